@@ -1,0 +1,402 @@
+package gatefile
+
+import (
+	"bytes"
+	"fmt"
+	"regexp"
+	"sort"
+	"strings"
+	"unicode/utf8"
+
+	yamlerrors "github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/parser"
+	"github.com/goccy/go-yaml/token"
+
+	"yellowgate/internal/core/near"
+)
+
+// reader turns YAML nodes into a Gate and collects problems.
+type reader struct {
+	file     string
+	text     []byte
+	lines    []string
+	gate     *Gate
+	problems []Problem
+	anchors  map[string]ast.Node
+
+	// Every query of the file with its node, to be bound once all sets are known.
+	allQueries []Query
+	queryNodes []ast.Node
+}
+
+// An entry is one key of a mapping with its value.
+type entry struct {
+	key  string
+	pos  Position // of the key
+	node ast.Node
+}
+
+func (r *reader) errorf(pos Position, format string, args ...any) {
+	r.problem(Error, pos, "", format, args...)
+}
+
+func (r *reader) problem(s Severity, pos Position, remedy, format string, args ...any) {
+	p := Problem{Severity: s, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
+	if pos.File == r.file && pos.Line >= 1 && pos.Line <= len(r.lines) {
+		p.Line = r.lines[pos.Line-1]
+	}
+	r.problems = append(r.problems, p)
+}
+
+// parse reads the YAML text. ok is false where it is no YAML.
+func (r *reader) parse() (root ast.Node, ok bool) {
+	if !utf8.Valid(r.text) {
+		line := 1 + bytes.Count(r.text[:invalidAt(r.text)], []byte("\n"))
+		r.errorf(Position{r.file, line, 1}, "the gate file is not UTF-8")
+		return nil, false
+	}
+	for i, line := range r.lines {
+		if j := strings.IndexByte(line, '\t'); j >= 0 && strings.TrimLeft(line[:j], " ") == "" && strings.TrimSpace(line) != "" && !strings.HasPrefix(strings.TrimSpace(line), "#") {
+			r.problem(Error, Position{r.file, i + 1, j + 1}, "indent with spaces", "a tab cannot indent a line in YAML")
+			return nil, false
+		}
+	}
+	f, err := r.parseYAML()
+	if err != nil {
+		r.yamlError(err)
+		return nil, false
+	}
+	if len(f.Docs) > 1 {
+		r.errorf(r.at(f.Docs[1].Body), "a gate file is one YAML document; a second one begins here")
+		return nil, false
+	}
+	if len(f.Docs) == 0 || f.Docs[0].Body == nil || f.Docs[0].Body.Type() == ast.CommentType || f.Docs[0].Body.Type() == ast.NullType {
+		r.problem(Error, Position{r.file, 1, 1}, "begin with: yellowgate: 1", "the gate file is empty")
+		return nil, false
+	}
+	return f.Docs[0].Body, true
+}
+
+// parseYAML guards against the parser: whatever it does, the user gets an error
+// and no stack trace.
+func (r *reader) parseYAML() (f *ast.File, err error) {
+	defer func() {
+		if e := recover(); e != nil {
+			f, err = nil, fmt.Errorf("the YAML cannot be read")
+		}
+	}()
+	return parser.ParseBytes(r.text, 0, parser.AllowDuplicateMapKey())
+}
+
+func invalidAt(b []byte) int {
+	for i := 0; i < len(b); {
+		c, n := utf8.DecodeRune(b[i:])
+		if c == utf8.RuneError && n <= 1 {
+			return i
+		}
+		i += n
+	}
+	return len(b)
+}
+
+// yamlError reports a syntax error, with what the usual slips of YAML mean.
+func (r *reader) yamlError(err error) {
+	pos, message := Position{r.file, 1, 1}, err.Error()
+	var syntax *yamlerrors.SyntaxError
+	if e, ok := err.(*yamlerrors.SyntaxError); ok {
+		syntax = e
+	}
+	if syntax != nil {
+		message = syntax.Message
+		if t := syntax.Token; t != nil && t.Position != nil {
+			pos.Line, pos.Column = max(t.Position.Line, 1), max(t.Position.Column, 1)
+		}
+	}
+	message = strings.TrimSpace(strings.SplitN(message, "\n", 2)[0])
+	line, remedy := pos.Line, ""
+	for _, n := range []int{line, line - 1} {
+		if n < 1 || n > len(r.lines) {
+			continue
+		}
+		if slip, col := yamlSlip(r.lines[n-1]); slip != "" {
+			pos.Line, pos.Column, remedy = n, col, slip
+			break
+		}
+	}
+	r.problem(Error, pos, remedy, "this is not YAML: %s", message)
+}
+
+// slips are the usual mistakes of YAML, found in the line where reading failed.
+var slips = []struct {
+	re     *regexp.Regexp // the first group is what is wrong
+	remedy string
+}{
+	{regexp.MustCompile(`(?:^|[:\[{,-])\s+(@\{)`), `a value that begins with @{ is put in quotes: "@{…}"`},
+	{regexp.MustCompile(`(?:^|[:-])\s+(\*\S*)`), `a value that begins with * is put in quotes, or YAML takes it for an alias`},
+	{regexp.MustCompile(`(?:^|[:-])\s+(\[[\w-]+\s*[~|^$*]?=)`), `a selector that begins with [ is put in quotes, or YAML takes it for a list`},
+	{regexp.MustCompile(`(?:^|[:-])\s+(["'\[{]?[^"'#]*?\S: \S)`), `a value with a colon and a space in it is put in quotes`},
+	{regexp.MustCompile("(?:^|[:-])\\s+([%`])"), "a value that begins with % or ` is put in quotes"},
+}
+
+func yamlSlip(line string) (remedy string, column int) {
+	for _, s := range slips {
+		m := s.re.FindStringSubmatchIndex(line)
+		if m == nil {
+			continue
+		}
+		return s.remedy, utf8.RuneCountInString(line[:m[2]]) + 1
+	}
+	return "", 0
+}
+
+// at is the position of a node's first character.
+func (r *reader) at(n ast.Node) Position {
+	if n == nil || n.GetToken() == nil || n.GetToken().Position == nil {
+		return Position{r.file, 1, 1}
+	}
+	t := n.GetToken()
+	if m, ok := n.(*ast.MappingNode); ok && len(m.Values) > 0 && !m.IsFlowStyle {
+		return r.at(m.Values[0].Key)
+	}
+	if m, ok := n.(*ast.MappingValueNode); ok {
+		return r.at(m.Key)
+	}
+	return Position{r.file, t.Position.Line, t.Position.Column}
+}
+
+// inside is the position of an offset (in bytes) in the text of a scalar.
+func (r *reader) inside(n ast.Node, offset int) Position {
+	pos := r.at(n)
+	switch n := n.(type) {
+	case *ast.LiteralNode: // a block: the text begins on the next line, indented
+		text := n.Value.Value
+		offset = min(offset, len(text))
+		line := strings.Count(text[:offset], "\n")
+		col := utf8.RuneCountInString(text[strings.LastIndexByte(text[:offset], '\n')+1 : offset])
+		pos.Line += 1 + line
+		indent := 0
+		if pos.Line <= len(r.lines) {
+			indent = len(r.lines[pos.Line-1]) - len(strings.TrimLeft(r.lines[pos.Line-1], " "))
+		}
+		pos.Column = indent + col + 1
+	case *ast.StringNode:
+		text := n.Value
+		offset = min(offset, len(text))
+		if strings.ContainsRune(text[:offset], '\n') {
+			return pos
+		}
+		pos.Column += utf8.RuneCountInString(text[:offset])
+		if n.Token.Type == token.DoubleQuoteType || n.Token.Type == token.SingleQuoteType {
+			pos.Column++
+		}
+	}
+	return pos
+}
+
+// resolve follows anchors, aliases and tags to the node that counts.
+func (r *reader) resolve(n ast.Node) ast.Node {
+	for depth := 0; depth < 20; depth++ {
+		switch x := n.(type) {
+		case *ast.AnchorNode:
+			if r.anchors == nil {
+				r.anchors = map[string]ast.Node{}
+			}
+			r.anchors[x.Name.String()] = x.Value
+			n = x.Value
+		case *ast.AliasNode:
+			target, ok := r.anchors[x.Value.String()]
+			if !ok {
+				remedy := ""
+				if strings.ContainsAny(x.Value.String(), "[.#:") || x.Value.String() == "" {
+					remedy = "a selector that begins with * is put in quotes"
+				}
+				r.problem(Error, r.at(x), remedy, "unknown alias %q", "*"+x.Value.String())
+				return nil
+			}
+			n = target
+		case *ast.TagNode:
+			n = x.Value
+		default:
+			return n
+		}
+	}
+	return nil
+}
+
+// mapping reads a mapping whose keys must be among known; later are keys that
+// this version does not read yet. what names the mapping in errors.
+func (r *reader) mapping(n ast.Node, what string, known, later []string) []entry {
+	all := r.entries(n, what)
+	out := all[:0]
+	for _, e := range all {
+		switch {
+		case contains(known, e.key):
+			out = append(out, e)
+		case contains(later, e.key):
+			r.problem(Error, e.pos, "take it out for now: nothing in the file is put into effect in part",
+				"%q in %s is a key of the format that this version does not read yet", e.key, what)
+		default:
+			r.errorf(e.pos, "unknown key %q in %s%s", e.key, what, near.Suggest(e.key, append(append([]string{}, known...), later...)))
+		}
+	}
+	return out
+}
+
+// entries reads a mapping with any keys.
+func (r *reader) entries(n ast.Node, what string) []entry {
+	n = r.resolve(n)
+	var values []*ast.MappingValueNode
+	switch m := n.(type) {
+	case *ast.MappingNode:
+		values = m.Values
+	case *ast.MappingValueNode:
+		values = []*ast.MappingValueNode{m}
+	case nil:
+		return nil
+	case *ast.NullNode:
+		return nil
+	default:
+		r.errorf(r.at(n), "%s should be a mapping (key: value lines), not %s", what, kindOf(n))
+		return nil
+	}
+	var out []entry
+	first := map[string]Position{}
+	for _, v := range values {
+		if v.Key.IsMergeKey() {
+			r.errorf(r.at(v.Key), "merge keys (<<) are not part of the format; write the keys out")
+			continue
+		}
+		key := v.Key.GetToken().Value
+		pos := Position{r.file, v.Key.GetToken().Position.Line, v.Key.GetToken().Position.Column}
+		if p, dup := first[key]; dup {
+			r.errorf(pos, "%q stands in %s twice, first in line %d", key, what, p.Line)
+			continue
+		}
+		first[key] = pos
+		out = append(out, entry{key, pos, v.Value})
+	}
+	return out
+}
+
+// list reads a value that may be single or a list.
+func (r *reader) list(n ast.Node) []ast.Node {
+	switch x := r.resolve(n).(type) {
+	case nil:
+		return nil
+	case *ast.NullNode:
+		return nil
+	case *ast.SequenceNode:
+		return x.Values
+	default:
+		return []ast.Node{x}
+	}
+}
+
+// text reads a scalar as text, as it is written: 1.10 stays 1.10.
+func (r *reader) text1(n ast.Node, what string) (Text, bool) {
+	n = r.resolve(n)
+	if n == nil {
+		return Text{}, false
+	}
+	pos := r.at(n)
+	switch x := n.(type) {
+	case *ast.StringNode:
+		return Text{x.Value, pos}, true
+	case *ast.LiteralNode:
+		return Text{x.Value.Value, r.inside(n, 0)}, true
+	case *ast.IntegerNode, *ast.FloatNode, *ast.BoolNode:
+		return Text{x.GetToken().Value, pos}, true
+	case *ast.InfinityNode, *ast.NanNode:
+		return Text{x.GetToken().Value, pos}, true
+	case *ast.NullNode:
+		r.errorf(pos, "%s has no value", what)
+	case *ast.MappingNode, *ast.MappingValueNode:
+		remedy := ""
+		if strings.Contains(r.lineAt(pos.Line), "@{") {
+			remedy = `a value with @{…} is put in quotes, or YAML reads its braces`
+		} else if strings.Contains(r.lineAt(pos.Line), ": ") {
+			remedy = "a value with a colon and a space in it is put in quotes"
+		}
+		r.problem(Error, pos, remedy, "%s should be a text, not %s", what, kindOf(n))
+	case *ast.SequenceNode:
+		remedy := ""
+		if strings.Contains(r.lineAt(pos.Line), "[") {
+			remedy = "a selector that begins with [ is put in quotes, or YAML takes it for a list"
+		}
+		r.problem(Error, pos, remedy, "%s should be a text, not %s", what, kindOf(n))
+	default:
+		r.errorf(pos, "%s should be a text, not %s", what, kindOf(n))
+	}
+	return Text{}, false
+}
+
+func (r *reader) lineAt(n int) string {
+	if n < 1 || n > len(r.lines) {
+		return ""
+	}
+	return r.lines[n-1]
+}
+
+// texts reads a scalar or a list of scalars.
+func (r *reader) texts(n ast.Node, what string) []Text {
+	var out []Text
+	for _, v := range r.list(n) {
+		if t, ok := r.text1(v, what); ok {
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
+// truth reads true or false.
+func (r *reader) truth(n ast.Node, what string) bool {
+	n = r.resolve(n)
+	b, ok := n.(*ast.BoolNode)
+	if !ok {
+		if n != nil {
+			r.errorf(r.at(n), "%s should be true or false", what)
+		}
+		return false
+	}
+	return b.Value
+}
+
+func kindOf(n ast.Node) string {
+	switch n.(type) {
+	case *ast.MappingNode, *ast.MappingValueNode:
+		return "a mapping"
+	case *ast.SequenceNode:
+		return "a list"
+	case *ast.NullNode:
+		return "nothing"
+	case *ast.BoolNode:
+		return "a truth value"
+	case *ast.IntegerNode, *ast.FloatNode:
+		return "a number"
+	}
+	return "a text"
+}
+
+func contains(list []string, s string) bool {
+	for _, x := range list {
+		if x == s {
+			return true
+		}
+	}
+	return false
+}
+
+// sortProblems puts problems in the order of the file.
+func sortProblems(ps []Problem) {
+	sort.SliceStable(ps, func(i, j int) bool {
+		a, b := ps[i].Pos, ps[j].Pos
+		if a.File != b.File {
+			return a.File < b.File
+		}
+		if a.Line != b.Line {
+			return a.Line < b.Line
+		}
+		return a.Column < b.Column
+	})
+}

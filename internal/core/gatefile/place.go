@@ -1,0 +1,94 @@
+package gatefile
+
+import "yellowgate/internal/core/markup"
+
+// PlaceOf returns where a part goes: the item's place or, without one, the
+// place that its kind has. Stylesheets and head code go to head-end, scripts to
+// head-end (deferred), all other code to body-end. An item with a script and
+// inline code with a script is a library and its set-up: both go to body-end.
+func (it *Item) PlaceOf(part *Part) Place {
+	if it.Place != nil {
+		return *it.Place
+	}
+	switch part.Kind {
+	case Stylesheet:
+		return Place{Name: HeadEnd}
+	case Script:
+		if it.isLibraryWithSetup() {
+			return Place{Name: BodyEnd}
+		}
+		return Place{Name: HeadEnd}
+	}
+	if ContentsOf(part.Text).HeadOnly {
+		return Place{Name: HeadEnd}
+	}
+	return Place{Name: BodyEnd}
+}
+
+// LoadOf returns how a script part loads: defer, async, module or now.
+func (it *Item) LoadOf(part *Part) string {
+	if it.Load.Value != "" {
+		return it.Load.Value
+	}
+	switch it.PlaceOf(part).Name {
+	case HeadStart, HeadEnd:
+		return "defer"
+	}
+	return "now"
+}
+
+func (it *Item) isLibraryWithSetup() bool {
+	script, inline := false, false
+	for _, p := range it.Parts {
+		script = script || p.Kind == Script
+		inline = inline || p.Kind == Code && ContentsOf(p.Text).InlineScript
+	}
+	return script && inline
+}
+
+// Contents is what a piece of HTML holds, as far as its place depends on it.
+type Contents struct {
+	HeadOnly     bool // a meta, link, style, base or title, and nothing but head elements
+	FitsHead     bool // nothing but elements that the head may hold
+	InlineScript bool
+	// NotForBody is the start of an element that only the head may hold, or -1.
+	NotForBody int
+	// EndsHead is the start of what would end the head, or -1.
+	EndsHead int
+	// Cut is the start of a comment, tag, script or the like that the code
+	// leaves open, or -1.
+	Cut int
+}
+
+// ContentsOf looks at a piece of HTML.
+func ContentsOf(code string) Contents {
+	src := []byte(code)
+	f := markup.ScanFragment(src)
+	c := Contents{NotForBody: -1, EndsHead: f.EndsHead, Cut: f.Cut, FitsHead: f.EndsHead < 0}
+	describes := false
+	for _, e := range f.Page.Elements {
+		if e.Inside != markup.InPage {
+			continue
+		}
+		switch e.Tag {
+		case markup.TagMeta, markup.TagBase, markup.TagTitle:
+			describes = true
+			if _, item := markup.AttrValue(src, e.Start, "itemprop"); !item && c.NotForBody < 0 {
+				c.NotForBody = e.Start
+			}
+		case markup.TagLink:
+			describes = true
+			if !markup.BodyOK(src, e.Start) && c.NotForBody < 0 {
+				c.NotForBody = e.Start
+			}
+		case markup.TagStyle:
+			describes = true
+		case markup.TagScript:
+			if _, external := markup.AttrValue(src, e.Start, "src"); !external && markup.ScriptType(src, e.Start) != markup.DataBlock {
+				c.InlineScript = true
+			}
+		}
+	}
+	c.HeadOnly = describes && c.FitsHead
+	return c
+}

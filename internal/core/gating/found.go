@@ -1,0 +1,188 @@
+package gating
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/core/weburl"
+)
+
+// findAll settles to which item each element of the source belongs: the first
+// in the gate file that matches it.
+func (e *editing) findAll() {
+	e.owner = map[int]int{}
+	e.Present = make([]int, len(e.gate.File.Items))
+	var refs map[int]string
+	for i, it := range e.gate.File.Items {
+		for k := range it.Found {
+			m := &it.Found[k]
+			if m.URL != "" && refs == nil {
+				refs = e.loads()
+			}
+			for _, at := range e.matched(m, refs) {
+				if _, taken := e.owner[at]; !taken {
+					e.owner[at] = i
+					e.Present[i]++
+				}
+			}
+		}
+	}
+	for i := range e.Verdicts {
+		v := &e.Verdicts[i]
+		if !v.In || !v.Item.FoundOnly() || e.Present[i] > 0 {
+			continue
+		}
+		switch v.Reason {
+		case verdict.Needed:
+			e.nothingToPut(v, fmt.Sprintf("item %q needs %q, which is found parts alone, and the page's source has none of them", v.By.Name, v.Item.Name))
+		case verdict.PerPage:
+			e.nothingToPut(v, fmt.Sprintf("item %q is put in, but it is found parts alone, and the page's source has none of them", v.Item.Name))
+		}
+	}
+	e.neededButAbsent()
+}
+
+// neededButAbsent reports needs that are in by their own pages and have nothing
+// to put where the source lacks them.
+func (e *editing) neededButAbsent() {
+	for i := range e.Verdicts {
+		if !e.Verdicts[i].In {
+			continue
+		}
+		it := e.Verdicts[i].Item
+		for _, need := range it.Needs {
+			for n := range e.Verdicts {
+				v := &e.Verdicts[n]
+				if v.Item.Name != need.Value || !v.In || v.Reason != verdict.Pages || !v.Item.FoundOnly() || e.Present[n] > 0 {
+					continue
+				}
+				e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: need.Pos,
+					Message: fmt.Sprintf("item %q needs %q, which is found parts alone, and the page's source has none of them", it.Name, v.Item.Name),
+					Remedy:  "give " + need.Value + " a script or code of its own, or keep " + it.Name + " out of those pages"})
+			}
+		}
+	}
+}
+
+func (e *editing) nothingToPut(v *verdict.Verdict, message string) {
+	e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: v.Rule, Message: message,
+		Remedy: "give " + v.Item.Name + " a script or code of its own, or take this line out"})
+}
+
+// matched returns the offsets of the elements that a matcher matches.
+func (e *editing) matched(m *gatefile.Matcher, refs map[int]string) (out []int) {
+	switch {
+	case m.Selector != nil:
+		return e.find(m.Selector)
+	case m.Text != nil:
+		for _, el := range e.Scan.Elements {
+			if (el.Tag == markup.TagScript || el.Tag == markup.TagStyle) && el.Inside == markup.InPage && el.ContentEnd > el.TagEnd {
+				if m.Text.MatchString(e.Source.String(el.TagEnd, el.ContentEnd)) {
+					out = append(out, el.Start)
+				}
+			}
+		}
+	default:
+		for at, ref := range refs {
+			if MatchURL(m.URL, ref) {
+				out = append(out, at)
+			}
+		}
+	}
+	return out
+}
+
+// loads returns, by offset, the resolved URL of each loading element of the
+// source, without query and fragment: the path within the site for its own.
+func (e *editing) loads() map[int]string {
+	base := e.gate.Site.Page(e.Page.Path, e.baseHref())
+	out := map[int]string{}
+	add := func(at int, raw string) {
+		if r, ok := base.Resolve(raw); ok && !r.Data {
+			out[at] = e.gate.matchForm(r)
+		}
+	}
+	for _, el := range e.Scan.Elements {
+		if raw, ok := LoadURL(e.Source.Text, el); ok {
+			add(el.Start, e.Source.Decode(raw))
+		}
+	}
+	for _, at := range e.matches(e.gate.number[urlTags]) {
+		if raw, ok := markup.AttrValue(e.Source.Text, at, "src"); ok {
+			add(at, e.Source.Decode(raw))
+		}
+	}
+	return out
+}
+
+func (g *Gate) matchForm(r weburl.Ref) string {
+	if r.Own {
+		return r.Path
+	}
+	return r.WithoutQuery()
+}
+
+func (v *View) baseHref() string { return BaseHref(v.Source, v.Scan) }
+
+// BaseHref is the href of a page's first base element, or "".
+func BaseHref(src *markup.Source, scan *markup.Page) string {
+	for _, el := range scan.Elements {
+		if el.Tag == markup.TagBase && el.Inside == markup.InPage {
+			if v, ok := markup.AttrValue(src.Text, el.Start, "href"); ok {
+				return src.Decode(v)
+			}
+		}
+	}
+	return ""
+}
+
+// LoadURL returns the URL that an element loads, as written; ok is false for
+// one that loads nothing.
+func LoadURL(src []byte, el markup.Element) (string, bool) {
+	switch el.Tag {
+	case markup.TagScript, markup.TagIframe:
+		return markup.AttrValue(src, el.Start, "src")
+	case markup.TagLink:
+		if href, ok := markup.AttrValue(src, el.Start, "href"); ok && LinkLoads(src, el.Start) {
+			return href, true
+		}
+	}
+	return "", false
+}
+
+// LinkLoads reports whether the link at the offset makes a browser fetch
+// something.
+func LinkLoads(src []byte, at int) bool {
+	rel, _ := markup.AttrValue(src, at, "rel")
+	for w := range strings.FieldsSeq(strings.ToLower(rel)) {
+		switch w {
+		case "stylesheet", "preload", "modulepreload", "prefetch", "icon", "apple-touch-icon", "mask-icon", "manifest":
+			return true
+		}
+	}
+	return false
+}
+
+// MatchURL holds a glob against a resolved URL. A glob that begins with "/" is
+// for the site's own URLs; one without a scheme leaves the scheme open.
+func MatchURL(glob, ref string) bool {
+	own := strings.HasPrefix(ref, "/")
+	if strings.HasPrefix(glob, "/") && !strings.HasPrefix(glob, "//") {
+		return own && doublestar.MatchUnvalidated(glob, ref)
+	}
+	if own {
+		return doublestar.MatchUnvalidated(glob, strings.TrimPrefix(ref, "/")) && strings.HasPrefix(glob, "**")
+	}
+	if !strings.Contains(glob, "://") {
+		if _, rest, ok := strings.Cut(ref, "://"); ok {
+			ref = rest
+		}
+		glob = strings.TrimPrefix(glob, "//")
+	}
+	return doublestar.MatchUnvalidated(glob, ref)
+}

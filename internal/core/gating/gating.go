@@ -1,0 +1,214 @@
+// Package gating is the one road that every page takes: bytes in with what is
+// known of the page, verdicts and edits, bytes out. It reads no files and knows
+// no folders.
+package gating
+
+import (
+	"fmt"
+
+	"golang.org/x/net/html"
+
+	"yellowgate/internal/core/compose"
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/core/weburl"
+)
+
+// A Gate is a gate file made ready to be put into effect.
+type Gate struct {
+	File *gatefile.Gate
+	Plan *verdict.Plan
+	Site *weburl.Site
+
+	items     []*compose.Item
+	selectors []*markup.Selector // all of the gate file, those of has() first
+	watched   []int              // by selector: its number in the watch, or -1
+	watch     *markup.Watch
+	number    map[string]int // by the selector's text
+	byURL     bool           // an item is found by URL
+}
+
+// urlTags are the elements besides those of interest that a URL matcher finds.
+const urlTags = "img[src], source[src]"
+
+// New makes a gate ready. With problems that are errors it must not be used to
+// write anything.
+func New(f *gatefile.Gate) (*Gate, []gatefile.Problem) {
+	g := &Gate{File: f, Site: weburl.NewSite(f.Site.URL.Value), number: map[string]int{}}
+	var problems []gatefile.Problem
+	g.Plan, problems = verdict.NewPlan(f)
+	for _, it := range f.Items {
+		c, ps := compose.Prepare(it, g.Site.BasePath())
+		g.items = append(g.items, c)
+		problems = append(problems, ps...)
+	}
+	for _, s := range f.Selectors {
+		g.addSelector(s)
+	}
+	for _, it := range f.Items {
+		for _, m := range it.Found {
+			if m.Selector != nil {
+				g.addSelector(m.Selector)
+			}
+			g.byURL = g.byURL || m.URL != ""
+		}
+		if it.Place != nil && it.Place.Selector != nil {
+			g.addSelector(it.Place.Selector)
+		}
+	}
+	if g.byURL {
+		s, err := markup.ParseSelector(urlTags)
+		if err != nil {
+			panic(err) // a constant
+		}
+		g.addSelector(s)
+	}
+	var list []*markup.Selector
+	for _, s := range g.selectors {
+		if s.Compound() {
+			g.watched = append(g.watched, len(list))
+			list = append(list, s)
+		} else {
+			g.watched = append(g.watched, -1)
+		}
+	}
+	g.watch = markup.NewWatch(list...)
+	return g, problems
+}
+
+func (g *Gate) addSelector(s *markup.Selector) {
+	if _, ok := g.number[s.String()]; !ok {
+		g.number[s.String()] = len(g.selectors)
+		g.selectors = append(g.selectors, s)
+	}
+}
+
+// A View is a source page as the gate sees it, before anything is decided.
+type View struct {
+	gate   *Gate
+	Source *markup.Source
+	Scan   *markup.Page
+	Page   page.Page
+	tree   *html.Node
+}
+
+// Look reads a source page. known holds what does not stand in the page: its
+// path, its file, its facts. Marked regions of an earlier output are left out.
+func (g *Gate) Look(file []byte, known page.Page) *View {
+	src := markup.Read(file)
+	if clean := markup.Unmark(src); len(clean) != len(file) {
+		src = markup.Read(clean)
+	}
+	v := &View{gate: g, Source: src, Page: known}
+	v.Scan = markup.Scan(src.Text, g.watch)
+	v.Page.Read(src, v.Scan)
+	if n := len(g.File.Selectors); n > 0 {
+		v.Page.Has = make([]bool, n)
+		for i := range n {
+			v.Page.Has[i] = len(v.matches(i)) > 0
+		}
+	}
+	return v
+}
+
+// matches returns the offsets at which selector i of the gate matches.
+func (v *View) matches(i int) []int {
+	if w := v.gate.watched[i]; w >= 0 {
+		return v.Scan.Hits[w]
+	}
+	s := v.gate.selectors[i]
+	if v.tree == nil {
+		if s.CanRuleOut(v.Source.Text) {
+			return nil
+		}
+		v.tree = markup.Tree(v.Source.Text)
+	}
+	return markup.MatchTree(v.tree, s)
+}
+
+func (v *View) find(s *markup.Selector) []int { return v.matches(v.gate.number[s.String()]) }
+
+// Lookup gives a placeholder's name its value on this page, "" where there is
+// none.
+func (v *View) Lookup(name string) string { return v.gate.Lookup(&v.Page, name) }
+
+// Lookup gives a placeholder's name its value on a page.
+func (g *Gate) Lookup(p *page.Page, name string) string {
+	switch name {
+	case "site.name":
+		return g.File.Site.Name.Value
+	case "site.url":
+		return g.File.Site.URL.Value
+	case "page.url":
+		return g.URL(p.Path)
+	}
+	if rest, ok := cut(name, "page."); ok {
+		return p.Field(rest)
+	}
+	return p.Field(name) // fact.NAME
+}
+
+func cut(s, prefix string) (string, bool) {
+	if len(s) > len(prefix) && s[:len(prefix)] == prefix {
+		return s[len(prefix):], true
+	}
+	return "", false
+}
+
+// URL is the absolute address of a page of the site.
+func (g *Gate) URL(path string) string { return g.File.Site.URL.Value + page.URLPath(path) }
+
+// A Problem is what stands in the way of gating one page.
+type Problem struct {
+	gatefile.Problem
+	Page string // its path
+}
+
+// A Result is a page after the gate.
+type Result struct {
+	*View
+	Verdicts []verdict.Verdict // in the gate file's order
+	Present  []int             // by item: how many of its found elements the source has
+	File     []byte            // what is to be written
+	Inverse  []markup.Edit     // what gives the source back
+	Problems []Problem
+	Fragment bool
+}
+
+// Page gates one page.
+func (g *Gate) Page(file []byte, known page.Page) *Result {
+	return g.Put(g.Look(file, known))
+}
+
+// Put decides for a page that was looked at, and edits it.
+func (g *Gate) Put(v *View) *Result {
+	r := &Result{View: v, File: v.Source.File}
+	if v.Scan.Fragment() {
+		r.Fragment = true
+		return r
+	}
+	var problems []gatefile.Problem
+	r.Verdicts, problems = g.Plan.Decide(&v.Page)
+	for _, p := range problems {
+		r.problem(p)
+	}
+	e := &editing{Result: r, gate: g}
+	e.findAll()
+	e.removeFound()
+	e.place()
+	e.metadata()
+	out, inverse, err := v.Source.Apply(e.edits)
+	if err != nil {
+		r.problem(gatefile.Problem{Severity: gatefile.Error, Pos: gatefile.Position{File: v.Page.File, Line: 1},
+			Message: fmt.Sprintf("the page cannot be edited: %v", err), Remedy: "two items meet at one place of the page; give one of them another"})
+		return r
+	}
+	r.File, r.Inverse = out, inverse
+	return r
+}
+
+func (r *Result) problem(p gatefile.Problem) {
+	r.Problems = append(r.Problems, Problem{p, r.Page.Path})
+}

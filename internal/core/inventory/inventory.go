@@ -1,0 +1,263 @@
+// Package inventory lists what a page really outputs: every element that loads
+// or describes something, in order, in the area where a browser would have it,
+// with its weight and the item it belongs to. It does not ask what the gate
+// wanted.
+package inventory
+
+import (
+	"strings"
+
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/weburl"
+)
+
+// Format is the version of the page record.
+const Format = "yellowgate.page/1"
+
+// A Record is the inventory of one page.
+type Record struct {
+	Format   string         `json:"format"`
+	Path     string         `json:"path"`
+	File     string         `json:"file"`
+	Bytes    int            `json:"bytes"` // of the file
+	Encoding string         `json:"encoding"`
+	Title    string         `json:"title"`
+	Fragment bool           `json:"fragment,omitempty"`
+	Frameset bool           `json:"frameset,omitempty"`
+	Elements []Element      `json:"elements"`
+	Source   *markup.Source `json:"-"`
+	Scan     *markup.Page   `json:"-"`
+	Page     page.Page      `json:"-"`
+	Base     weburl.Page    `json:"-"`
+}
+
+// An Element is one element of a page that loads or describes something.
+type Element struct {
+	Tag    string `json:"tag"`
+	Area   string `json:"area"`   // head or body
+	Inside string `json:"inside"` // "", svg, math, template, noscript
+	Offset int    `json:"offset"` // byte offset of its "<" in the file
+	Length int    `json:"length"` // bytes up to the end of its end tag
+	Line   int    `json:"line"`
+	Column int    `json:"column"`
+	URL    string `json:"url"`    // as written
+	Target string `json:"target"` // resolved: the path within the site, or an absolute URL
+	Party  string `json:"party"`  // own, third, inline
+	Runs   string `json:"runs"`   // blocking, defer, async, module; "" for what neither runs nor blocks
+	Bytes  int    `json:"bytes"`  // of the file it loads, or of its text
+	Gzip   int    `json:"gzip"`   // the same, compressed
+	Item   string `json:"item"`   // the item it belongs to, or ""
+
+	El    markup.Element `json:"-"` // the same in the scan, offsets in the scanned text
+	Label string         `json:"-"` // what it says: a title's text, a meta's name and content
+	Ref   weburl.Ref     `json:"-"`
+	Loads bool           `json:"-"` // a browser fetches its URL
+}
+
+// Weights tells what a file or a text weighs.
+type Weights interface {
+	// File returns the size of a file of the site, and its size compressed; ok
+	// is false where the site has no such file.
+	File(path string) (bytes, gzip int, ok bool)
+	// Text returns the compressed size of an inline text.
+	Text(text []byte) int
+}
+
+// Take reads a page. known holds its path and file; weights may be nil.
+func Take(file []byte, known page.Page, site *weburl.Site, weights Weights) *Record {
+	src := markup.Read(file)
+	return TakeScanned(src, markup.Scan(src.Text, nil), known, site, weights)
+}
+
+// TakeScanned is Take for a page that was read already.
+func TakeScanned(src *markup.Source, scan *markup.Page, known page.Page, site *weburl.Site, weights Weights) *Record {
+	r := &Record{Format: Format, Path: known.Path, File: known.File, Bytes: len(src.File), Encoding: src.Encoding,
+		Fragment: scan.Fragment(), Frameset: scan.Frameset, Source: src, Scan: scan, Page: known}
+	r.Page.Read(src, scan)
+	r.Title = r.Page.Title
+	r.Base = site.Page(known.Path, gating.BaseHref(src, scan))
+	r.Elements = make([]Element, 0, len(scan.Elements))
+	regions := scan.Regions()
+	locate := markup.NewLocator(src.Text)
+	ends := make([]int, 0, 2*len(scan.Elements))
+	for _, el := range scan.Elements {
+		if el.End == 0 { // a dialog
+			el.ContentEnd, el.End = el.TagEnd, el.TagEnd
+			if content, end, err := scan.Extent(el.Start); err == nil {
+				el.ContentEnd, el.End = content.End, end
+			}
+		}
+		e := Element{Tag: el.Tag.String(), Area: el.Area.String(), Inside: el.Inside.String(), El: el, Party: "inline"}
+		e.Line, e.Column = locate.Locate(el.Start)
+		for len(regions) > 0 && regions[0].End <= el.Start {
+			regions = regions[1:]
+		}
+		if len(regions) > 0 && el.Start >= regions[0].Start {
+			e.Item = regions[0].Name
+		}
+		r.describe(&e, weights)
+		r.Elements = append(r.Elements, e)
+		ends = append(ends, el.Start, el.End)
+	}
+	r.offsets(ends)
+	return r
+}
+
+// offsets writes offsets and lengths as bytes of the file.
+func (r *Record) offsets(ends []int) {
+	for i := range r.Elements {
+		from, to := ends[2*i], ends[2*i+1]
+		if len(r.Source.Text) != len(r.Source.File) { // UTF-16
+			from, to = r.Source.FileOffset(from), r.Source.FileOffset(to)
+		}
+		r.Elements[i].Offset, r.Elements[i].Length = from, to-from
+	}
+}
+
+// describe fills in what kind of element it is.
+func (r *Record) describe(e *Element, weights Weights) {
+	src := r.Source.Text
+	el := e.El
+	attr := func(name string) string {
+		v, _ := markup.AttrValue(src, el.Start, name)
+		return r.Source.Decode(v)
+	}
+	switch el.Tag {
+	case markup.TagTitle:
+		e.Label = markup.CollapseSpace(markup.DecodeText([]byte(r.Source.String(el.TagEnd, max(el.ContentEnd, el.TagEnd)))))
+	case markup.TagMeta:
+		e.Label = metaLabel(attr)
+	case markup.TagLink:
+		e.Label = attr("rel")
+		e.load(r, attr("href"), gating.LinkLoads(src, el.Start))
+		if isStylesheet(e.Label) && r.live(el) {
+			if blocksPaint(attr("media")) {
+				e.Runs = "blocking"
+			}
+		}
+	case markup.TagBase:
+		e.URL = attr("href")
+		e.Label = attr("target")
+	case markup.TagScript:
+		r.script(e, attr)
+	case markup.TagStyle:
+		if r.live(el) {
+			e.Runs = "blocking"
+		}
+	case markup.TagIframe:
+		e.load(r, attr("src"), true)
+		e.Label = attr("title")
+	case markup.TagDialog, markup.TagTemplate:
+		e.Label = attr("id")
+	}
+	r.weigh(e, weights)
+}
+
+func metaLabel(attr func(string) string) string {
+	if v := attr("charset"); v != "" {
+		return "charset = " + v
+	}
+	for _, key := range []string{"name", "property", "http-equiv", "itemprop"} {
+		if name := attr(key); name != "" {
+			return name + " = " + attr("content")
+		}
+	}
+	return attr("content")
+}
+
+func (r *Record) script(e *Element, attr func(string) string) {
+	src := r.Source.Text
+	kind := markup.ScriptType(src, e.El.Start)
+	raw, external := markup.AttrValue(src, e.El.Start, "src")
+	if external && kind != markup.DataBlock {
+		e.load(r, r.Source.Decode(raw), true)
+	}
+	if kind == markup.DataBlock {
+		e.Label = attr("type")
+		return
+	}
+	if !r.live(e.El) {
+		return
+	}
+	_, async := markup.AttrValue(src, e.El.Start, "async")
+	_, deferred := markup.AttrValue(src, e.El.Start, "defer")
+	switch {
+	case kind == markup.Module && async, external && async:
+		e.Runs = "async"
+	case kind == markup.Module:
+		e.Runs = "module"
+	case external && deferred:
+		e.Runs = "defer"
+	default:
+		e.Runs = "blocking"
+	}
+}
+
+// live reports whether a browser with scripting on acts on an element: it is
+// not inert.
+func (r *Record) live(el markup.Element) bool {
+	return el.Inside != markup.InTemplate && el.Inside != markup.InNoscript
+}
+
+func isStylesheet(rel string) bool {
+	sheet, alternate := false, false
+	for w := range strings.FieldsSeq(strings.ToLower(rel)) {
+		sheet = sheet || w == "stylesheet"
+		alternate = alternate || w == "alternate"
+	}
+	return sheet && !alternate
+}
+
+// blocksPaint reports whether a stylesheet of this media holds up the first
+// paint on a screen. Media that need a browser to decide count as blocking.
+func blocksPaint(media string) bool {
+	m := strings.ToLower(strings.TrimSpace(media))
+	return m != "print" && m != "speech" && m != "not all"
+}
+
+func (e *Element) load(r *Record, raw string, loads bool) {
+	e.URL = raw
+	if raw == "" {
+		return
+	}
+	ref, ok := r.Base.Resolve(raw)
+	if !ok {
+		e.Party = "third"
+		return
+	}
+	e.Ref, e.Loads = ref, loads && !ref.Data
+	switch {
+	case ref.Data:
+		e.Target = ref.URL
+		if len(e.Target) > 64 {
+			e.Target = e.Target[:64] + "…"
+		}
+	case ref.Own:
+		e.Target, e.Party = ref.Path, "own"
+	default:
+		e.Target, e.Party = ref.URL, "third"
+	}
+}
+
+func (r *Record) weigh(e *Element, weights Weights) {
+	switch {
+	case e.Loads && e.Party == "own":
+		if weights != nil {
+			e.Bytes, e.Gzip, _ = weights.File(e.Ref.Path)
+		}
+	case e.URL == "" && (e.El.Tag == markup.TagScript || e.El.Tag == markup.TagStyle) && e.El.ContentEnd > e.El.TagEnd:
+		text := r.Source.Text[e.El.TagEnd:e.El.ContentEnd]
+		e.Bytes = len(text)
+		if weights != nil {
+			e.Gzip = weights.Text(text)
+		}
+	}
+}
+
+// IsStylesheet reports whether the element is a stylesheet that applies.
+func (e *Element) IsStylesheet() bool { return e.El.Tag == markup.TagLink && isStylesheet(e.Label) }
+
+// IsScript reports whether the element is a script that runs.
+func (e *Element) IsScript() bool { return e.El.Tag == markup.TagScript && e.Runs != "" }

@@ -1,0 +1,184 @@
+package markup
+
+import (
+	"bytes"
+	"fmt"
+	"sort"
+	"strings"
+)
+
+// An Edit replaces the bytes [Start, End) of a page's text by New. With Start
+// equal to End it is an insertion. Several insertions at one offset come out in
+// the order given.
+type Edit struct {
+	Start, End int
+	New        string
+}
+
+// An OverlapError says that two edits touch the same bytes.
+type OverlapError struct{ A, B Edit }
+
+func (e *OverlapError) Error() string {
+	return fmt.Sprintf("two changes meet at bytes %d to %d and %d to %d of the page", e.A.Start, e.A.End, e.B.Start, e.B.End)
+}
+
+// Apply applies edits, given as ranges of src.Text in any order, to the file in
+// one copy. It returns the new file and the inverse: edits of the new file's
+// bytes that give the old file back. Without edits the file itself is returned.
+// An insertion may touch a replacement at either end, not stand within it.
+func (s *Source) Apply(edits []Edit) (file []byte, inverse []Edit, err error) {
+	if len(edits) == 0 {
+		return s.File, nil, nil
+	}
+	sorted := make([]Edit, len(edits))
+	copy(sorted, edits)
+	sort.SliceStable(sorted, func(i, j int) bool {
+		a, b := sorted[i], sorted[j]
+		if a.Start != b.Start {
+			return a.Start < b.Start
+		}
+		// Insertions before what is replaced at the same offset.
+		return a.Start == a.End && b.Start != b.End
+	})
+	grown := 0
+	ends := make([]int, 0, 2*len(sorted))
+	for i, e := range sorted {
+		if e.Start < 0 || e.End < e.Start || e.End > len(s.Text) {
+			return nil, nil, fmt.Errorf("a change at bytes %d to %d lies outside the page of %d", e.Start, e.End, len(s.Text))
+		}
+		if i > 0 && e.Start < sorted[i-1].End {
+			return nil, nil, &OverlapError{sorted[i-1], e}
+		}
+		grown += len(e.New)
+		ends = append(ends, e.Start, e.End)
+	}
+	ends = s.FileOffsets(ends)
+	out := make([]byte, 0, len(s.File)+grown*2)
+	inverse = make([]Edit, 0, len(sorted))
+	last := 0
+	for i, e := range sorted {
+		from, to := ends[2*i], ends[2*i+1]
+		out = append(out, s.File[last:from]...)
+		at := len(out)
+		out = append(out, s.Encode(e.New)...)
+		inverse = append(inverse, Edit{at, len(out), string(s.File[from:to])})
+		last = to
+	}
+	return append(out, s.File[last:]...), inverse, nil
+}
+
+// Undo applies inverse edits, as Apply returns them, to the bytes of a file.
+func Undo(file []byte, inverse []Edit) []byte {
+	var out []byte
+	last := 0
+	for _, e := range inverse {
+		out = append(out, file[last:e.Start]...)
+		out = append(out, e.New...)
+		last = e.End
+	}
+	return append(out, file[last:]...)
+}
+
+// A Region is what stands between a mark and its closing mark, both included.
+type Region struct {
+	Span
+	Name string
+	// Content is what the pair encloses.
+	Content Span
+}
+
+// Regions returns the outermost marked regions of a page, in order. A mark
+// without its partner is no region.
+func (p *Page) Regions() []Region {
+	var out []Region
+	for i := 0; i < len(p.Marks); i++ {
+		open := p.Marks[i]
+		name, ok := MarkName(p.Src[open.Start:open.End])
+		if !ok {
+			continue
+		}
+		for j := i + 1; j < len(p.Marks); j++ {
+			c := p.Marks[j]
+			if string(p.Src[c.Start:c.End]) == CloseMark(name) {
+				out = append(out, Region{Span{open.Start, c.End}, name, Span{open.End, c.Start}})
+				i = j
+				break
+			}
+		}
+	}
+	return out
+}
+
+// OpenMark and CloseMark are the comments around what an item inserted.
+func OpenMark(name string) string  { return "<!--yg:" + name + "-->" }
+func CloseMark(name string) string { return "<!--/yg:" + name + "-->" }
+
+// MarkName returns the name in an opening mark.
+func MarkName(comment []byte) (string, bool) {
+	if !bytes.HasPrefix(comment, markPrefix) || !bytes.HasSuffix(comment, arrowEnd) {
+		return "", false
+	}
+	name := comment[len(markPrefix) : len(comment)-len(arrowEnd)]
+	for _, c := range name {
+		if class[c]&isNameByte == 0 {
+			return "", false
+		}
+	}
+	return string(name), len(name) > 0
+}
+
+// Unmark takes the marked regions out of a file, so that an output can serve as
+// a source. Without any, the file itself is returned.
+func Unmark(src *Source) []byte {
+	if !bytes.Contains(src.Text, markPrefix) {
+		return src.File
+	}
+	var cuts []Edit
+	for _, r := range Scan(src.Text, nil).Regions() {
+		cuts = append(cuts, Edit{r.Start, r.End, ""})
+	}
+	out, _, err := src.Apply(cuts)
+	if err != nil {
+		return src.File // regions never overlap
+	}
+	return out
+}
+
+// SetAttr is the edit that gives the start tag [start, tagEnd) an attribute, or
+// another value for one. The quotes stay as they are where there are any.
+func SetAttr(src []byte, start, tagEnd int, name, value string, ascii bool) Edit {
+	quoted := func(q byte) string {
+		v := strings.ReplaceAll(value, "&", "&amp;")
+		if q == '\'' {
+			v = strings.ReplaceAll(v, "'", "&#39;")
+		} else {
+			v = strings.ReplaceAll(v, `"`, "&#34;")
+		}
+		return Fit(v, "\n", ascii)
+	}
+	a, ok := FindAttr(src, start, name)
+	switch {
+	case ok && a.Quote != 0:
+		return Edit{a.Value.Start, a.Value.End, quoted(a.Quote)}
+	case ok && !a.Value.None():
+		return Edit{a.Value.Start, a.Value.End, `"` + quoted('"') + `"`}
+	case ok:
+		return Edit{a.Name.End, a.Name.End, `="` + quoted('"') + `"`}
+	}
+	_, at := readName(src, start+1)
+	return Edit{at, at, " " + name + `="` + quoted('"') + `"`}
+}
+
+// TakesChildren reports whether an element can be put into the one whose start
+// tag stands at the offset: it is not void, and its content is not text.
+func (p *Page) TakesChildren(at int) bool {
+	tag, end := readName(p.Src, at+1)
+	return !tag.rawText() && tag != TagPlaintext && !voidElement(p.Src[at+1:end])
+}
+
+// BelongsToHead reports whether a piece of HTML begins with something that
+// would stay in the head where no body tag opens the body.
+func BelongsToHead(code []byte) bool {
+	f := ScanFragment(code)
+	return f.EndsHead < 0 || len(f.Page.Elements) > 0 && f.Page.Elements[0].Start < f.EndsHead
+}

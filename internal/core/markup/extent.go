@@ -1,0 +1,191 @@
+package markup
+
+import (
+	"bytes"
+	"fmt"
+)
+
+// An ExtentError says that the end of an element is not clear: elements are
+// misnested there.
+type ExtentError struct {
+	Offset int // of the tag that makes it unclear
+	Tag    string
+}
+
+func (e *ExtentError) Error() string {
+	return fmt.Sprintf("where <%s> ends is not clear: elements are misnested", e.Tag)
+}
+
+// Extent returns where the content of the element begins and ends whose start
+// tag stands at the offset, and where the element itself ends: after its own
+// end tag or, if that is implied, before the tag that closes it.
+func (p *Page) Extent(start int) (content Span, end int, err error) {
+	src := p.Src
+	tag, nameEnd := readName(src, start+1)
+	name := bytes.ToLower(src[start+1 : nameEnd])
+	at, selfClose := tagEnd(src, nameEnd)
+	if at == 0 {
+		return Span{}, 0, &ExtentError{start, string(name)}
+	}
+	content.Start = at
+	foreign := tag == TagSVG || tag == TagMath || p.insideForeign(start)
+	if voidElement(name) || foreign && selfClose {
+		return Span{at, at}, at, nil
+	}
+	if tag.rawText() && !foreign {
+		contentEnd, end := rawTextEnd(src, at, src[start+1:nameEnd], tag == TagScript)
+		if end < 0 {
+			return Span{}, 0, &ExtentError{start, string(name)}
+		}
+		return Span{at, contentEnd}, end, nil
+	}
+	type open struct {
+		name    string
+		foreign bool
+	}
+	stack := []open{{string(name), foreign}}
+	s := scanner{src: src, pos: at, page: &Page{}, unclosed: -1, messy: -1}
+	for {
+		top := stack[len(stack)-1]
+		if top.foreign && s.skipCDATA() {
+			continue
+		}
+		t := s.next()
+		switch t.kind {
+		case endOfFile:
+			if len(stack) == 1 && optionalEnd(top.name) && t.start == len(src) {
+				return Span{at, len(src)}, len(src), nil
+			}
+			return Span{}, 0, &ExtentError{start, string(name)}
+		case startTag:
+			child := bytes.ToLower(src[t.start+1 : t.nameEnd])
+			inForeign := t.tag == TagSVG || t.tag == TagMath || top.foreign && !integration(top.name)
+			switch {
+			case inForeign && t.selfClose:
+				continue
+			case !inForeign && voidElement(child):
+				continue
+			case !inForeign && t.tag.rawText():
+				_, e := rawTextEnd(src, t.end, src[t.start+1:t.nameEnd], t.tag == TagScript)
+				if e < 0 {
+					return Span{}, 0, &ExtentError{t.start, string(name)}
+				}
+				s.pos = e
+				continue
+			}
+			for !inForeign && len(stack) > 0 && closedBy(stack[len(stack)-1].name, string(child)) {
+				stack = stack[:len(stack)-1]
+			}
+			if len(stack) == 0 { // closed by a sibling, without an end tag
+				return Span{at, t.start}, t.start, nil
+			}
+			stack = append(stack, open{string(child), inForeign})
+		case endTag:
+			closing := string(bytes.ToLower(src[t.start+2 : t.nameEnd]))
+			if voidElement([]byte(closing)) {
+				continue
+			}
+			k := len(stack) - 1
+			for k >= 0 && stack[k].name != closing && optionalEnd(stack[k].name) {
+				k--
+			}
+			switch {
+			case k < 0: // the end tag of what holds the element
+				return Span{at, t.start}, t.start, nil
+			case stack[k].name != closing:
+				return Span{}, 0, &ExtentError{t.start, string(name)}
+			case k == 0:
+				return Span{at, t.start}, t.end, nil
+			}
+			stack = stack[:k]
+		}
+	}
+}
+
+// insideForeign reports whether the tag at the offset is one of an svg's or
+// math's own.
+func (p *Page) insideForeign(start int) bool {
+	for i := range p.Elements {
+		if e := &p.Elements[i]; e.Start == start {
+			return e.Inside == InSVG || e.Inside == InMath
+		}
+	}
+	return false
+}
+
+func integration(name string) bool {
+	switch name {
+	case "foreignobject", "desc", "title", "annotation-xml", "mi", "mo", "mn", "ms", "mtext":
+		return true
+	}
+	return false
+}
+
+// optionalEnd reports whether the end tag of an element may be left out
+// (HTML, 13.1.2.4).
+func optionalEnd(name string) bool {
+	switch name {
+	case "p", "li", "dt", "dd", "option", "optgroup", "rt", "rp", "tr", "td", "th", "thead", "tbody", "tfoot", "colgroup", "caption":
+		return true
+	}
+	return false
+}
+
+// closedBy reports whether a start tag closes the open element before it
+// (HTML, 13.1.2.4, "optional tags").
+func closedBy(open, next string) bool {
+	switch open {
+	case "p":
+		switch next {
+		case "address", "article", "aside", "blockquote", "center", "details", "dialog", "dir", "div", "dl", "fieldset",
+			"figcaption", "figure", "footer", "form", "h1", "h2", "h3", "h4", "h5", "h6", "header", "hgroup", "hr", "main",
+			"menu", "nav", "ol", "p", "pre", "search", "section", "summary", "table", "ul", "li", "dt", "dd", "listing", "plaintext":
+			return true
+		}
+	case "li":
+		return next == "li"
+	case "dt", "dd":
+		return next == "dt" || next == "dd"
+	case "option":
+		return next == "option" || next == "optgroup"
+	case "optgroup":
+		return next == "optgroup"
+	case "rt", "rp":
+		return next == "rt" || next == "rp"
+	case "td", "th":
+		return next == "td" || next == "th" || next == "tr" || next == "tbody" || next == "tfoot" || next == "thead"
+	case "tr":
+		return next == "tr" || next == "tbody" || next == "tfoot" || next == "thead"
+	case "thead", "tbody", "tfoot":
+		return next == "tbody" || next == "tfoot" || next == "thead"
+	case "caption", "colgroup":
+		return next == "colgroup" || next == "thead" || next == "tbody" || next == "tfoot" || next == "tr"
+	}
+	return false
+}
+
+// LineOf widens the range of an element to the line it stands alone on: the
+// line end before it and the spaces around it go too. An element that shares its
+// line keeps its range.
+func (p *Page) LineOf(el Span) Span {
+	i := el.Start
+	for i > 0 && (p.Src[i-1] == ' ' || p.Src[i-1] == '\t') {
+		i--
+	}
+	j := el.End
+	for j < len(p.Src) && (p.Src[j] == ' ' || p.Src[j] == '\t') {
+		j++
+	}
+	if j < len(p.Src) && p.Src[j] != '\n' && p.Src[j] != '\r' || i == 0 {
+		return el
+	}
+	switch {
+	case p.Src[i-1] == '\n' && i > 1 && p.Src[i-2] == '\r':
+		i -= 2
+	case p.Src[i-1] == '\n' || p.Src[i-1] == '\r':
+		i--
+	default:
+		return el
+	}
+	return Span{i, j}
+}

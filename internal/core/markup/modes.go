@@ -1,0 +1,620 @@
+package markup
+
+import "bytes"
+
+// The insertion modes of the standard (HTML, 13.2.6.4), as far as they decide
+// where the head ends, where the body begins, and what is inert. Each is a
+// function that reads tokens until the mode changes.
+
+// beforeHTML is "initial" and "before html" (13.2.6.4.1 and .2).
+func beforeHTML(s *scanner) mode {
+	for {
+		t := s.next()
+		switch t.kind {
+		case endOfFile:
+			return nil
+		case doctype:
+			s.page.Doctype = true
+			continue
+		case comment:
+			s.comment(t)
+			continue
+		case textRun:
+			if s.skipSpace(&t) {
+				continue
+			}
+		case startTag:
+			if t.tag == TagHTML {
+				s.page.HTMLTag = Span{t.start, t.end}
+				s.seen(t)
+				return beforeHead
+			}
+		case endTag:
+			if !endsHead(s.src, t) && t.tag != TagHead {
+				continue
+			}
+		}
+		s.pos = t.start
+		return beforeHead
+	}
+}
+
+// beforeHead is 13.2.6.4.3.
+func beforeHead(s *scanner) mode {
+	for {
+		t := s.next()
+		switch t.kind {
+		case endOfFile:
+			return nil
+		case comment:
+			s.comment(t)
+			continue
+		case doctype:
+			s.page.Doctype = true
+			continue
+		case textRun:
+			if s.skipSpace(&t) {
+				continue
+			}
+		case startTag:
+			switch t.tag {
+			case TagHTML:
+				s.lateHTML(t)
+				continue
+			case TagHead:
+				s.page.HeadTag = Span{t.start, t.end}
+				s.page.HeadBegin = t.end
+				s.seen(t)
+				return inHead
+			}
+		case endTag:
+			if !endsHead(s.src, t) && t.tag != TagHead {
+				continue
+			}
+		}
+		s.pos = t.start
+		s.page.HeadBegin = t.start
+		return inHead
+	}
+}
+
+// inHead is 13.2.6.4.4.
+func inHead(s *scanner) mode {
+	for {
+		t := s.next()
+		switch t.kind {
+		case endOfFile:
+			return nil
+		case comment, doctype:
+			s.comment(t)
+			continue
+		case textRun:
+			if s.skipSpace(&t) {
+				continue
+			}
+		case startTag:
+			switch {
+			case t.tag == TagHTML:
+				s.lateHTML(t)
+				continue
+			case t.tag == TagHead:
+				continue
+			case t.tag.inHead():
+				s.headElement(t)
+				continue
+			}
+		case endTag:
+			if t.tag == TagHead {
+				s.page.HeadClose = Span{t.start, t.end}
+				s.page.HeadStop = t.start
+				return afterHead
+			}
+			if !endsHead(s.src, t) {
+				continue
+			}
+		}
+		s.pos = t.start
+		s.page.HeadStop = t.start
+		if t.tag != TagBody && t.tag != TagFrameset {
+			s.implied = Span{t.start, t.end}
+		}
+		return afterHead
+	}
+}
+
+// afterHead is 13.2.6.4.6.
+func afterHead(s *scanner) mode {
+	for {
+		t := s.next()
+		switch t.kind {
+		case endOfFile:
+			return nil
+		case comment, doctype:
+			s.comment(t)
+			continue
+		case textRun:
+			if s.skipSpace(&t) {
+				continue
+			}
+		case startTag:
+			switch {
+			case t.tag == TagHTML:
+				s.lateHTML(t)
+				continue
+			case t.tag == TagHead:
+				continue
+			case t.tag == TagBody:
+				s.page.BodyTag = Span{t.start, t.end}
+				s.openBody(t.end)
+				s.seen(t)
+				return inBody
+			case t.tag == TagFrameset:
+				s.page.Frameset, s.page.BodyBegin = true, -1
+				return inFrameset
+			case t.tag.afterHead() && s.implied.None():
+				s.headElement(t)
+				continue
+			}
+		case endTag:
+			if !endsHead(s.src, t) {
+				continue
+			}
+		}
+		s.pos = t.start
+		if s.implied.None() {
+			s.implied = Span{t.start, t.end}
+		}
+		s.openBody(t.start)
+		return inBody
+	}
+}
+
+func (s *scanner) openBody(at int) {
+	s.area = Body
+	s.page.BodyBegin = at
+	s.page.BodySeen = true
+}
+
+// inBody is 13.2.6.4.7 and all that follows it: nothing there leads back to
+// the head, so text is passed over.
+func inBody(s *scanner) mode {
+	s.content(false)
+	return nil
+}
+
+// inFrameset is 13.2.6.4.20: only frames and noframes are left.
+func inFrameset(s *scanner) mode {
+	for {
+		t := s.next()
+		switch {
+		case t.kind == endOfFile:
+			return nil
+		case t.kind == comment:
+			s.comment(t)
+		case t.kind == startTag && t.tag == TagNoframes:
+			s.rawText(t)
+		}
+	}
+}
+
+// content reads the content of the body up to the end of the file or, for a
+// template in the head, up to its end.
+func (s *scanner) content(untilTemplateEnds bool) {
+	src, p := s.src, s.page
+	for {
+		n := bytes.IndexByte(src[s.pos:], '<')
+		if n < 0 {
+			s.pos = len(src)
+			return
+		}
+		lt := s.pos + n
+		if !opensMarkup(src, lt) {
+			s.pos = lt + 1
+			continue
+		}
+		t, ok := s.markup(lt)
+		if !ok {
+			s.cutAt(lt)
+			s.pos = len(src)
+			return
+		}
+		s.pos = t.end
+		switch t.kind {
+		case startTag:
+			if s.watch != nil {
+				s.seen(t)
+			}
+			if t.tag == TagOther {
+				continue
+			}
+			s.contentElement(t)
+		case endTag:
+			switch t.tag {
+			case TagTemplate:
+				s.closeTemplate(t)
+				if untilTemplateEnds && s.templates == 0 {
+					return
+				}
+			case TagBody:
+				if s.templates == 0 {
+					p.BodyClose = Span{t.start, t.end}
+				}
+			case TagHTML:
+				if s.templates == 0 {
+					p.HTMLClose = Span{t.start, t.end}
+				}
+			case TagHead:
+				s.strayHead()
+			}
+		case comment:
+			s.comment(t)
+		}
+	}
+}
+
+// contentElement handles a known start tag of the body or of a template.
+func (s *scanner) contentElement(t token) {
+	switch {
+	case t.tag == TagTemplate:
+		s.openTemplate(t)
+	case t.tag == TagMeta, t.tag == TagLink, t.tag == TagBase:
+		s.add(t, t.end, t.end)
+	case t.tag.rawText():
+		s.rawText(t)
+	case t.tag == TagDialog:
+		s.add(t, 0, 0)
+	case t.tag == TagPlaintext:
+		s.cutAt(t.start)
+		s.pos = len(s.src)
+	case t.tag == TagSVG, t.tag == TagMath:
+		if !t.selfClose {
+			s.foreignContent(t)
+		}
+	case t.tag == TagH1:
+		if s.page.FirstH1 < 0 && s.templates == 0 {
+			s.page.FirstH1 = t.start
+		}
+	case t.tag == TagBody:
+		if s.templates == 0 && s.page.BodyTag.None() {
+			s.strayHead()
+		}
+	case t.tag == TagFrameset:
+		if s.templates == 0 && s.framesetOK(t.start) {
+			s.becomeFrameset()
+		}
+	}
+}
+
+// strayHead notes that a </head> or a <body> stands where the body is open
+// already: then what opened it was a mistake and not a tag left out.
+func (s *scanner) strayHead() {
+	if s.templates == 0 && s.page.Breaker.None() && s.page.BodyTag.None() {
+		s.page.Breaker = s.implied
+	}
+}
+
+// headElement handles the start tag of an element that the head may hold.
+func (s *scanner) headElement(t token) {
+	s.seen(t)
+	switch {
+	case t.tag == TagTemplate:
+		s.openTemplate(t)
+		s.content(true)
+	case t.tag.rawText():
+		s.rawText(t)
+	case t.tag.OfInterest():
+		s.add(t, t.end, t.end)
+	}
+}
+
+// rawText lists an element whose content is text, and moves past its end tag.
+// What stands in a noscript is listed too.
+func (s *scanner) rawText(t token) {
+	contentEnd, end := rawTextEnd(s.src, t.end, s.src[t.start+1:t.nameEnd], t.tag == TagScript)
+	if end < 0 {
+		s.cutAt(t.start)
+		contentEnd, end = len(s.src), len(s.src)
+	}
+	s.pos = end
+	if !t.tag.OfInterest() {
+		return
+	}
+	s.add(t, contentEnd, end)
+	if t.tag == TagNoscript {
+		s.insideNoscript(t.end, contentEnd)
+	}
+}
+
+// rawTextEnd finds the end tag of an element whose content is text: where the
+// tag begins, and after it; -1 where there is none. A script's content may hide
+// an end tag in an escaped comment (13.2.5.15 to .31).
+func rawTextEnd(src []byte, i int, name []byte, script bool) (contentEnd, end int) {
+	const (
+		plain = iota
+		escaped
+		twice
+	)
+	state := plain
+	for {
+		n := bytes.IndexByte(src[i:], '<')
+		if state != plain {
+			if arrow := bytes.Index(src[i:], arrowEnd); arrow >= 0 && (n < 0 || arrow < n) {
+				state = plain
+				i += arrow + 3
+				continue
+			}
+		}
+		if n < 0 {
+			return -1, -1
+		}
+		i += n
+		rest := src[i+1:]
+		switch {
+		case len(rest) > 0 && rest[0] == '/' && state != twice && namesTag(rest[1:], name):
+			if end, _ := tagEnd(src, i+2+len(name)); end > 0 {
+				return i, end
+			}
+			return -1, -1
+		case script && state == plain && len(rest) >= 3 && rest[0] == '!' && rest[1] == '-' && rest[2] == '-':
+			state = escaped
+			i += 2 // its dashes may be the end's as well
+		case state == escaped && namesTag(rest, name):
+			state = twice
+			i += 1 + len(name)
+		case state == twice && len(rest) > 0 && rest[0] == '/' && namesTag(rest[1:], name):
+			state = escaped
+			i += 2 + len(name)
+		default:
+			i++
+		}
+	}
+}
+
+var arrowEnd = []byte("-->")
+
+// namesTag reports whether b begins with the tag name, in any case, ended by
+// a space, "/" or ">".
+func namesTag(b, name []byte) bool {
+	return len(b) > len(name) && class[b[len(name)]]&endsName != 0 && foldEqual(b[:len(name)], string(name))
+}
+
+// foldEqual compares bytes without regard to ASCII case.
+func foldEqual(b []byte, s string) bool {
+	if len(b) != len(s) {
+		return false
+	}
+	for i := range b {
+		x, y := b[i], s[i]
+		if x == y {
+			continue
+		}
+		if x|0x20 != y|0x20 || x|0x20 < 'a' || x|0x20 > 'z' {
+			return false
+		}
+	}
+	return true
+}
+
+// insideNoscript lists the elements in the text of a noscript, as a browser
+// with scripting off would find them.
+func (s *scanner) insideNoscript(from, to int) {
+	sub := scanner{src: s.src[:to], pos: from, page: s.page, unclosed: -1, messy: -1}
+	for {
+		t := sub.next()
+		switch t.kind {
+		case endOfFile:
+			return
+		case startTag:
+			if !t.tag.OfInterest() && !t.tag.rawText() {
+				continue
+			}
+			contentEnd, end := t.end, t.end
+			switch {
+			case t.tag.rawText() && t.tag != TagNoscript:
+				contentEnd, end = rawTextEnd(sub.src, t.end, s.src[t.start+1:t.nameEnd], t.tag == TagScript)
+				if end < 0 {
+					contentEnd, end = to, to
+				}
+				sub.pos = end
+			case t.tag == TagDialog || t.tag == TagTemplate:
+				contentEnd, end = 0, 0
+			}
+			if t.tag.OfInterest() {
+				s.page.Elements = append(s.page.Elements, Element{t.tag, s.area, InNoscript, t.start, t.end, contentEnd, end})
+			}
+		}
+	}
+}
+
+// add lists an element.
+func (s *scanner) add(t token, contentEnd, end int) {
+	s.page.Elements = append(s.page.Elements, Element{t.tag, s.area, s.inside(), t.start, t.end, contentEnd, end})
+}
+
+// seen shows a start tag to the selectors that are watched for. Templates are
+// documents of their own: selectors do not reach into them.
+func (s *scanner) seen(t token) {
+	if s.watch != nil && s.templates == 0 {
+		s.watch.match(s, t)
+	}
+}
+
+func (s *scanner) inside() Inside {
+	switch {
+	case s.templates > 0:
+		return InTemplate
+	case len(s.foreign) == 0:
+		return InPage
+	case s.foreign[0].ns == nsMath:
+		return InMath
+	}
+	return InSVG
+}
+
+func (s *scanner) openTemplate(t token) {
+	s.add(t, 0, 0)
+	s.templates++
+	s.sawTemplate = true
+	s.templateAt = append(s.templateAt, len(s.page.Elements)-1)
+}
+
+// closeTemplate ends the innermost open template; an end tag without one is
+// ignored.
+func (s *scanner) closeTemplate(t token) {
+	if s.templates == 0 {
+		return
+	}
+	s.templates--
+	e := &s.page.Elements[s.templateAt[s.templates]]
+	e.ContentEnd, e.End = t.start, t.end
+	s.templateAt = s.templateAt[:s.templates]
+}
+
+// comment keeps the comments that are marks or spots of the tool.
+func (s *scanner) comment(t token) {
+	text := s.src[t.start:t.end]
+	if len(text) < 9 || text[2] != '-' {
+		return
+	}
+	if bytes.HasPrefix(text, markPrefix) || bytes.HasPrefix(text, closePrefix) || bytes.Contains(text, spotPrefix) {
+		s.page.Marks = append(s.page.Marks, Comment{Span{t.start, t.end}, s.area, s.inside()})
+	}
+}
+
+var (
+	markPrefix  = []byte("<!--yg:")
+	closePrefix = []byte("<!--/yg:")
+	spotPrefix  = []byte("yg-spot")
+)
+
+// lateHTML handles an html tag after the first: it only adds attributes. It
+// counts as the page's tag where the first was implied.
+func (s *scanner) lateHTML(t token) {
+	if s.page.HTMLTag.None() {
+		s.page.HTMLTag = Span{t.start, t.end}
+	}
+}
+
+// skipSpace moves past the white space at the start of a run of text; it
+// reports whether nothing else is in the run. A character reference for white
+// space is white space too.
+func (s *scanner) skipSpace(t *token) bool {
+	i := t.start
+	for i < t.end {
+		if isSpace(s.src[i]) {
+			i++
+			continue
+		}
+		if s.src[i] == '&' {
+			if n := spaceReference(s.src[i:t.end]); n > 0 {
+				i += n
+				continue
+			}
+		}
+		t.start = i
+		return false
+	}
+	return true
+}
+
+// endsHead reports whether an end tag is one of those that the modes up to
+// "after head" treat as anything else: body, html, br.
+func endsHead(src []byte, t token) bool {
+	return t.tag == TagBody || t.tag == TagHTML || t.tag == TagBr
+}
+
+// framesetOK reports whether a frameset tag at the offset still replaces the
+// body: nothing but white space and inert things came before (13.2.6.4.7).
+// Rare, so it reads the body again.
+func (s *scanner) framesetOK(at int) bool {
+	if !s.page.BodyTag.None() || len(s.page.Elements) > 0 && s.sawTemplate {
+		return false
+	}
+	sub := scanner{src: s.src[:at], pos: s.page.BodyBegin, page: &Page{}, unclosed: -1, messy: -1}
+	for {
+		t := sub.next()
+		switch t.kind {
+		case endOfFile:
+			return true
+		case textRun:
+			if !sub.skipSpace(&t) && len(bytes.Trim(s.src[t.start:t.end], "\x00\t\n\f\r ")) > 0 {
+				return false
+			}
+		case startTag:
+			if blocksFrameset(s.src[t.start+1:t.nameEnd], s.src[t.start:t.end]) {
+				return false
+			}
+			if t.tag.rawText() {
+				sub.rawText(t)
+			}
+		}
+	}
+}
+
+// blocksFrameset reports whether a start tag sets the frameset-ok flag to
+// "not ok".
+func blocksFrameset(name, tag []byte) bool {
+	switch string(bytes.ToLower(name)) {
+	case "pre", "listing", "li", "dd", "dt", "plaintext", "button", "applet", "marquee", "object", "table",
+		"area", "br", "embed", "img", "image", "keygen", "wbr", "hr", "textarea", "xmp", "iframe", "select", "template", "body":
+		return true
+	case "input":
+		v, ok := AttrValue(tag, 0, "type")
+		return !ok || !foldEqual([]byte(v), "hidden")
+	}
+	return false
+}
+
+// becomeFrameset drops the body that was open so far.
+func (s *scanner) becomeFrameset() {
+	p := s.page
+	kept := p.Elements[:0]
+	for _, e := range p.Elements {
+		if e.Area == Head {
+			kept = append(kept, e)
+		}
+	}
+	p.Elements = kept
+	p.Frameset, p.BodyBegin, p.FirstH1 = true, -1, -1
+	inFrameset(s)
+}
+
+// finish settles what only the end of the file decides.
+func (s *scanner) finish() {
+	p, n := s.page, len(s.src)
+	for _, i := range s.templateAt {
+		e := &p.Elements[i]
+		e.ContentEnd, e.End = n, n
+		s.cutAt(e.Start)
+	}
+	end := n
+	if s.unclosed >= 0 {
+		end = s.unclosed
+	}
+	if p.HeadTag.None() && p.HeadBegin == 0 && !p.BodySeen && !p.Frameset && len(p.Elements) == 0 {
+		p.HeadBegin = end // nothing but doctype, html and comments
+	}
+	if p.HeadStop == 0 && p.HeadClose.None() && !p.BodySeen && !p.Frameset {
+		p.HeadStop = end
+	}
+	if p.Frameset {
+		return
+	}
+	if !p.BodySeen {
+		p.BodyBegin = end
+	}
+	switch {
+	case !p.BodyClose.None():
+		p.BodyStop = p.BodyClose.Start
+	case !p.HTMLClose.None():
+		p.BodyStop = p.HTMLClose.Start
+	default:
+		p.BodyStop = end
+	}
+	if s.unclosed >= 0 && s.unclosed < p.BodyStop {
+		p.BodyStop = s.unclosed
+	}
+	if p.BodyStop < p.BodyBegin {
+		p.BodyStop = p.BodyBegin
+	}
+}

@@ -1,0 +1,78 @@
+package markup
+
+import "strings"
+
+// A Piece is a stretch of a piece of HTML that is read in one way.
+type Piece struct {
+	Kind       PieceKind
+	Start, End int
+	ScriptType ScriptKind // of a script's text
+	JSON       bool       // the script's type is a JSON one
+}
+
+// PieceKind tells how a stretch of HTML is read.
+type PieceKind uint8
+
+const (
+	PieceText     PieceKind = iota // text, also of a title or textarea
+	PieceStartTag                  // a start tag, from "<" to ">"
+	PieceEndTag
+	PieceComment // a comment or a doctype
+	PieceScript  // the text of a script
+	PieceStyle   // the text of a style
+	PieceRaw     // the text of another element that is not read as markup
+)
+
+// Pieces calls yield for each stretch of a piece of HTML, in order. Foreign
+// content is read like HTML.
+func Pieces(src []byte, yield func(Piece)) {
+	s := scanner{src: src, page: &Page{Src: src}, unclosed: -1, messy: -1}
+	for {
+		t := s.next()
+		switch t.kind {
+		case endOfFile:
+			if t.start < len(src) {
+				yield(Piece{Kind: PieceRaw, Start: t.start, End: len(src)})
+			}
+			return
+		case textRun:
+			yield(Piece{Kind: PieceText, Start: t.start, End: t.end})
+		case endTag:
+			yield(Piece{Kind: PieceEndTag, Start: t.start, End: t.end})
+		case comment, doctype:
+			yield(Piece{Kind: PieceComment, Start: t.start, End: t.end})
+		case startTag:
+			yield(Piece{Kind: PieceStartTag, Start: t.start, End: t.end})
+			if !t.tag.rawText() {
+				continue
+			}
+			contentEnd, end := rawTextEnd(src, t.end, src[t.start+1:t.nameEnd], t.tag == TagScript)
+			if end < 0 {
+				contentEnd, end = len(src), len(src)
+			}
+			p := Piece{Kind: PieceRaw, Start: t.end, End: contentEnd}
+			switch t.tag {
+			case TagScript:
+				p.Kind, p.ScriptType = PieceScript, ScriptType(src, t.start)
+				v, _ := AttrValue(src, t.start, "type")
+				v = asciiLower(strings.TrimSpace(v))
+				p.JSON = strings.HasSuffix(v, "json") || v == "importmap" || v == "speculationrules"
+			case TagStyle:
+				p.Kind = PieceStyle
+			case TagTitle, TagTextarea:
+				p.Kind = PieceText
+			case TagNoscript:
+				// Read as markup too: whoever has scripting off sees it so.
+				s.pos = t.end
+				continue
+			}
+			if p.End > p.Start {
+				yield(p)
+			}
+			if end > contentEnd {
+				yield(Piece{Kind: PieceEndTag, Start: contentEnd, End: end})
+			}
+			s.pos = end
+		}
+	}
+}

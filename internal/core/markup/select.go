@@ -1,0 +1,457 @@
+package markup
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+
+	"github.com/andybalholm/cascadia"
+)
+
+// A Selector is a CSS selector list (Selectors Level 3, with selector lists in
+// :not(), :has() and the i flag). A list of compound selectors is answered by
+// the scanner from start tags alone; any other needs a tree.
+type Selector struct {
+	text      string
+	compounds []compound             // where every alternative is compound
+	tree      cascadia.SelectorGroup // else
+	words     [][]byte               // one of which every page with a match holds; nil if unknown
+}
+
+// String returns the selector as it was written.
+func (s *Selector) String() string { return s.text }
+
+// Compound reports whether the scanner alone can answer the selector.
+func (s *Selector) Compound() bool { return s.compounds != nil }
+
+// A SelectorError says what in a selector is not understood, and where.
+type SelectorError struct {
+	Offset  int // in bytes of the selector
+	Message string
+}
+
+func (e *SelectorError) Error() string { return e.Message }
+
+// ParseSelector reads a selector list. Its error is a *SelectorError.
+func ParseSelector(text string) (*Selector, error) {
+	s := &Selector{text: text}
+	if strings.TrimSpace(text) == "" {
+		return nil, &SelectorError{0, "the selector is empty"}
+	}
+	if err := checkSelector(text); err != nil {
+		return nil, err
+	}
+	group, err := cascadia.ParseGroup(text)
+	if err != nil {
+		return nil, &SelectorError{0, "this selector is not understood: " + strings.TrimPrefix(err.Error(), "cascadia: ")}
+	}
+	if list, ok := parseCompounds(text); ok {
+		s.compounds = list
+		for _, c := range list {
+			if c.word == nil {
+				s.words = nil
+				return s, nil
+			}
+			s.words = append(s.words, c.word)
+		}
+		return s, nil
+	}
+	s.tree = group
+	if !strings.Contains(text, ",") {
+		if w := longestWord(rightmostLiteral(text)); w != nil {
+			s.words = [][]byte{w}
+		}
+	}
+	return s, nil
+}
+
+// allowedPseudo are the pseudo-classes that can be known from the file alone.
+var allowedPseudo = map[string]bool{
+	"first-child": true, "last-child": true, "only-child": true, "first-of-type": true, "last-of-type": true,
+	"only-of-type": true, "nth-child": true, "nth-last-child": true, "nth-of-type": true, "nth-last-of-type": true,
+	"empty": true, "root": true, "not": true, "has": true, "lang": true, "enabled": true, "disabled": true,
+	"checked": true, "link": true,
+}
+
+// checkSelector refuses what the selector library would take but the standard
+// does not have, and what no file can answer.
+func checkSelector(text string) error {
+	for i := 0; i < len(text); i++ {
+		switch c := text[i]; {
+		case c == '"' || c == '\'':
+			n := strings.IndexByte(text[i+1:], c)
+			if n < 0 {
+				return &SelectorError{i, "this quote is never closed"}
+			}
+			i += n + 1
+		case c == '\\':
+			i++
+		case c == '#' && i+1 < len(text) && text[i+1] == '=', c == '!' && i+1 < len(text) && text[i+1] == '=':
+			return &SelectorError{i, fmt.Sprintf("%q is no operator of CSS selectors", text[i:i+2])}
+		case c == ':':
+			if i+1 < len(text) && text[i+1] == ':' {
+				return &SelectorError{i, "a pseudo-element is no element of the page"}
+			}
+			j := i + 1
+			for j < len(text) && class[text[j]]&isNameByte != 0 {
+				j++
+			}
+			name := strings.ToLower(text[i+1 : j])
+			if !allowedPseudo[name] {
+				return &SelectorError{i, fmt.Sprintf("the pseudo-class %q is not understood here", ":"+name)}
+			}
+		}
+	}
+	return nil
+}
+
+// A compound is a selector that one start tag answers.
+type compound struct {
+	tag   string // lower case, or "" for any
+	tests []attrTest
+	word  []byte // letters, digits and "-" that a matching tag must hold, or nil
+}
+
+type attrTest struct {
+	name  string // lower case
+	op    string // "" (is there), "=", "~=", "|=", "^=", "$=", "*="
+	value string
+	fold  bool // the i flag
+}
+
+// parseCompounds reads a list of compound selectors; ok is false where the text
+// is anything else.
+func parseCompounds(text string) (list []compound, ok bool) {
+	p := compoundParser{text: text}
+	for {
+		p.space()
+		c, ok := p.compound()
+		if !ok {
+			return nil, false
+		}
+		list = append(list, c)
+		p.space()
+		if p.i == len(text) {
+			return list, true
+		}
+		if text[p.i] != ',' {
+			return nil, false
+		}
+		p.i++
+	}
+}
+
+type compoundParser struct {
+	text string
+	i    int
+}
+
+func (p *compoundParser) space() {
+	for p.i < len(p.text) && isSpace(p.text[p.i]) {
+		p.i++
+	}
+}
+
+func (p *compoundParser) ident() string {
+	start := p.i
+	for p.i < len(p.text) && (class[p.text[p.i]]&isNameByte != 0 || p.text[p.i] >= 0x80) {
+		p.i++
+	}
+	return p.text[start:p.i]
+}
+
+// treeTags may stand where the standard ignores them, so only a tree knows.
+var treeTags = map[string]bool{"caption": true, "col": true, "colgroup": true, "tbody": true, "td": true, "tfoot": true,
+	"th": true, "thead": true, "tr": true, "frame": true, "frameset": true, "html": true, "head": true, "body": true, "image": true}
+
+func (p *compoundParser) compound() (c compound, ok bool) {
+	start := p.i
+	if p.i < len(p.text) && p.text[p.i] == '*' {
+		p.i++
+	} else {
+		c.tag = strings.ToLower(p.ident())
+	}
+	for p.i < len(p.text) {
+		switch p.text[p.i] {
+		case '.', '#':
+			t := attrTest{name: "class", op: "~="}
+			if p.text[p.i] == '#' {
+				t = attrTest{name: "id", op: "="}
+			}
+			p.i++
+			if t.value = p.ident(); t.value == "" {
+				return c, false
+			}
+			c.tests = append(c.tests, t)
+			continue
+		case '[':
+			t, ok := p.attribute()
+			if !ok {
+				return c, false
+			}
+			c.tests = append(c.tests, t)
+			continue
+		}
+		break
+	}
+	for _, t := range c.tests {
+		if w := longestWord(t.value); !t.fold && len(w) > len(c.word) {
+			c.word = w
+		}
+	}
+	return c, p.i > start
+}
+
+func (p *compoundParser) attribute() (t attrTest, ok bool) {
+	p.i++
+	p.space()
+	if t.name = strings.ToLower(p.ident()); t.name == "" {
+		return t, false
+	}
+	p.space()
+	for _, op := range []string{"=", "~=", "|=", "^=", "$=", "*="} {
+		if strings.HasPrefix(p.text[p.i:], op) {
+			t.op = op
+			p.i += len(op)
+			break
+		}
+	}
+	if t.op != "" {
+		p.space()
+		if p.i < len(p.text) && (p.text[p.i] == '"' || p.text[p.i] == '\'') {
+			n := strings.IndexByte(p.text[p.i+1:], p.text[p.i])
+			if n < 0 {
+				return t, false
+			}
+			t.value = p.text[p.i+1 : p.i+1+n]
+			p.i += n + 2
+			if strings.Contains(t.value, "\\") {
+				return t, false
+			}
+		} else if t.value = p.ident(); t.value == "" {
+			return t, false
+		}
+		p.space()
+		if p.i < len(p.text) && p.text[p.i]|0x20 == 'i' {
+			t.fold = true
+			p.i++
+			p.space()
+		}
+	}
+	if p.i >= len(p.text) || p.text[p.i] != ']' {
+		return t, false
+	}
+	p.i++
+	return t, true
+}
+
+// matches reports whether the start tag at the offset satisfies the compound.
+func (c *compound) matches(src []byte, at, nameEnd, end int) bool {
+	if c.tag != "" && !foldEqual(src[at+1:nameEnd], c.tag) {
+		return false
+	}
+	for i := range c.tests {
+		v, ok := AttrValue(src[:end], at, c.tests[i].name)
+		if !ok || !c.tests[i].holds(v) {
+			return false
+		}
+	}
+	return true
+}
+
+// holds applies the test to a value (Selectors Level 3, 6.3).
+func (t *attrTest) holds(v string) bool {
+	want := t.value
+	if t.fold {
+		v, want = asciiLower(v), asciiLower(want)
+	}
+	switch t.op {
+	case "=":
+		return v == want
+	case "~=":
+		if want == "" {
+			return false
+		}
+		for _, w := range strings.FieldsFunc(v, func(r rune) bool { return r < 128 && isSpace(byte(r)) }) {
+			if w == want {
+				return true
+			}
+		}
+		return false
+	case "|=":
+		return v == want || strings.HasPrefix(v, want+"-")
+	case "^=":
+		return want != "" && strings.HasPrefix(v, want)
+	case "$=":
+		return want != "" && strings.HasSuffix(v, want)
+	case "*=":
+		return want != "" && strings.Contains(v, want)
+	}
+	return true
+}
+
+func asciiLower(s string) string {
+	return strings.Map(func(r rune) rune {
+		if 'A' <= r && r <= 'Z' {
+			return r + 32
+		}
+		return r
+	}, s)
+}
+
+// longestWord returns the longest run of ASCII letters, digits and "-" in a
+// value: what has to stand in the page as it is, unless written with numeric
+// character references. Runs under three bytes are not worth a search.
+func longestWord(v string) []byte {
+	best := ""
+	for i := 0; i < len(v); {
+		j := i
+		for j < len(v) && class[v[j]]&isNameByte != 0 && v[j] != '_' {
+			j++
+		}
+		if j-i > len(best) {
+			best = v[i:j]
+		}
+		i = j + 1
+	}
+	if len(best) < 3 {
+		return nil
+	}
+	return []byte(best)
+}
+
+// rightmostLiteral returns a class, id or attribute value that any match of a
+// complex selector without commas must have somewhere in the page, or "".
+func rightmostLiteral(text string) string {
+	if strings.ContainsAny(text, ":\\") || strings.Contains(text, " i]") || strings.Contains(text, "\"i]") {
+		return "" // :not() turns it round
+	}
+	best := ""
+	for i := 0; i < len(text); i++ {
+		p := compoundParser{text: text, i: i + 1}
+		v := ""
+		switch text[i] {
+		case '.', '#':
+			v = p.ident()
+		case '[':
+			p.i = i
+			t, ok := p.attribute()
+			if !ok {
+				return ""
+			}
+			v = t.value
+			i = p.i - 1
+		}
+		if len(v) > len(best) {
+			best = v
+		}
+	}
+	return best
+}
+
+// A Watch is a set of compound selectors that one scan answers together.
+type Watch struct {
+	list []*Selector
+}
+
+// NewWatch returns a Watch of compound selectors; Page.Hits has their matches
+// in this order.
+func NewWatch(list ...*Selector) *Watch {
+	if len(list) == 0 {
+		return nil
+	}
+	return &Watch{list}
+}
+
+// watching is a Watch on one page: only what can match there.
+type watching struct {
+	src    []byte
+	active []watched
+	all    func(t token) // where every start tag is asked for
+}
+
+type watched struct {
+	index int
+	c     *compound
+	word  []byte // nil where the page may write it otherwise
+}
+
+func (w *Watch) on(src []byte) *watching {
+	var on *watching
+	refs := -1 // whether the page may spell words by numeric references: unknown
+	for i, s := range w.list {
+		for j := range s.compounds {
+			c := &s.compounds[j]
+			word := c.word
+			if word != nil {
+				if refs < 0 {
+					refs = 0
+					if spellsByReference(src) {
+						refs = 1
+					}
+				}
+				if refs == 1 {
+					word = nil
+				} else if !bytes.Contains(src, word) {
+					continue
+				}
+			}
+			if on == nil {
+				on = &watching{src: src}
+			}
+			on.active = append(on.active, watched{i, c, word})
+		}
+	}
+	return on
+}
+
+func (w *watching) match(s *scanner, t token) {
+	if w.all != nil {
+		w.all(t)
+		return
+	}
+	for _, a := range w.active {
+		if a.word != nil && !bytes.Contains(w.src[t.start:t.end], a.word) {
+			continue
+		}
+		if a.c.matches(w.src, t.start, t.nameEnd, t.end) {
+			hits := &s.page.Hits[a.index]
+			if n := len(*hits); n == 0 || (*hits)[n-1] != t.start {
+				*hits = append(*hits, t.start)
+			}
+		}
+	}
+}
+
+// spellsByReference reports whether the page has a numeric character reference
+// for an ASCII letter, digit or "-", so that a plain search for a word decides
+// nothing.
+func spellsByReference(src []byte) bool {
+	for {
+		i := bytes.Index(src, numericRef)
+		if i < 0 {
+			return false
+		}
+		src = src[i+2:]
+		d := DecodeText(append([]byte("&#"), src[:min(len(src), 12)]...))
+		if d != "" && (class[d[0]]&isNameByte != 0) {
+			return true
+		}
+	}
+}
+
+var numericRef = []byte("&#")
+
+// CanRuleOut reports whether a plain search of the bytes shows that the selector
+// matches nothing in the page.
+func (s *Selector) CanRuleOut(src []byte) bool {
+	if s.words == nil {
+		return false
+	}
+	for _, w := range s.words {
+		if bytes.Contains(src, w) {
+			return false
+		}
+	}
+	return !spellsByReference(src)
+}

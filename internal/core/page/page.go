@@ -1,0 +1,107 @@
+// Package page is what is known of one page before anything is decided: its
+// path, what its source says of itself, and the facts given for it.
+package page
+
+import (
+	"net/url"
+	"path"
+	"strings"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// A Page is one HTML document of the site.
+type Page struct {
+	Path string // as the site's visitors have it: /visit/, /about.html, /
+	File string // slash-separated, relative to the source folder: visit/index.html
+
+	// What the source says. Absent is "".
+	Title       string // the first title, references decoded, white space collapsed
+	Heading     string // the text of the first h1
+	Description string
+	Lang        string
+	Meta        map[string]string // content by lower-case name (or property), the first counts
+	Redirect    bool              // an immediate meta refresh
+
+	Facts map[string]string
+
+	// Has tells, by the number that the gate gave each selector, whether an
+	// element of the source matches.
+	Has []bool
+}
+
+// Key is the path by which pages are told apart: without the trailing slash,
+// "" for the home page.
+func (p *Page) Key() string { return Key(p.Path) }
+
+// Field returns the value of a field of the query language: path, title,
+// heading, description, lang, file, meta.NAME or fact.NAME.
+func (p *Page) Field(name string) string {
+	switch name {
+	case "path":
+		return p.Path
+	case "title":
+		return p.Title
+	case "heading":
+		return p.Heading
+	case "description":
+		return p.Description
+	case "lang":
+		return p.Lang
+	case "file":
+		return p.File
+	}
+	if key, ok := strings.CutPrefix(name, "meta."); ok {
+		return p.Meta[strings.ToLower(key)]
+	}
+	if key, ok := strings.CutPrefix(name, "fact."); ok {
+		return p.Facts[key]
+	}
+	return ""
+}
+
+// PathOf returns the path of the page in a file below the source folder, in
+// Unicode NFC. A folder's index file stands for the folder. With extensionless,
+// about.html is /about.
+func PathOf(file string, extensionless bool) string {
+	file = norm.NFC.String(file)
+	dir, name := path.Split(file)
+	if name == "index.html" || name == "index.htm" {
+		return "/" + dir
+	}
+	if extensionless {
+		name = strings.TrimSuffix(strings.TrimSuffix(name, ".html"), ".htm")
+	}
+	return "/" + dir + name
+}
+
+// Clean brings a path as people write it into the form of Page.Path: percent
+// escapes decoded, NFC, index.html left out, query and fragment cut off.
+func Clean(p string) string {
+	if i := strings.IndexAny(p, "?#"); i >= 0 {
+		p = p[:i]
+	}
+	if d, err := url.PathUnescape(p); err == nil {
+		p = d
+	}
+	p = norm.NFC.String(p)
+	if !strings.HasPrefix(p, "/") {
+		p = "/" + p
+	}
+	slash := strings.HasSuffix(p, "/")
+	p = path.Clean(p)
+	if base := path.Base(p); base == "index.html" || base == "index.htm" {
+		p, slash = path.Dir(p), true
+	}
+	if slash && p != "/" {
+		p += "/"
+	}
+	return p
+}
+
+// Key is the form in which two paths are the same page: Clean, without the
+// trailing slash.
+func Key(p string) string { return strings.TrimSuffix(Clean(p), "/") }
+
+// URLPath is the path as it is written in a URL: percent-encoded.
+func URLPath(p string) string { return (&url.URL{Path: p}).EscapedPath() }

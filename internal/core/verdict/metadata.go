@@ -1,0 +1,103 @@
+package verdict
+
+import (
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/placeholder"
+)
+
+// A Level is how strong a metadata value is.
+type Level uint8
+
+// The levels, strongest first.
+const (
+	FromPerPage Level = iota
+	FromMetadata
+	FromSource
+	FromDefaults
+)
+
+func (l Level) String() string {
+	return [...]string{"per-page", "metadata", "the page's source", "defaults"}[l]
+}
+
+// A Candidate is one value that a metadata key could have on a page.
+type Candidate struct {
+	Level   Level
+	Value   string // filled in
+	None    bool   // the value none: the element goes
+	Missing *placeholder.Placeholder
+	Key     *gatefile.Key // nil for the page's own value
+	Rule    gatefile.Position
+	Query   *gatefile.Query
+}
+
+// Stands reports whether the candidate has a value to offer.
+func (c *Candidate) Stands() bool { return c.Missing == nil && (c.None || c.Value != "") }
+
+// Stack returns all values of a metadata key on a page, strongest first: the
+// first that stands is the winner. own is the value in the page's source, "" for
+// none. lookup gives placeholders their values.
+func (p *Plan) Stack(pg *page.Page, key, own string, lookup func(string) string) []Candidate {
+	var out []Candidate
+	add := func(level Level, k *gatefile.Key, q *gatefile.Query) {
+		c := Candidate{Level: level, Key: k, None: k.None, Rule: k.Pos, Query: q}
+		if !k.None {
+			c.Value, c.Missing = k.Value.Fill(lookup)
+		}
+		out = append(out, c)
+	}
+	if pp := p.PerPage(pg); pp != nil {
+		for i := range pp.Keys {
+			if pp.Keys[i].Name == key {
+				add(FromPerPage, &pp.Keys[i], nil)
+			}
+		}
+	}
+	rules := func(level Level) {
+		for i := len(p.Gate.Rules) - 1; i >= 0; i-- {
+			r := p.Gate.Rules[i]
+			if r.Default != (level == FromDefaults) {
+				continue
+			}
+			for k := range r.Keys {
+				if r.Keys[k].Name == key {
+					if q, ok := Chooses(r, pg); ok {
+						add(level, &r.Keys[k], q)
+					}
+				}
+			}
+		}
+	}
+	rules(FromMetadata)
+	if own != "" {
+		out = append(out, Candidate{Level: FromSource, Value: own})
+	}
+	rules(FromDefaults)
+	return out
+}
+
+// Winner returns the candidate that stands first, or nil.
+func Winner(stack []Candidate) *Candidate {
+	for i := range stack {
+		if stack[i].Stands() {
+			return &stack[i]
+		}
+	}
+	return nil
+}
+
+// Chooses reports whether a metadata rule chooses the page, and by which entry.
+func Chooses(r *gatefile.Rule, pg *page.Page) (*gatefile.Query, bool) {
+	for i := range r.Except {
+		if r.Except[i].Eval(pg) {
+			return nil, false
+		}
+	}
+	for i := range r.Pages {
+		if r.Pages[i].Eval(pg) {
+			return &r.Pages[i], true
+		}
+	}
+	return nil, false
+}

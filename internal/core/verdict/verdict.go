@@ -1,0 +1,217 @@
+// Package verdict decides, for one page and each item, in or out; in which order
+// items stand; and which metadata value wins. It decides from the gate and what
+// is known of the page, and keeps for each decision the line that made it.
+package verdict
+
+import (
+	"fmt"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/page"
+)
+
+// A Reason is the code of the line of the decision table that applied.
+type Reason string
+
+// The reasons, strongest first.
+const (
+	Disabled  Reason = "disabled"
+	PerPage   Reason = "per-page"
+	Except    Reason = "except"
+	Pages     Reason = "pages"
+	Needed    Reason = "needed"
+	Elsewhere Reason = "elsewhere"
+)
+
+// A Verdict is in or out, for one item on one page, with its reason.
+type Verdict struct {
+	Item   *gatefile.Item
+	In     bool
+	Reason Reason
+	Rule   gatefile.Position // the line that decided
+	Query  *gatefile.Query   // the entry of pages or except that decided, if one did
+	By     *gatefile.Item    // the item that needs it, where that decided
+}
+
+// Word is "in" or "out".
+func (v *Verdict) Word() string {
+	if v.In {
+		return "in"
+	}
+	return "out"
+}
+
+// A Plan is a gate made ready to decide: names looked up, items in order.
+type Plan struct {
+	Gate  *gatefile.Gate
+	Order []int // item numbers in the order in which they stand within a place
+
+	needs  [][]int // by item: the items it needs
+	pages  map[string]*perPage
+	byName map[string]int
+}
+
+type perPage struct {
+	*gatefile.PerPage
+	in, out map[int]gatefile.Position
+}
+
+// NewPlan makes a gate ready. Problems are circles among needs, before and
+// after, and needs that would run late.
+func NewPlan(g *gatefile.Gate) (*Plan, []gatefile.Problem) {
+	p := &Plan{Gate: g, pages: map[string]*perPage{}, byName: map[string]int{}}
+	for i, it := range g.Items {
+		p.byName[it.Name] = i
+	}
+	p.needs = make([][]int, len(g.Items))
+	for i, it := range g.Items {
+		p.needs[i] = p.numbers(it.Needs)
+	}
+	for _, pp := range g.Pages {
+		x := &perPage{pp, map[int]gatefile.Position{}, map[int]gatefile.Position{}}
+		for _, t := range pp.In {
+			if i, ok := p.byName[t.Value]; ok {
+				x.in[i] = t.Pos
+			}
+		}
+		for _, t := range pp.Out {
+			if i, ok := p.byName[t.Value]; ok {
+				x.out[i] = t.Pos
+			}
+		}
+		p.pages[page.Key(pp.Path)] = x
+	}
+	problems := p.order()
+	return p, append(problems, p.lateNeeds()...)
+}
+
+func (p *Plan) numbers(names []gatefile.Text) (out []int) {
+	for _, t := range names {
+		if i, ok := p.byName[t.Value]; ok {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// PerPage returns what the gate file says under per-page for the page, or nil.
+func (p *Plan) PerPage(pg *page.Page) *gatefile.PerPage {
+	if x := p.pages[pg.Key()]; x != nil {
+		return x.PerPage
+	}
+	return nil
+}
+
+// Decide returns a verdict for each item, in the gate's order, and what
+// contradicts itself on this page.
+func (p *Plan) Decide(pg *page.Page) ([]Verdict, []gatefile.Problem) {
+	out := make([]Verdict, len(p.Gate.Items))
+	pp := p.pages[pg.Key()]
+	var queue []int
+	for i, it := range p.Gate.Items {
+		out[i] = p.direct(i, it, pg, pp)
+		if out[i].In && len(p.needs[i]) > 0 {
+			queue = append(queue, i)
+		}
+	}
+	var problems []gatefile.Problem
+	for len(queue) > 0 {
+		i := queue[0]
+		queue = queue[1:]
+		for k, n := range p.needs[i] {
+			v := &out[n]
+			switch {
+			case v.In:
+			case v.Reason == Elsewhere:
+				it := p.Gate.Items[n]
+				*v = Verdict{Item: it, In: true, Reason: Needed, Rule: p.Gate.Items[i].Needs[k].Pos, By: p.Gate.Items[i]}
+				queue = append(queue, n)
+			default:
+				problems = append(problems, gatefile.Problem{
+					Severity: gatefile.Error,
+					Pos:      p.Gate.Items[i].Needs[k].Pos,
+					Message: fmt.Sprintf("item %q is in and needs %q, which is out there (%s, %s)",
+						p.Gate.Items[i].Name, v.Item.Name, v.Reason, v.Rule),
+					Remedy: fmt.Sprintf("let %q in on those pages, or keep %q out of them", v.Item.Name, p.Gate.Items[i].Name),
+				})
+			}
+		}
+	}
+	return out, problems
+}
+
+// direct applies the lines of the table that look at one item alone.
+func (p *Plan) direct(i int, it *gatefile.Item, pg *page.Page, pp *perPage) Verdict {
+	if it.Disabled {
+		return Verdict{Item: it, Reason: Disabled, Rule: it.DisabledPos}
+	}
+	if pp != nil {
+		if pos, ok := pp.out[i]; ok {
+			return Verdict{Item: it, Reason: PerPage, Rule: pos}
+		}
+		if pos, ok := pp.in[i]; ok {
+			return Verdict{Item: it, In: true, Reason: PerPage, Rule: pos}
+		}
+	}
+	for k := range it.Except {
+		if it.Except[k].Eval(pg) {
+			return Verdict{Item: it, Reason: Except, Rule: it.Except[k].Pos, Query: &it.Except[k]}
+		}
+	}
+	for k := range it.Pages {
+		if it.Pages[k].Eval(pg) {
+			return Verdict{Item: it, In: true, Reason: Pages, Rule: it.Pages[k].Pos, Query: &it.Pages[k]}
+		}
+	}
+	return Verdict{Item: it, Reason: Elsewhere, Rule: it.Pos}
+}
+
+// order sorts the items so that needs, before and after are honoured, and
+// otherwise the gate file's order is kept.
+func (p *Plan) order() []gatefile.Problem {
+	n := len(p.Gate.Items)
+	earlier := make([][]int, n) // by item: those that must stand before it
+	for i, it := range p.Gate.Items {
+		earlier[i] = append(earlier[i], p.needs[i]...)
+		earlier[i] = append(earlier[i], p.numbers(it.After)...)
+		for _, j := range p.numbers(it.Before) {
+			earlier[j] = append(earlier[j], i)
+		}
+	}
+	state := make([]int, n) // 1 on the way, 2 placed
+	var problems []gatefile.Problem
+	var trail []int
+	var place func(i int)
+	place = func(i int) {
+		state[i] = 1
+		trail = append(trail, i)
+		for _, j := range earlier[i] {
+			switch state[j] {
+			case 0:
+				place(j)
+			case 1:
+				var names []string
+				for k := len(trail) - 1; k >= 0; k-- {
+					names = append(names, p.Gate.Items[trail[k]].Name)
+					if trail[k] == j {
+						break
+					}
+				}
+				names = append(names, names[0])
+				problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: p.Gate.Items[j].Pos,
+					Message: "items in a circle of needs, before and after: " + strings.Join(names, " before "),
+					Remedy:  "take one of these lines out"})
+			}
+		}
+		trail = trail[:len(trail)-1]
+		state[i] = 2
+		p.Order = append(p.Order, i)
+	}
+	for i := range n {
+		if state[i] == 0 {
+			place(i)
+		}
+	}
+	return problems
+}

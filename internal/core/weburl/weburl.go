@@ -1,0 +1,102 @@
+// Package weburl resolves the URLs that pages write, as a browser would, and
+// tells the site's own from third parties' (RFC 3986, section 5).
+package weburl
+
+import (
+	"net/url"
+	"path"
+	"strings"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// A Site is where the pages stand.
+type Site struct {
+	base *url.URL // the site's address, or a stand-in where none is known
+	path string   // the path in it, without a trailing slash
+}
+
+// NewSite returns the site at an absolute address, or at none ("").
+func NewSite(address string) *Site {
+	u, err := url.Parse(address)
+	if err != nil || u.Host == "" {
+		u = &url.URL{Scheme: "https", Host: "site.invalid"}
+	}
+	return &Site{base: u, path: strings.TrimSuffix(u.Path, "/")}
+}
+
+// BasePath is the path in the site's address, "" for none.
+func (s *Site) BasePath() string { return s.path }
+
+// A Ref is one URL of a page, resolved.
+type Ref struct {
+	URL  string // absolute; for the site's own the path within the site
+	Own  bool
+	Path string // of an own URL: percent-decoded, NFC, without the site's base path
+	Frag string
+	Data bool // data:, blob:, javascript:, mailto: and the like: nothing is fetched
+}
+
+// Page is the base against which a page's URLs are resolved.
+type Page struct {
+	site *Site
+	base *url.URL
+}
+
+// Page returns the base for the page at a site path; baseHref is the href of
+// the page's base element, or "".
+func (s *Site) Page(pagePath, baseHref string) Page {
+	u := *s.base
+	u.Path = s.path + pagePath
+	u.RawPath = ""
+	p := Page{s, &u}
+	if baseHref != "" {
+		if b, err := u.Parse(strings.TrimSpace(baseHref)); err == nil {
+			p.base = b
+		}
+	}
+	return p
+}
+
+// Resolve resolves a URL as written. ok is false where it is no URL.
+func (p Page) Resolve(raw string) (r Ref, ok bool) {
+	raw = strip(raw)
+	u, err := p.base.Parse(raw)
+	if err != nil {
+		return r, false
+	}
+	if u.Scheme != "http" && u.Scheme != "https" {
+		return Ref{URL: u.String(), Data: true}, true
+	}
+	r.Frag = u.Fragment
+	u.Fragment, u.RawFragment = "", ""
+	if strings.EqualFold(u.Host, p.site.base.Host) && strings.HasPrefix(u.Path, p.site.path) {
+		r.Own = true
+		r.Path = norm.NFC.String(u.Path[len(p.site.path):])
+		if r.Path == "" || r.Path[0] != '/' {
+			r.Path = "/" + r.Path
+		}
+		if clean := path.Clean(r.Path); clean != r.Path && clean+"/" != r.Path {
+			r.Path = clean
+		}
+		r.URL = u.RequestURI()
+		return r, true
+	}
+	r.URL = u.String()
+	return r, true
+}
+
+// strip removes what the URL parser of browsers ignores (URL Standard, 4.4).
+func strip(s string) string {
+	s = strings.Trim(s, "\x00\x01\x02\x03\x04\x05\x06\x07\x08\t\n\v\f\r\x0e\x0f\x10\x11\x12\x13\x14\x15\x16\x17\x18\x19\x1a\x1b\x1c\x1d\x1e\x1f ")
+	if strings.ContainsAny(s, "\t\n\r") {
+		s = strings.NewReplacer("\t", "", "\n", "", "\r", "").Replace(s)
+	}
+	return s
+}
+
+// WithoutQuery is the URL without its query.
+func (r Ref) WithoutQuery() string {
+	u, _, _ := strings.Cut(r.URL, "?")
+	return u
+}

@@ -1,0 +1,74 @@
+package output
+
+import (
+	"crypto/sha256"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"time"
+
+	"yellowgate/internal/site"
+)
+
+// A State is what an output file is, held against the record.
+type State uint8
+
+const (
+	Current State = iota // it is what the tool wrote
+	Missing              // not there
+	Edited               // changed since it was applied
+	Unknown              // the record has nothing of it
+)
+
+// A Status is what the record knows of one output.
+type Status struct {
+	State   State
+	Text    []byte    // what the output folder has now
+	Applied time.Time // when it was applied
+	Gate    string    // digest of the gate that was applied
+}
+
+// A Ledger answers for outputs what the record knows of them.
+type Ledger struct {
+	record *record
+	output string
+}
+
+// OpenLedger reads the record of a project.
+func OpenLedger(p *site.Project) (*Ledger, error) {
+	r, err := loadRecord(p.Dir)
+	if err != nil {
+		return nil, &site.PathError{Path: filepath.Join(p.Dir, stateDir), Err: err}
+	}
+	return &Ledger{r, p.Output}, nil
+}
+
+// Empty reports whether nothing was ever applied.
+func (l *Ledger) Empty() bool { return len(l.record.files) == 0 }
+
+// Status reads an output file and holds it against the record.
+func (l *Ledger) Status(rel string) (Status, error) {
+	name := filepath.Join(l.output, filepath.FromSlash(rel))
+	b, err := os.ReadFile(name)
+	e := l.record.files[rel]
+	var s Status
+	if e != nil {
+		s.Applied, s.Gate = time.Unix(e.applied, 0), e.gate
+	}
+	switch {
+	case errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrInvalid):
+		s.State = Missing
+		return s, nil
+	case err != nil:
+		return s, &site.PathError{Path: name, Err: err}
+	}
+	s.Text = b
+	switch {
+	case e == nil || e.kept:
+		s.State = Unknown
+	case sha256.Sum256(b) != e.output.sum:
+		s.State = Edited
+	}
+	return s, nil
+}

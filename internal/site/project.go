@@ -1,0 +1,344 @@
+package site
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"hash"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/page"
+)
+
+// GateFileName is the name under which the gate file is looked for.
+const GateFileName = "yellowgate.yaml"
+
+// Version is the tool's version. It is part of the gate's digest: another
+// version may write other pages.
+const Version = "0.1.0"
+
+// A Project is a gate file with the site that it is for.
+type Project struct {
+	Dir    string // of the gate file, absolute
+	Gate   *gating.Gate
+	Digest string // of the gate: gate file, files it names, facts, the tool's version
+	Facts  *Facts
+
+	Source string   // absolute, "" if the gate file names none
+	Output string   // likewise
+	Files  []File   // of the source
+	Strays []string // links in the source that are not followed, and what is no file
+	Pages  []page.Page
+}
+
+// A GateError carries the problems that keep a gate file from being put into
+// effect. It is told with exit status 2.
+type GateError struct{ Problems []gatefile.Problem }
+
+func (e *GateError) Error() string {
+	return fmt.Sprintf("the gate file cannot be put into effect: %d problems", len(e.Problems))
+}
+
+// A UsageError is wrong use of a command. It is told with exit status 2.
+type UsageError struct{ Message, Remedy string }
+
+func (e *UsageError) Error() string { return e.Message }
+
+// FindGate looks for the gate file in a folder and in those above it.
+func FindGate(dir string) (string, error) {
+	abs, err := filepath.Abs(dir)
+	if err != nil {
+		return "", err
+	}
+	for d := abs; ; d = filepath.Dir(d) {
+		name := filepath.Join(d, GateFileName)
+		if info, err := os.Stat(name); err == nil && info.Mode().IsRegular() {
+			return name, nil
+		}
+		if d == filepath.Dir(d) {
+			return "", &UsageError{"no " + GateFileName + " in this folder or in one above it",
+				"go to your site's folder, name the file with --gate FILE, or write one (docs/guide.md)"}
+		}
+	}
+}
+
+// Open reads a gate file and all that it names; the site itself is read by
+// Walk. Problems that are no errors are returned besides the Project; errors
+// come as a *GateError with all of them.
+func Open(gateFile string) (*Project, []gatefile.Problem, error) {
+	text, err := os.ReadFile(gateFile)
+	if err != nil {
+		return nil, nil, &PathError{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
+	}
+	abs, err := filepath.Abs(gateFile)
+	if err != nil {
+		return nil, nil, &PathError{Path: gateFile, Err: err}
+	}
+	p := &Project{Dir: filepath.Dir(abs)}
+	sum := sha256.New()
+	put(sum, []byte(Version))
+	put(sum, text)
+	shown := gateFile
+	if wd, err := os.Getwd(); err == nil {
+		if rel, err := filepath.Rel(wd, abs); err == nil && len(rel) < len(shown) {
+			shown = rel
+		}
+	}
+	g, problems := gatefile.Parse(filepath.ToSlash(shown), text)
+	if worst, any := gatefile.Worst(problems); any && worst == gatefile.Error {
+		problems = append(problems, g.Load(p.reader(sum))...)
+		return nil, nil, &GateError{problems}
+	}
+	problems = append(problems, g.Load(p.reader(sum))...)
+	facts, more := readFacts(p.Dir, g, func(b []byte) { put(sum, b) })
+	p.Facts = facts
+	problems = append(problems, more...)
+	gate, more := gating.New(g)
+	problems = append(problems, more...)
+	p.Gate = gate
+	problems = append(problems, p.folders()...)
+	p.Digest = "sha256:" + hex.EncodeToString(sum.Sum(nil))
+	if worst, any := gatefile.Worst(problems); any && worst == gatefile.Error {
+		return nil, nil, &GateError{problems}
+	}
+	return p, problems, nil
+}
+
+func put(h hash.Hash, b []byte) {
+	fmt.Fprintf(h, "%d:", len(b))
+	h.Write(b)
+}
+
+// reader reads the files that a gate file names, relative to it.
+func (p *Project) reader(sum hash.Hash) func(string) ([]byte, error) {
+	return func(name string) ([]byte, error) {
+		b, err := os.ReadFile(filepath.Join(p.Dir, filepath.FromSlash(name)))
+		if err != nil {
+			var pe *os.PathError
+			if errors.As(err, &pe) {
+				err = pe.Err
+			}
+			return nil, err
+		}
+		put(sum, b)
+		return b, nil
+	}
+}
+
+// folders settles the source and the output folder.
+func (p *Project) folders() (problems []gatefile.Problem) {
+	s := &p.Gate.File.Site
+	fail := func(t gatefile.Text, remedy, format string, args ...any) {
+		problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: t.Pos, Message: fmt.Sprintf(format, args...), Remedy: remedy,
+			Line: lineOf(p.Gate.File.Text, t.Pos.Line)})
+	}
+	abs := func(t gatefile.Text) string {
+		if t.Value == "" {
+			return ""
+		}
+		if filepath.IsAbs(t.Value) {
+			return filepath.Clean(t.Value)
+		}
+		return filepath.Join(p.Dir, filepath.FromSlash(t.Value))
+	}
+	p.Source, p.Output = abs(s.Source), abs(s.Output)
+	if p.Source == "" || p.Output == "" {
+		return problems
+	}
+	source, output := real(p.Source), real(p.Output)
+	switch {
+	case source == output:
+		fail(s.Output, "name another folder for the output, such as public", "the output folder is the source folder; the source is never written to")
+	case strings.HasPrefix(source, output+string(filepath.Separator)):
+		fail(s.Output, "name a folder of its own for the output", "the output folder %s holds the source folder %s", s.Output.Value, s.Source.Value)
+	case output == real(p.Dir):
+		fail(s.Output, "name a folder of its own for the output", "the output folder is the folder of the gate file")
+	}
+	return problems
+}
+
+// real resolves symbolic links as far as the path exists.
+func real(name string) string {
+	if r, err := filepath.EvalSymlinks(name); err == nil {
+		return r
+	}
+	dir := filepath.Dir(name)
+	if dir == name {
+		return name
+	}
+	return filepath.Join(real(dir), filepath.Base(name))
+}
+
+func lineOf(text []byte, n int) string {
+	lines := strings.Split(string(text), "\n")
+	if n < 1 || n > len(lines) {
+		return ""
+	}
+	return strings.TrimSuffix(lines[n-1], "\r")
+}
+
+// Walk lists the source folder and gives its pages their paths and facts.
+func (p *Project) Walk() error {
+	if p.Source == "" {
+		return &UsageError{"the gate file names no source folder", "add under site: source: FOLDER, the folder of the pages as your site builds them"}
+	}
+	files, strays, err := Walk(p.Source, true, skipper(p.Dir, real(p.Source), p.Gate.File))
+	if err != nil {
+		var pe *PathError
+		if errors.As(err, &pe) && pe.Path == p.Source {
+			pe.What = fmt.Sprintf("%s: site.source names this folder; build the site first, or mend the path", p.Gate.File.Site.Source.Pos)
+		}
+		return err
+	}
+	p.Files, p.Strays = files, strays
+	p.Pages, err = Pages(files, p.Gate.File.Site.Extensionless)
+	if err != nil {
+		return err
+	}
+	for i := range p.Pages {
+		p.Pages[i].Facts = p.Facts.ByPage[p.Pages[i].Key()]
+	}
+	return nil
+}
+
+// CheckPages holds what the gate file and the facts say of single pages against
+// the pages there are.
+func (p *Project) CheckPages() (problems []gatefile.Problem) {
+	have := make(map[string]bool, len(p.Pages))
+	paths := make([]string, len(p.Pages))
+	for i := range p.Pages {
+		have[p.Pages[i].Key()] = true
+		paths[i] = p.Pages[i].Path
+	}
+	for _, pp := range p.Gate.File.Pages {
+		if !have[page.Key(pp.Path)] {
+			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: pp.Pos, Line: lineOf(p.Gate.File.Text, pp.Pos.Line),
+				Message: fmt.Sprintf("per-page names %s, which is no page of the site%s", pp.Path, near.Suggest(pp.Path, paths))})
+		}
+	}
+	for _, row := range p.Facts.rows {
+		if !have[row.key] {
+			problems = append(problems, gatefile.Problem{Severity: gatefile.Warning, Pos: row.pos,
+				Message: fmt.Sprintf("facts are given for %s, which is no page of the site%s", row.path, near.Suggest(row.path, paths))})
+		}
+	}
+	return problems
+}
+
+// Find returns the page that a name on the command line means: a path, a file or
+// a full URL of the site.
+func (p *Project) Find(name string) (*page.Page, error) {
+	return FindPage(p.Pages, name, p.Gate.File.Site.URL.Value, p.Source, p.Output)
+}
+
+// FindPage is Project.Find for any list of pages.
+func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page.Page, error) {
+	path := name
+	if rest, ok := strings.CutPrefix(name, siteURL); ok && siteURL != "" && (rest == "" || rest[0] == '/' || rest[0] == '?' || rest[0] == '#') {
+		path = rest
+		if path == "" {
+			path = "/"
+		}
+	} else if strings.Contains(name, "://") {
+		hint := ""
+		if siteURL != "" {
+			hint = "the site's address is " + siteURL
+		}
+		return nil, &UsageError{fmt.Sprintf("%s is no page of this site", name), hint}
+	} else if abs, err := filepath.Abs(name); err == nil {
+		for _, f := range folders {
+			if f == "" {
+				continue
+			}
+			rel, err := filepath.Rel(real(f), real(abs))
+			if err != nil || strings.HasPrefix(rel, "..") {
+				continue
+			}
+			rel = normal(filepath.ToSlash(rel))
+			for i := range pages {
+				if normal(pages[i].File) == rel {
+					return &pages[i], nil
+				}
+			}
+		}
+	}
+	key := page.Key(path)
+	paths := make([]string, len(pages))
+	for i := range pages {
+		if pages[i].Key() == key || normal(pages[i].File) == normal(strings.TrimPrefix(path, "/")) {
+			return &pages[i], nil
+		}
+		paths[i] = pages[i].Path
+	}
+	return nil, &UsageError{fmt.Sprintf("no page %q%s", name, near.Suggest(name, paths)), "yellowgate pages lists the pages there are"}
+}
+
+// Read reads the source file of a page.
+func (p *Project) Read(pg *page.Page) ([]byte, error) {
+	return readFile(filepath.Join(p.Source, filepath.FromSlash(pg.File)))
+}
+
+func readFile(name string) ([]byte, error) {
+	b, err := os.ReadFile(name)
+	if err != nil {
+		return nil, &PathError{Path: name, Err: err}
+	}
+	return b, nil
+}
+
+// GateAll gates every page of the site in memory and hands the results over, in
+// any order but never two at a time for one number.
+func (p *Project) GateAll(each func(i int, r *gating.Result) error) error {
+	return Each(len(p.Pages), func(i int) error {
+		b, err := p.Read(&p.Pages[i])
+		if err != nil {
+			return err
+		}
+		return each(i, p.Gate.Page(b, p.Pages[i]))
+	})
+}
+
+// GroupProblems folds the problems of pages into one for each cause, with the
+// pages named, in the order of the gate file.
+func GroupProblems(text []byte, all []gating.Problem) (out []gatefile.Problem) {
+	at := map[string]int{}
+	var pages [][]string
+	for _, p := range all {
+		key := p.Pos.String() + "\x00" + p.Message
+		i, ok := at[key]
+		if !ok {
+			i = len(out)
+			at[key] = i
+			if p.Line == "" {
+				p.Line = lineOf(text, p.Pos.Line)
+			}
+			out = append(out, p.Problem)
+			pages = append(pages, nil)
+		}
+		if n := len(pages[i]); n == 0 || pages[i][n-1] != p.Page {
+			pages[i] = append(pages[i], p.Page)
+		}
+	}
+	for i := range out {
+		out[i].Message += " (on " + SomePages(pages[i]) + ")"
+	}
+	return out
+}
+
+// SomePages names up to three pages and counts the rest.
+func SomePages(paths []string) string {
+	switch n := len(paths); {
+	case n == 1:
+		return paths[0]
+	case n <= 3:
+		return fmt.Sprintf("%d pages: %s", n, strings.Join(paths, ", "))
+	default:
+		return fmt.Sprintf("%d pages: %s and %d more", n, strings.Join(paths[:3], ", "), n-3)
+	}
+}

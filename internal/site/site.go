@@ -1,0 +1,201 @@
+// Package site is a folder of pages on disk: walking it, reading it, the gate
+// file and what belongs to it, and work spread over the cores.
+package site
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+	"time"
+
+	"github.com/bmatcuk/doublestar/v4"
+	"golang.org/x/text/unicode/norm"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/page"
+)
+
+// A File is one regular file below a folder.
+type File struct {
+	Path    string // relative to the folder, slash-separated
+	Size    int64
+	ModTime time.Time
+	Page    bool // by its name, it is HTML
+}
+
+// A PathError says what could not be read or written. It is told with exit
+// status 3.
+type PathError struct {
+	Path string
+	Err  error
+	What string // what to do about it
+}
+
+func (e *PathError) Error() string {
+	msg := e.Err.Error()
+	var pe *fs.PathError
+	if errors.As(e.Err, &pe) {
+		msg = pe.Err.Error()
+	}
+	s := e.Path + ": " + msg
+	if e.What != "" {
+		s += "\n  " + e.What
+	}
+	return s
+}
+
+func (e *PathError) Unwrap() error { return e.Err }
+
+// Walk lists the regular files below a folder, sorted by path. skip leaves out
+// what it names, folders with everything in them. Symbolic links are followed
+// only where links is true, and only to files within the folder; the others are
+// listed in strays.
+func Walk(root string, links bool, skip func(path string, dir bool) bool) (files []File, strays []string, err error) {
+	info, err := os.Stat(root)
+	if err != nil {
+		return nil, nil, &PathError{Path: root, Err: err}
+	}
+	if !info.IsDir() {
+		return nil, nil, &PathError{Path: root, Err: errors.New("this is no folder")}
+	}
+	real, err := filepath.EvalSymlinks(root)
+	if err != nil {
+		return nil, nil, &PathError{Path: root, Err: err}
+	}
+	err = filepath.WalkDir(real, func(name string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return &PathError{Path: name, Err: err}
+		}
+		if name == real {
+			return nil
+		}
+		rel := filepath.ToSlash(name[len(real)+1:])
+		if skip != nil && skip(rel, d.IsDir()) {
+			if d.IsDir() {
+				return filepath.SkipDir
+			}
+			return nil
+		}
+		if d.IsDir() {
+			return nil
+		}
+		var info fs.FileInfo
+		switch {
+		case d.Type().IsRegular():
+			if info, err = d.Info(); errors.Is(err, fs.ErrNotExist) {
+				return nil // gone since the folder was read
+			}
+		case d.Type()&fs.ModeSymlink != 0 && links:
+			target, terr := filepath.EvalSymlinks(name)
+			if terr != nil || !strings.HasPrefix(target, real+string(filepath.Separator)) {
+				strays = append(strays, rel)
+				return nil
+			}
+			if info, err = os.Stat(target); err == nil && !info.Mode().IsRegular() {
+				strays = append(strays, rel)
+				return nil
+			}
+		default:
+			strays = append(strays, rel)
+			return nil
+		}
+		if err != nil {
+			return &PathError{Path: name, Err: err}
+		}
+		files = append(files, File{rel, info.Size(), info.ModTime(), IsPage(rel)})
+		return nil
+	})
+	if err != nil {
+		return nil, nil, err
+	}
+	sort.Slice(files, func(i, j int) bool { return files[i].Path < files[j].Path })
+	return files, strays, nil
+}
+
+// IsPage reports whether a file is HTML by its name.
+func IsPage(name string) bool {
+	ext := filepath.Ext(name)
+	return strings.EqualFold(ext, ".html") || strings.EqualFold(ext, ".htm")
+}
+
+// hidden reports whether a path is a dot-file or in a dot-folder other than
+// .well-known.
+func hidden(rel string) bool {
+	base := rel[strings.LastIndexByte(rel, '/')+1:]
+	return strings.HasPrefix(base, ".") && base != ".well-known"
+}
+
+// skipper says what of the source folder is no part of the site: dot-files,
+// the output, the tool's own folder, the gate file and what it names, and what
+// the gate file ignores.
+func skipper(dir, source string, g *gatefile.Gate) func(string, bool) bool {
+	inSource := map[string]bool{}
+	own := func(name string) {
+		abs := name
+		if !filepath.IsAbs(abs) {
+			abs = filepath.Join(dir, filepath.FromSlash(name))
+		}
+		if rel, err := filepath.Rel(source, abs); err == nil && !strings.HasPrefix(rel, "..") {
+			inSource[filepath.ToSlash(rel)] = true
+		}
+	}
+	own(filepath.Base(g.File))
+	own(".yellowgate")
+	if g.Site.Output.Value != "" {
+		own(g.Site.Output.Value)
+	}
+	for _, name := range Named(g) {
+		own(name)
+	}
+	return func(rel string, isDir bool) bool {
+		if hidden(rel) || inSource[rel] {
+			return true
+		}
+		for _, glob := range g.Site.Ignore {
+			if doublestar.MatchUnvalidated(glob.Value, rel) {
+				return true
+			}
+		}
+		return false
+	}
+}
+
+// Named lists the files that a gate file names: code and facts.
+func Named(g *gatefile.Gate) (names []string) {
+	for _, it := range g.Items {
+		for _, p := range it.Parts {
+			if p.FromFile != "" {
+				names = append(names, p.FromFile)
+			}
+		}
+	}
+	for _, f := range g.Site.Facts {
+		names = append(names, f.Value)
+	}
+	return names
+}
+
+// Pages gives each HTML file its path. Two files with one path are an error.
+func Pages(files []File, extensionless bool) ([]page.Page, error) {
+	pages := make([]page.Page, 0, len(files))
+	byKey := make(map[string]string, len(files))
+	for _, f := range files {
+		if !f.Page {
+			continue
+		}
+		p := page.Page{Path: page.PathOf(f.Path, extensionless), File: f.Path}
+		key := strings.TrimSuffix(p.Path, "/")
+		if other, dup := byKey[key]; dup {
+			return nil, &PathError{Path: f.Path, Err: fmt.Errorf("this file and %s are one page, %s", other, p.Path), What: "take one of them out, or list it under site.ignore"}
+		}
+		byKey[key] = f.Path
+		pages = append(pages, p)
+	}
+	return pages, nil
+}
+
+func normal(s string) string { return norm.NFC.String(s) }

@@ -1,0 +1,82 @@
+package site
+
+import (
+	"crypto/sha256"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+
+	"github.com/klauspost/compress/gzip"
+)
+
+// Weights weighs the files of a folder and inline texts, each content once. It
+// may be used from several goroutines.
+type Weights struct {
+	root  string
+	files sync.Map // path -> *weight
+	texts sync.Map // sha256 -> int
+	known map[string]bool
+}
+
+type weight struct {
+	once        sync.Once
+	bytes, gzip int
+	ok          bool
+}
+
+// NewWeights weighs the files below root; list is what Walk found there.
+func NewWeights(root string, list []File) *Weights {
+	w := &Weights{root: root, known: make(map[string]bool, len(list))}
+	for _, f := range list {
+		w.known["/"+normal(f.Path)] = true
+	}
+	return w
+}
+
+// Has reports whether the site has a file at a path, which may name a page.
+func (w *Weights) Has(path string) bool { return w.known[path] }
+
+// File implements inventory.Weights.
+func (w *Weights) File(path string) (bytes, gz int, ok bool) {
+	if !w.known[path] {
+		return 0, 0, false
+	}
+	v, _ := w.files.LoadOrStore(path, &weight{})
+	x := v.(*weight)
+	x.once.Do(func() {
+		b, err := os.ReadFile(filepath.Join(w.root, filepath.FromSlash(strings.TrimPrefix(path, "/"))))
+		if err == nil {
+			x.bytes, x.gzip, x.ok = len(b), gzipped(b), true
+		}
+	})
+	return x.bytes, x.gzip, x.ok
+}
+
+// Text implements inventory.Weights.
+func (w *Weights) Text(text []byte) int {
+	sum := sha256.Sum256(text)
+	if v, ok := w.texts.Load(sum); ok {
+		return v.(int)
+	}
+	n := gzipped(text)
+	w.texts.Store(sum, n)
+	return n
+}
+
+type counter int
+
+func (c *counter) Write(b []byte) (int, error) { *c += counter(len(b)); return len(b), nil }
+
+var gzips = sync.Pool{New: func() any { return gzip.NewWriter(nil) }}
+
+// gzipped is the size of b as a web server would send it, at the default level.
+func gzipped(b []byte) int {
+	var n counter
+	z := gzips.Get().(*gzip.Writer)
+	defer gzips.Put(z)
+	z.Reset(&n)
+	z.Write(b)
+	z.Close()
+	return int(n)
+}
