@@ -28,7 +28,7 @@ import (
 type Options struct {
 	// Chosen limits the apply to some pages; nil means the whole site, files
 	// that are no pages included.
-	Chosen func(*page.Page) bool
+	Chosen func(*gating.View) bool
 	// TakeOver lets the apply overwrite files in the output folder that the tool
 	// did not write, and lets stay those that it would not write.
 	TakeOver bool
@@ -250,7 +250,7 @@ func (a *apply) one(j *job, budget *atomic.Int64) (mine bool, err error) {
 	}
 	if a.Chosen != nil {
 		v := a.Project.Gate.Look(src, *j.page)
-		if !a.Chosen(&v.Page) {
+		if !a.Chosen(v) {
 			j.skip = true
 			return true, nil
 		}

@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"sort"
 	"time"
 
 	"yellowgate/internal/site"
@@ -71,4 +72,31 @@ func (l *Ledger) Status(rel string) (Status, error) {
 		s.State = Edited
 	}
 	return s, nil
+}
+
+// Last is when anything was applied last, or the zero time.
+func (l *Ledger) Last() (last time.Time) {
+	for _, e := range l.record.files {
+		if t := time.Unix(e.applied, 0); e.applied > 0 && t.After(last) {
+			last = t
+		}
+	}
+	return last
+}
+
+// Gone lists the outputs that the tool wrote and whose source is no longer among
+// the files, sorted.
+func (l *Ledger) Gone(files []site.File) []string {
+	have := make(map[string]bool, len(files))
+	for _, f := range files {
+		have[f.Path] = true
+	}
+	gone := []string{}
+	for rel, e := range l.record.files {
+		if !e.kept && !have[rel] {
+			gone = append(gone, rel)
+		}
+	}
+	sort.Strings(gone)
+	return gone
 }

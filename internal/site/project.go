@@ -35,6 +35,8 @@ type Project struct {
 	Files  []File   // of the source
 	Strays []string // links in the source that are not followed, and what is no file
 	Pages  []page.Page
+
+	skip func(string, bool) bool
 }
 
 // A GateError carries the problems that keep a gate file from being put into
@@ -136,7 +138,7 @@ func (p *Project) folders() (problems []gatefile.Problem) {
 	s := &p.Gate.File.Site
 	fail := func(t gatefile.Text, remedy, format string, args ...any) {
 		problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: t.Pos, Message: fmt.Sprintf(format, args...), Remedy: remedy,
-			Line: lineOf(p.Gate.File.Text, t.Pos.Line)})
+			Line: LineOf(p.Gate.File.Text, t.Pos.Line)})
 	}
 	abs := func(t gatefile.Text) string {
 		if t.Value == "" {
@@ -175,7 +177,8 @@ func real(name string) string {
 	return filepath.Join(real(dir), filepath.Base(name))
 }
 
-func lineOf(text []byte, n int) string {
+// LineOf is the line of a text with the number n, from 1.
+func LineOf(text []byte, n int) string {
 	lines := strings.Split(string(text), "\n")
 	if n < 1 || n > len(lines) {
 		return ""
@@ -188,7 +191,7 @@ func (p *Project) Walk() error {
 	if p.Source == "" {
 		return &UsageError{"the gate file names no source folder", "add under site: source: FOLDER, the folder of the pages as your site builds them"}
 	}
-	files, strays, err := Walk(p.Source, true, skipper(p.Dir, real(p.Source), p.Gate.File))
+	files, strays, err := Walk(p.Source, true, p.Skip)
 	if err != nil {
 		var pe *PathError
 		if errors.As(err, &pe) && pe.Path == p.Source {
@@ -207,6 +210,14 @@ func (p *Project) Walk() error {
 	return nil
 }
 
+// Skip reports whether something below the source folder is no part of the site.
+func (p *Project) Skip(rel string, dir bool) bool {
+	if p.skip == nil {
+		p.skip = skipper(p.Dir, real(p.Source), p.Gate.File)
+	}
+	return p.skip(rel, dir)
+}
+
 // CheckPages holds what the gate file and the facts say of single pages against
 // the pages there are.
 func (p *Project) CheckPages() (problems []gatefile.Problem) {
@@ -218,7 +229,7 @@ func (p *Project) CheckPages() (problems []gatefile.Problem) {
 	}
 	for _, pp := range p.Gate.File.Pages {
 		if !have[page.Key(pp.Path)] {
-			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: pp.Pos, Line: lineOf(p.Gate.File.Text, pp.Pos.Line),
+			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: pp.Pos, Line: LineOf(p.Gate.File.Text, pp.Pos.Line),
 				Message: fmt.Sprintf("per-page names %s, which is no page of the site%s", pp.Path, near.Suggest(pp.Path, paths))})
 		}
 	}
@@ -281,27 +292,17 @@ func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page
 
 // Read reads the source file of a page.
 func (p *Project) Read(pg *page.Page) ([]byte, error) {
-	return readFile(filepath.Join(p.Source, filepath.FromSlash(pg.File)))
+	return ReadFile(p.Source, pg.File)
 }
 
-func readFile(name string) ([]byte, error) {
+// ReadFile reads a file below a folder, its name slash-separated.
+func ReadFile(dir, file string) ([]byte, error) {
+	name := filepath.Join(dir, filepath.FromSlash(file))
 	b, err := os.ReadFile(name)
 	if err != nil {
 		return nil, &PathError{Path: name, Err: err}
 	}
 	return b, nil
-}
-
-// GateAll gates every page of the site in memory and hands the results over, in
-// any order but never two at a time for one number.
-func (p *Project) GateAll(each func(i int, r *gating.Result) error) error {
-	return Each(len(p.Pages), func(i int) error {
-		b, err := p.Read(&p.Pages[i])
-		if err != nil {
-			return err
-		}
-		return each(i, p.Gate.Page(b, p.Pages[i]))
-	})
 }
 
 // GroupProblems folds the problems of pages into one for each cause, with the
@@ -316,7 +317,7 @@ func GroupProblems(text []byte, all []gating.Problem) (out []gatefile.Problem) {
 			i = len(out)
 			at[key] = i
 			if p.Line == "" {
-				p.Line = lineOf(text, p.Pos.Line)
+				p.Line = LineOf(text, p.Pos.Line)
 			}
 			out = append(out, p.Problem)
 			pages = append(pages, nil)
@@ -341,4 +342,41 @@ func SomePages(paths []string) string {
 	default:
 		return fmt.Sprintf("%d pages: %s and %d more", n, strings.Join(paths[:3], ", "), n-3)
 	}
+}
+
+// FindQuick is Find for the usual ways to name a page, without listing the site;
+// nil where only a full listing can tell.
+func (p *Project) FindQuick(name string) *page.Page {
+	if p.Source == "" || !strings.HasPrefix(name, "/") {
+		return nil
+	}
+	clean := page.Clean(name)
+	trimmed := strings.Trim(clean, "/")
+	candidates := []string{strings.TrimPrefix(trimmed+"/index.html", "/")}
+	if IsPage(trimmed) {
+		candidates = []string{trimmed}
+	} else if p.Gate.File.Site.Extensionless && trimmed != "" {
+		candidates = append(candidates, trimmed+".html")
+	}
+	var hit *page.Page
+	for _, c := range candidates {
+		info, err := os.Lstat(filepath.Join(p.Source, filepath.FromSlash(c)))
+		if err != nil || !info.Mode().IsRegular() || p.Skip(c, false) {
+			continue
+		}
+		for dir := c; strings.Contains(dir, "/"); {
+			dir = dir[:strings.LastIndexByte(dir, '/')]
+			if p.Skip(dir, true) {
+				return nil
+			}
+		}
+		if hit != nil {
+			return nil // two files, one path: the full listing tells
+		}
+		hit = &page.Page{Path: page.PathOf(c, p.Gate.File.Site.Extensionless), File: c}
+	}
+	if hit != nil {
+		hit.Facts = p.Facts.ByPage[hit.Key()]
+	}
+	return hit
 }

@@ -122,9 +122,9 @@ func IsPage(name string) bool {
 	return strings.EqualFold(ext, ".html") || strings.EqualFold(ext, ".htm")
 }
 
-// hidden reports whether a path is a dot-file or in a dot-folder other than
+// Hidden reports whether a path is a dot-file or in a dot-folder other than
 // .well-known.
-func hidden(rel string) bool {
+func Hidden(rel string) bool {
 	base := rel[strings.LastIndexByte(rel, '/')+1:]
 	return strings.HasPrefix(base, ".") && base != ".well-known"
 }
@@ -152,7 +152,7 @@ func skipper(dir, source string, g *gatefile.Gate) func(string, bool) bool {
 		own(name)
 	}
 	return func(rel string, isDir bool) bool {
-		if hidden(rel) || inSource[rel] {
+		if Hidden(rel) || inSource[rel] {
 			return true
 		}
 		for _, glob := range g.Site.Ignore {
@@ -199,3 +199,15 @@ func Pages(files []File, extensionless bool) ([]page.Page, error) {
 }
 
 func normal(s string) string { return norm.NFC.String(s) }
+
+// PagesAnyway is Pages for a folder that nobody claims is a site: where two
+// files have one path, both are listed.
+func PagesAnyway(files []File) []page.Page {
+	pages := make([]page.Page, 0, len(files))
+	for _, f := range files {
+		if f.Page {
+			pages = append(pages, page.Page{Path: page.PathOf(f.Path, false), File: f.Path})
+		}
+	}
+	return pages
+}

@@ -25,9 +25,13 @@ type weight struct {
 	ok          bool
 }
 
-// NewWeights weighs the files below root; list is what Walk found there.
+// NewWeights weighs the files below root; list is what Walk found there, or nil
+// to look for each file when it is asked for.
 func NewWeights(root string, list []File) *Weights {
-	w := &Weights{root: root, known: make(map[string]bool, len(list))}
+	w := &Weights{root: root}
+	if list != nil {
+		w.known = make(map[string]bool, len(list))
+	}
 	for _, f := range list {
 		w.known["/"+normal(f.Path)] = true
 	}
@@ -35,11 +39,11 @@ func NewWeights(root string, list []File) *Weights {
 }
 
 // Has reports whether the site has a file at a path, which may name a page.
-func (w *Weights) Has(path string) bool { return w.known[path] }
+func (w *Weights) Has(path string) bool { return w.known == nil || w.known[path] }
 
 // File implements inventory.Weights.
 func (w *Weights) File(path string) (bytes, gz int, ok bool) {
-	if !w.known[path] {
+	if !w.Has(path) || strings.HasSuffix(path, "/") {
 		return 0, 0, false
 	}
 	v, _ := w.files.LoadOrStore(path, &weight{})

@@ -387,8 +387,8 @@ func contains(list []string, s string) bool {
 	return false
 }
 
-// sortProblems puts problems in the order of the file.
-func sortProblems(ps []Problem) {
+// SortProblems puts problems in the order of the file.
+func SortProblems(ps []Problem) {
 	sort.SliceStable(ps, func(i, j int) bool {
 		a, b := ps[i].Pos, ps[j].Pos
 		if a.File != b.File {

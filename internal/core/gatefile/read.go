@@ -51,7 +51,7 @@ func Parse(file string, text []byte) (*Gate, []Problem) {
 		r.bind()
 		r.names()
 	}
-	sortProblems(r.problems)
+	SortProblems(r.problems)
 	return g, r.problems
 }
 

@@ -12,9 +12,9 @@ import (
 	"yellowgate/internal/core/weburl"
 )
 
-// findAll settles to which item each element of the source belongs: the first
-// in the gate file that matches it.
-func (e *editing) findAll() {
+// own settles to which item each element of the page belongs: the first in the
+// gate file that matches it.
+func (e *editing) own() {
 	e.owner = map[int]int{}
 	e.Present = make([]int, len(e.gate.File.Items))
 	var refs map[int]string
@@ -24,7 +24,14 @@ func (e *editing) findAll() {
 			if m.URL != "" && refs == nil {
 				refs = e.loads()
 			}
-			for _, at := range e.matched(m, refs) {
+			hits := e.matched(m, refs)
+			if len(hits) > 0 {
+				if e.Matched == nil {
+					e.Matched = map[*gatefile.Matcher]int{}
+				}
+				e.Matched[m] += len(hits)
+			}
+			for _, at := range hits {
 				if _, taken := e.owner[at]; !taken {
 					e.owner[at] = i
 					e.Present[i]++
@@ -32,6 +39,12 @@ func (e *editing) findAll() {
 			}
 		}
 	}
+}
+
+// findAll settles what is found in the source, and reports what should be there
+// and is not.
+func (e *editing) findAll() {
+	e.own()
 	for i := range e.Verdicts {
 		v := &e.Verdicts[i]
 		if !v.In || !v.Item.FoundOnly() || e.Present[i] > 0 {

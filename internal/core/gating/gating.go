@@ -169,10 +169,11 @@ type Problem struct {
 // A Result is a page after the gate.
 type Result struct {
 	*View
-	Verdicts []verdict.Verdict // in the gate file's order
-	Present  []int             // by item: how many of its found elements the source has
-	File     []byte            // what is to be written
-	Inverse  []markup.Edit     // what gives the source back
+	Verdicts []verdict.Verdict         // in the gate file's order
+	Present  []int                     // by item: how many of its found elements the source has
+	Matched  map[*gatefile.Matcher]int // how many elements each matcher matches
+	File     []byte                    // what is to be written
+	Inverse  []markup.Edit             // what gives the source back
 	Problems []Problem
 	Fragment bool
 }
@@ -212,3 +213,31 @@ func (g *Gate) Put(v *View) *Result {
 func (r *Result) problem(p gatefile.Problem) {
 	r.Problems = append(r.Problems, Problem{p, r.Page.Path})
 }
+
+// Render writes the parts of an item as they stand on a page, one text for each.
+// The error is a *compose.ValueError.
+func (g *Gate) Render(item int, lookup func(string) string) ([]string, error) {
+	pieces, err := g.items[item].Render(lookup)
+	if err != nil {
+		return nil, err
+	}
+	var out []string
+	for _, p := range pieces {
+		out = append(out, p.Lines...)
+	}
+	return out, nil
+}
+
+// Owners returns, by the offset of its start tag, the item to which each element
+// of a page belongs by the matchers of the gate file. The page may be any: a
+// source or an output.
+func (g *Gate) Owners(src *markup.Source, known page.Page) map[int]int {
+	v := &View{gate: g, Source: src, Page: known, Scan: markup.Scan(src.Text, g.watch)}
+	e := &editing{Result: &Result{View: v}, gate: g}
+	e.own()
+	return e.owner
+}
+
+// Matches returns the offsets in the source page at which a selector of the gate
+// file matches.
+func (v *View) Matches(s *markup.Selector) []int { return v.find(s) }

@@ -14,7 +14,7 @@ type Fragment struct {
 
 // ScanFragment reads a piece of HTML as it would be read at the start of a head.
 func ScanFragment(src []byte) Fragment {
-	p := &Page{Src: src, FirstH1: -1}
+	p := &Page{Src: src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}
 	s := scanner{src: src, page: p, unclosed: -1, messy: -1}
 	for m := mode(inHead); m != nil; {
 		m = m(&s)

@@ -591,11 +591,11 @@ func (s *scanner) finish() {
 	if s.unclosed >= 0 {
 		end = s.unclosed
 	}
-	if p.HeadTag.None() && p.HeadBegin == 0 && !p.BodySeen && !p.Frameset && len(p.Elements) == 0 {
+	if p.HeadBegin < 0 {
 		p.HeadBegin = end // nothing but doctype, html and comments
 	}
-	if p.HeadStop == 0 && p.HeadClose.None() && !p.BodySeen && !p.Frameset {
-		p.HeadStop = end
+	if p.HeadStop < 0 {
+		p.HeadStop = max(end, p.HeadBegin)
 	}
 	if p.Frameset {
 		return

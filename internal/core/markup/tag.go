@@ -162,3 +162,9 @@ var class = func() (c [256]uint8) {
 
 func isSpace(b byte) bool  { return class[b]&isSpaceByte != 0 }
 func isLetter(b byte) bool { return class[b]&isLetterByte != 0 }
+
+// TagAt returns the tag whose "<" stands at the offset.
+func TagAt(src []byte, at int) Tag {
+	t, _ := readName(src, at+1)
+	return t
+}

@@ -31,10 +31,8 @@ func Matches(src []byte, s *Selector) []int {
 func Tree(src []byte) *html.Node {
 	var tags []int // offsets after the names
 	var starts []int
-	page := &Page{}
+	page := &Page{Src: src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}
 	s := scanner{src: src, page: page, unclosed: -1, messy: -1}
-	s.page.Src = src
-	s.page.FirstH1 = -1
 	s.watch = &watching{src: src, all: func(t token) {
 		tags = append(tags, t.nameEnd)
 		starts = append(starts, t.start)

@@ -61,7 +61,7 @@ func fullTree(src []byte) []string {
 	seen := map[int]bool{}
 	for n := range parseMarked(src, starts, nameEnds).Descendants() {
 		at, ok := offsetOf(n)
-		if !ok || seen[at] || n.Namespace != "" || insideOf(n) != InPage {
+		if !ok || seen[at] || !ParseTag(n.Data).OfInterest() || n.Namespace != "" || insideOf(n) != InPage {
 			continue
 		}
 		seen[at] = true

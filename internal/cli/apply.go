@@ -1,0 +1,101 @@
+package cli
+
+import (
+	"io"
+
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/output"
+	"yellowgate/internal/report"
+	"yellowgate/internal/run"
+	"yellowgate/internal/site"
+)
+
+func (a *app) applyCmd() *cobra.Command {
+	var takeOver bool
+	var as string
+	cmd := &cobra.Command{
+		Use: "apply [QUERY | -]", GroupID: "publish", Args: cobra.MaximumNArgs(1),
+		Short: "Write the output: put the gate file into effect",
+		Long: `Writes the site into the output folder, each page gated. Use it whenever the gate
+file, the facts or the site's pages have changed; what is up to date already is left
+alone. With a page query only those pages are written. With - and --as, one page goes
+from standard input to standard output.
+
+If the gate file cannot be put into effect, nothing is written.`,
+		Example:           "  yellowgate apply\n  yellowgate apply '/events/**'\n  curl -s localhost:8000/visit/ | yellowgate apply - --as /visit/",
+		ValidArgsFunction: a.completeQuery,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin(); err != nil {
+				return err
+			}
+			if len(args) == 1 && args[0] == "-" {
+				return a.applyPipe(as)
+			}
+			if as != "" {
+				return &site.UsageError{Message: "--as names the page that comes from standard input", Remedy: "yellowgate apply - --as /visit/ < page.html"}
+			}
+			p, problems, err := a.open(true)
+			if err != nil {
+				return err
+			}
+			o := output.Options{TakeOver: takeOver, Progress: a.progress("writing")}
+			if len(args) == 1 {
+				q, err := run.ParseQuery(p, args[0])
+				if err != nil {
+					return err
+				}
+				o.Chosen = q.Chooses
+			}
+			s, err := output.Apply(p, o)
+			if err != nil {
+				return err
+			}
+			a.warn(append(problems, s.Problems...))
+			return a.write(func(w io.Writer, pr *report.Printer) error {
+				if a.format == "json" {
+					return report.JSON(w, report.ApplyRecord(s))
+				}
+				if !a.quiet {
+					pr.Apply(s, p.Gate.File.Site.Output.Value)
+				}
+				return nil
+			})
+		},
+	}
+	cmd.Flags().BoolVar(&takeOver, "take-over", false, "write into an output folder that holds files of others: overwrite those in the way, let the others stay")
+	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
+	return cmd
+}
+
+func (a *app) applyPipe(as string) error {
+	if as == "" {
+		return &site.UsageError{Message: "a page from standard input needs its path", Remedy: "yellowgate apply - --as /visit/ < page.html"}
+	}
+	p, problems, err := a.open(false)
+	if err != nil {
+		return err
+	}
+	b, err := a.stdin()
+	if err != nil {
+		return err
+	}
+	text, more, err := run.Pipe(p, b, as)
+	if err != nil {
+		return err
+	}
+	a.warn(append(problems, more...))
+	return a.write(func(w io.Writer, _ *report.Printer) error {
+		_, err := w.Write(text)
+		return err
+	})
+}
+
+// warn tells warnings on standard error.
+func (a *app) warn(ps []gatefile.Problem) {
+	if !a.quiet && len(ps) > 0 {
+		gatefile.SortProblems(ps)
+		a.messages().Problems(ps, false)
+	}
+}

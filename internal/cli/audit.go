@@ -1,0 +1,127 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/core/near"
+	"yellowgate/internal/report"
+	"yellowgate/internal/run"
+	"yellowgate/internal/site"
+)
+
+func (a *app) auditCmd() *cobra.Command {
+	var failOn, as string
+	cmd := &cobra.Command{
+		Use: "audit [DIR | -]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
+		Short: "Look at finished pages: what is really there, and is it what the gate says?",
+		Long: `Reads the pages of the output folder, or of any other folder of HTML, as a browser
+would, and tells what is wrong. Where there is a gate file, every page is held against
+it: items that are missing, that leaked, that fell into the wrong half. Use it after
+apply, and before you publish. Exit status 1 means that something was found.`,
+		Example: "  yellowgate audit\n  yellowgate audit tern-hill/site\n  yellowgate audit --format json --out audit.json",
+		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+			return nil, cobra.ShellCompDirectiveFilterDirs
+		},
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin("ndjson"); err != nil {
+				return err
+			}
+			threshold, err := failThreshold(failOn)
+			if err != nil {
+				return err
+			}
+			r, err := a.audit(args, as)
+			if err != nil {
+				return err
+			}
+			if worst := r.Worst(); worst >= threshold {
+				a.status = found
+			}
+			return a.write(func(w io.Writer, pr *report.Printer) error {
+				switch a.format {
+				case "json":
+					return report.JSON(w, r)
+				case "ndjson":
+					return report.AuditLines(w, r)
+				}
+				pr.Audit(r, a.verbose)
+				return nil
+			})
+		},
+	}
+	failOnFlag(cmd, &failOn)
+	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
+	return cmd
+}
+
+func (a *app) audit(args []string, as string) (*run.AuditResult, error) {
+	if len(args) == 1 && args[0] == "-" {
+		p, err := a.openIfAny(false)
+		if err != nil {
+			return nil, err
+		}
+		if as == "" {
+			return nil, &site.UsageError{Message: "a page from standard input needs its path", Remedy: "yellowgate audit - --as /visit/ < page.html"}
+		}
+		if p != nil && p.Source != "" {
+			if err := p.Walk(); err != nil {
+				return nil, err
+			}
+		}
+		b, err := a.stdin()
+		if err != nil {
+			return nil, err
+		}
+		return run.AuditOne(b, as, p)
+	}
+	o := run.AuditOptions{Records: a.format != "text", Progress: a.progress("auditing")}
+	p, err := a.openIfAny(true)
+	if len(args) == 0 {
+		if err != nil {
+			return nil, err
+		}
+		if p == nil || p.Output == "" {
+			return nil, &site.UsageError{Message: "there is no gate file that names an output folder", Remedy: "name a folder: yellowgate audit DIR"}
+		}
+		o.Dir, o.Project = p.Output, p
+		return run.Audit(o)
+	}
+	// Another folder is held against the gate if that was named, or if it is
+	// the gate's own.
+	o.Dir = filepath.Clean(args[0])
+	if abs, aerr := filepath.Abs(o.Dir); aerr == nil && p != nil && (abs == p.Output || a.gate != "") {
+		o.Project = p
+		if abs == p.Output {
+			o.Dir = abs
+		}
+	} else if a.gate != "" && err != nil {
+		return nil, err
+	}
+	return run.Audit(o)
+}
+
+var failOns = []string{"never", "error", "warning", "note"}
+
+// failThreshold turns --fail-on into the least severity that fails.
+func failThreshold(s string) (int, error) {
+	switch s {
+	case "error":
+		return 2, nil
+	case "warning":
+		return 1, nil
+	case "note":
+		return 0, nil
+	case "never":
+		return 3, nil
+	}
+	return 0, &site.UsageError{Message: fmt.Sprintf("--fail-on is error, warning, note or never, not %q%s", s, near.Suggest(s, failOns))}
+}
+
+func failOnFlag(cmd *cobra.Command, into *string) {
+	cmd.Flags().StringVar(into, "fail-on", "error", "the least `SEVERITY` that makes the exit status 1: error, warning, note, never")
+	_ = cmd.RegisterFlagCompletionFunc("fail-on", cobra.FixedCompletions(failOns, cobra.ShellCompDirectiveNoFileComp))
+}

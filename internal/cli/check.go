@@ -1,0 +1,52 @@
+package cli
+
+import (
+	"io"
+
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/report"
+	"yellowgate/internal/run"
+)
+
+func (a *app) checkCmd() *cobra.Command {
+	var failOn string
+	cmd := &cobra.Command{
+		Use: "check", GroupID: "publish", Args: cobra.NoArgs,
+		Short: "Read the gate file and the site, write nothing, tell what is wrong",
+		Long: `Reads the gate file and every page of the site and writes nothing. Use it after each
+change of the gate file: it tells errors, warnings, lines that change nothing, and on
+how many pages each item is.`,
+		Example: "  yellowgate check\n  yellowgate check --verbose --gate tern-hill/yellowgate.yaml",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin(); err != nil {
+				return err
+			}
+			threshold, err := failThreshold(failOn)
+			if err != nil {
+				return err
+			}
+			p, problems, err := a.open(true)
+			if err != nil {
+				return err
+			}
+			r, err := run.Check(p, problems, a.progress("checking"))
+			if err != nil {
+				return err
+			}
+			if worst, any := gatefile.Worst(r.Problems); any && int(worst) >= threshold {
+				a.status = found
+			}
+			return a.write(func(w io.Writer, pr *report.Printer) error {
+				if a.format == "json" {
+					return report.JSON(w, report.CheckRecord(r))
+				}
+				pr.Check(r, a.verbose)
+				return nil
+			})
+		},
+	}
+	failOnFlag(cmd, &failOn)
+	return cmd
+}

@@ -1,0 +1,52 @@
+package cli
+
+import (
+	"io"
+
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/report"
+	"yellowgate/internal/run"
+)
+
+func (a *app) diffCmd() *cobra.Command {
+	var summary bool
+	cmd := &cobra.Command{
+		Use: "diff [QUERY]", GroupID: "publish", Args: cobra.MaximumNArgs(1),
+		Short: "What would apply change?",
+		Long: `Shows what apply would change: by item, the pages gained and lost, and each page as a
+unified diff. Use it before apply, or with --summary to know whether anything is set
+but not applied. Exit status 1 means that pages are behind.`,
+		Example:           "  yellowgate diff --summary\n  yellowgate diff '/events/**'",
+		ValidArgsFunction: a.completeQuery,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin(); err != nil {
+				return err
+			}
+			p, _, err := a.open(true)
+			if err != nil {
+				return err
+			}
+			query := ""
+			if len(args) == 1 {
+				query = args[0]
+			}
+			d, err := run.Diff(p, query, a.progress("comparing"))
+			if err != nil {
+				return err
+			}
+			if d.Behind() || len(d.Gone) > 0 {
+				a.status = found
+			}
+			return a.write(func(w io.Writer, pr *report.Printer) error {
+				if a.format == "json" {
+					return report.JSON(w, d)
+				}
+				pr.Diff(d, summary)
+				return nil
+			})
+		},
+	}
+	cmd.Flags().BoolVar(&summary, "summary", false, "items and counts, no unified diffs")
+	return cmd
+}

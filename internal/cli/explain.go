@@ -1,0 +1,50 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/near"
+	"yellowgate/internal/report"
+	"yellowgate/internal/site"
+)
+
+func (a *app) explainCmd() *cobra.Command {
+	names := func() (out []string) {
+		for _, c := range checks.All() {
+			out = append(out, c.Name)
+		}
+		return out
+	}
+	return &cobra.Command{
+		Use: "explain [CHECK]", GroupID: "more", Args: cobra.MaximumNArgs(1),
+		Short: "What the checks of the audit mean",
+		Long: `Lists the checks of the audit, or explains one: what it looks for, why it matters, how
+to mend it, with a bad and a good example. Use it when a finding is not clear.`,
+		Example: "  yellowgate explain\n  yellowgate explain broken-head",
+		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+			return names(), cobra.ShellCompDirectiveNoFileComp
+		},
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin(); err != nil {
+				return err
+			}
+			var c *checks.Check
+			if len(args) == 1 {
+				if c = checks.Named(args[0]); c == nil {
+					return &site.UsageError{Message: fmt.Sprintf("no check is called %q%s", args[0], near.Suggest(args[0], names())), Remedy: "yellowgate explain lists the checks"}
+				}
+			}
+			return a.write(func(w io.Writer, pr *report.Printer) error {
+				if a.format == "json" {
+					return report.JSON(w, report.CheckDocs(c))
+				}
+				pr.Explain(c)
+				return nil
+			})
+		},
+	}
+}

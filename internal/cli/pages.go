@@ -1,0 +1,63 @@
+package cli
+
+import (
+	"io"
+
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/report"
+	"yellowgate/internal/run"
+)
+
+func (a *app) pagesCmd() *cobra.Command {
+	var why, fields bool
+	cmd := &cobra.Command{
+		Use: "pages [QUERY]", GroupID: "look", Args: cobra.MaximumNArgs(1),
+		Short: "Which pages does a query choose?",
+		Long: `Lists the pages that a page query chooses, with title, page sets and items; without a
+query, all pages. Use it to try a query before it goes into the gate file. --fields
+lists the words that queries of this site can use, with examples.`,
+		Example:           "  yellowgate pages '/events/* and not /events/archive/'\n  yellowgate pages 'has(form.contact)' --why\n  yellowgate pages --fields",
+		ValidArgsFunction: a.completeQuery,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin(); err != nil {
+				return err
+			}
+			p, _, err := a.open(true)
+			if err != nil {
+				return err
+			}
+			if fields {
+				lines, err := run.Fields(p, a.progress("looking"))
+				if err != nil {
+					return err
+				}
+				return a.write(func(w io.Writer, pr *report.Printer) error {
+					if a.format == "json" {
+						return report.JSON(w, lines)
+					}
+					pr.Fields(lines)
+					return nil
+				})
+			}
+			query := ""
+			if len(args) == 1 {
+				query = args[0]
+			}
+			lines, err := run.Pages(p, query, why, a.progress("looking"))
+			if err != nil {
+				return err
+			}
+			return a.write(func(w io.Writer, pr *report.Printer) error {
+				if a.format == "json" {
+					return report.JSON(w, lines)
+				}
+				pr.Pages(lines, query, why)
+				return nil
+			})
+		},
+	}
+	cmd.Flags().BoolVar(&why, "why", false, "show what in the query chose each page")
+	cmd.Flags().BoolVar(&fields, "fields", false, "list the fields, metas, facts and page sets that a query can use")
+	return cmd
+}

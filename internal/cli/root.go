@@ -1,0 +1,250 @@
+// Package cli is the command line: one file a command. Each reads its flags,
+// calls what does the work, and hands the result to a report.
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/schollz/progressbar/v3"
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/near"
+	"yellowgate/internal/output"
+	"yellowgate/internal/report"
+	"yellowgate/internal/run"
+	"yellowgate/internal/site"
+)
+
+// The exit statuses.
+const (
+	fine       = 0
+	found      = 1 // the audit or check found something, or pages are behind
+	wrongUse   = 2 // or a gate file that cannot be put into effect
+	unreadable = 3 // a file could not be read or written
+)
+
+// app is one run of the program.
+type app struct {
+	in       io.Reader
+	out, err io.Writer
+	result   io.Writer // out, or the file of --out
+	status   int
+
+	gate, format, outFile, color string
+	quiet, verbose               bool
+}
+
+// Main runs the program and returns its exit status. No panic reaches the user.
+func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
+	a := &app{in: in, out: out, result: out, err: errw}
+	defer func() {
+		if e := recover(); e != nil {
+			fmt.Fprintf(errw, "error: this is a mistake in yellowgate itself: %v\n  nothing half-written is left behind; please report the command and the file\n", e)
+			status = unreadable
+		}
+	}()
+	root := a.root()
+	root.SetArgs(args)
+	root.SetIn(in)
+	root.SetOut(out)
+	root.SetErr(errw)
+	if err := root.Execute(); err != nil {
+		return a.fail(err)
+	}
+	return a.status
+}
+
+func (a *app) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "yellowgate",
+		Short: "Decide what loads on which pages of a site, and know that it is so",
+		Long: `Yellow Gate decides which scripts, stylesheets, tracking tags, embeds and metadata
+load on which pages of a site. One file, the gate file (yellowgate.yaml), says what
+belongs where: defaults, pages that switch something on, exceptions.
+
+Look with survey and show, decide in the gate file, try with check and diff, publish
+with apply, and verify with audit, why and where.`,
+		Example:       "  yellowgate demo                   write the demo site and run the whole example\n  yellowgate survey site            what do the pages in this folder load?",
+		Version:       site.Version,
+		SilenceErrors: true, SilenceUsage: true,
+		RunE: func(cmd *cobra.Command, args []string) error { return cmd.Help() },
+	}
+	root.SetVersionTemplate("yellowgate {{.Version}}\n")
+	f := root.PersistentFlags()
+	f.StringVar(&a.gate, "gate", "", "the gate `FILE` (default yellowgate.yaml, here or in the nearest folder above)")
+	f.StringVar(&a.format, "format", "text", "`FORM` of the result: text, json, or what else the command offers")
+	f.StringVar(&a.outFile, "out", "", "write the result to `FILE` instead of standard output")
+	f.BoolVarP(&a.quiet, "quiet", "q", false, "only the result and errors")
+	f.BoolVarP(&a.verbose, "verbose", "v", false, "everything, notes included")
+	f.StringVar(&a.color, "color", "auto", "`WHEN` to use colours: auto, always, never")
+	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
+		var names []string
+		cmd.Flags().VisitAll(visitor(&names))
+		msg := err.Error()
+		if _, name, ok := strings.Cut(msg, "unknown flag: --"); ok {
+			msg += near.Suggest(name, names)
+		}
+		return &site.UsageError{Message: msg, Remedy: "yellowgate " + cmd.Name() + " --help lists the options"}
+	})
+	root.AddGroup(&cobra.Group{ID: "look", Title: "Look"}, &cobra.Group{ID: "publish", Title: "Try and publish"}, &cobra.Group{ID: "verify", Title: "Verify"}, &cobra.Group{ID: "more", Title: "More"})
+	root.AddCommand(a.demoCmd(), a.surveyCmd(), a.showCmd(), a.pagesCmd(),
+		a.checkCmd(), a.diffCmd(), a.applyCmd(),
+		a.auditCmd(), a.whyCmd(), a.whereCmd(), a.explainCmd())
+	root.SetHelpCommandGroupID("more")
+	root.SetCompletionCommandGroupID("more")
+	root.CompletionOptions.HiddenDefaultCmd = false
+	_ = root.RegisterFlagCompletionFunc("color", cobra.FixedCompletions([]string{"auto", "always", "never"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = root.RegisterFlagCompletionFunc("format", cobra.FixedCompletions([]string{"text", "json", "ndjson"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = root.MarkPersistentFlagFilename("gate", "yaml", "yml")
+	return root
+}
+
+// begin checks the flags that all commands have and opens the result.
+func (a *app) begin(formats ...string) error {
+	formats = append([]string{"text", "json"}, formats...)
+	if !slices.Contains(formats, a.format) {
+		return &site.UsageError{Message: fmt.Sprintf("unknown format %q%s", a.format, near.Suggest(a.format, formats)), Remedy: "the formats here: " + strings.Join(formats, ", ")}
+	}
+	if !slices.Contains([]string{"auto", "always", "never"}, a.color) {
+		return &site.UsageError{Message: fmt.Sprintf("--color is auto, always or never, not %q", a.color)}
+	}
+	return nil
+}
+
+// write hands the result's writer and its printer to do: standard output, or the
+// file of --out, which is there whole or not at all.
+func (a *app) write(do func(w io.Writer, p *report.Printer) error) error {
+	if a.outFile == "" || a.outFile == "-" {
+		err := do(a.out, report.NewPrinter(a.out, a.colors(a.out), width(a.out)))
+		if err != nil && isPipe(err) {
+			return nil
+		}
+		return err
+	}
+	return output.WriteFile(a.outFile, func(w io.Writer) error {
+		return do(w, report.NewPrinter(w, a.color == "always", 0))
+	})
+}
+
+func (a *app) colors(w io.Writer) bool {
+	switch a.color {
+	case "always":
+		return true
+	case "never":
+		return false
+	}
+	return os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" && isTerminal(w)
+}
+
+func isTerminal(w io.Writer) bool {
+	f, ok := w.(*os.File)
+	return ok && term.IsTerminal(int(f.Fd()))
+}
+
+func width(w io.Writer) int {
+	if f, ok := w.(*os.File); ok {
+		if n, _, err := term.GetSize(int(f.Fd())); err == nil && n > 20 {
+			return n
+		}
+	}
+	return 0
+}
+
+// messages writes what is no result.
+func (a *app) messages() *report.Printer {
+	return report.NewPrinter(a.err, a.colors(a.err), width(a.err))
+}
+
+// fail tells an error and returns its exit status.
+func (a *app) fail(err error) int {
+	p := a.messages()
+	var ge *site.GateError
+	var ue *site.UsageError
+	var fe *output.ForeignError
+	var pe *site.PathError
+	switch {
+	case errors.As(err, &ge):
+		gatefile.SortProblems(ge.Problems)
+		p.Problems(ge.Problems, a.verbose)
+		e, _, _ := report.Counts(ge.Problems)
+		if e == 1 {
+			p.Line("1 error: nothing was written.")
+		} else {
+			p.Line("%d errors: nothing was written.", e)
+		}
+		return wrongUse
+	case errors.As(err, &ue):
+		p.Failure(ue.Message, ue.Remedy)
+		return wrongUse
+	case errors.As(err, &fe):
+		p.Failure(fe.Error(), "nothing was written; name another output folder, or let apply take this one over: yellowgate apply --take-over")
+		return unreadable
+	case errors.As(err, &pe):
+		p.Failure(pe.Error(), "")
+		return unreadable
+	}
+	if strings.HasPrefix(err.Error(), "unknown command") || strings.Contains(err.Error(), "arg(s)") || strings.HasPrefix(err.Error(), "required flag") {
+		p.Failure(strings.ReplaceAll(strings.TrimSpace(err.Error()), "\n\n", "\n"), "yellowgate --help lists the commands")
+		return wrongUse
+	}
+	p.Failure(err.Error(), "")
+	return unreadable
+}
+
+// open opens the gate file that the flags or the working folder name, and lists
+// the site's pages if walk is true. Warnings that opening finds are returned.
+func (a *app) open(walk bool) (*site.Project, []gatefile.Problem, error) {
+	name := a.gate
+	if name == "" {
+		var err error
+		if name, err = site.FindGate("."); err != nil {
+			return nil, nil, err
+		}
+	}
+	p, problems, err := site.Open(name)
+	if err == nil && walk {
+		err = p.Walk()
+	}
+	return p, problems, err
+}
+
+// openIfAny is open where a gate file is welcome and not needed.
+func (a *app) openIfAny(walk bool) (*site.Project, error) {
+	if a.gate == "" {
+		if _, err := site.FindGate("."); err != nil {
+			return nil, nil
+		}
+	}
+	p, _, err := a.open(walk)
+	return p, err
+}
+
+// progress shows a bar for what takes longer than a second, on a terminal only.
+func (a *app) progress(what string) run.Progress {
+	if a.quiet || !isTerminal(a.err) {
+		return nil
+	}
+	begun := time.Now()
+	var bar *progressbar.ProgressBar
+	var mu sync.Mutex
+	return func(done, total int) {
+		mu.Lock()
+		defer mu.Unlock()
+		if bar == nil && time.Since(begun) < time.Second {
+			return
+		}
+		if bar == nil {
+			bar = progressbar.NewOptions(total, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription(what), progressbar.OptionShowCount(), progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(100*time.Millisecond))
+		}
+		_ = bar.Set(done)
+	}
+}

@@ -1,0 +1,97 @@
+package cli
+
+import (
+	"io"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/report"
+	"yellowgate/internal/run"
+	"yellowgate/internal/site"
+)
+
+func (a *app) showCmd() *cobra.Command {
+	var source, next, raw bool
+	var as string
+	cmd := &cobra.Command{
+		Use: "show PAGE", GroupID: "look", Args: cobra.ExactArgs(1),
+		Short: "One page's head and body in order: what, where from, how it runs, how heavy",
+		Long: `Lists what one page outputs, head and body in order, as a browser would have it. PAGE
+is a path (/visit/), a file (site/visit/index.html), a full address of the site, or -
+for standard input. Use it instead of searching the page source.
+
+It reads the page in the output folder; where that is missing or behind the gate file
+it says so, and shows what apply would write.`,
+		Example:           "  yellowgate show /visit/\n  yellowgate show /press/ --source\n  yellowgate show /visit/ --next --raw",
+		ValidArgsFunction: a.completePages,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin(); err != nil {
+				return err
+			}
+			if source && next {
+				return &site.UsageError{Message: "--source is the page before the gate, --next the page after it: one of them"}
+			}
+			r, err := a.show(args[0], as, source, next)
+			if err != nil {
+				return err
+			}
+			return a.write(func(w io.Writer, pr *report.Printer) error {
+				switch {
+				case raw:
+					if r.Notice != "" && !a.quiet {
+						a.messages().Notice("%s", r.Notice)
+					}
+					_, err := w.Write(r.Text)
+					return err
+				case a.format == "json":
+					return report.JSON(w, r.Record)
+				}
+				pr.Show(r)
+				return nil
+			})
+		},
+	}
+	cmd.Flags().BoolVar(&source, "source", false, "the page before the gate")
+	cmd.Flags().BoolVar(&next, "next", false, "the page as apply would write it now")
+	cmd.Flags().BoolVar(&raw, "raw", false, "the page itself instead of its inventory")
+	cmd.Flags().StringVar(&as, "as", "/", "the `PATH` of the page that comes from standard input")
+	return cmd
+}
+
+func (a *app) show(name, as string, source, next bool) (*run.ShowResult, error) {
+	if name == "-" {
+		b, err := a.stdin()
+		if err != nil {
+			return nil, err
+		}
+		return run.ShowFile(b, as, "-", "."), nil
+	}
+	p, err := a.openIfAny(false)
+	if err == nil && p != nil && p.Source != "" {
+		pg, ferr := a.findPage(p, name)
+		if ferr == nil {
+			which := run.Written
+			switch {
+			case source:
+				which = run.Source
+			case next:
+				which = run.Next
+			}
+			return run.Show(p, pg, which)
+		}
+		err = ferr
+	}
+	if looseFile(name) && !next {
+		b, rerr := os.ReadFile(name)
+		if rerr != nil {
+			return nil, &site.PathError{Path: name, Err: rerr}
+		}
+		return run.ShowFile(b, "/"+filepath.Base(name), name, filepath.Dir(name)), nil
+	}
+	if err == nil {
+		_, _, err = a.open(false)
+	}
+	return nil, err
+}

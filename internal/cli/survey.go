@@ -1,0 +1,100 @@
+package cli
+
+import (
+	"bufio"
+	"io"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/report"
+	"yellowgate/internal/run"
+	"yellowgate/internal/site"
+)
+
+func (a *app) surveyCmd() *cobra.Command {
+	var as string
+	cmd := &cobra.Command{
+		Use: "survey [DIR | -]", GroupID: "look", Args: cobra.MaximumNArgs(1),
+		Short: "What do the pages of a folder load, and how heavy is it?",
+		Long: `Reads every page of a folder and lists what they load, by where it comes from: on how
+many pages, how heavy, how it runs. Use it first, on any folder of HTML, with a gate
+file or without. Without a folder it reads the gate file's source. With --format
+ndjson every page's full inventory comes out, one a line.`,
+		Example: "  yellowgate survey tern-hill/site\n  yellowgate survey site --format ndjson | head -1",
+		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+			return nil, cobra.ShellCompDirectiveFilterDirs
+		},
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin("ndjson"); err != nil {
+				return err
+			}
+			p, err := a.openIfAny(false)
+			if err != nil && (len(args) == 0 || a.gate != "") {
+				return err
+			}
+			if err != nil {
+				p = nil // a gate file with mistakes does not keep anybody from looking
+			}
+			if len(args) == 1 && args[0] == "-" {
+				return a.surveyPipe(p, as)
+			}
+			dir := "."
+			switch {
+			case len(args) == 1:
+				dir = filepath.Clean(args[0])
+				if abs, err := filepath.Abs(dir); err == nil && p != nil && abs == p.Source {
+					dir = abs
+				}
+			case p != nil && p.Source != "":
+				dir = p.Source
+			}
+			return a.write(func(w io.Writer, pr *report.Printer) error {
+				if a.format == "ndjson" {
+					b := bufio.NewWriter(w)
+					_, err := run.Survey(dir, p, nil, func(r *inventory.Record) error { return report.NDJSON(b, r) })
+					if err != nil {
+						return err
+					}
+					return b.Flush()
+				}
+				s, err := run.Survey(dir, p, a.progress("reading"), nil)
+				if err != nil {
+					return err
+				}
+				if p != nil && dir == p.Source {
+					s.Dir = p.Gate.File.Site.Source.Value
+				}
+				if a.format == "json" {
+					return report.JSON(w, s)
+				}
+				pr.Survey(s, a.verbose)
+				return nil
+			})
+		},
+	}
+	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
+	return cmd
+}
+
+func (a *app) surveyPipe(p *site.Project, as string) error {
+	if as == "" {
+		as = "/"
+	}
+	b, err := a.stdin()
+	if err != nil {
+		return err
+	}
+	r := run.SurveyOne(b, as, p)
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		switch a.format {
+		case "json":
+			return report.JSON(w, r)
+		case "ndjson":
+			return report.NDJSON(w, r)
+		}
+		pr.Show(&run.ShowResult{Record: r, Text: b, From: "file"})
+		return nil
+	})
+}

@@ -1,0 +1,187 @@
+// Package checks holds what the audit looks for. A check is a value with a name,
+// a severity, a text that explains it, and a function from a page, or from the
+// whole site, to findings. Each stands in a file of its own; the registry lists
+// them; what runs them knows nothing of any.
+package checks
+
+import (
+	"sort"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/inventory"
+)
+
+// A Check is one thing that the audit looks for.
+type Check struct {
+	Name     string // in lower-case words with hyphens
+	Family   string // gate, head, loading
+	Severity gatefile.Severity
+	Title    string // one line
+	Doc      string // what it is, why it matters to visitors or search engines, how to mend it
+	Bad      string // an example with the defect
+	Good     string // the same without
+
+	Page func(*Pass)     // looks at one page
+	Site func(*SitePass) // looks at what Page left of all of them
+}
+
+// All lists the checks, by family and name.
+func All() []*Check { return all }
+
+// Named returns the check of a name, or nil.
+func Named(name string) *Check {
+	for _, c := range all {
+		if c.Name == name {
+			return c
+		}
+	}
+	return nil
+}
+
+var all = []*Check{
+	brokenHead, canonicalDead, canonicalRepeated, descriptionMissing, metaInBody, titleMissing, titleRepeated, titleShared,
+	blockingScript, deadFile, doubleLoad,
+	editedOutput, idleLine, keptOutNeed, lateNeed, leakedItem, metadataDiffers, misplacedItem, missingItem, noSuchPlace,
+	placeholderLeft, repeatedItem, staleOutput, unclaimedElement,
+}
+
+// A Finding is one result of one check.
+type Finding struct {
+	Check    string `json:"check"`
+	Severity string `json:"severity"` // error, warning, note
+	Page     string `json:"page"`
+	File     string `json:"file"`
+	Line     int    `json:"line"`
+	Column   int    `json:"column"`
+	Item     string `json:"item"`
+	Message  string `json:"message"`
+	Remedy   string `json:"remedy"`
+}
+
+// Site is what is known of the site as a whole while pages are looked at.
+type Site struct {
+	// HasFile reports whether the site has a file or a page at a path.
+	HasFile func(path string) bool
+	// HasPage reports whether the site has a page at a path.
+	HasPage func(path string) bool
+}
+
+// State is what the record knows of an output, told by whoever reads it.
+type State uint8
+
+const (
+	Applied State = iota // it is what was applied, and that is up to date
+	Stale                // gate file, facts or source are newer
+	Edited               // it was changed since it was applied
+)
+
+// A Pass is one page on its way through the checks.
+type Pass struct {
+	*inventory.Record
+	Site  *Site
+	Gated *Gated // nil where there is no gate file
+	State State
+
+	check    *Check
+	findings []Finding
+	kept     Kept
+}
+
+// Kept is what is remembered of a page for the checks of the whole site.
+type Kept struct {
+	Path, File string
+	Title      string
+	TitleLine  int
+	TitleCol   int
+	Redirect   bool
+}
+
+// A SitePass is all pages at once.
+type SitePass struct {
+	Pages    []Kept
+	check    *Check
+	findings []Finding
+}
+
+// Report adds a finding at a line and column of the page.
+func (p *Pass) Report(line, column int, item, message, remedy string) {
+	p.findings = append(p.findings, Finding{p.check.Name, p.check.Severity.String(), p.Path, p.File, line, column, item, message, remedy})
+}
+
+// At adds a finding at an element.
+func (p *Pass) At(e *inventory.Element, message, remedy string) {
+	p.Report(e.Line, e.Column, e.Item, message, remedy)
+}
+
+// Report adds a finding on one page.
+func (s *SitePass) Report(k *Kept, line, column int, message, remedy string) {
+	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), k.Path, k.File, line, column, "", message, remedy})
+}
+
+// RunPage runs all checks on one page and returns its findings and what is to be
+// kept of it.
+func RunPage(p *Pass) ([]Finding, Kept) {
+	p.kept = Kept{Path: p.Path, File: p.File, Title: p.Title, Redirect: p.Page.Redirect}
+	for i := range p.Elements {
+		if e := &p.Elements[i]; e.Tag == "title" && e.Inside == "" {
+			p.kept.TitleLine, p.kept.TitleCol = e.Line, e.Column
+			break
+		}
+	}
+	for _, c := range all {
+		if c.Page != nil {
+			p.check = c
+			c.Page(p)
+		}
+	}
+	sortFindings(p.findings)
+	return p.findings, p.kept
+}
+
+// RunSite runs the checks of the whole site.
+func RunSite(pages []Kept) []Finding {
+	s := &SitePass{Pages: pages}
+	for _, c := range all {
+		if c.Site != nil {
+			s.check = c
+			c.Site(s)
+		}
+	}
+	return s.findings
+}
+
+// Sort puts findings in the order of pages and lines.
+func Sort(fs []Finding) {
+	sort.SliceStable(fs, func(i, j int) bool {
+		if fs[i].File != fs[j].File {
+			return fs[i].File < fs[j].File
+		}
+		return less(&fs[i], &fs[j])
+	})
+}
+
+func sortFindings(fs []Finding) {
+	sort.SliceStable(fs, func(i, j int) bool { return less(&fs[i], &fs[j]) })
+}
+
+func less(a, b *Finding) bool {
+	if a.Line != b.Line {
+		return a.Line < b.Line
+	}
+	if a.Column != b.Column {
+		return a.Column < b.Column
+	}
+	return a.Check < b.Check
+}
+
+// Own reports whether an element is the page's own: a browser acts on it.
+func Own(e *inventory.Element) bool { return e.Inside == "" }
+
+// Gated is what the gate says of a page, for the checks that hold the page
+// against it.
+type Gated struct {
+	Gate   *gating.Gate
+	Result *gating.Result // the source page after the gate
+	Items  []Presence     // by item
+}

@@ -1,0 +1,40 @@
+package checks
+
+import (
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/markup"
+)
+
+var descriptionMissing = &Check{
+	Name: "description-missing", Family: "head", Severity: gatefile.Warning,
+	Title: "the page has no description",
+	Doc: `The description is what search engines may show below the title, and what many
+programs show for a link. Without one they take words from the page, often from its
+menu. Give defaults for all pages, better ones by kind or per page. A page that is
+kept out of search engines (robots: noindex) needs none.`,
+	Bad:  "<title>Visit</title>",
+	Good: "<title>Visit</title>\n<meta name=\"description\" content=\"Opening hours, the way up the hill, and what to wear.\">",
+	Page: func(p *Pass) {
+		if p.Fragment || p.Frameset || p.Page.Redirect || p.Noindex() {
+			return
+		}
+		if v, _ := gating.MetadataOf(p.Source, p.Scan, "description"); v != "" {
+			return
+		}
+		line, col := p.headAt()
+		if ts := titles(p); len(ts) > 0 {
+			line, col = ts[0].Line, ts[0].Column
+		}
+		p.Report(line, col, "", "the page has no description", "add one to the gate file: defaults with description, or under per-page")
+	},
+}
+
+// headAt is the line and column of the head's beginning.
+func (p *Pass) headAt() (line, column int) {
+	at := p.Scan.HeadTag.Start
+	if p.Scan.HeadTag.None() {
+		at = min(p.Scan.HeadBegin, len(p.Source.Text))
+	}
+	return markup.NewLocator(p.Source.Text).Locate(at)
+}

@@ -1,0 +1,106 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+)
+
+var blockingScript = &Check{
+	Name: "blocking-script", Family: "loading", Severity: gatefile.Warning,
+	Title: "a script holds up the page",
+	Doc: `A script with a src and without defer, async or type="module" stops the browser from
+reading on until it has been fetched and run. In the head it keeps the page white;
+amid the body it keeps back what follows. Load it with defer, or put it at the end
+of the body. Inline scripts are not reported: they wait for nothing but themselves.`,
+	Bad:  "<head>\n  <script src=\"/js/slides.js\"></script>\n</head>",
+	Good: "<head>\n  <script src=\"/js/slides.js\" defer></script>\n</head>",
+	Page: func(p *Pass) {
+		last := p.lastContent()
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if !Own(e) || !e.IsScript() || e.Runs != "blocking" || !e.Loads {
+				continue
+			}
+			switch {
+			case e.Area == "head":
+				p.At(e, fmt.Sprintf("%s blocks in the head: nothing is painted before it has been fetched and run", e.URL), "load it with defer, or at the end of the body")
+			case e.El.End < last:
+				p.At(e, fmt.Sprintf("%s blocks amid the body: what follows waits for it", e.URL), "load it with defer, or at the end of the body")
+			}
+		}
+	},
+}
+
+// lastContent is the offset of the last thing in the body that a visitor could
+// wait for: a tag that is no script or style, or text.
+func (p *Pass) lastContent() int {
+	last := -1
+	body := p.Scan.BodyBegin
+	if body < 0 || body > len(p.Source.Text) {
+		return -1
+	}
+	markup.Pieces(p.Source.Text[body:p.Scan.BodyStop], func(x markup.Piece) {
+		switch x.Kind {
+		case markup.PieceText:
+			if len(markup.CollapseSpace(string(p.Source.Text[body+x.Start:body+x.End]))) > 0 {
+				last = body + x.Start
+			}
+		case markup.PieceStartTag:
+			switch tag := markup.TagAt(p.Source.Text, body+x.Start); tag {
+			case markup.TagScript, markup.TagStyle, markup.TagLink, markup.TagMeta, markup.TagNoscript, markup.TagTemplate, markup.TagDialog:
+			default:
+				last = body + x.Start
+			}
+		}
+	})
+	return last
+}
+
+var deadFile = &Check{
+	Name: "dead-file", Family: "loading", Severity: gatefile.Error,
+	Title: "the page loads a file that the site does not have",
+	Doc: `The browser asks for the file, waits, and gets an error: what it was for does not
+work, and the request was for nothing. Capital letters count: Site.js is not
+site.js on most servers. Mend the address, or take the element out.`,
+	Bad:  "<script src=\"/js/Slides.js\"></script>",
+	Good: "<script src=\"/js/slides.js\"></script>",
+	Page: func(p *Pass) {
+		if p.Site == nil {
+			return
+		}
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if !e.Loads || !e.Ref.Own || e.Inside == "template" || p.Site.HasFile(e.Ref.Path) {
+				continue
+			}
+			p.At(e, fmt.Sprintf("%s: the site has no such file", e.URL), "mend the address, or take the "+e.Tag+" out")
+		}
+	},
+}
+
+var doubleLoad = &Check{
+	Name: "double-load", Family: "loading", Severity: gatefile.Error,
+	Title: "the page loads one file twice",
+	Doc: `A script that is loaded twice runs twice: counters count double, handlers fire double.
+A stylesheet loaded twice is work for nothing. Mostly two add-ons each bring their
+own copy. Keep one.`,
+	Bad:  "<script src=\"/js/site.js\" defer></script>\n<script src=\"/js/site.js\" defer></script>",
+	Good: "<script src=\"/js/site.js\" defer></script>",
+	Page: func(p *Pass) {
+		first := map[string]int{}
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if !Own(e) || !e.Loads || !e.IsScript() && !e.IsStylesheet() {
+				continue
+			}
+			key := e.Tag + " " + e.Ref.URL
+			if j, dup := first[key]; dup {
+				p.At(e, fmt.Sprintf("%s is loaded a second time, first in line %d", e.URL, p.Elements[j].Line), "keep one of them")
+				continue
+			}
+			first[key] = i
+		}
+	},
+}

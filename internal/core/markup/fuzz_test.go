@@ -1,0 +1,79 @@
+package markup
+
+import (
+	"bytes"
+	"os"
+	"path/filepath"
+	"regexp"
+	"testing"
+)
+
+// seeds adds the pages of testdata and a list of nasty pieces.
+func seeds(f *testing.F) {
+	names, _ := filepath.Glob("testdata/*.html")
+	for _, name := range names {
+		b, err := os.ReadFile(name)
+		if err != nil {
+			f.Fatal(err)
+		}
+		f.Add(b)
+	}
+	for _, s := range []string{
+		"", "<", "</", "<!", "<?", "<!--", "<!-->", "<!--->x", "<!--a--!>b", "<a", `<a b="`, "<p>hi",
+		"<!doctype html><title>x</title><p>y", "<head></head><meta><body>", "<head><div></head><body><meta>",
+		"<script><!--<script></script>--></script><link>", "<script><!--<script></script></script><link>",
+		"<style></styl></style ><meta>", "<textarea><link></textarea><link>", "<title><meta></title><meta>",
+		"<svg><title><link></title><style><meta></style></svg><link>", "<svg><p><link>", "<svg><![CDATA[<p>]]></svg><meta>",
+		"<math><mi><link></mi></math><meta>", "<svg><foreignObject><div><link></div></foreignObject></svg><meta>",
+		"<div><svg></div><link>", "<template><link></template><meta>", "<noscript><link></noscript><meta>",
+		"<frameset><frame></frameset><link>", "<p><frameset><link>", "<br><frameset><link>", "<html><meta></html><link>",
+		"<head>&#32;<meta>", "<head>&nbsp;<meta>", "<head>\x00<meta>", "<plaintext><link>", "</body><link></html><meta>",
+		"<a b=c/d><link e=\"f>g\"h>", "<a =\">\"><link>", "<iframe><link></iframe><meta>", "<xmp><link></xmp><meta>",
+	} {
+		f.Add([]byte(s))
+	}
+}
+
+// departs says why the full tree of x/net/html is no measure for an input:
+// there the library departs from the standard, or knows less than it.
+// TestStandardWins holds the scanner against the standard in these cases.
+func departs(src []byte) bool {
+	low := bytes.ToLower(src)
+	has := func(s string) bool { return bytes.Contains(low, []byte(s)) }
+	foreign := has("<svg") || has("<math")
+	switch {
+	case has("<select"): // the library still ignores most tags there; the standard no longer does
+		return true
+	case has("<frameset") && len(low) > 0: // it reads text elements that the standard ignores
+		return true
+	case has("<template") && (foreign || tableParts.Match(low)): // it gives up on svg in templates
+		return true
+	case foreign && (has("</p") || has("</br")): // it does not leave foreign content there
+		return true
+	}
+	return false
+}
+
+var tableParts = regexp.MustCompile(`<(col|caption|t[dhr]|tbody|thead|tfoot|table)`)
+
+func FuzzScanAgreesWithTree(f *testing.F) {
+	seeds(f)
+	f.Fuzz(func(t *testing.T, src []byte) {
+		p := Scan(src, nil) // anything may be scanned
+		for i, e := range p.Elements {
+			if e.Start < 0 || e.TagEnd <= e.Start || e.TagEnd > len(src) || e.End > len(src) || e.End != 0 && e.End < e.TagEnd ||
+				i > 0 && p.Elements[i-1].Start >= e.Start {
+				t.Fatalf("element %d of %q has bad offsets: %+v", i, src, e)
+			}
+		}
+		if p.HeadBegin > p.HeadStop && !p.Frameset || p.BodyBegin > p.BodyStop || p.HeadStop > len(src) || p.BodyStop > len(src) {
+			t.Fatalf("bounds of %q: head %d to %d, body %d to %d", src, p.HeadBegin, p.HeadStop, p.BodyBegin, p.BodyStop)
+		}
+		if departs(src) || len(src) > 4096 {
+			return
+		}
+		if err := agreeWithTree(src); err != nil {
+			t.Fatalf("%q: %v", src, err)
+		}
+	})
+}

@@ -1,0 +1,180 @@
+// Package report turns results into text for a terminal and into machine-readable
+// formats. It computes nothing.
+package report
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"strings"
+	"unicode"
+
+	"github.com/charmbracelet/lipgloss"
+	"github.com/charmbracelet/x/ansi"
+	"github.com/muesli/termenv"
+)
+
+// A Printer writes results as text. Width is that of the terminal, 0 for no
+// limit.
+type Printer struct {
+	w     io.Writer
+	Width int
+
+	head, name, in, out, bad, warn, note, dim, num lipgloss.Style
+}
+
+// NewPrinter returns a Printer, with colours or without.
+func NewPrinter(w io.Writer, color bool, width int) *Printer {
+	r := lipgloss.NewRenderer(w)
+	if color {
+		r.SetColorProfile(termenv.ANSI256)
+	} else {
+		r.SetColorProfile(termenv.Ascii)
+	}
+	style := func(fg string, bold bool) lipgloss.Style {
+		return r.NewStyle().Foreground(lipgloss.Color(fg)).Bold(bold)
+	}
+	return &Printer{w: w, Width: width,
+		head: style("221", true), name: style("117", false), in: style("114", true), out: style("245", false),
+		bad: style("203", true), warn: style("215", true), note: style("109", false), dim: style("245", false), num: style("252", false)}
+}
+
+// Clean makes text of a page safe to print: control characters become visible,
+// so that no page can drive the terminal.
+func Clean(s string) string {
+	if strings.IndexFunc(s, unsafeRune) < 0 {
+		return s
+	}
+	return strings.Map(func(r rune) rune {
+		if unsafeRune(r) {
+			if r == '\n' || r == '\r' || r == '\t' {
+				return ' '
+			}
+			return '\uFFFD'
+		}
+		return r
+	}, s)
+}
+
+func unsafeRune(r rune) bool {
+	return unicode.IsControl(r) || r == '\u2028' || r == '\u2029' || unicode.Is(unicode.Bidi_Control, r)
+}
+
+// Line writes a line.
+func (p *Printer) Line(format string, args ...any) {
+	fmt.Fprintf(p.w, format+"\n", args...)
+}
+
+// Heading writes a heading, with a blank line before it.
+func (p *Printer) Heading(format string, args ...any) {
+	fmt.Fprintf(p.w, "\n%s\n", p.head.Render("▐ "+fmt.Sprintf(format, args...)))
+}
+
+// A table lines its columns up. Cells may hold colours. The columns named in
+// wide give way where the terminal is too narrow.
+type table struct {
+	rows  [][]string
+	right map[int]bool // columns aligned to the right
+	wide  []int        // columns that are cut first, in this order
+	gap   string
+}
+
+func (t *table) add(cells ...string) { t.rows = append(t.rows, cells) }
+
+func (p *Printer) table(t *table) {
+	if t.gap == "" {
+		t.gap = "  "
+	}
+	var widths []int
+	for _, r := range t.rows {
+		for i, c := range r {
+			if i == len(widths) {
+				widths = append(widths, 0)
+			}
+			widths[i] = max(widths[i], ansi.StringWidth(c))
+		}
+	}
+	if p.Width > 0 {
+		total := 2
+		for _, w := range widths {
+			total += w + len(t.gap)
+		}
+		for _, i := range t.wide {
+			if total > p.Width && i < len(widths) {
+				cut := min(total-p.Width, max(widths[i]-14, 0))
+				widths[i] -= cut
+				total -= cut
+			}
+		}
+	}
+	for _, r := range t.rows {
+		var b strings.Builder
+		b.WriteString("  ")
+		for i, c := range r {
+			if i > 0 {
+				b.WriteString(t.gap)
+			}
+			if ansi.StringWidth(c) > widths[i] {
+				c = ansi.Truncate(c, widths[i], "…")
+			}
+			pad := strings.Repeat(" ", widths[i]-ansi.StringWidth(c))
+			switch {
+			case t.right[i]:
+				b.WriteString(pad + c)
+			case i == len(r)-1:
+				b.WriteString(c)
+			default:
+				b.WriteString(c + pad)
+			}
+		}
+		line := strings.TrimRight(b.String(), " ")
+		if p.Width > 0 {
+			line = ansi.Truncate(line, p.Width, "…")
+		}
+		fmt.Fprintln(p.w, line)
+	}
+}
+
+// size writes a number of bytes for people.
+func size(n int64) string {
+	switch {
+	case n <= 0:
+		return "–"
+	case n < 1000:
+		return fmt.Sprintf("%d B", n)
+	case n < 1000*1000:
+		return fmt.Sprintf("%.1f kB", float64(n)/1000)
+	}
+	return fmt.Sprintf("%.1f MB", float64(n)/1e6)
+}
+
+// plural writes "1 page", "2 pages".
+func plural(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+// list names up to n things and counts the rest.
+func list(names []string, n int) string {
+	if len(names) <= n {
+		return strings.Join(names, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(names[:n], ", "), len(names)-n)
+}
+
+// JSON writes a value, indented, without escaping what HTML would.
+func JSON(w io.Writer, v any) error {
+	e := json.NewEncoder(w)
+	e.SetEscapeHTML(false)
+	e.SetIndent("", " ")
+	return e.Encode(v)
+}
+
+// NDJSON writes a value on one line.
+func NDJSON(w io.Writer, v any) error {
+	e := json.NewEncoder(w)
+	e.SetEscapeHTML(false)
+	return e.Encode(v)
+}

@@ -1,0 +1,73 @@
+package report
+
+import (
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+)
+
+// Problems writes problems of a gate file: where, what, the line with a caret,
+// and what to do. Notes are left out unless all is true.
+func (p *Printer) Problems(ps []gatefile.Problem, all bool) {
+	for _, x := range ps {
+		if x.Severity == gatefile.Note && !all {
+			continue
+		}
+		word := p.bad.Render("error")
+		switch x.Severity {
+		case gatefile.Warning:
+			word = p.warn.Render("warning")
+		case gatefile.Note:
+			word = p.note.Render("note")
+		}
+		p.Line("%s: %s: %s", x.Pos, word, Clean(x.Message))
+		if x.Line != "" && x.Pos.Column > 0 {
+			line := Clean(strings.TrimRight(x.Line, "\r\n"))
+			col := min(x.Pos.Column-1, len([]rune(line)))
+			if r := []rune(line); len(r) > 120 {
+				from := max(0, col-60)
+				line = string(r[from:min(len(r), from+120)])
+				col -= from
+			}
+			p.Line("  %s", p.dim.Render(line))
+			p.Line("  %s%s", strings.Repeat(" ", col), p.warn.Render("^"))
+		}
+		if x.Remedy != "" {
+			p.Line("  %s", strings.ReplaceAll(Clean(x.Remedy), "\n", "\n  "))
+		}
+	}
+}
+
+// Counts says how many problems there are.
+func Counts(ps []gatefile.Problem) (errors, warnings, notes int) {
+	for _, x := range ps {
+		switch x.Severity {
+		case gatefile.Error:
+			errors++
+		case gatefile.Warning:
+			warnings++
+		default:
+			notes++
+		}
+	}
+	return
+}
+
+// ProblemRecord is a problem in machine-readable form.
+type ProblemRecord struct {
+	Severity string `json:"severity"`
+	File     string `json:"file"`
+	Line     int    `json:"line"`
+	Column   int    `json:"column"`
+	Message  string `json:"message"`
+	Remedy   string `json:"remedy"`
+}
+
+// ProblemRecords are problems in machine-readable form.
+func ProblemRecords(ps []gatefile.Problem) []ProblemRecord {
+	out := []ProblemRecord{}
+	for _, x := range ps {
+		out = append(out, ProblemRecord{x.Severity.String(), x.Pos.File, x.Pos.Line, x.Pos.Column, x.Message, x.Remedy})
+	}
+	return out
+}

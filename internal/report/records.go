@@ -1,0 +1,93 @@
+package report
+
+import (
+	"io"
+
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/output"
+	"yellowgate/internal/run"
+)
+
+// The machine-readable forms of results that are not their own record.
+
+type applyRecord struct {
+	Pages     int             `json:"pages"`
+	Fragments int             `json:"fragments"`
+	Others    int             `json:"others"`
+	Written   int             `json:"written"`
+	Copied    int             `json:"copied"`
+	Unchanged int             `json:"unchanged"`
+	Removed   int             `json:"removed"`
+	Problems  []ProblemRecord `json:"problems"`
+}
+
+// ApplyRecord is what an apply did.
+func ApplyRecord(s *output.Summary) any {
+	return applyRecord{s.Pages, s.Fragments, s.Others, s.Written, s.Copied, s.Unchanged, s.Removed, ProblemRecords(s.Problems)}
+}
+
+type itemRecord struct {
+	Item  string `json:"item"`
+	In    int    `json:"in"`
+	Found int    `json:"found"`
+	Pages string `json:"pages"`
+	Note  string `json:"note"`
+}
+
+// CheckRecord is what check found.
+func CheckRecord(r *run.CheckResult) any {
+	items := []itemRecord{}
+	for _, c := range r.Tally {
+		items = append(items, itemRecord{c.Item.Name, c.In, c.Found, run.ChosenBy(c.Item), c.Item.Note})
+	}
+	return struct {
+		Pages    int             `json:"pages"`
+		Items    []itemRecord    `json:"items"`
+		Problems []ProblemRecord `json:"problems"`
+	}{r.Pages, items, ProblemRecords(r.Problems)}
+}
+
+// AuditLines writes the records, verdicts and findings of an audit, one a line.
+func AuditLines(w io.Writer, a *run.AuditResult) error {
+	for _, r := range a.Records {
+		if err := NDJSON(w, r); err != nil {
+			return err
+		}
+	}
+	for _, v := range a.Verdicts {
+		if err := NDJSON(w, v); err != nil {
+			return err
+		}
+	}
+	for _, f := range a.Findings {
+		if err := NDJSON(w, f); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+type checkDoc struct {
+	Name     string `json:"name"`
+	Family   string `json:"family"`
+	Severity string `json:"severity"`
+	Title    string `json:"title"`
+	Doc      string `json:"doc"`
+	Bad      string `json:"bad"`
+	Good     string `json:"good"`
+}
+
+// CheckDocs are the texts of one check, or of all.
+func CheckDocs(one *checks.Check) any {
+	doc := func(c *checks.Check) checkDoc {
+		return checkDoc{c.Name, c.Family, c.Severity.String(), c.Title, c.Doc, c.Bad, c.Good}
+	}
+	if one != nil {
+		return doc(one)
+	}
+	out := []checkDoc{}
+	for _, c := range checks.All() {
+		out = append(out, doc(c))
+	}
+	return out
+}

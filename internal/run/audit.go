@@ -1,0 +1,341 @@
+package run
+
+import (
+	"bytes"
+	"errors"
+	"io/fs"
+
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/output"
+	"yellowgate/internal/site"
+)
+
+// AuditFormat is the version of the machine-readable audit.
+const AuditFormat = "yellowgate.audit/1"
+
+// AuditResult is an audit of a folder of pages.
+type AuditResult struct {
+	Format   string              `json:"format"`
+	Pages    int                 `json:"pages"`
+	Gate     string              `json:"gate"` // digest of the gate, or ""
+	Records  []*inventory.Record `json:"records"`
+	Verdicts []Gated             `json:"verdicts"`
+	Findings []checks.Finding    `json:"findings"`
+	Totals   Totals              `json:"totals"`
+
+	Dir      string        `json:"-"`
+	Requests int           `json:"-"` // of all pages
+	Bytes    int64         `json:"-"` // that all pages load, their own HTML included
+	ByItem   []AuditedItem `json:"-"`
+	Site     string        `json:"-"`
+}
+
+// Totals counts findings by severity.
+type Totals struct {
+	Errors   int `json:"errors"`
+	Warnings int `json:"warnings"`
+	Notes    int `json:"notes"`
+	Accepted int `json:"accepted"`
+}
+
+// AuditedItem is one item over all pages: what the gate says and what is there.
+type AuditedItem struct {
+	Item    *gatefile.Item
+	In      int // pages on which the gate lets it in
+	Present int // pages that have it
+	Missing int // pages on which it is in and not whole
+	Leaked  int // pages on which it is out and there
+}
+
+// AuditOptions say what to audit.
+type AuditOptions struct {
+	Dir      string
+	Project  *site.Project // nil without a gate file
+	Records  bool          // keep the records
+	Progress Progress
+}
+
+// Audit looks at the pages of a folder and, with a project, holds them against
+// its gate.
+func Audit(o AuditOptions) (*AuditResult, error) {
+	a := &AuditResult{Format: AuditFormat, Dir: o.Dir, Records: []*inventory.Record{}, Verdicts: []Gated{}, Findings: []checks.Finding{}}
+	files, _, err := site.Walk(o.Dir, true, func(rel string, _ bool) bool { return site.Hidden(rel) })
+	if err != nil {
+		if o.Project != nil && errors.Is(err, fs.ErrNotExist) && o.Dir == o.Project.Output {
+			return nil, &site.UsageError{Message: "nothing was applied yet: the output folder " + o.Project.Gate.File.Site.Output.Value + " does not exist", Remedy: "run yellowgate apply first, or audit another folder: yellowgate audit DIR"}
+		}
+		return nil, err
+	}
+	var pages []page.Page
+	s := &auditing{AuditOptions: o, result: a, site: weburl.NewSite(""), weights: site.NewWeights(o.Dir, files)}
+	if o.Project != nil {
+		if err := s.useGate(); err != nil {
+			return nil, err
+		}
+		pages, err = site.Pages(files, o.Project.Gate.File.Site.Extensionless)
+		if err != nil {
+			return nil, err
+		}
+	} else {
+		pages = site.PagesAnyway(files)
+	}
+	s.known = &checks.Site{}
+	s.known.HasFile, s.known.HasPage = filesOf(files, pages)
+	if err := s.all(pages); err != nil {
+		return nil, err
+	}
+	a.Findings = append(a.Findings, checks.RunSite(s.kept)...)
+	s.notApplied(pages)
+	if s.tally != nil {
+		for _, p := range s.tally.Problems() {
+			if p.Severity == gatefile.Note {
+				a.Findings = append(a.Findings, checks.Finding{Check: "idle-line", Severity: "note", File: p.Pos.File, Line: p.Pos.Line, Column: p.Pos.Column, Message: p.Message, Remedy: p.Remedy})
+			}
+		}
+	}
+	checks.Sort(a.Findings)
+	a.count()
+	return a, nil
+}
+
+type auditing struct {
+	AuditOptions
+	result  *AuditResult
+	site    *weburl.Site
+	weights *site.Weights
+	known   *checks.Site
+	kept    []checks.Kept
+	sources map[string]*page.Page // by file
+	ledger  *output.Ledger
+	tally   *checks.Tally
+}
+
+// useGate makes the gate ready to be held against the pages.
+func (s *auditing) useGate() (err error) {
+	p := s.Project
+	s.site, s.result.Gate, s.result.Site = p.Gate.Site, p.Digest, p.Gate.File.Site.Name.Value
+	s.sources = map[string]*page.Page{}
+	for i := range p.Pages {
+		s.sources[p.Pages[i].File] = &p.Pages[i]
+	}
+	if s.Dir == p.Output {
+		if s.ledger, err = output.OpenLedger(p); err != nil {
+			return err
+		}
+	}
+	s.tally = checks.NewTally(p.Gate)
+	for _, it := range p.Gate.File.Items {
+		s.result.ByItem = append(s.result.ByItem, AuditedItem{Item: it})
+	}
+	return nil
+}
+
+// audited is what one page came to.
+type audited struct {
+	record   *inventory.Record
+	gated    *checks.Gated
+	source   *gating.Result
+	findings []checks.Finding
+	kept     checks.Kept
+}
+
+func (s *auditing) all(pages []page.Page) error {
+	const batch = 256
+	for from := 0; from < len(pages); from += batch {
+		to := min(from+batch, len(pages))
+		done := make([]audited, to-from)
+		err := site.Each(to-from, func(i int) (err error) {
+			done[i], err = s.one(pages[from+i])
+			return err
+		})
+		if err != nil {
+			return err
+		}
+		for i := range done {
+			s.add(&done[i])
+		}
+		if s.Progress != nil {
+			s.Progress(to, len(pages))
+		}
+	}
+	return nil
+}
+
+// one audits one page.
+func (s *auditing) one(known page.Page) (a audited, err error) {
+	b, err := site.ReadFile(s.Dir, known.File)
+	if err != nil {
+		return a, err
+	}
+	a.record = inventory.Take(b, known, s.site, s.weights)
+	pass := &checks.Pass{Record: a.record, Site: s.known}
+	if src := s.sources[known.File]; src != nil && s.Project.Source != "" {
+		text, err := s.Project.Read(src)
+		if err != nil {
+			return a, err
+		}
+		r := s.Project.Gate.Page(text, *src)
+		a.source = r
+		if !r.Fragment && !a.record.Fragment {
+			a.gated = checks.Hold(a.record, s.Project.Gate, r)
+			pass.Gated = a.gated
+		}
+		if s.ledger != nil && !bytes.Equal(b, r.File) {
+			pass.State = s.state(known.File)
+		}
+	}
+	a.findings, a.kept = checks.RunPage(pass)
+	return a, nil
+}
+
+// state says why an output is not what apply would write now.
+func (s *auditing) state(file string) checks.State {
+	st, err := s.ledger.Status(file)
+	if err == nil && (st.State == output.Edited || st.State == output.Unknown) {
+		return checks.Edited
+	}
+	return checks.Stale
+}
+
+// add takes a page into the result.
+func (s *auditing) add(a *audited) {
+	r := s.result
+	if a.source != nil {
+		s.tally.Add(a.source)
+	}
+	if !a.record.Fragment {
+		r.Pages++
+		s.kept = append(s.kept, a.kept)
+	}
+	r.Findings = append(r.Findings, a.findings...)
+	r.Bytes += int64(a.record.Bytes)
+	for i := range a.record.Elements {
+		if e := &a.record.Elements[i]; e.Loads && e.Inside == "" {
+			r.Requests++
+			r.Bytes += int64(e.Bytes)
+		}
+	}
+	if a.gated != nil {
+		for i := range a.source.Verdicts {
+			v, p := &a.source.Verdicts[i], &a.gated.Items[i]
+			n := p.Copies()
+			r.Verdicts = append(r.Verdicts, gatedOf(a.record.Path, v, n))
+			it := &r.ByItem[i]
+			if n > 0 {
+				it.Present++
+			}
+			if v.In {
+				it.In++
+			}
+		}
+		for _, f := range a.findings {
+			for i := range r.ByItem {
+				if r.ByItem[i].Item.Name != f.Item {
+					continue
+				}
+				switch f.Check {
+				case "missing-item":
+					r.ByItem[i].Missing++
+				case "leaked-item":
+					r.ByItem[i].Leaked++
+				}
+			}
+		}
+	}
+	if s.Records {
+		r.Records = append(r.Records, a.record)
+	}
+}
+
+// notApplied tells of source pages that the output folder lacks.
+func (s *auditing) notApplied(pages []page.Page) {
+	if s.ledger == nil {
+		return
+	}
+	have := map[string]bool{}
+	for i := range pages {
+		have[pages[i].File] = true
+	}
+	for i := range s.Project.Pages {
+		if p := &s.Project.Pages[i]; !have[p.File] {
+			s.result.Findings = append(s.result.Findings, checks.Finding{Check: "stale-output", Severity: "warning", Page: p.Path, File: p.File, Line: 1, Column: 1,
+				Message: "the page is not in the output folder", Remedy: "run yellowgate apply"})
+		}
+	}
+}
+
+// AuditOne audits one page given as bytes, as the page at a path. For has() the
+// source file is asked if there is one, else the page itself.
+func AuditOne(file []byte, path string, project *site.Project) (*AuditResult, error) {
+	a := &AuditResult{Format: AuditFormat, Dir: "-", Records: []*inventory.Record{}, Verdicts: []Gated{}, Findings: []checks.Finding{}}
+	s := &auditing{AuditOptions: AuditOptions{Dir: "-", Project: project, Records: true}, result: a, site: weburl.NewSite(""), weights: site.NewWeights(".", nil)}
+	known := page.Page{Path: page.Clean(path), File: "-"}
+	var done audited
+	if project != nil {
+		if err := s.useGate(); err != nil {
+			return nil, err
+		}
+		known.Facts = project.Facts.ByPage[known.Key()]
+	}
+	done.record = inventory.Take(file, known, s.site, s.weights)
+	pass := &checks.Pass{Record: done.record}
+	if project != nil {
+		text, src := file, known
+		for i := range project.Pages {
+			if p := &project.Pages[i]; p.Key() == known.Key() {
+				b, err := project.Read(p)
+				if err != nil {
+					return nil, err
+				}
+				text, src = b, *p
+			}
+		}
+		done.source = project.Gate.Page(text, src)
+		if !done.source.Fragment && !done.record.Fragment {
+			done.gated = checks.Hold(done.record, project.Gate, done.source)
+			pass.Gated = done.gated
+		}
+		s.tally = checks.NewTally(project.Gate)
+		if len(project.Files) > 0 {
+			pass.Site = &checks.Site{}
+			pass.Site.HasFile, pass.Site.HasPage = filesOf(project.Files, project.Pages)
+		}
+	}
+	done.findings, done.kept = checks.RunPage(pass)
+	s.add(&done)
+	a.count()
+	return a, nil
+}
+
+// count counts the findings by severity.
+func (a *AuditResult) count() {
+	for i := range a.Findings {
+		switch a.Findings[i].Severity {
+		case "error":
+			a.Totals.Errors++
+		case "warning":
+			a.Totals.Warnings++
+		default:
+			a.Totals.Notes++
+		}
+	}
+}
+
+// Worst is the severity of the worst finding: 2 for an error, 1 for a warning, 0
+// for a note, -1 for none.
+func (a *AuditResult) Worst() int {
+	switch {
+	case a.Totals.Errors > 0:
+		return 2
+	case a.Totals.Warnings > 0:
+		return 1
+	case a.Totals.Notes > 0:
+		return 0
+	}
+	return -1
+}

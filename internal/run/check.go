@@ -1,0 +1,59 @@
+package run
+
+import (
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/site"
+)
+
+// Check reads the gate file against the site and writes nothing. problems are
+// those that opening the project told already.
+func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*CheckResult, error) {
+	r := &CheckResult{Project: p, Problems: append(problems, p.CheckPages()...), Files: len(p.Pages)}
+	t := checks.NewTally(p.Gate)
+	var onPages []gating.Problem
+	err := all(p, progress, func(_ int, g *gating.Result) error {
+		t.Add(g)
+		onPages = append(onPages, g.Problems...)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	r.Pages = t.Pages
+	r.Problems = append(r.Problems, site.GroupProblems(p.Gate.File.Text, onPages)...)
+	r.Problems = append(r.Problems, t.Problems()...)
+	r.Problems = append(r.Problems, sameURL(p.Gate.File)...)
+	for i := range r.Problems {
+		if r.Problems[i].Line == "" && r.Problems[i].Pos.File == p.Gate.File.File {
+			r.Problems[i].Line = site.LineOf(p.Gate.File.Text, r.Problems[i].Pos.Line)
+		}
+	}
+	gatefile.SortProblems(r.Problems)
+	for i, it := range p.Gate.File.Items {
+		r.Tally = append(r.Tally, ItemCount{it, t.In[i], t.Found[i]})
+	}
+	return r, nil
+}
+
+// sameURL tells of two items that carry one URL.
+func sameURL(g *gatefile.Gate) (problems []gatefile.Problem) {
+	first := map[string]*gatefile.Item{}
+	for _, it := range g.Items {
+		for _, p := range it.Parts {
+			if p.Kind == gatefile.Code {
+				continue
+			}
+			if other := first[p.Text]; other != nil && other != it {
+				problems = append(problems, gatefile.Problem{Severity: gatefile.Warning, Pos: p.Pos,
+					Message: "items \"" + it.Name + "\" and \"" + other.Name + "\" both carry " + p.Text,
+					Remedy:  "make it an item of its own that both need"})
+			}
+			if first[p.Text] == nil {
+				first[p.Text] = it
+			}
+		}
+	}
+	return problems
+}

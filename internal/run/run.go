@@ -1,0 +1,108 @@
+// Package run is what the commands do, as functions: a project or a folder in,
+// results out. It reads folders and calls the core; it prints nothing.
+package run
+
+import (
+	"path/filepath"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/site"
+)
+
+// Progress is told how many of the files are done. It may be called from several
+// goroutines, and may be nil.
+type Progress func(done, total int)
+
+// A Rule is the line of a gate file that decided, as machine-readable formats
+// have it.
+type Rule struct {
+	File string `json:"file"`
+	Line int    `json:"line"`
+}
+
+func ruleOf(p gatefile.Position) Rule { return Rule{p.File, p.Line} }
+
+// Gated is the verdict for one item on one page, as formats have it.
+type Gated struct {
+	Page    string `json:"page"`
+	Item    string `json:"item"`
+	Verdict string `json:"verdict"` // in, out
+	Reason  string `json:"reason"`
+	Rule    Rule   `json:"rule"`
+	Present int    `json:"present"` // complete copies on the page
+}
+
+func gatedOf(pg string, v *verdict.Verdict, present int) Gated {
+	return Gated{pg, v.Item.Name, v.Word(), string(v.Reason), ruleOf(v.Rule), present}
+}
+
+// CheckResult is what check found out.
+type CheckResult struct {
+	Project  *site.Project
+	Problems []gatefile.Problem
+	Tally    Tally
+	Pages    int // that are no fragments
+	Files    int // of HTML
+}
+
+// Tally is on how many pages each item is in, in the gate file's order.
+type Tally []ItemCount
+
+// An ItemCount is one item with its counts.
+type ItemCount struct {
+	Item  *gatefile.Item
+	In    int // pages it is in on
+	Found int // pages whose source has elements it is found by
+}
+
+// all gates every page and hands the results over in order, in batches that keep
+// memory bounded.
+func all(p *site.Project, progress Progress, each func(i int, r *gating.Result) error) error {
+	const batch = 256
+	for from := 0; from < len(p.Pages); from += batch {
+		to := min(from+batch, len(p.Pages))
+		results := make([]*gating.Result, to-from)
+		err := site.Each(to-from, func(i int) error {
+			b, err := p.Read(&p.Pages[from+i])
+			if err != nil {
+				return err
+			}
+			results[i] = p.Gate.Page(b, p.Pages[from+i])
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+		for i, r := range results {
+			if err := each(from+i, r); err != nil {
+				return err
+			}
+		}
+		if progress != nil {
+			progress(to, len(p.Pages))
+		}
+	}
+	return nil
+}
+
+// filesOf answers whether a folder has a file or a page at a path.
+func filesOf(files []site.File, pages []page.Page) (hasFile, hasPage func(string) bool) {
+	names := make(map[string]bool, len(files))
+	for _, f := range files {
+		names["/"+page.Clean("/" + f.Path)[1:]] = true
+		names["/"+f.Path] = true
+	}
+	keys := make(map[string]bool, len(pages))
+	for i := range pages {
+		keys[pages[i].Key()] = true
+	}
+	hasPage = func(path string) bool { return keys[page.Key(path)] }
+	hasFile = func(path string) bool {
+		return names[path] || strings.HasSuffix(path, "/") && hasPage(path) || !strings.Contains(filepath.Base(path), ".") && hasPage(path) || names[page.Clean(path)]
+	}
+	return hasFile, hasPage
+}

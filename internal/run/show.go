@@ -1,0 +1,161 @@
+package run
+
+import (
+	"bytes"
+
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/output"
+	"yellowgate/internal/site"
+)
+
+// Which is the state of a page that show reads.
+type Which uint8
+
+const (
+	Written Which = iota // the output folder's; what apply would write where that is missing or behind
+	Next                 // what apply would write
+	Source               // the page before the gate
+)
+
+// ShowResult is one page, with its bytes and its inventory.
+type ShowResult struct {
+	Record *inventory.Record
+	Text   []byte
+	From   string // where the page was read: "output", "next", "source"
+	Notice string // why it is not what was asked for, or ""
+}
+
+// Show reads one page of a project.
+func Show(p *site.Project, pg *page.Page, which Which) (*ShowResult, error) {
+	src, err := p.Read(pg)
+	if err != nil {
+		return nil, err
+	}
+	r := &ShowResult{Text: src, From: "source"}
+	dir := p.Source
+	gated := p.Gate.Page(src, *pg)
+	if which != Source {
+		g := gated
+		if err := gatefileErrors(site.GroupProblems(p.Gate.File.Text, g.Problems)); err != nil {
+			return nil, err
+		}
+		r.Text, r.From = g.File, "next"
+		if which == Written && p.Output != "" {
+			if err := r.written(p, pg, g.File); err != nil {
+				return nil, err
+			}
+		}
+		if r.From == "output" {
+			dir = p.Output
+		}
+	}
+	w := site.NewWeights(dir, nil)
+	r.Record = inventory.Take(r.Text, *pg, p.Gate.Site, w)
+	if which != Source && !gated.Fragment {
+		checks.Hold(r.Record, p.Gate, gated)
+	} else {
+		nameOwners(r.Record, p)
+	}
+	return r, nil
+}
+
+// written reads the page in the output folder, if that is up to date.
+func (r *ShowResult) written(p *site.Project, pg *page.Page, next []byte) error {
+	ledger, err := output.OpenLedger(p)
+	if err != nil {
+		return err
+	}
+	st, err := ledger.Status(pg.File)
+	if err != nil {
+		return err
+	}
+	switch {
+	case st.State == output.Missing:
+		r.Notice = "not applied yet: this is what apply would write"
+	case bytes.Equal(st.Text, next):
+		r.Text, r.From = st.Text, "output"
+	case st.State == output.Edited:
+		r.Text, r.From = st.Text, "output"
+		r.Notice = "the output file was changed after it was applied; --next shows what apply would write"
+	default:
+		r.Notice = "the output is behind the gate file: this is what apply would write"
+	}
+	return nil
+}
+
+func nameOwners(r *inventory.Record, p *site.Project) {
+	owners := p.Gate.Owners(r.Source, r.Page)
+	for i := range r.Elements {
+		if item, ok := owners[r.Elements[i].El.Start]; ok && r.Elements[i].Item == "" {
+			r.Elements[i].Item = p.Gate.File.Items[item].Name
+		}
+	}
+}
+
+// ShowFile takes the inventory of a page that belongs to no project.
+func ShowFile(text []byte, path, file, dir string) *ShowResult {
+	known := page.Page{Path: page.Clean(path), File: file}
+	return &ShowResult{Text: text, From: "file", Record: inventory.Take(text, known, noSite, site.NewWeights(dir, nil))}
+}
+
+// Pipe gates one page given as bytes, as the page at a path.
+func Pipe(p *site.Project, text []byte, path string) ([]byte, []gatefile.Problem, error) {
+	known := page.Page{Path: page.Clean(path), File: "standard input"}
+	known.Facts = p.Facts.ByPage[known.Key()]
+	r := p.Gate.Page(text, known)
+	ps := site.GroupProblems(p.Gate.File.Text, r.Problems)
+	if err := gatefileErrors(ps); err != nil {
+		return nil, nil, err
+	}
+	return r.File, ps, nil
+}
+
+// gatefileErrors turns problems into a *site.GateError if one is an error.
+func gatefileErrors(ps []gatefile.Problem) error {
+	if worst, any := gatefile.Worst(ps); any && worst == gatefile.Error {
+		return &site.GateError{Problems: ps}
+	}
+	return nil
+}
+
+// Totals are what a page costs a visitor.
+type PageTotals struct {
+	Requests, Blocking, Bytes, Gzip, ThirdParties int
+}
+
+// TotalsOf sums up a record: requests of the page itself, blocking resources,
+// bytes of what it loads and holds, and third-party hosts.
+func TotalsOf(r *inventory.Record) (t PageTotals) {
+	hosts := map[string]bool{}
+	for i := range r.Elements {
+		e := &r.Elements[i]
+		if e.Inside != "" {
+			continue
+		}
+		t.Bytes += e.Bytes
+		t.Gzip += e.Gzip
+		if e.Runs == "blocking" && e.Loads {
+			t.Blocking++
+		}
+		if e.Loads {
+			t.Requests++
+			if e.Party == "third" {
+				hosts[hostOf(e.Target)] = true
+			}
+		}
+	}
+	t.ThirdParties = len(hosts)
+	return t
+}
+
+// Marks lists the names of the marked regions of a page, in order.
+func Marks(scan *markup.Page) (names []string) {
+	for _, r := range scan.Regions() {
+		names = append(names, r.Name)
+	}
+	return names
+}

@@ -1,0 +1,213 @@
+package run
+
+import (
+	"hash/maphash"
+	"sort"
+
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/site"
+)
+
+// A Load is one thing that pages load or hold inline, over all pages.
+type Load struct {
+	Tag    string         `json:"tag"`
+	Target string         `json:"target"` // the path within the site, an absolute URL, or the beginning of an inline text
+	Party  string         `json:"party"`  // own, third, inline
+	Item   string         `json:"item"`   // the item it belongs to, where there is a gate file
+	Pages  int            `json:"pages"`  // that have it
+	Times  int            `json:"times"`  // elements in all
+	Bytes  int            `json:"bytes"`  // of one
+	Gzip   int            `json:"gzip"`
+	Runs   map[string]int `json:"runs"` // by how it runs, in elements
+	Area   map[string]int `json:"area"` // head or body, in elements
+	Dead   bool           `json:"dead"` // the site has no such file
+
+	lastPage int
+}
+
+// SurveyResult is an inventory of a folder.
+type SurveyResult struct {
+	Dir       string  `json:"dir"`
+	Pages     int     `json:"pages"`
+	Fragments int     `json:"fragments"`
+	Bytes     int64   `json:"bytes"` // of the pages
+	Loads     []*Load `json:"loads"`
+}
+
+// Survey takes the inventory of the pages in a folder. project, which may be
+// nil, says which items things belong to. each, if set, is called for every
+// record, in the order of the files.
+func Survey(dir string, project *site.Project, progress Progress, each func(*inventory.Record) error) (*SurveyResult, error) {
+	s := newSurvey(dir, project)
+	files, _, err := site.Walk(dir, false, s.skip)
+	if err != nil {
+		return nil, err
+	}
+	pages, err := s.pages(files)
+	if err != nil {
+		return nil, err
+	}
+	s.weights = site.NewWeights(dir, files)
+	const batch = 256
+	for from := 0; from < len(pages); from += batch {
+		to := min(from+batch, len(pages))
+		records := make([]*inventory.Record, to-from)
+		err := site.Each(to-from, func(i int) error {
+			b, err := site.ReadFile(dir, pages[from+i].File)
+			if err == nil {
+				records[i] = s.take(b, pages[from+i])
+			}
+			return err
+		})
+		if err != nil {
+			return nil, err
+		}
+		for i, r := range records {
+			s.add(from+i, r)
+			if each != nil {
+				if err := each(r); err != nil {
+					return nil, err
+				}
+			}
+		}
+		if progress != nil {
+			progress(to, len(pages))
+		}
+	}
+	return s.finish(), nil
+}
+
+// SurveyOne takes the inventory of one page given as bytes.
+func SurveyOne(file []byte, path string, project *site.Project) *inventory.Record {
+	s := newSurvey(".", project)
+	s.weights = site.NewWeights(".", nil)
+	return s.take(file, page.Page{Path: page.Clean(path), File: "-"})
+}
+
+type survey struct {
+	SurveyResult
+	project *site.Project
+	gate    *gating.Gate
+	site    *weburl.Site
+	weights *site.Weights
+	byKey   map[loadKey]*Load
+	seed    maphash.Seed
+}
+
+type loadKey struct {
+	tag, target string
+	text        uint64
+}
+
+func newSurvey(dir string, project *site.Project) *survey {
+	s := &survey{SurveyResult: SurveyResult{Dir: dir}, project: project, site: weburl.NewSite(""), byKey: map[loadKey]*Load{}, seed: maphash.MakeSeed()}
+	if project != nil {
+		s.gate, s.site = project.Gate, project.Gate.Site
+	}
+	return s
+}
+
+func (s *survey) skip(rel string, dir bool) bool {
+	if s.project != nil && s.project.Source == s.Dir {
+		return s.project.Skip(rel, dir)
+	}
+	return site.Hidden(rel)
+}
+
+func (s *survey) pages(files []site.File) ([]page.Page, error) {
+	if s.project == nil {
+		return site.PagesAnyway(files), nil
+	}
+	return site.Pages(files, s.gate.File.Site.Extensionless)
+}
+
+func (s *survey) take(file []byte, known page.Page) *inventory.Record {
+	src := markup.Read(file)
+	r := inventory.TakeScanned(src, markup.Scan(src.Text, nil), known, s.site, s.weights)
+	if s.gate != nil {
+		owners := s.gate.Owners(src, r.Page)
+		for i := range r.Elements {
+			if item, ok := owners[r.Elements[i].El.Start]; ok && r.Elements[i].Item == "" {
+				r.Elements[i].Item = s.gate.File.Items[item].Name
+			}
+		}
+	}
+	return r
+}
+
+// add counts a page's elements.
+func (s *survey) add(n int, r *inventory.Record) {
+	s.Bytes += int64(r.Bytes)
+	if r.Fragment {
+		s.Fragments++
+	} else {
+		s.Pages++
+	}
+	for i := range r.Elements {
+		e := &r.Elements[i]
+		key := loadKey{tag: e.Tag}
+		label := e.Target
+		switch {
+		case e.Inside == "template" || e.Inside == "noscript":
+			continue
+		case e.Loads:
+			key.target = e.Target
+		case (e.Tag == "script" || e.Tag == "style") && e.URL == "" && e.Bytes > 0:
+			text := r.Source.Text[e.El.TagEnd:e.El.ContentEnd]
+			key.text = maphash.Bytes(s.seed, text)
+			if s.byKey[key] == nil {
+				label = inlineLabel(r.Source.String(e.El.TagEnd, e.El.ContentEnd))
+			}
+		default:
+			continue
+		}
+		l := s.byKey[key]
+		if l == nil {
+			l = &Load{Tag: e.Tag, Target: label, Party: e.Party, Bytes: e.Bytes, Gzip: e.Gzip, Item: e.Item,
+				Runs: map[string]int{}, Area: map[string]int{}, lastPage: -1}
+			l.Dead = e.Party == "own" && e.Loads && !s.weights.Has(e.Ref.Path) && e.Tag != "iframe"
+			s.byKey[key] = l
+			s.Loads = append(s.Loads, l)
+		}
+		l.Times++
+		l.Runs[e.Runs]++
+		l.Area[e.Area]++
+		if l.lastPage != n {
+			l.lastPage = n
+			l.Pages++
+		}
+	}
+}
+
+// inlineLabel is the beginning of an inline text, on one line.
+func inlineLabel(text string) string {
+	r := []rune(markup.CollapseSpace(text))
+	if len(r) > 60 {
+		return string(r[:59]) + "…"
+	}
+	return string(r)
+}
+
+// finish sorts what was found: the site's own, then third parties', then inline;
+// within each what most pages have first.
+func (s *survey) finish() *SurveyResult {
+	rank := map[string]int{"own": 0, "third": 1, "inline": 2}
+	sort.SliceStable(s.Loads, func(i, j int) bool {
+		a, b := s.Loads[i], s.Loads[j]
+		if a.Party != b.Party {
+			return rank[a.Party] < rank[b.Party]
+		}
+		if a.Pages != b.Pages {
+			return a.Pages > b.Pages
+		}
+		if a.Bytes != b.Bytes {
+			return a.Bytes > b.Bytes
+		}
+		return a.Target < b.Target
+	})
+	return &s.SurveyResult
+}

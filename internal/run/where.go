@@ -1,0 +1,164 @@
+package run
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/site"
+)
+
+// WhereItem is one item over all pages.
+type WhereItem struct {
+	Item     string      `json:"item"`
+	Note     string      `json:"note"`
+	Parts    []string    `json:"parts"`
+	In       []WherePage `json:"in"`
+	Out      []WherePage `json:"out"`
+	NeededBy []string    `json:"neededBy"`
+	Needs    []string    `json:"needs"`
+	Pages    int         `json:"pages"`  // of the site
+	Absent   int         `json:"absent"` // pages it may stay on whose source lacks it
+}
+
+// A WherePage is one page with the reason of the verdict.
+type WherePage struct {
+	Page    string `json:"page"`
+	Reason  string `json:"reason"`
+	Because string `json:"because"`
+	Rule    Rule   `json:"rule"`
+}
+
+// Where says on which pages an item is, and why not on the others.
+func Where(p *site.Project, name string, progress Progress) (*WhereItem, error) {
+	n := -1
+	for i, it := range p.Gate.File.Items {
+		if it.Name == name {
+			n = i
+		}
+	}
+	if n < 0 {
+		return nil, &site.UsageError{Message: fmt.Sprintf("no item is called %q%s", name, near.Suggest(name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items"}
+	}
+	it := p.Gate.File.Items[n]
+	w := &WhereItem{Item: name, Note: it.Note, Parts: []string{}, In: []WherePage{}, Out: []WherePage{}, NeededBy: NeededBy(p.Gate.File, name), Needs: []string{}}
+	for _, part := range it.Parts {
+		w.Parts = append(w.Parts, partLine(it, part))
+	}
+	for _, m := range it.Found {
+		w.Parts = append(w.Parts, "found: "+m.Raw)
+	}
+	for _, need := range it.Needs {
+		w.Needs = append(w.Needs, need.Value)
+	}
+	err := all(p, progress, func(_ int, r *gating.Result) error {
+		if r.Fragment {
+			return nil
+		}
+		w.Pages++
+		v := &r.Verdicts[n]
+		line := WherePage{r.Page.Path, string(v.Reason), Because(v, &r.Page), ruleOf(v.Rule)}
+		switch {
+		case !v.In:
+			w.Out = append(w.Out, line)
+		case it.FoundOnly() && r.Present[n] == 0 && v.Reason == verdict.Pages:
+			w.Absent++
+		default:
+			w.In = append(w.In, line)
+		}
+		return nil
+	})
+	return w, err
+}
+
+// NeededBy lists the items that need an item.
+func NeededBy(g *gatefile.Gate, name string) []string {
+	out := []string{}
+	for _, it := range g.Items {
+		for _, need := range it.Needs {
+			if need.Value == name {
+				out = append(out, it.Name)
+			}
+		}
+	}
+	return out
+}
+
+// A WhereLine is one item with its counts.
+type WhereLine struct {
+	Item  string `json:"item"`
+	Kind  string `json:"kind"` // what it carries: script, stylesheet, code, found
+	In    int    `json:"in"`   // pages that have it after the gate
+	Gone  int    `json:"gone"` // pages from whose source it is taken out
+	Pages string `json:"pages"`
+	Note  string `json:"note"`
+}
+
+// WhereAll lists all items with their counts.
+func WhereAll(p *site.Project, progress Progress) ([]WhereLine, int, error) {
+	lines := make([]WhereLine, len(p.Gate.File.Items))
+	for i, it := range p.Gate.File.Items {
+		lines[i] = WhereLine{Item: it.Name, Kind: kinds(it), Pages: ChosenBy(it), Note: it.Note}
+	}
+	pages := 0
+	err := all(p, progress, func(_ int, r *gating.Result) error {
+		if r.Fragment {
+			return nil
+		}
+		pages++
+		for i := range r.Verdicts {
+			v := &r.Verdicts[i]
+			switch {
+			case v.In && (len(v.Item.Parts) > 0 || r.Present[i] > 0):
+				lines[i].In++
+			case !v.In && r.Present[i] > 0:
+				lines[i].Gone++
+			}
+		}
+		return nil
+	})
+	return lines, pages, err
+}
+
+func kinds(it *gatefile.Item) string {
+	var out []string
+	for _, p := range it.Parts {
+		if !slices.Contains(out, string(p.Kind)) {
+			out = append(out, string(p.Kind))
+		}
+	}
+	if len(it.Found) > 0 {
+		out = append(out, "found")
+	}
+	return strings.Join(out, " + ")
+}
+
+// ChosenBy is the item's pages and exceptions in one line.
+func ChosenBy(it *gatefile.Item) string {
+	if it.Disabled {
+		return "disabled"
+	}
+	s := ""
+	for i, q := range it.Pages {
+		if i > 0 {
+			s += " or "
+		}
+		s += q.Text
+	}
+	for i, q := range it.Except {
+		if i == 0 {
+			s += ", except "
+		} else {
+			s += " or "
+		}
+		s += q.Text
+	}
+	if s == "" {
+		return "where needed"
+	}
+	return s
+}
