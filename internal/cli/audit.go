@@ -87,19 +87,23 @@ func (a *app) audit(args []string, as string) (*run.AuditResult, error) {
 		if p == nil || p.Output == "" {
 			return nil, &site.UsageError{Message: "there is no gate file that names an output folder", Remedy: "name a folder: yellowgate audit DIR"}
 		}
-		o.Dir, o.Project = p.Output, p
+		o.Dir, o.Project, o.Name = p.Output, p, p.Gate.File.Site.Output.Value
 		return run.Audit(o)
 	}
-	// Another folder is held against the gate if that was named, or if it is
-	// the gate's own.
+	// The gate's own output is held against the gate, and so is any other folder
+	// if the gate file was named; its source is not, since that is before the gate.
 	o.Dir = filepath.Clean(args[0])
-	if abs, aerr := filepath.Abs(o.Dir); aerr == nil && p != nil && (abs == p.Output || a.gate != "") {
-		o.Project = p
-		if abs == p.Output {
-			o.Dir = abs
-		}
-	} else if a.gate != "" && err != nil {
+	abs, aerr := filepath.Abs(o.Dir)
+	switch {
+	case a.gate != "" && err != nil:
 		return nil, err
+	case p == nil || err != nil || aerr != nil:
+	case abs == p.Source:
+		o.Address = p.Gate.File.Site.URL.Value
+	case abs == p.Output:
+		o.Dir, o.Name, o.Project = abs, o.Dir, p
+	case a.gate != "":
+		o.Project = p
 	}
 	return run.Audit(o)
 }

@@ -1,5 +1,98 @@
 package cli
 
-import "github.com/spf13/cobra"
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
 
-func (a *app) demoCmd() *cobra.Command { return &cobra.Command{Use: "demo"} }
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/demo"
+)
+
+// The steps of the demo: a command, and what it is for. %s is the folder.
+var demoSteps = []struct {
+	purpose string
+	args    []string
+}{
+	{"Look: what do the pages load today, and how much of it on every page?",
+		[]string{"survey", "%s/site"}},
+	{"Look closer: audit the pages as they are. Which heads are broken, what is missing?",
+		[]string{"audit", "%s/site", "--fail-on", "never"}},
+	{"Decide: the gate file says what belongs where. Does it fit the site?",
+		[]string{"check"}},
+	{"Publish: write the gated site into the output folder. The source is never touched.",
+		[]string{"apply"}},
+	{"Verify on a page where things must be. (Compare with --source: the kit, the shim and the library were there.)",
+		[]string{"show", "/book/pay/"}},
+	{"Ask why: the visit counter must not be on the members' pages.",
+		[]string{"why", "/members/login/", "visit-counter"}},
+	{"Ask where a title comes from: all values, and the one that wins.",
+		[]string{"why", "/events/perseids/", "title"}},
+	{"Verify everywhere: audit the output, every page and every item held against the gate.",
+		[]string{"audit", "--fail-on", "never"}},
+}
+
+func (a *app) demoCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "demo [DIR]", GroupID: "look", Args: cobra.MaximumNArgs(1),
+		Short: "Write the demo site and run the whole example on it",
+		Long: `Writes the demo site, a made-up observatory with the sins that real sites collect, into
+a new folder, and runs the whole example on it, step by step: look, decide, publish,
+verify. Use it to see in a minute what this program does. Nothing else is touched.`,
+		Example: "  yellowgate demo\n  yellowgate demo my-demo",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin(); err != nil {
+				return err
+			}
+			dir := newName(demo.Name)
+			if len(args) == 1 {
+				dir = filepath.Clean(args[0])
+			}
+			n, err := demo.Write(dir)
+			if err != nil {
+				return err
+			}
+			return a.demo(dir, n)
+		},
+	}
+}
+
+// newName is a name for a folder that does not exist yet.
+func newName(base string) string {
+	name := base
+	for i := 2; ; i++ {
+		if _, err := os.Lstat(name); errors.Is(err, fs.ErrNotExist) {
+			return name
+		}
+		name = fmt.Sprintf("%s-%d", base, i)
+	}
+}
+
+func (a *app) demo(dir string, files int) error {
+	p := a.printer()
+	p.Line("The Tern Hill Observatory is in %s: %d files, a site of 27 pages and its gate file.", dir, files)
+	gate := filepath.Join(dir, "yellowgate.yaml")
+	for i, s := range demoSteps {
+		args := make([]string, len(s.args))
+		shown := ""
+		for k, arg := range s.args {
+			if args[k] = arg; arg == "%s/site" {
+				args[k] = filepath.Join(dir, "site")
+				arg = "site"
+			}
+			shown += " " + arg
+		}
+		p.Step(i+1, shown[1:], s.purpose)
+		step := &app{in: a.in, out: a.out, err: a.err}
+		root := step.root()
+		root.SetArgs(append(args, "--gate", gate, "--color", a.color))
+		if err := root.Execute(); err != nil {
+			return err
+		}
+	}
+	p.DemoEnd(dir)
+	return nil
+}

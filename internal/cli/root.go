@@ -36,7 +36,6 @@ const (
 type app struct {
 	in       io.Reader
 	out, err io.Writer
-	result   io.Writer // out, or the file of --out
 	status   int
 
 	gate, format, outFile, color string
@@ -45,7 +44,7 @@ type app struct {
 
 // Main runs the program and returns its exit status. No panic reaches the user.
 func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
-	a := &app{in: in, out: out, result: out, err: errw}
+	a := &app{in: in, out: out, err: errw}
 	defer func() {
 		if e := recover(); e != nil {
 			fmt.Fprintf(errw, "error: this is a mistake in yellowgate itself: %v\n  nothing half-written is left behind; please report the command and the file\n", e)
@@ -157,6 +156,11 @@ func width(w io.Writer) int {
 		}
 	}
 	return 0
+}
+
+// printer writes text to standard output.
+func (a *app) printer() *report.Printer {
+	return report.NewPrinter(a.out, a.colors(a.out), width(a.out))
 }
 
 // messages writes what is no result.

@@ -56,6 +56,8 @@ type AuditedItem struct {
 type AuditOptions struct {
 	Dir      string
 	Project  *site.Project // nil without a gate file
+	Address  string        // of the site, where there is no project to hold pages against
+	Name     string        // of the folder, for people
 	Records  bool          // keep the records
 	Progress Progress
 }
@@ -63,7 +65,10 @@ type AuditOptions struct {
 // Audit looks at the pages of a folder and, with a project, holds them against
 // its gate.
 func Audit(o AuditOptions) (*AuditResult, error) {
-	a := &AuditResult{Format: AuditFormat, Dir: o.Dir, Records: []*inventory.Record{}, Verdicts: []Gated{}, Findings: []checks.Finding{}}
+	if o.Name == "" {
+		o.Name = o.Dir
+	}
+	a := &AuditResult{Format: AuditFormat, Dir: o.Name, Records: []*inventory.Record{}, Verdicts: []Gated{}, Findings: []checks.Finding{}}
 	files, _, err := site.Walk(o.Dir, true, func(rel string, _ bool) bool { return site.Hidden(rel) })
 	if err != nil {
 		if o.Project != nil && errors.Is(err, fs.ErrNotExist) && o.Dir == o.Project.Output {
@@ -72,7 +77,7 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 		return nil, err
 	}
 	var pages []page.Page
-	s := &auditing{AuditOptions: o, result: a, site: weburl.NewSite(""), weights: site.NewWeights(o.Dir, files)}
+	s := &auditing{AuditOptions: o, result: a, site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files)}
 	if o.Project != nil {
 		if err := s.useGate(); err != nil {
 			return nil, err

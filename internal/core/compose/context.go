@@ -345,7 +345,7 @@ func escapeString(v string, quote byte, isCode bool) string {
 			b.WriteString(`\t`)
 		case r == rune(quote) && !isCode:
 			b.WriteString(`\"`)
-		case r < ' ' || r == '<' || r == '>' || r == '&' || r == '"' || r == '\'' || r == '`' || r == '$' || r == '/' && isCode ||
+		case r < ' ' || r == '<' || r == '>' || r == '&' || r == '"' || r == '\'' || r == '`' || r == '$' && quote == '`' ||
 			r == 0x2028 || r == 0x2029 || r == 0xFEFF:
 			fmt.Fprintf(&b, `\u%04X`, r)
 		default:

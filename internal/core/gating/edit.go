@@ -16,7 +16,6 @@ type editing struct {
 	edits   []markup.Edit
 	owner   map[int]int // item by the offset of a found element
 	removed []removal
-	spots   map[gatefile.Place]markup.Spot
 	bodyTag bool // a body tag was written that the source left out
 }
 
@@ -51,6 +50,12 @@ func (e *editing) removeFound() {
 		e.removed = append(e.removed, removal{span, item})
 		e.edits = append(e.edits, markup.Edit{Start: span.Start, End: span.End})
 	}
+}
+
+// headMended reports whether what broke the head is taken out.
+func (e *editing) headMended() bool {
+	b := e.Scan.Breaker
+	return !b.None() && e.isRemoved(b.Start)
 }
 
 // endOf returns where the element at the offset ends.

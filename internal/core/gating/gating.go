@@ -198,16 +198,53 @@ func (g *Gate) Put(v *View) *Result {
 	e := &editing{Result: r, gate: g}
 	e.findAll()
 	e.removeFound()
+	if e.headMended() {
+		// What broke the head goes: the head ends elsewhere without it, so the
+		// rest is done on the page as it is then.
+		if e = e.again(); e == nil {
+			return r
+		}
+	}
 	e.place()
 	e.metadata()
-	out, inverse, err := v.Source.Apply(e.edits)
-	if err != nil {
-		r.problem(gatefile.Problem{Severity: gatefile.Error, Pos: gatefile.Position{File: v.Page.File, Line: 1},
-			Message: fmt.Sprintf("the page cannot be edited: %v", err), Remedy: "two items meet at one place of the page; give one of them another"})
-		return r
-	}
-	r.File, r.Inverse = out, inverse
+	r.Problems = e.Problems
+	e.apply(r)
 	return r
+}
+
+// apply makes the edits the result's.
+func (e *editing) apply(r *Result) bool {
+	out, inverse, err := e.Source.Apply(e.edits)
+	if err != nil {
+		r.problem(gatefile.Problem{Severity: gatefile.Error, Pos: gatefile.Position{File: r.Page.File, Line: 1},
+			Message: fmt.Sprintf("the page cannot be edited: %v", err), Remedy: "two items meet at one place of the page; give one of them another"})
+		return false
+	}
+	r.File = out
+	r.inverses = append(r.inverses, inverse)
+	return true
+}
+
+// again applies what was edited so far and begins anew on the result.
+func (e *editing) again() *editing {
+	r := e.Result
+	if !e.apply(r) {
+		return nil
+	}
+	v := &View{gate: r.gate, Source: markup.Read(r.File), Page: r.Page}
+	v.Scan = markup.Scan(v.Source.Text, r.gate.watch)
+	work := *r
+	work.View = v
+	return &editing{Result: &work, gate: e.gate}
+}
+
+// Undo gives the source back from the result: the inverse of all edits.
+func (r *Result) Undo() []byte {
+	file := r.File
+	for i := len(r.inverses) - 1; i >= 0; i-- {
+		file = markup.Undo(file, r.inverses[i])
+	}
+	return file
 }
 
 func (r *Result) problem(p gatefile.Problem) {

@@ -370,6 +370,8 @@ func rawTextEnd(src []byte, i int, name []byte, script bool) (contentEnd, end in
 	}
 }
 
+var endTagOpen = []byte("</")
+
 var arrowEnd = []byte("-->")
 
 // namesTag reports whether b begins with the tag name, in any case, ended by
@@ -586,6 +588,9 @@ func (s *scanner) finish() {
 		e := &p.Elements[i]
 		e.ContentEnd, e.End = n, n
 		s.cutAt(e.Start)
+	}
+	if bytes.HasSuffix(s.src, endTagOpen) {
+		s.cutAt(n - 2) // text as it stands, but a tag as soon as something follows
 	}
 	end := n
 	if s.unclosed >= 0 {

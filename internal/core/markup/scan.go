@@ -254,7 +254,7 @@ func (s *scanner) markup(i int) (t token, ok bool) {
 		if src[i+2] == '>' { // "</>" is nothing at all
 			return token{kind: comment, start: i, end: i + 3}, true
 		}
-		return token{kind: comment, start: i, end: s.bogusEnd(i + 2)}, true
+		return token{kind: comment, start: i, end: s.bogusEnd(i, i+2)}, true
 	case c == '!':
 		rest := src[i+2:]
 		if len(rest) >= 2 && rest[0] == '-' && rest[1] == '-' {
@@ -269,9 +269,9 @@ func (s *scanner) markup(i int) (t token, ok bool) {
 		if len(rest) >= 7 && foldEqual(rest[:7], "doctype") {
 			k = doctype
 		}
-		return token{kind: k, start: i, end: s.bogusEnd(i + 2)}, true
+		return token{kind: k, start: i, end: s.bogusEnd(i, i+2)}, true
 	}
-	return token{kind: comment, start: i, end: s.bogusEnd(i + 1)}, true // "<?"
+	return token{kind: comment, start: i, end: s.bogusEnd(i, i+1)}, true // "<?"
 }
 
 // cutAt remembers the start of the outermost construct that is never closed.
@@ -281,12 +281,13 @@ func (s *scanner) cutAt(i int) {
 	}
 }
 
-// bogusEnd returns the end of a bogus comment or a doctype: after the next ">".
-func (s *scanner) bogusEnd(i int) int {
+// bogusEnd returns the end of a bogus comment or a doctype that began at start:
+// after the next ">" from i on.
+func (s *scanner) bogusEnd(start, i int) int {
 	if n := bytes.IndexByte(s.src[i:], '>'); n >= 0 {
 		return i + n + 1
 	}
-	s.cutAt(i)
+	s.cutAt(start)
 	return len(s.src)
 }
 
