@@ -173,7 +173,7 @@ type Result struct {
 	Present  []int                     // by item: how many of its found elements the source has
 	Matched  map[*gatefile.Matcher]int // how many elements each matcher matches
 	File     []byte                    // what is to be written
-	Inverse  []markup.Edit             // what gives the source back
+	inverses [][]markup.Edit           // what gives the source back, last first
 	Problems []Problem
 	Fragment bool
 }
