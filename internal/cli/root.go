@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"sync"
@@ -44,6 +45,9 @@ type app struct {
 
 // Main runs the program and returns its exit status. No panic reaches the user.
 func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
+	// Pages come and go quickly: collect seldom, but never let memory grow.
+	debug.SetGCPercent(400)
+	debug.SetMemoryLimit(112 << 20)
 	a := &app{in: in, out: out, err: errw}
 	defer func() {
 		if e := recover(); e != nil {

@@ -1,14 +1,14 @@
 package output
 
 import (
-	"bytes"
-	"crypto/sha256"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -73,19 +73,13 @@ func some(names []string) string {
 	return fmt.Sprintf("%s and %d more", strings.Join(names[:3], ", "), len(names)-3)
 }
 
-// memoryBudget is how many bytes of finished pages are kept between finding out
-// that all is well and writing; the rest is gated again.
-const memoryBudget = 24 << 20
-
 // job is one file of the source on its way to the output.
 type job struct {
 	file   site.File
 	page   *page.Page // nil for a file that is no page
 	entry  *entry     // what the record will say; nil where nothing is known
-	write  bool
-	ready  []byte // what is to be written, where the budget allowed to keep it
-	sum    digest // of that
-	skip   bool   // not chosen: what the record says stays
+	write  bool       // a finished file lies beside its place, to be renamed
+	skip   bool       // not chosen: what the record says stays
 	frag   bool
 	gating []gating.Problem
 }
@@ -108,17 +102,25 @@ func Apply(p *site.Project, o Options) (*Summary, error) {
 		return nil, err
 	}
 	defer unlock()
-	a := &apply{Project: p, Options: o, start: time.Now()}
+	a := &apply{Project: p, Options: o, start: time.Now(), made: map[string]bool{}}
 	if a.record, err = loadRecord(p.Dir); err != nil {
 		return nil, &site.PathError{Path: filepath.Join(p.Dir, stateDir), Err: err, What: "mend or delete the record, then apply with --take-over"}
 	}
 	if err := a.look(); err != nil {
 		return nil, err
 	}
+	if err := os.MkdirAll(p.Output, 0o755); err != nil {
+		return nil, &site.PathError{Path: p.Output, Err: err}
+	}
+	if a.root, err = os.OpenRoot(p.Output); err != nil {
+		return nil, &site.PathError{Path: p.Output, Err: err}
+	}
+	defer a.root.Close()
 	if err := a.prepare(); err != nil {
+		a.takeBack()
 		return nil, err
 	}
-	return a.write()
+	return a.publish()
 }
 
 // lock keeps two applies of one project from meeting.
@@ -148,7 +150,11 @@ type apply struct {
 	jobs    []job
 	removed []string // outputs to remove
 	kept    []string // outputs of others, let stay
-	kill    sync.Mutex
+
+	root *os.Root // the output folder; nothing lands outside it
+	mu   sync.Mutex
+	made map[string]bool // folders that are there: true for those that this apply made
+	done atomic.Int64
 }
 
 // look lists the output folder.
@@ -177,8 +183,9 @@ func (a *apply) look() error {
 	return nil
 }
 
-// prepare finds out for each file what is to be done, and stops before the first
-// write where something is wrong.
+// prepare gates every page that is to be written and lays it beside its place,
+// finished. Visitors see none of it yet; where something is wrong it is all taken
+// back.
 func (a *apply) prepare() error {
 	a.jobs = make([]job, len(a.Files))
 	pages := a.Pages
@@ -188,16 +195,31 @@ func (a *apply) prepare() error {
 			a.jobs[i].page, pages = &pages[0], pages[1:]
 		}
 	}
-	var budget atomic.Int64
-	budget.Store(memoryBudget)
 	var foreign []string
-	var mu sync.Mutex
+	if a.Chosen == nil {
+		var err error
+		if foreign, err = a.extras(); err != nil {
+			return err
+		}
+	}
+	stop := len(foreign) > 0 // then nothing is written, not even beside its place
 	err := site.Each(len(a.jobs), func(i int) error {
-		mine, err := a.one(&a.jobs[i], &budget)
-		if err == nil && !mine {
-			mu.Lock()
-			foreign = append(foreign, a.jobs[i].file.Path)
-			mu.Unlock()
+		j := &a.jobs[i]
+		buf := buffers.Get().(*[]byte)
+		defer buffers.Put(buf)
+		text, mine, err := a.one(j, buf)
+		if err != nil {
+			return err
+		}
+		if !mine {
+			a.mu.Lock()
+			foreign = append(foreign, j.file.Path)
+			a.mu.Unlock()
+		} else if text != nil && !stop {
+			err = a.lay(j, text)
+		}
+		if a.Progress != nil {
+			a.Progress(int(a.done.Add(1)), len(a.jobs))
 		}
 		return err
 	})
@@ -213,13 +235,6 @@ func (a *apply) prepare() error {
 			return &site.GateError{Problems: ps}
 		}
 	}
-	if a.Chosen == nil {
-		extra, err := a.extras()
-		if err != nil {
-			return err
-		}
-		foreign = append(foreign, extra...)
-	}
 	if len(foreign) > 0 {
 		sort.Strings(foreign)
 		return &ForeignError{a.Project.Gate.File.Site.Output.Value, foreign}
@@ -227,14 +242,14 @@ func (a *apply) prepare() error {
 	return nil
 }
 
-// one decides about one file. mine is false where a file of somebody else's
-// stands in its place.
-func (a *apply) one(j *job, budget *atomic.Int64) (mine bool, err error) {
+// one decides about one file. text is what is to be written, nil for nothing;
+// mine is false where a file of somebody else's stands in its place.
+func (a *apply) one(j *job, buf *[]byte) (text []byte, mine bool, err error) {
 	e := a.record.files[j.file.Path]
 	out, exists := a.there[j.file.Path]
 	if a.Chosen != nil && j.page == nil {
 		j.skip = true
-		return true, nil
+		return nil, true, nil
 	}
 	gate := ""
 	if j.page != nil {
@@ -242,70 +257,73 @@ func (a *apply) one(j *job, budget *atomic.Int64) (mine bool, err error) {
 	}
 	if a.Chosen == nil && e != nil && !e.kept && exists && e.gate == gate && e.source.same(j.file.Size, j.file.ModTime) && e.output.same(out.Size, out.ModTime) {
 		j.entry = e
-		return true, nil
+		return nil, true, nil
 	}
-	src, err := a.readSource(j)
+	src, err := a.readSource(j, buf)
 	if err != nil {
-		return false, err
+		return nil, false, err
 	}
 	if a.Chosen != nil {
 		v := a.Project.Gate.Look(src, *j.page)
 		if !a.Chosen(v) {
 			j.skip = true
-			return true, nil
+			return nil, true, nil
 		}
 	}
-	source := stamp{int64(len(src)), j.file.ModTime.UnixNano(), sha256.Sum256(src)}
+	source := stamp{int64(len(src)), j.file.ModTime.UnixNano(), digestOf(src)}
 	if e != nil && !e.kept && exists && e.gate == gate && e.source.sum == source.sum {
 		same := e.output.same(out.Size, out.ModTime)
 		if !same && e.output.size == out.Size {
 			sum, err := a.outputSum(j.file.Path)
 			if err != nil {
-				return false, err
+				return nil, false, err
 			}
 			same = sum == e.output.sum
 		}
 		if same {
 			j.entry = &entry{gate: gate, source: source, output: stamp{out.Size, out.ModTime.UnixNano(), e.output.sum}, applied: e.applied}
-			return true, nil
+			return nil, true, nil
 		}
 	}
-	text := src
+	text = src
 	if j.page != nil {
 		r := a.Project.Gate.Page(src, *j.page)
 		text, j.frag, j.gating = r.File, r.Fragment, r.Problems
 	}
-	j.sum = sha256.Sum256(text)
-	j.entry = &entry{gate: gate, source: source, output: stamp{size: int64(len(text)), sum: j.sum}, applied: a.start.Unix()}
+	j.entry = &entry{gate: gate, source: source, output: stamp{size: int64(len(text)), sum: digestOf(text)}, applied: a.start.Unix()}
 	if exists {
 		ours := e != nil && !e.kept
 		if out.Size == int64(len(text)) || !ours {
 			sum, err := a.outputSum(j.file.Path)
 			if err != nil {
-				return false, err
+				return nil, false, err
 			}
-			if sum == j.sum { // it says already what it should
+			if sum == j.entry.output.sum { // it says already what it should
 				j.entry.output.mtime = out.ModTime.UnixNano()
-				return true, nil
+				return nil, true, nil
 			}
 			for _, d := range a.record.journal[j.file.Path] {
 				ours = ours || d == sum
 			}
 		}
 		if !ours && !a.TakeOver {
-			return false, nil
+			return nil, false, nil
 		}
 	}
-	j.write = true
-	if budget.Add(-int64(len(text))) >= 0 {
-		j.ready = bytes.Clone(text)
+	if text == nil {
+		text = []byte{} // an empty file is one
 	}
-	return true, nil
+	return text, true, nil
 }
 
-func (a *apply) readSource(j *job) ([]byte, error) {
+// buffers are used again from page to page.
+var buffers = sync.Pool{New: func() any { b := make([]byte, 0, 64<<10); return &b }}
+
+// readSource reads a file of the source into buf.
+func (a *apply) readSource(j *job, buf *[]byte) ([]byte, error) {
 	name := filepath.Join(a.Source, filepath.FromSlash(j.file.Path))
-	b, err := os.ReadFile(name)
+	b, err := readInto(*buf, name, j.file.Size)
+	*buf = b[:0]
 	if err != nil {
 		pe := &site.PathError{Path: name, Err: err}
 		if errors.Is(err, fs.ErrNotExist) {
@@ -316,13 +334,36 @@ func (a *apply) readSource(j *job) ([]byte, error) {
 	return b, nil
 }
 
+// readInto reads a file into a buffer, which grows if it must.
+func readInto(buf []byte, name string, size int64) ([]byte, error) {
+	f, err := os.Open(name)
+	if err != nil {
+		return buf, err
+	}
+	defer f.Close()
+	buf = slices.Grow(buf[:0], int(size)+1)
+	for {
+		n, err := f.Read(buf[len(buf):cap(buf)])
+		buf = buf[:len(buf)+n]
+		if err == io.EOF {
+			return buf, nil
+		}
+		if err != nil {
+			return buf, err
+		}
+		if len(buf) == cap(buf) {
+			buf = slices.Grow(buf, len(buf))
+		}
+	}
+}
+
 func (a *apply) outputSum(rel string) (digest, error) {
 	name := filepath.Join(a.Output, filepath.FromSlash(rel))
 	b, err := os.ReadFile(name)
 	if err != nil {
 		return digest{}, &site.PathError{Path: name, Err: err}
 	}
-	return sha256.Sum256(b), nil
+	return digestOf(b), nil
 }
 
 // extras goes through the outputs without a source: those the tool wrote are to
@@ -365,100 +406,54 @@ func (a *apply) extras() (foreign []string, err error) {
 	return foreign, nil
 }
 
-// write does what prepare found to be done.
-func (a *apply) write() (*Summary, error) {
-	s := a.summary()
-	todo := make([]int, 0, len(a.jobs))
-	for i := range a.jobs {
-		if a.jobs[i].write {
-			todo = append(todo, i)
-		}
+// lay writes a finished file beside its place.
+func (a *apply) lay(j *job, text []byte) error {
+	err := a.folder(path.Dir(j.file.Path))
+	var mtime time.Time
+	if err == nil {
+		mtime, err = a.writeTemp(tempName(j.file.Path), text)
 	}
-	if err := os.MkdirAll(a.Output, 0o755); err != nil {
-		return nil, &site.PathError{Path: a.Output, Err: err}
-	}
-	root, err := os.OpenRoot(a.Output)
 	if err != nil {
-		return nil, &site.PathError{Path: a.Output, Err: err}
+		return &site.PathError{Path: filepath.Join(a.Output, filepath.FromSlash(j.file.Path)), Err: err, What: "nothing was changed; the output is as it was before"}
 	}
-	defer root.Close()
-	fail := func(rel string, err error) error {
-		return &site.PathError{Path: filepath.Join(a.Output, filepath.FromSlash(rel)), Err: err, What: "what was written before is whole; apply again to go on"}
-	}
-	for _, rel := range a.removed {
-		if err := root.Remove(filepath.FromSlash(rel)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return nil, fail(rel, err)
-		}
-		for d := path.Dir(rel); d != "."; d = path.Dir(d) {
-			if root.Remove(filepath.FromSlash(d)) != nil {
-				break // not empty
-			}
-		}
-	}
-	if len(todo) > 0 {
-		if err := a.writeAll(root, todo, fail); err != nil {
-			return nil, err
-		}
-	}
-	for _, rel := range a.left {
-		root.Remove(filepath.FromSlash(rel))
-	}
-	if err := a.saveRecord(); err != nil {
-		return nil, &site.PathError{Path: filepath.Join(a.Dir, stateDir), Err: err}
-	}
-	return s, nil
+	j.write = true
+	j.entry.output.mtime = mtime.UnixNano()
+	return nil
 }
 
-// writeAll writes files, each noted in the journal first.
-func (a *apply) writeAll(root *os.Root, todo []int, fail func(string, error) error) error {
-	journal, err := os.OpenFile(filepath.Join(a.Dir, stateDir, journalName), os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o644)
-	if err != nil {
-		return &site.PathError{Path: filepath.Join(a.Dir, stateDir), Err: err}
-	}
-	defer journal.Close()
-	made := map[string]bool{}
-	for _, i := range todo {
-		if d := path.Dir(a.jobs[i].file.Path); d != "." && !made[d] {
-			made[d] = true
-			if err := root.MkdirAll(filepath.FromSlash(d), 0o755); err != nil {
-				return fail(d, err)
-			}
-		}
-	}
-	var done atomic.Int64
-	return site.Each(len(todo), func(k int) error {
-		j := &a.jobs[todo[k]]
-		text := j.ready
-		j.ready = nil
-		if text == nil {
-			src, err := a.readSource(j)
-			if err != nil {
-				return err
-			}
-			if text = src; j.page != nil {
-				text = a.Project.Gate.Page(src, *j.page).File
-			}
-			if j.sum != sha256.Sum256(text) {
-				return &site.PathError{Path: filepath.Join(a.Source, j.file.Path), Err: errors.New("the page changed while it was being applied"), What: "apply again when the site's build has ended"}
-			}
-		}
-		line := strconv.AppendQuote(append(appendHex(nil, j.sum), '\t'), j.file.Path)
-		a.kill.Lock()
-		_, err := journal.Write(append(line, '\n'))
-		a.kill.Unlock()
-		if err != nil {
-			return &site.PathError{Path: journal.Name(), Err: err}
-		}
-		mtime, err := replace(root, j.file.Path, text)
-		if err != nil {
-			return fail(j.file.Path, err)
-		}
-		j.entry.output.mtime = mtime.UnixNano()
-		if a.Progress != nil {
-			a.Progress(int(done.Add(1)), len(todo))
-		}
+// at is the name on disk of something in the output folder.
+func (a *apply) at(rel string) string { return filepath.Join(a.Output, filepath.FromSlash(rel)) }
+
+// folder makes a folder of the output and those above it. Links that lead out of
+// the output folder are refused, so that nothing lands outside it.
+func (a *apply) folder(dir string) error {
+	if dir == "." {
 		return nil
-	})
+	}
+	a.mu.Lock()
+	_, known := a.made[dir]
+	a.mu.Unlock()
+	if known {
+		return nil
+	}
+	if err := a.folder(path.Dir(dir)); err != nil {
+		return err
+	}
+	err := os.Mkdir(a.at(dir), 0o755)
+	made := err == nil
+	if errors.Is(err, fs.ErrExist) {
+		// Stat in the root follows no link that leads out.
+		info, serr := a.root.Stat(filepath.FromSlash(dir))
+		if err = serr; err == nil && !info.IsDir() {
+			err = errors.New("a file is in the place of a folder")
+		}
+	}
+	if err == nil {
+		a.mu.Lock()
+		a.made[dir] = a.made[dir] || made
+		a.mu.Unlock()
+	}
+	return err
 }
 
 const (
@@ -466,13 +461,20 @@ const (
 	tmpSuffix = ".tmp"
 )
 
-// replace writes a file beside its place and renames it, so that it is whole or
-// not there. It does not sync: a power cut may cost what the system had not
-// written yet, and the next apply finds that by its digest.
-func replace(root *os.Root, rel string, text []byte) (time.Time, error) {
-	sum := sha256.Sum256([]byte(rel))
-	tmp := filepath.FromSlash(path.Join(path.Dir(rel), tmpPrefix+string(appendHex(nil, sum)[:16])+tmpSuffix))
-	f, err := root.OpenFile(tmp, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o644)
+// tempName is the name under which a file is finished, beside its place.
+func tempName(rel string) string {
+	return path.Join(path.Dir(rel), tmpPrefix+string(appendHex(nil, digestOf([]byte(rel))))+tmpSuffix)
+}
+
+// writeTemp writes a file. It does not sync: a power cut may cost what the system
+// had not written yet, and the next apply finds that by its digest.
+func (a *apply) writeTemp(name string, text []byte) (time.Time, error) {
+	f, err := os.OpenFile(a.at(name), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
+	if errors.Is(err, fs.ErrExist) { // left by an apply that was stopped
+		if err = os.Remove(a.at(name)); err == nil {
+			f, err = os.OpenFile(a.at(name), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
+		}
+	}
 	if err != nil {
 		return time.Time{}, err
 	}
@@ -484,14 +486,95 @@ func replace(root *os.Root, rel string, text []byte) (time.Time, error) {
 	if err == nil {
 		err = serr
 	}
-	if err == nil {
-		err = root.Rename(tmp, filepath.FromSlash(rel))
-	}
 	if err != nil {
-		root.Remove(tmp)
+		os.Remove(a.at(name))
 		return time.Time{}, err
 	}
 	return info.ModTime(), nil
+}
+
+// takeBack removes what prepare laid down, folders that it made included.
+func (a *apply) takeBack() {
+	for i := range a.jobs {
+		if j := &a.jobs[i]; j.write {
+			os.Remove(a.at(tempName(j.file.Path)))
+		}
+	}
+	var made []string
+	for dir, mine := range a.made {
+		if mine {
+			made = append(made, dir)
+		}
+	}
+	sort.Sort(sort.Reverse(sort.StringSlice(made))) // inner ones first
+	for _, dir := range made {
+		a.root.Remove(filepath.FromSlash(dir))
+	}
+}
+
+// publish puts what prepare laid down into place.
+func (a *apply) publish() (*Summary, error) {
+	s := a.summary()
+	fail := func(rel string, err error) error {
+		return &site.PathError{Path: filepath.Join(a.Output, filepath.FromSlash(rel)), Err: err, What: "every file of the output is whole; apply again to go on"}
+	}
+	for _, rel := range a.removed {
+		if err := a.root.Remove(filepath.FromSlash(rel)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return nil, fail(rel, err)
+		}
+		for d := path.Dir(rel); d != "."; d = path.Dir(d) {
+			if a.root.Remove(filepath.FromSlash(d)) != nil {
+				break // not empty
+			}
+		}
+	}
+	if err := a.noteInJournal(); err != nil {
+		return nil, &site.PathError{Path: filepath.Join(a.Dir, stateDir), Err: err, What: "nothing was changed"}
+	}
+	err := site.Each(len(a.jobs), func(i int) error {
+		j := &a.jobs[i]
+		if !j.write {
+			return nil
+		}
+		if err := os.Rename(a.at(tempName(j.file.Path)), a.at(j.file.Path)); err != nil {
+			return fail(j.file.Path, err)
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	for _, rel := range a.left {
+		a.root.Remove(filepath.FromSlash(rel))
+	}
+	if err := a.saveRecord(); err != nil {
+		return nil, &site.PathError{Path: filepath.Join(a.Dir, stateDir), Err: err, What: "the output is whole; apply again to mend the record"}
+	}
+	return s, nil
+}
+
+// noteInJournal notes what is about to be put into place, so that an apply that
+// is stopped leaves nothing that the next one does not know as its own.
+func (a *apply) noteInJournal() error {
+	var b []byte
+	for i := range a.jobs {
+		if j := &a.jobs[i]; j.write {
+			b = strconv.AppendQuote(append(appendHex(b, j.entry.output.sum), '\t'), j.file.Path)
+			b = append(b, '\n')
+		}
+	}
+	if len(b) == 0 {
+		return nil
+	}
+	f, err := os.OpenFile(filepath.Join(a.Dir, stateDir, journalName), os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o644)
+	if err != nil {
+		return err
+	}
+	if _, err = f.Write(append([]byte{'\n'}, b...)); err != nil { // after a line that a kill cut short
+		f.Close()
+		return err
+	}
+	return f.Close()
 }
 
 // saveRecord writes what is known of the outputs now.

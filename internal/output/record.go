@@ -6,7 +6,6 @@ package output
 import (
 	"bufio"
 	"bytes"
-	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -15,6 +14,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"github.com/zeebo/xxh3"
 )
 
 // The files of the folder .yellowgate, next to the gate file.
@@ -26,7 +27,11 @@ const (
 	recordHead  = "yellowgate.record/1"
 )
 
-type digest [sha256.Size]byte
+// A digest tells whether two contents are the same: 128 bits of XXH3. It guards
+// against accidents, not against somebody who makes two files with one digest.
+type digest [16]byte
+
+func digestOf(b []byte) digest { return xxh3.Hash128(b).Bytes() }
 
 // An entry is what the record holds of one output file.
 type entry struct {

@@ -1,7 +1,6 @@
 package output
 
 import (
-	"crypto/sha256"
 	"errors"
 	"io/fs"
 	"os"
@@ -68,7 +67,7 @@ func (l *Ledger) Status(rel string) (Status, error) {
 	switch {
 	case e == nil || e.kept:
 		s.State = Unknown
-	case sha256.Sum256(b) != e.output.sum:
+	case digestOf(b) != e.output.sum:
 		s.State = Edited
 	}
 	return s, nil

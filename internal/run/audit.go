@@ -150,25 +150,13 @@ type audited struct {
 }
 
 func (s *auditing) all(pages []page.Page) error {
-	const batch = 256
-	for from := 0; from < len(pages); from += batch {
-		to := min(from+batch, len(pages))
-		done := make([]audited, to-from)
-		err := site.Each(to-from, func(i int) (err error) {
-			done[i], err = s.one(pages[from+i])
-			return err
-		})
-		if err != nil {
-			return err
-		}
-		for i := range done {
-			s.add(&done[i])
-		}
+	return site.InOrder(len(pages), func(i int) (audited, error) { return s.one(pages[i]) }, func(i int, a audited) error {
 		if s.Progress != nil {
-			s.Progress(to, len(pages))
+			s.Progress(i+1, len(pages))
 		}
-	}
-	return nil
+		s.add(&a)
+		return nil
+	})
 }
 
 // one audits one page.
@@ -177,7 +165,7 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 	if err != nil {
 		return a, err
 	}
-	a.record = inventory.Take(b, known, s.site, s.weights)
+	a.record = s.take(b, known)
 	pass := &checks.Pass{Record: a.record, Site: s.known}
 	if src := s.sources[known.File]; src != nil && s.Project.Source != "" {
 		text, err := s.Project.Read(src)
@@ -196,6 +184,13 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 	}
 	a.findings, a.kept = checks.RunPage(pass)
 	return a, nil
+}
+
+func (s *auditing) take(file []byte, known page.Page) *inventory.Record {
+	if s.Project == nil {
+		return inventory.Take(file, known, s.site, s.weights)
+	}
+	return takeGated(file, known, s.Project, s.weights)
 }
 
 // state says why an output is not what apply would write now.
@@ -287,7 +282,7 @@ func AuditOne(file []byte, path string, project *site.Project) (*AuditResult, er
 		}
 		known.Facts = project.Facts.ByPage[known.Key()]
 	}
-	done.record = inventory.Take(file, known, s.site, s.weights)
+	done.record = s.take(file, known)
 	pass := &checks.Pass{Record: done.record}
 	if project != nil {
 		text, src := file, known

@@ -9,7 +9,6 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gating"
-	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/output"
 	"yellowgate/internal/site"
 )
@@ -144,7 +143,7 @@ func forDiff(b []byte) string { return strings.ToValidUTF8(string(b), "\uFFFD") 
 // matcher.
 func itemsOf(p *site.Project, r *gating.Result, text []byte) map[string]bool {
 	out := map[string]bool{}
-	record := inventory.Take(text, r.Page, p.Gate.Site, nil)
+	record := takeGated(text, r.Page, p, nil)
 	if record.Fragment || r.Fragment {
 		return out
 	}

@@ -59,34 +59,20 @@ type ItemCount struct {
 	Found int // pages whose source has elements it is found by
 }
 
-// all gates every page and hands the results over in order, in batches that keep
-// memory bounded.
+// all gates every page and hands the results over in order.
 func all(p *site.Project, progress Progress, each func(i int, r *gating.Result) error) error {
-	const batch = 256
-	for from := 0; from < len(p.Pages); from += batch {
-		to := min(from+batch, len(p.Pages))
-		results := make([]*gating.Result, to-from)
-		err := site.Each(to-from, func(i int) error {
-			b, err := p.Read(&p.Pages[from+i])
-			if err != nil {
-				return err
-			}
-			results[i] = p.Gate.Page(b, p.Pages[from+i])
-			return nil
-		})
+	return site.InOrder(len(p.Pages), func(i int) (*gating.Result, error) {
+		b, err := p.Read(&p.Pages[i])
 		if err != nil {
-			return err
+			return nil, err
 		}
-		for i, r := range results {
-			if err := each(from+i, r); err != nil {
-				return err
-			}
-		}
+		return p.Gate.Page(b, p.Pages[i]), nil
+	}, func(i int, r *gating.Result) error {
 		if progress != nil {
-			progress(to, len(p.Pages))
+			progress(i+1, len(p.Pages))
 		}
-	}
-	return nil
+		return each(i, r)
+	})
 }
 
 // filesOf answers whether a folder has a file or a page at a path.

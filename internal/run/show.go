@@ -54,11 +54,11 @@ func Show(p *site.Project, pg *page.Page, which Which) (*ShowResult, error) {
 		}
 	}
 	w := site.NewWeights(dir, nil)
-	r.Record = inventory.Take(r.Text, *pg, p.Gate.Site, w)
+	r.Record = takeGated(r.Text, *pg, p, w)
 	if which != Source && !gated.Fragment {
 		checks.Hold(r.Record, p.Gate, gated)
 	} else {
-		nameOwners(r.Record, p)
+		nameOwners(r.Record, p.Gate)
 	}
 	return r, nil
 }
@@ -87,13 +87,11 @@ func (r *ShowResult) written(p *site.Project, pg *page.Page, next []byte) error 
 	return nil
 }
 
-func nameOwners(r *inventory.Record, p *site.Project) {
-	owners := p.Gate.Owners(r.Source, r.Page)
-	for i := range r.Elements {
-		if item, ok := owners[r.Elements[i].El.Start]; ok && r.Elements[i].Item == "" {
-			r.Elements[i].Item = p.Gate.File.Items[item].Name
-		}
-	}
+// takeGated takes the inventory of a page so that it can be held against the
+// gate.
+func takeGated(text []byte, known page.Page, p *site.Project, w inventory.Weights) *inventory.Record {
+	src := markup.Read(text)
+	return inventory.TakeScanned(src, p.Gate.ScanForOwners(src), known, p.Gate.Site, w)
 }
 
 // ShowFile takes the inventory of a page that belongs to no project.

@@ -52,31 +52,24 @@ func Survey(dir string, project *site.Project, progress Progress, each func(*inv
 		return nil, err
 	}
 	s.weights = site.NewWeights(dir, files)
-	const batch = 256
-	for from := 0; from < len(pages); from += batch {
-		to := min(from+batch, len(pages))
-		records := make([]*inventory.Record, to-from)
-		err := site.Each(to-from, func(i int) error {
-			b, err := site.ReadFile(dir, pages[from+i].File)
-			if err == nil {
-				records[i] = s.take(b, pages[from+i])
-			}
-			return err
-		})
+	err = site.InOrder(len(pages), func(i int) (*inventory.Record, error) {
+		b, err := site.ReadFile(dir, pages[i].File)
 		if err != nil {
 			return nil, err
 		}
-		for i, r := range records {
-			s.add(from+i, r)
-			if each != nil {
-				if err := each(r); err != nil {
-					return nil, err
-				}
-			}
-		}
+		return s.take(b, pages[i]), nil
+	}, func(i int, r *inventory.Record) error {
 		if progress != nil {
-			progress(to, len(pages))
+			progress(i+1, len(pages))
 		}
+		s.add(i, r)
+		if each == nil {
+			return nil
+		}
+		return each(r)
+	})
+	if err != nil {
+		return nil, err
 	}
 	return s.finish(), nil
 }
@@ -127,16 +120,22 @@ func (s *survey) pages(files []site.File) ([]page.Page, error) {
 
 func (s *survey) take(file []byte, known page.Page) *inventory.Record {
 	src := markup.Read(file)
-	r := inventory.TakeScanned(src, markup.Scan(src.Text, nil), known, s.site, s.weights)
-	if s.gate != nil {
-		owners := s.gate.Owners(src, r.Page)
-		for i := range r.Elements {
-			if item, ok := owners[r.Elements[i].El.Start]; ok && r.Elements[i].Item == "" {
-				r.Elements[i].Item = s.gate.File.Items[item].Name
-			}
+	if s.gate == nil {
+		return inventory.TakeScanned(src, markup.Scan(src.Text, nil), known, s.site, s.weights)
+	}
+	r := inventory.TakeScanned(src, s.gate.ScanForOwners(src), known, s.site, s.weights)
+	nameOwners(r, s.gate)
+	return r
+}
+
+// nameOwners gives the elements of a record the items that they are found by.
+func nameOwners(r *inventory.Record, g *gating.Gate) {
+	owners := g.Owners(r.Source, r.Scan, r.Page)
+	for i := range r.Elements {
+		if item, ok := owners[r.Elements[i].El.Start]; ok && r.Elements[i].Item == "" {
+			r.Elements[i].Item = g.File.Items[item].Name
 		}
 	}
-	return r
 }
 
 // add counts a page's elements.

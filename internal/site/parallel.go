@@ -3,6 +3,7 @@ package site
 import (
 	"context"
 	"runtime"
+	"sync"
 	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
@@ -36,6 +37,57 @@ func Each(n int, do func(i int) error) error {
 				return err
 			}
 		}
+	}
+	return nil
+}
+
+// InOrder calls do for 0 to n-1, spread over the cores, and each with the
+// results in that order, from one goroutine. No more than a bounded number of
+// results wait, so memory does not grow with n. The first error ends it.
+func InOrder[T any](n int, do func(i int) (T, error), each func(i int, result T) error) error {
+	type done struct {
+		result T
+		err    error
+	}
+	workers := min(runtime.GOMAXPROCS(0), max(n, 1))
+	window := 64 * workers
+	slots := make([]chan done, window)
+	for i := range slots {
+		slots[i] = make(chan done, 1)
+	}
+	var next atomic.Int64
+	room := make(chan struct{}, window) // one token for each result under way
+	stop := make(chan struct{})
+	var group sync.WaitGroup
+	for range workers {
+		group.Go(func() {
+			for {
+				select {
+				case room <- struct{}{}:
+				case <-stop:
+					return
+				}
+				i := int(next.Add(1)) - 1
+				if i >= n {
+					return
+				}
+				r, err := do(i)
+				slots[i%window] <- done{r, err}
+			}
+		})
+	}
+	defer group.Wait()
+	defer close(stop)
+	for i := range n {
+		d := <-slots[i%window]
+		if d.err == nil {
+			d.err = each(i, d.result)
+		}
+		if d.err != nil {
+			next.Store(int64(n))
+			return d.err
+		}
+		<-room
 	}
 	return nil
 }

@@ -150,6 +150,7 @@ func (p *Project) folders() (problems []gatefile.Problem) {
 		return filepath.Join(p.Dir, filepath.FromSlash(t.Value))
 	}
 	p.Source, p.Output = abs(s.Source), abs(s.Output)
+	p.skip = skipper(p.Dir, real(p.Source), p.Gate.File)
 	if p.Source == "" || p.Output == "" {
 		return problems
 	}
@@ -212,9 +213,6 @@ func (p *Project) Walk() error {
 
 // Skip reports whether something below the source folder is no part of the site.
 func (p *Project) Skip(rel string, dir bool) bool {
-	if p.skip == nil {
-		p.skip = skipper(p.Dir, real(p.Source), p.Gate.File)
-	}
 	return p.skip(rel, dir)
 }
 

@@ -8,11 +8,14 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
 	"sort"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/bmatcuk/doublestar/v4"
+	"golang.org/x/sync/errgroup"
 	"golang.org/x/text/unicode/norm"
 
 	"yellowgate/internal/core/gatefile"
@@ -50,8 +53,8 @@ func (e *PathError) Error() string {
 
 func (e *PathError) Unwrap() error { return e.Err }
 
-// Walk lists the regular files below a folder, sorted by path. skip leaves out
-// what it names, folders with everything in them. Symbolic links are followed
+// Walk lists the regular files below a folder, sorted by path. skip, which is
+// called from several goroutines, leaves out what it names, folders with everything in them. Symbolic links are followed
 // only where links is true, and only to files within the folder; the others are
 // listed in strays.
 func Walk(root string, links bool, skip func(path string, dir bool) bool) (files []File, strays []string, err error) {
@@ -66,54 +69,103 @@ func Walk(root string, links bool, skip func(path string, dir bool) bool) (files
 	if err != nil {
 		return nil, nil, &PathError{Path: root, Err: err}
 	}
-	err = filepath.WalkDir(real, func(name string, d fs.DirEntry, err error) error {
-		if err != nil {
-			return &PathError{Path: name, Err: err}
-		}
-		if name == real {
-			return nil
-		}
-		rel := filepath.ToSlash(name[len(real)+1:])
-		if skip != nil && skip(rel, d.IsDir()) {
-			if d.IsDir() {
-				return filepath.SkipDir
-			}
-			return nil
-		}
-		if d.IsDir() {
-			return nil
-		}
-		var info fs.FileInfo
-		switch {
-		case d.Type().IsRegular():
-			if info, err = d.Info(); errors.Is(err, fs.ErrNotExist) {
-				return nil // gone since the folder was read
-			}
-		case d.Type()&fs.ModeSymlink != 0 && links:
-			target, terr := filepath.EvalSymlinks(name)
-			if terr != nil || !strings.HasPrefix(target, real+string(filepath.Separator)) {
-				strays = append(strays, rel)
-				return nil
-			}
-			if info, err = os.Stat(target); err == nil && !info.Mode().IsRegular() {
-				strays = append(strays, rel)
-				return nil
-			}
-		default:
-			strays = append(strays, rel)
-			return nil
-		}
-		if err != nil {
-			return &PathError{Path: name, Err: err}
-		}
-		files = append(files, File{rel, info.Size(), info.ModTime(), IsPage(rel)})
-		return nil
-	})
+	w := &walker{root: real, links: links, skip: skip}
+	w.group.SetLimit(2 * runtime.GOMAXPROCS(0))
+	w.folder("")
+	err = w.group.Wait()
+	if err == nil {
+		err = w.err
+	}
 	if err != nil {
 		return nil, nil, err
 	}
-	sort.Slice(files, func(i, j int) bool { return files[i].Path < files[j].Path })
-	return files, strays, nil
+	sort.Slice(w.files, func(i, j int) bool { return w.files[i].Path < w.files[j].Path })
+	sort.Strings(w.strays)
+	return w.files, w.strays, nil
+}
+
+// walker reads folders, several at a time.
+type walker struct {
+	root  string
+	links bool
+	skip  func(path string, dir bool) bool
+	group errgroup.Group
+
+	mu     sync.Mutex
+	files  []File
+	strays []string
+	err    error
+}
+
+// folder reads one folder and those below it.
+func (w *walker) folder(rel string) {
+	entries, err := os.ReadDir(filepath.Join(w.root, filepath.FromSlash(rel)))
+	if err != nil {
+		w.fail(rel, err)
+		return
+	}
+	var files []File
+	var strays []string
+	for _, d := range entries {
+		name := d.Name()
+		if rel != "" {
+			name = rel + "/" + name
+		}
+		if w.skip != nil && w.skip(name, d.IsDir()) {
+			continue
+		}
+		if d.IsDir() {
+			if !w.group.TryGo(func() error { w.folder(name); return nil }) {
+				w.folder(name)
+			}
+			continue
+		}
+		f, ok, err := w.file(name, d)
+		switch {
+		case err != nil:
+			w.fail(name, err)
+			return
+		case ok:
+			files = append(files, f)
+		default:
+			strays = append(strays, name)
+		}
+	}
+	w.mu.Lock()
+	w.files = append(w.files, files...)
+	w.strays = append(w.strays, strays...)
+	w.mu.Unlock()
+}
+
+func (w *walker) fail(rel string, err error) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.err == nil && !errors.Is(err, fs.ErrNotExist) { // gone since its folder was read
+		w.err = &PathError{Path: filepath.Join(w.root, filepath.FromSlash(rel)), Err: err}
+	}
+}
+
+// file looks at what is no folder; ok is false for what is no regular file.
+func (w *walker) file(name string, d fs.DirEntry) (f File, ok bool, err error) {
+	var info fs.FileInfo
+	switch {
+	case d.Type().IsRegular():
+		info, err = d.Info()
+	case d.Type()&fs.ModeSymlink != 0 && w.links:
+		target, terr := filepath.EvalSymlinks(filepath.Join(w.root, filepath.FromSlash(name)))
+		if terr != nil || !strings.HasPrefix(target, w.root+string(filepath.Separator)) {
+			return f, false, nil
+		}
+		if info, err = os.Stat(target); err == nil && !info.Mode().IsRegular() {
+			return f, false, nil
+		}
+	default:
+		return f, false, nil
+	}
+	if err != nil {
+		return f, false, err
+	}
+	return File{name, info.Size(), info.ModTime(), IsPage(name)}, true, nil
 }
 
 // IsPage reports whether a file is HTML by its name.

@@ -60,14 +60,15 @@ func (p *Pass) fallen() (numbers []int) {
 // meantEnd is where the author ended the head that was broken before.
 func (p *Pass) meantEnd() int {
 	at := -1
-	markup.Pieces(p.Source.Text[p.Scan.Breaker.Start:], func(x markup.Piece) {
-		if at >= 0 || x.Kind != markup.PieceEndTag && x.Kind != markup.PieceStartTag {
-			return
+	markup.Pieces(p.Source.Text[p.Scan.Breaker.Start:], func(x markup.Piece) bool {
+		if x.Kind != markup.PieceEndTag && x.Kind != markup.PieceStartTag {
+			return true
 		}
 		tag := strings.ToLower(string(p.Source.Text[p.Scan.Breaker.Start+x.Start : p.Scan.Breaker.Start+x.End]))
 		if strings.HasPrefix(tag, "</head") && !strings.HasPrefix(tag, "</header") || strings.HasPrefix(tag, "<body") {
 			at = p.Scan.Breaker.Start + x.Start
 		}
+		return at < 0
 	})
 	if at < 0 {
 		return len(p.Source.Text)

@@ -1,6 +1,7 @@
 package checks
 
 import (
+	"bytes"
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
@@ -17,7 +18,6 @@ of the body. Inline scripts are not reported: they wait for nothing but themselv
 	Bad:  "<head>\n  <script src=\"/js/slides.js\"></script>\n</head>",
 	Good: "<head>\n  <script src=\"/js/slides.js\" defer></script>\n</head>",
 	Page: func(p *Pass) {
-		last := p.lastContent()
 		for i := range p.Elements {
 			e := &p.Elements[i]
 			if !Own(e) || !e.IsScript() || e.Runs != "blocking" || !e.Loads {
@@ -26,36 +26,34 @@ of the body. Inline scripts are not reported: they wait for nothing but themselv
 			switch {
 			case e.Area == "head":
 				p.At(e, fmt.Sprintf("%s blocks in the head: nothing is painted before it has been fetched and run", e.URL), "load it with defer, or at the end of the body")
-			case e.El.End < last:
+			case p.contentAfter(e.El.End):
 				p.At(e, fmt.Sprintf("%s blocks amid the body: what follows waits for it", e.URL), "load it with defer, or at the end of the body")
 			}
 		}
 	},
 }
 
-// lastContent is the offset of the last thing in the body that a visitor could
-// wait for: a tag that is no script or style, or text.
-func (p *Pass) lastContent() int {
-	last := -1
-	body := p.Scan.BodyBegin
-	if body < 0 || body > len(p.Source.Text) {
-		return -1
+// contentAfter reports whether something stands in the body behind an offset that
+// a visitor could wait for: a tag that is no script or style, or text.
+func (p *Pass) contentAfter(at int) (found bool) {
+	if at >= p.Scan.BodyStop {
+		return false
 	}
-	markup.Pieces(p.Source.Text[body:p.Scan.BodyStop], func(x markup.Piece) {
+	src := p.Source.Text[at:p.Scan.BodyStop]
+	markup.Pieces(src, func(x markup.Piece) bool {
 		switch x.Kind {
 		case markup.PieceText:
-			if len(markup.CollapseSpace(string(p.Source.Text[body+x.Start:body+x.End]))) > 0 {
-				last = body + x.Start
-			}
+			found = len(bytes.TrimSpace(src[x.Start:x.End])) > 0
 		case markup.PieceStartTag:
-			switch tag := markup.TagAt(p.Source.Text, body+x.Start); tag {
+			switch markup.TagAt(src, x.Start) {
 			case markup.TagScript, markup.TagStyle, markup.TagLink, markup.TagMeta, markup.TagNoscript, markup.TagTemplate, markup.TagDialog:
 			default:
-				last = body + x.Start
+				found = true
 			}
 		}
+		return !found
 	})
-	return last
+	return found
 }
 
 var deadFile = &Check{

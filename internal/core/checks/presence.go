@@ -47,7 +47,7 @@ func (p *Presence) Copies() int {
 }
 
 // Hold holds a page against the gate: it looks at the page alone for what is
-// there of each item. source is the source page as the gate saw it.
+// there of each item. The record is of a scan by gate.ScanForOwners; source is the source page as the gate saw it.
 func Hold(r *inventory.Record, gate *gating.Gate, source *gating.Result) *Gated {
 	g := &Gated{Gate: gate, Result: source, Items: make([]Presence, len(gate.File.Items))}
 	marks := map[string]int{}
@@ -147,7 +147,7 @@ func (g *Gated) found(r *inventory.Record) {
 	if !any {
 		return
 	}
-	owners := g.Gate.Owners(r.Source, page.Page{Path: r.Path, File: r.File})
+	owners := g.Gate.Owners(r.Source, r.Scan, page.Page{Path: r.Path, File: r.File})
 	at := map[int]int{}
 	for i := range r.Elements {
 		at[r.Elements[i].El.Start] = i

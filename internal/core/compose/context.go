@@ -72,13 +72,14 @@ func contextsOf(t *placeholder.Template) ([]context, *ContextError) {
 		where[i] = "here"
 	}
 	width := len(stand) + 4
-	markup.Pieces(code, func(p markup.Piece) {
+	markup.Pieces(code, func(p markup.Piece) bool {
 		for i, a := range at {
 			if a < p.Start || a >= p.End {
 				continue
 			}
 			contexts[i], where[i] = contextIn(code, p, a, a+width)
 		}
+		return true
 	})
 	for i, w := range where {
 		if w != "" {

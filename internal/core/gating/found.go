@@ -17,7 +17,7 @@ import (
 func (e *editing) own() {
 	e.owner = map[int]int{}
 	e.Present = make([]int, len(e.gate.File.Items))
-	var refs map[int]string
+	var refs []loaded
 	for i, it := range e.gate.File.Items {
 		for k := range it.Found {
 			m := &it.Found[k]
@@ -88,7 +88,7 @@ func (e *editing) nothingToPut(v *verdict.Verdict, message string) {
 }
 
 // matched returns the offsets of the elements that a matcher matches.
-func (e *editing) matched(m *gatefile.Matcher, refs map[int]string) (out []int) {
+func (e *editing) matched(m *gatefile.Matcher, refs []loaded) (out []int) {
 	switch {
 	case m.Selector != nil:
 		return e.find(m.Selector)
@@ -101,23 +101,29 @@ func (e *editing) matched(m *gatefile.Matcher, refs map[int]string) (out []int) 
 			}
 		}
 	default:
-		for at, ref := range refs {
-			if MatchURL(m.URL, ref) {
-				out = append(out, at)
+		for _, l := range refs {
+			if MatchURL(m.URL, l.url) {
+				out = append(out, l.at)
 			}
 		}
 	}
 	return out
 }
 
-// loads returns, by offset, the resolved URL of each loading element of the
-// source, without query and fragment: the path within the site for its own.
-func (e *editing) loads() map[int]string {
+// A loaded URL is that of one loading element, resolved, without query and
+// fragment: the path within the site for its own.
+type loaded struct {
+	at  int
+	url string
+}
+
+// loads lists the URLs that the page loads.
+func (e *editing) loads() []loaded {
 	base := e.gate.Site.Page(e.Page.Path, e.baseHref())
-	out := map[int]string{}
+	out := make([]loaded, 0, len(e.Scan.Elements))
 	add := func(at int, raw string) {
 		if r, ok := base.Resolve(raw); ok && !r.Data {
-			out[at] = e.gate.matchForm(r)
+			out = append(out, loaded{at, e.gate.matchForm(r)})
 		}
 	}
 	for _, el := range e.Scan.Elements {
@@ -125,7 +131,7 @@ func (e *editing) loads() map[int]string {
 			add(el.Start, e.Source.Decode(raw))
 		}
 	}
-	for _, at := range e.matches(e.gate.number[urlTags]) {
+	for _, at := range e.matches(e.look.number[urlTags]) {
 		if raw, ok := markup.AttrValue(e.Source.Text, at, "src"); ok {
 			add(at, e.Source.Decode(raw))
 		}

@@ -22,12 +22,42 @@ type Gate struct {
 	Plan *verdict.Plan
 	Site *weburl.Site
 
-	items     []*compose.Item
-	selectors []*markup.Selector // all of the gate file, those of has() first
-	watched   []int              // by selector: its number in the watch, or -1
+	items []*compose.Item
+	all   *lookout // for every selector of the gate file, those of has() first
+	found *lookout // for those that items are found by
+	byURL bool     // an item is found by URL
+}
+
+// A lookout is a set of selectors that pages are scanned for.
+type lookout struct {
+	selectors []*markup.Selector
+	watched   []int // by selector: its number in the watch, or -1
 	watch     *markup.Watch
 	number    map[string]int // by the selector's text
-	byURL     bool           // an item is found by URL
+}
+
+func (l *lookout) add(s *markup.Selector) {
+	if l.number == nil {
+		l.number = map[string]int{}
+	}
+	if _, ok := l.number[s.String()]; !ok {
+		l.number[s.String()] = len(l.selectors)
+		l.selectors = append(l.selectors, s)
+	}
+}
+
+// ready makes the watch, once all selectors are added.
+func (l *lookout) ready() {
+	var list []*markup.Selector
+	for _, s := range l.selectors {
+		if s.Compound() {
+			l.watched = append(l.watched, len(list))
+			list = append(list, s)
+		} else {
+			l.watched = append(l.watched, -1)
+		}
+	}
+	l.watch = markup.NewWatch(list...)
 }
 
 // urlTags are the elements besides those of interest that a URL matcher finds.
@@ -36,7 +66,7 @@ const urlTags = "img[src], source[src]"
 // New makes a gate ready. With problems that are errors it must not be used to
 // write anything.
 func New(f *gatefile.Gate) (*Gate, []gatefile.Problem) {
-	g := &Gate{File: f, Site: weburl.NewSite(f.Site.URL.Value), number: map[string]int{}}
+	g := &Gate{File: f, Site: weburl.NewSite(f.Site.URL.Value), all: &lookout{}, found: &lookout{}}
 	var problems []gatefile.Problem
 	g.Plan, problems = verdict.NewPlan(f)
 	for _, it := range f.Items {
@@ -45,17 +75,18 @@ func New(f *gatefile.Gate) (*Gate, []gatefile.Problem) {
 		problems = append(problems, ps...)
 	}
 	for _, s := range f.Selectors {
-		g.addSelector(s)
+		g.all.add(s)
 	}
 	for _, it := range f.Items {
 		for _, m := range it.Found {
 			if m.Selector != nil {
-				g.addSelector(m.Selector)
+				g.all.add(m.Selector)
+				g.found.add(m.Selector)
 			}
 			g.byURL = g.byURL || m.URL != ""
 		}
 		if it.Place != nil && it.Place.Selector != nil {
-			g.addSelector(it.Place.Selector)
+			g.all.add(it.Place.Selector)
 		}
 	}
 	if g.byURL {
@@ -63,31 +94,18 @@ func New(f *gatefile.Gate) (*Gate, []gatefile.Problem) {
 		if err != nil {
 			panic(err) // a constant
 		}
-		g.addSelector(s)
+		g.all.add(s)
+		g.found.add(s)
 	}
-	var list []*markup.Selector
-	for _, s := range g.selectors {
-		if s.Compound() {
-			g.watched = append(g.watched, len(list))
-			list = append(list, s)
-		} else {
-			g.watched = append(g.watched, -1)
-		}
-	}
-	g.watch = markup.NewWatch(list...)
+	g.all.ready()
+	g.found.ready()
 	return g, problems
-}
-
-func (g *Gate) addSelector(s *markup.Selector) {
-	if _, ok := g.number[s.String()]; !ok {
-		g.number[s.String()] = len(g.selectors)
-		g.selectors = append(g.selectors, s)
-	}
 }
 
 // A View is a source page as the gate sees it, before anything is decided.
 type View struct {
 	gate   *Gate
+	look   *lookout
 	Source *markup.Source
 	Scan   *markup.Page
 	Page   page.Page
@@ -98,11 +116,12 @@ type View struct {
 // path, its file, its facts. Marked regions of an earlier output are left out.
 func (g *Gate) Look(file []byte, known page.Page) *View {
 	src := markup.Read(file)
-	if clean := markup.Unmark(src); len(clean) != len(file) {
-		src = markup.Read(clean)
+	v := &View{gate: g, look: g.all, Source: src, Page: known}
+	v.Scan = markup.Scan(src.Text, g.all.watch)
+	if len(v.Scan.Marks) > 0 {
+		src = markup.Read(markup.Unmark(src, v.Scan))
+		v.Source, v.Scan = src, markup.Scan(src.Text, g.all.watch)
 	}
-	v := &View{gate: g, Source: src, Page: known}
-	v.Scan = markup.Scan(src.Text, g.watch)
 	v.Page.Read(src, v.Scan)
 	if n := len(g.File.Selectors); n > 0 {
 		v.Page.Has = make([]bool, n)
@@ -115,10 +134,10 @@ func (g *Gate) Look(file []byte, known page.Page) *View {
 
 // matches returns the offsets at which selector i of the gate matches.
 func (v *View) matches(i int) []int {
-	if w := v.gate.watched[i]; w >= 0 {
+	if w := v.look.watched[i]; w >= 0 {
 		return v.Scan.Hits[w]
 	}
-	s := v.gate.selectors[i]
+	s := v.look.selectors[i]
 	if v.tree == nil {
 		if s.CanRuleOut(v.Source.Text) {
 			return nil
@@ -128,7 +147,7 @@ func (v *View) matches(i int) []int {
 	return markup.MatchTree(v.tree, s)
 }
 
-func (v *View) find(s *markup.Selector) []int { return v.matches(v.gate.number[s.String()]) }
+func (v *View) find(s *markup.Selector) []int { return v.matches(v.look.number[s.String()]) }
 
 // Lookup gives a placeholder's name its value on this page, "" where there is
 // none.
@@ -231,8 +250,8 @@ func (e *editing) again() *editing {
 	if !e.apply(r) {
 		return nil
 	}
-	v := &View{gate: r.gate, Source: markup.Read(r.File), Page: r.Page}
-	v.Scan = markup.Scan(v.Source.Text, r.gate.watch)
+	v := &View{gate: r.gate, look: r.look, Source: markup.Read(r.File), Page: r.Page}
+	v.Scan = markup.Scan(v.Source.Text, r.look.watch)
 	work := *r
 	work.View = v
 	return &editing{Result: &work, gate: e.gate}
@@ -265,14 +284,33 @@ func (g *Gate) Render(item int, lookup func(string) string) ([]string, error) {
 	return out, nil
 }
 
+// ScanForOwners scans any page so that Owners can tell whose its elements are.
+func (g *Gate) ScanForOwners(src *markup.Source) *markup.Page {
+	return markup.Scan(src.Text, g.found.watch)
+}
+
 // Owners returns, by the offset of its start tag, the item to which each element
-// of a page belongs by the matchers of the gate file. The page may be any: a
-// source or an output.
-func (g *Gate) Owners(src *markup.Source, known page.Page) map[int]int {
-	v := &View{gate: g, Source: src, Page: known, Scan: markup.Scan(src.Text, g.watch)}
+// of a page belongs by the matchers of the gate file. The page may be any, a
+// source or an output; scan is from ScanForOwners.
+func (g *Gate) Owners(src *markup.Source, scan *markup.Page, known page.Page) map[int]int {
+	if len(g.found.selectors) == 0 && !g.foundByText() {
+		return nil
+	}
+	v := &View{gate: g, look: g.found, Source: src, Page: known, Scan: scan}
 	e := &editing{Result: &Result{View: v}, gate: g}
 	e.own()
 	return e.owner
+}
+
+func (g *Gate) foundByText() bool {
+	for _, it := range g.File.Items {
+		for _, m := range it.Found {
+			if m.Text != nil {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // Matches returns the offsets in the source page at which a selector of the gate

@@ -128,13 +128,10 @@ func MarkName(comment []byte) (string, bool) {
 }
 
 // Unmark takes the marked regions out of a file, so that an output can serve as
-// a source. Without any, the file itself is returned.
-func Unmark(src *Source) []byte {
-	if !bytes.Contains(src.Text, markPrefix) {
-		return src.File
-	}
+// a source. Without any, the file itself is returned. p is a scan of src.Text.
+func Unmark(src *Source, p *Page) []byte {
 	var cuts []Edit
-	for _, r := range Scan(src.Text, nil).Regions() {
+	for _, r := range p.Regions() {
 		cuts = append(cuts, Edit{r.Start, r.End, ""})
 	}
 	out, _, err := src.Apply(cuts)

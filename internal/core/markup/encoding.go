@@ -3,6 +3,7 @@ package markup
 import (
 	"bytes"
 	"strings"
+	"sync"
 	"unicode/utf16"
 	"unicode/utf8"
 
@@ -65,7 +66,10 @@ func declaredCharset(head []byte) string {
 	if !bytes.Contains(head, []byte("harset")) && !bytes.Contains(bytes.ToLower(head), []byte("charset")) {
 		return ""
 	}
-	for _, e := range Scan(head, nil).Elements {
+	p := headPages.Get().(*Page)
+	defer headPages.Put(p)
+	ScanInto(p, head, nil)
+	for _, e := range p.Elements {
 		if e.Tag == TagMeta && e.Inside == InPage {
 			if label, ok := MetaCharset(head, e.Start); ok {
 				return label
@@ -74,6 +78,9 @@ func declaredCharset(head []byte) string {
 	}
 	return ""
 }
+
+// headPages are scans of the beginnings of pages, used again.
+var headPages = sync.Pool{New: func() any { return &Page{} }}
 
 // MetaCharset returns the encoding label that the meta at the offset declares,
 // with charset or with http-equiv.

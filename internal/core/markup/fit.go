@@ -22,7 +22,7 @@ func Fit(text, lineEnd string, ascii bool) string {
 	}
 	var b strings.Builder
 	src := []byte(text)
-	Pieces(src, func(p Piece) {
+	Pieces(src, func(p Piece) bool {
 		for _, r := range string(src[p.Start:p.End]) {
 			switch {
 			case r < 0x80:
@@ -39,6 +39,7 @@ func Fit(text, lineEnd string, ascii bool) string {
 				fmt.Fprintf(&b, "&#x%X;", r)
 			}
 		}
+		return true
 	})
 	return b.String()
 }

@@ -198,57 +198,91 @@ func inFrameset(s *scanner) mode {
 }
 
 // content reads the content of the body up to the end of the file or, for a
-// template in the head, up to its end.
+// template in the head, up to its end. This is the loop that the scanner's speed
+// depends on: a tag that nobody asks about costs no more than finding its end.
 func (s *scanner) content(untilTemplateEnds bool) {
-	src, p := s.src, s.page
+	src := s.src
+	pos := s.pos
 	for {
-		n := bytes.IndexByte(src[s.pos:], '<')
-		if n < 0 {
-			s.pos = len(src)
-			return
+		n := bytes.IndexByte(src[pos:], '<')
+		if n < 0 || pos+n+2 >= len(src) {
+			break // no tag is as short as what is left; markup that is cut off is not lost
 		}
-		lt := s.pos + n
-		if !opensMarkup(src, lt) {
-			s.pos = lt + 1
-			continue
-		}
-		t, ok := s.markup(lt)
-		if !ok {
-			s.cutAt(lt)
-			s.pos = len(src)
-			return
-		}
-		s.pos = t.end
-		switch t.kind {
-		case startTag:
-			if s.watch != nil {
-				s.seen(t)
-			}
-			if t.tag == TagOther {
+		lt := pos + n
+		i := lt + 1
+		c := src[i]
+		switch {
+		case isLetter(c):
+			tag, nameEnd := readName(src, i)
+			if tag == TagOther && (s.watch == nil || !s.watch.wants(nameEnd-i, nameEnd < len(src) && src[nameEnd] == '>')) {
+				if pos = nameEnd + 1; nameEnd >= len(src) || src[nameEnd] != '>' {
+					if pos, _ = tagEnd(src, nameEnd); pos == 0 {
+						s.cutAt(lt)
+						s.pos = len(src)
+						return
+					}
+				}
 				continue
 			}
-			s.contentElement(t)
-		case endTag:
-			switch t.tag {
-			case TagTemplate:
-				s.closeTemplate(t)
-				if untilTemplateEnds && s.templates == 0 {
-					return
-				}
-			case TagBody:
-				if s.templates == 0 {
-					p.BodyClose = Span{t.start, t.end}
-				}
-			case TagHTML:
-				if s.templates == 0 {
-					p.HTMLClose = Span{t.start, t.end}
-				}
-			case TagHead:
-				s.strayHead()
+			end, selfClose := tagEnd(src, nameEnd)
+			if end == 0 {
+				s.cutAt(lt)
+				s.pos = len(src)
+				return
 			}
-		case comment:
+			t := token{startTag, tag, lt, end, nameEnd, selfClose}
+			s.seen(t)
+			s.pos = end
+			if tag != TagOther {
+				s.contentElement(t)
+			}
+			pos = s.pos
+		case c == '/' && isLetter(src[i+1]):
+			tag, nameEnd := readName(src, i+1)
+			end, _ := tagEnd(src, nameEnd)
+			if end == 0 {
+				s.cutAt(lt)
+				s.pos = len(src)
+				return
+			}
+			pos = end
+			if tag == TagOther {
+				continue
+			}
+			s.pos = end
+			s.contentEnd(token{endTag, tag, lt, end, nameEnd, false})
+			if untilTemplateEnds && s.templates == 0 {
+				return
+			}
+		case c == '/' || c == '!' || c == '?':
+			t, _ := s.markup(lt) // a comment or a doctype
+			pos = t.end
 			s.comment(t)
+		default:
+			pos = i
 		}
+	}
+	// The last bytes: what is too short to be a tag may still be cut off.
+	s.pos = pos
+	for t := s.next(); t.kind != endOfFile; t = s.next() {
+		if t.kind == endTag {
+			s.contentEnd(t)
+		}
+	}
+}
+
+// contentEnd handles an end tag of the body or of a template.
+func (s *scanner) contentEnd(t token) {
+	switch {
+	case t.tag == TagTemplate:
+		s.closeTemplate(t)
+	case s.templates > 0:
+	case t.tag == TagBody:
+		s.page.BodyClose = Span{t.start, t.end}
+	case t.tag == TagHTML:
+		s.page.HTMLClose = Span{t.start, t.end}
+	case t.tag == TagHead:
+		s.strayHead()
 	}
 }
 

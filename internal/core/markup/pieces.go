@@ -23,9 +23,9 @@ const (
 	PieceRaw     // the text of another element that is not read as markup
 )
 
-// Pieces calls yield for each stretch of a piece of HTML, in order. Foreign
-// content is read like HTML.
-func Pieces(src []byte, yield func(Piece)) {
+// Pieces calls yield for each stretch of a piece of HTML, in order, until it
+// returns false. Foreign content is read like HTML.
+func Pieces(src []byte, yield func(Piece) bool) {
 	s := scanner{src: src, page: &Page{Src: src}, unclosed: -1, messy: -1}
 	for {
 		t := s.next()
@@ -36,13 +36,21 @@ func Pieces(src []byte, yield func(Piece)) {
 			}
 			return
 		case textRun:
-			yield(Piece{Kind: PieceText, Start: t.start, End: t.end})
+			if !yield(Piece{Kind: PieceText, Start: t.start, End: t.end}) {
+				return
+			}
 		case endTag:
-			yield(Piece{Kind: PieceEndTag, Start: t.start, End: t.end})
+			if !yield(Piece{Kind: PieceEndTag, Start: t.start, End: t.end}) {
+				return
+			}
 		case comment, doctype:
-			yield(Piece{Kind: PieceComment, Start: t.start, End: t.end})
+			if !yield(Piece{Kind: PieceComment, Start: t.start, End: t.end}) {
+				return
+			}
 		case startTag:
-			yield(Piece{Kind: PieceStartTag, Start: t.start, End: t.end})
+			if !yield(Piece{Kind: PieceStartTag, Start: t.start, End: t.end}) {
+				return
+			}
 			if !t.tag.rawText() {
 				continue
 			}
@@ -66,11 +74,8 @@ func Pieces(src []byte, yield func(Piece)) {
 				s.pos = t.end
 				continue
 			}
-			if p.End > p.Start {
-				yield(p)
-			}
-			if end > contentEnd {
-				yield(Piece{Kind: PieceEndTag, Start: contentEnd, End: end})
+			if p.End > p.Start && !yield(p) || end > contentEnd && !yield(Piece{Kind: PieceEndTag, Start: contentEnd, End: end}) {
+				return
 			}
 			s.pos = end
 		}

@@ -143,6 +143,9 @@ func ScanInto(p *Page, src []byte, watch *Watch) {
 	if s.messy >= 0 && !s.sawTemplate {
 		relistByTree(p, s.messy)
 	}
+	if s.watch != nil {
+		s.watch.matchListed(p)
+	}
 }
 
 // scanner is the state of one scan: an insertion mode of the standard is a
@@ -322,18 +325,21 @@ var dashes = []byte("--")
 func readName(src []byte, i int) (Tag, int) {
 	start := i
 	var packed uint64
-	for i < len(src) && class[src[i]]&endsName == 0 {
-		c := src[i]
-		if 'A' <= c && c <= 'Z' {
-			c |= 0x20
+	for i < len(src) {
+		c := lower[src[i]]
+		if c == 0 {
+			break
 		}
 		packed = packed<<8 | uint64(c)
 		i++
 	}
-	if i-start <= 8 {
-		return tagOf(packed), i
-	}
-	if i-start == len("plaintext") && foldEqual(src[start:i], "plaintext") {
+	n := i - start
+	switch {
+	case n <= 8:
+		if n > 0 && knownLengths[lower[src[start]]]>>n&1 != 0 {
+			return tagOf(packed), i
+		}
+	case n == len("plaintext") && foldEqual(src[start:i], "plaintext"):
 		return TagPlaintext, i
 	}
 	return TagOther, i

@@ -3,6 +3,7 @@ package markup
 import (
 	"bytes"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/andybalholm/cascadia"
@@ -15,7 +16,10 @@ type Selector struct {
 	text      string
 	compounds []compound             // where every alternative is compound
 	tree      cascadia.SelectorGroup // else
-	words     [][]byte               // one of which every page with a match holds; nil if unknown
+	// chains has, for a selector that needs a tree, the compounds of each
+	// alternative from left to right: a page with a match has start tags for all
+	// of one. nil where the selector is not that simple.
+	chains [][]compound
 }
 
 // String returns the selector as it was written.
@@ -47,21 +51,10 @@ func ParseSelector(text string) (*Selector, error) {
 	}
 	if list, ok := parseCompounds(text); ok {
 		s.compounds = list
-		for _, c := range list {
-			if c.word == nil {
-				s.words = nil
-				return s, nil
-			}
-			s.words = append(s.words, c.word)
-		}
 		return s, nil
 	}
 	s.tree = group
-	if !strings.Contains(text, ",") {
-		if w := longestWord(rightmostLiteral(text)); w != nil {
-			s.words = [][]byte{w}
-		}
-	}
+	s.chains = parseChains(text)
 	return s, nil
 }
 
@@ -110,6 +103,7 @@ type compound struct {
 	tag   string // lower case, or "" for any
 	tests []attrTest
 	word  []byte // letters, digits and "-" that a matching tag must hold, or nil
+	after bool   // in a chain: its start tag comes after that of the one before
 }
 
 type attrTest struct {
@@ -320,38 +314,53 @@ func longestWord(v string) []byte {
 	return []byte(best)
 }
 
-// rightmostLiteral returns a class, id or attribute value that any match of a
-// complex selector without commas must have somewhere in the page, or "".
-func rightmostLiteral(text string) string {
-	if strings.ContainsAny(text, ":\\") || strings.Contains(text, " i]") || strings.Contains(text, "\"i]") {
-		return "" // :not() turns it round
-	}
-	best := ""
-	for i := 0; i < len(text); i++ {
-		p := compoundParser{text: text, i: i + 1}
-		v := ""
-		switch text[i] {
-		case '.', '#':
-			v = p.ident()
-		case '[':
-			p.i = i
-			t, ok := p.attribute()
-			if !ok {
-				return ""
+// parseChains reads the compounds of each alternative of a selector list with
+// combinators; nil where there is anything else in it.
+func parseChains(text string) (chains [][]compound) {
+	p := compoundParser{text: text}
+	var chain []compound
+	within := false // the combinator before is one of descent
+	for {
+		p.space()
+		c, ok := p.compound()
+		if !ok {
+			return nil
+		}
+		c.after = within && len(chain) > 0
+		if impliedTags[c.tag] {
+			c.tag = "" // the element may be there without its tag
+		}
+		if c.tag != "" || len(c.tests) > 0 {
+			chain = append(chain, c)
+		}
+		p.space()
+		within = true
+		if p.i < len(text) && strings.IndexByte(">+~", text[p.i]) >= 0 {
+			within = text[p.i] == '>'
+			p.i++
+			continue
+		}
+		if p.i == len(text) || text[p.i] == ',' {
+			if len(chain) == 0 {
+				return nil
 			}
-			v = t.value
-			i = p.i - 1
-		}
-		if len(v) > len(best) {
-			best = v
+			chains, chain = append(chains, chain), nil
+			within = false
+			if p.i++; p.i > len(text) {
+				return chains
+			}
 		}
 	}
-	return best
 }
+
+// impliedTags name elements that may be in the tree without a tag of theirs, or
+// by another.
+var impliedTags = map[string]bool{"html": true, "head": true, "body": true, "tbody": true, "tr": true, "colgroup": true, "p": true, "img": true}
 
 // A Watch is a set of compound selectors that one scan answers together.
 type Watch struct {
-	list []*Selector
+	list  []*Selector
+	ready watching // for any page
 }
 
 // NewWatch returns a Watch of compound selectors; Page.Hits has their matches
@@ -360,49 +369,57 @@ func NewWatch(list ...*Selector) *Watch {
 	if len(list) == 0 {
 		return nil
 	}
-	return &Watch{list}
+	w := &Watch{list: list}
+	w.sort()
+	return w
 }
 
-// watching is a Watch on one page: only what can match there.
+// watching is a Watch on one page.
 type watching struct {
-	src    []byte
-	active []watched
-	all    func(t token) // where every start tag is asked for
+	src     []byte
+	named   []watched     // with a tag: looked for at start tags with a name as long
+	unnamed []watched     // without: looked for at every start tag with attributes
+	listed  []watched     // looked for among the elements of interest
+	lengths uint64        // a bit for each length of a name in named
+	bare    bool          // a compound may match a tag without attributes and by any name
+	all     func(t token) // where every start tag is asked for
 }
 
 type watched struct {
 	index int
 	c     *compound
-	word  []byte // nil where the page may write it otherwise
 }
 
 func (w *Watch) on(src []byte) *watching {
-	var on *watching
-	refs := -1 // whether the page may spell words by numeric references: unknown
+	on := w.ready
+	on.src = src
+	return &on
+}
+
+// sort puts the compounds where they are looked for.
+func (w *Watch) sort() {
+	on := &w.ready
 	for i, s := range w.list {
 		for j := range s.compounds {
 			c := &s.compounds[j]
-			word := c.word
-			if word != nil {
-				if refs < 0 {
-					refs = 0
-					if spellsByReference(src) {
-						refs = 1
-					}
-				}
-				if refs == 1 {
-					word = nil
-				} else if !bytes.Contains(src, word) {
-					continue
-				}
+			switch {
+			case c.tag == "":
+				on.unnamed = append(on.unnamed, watched{i, c})
+				on.bare = on.bare || len(c.tests) == 0
+			case ParseTag(c.tag).OfInterest():
+				on.listed = append(on.listed, watched{i, c})
+			default:
+				on.named = append(on.named, watched{i, c})
+				on.lengths |= 1 << min(len(c.tag), 63)
 			}
-			if on == nil {
-				on = &watching{src: src}
-			}
-			on.active = append(on.active, watched{i, c, word})
 		}
 	}
-	return on
+}
+
+// wants reports whether a start tag with a name of n bytes could match; bare is
+// true for one without attributes.
+func (w *watching) wants(n int, bare bool) bool {
+	return w.all != nil || len(w.unnamed) > 0 && (!bare || w.bare) || w.lengths>>min(n, 63)&1 != 0
 }
 
 func (w *watching) match(s *scanner, t token) {
@@ -410,17 +427,54 @@ func (w *watching) match(s *scanner, t token) {
 		w.all(t)
 		return
 	}
-	for _, a := range w.active {
-		if a.word != nil && !bytes.Contains(w.src[t.start:t.end], a.word) {
+	n := t.nameEnd - t.start - 1
+	for _, a := range w.named {
+		if len(a.c.tag) == n && a.c.matches(w.src, t.start, t.nameEnd, t.end) {
+			s.page.hit(a.index, t.start)
+		}
+	}
+	if len(w.unnamed) == 0 {
+		return
+	}
+	tag := w.src[t.nameEnd:t.end]
+	spelled := bytes.IndexByte(tag, '&') >= 0 // a word may be written with references
+	for _, a := range w.unnamed {
+		if a.c.word != nil && !spelled && !bytes.Contains(tag, a.c.word) {
 			continue
 		}
 		if a.c.matches(w.src, t.start, t.nameEnd, t.end) {
-			hits := &s.page.Hits[a.index]
-			if n := len(*hits); n == 0 || (*hits)[n-1] != t.start {
-				*hits = append(*hits, t.start)
+			s.page.hit(a.index, t.start)
+		}
+	}
+}
+
+// matchListed answers the compounds that name an element of interest from the
+// list of those.
+func (w *watching) matchListed(p *Page) {
+	for _, a := range w.listed {
+		tag := ParseTag(a.c.tag)
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if e.Tag != tag || e.Inside == InTemplate || e.Inside == InNoscript {
+				continue
+			}
+			if _, nameEnd := readName(w.src, e.Start+1); a.c.matches(w.src, e.Start, nameEnd, e.TagEnd) {
+				p.hit(a.index, e.Start)
 			}
 		}
 	}
+}
+
+// hit notes a match, each element once, in document order.
+func (p *Page) hit(index, at int) {
+	hits := p.Hits[index]
+	i := len(hits)
+	for i > 0 && hits[i-1] >= at {
+		if i--; hits[i] == at {
+			return
+		}
+	}
+	p.Hits[index] = slices.Insert(hits, i, at)
 }
 
 // spellsByReference reports whether the page has a numeric character reference
@@ -442,16 +496,44 @@ func spellsByReference(src []byte) bool {
 
 var numericRef = []byte("&#")
 
-// CanRuleOut reports whether a plain search of the bytes shows that the selector
-// matches nothing in the page.
+// CanRuleOut reports whether a scan shows that the selector, which needs a tree,
+// matches nothing in the page: a start tag is missing, or comes too early.
 func (s *Selector) CanRuleOut(src []byte) bool {
-	if s.words == nil {
+	if s.chains == nil {
 		return false
 	}
-	for _, w := range s.words {
-		if bytes.Contains(src, w) {
+	spelled := spellsByReference(src)
+	for _, chain := range s.chains {
+		if !spelled && lacksWord(src, chain) {
+			continue
+		}
+		var list []*Selector
+		for i := range chain {
+			list = append(list, &Selector{compounds: chain[i : i+1]})
+		}
+		at := -1
+		for i, hits := range Scan(src, NewWatch(list...)).Hits {
+			for chain[i].after && len(hits) > 0 && hits[0] <= at {
+				hits = hits[1:]
+			}
+			if len(hits) == 0 {
+				at = len(src)
+				break
+			}
+			at = hits[0]
+		}
+		if at < len(src) {
 			return false
 		}
 	}
-	return !spellsByReference(src)
+	return true
+}
+
+func lacksWord(src []byte, chain []compound) bool {
+	for _, c := range chain {
+		if c.word != nil && !bytes.Contains(src, c.word) {
+			return true
+		}
+	}
+	return false
 }

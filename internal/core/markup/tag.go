@@ -160,6 +160,32 @@ var class = func() (c [256]uint8) {
 	return c
 }()
 
+// lower is each byte in lower case, 0 for those that end a tag name. A NUL in a
+// name is as good as any byte that no known name holds.
+var lower = func() (l [256]byte) {
+	for b := range l {
+		switch {
+		case class[b]&endsName != 0:
+		case b == 0:
+			l[b] = 0xFF
+		case 'A' <= b && b <= 'Z':
+			l[b] = byte(b) | 0x20
+		default:
+			l[b] = byte(b)
+		}
+	}
+	return l
+}()
+
+// knownLengths has, by the first byte of a name in lower case, a bit for each
+// length that a known name with that byte has.
+var knownLengths = func() (k [256]uint16) {
+	for t := TagTitle; t <= TagBgsound; t++ {
+		k[tagNames[t][0]] |= 1 << len(tagNames[t])
+	}
+	return k
+}()
+
 func isSpace(b byte) bool  { return class[b]&isSpaceByte != 0 }
 func isLetter(b byte) bool { return class[b]&isLetterByte != 0 }
 

@@ -6,6 +6,7 @@ import (
 	"net/url"
 	"path"
 	"strings"
+	"sync"
 
 	"golang.org/x/text/unicode/norm"
 )
@@ -14,6 +15,14 @@ import (
 type Site struct {
 	base *url.URL // the site's address, or a stand-in where none is known
 	path string   // the path in it, without a trailing slash
+
+	// Most URLs of a site mean the same on all its pages. They are resolved once.
+	same sync.Map // URL as written -> cached
+}
+
+type cached struct {
+	ref Ref
+	ok  bool
 }
 
 // NewSite returns the site at an absolute address, or at none ("").
@@ -41,6 +50,7 @@ type Ref struct {
 type Page struct {
 	site *Site
 	base *url.URL
+	own  bool // the base is the page itself, on the site's host
 }
 
 // Page returns the base for the page at a site path; baseHref is the href of
@@ -49,10 +59,10 @@ func (s *Site) Page(pagePath, baseHref string) Page {
 	u := *s.base
 	u.Path = s.path + pagePath
 	u.RawPath = ""
-	p := Page{s, &u}
+	p := Page{s, &u, true}
 	if baseHref != "" {
 		if b, err := u.Parse(strings.TrimSpace(baseHref)); err == nil {
-			p.base = b
+			p.base, p.own = b, false
 		}
 	}
 	return p
@@ -60,6 +70,24 @@ func (s *Site) Page(pagePath, baseHref string) Page {
 
 // Resolve resolves a URL as written. ok is false where it is no URL.
 func (p Page) Resolve(raw string) (r Ref, ok bool) {
+	if !p.own || !everywhere(raw) {
+		return p.resolve(raw)
+	}
+	if c, hit := p.site.same.Load(raw); hit {
+		return c.(cached).ref, c.(cached).ok
+	}
+	r, ok = p.resolve(raw)
+	p.site.same.Store(raw, cached{r, ok})
+	return r, ok
+}
+
+// everywhere reports whether a URL means the same on every page of the site:
+// it is absolute, or begins with "/". Long ones are not worth keeping.
+func everywhere(raw string) bool {
+	return len(raw) < 200 && (strings.HasPrefix(raw, "/") || strings.HasPrefix(raw, "http://") || strings.HasPrefix(raw, "https://"))
+}
+
+func (p Page) resolve(raw string) (r Ref, ok bool) {
 	raw = strip(raw)
 	u, err := p.base.Parse(raw)
 	if err != nil {
