@@ -76,6 +76,12 @@ func Prepare(it *gatefile.Item, basePath string) (*Item, []gatefile.Problem) {
 			Message: fmt.Sprintf("attrs of item %q have no tag to stand on", it.Name),
 			Remedy:  "attrs are for script and stylesheet; write attributes of code into the code"})
 	}
+	for _, a := range it.Attrs {
+		if !a.Value.Plain() && (strings.HasPrefix(a.Name, "on") || a.Name == "style" || a.Name == "srcdoc") {
+			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: a.Pos,
+				Message: fmt.Sprintf("a placeholder cannot stand in %s", a.Name), Remedy: "write the text out"})
+		}
+	}
 	return out, problems
 }
 

@@ -12,7 +12,7 @@ import (
 // name relative to the gate file.
 func (g *Gate) Load(read func(name string) ([]byte, error)) []Problem {
 	var problems []Problem
-	r := &reader{file: g.File, lines: strings.Split(string(g.Text), "\n")}
+	r := &reader{file: g.File, lines: linesOf(g.Text)}
 	for _, it := range g.Items {
 		for _, p := range it.Parts {
 			if p.FromFile == "" {

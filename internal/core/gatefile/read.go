@@ -45,7 +45,7 @@ var (
 func Parse(file string, text []byte) (*Gate, []Problem) {
 	g := &Gate{File: file, Text: text}
 	g.Site.Marks = true
-	r := &reader{file: file, text: text, gate: g, lines: strings.Split(strings.ReplaceAll(strings.TrimPrefix(string(text), "\uFEFF"), "\r\n", "\n"), "\n")}
+	r := &reader{file: file, text: text, gate: g, lines: linesOf(text)}
 	if root, ok := r.parse(); ok {
 		r.top(root)
 		r.bind()
@@ -53,6 +53,12 @@ func Parse(file string, text []byte) (*Gate, []Problem) {
 	}
 	SortProblems(r.problems)
 	return g, r.problems
+}
+
+// linesOf splits a text at its line ends: LF, CRLF or CR.
+func linesOf(text []byte) []string {
+	s := strings.ReplaceAll(strings.TrimPrefix(string(text), "\uFEFF"), "\r\n", "\n")
+	return strings.Split(strings.ReplaceAll(s, "\r", "\n"), "\n")
 }
 
 func (r *reader) top(root ast.Node) {

@@ -81,6 +81,13 @@ func Clean(p string) string {
 	if i := strings.IndexAny(p, "?#"); i >= 0 {
 		p = p[:i]
 	}
+	return clean(p)
+}
+
+// GlobKey is Key for a glob on paths, in which "?" stands for a character.
+func GlobKey(glob string) string { return strings.TrimSuffix(clean(glob), "/") }
+
+func clean(p string) string {
 	if d, err := url.PathUnescape(p); err == nil {
 		p = d
 	}

@@ -204,7 +204,7 @@ func (p *parser) glob(at int, pattern string) Expr {
 
 // NewGlob returns the query that is one glob on the path.
 func NewGlob(pattern string) (*Glob, error) {
-	g := &Glob{Pattern: pattern, key: page.Key(pattern)}
+	g := &Glob{Pattern: pattern, key: page.GlobKey(pattern)}
 	if !strings.ContainsAny(pattern, `*?[{\`) {
 		return g, nil
 	}

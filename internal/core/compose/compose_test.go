@@ -1,0 +1,182 @@
+package compose
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"github.com/tdewolff/parse/v2"
+	"github.com/tdewolff/parse/v2/js"
+	"golang.org/x/net/html"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/placeholder"
+)
+
+// item reads one item of a gate file and makes it ready.
+func item(t testing.TB, yaml string) (*Item, []gatefile.Problem) {
+	t.Helper()
+	g, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nitems:\n  x:\n    "+strings.ReplaceAll(yaml, "\n", "\n    ")+"\n"))
+	if len(problems) > 0 {
+		t.Fatalf("%s: %v", yaml, problems)
+	}
+	return Prepare(g.Items[0], "/base")
+}
+
+func TestRender(t *testing.T) {
+	values := map[string]string{"page.title": `A "b" & <c>`, "fact.n": "3.5", "fact.colour": "#0b1026", "page.path": "/a b/", "fact.url": "https://x.example/?a=b&c"}
+	for _, c := range []struct{ yaml, place, want string }{
+		{"script: /js/a.js", "head-end", `<script src="/base/js/a.js" defer></script>`},
+		{"script: /js/a.js\nplace: body-end", "body-end", `<script src="/base/js/a.js"></script>`},
+		{"script: //cdn.example/a.js\nload: module", "head-end", `<script src="//cdn.example/a.js" type="module"></script>`},
+		{"script: https://cdn.example/a.js?x=1&y=2\nload: async\nattrs: {data-x: '@{page.title}', crossorigin: true}", "head-end",
+			`<script src="https://cdn.example/a.js?x=1&amp;y=2" async data-x="A &#34;b&#34; &amp; &lt;c&gt;" crossorigin></script>`},
+		{"stylesheet: /css/@{fact.n}.css", "head-end", `<link rel="stylesheet" href="/base/css/3.5.css">`},
+		{"code: <p>@{page.title}</p>", "body-end", `<p>A &#34;b&#34; &amp; &lt;c&gt;</p>`},
+		{"code: <meta name=v content='@{page.title}'>", "head-end", `<meta name=v content='A &#34;b&#34; &amp; &lt;c&gt;'>`},
+		{"code: <i title=@{page.title}>x</i>", "body-end", `<i title=A&#32;&#34;b&#34;&#32;&amp;&#32;&lt;c&gt;>x</i>`},
+		{"code: <a href=\"@{page.path}\">x</a>", "body-end", `<a href="/a%20b/">x</a>`},
+		{"code: <a href=\"/s?u=@{fact.url}\">x</a>", "body-end", `<a href="/s?u=https://x.example/%3Fa%3Db%26c">x</a>`},
+		{"code: <style>p{margin:@{fact.n}px;color:@{fact.colour}}</style>", "head-end", `<style>p{margin:3.5px;color:#0b1026}</style>`},
+		{"code: <script>a = \"@{page.title}\", b = @{fact.n}</script>", "body-end", `<script>a = "A \u0022b\u0022 \u0026 \u003Cc\u003E", b = "3.5"</script>`},
+		{"code: '<script type=\"application/ld+json\">{\"a\":@{page.title}}</script>'", "body-end", `<script type="application/ld+json">{"a":"A \"b\" \u0026 \u003Cc\u003E"}</script>`},
+		{"code: <p>@@{page.title} @{lessVar} @{fact.none or 'a word'}</p>", "body-end", `<p>@{page.title} @{lessVar} a word</p>`},
+		{"code: '<p>@{page.title | cut 5 | lower}</p>'", "body-end", `<p>a…</p>`},
+	} {
+		it, problems := item(t, c.yaml)
+		if len(problems) > 0 {
+			t.Errorf("%s: %v", c.yaml, problems)
+			continue
+		}
+		pieces, err := it.Render(func(name string) string { return values[name] })
+		if err != nil {
+			t.Errorf("%s: %v", c.yaml, err)
+			continue
+		}
+		if len(pieces) != 1 || pieces[0].Place.Name != c.place || strings.Join(pieces[0].Lines, "\n") != c.want {
+			t.Errorf("%s:\n%+v\nwant at %s\n%s", c.yaml, pieces, c.place, c.want)
+		}
+	}
+}
+
+// TestRefused: what cannot be made safe, or would do harm, is refused.
+func TestRefused(t *testing.T) {
+	for _, c := range []struct{ yaml, want string }{
+		{"code: <p onclick=\"a('@{page.title}')\">x</p>", "in an event handler"},
+		{"code: <p @{page.title}=x>x</p>", "in a tag's or an attribute's name"},
+		{"code: <@{page.title}>", "in a tag's or an attribute's name"},
+		{"code: <iframe srcdoc=\"@{page.title}\"></iframe>", "in srcdoc"},
+		{"code: <!-- @{page.title} --><p>x</p>", "in a comment"},
+		{"code: <script>a = /@{page.title}/</script>", "in a regular expression"},
+		{"code: <script>// @{page.title}</script>", "in a comment of a script"},
+		{"code: <script>a@{page.title} = 1</script>", "within a word"},
+		{"code: '<style>p{background:url(@{page.title})}</style>'", "string or URL of a style"},
+		{"code: '<script type=\"text/x-template\">@{page.title}</script>'", "data block that is not JSON"},
+		{"code: <p>x</p>\nplace: head-end", "would end the head"},
+		{"code: <meta name=a content=b>\nplace: body-end", "belongs into the head"},
+		{"code: <p>x<!-- never closed", "leaves something open"},
+		{"code: <script>a()", "leaves something open"},
+		{"code: <!--yg:x--><p>x</p>", "holds a mark"},
+		{"code: <p>x</p>\nattrs: {a: b}", "have no tag"},
+		{"script: /a.js\nattrs: {onload: 'f(\"@{page.title}\")'}", "cannot stand in onload"},
+	} {
+		_, problems := item(t, c.yaml)
+		if len(problems) != 1 || !strings.Contains(problems[0].Message, c.want) || problems[0].Pos.Line < 4 {
+			t.Errorf("%s: %v, want %q", c.yaml, problems, c.want)
+		}
+	}
+	for yaml, want := range map[string]string{
+		"code: <a href=\"@{page.title}\">x</a>":   "javascript:",
+		"script: '@{page.title}'":                 "javascript:",
+		"code: <style>p{a:@{page.title}}</style>": "a number, a length",
+		"code: <p>@{fact.none}</p>":               "has no value",
+	} {
+		it, _ := item(t, yaml)
+		_, err := it.Render(func(name string) string {
+			if name == "page.title" {
+				return " JAVA\tscript:alert(1)"
+			}
+			return ""
+		})
+		if err == nil || !strings.Contains(err.Message, want) {
+			t.Errorf("%s: error %v, want %q", yaml, err, want)
+		}
+	}
+}
+
+// FuzzValue: no value can leave the place where its placeholder puts it.
+func FuzzValue(f *testing.F) {
+	for _, v := range []string{"x", "</script><script>alert(1)</script>", `"; alert(1); "`, `'-alert(1)-'`, "${alert(1)}", "`", "\\", "\u2028", "<!--", "<!--<script>",
+		"]]>", "--><img src=x onerror=alert(1)>", "&quot;", "a b onclick=x", "javascript:alert(1)", " java\nscript:x", "\x00", "\\u0022", "red;x:expression(1)", "//x", "\xff"} {
+		f.Add(v)
+	}
+	code := `<p title="@{page.title}" class=@{page.title} id='@{page.title}'>@{page.title}</p><a href="/s?q=@{page.title}&amp;r=1">y</a>` +
+		"<script>f(\"@{page.title}\", '@{page.title}', `@{page.title}`, @{page.title})</script>" +
+		`<script type="application/ld+json">{"a": "@{page.title}", "b": @{page.title}}</script>`
+	t, err := placeholder.ParseCode(code)
+	if err != nil {
+		f.Fatal(err)
+	}
+	contexts, bad := contextsOf(t)
+	if bad != nil {
+		f.Fatal(bad)
+	}
+	part := &gatefile.Part{Kind: gatefile.Code, Template: t, Text: code}
+	render := func(v string) string {
+		out, err := fill(t, contexts, part, func(string) string { return v })
+		if err != nil {
+			return ""
+		}
+		return out
+	}
+	plain := shape(render("x"))
+	f.Fuzz(func(t *testing.T, v string) {
+		if v == "" {
+			return
+		}
+		out := render(v)
+		if got := shape(out); got != plain {
+			t.Fatalf("%q: the code becomes\n%s\nits shape\n%s\nwant\n%s", v, out, got, plain)
+		}
+	})
+}
+
+// shape is the structure of HTML without its texts and values: the tags with
+// their attributes' names, the tokens of scripts, the keys of JSON.
+func shape(code string) string {
+	var b strings.Builder
+	z := html.NewTokenizer(strings.NewReader(code))
+	script := ""
+	for tt := z.Next(); tt != html.ErrorToken; tt = z.Next() {
+		t := z.Token()
+		b.WriteString("\n" + tt.String())
+		switch tt {
+		case html.StartTagToken, html.EndTagToken, html.SelfClosingTagToken:
+			b.WriteString(" " + t.Data)
+			script = ""
+			for _, a := range t.Attr {
+				b.WriteString(" " + a.Key)
+			}
+			if tt == html.StartTagToken && t.Data == "script" {
+				script = "js"
+				if len(t.Attr) > 0 {
+					script = "json"
+				}
+			}
+		case html.TextToken:
+			switch script {
+			case "js":
+				l := js.NewLexer(parse.NewInputString(t.Data))
+				for tt, _ := l.Next(); tt != js.ErrorToken; tt, _ = l.Next() {
+					b.WriteString(" " + tt.String())
+				}
+			case "json":
+				var v struct{ A, B any }
+				if err := json.Unmarshal([]byte(strings.ToValidUTF8(t.Data, "?")), &v); err != nil {
+					b.WriteString(" " + err.Error())
+				}
+			}
+		}
+	}
+	return b.String()
+}

@@ -1,0 +1,108 @@
+package gatefile
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+const head = "yellowgate: 1\n"
+
+// TestProblems holds the problems of a gate file, each "line:column message",
+// against what is expected: all of them, in order.
+func TestProblems(t *testing.T) {
+	for _, c := range []struct {
+		name, text string
+		want       []string
+	}{
+		{"empty", "", []string{"1:1 the gate file is empty"}},
+		{"no version", "items: {}\n", []string{"1:1 does not say its format's version"}},
+		{"other version", "yellowgate: 2\n", []string{"1:13 version 2"}},
+		{"unknown key", head + "items:\n  night-letter:\n    code: <p>x</p>\n    excepts: /\n", []string{`5:5 unknown key "excepts" in item "night-letter" (did you mean "except"?)`}},
+		{"later key", head + "items:\n  a: {script: /a.js, popup: x}\nbudgets: []\n", []string{`3:22 "popup" in item "a" is a key of the format that this version does not read yet`, `4:1 "budgets" in the gate file`}},
+		{"several at once", head + "site: {nam: x, marks: maybe}\nsets: {events: /a and, all: /b}\nitems: {A: {script: /a.js, load: dever}, b: {}}\n", []string{
+			`2:8 unknown key "nam" in site (did you mean "name"?)`, "2:23 site.marks should be true or false",
+			"3:22 the query ends where", `3:24 a page set cannot be called "all"`,
+			`4:9 lower-case words with hyphens, not "A" (for example a)`, `4:34 load is one of defer, async, module, now, not "dever" (did you mean "defer"?)`}},
+		{"query position", head + "items:\n  a:\n    script: /a.js\n    pages: /x or evnts\nsets: {events: /e}\n", []string{`5:18 unknown page set "evnts" (did you mean "events"?)`}},
+		{"quoted query position", head + "items:\n  a:\n    script: /a.js\n    pages: [\"/x or evnts\"]\nsets: {events: /e}\n", []string{`5:20 unknown page set "evnts"`}},
+		{"circle of sets", head + "sets: {a: b, b: c or /x, c: a}\n", []string{"2:26 page sets defined in a circle: a → b → c → a"}},
+		{"names", head + "items:\n  a: {script: /a.js, needs: [bb], before: a}\n  b: {script: /b.js}\nper-page: {/x: {in: [c], out: [b]}, /x/: {in: b}, x: {}}\n", []string{
+			`3:30 unknown item "bb" (did you mean "b"?)`, `3:43 item "a" names itself`,
+			`5:22 unknown item "c"`, "5:37 stands under per-page twice", `5:51 begins with "/"`}},
+		{"in and out", head + "items: {a: {script: /a.js}}\nper-page: {/x: {in: a, out: a}}\n", []string{"3:29 both in and out"}},
+		{"in while disabled", head + "items: {a: {script: /a.js, disabled: true}}\nper-page: {/x: {in: a}}\n", []string{"3:21 it is disabled"}},
+		{"carries nothing", head + "items: {a: {pages: all}}\n", []string{`2:9 item "a" carries nothing`}},
+		{"selectors", head + "items:\n  a: {found: 'a:hover', pages: all}\n  b: {code: x, place: {before: 'p::x'}}\n", []string{`3:16 ":hover"`, "4:34 pseudo-element"}},
+		{"place", head + "items: {a: {code: x, place: head-eend}, b: {code: x, place: before}, c: {code: x, place: spot}}\n", []string{`2:29 unknown place "head-eend" (did you mean "head-end"?)`, `2:61 needs a selector`, "2:90 spots are not read"}},
+		{"matcher", head + "items: {a: {found: {url: '/a[', text: '('}}, b: {found: {text: '('}}}\n", []string{"2:26 never closed", "2:64 does not compile"}},
+		{"tag for a URL", head + "items: {a: {script: '<script>'}, b: {stylesheet: 'built:x'}}\n", []string{"2:21 takes a URL, not a tag", "2:50 build manifest"}},
+		{"placeholder", head + "metadata:\n  - pages: all\n    title: \"@{page.titel} x\"\n", []string{`4:15 unknown name "page.titel" in a placeholder (did you mean "page.title"?)`}},
+		{"rule without pages", head + "metadata:\n  - title: x\n", []string{"3:5 does not say for which pages"}},
+		{"bare defaults", head + "defaults:\n  description: x\n", nil},
+		{"twice", head + "items:\n  a: {script: /a.js}\n  a: {script: /b.js}\n", []string{`4:3 "a" stands in items twice, first in line 3`}},
+		{"tab", head + "items:\n\ta: {}\n", []string{"3:1 a tab cannot indent"}},
+		{"unquoted placeholder", head + "metadata:\n  - pages: all\n    title: @{page.title}\n", []string{"4:12 this is not YAML"}},
+		{"bracket selector", head + "items:\n  a:\n    found: [href=x] b\n", []string{"4:12 this is not YAML"}},
+		{"comment in a value", head + "items:\n  a:\n    found: style #contact\n    pages: none\n", []string{"4:18 YAML takes the rest of this line for a comment"}},
+		{"colon in a value", head + "items:\n  a:\n    script: /a.js\n    note: first: second\n", []string{"this is not YAML"}},
+		{"site url", head + "site: {url: ternhill.example}\n", []string{"2:13 absolute address"}},
+		{"attrs", head + "items: {a: {script: /a.js, attrs: {src: x, 'b c': d}}}\n", []string{`2:36 "src" is not set by attrs`, `2:44 no name for an attribute`}},
+		{"not a mapping", head + "items: [a]\nsite: x\n", []string{"2:8 items should be a mapping", "3:7 site should be a mapping"}},
+	} {
+		_, problems := Parse("g.yaml", []byte(c.text))
+		var got []string
+		for _, p := range problems {
+			got = append(got, strings.TrimPrefix(p.Pos.String(), "g.yaml:")+" "+p.Message)
+		}
+		ok := len(got) == len(c.want)
+		for i := range c.want {
+			at, message, found := strings.Cut(c.want[i], " ")
+			if !found || !strings.Contains(at, ":") || at == "this" {
+				at, message = "", c.want[i]
+			}
+			ok = ok && strings.HasPrefix(got[i], at) && strings.Contains(got[i], message)
+		}
+		if !ok {
+			t.Errorf("%s: problems\n  %s\nwant\n  %s", c.name, strings.Join(got, "\n  "), strings.Join(c.want, "\n  "))
+		}
+	}
+}
+
+// TestRemedies: the usual slips of YAML are explained.
+func TestRemedies(t *testing.T) {
+	for text, want := range map[string]string{
+		"metadata:\n  - pages: all\n    title: @{page.title}\n": "in quotes",
+		"items:\n  a:\n    found: [href=x] b\n":                  "begins with [",
+		"items:\n  a:\n    found: *.x\n":                         "begins with *",
+		"items:\n  a:\n    script: /a.js\n    note: a: b\n":      "colon and a space",
+	} {
+		_, problems := Parse("g.yaml", []byte(head+text))
+		if len(problems) == 0 || !strings.Contains(problems[0].Remedy, want) {
+			t.Errorf("%q: %+v, want a remedy with %q", text, problems, want)
+		}
+	}
+}
+
+// FuzzParse: nothing makes it panic, and every problem has a position.
+func FuzzParse(f *testing.F) {
+	demo, err := os.ReadFile(filepath.Join("..", "..", "demo", "files", "yellowgate.yaml"))
+	if err != nil {
+		f.Fatal(err)
+	}
+	f.Add(demo)
+	for _, s := range []string{"", "a", "a: [", "yellowgate: 1\nitems: {a: &x {script: /a}, b: *x}", "? [a]: b", "<<: {a: b}", "--- a\n--- b", "items:\n  a:\n    code: |\n      @{page.x\n",
+		"yellowgate: !!str 1\nsets: {a: |\n  /b or\n  c}", "sets:\n  a: a", "per-page:\n  /: ~", "\xff", "items: {a: {found: {url: 1.0}}}"} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, text []byte) {
+		lines := len(linesOf(text))
+		_, problems := Parse("g.yaml", text)
+		for _, p := range problems {
+			if p.Pos.File != "g.yaml" || p.Pos.Line < 1 || p.Pos.Column < 1 || p.Pos.Line > lines+1 || p.Message == "" {
+				t.Fatalf("%q: %+v has no position", text, p)
+			}
+		}
+	})
+}
