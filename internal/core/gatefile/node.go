@@ -42,6 +42,9 @@ func (r *reader) errorf(pos Position, format string, args ...any) {
 }
 
 func (r *reader) problem(s Severity, pos Position, remedy, format string, args ...any) {
+	if pos.File == r.file {
+		pos.Line = min(max(pos.Line, 1), len(r.lines))
+	}
 	p := Problem{Severity: s, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
 	if pos.File == r.file && pos.Line >= 1 && pos.Line <= len(r.lines) {
 		p.Line = r.lines[pos.Line-1]
@@ -86,7 +89,7 @@ func (r *reader) parseYAML() (f *ast.File, err error) {
 			f, err = nil, fmt.Errorf("the YAML cannot be read")
 		}
 	}()
-	return parser.ParseBytes(r.text, 0, parser.AllowDuplicateMapKey())
+	return parser.ParseBytes([]byte(strings.Join(r.lines, "\n")), 0, parser.AllowDuplicateMapKey())
 }
 
 func invalidAt(b []byte) int {

@@ -74,9 +74,9 @@ func TestProblems(t *testing.T) {
 func TestRemedies(t *testing.T) {
 	for text, want := range map[string]string{
 		"metadata:\n  - pages: all\n    title: @{page.title}\n": "in quotes",
-		"items:\n  a:\n    found: [href=x] b\n":                  "begins with [",
-		"items:\n  a:\n    found: *.x\n":                         "begins with *",
-		"items:\n  a:\n    script: /a.js\n    note: a: b\n":      "colon and a space",
+		"items:\n  a:\n    found: [href=x] b\n":                 "begins with [",
+		"items:\n  a:\n    found: *.x\n":                        "begins with *",
+		"items:\n  a:\n    script: /a.js\n    note: a: b\n":     "colon and a space",
 	} {
 		_, problems := Parse("g.yaml", []byte(head+text))
 		if len(problems) == 0 || !strings.Contains(problems[0].Remedy, want) {

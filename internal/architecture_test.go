@@ -1,0 +1,83 @@
+package internal_test
+
+import (
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+)
+
+// The import rules of docs/architecture.md.
+//
+// What the core may import from outside: parsing and hashing only.
+var coreMay = []string{
+	"golang.org/x/net/html", "golang.org/x/text/", "github.com/andybalholm/cascadia", "github.com/bmatcuk/doublestar/v4",
+	"github.com/goccy/go-yaml", "github.com/tdewolff/parse/v2",
+}
+
+// What of the standard library it may not: files, processes, the network.
+var coreMayNot = []string{"os", "os/exec", "os/signal", "io/ioutil", "net", "net/http", "path/filepath", "syscall", "embed", "log", "flag"}
+
+func TestImports(t *testing.T) {
+	seen := 0
+	err := filepath.WalkDir(".", func(name string, d fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") {
+			return err
+		}
+		file, err := parser.ParseFile(token.NewFileSet(), name, nil, parser.ImportsOnly)
+		if err != nil {
+			return err
+		}
+		name = filepath.ToSlash(name)
+		core, cli := strings.HasPrefix(name, "core/"), strings.HasPrefix(name, "cli/")
+		for _, spec := range file.Imports {
+			path, err := strconv.Unquote(spec.Path.Value)
+			if err != nil {
+				return err
+			}
+			seen++
+			switch {
+			case path == "yellowgate/internal/cli":
+				t.Errorf("%s imports cli; nothing inside does", name)
+			case core && strings.HasPrefix(path, "yellowgate/") && !strings.HasPrefix(path, "yellowgate/internal/core/"):
+				t.Errorf("%s: the core imports %s", name, path)
+			case core && strings.Contains(path, ".") && !strings.HasPrefix(path, "yellowgate/") && !allowed(path):
+				t.Errorf("%s: the core imports %s, which is no library for parsing or hashing", name, path)
+			case core && contains(coreMayNot, path):
+				t.Errorf("%s: the core imports %s; it has no files, no network, no terminal", name, path)
+			case !cli && strings.HasPrefix(path, "github.com/spf13/"):
+				t.Errorf("%s imports %s; commands are cli's", name, path)
+			case cli && (strings.HasPrefix(path, "yellowgate/internal/core/markup") || path == "yellowgate/internal/core/gating" || path == "yellowgate/internal/core/verdict" || path == "yellowgate/internal/core/compose"):
+				t.Errorf("%s imports %s; cli computes nothing", name, path)
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if seen < 100 {
+		t.Errorf("only %d imports were looked at", seen)
+	}
+}
+
+func allowed(path string) bool {
+	for _, p := range coreMay {
+		if strings.HasPrefix(path, p) {
+			return true
+		}
+	}
+	return false
+}
+
+func contains(list []string, s string) bool {
+	for _, x := range list {
+		if x == s {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,155 @@
+package checks
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"sort"
+	"strings"
+	"testing"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/weburl"
+)
+
+// wanted is how a test page declares the findings that it expects: at the line,
+// <!-- want CHECK ... -->. Each name stands for one finding.
+var wanted = regexp.MustCompile(`<!-- want ([a-z -]+) -->`)
+
+// TestPages runs the checks that need no gate on the pages of testdata.
+func TestPages(t *testing.T) {
+	files := map[string]bool{"/css/site.css": true, "/js/site.js": true, "/img/star.svg": true}
+	site := &Site{
+		HasFile: func(p string) bool { return files[p] },
+		HasPage: func(p string) bool { return page.Key(p) == "/visit" || page.Key(p) == "" },
+	}
+	names, err := filepath.Glob("testdata/*.html")
+	if err != nil || len(names) == 0 {
+		t.Fatal("no test pages", err)
+	}
+	seen := map[string]bool{}
+	var kept []Kept
+	for _, name := range names {
+		text, err := os.ReadFile(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var want, got []string
+		for n, line := range strings.Split(string(text), "\n") {
+			for _, m := range wanted.FindAllStringSubmatch(line, -1) {
+				for _, check := range strings.Fields(m[1]) {
+					want = append(want, fmt.Sprintf("%d %s", n+1, check))
+				}
+			}
+		}
+		r := inventory.Take(text, page.Page{Path: "/visit/", File: name}, weburl.NewSite("https://ternhill.example"), nil)
+		findings, k := RunPage(&Pass{Record: r, Site: site})
+		kept = append(kept, k)
+		for _, f := range findings {
+			got = append(got, fmt.Sprintf("%d %s", f.Line, f.Check))
+			seen[f.Check] = true
+			if f.Message == "" || f.Remedy == "" || f.Column == 0 {
+				t.Errorf("%s: a finding without message, remedy or column: %+v", name, f)
+			}
+		}
+		sort.Strings(want)
+		sort.Strings(got)
+		if !slices.Equal(got, want) {
+			t.Errorf("%s: findings\n  %s\nwant\n  %s", name, strings.Join(got, "\n  "), strings.Join(want, "\n  "))
+		}
+	}
+	kept = append(kept, Kept{Path: "/other/", Title: kept[0].Title})
+	for _, f := range RunSite(kept) {
+		seen[f.Check] = true
+	}
+	for _, c := range All() {
+		if c.Family != "gate" && !seen[c.Name] {
+			t.Errorf("no test page has a finding of %s", c.Name)
+		}
+	}
+}
+
+// TestGateFamily holds pages against gates: what stands on the page is the
+// source's gated page, changed by hand.
+func TestGateFamily(t *testing.T) {
+	const source = "<!doctype html>\n<html lang=en>\n<head>\n<title>t</title>\n<script src=\"/kit.js\"></script>\n</head>\n<body>\n<p>x</p>\n</body>\n</html>\n"
+	const yaml = `yellowgate: 1
+metadata: [{pages: all, title: "@{page.path}"}]
+items:
+  lib: {script: /lib.js}
+  app: {script: /app.js, needs: [lib], pages: all}
+  note: {code: '<p class=note>hello</p>', pages: all}
+  kit: {found: '[src="/kit.js"]', pages: none}
+  members: {script: /members.js, pages: /members/**}
+  spot: {code: '<b>s</b>', place: {before: aside}, pages: all}
+`
+	f, problems := gatefile.Parse("g.yaml", []byte(yaml))
+	g, more := gating.New(f)
+	if ps := append(problems, more...); len(ps) > 0 {
+		t.Fatal(ps)
+	}
+	for _, c := range []struct{ old, new, want string }{
+		{"", "", "no-such-place"},
+		{`<!--yg:note-->` + "\n" + `<p class=note>hello</p><!--/yg:note-->`, "", "missing-item no-such-place"},
+		{`<script src="/app.js" defer></script>`, "", "missing-item no-such-place"},
+		{"<p>x</p>", "<p class=note>hello</p>", "no-such-place repeated-item"},
+		{"<p>x</p>", `<script src="/kit.js"></script>`, "blocking-script leaked-item no-such-place"},
+		{"<p>x</p>", `<script src="/members.js" defer></script>`, "leaked-item no-such-place"},
+		{"<title>/</title>", "<title>other</title>", "metadata-differs no-such-place"},
+		{"<title>/</title>", "", "metadata-differs no-such-place title-missing"},
+		{"<title>/</title>", "<title>@{page.title}</title>", "metadata-differs no-such-place placeholder-left"},
+		{`<script src="/lib.js" defer></script>`, `<script src="/lib.js" type=module></script>`, "no-such-place"},
+		{`<script src="/app.js" defer></script>`, `<script src="/app.js"></script>`, "blocking-script late-need no-such-place"},
+		{"</head>\n<body>", "<div></div></head>\n<body>", "no-such-place"},
+		{"<title>/</title>", "<title>/</title><p>", "broken-head misplaced-item misplaced-item no-such-place"},
+	} {
+		result := g.Page([]byte(source), page.Page{Path: "/", File: "index.html"})
+		text := string(result.File)
+		if !strings.Contains(text, c.old) {
+			t.Fatalf("%q is not in\n%s", c.old, text)
+		}
+		if c.new != "" || c.old != "" {
+			text = strings.Replace(text, c.old, c.new, 1)
+		}
+		src, scan := scanned(g, text)
+		r := inventory.TakeScanned(src, scan, page.Page{Path: "/", File: "index.html"}, g.Site, nil)
+		findings, _ := RunPage(&Pass{Record: r, Gated: Hold(r, g, result)})
+		var got []string
+		for _, f := range findings {
+			if f.Check != "description-missing" {
+				got = append(got, f.Check)
+			}
+		}
+		sort.Strings(got)
+		want := strings.Fields(c.want)
+		if c.new != "" && strings.Contains(c.new, "<div></div></head>") {
+			want = append(want, "broken-head")
+			sort.Strings(want)
+		}
+		if !slices.Equal(got, want) {
+			t.Errorf("%q → %q: findings %v, want %v", c.old, c.new, got, want)
+		}
+	}
+}
+
+// TestRegistry: every check can be explained.
+func TestRegistry(t *testing.T) {
+	names := map[string]bool{}
+	for _, c := range All() {
+		if names[c.Name] || c.Title == "" || len(c.Doc) < 80 || c.Bad == "" || c.Good == "" || c.Family == "" {
+			t.Errorf("check %q is told twice, or lacks title, doc or examples", c.Name)
+		}
+		names[c.Name] = true
+	}
+}
+
+func scanned(g *gating.Gate, text string) (*markup.Source, *markup.Page) {
+	src := markup.Read([]byte(text))
+	return src, g.ScanForOwners(src)
+}

@@ -1,0 +1,201 @@
+package gating
+
+import (
+	"bytes"
+	"flag"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
+)
+
+var pagesDir = flag.String("pages", "", "also test on every .html file below this `folder`")
+
+// gate makes a gate of the text of a gate file, without its first line.
+func gate(t testing.TB, yaml string) *Gate {
+	t.Helper()
+	f, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\n"+yaml))
+	problems = append(problems, f.Load(func(string) ([]byte, error) { return nil, fs.ErrNotExist })...)
+	g, more := New(f)
+	if ps := append(problems, more...); len(ps) > 0 {
+		t.Fatalf("%s: %v", yaml, ps)
+	}
+	return g
+}
+
+const source = `<!doctype html>
+<html lang="en">
+<head>
+  <meta charset="utf-8">
+  <title>Old</title>
+  <link rel="stylesheet" href="/kit/a.css">
+  <script src="/kit/a.js"></script>
+</head>
+<body class="x">
+  <main>
+    <h1>Visit &amp; see</h1>
+    <form class="contact"><p>one<p>two</form>
+  </main>
+  <div class="kit"><div>stray</div></div>
+  <!-- </body> -->
+</body>
+</html>
+`
+
+// TestEdits: what one gate file makes of one page, told by what is replaced in
+// the source: each "old → new" in turn.
+func TestEdits(t *testing.T) {
+	item := func(rest string) string { return "items: {x: {" + rest + ", pages: all}}\n" }
+	for _, c := range []struct {
+		name, yaml string
+		edits      []string
+	}{
+		{"head-start", item("code: <meta name=a content=b>, place: head-start"), []string{`utf-8">`, "utf-8\"><!--yg:x-->\n  <meta name=a content=b><!--/yg:x-->"}},
+		{"head-end", item("stylesheet: /x.css"), []string{"/kit/a.js\"></script>", "/kit/a.js\"></script><!--yg:x-->\n  <link rel=\"stylesheet\" href=\"/x.css\"><!--/yg:x-->"}},
+		{"body-start", item("code: <p>v</p>, place: body-start"), []string{`class="x">`, "class=\"x\"><!--yg:x-->\n  <p>v</p><!--/yg:x-->"}},
+		{"body-end, not the one in a comment", item("code: <p>v</p>"), []string{"<!-- </body> -->", "<!-- </body> --><!--yg:x-->\n  <p>v</p><!--/yg:x-->"}},
+		{"before", item("code: <p>v</p>, place: {before: form}"), []string{"see</h1>", "see</h1><!--yg:x-->\n    <p>v</p><!--/yg:x-->"}},
+		{"after", item("code: <p>v</p>, place: {after: form}"), []string{"two</form>", "two</form><!--yg:x-->\n    <p>v</p><!--/yg:x-->"}},
+		{"first-in", item("code: <i>v</i>, place: {first-in: form.contact}"), []string{`contact">`, `contact"><!--yg:x--><i>v</i><!--/yg:x-->`}},
+		{"last-in, behind an implied end", item("code: <i>v</i>, place: {last-in: form.contact}"), []string{"two</form>", "two<!--yg:x--><i>v</i><!--/yg:x--></form>"}},
+		{"instead-of", item("code: <i>v</i>, place: {instead-of: .kit}"), []string{`<div class="kit"><div>stray</div></div>`, "<!--yg:x--><i>v</i><!--/yg:x-->"}},
+		{"two parts, one region", item("stylesheet: /x.css, script: /x.js"), []string{"/kit/a.js\"></script>", "/kit/a.js\"></script><!--yg:x-->\n  <link rel=\"stylesheet\" href=\"/x.css\">\n  <script src=\"/x.js\" defer></script><!--/yg:x-->"}},
+		{"no marks", "site: {marks: false}\n" + item("stylesheet: /x.css"), []string{"/kit/a.js\"></script>", "/kit/a.js\"></script>\n  <link rel=\"stylesheet\" href=\"/x.css\">"}},
+		{"found goes with its line", "items: {k: {found: [{url: /kit/**}, .kit], pages: none}}\n", []string{
+			"\n  <link rel=\"stylesheet\" href=\"/kit/a.css\">", "", "\n  <script src=\"/kit/a.js\"></script>", "", "\n  <div class=\"kit\"><div>stray</div></div>", ""}},
+		{"found stays", "items: {k: {found: {url: /kit/**}, pages: has(form.contact)}}\n", nil},
+		{"the first item in the file owns it", "items: {a: {found: '[src*=kit]', pages: all}, b: {found: {url: /kit/**}, pages: none}}\n", []string{"\n  <link rel=\"stylesheet\" href=\"/kit/a.css\">", ""}},
+		{"title in place", "metadata: [{pages: all, title: '@{page.heading} | <x>'}]\n", []string{"Old", "Visit &amp; see | &lt;x&gt;"}},
+		{"new description after the title", "defaults: {description: 'a \"b\"'}\n", []string{"Old</title>", "Old</title>\n  <meta name=\"description\" content=\"a &#34;b&#34;\">"}},
+		{"none takes out", "metadata: [{pages: all, title: none}]\n", []string{"\n  <title>Old</title>", ""}},
+		{"defaults fill only", "defaults: {title: New}\n", nil},
+		{"an equal value is no edit", "metadata: [{pages: all, title: Old}]\n", nil},
+		{"order by needs", "items: {b: {stylesheet: /b.css, needs: [a], pages: all}, a: {stylesheet: /a.css}}\n", []string{"/kit/a.js\"></script>",
+			"/kit/a.js\"></script><!--yg:a-->\n  <link rel=\"stylesheet\" href=\"/a.css\"><!--/yg:a--><!--yg:b-->\n  <link rel=\"stylesheet\" href=\"/b.css\"><!--/yg:b-->"}},
+	} {
+		want := source
+		for i := 0; i < len(c.edits); i += 2 {
+			if !strings.Contains(want, c.edits[i]) {
+				t.Fatalf("%s: %q is not in the source", c.name, c.edits[i])
+			}
+			want = strings.Replace(want, c.edits[i], c.edits[i+1], 1)
+		}
+		r := gate(t, c.yaml).Page([]byte(source), page.Page{Path: "/visit/", File: "visit/index.html"})
+		if len(r.Problems) > 0 {
+			t.Errorf("%s: %v", c.name, r.Problems)
+		}
+		if string(r.File) != want {
+			t.Errorf("%s:\n%s\nwant\n%s", c.name, r.File, want)
+		}
+		if !bytes.Equal(r.Undo(), []byte(source)) {
+			t.Errorf("%s: the inverse gives\n%s", c.name, r.Undo())
+		}
+	}
+}
+
+// TestOddPages: heads that are broken or left out, other encodings and line ends.
+func TestOddPages(t *testing.T) {
+	both := "items:\n  h: {code: '<meta name=h content=\"é\">', place: head-end, pages: all}\n  b: {code: '<p>é</p>', pages: all}\n"
+	utf16 := func(s string) string {
+		var b strings.Builder
+		b.WriteString("\xff\xfe")
+		for _, r := range s {
+			b.WriteByte(byte(r))
+			b.WriteByte(byte(r >> 8))
+		}
+		return b.String()
+	}
+	const h, b = `<!--yg:h--><meta name=h content="é"><!--/yg:h-->`, "<!--yg:b--><p>é</p><!--/yg:b-->"
+	for _, c := range []struct{ name, yaml, source, want string }{
+		{"broken head", both, "<head><div>x</div><title>t</title></head><body>y</body>", "<head>" + h + "<div>x</div><title>t</title></head><body>y" + b + "</body>"},
+		{"nothing written", both, "<title>t</title>x", "<title>t</title>" + h + "x" + b},
+		{"open script at the end", both, "<!doctype html><p>x<script>a(", "<!doctype html>" + h + "<p>x" + b + "<script>a("},
+		{"open comment", both, "<!doctype html><p>x<!-- a", "<!doctype html>" + h + "<p>x" + b + "<!-- a"},
+		{"svg title is not the page's", "metadata: [{pages: all, title: n}]\n", "<head></head><body><svg><title>s</title></svg>", "<head><title>n</title></head><body><svg><title>s</title></svg>"},
+		{"fallen title comes back", "metadata: [{pages: all, title: n}]\n", "<head><img></head><body><title>t</title>x", "<head><title>n</title><img></head><body>x"},
+		{"what breaks the head goes", "items: {p: {found: img, pages: none}}\nmetadata: [{pages: all, title: n}]\n", "<head><img><title>t</title></head><body>x", "<head><title>n</title></head><body>x"},
+		{"script first in a body without its tag", "items: {s: {code: <script>a()</script>, place: body-start, pages: all}}\n", "<!doctype html><p>x", "<!doctype html><!--yg:s--><body><script>a()</script><!--/yg:s--><p>x"},
+		{"Latin-1 with CRLF", both, "<head>\r\n<meta charset=iso-8859-1>\r\n</head>\r\n<body>\r\n\xe9\r\n</body>", "<head>\r\n<meta charset=iso-8859-1><!--yg:h-->\r\n<meta name=h content=\"&#xE9;\"><!--/yg:h-->\r\n</head>\r\n<body>\r\n\xe9<!--yg:b-->\r\n<p>&#xE9;</p><!--/yg:b-->\r\n</body>"},
+		{"UTF-16", both, utf16("<head></head><body>é</body>"), utf16("<head>" + h + "</head><body>é" + b + "</body>")},
+		{"byte order mark", both, "\xef\xbb\xbf<head></head><body>", "\xef\xbb\xbf<head>" + h + "</head><body>" + b},
+		{"marked regions of an earlier output", both, "<head><!--yg:old--><link><!--/yg:old--></head><body>x<!--yg:b--><p>old</p><!--/yg:b--></body>", "<head>" + h + "</head><body>x" + b + "</body>"},
+		{"fragment", both, "<p>no page of its own", "<p>no page of its own"},
+		{"redirect", both, "<meta http-equiv=refresh content='0; url=/new/'><title>x</title>", "<meta http-equiv=refresh content='0; url=/new/'><title>x</title>"},
+	} {
+		r := gate(t, c.yaml).Page([]byte(c.source), page.Page{Path: "/x", File: "x.html"})
+		if string(r.File) != c.want || len(r.Problems) > 0 {
+			t.Errorf("%s: %v\n%q\nwant\n%q", c.name, r.Problems, r.File, c.want)
+		}
+	}
+}
+
+// TestPageProblems: what keeps a page from being gated.
+func TestPageProblems(t *testing.T) {
+	for _, c := range []struct{ yaml, source, want string }{
+		{"items: {x: {code: '<p>@{fact.none}</p>', pages: all}}\n", source, "@{fact.none} has no value"},
+		{"items: {x: {code: <p>y</p>, place: {before: nav}, pages: all}}\n", source, `"nav" matches nothing`},
+		{"items: {x: {code: <p>y</p>, place: {first-in: title}, pages: all}}\n", source, "holds text only"},
+		{"items: {x: {code: <p>y</p>, place: {before: title}, pages: all}}\n", source, "would end the head"},
+		{"items: {x: {code: <p>y</p>, place: {first-in: .kit}, pages: all}, k: {found: .kit, pages: none}}\n", source, `goes with item "k"`},
+		{"items: {x: {script: /x.js, needs: [n], pages: all}, n: {script: /n.js, pages: all, except: all}}\n", source, `needs "n", which is out there (except`},
+		{"items: {x: {script: /x.js, needs: [n], pages: all}, n: {found: video}}\n", source, "found parts alone"},
+		{"items: {x: {code: <p>y</p>, pages: all}}\n", "<frameset><frame></frameset>", "has a frameset and no body"},
+		{"items: {x: {found: b.x, pages: none}}\n", "<!doctype html><b class=x><i>y</b></i>", "where <b> ends is not clear"},
+	} {
+		r := gate(t, c.yaml).Page([]byte(c.source), page.Page{Path: "/x", File: "x.html"})
+		if len(r.Problems) != 1 || !strings.Contains(r.Problems[0].Message, c.want) {
+			t.Errorf("%s: problems %v, want %q", c.yaml, r.Problems, c.want)
+		}
+	}
+}
+
+// TestForeignPagesKeepTheirBytes: one code item on all pages of a folder. Without
+// its marked regions the output is the source, and gating the output changes
+// nothing.
+func TestForeignPagesKeepTheirBytes(t *testing.T) {
+	if *pagesDir == "" {
+		t.Skip("no folder of foreign pages given with -pages")
+	}
+	g := gate(t, "items:\n  head-code: {code: '<meta name=probe content=é>', place: head-end, pages: /**}\n  body-code: {code: '<p>é</p>', place: body-end, pages: /**}\n")
+	pages, fragments, framesets, encodings := 0, 0, 0, map[string]int{}
+	err := filepath.WalkDir(*pagesDir, func(name string, d fs.DirEntry, err error) error {
+		if err != nil || !d.Type().IsRegular() || !strings.Contains(filepath.Ext(name), ".htm") {
+			return err
+		}
+		file, err := os.ReadFile(name)
+		if err != nil {
+			return err
+		}
+		r := g.Page(file, page.Page{Path: "/" + filepath.Base(name), File: name})
+		encodings[r.Source.Encoding]++
+		switch {
+		case r.Fragment:
+			fragments++
+			return nil
+		case r.Scan.Frameset:
+			framesets++
+			return nil
+		case r.Page.Redirect:
+			return nil
+		}
+		pages++
+		src := markup.Read(r.File)
+		back := markup.Unmark(src, markup.Scan(src.Text, nil))
+		if !bytes.Equal(back, file) || !bytes.Equal(r.Undo(), file) || bytes.Equal(r.File, file) {
+			t.Errorf("%s: without its marked regions the output is not the source", name)
+		}
+		if again := g.Page(r.File, page.Page{Path: r.Page.Path, File: name}); !bytes.Equal(again.File, r.File) {
+			t.Errorf("%s: applying twice changes something", name)
+		}
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Logf("%d pages; %d fragments and %d framesets left alone; encodings %v", pages, fragments, framesets, encodings)
+}
