@@ -188,12 +188,12 @@ func (a *apply) look() error {
 // back.
 func (a *apply) prepare() error {
 	a.jobs = make([]job, len(a.Files))
-	pages := a.Pages
+	byFile := make(map[string]*page.Page, len(a.Pages))
+	for i := range a.Pages {
+		byFile[a.Pages[i].File] = &a.Pages[i]
+	}
 	for i, f := range a.Files {
-		a.jobs[i] = job{file: f}
-		if f.Page {
-			a.jobs[i].page, pages = &pages[0], pages[1:]
-		}
+		a.jobs[i] = job{file: f, page: byFile[f.Path]}
 	}
 	var foreign []string
 	if a.Chosen == nil {

@@ -8,6 +8,7 @@ import (
 	"hash"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
@@ -30,11 +31,11 @@ type Project struct {
 	Digest string // of the gate: gate file, files it names, facts, the tool's version
 	Facts  *Facts
 
-	Source string   // absolute, "" if the gate file names none
-	Output string   // likewise
-	Files  []File   // of the source
-	Strays []string // links in the source that are not followed, and what is no file
-	Pages  []page.Page
+	Source string      // absolute, "" if the gate file names none
+	Output string      // likewise
+	Files  []File      // of the source
+	Strays []string    // links in the source that are not followed, and what is no file
+	Pages  []page.Page // sorted by path
 
 	skip func(string, bool) bool
 }
@@ -205,6 +206,7 @@ func (p *Project) Walk() error {
 	if err != nil {
 		return err
 	}
+	slices.SortFunc(p.Pages, func(a, b page.Page) int { return strings.Compare(a.Path, b.Path) })
 	for i := range p.Pages {
 		p.Pages[i].Facts = p.Facts.ByPage[p.Pages[i].Key()]
 	}

@@ -1,0 +1,212 @@
+package cli_test
+
+import (
+	"encoding/json"
+	"flag"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+var update = flag.Bool("update", false, "write the golden files anew")
+
+// golden holds a text against a file of testdata.
+func golden(t *testing.T, name, got string) {
+	t.Helper()
+	file := filepath.Join("testdata", name)
+	if *update {
+		if err := os.MkdirAll("testdata", 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(file, []byte(got), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	want, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatalf("%v (go test ./internal/cli -update writes it)", err)
+	}
+	if got != string(want) {
+		t.Errorf("%s differs (-update writes it anew). Got:\n%s", file, got)
+	}
+}
+
+// TestDemo runs the whole example and then the commands on what it wrote.
+func TestDemo(t *testing.T) {
+	b := newBench(t)
+	b.want(0, args("demo"), "8 yellowgate audit", "no errors", "Try next, in tern-hill")
+	b.want(2, args("demo", "tern-hill"), "not empty")
+	b.want(0, args("demo"), "in tern-hill-2")
+	b.dir = filepath.Join(b.dir, "tern-hill")
+
+	for _, page := range []string{"index.html", "press/index.html", "journal/nuit-des-meteores/index.html", "book/pay/index.html"} {
+		golden(t, "demo-"+strings.ReplaceAll(page, "/", "-"), b.read("public/"+page))
+	}
+	for name, a := range map[string][]string{
+		"check": {"check", "--verbose"}, "survey": {"survey"}, "show": {"show", "/book/pay/"}, "show-source": {"show", "/press/", "--source"},
+		"why": {"why", "/sky-tonight/", "domkit"}, "why-title": {"why", "/events/perseids/", "title"}, "where": {"where"}, "where-item": {"where", "contact-kit"},
+		"pages": {"pages", "booking or has(form.contact)"}, "pages-why": {"pages", "booking or has(form.contact)", "--why"}, "fields": {"pages", "--fields"},
+		"audit": {"audit"}, "explain": {"explain"}, "explain-one": {"explain", "broken-head"},
+	} {
+		_, out, errout := b.run(a...)
+		golden(t, name+".txt", out+errout)
+	}
+	status, out, _ := b.run("audit", "site", "--fail-on", "warning")
+	if status != 1 {
+		t.Errorf("audit of the source: status %d, want 1", status)
+	}
+	golden(t, "audit-source.txt", out)
+
+	gate := b.read("yellowgate.yaml")
+	b.write("yellowgate.yaml", strings.Replace(gate, "    pages: has(#star-map)\n", "    pages: /\n", 1))
+	b.want(1, args("diff"), "star-map        -1  /visit/", "star-map-style  -1  /visit/", `-    <div id="star-map"><!--yg:star-map-->`, "1 of 27 pages is behind")
+	b.want(1, args("audit", "--fail-on", "error"), "leaked-item", "stale-output")
+	b.want(0, args("show", "/visit/"), "behind the gate file: this is what apply would write")
+	b.want(0, args("apply"), "1 page written")
+	b.want(0, args("diff", "--summary"), "Nothing to apply")
+}
+
+// TestPageRecord: the form of a page record, field by field.
+func TestPageRecord(t *testing.T) {
+	b := newBench(t, "s/visit/index.html", "<!DOCTYPE html>\n<html>\n<head>\n<meta charset=utf-8>\n<title>Visit</title>\n  <script src=\"/js/site.js\" defer></script>\n</head>\n<body><noscript><iframe src=\"https://x.example/\"></iframe></noscript></body></html>\n",
+		"s/js/site.js", strings.Repeat("x();\n", 100), "s/part.htm", "<p>a fragment<link rel=stylesheet href=a.css>")
+	_, out, errout := b.run("survey", "s", "--format", "ndjson")
+	lines := strings.Split(strings.TrimSpace(out), "\n")
+	if len(lines) != 2 || errout != "" {
+		t.Fatalf("%d lines\n%s%s", len(lines), out, errout)
+	}
+	golden(t, "records.ndjson", out)
+	var r struct {
+		Format, Path, File, Encoding, Title string
+		Bytes                               int
+		Fragment                            bool
+		Elements                            []struct {
+			Tag, Area, Inside, URL, Target, Party, Runs, Item string
+			Offset, Length, Line, Column, Bytes, Gzip         int
+		}
+	}
+	d := json.NewDecoder(strings.NewReader(lines[1]))
+	d.DisallowUnknownFields()
+	if err := d.Decode(&r); err != nil {
+		t.Fatal(err)
+	}
+	s := r.Elements[2]
+	text := b.read("s/visit/index.html")
+	if r.Format != "yellowgate.page/1" || r.Path != "/visit/" || s.Tag != "script" || s.Line != 6 || s.Column != 3 || s.Runs != "defer" || s.Bytes != 500 || s.Gzip == 0 ||
+		text[s.Offset:s.Offset+s.Length] != `<script src="/js/site.js" defer></script>` {
+		t.Errorf("the script is %+v", s)
+	}
+}
+
+func TestAuditJSON(t *testing.T) {
+	b := small(t)
+	b.write("yellowgate.yaml", smallGate)
+	b.run("apply")
+	b.write("public/members/index.html", strings.Replace(b.read("public/members/index.html"), "</body>", "<script>visits = 1</script></body>", 1))
+	status, out, _ := b.run("audit", "--format", "json")
+	var a struct {
+		Format, Gate string
+		Pages        int
+		Records      []map[string]any
+		Verdicts     []struct {
+			Page, Item, Verdict, Reason string
+			Rule                        struct {
+				File string
+				Line int
+			}
+			Present int
+		}
+		Findings []struct {
+			Check, Severity, Page, File, Item, Message, Remedy string
+			Line, Column                                       int
+		}
+		Totals struct{ Errors, Warnings, Notes, Accepted int }
+	}
+	if err := json.Unmarshal([]byte(out), &a); err != nil {
+		t.Fatal(err)
+	}
+	if status != 1 || a.Format != "yellowgate.audit/1" || !strings.HasPrefix(a.Gate, "sha256:") || a.Pages != 3 || len(a.Records) != 3 || len(a.Verdicts) != 3 || a.Totals.Errors != 1 {
+		t.Errorf("status %d, audit %+v", status, a)
+	}
+	v := a.Verdicts[1]
+	if v.Page != "/members/" || v.Item != "counter" || v.Verdict != "out" || v.Reason != "except" || v.Rule.File != "yellowgate.yaml" || v.Rule.Line != 15 || v.Present != 1 {
+		t.Errorf("the verdict is %+v", v)
+	}
+	for _, f := range a.Findings {
+		if f.Severity == "error" && (f.Check != "leaked-item" || f.Page != "/members/" || f.Item != "counter" || f.Line != 9) {
+			t.Errorf("the finding is %+v", f)
+		}
+	}
+}
+
+// TestWrongUse: what the user gets for the usual mistakes, and the exit status.
+func TestWrongUse(t *testing.T) {
+	b := small(t)
+	b.write("yellowgate.yaml", smallGate)
+	for _, c := range []struct {
+		args   string
+		status int
+		want   string
+	}{
+		{"aply", 2, `unknown command "aply"`},
+		{"apply --takeover", 2, `did you mean "take-over"`},
+		{"check --format jsn", 2, `unknown format "jsn" (did you mean "json"?)`},
+		{"check --fail-on eror", 2, `did you mean "error"`},
+		{"show /vist/", 2, `no page "/vist/" (did you mean "/visit/"?)`},
+		{"show https://other.example/", 2, "no page of this site"},
+		{"why /visit/ countr", 2, `did you mean "counter"`},
+		{"why /visit/", 2, "accepts 2 arg(s)"},
+		{"where countr", 2, `did you mean "counter"`},
+		{"pages /a**and", 0, "0 pages"},
+		{"pages memberss", 2, `unknown page set "memberss"`},
+		{"pages (/a", 2, "column 1"},
+		{"explain broken-heat", 2, `did you mean "broken-head"`},
+		{"audit nowhere", 3, "nowhere: no such file"},
+		{"survey nowhere", 3, "nowhere: no such file"},
+		{"audit", 2, "nothing was applied yet"},
+		{"check --gate other.yaml", 3, "other.yaml: no such file"},
+		{"show https://ternhill.example/visit/?x=1#y", 0, "/visit/"},
+		{"show site/visit/index.html", 0, "not applied yet"},
+		{"show site/visit/index.html --source --next", 2, "one of them"},
+		{"survey --out survey.txt", 0, ""},
+	} {
+		b.want(c.status, strings.Fields(c.args), c.want)
+	}
+	if !strings.Contains(b.read("survey.txt"), "3 pages") {
+		t.Error("--out wrote", b.read("survey.txt"))
+	}
+	empty := newBench(t)
+	empty.want(2, args("check"), "no yellowgate.yaml")
+	empty.want(0, args("survey"), "0 pages")
+	empty.want(0, args("--version"), "yellowgate ")
+}
+
+// TestControlCodes: what a page contains never drives the terminal.
+func TestControlCodes(t *testing.T) {
+	b := newBench(t, "s/index.html", doc("\x1b[31mred\x1b]0;title\x07 \u202ereversed", "<script src='/\x1b[2J.js'></script>"))
+	for _, a := range [][]string{{"survey", "s"}, {"audit", "s", "--fail-on", "never"}, {"show", "s/index.html"}, {"show", "s/index.html", "--color", "always"}} {
+		out := b.want(0, a)
+		for _, bad := range []string{"\x1b[31mred", "\x1b]0", "\x07", "\u202e", "\x1b[2J"} {
+			if strings.Contains(out, bad) {
+				t.Errorf("%v: %q came through", a, bad)
+			}
+		}
+	}
+}
+
+func TestCompletion(t *testing.T) {
+	b := small(t)
+	b.write("yellowgate.yaml", smallGate)
+	for line, want := range map[string]string{
+		"show /v": "/visit/", "why /visit/ c": "counter\ncanonical", "why /visit/ t": "title", "where c": "counter", "explain br": "broken-head", "check --fail-on w": "warning", "appl": "apply",
+	} {
+		out := b.want(0, append([]string{"__complete"}, strings.Split(line, " ")...))
+		for _, w := range strings.Split(want, "\n") {
+			if !strings.Contains(out, w) {
+				t.Errorf("%s: %q is not offered:\n%s", line, w, out)
+			}
+		}
+	}
+	b.want(0, args("completion", "bash"), "yellowgate")
+}
