@@ -81,12 +81,24 @@ type table struct {
 
 func (t *table) add(cells ...string) { t.rows = append(t.rows, cells) }
 
+// section begins a part of the table under a heading; its columns line up with
+// those of the other parts.
+func (t *table) section(heading string) { t.rows = append(t.rows, []string{sectionMark, heading}) }
+
+// remark puts a line between the rows.
+func (t *table) remark(text string) { t.rows = append(t.rows, []string{remarkMark, text}) }
+
+const sectionMark, remarkMark = "\x00section", "\x00remark"
+
 func (p *Printer) table(t *table) {
 	if t.gap == "" {
 		t.gap = "  "
 	}
 	var widths []int
 	for _, r := range t.rows {
+		if len(r) > 0 && (r[0] == sectionMark || r[0] == remarkMark) {
+			continue
+		}
 		for i, c := range r {
 			if i == len(widths) {
 				widths = append(widths, 0)
@@ -108,6 +120,14 @@ func (p *Printer) table(t *table) {
 		}
 	}
 	for _, r := range t.rows {
+		if len(r) > 0 && r[0] == sectionMark {
+			p.Heading("%s", r[1])
+			continue
+		}
+		if len(r) > 0 && r[0] == remarkMark {
+			p.Line("  %s", p.dim.Render(r[1]))
+			continue
+		}
 		var b strings.Builder
 		b.WriteString("  ")
 		for i, c := range r {

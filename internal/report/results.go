@@ -61,39 +61,42 @@ func (p *Printer) Survey(s *run.SurveyResult, verbose bool) {
 	if verbose {
 		limit = len(s.Loads)
 	}
+	t := &table{right: map[int]bool{0: true, 2: true, 3: true}, wide: []int{5, 4}}
+	named := ""
+	for _, l := range s.Loads {
+		if l.Item != "" {
+			named = "item"
+		}
+	}
 	for _, party := range []string{"own", "third", "inline"} {
-		t := &table{right: map[int]bool{0: true, 2: true, 3: true}, wide: []int{5, 6}}
-		rows, left := 0, 0
+		rows := 0
+		for _, l := range s.Loads {
+			if l.Party == party {
+				rows++
+			}
+		}
+		if rows == 0 {
+			continue
+		}
+		t.section(fmt.Sprintf("%s: %d", titles[party], rows))
+		t.add(p.dim.Render("pages"), p.dim.Render("what"), p.dim.Render("bytes"), p.dim.Render("gzip"), p.dim.Render("how it runs"), p.dim.Render("name"), p.dim.Render(named))
+		shown := 0
 		for _, l := range s.Loads {
 			if l.Party != party {
 				continue
 			}
-			if rows++; rows > limit {
-				left++
-				continue
-			}
-			if rows == 1 {
-				t.add(p.dim.Render("pages"), p.dim.Render("what"), p.dim.Render("bytes"), p.dim.Render("gzip"), p.dim.Render("how it runs"), p.dim.Render("name"), "")
+			if shown++; shown > limit {
+				t.remark(fmt.Sprintf("… and %d more: --verbose shows them", rows-limit))
+				break
 			}
 			target := Clean(l.Target)
 			if l.Dead {
 				target = p.bad.Render(target) + p.bad.Render("  (no such file)")
 			}
-			item := ""
-			if l.Item != "" {
-				item = p.name.Render(l.Item)
-			}
-			t.add(p.num.Render(fmt.Sprint(l.Pages)), l.Tag, size(int64(l.Bytes)), size(int64(l.Gzip)), p.how(l), target, item)
-		}
-		if rows == 0 {
-			continue
-		}
-		p.Heading("%s: %d", titles[party], rows)
-		p.table(t)
-		if left > 0 {
-			p.Line("  %s", p.dim.Render(fmt.Sprintf("… and %d more: --verbose shows them", left)))
+			t.add(p.num.Render(fmt.Sprint(l.Pages)), l.Tag, size(int64(l.Bytes)), size(int64(l.Gzip)), p.how(l), target, p.name.Render(l.Item))
 		}
 	}
+	p.table(t)
 	if len(s.Loads) == 0 {
 		p.Line("  %s", p.dim.Render("no page loads anything"))
 	}
@@ -147,21 +150,23 @@ func (p *Printer) Show(r *run.ShowResult) {
 		extra += ", with a frameset"
 	}
 	p.Line("  %s", p.dim.Render(fmt.Sprintf("%s, %s, %s, %s%s", rec.File, from, size(int64(rec.Bytes)), rec.Encoding, extra)))
+	t := &table{right: map[int]bool{0: true, 4: true, 5: true}, wide: []int{2, 6}}
 	for _, area := range []string{"head", "body"} {
-		t := &table{right: map[int]bool{0: true, 4: true, 5: true}, wide: []int{2, 6}}
+		t.section(area)
+		rows := len(t.rows)
 		for i := range rec.Elements {
 			if e := &rec.Elements[i]; e.Area == area {
+				if len(t.rows) == rows {
+					t.add(p.dim.Render("line"), "", p.dim.Render("what"), p.dim.Render("runs"), p.dim.Render("bytes"), p.dim.Render("gzip"), p.dim.Render("item"))
+				}
 				t.add(p.element(e)...)
 			}
 		}
-		p.Heading("%s", area)
-		if len(t.rows) == 0 {
-			p.Line("  %s", p.dim.Render("nothing loads or describes anything here"))
-			continue
+		if len(t.rows) == rows {
+			t.remark("nothing loads or describes anything here")
 		}
-		t.rows = append([][]string{{p.dim.Render("line"), "", p.dim.Render("what"), p.dim.Render("runs"), p.dim.Render("bytes"), p.dim.Render("gzip"), p.dim.Render("item")}}, t.rows...)
-		p.table(t)
 	}
+	p.table(t)
 	sum := run.TotalsOf(rec)
 	p.Line("")
 	p.Line("%s, %s blocking, %s (%s compressed), %s", plural(sum.Requests, "request"), p.warn.Render(fmt.Sprint(sum.Blocking)), size(int64(sum.Bytes)), size(int64(sum.Gzip)), thirdParties(sum.ThirdParties))
@@ -597,11 +602,23 @@ func (p *Printer) findings(fs []checks.Finding, verbose bool) {
 		}
 		p.Line("")
 		p.Line("%s %s  %s", word, p.name.Render(name), title)
-		t := &table{wide: []int{1}}
 		limit := 8
 		if verbose {
 			limit = len(group)
 		}
+		if places, same := samePlaces(group); same {
+			if !verbose {
+				limit = 24
+			}
+			if p.Width == 0 && len(places) > limit {
+				p.wrap(places[:limit], limit)
+				p.Line("    %s", p.dim.Render(fmt.Sprintf("and %d more: --verbose shows them", len(places)-limit)))
+				continue
+			}
+			p.wrap(places, limit)
+			continue
+		}
+		t := &table{wide: []int{1}}
 		for i, f := range group {
 			if i == limit {
 				break
@@ -613,6 +630,17 @@ func (p *Printer) findings(fs []checks.Finding, verbose bool) {
 			p.Line("  %s", p.dim.Render(fmt.Sprintf("… and %d more: --verbose shows them", len(group)-limit)))
 		}
 	}
+}
+
+// samePlaces lists where the findings of a check are, if all say the same.
+func samePlaces(group []checks.Finding) (places []string, same bool) {
+	for _, f := range group {
+		if f.Message != group[0].Message {
+			return nil, false
+		}
+		places = append(places, fmt.Sprintf("%s:%d", f.File, f.Line))
+	}
+	return places, len(group) > 1
 }
 
 // Explain writes the checks, or one of them.

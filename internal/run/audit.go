@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"errors"
 	"io/fs"
+	"os"
+	"path/filepath"
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
@@ -69,7 +71,7 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 		o.Name = o.Dir
 	}
 	a := &AuditResult{Format: AuditFormat, Dir: o.Name, Records: []*inventory.Record{}, Verdicts: []Gated{}, Findings: []checks.Finding{}}
-	files, _, err := site.Walk(o.Dir, true, func(rel string, _ bool) bool { return site.Hidden(rel) })
+	files, strays, err := site.Walk(o.Dir, true, func(rel string, _ bool) bool { return site.Hidden(rel) })
 	if err != nil {
 		if o.Project != nil && errors.Is(err, fs.ErrNotExist) && o.Dir == o.Project.Output {
 			return nil, &site.UsageError{Message: "nothing was applied yet: the output folder " + o.Project.Gate.File.Site.Output.Value + " does not exist", Remedy: "run yellowgate apply first, or audit another folder: yellowgate audit DIR"}
@@ -90,7 +92,7 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 		pages = site.PagesAnyway(files)
 	}
 	s.known = &checks.Site{}
-	s.known.HasFile, s.known.HasPage = filesOf(files, pages)
+	s.known.HasFile, s.known.HasPage = filesOf(append(files, reachable(o.Dir, strays)...), pages)
 	if err := s.all(pages); err != nil {
 		return nil, err
 	}
@@ -106,6 +108,17 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 	checks.Sort(a.Findings)
 	a.count()
 	return a, nil
+}
+
+// reachable lists the links that lead out of a folder to a file that is there: a
+// server may well follow them.
+func reachable(dir string, strays []string) (out []site.File) {
+	for _, rel := range strays {
+		if info, err := os.Stat(filepath.Join(dir, filepath.FromSlash(rel))); err == nil && info.Mode().IsRegular() {
+			out = append(out, site.File{Path: rel, Size: info.Size()})
+		}
+	}
+	return out
 }
 
 type auditing struct {
