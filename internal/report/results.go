@@ -23,6 +23,7 @@ func (p *Printer) Check(r *run.CheckResult, verbose bool) {
 	}
 	p.Heading("%s: %s on %s", title, plural(len(g.Items), "item"), plural(r.Pages, "page"))
 	t := &table{right: map[int]bool{1: true}, wide: []int{3, 2}}
+	t.add(p.dim.Render("item"), p.dim.Render("in on"), p.dim.Render("pages"))
 	for _, c := range r.Tally {
 		where := p.in.Render(fmt.Sprint(c.In))
 		if c.In == 0 {
@@ -358,7 +359,7 @@ func (p *Printer) wrap(names []string, limit int) {
 // WhereAll writes all items with their counts.
 func (p *Printer) WhereAll(lines []run.WhereLine, pages int) {
 	p.Heading("%s, %s", plural(len(lines), "item"), plural(pages, "page"))
-	t := &table{right: map[int]bool{0: true, 1: true}, wide: []int{4, 5}}
+	t := &table{right: map[int]bool{0: true, 1: true}, wide: []int{5, 4}}
 	t.add(p.dim.Render("on"), p.dim.Render("taken out"), p.dim.Render("item"), p.dim.Render("carries"), p.dim.Render("pages"), p.dim.Render("note"))
 	for _, l := range lines {
 		gone := ""

@@ -2,6 +2,7 @@ package run
 
 import (
 	"fmt"
+	"strings"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
@@ -177,7 +178,9 @@ func entries(out *[]Step, word string, qs []gatefile.Query, pg *page.Page) bool 
 		s := Step{Condition: word, Holds: q.Eval(pg), Detail: q.Text + " does not choose the page", Rule: ruleOf(q.Pos)}
 		if s.Holds {
 			s.Detail = q.Text
-			if b := q.Branch(pg); b != q.Text {
+			if b := q.Branch(pg); strings.HasPrefix(b, q.Text) {
+				s.Detail = b
+			} else {
 				s.Detail += " (" + b + ")"
 			}
 		}
