@@ -104,14 +104,24 @@ func (p *Page) Extent(start int) (content Span, end int, err error) {
 
 // insideForeign reports whether the tag at the offset is one of an svg's or
 // math's own.
-func (p *Page) insideForeign(start int) bool {
-	for i := range p.Elements {
-		if e := &p.Elements[i]; e.Start == start {
-			return e.Inside == InSVG || e.Inside == InMath
-		}
+func (p *Page) insideForeign(start int) (inside bool) {
+	if !bytes.Contains(p.Src, svgOpen) && !bytes.Contains(p.Src, mathOpen) && !bytes.Contains(bytes.ToLower(p.Src), svgOpen) && !bytes.Contains(bytes.ToLower(p.Src), mathOpen) {
+		return false
 	}
-	return false
+	s := scanner{src: p.Src, page: &Page{Src: p.Src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}, unclosed: -1, messy: -1}
+	s.watch = &watching{src: p.Src, all: func(t token) {
+		if n := len(s.foreign); t.start == start && n > 0 {
+			top := s.foreign[n-1]
+			inside = top.ns != nsHTML && !top.htmlIn && !top.textIn
+		}
+	}}
+	for m := mode(beforeHTML); m != nil; {
+		m = m(&s)
+	}
+	return inside
 }
+
+var svgOpen, mathOpen = []byte("<svg"), []byte("<math")
 
 func integration(name string) bool {
 	switch name {

@@ -254,9 +254,9 @@ func Cut(s string, n int) string {
 	if utf8.RuneCountInString(s) <= n {
 		return s
 	}
-	runes := []rune(s)[:max(n-1, 0)]
-	cut := string(runes)
-	if i := strings.LastIndexAny(cut, " \t\n"); i > 0 {
+	all := []rune(s)
+	cut, next := string(all[:max(n-1, 0)]), all[max(n-1, 0)]
+	if i := strings.LastIndexAny(cut, " \t\n"); i > 0 && next != ' ' && next != '\t' && next != '\n' {
 		cut = cut[:i]
 	}
 	return strings.TrimRight(cut, " \t\n,;:.-–—") + "…"

@@ -1,0 +1,153 @@
+package site
+
+import (
+	"errors"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/page"
+)
+
+func write(t *testing.T, dir string, files ...string) {
+	t.Helper()
+	for i := 0; i < len(files); i += 2 {
+		name := filepath.Join(dir, files[i])
+		if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(name, []byte(files[i+1]), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+// TestSkipped: what of a source folder is no part of the site.
+func TestSkipped(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "yellowgate.yaml", "yellowgate: 1\nsite: {source: ., output: out/public, facts: facts.csv, ignore: [drafts/**, '*.bak']}\nitems: {x: {code-file: code/x.html, pages: all}}\n",
+		"facts.csv", "path\n", "code/x.html", "<p>x</p>", "code/y.html", "<p>y</p>", "index.html", "", "a/b/c.html", "", ".hidden/x.html", "", ".htaccess", "",
+		".well-known/security.txt", "", "out/public/index.html", "", "out/other.html", "", "drafts/d.html", "", "x.bak", "", ".yellowgate/record", "")
+	p, problems, err := Open(filepath.Join(dir, "yellowgate.yaml"))
+	if err != nil || len(problems) > 0 {
+		t.Fatal(err, problems)
+	}
+	if err := p.Walk(); err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, f := range p.Files {
+		got = append(got, f.Path)
+	}
+	want := []string{".well-known/security.txt", "a/b/c.html", "code/y.html", "index.html", "out/other.html"}
+	if !slices.Equal(got, want) {
+		t.Errorf("files %v\nwant %v", got, want)
+	}
+}
+
+func TestFindPage(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "visit/index.html", "", "about.html", "", "cafe\u0301/index.html", "")
+	files, _, err := Walk(dir, true, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	pages, err := Pages(files, false)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, want := range map[string]string{
+		"/visit": "/visit/", "/visit/index.html": "/visit/", "visit/": "/visit/", "https://x.example/visit/?a#b": "/visit/", "https://x.example": "",
+		"/about.html": "/about.html", filepath.Join(dir, "about.html"): "/about.html", "/caf%C3%A9/": "/café/", "/vist/": "", "https://y.example/visit/": "",
+	} {
+		pg, err := FindPage(pages, name, "https://x.example", dir)
+		var usage *UsageError
+		switch {
+		case want == "" && !errors.As(err, &usage):
+			t.Errorf("%s: %v, %v", name, pg, err)
+		case want != "" && (err != nil || pg.Path != want):
+			t.Errorf("%s: %v, %v, want %s", name, pg, err, want)
+		}
+	}
+	write(t, dir, "visit.html", "")
+	files, _, _ = Walk(dir, true, nil)
+	if _, err := Pages(files, true); err == nil || !strings.Contains(err.Error(), "are one page") {
+		t.Errorf("two files with one path: %v", err)
+	}
+}
+
+func TestFacts(t *testing.T) {
+	for _, c := range []struct{ name, text, want string }{ // want: the facts of /a, or a problem
+		{"f.csv", "path,name,n\n/a/,\"One, two\",1.10\n/b/,x,\n", "name=One, two n=1.10"},
+		{"f.csv", "\uFEFFname,path\r\nx,/a\r\n", "name=x"},
+		{"f.json", `[{"path": "/a", "name": "x", "n": 1.5, "list": [1]}]`, "name=x n=1.5"},
+		{"f.yaml", "/a:\n  name: x\n  ok: true\n/b: {name: y}\n", "name=x ok=true"},
+		{"f.csv", "page,name\n/a,x\n", "f.csv:1:1: no column is called path"},
+		{"f.csv", "path,name\n/a,x,y\n", "f.csv:2:1: the row has 3 values, the header 2"},
+		{"f.csv", "path,name\na,x\n", "f.csv:2:1: \"a\" is no path"},
+		{"f.csv", "path,name\n/a,x\n/a/,y\n", "f.csv:3:1: the fact \"name\" of /a/ is given twice"},
+		{"f.csv", "path,name\n/a,\"x\n", "f.csv:2:7"},
+		{"f.json", "{", "f.json:1:1: "},
+		{"f.yaml", "a: b", `f.yaml:1:1: "a" should be the path`},
+		{"f.txt", "", `g.yaml:0: facts come as`},
+	} {
+		dir := t.TempDir()
+		write(t, dir, c.name, c.text)
+		g := &gatefile.Gate{}
+		g.Site.Facts = []gatefile.Text{{Value: c.name, Pos: gatefile.Position{File: "g.yaml"}}}
+		f, problems := readFacts(dir, g, func([]byte) {})
+		var got []string
+		for _, name := range f.Names {
+			if v, ok := f.ByPage[page.Key("/a")][name]; ok {
+				got = append(got, name+"="+v)
+			}
+		}
+		text := strings.Join(got, " ")
+		if len(problems) > 0 {
+			text = problems[0].Error()
+		}
+		if !strings.HasPrefix(text, c.want) {
+			t.Errorf("%q: %s, want %s", c.text, text, c.want)
+		}
+	}
+}
+
+// TestInOrder: results come in order and bounded, and the first error ends it.
+func TestInOrder(t *testing.T) {
+	sum := 0
+	err := InOrder(5000, func(i int) (int, error) { return i * 2, nil }, func(i, r int) error {
+		if r != 2*i || i != sum {
+			t.Fatalf("result %d of %d, %d were before", r, i, sum)
+		}
+		sum++
+		return nil
+	})
+	if err != nil || sum != 5000 {
+		t.Errorf("%d results, %v", sum, err)
+	}
+	boom := errors.New("boom")
+	sum = 0
+	err = InOrder(5000, func(i int) (int, error) {
+		if i == 700 {
+			return 0, boom
+		}
+		return i, nil
+	}, func(int, int) error { sum++; return nil })
+	if err != boom || sum != 700 {
+		t.Errorf("%d results before the error, %v", sum, err)
+	}
+	if err := InOrder(9, func(i int) (int, error) { return i, nil }, func(i, _ int) error { return boom }); err != boom {
+		t.Error(err)
+	}
+	if err := Each(100, func(i int) error {
+		if i >= 50 {
+			return boom
+		}
+		return nil
+	}); err != boom {
+		t.Error(err)
+	}
+}
