@@ -89,11 +89,3 @@ func fell(p *Pass) string {
 	}
 	return "; meant for the head and fallen into the body: " + strings.Join(names, " ")
 }
-
-func cutTo(s string, n int) string {
-	r := []rune(strings.TrimSpace(s))
-	if len(r) > n {
-		return string(r[:n]) + "…"
-	}
-	return string(r)
-}

@@ -3,7 +3,6 @@ package checks
 import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
-	"yellowgate/internal/core/markup"
 )
 
 var descriptionMissing = &Check{
@@ -28,13 +27,4 @@ kept out of search engines (robots: noindex) needs none.`,
 		}
 		p.Report(line, col, "", "the page has no description", "add one to the gate file: defaults with description, or under per-page")
 	},
-}
-
-// headAt is the line and column of the head's beginning.
-func (p *Pass) headAt() (line, column int) {
-	at := p.Scan.HeadTag.Start
-	if p.Scan.HeadTag.None() {
-		at = min(p.Scan.HeadBegin, len(p.Source.Text))
-	}
-	return markup.NewLocator(p.Source.Text).Locate(at)
 }

@@ -120,7 +120,7 @@ func (g *Gated) count(r *inventory.Record, pp *PartPresence, text string, urls m
 func (g *Gated) countText(r *inventory.Record, pp *PartPresence, text string) {
 	src, want := r.Source.Text, []byte(text)
 	for at := 0; ; {
-		n := bytes.Index(src[at:], want)
+		n := indexLong(src[at:], want)
 		if n < 0 {
 			return
 		}
@@ -135,6 +135,26 @@ func (g *Gated) countText(r *inventory.Record, pp *PartPresence, text string) {
 		}
 		at += len(want)
 	}
+}
+
+// indexLong is bytes.Index for texts of any length: it looks for a piece as long
+// as the processor compares at once, and then at what is around it.
+func indexLong(src, want []byte) int {
+	const piece = 32
+	if len(want) <= piece {
+		return bytes.Index(src, want)
+	}
+	k := (len(want) - piece) / 2
+	for at := k; at+len(want)-k <= len(src); at++ {
+		n := bytes.Index(src[at:], want[k:k+piece])
+		if n < 0 || at+n-k+len(want) > len(src) {
+			return -1
+		}
+		if at += n; bytes.Equal(src[at-k:at-k+len(want)], want) {
+			return at - k
+		}
+	}
+	return -1
 }
 
 // found finds the elements of the page that items are found by: a second look,

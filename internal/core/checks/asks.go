@@ -1,0 +1,105 @@
+package checks
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/verdict"
+)
+
+// What several checks ask of a page.
+
+// titles lists the title elements of the page itself.
+func titles(p *Pass) (out []*inventory.Element) {
+	for i := range p.Elements {
+		if e := &p.Elements[i]; e.Tag == "title" && Own(e) {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+// canonicals lists the canonical links of the page itself.
+func canonicals(p *Pass) (out []*inventory.Element) {
+	for i := range p.Elements {
+		e := &p.Elements[i]
+		if e.Tag == "link" && Own(e) && slices.Contains(strings.Fields(strings.ToLower(e.Label)), "canonical") {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+// partName tells a part to a reader.
+func partName(p *gatefile.Part) string {
+	switch {
+	case p.FromFile != "":
+		return "its code (" + p.FromFile + ")"
+	case p.Kind == gatefile.Code:
+		return "its code"
+	}
+	return fmt.Sprintf("its %s %s", p.Kind, p.Text)
+}
+
+// rule names the line that decided.
+func rule(v *verdict.Verdict) string { return v.Rule.String() }
+
+// eachItem visits the items on a page that the gate knows.
+func eachItem(p *Pass, visit func(v *verdict.Verdict, have *Presence)) {
+	if p.Gated == nil {
+		return
+	}
+	for i := range p.Gated.Result.Verdicts {
+		visit(&p.Gated.Result.Verdicts[i], &p.Gated.Items[i])
+	}
+}
+
+func (g *Gated) number(item string) int {
+	for i, it := range g.Gate.File.Items {
+		if it.Name == item {
+			return i
+		}
+	}
+	return -1
+}
+
+func cutTo(s string, n int) string {
+	r := []rune(strings.TrimSpace(s))
+	if len(r) > n {
+		return string(r[:n]) + "…"
+	}
+	return string(r)
+}
+
+// headAt is the line and column of the head's beginning.
+func (p *Pass) headAt() (line, column int) {
+	at := p.Scan.HeadTag.Start
+	if p.Scan.HeadTag.None() {
+		at = min(p.Scan.HeadBegin, len(p.Source.Text))
+	}
+	return markup.NewLocator(p.Source.Text).Locate(at)
+}
+
+// Noindex reports whether the page asks search engines to leave it out.
+func (p *Pass) Noindex() bool {
+	for i := range p.Elements {
+		e := &p.Elements[i]
+		if e.Tag != "meta" || !Own(e) {
+			continue
+		}
+		name, content, _ := strings.Cut(strings.ToLower(e.Label), " = ")
+		if strings.TrimSpace(name) != "robots" {
+			continue
+		}
+		for w := range strings.SplitSeq(content, ",") {
+			if w = strings.TrimSpace(w); w == "noindex" || w == "none" {
+				return true
+			}
+		}
+	}
+	return false
+}

@@ -1,0 +1,29 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+)
+
+var deadFile = &Check{
+	Name: "dead-file", Family: "loading", Severity: gatefile.Error,
+	Title: "the page loads a file that the site does not have",
+	Doc: `The browser asks for the file, waits, and gets an error: what it was for does not
+work, and the request was for nothing. Capital letters count: Site.js is not
+site.js on most servers. Mend the address, or take the element out.`,
+	Bad:  "<script src=\"/js/Slides.js\"></script>",
+	Good: "<script src=\"/js/slides.js\"></script>",
+	Page: func(p *Pass) {
+		if p.Site == nil {
+			return
+		}
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if !e.Loads || !e.Ref.Own || e.Inside == "template" || p.Site.HasFile(e.Ref.Path) {
+				continue
+			}
+			p.At(e, fmt.Sprintf("%s: the site has no such file", e.URL), "mend the address, or take the "+e.Tag+" out")
+		}
+	},
+}

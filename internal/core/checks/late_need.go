@@ -1,0 +1,71 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/verdict"
+)
+
+var lateNeed = &Check{
+	Name: "late-need", Family: "gate", Severity: gatefile.Error,
+	Title: "what an item needs runs after it",
+	Doc: `A need has to run earlier: blocking scripts in the order of the page, then deferred
+ones and modules. A library that is deferred runs after an inline script that uses
+it, wherever it stands. Give both the same load, or put the need earlier.`,
+	Bad:  "<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\"></script>",
+	Good: "<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\" defer></script>",
+	Page: func(p *Pass) {
+		eachItem(p, func(v *verdict.Verdict, have *Presence) {
+			for _, need := range v.Item.Needs {
+				n := p.Gated.number(need.Value)
+				if n < 0 {
+					continue
+				}
+				a, okA := p.lastRun(need.Value)
+				b, okB := p.firstRun(v.Item.Name)
+				if !okA || !okB || a.phase == verdict.Async || b.phase == verdict.Async || a.before(b) {
+					continue
+				}
+				e := &p.Elements[a.element]
+				p.At(e, fmt.Sprintf("%q needs %q, which runs after it here", v.Item.Name, need.Value), "give both the same load, and the need the earlier place")
+			}
+		})
+	},
+}
+
+// running is when a script of the page runs.
+type running struct {
+	phase   verdict.Phase
+	element int
+}
+
+func (a running) before(b running) bool {
+	if a.phase != b.phase {
+		return a.phase < b.phase
+	}
+	return a.element < b.element
+}
+
+// firstRun and lastRun find the scripts of an item that run first and last.
+func (p *Pass) firstRun(item string) (running, bool) {
+	return p.run(item, func(a, b running) bool { return a.before(b) })
+}
+
+func (p *Pass) lastRun(item string) (running, bool) {
+	return p.run(item, func(a, b running) bool { return b.before(a) })
+}
+
+func (p *Pass) run(item string, better func(a, b running) bool) (best running, ok bool) {
+	for i := range p.Elements {
+		e := &p.Elements[i]
+		if e.Item != item || !Own(e) || !e.IsScript() {
+			continue
+		}
+		phase, runs := verdict.ScriptPhase(p.Source.Text, e.El.Start)
+		if r := (running{phase, i}); runs && (!ok || better(r, best)) {
+			best, ok = r, true
+		}
+	}
+	return best, ok
+}

@@ -1,0 +1,50 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/verdict"
+)
+
+var metadataDiffers = &Check{
+	Name: "metadata-differs", Family: "gate", Severity: gatefile.Error,
+	Title: "a metadata key that the gate sets has another value on the page",
+	Doc: `The gate file decides the title, description, canonical or robots of this page, and
+the page says something else. Mostly the gate file was changed and not applied, or
+a later step of the build writes the page again. yellowgate why PAGE KEY shows all
+values and which wins.`,
+	Bad:  "metadata:\n  - {pages: all, title: \"@{page.heading}\"}\n(and the page has another title)",
+	Good: "(the page has the title that the gate file gives it)",
+	Page: func(p *Pass) {
+		if p.Gated == nil {
+			return
+		}
+		for _, key := range gatefile.MetadataKeys {
+			w := verdict.Winner(p.Gated.Result.Metadata(key))
+			if w == nil || w.Level == verdict.FromSource {
+				continue
+			}
+			have, at := gating.MetadataOf(p.Source, p.Scan, key)
+			line, col := p.headAt()
+			if len(at) > 0 {
+				for i := range p.Elements {
+					if p.Elements[i].El.Start == at[0].Start {
+						line, col = p.Elements[i].Line, p.Elements[i].Column
+					}
+				}
+			}
+			remedy := fmt.Sprintf("run yellowgate apply; yellowgate why %s %s shows where the value comes from", p.Path, key)
+			switch {
+			case w.None && len(at) > 0:
+				p.Report(line, col, "", fmt.Sprintf("the gate says that the page has no %s (%s), and it has %q", key, w.Rule, cutTo(have, 60)), remedy)
+			case w.None:
+			case len(at) == 0:
+				p.Report(line, col, "", fmt.Sprintf("the gate gives the page the %s %q (%s), and it has none", key, cutTo(w.Value, 60), w.Rule), remedy)
+			case have != w.Value:
+				p.Report(line, col, "", fmt.Sprintf("the gate gives the page the %s %q (%s), and it has %q", key, cutTo(w.Value, 60), w.Rule, cutTo(have, 60)), remedy)
+			}
+		}
+	},
+}

@@ -1,0 +1,29 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/verdict"
+)
+
+var noSuchPlace = &Check{
+	Name: "no-such-place", Family: "gate", Severity: gatefile.Error,
+	Title: "the place of an item is not on the page",
+	Doc: `The item goes to an element that a selector names, and the page has no such element,
+so the item is not there. Let it in only where the element is, with has(SELECTOR),
+or give it a place that every page has.`,
+	Bad:  "place: {before: form.contact}\npages: all",
+	Good: "place: {before: form.contact}\npages: has(form.contact)",
+	Page: func(p *Pass) {
+		eachItem(p, func(v *verdict.Verdict, have *Presence) {
+			place := v.Item.Place
+			if !v.In || place == nil || place.Selector == nil || v.Item.FoundOnly() || len(p.Gated.Result.Matches(place.Selector)) > 0 {
+				return
+			}
+			line, col := p.headAt()
+			p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q is in here, and the page has nothing that matches %q, where it goes", v.Item.Name, place.Selector),
+				"let it in only where that is: has("+place.Selector.String()+")")
+		})
+	},
+}

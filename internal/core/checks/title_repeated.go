@@ -1,0 +1,25 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+)
+
+var titleRepeated = &Check{
+	Name: "title-repeated", Family: "head", Severity: gatefile.Error,
+	Title: "the page has more than one title",
+	Doc: `A page has one title. Browsers show the first and ignore the others; a search engine
+may take either. Two titles mostly mean that two templates, or a template and an
+add-on, each write one. Keep one.`,
+	Bad:  "<title>Journal</title>\n<title>Tern Hill Observatory</title>",
+	Good: "<title>Journal | Tern Hill Observatory</title>",
+	Page: func(p *Pass) {
+		all := titles(p)
+		for i, e := range all {
+			if i > 0 {
+				p.At(e, fmt.Sprintf("a second title, %q; the first is in line %d", cutTo(e.Label, 60), all[0].Line), "keep one of them")
+			}
+		}
+	},
+}

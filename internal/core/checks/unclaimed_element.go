@@ -1,0 +1,31 @@
+package checks
+
+import (
+	"yellowgate/internal/core/gatefile"
+)
+
+var unclaimedElement = &Check{
+	Name: "unclaimed-element", Family: "gate", Severity: gatefile.Note,
+	Title: "a script, stylesheet or embed belongs to no item",
+	Doc: `The page loads it, and the gate file does not know it: nothing decides where it
+belongs. That is fine for what every page needs. Give it a name, with found, to
+decide.`,
+	Bad:  "<script src=\"/js/glyphs.js\"></script>\n(and no item with it)",
+	Good: "items:\n  glyph-shim: {found: 'script[src*=\"glyphs\"]', pages: none}",
+	Page: func(p *Pass) {
+		if p.Gated == nil {
+			return
+		}
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if e.Item != "" || !Own(e) || !e.IsScript() && !e.IsStylesheet() && e.Tag != "style" && e.Tag != "iframe" {
+				continue
+			}
+			what := e.URL
+			if what == "" {
+				what = "an inline " + e.Tag
+			}
+			p.At(e, what+" belongs to no item", "name it in the gate file with found, to decide where it belongs")
+		}
+	},
+}

@@ -1,0 +1,133 @@
+package report
+
+import (
+	"fmt"
+	"sort"
+	"strings"
+
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/run"
+)
+
+// Audit writes findings, worst first, and the table of items.
+func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
+	p.Heading("audit of %s: %s, %s, %s", a.Dir, plural(a.Pages, "page"), plural(a.Requests, "request"), size(a.Bytes))
+	if len(a.ByItem) > 0 {
+		t := &table{right: map[int]bool{1: true, 2: true}}
+		t.add(p.dim.Render("item"), p.dim.Render("gate says in"), p.dim.Render("pages have it"), "")
+		for _, it := range a.ByItem {
+			verdict := p.in.Render("as the gate says")
+			switch {
+			case it.Missing+it.Leaked > 0:
+				var s []string
+				if it.Missing > 0 {
+					s = append(s, fmt.Sprintf("missing on %d", it.Missing))
+				}
+				if it.Leaked > 0 {
+					s = append(s, fmt.Sprintf("leaked on %d", it.Leaked))
+				}
+				verdict = p.bad.Render(strings.Join(s, ", "))
+			case it.In > it.Present && it.Item.FoundOnly():
+				verdict = p.in.Render("as the gate says") + p.dim.Render(" (found: it may stay)")
+			}
+			t.add(p.name.Render(it.Item.Name), fmt.Sprint(it.In), fmt.Sprint(it.Present), verdict)
+		}
+		p.table(t)
+	}
+	p.findings(a.Findings, verbose)
+	p.Line("")
+	p.Line("%s, %s, %s%s", p.count(a.Totals.Errors, "error", p.bad.Render), p.count(a.Totals.Warnings, "warning", p.warn.Render), plural(a.Totals.Notes, "note"), notesHint(a, verbose))
+	if a.Totals.Errors+a.Totals.Warnings > 0 {
+		p.Line("%s", p.dim.Render("yellowgate explain CHECK says what a finding means."))
+	}
+}
+
+func notesHint(a *run.AuditResult, verbose bool) string {
+	if a.Totals.Notes > 0 && !verbose {
+		return " (--verbose shows them)"
+	}
+	return ""
+}
+
+func (p *Printer) count(n int, what string, color func(...string) string) string {
+	if n == 0 {
+		return "no " + what + "s"
+	}
+	return color(plural(n, what))
+}
+
+// findings writes findings grouped by check, worst first.
+
+func (p *Printer) findings(fs []checks.Finding, verbose bool) {
+	rank := map[string]int{"error": 0, "warning": 1, "note": 2}
+	var order []string
+	by := map[string][]checks.Finding{}
+	for _, f := range fs {
+		if f.Severity == "note" && !verbose {
+			continue
+		}
+		if _, ok := by[f.Check]; !ok {
+			order = append(order, f.Check)
+		}
+		by[f.Check] = append(by[f.Check], f)
+	}
+	sort.SliceStable(order, func(i, j int) bool {
+		a, b := by[order[i]][0], by[order[j]][0]
+		return rank[a.Severity] < rank[b.Severity]
+	})
+	for _, name := range order {
+		group := by[name]
+		word := p.bad.Render("error")
+		switch group[0].Severity {
+		case "warning":
+			word = p.warn.Render("warning")
+		case "note":
+			word = p.note.Render("note")
+		}
+		title := ""
+		if c := checks.Named(name); c != nil {
+			title = c.Title
+		}
+		p.Line("")
+		p.Line("%s %s  %s", word, p.name.Render(name), title)
+		limit := 8
+		if verbose {
+			limit = len(group)
+		}
+		if places, same := samePlaces(group); same {
+			if !verbose {
+				limit = 24
+			}
+			if p.Width == 0 && len(places) > limit {
+				p.wrap(places[:limit], limit)
+				p.Line("    %s", p.dim.Render(fmt.Sprintf("and %d more: --verbose shows them", len(places)-limit)))
+				continue
+			}
+			p.wrap(places, limit)
+			continue
+		}
+		t := &table{wide: []int{1}}
+		for i, f := range group {
+			if i == limit {
+				break
+			}
+			t.add(p.dim.Render(fmt.Sprintf("%s:%d:%d", Clean(f.File), f.Line, f.Column)), Clean(f.Message))
+		}
+		p.table(t)
+		if len(group) > limit {
+			p.Line("  %s", p.dim.Render(fmt.Sprintf("… and %d more: --verbose shows them", len(group)-limit)))
+		}
+	}
+}
+
+// samePlaces lists where the findings of a check are, if all say the same.
+
+func samePlaces(group []checks.Finding) (places []string, same bool) {
+	for _, f := range group {
+		if f.Message != group[0].Message {
+			return nil, false
+		}
+		places = append(places, fmt.Sprintf("%s:%d", f.File, f.Line))
+	}
+	return places, len(group) > 1
+}

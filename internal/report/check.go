@@ -1,0 +1,45 @@
+package report
+
+import (
+	"fmt"
+
+	"yellowgate/internal/run"
+)
+
+// Check writes what check found.
+func (p *Printer) Check(r *run.CheckResult, verbose bool) {
+	p.Problems(r.Problems, verbose)
+	e, w, n := Counts(r.Problems)
+	g := r.Project.Gate.File
+	title := g.File
+	if g.Site.Name.Value != "" {
+		title = g.Site.Name.Value + ", " + g.File
+	}
+	p.Heading("%s: %s on %s", title, plural(len(g.Items), "item"), plural(r.Pages, "page"))
+	t := &table{right: map[int]bool{1: true}, wide: []int{3, 2}}
+	t.add(p.dim.Render("item"), p.dim.Render("in on"), p.dim.Render("pages"))
+	for _, c := range r.Tally {
+		where := p.in.Render(fmt.Sprint(c.In))
+		if c.In == 0 {
+			where = p.out.Render("0")
+		}
+		detail := ""
+		if len(c.Item.Found) > 0 {
+			detail = fmt.Sprintf("found in the source of %s", plural(c.Found, "page"))
+		}
+		t.add(p.name.Render(c.Item.Name), where, run.ChosenBy(c.Item), p.dim.Render(detail))
+	}
+	p.table(t)
+	p.Line("")
+	switch {
+	case e > 0:
+		p.Line("%s", p.bad.Render(fmt.Sprintf("%s: apply would write nothing.", plural(e, "error"))))
+	case w > 0:
+		p.Line("%s The gate file can be applied.", p.warn.Render(plural(w, "warning")+"."))
+	default:
+		p.Line("%s The gate file can be applied.", p.in.Render("No errors, no warnings."))
+	}
+	if n > 0 && !verbose {
+		p.Line("%s", p.dim.Render(plural(n, "note")+": --verbose shows them."))
+	}
+}

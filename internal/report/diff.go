@@ -1,0 +1,86 @@
+package report
+
+import (
+	"fmt"
+	"strings"
+
+	"yellowgate/internal/run"
+)
+
+// Diff writes what apply would change.
+func (p *Printer) Diff(d *run.DiffResult, summary bool) {
+	if len(d.Items) > 0 {
+		p.Heading("items")
+		t := &table{wide: []int{2}}
+		for _, it := range d.Items {
+			if len(it.Gained) > 0 {
+				t.add(p.name.Render(it.Item), p.in.Render(fmt.Sprintf("+%d", len(it.Gained))), list(it.Gained, 6))
+			}
+			if len(it.Lost) > 0 {
+				t.add(p.name.Render(it.Item), p.bad.Render(fmt.Sprintf("-%d", len(it.Lost))), list(it.Lost, 6))
+			}
+		}
+		p.table(t)
+	}
+	if !summary {
+		for _, x := range d.Pages {
+			if x.New {
+				p.Line("")
+				p.Line("%s", p.dim.Render("new: "+x.File))
+				continue
+			}
+			p.Line("")
+			for line := range strings.Lines(x.Unified) {
+				line = strings.TrimRight(line, "\r\n")
+				switch {
+				case strings.HasPrefix(line, "+++"), strings.HasPrefix(line, "---"):
+					p.Line("%s", p.head.Render(Clean(line)))
+				case strings.HasPrefix(line, "+"):
+					p.Line("%s", p.in.Render(Clean(line)))
+				case strings.HasPrefix(line, "-"):
+					p.Line("%s", p.bad.Render(Clean(line)))
+				case strings.HasPrefix(line, "@@"):
+					p.Line("%s", p.note.Render(Clean(line)))
+				default:
+					p.Line("%s", Clean(line))
+				}
+			}
+		}
+	}
+	p.Line("")
+	when := "nothing was applied yet"
+	if !d.Last.IsZero() {
+		when = "last applied " + d.Last.Format("2006-01-02 15:04:05")
+	}
+	if !d.Behind() && len(d.Gone) == 0 {
+		p.Line("%s %s, %s.", p.in.Render("✓ Nothing to apply:"), plural(d.Total, "page"), when)
+		return
+	}
+	var behind []string
+	added, edited := 0, 0
+	for _, x := range d.Pages {
+		behind = append(behind, x.Page)
+		if x.New {
+			added++
+		}
+		if x.Edited {
+			edited++
+		}
+	}
+	if len(behind) > 0 {
+		verb := "are"
+		if len(behind) == 1 {
+			verb = "is"
+		}
+		p.Line("%s %s behind the gate file (%s): %s", p.warn.Render(fmt.Sprintf("%d of %s", len(behind), plural(d.Total, "page"))), verb, when, list(behind, 6))
+	}
+	if added > 0 && !d.Last.IsZero() {
+		p.Line("  %s not in the output folder yet", plural(added, "page"))
+	}
+	if edited > 0 {
+		p.Line("  %s changed by hand since: apply undoes that", plural(edited, "page"))
+	}
+	if len(d.Gone) > 0 {
+		p.Line("  %s of the output without a source, to be removed: %s", plural(len(d.Gone), "file"), list(d.Gone, 3))
+	}
+}

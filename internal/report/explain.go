@@ -1,0 +1,51 @@
+package report
+
+import (
+	"strings"
+
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/gatefile"
+)
+
+// Explain writes the checks, or one of them.
+func (p *Printer) Explain(c *checks.Check) {
+	if c != nil {
+		p.Heading("%s", c.Name)
+		p.Line("  %s: %s", p.severity(c.Severity), c.Title)
+		p.Line("")
+		for line := range strings.Lines(c.Doc) {
+			p.Line("  %s", strings.TrimRight(line, "\n"))
+		}
+		p.Heading("bad")
+		p.Line("  %s", strings.ReplaceAll(c.Bad, "\n", "\n  "))
+		p.Heading("good")
+		p.Line("  %s", strings.ReplaceAll(c.Good, "\n", "\n  "))
+		return
+	}
+	family := ""
+	t := &table{wide: []int{2}}
+	for _, c := range checks.All() {
+		if c.Family != family {
+			if family != "" {
+				p.table(t)
+				t = &table{wide: []int{2}}
+			}
+			family = c.Family
+			p.Heading("%s", family)
+		}
+		t.add(p.name.Render(c.Name), p.severity(c.Severity), c.Title)
+	}
+	p.table(t)
+	p.Line("")
+	p.Line("%s", p.dim.Render("yellowgate explain NAME explains one, with a bad and a good example."))
+}
+
+func (p *Printer) severity(s gatefile.Severity) string {
+	switch s {
+	case gatefile.Error:
+		return p.bad.Render("error")
+	case gatefile.Warning:
+		return p.warn.Render("warning")
+	}
+	return p.note.Render("note")
+}

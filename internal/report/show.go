@@ -1,0 +1,88 @@
+package report
+
+import (
+	"fmt"
+	"strings"
+
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/run"
+)
+
+// Show writes the inventory of one page, in order.
+func (p *Printer) Show(r *run.ShowResult) {
+	rec := r.Record
+	from := map[string]string{"output": "as applied", "next": "as apply would write it", "source": "the source, before the gate", "file": "a page by itself"}[r.From]
+	if r.Notice != "" {
+		p.Line("%s", p.warn.Render(r.Notice))
+	}
+	title := rec.Title
+	if title == "" {
+		title = "no title"
+	}
+	p.Heading("%s  %s", rec.Path, Clean(title))
+	extra := ""
+	if rec.Fragment {
+		extra = ", a fragment"
+	}
+	if rec.Frameset {
+		extra += ", with a frameset"
+	}
+	p.Line("  %s", p.dim.Render(fmt.Sprintf("%s, %s, %s, %s%s", rec.File, from, size(int64(rec.Bytes)), rec.Encoding, extra)))
+	t := &table{right: map[int]bool{0: true, 4: true, 5: true}, wide: []int{2, 6}}
+	for _, area := range []string{"head", "body"} {
+		t.section(area)
+		rows := len(t.rows)
+		for i := range rec.Elements {
+			if e := &rec.Elements[i]; e.Area == area {
+				if len(t.rows) == rows {
+					t.add(p.dim.Render("line"), "", p.dim.Render("what"), p.dim.Render("runs"), p.dim.Render("bytes"), p.dim.Render("gzip"), p.dim.Render("item"))
+				}
+				t.add(p.element(e)...)
+			}
+		}
+		if len(t.rows) == rows {
+			t.remark("nothing loads or describes anything here")
+		}
+	}
+	p.table(t)
+	sum := run.TotalsOf(rec)
+	p.Line("")
+	p.Line("%s, %s blocking, %s (%s compressed), %s", plural(sum.Requests, "request"), p.warn.Render(fmt.Sprint(sum.Blocking)), size(int64(sum.Bytes)), size(int64(sum.Gzip)), thirdParties(sum.ThirdParties))
+}
+
+func thirdParties(n int) string {
+	switch n {
+	case 0:
+		return "no third party"
+	case 1:
+		return "1 third party"
+	}
+	return fmt.Sprintf("%d third parties", n)
+}
+
+func (p *Printer) element(e *inventory.Element) []string {
+	what := Clean(e.Label)
+	switch {
+	case e.URL != "" && e.Tag == "link":
+		what = Clean(e.Label + " " + e.URL)
+	case e.URL != "":
+		what = Clean(e.URL)
+	case e.Tag == "script" || e.Tag == "style":
+		what = strings.TrimSpace("inline " + Clean(e.Label))
+	}
+	if e.Party == "third" {
+		what += p.note.Render("  third party")
+	}
+	if e.Inside != "" {
+		what += p.dim.Render("  in " + e.Inside)
+	}
+	runs := e.Runs
+	if runs == "blocking" {
+		runs = p.warn.Render(runs)
+	}
+	item := ""
+	if e.Item != "" {
+		item = p.name.Render(e.Item)
+	}
+	return []string{p.dim.Render(fmt.Sprint(e.Line)), e.Tag, what, runs, size(int64(e.Bytes)), size(int64(e.Gzip)), item}
+}

@@ -1,0 +1,89 @@
+package report
+
+import (
+	"fmt"
+	"strings"
+
+	"yellowgate/internal/run"
+)
+
+// Survey writes an inventory of a folder.
+func (p *Printer) Survey(s *run.SurveyResult, verbose bool) {
+	fragments := ""
+	if s.Fragments > 0 {
+		fragments = fmt.Sprintf(", %s (no pages of their own)", plural(s.Fragments, "fragment"))
+	}
+	p.Heading("%s: %s of %s%s", s.Dir, plural(s.Pages, "page"), size(s.Bytes), fragments)
+	titles := map[string]string{"own": "The site's own files", "third": "Third parties", "inline": "Inline, in the pages"}
+	limit := 15
+	if verbose {
+		limit = len(s.Loads)
+	}
+	t := &table{right: map[int]bool{0: true, 2: true, 3: true}, wide: []int{5, 4}}
+	named := ""
+	for _, l := range s.Loads {
+		if l.Item != "" {
+			named = "item"
+		}
+	}
+	for _, party := range []string{"own", "third", "inline"} {
+		rows := 0
+		for _, l := range s.Loads {
+			if l.Party == party {
+				rows++
+			}
+		}
+		if rows == 0 {
+			continue
+		}
+		t.section(fmt.Sprintf("%s: %d", titles[party], rows))
+		t.add(p.dim.Render("pages"), p.dim.Render("what"), p.dim.Render("bytes"), p.dim.Render("gzip"), p.dim.Render("how it runs"), p.dim.Render("name"), p.dim.Render(named))
+		shown := 0
+		for _, l := range s.Loads {
+			if l.Party != party {
+				continue
+			}
+			if shown++; shown > limit {
+				t.remark(fmt.Sprintf("… and %d more: --verbose shows them", rows-limit))
+				break
+			}
+			target := Clean(l.Target)
+			if l.Dead {
+				target = p.bad.Render(target) + p.bad.Render("  (no such file)")
+			}
+			t.add(p.num.Render(fmt.Sprint(l.Pages)), l.Tag, size(int64(l.Bytes)), size(int64(l.Gzip)), p.how(l), target, p.name.Render(l.Item))
+		}
+	}
+	p.table(t)
+	if len(s.Loads) == 0 {
+		p.Line("  %s", p.dim.Render("no page loads anything"))
+	}
+}
+
+func (p *Printer) how(l *run.Load) string {
+	var parts []string
+	for _, k := range []string{"blocking", "defer", "async", "module"} {
+		n := l.Runs[k]
+		if n == 0 {
+			continue
+		}
+		s := k
+		if n != l.Times {
+			s = fmt.Sprintf("%s ×%d", k, n)
+		}
+		if k == "blocking" {
+			s = p.warn.Render(s)
+		}
+		parts = append(parts, s)
+	}
+	area := ""
+	switch {
+	case l.Area["body"] == 0:
+		area = "head"
+	case l.Area["head"] == 0:
+		area = "body"
+	default:
+		area = fmt.Sprintf("head ×%d, body ×%d", l.Area["head"], l.Area["body"])
+	}
+	return strings.Join(append(parts, p.dim.Render(area)), ", ")
+}
