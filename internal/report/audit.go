@@ -57,7 +57,6 @@ func (p *Printer) count(n int, what string, color func(...string) string) string
 }
 
 // findings writes findings grouped by check, worst first.
-
 func (p *Printer) findings(fs []checks.Finding, verbose bool) {
 	rank := map[string]int{"error": 0, "warning": 1, "note": 2}
 	var order []string
@@ -121,7 +120,6 @@ func (p *Printer) findings(fs []checks.Finding, verbose bool) {
 }
 
 // samePlaces lists where the findings of a check are, if all say the same.
-
 func samePlaces(group []checks.Finding) (places []string, same bool) {
 	for _, f := range group {
 		if f.Message != group[0].Message {

@@ -30,7 +30,6 @@ func (p *Printer) Where(w *run.WhereItem, verbose bool) {
 }
 
 // grouped writes pages with one reason together.
-
 func (p *Printer) grouped(word, colored string, pages []run.WherePage, verbose bool) {
 	if len(pages) == 0 {
 		return
@@ -57,7 +56,6 @@ func (p *Printer) grouped(word, colored string, pages []run.WherePage, verbose b
 }
 
 // wrap writes names in lines that fit the terminal.
-
 func (p *Printer) wrap(names []string, limit int) {
 	width := p.Width
 	if width == 0 {

@@ -42,7 +42,6 @@ func (p *Printer) WhyItem(w *run.WhyItem) {
 }
 
 // verdict colours the word a sentence begins with.
-
 func (p *Printer) verdict(s string) string {
 	if rest, ok := strings.CutPrefix(s, "in,"); ok {
 		return p.in.Render("in") + "," + Clean(rest)
