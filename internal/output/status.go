@@ -44,9 +44,6 @@ func OpenLedger(p *site.Project) (*Ledger, error) {
 	return &Ledger{r, p.Output}, nil
 }
 
-// Empty reports whether nothing was ever applied.
-func (l *Ledger) Empty() bool { return len(l.record.files) == 0 }
-
 // Status reads an output file and holds it against the record.
 func (l *Ledger) Status(rel string) (Status, error) {
 	name := filepath.Join(l.output, filepath.FromSlash(rel))

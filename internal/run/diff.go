@@ -106,11 +106,10 @@ func (d *DiffResult) page(p *site.Project, r *gating.Result, st output.Status) {
 	if !st.Applied.IsZero() && (d.Applied.IsZero() || st.Applied.Before(d.Applied)) {
 		d.Applied = st.Applied
 	}
-	before, after := map[string]bool{}, map[string]bool{}
+	before, after := map[string]bool{}, itemsOf(p, r, r.File)
 	if !x.New {
 		before = itemsOf(p, r, st.Text)
 	}
-	after = itemsOf(p, r, r.File)
 	for i, it := range p.Gate.File.Items {
 		switch {
 		case after[it.Name] && !before[it.Name]:

@@ -30,7 +30,7 @@ func MetadataOf(src *markup.Source, scan *markup.Page, key string) (value string
 			}
 		case key == "canonical":
 			if el.Tag == markup.TagLink && relHas(src.Text, el.Start, "canonical") {
-				v, ok = markup.AttrValue(src.Text, el.Start, "href")
+				v, _ = markup.AttrValue(src.Text, el.Start, "href")
 				ok = true
 			}
 		case el.Tag == markup.TagMeta:

@@ -120,7 +120,7 @@ func parseCompounds(text string) (list []compound, ok bool) {
 	for {
 		p.space()
 		c, ok := p.compound()
-		if !ok {
+		if !ok || treeTags[c.tag] {
 			return nil, false
 		}
 		list = append(list, c)
@@ -154,7 +154,8 @@ func (p *compoundParser) ident() string {
 	return p.text[start:p.i]
 }
 
-// treeTags may stand where the standard ignores them, so only a tree knows.
+// treeTags may be in the tree without a tag, or have tags that the standard
+// ignores, so only a tree knows.
 var treeTags = map[string]bool{"caption": true, "col": true, "colgroup": true, "tbody": true, "td": true, "tfoot": true,
 	"th": true, "thead": true, "tr": true, "frame": true, "frameset": true, "html": true, "head": true, "body": true, "image": true}
 

@@ -34,6 +34,10 @@ var selectorTests = []string{
 func TestSelectors(t *testing.T) {
 	src := []byte(selectorPage)
 	doc := Tree(src)
+	implied, err := ParseSelector("tbody")
+	if err != nil || implied.Compound() {
+		t.Errorf("an implied tbody is left to the scanner (%v)", err)
+	}
 	for _, text := range selectorTests {
 		s, err := ParseSelector(text)
 		if err != nil {
