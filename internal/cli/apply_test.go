@@ -147,6 +147,7 @@ func TestStops(t *testing.T) {
 		{"no page", smallGate + "per-page: {/vist/: {out: counter}}\n", 2, []string{"/vist/, which is no page of the site", `did you mean "/visit/"`}},
 		{"no value", strings.Replace(smallGate, "code-file: code/counter.html", `code: "<b>@{fact.name}</b>"`, 1), 2, []string{"@{fact.name} has no value (on /)", "nothing was written"}},
 		{"contradiction", smallGate + "  app: {script: /a.js, needs: counter, pages: all}\n", 2, []string{`item "app" is in and needs "counter", which is out there (except`, "/members/"}},
+		{"no place anywhere", smallGate + "  app: {code: <p>x</p>, place: {before: aside}, pages: all}\n", 2, []string{`item "app" has no place anywhere: "aside"`, "nothing was written"}},
 		{"source is output", strings.Replace(smallGate, "output: public", "output: ./site", 1), 2, []string{"the output folder is the source folder"}},
 		{"output holds source", strings.Replace(smallGate, "output: public", "output: .", 1), 2, []string{"holds the source folder"}},
 		{"no source", strings.Replace(smallGate, "source: site", "source: sit", 1), 3, []string{"sit: no such file", "build the site first"}},
@@ -158,6 +159,10 @@ func TestStops(t *testing.T) {
 			t.Errorf("%s: something was written", c.name)
 		}
 	}
+	late := small(t)
+	late.write("site/index.html", strings.Replace(doc("Home", "<script src=/lib.js></script>"), "</head>", "<script src=/app.js></script></head>", 1))
+	late.write("yellowgate.yaml", smallGate+"  lib: {found: '[src=\"/lib.js\"]', pages: all}\n  app: {found: '[src=\"/app.js\"]', needs: lib, pages: /}\n")
+	late.want(1, args("check"), `"app" needs "lib", which runs after it here (on /)`)
 	b := small(t)
 	b.write("yellowgate.yaml", smallGate)
 	b.write("site/visit.html", doc("Visit", ""))

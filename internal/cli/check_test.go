@@ -11,6 +11,7 @@ import (
 func TestCheckWarns(t *testing.T) {
 	b := small(t)
 	b.write("facts.csv", "path,name\n/visit/,Visit us\n/gone/,Nowhere\n")
+	b.write("site/visit/index.html", doc("Visit", "<div><h1>Visit</h1></div>"))
 	b.write("yellowgate.yaml", siteHead[:len(siteHead)-2]+`, facts: facts.csv}
 sets:
   empty: /nowhere/**
@@ -23,7 +24,7 @@ items:
   c: {stylesheet: /c.css, pages: /visit/, except: /visit/}
   d: {found: [video, h1], pages: none}
   e: {stylesheet: /e.css, pages: empty}
-  f: {code: <p>x</p>, place: {before: aside}, pages: /visit/}
+  f: {code: <p>x</p>, place: {before: body > h1}, pages: [/visit/, /members/]}
 per-page:
   /visit/: {in: [a]}
 `)
@@ -36,7 +37,7 @@ per-page:
 		`note: item "b": except: /members/ excludes nothing`,
 		`the exceptions of item "c" cover all its pages`,
 		`note: item "d": video finds nothing on any page`,
-		`warning: item "f" has no place: "aside" matches nothing (on /visit/)`,
+		`warning: item "f" has no place: "body > h1" matches nothing (on /visit/)`,
 		`note: per-page /visit/: in for "a" changes nothing`,
 	)
 	for _, never := range []string{`"plain"`, `item "e": pages`, "h1 finds"} {

@@ -82,6 +82,7 @@ type job struct {
 	skip   bool       // not chosen: what the record says stays
 	frag   bool
 	gating []gating.Problem
+	gated  bool
 }
 
 // Apply writes the output of a project whose source was walked. Errors are
@@ -155,6 +156,8 @@ type apply struct {
 	mu   sync.Mutex
 	made map[string]bool // folders that are there: true for those that this apply made
 	done atomic.Int64
+
+	places gating.Places
 }
 
 // look lists the output folder.
@@ -230,10 +233,12 @@ func (a *apply) prepare() error {
 	for i := range a.jobs {
 		problems = append(problems, a.jobs[i].gating...)
 	}
-	if ps := site.GroupProblems(a.Project.Gate.File.Text, problems); len(ps) > 0 {
-		if worst, _ := gatefile.Worst(ps); worst == gatefile.Error {
-			return &site.GateError{Problems: ps}
-		}
+	ps := site.GroupProblems(a.Project.Gate.File.Text, problems)
+	if !slices.ContainsFunc(a.jobs, func(j job) bool { return j.page != nil && !j.gated }) {
+		ps = append(ps, a.places.Problems()...) // only all pages together show that a place is nowhere
+	}
+	if worst, any := gatefile.Worst(ps); any && worst == gatefile.Error {
+		return &site.GateError{Problems: ps}
 	}
 	if len(foreign) > 0 {
 		sort.Strings(foreign)
@@ -288,7 +293,10 @@ func (a *apply) one(j *job, buf *[]byte) (text []byte, mine bool, err error) {
 	text = src
 	if j.page != nil {
 		r := a.Project.Gate.Page(src, *j.page)
-		text, j.frag, j.gating = r.File, r.Fragment, r.Problems
+		text, j.frag, j.gating, j.gated = r.File, r.Fragment, r.Problems, true
+		a.mu.Lock()
+		a.places.Add(r)
+		a.mu.Unlock()
 	}
 	j.entry = &entry{gate: gate, source: source, output: stamp{size: int64(len(text)), sum: digestOf(text)}, applied: a.start.Unix()}
 	if exists {

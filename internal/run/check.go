@@ -1,6 +1,8 @@
 package run
 
 import (
+	"slices"
+
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
@@ -13,9 +15,15 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 	r := &CheckResult{Project: p, Problems: append(problems, p.CheckPages()...), Files: len(p.Pages)}
 	t := checks.NewTally(p.Gate)
 	var onPages []gating.Problem
+	var places gating.Places
+	needs := slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool { return len(it.Needs) > 0 })
 	err := all(p, progress, func(_ int, g *gating.Result) error {
 		t.Add(g)
+		places.Add(g)
 		onPages = append(onPages, g.Problems...)
+		if needs && !g.Fragment {
+			onPages = append(onPages, lateNeeds(p, g)...)
+		}
 		return nil
 	})
 	if err != nil {
@@ -23,6 +31,7 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 	}
 	r.Pages = t.Pages
 	r.Problems = append(r.Problems, site.GroupProblems(p.Gate.File.Text, onPages)...)
+	r.Problems = append(r.Problems, places.Problems()...)
 	r.Problems = append(r.Problems, t.Problems()...)
 	r.Problems = append(r.Problems, sameURL(p.Gate.File)...)
 	for i := range r.Problems {
@@ -35,6 +44,17 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 		r.Tally = append(r.Tally, ItemCount{it, t.In[i], t.Found[i]})
 	}
 	return r, nil
+}
+
+// lateNeeds looks at a page as apply would write it for needs that would run
+// late there: with found parts, only the page shows.
+func lateNeeds(p *site.Project, g *gating.Result) (out []gating.Problem) {
+	record := takeGated(g.File, g.Page, p, nil)
+	for _, f := range checks.LateNeeds(&checks.Pass{Record: record, Gated: checks.Hold(record, p.Gate, g)}) {
+		it := p.Gate.File.Item(f.Item)
+		out = append(out, gating.Problem{Page: g.Page.Path, Problem: gatefile.Problem{Severity: gatefile.Error, Pos: it.Needs[0].Pos, Message: f.Message, Remedy: f.Remedy}})
+	}
+	return out
 }
 
 // sameURL tells of two items that carry one URL.

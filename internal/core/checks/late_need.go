@@ -28,10 +28,17 @@ it, wherever it stands. Give both the same load, or put the need earlier.`,
 					continue
 				}
 				e := &p.Elements[a.element]
-				p.At(e, fmt.Sprintf("%q needs %q, which runs after it here", v.Item.Name, need.Value), "give both the same load, and the need the earlier place")
+				p.Report(e.Line, e.Column, v.Item.Name, fmt.Sprintf("%q needs %q, which runs after it here", v.Item.Name, need.Value), "give both the same load, and the need the earlier place")
 			}
 		})
 	},
+}
+
+// LateNeeds runs that check alone, on a page that is not written yet.
+func LateNeeds(p *Pass) []Finding {
+	p.check = lateNeed
+	lateNeed.Page(p)
+	return p.findings
 }
 
 // running is when a script of the page runs.

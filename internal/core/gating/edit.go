@@ -166,6 +166,7 @@ func (e *editing) spot(it *gatefile.Item, p gatefile.Place) (s markup.Spot, repl
 func (e *editing) selectorSpot(it *gatefile.Item, p gatefile.Place) (s markup.Spot, replaces int, ok bool) {
 	hits := e.find(p.Selector)
 	if len(hits) == 0 {
+		e.placeless = append(e.placeless, it)
 		e.problem(gatefile.Problem{Severity: gatefile.Warning, Pos: p.Pos,
 			Message: fmt.Sprintf("item %q has no place: %q matches nothing", it.Name, p.Selector),
 			Remedy:  "let the item in only where the element is: has(" + p.Selector.String() + ")"})

@@ -188,13 +188,14 @@ type Problem struct {
 // A Result is a page after the gate.
 type Result struct {
 	*View
-	Verdicts []verdict.Verdict         // in the gate file's order
-	Present  []int                     // by item: how many of its found elements the source has
-	Matched  map[*gatefile.Matcher]int // how many elements each matcher matches
-	File     []byte                    // what is to be written
-	inverses [][]markup.Edit           // what gives the source back, last first
-	Problems []Problem
-	Fragment bool
+	Verdicts  []verdict.Verdict         // in the gate file's order
+	Present   []int                     // by item: how many of its found elements the source has
+	Matched   map[*gatefile.Matcher]int // how many elements each matcher matches
+	File      []byte                    // what is to be written
+	placeless []*gatefile.Item          // those that are in and whose place the page lacks
+	inverses  [][]markup.Edit           // what gives the source back, last first
+	Problems  []Problem
+	Fragment  bool
 }
 
 // Page gates one page.
@@ -226,7 +227,7 @@ func (g *Gate) Put(v *View) *Result {
 	}
 	e.place()
 	e.metadata()
-	r.Problems = e.Problems
+	r.Problems, r.placeless = e.Problems, e.placeless
 	e.apply(r)
 	return r
 }
