@@ -107,7 +107,7 @@ func (p *Printer) table(t *table) {
 		}
 	}
 	if p.Width > 0 {
-		total := 2
+		total := 2 - len(t.gap)
 		for _, w := range widths {
 			total += w + len(t.gap)
 		}
