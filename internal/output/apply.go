@@ -3,7 +3,6 @@ package output
 import (
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
 	"path"
@@ -208,8 +207,8 @@ func (a *apply) prepare() error {
 	stop := len(foreign) > 0 // then nothing is written, not even beside its place
 	err := site.Each(len(a.jobs), func(i int) error {
 		j := &a.jobs[i]
-		buf := buffers.Get().(*[]byte)
-		defer buffers.Put(buf)
+		buf := site.GetBuffer()
+		defer buf.Release()
 		text, mine, err := a.one(j, buf)
 		if err != nil {
 			return err
@@ -249,7 +248,7 @@ func (a *apply) prepare() error {
 
 // one decides about one file. text is what is to be written, nil for nothing;
 // mine is false where a file of somebody else's stands in its place.
-func (a *apply) one(j *job, buf *[]byte) (text []byte, mine bool, err error) {
+func (a *apply) one(j *job, buf *site.Buffer) (text []byte, mine bool, err error) {
 	e := a.record.files[j.file.Path]
 	out, exists := a.there[j.file.Path]
 	if a.Chosen != nil && j.page == nil {
@@ -324,45 +323,14 @@ func (a *apply) one(j *job, buf *[]byte) (text []byte, mine bool, err error) {
 	return text, true, nil
 }
 
-// buffers are used again from page to page.
-var buffers = sync.Pool{New: func() any { b := make([]byte, 0, 64<<10); return &b }}
-
-// readSource reads a file of the source into buf.
-func (a *apply) readSource(j *job, buf *[]byte) ([]byte, error) {
-	name := filepath.Join(a.Source, filepath.FromSlash(j.file.Path))
-	b, err := readInto(*buf, name, j.file.Size)
-	*buf = b[:0]
-	if err != nil {
-		pe := &site.PathError{Path: name, Err: err}
-		if errors.Is(err, fs.ErrNotExist) {
-			pe.What = "it was there a moment ago: apply when the site's build has ended"
-		}
-		return nil, pe
+// readSource reads a file of the source.
+func (a *apply) readSource(j *job, buf *site.Buffer) ([]byte, error) {
+	b, err := buf.ReadFile(a.Source, j.file.Path)
+	var pe *site.PathError
+	if errors.As(err, &pe) && errors.Is(pe.Err, fs.ErrNotExist) {
+		pe.What = "it was there a moment ago: apply when the site's build has ended"
 	}
-	return b, nil
-}
-
-// readInto reads a file into a buffer, which grows if it must.
-func readInto(buf []byte, name string, size int64) ([]byte, error) {
-	f, err := os.Open(name)
-	if err != nil {
-		return buf, err
-	}
-	defer f.Close()
-	buf = slices.Grow(buf[:0], int(size)+1)
-	for {
-		n, err := f.Read(buf[len(buf):cap(buf)])
-		buf = buf[:len(buf)+n]
-		if err == io.EOF {
-			return buf, nil
-		}
-		if err != nil {
-			return buf, err
-		}
-		if len(buf) == cap(buf) {
-			buf = slices.Grow(buf, len(buf))
-		}
-	}
+	return b, err
 }
 
 func (a *apply) outputSum(rel string) (digest, error) {
@@ -477,10 +445,10 @@ func tempName(rel string) string {
 // writeTemp writes a file. It does not sync: a power cut may cost what the system
 // had not written yet, and the next apply finds that by its digest.
 func (a *apply) writeTemp(name string, text []byte) (time.Time, error) {
-	f, err := os.OpenFile(a.at(name), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
+	f, err := site.OpenFile(a.at(name), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
 	if errors.Is(err, fs.ErrExist) { // left by an apply that was stopped
 		if err = os.Remove(a.at(name)); err == nil {
-			f, err = os.OpenFile(a.at(name), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
+			f, err = site.OpenFile(a.at(name), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
 		}
 	}
 	if err != nil {

@@ -52,21 +52,27 @@ func Survey(dir string, project *site.Project, progress Progress, each func(*inv
 		return nil, err
 	}
 	s.weights = site.NewWeights(dir, files)
-	err = site.InOrder(len(pages), func(i int) (*inventory.Record, error) {
-		b, err := site.ReadFile(dir, pages[i].File)
+	type taken struct {
+		record *inventory.Record
+		buf    *site.Buffer
+	}
+	err = site.InOrder(len(pages), func(i int) (taken, error) {
+		buf := site.GetBuffer()
+		b, err := buf.ReadFile(dir, pages[i].File)
 		if err != nil {
-			return nil, err
+			return taken{}, err
 		}
-		return s.take(b, pages[i]), nil
-	}, func(i int, r *inventory.Record) error {
+		return taken{s.take(b, pages[i]), buf}, nil
+	}, func(i int, t taken) error {
+		defer t.buf.Release()
 		if progress != nil {
 			progress(i+1, len(pages))
 		}
-		s.add(i, r)
+		s.add(i, t.record)
 		if each == nil {
 			return nil
 		}
-		return each(r)
+		return each(t.record)
 	})
 	if err != nil {
 		return nil, err

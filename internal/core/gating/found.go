@@ -191,6 +191,9 @@ func LinkLoads(src []byte, at int) bool {
 // for the site's own URLs; one without a scheme leaves the scheme open.
 func MatchURL(glob, ref string) bool {
 	own := strings.HasPrefix(ref, "/")
+	if below, ok := strings.CutSuffix(glob, "/**"); ok && own && strings.HasPrefix(glob, "/") && !strings.ContainsAny(below, `*?[{\`) {
+		return strings.HasPrefix(ref, below) && (len(ref) == len(below) || ref[len(below)] == '/') // the usual kind, quickly
+	}
 	if strings.HasPrefix(glob, "/") && !strings.HasPrefix(glob, "//") {
 		return own && doublestar.MatchUnvalidated(glob, ref)
 	}

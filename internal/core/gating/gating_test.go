@@ -154,6 +154,23 @@ func TestPageProblems(t *testing.T) {
 	}
 }
 
+func TestMatchURL(t *testing.T) {
+	for _, c := range []struct {
+		glob, url string
+		want      bool
+	}{
+		{"/kit/**", "/kit/a/b.js", true}, {"/kit/**", "/kit", true}, {"/kit/**", "/kits/a.js", false}, {"/kit/*", "/kit/a/b.js", false},
+		{"/kit/*.js", "/kit/a.js", true}, {"/kit/**", "https://x.example/kit/a.js", false}, {"/**", "/a.js", true},
+		{"https://x.example/**", "https://x.example/kit/a.js", true}, {"https://x.example/**", "http://x.example/a.js", false},
+		{"x.example/**", "http://x.example/a.js", true}, {"*.example/kit/*", "https://x.example/kit/a.js", true},
+		{"**/a.js", "https://x.example/kit/a.js", true}, {"**/a.js", "/kit/a.js", true}, {"/kit/{a,b}.js", "/kit/b.js", true},
+	} {
+		if got := MatchURL(c.glob, c.url); got != c.want {
+			t.Errorf("%s on %s: %v", c.glob, c.url, got)
+		}
+	}
+}
+
 // TestForeignPagesKeepTheirBytes: one code item on all pages of a folder. Without
 // its marked regions the output is the source, and gating the output changes
 // nothing.

@@ -105,7 +105,7 @@ func (p *Page) Extent(start int) (content Span, end int, err error) {
 // insideForeign reports whether the tag at the offset is one of an svg's or
 // math's own.
 func (p *Page) insideForeign(start int) (inside bool) {
-	if !bytes.Contains(p.Src, svgOpen) && !bytes.Contains(p.Src, mathOpen) && !bytes.Contains(bytes.ToLower(p.Src), svgOpen) && !bytes.Contains(bytes.ToLower(p.Src), mathOpen) {
+	if !p.foreign {
 		return false
 	}
 	s := scanner{src: p.Src, page: &Page{Src: p.Src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}, unclosed: -1, messy: -1}
@@ -120,8 +120,6 @@ func (p *Page) insideForeign(start int) (inside bool) {
 	}
 	return inside
 }
-
-var svgOpen, mathOpen = []byte("<svg"), []byte("<math")
 
 func integration(name string) bool {
 	switch name {

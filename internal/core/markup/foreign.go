@@ -30,6 +30,7 @@ type foreignNode struct {
 // where it ends.
 func (s *scanner) foreignContent(root token) {
 	base := len(s.foreign)
+	s.page.foreign = true
 	s.pushForeign(root, foreignNS(root.tag))
 	templatesBefore := s.templates
 	for len(s.foreign) > base {

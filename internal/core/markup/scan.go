@@ -95,6 +95,8 @@ type Page struct {
 	Frameset bool // a frameset stands in the body's place
 	BodySeen bool // something, a tag or content, opened the body before the end of the file
 
+	foreign bool // there is svg or math
+
 	// Hits has, for each compound selector of the Watch given to Scan, the
 	// offsets of the start tags that match it.
 	Hits [][]int
