@@ -8,6 +8,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	_ "yellowgate/internal/cli" // so that a change of the program runs these tests again
 )
 
 // program is the built program, on which the commands are tested.

@@ -160,6 +160,7 @@ type audited struct {
 	source   *gating.Result
 	findings []checks.Finding
 	kept     checks.Kept
+	bufs     [2]*site.Buffer // what record and source refer to
 }
 
 func (s *auditing) all(pages []page.Page) error {
@@ -168,20 +169,27 @@ func (s *auditing) all(pages []page.Page) error {
 			s.Progress(i+1, len(pages))
 		}
 		s.add(&a)
+		for _, buf := range a.bufs {
+			if buf != nil && !s.Records {
+				buf.Release()
+			}
+		}
 		return nil
 	})
 }
 
 // one audits one page.
 func (s *auditing) one(known page.Page) (a audited, err error) {
-	b, err := site.ReadFile(s.Dir, known.File)
+	a.bufs[0] = site.GetBuffer()
+	b, err := a.bufs[0].ReadFile(s.Dir, known.File)
 	if err != nil {
 		return a, err
 	}
 	a.record = s.take(b, known)
 	pass := &checks.Pass{Record: a.record, Site: s.known}
 	if src := s.sources[known.File]; src != nil && s.Project.Source != "" {
-		text, err := s.Project.Read(src)
+		a.bufs[1] = site.GetBuffer()
+		text, err := a.bufs[1].ReadFile(s.Project.Source, src.File)
 		if err != nil {
 			return a, err
 		}
