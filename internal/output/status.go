@@ -1,11 +1,13 @@
 package output
 
 import (
+	"bytes"
 	"errors"
 	"io/fs"
 	"os"
 	"path/filepath"
 	"sort"
+	"strconv"
 	"time"
 
 	"yellowgate/internal/site"
@@ -42,6 +44,27 @@ func OpenLedger(p *site.Project) (*Ledger, error) {
 		return nil, &site.PathError{Path: filepath.Join(p.Dir, stateDir), Err: err}
 	}
 	return &Ledger{r, p.Output}, nil
+}
+
+// StatusOf is Status for one output, without reading the whole record.
+func StatusOf(p *site.Project, rel string) (Status, error) {
+	b, err := os.ReadFile(filepath.Join(p.Dir, stateDir, recordName))
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return Status{}, &site.PathError{Path: filepath.Join(p.Dir, stateDir), Err: err}
+	}
+	r := &record{files: map[string]*entry{}}
+	if files := bytes.Index(b, []byte("\nfile\t")); files >= 0 {
+		part := b[: files+1 : files+1] // the head and the gates
+		line := append(strconv.AppendQuote([]byte("\nfile\t"), rel), '\t')
+		if at := bytes.Index(b, line); at >= 0 {
+			end := bytes.IndexByte(b[at+1:], '\n')
+			part = append(part, b[at+1:at+1+end+1]...)
+		}
+		if err := r.parse(part); err != nil {
+			return Status{}, &site.PathError{Path: filepath.Join(p.Dir, stateDir), Err: err}
+		}
+	}
+	return (&Ledger{r, p.Output}).Status(rel)
 }
 
 // Status reads an output file and holds it against the record.

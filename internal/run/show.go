@@ -65,11 +65,7 @@ func Show(p *site.Project, pg *page.Page, which Which) (*ShowResult, error) {
 
 // written reads the page in the output folder, if that is up to date.
 func (r *ShowResult) written(p *site.Project, pg *page.Page, next []byte) error {
-	ledger, err := output.OpenLedger(p)
-	if err != nil {
-		return err
-	}
-	st, err := ledger.Status(pg.File)
+	st, err := output.StatusOf(p, pg.File)
 	if err != nil {
 		return err
 	}
