@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 )
 
@@ -14,14 +15,6 @@ import (
 var program string
 
 func TestMain(m *testing.M) {
-	// The go command runs a test again when a file changed that it looked at: so
-	// it looks at the program's.
-	_ = filepath.WalkDir("..", func(name string, _ os.DirEntry, err error) error {
-		if err == nil {
-			_, err = os.Stat(name)
-		}
-		return err
-	})
 	dir, err := os.MkdirTemp("", "yellowgate-test")
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)
@@ -44,8 +37,20 @@ type bench struct {
 	dir string
 }
 
+// lookAtProgram looks at the program's files while a test runs: the go command
+// runs a test again when a file changed that it looked at.
+var lookAtProgram = sync.OnceFunc(func() {
+	_ = filepath.WalkDir("..", func(name string, _ os.DirEntry, err error) error {
+		if err == nil {
+			_, err = os.Stat(name)
+		}
+		return err
+	})
+})
+
 // newBench writes files, given as name and content in turn, into a new folder.
 func newBench(t *testing.T, files ...string) *bench {
+	lookAtProgram()
 	b := &bench{t, t.TempDir()}
 	for i := 0; i < len(files); i += 2 {
 		b.write(files[i], files[i+1])
