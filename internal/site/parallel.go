@@ -2,6 +2,7 @@ package site
 
 import (
 	"context"
+	"fmt"
 	"runtime"
 	"sync"
 	"sync/atomic"
@@ -24,7 +25,8 @@ func Each(n int, do func(i int) error) error {
 				if i >= n || ctx.Err() != nil {
 					return nil
 				}
-				if err := do(i); err != nil {
+				_, err := guarded(i, func(i int) (struct{}, error) { return struct{}{}, do(i) })
+				if err != nil {
 					errs[i] = err
 					return err
 				}
@@ -39,6 +41,17 @@ func Each(n int, do func(i int) error) error {
 		}
 	}
 	return nil
+}
+
+// guarded calls do, and turns a panic into an error: whatever goes wrong within
+// the program, the user gets a sentence and no stack trace.
+func guarded[T any](i int, do func(i int) (T, error)) (result T, err error) {
+	defer func() {
+		if e := recover(); e != nil {
+			err = fmt.Errorf("this is a mistake in yellowgate itself, at work on file number %d: %v", i+1, e)
+		}
+	}()
+	return do(i)
 }
 
 // InOrder calls do for 0 to n-1, spread over the cores, and each with the
@@ -71,7 +84,7 @@ func InOrder[T any](n int, do func(i int) (T, error), each func(i int, result T)
 				if i >= n {
 					return
 				}
-				r, err := do(i)
+				r, err := guarded(i, do)
 				slots[i%window] <- done{r, err}
 			}
 		})

@@ -142,6 +142,10 @@ func TestInOrder(t *testing.T) {
 	if err := InOrder(9, func(i int) (int, error) { return i, nil }, func(i, _ int) error { return boom }); err != boom {
 		t.Error(err)
 	}
+	err = InOrder(9, func(i int) (int, error) { return []int{0}[i], nil }, func(int, int) error { return nil })
+	if err == nil || !strings.Contains(err.Error(), "mistake in yellowgate itself") {
+		t.Errorf("a panic became %v", err)
+	}
 	if err := Each(100, func(i int) error {
 		if i >= 50 {
 			return boom

@@ -161,6 +161,9 @@ func (g *Gate) Lookup(p *page.Page, name string) string {
 	case "site.url":
 		return g.File.Site.URL.Value
 	case "page.url":
+		if g.File.Site.URL.Value == "" {
+			return "" // without the site's address, a page has none
+		}
 		return g.URL(p.Path)
 	}
 	if rest, ok := cut(name, "page."); ok {

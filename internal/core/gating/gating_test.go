@@ -74,6 +74,8 @@ func TestEdits(t *testing.T) {
 		{"new description after the title", "defaults: {description: 'a \"b\"'}\n", []string{"Old</title>", "Old</title>\n  <meta name=\"description\" content=\"a &#34;b&#34;\">"}},
 		{"none takes out", "metadata: [{pages: all, title: none}]\n", []string{"\n  <title>Old</title>", ""}},
 		{"defaults fill only", "defaults: {title: New}\n", nil},
+		{"no address, no canonical", "metadata: [{pages: all, canonical: '@{page.url}'}]\n", nil},
+		{"canonical", "site: {url: 'https://x.example/obs/'}\nmetadata: [{pages: all, canonical: '@{page.url}'}]\n", []string{"Old</title>", "Old</title>\n  <link rel=\"canonical\" href=\"https://x.example/obs/visit/\">"}},
 		{"an equal value is no edit", "metadata: [{pages: all, title: Old}]\n", nil},
 		{"order by needs", "items: {b: {stylesheet: /b.css, needs: [a], pages: all}, a: {stylesheet: /a.css}}\n", []string{"/kit/a.js\"></script>",
 			"/kit/a.js\"></script><!--yg:a-->\n  <link rel=\"stylesheet\" href=\"/a.css\"><!--/yg:a--><!--yg:b-->\n  <link rel=\"stylesheet\" href=\"/b.css\"><!--/yg:b-->"}},
