@@ -47,7 +47,7 @@ func (p *Printer) Show(r *run.ShowResult) {
 	p.table(t)
 	sum := run.TotalsOf(rec)
 	p.Line("")
-	p.Line("%s, %s blocking, %s (%s compressed), %s", plural(sum.Requests, "request"), p.warn.Render(fmt.Sprint(sum.Blocking)), size(int64(sum.Bytes)), size(int64(sum.Gzip)), thirdParties(sum.ThirdParties))
+	p.Line("%s, %s of them blocking, %s (%s compressed), %s", plural(sum.Requests, "request"), p.warn.Render(fmt.Sprint(sum.Blocking)), size(int64(sum.Bytes)), size(int64(sum.Gzip)), thirdParties(sum.ThirdParties))
 }
 
 func thirdParties(n int) string {
