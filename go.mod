@@ -1,6 +1,6 @@
 module yellowgate
 
-go 1.26.8
+go 1.26.0
 
 require (
 	github.com/andybalholm/cascadia v1.3.5
