@@ -24,14 +24,10 @@ func TestExtent(t *testing.T) {
 		"[<svg>{<path/><g><title>a</title></g>}</svg>]",
 		"<svg>[<g>{<path/>}</g>]</svg>",
 		"[<form>{<p>one<p>two}</form>]",
-		"[<template>{<div>}</template>]",
 		"[<p>{to the end of the file}]",
 		"[<dl>{<dt>a<dd>b<dt>c}</dl>]",
 		"[<select>{<option>a<option>b}</select>]",
 	} {
-		if marked == "[<template>{<div>}</template>]" {
-			continue // a div left open: see TestExtentUnclear
-		}
 		at := map[byte]int{}
 		var clean strings.Builder
 		for i := 0; i < len(marked); i++ {
@@ -79,16 +75,16 @@ func TestLineOf(t *testing.T) {
 }
 
 func TestPlacesInOddHeads(t *testing.T) {
-	for _, c := range []struct{ src, headStart string }{
-		{"<head>|<title>t</title></head>", ""},
-		{"<head><title>t</title><meta charset=utf-8>|</head>", ""},
-		{"<head><base href=/>|<link></head>", ""},
-		{"<head><meta http-equiv=Content-Security-Policy content=x>|</head><body><meta charset=utf-8>", ""},
-		{"|<title>t</title>", ""},
-		{"<!doctype html><html lang=en><!-- c -->|<p>x", ""},
+	for _, marked := range []string{
+		"<head>|<title>t</title></head>",
+		"<head><title>t</title><meta charset=utf-8>|</head>",
+		"<head><base href=/>|<link></head>",
+		"<head><meta http-equiv=Content-Security-Policy content=x>|</head><body><meta charset=utf-8>",
+		"|<title>t</title>",
+		"<!doctype html><html lang=en><!-- c -->|<p>x",
 	} {
-		clean := strings.Replace(c.src, "|", "", 1)
-		if got, want := Scan([]byte(clean), nil).HeadStartSpot().Offset, strings.Index(c.src, "|"); got != want {
+		clean := strings.Replace(marked, "|", "", 1)
+		if got, want := Scan([]byte(clean), nil).HeadStartSpot().Offset, strings.Index(marked, "|"); got != want {
 			t.Errorf("%s: head-start is at %d, want %d", clean, got, want)
 		}
 	}
