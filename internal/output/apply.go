@@ -109,6 +109,8 @@ func Apply(p *site.Project, o Options) (*Summary, error) {
 	if err := a.look(); err != nil {
 		return nil, err
 	}
+	_, err = os.Lstat(p.Output)
+	fresh := errors.Is(err, fs.ErrNotExist)
 	if err := os.MkdirAll(p.Output, 0o755); err != nil {
 		return nil, &site.PathError{Path: p.Output, Err: err}
 	}
@@ -118,6 +120,9 @@ func Apply(p *site.Project, o Options) (*Summary, error) {
 	defer a.root.Close()
 	if err := a.prepare(); err != nil {
 		a.takeBack()
+		if fresh {
+			os.Remove(p.Output)
+		}
 		return nil, err
 	}
 	return a.publish()
