@@ -39,8 +39,8 @@ type app struct {
 	out, err io.Writer
 	status   int
 
-	gate, format, outFile, color string
-	quiet, verbose               bool
+	gate, format, outFile, color, at string
+	quiet, verbose                   bool
 }
 
 // Main runs the program and returns its exit status. No panic reaches the user.
@@ -85,6 +85,7 @@ with apply, and verify with audit, why and where.`,
 	f := root.PersistentFlags()
 	f.StringVar(&a.gate, "gate", "", "the gate `FILE` (default yellowgate.yaml, here or in the nearest folder above)")
 	f.StringVar(&a.format, "format", "text", "`FORM` of the result: text, json, or what else the command offers")
+	f.StringVar(&a.at, "at", "", "the `DAY` for items with dates, such as 2027-06-01 (default today)")
 	f.StringVar(&a.outFile, "out", "", "write the result to `FILE` instead of standard output")
 	f.BoolVarP(&a.quiet, "quiet", "q", false, "only the result and errors")
 	f.BoolVarP(&a.verbose, "verbose", "v", false, "everything, notes included")
@@ -218,7 +219,10 @@ func (a *app) open(walk bool) (*site.Project, []gatefile.Problem, error) {
 			return nil, nil, err
 		}
 	}
-	p, problems, err := site.Open(name)
+	if a.at != "" && !gatefile.IsDay(a.at) {
+		return nil, nil, &site.UsageError{Message: fmt.Sprintf("--at is a day, such as 2027-06-01, not %q", a.at)}
+	}
+	p, problems, err := site.Open(name, site.Options{Day: a.at})
 	if err == nil && walk {
 		err = p.Walk()
 	}

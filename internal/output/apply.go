@@ -237,7 +237,7 @@ func (a *apply) prepare() error {
 	for i := range a.jobs {
 		problems = append(problems, a.jobs[i].gating...)
 	}
-	ps := site.GroupProblems(a.Project.Gate.File.Text, problems)
+	ps := site.GroupProblems(a.Project.Gate.File, problems)
 	if !slices.ContainsFunc(a.jobs, func(j job) bool { return j.page != nil && !j.gated }) {
 		ps = append(ps, a.places.Problems()...) // only all pages together show that a place is nowhere
 	}
@@ -330,7 +330,7 @@ func (a *apply) one(j *job, buf *site.Buffer) (text []byte, mine bool, err error
 
 // readSource reads a file of the source.
 func (a *apply) readSource(j *job, buf *site.Buffer) ([]byte, error) {
-	b, err := buf.ReadFile(a.Source, j.file.Path)
+	b, err := a.Project.ReadInto(buf, j.file.Path)
 	var pe *site.PathError
 	if errors.As(err, &pe) && errors.Is(pe.Err, fs.ErrNotExist) {
 		pe.What = "it was there a moment ago: apply when the site's build has ended"
@@ -628,6 +628,6 @@ func (a *apply) summary() *Summary {
 		}
 		problems = append(problems, j.gating...)
 	}
-	s.Problems = site.GroupProblems(a.Project.Gate.File.Text, problems)
+	s.Problems = site.GroupProblems(a.Project.Gate.File, problems)
 	return s
 }

@@ -189,7 +189,7 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 	pass := &checks.Pass{Record: a.record, Site: s.known}
 	if src := s.sources[known.File]; src != nil && s.Project.Source != "" {
 		a.bufs[1] = site.GetBuffer()
-		text, err := a.bufs[1].ReadFile(s.Project.Source, src.File)
+		text, err := s.Project.ReadInto(a.bufs[1], src.File)
 		if err != nil {
 			return a, err
 		}
@@ -301,7 +301,7 @@ func AuditOne(file []byte, path string, project *site.Project) (*AuditResult, er
 		if err := s.useGate(); err != nil {
 			return nil, err
 		}
-		known.Facts = project.Facts.ByPage[known.Key()]
+		known.Facts, known.Lists = project.Facts.ByPage[known.Key()], project.Facts.Lists[known.Key()]
 	}
 	done.record = s.take(file, known)
 	pass := &checks.Pass{Record: done.record}

@@ -30,13 +30,13 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 		return nil, err
 	}
 	r.Pages = t.Pages
-	r.Problems = append(r.Problems, site.GroupProblems(p.Gate.File.Text, onPages)...)
+	r.Problems = append(r.Problems, site.GroupProblems(p.Gate.File, onPages)...)
 	r.Problems = append(r.Problems, places.Problems()...)
 	r.Problems = append(r.Problems, t.Problems()...)
 	r.Problems = append(r.Problems, sameURL(p.Gate.File)...)
 	for i := range r.Problems {
-		if r.Problems[i].Line == "" && r.Problems[i].Pos.File == p.Gate.File.File {
-			r.Problems[i].Line = site.LineOf(p.Gate.File.Text, r.Problems[i].Pos.Line)
+		if text := p.Gate.File.TextOf(r.Problems[i].Pos.File); r.Problems[i].Line == "" && text != nil {
+			r.Problems[i].Line = site.LineOf(text, r.Problems[i].Pos.Line)
 		}
 	}
 	gatefile.SortProblems(r.Problems)
@@ -62,7 +62,7 @@ func sameURL(g *gatefile.Gate) (problems []gatefile.Problem) {
 	first := map[string]*gatefile.Item{}
 	for _, it := range g.Items {
 		for _, p := range it.Parts {
-			if p.Kind == gatefile.Code {
+			if !p.Kind.Tagged() {
 				continue
 			}
 			if other := first[p.Text]; other != nil && other != it {

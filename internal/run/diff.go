@@ -84,7 +84,7 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 	if err != nil {
 		return nil, err
 	}
-	if err := gatefileErrors(site.GroupProblems(p.Gate.File.Text, problems)); err != nil {
+	if err := gatefileErrors(site.GroupProblems(p.Gate.File, problems)); err != nil {
 		return nil, err
 	}
 	if q == nil {

@@ -40,7 +40,7 @@ func Show(p *site.Project, pg *page.Page, which Which) (*ShowResult, error) {
 	gated := p.Gate.Page(src, *pg)
 	if which != Source {
 		g := gated
-		if err := gatefileErrors(site.GroupProblems(p.Gate.File.Text, g.Problems)); err != nil {
+		if err := gatefileErrors(site.GroupProblems(p.Gate.File, g.Problems)); err != nil {
 			return nil, err
 		}
 		r.Text, r.From = g.File, "next"
@@ -99,9 +99,9 @@ func ShowFile(text []byte, path, file, dir string) *ShowResult {
 // Pipe gates one page given as bytes, as the page at a path.
 func Pipe(p *site.Project, text []byte, path string) ([]byte, []gatefile.Problem, error) {
 	known := page.Page{Path: page.Clean(path), File: "standard input"}
-	known.Facts = p.Facts.ByPage[known.Key()]
+	known.Facts, known.Lists = p.Facts.ByPage[known.Key()], p.Facts.Lists[known.Key()]
 	r := p.Gate.Page(text, known)
-	ps := site.GroupProblems(p.Gate.File.Text, r.Problems)
+	ps := site.GroupProblems(p.Gate.File, r.Problems)
 	if err := gatefileErrors(ps); err != nil {
 		return nil, nil, err
 	}

@@ -138,8 +138,8 @@ func (s *survey) take(file []byte, known page.Page) *inventory.Record {
 func nameOwners(r *inventory.Record, g *gating.Gate) {
 	owners := g.Owners(r.Source, r.Scan, r.Page)
 	for i := range r.Elements {
-		if item, ok := owners[r.Elements[i].El.Start]; ok && r.Elements[i].Item == "" {
-			r.Elements[i].Item = g.File.Items[item].Name
+		if o, ok := owners[r.Elements[i].El.Start]; ok && r.Elements[i].Item == "" {
+			r.Elements[i].Item = g.File.Items[o.Item].Name
 		}
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/compose"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/near"
@@ -23,6 +24,8 @@ type WhereItem struct {
 	Needs    []string    `json:"needs"`
 	Pages    int         `json:"pages"`  // of the site
 	Absent   int         `json:"absent"` // pages it may stay on whose source lacks it
+	// Addresses open the item's popup: a page with a fragment.
+	Addresses []string `json:"addresses"`
 }
 
 // A WherePage is one page with the reason of the verdict.
@@ -45,13 +48,8 @@ func Where(p *site.Project, name string, progress Progress) (*WhereItem, error) 
 		return nil, &site.UsageError{Message: fmt.Sprintf("no item is called %q%s", name, near.Suggest(name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items"}
 	}
 	it := p.Gate.File.Items[n]
-	w := &WhereItem{Item: name, Note: it.Note, Parts: []string{}, In: []WherePage{}, Out: []WherePage{}, NeededBy: NeededBy(p.Gate.File, name), Needs: []string{}}
-	for _, part := range it.Parts {
-		w.Parts = append(w.Parts, partLine(it, part))
-	}
-	for _, m := range it.Found {
-		w.Parts = append(w.Parts, "found: "+m.Raw)
-	}
+	w := &WhereItem{Item: name, Note: it.Note, Parts: []string{}, In: []WherePage{}, Out: []WherePage{}, NeededBy: NeededBy(p.Gate.File, name), Needs: []string{}, Addresses: []string{}}
+	w.Parts = partLines(it)
 	for _, need := range it.Needs {
 		w.Needs = append(w.Needs, need.Value)
 	}
@@ -69,6 +67,15 @@ func Where(p *site.Project, name string, progress Progress) (*WhereItem, error) 
 			w.Absent++
 		default:
 			w.In = append(w.In, line)
+			for _, o := range compose.Opens(it, p.Gate.Values(r.View)) {
+				if o.How == "fragment" {
+					address := p.Gate.URL(r.Page.Path)
+					if p.Gate.File.Site.URL.Value == "" {
+						address = r.Page.Path
+					}
+					w.Addresses = append(w.Addresses, address+"#"+o.Value)
+				}
+			}
 		}
 		return nil
 	})
@@ -134,6 +141,9 @@ func kinds(it *gatefile.Item) string {
 	if len(it.Found) > 0 {
 		out = append(out, "found")
 	}
+	if len(it.Replaces) > 0 {
+		out = append(out, "replaces")
+	}
 	return strings.Join(out, " + ")
 }
 
@@ -156,6 +166,9 @@ func ChosenBy(it *gatefile.Item) string {
 			s += " or "
 		}
 		s += q.Text
+	}
+	if s == "" && it.HasSpot() {
+		return "where it has a spot"
 	}
 	if s == "" {
 		return "where needed"

@@ -61,10 +61,8 @@ func Why(p *site.Project, pg *page.Page, name string) (*WhyItem, *WhyKey, error)
 			return whyItem(p, r, i), nil, nil
 		}
 	}
-	for _, key := range gatefile.MetadataKeys {
-		if key == name {
-			return nil, whyKey(r, key), nil
-		}
+	if key := gatefile.KeyName(name); known(key) {
+		return nil, whyKey(r, key), nil
 	}
 	return nil, nil, &site.UsageError{Message: fmt.Sprintf("no item and no metadata key is called %q%s", name, near.Suggest(name, append(p.Gate.File.ItemNames(), gatefile.MetadataKeys...))),
 		Remedy: "yellowgate where lists the items"}
@@ -78,28 +76,66 @@ func whyItem(p *site.Project, r *gating.Result, i int) *WhyItem {
 		present = 1
 	}
 	w := &WhyItem{Gated: gatedOf(pg.Path, v, present), Because: Because(v, pg), Note: it.Note}
-	for _, part := range it.Parts {
-		w.Parts = append(w.Parts, partLine(it, part))
-	}
-	for _, m := range it.Found {
-		w.Parts = append(w.Parts, "found: "+m.Raw)
-	}
+	w.Parts = partLines(it)
 	w.Steps = steps(p, v, pg)
 	w.Change = change(v, pg)
 	return w
 }
 
+func known(key string) bool {
+	ok, _ := gatefile.KnownKey(key)
+	return ok
+}
+
 func partLine(it *gatefile.Item, part *gatefile.Part) string {
 	place := it.PlaceOf(part)
 	switch {
+	case part.Kind == gatefile.Classes:
+		return fmt.Sprintf("classes %q on %s", part.Text, part.Selector)
 	case part.FromFile != "":
-		return fmt.Sprintf("code from %s, at %s", part.FromFile, place.String())
-	case part.Kind == gatefile.Code:
-		return "code, at " + place.String()
+		return fmt.Sprintf("%s from %s, at %s", part.Kind, part.FromFile, place.String())
 	case part.Kind == gatefile.Script:
 		return fmt.Sprintf("script %s, at %s, load: %s", part.Text, place.String(), it.LoadOf(part))
+	case part.Kind == gatefile.Stylesheet:
+		return fmt.Sprintf("stylesheet %s, at %s", part.Text, place.String())
 	}
-	return fmt.Sprintf("%s %s, at %s", part.Kind, part.Text, place.String())
+	return fmt.Sprintf("%s, at %s", part.Key, place.String())
+}
+
+// partLines tells what an item carries.
+func partLines(it *gatefile.Item) []string {
+	out := []string{}
+	for _, part := range it.Parts {
+		out = append(out, partLine(it, part))
+	}
+	for _, m := range it.Found {
+		line := "found: " + m.Raw
+		if p := it.FoundPlace(); p != nil {
+			line += ", moved to " + p.String()
+		}
+		out = append(out, line)
+	}
+	for _, m := range it.Replaces {
+		out = append(out, "replaces: "+m.Raw)
+	}
+	for _, o := range it.Opens {
+		line := "opens: " + o.How
+		switch o.How {
+		case "after":
+			line += " " + o.Value + "s"
+		case "scroll":
+			line += " " + o.Value + "%"
+		case "fragment":
+			line += " #" + o.Value
+		case "click":
+			line += " " + o.Value
+		}
+		for i, q := range o.Pages {
+			line += map[bool]string{true: ", on ", false: " or "}[i == 0] + q.Text
+		}
+		out = append(out, line)
+	}
+	return out
 }
 
 // Because tells a verdict in words.
@@ -107,6 +143,10 @@ func Because(v *verdict.Verdict, pg *page.Page) string {
 	switch v.Reason {
 	case verdict.Disabled:
 		return fmt.Sprintf("out, because it is disabled (%s)", v.Rule)
+	case verdict.Dates:
+		return fmt.Sprintf("out, because the day is outside its dates (%s)", v.Rule)
+	case verdict.Spot:
+		return fmt.Sprintf("in, because the page has a spot for it (%s)", v.Rule)
 	case verdict.PerPage:
 		return fmt.Sprintf("%s, because per-page %s says so (%s)", v.Word(), pg.Path, v.Rule)
 	case verdict.Except:
@@ -140,6 +180,12 @@ func steps(p *site.Project, v *verdict.Verdict, pg *page.Page) (out []Step) {
 	if add("disabled", v.Reason == verdict.Disabled, "", it.Pos) {
 		return out
 	}
+	if it.From.Value != "" || it.Until.Value != "" {
+		detail := strings.TrimSpace(it.From.Value + " to " + it.Until.Value)
+		if add("dates", v.Reason == verdict.Dates, detail+"; the day is "+p.Gate.Plan.Day, it.From.Pos) {
+			return out
+		}
+	}
 	pp := p.Gate.Plan.PerPage(pg)
 	detail, pos := "per-page does not name this page", it.Pos
 	if pp != nil {
@@ -156,6 +202,15 @@ func steps(p *site.Project, v *verdict.Verdict, pg *page.Page) (out []Step) {
 	}
 	if entries(&out, "pages", it.Pages, pg) {
 		return out
+	}
+	if it.HasSpot() {
+		detail = "the page has no spot for it"
+		if pg.Spots[it.Name] {
+			detail = "the page has a spot for it"
+		}
+		if add("spot", v.Reason == verdict.Spot, detail, it.Pos) {
+			return out
+		}
 	}
 	detail, pos = "no item that is in needs it", it.Pos
 	if v.By != nil {
@@ -201,6 +256,10 @@ func change(v *verdict.Verdict, pg *page.Page) []string {
 	switch v.Reason {
 	case verdict.Disabled:
 		return []string{fmt.Sprintf("take the line disabled: true out (%s)", v.Rule)}
+	case verdict.Dates:
+		return []string{fmt.Sprintf("change its dates (%s); --at DAY tells what another day brings", v.Rule)}
+	case verdict.Spot:
+		return []string{"take the spot out of the page", perPage("out")}
 	case verdict.PerPage:
 		return []string{fmt.Sprintf("take it out of per-page (%s)", v.Rule)}
 	case verdict.Except:
@@ -220,20 +279,20 @@ func whyKey(r *gating.Result, key string) *WhyKey {
 	w := &WhyKey{Page: r.Page.Path, Key: key, Values: []WhyValue{}}
 	won := false
 	for _, c := range r.Metadata(key) {
-		x := WhyValue{From: c.Level.String(), Value: c.Value}
+		x := WhyValue{From: c.Level.String(), Value: strings.Join(c.Values, ", ")}
 		if c.Key != nil {
 			x.Rule = ruleOf(c.Rule)
 		}
 		switch {
 		case c.Missing != nil:
-			x.Value = c.Key.Text
-			x.Remark = c.Missing.Raw + " has no value here"
+			x.Value = c.Key.Values[0].Text
+			x.Remark = c.Missing.Error() + " here"
 		case c.None:
 			x.Remark = "none: the page shall not have it"
 		}
 		if !won && c.Stands() {
 			won, x.Wins = true, true
-			w.Result = c.Value
+			w.Result = strings.Join(c.Values, ", ")
 		}
 		w.Values = append(w.Values, x)
 	}

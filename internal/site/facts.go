@@ -19,8 +19,10 @@ import (
 // Facts are the named values of pages, by page key.
 type Facts struct {
 	ByPage map[string]map[string]string
-	Names  []string // in the order of the files
+	Lists  map[string]map[string]any // facts that are lists, as JSON has them
+	Names  []string                  // in the order of the files
 	rows   []factRow
+	lists  map[string]bool // names of facts that are lists somewhere
 }
 
 type factRow struct {
@@ -31,7 +33,7 @@ type factRow struct {
 // readFacts reads the facts files that a gate file names. The bytes read are
 // given to seen, for the gate's digest.
 func readFacts(dir string, g *gatefile.Gate, seen func([]byte)) (*Facts, []gatefile.Problem) {
-	f := &Facts{ByPage: map[string]map[string]string{}}
+	f := &Facts{ByPage: map[string]map[string]string{}, Lists: map[string]map[string]any{}, lists: map[string]bool{}}
 	var problems []gatefile.Problem
 	for _, name := range g.Site.Facts {
 		b, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(name.Value)))
@@ -125,7 +127,9 @@ func (f *Facts) readTree(file string, b []byte, fail failFunc) {
 			}
 			names = append(names, name)
 			switch v := kv.Value.(type) {
-			case nil, yaml.MapSlice, []any:
+			case nil, yaml.MapSlice:
+			case []any:
+				values[name] = f.list(path, name, v)
 			default:
 				values[name] = fmt.Sprint(v)
 			}
@@ -160,6 +164,45 @@ func (f *Facts) readTree(file string, b []byte, fail failFunc) {
 	default:
 		fail(1, 1, "", "facts are a list of rows with path, or a mapping by path")
 	}
+}
+
+// list keeps a fact that is a list, and returns it as a text: its words, or how
+// many entries it has.
+func (f *Facts) list(path, name string, v []any) string {
+	key := page.Key(strings.TrimSpace(path))
+	if f.Lists[key] == nil {
+		f.Lists[key] = map[string]any{}
+	}
+	f.Lists[key][name] = plain(v)
+	f.lists[name] = true
+	var words []string
+	for _, x := range v {
+		switch x.(type) {
+		case yaml.MapSlice, []any, nil:
+			return fmt.Sprint(len(v))
+		}
+		words = append(words, fmt.Sprint(x))
+	}
+	return strings.Join(words, ", ")
+}
+
+// plain is a value of a YAML file as encoding/json would read it.
+func plain(v any) any {
+	switch v := v.(type) {
+	case yaml.MapSlice:
+		m := map[string]any{}
+		for _, kv := range v {
+			m[fmt.Sprint(kv.Key)] = plain(kv.Value)
+		}
+		return m
+	case []any:
+		out := make([]any, len(v))
+		for i := range v {
+			out[i] = plain(v[i])
+		}
+		return out
+	}
+	return v
 }
 
 func (f *Facts) add(file string, line int, path string, values map[string]string, order []string, fail failFunc) {

@@ -2,14 +2,20 @@ package site
 
 import (
 	"crypto/sha256"
+	"crypto/sha512"
+	"encoding/base64"
 	"encoding/hex"
 	"errors"
 	"fmt"
 	"hash"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
+
+	"github.com/bmatcuk/doublestar/v4"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
@@ -31,11 +37,12 @@ type Project struct {
 	Digest string // of the gate: gate file, files it names, facts, the tool's version
 	Facts  *Facts
 
-	Source string      // absolute, "" if the gate file names none
-	Output string      // likewise
-	Files  []File      // of the source
-	Strays []string    // links in the source that are not followed, and what is no file
-	Pages  []page.Page // sorted by path
+	Source string            // absolute, "" if the gate file names none
+	Output string            // likewise
+	Files  []File            // of the source
+	Strays []string          // links in the source that are not followed, and what is no file
+	Made   map[string][]byte // files of pages that the gate makes, by name
+	Pages  []page.Page       // sorted by path
 
 	skip func(string, bool) bool
 }
@@ -71,13 +78,28 @@ func FindGate(dir string) (string, error) {
 	}
 }
 
+// Options say how a gate file is opened.
+type Options struct {
+	// Day is the day for items with dates, as 2026-11-23; "" for today.
+	Day string
+	// Texts are gate files as they would be, by their names in positions: what is
+	// on disk under such a name is not read.
+	Texts map[string][]byte
+}
+
+// Today is the day in this machine's time zone.
+func Today() string { return time.Now().Format(time.DateOnly) }
+
 // Open reads a gate file and all that it names; the site itself is read by
 // Walk. Problems that are no errors are returned besides the Project; errors
 // come as a *GateError with all of them.
-func Open(gateFile string) (*Project, []gatefile.Problem, error) {
+func Open(gateFile string, o Options) (*Project, []gatefile.Problem, error) {
 	text, err := os.ReadFile(gateFile)
 	if err != nil {
 		return nil, nil, &PathError{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
+	}
+	if o.Day == "" {
+		o.Day = Today()
 	}
 	abs, err := filepath.Abs(gateFile)
 	if err != nil {
@@ -86,23 +108,30 @@ func Open(gateFile string) (*Project, []gatefile.Problem, error) {
 	p := &Project{Dir: filepath.Dir(abs)}
 	sum := sha256.New()
 	put(sum, []byte(Version))
-	put(sum, text)
 	shown := gateFile
 	if wd, err := os.Getwd(); err == nil {
 		if rel, err := filepath.Rel(wd, abs); err == nil && len(rel) < len(shown) {
 			shown = rel
 		}
 	}
-	g, problems := gatefile.Parse(filepath.ToSlash(shown), text)
+	shown = filepath.ToSlash(shown)
+	if t, ok := o.Texts[shown]; ok {
+		text = t
+	}
+	put(sum, text)
+	g, problems := gatefile.Parse(shown, text, p.includer(shown, o.Texts, sum))
+	problems = append(problems, g.Load(gatefile.Sources{Read: p.reader(sum), Integrity: p.integrity(g, sum)})...)
 	if worst, any := gatefile.Worst(problems); any && worst == gatefile.Error {
-		problems = append(problems, g.Load(p.reader(sum))...)
 		return nil, nil, &GateError{problems}
 	}
-	problems = append(problems, g.Load(p.reader(sum))...)
 	facts, more := readFacts(p.Dir, g, func(b []byte) { put(sum, b) })
 	p.Facts = facts
+	g.ListFacts = facts.lists
 	problems = append(problems, more...)
-	gate, more := gating.New(g)
+	if g.Dated() {
+		put(sum, []byte(o.Day))
+	}
+	gate, more := gating.New(g, o.Day)
 	problems = append(problems, more...)
 	p.Gate = gate
 	problems = append(problems, p.folders()...)
@@ -131,6 +160,52 @@ func (p *Project) reader(sum hash.Hash) func(string) ([]byte, error) {
 		}
 		put(sum, b)
 		return b, nil
+	}
+}
+
+// includer finds the gate files that a glob of the gate file names.
+func (p *Project) includer(shown string, texts map[string][]byte, sum hash.Hash) func(string) ([]gatefile.Included, error) {
+	return func(glob string) (out []gatefile.Included, err error) {
+		names, err := doublestar.Glob(os.DirFS(p.Dir), path.Clean(filepath.ToSlash(glob)), doublestar.WithFilesOnly())
+		if err != nil {
+			return nil, err
+		}
+		slices.Sort(names)
+		for _, name := range names {
+			b, err := os.ReadFile(filepath.Join(p.Dir, filepath.FromSlash(name)))
+			if err != nil {
+				return nil, err
+			}
+			as := path.Join(path.Dir(shown), name)
+			if t, ok := texts[as]; ok {
+				b = t
+			}
+			put(sum, b)
+			dir := path.Dir(name)
+			if dir == "." {
+				dir = ""
+			}
+			out = append(out, gatefile.Included{Name: as, Dir: dir, Text: b})
+		}
+		return out, nil
+	}
+}
+
+// integrity gives files of the source folder their integrity values
+// (Subresource Integrity, 3.2).
+func (p *Project) integrity(g *gatefile.Gate, sum hash.Hash) func(string) (string, bool) {
+	return func(name string) (string, bool) {
+		dir := filepath.FromSlash(g.Site.Source.Value)
+		if !filepath.IsAbs(dir) {
+			dir = filepath.Join(p.Dir, dir)
+		}
+		b, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(path.Clean("/"+name))))
+		if g.Site.Source.Value == "" || err != nil {
+			return "", false
+		}
+		put(sum, b)
+		h := sha512.Sum384(b)
+		return "sha384-" + base64.StdEncoding.EncodeToString(h[:]), true
 	}
 }
 
@@ -206,11 +281,18 @@ func (p *Project) Walk() error {
 	if err != nil {
 		return err
 	}
+	if err := p.blankPages(); err != nil {
+		return err
+	}
 	slices.SortFunc(p.Pages, func(a, b page.Page) int { return strings.Compare(a.Path, b.Path) })
 	for i := range p.Pages {
-		p.Pages[i].Facts = p.Facts.ByPage[p.Pages[i].Key()]
+		p.giveFacts(&p.Pages[i])
 	}
 	return nil
+}
+
+func (p *Project) giveFacts(pg *page.Page) {
+	pg.Facts, pg.Lists = p.Facts.ByPage[pg.Key()], p.Facts.Lists[pg.Key()]
 }
 
 // Skip reports whether something below the source folder is no part of the site.
@@ -229,7 +311,7 @@ func (p *Project) CheckPages() (problems []gatefile.Problem) {
 	}
 	for _, pp := range p.Gate.File.Pages {
 		if !have[page.Key(pp.Path)] {
-			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: pp.Pos, Line: LineOf(p.Gate.File.Text, pp.Pos.Line),
+			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: pp.Pos, Line: LineOf(p.Gate.File.TextOf(pp.Pos.File), pp.Pos.Line),
 				Message: fmt.Sprintf("per-page names %s, which is no page of the site%s", pp.Path, near.Suggest(pp.Path, paths))})
 		}
 	}
@@ -250,11 +332,11 @@ func (p *Project) Find(name string) (*page.Page, error) {
 
 // FindPage is Project.Find for any list of pages.
 func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page.Page, error) {
-	path := name
+	asked := name
 	if rest, ok := strings.CutPrefix(name, siteURL); ok && siteURL != "" && (rest == "" || rest[0] == '/' || rest[0] == '?' || rest[0] == '#') {
-		path = rest
-		if path == "" {
-			path = "/"
+		asked = rest
+		if asked == "" {
+			asked = "/"
 		}
 	} else if strings.Contains(name, "://") {
 		hint := ""
@@ -279,10 +361,10 @@ func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page
 			}
 		}
 	}
-	key := page.Key(path)
+	key := page.Key(asked)
 	paths := make([]string, len(pages))
 	for i := range pages {
-		if pages[i].Key() == key || normal(pages[i].File) == normal(strings.TrimPrefix(path, "/")) {
+		if pages[i].Key() == key || normal(pages[i].File) == normal(strings.TrimPrefix(asked, "/")) {
 			return &pages[i], nil
 		}
 		paths[i] = pages[i].Path
@@ -292,7 +374,18 @@ func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page
 
 // Read reads the source file of a page.
 func (p *Project) Read(pg *page.Page) ([]byte, error) {
+	if b, ok := p.Made[pg.File]; ok {
+		return b, nil
+	}
 	return ReadFile(p.Source, pg.File)
+}
+
+// ReadInto reads a file of the source folder into a buffer.
+func (p *Project) ReadInto(buf *Buffer, file string) ([]byte, error) {
+	if b, ok := p.Made[file]; ok {
+		return b, nil
+	}
+	return buf.ReadFile(p.Source, file)
 }
 
 // ReadFile reads a file below a folder, its name slash-separated.
@@ -307,7 +400,7 @@ func ReadFile(dir, file string) ([]byte, error) {
 
 // GroupProblems folds the problems of pages into one for each cause, with the
 // pages named, in the order of the gate file.
-func GroupProblems(text []byte, all []gating.Problem) (out []gatefile.Problem) {
+func GroupProblems(g *gatefile.Gate, all []gating.Problem) (out []gatefile.Problem) {
 	at := map[string]int{}
 	var pages [][]string
 	for _, p := range all {
@@ -317,7 +410,7 @@ func GroupProblems(text []byte, all []gating.Problem) (out []gatefile.Problem) {
 			i = len(out)
 			at[key] = i
 			if p.Line == "" {
-				p.Line = LineOf(text, p.Pos.Line)
+				p.Line = LineOf(g.TextOf(p.Pos.File), p.Pos.Line)
 			}
 			out = append(out, p.Problem)
 			pages = append(pages, nil)
@@ -347,7 +440,7 @@ func SomePages(paths []string) string {
 // FindQuick is Find for the usual ways to name a page, without listing the site;
 // nil where only a full listing can tell.
 func (p *Project) FindQuick(name string) *page.Page {
-	if p.Source == "" || !strings.HasPrefix(name, "/") {
+	if p.Source == "" || !strings.HasPrefix(name, "/") || len(p.Gate.File.Blank) > 0 {
 		return nil
 	}
 	clean := page.Clean(name)
@@ -376,7 +469,7 @@ func (p *Project) FindQuick(name string) *page.Page {
 		hit = &page.Page{Path: page.PathOf(c, p.Gate.File.Site.Extensionless), File: c}
 	}
 	if hit != nil {
-		hit.Facts = p.Facts.ByPage[hit.Key()]
+		p.giveFacts(hit)
 	}
 	return hit
 }

@@ -197,6 +197,12 @@ func skipper(dir, source string, g *gatefile.Gate) func(string, bool) bool {
 	}
 	own(filepath.Base(g.File))
 	own(".yellowgate")
+	for _, f := range g.Others {
+		rel, err := filepath.Rel(filepath.Dir(filepath.FromSlash(g.File)), filepath.FromSlash(f.Name))
+		if err == nil {
+			own(rel)
+		}
+	}
 	if g.Site.Output.Value != "" {
 		own(g.Site.Output.Value)
 	}
@@ -227,6 +233,9 @@ func Named(g *gatefile.Gate) (names []string) {
 	}
 	for _, f := range g.Site.Facts {
 		names = append(names, f.Value)
+	}
+	if m := g.Site.Manifest.Value; m != "" {
+		names = append(names, m)
 	}
 	return names
 }

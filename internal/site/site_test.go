@@ -31,7 +31,7 @@ func TestSkipped(t *testing.T) {
 	write(t, dir, "yellowgate.yaml", "yellowgate: 1\nsite: {source: ., output: out/public, facts: facts.csv, ignore: [drafts/**, '*.bak']}\nitems: {x: {code-file: code/x.html, pages: all}}\n",
 		"facts.csv", "path\n", "code/x.html", "<p>x</p>", "code/y.html", "<p>y</p>", "index.html", "", "a/b/c.html", "", ".hidden/x.html", "", ".htaccess", "",
 		".well-known/security.txt", "", "out/public/index.html", "", "out/other.html", "", "drafts/d.html", "", "x.bak", "", ".yellowgate/record", "")
-	p, problems, err := Open(filepath.Join(dir, "yellowgate.yaml"))
+	p, problems, err := Open(filepath.Join(dir, "yellowgate.yaml"), Options{})
 	if err != nil || len(problems) > 0 {
 		t.Fatal(err, problems)
 	}

@@ -37,10 +37,14 @@ func canonicals(p *Pass) (out []*inventory.Element) {
 // partName tells a part to a reader.
 func partName(p *gatefile.Part) string {
 	switch {
+	case p.Kind == gatefile.Classes:
+		return fmt.Sprintf("its classes %q on %s", p.Text, p.Selector)
 	case p.FromFile != "":
-		return "its code (" + p.FromFile + ")"
-	case p.Kind == gatefile.Code:
-		return "its code"
+		return fmt.Sprintf("its %s (%s)", p.Kind, p.FromFile)
+	case p.Kind == gatefile.Structured:
+		return "its structured data"
+	case !p.Kind.Tagged():
+		return "its " + string(p.Kind)
 	}
 	return fmt.Sprintf("its %s %s", p.Kind, p.Text)
 }

@@ -42,8 +42,8 @@ func Named(name string) *Check {
 var all = []*Check{
 	brokenHead, canonicalDead, canonicalRepeated, descriptionMissing, metaInBody, titleMissing, titleRepeated, titleShared,
 	blockingScript, deadFile, doubleLoad,
-	editedOutput, idleLine, keptOutNeed, lateNeed, leakedItem, metadataDiffers, misplacedItem, missingItem, noSuchPlace,
-	placeholderLeft, repeatedItem, staleOutput, unclaimedElement,
+	editedOutput, idleLine, keptOutNeed, lateNeed, leakedItem, metadataDiffers, metVariants, misplacedItem, missingItem,
+	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unknownSpot,
 }
 
 // A Finding is one result of one check.
@@ -184,4 +184,6 @@ type Gated struct {
 	Gate   *gating.Gate
 	Result *gating.Result // the source page after the gate
 	Items  []Presence     // by item
+
+	runtimes int // marked copies of the popups' runtime
 }

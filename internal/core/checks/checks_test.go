@@ -89,8 +89,8 @@ items:
   members: {script: /members.js, pages: /members/**}
   spot: {code: '<b>s</b>', place: {before: aside}, pages: all}
 `
-	f, problems := gatefile.Parse("g.yaml", []byte(yaml))
-	g, more := gating.New(f)
+	f, problems := gatefile.Parse("g.yaml", []byte(yaml), nil)
+	g, more := gating.New(f, "2026-11-23")
 	if ps := append(problems, more...); len(ps) > 0 {
 		t.Fatal(ps)
 	}

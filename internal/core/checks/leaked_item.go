@@ -17,6 +17,13 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 	Good: "(no /js/booking.js on /visit/)",
 	Page: func(p *Pass) {
 		eachItem(p, func(v *verdict.Verdict, have *Presence) {
+			for _, n := range have.Replaced {
+				line, col := p.headAt()
+				if n >= 0 {
+					line, col = p.Elements[n].Line, p.Elements[n].Column
+				}
+				p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q stands in for this, and it is on the page all the same", v.Item.Name), "run yellowgate apply")
+			}
 			if v.In {
 				return
 			}
@@ -41,7 +48,7 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 
 // claimedByIn reports whether another item that is in brings the same URL.
 func claimedByIn(p *Pass, v *verdict.Verdict, pp *PartPresence) bool {
-	if pp.Part.Kind == gatefile.Code {
+	if !pp.Part.Kind.Tagged() {
 		return false
 	}
 	for i := range p.Gated.Result.Verdicts {

@@ -2,6 +2,8 @@ package checks
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
@@ -21,12 +23,13 @@ values and which wins.`,
 		if p.Gated == nil {
 			return
 		}
-		for _, key := range gatefile.MetadataKeys {
+		for _, key := range p.Gated.Result.Keys() {
 			w := verdict.Winner(p.Gated.Result.Metadata(key))
 			if w == nil || w.Level == verdict.FromSource {
 				continue
 			}
-			have, at := gating.MetadataOf(p.Source, p.Scan, key)
+			values, at := gating.MetadataValues(p.Source, p.Scan, key)
+			have := strings.Join(values, ", ")
 			line, col := p.headAt()
 			if len(at) > 0 {
 				for i := range p.Elements {
@@ -37,13 +40,13 @@ values and which wins.`,
 			}
 			remedy := fmt.Sprintf("run yellowgate apply; yellowgate why %s %s shows where the value comes from", p.Path, key)
 			switch {
-			case w.None && len(at) > 0:
+			case w.None && len(values) > 0:
 				p.Report(line, col, "", fmt.Sprintf("the gate says that the page has no %s (%s), and it has %q", key, w.Rule, cutTo(have, 60)), remedy)
 			case w.None:
-			case len(at) == 0:
-				p.Report(line, col, "", fmt.Sprintf("the gate gives the page the %s %q (%s), and it has none", key, cutTo(w.Value, 60), w.Rule), remedy)
-			case have != w.Value:
-				p.Report(line, col, "", fmt.Sprintf("the gate gives the page the %s %q (%s), and it has %q", key, cutTo(w.Value, 60), w.Rule, cutTo(have, 60)), remedy)
+			case len(values) == 0:
+				p.Report(line, col, "", fmt.Sprintf("the gate gives the page the %s %q (%s), and it has none", key, cutTo(strings.Join(w.Values, ", "), 60), w.Rule), remedy)
+			case !slices.Equal(values, w.Values):
+				p.Report(line, col, "", fmt.Sprintf("the gate gives the page the %s %q (%s), and it has %q", key, cutTo(strings.Join(w.Values, ", "), 60), w.Rule, cutTo(have, 60)), remedy)
 			}
 		}
 	},

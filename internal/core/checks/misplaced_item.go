@@ -29,6 +29,13 @@ stand as high in the head as possible may count nothing in the body.`,
 				p.Report(pp.Line, pp.Column, v.Item.Name, fmt.Sprintf("item %q belongs into the %s (%s), and a browser has %s in the %s", v.Item.Name, want, pp.Place.Name, partName(pp.Part), pp.Area),
 					"look for what ends the head early (broken-head), then run yellowgate apply")
 			}
+			place := v.Item.FoundPlace()
+			for _, n := range have.Found {
+				if place == nil || n < 0 || areaOf(place.Name) == "" || areaOf(place.Name) == p.Elements[n].Area {
+					continue
+				}
+				p.At(&p.Elements[n], fmt.Sprintf("item %q belongs into the %s (%s), and a browser has this %s of it in the %s", v.Item.Name, areaOf(place.Name), place.Name, p.Elements[n].Tag, p.Elements[n].Area), "run yellowgate apply")
+			}
 		})
 	},
 }

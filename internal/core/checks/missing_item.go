@@ -23,8 +23,8 @@ again.`,
 			}
 			for i := range have.Parts {
 				pp := &have.Parts[i]
-				if !pp.Known || pp.Copies > 0 || pp.Place.Selector != nil && len(p.Gated.Result.Matches(pp.Place.Selector)) == 0 {
-					continue // a place that the page lacks is no-such-place
+				if !pp.Known || pp.Copies >= pp.Wanted {
+					continue // what was not put for want of a place is no-such-place
 				}
 				line, col := p.headAt()
 				what := fmt.Sprintf("item %q is in here (%s), and the page has not %s", v.Item.Name, rule(v), partName(pp.Part))
@@ -32,6 +32,10 @@ again.`,
 					what = fmt.Sprintf("item %q is in here (%s), and the page does not have it", v.Item.Name, rule(v))
 				}
 				p.Report(line, col, v.Item.Name, what, "run yellowgate apply")
+			}
+			if v.Item.Popup() != nil && p.Gated.Gate.File.Site.Marks && p.Gated.runtimes == 0 && have.Copies() > 0 {
+				line, col := p.where(have)
+				p.Report(line, col, v.Item.Name, fmt.Sprintf("the popup of item %q is here, and the page has not the script that opens it", v.Item.Name), "run yellowgate apply")
 			}
 		})
 	},

@@ -17,13 +17,26 @@ or give it a place that every page has.`,
 	Good: "place: {before: form.contact}\npages: has(form.contact)",
 	Page: func(p *Pass) {
 		eachItem(p, func(v *verdict.Verdict, have *Presence) {
-			place := v.Item.Place
-			if !v.In || place == nil || place.Selector == nil || v.Item.FoundOnly() || len(p.Gated.Result.Matches(place.Selector)) > 0 {
+			if !v.In {
 				return
 			}
-			line, col := p.headAt()
-			p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q is in here, and the page has nothing that matches %q, where it goes", v.Item.Name, place.Selector),
-				"let it in only where that is: has("+place.Selector.String()+")")
+			told := map[string]bool{}
+			report := func(place *gatefile.Place) {
+				if place == nil || place.Selector == nil || told[place.Selector.String()] || len(p.Gated.Result.Matches(place.Selector)) > 0 {
+					return
+				}
+				told[place.Selector.String()] = true
+				line, col := p.headAt()
+				p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q is in here, and the page has nothing that matches %q, where it goes", v.Item.Name, place.Selector),
+					"let it in only where that is: has("+place.Selector.String()+")")
+			}
+			for _, part := range v.Item.Parts {
+				place := v.Item.PlaceOf(part)
+				report(&place)
+			}
+			if len(have.Found) > 0 {
+				report(v.Item.FoundPlace())
+			}
 		})
 	},
 }

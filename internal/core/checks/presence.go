@@ -2,8 +2,10 @@ package checks
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 
+	"yellowgate/internal/core/compose"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
@@ -16,6 +18,9 @@ type Presence struct {
 	Parts []PartPresence // the item's own parts, in order
 	Found []int          // elements of the page, by number, that the item is found by
 	Marks int            // marked regions
+	// Replaced are elements of the page, by number, that the item stands in for
+	// and that are there all the same.
+	Replaced []int
 }
 
 // PartPresence is what a page has of one part.
@@ -23,6 +28,7 @@ type PartPresence struct {
 	Part   *gatefile.Part
 	Place  gatefile.Place
 	Known  bool // whether the part can be recognised on this page
+	Wanted int  // how often it should be there, where the item is in
 	Copies int
 	// Of the first copy:
 	Line, Column int
@@ -33,8 +39,8 @@ type PartPresence struct {
 func (p *Presence) Copies() int {
 	least := -1
 	for i := range p.Parts {
-		if p.Parts[i].Known && (least < 0 || p.Parts[i].Copies < least) {
-			least = p.Parts[i].Copies
+		if n := p.Parts[i].Copies / max(p.Parts[i].Wanted, 1); p.Parts[i].Known && (least < 0 || n < least) {
+			least = n
 		}
 	}
 	switch {
@@ -60,17 +66,36 @@ func Hold(r *inventory.Record, gate *gating.Gate, source *gating.Result) *Gated 
 			urls[e.Tag+" "+e.Target] = append(urls[e.Tag+" "+e.Target], i)
 		}
 	}
+	g.runtimes = marks[compose.RuntimeName]
+	written := map[[2]int][]gating.Written{}
+	for _, w := range source.Written {
+		written[[2]int{w.Item, w.Part}] = append(written[[2]int{w.Item, w.Part}], w)
+	}
 	for i, it := range gate.File.Items {
 		p := &g.Items[i]
 		p.Marks = marks[it.Name]
-		if len(it.Parts) == 0 {
-			continue
-		}
-		rendered, err := gate.Render(i, source.Lookup)
 		for k, part := range it.Parts {
-			pp := PartPresence{Part: part, Place: it.PlaceOf(part), Known: err == nil}
-			if err == nil {
-				g.count(r, &pp, rendered[k], urls, it)
+			pp := PartPresence{Part: part, Place: it.PlaceOf(part)}
+			switch put := written[[2]int{i, k}]; {
+			case part.Kind == gatefile.Classes:
+				g.countClasses(r, &pp, source.Verdicts[i].In)
+			case len(put) > 0:
+				pp.Known, pp.Wanted, pp.Place = true, len(put), put[0].Place
+				if pp.Place.Name == gatefile.AtReplaced {
+					pp.Place = gatefile.Place{Name: pp.Place.Name}
+				}
+				seen := map[string]bool{}
+				for _, w := range put {
+					if !seen[w.Text] {
+						seen[w.Text] = true
+						g.count(r, &pp, w.Text, urls, it)
+					}
+				}
+			case !source.Verdicts[i].In:
+				text, ok, err := gate.Render(source.View, i, k)
+				if pp.Known = ok && err == nil; pp.Known {
+					g.count(r, &pp, text, urls, it)
+				}
 			}
 			p.Parts = append(p.Parts, pp)
 		}
@@ -80,40 +105,60 @@ func Hold(r *inventory.Record, gate *gating.Gate, source *gating.Result) *Gated 
 	return g
 }
 
+// countClasses looks whether the elements that get class names have them.
+func (g *Gated) countClasses(r *inventory.Record, pp *PartPresence, in bool) {
+	if !in || len(g.Result.Matches(pp.Part.Selector)) == 0 && pp.Part.Selector.String() != "body" && pp.Part.Selector.String() != "html" {
+		return // whose they are where the item is out cannot be told
+	}
+	pp.Known, pp.Wanted, pp.Copies = true, 1, 1
+	for _, at := range markup.Matches(r.Source.Text, pp.Part.Selector) {
+		have, _ := markup.AttrValue(r.Source.Text, at, "class")
+		for name := range strings.FieldsSeq(pp.Part.Text) {
+			if !slices.Contains(strings.Fields(have), name) {
+				pp.Copies = 0
+			}
+		}
+	}
+}
+
 // count counts one part on the page.
 func (g *Gated) count(r *inventory.Record, pp *PartPresence, text string, urls map[string][]int, it *gatefile.Item) {
-	if pp.Part.Kind == gatefile.Code {
+	if !pp.Part.Kind.Tagged() {
 		g.countText(r, pp, markup.Fit(text, r.Scan.LineEnd(), !r.Source.UTF8()))
-		return
-	}
-	frag := markup.Scan([]byte(text), nil)
-	if len(frag.Elements) == 0 {
 		return
 	}
 	tag, attr := "script", "src"
 	if pp.Part.Kind == gatefile.Stylesheet {
 		tag, attr = "link", "href"
 	}
-	raw, _ := markup.AttrValue(frag.Src, frag.Elements[0].Start, attr)
-	ref, ok := r.Base.Resolve(raw)
-	if !ok {
-		pp.Known = false
-		return
-	}
-	target := ref.URL
-	if ref.Own {
-		target = ref.Path
-	}
-	for _, i := range urls[tag+" "+target] {
-		e := &r.Elements[i]
-		if e.Item != "" && e.Item != it.Name { // another item's mark claims it
-			continue
+	frag := markup.Scan([]byte(text), nil)
+	least := -1 // a built name may come out as several tags
+	for _, el := range frag.Elements {
+		raw, _ := markup.AttrValue(frag.Src, el.Start, attr)
+		ref, ok := r.Base.Resolve(raw)
+		if !ok {
+			pp.Known = false
+			return
 		}
-		pp.Copies++
-		if pp.Copies == 1 {
-			pp.Line, pp.Column, pp.Area = e.Line, e.Column, e.Area
+		target := ref.URL
+		if ref.Own {
+			target = ref.Path
+		}
+		n := 0
+		for _, i := range urls[tag+" "+target] {
+			e := &r.Elements[i]
+			if e.Item != "" && e.Item != it.Name { // another item's mark claims it
+				continue
+			}
+			if n++; pp.Line == 0 {
+				pp.Line, pp.Column, pp.Area = e.Line, e.Column, e.Area
+			}
+		}
+		if least < 0 || n < least {
+			least = n
 		}
 	}
+	pp.Copies += max(least, 0)
 }
 
 // countText counts the composed text of code in the page.
@@ -162,7 +207,7 @@ func indexLong(src, want []byte) int {
 func (g *Gated) found(r *inventory.Record) {
 	any := false
 	for _, it := range g.Gate.File.Items {
-		any = any || len(it.Found) > 0
+		any = any || len(it.Found)+len(it.Replaces) > 0
 	}
 	if !any {
 		return
@@ -172,7 +217,8 @@ func (g *Gated) found(r *inventory.Record) {
 	for i := range r.Elements {
 		at[r.Elements[i].El.Start] = i
 	}
-	for start, item := range owners {
+	for start, owner := range owners {
+		item := owner.Item
 		i, listed := at[start]
 		if !listed {
 			i = -1
@@ -181,8 +227,25 @@ func (g *Gated) found(r *inventory.Record) {
 		} else {
 			r.Elements[i].Item = g.Gate.File.Items[item].Name
 		}
+		if owner.Replaced {
+			if !g.ownPart(r, item, start) {
+				g.Items[item].Replaced = append(g.Items[item].Replaced, i)
+			}
+			continue
+		}
 		g.Items[item].Found = append(g.Items[item].Found, i)
 	}
+}
+
+// ownPart reports whether an element that an item's replaces matches is a part of
+// the item itself: with marks left out, only its text tells.
+func (g *Gated) ownPart(r *inventory.Record, item, start int) bool {
+	for _, w := range g.Result.Written {
+		if w.Item == item && bytes.HasPrefix(r.Source.Text[start:], []byte(markup.Fit(w.Text, r.Scan.LineEnd(), !r.Source.UTF8()))) {
+			return true
+		}
+	}
+	return false
 }
 
 // claim gives the elements that no mark and no matcher claims to the items whose
@@ -191,7 +254,7 @@ func (g *Gated) claim(r *inventory.Record) {
 	byURL := map[string]string{}
 	for i, it := range g.Gate.File.Items {
 		for _, p := range it.Parts {
-			if p.Kind == gatefile.Code || !p.Template.Plain() {
+			if !p.Kind.Tagged() || !p.Template.Plain() {
 				continue
 			}
 			ref, ok := r.Base.Resolve(g.Gate.Site.BasePath() + p.Text)

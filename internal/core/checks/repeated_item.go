@@ -20,7 +20,7 @@ in the source.`,
 		eachItem(p, func(v *verdict.Verdict, have *Presence) {
 			if n := have.Copies(); v.In && n > 1 && len(have.Parts) > 0 {
 				pp := &have.Parts[0]
-				p.Report(pp.Line, pp.Column, v.Item.Name, fmt.Sprintf("item %q is on the page %d times", v.Item.Name, n), "take the others out of the source, or let the item find them")
+				p.Report(pp.Line, pp.Column, v.Item.Name, fmt.Sprintf("item %q is on the page %d times", v.Item.Name, n*max(pp.Wanted, 1)), "take the others out of the source, or let the item find them")
 			}
 		})
 	},

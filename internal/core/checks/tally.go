@@ -70,8 +70,11 @@ func (t *Tally) Add(r *gating.Result) {
 		}
 		for k := range rule.Keys {
 			if key := &rule.Keys[k]; !key.None {
-				if _, missing := key.Value.Fill(r.Lookup); missing != nil {
-					t.noValue[key] = append(t.noValue[key], pg.Path)
+				for i := range key.Values {
+					if _, missing := key.Values[i].Value.Fill(r.Lookup); missing != nil {
+						t.noValue[key] = append(t.noValue[key], pg.Path)
+						break
+					}
 				}
 			}
 		}
@@ -150,8 +153,14 @@ func (t *Tally) Problems() []gatefile.Problem {
 		if any && t.In[i] == 0 && len(it.Except) > 0 && !allNone(it.Pages) {
 			warn(it.Pos, "mend its exceptions", "the exceptions of %s cover all its pages: it is in nowhere", what)
 		}
-		for k := range it.Found {
-			if m := &it.Found[k]; t.matched[m] == 0 && t.Pages > 0 {
+		for k := range len(it.Found) + len(it.Replaces) {
+			m := (*gatefile.Matcher)(nil)
+			if k < len(it.Found) {
+				m = &it.Found[k]
+			} else {
+				m = &it.Replaces[k-len(it.Found)]
+			}
+			if t.matched[m] == 0 && t.Pages > 0 {
 				out = append(out, t.idle(m.Pos, "take the matcher out, or mend it", "%s: %s finds nothing on any page", what, m.Raw))
 			}
 		}
@@ -165,8 +174,8 @@ func (t *Tally) Problems() []gatefile.Problem {
 		for k := range r.Keys {
 			key := &r.Keys[k]
 			if pages := t.noValue[key]; len(pages) > 0 {
-				out = append(out, t.idle(key.ValuePos, `give it a fallback, as in @{fact.name or "words"}, if these pages should have it`,
-					"%s: %q has no value on %d pages, first %s: the next rule, the page's own value or the defaults decide there", key.Name, key.Text, len(pages), pages[0]))
+				out = append(out, t.idle(key.Values[0].Pos, `give it a fallback, as in @{fact.name or "words"}, if these pages should have it`,
+					"%s: %q has no value on %d pages, first %s: the next rule, the page's own value or the defaults decide there", key.Name, key.Values[0].Text, len(pages), pages[0]))
 			}
 		}
 	}

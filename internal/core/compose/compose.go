@@ -13,6 +13,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/placeholder"
 )
 
@@ -30,11 +31,46 @@ type part struct {
 	contexts []context // of the template's placeholders, in order
 }
 
-// A Piece is what one item writes at one place of a page.
-type Piece struct {
-	Place gatefile.Place
-	Lines []string // one for each part
+// Values are what placeholders can name on one page.
+type Values struct {
+	// Lookup gives the names of the site, the page and its facts their values, ""
+	// where there is none.
+	Lookup func(name string) string
+	Page   *page.Page
+	// Param gives a parameter its value on this page or at this spot, and whether
+	// that is a number or a truth value.
+	Param func(p *gatefile.Param) (value string, bare bool)
+	// IsList reports whether a fact is a list on some page.
+	IsList func(fact string) bool
+	// Built finds built files; nil where there is no manifest.
+	Built func(name string) (paths []string, ok bool)
+
+	bares map[string]bool // parameters that are bare, once looked up
 }
+
+// lookup is Lookup with the item's parameters.
+func (v *Values) lookup(it *gatefile.Item) func(string) string {
+	if len(it.Params) == 0 {
+		return v.Lookup
+	}
+	return func(name string) string {
+		p := it.Param(name)
+		if p == nil {
+			return v.Lookup(name)
+		}
+		value, bare := p.Value, p.Bare
+		if v.Param != nil {
+			value, bare = v.Param(p)
+		}
+		if v.bares == nil {
+			v.bares = map[string]bool{}
+		}
+		v.bares[name] = bare
+		return value
+	}
+}
+
+func (v *Values) bare(name string) bool { return v.bares[name] }
 
 // A ValueError says that a value cannot stand where a placeholder puts it, or
 // that there is none.
@@ -46,8 +82,12 @@ type ValueError struct {
 
 func (e *ValueError) Error() string { return e.Message }
 
+// failFunc reports a problem at an offset of a part's text.
+type failFunc func(p *gatefile.Part, offset int, remedy, format string, args ...any)
+
 // Prepare makes an item ready. Problems are placeholders where no value can be
-// made safe, code that does not fit its place, and code that is left open.
+// made safe, and code that does not parse, does not fit its place, or is left
+// open.
 func Prepare(it *gatefile.Item, basePath string) (*Item, []gatefile.Problem) {
 	out := &Item{Item: it}
 	var problems []gatefile.Problem
@@ -60,29 +100,39 @@ func Prepare(it *gatefile.Item, basePath string) (*Item, []gatefile.Problem) {
 		p := &own
 		ready := part{Part: p, place: it.PlaceOf(p), load: it.LoadOf(p)}
 		switch p.Kind {
-		case gatefile.Code:
-			checkCode(it, p, ready.place, fail)
-			var bad *ContextError
-			if ready.contexts, bad = contextsOf(p.Template); bad != nil {
-				fail(p, bad.Offset, "put it where a value can stand, or write the text out", "a placeholder cannot stand %s", bad.Where)
+		case gatefile.Classes, gatefile.Structured:
+		case gatefile.Script, gatefile.Stylesheet:
+			if !strings.HasPrefix(p.Text, gatefile.BuiltPrefix) {
+				p.Template = withBase(p.Template, basePath)
 			}
 		default:
-			p.Template = withBase(p.Template, basePath)
+			before := len(problems)
+			checkCode(it, p, ready.place, fail)
+			var bad *ContextError
+			if ready.contexts, bad = contextsOf(p.Template, p.Kind); bad != nil && len(problems) == before {
+				fail(p, bad.Offset, "put it where a value can stand, or write the text out", "a placeholder cannot stand %s", bad.Where)
+			}
 		}
 		out.parts = append(out.parts, ready)
 	}
+	return out, append(problems, checkAttrs(it)...)
+}
+
+// checkAttrs refuses attributes without a tag, and placeholders in attributes in
+// which no value is safe.
+func checkAttrs(it *gatefile.Item) (problems []gatefile.Problem) {
 	if len(it.Attrs) > 0 && !hasTags(it) {
 		problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: it.Attrs[0].Pos,
 			Message: fmt.Sprintf("attrs of item %q have no tag to stand on", it.Name),
-			Remedy:  "attrs are for script and stylesheet; write attributes of code into the code"})
+			Remedy:  "attrs are for scripts, styles and found parts; write attributes of code into the code"})
 	}
 	for _, a := range it.Attrs {
-		if !a.Value.Plain() && (strings.HasPrefix(a.Name, "on") || a.Name == "style" || a.Name == "srcdoc") {
+		if !a.Value.Plain() && (strings.HasPrefix(a.Name, "on") || a.Name == "style" || a.Name == "srcdoc" || a.Name == "srcset" || a.Name == "imagesrcset") {
 			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: a.Pos,
 				Message: fmt.Sprintf("a placeholder cannot stand in %s", a.Name), Remedy: "write the text out"})
 		}
 	}
-	return out, problems
+	return problems
 }
 
 // withBase is a URL's template with the path of the site's address before a
@@ -97,92 +147,171 @@ func withBase(t *placeholder.Template, basePath string) *placeholder.Template {
 
 func hasTags(it *gatefile.Item) bool {
 	for _, p := range it.Parts {
-		if p.Kind != gatefile.Code {
+		switch p.Kind {
+		case gatefile.Script, gatefile.Stylesheet, gatefile.ScriptText, gatefile.StyleText:
+			return true
+		}
+	}
+	return len(it.Found) > 0
+}
+
+// Parts is the number of the item's parts.
+func (it *Item) Parts() int { return len(it.parts) }
+
+// Place is where part i goes.
+func (it *Item) Place(i int) gatefile.Place { return it.parts[i].place }
+
+// Part returns part i as the gate file has it.
+func (it *Item) Part(i int) *gatefile.Part { return it.Item.Parts[i] }
+
+// Render writes part i for one page. ok is false where it writes nothing there.
+func (it *Item) Render(i int, v *Values) (text string, ok bool, err *ValueError) {
+	p := &it.parts[i]
+	switch p.Kind {
+	case gatefile.Classes:
+		return "", false, nil
+	case gatefile.Structured:
+		return p.jsonLD(it.Item, v)
+	case gatefile.Script, gatefile.Stylesheet:
+		text, err = p.tags(it.Item, v)
+		return text, true, err
+	}
+	text, err = fill(p.Template, p.contexts, p.Part, it.Item, v)
+	if err != nil {
+		return "", false, err
+	}
+	text = strings.TrimRight(text, "\r\n")
+	attrs := ""
+	if p.Kind == gatefile.ScriptText || p.Kind == gatefile.StyleText {
+		if attrs, err = it.attrs(v); err != nil {
+			return "", false, err
+		}
+	}
+	switch p.Kind {
+	case gatefile.Popup:
+		text, err = it.dialog(text, v)
+	case gatefile.ScriptText:
+		if it.Item.Load.Value == "module" {
+			attrs = ` type="module"` + attrs
+		}
+		text = "<script" + attrs + ">" + ownLines(text) + "</script>"
+	case gatefile.StyleText:
+		if attrs, err = it.media(attrs, v); err == nil {
+			text = "<style" + attrs + ">" + ownLines(text) + "</style>"
+		}
+	}
+	return text, err == nil, err
+}
+
+// ownLines puts a text of several lines on lines of its own.
+func ownLines(text string) string {
+	if strings.Contains(text, "\n") {
+		return "\n" + text + "\n"
+	}
+	return text
+}
+
+// attrs writes the item's attributes.
+func (it *Item) attrs(v *Values) (string, *ValueError) {
+	out := ""
+	for i := range it.Item.Attrs {
+		a := &it.Item.Attrs[i]
+		switch {
+		case a.Remove:
+		case a.Text == "":
+			out += " " + a.Name
+		default:
+			value, err := it.Attr(a, v)
+			if err != nil {
+				return "", err
+			}
+			out += " " + a.Name + `="` + html.EscapeString(value) + `"`
+		}
+	}
+	return out, nil
+}
+
+// Attr is the value of one of the item's attributes on a page.
+func (it *Item) Attr(a *gatefile.Attr, v *Values) (string, *ValueError) {
+	value, failed := a.Value.Fill(v.lookup(it.Item))
+	if failed != nil {
+		return "", failedValue(failed, a.Pos)
+	}
+	if why := badURL(a.Name, value); why != "" && !a.Value.Plain() {
+		return "", &ValueError{Pos: a.Pos, Message: fmt.Sprintf("%s is %q, %s", a.Name, value, why)}
+	}
+	return value, nil
+}
+
+// media adds the item's media.
+func (it *Item) media(attrs string, v *Values) (string, *ValueError) {
+	if it.Item.Media.Value == nil {
+		return attrs, nil
+	}
+	value, failed := it.Item.Media.Value.Fill(v.lookup(it.Item))
+	if failed != nil {
+		return "", failedValue(failed, it.Item.Media.Pos)
+	}
+	return ` media="` + html.EscapeString(value) + `"` + attrs, nil
+}
+
+// tags writes the tag of a script or stylesheet, or those of what the build made
+// of it.
+func (p *part) tags(it *gatefile.Item, v *Values) (string, *ValueError) {
+	item := &Item{Item: it}
+	attrs, err := item.attrs(v)
+	if err != nil {
+		return "", err
+	}
+	url, err := fill(p.Template, nil, p.Part, it, v)
+	if err != nil {
+		return "", err
+	}
+	urls := []string{url}
+	if name, built := strings.CutPrefix(html.UnescapeString(url), gatefile.BuiltPrefix); built {
+		paths, ok := []string(nil), false
+		if v.Built != nil {
+			paths, ok = v.Built(name)
+		}
+		if !ok {
+			return "", &ValueError{Pos: p.Pos, Message: fmt.Sprintf("the build manifest has no %q", name)}
+		}
+		urls = nil
+		for _, path := range paths {
+			urls = append(urls, html.EscapeString(path))
+		}
+	}
+	if p.Integrity != "" {
+		attrs = ` integrity="` + html.EscapeString(p.Integrity) + `"` + attrs
+		if third := strings.Contains(url, "//"); third && !hasAttr(it, "crossorigin") {
+			attrs += ` crossorigin="anonymous"` // or the browser may not compare (Subresource Integrity, 3.2)
+		}
+	}
+	if p.Kind == gatefile.Stylesheet {
+		if attrs, err = item.media(attrs, v); err != nil {
+			return "", err
+		}
+	}
+	var lines []string
+	for _, u := range urls {
+		lines = append(lines, p.tag(u, attrs))
+	}
+	return strings.Join(lines, "\n"), nil
+}
+
+func hasAttr(it *gatefile.Item, name string) bool {
+	for _, a := range it.Attrs {
+		if a.Name == name {
 			return true
 		}
 	}
 	return false
 }
 
-// checkCode refuses code that would do harm where it is put.
-func checkCode(it *gatefile.Item, p *gatefile.Part, place gatefile.Place, fail func(*gatefile.Part, int, string, string, ...any)) {
-	c := gatefile.ContentsOf(p.Text)
-	switch {
-	case strings.TrimSpace(p.Text) == "":
-		fail(p, 0, "", "the code of item %q is empty", it.Name)
-		return
-	case c.Cut >= 0:
-		fail(p, c.Cut, "close it", "the code of item %q leaves something open that begins here; it would swallow the rest of the page", it.Name)
-		return
-	case strings.Contains(p.Text, "<!--yg:") || strings.Contains(p.Text, "<!--/yg:"):
-		fail(p, strings.Index(p.Text, "yg:"), "take the mark out", "the code of item %q holds a mark, which only the tool writes", it.Name)
-		return
-	}
-	switch place.Name {
-	case gatefile.HeadStart, gatefile.HeadEnd:
-		if c.EndsHead >= 0 {
-			fail(p, c.EndsHead, "use place: body-end, or body-start", "the head cannot hold this: it would end the head of every page here (item %q, place %s)", it.Name, place.Name)
-		}
-	case gatefile.BodyStart, gatefile.BodyEnd:
-		if c.NotForBody >= 0 {
-			fail(p, c.NotForBody, "use place: head-end", "this belongs into the head, and the place of item %q is %s", it.Name, place.Name)
-		}
-	}
-}
-
-// Places lists the places at which the item writes.
-func (it *Item) Places() (out []gatefile.Place) {
-	for _, p := range it.parts {
-		if len(out) == 0 || out[len(out)-1] != p.place {
-			out = append(out, p.place)
-		}
-	}
-	return out
-}
-
-// Render writes the item for one page. lookup gives names their values, ""
-// where there is none.
-func (it *Item) Render(lookup func(name string) string) ([]Piece, *ValueError) {
-	var out []Piece
-	for i := range it.parts {
-		p := &it.parts[i]
-		text, err := p.render(it.Item, lookup)
-		if err != nil {
-			return nil, err
-		}
-		k := len(out) - 1
-		if k < 0 || out[k].Place != p.place {
-			out = append(out, Piece{Place: p.place})
-			k++
-		}
-		out[k].Lines = append(out[k].Lines, text)
-	}
-	return out, nil
-}
-
-func (p *part) render(it *gatefile.Item, lookup func(string) string) (string, *ValueError) {
-	text, err := fill(p.Template, p.contexts, p.Part, lookup)
-	if err != nil || p.Kind == gatefile.Code {
-		return strings.TrimRight(text, "\r\n"), err
-	}
-	attrs := ""
-	for i := range it.Attrs {
-		a := &it.Attrs[i]
-		if a.Text == "" {
-			attrs += " " + a.Name
-			continue
-		}
-		v, missing := a.Value.Fill(lookup)
-		if missing != nil {
-			return "", missingValue(missing, a.Pos)
-		}
-		if why := badURL(a.Name, v); why != "" {
-			return "", &ValueError{Pos: a.Pos, Message: why}
-		}
-		attrs += " " + a.Name + `="` + html.EscapeString(v) + `"`
-	}
+// tag writes the tag for one URL, escaped already.
+func (p *part) tag(url, attrs string) string {
 	if p.Kind == gatefile.Stylesheet {
-		return `<link rel="stylesheet" href="` + text + `"` + attrs + ">", nil
+		return `<link rel="stylesheet" href="` + url + `"` + attrs + ">"
 	}
 	switch p.load {
 	case "defer", "async":
@@ -190,11 +319,11 @@ func (p *part) render(it *gatefile.Item, lookup func(string) string) (string, *V
 	case "module":
 		attrs = ` type="module"` + attrs
 	}
-	return `<script src="` + text + `"` + attrs + "></script>", nil
+	return `<script src="` + url + `"` + attrs + "></script>"
 }
 
-func missingValue(m *placeholder.Placeholder, pos gatefile.Position) *ValueError {
-	return &ValueError{Pos: pos, Missing: true, Message: m.Raw + " has no value"}
+func failedValue(f *placeholder.Failure, pos gatefile.Position) *ValueError {
+	return &ValueError{Pos: pos, Missing: f.Missing(), Message: f.Error()}
 }
 
 // Mark puts a piece between the marks of its item. before is the line end and

@@ -10,21 +10,37 @@ import (
 	"golang.org/x/net/html"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/placeholder"
 )
 
 // item reads one item of a gate file and makes it ready.
 func item(t testing.TB, yaml string) (*Item, []gatefile.Problem) {
 	t.Helper()
-	g, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nitems:\n  x:\n    "+strings.ReplaceAll(yaml, "\n", "\n    ")+"\n"))
+	g, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nitems:\n  x:\n    "+strings.ReplaceAll(yaml, "\n", "\n    ")+"\n"), nil)
 	if len(problems) > 0 {
 		t.Fatalf("%s: %v", yaml, problems)
 	}
 	return Prepare(g.Items[0], "/base")
 }
 
+// values gives names their values on a page with a list fact.
+func values(m map[string]string) *Values {
+	pg := &page.Page{Path: "/visit/", Lists: map[string]any{
+		"faq":    []any{map[string]any{"ask": "Cold?", "answer": "Bring </script> a coat & hat."}},
+		"guides": []any{"Mira", map[string]any{"@type": "Person", "name": "Ode"}}}}
+	return &Values{Lookup: func(name string) string { return m[name] }, Page: pg,
+		IsList: func(fact string) bool { return fact == "faq" || fact == "guides" || fact == "elsewhere" },
+		Built: func(name string) ([]string, bool) {
+			if name == "visit" {
+				return []string{"/built/v1.js", "/built/v2.js"}, true
+			}
+			return nil, false
+		}}
+}
+
 func TestRender(t *testing.T) {
-	values := map[string]string{"page.title": `A "b" & <c>`, "fact.n": "3.5", "fact.colour": "#0b1026", "page.path": "/a b/", "fact.url": "https://x.example/?a=b&c"}
+	known := map[string]string{"page.title": `A "b" & <c>`, "fact.n": "3.5", "fact.colour": "#0b1026", "page.path": "/a b/", "fact.bundle": "visit", "fact.url": "https://x.example/?a=b&c"}
 	for _, c := range []struct{ yaml, place, want string }{
 		{"script: /js/a.js", "head-end", `<script src="/base/js/a.js" defer></script>`},
 		{"script: /js/a.js\nplace: body-end", "body-end", `<script src="/base/js/a.js"></script>`},
@@ -42,19 +58,34 @@ func TestRender(t *testing.T) {
 		{"code: '<script type=\"application/ld+json\">{\"a\":@{page.title}}</script>'", "body-end", `<script type="application/ld+json">{"a":"A \"b\" \u0026 \u003Cc\u003E"}</script>`},
 		{"code: <p>@@{page.title} @{lessVar} @{fact.none or 'a word'}</p>", "body-end", `<p>@{page.title} @{lessVar} a word</p>`},
 		{"code: '<p>@{page.title | cut 5 | lower}</p>'", "body-end", `<p>a…</p>`},
+		{"script-text: a(1)", "body-end", "<script>a(1)</script>"},
+		{"script-text: |\n  a(@{fact.n},\n    \"@{page.path}\")\nattrs: {nonce: x}\nload: module", "body-end", "<script type=\"module\" nonce=\"x\">\na(\"3.5\",\n  \"/a b/\")\n</script>"},
+		{"style-text: 'p { margin: @{fact.n}px }'\nmedia: print", "head-end", `<style media="print">p { margin: 3.5px }</style>`},
+		{"stylesheet: /a.css\nmedia: '(min-width: 40em)'", "head-end", `<link rel="stylesheet" href="/base/a.css" media="(min-width: 40em)">`},
+		{"params: {delay: 2.5s, n: 3, word: '3', on-off: true}\nscript-text: f(@{delay | ms}, @{delay | s}, @{n}, @{word}, @{on-off}, '@{n}')", "body-end", `<script>f(2500, 2.5, 3, "3", true, '3')</script>`},
+		{"params: {n: {value: 3, min: 1, max: 9}}\ncode: <p data-n=\"@{n}\">x</p>", "body-end", `<p data-n="3">x</p>`},
+		{"script: 'built:@{fact.bundle}'\nload: now", "head-end", "<script src=\"/built/v1.js\"></script>\n<script src=\"/built/v2.js\"></script>"},
+		{"structured: {type: Event, name: '@{page.title}', seats: 40, open: true, 'offers': [{price: '3.50'}, x]}", "head-end",
+			`<script type="application/ld+json">{"@context":"https://schema.org","@type":"Event","name":"A \"b\" \u0026 \u003cc\u003e","seats":40,"open":true,"offers":[{"price":"3.50"},"x"]}</script>`},
+		{"structured: {type: Event, guide: '@{fact.guides}'}", "head-end", `<script type="application/ld+json">{"@context":"https://schema.org","@type":"Event","guide":["Mira",{"@type":"Person","name":"Ode"}]}</script>`},
+		{"structured: {type: Event, guide: '@{fact.elsewhere}'}", "head-end", ""},
+		{"questions: [{ask: 'Is it @{fact.n}?', answer: No.}]", "head-end", `<script type="application/ld+json">{"@context":"https://schema.org","@type":"FAQPage","mainEntity":[{"@type":"Question","name":"Is it 3.5?","acceptedAnswer":{"@type":"Answer","text":"No."}}]}</script>`},
+		{"questions: '@{fact.faq}'", "head-end", `<script type="application/ld+json">{"@context":"https://schema.org","@type":"FAQPage","mainEntity":[{"@type":"Question","name":"Cold?","acceptedAnswer":{"@type":"Answer","text":"Bring \u003c/script\u003e a coat \u0026 hat."}}]}</script>`},
+		{"popup: <p>Hi</p>\nlabel: The \"letter\"\nopen: [{after: 8s}, {scroll: 60%}, {click: 'a[href=\"#x\"]'}, {fragment: x, pages: /elsewhere/}, {leaving: true}]\nagain: 7d", "body-end",
+			`<dialog id="x" aria-label="The &#34;letter&#34;" data-yg-open="[[&#34;after&#34;,8],[&#34;scroll&#34;,60],[&#34;click&#34;,&#34;a[href=\&#34;#x\&#34;]&#34;],[&#34;leaving&#34;]]" data-yg-again="604800"><p>Hi</p></dialog>`},
 	} {
 		it, problems := item(t, c.yaml)
 		if len(problems) > 0 {
 			t.Errorf("%s: %v", c.yaml, problems)
 			continue
 		}
-		pieces, err := it.Render(func(name string) string { return values[name] })
+		text, ok, err := it.Render(0, values(known))
 		if err != nil {
 			t.Errorf("%s: %v", c.yaml, err)
 			continue
 		}
-		if len(pieces) != 1 || pieces[0].Place.Name != c.place || strings.Join(pieces[0].Lines, "\n") != c.want {
-			t.Errorf("%s:\n%+v\nwant at %s\n%s", c.yaml, pieces, c.place, c.want)
+		if ok != (c.want != "") || it.Place(0).Name != c.place || text != c.want {
+			t.Errorf("%s:\n%s\nwant at %s\n%s", c.yaml, text, c.place, c.want)
 		}
 	}
 }
@@ -78,6 +109,20 @@ func TestRefused(t *testing.T) {
 		{"code: <script>a()", "leaves something open"},
 		{"code: <!--yg:x--><p>x</p>", "holds a mark"},
 		{"code: <p>x</p>\nattrs: {a: b}", "have no tag"},
+		{"code: <div><p>x</p>", "leaves <div> open"},
+		{"code: <p>x</p></div>", "closes a <div> that it did not open"},
+		{"code: 'p { margin: 0 }'", "looks like bare CSS"},
+		{"code: document.title = 'x'", "looks like bare JavaScript"},
+		{"code: <script>a(</script>", "does not parse"},
+		{"code: '<script type=\"application/ld+json\">{a}</script>'", "does not parse"},
+		{"code: '<style>p{</style>'", "never closed"},
+		{"script-text: <script>a()</script>", "without tags"},
+		{"style-text: <style>p{}</style>", "without tags"},
+		{"script-text: a = '</script>'", "without tags"},
+		{"script-text: 'a = {'", "does not parse"},
+		{"style-text: 'p { margin: 0'", "never closed"},
+		{"script-text: a('x') // @{page.title}", "in a comment of a script"},
+		{"popup: <meta name=a content=b>\nopen: {after: 1s}", "a popup cannot hold this"},
 		{"script: /a.js\nattrs: {onload: 'f(\"@{page.title}\")'}", "cannot stand in onload"},
 	} {
 		_, problems := item(t, c.yaml)
@@ -92,12 +137,7 @@ func TestRefused(t *testing.T) {
 		"code: <p>@{fact.none}</p>":               "has no value",
 	} {
 		it, _ := item(t, yaml)
-		_, err := it.Render(func(name string) string {
-			if name == "page.title" {
-				return " JAVA\tscript:alert(1)"
-			}
-			return ""
-		})
+		_, _, err := it.Render(0, values(map[string]string{"page.title": " JAVA\tscript:alert(1)"}))
 		if err == nil || !strings.Contains(err.Message, want) {
 			t.Errorf("%s: error %v, want %q", yaml, err, want)
 		}
@@ -117,13 +157,13 @@ func FuzzValue(f *testing.F) {
 	if err != nil {
 		f.Fatal(err)
 	}
-	contexts, bad := contextsOf(t)
+	contexts, bad := contextsOf(t, gatefile.Code)
 	if bad != nil {
 		f.Fatal(bad)
 	}
 	part := &gatefile.Part{Kind: gatefile.Code, Template: t, Text: code}
 	render := func(v string) string {
-		out, err := fill(t, contexts, part, func(string) string { return v })
+		out, err := fill(t, contexts, part, &gatefile.Item{}, &Values{Lookup: func(string) string { return v }})
 		if err != nil {
 			return ""
 		}

@@ -49,8 +49,9 @@ type ContextError struct {
 // found: letters and digits only, so that it changes nothing around it.
 const stand = "ygStandIn"
 
-// contextsOf finds the context of each placeholder of a template.
-func contextsOf(t *placeholder.Template) ([]context, *ContextError) {
+// contextsOf finds the context of each placeholder of a template, in a part of a
+// kind.
+func contextsOf(t *placeholder.Template, kind gatefile.Kind) ([]context, *ContextError) {
 	var code []byte
 	var at []int // of the stand-ins
 	var holders []*placeholder.Placeholder
@@ -72,6 +73,17 @@ func contextsOf(t *placeholder.Template) ([]context, *ContextError) {
 		where[i] = "here"
 	}
 	width := len(stand) + 4
+	for i, a := range at {
+		switch kind {
+		case gatefile.ScriptText:
+			contexts[i], where[i] = inScript(code, a, a+width, true)
+		case gatefile.StyleText:
+			contexts[i], where[i] = inCSS(code, a, a+width, inStyle, 0)
+		}
+	}
+	if kind == gatefile.ScriptText || kind == gatefile.StyleText {
+		return contexts, worstOf(where, holders)
+	}
 	markup.Pieces(code, func(p markup.Piece) bool {
 		for i, a := range at {
 			if a < p.Start || a >= p.End {
@@ -81,12 +93,17 @@ func contextsOf(t *placeholder.Template) ([]context, *ContextError) {
 		}
 		return true
 	})
+	return contexts, worstOf(where, holders)
+}
+
+// worstOf is the first place at which no value can stand, or nil.
+func worstOf(where []string, holders []*placeholder.Placeholder) *ContextError {
 	for i, w := range where {
 		if w != "" {
-			return nil, &ContextError{holders[i].Offset, w}
+			return &ContextError{holders[i].Offset, w}
 		}
 	}
-	return contexts, nil
+	return nil
 }
 
 // contextIn finds the context of the stand-in [a, b) within a piece of markup;
@@ -216,30 +233,36 @@ func inCSS(style []byte, a, b int, kind contextKind, quote byte) (c context, whe
 }
 
 // fill renders a template, each value escaped for its context.
-func fill(t *placeholder.Template, contexts []context, p *gatefile.Part, lookup func(string) string) (string, *ValueError) {
+func fill(t *placeholder.Template, contexts []context, p *gatefile.Part, it *gatefile.Item, v *Values) (string, *ValueError) {
 	var b strings.Builder
 	n := 0
+	lookup := v.lookup(it)
 	for _, piece := range t.Pieces {
 		if piece.Placeholder == nil {
-			if p.Kind == gatefile.Code {
-				b.WriteString(piece.Text)
-			} else {
+			if p.Kind.Tagged() {
 				b.WriteString(html.EscapeString(piece.Text))
+			} else {
+				b.WriteString(piece.Text)
 			}
 			continue
 		}
-		v, ok := piece.Placeholder.Value(lookup)
-		if !ok {
-			return "", missingValue(piece.Placeholder, p.PositionAt(piece.Placeholder.Offset))
+		at := p.PositionAt(piece.Placeholder.Offset)
+		value, failed := piece.Placeholder.Value(lookup)
+		if failed != nil {
+			return "", failedValue(failed, at)
 		}
 		c := context{kind: inURL, first: n == 0 && len(t.Pieces) > 0 && t.Pieces[0].Placeholder == piece.Placeholder}
-		if p.Kind == gatefile.Code {
+		if !p.Kind.Tagged() {
 			c = contexts[n]
 		}
 		n++
-		text, why := c.escape(v)
+		if c.kind == asLiteral && (value.Number || v.bare(value.Name)) && gatefile.IsBare(value.Text) {
+			b.WriteString(value.Text)
+			continue
+		}
+		text, why := c.escape(value.Text)
 		if why != "" {
-			return "", &ValueError{Pos: p.PositionAt(piece.Placeholder.Offset), Message: fmt.Sprintf("%s is %q, %s", piece.Placeholder.Raw, v, why)}
+			return "", &ValueError{Pos: at, Message: fmt.Sprintf("%s is %q, %s", piece.Placeholder.Raw, value.Text, why)}
 		}
 		b.WriteString(text)
 	}

@@ -29,17 +29,54 @@ func (p Position) String() string {
 
 // A Gate is all that the site's owner has decided.
 type Gate struct {
-	File  string // path of the gate file, as given
-	Text  []byte
-	Site  Site
-	Sets  []*Set
-	Rules []*Rule // defaults first, then metadata, each in the file's order
-	Items []*Item
-	Pages []*PerPage // in the file's order
+	File    string // path of the gate file, as given
+	Text    []byte
+	Others  []File // the gate files it includes
+	Site    Site
+	Sets    []*Set
+	Rules   []*Rule // defaults first, then metadata, each in the file's order
+	Items   []*Item
+	Pages   []*PerPage // in the file's order
+	Blank   []*BlankPage
+	Require []*Require
 
 	// Selectors are those of all has() in the file, numbered: Has.ID is the
 	// index.
 	Selectors []*markup.Selector
+
+	// Manifest finds built files by name; nil where the site names none.
+	Manifest *Manifest
+	// ListFacts are the facts that are lists on some page.
+	ListFacts map[string]bool
+}
+
+// A File is a gate file that another includes.
+type File struct {
+	Name string // as the user would write it
+	Text []byte
+}
+
+// TextOf is the text of one of the gate's files, by its name in positions.
+func (g *Gate) TextOf(file string) []byte {
+	for _, f := range g.Others {
+		if f.Name == file {
+			return f.Text
+		}
+	}
+	if file == g.File {
+		return g.Text
+	}
+	return nil
+}
+
+// Dated reports whether an item has dates, so that the day matters.
+func (g *Gate) Dated() bool {
+	for _, it := range g.Items {
+		if it.From.Value != "" || it.Until.Value != "" {
+			return true
+		}
+	}
+	return false
 }
 
 // Site is what the file says of the site as a whole.
@@ -48,6 +85,7 @@ type Site struct {
 	Source, Output Text // folders, relative to the gate file
 	Facts          []Text
 	Ignore         []Text
+	Manifest       Text
 	Extensionless  bool
 	Marks          bool
 }
@@ -80,39 +118,53 @@ type Rule struct {
 	Pos           Position
 }
 
-// A Key is one metadata key with its value.
-type Key struct {
-	Name     string // title, description, canonical, robots
-	Value    *placeholder.Template
-	Text     string
-	None     bool // the value none: the page shall not have it
-	Pos      Position
-	ValuePos Position
+// A Require names metadata that pages must have in the end.
+type Require struct {
+	Pages []Query
+	Keys  []Text
+	Pos   Position
 }
 
-// MetadataKeys are the metadata keys, in the order in which they are written
-// into a page.
-var MetadataKeys = []string{"title", "description", "canonical", "robots"}
+// A BlankPage is a page that the gate makes.
+type BlankPage struct {
+	Path, Title, Lang, Body Text
+	Pos                     Position
+}
 
 // A Kind is what a part of an item is.
 type Kind string
 
 const (
-	Script     Kind = "script"     // URL of a script
-	Stylesheet Kind = "stylesheet" // URL of a stylesheet
-	Code       Kind = "code"       // HTML, given in the gate file or in a file
+	Script     Kind = "script"        // URL of a script
+	Stylesheet Kind = "stylesheet"    // URL of a stylesheet
+	ScriptText Kind = "inline script" // JavaScript
+	StyleText  Kind = "inline style"  // CSS
+	Code       Kind = "code"          // HTML
+	Popup      Kind = "popup"         // the HTML of a popup's inside
+	Structured Kind = "structured"    // a tree that comes out as JSON-LD
+	Classes    Kind = "classes"       // class names for elements of the page
 )
+
+// Tagged reports whether a part of this kind is a tag that the tool writes.
+func (k Kind) Tagged() bool { return k == Script || k == Stylesheet }
 
 // A Part is one thing that an item writes.
 type Part struct {
 	Kind Kind
-	// Text is the URL or the code. For a code-file it is what the file holds,
-	// once Load has read it.
+	Key  string // the item's key that it stands under
+	// Text is the URL, the code or the class names. For a file it is what that
+	// holds, once Load has read it.
 	Text     string
-	FromFile string // of a code-file, relative to the gate file
+	FromFile string // relative to the gate file; "" for text of the gate file itself
 	Template *placeholder.Template
-	Pos      Position
-	CodePos  Position // where Text begins: in the gate file or in FromFile
+	Tree     *Tree // of structured data
+	// Integrity is what a tag's integrity attribute says, once Load has settled it.
+	Integrity string
+	Selector  *markup.Selector // of classes
+	Pos       Position
+	CodePos   Position // where Text begins: in the gate file or in FromFile
+
+	contents *Contents
 }
 
 // An Item is a named thing that may load on a page.
@@ -120,12 +172,23 @@ type Item struct {
 	Name          string
 	Parts         []*Part
 	Found         []Matcher
+	Replaces      []Matcher
 	Pages, Except []Query
-	Place         *Place
+	NotWith       []Text
+	Place         *Place            // of all parts, or nil
+	PartPlaces    map[string]*Place // by part key
+	Each          bool
 	Needs         []Text
 	Before, After []Text
 	Load          Text // defer, async, module, now, or ""
 	Attrs         []Attr
+	Media         Attr // its Value is nil where there is none
+	Integrity     Text // a digest, auto, or ""
+	Params        []*Param
+	Label         Attr // likewise
+	Opens         []*Open
+	Again         Text // visit, always, once, or seconds
+	From, Until   Text // days, as 2027-06-01
 	Disabled      bool
 	DisabledPos   Position
 	Note          string
@@ -135,12 +198,51 @@ type Item struct {
 // FoundOnly reports whether the item writes nothing of its own.
 func (it *Item) FoundOnly() bool { return len(it.Parts) == 0 }
 
+// Popup returns the item's popup part, or nil.
+func (it *Item) Popup() *Part {
+	for _, p := range it.Parts {
+		if p.Kind == Popup {
+			return p
+		}
+	}
+	return nil
+}
+
+// SpotOnly reports whether all that the item writes goes to spots.
+func (it *Item) SpotOnly() bool {
+	for _, p := range it.Parts {
+		if p.Kind == Classes || it.PlaceOf(p).Name != AtSpot {
+			return false
+		}
+	}
+	return len(it.Parts) > 0
+}
+
+// HasSpot reports whether a part of the item goes to spots.
+func (it *Item) HasSpot() bool {
+	for _, p := range it.Parts {
+		if p.Kind != Classes && it.PlaceOf(p).Name == AtSpot {
+			return true
+		}
+	}
+	return false
+}
+
+// An Open is one thing that opens a popup.
+type Open struct {
+	How   string // after, scroll, click, fragment, leaving
+	Value string // seconds, a percentage, a selector, a fragment's name, or ""
+	Pages []Query
+	Pos   Position
+}
+
 // An Attr is an attribute to be written on the tags of an item.
 type Attr struct {
-	Name  string
-	Value *placeholder.Template
-	Text  string
-	Pos   Position
+	Name   string
+	Value  *placeholder.Template
+	Text   string
+	Remove bool // the value false: the tag shall not have it
+	Pos    Position
 }
 
 // A Matcher finds elements of the source page. One of its fields is set.
@@ -152,9 +254,10 @@ type Matcher struct {
 	Pos      Position
 }
 
-// A Place is where parts go: one of the standard places, or at a selector.
+// A Place is where parts go: one of the standard places, at a spot, or at a
+// selector.
 type Place struct {
-	Name     string // head-start, head-end, body-start, body-end; before, after, first-in, last-in, instead-of
+	Name     string // head-start, head-end, body-start, body-end, spot; before, after, first-in, last-in, instead-of
 	Selector *markup.Selector
 	Pos      Position
 }
@@ -165,11 +268,15 @@ const (
 	HeadEnd   = "head-end"
 	BodyStart = "body-start"
 	BodyEnd   = "body-end"
+	AtSpot    = "spot"
 	Before    = "before"
 	After     = "after"
 	FirstIn   = "first-in"
 	LastIn    = "last-in"
 	InsteadOf = "instead-of"
+	// AtReplaced is where the first element stood that the item replaces. It
+	// cannot be written; it is the default where there is one.
+	AtReplaced = "in place of what it replaces"
 )
 
 func (p *Place) String() string {
@@ -183,8 +290,17 @@ func (p *Place) String() string {
 type PerPage struct {
 	Path    string // as written
 	In, Out []Text // names of items
+	Params  []Setting
 	Keys    []Key
 	Pos     Position
+}
+
+// A Setting gives a parameter of an item a value, on one page.
+type Setting struct {
+	Item, Name string
+	Value      string
+	Bare       bool // a number or a truth value of the gate file
+	Pos        Position
 }
 
 // Item returns the item of a name, or nil.
@@ -214,6 +330,10 @@ func (g *Gate) SetNames() []string {
 	}
 	return names
 }
+
+// MetadataKeys are the metadata keys that stand on a page once and have no parts,
+// in the order in which they are written into a page.
+var MetadataKeys = []string{"title", "description", "canonical", "robots", "author", "keywords", "viewport", "lang"}
 
 // Severity orders problems.
 type Severity uint8

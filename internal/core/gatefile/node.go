@@ -16,18 +16,32 @@ import (
 	"yellowgate/internal/core/near"
 )
 
-// reader turns YAML nodes into a Gate and collects problems.
+// reader turns the YAML nodes of one file into a Gate and collects problems.
 type reader struct {
-	file     string
-	text     []byte
-	lines    []string
+	*shared
+	file    string
+	text    []byte
+	dir     *string // of an included file, relative to the gate file's folder; nil for the gate file itself
+	anchors map[string]ast.Node
+}
+
+// shared is what the readers of a gate file and of those it includes have in
+// common.
+type shared struct {
 	gate     *Gate
 	problems []Problem
-	anchors  map[string]ast.Node
+	lines    map[string][]string // by file
+	names    map[string]Position // where each name is defined
+	include  func(glob string) ([]Included, error)
 
-	// Every query of the file with its node, to be bound once all sets are known.
-	allQueries []Query
-	queryNodes []ast.Node
+	// Every query of the files, to be bound once all sets are known.
+	queries1 []boundQuery
+}
+
+type boundQuery struct {
+	Query
+	node ast.Node
+	*reader
 }
 
 // An entry is one key of a mapping with its value.
@@ -42,12 +56,13 @@ func (r *reader) errorf(pos Position, format string, args ...any) {
 }
 
 func (r *reader) problem(s Severity, pos Position, remedy, format string, args ...any) {
-	if pos.File == r.file {
-		pos.Line = min(max(pos.Line, 1), len(r.lines))
+	lines := r.lines[pos.File]
+	if lines != nil {
+		pos.Line = min(max(pos.Line, 1), len(lines))
 	}
 	p := Problem{Severity: s, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
-	if pos.File == r.file && pos.Line >= 1 && pos.Line <= len(r.lines) {
-		p.Line = r.lines[pos.Line-1]
+	if pos.Line >= 1 && pos.Line <= len(lines) {
+		p.Line = lines[pos.Line-1]
 	}
 	r.problems = append(r.problems, p)
 }
@@ -59,7 +74,7 @@ func (r *reader) parse() (root ast.Node, ok bool) {
 		r.errorf(Position{r.file, line, 1}, "the gate file is not UTF-8")
 		return nil, false
 	}
-	for i, line := range r.lines {
+	for i, line := range r.lines[r.file] {
 		if j := strings.IndexByte(line, '\t'); j >= 0 && strings.TrimLeft(line[:j], " ") == "" && strings.TrimSpace(line) != "" && !strings.HasPrefix(strings.TrimSpace(line), "#") {
 			r.problem(Error, Position{r.file, i + 1, j + 1}, "indent with spaces", "a tab cannot indent a line in YAML")
 			return nil, false
@@ -89,7 +104,7 @@ func (r *reader) parseYAML() (f *ast.File, err error) {
 			f, err = nil, fmt.Errorf("the YAML cannot be read")
 		}
 	}()
-	return parser.ParseBytes([]byte(strings.Join(r.lines, "\n")), 0, parser.AllowDuplicateMapKey())
+	return parser.ParseBytes([]byte(strings.Join(r.lines[r.file], "\n")), 0, parser.AllowDuplicateMapKey())
 }
 
 func invalidAt(b []byte) int {
@@ -119,10 +134,10 @@ func (r *reader) yamlError(err error) {
 	message = strings.TrimSpace(strings.SplitN(message, "\n", 2)[0])
 	line, remedy := pos.Line, ""
 	for _, n := range []int{line, line - 1} {
-		if n < 1 || n > len(r.lines) {
+		if n < 1 || n > len(r.lines[r.file]) {
 			continue
 		}
-		if slip, col := yamlSlip(r.lines[n-1]); slip != "" {
+		if slip, col := yamlSlip(r.lineAt(n)); slip != "" {
 			pos.Line, pos.Column, remedy = n, col, slip
 			break
 		}
@@ -179,8 +194,8 @@ func (r *reader) inside(n ast.Node, offset int) Position {
 		col := utf8.RuneCountInString(text[strings.LastIndexByte(text[:offset], '\n')+1 : offset])
 		pos.Line += 1 + line
 		indent := 0
-		if pos.Line <= len(r.lines) {
-			indent = len(r.lines[pos.Line-1]) - len(strings.TrimLeft(r.lines[pos.Line-1], " "))
+		if line := r.lineAt(pos.Line); line != "" {
+			indent = len(line) - len(strings.TrimLeft(line, " "))
 		}
 		pos.Column = indent + col + 1
 	case *ast.StringNode:
@@ -242,6 +257,21 @@ func (r *reader) mapping(n ast.Node, what string, known, later []string) []entry
 		default:
 			r.errorf(e.pos, "unknown key %q in %s%s", e.key, what, near.Suggest(e.key, append(append([]string{}, known...), later...)))
 		}
+	}
+	return out
+}
+
+// entriesQuietly reads a mapping that is read properly elsewhere.
+func (r *reader) entriesQuietly(n ast.Node) (out []entry) {
+	var values []*ast.MappingValueNode
+	switch m := r.resolve(n).(type) {
+	case *ast.MappingNode:
+		values = m.Values
+	case *ast.MappingValueNode:
+		values = []*ast.MappingValueNode{m}
+	}
+	for _, v := range values {
+		out = append(out, entry{key: v.Key.GetToken().Value, node: v.Value})
 	}
 	return out
 }
@@ -335,10 +365,10 @@ func (r *reader) text1(n ast.Node, what string) (Text, bool) {
 }
 
 func (r *reader) lineAt(n int) string {
-	if n < 1 || n > len(r.lines) {
+	if n < 1 || n > len(r.lines[r.file]) {
 		return ""
 	}
-	return r.lines[n-1]
+	return r.lines[r.file][n-1]
 }
 
 // texts reads a scalar or a list of scalars.

@@ -1,28 +1,76 @@
 package gatefile
 
-import "yellowgate/internal/core/markup"
+import (
+	"strings"
 
-// PlaceOf returns where a part goes: the item's place or, without one, the
-// place that its kind has. Stylesheets and head code go to head-end, scripts to
-// head-end (deferred), all other code to body-end. An item with a script and
-// inline code with a script is a library and its set-up: both go to body-end.
+	"yellowgate/internal/core/markup"
+)
+
+// PlaceOf returns where a part goes: the place of its key, that of the item or,
+// without one, the place that its kind has. Where the item replaces something,
+// that is where the first of it stood. Else stylesheets, styles, structured data
+// and head code go to head-end, scripts to head-end (deferred), all other code to
+// body-end. An item with a script and inline code with a script is a library and
+// its set-up: both go to body-end.
 func (it *Item) PlaceOf(part *Part) Place {
-	if it.Place != nil {
-		return *it.Place
+	if p := it.placeFor(part.Key); p != nil {
+		return *p
 	}
+	if len(it.Replaces) > 0 && part.Kind != Structured && part.Kind != Popup {
+		return Place{Name: AtReplaced, Pos: it.Replaces[0].Pos}
+	}
+	return it.placeOfKind(part)
+}
+
+// placeOfKind is the place that a part has where the gate file names none.
+func (it *Item) placeOfKind(part *Part) Place {
 	switch part.Kind {
-	case Stylesheet:
+	case Stylesheet, StyleText, Structured:
 		return Place{Name: HeadEnd}
 	case Script:
 		if it.isLibraryWithSetup() {
 			return Place{Name: BodyEnd}
 		}
 		return Place{Name: HeadEnd}
-	}
-	if ContentsOf(part.Text).HeadOnly {
-		return Place{Name: HeadEnd}
+	case Code:
+		if part.Contents().HeadOnly {
+			return Place{Name: HeadEnd}
+		}
 	}
 	return Place{Name: BodyEnd}
+}
+
+// Elsewhere is where a part goes on a page that has nothing of what the item
+// replaces.
+func (it *Item) Elsewhere(part *Part) Place { return it.placeOfKind(part) }
+
+// placeFor is the place that the gate file gives a part key, or nil: code covers
+// code-file, and so on.
+func (it *Item) placeFor(key string) *Place {
+	if p := it.PartPlaces[key]; p != nil {
+		return p
+	}
+	switch key {
+	case "code-file", "popup-file":
+		key = strings.TrimSuffix(key, "-file")
+	case "script-file", "style-file":
+		key = strings.TrimSuffix(key, "-file") + "-text"
+	}
+	if p := it.PartPlaces[key]; p != nil {
+		return p
+	}
+	return it.Place
+}
+
+// FoundPlace is where found parts are moved, or nil where they stay.
+func (it *Item) FoundPlace() *Place {
+	if len(it.Found) == 0 {
+		return nil
+	}
+	if p := it.PartPlaces["found"]; p != nil || it.Place == nil || it.Place.Name == AtSpot {
+		return p
+	}
+	return it.Place
 }
 
 // LoadOf returns how a script part loads: defer, async, module or now.
@@ -41,7 +89,7 @@ func (it *Item) isLibraryWithSetup() bool {
 	script, inline := false, false
 	for _, p := range it.Parts {
 		script = script || p.Kind == Script
-		inline = inline || p.Kind == Code && ContentsOf(p.Text).InlineScript
+		inline = inline || p.Kind == ScriptText || p.Kind == Code && p.Contents().InlineScript
 	}
 	return script && inline
 }
@@ -58,6 +106,22 @@ type Contents struct {
 	// Cut is the start of a comment, tag, script or the like that the code
 	// leaves open, or -1.
 	Cut int
+}
+
+// look keeps what the part's code holds.
+func (p *Part) look() {
+	if p.Kind == Code || p.Kind == Popup {
+		c := ContentsOf(p.Text)
+		p.contents = &c
+	}
+}
+
+// Contents is what the part's code holds.
+func (p *Part) Contents() Contents {
+	if p.contents != nil {
+		return *p.contents
+	}
+	return ContentsOf(p.Text)
 }
 
 // ContentsOf looks at a piece of HTML.

@@ -42,7 +42,7 @@ func TestDefaultPlaces(t *testing.T) {
 		{"script: /a.js, code: <script>a()</script>", BodyEnd, "now"},
 		{"script: /a.js, code: <p>x</p>", HeadEnd, "defer"},
 	} {
-		g, problems := Parse("g.yaml", []byte(head+"items: {a: {"+c.item+"}}\n"))
+		g, problems := Parse("g.yaml", []byte(head+"items: {a: {"+c.item+"}}\n"), nil)
 		if len(problems) > 0 {
 			t.Fatal(problems)
 		}

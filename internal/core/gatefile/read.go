@@ -1,7 +1,9 @@
 package gatefile
 
 import (
+	"fmt"
 	"net/url"
+	"path"
 	"regexp"
 	"slices"
 	"strings"
@@ -13,43 +15,32 @@ import (
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"
-	"yellowgate/internal/core/placeholder"
 )
 
-// The keys of each mapping: what this version reads, and what the format has
-// beyond that.
-var (
-	topKeys      = []string{"yellowgate", "site", "sets", "defaults", "metadata", "items", "per-page"}
-	topLater     = []string{"include", "blank-pages", "require", "budgets", "accept", "checks", "strict"}
-	siteKeys     = []string{"name", "url", "source", "output", "facts", "ignore", "extensionless", "marks"}
-	siteLater    = []string{"manifest", "trust"}
-	metaLater    = []string{"author", "keywords", "viewport", "meta", "icon", "theme-color", "property", "link", "social", "lang"}
-	ruleKeys     = append([]string{"pages", "except"}, MetadataKeys...)
-	perPageKeys  = append([]string{"in", "out"}, MetadataKeys...)
-	perPageLater = append([]string{"params"}, metaLater...)
-	itemKeys     = []string{"script", "stylesheet", "code", "code-file", "found", "pages", "except", "place",
-		"needs", "before", "after", "load", "attrs", "disabled", "note"}
-	itemLater = []string{"script-file", "script-text", "style-file", "style-text", "popup", "popup-file", "structured",
-		"questions", "classes", "replaces", "not-with", "each", "media", "integrity", "params", "label", "open", "again",
-		"from", "until"}
-	placeNames    = []string{HeadStart, HeadEnd, BodyStart, BodyEnd}
-	placeAt       = []string{Before, After, FirstIn, LastIn, InsteadOf}
-	placeLater    = []string{"spot"}
-	loads         = []string{"defer", "async", "module", "now"}
-	forbiddenName = []string{"popup-runtime"}
-)
+// forbiddenName are names that the tool itself marks with.
+var forbiddenName = []string{"popup-runtime"}
+
+// An Included is a gate file that another includes.
+type Included struct {
+	Name string // as the user would write it
+	Dir  string // its folder, relative to that of the gate file, "" for the same
+	Text []byte
+}
 
 // Parse reads the text of a gate file. The file's name is used in positions
 // only. Where a problem is an error, the Gate is not fit for use. The files it
-// names are not read: see Load.
-func Parse(file string, text []byte) (*Gate, []Problem) {
+// names are not read: see Load. include finds the gate files that a glob names;
+// it may be nil.
+func Parse(file string, text []byte, include func(glob string) ([]Included, error)) (*Gate, []Problem) {
 	g := &Gate{File: file, Text: text}
 	g.Site.Marks = true
-	r := &reader{file: file, text: text, gate: g, lines: linesOf(text)}
+	r := &reader{shared: &shared{gate: g, lines: map[string][]string{}, names: map[string]Position{}}, file: file, text: text}
+	r.include = include
+	r.shared.lines[file] = linesOf(text)
 	if root, ok := r.parse(); ok {
 		r.top(root)
 		r.bind()
-		r.names()
+		r.named()
 	}
 	SortProblems(r.problems)
 	return g, r.problems
@@ -70,8 +61,13 @@ func (r *reader) top(root ast.Node) {
 			if t, ok := r.text1(e.node, "yellowgate"); ok && t.Value != "1" {
 				r.errorf(t.Pos, "the gate file's format is version %s; this program reads version 1", t.Value)
 			}
-		case "site":
-			r.site(e.node)
+		case "include", "site":
+			switch {
+			case r.dir != nil:
+				r.problem(Error, e.pos, "write it into the gate file that includes this one", "%q stands in an included file", e.key)
+			case e.key == "site":
+				r.site(e.node)
+			}
 		case "sets":
 			r.sets(e.node)
 		case "defaults":
@@ -84,10 +80,21 @@ func (r *reader) top(root ast.Node) {
 			}
 		case "per-page":
 			r.perPage(e.node)
+		case "blank-pages":
+			r.blankPages(e.node)
+		case "require":
+			r.requires(e.node)
 		}
 	}
-	if !versioned {
+	if !versioned && r.dir == nil {
 		r.problem(Error, Position{r.file, 1, 1}, "write as its first line: yellowgate: 1", "the gate file does not say its format's version")
+	}
+	if r.dir == nil { // what is included counts after the file's own
+		for _, e := range r.entriesQuietly(root) {
+			if e.key == "include" {
+				r.includes(e.node)
+			}
+		}
 	}
 	// defaults count before metadata, wherever they stand in the file.
 	slices.SortStableFunc(r.gate.Rules, func(a, b *Rule) int {
@@ -99,6 +106,118 @@ func (r *reader) top(root ast.Node) {
 		}
 		return 1
 	})
+}
+
+// includes reads the gate files that globs name.
+func (r *reader) includes(n ast.Node) {
+	seen := map[string]bool{r.file: true}
+	for _, t := range r.texts(n, "include") {
+		var files []Included
+		err := fmt.Errorf("gate files cannot be included here")
+		if r.include != nil {
+			files, err = r.include(t.Value)
+		}
+		switch {
+		case err != nil:
+			r.problem(Error, t.Pos, "paths are relative to the gate file", "cannot include %s: %v", t.Value, err)
+		case len(files) == 0:
+			r.problem(Error, t.Pos, "paths are relative to the gate file", "no file matches %s", t.Value)
+		}
+		for _, f := range files {
+			if seen[f.Name] {
+				continue
+			}
+			seen[f.Name] = true
+			r.gate.Others = append(r.gate.Others, File{f.Name, f.Text})
+			dir := f.Dir
+			sub := &reader{shared: r.shared, file: f.Name, text: f.Text, dir: &dir}
+			r.shared.lines[f.Name] = linesOf(f.Text)
+			if root, ok := sub.parse(); ok {
+				sub.top(root)
+			}
+		}
+	}
+}
+
+// path is a path of the file, relative to the gate file's folder.
+func (r *reader) path(p string) string {
+	if r.dir == nil || *r.dir == "" || path.IsAbs(p) {
+		return p
+	}
+	return path.Join(*r.dir, p)
+}
+
+// once refuses a name that stands somewhere already.
+func (r *reader) once(what, name string, pos Position) bool {
+	if p, dup := r.shared.names[what+name]; dup {
+		r.errorf(pos, "%s %q is defined twice, first in %s", what, name, p)
+		return false
+	}
+	r.shared.names[what+name] = pos
+	return true
+}
+
+func (r *reader) blankPages(n ast.Node) {
+	for _, v := range r.list(n) {
+		b := &BlankPage{Pos: r.at(v)}
+		before := len(r.problems)
+		for _, e := range r.mapping(v, "a page under blank-pages", KeysOf(BlankShape{}), nil) {
+			t, ok := r.text1(e.node, e.key)
+			if !ok {
+				continue
+			}
+			switch e.key {
+			case "path":
+				if !strings.HasPrefix(t.Value, "/") || strings.ContainsAny(t.Value, "*?#") {
+					r.problem(Error, t.Pos, "write it like path: /sky-camera/", "a page's path begins with \"/\" and has no *, ? or #, unlike %q", t.Value)
+				}
+				b.Path, b.Pos = t, e.pos
+			case "title":
+				b.Title = t
+			case "lang":
+				b.Lang = t
+			case "body":
+				b.Body = t
+			}
+		}
+		if b.Path.Value == "" {
+			if len(r.problems) == before {
+				r.problem(Error, b.Pos, "write it like path: /sky-camera/", "a page under blank-pages has no path")
+			}
+			continue
+		}
+		if r.once("the blank page", page.Key(b.Path.Value), b.Pos) {
+			r.gate.Blank = append(r.gate.Blank, b)
+		}
+	}
+}
+
+func (r *reader) requires(n ast.Node) {
+	for _, v := range r.list(n) {
+		q := &Require{Pos: r.at(v)}
+		before := len(r.problems)
+		for _, e := range r.mapping(v, "an entry of require", KeysOf(RequireShape{}), nil) {
+			switch e.key {
+			case "pages":
+				q.Pages = r.queries(e.node, "pages")
+			case "metadata":
+				q.Keys = r.texts(e.node, "metadata")
+			}
+		}
+		for i := range q.Keys {
+			q.Keys[i].Value = KeyName(q.Keys[i].Value)
+			if ok, hint := KnownKey(q.Keys[i].Value); !ok {
+				r.errorf(q.Keys[i].Pos, "unknown metadata key %q%s", q.Keys[i].Value, hint)
+			}
+		}
+		if len(q.Pages) == 0 || len(q.Keys) == 0 {
+			if len(r.problems) == before {
+				r.problem(Error, q.Pos, "write it like require: [{pages: all, metadata: [title, description]}]", "an entry of require has pages and metadata")
+			}
+			continue
+		}
+		r.gate.Require = append(r.gate.Require, q)
+	}
 }
 
 func (r *reader) site(n ast.Node) {
@@ -122,6 +241,8 @@ func (r *reader) site(n ast.Node) {
 			s.Output, _ = r.text1(e.node, what)
 		case "facts":
 			s.Facts = r.texts(e.node, what)
+		case "manifest":
+			s.Manifest, _ = r.text1(e.node, what)
 		case "ignore":
 			s.Ignore = r.texts(e.node, what)
 			for _, t := range s.Ignore {
@@ -157,6 +278,9 @@ func (r *reader) sets(n ast.Node) {
 			continue
 		}
 		r.checkName("a page set", e.key, e.pos)
+		if !r.once("the page set", e.key, e.pos) {
+			continue
+		}
 		s := &Set{Name: e.key, Pos: e.pos}
 		qs := r.queries(e.node, "the page set "+e.key)
 		if len(qs) == 0 {
@@ -188,8 +312,7 @@ func (r *reader) queries(n ast.Node, what string) []Query {
 			continue
 		}
 		out = append(out, Query{x, t.Value, t.Pos})
-		r.queryNodes = append(r.queryNodes, r.resolve(v))
-		r.allQueries = append(r.allQueries, out[len(out)-1])
+		r.queries1 = append(r.queries1, boundQuery{out[len(out)-1], r.resolve(v), r})
 	}
 	return out
 }
@@ -197,10 +320,10 @@ func (r *reader) queries(n ast.Node, what string) []Query {
 // hiddenComment recognises " #" in an unquoted value: YAML ends the value there.
 func (r *reader) hiddenComment(n ast.Node, t Text) {
 	s, ok := r.resolve(n).(*ast.StringNode)
-	if !ok || s.Token.Value != t.Value || t.Pos.Line > len(r.lines) {
+	if !ok || s.Token.Value != t.Value || t.Pos.Line > len(r.lines[r.file]) {
 		return
 	}
-	line := r.lines[t.Pos.Line-1]
+	line := r.lines[r.file][t.Pos.Line-1]
 	i := strings.LastIndex(line, t.Value)
 	if i < 0 {
 		return
@@ -222,7 +345,7 @@ func (r *reader) bind() {
 	}
 	names := g.SetNames()
 	numbers := map[string]int{}
-	bind := func(q Query, node ast.Node) {
+	bind := func(q Query, node ast.Node, r *reader) {
 		err := pagequery.Bind(q.Expr, func(name string) pagequery.Expr {
 			if s := byName[name]; s != nil {
 				return s.Query.Expr
@@ -233,8 +356,9 @@ func (r *reader) bind() {
 			r.errorf(r.inside(node, err.(*pagequery.SyntaxError).Offset), "%v", err)
 		}
 	}
-	for i, q := range r.allQueries {
-		bind(q, r.queryNodes[i])
+	for _, b := range r.queries1 {
+		q := b.Query
+		bind(q, b.node, b.reader)
 		pagequery.Walk(q.Expr, func(x pagequery.Expr) {
 			if h, ok := x.(*pagequery.Has); ok {
 				id, seen := numbers[h.Selector.String()]
@@ -289,7 +413,7 @@ func (r *reader) rules(n ast.Node, isDefault bool) {
 	nodes := r.list(n)
 	for _, v := range nodes {
 		rule := &Rule{Default: isDefault, Pos: r.at(v)}
-		for _, e := range r.mapping(v, "a rule under "+what, ruleKeys, metaLater) {
+		for _, e := range r.mapping(v, "a rule under "+what, ruleKeys, nil) {
 			switch e.key {
 			case "pages":
 				rule.Pages = r.queries(e.node, "pages")
@@ -316,146 +440,11 @@ func (r *reader) rules(n ast.Node, isDefault bool) {
 // that what follows from it need not be told.
 func (r *reader) failedAt(line int) bool {
 	for _, p := range r.problems {
-		if p.Pos.Line >= line && p.Pos.Line <= line+4 {
+		if p.Pos.File == r.file && p.Pos.Line >= line && p.Pos.Line <= line+4 {
 			return true
 		}
 	}
 	return false
-}
-
-// key reads one metadata key.
-func (r *reader) key(e entry, keys *[]Key) {
-	t, ok := r.text1(e.node, e.key)
-	if !ok {
-		return
-	}
-	k := Key{Name: e.key, Text: t.Value, Pos: e.pos, ValuePos: t.Pos, None: t.Value == "none"}
-	tmpl, err := placeholder.Parse(t.Value)
-	if err != nil {
-		r.errorf(r.inside(r.resolve(e.node), err.(*placeholder.Error).Offset), "%v", err)
-		return
-	}
-	k.Value = tmpl
-	*keys = append(*keys, k)
-}
-
-func (r *reader) item(e entry) {
-	it := &Item{Name: e.key, Pos: e.pos}
-	r.checkName("an item", e.key, e.pos)
-	if slices.Contains(forbiddenName, e.key) {
-		r.errorf(e.pos, "%q is a name that the tool itself marks with; choose another", e.key)
-	}
-	what := `item "` + e.key + `"`
-	var placed, loadAt, attrsAt Position
-	for _, e := range r.mapping(e.node, what, itemKeys, itemLater) {
-		switch e.key {
-		case "script", "stylesheet":
-			for _, v := range r.list(e.node) {
-				r.urlPart(it, Kind(e.key), v)
-			}
-		case "code":
-			for _, v := range r.list(e.node) {
-				if t, ok := r.text1(v, "code"); ok {
-					p := &Part{Kind: Code, Text: t.Value, Pos: e.pos, CodePos: r.inside(r.resolve(v), 0)}
-					r.template(p, r.resolve(v))
-					it.Parts = append(it.Parts, p)
-				}
-			}
-		case "code-file":
-			for _, t := range r.texts(e.node, "code-file") {
-				it.Parts = append(it.Parts, &Part{Kind: Code, FromFile: t.Value, Pos: t.Pos, CodePos: Position{t.Value, 1, 1}})
-			}
-		case "found":
-			for _, v := range r.list(e.node) {
-				if m, ok := r.matcher(v); ok {
-					it.Found = append(it.Found, m)
-				}
-			}
-		case "pages":
-			it.Pages = r.queries(e.node, "pages")
-		case "except":
-			it.Except = r.queries(e.node, "except")
-		case "place":
-			placed = e.pos
-			it.Place = r.place(e.node)
-		case "needs":
-			it.Needs = r.texts(e.node, "needs")
-		case "before":
-			it.Before = r.texts(e.node, "before")
-		case "after":
-			it.After = r.texts(e.node, "after")
-		case "load":
-			loadAt = e.pos
-			if t, ok := r.text1(e.node, "load"); ok {
-				if !slices.Contains(loads, t.Value) {
-					r.errorf(t.Pos, "load is one of %s, not %q%s", strings.Join(loads, ", "), t.Value, near.Suggest(t.Value, loads))
-				}
-				it.Load = t
-			}
-		case "attrs":
-			attrsAt = e.pos
-			r.attrs(it, e.node)
-		case "disabled":
-			it.Disabled, it.DisabledPos = r.truth(e.node, "disabled"), e.pos
-		case "note":
-			t, _ := r.text1(e.node, "note")
-			it.Note = t.Value
-		}
-	}
-	if len(it.Parts) == 0 && len(it.Found) == 0 && !r.failedAt(it.Pos.Line) {
-		r.problem(Error, it.Pos, "give it a script, a stylesheet, code, a code-file, or what is found in the source pages",
-			"%s carries nothing", what)
-	}
-	if it.FoundOnly() && len(it.Found) > 0 {
-		for key, at := range map[string]Position{"place": placed, "load": loadAt, "attrs": attrsAt} {
-			if at.Line > 0 {
-				r.problem(Error, at, "take it out for now: a found part stays where it stands, or goes",
-					"%q for found parts (moving and changing them) is not read by this version yet", key)
-			}
-		}
-	}
-	r.gate.Items = append(r.gate.Items, it)
-}
-
-// urlPart reads a script or stylesheet: a URL or a path of the site.
-func (r *reader) urlPart(it *Item, kind Kind, n ast.Node) {
-	t, ok := r.text1(n, string(kind))
-	if !ok {
-		return
-	}
-	v := strings.TrimSpace(t.Value)
-	switch {
-	case v == "":
-		r.errorf(t.Pos, "%s should be a URL or a path of the site", kind)
-		return
-	case strings.HasPrefix(v, "<"):
-		r.problem(Error, t.Pos, "use code or code-file for HTML", "%s takes a URL, not a tag", kind)
-		return
-	case strings.HasPrefix(v, "built:"):
-		r.problem(Error, t.Pos, "write the path of the built file for now", "the build manifest (built:) is not read by this version yet")
-		return
-	case strings.ContainsAny(v, "\n{;") && !strings.Contains(v, "@{"):
-		r.problem(Error, t.Pos, "use code or code-file for code", "%s takes a URL, not code", kind)
-		return
-	}
-	p := &Part{Kind: kind, Text: v, Pos: t.Pos, CodePos: t.Pos}
-	tmpl, err := placeholder.Parse(v)
-	if err != nil {
-		r.errorf(r.inside(r.resolve(n), err.(*placeholder.Error).Offset), "%v", err)
-		return
-	}
-	p.Template = tmpl
-	it.Parts = append(it.Parts, p)
-}
-
-// template reads the placeholders of code in the gate file.
-func (r *reader) template(p *Part, n ast.Node) {
-	tmpl, err := placeholder.ParseCode(p.Text)
-	if err != nil {
-		r.errorf(r.inside(n, err.(*placeholder.Error).Offset), "%v", err)
-		tmpl = &placeholder.Template{}
-	}
-	p.Template = tmpl
 }
 
 // matcher reads a selector, {url: glob} or {text: regexp}.
@@ -513,80 +502,7 @@ func (r *reader) selectorError(n ast.Node, err error) {
 	r.errorf(r.inside(n, off), "%v", err)
 }
 
-// place reads a standard place or one at a selector.
-func (r *reader) place(n ast.Node) *Place {
-	n = r.resolve(n)
-	switch n.(type) {
-	case *ast.MappingNode, *ast.MappingValueNode:
-		later := []string{"code", "script", "stylesheet", "style", "popup", "structured"}
-		es := r.mapping(n, "place", placeAt, later)
-		if len(es) > 1 {
-			r.errorf(es[1].pos, "a place is one place; %q stands here besides %q", es[1].key, es[0].key)
-		}
-		if len(es) == 0 {
-			return nil
-		}
-		t, ok := r.text1(es[0].node, "place."+es[0].key)
-		if !ok {
-			return nil
-		}
-		r.hiddenComment(es[0].node, t)
-		sel, err := markup.ParseSelector(t.Value)
-		if err != nil {
-			r.selectorError(r.resolve(es[0].node), err)
-			return nil
-		}
-		return &Place{es[0].key, sel, t.Pos}
-	}
-	t, ok := r.text1(n, "place")
-	switch {
-	case !ok:
-		return nil
-	case slices.Contains(placeLater, t.Value):
-		r.problem(Error, t.Pos, "use {before: SELECTOR} or another place for now", "spots are not read by this version yet")
-		return nil
-	case slices.Contains(placeAt, t.Value):
-		r.problem(Error, t.Pos, "write it like place: {"+t.Value+": form.contact}", "the place %q needs a selector", t.Value)
-		return nil
-	case !slices.Contains(placeNames, t.Value):
-		r.errorf(t.Pos, "unknown place %q%s", t.Value, near.Suggest(t.Value, append(slices.Clone(placeNames), placeAt...)))
-		return nil
-	}
-	return &Place{Name: t.Value, Pos: t.Pos}
-}
-
-var attrName = regexp.MustCompile(`^[A-Za-z_:@][-A-Za-z0-9_:.@]*$`)
-
-func (r *reader) attrs(it *Item, n ast.Node) {
-	for _, e := range r.entries(n, "attrs") {
-		name := strings.ToLower(e.key)
-		switch {
-		case !attrName.MatchString(name):
-			r.errorf(e.pos, "%q is no name for an attribute", e.key)
-			continue
-		case name == "src" || name == "href":
-			r.errorf(e.pos, "%q is not set by attrs: the item's script or stylesheet is its URL", e.key)
-			continue
-		}
-		a := Attr{Name: name, Pos: e.pos}
-		if b, ok := r.resolve(e.node).(*ast.BoolNode); ok && b.Value {
-			a.Value = &placeholder.Template{} // a bare attribute
-		} else if t, ok := r.text1(e.node, "attrs."+e.key); ok {
-			tmpl, err := placeholder.Parse(t.Value)
-			if err != nil {
-				r.errorf(r.inside(r.resolve(e.node), err.(*placeholder.Error).Offset), "%v", err)
-				continue
-			}
-			a.Value, a.Text = tmpl, t.Value
-		} else {
-			continue
-		}
-		it.Attrs = append(it.Attrs, a)
-	}
-}
-
 func (r *reader) perPage(n ast.Node) {
-	seen := map[string]Position{}
 	for _, e := range r.entries(n, "per-page") {
 		if !strings.HasPrefix(e.key, "/") {
 			r.errorf(e.pos, "per-page names a page by its path, which begins with \"/\", not %q", e.key)
@@ -596,19 +512,20 @@ func (r *reader) perPage(n ast.Node) {
 			r.problem(Error, e.pos, "use pages and except for a kind of page", "per-page is for one page, not for a glob")
 			continue
 		}
-		key := page.Key(e.key)
-		if p, dup := seen[key]; dup {
-			r.errorf(e.pos, "the page %s stands under per-page twice, first in line %d", e.key, p.Line)
+		if p, dup := r.shared.names["per-page "+page.Key(e.key)]; dup {
+			r.errorf(e.pos, "the page %s stands under per-page twice, first in %s", e.key, p)
 			continue
 		}
-		seen[key] = e.pos
+		r.shared.names["per-page "+page.Key(e.key)] = e.pos
 		pp := &PerPage{Path: e.key, Pos: e.pos}
-		for _, k := range r.mapping(e.node, "per-page "+e.key, perPageKeys, perPageLater) {
+		for _, k := range r.mapping(e.node, "per-page "+e.key, perPageKeys, nil) {
 			switch k.key {
 			case "in":
 				pp.In = r.texts(k.node, "in")
 			case "out":
 				pp.Out = r.texts(k.node, "out")
+			case "params":
+				r.settings(pp, k.node)
 			default:
 				r.key(k, &pp.Keys)
 			}
@@ -617,8 +534,8 @@ func (r *reader) perPage(n ast.Node) {
 	}
 }
 
-// names checks that every item that is named exists.
-func (r *reader) names() {
+// named checks that every item that is named exists, and that parameters do.
+func (r *reader) named() {
 	g := r.gate
 	names := g.ItemNames()
 	check := func(list []Text, self string) {
@@ -635,6 +552,14 @@ func (r *reader) names() {
 		check(it.Needs, it.Name)
 		check(it.Before, it.Name)
 		check(it.After, it.Name)
+		check(it.NotWith, it.Name)
+		for _, n := range it.Needs {
+			for _, not := range it.NotWith {
+				if n.Value == not.Value {
+					r.errorf(not.Pos, "item %q needs %q (line %d), and must not meet it", it.Name, n.Value, n.Pos.Line)
+				}
+			}
+		}
 	}
 	for _, p := range g.Pages {
 		check(p.In, "")
@@ -647,6 +572,19 @@ func (r *reader) names() {
 			}
 			if it := g.Item(in.Value); it != nil && it.Disabled {
 				r.problem(Error, in.Pos, "enable the item, or take this line out", "item %q is put in on %s, but it is disabled (line %d)", in.Value, p.Path, it.DisabledPos.Line)
+			}
+		}
+		for _, s := range p.Params {
+			it := g.Item(s.Item)
+			if it == nil {
+				r.errorf(s.Pos, "unknown item %q%s", s.Item, near.Suggest(s.Item, names))
+				continue
+			}
+			param := it.Param(s.Name)
+			if param == nil {
+				r.errorf(s.Pos, "item %q has no parameter %q%s", s.Item, s.Name, near.Suggest(s.Name, it.ParamNames()))
+			} else if why := param.Refuse(s.Value); why != "" {
+				r.errorf(s.Pos, "%s", why)
 			}
 		}
 	}

@@ -13,10 +13,48 @@ import (
 type editing struct {
 	*Result
 	gate    *Gate
-	edits   []markup.Edit
-	owner   map[int]int // item by the offset of a found element
+	layers  [4][]markup.Edit
+	owner   map[int]owned // by the offset of an element that a matcher finds
 	removed []removal
-	bodyTag bool // a body tag was written that the source left out
+	opened  bool // a body tag was written that the source leaves out
+
+	stands  map[standsFor]markup.Span // where items stand in for what they replace
+	changes map[int]*markup.TagChange // by the offset of the tag
+	html    markup.TagChange          // of tags that the source may leave out
+	body    markup.TagChange
+}
+
+// The layers of edits: of two insertions at one offset, that of the lower layer
+// comes first.
+const (
+	htmlTag = iota
+	inHead
+	bodyTag
+	inBody
+)
+
+func (e *editing) add(layer int, edits ...markup.Edit) {
+	e.layers[layer] = append(e.layers[layer], edits...)
+}
+
+// layerOf is the layer of what goes into an area.
+func layerOf(a markup.Area) int {
+	if a == markup.Head {
+		return inHead
+	}
+	return inBody
+}
+
+// owned says whose an element is.
+type owned struct {
+	item     int
+	replaced bool // the item stands in for it
+}
+
+// standsFor is a kind of part of an item.
+type standsFor struct {
+	item   int
+	family family
 }
 
 type removal struct {
@@ -24,38 +62,81 @@ type removal struct {
 	item int
 }
 
-// removeFound takes out the elements of items that are out.
-func (e *editing) removeFound() {
-	starts := make([]int, 0, len(e.owner))
+// starts lists the offsets of the elements that matchers find, in order.
+func (e *editing) starts() []int {
+	out := make([]int, 0, len(e.owner))
 	for at := range e.owner {
-		starts = append(starts, at)
+		out = append(out, at)
 	}
-	sort.Ints(starts)
+	sort.Ints(out)
+	return out
+}
+
+// removeFound takes out the elements of items that are out, and those that items
+// replace.
+func (e *editing) removeFound() {
+	e.standIns()
 	last := 0
-	for _, at := range starts {
-		item := e.owner[at]
-		if e.Verdicts[item].In || at < last {
+	var holder owned
+	for _, at := range e.starts() {
+		o := e.owner[at]
+		if at < last {
+			if e.Verdicts[o.item].In && !o.replaced && o.item != holder.item {
+				e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: e.Verdicts[o.item].Item.Pos,
+					Message: fmt.Sprintf("item %q is in, and what it is found by stands in an element that goes with item %q", e.Verdicts[o.item].Item.Name, e.Verdicts[holder.item].Item.Name),
+					Remedy:  "narrow a matcher, or give one of them other pages"})
+			}
+			continue
+		}
+		if e.Verdicts[o.item].In && !o.replaced {
 			continue
 		}
 		end, err := e.endOf(at)
 		if err != nil {
-			e.unclear(e.gate.File.Items[item], err)
+			e.unclear(e.gate.File.Items[o.item], err)
 			continue
 		}
-		last = end
-		span := e.Scan.LineOf(markup.Span{Start: at, End: end})
-		if n := len(e.removed); n > 0 && span.Start < e.removed[n-1].End {
-			span.Start = e.removed[n-1].End
+		last, holder = end, o
+		if e.standsAt(o.item, at) {
+			e.removed = append(e.removed, removal{markup.Span{Start: at, End: end}, o.item})
+			continue // the item's own parts come in its stead
 		}
-		e.removed = append(e.removed, removal{span, item})
-		e.edits = append(e.edits, markup.Edit{Start: span.Start, End: span.End})
+		e.remove(at, end, o.item)
 	}
 }
 
-// headMended reports whether what broke the head is taken out.
-func (e *editing) headMended() bool {
+// remove takes an element out, with the line that it stands alone on.
+func (e *editing) remove(at, end, item int) {
+	span := e.Scan.LineOf(markup.Span{Start: at, End: end})
+	for _, r := range e.removed { // two on one line, or line after line
+		if span.Start >= r.Start && span.Start < r.End {
+			span.Start = r.End
+		}
+		if span.End > r.Start && span.End <= r.End {
+			span.End = r.Start
+		}
+	}
+	e.removed = append(e.removed, removal{span, item})
+	e.add(inHead, markup.Edit{Start: span.Start, End: span.End})
+}
+
+// breakerGoes reports whether what broke the head is of an item that is out.
+func (e *editing) breakerGoes() bool {
 	b := e.Scan.Breaker
-	return !b.None() && e.isRemoved(b.Start)
+	if b.None() {
+		return false
+	}
+	for _, at := range e.starts() {
+		if at > b.Start {
+			break
+		}
+		if o := e.owner[at]; !e.Verdicts[o.item].In {
+			if end, err := e.endOf(at); err == nil && b.Start < end {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // endOf returns where the element at the offset ends.
@@ -79,52 +160,162 @@ func (e *editing) unclear(it *gatefile.Item, err error) {
 		Remedy:  "close the elements of the page in the order in which they were opened"})
 }
 
+// A landing is where something goes on this page.
+type landing struct {
+	markup.Spot
+	replaces int // the end of what it stands instead of, or 0
+	spot     *markup.AuthorSpot
+}
+
 // place inserts the parts of the items that are in, in order.
 func (e *editing) place() {
+	e.checkSpots()
 	for _, i := range e.gate.Plan.Order {
-		if !e.Verdicts[i].In || len(e.gate.File.Items[i].Parts) == 0 {
+		if !e.Verdicts[i].In {
 			continue
 		}
-		item := e.gate.items[i]
-		pieces, err := item.Render(e.Lookup)
-		if err != nil {
-			e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: err.Pos,
-				Message: fmt.Sprintf("item %q: %s", item.Name, err.Message),
-				Remedy:  `give it a fallback, as in @{fact.name or "words"}, or keep the item out of those pages`})
-			continue
-		}
-		for _, p := range pieces {
-			e.insert(item, p)
-		}
+		e.move(i)
+		e.placeItem(i)
+	}
+	if len(e.Popups) > 0 {
+		e.insert(compose.RuntimeName, landing{Spot: e.Scan.BodyEndSpot()}, []string{compose.Runtime()}, nil)
 	}
 }
 
-// insert puts one piece of an item at its place.
-func (e *editing) insert(item *compose.Item, p compose.Piece) {
-	spot, replaces, ok := e.spot(item.Item, p.Place)
-	if !ok {
-		return
+// placeItem inserts the parts of one item: those that go to one place stand
+// there together.
+func (e *editing) placeItem(i int) {
+	item := e.gate.items[i]
+	type group struct {
+		at    landing
+		lines []string
 	}
+	var groups []*group
+	index := map[[2]int]*group{}
+	placed, wanted := 0, 0
+	for k := range item.Parts() {
+		part := item.Part(k)
+		if part.Kind == gatefile.Classes {
+			continue
+		}
+		wanted++
+		place := item.Place(k)
+		for _, at := range e.landings(i, k, place) {
+			values := e.gate.Values(e.View)
+			values.Param = e.gate.params(item.Item, &e.Page, at.spot)
+			text, ok, err := item.Render(k, values)
+			if err != nil {
+				e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: err.Pos, Message: fmt.Sprintf("item %q: %s", item.Name, err.Message), Remedy: remedyFor(err)})
+				return
+			}
+			placed++
+			if !ok || !e.fitsArea(item.Item, part, place, at) {
+				continue
+			}
+			key := [2]int{at.Offset, at.replaces}
+			g := index[key]
+			if g == nil {
+				g = &group{at: at}
+				index[key] = g
+				groups = append(groups, g)
+			}
+			g.lines = append(g.lines, text)
+			e.Written = append(e.Written, Written{i, k, text, place, at.Area})
+			if part.Kind == gatefile.Popup {
+				e.popup(item.Item)
+			}
+		}
+	}
+	if placed == 0 && wanted > 0 && item.SpotOnly() && e.Verdicts[i].Reason != "spot" {
+		e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: e.Verdicts[i].Rule,
+			Message: fmt.Sprintf("item %q goes to spots alone, and the page has none for it", item.Name),
+			Remedy:  "write <!-- yg-spot " + item.Name + " --> into the page, or keep the item out of it: without pages, it is in where it has a spot"})
+	}
+	for _, g := range groups {
+		e.insert(item.Name, g.at, g.lines, item.Item)
+	}
+}
+
+func remedyFor(err *compose.ValueError) string {
+	if err.Missing {
+		return `give it a fallback, as in @{fact.name or "words"}, or keep the item out of those pages`
+	}
+	return "give it another value, or keep the item out of those pages"
+}
+
+// popup notes that the item's popup is on the page, and that nothing else bears
+// its id.
+func (e *editing) popup(it *gatefile.Item) {
+	e.Popups = append(e.Popups, it)
+	if hits := e.find(idSelector(it.Name)); len(hits) > 0 && !e.isRemoved(hits[0]) {
+		line, _ := markup.NewLocator(e.Source.Text).Locate(hits[0])
+		e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: it.Pos,
+			Message: fmt.Sprintf("the popup of item %q has the id %q, and so has an element of the page (%s:%d)", it.Name, it.Name, e.Page.File, line),
+			Remedy:  "give the item another name, or the element another id"})
+	}
+}
+
+// fitsArea refuses code in the head that would end it, and head elements in the
+// body, where the place alone does not tell which it is.
+func (e *editing) fitsArea(it *gatefile.Item, part *gatefile.Part, place gatefile.Place, at landing) bool {
+	if part.Kind != gatefile.Code && part.Kind != gatefile.Popup {
+		return true
+	}
+	c := part.Contents()
+	if at.Area == markup.Head && (!c.FitsHead || part.Kind == gatefile.Popup) {
+		e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: place.Pos,
+			Message: fmt.Sprintf("item %q would end the head: %q is in the head there, and its code is for the body", it.Name, place.String()),
+			Remedy:  "give the item a place in the body"})
+		return false
+	}
+	if at.Area == markup.Body && c.NotForBody >= 0 && (place.Selector != nil || place.Name == gatefile.AtSpot || place.Name == gatefile.AtReplaced) {
+		e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: place.Pos,
+			Message: fmt.Sprintf("item %q has code for the head, and %q is in the body there", it.Name, place.String()),
+			Remedy:  "give the item place: head-end"})
+		return false
+	}
+	return true
+}
+
+// insert puts lines at a landing, between the marks of a name.
+func (e *editing) insert(name string, at landing, lines []string, it *gatefile.Item) {
 	for _, r := range e.removed {
-		if spot.Offset > r.Start && spot.Offset < r.End || replaces > spot.Offset && replaces > r.Start && spot.Offset < r.End {
-			e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: item.Pos,
-				Message: fmt.Sprintf("item %q belongs into an element that goes with item %q, which is out there", item.Name, e.gate.File.Items[r.item].Name),
-				Remedy:  "give one of them another place or other pages"})
+		inside := at.Offset > r.Start && at.Offset < r.End || at.replaces > at.Offset && at.replaces > r.Start && at.Offset < r.End
+		if inside && !(at.replaces == r.End && at.Offset == r.Start) {
+			if it != nil {
+				e.inRemoved(it, r.item)
+			}
 			return
 		}
 	}
-	lines := p.Lines
-	if e.impliesBody(spot, lines[0]) {
-		e.bodyTag = true
-		lines = append([]string{"<body>"}, lines...)
-	}
+	lines = e.bodyFirst(at, lines)
 	for i := range lines {
 		lines[i] = e.fit(lines[i])
 	}
-	e.edits = append(e.edits, markup.Edit{
-		Start: spot.Offset, End: max(spot.Offset, replaces),
-		New: compose.Mark(item.Name, lines, spot.Before, e.gate.File.Site.Marks),
+	e.add(layerOf(at.Area), markup.Edit{
+		Start: at.Offset, End: max(at.Offset, at.replaces),
+		New: compose.Mark(name, lines, at.Before, e.gate.File.Site.Marks),
 	})
+}
+
+func (e *editing) inRemoved(it *gatefile.Item, by int) {
+	name := "the gate file"
+	if by >= 0 {
+		name = fmt.Sprintf("item %q, which is out there", e.gate.File.Items[by].Name)
+	}
+	e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: it.Pos,
+		Message: fmt.Sprintf("item %q belongs into an element that goes with %s", it.Name, name),
+		Remedy:  "give one of them another place or other pages"})
+}
+
+// bodyFirst writes a body tag before lines that would belong to the head without
+// one, because the source leaves it out.
+func (e *editing) bodyFirst(at landing, lines []string) []string {
+	if len(lines) > 0 && e.impliesBody(at.Spot, lines[0]) {
+		e.opened = true
+		return append([]string{e.body.Tag("body")}, lines...)
+	}
+	return lines
 }
 
 // fit gives a text the line ends and the encoding of the page.
@@ -135,82 +326,102 @@ func (e *editing) fit(text string) string {
 // impliesBody reports whether a body tag has to be written first: the source
 // leaves it out, and what comes at its beginning would belong to the head.
 func (e *editing) impliesBody(s markup.Spot, text string) bool {
-	return s.Area == markup.Body && !e.bodyTag && e.Scan.BodyTag.None() &&
+	return s.Area == markup.Body && !e.opened && e.Scan.BodyTag.None() &&
 		s.Offset <= e.Scan.BodyBegin && markup.BelongsToHead([]byte(text))
 }
 
-// spot finds where a place is on this page. replaces is the end of what the
-// item stands instead of, or 0.
-func (e *editing) spot(it *gatefile.Item, p gatefile.Place) (s markup.Spot, replaces int, ok bool) {
+// landings finds where a part goes on this page.
+func (e *editing) landings(i, part int, p gatefile.Place) []landing {
+	it := e.gate.File.Items[i]
+	switch p.Name {
+	case gatefile.AtSpot:
+		return e.spotLandings(it)
+	case gatefile.AtReplaced:
+		if span, ok := e.stands[standsFor{i, familyOfPart(it.Parts[part])}]; ok {
+			return []landing{{Spot: markup.Spot{Offset: span.Start, Area: e.areaAt(span.Start)}, replaces: span.End}}
+		}
+		return e.landings(i, part, it.Elsewhere(it.Parts[part]))
+	}
+	return e.standard(it, p, it.Each)
+}
+
+func (e *editing) areaAt(at int) markup.Area {
+	if at < e.Scan.HeadStop {
+		return markup.Head
+	}
+	return markup.Body
+}
+
+// standard finds a standard place, or one at a selector.
+func (e *editing) standard(it *gatefile.Item, p gatefile.Place, each bool) []landing {
 	switch p.Name {
 	case gatefile.HeadStart:
-		return e.Scan.HeadStartSpot(), 0, true
+		return []landing{{Spot: e.Scan.HeadStartSpot()}}
 	case gatefile.HeadEnd:
-		return e.Scan.HeadEndSpot(), 0, true
+		return []landing{{Spot: e.Scan.HeadEndSpot()}}
 	case gatefile.BodyStart, gatefile.BodyEnd:
 		if e.Scan.Frameset {
 			e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: it.Pos,
 				Message: fmt.Sprintf("item %q goes into the body, and the page has a frameset and no body", it.Name),
 				Remedy:  "keep the item out of pages with a frameset"})
-			return s, 0, false
+			return nil
 		}
 		if p.Name == gatefile.BodyStart {
-			return e.Scan.BodyStartSpot(), 0, true
+			return []landing{{Spot: e.Scan.BodyStartSpot()}}
 		}
-		return e.Scan.BodyEndSpot(), 0, true
+		return []landing{{Spot: e.Scan.BodyEndSpot()}}
 	}
-	return e.selectorSpot(it, p)
-}
-
-// selectorSpot finds a place at the first element that a selector matches.
-func (e *editing) selectorSpot(it *gatefile.Item, p gatefile.Place) (s markup.Spot, replaces int, ok bool) {
 	hits := e.find(p.Selector)
 	if len(hits) == 0 {
 		e.placeless = append(e.placeless, it)
 		e.problem(gatefile.Problem{Severity: gatefile.Warning, Pos: p.Pos,
 			Message: fmt.Sprintf("item %q has no place: %q matches nothing", it.Name, p.Selector),
 			Remedy:  "let the item in only where the element is: has(" + p.Selector.String() + ")"})
-		return s, 0, false
+		return nil
 	}
-	at := hits[0]
+	if !each {
+		hits = hits[:1]
+	}
+	var out []landing
+	last := 0
+	for _, at := range hits {
+		if l, ok := e.atElement(it, p, at); ok && !(p.Name == gatefile.InsteadOf && at < last) {
+			out = append(out, l)
+			last = l.replaces
+		}
+	}
+	return out
+}
+
+// atElement finds a place at the element whose start tag stands at the offset.
+func (e *editing) atElement(it *gatefile.Item, p gatefile.Place, at int) (l landing, ok bool) {
+	if p.Name == gatefile.Before {
+		l.Spot = e.Scan.BeforeSpot(at)
+		l.Area = e.areaAt(at)
+		return l, true
+	}
+	content, end, err := e.Scan.Extent(at)
+	if err != nil {
+		e.unclear(it, err)
+		return l, false
+	}
 	switch p.Name {
-	case gatefile.Before:
-		s = e.Scan.BeforeSpot(at)
-	default:
-		content, end, err := e.Scan.Extent(at)
-		if err != nil {
-			e.unclear(it, err)
-			return s, 0, false
+	case gatefile.After:
+		l.Spot = e.Scan.AfterSpot(end)
+	case gatefile.InsteadOf:
+		l.Spot, l.replaces = markup.Spot{Offset: at}, end
+	case gatefile.FirstIn, gatefile.LastIn:
+		if !e.Scan.TakesChildren(at) {
+			e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: p.Pos,
+				Message: fmt.Sprintf("item %q cannot stand in %q: that element holds text only, or nothing", it.Name, p.Selector),
+				Remedy:  "use before or after"})
+			return l, false
 		}
-		switch p.Name {
-		case gatefile.After:
-			s = e.Scan.AfterSpot(end)
-		case gatefile.InsteadOf:
-			s, replaces = markup.Spot{Offset: at}, end
-		case gatefile.FirstIn, gatefile.LastIn:
-			if !e.Scan.TakesChildren(at) {
-				e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: p.Pos,
-					Message: fmt.Sprintf("item %q cannot stand in %q: that element holds text only, or nothing", it.Name, p.Selector),
-					Remedy:  "use before or after"})
-				return s, 0, false
-			}
-			s = e.Scan.AfterSpot(content.Start)
-			if p.Name == gatefile.LastIn {
-				s = e.Scan.BeforeSpot(content.End)
-			}
+		l.Spot = e.Scan.AfterSpot(content.Start)
+		if p.Name == gatefile.LastIn {
+			l.Spot = e.Scan.BeforeSpot(content.End)
 		}
 	}
-	s.Area = markup.Body
-	if at < e.Scan.HeadStop {
-		s.Area = markup.Head
-		for _, part := range it.Parts {
-			if part.Kind == gatefile.Code && !gatefile.ContentsOf(part.Text).FitsHead {
-				e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: p.Pos,
-					Message: fmt.Sprintf("item %q would end the head: %q is in the head there, and its code is for the body", it.Name, p.Selector),
-					Remedy:  "give the item a place in the body"})
-				return s, 0, false
-			}
-		}
-	}
-	return s, replaces, true
+	l.Area = e.areaAt(at)
+	return l, true
 }

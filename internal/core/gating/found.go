@@ -12,15 +12,23 @@ import (
 	"yellowgate/internal/core/weburl"
 )
 
+func fields(s string) []string { return strings.Fields(s) }
+
 // own settles to which item each element of the page belongs: the first in the
 // gate file that matches it.
 func (e *editing) own() {
-	e.owner = map[int]int{}
+	e.owner = map[int]owned{}
 	e.Present = make([]int, len(e.gate.File.Items))
 	var refs []loaded
 	for i, it := range e.gate.File.Items {
-		for k := range it.Found {
-			m := &it.Found[k]
+		for k := range len(it.Found) + len(it.Replaces) {
+			replaced := k >= len(it.Found)
+			var m *gatefile.Matcher
+			if replaced {
+				m = &it.Replaces[k-len(it.Found)]
+			} else {
+				m = &it.Found[k]
+			}
 			if m.URL != "" && refs == nil {
 				refs = e.loads()
 			}
@@ -33,8 +41,10 @@ func (e *editing) own() {
 			}
 			for _, at := range hits {
 				if _, taken := e.owner[at]; !taken {
-					e.owner[at] = i
-					e.Present[i]++
+					e.owner[at] = owned{i, replaced}
+					if !replaced {
+						e.Present[i]++
+					}
 				}
 			}
 		}

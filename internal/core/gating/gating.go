@@ -5,6 +5,7 @@ package gating
 
 import (
 	"fmt"
+	"slices"
 
 	"golang.org/x/net/html"
 
@@ -23,6 +24,7 @@ type Gate struct {
 	Site *weburl.Site
 
 	items []*compose.Item
+	keys  []string // IDs of the metadata keys that the gate file decides
 	all   *lookout // for every selector of the gate file, those of has() first
 	found *lookout // for those that items are found by
 	byURL bool     // an item is found by URL
@@ -63,37 +65,46 @@ func (l *lookout) ready() {
 // urlTags are the elements besides those of interest that a URL matcher finds.
 const urlTags = "img[src], source[src]"
 
-// New makes a gate ready. With problems that are errors it must not be used to
-// write anything.
-func New(f *gatefile.Gate) (*Gate, []gatefile.Problem) {
-	g := &Gate{File: f, Site: weburl.NewSite(f.Site.URL.Value), all: &lookout{}, found: &lookout{}}
+// New makes a gate ready for a day, written as 2026-11-23. With problems that are
+// errors it must not be used to write anything.
+func New(f *gatefile.Gate, day string) (*Gate, []gatefile.Problem) {
+	g := &Gate{keys: f.KeyIDs(), File: f, Site: weburl.NewSite(f.Site.URL.Value), all: &lookout{}, found: &lookout{}}
 	var problems []gatefile.Problem
-	g.Plan, problems = verdict.NewPlan(f)
+	g.Plan, problems = verdict.NewPlan(f, day)
 	for _, it := range f.Items {
 		c, ps := compose.Prepare(it, g.Site.BasePath())
 		g.items = append(g.items, c)
 		problems = append(problems, ps...)
 	}
+	problems = append(problems, g.Plan.OutOfDates()...)
 	for _, s := range f.Selectors {
 		g.all.add(s)
 	}
 	for _, it := range f.Items {
-		for _, m := range it.Found {
+		for _, m := range slices.Concat(it.Found, it.Replaces) {
 			if m.Selector != nil {
 				g.all.add(m.Selector)
 				g.found.add(m.Selector)
 			}
 			g.byURL = g.byURL || m.URL != ""
 		}
-		if it.Place != nil && it.Place.Selector != nil {
-			g.all.add(it.Place.Selector)
+		for i := range it.Parts {
+			if p := g.placeOf(it, i); p.Selector != nil {
+				g.all.add(p.Selector)
+			}
+			if s := it.Parts[i].Selector; s != nil {
+				g.all.add(s)
+			}
+		}
+		if p := it.FoundPlace(); p != nil && p.Selector != nil {
+			g.all.add(p.Selector)
+		}
+		if it.Popup() != nil {
+			g.all.add(idSelector(it.Name))
 		}
 	}
 	if g.byURL {
-		s, err := markup.ParseSelector(urlTags)
-		if err != nil {
-			panic(err) // a constant
-		}
+		s := constant(urlTags)
 		g.all.add(s)
 		g.found.add(s)
 	}
@@ -102,6 +113,20 @@ func New(f *gatefile.Gate) (*Gate, []gatefile.Problem) {
 	return g, problems
 }
 
+func (g *Gate) placeOf(it *gatefile.Item, part int) gatefile.Place { return it.PlaceOf(it.Parts[part]) }
+
+// constant parses a selector that is in order.
+func constant(text string) *markup.Selector {
+	s, err := markup.ParseSelector(text)
+	if err != nil {
+		panic(err)
+	}
+	return s
+}
+
+// idSelector finds an element by its id, which is an item's name.
+func idSelector(name string) *markup.Selector { return constant("[id='" + name + "']") }
+
 // A View is a source page as the gate sees it, before anything is decided.
 type View struct {
 	gate   *Gate
@@ -109,6 +134,7 @@ type View struct {
 	Source *markup.Source
 	Scan   *markup.Page
 	Page   page.Page
+	Spots  []markup.AuthorSpot
 	tree   *html.Node
 }
 
@@ -123,6 +149,7 @@ func (g *Gate) Look(file []byte, known page.Page) *View {
 		v.Source, v.Scan = src, markup.Scan(src.Text, g.all.watch)
 	}
 	v.Page.Read(src, v.Scan)
+	v.readSpots()
 	if n := len(g.File.Selectors); n > 0 {
 		v.Page.Has = make([]bool, n)
 		for i := range n {
@@ -130,6 +157,18 @@ func (g *Gate) Look(file []byte, known page.Page) *View {
 		}
 	}
 	return v
+}
+
+// readSpots lists the page's spots.
+func (v *View) readSpots() {
+	v.Page.Spots = nil
+	v.Spots = markup.SpotsOf(v.Source, v.Scan)
+	for _, s := range v.Spots {
+		if v.Page.Spots == nil {
+			v.Page.Spots = map[string]bool{}
+		}
+		v.Page.Spots[s.Name] = true
+	}
 }
 
 // matches returns the offsets at which selector i of the gate matches.
@@ -195,6 +234,8 @@ type Result struct {
 	Present   []int                     // by item: how many of its found elements the source has
 	Matched   map[*gatefile.Matcher]int // how many elements each matcher matches
 	File      []byte                    // what is to be written
+	Written   []Written                 // what the items put there, in order
+	Popups    []*gatefile.Item          // those whose popup is on the page
 	placeless []*gatefile.Item          // those that are in and whose place the page lacks
 	inverses  [][]markup.Edit           // what gives the source back, last first
 	Problems  []Problem
@@ -220,24 +261,36 @@ func (g *Gate) Put(v *View) *Result {
 	}
 	e := &editing{Result: r, gate: g}
 	e.findAll()
-	e.removeFound()
-	if e.headMended() {
+	if e.breakerGoes() {
 		// What broke the head goes: the head ends elsewhere without it, so the
 		// rest is done on the page as it is then.
+		e.removeFound()
 		if e = e.again(); e == nil {
 			return r
 		}
+		e.own()
 	}
+	e.removeFound()
+	e.changeTags()
 	e.place()
 	e.metadata()
-	r.Problems, r.placeless = e.Problems, e.placeless
+	e.finishTags()
+	r.Problems, r.placeless, r.Written, r.Popups = e.Problems, e.placeless, e.Written, e.Popups
 	e.apply(r)
 	return r
 }
 
+// Written is one text that an item put on a page.
+type Written struct {
+	Item, Part int // numbers, in the gate file's order; Part is -1 for found parts that were moved
+	Text       string
+	Place      gatefile.Place
+	Area       markup.Area
+}
+
 // apply makes the edits the result's.
 func (e *editing) apply(r *Result) bool {
-	out, inverse, err := e.Source.Apply(e.edits)
+	out, inverse, err := e.Source.Apply(slices.Concat(e.layers[:]...))
 	if err != nil {
 		r.problem(gatefile.Problem{Severity: gatefile.Error, Pos: gatefile.Position{File: r.Page.File, Line: 1},
 			Message: fmt.Sprintf("the page cannot be edited: %v", err), Remedy: "two items meet at one place of the page; give one of them another"})
@@ -256,7 +309,9 @@ func (e *editing) again() *editing {
 	}
 	v := &View{gate: r.gate, look: r.look, Source: markup.Read(r.File), Page: r.Page}
 	v.Scan = markup.Scan(v.Source.Text, r.look.watch)
+	v.readSpots()
 	work := *r
+	work.Matched = nil
 	work.View = v
 	return &editing{Result: &work, gate: e.gate}
 }
@@ -274,18 +329,53 @@ func (r *Result) problem(p gatefile.Problem) {
 	r.Problems = append(r.Problems, Problem{p, r.Page.Path})
 }
 
-// Render writes the parts of an item as they stand on a page, one text for each.
-// The error is a *compose.ValueError.
-func (g *Gate) Render(item int, lookup func(string) string) ([]string, error) {
-	pieces, err := g.items[item].Render(lookup)
-	if err != nil {
-		return nil, err
+// Values are what placeholders of an item's parts can name on a page.
+func (g *Gate) Values(v *View) *compose.Values {
+	return &compose.Values{
+		Lookup: v.Lookup,
+		Page:   &v.Page,
+		IsList: func(fact string) bool { return g.File.ListFacts[fact] },
+		Built: func(name string) ([]string, bool) {
+			if g.File.Manifest == nil {
+				return nil, false
+			}
+			return g.File.Manifest.Find(name)
+		},
 	}
-	var out []string
-	for _, p := range pieces {
-		out = append(out, p.Lines...)
+}
+
+// params gives an item's parameters their values on a page, and at a spot of it.
+func (g *Gate) params(it *gatefile.Item, pg *page.Page, spot *markup.AuthorSpot) func(*gatefile.Param) (string, bool) {
+	pp := g.Plan.PerPage(pg)
+	if pp == nil && spot == nil {
+		return nil
 	}
-	return out, nil
+	return func(p *gatefile.Param) (value string, bare bool) {
+		value, bare = p.Value, p.Bare
+		if pp != nil {
+			for _, s := range pp.Params {
+				if s.Item == it.Name && s.Name == p.Name {
+					value, bare = s.Value, s.Bare
+				}
+			}
+		}
+		if spot != nil {
+			for _, s := range spot.Params {
+				if s.Name == p.Name {
+					value, bare = s.Value, p.Bare && gatefile.IsBare(s.Value)
+				}
+			}
+		}
+		return value, bare
+	}
+}
+
+// Render writes a part of an item as it stands on a page on which the item has no
+// spot. ok is false where it writes nothing.
+func (g *Gate) Render(v *View, item, part int) (text string, ok bool, err *compose.ValueError) {
+	values := g.Values(v)
+	values.Param = g.params(g.File.Items[item], &v.Page, nil)
+	return g.items[item].Render(part, values)
 }
 
 // ScanForOwners scans any page so that Owners can tell whose its elements are.
@@ -296,19 +386,29 @@ func (g *Gate) ScanForOwners(src *markup.Source) *markup.Page {
 // Owners returns, by the offset of its start tag, the item to which each element
 // of a page belongs by the matchers of the gate file. The page may be any, a
 // source or an output; scan is from ScanForOwners.
-func (g *Gate) Owners(src *markup.Source, scan *markup.Page, known page.Page) map[int]int {
+func (g *Gate) Owners(src *markup.Source, scan *markup.Page, known page.Page) map[int]Owner {
 	if len(g.found.selectors) == 0 && !g.foundByText() {
 		return nil
 	}
 	v := &View{gate: g, look: g.found, Source: src, Page: known, Scan: scan}
 	e := &editing{Result: &Result{View: v}, gate: g}
 	e.own()
-	return e.owner
+	owners := make(map[int]Owner, len(e.owner))
+	for at, o := range e.owner {
+		owners[at] = Owner{o.item, o.replaced}
+	}
+	return owners
+}
+
+// An Owner is the item that an element belongs to.
+type Owner struct {
+	Item     int
+	Replaced bool // the item stands in for it
 }
 
 func (g *Gate) foundByText() bool {
 	for _, it := range g.File.Items {
-		for _, m := range it.Found {
+		for _, m := range slices.Concat(it.Found, it.Replaces) {
 			if m.Text != nil {
 				return true
 			}

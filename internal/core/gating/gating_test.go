@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"yellowgate/internal/core/compose"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
@@ -19,9 +20,9 @@ var pagesDir = flag.String("pages", "", "also test on every .html file below thi
 // gate makes a gate of the text of a gate file, without its first line.
 func gate(t testing.TB, yaml string) *Gate {
 	t.Helper()
-	f, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\n"+yaml))
-	problems = append(problems, f.Load(func(string) ([]byte, error) { return nil, fs.ErrNotExist })...)
-	g, more := New(f)
+	f, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\n"+yaml), nil)
+	problems = append(problems, f.Load(gatefile.Sources{Read: func(string) ([]byte, error) { return nil, fs.ErrNotExist }})...)
+	g, more := New(f, "2026-11-23")
 	if ps := append(problems, more...); len(ps) > 0 {
 		t.Fatalf("%s: %v", yaml, ps)
 	}
@@ -79,6 +80,40 @@ func TestEdits(t *testing.T) {
 		{"an equal value is no edit", "metadata: [{pages: all, title: Old}]\n", nil},
 		{"order by needs", "items: {b: {stylesheet: /b.css, needs: [a], pages: all}, a: {stylesheet: /a.css}}\n", []string{"/kit/a.js\"></script>",
 			"/kit/a.js\"></script><!--yg:a-->\n  <link rel=\"stylesheet\" href=\"/a.css\"><!--/yg:a--><!--yg:b-->\n  <link rel=\"stylesheet\" href=\"/b.css\"><!--/yg:b-->"}},
+		{"parts at places of their own", item("code: <i>v</i>, stylesheet: /x.css, script: /x.js, place: {code: {before: form}, script: body-end}"), []string{
+			"/kit/a.js\"></script>", "/kit/a.js\"></script><!--yg:x-->\n  <link rel=\"stylesheet\" href=\"/x.css\"><!--/yg:x-->",
+			"see</h1>", "see</h1><!--yg:x-->\n    <i>v</i><!--/yg:x-->", "<!-- </body> -->", "<!-- </body> --><!--yg:x-->\n  <script src=\"/x.js\"></script><!--/yg:x-->"}},
+		{"at each match", item("code: <i>v</i>, place: {first-in: p}, each: true"), []string{"<p>one", "<p><!--yg:x--><i>v</i><!--/yg:x-->one", "<p>two", "<p><!--yg:x--><i>v</i><!--/yg:x-->two"}},
+		{"instead of each", item("code: <hr>, place: {instead-of: p}, each: true"), []string{"<p>one", "<!--yg:x--><hr><!--/yg:x-->", "<p>two", "<!--yg:x--><hr><!--/yg:x-->"}},
+		{"found is moved", "items: {k: {found: '[src=\"/kit/a.js\"]', place: body-end, pages: all}}\n", []string{"\n  <script src=\"/kit/a.js\"></script>", "", "<!-- </body> -->", "<!-- </body> -->\n  <script src=\"/kit/a.js\"></script>"}},
+		{"found is moved and changed", "items: {k: {found: '[src=\"/kit/a.js\"]', place: {before: main}, load: defer, attrs: {data-x: 1}, pages: all}}\n", []string{"\n  <script src=\"/kit/a.js\"></script>", "", "class=\"x\">", "class=\"x\">\n  <script defer data-x=\"1\" src=\"/kit/a.js\"></script>"}},
+		{"load and attrs of found", "items: {k: {found: {url: /kit/a.js}, load: async, attrs: {src-x: '@{page.path}', defer: false}, pages: all}}\n", []string{`<script src=`, `<script async src-x="/visit/" src=`}},
+		{"replaces", "items: {k: {replaces: {url: /kit/**}, script: /new.js, stylesheet: /new.css, code: <b>v</b>, load: now, pages: all}}\n", []string{
+			`<link rel="stylesheet" href="/kit/a.css">`, `<!--yg:k--><link rel="stylesheet" href="/new.css"><!--/yg:k-->`,
+			`<script src="/kit/a.js"></script>`, `<!--yg:k--><script src="/new.js"></script><!--/yg:k-->`,
+			"<!-- </body> -->", "<!-- </body> --><!--yg:k-->\n  <b>v</b><!--/yg:k-->"}},
+		{"replaces, and is out", "items: {k: {replaces: .kit, code: <b>v</b>, pages: none}}\n", []string{"\n  <div class=\"kit\"><div>stray</div></div>", ""}},
+		{"replaces with code", item("replaces: .kit, code: <b>v</b>"), []string{`<div class="kit"><div>stray</div></div>`, "<!--yg:x--><b>v</b><!--/yg:x-->"}},
+		{"replaces at another place", item("replaces: .kit, code: <b>v</b>, place: {before: form}"), []string{"see</h1>", "see</h1><!--yg:x-->\n    <b>v</b><!--/yg:x-->", "\n  <div class=\"kit\"><div>stray</div></div>", ""}},
+		{"classes are merged", item("classes: {body: x quiet, '.kit': a, form: 'contact'}"), []string{`<body class="x">`, `<body class="x quiet">`, `class="kit"`, `class="kit a"`}},
+		{"classes of two items", "items: {a: {classes: {body: one}, pages: all}, b: {classes: {body: two one, h1: big}, pages: all}}\n", []string{`<body class="x">`, `<body class="x one two">`, "<h1>", `<h1 class="big">`}},
+		{"lang", "metadata: [{pages: all, lang: de}]\n", []string{`lang="en"`, `lang="de"`}},
+		{"no lang", "metadata: [{pages: all, lang: none}]\n", []string{` lang="en"`, ""}},
+		{"keys that stand often", "metadata: [{pages: all, icon: [{href: /i.svg, type: image/svg+xml}, {href: /i32.png, sizes: 32x32}], theme-color: '#000', property: {'og:image': [/a.png, /b.png]}, link: {me: 'https://x.example'}, meta: {verify: abc}, social: {title: T}}]\n", []string{
+			"Old</title>", `Old</title>
+  <meta name="verify" content="abc">
+  <meta name="theme-color" content="#000">
+  <link rel="icon" href="/i.svg" type="image/svg+xml">
+  <link rel="icon" href="/i32.png" sizes="32x32">
+  <link rel="me" href="https://x.example">
+  <meta property="og:image" content="/a.png">
+  <meta property="og:image" content="/b.png">
+  <meta property="og:title" content="T">`}},
+		{"a popup with its runtime", item("popup: <p>hi</p>, open: {fragment: hi}"), []string{"<!-- </body> -->", "<!-- </body> --><!--yg:x-->\n  <dialog id=\"x\" data-yg-open=\"[[&#34;fragment&#34;,&#34;hi&#34;]]\" data-yg-again=\"visit\"><p>hi</p></dialog><!--/yg:x--><!--yg:popup-runtime-->\n  " +
+			strings.ReplaceAll(compose.Runtime(), "\n", "\n") + "<!--/yg:popup-runtime-->"}},
+		{"params per page", "items: {x: {code: '<p data-n=\"@{n}\">v</p>', params: {n: 1}, pages: all, place: {before: form}}}\nper-page: {/visit/: {params: {x: {n: 2}}}}\n", []string{"see</h1>", "see</h1><!--yg:x-->\n    <p data-n=\"2\">v</p><!--/yg:x-->"}},
+		{"out of its dates", "items: {x: {stylesheet: /x.css, from: 2026-12-01, pages: all}, y: {stylesheet: /y.css, until: 2026-11-22, pages: all}}\n", nil},
+		{"in its dates", "items: {x: {stylesheet: /x.css, from: 2026-11-23, until: 2026-11-23, pages: all}}\n", []string{"/kit/a.js\"></script>", "/kit/a.js\"></script><!--yg:x-->\n  <link rel=\"stylesheet\" href=\"/x.css\"><!--/yg:x-->"}},
 	} {
 		want := source
 		for i := 0; i < len(c.edits); i += 2 {
@@ -217,4 +252,83 @@ func TestForeignPagesKeepTheirBytes(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Logf("%d pages; %d fragments and %d framesets left alone; encodings %v", pages, fragments, framesets, encodings)
+}
+
+// TestSpots: where an author asks for an item, and what may be asked.
+func TestSpots(t *testing.T) {
+	const yaml = "items:\n  map:\n    code: <b h=\"@{height}\">@{cap}</b>\n    stylesheet: /map.css\n    place: {code: spot}\n    params: {height: {value: 480, max: 900}, cap: none}\n    except: /out/\n  only: {code: <i>o</i>, place: spot, pages: /wanted/}\n"
+	const link = `<!--yg:map--><link rel="stylesheet" href="/map.css"><!--/yg:map-->`
+	for _, c := range []struct{ name, path, body, want, problem string }{
+		{"a comment stays", "/", "<p>a</p><!-- yg-spot map -->", "<p>a</p><!-- yg-spot map --><!--yg:map--><b h=\"480\">none</b><!--/yg:map-->", ""},
+		{"an element is replaced", "/", `<p>a</p><div data-yg-spot="map" data-height="20"></div>`, "<p>a</p><!--yg:map--><b h=\"20\">none</b><!--/yg:map-->", ""},
+		{"several, each with its own", "/", `<!--yg-spot map height=1--><i data-yg-spot=map data-cap="a &amp; b"> </i>`, "<!--yg-spot map height=1--><!--yg:map--><b h=\"1\">none</b><!--/yg:map--><!--yg:map--><b h=\"480\">a &amp; b</b><!--/yg:map-->", ""},
+		{"quoted", "/", `<!-- yg-spot map cap='To-"night" <x>' -->`, `<!-- yg-spot map cap='To-"night" <x>' --><!--yg:map--><b h="480">To-&#34;night&#34; &lt;x&gt;</b><!--/yg:map-->`, ""},
+		{"no item", "/", "<!-- yg-spot maps -->", "", `a spot names "maps", which is no item (did you mean "map"?)`},
+		{"no parameter", "/", "<!-- yg-spot map heigth=3 -->", "", `item "map" has no parameter "heigth" (did you mean "height"?)`},
+		{"out of limits", "/", "<!-- yg-spot map height=901 -->", "", "height is at most 900, not 901"},
+		{"not empty", "/", "<div data-yg-spot=map>x</div>", "", "is an element that is not empty"},
+		{"out", "/out/", "<!-- yg-spot map -->", "", `a spot asks for item "map", which is out here`},
+		{"pages and no spot", "/wanted/", "<p>x", "", `item "only" goes to spots alone, and the page has none`},
+		{"not in a template", "/", "<template><!-- yg-spot map --></template>", "", ""},
+	} {
+		src := "<title>t</title><body>" + c.body + "</body>"
+		r := gate(t, yaml).Page([]byte(src), page.Page{Path: c.path, File: "p.html"})
+		var problem string
+		for _, p := range r.Problems {
+			problem += p.Message
+		}
+		if !strings.Contains(problem, c.problem) || (problem == "") != (c.problem == "") {
+			t.Errorf("%s: problems %q, want %q", c.name, problem, c.problem)
+		}
+		if want := "<title>t</title>" + link + "<body>" + c.want + "</body>"; c.want != "" && string(r.File) != want {
+			t.Errorf("%s:\n%s\nwant\n%s", c.name, r.File, want)
+		}
+	}
+}
+
+// TestMetadataComesBack: what fell into the body is written in the head, where the
+// gate speaks of it.
+func TestMetadataComesBack(t *testing.T) {
+	const src = "<head><title>t</title><p>x</p><meta name=description content=d><link rel=canonical href=/a><link rel=canonical href=/b></head><body>y</body>"
+	for _, c := range []struct{ yaml, want string }{
+		{"defaults: {description: e}\n", `<head><title>t</title><meta name=description content=d><p>x</p><link rel=canonical href=/a><link rel=canonical href=/b></head><body>y</body>`},
+		{"metadata: [{pages: all, description: e}]\n", `<head><title>t</title><meta name="description" content="e"><p>x</p><link rel=canonical href=/a><link rel=canonical href=/b></head><body>y</body>`},
+		{"metadata: [{pages: all, canonical: /c}]\n", `<head><title>t</title><link rel="canonical" href="/c"><p>x</p><meta name=description content=d></head><body>y</body>`},
+		{"metadata: [{pages: all, lang: en, title: u}]\nitems: {x: {classes: {body: q}, pages: all}}\n", `<html lang="en"><head><title>u</title><body class="q"><p>x</p><meta name=description content=d><link rel=canonical href=/a><link rel=canonical href=/b></head><body>y</body>`},
+	} {
+		r := gate(t, c.yaml).Page([]byte(src), page.Page{Path: "/", File: "p.html"})
+		if string(r.File) != c.want || len(r.Problems) > 0 {
+			t.Errorf("%s:\n%s\nwant\n%s\n%v", c.yaml, r.File, c.want, r.Problems)
+		}
+	}
+	// Tags that the source leaves out are written where they need an attribute.
+	r := gate(t, "metadata: [{pages: all, lang: en}]\nitems: {x: {classes: {body: q}, pages: all}, h: {stylesheet: /a.css, pages: all}, b: {code: <i>b</i>, place: body-start, pages: all}}\n").Page([]byte("<!doctype html><p>x"), page.Page{Path: "/"})
+	if want := `<!doctype html><html lang="en"><!--yg:h--><link rel="stylesheet" href="/a.css"><!--/yg:h--><body class="q"><!--yg:b--><i>b</i><!--/yg:b--><p>x`; string(r.File) != want {
+		t.Errorf("\n%s\nwant\n%s", r.File, want)
+	}
+}
+
+// TestContradictions: what a gate file cannot mean on a page.
+func TestContradictions(t *testing.T) {
+	for _, c := range []struct{ yaml, want string }{
+		{"items: {a: {code: <i>a</i>, not-with: b, pages: all}, b: {code: <i>b</i>, pages: /visit/}}\n", `items "a" and "b" must never meet, and both are in (g.yaml:2:`},
+		{"items: {kit: {popup: x, open: {after: 1s}, pages: all}}\n", ""},
+		{"items: {m: {popup: x, open: {after: 1s}, pages: all}}\n", `the popup of item "m" has the id "m", and so has an element of the page (p.html:`},
+		{"items: {k: {found: .kit, place: head-end, pages: all}}\n", "cannot be moved into the head: what stands at p.html:14 would end it"},
+		{"items: {k: {found: main, place: {before: h1}, pages: all}}\n", "its place, before h1, is within what is moved"},
+		{"items: {a: {found: .kit, pages: none}, b: {found: .kit > div, pages: all}}\n", `item "b" is in, and what it is found by stands in an element that goes with item "a"`},
+		{"items: {x: {classes: {.none: a}, pages: all}}\n", "classes \"a\" go nowhere"},
+		{"items: {x: {script-text: 'f(@{fact.n})', pages: all}}\n", "@{fact.n} has no value"},
+		{"items: {x: {script-text: 'f(@{d | ms})', params: {d: soon}, pages: all}}\n", `@{d | ms} cannot be filled in: "soon" is no span of time`},
+		{"items: {x: {code: <b>x</b>, place: {before: title}, pages: all}}\n", "would end the head"},
+	} {
+		r := gate(t, c.yaml).Page([]byte(strings.Replace(source, "<main>", "<main id=m>", 1)), page.Page{Path: "/visit/", File: "p.html"})
+		var got []string
+		for _, p := range r.Problems {
+			got = append(got, p.Message)
+		}
+		if (len(got) > 0) != (c.want != "") || !strings.Contains(strings.Join(got, "\n"), c.want) {
+			t.Errorf("%s: problems %q, want %q", c.yaml, got, c.want)
+		}
+	}
 }

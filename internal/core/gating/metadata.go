@@ -2,6 +2,7 @@ package gating
 
 import (
 	"html"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
@@ -9,48 +10,98 @@ import (
 	"yellowgate/internal/core/verdict"
 )
 
-// Own returns the value that the source of the page has for a metadata key, and
-// the elements that carry it. An empty element is no value.
-func (v *View) Own(key string) (value string, at []markup.Element) {
-	return MetadataOf(v.Source, v.Scan, key)
+// Own returns the value that the source of the page has for a metadata key, given
+// by its ID, and the elements that carry it. An empty element is no value.
+func (v *View) Own(id string) (value string, at []markup.Element) {
+	return MetadataOf(v.Source, v.Scan, id)
 }
 
 // MetadataOf returns the value that a page has for a metadata key, and the
 // elements that carry it, in order. The first element with a value counts.
-func MetadataOf(src *markup.Source, scan *markup.Page, key string) (value string, at []markup.Element) {
+func MetadataOf(src *markup.Source, scan *markup.Page, id string) (value string, at []markup.Element) {
+	values, at := MetadataValues(src, scan, id)
+	for _, v := range values {
+		if v != "" {
+			return v, at
+		}
+	}
+	return "", at
+}
+
+// MetadataValues returns the value of each element of a page that carries a
+// metadata key.
+func MetadataValues(src *markup.Source, scan *markup.Page, id string) (values []string, at []markup.Element) {
+	name, variant := gatefile.SplitID(id)
+	if name == "lang" {
+		if v := langOf(src, scan); v != "" {
+			values = append(values, v)
+		}
+		return values, nil
+	}
+	once := slices.Contains(gatefile.MetadataKeys, name) || strings.HasPrefix(name, "meta.")
 	for _, el := range scan.Elements {
-		if el.Inside != markup.InPage {
+		if el.Inside != markup.InPage || !carries(src, el, name) {
 			continue
 		}
-		v, ok := "", false
-		switch {
-		case key == "title":
-			if ok = el.Tag == markup.TagTitle; ok {
-				v = markup.CollapseSpace(markup.DecodeText([]byte(src.String(el.TagEnd, el.ContentEnd))))
-			}
-		case key == "canonical":
-			if el.Tag == markup.TagLink && relHas(src.Text, el.Start, "canonical") {
-				v, _ = markup.AttrValue(src.Text, el.Start, "href")
-				ok = true
-			}
-		case el.Tag == markup.TagMeta:
-			if name, has := markup.AttrValue(src.Text, el.Start, "name"); has && strings.EqualFold(strings.TrimSpace(name), key) {
-				v, _ = markup.AttrValue(src.Text, el.Start, "content")
-				ok = true
-			}
-		}
-		if !ok {
+		if !once && gatefile.VariantOf(func(a string) string { return attrOf(src, el, a) }) != variant {
 			continue
 		}
-		if key != "title" {
-			v = strings.TrimSpace(src.Decode(v))
-		}
-		if value == "" {
-			value = v
-		}
+		values = append(values, elementValue(src, el, name))
 		at = append(at, el)
 	}
-	return value, at
+	return values, at
+}
+
+// carries reports whether an element is one of a metadata key.
+func carries(src *markup.Source, el markup.Element, name string) bool {
+	switch el.Tag {
+	case markup.TagTitle:
+		return name == "title"
+	case markup.TagLink:
+		switch {
+		case name == "canonical", name == "icon":
+			return relHas(src.Text, el.Start, name)
+		case strings.HasPrefix(name, "link."):
+			return relHas(src.Text, el.Start, name[len("link."):]) && !relHas(src.Text, el.Start, "stylesheet")
+		}
+	case markup.TagMeta:
+		if property, ok := strings.CutPrefix(name, "property."); ok {
+			// Some pages write a property as a name.
+			return strings.EqualFold(strings.TrimSpace(attrOf(src, el, "property")), property) || strings.EqualFold(strings.TrimSpace(attrOf(src, el, "name")), property)
+		}
+		v, has := markup.AttrValue(src.Text, el.Start, "name")
+		return has && strings.EqualFold(strings.TrimSpace(v), strings.TrimPrefix(name, "meta.")) && name != "title" && name != "canonical" && name != "icon"
+	}
+	return false
+}
+
+func attrOf(src *markup.Source, el markup.Element, name string) string {
+	v, _ := markup.AttrValue(src.Text, el.Start, name)
+	return src.Decode(v)
+}
+
+// elementValue is what an element of a key says.
+func elementValue(src *markup.Source, el markup.Element, name string) string {
+	if name == "title" {
+		return markup.CollapseSpace(markup.DecodeText([]byte(src.String(el.TagEnd, el.ContentEnd))))
+	}
+	return strings.TrimSpace(attrOf(src, el, valueAttr(name)))
+}
+
+// valueAttr is the attribute that holds the value of a key.
+func valueAttr(name string) string {
+	if name == "canonical" || name == "icon" || strings.HasPrefix(name, "link.") {
+		return "href"
+	}
+	return "content"
+}
+
+func langOf(src *markup.Source, scan *markup.Page) string {
+	if scan.HTMLTag.None() {
+		return ""
+	}
+	v, _ := markup.AttrValue(src.Text, scan.HTMLTag.Start, "lang")
+	return strings.TrimSpace(src.Decode(v))
 }
 
 func relHas(src []byte, at int, word string) bool {
@@ -64,45 +115,109 @@ func relHas(src []byte, at int, word string) bool {
 }
 
 // Metadata returns all values of a key on the page, strongest first.
-func (v *View) Metadata(key string) []verdict.Candidate {
-	own, _ := v.Own(key)
-	return v.gate.Plan.Stack(&v.Page, key, own, v.Lookup)
+func (v *View) Metadata(id string) []verdict.Candidate {
+	own, _ := v.Own(id)
+	return v.gate.Plan.Stack(&v.Page, id, own, v.Lookup)
+}
+
+// Keys lists the IDs of the metadata keys that the gate decides on the page, in
+// the order in which they are written: those of the gate file, and the page's own
+// elements that a none of the gate file takes out.
+func (v *View) Keys() []string {
+	keys := v.gate.keys
+	for _, id := range v.gate.keys {
+		name, variant := gatefile.SplitID(id)
+		if variant != "" || slices.Contains(gatefile.MetadataKeys, name) || strings.HasPrefix(name, "meta.") {
+			continue
+		}
+		for _, el := range v.Scan.Elements {
+			if el.Inside == markup.InPage && carries(v.Source, el, name) {
+				own := name + gatefile.VariantOf(func(a string) string { return attrOf(v.Source, el, a) })
+				if !slices.Contains(keys, own) {
+					keys = append(slices.Clone(keys), own)
+				}
+			}
+		}
+	}
+	return keys
 }
 
 // metadata sets the keys that the gate decides.
 func (e *editing) metadata() {
-	for _, key := range gatefile.MetadataKeys {
-		w := verdict.Winner(e.Metadata(key))
-		if w == nil || w.Level == verdict.FromSource {
+	for _, id := range e.Keys() {
+		stack := e.Metadata(id)
+		w := verdict.Winner(stack)
+		if w == nil {
 			continue
 		}
-		e.setKey(key, w)
+		if w.Level == verdict.FromSource {
+			// Its own value stays; where that fell into the body, and the gate speaks
+			// of the key here, it comes back to the head.
+			if len(stack) > 1 {
+				e.bringBack(id)
+			}
+			continue
+		}
+		e.setKey(id, w)
 	}
 }
 
-// setKey writes one key that may stand once on a page: its value where its
-// element is there, further ones removed; else a new element in the head.
-func (e *editing) setKey(key string, w *verdict.Candidate) {
-	_, at := e.Own(key)
-	kept := false
+// bringBack writes a key in the head whose elements all fell into the body.
+func (e *editing) bringBack(id string) {
+	values, at := MetadataValues(e.Source, e.Scan, id)
+	fell := len(at) > 0
 	for _, el := range at {
-		if !w.None && !kept && el.Area == markup.Head && !e.isRemoved(el.Start) {
-			kept = true
-			e.setValue(key, el, w.Value)
-			continue
-		}
-		if !e.isRemoved(el.Start) {
-			span := e.Scan.LineOf(markup.Span{Start: el.Start, End: el.End})
-			e.removed = append(e.removed, removal{span, -1})
-			e.edits = append(e.edits, markup.Edit{Start: span.Start, End: span.End})
-		}
+		fell = fell && el.Area == markup.Body && !e.isRemoved(el.Start)
 	}
-	if w.None || kept {
+	if !fell {
 		return
 	}
-	spot := e.keySpot(key)
-	text := e.fit(keyElement(key, w.Value))
-	e.edits = append(e.edits, markup.Edit{Start: spot.Offset, End: spot.Offset, New: spot.Before + text})
+	name, _ := gatefile.SplitID(id)
+	for i, el := range at {
+		e.remove(el.Start, el.End, -1)
+		if values[i] != "" && (i == 0 || !slices.Contains(gatefile.MetadataKeys, name)) {
+			e.newElement(name, string(e.Source.Text[el.Start:el.End]))
+		}
+	}
+}
+
+// setKey writes one key: the values of its elements where they are there, in
+// order; further elements are removed, and missing ones come into the head.
+func (e *editing) setKey(id string, w *verdict.Candidate) {
+	name, _ := gatefile.SplitID(id)
+	if name == "lang" {
+		if w.None {
+			e.html.Remove = append(e.html.Remove, "lang")
+		} else {
+			e.html.Set = append(e.html.Set, markup.NewAttr{Name: "lang", Value: w.Value})
+		}
+		return
+	}
+	_, at := e.Own(id)
+	next := 0
+	for _, el := range at {
+		if e.isRemoved(el.Start) {
+			continue
+		}
+		if !w.None && next < len(w.Values) && el.Area == markup.Head {
+			e.setValue(name, el, w, next)
+			next++
+			continue
+		}
+		e.remove(el.Start, el.End, -1)
+	}
+	if w.None {
+		return
+	}
+	for ; next < len(w.Values); next++ {
+		e.newElement(name, e.fit(keyElement(name, w, next)))
+	}
+}
+
+// newElement writes an element of a key at its place in the head.
+func (e *editing) newElement(name, text string) {
+	spot := e.keySpot(name)
+	e.add(inHead, markup.Edit{Start: spot.Offset, End: spot.Offset, New: spot.Before + text})
 }
 
 func (e *editing) isRemoved(at int) bool {
@@ -116,8 +231,8 @@ func (e *editing) isRemoved(at int) bool {
 
 // keySpot is where a new element of the key goes: the title first, the rest
 // after the title.
-func (e *editing) keySpot(key string) markup.Spot {
-	if key != "title" {
+func (e *editing) keySpot(name string) markup.Spot {
+	if name != "title" {
 		for _, el := range e.Scan.Elements {
 			if el.Tag == markup.TagTitle && el.Inside == markup.InPage && el.Area == markup.Head && !e.isRemoved(el.Start) {
 				return e.Scan.AfterSpot(el.End)
@@ -127,34 +242,42 @@ func (e *editing) keySpot(key string) markup.Spot {
 	return e.Scan.HeadStartSpot()
 }
 
-func keyElement(key, value string) string {
-	v := html.EscapeString(value)
-	switch key {
-	case "title":
-		return "<title>" + v + "</title>"
-	case "canonical":
-		return `<link rel="canonical" href="` + v + `">`
+// keyElement writes the element of a key's value number n.
+func keyElement(name string, w *verdict.Candidate, n int) string {
+	v := html.EscapeString(w.Values[n])
+	attrs := ""
+	if w.Key != nil {
+		for _, a := range w.Key.Values[n].Attrs {
+			attrs += " " + a.Name + `="` + html.EscapeString(a.Text) + `"`
+		}
 	}
-	return `<meta name="` + key + `" content="` + v + `">`
+	switch {
+	case name == "title":
+		return "<title>" + v + "</title>"
+	case valueAttr(name) == "href":
+		return `<link rel="` + html.EscapeString(strings.TrimPrefix(name, "link.")) + `" href="` + v + `"` + attrs + ">"
+	case strings.HasPrefix(name, "property."):
+		return `<meta property="` + html.EscapeString(name[len("property."):]) + `" content="` + v + `"` + attrs + ">"
+	}
+	return `<meta name="` + html.EscapeString(strings.TrimPrefix(name, "meta.")) + `" content="` + v + `"` + attrs + ">"
 }
 
 // setValue changes the value of an element and nothing else of it.
-func (e *editing) setValue(key string, el markup.Element, value string) {
-	if key == "title" {
+func (e *editing) setValue(name string, el markup.Element, w *verdict.Candidate, n int) {
+	value := w.Values[n]
+	if name == "title" {
 		if markup.CollapseSpace(markup.DecodeText([]byte(e.Source.String(el.TagEnd, el.ContentEnd)))) != value {
-			e.edits = append(e.edits, markup.Edit{Start: el.TagEnd, End: el.ContentEnd, New: e.fit(escapeText(value))})
+			e.add(inHead, markup.Edit{Start: el.TagEnd, End: el.ContentEnd, New: e.fit(escapeText(value))})
 		}
 		return
 	}
-	attr := "content"
-	if key == "canonical" {
-		attr = "href"
+	c := markup.TagChange{Set: []markup.NewAttr{{Name: valueAttr(name), Value: value}}}
+	if w.Key != nil {
+		for _, a := range w.Key.Values[n].Attrs {
+			c.Set = append(c.Set, markup.NewAttr{Name: a.Name, Value: a.Text})
+		}
 	}
-	a, ok := markup.FindAttr(e.Source.Text, el.Start, attr)
-	if ok && e.Source.Decode(markup.DecodeAttr(e.Source.Text[a.Value.Start:a.Value.End])) == value {
-		return
-	}
-	e.edits = append(e.edits, markup.SetAttr(e.Source.Text, el.Start, el.TagEnd, attr, value, !e.Source.UTF8()))
+	e.add(inHead, c.Edits(e.Source, el.Start, el.TagEnd)...)
 }
 
 // escapeText escapes what text of a title cannot hold as it is.

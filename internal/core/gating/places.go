@@ -16,7 +16,7 @@ type Places struct {
 func (p *Places) Add(r *Result) {
 	for i := range r.Verdicts {
 		it := r.Verdicts[i].Item
-		if !r.Verdicts[i].In || it.FoundOnly() || it.Place == nil || it.Place.Selector == nil {
+		if !r.Verdicts[i].In || atSelector(it) == nil {
 			continue
 		}
 		if p.in == nil {
@@ -24,18 +24,36 @@ func (p *Places) Add(r *Result) {
 		}
 		p.in[it]++
 	}
+	seen := map[*gatefile.Item]bool{}
 	for _, it := range r.placeless {
-		p.lacking[it]++
+		if !seen[it] {
+			seen[it] = true
+			p.lacking[it]++
+		}
 	}
+}
+
+// atSelector is a place of the item that is at a selector, or nil.
+func atSelector(it *gatefile.Item) *gatefile.Place {
+	for _, part := range it.Parts {
+		if p := it.PlaceOf(part); p.Selector != nil && part.Kind != gatefile.Classes {
+			return &p
+		}
+	}
+	if p := it.FoundPlace(); p != nil && p.Selector != nil {
+		return p
+	}
+	return nil
 }
 
 // Problems tells the items whose place no page offers: the gate file cannot be
 // put into effect for them.
 func (p *Places) Problems() (out []gatefile.Problem) {
 	for it, n := range p.lacking {
-		if n == p.in[it] {
-			out = append(out, gatefile.Problem{Severity: gatefile.Error, Pos: it.Place.Pos,
-				Message: fmt.Sprintf("item %q has no place anywhere: %q matches nothing on any page that it is in on", it.Name, it.Place.Selector),
+		if n > 0 && n == p.in[it] {
+			place := atSelector(it)
+			out = append(out, gatefile.Problem{Severity: gatefile.Error, Pos: place.Pos,
+				Message: fmt.Sprintf("item %q has no place anywhere: %q matches nothing on any page that it is in on", it.Name, place.Selector),
 				Remedy:  "mend the selector, or give the item another place"})
 		}
 	}

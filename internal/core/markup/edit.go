@@ -3,6 +3,7 @@ package markup
 import (
 	"bytes"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 )
@@ -77,6 +78,37 @@ func Undo(file []byte, inverse []Edit) []byte {
 		last = e.End
 	}
 	return append(out, file[last:]...)
+}
+
+// EditText applies edits to a piece of a text that begins at an offset of it.
+func EditText(piece string, offset int, edits []Edit) string {
+	sorted := append([]Edit(nil), edits...)
+	sort.SliceStable(sorted, func(i, j int) bool { return sorted[i].Start < sorted[j].Start })
+	var b strings.Builder
+	last := 0
+	for _, e := range sorted {
+		b.WriteString(piece[last : e.Start-offset])
+		b.WriteString(e.New)
+		last = e.End - offset
+	}
+	b.WriteString(piece[last:])
+	return b.String()
+}
+
+// HTMLBegin is where an html tag goes that the page leaves out: before its first
+// tag that is no doctype, else before its text.
+func (p *Page) HTMLBegin() int {
+	s := scanner{src: p.Src, page: &Page{}, unclosed: -1, messy: -1}
+	if bytes.HasPrefix(p.Src, byteOrderMark) {
+		s.pos = len(byteOrderMark)
+	}
+	for {
+		t := s.next()
+		blank := t.kind == textRun && len(bytes.TrimSpace(p.Src[t.start:t.end])) == 0
+		if t.kind != comment && t.kind != doctype && !blank {
+			return t.start
+		}
+	}
 }
 
 // A Region is what stands between a mark and its closing mark, both included.
@@ -164,6 +196,94 @@ func SetAttr(src []byte, start, tagEnd int, name, value string, ascii bool) Edit
 	}
 	_, at := readName(src, start+1)
 	return Edit{at, at, " " + name + `="` + quoted('"') + `"`}
+}
+
+// RemoveAttr is the edit that takes an attribute out of the start tag at the
+// offset; ok is false where it has none.
+func RemoveAttr(src []byte, start int, name string) (e Edit, ok bool) {
+	a, ok := FindAttr(src, start, name)
+	if !ok {
+		return e, false
+	}
+	from, to := a.Name.Start, a.Name.End
+	if !a.Value.None() {
+		to = a.Value.End
+		if a.Quote != 0 {
+			to++
+		}
+	}
+	for from > start && isSpace(src[from-1]) {
+		from--
+	}
+	return Edit{Start: from, End: to}, true
+}
+
+// A TagChange is what is to become of one start tag.
+type TagChange struct {
+	Set     []NewAttr
+	Remove  []string
+	Classes []string // class names that it shall have besides its own
+}
+
+// A NewAttr is an attribute with its value, or a bare one.
+type NewAttr struct {
+	Name, Value string
+	Bare        bool
+}
+
+// Edits are the edits that change the start tag [start, tagEnd), in order.
+func (c *TagChange) Edits(src *Source, start, tagEnd int) (out []Edit) {
+	ascii := !src.UTF8()
+	for _, name := range c.Remove {
+		if e, ok := RemoveAttr(src.Text, start, name); ok {
+			out = append(out, e)
+		}
+	}
+	set := c.Set
+	if len(c.Classes) > 0 {
+		have, _ := AttrValue(src.Text, start, "class")
+		have = src.Decode(have)
+		tokens := strings.Fields(have)
+		all := strings.TrimSpace(have)
+		for _, name := range c.Classes {
+			if !slices.Contains(tokens, name) {
+				tokens = append(tokens, name)
+				all = strings.TrimLeft(all+" "+name, " ")
+			}
+		}
+		if len(tokens) > len(strings.Fields(have)) {
+			set = append(slices.Clone(set), NewAttr{Name: "class", Value: all})
+		}
+	}
+	for _, a := range set {
+		have, ok := FindAttr(src.Text, start, a.Name)
+		switch {
+		case ok && (a.Bare || src.Decode(DecodeAttr(src.Text[have.Value.Start:have.Value.End])) == a.Value):
+		case a.Bare:
+			_, at := readName(src.Text, start+1)
+			out = append(out, Edit{at, at, " " + a.Name})
+		default:
+			out = append(out, SetAttr(src.Text, start, tagEnd, a.Name, a.Value, ascii))
+		}
+	}
+	return out
+}
+
+// Tag writes a start tag that the source leaves out, with the changes.
+func (c *TagChange) Tag(name string) string {
+	src := Read([]byte("<" + name + ">"))
+	out, _, err := src.Apply(c.Edits(src, 0, len(src.Text)))
+	if err != nil {
+		return "<" + name + ">"
+	}
+	return string(out)
+}
+
+// TagEnd is where the start tag at the offset ends.
+func TagEnd(src []byte, at int) int {
+	_, nameEnd := readName(src, at+1)
+	end, _ := tagEnd(src, nameEnd)
+	return end
 }
 
 // TakesChildren reports whether an element can be put into the one whose start

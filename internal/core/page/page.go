@@ -24,6 +24,10 @@ type Page struct {
 	Redirect    bool              // an immediate meta refresh
 
 	Facts map[string]string
+	Lists map[string]any // facts that are lists: []any of maps, lists and scalars
+
+	// Spots are the names of the items for which the source has a spot.
+	Spots map[string]bool
 
 	// Has tells, by the number that the gate gave each selector, whether an
 	// element of the source matches.

@@ -38,7 +38,8 @@ type Option struct {
 	Words string // where Name is ""
 }
 
-// A Filter changes a value: cut N, lower, upper.
+// A Filter changes a value: cut N, lower, upper; s and ms turn a span of time
+// into a bare number of that unit.
 type Filter struct {
 	Name  string
 	Count int
@@ -55,23 +56,27 @@ func (e *Error) Error() string { return e.Message }
 // Names are the fixed names; page.meta.NAME and fact.NAME come with any NAME.
 var Names = []string{"site.name", "site.url", "page.title", "page.heading", "page.description", "page.path", "page.url", "page.lang"}
 
-// Known reports whether a name can have a value: a fixed one, or one with a
-// part of its own.
-func Known(name string) bool {
-	return slices.Contains(Names, name) ||
+// Filters are the names of the filters.
+var Filters = []string{"cut", "lower", "upper", "s", "ms"}
+
+// Known reports whether a name can have a value: a fixed one, one with a part of
+// its own, or a parameter of the item.
+func Known(name string, params ...string) bool {
+	return slices.Contains(Names, name) || slices.Contains(params, name) ||
 		strings.HasPrefix(name, "page.meta.") && len(name) > len("page.meta.") ||
 		strings.HasPrefix(name, "fact.") && len(name) > len("fact.")
 }
 
 // Parse reads a text of the gate file: everything between @{ and } has to be a
-// placeholder. Its error is an *Error.
-func Parse(text string) (*Template, error) { return parse(text, true) }
+// placeholder. params are the names of the item's parameters. Its error is an
+// *Error.
+func Parse(text string, params ...string) (*Template, error) { return parse(text, true, params) }
 
 // ParseCode reads a text in which only names that exist are placeholders; any
 // other @{ is left as it stands.
-func ParseCode(text string) (*Template, error) { return parse(text, false) }
+func ParseCode(text string, params ...string) (*Template, error) { return parse(text, false, params) }
 
-func parse(text string, strict bool) (*Template, error) {
+func parse(text string, strict bool, params []string) (*Template, error) {
 	t := &Template{}
 	var lit strings.Builder
 	for i := 0; i < len(text); {
@@ -87,7 +92,7 @@ func parse(text string, strict bool) (*Template, error) {
 			continue
 		}
 		lit.WriteString(text[i:at])
-		p, end, err := parseOne(text, at)
+		p, end, err := parseOne(text, at, params)
 		if err != nil {
 			if strict || err.named {
 				return nil, &err.Error
@@ -117,7 +122,7 @@ type oneError struct {
 }
 
 // parseOne reads the placeholder at the offset and returns its end.
-func parseOne(text string, at int) (*Placeholder, int, *oneError) {
+func parseOne(text string, at int, params []string) (*Placeholder, int, *oneError) {
 	p := &Placeholder{Offset: at}
 	i := at + 2
 	fail := func(off int, format string, args ...any) (*Placeholder, int, *oneError) {
@@ -150,8 +155,8 @@ func parseOne(text string, at int) (*Placeholder, int, *oneError) {
 			if name == "" {
 				return fail(at, "a name should stand in @{…}, such as @{page.title}")
 			}
-			if !Known(name) {
-				return fail(start, "unknown name %q in a placeholder%s", name, near.Suggest(name, Names))
+			if !Known(name, params...) {
+				return fail(start, "unknown name %q in a placeholder%s", name, near.Suggest(name, append(slices.Clone(params), Names...)))
 			}
 			p.Options = append(p.Options, Option{Name: name})
 		}
@@ -170,7 +175,7 @@ func parseOne(text string, at int) (*Placeholder, int, *oneError) {
 		start := i
 		f := Filter{Name: word()}
 		switch f.Name {
-		case "lower", "upper":
+		case "lower", "upper", "s", "ms":
 		case "cut":
 			space()
 			n, err := strconv.Atoi(word())
@@ -179,7 +184,7 @@ func parseOne(text string, at int) (*Placeholder, int, *oneError) {
 			}
 			f.Count = n
 		default:
-			return fail(start, "unknown filter %q%s", f.Name, near.Suggest(f.Name, []string{"cut", "lower", "upper"}))
+			return fail(start, "unknown filter %q%s", f.Name, near.Suggest(f.Name, Filters))
 		}
 		p.Filters = append(p.Filters, f)
 		space()
@@ -191,35 +196,86 @@ func parseOne(text string, at int) (*Placeholder, int, *oneError) {
 	return p, i + 1, nil
 }
 
-// Value fills in one placeholder. ok is false where none of its names has a
-// value.
-func (p *Placeholder) Value(lookup func(name string) string) (value string, ok bool) {
+// A Value is what a placeholder comes to.
+type Value struct {
+	Text   string
+	Name   string // the name that had it, "" for words in quotes
+	Number bool   // a filter made it a bare number
+}
+
+// A Failure says why a placeholder comes to nothing.
+type Failure struct {
+	*Placeholder
+	Why string // what a filter says of the value; "" where there is no value at all
+}
+
+// Missing reports that no name of the placeholder has a value.
+func (f *Failure) Missing() bool { return f.Why == "" }
+
+func (f *Failure) Error() string {
+	if f.Missing() {
+		return f.Raw + " has no value"
+	}
+	return f.Raw + " cannot be filled in: " + f.Why
+}
+
+// Value fills in one placeholder; lookup gives names their values, "" where
+// there is none.
+func (p *Placeholder) Value(lookup func(name string) string) (Value, *Failure) {
 	for _, o := range p.Options {
-		v := o.Words
+		v := Value{Text: o.Words, Name: o.Name}
 		if o.Name != "" {
-			v = lookup(o.Name)
+			v.Text = lookup(o.Name)
 		}
-		if v == "" {
+		if v.Text == "" {
 			continue
 		}
 		for _, f := range p.Filters {
 			switch f.Name {
 			case "lower":
-				v = strings.ToLower(v)
+				v.Text = strings.ToLower(v.Text)
 			case "upper":
-				v = strings.ToUpper(v)
+				v.Text = strings.ToUpper(v.Text)
 			case "cut":
-				v = Cut(v, f.Count)
+				v.Text = Cut(v.Text, f.Count)
+			case "s", "ms":
+				span, err := ParseSpan(v.Text)
+				if err != nil {
+					return v, &Failure{p, err.Error()}
+				}
+				if f.Name == "ms" {
+					span *= 1000
+				}
+				v.Text, v.Number = strconv.FormatFloat(span, 'f', -1, 64), true
 			}
 		}
-		return v, true
+		return v, nil
 	}
-	return "", false
+	return Value{}, &Failure{Placeholder: p}
 }
 
-// Fill fills in the whole template as plain text. missing is the first
-// placeholder without a value.
-func (t *Template) Fill(lookup func(name string) string) (text string, missing *Placeholder) {
+// units of time, in seconds.
+var units = map[string]float64{"ms": 0.001, "s": 1, "min": 60, "h": 3600, "d": 86400, "w": 7 * 86400}
+
+// ParseSpan reads a span of time such as 3.5s, 350ms, 10min, 2h, 7d or 1w, in
+// seconds.
+func ParseSpan(text string) (seconds float64, err error) {
+	t := strings.TrimSpace(text)
+	i := strings.IndexFunc(t, func(r rune) bool { return r != '.' && (r < '0' || r > '9') })
+	if i > 0 {
+		if unit, ok := units[t[i:]]; ok {
+			if n, err := strconv.ParseFloat(t[:i], 64); err == nil {
+				// Whole milliseconds, so that 0.1s is 100ms and not nearly.
+				return float64(int64(n*unit*1000+0.5)) / 1000, nil
+			}
+		}
+	}
+	return 0, fmt.Errorf("%q is no span of time; write a number and a unit, such as 3.5s, 350ms, 10min, 2h or 7d", text)
+}
+
+// Fill fills in the whole template as plain text. failed is the first placeholder
+// that cannot be.
+func (t *Template) Fill(lookup func(name string) string) (text string, failed *Failure) {
 	if len(t.Pieces) == 1 && t.Pieces[0].Placeholder == nil {
 		return t.Pieces[0].Text, nil
 	}
@@ -229,13 +285,21 @@ func (t *Template) Fill(lookup func(name string) string) (text string, missing *
 			b.WriteString(p.Text)
 			continue
 		}
-		v, ok := p.Placeholder.Value(lookup)
-		if !ok {
-			return "", p.Placeholder
+		v, failed := p.Placeholder.Value(lookup)
+		if failed != nil {
+			return "", failed
 		}
-		b.WriteString(v)
+		b.WriteString(v.Text)
 	}
 	return b.String(), nil
+}
+
+// Alone returns the one placeholder of a template that is nothing else, or nil.
+func (t *Template) Alone() *Placeholder {
+	if len(t.Pieces) == 1 {
+		return t.Pieces[0].Placeholder
+	}
+	return nil
 }
 
 // Plain reports whether the template has no placeholder.

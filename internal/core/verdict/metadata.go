@@ -24,9 +24,10 @@ func (l Level) String() string {
 // A Candidate is one value that a metadata key could have on a page.
 type Candidate struct {
 	Level   Level
-	Value   string // filled in
-	None    bool   // the value none: the element goes
-	Missing *placeholder.Placeholder
+	Value   string   // filled in; the first where there are several
+	Values  []string // of the key's elements, in order
+	None    bool     // the value none: the element goes
+	Missing *placeholder.Failure
 	Key     *gatefile.Key // nil for the page's own value
 	Rule    gatefile.Position
 	Query   *gatefile.Query
@@ -36,20 +37,34 @@ type Candidate struct {
 func (c *Candidate) Stands() bool { return c.Missing == nil && (c.None || c.Value != "") }
 
 // Stack returns all values of a metadata key on a page, strongest first: the
-// first that stands is the winner. own is the value in the page's source, "" for
-// none. lookup gives placeholders their values.
-func (p *Plan) Stack(pg *page.Page, key, own string, lookup func(string) string) []Candidate {
+// first that stands is the winner. id is the key's, as Key.ID has it; own is the
+// value in the page's source, "" for none. lookup gives placeholders their values.
+func (p *Plan) Stack(pg *page.Page, id, own string, lookup func(string) string) []Candidate {
 	var out []Candidate
+	name, _ := gatefile.SplitID(id)
+	speaks := func(k *gatefile.Key) bool {
+		// A none without media, sizes or hreflang takes out all elements of the name.
+		return k.Name == name && (k.ID() == id || k.None && k.Variant == "")
+	}
 	add := func(level Level, k *gatefile.Key, q *gatefile.Query) {
 		c := Candidate{Level: level, Key: k, None: k.None, Rule: k.Pos, Query: q}
-		if !k.None {
-			c.Value, c.Missing = k.Value.Fill(lookup)
+		for i := range k.Values {
+			if k.None || c.Missing != nil {
+				break
+			}
+			var v string
+			if v, c.Missing = k.Values[i].Value.Fill(lookup); v != "" {
+				c.Values = append(c.Values, v)
+			}
+		}
+		if len(c.Values) > 0 && c.Missing == nil {
+			c.Value = c.Values[0]
 		}
 		out = append(out, c)
 	}
 	if pp := p.PerPage(pg); pp != nil {
 		for i := range pp.Keys {
-			if pp.Keys[i].Name == key {
+			if speaks(&pp.Keys[i]) {
 				add(FromPerPage, &pp.Keys[i], nil)
 			}
 		}
@@ -61,7 +76,7 @@ func (p *Plan) Stack(pg *page.Page, key, own string, lookup func(string) string)
 				continue
 			}
 			for k := range r.Keys {
-				if r.Keys[k].Name == key {
+				if speaks(&r.Keys[k]) {
 					if q, ok := Chooses(r, pg); ok {
 						add(level, &r.Keys[k], q)
 					}
@@ -71,7 +86,7 @@ func (p *Plan) Stack(pg *page.Page, key, own string, lookup func(string) string)
 	}
 	rules(FromMetadata)
 	if own != "" {
-		out = append(out, Candidate{Level: FromSource, Value: own})
+		out = append(out, Candidate{Level: FromSource, Value: own, Values: []string{own}})
 	}
 	rules(FromDefaults)
 	return out

@@ -87,6 +87,12 @@ func runs(it *gatefile.Item) (out []run) {
 		switch part.Kind {
 		case gatefile.Script:
 			out = append(out, run{loadPhase(it.LoadOf(part)), rank})
+		case gatefile.ScriptText:
+			phase := Blocking
+			if it.Load.Value == "module" {
+				phase = Deferred
+			}
+			out = append(out, run{phase, rank})
 		case gatefile.Code:
 			src := []byte(part.Text)
 			for _, e := range markup.Scan(src, nil).Elements {

@@ -17,9 +17,11 @@ type Reason string
 // The reasons, strongest first.
 const (
 	Disabled  Reason = "disabled"
+	Dates     Reason = "dates"
 	PerPage   Reason = "per-page"
 	Except    Reason = "except"
 	Pages     Reason = "pages"
+	Spot      Reason = "spot"
 	Needed    Reason = "needed"
 	Elsewhere Reason = "elsewhere"
 )
@@ -45,8 +47,11 @@ func (v *Verdict) Word() string {
 // A Plan is a gate made ready to decide: names looked up, items in order.
 type Plan struct {
 	Gate  *gatefile.Gate
-	Order []int // item numbers in the order in which they stand within a place
+	Day   string // as 2026-11-23, for items with dates
+	Order []int  // item numbers in the order in which they stand within a place
 
+	spots  []bool // by item: whether a spot puts it in
+	not    [][]not
 	needs  [][]int // by item: the items it needs
 	pages  map[string]*perPage
 	byName map[string]int
@@ -57,16 +62,30 @@ type perPage struct {
 	in, out map[int]gatefile.Position
 }
 
-// NewPlan makes a gate ready. Problems are circles among needs, before and
+// not is an item that must not be met, and the line that says so.
+type not struct {
+	item int
+	pos  gatefile.Position
+}
+
+// NewPlan makes a gate ready to decide on a day, written as 2026-11-23. Problems
+// are circles among needs, before and
 // after, and needs that would run late.
-func NewPlan(g *gatefile.Gate) (*Plan, []gatefile.Problem) {
-	p := &Plan{Gate: g, pages: map[string]*perPage{}, byName: map[string]int{}}
+func NewPlan(g *gatefile.Gate, day string) (*Plan, []gatefile.Problem) {
+	p := &Plan{Gate: g, Day: day, pages: map[string]*perPage{}, byName: map[string]int{}}
 	for i, it := range g.Items {
 		p.byName[it.Name] = i
 	}
 	p.needs = make([][]int, len(g.Items))
+	p.spots, p.not = make([]bool, len(g.Items)), make([][]not, len(g.Items))
 	for i, it := range g.Items {
 		p.needs[i] = p.numbers(it.Needs)
+		p.spots[i] = it.HasSpot()
+		for _, t := range it.NotWith {
+			if n, ok := p.byName[t.Value]; ok {
+				p.not[i] = append(p.not[i], not{n, t.Pos})
+			}
+		}
 	}
 	for _, pp := range g.Pages {
 		x := &perPage{pp, map[int]gatefile.Position{}, map[int]gatefile.Position{}}
@@ -138,13 +157,45 @@ func (p *Plan) Decide(pg *page.Page) ([]Verdict, []gatefile.Problem) {
 			}
 		}
 	}
-	return out, problems
+	return out, append(problems, p.met(out)...)
+}
+
+// met reports variants that are in together.
+func (p *Plan) met(vs []Verdict) (problems []gatefile.Problem) {
+	for i := range vs {
+		if !vs[i].In {
+			continue
+		}
+		for _, n := range p.not[i] {
+			if other := &vs[n.item]; other.In {
+				problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: n.pos,
+					Message: fmt.Sprintf("items %q and %q must never meet, and both are in (%s, %s)", vs[i].Item.Name, other.Item.Name, vs[i].Rule, other.Rule),
+					Remedy:  "keep one of them out of those pages"})
+			}
+		}
+	}
+	return problems
+}
+
+// Variants calls visit for each pair of items that must not meet.
+func (p *Plan) Variants(visit func(a, b int, line gatefile.Position)) {
+	for i := range p.not {
+		for _, n := range p.not[i] {
+			visit(i, n.item, n.pos)
+		}
+	}
 }
 
 // direct applies the lines of the table that look at one item alone.
 func (p *Plan) direct(i int, it *gatefile.Item, pg *page.Page, pp *perPage) Verdict {
 	if it.Disabled {
 		return Verdict{Item: it, Reason: Disabled, Rule: it.DisabledPos}
+	}
+	if it.From.Value != "" && p.Day < it.From.Value {
+		return Verdict{Item: it, Reason: Dates, Rule: it.From.Pos}
+	}
+	if it.Until.Value != "" && p.Day > it.Until.Value {
+		return Verdict{Item: it, Reason: Dates, Rule: it.Until.Pos}
 	}
 	if pp != nil {
 		if pos, ok := pp.out[i]; ok {
@@ -164,7 +215,36 @@ func (p *Plan) direct(i int, it *gatefile.Item, pg *page.Page, pp *perPage) Verd
 			return Verdict{Item: it, In: true, Reason: Pages, Rule: it.Pages[k].Pos, Query: &it.Pages[k]}
 		}
 	}
+	if p.spots[i] && pg.Spots[it.Name] {
+		return Verdict{Item: it, In: true, Reason: Spot, Rule: it.Pos}
+	}
 	return Verdict{Item: it, Reason: Elsewhere, Rule: it.Pos}
+}
+
+// OutOfDates tells the per-page lines that put an item in outside its dates: they
+// change nothing on this day.
+func (p *Plan) OutOfDates() (problems []gatefile.Problem) {
+	for _, pp := range p.Gate.Pages {
+		for _, in := range pp.In {
+			it := p.Gate.Item(in.Value)
+			if it == nil || it.Disabled || (it.From.Value == "" || p.Day >= it.From.Value) && (it.Until.Value == "" || p.Day <= it.Until.Value) {
+				continue
+			}
+			problems = append(problems, gatefile.Problem{Severity: gatefile.Note, Pos: in.Pos,
+				Message: fmt.Sprintf("item %q is put in on %s, but on %s it is outside its dates (%s)", it.Name, pp.Path, p.Day, datesOf(it))})
+		}
+	}
+	return problems
+}
+
+func datesOf(it *gatefile.Item) string {
+	switch {
+	case it.From.Value == "":
+		return "until " + it.Until.Value
+	case it.Until.Value == "":
+		return "from " + it.From.Value
+	}
+	return it.From.Value + " to " + it.Until.Value
 }
 
 // order sorts the items so that needs, before and after are honoured, and

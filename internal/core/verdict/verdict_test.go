@@ -11,11 +11,11 @@ import (
 
 func plan(t *testing.T, yaml string) (*Plan, []gatefile.Problem) {
 	t.Helper()
-	g, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\n"+yaml))
+	g, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\n"+yaml), nil)
 	if len(problems) > 0 {
 		t.Fatalf("%s: %v", yaml, problems)
 	}
-	return NewPlan(g)
+	return NewPlan(g, "2026-11-23")
 }
 
 // TestDecide tells each verdict as "item word reason line".

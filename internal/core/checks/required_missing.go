@@ -1,0 +1,45 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+)
+
+var requiredMissing = &Check{
+	Name: "required-missing", Family: "gate", Severity: gatefile.Error,
+	Title: "metadata that the gate file requires is not on the page",
+	Doc: `The gate file says under require that such a page has the key in the end, and this
+one has none, or an empty one. Give it a value in the page, by a rule under metadata
+or defaults, or per page.`,
+	Bad:  "require: [{pages: all, metadata: [description]}]\n(and a page without a description)",
+	Good: "require: [{pages: all, metadata: [description]}]\ndefaults: {description: Public nights under the stars.}",
+	Page: func(p *Pass) {
+		if p.Gated == nil {
+			return
+		}
+		for _, r := range p.Gated.Gate.File.Require {
+			if !Chosen(r.Pages, p.Gated.Result) {
+				continue
+			}
+			for _, key := range r.Keys {
+				if v, _ := gating.MetadataOf(p.Source, p.Scan, key.Value); v == "" {
+					line, col := p.headAt()
+					p.Report(line, col, "", fmt.Sprintf("the page has no %s, which it is required to have (%s)", key.Value, key.Pos),
+						fmt.Sprintf("give it one by a rule under metadata or defaults; yellowgate why %s %s shows what there is", p.Path, key.Value))
+				}
+			}
+		}
+	},
+}
+
+// Chosen reports whether one of the queries chooses a page.
+func Chosen(qs []gatefile.Query, r *gating.Result) bool {
+	for i := range qs {
+		if qs[i].Eval(&r.Page) {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,34 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/near"
+)
+
+var unknownSpot = &Check{
+	Name: "unknown-spot", Family: "gate", Severity: gatefile.Error,
+	Title: "a spot names no item",
+	Doc: `The author of the page asks for an item at this spot, and the gate file has none of
+that name, so nothing comes. Mostly the name is misspelt, or the item was renamed or
+removed.`,
+	Bad:  "<!-- yg-spot starmap -->\n(and an item star-map)",
+	Good: "<!-- yg-spot star-map -->",
+	Page: func(p *Pass) {
+		if p.Gated == nil {
+			return
+		}
+		file := p.Gated.Gate.File
+		for _, s := range p.Spots() {
+			if file.Item(s.Name) == nil {
+				line, col := markup.NewLocator(p.Source.Text).Locate(s.Start)
+				p.Report(line, col, "", fmt.Sprintf("a spot names %q, which is no item%s", s.Name, near.Suggest(s.Name, file.ItemNames())), "name an item of the gate file")
+			}
+		}
+	},
+}
+
+// Spots lists the page's spots.
+func (p *Pass) Spots() []markup.AuthorSpot { return markup.SpotsOf(p.Source, p.Scan) }

@@ -1,0 +1,260 @@
+package gatefile
+
+import (
+	"reflect"
+	"strings"
+)
+
+// The shape of a gate file: its keys, as they are written. The reader takes its
+// lists of keys from these types, and the JSON Schema for editors is made from
+// them, so that neither can drift from the other. Each field's doc tag is what an
+// editor shows.
+
+// Shape is the gate file as a whole.
+type Shape struct {
+	Yellowgate Version                 `key:"yellowgate" doc:"version of the format: 1"`
+	Include    Texts                   `key:"include" doc:"more gate files (globs); paths in them are relative to them"`
+	Site       SiteShape               `key:"site" doc:"the site as a whole"`
+	Sets       map[string]Queries      `key:"sets" doc:"page queries with a name"`
+	Defaults   OneOrMore[RuleShape]    `key:"defaults" doc:"metadata that fills what a page lacks"`
+	Metadata   OneOrMore[RuleShape]    `key:"metadata" doc:"metadata that holds whatever the page had; later rules win, key by key"`
+	Items      map[string]ItemShape    `key:"items" doc:"named things that may load on a page"`
+	PerPage    map[string]PerPageShape `key:"per-page" doc:"the last word on one page, by its path"`
+	BlankPages OneOrMore[BlankShape]   `key:"blank-pages" doc:"pages that the gate makes"`
+	Require    OneOrMore[RequireShape] `key:"require" doc:"metadata that pages must have in the end"`
+}
+
+// SiteShape is what stands under site.
+type SiteShape struct {
+	Name          Line  `key:"name" doc:"name of the site"`
+	URL           Line  `key:"url" doc:"the site's absolute address, such as https://ternhill.example"`
+	Source        Line  `key:"source" doc:"folder of the pages as the site builds them; never written to"`
+	Output        Line  `key:"output" doc:"folder that apply writes"`
+	Facts         Texts `key:"facts" doc:"facts files: CSV with a path column, JSON or YAML"`
+	Ignore        Texts `key:"ignore" doc:"globs of files left alone and not copied"`
+	Manifest      Line  `key:"manifest" doc:"build manifest, a JSON object, for built: in URLs"`
+	Extensionless bool  `key:"extensionless" doc:"true: the file about.html is the page /about"`
+	Marks         bool  `key:"marks" doc:"false leaves out the comments around what is inserted"`
+}
+
+// MetadataShape are the metadata keys.
+type MetadataShape struct {
+	Title       Line                  `key:"title" doc:"text of the title element"`
+	Description Line                  `key:"description" doc:"meta description"`
+	Canonical   Line                  `key:"canonical" doc:"address of the canonical link"`
+	Robots      Line                  `key:"robots" doc:"meta robots, such as noindex; none takes the element out"`
+	Author      Line                  `key:"author" doc:"meta author"`
+	Keywords    Line                  `key:"keywords" doc:"meta keywords"`
+	Viewport    Line                  `key:"viewport" doc:"meta viewport"`
+	ThemeColor  MetaValues            `key:"theme-color" doc:"meta theme-color: a colour, {content, media}, or a list"`
+	Icon        MetaValues            `key:"icon" doc:"icon link: a URL, {href, sizes, type, media}, or a list"`
+	Meta        map[string]Line       `key:"meta" doc:"other meta elements: name: content"`
+	Property    map[string]MetaValues `key:"property" doc:"meta elements with a property: property: content"`
+	Link        map[string]MetaValues `key:"link" doc:"link elements: rel: URL, {href, hreflang, type, title, media, sizes}, or a list"`
+	Social      SocialShape           `key:"social" doc:"what a shared link shows (Open Graph properties)"`
+	Lang        Line                  `key:"lang" doc:"language of the page: the lang attribute of html"`
+}
+
+// SocialShape is what stands under social.
+type SocialShape struct {
+	Title       Line `key:"title" doc:"og:title"`
+	Description Line `key:"description" doc:"og:description"`
+	Image       Line `key:"image" doc:"og:image, an absolute address"`
+	Type        Line `key:"type" doc:"og:type, such as article"`
+	Site        Line `key:"site" doc:"og:site_name"`
+}
+
+// RuleShape is one rule under defaults or metadata.
+type RuleShape struct {
+	Pages  Queries `key:"pages" doc:"page query: for which pages"`
+	Except Queries `key:"except" doc:"page query: and for which of them not"`
+	MetadataShape
+}
+
+// PerPageShape is the last word on one page.
+type PerPageShape struct {
+	In     Texts                      `key:"in" doc:"items that are in on this page"`
+	Out    Texts                      `key:"out" doc:"items that are out on this page"`
+	Params map[string]map[string]Line `key:"params" doc:"parameters on this page: item: {name: value}"`
+	MetadataShape
+}
+
+// ItemShape is one item.
+type ItemShape struct {
+	Script     Texts              `key:"script" doc:"URL or site path of a script"`
+	ScriptFile Texts              `key:"script-file" doc:"file of JavaScript, written inline"`
+	ScriptText Texts              `key:"script-text" doc:"JavaScript without tags, written inline"`
+	Stylesheet Texts              `key:"stylesheet" doc:"URL or site path of a stylesheet"`
+	StyleFile  Texts              `key:"style-file" doc:"file of CSS, written inline"`
+	StyleText  Texts              `key:"style-text" doc:"CSS without tags, written inline"`
+	CodeFile   Texts              `key:"code-file" doc:"file of HTML, written as it is"`
+	Code       Texts              `key:"code" doc:"HTML, written as it is"`
+	PopupFile  Line               `key:"popup-file" doc:"file with the HTML of a popup's inside"`
+	Popup      Line               `key:"popup" doc:"HTML of a popup's inside"`
+	Structured OneOrMore[Tree]    `key:"structured" doc:"structured data: a tree that comes out as JSON-LD"`
+	Questions  OneOrMore[Ask]     `key:"questions" doc:"questions with answers, as structured data"`
+	Classes    map[string]Line    `key:"classes" doc:"selector: class names, added to the elements it matches"`
+	Found      Matchers           `key:"found" doc:"elements of the source page that belong to the item"`
+	Replaces   Matchers           `key:"replaces" doc:"elements of the source page that the item stands in for"`
+	Pages      Queries            `key:"pages" doc:"page query: where the item is in"`
+	Except     Queries            `key:"except" doc:"page query: where it is not, all the same"`
+	NotWith    Texts              `key:"not-with" doc:"items that must never meet this one on a page"`
+	Place      PlaceShape         `key:"place" doc:"where its parts go"`
+	Each       bool               `key:"each" doc:"true: at every match of the place's selector, not just the first"`
+	Needs      Texts              `key:"needs" doc:"items that must be there, earlier"`
+	Before     Texts              `key:"before" doc:"items that stand after this one"`
+	After      Texts              `key:"after" doc:"items that stand before this one"`
+	Load       Loading            `key:"load" doc:"how its scripts load"`
+	Attrs      map[string]Line    `key:"attrs" doc:"attributes for its tags"`
+	Media      Line               `key:"media" doc:"media of its stylesheets and styles"`
+	Integrity  Line               `key:"integrity" doc:"digest of its file, or auto for files of the site"`
+	Params     map[string]ParamOf `key:"params" doc:"parameters with their values, and limits"`
+	Label      Line               `key:"label" doc:"name of the popup for screen readers"`
+	Open       OneOrMore[OpenOf]  `key:"open" doc:"what opens the popup"`
+	Again      Line               `key:"again" doc:"when a popup may open by itself again: visit, always, once, or a span such as 7d"`
+	From       Line               `key:"from" doc:"first day, such as 2027-06-01"`
+	Until      Line               `key:"until" doc:"last day"`
+	Disabled   bool               `key:"disabled" doc:"true: kept for later, out everywhere"`
+	Note       Line               `key:"note" doc:"why it is there"`
+}
+
+// OpenOf is one thing that opens a popup.
+type OpenOf struct {
+	After    Line    `key:"after" doc:"a span after the page has loaded, such as 8s"`
+	Scroll   Line    `key:"scroll" doc:"a share of the page scrolled past, such as 60%"`
+	Click    Line    `key:"click" doc:"selector: a click on it"`
+	Fragment Line    `key:"fragment" doc:"the address ends in #NAME, or a link to it is followed"`
+	Leaving  bool    `key:"leaving" doc:"true: the pointer leaves the page at its top"`
+	Pages    Queries `key:"pages" doc:"page query: only on these of the item's pages"`
+}
+
+// ParamOf is a parameter with limits; a bare value stands for one without.
+type ParamOf struct {
+	Value Line  `key:"value" doc:"its value"`
+	OneOf Texts `key:"one-of" doc:"the values it may have"`
+	Min   Line  `key:"min" doc:"the least it may be"`
+	Max   Line  `key:"max" doc:"the most it may be"`
+}
+
+// Ask is a question with its answer.
+type Ask struct {
+	Ask    Line `key:"ask" doc:"the question"`
+	Answer Line `key:"answer" doc:"its answer, as text"`
+}
+
+// BlankShape is a page that the gate makes.
+type BlankShape struct {
+	Path  Line `key:"path" doc:"path of the page, such as /sky-camera/"`
+	Title Line `key:"title" doc:"its title"`
+	Lang  Line `key:"lang" doc:"its language, such as en"`
+	Body  Line `key:"body" doc:"HTML of its body"`
+}
+
+// RequireShape is one entry under require.
+type RequireShape struct {
+	Pages    Queries `key:"pages" doc:"page query: which pages"`
+	Metadata Texts   `key:"metadata" doc:"metadata keys that each must have in the end"`
+}
+
+// MatcherShape is a matcher that is no selector.
+type MatcherShape struct {
+	URL  Line `key:"url" doc:"glob for the URL that an element loads"`
+	Text Line `key:"text" doc:"regular expression (RE2) for inline scripts and styles"`
+}
+
+// AtShape is a place at a selector.
+type AtShape struct {
+	Before    Line `key:"before" doc:"selector: before the element"`
+	After     Line `key:"after" doc:"selector: after it"`
+	FirstIn   Line `key:"first-in" doc:"selector: the first thing in it"`
+	LastIn    Line `key:"last-in" doc:"selector: the last thing in it"`
+	InsteadOf Line `key:"instead-of" doc:"selector: in its stead"`
+}
+
+// PartPlaces is a place for each part key.
+type PartPlaces struct {
+	Script     OnePlace `key:"script"`
+	ScriptText OnePlace `key:"script-text" doc:"also of script-file"`
+	Stylesheet OnePlace `key:"stylesheet"`
+	StyleText  OnePlace `key:"style-text" doc:"also of style-file"`
+	Code       OnePlace `key:"code" doc:"also of code-file"`
+	Popup      OnePlace `key:"popup" doc:"also of popup-file"`
+	Structured OnePlace `key:"structured"`
+	Questions  OnePlace `key:"questions"`
+	Found      OnePlace `key:"found"`
+}
+
+// VariantShape is a metadata value with what tells its element from others of
+// its name.
+type VariantShape struct {
+	Content  Line `key:"content" doc:"content of a meta element"`
+	Href     Line `key:"href" doc:"address of a link or icon"`
+	Media    Line `key:"media"`
+	Sizes    Line `key:"sizes"`
+	Hreflang Line `key:"hreflang"`
+	Type     Line `key:"type"`
+	Title    Line `key:"title"`
+}
+
+// The forms that values take.
+type (
+	Line             string               // a text, a number or a truth value
+	Version          int                  // 1
+	Texts            []Line               // one text or a list
+	Queries          []Line               // one page query or a list
+	Matchers         []MatcherShape       // one matcher or a list; a selector is a text
+	MetaValues       []VariantShape       // one value, text or mapping, or a list
+	OnePlace         string               // a standard place, or at a selector
+	PlaceShape       struct{ PartPlaces } // one place, or one for each part key
+	Loading          string               // defer, async, module, now
+	OneOrMore[T any] []T                  // one or a list
+)
+
+// KeysOf lists the keys of a shape, in order.
+func KeysOf(shape any) []string {
+	var keys []string
+	t := reflect.TypeOf(shape)
+	for i := range t.NumField() {
+		f := t.Field(i)
+		if f.Anonymous {
+			keys = append(keys, KeysOf(reflect.Zero(f.Type).Interface())...)
+			continue
+		}
+		key, _, _ := strings.Cut(f.Tag.Get("key"), ",")
+		keys = append(keys, key)
+	}
+	return keys
+}
+
+// DocOf is what a key of a shape is for.
+func DocOf(shape any, key string) string {
+	t := reflect.TypeOf(shape)
+	for i := range t.NumField() {
+		f := t.Field(i)
+		if f.Anonymous {
+			if doc := DocOf(reflect.Zero(f.Type).Interface(), key); doc != "" {
+				return doc
+			}
+		} else if f.Tag.Get("key") == key {
+			return f.Tag.Get("doc")
+		}
+	}
+	return ""
+}
+
+// The keys of each mapping.
+var (
+	topKeys     = KeysOf(Shape{})
+	topLater    = []string{"budgets", "accept", "checks", "strict"}
+	siteKeys    = KeysOf(SiteShape{})
+	siteLater   = []string{"trust"}
+	metaKeys    = KeysOf(MetadataShape{})
+	ruleKeys    = KeysOf(RuleShape{})
+	perPageKeys = KeysOf(PerPageShape{})
+	itemKeys    = KeysOf(ItemShape{})
+	placeAt     = KeysOf(AtShape{})
+	partPlaces  = KeysOf(PartPlaces{})
+
+	placeNames = []string{HeadStart, HeadEnd, BodyStart, BodyEnd, AtSpot}
+	loads      = []string{"defer", "async", "module", "now"}
+)

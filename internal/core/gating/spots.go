@@ -1,0 +1,92 @@
+package gating
+
+import (
+	"fmt"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/near"
+)
+
+// spotLandings finds the spots of an item on this page.
+func (e *editing) spotLandings(it *gatefile.Item) (out []landing) {
+	for i := range e.Spots {
+		s := &e.Spots[i]
+		if s.Name != it.Name || s.Full {
+			continue
+		}
+		l := landing{spot: s}
+		if s.Element {
+			l.Spot, l.replaces = markup.Spot{Offset: s.Start}, s.End
+		} else {
+			l.Spot = e.Scan.AfterSpot(s.End)
+		}
+		l.Area = s.Area
+		out = append(out, l)
+	}
+	return out
+}
+
+// checkSpots reports spots that name no item, spots of items that are out, and
+// parameters that items do not have.
+func (e *editing) checkSpots() {
+	for i := range e.Spots {
+		s := &e.Spots[i]
+		pos := e.at(s.Start)
+		fail := func(severity gatefile.Severity, remedy, format string, args ...any) {
+			e.problem(gatefile.Problem{Severity: severity, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: e.lineAt(s.Start)})
+		}
+		n, it := -1, (*gatefile.Item)(nil)
+		for k, x := range e.gate.File.Items {
+			if x.Name == s.Name {
+				n, it = k, x
+			}
+		}
+		switch {
+		case it == nil:
+			fail(gatefile.Error, "name an item of the gate file", "a spot names %q, which is no item%s", s.Name, near.Suggest(s.Name, e.gate.File.ItemNames()))
+			continue
+		case !it.HasSpot():
+			fail(gatefile.Error, "give a part of it place: spot", "a spot asks for item %q, and nothing of that goes to spots (%s)", it.Name, it.Pos)
+			continue
+		case s.Full:
+			fail(gatefile.Error, "empty the element; the item takes its place", "the spot of item %q is an element that is not empty", it.Name)
+			continue
+		case !e.Verdicts[n].In:
+			fail(gatefile.Warning, "take the spot out, or let the item in", "a spot asks for item %q, which is out here (%s, %s)", it.Name, e.Verdicts[n].Reason, e.Verdicts[n].Rule)
+			continue
+		}
+		for _, sp := range s.Params {
+			param := it.Param(sp.Name)
+			if param == nil {
+				hint := near.Suggest(sp.Name, it.ParamNames())
+				if len(it.Params) > 0 && hint == "" {
+					hint = " (it has " + strings.Join(it.ParamNames(), ", ") + ")"
+				}
+				fail(gatefile.Error, "a spot sets parameters that the item declares under params, and no others", "item %q has no parameter %q%s", it.Name, sp.Name, hint)
+			} else if why := param.Refuse(sp.Value); why != "" {
+				fail(gatefile.Error, "give it another value", "the spot of item %q: %s", it.Name, why)
+			}
+		}
+	}
+}
+
+// at is the position of an offset in the page's source.
+func (e *editing) at(offset int) gatefile.Position {
+	line, column := markup.NewLocator(e.Source.Text).Locate(offset)
+	return gatefile.Position{File: e.Page.File, Line: line, Column: column}
+}
+
+// lineAt is the line of the page's source in which an offset stands.
+func (e *editing) lineAt(offset int) string {
+	text := e.Source.Text
+	from, to := offset, offset
+	for from > 0 && text[from-1] != '\n' && text[from-1] != '\r' {
+		from--
+	}
+	for to < len(text) && text[to] != '\n' && text[to] != '\r' {
+		to++
+	}
+	return e.Source.String(from, to)
+}

@@ -1,0 +1,142 @@
+// Package syntax tells whether JavaScript, CSS and JSON parse, and if not, where.
+// It knows nothing of pages: a script's or a style's text in, a mistake out.
+package syntax
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/tdewolff/parse/v2"
+	"github.com/tdewolff/parse/v2/css"
+	"github.com/tdewolff/parse/v2/js"
+)
+
+// A Mistake is the first thing in a text that does not parse.
+type Mistake struct {
+	Offset  int // in bytes
+	Message string
+}
+
+func (m *Mistake) Error() string { return m.Message }
+
+// JavaScript parses a script or module (ECMAScript, as far as the parser knows
+// it); nil where it is in order.
+func JavaScript(src []byte) (mistake *Mistake) {
+	defer guard(&mistake)
+	_, err := js.Parse(parse.NewInputBytes(bytes.Clone(src)), js.Options{})
+	var pe *parse.Error
+	if errors.As(err, &pe) {
+		return &Mistake{offsetOf(src, pe.Line, pe.Column), "this JavaScript does not parse: " + pe.Message}
+	}
+	if err != nil && err != io.EOF {
+		return &Mistake{0, "this JavaScript does not parse: " + err.Error()}
+	}
+	return nil
+}
+
+// CSS looks for what a stylesheet cannot hold: brackets that do not match,
+// strings that are never closed, rules without a block (CSS Syntax, level 3).
+// Browsers pass over a declaration that they do not know, and so does this.
+func CSS(src []byte) (mistake *Mistake) {
+	defer guard(&mistake)
+	l := css.NewLexer(parse.NewInputBytes(bytes.Clone(src)))
+	type open struct {
+		closer css.TokenType
+		at     int
+	}
+	var stack []open
+	at, last := 0, -1 // last is where a rule began that has no block yet
+	closers := map[css.TokenType]css.TokenType{css.LeftBraceToken: css.RightBraceToken, css.LeftParenthesisToken: css.RightParenthesisToken,
+		css.FunctionToken: css.RightParenthesisToken, css.LeftBracketToken: css.RightBracketToken}
+	for {
+		tt, data := l.Next()
+		if tt == css.ErrorToken {
+			break
+		}
+		switch tt {
+		case css.LeftBraceToken, css.LeftParenthesisToken, css.FunctionToken, css.LeftBracketToken:
+			stack = append(stack, open{closers[tt], at})
+			if tt == css.LeftBraceToken {
+				last = -1
+			}
+		case css.RightBraceToken, css.RightParenthesisToken, css.RightBracketToken:
+			if len(stack) == 0 || stack[len(stack)-1].closer != tt {
+				return &Mistake{at, fmt.Sprintf("this CSS does not parse: %q closes nothing", data)}
+			}
+			stack = stack[:len(stack)-1]
+		case css.BadStringToken, css.BadURLToken:
+			return &Mistake{at, "this CSS does not parse: a string or URL is never closed"}
+		case css.SemicolonToken:
+			if len(stack) == 0 {
+				last = -1
+			}
+		case css.WhitespaceToken, css.CommentToken, css.CDOToken, css.CDCToken:
+		default:
+			if len(stack) == 0 && last < 0 {
+				last = at
+			}
+		}
+		at += len(data)
+	}
+	switch {
+	case len(stack) > 0:
+		return &Mistake{stack[0].at, fmt.Sprintf("this CSS does not parse: %q is never closed", src[stack[0].at:stack[0].at+1])}
+	case last >= 0 && src[last] != '@':
+		return &Mistake{last, "this CSS does not parse: a rule has no block"}
+	}
+	return nil
+}
+
+// JSON parses a JSON text (RFC 8259).
+func JSON(src []byte) *Mistake {
+	var v any
+	err := json.Unmarshal(src, &v)
+	var se *json.SyntaxError
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &se):
+		return &Mistake{max(int(se.Offset)-1, 0), "this JSON does not parse: " + err.Error()}
+	}
+	return &Mistake{0, "this JSON does not parse: " + err.Error()}
+}
+
+// guard turns a panic of a parser into no answer: what it cannot read is not
+// called wrong.
+func guard(m **Mistake) {
+	if recover() != nil {
+		*m = nil
+	}
+}
+
+// offsetOf is the offset of a line and column (in bytes or characters, from 1).
+func offsetOf(src []byte, line, column int) int {
+	at := 0
+	for n := 1; n < line; n++ {
+		i := bytes.IndexByte(src[at:], '\n')
+		if i < 0 {
+			break
+		}
+		at += i + 1
+	}
+	return min(at+max(column-1, 0), len(src))
+}
+
+// LooksLike says which language a text without markup seems to be: "JavaScript",
+// "CSS", or "" for words.
+func LooksLike(text string) string {
+	t := strings.TrimSpace(text)
+	if i := strings.IndexByte(t, '{'); i > 0 && strings.Contains(t[i:], ":") && strings.Contains(t[i:], "}") && !strings.ContainsAny(t[:i], "=()") && CSS([]byte(t)) == nil {
+		return "CSS"
+	}
+	for _, word := range []string{"function", "=>", "document.", "window.", "var ", "let ", "const ", "();", "');", "\");"} {
+		if strings.Contains(t, word) && strings.ContainsAny(t, "(=") && JavaScript([]byte(t)) == nil {
+			return "JavaScript"
+		}
+	}
+	return ""
+}
