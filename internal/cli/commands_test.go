@@ -156,7 +156,7 @@ func TestWrongUse(t *testing.T) {
 		{"show /vist/", 2, `no page "/vist/" (did you mean "/visit/"?)`},
 		{"show https://other.example/", 2, "no page of this site"},
 		{"why /visit/ countr", 2, `did you mean "counter"`},
-		{"why /visit/", 2, "accepts 2 arg(s)"},
+		{"why /visit/", 2, "why needs a page and an item"},
 		{"where countr", 2, `did you mean "counter"`},
 		{"pages /a**and", 0, "0 pages"},
 		{"pages memberss", 2, `unknown page set "memberss"`},

@@ -102,7 +102,7 @@ with apply, and verify with audit, why and where.`,
 	root.AddGroup(&cobra.Group{ID: "look", Title: "Look"}, &cobra.Group{ID: "publish", Title: "Try and publish"}, &cobra.Group{ID: "verify", Title: "Verify"}, &cobra.Group{ID: "more", Title: "More"})
 	root.AddCommand(a.demoCmd(), a.surveyCmd(), a.showCmd(), a.pagesCmd(),
 		a.checkCmd(), a.diffCmd(), a.applyCmd(),
-		a.auditCmd(), a.whyCmd(), a.whereCmd(), a.explainCmd())
+		a.auditCmd(), a.whyCmd(), a.whereCmd(), a.findCmd(), a.explainCmd(), a.schemaCmd())
 	root.SetHelpCommandGroupID("more")
 	root.SetCompletionCommandGroupID("more")
 	root.CompletionOptions.HiddenDefaultCmd = false

@@ -5,30 +5,50 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
+	"yellowgate/internal/site"
 )
 
 func (a *app) whereCmd() *cobra.Command {
-	return &cobra.Command{
-		Use: "where [ITEM]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
+	var asTable bool
+	cmd := &cobra.Command{
+		Use: "where [ITEM | KEY]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
 		Short: "On which pages is an item, and why not on the others?",
 		Long: `Lists the pages on which an item is, and why it is not on the others. Without an item
-it lists all items with their counts. Use it before you change or remove something.`,
-		Example: "  yellowgate where\n  yellowgate where visit-counter",
+it lists all items with their counts; with --table, each page with each item. With a
+metadata key it lists the pages by the value that they have. Use it before you change
+or remove something.`,
+		Example: "  yellowgate where\n  yellowgate where visit-counter\n  yellowgate where robots\n  yellowgate where --table --format csv",
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, prefix string) ([]string, cobra.ShellCompDirective) {
 			if len(args) > 0 {
 				return nil, cobra.ShellCompDirectiveNoFileComp
 			}
-			return a.completeItems(prefix), cobra.ShellCompDirectiveNoFileComp
+			return a.completeItems(prefix, metadataKeys...), cobra.ShellCompDirectiveNoFileComp
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin(); err != nil {
+			formats := []string{}
+			if asTable {
+				formats = append(formats, "csv")
+			}
+			if err := a.begin(formats...); err != nil {
 				return err
 			}
 			p, _, err := a.open(true)
 			if err != nil {
 				return err
+			}
+			if asTable {
+				if len(args) > 0 {
+					return &site.UsageError{Message: "--table is of all items", Remedy: "yellowgate where --table"}
+				}
+				return a.whereTable(p)
+			}
+			if len(args) == 1 && p.Gate.File.Item(args[0]) == nil {
+				if known, _ := gatefile.KnownKey(gatefile.KeyName(args[0])); known {
+					return a.whereKey(p, args[0])
+				}
 			}
 			if len(args) == 0 {
 				lines, pages, err := run.WhereAll(p, a.progress("looking"))
@@ -56,4 +76,37 @@ it lists all items with their counts. Use it before you change or remove somethi
 			})
 		},
 	}
+	cmd.Flags().BoolVar(&asTable, "table", false, "each page with each item")
+	return cmd
+}
+
+func (a *app) whereTable(p *site.Project) error {
+	t, err := run.Table(p, a.progress("looking"))
+	if err != nil {
+		return err
+	}
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		switch a.format {
+		case "json":
+			return report.JSON(w, t)
+		case "csv":
+			return report.TableCSV(w, t)
+		}
+		pr.Table(t)
+		return nil
+	})
+}
+
+func (a *app) whereKey(p *site.Project, key string) error {
+	r, err := run.WhereMetadata(p, key, a.progress("looking"))
+	if err != nil {
+		return err
+	}
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		if a.format == "json" {
+			return report.JSON(w, r)
+		}
+		pr.WhereKey(r, a.verbose)
+		return nil
+	})
 }

@@ -2,22 +2,25 @@ package cli
 
 import (
 	"io"
+	"strings"
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
+	"yellowgate/internal/site"
 )
 
 func (a *app) whyCmd() *cobra.Command {
 	return &cobra.Command{
-		Use: "why PAGE ITEM", GroupID: "verify", Args: cobra.ExactArgs(2),
+		Use: "why PAGE ITEM | KEY", GroupID: "verify", Args: cobra.RangeArgs(1, 2),
 		Short: "Why is an item in or out on a page? Where does a metadata value come from?",
 		Long: `Tells the verdict for an item on a page, the line of the gate file that decided, and
-what would change it. With a metadata key (title, description, canonical, robots)
-instead of an item it shows all values and the one that wins. Use it when a page has
-what you do not expect.`,
-		Example: "  yellowgate why /visit/ visit-counter\n  yellowgate why /events/perseids/ title",
+what would change it. With a metadata key (title, robots, social.image, …) instead of
+an item it shows all values and the one that wins. With an address that has a fragment
+it tells whether a popup opens there. Use it when a page has what you do not expect.`,
+		Example: "  yellowgate why /visit/ visit-counter\n  yellowgate why /events/perseids/ title\n  yellowgate why '/visit/#night-letter'",
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, prefix string) ([]string, cobra.ShellCompDirective) {
 			if len(args) == 1 {
 				return a.completeItems(prefix, metadataKeys...), cobra.ShellCompDirectiveNoFileComp
@@ -35,6 +38,9 @@ what you do not expect.`,
 			pg, err := a.findPage(p, args[0])
 			if err != nil {
 				return err
+			}
+			if len(args) == 1 {
+				return a.whyFragment(p, pg, args[0])
 			}
 			item, key, err := run.Why(p, pg, args[1])
 			if err != nil {
@@ -55,4 +61,22 @@ what you do not expect.`,
 			})
 		},
 	}
+}
+
+func (a *app) whyFragment(p *site.Project, pg *page.Page, address string) error {
+	_, fragment, ok := strings.Cut(address, "#")
+	if !ok || fragment == "" {
+		return &site.UsageError{Message: "why needs a page and an item, a metadata key, or an address with a fragment", Remedy: "yellowgate why " + pg.Path + " title"}
+	}
+	r, err := run.Fragment(p, pg, fragment)
+	if err != nil {
+		return err
+	}
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		if a.format == "json" {
+			return report.JSON(w, r)
+		}
+		pr.WhyFragment(r)
+		return nil
+	})
 }

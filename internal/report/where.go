@@ -25,6 +25,14 @@ func (p *Printer) Where(w *run.WhereItem, verbose bool) {
 	if w.Absent > 0 {
 		p.Line("  %s", p.dim.Render(fmt.Sprintf("it may stay on %s more, whose source has none of it", plural(w.Absent, "page"))))
 	}
+	if len(w.Addresses) > 0 {
+		p.Heading("addresses that open it: %d", len(w.Addresses))
+		limit := 12
+		if verbose {
+			limit = len(w.Addresses)
+		}
+		p.wrap(w.Addresses, limit)
+	}
 	p.grouped("in", p.in.Render("in"), w.In, verbose)
 	p.grouped("out", p.bad.Render("out"), w.Out, verbose)
 }

@@ -52,6 +52,25 @@ func (p *Printer) verdict(s string) string {
 	return Clean(s)
 }
 
+// WhyFragment writes whether a popup opens at an address.
+func (p *Printer) WhyFragment(w *run.WhyFragment) {
+	p.Heading("%s#%s", w.Page, Clean(w.Fragment))
+	mark := p.bad.Render("no:")
+	if w.Opens != "" {
+		mark = p.in.Render("yes:")
+	}
+	p.Line("  %s %s", mark, Clean(w.Because))
+	if len(w.Items) < 2 {
+		return
+	}
+	p.Heading("items with this fragment")
+	t := &table{wide: []int{2}}
+	for _, f := range w.Items {
+		t.add(p.name.Render(f.Item), f.Verdict, p.dim.Render(Clean(f.Because)), p.dim.Render(fmt.Sprintf("%s:%d", f.Rule.File, f.Rule.Line)))
+	}
+	p.table(t)
+}
+
 // WhyKey writes all values of a metadata key, and the winner.
 func (p *Printer) WhyKey(w *run.WhyKey) {
 	p.Heading("%s of %s", w.Key, w.Page)

@@ -1,11 +1,13 @@
 package run
 
 import (
+	"fmt"
 	"slices"
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/site"
 )
 
@@ -17,13 +19,29 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 	var onPages []gating.Problem
 	var places gating.Places
 	needs := slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool { return len(it.Needs) > 0 })
+	var popups []*gatefile.Item
+	for _, it := range p.Gate.File.Items {
+		if it.Popup() != nil {
+			popups = append(popups, it)
+		}
+	}
+	var kept []checks.Kept
+	idle := unwritten{pages: map[string][]string{}}
 	err := all(p, progress, func(_ int, g *gating.Result) error {
 		t.Add(g)
 		places.Add(g)
 		onPages = append(onPages, g.Problems...)
-		if needs && !g.Fragment {
-			onPages = append(onPages, lateNeeds(p, g)...)
+		if (needs || len(popups) > 0) && !g.Fragment {
+			pass := asWritten(p, g)
+			if len(popups) > 0 {
+				kept = append(kept, checks.Keep(pass))
+			}
+			if needs {
+				onPages = append(onPages, lateNeeds(p, pass)...)
+			}
 		}
+		onPages = append(onPages, required(p, g)...)
+		idle.add(g)
 		return nil
 	})
 	if err != nil {
@@ -34,6 +52,14 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 	r.Problems = append(r.Problems, places.Problems()...)
 	r.Problems = append(r.Problems, t.Problems()...)
 	r.Problems = append(r.Problems, sameURL(p.Gate.File)...)
+	r.Problems = append(r.Problems, idle.problems(p.Gate.File)...)
+	for _, f := range checks.Unreachable(kept) {
+		r.Problems = append(r.Problems, gatefile.Problem{Severity: gatefile.Warning, Pos: gatefile.Position{File: f.File, Line: f.Line, Column: f.Column}, Message: f.Message, Remedy: f.Remedy})
+	}
+	for _, path := range p.Gate.File.Unused() {
+		r.Problems = append(r.Problems, gatefile.Problem{Severity: gatefile.Note, Pos: p.Gate.File.Site.Manifest.Pos,
+			Message: "no item uses the built file " + path, Remedy: "give it an item, or leave it to the pages that load it themselves"})
+	}
 	for i := range r.Problems {
 		if text := p.Gate.File.TextOf(r.Problems[i].Pos.File); r.Problems[i].Line == "" && text != nil {
 			r.Problems[i].Line = site.LineOf(text, r.Problems[i].Pos.Line)
@@ -46,13 +72,64 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 	return r, nil
 }
 
+// asWritten takes a page as apply would write it.
+func asWritten(p *site.Project, g *gating.Result) *checks.Pass {
+	record := takeGated(g.File, g.Page, p, nil)
+	return &checks.Pass{Record: record, Gated: checks.Hold(record, p.Gate, g)}
+}
+
+// required tells of metadata that the page would lack.
+func required(p *site.Project, g *gating.Result) (out []gating.Problem) {
+	if g.Fragment {
+		return nil
+	}
+	for _, q := range p.Gate.File.Require {
+		if !checks.Chosen(q.Pages, g) {
+			continue
+		}
+		for _, key := range q.Keys {
+			if w := verdict.Winner(g.Metadata(key.Value)); w == nil || w.None {
+				out = append(out, gating.Problem{Page: g.Page.Path, Problem: gatefile.Problem{Severity: gatefile.Warning, Pos: key.Pos,
+					Message: key.Value + " is required, and the page would have none", Remedy: "give it one by a rule under metadata or defaults, or in the page"}})
+			}
+		}
+	}
+	return out
+}
+
+// unwritten counts pages on which an item is in and a part of it writes nothing.
+type unwritten struct{ pages map[string][]string }
+
+func (u *unwritten) add(g *gating.Result) {
+	for i := range g.Verdicts {
+		it := g.Verdicts[i].Item
+		if !g.Verdicts[i].In || g.Fragment {
+			continue
+		}
+		for k, part := range it.Parts {
+			if part.Kind == gatefile.Structured && !slices.ContainsFunc(g.Written, func(w gating.Written) bool { return w.Item == i && w.Part == k }) {
+				u.pages[it.Name] = append(u.pages[it.Name], g.Page.Path)
+			}
+		}
+	}
+}
+
+func (u *unwritten) problems(g *gatefile.Gate) (out []gatefile.Problem) {
+	for _, it := range g.Items {
+		if paths := u.pages[it.Name]; len(paths) > 0 {
+			out = append(out, gatefile.Problem{Severity: gatefile.Note, Pos: it.Pos,
+				Message: fmt.Sprintf("item %q writes no structured data where the list fact is missing (on %s)", it.Name, site.SomePages(paths)), Remedy: "give these pages the fact, or keep the item out of them"})
+		}
+	}
+	return out
+}
+
 // lateNeeds looks at a page as apply would write it for needs that would run
 // late there: with found parts, only the page shows.
-func lateNeeds(p *site.Project, g *gating.Result) (out []gating.Problem) {
-	record := takeGated(g.File, g.Page, p, nil)
-	for _, f := range checks.LateNeeds(&checks.Pass{Record: record, Gated: checks.Hold(record, p.Gate, g)}) {
+func lateNeeds(p *site.Project, pass *checks.Pass) (out []gating.Problem) {
+	for _, f := range checks.LateNeeds(pass) {
 		it := p.Gate.File.Item(f.Item)
-		out = append(out, gating.Problem{Page: g.Page.Path, Problem: gatefile.Problem{Severity: gatefile.Error, Pos: it.Needs[0].Pos, Message: f.Message, Remedy: f.Remedy}})
+		out = append(out, gating.Problem{Page: pass.Path, Problem: gatefile.Problem{Severity: gatefile.Error, Pos: it.Needs[0].Pos, Message: f.Message, Remedy: f.Remedy}})
 	}
 	return out
 }

@@ -15,7 +15,7 @@ import (
 // A Check is one thing that the audit looks for.
 type Check struct {
 	Name     string // in lower-case words with hyphens
-	Family   string // gate, head, loading
+	Family   string // gate, head, loading, popups
 	Severity gatefile.Severity
 	Title    string // one line
 	Doc      string // what it is, why it matters to visitors or search engines, how to mend it
@@ -44,6 +44,7 @@ var all = []*Check{
 	blockingScript, deadFile, doubleLoad,
 	editedOutput, idleLine, keptOutNeed, lateNeed, leakedItem, metadataDiffers, metVariants, misplacedItem, missingItem,
 	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unknownSpot,
+	unreachablePopup,
 }
 
 // A Finding is one result of one check.
@@ -95,6 +96,8 @@ type Kept struct {
 	TitleLine  int
 	TitleCol   int
 	Redirect   bool
+	Links      []Link     // to fragments that open a popup somewhere
+	Fragments  []Fragment // that open popups, and whether they do here
 }
 
 // A SitePass is all pages at once.

@@ -210,6 +210,9 @@ type (
 	OneOrMore[T any] []T                  // one or a list
 )
 
+// PlaceNames are the places that have a name.
+func PlaceNames() []string { return placeNames }
+
 // KeysOf lists the keys of a shape, in order.
 func KeysOf(shape any) []string {
 	var keys []string

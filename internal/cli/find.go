@@ -1,0 +1,66 @@
+package cli
+
+import (
+	"io"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/report"
+	"yellowgate/internal/run"
+)
+
+func (a *app) findCmd() *cobra.Command {
+	var inOutput bool
+	cmd := &cobra.Command{
+		Use: "find WORD [DIR]", GroupID: "look", Args: cobra.RangeArgs(1, 2),
+		Short: "Where does a word, a name or a URL occur, and as what?",
+		Long: `Looks for a word, a name or a URL in every page, and tells apart where it is loaded,
+where it stands in inline code, in metadata, in an attribute, or merely in text or in
+a comment; and in which scripts and stylesheets of the site. Use it before you take
+something out. Without a folder it reads the gate file's source.`,
+		Example: "  yellowgate find domkit\n  yellowgate find counter.ternhill.example --in-output\n  yellowgate find glyphs site",
+		ValidArgsFunction: func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+			if len(args) == 1 {
+				return nil, cobra.ShellCompDirectiveFilterDirs
+			}
+			return nil, cobra.ShellCompDirectiveNoFileComp
+		},
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin(); err != nil {
+				return err
+			}
+			p, err := a.openIfAny(false)
+			if err != nil && (len(args) == 1 || a.gate != "") {
+				return err
+			}
+			dir, shown := ".", "."
+			switch {
+			case len(args) == 2:
+				dir = filepath.Clean(args[1])
+				shown = dir
+				if abs, err := filepath.Abs(dir); err == nil && p != nil && abs == p.Source {
+					dir = abs
+				}
+			case p != nil && inOutput && p.Output != "":
+				dir, shown = p.Output, p.Gate.File.Site.Output.Value
+			case p != nil && p.Source != "":
+				dir, shown = p.Source, p.Gate.File.Site.Source.Value
+			}
+			r, err := run.Find(dir, args[0], p, a.progress("looking"))
+			if err != nil {
+				return err
+			}
+			r.Dir = shown
+			return a.write(func(w io.Writer, pr *report.Printer) error {
+				if a.format == "json" {
+					return report.JSON(w, r)
+				}
+				pr.Find(r, a.verbose)
+				return nil
+			})
+		},
+	}
+	cmd.Flags().BoolVar(&inOutput, "in-output", false, "look in the output folder instead of the source")
+	return cmd
+}

@@ -1,0 +1,123 @@
+package report
+
+import (
+	"encoding/csv"
+	"fmt"
+	"io"
+	"strings"
+
+	"yellowgate/internal/run"
+)
+
+// cells are the signs of the table of pages and items.
+var cells = map[run.Cell]string{run.CellIn: "■", run.CellAbsent: "□", run.CellTaken: "×", run.CellOut: "·"}
+
+// Table writes the table of pages by items: the items are numbered, and named
+// below.
+func (p *Printer) Table(t *run.WhereTable) {
+	p.Heading("%s by %s", plural(len(t.Rows), "page"), plural(len(t.Items), "item"))
+	width := 4
+	for _, r := range t.Rows {
+		width = max(width, len([]rune(Clean(r.Page))))
+	}
+	if limit := p.Width - 3*len(t.Items) - 4; p.Width > 0 && width > limit && limit > 12 {
+		width = limit
+	}
+	var b strings.Builder
+	for i := range t.Items {
+		fmt.Fprintf(&b, "%3d", i+1)
+	}
+	p.Line("  %s%s", strings.Repeat(" ", width), p.dim.Render(b.String()))
+	for _, r := range t.Rows {
+		name := []rune(Clean(r.Page))
+		if len(name) > width {
+			name = append(name[:width-1], '…')
+		}
+		b.Reset()
+		for _, c := range r.Cells {
+			sign := cells[c]
+			switch c {
+			case run.CellIn:
+				sign = p.in.Render(sign)
+			case run.CellTaken:
+				sign = p.bad.Render(sign)
+			default:
+				sign = p.dim.Render(sign)
+			}
+			b.WriteString("  " + sign)
+		}
+		p.Line("  %s%s%s", p.name.Render(string(name)), strings.Repeat(" ", width-len(name)), b.String())
+	}
+	p.Line("")
+	in := make([]int, len(t.Items))
+	for _, r := range t.Rows {
+		for i, c := range r.Cells {
+			if c == run.CellIn {
+				in[i]++
+			}
+		}
+	}
+	longest := 0
+	for _, name := range t.Items {
+		longest = max(longest, len(name))
+	}
+	per := 1
+	if p.Width > 0 {
+		per = max(1, (p.Width-2)/(longest+12))
+	}
+	down := (len(t.Items) + per - 1) / per
+	for row := range down {
+		line := ""
+		for k := row; k < len(t.Items); k += down {
+			line += fmt.Sprintf("%3d  %s%s%s   ", k+1, p.name.Render(t.Items[k]), strings.Repeat(" ", longest-len(t.Items[k])), p.dim.Render(fmt.Sprintf("%4d", in[k])))
+		}
+		p.Line("%s", strings.TrimRight(line, " "))
+	}
+	p.Line("")
+	p.Line("  %s in   %s taken out of the source   %s may stay, the source has none   %s not there",
+		p.in.Render(cells[run.CellIn]), p.bad.Render(cells[run.CellTaken]), cells[run.CellAbsent], cells[run.CellOut])
+}
+
+// TableCSV writes the table as CSV (RFC 4180): a row for each page, a column for
+// each item.
+func TableCSV(w io.Writer, t *run.WhereTable) error {
+	c := csv.NewWriter(w)
+	if err := c.Write(append([]string{"page"}, t.Items...)); err != nil {
+		return err
+	}
+	for _, r := range t.Rows {
+		row := []string{r.Page}
+		for _, x := range r.Cells {
+			row = append(row, string(x))
+		}
+		if err := c.Write(row); err != nil {
+			return err
+		}
+	}
+	c.Flush()
+	return c.Error()
+}
+
+// WhereKey writes the pages by the value of a metadata key.
+func (p *Printer) WhereKey(w *run.WhereKey, verbose bool) {
+	p.Heading("%s on %s: %s", Clean(w.Key), plural(w.Pages, "page"), plural(len(w.Values), "value"))
+	for _, v := range w.Values {
+		value := p.name.Render(Clean(v.Value))
+		switch {
+		case v.Value == "" && v.From == "":
+			value = p.dim.Render("none")
+		case v.Value == "":
+			value = p.dim.Render("none, by the gate file")
+		}
+		from := ""
+		if v.From != "" {
+			from = p.dim.Render("  from " + v.From)
+		}
+		p.Line("  %s%s", value, from)
+		limit := 12
+		if verbose {
+			limit = len(v.Pages)
+		}
+		p.wrap(v.Pages, limit)
+	}
+}

@@ -1,0 +1,231 @@
+package run
+
+import (
+	"bytes"
+	"sort"
+	"strings"
+
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/site"
+)
+
+// FindKinds are the ways in which a word can occur, in the order in which they
+// are told.
+var FindKinds = []string{"load", "inline code", "metadata", "attribute", "text", "comment", "file"}
+
+// A FindHit is one occurrence of a word.
+type FindHit struct {
+	Kind   string `json:"kind"`
+	Page   string `json:"page"` // "" in a file that is no page
+	File   string `json:"file"`
+	Line   int    `json:"line"`
+	Column int    `json:"column"`
+	Item   string `json:"item"` // the item in whose marks it stands
+	Text   string `json:"text"` // what is around it, on one line
+}
+
+// FindResult is where a word occurs.
+type FindResult struct {
+	Word  string         `json:"word"`
+	Dir   string         `json:"dir"`
+	Files int            `json:"files"` // looked at
+	Count map[string]int `json:"count"` // by kind
+	Pages map[string]int `json:"pages"` // by kind: files that have it so
+	Hits  []FindHit      `json:"hits"`
+}
+
+// Find looks for a word, a name or a URL in the pages of a folder, and in its
+// scripts and stylesheets. Upper and lower case are one.
+func Find(dir, word string, project *site.Project, progress Progress) (*FindResult, error) {
+	s := newSurvey(dir, project)
+	files, _, err := site.Walk(dir, false, s.skip)
+	if err != nil {
+		return nil, err
+	}
+	r := &FindResult{Word: word, Dir: dir, Count: map[string]int{}, Pages: map[string]int{}, Hits: []FindHit{}}
+	pages := map[string]page.Page{}
+	list, err := s.pages(files)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range list {
+		pages[p.File] = p
+	}
+	kept := files[:0]
+	for _, f := range files {
+		if f.Page || strings.HasSuffix(f.Path, ".js") || strings.HasSuffix(f.Path, ".mjs") || strings.HasSuffix(f.Path, ".css") {
+			kept = append(kept, f)
+		}
+	}
+	r.Files = len(kept)
+	needle := bytes.ToLower([]byte(word))
+	err = site.InOrder(len(kept), func(i int) ([]FindHit, error) {
+		buf := site.GetBuffer()
+		defer buf.Release()
+		b, err := buf.ReadFile(dir, kept[i].Path)
+		if err != nil {
+			return nil, err
+		}
+		p, isPage := pages[kept[i].Path]
+		if !isPage {
+			return findInFile(b, kept[i].Path, needle), nil
+		}
+		return findInPage(markup.Read(b), p, needle), nil
+	}, func(i int, hits []FindHit) error {
+		if progress != nil {
+			progress(i+1, len(kept))
+		}
+		had := map[string]bool{}
+		for _, h := range hits {
+			r.Count[h.Kind]++
+			if !had[h.Kind] {
+				had[h.Kind] = true
+				r.Pages[h.Kind]++
+			}
+		}
+		r.Hits = append(r.Hits, hits...)
+		return nil
+	})
+	rank := map[string]int{}
+	for i, k := range FindKinds {
+		rank[k] = i
+	}
+	sort.SliceStable(r.Hits, func(i, j int) bool { return rank[r.Hits[i].Kind] < rank[r.Hits[j].Kind] })
+	return r, err
+}
+
+func findInFile(b []byte, file string, needle []byte) (hits []FindHit) {
+	locate := markup.NewLocator(b)
+	each(bytes.ToLower(b), needle, func(at int) {
+		line, col := locate.Locate(at)
+		hits = append(hits, FindHit{Kind: "file", File: file, Line: line, Column: col, Text: around(b, at, len(needle))})
+	})
+	return hits
+}
+
+// each calls visit for the offset of each occurrence.
+func each(b, needle []byte, visit func(at int)) {
+	for at := 0; len(needle) > 0; {
+		n := bytes.Index(b[at:], needle)
+		if n < 0 {
+			return
+		}
+		visit(at + n)
+		at += n + len(needle)
+	}
+}
+
+// around is the text around an occurrence, on one line.
+func around(b []byte, at, n int) string {
+	from, to := at, at+n
+	for from > 0 && at-from < 40 && b[from-1] != '\n' {
+		from--
+	}
+	for to < len(b) && to-at-n < 40 && b[to] != '\n' {
+		to++
+	}
+	return strings.ToValidUTF8(markup.CollapseSpace(string(b[from:to])), "")
+}
+
+func findInPage(src *markup.Source, p page.Page, needle []byte) (hits []FindHit) {
+	lower := bytes.ToLower(src.Text)
+	if len(lower) != len(src.Text) || !bytes.Contains(lower, needle) {
+		if lower = src.Text; !bytes.Contains(lower, needle) {
+			return nil
+		}
+	}
+	scan := markup.Scan(src.Text, nil)
+	regions := scan.Regions()
+	locate := markup.NewLocator(src.Text)
+	last := markup.Tag(0)
+	markup.Pieces(src.Text, func(piece markup.Piece) bool {
+		if piece.Kind == markup.PieceStartTag {
+			last = markup.TagAt(src.Text, piece.Start)
+		}
+		counted := 0 // up to here: a word twice in one attribute is one occurrence
+		each(lower[piece.Start:piece.End], needle, func(n int) {
+			at := piece.Start + n
+			kind, end := kindOf(src, piece, last, at)
+			if kind == "" || at < counted {
+				return
+			}
+			counted = end
+			h := FindHit{Kind: kind, Page: p.Path, File: p.File, Text: around(src.Text, at, len(needle))}
+			h.Line, h.Column = locate.Locate(at)
+			for _, r := range regions {
+				if at >= r.Start && at < r.End {
+					h.Item = r.Name
+				}
+			}
+			hits = append(hits, h)
+		})
+		return true
+	})
+	return hits
+}
+
+// kindOf says what an occurrence in a piece of a page is, "" for a tag's own
+// name, and where the attribute ends that it stands in.
+func kindOf(src *markup.Source, piece markup.Piece, last markup.Tag, at int) (kind string, end int) {
+	switch piece.Kind {
+	case markup.PieceText:
+		if last == markup.TagTitle {
+			return "metadata", 0
+		}
+		return "text", 0
+	case markup.PieceComment:
+		return "comment", 0
+	case markup.PieceScript:
+		if piece.ScriptType == markup.DataBlock && piece.JSON {
+			return "metadata", 0
+		}
+		return "inline code", 0
+	case markup.PieceStyle:
+		return "inline code", 0
+	case markup.PieceEndTag:
+		return "", 0
+	case markup.PieceRaw:
+		return "text", 0
+	}
+	markup.Attrs(src.Text, piece.Start, func(a markup.Attr) bool {
+		end = a.Value.End
+		if a.Value.None() {
+			end = a.Name.End
+		}
+		if at < a.Name.Start || at >= end {
+			return true
+		}
+		name := strings.ToLower(string(src.Text[a.Name.Start:a.Name.End]))
+		switch {
+		case strings.HasPrefix(name, "on") || name == "style":
+			kind = "inline code"
+		case loads(last, name):
+			kind = "load"
+		case last == markup.TagMeta || last == markup.TagLink:
+			kind = "metadata"
+		default:
+			kind = "attribute"
+		}
+		return false
+	})
+	if kind == "load" && last == markup.TagLink {
+		rel, _ := markup.AttrValue(src.Text, piece.Start, "rel")
+		rel = strings.ToLower(rel)
+		if !strings.Contains(rel, "stylesheet") && !strings.Contains(rel, "load") && !strings.Contains(rel, "icon") && !strings.Contains(rel, "manifest") {
+			kind = "metadata"
+		}
+	}
+	return kind, end
+}
+
+// loads reports whether an attribute names something that the element fetches.
+func loads(tag markup.Tag, attr string) bool {
+	switch attr {
+	case "src", "srcset", "poster":
+		return true
+	case "href":
+		return tag == markup.TagLink
+	}
+	return false
+}
