@@ -99,8 +99,9 @@ with apply, and verify with audit, why and where.`,
 		}
 		return &site.UsageError{Message: msg, Remedy: "yellowgate " + cmd.Name() + " --help lists the options"}
 	})
-	root.AddGroup(&cobra.Group{ID: "look", Title: "Look"}, &cobra.Group{ID: "publish", Title: "Try and publish"}, &cobra.Group{ID: "verify", Title: "Verify"}, &cobra.Group{ID: "more", Title: "More"})
+	root.AddGroup(&cobra.Group{ID: "look", Title: "Look"}, &cobra.Group{ID: "decide", Title: "Decide"}, &cobra.Group{ID: "publish", Title: "Try and publish"}, &cobra.Group{ID: "verify", Title: "Verify"}, &cobra.Group{ID: "more", Title: "More"})
 	root.AddCommand(a.demoCmd(), a.surveyCmd(), a.showCmd(), a.pagesCmd(),
+		a.addCmd(), a.setCmd(), a.disableCmd(), a.enableCmd(), a.removeCmd(),
 		a.checkCmd(), a.diffCmd(), a.applyCmd(),
 		a.auditCmd(), a.whyCmd(), a.whereCmd(), a.findCmd(), a.explainCmd(), a.schemaCmd())
 	root.SetHelpCommandGroupID("more")

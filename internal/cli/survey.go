@@ -15,14 +15,16 @@ import (
 
 func (a *app) surveyCmd() *cobra.Command {
 	var as string
+	var first bool
 	cmd := &cobra.Command{
 		Use: "survey [DIR | -]", GroupID: "look", Args: cobra.MaximumNArgs(1),
 		Short: "What do the pages of a folder load, and how heavy is it?",
 		Long: `Reads every page of a folder and lists what they load, by where it comes from: on how
 many pages, how heavy, how it runs. Use it first, on any folder of HTML, with a gate
 file or without. Without a folder it reads the gate file's source. With --format
-ndjson every page's full inventory comes out, one a line.`,
-		Example: "  yellowgate survey tern-hill/site\n  yellowgate survey site --format ndjson | head -1",
+ndjson every page's full inventory comes out, one a line. --write makes a first gate
+file in which everything found has a name and stays as it is.`,
+		Example: "  yellowgate survey site --write\n  yellowgate survey tern-hill/site\n  yellowgate survey site --format ndjson | head -1",
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
@@ -31,11 +33,14 @@ ndjson every page's full inventory comes out, one a line.`,
 				return err
 			}
 			p, err := a.openIfAny(false)
-			if err != nil && (len(args) == 0 || a.gate != "") {
+			if err != nil && !first && (len(args) == 0 || a.gate != "") {
 				return err
 			}
 			if err != nil {
 				p = nil // a gate file with mistakes does not keep anybody from looking
+			}
+			if first {
+				p = nil // the folder as it is
 			}
 			if len(args) == 1 && args[0] == "-" {
 				return a.surveyPipe(p, as)
@@ -66,6 +71,9 @@ ndjson every page's full inventory comes out, one a line.`,
 				if p != nil && dir == p.Source {
 					s.Dir = p.Gate.File.Site.Source.Value
 				}
+				if first {
+					return a.firstGate(dir, s, pr)
+				}
 				if a.format == "json" {
 					return report.JSON(w, s)
 				}
@@ -75,7 +83,22 @@ ndjson every page's full inventory comes out, one a line.`,
 		},
 	}
 	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
+	cmd.Flags().BoolVar(&first, "write", false, "write a first gate file: yellowgate.yaml here, or what --gate names")
 	return cmd
+}
+
+// firstGate writes a first gate file for a folder.
+func (a *app) firstGate(dir string, s *run.SurveyResult, pr *report.Printer) error {
+	name := a.gate
+	if name == "" {
+		name = site.GateFileName
+	}
+	f, err := run.First(dir, name, s)
+	if err != nil {
+		return err
+	}
+	pr.FirstGate(f, s)
+	return nil
 }
 
 func (a *app) surveyPipe(p *site.Project, as string) error {

@@ -27,6 +27,7 @@ type Load struct {
 	Dead   bool           `json:"dead"` // the site has no such file
 
 	lastPage int
+	text     string // of an inline script or style
 }
 
 // SurveyResult is an inventory of a folder.
@@ -175,6 +176,9 @@ func (s *survey) add(n int, r *inventory.Record) {
 			l = &Load{Tag: e.Tag, Target: label, Party: e.Party, Bytes: e.Bytes, Gzip: e.Gzip, Item: e.Item,
 				Runs: map[string]int{}, Area: map[string]int{}, lastPage: -1}
 			l.Dead = e.Party == "own" && e.Loads && !s.weights.Has(e.Ref.Path) && e.Tag != "iframe"
+			if e.Party == "inline" {
+				l.text = r.Source.String(e.El.TagEnd, e.El.ContentEnd)
+			}
 			s.byKey[key] = l
 			s.Loads = append(s.Loads, l)
 		}

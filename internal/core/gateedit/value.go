@@ -48,11 +48,18 @@ func (v Value) inline(flow bool) (text string, ok bool) {
 		}
 		return "{" + strings.Join(parts, ", ") + "}", true
 	}
-	if strings.Contains(strings.TrimRight(v.Text, "\n"), "\n") {
-		return "", false
+	text = strings.TrimRight(v.Text, "\n")
+	if strings.Contains(text, "\n") {
+		if !awkward.MatchString(text) {
+			return "", false
+		}
+		text = v.Text
 	}
-	return scalar(strings.TrimRight(v.Text, "\n"), flow), true
+	return scalar(text, flow), true
 }
+
+// awkward is a text whose lines a block would not give back as they are.
+var awkward = regexp.MustCompile(`^\s|[ \t]\n|\s$|\t`)
 
 // block writes "key: value" as lines, indented.
 func (v Value) block(key, indent, step string) []string {
@@ -111,6 +118,9 @@ func scalar(s string, flow bool) string {
 		!strings.HasPrefix(s, "@{") && !(flow && strings.ContainsAny(s, ",[]{}"))
 	if plain {
 		return s
+	}
+	if strings.Contains(s, `"`) && !strings.ContainsAny(s, "'\\\n\t\r") {
+		return "'" + s + "'"
 	}
 	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`, "\n", `\n`, "\t", `\t`, "\r", `\r`).Replace(s) + `"`
 }

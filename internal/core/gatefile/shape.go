@@ -213,6 +213,9 @@ type (
 // PlaceNames are the places that have a name.
 func PlaceNames() []string { return placeNames }
 
+// ItemKeys are the keys of an item.
+func ItemKeys() []string { return itemKeys }
+
 // KeysOf lists the keys of a shape, in order.
 func KeysOf(shape any) []string {
 	var keys []string

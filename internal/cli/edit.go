@@ -1,0 +1,292 @@
+package cli
+
+import (
+	"io"
+	"os"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/report"
+	"yellowgate/internal/run"
+	"yellowgate/internal/site"
+)
+
+// keyFlags gives a command an option for each key of an item, and returns what
+// collects the values.
+func (a *app) keyFlags(cmd *cobra.Command) func() []run.EditField {
+	values := map[string]*[]string{}
+	for _, key := range gatefile.ItemKeys() {
+		v := new([]string)
+		values[key] = v
+		cmd.Flags().StringArrayVar(v, key, nil, gatefile.DocOf(gatefile.ItemShape{}, key))
+		if key == "each" || key == "disabled" {
+			cmd.Flags().Lookup(key).NoOptDefVal = "true"
+		}
+		a.completeKey(cmd, key)
+	}
+	return func() (out []run.EditField) {
+		for _, key := range gatefile.ItemKeys() {
+			if cmd.Flags().Changed(key) {
+				out = append(out, run.EditField{Key: key, Values: *values[key]})
+			}
+		}
+		return out
+	}
+}
+
+// completeKey offers the values that a key of an item may have.
+func (a *app) completeKey(cmd *cobra.Command, key string) {
+	none := cobra.ShellCompDirectiveNoFileComp
+	var f func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)
+	switch {
+	case strings.HasSuffix(key, "-file"):
+		return // files, as the shell knows them
+	case key == "place":
+		f = cobra.FixedCompletions(gatefile.PlaceNames(), none)
+	case key == "load":
+		f = cobra.FixedCompletions([]string{"defer", "async", "module", "now"}, none)
+	case key == "again":
+		f = cobra.FixedCompletions([]string{"visit", "always", "once", "7d"}, none)
+	case key == "integrity":
+		f = cobra.FixedCompletions([]string{"auto"}, none)
+	case key == "each", key == "disabled":
+		f = cobra.FixedCompletions([]string{"true", "false"}, none)
+	case key == "pages", key == "except":
+		f = func(cmd *cobra.Command, _ []string, prefix string) ([]string, cobra.ShellCompDirective) {
+			return a.completeQuery(cmd, nil, prefix)
+		}
+	case slices.Contains([]string{"needs", "before", "after", "not-with"}, key):
+		f = func(_ *cobra.Command, _ []string, prefix string) ([]string, cobra.ShellCompDirective) {
+			return a.completeItems(prefix), none
+		}
+	default:
+		f = cobra.NoFileCompletions
+	}
+	_ = cmd.RegisterFlagCompletionFunc(key, f)
+}
+
+// itemArg completes the name of an item.
+func (a *app) itemArg(_ *cobra.Command, args []string, prefix string) ([]string, cobra.ShellCompDirective) {
+	if len(args) > 0 {
+		return nil, cobra.ShellCompDirectiveNoFileComp
+	}
+	return a.completeItems(prefix), cobra.ShellCompDirectiveNoFileComp
+}
+
+// edit makes ready a change of the gate file.
+func (a *app) edit(name string, dry bool) (*run.Edit, error) {
+	if err := a.begin(); err != nil {
+		return nil, err
+	}
+	file := a.gate
+	if file == "" {
+		var err error
+		if file, err = site.FindGate("."); err != nil {
+			return nil, err
+		}
+	}
+	if a.at != "" && !gatefile.IsDay(a.at) {
+		return nil, &site.UsageError{Message: "--at is a day, such as 2027-06-01, not \"" + a.at + "\""}
+	}
+	return &run.Edit{GateFile: file, Day: a.at, DryRun: dry, Name: name, Progress: a.progress("comparing")}, nil
+}
+
+// edited tells what a change did.
+func (a *app) edited(e *run.Edit, r *run.EditResult, err error) error {
+	if err != nil {
+		return err
+	}
+	a.warn(r.Problems)
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		if a.format == "json" {
+			return report.JSON(w, r)
+		}
+		if !a.quiet {
+			pr.Edited(e, r, a.verbose)
+		}
+		return nil
+	})
+}
+
+func dryFlag(cmd *cobra.Command, dry *bool) {
+	cmd.Flags().BoolVar(dry, "dry-run", false, "tell what would change, and write nothing")
+}
+
+// paramFields reads the values of --param.
+func paramFields(params []string) (out []run.EditField, err error) {
+	for _, p := range params {
+		name, value, ok := strings.Cut(p, "=")
+		if !ok || name == "" || value == "" {
+			return nil, &site.UsageError{Message: "--param is NAME=VALUE, not \"" + p + "\"", Remedy: "for example --param delay=3s"}
+		}
+		out = append(out, run.EditField{Key: name, Values: []string{value}})
+	}
+	return out, nil
+}
+
+func (a *app) addCmd() *cobra.Command {
+	var dry bool
+	var params []string
+	var split string
+	cmd := &cobra.Command{
+		Use: "add NAME", GroupID: "decide", Args: cobra.ExactArgs(1),
+		Short: "Add an item to the gate file",
+		Long: `Writes a new item at the end of the gate file's items and tells which pages gain it.
+Every key of an item is an option of the same name; repeat one for a list. A mapping
+is given as in the gate file, in braces: --place '{before: main}'.
+
+With --split a vendor's code is taken apart: its script, set-up, stylesheet and what
+stands for visitors without scripting become parts of the item, each in the place that
+it needs; a container for the page comes as an item of its own that goes to a spot.
+
+Nothing is written where the gate file would then have a mistake.`,
+		Example: `  yellowgate add visit-counter --code-file code/counter.html --place head-end --pages all --except members
+  yellowgate add booking --script /js/booking.js --stylesheet /css/booking.css --pages '/book/**'
+  yellowgate add chat --split vendor-code.html --pages /contact/`,
+		ValidArgsFunction: cobra.NoFileCompletions,
+	}
+	fields := a.keyFlags(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		e, err := a.edit(args[0], dry)
+		if err != nil {
+			return err
+		}
+		e.Fields = fields()
+		if e.Params, err = paramFields(params); err != nil {
+			return err
+		}
+		if split != "" {
+			if e.Split, err = a.readFile(split); err != nil {
+				return err
+			}
+		}
+		r, err := e.Add()
+		return a.edited(e, r, err)
+	}
+	cmd.Flags().StringArrayVar(&params, "param", nil, "a parameter, `NAME=VALUE`")
+	cmd.Flags().StringVar(&split, "split", "", "a `FILE` with a vendor's code to take apart; - for standard input")
+	dryFlag(cmd, &dry)
+	return cmd
+}
+
+// readFile reads a file that an option names, or standard input.
+func (a *app) readFile(name string) (string, error) {
+	if name == "-" {
+		b, err := a.stdin()
+		return string(b), err
+	}
+	b, err := os.ReadFile(name)
+	if err != nil {
+		return "", &site.PathError{Path: name, Err: err}
+	}
+	return string(b), nil
+}
+
+func (a *app) setCmd() *cobra.Command {
+	var dry, more bool
+	var params, unset []string
+	cmd := &cobra.Command{
+		Use: "set NAME", GroupID: "decide", Args: cobra.ExactArgs(1),
+		Short: "Change an item of the gate file: its pages, an exception, a parameter, …",
+		Long: `Changes keys of an item in the gate file, and nothing else in it: comments, order and
+quotes stay. Every key of an item is an option of the same name; repeat one for a list,
+or add to the list that is there with --more. Then it tells which pages gain or lose
+what. Nothing is written where the gate file would then have a mistake.`,
+		Example: `  yellowgate set visit-counter --more --except /privacy/
+  yellowgate set page-veil --param delay=3.5s --dry-run
+  yellowgate set night-letter --unset again --pages 'not /privacy/'`,
+		ValidArgsFunction: a.itemArg,
+	}
+	fields := a.keyFlags(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		e, err := a.edit(args[0], dry)
+		if err != nil {
+			return err
+		}
+		e.Fields, e.More, e.Unset = fields(), more, unset
+		if e.Params, err = paramFields(params); err != nil {
+			return err
+		}
+		if len(e.Fields)+len(e.Params)+len(e.Unset) == 0 {
+			return &site.UsageError{Message: "set what? Every key of an item is an option", Remedy: "yellowgate set " + e.Name + " --pages QUERY; yellowgate set --help lists them"}
+		}
+		r, err := e.Set()
+		return a.edited(e, r, err)
+	}
+	cmd.Flags().StringArrayVar(&params, "param", nil, "a parameter, `NAME=VALUE`")
+	cmd.Flags().StringArrayVar(&unset, "unset", nil, "a `KEY` to take out")
+	cmd.Flags().BoolVar(&more, "more", false, "add to the lists that are there instead of replacing them")
+	_ = cmd.RegisterFlagCompletionFunc("unset", cobra.FixedCompletions(gatefile.ItemKeys(), cobra.ShellCompDirectiveNoFileComp))
+	dryFlag(cmd, &dry)
+	return cmd
+}
+
+func (a *app) disableCmd() *cobra.Command {
+	var dry bool
+	cmd := &cobra.Command{
+		Use: "disable NAME", GroupID: "decide", Args: cobra.ExactArgs(1),
+		Short:             "Take an item out everywhere, and keep it for later",
+		Long:              `Writes disabled: true into an item: it is out on every page until it is enabled again.`,
+		Example:           "  yellowgate disable summer-notice",
+		ValidArgsFunction: a.itemArg,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			e, err := a.edit(args[0], dry)
+			if err != nil {
+				return err
+			}
+			r, err := e.Disable()
+			return a.edited(e, r, err)
+		},
+	}
+	dryFlag(cmd, &dry)
+	return cmd
+}
+
+func (a *app) enableCmd() *cobra.Command {
+	var dry bool
+	cmd := &cobra.Command{
+		Use: "enable NAME", GroupID: "decide", Args: cobra.ExactArgs(1),
+		Short:             "Let a disabled item in again",
+		Long:              `Takes disabled: true out of an item, so that its pages and exceptions count again.`,
+		Example:           "  yellowgate enable summer-notice",
+		ValidArgsFunction: a.itemArg,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			e, err := a.edit(args[0], dry)
+			if err != nil {
+				return err
+			}
+			r, err := e.Enable()
+			return a.edited(e, r, err)
+		},
+	}
+	dryFlag(cmd, &dry)
+	return cmd
+}
+
+func (a *app) removeCmd() *cobra.Command {
+	var dry, release bool
+	cmd := &cobra.Command{
+		Use: "remove NAME", GroupID: "decide", Args: cobra.ExactArgs(1),
+		Short: "Take an item out of the gate file",
+		Long: `Takes an item out of the gate file, and its name out of the lines that mention it.
+It refuses while another item needs it; and where the item finds or replaces elements
+of the source pages, which come back without it, unless --release says that this is
+meant. Files that the item names stay.`,
+		Example:           "  yellowgate remove summer-notice --dry-run\n  yellowgate remove glyph-shim --release",
+		ValidArgsFunction: a.itemArg,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			e, err := a.edit(args[0], dry)
+			if err != nil {
+				return err
+			}
+			r, err := e.Remove(release)
+			return a.edited(e, r, err)
+		},
+	}
+	cmd.Flags().BoolVar(&release, "release", false, "let what it found come back as the source has it")
+	dryFlag(cmd, &dry)
+	return cmd
+}

@@ -1,0 +1,67 @@
+package report
+
+import (
+	"fmt"
+	"strings"
+
+	"yellowgate/internal/run"
+)
+
+// FirstGate tells of a first gate file.
+func (p *Printer) FirstGate(f *run.FirstGate, s *run.SurveyResult) {
+	p.Line("%s %s: %s found on %s, each with a name; all stays as it is.", p.in.Render("✓"), f.File, plural(f.Items, "thing"), plural(s.Pages, "page"))
+	p.Line("%s", p.dim.Render("Next: yellowgate check; then change pages, and yellowgate diff."))
+}
+
+// Edited writes what a change of the gate file does.
+func (p *Printer) Edited(e *run.Edit, r *run.EditResult, verbose bool) {
+	if r.Diff == "" {
+		p.Line("%s the gate file says so already.", p.in.Render("✓"))
+		return
+	}
+	for line := range strings.Lines(r.Diff) {
+		line = strings.TrimRight(line, "\r\n")
+		switch {
+		case strings.HasPrefix(line, "+++"), strings.HasPrefix(line, "---"), strings.HasPrefix(line, "@@"):
+		case strings.HasPrefix(line, "+"):
+			p.Line("  %s", p.in.Render(Clean(line)))
+		case strings.HasPrefix(line, "-"):
+			p.Line("  %s", p.bad.Render(Clean(line)))
+		default:
+			p.Line("  %s", p.dim.Render(Clean(line)))
+		}
+	}
+	p.Line("")
+	limit := 12
+	if verbose {
+		limit = 1 << 30
+	}
+	for _, it := range r.Items {
+		if len(it.Gained) > 0 {
+			p.Line("%s %s comes to %s: %s", p.in.Render(fmt.Sprintf("+%d", len(it.Gained))), p.name.Render(it.Item), plural(len(it.Gained), "page"), list(it.Gained, limit))
+		}
+		if len(it.Lost) > 0 {
+			p.Line("%s %s goes from %s: %s", p.bad.Render(fmt.Sprintf("-%d", len(it.Lost))), p.name.Render(it.Item), plural(len(it.Lost), "page"), list(it.Lost, limit))
+		}
+	}
+	if len(r.Changed) > 0 {
+		p.Line("%s in what %s: %s", p.warn.Render("~"+plural(len(r.Changed), "page")+" changed"), map[bool]string{true: "it has", false: "they have"}[len(r.Changed) == 1], list(r.Changed, limit))
+	}
+	switch {
+	case r.Pages > 0 && r.Unchanged == r.Pages:
+		p.Line("No page changes.")
+	case r.Pages > 0:
+		p.Line("The other %s stay as they are.", plural(r.Unchanged, "page"))
+	}
+	if r.Pages > 0 && r.In == 0 && r.There {
+		p.Line("%s", p.warn.Render(e.Name+" is in on no page."))
+	}
+	switch {
+	case !r.Written:
+		p.Line("%s", p.dim.Render("This was a dry run: nothing was written."))
+	case r.Pages > r.Unchanged:
+		p.Line("%s %s", p.dim.Render(r.File+" is written. Not published yet:"), "yellowgate apply")
+	default:
+		p.Line("%s", p.dim.Render(r.File+" is written."))
+	}
+}
