@@ -59,8 +59,8 @@ func TestDemo(t *testing.T) {
 	golden(t, "audit-source.txt", out)
 
 	gate := b.read("yellowgate.yaml")
-	b.write("yellowgate.yaml", strings.Replace(gate, "    pages: has(#star-map)\n", "    pages: /\n", 1))
-	b.want(1, args("diff"), "star-map        -1  /visit/", "star-map-style  -1  /visit/", `-    <div id="star-map"><!--yg:star-map-->`, "1 of 27 pages is behind")
+	b.write("yellowgate.yaml", strings.Replace(gate, "    place: {code: spot}\n", "    place: {code: spot}\n    except: /visit/\n", 1))
+	b.want(1, args("diff"), "star-map  -1  /visit/", `-    <!--yg:star-map-->`, "1 of 28 pages is behind")
 	b.want(1, args("audit", "--fail-on", "error"), "leaked-item", "stale-output")
 	b.want(0, args("show", "/visit/"), "behind the gate file: this is what apply would write")
 	b.want(0, args("apply"), "1 page written")

@@ -10,6 +10,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/demo"
+	"yellowgate/internal/output"
+	"yellowgate/internal/report"
 )
 
 // The steps of the demo: a command, and what it is for. %s is the folder.
@@ -55,6 +57,10 @@ verify. Use it to see in a minute what this program does. Nothing else is touche
 			if err != nil {
 				return err
 			}
+			err = output.WriteFile(filepath.Join(dir, "yellowgate.schema.json"), report.Schema)
+			if err != nil {
+				return err
+			}
 			return a.demo(dir, n)
 		},
 	}
@@ -73,7 +79,7 @@ func newName(base string) string {
 
 func (a *app) demo(dir string, files int) error {
 	p := a.printer()
-	p.Line("The Tern Hill Observatory is in %s: %d files, a site of 27 pages and its gate file.", dir, files)
+	p.Line("The Tern Hill Observatory is in %s: %d files, a site of 27 pages and its gate file.", dir, files+1)
 	gate := filepath.Join(dir, "yellowgate.yaml")
 	for i, s := range demoSteps {
 		args := make([]string, len(s.args))

@@ -40,13 +40,23 @@ func (p *Pass) contentAfter(at int) (found bool) {
 		return false
 	}
 	src := p.Source.Text[at:p.Scan.BodyStop]
+	unseen := 0 // up to here nothing shows: a closed dialog, a template, a noscript
 	markup.Pieces(src, func(x markup.Piece) bool {
+		if x.Start < unseen {
+			return true
+		}
 		switch x.Kind {
 		case markup.PieceText:
 			found = len(bytes.TrimSpace(src[x.Start:x.End])) > 0
 		case markup.PieceStartTag:
-			switch markup.TagAt(src, x.Start) {
-			case markup.TagScript, markup.TagStyle, markup.TagLink, markup.TagMeta, markup.TagNoscript, markup.TagTemplate, markup.TagDialog:
+			switch tag := markup.TagAt(src, x.Start); tag {
+			case markup.TagScript, markup.TagStyle, markup.TagLink, markup.TagMeta:
+			case markup.TagNoscript, markup.TagTemplate, markup.TagDialog:
+				if _, open := markup.AttrValue(src, x.Start, "open"); open {
+					found = true
+				} else if _, end, err := p.Scan.Extent(at + x.Start); err == nil {
+					unseen = end - at
+				}
 			default:
 				found = true
 			}

@@ -40,7 +40,7 @@ page, or keep the item out of it.`,
 // where is the place of an item on the page.
 func (p *Pass) where(have *Presence) (line, column int) {
 	for i := range have.Parts {
-		if have.Parts[i].Copies > 0 {
+		if have.Parts[i].Line > 0 {
 			return have.Parts[i].Line, have.Parts[i].Column
 		}
 	}

@@ -23,7 +23,7 @@ stand as high in the head as possible may count nothing in the body.`,
 			for i := range have.Parts {
 				pp := &have.Parts[i]
 				want := areaOf(pp.Place.Name)
-				if want == "" || pp.Copies == 0 || pp.Area == want {
+				if pp.Part.Kind == gatefile.Classes || want == "" || pp.Copies == 0 || pp.Area == want {
 					continue
 				}
 				p.Report(pp.Line, pp.Column, v.Item.Name, fmt.Sprintf("item %q belongs into the %s (%s), and a browser has %s in the %s", v.Item.Name, want, pp.Place.Name, partName(pp.Part), pp.Area),

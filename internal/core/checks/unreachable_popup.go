@@ -89,8 +89,8 @@ func keepLinks(p *Pass) {
 			continue
 		}
 		for _, at := range markup.Matches(p.Source.Text, fragmentLinks) {
-			raw, _ := markup.AttrValue(p.Source.Text, at, "href")
-			path, fragment, _ := strings.Cut(p.Source.Decode(raw), "#")
+			href, _ := p.Source.Attr(at, "href")
+			path, fragment, _ := strings.Cut(href, "#")
 			if fragment != name {
 				continue
 			}

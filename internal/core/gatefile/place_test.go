@@ -16,7 +16,7 @@ func TestContents(t *testing.T) {
 		{"<script type=application/json>{}</script>", false, true, false, -1, -1},
 		{"<p>x</p><meta itemprop=a content=b>", false, false, false, -1, -1},
 		{"text", false, false, false, -1, -1},
-		{"<style>a{}</style><noscript><img></noscript>", true, true, false, -1, -1},
+		{"<style>a{}</style><noscript><img></noscript>", false, false, false, -1, -1},
 		{"<p>x</p><title>t</title>", false, false, false, 8, -1},
 		{"<p>x<!-- y", false, false, false, -1, 4},
 		{"<script>a()", false, true, true, -1, 0},

@@ -137,13 +137,13 @@ func (e *editing) loads() []loaded {
 		}
 	}
 	for _, el := range e.Scan.Elements {
-		if raw, ok := LoadURL(e.Source.Text, el); ok {
-			add(el.Start, e.Source.Decode(raw))
+		if raw, ok := LoadURL(e.Source, el); ok {
+			add(el.Start, raw)
 		}
 	}
 	for _, at := range e.matches(e.look.number[urlTags]) {
-		if raw, ok := markup.AttrValue(e.Source.Text, at, "src"); ok {
-			add(at, e.Source.Decode(raw))
+		if raw, ok := e.Source.Attr(at, "src"); ok {
+			add(at, raw)
 		}
 	}
 	return out
@@ -162,8 +162,8 @@ func (v *View) baseHref() string { return BaseHref(v.Source, v.Scan) }
 func BaseHref(src *markup.Source, scan *markup.Page) string {
 	for _, el := range scan.Elements {
 		if el.Tag == markup.TagBase && el.Inside == markup.InPage {
-			if v, ok := markup.AttrValue(src.Text, el.Start, "href"); ok {
-				return src.Decode(v)
+			if v, ok := src.Attr(el.Start, "href"); ok {
+				return v
 			}
 		}
 	}
@@ -172,12 +172,12 @@ func BaseHref(src *markup.Source, scan *markup.Page) string {
 
 // LoadURL returns the URL that an element loads, as written; ok is false for
 // one that loads nothing.
-func LoadURL(src []byte, el markup.Element) (string, bool) {
+func LoadURL(src *markup.Source, el markup.Element) (string, bool) {
 	switch el.Tag {
 	case markup.TagScript, markup.TagIframe:
-		return markup.AttrValue(src, el.Start, "src")
+		return src.Attr(el.Start, "src")
 	case markup.TagLink:
-		if href, ok := markup.AttrValue(src, el.Start, "href"); ok && LinkLoads(src, el.Start) {
+		if href, ok := src.Attr(el.Start, "href"); ok && LinkLoads(src.Text, el.Start) {
 			return href, true
 		}
 	}

@@ -76,8 +76,8 @@ func carries(src *markup.Source, el markup.Element, name string) bool {
 }
 
 func attrOf(src *markup.Source, el markup.Element, name string) string {
-	v, _ := markup.AttrValue(src.Text, el.Start, name)
-	return src.Decode(v)
+	v, _ := src.Attr(el.Start, name)
+	return v
 }
 
 // elementValue is what an element of a key says.
@@ -100,8 +100,8 @@ func langOf(src *markup.Source, scan *markup.Page) string {
 	if scan.HTMLTag.None() {
 		return ""
 	}
-	v, _ := markup.AttrValue(src.Text, scan.HTMLTag.Start, "lang")
-	return strings.TrimSpace(src.Decode(v))
+	v, _ := src.Attr(scan.HTMLTag.Start, "lang")
+	return strings.TrimSpace(v)
 }
 
 func relHas(src []byte, at int, word string) bool {

@@ -121,8 +121,8 @@ func (r *Record) describe(e *Element, weights Weights) {
 	src := r.Source.Text
 	el := e.El
 	attr := func(name string) string {
-		v, _ := markup.AttrValue(src, el.Start, name)
-		return r.Source.Decode(v)
+		v, _ := r.Source.Attr(el.Start, name)
+		return v
 	}
 	switch el.Tag {
 	case markup.TagTitle:
@@ -170,9 +170,9 @@ func metaLabel(attr func(string) string) string {
 func (r *Record) script(e *Element, attr func(string) string) {
 	src := r.Source.Text
 	kind := markup.ScriptType(src, e.El.Start)
-	raw, external := markup.AttrValue(src, e.El.Start, "src")
+	raw, external := r.Source.Attr(e.El.Start, "src")
 	if external && kind != markup.DataBlock {
-		e.load(r, r.Source.Decode(raw), true)
+		e.load(r, raw, true)
 	}
 	if kind == markup.DataBlock {
 		e.Label = attr("type")

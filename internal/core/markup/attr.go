@@ -91,6 +91,25 @@ func AttrValue(src []byte, at int, name string) (value string, ok bool) {
 	return DecodeAttr(src[a.Value.Start:a.Value.End]), true
 }
 
+// Attr returns the value of an attribute of the start tag at the offset as text:
+// read in the page's encoding, references decoded.
+func (s *Source) Attr(at int, name string) (value string, ok bool) {
+	a, ok := FindAttr(s.Text, at, name)
+	if !ok {
+		return "", false
+	}
+	return s.AttrText(a), true
+}
+
+// AttrText is the value of an attribute of the page as text.
+func (s *Source) AttrText(a Attr) string {
+	raw := s.Text[a.Value.Start:a.Value.End]
+	if s.decoder == nil {
+		return s.Decode(DecodeAttr(raw))
+	}
+	return DecodeAttr([]byte(s.Decode(string(raw))))
+}
+
 // DecodeAttr decodes the character references of an attribute's value. A
 // reference without its ";" before "=" or a letter or digit is left as it is
 // (HTML, 13.2.5.73).

@@ -241,8 +241,7 @@ func (c *TagChange) Edits(src *Source, start, tagEnd int) (out []Edit) {
 	}
 	set := c.Set
 	if len(c.Classes) > 0 {
-		have, _ := AttrValue(src.Text, start, "class")
-		have = src.Decode(have)
+		have, _ := src.Attr(start, "class")
 		tokens := strings.Fields(have)
 		all := strings.TrimSpace(have)
 		for _, name := range c.Classes {
@@ -258,7 +257,7 @@ func (c *TagChange) Edits(src *Source, start, tagEnd int) (out []Edit) {
 	for _, a := range set {
 		have, ok := FindAttr(src.Text, start, a.Name)
 		switch {
-		case ok && (a.Bare || src.Decode(DecodeAttr(src.Text[have.Value.Start:have.Value.End])) == a.Value):
+		case ok && (a.Bare || src.AttrText(have) == a.Value):
 		case a.Bare:
 			_, at := readName(src.Text, start+1)
 			out = append(out, Edit{at, at, " " + a.Name})

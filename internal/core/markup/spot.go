@@ -51,7 +51,7 @@ func SpotsOf(src *Source, p *Page) (out []AuthorSpot) {
 				s.Name = name
 				return true
 			}
-			s.Params = append(s.Params, SpotParam{strings.ToLower(name), src.Decode(DecodeAttr(tag[a.Value.Start:a.Value.End]))})
+			s.Params = append(s.Params, SpotParam{strings.ToLower(name), DecodeAttr([]byte(src.Decode(string(tag[a.Value.Start:a.Value.End]))))})
 			return true
 		})
 		out = append(out, s)
@@ -63,7 +63,7 @@ func SpotsOf(src *Source, p *Page) (out []AuthorSpot) {
 		}
 		Attrs(p.Src, at, func(a Attr) bool {
 			name := strings.ToLower(string(p.Src[a.Name.Start:a.Name.End]))
-			value := strings.TrimSpace(src.Decode(DecodeAttr(p.Src[a.Value.Start:a.Value.End])))
+			value := strings.TrimSpace(src.AttrText(a))
 			if name == "data-yg-spot" {
 				s.Name = value
 			} else if param, ok := strings.CutPrefix(name, "data-"); ok {

@@ -36,11 +36,11 @@ func (p *Page) Read(src *markup.Source, scan *markup.Page) {
 }
 
 func (p *Page) readMeta(src *markup.Source, e *markup.Element) {
-	name, ok := markup.AttrValue(src.Text, e.Start, "name")
+	name, ok := src.Attr(e.Start, "name")
 	if !ok {
-		name, ok = markup.AttrValue(src.Text, e.Start, "property")
+		name, ok = src.Attr(e.Start, "property")
 	}
-	content, _ := markup.AttrValue(src.Text, e.Start, "content")
+	content, _ := src.Attr(e.Start, "content")
 	if !ok {
 		if v, _ := markup.AttrValue(src.Text, e.Start, "http-equiv"); strings.EqualFold(v, "refresh") && immediate.MatchString(content) {
 			p.Redirect = true
@@ -52,7 +52,7 @@ func (p *Page) readMeta(src *markup.Source, e *markup.Element) {
 		p.Meta = map[string]string{}
 	}
 	if _, dup := p.Meta[name]; !dup {
-		p.Meta[name] = strings.TrimSpace(src.Decode(content))
+		p.Meta[name] = strings.TrimSpace(content)
 	}
 }
 
