@@ -220,3 +220,10 @@ func shape(code string) string {
 	}
 	return b.String()
 }
+
+// TestRuntimeIsSmall: the script that every page with a popup gets.
+func TestRuntimeIsSmall(t *testing.T) {
+	if n := len(Runtime()); n >= 2000 {
+		t.Errorf("the popups' runtime has %d bytes", n)
+	}
+}
