@@ -48,6 +48,7 @@ type splitter struct {
 	load, media                string
 	loads                      map[string]bool
 	attrs                      string
+	scripts                    []string // as they are written
 	head, noscript, containers []string
 }
 
@@ -80,6 +81,7 @@ func (s *splitter) next() bool {
 	switch markup.TagAt(s.src, at) {
 	case markup.TagScript:
 		ok = s.script(at, inside, attr)
+		s.scripts = append(s.scripts, element)
 	case markup.TagLink:
 		if strings.EqualFold(attr("rel"), "stylesheet") {
 			s.put("stylesheet", attr("href"))
@@ -185,6 +187,18 @@ func (s *splitter) rest(at int, known ...string) {
 // finish makes items of what was taken: the item itself, and others for what
 // needs a place of its own.
 func (s *splitter) finish() (out []Pieced) {
+	if s.attrs != "" && len(s.main.Keys) > 1 { // attrs would be those of every tag: the scripts stay as they are
+		kept := Pieced{}
+		for i, key := range s.main.Keys {
+			if key == "stylesheet" || key == "style-text" {
+				kept.Keys, kept.Values = append(kept.Keys, key), append(kept.Values, s.main.Values[i])
+			}
+		}
+		s.main, s.load, s.attrs = kept, "", ""
+		if len(s.scripts) > 0 {
+			s.put("code", strings.Join(s.scripts, "\n"))
+		}
+	}
 	if s.load != "" && s.load != "defer" {
 		s.put("load", s.load)
 	}
