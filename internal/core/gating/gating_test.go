@@ -215,8 +215,9 @@ func TestForeignPagesKeepTheirBytes(t *testing.T) {
 	if *pagesDir == "" {
 		t.Skip("no folder of foreign pages given with -pages")
 	}
-	g := gate(t, "items:\n  head-code: {code: '<meta name=probe content=é>', place: head-end, pages: /**}\n  body-code: {code: '<p>é</p>', place: body-end, pages: /**}\n")
-	pages, fragments, framesets, encodings := 0, 0, 0, map[string]int{}
+	plain := gate(t, "items:\n  head-code: {code: '<meta name=probe content=é>', place: head-end, pages: /**}\n  body-code: {code: '<p>é</p>', place: body-end, pages: /**}\n")
+	full := gate(t, everything)
+	pages, fragments, framesets, misnested, encodings := 0, 0, 0, 0, map[string]int{}
 	err := filepath.WalkDir(*pagesDir, func(name string, d fs.DirEntry, err error) error {
 		if err != nil || !d.Type().IsRegular() || !strings.Contains(filepath.Ext(name), ".htm") {
 			return err
@@ -225,7 +226,8 @@ func TestForeignPagesKeepTheirBytes(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		r := g.Page(file, page.Page{Path: "/" + filepath.Base(name), File: name})
+		known := page.Page{Path: "/" + filepath.Base(name), File: name}
+		r := plain.Page(file, known)
 		encodings[r.Source.Encoding]++
 		switch {
 		case r.Fragment:
@@ -243,16 +245,41 @@ func TestForeignPagesKeepTheirBytes(t *testing.T) {
 		if !bytes.Equal(back, file) || !bytes.Equal(r.Undo(), file) || bytes.Equal(r.File, file) {
 			t.Errorf("%s: without its marked regions the output is not the source", name)
 		}
-		if again := g.Page(r.File, page.Page{Path: r.Page.Path, File: name}); !bytes.Equal(again.File, r.File) {
+		if again := plain.Page(r.File, known); !bytes.Equal(again.File, r.File) {
 			t.Errorf("%s: applying twice changes something", name)
+		}
+		r = full.Page(file, known)
+		if !bytes.Equal(r.Undo(), file) {
+			t.Errorf("%s: the inverse of all that can be set is not the source", name)
+		}
+		for _, p := range r.Problems {
+			if p.Severity == gatefile.Error {
+				misnested++
+			}
+		}
+		if again := full.Page(r.File, known); !bytes.Equal(again.File, r.File) {
+			t.Errorf("%s: applying all that can be set twice changes something", name)
 		}
 		return nil
 	})
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Logf("%d pages; %d fragments and %d framesets left alone; encodings %v", pages, fragments, framesets, encodings)
+	t.Logf("%d pages; %d fragments and %d framesets left alone; %d edits refused; encodings %v", pages, fragments, framesets, misnested, encodings)
 }
+
+// everything is a gate that sets all that can be set on any page.
+const everything = `
+metadata:
+  - {pages: /**, title: é x, description: é "d", lang: fr, theme-color: "#000", icon: /i.svg, canonical: "/c@{page.path}", social: {title: é}, link: {alternate: {href: /fr, hreflang: fr}}}
+items:
+  inline: {script-text: "f('é')", style-text: "p { margin: 0 }", pages: /**}
+  box: {popup: <p>é</p>, label: é, open: {fragment: box}, pages: /**}
+  data: {structured: {type: Thing, name: "é"}, pages: /**}
+  calm: {classes: {body: calm, html: wide, h1: big}, pages: /**}
+  each: {code: <b>é</b>, place: {first-in: h2}, each: true, pages: /**}
+  deferred: {found: 'script[src]', load: defer, attrs: {data-x: é}, pages: /**}
+`
 
 // TestSpots: where an author asks for an item, and what may be asked.
 func TestSpots(t *testing.T) {
