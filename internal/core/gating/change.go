@@ -270,7 +270,7 @@ func (e *editing) move(i int) {
 		}
 		text += l
 	}
-	e.add(layerOf(at.Area), markup.Edit{Start: at.Offset, End: max(at.Offset, at.replaces), New: text})
+	e.add(at.layer(), markup.Edit{Start: at.Offset, End: max(at.Offset, at.replaces), New: text})
 }
 
 // changed is the text of an element whose tag is changed.

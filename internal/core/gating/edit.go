@@ -13,7 +13,7 @@ import (
 type editing struct {
 	*Result
 	gate    *Gate
-	layers  [4][]markup.Edit
+	layers  [6][]markup.Edit
 	owner   map[int]owned // by the offset of an element that a matcher finds
 	removed []removal
 	opened  bool // a body tag was written that the source leaves out
@@ -28,6 +28,8 @@ type editing struct {
 // comes first.
 const (
 	htmlTag = iota
+	headStart
+	inMetadata
 	inHead
 	bodyTag
 	inBody
@@ -37,9 +39,12 @@ func (e *editing) add(layer int, edits ...markup.Edit) {
 	e.layers[layer] = append(e.layers[layer], edits...)
 }
 
-// layerOf is the layer of what goes into an area.
-func layerOf(a markup.Area) int {
-	if a == markup.Head {
+// layer is the layer of what goes to a landing.
+func (l *landing) layer() int {
+	switch {
+	case l.first:
+		return headStart
+	case l.Area == markup.Head:
 		return inHead
 	}
 	return inBody
@@ -165,6 +170,7 @@ type landing struct {
 	markup.Spot
 	replaces int // the end of what it stands instead of, or 0
 	spot     *markup.AuthorSpot
+	first    bool // before all else in the head
 }
 
 // place inserts the parts of the items that are in, in order.
@@ -292,7 +298,7 @@ func (e *editing) insert(name string, at landing, lines []string, it *gatefile.I
 	for i := range lines {
 		lines[i] = e.fit(lines[i])
 	}
-	e.add(layerOf(at.Area), markup.Edit{
+	e.add(at.layer(), markup.Edit{
 		Start: at.Offset, End: max(at.Offset, at.replaces),
 		New: compose.Mark(name, lines, at.Before, e.gate.File.Site.Marks),
 	})
@@ -356,7 +362,7 @@ func (e *editing) areaAt(at int) markup.Area {
 func (e *editing) standard(it *gatefile.Item, p gatefile.Place, each bool) []landing {
 	switch p.Name {
 	case gatefile.HeadStart:
-		return []landing{{Spot: e.Scan.HeadStartSpot()}}
+		return []landing{{Spot: e.Scan.HeadStartSpot(), first: true}}
 	case gatefile.HeadEnd:
 		return []landing{{Spot: e.Scan.HeadEndSpot()}}
 	case gatefile.BodyStart, gatefile.BodyEnd:

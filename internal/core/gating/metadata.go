@@ -217,7 +217,7 @@ func (e *editing) setKey(id string, w *verdict.Candidate) {
 // newElement writes an element of a key at its place in the head.
 func (e *editing) newElement(name, text string) {
 	spot := e.keySpot(name)
-	e.add(inHead, markup.Edit{Start: spot.Offset, End: spot.Offset, New: spot.Before + text})
+	e.add(inMetadata, markup.Edit{Start: spot.Offset, End: spot.Offset, New: spot.Before + text})
 }
 
 func (e *editing) isRemoved(at int) bool {
@@ -267,7 +267,7 @@ func (e *editing) setValue(name string, el markup.Element, w *verdict.Candidate,
 	value := w.Values[n]
 	if name == "title" {
 		if markup.CollapseSpace(markup.DecodeText([]byte(e.Source.String(el.TagEnd, el.ContentEnd)))) != value {
-			e.add(inHead, markup.Edit{Start: el.TagEnd, End: el.ContentEnd, New: e.fit(escapeText(value))})
+			e.add(inMetadata, markup.Edit{Start: el.TagEnd, End: el.ContentEnd, New: e.fit(escapeText(value))})
 		}
 		return
 	}
@@ -277,7 +277,7 @@ func (e *editing) setValue(name string, el markup.Element, w *verdict.Candidate,
 			c.Set = append(c.Set, markup.NewAttr{Name: a.Name, Value: a.Text})
 		}
 	}
-	e.add(inHead, c.Edits(e.Source, el.Start, el.TagEnd)...)
+	e.add(inMetadata, c.Edits(e.Source, el.Start, el.TagEnd)...)
 }
 
 // escapeText escapes what text of a title cannot hold as it is.
