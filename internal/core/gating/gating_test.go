@@ -253,8 +253,9 @@ func TestForeignPagesKeepTheirBytes(t *testing.T) {
 			t.Errorf("%s: the inverse of all that can be set is not the source", name)
 		}
 		for _, p := range r.Problems {
-			if p.Severity == gatefile.Error {
+			if p.Severity == gatefile.Error { // apply would write nothing
 				misnested++
+				return nil
 			}
 		}
 		if again := full.Page(r.File, known); !bytes.Equal(again.File, r.File) {
@@ -265,7 +266,7 @@ func TestForeignPagesKeepTheirBytes(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Logf("%d pages; %d fragments and %d framesets left alone; %d edits refused; encodings %v", pages, fragments, framesets, misnested, encodings)
+	t.Logf("%d pages; %d fragments and %d framesets left alone; %d pages refused; encodings %v", pages, fragments, framesets, misnested, encodings)
 }
 
 // everything is a gate that sets all that can be set on any page.

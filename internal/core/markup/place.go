@@ -16,7 +16,7 @@ type Spot struct {
 // content-security-policy meta, however late in the head that stands.
 func (p *Page) HeadStartSpot() Spot {
 	at := p.HeadBegin
-	if p.HeadTag.None() && at < p.HeadStop && len(bytes.TrimSpace(p.Src[at:p.HeadStop])) == 0 {
+	if p.HeadTag.None() && at <= p.HeadStop && len(bytes.TrimSpace(p.Src[at:p.HeadStop])) == 0 {
 		return p.HeadEndSpot() // a head that is not written and holds nothing begins where it ends
 	}
 	for _, e := range p.Elements {
