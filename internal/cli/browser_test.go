@@ -168,6 +168,7 @@ items:
 	v.becomes("a link to another page's fragment", opened+" + location.pathname", "letter/other/")
 	v.open("/other/#letter", true)
 	v.becomes("an address with the fragment, though it was seen", opened, "letter")
+	v.becomes("the focus moves in there, too", "document.activeElement.id", "first")
 
 	v.open("/delay/", false)
 	v.becomes("a delay", opened, "letter")

@@ -2,6 +2,7 @@ package report
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/run"
@@ -53,8 +54,11 @@ func (p *Printer) Edited(e *run.Edit, r *run.EditResult, verbose bool) {
 	case r.Pages > 0:
 		p.Line("The other %s stay as they are.", plural(r.Unchanged, "page"))
 	}
-	if r.Pages > 0 && r.In == 0 && r.There {
+	if r.Pages > 0 && r.In == 0 && r.There && !slices.Contains(r.Spots, e.Name) {
 		p.Line("%s", p.warn.Render(e.Name+" is in on no page."))
+	}
+	for _, name := range r.Spots {
+		p.Line("%s waits for a spot: write %s into the pages that shall have it.", p.name.Render(name), "<!-- yg-spot "+name+" -->")
 	}
 	switch {
 	case !r.Written:

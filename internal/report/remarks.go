@@ -32,9 +32,10 @@ func (p *Printer) DemoEnd(dir string) {
 	for _, x := range [][2]string{
 		{"yellowgate show /press/ --source", "a head that a counting pixel broke; then without --source"},
 		{"yellowgate pages 'has(form)' --why", "which pages have a form?"},
-		{"yellowgate where contact-kit", "where something is, and why not elsewhere"},
-		{"edit yellowgate.yaml", "let the star-map in on / only: pages: /"},
-		{"yellowgate diff --summary", "what would that change?"},
+		{"yellowgate where --table", "every page with every item"},
+		{"yellowgate why '/visit/#night-letter'", "does the popup open at this address?"},
+		{"yellowgate set page-veil --param delay=3s", "change a line of the gate file, and see what that does"},
+		{"yellowgate diff", "what would apply change?"},
 		{"yellowgate apply", "and it is so"},
 		{"yellowgate explain broken-head", "what a finding means"},
 	} {

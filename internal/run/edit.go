@@ -50,6 +50,7 @@ type EditResult struct {
 	Pages     int                `json:"pages"`
 	In        int                `json:"in"`    // pages on which the item is then
 	There     bool               `json:"there"` // whether there is such an item then
+	Spots     []string           `json:"spots"` // new items that wait for a spot in a page
 	Written   bool               `json:"written"`
 	Problems  []gatefile.Problem `json:"-"` // warnings of the gate file as it is then
 }
@@ -74,7 +75,7 @@ func (e *Edit) edit(change func(p *site.Project, doc func(file string) *gateedit
 	if err != nil {
 		return nil, err
 	}
-	r := &EditResult{Items: []ItemDiff{}, Changed: []string{}}
+	r := &EditResult{Items: []ItemDiff{}, Changed: []string{}, Spots: []string{}}
 	o.Texts = map[string][]byte{}
 	var files []string
 	for file, d := range docs {
@@ -98,6 +99,11 @@ func (e *Edit) edit(change func(p *site.Project, doc func(file string) *gateedit
 		return nil, err
 	}
 	r.Problems = problems
+	for _, it := range after.Gate.File.Items {
+		if g.Item(it.Name) == nil && it.HasSpot() && len(it.Pages) == 0 {
+			r.Spots = append(r.Spots, it.Name)
+		}
+	}
 	r.There = after.Gate.File.Item(e.Name) != nil && !after.Gate.File.Item(e.Name).Disabled
 	if err := r.compare(e.Name, before, after, e.Progress); err != nil {
 		return nil, err

@@ -22,10 +22,9 @@
     JSON.parse(box.dataset.ygOpen).forEach(function (o) {
       var how = o[0], v = o[1];
       function named() { if (location.hash == "#" + v) show(); }
-      if (how == "after") {
-        var start = function () { setTimeout(alone, v * 1e3); };
-        doc.readyState == "complete" ? start() : addEventListener("load", start);
-      } else if (how == "scroll") addEventListener("scroll", function () {
+      function loaded(f) { doc.readyState == "complete" ? f() : addEventListener("load", f); }
+      if (how == "after") loaded(function () { setTimeout(alone, v * 1e3); });
+      else if (how == "scroll") addEventListener("scroll", function () {
         var m = root.scrollHeight - innerHeight;
         if (m > 0 && scrollY / m * 100 >= v) alone();
       }, { passive: true });
@@ -38,7 +37,7 @@
         box.addEventListener("close", function () {
           if (location.hash == "#" + v) history.replaceState(null, "", location.pathname + location.search);
         });
-        named();
+        loaded(named);
       }
     });
   });
