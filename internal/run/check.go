@@ -31,6 +31,7 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 		t.Add(g)
 		places.Add(g)
 		onPages = append(onPages, g.Problems...)
+		onPages = append(onPages, g.Clashes()...)
 		if (needs || len(popups) > 0) && !g.Fragment {
 			pass := asWritten(p, g)
 			if len(popups) > 0 {

@@ -405,6 +405,9 @@ func GroupProblems(g *gatefile.Gate, all []gating.Problem) (out []gatefile.Probl
 	var pages [][]string
 	for _, p := range all {
 		key := p.Pos.String() + "\x00" + p.Message
+		if p.Pos.File == p.File { // it stands in a page: the same in another is the same cause
+			key = p.Message
+		}
 		i, ok := at[key]
 		if !ok {
 			i = len(out)

@@ -245,7 +245,7 @@ func many(n, h int) []byte {
 	if n > 10 {
 		out = "public-many"
 	}
-	fmt.Fprintf(&b, "yellowgate: 1\nsite: {source: site, output: %s}\nitems:\n", out)
+	fmt.Fprintf(&b, "yellowgate: 1\nsite: {source: site, output: %s}\nitems:\n  star-map: {code: '<b>@{height}</b>', params: {height: 1}, place: spot}\n", out)
 	for i := range n {
 		query := fmt.Sprintf("/bulk/%03d/**", i%100)
 		if i < h {

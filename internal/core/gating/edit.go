@@ -16,7 +16,8 @@ type editing struct {
 	layers  [6][]markup.Edit
 	owner   map[int]owned // by the offset of an element that a matcher finds
 	removed []removal
-	opened  bool // a body tag was written that the source leaves out
+	keys    *markup.Spot // where new metadata goes, once asked for
+	opened  bool         // a body tag was written that the source leaves out
 
 	stands  map[standsFor]markup.Span // where items stand in for what they replace
 	changes map[int]*markup.TagChange // by the offset of the tag
@@ -228,7 +229,7 @@ func (e *editing) placeItem(i int) {
 			g.lines = append(g.lines, text)
 			e.Written = append(e.Written, Written{i, k, text, place, at.Area})
 			if part.Kind == gatefile.Popup {
-				e.popup(item.Item)
+				e.Popups = append(e.Popups, item.Item)
 			}
 		}
 	}
@@ -247,18 +248,6 @@ func remedyFor(err *compose.ValueError) string {
 		return `give it a fallback, as in @{fact.name or "words"}, or keep the item out of those pages`
 	}
 	return "give it another value, or keep the item out of those pages"
-}
-
-// popup notes that the item's popup is on the page, and that nothing else bears
-// its id.
-func (e *editing) popup(it *gatefile.Item) {
-	e.Popups = append(e.Popups, it)
-	if hits := e.find(idSelector(it.Name)); len(hits) > 0 && !e.isRemoved(hits[0]) {
-		line, _ := markup.NewLocator(e.Source.Text).Locate(hits[0])
-		e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: it.Pos,
-			Message: fmt.Sprintf("the popup of item %q has the id %q, and so has an element of the page (%s:%d)", it.Name, it.Name, e.Page.File, line),
-			Remedy:  "give the item another name, or the element another id"})
-	}
 }
 
 // fitsArea refuses code in the head that would end it, and head elements in the

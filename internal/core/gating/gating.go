@@ -99,9 +99,6 @@ func New(f *gatefile.Gate, day string) (*Gate, []gatefile.Problem) {
 		if p := it.FoundPlace(); p != nil && p.Selector != nil {
 			g.all.add(p.Selector)
 		}
-		if it.Popup() != nil {
-			g.all.add(idSelector(it.Name))
-		}
 	}
 	if g.byURL {
 		s := constant(urlTags)
@@ -124,9 +121,6 @@ func constant(text string) *markup.Selector {
 	return s
 }
 
-// idSelector finds an element by its id, which is an item's name.
-func idSelector(name string) *markup.Selector { return constant("[id='" + name + "']") }
-
 // A View is a source page as the gate sees it, before anything is decided.
 type View struct {
 	gate   *Gate
@@ -136,6 +130,7 @@ type View struct {
 	Page   page.Page
 	Spots  []markup.AuthorSpot
 	tree   *html.Node
+	meta   *metaIndex // once asked for
 }
 
 // Look reads a source page. known holds what does not stand in the page: its
@@ -225,6 +220,7 @@ func (g *Gate) URL(path string) string { return g.File.Site.URL.Value + page.URL
 type Problem struct {
 	gatefile.Problem
 	Page string // its path
+	File string // its file
 }
 
 // A Result is a page after the gate.
@@ -326,7 +322,7 @@ func (r *Result) Undo() []byte {
 }
 
 func (r *Result) problem(p gatefile.Problem) {
-	r.Problems = append(r.Problems, Problem{p, r.Page.Path})
+	r.Problems = append(r.Problems, Problem{p, r.Page.Path, r.Page.File})
 }
 
 // Values are what placeholders of an item's parts can name on a page.
@@ -420,3 +416,17 @@ func (g *Gate) foundByText() bool {
 // Matches returns the offsets in the source page at which a selector of the gate
 // file matches.
 func (v *View) Matches(s *markup.Selector) []int { return v.find(s) }
+
+// Clashes tells of elements of the source page that bear the id of a popup that is
+// on it. It looks through the whole page: apply does not ask.
+func (r *Result) Clashes() (out []Problem) {
+	for _, it := range r.Popups {
+		for _, at := range markup.Matches(r.Source.Text, constant("[id='"+it.Name+"']")) {
+			line, column := markup.NewLocator(r.Source.Text).Locate(at)
+			out = append(out, Problem{gatefile.Problem{Severity: gatefile.Error, Pos: gatefile.Position{File: r.Page.File, Line: line, Column: column},
+				Message: fmt.Sprintf("this element has the id %q, and so has the popup of item %q (%s)", it.Name, it.Name, it.Pos),
+				Remedy:  "give the element another id, or the item another name"}, r.Page.Path, r.Page.File})
+		}
+	}
+	return out
+}

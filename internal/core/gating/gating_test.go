@@ -341,7 +341,7 @@ func TestContradictions(t *testing.T) {
 	for _, c := range []struct{ yaml, want string }{
 		{"items: {a: {code: <i>a</i>, not-with: b, pages: all}, b: {code: <i>b</i>, pages: /visit/}}\n", `items "a" and "b" must never meet, and both are in (g.yaml:2:`},
 		{"items: {kit: {popup: x, open: {after: 1s}, pages: all}}\n", ""},
-		{"items: {m: {popup: x, open: {after: 1s}, pages: all}}\n", `the popup of item "m" has the id "m", and so has an element of the page (p.html:`},
+		{"items: {m: {popup: x, open: {after: 1s}, pages: all}}\n", `this element has the id "m", and so has the popup of item "m" (g.yaml:2:`},
 		{"items: {k: {found: .kit, place: head-end, pages: all}}\n", "cannot be moved into the head: what stands at p.html:14 would end it"},
 		{"items: {k: {found: main, place: {before: h1}, pages: all}}\n", "its place, before h1, is within what is moved"},
 		{"items: {a: {found: .kit, pages: none}, b: {found: .kit > div, pages: all}}\n", `item "b" is in, and what it is found by stands in an element that goes with item "a"`},
@@ -352,7 +352,7 @@ func TestContradictions(t *testing.T) {
 	} {
 		r := gate(t, c.yaml).Page([]byte(strings.Replace(source, "<main>", "<main id=m>", 1)), page.Page{Path: "/visit/", File: "p.html"})
 		var got []string
-		for _, p := range r.Problems {
+		for _, p := range append(r.Problems, r.Clashes()...) {
 			got = append(got, p.Message)
 		}
 		if (len(got) > 0) != (c.want != "") || !strings.Contains(strings.Join(got, "\n"), c.want) {

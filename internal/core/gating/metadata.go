@@ -13,24 +13,71 @@ import (
 // Own returns the value that the source of the page has for a metadata key, given
 // by its ID, and the elements that carry it. An empty element is no value.
 func (v *View) Own(id string) (value string, at []markup.Element) {
-	return MetadataOf(v.Source, v.Scan, id)
+	values, at := v.ownValues(id)
+	return firstOf(values), at
+}
+
+func (v *View) ownValues(id string) (values []string, at []markup.Element) {
+	if v.meta == nil {
+		v.meta = indexMetadata(v.Source, v.Scan)
+	}
+	return v.meta.values(v.Source, v.Scan, id)
 }
 
 // MetadataOf returns the value that a page has for a metadata key, and the
 // elements that carry it, in order. The first element with a value counts.
 func MetadataOf(src *markup.Source, scan *markup.Page, id string) (value string, at []markup.Element) {
 	values, at := MetadataValues(src, scan, id)
+	return firstOf(values), at
+}
+
+func firstOf(values []string) string {
 	for _, v := range values {
 		if v != "" {
-			return v, at
+			return v
 		}
 	}
-	return "", at
+	return ""
 }
 
 // MetadataValues returns the value of each element of a page that carries a
 // metadata key.
 func MetadataValues(src *markup.Source, scan *markup.Page, id string) (values []string, at []markup.Element) {
+	return indexMetadata(src, scan).values(src, scan, id)
+}
+
+// metaIndex is what of a page's elements can carry metadata, read once.
+type metaIndex struct{ elements []metaElement }
+
+// A metaElement is a title, a meta with a name or property, or a link with a rel.
+type metaElement struct {
+	markup.Element
+	name, property string   // of a meta
+	rels           []string // of a link
+}
+
+func indexMetadata(src *markup.Source, scan *markup.Page) *metaIndex {
+	x := &metaIndex{}
+	for _, el := range scan.Elements {
+		if el.Inside != markup.InPage {
+			continue
+		}
+		m := metaElement{Element: el}
+		switch el.Tag {
+		case markup.TagTitle:
+		case markup.TagMeta:
+			m.name, m.property = strings.TrimSpace(attrOf(src, el, "name")), strings.TrimSpace(attrOf(src, el, "property"))
+		case markup.TagLink:
+			m.rels = strings.Fields(attrOf(src, el, "rel"))
+		default:
+			continue
+		}
+		x.elements = append(x.elements, m)
+	}
+	return x
+}
+
+func (x *metaIndex) values(src *markup.Source, scan *markup.Page, id string) (values []string, at []markup.Element) {
 	name, variant := gatefile.SplitID(id)
 	if name == "lang" {
 		if v := langOf(src, scan); v != "" {
@@ -39,38 +86,42 @@ func MetadataValues(src *markup.Source, scan *markup.Page, id string) (values []
 		return values, nil
 	}
 	once := slices.Contains(gatefile.MetadataKeys, name) || strings.HasPrefix(name, "meta.")
-	for _, el := range scan.Elements {
-		if el.Inside != markup.InPage || !carries(src, el, name) {
+	for i := range x.elements {
+		m := &x.elements[i]
+		if !m.carries(name) {
 			continue
 		}
-		if !once && gatefile.VariantOf(func(a string) string { return attrOf(src, el, a) }) != variant {
+		if !once && gatefile.VariantOf(func(a string) string { return attrOf(src, m.Element, a) }) != variant {
 			continue
 		}
-		values = append(values, elementValue(src, el, name))
-		at = append(at, el)
+		values = append(values, elementValue(src, m.Element, name))
+		at = append(at, m.Element)
 	}
 	return values, at
 }
 
 // carries reports whether an element is one of a metadata key.
-func carries(src *markup.Source, el markup.Element, name string) bool {
-	switch el.Tag {
+func (m *metaElement) carries(name string) bool {
+	switch m.Tag {
 	case markup.TagTitle:
 		return name == "title"
 	case markup.TagLink:
-		switch {
-		case name == "canonical", name == "icon":
-			return relHas(src.Text, el.Start, name)
-		case strings.HasPrefix(name, "link."):
-			return relHas(src.Text, el.Start, name[len("link."):]) && !relHas(src.Text, el.Start, "stylesheet")
+		rel, other := strings.CutPrefix(name, "link.")
+		if !other && name != "canonical" && name != "icon" {
+			return false
 		}
+		has, sheet := false, false
+		for _, r := range m.rels {
+			has = has || strings.EqualFold(r, rel)
+			sheet = sheet || strings.EqualFold(r, "stylesheet")
+		}
+		return has && !(other && sheet)
 	case markup.TagMeta:
 		if property, ok := strings.CutPrefix(name, "property."); ok {
 			// Some pages write a property as a name.
-			return strings.EqualFold(strings.TrimSpace(attrOf(src, el, "property")), property) || strings.EqualFold(strings.TrimSpace(attrOf(src, el, "name")), property)
+			return strings.EqualFold(m.property, property) || strings.EqualFold(m.name, property)
 		}
-		v, has := markup.AttrValue(src.Text, el.Start, "name")
-		return has && strings.EqualFold(strings.TrimSpace(v), strings.TrimPrefix(name, "meta.")) && name != "title" && name != "canonical" && name != "icon"
+		return m.name != "" && strings.EqualFold(m.name, strings.TrimPrefix(name, "meta.")) && name != "title" && name != "canonical" && name != "icon"
 	}
 	return false
 }
@@ -104,16 +155,6 @@ func langOf(src *markup.Source, scan *markup.Page) string {
 	return strings.TrimSpace(v)
 }
 
-func relHas(src []byte, at int, word string) bool {
-	rel, _ := markup.AttrValue(src, at, "rel")
-	for w := range strings.FieldsSeq(rel) {
-		if strings.EqualFold(w, word) {
-			return true
-		}
-	}
-	return false
-}
-
 // Metadata returns all values of a key on the page, strongest first.
 func (v *View) Metadata(id string) []verdict.Candidate {
 	own, _ := v.Own(id)
@@ -130,9 +171,12 @@ func (v *View) Keys() []string {
 		if variant != "" || slices.Contains(gatefile.MetadataKeys, name) || strings.HasPrefix(name, "meta.") {
 			continue
 		}
-		for _, el := range v.Scan.Elements {
-			if el.Inside == markup.InPage && carries(v.Source, el, name) {
-				own := name + gatefile.VariantOf(func(a string) string { return attrOf(v.Source, el, a) })
+		if v.meta == nil {
+			v.meta = indexMetadata(v.Source, v.Scan)
+		}
+		for i := range v.meta.elements {
+			if m := &v.meta.elements[i]; m.carries(name) {
+				own := name + gatefile.VariantOf(func(a string) string { return attrOf(v.Source, m.Element, a) })
 				if !slices.Contains(keys, own) {
 					keys = append(slices.Clone(keys), own)
 				}
@@ -164,7 +208,7 @@ func (e *editing) metadata() {
 
 // bringBack writes a key in the head whose elements all fell into the body.
 func (e *editing) bringBack(id string) {
-	values, at := MetadataValues(e.Source, e.Scan, id)
+	values, at := e.ownValues(id)
 	fell := len(at) > 0
 	for _, el := range at {
 		fell = fell && el.Area == markup.Body && !e.isRemoved(el.Start)
@@ -216,7 +260,17 @@ func (e *editing) setKey(id string, w *verdict.Candidate) {
 
 // newElement writes an element of a key at its place in the head.
 func (e *editing) newElement(name, text string) {
-	spot := e.keySpot(name)
+	if name == "title" {
+		e.keys = nil // the rest goes after it
+	} else if e.keys == nil {
+		s := e.keySpot(name)
+		e.keys = &s
+	}
+	spot := e.keys
+	if spot == nil {
+		s := e.keySpot(name)
+		spot = &s
+	}
 	e.add(inMetadata, markup.Edit{Start: spot.Offset, End: spot.Offset, New: spot.Before + text})
 }
 

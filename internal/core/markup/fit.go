@@ -11,7 +11,7 @@ import (
 // references in text and attributes, with escapes in scripts and styles. What
 // stands in a comment becomes a question mark.
 func Fit(text, lineEnd string, ascii bool) string {
-	if strings.IndexByte(text, '\n') >= 0 || strings.IndexByte(text, '\r') >= 0 {
+	if strings.IndexByte(text, '\r') >= 0 || lineEnd != "\n" && strings.IndexByte(text, '\n') >= 0 {
 		text = strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\r", "\n")
 		if lineEnd != "\n" {
 			text = strings.ReplaceAll(text, "\n", lineEnd)

@@ -430,7 +430,13 @@ func (w *watching) match(s *scanner, t token) {
 	}
 	n := t.nameEnd - t.start - 1
 	for _, a := range w.named {
-		if len(a.c.tag) == n && a.c.matches(w.src, t.start, t.nameEnd, t.end) {
+		if len(a.c.tag) != n || lower[w.src[t.start+1]] != a.c.tag[0] {
+			continue
+		}
+		if tag := w.src[t.nameEnd:t.end]; a.c.word != nil && !bytes.Contains(tag, a.c.word) && bytes.IndexByte(tag, '&') < 0 {
+			continue
+		}
+		if a.c.matches(w.src, t.start, t.nameEnd, t.end) {
 			s.page.hit(a.index, t.start)
 		}
 	}

@@ -20,6 +20,8 @@ type AuthorSpot struct {
 // A SpotParam is a value that a spot sets.
 type SpotParam struct{ Name, Value string }
 
+var spotAttr = []byte("data-yg-spot")
+
 var spotElement = func() *Selector {
 	s, err := ParseSelector("[data-yg-spot]")
 	if err != nil {
@@ -33,7 +35,10 @@ func SpotsOf(src *Source, p *Page) (out []AuthorSpot) {
 	if !bytes.Contains(p.Src, spotPrefix) {
 		return nil
 	}
-	elements := Matches(p.Src, spotElement)
+	var elements []int
+	if bytes.Contains(p.Src, spotAttr) || bytes.Contains(p.Src, []byte("DATA-YG-SPOT")) {
+		elements = Matches(p.Src, spotElement)
+	}
 	for _, c := range p.Marks {
 		if c.Inside != InPage {
 			continue

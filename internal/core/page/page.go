@@ -32,11 +32,18 @@ type Page struct {
 	// Has tells, by the number that the gate gave each selector, whether an
 	// element of the source matches.
 	Has []bool
+
+	key *string // once Read
 }
 
 // Key is the path by which pages are told apart: without the trailing slash,
 // "" for the home page.
-func (p *Page) Key() string { return Key(p.Path) }
+func (p *Page) Key() string {
+	if p.key != nil {
+		return *p.key
+	}
+	return Key(p.Path)
+}
 
 // Field returns the value of a field of the query language: path, title,
 // heading, description, lang, file, meta.NAME or fact.NAME.

@@ -11,6 +11,8 @@ import (
 // hits tells of each selector of the gate whether it matched.
 func (p *Page) Read(src *markup.Source, scan *markup.Page) {
 	p.Meta = nil
+	key := Key(p.Path)
+	p.key = &key
 	titled := false
 	for i := range scan.Elements {
 		e := &scan.Elements[i]
