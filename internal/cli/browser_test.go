@@ -84,6 +84,7 @@ func (t tab) becomes(what, expression, want string) {
 	got := ""
 	for range 60 {
 		if got = t.js(expression); got == want {
+			time.Sleep(100 * time.Millisecond) // until the browser has drawn it: what lay below a dialog takes clicks again
 			return
 		}
 		time.Sleep(50 * time.Millisecond)

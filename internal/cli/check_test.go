@@ -102,3 +102,33 @@ func TestOutputAsSource(t *testing.T) {
 		}
 	}
 }
+
+// TestCheckSite: what check finds of a gate file that holds for the site as a whole.
+func TestCheckSite(t *testing.T) {
+	page := doc("t", `<p>x</p><p id="letter">y</p><a href="/b/#letter">l</a>`)
+	for _, c := range []struct{ name, yaml, want string }{
+		{"a made page where one exists", "blank-pages: [{path: /a/, title: A}]\n", "the blank page /a/ exists already: a/index.html"},
+		{"an id twice", "items: {letter: {popup: <p>z</p>, open: {fragment: letter}, pages: all}}\n", `this element has the id "letter", and so has the popup`},
+		{"a link to a popup that is out", "items: {mail: {popup: <p>z</p>, open: {fragment: letter}, pages: /a/}}\n", `the link to #letter opens nothing: on /b/, item "mail" is out`},
+		{"required", "require: [{pages: /a/, metadata: description}]\n", "description is required, and the page would have none (on /a/)"},
+		{"noindex taken back", "metadata: [{pages: all, robots: noindex}, {pages: /a/, robots: nofollow}]\n", "this robots takes back the noindex of yellowgate.yaml:3:25 (on /a/)"},
+		{"noindex taken back per page", "metadata: [{pages: all, robots: noindex}]\nper-page: {/b/: {robots: none}}\n", "this robots takes back the noindex"},
+		{"out of its dates", "items: {x: {script: /x.js, until: 2020-01-01}}\nper-page: {/a/: {in: x}}\n", `item "x" is put in on /a/, but on`},
+		{"built files", "items: {x: {script: 'built:main', pages: all}}\n", "the build manifest has no \"main\""},
+		{"no item uses", "items: {x: {script: 'built:used', pages: all}}\n", "no item uses the built file /built/other.js"},
+		{"no integrity", "items: {x: {script: /no.js, integrity: auto, pages: all}}\n", "integrity: auto cannot be made: the site has no file /no.js"},
+		{"a missing file", "items: {x: {code-file: no.html, pages: all}}\n", "cannot be read: no.html"},
+		{"no list fact", "items: {x: {questions: '@{fact.faq}', pages: all}}\n", `item "x" writes no structured data where the list fact is missing (on /b/)`},
+		{"variants", "items: {x: {script: /x.js, not-with: y, pages: all}, y: {script: /y.js, pages: /a/}}\n", `items "x" and "y" must never meet, and both are in`},
+		{"no place", "items: {x: {code: <i>x</i>, place: {before: aside}, pages: all}}\n", `item "x" has no place anywhere`},
+		{"no value", "items: {x: {code: '<i>@{fact.price}</i>', pages: all}}\n", "@{fact.price} has no value (on 2 pages: /a/, /b/)"},
+	} {
+		b := newBench(t, "site/a/index.html", page, "site/b/index.html", strings.ReplaceAll(page, `<p id="letter">y</p>`, ""), "site/built/used.js", "u()",
+			"build.json", `{"used": "built/used.js", "other": "built/other.js"}`, "facts.yaml", "/a/: {faq: [{ask: a, answer: b}]}\n",
+			"yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public, manifest: build.json, facts: facts.yaml}\n"+c.yaml)
+		_, out, errout := b.run("check", "--verbose")
+		if !strings.Contains(strings.Join(strings.Fields(out+errout), " "), c.want) {
+			t.Errorf("%s: %q is not in\n%s%s", c.name, c.want, out, errout)
+		}
+	}
+}

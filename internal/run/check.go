@@ -3,6 +3,7 @@ package run
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
@@ -42,6 +43,7 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 			}
 		}
 		onPages = append(onPages, required(p, g)...)
+		onPages = append(onPages, droppedNoindex(g)...)
 		idle.add(g)
 		return nil
 	})
@@ -96,6 +98,36 @@ func required(p *site.Project, g *gating.Result) (out []gating.Problem) {
 		}
 	}
 	return out
+}
+
+// droppedNoindex tells of a rule, or a line of per-page, that takes back a noindex
+// that an earlier rule set.
+func droppedNoindex(g *gating.Result) (out []gating.Problem) {
+	if g.Fragment {
+		return nil
+	}
+	stack := g.Metadata("robots")
+	w := verdict.Winner(stack)
+	if w == nil || w.Key == nil || w.Level == verdict.FromDefaults || noindexed(w) {
+		return nil
+	}
+	for i := range stack {
+		c := &stack[i]
+		if c != w && c.Level == verdict.FromMetadata && c.Stands() && noindexed(c) {
+			return []gating.Problem{{Page: g.Page.Path, File: g.Page.File, Problem: gatefile.Problem{Severity: gatefile.Warning, Pos: w.Rule,
+				Message: fmt.Sprintf("this robots takes back the noindex of %s", c.Rule), Remedy: "add noindex to it, if these pages shall stay out of search engines"}}}
+		}
+	}
+	return nil
+}
+
+func noindexed(c *verdict.Candidate) bool {
+	for w := range strings.SplitSeq(strings.ToLower(c.Value), ",") {
+		if strings.TrimSpace(w) == "noindex" {
+			return !c.None
+		}
+	}
+	return false
 }
 
 // unwritten counts pages on which an item is in and a part of it writes nothing.

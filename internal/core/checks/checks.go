@@ -10,6 +10,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
 )
 
 // A Check is one thing that the audit looks for.
@@ -87,6 +88,16 @@ type Pass struct {
 	check    *Check
 	findings []Finding
 	kept     Kept
+	metadata *gating.Metadata // once asked for
+}
+
+// Metadata returns the value of each element of the page that carries a metadata
+// key, given by its ID, and the elements.
+func (p *Pass) Metadata(id string) (values []string, at []markup.Element) {
+	if p.metadata == nil {
+		p.metadata = gating.ReadMetadata(p.Source, p.Scan)
+	}
+	return p.metadata.Values(id)
 }
 
 // Kept is what is remembered of a page for the checks of the whole site.

@@ -153,18 +153,3 @@ func scanned(g *gating.Gate, text string) (*markup.Source, *markup.Page) {
 	src := markup.Read([]byte(text))
 	return src, g.ScanForOwners(src)
 }
-
-func TestIndexLong(t *testing.T) {
-	long := []byte(strings.Repeat("ab", 20) + "middle" + strings.Repeat("cd", 20))
-	for _, before := range []string{"", "x", strings.Repeat("ab", 30), strings.Repeat("ab", 20) + "middle"} {
-		for _, after := range []string{"", "cd", strings.Repeat("cd", 30)} {
-			src := []byte(before + string(long) + after)
-			if got, want := indexLong(src, long), strings.Index(string(src), string(long)); got != want {
-				t.Errorf("%s: %d, want %d", src, got, want)
-			}
-			if got := indexLong(src[:len(src)-len(after)-1], long); got != -1 {
-				t.Errorf("%s: found at %d where it is cut short", src, got)
-			}
-		}
-	}
-}

@@ -1,8 +1,9 @@
 package checks
 
 import (
+	"strings"
+
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
 )
 
 var descriptionMissing = &Check{
@@ -18,7 +19,7 @@ kept out of search engines (robots: noindex) needs none.`,
 		if p.Fragment || p.Frameset || p.Page.Redirect || p.Noindex() {
 			return
 		}
-		if v, _ := gating.MetadataOf(p.Source, p.Scan, "description"); v != "" {
+		if values, _ := p.Metadata("description"); strings.Join(values, "") != "" {
 			return
 		}
 		line, col := p.headAt()

@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/verdict"
 )
 
@@ -28,7 +27,7 @@ values and which wins.`,
 			if w == nil || w.Level == verdict.FromSource {
 				continue
 			}
-			values, at := gating.MetadataValues(p.Source, p.Scan, key)
+			values, at := p.Metadata(key)
 			have := strings.Join(values, ", ")
 			line, col := p.headAt()
 			if len(at) > 0 {

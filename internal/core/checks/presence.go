@@ -71,6 +71,16 @@ func Hold(r *inventory.Record, gate *gating.Gate, source *gating.Result) *Gated 
 	for _, w := range source.Written {
 		written[[2]int{w.Item, w.Part}] = append(written[[2]int{w.Item, w.Part}], w)
 	}
+	var texts search
+	var whose [][2]int // by text: the item's and the part's number
+	count := func(i, k int, pp *PartPresence, text string) {
+		if pp.Part.Kind.Tagged() {
+			g.countTags(r, pp, text, urls, gate.File.Items[i])
+			return
+		}
+		texts.add([]byte(markup.Fit(text, r.Scan.LineEnd(), !r.Source.UTF8())))
+		whose = append(whose, [2]int{i, k})
+	}
 	for i, it := range gate.File.Items {
 		p := &g.Items[i]
 		p.Marks = marks[it.Name]
@@ -88,21 +98,39 @@ func Hold(r *inventory.Record, gate *gating.Gate, source *gating.Result) *Gated 
 				for _, w := range put {
 					if !seen[w.Text] {
 						seen[w.Text] = true
-						g.count(r, &pp, w.Text, urls, it)
+						count(i, k, &pp, w.Text)
 					}
 				}
 			case !source.Verdicts[i].In:
 				text, ok, err := gate.Render(source.View, i, k)
 				if pp.Known = ok && err == nil; pp.Known {
-					g.count(r, &pp, text, urls, it)
+					count(i, k, &pp, text)
 				}
 			}
 			p.Parts = append(p.Parts, pp)
 		}
 	}
+	for n, at := range texts.run(r.Source.Text) {
+		if len(at) > 0 {
+			g.foundText(r, &g.Items[whose[n][0]].Parts[whose[n][1]], at)
+		}
+	}
 	g.found(r)
 	g.claim(r)
 	return g
+}
+
+// foundText notes where the composed text of a part stands in the page.
+func (g *Gated) foundText(r *inventory.Record, pp *PartPresence, at []int) {
+	pp.Copies += len(at)
+	if pp.Line > 0 {
+		return
+	}
+	pp.Line, pp.Column = markup.NewLocator(r.Source.Text).Locate(at[0])
+	pp.Area = "head"
+	if r.Scan.BodySeen && at[0] >= r.Scan.BodyBegin {
+		pp.Area = "body"
+	}
 }
 
 // countClasses looks whether the elements that get class names have them.
@@ -111,7 +139,22 @@ func (g *Gated) countClasses(r *inventory.Record, pp *PartPresence, in bool) {
 		return // whose they are where the item is out cannot be told
 	}
 	pp.Known, pp.Wanted, pp.Copies = true, 1, 1
-	for _, at := range markup.Matches(r.Source.Text, pp.Part.Selector) {
+	var elements []int
+	switch name := pp.Part.Selector.String(); name {
+	case "body", "html": // no tree for these
+		tag := r.Scan.BodyTag
+		if name == "html" {
+			tag = r.Scan.HTMLTag
+		}
+		if tag.None() {
+			pp.Copies = 0
+			return
+		}
+		elements = []int{tag.Start}
+	default:
+		elements = markup.Matches(r.Source.Text, pp.Part.Selector)
+	}
+	for _, at := range elements {
 		have, _ := markup.AttrValue(r.Source.Text, at, "class")
 		for name := range strings.FieldsSeq(pp.Part.Text) {
 			if !slices.Contains(strings.Fields(have), name) {
@@ -121,12 +164,8 @@ func (g *Gated) countClasses(r *inventory.Record, pp *PartPresence, in bool) {
 	}
 }
 
-// count counts one part on the page.
-func (g *Gated) count(r *inventory.Record, pp *PartPresence, text string, urls map[string][]int, it *gatefile.Item) {
-	if !pp.Part.Kind.Tagged() {
-		g.countText(r, pp, markup.Fit(text, r.Scan.LineEnd(), !r.Source.UTF8()))
-		return
-	}
+// countTags counts the tags of a script or stylesheet on the page.
+func (g *Gated) countTags(r *inventory.Record, pp *PartPresence, text string, urls map[string][]int, it *gatefile.Item) {
 	tag, attr := "script", "src"
 	if pp.Part.Kind == gatefile.Stylesheet {
 		tag, attr = "link", "href"
@@ -159,47 +198,6 @@ func (g *Gated) count(r *inventory.Record, pp *PartPresence, text string, urls m
 		}
 	}
 	pp.Copies += max(least, 0)
-}
-
-// countText counts the composed text of code in the page.
-func (g *Gated) countText(r *inventory.Record, pp *PartPresence, text string) {
-	src, want := r.Source.Text, []byte(text)
-	for at := 0; ; {
-		n := indexLong(src[at:], want)
-		if n < 0 {
-			return
-		}
-		at += n
-		pp.Copies++
-		if pp.Copies == 1 {
-			pp.Line, pp.Column = markup.NewLocator(src).Locate(at)
-			pp.Area = "head"
-			if r.Scan.BodySeen && at >= r.Scan.BodyBegin {
-				pp.Area = "body"
-			}
-		}
-		at += len(want)
-	}
-}
-
-// indexLong is bytes.Index for texts of any length: it looks for a piece as long
-// as the processor compares at once, and then at what is around it.
-func indexLong(src, want []byte) int {
-	const piece = 32
-	if len(want) <= piece {
-		return bytes.Index(src, want)
-	}
-	k := (len(want) - piece) / 2
-	for at := k; at+len(want)-k <= len(src); at++ {
-		n := bytes.Index(src[at:], want[k:k+piece])
-		if n < 0 || at+n-k+len(want) > len(src) {
-			return -1
-		}
-		if at += n; bytes.Equal(src[at-k:at-k+len(want)], want) {
-			return at - k
-		}
-	}
-	return -1
 }
 
 // found finds the elements of the page that items are found by: a second look,

@@ -2,6 +2,7 @@ package checks
 
 import (
 	"fmt"
+	"strings"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
@@ -24,7 +25,7 @@ or defaults, or per page.`,
 				continue
 			}
 			for _, key := range r.Keys {
-				if v, _ := gating.MetadataOf(p.Source, p.Scan, key.Value); v == "" {
+				if values, _ := p.Metadata(key.Value); strings.Join(values, "") == "" {
 					line, col := p.headAt()
 					p.Report(line, col, "", fmt.Sprintf("the page has no %s, which it is required to have (%s)", key.Value, key.Pos),
 						fmt.Sprintf("give it one by a rule under metadata or defaults; yellowgate why %s %s shows what there is", p.Path, key.Value))

@@ -29,6 +29,8 @@ type part struct {
 	place    gatefile.Place
 	load     string
 	contexts []context // of the template's placeholders, in order
+	constant string    // what it comes to on every page, or ""
+	base     string    // the path of the site's address
 }
 
 // Values are what placeholders can name on one page.
@@ -98,7 +100,7 @@ func Prepare(it *gatefile.Item, basePath string) (*Item, []gatefile.Problem) {
 	for _, p := range it.Parts {
 		own := *p
 		p := &own
-		ready := part{Part: p, place: it.PlaceOf(p), load: it.LoadOf(p)}
+		ready := part{Part: p, base: basePath, place: it.PlaceOf(p), load: it.LoadOf(p)}
 		switch p.Kind {
 		case gatefile.Classes, gatefile.Structured:
 		case gatefile.Script, gatefile.Stylesheet:
@@ -115,7 +117,30 @@ func Prepare(it *gatefile.Item, basePath string) (*Item, []gatefile.Problem) {
 		}
 		out.parts = append(out.parts, ready)
 	}
-	return out, append(problems, checkAttrs(it)...)
+	problems = append(problems, checkAttrs(it)...)
+	if len(problems) == 0 {
+		for i := range out.parts {
+			if out.isConstant(i) {
+				out.parts[i].constant, _, _ = out.Render(i, &Values{Lookup: func(string) string { return "" }})
+			}
+		}
+	}
+	return out, problems
+}
+
+// isConstant reports whether a part comes out the same on every page.
+func (it *Item) isConstant(i int) bool {
+	p := &it.parts[i]
+	switch p.Kind {
+	case gatefile.Classes, gatefile.Structured, gatefile.Popup:
+		return false
+	}
+	for _, a := range it.Item.Attrs {
+		if !a.Value.Plain() {
+			return false
+		}
+	}
+	return p.Template.Plain() && (it.Item.Media.Value == nil || it.Item.Media.Value.Plain()) && !strings.HasPrefix(p.Text, gatefile.BuiltPrefix)
 }
 
 // checkAttrs refuses attributes without a tag, and placeholders in attributes in
@@ -167,6 +192,9 @@ func (it *Item) Part(i int) *gatefile.Part { return it.Item.Parts[i] }
 // Render writes part i for one page. ok is false where it writes nothing there.
 func (it *Item) Render(i int, v *Values) (text string, ok bool, err *ValueError) {
 	p := &it.parts[i]
+	if p.constant != "" {
+		return p.constant, true, nil
+	}
 	switch p.Kind {
 	case gatefile.Classes:
 		return "", false, nil
@@ -278,6 +306,9 @@ func (p *part) tags(it *gatefile.Item, v *Values) (string, *ValueError) {
 		}
 		urls = nil
 		for _, path := range paths {
+			if strings.HasPrefix(path, "/") && !strings.HasPrefix(path, "//") {
+				path = p.base + path
+			}
 			urls = append(urls, html.EscapeString(path))
 		}
 	}

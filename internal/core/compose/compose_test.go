@@ -64,7 +64,7 @@ func TestRender(t *testing.T) {
 		{"stylesheet: /a.css\nmedia: '(min-width: 40em)'", "head-end", `<link rel="stylesheet" href="/base/a.css" media="(min-width: 40em)">`},
 		{"params: {delay: 2.5s, n: 3, word: '3', on-off: true}\nscript-text: f(@{delay | ms}, @{delay | s}, @{n}, @{word}, @{on-off}, '@{n}')", "body-end", `<script>f(2500, 2.5, 3, "3", true, '3')</script>`},
 		{"params: {n: {value: 3, min: 1, max: 9}}\ncode: <p data-n=\"@{n}\">x</p>", "body-end", `<p data-n="3">x</p>`},
-		{"script: 'built:@{fact.bundle}'\nload: now", "head-end", "<script src=\"/built/v1.js\"></script>\n<script src=\"/built/v2.js\"></script>"},
+		{"script: 'built:@{fact.bundle}'\nload: now", "head-end", "<script src=\"/base/built/v1.js\"></script>\n<script src=\"/base/built/v2.js\"></script>"},
 		{"structured: {type: Event, name: '@{page.title}', seats: 40, open: true, 'offers': [{price: '3.50'}, x]}", "head-end",
 			`<script type="application/ld+json">{"@context":"https://schema.org","@type":"Event","name":"A \"b\" \u0026 \u003cc\u003e","seats":40,"open":true,"offers":[{"price":"3.50"},"x"]}</script>`},
 		{"structured: {type: Event, guide: '@{fact.guides}'}", "head-end", `<script type="application/ld+json">{"@context":"https://schema.org","@type":"Event","guide":["Mira",{"@type":"Person","name":"Ode"}]}</script>`},
@@ -225,5 +225,24 @@ func shape(code string) string {
 func TestRuntimeIsSmall(t *testing.T) {
 	if n := len(Runtime()); n >= 2000 {
 		t.Errorf("the popups' runtime has %d bytes", n)
+	}
+}
+
+// TestStyleValues: in a style only a number, a length, a colour or a plain word can
+// stand; anything else is refused.
+func TestStyleValues(t *testing.T) {
+	it, problems := item(t, "style-text: 'p { color: @{page.title} }'")
+	if len(problems) > 0 {
+		t.Fatal(problems)
+	}
+	for _, v := range []string{"#0b1026", "12", "3.5px", "-2em", "50%", "bold", "night-blue"} {
+		if text, _, err := it.Render(0, values(map[string]string{"page.title": v})); err != nil || text != "<style>p { color: "+v+" }</style>" {
+			t.Errorf("%s: %s, %v", v, text, err)
+		}
+	}
+	for _, v := range []string{"red; background: url(//x)", "red}", "</style><script>alert(1)</script>", "url(x)", "expression(alert(1))", "\\72 ed", "'x'", "a/**/b", "1 2", "@import", "é", "<", "var(--x)", "-"} {
+		if text, _, err := it.Render(0, values(map[string]string{"page.title": v})); err == nil {
+			t.Errorf("%s stands in %s", v, text)
+		}
 	}
 }

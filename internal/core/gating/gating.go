@@ -130,7 +130,7 @@ type View struct {
 	Page   page.Page
 	Spots  []markup.AuthorSpot
 	tree   *html.Node
-	meta   *metaIndex // once asked for
+	meta   *Metadata // once asked for
 }
 
 // Look reads a source page. known holds what does not stand in the page: its

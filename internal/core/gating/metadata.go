@@ -18,17 +18,14 @@ func (v *View) Own(id string) (value string, at []markup.Element) {
 }
 
 func (v *View) ownValues(id string) (values []string, at []markup.Element) {
-	if v.meta == nil {
-		v.meta = indexMetadata(v.Source, v.Scan)
-	}
-	return v.meta.values(v.Source, v.Scan, id)
+	return v.metadata().Values(id)
 }
 
-// MetadataOf returns the value that a page has for a metadata key, and the
-// elements that carry it, in order. The first element with a value counts.
-func MetadataOf(src *markup.Source, scan *markup.Page, id string) (value string, at []markup.Element) {
-	values, at := MetadataValues(src, scan, id)
-	return firstOf(values), at
+func (v *View) metadata() *Metadata {
+	if v.meta == nil {
+		v.meta = ReadMetadata(v.Source, v.Scan)
+	}
+	return v.meta
 }
 
 func firstOf(values []string) string {
@@ -40,14 +37,12 @@ func firstOf(values []string) string {
 	return ""
 }
 
-// MetadataValues returns the value of each element of a page that carries a
-// metadata key.
-func MetadataValues(src *markup.Source, scan *markup.Page, id string) (values []string, at []markup.Element) {
-	return indexMetadata(src, scan).values(src, scan, id)
+// Metadata is what of a page's elements can carry metadata, read once.
+type Metadata struct {
+	src      *markup.Source
+	scan     *markup.Page
+	elements []metaElement
 }
-
-// metaIndex is what of a page's elements can carry metadata, read once.
-type metaIndex struct{ elements []metaElement }
 
 // A metaElement is a title, a meta with a name or property, or a link with a rel.
 type metaElement struct {
@@ -56,8 +51,9 @@ type metaElement struct {
 	rels           []string // of a link
 }
 
-func indexMetadata(src *markup.Source, scan *markup.Page) *metaIndex {
-	x := &metaIndex{}
+// ReadMetadata reads the elements of a page that can carry metadata.
+func ReadMetadata(src *markup.Source, scan *markup.Page) *Metadata {
+	x := &Metadata{src: src, scan: scan}
 	for _, el := range scan.Elements {
 		if el.Inside != markup.InPage {
 			continue
@@ -77,7 +73,10 @@ func indexMetadata(src *markup.Source, scan *markup.Page) *metaIndex {
 	return x
 }
 
-func (x *metaIndex) values(src *markup.Source, scan *markup.Page, id string) (values []string, at []markup.Element) {
+// Values returns the value of each element that carries a metadata key, given by
+// its ID, and the elements, in order.
+func (x *Metadata) Values(id string) (values []string, at []markup.Element) {
+	src, scan := x.src, x.scan
 	name, variant := gatefile.SplitID(id)
 	if name == "lang" {
 		if v := langOf(src, scan); v != "" {
@@ -171,10 +170,7 @@ func (v *View) Keys() []string {
 		if variant != "" || slices.Contains(gatefile.MetadataKeys, name) || strings.HasPrefix(name, "meta.") {
 			continue
 		}
-		if v.meta == nil {
-			v.meta = indexMetadata(v.Source, v.Scan)
-		}
-		for i := range v.meta.elements {
+		for i := range v.metadata().elements {
 			if m := &v.meta.elements[i]; m.carries(name) {
 				own := name + gatefile.VariantOf(func(a string) string { return attrOf(v.Source, m.Element, a) })
 				if !slices.Contains(keys, own) {
