@@ -443,8 +443,13 @@ func SomePages(paths []string) string {
 // FindQuick is Find for the usual ways to name a page, without listing the site;
 // nil where only a full listing can tell.
 func (p *Project) FindQuick(name string) *page.Page {
-	if p.Source == "" || !strings.HasPrefix(name, "/") || len(p.Gate.File.Blank) > 0 {
+	if p.Source == "" || !strings.HasPrefix(name, "/") {
 		return nil
+	}
+	for _, b := range p.Gate.File.Blank {
+		if page.Key(b.Path.Value) == page.Key(name) {
+			return nil
+		}
 	}
 	clean := page.Clean(name)
 	trimmed := strings.Trim(clean, "/")
