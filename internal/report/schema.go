@@ -77,6 +77,8 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 		return oneOrMore(scalar(), of(gatefile.VariantShape{}))
 	case reflect.TypeFor[gatefile.Loading]():
 		return words("defer", "async", "module", "now")
+	case reflect.TypeFor[gatefile.SeverityWord]():
+		return words("error", "warning", "note", "none")
 	case reflect.TypeFor[gatefile.OnePlace]():
 		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{words(gatefile.PlaceNames()...), of(gatefile.AtShape{})}}
 	case reflect.TypeFor[gatefile.PlaceShape]():

@@ -2,10 +2,14 @@ package run
 
 import (
 	"bytes"
+	"encoding/xml"
 	"errors"
 	"io/fs"
+	"net/url"
 	"os"
 	"path/filepath"
+	"strings"
+	"sync"
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
@@ -93,10 +97,16 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 	}
 	s.known = &checks.Site{}
 	s.known.HasFile, s.known.HasPage = filesOf(append(files, reachable(o.Dir, strays)...), pages)
+	s.known.Read = reader(o.Dir)
+	if o.Project != nil {
+		for _, t := range o.Project.Gate.File.Site.Trust {
+			s.known.Trust = append(s.known.Trust, t.Value)
+		}
+	}
 	if err := s.all(pages); err != nil {
 		return nil, err
 	}
-	a.Findings = append(a.Findings, checks.RunSite(s.kept)...)
+	a.Findings = append(a.Findings, checks.RunSite(&checks.SitePass{Pages: s.kept, Sitemap: s.sitemap(files)})...)
 	s.notApplied(pages)
 	if s.tally != nil {
 		for _, p := range s.tally.Problems() {
@@ -105,9 +115,79 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 			}
 		}
 	}
+	s.settle()
 	checks.Sort(a.Findings)
 	a.count()
 	return a, nil
+}
+
+// reader reads files of a folder, each once.
+func reader(dir string) func(string) ([]byte, bool) {
+	var files sync.Map
+	return func(path string) ([]byte, bool) {
+		if b, ok := files.Load(path); ok {
+			return b.([]byte), b.([]byte) != nil
+		}
+		b, err := site.ReadFile(dir, strings.TrimPrefix(page.Clean(path), "/"))
+		if err != nil {
+			b = nil
+		}
+		files.Store(path, b)
+		return b, b != nil
+	}
+}
+
+// settle gives findings the severity that they have here, and takes out those that
+// the owner lives with, counted.
+func (s *auditing) settle() {
+	if s.Project == nil {
+		return
+	}
+	settlement := checks.Settle(s.Project.Gate.File)
+	kept := s.result.Findings[:0]
+	for _, f := range s.result.Findings {
+		keep, accepted := settlement.Apply(&f, s.byPath[page.Key(f.Page)])
+		switch {
+		case accepted:
+			s.result.Totals.Accepted++
+		case keep:
+			kept = append(kept, f)
+		}
+	}
+	s.result.Findings = kept
+}
+
+// sitemap reads the pages that the site's sitemap lists (Sitemaps XML format): nil
+// without one.
+func (s *auditing) sitemap(files []site.File) map[string]bool {
+	var listed map[string]bool
+	for _, f := range files {
+		if f.Path != "sitemap.xml" {
+			continue
+		}
+		b, err := site.ReadFile(s.Dir, f.Path)
+		if err != nil {
+			return nil
+		}
+		var set struct {
+			URL []struct {
+				Loc string `xml:"loc"`
+			} `xml:"url"`
+		}
+		if xml.Unmarshal(b, &set) != nil {
+			return nil
+		}
+		listed = map[string]bool{}
+		for _, u := range set.URL {
+			loc := strings.TrimSpace(u.Loc)
+			if ref, ok := s.site.Page("/", "").Resolve(loc); ok && ref.Own {
+				listed[page.Key(ref.Path)] = true
+			} else if p, err := url.Parse(loc); err == nil && s.Address == "" && s.Project == nil {
+				listed[page.Key(p.Path)] = true // whose address is not known
+			}
+		}
+	}
+	return listed
 }
 
 // reachable lists the links that lead out of a folder to a file that is there: a
@@ -129,6 +209,7 @@ type auditing struct {
 	known   *checks.Site
 	kept    []checks.Kept
 	sources map[string]*page.Page // by file
+	byPath  map[string]*page.Page // by key, as the gate saw them
 	ledger  *output.Ledger
 	tally   *checks.Tally
 }
@@ -170,7 +251,7 @@ func (s *auditing) all(pages []page.Page) error {
 		}
 		s.add(&a)
 		for _, buf := range a.bufs {
-			if buf != nil && !s.Records {
+			if buf != nil {
 				buf.Release()
 			}
 		}
@@ -228,6 +309,13 @@ func (s *auditing) add(a *audited) {
 	r := s.result
 	if a.source != nil {
 		s.tally.Add(a.source)
+		if len(s.Project.Gate.File.Accept) > 0 { // their queries are asked of each page
+			if s.byPath == nil {
+				s.byPath = map[string]*page.Page{}
+			}
+			known := a.source.Page
+			s.byPath[known.Key()] = &known
+		}
 	}
 	if !a.record.Fragment {
 		r.Pages++
@@ -269,6 +357,7 @@ func (s *auditing) add(a *audited) {
 		}
 	}
 	if s.Records {
+		a.record.Source, a.record.Scan = nil, nil // the page itself is not kept
 		r.Records = append(r.Records, a.record)
 	}
 }
@@ -329,6 +418,7 @@ func AuditOne(file []byte, path string, project *site.Project) (*AuditResult, er
 	}
 	done.findings, done.kept = checks.RunPage(pass)
 	s.add(&done)
+	s.settle()
 	a.count()
 	return a, nil
 }

@@ -17,6 +17,7 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
+	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/near"
@@ -131,6 +132,7 @@ func Open(gateFile string, o Options) (*Project, []gatefile.Problem, error) {
 	if g.Dated() {
 		put(sum, []byte(o.Day))
 	}
+	problems = append(problems, g.CheckNames(checks.Names())...)
 	gate, more := gating.New(g, o.Day)
 	problems = append(problems, more...)
 	p.Gate = gate

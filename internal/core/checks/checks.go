@@ -6,6 +6,7 @@ package checks
 
 import (
 	"sort"
+	"sync"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
@@ -16,7 +17,7 @@ import (
 // A Check is one thing that the audit looks for.
 type Check struct {
 	Name     string // in lower-case words with hyphens
-	Family   string // gate, head, loading, popups
+	Family   string // gate, head, loading, popups, code
 	Severity gatefile.Severity
 	Title    string // one line
 	Doc      string // what it is, why it matters to visitors or search engines, how to mend it
@@ -30,6 +31,15 @@ type Check struct {
 // All lists the checks, by family and name.
 func All() []*Check { return all }
 
+// Names lists the names of all checks.
+func Names() []string {
+	names := make([]string, len(all))
+	for i, c := range all {
+		names[i] = c.Name
+	}
+	return names
+}
+
 // Named returns the check of a name, or nil.
 func Named(name string) *Check {
 	for _, c := range all {
@@ -41,11 +51,17 @@ func Named(name string) *Check {
 }
 
 var all = []*Check{
-	brokenHead, canonicalDead, canonicalRepeated, descriptionMissing, metaInBody, titleMissing, titleRepeated, titleShared,
-	blockingScript, deadFile, doubleLoad,
+	answerNotVisible, brokenHead, canonicalDead, canonicalElsewhere, canonicalMissing, canonicalNoindexed, canonicalRelative, canonicalRepeated,
+	charsetLate, charsetMissing, descriptionLength, descriptionMissing, descriptionRepeated, descriptionShared, iconMissing,
+	langMissing, metaInBody, noindexedInSitemap, robotsConflict, socialIncomplete,
+	structuredIncomplete, structuredInvalid, titleEmpty, titleLength, titleMissing,
+	titleRepeated, titleShared, unlistedInSitemap, viewportMissing, viewportRepeated,
+	blockingScript, blockingStyle, deadFile, doubleLoad, insecureLoad, lateStyle, noIntegrity, overBudget, twinLibrary,
+	unexpectedHost, unpinnedVersion, unusedPreload, wrongIntegrity,
 	editedOutput, idleLine, keptOutNeed, lateNeed, leakedItem, metadataDiffers, metVariants, misplacedItem, missingItem,
 	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unknownSpot,
-	unreachablePopup,
+	popupClash, repeatedId, unlabelledPopup, unreachablePopup,
+	codeSyntax,
 }
 
 // A Finding is one result of one check.
@@ -67,6 +83,12 @@ type Site struct {
 	HasFile func(path string) bool
 	// HasPage reports whether the site has a page at a path.
 	HasPage func(path string) bool
+	// Read returns a file of the site, by its path; it may be nil.
+	Read func(path string) ([]byte, bool)
+	// Trust are the hosts whose code is expected; none for any.
+	Trust []string
+
+	parsed sync.Map // what parsing an inline text found, by language and text
 }
 
 // State is what the record knows of an output, told by whoever reads it.
@@ -107,13 +129,22 @@ type Kept struct {
 	TitleLine  int
 	TitleCol   int
 	Redirect   bool
-	Links      []Link     // to fragments that open a popup somewhere
-	Fragments  []Fragment // that open popups, and whether they do here
+	Noindex    bool
+	Canonical  string // the path within the site that it names, or ""
+	// Where these stand.
+	Description                     string
+	DescriptionLine, DescriptionCol int
+	CanonicalLine, CanonicalCol     int
+	NoindexLine, NoindexCol         int
+
+	Links     []Link     // to fragments that open a popup somewhere
+	Fragments []Fragment // that open popups, and whether they do here
 }
 
 // A SitePass is all pages at once.
 type SitePass struct {
 	Pages    []Kept
+	Sitemap  map[string]bool // keys of the pages that it lists; nil without one
 	check    *Check
 	findings []Finding
 }
@@ -121,6 +152,52 @@ type SitePass struct {
 // Report adds a finding at a line and column of the page.
 func (p *Pass) Report(line, column int, item, message, remedy string) {
 	p.findings = append(p.findings, Finding{p.check.Name, p.check.Severity.String(), p.Path, p.File, line, column, item, message, remedy})
+}
+
+// keepHead keeps what the checks of the whole site ask of a head.
+func (p *Pass) keepHead() {
+	k := &p.kept
+	locate := func(el markup.Element) (line, col int) {
+		for i := range p.Elements {
+			if p.Elements[i].El.Start == el.Start {
+				return p.Elements[i].Line, p.Elements[i].Column
+			}
+		}
+		return 1, 1
+	}
+	if values, at := p.Metadata("description"); len(values) > 0 && values[0] != "" {
+		k.Description = values[0]
+		k.DescriptionLine, k.DescriptionCol = locate(at[0])
+	}
+	for _, e := range canonicals(p) {
+		if e.Ref.Own && e.URL != "" {
+			k.Canonical, k.CanonicalLine, k.CanonicalCol = e.Ref.Path, e.Line, e.Column
+			break
+		}
+	}
+	if k.Noindex = p.Noindex(); k.Noindex {
+		_, at := p.Metadata("robots")
+		k.NoindexLine, k.NoindexCol = 1, 1
+		if len(at) > 0 {
+			k.NoindexLine, k.NoindexCol = locate(at[0])
+		}
+	}
+}
+
+// AtElement adds a finding at an element of the scan.
+func (p *Pass) AtElement(el markup.Element, message, remedy string) {
+	for i := range p.Elements {
+		if p.Elements[i].El.Start == el.Start {
+			p.At(&p.Elements[i], message, remedy)
+			return
+		}
+	}
+}
+
+// AtSeverity is At with a severity of its own.
+func (p *Pass) AtSeverity(s gatefile.Severity, e *inventory.Element, message, remedy string) {
+	p.At(e, message, remedy)
+	p.findings[len(p.findings)-1].Severity = s.String()
 }
 
 // At adds a finding at an element.
@@ -143,6 +220,7 @@ func RunPage(p *Pass) ([]Finding, Kept) {
 			break
 		}
 	}
+	p.keepHead()
 	for _, c := range all {
 		if c.Page != nil {
 			p.check = c
@@ -154,8 +232,7 @@ func RunPage(p *Pass) ([]Finding, Kept) {
 }
 
 // RunSite runs the checks of the whole site.
-func RunSite(pages []Kept) []Finding {
-	s := &SitePass{Pages: pages}
+func RunSite(s *SitePass) []Finding {
 	for _, c := range all {
 		if c.Site != nil {
 			s.check = c

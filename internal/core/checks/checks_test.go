@@ -24,9 +24,15 @@ var wanted = regexp.MustCompile(`<!-- want ([a-z -]+) -->`)
 
 // TestPages runs the checks that need no gate on the pages of testdata.
 func TestPages(t *testing.T) {
-	files := map[string]bool{"/css/site.css": true, "/js/site.js": true, "/img/star.svg": true}
+	files := map[string]string{"/img/star.svg": "<svg/>", "/js/site.js": "site(); // for all of its pages, every one", "/js/twin.js": "site(); // for all of its pages, every one",
+		"/js/other.js": "other()", "/lib/stars-1.2.js": "stars(1)", "/lib/stars-2.0.min.js": "stars(2)", "/js/unused.js": "u()"}
+	for _, name := range []string{"site", "two", "three", "four", "five", "print"} {
+		files["/css/"+name+".css"] = "p { margin: 0 } /* " + name + " */"
+	}
 	site := &Site{
-		HasFile: func(p string) bool { return files[p] },
+		HasFile: func(p string) bool { _, ok := files[p]; return ok },
+		Read:    func(p string) ([]byte, bool) { b, ok := files[p]; return []byte(b), ok },
+		Trust:   []string{"trusted.example", "pay.example", "elsewhere.example"},
 		HasPage: func(p string) bool { return page.Key(p) == "/visit" || page.Key(p) == "" },
 	}
 	names, err := filepath.Glob("testdata/*.html")
@@ -48,7 +54,7 @@ func TestPages(t *testing.T) {
 				}
 			}
 		}
-		r := inventory.Take(text, page.Page{Path: "/visit/", File: name}, weburl.NewSite("https://ternhill.example"), nil)
+		r := inventory.Take(text, page.Page{Path: "/visit/", File: name}, weburl.NewSite("https://ternhill.example"), weights(files))
 		findings, k := RunPage(&Pass{Record: r, Site: site})
 		kept = append(kept, k)
 		for _, f := range findings {
@@ -64,12 +70,12 @@ func TestPages(t *testing.T) {
 			t.Errorf("%s: findings\n  %s\nwant\n  %s", name, strings.Join(got, "\n  "), strings.Join(want, "\n  "))
 		}
 	}
-	kept = append(kept, Kept{Path: "/other/", Title: kept[0].Title})
-	for _, f := range RunSite(kept) {
+	kept = append(kept, Kept{Path: "/other/", Title: kept[0].Title, Description: kept[1].Description}, Kept{Path: "/visit/", Noindex: true}, Kept{Path: "/copy/", Canonical: "/visit/"}, Kept{Path: "/late/"})
+	for _, f := range RunSite(&SitePass{Pages: kept, Sitemap: map[string]bool{"/visit": true}}) {
 		seen[f.Check] = true
 	}
 	for _, c := range All() {
-		if c.Family != "gate" && c.Family != "popups" && !seen[c.Name] {
+		if c.Family != "gate" && c != unreachablePopup && c != overBudget && !seen[c.Name] {
 			t.Errorf("no test page has a finding of %s", c.Name)
 		}
 	}
@@ -78,8 +84,9 @@ func TestPages(t *testing.T) {
 // TestGateFamily holds pages against gates: what stands on the page is the
 // source's gated page, changed by hand.
 func TestGateFamily(t *testing.T) {
-	const source = "<!doctype html>\n<html lang=en>\n<head>\n<title>t</title>\n<script src=\"/kit.js\"></script>\n</head>\n<body>\n<p>x</p>\n</body>\n</html>\n"
+	const source = "<!doctype html>\n<html lang=en>\n<head>\n<meta name=viewport content=x>\n<link rel=icon href=/i.svg>\n<link rel=canonical href=https://x.example/>\n<title>t</title>\n<script src=\"/kit.js\"></script>\n</head>\n<body>\n<p>x</p>\n</body>\n</html>\n"
 	const yaml = `yellowgate: 1
+budgets: [{pages: /, scripts: 1 kB, requests: 6}]
 metadata: [{pages: all, title: "@{page.path}"}]
 items:
   lib: {script: /lib.js}
@@ -107,6 +114,7 @@ items:
 		{`<script src="/lib.js" defer></script>`, `<script src="/lib.js" type=module></script>`, "no-such-place"},
 		{`<script src="/app.js" defer></script>`, `<script src="/app.js"></script>`, "blocking-script late-need no-such-place"},
 		{"</head>\n<body>", "<div></div></head>\n<body>", "no-such-place"},
+		{"<p>x</p>", strings.Repeat("<iframe src=/x></iframe>", 5), "no-such-place over-budget" + strings.Repeat(" unclaimed-element", 5)},
 		{"<title>/</title>", "<title>/</title><p>", "broken-head misplaced-item misplaced-item no-such-place"},
 	} {
 		result := g.Page([]byte(source), page.Page{Path: "/", File: "index.html"})
@@ -153,3 +161,13 @@ func scanned(g *gating.Gate, text string) (*markup.Source, *markup.Page) {
 	src := markup.Read([]byte(text))
 	return src, g.ScanForOwners(src)
 }
+
+// weights weighs the files of a map.
+type weights map[string]string
+
+func (w weights) File(path string) (bytes, gzip int, ok bool) {
+	b, ok := w[path]
+	return len(b), len(b), ok
+}
+
+func (w weights) Text(text []byte) int { return len(text) }

@@ -1,9 +1,11 @@
 package checks
 
 import (
+	"bytes"
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/inventory"
 )
 
 var doubleLoad = &Check{
@@ -28,5 +30,41 @@ own copy. Keep one.`,
 			}
 			first[key] = i
 		}
+		p.sameContent()
 	},
+}
+
+// sameContent tells of two files of the site with one content: a warning, since
+// somebody may mean it.
+func (p *Pass) sameContent() {
+	if p.Site == nil || p.Site.Read == nil {
+		return
+	}
+	type loaded struct {
+		e *inventory.Element
+		b []byte
+	}
+	var files []loaded
+	for i := range p.Elements {
+		e := &p.Elements[i]
+		if !Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || e.Bytes < 32 {
+			continue
+		}
+		var twin *inventory.Element
+		for _, f := range files {
+			if f.e.Tag == e.Tag && f.e.Bytes == e.Bytes && f.e.Ref.Path != e.Ref.Path {
+				if f.b == nil {
+					f.b, _ = p.Site.Read(f.e.Ref.Path)
+				}
+				if b, ok := p.Site.Read(e.Ref.Path); ok && bytes.Equal(b, f.b) {
+					twin = f.e
+				}
+			}
+		}
+		if twin != nil {
+			p.AtSeverity(gatefile.Warning, e, fmt.Sprintf("%s has the same content as %s, which line %d loads", e.URL, twin.URL, twin.Line), "keep one of them")
+			continue
+		}
+		files = append(files, loaded{e: e})
+	}
 }

@@ -16,31 +16,39 @@ stands on the first of the pages and names the others.`,
 	Bad:  "/visit/    <title>Tern Hill Observatory</title>\n/contact/  <title>Tern Hill Observatory</title>",
 	Good: "/visit/    <title>Visit | Tern Hill Observatory</title>\n/contact/  <title>Contact | Tern Hill Observatory</title>",
 	Site: func(s *SitePass) {
-		by := map[string][]int{}
-		for i := range s.Pages {
-			if k := &s.Pages[i]; k.Title != "" && !k.Redirect {
-				by[k.Title] = append(by[k.Title], i)
-			}
-		}
-		for i := range s.Pages {
-			k := &s.Pages[i]
-			same := by[k.Title]
-			if k.Title == "" || len(same) < 2 || same[0] != i {
-				continue
-			}
-			others := ""
-			for n, j := range same[1:] {
-				if n == 3 {
-					others += fmt.Sprintf(" and %d more", len(same)-4)
-					break
-				}
-				if n > 0 {
-					others += ","
-				}
-				others += " " + s.Pages[j].Path
-			}
-			s.Report(k, k.TitleLine, k.TitleCol, fmt.Sprintf("%d pages have the title %q:%s too", len(same), cutTo(k.Title, 60), others),
-				`give each its own, by a metadata rule: title: "@{page.heading} | @{site.name}"`)
-		}
+		shared(s, func(k *Kept) (string, int, int) { return k.Title, k.TitleLine, k.TitleCol }, func(n int, value, others string) (string, string) {
+			return fmt.Sprintf("%d pages have the title %q:%s too", n, cutTo(value, 60), others), `give each its own, by a metadata rule: title: "@{page.heading} | @{site.name}"`
+		})
 	},
+}
+
+// shared reports a value that several pages have, once for all of them, on the
+// first.
+func shared(s *SitePass, value func(*Kept) (v string, line, column int), say func(n int, value, others string) (message, remedy string)) {
+	by := map[string][]int{}
+	for i := range s.Pages {
+		if v, _, _ := value(&s.Pages[i]); v != "" && !s.Pages[i].Redirect {
+			by[v] = append(by[v], i)
+		}
+	}
+	for i := range s.Pages {
+		v, line, column := value(&s.Pages[i])
+		same := by[v]
+		if v == "" || len(same) < 2 || same[0] != i {
+			continue
+		}
+		others := ""
+		for n, j := range same[1:] {
+			if n == 3 {
+				others += fmt.Sprintf(" and %d more", len(same)-4)
+				break
+			}
+			if n > 0 {
+				others += ","
+			}
+			others += " " + s.Pages[j].Path
+		}
+		message, remedy := say(len(same), v, others)
+		s.Report(&s.Pages[i], line, column, message, remedy)
+	}
 }

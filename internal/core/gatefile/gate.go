@@ -39,6 +39,10 @@ type Gate struct {
 	Pages   []*PerPage // in the file's order
 	Blank   []*BlankPage
 	Require []*Require
+	Budgets []*Budget
+	Accept  []*Accept
+	Checks  []CheckSeverity
+	Strict  bool
 
 	// Selectors are those of all has() in the file, numbered: Has.ID is the
 	// index.
@@ -85,6 +89,7 @@ type Site struct {
 	Source, Output Text // folders, relative to the gate file
 	Facts          []Text
 	Ignore         []Text
+	Trust          []Text
 	Manifest       Text
 	Extensionless  bool
 	Marks          bool

@@ -54,7 +54,7 @@ func linesOf(text []byte) []string {
 
 func (r *reader) top(root ast.Node) {
 	versioned := false
-	for _, e := range r.mapping(root, "the gate file", topKeys, topLater) {
+	for _, e := range r.mapping(root, "the gate file", topKeys, nil) {
 		switch e.key {
 		case "yellowgate":
 			versioned = true
@@ -84,6 +84,14 @@ func (r *reader) top(root ast.Node) {
 			r.blankPages(e.node)
 		case "require":
 			r.requires(e.node)
+		case "budgets":
+			r.budgets(e)
+		case "accept":
+			r.accepts(e)
+		case "checks":
+			r.severities(e)
+		case "strict":
+			r.gate.Strict = r.truth(e.node, "strict")
 		}
 	}
 	if !versioned && r.dir == nil {
@@ -222,7 +230,7 @@ func (r *reader) requires(n ast.Node) {
 
 func (r *reader) site(n ast.Node) {
 	s := &r.gate.Site
-	for _, e := range r.mapping(n, "site", siteKeys, siteLater) {
+	for _, e := range r.mapping(n, "site", siteKeys, nil) {
 		what := "site." + e.key
 		switch e.key {
 		case "name":
@@ -241,6 +249,8 @@ func (r *reader) site(n ast.Node) {
 			s.Output, _ = r.text1(e.node, what)
 		case "facts":
 			s.Facts = r.texts(e.node, what)
+		case "trust":
+			s.Trust = r.texts(e.node, what)
 		case "manifest":
 			s.Manifest, _ = r.text1(e.node, what)
 		case "ignore":

@@ -22,6 +22,10 @@ type Shape struct {
 	PerPage    map[string]PerPageShape `key:"per-page" doc:"the last word on one page, by its path"`
 	BlankPages OneOrMore[BlankShape]   `key:"blank-pages" doc:"pages that the gate makes"`
 	Require    OneOrMore[RequireShape] `key:"require" doc:"metadata that pages must have in the end"`
+	Budgets    OneOrMore[BudgetShape]  `key:"budgets" doc:"what pages may weigh and load"`
+	Accept     OneOrMore[AcceptShape]  `key:"accept" doc:"findings of the audit that the owner has decided to live with"`
+	Checks     map[string]SeverityWord `key:"checks" doc:"check: its severity here"`
+	Strict     bool                    `key:"strict" doc:"true: an element that no item claims is a warning"`
 }
 
 // SiteShape is what stands under site.
@@ -32,6 +36,7 @@ type SiteShape struct {
 	Output        Line  `key:"output" doc:"folder that apply writes"`
 	Facts         Texts `key:"facts" doc:"facts files: CSV with a path column, JSON or YAML"`
 	Ignore        Texts `key:"ignore" doc:"globs of files left alone and not copied"`
+	Trust         Texts `key:"trust" doc:"hosts whose third-party code is expected"`
 	Manifest      Line  `key:"manifest" doc:"build manifest, a JSON object, for built: in URLs"`
 	Extensionless bool  `key:"extensionless" doc:"true: the file about.html is the page /about"`
 	Marks         bool  `key:"marks" doc:"false leaves out the comments around what is inserted"`
@@ -156,6 +161,25 @@ type RequireShape struct {
 	Metadata Texts   `key:"metadata" doc:"metadata keys that each must have in the end"`
 }
 
+// BudgetShape is one entry under budgets.
+type BudgetShape struct {
+	Pages        Queries `key:"pages" doc:"page query: which pages"`
+	Scripts      Line    `key:"scripts" doc:"bytes of scripts, such as 50 kB"`
+	Styles       Line    `key:"styles" doc:"bytes of stylesheets and styles"`
+	Total        Line    `key:"total" doc:"bytes of the page and of what it loads"`
+	Blocking     Line    `key:"blocking" doc:"how many resources may block"`
+	Requests     Line    `key:"requests" doc:"how many requests the page may make"`
+	ThirdParties Line    `key:"third-parties" doc:"from how many hosts of others it may load"`
+}
+
+// AcceptShape is one entry under accept.
+type AcceptShape struct {
+	Check Line    `key:"check" doc:"name of the check"`
+	Pages Queries `key:"pages" doc:"page query: on which pages"`
+	Item  Line    `key:"item" doc:"only findings of this item"`
+	Note  Line    `key:"note" doc:"why; required"`
+}
+
 // MatcherShape is a matcher that is no selector.
 type MatcherShape struct {
 	URL  Line `key:"url" doc:"glob for the URL that an element loads"`
@@ -207,6 +231,7 @@ type (
 	OnePlace         string               // a standard place, or at a selector
 	PlaceShape       struct{ PartPlaces } // one place, or one for each part key
 	Loading          string               // defer, async, module, now
+	SeverityWord     string               // error, warning, note, none
 	OneOrMore[T any] []T                  // one or a list
 )
 
@@ -251,9 +276,7 @@ func DocOf(shape any, key string) string {
 // The keys of each mapping.
 var (
 	topKeys     = KeysOf(Shape{})
-	topLater    = []string{"budgets", "accept", "checks", "strict"}
 	siteKeys    = KeysOf(SiteShape{})
-	siteLater   = []string{"trust"}
 	metaKeys    = KeysOf(MetadataShape{})
 	ruleKeys    = KeysOf(RuleShape{})
 	perPageKeys = KeysOf(PerPageShape{})

@@ -128,3 +128,6 @@ func (r Ref) WithoutQuery() string {
 	u, _, _ := strings.Cut(r.URL, "?")
 	return u
 }
+
+// Secure reports whether the page comes over https, as far as is known.
+func (p Page) Secure() bool { return p.site.base.Scheme != "http" }

@@ -1,0 +1,55 @@
+package checks
+
+import (
+	"regexp"
+	"strconv"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+)
+
+var answerNotVisible = &Check{
+	Name: "answer-not-visible", Family: "head", Severity: gatefile.Note,
+	Title: "an answer in the structured data is not on the page",
+	Doc: `Search engines want visitors to see what the data says. The answer is in the
+structured data, and the text of the page does not have it.`,
+	Bad:  "(an answer in the data, and no such sentence on the page)",
+	Good: "<p>No. Bring a coat, even in July.</p>",
+	Page: func(p *Pass) {
+		text := ""
+		for _, d := range structuredOf(p) {
+			eachThing(d.tree, func(kind string, thing map[string]any) {
+				answer, _ := thing["text"].(string)
+				if kind != "Answer" || answer == "" {
+					return
+				}
+				if text == "" {
+					text = visibleText(p)
+				}
+				if !strings.Contains(text, plainText(answer)) {
+					p.At(d.e, "the page does not show the answer "+strconv.Quote(cutTo(answer, 60)), "show it on the page, too")
+				}
+			})
+		}
+	},
+}
+
+// visibleText is the text of a page's body, as plainText has it.
+func visibleText(p *Pass) string {
+	var b strings.Builder
+	markup.Pieces(p.Source.Text, func(x markup.Piece) bool {
+		if x.Kind == markup.PieceText && x.Start >= p.Scan.BodyBegin {
+			b.WriteString(markup.DecodeText([]byte(p.Source.String(x.Start, x.End))))
+		}
+		return true
+	})
+	return plainText(b.String())
+}
+
+var tags = regexp.MustCompile(`<[^>]*>`)
+
+// plainText is a text without tags, white space and case.
+func plainText(s string) string {
+	return strings.ToLower(strings.Join(strings.Fields(tags.ReplaceAllString(s, "")), ""))
+}

@@ -1,0 +1,28 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/page"
+)
+
+var canonicalElsewhere = &Check{
+	Name: "canonical-elsewhere", Family: "head", Severity: gatefile.Note,
+	Title: "the canonical names another page",
+	Doc: `The page says that another is the one to be found. That is right for copies of a page,
+and wrong where the link was copied from a template.`,
+	Bad:  "/journal/owls/  <link rel=\"canonical\" href=\"https://ternhill.example/\">",
+	Good: "/journal/owls/  <link rel=\"canonical\" href=\"https://ternhill.example/journal/owls/\">",
+	Page: func(p *Pass) {
+		if p.Page.Redirect || p.Site == nil {
+			return
+		}
+		for _, e := range canonicals(p) {
+			if e.URL == "" || !e.Ref.Own || !p.Site.HasPage(e.Ref.Path) || page.Key(e.Ref.Path) == page.Key(p.Path) {
+				continue
+			}
+			p.At(e, fmt.Sprintf("the canonical names %s, another page of the site", e.Ref.Path), `if this page is no copy of that one: canonical: "@{page.url}"`)
+		}
+	},
+}

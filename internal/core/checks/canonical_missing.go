@@ -1,0 +1,24 @@
+package checks
+
+import (
+	"yellowgate/internal/core/gatefile"
+)
+
+var canonicalMissing = &Check{
+	Name: "canonical-missing", Family: "head", Severity: gatefile.Note,
+	Title: "the page has no canonical",
+	Doc: `Without a canonical link a search engine decides by itself which of several addresses
+of a page counts (with and without www, with parameters). One rule sets it for all
+pages: canonical: "@{page.url}".`,
+	Bad:  "<title>Visit</title>",
+	Good: "<title>Visit</title>\n<link rel=\"canonical\" href=\"https://ternhill.example/visit/\">",
+	Page: func(p *Pass) {
+		if p.Page.Redirect || p.Fragment || p.Frameset {
+			return
+		}
+		if len(canonicals(p)) == 0 && !p.Noindex() {
+			line, col := p.headAt()
+			p.Report(line, col, "", "the page has no canonical", `set it for all pages by a metadata rule: canonical: "@{page.url}"`)
+		}
+	},
+}

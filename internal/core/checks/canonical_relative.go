@@ -1,0 +1,28 @@
+package checks
+
+import (
+	"fmt"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+)
+
+var canonicalRelative = &Check{
+	Name: "canonical-relative", Family: "head", Severity: gatefile.Warning,
+	Title: "the canonical is not an absolute address",
+	Doc: `A canonical such as /visit/ is read against the address under which the page happened
+to be fetched: on a test server, or with another scheme, it names another page. Write
+it in full.`,
+	Bad:  "<link rel=\"canonical\" href=\"/visit/\">",
+	Good: "<link rel=\"canonical\" href=\"https://ternhill.example/visit/\">",
+	Page: func(p *Pass) {
+		if p.Page.Redirect {
+			return
+		}
+		for _, e := range canonicals(p) {
+			if e.URL != "" && !strings.Contains(e.URL, "://") && !strings.HasPrefix(e.URL, "//") {
+				p.At(e, fmt.Sprintf("the canonical %s is no absolute address", e.URL), `write it in full, or set it by a metadata rule: canonical: "@{page.url}"`)
+			}
+		}
+	},
+}

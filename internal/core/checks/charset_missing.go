@@ -1,0 +1,43 @@
+package checks
+
+import (
+	"bytes"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+)
+
+var charsetMissing = &Check{
+	Name: "charset-missing", Family: "head", Severity: gatefile.Warning,
+	Title: "the page does not say its encoding",
+	Doc: `A browser guesses the encoding of a page that does not name it, and letters outside of
+ASCII may come out wrong. Write <meta charset="utf-8"> as the first thing in the head.`,
+	Bad:  "<head>\n  <title>Führungen</title>",
+	Good: "<head>\n  <meta charset=\"utf-8\">\n  <title>Führungen</title>",
+	Page: func(p *Pass) {
+		if p.Page.Redirect || p.Fragment || p.Frameset {
+			return
+		}
+		if ascii(p.Source.File) || p.Source.Encoding != "utf-8" || bytes.HasPrefix(p.Source.File, []byte("\xEF\xBB\xBF")) {
+			return // any guess is right, or the page begins with its encoding's mark
+		}
+		for i := range p.Elements {
+			if e := &p.Elements[i]; e.Tag == "meta" && Own(e) {
+				if _, ok := markup.MetaCharset(p.Source.Text, e.El.Start); ok {
+					return
+				}
+			}
+		}
+		line, col := p.headAt()
+		p.Report(line, col, "", "the page does not say its encoding", `write <meta charset="utf-8"> as the first thing in the head`)
+	},
+}
+
+func ascii(b []byte) bool {
+	for _, c := range b {
+		if c >= 0x80 {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,70 @@
+package checks
+
+import (
+	"bytes"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/syntax"
+)
+
+var codeSyntax = &Check{
+	Name: "code-syntax", Family: "code", Severity: gatefile.Error,
+	Title: "a script, a style or data does not parse",
+	Doc: `A browser stops at the mistake: an inline script with one does nothing at all, a style
+loses what follows. The finding stands at the mistake.`,
+	Bad:  "<script>if (a { b() }</script>",
+	Good: "<script>if (a) { b() }</script>",
+	Page: func(p *Pass) {
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if !Own(e) || e.El.ContentEnd <= e.El.TagEnd || e.URL != "" {
+				continue
+			}
+			text := p.Source.Text[e.El.TagEnd:e.El.ContentEnd]
+			if len(bytes.TrimSpace(text)) == 0 {
+				continue
+			}
+			var m *syntax.Mistake
+			switch {
+			case e.Tag == "style":
+				m = p.parse("css", text, syntax.CSS)
+			case e.IsScript():
+				m = p.parse("js", text, syntax.JavaScript)
+			case e.Tag == "script" && dataKind(e.Label) == "json":
+				m = p.parse("json", text, syntax.JSON)
+			}
+			if m != nil {
+				line, col := markup.NewLocator(p.Source.Text).Locate(e.El.TagEnd + m.Offset)
+				p.Report(line, col, e.Item, m.Message, "mend it, or take the element out")
+			}
+		}
+	},
+}
+
+// dataKind is json for a script type that holds JSON and is no structured data,
+// which has a check of its own.
+func dataKind(scriptType string) string {
+	t := strings.ToLower(strings.TrimSpace(scriptType))
+	if t == "application/json" || t == "importmap" || t == "speculationrules" || strings.HasSuffix(t, "+json") && t != "application/ld+json" {
+		return "json"
+	}
+	return ""
+}
+
+// parse parses a text, once for all pages that have it.
+func (p *Pass) parse(language string, text []byte, parse func([]byte) *syntax.Mistake) *syntax.Mistake {
+	if p.Site == nil {
+		return parse(text)
+	}
+	key := language + string(text)
+	if m, ok := p.Site.parsed.Load(key); ok {
+		return m.(*syntax.Mistake)
+	}
+	m := parse(text)
+	if len(text) < 1<<16 {
+		p.Site.parsed.Store(key, m)
+	}
+	return m
+}

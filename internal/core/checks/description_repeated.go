@@ -1,0 +1,20 @@
+package checks
+
+import (
+	"yellowgate/internal/core/gatefile"
+)
+
+var descriptionRepeated = &Check{
+	Name: "description-repeated", Family: "head", Severity: gatefile.Error,
+	Title: "the page has more than one description",
+	Doc: `Search engines take one of them, and nobody knows which. Keep one; a metadata rule
+that sets the description takes further ones out.`,
+	Bad:  "<meta name=\"description\" content=\"One.\">\n<meta name=\"description\" content=\"Two.\">",
+	Good: "<meta name=\"description\" content=\"One.\">",
+	Page: func(p *Pass) {
+		_, at := p.Metadata("description")
+		for _, el := range at[min(1, len(at)):] {
+			p.AtElement(el, "the page has a further description", "keep one; a metadata rule that sets the description takes the others out")
+		}
+	},
+}

@@ -1,0 +1,27 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+)
+
+var descriptionShared = &Check{
+	Name: "description-shared", Family: "head", Severity: gatefile.Warning,
+	Title: "several pages have the same description",
+	Doc: `A description that says the same on many pages says nothing of any, and search engines
+make up their own. Set it from what differs: description: "@{fact.blurb | cut 155}".
+The finding stands on the first of the pages and names the others.`,
+	Bad:  "/visit/  <meta name=\"description\" content=\"Public nights under the stars.\">\n/shop/   <meta name=\"description\" content=\"Public nights under the stars.\">",
+	Good: "/visit/  <meta name=\"description\" content=\"Opening hours, and the way up the hill.\">\n/shop/   <meta name=\"description\" content=\"Star maps, torches and mugs.\">",
+	Site: func(s *SitePass) {
+		shared(s, func(k *Kept) (string, int, int) {
+			if k.Noindex {
+				return "", 0, 0 // nobody finds it by that
+			}
+			return k.Description, k.DescriptionLine, k.DescriptionCol
+		}, func(n int, value, others string) (string, string) {
+			return fmt.Sprintf("%d pages have the description %q:%s too", n, cutTo(value, 60), others), `give each its own, by a metadata rule: description: "@{fact.blurb | cut 155}"`
+		})
+	},
+}

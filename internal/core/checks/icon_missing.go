@@ -1,0 +1,32 @@
+package checks
+
+import (
+	"slices"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+)
+
+var iconMissing = &Check{
+	Name: "icon-missing", Family: "head", Severity: gatefile.Note,
+	Title: "the page names no icon",
+	Doc: `A browser asks the server for /favicon.ico where the page names no icon, and shows an
+empty sheet where there is none. One rule sets it for all pages: icon: /icon.svg.`,
+	Bad:  "<head>\n  <title>Visit</title>",
+	Good: "<head>\n  <title>Visit</title>\n  <link rel=\"icon\" href=\"/icon.svg\">",
+	Page: func(p *Pass) {
+		if p.Page.Redirect || p.Fragment || p.Frameset {
+			return
+		}
+		if p.Site != nil && p.Site.HasFile("/favicon.ico") {
+			return
+		}
+		for i := range p.Elements {
+			if e := &p.Elements[i]; e.Tag == "link" && Own(e) && slices.Contains(strings.Fields(strings.ToLower(e.Label)), "icon") {
+				return
+			}
+		}
+		line, col := p.headAt()
+		p.Report(line, col, "", "the page names no icon", "set it for all pages by a metadata rule: icon: /icon.svg")
+	},
+}

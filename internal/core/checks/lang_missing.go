@@ -1,0 +1,27 @@
+package checks
+
+import (
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+)
+
+var langMissing = &Check{
+	Name: "lang-missing", Family: "head", Severity: gatefile.Warning,
+	Title: "the page does not say its language",
+	Doc: `Screen readers choose their voice by the language, browsers offer translation and
+hyphenate by it. Write <html lang="en">, or set it by a rule: lang: en.`,
+	Bad:  "<html>",
+	Good: "<html lang=\"en\">",
+	Page: func(p *Pass) {
+		if p.Page.Redirect || p.Fragment || p.Frameset {
+			return
+		}
+		if p.Page.Lang == "" {
+			line, col := p.headAt()
+			if !p.Scan.HTMLTag.None() {
+				line, col = markup.NewLocator(p.Source.Text).Locate(p.Scan.HTMLTag.Start)
+			}
+			p.Report(line, col, "", "the page does not say its language", "set it for all pages by a metadata rule: lang: en")
+		}
+	},
+}

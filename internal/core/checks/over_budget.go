@@ -1,0 +1,65 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+)
+
+var overBudget = &Check{
+	Name: "over-budget", Family: "loading", Severity: gatefile.Error,
+	Title: "the page is heavier than its budget",
+	Doc: `The gate file sets budgets for such pages, and this one is over: it loads more
+requests, more bytes, more that blocks or more third parties than was agreed.`,
+	Bad:  "budgets: [{pages: all, scripts: 50 kB}]\n(and a page with 80 kB of scripts)",
+	Good: "(a page with 40 kB of scripts)",
+	Page: func(p *Pass) {
+		if p.Gated == nil {
+			return
+		}
+		for _, b := range p.Gated.Gate.File.Budgets {
+			if !Chosen(b.Pages, p.Gated.Result) {
+				continue
+			}
+			cost := p.Cost()
+			for _, l := range b.Limits {
+				if have := cost[l.Key]; have > l.Most {
+					line, col := p.headAt()
+					p.Report(line, col, "", fmt.Sprintf("%s: %s, and the budget is %s (%s)", l.Key, l.Say(have), l.Say(l.Most), l.Pos), "let something in only where it is needed; yellowgate show "+p.Path+" lists what weighs")
+				}
+			}
+		}
+	},
+}
+
+// Cost is what the page costs a visitor, by the keys of a budget: bytes of scripts,
+// of styles and of all with the page itself; blocking resources, requests, hosts of
+// third parties.
+func (p *Pass) Cost() map[string]int {
+	cost := map[string]int{"total": p.Bytes}
+	hosts := map[string]bool{}
+	for i := range p.Elements {
+		e := &p.Elements[i]
+		if !Own(e) {
+			continue
+		}
+		switch {
+		case e.Tag == "script" && (e.IsScript() || e.Loads):
+			cost["scripts"] += e.Bytes
+		case e.IsStylesheet() || e.Tag == "style":
+			cost["styles"] += e.Bytes
+		}
+		if e.Loads {
+			cost["total"] += e.Bytes
+			cost["requests"]++
+			if e.Runs == "blocking" {
+				cost["blocking"]++
+			}
+			if e.Party == "third" {
+				hosts[hostOf(e.Target)] = true
+			}
+		}
+	}
+	cost["third-parties"] = len(hosts)
+	return cost
+}

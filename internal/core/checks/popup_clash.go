@@ -1,0 +1,45 @@
+package checks
+
+import (
+	"encoding/json"
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
+)
+
+var popupClash = &Check{
+	Name: "popup-clash", Family: "popups", Severity: gatefile.Warning,
+	Title: "two popups open at the same moment",
+	Doc: `Both open by themselves after the same time, at the same place of the page, or when
+the pointer leaves: one of them is never seen. Give them different moments, or
+different pages.`,
+	Bad:  "open: {after: 8s}   (on two items, on the same page)",
+	Good: "open: {after: 8s}\nopen: {scroll: 60%}",
+	Page: func(p *Pass) {
+		first := map[string]*inventory.Element{}
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if e.Tag != "dialog" || !Own(e) {
+				continue
+			}
+			v, _ := markup.AttrValue(p.Source.Text, e.El.Start, "data-yg-open")
+			var opens [][]any
+			if json.Unmarshal([]byte(v), &opens) != nil {
+				continue
+			}
+			for _, o := range opens {
+				if len(o) == 0 || o[0] == "click" || o[0] == "fragment" {
+					continue
+				}
+				when := fmt.Sprint(o...)
+				if f := first[when]; f != nil && f != e {
+					p.At(e, fmt.Sprintf("this popup opens by itself at the same moment as the one in line %d", f.Line), "give them different moments, or different pages")
+					break
+				}
+				first[when] = e
+			}
+		}
+	},
+}

@@ -1,0 +1,54 @@
+package checks
+
+import (
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/page"
+)
+
+// A Settlement is what the owner of the site has decided about findings: the
+// severity of checks, and what to live with.
+type Settlement struct {
+	severity map[string]string
+	accept   []*gatefile.Accept
+}
+
+// Settle reads what the gate file says of findings.
+func Settle(g *gatefile.Gate) *Settlement {
+	s := &Settlement{severity: map[string]string{}, accept: g.Accept}
+	if g.Strict {
+		s.severity["unclaimed-element"] = "warning"
+	}
+	for _, c := range g.Checks {
+		s.severity[c.Check.Value] = c.Severity
+	}
+	return s
+}
+
+// Off reports whether a check is switched off.
+func (s *Settlement) Off(check string) bool { return s != nil && s.severity[check] == "none" }
+
+// Apply gives a finding its severity here. keep is false where the check is
+// switched off; accepted is true where the owner lives with the finding.
+func (s *Settlement) Apply(f *Finding, pg *page.Page) (keep, accepted bool) {
+	if s == nil {
+		return true, false
+	}
+	switch word := s.severity[f.Check]; word {
+	case "none":
+		return false, false
+	case "":
+	default:
+		f.Severity = word
+	}
+	for _, a := range s.accept {
+		if a.Check.Value != f.Check || a.Item.Value != "" && a.Item.Value != f.Item || pg == nil {
+			continue
+		}
+		for i := range a.Pages {
+			if a.Pages[i].Eval(pg) {
+				return true, true
+			}
+		}
+	}
+	return true, false
+}

@@ -1,0 +1,53 @@
+package checks
+
+import (
+	"encoding/json"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/syntax"
+)
+
+var structuredInvalid = &Check{
+	Name: "structured-invalid", Family: "head", Severity: gatefile.Error,
+	Title: "structured data is no JSON",
+	Doc: `Search engines pass over structured data that they cannot read, all of it. Mostly a
+comma too many, or a quote within a text. The gate file writes structured data that is
+always valid: structured, questions.`,
+	Bad:  "<script type=\"application/ld+json\">{\"@type\": \"Event\",}</script>",
+	Good: "<script type=\"application/ld+json\">{\"@type\": \"Event\"}</script>",
+	Page: func(p *Pass) {
+		for _, d := range structuredOf(p) {
+			if d.mistake != nil {
+				line, col := markup.NewLocator(p.Source.Text).Locate(d.e.El.TagEnd + d.mistake.Offset)
+				p.Report(line, col, d.e.Item, d.mistake.Message, "mend it, or let the gate file write it: structured")
+			}
+		}
+	},
+}
+
+// structured is one piece of structured data of a page.
+type structured struct {
+	e       *inventory.Element
+	tree    any
+	mistake *syntax.Mistake
+}
+
+// structuredOf reads the structured data of a page.
+func structuredOf(p *Pass) (out []structured) {
+	for i := range p.Elements {
+		e := &p.Elements[i]
+		if e.Tag != "script" || !Own(e) || !strings.EqualFold(strings.TrimSpace(e.Label), "application/ld+json") || e.El.ContentEnd <= e.El.TagEnd {
+			continue
+		}
+		d := structured{e: e}
+		text := []byte(p.Source.String(e.El.TagEnd, e.El.ContentEnd))
+		if d.mistake = syntax.JSON(text); d.mistake == nil {
+			_ = json.Unmarshal(text, &d.tree) // it parses
+		}
+		out = append(out, d)
+	}
+	return out
+}

@@ -1,0 +1,24 @@
+package checks
+
+import (
+	"yellowgate/internal/core/gatefile"
+)
+
+var titleEmpty = &Check{
+	Name: "title-empty", Family: "head", Severity: gatefile.Error,
+	Title: "the title is empty",
+	Doc: `A tab, a bookmark and a search result show nothing, or the address. Write what the
+page is about, or let a rule do it: title: "@{page.heading} | @{site.name}".`,
+	Bad:  "<title> </title>",
+	Good: "<title>Visit | Tern Hill Observatory</title>",
+	Page: func(p *Pass) {
+		if p.Page.Redirect {
+			return
+		}
+		for _, e := range titles(p) {
+			if e.Label == "" {
+				p.At(e, "the title is empty", `write one, or set it by a metadata rule: title: "@{page.heading} | @{site.name}"`)
+			}
+		}
+	},
+}

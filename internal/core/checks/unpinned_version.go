@@ -1,0 +1,25 @@
+package checks
+
+import (
+	"regexp"
+
+	"yellowgate/internal/core/gatefile"
+)
+
+var unpinnedVersion = &Check{
+	Name: "unpinned-version", Family: "loading", Severity: gatefile.Note,
+	Title: "third-party code is loaded at a moving version",
+	Doc: `The address says latest, or names a branch: the code may change any day, without
+anybody here doing anything. Name a version.`,
+	Bad:  "<script src=\"https://lib.example/stars@latest/a.js\"></script>",
+	Good: "<script src=\"https://lib.example/stars@2.1.0/a.js\"></script>",
+	Page: func(p *Pass) {
+		for i := range p.Elements {
+			if e := &p.Elements[i]; Own(e) && e.Loads && e.Party == "third" && moving.MatchString(e.Target) {
+				p.At(e, e.URL+" is at a moving version", "name a version")
+			}
+		}
+	},
+}
+
+var moving = regexp.MustCompile(`(?i)[/@](latest|master|main|nightly|edge|canary)([/@.]|$)`)

@@ -1,0 +1,67 @@
+package checks
+
+import (
+	"crypto/sha256"
+	"crypto/sha512"
+	"encoding/base64"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+)
+
+var wrongIntegrity = &Check{
+	Name: "wrong-integrity", Family: "loading", Severity: gatefile.Error,
+	Title: "the digest is not that of the file",
+	Doc: `The browser compares and refuses the file: the script or stylesheet does not load at
+all. Mostly the file was changed and the digest was not. For files of the site:
+integrity: auto.`,
+	Bad:  "<script src=\"/js/site.js\" integrity=\"sha384-(of an older file)\"></script>",
+	Good: "items:\n  site: {script: /js/site.js, integrity: auto}",
+	Page: func(p *Pass) {
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if !Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || p.Site == nil || p.Site.Read == nil {
+				continue
+			}
+			value, ok := markup.AttrValue(p.Source.Text, e.El.Start, "integrity")
+			if !ok || strings.TrimSpace(value) == "" {
+				continue
+			}
+			if b, ok := p.Site.Read(e.Ref.Path); ok && !matchesDigest(b, value) {
+				p.At(e, "the digest is not that of "+e.Ref.Path+": browsers refuse the file", "integrity: auto makes it from the file")
+			}
+		}
+	},
+}
+
+// matchesDigest compares a file with an integrity value: the strongest kind of
+// digest in it counts (Subresource Integrity, 3.3.3).
+func matchesDigest(b []byte, value string) bool {
+	best, known := 0, false
+	ok := false
+	for d := range strings.FieldsSeq(value) {
+		kind, sum, _ := strings.Cut(d, "-")
+		sum, _, _ = strings.Cut(sum, "?")
+		have, rank := "", 0
+		switch kind {
+		case "sha256":
+			h := sha256.Sum256(b)
+			have, rank = base64.StdEncoding.EncodeToString(h[:]), 1
+		case "sha384":
+			h := sha512.Sum384(b)
+			have, rank = base64.StdEncoding.EncodeToString(h[:]), 2
+		case "sha512":
+			h := sha512.Sum512(b)
+			have, rank = base64.StdEncoding.EncodeToString(h[:]), 3
+		default:
+			continue
+		}
+		known = true
+		if rank > best {
+			best, ok = rank, false
+		}
+		ok = ok || rank == best && have == sum
+	}
+	return ok || !known
+}

@@ -1,0 +1,170 @@
+package gatefile
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"yellowgate/internal/core/near"
+)
+
+// A Budget says what pages may weigh and load.
+type Budget struct {
+	Pages  []Query
+	Limits []Limit
+	Pos    Position
+}
+
+// A Limit is one line of a budget.
+type Limit struct {
+	Key  string // scripts, styles, total: bytes; blocking, requests, third-parties: counts
+	Most int
+	Pos  Position
+}
+
+// Bytes reports whether the limit is of bytes.
+func (l Limit) Bytes() bool { return l.Key == "scripts" || l.Key == "styles" || l.Key == "total" }
+
+// Say writes a number as the limit counts.
+func (l Limit) Say(n int) string {
+	if l.Bytes() && n >= 1000 {
+		return strconv.FormatFloat(float64(n)/1000, 'f', 1, 64) + " kB"
+	}
+	if l.Bytes() {
+		return fmt.Sprintf("%d bytes", n)
+	}
+	return strconv.Itoa(n)
+}
+
+// An Accept is a kind of finding that the owner has decided to live with.
+type Accept struct {
+	Check Text
+	Pages []Query
+	Item  Text
+	Note  string
+	Pos   Position
+}
+
+// A CheckSeverity is the severity that a check has on this site: error, warning,
+// note or none.
+type CheckSeverity struct {
+	Check    Text
+	Severity string
+}
+
+var severityWords = []string{"error", "warning", "note", "none"}
+
+func (r *reader) budgets(e entry) {
+	for _, v := range r.list(e.node) {
+		b := &Budget{Pos: r.at(v)}
+		before := len(r.problems)
+		for _, x := range r.mapping(v, "an entry of budgets", KeysOf(BudgetShape{}), nil) {
+			if x.key == "pages" {
+				b.Pages = r.queries(x.node, "pages")
+				continue
+			}
+			t, ok := r.text1(x.node, x.key)
+			if !ok {
+				continue
+			}
+			l := Limit{Key: x.key, Pos: t.Pos}
+			if l.Most, ok = amount(t.Value, l.Bytes()); !ok {
+				form := "a count"
+				if l.Bytes() {
+					form = "bytes, such as 51200 or 50 kB"
+				}
+				r.errorf(t.Pos, "%s is %s, not %q", x.key, form, t.Value)
+				continue
+			}
+			b.Limits = append(b.Limits, l)
+		}
+		if (len(b.Pages) == 0 || len(b.Limits) == 0) && len(r.problems) == before {
+			r.problem(Error, b.Pos, "write it like budgets: [{pages: all, scripts: 50 kB}]", "an entry of budgets has pages and a limit")
+			continue
+		}
+		r.gate.Budgets = append(r.gate.Budgets, b)
+	}
+}
+
+// amount reads a count, or bytes with kB or MB (thousands, as the SI has them).
+func amount(s string, bytes bool) (int, bool) {
+	s = strings.TrimSpace(s)
+	factor := 1.0
+	if bytes {
+		for unit, f := range map[string]float64{"kb": 1e3, "mb": 1e6, "bytes": 1, "b": 1} {
+			if rest, ok := strings.CutSuffix(strings.ToLower(s), unit); ok && strings.Trim(rest, "0123456789. ") == "" {
+				s, factor = strings.TrimSpace(rest), f
+				break
+			}
+		}
+	}
+	n, err := strconv.ParseFloat(s, 64)
+	if err != nil || n < 0 || !bytes && n != float64(int(n)) {
+		return 0, false
+	}
+	return int(n * factor), true
+}
+
+func (r *reader) accepts(e entry) {
+	for _, v := range r.list(e.node) {
+		a := &Accept{Pos: r.at(v)}
+		before := len(r.problems)
+		for _, x := range r.mapping(v, "an entry of accept", KeysOf(AcceptShape{}), nil) {
+			switch x.key {
+			case "pages":
+				a.Pages = r.queries(x.node, "pages")
+			case "check":
+				a.Check, _ = r.text1(x.node, x.key)
+			case "item":
+				a.Item, _ = r.text1(x.node, x.key)
+			case "note":
+				t, _ := r.text1(x.node, x.key)
+				a.Note = strings.TrimSpace(t.Value)
+			}
+		}
+		switch {
+		case len(r.problems) > before:
+		case a.Check.Value == "":
+			r.problem(Error, a.Pos, "yellowgate explain lists the checks", "an entry of accept names no check")
+		case len(a.Pages) == 0:
+			r.problem(Error, a.Pos, "add pages: all, or a page query", "an entry of accept does not say on which pages")
+		case a.Note == "":
+			r.problem(Error, a.Pos, "add note: why, so that somebody can decide again", "an entry of accept has no note")
+		default:
+			r.gate.Accept = append(r.gate.Accept, a)
+		}
+	}
+}
+
+func (r *reader) severities(e entry) {
+	for _, x := range r.entries(e.node, "checks") {
+		t, ok := r.text1(x.node, "checks."+x.key)
+		if ok && !slices.Contains(severityWords, t.Value) {
+			r.errorf(t.Pos, "a severity is one of %s, not %q%s", strings.Join(severityWords, ", "), t.Value, near.Suggest(t.Value, severityWords))
+			continue
+		}
+		if ok {
+			r.gate.Checks = append(r.gate.Checks, CheckSeverity{Text{x.key, x.pos}, t.Value})
+		}
+	}
+}
+
+// CheckNames refuses names of checks that there are not.
+func (g *Gate) CheckNames(names []string) (problems []Problem) {
+	bad := func(t Text) {
+		if !slices.Contains(names, t.Value) {
+			problems = append(problems, Problem{Severity: Error, Pos: t.Pos, Message: fmt.Sprintf("unknown check %q%s", t.Value, near.Suggest(t.Value, names)), Remedy: "yellowgate explain lists the checks"})
+		}
+	}
+	for _, a := range g.Accept {
+		bad(a.Check)
+		if a.Item.Value != "" && g.Item(a.Item.Value) == nil {
+			problems = append(problems, Problem{Severity: Error, Pos: a.Item.Pos, Message: fmt.Sprintf("unknown item %q%s", a.Item.Value, near.Suggest(a.Item.Value, g.ItemNames()))})
+		}
+	}
+	for _, c := range g.Checks {
+		bad(c.Check)
+	}
+	return problems
+}
