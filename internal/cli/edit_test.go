@@ -191,7 +191,7 @@ func TestLooking(t *testing.T) {
 	var schema struct {
 		Properties map[string]struct{ Description string }
 	}
-	if err := json.Unmarshal([]byte(out), &schema); err != nil || status != 0 || schema.Properties["blank-pages"].Description == "" || len(schema.Properties) != 10 {
+	if err := json.Unmarshal([]byte(out), &schema); err != nil || status != 0 || schema.Properties["blank-pages"].Description == "" || len(schema.Properties) != 14 {
 		t.Errorf("%d %v %v", status, err, schema)
 	}
 }

@@ -56,7 +56,7 @@ func TestReference(t *testing.T) {
 		}
 	}
 	for _, shape := range []any{gatefile.Shape{}, gatefile.SiteShape{}, gatefile.ItemShape{}, gatefile.RuleShape{}, gatefile.PerPageShape{}, gatefile.OpenOf{}, gatefile.ParamOf{},
-		gatefile.Ask{}, gatefile.BlankShape{}, gatefile.RequireShape{}, gatefile.MatcherShape{}, gatefile.SocialShape{}} {
+		gatefile.Ask{}, gatefile.BlankShape{}, gatefile.RequireShape{}, gatefile.MatcherShape{}, gatefile.SocialShape{}, gatefile.BudgetShape{}, gatefile.AcceptShape{}} {
 		for _, key := range gatefile.KeysOf(shape) {
 			if !regexp.MustCompile(`(^|[\s{])` + regexp.QuoteMeta(key) + `:`).MatchString(all.String()) {
 				t.Errorf("the reference has no example of %q", key)
