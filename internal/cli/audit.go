@@ -27,7 +27,7 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin("ndjson"); err != nil {
+			if err := a.begin("ndjson", "csv", "junit", "sarif", "markdown"); err != nil {
 				return err
 			}
 			threshold, err := failThreshold(failOn)
@@ -47,6 +47,14 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 					return report.JSON(w, r)
 				case "ndjson":
 					return report.AuditLines(w, r)
+				case "csv":
+					return report.AuditCSV(w, r)
+				case "junit":
+					return report.JUnit(w, r)
+				case "sarif":
+					return report.SARIF(w, r)
+				case "markdown":
+					return report.Markdown(w, r)
 				}
 				pr.Audit(r, a.verbose)
 				return nil
@@ -78,7 +86,7 @@ func (a *app) audit(args []string, as string) (*run.AuditResult, error) {
 		}
 		return run.AuditOne(b, as, p)
 	}
-	o := run.AuditOptions{Records: a.format != "text", Progress: a.progress("auditing")}
+	o := run.AuditOptions{Records: a.format == "json" || a.format == "ndjson", Progress: a.progress("auditing")}
 	p, err := a.openIfAny(true)
 	if len(args) == 0 {
 		if err != nil {

@@ -37,6 +37,9 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 	p.findings(a.Findings, verbose)
 	p.Line("")
 	p.Line("%s, %s, %s%s", p.count(a.Totals.Errors, "error", p.bad.Render), p.count(a.Totals.Warnings, "warning", p.warn.Render), plural(a.Totals.Notes, "note"), notesHint(a, verbose))
+	if a.Totals.Accepted > 0 {
+		p.Line("%s", p.dim.Render(plural(a.Totals.Accepted, "finding")+" accepted in the gate file, and not shown."))
+	}
 	if a.Totals.Errors+a.Totals.Warnings > 0 {
 		p.Line("%s", p.dim.Render("yellowgate explain CHECK says what a finding means."))
 	}

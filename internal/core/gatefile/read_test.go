@@ -21,8 +21,8 @@ func TestProblems(t *testing.T) {
 		{"other version", "yellowgate: 2\n", []string{"1:13 version 2"}},
 		{"unknown key", head + "items:\n  night-letter:\n    code: <p>x</p>\n    excepts: /\n", []string{`5:5 unknown key "excepts" in item "night-letter" (did you mean "except"?)`}},
 		{"audit keys", head + "budgets: [{pages: all, scripts: much, blocking: 1.5}, {pages: all}]\naccept: [{check: x, pages: all}, {pages: all, note: n}]\nchecks: {a: loud}\n", []string{
-			`2:33 scripts is bytes, such as 51200 or 50 kB, not "much"`, `2:49 blocking is a count, not "1.5"`, "2:56 an entry of budgets has pages and a limit", "3:11 an entry of accept has no note",
-			"3:35 an entry of accept names no check", `4:13 a severity is one of error, warning, note, none, not "loud"`}},
+			`2:33 scripts is bytes, such as 51200 or 50 kB, not "much"`, `2:49 blocking is a count, not "1.5"`, "2:55 an entry of budgets has pages and a limit", "3:10 an entry of accept has no note",
+			"3:34 an entry of accept names no check", `4:13 a severity is one of error, warning, note, none, not "loud"`}},
 		{"several at once", head + "site: {nam: x, marks: maybe}\nsets: {events: /a and, all: /b}\nitems: {A: {script: /a.js, load: dever}, b: {}}\n", []string{
 			`2:8 unknown key "nam" in site (did you mean "name"?)`, "2:23 site.marks should be true or false",
 			"3:22 the query ends where", `3:24 a page set cannot be called "all"`,

@@ -1,0 +1,262 @@
+package report
+
+import (
+	"encoding/csv"
+	"encoding/json"
+	"encoding/xml"
+	"fmt"
+	"io"
+	"net/url"
+	"sort"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/run"
+	"yellowgate/internal/site"
+)
+
+// The findings of an audit in the formats that other programs read. What pages
+// contain never becomes markup, a control code or a formula in them.
+
+// AuditCSV writes findings as CSV (RFC 4180), one a row, with a header row.
+func AuditCSV(w io.Writer, a *run.AuditResult) error {
+	c := csv.NewWriter(w)
+	if err := c.Write([]string{"severity", "check", "page", "file", "line", "column", "item", "message", "remedy"}); err != nil {
+		return err
+	}
+	for _, f := range a.Findings {
+		if err := c.Write([]string{f.Severity, f.Check, csvCell(f.Page), csvCell(f.File), strconv.Itoa(f.Line), strconv.Itoa(f.Column), csvCell(f.Item), csvCell(f.Message), csvCell(f.Remedy)}); err != nil {
+			return err
+		}
+	}
+	c.Flush()
+	return c.Error()
+}
+
+// csvCell is a text that a spreadsheet takes for a text: one that could be a formula
+// gets an apostrophe in front.
+func csvCell(s string) string {
+	s = Clean(s)
+	if s != "" && strings.IndexByte("=+-@", s[0]) >= 0 {
+		return "'" + s
+	}
+	return s
+}
+
+// JUnit writes an audit as JUnit XML: a test suite for each check, in which every
+// finding is a failed test; a check without findings is one passed test.
+func JUnit(w io.Writer, a *run.AuditResult) error {
+	type failure struct {
+		Type    string `xml:"type,attr"`
+		Message string `xml:"message,attr"`
+		Text    string `xml:",chardata"`
+	}
+	type testcase struct {
+		Name      string   `xml:"name,attr"`
+		Classname string   `xml:"classname,attr"`
+		File      string   `xml:"file,attr,omitempty"`
+		Line      int      `xml:"line,attr,omitempty"`
+		Failure   *failure `xml:"failure"`
+	}
+	type suite struct {
+		XMLName  xml.Name   `xml:"testsuite"`
+		Name     string     `xml:"name,attr"`
+		Tests    int        `xml:"tests,attr"`
+		Failures int        `xml:"failures,attr"`
+		Errors   int        `xml:"errors,attr"`
+		Cases    []testcase `xml:"testcase"`
+	}
+	type suites struct {
+		XMLName  xml.Name `xml:"testsuites"`
+		Name     string   `xml:"name,attr"`
+		Tests    int      `xml:"tests,attr"`
+		Failures int      `xml:"failures,attr"`
+		Suites   []suite
+	}
+	by := map[string][]checks.Finding{}
+	for _, f := range a.Findings {
+		by[f.Check] = append(by[f.Check], f)
+	}
+	all := suites{Name: "yellowgate audit of " + valid(a.Dir)}
+	for _, c := range checks.All() {
+		s := suite{Name: c.Name}
+		for _, f := range by[c.Name] {
+			s.Cases = append(s.Cases, testcase{Name: fmt.Sprintf("%s:%d:%d", valid(f.File), f.Line, f.Column), Classname: "yellowgate." + c.Name, File: valid(f.File), Line: f.Line,
+				Failure: &failure{f.Severity, valid(f.Message), valid(f.Remedy)}})
+		}
+		if s.Failures = len(s.Cases); s.Failures == 0 {
+			s.Cases = []testcase{{Name: c.Title, Classname: "yellowgate." + c.Name}}
+		}
+		s.Tests = len(s.Cases)
+		all.Tests += s.Tests
+		all.Failures += s.Failures
+		all.Suites = append(all.Suites, s)
+	}
+	if _, err := io.WriteString(w, xml.Header); err != nil {
+		return err
+	}
+	e := xml.NewEncoder(w)
+	e.Indent("", " ")
+	if err := e.Encode(all); err != nil {
+		return err
+	}
+	_, err := io.WriteString(w, "\n")
+	return err
+}
+
+// valid is a text without what neither a terminal nor XML should get.
+func valid(s string) string {
+	s = Clean(s)
+	if utf8.ValidString(s) {
+		return s
+	}
+	return strings.ToValidUTF8(s, "\uFFFD")
+}
+
+// SARIF writes an audit as SARIF 2.1.0 (OASIS): the checks are its rules, with
+// their help; findings are results with file, line and column.
+func SARIF(w io.Writer, a *run.AuditResult) error {
+	type message struct {
+		Text string `json:"text"`
+	}
+	type help struct {
+		Text     string `json:"text"`
+		Markdown string `json:"markdown"`
+	}
+	type rule struct {
+		ID      string            `json:"id"`
+		Name    string            `json:"name"`
+		Short   message           `json:"shortDescription"`
+		Full    message           `json:"fullDescription"`
+		Help    help              `json:"help"`
+		Default map[string]string `json:"defaultConfiguration"`
+		Tags    map[string]any    `json:"properties"`
+	}
+	type region struct {
+		StartLine   int `json:"startLine"`
+		StartColumn int `json:"startColumn"`
+	}
+	type artifact struct {
+		URI    string `json:"uri"`
+		BaseID string `json:"uriBaseId"`
+	}
+	type physical struct {
+		Artifact artifact `json:"artifactLocation"`
+		Region   region   `json:"region"`
+	}
+	type location struct {
+		Physical physical `json:"physicalLocation"`
+	}
+	type result struct {
+		RuleID    string            `json:"ruleId"`
+		RuleIndex int               `json:"ruleIndex"`
+		Level     string            `json:"level"`
+		Message   message           `json:"message"`
+		Locations []location        `json:"locations"`
+		Tags      map[string]string `json:"properties"`
+	}
+	rules := []rule{}
+	index := map[string]int{}
+	for i, c := range checks.All() {
+		index[c.Name] = i
+		doc := strings.ReplaceAll(c.Doc, "\n", " ")
+		rules = append(rules, rule{c.Name, identifier(c.Name), message{c.Title}, message{doc},
+			help{doc + "\n\nBad:\n" + c.Bad + "\n\nGood:\n" + c.Good, doc + "\n\nBad:\n\n```html\n" + c.Bad + "\n```\n\nGood:\n\n```html\n" + c.Good + "\n```\n"},
+			map[string]string{"level": c.Severity.String()}, map[string]any{"tags": []string{c.Family}}})
+	}
+	results := []result{}
+	for _, f := range a.Findings {
+		results = append(results, result{f.Check, index[f.Check], f.Severity, message{valid(f.Message) + ". " + valid(f.Remedy)},
+			[]location{{physical{artifact{(&url.URL{Path: f.File}).EscapedPath(), "PAGES"}, region{max(f.Line, 1), max(f.Column, 1)}}}}, map[string]string{"page": valid(f.Page), "item": f.Item}})
+	}
+	doc := map[string]any{
+		"$schema": "https://json.schemastore.org/sarif-2.1.0.json", "version": "2.1.0",
+		"runs": []any{map[string]any{
+			"tool":               map[string]any{"driver": map[string]any{"name": "Yellow Gate", "version": site.Version, "semanticVersion": site.Version, "rules": rules}},
+			"columnKind":         "unicodeCodePoints",
+			"originalUriBaseIds": map[string]any{"PAGES": map[string]any{"description": map[string]string{"text": "the folder of the pages that were audited"}}},
+			"results":            results,
+		}},
+	}
+	j, err := json.MarshalIndent(doc, "", " ")
+	if err != nil {
+		return err
+	}
+	_, err = w.Write(append(j, '\n'))
+	return err
+}
+
+// identifier is a check's name as SARIF wants it: words in capitals.
+func identifier(name string) string {
+	out := ""
+	for w := range strings.SplitSeq(name, "-") {
+		out += strings.ToUpper(w[:1]) + w[1:]
+	}
+	return out
+}
+
+// Markdown writes an audit as a comment for a pull request (GitHub Flavored
+// Markdown): the counts, a table of the checks, and the worst findings.
+func Markdown(w io.Writer, a *run.AuditResult) error {
+	var b strings.Builder
+	head := "✅ No errors"
+	if a.Totals.Errors > 0 {
+		head = "❌ " + plural(a.Totals.Errors, "error")
+	}
+	fmt.Fprintf(&b, "### Audit of %s: %s, %s, %s\n\n", inline(a.Dir), head, plural(a.Totals.Warnings, "warning"), plural(a.Totals.Notes, "note"))
+	fmt.Fprintf(&b, "%s, %s, %s.", plural(a.Pages, "page"), plural(a.Requests, "request"), size(a.Bytes))
+	if a.Totals.Accepted > 0 {
+		fmt.Fprintf(&b, " %s accepted.", plural(a.Totals.Accepted, "finding"))
+	}
+	b.WriteString("\n")
+	by := map[string][]checks.Finding{}
+	for _, f := range a.Findings {
+		if f.Severity != "note" {
+			by[f.Check] = append(by[f.Check], f)
+		}
+	}
+	names := make([]string, 0, len(by))
+	for name := range by {
+		names = append(names, name)
+	}
+	rank := map[string]int{"error": 0, "warning": 1}
+	sort.Slice(names, func(i, j int) bool {
+		x, y := by[names[i]], by[names[j]]
+		if rx, ry := rank[x[0].Severity], rank[y[0].Severity]; rx != ry {
+			return rx < ry
+		}
+		if len(x) != len(y) {
+			return len(x) > len(y)
+		}
+		return names[i] < names[j]
+	})
+	if len(names) > 0 {
+		b.WriteString("\n| | check | findings | first |\n|---|---|---:|---|\n")
+	}
+	for _, name := range names {
+		f := by[name][0]
+		fmt.Fprintf(&b, "| %s | %s | %d | %s: %s |\n", f.Severity, name, len(by[name]), inline(fmt.Sprintf("%s:%d", f.File, f.Line)), text(f.Message))
+	}
+	var items []string
+	for _, it := range a.ByItem {
+		if it.Missing+it.Leaked > 0 {
+			items = append(items, fmt.Sprintf("| %s | %d | %d | %d | %d |\n", it.Item.Name, it.In, it.Present, it.Missing, it.Leaked))
+		}
+	}
+	if len(items) > 0 {
+		b.WriteString("\n| item | gate says in | pages have it | missing | leaked |\n|---|---:|---:|---:|---:|\n" + strings.Join(items, ""))
+	}
+	_, err := io.WriteString(w, b.String())
+	return err
+}
+
+// inline is a text as code; text is one as text, in which nothing is markup.
+func inline(s string) string {
+	return "`" + strings.NewReplacer("`", "'", "|", "\\|").Replace(valid(s)) + "`"
+}
+
+func text(s string) string {
+	return strings.NewReplacer("\\", "\\\\", "`", "\\`", "*", "\\*", "_", "\\_", "[", "\\[", "]", "\\]", "|", "\\|", "<", "&lt;", ">", "&gt;", "&", "&amp;", "#", "\\#", "~", "\\~", "@", "@\u200B", "!", "\\!").Replace(valid(s))
+}
