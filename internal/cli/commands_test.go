@@ -35,7 +35,7 @@ func golden(t *testing.T, name, got string) {
 // TestDemo runs the whole example and then the commands on what it wrote.
 func TestDemo(t *testing.T) {
 	b := newBench(t)
-	b.want(0, args("demo"), "8 yellowgate audit", "no errors", "Try next, in tern-hill")
+	b.want(0, args("demo"), "8 yellowgate audit", "no errors", "9 yellowgate compare", "Try next, in tern-hill")
 	b.want(2, args("demo", "tern-hill"), "not empty")
 	b.want(0, args("demo"), "in tern-hill-2")
 	b.dir = filepath.Join(b.dir, "tern-hill")

@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -35,6 +36,8 @@ var demoSteps = []struct {
 		[]string{"why", "/events/perseids/", "title"}},
 	{"Verify everywhere: audit the output, every page and every item held against the gate.",
 		[]string{"audit", "--fail-on", "never"}},
+	{"Compare: what went, what came, what is saved, and which findings are mended?",
+		[]string{"compare", "%s/site", "%s/public"}},
 }
 
 func (a *app) demoCmd() *cobra.Command {
@@ -85,9 +88,9 @@ func (a *app) demo(dir string, files int) error {
 		args := make([]string, len(s.args))
 		shown := ""
 		for k, arg := range s.args {
-			if args[k] = arg; arg == "%s/site" {
-				args[k] = filepath.Join(dir, "site")
-				arg = "site"
+			args[k] = arg
+			if name, ok := strings.CutPrefix(arg, "%s/"); ok {
+				args[k], arg = filepath.Join(dir, name), name
 			}
 			shown += " " + arg
 		}

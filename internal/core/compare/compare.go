@@ -1,0 +1,273 @@
+// Package compare holds two inventories of a site against each other: what came,
+// what went, what moved, what that costs or saves, which findings are mended and
+// which are new, and whether anything else changed.
+package compare
+
+import (
+	"fmt"
+	"sort"
+
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/page"
+)
+
+// A Side is one of the two: the records and findings of an audit.
+type Side struct {
+	Name     string
+	Records  []*inventory.Record
+	Findings []checks.Finding
+	// Digest tells pages with the same bytes, by their path; nil where only saved
+	// records are known.
+	Digest map[string]string
+}
+
+// A Result is what differs.
+type Result struct {
+	Before  Totals           `json:"before"`
+	After   Totals           `json:"after"`
+	Came    []Thing          `json:"came"`  // what is on pages on which it was not
+	Went    []Thing          `json:"went"`  // what is no longer on pages
+	Moved   []Thing          `json:"moved"` // what stands in another half, or runs otherwise
+	Pages   []Page           `json:"pages"` // that changed in what they load
+	Others  []string         `json:"others"`
+	Added   []string         `json:"added"`   // pages that were not there before
+	Removed []string         `json:"removed"` // pages that are no longer there
+	Mended  []checks.Finding `json:"mended"`
+	New     []checks.Finding `json:"new"`
+}
+
+// Totals are of a page, or of all.
+type Totals struct {
+	Pages    int `json:"pages"`
+	Requests int `json:"requests"`
+	Bytes    int `json:"bytes"` // of the pages and of what they load
+	Gzip     int `json:"gzip"`  // of what they load
+	Blocking int `json:"blocking"`
+}
+
+// A Thing is a script, stylesheet or the like that came, went or moved.
+type Thing struct {
+	Tag   string   `json:"tag"`
+	What  string   `json:"what"` // its target, or inline
+	Item  string   `json:"item"`
+	Bytes int      `json:"bytes"`
+	From  string   `json:"from,omitempty"` // of one that moved: area and how it runs
+	To    string   `json:"to,omitempty"`
+	Pages []string `json:"pages"`
+}
+
+// A Page is one page that changed in what it loads.
+type Page struct {
+	Path   string `json:"path"`
+	Before Totals `json:"before"`
+	After  Totals `json:"after"`
+}
+
+// Same reports whether nothing differs at all.
+func (r *Result) Same() bool {
+	return len(r.Pages)+len(r.Others)+len(r.Added)+len(r.Removed)+len(r.Mended)+len(r.New) == 0
+}
+
+// Compare holds two sides against each other, page by page.
+func Compare(before, after *Side) *Result {
+	r := &Result{Came: []Thing{}, Went: []Thing{}, Moved: []Thing{}, Pages: []Page{}, Others: []string{}, Added: []string{}, Removed: []string{}, Mended: []checks.Finding{}, New: []checks.Finding{}}
+	old := map[string]*inventory.Record{}
+	for _, rec := range before.Records {
+		if !rec.Fragment {
+			old[page.Key(rec.Path)] = rec
+			r.Before.add(totalsOf(rec))
+		}
+	}
+	things := &collector{at: map[string]*Thing{}}
+	seen := map[string]bool{}
+	for _, rec := range after.Records {
+		if rec.Fragment {
+			continue
+		}
+		r.After.add(totalsOf(rec))
+		key := page.Key(rec.Path)
+		seen[key] = true
+		was := old[key]
+		if was == nil {
+			r.Added = append(r.Added, rec.Path)
+			continue
+		}
+		changed := things.page(was, rec)
+		a, b := totalsOf(was), totalsOf(rec)
+		da, db := before.Digest[key], after.Digest[key]
+		switch {
+		case changed:
+			r.Pages = append(r.Pages, Page{rec.Path, a, b})
+		case da != "" && db != "" && da != db, (da == "" || db == "") && (was.Bytes != rec.Bytes || was.Title != rec.Title):
+			r.Others = append(r.Others, rec.Path)
+		}
+	}
+	for _, rec := range before.Records {
+		if !rec.Fragment && !seen[page.Key(rec.Path)] {
+			r.Removed = append(r.Removed, rec.Path)
+		}
+	}
+	r.Came, r.Went, r.Moved = things.sorted("came"), things.sorted("went"), things.sorted("moved")
+	r.Mended, r.New = findings(before.Findings, after.Findings), findings(after.Findings, before.Findings)
+	return r
+}
+
+func (t *Totals) add(o Totals) {
+	t.Pages += o.Pages
+	t.Requests += o.Requests
+	t.Bytes += o.Bytes
+	t.Gzip += o.Gzip
+	t.Blocking += o.Blocking
+}
+
+func totalsOf(r *inventory.Record) Totals {
+	t := Totals{Pages: 1, Bytes: r.Bytes}
+	for i := range r.Elements {
+		e := &r.Elements[i]
+		if e.Inside != "" {
+			continue
+		}
+		if loads(e) {
+			t.Requests++
+			t.Bytes += e.Bytes
+			t.Gzip += e.Gzip
+			if e.Runs == "blocking" {
+				t.Blocking++
+			}
+		}
+	}
+	return t
+}
+
+// loads reports whether an element makes a browser fetch something: of a saved
+// record only what was written is known.
+func loads(e *inventory.Element) bool {
+	switch e.Tag {
+	case "script", "iframe":
+		return e.URL != ""
+	case "link":
+		return e.Loads || e.Runs != "" || e.Bytes > 0
+	}
+	return false
+}
+
+// identity is what makes an element the same on both sides; "" for one that is
+// not compared.
+func identity(e *inventory.Element) (id, what string) {
+	switch {
+	case e.Inside != "":
+		return "", ""
+	case loads(e):
+		return e.Tag + " " + e.Target, e.Target
+	case e.Tag == "script" || e.Tag == "style":
+		what = "inline"
+		if e.Item != "" {
+			what = "inline, of " + e.Item
+		}
+		return fmt.Sprintf("%s inline %d %d", e.Tag, e.Bytes, e.Gzip), what
+	case e.Tag == "dialog":
+		return "dialog " + e.Item, "dialog"
+	}
+	return "", ""
+}
+
+// collector gathers things over all pages.
+type collector struct {
+	at    map[string]*Thing
+	order []string
+}
+
+func (c *collector) put(kind string, e *inventory.Element, what, from, to, path string) {
+	key := kind + "\x00" + e.Tag + "\x00" + what + "\x00" + from + "\x00" + to
+	if what == "inline" {
+		key += fmt.Sprint("\x00", e.Bytes)
+	}
+	t := c.at[key]
+	if t == nil {
+		t = &Thing{Tag: e.Tag, What: what, Item: e.Item, Bytes: e.Bytes, From: from, To: to}
+		c.at[key] = t
+		c.order = append(c.order, key)
+	}
+	if n := len(t.Pages); n == 0 || t.Pages[n-1] != path {
+		t.Pages = append(t.Pages, path)
+	}
+}
+
+// page compares one page; it reports whether what it loads differs.
+func (c *collector) page(was, is *inventory.Record) (changed bool) {
+	old := map[string][]*inventory.Element{}
+	for i := range was.Elements {
+		if id, _ := identity(&was.Elements[i]); id != "" {
+			old[id] = append(old[id], &was.Elements[i])
+		}
+	}
+	for i := range is.Elements {
+		e := &is.Elements[i]
+		id, what := identity(e)
+		if id == "" {
+			continue
+		}
+		if len(old[id]) == 0 {
+			c.put("came", e, what, "", "", is.Path)
+			changed = true
+			continue
+		}
+		o := old[id][0]
+		old[id] = old[id][1:]
+		if o.Area != e.Area || o.Runs != e.Runs {
+			c.put("moved", e, what, standing(o), standing(e), is.Path)
+			changed = true
+		}
+	}
+	for i := range was.Elements {
+		id, what := identity(&was.Elements[i])
+		for _, left := range old[id] {
+			if id != "" && left == &was.Elements[i] {
+				c.put("went", left, what, "", "", is.Path)
+				changed = true
+			}
+		}
+	}
+	return changed
+}
+
+func standing(e *inventory.Element) string {
+	if e.Runs == "" {
+		return e.Area
+	}
+	return e.Area + ", " + e.Runs
+}
+
+// sorted lists the things of a kind, those on most pages first.
+func (c *collector) sorted(kind string) []Thing {
+	out := []Thing{}
+	for _, key := range c.order {
+		if len(key) > len(kind) && key[:len(kind)+1] == kind+"\x00" {
+			out = append(out, *c.at[key])
+		}
+	}
+	sort.SliceStable(out, func(i, j int) bool { return len(out[i].Pages) > len(out[j].Pages) })
+	return out
+}
+
+// findings lists what the first has and the second has not: lines move, so they do
+// not count.
+func findings(have, other []checks.Finding) []checks.Finding {
+	count := map[string]int{}
+	key := func(f *checks.Finding) string {
+		return f.Check + "\x00" + f.Page + "\x00" + f.Message
+	}
+	for i := range other {
+		count[key(&other[i])]++
+	}
+	out := []checks.Finding{}
+	for i := range have {
+		if k := key(&have[i]); count[k] > 0 {
+			count[k]--
+		} else {
+			out = append(out, have[i])
+		}
+	}
+	return out
+}

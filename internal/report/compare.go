@@ -1,0 +1,126 @@
+package report
+
+import (
+	"fmt"
+	"strings"
+
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/compare"
+)
+
+// Compare writes what differs between two inventories.
+func (p *Printer) Compare(before, after string, r *compare.Result, verbose bool) {
+	p.Heading("%s → %s", Clean(before), Clean(after))
+	if r.Same() {
+		p.Line("  %s", p.in.Render("Nothing changed."))
+		return
+	}
+	t := &table{right: map[int]bool{1: true, 2: true, 3: true}}
+	t.add("", p.dim.Render("before"), p.dim.Render("after"), p.dim.Render("change"))
+	for _, row := range []struct {
+		what       string
+		was, is    int
+		say        func(int) string
+		lessIsMore bool
+	}{
+		{"pages", r.Before.Pages, r.After.Pages, number, false}, {"requests of all pages", r.Before.Requests, r.After.Requests, number, true},
+		{"blocking", r.Before.Blocking, r.After.Blocking, number, true}, {"bytes", r.Before.Bytes, r.After.Bytes, bytesOf, true}, {"compressed", r.Before.Gzip, r.After.Gzip, bytesOf, true},
+	} {
+		change := ""
+		if d := row.is - row.was; d != 0 {
+			color := p.warn.Render
+			if d < 0 == row.lessIsMore {
+				color = p.in.Render
+			}
+			sign := "+"
+			if d < 0 {
+				sign, d = "−", -d
+			}
+			change = color(sign + row.say(d))
+		}
+		t.add(row.what, row.say(row.was), row.say(row.is), change)
+	}
+	p.table(t)
+	limit := 8
+	if verbose {
+		limit = 1 << 30
+	}
+	p.things("went", r.Went, limit)
+	p.things("came", r.Came, limit)
+	p.things("moved", r.Moved, limit)
+	p.pagesOf("pages that are new", r.Added, limit)
+	p.pagesOf("pages that are gone", r.Removed, limit)
+	p.compared("findings mended", r.Mended, p.in.Render)
+	p.compared("findings that are new", r.New, p.bad.Render)
+	p.Line("")
+	switch {
+	case len(r.Others) > 0:
+		p.Line("%s changed in something else than what it loads: %s", p.warn.Render(plural(len(r.Others), "page")), list(r.Others, limit))
+	case r.After.Pages == len(r.Pages)+len(r.Added):
+		p.Line("Every page is among these.")
+	default:
+		p.Line("%s", p.in.Render("Nothing else changed")+fmt.Sprintf(" on the other %s.", plural(max(r.After.Pages-len(r.Pages)-len(r.Added), 0), "page")))
+	}
+}
+
+func number(n int) string { return fmt.Sprint(n) }
+
+func bytesOf(n int) string { return size(int64(n)) }
+
+func (p *Printer) things(word string, things []compare.Thing, limit int) {
+	if len(things) == 0 {
+		return
+	}
+	p.Heading("%s: %d", word, len(things))
+	t := &table{right: map[int]bool{0: true}, wide: []int{2}}
+	t.add(p.dim.Render("pages"), p.dim.Render("what"), p.dim.Render("name"), p.dim.Render("bytes"), p.dim.Render("item"), p.dim.Render("where"))
+	for i, x := range things {
+		if i == limit {
+			break
+		}
+		where := list(x.Pages, 3)
+		if x.From != "" {
+			where = x.From + " → " + x.To
+		}
+		t.add(p.num.Render(fmt.Sprint(len(x.Pages))), x.Tag, Clean(x.What), bytesOf(x.Bytes), p.name.Render(x.Item), p.dim.Render(Clean(where)))
+	}
+	p.table(t)
+	if len(things) > limit {
+		p.Line("  %s", p.dim.Render(fmt.Sprintf("… and %d more: --verbose shows them", len(things)-limit)))
+	}
+}
+
+func (p *Printer) pagesOf(title string, paths []string, limit int) {
+	if len(paths) > 0 {
+		p.Heading("%s: %d", title, len(paths))
+		p.Line("  %s", list(paths, limit))
+	}
+}
+
+// compared writes findings by check, with their counts.
+func (p *Printer) compared(title string, fs []checks.Finding, color func(...string) string) {
+	if len(fs) == 0 {
+		return
+	}
+	p.Heading("%s: %d", title, len(fs))
+	var order []string
+	by := map[string][]checks.Finding{}
+	for _, f := range fs {
+		if by[f.Check] == nil {
+			order = append(order, f.Check)
+		}
+		by[f.Check] = append(by[f.Check], f)
+	}
+	t := &table{right: map[int]bool{0: true}, wide: []int{3}}
+	for _, check := range order {
+		f := by[check]
+		var pages []string
+		for _, x := range f {
+			if n := len(pages); n == 0 || pages[n-1] != x.Page {
+				pages = append(pages, x.Page)
+			}
+		}
+		t.add(color(fmt.Sprint(len(f))), f[0].Severity, p.name.Render(check), strings.TrimSpace(list(pages, 4)))
+	}
+	p.table(t)
+}
