@@ -1,10 +1,13 @@
 package cli_test
 
 import (
+	"encoding/csv"
 	"encoding/json"
+	"encoding/xml"
 	"flag"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -209,4 +212,175 @@ func TestCompletion(t *testing.T) {
 		}
 	}
 	b.want(0, args("completion", "bash"), "yellowgate")
+}
+
+// TestChecksReference: docs/checks.md is what the checks say of themselves (-update
+// writes it anew).
+func TestChecksReference(t *testing.T) {
+	b := newBench(t)
+	_, out, _ := b.run("explain", "--format", "markdown")
+	const name = "../../docs/checks.md"
+	if *update {
+		if err := os.WriteFile(name, []byte(out), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if have, err := os.ReadFile(name); err != nil || string(have) != out {
+		t.Errorf("docs/checks.md is not what the checks say: go test ./internal/cli -update writes it anew (%v)", err)
+	}
+}
+
+// TestAuditFormats: what other programs read of an audit of a page that would like
+// to be markup, a formula or a control code.
+func TestAuditFormats(t *testing.T) {
+	evil := "=cmd|x <script>alert(1)</script> ]]> \x1b[31m `a` | b & \u202e"
+	b := newBench(t, "s/index.html", "<!doctype html><html lang=en><head><title>"+strings.ReplaceAll(evil, "<", "&lt;")+"</title><title>"+strings.ReplaceAll(evil, "<", "&lt;")+"</title></head><body><script src='/=a<b>.js'></script></body></html>")
+	total := 0
+	var findings struct {
+		Findings []struct{ Check, Severity string }
+	}
+	_, out, _ := b.run("audit", "s", "--format", "json")
+	if err := json.Unmarshal([]byte(out), &findings); err != nil {
+		t.Fatal(err)
+	}
+	total = len(findings.Findings)
+
+	_, out, _ = b.run("audit", "s", "--format", "csv")
+	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
+	if err != nil || len(rows) != total+1 || len(rows[0]) != 9 {
+		t.Errorf("CSV: %v, %d rows", err, len(rows))
+	}
+	for _, row := range rows {
+		for _, c := range row {
+			if c != "" && strings.ContainsAny(c[:1], "=+-@") || strings.ContainsAny(c, "\x1b\u202e") {
+				t.Errorf("CSV: a cell is %q", c)
+			}
+		}
+	}
+
+	_, out, _ = b.run("audit", "s", "--format", "junit")
+	var suites struct {
+		Failures int `xml:"failures,attr"`
+		Suites   []struct {
+			Name  string `xml:"name,attr"`
+			Tests int    `xml:"tests,attr"`
+			Cases []struct {
+				Failure *struct {
+					Type string `xml:"type,attr"`
+				} `xml:"failure"`
+			} `xml:"testcase"`
+		} `xml:"testsuite"`
+	}
+	if err := xml.Unmarshal([]byte(out), &suites); err != nil || suites.Failures != total || len(suites.Suites) < 40 || strings.Contains(out, "\x1b") {
+		t.Errorf("JUnit: %v, %d failures, want %d, %d suites", err, suites.Failures, total, len(suites.Suites))
+	}
+	for _, s := range suites.Suites {
+		if s.Tests != len(s.Cases) || s.Tests == 0 {
+			t.Errorf("JUnit: %s says %d tests and has %d", s.Name, s.Tests, len(s.Cases))
+		}
+	}
+
+	_, out, _ = b.run("audit", "s", "--format", "sarif")
+	var sarif struct {
+		Schema  string `json:"$schema"`
+		Version string
+		Runs    []struct {
+			ColumnKind string
+			Tool       struct {
+				Driver struct {
+					Name  string
+					Rules []struct {
+						ID                   string
+						ShortDescription     struct{ Text string }
+						FullDescription      struct{ Text string }
+						Help                 struct{ Text, Markdown string }
+						DefaultConfiguration struct{ Level string }
+					}
+				}
+			}
+			Results []struct {
+				RuleID    string
+				RuleIndex int
+				Level     string
+				Message   struct{ Text string }
+				Locations []struct {
+					PhysicalLocation struct {
+						ArtifactLocation struct{ URI, URIBaseID string }
+						Region           struct{ StartLine, StartColumn int }
+					}
+				}
+			}
+		}
+	}
+	if err := json.Unmarshal([]byte(out), &sarif); err != nil || sarif.Version != "2.1.0" || len(sarif.Runs) != 1 || len(sarif.Runs[0].Results) != total || strings.Contains(out, "\x1b") {
+		t.Fatalf("SARIF: %v", err)
+	}
+	run := sarif.Runs[0]
+	for _, rule := range run.Tool.Driver.Rules {
+		if rule.ID == "" || rule.ShortDescription.Text == "" || rule.FullDescription.Text == "" || rule.Help.Markdown == "" || !slices.Contains([]string{"error", "warning", "note"}, rule.DefaultConfiguration.Level) {
+			t.Errorf("SARIF: rule %+v", rule)
+		}
+	}
+	for _, r := range run.Results {
+		l := r.Locations[0].PhysicalLocation
+		if run.Tool.Driver.Rules[r.RuleIndex].ID != r.RuleID || r.Message.Text == "" || l.ArtifactLocation.URI != "index.html" || l.Region.StartLine < 1 || l.Region.StartColumn < 1 {
+			t.Errorf("SARIF: result %+v", r)
+		}
+	}
+
+	_, out, _ = b.run("audit", "s", "--format", "markdown")
+	if strings.Contains(out, "<script>") || strings.ContainsAny(out, "\x1b\u202e") || !strings.Contains(out, "title-repeated") {
+		t.Errorf("Markdown:\n%s", out)
+	}
+	for _, line := range strings.Split(out, "\n") {
+		if strings.HasPrefix(line, "| error") && strings.Count(strings.ReplaceAll(line, "\\|", ""), "|") != 5 {
+			t.Errorf("Markdown: %q has other columns than the table", line)
+		}
+	}
+}
+
+// TestCompare: what was switched off went, and nothing else changed.
+func TestCompare(t *testing.T) {
+	b := newBench(t)
+	b.want(0, args("demo", "d"))
+	b.dir = filepath.Join(b.dir, "d")
+	b.want(0, args("compare", "site", "site"), "Nothing changed.")
+	b.want(0, args("audit", "--format", "json", "--out", "before.json", "--fail-on", "never"))
+	b.want(0, args("compare", "before.json", "public"), "Nothing changed.")
+	b.want(0, args("set", "visit-counter", "--more", "--except", "/privacy/", "-q"))
+	b.want(0, args("apply", "-q"))
+	b.want(0, args("compare", "before.json", "public"), "went: 1", "inline, of visit-counter", "/privacy/", "Nothing else changed on the other 27 pages.")
+	b.write("public/shop/index.html", strings.Replace(b.read("public/shop/index.html"), "</main>", "<p>new</p></main>", 1))
+	b.want(0, args("compare", "before.json", "public"), "1 page changed in something else than what it loads: /shop/")
+	_, out, _ := b.run("compare", "site", "public", "--format", "json")
+	var r struct {
+		Format        string
+		Before, After struct{ Requests int }
+		Mended        []struct{ Check string }
+	}
+	if err := json.Unmarshal([]byte(out), &r); err != nil || r.Format != "yellowgate.compare/1" || r.Before.Requests <= r.After.Requests || len(r.Mended) < 50 {
+		t.Errorf("%v %+v", err, r)
+	}
+	b.want(2, args("compare", "yellowgate.yaml", "public"), "is no saved audit")
+	b.want(3, args("compare", "none", "public"), "none: no such file")
+}
+
+// TestSettled: what the owner decided about findings.
+func TestSettled(t *testing.T) {
+	page := doc("t", `<p>x</p><script src="https://x.example/a.js"></script><p>y</p>`)
+	b := newBench(t, "site/index.html", page, "site/a/index.html", page, "yellowgate.yaml", `yellowgate: 1
+site: {source: site, output: public, trust: [x.example]}
+accept: [{check: blocking-script, pages: /a/, note: soon}]
+checks: {description-missing: none, title-shared: error}
+strict: true
+budgets: [{pages: /a/, third-parties: 0}]
+`)
+	b.want(0, args("apply", "-q"))
+	b.want(1, args("audit"), "error title-shared", "error over-budget", "third-parties: 1, and the budget is 0 (yellowgate.yaml:6:39)", "warning unclaimed-element", "1 finding accepted in the gate file")
+	_, out, _ := b.run("audit")
+	if strings.Contains(out, "description-missing") || strings.Contains(out, "a/index.html:10") && strings.Contains(out, "blocking-script\n  a/") {
+		t.Error(out)
+	}
+	b.write("yellowgate.yaml", strings.Replace(b.read("yellowgate.yaml"), "title-shared: error", "title-shard: error", 1))
+	b.want(2, args("audit"), `unknown check "title-shard" (did you mean "title-shared"?)`)
 }

@@ -29,7 +29,7 @@ to mend it, with a bad and a good example. Use it when a finding is not clear.`,
 			return names(), cobra.ShellCompDirectiveNoFileComp
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin(); err != nil {
+			if err := a.begin("markdown"); err != nil {
 				return err
 			}
 			var c *checks.Check
@@ -39,8 +39,11 @@ to mend it, with a bad and a good example. Use it when a finding is not clear.`,
 				}
 			}
 			return a.write(func(w io.Writer, pr *report.Printer) error {
-				if a.format == "json" {
+				switch a.format {
+				case "json":
 					return report.JSON(w, report.CheckDocs(c))
+				case "markdown":
+					return report.ChecksMarkdown(w)
 				}
 				pr.Explain(c)
 				return nil

@@ -1,6 +1,8 @@
 package report
 
 import (
+	"fmt"
+	"io"
 	"strings"
 
 	"yellowgate/internal/core/checks"
@@ -48,4 +50,28 @@ func (p *Printer) severity(s gatefile.Severity) string {
 		return p.warn.Render("warning")
 	}
 	return p.note.Render("note")
+}
+
+// ChecksMarkdown writes the reference of all checks, by family.
+func ChecksMarkdown(w io.Writer) error {
+	var b strings.Builder
+	b.WriteString("# The checks of the audit\n\nMade from the checks themselves: `yellowgate explain --format markdown`. `yellowgate explain\nNAME` explains one in the terminal; `checks`, `accept` and `strict` in the\n[gate file](gate-file.md#what-the-audit-looks-for) change what they mean on your site.\n")
+	families := []string{"gate", "head", "loading", "popups", "code"}
+	for _, family := range families {
+		fmt.Fprintf(&b, "\n## %s\n\n| check | severity | what |\n|---|---|---|\n", family)
+		for _, c := range checks.All() {
+			if c.Family == family {
+				fmt.Fprintf(&b, "| [%s](#%s) | %s | %s |\n", c.Name, c.Name, c.Severity, c.Title)
+			}
+		}
+	}
+	for _, family := range families {
+		for _, c := range checks.All() {
+			if c.Family == family {
+				fmt.Fprintf(&b, "\n### %s\n\n%s: %s.\n\n%s\n\nBad:\n\n```html\n%s\n```\n\nGood:\n\n```html\n%s\n```\n", c.Name, c.Severity, c.Title, c.Doc, c.Bad, c.Good)
+			}
+		}
+	}
+	_, err := io.WriteString(w, b.String())
+	return err
 }
