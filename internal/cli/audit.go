@@ -22,12 +22,12 @@ func (a *app) auditCmd() *cobra.Command {
 would, and tells what is wrong. Where there is a gate file, every page is held against
 it: items that are missing, that leaked, that fell into the wrong half. Use it after
 apply, and before you publish. Exit status 1 means that something was found.`,
-		Example: "  yellowgate audit\n  yellowgate audit tern-hill/site\n  yellowgate audit --format json --out audit.json",
+		Example: "  yellowgate audit\n  yellowgate audit tern-hill/site\n  yellowgate audit --format html --out audit.html",
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin("ndjson", "csv", "junit", "sarif", "markdown"); err != nil {
+			if err := a.begin("ndjson", "html", "csv", "junit", "sarif", "markdown"); err != nil {
 				return err
 			}
 			threshold, err := failThreshold(failOn)
@@ -47,6 +47,8 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 					return report.JSON(w, r)
 				case "ndjson":
 					return report.AuditLines(w, r)
+				case "html":
+					return report.AuditHTML(w, r)
 				case "csv":
 					return report.AuditCSV(w, r)
 				case "junit":
@@ -86,7 +88,7 @@ func (a *app) audit(args []string, as string) (*run.AuditResult, error) {
 		}
 		return run.AuditOne(b, as, p)
 	}
-	o := run.AuditOptions{Records: a.format == "json" || a.format == "ndjson", Progress: a.progress("auditing")}
+	o := run.AuditOptions{Records: a.format == "json" || a.format == "ndjson" || a.format == "html", Progress: a.progress("auditing")}
 	p, err := a.openIfAny(true)
 	if len(args) == 0 {
 		if err != nil {

@@ -280,3 +280,28 @@ items:
 		}
 	}
 }
+
+// TestReportPage: the audit as a page, of a site whose pages would like to run in
+// it: filtered, sorted, and a page's details opened, in a real browser.
+func TestReportPage(t *testing.T) {
+	evil := `</script><img src=x onerror="window.hacked = 1"><script>window.hacked = 1</script>`
+	page := func(more string) string {
+		return "<!doctype html><html lang=en><head><title>" + strings.ReplaceAll(evil, "<", "&lt;") + "</title>" + more + "</head><body><p>x</body></html>"
+	}
+	b := newBench(t, "site/index.html", page(""), "site/a/index.html", page("<script src='javascript:window.hacked=1//&lt;/script>'></script><script src=/none.js></script>"), "site/b/index.html", page("<script src=/s.js></script>"), "site/s.js", strings.Repeat("a", 20000), "public/robots.txt", "")
+	b.want(1, args("audit", "site", "--format", "html", "--out", "public/report.html"))
+	ctx, site := browser(b)
+	tab := tab{t, ctx, site}
+	tab.do(chromedp.Navigate(site + "/report.html"))
+	tab.becomes("what pages contain does not run", "window.hacked", "undefined")
+	const first = `[...document.querySelectorAll("#pages tbody tr")].filter(r => !r.hidden).map(r => r.cells[0].textContent)`
+	tab.becomes("every page has its row", first, "/a/,/b/,/")
+	tab.do(chromedp.Click("#pages th:nth-child(5) button"))
+	tab.becomes("the heaviest page first", first+"[0]", "/b/")
+	tab.do(chromedp.SendKeys("#filter", "/a/"))
+	tab.becomes("filtered by a path", first, "/a/")
+	tab.do(chromedp.Click(`button[data-page="0"]`))
+	tab.becomes("a page's details", `document.getElementById("detail").open`, "true")
+	tab.becomes("the details are its own, as text", `document.getElementById("detail-body").textContent.includes("/none.js") && document.getElementById("detail-title").textContent.includes("</script><img")`, "true")
+	tab.becomes("what pages contain still does not run", "window.hacked", "undefined")
+}

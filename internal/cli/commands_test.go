@@ -332,6 +332,10 @@ func TestAuditFormats(t *testing.T) {
 	if strings.Contains(out, "<script>") || strings.ContainsAny(out, "\x1b\u202e") || !strings.Contains(out, "title-repeated") {
 		t.Errorf("Markdown:\n%s", out)
 	}
+	_, page, _ := b.run("audit", "s", "--format", "html")
+	if strings.Contains(page, "<script>alert") || strings.Contains(page, "a<b>.js") || !strings.Contains(page, "title-repeated") || strings.Count(page, "</script>") != 2 {
+		t.Errorf("HTML:\n%s", page)
+	}
 	for _, line := range strings.Split(out, "\n") {
 		if strings.HasPrefix(line, "| error") && strings.Count(strings.ReplaceAll(line, "\\|", ""), "|") != 5 {
 			t.Errorf("Markdown: %q has other columns than the table", line)
