@@ -83,7 +83,11 @@ func (t tab) becomes(what, expression, want string) {
 	t.Helper()
 	got := ""
 	for range 60 {
-		if got = t.js(expression); got == want {
+		// While the tab goes to another page it refuses to answer: it is asked again.
+		if err := chromedp.Run(t.ctx, chromedp.Evaluate("String("+expression+")", &got)); err != nil {
+			got = err.Error()
+		}
+		if got == want {
 			time.Sleep(100 * time.Millisecond) // until the browser has drawn it: what lay below a dialog takes clicks again
 			return
 		}
