@@ -15,7 +15,7 @@ import (
 // What the core may import from outside: parsing and hashing only.
 var coreMay = []string{
 	"golang.org/x/net/html", "golang.org/x/text/", "github.com/andybalholm/cascadia", "github.com/bmatcuk/doublestar/v4",
-	"github.com/goccy/go-yaml", "github.com/tdewolff/parse/v2",
+	"github.com/goccy/go-yaml", "github.com/tdewolff/parse/v2", "github.com/zeebo/xxh3",
 }
 
 // What of the standard library it may not: files, processes, the network.

@@ -3,7 +3,9 @@ package cli
 import (
 	"fmt"
 	"io"
+	"maps"
 	"path/filepath"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -12,6 +14,16 @@ import (
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
 )
+
+// auditFormats write an audit for other programs.
+var auditFormats = map[string]func(io.Writer, *run.AuditResult) error{
+	"ndjson":   report.AuditLines,
+	"html":     report.AuditHTML,
+	"csv":      report.AuditCSV,
+	"junit":    report.JUnit,
+	"sarif":    report.SARIF,
+	"markdown": report.Markdown,
+}
 
 func (a *app) auditCmd() *cobra.Command {
 	var failOn, as string
@@ -27,7 +39,7 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin("ndjson", "html", "csv", "junit", "sarif", "markdown"); err != nil {
+			if err := a.begin(slices.Sorted(maps.Keys(auditFormats))...); err != nil {
 				return err
 			}
 			threshold, err := failThreshold(failOn)
@@ -42,21 +54,11 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 				a.status = found
 			}
 			return a.write(func(w io.Writer, pr *report.Printer) error {
-				switch a.format {
-				case "json":
+				if a.format == "json" {
 					return report.JSON(w, r)
-				case "ndjson":
-					return report.AuditLines(w, r)
-				case "html":
-					return report.AuditHTML(w, r)
-				case "csv":
-					return report.AuditCSV(w, r)
-				case "junit":
-					return report.JUnit(w, r)
-				case "sarif":
-					return report.SARIF(w, r)
-				case "markdown":
-					return report.Markdown(w, r)
+				}
+				if write := auditFormats[a.format]; write != nil {
+					return write(w, r)
 				}
 				pr.Audit(r, a.verbose)
 				return nil

@@ -81,12 +81,12 @@ func TestPageRecord(t *testing.T) {
 	}
 	golden(t, "records.ndjson", out)
 	var r struct {
-		Format, Path, File, Encoding, Title string
-		Bytes                               int
-		Fragment                            bool
-		Elements                            []struct {
-			Tag, Area, Inside, URL, Target, Party, Runs, Item string
-			Offset, Length, Line, Column, Bytes, Gzip         int
+		Format, Path, File, Encoding, Title, Digest string
+		Bytes                                       int
+		Fragment                                    bool
+		Elements                                    []struct {
+			Tag, Area, Inside, URL, Target, Party, Runs, Item, Digest string
+			Offset, Length, Line, Column, Bytes, Gzip                 int
 		}
 	}
 	d := json.NewDecoder(strings.NewReader(lines[1]))

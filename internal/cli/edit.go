@@ -47,7 +47,7 @@ func (a *app) completeKey(cmd *cobra.Command, key string) {
 	case key == "place":
 		f = cobra.FixedCompletions(gatefile.PlaceNames(), none)
 	case key == "load":
-		f = cobra.FixedCompletions([]string{"defer", "async", "module", "now"}, none)
+		f = cobra.FixedCompletions(gatefile.LoadWords(), none)
 	case key == "again":
 		f = cobra.FixedCompletions([]string{"visit", "always", "once", "7d"}, none)
 	case key == "integrity":
@@ -81,15 +81,9 @@ func (a *app) edit(name string, dry bool) (*run.Edit, error) {
 	if err := a.begin(); err != nil {
 		return nil, err
 	}
-	file := a.gate
-	if file == "" {
-		var err error
-		if file, err = site.FindGate("."); err != nil {
-			return nil, err
-		}
-	}
-	if a.at != "" && !gatefile.IsDay(a.at) {
-		return nil, &site.UsageError{Message: "--at is a day, such as 2027-06-01, not \"" + a.at + "\""}
+	file, err := a.gateFile()
+	if err != nil {
+		return nil, err
 	}
 	return &run.Edit{GateFile: file, Day: a.at, DryRun: dry, Name: name, Progress: a.progress("comparing")}, nil
 }
@@ -224,69 +218,51 @@ what. Nothing is written where the gate file would then have a mistake.`,
 	return cmd
 }
 
-func (a *app) disableCmd() *cobra.Command {
+// changing completes a command that makes one change of an item.
+func (a *app) changing(cmd *cobra.Command, change func(*run.Edit) (*run.EditResult, error)) *cobra.Command {
 	var dry bool
-	cmd := &cobra.Command{
-		Use: "disable NAME", GroupID: "decide", Args: cobra.ExactArgs(1),
-		Short:             "Take an item out everywhere, and keep it for later",
-		Long:              `Writes disabled: true into an item: it is out on every page until it is enabled again.`,
-		Example:           "  yellowgate disable summer-notice",
-		ValidArgsFunction: a.itemArg,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			e, err := a.edit(args[0], dry)
-			if err != nil {
-				return err
-			}
-			r, err := e.Disable()
-			return a.edited(e, r, err)
-		},
+	cmd.GroupID, cmd.Args, cmd.ValidArgsFunction = "decide", cobra.ExactArgs(1), a.itemArg
+	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		e, err := a.edit(args[0], dry)
+		if err != nil {
+			return err
+		}
+		r, err := change(e)
+		return a.edited(e, r, err)
 	}
 	dryFlag(cmd, &dry)
 	return cmd
+}
+
+func (a *app) disableCmd() *cobra.Command {
+	return a.changing(&cobra.Command{
+		Use:     "disable NAME",
+		Short:   "Take an item out everywhere, and keep it for later",
+		Long:    `Writes disabled: true into an item: it is out on every page until it is enabled again.`,
+		Example: "  yellowgate disable summer-notice",
+	}, (*run.Edit).Disable)
 }
 
 func (a *app) enableCmd() *cobra.Command {
-	var dry bool
-	cmd := &cobra.Command{
-		Use: "enable NAME", GroupID: "decide", Args: cobra.ExactArgs(1),
-		Short:             "Let a disabled item in again",
-		Long:              `Takes disabled: true out of an item, so that its pages and exceptions count again.`,
-		Example:           "  yellowgate enable summer-notice",
-		ValidArgsFunction: a.itemArg,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			e, err := a.edit(args[0], dry)
-			if err != nil {
-				return err
-			}
-			r, err := e.Enable()
-			return a.edited(e, r, err)
-		},
-	}
-	dryFlag(cmd, &dry)
-	return cmd
+	return a.changing(&cobra.Command{
+		Use:     "enable NAME",
+		Short:   "Let a disabled item in again",
+		Long:    `Takes disabled: true out of an item, so that its pages and exceptions count again.`,
+		Example: "  yellowgate enable summer-notice",
+	}, (*run.Edit).Enable)
 }
 
 func (a *app) removeCmd() *cobra.Command {
-	var dry, release bool
-	cmd := &cobra.Command{
-		Use: "remove NAME", GroupID: "decide", Args: cobra.ExactArgs(1),
+	var release bool
+	cmd := a.changing(&cobra.Command{
+		Use:   "remove NAME",
 		Short: "Take an item out of the gate file",
 		Long: `Takes an item out of the gate file, and its name out of the lines that mention it.
 It refuses while another item needs it; and where the item finds or replaces elements
 of the source pages, which come back without it, unless --release says that this is
 meant. Files that the item names stay.`,
-		Example:           "  yellowgate remove summer-notice --dry-run\n  yellowgate remove glyph-shim --release",
-		ValidArgsFunction: a.itemArg,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			e, err := a.edit(args[0], dry)
-			if err != nil {
-				return err
-			}
-			r, err := e.Remove(release)
-			return a.edited(e, r, err)
-		},
-	}
+		Example: "  yellowgate remove summer-notice --dry-run\n  yellowgate remove glyph-shim --release",
+	}, func(e *run.Edit) (*run.EditResult, error) { return e.Remove(release) })
 	cmd.Flags().BoolVar(&release, "release", false, "let what it found come back as the source has it")
-	dryFlag(cmd, &dry)
 	return cmd
 }

@@ -210,18 +210,24 @@ func (a *app) fail(err error) int {
 	return unreadable
 }
 
+// gateFile is the gate file that the flags or the working folder name. It looks at
+// --at, too, which says how to read that.
+func (a *app) gateFile() (string, error) {
+	if a.at != "" && !gatefile.IsDay(a.at) {
+		return "", &site.UsageError{Message: fmt.Sprintf("--at is a day, such as 2027-06-01, not %q", a.at)}
+	}
+	if a.gate != "" {
+		return a.gate, nil
+	}
+	return site.FindGate(".")
+}
+
 // open opens the gate file that the flags or the working folder name, and lists
 // the site's pages if walk is true. Warnings that opening finds are returned.
 func (a *app) open(walk bool) (*site.Project, []gatefile.Problem, error) {
-	name := a.gate
-	if name == "" {
-		var err error
-		if name, err = site.FindGate("."); err != nil {
-			return nil, nil, err
-		}
-	}
-	if a.at != "" && !gatefile.IsDay(a.at) {
-		return nil, nil, &site.UsageError{Message: fmt.Sprintf("--at is a day, such as 2027-06-01, not %q", a.at)}
+	name, err := a.gateFile()
+	if err != nil {
+		return nil, nil, err
 	}
 	p, problems, err := site.Open(name, site.Options{Day: a.at})
 	if err == nil && walk {

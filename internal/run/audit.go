@@ -106,7 +106,7 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 	if err := s.all(pages); err != nil {
 		return nil, err
 	}
-	a.Findings = append(a.Findings, checks.RunSite(&checks.SitePass{Pages: s.kept, Sitemap: s.sitemap(files)})...)
+	a.Findings = append(a.Findings, checks.RunSite(&checks.SitePass{Pages: s.kept, Sitemap: s.sitemap()})...)
 	s.notApplied(pages)
 	if s.tally != nil {
 		for _, p := range s.tally.Problems() {
@@ -158,33 +158,27 @@ func (s *auditing) settle() {
 }
 
 // sitemap reads the pages that the site's sitemap lists (Sitemaps XML format): nil
-// without one.
-func (s *auditing) sitemap(files []site.File) map[string]bool {
-	var listed map[string]bool
-	for _, f := range files {
-		if f.Path != "sitemap.xml" {
-			continue
-		}
-		b, err := site.ReadFile(s.Dir, f.Path)
-		if err != nil {
-			return nil
-		}
-		var set struct {
-			URL []struct {
-				Loc string `xml:"loc"`
-			} `xml:"url"`
-		}
-		if xml.Unmarshal(b, &set) != nil {
-			return nil
-		}
-		listed = map[string]bool{}
-		for _, u := range set.URL {
-			loc := strings.TrimSpace(u.Loc)
-			if ref, ok := s.site.Page("/", "").Resolve(loc); ok && ref.Own {
-				listed[page.Key(ref.Path)] = true
-			} else if p, err := url.Parse(loc); err == nil && s.Address == "" && s.Project == nil {
-				listed[page.Key(p.Path)] = true // whose address is not known
-			}
+// without one. What an index of sitemaps names is not read.
+func (s *auditing) sitemap() map[string]bool {
+	b, err := site.ReadFile(s.Dir, "sitemap.xml")
+	if err != nil {
+		return nil
+	}
+	var set struct {
+		URL []struct {
+			Loc string `xml:"loc"`
+		} `xml:"url"`
+	}
+	if xml.Unmarshal(b, &set) != nil {
+		return nil
+	}
+	listed := map[string]bool{}
+	for _, u := range set.URL {
+		loc := strings.TrimSpace(u.Loc)
+		if ref, ok := s.site.Page("/", "").Resolve(loc); ok && ref.Own {
+			listed[page.Key(ref.Path)] = true
+		} else if p, err := url.Parse(loc); err == nil && s.Address == "" && s.Project == nil {
+			listed[page.Key(p.Path)] = true // whose address is not known
 		}
 	}
 	return listed

@@ -2,15 +2,11 @@ package run
 
 import (
 	"encoding/json"
-	"fmt"
 	"os"
 	"path/filepath"
 
-	"github.com/zeebo/xxh3"
-
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/compare"
-	"yellowgate/internal/core/page"
 	"yellowgate/internal/site"
 )
 
@@ -66,15 +62,7 @@ func side(name string, project *site.Project, progress Progress) (*gatedSide, er
 	if err != nil {
 		return nil, err
 	}
-	s := &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings, Digest: map[string]string{}}, o.Project != nil}
-	for _, rec := range r.Records {
-		b, err := site.ReadFile(o.Dir, rec.File)
-		if err != nil {
-			return nil, err
-		}
-		s.Digest[page.Key(rec.Path)] = fmt.Sprintf("%x", xxh3.Hash128(b))
-	}
-	return s, nil
+	return &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings}, o.Project != nil}, nil
 }
 
 // saved reads an audit that was saved as JSON.

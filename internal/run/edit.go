@@ -55,7 +55,7 @@ type EditResult struct {
 	Problems  []gatefile.Problem `json:"-"` // warnings of the gate file as it is then
 }
 
-// edit changes the text of one gate file of a project, and tells what that does
+// edit changes the texts of a project's gate files, and tells what that does
 // to the pages. A gate file with mistakes is not touched, and neither is one that
 // would have some then.
 func (e *Edit) edit(change func(p *site.Project, doc func(file string) *gateedit.Doc) error) (*EditResult, error) {
@@ -165,6 +165,7 @@ func (r *EditResult) compare(name string, before, after *site.Project, progress 
 	for i := range before.Pages {
 		old[before.Pages[i].File] = i
 	}
+	items := names(before.Gate.File, after.Gate.File)
 	type both struct{ was, is *gating.Result }
 	var wasWrong, isWrong []gating.Problem
 	err := site.InOrder(len(after.Pages), func(i int) (b both, err error) {
@@ -196,7 +197,7 @@ func (r *EditResult) compare(name string, before, after *site.Project, progress 
 			r.In++
 		}
 		moved := false
-		for _, name := range names(before.Gate.File, after.Gate.File) {
+		for _, name := range items {
 			switch {
 			case is[name] && !was[name]:
 				d := diff(name)

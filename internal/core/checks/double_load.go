@@ -3,6 +3,7 @@ package checks
 import (
 	"bytes"
 	"fmt"
+	"slices"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
@@ -40,31 +41,26 @@ func (p *Pass) sameContent() {
 	if p.Site == nil || p.Site.Read == nil {
 		return
 	}
-	type loaded struct {
-		e *inventory.Element
-		b []byte
-	}
-	var files []loaded
+	var files []*inventory.Element
 	for i := range p.Elements {
 		e := &p.Elements[i]
 		if !Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || e.Bytes < 32 {
 			continue
 		}
-		var twin *inventory.Element
-		for _, f := range files {
-			if f.e.Tag == e.Tag && f.e.Bytes == e.Bytes && f.e.Ref.Path != e.Ref.Path {
-				if f.b == nil {
-					f.b, _ = p.Site.Read(f.e.Ref.Path)
-				}
-				if b, ok := p.Site.Read(e.Ref.Path); ok && bytes.Equal(b, f.b) {
-					twin = f.e
-				}
-			}
-		}
-		if twin != nil {
-			p.AtSeverity(gatefile.Warning, e, fmt.Sprintf("%s has the same content as %s, which line %d loads", e.URL, twin.URL, twin.Line), "keep one of them")
+		twin := slices.IndexFunc(files, func(f *inventory.Element) bool {
+			return f.Tag == e.Tag && f.Bytes == e.Bytes && f.Ref.Path != e.Ref.Path && p.sameFile(f.Ref.Path, e.Ref.Path)
+		})
+		if twin < 0 {
+			files = append(files, e)
 			continue
 		}
-		files = append(files, loaded{e: e})
+		p.AtSeverity(gatefile.Warning, e, fmt.Sprintf("%s has the same content as %s, which line %d loads", e.URL, files[twin].URL, files[twin].Line), "keep one of them")
 	}
+}
+
+// sameFile reports whether two files of the site have the same bytes.
+func (p *Pass) sameFile(one, other string) bool {
+	a, ok := p.Site.Read(one)
+	b, also := p.Site.Read(other)
+	return ok && also && bytes.Equal(a, b)
 }

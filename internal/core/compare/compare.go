@@ -17,9 +17,6 @@ type Side struct {
 	Name     string
 	Records  []*inventory.Record
 	Findings []checks.Finding
-	// Digest tells pages with the same bytes, by their path; nil where only saved
-	// records are known.
-	Digest map[string]string
 }
 
 // A Result is what differs.
@@ -95,11 +92,10 @@ func Compare(before, after *Side) *Result {
 		}
 		changed := things.page(was, rec)
 		a, b := totalsOf(was), totalsOf(rec)
-		da, db := before.Digest[key], after.Digest[key]
 		switch {
 		case changed:
 			r.Pages = append(r.Pages, Page{rec.Path, a, b})
-		case da != "" && db != "" && da != db, (da == "" || db == "") && (was.Bytes != rec.Bytes || was.Title != rec.Title):
+		case was.Digest != rec.Digest:
 			r.Others = append(r.Others, rec.Path)
 		}
 	}
@@ -165,7 +161,7 @@ func identity(e *inventory.Element) (id, what string) {
 		if e.Item != "" {
 			what = "inline, of " + e.Item
 		}
-		return fmt.Sprintf("%s inline %d %d", e.Tag, e.Bytes, e.Gzip), what
+		return e.Tag + " inline " + e.Digest, what
 	case e.Tag == "dialog":
 		return "dialog " + e.Item, "dialog"
 	}

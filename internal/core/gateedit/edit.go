@@ -483,12 +483,8 @@ func flowParts(text string) (parts [][2]int) {
 
 // setInFlow sets a key in a mapping in braces.
 func (d *Doc) setInFlow(m *mapping, at int, key string, v Value) error {
-	value, ok := v.inline(true)
-	if !ok {
-		value = `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`, "\n", `\n`).Replace(v.Text) + `"`
-	}
 	text, _, _ := d.flowText(m)
-	entry := scalar(key, true) + ": " + value
+	entry := scalar(key, true) + ": " + v.inFlow()
 	parts := flowParts(text)
 	if at >= 0 && at < len(parts) {
 		p := parts[at]

@@ -55,6 +55,9 @@ func TestEdits(t *testing.T) {
 		{"a new key before a last comment", func(d *Doc) error { return d.Set(Text("now"), "items", "map", "load") }, []string{"      - counter     # too\n", "      - counter     # too\n    load: now\n"}},
 		{"a block list by a value", func(d *Doc) error { return d.Set(Text("kit"), "items", "map", "needs") }, []string{"needs:\n      - kit\n      - counter     # too\n", "needs: kit\n"}},
 		{"text of several lines", func(d *Doc) error { return d.Set(Text("a\n\n b: #c"), "items", "counter", "code") }, []string{`code: <meta name="a" content="b">`, "code: |-\n      a\n\n       b: #c"}},
+		{"texts of several lines in braces", func(d *Doc) error {
+			return d.Set(Value{List: []Value{Text("a\nb"), Text("c")}}, "items", "kit", "script-text")
+		}, []string{"has(.slides)}", `has(.slides), script-text: ["a\nb", c]}`}},
 		{"in braces", func(d *Doc) error { return d.Set(Text("a, b: c"), "items", "kit", "note") }, []string{"has(.slides)}", `has(.slides), note: "a, b: c"}`}},
 		{"a value in braces", func(d *Doc) error { return d.Set(Text("none"), "items", "kit", "pages") }, []string{"pages: has(.slides)", "pages: none"}},
 		{"below", func(d *Doc) error { return d.Set(Text("500"), "items", "map", "params", "height") }, []string{"480", "500"}},

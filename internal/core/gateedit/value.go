@@ -2,6 +2,7 @@ package gateedit
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 )
 
@@ -24,38 +25,55 @@ func Raw(s string) Value { return Value{Raw: s} }
 // inline writes a value on one line; ok is false where it takes several. Within
 // brackets, commas and brackets need quotes too.
 func (v Value) inline(flow bool) (text string, ok bool) {
+	if v.lines() {
+		return "", false
+	}
+	if v.isText() {
+		return scalar(v.line(), flow), true
+	}
+	return v.inFlow(), true
+}
+
+// isText reports whether a value is neither YAML, nor a list, nor a mapping.
+func (v Value) isText() bool { return v.Raw == "" && len(v.List)+len(v.Keys) == 0 }
+
+// lines reports whether a value is better written as a block of several lines.
+func (v Value) lines() bool {
+	if v.isText() {
+		text := strings.TrimRight(v.Text, "\n")
+		return strings.Contains(text, "\n") && !awkward.MatchString(text)
+	}
+	several := func(x Value) bool { return x.lines() }
+	return strings.Contains(v.Raw, "\n") || slices.ContainsFunc(v.List, several) || slices.ContainsFunc(v.Vals, several)
+}
+
+// line is a text as it is written on one line: a line end at the end of a single
+// one goes.
+func (v Value) line() string {
+	if text := strings.TrimRight(v.Text, "\n"); !strings.Contains(text, "\n") {
+		return text
+	}
+	return v.Text
+}
+
+// inFlow writes any value within brackets, several lines in quotes.
+func (v Value) inFlow() string {
+	var parts []string
 	switch {
 	case v.Raw != "":
-		return v.Raw, !strings.Contains(v.Raw, "\n")
+		return v.Raw
 	case len(v.List) > 0:
-		var parts []string
 		for _, x := range v.List {
-			p, ok := x.inline(true)
-			if !ok {
-				return "", false
-			}
-			parts = append(parts, p)
+			parts = append(parts, x.inFlow())
 		}
-		return "[" + strings.Join(parts, ", ") + "]", true
+		return "[" + strings.Join(parts, ", ") + "]"
 	case len(v.Keys) > 0:
-		var parts []string
 		for i, k := range v.Keys {
-			p, ok := v.Vals[i].inline(true)
-			if !ok {
-				return "", false
-			}
-			parts = append(parts, scalar(k, true)+": "+p)
+			parts = append(parts, scalar(k, true)+": "+v.Vals[i].inFlow())
 		}
-		return "{" + strings.Join(parts, ", ") + "}", true
+		return "{" + strings.Join(parts, ", ") + "}"
 	}
-	text = strings.TrimRight(v.Text, "\n")
-	if strings.Contains(text, "\n") {
-		if !awkward.MatchString(text) {
-			return "", false
-		}
-		text = v.Text
-	}
-	return scalar(text, flow), true
+	return scalar(v.line(), true)
 }
 
 // awkward is a text whose lines a block would not give back as they are.

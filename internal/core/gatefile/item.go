@@ -184,19 +184,15 @@ func (r *reader) checkItem(it *Item, at map[string]Position) {
 }
 
 func (it *Item) selectorPlaced() bool {
-	for _, p := range append([]*Place{it.Place}, values(it.PartPlaces)...) {
-		if p != nil && p.Selector != nil {
+	if it.Place != nil && it.Place.Selector != nil {
+		return true
+	}
+	for _, p := range it.PartPlaces {
+		if p.Selector != nil {
 			return true
 		}
 	}
 	return false
-}
-
-func values(m map[string]*Place) (out []*Place) {
-	for _, p := range m {
-		out = append(out, p)
-	}
-	return out
 }
 
 // urlPart reads a script or stylesheet: a URL or a path of the site.

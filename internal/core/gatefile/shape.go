@@ -1,9 +1,6 @@
 package gatefile
 
-import (
-	"reflect"
-	"strings"
-)
+import "reflect"
 
 // The shape of a gate file: its keys, as they are written. The reader takes its
 // lists of keys from these types, and the JSON Schema for editors is made from
@@ -238,6 +235,9 @@ type (
 // PlaceNames are the places that have a name.
 func PlaceNames() []string { return placeNames }
 
+// LoadWords are the ways in which a script can load.
+func LoadWords() []string { return loads }
+
 // ItemKeys are the keys of an item.
 func ItemKeys() []string { return itemKeys }
 
@@ -251,8 +251,7 @@ func KeysOf(shape any) []string {
 			keys = append(keys, KeysOf(reflect.Zero(f.Type).Interface())...)
 			continue
 		}
-		key, _, _ := strings.Cut(f.Tag.Get("key"), ",")
-		keys = append(keys, key)
+		keys = append(keys, f.Tag.Get("key"))
 	}
 	return keys
 }

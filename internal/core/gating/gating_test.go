@@ -73,6 +73,7 @@ func TestEdits(t *testing.T) {
 		{"the first item in the file owns it", "items: {a: {found: '[src*=kit]', pages: all}, b: {found: {url: /kit/**}, pages: none}}\n", []string{"\n  <link rel=\"stylesheet\" href=\"/kit/a.css\">", ""}},
 		{"title in place", "metadata: [{pages: all, title: '@{page.heading} | <x>'}]\n", []string{"Old", "Visit &amp; see | &lt;x&gt;"}},
 		{"new description after the title", "defaults: {description: 'a \"b\"'}\n", []string{"Old</title>", "Old</title>\n  <meta name=\"description\" content=\"a &#34;b&#34;\">"}},
+		{"a new title", "items: {old: {found: title, pages: none}}\nmetadata: [{pages: all, title: \"it's <b> & \\\"c\\\"\"}]\n", []string{"<title>Old</title>", "<title>it's &lt;b&gt; &amp; \"c\"</title>"}},
 		{"none takes out", "metadata: [{pages: all, title: none}]\n", []string{"\n  <title>Old</title>", ""}},
 		{"defaults fill only", "defaults: {title: New}\n", nil},
 		{"no address, no canonical", "metadata: [{pages: all, canonical: '@{page.url}'}]\n", nil},

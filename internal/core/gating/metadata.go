@@ -303,7 +303,7 @@ func keyElement(name string, w *verdict.Candidate, n int) string {
 	}
 	switch {
 	case name == "title":
-		return "<title>" + v + "</title>"
+		return "<title>" + escapeText(w.Values[n]) + "</title>"
 	case valueAttr(name) == "href":
 		return `<link rel="` + html.EscapeString(strings.TrimPrefix(name, "link.")) + `" href="` + v + `"` + attrs + ">"
 	case strings.HasPrefix(name, "property."):
@@ -331,6 +331,6 @@ func (e *editing) setValue(name string, el markup.Element, w *verdict.Candidate,
 }
 
 // escapeText escapes what text of a title cannot hold as it is.
-func escapeText(v string) string {
-	return strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;").Replace(v)
-}
+func escapeText(v string) string { return textEscaper.Replace(v) }
+
+var textEscaper = strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;")

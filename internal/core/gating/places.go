@@ -2,6 +2,8 @@ package gating
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 
 	"yellowgate/internal/core/gatefile"
 )
@@ -50,12 +52,13 @@ func atSelector(it *gatefile.Item) *gatefile.Place {
 // put into effect for them.
 func (p *Places) Problems() (out []gatefile.Problem) {
 	for it, n := range p.lacking {
-		if n > 0 && n == p.in[it] {
+		if n == p.in[it] {
 			place := atSelector(it)
 			out = append(out, gatefile.Problem{Severity: gatefile.Error, Pos: place.Pos,
 				Message: fmt.Sprintf("item %q has no place anywhere: %q matches nothing on any page that it is in on", it.Name, place.Selector),
 				Remedy:  "mend the selector, or give the item another place"})
 		}
 	}
+	slices.SortFunc(out, func(a, b gatefile.Problem) int { return strings.Compare(a.Message, b.Message) })
 	return out
 }

@@ -5,7 +5,10 @@
 package inventory
 
 import (
+	"encoding/hex"
 	"strings"
+
+	"github.com/zeebo/xxh3"
 
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/markup"
@@ -24,6 +27,7 @@ type Record struct {
 	Bytes    int            `json:"bytes"` // of the file
 	Encoding string         `json:"encoding"`
 	Title    string         `json:"title"`
+	Digest   string         `json:"digest"` // of the file: XXH3, 128 bits, in hexadecimal
 	Fragment bool           `json:"fragment,omitempty"`
 	Frameset bool           `json:"frameset,omitempty"`
 	Elements []Element      `json:"elements"`
@@ -42,13 +46,14 @@ type Element struct {
 	Length int    `json:"length"` // bytes up to the end of its end tag
 	Line   int    `json:"line"`
 	Column int    `json:"column"`
-	URL    string `json:"url"`    // as written
-	Target string `json:"target"` // resolved: the path within the site, or an absolute URL
-	Party  string `json:"party"`  // own, third, inline
-	Runs   string `json:"runs"`   // blocking, defer, async, module; "" for what neither runs nor blocks
-	Bytes  int    `json:"bytes"`  // of the file it loads, or of its text
-	Gzip   int    `json:"gzip"`   // the same, compressed
-	Item   string `json:"item"`   // the item it belongs to, or ""
+	URL    string `json:"url"`              // as written
+	Target string `json:"target"`           // resolved: the path within the site, or an absolute URL
+	Party  string `json:"party"`            // own, third, inline
+	Runs   string `json:"runs"`             // blocking, defer, async, module; "" for what neither runs nor blocks
+	Bytes  int    `json:"bytes"`            // of the file it loads, or of its text
+	Gzip   int    `json:"gzip"`             // the same, compressed
+	Digest string `json:"digest,omitempty"` // of an inline text, as that of the page
+	Item   string `json:"item"`             // the item it belongs to, or ""
 
 	El    markup.Element `json:"-"` // the same in the scan, offsets in the scanned text
 	Label string         `json:"-"` // what it says: a title's text, a meta's name and content
@@ -73,7 +78,7 @@ func Take(file []byte, known page.Page, site *weburl.Site, weights Weights) *Rec
 
 // TakeScanned is Take for a page that was read already.
 func TakeScanned(src *markup.Source, scan *markup.Page, known page.Page, site *weburl.Site, weights Weights) *Record {
-	r := &Record{Format: Format, Path: known.Path, File: known.File, Bytes: len(src.File), Encoding: src.Encoding,
+	r := &Record{Format: Format, Path: known.Path, File: known.File, Bytes: len(src.File), Digest: digest(src.File), Encoding: src.Encoding,
 		Fragment: scan.Fragment(), Frameset: scan.Frameset, Source: src, Scan: scan, Page: known}
 	r.Page.Read(src, scan)
 	r.Title = r.Page.Title
@@ -103,6 +108,13 @@ func TakeScanned(src *markup.Source, scan *markup.Page, known page.Page, site *w
 	}
 	r.offsets(ends)
 	return r
+}
+
+// digest tells two texts apart; it is no protection against somebody who wants
+// them to be taken for one.
+func digest(text []byte) string {
+	sum := xxh3.Hash128(text).Bytes()
+	return hex.EncodeToString(sum[:])
 }
 
 // offsets writes offsets and lengths as bytes of the file.
@@ -249,7 +261,7 @@ func (r *Record) weigh(e *Element, weights Weights) {
 		}
 	case e.URL == "" && (e.El.Tag == markup.TagScript || e.El.Tag == markup.TagStyle) && e.El.ContentEnd > e.El.TagEnd:
 		text := r.Source.Text[e.El.TagEnd:e.El.ContentEnd]
-		e.Bytes = len(text)
+		e.Bytes, e.Digest = len(text), digest(text)
 		if weights != nil {
 			e.Gzip = weights.Text(text)
 		}

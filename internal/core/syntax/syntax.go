@@ -38,6 +38,10 @@ func JavaScript(src []byte) (mistake *Mistake) {
 	return nil
 }
 
+// closers tells what closes what is opened.
+var closers = map[css.TokenType]css.TokenType{css.LeftBraceToken: css.RightBraceToken, css.LeftParenthesisToken: css.RightParenthesisToken,
+	css.FunctionToken: css.RightParenthesisToken, css.LeftBracketToken: css.RightBracketToken}
+
 // CSS looks for what a stylesheet cannot hold: brackets that do not match,
 // strings that are never closed, rules without a block (CSS Syntax, level 3).
 // Browsers pass over a declaration that they do not know, and so does this.
@@ -47,11 +51,10 @@ func CSS(src []byte) (mistake *Mistake) {
 	type open struct {
 		closer css.TokenType
 		at     int
+		text   []byte
 	}
 	var stack []open
 	at, last := 0, -1 // last is where a rule began that has no block yet
-	closers := map[css.TokenType]css.TokenType{css.LeftBraceToken: css.RightBraceToken, css.LeftParenthesisToken: css.RightParenthesisToken,
-		css.FunctionToken: css.RightParenthesisToken, css.LeftBracketToken: css.RightBracketToken}
 	for {
 		tt, data := l.Next()
 		if tt == css.ErrorToken {
@@ -59,7 +62,7 @@ func CSS(src []byte) (mistake *Mistake) {
 		}
 		switch tt {
 		case css.LeftBraceToken, css.LeftParenthesisToken, css.FunctionToken, css.LeftBracketToken:
-			stack = append(stack, open{closers[tt], at})
+			stack = append(stack, open{closers[tt], at, data})
 			if tt == css.LeftBraceToken {
 				last = -1
 			}
@@ -84,7 +87,7 @@ func CSS(src []byte) (mistake *Mistake) {
 	}
 	switch {
 	case len(stack) > 0:
-		return &Mistake{stack[0].at, fmt.Sprintf("this CSS does not parse: %q is never closed", src[stack[0].at:stack[0].at+1])}
+		return &Mistake{stack[0].at, fmt.Sprintf("this CSS does not parse: %q is never closed", stack[0].text)}
 	case last >= 0 && src[last] != '@':
 		return &Mistake{last, "this CSS does not parse: a rule has no block"}
 	}
