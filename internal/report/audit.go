@@ -9,6 +9,24 @@ import (
 	"yellowgate/internal/run"
 )
 
+const asGated = "as the gate says"
+
+// heldAgainst tells what is wrong with an item, "" for nothing, and then what there
+// is to remark.
+func heldAgainst(it run.AuditedItem) (wrong, remark string) {
+	var s []string
+	if it.Missing > 0 {
+		s = append(s, fmt.Sprintf("missing on %d", it.Missing))
+	}
+	if it.Leaked > 0 {
+		s = append(s, fmt.Sprintf("leaked on %d", it.Leaked))
+	}
+	if len(s) == 0 && it.In > it.Present && it.Item.FoundOnly() {
+		remark = " (found: it may stay)"
+	}
+	return strings.Join(s, ", "), remark
+}
+
 // Audit writes findings, worst first, and the table of items.
 func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 	p.Heading("audit of %s: %s, %s, %s", a.Dir, plural(a.Pages, "page"), plural(a.Requests, "request"), size(a.Bytes))
@@ -16,19 +34,10 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 		t := &table{right: map[int]bool{1: true, 2: true}}
 		t.add(p.dim.Render("item"), p.dim.Render("gate says in"), p.dim.Render("pages have it"), "")
 		for _, it := range a.ByItem {
-			verdict := p.in.Render("as the gate says")
-			switch {
-			case it.Missing+it.Leaked > 0:
-				var s []string
-				if it.Missing > 0 {
-					s = append(s, fmt.Sprintf("missing on %d", it.Missing))
-				}
-				if it.Leaked > 0 {
-					s = append(s, fmt.Sprintf("leaked on %d", it.Leaked))
-				}
-				verdict = p.bad.Render(strings.Join(s, ", "))
-			case it.In > it.Present && it.Item.FoundOnly():
-				verdict = p.in.Render("as the gate says") + p.dim.Render(" (found: it may stay)")
+			wrong, remark := heldAgainst(it)
+			verdict := p.bad.Render(wrong)
+			if wrong == "" {
+				verdict = p.in.Render(asGated) + p.dim.Render(remark)
 			}
 			t.add(p.name.Render(it.Item.Name), fmt.Sprint(it.In), fmt.Sprint(it.Present), verdict)
 		}

@@ -72,7 +72,7 @@ func (p *Printer) things(word string, things []compare.Thing, limit int) {
 		return
 	}
 	p.Heading("%s: %d", word, len(things))
-	t := &table{right: map[int]bool{0: true}, wide: []int{2}}
+	t := &table{right: map[int]bool{0: true, 3: true}, wide: []int{2}}
 	t.add(p.dim.Render("pages"), p.dim.Render("what"), p.dim.Render("name"), p.dim.Render("bytes"), p.dim.Render("item"), p.dim.Render("where"))
 	for i, x := range things {
 		if i == limit {

@@ -60,8 +60,8 @@ type htmlCheck struct {
 }
 
 type htmlItem struct {
-	Name, Wrong string
-	In, Present int
+	Name, Wrong, Right, Remark string
+	In, Present                int
 }
 
 // AuditHTML writes an audit, with its records, as one page of HTML.
@@ -90,13 +90,8 @@ func AuditHTML(w io.Writer, a *run.AuditResult) error {
 	rank := map[string]int{"error": 0, "warning": 1, "note": 2}
 	sort.SliceStable(d.Checks, func(i, j int) bool { return rank[d.Checks[i].Severity] < rank[d.Checks[j].Severity] })
 	for _, it := range a.ByItem {
-		x := htmlItem{Name: it.Item.Name, In: it.In, Present: it.Present}
-		if it.Missing > 0 {
-			x.Wrong = fmt.Sprintf("missing on %d ", it.Missing)
-		}
-		if it.Leaked > 0 {
-			x.Wrong += fmt.Sprintf("leaked on %d", it.Leaked)
-		}
+		x := htmlItem{Name: it.Item.Name, In: it.In, Present: it.Present, Right: asGated}
+		x.Wrong, x.Remark = heldAgainst(it)
 		d.Items = append(d.Items, x)
 	}
 	hosts := map[string]bool{}
