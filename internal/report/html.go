@@ -7,7 +7,6 @@ import (
 	"html"
 	"html/template"
 	"io"
-	"net/url"
 	"sort"
 	"strings"
 
@@ -148,19 +147,13 @@ func rowOf(r *inventory.Record, fs []checks.Finding, hosts map[string]bool, weig
 			row.Warnings++
 		}
 	}
+	cost := r.Cost()
+	row.Requests, row.Blocking = cost.Requests, cost.Blocking
+	row.Total += cost.Loaded
 	for i := range r.Elements {
 		e := &r.Elements[i]
-		if e.Inside == "" && e.Loads {
-			row.Requests++
-			row.Total += e.Bytes
-			if e.Runs == "blocking" {
-				row.Blocking++
-			}
-			if e.Party == "third" {
-				if u, err := url.Parse(e.Target); err == nil {
-					hosts[u.Hostname()] = true
-				}
-			}
+		if e.Inside == "" && e.Loads && e.Party == "third" {
+			hosts[inventory.Host(e.Target)] = true
 		}
 		if e.Inside == "" && e.Bytes > 0 {
 			weight[belongs(e)] += e.Bytes
@@ -179,6 +172,13 @@ func rowOf(r *inventory.Record, fs []checks.Finding, hosts map[string]bool, weig
 			x.Bytes = size(int64(e.Bytes))
 		}
 		p.Elements = append(p.Elements, x)
+		for _, m := range e.Imports {
+			if m.Party == "third" {
+				hosts[inventory.Host(m.Target)] = true
+			}
+			weight[belongsImport(e, &m)] += m.Bytes
+			p.Elements = append(p.Elements, htmlElement{Area: e.Area, Tag: "import", What: Clean(m.Target), Bytes: size(int64(m.Bytes)), Item: e.Item})
+		}
 	}
 	row.Bytes = size(int64(row.Total))
 	return row, p
@@ -193,6 +193,13 @@ func belongs(e *inventory.Element) string {
 		return e.Target
 	}
 	return "inline, of no item"
+}
+
+func belongsImport(e *inventory.Element, m *inventory.Import) string {
+	if e.Item != "" {
+		return e.Item
+	}
+	return m.Target
 }
 
 // chart draws bars, the heaviest first, as SVG.

@@ -38,6 +38,9 @@ func (p *Printer) Show(r *run.ShowResult) {
 					t.add(p.dim.Render("line"), "", p.dim.Render("what"), p.dim.Render("runs"), p.dim.Render("bytes"), p.dim.Render("gzip"), p.dim.Render("item"))
 				}
 				t.add(p.element(e)...)
+				for _, m := range e.Imports {
+					t.add(p.imported(e, &m)...)
+				}
 			}
 		}
 		if len(t.rows) == rows {
@@ -45,9 +48,9 @@ func (p *Printer) Show(r *run.ShowResult) {
 		}
 	}
 	p.table(t)
-	sum := run.TotalsOf(rec)
+	sum := rec.Cost()
 	p.Line("")
-	p.Line("%s, %s of them blocking, %s (%s compressed), %s", plural(sum.Requests, "request"), p.warn.Render(fmt.Sprint(sum.Blocking)), size(int64(sum.Bytes)), size(int64(sum.Gzip)), thirdParties(sum.ThirdParties))
+	p.Line("%s, %s of them blocking, %s (%s compressed), %s", plural(sum.Requests, "request"), p.warn.Render(fmt.Sprint(sum.Blocking)), size(int64(sum.Loaded+sum.Inline)), size(int64(sum.LoadedGzip+sum.InlineGzip)), thirdParties(sum.ThirdParties))
 }
 
 func thirdParties(n int) string {
@@ -58,6 +61,21 @@ func thirdParties(n int) string {
 		return "1 third party"
 	}
 	return fmt.Sprintf("%d third parties", n)
+}
+
+// imported is the line of a file that the file or text above it imports.
+func (p *Printer) imported(e *inventory.Element, m *inventory.Import) []string {
+	what := p.dim.Render("imports ") + Clean(m.Target)
+	switch {
+	case m.Party == "third":
+		what += p.note.Render("  third party")
+	case m.Dead:
+		what += p.bad.Render("  (no such file)")
+	}
+	if m.By != "" && m.By != e.Target {
+		what += p.dim.Render("  by " + Clean(m.By))
+	}
+	return []string{"", "", what, "", size(int64(m.Bytes)), size(int64(m.Gzip)), ""}
 }
 
 func (p *Printer) element(e *inventory.Element) []string {

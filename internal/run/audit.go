@@ -316,13 +316,9 @@ func (s *auditing) add(a *audited) {
 		s.kept = append(s.kept, a.kept)
 	}
 	r.Findings = append(r.Findings, a.findings...)
-	r.Bytes += int64(a.record.Bytes)
-	for i := range a.record.Elements {
-		if e := &a.record.Elements[i]; e.Loads && e.Inside == "" {
-			r.Requests++
-			r.Bytes += int64(e.Bytes)
-		}
-	}
+	cost := a.record.Cost()
+	r.Requests += cost.Requests
+	r.Bytes += int64(a.record.Bytes + cost.Loaded)
 	if a.gated != nil {
 		for i := range a.source.Verdicts {
 			v, p := &a.source.Verdicts[i], &a.gated.Items[i]

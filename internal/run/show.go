@@ -116,36 +116,6 @@ func gatefileErrors(ps []gatefile.Problem) error {
 	return nil
 }
 
-// Totals are what a page costs a visitor.
-type PageTotals struct {
-	Requests, Blocking, Bytes, Gzip, ThirdParties int
-}
-
-// TotalsOf sums up a record: requests of the page itself, blocking resources,
-// bytes of what it loads and holds, and third-party hosts.
-func TotalsOf(r *inventory.Record) (t PageTotals) {
-	hosts := map[string]bool{}
-	for i := range r.Elements {
-		e := &r.Elements[i]
-		if e.Inside != "" {
-			continue
-		}
-		t.Bytes += e.Bytes
-		t.Gzip += e.Gzip
-		if e.Runs == "blocking" && e.Loads {
-			t.Blocking++
-		}
-		if e.Loads {
-			t.Requests++
-			if e.Party == "third" {
-				hosts[hostOf(e.Target)] = true
-			}
-		}
-	}
-	t.ThirdParties = len(hosts)
-	return t
-}
-
 // Marks lists the names of the marked regions of a page, in order.
 func Marks(scan *markup.Page) (names []string) {
 	for _, r := range scan.Regions() {

@@ -145,7 +145,7 @@ func nameOwners(r *inventory.Record, g *gating.Gate) {
 	}
 }
 
-// add counts a page's elements.
+// add counts a page's elements and what they import.
 func (s *survey) add(n int, r *inventory.Record) {
 	s.Bytes += int64(r.Bytes)
 	if r.Fragment {
@@ -156,39 +156,53 @@ func (s *survey) add(n int, r *inventory.Record) {
 	for i := range r.Elements {
 		e := &r.Elements[i]
 		key := loadKey{tag: e.Tag}
-		label := e.Target
 		switch {
 		case e.Inside == "template" || e.Inside == "noscript":
 			continue
 		case e.Loads:
 			key.target = e.Target
 		case (e.Tag == "script" || e.Tag == "style") && e.URL == "" && e.Bytes > 0:
-			text := r.Source.Text[e.El.TagEnd:e.El.ContentEnd]
-			key.text = maphash.Bytes(s.seed, text)
-			if s.byKey[key] == nil {
-				label = inlineLabel(r.Source.String(e.El.TagEnd, e.El.ContentEnd))
-			}
+			key.text = maphash.Bytes(s.seed, r.Source.Text[e.El.TagEnd:e.El.ContentEnd])
 		default:
 			continue
 		}
 		l := s.byKey[key]
 		if l == nil {
-			l = &Load{Tag: e.Tag, Target: label, Party: e.Party, Bytes: e.Bytes, Gzip: e.Gzip, Item: e.Item,
-				Runs: map[string]int{}, Area: map[string]int{}, lastPage: -1}
+			l = s.load(key, &Load{Tag: e.Tag, Target: e.Target, Party: e.Party, Bytes: e.Bytes, Gzip: e.Gzip, Item: e.Item})
 			l.Dead = e.Party == "own" && e.Loads && !s.weights.Has(e.Ref.Path) && e.Tag != "iframe"
-			if e.Party == "inline" {
+			if !e.Loads {
 				l.text = r.Source.String(e.El.TagEnd, e.El.ContentEnd)
+				l.Target = inlineLabel(l.text)
 			}
-			s.byKey[key] = l
-			s.Loads = append(s.Loads, l)
 		}
-		l.Times++
-		l.Runs[e.Runs]++
-		l.Area[e.Area]++
-		if l.lastPage != n {
-			l.lastPage = n
-			l.Pages++
+		l.add(n, e)
+		for _, m := range e.Imports {
+			key := loadKey{tag: "import", target: m.Target}
+			l := s.byKey[key]
+			if l == nil {
+				l = s.load(key, &Load{Tag: "import", Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Item: e.Item, Dead: m.Dead})
+			}
+			l.add(n, e)
 		}
+	}
+}
+
+// load adds a thing that was not met before.
+func (s *survey) load(key loadKey, l *Load) *Load {
+	l.Runs, l.Area, l.lastPage = map[string]int{}, map[string]int{}, -1
+	s.byKey[key] = l
+	s.Loads = append(s.Loads, l)
+	return l
+}
+
+// add counts one element of page n that loads it.
+func (l *Load) add(n int, e *inventory.Element) {
+	l.Times++
+	l.Runs[e.Runs]++
+	l.Area[e.Area]++
+	if l.lastPage != n {
+		l.lastPage = n
+		l.Pages++
 	}
 }
 

@@ -2,12 +2,12 @@ package site
 
 import (
 	"crypto/sha256"
-	"os"
-	"path/filepath"
 	"strings"
 	"sync"
 
 	"github.com/klauspost/compress/gzip"
+
+	"yellowgate/internal/core/inventory"
 )
 
 // Weights weighs the files of a folder and inline texts, each content once. It
@@ -17,6 +17,7 @@ type Weights struct {
 	files sync.Map // path -> *weight
 	texts sync.Map // sha256 -> int
 	known map[string]bool
+	inventory.Imports
 }
 
 type weight struct {
@@ -35,6 +36,7 @@ func NewWeights(root string, list []File) *Weights {
 	for _, f := range list {
 		w.known["/"+normal(f.Path)] = true
 	}
+	w.Imports = inventory.Imports{Weights: w, Read: w.Read}
 	return w
 }
 
@@ -49,12 +51,17 @@ func (w *Weights) File(path string) (bytes, gz int, ok bool) {
 	v, _ := w.files.LoadOrStore(path, &weight{})
 	x := v.(*weight)
 	x.once.Do(func() {
-		b, err := os.ReadFile(filepath.Join(w.root, filepath.FromSlash(strings.TrimPrefix(path, "/"))))
-		if err == nil {
+		if b, ok := w.Read(path); ok {
 			x.bytes, x.gzip, x.ok = len(b), gzipped(b), true
 		}
 	})
 	return x.bytes, x.gzip, x.ok
+}
+
+// Read returns a file of the site by its path.
+func (w *Weights) Read(path string) ([]byte, bool) {
+	b, err := ReadFile(w.root, strings.TrimPrefix(path, "/"))
+	return b, err == nil
 }
 
 // Text implements inventory.Weights.

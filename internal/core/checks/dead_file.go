@@ -20,6 +20,13 @@ site.js on most servers. Mend the address, or take the element out.`,
 		}
 		for i := range p.Elements {
 			e := &p.Elements[i]
+			if Own(e) {
+				for _, m := range e.Imports {
+					if m.Dead {
+						p.At(e, fmt.Sprintf("%s imports %s: the site has no such file", importer(e, &m), m.Target), "mend the address in the import, or take the import out")
+					}
+				}
+			}
 			if !e.Loads || !e.Ref.Own || e.Inside == "template" || p.Site.HasFile(e.Ref.Path) {
 				continue
 			}

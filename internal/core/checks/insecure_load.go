@@ -15,8 +15,17 @@ and warns of the rest. Write https.`,
 	Good: "<script src=\"https://count.example/c.js\"></script>",
 	Page: func(p *Pass) {
 		for i := range p.Elements {
-			if e := &p.Elements[i]; Own(e) && e.Loads && strings.HasPrefix(e.Target, "http://") && p.Base.Secure() {
+			e := &p.Elements[i]
+			if !Own(e) || !p.Base.Secure() {
+				continue
+			}
+			if e.Loads && strings.HasPrefix(e.Target, "http://") {
 				p.At(e, e.URL+" is loaded without encryption", "write https://")
+			}
+			for _, m := range e.Imports {
+				if strings.HasPrefix(m.Target, "http://") {
+					p.At(e, importer(e, &m)+" imports "+m.Target+" without encryption", "write https:// in the import")
+				}
 			}
 		}
 	},

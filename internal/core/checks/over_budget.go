@@ -21,7 +21,7 @@ requests, more bytes, more that blocks or more third parties than was agreed.`,
 			if !Chosen(b.Pages, p.Gated.Result) {
 				continue
 			}
-			cost := p.Cost()
+			cost := p.costs()
 			for _, l := range b.Limits {
 				if have := cost[l.Key]; have > l.Most {
 					line, col := p.headAt()
@@ -32,34 +32,11 @@ requests, more bytes, more that blocks or more third parties than was agreed.`,
 	},
 }
 
-// Cost is what the page costs a visitor, by the keys of a budget: bytes of scripts,
-// of styles and of all with the page itself; blocking resources, requests, hosts of
-// third parties.
-func (p *Pass) Cost() map[string]int {
-	cost := map[string]int{"total": p.Bytes}
-	hosts := map[string]bool{}
-	for i := range p.Elements {
-		e := &p.Elements[i]
-		if !Own(e) {
-			continue
-		}
-		switch {
-		case e.Tag == "script" && (e.IsScript() || e.Loads):
-			cost["scripts"] += e.Bytes
-		case e.IsStylesheet() || e.Tag == "style":
-			cost["styles"] += e.Bytes
-		}
-		if e.Loads {
-			cost["total"] += e.Bytes
-			cost["requests"]++
-			if e.Runs == "blocking" {
-				cost["blocking"]++
-			}
-			if e.Party == "third" {
-				hosts[hostOf(e.Target)] = true
-			}
-		}
-	}
-	cost["third-parties"] = len(hosts)
-	return cost
+// costs are what the page costs a visitor, by the keys of a budget: bytes of
+// scripts, of styles and of all with the page itself; blocking resources, requests,
+// hosts of third parties.
+func (p *Pass) costs() map[string]int {
+	c := p.Cost()
+	return map[string]int{"total": p.Bytes + c.Loaded, "scripts": c.Scripts, "styles": c.Styles, "requests": c.Requests,
+		"blocking": c.Blocking, "third-parties": c.ThirdParties}
 }

@@ -1,10 +1,10 @@
 package checks
 
 import (
-	"net/url"
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/inventory"
 )
 
 var unexpectedHost = &Check{
@@ -20,26 +20,35 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 		}
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if !Own(e) || !e.Loads || e.Party != "third" {
+			if !Own(e) {
 				continue
 			}
-			host := strings.ToLower(hostOf(e.Target))
-			trusted := false
-			for _, t := range p.Site.Trust {
-				t = strings.ToLower(t)
-				trusted = trusted || host == t || strings.HasPrefix(t, "*.") && strings.HasSuffix(host, t[1:])
-			}
-			if !trusted {
+			if host := strings.ToLower(inventory.Host(e.Target)); e.Loads && e.Party == "third" && !p.Site.trusts(host) {
 				p.At(e, host+" is not among the trusted hosts", "add it under site.trust, or take the code out with found and pages: none")
+			}
+			for _, m := range e.Imports {
+				if host := strings.ToLower(inventory.Host(m.Target)); m.Party == "third" && !p.Site.trusts(host) {
+					p.At(e, host+" is not among the trusted hosts; "+importer(e, &m)+" imports "+m.Target, "add it under site.trust, or take the import out")
+				}
 			}
 		}
 	},
 }
 
-func hostOf(target string) string {
-	u, err := url.Parse(target)
-	if err != nil {
-		return target
+func (s *Site) trusts(host string) bool {
+	for _, t := range s.Trust {
+		t = strings.ToLower(t)
+		if host == t || strings.HasPrefix(t, "*.") && strings.HasSuffix(host, t[1:]) {
+			return true
+		}
 	}
-	return u.Hostname()
+	return false
+}
+
+// importer names what imports a file.
+func importer(e *inventory.Element, m *inventory.Import) string {
+	if m.By == "" {
+		return "this " + e.Tag
+	}
+	return m.By
 }

@@ -118,22 +118,8 @@ func (t *Totals) add(o Totals) {
 }
 
 func totalsOf(r *inventory.Record) Totals {
-	t := Totals{Pages: 1, Bytes: r.Bytes}
-	for i := range r.Elements {
-		e := &r.Elements[i]
-		if e.Inside != "" {
-			continue
-		}
-		if loads(e) {
-			t.Requests++
-			t.Bytes += e.Bytes
-			t.Gzip += e.Gzip
-			if e.Runs == "blocking" {
-				t.Blocking++
-			}
-		}
-	}
-	return t
+	c := r.CostWhere(loads)
+	return Totals{Pages: 1, Bytes: r.Bytes + c.Loaded, Requests: c.Requests, Gzip: c.LoadedGzip, Blocking: c.Blocking}
 }
 
 // loads reports whether an element makes a browser fetch something: of a saved
@@ -162,10 +148,27 @@ func identity(e *inventory.Element) (id, what string) {
 			what = "inline, of " + e.Item
 		}
 		return e.Tag + " inline " + e.Digest, what
+	case e.Tag == imported:
+		return imported + " " + e.Target, e.Target
 	case e.Tag == "dialog":
 		return "dialog " + e.Item, "dialog"
 	}
 	return "", ""
+}
+
+// imported stands for a tag where a page gets a file by an import.
+const imported = "import"
+
+// withImports lists the elements of a page, each followed by what it imports.
+func withImports(r *inventory.Record) (out []*inventory.Element) {
+	for i := range r.Elements {
+		e := &r.Elements[i]
+		out = append(out, e)
+		for _, m := range e.Imports {
+			out = append(out, &inventory.Element{Tag: imported, Area: e.Area, Inside: e.Inside, Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Item: e.Item})
+		}
+	}
+	return out
 }
 
 // collector gathers things over all pages.
@@ -193,13 +196,13 @@ func (c *collector) put(kind string, e *inventory.Element, what, from, to, path 
 // page compares one page; it reports whether what it loads differs.
 func (c *collector) page(was, is *inventory.Record) (changed bool) {
 	old := map[string][]*inventory.Element{}
-	for i := range was.Elements {
-		if id, _ := identity(&was.Elements[i]); id != "" {
-			old[id] = append(old[id], &was.Elements[i])
+	before := withImports(was)
+	for _, e := range before {
+		if id, _ := identity(e); id != "" {
+			old[id] = append(old[id], e)
 		}
 	}
-	for i := range is.Elements {
-		e := &is.Elements[i]
+	for _, e := range withImports(is) {
 		id, what := identity(e)
 		if id == "" {
 			continue
@@ -216,10 +219,10 @@ func (c *collector) page(was, is *inventory.Record) (changed bool) {
 			changed = true
 		}
 	}
-	for i := range was.Elements {
-		id, what := identity(&was.Elements[i])
+	for _, e := range before {
+		id, what := identity(e)
 		for _, left := range old[id] {
-			if id != "" && left == &was.Elements[i] {
+			if id != "" && left == e {
 				c.put("went", left, what, "", "", is.Path)
 				changed = true
 			}

@@ -35,6 +35,8 @@ type Record struct {
 	Scan     *markup.Page   `json:"-"`
 	Page     page.Page      `json:"-"`
 	Base     weburl.Page    `json:"-"`
+
+	imported map[string]bool // targets that are listed already
 }
 
 // An Element is one element of a page that loads or describes something.
@@ -55,10 +57,14 @@ type Element struct {
 	Digest string `json:"digest,omitempty"` // of an inline text, as that of the page
 	Item   string `json:"item"`             // the item it belongs to, or ""
 
+	Imports []Import `json:"imports,omitempty"` // what its file or text imports
+
 	El    markup.Element `json:"-"` // the same in the scan, offsets in the scanned text
 	Label string         `json:"-"` // what it says: a title's text, a meta's name and content
 	Ref   weburl.Ref     `json:"-"`
 	Loads bool           `json:"-"` // a browser fetches its URL
+
+	module bool
 }
 
 // Weights tells what a file or a text weighs.
@@ -103,10 +109,12 @@ func TakeScanned(src *markup.Source, scan *markup.Page, known page.Page, site *w
 			e.Item = regions[0].Name
 		}
 		r.describe(&e, weights)
+		r.follow(&e, site, weights)
 		r.Elements = append(r.Elements, e)
 		ends = append(ends, el.Start, el.End)
 	}
 	r.offsets(ends)
+	r.once()
 	return r
 }
 
@@ -195,6 +203,7 @@ func (r *Record) script(e *Element, attr func(string) string) {
 	}
 	_, async := markup.AttrValue(src, e.El.Start, "async")
 	_, deferred := markup.AttrValue(src, e.El.Start, "defer")
+	e.module = kind == markup.Module
 	switch {
 	case kind == markup.Module && async, external && async:
 		e.Runs = "async"

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 	"strings"
 
 	"github.com/tdewolff/parse/v2"
@@ -27,15 +28,44 @@ func (m *Mistake) Error() string { return m.Message }
 // it); nil where it is in order.
 func JavaScript(src []byte) (mistake *Mistake) {
 	defer guard(&mistake)
-	_, err := js.Parse(parse.NewInputBytes(bytes.Clone(src)), js.Options{})
+	_, err := js.Parse(parse.NewInputBytes(parsable(src)), js.Options{})
 	var pe *parse.Error
 	if errors.As(err, &pe) {
+		for _, legal := range legalAnyway {
+			if strings.Contains(pe.Message, legal) {
+				return nil
+			}
+		}
 		return &Mistake{offsetOf(src, pe.Line, pe.Column), "this JavaScript does not parse: " + pe.Message}
 	}
 	if err != nil && err != io.EOF {
 		return &Mistake{0, "this JavaScript does not parse: " + err.Error()}
 	}
 	return nil
+}
+
+// legalAnyway are complaints of the parser about what browsers take in classic
+// scripts (ECMAScript, Annex B).
+var legalAnyway = []string{"legacy octal", "unexpected function in statement", "unexpected in in for statement"}
+
+// importAttributes are what may follow the specifier of an import (ECMAScript,
+// section 16.2.2), which the parser does not know.
+var importAttributes = regexp.MustCompile(`\b(?:from|import)\s*(?:"[^"\n]*"|'[^'\n]*')(\s*with\s*\{[^{}]*\})`)
+
+// parsable is a copy of a script with blanks for what the parser does not know.
+func parsable(src []byte) []byte {
+	out := bytes.Clone(src)
+	if !bytes.Contains(out, []byte("with")) {
+		return out
+	}
+	for _, m := range importAttributes.FindAllSubmatchIndex(src, -1) {
+		for i := m[2]; i < m[3]; i++ {
+			if out[i] != '\n' && out[i] != '\r' {
+				out[i] = ' '
+			}
+		}
+	}
+	return out
 }
 
 // closers tells what closes what is opened.

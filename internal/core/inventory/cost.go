@@ -1,0 +1,78 @@
+package inventory
+
+import "net/url"
+
+// Cost is what a page costs a visitor besides its own HTML, imports included.
+type Cost struct {
+	Requests     int
+	Blocking     int // of these, those that hold up the first paint or the parser
+	ThirdParties int // hosts
+	Scripts      int // bytes, inline ones too
+	Styles       int // the same
+	Loaded       int // bytes of the files
+	LoadedGzip   int
+	Inline       int // bytes of inline scripts and styles
+	InlineGzip   int
+}
+
+// Cost sums up what a browser acts on: nothing in templates, noscripts or
+// drawings.
+func (r *Record) Cost() Cost { return r.CostWhere(func(e *Element) bool { return e.Loads }) }
+
+// CostWhere is Cost where loads says which elements make a browser fetch
+// something: a saved record does not tell.
+func (r *Record) CostWhere(loads func(*Element) bool) (c Cost) {
+	hosts := map[string]bool{}
+	for i := range r.Elements {
+		e := &r.Elements[i]
+		if e.Inside != "" {
+			continue
+		}
+		into := new(int)
+		switch {
+		case e.Tag == "script":
+			into = &c.Scripts
+		case e.IsStylesheet() || e.Tag == "style":
+			into = &c.Styles
+		}
+		*into += e.Bytes
+		switch {
+		case loads(e):
+			c.Requests++
+			c.Loaded += e.Bytes
+			c.LoadedGzip += e.Gzip
+			if e.Runs == "blocking" {
+				c.Blocking++
+			}
+			if e.Party == "third" {
+				hosts[Host(e.Target)] = true
+			}
+		default:
+			c.Inline += e.Bytes
+			c.InlineGzip += e.Gzip
+		}
+		for _, m := range e.Imports {
+			c.Requests++
+			c.Loaded += m.Bytes
+			c.LoadedGzip += m.Gzip
+			*into += m.Bytes
+			if e.Runs == "blocking" {
+				c.Blocking++
+			}
+			if m.Party == "third" {
+				hosts[Host(m.Target)] = true
+			}
+		}
+	}
+	c.ThirdParties = len(hosts)
+	return c
+}
+
+// Host is the host of an absolute URL.
+func Host(target string) string {
+	u, err := url.Parse(target)
+	if err != nil {
+		return target
+	}
+	return u.Hostname()
+}
