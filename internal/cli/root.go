@@ -103,7 +103,7 @@ with apply, and verify with audit, why and where.`,
 	root.AddCommand(a.demoCmd(), a.surveyCmd(), a.showCmd(), a.pagesCmd(),
 		a.addCmd(), a.setCmd(), a.disableCmd(), a.enableCmd(), a.removeCmd(),
 		a.checkCmd(), a.diffCmd(), a.applyCmd(),
-		a.auditCmd(), a.whyCmd(), a.whereCmd(), a.compareCmd(), a.findCmd(), a.explainCmd(), a.schemaCmd())
+		a.auditCmd(), a.whyCmd(), a.whereCmd(), a.compareCmd(), a.suggestCmd(), a.findCmd(), a.explainCmd(), a.schemaCmd())
 	root.SetHelpCommandGroupID("more")
 	root.SetCompletionCommandGroupID("more")
 	root.CompletionOptions.HiddenDefaultCmd = false

@@ -8,6 +8,7 @@ import (
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/site"
 )
@@ -34,7 +35,7 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 		onPages = append(onPages, g.Problems...)
 		onPages = append(onPages, g.Clashes()...)
 		if (needs || len(popups) > 0) && !g.Fragment {
-			pass := asWritten(p, g)
+			pass := asWritten(p, g, nil)
 			if len(popups) > 0 {
 				kept = append(kept, checks.Keep(pass))
 			}
@@ -76,8 +77,8 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 }
 
 // asWritten takes a page as apply would write it.
-func asWritten(p *site.Project, g *gating.Result) *checks.Pass {
-	record := takeGated(g.File, g.Page, p, nil)
+func asWritten(p *site.Project, g *gating.Result, w inventory.Weights) *checks.Pass {
+	record := takeGated(g.File, g.Page, p, w)
 	return &checks.Pass{Record: record, Gated: checks.Hold(record, p.Gate, g)}
 }
 

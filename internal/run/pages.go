@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
+	"slices"
 	"sort"
 	"strings"
 
@@ -61,6 +62,7 @@ func ParseQuery(p *site.Project, text string) (*Query, error) {
 
 // Chooses reports whether the query chooses a page that was looked at.
 func (q *Query) Chooses(v *gating.View) bool {
+	v.Page.Has = slices.Clip(v.Page.Has[:min(q.base, len(v.Page.Has))])
 	for _, s := range q.selectors {
 		v.Page.Has = append(v.Page.Has, len(markup.Matches(v.Source.Text, s)) > 0)
 	}

@@ -265,6 +265,18 @@ func LineOf(text []byte, n int) string {
 	return strings.TrimSuffix(lines[n-1], "\r")
 }
 
+// OfFolder is a project of a folder of pages and a gate file that says nothing.
+func OfFolder(dir string) (*Project, error) {
+	abs, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, &PathError{Path: dir, Err: err}
+	}
+	g, _ := gatefile.Parse("", []byte("yellowgate: 1\n"), nil)
+	gate, _ := gating.New(g, Today())
+	p := &Project{Dir: abs, Source: abs, Gate: gate, Facts: &Facts{}, skip: func(rel string, _ bool) bool { return Hidden(rel) }}
+	return p, p.Walk()
+}
+
 // Walk lists the source folder and gives its pages their paths and facts.
 func (p *Project) Walk() error {
 	if p.Source == "" {

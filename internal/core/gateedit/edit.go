@@ -643,3 +643,46 @@ func (d *Doc) Append(v Value, path ...string) error {
 	d.lines[f.line] = line[:from] + "[" + old + ", " + text + "]" + line[to:]
 	return nil
 }
+
+// AppendRule adds a mapping to the end of a list of mappings, such as metadata, and
+// makes the list where there is none.
+func (d *Doc) AppendRule(v Value, path ...string) error {
+	m, at, depth, err := d.find(path)
+	if err != nil {
+		return err
+	}
+	if at < 0 || depth < len(path)-1 || m == nil {
+		lines := append([]string{path[0] + ":"}, v.entry(step)...)
+		if len(d.lines) > 0 {
+			lines = append([]string{""}, lines...)
+		}
+		d.splice(len(d.lines), len(d.lines), lines)
+		return nil
+	}
+	f := m.fields[at]
+	list, isList := f.value.(*ast.SequenceNode)
+	switch {
+	case isList && !list.IsFlowStyle && len(list.Values) > 0:
+		first := d.lines[list.Start.Position.Line-1]
+		dash := strings.Index(first, "-")
+		end := d.fieldEnd(m, at)
+		d.splice(end, end, v.entry(first[:max(dash, 0)]))
+	case isList:
+		return d.Append(Raw(v.inFlow()), path...)
+	default:
+		return fmt.Errorf("%s is no list", f.key)
+	}
+	return nil
+}
+
+// entry writes a mapping as an entry of a list.
+func (v Value) entry(indent string) []string {
+	var out []string
+	for i, k := range v.Keys {
+		out = append(out, v.Vals[i].block(k, indent+"  ", step)...)
+	}
+	if len(out) > 0 {
+		out[0] = indent + "- " + strings.TrimPrefix(out[0], indent+"  ")
+	}
+	return out
+}

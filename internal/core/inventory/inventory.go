@@ -280,5 +280,8 @@ func (r *Record) weigh(e *Element, weights Weights) {
 // IsStylesheet reports whether the element is a stylesheet that applies.
 func (e *Element) IsStylesheet() bool { return e.El.Tag == markup.TagLink && isStylesheet(e.Label) }
 
+// Module reports whether the element is a module script.
+func (e *Element) Module() bool { return e.module }
+
 // IsScript reports whether the element is a script that runs.
 func (e *Element) IsScript() bool { return e.El.Tag == markup.TagScript && e.Runs != "" }

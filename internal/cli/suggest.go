@@ -1,0 +1,90 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/report"
+	"yellowgate/internal/run"
+	"yellowgate/internal/site"
+)
+
+func (a *app) suggestCmd() *cobra.Command {
+	var only []string
+	var write, dry bool
+	cmd := &cobra.Command{
+		Use: "suggest [DIR]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
+		Short: "What loads where nothing needs it, and which lines would change that?",
+		Long: `Looks at every page as apply would write it for stylesheets none of whose selectors
+match anything, scripts that look for elements the page does not have, and libraries
+that no script names. Each suggestion shows its evidence, how sure it is, what it would
+save, and the lines of gate file that would do it.
+
+certain: selectors match nothing, and no script of the page could change that. likely:
+all that the code looks for can be read in it. possible: the code does more than look for
+elements. What cannot be told from the text is listed, and nothing is guessed about it.
+
+Nothing is run. With a folder, its pages are looked at as they are, without a gate file.
+--write puts what is certain or likely into the gate file, and what is only possible if
+--only names it; then look at yellowgate diff.`,
+		Example: "  yellowgate suggest\n  yellowgate suggest --only contact-kit --write\n  yellowgate suggest tern-hill/site",
+		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+			return nil, cobra.ShellCompDirectiveFilterDirs
+		},
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin(); err != nil {
+				return err
+			}
+			p, err := a.suggestOn(args, write || dry)
+			if err != nil {
+				return err
+			}
+			r, err := run.Suggest(p, a.progress("looking"))
+			if err == nil {
+				err = r.Only(only)
+			}
+			if err != nil {
+				return err
+			}
+			if write || dry {
+				e, err := a.edit("", dry)
+				if err != nil {
+					return err
+				}
+				result, skipped, err := e.Write(r, len(only) > 0)
+				if err == nil && skipped > 0 && !a.quiet {
+					fmt.Fprintf(a.err, "left out: %d that are only possible, or have no short query; --only NAME takes a possible one\n", skipped)
+				}
+				return a.edited(e, result, err)
+			}
+			return a.write(func(w io.Writer, pr *report.Printer) error {
+				if a.format == "json" {
+					return report.JSON(w, r)
+				}
+				pr.Suggest(r, a.verbose)
+				return nil
+			})
+		},
+	}
+	cmd.Flags().StringArrayVar(&only, "only", nil, "only the suggestion for the item `NAME`; may be repeated")
+	cmd.Flags().BoolVar(&write, "write", false, "put the lines into the gate file")
+	dryFlag(cmd, &dry)
+	_ = cmd.RegisterFlagCompletionFunc("only", func(_ *cobra.Command, _ []string, prefix string) ([]string, cobra.ShellCompDirective) {
+		return a.completeItems(prefix), cobra.ShellCompDirectiveNoFileComp
+	})
+	return cmd
+}
+
+// suggestOn opens what is to be looked at: the gate file's site, or a folder.
+func (a *app) suggestOn(args []string, write bool) (*site.Project, error) {
+	if len(args) == 0 {
+		p, _, err := a.open(true)
+		return p, err
+	}
+	if write {
+		return nil, &site.UsageError{Message: "lines go into a gate file, and a folder has none", Remedy: "yellowgate survey " + args[0] + " --write makes a first one; then yellowgate suggest --write"}
+	}
+	return site.OfFolder(args[0])
+}

@@ -1,0 +1,342 @@
+package evidence
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"sort"
+	"strings"
+
+	"yellowgate/internal/core/inventory"
+)
+
+// A Ledger counts over all pages which of them need a thing. It is added to by one
+// goroutine at a time.
+type Ledger struct {
+	pages []string // paths
+	seen  map[string]*Entry
+	order []*Entry
+}
+
+// An Entry is one thing that pages load.
+type Entry struct {
+	Key, Item string
+	Loads     []Load // what it is made of
+	On        []int  // pages that load it, by number
+	Used      []int  // of these, those that need it
+	Unseen    []int  // of these, those of which it cannot be told
+
+	Requests, Blocking, Bytes, Gzip int // of one copy: the most that a page has
+
+	certainty Certainty
+	why       map[string]int   // what shows the need -> pages
+	unseen    string           // why it cannot be told
+	vain      string           // what it asks for in vain
+	matches   map[string][]int // selector -> pages
+}
+
+// A Load is one element that a thing is made of.
+type Load struct {
+	Tag, Target, Party, Text string // Text of an inline script or style
+}
+
+// Add counts one page.
+func (l *Ledger) Add(r *inventory.Record, needs []*Need) {
+	if l.seen == nil {
+		l.seen = map[string]*Entry{}
+	}
+	page := len(l.pages)
+	l.pages = append(l.pages, r.Path)
+	for _, n := range needs {
+		key := n.Item + "\x00" + n.Key
+		e := l.seen[key]
+		if e == nil {
+			e = &Entry{Key: n.Key, Item: n.Item, certainty: Certain, why: map[string]int{}, matches: map[string][]int{}}
+			l.seen[key] = e
+			l.order = append(l.order, e)
+		}
+		e.add(page, r, n)
+	}
+}
+
+func (e *Entry) add(page int, r *inventory.Record, n *Need) {
+	e.On = append(e.On, page)
+	requests, blocking, bytes, gzip := 0, 0, 0, 0
+	for _, i := range n.Elements {
+		x := &r.Elements[i]
+		bytes += x.Bytes
+		gzip += x.Gzip
+		if x.Loads {
+			requests++
+			if x.Runs == "blocking" {
+				blocking++
+			}
+		}
+		for _, m := range x.Imports {
+			requests++
+			bytes += m.Bytes
+			gzip += m.Gzip
+		}
+		load := Load{Tag: x.Tag, Target: x.Target, Party: x.Party}
+		if !x.Loads {
+			load.Text = r.Source.String(x.El.TagEnd, max(x.El.ContentEnd, x.El.TagEnd))
+		}
+		if !slices.Contains(e.Loads, load) && len(e.Loads) < 8 {
+			e.Loads = append(e.Loads, load)
+		}
+	}
+	e.Requests, e.Blocking = max(e.Requests, requests), max(e.Blocking, blocking)
+	e.Bytes, e.Gzip = max(e.Bytes, bytes), max(e.Gzip, gzip)
+	switch n.State {
+	case Used:
+		e.Used = append(e.Used, page)
+		why := n.By
+		if n.From != "" && !strings.HasPrefix(n.From, "the ") {
+			why += " named by " + n.From
+		} else if n.From != "" {
+			why += " named by inline code"
+		}
+		e.why[why]++
+		for _, s := range n.Selectors {
+			if on := e.matches[s]; len(on) == 0 || on[len(on)-1] != page {
+				e.matches[s] = append(on, page)
+			}
+		}
+	case Unseen:
+		e.Unseen, e.unseen = append(e.Unseen, page), n.By
+	default:
+		e.certainty, e.vain = min(e.certainty, n.Certainty), n.By
+	}
+}
+
+// A Suggestion is a thing that loads where nothing needs it.
+type Suggestion struct {
+	*Entry
+	Certainty Certainty
+	Needed    []string // paths of the pages that need it
+	Without   []string // of those that load it and do not
+	Evidence  []string // sentences
+	// Queries choose the pages that need it, the best first. Those with has() are
+	// to be tried on the source pages.
+	Queries []string
+}
+
+// Saves is what it would save over all pages.
+func (s *Suggestion) Saves() (requests, blocking, bytes, gzip int) {
+	n := len(s.Without)
+	return n * s.Requests, n * s.Blocking, n * s.Bytes, n * s.Gzip
+}
+
+// Suggestions lists what loads where nothing needs it, what saves most first.
+func (l *Ledger) Suggestions() (out []Suggestion) {
+	sorted := slices.Sorted(slices.Values(l.pages))
+	for _, e := range l.order {
+		if len(e.Unseen) > 0 || len(e.Used) == len(e.On) {
+			continue
+		}
+		s := Suggestion{Entry: e, Certainty: e.certainty}
+		used := map[int]bool{}
+		for _, i := range e.Used {
+			used[i] = true
+			s.Needed = append(s.Needed, l.pages[i])
+		}
+		for _, i := range e.On {
+			if !used[i] {
+				s.Without = append(s.Without, l.pages[i])
+			}
+		}
+		s.Evidence = e.evidence()
+		s.Queries = e.queries(sorted, s.Needed, s.Without)
+		out = append(out, s)
+	}
+	sort.SliceStable(out, func(i, j int) bool {
+		_, _, _, a := out[i].Saves()
+		_, _, _, b := out[j].Saves()
+		return a > b
+	})
+	return out
+}
+
+// A Doubt is a thing of which nothing can be told.
+type Doubt struct {
+	*Entry
+	Why string
+}
+
+// Doubts lists the things that cannot be judged.
+func (l *Ledger) Doubts() (out []Doubt) {
+	for _, e := range l.order {
+		if len(e.Unseen) > 0 {
+			out = append(out, Doubt{e, e.unseen})
+		}
+	}
+	return out
+}
+
+// evidence says what was seen, in sentences.
+func (e *Entry) evidence() (out []string) {
+	if len(e.Used) == 0 {
+		out = append(out, "nothing on the pages that load it asks for it")
+	}
+	type reason struct {
+		what  string
+		pages int
+	}
+	var reasons []reason
+	for what, n := range e.why {
+		reasons = append(reasons, reason{what, n})
+	}
+	slices.SortFunc(reasons, func(a, b reason) int { return cmp.Or(b.pages-a.pages, strings.Compare(a.what, b.what)) })
+	for i, r := range reasons {
+		if i == 3 {
+			out = append(out, fmt.Sprintf("and %d more that are asked for", len(reasons)-3))
+			break
+		}
+		out = append(out, fmt.Sprintf("%s on %s", r.what, pages(r.pages)))
+	}
+	if e.vain != "" {
+		what := "not found there: "
+		if len(e.Used) > 0 {
+			what = "not found on the others: "
+		}
+		if strings.HasPrefix(e.vain, "the name") {
+			what = "no script calls "
+		}
+		out = append(out, what+e.vain)
+	}
+	return out
+}
+
+func pages(n int) string {
+	if n == 1 {
+		return "1 page"
+	}
+	return fmt.Sprintf("%d pages", n)
+}
+
+// longest is how many entries a list of paths may have before nobody would keep it.
+const longest = 12
+
+// queries are the page queries that choose the pages that need a thing.
+func (e *Entry) queries(all, needed, without []string) (out []string) {
+	if len(needed) == 0 {
+		return []string{"none"}
+	}
+	if sel := e.cover(); len(sel) > 0 {
+		out = append(out, "has("+strings.Join(sel, ") or has(")+")")
+	}
+	if list := Paths(needed, all); len(list) > 0 {
+		out = append(out, strings.Join(list, " or "))
+	}
+	if list := Paths(without, all); len(list) > 0 {
+		out = append(out, "all and not ("+strings.Join(list, " or ")+")")
+	}
+	return out
+}
+
+// cover chooses selectors that match on all the pages that need the thing: as few as
+// it takes, at most three, the plainer the better.
+func (e *Entry) cover() (chosen []string) {
+	var all []string
+	for s := range e.matches {
+		all = append(all, s)
+	}
+	slices.SortFunc(all, func(a, b string) int {
+		return cmp.Or(len(e.matches[b])-len(e.matches[a]), plainness(a)-plainness(b), len(a)-len(b), strings.Compare(a, b))
+	})
+	left := map[int]bool{}
+	for _, i := range e.Used {
+		left[i] = true
+	}
+	for len(left) > 0 && len(chosen) < 3 {
+		best, most := "", 0
+		for _, s := range all {
+			n := 0
+			for _, i := range e.matches[s] {
+				if left[i] {
+					n++
+				}
+			}
+			if n > most {
+				best, most = s, n
+			}
+		}
+		if best == "" {
+			return nil
+		}
+		chosen = append(chosen, best)
+		for _, i := range e.matches[best] {
+			delete(left, i)
+		}
+	}
+	if len(left) > 0 {
+		return nil
+	}
+	return chosen
+}
+
+// plainness is 0 for a class or an id, 1 for a tag with one, 2 for what else one
+// element answers, 3 for a tag alone, 4 for the rest.
+func plainness(s string) int {
+	switch {
+	case strings.ContainsAny(s, " >+~,:"):
+		return 4
+	case strings.IndexAny(s, ".#") == 0 && strings.LastIndexAny(s, ".#[") == 0:
+		return 0
+	case strings.ContainsAny(s, ".#"):
+		return 1
+	case strings.Contains(s, "["):
+		return 2
+	}
+	return 3
+}
+
+// Paths writes a set of pages as paths and globs of folders all of whose pages are
+// in it; nil where that takes more than longest entries. all has to be sorted.
+func Paths(some, all []string) (out []string) {
+	in := make(map[string]bool, len(some))
+	for _, p := range some {
+		in[p] = true
+	}
+	before := make([]int, len(all)+1) // how many of some stand before
+	for i, p := range all {
+		before[i+1] = before[i]
+		if in[p] {
+			before[i+1]++
+		}
+	}
+	var folder func(from, to, depth int)
+	folder = func(from, to, depth int) {
+		have := before[to] - before[from]
+		switch {
+		case have == 0 || len(out) > longest:
+		case have == to-from && have > 1 && depth == 1:
+			out = append(out, "all")
+		case have == to-from && have > 1:
+			out = append(out, all[from][:depth]+"**")
+		default:
+			for i := from; i < to; {
+				end := i + 1
+				slash := strings.IndexByte(all[i][depth:], '/')
+				if slash >= 0 {
+					sub := all[i][:depth+slash+1]
+					for end < to && strings.HasPrefix(all[end], sub) {
+						end++
+					}
+				}
+				switch {
+				case end > i+1:
+					folder(i, end, depth+slash+1)
+				case in[all[i]]:
+					out = append(out, all[i])
+				}
+				i = end
+			}
+		}
+	}
+	folder(0, len(all), 1)
+	if len(out) > longest {
+		return nil
+	}
+	return out
+}

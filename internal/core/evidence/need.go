@@ -1,0 +1,411 @@
+package evidence
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
+)
+
+// State is whether a page needs a thing.
+type State uint8
+
+const (
+	Unused State = iota // nothing on the page asks for it
+	Used                // something does
+	Unseen              // what it does cannot be told from its text
+)
+
+// Certainty is how sure it is that a page does not need a thing.
+type Certainty uint8
+
+const (
+	Possible Certainty = iota // its code does more than look for elements
+	Likely                    // its code looks for elements and names, and all of them can be read
+	Certain                   // its selectors match nothing, and no script could change that
+)
+
+func (c Certainty) String() string { return [...]string{"possible", "likely", "certain"}[c] }
+
+// A Need is one thing that a page loads, an item or else a file or an inline text,
+// and whether the page needs it.
+type Need struct {
+	Key       string // the item's name, or what is loaded: a path, or an inline text's digest
+	Item      string
+	Elements  []int // of the record
+	State     State
+	Certainty Certainty
+	// By is what shows the need: a selector that matches, or a name that is called.
+	// For a thing that is unseen it says why; for one that is unused, what it was
+	// asked for in vain.
+	By   string
+	From string // what calls it by that name: "line 12", or a file
+	// At is the offset of the element that it is needed for; -1 for none.
+	At int
+	// Selectors are those that match something here, of a kind that a page query
+	// can ask for.
+	Selectors []string
+
+	sheets     []*Sheet
+	scripts    []*Script
+	unreadable string // why a part of it cannot be read
+	setUp      bool   // it does nothing but call what others define
+	called     bool   // its functions are called by set-up code of its own
+}
+
+// A Judge looks at what a page loads.
+type Judge struct {
+	*Library
+	// Judges says which items are made of scripts and stylesheets alone; any other
+	// is needed for what it shows. nil for all.
+	Judges func(item string) bool
+}
+
+// Needs tells, for each script and stylesheet of a page, whether the page needs it,
+// in document order. What belongs to one item is one thing, and so are a script and
+// the inline code that does nothing but call it.
+func (j *Judge) Needs(r *inventory.Record, v *Vocabulary) []*Need {
+	p := &judging{Judge: j, record: r, page: v}
+	for i := range r.Elements {
+		p.add(i)
+	}
+	p.join()
+	for _, n := range p.things {
+		p.direct(n)
+	}
+	p.byName()
+	return p.things
+}
+
+type judging struct {
+	*Judge
+	record  *inventory.Record
+	page    *Vocabulary
+	things  []*Need
+	foreign bool // a script of the page is a third party's
+	unread  bool // one of the site's own cannot be read
+}
+
+// add puts an element into its thing.
+func (p *judging) add(i int) {
+	e := &p.record.Elements[i]
+	style := e.IsStylesheet() || e.El.Tag == markup.TagStyle
+	if e.Inside == "template" || e.Inside == "noscript" || !style && !e.IsScript() || e.Inside != "" && e.Loads {
+		return
+	}
+	key := e.Item
+	switch {
+	case key != "":
+	case e.Loads:
+		key = e.Target
+	default:
+		key = "inline " + e.Digest
+	}
+	at := slices.IndexFunc(p.things, func(n *Need) bool { return n.Key == key && n.Item == e.Item })
+	if at < 0 {
+		at = len(p.things)
+		p.things = append(p.things, &Need{Key: key, Item: e.Item, At: -1})
+	}
+	n := p.things[at]
+	n.Elements = append(n.Elements, i)
+	whole := true
+	if style {
+		var list []*Sheet
+		list, whole = p.SheetsOf(p.record, e)
+		n.sheets = append(n.sheets, list...)
+	} else {
+		var list []*Script
+		list, whole = p.scriptsOf(p.record, e)
+		n.scripts = append(n.scripts, list...)
+		p.foreign = p.foreign || !whole
+		p.unread = p.unread || !whole && e.Party != "third"
+	}
+	switch {
+	case whole:
+	case e.Party == "third":
+		n.unreadable = "its code is a third party's"
+	default:
+		n.unreadable = "a part of it cannot be read"
+	}
+}
+
+// join makes inline code that only calls what one file defines a part of that file.
+func (p *judging) join() {
+	kept := p.things[:0:0]
+	var setUps []*Need
+	for _, n := range p.things {
+		if n.Item == "" && strings.HasPrefix(n.Key, "inline ") && len(n.scripts) == 1 && n.scripts[0].onlyCalls() {
+			n.setUp = true
+			setUps = append(setUps, n)
+			continue
+		}
+		kept = append(kept, n)
+	}
+	for _, s := range setUps {
+		var of []*Need
+		for _, n := range kept {
+			if n.Item == "" && !n.setUp && n.names(s.scripts[0]) != "" {
+				of = append(of, n)
+			}
+		}
+		if len(of) != 1 {
+			kept = append(kept, s)
+			continue
+		}
+		of[0].Elements = append(of[0].Elements, s.Elements...)
+		of[0].called = true
+	}
+	p.things = kept
+}
+
+// onlyCalls reports whether a script looks for nothing, sets no name and does nothing
+// that shows.
+func (s *Script) onlyCalls() bool {
+	return len(s.Defines)+len(s.Extends) == 0 && len(s.Load.Hooks)+len(s.Held.Hooks) == 0 && s.Load.Static() && s.Held.Static()
+}
+
+// names returns a global name that a script mentions and the thing defines.
+func (n *Need) names(s *Script) string {
+	for _, own := range n.scripts {
+		for _, d := range own.Defines {
+			if s.Uses[d] && !slices.Contains(s.Defines, d) {
+				return d
+			}
+		}
+		for _, m := range own.Extends { // under whatever name the other calls it
+			if s.Members[m] {
+				return m
+			}
+		}
+	}
+	return ""
+}
+
+// direct tells what the page itself shows of a thing.
+func (p *judging) direct(n *Need) {
+	if n.Item != "" && p.Judges != nil && !p.Judges(n.Item) {
+		n.State, n.By = Used, "it is content itself"
+		return
+	}
+	if n.Certainty = Certain; len(n.scripts) > 0 || p.foreign {
+		n.Certainty = Likely
+	}
+	var vain []string
+	for _, s := range n.sheets {
+		p.sheet(n, s)
+		vain = append(vain, s.samples()...)
+	}
+	n.queryable()
+	if n.State == Used {
+		return
+	}
+	if n.unreadable != "" {
+		n.State, n.By = Unseen, n.unreadable
+		return
+	}
+	hooks, sure, defines, effects := 0, true, []string(nil), []string(nil)
+	for _, s := range n.scripts {
+		for _, r := range s.reaches(n.called) {
+			for i := range r.Hooks {
+				h := &r.Hooks[i]
+				hooks++
+				if at, ok := h.Match(p.page); ok {
+					if n.State != Used {
+						n.State, n.By, n.At = Used, h.Selector, at
+					}
+					n.Selectors = append(n.Selectors, h.Selector)
+				}
+				vain = append(vain, h.Selector)
+			}
+			sure = sure && r.Static()
+			effects = append(effects, r.Effects...)
+			if r.Computed {
+				effects = append(effects, "looking for elements by a text made as it runs")
+			}
+		}
+		for _, d := range s.Defines {
+			if p.page.Calls(d) && n.State != Used {
+				n.State, n.By, n.From = Used, d, "an event handler of the page"
+			}
+			defines = append(defines, d)
+		}
+		defines = append(defines, s.Extends...)
+	}
+	switch {
+	case n.State == Used || len(n.scripts) == 0:
+	case slices.ContainsFunc(effects, speaks):
+		n.State, n.By = Unseen, "its code does more than look for elements: "+strings.Join(effects, ", ")
+	case hooks == 0 && len(defines) == 0:
+		n.State, n.By = Unseen, "its code looks for nothing that could be missing"
+		if len(effects) > 0 {
+			n.By += ", and does this: " + strings.Join(effects, ", ")
+		}
+	case !sure:
+		n.Certainty = Possible
+	}
+	if n.State == Unused {
+		n.By = strings.Join(few(vain, 3), ", ")
+		if len(defines) > 0 && hooks == 0 {
+			n.By = "the name " + strings.Join(few(defines, 3), ", ")
+		}
+		if n.By == "" {
+			n.State, n.By = Unseen, "it has no selectors and sets no names"
+		}
+		if p.unread && len(n.scripts) > 0 {
+			n.Certainty = Possible // who knows what the others call
+		}
+	}
+}
+
+// reaches are the parts of a script that run on the page: what its functions do only
+// where they are called.
+func (s *Script) reaches(called bool) []*Reach {
+	if called {
+		return []*Reach{&s.Load, &s.Held}
+	}
+	return []*Reach{&s.Load}
+}
+
+// speaks reports whether an effect reaches others than the page: whoever counts or
+// sends is not there for an element.
+func speaks(effect string) bool {
+	switch effect {
+	case "document.createElement", "document.body", "document.head", "document.documentElement", "document.forms", "document.images", "document.links",
+		"document.scripts", "document.styleSheets", "looking for elements by a text made as it runs":
+		return false
+	}
+	return true
+}
+
+// sheet looks for a selector of a stylesheet that matches, on the page or in what its
+// scripts may put there.
+func (p *judging) sheet(n *Need, s *Sheet) {
+	if sel, at := s.Match(p.page); sel != "" {
+		if n.State != Used {
+			n.State, n.By, n.At = Used, sel, at
+		}
+		n.Selectors = append(n.Selectors, s.present(p.page, sel)...)
+		return
+	}
+	if n.State == Used {
+		return
+	}
+	for _, other := range p.things {
+		for _, o := range other.sheets {
+			for name := range s.Sets {
+				if o != s && o.Asks[name] {
+					n.State, n.By, n.From = Used, name, other.label(p.record)
+					return
+				}
+			}
+		}
+	}
+	for name := range s.Sets {
+		if p.page.asks[name] {
+			n.State, n.By, n.From = Used, name, "a style attribute of the page"
+			return
+		}
+	}
+	for i := range s.Selectors {
+		if x := &s.Selectors[i]; !x.vars {
+			if from := p.made(x); from != "" {
+				n.State, n.By, n.From = Used, x.Text, from
+				return
+			}
+		}
+	}
+}
+
+// made returns the script that has the names in its texts which the page lacks for a
+// selector to match.
+func (p *judging) made(s *Selector) (from string) {
+	for _, name := range s.Needs {
+		if p.page.Has(name) {
+			continue
+		}
+		if name[0] != '.' && name[0] != '#' {
+			return ""
+		}
+		by := slices.IndexFunc(p.things, func(n *Need) bool {
+			return slices.ContainsFunc(n.scripts, func(x *Script) bool { return x.Words[name[1:]] })
+		})
+		if by < 0 {
+			return ""
+		}
+		from = p.things[by].label(p.record)
+	}
+	return from
+}
+
+// present lists names of a sheet that stand on the page and of which each alone is a
+// selector of it: what a page query can ask for.
+func (s *Sheet) present(v *Vocabulary, first string) (out []string) {
+	for _, n := range s.Names {
+		if s.plain[n] && n[0] != '[' && v.Has(n) && len(out) < 16 {
+			out = append(out, n)
+		}
+	}
+	return append(out, first)
+}
+
+// samples are the first selectors of a sheet.
+func (s *Sheet) samples() (out []string) {
+	for i := range s.Selectors {
+		if len(s.Selectors[i].Needs) > 0 && len(out) < 3 {
+			out = append(out, s.Selectors[i].Text)
+		}
+	}
+	return out
+}
+
+// queryable leaves out the selectors that a page query cannot ask for.
+func (n *Need) queryable() {
+	n.Selectors = slices.DeleteFunc(n.Selectors, func(s string) bool { _, err := markup.ParseSelector(s); return err != nil })
+}
+
+// byName makes things needed that a needed script calls by a name they define.
+func (p *judging) byName() {
+	for changed := true; changed; {
+		changed = false
+		for _, n := range p.things {
+			if n.State != Unused {
+				continue
+			}
+			for _, other := range p.things {
+				if other == n || other.State == Unused {
+					continue
+				}
+				for _, s := range other.scripts {
+					if d := n.names(s); d != "" {
+						n.State, n.By, n.From, changed = Used, d, other.label(p.record), true
+					}
+				}
+			}
+		}
+	}
+}
+
+// label names a thing to a reader.
+func (n *Need) label(r *inventory.Record) string {
+	if strings.HasPrefix(n.Key, "inline ") && n.Item == "" {
+		e := &r.Elements[n.Elements[0]]
+		return fmt.Sprintf("the %s in line %d", e.Tag, e.Line)
+	}
+	return n.Key
+}
+
+// few are the first of a list, each once, and an ellipsis for more.
+func few(list []string, most int) (out []string) {
+	for _, s := range list {
+		if slices.Contains(out, s) {
+			continue
+		}
+		if len(out) == most {
+			return append(out, "…")
+		}
+		out = append(out, s)
+	}
+	return out
+}

@@ -1,0 +1,97 @@
+package report
+
+import (
+	"fmt"
+	"strings"
+
+	"yellowgate/internal/run"
+)
+
+// Suggest writes what could load on fewer pages.
+func (p *Printer) Suggest(s *run.Suggestions, verbose bool) {
+	var sum run.Savings
+	open := 0
+	for _, x := range s.Suggestions {
+		sum.Requests += x.Saves.Requests
+		sum.Blocking += x.Saves.Blocking
+		sum.Bytes += x.Saves.Bytes
+		if x.Lines == "" {
+			open++
+		}
+	}
+	if len(s.Suggestions) == 0 {
+		p.Line("%s nothing loads on %s where nothing seems to need it.", p.in.Render("✓"), plural(s.Pages, "page"))
+	} else {
+		p.Heading("%s on %s: would save %s", plural(len(s.Suggestions), "suggestion"), plural(s.Pages, "page"), saved(sum))
+	}
+	for i, x := range s.Suggestions {
+		p.suggestion(x, verbose)
+		if i == 9 && !verbose && len(s.Suggestions) > 12 {
+			p.Line("")
+			p.Line("  %s", p.dim.Render(fmt.Sprintf("… and %d more that save less: --verbose shows them", len(s.Suggestions)-10)))
+			break
+		}
+	}
+	if len(s.Unseen) > 0 {
+		p.Heading("cannot be seen from the text: %d", len(s.Unseen))
+		t := &table{right: map[int]bool{0: true}, wide: []int{2, 1}}
+		for i, u := range s.Unseen {
+			if i == 8 && !verbose && len(s.Unseen) > 10 {
+				t.remark(fmt.Sprintf("… and %d more: --verbose shows them", len(s.Unseen)-8))
+				break
+			}
+			t.add(p.num.Render(fmt.Sprint(u.Pages)), Clean(u.Name), p.dim.Render(Clean(u.Why)))
+		}
+		p.table(t)
+	}
+	p.Line("")
+	if len(s.Suggestions) > open {
+		p.Line("%s", p.dim.Render("yellowgate suggest --write puts what is certain or likely into the gate file; --only NAME --write any of them. Then: yellowgate diff"))
+	}
+}
+
+// saved says what is saved, what is nothing left out.
+func saved(s run.Savings) string {
+	var parts []string
+	if s.Requests > 0 {
+		parts = append(parts, plural(s.Requests, "request"))
+	}
+	if s.Blocking > 0 {
+		parts = append(parts, fmt.Sprintf("%d of them blocking", s.Blocking))
+	}
+	if s.Bytes > 0 {
+		parts = append(parts, size(int64(s.Bytes)))
+	}
+	if len(parts) == 0 {
+		return "no bytes"
+	}
+	return strings.Join(parts, ", ")
+}
+
+func (p *Printer) suggestion(x *run.Suggestion, verbose bool) {
+	p.Line("")
+	certainty := map[string]string{"certain": p.in.Render("certain"), "likely": p.in.Render("likely"), "possible": p.warn.Render("possible")}[x.Certainty]
+	if x.Saves == (run.Savings{}) {
+		p.Line("%s  %s", p.name.Render(Clean(x.Name)), certainty)
+	} else {
+		p.Line("%s  %s: on %s, needed on %s; saves %s", p.name.Render(Clean(x.Name)), certainty, plural(x.Pages, "page"), p.num.Render(fmt.Sprint(len(x.Needed))), saved(x.Saves))
+	}
+	if !x.Is || verbose {
+		for _, l := range x.Loads {
+			p.Line("  %s", p.dim.Render("loads "+Clean(l)))
+		}
+	}
+	for _, e := range x.Evidence {
+		p.Line("  %s", p.dim.Render(Clean(e)))
+	}
+	if len(x.Needed) > 0 && (verbose || len(x.Needed) <= 6) {
+		p.Line("  %s", p.dim.Render("needed on "+list(x.Needed, 12)))
+	}
+	if x.Lines == "" {
+		p.Line("  %s", p.warn.Render("no short page query chooses these pages; a page set of your own may"))
+		return
+	}
+	for line := range strings.Lines(x.Lines) {
+		p.Line("    %s", p.in.Render(Clean(strings.TrimRight(line, "\n"))))
+	}
+}

@@ -1,0 +1,394 @@
+package run
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/evidence"
+	"yellowgate/internal/core/gateedit"
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/site"
+)
+
+// SuggestFormat is the version of the machine-readable suggestions.
+const SuggestFormat = "yellowgate.suggest/1"
+
+// Suggestions is what could load on fewer pages, with the evidence for it.
+type Suggestions struct {
+	Format      string        `json:"format"`
+	Pages       int           `json:"pages"`
+	Suggestions []*Suggestion `json:"suggestions"`
+	Unseen      []Unseen      `json:"unseen"` // what cannot be told from its text
+}
+
+// A Suggestion is one thing with a tighter gate.
+type Suggestion struct {
+	Name      string   `json:"name"` // of the item
+	Is        bool     `json:"is"`   // there is such an item already
+	Loads     []string `json:"loads"`
+	Pages     int      `json:"pages"` // that load it
+	Needed    []string `json:"needed"`
+	Certainty string   `json:"certainty"` // certain, likely, possible
+	Evidence  []string `json:"evidence"`
+	Saves     Savings  `json:"saves"`
+	Query     string   `json:"query"` // the pages that need it, as a page query; "" where none is short
+	Lines     string   `json:"lines"` // of gate file that would do it
+
+	change func(d *gateedit.Doc, file string) error
+	from   *evidence.Suggestion
+}
+
+// Savings is what a suggestion would save, over all pages.
+type Savings struct {
+	Requests int `json:"requests"`
+	Blocking int `json:"blocking"`
+	Bytes    int `json:"bytes"`
+	Gzip     int `json:"gzip"`
+}
+
+// Unseen is something that cannot be judged by its text.
+type Unseen struct {
+	Name  string `json:"name"`
+	Pages int    `json:"pages"`
+	Why   string `json:"why"`
+}
+
+// Suggest looks at the pages as apply would write them for what loads where nothing
+// needs it.
+func Suggest(p *site.Project, progress Progress) (*Suggestions, error) {
+	j := newJudge(p)
+	var ledger evidence.Ledger
+	same := newSameMetadata(p.Gate.File)
+	type looked struct {
+		pass  *checks.Pass
+		gated *gating.Result
+		needs []*evidence.Need
+	}
+	var pages []suggestPage
+	err := site.InOrder(len(p.Pages), func(i int) (l looked, err error) {
+		b, err := p.Read(&p.Pages[i])
+		if err != nil {
+			return l, err
+		}
+		l.gated = p.Gate.Page(b, p.Pages[i])
+		if l.gated.Fragment || l.gated.Page.Redirect {
+			return l, nil
+		}
+		l.pass = asWritten(p, l.gated, j.weights)
+		l.needs = j.Needs(l.pass.Record, evidence.Read(l.pass.Source, l.pass.Scan, nil))
+		return l, nil
+	}, func(i int, l looked) error {
+		if progress != nil {
+			progress(i+1, len(p.Pages))
+		}
+		if l.pass == nil {
+			return nil
+		}
+		ledger.Add(l.pass.Record, l.needs)
+		same.add(l.gated)
+		pages = append(pages, suggestPage{i, movable(l.gated)})
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	r := &Suggestions{Format: SuggestFormat, Pages: len(pages), Suggestions: []*Suggestion{}, Unseen: []Unseen{}}
+	taken := map[string]bool{}
+	for _, n := range p.Gate.File.ItemNames() {
+		taken[n] = true
+	}
+	list := ledger.Suggestions()
+	for i := range list {
+		r.Suggestions = append(r.Suggestions, suggestionOf(&list[i], taken))
+	}
+	if err := r.tryQueries(p, pages); err != nil {
+		return nil, err
+	}
+	for _, s := range r.Suggestions {
+		s.write(p.Gate.File)
+	}
+	r.Suggestions = append(r.Suggestions, same.suggestions()...)
+	for _, d := range ledger.Doubts() {
+		r.Unseen = append(r.Unseen, Unseen{nameOfEntry(d.Entry), len(d.On), d.Why})
+	}
+	return r, nil
+}
+
+// suggestPage is a page that was looked at.
+type suggestPage struct {
+	number  int             // among the project's
+	movable map[string]bool // items that are in by their pages, and would go with them
+}
+
+// movable are the items whose verdict on a page their pages decide.
+func movable(g *gating.Result) map[string]bool {
+	out := map[string]bool{}
+	for i := range g.Verdicts {
+		if v := &g.Verdicts[i]; v.In && v.Reason == verdict.Pages {
+			out[v.Item.Name] = true
+		}
+	}
+	return out
+}
+
+// A judge is an evidence.Judge for a project.
+type judge struct {
+	*evidence.Judge
+	weights *site.Weights
+}
+
+func newJudge(p *site.Project) *judge {
+	w := site.NewWeights(p.Source, p.Files)
+	byName := map[string]*gatefile.Item{}
+	for _, it := range p.Gate.File.Items {
+		byName[it.Name] = it
+	}
+	return &judge{&evidence.Judge{Library: &evidence.Library{Read: w.Read}, Judges: func(name string) bool { return onlyLoads(byName[name]) }}, w}
+}
+
+// onlyLoads reports whether an item is made of scripts and stylesheets alone, as far
+// as the gate file tells.
+func onlyLoads(it *gatefile.Item) bool {
+	if it == nil {
+		return true
+	}
+	for _, p := range it.Parts {
+		switch p.Kind {
+		case gatefile.Script, gatefile.Stylesheet, gatefile.ScriptText, gatefile.StyleText:
+		default:
+			return false
+		}
+	}
+	return true
+}
+
+func nameOfEntry(e *evidence.Entry) string {
+	if e.Item != "" || !strings.HasPrefix(e.Key, "inline ") {
+		return e.Key
+	}
+	return "inline " + e.Loads[0].Tag + ": " + inlineLabel(e.Loads[0].Text)
+}
+
+// suggestionOf names a suggestion and says what it is made of.
+func suggestionOf(from *evidence.Suggestion, taken map[string]bool) *Suggestion {
+	s := &Suggestion{Name: from.Item, Is: from.Item != "", Pages: len(from.On), Needed: from.Needed, Certainty: from.Certainty.String(), Evidence: from.Evidence, from: from}
+	s.Saves.Requests, s.Saves.Blocking, s.Saves.Bytes, s.Saves.Gzip = from.Saves()
+	if s.Needed == nil {
+		s.Needed = []string{}
+	}
+	for _, l := range from.Loads {
+		if l.Text != "" {
+			s.Loads = append(s.Loads, "inline "+l.Tag+": "+inlineLabel(l.Text))
+		} else {
+			s.Loads = append(s.Loads, l.Target)
+		}
+	}
+	if !s.Is {
+		s.Name = nameOf(loadOf(from.Loads[0]), taken)
+		taken[s.Name] = true
+	}
+	return s
+}
+
+func loadOf(l evidence.Load) *Load {
+	x := &Load{Tag: l.Tag, Target: l.Target, Party: l.Party, text: l.Text}
+	if l.Text != "" {
+		x.Target = inlineLabel(l.Text)
+	}
+	return x
+}
+
+// tryQueries finds for each suggestion the first of its queries that chooses, of the
+// source pages, just those that need the thing.
+func (r *Suggestions) tryQueries(p *site.Project, pages []suggestPage) error {
+	type trial struct {
+		of    *Suggestion
+		query *Query
+		text  string
+		wrong bool
+	}
+	var trials []*trial
+	for _, s := range r.Suggestions {
+		for _, text := range s.from.Queries {
+			if q, err := ParseQuery(p, text); err == nil {
+				trials = append(trials, &trial{of: s, query: q, text: text})
+			}
+		}
+	}
+	needs := make([]map[*Suggestion]bool, len(pages)) // by page: the suggestions' things that it loads, and whether it needs them
+	for i := range needs {
+		needs[i] = map[*Suggestion]bool{}
+	}
+	for _, s := range r.Suggestions {
+		for _, i := range s.from.On {
+			needs[i][s] = false
+		}
+		for _, i := range s.from.Used {
+			needs[i][s] = true
+		}
+	}
+	err := site.InOrder(len(pages), func(i int) (chosen []bool, err error) {
+		pg := &p.Pages[pages[i].number]
+		b, err := p.Read(pg)
+		if err != nil {
+			return nil, err
+		}
+		v := p.Gate.Look(b, *pg)
+		for _, t := range trials {
+			chosen = append(chosen, t.query.Chooses(v))
+		}
+		return chosen, nil
+	}, func(i int, chosen []bool) error {
+		for k, t := range trials {
+			needed, loads := needs[i][t.of]
+			adds := t.of.Is && !p.Gate.File.Item(t.of.Name).FoundOnly()
+			stuck := loads && !needed && t.of.Is && !pages[i].movable[t.of.Name] // it is in for another reason
+			t.wrong = t.wrong || loads && chosen[k] != needed || !loads && chosen[k] && adds || stuck
+		}
+		return nil
+	})
+	for _, t := range trials {
+		if !t.wrong && t.of.Query == "" {
+			t.of.Query = t.text
+		}
+	}
+	return err
+}
+
+// write makes the lines of gate file that a suggestion comes to.
+func (s *Suggestion) write(g *gatefile.Gate) {
+	if s.Query == "" {
+		return
+	}
+	file := g.File
+	if s.Is {
+		it := g.Item(s.Name)
+		file = it.Pos.File
+		s.change = func(d *gateedit.Doc, f string) error {
+			if f != file {
+				return nil
+			}
+			return d.Set(gateedit.Text(s.Query), "items", s.Name, "pages")
+		}
+	} else {
+		found := gateedit.Value{}
+		for _, l := range s.from.Loads {
+			m := matcherOf(loadOf(l))
+			if m == "" {
+				return // nothing that it could be found by
+			}
+			found.List = append(found.List, gateedit.Raw(m))
+		}
+		if len(found.List) == 1 {
+			found = found.List[0]
+		}
+		v := gateedit.Value{Keys: []string{"found", "pages"}, Vals: []gateedit.Value{found, gateedit.Text(s.Query)}}
+		s.change = func(d *gateedit.Doc, f string) error {
+			if f != file {
+				return nil
+			}
+			return d.Add(v, "items", s.Name)
+		}
+	}
+	d := gateedit.Read(nil)
+	if s.change(d, file) == nil {
+		s.Lines = strings.TrimSpace(string(d.Bytes())) + "\n"
+	}
+}
+
+// sameMetadata looks for metadata that every page writes with one value.
+type sameMetadata struct {
+	ids    []string
+	values map[string]string // by id: the value that all pages have so far
+	pages  int
+}
+
+func newSameMetadata(g *gatefile.Gate) *sameMetadata {
+	m := &sameMetadata{values: map[string]string{}}
+	decided := g.KeyIDs()
+	for _, id := range []string{"author", "theme-color", "icon", "meta.application-name", "meta.color-scheme", "meta.referrer", "link.manifest", "property.og:site_name", "property.og:type", "property.og:image"} {
+		if known, _ := gatefile.KnownKey(id); known && !slices.Contains(decided, id) {
+			m.ids = append(m.ids, id)
+		}
+	}
+	return m
+}
+
+func (m *sameMetadata) add(g *gating.Result) {
+	m.pages++
+	kept := m.ids[:0]
+	for _, id := range m.ids {
+		value, _ := g.Own(id)
+		if value == "" || m.pages > 1 && m.values[id] != value {
+			continue
+		}
+		m.values[id] = value
+		kept = append(kept, id)
+	}
+	m.ids = kept
+}
+
+func (m *sameMetadata) suggestions() (out []*Suggestion) {
+	if m.pages < 3 {
+		return nil
+	}
+	for _, id := range m.ids {
+		value := m.values[id]
+		s := &Suggestion{Name: id, Is: true, Loads: []string{}, Pages: m.pages, Needed: []string{}, Certainty: evidence.Certain.String(),
+			Evidence: []string{fmt.Sprintf("all %d pages write it, with the value %s; one rule could, and a change would be one line", m.pages, value)}, Query: "all"}
+		rule := gateedit.Value{Keys: []string{"pages", id}, Vals: []gateedit.Value{gateedit.Text("all"), gateedit.Text(value)}}
+		s.change = func(d *gateedit.Doc, _ string) error { return d.AppendRule(rule, "metadata") }
+		d := gateedit.Read(nil)
+		if s.change(d, "") == nil {
+			s.Lines = strings.TrimSpace(string(d.Bytes())) + "\n"
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// Only keeps the suggestions of some names. It is an error if there is none of one.
+func (r *Suggestions) Only(names []string) error {
+	if len(names) == 0 {
+		return nil
+	}
+	var all []string
+	for _, s := range r.Suggestions {
+		all = append(all, s.Name)
+	}
+	for _, n := range names {
+		if !slices.Contains(all, n) {
+			return &site.UsageError{Message: fmt.Sprintf("nothing is suggested for %q%s", n, near.Suggest(n, all)), Remedy: "yellowgate suggest lists what is"}
+		}
+	}
+	r.Suggestions = slices.DeleteFunc(r.Suggestions, func(s *Suggestion) bool { return !slices.Contains(names, s.Name) })
+	return nil
+}
+
+// Write adds what is suggested to the gate file: what is certain or likely, and what
+// is only possible if it was asked for by name. skipped counts what was left out.
+func (e *Edit) Write(r *Suggestions, named bool) (result *EditResult, skipped int, err error) {
+	result, err = e.edit(func(p *site.Project, doc func(string) *gateedit.Doc) error {
+		g := p.Gate.File
+		for _, s := range r.Suggestions {
+			if s.change == nil || s.Certainty == evidence.Possible.String() && !named {
+				skipped++
+				continue
+			}
+			file := g.File
+			if it := g.Item(s.Name); it != nil {
+				file = it.Pos.File
+			}
+			if err := s.change(doc(file), file); err != nil {
+				return &site.UsageError{Message: s.Name + ": " + err.Error(), Remedy: "write these lines by hand:\n" + s.Lines}
+			}
+		}
+		return nil
+	})
+	return result, skipped, err
+}
