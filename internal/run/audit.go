@@ -98,6 +98,12 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 	s.known = &checks.Site{}
 	s.known.HasFile, s.known.HasPage = filesOf(append(files, reachable(o.Dir, strays)...), pages)
 	s.known.Read = reader(o.Dir)
+	for _, f := range files {
+		if ext := strings.ToLower(filepath.Ext(f.Path)); ext == ".css" || ext == ".js" || ext == ".mjs" {
+			s.known.Code = append(s.known.Code, "/"+f.Path)
+		}
+	}
+	s.known.Prepare()
 	if o.Project != nil {
 		for _, t := range o.Project.Gate.File.Site.Trust {
 			s.known.Trust = append(s.known.Trust, t.Value)
@@ -106,7 +112,7 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 	if err := s.all(pages); err != nil {
 		return nil, err
 	}
-	a.Findings = append(a.Findings, checks.RunSite(&checks.SitePass{Pages: s.kept, Sitemap: s.sitemap()})...)
+	a.Findings = append(a.Findings, checks.RunSite(&checks.SitePass{Pages: s.kept, Site: s.known, Sitemap: s.sitemap()})...)
 	s.notApplied(pages)
 	if s.tally != nil {
 		for _, p := range s.tally.Problems() {
@@ -128,7 +134,7 @@ func reader(dir string) func(string) ([]byte, bool) {
 		if b, ok := files.Load(path); ok {
 			return b.([]byte), b.([]byte) != nil
 		}
-		b, err := site.ReadFile(dir, strings.TrimPrefix(page.Clean(path), "/"))
+		b, err := site.ReadFile(dir, filepath.Clean(strings.TrimLeft(path, "/")))
 		if err != nil {
 			b = nil
 		}

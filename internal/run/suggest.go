@@ -319,12 +319,16 @@ func newSameMetadata(g *gatefile.Gate) *sameMetadata {
 	return m
 }
 
+// addresses are the keys whose value is a URL: written relative to a page, it means
+// another file on each.
+var addresses = map[string]bool{"icon": true, "link.manifest": true, "property.og:image": true}
+
 func (m *sameMetadata) add(g *gating.Result) {
 	m.pages++
 	kept := m.ids[:0]
 	for _, id := range m.ids {
 		value, _ := g.Own(id)
-		if value == "" || m.pages > 1 && m.values[id] != value {
+		if value == "" || m.pages > 1 && m.values[id] != value || addresses[id] && value[0] != '/' && !strings.Contains(value, "://") {
 			continue
 		}
 		m.values[id] = value

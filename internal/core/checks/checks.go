@@ -8,6 +8,7 @@ import (
 	"sort"
 	"sync"
 
+	"yellowgate/internal/core/evidence"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
@@ -57,6 +58,7 @@ var all = []*Check{
 	structuredIncomplete, structuredInvalid, titleEmpty, titleLength, titleMissing,
 	titleRepeated, titleShared, unlistedInSitemap, viewportMissing, viewportRepeated,
 	blockingScript, blockingStyle, deadFile, doubleLoad, insecureLoad, lateStyle, noIntegrity, overBudget, twinLibrary,
+	importedEverywhere, missingStyle, orphanFile, repeatedRules, unusedStyle,
 	unexpectedHost, unpinnedVersion, unusedPreload, wrongIntegrity,
 	editedOutput, idleLine, keptOutNeed, lateNeed, leakedItem, metadataDiffers, metVariants, misplacedItem, missingItem,
 	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unknownSpot,
@@ -88,6 +90,20 @@ type Site struct {
 	// Trust are the hosts whose code is expected; none for any.
 	Trust []string
 
+	// Code are the paths of the site's scripts and stylesheets.
+	Code []string
+	// Library reads them; Prepare makes it.
+	Library *evidence.Library
+
+	looks     *evidence.Styles
+	codeNames map[string]bool // base names of Code
+	mutex     sync.Mutex      // guards what follows
+	loaded    map[string]int  // paths that elements of pages load -> times
+	imported  map[string]*imported
+	named     map[string]bool         // base names of Code that stand in pages
+	styled    map[evidence.Styled]int // pages that have a name and load a stylesheet for it
+
+	pairs  sync.Map // what Library.Repeated said of two stylesheets
 	parsed sync.Map // what parsing an inline text found, by language and text
 }
 
@@ -111,6 +127,8 @@ type Pass struct {
 	findings []Finding
 	kept     Kept
 	metadata *gating.Metadata // once asked for
+
+	pageStyles *evidence.PageStyles // once asked for
 }
 
 // Metadata returns the value of each element of the page that carries a metadata
@@ -137,6 +155,9 @@ type Kept struct {
 	CanonicalLine, CanonicalCol     int
 	NoindexLine, NoindexCol         int
 
+	Bare     []BareName // for which the page lacks a stylesheet
+	Unneeded int        // bytes of stylesheets that match nothing
+
 	Links     []Link     // to fragments that open a popup somewhere
 	Fragments []Fragment // that open popups, and whether they do here
 }
@@ -144,6 +165,7 @@ type Kept struct {
 // A SitePass is all pages at once.
 type SitePass struct {
 	Pages    []Kept
+	Site     *Site           // what the pages were looked at with; it may be nil
 	Sitemap  map[string]bool // keys of the pages that it lists; nil without one
 	check    *Check
 	findings []Finding
@@ -227,6 +249,8 @@ func RunPage(p *Pass) ([]Finding, Kept) {
 			c.Page(p)
 		}
 	}
+	p.keepBare()
+	p.gather()
 	sortFindings(p.findings)
 	return p.findings, p.kept
 }

@@ -86,6 +86,7 @@ type judging struct {
 	things  []*Need
 	foreign bool // a script of the page is a third party's
 	unread  bool // one of the site's own cannot be read
+	single  bool // every element is a thing of its own
 }
 
 // add puts an element into its thing.
@@ -97,6 +98,8 @@ func (p *judging) add(i int) {
 	}
 	key := e.Item
 	switch {
+	case p.single:
+		key = fmt.Sprint("element ", i)
 	case key != "":
 	case e.Loads:
 		key = e.Target
@@ -127,7 +130,7 @@ func (p *judging) add(i int) {
 	case e.Party == "third":
 		n.unreadable = "its code is a third party's"
 	default:
-		n.unreadable = "a part of it cannot be read"
+		n.unreadable = "a file of it is missing, or does not parse"
 	}
 }
 
@@ -189,7 +192,10 @@ func (p *judging) direct(n *Need) {
 		n.State, n.By = Used, "it is content itself"
 		return
 	}
-	if n.Certainty = Certain; len(n.scripts) > 0 || p.foreign {
+	switch n.Certainty = Certain; {
+	case p.unread:
+		n.Certainty = Possible // who knows what the others make and call
+	case len(n.scripts) > 0 || p.foreign:
 		n.Certainty = Likely
 	}
 	var vain []string
@@ -252,9 +258,6 @@ func (p *judging) direct(n *Need) {
 		}
 		if n.By == "" {
 			n.State, n.By = Unseen, "it has no selectors and sets no names"
-		}
-		if p.unread && len(n.scripts) > 0 {
-			n.Certainty = Possible // who knows what the others call
 		}
 	}
 }

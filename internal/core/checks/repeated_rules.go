@@ -1,0 +1,52 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/inventory"
+)
+
+var repeatedRules = &Check{
+	Name: "repeated-rules", Family: "loading", Severity: gatefile.Note,
+	Title: "most rules of a stylesheet stand again in another",
+	Doc: `A bundle has swallowed the file, or the file was copied into it, and the page loads
+both: the same rules twice. A change in one of them may then do nothing. Leave the
+smaller one out.`,
+	Bad:  "<link rel=\"stylesheet\" href=\"/css/menu.css\">\n<link rel=\"stylesheet\" href=\"/css/all.css\">\n(which has the rules of menu.css)",
+	Good: "<link rel=\"stylesheet\" href=\"/css/all.css\">",
+	Page: func(p *Pass) {
+		if p.Site == nil || p.Site.Library == nil {
+			return
+		}
+		var sheets []*inventory.Element
+		for i := range p.Elements {
+			if e := &p.Elements[i]; Own(e) && e.IsStylesheet() && e.Loads && e.Party == "own" {
+				sheets = append(sheets, e)
+			}
+		}
+		for _, e := range sheets {
+			for _, other := range sheets {
+				if e.Ref.Path == other.Ref.Path || e.Bytes >= other.Bytes {
+					continue
+				}
+				if n, of := p.Site.repeated(e.Ref.Path, other.Ref.Path); n >= 5 && n*10 > of*6 {
+					p.At(e, fmt.Sprintf("%d of the %d rules of %s stand in %s too, which line %d loads", n, of, e.URL, other.URL, other.Line), "leave it out where the other is")
+					break
+				}
+			}
+		}
+	},
+}
+
+// repeated is Library.Repeated, asked once for each pair.
+func (s *Site) repeated(sheet, other string) (n, of int) {
+	type pair struct{ a, b string }
+	if v, ok := s.pairs.Load(pair{sheet, other}); ok {
+		x := v.([2]int)
+		return x[0], x[1]
+	}
+	n, of = s.Library.Repeated(sheet, other)
+	s.pairs.Store(pair{sheet, other}, [2]int{n, of})
+	return n, of
+}

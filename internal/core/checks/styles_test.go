@@ -1,0 +1,97 @@
+package checks
+
+import (
+	"fmt"
+	"maps"
+	"path"
+	"slices"
+	"strings"
+	"testing"
+
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/weburl"
+)
+
+// folder is a site of files, held in memory.
+type folder map[string]string
+
+func (f folder) Read(path string) ([]byte, bool) { text, ok := f[path]; return []byte(text), ok }
+
+// audit runs the checks of stylesheets and files on all pages of a folder, and tells
+// each finding as "file:line check", with what its message names in brackets.
+func (f folder) audit(only ...*Check) (out []string) {
+	has := func(p string) bool { _, ok := f[p]; return ok }
+	s := &Site{HasFile: has, HasPage: has, Read: f.Read}
+	for _, name := range slices.Sorted(maps.Keys(f)) {
+		if ext := path.Ext(name); ext == ".css" || ext == ".js" {
+			s.Code = append(s.Code, name)
+		}
+	}
+	s.Prepare()
+	w := struct {
+		weights
+		*inventory.Imports
+	}{weights(f), &inventory.Imports{Weights: weights(f), Read: f.Read}}
+	var kept []Kept
+	var all []Finding
+	for _, name := range slices.Sorted(maps.Keys(f)) {
+		if path.Ext(name) == ".html" {
+			r := inventory.Take([]byte("<!doctype html>"+f[name]), page.Page{Path: name, File: name[1:]}, weburl.NewSite(""), w)
+			found, k := RunPage(&Pass{Record: r, Site: s})
+			all, kept = append(all, found...), append(kept, k)
+		}
+	}
+	all = append(all, RunSite(&SitePass{Pages: kept, Site: s})...)
+	Sort(all)
+	for _, x := range all {
+		if slices.ContainsFunc(only, func(c *Check) bool { return c.Name == x.Check }) {
+			out = append(out, fmt.Sprintf("%s:%d %s", x.File, x.Line, x.Check))
+		}
+	}
+	return out
+}
+
+func TestStyleChecks(t *testing.T) {
+	const menu = ".menu{a:1} .menu a{b:2} .menu b{c:3} .menu i{d:4} .menu u{e:5} .old{f:6}"
+	for _, c := range []struct {
+		name  string
+		files folder
+		want  string
+	}{
+		{"a kit that one page needs", folder{"/kit.css": ".kit{}", "/a.html": "<link rel=stylesheet href=/kit.css>\n<p class=kit>", "/b.html": "\n<link rel=stylesheet href=/kit.css>"}, "b.html:2 unused-style"},
+		{"its own variables", folder{"/kit.css": ":root{--x:1} .kit{}", "/a.html": "<link rel=stylesheet href=/kit.css>"}, "a.html:1 unused-style"},
+		{"variables that another asks for", folder{"/kit.css": ":root{--x:1}", "/a.html": "<link rel=stylesheet href=/kit.css><style>p{margin:var(--x)}</style><p>"}, ""},
+		{"variables in an attribute", folder{"/kit.css": ":root{--x:1} .kit{}", "/a.html": "<link rel=stylesheet href=/kit.css><p style='margin:var(--x)'>"}, ""},
+		{"a script makes the elements", folder{"/kit.css": ".ring{}", "/a.js": "e.className = 'ring'", "/a.html": "<link rel=stylesheet href=/kit.css><script src=/a.js></script>"}, ""},
+		{"a script that looks for them makes none", folder{"/kit.css": ".ring{}", "/a.js": "document.querySelector('.ring')", "/a.html": "<link rel=stylesheet href=/kit.css><script src=/a.js></script>"}, "a.html:1 unused-style"},
+		{"a script that does not parse may", folder{"/kit.css": ".ring{}", "/a.js": "ring(", "/a.html": "<link rel=stylesheet href=/kit.css><script src=/a.js></script>"}, ""},
+		{"fonts select nothing", folder{"/kit.css": "@font-face{font-family:x}", "/a.html": "<link rel=stylesheet href=/kit.css>"}, ""},
+		{"what it imports counts", folder{"/kit.css": "@import 'all.css'; .kit{}", "/all.css": "body{}", "/a.html": "<link rel=stylesheet href=/kit.css>", "/b.html": ""}, ""},
+		{"an alternate is not looked at", folder{"/kit.css": ".kit{}", "/a.html": "<link rel='alternate stylesheet' href=/kit.css>"}, ""},
+
+		{"forms without their style", folder{"/f.css": "form{} label{}", "/a.html": "<link rel=stylesheet href=/f.css><form>", "/b.html": "<link rel=stylesheet href=/f.css><form>",
+			"/c.html": "<link rel=stylesheet href=/f.css><form>", "/d.html": "<link rel=stylesheet href=/f.css><form>", "/e.html": "<p>\n<form><label>", "/f.html": "", "/g.html": "", "/h.html": ""}, "e.html:2 missing-style"},
+		{"a page of another kind", folder{"/f.css": "form{} .x{}", "/a.html": "<link rel=stylesheet href=/f.css><form class=x>", "/b.html": "<link rel=stylesheet href=/f.css><form>",
+			"/c.html": "<link rel=stylesheet href=/f.css><form>", "/d.html": "<link rel=stylesheet href=/f.css><form>", "/e.html": "<p>\n<form>"}, ""},
+		{"another has a rule for them", folder{"/f.css": ".f{}", "/g.css": "p .f{}", "/a.html": "<link rel=stylesheet href=/f.css><i class=f>", "/b.html": "<link rel=stylesheet href=/f.css><i class=f>",
+			"/c.html": "<link rel=stylesheet href=/f.css><i class=f>", "/d.html": "<link rel=stylesheet href=/f.css><i class=f>", "/e.html": "<link rel=stylesheet href=/g.css><p><i class=f></i><style>p i{}</style>"}, ""},
+		{"half of the pages do without", folder{"/f.css": ".f{}", "/a.html": "<link rel=stylesheet href=/f.css><i class=f>", "/b.html": "<link rel=stylesheet href=/f.css><i class=f>", "/c.html": "<i class=f>", "/d.html": "<i class=f>"}, ""},
+		{"its selectors match nothing there", folder{"/f.css": ".box .f{}", "/a.html": "<link rel=stylesheet href=/f.css><p class=box><i class=f>", "/b.html": "<link rel=stylesheet href=/f.css><p class=box><i class=f>",
+			"/c.html": "<link rel=stylesheet href=/f.css><p class=box><i class=f>", "/d.html": "<link rel=stylesheet href=/f.css><p class=box><i class=f>", "/e.html": "<i class=f></i><p class=box>"}, ""},
+
+		{"a bundle swallowed it", folder{"/m.css": menu, "/all.css": menu + " p{} q{}", "/a.html": "<link rel=stylesheet href=/m.css>\n<link rel=stylesheet href=/all.css><p class=menu>"}, "a.html:1 repeated-rules"},
+		{"few of its rules", folder{"/m.css": menu + " .x{} .y{} .z{} .w{}", "/all.css": menu[:60] + " p{} q{} .a{b:c;d:e;f:g;h:i;j:k;l:m;n:o} .bb{p:q;r:s}", "/a.html": "<link rel=stylesheet href=/m.css>\n<link rel=stylesheet href=/all.css><p class=menu>"}, ""},
+
+		{"an import that all pages get", folder{"/s.css": "p{}\n", "/t.css": "/* x */\n@import 's.css';", "/a.html": "<link rel=stylesheet href=/t.css><p>", "/b.html": "<link rel=stylesheet href=/t.css><p>"}, "t.css:2 imported-everywhere"},
+		{"one page names it", folder{"/s.css": "p{}\n", "/t.css": "@import 's.css';", "/a.html": "<link rel=stylesheet href=/t.css><link rel=stylesheet href=/s.css><p>", "/b.html": "<link rel=stylesheet href=/t.css><p>"}, ""},
+
+		{"left over", folder{"/old.js": "x()", "/old.css": "p{}", "/s.js": "s()", "/a.html": "<script src=/s.js></script>"}, "old.css:1 orphan-file; old.js:1 orphan-file"},
+		{"named by code or by a page", folder{"/one.js": "x()", "/two.js": "y()", "/one.css": "p{}", "/s.js": "import('./one.js'); load(\"/one.css\")", "/a.html": "<script src=/s.js></script><p data-load='/two.js'>"}, ""},
+		{"named by itself", folder{"/one.js": "//# sourceMappingURL=one.js", "/a.html": "<p>"}, "one.js:1 orphan-file"},
+	} {
+		if got := strings.Join(c.files.audit(unusedStyle, missingStyle, repeatedRules, importedEverywhere, orphanFile), "; "); got != c.want {
+			t.Errorf("%s:\n  %s\nwant\n  %s", c.name, got, c.want)
+		}
+	}
+}

@@ -1,0 +1,32 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+)
+
+var unusedStyle = &Check{
+	Name: "unused-style", Family: "loading", Severity: gatefile.Note,
+	Title: "none of a stylesheet's selectors matches anything on the page",
+	Doc: `The browser waits for the file before it shows the page, and then has no use for it.
+Mostly a kit for one page was put on all of them. What the page's own scripts may add
+counts as there; what a third party's code adds cannot be seen. yellowgate suggest
+says on which pages it is needed, and the lines that keep it to them.`,
+	Bad:  "<link rel=\"stylesheet\" href=\"/kit/contact.css\">\n(and no contact form on the page)",
+	Good: "contact-kit: {found: {url: /kit/contact.css}, pages: has(form.contact)}",
+	Page: func(p *Pass) {
+		for _, i := range p.styles().Vain {
+			e := &p.Elements[i]
+			p.kept.Unneeded += e.Bytes
+			p.At(e, fmt.Sprintf("nothing on the page matches a selector of %s (%s)", e.URL, bytesOf(e.Bytes)), "let it in only where it is needed; yellowgate suggest shows where")
+		}
+	},
+}
+
+func bytesOf(n int) string {
+	if n < 1000 {
+		return fmt.Sprintf("%d bytes", n)
+	}
+	return fmt.Sprintf("%.1f kB", float64(n)/1000)
+}

@@ -1,0 +1,165 @@
+package evidence
+
+import (
+	"slices"
+
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
+)
+
+// Styles holds the pages of a site against all its stylesheets.
+type Styles struct {
+	*Library
+	of map[string][]string // by name: the stylesheets of the site that have a selector with it
+}
+
+// NewStyles reads the stylesheets of a site, given by their paths.
+func NewStyles(l *Library, paths []string) *Styles {
+	s := &Styles{l, map[string][]string{}}
+	for _, path := range paths {
+		sheet := l.Sheet(path)
+		if sheet == nil {
+			continue
+		}
+		for _, n := range sheet.Names {
+			s.of[n] = append(s.of[n], path)
+		}
+	}
+	return s
+}
+
+// Wanted reports whether a stylesheet of the site has a selector with a name.
+func (s *Styles) Wanted(name []byte) bool { return s.of[string(name)] != nil }
+
+// PageStyles is what a page makes of the stylesheets of its site.
+type PageStyles struct {
+	Vain   []int    // elements that load a stylesheet none of whose selectors matches
+	Styled []Styled // names on the page with the stylesheets of the page that have them
+	Bare   []Bare   // names on the page that only stylesheets of other pages have
+}
+
+// Styled is a name on a page and a stylesheet that the page loads and that has it.
+type Styled struct{ Name, Sheet string }
+
+// Bare is a name on a page that no stylesheet of the page has.
+type Bare struct {
+	Name   string
+	Offset int      // of the first start tag with it
+	Sheets []string // of the site that have it
+}
+
+// Look holds a page against the stylesheets. v has the names that are Wanted.
+func (s *Styles) Look(r *inventory.Record, v *Vocabulary) (out PageStyles) {
+	var loaded []*Sheet
+	paths := map[string]bool{}
+	whole := true
+	for i := range r.Elements {
+		e := &r.Elements[i]
+		style := e.El.Tag == markup.TagStyle
+		if e.Inside == "template" || e.Inside == "noscript" || !style && !e.IsStylesheet() {
+			continue
+		}
+		list, all := s.SheetsOf(r, e)
+		whole = whole && all
+		loaded = append(loaded, list...)
+		if e.Party == "own" {
+			paths[e.Ref.Path] = true
+		}
+		for _, m := range e.Imports {
+			paths[m.Target] = true
+		}
+		if all && e.Inside == "" && e.Party == "own" && vain(list, v) {
+			out.Vain = append(out.Vain, i)
+		}
+	}
+	if len(out.Vain) > 0 {
+		out.Vain = s.really(r, v, out.Vain)
+	}
+	for name, at := range v.first {
+		sheets := s.of[name]
+		found := false
+		for _, path := range sheets {
+			if paths[path] {
+				out.Styled = append(out.Styled, Styled{name, path})
+				found = true
+			}
+		}
+		if found || !whole || len(sheets) == 0 {
+			continue
+		}
+		if !slices.ContainsFunc(loaded, func(x *Sheet) bool { return slices.Contains(x.Names, name) }) {
+			out.Bare = append(out.Bare, Bare{name, at, sheets})
+		}
+	}
+	return out
+}
+
+// vain reports whether stylesheets have selectors and none of them matches.
+func vain(list []*Sheet, v *Vocabulary) bool {
+	some := false
+	for _, s := range list {
+		if sel, _ := s.Match(v); sel != "" {
+			return false
+		}
+		some = some || slices.ContainsFunc(s.Selectors, func(x Selector) bool { return !x.vars })
+	}
+	return some
+}
+
+// really keeps the elements whose stylesheets are not needed for what scripts and
+// other stylesheets do either.
+func (s *Styles) really(r *inventory.Record, v *Vocabulary, elements []int) (out []int) {
+	p := &judging{Judge: &Judge{Library: s.Library}, record: r, page: v, single: true}
+	for i := range r.Elements {
+		p.add(i)
+	}
+	if p.unread {
+		return nil // a script that cannot be read may make what they are for
+	}
+	for _, n := range p.things {
+		if len(n.Elements) != 1 || !slices.Contains(elements, n.Elements[0]) {
+			continue
+		}
+		for _, sheet := range n.sheets {
+			p.sheet(n, sheet)
+		}
+		if n.State == Unused {
+			out = append(out, n.Elements[0])
+		}
+	}
+	return out
+}
+
+// Missing looks for a selector with a name in a stylesheet that matches on a page;
+// "" for none.
+func (s *Styles) Missing(src *markup.Source, scan *markup.Page, name, sheet string) string {
+	x := s.Sheet(sheet)
+	if x == nil {
+		return ""
+	}
+	v := Read(src, scan, nil)
+	for i := range x.Selectors {
+		sel := &x.Selectors[i]
+		if slices.Contains(sel.Needs, name) && sel.in(v) {
+			if _, ok := sel.match(v); ok {
+				return sel.Text
+			}
+		}
+	}
+	return ""
+}
+
+// Repeated is how many of a stylesheet's rules stand in another too, and how many it
+// has.
+func (l *Library) Repeated(sheet, other string) (repeated, of int) {
+	a, b := l.Sheet(sheet), l.Sheet(other)
+	if a == nil || b == nil {
+		return 0, 0
+	}
+	for rule := range a.Rules {
+		if b.Rules[rule] {
+			repeated++
+		}
+	}
+	return repeated, len(a.Rules)
+}
