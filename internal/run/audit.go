@@ -15,6 +15,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/output"
@@ -64,7 +65,7 @@ type AuditOptions struct {
 	Project  *site.Project // nil without a gate file
 	Address  string        // of the site, where there is no project to hold pages against
 	Name     string        // of the folder, for people
-	Records  bool          // keep the records
+	Records  bool          // keep the records and verdicts
 	Progress Progress
 }
 
@@ -289,10 +290,11 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 }
 
 func (s *auditing) take(file []byte, known page.Page) *inventory.Record {
+	src := markup.Read(file)
 	if s.Project == nil {
-		return inventory.Take(file, known, s.site, s.weights)
+		return inventory.TakeScanned(src, markup.ScanTags(src.Text, nil), known, s.site, s.weights)
 	}
-	return takeGated(file, known, s.Project, s.weights)
+	return inventory.TakeScanned(src, s.Project.Gate.ScanAll(src), known, s.site, s.weights)
 }
 
 // state says why an output is not what apply would write now.
@@ -329,7 +331,9 @@ func (s *auditing) add(a *audited) {
 		for i := range a.source.Verdicts {
 			v, p := &a.source.Verdicts[i], &a.gated.Items[i]
 			n := p.Copies()
-			r.Verdicts = append(r.Verdicts, gatedOf(a.record.Path, v, n))
+			if s.Records {
+				r.Verdicts = append(r.Verdicts, gatedOf(a.record.Path, v, n))
+			}
 			it := &r.ByItem[i]
 			if n > 0 {
 				it.Present++

@@ -63,7 +63,7 @@ func InOrder[T any](n int, do func(i int) (T, error), each func(i int, result T)
 		err    error
 	}
 	workers := min(runtime.GOMAXPROCS(0), max(n, 1))
-	window := 64 * workers
+	window := 16 * workers
 	slots := make([]chan done, window)
 	for i := range slots {
 		slots[i] = make(chan done, 1)

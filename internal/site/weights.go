@@ -1,11 +1,11 @@
 package site
 
 import (
-	"crypto/sha256"
 	"strings"
 	"sync"
 
 	"github.com/klauspost/compress/gzip"
+	"github.com/zeebo/xxh3"
 
 	"yellowgate/internal/core/inventory"
 )
@@ -15,7 +15,7 @@ import (
 type Weights struct {
 	root  string
 	files sync.Map // path -> *weight
-	texts sync.Map // sha256 -> int
+	texts sync.Map // digest -> int
 	known map[string]bool
 	inventory.Imports
 }
@@ -66,7 +66,7 @@ func (w *Weights) Read(path string) ([]byte, bool) {
 
 // Text implements inventory.Weights.
 func (w *Weights) Text(text []byte) int {
-	sum := sha256.Sum256(text)
+	sum := xxh3.Hash128(text)
 	if v, ok := w.texts.Load(sum); ok {
 		return v.(int)
 	}

@@ -2,6 +2,7 @@ package checks
 
 import (
 	"bytes"
+	"encoding/binary"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
@@ -34,6 +35,12 @@ ASCII may come out wrong. Write <meta charset="utf-8"> as the first thing in the
 }
 
 func ascii(b []byte) bool {
+	for len(b) >= 8 {
+		if binary.LittleEndian.Uint64(b)&0x8080808080808080 != 0 {
+			return false
+		}
+		b = b[8:]
+	}
 	for _, c := range b {
 		if c >= 0x80 {
 			return false

@@ -10,12 +10,14 @@ import (
 // Styles holds the pages of a site against all its stylesheets.
 type Styles struct {
 	*Library
-	of map[string][]string // by name: the stylesheets of the site that have a selector with it
+	of     map[string][]string // by name: the stylesheets of the site that have a selector with it
+	Wanted *Wanted             // the names
 }
 
 // NewStyles reads the stylesheets of a site, given by their paths.
 func NewStyles(l *Library, paths []string) *Styles {
-	s := &Styles{l, map[string][]string{}}
+	s := &Styles{Library: l, of: map[string][]string{}}
+	s.Wanted = &Wanted{names: s.of}
 	for _, path := range paths {
 		sheet := l.Sheet(path)
 		if sheet == nil {
@@ -23,13 +25,11 @@ func NewStyles(l *Library, paths []string) *Styles {
 		}
 		for _, n := range sheet.Names {
 			s.of[n] = append(s.of[n], path)
+			s.Wanted.attrs = s.Wanted.attrs || n[0] == '['
 		}
 	}
 	return s
 }
-
-// Wanted reports whether a stylesheet of the site has a selector with a name.
-func (s *Styles) Wanted(name []byte) bool { return s.of[string(name)] != nil }
 
 // PageStyles is what a page makes of the stylesheets of its site.
 type PageStyles struct {

@@ -25,63 +25,109 @@ type Vocabulary struct {
 
 // Read lists the names in a page. wanted, which may be nil, says which are worth
 // keeping.
-func Read(src *markup.Source, scan *markup.Page, wanted func(name []byte) bool) *Vocabulary {
+func Read(src *markup.Source, scan *markup.Page, wanted *Wanted) *Vocabulary {
+	if scan.Tags == nil {
+		scan = markup.ScanTags(src.Text, nil)
+	}
 	v := &Vocabulary{source: src, first: map[string]int{}, quirks: !scan.Doctype}
-	var key []byte
-	add := func(at int) {
-		if v.quirks && (key[0] == '.' || key[0] == '#') {
-			key = bytes.ToLower(key)
+	r := reader{v: v, wanted: wanted}
+	for _, t := range scan.Tags {
+		r.tag(t)
+	}
+	return v
+}
+
+// Wanted says which names are worth keeping.
+type Wanted struct {
+	names map[string][]string
+	attrs bool // some of them are of attributes
+}
+
+// A reader reads the names of a page, tag by tag.
+type reader struct {
+	v      *Vocabulary
+	wanted *Wanted
+	key    []byte
+	tags   [64][]byte // names of tags met already, by a hash of theirs
+}
+
+func (r *reader) add(at int) {
+	if r.v.quirks && (r.key[0] == '.' || r.key[0] == '#') {
+		r.key = bytes.ToLower(r.key)
+	}
+	if r.wanted != nil && r.wanted.names[string(r.key)] == nil {
+		return
+	}
+	if _, ok := r.v.first[string(r.key)]; !ok {
+		r.v.first[string(r.key)] = at
+	}
+}
+
+func (r *reader) tag(t markup.Tagged) {
+	text, start := r.v.source.Text, int(t.Start)
+	name := text[start+1 : t.NameEnd]
+	slot := &r.tags[(int(name[0])*7+int(name[len(name)-1])+len(name)*29)&63]
+	if !bytes.Equal(*slot, name) {
+		*slot = name
+		r.key = r.key[:0]
+		for _, c := range name {
+			r.key = append(r.key, lowerByte(c))
 		}
-		if _, ok := v.first[string(key)]; !ok && (wanted == nil || wanted(key)) {
-			v.first[string(key)] = at
+		r.add(start)
+	}
+	tag := text[:t.End]
+	for i := int(t.NameEnd); ; {
+		a, next, ok := markup.NextAttr(tag, i)
+		if !ok {
+			return
+		}
+		i = next
+		r.attr(tag[a.Name.Start:a.Name.End], a, start)
+	}
+}
+
+func (r *reader) attr(name []byte, a markup.Attr, at int) {
+	v := r.v
+	if r.wanted == nil || r.wanted.attrs {
+		r.key = append(r.key[:0], '[')
+		for _, c := range name {
+			r.key = append(r.key, lowerByte(c))
+		}
+		r.add(at)
+	}
+	switch {
+	case len(name) == 5 && foldEqual(name, "class"):
+		v.words(a, func(word []byte) {
+			r.key = append(append(r.key[:0], '.'), word...)
+			r.add(at)
+		})
+	case len(name) == 2 && foldEqual(name, "id"):
+		if id := v.value(a); len(id) > 0 {
+			r.key = append(append(r.key[:0], '#'), id...)
+			r.add(at)
+		}
+	case len(name) == 5 && foldEqual(name, "style"):
+		for _, m := range asked.FindAll(v.value(a), -1) {
+			if v.asks == nil {
+				v.asks = map[string]bool{}
+			}
+			v.asks[string(m)] = true
+		}
+	case len(name) > 4 && lowerByte(name[0]) == 'o' && lowerByte(name[1]) == 'n':
+		if v.called == nil {
+			v.called = map[string]bool{}
+		}
+		identifiers(string(v.value(a)), v.called)
+	}
+}
+
+func foldEqual(b []byte, lower string) bool {
+	for i := range b {
+		if lowerByte(b[i]) != lower[i] {
+			return false
 		}
 	}
-	markup.Pieces(src.Text, func(p markup.Piece) bool {
-		if p.Kind != markup.PieceStartTag {
-			return true
-		}
-		i := p.Start + 1
-		key = key[:0]
-		for ; i < p.End && !isSpace(src.Text[i]) && src.Text[i] != '/' && src.Text[i] != '>'; i++ {
-			key = append(key, lowerByte(src.Text[i]))
-		}
-		add(p.Start)
-		markup.Attrs(src.Text[:p.End], p.Start, func(a markup.Attr) bool {
-			name := src.Text[a.Name.Start:a.Name.End]
-			key = append(key[:0], '[')
-			for _, c := range name {
-				key = append(key, lowerByte(c))
-			}
-			add(p.Start)
-			switch what := string(key[1:]); {
-			case what == "class":
-				v.words(a, func(word []byte) {
-					key = append(append(key[:0], '.'), word...)
-					add(p.Start)
-				})
-			case what == "id":
-				if id := v.value(a); len(id) > 0 {
-					key = append(append(key[:0], '#'), id...)
-					add(p.Start)
-				}
-			case what == "style":
-				for _, m := range asked.FindAll(v.value(a), -1) {
-					if v.asks == nil {
-						v.asks = map[string]bool{}
-					}
-					v.asks[string(m)] = true
-				}
-			case strings.HasPrefix(what, "on") && len(what) > 4:
-				if v.called == nil {
-					v.called = map[string]bool{}
-				}
-				identifiers(string(v.value(a)), v.called)
-			}
-			return true
-		})
-		return true
-	})
-	return v
+	return true
 }
 
 // value is the value of an attribute as bytes, decoded where that is needed.

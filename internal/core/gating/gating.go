@@ -130,7 +130,8 @@ type View struct {
 	Page   page.Page
 	Spots  []markup.AuthorSpot
 	tree   *html.Node
-	meta   *Metadata // once asked for
+	meta   *Metadata                      // once asked for
+	stacks map[string][]verdict.Candidate // by a metadata key's ID, once asked for
 }
 
 // Look reads a source page. known holds what does not stand in the page: its
@@ -377,6 +378,11 @@ func (g *Gate) Render(v *View, item, part int) (text string, ok bool, err *compo
 // ScanForOwners scans any page so that Owners can tell whose its elements are.
 func (g *Gate) ScanForOwners(src *markup.Source) *markup.Page {
 	return markup.Scan(src.Text, g.found.watch)
+}
+
+// ScanAll is ScanForOwners, with all start tags listed.
+func (g *Gate) ScanAll(src *markup.Source) *markup.Page {
+	return markup.ScanTags(src.Text, g.found.watch)
 }
 
 // Owners returns, by the offset of its start tag, the item to which each element

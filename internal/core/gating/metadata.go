@@ -156,8 +156,16 @@ func langOf(src *markup.Source, scan *markup.Page) string {
 
 // Metadata returns all values of a key on the page, strongest first.
 func (v *View) Metadata(id string) []verdict.Candidate {
+	if s, ok := v.stacks[id]; ok {
+		return s
+	}
 	own, _ := v.Own(id)
-	return v.gate.Plan.Stack(&v.Page, id, own, v.Lookup)
+	s := v.gate.Plan.Stack(&v.Page, id, own, v.Lookup)
+	if v.stacks == nil {
+		v.stacks = map[string][]verdict.Candidate{}
+	}
+	v.stacks[id] = s
+	return s
 }
 
 // Keys lists the IDs of the metadata keys that the gate decides on the page, in

@@ -23,50 +23,58 @@ func Attrs(src []byte, at int, yield func(Attr) bool) {
 		i++
 	}
 	for {
-		for i < len(src) && class[src[i]]&endsName != 0 && src[i] != '>' {
-			i++
-		}
-		if i >= len(src) || src[i] == '>' {
+		a, next, ok := NextAttr(src, i)
+		if !ok || !yield(a) {
 			return
 		}
-		var a Attr
-		a.Name.Start = i
+		i = next
+	}
+}
+
+// NextAttr reads the attribute that comes next in a start tag, from offset i on,
+// which is that after the tag's name or after another attribute; ok is false where
+// there is none any more.
+func NextAttr(src []byte, i int) (a Attr, next int, ok bool) {
+	for i < len(src) && class[src[i]]&endsName != 0 && src[i] != '>' {
 		i++
-		for i < len(src) && class[src[i]]&endsAttrName == 0 {
-			i++
-		}
-		a.Name.End = i
+	}
+	if i >= len(src) || src[i] == '>' {
+		return a, i, false
+	}
+	a.Name.Start = i
+	i++
+	for i < len(src) && class[src[i]]&endsAttrName == 0 {
+		i++
+	}
+	a.Name.End = i
+	for i < len(src) && isSpace(src[i]) {
+		i++
+	}
+	if i < len(src) && src[i] == '=' {
+		i++
 		for i < len(src) && isSpace(src[i]) {
 			i++
 		}
-		if i < len(src) && src[i] == '=' {
-			i++
-			for i < len(src) && isSpace(src[i]) {
+		switch {
+		case i >= len(src):
+			return a, i, false
+		case src[i] == '"' || src[i] == '\'':
+			n := bytes.IndexByte(src[i+1:], src[i])
+			if n < 0 {
+				return a, i, false
+			}
+			a.Quote = src[i]
+			a.Value = Span{i + 1, i + 1 + n}
+			i += n + 2
+		default:
+			a.Value.Start = i
+			for i < len(src) && class[src[i]]&endsUnquoted == 0 {
 				i++
 			}
-			switch {
-			case i >= len(src):
-				return
-			case src[i] == '"' || src[i] == '\'':
-				n := bytes.IndexByte(src[i+1:], src[i])
-				if n < 0 {
-					return
-				}
-				a.Quote = src[i]
-				a.Value = Span{i + 1, i + 1 + n}
-				i += n + 2
-			default:
-				a.Value.Start = i
-				for i < len(src) && class[src[i]]&endsUnquoted == 0 {
-					i++
-				}
-				a.Value.End = i
-			}
-		}
-		if !yield(a) {
-			return
+			a.Value.End = i
 		}
 	}
+	return a, i, true
 }
 
 // FindAttr returns the first attribute of the name (lower case) of the start

@@ -215,6 +215,17 @@ func (s *scanner) content(untilTemplateEnds bool) {
 		case isLetter(c):
 			tag, nameEnd := readName(src, i)
 			if tag == TagOther && (s.watch == nil || !s.watch.wants(nameEnd-i, nameEnd < len(src) && src[nameEnd] == '>')) {
+				if s.collect {
+					end, _ := tagEnd(src, nameEnd)
+					if end == 0 {
+						s.cutAt(lt)
+						s.pos = len(src)
+						return
+					}
+					s.page.Tags = append(s.page.Tags, Tagged{int32(lt), int32(nameEnd), int32(end)})
+					pos = end
+					continue
+				}
 				if pos = nameEnd + 1; nameEnd >= len(src) || src[nameEnd] != '>' {
 					if pos, _ = tagEnd(src, nameEnd); pos == 0 {
 						s.cutAt(lt)
@@ -441,6 +452,9 @@ func (s *scanner) insideNoscript(from, to int) {
 		case endOfFile:
 			return
 		case startTag:
+			if s.collect {
+				s.page.Tags = append(s.page.Tags, Tagged{int32(t.start), int32(t.nameEnd), int32(t.end)})
+			}
 			if !t.tag.OfInterest() && !t.tag.rawText() {
 				continue
 			}
@@ -470,6 +484,9 @@ func (s *scanner) add(t token, contentEnd, end int) {
 // seen shows a start tag to the selectors that are watched for. Templates are
 // documents of their own: selectors do not reach into them.
 func (s *scanner) seen(t token) {
+	if s.collect {
+		s.page.Tags = append(s.page.Tags, Tagged{int32(t.start), int32(t.nameEnd), int32(t.end)})
+	}
 	if s.watch != nil && s.templates == 0 {
 		s.watch.match(s, t)
 	}

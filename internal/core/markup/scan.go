@@ -97,10 +97,17 @@ type Page struct {
 
 	foreign bool // there is svg or math
 
+	// Tags has the start tags of the page in order, those in templates and
+	// noscripts too; only ScanTags lists them.
+	Tags []Tagged
+
 	// Hits has, for each compound selector of the Watch given to Scan, the
 	// offsets of the start tags that match it.
 	Hits [][]int
 }
+
+// Tagged is where a start tag stands.
+type Tagged struct{ Start, NameEnd, End int32 }
 
 // Fragment reports whether the file is no page of its own: it has no doctype
 // and no html, head, body or title tag.
@@ -125,10 +132,21 @@ func Scan(src []byte, watch *Watch) *Page {
 	return p
 }
 
+// ScanTags is Scan, with all start tags listed.
+func ScanTags(src []byte, watch *Watch) *Page {
+	p := &Page{Tags: make([]Tagged, 0, len(src)/48+8)}
+	ScanInto(p, src, watch)
+	return p
+}
+
 // ScanInto is Scan into a Page whose slices are used again.
 func ScanInto(p *Page, src []byte, watch *Watch) {
+	tags := p.Tags
 	*p = Page{Src: src, Elements: p.Elements[:0], Marks: p.Marks[:0], Hits: p.Hits[:0], FirstH1: -1, HeadBegin: -1, HeadStop: -1}
-	s := scanner{src: src, page: p, unclosed: -1, messy: -1}
+	s := scanner{src: src, page: p, unclosed: -1, messy: -1, collect: tags != nil}
+	if p.Tags = tags[:0]; !s.collect {
+		p.Tags = nil
+	}
 	if watch != nil {
 		s.watch = watch.on(src)
 		for range watch.list {
@@ -166,6 +184,7 @@ type scanner struct {
 	messy       int  // offset from which foreign content is not certain, or -1
 	implied     Span // the token that ended the head, or opened the body, unwritten
 	watch       *watching
+	collect     bool // list all start tags
 }
 
 type mode func(*scanner) mode
