@@ -7,6 +7,27 @@ import (
 	"yellowgate/internal/run"
 )
 
+// breaks warns of items that go from pages which seem to need them, those of one
+// cause together.
+func (p *Printer) breaks(all []run.Break) {
+	type cause struct{ item, what string }
+	var order []cause
+	pages := map[cause][]string{}
+	for _, b := range all {
+		c := cause{b.Item, b.What}
+		if pages[c] == nil {
+			order = append(order, c)
+		}
+		pages[c] = append(pages[c], b.Page)
+	}
+	for i, c := range order {
+		if i == 0 {
+			p.Line("")
+		}
+		p.Line("%s %s goes from %s, and %s to need it: %s", p.warn.Render("warning"), p.name.Render(c.item), list(pages[c], 6), map[bool]string{true: "the page seems", false: "they seem"}[len(pages[c]) == 1], Clean(c.what))
+	}
+}
+
 // Diff writes what apply would change.
 func (p *Printer) Diff(d *run.DiffResult, summary bool) {
 	if len(d.Items) > 0 {
@@ -22,6 +43,7 @@ func (p *Printer) Diff(d *run.DiffResult, summary bool) {
 		}
 		p.table(t)
 	}
+	p.breaks(d.Breaks)
 	if !summary {
 		for _, x := range d.Pages {
 			if x.New {

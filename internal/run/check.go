@@ -28,24 +28,44 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 		}
 	}
 	var kept []checks.Kept
+	losses := newLosses(p)
 	idle := unwritten{pages: map[string][]string{}}
-	err := all(p, progress, func(_ int, g *gating.Result) error {
-		t.Add(g)
-		places.Add(g)
-		onPages = append(onPages, g.Problems...)
-		onPages = append(onPages, g.Clashes()...)
+	// one is a page, looked at by itself.
+	type one struct {
+		*gating.Result
+		problems []gating.Problem
+		kept     *checks.Kept
+	}
+	err := site.InOrder(len(p.Pages), func(i int) (one, error) {
+		b, err := p.Read(&p.Pages[i])
+		if err != nil {
+			return one{}, err
+		}
+		g := p.Gate.Page(b, p.Pages[i])
+		x := one{Result: g, problems: slices.Concat(g.Problems, g.Clashes())}
 		if (needs || len(popups) > 0) && !g.Fragment {
 			pass := asWritten(p, g, nil)
 			if len(popups) > 0 {
-				kept = append(kept, checks.Keep(pass))
+				k := checks.Keep(pass)
+				x.kept = &k
 			}
 			if needs {
-				onPages = append(onPages, lateNeeds(p, pass)...)
+				x.problems = append(x.problems, lateNeeds(p, pass)...)
 			}
 		}
-		onPages = append(onPages, required(p, g)...)
-		onPages = append(onPages, droppedNoindex(g)...)
-		idle.add(g)
+		x.problems = slices.Concat(x.problems, losses.page(g), required(p, g), droppedNoindex(g))
+		return x, nil
+	}, func(i int, x one) error {
+		if progress != nil {
+			progress(i+1, len(p.Pages))
+		}
+		t.Add(x.Result)
+		places.Add(x.Result)
+		onPages = append(onPages, x.problems...)
+		if x.kept != nil {
+			kept = append(kept, *x.kept)
+		}
+		idle.add(x.Result)
 		return nil
 	})
 	if err != nil {

@@ -2,6 +2,7 @@ package run
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 	"time"
 
@@ -9,6 +10,7 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/output"
 	"yellowgate/internal/site"
 )
@@ -17,6 +19,7 @@ import (
 type DiffResult struct {
 	Pages   []PageDiff `json:"pages"`   // that apply would write
 	Items   []ItemDiff `json:"items"`   // that come or go somewhere
+	Breaks  []Break    `json:"breaks"`  // items that go from pages which seem to need them
 	Gone    []string   `json:"gone"`    // pages of the output whose source is gone
 	Total   int        `json:"total"`   // pages looked at
 	Applied time.Time  `json:"applied"` // when the oldest of the pages behind was applied; zero if never
@@ -37,6 +40,13 @@ type PageDiff struct {
 	Unified string   `json:"diff"`
 	Added   int      `json:"added"` // lines
 	Removed int      `json:"removed"`
+}
+
+// A Break is an item that goes from a page which seems to need it.
+type Break struct {
+	Page string `json:"page"`
+	Item string `json:"item"`
+	What string `json:"what"` // would break
 }
 
 // An ItemDiff is one item with the pages that gain and lose it.
@@ -63,11 +73,12 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 	if err != nil {
 		return nil, err
 	}
-	d := &DiffResult{Pages: []PageDiff{}, Items: []ItemDiff{}, Gone: []string{}, Last: ledger.Last()}
+	d := &DiffResult{Pages: []PageDiff{}, Items: []ItemDiff{}, Breaks: []Break{}, Gone: []string{}, Last: ledger.Last()}
 	for _, it := range p.Gate.File.Items {
 		d.Items = append(d.Items, ItemDiff{Item: it.Name, Gained: []string{}, Lost: []string{}})
 	}
 	var problems []gating.Problem
+	losses := newLosses(p)
 	err = all(p, progress, func(_ int, r *gating.Result) error {
 		if q != nil && !q.Chooses(r.View) {
 			return nil
@@ -79,6 +90,7 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 			return err
 		}
 		d.page(p, r, st)
+		d.breaks(losses, r, st.Text)
 		return nil
 	})
 	if err != nil {
@@ -133,6 +145,25 @@ func (d *DiffResult) page(p *site.Project, r *gating.Result, st output.Status) {
 		}
 	}
 	d.Pages = append(d.Pages, x)
+}
+
+// breaks looks whether the page that was compared last seems to need what it loses.
+func (d *DiffResult) breaks(l *losses, r *gating.Result, text []byte) {
+	x := &d.Pages[len(d.Pages)-1]
+	if len(x.Lost) == 0 || r.Fragment {
+		return
+	}
+	before := asWrittenOnce(l.project, r, text, l.judge.weights)
+	for _, b := range l.lost(before, r, func(item string) bool { return slices.Contains(x.Lost, item) }) {
+		d.Breaks = append(d.Breaks, Break{x.Page, b.Item, b.What})
+	}
+}
+
+// asWrittenOnce takes the inventory of an output as it was written.
+func asWrittenOnce(p *site.Project, r *gating.Result, text []byte, w inventory.Weights) *inventory.Record {
+	record := takeGated(text, r.Page, p, w)
+	nameOwners(record, p.Gate)
+	return record
 }
 
 // forDiff is the text of a page as UTF-8, for reading.

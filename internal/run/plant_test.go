@@ -48,8 +48,21 @@ var plants = []plant{
 	{check: "twin-library", head: `<script src="/lib/planted-1.1.js" defer></script><script src="/lib/planted-1.2.js" defer></script>`}, {check: "unused-preload", head: `<link rel="preload" as="style" href="/css/preloaded.css">`},
 	{check: "unlabelled-popup", body: `<dialog id="planted">x</dialog>`}, {check: "repeated-id", body: `<p id="twice"></p><dialog id="twice" aria-label="x">x</dialog>`},
 	{check: "popup-clash", body: `<dialog aria-label="a" data-yg-open='[["leaving"]]'></dialog><dialog aria-label="b" data-yg-open='[["leaving"]]'></dialog>`},
+	{check: "unused-style", head: `<link rel="stylesheet" href="/css/unused.css" media="print">`}, {check: "repeated-rules", head: `<link rel="stylesheet" href="/css/part.css" media="print"><link rel="stylesheet" href="/css/whole.css" media="print">`},
+	{check: "tags-in-text", body: `<style><style>p { margin: 0 }</style>`}, {check: "unclosed-tag", body: `<!--yg:planted--><i>x<!--/yg:planted-->`},
+	{check: "bare-code", body: `<!--yg:planted-->window.visits = 1; count();<!--/yg:planted-->`}, {check: "code-breaks-head", head: `<!--yg:planted--><div></div><!--/yg:planted-->`},
 	{check: "code-syntax", head: `<style>p { margin: 0 }}</style>`}, {check: "code-syntax", body: `<script>if (a { b() }</script>`}, {check: "code-syntax", body: `<script type="application/json">{"a": }</script>`},
 }
+
+// plantedFiles are stylesheets that defects load.
+var plantedFiles = sheets{"/css/unused.css": ".planted-nowhere { color: red }", "/css/part.css": rules, "/css/whole.css": rules + "i{f:6}"}
+
+type sheets map[string]string
+
+func (s sheets) File(path string) (int, int, bool) { text, ok := s[path]; return len(text), 1, ok }
+func (s sheets) Text([]byte) int                   { return 1 }
+
+const rules = "body{a:1} html{b:2} head{c:3} *{d:4} body *{e:5} "
 
 // put plants a defect. line is where its finding has to stand, 0 for anywhere; ok
 // is false where the page has no place for it.
@@ -91,7 +104,7 @@ var digits = regexp.MustCompile(`\d+`)
 
 // look lists what the checks find on a page, without lines, and at which lines.
 func look(known *checks.Site, text, path string) (counts map[string]int, lines map[string][]int) {
-	r := inventory.Take([]byte(text), page.Page{Path: path, File: "x.html"}, weburl.NewSite("https://ternhill.example"), nil)
+	r := inventory.Take([]byte(text), page.Page{Path: path, File: "x.html"}, weburl.NewSite("https://ternhill.example"), plantedFiles)
 	found, _ := checks.RunPage(&checks.Pass{Record: r, Site: known})
 	counts, lines = map[string]int{}, map[string][]int{}
 	for _, f := range found {
@@ -108,6 +121,12 @@ func TestPlantedDefects(t *testing.T) {
 	pages := cleanPages(t)
 	hasFile := func(p string) bool { return !strings.Contains(p, "no-such") && p != "/favicon.ico" }
 	known := &checks.Site{HasFile: hasFile, HasPage: func(p string) bool { return !strings.Contains(p, "/no/such/") }}
+	known.Read = func(p string) ([]byte, bool) {
+		text, ok := plantedFiles[p]
+		return []byte(text), ok || strings.HasSuffix(p, ".js")
+	}
+	known.Code = []string{"/css/unused.css", "/css/part.css", "/css/whole.css"}
+	known.Prepare()
 	r := rand.New(rand.NewSource(7))
 	planted, found := 0, 0
 	try := func(path, text string, chosen []*plant) {
@@ -175,8 +194,11 @@ func TestPlantedDefects(t *testing.T) {
 			used := map[string]bool{"canonical-missing": true, "canonical-dead": true, "title-missing": true, "viewport-missing": true, "description-missing": true} // they stand in each other's way
 			for len(chosen) < 3 {
 				p := &plants[r.Intn(len(plants))]
-				if p.check != "broken-head" && !used[p.check] {
+				if p.check != "broken-head" && p.check != "code-breaks-head" && !used[p.check] {
 					used[p.check] = true
+					if p.check == "code-syntax" || p.check == "unused-style" { // what a script that does not parse would do, nobody knows
+						used["code-syntax"], used["unused-style"] = true, true
+					}
 					chosen = append(chosen, p)
 				}
 			}

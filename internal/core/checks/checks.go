@@ -57,13 +57,12 @@ var all = []*Check{
 	langMissing, metaInBody, noindexedInSitemap, robotsConflict, socialIncomplete,
 	structuredIncomplete, structuredInvalid, titleEmpty, titleLength, titleMissing,
 	titleRepeated, titleShared, unlistedInSitemap, viewportMissing, viewportRepeated,
-	blockingScript, blockingStyle, deadFile, doubleLoad, insecureLoad, lateStyle, noIntegrity, overBudget, twinLibrary,
-	importedEverywhere, missingStyle, orphanFile, repeatedRules, unusedStyle,
-	unexpectedHost, unpinnedVersion, unusedPreload, wrongIntegrity,
+	blockingScript, blockingStyle, deadFile, doubleLoad, importedEverywhere, insecureLoad, lateStyle, missingStyle, noIntegrity,
+	orphanFile, overBudget, repeatedRules, twinLibrary, unexpectedHost, unpinnedVersion, unusedPreload, unusedStyle, wrongIntegrity,
 	editedOutput, idleLine, keptOutNeed, lateNeed, leakedItem, metadataDiffers, metVariants, misplacedItem, missingItem,
 	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unknownSpot,
 	popupClash, repeatedId, unlabelledPopup, unreachablePopup,
-	codeSyntax,
+	bareCode, codeBreaksHead, codeSyntax, tagsInText, unclosedTag,
 }
 
 // A Finding is one result of one check.

@@ -23,7 +23,7 @@ loses what follows. The finding stands at the mistake.`,
 				continue
 			}
 			text := p.Source.Text[e.El.TagEnd:e.El.ContentEnd]
-			if len(bytes.TrimSpace(text)) == 0 {
+			if len(bytes.TrimSpace(text)) == 0 || innerTag(text) >= 0 && e.Tag != "noscript" {
 				continue
 			}
 			var m *syntax.Mistake

@@ -87,6 +87,7 @@ type judging struct {
 	foreign bool // a script of the page is a third party's
 	unread  bool // one of the site's own cannot be read
 	single  bool // every element is a thing of its own
+	judged  bool // the states of the things are known
 }
 
 // add puts an element into its thing.

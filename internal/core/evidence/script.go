@@ -20,6 +20,7 @@ type Script struct {
 	Extends []string        // members that it sets on what others define
 	Uses    map[string]bool // global names that it mentions
 	Members map[string]bool // names after a dot
+	asked   map[string]bool // names that it looks for before it calls them
 	Words   map[string]bool // words in its texts, such as classes that it sets
 }
 
@@ -46,7 +47,7 @@ func ReadScript(text []byte, module bool) *Script {
 	if ast == nil {
 		return nil
 	}
-	w := &walker{script: &Script{Uses: map[string]bool{}, Words: map[string]bool{}, Members: map[string]bool{}}, functions: map[*js.Var][]js.INode{}, methods: map[string][]js.INode{},
+	w := &walker{script: &Script{Uses: map[string]bool{}, Words: map[string]bool{}, Members: map[string]bool{}, asked: map[string]bool{}}, functions: map[*js.Var][]js.INode{}, methods: map[string][]js.INode{},
 		alias: map[*js.Var]string{}, walked: map[js.INode]walk{}, defined: map[string]bool{}}
 	w.reach = &w.script.Load
 	for _, v := range ast.Scope.Undeclared {
@@ -67,6 +68,10 @@ func ReadScript(text []byte, module bool) *Script {
 	}
 	return w.script
 }
+
+// guards reports whether the script asks whether a name is there before it calls it,
+// as in window.kit && kit.go().
+func (s *Script) guards(global string) bool { return s.asked[global] }
 
 // Static reports whether all that a reach looks for can be read in the script.
 func (r *Reach) Static() bool { return !r.Computed && len(r.Effects) == 0 }
@@ -313,6 +318,9 @@ func (w *walker) Enter(n js.INode) js.IVisitor {
 		}
 		identifierWords(string(n.Tail), w.script.Words)
 	case *js.BinaryExpr:
+		if n.Op == js.AndToken {
+			w.asks(n.X)
+		}
 		if n.Op != js.EqToken {
 			break
 		}
@@ -338,6 +346,7 @@ func (w *walker) Enter(n js.INode) js.IVisitor {
 		w.statements(n.List)
 		return nil
 	case *js.IfStmt:
+		w.asks(n.Cond)
 		js.Walk(w, n.Cond)
 		before := w.dependent
 		w.dependent = before || asksForLocal(n.Cond, false)
@@ -471,6 +480,23 @@ func (w *walker) statements(list []js.IStmt) {
 		}
 	}
 	w.dependent = before
+}
+
+// asks notes the global names that a condition is about.
+func (w *walker) asks(n js.INode) {
+	switch n := ungroup(n).(type) {
+	case *js.Var:
+		w.script.asked[name(n)] = true
+	case *js.DotExpr:
+		if w.window(n.X) {
+			w.script.asked[text(n.Y)] = true
+		}
+	case *js.UnaryExpr: // !x, typeof x
+		w.asks(n.X)
+	case *js.BinaryExpr:
+		w.asks(n.X)
+		w.asks(n.Y)
+	}
 }
 
 // leaves reports whether a statement does nothing but return.
