@@ -50,7 +50,7 @@ func TestDemo(t *testing.T) {
 		"check": {"check", "--verbose"}, "survey": {"survey"}, "show": {"show", "/book/pay/"}, "show-source": {"show", "/press/", "--source"},
 		"why": {"why", "/sky-tonight/", "domkit"}, "why-title": {"why", "/events/perseids/", "title"}, "where": {"where"}, "where-item": {"where", "contact-kit"},
 		"pages": {"pages", "booking or has(form.contact)"}, "pages-why": {"pages", "booking or has(form.contact)", "--why"}, "fields": {"pages", "--fields"},
-		"audit": {"audit"}, "explain": {"explain"}, "explain-one": {"explain", "broken-head"},
+		"audit": {"audit"}, "suggest": {"suggest", "site"}, "explain": {"explain"}, "explain-one": {"explain", "broken-head"},
 	} {
 		_, out, errout := b.run(a...)
 		golden(t, name+".txt", out+errout)

@@ -48,6 +48,9 @@ Nothing is run. With a folder, its pages are looked at as they are, without a ga
 			if err != nil {
 				return err
 			}
+			if len(args) == 1 {
+				r.Folder = args[0]
+			}
 			if write || dry {
 				e, err := a.edit("", dry)
 				if err != nil {

@@ -45,7 +45,11 @@ func (p *Printer) Suggest(s *run.Suggestions, verbose bool) {
 		p.table(t)
 	}
 	p.Line("")
-	if len(s.Suggestions) > open {
+	switch {
+	case len(s.Suggestions) == open:
+	case s.Folder != "":
+		p.Line("%s", p.dim.Render("yellowgate survey "+s.Folder+" --write makes a first gate file; with one, yellowgate suggest --write puts these lines into it."))
+	default:
 		p.Line("%s", p.dim.Render("yellowgate suggest --write puts what is certain or likely into the gate file; --only NAME --write any of them. Then: yellowgate diff"))
 	}
 }
@@ -56,7 +60,9 @@ func saved(s run.Savings) string {
 	if s.Requests > 0 {
 		parts = append(parts, plural(s.Requests, "request"))
 	}
-	if s.Blocking > 0 {
+	if s.Blocking > 0 && s.Blocking == s.Requests {
+		parts = append(parts, "all of them blocking")
+	} else if s.Blocking > 0 {
 		parts = append(parts, fmt.Sprintf("%d of them blocking", s.Blocking))
 	}
 	if s.Bytes > 0 {
@@ -74,24 +80,31 @@ func (p *Printer) suggestion(x *run.Suggestion, verbose bool) {
 	if x.Saves == (run.Savings{}) {
 		p.Line("%s  %s", p.name.Render(Clean(x.Name)), certainty)
 	} else {
-		p.Line("%s  %s: on %s, needed on %s; saves %s", p.name.Render(Clean(x.Name)), certainty, plural(x.Pages, "page"), p.num.Render(fmt.Sprint(len(x.Needed))), saved(x.Saves))
+		where := ""
+		if len(x.Needed) > 0 {
+			limit := 3
+			if verbose {
+				limit = len(x.Needed)
+			}
+			where = " (" + list(x.Needed, limit) + ")"
+		}
+		p.Line("%s  %s: on %s, needed on %s%s; saves %s", p.name.Render(Clean(x.Name)), certainty, plural(x.Pages, "page"), p.num.Render(fmt.Sprint(len(x.Needed))), Clean(where), saved(x.Saves))
 	}
-	if !x.Is || verbose {
+	if verbose {
 		for _, l := range x.Loads {
 			p.Line("  %s", p.dim.Render("loads "+Clean(l)))
 		}
 	}
-	for _, e := range x.Evidence {
-		p.Line("  %s", p.dim.Render(Clean(e)))
-	}
-	if len(x.Needed) > 0 && (verbose || len(x.Needed) <= 6) {
-		p.Line("  %s", p.dim.Render("needed on "+list(x.Needed, 12)))
-	}
+	p.Line("  %s", p.dim.Render(Clean(strings.Join(x.Evidence, "; "))))
 	if x.Lines == "" {
 		p.Line("  %s", p.warn.Render("no short page query chooses these pages; a page set of your own may"))
 		return
 	}
-	for line := range strings.Lines(x.Lines) {
+	lines, item := strings.CutPrefix(x.Lines, "items:\n")
+	for line := range strings.Lines(lines) {
+		if item {
+			line = strings.TrimPrefix(line, "  ")
+		}
 		p.Line("    %s", p.in.Render(Clean(strings.TrimRight(line, "\n"))))
 	}
 }

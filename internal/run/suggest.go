@@ -24,6 +24,8 @@ type Suggestions struct {
 	Pages       int           `json:"pages"`
 	Suggestions []*Suggestion `json:"suggestions"`
 	Unseen      []Unseen      `json:"unseen"` // what cannot be told from its text
+
+	Folder string `json:"-"` // that was looked at without a gate file
 }
 
 // A Suggestion is one thing with a tighter gate.
@@ -296,7 +298,13 @@ func (s *Suggestion) write(g *gatefile.Gate) {
 		}
 	}
 	d := gateedit.Read(nil)
-	if s.change(d, file) == nil {
+	var err error
+	if s.Is {
+		err = d.Add(gateedit.Value{Keys: []string{"pages"}, Vals: []gateedit.Value{gateedit.Text(s.Query)}}, "items", s.Name)
+	} else {
+		err = s.change(d, file)
+	}
+	if err == nil {
 		s.Lines = strings.TrimSpace(string(d.Bytes())) + "\n"
 	}
 }

@@ -195,12 +195,13 @@ func (e *Entry) evidence() (out []string) {
 		out = append(out, fmt.Sprintf("%s on %s", r.what, pages(r.pages)))
 	}
 	if e.vain != "" {
-		what := "not found there: "
+		where := "there"
 		if len(e.Used) > 0 {
-			what = "not found on the others: "
+			where = "on the others"
 		}
+		what := "not found " + where + ": "
 		if strings.HasPrefix(e.vain, "the name") {
-			what = "no script calls "
+			what = "no script " + where + " calls "
 		}
 		out = append(out, what+e.vain)
 	}

@@ -1,0 +1,97 @@
+package cli_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+)
+
+// looseSite loads on all four pages what few of them need.
+func looseSite(t *testing.T) *bench {
+	page := func(body string) string {
+		return "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>t</title>\n<link rel=stylesheet href=/css/site.css>\n<link rel=stylesheet href=/kit/kit.css>\n" +
+			"<script src=/kit/kit.js defer></script>\n<script src=/lib/lib.js></script>\n<script src=/js/count.js async></script>\n</head>\n<body>\n" + body + "\n</body></html>\n"
+	}
+	return newBench(t, "site/index.html", page("<p>x</p>"), "site/a/index.html", page("<form class=contact></form>"), "site/b/index.html", page("<p onclick='lib.go()'>x</p>"), "site/c/index.html", page("<p>x</p>"),
+		"site/css/site.css", "body{margin:0} .kit-less{}", "site/kit/kit.css", "form.contact{margin:1em}", "site/kit/kit.js", "var f = document.querySelector('form.contact'); if (f) f.reset()",
+		"site/lib/lib.js", "window.lib = { go: function () {} }", "site/js/count.js", "fetch('/count')",
+		"yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  kit:                # for the contact form\n    found: {url: /kit/**}\n    pages: all        # why?\n")
+}
+
+// TestSuggest: what loads where nothing needs it, the lines that would change that,
+// and what --write does with them.
+func TestSuggest(t *testing.T) {
+	b := looseSite(t)
+	out := b.want(0, args("suggest"), "2 suggestions on 4 pages", "kit  likely: on 4 pages, needed on 1 (/a/); saves 6 requests, 3 of them blocking", "form.contact on 1 page", "pages: has(form.contact)",
+		"lib  likely: on 4 pages, needed on 1 (/b/)", "lib named by an event handler of the page on 1 page", "no script on the others calls the name lib", "pages: /b/",
+		"cannot be seen from the text: 1", "/js/count.js  its code does more than look for elements: fetch")
+	if strings.Contains(out, "site.css") {
+		t.Error("what every page needs is suggested:\n" + out)
+	}
+	b.want(0, args("suggest", "site", "--verbose"), "3 suggestions on 4 pages", "kit-style", "loads /kit/kit.css", "survey site --write")
+	b.want(2, args("suggest", "site", "--write"), "a folder has none")
+	b.want(2, args("suggest", "--only", "kitt"), `nothing is suggested for "kitt" (did you mean "kit"?)`)
+	b.want(3, args("suggest", "nowhere"), "nowhere")
+
+	_, out, _ = b.run("suggest", "--format", "json")
+	var s struct {
+		Format      string
+		Pages       int
+		Suggestions []struct {
+			Name, Query, Lines, Certainty string
+			Is                            bool
+			Needed                        []string
+			Saves                         struct{ Requests, Blocking, Bytes, Gzip int }
+		}
+		Unseen []struct{ Name, Why string }
+	}
+	if err := json.Unmarshal([]byte(out), &s); err != nil || s.Format != "yellowgate.suggest/1" || s.Pages != 4 || len(s.Suggestions) != 2 || len(s.Unseen) != 1 {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	if k := s.Suggestions[0]; k.Name != "kit" || !k.Is || k.Query != "has(form.contact)" || k.Saves.Requests != 6 || k.Saves.Blocking != 3 || len(k.Needed) != 1 || k.Lines != "items:\n  kit:\n    pages: has(form.contact)\n" {
+		t.Errorf("%+v", k)
+	}
+
+	before := b.read("yellowgate.yaml")
+	b.want(0, args("suggest", "--write", "--dry-run"), "-3 kit goes from 3 pages", "nothing was written")
+	if b.read("yellowgate.yaml") != before {
+		t.Error("a dry run wrote")
+	}
+	b.want(0, args("suggest", "--only", "kit", "--write"), "-3 kit goes from 3 pages", "yellowgate.yaml is written")
+	if got, want := b.read("yellowgate.yaml"), strings.Replace(before, "pages: all        # why?", "pages: has(form.contact)        # why?", 1); got != want {
+		t.Errorf("the gate file is\n%s\nwant\n%s", got, want)
+	}
+	b.want(0, args("suggest", "--write"), "+  lib:", "+    pages: /b/")
+	b.want(0, args("check"), "No errors, no warnings")
+	b.want(0, args("apply"), "4 pages written")
+	if has := func(page, what string) bool { return strings.Contains(b.read("public/"+page), what) }; has("index.html", "kit") || has("c/index.html", "lib.js") || !has("a/index.html", "kit.css") || !has("b/index.html", "lib.js") || has("a/index.html", "lib.js") {
+		t.Error("what was written does not do what was suggested")
+	}
+	b.want(0, args("suggest"), "✓ nothing loads on 4 pages where nothing seems to need it")
+}
+
+// TestLosses: check and diff warn where an item goes out of a page that seems to need
+// it, and nowhere else.
+func TestLosses(t *testing.T) {
+	b := looseSite(t)
+	gate := func(kit, lib string) {
+		b.write("yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  kit: {found: {url: /kit/**}, pages: "+kit+"}\n  lib: {found: {url: /lib/**}, pages: "+lib+"}\n")
+	}
+	gate("all", "all")
+	b.want(0, args("apply"))
+	gate("/a/", "/b/")
+	b.want(0, args("check"), "No errors, no warnings")
+	if out := b.want(1, args("diff", "--summary"), "kit  -3"); strings.Contains(out, "warning") {
+		t.Error(out)
+	}
+	gate("none", "/a/")
+	b.want(0, args("check"), `warning: item "kit" goes out of the page, and the page seems to need it: form.contact is on the page`, "(on /a/)", `item "lib" goes out of the page, and the page seems to need it: an event handler of the page calls lib, which nothing else defines (on /b/)`, "2 warnings")
+	b.want(1, args("diff", "--summary"), "warning kit goes from /a/, and the page seems to need it", "warning lib goes from /b/")
+	b.want(0, args("apply"))
+	b.want(0, args("diff"), "Nothing to apply")
+	// Something else does the work: another stylesheet and script of the same.
+	b.write("site/kit2.css", "form.contact{margin:2em}")
+	b.write("site/kit2.js", "document.querySelector('form.contact')")
+	b.write("yellowgate.yaml", b.read("yellowgate.yaml")+"  kit2: {stylesheet: /kit2.css, script: /kit2.js, pages: /a/}\n  lib2: {script-text: 'window.lib = { go() {} }', pages: /b/}\n")
+	b.want(0, args("check"), "No errors, no warnings")
+}
