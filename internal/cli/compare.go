@@ -17,10 +17,11 @@ func (a *app) compareCmd() *cobra.Command {
 		Long: `Compares two folders of pages, or audits saved with audit --format json: what came,
 went and moved, on which pages, the requests, bytes and blocking resources saved or
 added, findings mended and new, and whether anything else changed. Use it when you have
-switched something off: did that do what you wanted, and nothing else?`,
-		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public",
+switched something off: did that do what you wanted, and nothing else? With --format html
+it is the page of the second one's audit, with the first beside it.`,
+		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public\n  yellowgate compare site public --format html --out compared.html",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin(); err != nil {
+			if err := a.begin("html"); err != nil {
 				return err
 			}
 			p, err := a.openIfAny(true)
@@ -39,9 +40,12 @@ switched something off: did that do what you wanted, and nothing else?`,
 					return report.JSON(w, struct {
 						Format string `json:"format"`
 						*compare.Result
-					}{"yellowgate.compare/1", r})
+					}{"yellowgate.compare/1", r.Result})
 				}
-				pr.Compare(args[0], args[1], r, a.verbose)
+				if a.format == "html" {
+					return report.CompareHTML(w, r)
+				}
+				pr.Compare(args[0], args[1], r.Result, a.verbose)
 				return nil
 			})
 		},

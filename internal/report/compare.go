@@ -17,26 +17,14 @@ func (p *Printer) Compare(before, after string, r *compare.Result, verbose bool)
 	}
 	t := &table{right: map[int]bool{1: true, 2: true, 3: true}}
 	t.add("", p.dim.Render("before"), p.dim.Render("after"), p.dim.Render("change"))
-	for _, row := range []struct {
-		what       string
-		was, is    int
-		say        func(int) string
-		lessIsMore bool
-	}{
-		{"pages", r.Before.Pages, r.After.Pages, number, false}, {"requests of all pages", r.Before.Requests, r.After.Requests, number, true},
-		{"blocking", r.Before.Blocking, r.After.Blocking, number, true}, {"bytes", r.Before.Bytes, r.After.Bytes, bytesOf, true}, {"compressed", r.Before.Gzip, r.After.Gzip, bytesOf, true},
-	} {
+	for _, row := range totalRows(r) {
 		change := ""
 		if d := row.is - row.was; d != 0 {
 			color := p.warn.Render
 			if d < 0 == row.lessIsMore {
 				color = p.in.Render
 			}
-			sign := "+"
-			if d < 0 {
-				sign, d = "−", -d
-			}
-			change = color(sign + row.say(d))
+			change = color(signed(d, row.say))
 		}
 		t.add(row.what, row.say(row.was), row.say(row.is), change)
 	}
@@ -61,6 +49,29 @@ func (p *Printer) Compare(before, after string, r *compare.Result, verbose bool)
 	default:
 		p.Line("%s", p.in.Render("Nothing else changed")+fmt.Sprintf(" on the other %s.", plural(max(r.After.Pages-len(r.Pages)-len(r.Added), 0), "page")))
 	}
+}
+
+// A totalRow is one total of two audits.
+type totalRow struct {
+	what       string
+	was, is    int
+	say        func(int) string
+	lessIsMore bool
+}
+
+func totalRows(r *compare.Result) []totalRow {
+	return []totalRow{
+		{"pages", r.Before.Pages, r.After.Pages, number, false}, {"requests of all pages", r.Before.Requests, r.After.Requests, number, true},
+		{"blocking", r.Before.Blocking, r.After.Blocking, number, true}, {"bytes", r.Before.Bytes, r.After.Bytes, bytesOf, true}, {"compressed", r.Before.Gzip, r.After.Gzip, bytesOf, true},
+	}
+}
+
+// signed writes a change with its sign.
+func signed(d int, say func(int) string) string {
+	if d < 0 {
+		return "−" + say(-d)
+	}
+	return "+" + say(d)
 }
 
 func number(n int) string { return fmt.Sprint(n) }

@@ -4,13 +4,14 @@ import (
 	_ "embed"
 	"encoding/json"
 	"fmt"
-	"html"
 	"html/template"
 	"io"
+	"maps"
+	"slices"
 	"sort"
-	"strings"
 
 	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/compare"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/run"
 )
@@ -21,7 +22,7 @@ import (
 //go:embed audit.html
 var auditPage string
 
-var auditTemplate = template.Must(template.New("audit").Parse(auditPage))
+var auditTemplate = template.Must(template.New("audit").Funcs(template.FuncMap{"bytes": bytesOf, "clean": Clean, "some": func(l []string) string { return Clean(list(l, 5)) }}).Parse(auditPage))
 
 // A row of the table of pages.
 type htmlRow struct {
@@ -52,10 +53,18 @@ type htmlElement struct {
 
 type htmlCheck struct {
 	*checks.Check
-	Severity        string
-	Findings, Shown []checks.Finding
-	Pages           string
-	More            int
+	Severity string
+	Count    int
+	Pages    string
+	Causes   []htmlCause
+	More     int // findings whose causes are not shown
+}
+
+// htmlCause is one cause of findings, with the places where it was found.
+type htmlCause struct {
+	Message, Remedy string
+	At              []string
+	More            int // places that are not shown
 }
 
 type htmlItem struct {
@@ -63,31 +72,46 @@ type htmlItem struct {
 	In, Present                int
 }
 
+// htmlComparison is the audit before, beside the one that the page shows.
+type htmlComparison struct {
+	Before                    string
+	Totals                    []htmlTotal
+	Lists                     []htmlThings
+	Added, Removed, Others    []string
+	Mended, New               []htmlCheck
+	Same, Unchanged, Findings string
+}
+
+type htmlTotal struct{ Name, Was, Is, Change, Class string }
+
+type htmlThings struct {
+	Name   string
+	Things []compare.Thing
+}
+
 // AuditHTML writes an audit, with its records, as one page of HTML.
-func AuditHTML(w io.Writer, a *run.AuditResult) error {
+func AuditHTML(w io.Writer, a *run.AuditResult) error { return auditHTML(w, a, nil) }
+
+// CompareHTML writes the later of two audits as a page of HTML, with the earlier one
+// beside it.
+func CompareHTML(w io.Writer, c *run.Comparison) error { return auditHTML(w, c.After, c) }
+
+func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
 	d := struct {
 		Name, Site, Gate, Bytes, Counts string
 		Blocking, Hosts                 int
 		Totals                          run.Totals
+		Compared                        *htmlComparison
 		Checks                          []htmlCheck
 		Items                           []htmlItem
 		Rows                            []htmlRow
-		Chart                           template.HTML
+		ByItem, ByPage                  template.HTML
 		Data                            template.JS
-	}{Name: Clean(a.Dir), Site: a.Site, Gate: a.Gate, Bytes: size(a.Bytes), Counts: plural(a.Pages, "page") + ", " + plural(a.Requests, "request"), Totals: a.Totals}
-	byPage := map[string][]checks.Finding{}
-	byCheck := map[string][]checks.Finding{}
+	}{Name: Clean(a.Dir), Site: a.Site, Gate: a.Gate, Bytes: size(a.Bytes), Counts: plural(a.Pages, "page") + ", " + plural(a.Requests, "request"), Totals: a.Totals, Checks: checksOf(a.Findings)}
+	findings := map[string][]checks.Finding{}
 	for _, f := range a.Findings {
-		byPage[f.Page] = append(byPage[f.Page], f)
-		byCheck[f.Check] = append(byCheck[f.Check], f)
+		findings[f.Page] = append(findings[f.Page], f)
 	}
-	for _, c := range checks.All() {
-		if fs := byCheck[c.Name]; len(fs) > 0 {
-			d.Checks = append(d.Checks, checkOf(c, fs))
-		}
-	}
-	rank := map[string]int{"error": 0, "warning": 1, "note": 2}
-	sort.SliceStable(d.Checks, func(i, j int) bool { return rank[d.Checks[i].Severity] < rank[d.Checks[j].Severity] })
 	for _, it := range a.ByItem {
 		x := htmlItem{Name: it.Item.Name, In: it.In, Present: it.Present, Right: asGated}
 		x.Wrong, x.Remark = heldAgainst(it)
@@ -101,7 +125,7 @@ func AuditHTML(w io.Writer, a *run.AuditResult) error {
 		if r.Fragment {
 			continue
 		}
-		row, p := rowOf(r, byPage[r.Path], hosts, weight)
+		row, p := rowOf(r, findings[r.Path], hosts, weight)
 		d.Blocking += row.Blocking
 		heaviest = max(heaviest, row.Total)
 		d.Rows = append(d.Rows, row)
@@ -111,7 +135,43 @@ func AuditHTML(w io.Writer, a *run.AuditResult) error {
 		d.Rows[i].Share = d.Rows[i].Total * 100 / heaviest
 	}
 	d.Hosts = len(hosts)
-	d.Chart = chart(weight)
+	byItem, byPage := map[string]*weighed{}, map[string]*weighed{}
+	add := func(m map[string]*weighed, name string) *weighed {
+		if m[name] == nil {
+			m[name] = &weighed{name: name}
+		}
+		return m[name]
+	}
+	for name, n := range weight {
+		add(byItem, name).bytes = n
+	}
+	for _, r := range d.Rows {
+		add(byPage, r.Path).bytes = r.Total
+	}
+	if c != nil {
+		d.Compared = comparisonOf(c)
+		was := map[string]int{}
+		for _, r := range c.Before.Records {
+			if !r.Fragment {
+				row, _ := rowOf(r, nil, map[string]bool{}, was)
+				add(byPage, row.Path).was = row.Total
+			}
+		}
+		for name, n := range was {
+			add(byItem, name).was = n
+		}
+	}
+	sorted := func(m map[string]*weighed) (out []weighed) {
+		for _, name := range slices.Sorted(maps.Keys(m)) {
+			out = append(out, *m[name])
+		}
+		return out
+	}
+	d.ByItem = bars(sorted(byItem), "Weight over all pages, by item", c != nil)
+	list := sorted(byPage)
+	if d.ByPage = bars(list, "Weight of the pages", c != nil); len(list) > 30 {
+		d.ByPage = ranks(list, "Weight of the pages, the heaviest first", c != nil) + d.ByPage
+	}
 	j, err := json.Marshal(pages) // "<", ">" and "&" come out escaped: it cannot end its element
 	if err != nil {
 		return err
@@ -120,15 +180,80 @@ func AuditHTML(w io.Writer, a *run.AuditResult) error {
 	return auditTemplate.Execute(w, d)
 }
 
-func checkOf(c *checks.Check, fs []checks.Finding) htmlCheck {
-	const most = 50
-	x := htmlCheck{Check: c, Severity: fs[0].Severity, Findings: fs, Shown: fs}
-	on := map[string]bool{}
+// checksOf gathers findings by check, errors first.
+func checksOf(fs []checks.Finding) (out []htmlCheck) {
+	byCheck := map[string][]checks.Finding{}
 	for _, f := range fs {
-		on[f.Page] = true
+		byCheck[f.Check] = append(byCheck[f.Check], f)
 	}
-	if x.Pages = plural(len(on), "page"); len(fs) > most {
-		x.Shown, x.More = fs[:most], len(fs)-most
+	for _, c := range checks.All() {
+		if fs := byCheck[c.Name]; len(fs) > 0 {
+			out = append(out, checkOf(c, fs))
+		}
+	}
+	rank := map[string]int{"error": 0, "warning": 1, "note": 2}
+	sort.SliceStable(out, func(i, j int) bool { return rank[out[i].Severity] < rank[out[j].Severity] })
+	return out
+}
+
+// checkOf folds the findings of a check by their cause.
+func checkOf(c *checks.Check, fs []checks.Finding) htmlCheck {
+	const causes, places = 40, 12
+	x := htmlCheck{Check: c, Severity: fs[0].Severity, Count: len(fs)}
+	on := map[string]bool{}
+	at := map[[2]string]int{}
+	pages := false
+	for _, f := range fs {
+		on[f.Page+"\x00"+f.File] = true
+		pages = pages || f.Page != ""
+		key := [2]string{f.Message, f.Remedy}
+		i, met := at[key]
+		if !met && len(x.Causes) == causes {
+			x.More++
+			continue
+		}
+		if !met {
+			i = len(x.Causes)
+			at[key] = i
+			x.Causes = append(x.Causes, htmlCause{Message: Clean(f.Message), Remedy: Clean(f.Remedy)})
+		}
+		if cause := &x.Causes[i]; len(cause.At) < places {
+			cause.At = append(cause.At, fmt.Sprintf("%s:%d:%d", Clean(f.File), f.Line, f.Column))
+		} else {
+			cause.More++
+		}
+	}
+	if x.Pages = "on " + plural(len(on), "page"); !pages {
+		x.Pages = "in " + plural(len(on), "file")
+	}
+	return x
+}
+
+// comparisonOf says what differs.
+func comparisonOf(c *run.Comparison) *htmlComparison {
+	x := &htmlComparison{Before: Clean(c.Before.Dir), Added: c.Added, Removed: c.Removed, Others: c.Others, Mended: checksOf(c.Mended), New: checksOf(c.New)}
+	for _, row := range totalRows(c.Result) {
+		t := htmlTotal{Name: row.what, Was: row.say(row.was), Is: row.say(row.is)}
+		if d := row.is - row.was; d != 0 {
+			t.Class = "warning"
+			if d < 0 == row.lessIsMore {
+				t.Class = "good"
+			}
+			t.Change = signed(d, row.say)
+		}
+		x.Totals = append(x.Totals, t)
+	}
+	for _, l := range []htmlThings{{"Went", c.Went}, {"Came", c.Came}, {"Moved", c.Moved}} {
+		if len(l.Things) > 0 {
+			x.Lists = append(x.Lists, l)
+		}
+	}
+	if c.Same() {
+		x.Same = "Nothing changed."
+	} else if rest := c.Result.After.Pages - len(c.Pages) - len(c.Added); rest <= 0 {
+		x.Unchanged = "Every page is among what changed."
+	} else if len(c.Others) == 0 {
+		x.Unchanged = "Nothing else changed on the other " + plural(rest, "page") + "."
 	}
 	return x
 }
@@ -200,37 +325,4 @@ func belongsImport(e *inventory.Element, m *inventory.Import) string {
 		return e.Item
 	}
 	return m.Target
-}
-
-// chart draws bars, the heaviest first, as SVG.
-func chart(weight map[string]int) template.HTML {
-	names := make([]string, 0, len(weight))
-	for n := range weight {
-		names = append(names, n)
-	}
-	sort.Slice(names, func(i, j int) bool {
-		if weight[names[i]] != weight[names[j]] {
-			return weight[names[i]] > weight[names[j]]
-		}
-		return names[i] < names[j]
-	})
-	if len(names) == 0 {
-		return `<p class="soft">The pages load nothing whose weight is known.</p>`
-	}
-	names = names[:min(len(names), 12)]
-	const line, left, width = 24, 300, 900
-	var b strings.Builder
-	fmt.Fprintf(&b, `<div class="scroll"><svg role="img" aria-label="Weight over all pages" viewBox="0 0 %d %d" width="100%%" style="min-width: 34rem">`, width, len(names)*line+4)
-	for i, n := range names {
-		y := i*line + 2
-		label := []rune(Clean(n))
-		if len(label) > 40 {
-			label = append([]rune("…"), label[len(label)-39:]...)
-		}
-		long := max((width-left-90)*weight[n]/weight[names[0]], 2)
-		fmt.Fprintf(&b, `<text x="%d" y="%d" text-anchor="end">%s</text><rect x="%d" y="%d" width="%d" height="%d" rx="2" fill="var(--bar)"/><text x="%d" y="%d">%s</text>`,
-			left-8, y+15, html.EscapeString(string(label)), left, y+3, long, line-8, left+long+6, y+15, size(int64(weight[n])))
-	}
-	b.WriteString("</svg></div>")
-	return template.HTML(b.String())
 }

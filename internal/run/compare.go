@@ -12,7 +12,7 @@ import (
 
 // Compare holds two folders of pages, or saved audits, against each other. The
 // project, which may be nil, says which items things belong to.
-func Compare(before, after string, project *site.Project, progress Progress) (*compare.Result, error) {
+func Compare(before, after string, project *site.Project, progress Progress) (*Comparison, error) {
 	b, err := side(before, project, progress)
 	if err != nil {
 		return nil, err
@@ -24,13 +24,24 @@ func Compare(before, after string, project *site.Project, progress Progress) (*c
 	if b.gated != a.gated { // only one of them can be held against the gate
 		b.Findings, a.Findings = withoutGate(b.Findings), withoutGate(a.Findings)
 	}
-	return compare.Compare(&b.Side, &a.Side), nil
+	c := &Comparison{Result: compare.Compare(&b.Side, &a.Side), Before: b.audit, After: a.audit}
+	c.After.Findings = a.Findings
+	c.After.Totals = Totals{Accepted: c.After.Totals.Accepted}
+	c.After.count()
+	return c, nil
+}
+
+// A Comparison is what differs between two audits, and the two.
+type Comparison struct {
+	*compare.Result
+	Before, After *AuditResult
 }
 
 // gatedSide is a side, and whether it was held against the gate.
 type gatedSide struct {
 	compare.Side
 	gated bool
+	audit *AuditResult
 }
 
 func withoutGate(fs []checks.Finding) (out []checks.Finding) {
@@ -62,7 +73,7 @@ func side(name string, project *site.Project, progress Progress) (*gatedSide, er
 	if err != nil {
 		return nil, err
 	}
-	return &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings}, o.Project != nil}, nil
+	return &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings}, o.Project != nil, r}, nil
 }
 
 // saved reads an audit that was saved as JSON.
@@ -75,5 +86,12 @@ func saved(name string) (*gatedSide, error) {
 	if err := json.Unmarshal(b, &r); err != nil || r.Format != AuditFormat {
 		return nil, &site.UsageError{Message: name + " is no saved audit of this format (" + AuditFormat + ")", Remedy: "save one with yellowgate audit --format json --out FILE"}
 	}
-	return &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings}, r.Gate != ""}, nil
+	r.Dir = name
+	for _, rec := range r.Records {
+		rec.Restore()
+		cost := rec.Cost()
+		r.Requests += cost.Requests
+		r.Bytes += int64(rec.Bytes + cost.Loaded)
+	}
+	return &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings}, r.Gate != "", &r}, nil
 }

@@ -118,20 +118,8 @@ func (t *Totals) add(o Totals) {
 }
 
 func totalsOf(r *inventory.Record) Totals {
-	c := r.CostWhere(loads)
+	c := r.CostWhere((*inventory.Element).Fetched)
 	return Totals{Pages: 1, Bytes: r.Bytes + c.Loaded, Requests: c.Requests, Gzip: c.LoadedGzip, Blocking: c.Blocking}
-}
-
-// loads reports whether an element makes a browser fetch something: of a saved
-// record only what was written is known.
-func loads(e *inventory.Element) bool {
-	switch e.Tag {
-	case "script", "iframe":
-		return e.URL != ""
-	case "link":
-		return e.Loads || e.Runs != "" || e.Bytes > 0
-	}
-	return false
 }
 
 // identity is what makes an element the same on both sides; "" for one that is
@@ -140,7 +128,7 @@ func identity(e *inventory.Element) (id, what string) {
 	switch {
 	case e.Inside != "":
 		return "", ""
-	case loads(e):
+	case e.Fetched():
 		return e.Tag + " " + e.Target, e.Target
 	case e.Tag == "script" || e.Tag == "style":
 		what = "inline"

@@ -68,6 +68,29 @@ func (r *Record) CostWhere(loads func(*Element) bool) (c Cost) {
 	return c
 }
 
+// Fetched reports whether an element makes a browser fetch something, as far as its
+// written fields tell: all that a saved record has.
+func (e *Element) Fetched() bool {
+	switch e.Tag {
+	case "script", "iframe":
+		return e.URL != ""
+	case "link":
+		return e.Loads || e.Runs != "" || e.Bytes > 0
+	}
+	return false
+}
+
+// Restore fills in what a saved record does not have and its written fields tell.
+func (r *Record) Restore() {
+	for i := range r.Elements {
+		e := &r.Elements[i]
+		e.Loads = e.Fetched()
+		if e.Label == "" && e.Tag == "link" && e.Runs == "blocking" {
+			e.Label = "stylesheet"
+		}
+	}
+}
+
 // Host is the host of an absolute URL.
 func Host(target string) string {
 	u, err := url.Parse(target)
