@@ -1,7 +1,9 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
@@ -27,9 +29,17 @@ func heldAgainst(it run.AuditedItem) (wrong, remark string) {
 	return strings.Join(s, ", "), remark
 }
 
+// weightOf is what all pages weigh, and how much of that is for nothing.
+func weightOf(a *run.AuditResult) string {
+	if a.Unneeded == 0 {
+		return size(a.Bytes)
+	}
+	return size(a.Bytes) + ", " + size(a.Unneeded) + " of them styles that match nothing"
+}
+
 // Audit writes findings, worst first, and the table of items.
 func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
-	p.Heading("audit of %s: %s, %s, %s", a.Dir, plural(a.Pages, "page"), plural(a.Requests, "request"), size(a.Bytes))
+	p.Heading("audit of %s: %s, %s, %s", a.Dir, plural(a.Pages, "page"), plural(a.Requests, "request"), weightOf(a))
 	if len(a.ByItem) > 0 {
 		t := &table{right: map[int]bool{1: true, 2: true}}
 		t.add(p.dim.Render("item"), p.dim.Render("gate says in"), p.dim.Render("pages have it"), "")
@@ -44,6 +54,7 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 		p.table(t)
 	}
 	p.findings(a.Findings, verbose)
+	p.auditedPages(a.ByPage, verbose)
 	p.Line("")
 	p.Line("%s, %s, %s%s", p.count(a.Totals.Errors, "error", p.bad.Render), p.count(a.Totals.Warnings, "warning", p.warn.Render), plural(a.Totals.Notes, "note"), notesHint(a, verbose))
 	if a.Totals.Accepted > 0 {
@@ -52,6 +63,37 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 	if a.Totals.Errors+a.Totals.Warnings > 0 {
 		p.Line("%s", p.dim.Render("yellowgate explain CHECK says what a finding means."))
 	}
+}
+
+// auditedPages writes the pages with the most to mend.
+func (p *Printer) auditedPages(pages []run.AuditedPage, verbose bool) {
+	pages = slices.Clone(pages)
+	slices.SortStableFunc(pages, func(a, b run.AuditedPage) int {
+		return cmp.Or(b.Errors-a.Errors, b.Warnings-a.Warnings, b.Bytes-a.Bytes)
+	})
+	limit := 5
+	if verbose {
+		limit = len(pages)
+	}
+	if len(pages) < 2 || pages[0].Errors+pages[0].Warnings == 0 && !verbose {
+		return
+	}
+	p.Heading("pages with the most to mend")
+	t := &table{right: map[int]bool{1: true, 2: true, 3: true, 4: true, 5: true, 6: true}, wide: []int{0}}
+	t.add(p.dim.Render("page"), p.dim.Render("errors"), p.dim.Render("warnings"), p.dim.Render("requests"), p.dim.Render("blocking"), p.dim.Render("bytes"), p.dim.Render("for nothing"))
+	for i, x := range pages {
+		if i == limit || x.Errors+x.Warnings == 0 && !verbose {
+			break
+		}
+		number := func(n int, color func(...string) string) string {
+			if n == 0 {
+				return p.dim.Render("0")
+			}
+			return color(fmt.Sprint(n))
+		}
+		t.add(Clean(x.Path), number(x.Errors, p.bad.Render), number(x.Warnings, p.warn.Render), fmt.Sprint(x.Requests), fmt.Sprint(x.Blocking), size(int64(x.Bytes)), size(int64(x.Unneeded)))
+	}
+	p.table(t)
 }
 
 func notesHint(a *run.AuditResult, verbose bool) string {
@@ -106,6 +148,9 @@ func (p *Printer) findings(fs []checks.Finding, verbose bool) {
 			limit = len(group)
 		}
 		if places, same := samePlaces(group); same {
+			if group[0].Message != title {
+				p.Line("  %s", Clean(group[0].Message))
+			}
 			if !verbose {
 				limit = 24
 			}
@@ -118,17 +163,43 @@ func (p *Printer) findings(fs []checks.Finding, verbose bool) {
 			continue
 		}
 		t := &table{wide: []int{1}}
-		for i, f := range group {
+		left := len(group)
+		for i, f := range folded(group, !verbose) {
 			if i == limit {
 				break
 			}
-			t.add(p.dim.Render(fmt.Sprintf("%s:%d:%d", Clean(f.File), f.Line, f.Column)), Clean(f.Message))
+			also := ""
+			if f.more > 0 {
+				also = p.dim.Render(fmt.Sprintf(" (and %d more)", f.more))
+			}
+			t.add(p.dim.Render(fmt.Sprintf("%s:%d:%d", Clean(f.File), f.Line, f.Column)), Clean(f.Message)+also)
+			left -= 1 + f.more
 		}
 		p.table(t)
-		if len(group) > limit {
-			p.Line("  %s", p.dim.Render(fmt.Sprintf("… and %d more: --verbose shows them", len(group)-limit)))
+		if left > 0 {
+			p.Line("  %s", p.dim.Render(fmt.Sprintf("… and %d more: --verbose shows them", left)))
 		}
 	}
+}
+
+// fold is a finding, and how many more say the same.
+type fold struct {
+	checks.Finding
+	more int
+}
+
+// folded makes one of the findings that say the same, where that is asked for.
+func folded(group []checks.Finding, same bool) (out []fold) {
+	at := map[string]int{}
+	for _, f := range group {
+		if i, met := at[f.Message]; met && same {
+			out[i].more++
+			continue
+		}
+		at[f.Message] = len(out)
+		out = append(out, fold{f, 0})
+	}
+	return out
 }
 
 // samePlaces lists where the findings of a check are, if all say the same.

@@ -2,10 +2,8 @@ package run
 
 import (
 	"bytes"
-	"encoding/xml"
 	"errors"
 	"io/fs"
-	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -39,6 +37,8 @@ type AuditResult struct {
 	Requests int           `json:"-"` // of all pages
 	Bytes    int64         `json:"-"` // that all pages load, their own HTML included
 	ByItem   []AuditedItem `json:"-"`
+	ByPage   []AuditedPage `json:"-"` // that are no fragments
+	Unneeded int64         `json:"-"` // bytes of stylesheets that match nothing, over all pages
 	Site     string        `json:"-"`
 }
 
@@ -57,6 +57,15 @@ type AuditedItem struct {
 	Present int // pages that have it
 	Missing int // pages on which it is in and not whole
 	Leaked  int // pages on which it is out and there
+}
+
+// AuditedPage is one page: what it costs a visitor and what was found on it.
+type AuditedPage struct {
+	Path                         string
+	Requests, Blocking           int
+	Bytes                        int // with what it loads
+	Unneeded                     int // of these: stylesheets none of whose selectors matches
+	Errors, Warnings, Notes int
 }
 
 // AuditOptions say what to audit.
@@ -113,7 +122,7 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 	if err := s.all(pages); err != nil {
 		return nil, err
 	}
-	a.Findings = append(a.Findings, checks.RunSite(&checks.SitePass{Pages: s.kept, Site: s.known, Sitemap: s.sitemap()})...)
+	a.Findings = append(a.Findings, checks.RunSite(s.sitePass())...)
 	s.notApplied(pages)
 	if s.tally != nil {
 		for _, p := range s.tally.Problems() {
@@ -126,6 +135,12 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 	checks.Sort(a.Findings)
 	a.count()
 	return a, nil
+}
+
+// sitePass is what is known of all pages at once.
+func (s *auditing) sitePass() *checks.SitePass {
+	listed, whole := s.sitemap("sitemap.xml")
+	return &checks.SitePass{Pages: s.kept, Site: s.known, Sitemap: listed, SitemapInPart: !whole}
 }
 
 // reader reads files of a folder, each once.
@@ -162,33 +177,6 @@ func (s *auditing) settle() {
 		}
 	}
 	s.result.Findings = kept
-}
-
-// sitemap reads the pages that the site's sitemap lists (Sitemaps XML format): nil
-// without one. What an index of sitemaps names is not read.
-func (s *auditing) sitemap() map[string]bool {
-	b, err := site.ReadFile(s.Dir, "sitemap.xml")
-	if err != nil {
-		return nil
-	}
-	var set struct {
-		URL []struct {
-			Loc string `xml:"loc"`
-		} `xml:"url"`
-	}
-	if xml.Unmarshal(b, &set) != nil {
-		return nil
-	}
-	listed := map[string]bool{}
-	for _, u := range set.URL {
-		loc := strings.TrimSpace(u.Loc)
-		if ref, ok := s.site.Page("/", "").Resolve(loc); ok && ref.Own {
-			listed[page.Key(ref.Path)] = true
-		} else if p, err := url.Parse(loc); err == nil && s.Address == "" && s.Project == nil {
-			listed[page.Key(p.Path)] = true // whose address is not known
-		}
-	}
-	return listed
 }
 
 // reachable lists the links that lead out of a folder to a file that is there: a
@@ -319,12 +307,14 @@ func (s *auditing) add(a *audited) {
 			s.byPath[known.Key()] = &known
 		}
 	}
+	cost := a.record.Cost()
 	if !a.record.Fragment {
 		r.Pages++
+		r.ByPage = append(r.ByPage, AuditedPage{Path: a.record.Path, Requests: cost.Requests, Blocking: cost.Blocking, Bytes: a.record.Bytes + cost.Loaded, Unneeded: a.kept.Unneeded})
+		r.Unneeded += int64(a.kept.Unneeded)
 		s.kept = append(s.kept, a.kept)
 	}
 	r.Findings = append(r.Findings, a.findings...)
-	cost := a.record.Cost()
 	r.Requests += cost.Requests
 	r.Bytes += int64(a.record.Bytes + cost.Loaded)
 	if a.gated != nil {
@@ -423,16 +413,27 @@ func AuditOne(file []byte, path string, project *site.Project) (*AuditResult, er
 	return a, nil
 }
 
-// count counts the findings by severity.
+// count counts the findings by severity, in all and by page.
 func (a *AuditResult) count() {
+	at := make(map[string]*AuditedPage, len(a.ByPage))
+	for i := range a.ByPage {
+		at[a.ByPage[i].Path] = &a.ByPage[i]
+	}
 	for i := range a.Findings {
+		p := at[a.Findings[i].Page]
+		if p == nil {
+			p = &AuditedPage{} // of no page
+		}
 		switch a.Findings[i].Severity {
 		case "error":
 			a.Totals.Errors++
+			p.Errors++
 		case "warning":
 			a.Totals.Warnings++
+			p.Warnings++
 		default:
 			a.Totals.Notes++
+			p.Notes++
 		}
 	}
 }

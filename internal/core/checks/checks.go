@@ -163,11 +163,13 @@ type Kept struct {
 
 // A SitePass is all pages at once.
 type SitePass struct {
-	Pages    []Kept
-	Site     *Site           // what the pages were looked at with; it may be nil
-	Sitemap  map[string]bool // keys of the pages that it lists; nil without one
-	check    *Check
-	findings []Finding
+	Pages   []Kept
+	Site    *Site           // what the pages were looked at with; it may be nil
+	Sitemap map[string]bool // keys of the pages that it lists; nil without one
+	// SitemapInPart: a file that the sitemap names could not be read.
+	SitemapInPart bool
+	check         *Check
+	findings      []Finding
 }
 
 // Report adds a finding at a line and column of the page.

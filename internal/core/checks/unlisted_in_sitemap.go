@@ -13,7 +13,7 @@ Pages that ask not to be indexed, redirects and copies are passed over.`,
 	Bad:  "(/visit/ is a page, and sitemap.xml does not list it)",
 	Good: "(sitemap.xml lists https://ternhill.example/visit/)",
 	Site: func(s *SitePass) {
-		if len(s.Sitemap) == 0 {
+		if len(s.Sitemap) == 0 || s.SitemapInPart {
 			return
 		}
 		for i := range s.Pages {

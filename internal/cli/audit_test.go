@@ -1,0 +1,75 @@
+package cli_test
+
+import (
+	"bytes"
+	"compress/gzip"
+	"fmt"
+	"strings"
+	"testing"
+)
+
+// plain is a page that no check has anything against.
+func plain(path, head, body string) string {
+	return fmt.Sprintf("<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<meta name=viewport content=\"width=device-width\">\n<title>The page %s</title>\n"+
+		"<meta name=description content=\"About %s, in a few words that say what it is.\">\n<link rel=canonical href=https://ternhill.example%s>\n<link rel=icon href=/i.svg>\n%s</head>\n<body>\n%s\n</body>\n</html>\n", path, path, path, head, body)
+}
+
+// TestSitemaps: what an index of sitemaps names is followed, and where a part of it
+// cannot be read, no page is called unlisted.
+func TestSitemaps(t *testing.T) {
+	b := newBench(t, "s/i.svg", "<svg/>", "s/index.html", plain("/", "", ""), "s/a/index.html", plain("/a/", "", ""), "s/b/index.html", plain("/b/", "<meta name=robots content=noindex>\n", ""), "s/c/index.html", plain("/c/", "", ""),
+		"s/sitemap.xml", `<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><sitemap><loc>https://ternhill.example/one.xml</loc></sitemap><sitemap><loc>https://ternhill.example/maps/two.xml.gz</loc></sitemap></sitemapindex>`,
+		"s/one.xml", `<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/b/</loc></url></urlset>`)
+	var packed bytes.Buffer
+	z := gzip.NewWriter(&packed)
+	fmt.Fprint(z, `<urlset><url><loc>https://ternhill.example/a/</loc></url></urlset>`)
+	z.Close()
+	b.write("s/maps/two.xml.gz", packed.String())
+	out := b.want(1, args("audit", "s", "-v"), "noindexed-in-sitemap", "b/index.html", "unlisted-in-sitemap", "c/index.html:6:1")
+	if strings.Count(out, "the sitemap does not list this page") != 1 {
+		t.Error(out)
+	}
+	b.write("s/maps/two.xml.gz", "no archive")
+	if out := b.want(1, args("audit", "s", "-v"), "noindexed-in-sitemap"); strings.Contains(out, "unlisted-in-sitemap") {
+		t.Error(out)
+	}
+}
+
+// TestAuditText: findings of one cause are one line, and the pages with the most to
+// mend are told, with what they load for nothing.
+func TestAuditText(t *testing.T) {
+	kit := "<link rel=stylesheet href=/kit.css>\n<script src=/a.js></script>\n"
+	b := newBench(t, "s/i.svg", "<svg/>", "s/a.js", "a()", "s/c.js", "c()", "s/kit.css", ".kit { margin: 0 }", "s/index.html", plain("/", kit, "<p class=kit>"), "s/a/index.html", plain("/a/", kit, ""), "s/b/index.html", plain("/b/", kit+"<script src=/c.js></script>\n<script src=/gone.js defer></script>\n", ""))
+	out := b.want(1, args("audit", "s"), "of them styles that match nothing", "/a.js blocks in the head: the page stays white until it has run (and 2 more)", "pages with the most to mend", "for nothing")
+	if strings.Count(out, "blocks in the head") != 2 || strings.Index(out, "  /b/ ") > strings.Index(out, "  /a/ ") {
+		t.Error(out)
+	}
+	if out := b.want(1, args("audit", "s", "-v"), "unused-style"); strings.Count(out, "blocks in the head") != 4 {
+		t.Error(out)
+	}
+}
+
+// TestCompareHTML: the later audit as a page, with the earlier one beside it; a saved
+// audit says the same as the folder.
+func TestCompareHTML(t *testing.T) {
+	evil := "</script><img src=x onerror=alert(1)>"
+	b := newBench(t, "one/i.svg", "<svg/>", "one/a.js", "a()", "one/index.html", plain("/", "<script src=/a.js></script>\n", ""), "one/b/index.html", plain("/b/", "", ""),
+		"two/i.svg", "<svg/>", "two/b.css", "@import 'c.css'; p{}", "two/c.css", "i{}", "two/index.html", plain("/", "<link rel=stylesheet href=/b.css>\n", "<p>"), "two/b/index.html", plain("/b/", "", ""))
+	b.want(0, args("audit", "one", "--format", "json", "--out", "one.json"))
+	page := b.want(0, args("compare", "one", "two", "--format", "html"), "Before and after", "Went", "Came", "/a.js", "/b.css", "/c.css", "Nothing else changed on the other 1 page", "Mended:", "blocking-script", "the paler bar is before", "aria-label=\"Weight of the pages\"")
+	saved := b.want(0, args("compare", "one.json", "two", "--format", "html"))
+	if strings.Replace(saved, "one.json", "one", 1) != page {
+		t.Error("a saved audit is told otherwise than its folder")
+	}
+	for _, load := range []string{"src=", "href=\"http", "@import", "url("} {
+		if strings.Contains(strings.ReplaceAll(page, "input type", ""), "<link "+load) || strings.Contains(page, "<script "+load) || strings.Contains(page, "<img") {
+			t.Errorf("the page loads something: %s", load)
+		}
+	}
+	b.want(0, args("compare", "two", "two", "--format", "html"), "Nothing changed.")
+	b.write("two/b/index.html", plain("/b/", "<script src=\""+evil+"\" defer></script>\n", ""))
+	page = b.want(0, args("compare", "one", "two", "--format", "html"))
+	if strings.Contains(page, "<img") || strings.Contains(page, evil) {
+		t.Error("what a page contains became markup")
+	}
+}
