@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"fmt"
 	"io"
 	"maps"
@@ -9,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
@@ -17,7 +19,7 @@ import (
 
 // auditFormats write an audit for other programs.
 var auditFormats = map[string]func(io.Writer, *run.AuditResult) error{
-	"ndjson":   report.AuditLines,
+	"ndjson":   report.FindingLines, // the pages before them come as they are read
 	"html":     report.AuditHTML,
 	"csv":      report.AuditCSV,
 	"junit":    report.JUnit,
@@ -46,14 +48,18 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 			if err != nil {
 				return err
 			}
-			r, err := a.audit(args, as)
-			if err != nil {
-				return err
-			}
-			if worst := r.Worst(); worst >= threshold {
-				a.status = found
-			}
 			return a.write(func(w io.Writer, pr *report.Printer) error {
+				lines := bufio.NewWriter(w)
+				r, err := a.audit(args, as, func(r *inventory.Record, verdicts []run.Gated) error { return report.PageLines(lines, r, verdicts) })
+				if err == nil {
+					err = lines.Flush()
+				}
+				if err != nil {
+					return err
+				}
+				if worst := r.Worst(); worst >= threshold {
+					a.status = found
+				}
 				if a.format == "json" {
 					return report.JSON(w, r)
 				}
@@ -70,7 +76,7 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 	return cmd
 }
 
-func (a *app) audit(args []string, as string) (*run.AuditResult, error) {
+func (a *app) audit(args []string, as string, each func(*inventory.Record, []run.Gated) error) (*run.AuditResult, error) {
 	if len(args) == 1 && args[0] == "-" {
 		p, err := a.openIfAny(false)
 		if err != nil {
@@ -88,9 +94,16 @@ func (a *app) audit(args []string, as string) (*run.AuditResult, error) {
 		if err != nil {
 			return nil, err
 		}
-		return run.AuditOne(b, as, p)
+		r, err := run.AuditOne(b, as, p)
+		if err == nil && a.format == "ndjson" {
+			err = each(r.Records[0], r.Verdicts)
+		}
+		return r, err
 	}
-	o := run.AuditOptions{Records: a.format == "json" || a.format == "ndjson" || a.format == "html", Progress: a.progress("auditing")}
+	o := run.AuditOptions{Records: a.format == "json" || a.format == "html", Progress: a.progress("auditing")}
+	if a.format == "ndjson" {
+		o.Each = each
+	}
 	p, err := a.openIfAny(true)
 	if len(args) == 0 {
 		if err != nil {

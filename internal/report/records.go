@@ -4,6 +4,7 @@ import (
 	"io"
 
 	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/output"
 	"yellowgate/internal/run"
 )
@@ -47,18 +48,21 @@ func CheckRecord(r *run.CheckResult) any {
 	}{r.Pages, items, ProblemRecords(r.Problems)}
 }
 
-// AuditLines writes the records, verdicts and findings of an audit, one a line.
-func AuditLines(w io.Writer, a *run.AuditResult) error {
-	for _, r := range a.Records {
-		if err := NDJSON(w, r); err != nil {
-			return err
-		}
+// PageLines writes a page's record and verdicts, one a line.
+func PageLines(w io.Writer, r *inventory.Record, verdicts []run.Gated) error {
+	if err := NDJSON(w, r); err != nil {
+		return err
 	}
-	for _, v := range a.Verdicts {
+	for _, v := range verdicts {
 		if err := NDJSON(w, v); err != nil {
 			return err
 		}
 	}
+	return nil
+}
+
+// FindingLines writes the findings of an audit, one a line.
+func FindingLines(w io.Writer, a *run.AuditResult) error {
 	for _, f := range a.Findings {
 		if err := NDJSON(w, f); err != nil {
 			return err

@@ -61,20 +61,22 @@ type AuditedItem struct {
 
 // AuditedPage is one page: what it costs a visitor and what was found on it.
 type AuditedPage struct {
-	Path                         string
-	Requests, Blocking           int
-	Bytes                        int // with what it loads
-	Unneeded                     int // of these: stylesheets none of whose selectors matches
+	Path                    string
+	Requests, Blocking      int
+	Bytes                   int // with what it loads
+	Unneeded                int // of these: stylesheets none of whose selectors matches
 	Errors, Warnings, Notes int
 }
 
 // AuditOptions say what to audit.
 type AuditOptions struct {
-	Dir      string
-	Project  *site.Project // nil without a gate file
-	Address  string        // of the site, where there is no project to hold pages against
-	Name     string        // of the folder, for people
-	Records  bool          // keep the records and verdicts
+	Dir     string
+	Project *site.Project // nil without a gate file
+	Address string        // of the site, where there is no project to hold pages against
+	Name    string        // of the folder, for people
+	Records bool          // keep the records and verdicts
+	// Each, if set, gets every page's record and verdicts, in order. They are not kept.
+	Each     func(r *inventory.Record, verdicts []Gated) error
 	Progress Progress
 }
 
@@ -238,13 +240,13 @@ func (s *auditing) all(pages []page.Page) error {
 		if s.Progress != nil {
 			s.Progress(i+1, len(pages))
 		}
-		s.add(&a)
+		err := s.add(&a)
 		for _, buf := range a.bufs {
 			if buf != nil {
 				buf.Release()
 			}
 		}
-		return nil
+		return err
 	})
 }
 
@@ -295,7 +297,7 @@ func (s *auditing) state(file string) checks.State {
 }
 
 // add takes a page into the result.
-func (s *auditing) add(a *audited) {
+func (s *auditing) add(a *audited) error {
 	r := s.result
 	if a.source != nil {
 		s.tally.Add(a.source)
@@ -317,12 +319,13 @@ func (s *auditing) add(a *audited) {
 	r.Findings = append(r.Findings, a.findings...)
 	r.Requests += cost.Requests
 	r.Bytes += int64(a.record.Bytes + cost.Loaded)
+	var verdicts []Gated
 	if a.gated != nil {
 		for i := range a.source.Verdicts {
 			v, p := &a.source.Verdicts[i], &a.gated.Items[i]
 			n := p.Copies()
-			if s.Records {
-				r.Verdicts = append(r.Verdicts, gatedOf(a.record.Path, v, n))
+			if s.Records || s.Each != nil {
+				verdicts = append(verdicts, gatedOf(a.record.Path, v, n))
 			}
 			it := &r.ByItem[i]
 			if n > 0 {
@@ -346,10 +349,15 @@ func (s *auditing) add(a *audited) {
 			}
 		}
 	}
+	if s.Each != nil {
+		return s.Each(a.record, verdicts)
+	}
 	if s.Records {
+		r.Verdicts = append(r.Verdicts, verdicts...)
 		a.record.Source, a.record.Scan = nil, nil // the page itself is not kept
 		r.Records = append(r.Records, a.record)
 	}
+	return nil
 }
 
 // notApplied tells of source pages that the output folder lacks.
@@ -407,7 +415,9 @@ func AuditOne(file []byte, path string, project *site.Project) (*AuditResult, er
 		}
 	}
 	done.findings, done.kept = checks.RunPage(pass)
-	s.add(&done)
+	if err := s.add(&done); err != nil {
+		return nil, err
+	}
 	s.settle()
 	a.count()
 	return a, nil

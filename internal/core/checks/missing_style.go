@@ -3,7 +3,9 @@ package checks
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
+	"strings"
 
 	"yellowgate/internal/core/evidence"
 	"yellowgate/internal/core/gatefile"
@@ -34,25 +36,54 @@ pages: has(form).`,
 		}
 		for i := range s.Pages {
 			k := &s.Pages[i]
-			told := map[string]bool{}
+			names := map[string][]BareName{} // by the stylesheet that is missing
 			for _, b := range k.Bare {
 				for _, sheet := range b.Sheets {
-					with, without := pages[evidence.Styled{Name: b.Name, Sheet: sheet}], bare[evidence.Styled{Name: b.Name, Sheet: sheet}]
-					if told[sheet] || with < 2 || without*4 > with {
+					at := evidence.Styled{Name: b.Name, Sheet: sheet}
+					if pages[at] < 2 || bare[at]*4 > pages[at] || !s.telling(b.Name, sheet) {
 						continue
 					}
-					if b.Name[0] != '.' && b.Name[0] != '#' && s.Site.loaded[sheet]*2 > len(s.Pages) {
-						continue // a page without the site's general style may be meant so
+					if s.bare(k, b, sheet) != "" {
+						names[sheet] = append(names[sheet], b)
 					}
-					if sel := s.bare(k, b, sheet); sel != "" {
-						told[sheet] = true
-						s.Report(k, b.Line, b.Column, fmt.Sprintf("%s is for such elements (%s), %d pages with them load it, and this one does not", sheet, sel, with), "load it here too")
+				}
+			}
+			for len(names) > 0 { // the one that is for most of them; then what is left
+				best := ""
+				for _, sheet := range slices.Sorted(maps.Keys(names)) {
+					if best == "" || len(names[sheet]) > len(names[best]) {
+						best = sheet
+					}
+				}
+				b := names[best][0]
+				s.Report(k, b.Line, b.Column, fmt.Sprintf("%s is for such elements (%s), %d pages with them load it, and this one does not",
+					best, s.bare(k, b, best), pages[evidence.Styled{Name: b.Name, Sheet: best}]), "load it here too")
+				told := names[best]
+				for sheet := range names {
+					names[sheet] = slices.DeleteFunc(names[sheet], func(x BareName) bool {
+						return slices.ContainsFunc(told, func(y BareName) bool { return x.Name == y.Name })
+					})
+					if len(names[sheet]) == 0 {
+						delete(names, sheet)
 					}
 				}
 			}
 		}
 	},
 }
+
+// telling reports whether a name says that a stylesheet belongs to the page: a class
+// or an id, or a tag that few pages have and that looks bare without a style. Words,
+// lists and tables look like something anyway, and a page without the site's general
+// style may be meant so.
+func (s *SitePass) telling(name, sheet string) bool {
+	if name[0] == '.' || name[0] == '#' {
+		return true
+	}
+	return (controls[name] || strings.Contains(name, "-") && name[0] != '[') && s.Site.loaded[sheet]*2 <= len(s.Pages)
+}
+
+var controls = map[string]bool{"form": true, "fieldset": true, "input": true, "select": true, "textarea": true, "button": true, "dialog": true, "details": true, "video": true, "audio": true, "canvas": true, "progress": true, "meter": true}
 
 // A BareName is a name on a page that no stylesheet of the page has.
 type BareName struct {

@@ -43,7 +43,7 @@ off the site, or give it an item.`,
 			}
 		}
 		for _, file := range left {
-			if names[path.Base(file)] {
+			if names[path.Base(file)] || s.putTogether(file) {
 				continue
 			}
 			weight := ""
@@ -54,6 +54,35 @@ off the site, or give it an item.`,
 				fmt.Sprintf("no page loads %s%s", file, weight), "take it off the site, or load it where it is needed"})
 		}
 	},
+}
+
+// putTogether reports whether a script seems to make the name of a file as it runs:
+// the name without its ending and its numbers ends a text there.
+func (s *SitePass) putTogether(file string) bool {
+	stem := strings.TrimRight(strings.TrimSuffix(path.Base(file), path.Ext(file)), "0123456789.-_")
+	stem = strings.TrimSuffix(stem, ".min")
+	if len(stem) < 3 {
+		return true
+	}
+	for _, other := range s.Site.Code {
+		if other == file || path.Ext(other) == ".css" {
+			continue
+		}
+		text, _ := s.Site.Read(other)
+		for at := 0; ; {
+			i := bytes.Index(text[at:], []byte(stem))
+			if i < 0 {
+				break
+			}
+			at += i
+			before := at
+			at += len(stem)
+			if before > 0 && strings.IndexByte("'\"`/}", text[before-1]) >= 0 && at < len(text) && strings.IndexByte("'\"`$", text[at]) >= 0 {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // mentioned calls yield for each name of a script or stylesheet that stands in a

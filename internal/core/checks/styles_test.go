@@ -80,6 +80,11 @@ func TestStyleChecks(t *testing.T) {
 		{"its selectors match nothing there", folder{"/f.css": ".box .f{}", "/a.html": "<link rel=stylesheet href=/f.css><p class=box><i class=f>", "/b.html": "<link rel=stylesheet href=/f.css><p class=box><i class=f>",
 			"/c.html": "<link rel=stylesheet href=/f.css><p class=box><i class=f>", "/d.html": "<link rel=stylesheet href=/f.css><p class=box><i class=f>", "/e.html": "<i class=f></i><p class=box>"}, ""},
 
+		{"two would do", folder{"/f.css": ".f{}", "/g.css": ".f{} .g{}", "/a.html": "<link rel=stylesheet href=/f.css><link rel=stylesheet href=/g.css><i class='f g'>", "/b.html": "<link rel=stylesheet href=/f.css><link rel=stylesheet href=/g.css><i class='f g'>",
+			"/c.html": "<link rel=stylesheet href=/f.css><link rel=stylesheet href=/g.css><i class='f g'>", "/d.html": "<link rel=stylesheet href=/f.css><link rel=stylesheet href=/g.css><i class='f g'>", "/e.html": "\n\n<i class='f g'>"}, "e.html:3 missing-style"},
+		{"words look like something anyway", folder{"/f.css": "blockquote{}", "/a.html": "<link rel=stylesheet href=/f.css><blockquote>", "/b.html": "<link rel=stylesheet href=/f.css><blockquote>",
+			"/c.html": "<link rel=stylesheet href=/f.css><blockquote>", "/d.html": "<link rel=stylesheet href=/f.css><blockquote>", "/e.html": "<blockquote>", "/f.html": "", "/g.html": "", "/h.html": ""}, ""},
+
 		{"a bundle swallowed it", folder{"/m.css": menu, "/all.css": menu + " p{} q{}", "/a.html": "<link rel=stylesheet href=/m.css>\n<link rel=stylesheet href=/all.css><p class=menu>"}, "a.html:1 repeated-rules"},
 		{"few of its rules", folder{"/m.css": menu + " .x{} .y{} .z{} .w{}", "/all.css": menu[:60] + " p{} q{} .a{b:c;d:e;f:g;h:i;j:k;l:m;n:o} .bb{p:q;r:s}", "/a.html": "<link rel=stylesheet href=/m.css>\n<link rel=stylesheet href=/all.css><p class=menu>"}, ""},
 
@@ -88,6 +93,7 @@ func TestStyleChecks(t *testing.T) {
 
 		{"left over", folder{"/old.js": "x()", "/old.css": "p{}", "/s.js": "s()", "/a.html": "<script src=/s.js></script>"}, "old.css:1 orphan-file; old.js:1 orphan-file"},
 		{"named by code or by a page", folder{"/one.js": "x()", "/two.js": "y()", "/one.css": "p{}", "/s.js": "import('./one.js'); load(\"/one.css\")", "/a.html": "<script src=/s.js></script><p data-load='/two.js'>"}, ""},
+		{"its name is put together", folder{"/search-index1.2.js": "x()", "/s.js": "load(root + 'search-index' + version + '.js')", "/a.html": "<script src=/s.js></script>"}, ""},
 		{"named by itself", folder{"/one.js": "//# sourceMappingURL=one.js", "/a.html": "<p>"}, "one.js:1 orphan-file"},
 	} {
 		if got := strings.Join(c.files.audit(unusedStyle, missingStyle, repeatedRules, importedEverywhere, orphanFile), "; "); got != c.want {
