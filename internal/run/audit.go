@@ -96,6 +96,7 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 	}
 	var pages []page.Page
 	s := &auditing{AuditOptions: o, result: a, site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files)}
+	s.weights.Roughly = !o.Records && o.Each == nil
 	if o.Project != nil {
 		if err := s.useGate(); err != nil {
 			return nil, err

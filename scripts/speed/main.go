@@ -1,7 +1,7 @@
 // Speed builds a site of 10,000 pages and prints how long the commands take on
 // it, each as a ratio to a plain tool that is run beside it.
 //
-//	go run ./scripts/speed [-dir FOLDER] [-pages N] [-rounds N]
+//	go run ./scripts/speed [-dir FOLDER] [-pages N] [-rounds N] [-curve]
 //
 // It needs cp, find and grep. Machines are noisy: both sides of a ratio are run
 // in turn, and the medians are compared.
@@ -29,6 +29,7 @@ var (
 	pages  = flag.Int("pages", 10000, "number of pages")
 	rounds = flag.Int("rounds", 5, "how often each command is run")
 	only   = flag.Bool("build-only", false, "build the site and stop")
+	curve  = flag.Bool("curve", false, "only the audit, on 1,000, 10,000 and 30,000 pages")
 )
 
 func main() {
@@ -41,18 +42,37 @@ func main() {
 		defer os.RemoveAll(tmp)
 		root = tmp
 	}
+	if *curve {
+		fmt.Println("| pages | MB of HTML | `audit` | `grep -rc '<script'` | ratio | ms a MB | peak memory |")
+		fmt.Println("|---|---|---|---|---|---|---|")
+		for _, n := range []int{1000, 10000, 30000} {
+			dir := filepath.Join(root, fmt.Sprint(n))
+			mb := float64(build(dir, n)) / 1e6
+			b := newBench(dir)
+			b.run(b.yg("apply"))
+			b.run([]string{"grep", "-rc", "<nothing", "site", "public"})
+			a, o, m := b.pair(b.yg("audit"), nil, []string{"grep", "-rc", "<script", "site"}, nil)
+			fmt.Printf("| %d | %.0f | %d ms | %d ms | %.1f | %.1f | %d MB |\n", n, mb, a.Milliseconds(), o.Milliseconds(), float64(a)/float64(o), float64(a.Milliseconds())/mb, m)
+		}
+		return
+	}
 	size := build(root, *pages)
 	fmt.Printf("%d pages, %.0f MB of HTML\n\n", *pages, float64(size)/1e6)
 	if *only {
 		return
 	}
+	newBench(root).all()
+}
+
+// newBench builds the program into a folder with a site.
+func newBench(root string) *bench {
 	b := &bench{root: root, program: filepath.Join(root, "yellowgate")}
 	compile := exec.Command("go", "build", "-o", b.program, "yellowgate/cmd/yellowgate")
 	compile.Env = append(os.Environ(), "CGO_ENABLED=0")
 	if out, err := compile.CombinedOutput(); err != nil {
 		log.Fatalf("%v\n%s", err, out)
 	}
-	b.all()
+	return b
 }
 
 func check(err error) {

@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"strings"
 
+	"github.com/zeebo/xxh3"
+
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/syntax"
@@ -58,13 +60,17 @@ func (p *Pass) parse(language string, text []byte, parse func([]byte) *syntax.Mi
 	if p.Site == nil {
 		return parse(text)
 	}
-	key := language + string(text)
+	key := inlineText{language, xxh3.Hash128(text)}
 	if m, ok := p.Site.parsed.Load(key); ok {
 		return m.(*syntax.Mistake)
 	}
 	m := parse(text)
-	if len(text) < 1<<16 {
-		p.Site.parsed.Store(key, m)
-	}
+	p.Site.parsed.Store(key, m)
 	return m
+}
+
+// inlineText stands for a text that many pages have.
+type inlineText struct {
+	as  string // what it was read as
+	sum xxh3.Uint128
 }

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"github.com/zeebo/xxh3"
+
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/syntax"
@@ -24,7 +26,7 @@ and run yellowgate apply.`,
 	Good: "summer-notice: {code: '<p class=\"notice\"><b>Open late</b></p>'}",
 	Page: func(p *Pass) {
 		p.eachRegion(func(r markup.Region, text []byte) {
-			at, name, opened := markup.Unbalanced(text)
+			at, name, opened := p.unbalanced(text)
 			switch {
 			case at < 0 || looksBare(text) != "":
 			case opened:
@@ -108,6 +110,26 @@ func looksBare(text []byte) string {
 		return ""
 	}
 	return syntax.LooksLike(string(text))
+}
+
+// unbalanced is markup.Unbalanced, asked once for all pages that have a text.
+func (p *Pass) unbalanced(text []byte) (at int, name string, opened bool) {
+	if p.Site == nil {
+		return markup.Unbalanced(text)
+	}
+	type answer struct {
+		at     int
+		name   string
+		opened bool
+	}
+	key := inlineText{"html", xxh3.Hash128(text)}
+	if v, ok := p.Site.parsed.Load(key); ok {
+		a := v.(answer)
+		return a.at, a.name, a.opened
+	}
+	at, name, opened = markup.Unbalanced(text)
+	p.Site.parsed.Store(key, answer{at, name, opened})
+	return at, name, opened
 }
 
 // eachRegion visits the marked regions of the page's items.

@@ -58,7 +58,7 @@ pages: has(form).`,
 				b := names[best][0]
 				s.Report(k, b.Line, b.Column, fmt.Sprintf("%s is for such elements (%s), %d pages with them load it, and this one does not",
 					best, s.bare(k, b, best), pages[evidence.Styled{Name: b.Name, Sheet: best}]), "load it here too")
-				told := names[best]
+				told := slices.Clone(names[best])
 				for sheet := range names {
 					names[sheet] = slices.DeleteFunc(names[sheet], func(x BareName) bool {
 						return slices.ContainsFunc(told, func(y BareName) bool { return x.Name == y.Name })
