@@ -100,7 +100,7 @@ func (a *app) audit(args []string, as string, each func(*inventory.Record, []run
 		}
 		return r, err
 	}
-	o := run.AuditOptions{Records: a.format == "json" || a.format == "html", Progress: a.progress("auditing")}
+	o := run.AuditOptions{Records: a.format == "json" || a.format == "html", NoNotes: a.format == "text" && !a.verbose, Progress: a.progress("auditing")}
 	if a.format == "ndjson" {
 		o.Each = each
 	}

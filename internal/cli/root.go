@@ -47,7 +47,7 @@ type app struct {
 func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
 	// Pages come and go quickly: collect seldom, but never let memory grow.
 	debug.SetGCPercent(400)
-	debug.SetMemoryLimit(112 << 20)
+	debug.SetMemoryLimit(126 << 20)
 	a := &app{in: in, out: out, err: errw}
 	defer func() {
 		if e := recover(); e != nil {

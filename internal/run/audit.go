@@ -75,6 +75,7 @@ type AuditOptions struct {
 	Address string        // of the site, where there is no project to hold pages against
 	Name    string        // of the folder, for people
 	Records bool          // keep the records and verdicts
+	NoNotes bool          // only count notes
 	// Each, if set, gets every page's record and verdicts, in order. They are not kept.
 	Each     func(r *inventory.Record, verdicts []Gated) error
 	Progress Progress
@@ -125,16 +126,15 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 	if err := s.all(pages); err != nil {
 		return nil, err
 	}
-	a.Findings = append(a.Findings, checks.RunSite(s.sitePass())...)
+	s.settleSite(checks.RunSite(s.sitePass()))
 	s.notApplied(pages)
 	if s.tally != nil {
 		for _, p := range s.tally.Problems() {
 			if p.Severity == gatefile.Note {
-				a.Findings = append(a.Findings, checks.Finding{Check: "idle-line", Severity: "note", File: p.Pos.File, Line: p.Pos.Line, Column: p.Pos.Column, Message: p.Message, Remedy: p.Remedy})
+				s.settleSite([]checks.Finding{{Check: "idle-line", Severity: "note", File: p.Pos.File, Line: p.Pos.Line, Column: p.Pos.Column, Message: p.Message, Remedy: p.Remedy}})
 			}
 		}
 	}
-	s.settle()
 	checks.Sort(a.Findings)
 	a.count()
 	return a, nil
@@ -162,24 +162,31 @@ func reader(dir string) func(string) ([]byte, bool) {
 	}
 }
 
-// settle gives findings the severity that they have here, and takes out those that
-// the owner lives with, counted.
-func (s *auditing) settle() {
-	if s.Project == nil {
-		return
-	}
-	settlement := checks.Settle(s.Project.Gate.File)
-	kept := s.result.Findings[:0]
-	for _, f := range s.result.Findings {
-		keep, accepted := settlement.Apply(&f, s.byPath[page.Key(f.Page)])
+// settle gives findings of a page the severity that they have here. Those that the
+// owner lives with are counted and left out, and so are notes where nobody asks for
+// them.
+func (s *auditing) settle(fs []checks.Finding, pg *page.Page) []checks.Finding {
+	kept := fs[:0]
+	for _, f := range fs {
+		keep, accepted := s.settlement.Apply(&f, pg)
 		switch {
 		case accepted:
 			s.result.Totals.Accepted++
-		case keep:
+		case !keep:
+		case f.Severity == "note" && s.NoNotes:
+			s.result.Totals.Notes++
+		default:
 			kept = append(kept, f)
 		}
 	}
-	s.result.Findings = kept
+	return kept
+}
+
+// settleSite settles the findings that only all pages together show.
+func (s *auditing) settleSite(fs []checks.Finding) {
+	for _, f := range fs {
+		s.result.Findings = append(s.result.Findings, s.settle([]checks.Finding{f}, s.byPath[page.Key(f.Page)])...)
+	}
 }
 
 // reachable lists the links that lead out of a folder to a file that is there: a
@@ -204,6 +211,8 @@ type auditing struct {
 	byPath  map[string]*page.Page // by key, as the gate saw them
 	ledger  *output.Ledger
 	tally   *checks.Tally
+
+	settlement *checks.Settlement
 }
 
 // useGate makes the gate ready to be held against the pages.
@@ -220,6 +229,7 @@ func (s *auditing) useGate() (err error) {
 		}
 	}
 	s.tally = checks.NewTally(p.Gate)
+	s.settlement = checks.Settle(p.Gate.File)
 	for _, it := range p.Gate.File.Items {
 		s.result.ByItem = append(s.result.ByItem, AuditedItem{Item: it})
 	}
@@ -317,7 +327,6 @@ func (s *auditing) add(a *audited) error {
 		r.Unneeded += int64(a.kept.Unneeded)
 		s.kept = append(s.kept, a.kept)
 	}
-	r.Findings = append(r.Findings, a.findings...)
 	r.Requests += cost.Requests
 	r.Bytes += int64(a.record.Bytes + cost.Loaded)
 	var verdicts []Gated
@@ -350,6 +359,11 @@ func (s *auditing) add(a *audited) error {
 			}
 		}
 	}
+	var known *page.Page
+	if a.source != nil {
+		known = &a.source.Page
+	}
+	r.Findings = append(r.Findings, s.settle(a.findings, known)...)
 	if s.Each != nil {
 		return s.Each(a.record, verdicts)
 	}
@@ -372,8 +386,8 @@ func (s *auditing) notApplied(pages []page.Page) {
 	}
 	for i := range s.Project.Pages {
 		if p := &s.Project.Pages[i]; !have[p.File] {
-			s.result.Findings = append(s.result.Findings, checks.Finding{Check: "stale-output", Severity: "warning", Page: p.Path, File: p.File, Line: 1, Column: 1,
-				Message: "the page is not in the output folder", Remedy: "run yellowgate apply"})
+			s.settleSite([]checks.Finding{{Check: "stale-output", Severity: "warning", Page: p.Path, File: p.File, Line: 1, Column: 1,
+				Message: "the page is not in the output folder", Remedy: "run yellowgate apply"}})
 		}
 	}
 }
@@ -419,7 +433,6 @@ func AuditOne(file []byte, path string, project *site.Project) (*AuditResult, er
 	if err := s.add(&done); err != nil {
 		return nil, err
 	}
-	s.settle()
 	a.count()
 	return a, nil
 }

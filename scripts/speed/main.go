@@ -236,6 +236,8 @@ func (b *bench) all() {
 	row("`survey`", "`grep -rc '<script'`", "3.0", a, o, m)
 	a, o, m = b.pair(b.yg("audit"), nil, grep, nil)
 	row("`audit`, all checks", "`grep -rc '<script'`", "8.0", a, o, m)
+	a, o, m = b.pair(b.yg("audit", "site"), nil, grep, nil)
+	row("`audit` of a folder without a gate file", "`grep -rc '<script'`", "8.0", a, o, m)
 
 	check(os.WriteFile(b.path("many.yaml"), many(200, 20), 0o644))
 	check(os.WriteFile(b.path("few.yaml"), many(10, 0), 0o644))
