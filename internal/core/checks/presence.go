@@ -170,10 +170,8 @@ func (g *Gated) countTags(r *inventory.Record, pp *PartPresence, text string, ur
 	if pp.Part.Kind == gatefile.Stylesheet {
 		tag, attr = "link", "href"
 	}
-	frag := markup.Scan([]byte(text), nil)
 	least := -1 // a built name may come out as several tags
-	for _, el := range frag.Elements {
-		raw, _ := markup.AttrValue(frag.Src, el.Start, attr)
+	for _, raw := range g.Gate.TagURLs(text, attr) {
 		ref, ok := r.Base.Resolve(raw)
 		if !ok {
 			pp.Known = false
@@ -247,30 +245,18 @@ func (g *Gated) ownPart(r *inventory.Record, item, start int) bool {
 }
 
 // claim gives the elements that no mark and no matcher claims to the items whose
-// URL they load.
+// URL they load: to the last that is in on the page, else to the first.
 func (g *Gated) claim(r *inventory.Record) {
-	byURL := map[string]string{}
-	for i, it := range g.Gate.File.Items {
-		for _, p := range it.Parts {
-			if !p.Kind.Tagged() || !p.Template.Plain() {
-				continue
-			}
-			ref, ok := r.Base.Resolve(g.Gate.Site.BasePath() + p.Text)
-			if !ok || !strings.HasPrefix(p.Text, "/") {
-				ref, ok = r.Base.Resolve(p.Text)
-			}
-			target := ref.URL
-			if ref.Own {
-				target = ref.Path
-			}
-			if _, taken := byURL[target]; ok && (!taken || g.Result.Verdicts[i].In) {
-				byURL[target] = it.Name
-			}
-		}
-	}
+	items := g.Gate.Loaders(r.Base)
 	for i := range r.Elements {
-		if e := &r.Elements[i]; e.Item == "" && e.Target != "" {
-			e.Item = byURL[e.Target]
+		e := &r.Elements[i]
+		if e.Item != "" || e.Target == "" {
+			continue
+		}
+		for k, item := range items[e.Target] {
+			if k == 0 || g.Result.Verdicts[item].In {
+				e.Item = g.Gate.File.Items[item].Name
+			}
 		}
 	}
 }

@@ -6,6 +6,8 @@ package gating
 import (
 	"fmt"
 	"slices"
+	"strings"
+	"sync"
 
 	"golang.org/x/net/html"
 
@@ -28,6 +30,10 @@ type Gate struct {
 	all   *lookout // for every selector of the gate file, those of has() first
 	found *lookout // for those that items are found by
 	byURL bool     // an item is found by URL
+
+	tagURLs sync.Map // by the text of tags and the attribute: the URLs in it
+	once    sync.Once
+	loaders map[string][]int // what Loaders returns for nearly all pages
 }
 
 // A lookout is a set of selectors that pages are scanned for.
@@ -383,6 +389,63 @@ func (g *Gate) ScanForOwners(src *markup.Source) *markup.Page {
 // ScanAll is ScanForOwners, with all start tags listed.
 func (g *Gate) ScanAll(src *markup.Source) *markup.Page {
 	return markup.ScanTags(src.Text, g.found.watch)
+}
+
+// TagURLs lists the URLs that tags, composed for a part, have in an attribute.
+func (g *Gate) TagURLs(text, attr string) (urls []string) {
+	type key struct{ text, attr string }
+	if v, ok := g.tagURLs.Load(key{text, attr}); ok {
+		return v.([]string)
+	}
+	tags := markup.Scan([]byte(text), nil)
+	for _, el := range tags.Elements {
+		raw, _ := markup.AttrValue(tags.Src, el.Start, attr)
+		urls = append(urls, raw)
+	}
+	g.tagURLs.Store(key{text, attr}, urls)
+	return urls
+}
+
+// Loaders lists, by what they load, the items whose scripts and stylesheets have
+// fixed URLs, as pages with that base resolve them.
+func (g *Gate) Loaders(base weburl.Page) map[string][]int {
+	if !base.Plain() || g.relative() {
+		return g.loadersOn(base)
+	}
+	g.once.Do(func() { g.loaders = g.loadersOn(base) })
+	return g.loaders
+}
+
+// relative reports whether an item's URL means another file on each page.
+func (g *Gate) relative() bool {
+	return slices.ContainsFunc(g.File.Items, func(it *gatefile.Item) bool {
+		return slices.ContainsFunc(it.Parts, func(p *gatefile.Part) bool {
+			return p.Kind.Tagged() && p.Template.Plain() && !strings.HasPrefix(p.Text, "/") && !strings.Contains(p.Text, "://")
+		})
+	})
+}
+
+func (g *Gate) loadersOn(base weburl.Page) map[string][]int {
+	items := map[string][]int{}
+	for i, it := range g.File.Items {
+		for _, p := range it.Parts {
+			if !p.Kind.Tagged() || !p.Template.Plain() {
+				continue
+			}
+			ref, ok := base.Resolve(g.Site.BasePath() + p.Text)
+			if !ok || !strings.HasPrefix(p.Text, "/") {
+				ref, ok = base.Resolve(p.Text)
+			}
+			target := ref.URL
+			if ref.Own {
+				target = ref.Path
+			}
+			if ok {
+				items[target] = append(items[target], i)
+			}
+		}
+	}
+	return items
 }
 
 // Owners returns, by the offset of its start tag, the item to which each element

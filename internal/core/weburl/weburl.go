@@ -81,6 +81,10 @@ func (p Page) Resolve(raw string) (r Ref, ok bool) {
 	return r, ok
 }
 
+// Plain reports whether the base is the page itself, on the site's host: a URL that
+// begins with "/" then means the same on all such pages.
+func (p Page) Plain() bool { return p.own }
+
 // everywhere reports whether a URL means the same on every page of the site:
 // it is absolute, or begins with "/". Long ones are not worth keeping.
 func everywhere(raw string) bool {
