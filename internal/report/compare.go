@@ -127,8 +127,12 @@ func (p *Printer) compared(title string, fs []checks.Finding, color func(...stri
 		f := by[check]
 		var pages []string
 		for _, x := range f {
-			if n := len(pages); n == 0 || pages[n-1] != x.Page {
-				pages = append(pages, x.Page)
+			where := x.Page
+			if where == "" { // of a file, or of the gate file
+				where = Clean(x.File)
+			}
+			if n := len(pages); n == 0 || pages[n-1] != where {
+				pages = append(pages, where)
 			}
 		}
 		t.add(color(fmt.Sprint(len(f))), f[0].Severity, p.name.Render(check), strings.TrimSpace(list(pages, 4)))

@@ -37,6 +37,7 @@ func (p *Printer) DemoEnd(dir string) {
 		{"yellowgate set page-veil --param delay=3s", "change a line of the gate file, and see what that does"},
 		{"yellowgate diff", "what would apply change?"},
 		{"yellowgate apply", "and it is so"},
+		{"yellowgate suggest site", "what does the site load where nothing needs it?"},
 		{"yellowgate explain broken-head", "what a finding means"},
 	} {
 		t.add(p.name.Render(x[0]), p.dim.Render(x[1]))

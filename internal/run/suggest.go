@@ -179,7 +179,7 @@ func nameOfEntry(e *evidence.Entry) string {
 // suggestionOf names a suggestion and says what it is made of.
 func suggestionOf(from *evidence.Suggestion, taken map[string]bool) *Suggestion {
 	s := &Suggestion{Name: from.Item, Is: from.Item != "", Pages: len(from.On), Needed: from.Needed, Certainty: from.Certainty.String(), Evidence: from.Evidence, from: from}
-	s.Saves.Requests, s.Saves.Blocking, s.Saves.Bytes, s.Saves.Gzip = from.Saves()
+	s.Saves = Savings{from.Requests, from.Blocking, from.Bytes, from.Gzip}
 	if s.Needed == nil {
 		s.Needed = []string{}
 	}

@@ -26,7 +26,8 @@ type Entry struct {
 	Used      []int  // of these, those that need it
 	Unseen    []int  // of these, those of which it cannot be told
 
-	Requests, Blocking, Bytes, Gzip int // of one copy: the most that a page has
+	// What it costs on the pages that do not need it, over all of them.
+	Requests, Blocking, Bytes, Gzip int
 
 	certainty Certainty
 	why       map[string]int   // what shows the need -> pages
@@ -85,8 +86,6 @@ func (e *Entry) add(page int, r *inventory.Record, n *Need) {
 			e.Loads = append(e.Loads, load)
 		}
 	}
-	e.Requests, e.Blocking = max(e.Requests, requests), max(e.Blocking, blocking)
-	e.Bytes, e.Gzip = max(e.Bytes, bytes), max(e.Gzip, gzip)
 	switch n.State {
 	case Used:
 		e.Used = append(e.Used, page)
@@ -106,6 +105,10 @@ func (e *Entry) add(page int, r *inventory.Record, n *Need) {
 		e.Unseen, e.unseen = append(e.Unseen, page), n.By
 	default:
 		e.certainty, e.vain = min(e.certainty, n.Certainty), n.By
+		e.Requests += requests
+		e.Blocking += blocking
+		e.Bytes += bytes
+		e.Gzip += gzip
 	}
 }
 
@@ -119,12 +122,6 @@ type Suggestion struct {
 	// Queries choose the pages that need it, the best first. Those with has() are
 	// to be tried on the source pages.
 	Queries []string
-}
-
-// Saves is what it would save over all pages.
-func (s *Suggestion) Saves() (requests, blocking, bytes, gzip int) {
-	n := len(s.Without)
-	return n * s.Requests, n * s.Blocking, n * s.Bytes, n * s.Gzip
 }
 
 // Suggestions lists what loads where nothing needs it, what saves most first.
@@ -150,9 +147,7 @@ func (l *Ledger) Suggestions() (out []Suggestion) {
 		out = append(out, s)
 	}
 	sort.SliceStable(out, func(i, j int) bool {
-		_, _, _, a := out[i].Saves()
-		_, _, _, b := out[j].Saves()
-		return a > b
+		return out[i].Gzip > out[j].Gzip
 	})
 	return out
 }

@@ -42,7 +42,7 @@ type Selector struct {
 func ReadSheet(text []byte) *Sheet {
 	s := &Sheet{Rules: map[uint64]bool{}, plain: map[string]bool{}, Sets: map[string]bool{}, Asks: map[string]bool{}}
 	r := sheetReader{sheet: s, names: map[string]bool{}, lexer: css.NewLexer(parse.NewInputBytes(bytes.Clone(text)))}
-	r.rules("", false)
+	r.rules("", 0)
 	return s
 }
 
@@ -61,8 +61,11 @@ type cssToken struct {
 // CSS Containment); the blocks of others hold none that select.
 var conditional = map[string]bool{"@media": true, "@supports": true, "@layer": true, "@container": true, "@scope": true, "@document": true, "@starting-style": true}
 
+// deepest is how deep rules may be nested in conditions.
+const deepest = 32
+
 // rules reads rules up to the end of the block or the file.
-func (r *sheetReader) rules(context string, nested bool) {
+func (r *sheetReader) rules(context string, depth int) {
 	var prelude []cssToken
 	for {
 		tt, data := r.lexer.Next()
@@ -75,7 +78,7 @@ func (r *sheetReader) rules(context string, nested bool) {
 			prelude = prelude[:0]
 			continue
 		case css.RightBraceToken:
-			if nested {
+			if depth > 0 {
 				return
 			}
 			prelude = prelude[:0]
@@ -88,8 +91,8 @@ func (r *sheetReader) rules(context string, nested bool) {
 			continue
 		}
 		switch {
-		case len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken && conditional[strings.ToLower(prelude[0].text)]:
-			r.rules(context+" "+written(prelude), true)
+		case len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken && conditional[strings.ToLower(prelude[0].text)] && depth < deepest:
+			r.rules(context+" "+written(prelude), depth+1)
 		case len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken:
 			r.block(nil)
 		default:
