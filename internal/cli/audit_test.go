@@ -3,7 +3,9 @@ package cli_test
 import (
 	"bytes"
 	"compress/gzip"
+	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -72,4 +74,49 @@ func TestCompareHTML(t *testing.T) {
 	if strings.Contains(page, "<img") || strings.Contains(page, evil) {
 		t.Error("what a page contains became markup")
 	}
+}
+
+// TestAuditLines: one a line comes the same as in one piece, each page's record and
+// verdicts before the next.
+func TestAuditLines(t *testing.T) {
+	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nitems: {a: {script: /a.js, pages: all}}\n",
+		"s/i.svg", "<svg/>", "s/a.js", "a()", "s/index.html", plain("/", "", ""), "s/b/index.html", plain("/b/", "", ""))
+	b.want(0, args("apply"))
+	b.write("out/b/index.html", strings.Replace(b.read("out/b/index.html"), "/a.js", "/c.js", 1))
+	_, whole, _ := b.run("audit", "--format", "json")
+	var a struct {
+		Records, Verdicts, Findings []json.RawMessage
+	}
+	if err := json.Unmarshal([]byte(whole), &a); err != nil || len(a.Records) != 2 || len(a.Verdicts) != 2 || len(a.Findings) < 2 {
+		t.Fatalf("%v\n%s", err, whole)
+	}
+	_, lines, _ := b.run("audit", "--format", "ndjson")
+	var want []string
+	add := func(raw json.RawMessage) {
+		var compact bytes.Buffer
+		if err := json.Compact(&compact, raw); err != nil {
+			t.Fatal(err)
+		}
+		want = append(want, compact.String())
+	}
+	for i := range a.Records {
+		add(a.Records[i])
+		add(a.Verdicts[i])
+	}
+	for _, f := range a.Findings {
+		add(f)
+	}
+	if got := strings.Split(strings.TrimSpace(lines), "\n"); !slices.Equal(got, want) {
+		t.Errorf("lines\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+}
+
+// TestImportsShown: show and survey tell what is imported, and a budget counts it.
+func TestImportsShown(t *testing.T) {
+	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nbudgets: [{pages: all, styles: 40, requests: 3}]\n",
+		"s/i.svg", "<svg/>", "s/a.css", "@import 'b.css'; @import 'gone.css'; p{}", "s/b.css", "i{margin:0}", "s/index.html", plain("/", "<link rel=stylesheet href=/a.css>\n", "<p>"))
+	b.want(0, args("show", "/"), "imports /b.css", "imports /gone.css", "no such file", "4 requests")
+	b.want(0, args("survey", "s"), "import", "/b.css")
+	b.want(0, args("apply"))
+	b.want(1, args("audit"), "over-budget", "styles: 51 bytes, and the budget is 40 bytes", "requests: 4, and the budget is 3", "/a.css imports /gone.css: the site has no such file")
 }

@@ -22,7 +22,7 @@ func (f folder) Read(path string) ([]byte, bool) { text, ok := f[path]; return [
 // each finding as "file:line check", with what its message names in brackets.
 func (f folder) audit(only ...*Check) (out []string) {
 	has := func(p string) bool { _, ok := f[p]; return ok }
-	s := &Site{HasFile: has, HasPage: has, Read: f.Read}
+	s := &Site{HasFile: has, HasPage: has, Read: f.Read, Trust: []string{"trusted.example"}}
 	for _, name := range slices.Sorted(maps.Keys(f)) {
 		if ext := path.Ext(name); ext == ".css" || ext == ".js" {
 			s.Code = append(s.Code, name)
@@ -50,6 +50,23 @@ func (f folder) audit(only ...*Check) (out []string) {
 		}
 	}
 	return out
+}
+
+// TestImportChecks: what files import is looked at like what pages load.
+func TestImportChecks(t *testing.T) {
+	page := "<link rel=stylesheet href=/a.css><p>"
+	for _, c := range []struct{ css, want string }{
+		{"@import 'b.css'; p{}", ""},
+		{"@import 'gone.css'; p{}", "a.html:1 dead-file"},
+		{"@import 'b.css'; @import url(https://fonts.example/f.css); p{}", "a.html:1 unexpected-host"},
+		{"@import 'http://trusted.example/f.css'; p{}", "a.html:1 insecure-load"},
+		{"@import 'https://trusted.example/f.css'; p{}", ""},
+	} {
+		f := folder{"/a.css": c.css, "/b.css": "@import 'a.css'; i{}", "/a.html": page}
+		if got := strings.Join(f.audit(deadFile, unexpectedHost, insecureLoad), "; "); got != c.want {
+			t.Errorf("%s: %s, want %s", c.css, got, c.want)
+		}
+	}
 }
 
 func TestStyleChecks(t *testing.T) {

@@ -71,6 +71,7 @@ func TestEdits(t *testing.T) {
 		{"added to a block list", func(d *Doc) error { return d.Append(Text("z"), "items", "map", "needs") }, []string{"# too\n", "# too\n      - z\n"}},
 		{"added to a list", func(d *Doc) error { return d.Append(Text("kit"), "per-page", "/visit/", "in") }, []string{"in: [map]", "in: [map, kit]"}},
 		{"added in braces", func(d *Doc) error { return d.Append(Text("/x/"), "items", "kit", "pages") }, []string{"pages: has(.slides)}", "pages: [has(.slides), /x/]}"}},
+		{"a rule, where there are none", func(d *Doc) error { return d.AppendRule(rule, "metadata") }, []string{"  /x/: {out: [map, kit]}\n", "  /x/: {out: [map, kit]}\n\nmetadata:\n  - pages: all\n    icon: \"/i.svg?a: b\"\n"}},
 		{"a key goes", func(d *Doc) error { return d.Delete(2, "items", "counter", "pages") }, []string{"    pages: all              # agreed\n", ""}},
 		{"a key in braces goes", func(d *Doc) error { return d.Delete(2, "items", "kit", "found") }, []string{"{found: {url: /kit/**}, pages", "{pages"}},
 		{"the last in braces goes", func(d *Doc) error { return d.Delete(2, "items", "kit", "pages") }, []string{", pages: has(.slides)}", "}"}},
@@ -96,6 +97,30 @@ func TestEdits(t *testing.T) {
 				t.Errorf("%s:\n%s\nwant\n%s", c.name, got, want)
 			}
 		}
+	}
+}
+
+var rule = Value{Keys: []string{"pages", "icon"}, Vals: []Value{Text("all"), Text("/i.svg?a: b")}}
+
+// TestRules: a rule goes to the end of the list that is there, written as the others.
+func TestRules(t *testing.T) {
+	for text, want := range map[string]string{
+		"metadata:\n  - pages: /x/\n    title: T # why\n\nitems: {}\n": "metadata:\n  - pages: /x/\n    title: T # why\n  - pages: all\n    icon: \"/i.svg?a: b\"\n\nitems: {}\n",
+		"metadata:\n- {pages: /x/, title: T}\n":                        "metadata:\n- {pages: /x/, title: T}\n- pages: all\n  icon: \"/i.svg?a: b\"\n",
+		"metadata: [{pages: /x/, title: T}]\n":                         "metadata: [{pages: /x/, title: T}, {pages: all, icon: \"/i.svg?a: b\"}]\n",
+		"metadata: []\n":                                               "metadata: [{pages: all, icon: \"/i.svg?a: b\"}]\n",
+		"":                                                             "metadata:\n  - pages: all\n    icon: \"/i.svg?a: b\"\n",
+	} {
+		d := Read([]byte(text))
+		if err := d.AppendRule(rule, "metadata"); err != nil {
+			t.Errorf("%q: %v", text, err)
+		}
+		if got := string(d.Bytes()); got != want {
+			t.Errorf("%q becomes\n%s\nwant\n%s", text, got, want)
+		}
+	}
+	if err := Read([]byte("metadata: {a: b}\n")).AppendRule(rule, "metadata"); err == nil {
+		t.Error("a mapping took an entry of a list")
 	}
 }
 

@@ -12,8 +12,15 @@ import (
 // folder is a site of files, held in memory.
 type folder map[string]string
 
-func (f folder) File(path string) (int, int, bool) { text, ok := f[path]; return len(text), 1, ok }
-func (f folder) Text([]byte) int                   { return 1 }
+func (f folder) File(path string) (int, int, bool) {
+	text, ok := f[path]
+	if !ok {
+		return 0, 0, false
+	}
+	return len(text), 1, true
+}
+
+func (f folder) Text([]byte) int { return 1 }
 
 // TestImports: what files and texts import is followed, each file once, and is
 // part of what the page costs.
