@@ -308,4 +308,9 @@ func TestReportPage(t *testing.T) {
 	tab.becomes("a page's details", `document.getElementById("detail").open`, "true")
 	tab.becomes("the details are its own, as text", `document.getElementById("detail-body").textContent.includes("/none.js") && document.getElementById("detail-title").textContent.includes("</script><img")`, "true")
 	tab.becomes("what pages contain still does not run", "window.hacked", "undefined")
+	tab.becomes("the page has an address", "location.hash", "#/a/")
+	tab.do(chromedp.Evaluate(`document.getElementById("detail").close()`, nil))
+	tab.becomes("which goes with it", "location.hash", "")
+	tab.do(chromedp.Evaluate(`location.hash = "#/b/"`, nil))
+	tab.becomes("a page is opened by its address", `document.getElementById("detail").open && document.getElementById("detail-body").textContent.includes("/s.js")`, "true")
 }

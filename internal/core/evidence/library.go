@@ -24,92 +24,58 @@ type scriptKey struct {
 
 // Sheet returns the stylesheet at a path; nil where the site has no such file.
 func (l *Library) Sheet(path string) *Sheet {
-	if s, ok := l.sheets.Load(path); ok {
-		return s.(*Sheet)
-	}
-	var s *Sheet
-	if text, ok := l.Read(path); ok {
-		s = ReadSheet(text)
-	}
-	l.sheets.Store(path, s)
-	return s
+	return once(&l.sheets, path, func() *Sheet {
+		if text, ok := l.Read(path); ok {
+			return ReadSheet(text)
+		}
+		return nil
+	})
 }
 
 // Script returns the script at a path; nil where the site has none, or none that
 // parses.
 func (l *Library) Script(path string, module bool) *Script {
-	key := scriptKey{path, module}
-	if s, ok := l.scripts.Load(key); ok {
-		return s.(*Script)
-	}
-	var s *Script
-	if text, ok := l.Read(path); ok {
-		s = ReadScript(text, module)
-	}
-	l.scripts.Store(key, s)
-	return s
+	return once(&l.scripts, scriptKey{path, module}, func() *Script {
+		if text, ok := l.Read(path); ok {
+			return ReadScript(text, module)
+		}
+		return nil
+	})
 }
 
 // SheetsOf returns the stylesheets that an element of a page brings: its file or its
 // text, and what that imports. whole is false where one of them cannot be read.
 func (l *Library) SheetsOf(r *inventory.Record, e *inventory.Element) (list []*Sheet, whole bool) {
-	whole = true
-	add := func(s *Sheet) {
-		if s == nil {
-			whole = false
-			return
-		}
-		list = append(list, s)
-	}
-	switch {
-	case e.El.Tag == markup.TagStyle:
-		add(l.inlineSheet(r, e))
-	case e.Party == "own" && e.Ref.Own:
-		add(l.Sheet(e.Ref.Path))
-	default:
-		whole = false
-	}
-	for _, m := range e.Imports {
-		if m.Party != "own" {
-			whole = false
-			continue
-		}
-		add(l.Sheet(m.Target))
-	}
-	return list, whole
-}
-
-func (l *Library) inlineSheet(r *inventory.Record, e *inventory.Element) *Sheet {
-	if s, ok := l.sheets.Load(e.Digest); ok {
-		return s.(*Sheet)
-	}
-	s := ReadSheet(content(r, e))
-	l.sheets.Store(e.Digest, s)
-	return s
+	inline := e.El.Tag == markup.TagStyle
+	return gather(e, inline, func() *Sheet {
+		return once(&l.sheets, e.Digest, func() *Sheet { return ReadSheet(content(r, e)) })
+	}, l.Sheet)
 }
 
 // scriptsOf is SheetsOf for a script.
 func (l *Library) scriptsOf(r *inventory.Record, e *inventory.Element) (list []*Script, whole bool) {
+	module := e.Module()
+	inline := e.Party == "inline" && e.URL == ""
+	return gather(e, inline, func() *Script {
+		return once(&l.scripts, scriptKey{e.Digest, module}, func() *Script { return ReadScript(content(r, e), module) })
+	}, func(path string) *Script { return l.Script(path, module || path != e.Ref.Path) })
+}
+
+// gather reads the text or the file of an element, and what it imports.
+func gather[T any](e *inventory.Element, inline bool, text func() *T, file func(path string) *T) (list []*T, whole bool) {
 	whole = true
-	add := func(s *Script) {
-		if s == nil {
+	add := func(x *T) {
+		if x == nil {
 			whole = false
 			return
 		}
-		list = append(list, s)
+		list = append(list, x)
 	}
-	module := e.Module()
 	switch {
-	case e.Loads && e.Party == "own":
-		add(l.Script(e.Ref.Path, module))
-	case e.Party == "inline" && e.URL == "":
-		key := scriptKey{e.Digest, module}
-		s, ok := l.scripts.Load(key)
-		if !ok {
-			s = ReadScript(content(r, e), module)
-			l.scripts.Store(key, s)
-		}
-		add(s.(*Script))
+	case inline:
+		add(text())
+	case e.Party == "own" && e.Ref.Own:
+		add(file(e.Ref.Path))
 	default:
 		whole = false
 	}
@@ -118,9 +84,19 @@ func (l *Library) scriptsOf(r *inventory.Record, e *inventory.Element) (list []*
 			whole = false
 			continue
 		}
-		add(l.Script(m.Target, true))
+		add(file(m.Target))
 	}
 	return list, whole
+}
+
+// once returns what is known under a key, and makes it where nothing is.
+func once[T any](known *sync.Map, key any, make func() *T) *T {
+	if v, ok := known.Load(key); ok {
+		return v.(*T)
+	}
+	x := make()
+	known.Store(key, x)
+	return x
 }
 
 func content(r *inventory.Record, e *inventory.Element) []byte {

@@ -35,33 +35,27 @@ func (r *Record) CostWhere(loads func(*Element) bool) (c Cost) {
 		case e.IsStylesheet() || e.Tag == "style":
 			into = &c.Styles
 		}
-		*into += e.Bytes
-		switch {
-		case loads(e):
+		load := func(target, party string, bytes, gzip int) {
+			*into += bytes
 			c.Requests++
-			c.Loaded += e.Bytes
-			c.LoadedGzip += e.Gzip
+			c.Loaded += bytes
+			c.LoadedGzip += gzip
 			if e.Runs == "blocking" {
 				c.Blocking++
 			}
-			if e.Party == "third" {
-				hosts[Host(e.Target)] = true
+			if party == "third" {
+				hosts[Host(target)] = true
 			}
-		default:
+		}
+		if loads(e) {
+			load(e.Target, e.Party, e.Bytes, e.Gzip)
+		} else {
+			*into += e.Bytes
 			c.Inline += e.Bytes
 			c.InlineGzip += e.Gzip
 		}
 		for _, m := range e.Imports {
-			c.Requests++
-			c.Loaded += m.Bytes
-			c.LoadedGzip += m.Gzip
-			*into += m.Bytes
-			if e.Runs == "blocking" {
-				c.Blocking++
-			}
-			if m.Party == "third" {
-				hosts[Host(m.Target)] = true
-			}
+			load(m.Target, m.Party, m.Bytes, m.Gzip)
 		}
 	}
 	c.ThirdParties = len(hosts)

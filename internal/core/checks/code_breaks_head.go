@@ -1,0 +1,23 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+)
+
+var codeBreaksHead = &Check{
+	Name: "code-breaks-head", Family: "code", Severity: gatefile.Error,
+	Title: "the code of an item ends the head",
+	Doc: `The head cannot hold what the item puts there, so a browser ends the head at it, and
+everything after it falls into the body: titles and canonicals are lost to search
+engines. Give the item a place in the body.`,
+	Bad:  "count-pixel: {code: '<img src=\"/count.gif\" alt=\"\">', place: head-end}",
+	Good: "count-pixel: {code: '<img src=\"/count.gif\" alt=\"\">', place: body-end}",
+	Page: func(p *Pass) {
+		b := p.Scan.Breaker
+		if r := p.regionAt(b.Start); r != nil && !b.None() && !p.Page.Redirect {
+			p.inRegion(*r, b.Start-r.Content.Start, fmt.Sprintf("%s, of the item's code, ends the head here%s", p.breaker(), fell(p)), "give the item a place in the body: body-start or body-end")
+		}
+	},
+}

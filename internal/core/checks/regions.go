@@ -1,0 +1,30 @@
+package checks
+
+import "yellowgate/internal/core/markup"
+
+// The code of items stands in the marked regions of pages. Check and apply refuse what
+// it may not be in the gate file; the checks that look at these regions find it where
+// somebody changed the output by hand, or another tool did.
+
+// eachRegion visits the marked regions of the page's items.
+func (p *Pass) eachRegion(visit func(r markup.Region, text []byte)) {
+	for _, r := range p.Scan.Regions() {
+		visit(r, p.Source.Text[r.Content.Start:r.Content.End])
+	}
+}
+
+// regionAt is the marked region at an offset, or nil.
+func (p *Pass) regionAt(offset int) *markup.Region {
+	for _, r := range p.Scan.Regions() {
+		if r.Content.Start <= offset && offset < r.Content.End {
+			return &r
+		}
+	}
+	return nil
+}
+
+// inRegion adds a finding at an offset of a marked region's content.
+func (p *Pass) inRegion(r markup.Region, at int, message, remedy string) {
+	line, col := markup.NewLocator(p.Source.Text).Locate(r.Content.Start + at)
+	p.Report(line, col, r.Name, message, remedy)
+}

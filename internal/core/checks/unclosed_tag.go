@@ -1,0 +1,51 @@
+package checks
+
+import (
+	"github.com/zeebo/xxh3"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+)
+
+var unclosedTag = &Check{
+	Name: "unclosed-tag", Family: "code", Severity: gatefile.Error,
+	Title: "the code of an item leaves an element open, or closes one it did not open",
+	Doc: `What follows on the page then stands inside of the element, or the element around the
+item ends with it: the layout breaks, far from the cause. yellowgate check finds it in
+the gate file; on a page it means that the page was changed after apply. Mend the code,
+and run yellowgate apply.`,
+	Bad:  "summer-notice: {code: '<p class=\"notice\"><b>Open late</p>'}",
+	Good: "summer-notice: {code: '<p class=\"notice\"><b>Open late</b></p>'}",
+	Page: func(p *Pass) {
+		p.eachRegion(func(r markup.Region, text []byte) {
+			at, name, opened := p.unbalanced(text)
+			switch {
+			case at < 0 || looksBare(text) != "":
+			case opened:
+				p.inRegion(r, at, "the code leaves <"+name+"> open: what follows on the page stands in it", "close it with </"+name+">, and run yellowgate apply")
+			default:
+				p.inRegion(r, at, "the code closes a <"+name+"> that it did not open", "take it out, and run yellowgate apply")
+			}
+		})
+	},
+}
+
+// unbalanced is markup.Unbalanced, asked once for all pages that have a text.
+func (p *Pass) unbalanced(text []byte) (at int, name string, opened bool) {
+	if p.Site == nil {
+		return markup.Unbalanced(text)
+	}
+	type answer struct {
+		at     int
+		name   string
+		opened bool
+	}
+	key := inlineText{"html", xxh3.Hash128(text)}
+	if v, ok := p.Site.parsed.Load(key); ok {
+		a := v.(answer)
+		return a.at, a.name, a.opened
+	}
+	at, name, opened = markup.Unbalanced(text)
+	p.Site.parsed.Store(key, answer{at, name, opened})
+	return at, name, opened
+}
