@@ -48,7 +48,7 @@ off the site, or give it an item.`,
 			}
 			weight := ""
 			if text, ok := s.Site.Read(file); ok {
-				weight = " (" + bytesOf(len(text)) + ")"
+				weight = " (" + gatefile.Bytes(len(text)) + ")"
 			}
 			s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", strings.TrimPrefix(file, "/"), 1, 1, "",
 				fmt.Sprintf("no page loads %s%s", file, weight), "take it off the site, or load it where it is needed"})

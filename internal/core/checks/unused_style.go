@@ -19,14 +19,7 @@ says on which pages it is needed, and the lines that keep it to them.`,
 		for _, i := range p.styles().Vain {
 			e := &p.Elements[i]
 			p.kept.Unneeded += e.Bytes
-			p.At(e, fmt.Sprintf("nothing on the page matches a selector of %s (%s)", e.URL, bytesOf(e.Bytes)), "let it in only where it is needed; yellowgate suggest shows where")
+			p.At(e, fmt.Sprintf("nothing on the page matches a selector of %s (%s)", e.URL, gatefile.Bytes(e.Bytes)), "let it in only where it is needed; yellowgate suggest shows where")
 		}
 	},
-}
-
-func bytesOf(n int) string {
-	if n < 1000 {
-		return fmt.Sprintf("%d bytes", n)
-	}
-	return fmt.Sprintf("%.1f kB", float64(n)/1000)
 }
