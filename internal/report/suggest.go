@@ -96,6 +96,10 @@ func (p *Printer) suggestion(x *run.Suggestion, verbose bool) {
 		}
 	}
 	p.Line("  %s", p.dim.Render(Clean(strings.Join(x.Evidence, "; "))))
+	if x.Lines == "" && x.Query != "" {
+		p.Line("  %s", p.warn.Render("other inline code has the same lines: give the element an id, and name it by found: SELECTOR"))
+		return
+	}
 	if x.Lines == "" {
 		p.Line("  %s", p.warn.Render("no short page query chooses these pages; a page set of your own may"))
 		return

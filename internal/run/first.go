@@ -9,6 +9,7 @@ import (
 	"path"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/core/gateedit"
@@ -42,8 +43,14 @@ func First(dir, gateFile string, s *SurveyResult) (*FirstGate, error) {
 	}
 	fmt.Fprintf(&b, "# What loads on which pages. Everything that was found has a name here and stays\n# as it is; change pages, or add except, to decide.\nyellowgate: 1\n\nsite:\n  # name: and url: (the site's address) are for titles and canonicals\n  source: %s\n  output: %s\n\nitems:\n", yamlText(source), out)
 	names := map[string]bool{}
+	var texts []string
 	for _, l := range s.Loads {
-		matcher := matcherOf(l)
+		if l.text != "" {
+			texts = append(texts, l.text)
+		}
+	}
+	for _, l := range s.Loads {
+		matcher := matcherOf(l, texts)
 		if matcher == "" {
 			continue
 		}
@@ -87,31 +94,38 @@ func yamlText(s string) string {
 	return strings.TrimPrefix(strings.TrimSpace(string(d.Bytes())), "x: ")
 }
 
-// matcherOf is the matcher that finds what was found, as the gate file has it.
-func matcherOf(l *Load) string {
+// matcherOf is the matcher that finds what was found, as the gate file has it; ""
+// where none would find it alone. texts are the inline texts of all pages.
+func matcherOf(l *Load, texts []string) string {
 	switch {
 	case l.Party == "inline":
-		line := ""
-		for x := range strings.Lines(l.text) {
-			if x = strings.TrimSpace(x); len(x) >= 8 || x != "" && line == "" {
-				if line = x; len(x) >= 8 {
-					break
-				}
-			}
+		if line := ownLine(l.text, texts); line != "" {
+			return "{text: " + singleQuoted(regexp.QuoteMeta(line)) + "}"
 		}
-		if r := []rune(line); len(r) > 60 {
-			line = string(r[:60])
-		}
-		if line == "" {
-			return ""
-		}
-		return "{text: " + singleQuoted(regexp.QuoteMeta(line)) + "}"
 	case l.Tag == "script" || l.Tag == "link" || l.Tag == "iframe":
 		target, _, _ := strings.Cut(l.Target, "?")
 		target, _, _ = strings.Cut(target, "#")
 		return "{url: " + yamlText(globText(target)) + "}"
 	}
 	return ""
+}
+
+// ownLine is a line of an inline text, or its beginning, that stands in no other text:
+// the first of eight letters and more, else the longest.
+func ownLine(text string, texts []string) (own string) {
+	for x := range strings.Lines(text) {
+		line := strings.TrimSpace(x)
+		if r := []rune(line); len(r) > 60 {
+			line = string(r[:60])
+		}
+		if len(line) <= len(own) || slices.ContainsFunc(texts, func(other string) bool { return other != text && strings.Contains(other, line) }) {
+			continue
+		}
+		if own = line; len(own) >= 8 {
+			break
+		}
+	}
+	return own
 }
 
 func singleQuoted(s string) string { return "'" + strings.ReplaceAll(s, "'", "''") + "'" }

@@ -112,7 +112,7 @@ func Suggest(p *site.Project, progress Progress) (*Suggestions, error) {
 		return nil, err
 	}
 	for _, s := range r.Suggestions {
-		s.write(p.Gate.File)
+		s.write(p.Gate.File, ledger.Texts())
 	}
 	r.Suggestions = append(r.Suggestions, same.suggestions()...)
 	for _, d := range ledger.Doubts() {
@@ -263,7 +263,7 @@ func (r *Suggestions) tryQueries(p *site.Project, pages []suggestPage) error {
 }
 
 // write makes the lines of gate file that a suggestion comes to.
-func (s *Suggestion) write(g *gatefile.Gate) {
+func (s *Suggestion) write(g *gatefile.Gate, texts []string) {
 	if s.Query == "" {
 		return
 	}
@@ -280,7 +280,7 @@ func (s *Suggestion) write(g *gatefile.Gate) {
 	} else {
 		found := gateedit.Value{}
 		for _, l := range s.from.Loads {
-			m := matcherOf(loadOf(l))
+			m := matcherOf(loadOf(l), texts)
 			if m == "" {
 				return // nothing that it could be found by
 			}

@@ -112,6 +112,20 @@ func (e *Entry) add(page int, r *inventory.Record, n *Need) {
 	}
 }
 
+// Texts lists the inline scripts and styles of all pages, each once.
+func (l *Ledger) Texts() (out []string) {
+	seen := map[string]bool{}
+	for _, e := range l.order {
+		for _, x := range e.Loads {
+			if x.Text != "" && !seen[x.Text] {
+				seen[x.Text] = true
+				out = append(out, x.Text)
+			}
+		}
+	}
+	return out
+}
+
 // A Suggestion is a thing that loads where nothing needs it.
 type Suggestion struct {
 	*Entry

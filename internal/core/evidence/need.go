@@ -223,6 +223,8 @@ func (p *judging) direct(n *Need) {
 						n.State, n.By, n.At = Used, h.Selector, at
 					}
 					n.Selectors = append(n.Selectors, h.Selector)
+				} else if from := p.made(h.needs, n); from != "" && n.State != Used {
+					n.State, n.By, n.From = Used, h.Selector, from
 				}
 				vain = append(vain, h.Selector)
 			}
@@ -314,7 +316,7 @@ func (p *judging) sheet(n *Need, s *Sheet) {
 	}
 	for i := range s.Selectors {
 		if x := &s.Selectors[i]; !x.vars {
-			if from := p.made(x); from != "" {
+			if from := p.made(x.Needs, nil); from != "" {
 				n.State, n.By, n.From = Used, x.Text, from
 				return
 			}
@@ -322,10 +324,10 @@ func (p *judging) sheet(n *Need, s *Sheet) {
 	}
 }
 
-// made returns the script that has the names in its texts which the page lacks for a
-// selector to match.
-func (p *judging) made(s *Selector) (from string) {
-	for _, name := range s.Needs {
+// made returns the script, of any thing but one, that has the names in its texts which
+// the page lacks for a selector to match.
+func (p *judging) made(needs []string, but *Need) (from string) {
+	for _, name := range needs {
 		if p.page.Has(name) {
 			continue
 		}
@@ -333,7 +335,7 @@ func (p *judging) made(s *Selector) (from string) {
 			return ""
 		}
 		by := slices.IndexFunc(p.things, func(n *Need) bool {
-			return slices.ContainsFunc(n.scripts, func(x *Script) bool { return x.Words[name[1:]] })
+			return n != but && slices.ContainsFunc(n.scripts, func(x *Script) bool { return x.Words[name[1:]] })
 		})
 		if by < 0 {
 			return ""

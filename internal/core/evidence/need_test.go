@@ -38,7 +38,7 @@ func TestNeeds(t *testing.T) {
 	files := folder{
 		"/kit.css": "form.contact{a:b}", "/kit.js": "document.querySelector('form.contact')", "/base.css": "body{margin:0}", "/vars.css": ":root{--gap:1px}", "/asks.css": "p{margin:var(--gap)} .zz{}",
 		"/lib.js": "window.lib = { go: function () { document.querySelector('.slides') } }", "/slides.js": "lib.go(); document.querySelector('.slides')", "/plug.js": "lib.more = function () {}",
-		"/count.js": "fetch('/c')", "/ring.js": "e.className = 'ring'; document.querySelector('.at')", "/ring.css": ".ring{}", "/shim.js": "window.shim = { swap: function (d) { d.querySelectorAll('i.old') } }",
+		"/count.js": "fetch('/c')", "/ring.js": "const e = document.querySelector('.at'); e.className = 'ring'", "/ring.css": ".ring{}", "/shim.js": "window.shim = { swap: function (d) { d.querySelectorAll('i.old') } }",
 		"/mixed.js": "document.querySelector('.gone'); document.body.classList.add('js')", "/m.js": "import './n.js'", "/n.js": "document.querySelector('.deep')", "/bad.js": "this does not parse",
 		"/imp.css": "@import 'kit.css';",
 	}
@@ -61,6 +61,7 @@ func TestNeeds(t *testing.T) {
 		{"<script src=/shim.js></script><script>window.shim && shim.swap(document)</script>", "/shim.js -likely"},
 		{"<script src=/shim.js></script><script>shim.swap(document)</script><i class=old>", "/shim.js +i.old"},
 		{"<script src=/shim.js></script><script>shim.swap(document); fetch('/x')</script>", "/shim.js +shim; inline ?"},
+		{"<script src=/slides.js></script><script>p.innerHTML = '<p class=slides>'</script>", "/slides.js +.slides; inline ?"},
 		{"<script src=/count.js></script>", "/count.js ?"},
 		{"<script src=/mixed.js></script>", "/mixed.js -possible"},
 		{"<script type=module src=/m.js></script>", "/m.js -likely"},

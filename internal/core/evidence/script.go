@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 
@@ -48,7 +49,7 @@ func ReadScript(text []byte, module bool) *Script {
 		return nil
 	}
 	w := &walker{script: &Script{Uses: map[string]bool{}, Words: map[string]bool{}, Members: map[string]bool{}, asked: map[string]bool{}}, functions: map[*js.Var][]js.INode{}, methods: map[string][]js.INode{},
-		alias: map[*js.Var]string{}, walked: map[js.INode]walk{}, defined: map[string]bool{}}
+		alias: map[*js.Var]string{}, libraries: map[*js.Var]bool{}, walked: map[js.INode]walk{}, defined: map[string]bool{}}
 	w.reach = &w.script.Load
 	for _, v := range ast.Scope.Undeclared {
 		w.script.Uses[name(v)] = true
@@ -122,6 +123,9 @@ func same(v *js.Var) *js.Var {
 	return v
 }
 
+// free reports whether a variable is declared nowhere in the script: it is global.
+func free(v *js.Var) bool { return same(v).Decl == js.NoDecl }
+
 // A collector notes the functions of a script by the names under which the rest of
 // it can call them.
 type collector struct{ *walker }
@@ -137,13 +141,20 @@ func (c collector) Enter(n js.INode) js.IVisitor {
 		}
 	case *js.ArrowFunc:
 		c.all = append(c.all, n)
+	case *js.ClassDecl:
+		if n.Name != nil {
+			c.constructors(n.Name, n)
+		}
 	case *js.MethodDecl:
 		c.all = append(c.all, n)
 		if n.Name.Literal.Data != nil {
 			c.methods[text(&n.Name.Literal)] = append(c.methods[text(&n.Name.Literal)], n)
 		}
 	case *js.BindingElement:
-		if v, ok := n.Binding.(*js.Var); ok && isFunction(n.Default) {
+		v, ok := n.Binding.(*js.Var)
+		if class, is := n.Default.(*js.ClassDecl); ok && is {
+			c.constructors(v, class)
+		} else if ok && isFunction(n.Default) {
 			c.functions[same(v)] = append(c.functions[same(v)], n.Default)
 		}
 	case *js.Property:
@@ -162,6 +173,15 @@ func (c collector) Enter(n js.INode) js.IVisitor {
 		}
 	}
 	return c
+}
+
+// constructors notes what runs when somebody makes one of a class.
+func (c collector) constructors(v *js.Var, class *js.ClassDecl) {
+	for _, e := range class.List {
+		if e.Method != nil && string(e.Method.Name.Literal.Data) == "constructor" {
+			c.functions[same(v)] = append(c.functions[same(v)], e.Method)
+		}
+	}
 }
 
 func isFunction(n js.INode) bool {
@@ -192,13 +212,19 @@ func unquote(b []byte) string {
 	return string(b)
 }
 
+// escapes are those that a selector in a text needs; odd finds any other.
+var (
+	escapes = strings.NewReplacer(`\\`, `\`, `\'`, "'", `\"`, `"`)
+	odd     = regexp.MustCompile(`(?:^|[^\\])(?:\\\\)*\\[^\\'"]`)
+)
+
 // literal is a text that stands in the code as it is.
 func literal(n js.INode) (string, bool) {
 	switch n := n.(type) {
 	case *js.LiteralExpr:
 		if n.TokenType == js.StringToken {
-			s := unquote(n.Data)
-			return s, !strings.Contains(s, `\`)
+			s := escapes.Replace(unquote(n.Data))
+			return s, !strings.Contains(unquote(n.Data), `\`) || !odd.MatchString(unquote(n.Data))
 		}
 	case *js.TemplateExpr:
 		if len(n.List) == 0 && n.Tag == nil && len(n.Tail) >= 2 {
@@ -228,6 +254,7 @@ type walker struct {
 	walked    map[js.INode]walk
 	queue     []call
 	alias     map[*js.Var]string // parameters that stand for window or document
+	libraries map[*js.Var]bool   // parameters that stand for a global of another script
 	defined   map[string]bool
 	// dependent: what is walked runs only with an element in hand: in a function
 	// handed to a method of something, or after a look whether it is there.
@@ -305,7 +332,7 @@ func (w *walker) Enter(n js.INode) js.IVisitor {
 		for _, f := range w.functions[same(n)] {
 			w.runs(f, w.dependent)
 		}
-		if n.Decl == js.NoDecl && doesMuch[name(n)] {
+		if free(n) && doesMuch[name(n)] {
 			w.effect(name(n))
 		}
 	case *js.LiteralExpr:
@@ -339,7 +366,7 @@ func (w *walker) Enter(n js.INode) js.IVisitor {
 		js.Walk(w, n.X)
 		return nil // a property's name is no variable
 	case *js.NewExpr:
-		if v, ok := n.X.(*js.Var); ok && n.Args != nil && v.Decl == js.NoDecl {
+		if v, ok := n.X.(*js.Var); ok && n.Args != nil && free(v) {
 			w.handedOver(n.Args.List, w.dependent)
 		}
 	case *js.BlockStmt:
@@ -380,7 +407,7 @@ func (w *walker) stands(n js.INode) string {
 		if a := w.alias[same(n)]; a != "" {
 			return a
 		}
-		if n.Decl == js.NoDecl {
+		if free(n) {
 			switch name(n) {
 			case "window", "self", "globalThis", "top", "parent":
 				return "window"
@@ -438,7 +465,7 @@ func (w *walker) member(n *js.DotExpr) {
 func (w *walker) assignment(n *js.BinaryExpr) {
 	switch to := n.X.(type) {
 	case *js.Var:
-		if to.Decl == js.NoDecl {
+		if free(to) {
 			if name(to) == "location" {
 				w.effect("location")
 				return
@@ -446,14 +473,22 @@ func (w *walker) assignment(n *js.BinaryExpr) {
 			w.define(name(to))
 		}
 	case *js.DotExpr:
-		if w.window(to.X) {
-			if text(to.Y) == "location" {
-				w.effect("location")
-				return
+		member := text(to.Y)
+		handler := strings.HasPrefix(member, "on")
+		switch {
+		case w.stands(to.X) != "" && handler: // an event of the whole page
+			w.runs(n.Y, w.dependent)
+		case w.window(to.X) && member == "location":
+			w.effect("location")
+		case w.window(to.X):
+			w.define(member)
+		case !w.library(root(to.X)):
+		case isFunction(n.Y) && !handler:
+			if !slices.Contains(w.script.Extends, member) {
+				w.script.Extends = append(w.script.Extends, member)
 			}
-			w.define(text(to.Y))
-		} else if w.library(root(to.X)) && !slices.Contains(w.script.Extends, text(to.Y)) {
-			w.script.Extends = append(w.script.Extends, text(to.Y))
+		default:
+			w.effect("setting " + member)
 		}
 	case *js.IndexExpr:
 		if s, ok := literal(to.Y); ok && w.window(to.X) {
@@ -525,7 +560,7 @@ func asksForLocal(n js.INode, negated bool) bool {
 		n = d.X
 	}
 	v, ok := n.(*js.Var)
-	return ok && v.Decl != js.NoDecl && v.Decl != js.ArgumentDecl
+	return ok && !free(v) && same(v).Decl != js.ArgumentDecl
 }
 
 // root is what a chain of members begins with.
@@ -533,6 +568,20 @@ func root(n js.INode) js.INode {
 	for {
 		switch x := ungroup(n).(type) {
 		case *js.DotExpr:
+			n = x.X
+		default:
+			return x
+		}
+	}
+}
+
+// origin is what a chain of members and calls begins with.
+func origin(n js.INode) js.INode {
+	for {
+		switch x := ungroup(n).(type) {
+		case *js.DotExpr:
+			n = x.X
+		case *js.CallExpr:
 			n = x.X
 		default:
 			return x
@@ -582,7 +631,7 @@ func (w *walker) inHand(callee js.INode) bool {
 	}
 	switch x := ungroup(d.X).(type) {
 	case *js.Var:
-		return w.stands(x) == "" && x.Decl != js.NoDecl
+		return w.stands(x) == "" && !free(x)
 	case *js.CallExpr:
 		return len(x.Args.List) > 0
 	}
@@ -613,6 +662,8 @@ func (w *walker) stand(f js.INode, args []js.Arg) {
 		if v, ok := params[i].Binding.(*js.Var); ok {
 			if s := w.stands(args[i].Value); s != "" {
 				w.alias[same(v)] = s
+			} else if w.library(args[i].Value) {
+				w.libraries[same(v)] = true
 			}
 		}
 	}
@@ -657,14 +708,27 @@ func (w *walker) lookup(callee js.INode, args []js.Arg) bool {
 			}
 			return true
 		}
-		return fixed && !ofTexts[method] && w.library(callee.X) && w.selecting(lit)
+		if ofTexts[method] || !w.library(origin(callee.X)) {
+			return false
+		}
+		if len(args) > 1 { // on("click", ".more", …)
+			if second, ok := literal(args[1].Value); ok {
+				w.selecting(second)
+			}
+		}
+		return fixed && w.library(callee.X) && w.selecting(lit)
 	case *js.Var:
-		if w.library(callee) && !fixed && puts(args[0].Value) {
+		if w.library(callee) && !fixed && (puts(args[0].Value) || isText(args[0].Value)) {
 			w.reach.Computed = true
 		}
 		return fixed && w.library(callee) && w.selecting(lit)
 	}
 	return false
+}
+
+func isText(n js.INode) bool {
+	l, ok := n.(*js.LiteralExpr)
+	return ok && l.TokenType == js.StringToken
 }
 
 // puts reports whether an expression puts a text together as it runs.
@@ -687,13 +751,13 @@ func puts(n js.INode) bool {
 // or object of another script.
 func (w *walker) library(n js.INode) bool {
 	v, ok := n.(*js.Var)
-	return ok && v.Decl == js.NoDecl && w.stands(n) == "" && !platform[name(v)]
+	return ok && (w.libraries[same(v)] || free(v) && w.stands(n) == "" && !platform[name(v)])
 }
 
 // platform are the globals of browsers that take texts and look for nothing.
 var platform = map[string]bool{"console": true, "Math": true, "JSON": true, "location": true, "history": true, "localStorage": true, "sessionStorage": true,
 	"Object": true, "Array": true, "String": true, "Number": true, "RegExp": true, "Symbol": true, "Promise": true, "CSS": true, "URL": true, "Error": true,
-	"require": true, "define": true, "alert": true, "fetch": true, "import": true, "encodeURIComponent": true, "parseInt": true, "parseFloat": true, "Reflect": true, "performance": true}
+	"require": true, "define": true, "module": true, "exports": true, "screen": true, "navigator": true, "customElements": true, "event": true, "alert": true, "fetch": true, "import": true, "encodeURIComponent": true, "parseInt": true, "parseFloat": true, "Reflect": true, "performance": true}
 
 // ofTexts are methods of texts, lists and storages, which look for no elements.
 var ofTexts = map[string]bool{"includes": true, "split": true, "indexOf": true, "lastIndexOf": true, "startsWith": true, "endsWith": true, "replace": true,
@@ -712,7 +776,7 @@ func (w *walker) selecting(text string) bool {
 // looksSelecting reports whether a text can hardly be anything but a selector: it
 // has a class, an id or an attribute where one can stand.
 func looksSelecting(s string) bool {
-	if len(s) < 2 || !strings.ContainsAny(s, ".#[") || strings.ContainsAny(s, "/\\{}()<!?&=;") && !strings.Contains(s, "[") {
+	if len(s) < 2 || !strings.ContainsAny(s, ".#[") || strings.ContainsAny(s, "/{}()<!?&=;") && !strings.Contains(s, "[") {
 		return false
 	}
 	if s[0] == '#' && isColour(s[1:]) {
