@@ -6,13 +6,16 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
 
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
@@ -313,4 +316,60 @@ func TestReportPage(t *testing.T) {
 	tab.becomes("which goes with it", "location.hash", "")
 	tab.do(chromedp.Evaluate(`location.hash = "#/b/"`, nil))
 	tab.becomes("a page is opened by its address", `document.getElementById("detail").open && document.getElementById("detail-body").textContent.includes("/s.js")`, "true")
+}
+
+// TestSuggestedSite takes the demo's pages as they were, lets suggest write its gate, and
+// looks at every page before and after in a browser: nothing looks otherwise, and no
+// script fails that did not before.
+func TestSuggestedSite(t *testing.T) {
+	b := newBench(t)
+	b.want(0, args("demo"))
+	b.dir = filepath.Join(b.dir, "tern-hill")
+	for _, name := range []string{"public", ".yellowgate", "yellowgate.yaml"} {
+		if err := os.RemoveAll(filepath.Join(b.dir, name)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, name := range []string{"site/index.html", "site/visit/index.html"} { // whose spots no item of the new gate file names
+		b.write(name, strings.ReplaceAll(b.read(name), "yg-spot", "a spot for"))
+	}
+	b.want(0, args("survey", "site", "--write"))
+	b.want(0, args("suggest", "--write"), "pages: has(form.contact)", "pages: none", "goes from 27 pages")
+	b.want(0, args("apply"), "pages written")
+	b.want(0, args("audit", "--fail-on", "never"))
+	ctx, after := browser(b)
+	server := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(b.dir, "site"))))
+	t.Cleanup(server.Close)
+	tab := tab{t, ctx, ""}
+	tab.do(chromedp.ActionFunc(func(ctx context.Context) error {
+		_, err := page.AddScriptToEvaluateOnNewDocument("window.failed = []; addEventListener('error', e => { if (e.message) failed.push(e.message) })").Do(ctx)
+		return err
+	}))
+	const look = `JSON.stringify({failed, looks: [...document.querySelectorAll("body, body *")].filter(e => !["SCRIPT", "STYLE", "LINK", "META", "TITLE"].includes(e.tagName)).map(e => {
+		const s = getComputedStyle(e); return [e.tagName, e.className, s.display, s.padding, s.border, s.color, s.backgroundColor, s.fontSize, s.minHeight, ...[...e.childNodes].filter(n => n.nodeType == 3 && n.data.trim()).map(n => n.data.trim())].join(" ") })})`
+	type seen struct{ Failed, Looks []string }
+	at := func(address string) (s seen) {
+		tab.do(chromedp.Navigate(address))
+		if err := json.Unmarshal([]byte(tab.js(look)), &s); err != nil {
+			t.Fatal(err)
+		}
+		return s
+	}
+	for _, path := range []string{"/", "/visit/", "/events/orion/", "/sky-tonight/", "/book/", "/members/join/", "/shop/", "/press/", "/contact/", "/journal/nuit-des-meteores/"} {
+		was, is := at(server.URL+path), at(after+path)
+		for _, e := range is.Failed {
+			if !slices.Contains(was.Failed, e) {
+				t.Errorf("%s: a script fails now: %s", path, e)
+			}
+		}
+		if len(was.Looks) < 10 || !slices.Equal(was.Looks, is.Looks) {
+			for i := range min(len(was.Looks), len(is.Looks)) {
+				if was.Looks[i] != is.Looks[i] {
+					t.Errorf("%s looks otherwise: %s\nbefore: %s", path, is.Looks[i], was.Looks[i])
+					break
+				}
+			}
+			t.Errorf("%s: %d elements before, %d after", path, len(was.Looks), len(is.Looks))
+		}
+	}
 }
