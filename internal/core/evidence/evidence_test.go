@@ -127,6 +127,13 @@ func TestScripts(t *testing.T) {
 		{`(function () { var base = 1; go(function () { base = 2 }) })()`, ""},
 		{`domkit("div.a\\-b span.k"); domkit('a[title="it\'s"]')`, `a[title="it's"], div.a\-b span.k`},
 		{`document.querySelector("a\x2eb")`, "?"},
+		{`(function (global, factory) { typeof exports === 'object' ? factory(exports) : factory(global.kit = {}) })(this, (function (exports) { document.querySelector('.kit') }))`, ".kit sets kit"},
+		{`(function (g, f) { f(g) })(typeof window !== 'undefined' ? window : this, function (window, no) { window.kit = window.k = function () {} })`, "sets k kit"},
+		{`var kit = { count: function () { this.n = 1 } }; kit.count()`, "sets kit"},
+		{`(function () { this.kit = 1 }).call(this)`, "sets kit"},
+		{`(function () { var ONE = '.one', two = '.two'; two = x; domkit(ONE + ' b'); document.querySelector(two) })()`, ".one b ?"},
+		{`domkit(document).on('click', SELECTOR, go)`, "?"},
+		{`const SEL = '[data-open]'; domkit(document).on('click', SEL, go)`, "[data-open] sets SEL"},
 		{`module.exports = function () {}; exports.x = 1`, ""},
 		{`this does not parse`, "none"},
 	} {

@@ -86,6 +86,7 @@ type judging struct {
 	things  []*Need
 	foreign bool // a script of the page is a third party's
 	unread  bool // one of the site's own cannot be read
+	fetches bool // one asks for more than can be seen, and may put it into the page
 	single  bool // every element is a thing of its own
 	judged  bool // the states of the things are known
 }
@@ -123,6 +124,9 @@ func (p *judging) add(i int) {
 		var list []*Script
 		list, whole = p.scriptsOf(p.record, e)
 		n.scripts = append(n.scripts, list...)
+		for _, s := range list {
+			p.fetches = p.fetches || slices.ContainsFunc(s.Load.Effects, speaks) || slices.ContainsFunc(s.Held.Effects, speaks)
+		}
 		p.foreign = p.foreign || !whole
 		p.unread = p.unread || !whole && e.Party != "third"
 	}
@@ -196,7 +200,7 @@ func (p *judging) direct(n *Need) {
 	switch n.Certainty = Certain; {
 	case p.unread:
 		n.Certainty = Possible // who knows what the others make and call
-	case len(n.scripts) > 0 || p.foreign:
+	case len(n.scripts) > 0 || p.foreign || p.fetches:
 		n.Certainty = Likely
 	}
 	var vain []string
@@ -212,7 +216,8 @@ func (p *judging) direct(n *Need) {
 		n.State, n.By = Unseen, n.unreadable
 		return
 	}
-	hooks, sure, defines, effects := 0, true, []string(nil), []string(nil)
+	hooks, sure, computed := 0, true, false
+	var defines, effects, calls []string
 	for _, s := range n.scripts {
 		for _, r := range s.reaches(n.called) {
 			for i := range r.Hooks {
@@ -230,9 +235,12 @@ func (p *judging) direct(n *Need) {
 			}
 			sure = sure && r.Static()
 			effects = append(effects, r.Effects...)
-			if r.Computed {
-				effects = append(effects, "looking for elements by a text made as it runs")
+			for _, c := range r.Calls {
+				if !slices.ContainsFunc(n.scripts, func(own *Script) bool { return slices.Contains(own.Defines, c) }) {
+					calls = append(calls, c)
+				}
 			}
+			computed = computed || r.Computed
 		}
 		for _, d := range s.Defines {
 			if p.page.Calls(d) && n.State != Used {
@@ -244,8 +252,12 @@ func (p *judging) direct(n *Need) {
 	}
 	switch {
 	case n.State == Used || len(n.scripts) == 0:
+	case computed:
+		n.State, n.By = Unseen, "its code looks for elements by a text that is put together as it runs"
 	case slices.ContainsFunc(effects, speaks):
 		n.State, n.By = Unseen, "its code does more than look for elements: "+strings.Join(effects, ", ")
+	case hooks == 0 && len(calls) > 0:
+		n.State, n.By = Unseen, "its code calls "+strings.Join(few(calls, 3), ", ")+" as it is loaded"
 	case hooks == 0 && len(defines) == 0:
 		n.State, n.By = Unseen, "its code looks for nothing that could be missing"
 		if len(effects) > 0 {
@@ -279,7 +291,7 @@ func (s *Script) reaches(called bool) []*Reach {
 func speaks(effect string) bool {
 	switch effect {
 	case "document.createElement", "document.body", "document.head", "document.documentElement", "document.forms", "document.images", "document.links",
-		"document.scripts", "document.styleSheets", "looking for elements by a text made as it runs":
+		"document.scripts", "document.styleSheets":
 		return false
 	}
 	return true

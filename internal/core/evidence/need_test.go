@@ -38,7 +38,7 @@ func TestNeeds(t *testing.T) {
 	files := folder{
 		"/kit.css": "form.contact{a:b}", "/kit.js": "document.querySelector('form.contact')", "/base.css": "body{margin:0}", "/vars.css": ":root{--gap:1px}", "/asks.css": "p{margin:var(--gap)} .zz{}",
 		"/lib.js": "window.lib = { go: function () { document.querySelector('.slides') } }", "/slides.js": "lib.go(); document.querySelector('.slides')", "/plug.js": "lib.more = function () {}",
-		"/count.js": "fetch('/c')", "/ring.js": "const e = document.querySelector('.at'); e.className = 'ring'", "/ring.css": ".ring{}", "/shim.js": "window.shim = { swap: function (d) { d.querySelectorAll('i.old') } }",
+		"/count.js": "fetch('/c')", "/reg.js": "lib.register('x'); window.reg = 1", "/ring.js": "const e = document.querySelector('.at'); e.className = 'ring'", "/ring.css": ".ring{}", "/shim.js": "window.shim = { swap: function (d) { d.querySelectorAll('i.old') } }",
 		"/mixed.js": "document.querySelector('.gone'); document.body.classList.add('js')", "/m.js": "import './n.js'", "/n.js": "document.querySelector('.deep')", "/bad.js": "this does not parse",
 		"/imp.css": "@import 'kit.css';",
 	}
@@ -52,6 +52,7 @@ func TestNeeds(t *testing.T) {
 		{"<link rel=stylesheet href=/vars.css><link rel=stylesheet href=/asks.css>", "/vars.css +--gap; /asks.css -certain"},
 		{"<link rel=stylesheet href=/ring.css><script src=/ring.js></script>", "/ring.css +.ring; /ring.js -likely"},
 		{"<link rel=stylesheet href=/kit.css><script src=https://x.example/a.js></script>", "/kit.css -likely; https://x.example/a.js ?"},
+		{"<link rel=stylesheet href=/kit.css><script src=/count.js></script>", "/kit.css -likely; /count.js ?"},
 		{"<link rel=stylesheet href=/kit.css><script src=/bad.js></script>", "/kit.css -possible; /bad.js ?"},
 		{"<script src=/lib.js></script>", "/lib.js -likely"},
 		{"<script src=/lib.js></script><script src=/slides.js></script>", "/lib.js -likely; /slides.js -likely"},
@@ -62,6 +63,7 @@ func TestNeeds(t *testing.T) {
 		{"<script src=/shim.js></script><script>shim.swap(document)</script><i class=old>", "/shim.js +i.old"},
 		{"<script src=/shim.js></script><script>shim.swap(document); fetch('/x')</script>", "/shim.js +shim; inline ?"},
 		{"<script src=/slides.js></script><script>p.innerHTML = '<p class=slides>'</script>", "/slides.js +.slides; inline ?"},
+		{"<script src=/lib.js></script><script src=/reg.js></script>", "/lib.js +lib; /reg.js ?"},
 		{"<script src=/count.js></script>", "/count.js ?"},
 		{"<script src=/mixed.js></script>", "/mixed.js -possible"},
 		{"<script type=module src=/m.js></script>", "/m.js -likely"},

@@ -30,6 +30,8 @@ type Reach struct {
 	Hooks []Hook
 	// Computed: it looks for elements by a text that is put together as it runs.
 	Computed bool
+	// Calls are globals of other scripts that it calls.
+	Calls []string
 	// Effects are what it does that needs no element of the page's own, such as
 	// "fetch" or "document.write".
 	Effects []string
@@ -49,7 +51,7 @@ func ReadScript(text []byte, module bool) *Script {
 		return nil
 	}
 	w := &walker{script: &Script{Uses: map[string]bool{}, Words: map[string]bool{}, Members: map[string]bool{}, asked: map[string]bool{}}, functions: map[*js.Var][]js.INode{}, methods: map[string][]js.INode{},
-		alias: map[*js.Var]string{}, libraries: map[*js.Var]bool{}, walked: map[js.INode]walk{}, defined: map[string]bool{}}
+		alias: map[*js.Var]string{}, libraries: map[*js.Var]bool{}, constants: map[*js.Var]js.INode{}, changed: map[*js.Var]bool{}, walked: map[js.INode]walk{}, defined: map[string]bool{}}
 	w.reach = &w.script.Load
 	for _, v := range ast.Scope.Undeclared {
 		w.script.Uses[name(v)] = true
@@ -60,6 +62,7 @@ func ReadScript(text []byte, module bool) *Script {
 		}
 	}
 	js.Walk(collector{w}, ast)
+	w.global = true
 	js.Walk(w, ast)
 	w.bodies()
 	w.reach = &w.script.Held
@@ -152,6 +155,12 @@ func (c collector) Enter(n js.INode) js.IVisitor {
 		}
 	case *js.BindingElement:
 		v, ok := n.Binding.(*js.Var)
+		if ok && n.Default != nil {
+			if c.constants[same(v)] != nil {
+				c.changed[same(v)] = true // declared twice
+			}
+			c.constants[same(v)] = n.Default
+		}
 		if class, is := n.Default.(*js.ClassDecl); ok && is {
 			c.constructors(v, class)
 		} else if ok && isFunction(n.Default) {
@@ -161,7 +170,14 @@ func (c collector) Enter(n js.INode) js.IVisitor {
 		if n.Name != nil && isFunction(n.Value) {
 			c.methods[text(&n.Name.Literal)] = append(c.methods[text(&n.Name.Literal)], n.Value)
 		}
+	case *js.UnaryExpr:
+		if v, ok := n.X.(*js.Var); ok && (n.Op == js.PreIncrToken || n.Op == js.PostIncrToken || n.Op == js.PreDecrToken || n.Op == js.PostDecrToken) {
+			c.changed[same(v)] = true
+		}
 	case *js.BinaryExpr:
+		if v, ok := n.X.(*js.Var); ok && assigns[n.Op] {
+			c.changed[same(v)] = true
+		}
 		if n.Op != js.EqToken || !isFunction(n.Y) {
 			break
 		}
@@ -174,6 +190,10 @@ func (c collector) Enter(n js.INode) js.IVisitor {
 	}
 	return c
 }
+
+// assigns are the operators that set a variable.
+var assigns = map[js.TokenType]bool{js.EqToken: true, js.AddEqToken: true, js.SubEqToken: true, js.MulEqToken: true, js.DivEqToken: true,
+	js.OrEqToken: true, js.AndEqToken: true, js.NullishEqToken: true}
 
 // constructors notes what runs when somebody makes one of a class.
 func (c collector) constructors(v *js.Var, class *js.ClassDecl) {
@@ -218,25 +238,32 @@ var (
 	odd     = regexp.MustCompile(`(?:^|[^\\])(?:\\\\)*\\[^\\'"]`)
 )
 
-// literal is a text that stands in the code as it is.
-func literal(n js.INode) (string, bool) {
+// literal is a text that stands in the code as it is, or in a variable that never has
+// another value.
+func (w *walker) literal(n js.INode) (string, bool) { return w.text(n, 4) }
+
+func (w *walker) text(n js.INode, depth int) (string, bool) {
 	switch n := n.(type) {
 	case *js.LiteralExpr:
 		if n.TokenType == js.StringToken {
-			s := escapes.Replace(unquote(n.Data))
-			return s, !strings.Contains(unquote(n.Data), `\`) || !odd.MatchString(unquote(n.Data))
+			raw := unquote(n.Data)
+			return escapes.Replace(raw), !odd.MatchString(raw)
 		}
 	case *js.TemplateExpr:
 		if len(n.List) == 0 && n.Tag == nil && len(n.Tail) >= 2 {
 			return strings.Trim(string(n.Tail), "`"), true
 		}
 	case *js.GroupExpr:
-		return literal(n.X)
+		return w.text(n.X, depth)
 	case *js.BinaryExpr:
-		if n.Op == js.AddToken {
-			x, known := literal(n.X)
-			y, also := literal(n.Y)
+		if n.Op == js.AddToken && depth > 0 {
+			x, known := w.text(n.X, depth-1)
+			y, also := w.text(n.Y, depth-1)
 			return x + y, known && also
+		}
+	case *js.Var:
+		if v := same(n); depth > 0 && w.constants[v] != nil && !w.changed[v] {
+			return w.text(w.constants[v], depth-1)
 		}
 	}
 	return "", false
@@ -253,18 +280,22 @@ type walker struct {
 	all       []js.INode
 	walked    map[js.INode]walk
 	queue     []call
-	alias     map[*js.Var]string // parameters that stand for window or document
-	libraries map[*js.Var]bool   // parameters that stand for a global of another script
+	alias     map[*js.Var]string   // parameters that stand for window or document
+	constants map[*js.Var]js.INode // what variables are declared with
+	changed   map[*js.Var]bool     // those that are set anew
+	libraries map[*js.Var]bool     // parameters that stand for a global of another script
 	defined   map[string]bool
 	// dependent: what is walked runs only with an element in hand: in a function
 	// handed to a method of something, or after a look whether it is there.
 	dependent bool
+	global    bool // this is the window: at the top level, or in a function called in place
 }
 
 // A call is a function that will run.
 type call struct {
 	function  js.INode
 	dependent bool
+	global    bool
 }
 
 // walk is how a function was walked.
@@ -284,14 +315,19 @@ func (w *walker) define(global string) {
 }
 
 // runs puts a function in the queue.
-func (w *walker) runs(f js.INode, dependent bool) {
+func (w *walker) runs(f js.INode, dependent bool) { w.run(f, dependent, false) }
+
+// run is runs; global says that the function is called in place, so that its this may
+// be the window.
+func (w *walker) run(f js.INode, dependent, global bool) {
+	f = ungroup(f)
 	as := walked
 	if dependent {
 		as = asDependent
 	}
 	if f != nil && isFunction(f) && w.walked[f] < as {
 		w.walked[f] = as
-		w.queue = append(w.queue, call{f, dependent})
+		w.queue = append(w.queue, call{f, dependent, global})
 	}
 }
 
@@ -300,10 +336,10 @@ func (w *walker) bodies() {
 	for len(w.queue) > 0 {
 		c := w.queue[0]
 		w.queue = w.queue[1:]
-		w.dependent = c.dependent
+		w.dependent, w.global = c.dependent, c.global
 		w.body(c.function)
 	}
-	w.dependent = false
+	w.dependent, w.global = false, false
 }
 
 // body walks what a function does.
@@ -407,7 +443,7 @@ func (w *walker) stands(n js.INode) string {
 		if a := w.alias[same(n)]; a != "" {
 			return a
 		}
-		if free(n) {
+		if free(n) || same(n).Decl == js.ArgumentDecl { // a parameter called so is given that
 			switch name(n) {
 			case "window", "self", "globalThis", "top", "parent":
 				return "window"
@@ -416,7 +452,7 @@ func (w *walker) stands(n js.INode) string {
 			}
 		}
 	case *js.LiteralExpr:
-		if n.TokenType == js.ThisToken {
+		if n.TokenType == js.ThisToken && w.global {
 			return "window"
 		}
 	case *js.GroupExpr:
@@ -491,7 +527,7 @@ func (w *walker) assignment(n *js.BinaryExpr) {
 			w.effect("setting " + member)
 		}
 	case *js.IndexExpr:
-		if s, ok := literal(to.Y); ok && w.window(to.X) {
+		if s, ok := w.literal(to.Y); ok && w.window(to.X) {
 			w.define(s)
 		}
 	}
@@ -607,12 +643,21 @@ func (w *walker) call(n *js.CallExpr) {
 	}
 	if isFunction(callee) {
 		w.stand(callee, args)
-		w.runs(callee, w.dependent)
+		w.run(callee, w.dependent, w.global)
+	}
+	if v, ok := callee.(*js.Var); ok { // a function that was handed over, and gets what it needs here
+		for _, f := range w.functions[same(v)] {
+			w.stand(f, args)
+		}
 	}
 	w.handedOver(n.Args.List, w.dependent || w.inHand(callee))
 	skip := -1
+	hooks := len(w.reach.Hooks)
 	if len(n.Args.List) > 0 && w.lookup(callee, n.Args.List) {
 		skip = 0
+	}
+	if v, ok := origin(callee).(*js.Var); ok && w.library(v) && !w.dependent && len(w.reach.Hooks) == hooks && !slices.Contains(w.reach.Calls, name(v)) {
+		w.reach.Calls = append(w.reach.Calls, name(v))
 	}
 	for i := range n.Args.List {
 		if i != skip {
@@ -660,6 +705,9 @@ func (w *walker) stand(f js.INode, args []js.Arg) {
 	}
 	for i := range min(len(args), len(params)) {
 		if v, ok := params[i].Binding.(*js.Var); ok {
+			if f := ungroup(args[i].Value); isFunction(f) {
+				w.functions[same(v)] = append(w.functions[same(v)], f)
+			}
 			if s := w.stands(args[i].Value); s != "" {
 				w.alias[same(v)] = s
 			} else if w.library(args[i].Value) {
@@ -672,7 +720,7 @@ func (w *walker) stand(f js.INode, args []js.Arg) {
 // lookup notes the hook that a call is; it reports whether the first argument is
 // one, so that its words are no texts.
 func (w *walker) lookup(callee js.INode, args []js.Arg) bool {
-	lit, fixed := literal(args[0].Value)
+	lit, fixed := w.literal(args[0].Value)
 	switch callee := callee.(type) {
 	case *js.DotExpr:
 		method := text(callee.Y)
@@ -708,17 +756,17 @@ func (w *walker) lookup(callee js.INode, args []js.Arg) bool {
 			}
 			return true
 		}
+		if len(args) > 2 && delegates[method] { // on("click", ".more", …)
+			if second, ok := w.literal(args[1].Value); !ok || !w.selecting(second) {
+				w.reach.Computed = true
+			}
+		}
 		if ofTexts[method] || !w.library(origin(callee.X)) {
 			return false
 		}
-		if len(args) > 1 { // on("click", ".more", …)
-			if second, ok := literal(args[1].Value); ok {
-				w.selecting(second)
-			}
-		}
 		return fixed && w.library(callee.X) && w.selecting(lit)
 	case *js.Var:
-		if w.library(callee) && !fixed && (puts(args[0].Value) || isText(args[0].Value)) {
+		if w.library(callee) && !fixed && (w.puts(args[0].Value) || isText(args[0].Value)) {
 			w.reach.Computed = true
 		}
 		return fixed && w.library(callee) && w.selecting(lit)
@@ -732,7 +780,7 @@ func isText(n js.INode) bool {
 }
 
 // puts reports whether an expression puts a text together as it runs.
-func puts(n js.INode) bool {
+func (w *walker) puts(n js.INode) bool {
 	switch n := n.(type) {
 	case *js.TemplateExpr:
 		return true
@@ -740,12 +788,15 @@ func puts(n js.INode) bool {
 		if n.Op != js.AddToken {
 			return false
 		}
-		_, x := literal(n.X)
-		_, y := literal(n.Y)
-		return x || y || puts(n.X)
+		_, x := w.literal(n.X)
+		_, y := w.literal(n.Y)
+		return x || y || w.puts(n.X)
 	}
 	return false
 }
+
+// delegates are methods of libraries that take an event, a selector and a function.
+var delegates = map[string]bool{"on": true, "one": true, "delegate": true, "live": true}
 
 // library reports whether an expression is a global that is no browser's: a function
 // or object of another script.
