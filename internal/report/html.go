@@ -100,6 +100,7 @@ func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
 	d := struct {
 		Name, Site, Gate, Bytes, Counts string
 		Blocking, Hosts                 int
+		Scripts, Styles, Gzip, Unneeded string
 		Totals                          run.Totals
 		Compared                        *htmlComparison
 		Checks                          []htmlCheck
@@ -121,12 +122,15 @@ func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
 	weight := map[string]int{}
 	pages := []htmlPage{}
 	heaviest := 1
+	var scripts, styles, gzip int
 	for _, r := range a.Records {
 		if r.Fragment {
 			continue
 		}
 		row, p := rowOf(r, findings[r.Path], hosts, weight)
 		d.Blocking += row.Blocking
+		cost := r.Cost()
+		scripts, styles, gzip = scripts+cost.Scripts, styles+cost.Styles, gzip+cost.LoadedGzip+cost.InlineGzip
 		heaviest = max(heaviest, row.Total)
 		d.Rows = append(d.Rows, row)
 		pages = append(pages, p)
@@ -135,6 +139,10 @@ func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
 		d.Rows[i].Share = d.Rows[i].Total * 100 / heaviest
 	}
 	d.Hosts = len(hosts)
+	d.Scripts, d.Styles, d.Gzip = size(int64(scripts)), size(int64(styles)), size(int64(gzip))
+	if a.Unneeded > 0 {
+		d.Unneeded = size(a.Unneeded)
+	}
 	byItem, byPage := map[string]*weighed{}, map[string]*weighed{}
 	add := func(m map[string]*weighed, name string) *weighed {
 		if m[name] == nil {
