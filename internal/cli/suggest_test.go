@@ -95,3 +95,47 @@ func TestLosses(t *testing.T) {
 	b.write("yellowgate.yaml", b.read("yellowgate.yaml")+"  kit2: {stylesheet: /kit2.css, script: /kit2.js, pages: /a/}\n  lib2: {script-text: 'window.lib = { go() {} }', pages: /b/}\n")
 	b.want(0, args("check"), "No errors, no warnings")
 }
+
+// TestSuggestQueries: which pages a suggestion chooses, and where it gives no lines.
+func TestSuggestQueries(t *testing.T) {
+	page := func(body string) string {
+		return "<!doctype html><html lang=en><head><meta charset=utf-8><title>t</title><meta name=author content=\"The trustees\"><link rel=stylesheet href=/kit.css></head><body>" + body + "</body></html>"
+	}
+	kit, none := page("<p class=kit data-kit>"), page("<p>")
+	for _, c := range []struct {
+		name  string
+		gate  string            // items and what follows
+		pages map[string]string // more than the two of the site
+		css   string
+		says  []string
+	}{
+		{"a class", "", nil, ".kit{}", []string{"pages: has(.kit)", "kit-style"}},
+		{"of several, the plainest", "", nil, "p .kit b{} p.kit{} .kit{}", []string{"pages: has(.kit)"}},
+		{"a selector that no query can ask", "", nil, "[data-kit]::before{}", []string{"pages: /kit/"}},
+		{"a folder", "", map[string]string{"kit/a": kit, "kit/b": kit}, "[data-kit]::before{}", []string{"pages: /kit/**"}},
+		{"all but few", "", func() map[string]string {
+			more := map[string]string{}
+			for _, n := range strings.Fields("a b c d e f g h i j k l m n o") {
+				more[n] = kit
+				more["x-"+n+"/y"] = kit
+			}
+			return more
+		}(), "[data-kit]::before{}", []string{"pages: all and not /"}},
+		{"an item keeps its other lines", "items:\n  mine: {found: {url: /kit.css}, pages: all, note: ours}\n", nil, ".kit{}", []string{"mine  certain: on 2 pages, needed on 1", "pages: has(.kit)"}},
+		{"in for another reason", "items:\n  mine: {found: {url: /kit.css}, pages: /kit/}\nper-page:\n  /: {in: [mine]}\n", nil, ".kit{}", []string{"mine  certain", "no short page query"}},
+		{"metadata that is the same", "", map[string]string{"c": none}, ".kit{}", []string{"author  certain", "all 3 pages write it, with the value The trustees", "- pages: all\n        author: The trustees"}},
+		{"metadata that the gate decides", "metadata:\n  - {pages: all, author: Somebody}\n", map[string]string{"c": none}, ".kit{}", []string{"1 suggestion on 3 pages"}},
+		{"nothing in it", "", nil, "/* nothing */", []string{"nothing loads on 2 pages where nothing seems to need it", "/kit.css  it has no selectors"}},
+	} {
+		b := newBench(t, "site/index.html", none, "site/kit/index.html", kit, "site/kit.css", c.css, "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\n"+c.gate)
+		for name, text := range c.pages {
+			b.write("site/"+name+"/index.html", text)
+		}
+		out := b.want(0, args("suggest"))
+		for _, say := range c.says {
+			if !strings.Contains(out, say) {
+				t.Errorf("%s: %q is not in\n%s", c.name, say, out)
+			}
+		}
+	}
+}

@@ -239,7 +239,11 @@ func (e *Entry) queries(all, needed, without []string) (out []string) {
 		out = append(out, strings.Join(list, " or "))
 	}
 	if list := Paths(without, all); len(list) > 0 {
-		out = append(out, "all and not ("+strings.Join(list, " or ")+")")
+		but := strings.Join(list, " or ")
+		if len(list) > 1 {
+			but = "(" + but + ")"
+		}
+		out = append(out, "all and not "+but)
 	}
 	return out
 }
