@@ -26,10 +26,11 @@ var auditTemplate = template.Must(template.New("audit").Funcs(template.FuncMap{"
 
 // A row of the table of pages.
 type htmlRow struct {
-	Path, Title, Bytes         string
-	Requests, Blocking, Total  int
-	Share                      int // of the heaviest page, in percent
-	Errors, Warnings, position int
+	Path, Title, Bytes        string
+	Requests, Blocking, Total int
+	Share                     int // of the heaviest page, in percent
+	Errors, Warnings          int
+	cost                      inventory.Cost
 }
 
 // htmlPage is what the report knows of one page, shown when it is asked for.
@@ -129,8 +130,7 @@ func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
 		}
 		row, p := rowOf(r, findings[r.Path], hosts, weight)
 		d.Blocking += row.Blocking
-		cost := r.Cost()
-		scripts, styles, gzip = scripts+cost.Scripts, styles+cost.Styles, gzip+cost.LoadedGzip+cost.InlineGzip
+		scripts, styles, gzip = scripts+row.cost.Scripts, styles+row.cost.Styles, gzip+row.cost.LoadedGzip+row.cost.InlineGzip
 		heaviest = max(heaviest, row.Total)
 		d.Rows = append(d.Rows, row)
 		pages = append(pages, p)
@@ -280,9 +280,9 @@ func rowOf(r *inventory.Record, fs []checks.Finding, hosts map[string]bool, weig
 			row.Warnings++
 		}
 	}
-	cost := r.Cost()
-	row.Requests, row.Blocking = cost.Requests, cost.Blocking
-	row.Total += cost.Loaded
+	row.cost = r.Cost()
+	row.Requests, row.Blocking = row.cost.Requests, row.cost.Blocking
+	row.Total += row.cost.Loaded
 	for i := range r.Elements {
 		e := &r.Elements[i]
 		if e.Inside == "" && e.Loads && e.Party == "third" {

@@ -146,7 +146,8 @@ func (s *auditing) sitePass() *checks.SitePass {
 	return &checks.SitePass{Pages: s.kept, Site: s.known, Sitemap: listed, SitemapInPart: !whole}
 }
 
-// reader reads files of a folder, each once.
+// reader reads files of a folder, each once; pages, which are many, whenever they are
+// asked for.
 func reader(dir string) func(string) ([]byte, bool) {
 	var files sync.Map
 	return func(path string) ([]byte, bool) {
@@ -157,7 +158,9 @@ func reader(dir string) func(string) ([]byte, bool) {
 		if err != nil {
 			b = nil
 		}
-		files.Store(path, b)
+		if !site.IsPage(path) {
+			files.Store(path, b)
+		}
 		return b, b != nil
 	}
 }
@@ -441,7 +444,9 @@ func AuditOne(file []byte, path string, project *site.Project) (*AuditResult, er
 func (a *AuditResult) count() {
 	at := make(map[string]*AuditedPage, len(a.ByPage))
 	for i := range a.ByPage {
-		at[a.ByPage[i].Path] = &a.ByPage[i]
+		p := &a.ByPage[i]
+		p.Errors, p.Warnings, p.Notes = 0, 0, 0
+		at[p.Path] = p
 	}
 	for i := range a.Findings {
 		p := at[a.Findings[i].Page]

@@ -10,7 +10,6 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gating"
-	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/output"
 	"yellowgate/internal/site"
 )
@@ -153,17 +152,10 @@ func (d *DiffResult) breaks(l *losses, r *gating.Result, text []byte) {
 	if len(x.Lost) == 0 || r.Fragment {
 		return
 	}
-	before := asWrittenOnce(l.project, r, text, l.judge.weights)
+	before := takeOwned(text, r.Page, l.project, l.judge.weights)
 	for _, b := range l.lost(before, r, func(item string) bool { return slices.Contains(x.Lost, item) }) {
 		d.Breaks = append(d.Breaks, Break{x.Page, b.Item, b.What})
 	}
-}
-
-// asWrittenOnce takes the inventory of an output as it was written.
-func asWrittenOnce(p *site.Project, r *gating.Result, text []byte, w inventory.Weights) *inventory.Record {
-	record := takeGated(text, r.Page, p, w)
-	nameOwners(record, p.Gate)
-	return record
 }
 
 // forDiff is the text of a page as UTF-8, for reading.

@@ -28,8 +28,7 @@ func (l *losses) page(g *gating.Result) (out []gating.Problem) {
 	if g.Fragment || len(goes) == 0 {
 		return nil
 	}
-	before := inventory.TakeScanned(g.Source, l.project.Gate.ScanForOwners(g.Source), g.Page, l.project.Gate.Site, l.judge.weights)
-	nameOwners(before, l.project.Gate)
+	before := takeOwned(g.Source.File, g.Page, l.project, l.judge.weights)
 	for _, x := range l.lost(before, g, func(item string) bool { _, ok := goes[item]; return ok }) {
 		v := &g.Verdicts[goes[x.Item]]
 		out = append(out, gating.Problem{Page: g.Page.Path, Problem: gatefile.Problem{Severity: gatefile.Warning, Pos: v.Rule,

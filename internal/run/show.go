@@ -90,6 +90,13 @@ func takeGated(text []byte, known page.Page, p *site.Project, w inventory.Weight
 	return inventory.TakeScanned(src, p.Gate.ScanForOwners(src), known, p.Gate.Site, w)
 }
 
+// takeOwned is takeGated with the items named that elements are found by.
+func takeOwned(text []byte, known page.Page, p *site.Project, w inventory.Weights) *inventory.Record {
+	r := takeGated(text, known, p, w)
+	nameOwners(r, p.Gate)
+	return r
+}
+
 // ShowFile takes the inventory of a page that belongs to no project.
 func ShowFile(text []byte, path, file, dir string) *ShowResult {
 	known := page.Page{Path: page.Clean(path), File: file}

@@ -37,13 +37,22 @@ pages: has(form).`,
 		for i := range s.Pages {
 			k := &s.Pages[i]
 			names := map[string][]BareName{} // by the stylesheet that is missing
+			var whole *evidence.Vocabulary   // of the page, looked at again once something is suspected
+			matches := func(b BareName, sheet string) string {
+				if whole == nil {
+					if whole = s.vocabulary(k); whole == nil {
+						return ""
+					}
+				}
+				return s.Site.looks.Missing(whole, b.Name, sheet)
+			}
 			for _, b := range k.Bare {
 				for _, sheet := range b.Sheets {
 					at := evidence.Styled{Name: b.Name, Sheet: sheet}
 					if pages[at] < 2 || bare[at]*4 > pages[at] || !s.telling(b.Name, sheet) {
 						continue
 					}
-					if s.bare(k, b, sheet) != "" {
+					if matches(b, sheet) != "" {
 						names[sheet] = append(names[sheet], b)
 					}
 				}
@@ -57,7 +66,7 @@ pages: has(form).`,
 				}
 				b := names[best][0]
 				s.Report(k, b.Line, b.Column, fmt.Sprintf("%s is for such elements (%s), %d pages with them load it, and this one does not",
-					best, s.bare(k, b, best), pages[evidence.Styled{Name: b.Name, Sheet: best}]), "load it here too")
+					best, matches(b, best), pages[evidence.Styled{Name: b.Name, Sheet: best}]), "load it here too")
 				told := slices.Clone(names[best])
 				for sheet := range names {
 					names[sheet] = slices.DeleteFunc(names[sheet], func(x BareName) bool {
@@ -106,13 +115,12 @@ func (p *Pass) keepBare() {
 	}
 }
 
-// bare looks at the page again, whether a selector of the stylesheet with the name
-// really matches there.
-func (s *SitePass) bare(k *Kept, b BareName, sheet string) string {
+// vocabulary reads a page again, whole; nil where it is gone.
+func (s *SitePass) vocabulary(k *Kept) *evidence.Vocabulary {
 	text, ok := s.Site.Read("/" + k.File)
 	if !ok {
-		return ""
+		return nil
 	}
 	src := markup.Read(text)
-	return s.Site.looks.Missing(src, markup.Scan(src.Text, nil), b.Name, sheet)
+	return evidence.Read(src, markup.ScanTags(src.Text, nil), nil)
 }

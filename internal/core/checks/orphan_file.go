@@ -31,19 +31,9 @@ off the site, or give it an item.`,
 		if len(left) == 0 {
 			return
 		}
-		names := map[string]bool{} // base names that other files of code mention
-		for _, file := range s.Site.Code {
-			if text, ok := s.Site.Read(file); ok {
-				self := path.Base(file)
-				mentioned(text, func(name string) {
-					if name != self {
-						names[name] = true
-					}
-				})
-			}
-		}
+		names := s.namesInCode(left)
 		for _, file := range left {
-			if names[path.Base(file)] || s.putTogether(file) {
+			if names[path.Base(file)] {
 				continue
 			}
 			weight := ""
@@ -56,33 +46,52 @@ off the site, or give it an item.`,
 	},
 }
 
-// putTogether reports whether a script seems to make the name of a file as it runs:
-// the name without its ending and its numbers ends a text there.
-func (s *SitePass) putTogether(file string) bool {
-	stem := strings.TrimRight(strings.TrimSuffix(path.Base(file), path.Ext(file)), "0123456789.-_")
-	stem = strings.TrimSuffix(stem, ".min")
-	if len(stem) < 3 {
-		return true
-	}
-	for _, other := range s.Site.Code {
-		if other == file || path.Ext(other) == ".css" {
+// namesInCode lists the base names, of files that nothing loads, that stand in other
+// scripts and stylesheets, each of which is read once. Where a script makes a name as it
+// runs, the name without its ending and its numbers ends a text there.
+func (s *SitePass) namesInCode(files []string) map[string]bool {
+	stems := map[string][]string{} // by stem, the base names
+	names := map[string]bool{}
+	for _, file := range files {
+		base := path.Base(file)
+		stem := strings.TrimSuffix(strings.TrimRight(strings.TrimSuffix(base, path.Ext(base)), "0123456789.-_"), ".min")
+		if len(stem) < 3 {
+			names[base] = true // too short to be told from other words
 			continue
 		}
-		text, _ := s.Site.Read(other)
-		for at := 0; ; {
-			i := bytes.Index(text[at:], []byte(stem))
-			if i < 0 {
-				break
+		stems[stem] = append(stems[stem], base)
+	}
+	for _, file := range s.Site.Code {
+		text, ok := s.Site.Read(file)
+		if !ok {
+			continue
+		}
+		self := path.Base(file)
+		mentioned(text, func(name string) { names[name] = names[name] || name != self })
+		if path.Ext(file) == ".css" {
+			continue
+		}
+		endings(text, func(word string) {
+			for _, base := range stems[word] {
+				names[base] = names[base] || base != self
 			}
-			at += i
-			before := at
-			at += len(stem)
-			if before > 0 && strings.IndexByte("'\"`/}", text[before-1]) >= 0 && at < len(text) && strings.IndexByte("'\"`$", text[at]) >= 0 {
-				return true
-			}
+		})
+	}
+	return names
+}
+
+// endings calls yield for each word that ends a text in a script: it stands after a
+// quote, a slash or a filled place of a template, and before a quote or such a place.
+func endings(text []byte, yield func(word string)) {
+	for i := 0; i < len(text); i++ {
+		from := i
+		for i < len(text) && isFileByte(text[i]) {
+			i++
+		}
+		if i > from && from > 0 && i < len(text) && strings.IndexByte("'\"`/}", text[from-1]) >= 0 && strings.IndexByte("'\"`$", text[i]) >= 0 {
+			yield(string(text[from:i]))
 		}
 	}
-	return false
 }
 
 // mentioned calls yield for each name of a script or stylesheet that stands in a

@@ -55,11 +55,11 @@ func TestSheets(t *testing.T) {
 		{`.a{content:"}"} .menu{}`, ".menu"},
 		{``, ""},
 	} {
-		if got, _ := ReadSheet([]byte(c.css)).Match(v); got != c.want {
+		if got := ReadSheet([]byte(c.css)).Match(v); got != c.want {
 			t.Errorf("%s: %q matches, want %q", c.css, got, c.want)
 		}
 	}
-	if got, _ := ReadSheet([]byte(".BOOK{}")).Match(vocabulary(strings.TrimPrefix(page, "<!doctype html>"))); got != ".BOOK" {
+	if got := ReadSheet([]byte(".BOOK{}")).Match(vocabulary(strings.TrimPrefix(page, "<!doctype html>"))); got != ".BOOK" {
 		t.Errorf("in quirks mode .BOOK does not match: %q", got)
 	}
 	s := ReadSheet([]byte(":root{--a:1px;--b:2px} p{margin:var(--c);--d:var(--e, 1px)}"))

@@ -33,6 +33,7 @@ type Entry struct {
 	why       map[string]int   // what shows the need -> pages
 	unseen    string           // why it cannot be told
 	vain      string           // what it asks for in vain
+	uncalled  bool             // vain are names that nothing calls
 	matches   map[string][]int // selector -> pages
 }
 
@@ -90,10 +91,8 @@ func (e *Entry) add(page int, r *inventory.Record, n *Need) {
 	case Used:
 		e.Used = append(e.Used, page)
 		why := n.By
-		if n.From != "" && !strings.HasPrefix(n.From, "the ") {
+		if n.From != "" {
 			why += " named by " + n.From
-		} else if n.From != "" {
-			why += " named by inline code"
 		}
 		e.why[why]++
 		for _, s := range n.Selectors {
@@ -104,7 +103,7 @@ func (e *Entry) add(page int, r *inventory.Record, n *Need) {
 	case Unseen:
 		e.Unseen, e.unseen = append(e.Unseen, page), n.By
 	default:
-		e.certainty, e.vain = min(e.certainty, n.Certainty), n.By
+		e.certainty, e.vain, e.uncalled = min(e.certainty, n.Certainty), n.By, n.Uncalled
 		e.Requests += requests
 		e.Blocking += blocking
 		e.Bytes += bytes
@@ -209,8 +208,8 @@ func (e *Entry) evidence() (out []string) {
 			where = "on the others"
 		}
 		what := "not found " + where + ": "
-		if strings.HasPrefix(e.vain, "the name") {
-			what = "no script " + where + " calls "
+		if e.uncalled {
+			what = "no script " + where + " calls the name "
 		}
 		out = append(out, what+e.vain)
 	}

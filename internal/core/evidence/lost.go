@@ -45,7 +45,7 @@ func (p *judging) breaks(gone *Need) string {
 			if len(x.Needs) == 0 || !x.in(p.page) || p.styled(x.Text) {
 				continue
 			}
-			if _, ok := x.match(p.page); ok {
+			if x.match(p.page) {
 				return x.Text + " is on the page, and nothing else that it loads has a rule for that"
 			}
 		}
@@ -56,7 +56,7 @@ func (p *judging) breaks(gone *Need) string {
 			if h.parsed == nil || p.looksFor(h.Selector) {
 				continue
 			}
-			if _, ok := h.Match(p.page); ok {
+			if h.Match(p.page) {
 				return h.Selector + " is on the page, and no other script of the page looks for it"
 			}
 		}

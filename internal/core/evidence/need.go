@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -41,9 +42,9 @@ type Need struct {
 	// For a thing that is unseen it says why; for one that is unused, what it was
 	// asked for in vain.
 	By   string
-	From string // what calls it by that name: "line 12", or a file
-	// At is the offset of the element that it is needed for; -1 for none.
-	At int
+	From string // what calls it by that name: a file or item, or "inline code"
+	// Uncalled: it is unused, and By are names that it sets and nothing calls.
+	Uncalled bool
 	// Selectors are those that match something here, of a kind that a page query
 	// can ask for.
 	Selectors []string
@@ -51,7 +52,6 @@ type Need struct {
 	sheets     []*Sheet
 	scripts    []*Script
 	unreadable string // why a part of it cannot be read
-	setUp      bool   // it does nothing but call what others define
 	called     bool   // its functions are called by set-up code of its own
 }
 
@@ -111,7 +111,7 @@ func (p *judging) add(i int) {
 	at := slices.IndexFunc(p.things, func(n *Need) bool { return n.Key == key && n.Item == e.Item })
 	if at < 0 {
 		at = len(p.things)
-		p.things = append(p.things, &Need{Key: key, Item: e.Item, At: -1})
+		p.things = append(p.things, &Need{Key: key, Item: e.Item})
 	}
 	n := p.things[at]
 	n.Elements = append(n.Elements, i)
@@ -144,8 +144,7 @@ func (p *judging) join() {
 	kept := p.things[:0:0]
 	var setUps []*Need
 	for _, n := range p.things {
-		if n.Item == "" && strings.HasPrefix(n.Key, "inline ") && len(n.scripts) == 1 && n.scripts[0].onlyCalls() {
-			n.setUp = true
+		if n.inline() && len(n.scripts) == 1 && n.scripts[0].onlyCalls() {
 			setUps = append(setUps, n)
 			continue
 		}
@@ -154,7 +153,7 @@ func (p *judging) join() {
 	for _, s := range setUps {
 		var of []*Need
 		for _, n := range kept {
-			if n.Item == "" && !n.setUp && n.names(s.scripts[0]) != "" {
+			if n.Item == "" && n.names(s.scripts[0]) != "" {
 				of = append(of, n)
 			}
 		}
@@ -223,9 +222,9 @@ func (p *judging) direct(n *Need) {
 			for i := range r.Hooks {
 				h := &r.Hooks[i]
 				hooks++
-				if at, ok := h.Match(p.page); ok {
+				if h.Match(p.page) {
 					if n.State != Used {
-						n.State, n.By, n.At = Used, h.Selector, at
+						n.State, n.By = Used, h.Selector
 					}
 					n.Selectors = append(n.Selectors, h.Selector)
 				} else if from := p.made(h.needs, n); from != "" && n.State != Used {
@@ -269,7 +268,7 @@ func (p *judging) direct(n *Need) {
 	if n.State == Unused {
 		n.By = strings.Join(few(vain, 3), ", ")
 		if len(defines) > 0 && hooks == 0 {
-			n.By = "the name " + strings.Join(few(defines, 3), ", ")
+			n.By, n.Uncalled = strings.Join(few(defines, 3), ", "), true
 		}
 		if n.By == "" {
 			n.State, n.By = Unseen, "it has no selectors and sets no names"
@@ -300,9 +299,9 @@ func speaks(effect string) bool {
 // sheet looks for a selector of a stylesheet that matches, on the page or in what its
 // scripts may put there.
 func (p *judging) sheet(n *Need, s *Sheet) {
-	if sel, at := s.Match(p.page); sel != "" {
+	if sel := s.Match(p.page); sel != "" {
 		if n.State != Used {
-			n.State, n.By, n.At = Used, sel, at
+			n.State, n.By = Used, sel
 		}
 		n.Selectors = append(n.Selectors, s.present(p.page, sel)...)
 		return
@@ -312,15 +311,15 @@ func (p *judging) sheet(n *Need, s *Sheet) {
 	}
 	for _, other := range p.things {
 		for _, o := range other.sheets {
-			for name := range s.Sets {
+			for _, name := range slices.Sorted(maps.Keys(s.Sets)) {
 				if o != s && o.Asks[name] {
-					n.State, n.By, n.From = Used, name, other.label(p.record)
+					n.State, n.By, n.From = Used, name, other.source()
 					return
 				}
 			}
 		}
 	}
-	for name := range s.Sets {
+	for _, name := range slices.Sorted(maps.Keys(s.Sets)) {
 		if p.page.asks[name] {
 			n.State, n.By, n.From = Used, name, "a style attribute of the page"
 			return
@@ -352,7 +351,7 @@ func (p *judging) made(needs []string, but *Need) (from string) {
 		if by < 0 {
 			return ""
 		}
-		from = p.things[by].label(p.record)
+		from = p.things[by].source()
 	}
 	return from
 }
@@ -397,7 +396,7 @@ func (p *judging) byName() {
 				}
 				for _, s := range other.scripts {
 					if d := n.names(s); d != "" {
-						n.State, n.By, n.From, changed = Used, d, other.label(p.record), true
+						n.State, n.By, n.From, changed = Used, d, other.source(), true
 					}
 				}
 			}
@@ -405,9 +404,20 @@ func (p *judging) byName() {
 	}
 }
 
-// label names a thing to a reader.
+// inline reports whether the thing is code in the page that belongs to no item.
+func (n *Need) inline() bool { return n.Item == "" && strings.HasPrefix(n.Key, "inline ") }
+
+// source names a thing where all pages are told of together.
+func (n *Need) source() string {
+	if n.inline() {
+		return "inline code"
+	}
+	return n.Key
+}
+
+// label names a thing of one page.
 func (n *Need) label(r *inventory.Record) string {
-	if strings.HasPrefix(n.Key, "inline ") && n.Item == "" {
+	if n.inline() {
 		e := &r.Elements[n.Elements[0]]
 		return fmt.Sprintf("the %s in line %d", e.Tag, e.Line)
 	}

@@ -159,7 +159,7 @@ func FuzzEvidence(f *testing.F) {
 	empty := vocabulary("<!doctype html>")
 	f.Fuzz(func(t *testing.T, text []byte) {
 		sheet := ReadSheet(text)
-		if sel, _ := sheet.Match(empty); sel != "" {
+		if sel := sheet.Match(empty); sel != "" {
 			for i := range sheet.Selectors {
 				if x := &sheet.Selectors[i]; x.Text == sel && len(x.Needs) > 0 {
 					t.Errorf("%q matches on an empty page and needs %v", sel, x.Needs)
@@ -169,7 +169,7 @@ func FuzzEvidence(f *testing.F) {
 		if s := ReadScript(text, false); s != nil {
 			for i := range s.Load.Hooks {
 				h := &s.Load.Hooks[i]
-				if _, ok := h.Match(empty); ok && len(h.needs) > 0 {
+				if h.Match(empty) && len(h.needs) > 0 {
 					t.Errorf("hook %q matches on an empty page", h.Selector)
 				}
 			}

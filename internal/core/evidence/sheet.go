@@ -20,6 +20,7 @@ type Sheet struct {
 	Selectors []Selector
 	Rules     map[uint64]bool // one for each rule: its conditions, selectors and declarations
 	Names     []string        // that its selectors need, each once
+	named     map[string]bool // the same
 	plain     map[string]bool // of these, those that one selector needs alone
 	Sets      map[string]bool // custom properties that it sets on the whole page
 	Asks      map[string]bool // custom properties that it uses
@@ -41,7 +42,8 @@ type Selector struct {
 // ReadSheet reads a stylesheet. What does not parse is passed over, as browsers do.
 func ReadSheet(text []byte) *Sheet {
 	s := &Sheet{Rules: map[uint64]bool{}, plain: map[string]bool{}, Sets: map[string]bool{}, Asks: map[string]bool{}}
-	r := sheetReader{sheet: s, names: map[string]bool{}, lexer: css.NewLexer(parse.NewInputBytes(bytes.Clone(text)))}
+	s.named = map[string]bool{}
+	r := sheetReader{sheet: s, lexer: css.NewLexer(parse.NewInputBytes(bytes.Clone(text)))}
 	r.rules("", 0)
 	return s
 }
@@ -49,7 +51,6 @@ func ReadSheet(text []byte) *Sheet {
 type sheetReader struct {
 	sheet *Sheet
 	lexer *css.Lexer
-	names map[string]bool
 }
 
 type cssToken struct {
@@ -198,8 +199,8 @@ func (r *sheetReader) selectors(prelude []cssToken, vars []string) {
 			}
 			r.sheet.Selectors = append(r.sheet.Selectors, s)
 			for _, name := range s.Needs {
-				if !r.names[name] {
-					r.names[name] = true
+				if !r.sheet.named[name] {
+					r.sheet.named[name] = true
 					r.sheet.Names = append(r.sheet.Names, name)
 				}
 			}
@@ -356,7 +357,7 @@ func unescape(s string) string {
 	return b.String()
 }
 
-// names reports whether a page's vocabulary has all that a selector needs.
+// in reports whether a page's vocabulary has all that a selector needs.
 func (s *Selector) in(v *Vocabulary) bool {
 	for _, n := range s.Needs {
 		if !v.Has(n) {
@@ -366,9 +367,9 @@ func (s *Selector) in(v *Vocabulary) bool {
 	return true
 }
 
-// Match returns the first of the sheet's selectors that matches something on a page,
-// and where; "" for none. One that only a browser could answer counts as a match.
-func (s *Sheet) Match(v *Vocabulary) (selector string, offset int) {
+// Match returns the first of the sheet's selectors that matches something on a page;
+// "" for none. One that only a browser could answer counts as a match.
+func (s *Sheet) Match(v *Vocabulary) string {
 	var rest []*Selector
 	for i := range s.Selectors {
 		x := &s.Selectors[i]
@@ -376,32 +377,23 @@ func (s *Sheet) Match(v *Vocabulary) (selector string, offset int) {
 			continue
 		}
 		if x.exact || len(x.Needs) == 0 {
-			if len(x.Needs) > 0 {
-				offset, _ = v.At(x.Needs[0])
-			}
-			return x.Text, offset
+			return x.Text
 		}
 		rest = append(rest, x)
 	}
 	for _, x := range rest {
-		if at, ok := x.match(v); ok {
-			return x.Text, at
+		if x.match(v) {
+			return x.Text
 		}
 	}
-	return "", 0
+	return ""
 }
 
 // match holds a selector against the elements of a page that has its names.
-func (s *Selector) match(v *Vocabulary) (offset int, ok bool) {
-	if len(s.Needs) > 0 {
-		offset, _ = v.At(s.Needs[len(s.Needs)-1])
-	}
+func (s *Selector) match(v *Vocabulary) bool {
 	if s.exact || s.static == "" {
-		return offset, true
+		return true
 	}
 	m, err := markup.ParseSelector(s.static)
-	if err != nil {
-		return offset, true
-	}
-	return v.match(m)
+	return err != nil || v.match(m)
 }

@@ -87,7 +87,7 @@ func (s *Styles) Look(r *inventory.Record, v *Vocabulary) (out PageStyles) {
 		if found || !whole || len(sheets) == 0 {
 			continue
 		}
-		if !slices.ContainsFunc(loaded, func(x *Sheet) bool { return slices.Contains(x.Names, name) }) {
+		if !slices.ContainsFunc(loaded, func(x *Sheet) bool { return x.named[name] }) {
 			out.Bare = append(out.Bare, Bare{name, at, sheets})
 		}
 	}
@@ -98,7 +98,7 @@ func (s *Styles) Look(r *inventory.Record, v *Vocabulary) (out PageStyles) {
 func vain(list []*Sheet, v *Vocabulary) bool {
 	some := false
 	for _, s := range list {
-		if sel, _ := s.Match(v); sel != "" {
+		if s.Match(v) != "" {
 			return false
 		}
 		some = some || slices.ContainsFunc(s.Selectors, func(x Selector) bool { return !x.vars })
@@ -130,20 +130,17 @@ func (s *Styles) really(r *inventory.Record, v *Vocabulary, elements []int) (out
 	return out
 }
 
-// Missing looks for a selector with a name in a stylesheet that matches on a page;
-// "" for none.
-func (s *Styles) Missing(src *markup.Source, scan *markup.Page, name, sheet string) string {
+// Missing looks for a selector with a name in a stylesheet that matches on a page,
+// whose vocabulary is whole; "" for none.
+func (s *Styles) Missing(v *Vocabulary, name, sheet string) string {
 	x := s.Sheet(sheet)
 	if x == nil {
 		return ""
 	}
-	v := Read(src, scan, nil)
 	for i := range x.Selectors {
 		sel := &x.Selectors[i]
-		if slices.Contains(sel.Needs, name) && sel.in(v) {
-			if _, ok := sel.match(v); ok {
-				return sel.Text
-			}
+		if slices.Contains(sel.Needs, name) && sel.in(v) && sel.match(v) {
+			return sel.Text
 		}
 	}
 	return ""

@@ -17,7 +17,7 @@ import (
 type Vocabulary struct {
 	source *markup.Source
 	first  map[string]int
-	quirks bool            // classes and ids are compared without case (HTML, 2.4.1 of DOM: quirks mode)
+	quirks bool            // classes and ids are compared without case (Selectors Level 4, 6.6 and 6.7: quirks mode)
 	called map[string]bool // words in the code of event handler attributes
 	asks   map[string]bool // custom properties that its style attributes use
 	tree   *html.Node      // once a selector needs it
@@ -159,38 +159,30 @@ func (v *Vocabulary) words(a markup.Attr, each func([]byte)) {
 }
 
 // Has reports whether a name stands in the page.
-func (v *Vocabulary) Has(name string) bool { _, ok := v.At(name); return ok }
-
-// At returns the offset of the first start tag that has a name.
-func (v *Vocabulary) At(name string) (offset int, ok bool) {
+func (v *Vocabulary) Has(name string) bool {
 	if v.quirks && name != "" && (name[0] == '.' || name[0] == '#') {
 		name = strings.ToLower(name)
 	}
-	offset, ok = v.first[name]
-	return offset, ok
+	_, ok := v.first[name]
+	return ok
 }
 
 // Calls reports whether an event handler attribute of the page names something.
 func (v *Vocabulary) Calls(global string) bool { return v.called[global] }
 
-// match returns the first element that a selector matches. Selectors that one start
-// tag cannot answer share one tree.
-func (v *Vocabulary) match(s *markup.Selector) (offset int, ok bool) {
-	var at []int
-	switch {
-	case s.Compound():
-		at = markup.Matches(v.source.Text, s)
-	case s.CanRuleOut(v.source.Text):
-	default:
-		if v.tree == nil {
-			v.tree = markup.Tree(v.source.Text)
-		}
-		at = markup.MatchTree(v.tree, s)
+// match reports whether a selector matches an element. Selectors that one start tag
+// cannot answer share one tree.
+func (v *Vocabulary) match(s *markup.Selector) bool {
+	if s.Compound() {
+		return len(markup.Matches(v.source.Text, s)) > 0
 	}
-	if len(at) == 0 {
-		return 0, false
+	if s.CanRuleOut(v.source.Text) {
+		return false
 	}
-	return at[0], true
+	if v.tree == nil {
+		v.tree = markup.Tree(v.source.Text)
+	}
+	return len(markup.MatchTree(v.tree, s)) > 0
 }
 
 // identifiers puts the words of a piece of code into a set.
