@@ -17,14 +17,16 @@ const asGated = "as the gate says"
 // is to remark.
 func heldAgainst(it run.AuditedItem) (wrong, remark string) {
 	var s []string
-	if it.Missing > 0 {
-		s = append(s, fmt.Sprintf("missing on %d", it.Missing))
+	for _, x := range []struct {
+		word string
+		n    int
+	}{{"missing on", it.Missing - it.Gone}, {"gone from", it.Gone}, {"leaked on", it.Leaked}, {"differs on", it.Differs}} {
+		if x.n > 0 {
+			s = append(s, fmt.Sprintf("%s %d", x.word, x.n))
+		}
 	}
-	if it.Leaked > 0 {
-		s = append(s, fmt.Sprintf("leaked on %d", it.Leaked))
-	}
-	if len(s) == 0 && it.In > it.Present && it.Item.FoundOnly() {
-		remark = " (found: it may stay)"
+	if it.May > 0 {
+		remark = fmt.Sprintf(" (may stay on %d more, whose source has none)", it.May)
 	}
 	return strings.Join(s, ", "), remark
 }
@@ -47,8 +49,9 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 			wrong, remark := heldAgainst(it)
 			verdict := p.bad.Render(wrong)
 			if wrong == "" {
-				verdict = p.in.Render(asGated) + p.dim.Render(remark)
+				verdict = p.in.Render(asGated)
 			}
+			verdict += p.dim.Render(remark)
 			t.add(p.name.Render(it.Item.Name), fmt.Sprint(it.In), fmt.Sprint(it.Present), verdict)
 		}
 		p.table(t)
@@ -126,6 +129,9 @@ func (p *Printer) findings(fs []checks.Finding, verbose bool) {
 	}
 	sort.SliceStable(order, func(i, j int) bool {
 		a, b := by[order[i]][0], by[order[j]][0]
+		if stale := (a.Check == "stale-output"); stale != (b.Check == "stale-output") {
+			return stale // it explains the others
+		}
 		return rank[a.Severity] < rank[b.Severity]
 	})
 	for _, name := range order {

@@ -15,6 +15,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/output"
 	"yellowgate/internal/site"
@@ -57,6 +58,9 @@ type AuditedItem struct {
 	Present int // pages that have it
 	Missing int // pages on which it is in and not whole
 	Leaked  int // pages on which it is out and there
+	Differs int // pages on which it is in and not as the gate writes it
+	May     int // pages on which it may stay and that never had it: found parts alone
+	Gone    int // pages whose source has it, and that lack it or some of it: found parts
 }
 
 // AuditedPage is one page: what it costs a visitor and what was found on it.
@@ -108,6 +112,9 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 		}
 	} else {
 		pages = site.PagesAnyway(files)
+	}
+	if len(pages) == 0 {
+		return nil, &site.UsageError{Message: "there is no page in " + o.Name + ": nothing was audited", Remedy: "name the folder of your site's pages (files ending in .html or .htm): yellowgate audit DIR"}
 	}
 	s.known = &checks.Site{}
 	s.known.HasFile, s.known.HasPage = filesOf(append(files, reachable(o.Dir, strays)...), pages)
@@ -242,7 +249,7 @@ func (s *auditing) useGate() (err error) {
 // audited is what one page came to.
 type audited struct {
 	record   *inventory.Record
-	gated    *checks.Gated
+	gated    *presence.Page
 	source   *gating.Result
 	findings []checks.Finding
 	kept     checks.Kept
@@ -282,7 +289,7 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 		r := s.Project.Gate.Page(text, *src)
 		a.source = r
 		if !r.Fragment && !a.record.Fragment {
-			a.gated = checks.Hold(a.record, s.Project.Gate, r)
+			a.gated = presence.Hold(a.record, s.Project.Gate, r)
 			pass.Gated = a.gated
 		}
 		if s.ledger != nil && !bytes.Equal(b, r.File) {
@@ -346,18 +353,27 @@ func (s *auditing) add(a *audited) error {
 			}
 			if v.In {
 				it.In++
+				if len(p.Gone) > 0 {
+					it.Gone++
+				} else if v.Item.FoundOnly() && n == 0 {
+					it.May++
+				}
 			}
 		}
+		told := map[string]bool{} // an item counts a page once
 		for _, f := range a.findings {
 			for i := range r.ByItem {
-				if r.ByItem[i].Item.Name != f.Item {
+				if r.ByItem[i].Item.Name != f.Item || told[f.Check+f.Item] {
 					continue
 				}
+				told[f.Check+f.Item] = true
 				switch f.Check {
 				case "missing-item":
 					r.ByItem[i].Missing++
 				case "leaked-item":
 					r.ByItem[i].Leaked++
+				case "item-differs":
+					r.ByItem[i].Differs++
 				}
 			}
 		}
@@ -389,8 +405,7 @@ func (s *auditing) notApplied(pages []page.Page) {
 	}
 	for i := range s.Project.Pages {
 		if p := &s.Project.Pages[i]; !have[p.File] {
-			s.settleSite([]checks.Finding{{Check: "stale-output", Severity: "warning", Page: p.Path, File: p.File, Line: 1, Column: 1,
-				Message: "the page is not in the output folder", Remedy: "run yellowgate apply"}})
+			s.settleSite([]checks.Finding{checks.MissingPage(p.Path, p.File)})
 		}
 	}
 }
@@ -423,7 +438,7 @@ func AuditOne(file []byte, path string, project *site.Project) (*AuditResult, er
 		}
 		done.source = project.Gate.Page(text, src)
 		if !done.source.Fragment && !done.record.Fragment {
-			done.gated = checks.Hold(done.record, project.Gate, done.source)
+			done.gated = presence.Hold(done.record, project.Gate, done.source)
 			pass.Gated = done.gated
 		}
 		s.tally = checks.NewTally(project.Gate)

@@ -9,6 +9,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/site"
 )
@@ -99,7 +100,7 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 // asWritten takes a page as apply would write it.
 func asWritten(p *site.Project, g *gating.Result, w inventory.Weights) *checks.Pass {
 	record := takeGated(g.File, g.Page, p, w)
-	return &checks.Pass{Record: record, Gated: checks.Hold(record, p.Gate, g)}
+	return &checks.Pass{Record: record, Gated: presence.Hold(record, p.Gate, g)}
 }
 
 // required tells of metadata that the page would lack.

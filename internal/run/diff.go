@@ -8,8 +8,8 @@ import (
 
 	"github.com/aymanbagabas/go-udiff"
 
-	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/output"
 	"yellowgate/internal/site"
 )
@@ -172,7 +172,7 @@ func itemsOf(p *site.Project, r *gating.Result, text []byte) map[string]bool {
 	for _, name := range Marks(record.Scan) {
 		out[name] = true
 	}
-	g := checks.Hold(record, p.Gate, r)
+	g := presence.Hold(record, p.Gate, r)
 	for i, it := range p.Gate.File.Items {
 		if g.Items[i].Copies() > 0 {
 			out[it.Name] = true

@@ -3,11 +3,11 @@ package run
 import (
 	"bytes"
 
-	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/output"
 	"yellowgate/internal/site"
 )
@@ -56,7 +56,7 @@ func Show(p *site.Project, pg *page.Page, which Which) (*ShowResult, error) {
 	w := site.NewWeights(dir, nil)
 	r.Record = takeGated(r.Text, *pg, p, w)
 	if which != Source && !gated.Fragment {
-		checks.Hold(r.Record, p.Gate, gated)
+		presence.Hold(r.Record, p.Gate, gated)
 	} else {
 		nameOwners(r.Record, p.Gate)
 	}

@@ -8,6 +8,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 )
 
@@ -53,22 +54,13 @@ func partName(p *gatefile.Part) string {
 func rule(v *verdict.Verdict) string { return v.Rule.String() }
 
 // eachItem visits the items on a page that the gate knows.
-func eachItem(p *Pass, visit func(v *verdict.Verdict, have *Presence)) {
+func eachItem(p *Pass, visit func(v *verdict.Verdict, have *presence.Presence)) {
 	if p.Gated == nil {
 		return
 	}
 	for i := range p.Gated.Result.Verdicts {
 		visit(&p.Gated.Result.Verdicts[i], &p.Gated.Items[i])
 	}
-}
-
-func (g *Gated) number(item string) int {
-	for i, it := range g.Gate.File.Items {
-		if it.Name == item {
-			return i
-		}
-	}
-	return -1
 }
 
 func cutTo(s string, n int) string {

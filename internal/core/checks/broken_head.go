@@ -24,8 +24,13 @@ into the body. The finding names it, and what fell.`,
 			return // an item's code that breaks it is told as such
 		}
 		line, col := markup.NewLocator(p.Source.Text).Locate(b.Start)
-		p.Report(line, col, "", fmt.Sprintf("%s ends the head here%s", p.breaker(), fell(p)),
-			"move it into the body")
+		item, whose := "", ""
+		if p.Gated != nil {
+			if item = p.Gated.ItemAt(b.Start); item != "" {
+				whose = fmt.Sprintf(" of item %q", item)
+			}
+		}
+		p.Report(line, col, item, fmt.Sprintf("%s%s ends the head here%s", p.breaker(), whose, fell(p)), "move it into the body")
 	},
 }
 

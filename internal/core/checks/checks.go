@@ -13,6 +13,7 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/presence"
 )
 
 // A Check is one thing that the audit looks for.
@@ -59,7 +60,7 @@ var all = []*Check{
 	titleRepeated, titleShared, unlistedInSitemap, viewportMissing, viewportRepeated,
 	blockingScript, blockingStyle, deadFile, doubleLoad, importedEverywhere, insecureLoad, lateStyle, missingStyle, noIntegrity,
 	orphanFile, overBudget, repeatedRules, twinLibrary, unexpectedHost, unpinnedVersion, unusedPreload, unusedStyle, wrongIntegrity,
-	editedOutput, idleLine, keptOutNeed, lateNeed, leakedItem, metadataDiffers, metVariants, misplacedItem, missingItem,
+	editedOutput, idleLine, itemDiffers, keptOutNeed, lateNeed, leakedItem, metadataDiffers, metVariants, misplacedItem, missingItem, missingPage,
 	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unknownSpot,
 	popupClash, repeatedId, unlabelledPopup, unreachablePopup,
 	bareCode, codeBreaksHead, codeSyntax, tagsInText, unclosedTag,
@@ -119,7 +120,7 @@ const (
 type Pass struct {
 	*inventory.Record
 	Site  *Site
-	Gated *Gated // nil where there is no gate file
+	Gated *presence.Page // nil where there is no gate file
 	State State
 
 	check    *Check
@@ -267,9 +268,12 @@ func RunSite(s *SitePass) []Finding {
 	return s.findings
 }
 
-// Sort puts findings in the order of pages and lines.
+// Sort puts findings in the order of pages and lines, those of stale-output first of all.
 func Sort(fs []Finding) {
 	sort.SliceStable(fs, func(i, j int) bool {
+		if a, b := fs[i].Check == staleOutput.Name, fs[j].Check == staleOutput.Name; a != b {
+			return a // it explains the others
+		}
 		if fs[i].File != fs[j].File {
 			return fs[i].File < fs[j].File
 		}
@@ -293,13 +297,3 @@ func less(a, b *Finding) bool {
 
 // Own reports whether an element is the page's own: a browser acts on it.
 func Own(e *inventory.Element) bool { return e.Inside == "" }
-
-// Gated is what the gate says of a page, for the checks that hold the page
-// against it.
-type Gated struct {
-	Gate   *gating.Gate
-	Result *gating.Result // the source page after the gate
-	Items  []Presence     // by item
-
-	runtimes int // marked copies of the popups' runtime
-}

@@ -15,6 +15,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/weburl"
 )
 
@@ -112,10 +113,10 @@ items:
 		{"<p>x</p>", `<script src="/kit.js"></script>`, "blocking-script leaked-item no-such-place"},
 		{"<p>x</p>", `<script src="/members.js" defer></script>`, "leaked-item no-such-place"},
 		{"<title>/</title>", "<title>other</title>", "metadata-differs no-such-place"},
-		{"<title>/</title>", "", "metadata-differs no-such-place title-missing"},
+		{"<title>/</title>", "", "metadata-differs no-such-place"},
 		{"<title>/</title>", "<title>@{page.title}</title>", "metadata-differs no-such-place placeholder-left"},
-		{`<script src="/lib.js" defer></script>`, `<script src="/lib.js" type=module></script>`, "no-such-place"},
-		{`<script src="/app.js" defer></script>`, `<script src="/app.js"></script>`, "blocking-script late-need no-such-place"},
+		{`<script src="/lib.js" defer></script>`, `<script src="/lib.js" type=module></script>`, "item-differs no-such-place"},
+		{`<script src="/app.js" defer></script>`, `<script src="/app.js"></script>`, "blocking-script item-differs late-need no-such-place"},
 		{"</head>\n<body>", "<div></div></head>\n<body>", "no-such-place"},
 		{"<p>x</p>", strings.Repeat("<iframe src=/x></iframe>", 5), "no-such-place over-budget" + strings.Repeat(" unclaimed-element", 5)},
 		{"<title>/</title>", "<title>/</title><p>", "broken-head misplaced-item misplaced-item no-such-place"},
@@ -130,7 +131,7 @@ items:
 		}
 		src, scan := scanned(g, text)
 		r := inventory.TakeScanned(src, scan, page.Page{Path: "/", File: "index.html"}, g.Site, nil)
-		findings, _ := RunPage(&Pass{Record: r, Gated: Hold(r, g, result)})
+		findings, _ := RunPage(&Pass{Record: r, Gated: presence.Hold(r, g, result)})
 		var got []string
 		for _, f := range findings {
 			if f.Check != "description-missing" {

@@ -26,6 +26,9 @@ own copy. Keep one.`,
 			}
 			key := e.Tag + " " + e.Ref.URL
 			if j, dup := first[key]; dup {
+				if e.Item == p.Elements[j].Item && p.repeats(e.Item) {
+					continue // repeated-item reports it
+				}
 				p.At(e, fmt.Sprintf("%s is loaded a second time, first in line %d", e.URL, p.Elements[j].Line), "keep one of them")
 				continue
 			}

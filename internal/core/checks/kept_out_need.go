@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 )
 
@@ -16,32 +17,40 @@ page, or keep the item out of it.`,
 	Bad:  "items:\n  slides: {script: /js/slides.js, needs: [domkit], pages: /}\n  domkit: {script: /js/domkit.js, pages: all, except: /}",
 	Good: "items:\n  slides: {script: /js/slides.js, needs: [domkit], pages: /}\n  domkit: {script: /js/domkit.js}",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
 			if !v.In || have.Copies() == 0 {
 				return
 			}
 			for _, need := range v.Item.Needs {
-				n := p.Gated.number(need.Value)
-				if n < 0 || p.Gated.Items[n].Copies() > 0 {
+				n := p.Gated.Number(need.Value)
+				if n < 0 {
 					continue
 				}
 				w := &p.Gated.Result.Verdicts[n]
-				if w.In && !w.Item.FoundOnly() {
-					continue // missing-item tells it
-				}
+				there := p.Gated.Items[n].Copies() > 0
 				line, col := p.where(have)
-				p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q is here and needs %q, which is not (%s, %s)", v.Item.Name, need.Value, w.Reason, rule(w)),
-					fmt.Sprintf("let %q in on this page, or keep %q out of it", need.Value, v.Item.Name))
+				switch {
+				case !w.In: // whether the page still has it or not: the gate file contradicts itself
+					has := "which is not"
+					if there {
+						has = "which the gate keeps out"
+					}
+					p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q is here and needs %q, %s (%s, %s)", v.Item.Name, need.Value, has, w.Reason, rule(w)),
+						fmt.Sprintf("let %q in on this page, or keep %q out of it", need.Value, v.Item.Name))
+				case !there && w.Item.FoundOnly() && len(p.Gated.Items[n].Gone) == 0: // else missing-item tells it
+					p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q is here and needs %q, which is not: it is found parts alone, and the source page has none", v.Item.Name, need.Value),
+						fmt.Sprintf("give %q a script or code of its own, or keep %q out of this page", need.Value, v.Item.Name))
+				}
 			}
 		})
 	},
 }
 
 // where is the place of an item on the page.
-func (p *Pass) where(have *Presence) (line, column int) {
+func (p *Pass) where(have *presence.Presence) (line, column int) {
 	for i := range have.Parts {
-		if have.Parts[i].Line > 0 {
-			return have.Parts[i].Line, have.Parts[i].Column
+		if o := have.Parts[i].First(); o != nil {
+			return o.Line, o.Column
 		}
 	}
 	for _, n := range have.Found {

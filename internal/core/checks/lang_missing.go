@@ -13,7 +13,7 @@ hyphenate by it. Write <html lang="en">, or set it by a rule: lang: en.`,
 	Bad:  "<html>",
 	Good: "<html lang=\"en\">",
 	Page: func(p *Pass) {
-		if p.Page.Redirect || p.Fragment || p.Frameset {
+		if p.Page.Redirect || p.Fragment || p.Frameset || p.gives("lang") {
 			return
 		}
 		if p.Page.Lang == "" {

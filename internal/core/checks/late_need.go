@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 )
 
@@ -16,9 +17,9 @@ it, wherever it stands. Give both the same load, or put the need earlier.`,
 	Bad:  "<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\"></script>",
 	Good: "<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\" defer></script>",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
 			for _, need := range v.Item.Needs {
-				n := p.Gated.number(need.Value)
+				n := p.Gated.Number(need.Value)
 				if n < 0 {
 					continue
 				}

@@ -2,8 +2,10 @@ package checks
 
 import (
 	"fmt"
+	"slices"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 )
 
@@ -16,7 +18,7 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 	Bad:  "items:\n  booking: {script: /js/booking.js, pages: /book/**}\n(and /js/booking.js on /visit/)",
 	Good: "(no /js/booking.js on /visit/)",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
 			for _, n := range have.Replaced {
 				line, col := p.headAt()
 				if n >= 0 {
@@ -24,42 +26,53 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 				}
 				p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q stands in for this, and it is on the page all the same", v.Item.Name), "run yellowgate apply")
 			}
-			if v.In {
+			if v.In || p.keptOut(v) {
 				return
 			}
+			out := fmt.Sprintf("item %q is out here (%s, %s), and the page has", v.Item.Name, v.Reason, rule(v))
 			remedy := "run yellowgate apply; if the source page has it, give the item found with a matcher"
+			for _, m := range have.Marks {
+				p.Report(m.Line, m.Column, v.Item.Name, out+" a marked region of it", remedy)
+			}
 			for i := range have.Parts {
-				if pp := &have.Parts[i]; pp.Copies > 0 && !claimedByIn(p, v, pp) {
-					p.Report(pp.Line, pp.Column, v.Item.Name, fmt.Sprintf("item %q is out here (%s, %s), and the page has %s", v.Item.Name, v.Reason, rule(v), partName(pp.Part)), remedy)
+				pp := &have.Parts[i]
+				for _, list := range [][]presence.Occurrence{pp.At, pp.Differs} {
+					if o := p.unmarked(v.Item.Name, list); o != nil {
+						p.Report(o.Line, o.Column, v.Item.Name, out+" "+partName(pp.Part), remedy)
+						break
+					}
 				}
 			}
 			for _, n := range have.Found {
 				if n < 0 {
 					line, col := p.headAt()
-					p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q is out here (%s, %s), and the page has an element it is found by", v.Item.Name, v.Reason, rule(v)), remedy)
+					p.Report(line, col, v.Item.Name, out+" an element it is found by", remedy)
 					continue
 				}
 				e := &p.Elements[n]
-				p.At(e, fmt.Sprintf("item %q is out here (%s, %s), and the page has this %s of it", v.Item.Name, v.Reason, rule(v), e.Tag), remedy)
+				p.At(e, fmt.Sprintf("%s this %s of it", out, e.Tag), remedy)
 			}
 		})
 	},
 }
 
-// claimedByIn reports whether another item that is in brings the same URL.
-func claimedByIn(p *Pass, v *verdict.Verdict, pp *PartPresence) bool {
-	if !pp.Part.Kind.Tagged() {
-		return false
+// unmarked is the first of some copies that stands in no marked region of the item.
+func (p *Pass) unmarked(item string, list []presence.Occurrence) *presence.Occurrence {
+	for i := range list {
+		if r := p.regionAt(list[i].Start); r == nil || r.Name != item {
+			return &list[i]
+		}
 	}
+	return nil
+}
+
+// keptOut reports whether an item that is out is needed by one that is in and there: the
+// gate file contradicts itself, which kept-out-need reports.
+func (p *Pass) keptOut(v *verdict.Verdict) bool {
 	for i := range p.Gated.Result.Verdicts {
 		w := &p.Gated.Result.Verdicts[i]
-		if !w.In || w.Item == v.Item {
-			continue
-		}
-		for _, other := range w.Item.Parts {
-			if other.Kind == pp.Part.Kind && other.Text == pp.Part.Text {
-				return true
-			}
+		if w.In && p.Gated.Items[i].Copies() > 0 && slices.ContainsFunc(w.Item.Needs, func(t gatefile.Text) bool { return t.Value == v.Item.Name }) {
+			return true
 		}
 	}
 	return false

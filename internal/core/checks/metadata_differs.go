@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/verdict"
 )
 
@@ -38,15 +39,40 @@ values and which wins.`,
 				}
 			}
 			remedy := fmt.Sprintf("run yellowgate apply; yellowgate why %s %s shows where the value comes from", p.Path, key)
+			want, have60 := cutTo(strings.Join(w.Values, ", "), 60), cutTo(have, 60)
 			switch {
 			case w.None && len(values) > 0:
-				p.Report(line, col, "", fmt.Sprintf("the gate says that the page has no %s (%s), and it has %q", key, w.Rule, cutTo(have, 60)), remedy)
+				p.Report(line, col, "", fmt.Sprintf("the gate says that the page has no %s (%s), and it has %q", key, w.Rule, have60), remedy)
 			case w.None:
 			case len(values) == 0:
-				p.Report(line, col, "", fmt.Sprintf("the gate gives the page the %s %q (%s), and it has none", key, cutTo(strings.Join(w.Values, ", "), 60), w.Rule), remedy)
+				p.Report(line, col, "", fmt.Sprintf("the gate gives the page the %s %q (%s), and it has none", key, want, w.Rule), remedy)
+			case len(values) > len(w.Values) && len(w.Values) > 0 && !slices.ContainsFunc(values, func(v string) bool { return !slices.Contains(w.Values, v) }):
+				p.Report(line, col, "", fmt.Sprintf("the gate gives the page the %s %q (%s), and it stands there %s", key, want, w.Rule, times(len(values))), remedy)
 			case !slices.Equal(values, w.Values):
-				p.Report(line, col, "", fmt.Sprintf("the gate gives the page the %s %q (%s), and it has %q", key, cutTo(strings.Join(w.Values, ", "), 60), w.Rule, cutTo(have, 60)), remedy)
+				p.Report(line, col, "", fmt.Sprintf("the gate gives the page the %s %q (%s), and it has %q", key, want, w.Rule, have60), remedy)
+			default:
+				p.metadataInBody(key, w, at)
 			}
 		}
 	},
+}
+
+// metadataInBody reports links of a key that stand in the body, where they do not count.
+// meta-in-body reports the others.
+func (p *Pass) metadataInBody(key string, w *verdict.Candidate, at []markup.Element) {
+	for _, el := range at {
+		if el.Tag == markup.TagLink && el.Area == markup.Body && key != "canonical" && p.Scan.Breaker.None() {
+			p.AtElement(el, fmt.Sprintf("the gate gives the page the %s %q (%s), and it stands in the body, where it does not count", key, cutTo(strings.Join(w.Values, ", "), 60), w.Rule), "run yellowgate apply")
+		}
+	}
+}
+
+// gives reports whether the gate gives the page a value for a metadata key: then
+// metadata-differs reports whatever is wrong with it.
+func (p *Pass) gives(key string) bool {
+	if p.Gated == nil || !slices.Contains(p.Gated.Result.Keys(), key) {
+		return false
+	}
+	w := verdict.Winner(p.Gated.Result.Metadata(key))
+	return w != nil && w.Level != verdict.FromSource && !w.None
 }

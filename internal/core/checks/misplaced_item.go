@@ -2,8 +2,10 @@ package checks
 
 import (
 	"fmt"
+	"slices"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 )
 
@@ -16,36 +18,53 @@ stand as high in the head as possible may count nothing in the body.`,
 	Bad:  "items:\n  verify: {code: <meta name=…>, place: head-end}\n(and the page has it in the body)",
 	Good: "(the page has it in the head)",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
 			if !v.In {
 				return
 			}
 			for i := range have.Parts {
 				pp := &have.Parts[i]
-				want := areaOf(pp.Place.Name)
-				if pp.Part.Kind == gatefile.Classes || want == "" || pp.Copies == 0 || pp.Area == want {
+				if pp.Part.Kind == gatefile.Classes {
 					continue
 				}
-				p.Report(pp.Line, pp.Column, v.Item.Name, fmt.Sprintf("item %q belongs into the %s (%s), and a browser has %s in the %s", v.Item.Name, want, pp.Place.Name, partName(pp.Part), pp.Area),
-					"look for what ends the head early (broken-head), then run yellowgate apply")
+				belongs := map[string]int{} // by area: copies that belong there and are not there
+				for _, a := range pp.Areas {
+					belongs[a]++
+				}
+				var astray []presence.Occurrence
+				for _, o := range slices.Concat(pp.At, pp.Differs) {
+					if belongs[o.Area] > 0 {
+						belongs[o.Area]--
+					} else {
+						astray = append(astray, o)
+					}
+				}
+				for _, o := range astray {
+					want := other(o.Area)
+					if belongs[want] == 0 {
+						continue
+					}
+					belongs[want]--
+					p.Report(o.Line, o.Column, v.Item.Name, fmt.Sprintf("item %q belongs into the %s (%s), and a browser has %s in the %s", v.Item.Name, want, pp.Place.String(), partName(pp.Part), o.Area), misplacedRemedy)
+				}
 			}
-			place := v.Item.FoundPlace()
-			for _, n := range have.Found {
-				if place == nil || n < 0 || areaOf(place.Name) == "" || areaOf(place.Name) == p.Elements[n].Area {
-					continue
-				}
-				p.At(&p.Elements[n], fmt.Sprintf("item %q belongs into the %s (%s), and a browser has this %s of it in the %s", v.Item.Name, areaOf(place.Name), place.Name, p.Elements[n].Tag, p.Elements[n].Area), "run yellowgate apply")
+			place := "where its source page has it"
+			if f := v.Item.FoundPlace(); f != nil {
+				place = f.String()
+			}
+			for _, o := range have.Displaced {
+				p.Report(o.Line, o.Column, v.Item.Name, fmt.Sprintf("item %q belongs into the %s (%s), and a browser has this element of it in the %s", v.Item.Name, o.Area, place, o.Occurrence.Area), misplacedRemedy)
 			}
 		})
 	},
 }
 
-func areaOf(place string) string {
-	switch place {
-	case gatefile.HeadStart, gatefile.HeadEnd:
-		return "head"
-	case gatefile.BodyStart, gatefile.BodyEnd:
+const misplacedRemedy = "look for what ends the head early (broken-head), then run yellowgate apply"
+
+// other is the other half of a page.
+func other(area string) string {
+	if area == "head" {
 		return "body"
 	}
-	return ""
+	return "head"
 }

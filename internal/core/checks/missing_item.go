@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 )
 
@@ -17,25 +18,32 @@ again.`,
 	Bad:  "items:\n  visit-counter: {code-file: code/visit-counter.html, pages: all}\n(and a page without it)",
 	Good: "<!--yg:visit-counter-->…<!--/yg:visit-counter-->",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
 			if !v.In {
 				return
 			}
 			for i := range have.Parts {
 				pp := &have.Parts[i]
-				if !pp.Known || pp.Copies >= pp.Wanted {
+				if !pp.Known || pp.Lacking == 0 {
 					continue // what was not put for want of a place is no-such-place
 				}
 				line, col := p.headAt()
-				what := fmt.Sprintf("item %q is in here (%s), and the page has not %s", v.Item.Name, rule(v), partName(pp.Part))
-				if have.Copies() == 0 && len(have.Parts) == 1 {
+				what := fmt.Sprintf("item %q is in here (%s), and the page does not have %s", v.Item.Name, rule(v), partName(pp.Part))
+				switch {
+				case have.Copies() == 0 && len(have.Parts) == 1 && pp.Wanted == 1:
 					what = fmt.Sprintf("item %q is in here (%s), and the page does not have it", v.Item.Name, rule(v))
+				case pp.Wanted > pp.Lacking:
+					what = fmt.Sprintf("item %q is in here (%s), and the page lacks %d of %d copies of %s", v.Item.Name, rule(v), pp.Lacking, pp.Wanted, partName(pp.Part))
 				}
 				p.Report(line, col, v.Item.Name, what, "run yellowgate apply")
 			}
-			if v.Item.Popup() != nil && p.Gated.Gate.File.Site.Marks && p.Gated.runtimes == 0 && have.Copies() > 0 {
+			for _, gone := range have.Gone {
+				line, col := p.headAt()
+				p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q is in here (%s), and the page lacks an element of it that the source has: %s", v.Item.Name, rule(v), cutTo(gone.Text, 80)), "run yellowgate apply")
+			}
+			if v.Item.Popup() != nil && p.Gated.Runtimes == 0 && p.Gated.RuntimeDiffers == nil && have.Copies() > 0 {
 				line, col := p.where(have)
-				p.Report(line, col, v.Item.Name, fmt.Sprintf("the popup of item %q is here, and the page has not the script that opens it", v.Item.Name), "run yellowgate apply")
+				p.Report(line, col, v.Item.Name, fmt.Sprintf("the popup of item %q is here, and the script that opens it is not", v.Item.Name), "run yellowgate apply")
 			}
 		})
 	},

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 )
 
@@ -16,7 +17,7 @@ or give it a place that every page has.`,
 	Bad:  "place: {before: form.contact}\npages: all",
 	Good: "place: {before: form.contact}\npages: has(form.contact)",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
 			if !v.In {
 				return
 			}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 )
 
@@ -17,11 +18,54 @@ in the source.`,
 	Bad:  "<script src=\"/js/booking.js\" defer></script> … <script src=\"/js/booking.js\"></script>",
 	Good: "<script src=\"/js/booking.js\" defer></script>",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *Presence) {
-			if n := have.Copies(); v.In && n > 1 && len(have.Parts) > 0 {
-				pp := &have.Parts[0]
-				p.Report(pp.Line, pp.Column, v.Item.Name, fmt.Sprintf("item %q is on the page %d times", v.Item.Name, n*max(pp.Wanted, 1)), "take the others out of the source, or let the item find them")
+		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
+			if !v.In {
+				return
+			}
+			remedy := "take the others out of the source, or let the item find them"
+			for _, m := range have.ExtraMarks {
+				p.Report(m.Line, m.Column, v.Item.Name, fmt.Sprintf("item %q is on the page once more than the gate puts it there (%s)", v.Item.Name, rule(v)), "run yellowgate apply")
+			}
+			for i := range have.Parts {
+				pp := &have.Parts[i]
+				if o := p.unmarked(v.Item.Name, pp.Surplus); o != nil || len(pp.Surplus) > 0 && len(have.ExtraMarks) == 0 {
+					if o == nil {
+						o = &pp.Surplus[0]
+					}
+					p.Report(o.Line, o.Column, v.Item.Name, fmt.Sprintf("item %q is on the page more than once: %s stands there %s, and the gate writes %d", v.Item.Name, partName(pp.Part), times(len(pp.At)+len(pp.Surplus)), pp.Wanted), remedy)
+				}
+			}
+			for _, o := range have.Doubled {
+				p.Report(o.Line, o.Column, v.Item.Name, fmt.Sprintf("item %q is on the page more than once: the source page has this element less often", v.Item.Name), "run yellowgate apply")
 			}
 		})
 	},
+}
+
+func times(n int) string {
+	switch n {
+	case 1:
+		return "once"
+	case 2:
+		return "twice"
+	}
+	return fmt.Sprintf("%d times", n)
+}
+
+// repeats reports whether an item is on the page once too often.
+func (p *Pass) repeats(item string) bool {
+	if p.Gated == nil || item == "" {
+		return false
+	}
+	n := p.Gated.Number(item)
+	if n < 0 || !p.Gated.Result.Verdicts[n].In {
+		return false
+	}
+	have := &p.Gated.Items[n]
+	for i := range have.Parts {
+		if len(have.Parts[i].Surplus) > 0 {
+			return true
+		}
+	}
+	return len(have.ExtraMarks)+len(have.Doubled) > 0
 }

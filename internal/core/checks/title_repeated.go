@@ -15,6 +15,9 @@ add-on, each write one. Keep one.`,
 	Bad:  "<title>Journal</title>\n<title>Tern Hill Observatory</title>",
 	Good: "<title>Journal | Tern Hill Observatory</title>",
 	Page: func(p *Pass) {
+		if p.gives("title") {
+			return // metadata-differs reports it
+		}
 		all := titles(p)
 		for i, e := range all {
 			if i > 0 && e.Area == "head" { // one in the body is meta-in-body, and told of once

@@ -80,6 +80,9 @@ func keepLinks(p *Pass) {
 				for _, here := range compose.Opens(it, p.Gated.Gate.Values(p.Gated.Result.View)) {
 					f.Opens = f.Opens || here == o
 				}
+				if f.Opens && p.Gated.Items[i].Copies() == 0 { // the page counts, not the gate
+					f.Opens, f.Why = false, "missing, though the gate lets it in"
+				}
 			}
 			p.kept.Fragments = append(p.kept.Fragments, f)
 		}

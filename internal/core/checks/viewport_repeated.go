@@ -12,6 +12,9 @@ template that adds its own undoes what the page meant. Keep one.`,
 	Bad:  "<meta name=\"viewport\" content=\"width=device-width\">\n<meta name=\"viewport\" content=\"width=1200\">",
 	Good: "<meta name=\"viewport\" content=\"width=device-width\">",
 	Page: func(p *Pass) {
+		if p.gives("viewport") {
+			return // metadata-differs reports it
+		}
 		_, at := p.Metadata("viewport")
 		for _, el := range at[min(1, len(at)):] {
 			p.AtElement(el, "the page has a further viewport", "keep one; a metadata rule that sets the viewport takes the others out")

@@ -257,7 +257,7 @@ func (e *editing) move(i int) {
 		last = end
 		e.remove(start, end, i)
 		lines = append(lines, text)
-		e.Written = append(e.Written, Written{i, -1, text, *place, at.Area})
+		e.Written = append(e.Written, Written{i, FoundPart, text, *place, at.Area})
 	}
 	if len(lines) == 0 {
 		return

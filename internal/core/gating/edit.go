@@ -284,6 +284,9 @@ func (e *editing) insert(name string, at landing, lines []string, it *gatefile.I
 		}
 	}
 	lines = e.bodyFirst(at, lines)
+	if e.opened && at.Area == markup.Body && at.replaces == 0 && at.Offset < e.Scan.BodyBegin {
+		at.Offset = e.Scan.BodyBegin // after the body tag that is written there
+	}
 	for i := range lines {
 		lines[i] = e.fit(lines[i])
 	}

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"golang.org/x/net/html"
 
@@ -31,9 +32,10 @@ type Gate struct {
 	found *lookout // for those that items are found by
 	byURL bool     // an item is found by URL
 
-	tagURLs sync.Map // by the text of tags and the attribute: the URLs in it
-	once    sync.Once
-	loaders map[string][]int // what Loaders returns for nearly all pages
+	kept      sync.Map // see Once
+	keptCount atomic.Int64
+	once      sync.Once
+	loaders   map[string][]int // what Loaders returns for nearly all pages
 }
 
 // A lookout is a set of selectors that pages are scanned for.
@@ -243,6 +245,7 @@ type Result struct {
 	inverses  [][]markup.Edit           // what gives the source back, last first
 	Problems  []Problem
 	Fragment  bool
+	last      *editing // what the edits were made with
 }
 
 // Page gates one page.
@@ -279,13 +282,47 @@ func (g *Gate) Put(v *View) *Result {
 	e.metadata()
 	e.finishTags()
 	r.Problems, r.placeless, r.Written, r.Popups = e.Problems, e.placeless, e.Written, e.Popups
+	r.last = e
 	e.apply(r)
 	return r
 }
 
+// Stays lists the elements of the source page that items which are in are found by
+// and that stay where they are, as they are written: their tags may be changed.
+func (r *Result) Stays() (out []Written) {
+	e := r.last
+	if e == nil {
+		return nil
+	}
+	last, holder := 0, -1
+	for _, at := range e.starts() {
+		o := e.owner[at]
+		if o.replaced || !e.Verdicts[o.item].In || e.isRemoved(at) || at < last && o.item == holder {
+			continue
+		}
+		end, err := e.endOf(at)
+		if err != nil {
+			end = markup.TagEnd(e.Source.Text, at)
+		}
+		last, holder = end, o.item
+		text := string(e.Source.Text[at:end])
+		if c := e.changes[at]; c != nil {
+			text = markup.EditText(text, at, c.Edits(e.Source, at, markup.TagEnd(e.Source.Text, at)))
+		}
+		out = append(out, Written{Item: o.item, Part: FoundPart, Text: text, Area: e.areaAt(at)})
+	}
+	return out
+}
+
+// FoundPart is the number of the part to which found elements belong.
+const FoundPart = -1
+
+// Outline is a part of an item as compose writes it, with holes for values.
+func (g *Gate) Outline(item, part int) string { return g.items[item].Outline(part) }
+
 // Written is one text that an item put on a page.
 type Written struct {
-	Item, Part int // numbers, in the gate file's order; Part is -1 for found parts that were moved
+	Item, Part int // numbers, in the gate file's order; Part is FoundPart for found elements
 	Text       string
 	Place      gatefile.Place
 	Area       markup.Area
@@ -391,19 +428,41 @@ func (g *Gate) ScanAll(src *markup.Source) *markup.Page {
 	return markup.ScanTags(src.Text, g.found.watch)
 }
 
-// TagURLs lists the URLs that tags, composed for a part, have in an attribute.
-func (g *Gate) TagURLs(text, attr string) (urls []string) {
-	type key struct{ text, attr string }
-	if v, ok := g.tagURLs.Load(key{text, attr}); ok {
-		return v.([]string)
+// A Tag is a tag that is composed for a part, and the URL in it as written.
+type Tag struct{ Text, URL string }
+
+// Tags lists the tags composed for a part, whose URL stands in an attribute.
+func (g *Gate) Tags(text, attr string) []Tag {
+	return g.Once(attr+"\x00"+text, func() any {
+		var tags []Tag
+		scan := markup.Scan([]byte(text), nil)
+		for _, el := range scan.Elements {
+			raw, _ := markup.AttrValue(scan.Src, el.Start, attr)
+			tags = append(tags, Tag{text[el.Start:el.TagEnd], raw})
+		}
+		return tags
+	}).([]Tag)
+}
+
+// mostKept bounds what Once keeps: pages may bring any number of texts.
+const mostKept = 4096
+
+// Once returns what make makes of a text, which is kept: most texts that items write
+// are the same on every page. The key tells what is made of which text.
+func (g *Gate) Once(key string, make func() any) any {
+	if v, ok := g.kept.Load(key); ok {
+		return v
 	}
-	tags := markup.Scan([]byte(text), nil)
-	for _, el := range tags.Elements {
-		raw, _ := markup.AttrValue(tags.Src, el.Start, attr)
-		urls = append(urls, raw)
+	v := make()
+	if g.keptCount.Add(1) <= mostKept {
+		g.kept.Store(key, v)
 	}
-	g.tagURLs.Store(key{text, attr}, urls)
-	return urls
+	return v
+}
+
+// Popups reports whether an item has a popup.
+func (g *Gate) Popups() bool {
+	return slices.ContainsFunc(g.File.Items, func(it *gatefile.Item) bool { return it.Popup() != nil })
 }
 
 // Loaders lists, by what they load, the items whose scripts and stylesheets have

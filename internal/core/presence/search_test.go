@@ -1,4 +1,4 @@
-package checks
+package presence
 
 import (
 	"bytes"

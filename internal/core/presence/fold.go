@@ -1,0 +1,316 @@
+package presence
+
+import (
+	"slices"
+	"strings"
+	"unicode"
+
+	"yellowgate/internal/core/compose"
+	"yellowgate/internal/core/markup"
+)
+
+// Folding: what a tidy-up tool, a template or a browser changes in the writing of a
+// piece of HTML and leaves in its meaning is taken away before two pieces are compared:
+// the order and quoting of attributes, character references, white space, optional end
+// tags, comments, quotes and white space in scripts and styles.
+
+// A token is a start tag or a text of a piece of HTML, folded.
+type token struct {
+	text       string
+	start, end int // in the bytes that it was read from
+	kind       tokenKind
+}
+
+type tokenKind uint8
+
+const (
+	tagToken tokenKind = iota
+	textToken
+	codeToken // the text of a script or style
+)
+
+// A folded piece of HTML.
+type folded []token
+
+// fold reads a piece of HTML. decode turns its bytes into text.
+func fold(src []byte, decode func(string) string) (out folded) {
+	markup.Pieces(src, func(p markup.Piece) bool {
+		t := token{start: p.Start, end: p.End}
+		switch p.Kind {
+		case markup.PieceStartTag:
+			t.text = foldTag(src, p.Start, decode)
+		case markup.PieceEndTag: // only where leaving it out takes what follows in
+			name := strings.ToLower(strings.Trim(string(src[p.Start:p.End]), "</> \t\r\n"))
+			if name != "noscript" && name != "template" && name != "dialog" {
+				return true
+			}
+			t.text = "/" + name
+		case markup.PieceText:
+			t.kind, t.text = textToken, markup.CollapseSpace(markup.DecodeText([]byte(decode(string(src[p.Start:p.End])))))
+		case markup.PieceScript, markup.PieceStyle, markup.PieceRaw:
+			t.kind, t.text = codeToken, foldCode(decode(string(src[p.Start:p.End])))
+		default:
+			return true
+		}
+		if t.text != "" {
+			out = append(out, t)
+		}
+		return true
+	})
+	return out
+}
+
+// foldTag writes a start tag with its attributes in order of their names.
+func foldTag(src []byte, at int, decode func(string) string, without ...string) string {
+	end := at + 1
+	for end < len(src) && src[end] > ' ' && src[end] != '/' && src[end] != '>' {
+		end++
+	}
+	name := strings.ToLower(string(src[at+1 : end]))
+	var attrs []string
+	seen := map[string]bool{}
+	markup.Attrs(src, at, func(a markup.Attr) bool {
+		key := strings.ToLower(string(src[a.Name.Start:a.Name.End]))
+		value := markup.CollapseSpace(markup.DecodeAttr([]byte(decode(string(src[a.Value.Start:a.Value.End])))))
+		switch {
+		case seen[key], slices.Contains(without, key): // the first counts
+			return true
+		case key == "style":
+			value = strings.TrimSuffix(foldCode(value), ";")
+		case strings.EqualFold(value, key): // defer="defer"
+			value = ""
+		case key == "type" && isDefaultType(name, value):
+			return true
+		}
+		seen[key] = true
+		if value != "" {
+			key += "=" + value
+		}
+		attrs = append(attrs, key)
+		return true
+	})
+	slices.Sort(attrs)
+	return name + " " + strings.Join(attrs, " ")
+}
+
+// isDefaultType reports whether a type attribute says what holds without it.
+func isDefaultType(tag, value string) bool {
+	switch strings.ToLower(value) {
+	case "", "text/javascript", "application/javascript":
+		return tag == "script"
+	case "text/css":
+		return tag == "style" || tag == "link"
+	}
+	return false
+}
+
+// foldCode takes white space and quotes out of a script or a style.
+func foldCode(text string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsSpace(r) || r == '"' || r == '\'' || r == '`' {
+			return -1
+		}
+		return r
+	}, text)
+}
+
+// same compares two folded pieces.
+func (f folded) same(g folded) bool {
+	return slices.EqualFunc(f, g, func(a, b token) bool { return a.text == b.text })
+}
+
+// key is the piece as one text.
+func (f folded) key() string {
+	var b strings.Builder
+	for _, t := range f {
+		b.WriteString(t.text)
+		b.WriteByte(0)
+	}
+	return b.String()
+}
+
+// A haystack is a folded page in which pieces are looked for.
+type haystack struct {
+	folded
+	at   map[string][]int // by text: numbers of the tokens
+	tags []int            // numbers of the tokens that are tags
+	ord  []int            // by token: its number among the tags
+}
+
+func newHaystack(f folded) *haystack {
+	h := &haystack{folded: f, at: make(map[string][]int, len(f)), ord: make([]int, len(f))}
+	for i, t := range f {
+		h.at[t.text] = append(h.at[t.text], i)
+		h.ord[i] = len(h.tags)
+		if t.kind == tagToken && t.text[0] != '/' {
+			h.tags = append(h.tags, i)
+		}
+	}
+	return h
+}
+
+// find returns where a piece stands, as spans of the page's bytes, without overlaps.
+// Holes of the piece stand for any text.
+func (h *haystack) find(needle folded) (out []markup.Span) {
+	if len(needle) == 0 {
+		return nil
+	}
+	pivot, longest := -1, -1
+	for i, t := range needle {
+		if !strings.Contains(t.text, compose.Hole) && len(t.text) > longest {
+			pivot, longest = i, len(t.text)
+		}
+	}
+	candidates := []int(nil)
+	if pivot >= 0 {
+		candidates = h.at[needle[pivot].text]
+	} else {
+		pivot = 0
+		candidates = make([]int, len(h.folded))
+		for i := range candidates {
+			candidates[i] = i
+		}
+	}
+	next := 0
+	for _, at := range candidates {
+		from := at - pivot
+		if from < next || from+len(needle) > len(h.folded) {
+			continue
+		}
+		ok := true
+		for i := range needle {
+			t := h.folded[from+i]
+			if t.kind != needle[i].kind || !fits(needle[i].text, t.text) {
+				ok = false
+				break
+			}
+		}
+		if ok {
+			next = from + len(needle)
+			out = append(out, markup.Span{Start: h.folded[from].start, End: h.folded[next-1].end})
+		}
+	}
+	return out
+}
+
+// findTags returns where the start tags of a piece stand one after the other, whatever
+// texts are between them.
+func (h *haystack) findTags(needle folded) (out []markup.Span) {
+	var tags folded
+	for _, t := range needle {
+		if t.kind == tagToken && t.text[0] != '/' {
+			tags = append(tags, t)
+		}
+	}
+	if !tags.distinct() {
+		return nil
+	}
+	next := 0
+	for _, at := range h.at[tags[0].text] {
+		from := h.ord[at]
+		if from < next || from+len(tags) > len(h.tags) {
+			continue
+		}
+		ok := true
+		for i := range tags {
+			if !fits(tags[i].text, h.folded[h.tags[from+i]].text) {
+				ok = false
+				break
+			}
+		}
+		if ok {
+			next = from + len(tags)
+			out = append(out, markup.Span{Start: h.folded[at].start, End: h.folded[h.tags[next-1]].end})
+		}
+	}
+	return out
+}
+
+// loading lists the scripts, styles and loading elements of a piece of HTML that is more
+// than one of these, each a piece by itself.
+func (f folded) loading() (out []folded) {
+	for i, t := range f {
+		name, attrs, _ := strings.Cut(t.text, " ")
+		switch {
+		case t.kind == codeToken && i > 0 && t.literal() >= mostVague && len(f) > 2:
+			out = append(out, f[i-1:i+1])
+		case t.kind == tagToken && len(f) > 1 && (strings.Contains(attrs, "src=") || name == "link") && folded{t}.distinct():
+			out = append(out, folded{t})
+		}
+	}
+	return out
+}
+
+func (t token) literal() int { return len(strings.ReplaceAll(t.text, compose.Hole, "")) }
+
+// distinct reports whether start tags tell one piece from others: one of them has an
+// attribute that a name was made up for.
+func (f folded) distinct() bool {
+	if len(f) == 0 || strings.Contains(f[0].text, compose.Hole) {
+		return false
+	}
+	for _, t := range f {
+		for _, a := range []string{" id=", " class=", " src=", " href=", " data-", " aria-label=", " alt=", " title=", " name="} {
+			if strings.Contains(t.text, a) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// fits reports whether a text is one with holes.
+func fits(pattern, text string) bool {
+	first, rest, holed := strings.Cut(pattern, compose.Hole)
+	if !holed {
+		return pattern == text
+	}
+	if !strings.HasPrefix(text, first) {
+		return false
+	}
+	text = text[len(first):]
+	for {
+		piece, more, again := strings.Cut(rest, compose.Hole)
+		if !again {
+			return strings.HasSuffix(text, piece)
+		}
+		i := strings.Index(text, piece)
+		if i < 0 {
+			return false
+		}
+		text, rest = text[i+len(piece):], more
+	}
+}
+
+// literal is how many characters of a piece are no holes.
+func (f folded) literal() int {
+	n := 0
+	for _, t := range f {
+		n += t.literal()
+	}
+	return n
+}
+
+// anchor is the longest word of a piece that folding leaves as it is written, by which
+// a page is ruled out before it is folded; "" where there is none that tells anything.
+func anchor(text string) string {
+	best, from := "", 0
+	word := func(to int) {
+		if to-from > len(best) {
+			best = text[from:to]
+		}
+	}
+	for i := 0; i < len(text); i++ {
+		c := text[i]
+		if c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '_' || c == '.' || c == '/' {
+			continue
+		}
+		word(i)
+		from = i + 1
+	}
+	word(len(text))
+	if len(best) < 5 {
+		return ""
+	}
+	return best
+}
