@@ -119,3 +119,31 @@ func (l *Ledger) Gone(files []site.File) []string {
 	sort.Strings(gone)
 	return gone
 }
+
+// Blocked lists files of others, no pages, that stand in the output folder where the
+// project's files have to be written.
+func (l *Ledger) Blocked(p *site.Project) (blocked []string, err error) {
+	for _, f := range p.Files {
+		if site.IsPage(f.Path) {
+			continue
+		}
+		if e := l.record.files[f.Path]; e != nil && !e.kept {
+			continue
+		}
+		st, err := l.Status(f.Path)
+		if err != nil {
+			return nil, err
+		}
+		if st.State != Unknown {
+			continue
+		}
+		src, err := site.ReadFile(p.Source, f.Path)
+		if err != nil {
+			return nil, err
+		}
+		if !bytes.Equal(src, st.Text) {
+			blocked = append(blocked, f.Path)
+		}
+	}
+	return blocked, nil
+}

@@ -46,9 +46,9 @@ func (p *Printer) Diff(d *run.DiffResult, summary bool) {
 	p.breaks(d.Breaks)
 	if !summary {
 		for _, x := range d.Pages {
-			if x.New {
+			if x.Unified == "" {
 				p.Line("")
-				p.Line("%s", p.dim.Render("new: "+x.File))
+				p.Line("%s", p.dim.Render("new, as the source has it: "+Clean(x.File)))
 				continue
 			}
 			p.Line("")
@@ -70,7 +70,7 @@ func (p *Printer) Diff(d *run.DiffResult, summary bool) {
 		}
 	}
 	p.Line("")
-	when := "nothing was applied yet"
+	when := "nothing was applied yet; compared with the source"
 	if !d.Last.IsZero() {
 		when = "last applied " + d.Last.Format("2006-01-02 15:04:05")
 	}
@@ -95,6 +95,9 @@ func (p *Printer) Diff(d *run.DiffResult, summary bool) {
 			verb = "is"
 		}
 		p.Line("%s %s behind the gate file (%s): %s", p.warn.Render(fmt.Sprintf("%d of %s", len(behind), plural(d.Total, "page"))), verb, when, list(behind, 6))
+		if changed := changed(d); d.Last.IsZero() && changed < len(behind) {
+			p.Line("  the gate changes %d of them; %d will be written as the source has them", changed, len(behind)-changed)
+		}
 	}
 	if added > 0 && !d.Last.IsZero() {
 		p.Line("  %s not in the output folder yet", plural(added, "page"))
@@ -102,7 +105,20 @@ func (p *Printer) Diff(d *run.DiffResult, summary bool) {
 	if edited > 0 {
 		p.Line("  %s changed by hand since: apply undoes that", plural(edited, "page"))
 	}
+	if len(d.Blocked) > 0 {
+		p.Line("  %s in the output folder not written by the tool, where apply must write: it would stop (%s); move them away, or apply --take-over", plural(len(d.Blocked), "file"), list(d.Blocked, 3))
+	}
 	if len(d.Gone) > 0 {
 		p.Line("  %s of the output without a source, to be removed: %s", plural(len(d.Gone), "file"), list(d.Gone, 3))
 	}
+}
+
+// changed counts the pages that the gate changes.
+func changed(d *run.DiffResult) (n int) {
+	for _, x := range d.Pages {
+		if x.Unified != "" {
+			n++
+		}
+	}
+	return n
 }

@@ -21,6 +21,7 @@ type DiffResult struct {
 	Breaks  []Break    `json:"breaks"`  // items that go from pages which seem to need them
 	Gone    []string   `json:"gone"`    // pages of the output whose source is gone
 	Total   int        `json:"total"`   // pages looked at
+	Blocked []string   `json:"blocked"` // files of others that stand where apply must write: it would stop
 	Applied time.Time  `json:"applied"` // when the oldest of the pages behind was applied; zero if never
 	Last    time.Time  `json:"last"`    // when anything was applied last
 }
@@ -33,6 +34,7 @@ type PageDiff struct {
 	Page    string   `json:"page"`
 	File    string   `json:"file"`
 	New     bool     `json:"new"`    // it is not in the output folder
+	Base    string   `json:"base"`   // what it is compared with: applied, or source where it is new
 	Edited  bool     `json:"edited"` // it was changed since it was applied
 	Gained  []string `json:"gained"` // items
 	Lost    []string `json:"lost"`
@@ -56,7 +58,7 @@ type ItemDiff struct {
 }
 
 // Diff compares the output folder with what apply would write, for the pages
-// that a query chooses.
+// that a query chooses. A page that is not there yet is compared with its source.
 func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error) {
 	if p.Output == "" {
 		return nil, &site.UsageError{Message: "the gate file names no output folder", Remedy: "add under site: output: FOLDER"}
@@ -72,7 +74,7 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 	if err != nil {
 		return nil, err
 	}
-	d := &DiffResult{Pages: []PageDiff{}, Items: []ItemDiff{}, Breaks: []Break{}, Gone: []string{}, Last: ledger.Last()}
+	d := &DiffResult{Pages: []PageDiff{}, Items: []ItemDiff{}, Breaks: []Break{}, Gone: []string{}, Blocked: []string{}, Last: ledger.Last()}
 	for _, it := range p.Gate.File.Items {
 		d.Items = append(d.Items, ItemDiff{Item: it.Name, Gained: []string{}, Lost: []string{}})
 	}
@@ -88,6 +90,12 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 		if err != nil || bytes.Equal(st.Text, r.File) && st.State != output.Missing {
 			return err
 		}
+		if st.State == output.Unknown {
+			d.Blocked = append(d.Blocked, r.Page.File)
+		}
+		if st.State == output.Missing { // visitors have the source page, as far as anybody knows
+			st.Text = r.Original
+		}
 		d.page(p, r, st)
 		d.breaks(losses, r, st.Text)
 		return nil
@@ -100,6 +108,11 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 	}
 	if q == nil {
 		d.Gone = ledger.Gone(p.Files)
+		blocked, err := ledger.Blocked(p)
+		if err != nil {
+			return nil, err
+		}
+		d.Blocked = append(d.Blocked, blocked...)
 	}
 	kept := d.Items[:0]
 	for _, it := range d.Items {
@@ -113,14 +126,14 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 
 // page compares one page that apply would write.
 func (d *DiffResult) page(p *site.Project, r *gating.Result, st output.Status) {
-	x := PageDiff{Page: r.Page.Path, File: r.Page.File, New: st.State == output.Missing, Edited: st.State == output.Edited, Gained: []string{}, Lost: []string{}}
+	x := PageDiff{Page: r.Page.Path, File: r.Page.File, New: st.State == output.Missing, Base: "applied", Edited: st.State == output.Edited, Gained: []string{}, Lost: []string{}}
 	if !st.Applied.IsZero() && (d.Applied.IsZero() || st.Applied.Before(d.Applied)) {
 		d.Applied = st.Applied
 	}
-	before, after := map[string]bool{}, itemsOf(p, r, r.File)
-	if !x.New {
-		before = itemsOf(p, r, st.Text)
+	if x.New {
+		x.Base = "source"
 	}
+	before, after := itemsOf(p, r, st.Text), itemsOf(p, r, r.File)
 	for i, it := range p.Gate.File.Items {
 		switch {
 		case after[it.Name] && !before[it.Name]:
@@ -131,16 +144,14 @@ func (d *DiffResult) page(p *site.Project, r *gating.Result, st output.Status) {
 			d.Items[i].Lost = append(d.Items[i].Lost, x.Page)
 		}
 	}
-	if !x.New {
-		x.Unified = udiff.Unified("applied/"+x.File, "next/"+x.File, forDiff(st.Text), forDiff(r.File))
-		for line := range strings.Lines(x.Unified) {
-			switch {
-			case strings.HasPrefix(line, "+++"), strings.HasPrefix(line, "---"):
-			case line[0] == '+':
-				x.Added++
-			case line[0] == '-':
-				x.Removed++
-			}
+	x.Unified = udiff.Unified(x.Base+"/"+x.File, "next/"+x.File, forDiff(st.Text), forDiff(r.File))
+	for line := range strings.Lines(x.Unified) {
+		switch {
+		case strings.HasPrefix(line, "+++"), strings.HasPrefix(line, "---"):
+		case line[0] == '+':
+			x.Added++
+		case line[0] == '-':
+			x.Removed++
 		}
 	}
 	d.Pages = append(d.Pages, x)

@@ -294,7 +294,9 @@ func (x *tamperer) try(r *gating.Result, c tampered) {
 	}
 	x.tried[c.what]++
 	was := map[string]int{}
-	key := func(f checks.Finding) string { return f.Check + " " + f.Item + " " + digits.ReplaceAllString(f.Message, "#") }
+	key := func(f checks.Finding) string {
+		return f.Check + " " + f.Item + " " + digits.ReplaceAllString(f.Message, "#")
+	}
 	for _, f := range x.errors(r, r.File) {
 		was[key(f)]++
 	}
@@ -428,7 +430,9 @@ func (x *tamperer) ofItem(r *gating.Result, i int, text string, marks bool, add 
 	}
 }
 
-func runs(text string) bool { return strings.Contains(text, "<script") && !strings.Contains(text, "json") }
+func runs(text string) bool {
+	return strings.Contains(text, "<script") && !strings.Contains(text, "json")
+}
 
 // moved takes a text out and puts it into the other half of the page.
 func moved(text, piece string, area markup.Area) string {

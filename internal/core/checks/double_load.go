@@ -47,7 +47,7 @@ func (p *Pass) sameContent() {
 	var files []*inventory.Element
 	for i := range p.Elements {
 		e := &p.Elements[i]
-		if !Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || e.Bytes < 32 {
+		if !Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || e.Bytes == 0 {
 			continue
 		}
 		twin := slices.IndexFunc(files, func(f *inventory.Element) bool {

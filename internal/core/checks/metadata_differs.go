@@ -60,8 +60,10 @@ values and which wins.`,
 // metadataInBody reports links of a key that stand in the body, where they do not count.
 // meta-in-body reports the others.
 func (p *Pass) metadataInBody(key string, w *verdict.Candidate, at []markup.Element) {
+	fallen := p.fallen()
 	for _, el := range at {
-		if el.Tag == markup.TagLink && el.Area == markup.Body && key != "canonical" && p.Scan.Breaker.None() {
+		fell := slices.ContainsFunc(fallen, func(i int) bool { return p.Elements[i].El.Start == el.Start }) // broken-head reports it
+		if el.Tag == markup.TagLink && el.Area == markup.Body && key != "canonical" && !fell {
 			p.AtElement(el, fmt.Sprintf("the gate gives the page the %s %q (%s), and it stands in the body, where it does not count", key, cutTo(strings.Join(w.Values, ", "), 60), w.Rule), "run yellowgate apply")
 		}
 	}

@@ -137,16 +137,18 @@ type View struct {
 	Scan   *markup.Page
 	Page   page.Page
 	Spots  []markup.AuthorSpot
-	tree   *html.Node
-	meta   *Metadata                      // once asked for
-	stacks map[string][]verdict.Candidate // by a metadata key's ID, once asked for
+	// Original is the file as it was given, marked regions of an earlier output included.
+	Original []byte
+	tree     *html.Node
+	meta     *Metadata                      // once asked for
+	stacks   map[string][]verdict.Candidate // by a metadata key's ID, once asked for
 }
 
 // Look reads a source page. known holds what does not stand in the page: its
 // path, its file, its facts. Marked regions of an earlier output are left out.
 func (g *Gate) Look(file []byte, known page.Page) *View {
 	src := markup.Read(file)
-	v := &View{gate: g, look: g.all, Source: src, Page: known}
+	v := &View{gate: g, look: g.all, Source: src, Page: known, Original: file}
 	v.Scan = markup.Scan(src.Text, g.all.watch)
 	if len(v.Scan.Marks) > 0 {
 		src = markup.Read(markup.Unmark(src, v.Scan))
@@ -545,15 +547,31 @@ func (g *Gate) foundByText() bool {
 // file matches.
 func (v *View) Matches(s *markup.Selector) []int { return v.find(s) }
 
-// Clashes tells of elements of the source page that bear the id of a popup that is
-// on it. It looks through the whole page: apply does not ask.
+// Clashes reports elements that bear the id of a popup that is on the page: in the
+// source, in the popup itself, in what other items write. It looks through the whole
+// page: apply does not ask.
 func (r *Result) Clashes() (out []Problem) {
 	for _, it := range r.Popups {
-		for _, at := range markup.Matches(r.Source.Text, constant("[id='"+it.Name+"']")) {
+		selector := constant("[id='" + it.Name + "']")
+		clash := func(pos gatefile.Position, where, remedy string) {
+			out = append(out, Problem{gatefile.Problem{Severity: gatefile.Error, Pos: pos,
+				Message: fmt.Sprintf("%s has the id %q, and so has the popup of item %q (%s)", where, it.Name, it.Name, it.Pos), Remedy: remedy}, r.Page.Path, r.Page.File})
+		}
+		for _, at := range markup.Matches(r.Source.Text, selector) {
 			line, column := markup.NewLocator(r.Source.Text).Locate(at)
-			out = append(out, Problem{gatefile.Problem{Severity: gatefile.Error, Pos: gatefile.Position{File: r.Page.File, Line: line, Column: column},
-				Message: fmt.Sprintf("this element has the id %q, and so has the popup of item %q (%s)", it.Name, it.Name, it.Pos),
-				Remedy:  "give the element another id, or the item another name"}, r.Page.Path, r.Page.File})
+			clash(gatefile.Position{File: r.Page.File, Line: line, Column: column}, "this element", "give the element another id, or the item another name")
+		}
+		for _, w := range r.Written {
+			if w.Part == FoundPart {
+				continue // it stands in the source
+			}
+			hits, part := markup.Matches([]byte(w.Text), selector), r.gate.File.Items[w.Item].Parts[w.Part]
+			if part.Kind == gatefile.Popup && r.gate.File.Items[w.Item] == it && len(hits) > 0 {
+				hits = hits[1:] // the dialog's own
+			}
+			if len(hits) > 0 {
+				clash(part.Pos, fmt.Sprintf("an element of %s of item %q", part.Kind, r.gate.File.Items[w.Item].Name), "give the element another id")
+			}
 		}
 	}
 	return out
