@@ -77,6 +77,10 @@ func (f *Facts) readCSV(file, text string, fail failFunc) {
 			column = i
 		}
 	}
+	if column < 0 && len(header) == 1 && strings.ContainsAny(header[0], ";\t") {
+		fail(1, 1, "save it with commas between the values (RFC 4180); spreadsheets offer that when exporting", "the values of this file are not separated by commas: its header row is one value, %q", header[0])
+		return
+	}
 	if column < 0 {
 		fail(1, 1, "", "no column is called path%s", near.Suggest("path", header))
 		return

@@ -22,6 +22,8 @@ func (r *reader) item(e entry) {
 	if !r.once("item", e.key, e.pos) {
 		return
 	}
+	r.within = e.key
+	defer func() { r.within = "" }()
 	entries := r.mapping(e.node, `item "`+e.key+`"`, itemKeys, nil)
 	at := map[string]Position{}
 	for _, e := range entries {
@@ -70,6 +72,7 @@ func (r *reader) part(it *Item, e entry) bool {
 	case "classes":
 		r.classes(it, e.node)
 	case "found", "replaces":
+		r.bareList(e.node)
 		for _, v := range r.list(e.node) {
 			if m, ok := r.matcher(v); ok && e.key == "found" {
 				it.Found = append(it.Found, m)
@@ -319,7 +322,11 @@ func (r *reader) place(n ast.Node) *Place {
 		r.problem(Error, t.Pos, "write it like place: {"+t.Value+": form.contact}", "the place %q needs a selector", t.Value)
 		return nil
 	case !slices.Contains(placeNames, t.Value):
-		r.errorf(t.Pos, "unknown place %q%s", t.Value, near.Suggest(t.Value, append(slices.Clone(placeNames), placeAt...)))
+		hint := near.Suggest(t.Value, append(slices.Clone(placeNames), placeAt...))
+		if t.Value == "head" || t.Value == "body" { // most mean its end
+			hint = ` (did you mean "` + t.Value + `-end"?)`
+		}
+		r.problem(Error, t.Pos, "the places are: "+strings.Join(placeNames, ", ")+`, and {before: SELECTOR} and its like`, "unknown place %q%s", t.Value, hint)
 		return nil
 	}
 	return &Place{Name: t.Value, Pos: t.Pos}

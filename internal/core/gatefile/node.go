@@ -23,6 +23,7 @@ type reader struct {
 	text    []byte
 	dir     *string // of an included file, relative to the gate file's folder; nil for the gate file itself
 	anchors map[string]ast.Node
+	within  string // the item that is being read, for messages
 }
 
 // shared is what the readers of a gate file and of those it includes have in
@@ -61,6 +62,9 @@ func (r *reader) problem(s Severity, pos Position, remedy, format string, args .
 		pos.Line = min(max(pos.Line, 1), len(lines))
 	}
 	p := Problem{Severity: s, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
+	if r.within != "" && !strings.Contains(p.Message, `"`+r.within+`"`) {
+		p.Message = fmt.Sprintf("item %q: %s", r.within, p.Message)
+	}
 	if pos.Line >= 1 && pos.Line <= len(lines) {
 		p.Line = lines[pos.Line-1]
 	}
@@ -153,6 +157,7 @@ var slips = []struct {
 	{regexp.MustCompile(`(?:^|[:\[{,-])\s+(@\{)`), `a value that begins with @{ is put in quotes: "@{…}"`},
 	{regexp.MustCompile(`(?:^|[:-])\s+(\*\S*)`), `a value that begins with * is put in quotes, or YAML takes it for an alias`},
 	{regexp.MustCompile(`(?:^|[:-])\s+(\[[\w-]+\s*[~|^$*]?=)`), `a selector that begins with [ is put in quotes, or YAML takes it for a list`},
+	{regexp.MustCompile(`(?:^|[:\[,-])\s+(#[^\s#]\S*)`), `# begins a comment in YAML: a value that begins with # is put in quotes`},
 	{regexp.MustCompile(`(?:^|[:-])\s+(["'\[{]?[^"'#]*?\S: \S)`), `a value with a colon and a space in it is put in quotes`},
 	{regexp.MustCompile("(?:^|[:-])\\s+([%`])"), "a value that begins with % or ` is put in quotes"},
 }
@@ -234,6 +239,9 @@ func (r *reader) resolve(n ast.Node) ast.Node {
 			}
 			n = target
 		case *ast.TagNode:
+			if tag := x.Start.Value; !strings.HasPrefix(tag, "!!") {
+				r.firstAt(r.at(x), "put the value in quotes", "YAML takes %q for a tag and drops it from the value", tag)
+			}
 			n = x.Value
 		default:
 			return n
@@ -248,6 +256,10 @@ func (r *reader) mapping(n ast.Node, what string, known, later []string) []entry
 	all := r.entries(n, what)
 	out := all[:0]
 	for _, e := range all {
+		if _, null := e.node.(*ast.NullNode); null && what != topLevel && contains(known, e.key) {
+			r.noValue(e, what)
+			continue
+		}
 		switch {
 		case contains(known, e.key):
 			out = append(out, e)
@@ -255,10 +267,38 @@ func (r *reader) mapping(n ast.Node, what string, known, later []string) []entry
 			r.problem(Error, e.pos, "take it out for now: nothing in the file is put into effect in part",
 				"%q in %s is a key of the format that this version does not read yet", e.key, what)
 		default:
-			r.errorf(e.pos, "unknown key %q in %s%s", e.key, what, near.Suggest(e.key, append(append([]string{}, known...), later...)))
+			hint, remedy := near.Suggest(e.key, append(append([]string{}, known...), later...)), "the keys there are: "+strings.Join(known, ", ")
+			if name, og := strings.CutPrefix(e.key, "og:"); og {
+				hint, remedy = "", fmt.Sprintf("write it under social: social: {%s: …}, or under property: property: {%q: …}", strings.TrimSuffix(name, "_name"), e.key)
+			}
+			r.problem(Error, e.pos, remedy, "unknown key %q in %s%s", e.key, what, hint)
 		}
 	}
 	return out
+}
+
+// topLevel is what messages call the file's top level, where a key may be empty.
+const topLevel = "the gate file"
+
+// noValue reports a key without a value: an empty key is never meant.
+func (r *reader) noValue(e entry, what string) {
+	line, remedy := r.lineAt(e.pos.Line), "give it a value, or take the line out"
+	if i := strings.Index(line, "#"); i >= 0 && i > strings.Index(line, e.key) {
+		if rest := line[i+1:]; rest != "" && rest[0] != ' ' {
+			remedy = "# begins a comment in YAML: put the value in quotes, '" + strings.TrimSpace(line[i:]) + "'"
+		}
+	}
+	r.problem(Error, e.pos, remedy, "%q in %s has no value", e.key, what)
+}
+
+// firstAt is problem as an error, once for each position.
+func (r *reader) firstAt(pos Position, remedy, format string, args ...any) {
+	for _, p := range r.problems {
+		if p.Pos == pos {
+			return
+		}
+	}
+	r.problem(Error, pos, remedy, format, args...)
 }
 
 // entriesQuietly reads a mapping that is read properly elsewhere.
@@ -343,12 +383,19 @@ func (r *reader) text1(n ast.Node, what string) (Text, bool) {
 	case *ast.InfinityNode, *ast.NanNode:
 		return Text{x.GetToken().Value, pos}, true
 	case *ast.NullNode:
-		r.errorf(pos, "%s has no value", what)
+		remedy := ""
+		if line := r.lineAt(pos.Line); regexp.MustCompile(`[-:]\s+#\S`).MatchString(line) {
+			remedy = "# begins a comment in YAML: put the value in quotes"
+		}
+		r.problem(Error, pos, remedy, "%s has no value", what)
 	case *ast.MappingNode, *ast.MappingValueNode:
 		remedy := ""
+		if m, ok := n.(*ast.MappingNode); ok && m.IsFlowStyle {
+			remedy = "YAML reads braces as a mapping: put the value in quotes, or write it below as a block (" + what + ": |)"
+		}
 		if strings.Contains(r.lineAt(pos.Line), "@{") {
 			remedy = `a value with @{…} is put in quotes, or YAML reads its braces`
-		} else if strings.Contains(r.lineAt(pos.Line), ": ") {
+		} else if remedy == "" && strings.Contains(r.lineAt(pos.Line), ": ") {
 			remedy = "a value with a colon and a space in it is put in quotes"
 		}
 		r.problem(Error, pos, remedy, "%s should be a text, not %s", what, kindOf(n))

@@ -10,6 +10,8 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/token"
+	"golang.org/x/net/html/atom"
 
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/near"
@@ -54,7 +56,7 @@ func linesOf(text []byte) []string {
 
 func (r *reader) top(root ast.Node) {
 	versioned := false
-	for _, e := range r.mapping(root, "the gate file", topKeys, nil) {
+	for _, e := range r.mapping(root, topLevel, topKeys, nil) {
 		switch e.key {
 		case "yellowgate":
 			versioned = true
@@ -479,7 +481,8 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 			case "text":
 				re, err := regexp.Compile(t.Value)
 				if err != nil {
-					r.errorf(t.Pos, "the regular expression does not compile: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+					r.problem(Error, t.Pos, "characters such as ( ) [ ] { } . * + ? | ^ $ and \\ mean something in a regular expression; to find them as they are, write a \\ before each: '"+regexp.QuoteMeta(t.Value)+"'",
+						"the regular expression does not compile: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
 					return m, false
 				}
 				m.Text, ok = re, true
@@ -497,12 +500,40 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 	}
 	r.hiddenComment(n, t)
 	sel, err := markup.ParseSelector(t.Value)
+	if err != nil && looksLikeURL(t.Value) {
+		glob := t.Value
+		if !strings.HasPrefix(glob, "/") && !strings.Contains(glob, "://") {
+			glob = "/" + glob
+		}
+		r.problem(Error, t.Pos, "write {url: "+glob+"}; ** and * stand for any part of the path", "%q is no selector: it looks like a URL", t.Value)
+		return m, false
+	}
 	if err != nil {
 		r.selectorError(n, err)
 		return m, false
 	}
 	return Matcher{Selector: sel, Raw: t.Value, Pos: t.Pos}, true
 }
+
+// looksLikeURL reports whether somebody meant a URL where a selector is wanted.
+func looksLikeURL(s string) bool {
+	return !strings.ContainsAny(s, " [>+~,") && (strings.Contains(s, "/") || strings.HasSuffix(s, ".js") || strings.HasSuffix(s, ".css"))
+}
+
+// bareList refuses a list in brackets whose only entry is a word that is no element of
+// HTML: somebody meant a selector by its brackets.
+func (r *reader) bareList(n ast.Node) {
+	seq, ok := r.resolve(n).(*ast.SequenceNode)
+	if !ok || !seq.IsFlowStyle || len(seq.Values) != 1 {
+		return
+	}
+	t, ok := r.resolve(seq.Values[0]).(*ast.StringNode)
+	if ok && t.Token.Type == token.StringType && attributeName.MatchString(t.Value) && atom.Lookup([]byte(t.Value)) == 0 {
+		r.problem(Error, r.at(seq), "put it in quotes: '["+t.Value+"]'; for an element of that name, leave the brackets out", "YAML takes [%s] for a list, and its entry for an element called %s", t.Value, t.Value)
+	}
+}
+
+var attributeName = regexp.MustCompile(`^[a-z][a-z0-9-]*(=.*)?$`)
 
 func (r *reader) selectorError(n ast.Node, err error) {
 	off := 0

@@ -171,6 +171,13 @@ func (p *parser) atom() Expr {
 		if i := strings.IndexByte(tok, '.'); i > 0 {
 			p.fail(at, "unknown field %q%s", tok, near.Suggest(tok[:i], []string{"meta", "fact"}))
 		}
+		if strings.ContainsAny(tok, "/*") {
+			glob := p.s[at:]
+			if i := strings.IndexAny(glob, " )"); i >= 0 {
+				glob = glob[:i]
+			}
+			p.fail(at, "%q is no glob: those begin with \"/\" (did you mean %q?)", glob, "/"+glob)
+		}
 		p.fail(at, "%q is no glob (those begin with \"/\") and no name of a page set (lower-case words with hyphens)", tok)
 	}
 	p.lex()
@@ -315,7 +322,7 @@ func (p *parser) field(name string) Expr {
 	if f.Op == "matches" {
 		re, err := regexp.Compile(f.Value)
 		if err != nil {
-			p.fail(p.pos, "the regular expression does not compile: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+			p.fail(p.pos, "the regular expression does not compile: %s; characters such as ( ) [ . * + ? are found as they are with a \\ before each: %q", strings.TrimPrefix(err.Error(), "error parsing regexp: "), regexp.QuoteMeta(f.Value))
 		}
 		f.re = re
 	}
