@@ -46,7 +46,7 @@ If the gate file cannot be put into effect, nothing is written.`,
 				if err != nil {
 					return err
 				}
-				o.Chosen = q.Chooses
+				o.Chosen, o.Query = q.Chooses, args[0]
 			}
 			s, err := output.Apply(p, o)
 			if err != nil {
@@ -58,13 +58,13 @@ If the gate file cannot be put into effect, nothing is written.`,
 					return report.JSON(w, report.ApplyRecord(s))
 				}
 				if !a.quiet {
-					pr.Apply(s, p.Gate.File.Site.Output.Value)
+					pr.Apply(s, p.Gate.File.Site.Output.Value, a.verbose)
 				}
 				return nil
 			})
 		},
 	}
-	cmd.Flags().BoolVar(&takeOver, "take-over", false, "write into an output folder that holds files of others: overwrite those in the way, let the others stay")
+	cmd.Flags().BoolVar(&takeOver, "take-over", false, "overwrite files in the output folder that others wrote, where pages have to be written (the old ones are kept in .yellowgate/replaced)")
 	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
 	return cmd
 }

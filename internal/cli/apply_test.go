@@ -91,19 +91,60 @@ func TestForeignFiles(t *testing.T) {
 	b.write("yellowgate.yaml", smallGate)
 	b.write("public/index.html", "somebody's")
 	b.write("public/notes.txt", "somebody's notes")
-	b.want(3, args("apply"), "2 files that the tool did not write: index.html, notes.txt", "--take-over")
+	b.want(3, args("apply"), "1 file that the tool did not write stands where it has to write: index.html", "--take-over")
+	b.want(1, args("diff", "--summary"), "1 file in the output folder not written by the tool")
 	if b.read("public/index.html") != "somebody's" || b.exists("public/visit") {
 		t.Error("something was written")
 	}
-	b.want(0, args("apply", "--take-over"), "3 pages written")
-	b.want(0, args("apply"), "up to date")
+	b.want(0, args("apply", "--take-over"), "3 pages written", "1 file in public that the tool did not write: left alone (--verbose names them)")
+	if b.read(".yellowgate/replaced/index.html") != "somebody's" {
+		t.Error("what was overwritten is not kept")
+	}
+	b.want(0, args("apply", "--verbose"), "up to date", "left alone: notes.txt")
 	os.RemoveAll(filepath.Join(b.dir, "site/visit"))
 	b.want(0, args("apply"), "1 file removed")
 	if b.read("public/notes.txt") != "somebody's notes" || b.exists("public/visit") {
 		t.Error("the notes are gone, or the visit page is still there")
 	}
 	b.write("public/late.txt", "x")
-	b.want(3, args("apply"), "late.txt")
+	b.want(0, args("apply"), "2 files in public that the tool did not write: left alone")
+}
+
+// TestHandEdited: an output that was changed by hand is written again, named, and kept.
+func TestHandEdited(t *testing.T) {
+	b := small(t)
+	b.write("yellowgate.yaml", smallGate)
+	b.want(0, args("apply"))
+	edited := b.read("public/visit/index.html") + "<!-- by hand -->"
+	b.write("public/visit/index.html", edited)
+	b.want(0, args("apply"), "1 page was changed by hand since the last apply", "visit/index.html")
+	if b.read(".yellowgate/replaced/visit/index.html") != edited || strings.Contains(b.read("public/visit/index.html"), "by hand") {
+		t.Error("the edited page is not kept, or not written again")
+	}
+	b.want(0, args("apply"), "up to date")
+	b.want(2, args("apply", "/vist/"), `/vist/ chooses no page of the site (did you mean "/visit/"?)`, "nothing was written")
+}
+
+// TestDotFiles: those that the gate file names are copied, others are told of once.
+func TestDotFiles(t *testing.T) {
+	b := small(t)
+	b.write("yellowgate.yaml", smallGate)
+	b.write("site/.htaccess", "Options -Indexes\n")
+	b.write("site/deep/.htaccess", "Options -Indexes\n")
+	b.write("site/.git/config", "x")
+	b.write("site/.well-known/security.txt", "x")
+	b.want(0, args("check", "--verbose"), "dot-files of the source folder are not copied: 2 pages: .htaccess, deep/.htaccess"[:55])
+	b.want(0, args("apply"), ".htaccess", "site.also")
+	if out := b.want(0, args("apply")); strings.Contains(out, ".htaccess") || b.exists("public/.htaccess") || !b.exists("public/.well-known/security.txt") {
+		t.Error("told twice, or copied without being asked")
+	}
+	b.write("yellowgate.yaml", strings.Replace(smallGate, "  facts:", "  also: [.htaccess]\n  facts:", 1))
+	b.want(0, args("apply"), "2 other files copied")
+	if !b.exists("public/deep/.htaccess") || b.exists("public/.git/config") {
+		t.Error("not copied, or too much")
+	}
+	b.write("public/.htaccess", "somebody's")
+	b.want(0, args("apply"), "1 page was changed by hand")
 }
 
 // TestNothingOutside: links out of the source are not followed, and output never

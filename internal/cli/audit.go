@@ -22,7 +22,7 @@ var auditFormats = map[string]func(io.Writer, *run.AuditResult) error{
 	"ndjson":   report.FindingLines, // the pages before them come as they are read
 	"html":     report.AuditHTML,
 	"csv":      report.AuditCSV,
-	"junit":    report.JUnit,
+	"junit":    nil, // needs to know what fails
 	"sarif":    report.SARIF,
 	"markdown": report.Markdown,
 }
@@ -50,7 +50,7 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 			}
 			return a.write(func(w io.Writer, pr *report.Printer) error {
 				lines := bufio.NewWriter(w)
-				r, err := a.audit(args, as, func(r *inventory.Record, verdicts []run.Gated) error { return report.PageLines(lines, r, verdicts) })
+				r, err := a.audit(args, as, threshold == 0, func(r *inventory.Record, verdicts []run.Gated) error { return report.PageLines(lines, r, verdicts) })
 				if err == nil {
 					err = lines.Flush()
 				}
@@ -63,10 +63,13 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 				if a.format == "json" {
 					return report.JSON(w, r)
 				}
+				if a.format == "junit" {
+					return report.JUnit(w, r, func(severity string) bool { return severityRank(severity) >= threshold })
+				}
 				if write := auditFormats[a.format]; write != nil {
 					return write(w, r)
 				}
-				pr.Audit(r, a.verbose)
+				pr.Audit(r, a.verbose || threshold == 0)
 				return nil
 			})
 		},
@@ -76,7 +79,7 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 	return cmd
 }
 
-func (a *app) audit(args []string, as string, each func(*inventory.Record, []run.Gated) error) (*run.AuditResult, error) {
+func (a *app) audit(args []string, as string, notes bool, each func(*inventory.Record, []run.Gated) error) (*run.AuditResult, error) {
 	if len(args) == 1 && args[0] == "-" {
 		p, err := a.openIfAny(false)
 		if err != nil {
@@ -100,7 +103,7 @@ func (a *app) audit(args []string, as string, each func(*inventory.Record, []run
 		}
 		return r, err
 	}
-	o := run.AuditOptions{Records: a.format == "json" || a.format == "html", NoNotes: a.format == "text" && !a.verbose, Progress: a.progress("auditing")}
+	o := run.AuditOptions{Records: a.format == "json" || a.format == "html", NoNotes: a.format == "text" && !a.verbose && !notes, Progress: a.progress("auditing")}
 	if a.format == "ndjson" {
 		o.Each = each
 	}
@@ -148,6 +151,11 @@ func failThreshold(s string) (int, error) {
 		return 3, nil
 	}
 	return 0, &site.UsageError{Message: fmt.Sprintf("--fail-on is error, warning, note or never, not %q%s", s, near.Suggest(s, failOns))}
+}
+
+// severityRank is the number that failThreshold gives a severity.
+func severityRank(severity string) int {
+	return map[string]int{"error": 2, "warning": 1}[severity]
 }
 
 func failOnFlag(cmd *cobra.Command, into *string) {

@@ -42,7 +42,7 @@ how many pages each item is.`,
 				if a.format == "json" {
 					return report.JSON(w, report.CheckRecord(r))
 				}
-				pr.Check(r, a.verbose)
+				pr.Check(r, a.verbose || threshold == 0)
 				return nil
 			})
 		},

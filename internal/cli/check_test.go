@@ -12,6 +12,9 @@ func TestCheckWarns(t *testing.T) {
 	b := small(t)
 	b.write("facts.csv", "path,name\n/visit/,Visit us\n/gone/,Nowhere\n")
 	b.write("site/visit/index.html", doc("Visit", "<div><h1>Visit</h1></div>"))
+	for _, file := range []string{"js/one.js", "c.css", "e.css"} {
+		b.write("site/"+file, "/* "+file+" */")
+	}
 	b.write("yellowgate.yaml", siteHead[:len(siteHead)-2]+`, facts: facts.csv}
 sets:
   empty: /nowhere/**
@@ -34,22 +37,22 @@ per-page:
 		`yellowgate.yaml:7:25: note: title: "@{fact.name}" has no value on 2 pages`,
 		`yellowgate.yaml:9:40: warning: item "a": pages: /no/ chooses no page`,
 		`items "b" and "a" both carry /js/one.js`,
-		`note: item "b": except: /members/ excludes nothing`,
+		`warning: item "b": except: /members/ excludes nothing`,
 		`the exceptions of item "c" cover all its pages`,
-		`note: item "d": video finds nothing on any page`,
+		`warning: item "d": found: video matches nothing on any page`,
 		`warning: item "f" has no place: "body > h1" matches nothing (on /visit/)`,
-		`note: per-page /visit/: in for "a" changes nothing`,
+		`warning: per-page /visit/: in for "a" changes nothing`,
 	)
-	for _, never := range []string{`"plain"`, `item "e": pages`, "h1 finds"} {
+	for _, never := range []string{`"plain"`, `item "e": pages`, "h1 matches"} {
 		if strings.Contains(out, never) {
 			t.Errorf("%q is told:\n%s", never, out)
 		}
 	}
 	b.want(1, args("check", "--fail-on", "warning"))
-	if out := b.want(0, args("check")); strings.Contains(out, "note:") {
+	if out := b.want(0, args("check")); strings.Contains(out, ": note: ") {
 		t.Error("notes are told without --verbose")
 	}
-	b.want(0, args("apply"), "3 pages written", "has no place")
+	b.want(0, args("apply"), "3 pages written, 4 other files copied", "has no place")
 }
 
 // TestJSON: every command's JSON is JSON, and has what a script would look for.

@@ -153,7 +153,7 @@ func TestThread(t *testing.T) {
 	b.want(0, args("why", "/members/", "visit-counter"), "out, because except chooses the page (yellowgate.yaml:8:13)")
 
 	b.write("public/visit/index.html", strings.Replace(b.read("public/visit/index.html"), "visits = 1", "", 1))
-	b.want(1, args("audit"), "missing-item", "edited-output", "missing on 1")
+	b.want(1, args("audit"), "item-differs", "edited-output", "differs on 1")
 	b.want(0, args("apply"), "1 page written")
 	b.want(0, args("diff"), "Nothing to apply")
 }

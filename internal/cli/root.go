@@ -196,7 +196,7 @@ func (a *app) fail(err error) int {
 		p.Failure(ue.Message, ue.Remedy)
 		return wrongUse
 	case errors.As(err, &fe):
-		p.Failure(fe.Error(), "nothing was written; name another output folder, or let apply take this one over: yellowgate apply --take-over")
+		p.Failure(fe.Error(), "nothing was written; name another output folder, move them away, or overwrite them: yellowgate apply --take-over")
 		return unreadable
 	case errors.As(err, &pe):
 		p.Failure(pe.Error(), "")

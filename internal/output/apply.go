@@ -20,6 +20,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/site"
 )
 
@@ -28,8 +29,10 @@ type Options struct {
 	// Chosen limits the apply to some pages; nil means the whole site, files
 	// that are no pages included.
 	Chosen func(*gating.View) bool
+	// Query is how Chosen was asked for, for messages.
+	Query string
 	// TakeOver lets the apply overwrite files in the output folder that the tool
-	// did not write, and lets stay those that it would not write.
+	// did not write.
 	TakeOver bool
 	// Progress, if set, is told how many of the files are done. It may be called
 	// from several goroutines.
@@ -46,16 +49,20 @@ type Summary struct {
 	Unchanged int // files left alone
 	Removed   int // outputs whose source is gone
 	Problems  []gatefile.Problem
+	Alone     []string // files of the output that the tool did not write, left alone
+	Edited    []string // outputs that were changed by hand and are written again; the old ones are kept
+	LeftOut   []string // dot-files of the source that are not copied, at the first apply
 }
 
-// A ForeignError names files in the output folder that the tool did not write.
+// A ForeignError names files that the tool did not write and that stand in the output
+// folder where it has to write.
 type ForeignError struct {
 	Folder string
 	Files  []string
 }
 
 func (e *ForeignError) Error() string {
-	return fmt.Sprintf("the output folder %s holds %s that the tool did not write: %s", e.Folder, count(len(e.Files), "file"), some(e.Files))
+	return fmt.Sprintf("in the output folder %s, %s that the tool did not write %s where it has to write: %s", e.Folder, count(len(e.Files), "file"), map[bool]string{true: "stands", false: "stand"}[len(e.Files) == 1], some(e.Files))
 }
 
 func count(n int, what string) string {
@@ -80,6 +87,7 @@ type job struct {
 	write  bool       // a finished file lies beside its place, to be renamed
 	skip   bool       // not chosen: what the record says stays
 	frag   bool
+	edited bool // what stands in its place was changed by hand
 	gating []gating.Problem
 	gated  bool
 }
@@ -154,7 +162,9 @@ type apply struct {
 	left    []string             // temporary files of an apply that was stopped
 	jobs    []job
 	removed []string // outputs to remove
-	kept    []string // outputs of others, let stay
+	alone   []string // outputs of others, left alone
+	strays  []string // what is no file in the output folder: links
+	fresh   bool     // nothing was applied before
 
 	root *os.Root // the output folder; nothing lands outside it
 	mu   sync.Mutex
@@ -166,13 +176,13 @@ type apply struct {
 
 // look lists the output folder.
 func (a *apply) look() error {
-	a.there = map[string]site.File{}
+	a.there, a.fresh = map[string]site.File{}, len(a.record.files) == 0
 	files, strays, err := site.Walk(a.Output, false, func(rel string, dir bool) bool {
 		base := path.Base(rel)
 		if strings.HasPrefix(base, tmpPrefix) && strings.HasSuffix(base, tmpSuffix) {
 			a.left = append(a.left, rel)
 		}
-		return strings.HasPrefix(base, ".") && base != ".well-known"
+		return a.Project.LeavesOut(rel, dir)
 	})
 	var pe *site.PathError
 	if errors.As(err, &pe) && errors.Is(pe.Err, fs.ErrNotExist) && pe.Path == a.Output {
@@ -184,9 +194,7 @@ func (a *apply) look() error {
 	for _, f := range files {
 		a.there[f.Path] = f
 	}
-	if len(strays) > 0 && !a.TakeOver && a.Chosen == nil {
-		return &ForeignError{a.Project.Gate.File.Site.Output.Value, strays}
-	}
+	a.strays = strays
 	return nil
 }
 
@@ -202,10 +210,9 @@ func (a *apply) prepare() error {
 	for i, f := range a.Files {
 		a.jobs[i] = job{file: f, page: byFile[f.Path]}
 	}
-	var foreign []string
+	foreign := a.inTheWay()
 	if a.Chosen == nil {
-		var err error
-		if foreign, err = a.extras(); err != nil {
+		if err := a.extras(); err != nil {
 			return err
 		}
 	}
@@ -232,6 +239,13 @@ func (a *apply) prepare() error {
 	})
 	if err != nil {
 		return err
+	}
+	if a.Chosen != nil && !slices.ContainsFunc(a.jobs, func(j job) bool { return j.page != nil && !j.skip }) {
+		paths := make([]string, len(a.Pages))
+		for i := range a.Pages {
+			paths[i] = a.Pages[i].Path
+		}
+		return &site.UsageError{Message: fmt.Sprintf("%s chooses no page of the site%s", a.Query, pagequery.Meant(a.Query, paths)), Remedy: "nothing was written; yellowgate pages lists the pages there are"}
 	}
 	var problems []gating.Problem
 	for i := range a.jobs {
@@ -264,7 +278,11 @@ func (a *apply) one(j *job, buf *site.Buffer) (text []byte, mine bool, err error
 	if j.page != nil {
 		gate = a.Digest
 	}
-	if a.Chosen == nil && e != nil && !e.kept && exists && e.gate == gate && e.source.same(j.file.Size, j.file.ModTime) && e.output.same(out.Size, out.ModTime) {
+	fragment := e != nil && e.gate == ofFragment && j.page != nil && !j.page.Whole
+	if fragment { // it is copied, whatever the gate says
+		gate = ofFragment
+	}
+	if j.frag = fragment; a.Chosen == nil && e != nil && !e.kept && exists && e.gate == gate && e.source.same(j.file.Size, j.file.ModTime) && e.output.same(out.Size, out.ModTime) {
 		j.entry = e
 		return nil, true, nil
 	}
@@ -298,6 +316,9 @@ func (a *apply) one(j *job, buf *site.Buffer) (text []byte, mine bool, err error
 	if j.page != nil {
 		r := a.Project.Gate.Page(src, *j.page)
 		text, j.frag, j.gating, j.gated = r.File, r.Fragment, r.Problems, true
+		if gate = a.Digest; j.frag {
+			gate = ofFragment
+		}
 		a.mu.Lock()
 		a.places.Add(r)
 		a.mu.Unlock()
@@ -305,7 +326,7 @@ func (a *apply) one(j *job, buf *site.Buffer) (text []byte, mine bool, err error
 	j.entry = &entry{gate: gate, source: source, output: stamp{size: int64(len(text)), sum: digestOf(text)}, applied: a.start.Unix()}
 	if exists {
 		ours := e != nil && !e.kept
-		if out.Size == int64(len(text)) || !ours {
+		if out.Size == int64(len(text)) || !ours || !e.output.same(out.Size, out.ModTime) {
 			sum, err := a.outputSum(j.file.Path)
 			if err != nil {
 				return nil, false, err
@@ -314,9 +335,11 @@ func (a *apply) one(j *job, buf *site.Buffer) (text []byte, mine bool, err error
 				j.entry.output.mtime = out.ModTime.UnixNano()
 				return nil, true, nil
 			}
+			mine := ours && sum == e.output.sum
 			for _, d := range a.record.journal[j.file.Path] {
-				ours = ours || d == sum
+				ours, mine = ours || d == sum, mine || d == sum
 			}
+			j.edited = !mine
 		}
 		if !ours && !a.TakeOver {
 			return nil, false, nil
@@ -347,9 +370,27 @@ func (a *apply) outputSum(rel string) (digest, error) {
 	return digestOf(b), nil
 }
 
+// inTheWay lists links of the output folder that stand where files have to be written.
+func (a *apply) inTheWay() (foreign []string) {
+	stray := map[string]bool{}
+	for _, rel := range a.strays {
+		stray[rel] = true
+	}
+	for i := range a.jobs {
+		if rel := a.jobs[i].file.Path; stray[rel] {
+			foreign = append(foreign, rel)
+			delete(stray, rel)
+		}
+	}
+	for rel := range stray {
+		a.alone = append(a.alone, rel)
+	}
+	return foreign
+}
+
 // extras goes through the outputs without a source: those the tool wrote are to
-// be removed, the others are foreign.
-func (a *apply) extras() (foreign []string, err error) {
+// be removed, the others are left alone.
+func (a *apply) extras() error {
 	wanted := make(map[string]bool, len(a.jobs))
 	for i := range a.jobs {
 		wanted[a.jobs[i].file.Path] = true
@@ -360,31 +401,54 @@ func (a *apply) extras() (foreign []string, err error) {
 		}
 		e := a.record.files[rel]
 		if e != nil && e.kept {
-			a.kept = append(a.kept, rel)
-			continue
+			e = nil
 		}
 		ours := e != nil && e.output.same(f.Size, f.ModTime)
 		if !ours && (e != nil || len(a.record.journal[rel]) > 0) {
 			sum, err := a.outputSum(rel)
 			if err != nil {
-				return nil, err
+				return err
 			}
-			ours = e != nil && sum == e.output.sum
-			for _, d := range a.record.journal[rel] {
-				ours = ours || d == sum
-			}
+			ours = e != nil && sum == e.output.sum || slices.Contains(a.record.journal[rel], sum)
 		}
-		switch {
-		case ours:
+		if ours {
 			a.removed = append(a.removed, rel)
-		case a.TakeOver:
-			a.kept = append(a.kept, rel)
-		default:
-			foreign = append(foreign, rel)
+		} else {
+			a.alone = append(a.alone, rel)
 		}
 	}
 	sort.Strings(a.removed)
-	return foreign, nil
+	sort.Strings(a.alone)
+	return nil
+}
+
+// ofFragment stands in the record for the digest of the gate where an output is the copy
+// of a file that is no page of its own.
+const ofFragment = "fragment"
+
+// replacedDir is where outputs that were changed by hand are kept when they are written
+// again: the last one of each.
+const replacedDir = "replaced"
+
+// keepReplaced keeps the outputs that were changed by hand.
+func (a *apply) keepReplaced() error {
+	for i := range a.jobs {
+		j := &a.jobs[i]
+		if !j.edited || !j.write {
+			continue
+		}
+		b, err := site.ReadFile(a.Output, j.file.Path)
+		if err == nil {
+			name := filepath.Join(a.Dir, stateDir, replacedDir, filepath.FromSlash(j.file.Path))
+			if err = os.MkdirAll(filepath.Dir(name), 0o755); err == nil {
+				err = os.WriteFile(name, b, 0o644)
+			}
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // lay writes a finished file beside its place.
@@ -499,6 +563,10 @@ func (a *apply) publish() (*Summary, error) {
 	fail := func(rel string, err error) error {
 		return &site.PathError{Path: filepath.Join(a.Output, filepath.FromSlash(rel)), Err: err, What: "every file of the output is whole; apply again to go on"}
 	}
+	if err := a.keepReplaced(); err != nil {
+		a.takeBack()
+		return nil, &site.PathError{Path: filepath.Join(a.Dir, stateDir, replacedDir), Err: err, What: "the pages that were changed by hand cannot be kept there; nothing was changed"}
+	}
 	for _, rel := range a.removed {
 		if err := a.root.Remove(filepath.FromSlash(rel)); err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return nil, fail(rel, err)
@@ -569,9 +637,6 @@ func (a *apply) saveRecord() error {
 			files[j.file.Path] = j.entry
 		}
 	}
-	for _, rel := range a.kept {
-		files[rel] = &entry{kept: true}
-	}
 	a.record.files = files
 	paths := make([]string, 0, len(files))
 	now := time.Now()
@@ -604,24 +669,29 @@ func (s *stamp) distrust(seen time.Time) {
 }
 
 func (a *apply) summary() *Summary {
-	s := &Summary{Removed: len(a.removed)}
+	s := &Summary{Removed: len(a.removed), Alone: a.alone}
+	if a.fresh {
+		s.LeftOut = a.Project.LeftOut
+	}
 	var problems []gating.Problem
 	for i := range a.jobs {
 		j := &a.jobs[i]
 		switch {
 		case j.page == nil:
 			s.Others++
+		case j.frag:
+			s.Fragments++
 		default:
 			s.Pages++
 		}
-		if j.frag {
-			s.Fragments++
+		if j.edited && j.write {
+			s.Edited = append(s.Edited, j.file.Path)
 		}
 		switch {
 		case j.skip:
 		case !j.write:
 			s.Unchanged++
-		case j.page != nil:
+		case j.page != nil && !j.frag:
 			s.Written++
 		default:
 			s.Copied++

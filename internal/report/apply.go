@@ -8,7 +8,8 @@ import (
 )
 
 // Apply writes what an apply did.
-func (p *Printer) Apply(s *output.Summary, folder string) {
+func (p *Printer) Apply(s *output.Summary, folder string, verbose bool) {
+	defer p.leftAlone(s, folder, verbose)
 	changed := s.Written + s.Copied + s.Removed
 	if changed == 0 {
 		p.Line("%s %s is up to date: %s.", p.in.Render("✓"), folder, plural(s.Pages, "page"))
@@ -26,6 +27,38 @@ func (p *Printer) Apply(s *output.Summary, folder string) {
 	}
 	p.Line("%s %s: %s.", p.in.Render("✓"), folder, strings.Join(parts, ", "))
 	if s.Fragments > 0 {
-		p.Line("  %s", p.dim.Render(plural(s.Fragments, "fragment")+" copied as they are: files of HTML that are no pages"))
+		p.Line("  %s", p.dim.Render(plural(s.Fragments, "fragment")+" copied unchanged: HTML without html, head, body or title; site.pages can call one a page"))
 	}
+}
+
+// leftAlone writes what an apply found in the output folder and in the source that it did
+// not touch.
+func (p *Printer) leftAlone(s *output.Summary, folder string, verbose bool) {
+	shown := func(names []string) string {
+		if verbose {
+			return list(names, len(names))
+		}
+		return list(names, 3)
+	}
+	if n := len(s.Edited); n > 0 {
+		p.Line("  %s %s changed by hand since the last apply, and written again; what stood there is kept in .yellowgate/replaced: %s", p.warn.Render("note"), were(n, "page"), shown(s.Edited))
+	}
+	if n := len(s.Alone); n > 0 {
+		names := " (--verbose names them)"
+		if verbose {
+			names = ": " + list(s.Alone, n)
+		}
+		p.Line("  %s", p.dim.Render(fmt.Sprintf("%s in %s that the tool did not write: left alone%s", plural(n, "file"), folder, names)))
+	}
+	if len(s.LeftOut) > 0 {
+		p.Line("  %s", p.dim.Render(fmt.Sprintf("dot-files of the source are not copied: %s; name those that your server needs under site.also", shown(s.LeftOut))))
+	}
+}
+
+// were counts things that were done something to.
+func were(n int, what string) string {
+	if n == 1 {
+		return "1 " + what + " was"
+	}
+	return plural(n, what) + " were"
 }

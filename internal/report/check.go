@@ -30,10 +30,14 @@ func (p *Printer) Check(r *run.CheckResult, verbose bool) {
 		t.add(p.name.Render(c.Item.Name), where, run.ChosenBy(c.Item), p.dim.Render(detail))
 	}
 	p.table(t)
+	if len(r.Fragments) > 0 {
+		p.Line("  %s", p.dim.Render(fmt.Sprintf("%s without html, head, body or title: copied as %s; site.pages can call one a page: %s",
+			plural(len(r.Fragments), "file"), map[bool]string{true: "it is", false: "they are"}[len(r.Fragments) == 1], list(r.Fragments, 6))))
+	}
 	p.Line("")
 	switch {
 	case e > 0:
-		p.Line("%s", p.bad.Render(fmt.Sprintf("%s: apply would write nothing.", plural(e, "error"))))
+		p.Line("%s", p.bad.Render(plural(e, "error")+": mend them before you apply."))
 	case w > 0:
 		p.Line("%s The gate file can be applied.", p.warn.Render(plural(w, "warning")+"."))
 	default:

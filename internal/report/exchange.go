@@ -45,9 +45,11 @@ func csvCell(s string) string {
 	return s
 }
 
-// JUnit writes an audit as JUnit XML: a test suite for each check, in which every
-// finding is a failed test; a check without findings is one passed test.
-func JUnit(w io.Writer, a *run.AuditResult) error {
+// JUnit writes an audit as JUnit XML: a test suite for each check, in which every finding
+// that fails the audit is a failed test, and any other a passed one that says it under
+// system-out; a check without findings is one passed test. fails reports whether findings
+// of a severity fail the audit.
+func JUnit(w io.Writer, a *run.AuditResult, fails func(severity string) bool) error {
 	type failure struct {
 		Type    string `xml:"type,attr"`
 		Message string `xml:"message,attr"`
@@ -59,6 +61,7 @@ func JUnit(w io.Writer, a *run.AuditResult) error {
 		File      string   `xml:"file,attr,omitempty"`
 		Line      int      `xml:"line,attr,omitempty"`
 		Failure   *failure `xml:"failure"`
+		Out       string   `xml:"system-out,omitempty"`
 	}
 	type suite struct {
 		XMLName  xml.Name   `xml:"testsuite"`
@@ -83,10 +86,16 @@ func JUnit(w io.Writer, a *run.AuditResult) error {
 	for _, c := range checks.All() {
 		s := suite{Name: c.Name}
 		for _, f := range by[c.Name] {
-			s.Cases = append(s.Cases, testcase{Name: fmt.Sprintf("%s:%d:%d", valid(f.File), f.Line, f.Column), Classname: "yellowgate." + c.Name, File: valid(f.File), Line: f.Line,
-				Failure: &failure{f.Severity, valid(f.Message), valid(f.Remedy)}})
+			one := testcase{Name: fmt.Sprintf("%s:%d:%d", valid(f.File), f.Line, f.Column), Classname: "yellowgate." + c.Name, File: valid(f.File), Line: f.Line}
+			if fails(f.Severity) {
+				one.Failure = &failure{f.Severity, valid(f.Message), valid(f.Remedy)}
+				s.Failures++
+			} else {
+				one.Out = fmt.Sprintf("%s: %s\n%s", f.Severity, valid(f.Message), valid(f.Remedy))
+			}
+			s.Cases = append(s.Cases, one)
 		}
-		if s.Failures = len(s.Cases); s.Failures == 0 {
+		if len(s.Cases) == 0 {
 			s.Cases = []testcase{{Name: c.Title, Classname: "yellowgate." + c.Name}}
 		}
 		s.Tests = len(s.Cases)

@@ -106,7 +106,7 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 		if err := s.useGate(); err != nil {
 			return nil, err
 		}
-		pages, err = site.Pages(files, o.Project.Gate.File.Site.Extensionless)
+		pages, err = o.Project.PagesOf(files)
 		if err != nil {
 			return nil, err
 		}
@@ -136,8 +136,8 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 	s.settleSite(checks.RunSite(s.sitePass()))
 	s.notApplied(pages)
 	if s.tally != nil {
-		for _, p := range s.tally.Problems() {
-			if p.Severity == gatefile.Note {
+		for _, p := range s.tally.Idle() {
+			{
 				s.settleSite([]checks.Finding{{Check: "idle-line", Severity: "note", File: p.Pos.File, Line: p.Pos.Line, Column: p.Pos.Column, Message: p.Message, Remedy: p.Remedy}})
 			}
 		}

@@ -2,8 +2,11 @@ package run
 
 import (
 	"fmt"
+	"maps"
+	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
@@ -21,7 +24,14 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 	t := checks.NewTally(p.Gate)
 	var onPages []gating.Problem
 	var places gating.Places
-	needs := slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool { return len(it.Needs) > 0 })
+	needs := slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool { return len(it.Needs)+len(it.Before)+len(it.After) > 0 })
+	hasFile, _ := filesOf(p.Files, p.Pages)
+	files := sync.OnceValue(func() (paths []string) {
+		for _, f := range p.Files {
+			paths = append(paths, "/"+f.Path)
+		}
+		return paths
+	})
 	var popups []*gatefile.Item
 	for _, it := range p.Gate.File.Items {
 		if it.Popup() != nil {
@@ -51,14 +61,17 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 				x.kept = &k
 			}
 			if needs {
-				x.problems = append(x.problems, lateNeeds(p, pass)...)
+				x.problems = slices.Concat(x.problems, lateNeeds(p, pass), outOfOrder(pass))
 			}
 		}
-		x.problems = slices.Concat(x.problems, losses.page(g), required(p, g), droppedNoindex(g))
+		x.problems = slices.Concat(x.problems, losses.page(g), required(p, g), droppedNoindex(g), g.MissingFiles(hasFile, files))
 		return x, nil
 	}, func(i int, x one) error {
 		if progress != nil {
 			progress(i+1, len(p.Pages))
+		}
+		if x.Fragment {
+			r.Fragments = append(r.Fragments, x.Page.File)
 		}
 		t.Add(x.Result)
 		places.Add(x.Result)
@@ -75,7 +88,12 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 	r.Pages = t.Pages
 	r.Problems = append(r.Problems, site.GroupProblems(p.Gate.File, onPages)...)
 	r.Problems = append(r.Problems, places.Problems()...)
-	r.Problems = append(r.Problems, t.Problems()...)
+	loaded := sync.OnceValue(func() []string { return loadedURLs(p) })
+	r.Problems = append(r.Problems, t.Problems(loaded)...)
+	r.Problems = append(r.Problems, builtAndMissing(p.Gate.File, hasFile)...)
+	if len(p.LeftOut) > 0 {
+		r.Problems = append(r.Problems, leftOut(p))
+	}
 	r.Problems = append(r.Problems, sameURL(p.Gate.File)...)
 	r.Problems = append(r.Problems, idle.problems(p.Gate.File)...)
 	for _, f := range checks.Unreachable(kept) {
@@ -176,6 +194,57 @@ func (u *unwritten) problems(g *gatefile.Gate) (out []gatefile.Problem) {
 				Message: fmt.Sprintf("item %q writes no structured data where the list fact is missing (on %s)", it.Name, site.SomePages(paths)), Remedy: "give these pages the fact, or keep the item out of them"})
 		}
 	}
+	return out
+}
+
+// loadedURLs lists what the site's pages load: a second reading, for what somebody meant.
+func loadedURLs(p *site.Project) []string {
+	seen := map[string]bool{}
+	site.InOrder(len(p.Pages), func(i int) ([]string, error) {
+		b, err := p.Read(&p.Pages[i])
+		if err != nil {
+			return nil, err
+		}
+		return p.Gate.Look(b, p.Pages[i]).Loads(), nil
+	}, func(_ int, urls []string) error {
+		for _, u := range urls {
+			seen[u] = len(seen) < mostURLs || seen[u]
+		}
+		return nil
+	})
+	return slices.Sorted(maps.Keys(seen))
+}
+
+// mostURLs bounds what is kept to suggest from.
+const mostURLs = 20_000
+
+// builtAndMissing reports files that the build manifest names and the site lacks.
+func builtAndMissing(g *gatefile.Gate, has func(string) bool) (out []gatefile.Problem) {
+	if g.Manifest == nil {
+		return nil
+	}
+	for _, path := range g.Manifest.Files() {
+		if strings.HasPrefix(path, "/") && !strings.HasPrefix(path, "//") && !has(path) {
+			out = append(out, gatefile.Problem{Severity: gatefile.Error, Pos: g.Site.Manifest.Pos,
+				Message: fmt.Sprintf("the build manifest names %s, and the site has no such file", path), Remedy: "run the build again, or copy its files into the source folder"})
+		}
+	}
+	return out
+}
+
+// leftOut reports dot-files of the source that are not copied.
+func leftOut(p *site.Project) gatefile.Problem {
+	pos := p.Gate.File.Site.Source.Pos
+	return gatefile.Problem{Severity: gatefile.Note, Pos: pos,
+		Message: fmt.Sprintf("dot-files of the source folder are not copied: %s", site.SomePages(p.LeftOut)), Remedy: "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
+}
+
+// outOfOrder looks at a page as apply would write it for lines of before and after that
+// it does not keep.
+func outOfOrder(pass *checks.Pass) (out []gating.Problem) {
+	checks.OutOfOrder(pass, func(line gatefile.Text, f checks.Finding) {
+		out = append(out, gating.Problem{Page: pass.Path, Problem: gatefile.Problem{Severity: gatefile.Error, Pos: line.Pos, Message: f.Message, Remedy: f.Remedy}})
+	})
 	return out
 }
 

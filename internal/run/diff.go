@@ -84,7 +84,9 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 		if q != nil && !q.Chooses(r.View) {
 			return nil
 		}
-		d.Total++
+		if !r.Fragment {
+			d.Total++
+		}
 		problems = append(problems, r.Problems...)
 		st, err := ledger.Status(r.Page.File)
 		if err != nil || bytes.Equal(st.Text, r.File) && st.State != output.Missing {

@@ -47,6 +47,8 @@ type CheckResult struct {
 	Tally    Tally
 	Pages    int // that are no fragments
 	Files    int // of HTML
+	// Fragments are the files of HTML that are no pages of their own.
+	Fragments []string
 }
 
 // Tally is on how many pages each item is in, in the gate file's order.

@@ -122,7 +122,7 @@ func (s *survey) pages(files []site.File) ([]page.Page, error) {
 	if s.project == nil {
 		return site.PagesAnyway(files), nil
 	}
-	return site.Pages(files, s.gate.File.Site.Extensionless)
+	return s.project.PagesOf(files)
 }
 
 func (s *survey) take(file []byte, known page.Page) *inventory.Record {

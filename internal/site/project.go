@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -45,7 +46,11 @@ type Project struct {
 	Made   map[string][]byte // files of pages that the gate makes, by name
 	Pages  []page.Page       // sorted by path
 
-	skip func(string, bool) bool
+	// LeftOut are dot-files of the source that are not copied and that a server may want.
+	LeftOut []string
+
+	skip   func(string, bool) bool
+	hidden sync.Mutex
 }
 
 // A GateError carries the problems that keep a gate file from being put into
@@ -282,7 +287,15 @@ func (p *Project) Walk() error {
 	if p.Source == "" {
 		return &UsageError{"the gate file names no source folder", "add under site: source: FOLDER, the folder of the pages as your site builds them"}
 	}
-	files, strays, err := Walk(p.Source, true, p.Skip)
+	p.LeftOut = nil
+	files, strays, err := Walk(p.Source, true, func(rel string, dir bool) bool {
+		skip := p.Skip(rel, dir)
+		if skip {
+			p.noteHidden(rel, dir)
+		}
+		return skip
+	})
+	slices.Sort(p.LeftOut)
 	if err != nil {
 		var pe *PathError
 		if errors.As(err, &pe) && pe.Path == p.Source {
@@ -291,7 +304,7 @@ func (p *Project) Walk() error {
 		return err
 	}
 	p.Files, p.Strays = files, strays
-	p.Pages, err = Pages(files, p.Gate.File.Site.Extensionless)
+	p.Pages, err = p.PagesOf(files)
 	if err != nil {
 		return err
 	}
@@ -303,6 +316,50 @@ func (p *Project) Walk() error {
 		p.giveFacts(&p.Pages[i])
 	}
 	return nil
+}
+
+// PagesOf is Pages for a folder of the project: its source, or an output of it.
+func (p *Project) PagesOf(files []File) ([]page.Page, error) {
+	s := &p.Gate.File.Site
+	pages, err := Pages(files, s.Extensionless)
+	for i := range pages {
+		pages[i].Whole = matchesAny(s.Pages, pages[i].File)
+	}
+	return pages, err
+}
+
+func matchesAny(globs []gatefile.Text, rel string) bool {
+	return slices.ContainsFunc(globs, func(t gatefile.Text) bool { return doublestar.MatchUnvalidated(t.Value, rel) })
+}
+
+// also reports whether the gate file asks for a dot-file, or for something in a
+// dot-folder. A glob without "/" is for any folder.
+func also(g *gatefile.Gate, rel string, isDir bool) bool {
+	return slices.ContainsFunc(g.Site.Also, func(t gatefile.Text) bool {
+		glob := strings.TrimPrefix(t.Value, "/")
+		return doublestar.MatchUnvalidated(glob, rel) || !strings.Contains(glob, "/") && doublestar.MatchUnvalidated(glob, path.Base(rel)) ||
+			isDir && strings.HasPrefix(glob, rel+"/")
+	})
+}
+
+// LeavesOut reports whether something in an output folder is none of the tool's
+// business: a dot-file that the gate file does not ask for.
+func (p *Project) LeavesOut(rel string, isDir bool) bool {
+	return Hidden(rel) && !also(p.Gate.File, rel, isDir)
+}
+
+// dotFiles are the beginnings of the names of dot-files that nobody publishes.
+var dotFiles = []string{".git", ".DS_Store", "._", ".env", ".editorconfig", ".yg-", ".npm", ".idea", ".vscode", ".eslint", ".prettier", ".stylelint"}
+
+// noteHidden keeps the names of dot-files that a server may want and that are left out.
+func (p *Project) noteHidden(rel string, isDir bool) {
+	base := path.Base(rel)
+	if isDir || !Hidden(rel) || also(p.Gate.File, rel, isDir) || slices.ContainsFunc(dotFiles, func(s string) bool { return strings.HasPrefix(base, s) }) {
+		return
+	}
+	p.hidden.Lock()
+	defer p.hidden.Unlock()
+	p.LeftOut = append(p.LeftOut, rel)
 }
 
 func (p *Project) giveFacts(pg *page.Page) {
@@ -488,7 +545,7 @@ func (p *Project) FindQuick(name string) *page.Page {
 		if hit != nil {
 			return nil // two files, one path: the full listing tells
 		}
-		hit = &page.Page{Path: page.PathOf(c, p.Gate.File.Site.Extensionless), File: c}
+		hit = &page.Page{Path: page.PathOf(c, p.Gate.File.Site.Extensionless), File: c, Whole: matchesAny(p.Gate.File.Site.Pages, c)}
 	}
 	if hit != nil {
 		p.giveFacts(hit)

@@ -210,7 +210,7 @@ func skipper(dir, source string, g *gatefile.Gate) func(string, bool) bool {
 		own(name)
 	}
 	return func(rel string, isDir bool) bool {
-		if Hidden(rel) || inSource[rel] {
+		if Hidden(rel) && !also(g, rel, isDir) || inSource[rel] {
 			return true
 		}
 		for _, glob := range g.Site.Ignore {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 )
@@ -40,6 +41,68 @@ func LateNeeds(p *Pass) []Finding {
 	p.check = lateNeed
 	lateNeed.Page(p)
 	return p.findings
+}
+
+// OutOfOrder reports lines of before and after that the page does not keep, though it is
+// as the gate writes it: what is found stands where its author put it, and a place in the
+// head comes before all in the body. line is that of before or after.
+func OutOfOrder(p *Pass, report func(line gatefile.Text, f Finding)) {
+	p.check = lateNeed
+	eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
+		if !v.In {
+			return
+		}
+		compare := func(t gatefile.Text, word string) {
+			n := p.Gated.Number(t.Value)
+			if n < 0 || !p.Gated.Result.Verdicts[n].In {
+				return
+			}
+			first, last, ok := p.extent(v.Item.Name)
+			from, to, also := p.extent(t.Value)
+			if !ok || !also || word == "before" && last < from || word == "after" && first > to {
+				return
+			}
+			line, _ := markup.NewLocator(p.Source.Text).Locate(from)
+			stands := fmt.Sprintf("stands at %s:%d", p.File, line)
+			if len(v.Item.Found) == 0 && p.Gated.Result.Verdicts[n].Item.FoundOnly() {
+				stands = "is found in the source page"
+			}
+			p.findings = nil
+			p.Report(1, 1, v.Item.Name, fmt.Sprintf("item %q is to stand %s %q, which %s: its place puts it on the other side", v.Item.Name, word, t.Value, stands),
+				fmt.Sprintf("give it a place beside that, as in place: {%s: SELECTOR}, or move the other with a place of its own", word))
+			report(t, p.findings[0])
+			p.findings = nil
+		}
+		for _, t := range v.Item.Before {
+			compare(t, "before")
+		}
+		for _, t := range v.Item.After {
+			compare(t, "after")
+		}
+	})
+}
+
+// extent is where an item's first and last elements begin on the page.
+func (p *Pass) extent(item string) (first, last int, ok bool) {
+	note := func(at int) {
+		if !ok || at < first {
+			first = at
+		}
+		last, ok = max(last, at), true
+	}
+	for i := range p.Elements {
+		if e := &p.Elements[i]; e.Item == item && Own(e) {
+			note(e.El.Start)
+		}
+	}
+	if n := p.Gated.Number(item); n >= 0 {
+		for _, pp := range p.Gated.Items[n].Parts {
+			for _, o := range pp.At {
+				note(o.Start)
+			}
+		}
+	}
+	return first, last, ok
 }
 
 // running is when a script of the page runs.

@@ -21,16 +21,19 @@ type Tally struct {
 	sets     map[string]int
 	excluded map[*gatefile.Query]int // by entry of except: pages that it keeps an item or rule out of
 	chosen   map[*gatefile.Query]int // by entry of pages
-	idleIn   []gatefile.Problem
-	matched  map[*gatefile.Matcher]int
-	noValue  map[*gatefile.Key][]string // pages on which a metadata value has no value
+	// by entry of except: pages that it chooses, whether pages does or not
+	excludedAnywhere map[*gatefile.Query]int
+	idleIn           []gatefile.Problem
+	paths            []string // of the pages
+	matched          map[*gatefile.Matcher]int
+	noValue          map[*gatefile.Key][]string // pages on which a metadata value has no value
 }
 
 // NewTally begins a tally for a gate.
 func NewTally(g *gating.Gate) *Tally {
 	n := len(g.File.Items)
 	return &Tally{gate: g, In: make([]int, n), Found: make([]int, n), sets: map[string]int{},
-		excluded: map[*gatefile.Query]int{}, chosen: map[*gatefile.Query]int{}, matched: map[*gatefile.Matcher]int{},
+		excluded: map[*gatefile.Query]int{}, chosen: map[*gatefile.Query]int{}, excludedAnywhere: map[*gatefile.Query]int{}, matched: map[*gatefile.Matcher]int{},
 		noValue: map[*gatefile.Key][]string{}}
 }
 
@@ -41,6 +44,7 @@ func (t *Tally) Add(r *gating.Result) {
 	}
 	t.Pages++
 	pg := &r.Page
+	t.paths = append(t.paths, pg.Path)
 	for _, s := range t.gate.File.Sets {
 		if s.Query.Eval(pg) {
 			t.sets[s.Name]++
@@ -94,6 +98,7 @@ func (t *Tally) lines(pages, except []gatefile.Query, pg *page.Page) bool {
 	for k := range except {
 		if except[k].Eval(pg) {
 			out = true
+			t.excludedAnywhere[&except[k]]++
 			if in || len(pages) == 0 {
 				t.excluded[&except[k]]++
 			}
@@ -114,19 +119,66 @@ func (t *Tally) perPage(v *verdict.Verdict, chosen bool, pp *gatefile.PerPage) {
 }
 
 func (t *Tally) idle(pos gatefile.Position, remedy, format string, args ...any) gatefile.Problem {
-	return gatefile.Problem{Severity: gatefile.Note, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
+	return gatefile.Problem{Severity: gatefile.Warning, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
 }
 
-// Problems tells the lines that choose or change nothing. A plain none is meant,
-// and never told.
-func (t *Tally) Problems() []gatefile.Problem {
-	out := append([]gatefile.Problem{}, t.idleIn...)
+// Problems reports the lines that choose or change nothing. A plain none is meant,
+// and never reported. urls are what the site's pages load, for what was meant by a
+// matcher that matches nothing; it may be nil.
+func (t *Tally) Problems(urls func() []string) []gatefile.Problem {
+	out, idle := t.choosing()
+	return append(append(out, idle...), t.unmatched(urls)...)
+}
+
+// Idle reports the lines that change nothing: exceptions that exclude nothing, lines of
+// per-page that say what holds anyway, matchers that match nothing.
+func (t *Tally) Idle() []gatefile.Problem {
+	_, idle := t.choosing()
+	return append(idle, t.unmatched(nil)...)
+}
+
+// unmatched reports matchers that match nothing on any page.
+func (t *Tally) unmatched(urls func() []string) (out []gatefile.Problem) {
+	if t.Pages == 0 {
+		return nil
+	}
+	for _, it := range t.gate.File.Items {
+		if it.Disabled {
+			continue
+		}
+		for k := range len(it.Found) + len(it.Replaces) {
+			m, word := (*gatefile.Matcher)(nil), "found"
+			if k < len(it.Found) {
+				m = &it.Found[k]
+			} else {
+				m, word = &it.Replaces[k-len(it.Found)], "replaces"
+			}
+			if t.matched[m] > 0 {
+				continue
+			}
+			hint := ""
+			if _, ok := gating.ByURL(m); ok && urls != nil {
+				hint = t.gate.Meant(m, urls())
+			}
+			out = append(out, t.idle(m.Pos, "mend the matcher, or take it out", "item %q: %s: %s matches nothing on any page%s", it.Name, word, m.Raw, hint))
+		}
+	}
+	return out
+}
+
+// meant says which page a query that chooses none probably meant.
+func (t *Tally) meant(q *gatefile.Query) string { return pagequery.Meant(q.Text, t.paths) }
+
+// choosing reports sets, items and rules that choose no page, and apart from them lines
+// that change nothing.
+func (t *Tally) choosing() (out, idle []gatefile.Problem) {
+	idle = append(idle, t.idleIn...)
 	warn := func(pos gatefile.Position, remedy, format string, args ...any) {
 		out = append(out, gatefile.Problem{Severity: gatefile.Warning, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy})
 	}
 	for _, s := range t.gate.File.Sets {
 		if t.sets[s.Name] == 0 && !isNone(s.Query) {
-			warn(s.Query.Pos, "yellowgate pages lists the paths there are", "the page set %q chooses no page of the site", s.Name)
+			warn(s.Query.Pos, "yellowgate pages lists the paths there are", "the page set %q chooses no page of the site%s", s.Name, t.meant(&s.Query))
 		}
 	}
 	entries := func(what string, pages, except []gatefile.Query) (any bool) {
@@ -134,12 +186,16 @@ func (t *Tally) Problems() []gatefile.Problem {
 			q := &pages[k]
 			any = any || t.chosen[q] > 0 || isNone(*q)
 			if t.chosen[q] == 0 && !isNone(*q) && !t.namesEmptySet(q) {
-				warn(q.Pos, "yellowgate pages lists the paths there are", "%s: pages: %s chooses no page of the site", what, q.Text)
+				warn(q.Pos, "yellowgate pages lists the paths there are", "%s: pages: %s chooses no page of the site%s", what, q.Text, t.meant(q))
 			}
 		}
 		for k := range except {
 			if q := &except[k]; t.excluded[q] == 0 && any {
-				out = append(out, t.idle(q.Pos, "take it out, or mend it", "%s: except: %s excludes nothing that pages chooses", what, q.Text))
+				hint := ""
+				if t.excludedAnywhere[q] == 0 { // it chooses no page at all
+					hint = t.meant(q)
+				}
+				idle = append(idle, t.idle(q.Pos, "take it out, or mend it", "%s: except: %s excludes nothing that pages chooses%s", what, q.Text, hint))
 			}
 		}
 		return any
@@ -153,17 +209,6 @@ func (t *Tally) Problems() []gatefile.Problem {
 		if any && t.In[i] == 0 && len(it.Except) > 0 && !allNone(it.Pages) {
 			warn(it.Pos, "mend its exceptions", "the exceptions of %s cover all its pages: it is in nowhere", what)
 		}
-		for k := range len(it.Found) + len(it.Replaces) {
-			m := (*gatefile.Matcher)(nil)
-			if k < len(it.Found) {
-				m = &it.Found[k]
-			} else {
-				m = &it.Replaces[k-len(it.Found)]
-			}
-			if t.matched[m] == 0 && t.Pages > 0 {
-				out = append(out, t.idle(m.Pos, "take the matcher out, or mend it", "%s: %s finds nothing on any page", what, m.Raw))
-			}
-		}
 	}
 	for _, r := range t.gate.File.Rules {
 		name := "a metadata rule"
@@ -174,12 +219,16 @@ func (t *Tally) Problems() []gatefile.Problem {
 		for k := range r.Keys {
 			key := &r.Keys[k]
 			if pages := t.noValue[key]; len(pages) > 0 {
-				out = append(out, t.idle(key.Values[0].Pos, `give it a fallback, as in @{fact.name or "words"}, if these pages should have it`,
+				out = append(out, noted(key.Values[0].Pos, `give it a fallback, as in @{fact.name or "words"}, if these pages should have it`,
 					"%s: %q has no value on %d pages, first %s: the next rule, the page's own value or the defaults decide there", key.Name, key.Values[0].Text, len(pages), pages[0]))
 			}
 		}
 	}
-	return out
+	return out, idle
+}
+
+func noted(pos gatefile.Position, remedy, format string, args ...any) gatefile.Problem {
+	return gatefile.Problem{Severity: gatefile.Note, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
 }
 
 func isNone(q gatefile.Query) bool {

@@ -89,6 +89,8 @@ type Site struct {
 	Source, Output Text // folders, relative to the gate file
 	Facts          []Text
 	Ignore         []Text
+	Also           []Text // globs of dot-files to be copied
+	Pages          []Text // globs of HTML files that are pages without looking like one
 	Trust          []Text
 	Manifest       Text
 	Extensionless  bool

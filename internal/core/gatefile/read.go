@@ -255,9 +255,10 @@ func (r *reader) site(n ast.Node) {
 			s.Trust = r.texts(e.node, what)
 		case "manifest":
 			s.Manifest, _ = r.text1(e.node, what)
-		case "ignore":
-			s.Ignore = r.texts(e.node, what)
-			for _, t := range s.Ignore {
+		case "ignore", "also", "pages":
+			list := map[string]*[]Text{"ignore": &s.Ignore, "also": &s.Also, "pages": &s.Pages}[e.key]
+			*list = r.texts(e.node, what)
+			for _, t := range *list {
 				if !doublestar.ValidatePattern(t.Value) {
 					r.errorf(t.Pos, "the glob %q has a bracket or brace that is never closed", t.Value)
 				}

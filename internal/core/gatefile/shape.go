@@ -33,6 +33,8 @@ type SiteShape struct {
 	Output        Line  `key:"output" doc:"folder that apply writes"`
 	Facts         Texts `key:"facts" doc:"facts files: CSV with a path column, JSON or YAML"`
 	Ignore        Texts `key:"ignore" doc:"globs of files left alone and not copied"`
+	Also          Texts `key:"also" doc:"globs of dot-files to be copied all the same, such as .htaccess"`
+	Pages         Texts `key:"pages" doc:"globs of HTML files that are pages though they have no html, head, body or title tag"`
 	Trust         Texts `key:"trust" doc:"hosts whose third-party code is expected"`
 	Manifest      Line  `key:"manifest" doc:"build manifest, a JSON object, for built: in URLs"`
 	Extensionless bool  `key:"extensionless" doc:"true: the file about.html is the page /about"`

@@ -111,8 +111,9 @@ func (e *editing) matched(m *gatefile.Matcher, refs []loaded) (out []int) {
 			}
 		}
 	default:
+		glob, query := splitQuery(m.URL)
 		for _, l := range refs {
-			if MatchURL(m.URL, l.url) {
+			if MatchURL(glob, l.url) && (query == "" || doublestar.MatchUnvalidated(query, l.query)) {
 				out = append(out, l.at)
 			}
 		}
@@ -123,8 +124,15 @@ func (e *editing) matched(m *gatefile.Matcher, refs []loaded) (out []int) {
 // A loaded URL is that of one loading element, resolved, without query and
 // fragment: the path within the site for its own.
 type loaded struct {
-	at  int
-	url string
+	at    int
+	url   string
+	query string
+}
+
+// splitQuery takes the query off the glob of a url matcher: what follows its "?".
+func splitQuery(glob string) (url, query string) {
+	url, query, _ = strings.Cut(glob, "?")
+	return url, query
 }
 
 // loads lists the URLs that the page loads.
@@ -133,7 +141,8 @@ func (e *editing) loads() []loaded {
 	out := make([]loaded, 0, len(e.Scan.Elements))
 	add := func(at int, raw string) {
 		if r, ok := base.Resolve(raw); ok && !r.Data {
-			out = append(out, loaded{at, e.gate.matchForm(r)})
+			_, query, _ := strings.Cut(r.URL, "?")
+			out = append(out, loaded{at, e.gate.matchForm(r), query})
 		}
 	}
 	for _, el := range e.Scan.Elements {

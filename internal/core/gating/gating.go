@@ -258,7 +258,7 @@ func (g *Gate) Page(file []byte, known page.Page) *Result {
 // Put decides for a page that was looked at, and edits it.
 func (g *Gate) Put(v *View) *Result {
 	r := &Result{View: v, File: v.Source.File}
-	if v.Scan.Fragment() {
+	if v.Scan.Fragment() && !v.Page.Whole {
 		r.Fragment = true
 		return r
 	}
@@ -285,8 +285,36 @@ func (g *Gate) Put(v *View) *Result {
 	e.finishTags()
 	r.Problems, r.placeless, r.Written, r.Popups = e.Problems, e.placeless, e.Written, e.Popups
 	r.last = e
-	e.apply(r)
+	if e.apply(r) {
+		r.keepsEncoding()
+	}
 	return r
+}
+
+// keepsEncoding refuses an output that a browser would decode in another way than the
+// source: a meta that declares the encoding counts within the first 1,024 bytes alone
+// (HTML, 13.2.3.2), and something that is written may bring one.
+func (r *Result) keepsEncoding() {
+	was, is := markup.DeclaredEncoding(r.Source.File), markup.DeclaredEncoding(r.File)
+	if was == is {
+		return
+	}
+	pos := gatefile.Position{File: r.Page.File, Line: 1, Column: 1}
+	if is == "" {
+		r.problem(gatefile.Problem{Severity: gatefile.Error, Pos: pos,
+			Message: fmt.Sprintf("what is written before the page's charset would push it beyond the first 1,024 bytes: browsers would no longer read the page as %s", was),
+			Remedy:  "let the page begin with its charset: <head><meta charset=\"utf-8\">"})
+		return
+	}
+	r.problem(gatefile.Problem{Severity: gatefile.Error, Pos: pos,
+		Message: fmt.Sprintf("what is written declares the encoding %s, and the page's is %s", is, orUndeclared(was)), Remedy: "take the charset out of the item's code; it is the page's"})
+}
+
+func orUndeclared(encoding string) string {
+	if encoding == "" {
+		return "not declared"
+	}
+	return encoding
 }
 
 // Stays lists the elements of the source page that items which are in are found by

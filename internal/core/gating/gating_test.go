@@ -148,7 +148,9 @@ func TestOddPages(t *testing.T) {
 		}
 		return b.String()
 	}
-	const h, b = `<!--yg:h--><meta name=h content="é"><!--/yg:h-->`, "<!--yg:b--><p>é</p><!--/yg:b-->"
+	// Where a page does not say its encoding, what is written is ASCII.
+	const h, b = `<!--yg:h--><meta name=h content="&#xE9;"><!--/yg:h-->`, "<!--yg:b--><p>&#xE9;</p><!--/yg:b-->"
+	const hU, bU = `<!--yg:h--><meta name=h content="é"><!--/yg:h-->`, "<!--yg:b--><p>é</p><!--/yg:b-->"
 	for _, c := range []struct{ name, yaml, source, want string }{
 		{"broken head", both, "<head><div>x</div><title>t</title></head><body>y</body>", "<head>" + h + "<div>x</div><title>t</title></head><body>y" + b + "</body>"},
 		{"nothing written", both, "<title>t</title>x", "<title>t</title>" + h + "x" + b},
@@ -159,8 +161,11 @@ func TestOddPages(t *testing.T) {
 		{"what breaks the head goes", "items: {p: {found: img, pages: none}}\nmetadata: [{pages: all, title: n}]\n", "<head><img><title>t</title></head><body>x", "<head><title>n</title></head><body>x"},
 		{"script first in a body without its tag", "items: {s: {code: <script>a()</script>, place: body-start, pages: all}}\n", "<!doctype html><p>x", "<!doctype html><!--yg:s--><body><script>a()</script><!--/yg:s--><p>x"},
 		{"Latin-1 with CRLF", both, "<head>\r\n<meta charset=iso-8859-1>\r\n</head>\r\n<body>\r\n\xe9\r\n</body>", "<head>\r\n<meta charset=iso-8859-1><!--yg:h-->\r\n<meta name=h content=\"&#xE9;\"><!--/yg:h-->\r\n</head>\r\n<body>\r\n\xe9<!--yg:b-->\r\n<p>&#xE9;</p><!--/yg:b-->\r\n</body>"},
-		{"UTF-16", both, utf16("<head></head><body>é</body>"), utf16("<head>" + h + "</head><body>é" + b + "</body>")},
-		{"byte order mark", both, "\xef\xbb\xbf<head></head><body>", "\xef\xbb\xbf<head>" + h + "</head><body>" + b},
+		{"undeclared and no UTF-8", both, "<head></head><body>\xe9</body>", "<head>" + h + "</head><body>\xe9" + b + "</body>"},
+		{"undeclared UTF-8", both, "<head></head><body>é</body>", "<head>" + h + "</head><body>é" + b + "</body>"},
+		{"declared UTF-8", both, "<head><meta charset=utf-8></head><body>é</body>", "<head><meta charset=utf-8>" + hU + "</head><body>é" + bU + "</body>"},
+		{"UTF-16", both, utf16("<head></head><body>é</body>"), utf16("<head>" + hU + "</head><body>é" + bU + "</body>")},
+		{"byte order mark", both, "\xef\xbb\xbf<head></head><body>", "\xef\xbb\xbf<head>" + hU + "</head><body>" + bU},
 		{"marked regions of an earlier output", both, "<head><!--yg:old--><link><!--/yg:old--></head><body>x<!--yg:b--><p>old</p><!--/yg:b--></body>", "<head>" + h + "</head><body>x" + b + "</body>"},
 		{"fragment", both, "<p>no page of its own", "<p>no page of its own"},
 		{"redirect", both, "<meta http-equiv=refresh content='0; url=/new/'><title>x</title>", "<meta http-equiv=refresh content='0; url=/new/'><title>x</title>"},

@@ -85,7 +85,7 @@ func Take(file []byte, known page.Page, site *weburl.Site, weights Weights) *Rec
 // TakeScanned is Take for a page that was read already.
 func TakeScanned(src *markup.Source, scan *markup.Page, known page.Page, site *weburl.Site, weights Weights) *Record {
 	r := &Record{Format: Format, Path: known.Path, File: known.File, Bytes: len(src.File), Digest: digest(src.File), Encoding: src.Encoding,
-		Fragment: scan.Fragment(), Frameset: scan.Frameset, Source: src, Scan: scan, Page: known}
+		Fragment: scan.Fragment() && !known.Whole, Frameset: scan.Frameset, Source: src, Scan: scan, Page: known}
 	r.Page.Read(src, scan)
 	r.Title = r.Page.Title
 	r.Base = site.Page(known.Path, gating.BaseHref(src, scan))

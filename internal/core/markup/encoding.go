@@ -8,6 +8,7 @@ import (
 	"unicode/utf8"
 
 	"golang.org/x/text/encoding"
+	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/htmlindex"
 )
 
@@ -21,9 +22,10 @@ type Source struct {
 	Text     []byte // what is scanned
 	Encoding string // the encoding's name in lower case (Encoding Standard, 4.2), "utf-8" by default
 
-	utf16     bool
-	bigEndian bool
-	decoder   *encoding.Decoder // nil for UTF-8 and UTF-16
+	utf16      bool
+	bigEndian  bool
+	decoder    *encoding.Decoder // nil for UTF-8 and UTF-16
+	undeclared bool              // nothing in the file says which encoding it has
 }
 
 // Read finds out the encoding of a file: its byte order mark, then the first
@@ -44,6 +46,7 @@ func Read(file []byte) *Source {
 	}
 	label := declaredCharset(file[:min(len(file), 1024)])
 	if label == "" {
+		src.undeclare()
 		return src
 	}
 	enc, err := htmlindex.Get(label)
@@ -59,6 +62,16 @@ func Read(file []byte) *Source {
 		src.Text = maskISO2022(file)
 	}
 	return src
+}
+
+// undeclare reads a file that says nothing of its encoding. Where its bytes are no UTF-8
+// they are read as windows-1252, as most browsers do; where they are, whoever sends the
+// file may still say something else.
+func (s *Source) undeclare() {
+	s.undeclared = true
+	if !utf8.Valid(s.File) {
+		s.Encoding, s.decoder = "windows-1252", charmap.Windows1252.NewDecoder()
+	}
 }
 
 // declaredCharset is the label in the first meta that declares an encoding.
@@ -77,6 +90,16 @@ func declaredCharset(head []byte) string {
 		}
 	}
 	return ""
+}
+
+// DeclaredEncoding is the label of the encoding that a file declares where a browser looks
+// for it: by a byte order mark, or by a meta within the first 1,024 bytes; "" for none.
+func DeclaredEncoding(file []byte) string {
+	switch {
+	case bytes.HasPrefix(file, byteOrderMark), bytes.HasPrefix(file, []byte("\xFE\xFF")), bytes.HasPrefix(file, []byte("\xFF\xFE")):
+		return "its byte order mark"
+	}
+	return declaredCharset(file[:min(len(file), 1024)])
 }
 
 // headPages are scans of the beginnings of pages, used again.
@@ -104,8 +127,9 @@ func MetaCharset(src []byte, at int) (label string, ok bool) {
 	return "", false
 }
 
-// UTF8 reports whether any character can be written into the file.
-func (s *Source) UTF8() bool { return s.decoder == nil }
+// UTF8 reports whether any character can be written into the file: it is in UTF-8 or
+// UTF-16, and says so. Into any other file only ASCII is written.
+func (s *Source) UTF8() bool { return s.decoder == nil && !s.undeclared }
 
 // String decodes a range of Text to UTF-8.
 func (s *Source) String(from, to int) string {

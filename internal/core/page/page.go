@@ -22,6 +22,7 @@ type Page struct {
 	Lang        string
 	Meta        map[string]string // content by lower-case name (or property), the first counts
 	Redirect    bool              // an immediate meta refresh
+	Whole       bool              // the gate file calls it a page, whatever tags it has
 
 	Facts map[string]string
 	Lists map[string]any // facts that are lists: []any of maps, lists and scalars

@@ -409,3 +409,14 @@ func Bind(x Expr, lookup func(name string) Expr, names []string) error {
 	})
 	return failed
 }
+
+// Meant says which of the paths was probably meant by the first path in a query that
+// chooses no page: " (did you mean …?)", or nothing.
+func Meant(query string, paths []string) string {
+	for word := range strings.FieldsSeq(query) {
+		if word = strings.Trim(word, "()"); strings.HasPrefix(word, "/") {
+			return near.Suggest(word, paths)
+		}
+	}
+	return ""
+}
