@@ -11,17 +11,24 @@ import (
 )
 
 func (a *app) compareCmd() *cobra.Command {
-	return &cobra.Command{
-		Use: "compare BEFORE AFTER", GroupID: "verify", Args: cobra.ExactArgs(2),
+	var failOn string
+	cmd := &cobra.Command{
+		Use: "compare BEFORE AFTER [PAGE]", GroupID: "verify", Args: needs(2, 3, "compare takes two folders of pages, or audits saved with audit --format json", "yellowgate compare site public"),
 		Short: "What came, what went, what moved between two folders or saved audits?",
 		Long: `Compares two folders of pages, or audits saved with audit --format json: what came,
 went and moved, on which pages, the requests, bytes and blocking resources saved or
-added, findings mended and new, and whether anything else changed. Use it when you have
-switched something off: did that do what you wanted, and nothing else? With --format html
-it is the page of the second one's audit, with the first beside it.`,
-		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public\n  yellowgate compare site public --format html --out compared.html",
+added, findings mended and new, and on which pages anything else changed. Use it when you
+have switched something off: did that do what you wanted, and nothing else? With a page,
+or with --verbose, it shows what else changed. With --fail-on, new findings fail: a
+baseline for CI. With --format html it is the page of the second one's audit, with the
+first beside it.`,
+		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public --fail-on warning\n  yellowgate compare site public /visit/\n  yellowgate compare site public --format html --out compared.html",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin("html"); err != nil {
+				return err
+			}
+			threshold, err := failThreshold(failOn)
+			if err != nil {
 				return err
 			}
 			p, err := a.openIfAny(true)
@@ -31,9 +38,16 @@ it is the page of the second one's audit, with the first beside it.`,
 			if err != nil {
 				p = nil // two folders can be compared without a gate file that works
 			}
-			r, err := run.Compare(args[0], args[1], p, a.progress("comparing"))
+			o := run.CompareOptions{Before: args[0], After: args[1], Project: p, Diffs: a.verbose, Roughly: a.format == "text", Progress: a.progress("comparing")}
+			if len(args) == 3 {
+				o.Page = args[2]
+			}
+			r, err := run.Compare(o)
 			if err != nil {
 				return err
+			}
+			if r.WorstNew() >= threshold {
+				a.status = found
 			}
 			return a.write(func(w io.Writer, pr *report.Printer) error {
 				if a.format == "json" {
@@ -50,4 +64,9 @@ it is the page of the second one's audit, with the first beside it.`,
 			})
 		},
 	}
+	failOnFlag(cmd, &failOn)
+	cmd.Flags().Lookup("fail-on").DefValue = "never"
+	_ = cmd.Flags().Set("fail-on", "never")
+	cmd.Flags().Lookup("fail-on").Usage = "the least `SEVERITY` of a new finding that makes the exit status 1: error, warning, note, never"
+	return cmd
 }

@@ -113,6 +113,17 @@ with apply, and verify with audit, why and where.`,
 	return root
 }
 
+// needs says how many arguments a command takes; without them it tells what is missing and
+// gives an example.
+func needs(least, most int, what, example string) cobra.PositionalArgs {
+	return func(_ *cobra.Command, args []string) error {
+		if len(args) < least || len(args) > most {
+			return &site.UsageError{Message: fmt.Sprintf("%s; %d given", what, len(args)), Remedy: "for example: " + example}
+		}
+		return nil
+	}
+}
+
 // begin checks the flags that all commands have and opens the result.
 func (a *app) begin(formats ...string) error {
 	formats = append([]string{"text", "json"}, formats...)

@@ -40,15 +40,47 @@ func (p *Printer) Compare(before, after string, r *compare.Result, verbose bool)
 	p.pagesOf("pages that are gone", r.Removed, limit)
 	p.compared("findings mended", r.Mended, p.in.Render)
 	p.compared("findings that are new", r.New, p.bad.Render)
+	p.rests(r, limit)
+}
+
+// rests answers "and nothing else?".
+func (p *Printer) rests(r *compare.Result, limit int) {
 	p.Line("")
-	switch {
-	case len(r.Others) > 0:
-		p.Line("%s changed in something else than what it loads: %s", p.warn.Render(plural(len(r.Others), "page")), list(r.Others, limit))
-	case r.After.Pages == len(r.Pages)+len(r.Added):
-		p.Line("Every page is among these.")
-	default:
-		p.Line("%s", p.in.Render("Nothing else changed")+fmt.Sprintf(" on the other %s.", plural(max(r.After.Pages-len(r.Pages)-len(r.Added), 0), "page")))
+	lines := map[string]int{}
+	for _, x := range r.Rests {
+		lines[x.Page] = x.Lines
 	}
+	named := make([]string, len(r.Others))
+	for i, path := range r.Others {
+		named[i] = path
+		if n := lines[path]; n > 0 {
+			named[i] += fmt.Sprintf(" (%s)", plural(n, "line"))
+		}
+	}
+	if len(r.Others) > 0 {
+		p.Line("%s changed in something else than what is listed: %s", p.warn.Render(plural(len(r.Others), "page")), list(named, limit))
+		if shown := p.diffs(r.Rests); !shown {
+			p.Line("  %s", p.dim.Render("--verbose shows what, and so does naming a page: yellowgate compare BEFORE AFTER "+r.Others[0]))
+		}
+	}
+	if len(r.Untold) > 0 {
+		p.Line("%s", p.dim.Render(fmt.Sprintf("Whether anything else changed on %s is not known: a saved audit has no text. Compare two folders.", list(r.Untold, limit))))
+	}
+	if len(r.Others)+len(r.Untold) == 0 {
+		p.Line("%s", p.in.Render("Nothing else changed")+fmt.Sprintf(" on the %s that both sides have.", plural(r.After.Pages-len(r.Added), "page")))
+	}
+}
+
+// diffs writes what else differs, where that was asked for.
+func (p *Printer) diffs(rests []compare.Rest) (shown bool) {
+	for _, x := range rests {
+		if x.Diff != "" {
+			p.Line("")
+			p.unified(x.Diff)
+			shown = true
+		}
+	}
+	return shown
 }
 
 // A totalRow is one total of two audits.

@@ -52,21 +52,7 @@ func (p *Printer) Diff(d *run.DiffResult, summary bool) {
 				continue
 			}
 			p.Line("")
-			for line := range strings.Lines(x.Unified) {
-				line = strings.TrimRight(line, "\r\n")
-				switch {
-				case strings.HasPrefix(line, "+++"), strings.HasPrefix(line, "---"):
-					p.Line("%s", p.head.Render(Clean(line)))
-				case strings.HasPrefix(line, "+"):
-					p.Line("%s", p.in.Render(Clean(line)))
-				case strings.HasPrefix(line, "-"):
-					p.Line("%s", p.bad.Render(Clean(line)))
-				case strings.HasPrefix(line, "@@"):
-					p.Line("%s", p.note.Render(Clean(line)))
-				default:
-					p.Line("%s", Clean(line))
-				}
-			}
+			p.unified(x.Unified)
 		}
 	}
 	p.Line("")
@@ -121,4 +107,23 @@ func changed(d *run.DiffResult) (n int) {
 		}
 	}
 	return n
+}
+
+// unified writes a unified diff.
+func (p *Printer) unified(text string) {
+	for line := range strings.Lines(text) {
+		line = strings.TrimRight(line, "\r\n")
+		switch {
+		case strings.HasPrefix(line, "+++"), strings.HasPrefix(line, "---"):
+			p.Line("%s", p.head.Render(Clean(line)))
+		case strings.HasPrefix(line, "+"):
+			p.Line("%s", p.in.Render(Clean(line)))
+		case strings.HasPrefix(line, "-"):
+			p.Line("%s", p.bad.Render(Clean(line)))
+		case strings.HasPrefix(line, "@@"):
+			p.Line("%s", p.note.Render(Clean(line)))
+		default:
+			p.Line("%s", Clean(line))
+		}
+	}
 }

@@ -80,6 +80,8 @@ type AuditOptions struct {
 	Name    string        // of the folder, for people
 	Records bool          // keep the records and verdicts
 	NoNotes bool          // only count notes
+	Roughly bool          // leave out what inline texts weigh compressed
+	Names   *gating.Gate  // names the items of elements where there is no project; what loads nothing is noted, too
 	// Each, if set, gets every page's record and verdicts, in order. They are not kept.
 	Each     func(r *inventory.Record, verdicts []Gated) error
 	Progress Progress
@@ -101,7 +103,7 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 	}
 	var pages []page.Page
 	s := &auditing{AuditOptions: o, result: a, site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files)}
-	s.weights.Roughly = !o.Records && o.Each == nil
+	s.weights.Roughly = o.Roughly || !o.Records && o.Each == nil
 	if o.Project != nil {
 		if err := s.useGate(); err != nil {
 			return nil, err
@@ -297,12 +299,18 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 		}
 	}
 	a.findings, a.kept = checks.RunPage(pass)
+	if s.Names != nil && !a.record.Fragment {
+		nameAll(a.record, s.Names)
+	}
 	return a, nil
 }
 
 func (s *auditing) take(file []byte, known page.Page) *inventory.Record {
 	src := markup.Read(file)
-	if s.Project == nil {
+	switch {
+	case s.Project == nil && s.Names != nil:
+		return inventory.TakeScanned(src, s.Names.ScanAll(src), known, s.site, s.weights)
+	case s.Project == nil:
 		return inventory.TakeScanned(src, markup.ScanTags(src.Text, nil), known, s.site, s.weights)
 	}
 	return inventory.TakeScanned(src, s.Project.Gate.ScanAll(src), known, s.site, s.weights)

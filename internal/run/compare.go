@@ -2,33 +2,113 @@ package run
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/aymanbagabas/go-udiff"
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/compare"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/site"
 )
 
-// Compare holds two folders of pages, or saved audits, against each other. The
-// project, which may be nil, says which items things belong to.
-func Compare(before, after string, project *site.Project, progress Progress) (*Comparison, error) {
-	b, err := side(before, project, progress)
+// CompareOptions say what to compare, and how.
+type CompareOptions struct {
+	Before, After string        // folders of pages, or saved audits
+	Project       *site.Project // says which items things belong to; may be nil
+	Page          string        // compare one page alone, and show what differs
+	Diffs         bool          // show what else differs on every page
+	Roughly       bool          // leave out what inline texts weigh compressed
+	Progress      Progress
+}
+
+// Compare compares two folders of pages, or saved audits.
+func Compare(o CompareOptions) (*Comparison, error) {
+	b, err := side(o.Before, o)
 	if err != nil {
 		return nil, err
 	}
-	a, err := side(after, project, progress)
+	a, err := side(o.After, o)
 	if err != nil {
 		return nil, err
+	}
+	if o.Page != "" {
+		if err := onePage(o.Page, b, a); err != nil {
+			return nil, err
+		}
 	}
 	if b.gated != a.gated { // only one of them can be held against the gate
 		b.Findings, a.Findings = withoutGate(b.Findings), withoutGate(a.Findings)
 	}
-	c := &Comparison{Result: compare.Compare(&b.Side, &a.Side), Before: b.audit, After: a.audit}
+	c := &Comparison{Result: compare.Compare(&b.Side, &a.Side, rest(b, a, o.Diffs || o.Page != "")), Before: b.audit, After: a.audit}
 	c.After.Findings = a.Findings
 	c.After.Totals = Totals{Accepted: c.After.Totals.Accepted}
 	c.After.count()
 	return c, nil
+}
+
+// WorstNew is the severity of the worst finding that is new: as AuditResult.Worst.
+func (c *Comparison) WorstNew() int {
+	r := AuditResult{Findings: c.New}
+	r.count()
+	return r.Worst()
+}
+
+// onePage leaves one page on both sides.
+func onePage(name string, sides ...*gatedSide) error {
+	key := page.Key(name)
+	var paths []string
+	found := false
+	for _, s := range sides {
+		var one []*inventory.Record
+		for _, r := range s.Records {
+			if paths = append(paths, r.Path); page.Key(r.Path) == key || r.File == strings.TrimPrefix(name, "/") {
+				one = append(one, r)
+			}
+		}
+		s.Records, found = one, found || len(one) > 0
+		s.Findings = slices.DeleteFunc(slices.Clone(s.Findings), func(f checks.Finding) bool { return len(one) == 0 || f.Page != one[0].Path })
+	}
+	if !found {
+		return &site.UsageError{Message: fmt.Sprintf("no page %q on either side%s", name, near.Suggest(name, paths)), Remedy: "name it by its path: yellowgate compare site public /visit/"}
+	}
+	return nil
+}
+
+// rest reads the pages of two folders for what differs besides what is listed; nil where
+// a side is a saved audit.
+func rest(b, a *gatedSide, diffs bool) func(compare.Cut) (compare.Rest, bool) {
+	if b.dir == "" || a.dir == "" {
+		return nil
+	}
+	return func(c compare.Cut) (compare.Rest, bool) {
+		before, berr := site.ReadFile(b.dir, c.Before)
+		after, aerr := site.ReadFile(a.dir, c.After)
+		if berr != nil || aerr != nil {
+			return compare.Rest{}, false
+		}
+		was, is := compare.Lines(before, c.Went), compare.Lines(after, c.Came)
+		r := compare.Rest{Page: c.Path}
+		if slices.Equal(was, is) {
+			return r, true
+		}
+		text := udiff.Unified("before/"+c.Before, "after/"+c.After, strings.Join(was, "\n")+"\n", strings.Join(is, "\n")+"\n")
+		for line := range strings.Lines(text) {
+			if (line[0] == '+' || line[0] == '-') && !strings.HasPrefix(line, "+++") && !strings.HasPrefix(line, "---") {
+				r.Lines++
+			}
+		}
+		if diffs {
+			r.Diff = text
+		}
+		return r, true
+	}
 }
 
 // A Comparison is what differs between two audits, and the two.
@@ -42,6 +122,7 @@ type gatedSide struct {
 	compare.Side
 	gated bool
 	audit *AuditResult
+	dir   string // where its pages are; "" for a saved audit
 }
 
 func withoutGate(fs []checks.Finding) (out []checks.Finding) {
@@ -54,7 +135,8 @@ func withoutGate(fs []checks.Finding) (out []checks.Finding) {
 }
 
 // side reads one side: a folder, or an audit saved as JSON.
-func side(name string, project *site.Project, progress Progress) (*gatedSide, error) {
+func side(name string, from CompareOptions) (*gatedSide, error) {
+	project := from.Project
 	info, err := os.Stat(name)
 	if err != nil {
 		return nil, &site.PathError{Path: name, Err: err, What: "name a folder of pages, or an audit saved with --format json"}
@@ -62,9 +144,9 @@ func side(name string, project *site.Project, progress Progress) (*gatedSide, er
 	if !info.IsDir() {
 		return saved(name)
 	}
-	o := AuditOptions{Dir: filepath.Clean(name), Name: name, Records: true, Progress: progress}
+	o := AuditOptions{Dir: filepath.Clean(name), Name: name, Records: true, Roughly: from.Roughly, Progress: from.Progress}
 	if project != nil {
-		o.Address = project.Gate.File.Site.URL.Value
+		o.Address, o.Names = project.Gate.File.Site.URL.Value, project.Gate
 		if abs, err := filepath.Abs(name); err == nil && abs == project.Output {
 			o.Dir, o.Project = abs, project
 		}
@@ -73,7 +155,7 @@ func side(name string, project *site.Project, progress Progress) (*gatedSide, er
 	if err != nil {
 		return nil, err
 	}
-	return &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings}, o.Project != nil, r}, nil
+	return &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings}, o.Project != nil, r, o.Dir}, nil
 }
 
 // saved reads an audit that was saved as JSON.
@@ -93,5 +175,5 @@ func saved(name string) (*gatedSide, error) {
 		r.Requests += cost.Requests
 		r.Bytes += int64(rec.Bytes + cost.Loaded)
 	}
-	return &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings}, r.Gate != "", &r}, nil
+	return &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings}, r.Gate != "", &r, ""}, nil
 }

@@ -5,10 +5,14 @@ package compare
 
 import (
 	"fmt"
+	"regexp"
+	"slices"
 	"sort"
+	"strings"
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 )
 
@@ -23,15 +27,34 @@ type Side struct {
 type Result struct {
 	Before  Totals           `json:"before"`
 	After   Totals           `json:"after"`
-	Came    []Thing          `json:"came"`  // what is on pages on which it was not
-	Went    []Thing          `json:"went"`  // what is no longer on pages
-	Moved   []Thing          `json:"moved"` // what stands in another half, or runs otherwise
-	Pages   []Page           `json:"pages"` // that changed in what they load
-	Others  []string         `json:"others"`
+	Came    []Thing          `json:"came"`    // what is on pages on which it was not
+	Went    []Thing          `json:"went"`    // what is no longer on pages
+	Moved   []Thing          `json:"moved"`   // what stands in another half, or runs otherwise
+	Pages   []Page           `json:"pages"`   // that changed in what they load
+	Others  []string         `json:"others"`  // pages that differ in something else than what came, went and moved
+	Rests   []Rest           `json:"rests"`   // the same with how much, where the texts of both sides are at hand
+	Untold  []string         `json:"untold"`  // pages of which it cannot be told: a side is a saved audit
 	Added   []string         `json:"added"`   // pages that were not there before
 	Removed []string         `json:"removed"` // pages that are no longer there
 	Mended  []checks.Finding `json:"mended"`
 	New     []checks.Finding `json:"new"`
+}
+
+// A Rest is what differs on a page besides what came, went and moved: text, other
+// elements, attributes, metadata.
+type Rest struct {
+	Page  string `json:"page"`
+	Lines int    `json:"lines"` // that are on one side only
+	Diff  string `json:"diff,omitempty"`
+}
+
+// A Cut is a page that is on both sides and differs, with the spans of the files in which
+// what came, went and moved stands.
+type Cut struct {
+	Path          string
+	Before, After string // files
+	Went, Came    []markup.Span
+	Changed       bool // something came, went or moved
 }
 
 // Totals are of a page, or of all.
@@ -63,12 +86,14 @@ type Page struct {
 
 // Same reports whether nothing differs at all.
 func (r *Result) Same() bool {
-	return len(r.Pages)+len(r.Others)+len(r.Added)+len(r.Removed)+len(r.Mended)+len(r.New) == 0
+	return len(r.Pages)+len(r.Others)+len(r.Untold)+len(r.Added)+len(r.Removed)+len(r.Mended)+len(r.New) == 0
 }
 
-// Compare holds two sides against each other, page by page.
-func Compare(before, after *Side) *Result {
-	r := &Result{Came: []Thing{}, Went: []Thing{}, Moved: []Thing{}, Pages: []Page{}, Others: []string{}, Added: []string{}, Removed: []string{}, Mended: []checks.Finding{}, New: []checks.Finding{}}
+// Compare holds two sides against each other, page by page. rest is asked what differs on
+// a page besides what came, went and moved; ok is false where that cannot be told. It may
+// be nil.
+func Compare(before, after *Side, rest func(Cut) (r Rest, ok bool)) *Result {
+	r := &Result{Came: []Thing{}, Went: []Thing{}, Moved: []Thing{}, Pages: []Page{}, Others: []string{}, Rests: []Rest{}, Untold: []string{}, Added: []string{}, Removed: []string{}, Mended: []checks.Finding{}, New: []checks.Finding{}}
 	old := map[string]*inventory.Record{}
 	for _, rec := range before.Records {
 		if !rec.Fragment {
@@ -90,13 +115,12 @@ func Compare(before, after *Side) *Result {
 			r.Added = append(r.Added, rec.Path)
 			continue
 		}
-		changed := things.page(was, rec)
-		a, b := totalsOf(was), totalsOf(rec)
-		switch {
-		case changed:
-			r.Pages = append(r.Pages, Page{rec.Path, a, b})
-		case was.Digest != rec.Digest:
-			r.Others = append(r.Others, rec.Path)
+		cut := things.page(was, rec)
+		if cut.Changed {
+			r.Pages = append(r.Pages, Page{rec.Path, totalsOf(was), totalsOf(rec)})
+		}
+		if was.Digest != rec.Digest {
+			r.others(cut, rest)
 		}
 	}
 	for _, rec := range before.Records {
@@ -108,6 +132,48 @@ func Compare(before, after *Side) *Result {
 	r.Mended, r.New = findings(before.Findings, after.Findings), findings(after.Findings, before.Findings)
 	return r
 }
+
+// others settles whether a page whose bytes differ differs in something else than what
+// is listed.
+func (r *Result) others(c Cut, rest func(Cut) (Rest, bool)) {
+	if rest != nil {
+		if x, ok := rest(c); ok {
+			if x.Lines > 0 {
+				r.Others, r.Rests = append(r.Others, c.Path), append(r.Rests, x)
+			}
+			return
+		}
+	}
+	if c.Changed {
+		r.Untold = append(r.Untold, c.Path)
+	} else {
+		r.Others = append(r.Others, c.Path)
+	}
+}
+
+// Lines are the lines of a page without the spans, each without the white space around
+// it and without marks; empty ones are left out.
+func Lines(file []byte, without []markup.Span) (out []string) {
+	spans := slices.Clone(without)
+	slices.SortFunc(spans, func(a, b markup.Span) int { return a.Start - b.Start })
+	var text []byte
+	last := 0
+	for _, s := range spans {
+		if s.Start >= last && s.End <= len(file) {
+			text = append(text, file[last:s.Start]...)
+			last = s.End
+		}
+	}
+	text = append(text, file[last:]...)
+	for line := range strings.SplitSeq(strings.ReplaceAll(strings.ToValidUTF8(string(marks.ReplaceAll(text, nil)), "\uFFFD"), "\r", "\n"), "\n") {
+		if line = strings.TrimSpace(line); line != "" {
+			out = append(out, line)
+		}
+	}
+	return out
+}
+
+var marks = regexp.MustCompile(`<!--/?yg:[a-z0-9-]+-->`)
 
 func (t *Totals) add(o Totals) {
 	t.Pages += o.Pages
@@ -126,6 +192,8 @@ func totalsOf(r *inventory.Record) Totals {
 // not compared.
 func identity(e *inventory.Element) (id, what string) {
 	switch {
+	case e.Extra:
+		return "extra " + e.Tag + " " + e.Item + " " + e.Digest, "of " + e.Item
 	case e.Inside != "":
 		return "", ""
 	case e.Fetched():
@@ -140,6 +208,8 @@ func identity(e *inventory.Element) (id, what string) {
 		return imported + " " + e.Target, e.Target
 	case e.Tag == "dialog":
 		return "dialog " + e.Item, "dialog"
+	case e.Item != "" && (e.Tag == "noscript" || e.Tag == "template"):
+		return fmt.Sprint(e.Tag, " ", e.Item, " ", e.Length), "of " + e.Item
 	}
 	return "", ""
 }
@@ -147,14 +217,18 @@ func identity(e *inventory.Element) (id, what string) {
 // imported stands for a tag where a page gets a file by an import.
 const imported = "import"
 
-// withImports lists the elements of a page, each followed by what it imports.
+// withImports lists the elements of a page, each followed by what it imports, and those of
+// items that load nothing.
 func withImports(r *inventory.Record) (out []*inventory.Element) {
 	for i := range r.Elements {
 		e := &r.Elements[i]
 		out = append(out, e)
 		for _, m := range e.Imports {
-			out = append(out, &inventory.Element{Tag: imported, Area: e.Area, Inside: e.Inside, Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Item: e.Item})
+			out = append(out, &inventory.Element{Offset: -1, Tag: imported, Area: e.Area, Inside: e.Inside, Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Item: e.Item})
 		}
+	}
+	for i := range r.Extras {
+		out = append(out, &r.Extras[i])
 	}
 	return out
 }
@@ -181,8 +255,9 @@ func (c *collector) put(kind string, e *inventory.Element, what, from, to, path 
 	}
 }
 
-// page compares one page; it reports whether what it loads differs.
-func (c *collector) page(was, is *inventory.Record) (changed bool) {
+// page compares one page.
+func (c *collector) page(was, is *inventory.Record) Cut {
+	cut := Cut{Path: is.Path, Before: was.File, After: is.File}
 	old := map[string][]*inventory.Element{}
 	before := withImports(was)
 	for _, e := range before {
@@ -190,33 +265,44 @@ func (c *collector) page(was, is *inventory.Record) (changed bool) {
 			old[id] = append(old[id], e)
 		}
 	}
+	note := func(kind string, e *inventory.Element, what, from, to string) {
+		c.put(kind, e, what, from, to, is.Path)
+		cut.Changed = true
+	}
 	for _, e := range withImports(is) {
 		id, what := identity(e)
 		if id == "" {
 			continue
 		}
 		if len(old[id]) == 0 {
-			c.put("came", e, what, "", "", is.Path)
-			changed = true
+			note("came", e, what, "", "")
+			cut.Came = appendSpan(cut.Came, e)
 			continue
 		}
 		o := old[id][0]
 		old[id] = old[id][1:]
 		if o.Area != e.Area || o.Runs != e.Runs {
-			c.put("moved", e, what, standing(o), standing(e), is.Path)
-			changed = true
+			note("moved", e, what, standing(o), standing(e))
+			cut.Went, cut.Came = appendSpan(cut.Went, o), appendSpan(cut.Came, e)
 		}
 	}
 	for _, e := range before {
 		id, what := identity(e)
 		for _, left := range old[id] {
 			if id != "" && left == e {
-				c.put("went", left, what, "", "", is.Path)
-				changed = true
+				note("went", left, what, "", "")
+				cut.Went = appendSpan(cut.Went, left)
 			}
 		}
 	}
-	return changed
+	return cut
+}
+
+func appendSpan(list []markup.Span, e *inventory.Element) []markup.Span {
+	if e.Offset < 0 {
+		return list
+	}
+	return append(list, markup.Span{Start: e.Offset, End: e.Offset + e.Length})
 }
 
 func standing(e *inventory.Element) string {

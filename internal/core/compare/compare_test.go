@@ -52,7 +52,7 @@ func TestCompare(t *testing.T) {
 		{name: "pages", before: []string{"/", "", "/old/", script}, after: []string{"/", "", "/new/", script}, added: []string{"/new/"}, removed: []string{"/old/"}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			r := Compare(side(t, c.before...), side(t, c.after...))
+			r := Compare(side(t, c.before...), side(t, c.after...), nil)
 			for _, x := range []struct {
 				what      string
 				got, want []string
@@ -77,7 +77,7 @@ func TestFindings(t *testing.T) {
 	before, after := side(t, "/", ""), side(t, "/", "")
 	before.Findings = []checks.Finding{f("dead-file", 3), f("double-load", 4), f("double-load", 5)}
 	after.Findings = []checks.Finding{f("dead-file", 9), f("double-load", 4), f("repeated-id", 1)}
-	r := Compare(before, after)
+	r := Compare(before, after, nil)
 	if len(r.Mended) != 1 || r.Mended[0].Check != "double-load" || len(r.New) != 1 || r.New[0].Check != "repeated-id" {
 		t.Errorf("mended %v, new %v", r.Mended, r.New)
 	}

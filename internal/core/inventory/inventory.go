@@ -6,6 +6,8 @@ package inventory
 
 import (
 	"encoding/hex"
+	"maps"
+	"slices"
 	"strings"
 
 	"github.com/zeebo/xxh3"
@@ -21,20 +23,23 @@ const Format = "yellowgate.page/1"
 
 // A Record is the inventory of one page.
 type Record struct {
-	Format   string         `json:"format"`
-	Path     string         `json:"path"`
-	File     string         `json:"file"`
-	Bytes    int            `json:"bytes"` // of the file
-	Encoding string         `json:"encoding"`
-	Title    string         `json:"title"`
-	Digest   string         `json:"digest"` // of the file: XXH3, 128 bits, in hexadecimal
-	Fragment bool           `json:"fragment,omitempty"`
-	Frameset bool           `json:"frameset,omitempty"`
-	Elements []Element      `json:"elements"`
-	Source   *markup.Source `json:"-"`
-	Scan     *markup.Page   `json:"-"`
-	Page     page.Page      `json:"-"`
-	Base     weburl.Page    `json:"-"`
+	Format   string    `json:"format"`
+	Path     string    `json:"path"`
+	File     string    `json:"file"`
+	Bytes    int       `json:"bytes"` // of the file
+	Encoding string    `json:"encoding"`
+	Title    string    `json:"title"`
+	Digest   string    `json:"digest"` // of the file: XXH3, 128 bits, in hexadecimal
+	Fragment bool      `json:"fragment,omitempty"`
+	Frameset bool      `json:"frameset,omitempty"`
+	Elements []Element `json:"elements"`
+	// Extras are elements of items that load and describe nothing, such as a container:
+	// they are compared, and no part of the inventory.
+	Extras []Element      `json:"-"`
+	Source *markup.Source `json:"-"`
+	Scan   *markup.Page   `json:"-"`
+	Page   page.Page      `json:"-"`
+	Base   weburl.Page    `json:"-"`
 
 	imported map[string]bool // targets that are listed already
 }
@@ -64,7 +69,52 @@ type Element struct {
 	Ref   weburl.Ref     `json:"-"`
 	Loads bool           `json:"-"` // a browser fetches its URL
 
+	Extra bool `json:"-"` // one of Record.Extras
+
 	module bool
+}
+
+// NoteExtras lists elements of items that load nothing: marked regions without an element
+// of the inventory, and the elements that start at the offsets, which belong to the items
+// given.
+func (r *Record) NoteExtras(owned map[int]string) {
+	add := func(tag, item string, span markup.Span) {
+		text := r.Source.Text[span.Start:span.End]
+		e := Element{Tag: tag, Item: item, Extra: true, Area: "head", Digest: digest(text), Bytes: len(text)}
+		if r.Scan.BodySeen && span.Start >= r.Scan.BodyBegin {
+			e.Area = "body"
+		}
+		from, to := span.Start, span.End
+		if len(r.Source.Text) != len(r.Source.File) { // UTF-16
+			from, to = r.Source.FileOffset(from), r.Source.FileOffset(to)
+		}
+		e.Offset, e.Length = from, to-from
+		r.Extras = append(r.Extras, e)
+	}
+	listed := map[int]bool{}
+	for i := range r.Elements {
+		listed[r.Elements[i].El.Start] = true
+	}
+	for _, region := range r.Scan.Regions() {
+		empty := !slices.ContainsFunc(r.Elements, func(e Element) bool { return e.El.Start >= region.Start && e.El.Start < region.End })
+		if empty {
+			add("code", region.Name, region.Span)
+		}
+	}
+	for _, at := range slices.Sorted(maps.Keys(owned)) {
+		if listed[at] {
+			continue
+		}
+		end := markup.TagEnd(r.Source.Text, at)
+		if _, to, err := r.Scan.Extent(at); err == nil {
+			end = to
+		}
+		name := at + 1
+		for name < end && r.Source.Text[name] > ' ' && r.Source.Text[name] != '>' && r.Source.Text[name] != '/' {
+			name++
+		}
+		add(strings.ToLower(string(r.Source.Text[at+1:name])), owned[at], markup.Span{Start: at, End: end})
+	}
 }
 
 // Weights tells what a file or a text weighs.
