@@ -359,9 +359,23 @@ func TestCompare(t *testing.T) {
 	b.want(0, args("compare", "before.json", "public"), "Nothing changed.")
 	b.want(0, args("set", "visit-counter", "--more", "--except", "/privacy/", "-q"))
 	b.want(0, args("apply", "-q"))
-	b.want(0, args("compare", "before.json", "public"), "went: 1", "inline, of visit-counter", "/privacy/", "Nothing else changed on the other 27 pages.")
+	b.want(0, args("compare", "before.json", "public"), "went: 1", "inline, of visit-counter", "/privacy/", "Whether anything else changed on /privacy/ is not known: a saved audit has no text.")
+	if err := os.CopyFS(filepath.Join(b.dir, "was"), os.DirFS(filepath.Join(b.dir, "public"))); err != nil {
+		t.Fatal(err)
+	}
 	b.write("public/shop/index.html", strings.Replace(b.read("public/shop/index.html"), "</main>", "<p>new</p></main>", 1))
-	b.want(0, args("compare", "before.json", "public"), "1 page changed in something else than what it loads: /shop/")
+	b.want(0, args("compare", "before.json", "public"), "1 page changed in something else than what is listed: /shop/")
+	b.want(0, args("compare", "was", "public"), "1 page changed in something else than what is listed: /shop/ (2 lines)", "--verbose shows what")
+	b.want(0, args("compare", "was", "public", "/shop/"), "+<p>new</p></main>", "-</main>")
+	b.want(2, args("compare", "was", "public", "/shp/"), `no page "/shp/" on either side (did you mean "/shop/"?)`)
+	b.want(2, args("compare", "was"), "compare takes two folders of pages", "1 given", "yellowgate compare site public")
+
+	// A baseline: what is new fails, what is known does not.
+	b.want(0, args("audit", "--format", "json", "--out", "baseline.json", "--fail-on", "never"))
+	b.want(0, args("compare", "baseline.json", "public", "--fail-on", "warning"))
+	b.write("public/shop/index.html", strings.Replace(b.read("public/shop/index.html"), "</head>", "<script src=/js/no-such.js></script></head>", 1))
+	b.want(1, args("compare", "baseline.json", "public", "--fail-on", "warning"), "dead-file")
+	b.want(0, args("compare", "baseline.json", "public"), "dead-file")
 	_, out, _ := b.run("compare", "site", "public", "--format", "json")
 	var r struct {
 		Format        string

@@ -134,7 +134,8 @@ is given as in the gate file, in braces: --place '{before: main}'.
 
 With --split a vendor's code is taken apart: its script, set-up, stylesheet and what
 stands for visitors without scripting become parts of the item, each in the place that
-it needs; a container for the page comes as an item of its own that goes to a spot.
+it needs. A container goes to the end of the body unless --place '{code: spot}' says that
+pages have a spot for it.
 
 Nothing is written where the gate file would then have a mistake.`,
 		Example: `  yellowgate add visit-counter --code-file code/counter.html --place head-end --pages all --except members
@@ -180,16 +181,17 @@ func (a *app) readFile(name string) (string, error) {
 }
 
 func (a *app) setCmd() *cobra.Command {
-	var dry, more bool
+	var dry, more, less bool
 	var params, unset []string
 	cmd := &cobra.Command{
 		Use: "set NAME", GroupID: "decide", Args: cobra.ExactArgs(1),
 		Short: "Change an item of the gate file: its pages, an exception, a parameter, …",
 		Long: `Changes keys of an item in the gate file, and nothing else in it: comments, order and
 quotes stay. Every key of an item is an option of the same name; repeat one for a list,
-or add to the list that is there with --more. Then it tells which pages gain or lose
+or add to the list that is there with --more, or take entries out of it with --less. Then it tells which pages gain or lose
 what. Nothing is written where the gate file would then have a mistake.`,
 		Example: `  yellowgate set visit-counter --more --except /privacy/
+  yellowgate set visit-counter --less --except /privacy/
   yellowgate set page-veil --param delay=3.5s --dry-run
   yellowgate set night-letter --unset again --pages 'not /privacy/'`,
 		ValidArgsFunction: a.itemArg,
@@ -200,7 +202,10 @@ what. Nothing is written where the gate file would then have a mistake.`,
 		if err != nil {
 			return err
 		}
-		e.Fields, e.More, e.Unset = fields(), more, unset
+		e.Fields, e.More, e.Less, e.Unset = fields(), more, less, unset
+		if more && less {
+			return &site.UsageError{Message: "--more adds and --less takes out: give one of them"}
+		}
 		if e.Params, err = paramFields(params); err != nil {
 			return err
 		}
@@ -213,6 +218,7 @@ what. Nothing is written where the gate file would then have a mistake.`,
 	cmd.Flags().StringArrayVar(&params, "param", nil, "a parameter, `NAME=VALUE`")
 	cmd.Flags().StringArrayVar(&unset, "unset", nil, "a `KEY` to take out")
 	cmd.Flags().BoolVar(&more, "more", false, "add to the lists that are there instead of replacing them")
+	cmd.Flags().BoolVar(&less, "less", false, "take the given entries out of the lists that are there")
 	_ = cmd.RegisterFlagCompletionFunc("unset", cobra.FixedCompletions(gatefile.ItemKeys(), cobra.ShellCompDirectiveNoFileComp))
 	dryFlag(cmd, &dry)
 	return cmd
@@ -263,6 +269,6 @@ of the source pages, which come back without it, unless --release says that this
 meant. Files that the item names stay.`,
 		Example: "  yellowgate remove summer-notice --dry-run\n  yellowgate remove glyph-shim --release",
 	}, func(e *run.Edit) (*run.EditResult, error) { return e.Remove(release) })
-	cmd.Flags().BoolVar(&release, "release", false, "let what it found come back as the source has it")
+	cmd.Flags().BoolVar(&release, "release", false, "let what it found come back as the source has it, and its spots stand without an item")
 	return cmd
 }

@@ -137,7 +137,7 @@ func TestSplit(t *testing.T) {
 	b.write("v.html", `<!-- paste this --><link rel="stylesheet" href="https://v.example/v.css"><div id="v"></div>
 <script>window.v = {a: 1};</script><script async src="https://v.example/v.js" data-k="1"></script>
 <noscript><img src="https://v.example/v.gif" alt=""></noscript>`)
-	b.want(0, shellWords("add v --split v.html --pages /about/"), "+1 v comes to 1 page: /about/")
+	b.want(0, shellWords("add v --split v.html --pages /about/"), "+1 v comes to 1 page: /about/", "Its container goes to the end of the body")
 	b.want(0, shellWords("apply"))
 	out := b.read("public/about/index.html")
 	head, body, _ := strings.Cut(out, "<body>")
@@ -151,8 +151,13 @@ func TestSplit(t *testing.T) {
 			t.Errorf("%s is not in the body of\n%s", s, out)
 		}
 	}
-	if strings.Contains(out, `<div id="v">`) || !strings.Contains(b.read("yellowgate.yaml"), "v-box:\n    code: <div id=\"v\"></div>") {
-		t.Errorf("the container should wait for a spot\n%s", b.read("yellowgate.yaml"))
+	if strings.Count(out, `<div id="v"></div>`) != 1 || strings.Count(b.read("yellowgate.yaml"), "\n  v") != 1 {
+		t.Errorf("the container should be at the body's end, and the item one\n%s", b.read("yellowgate.yaml"))
+	}
+	b.want(0, shellWords("set v --pages /"), "+1 v comes to 1 page: /", "-1 v goes from 1 page: /about/")
+	b.want(0, shellWords("apply"))
+	if strings.Contains(b.read("public/about/index.html"), `<div id="v">`) || !strings.Contains(b.read("public/index.html"), `<div id="v">`) {
+		t.Error("set did not reach the container")
 	}
 	b.write("w.html", `<div><script>x(</script>`)
 	b.want(2, shellWords("add w --split w.html --pages all"), "leaves <div> open")

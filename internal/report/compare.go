@@ -64,11 +64,19 @@ func (p *Printer) rests(r *compare.Result, limit int) {
 		}
 	}
 	if len(r.Untold) > 0 {
-		p.Line("%s", p.dim.Render(fmt.Sprintf("Whether anything else changed on %s is not known: a saved audit has no text. Compare two folders.", list(r.Untold, limit))))
+		p.Line("%s", p.dim.Render(untold(r, limit)))
 	}
 	if len(r.Others)+len(r.Untold) == 0 {
-		p.Line("%s", p.in.Render("Nothing else changed")+fmt.Sprintf(" on the %s that both sides have.", plural(r.After.Pages-len(r.Added), "page")))
+		p.Line("%s", p.in.Render(nothingElse(r)))
 	}
+}
+
+func nothingElse(r *compare.Result) string {
+	return fmt.Sprintf("Nothing else changed on the %s that both sides have.", plural(r.After.Pages-len(r.Added), "page"))
+}
+
+func untold(r *compare.Result, limit int) string {
+	return fmt.Sprintf("Whether anything else changed on %s is not known: a saved audit has no text. Compare two folders.", list(r.Untold, limit))
 }
 
 // diffs writes what else differs, where that was asked for.

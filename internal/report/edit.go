@@ -52,13 +52,16 @@ func (p *Printer) Edited(e *run.Edit, r *run.EditResult, verbose bool) {
 	case r.Pages > 0 && r.Unchanged == r.Pages:
 		p.Line("No page changes.")
 	case r.Pages > 0:
-		p.Line("The other %s stay as they are.", plural(r.Unchanged, "page"))
+		p.Line("%s", othersStay(r.Unchanged, r.Pages))
 	}
 	if r.Pages > 0 && r.In == 0 && r.There && !slices.Contains(r.Spots, e.Name) {
 		p.Line("%s", p.warn.Render(e.Name+" is in on no page."))
 	}
 	for _, name := range r.Spots {
 		p.Line("%s waits for a spot: write %s into the pages that shall have it.", p.name.Render(name), "<!-- yg-spot "+name+" -->")
+	}
+	if r.Box {
+		p.Line("Its container goes to the end of the body. To have it elsewhere, write %s into the pages and say: %s", "<!-- yg-spot "+e.Name+" -->", "yellowgate set "+e.Name+" --place '{code: spot}'")
 	}
 	switch {
 	case !r.Written:
@@ -68,4 +71,17 @@ func (p *Printer) Edited(e *run.Edit, r *run.EditResult, verbose bool) {
 	default:
 		p.Line("%s", p.dim.Render(r.File+" is written."))
 	}
+}
+
+// othersStay says how many pages a change leaves as they are.
+func othersStay(n, of int) string {
+	switch n {
+	case 0:
+		return "Every page changes."
+	case 1:
+		return "The other page stays as it is."
+	case of:
+		return "No page changes."
+	}
+	return "The other " + plural(n, "page") + " stay as they are."
 }

@@ -258,10 +258,10 @@ func comparisonOf(c *run.Comparison) *htmlComparison {
 	}
 	if c.Same() {
 		x.Same = "Nothing changed."
-	} else if rest := c.Result.After.Pages - len(c.Pages) - len(c.Added); rest <= 0 {
-		x.Unchanged = "Every page is among what changed."
+	} else if len(c.Others)+len(c.Untold) == 0 {
+		x.Unchanged = nothingElse(c.Result)
 	} else if len(c.Others) == 0 {
-		x.Unchanged = "Nothing else changed on the other " + plural(rest, "page") + "."
+		x.Unchanged = untold(c.Result, 6)
 	}
 	return x
 }

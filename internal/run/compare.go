@@ -46,6 +46,13 @@ func Compare(o CompareOptions) (*Comparison, error) {
 	if b.gated != a.gated { // only one of them can be held against the gate
 		b.Findings, a.Findings = withoutGate(b.Findings), withoutGate(a.Findings)
 	}
+	if b.dir == "" || a.dir == "" { // a saved audit has no containers: they are not compared
+		for _, s := range []*gatedSide{b, a} {
+			for _, r := range s.Records {
+				r.Extras = nil
+			}
+		}
+	}
 	c := &Comparison{Result: compare.Compare(&b.Side, &a.Side, rest(b, a, o.Diffs || o.Page != "")), Before: b.audit, After: a.audit}
 	c.After.Findings = a.Findings
 	c.After.Totals = Totals{Accepted: c.After.Totals.Accepted}

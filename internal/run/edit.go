@@ -34,10 +34,13 @@ type Edit struct {
 	Name     string // of the item
 	Fields   []EditField
 	More     bool     // add to lists instead of replacing them
+	Less     bool     // take out of lists
 	Unset    []string // keys to take out
 	Params   []EditField
 	Split    string // a vendor's code, to be taken apart
 	Progress Progress
+
+	box bool // the vendor's code has a container, and nothing says where it goes
 }
 
 // An EditResult says what a change does.
@@ -51,6 +54,7 @@ type EditResult struct {
 	In        int                `json:"in"`    // pages on which the item is then
 	There     bool               `json:"there"` // whether there is such an item then
 	Spots     []string           `json:"spots"` // new items that wait for a spot in a page
+	Box       bool               `json:"box"`   // a vendor's container goes to the body's end
 	Written   bool               `json:"written"`
 	Problems  []gatefile.Problem `json:"-"` // warnings of the gate file as it is then
 }
@@ -98,7 +102,7 @@ func (e *Edit) edit(change func(p *site.Project, doc func(file string) *gateedit
 	if err != nil {
 		return nil, err
 	}
-	r.Problems = problems
+	r.Problems, r.Box = problems, e.box
 	for _, it := range after.Gate.File.Items {
 		if g.Item(it.Name) == nil && it.HasSpot() && len(it.Pages) == 0 {
 			r.Spots = append(r.Spots, it.Name)
@@ -279,6 +283,12 @@ func (e *Edit) Set() (*EditResult, error) {
 		}
 		for _, f := range e.Fields {
 			f.Values = e.paths(f, it.Pos.File, p)
+			if e.Less {
+				if err := e.less(d, it.Name, f); err != nil {
+					return err
+				}
+				continue
+			}
 			if e.More && d.Has("items", it.Name, f.Key) {
 				for _, v := range f.Values {
 					if err := d.Append(valueOf(f.Key, []string{v}), "items", it.Name, f.Key); err != nil {
@@ -293,6 +303,24 @@ func (e *Edit) Set() (*EditResult, error) {
 		}
 		return e.params(d, it.Name)
 	})
+}
+
+// less takes values out of what a key has.
+func (e *Edit) less(d *gateedit.Doc, item string, f EditField) error {
+	for _, v := range f.Values {
+		have := d.Texts("items", item, f.Key)
+		if !slices.Contains(have, v) {
+			what := "it has none"
+			if len(have) > 0 {
+				what = "it has " + strings.Join(have, ", ")
+			}
+			return &site.UsageError{Message: fmt.Sprintf("%s of item %q has no %q%s", f.Key, item, v, near.Suggest(v, have)), Remedy: what}
+		}
+		if err := d.DeleteFromList(v, 2, "items", item, f.Key); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // params sets parameters one by one.
@@ -353,7 +381,9 @@ func (e *Edit) Add() (*EditResult, error) {
 		pieces := []compose.Pieced{{}}
 		if e.Split != "" {
 			var whole bool
-			if pieces, whole = compose.Split(e.Split); whole || len(pieces) == 0 {
+			pieces, whole = compose.Split(e.Split)
+			e.box = slices.ContainsFunc(pieces, func(p compose.Pieced) bool { return p.Box }) && !slices.ContainsFunc(e.Fields, func(f EditField) bool { return f.Key == "place" })
+			if whole || len(pieces) == 0 {
 				pieces = []compose.Pieced{{Keys: []string{"code"}, Values: []string{strings.TrimSpace(e.Split)}}}
 			}
 		}
@@ -371,9 +401,6 @@ func (e *Edit) Add() (*EditResult, error) {
 			for k, key := range piece.Keys {
 				put(key, piece.Values[k])
 			}
-			if piece.Needs {
-				put("needs", e.Name)
-			}
 			if i == 0 {
 				for _, f := range e.Fields {
 					f.Values = e.paths(f, g.File, p)
@@ -383,7 +410,7 @@ func (e *Edit) Add() (*EditResult, error) {
 				if len(fields) == 0 {
 					return &site.UsageError{Message: "a new item carries something", Remedy: "give it for example --script URL, --code-file FILE, --found SELECTOR, or --split FILE"}
 				}
-			} else if !piece.Needs {
+			} else {
 				for _, f := range e.Fields {
 					if f.Key == "pages" || f.Key == "except" {
 						fields = append(fields, f)
@@ -447,6 +474,15 @@ func (e *Edit) Remove(release bool) (*EditResult, error) {
 			return &site.UsageError{Message: fmt.Sprintf("item %q keeps elements of the source pages out, or changes them; without it they come back as the source has them", it.Name),
 				Remedy: "say so with --release, or take it out of all pages: yellowgate set " + it.Name + " --pages none"}
 		}
+		if !release {
+			if pages, err := spotsOf(p, it.Name); err != nil || len(pages) > 0 {
+				if err != nil {
+					return err
+				}
+				return &site.UsageError{Message: fmt.Sprintf("item %q has a spot on %s, which would name no item", it.Name, site.SomePages(pages)),
+					Remedy: "take the spots out of the pages first; --release removes the item all the same, and check reports its spots until they are gone"}
+			}
+		}
 		d := doc(it.Pos.File)
 		if err := d.Delete(2, "items", it.Name); err != nil {
 			return err
@@ -476,6 +512,26 @@ func (e *Edit) Remove(release bool) (*EditResult, error) {
 		}
 		return nil
 	})
+}
+
+// spotsOf lists the pages that have a spot for an item.
+func spotsOf(p *site.Project, item string) (pages []string, err error) {
+	if it := p.Gate.File.Item(item); !it.HasSpot() || p.Source == "" {
+		return nil, nil
+	}
+	if _, err := os.Stat(p.Source); err != nil {
+		return nil, nil // the site was not built yet
+	}
+	if err := p.Walk(); err != nil {
+		return nil, err
+	}
+	err = all(p, nil, func(_ int, r *gating.Result) error {
+		if r.Page.Spots[item] {
+			pages = append(pages, r.Page.Path)
+		}
+		return nil
+	})
+	return pages, err
 }
 
 func mentions(list []gatefile.Text, name string) bool {

@@ -15,7 +15,7 @@ type Pieced struct {
 	Suffix string // "" for the item itself, else what its name ends in
 	Keys   []string
 	Values []string // by Keys
-	Needs  bool     // it needs the item itself
+	Box    bool     // it has a container, which goes to the body's end where nothing else is said
 }
 
 // Split takes a vendor's code apart: scripts, inline set-up, stylesheets and
@@ -208,20 +208,20 @@ func (s *splitter) finish() (out []Pieced) {
 	for _, a := range strings.FieldsFunc(s.attrs, func(r rune) bool { return r == '\n' }) {
 		s.put("attrs", a)
 	}
-	if len(s.noscript) > 0 {
-		s.put("code", strings.Join(s.noscript, "\n"))
+	for _, code := range [][]string{s.containers, s.noscript} {
+		if len(code) > 0 {
+			s.put("code", strings.Join(code, "\n"))
+		}
 	}
+	s.main.Box = len(s.containers) > 0
 	if len(s.main.Keys) > 0 {
 		out = append(out, s.main)
 	}
 	if len(s.head) > 0 {
 		out = append(out, Pieced{Suffix: "-head", Keys: []string{"code", "place"}, Values: []string{strings.Join(s.head, "\n"), gatefile.HeadEnd}})
 	}
-	if len(s.containers) > 0 {
-		out = append(out, Pieced{Suffix: "-box", Keys: []string{"code", "place"}, Values: []string{strings.Join(s.containers, "\n"), gatefile.AtSpot}, Needs: len(s.main.Keys) > 0})
-	}
 	if len(out) == 1 {
-		out[0].Suffix, out[0].Needs = "", false
+		out[0].Suffix = ""
 	}
 	return out
 }

@@ -7,7 +7,7 @@ import (
 )
 
 // TestSplit takes vendors' code apart. Each piece is told as "suffix: key=value, …",
-// and "needs" where it needs the first; "whole" is code that stays in one piece.
+// and "box" where it has a container; "whole" is code that stays in one piece.
 func TestSplit(t *testing.T) {
 	for _, c := range []struct{ code, want string }{
 		{`<script src="https://v.example/a.js"></script>`, ": script=https://v.example/a.js load=now"},
@@ -16,7 +16,7 @@ func TestSplit(t *testing.T) {
 		{`<link rel="stylesheet" href="/v.css"><script src="/v.js" defer></script>`, ": stylesheet=/v.css script=/v.js"},
 		{`<style>.v { margin: 0 }</style>`, ": style-text=.v { margin: 0 }"},
 		{"<script src=\"/v.js\"></script>\n<noscript><img src=\"https://v.example/p.gif\" alt=\"\"></noscript>", `: script=/v.js load=now code=<noscript><img src="https://v.example/p.gif" alt=""></noscript>`},
-		{`<div id="v-box"></div><script src="/v.js" async></script>`, `: script=/v.js load=async | -box: code=<div id="v-box"></div> place=spot needs`},
+		{`<div id="v-box"></div><script src="/v.js" async></script>`, `: script=/v.js load=async code=<div id="v-box"></div> box`},
 		{`<meta name="v-verify" content="1">`, `: code=<meta name="v-verify" content="1"> place=head-end`},
 		{"  ", ""},
 		{`<div><script>`, "whole"},
@@ -31,8 +31,8 @@ func TestSplit(t *testing.T) {
 			for i, k := range p.Keys {
 				keys = append(keys, fmt.Sprintf("%s=%s", k, strings.TrimSpace(p.Values[i])))
 			}
-			if p.Needs {
-				keys = append(keys, "needs")
+			if p.Box {
+				keys = append(keys, "box")
 			}
 			all = append(all, p.Suffix+": "+strings.Join(keys, " "))
 		}

@@ -293,6 +293,13 @@ func (d *Doc) Add(v Value, path ...string) error {
 		d.splice(len(d.lines), len(d.lines), lines)
 		return nil
 	}
+	if m.flow && len(m.fields) == 0 && len(path) == 2 { // "items: {}" becomes a block
+		if i := strings.Index(d.lines[m.from], "{"); i >= 0 && strings.TrimSpace(strings.Trim(d.lines[m.from][i:], "{} ")) == "" {
+			d.lines[m.from] = strings.TrimRight(d.lines[m.from][:i], " ")
+			d.splice(m.from+1, m.from+1, v.unfolded(key, step))
+			return nil
+		}
+	}
 	if m.flow {
 		return d.setInFlow(m, at, key, v)
 	}
@@ -587,6 +594,22 @@ func (d *Doc) DeleteFromList(name string, keep int, path ...string) error {
 	text, _, _ := d.flowText(at0)
 	d.setFlowText(at0, cutPart(text, flowParts(text), k))
 	return nil
+}
+
+// Texts lists the texts that a key has: one, or those of its list.
+func (d *Doc) Texts(path ...string) (out []string) {
+	m, at, depth, err := d.find(path)
+	if err != nil || at < 0 || depth < len(path)-1 {
+		return nil
+	}
+	list, ok := m.fields[at].value.(*ast.SequenceNode)
+	if !ok {
+		return []string{m.fields[at].value.GetToken().Value}
+	}
+	for _, v := range list.Values {
+		out = append(out, v.GetToken().Value)
+	}
+	return out
 }
 
 // Append adds a text to the list of a key, or makes one of its single value.

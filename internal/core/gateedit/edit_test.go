@@ -130,7 +130,8 @@ func TestFirstItem(t *testing.T) {
 	for text, want := range map[string]string{
 		"yellowgate: 1":                           "yellowgate: 1\n\nitems:\n  a:\n    script: /a.js\n",
 		"yellowgate: 1\nitems:\nper-page: {}\n":   "yellowgate: 1\nitems:\n  a:\n    script: /a.js\nper-page: {}\n",
-		"yellowgate: 1\nitems: {}\n":              "yellowgate: 1\nitems: {a: {script: /a.js}}\n",
+		"yellowgate: 1\nitems: {}\n":              "yellowgate: 1\nitems:\n  a:\n    script: /a.js\n",
+		"items: {} # none yet\nyellowgate: 1\n":   "items: {a: {script: /a.js}} # none yet\nyellowgate: 1\n",
 		"yellowgate: 1\nitems: {b: {code: x}}\n":  "yellowgate: 1\nitems: {b: {code: x}, a: {script: /a.js}}\n",
 		"yellowgate: 1\nitems:\n  b: {code: x}\n": "yellowgate: 1\nitems:\n  b: {code: x}\n  a:\n    script: /a.js\n",
 	} {

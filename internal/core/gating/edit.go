@@ -3,6 +3,7 @@ package gating
 import (
 	"fmt"
 	"sort"
+	"strings"
 
 	"yellowgate/internal/core/compose"
 	"yellowgate/internal/core/gatefile"
@@ -102,6 +103,7 @@ func (e *editing) removeFound() {
 			e.unclear(e.gate.File.Items[o.item], err)
 			continue
 		}
+		at, end = e.withNoscript(at, end)
 		last, holder = end, o
 		if e.standsAt(o.item, at) {
 			e.removed = append(e.removed, removal{markup.Span{Start: at, End: end}, o.item})
@@ -109,6 +111,22 @@ func (e *editing) removeFound() {
 		}
 		e.remove(at, end, o.item)
 	}
+}
+
+// withNoscript is an element's span or, where it stands alone in a noscript, that of the
+// noscript: without it nothing would be left there.
+func (e *editing) withNoscript(at, end int) (from, to int) {
+	for i := range e.Scan.Elements {
+		el := &e.Scan.Elements[i]
+		if el.Tag != markup.TagNoscript || el.TagEnd > at || el.ContentEnd < end {
+			continue
+		}
+		rest := string(e.Source.Text[el.TagEnd:at]) + string(e.Source.Text[end:el.ContentEnd])
+		if _, owned := e.owner[el.Start]; strings.TrimSpace(rest) == "" && !owned {
+			return el.Start, el.End
+		}
+	}
+	return at, end
 }
 
 // remove takes an element out, with the line that it stands alone on.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"html"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 )
 
@@ -222,9 +223,21 @@ func TextOf(src *Source, at int, name string) string {
 	}
 	s := scanner{src: src.Text, pos: i, page: &Page{}, unclosed: -1, messy: -1}
 	var b strings.Builder
+	anchor := -1 // where the text of a link to the page itself begins
 	for {
 		t := s.next()
 		switch {
+		case t.kind == startTag && foldEqual(src.Text[t.start+1:t.nameEnd], "a"):
+			anchor = -1
+			if href, ok := AttrValue(src.Text, t.start, "href"); ok && strings.HasPrefix(href, "#") {
+				anchor = b.Len()
+			}
+		case t.kind == endTag && anchor >= 0 && foldEqual(src.Text[t.start+2:t.nameEnd], "a"):
+			if text := b.String(); !strings.ContainsFunc(text[anchor:], func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) {
+				b.Reset() // the sign of a permalink is none of the words
+				b.WriteString(text[:anchor])
+			}
+			anchor = -1
 		case t.kind == endOfFile, t.kind == endTag && foldEqual(src.Text[t.start+2:t.nameEnd], name):
 			return b.String()
 		case t.kind == textRun:

@@ -3,6 +3,7 @@ package markup
 import (
 	"bytes"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -25,6 +26,9 @@ type Selector struct {
 // String returns the selector as it was written.
 func (s *Selector) String() string { return s.text }
 
+// withinNoscript is a selector that asks for what stands in a noscript.
+var withinNoscript = regexp.MustCompile(`(?i)\bnoscript(\[[^\]]*\]|[.#][\w-]+)*(\s*>\s*|\s+)[\w.#\[*:]|\bnoscript(\[[^\]]*\])*:(has|empty)\b`)
+
 // Compound reports whether the scanner alone can answer the selector.
 func (s *Selector) Compound() bool { return s.compounds != nil }
 
@@ -44,6 +48,9 @@ func ParseSelector(text string) (*Selector, error) {
 	}
 	if err := checkSelector(text); err != nil {
 		return nil, err
+	}
+	if m := withinNoscript.FindStringIndex(text); m != nil {
+		return nil, &SelectorError{m[0], "a browser with scripting on sees text in a noscript, and no elements: name the element itself, such as img[src*=\"count\"], which is found in a noscript, too"}
 	}
 	group, err := cascadia.ParseGroup(text)
 	if err != nil {

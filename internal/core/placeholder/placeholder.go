@@ -38,11 +38,13 @@ type Option struct {
 	Words string // where Name is ""
 }
 
-// A Filter changes a value: cut N, lower, upper; s and ms turn a span of time
-// into a bare number of that unit.
+// A Filter changes a value: cut N, lower, upper; before "…" and after "…" take a
+// separator off with what follows or precedes it, without "…" takes a text out; s and ms
+// turn a span of time into a bare number of that unit.
 type Filter struct {
 	Name  string
-	Count int
+	Count int    // of cut
+	Text  string // of before, after, without
 }
 
 // An Error says what is wrong with a placeholder, and where.
@@ -57,7 +59,7 @@ func (e *Error) Error() string { return e.Message }
 var Names = []string{"site.name", "site.url", "page.title", "page.heading", "page.description", "page.path", "page.url", "page.lang"}
 
 // Filters are the names of the filters.
-var Filters = []string{"cut", "lower", "upper", "s", "ms"}
+var Filters = []string{"cut", "lower", "upper", "before", "after", "without", "s", "ms"}
 
 // Known reports whether a name can have a value: a fixed one, one with a part of
 // its own, or a parameter of the item.
@@ -183,6 +185,17 @@ func parseOne(text string, at int, params []string) (*Placeholder, int, *oneErro
 				return fail(start, "cut needs a number of characters: cut 155")
 			}
 			f.Count = n
+		case "before", "after", "without":
+			space()
+			n := -1
+			if i < len(text) && (text[i] == '"' || text[i] == '\'') {
+				n = strings.IndexByte(text[i+1:], text[i])
+			}
+			if n < 1 {
+				return fail(start, "%s needs a text in quotes: %s \" | \"", f.Name, f.Name)
+			}
+			f.Text = text[i+1 : i+1+n]
+			i += n + 2
 		default:
 			return fail(start, "unknown filter %q%s", f.Name, near.Suggest(f.Name, Filters))
 		}
@@ -238,6 +251,16 @@ func (p *Placeholder) Value(lookup func(name string) string) (Value, *Failure) {
 				v.Text = strings.ToUpper(v.Text)
 			case "cut":
 				v.Text = Cut(v.Text, f.Count)
+			case "before":
+				if i := strings.LastIndex(v.Text, f.Text); i >= 0 {
+					v.Text = strings.TrimSpace(v.Text[:i])
+				}
+			case "after":
+				if _, rest, ok := strings.Cut(v.Text, f.Text); ok {
+					v.Text = strings.TrimSpace(rest)
+				}
+			case "without":
+				v.Text = strings.TrimSpace(strings.ReplaceAll(v.Text, f.Text, ""))
 			case "s", "ms":
 				span, err := ParseSpan(v.Text)
 				if err != nil {
@@ -248,6 +271,9 @@ func (p *Placeholder) Value(lookup func(name string) string) (Value, *Failure) {
 				}
 				v.Text, v.Number = strconv.FormatFloat(span, 'f', -1, 64), true
 			}
+		}
+		if v.Text == "" { // a filter left nothing of it
+			continue
 		}
 		return v, nil
 	}
