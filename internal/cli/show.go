@@ -14,9 +14,9 @@ import (
 
 func (a *app) showCmd() *cobra.Command {
 	var source, next, raw bool
-	var as string
+	var as, root string
 	cmd := &cobra.Command{
-		Use: "show PAGE", GroupID: "look", Args: cobra.ExactArgs(1),
+		Use: "show PAGE", GroupID: "look", Args: needs(1, 1, "show takes one page: its path, its file or its address", "yellowgate show /visit/"),
 		Short: "One page's head and body in order: what, where from, how it runs, how heavy",
 		Long: `Lists what one page outputs, head and body in order, as a browser would have it. PAGE
 is a path (/visit/), a file (site/visit/index.html), a full address of the site, or -
@@ -33,7 +33,7 @@ it says so, and shows what apply would write.`,
 			if source && next {
 				return &site.UsageError{Message: "--source is the page before the gate, --next the page after it: one of them"}
 			}
-			r, err := a.show(args[0], as, source, next)
+			r, err := a.show(args[0], as, root, source, next)
 			if err != nil {
 				return err
 			}
@@ -56,11 +56,12 @@ it says so, and shows what apply would write.`,
 	cmd.Flags().BoolVar(&source, "source", false, "the page before the gate")
 	cmd.Flags().BoolVar(&next, "next", false, "the page as apply would write it now")
 	cmd.Flags().BoolVar(&raw, "raw", false, "the page itself instead of its inventory")
+	cmd.Flags().StringVar(&root, "site", "", "the `DIR` that is the root of the site, for a page of no gate file (default: the folders above it that have an index page)")
 	cmd.Flags().StringVar(&as, "as", "/", "the `PATH` of the page that comes from standard input")
 	return cmd
 }
 
-func (a *app) show(name, as string, source, next bool) (*run.ShowResult, error) {
+func (a *app) show(name, as, root string, source, next bool) (*run.ShowResult, error) {
 	if name == "-" {
 		b, err := a.stdin()
 		if err != nil {
@@ -88,7 +89,10 @@ func (a *app) show(name, as string, source, next bool) (*run.ShowResult, error) 
 		if rerr != nil {
 			return nil, &site.PathError{Path: name, Err: rerr}
 		}
-		return run.ShowFile(b, "/"+filepath.Base(name), name, filepath.Dir(name)), nil
+		if root == "" {
+			root = site.RootOf(name)
+		}
+		return run.ShowFile(b, site.PathBelow(root, name), name, root), nil
 	}
 	if err == nil {
 		_, _, err = a.open(false)

@@ -11,6 +11,9 @@ import (
 // FirstGate tells of a first gate file.
 func (p *Printer) FirstGate(f *run.FirstGate, s *run.SurveyResult) {
 	p.Line("%s %s: %s found on %s, each with a name; all stays as it is.", p.in.Render("✓"), f.File, plural(f.Items, "thing"), plural(s.Pages, "page"))
+	for _, l := range f.LeftOut {
+		p.Line("  %s left out, since nothing in it tells it from others: %s (on %s)", p.warn.Render("note:"), Clean(l.What), plural(l.Pages, "page"))
+	}
 	p.Line("%s", p.dim.Render("Next: yellowgate check; then change pages, and yellowgate diff."))
 }
 

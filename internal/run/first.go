@@ -19,9 +19,16 @@ import (
 
 // FirstGate is a first gate file for a folder of pages.
 type FirstGate struct {
-	File  string
-	Text  []byte
-	Items int
+	File    string
+	Text    []byte
+	Items   int
+	LeftOut []LeftOut
+}
+
+// LeftOut is what a first gate file gives no name, and on how many pages it stands.
+type LeftOut struct {
+	What  string
+	Pages int
 }
 
 // First makes a gate file for a folder in which everything found has a name and
@@ -43,21 +50,22 @@ func First(dir, gateFile string, s *SurveyResult) (*FirstGate, error) {
 	}
 	fmt.Fprintf(&b, "# What loads on which pages. Everything that was found has a name here and stays\n# as it is; change pages, or add except, to decide.\nyellowgate: 1\n\nsite:\n  # name: and url: (the site's address) are for titles and canonicals\n  source: %s\n  output: %s\n\nitems:\n", yamlText(source), out)
 	names := map[string]bool{}
-	var texts []string
-	for _, l := range s.Loads {
-		if l.text != "" {
-			texts = append(texts, l.text)
-		}
-	}
-	for _, l := range s.Loads {
-		matcher := matcherOf(l, texts)
-		if matcher == "" {
+	for _, x := range matchersOf(s.Loads) {
+		if x.matcher == "" {
+			f.LeftOut = append(f.LeftOut, LeftOut{cutTo(x.Target, 60), x.Pages})
 			continue
 		}
-		name := nameOf(l, names)
+		name := nameOf(x.Load, names)
 		names[name] = true
 		f.Items++
-		fmt.Fprintf(&b, "\n  %s:%s\n    found: %s\n    pages: all\n", name, "  # on "+countOf(l.Pages, s.Pages)+weightOf(l), matcher)
+		about := countOf(x.Pages, s.Pages)
+		if x.variants > 1 {
+			about += fmt.Sprintf(", in %d variants", x.variants)
+		}
+		fmt.Fprintf(&b, "\n  %s:%s\n    found: %s\n    pages: all\n", name, "  # on "+about+weightOf(x.Load), x.matcher)
+	}
+	for _, l := range f.LeftOut {
+		fmt.Fprintf(&b, "\n  # left out, since nothing in it tells it from others: %s (on %s)\n", l.What, countOf(l.Pages, s.Pages))
 	}
 	if f.Items == 0 {
 		b.Truncate(b.Len() - len("\nitems:\n"))
@@ -94,38 +102,155 @@ func yamlText(s string) string {
 	return strings.TrimPrefix(strings.TrimSpace(string(d.Bytes())), "x: ")
 }
 
-// matcherOf is the matcher that finds what was found, as the gate file has it; ""
-// where none would find it alone. texts are the inline texts of all pages.
-func matcherOf(l *Load, texts []string) string {
-	switch {
-	case l.Party == "inline":
-		if line := ownLine(l.text, texts); line != "" {
-			return "{text: " + singleQuoted(regexp.QuoteMeta(line)) + "}"
+// A foundLoad is a load that was found, or several that one matcher finds.
+type foundLoad struct {
+	*Load
+	matcher  string // as the gate file has it; "" where none would find it alone
+	variants int    // inline texts that are one but for values in them
+}
+
+// matchersOf gives each thing that was found the matcher that finds it and nothing else.
+// What loads one URL by several tags is one thing, and so are inline texts that are one
+// but for the values in them.
+func matchersOf(loads []*Load) (out []foundLoad) {
+	byPath := map[string]map[string]bool{} // by URL without query: the queries
+	shapes := map[string][]*Load{}
+	var texts []string
+	for _, l := range loads {
+		if l.Party == "inline" {
+			shapes[shapeOf(l.text)] = append(shapes[shapeOf(l.text)], l)
+			texts = append(texts, l.text)
+			continue
 		}
-	case l.Tag == "script" || l.Tag == "link" || l.Tag == "iframe":
-		target, _, _ := strings.Cut(l.Target, "?")
-		target, _, _ = strings.Cut(target, "#")
-		return "{url: " + yamlText(globText(target)) + "}"
+		path, query := withoutFragment(l.Target)
+		if byPath[path] == nil {
+			byPath[path] = map[string]bool{}
+		}
+		byPath[path][query] = true
+	}
+	seen := map[string]bool{}
+	for _, l := range loads {
+		if l.Party == "inline" {
+			shape := shapeOf(l.text)
+			if seen["text "+shape] {
+				continue
+			}
+			seen["text "+shape] = true
+			x := inlineMatcher(shapes[shape], texts)
+			if x.matcher != "" || len(shapes[shape]) == 1 || len(shapes[shape]) > mostAlike {
+				out = append(out, x)
+				continue
+			}
+			for _, one := range shapes[shape] { // nothing is common to them alone: each by itself
+				out = append(out, inlineMatcher([]*Load{one}, texts))
+			}
+			continue
+		}
+		if l.Tag != "script" && l.Tag != "link" && l.Tag != "iframe" {
+			continue
+		}
+		path, query := withoutFragment(l.Target)
+		glob := globText(path)
+		if len(byPath[path]) > 1 { // others differ by query alone
+			if query == "" {
+				glob = ""
+			} else {
+				glob += "?" + globText(query)
+			}
+		}
+		switch {
+		case seen["url "+path+"?"+query]:
+		case glob == "":
+			out = append(out, foundLoad{Load: l})
+		default:
+			out = append(out, foundLoad{l, "{url: " + yamlText(glob) + "}", 1})
+		}
+		seen["url "+path+"?"+query] = true
+	}
+	return out
+}
+
+// mostAlike is how many inline texts of one shape are named one by one.
+const mostAlike = 8
+
+func withoutFragment(target string) (path, query string) {
+	target, _, _ = strings.Cut(target, "#")
+	path, query, _ = strings.Cut(target, "?")
+	return path, query
+}
+
+// matcherOf is the matcher that finds one thing, given the inline texts of all pages; ""
+// where none would find it alone.
+func matcherOf(l *Load, texts []string) string {
+	if l.Party == "inline" {
+		return inlineMatcher([]*Load{l}, texts).matcher
+	}
+	if found := matchersOf([]*Load{l}); len(found) > 0 {
+		return found[0].matcher
 	}
 	return ""
 }
 
-// ownLine is a line of an inline text, or its beginning, that stands in no other text:
-// the first of eight letters and more, else the longest.
-func ownLine(text string, texts []string) (own string) {
+// values are what differs in inline texts that are one: texts in quotes, and numbers.
+var values = regexp.MustCompile(`"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'|[0-9][0-9.]*`)
+
+func shapeOf(text string) string {
+	return strings.Join(strings.Fields(values.ReplaceAllString(text, "\x00")), " ")
+}
+
+// inlineMatcher finds inline texts of one shape: by a line of theirs that no other text
+// has, or as a whole.
+func inlineMatcher(same []*Load, texts []string) foundLoad {
+	x := foundLoad{Load: same[0], variants: len(same)}
+	if len(same) > 1 { // of all of them
+		sum := *same[0]
+		for _, l := range same[1:] {
+			sum.Pages += l.Pages
+		}
+		x.Load = &sum
+	}
+	mine := map[string]bool{}
+	for _, l := range same {
+		mine[l.text] = true
+	}
+	if line := ownLine(same[0].text, texts, mine); line != "" {
+		x.matcher = "{text: " + singleQuoted(regexp.QuoteMeta(line)) + "}"
+	} else if text := strings.TrimSpace(same[0].text); len(same) == 1 && text != "" && len(text) <= 2000 {
+		x.matcher = "{text: " + singleQuoted(`^\s*`+strings.ReplaceAll(regexp.QuoteMeta(text), "\n", `\n`)+`\s*$`) + "}"
+	}
+	return x
+}
+
+// ownLine is a line of an inline text, or a piece of one, that stands in all texts that are
+// mine and in no other: the first of eight letters and more, else the longest.
+func ownLine(text string, texts []string, mine map[string]bool) (own string) {
 	for x := range strings.Lines(text) {
-		line := strings.TrimSpace(x)
-		if r := []rune(line); len(r) > 60 {
-			line = string(r[:60])
+		pieces := []string{strings.TrimSpace(x)}
+		if len(mine) > 1 { // what stands around the values
+			pieces = values.Split(pieces[0], -1)
 		}
-		if len(line) <= len(own) || slices.ContainsFunc(texts, func(other string) bool { return other != text && strings.Contains(other, line) }) {
-			continue
-		}
-		if own = line; len(own) >= 8 {
-			break
+		for _, piece := range pieces {
+			line := strings.TrimSpace(piece)
+			if r := []rune(line); len(r) > 60 {
+				line = string(r[:60])
+			}
+			if len(line) <= len(own) || len(mine) > 1 && len(line) < 8 || slices.ContainsFunc(texts, func(other string) bool { return mine[other] != strings.Contains(other, line) }) {
+				continue
+			}
+			if own = line; len(own) >= 8 {
+				return own
+			}
 		}
 	}
 	return own
+}
+
+func cutTo(s string, n int) string {
+	r := []rune(strings.Join(strings.Fields(s), " "))
+	if len(r) > n {
+		return string(r[:n]) + "…"
+	}
+	return string(r)
 }
 
 func singleQuoted(s string) string { return "'" + strings.ReplaceAll(s, "'", "''") + "'" }

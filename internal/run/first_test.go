@@ -1,6 +1,10 @@
 package run
 
-import "testing"
+import (
+	"fmt"
+	"strings"
+	"testing"
+)
 
 // TestOwnLine: an inline text is found by a line that stands in no other.
 func TestOwnLine(t *testing.T) {
@@ -19,8 +23,44 @@ func TestOwnLine(t *testing.T) {
 		{"", nil, ""},
 		{"ééééééééééééééééééééééééééééééééééééééééééééééééééééééééééééééééééééééé", nil, "éééééééééééééééééééééééééééééééééééééééééééééééééééééééééééé"},
 	} {
-		if got := ownLine(c.text, c.others); got != c.want {
+		if got := ownLine(c.text, c.others, map[string]bool{c.text: true}); got != c.want {
 			t.Errorf("%q: %q, want %q", c.text, got, c.want)
+		}
+	}
+}
+
+// TestMatchersOf: each thing found has a matcher that finds it alone, or is left out and
+// counted.
+func TestMatchersOf(t *testing.T) {
+	url := func(tag, target string) *Load { return &Load{Tag: tag, Target: target, Party: "own", Pages: 1} }
+	text := func(s string) *Load { return &Load{Tag: "script", Party: "inline", text: s, Target: s, Pages: 2} }
+	for _, c := range []struct {
+		name  string
+		loads []*Load
+		want  string
+	}{
+		{"one URL", []*Load{url("script", "/a.js?v=1")}, `{url: /a.js}`},
+		{"one URL by two tags", []*Load{url("script", "/a.js"), url("link", "/a.js")}, `{url: /a.js}`},
+		{"two queries", []*Load{url("script", "/a.js?v=1"), url("script", "/a.js?v=2")}, `{url: /a.js?v=1} {url: /a.js?v=2}`},
+		{"with and without a query", []*Load{url("script", "/a.js"), url("script", "/a.js?v=2")}, `- {url: /a.js?v=2}`},
+		{"characters of globs", []*Load{url("script", "/a[1]*.js")}, `{url: /a\[1]\*.js}`},
+		{"values that differ", []*Load{text("pageOf.visit = '/a/'; count(1)"), text("pageOf.visit = '/b/'; count(22)")}, `{text: 'pageOf\.visit ='} of 2`},
+		{"short ones of one shape", []*Load{text("go('a')"), text("go('b')")}, `{text: 'go\(''a''\)'} {text: 'go\(''b''\)'}`},
+		{"one within another", []*Load{text("go(x)"), text("go(x)\nand(more)")}, `{text: '^\s*go\(x\)\s*$'} {text: 'and\(more\)'}`},
+	} {
+		var got []string
+		for _, x := range matchersOf(c.loads) {
+			m := x.matcher
+			if m == "" {
+				m = "-"
+			}
+			if x.variants > 1 {
+				m += fmt.Sprintf(" of %d", x.variants)
+			}
+			got = append(got, m)
+		}
+		if strings.Join(got, " ") != c.want {
+			t.Errorf("%s: %s, want %s", c.name, strings.Join(got, " "), c.want)
 		}
 	}
 }

@@ -62,6 +62,13 @@ type Element struct {
 	Digest string `json:"digest,omitempty"` // of an inline text, as that of the page
 	Item   string `json:"item"`             // the item it belongs to, or ""
 
+	// What a meta, link or style says, as its attributes have it.
+	Name     string `json:"name,omitempty"`
+	Property string `json:"property,omitempty"`
+	Rel      string `json:"rel,omitempty"`
+	Media    string `json:"media,omitempty"`
+	Content  string `json:"content,omitempty"`
+
 	Imports []Import `json:"imports,omitempty"` // what its file or text imports
 
 	El    markup.Element `json:"-"` // the same in the scan, offsets in the scanned text
@@ -199,11 +206,13 @@ func (r *Record) describe(e *Element, weights Weights) {
 		e.Label = markup.CollapseSpace(markup.DecodeText([]byte(r.Source.String(el.TagEnd, max(el.ContentEnd, el.TagEnd)))))
 	case markup.TagMeta:
 		e.Label = metaLabel(attr)
+		e.Name, e.Property, e.Content = attr("name"), attr("property"), attr("content")
 	case markup.TagLink:
-		e.Label = attr("rel")
+		e.Label, e.Media = attr("rel"), attr("media")
+		e.Rel = e.Label
 		e.load(r, attr("href"), gating.LinkLoads(src, el.Start))
 		if isStylesheet(e.Label) && r.live(el) {
-			if blocksPaint(attr("media")) {
+			if blocksPaint(e.Media) {
 				e.Runs = "blocking"
 			}
 		}
@@ -213,6 +222,7 @@ func (r *Record) describe(e *Element, weights Weights) {
 	case markup.TagScript:
 		r.script(e, attr)
 	case markup.TagStyle:
+		e.Media = attr("media")
 		if r.live(el) {
 			e.Runs = "blocking"
 		}
