@@ -3,7 +3,6 @@ package cli
 import (
 	"io"
 	"os"
-	"path/filepath"
 
 	"github.com/spf13/cobra"
 

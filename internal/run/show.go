@@ -99,7 +99,7 @@ func takeOwned(text []byte, known page.Page, p *site.Project, w inventory.Weight
 
 // ShowFile takes the inventory of a page that belongs to no project.
 func ShowFile(text []byte, path, file, dir string) *ShowResult {
-	known := page.Page{Path: path, File: file}
+	known := page.Page{Path: page.Clean(path), File: file}
 	return &ShowResult{Text: text, From: "file", Record: inventory.Take(text, known, noSite, site.NewWeights(dir, nil))}
 }
 
