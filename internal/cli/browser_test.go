@@ -119,7 +119,7 @@ func TestPopups(t *testing.T) {
 	}
 	b := newBench(t, "site/robots.txt", "", "site/index.html", page(`<a class=news href="/elsewhere/">news</a> <a id=here href="#letter">letter</a> <a id=there href="/other/#letter">other</a>`),
 		"site/other/index.html", page("<p>other"), "site/delay/index.html", page("<p>x"), "site/scroll/index.html", page("<p>x"), "site/leaving/index.html", page("<p>x"),
-		"site/once/index.html", page("<p>x"), "site/always/index.html", page("<p>x"), "site/span/index.html", page("<p>x"),
+		"site/once/index.html", page("<p>x"), "site/typing/index.html", page("<input id=q>"), "site/always/index.html", page("<p>x"), "site/span/index.html", page("<p>x"),
 		"yellowgate.yaml", `yellowgate: 1
 site: {source: site, output: public}
 items:
@@ -133,6 +133,7 @@ items:
       - {scroll: 60%, pages: /scroll/}
       - {leaving: true, pages: /leaving/}
     pages: [/, /other/, /delay/, /scroll/, /leaving/]
+  typing: {popup: '<button>b</button>', open: {after: 300ms}, pages: /typing/}
   once: {popup: '<button>b</button>', open: {after: 50ms}, again: once, pages: /once/}
   always: {popup: '<button>b</button>', open: {after: 50ms}, again: always, pages: /always/}
   span: {popup: '<button>b</button>', open: {after: 50ms}, again: 7d, pages: /span/}
@@ -170,8 +171,13 @@ items:
 	v.becomes("a link to the fragment", opened, "letter")
 	v.do(chromedp.KeyEvent(kb.Escape))
 	v.becomes("closed", opened+" + location.hash", "none")
+	v.becomes("the focus is back on the link whose fragment opened it", "document.activeElement.id", "here")
 	v.do(chromedp.Click("#here", chromedp.ByQuery))
 	v.becomes("the same link again", opened, "letter")
+	v.do(chromedp.Evaluate("history.back()", nil))
+	v.becomes("Back closes what a fragment opened", opened+" + location.pathname + location.hash", "none/")
+	v.do(chromedp.Click("#here", chromedp.ByQuery))
+	v.becomes("and the link opens it again", opened, "letter")
 	v.do(chromedp.KeyEvent(kb.Escape), chromedp.Click("#there", chromedp.ByQuery))
 	v.becomes("a link to another page's fragment", opened+" + location.pathname", "letter/other/")
 	v.open("/other/#letter", true)
@@ -186,6 +192,11 @@ items:
 	v.becomes("in another visit", opened, "letter")
 	v.open("/other/", false)
 	v.stays("the delay is of another page", opened, "none")
+
+	v.open("/typing/", false)
+	v.do(chromedp.Evaluate(`var t = setInterval(function () { q.dispatchEvent(new InputEvent("input", {bubbles: true})) }, 20); setTimeout(clearInterval, 1500, t); ""`, nil))
+	v.stays("while somebody types", opened, "none")
+	v.becomes("but after", opened, "typing")
 
 	v.open("/scroll/", false)
 	v.do(chromedp.Evaluate("scrollTo(0, 500)", nil))

@@ -1,44 +1,53 @@
-(function () {
-  var doc = document, root = doc.documentElement;
+(function (doc, root, link, typed) {
+  function on(what, event, f, how) { what.addEventListener(event, f, how); }
+  on(doc, "click", function (e) { link = e.target.closest("a"); }, true);
+  on(doc, "input", function () { typed = Date.now(); });
   doc.querySelectorAll("dialog[data-yg-open]").forEach(function (box) {
-    var key = "yg:" + box.id, again = box.dataset.ygAgain, seen;
+    var key = "yg:" + box.id, again = box.dataset.ygAgain, seen, back, named;
     function store() { return again == "visit" ? sessionStorage : localStorage; }
     function may() {
       try { seen = store().getItem(key) || seen; } catch (e) {}
       return !seen || again == "always" || again > 0 && Date.now() - seen >= again * 1e3;
     }
-    function show(byItself) {
-      if (box.open || byItself && (!may() || doc.querySelector("dialog[open]"))) return;
+    function show(alone) {
+      if (box.open || alone && (!may() || doc.querySelector("dialog[open]"))) return;
+      if (alone && Date.now() - typed < 3e3) return setTimeout(self, 1e3);
       seen = Date.now();
       try { store().setItem(key, seen); } catch (e) {}
+      back = !alone && link;
       box.showModal();
-      if (!matchMedia("(prefers-reduced-motion: reduce)").matches) box.animate({ opacity: [0, 1] }, 200);
+      if (!matchMedia("(prefers-reduced-motion)").matches) box.animate({ opacity: [0, 1] }, 200);
     }
-    function alone() { show(1); }
-    box.addEventListener("click", function (e) {
+    function self() { show(1); }
+    on(box, "close", function () { if (back) back.focus(); });
+    on(box, "click", function (e) {
       var r = box.getBoundingClientRect(), x = e.clientX, y = e.clientY;
       if (e.target.closest("[data-yg-close]") || e.target == box && (x < r.left || x > r.right || y < r.top || y > r.bottom)) box.close();
     });
     JSON.parse(box.dataset.ygOpen).forEach(function (o) {
       var how = o[0], v = o[1];
-      function named() { if (location.hash == "#" + v) show(); }
-      function loaded(f) { doc.readyState == "complete" ? f() : addEventListener("load", f); }
-      if (how == "after") loaded(function () { setTimeout(alone, v * 1e3); });
-      else if (how == "scroll") addEventListener("scroll", function () {
+      function hash() {
+        if (location.hash == "#" + v) named = 1, show();
+        else if (named) box.close();
+      }
+      function loaded(f) { doc.readyState == "complete" ? f() : on(window, "load", f); }
+      if (how == "after") loaded(function () { setTimeout(self, v * 1e3); });
+      else if (how == "scroll") on(window, "scroll", function () {
         var m = root.scrollHeight - innerHeight;
-        if (m > 0 && scrollY / m * 100 >= v) alone();
-      }, { passive: true });
-      else if (how == "leaving") root.addEventListener("mouseleave", function (e) { if (e.clientY <= 0) alone(); });
-      else if (how == "click") doc.addEventListener("click", function (e) {
+        if (m > 0 && scrollY / m * 100 >= v) self();
+      });
+      else if (how == "leaving") on(root, "mouseleave", function (e) { if (e.clientY <= 0) self(); });
+      else if (how == "click") on(doc, "click", function (e) {
         if (e.target.closest(v)) { e.preventDefault(); show(); }
       });
       else {
-        addEventListener("hashchange", named);
-        box.addEventListener("close", function () {
+        on(window, "hashchange", hash);
+        on(box, "close", function () {
+          named = 0;
           if (location.hash == "#" + v) history.replaceState(null, "", location.pathname + location.search);
         });
-        loaded(named);
+        loaded(hash);
       }
     });
   });
-})();
+})(document, document.documentElement);

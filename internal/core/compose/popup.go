@@ -22,8 +22,32 @@ var runtime string
 // Runtime is the script that every page with a popup has once.
 func Runtime() string { return script }
 
-// script is the runtime without the indentation that only its readers need.
-var script = "<script>\n" + strings.TrimSpace(regexp.MustCompile(`(?m)^ +`).ReplaceAllString(runtime, "")) + "\n</script>"
+// script is the runtime without the spaces that only its readers need.
+var script = "<script>\n" + tightened(runtime) + "\n</script>"
+
+// tightened takes indentation and the spaces beside punctuation out of a script whose
+// texts are in double quotes. Line ends stay: they may end a statement.
+func tightened(code string) string {
+	var b strings.Builder
+	quoted := false
+	between := func(i int) bool { // a space that separates two words
+		return i > 0 && i+1 < len(code) && isWord(code[i-1]) && isWord(code[i+1])
+	}
+	code = regexp.MustCompile(`(?m)^ +`).ReplaceAllString(strings.TrimSpace(code), "")
+	for i := 0; i < len(code); i++ {
+		if code[i] == '"' {
+			quoted = !quoted
+		}
+		if code[i] != ' ' || quoted || between(i) {
+			b.WriteByte(code[i])
+		}
+	}
+	return b.String()
+}
+
+func isWord(c byte) bool {
+	return c == '_' || c == '$' || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z'
+}
 
 // dialog writes a popup: a dialog element (HTML, 4.11.4) with what opens it on
 // this page.
