@@ -1,5 +1,5 @@
 (function (doc, root, link, typed) {
-  function on(what, event, f, how) { what.addEventListener(event, f, how); }
+  function on(to, event, f, all) { to.addEventListener(event, f, all); }
   on(doc, "click", function (e) { link = e.target.closest("a"); }, true);
   on(doc, "input", function () { typed = Date.now(); });
   doc.querySelectorAll("dialog[data-yg-open]").forEach(function (box) {
@@ -9,12 +9,12 @@
       try { seen = store().getItem(key) || seen; } catch (e) {}
       return !seen || again == "always" || again > 0 && Date.now() - seen >= again * 1e3;
     }
-    function show(alone) {
-      if (box.open || alone && (!may() || doc.querySelector("dialog[open]"))) return;
-      if (alone && Date.now() - typed < 3e3) return setTimeout(self, 1e3);
+    function show(auto) {
+      if (box.open || auto && (!may() || doc.querySelector("dialog[open]"))) return;
+      if (auto && Date.now() - typed < 3e3) return setTimeout(self, 1e3);
       seen = Date.now();
       try { store().setItem(key, seen); } catch (e) {}
-      back = !alone && link;
+      back = !auto && link;
       box.showModal();
       if (!matchMedia("(prefers-reduced-motion)").matches) box.animate({ opacity: [0, 1] }, 200);
     }
@@ -34,7 +34,7 @@
       if (how == "after") loaded(function () { setTimeout(self, v * 1e3); });
       else if (how == "scroll") on(window, "scroll", function () {
         var m = root.scrollHeight - innerHeight;
-        if (m > 0 && scrollY / m * 100 >= v) self();
+        if (scrollY / m * 100 >= v) self();
       });
       else if (how == "leaving") on(root, "mouseleave", function (e) { if (e.clientY <= 0) self(); });
       else if (how == "click") on(doc, "click", function (e) {
