@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/report"
@@ -22,6 +23,8 @@ func (a *app) keyFlags(cmd *cobra.Command) func() []run.EditField {
 		v := new([]string)
 		values[key] = v
 		cmd.Flags().StringArrayVar(v, key, nil, gatefile.DocOf(gatefile.ItemShape{}, key))
+		f := cmd.Flags().Lookup(key)
+		f.Value, f.DefValue = kindValue{f.Value, kindOfKey(key)}, ""
 		if key == "each" || key == "disabled" {
 			cmd.Flags().Lookup(key).NoOptDefVal = "true"
 		}
@@ -35,6 +38,46 @@ func (a *app) keyFlags(cmd *cobra.Command) func() []run.EditField {
 		}
 		return out
 	}
+}
+
+// kindValue is an option's value whose kind --help names.
+type kindValue struct {
+	pflag.Value
+	kind string
+}
+
+func (v kindValue) Type() string { return v.kind }
+
+// kindOfKey names what the option of a key takes.
+func kindOfKey(key string) string {
+	switch key {
+	case "script", "stylesheet":
+		return "URL"
+	case "pages", "except":
+		return "QUERY"
+	case "found", "replaces":
+		return "SELECTOR"
+	case "needs", "before", "after", "not-with":
+		return "ITEM"
+	case "place":
+		return "PLACE"
+	case "load", "again", "integrity":
+		return "WORD"
+	case "attrs", "params":
+		return "NAME=VALUE"
+	case "classes":
+		return "SELECTOR=NAMES"
+	case "from", "until":
+		return "DAY"
+	case "structured", "questions", "open":
+		return "YAML"
+	case "each", "disabled":
+		return "BOOL"
+	}
+	if strings.HasSuffix(key, "-file") {
+		return "FILE"
+	}
+	return "TEXT"
 }
 
 // completeKey offers the values that a key of an item may have.
@@ -126,7 +169,7 @@ func (a *app) addCmd() *cobra.Command {
 	var params []string
 	var split string
 	cmd := &cobra.Command{
-		Use: "add NAME", GroupID: "decide", Args: cobra.ExactArgs(1),
+		Use: "add NAME", GroupID: "decide", Args: needs(1, 1, "add takes the name of the new item", "yellowgate add visit-counter --code-file counter.html --pages all"),
 		Short: "Add an item to the gate file",
 		Long: `Writes a new item at the end of the gate file's items and tells which pages gain it.
 Every key of an item is an option of the same name; repeat one for a list. A mapping
@@ -184,7 +227,7 @@ func (a *app) setCmd() *cobra.Command {
 	var dry, more, less bool
 	var params, unset []string
 	cmd := &cobra.Command{
-		Use: "set NAME", GroupID: "decide", Args: cobra.ExactArgs(1),
+		Use: "set NAME", GroupID: "decide", Args: needs(1, 1, "set takes the name of one item", "yellowgate set visit-counter --pages all"),
 		Short: "Change an item of the gate file: its pages, an exception, a parameter, …",
 		Long: `Changes keys of an item in the gate file, and nothing else in it: comments, order and
 quotes stay. Every key of an item is an option of the same name; repeat one for a list,
@@ -227,7 +270,7 @@ what. Nothing is written where the gate file would then have a mistake.`,
 // changing completes a command that makes one change of an item.
 func (a *app) changing(cmd *cobra.Command, change func(*run.Edit) (*run.EditResult, error)) *cobra.Command {
 	var dry bool
-	cmd.GroupID, cmd.Args, cmd.ValidArgsFunction = "decide", cobra.ExactArgs(1), a.itemArg
+	cmd.GroupID, cmd.Args, cmd.ValidArgsFunction = "decide", needs(1, 1, cmd.Name()+" takes the name of one item", "yellowgate "+cmd.Name()+" visit-counter"), a.itemArg
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		e, err := a.edit(args[0], dry)
 		if err != nil {

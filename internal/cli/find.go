@@ -13,7 +13,7 @@ import (
 func (a *app) findCmd() *cobra.Command {
 	var inOutput bool
 	cmd := &cobra.Command{
-		Use: "find WORD [DIR]", GroupID: "look", Args: cobra.RangeArgs(1, 2),
+		Use: "find WORD [DIR]", GroupID: "look", Args: needs(1, 2, "find takes a word, a name or a URL to look for, and the folder if it is not the gate file's", "yellowgate find domkit"),
 		Short: "Where does a word, a name or a URL occur, and as what?",
 		Long: `Looks for a word, a name or a URL in every page, and tells apart where it is loaded,
 where it stands in inline code, in metadata, in an attribute, or merely in text or in

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"io"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -53,6 +54,9 @@ lists the words that queries of this site can use, with examples.`,
 					return report.JSON(w, lines)
 				}
 				pr.Pages(lines, query, why)
+				if hint := run.MeantPage(p, query); len(lines) == 0 && hint != "" {
+					pr.Line("  no page: %s", strings.Trim(hint, "()"))
+				}
 				return nil
 			})
 		},

@@ -14,7 +14,7 @@ import (
 
 func (a *app) whyCmd() *cobra.Command {
 	return &cobra.Command{
-		Use: "why PAGE ITEM | KEY", GroupID: "verify", Args: cobra.RangeArgs(1, 2),
+		Use: "why PAGE ITEM | KEY", GroupID: "verify", Args: needs(1, 2, "why takes a page and an item, or a page and a metadata key", "yellowgate why /visit/ night-letter"),
 		Short: "Why is an item in or out on a page? Where does a metadata value come from?",
 		Long: `Tells the verdict for an item on a page, the line of the gate file that decided, and
 what would change it. With a metadata key (title, robots, social.image, …) instead of

@@ -155,7 +155,7 @@ func (p *Printer) findings(fs []checks.Finding, verbose bool) {
 		}
 		if places, same := samePlaces(group); same {
 			if group[0].Message != title {
-				p.Line("  %s", Clean(group[0].Message))
+				p.paragraph("  ", Clean(group[0].Message))
 			}
 			if !verbose {
 				limit = 24
@@ -163,28 +163,36 @@ func (p *Printer) findings(fs []checks.Finding, verbose bool) {
 			if p.Width == 0 && len(places) > limit {
 				p.wrap(places[:limit], limit)
 				p.Line("    %s", p.dim.Render(fmt.Sprintf("and %d more: --verbose shows them", len(places)-limit)))
-				continue
+			} else {
+				p.wrap(places, limit)
 			}
-			p.wrap(places, limit)
+			p.remedy(group[0].Remedy)
 			continue
 		}
-		t := &table{wide: []int{1}}
 		left := len(group)
-		for i, f := range folded(group, !verbose) {
-			if i == limit {
-				break
-			}
+		shown := folded(group, !verbose)
+		shown = shown[:min(limit, len(shown))]
+		for i, f := range shown {
 			also := ""
 			if f.more > 0 {
 				also = p.dim.Render(fmt.Sprintf(" (and %d more)", f.more))
 			}
-			t.add(p.dim.Render(fmt.Sprintf("%s:%d:%d", Clean(f.File), f.Line, f.Column)), Clean(f.Message)+also)
+			p.paragraph("  ", p.dim.Render(fmt.Sprintf("%s:%d:%d", Clean(f.File), f.Line, f.Column))+"  "+Clean(f.Message)+also)
+			if i+1 == len(shown) || shown[i+1].Remedy != f.Remedy { // once for those of one cause
+				p.remedy(f.Remedy)
+			}
 			left -= 1 + f.more
 		}
-		p.table(t)
 		if left > 0 {
 			p.Line("  %s", p.dim.Render(fmt.Sprintf("… and %d more: --verbose shows them", left)))
 		}
+	}
+}
+
+// remedy writes what to do about a finding.
+func (p *Printer) remedy(text string) {
+	if text != "" {
+		p.paragraph("    ", p.dim.Render("→ ")+Clean(text))
 	}
 }
 

@@ -69,6 +69,8 @@ func (p *Printer) Edited(e *run.Edit, r *run.EditResult, verbose bool) {
 	switch {
 	case !r.Written:
 		p.Line("%s", p.dim.Render("This was a dry run: nothing was written."))
+	case r.Refused:
+		p.Line("%s %s", p.dim.Render(r.File+" is written. It has mistakes that it had before, and apply would refuse it:"), "yellowgate check")
 	case r.Pages > r.Unchanged:
 		p.Line("%s %s", p.dim.Render(r.File+" is written. Not published yet:"), "yellowgate apply")
 	default:

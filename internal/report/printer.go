@@ -65,6 +65,24 @@ func (p *Printer) Line(format string, args ...any) {
 	fmt.Fprintf(p.w, format+"\n", args...)
 }
 
+// paragraph writes a text that wraps at the terminal's width; its further lines stand
+// deeper than the first. Nothing of it is cut.
+func (p *Printer) paragraph(indent, text string) {
+	if p.Width == 0 {
+		p.Line("%s%s", indent, text)
+		return
+	}
+	deeper := indent + "  "
+	for i, line := range strings.Split(ansi.Wrap(text, max(p.Width-len(deeper), 20), ""), "\n") {
+		if i > 0 {
+			line = deeper + strings.TrimLeft(line, " ")
+		} else {
+			line = indent + line
+		}
+		p.Line("%s", line)
+	}
+}
+
 // Heading writes a heading, with a blank line before it.
 func (p *Printer) Heading(format string, args ...any) {
 	fmt.Fprintf(p.w, "\n%s\n", p.head.Render("▐ "+fmt.Sprintf(format, args...)))

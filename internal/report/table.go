@@ -105,9 +105,9 @@ func (p *Printer) WhereKey(w *run.WhereKey, verbose bool) {
 		value := p.name.Render(Clean(v.Value))
 		switch {
 		case v.Value == "" && v.From == "":
-			value = p.dim.Render("none")
+			value = p.dim.Render("(no value)")
 		case v.Value == "":
-			value = p.dim.Render("none, by the gate file")
+			value = p.dim.Render("(taken out by the gate file)")
 		}
 		from := ""
 		if v.From != "" {

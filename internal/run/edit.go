@@ -56,7 +56,8 @@ type EditResult struct {
 	Spots     []string           `json:"spots"` // new items that wait for a spot in a page
 	Box       bool               `json:"box"`   // a vendor's container goes to the body's end
 	Written   bool               `json:"written"`
-	Problems  []gatefile.Problem `json:"-"` // warnings of the gate file as it is then
+	Refused   bool               `json:"refused"` // apply would refuse the gate file, as it would have before
+	Problems  []gatefile.Problem `json:"-"`       // warnings of the gate file as it is then
 }
 
 // edit changes the texts of a project's gate files, and tells what that does
@@ -219,6 +220,7 @@ func (r *EditResult) compare(name string, before, after *site.Project, progress 
 		}
 		return nil
 	})
+	r.Refused = len(isWrong) > 0
 	if err == nil && len(isWrong) > 0 && len(wasWrong) == 0 {
 		return &site.GateError{Problems: site.GroupProblems(after.Gate.File, isWrong)}
 	}

@@ -187,3 +187,12 @@ func Look(p *site.Project, pg *page.Page) (*gating.Result, error) {
 	}
 	return p.Gate.Page(b, *pg), nil
 }
+
+// MeantPage says which page a query that chooses none probably meant, or "".
+func MeantPage(p *site.Project, query string) string {
+	paths := make([]string, len(p.Pages))
+	for i := range p.Pages {
+		paths[i] = p.Pages[i].Path
+	}
+	return strings.TrimSpace(pagequery.Meant(query, paths))
+}

@@ -79,7 +79,7 @@ func FindGate(dir string) (string, error) {
 		}
 		if d == filepath.Dir(d) {
 			return "", &UsageError{"no " + GateFileName + " in this folder or in one above it",
-				"go to your site's folder, name the file with --gate FILE, or write one (docs/guide.md)"}
+				"go to your site's folder, name the file with --gate FILE, or let the tool write a first one from the folder of your pages: yellowgate survey DIR --write"}
 		}
 	}
 }
