@@ -194,7 +194,7 @@ items:
 	v.stays("the delay is of another page", opened, "none")
 
 	v.open("/typing/", false)
-	v.do(chromedp.Evaluate(`var t = setInterval(function () { q.dispatchEvent(new InputEvent("input", {bubbles: true})) }, 20); setTimeout(clearInterval, 1500, t); ""`, nil))
+	v.do(chromedp.Evaluate(`var t = setInterval(function () { q.dispatchEvent(new InputEvent("input", {bubbles: true})) }, 20); setTimeout(clearInterval, 300, t); ""`, nil))
 	v.stays("while somebody types", opened, "none")
 	v.becomes("but after", opened, "typing")
 

@@ -11,7 +11,7 @@
     }
     function show(auto) {
       if (box.open || auto && (!may() || doc.querySelector("dialog[open]"))) return;
-      if (auto && Date.now() - typed < 3e3) return setTimeout(self, 1e3);
+      if (auto && Date.now() - typed < 2e3) return setTimeout(self, 500);
       seen = Date.now();
       try { store().setItem(key, seen); } catch (e) {}
       back = !auto && link;
