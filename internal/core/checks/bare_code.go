@@ -13,8 +13,8 @@ var bareCode = &Check{
 	Title: "the code of an item is CSS or JavaScript in a place for HTML",
 	Doc: `Visitors read it as text at the top of the page, and it does nothing. Use style-text or
 script-text, or put it into <style> or <script> tags.`,
-	Bad:  "counter: {code: 'window.visits = 1;'}",
-	Good: "counter: {script-text: 'window.visits = 1;'}",
+	Bad:  "<!--yg:counter-->window.visits = 1; count();<!--/yg:counter-->",
+	Good: "<!--yg:counter--><script>window.visits = 1; count();</script><!--/yg:counter-->",
 	Page: func(p *Pass) {
 		p.eachRegion(func(r markup.Region, text []byte) {
 			if language := looksBare(text); language != "" {

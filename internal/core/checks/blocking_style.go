@@ -12,7 +12,7 @@ var blockingStyle = &Check{
 	Title: "several stylesheets hold up the first paint",
 	Doc: `The page stays white until all stylesheets of its head have come. Four and more are
 mostly a sign that some are not needed here, or could be one file.`,
-	Bad:  "<link rel=\"stylesheet\" href=\"/a.css\"> … <link rel=\"stylesheet\" href=\"/d.css\">",
+	Bad:  "<link rel=\"stylesheet\" href=\"/a.css\">\n<link rel=\"stylesheet\" href=\"/b.css\">\n<link rel=\"stylesheet\" href=\"/c.css\">\n<link rel=\"stylesheet\" href=\"/d.css\">",
 	Good: "<link rel=\"stylesheet\" href=\"/site.css\">",
 	Page: func(p *Pass) {
 		var blocking []*inventory.Element

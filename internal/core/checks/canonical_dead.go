@@ -12,8 +12,8 @@ var canonicalDead = &Check{
 	Doc: `A canonical that leads nowhere tells search engines to drop this page in favour of
 one that does not exist. Mostly a page was moved or the link copied. Point it to
 the page itself: canonical: "@{page.url}".`,
-	Bad:  "<link rel=\"canonical\" href=\"https://ternhill.example/old-journal/\">",
-	Good: "<link rel=\"canonical\" href=\"https://ternhill.example/journal/\">",
+	Bad:  "-- site/journal/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/old-journal/\">",
+	Good: "-- site/journal/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/journal/\">",
 	Page: func(p *Pass) {
 		if p.Page.Redirect || p.Site == nil {
 			return

@@ -12,8 +12,8 @@ var canonicalElsewhere = &Check{
 	Title: "the canonical names another page",
 	Doc: `The page says that another is the one to be found. That is right for copies of a page,
 and wrong where the link was copied from a template.`,
-	Bad:  "/journal/owls/  <link rel=\"canonical\" href=\"https://ternhill.example/\">",
-	Good: "/journal/owls/  <link rel=\"canonical\" href=\"https://ternhill.example/journal/owls/\">",
+	Bad:  "-- site/index.html --\n<title>Tern Hill</title>\n-- site/journal/owls/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/\">",
+	Good: "-- site/index.html --\n<title>Tern Hill</title>\n-- site/journal/owls/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/journal/owls/\">",
 	Page: func(p *Pass) {
 		if p.Page.Redirect || p.Site == nil {
 			return

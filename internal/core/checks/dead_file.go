@@ -12,8 +12,8 @@ var deadFile = &Check{
 	Doc: `The browser asks for the file, waits, and gets an error: what it was for does not
 work, and the request was for nothing. Capital letters count: Site.js is not
 site.js on most servers. Mend the address, or take the element out.`,
-	Bad:  "<script src=\"/js/Slides.js\"></script>",
-	Good: "<script src=\"/js/slides.js\"></script>",
+	Bad:  "-- site/js/slides.js --\nslides();\n-- site/visit/index.html --\n<script src=\"/js/Slides.js\"></script>",
+	Good: "-- site/js/slides.js --\nslides();\n-- site/visit/index.html --\n<script src=\"/js/slides.js\"></script>",
 	Page: func(p *Pass) {
 		if p.Site == nil {
 			return

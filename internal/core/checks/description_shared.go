@@ -12,8 +12,8 @@ var descriptionShared = &Check{
 	Doc: `A description that says the same on many pages says nothing of any, and search engines
 make up their own. Set it from what differs: description: "@{fact.blurb | cut 155}".
 The finding stands on the first of the pages and names the others.`,
-	Bad:  "/visit/  <meta name=\"description\" content=\"Public nights under the stars.\">\n/shop/   <meta name=\"description\" content=\"Public nights under the stars.\">",
-	Good: "/visit/  <meta name=\"description\" content=\"Opening hours, and the way up the hill.\">\n/shop/   <meta name=\"description\" content=\"Star maps, torches and mugs.\">",
+	Bad:  "-- site/visit/index.html --\n<meta name=\"description\" content=\"Public nights under the stars.\">\n-- site/shop/index.html --\n<meta name=\"description\" content=\"Public nights under the stars.\">",
+	Good: "-- site/visit/index.html --\n<meta name=\"description\" content=\"Opening hours, and the way up the hill.\">\n-- site/shop/index.html --\n<meta name=\"description\" content=\"Star maps, torches and mugs.\">",
 	Site: func(s *SitePass) {
 		shared(s, func(k *Kept) (string, int, int) {
 			if k.Noindex {

@@ -10,8 +10,8 @@ var editedOutput = &Check{
 	Doc: `The file in the output folder is not what the tool wrote. The next apply writes it
 again, and the change is lost. Make the change in the source pages or in the gate
 file.`,
-	Bad:  "(somebody edited public/visit/index.html)",
-	Good: "(somebody edited site/visit/index.html, and applied)",
+	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us today.</p>",
+	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/visit/index.html --\n<p>Visit us today.</p>",
 	Page: func(p *Pass) {
 		if p.State == Edited {
 			p.Report(1, 1, "", "the page was changed after it was applied; the next apply undoes that", "make the change in the source page or in the gate file")

@@ -16,8 +16,8 @@ var importedEverywhere = &Check{
 leave it out anywhere: whatever page loads the one file loads the other. A browser
 learns of it late, once the first has come. If only some pages need it, take the import
 out and let it in by an item of its own.`,
-	Bad:  "@import \"slides.css\";  (in /css/site.css, which all pages load)",
-	Good: "slides-style: {stylesheet: /css/slides.css, pages: has(.slides)}",
+	Bad:  "-- site/css/site.css --\n@import \"slides.css\";\nbody { margin: 0 }\n-- site/css/slides.css --\n.slides { height: 20em }\n-- site/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">",
+	Good: "-- site/css/site.css --\nbody { margin: 0 }\n-- site/css/slides.css --\n.slides { height: 20em }\n-- site/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">\n<link rel=\"stylesheet\" href=\"/css/slides.css\">\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">",
 	Site: func(s *SitePass) {
 		if s.Site == nil || len(s.Pages) < 2 {
 			return

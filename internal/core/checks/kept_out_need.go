@@ -14,8 +14,8 @@ var keptOutNeed = &Check{
 	Doc: `A need is kept out here by except, per-page or disabled, or it is found parts alone
 and the page has none of them: what needs it will not work. Let the need in on this
 page, or keep the item out of it.`,
-	Bad:  "items:\n  slides: {script: /js/slides.js, needs: [domkit], pages: /}\n  domkit: {script: /js/domkit.js, pages: all, except: /}",
-	Good: "items:\n  slides: {script: /js/slides.js, needs: [domkit], pages: /}\n  domkit: {script: /js/domkit.js}",
+	Bad:  "-- yellowgate.yaml --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n  domkit: {script: /js/domkit.js}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- yellowgate.yaml, later --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n  domkit: {script: /js/domkit.js, pages: all, except: /visit/}",
+	Good: "-- yellowgate.yaml --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n  domkit: {script: /js/domkit.js}\n-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *Pass) {
 		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
 			if !v.In || have.Copies() == 0 {

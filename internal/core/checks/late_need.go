@@ -15,8 +15,8 @@ var lateNeed = &Check{
 	Doc: `A need has to run earlier: blocking scripts in the order of the page, then deferred
 ones and modules. A library that is deferred runs after an inline script that uses
 it, wherever it stands. Give both the same load, or put the need earlier.`,
-	Bad:  "<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\"></script>",
-	Good: "<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\" defer></script>",
+	Bad:  "-- yellowgate.yaml --\nitems:\n  slides: {found: {url: /js/slides.js}, needs: [domkit], pages: all}\n  domkit: {found: {url: /js/domkit.js}, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\"></script>",
+	Good: "-- yellowgate.yaml --\nitems:\n  slides: {found: {url: /js/slides.js}, needs: [domkit], pages: all}\n  domkit: {found: {url: /js/domkit.js}, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\" defer></script>",
 	Page: func(p *Pass) {
 		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
 			for _, need := range v.Item.Needs {

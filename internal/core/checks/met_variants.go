@@ -12,8 +12,8 @@ var metVariants = &Check{
 	Doc: `The gate file says with not-with that the two items must never be on one page, and
 this page has both. Two versions of one script mostly undo each other's work. Keep
 one of them out of the page, or take the copy out that something else writes.`,
-	Bad:  "items:\n  plain-map: {script: /js/map.js, not-with: sky-map, pages: all}\n  sky-map: {script: /js/sky-map.js, pages: /sky-tonight/}",
-	Good: "items:\n  plain-map: {script: /js/map.js, not-with: sky-map, pages: all, except: /sky-tonight/}\n  sky-map: {script: /js/sky-map.js, pages: /sky-tonight/}",
+	Bad:  "-- yellowgate.yaml --\nitems:\n  plain-map: {found: {url: /js/map.js}, pages: none, not-with: [sky-map]}\n  sky-map: {found: {url: /js/sky-map.js}, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<script src=\"/js/map.js\" defer></script>\n<script src=\"/js/sky-map.js\" defer></script>",
+	Good: "-- yellowgate.yaml --\nitems:\n  plain-map: {found: {url: /js/map.js}, pages: none, not-with: [sky-map]}\n  sky-map: {found: {url: /js/sky-map.js}, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/sky-map.js\" defer></script>",
 	Page: func(p *Pass) {
 		if p.Gated == nil {
 			return

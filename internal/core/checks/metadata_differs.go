@@ -17,8 +17,8 @@ var metadataDiffers = &Check{
 the page says something else. Mostly the gate file was changed and not applied, or
 a later step of the build writes the page again. yellowgate why PAGE KEY shows all
 values and which wins.`,
-	Bad:  "metadata:\n  - {pages: all, title: \"@{page.heading}\"}\n(and the page has another title)",
-	Good: "(the page has the title that the gate file gives it)",
+	Bad:  "-- yellowgate.yaml --\nmetadata: [{pages: all, title: \"@{page.heading} | Tern Hill\"}]\n-- site/visit/index.html --\n<h1>Visit</h1>\n-- public/visit/index.html, later --\n<head><title>Visit us</title></head><body><h1>Visit</h1>",
+	Good: "-- yellowgate.yaml --\nmetadata: [{pages: all, title: \"@{page.heading} | Tern Hill\"}]\n-- site/visit/index.html --\n<h1>Visit</h1>",
 	Page: func(p *Pass) {
 		if p.Gated == nil {
 			return

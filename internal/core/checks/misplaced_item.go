@@ -15,8 +15,8 @@ var misplacedItem = &Check{
 	Doc: `The item's place is in the head and a browser has it in the body, or the other way
 round. Mostly the head is broken above it, or something moved it. A tag that asks to
 stand as high in the head as possible may count nothing in the body.`,
-	Bad:  "items:\n  verify: {code: <meta name=…>, place: head-end}\n(and the page has it in the body)",
-	Good: "(the page has it in the head)",
+	Bad:  "-- yellowgate.yaml --\nitems:\n  verify: {code: <meta name=\"verify\" content=\"tern\">, place: head-end, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>\n<!--yg:verify--><meta name=\"verify\" content=\"tern\"><!--/yg:verify-->",
+	Good: "-- yellowgate.yaml --\nitems:\n  verify: {code: <meta name=\"verify\" content=\"tern\">, place: head-end, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *Pass) {
 		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
 			if !v.In {

@@ -15,8 +15,8 @@ var missingItem = &Check{
 gate file was changed and not applied, or something else wrote the page since. An
 item of found parts alone may be absent: in means that it may stay. Apply, and look
 again.`,
-	Bad:  "items:\n  visit-counter: {code-file: code/visit-counter.html, pages: all}\n(and a page without it)",
-	Good: "<!--yg:visit-counter-->…<!--/yg:visit-counter-->",
+	Bad:  "-- yellowgate.yaml --\nitems:\n  visit-counter: {code: <script>count();</script>, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>",
+	Good: "-- yellowgate.yaml --\nitems:\n  visit-counter: {code: <script>count();</script>, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *Pass) {
 		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
 			if !v.In {

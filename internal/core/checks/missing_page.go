@@ -10,8 +10,8 @@ var missingPage = &Check{
 	Doc: `The source folder has the page, or the gate file makes it under blank-pages, and the
 output folder lacks it: visitors get an error. Mostly the page is new and nobody applied
 since, or a step after apply took it away. Run yellowgate apply, and publish the folder.`,
-	Bad:  "(site/visit/index.html, and no public/visit/index.html)",
-	Good: "(both)",
+	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html, later --\n<p>Visit us.</p>",
+	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n<p>Visit us.</p>",
 }
 
 // MissingPage is the finding for a page that the output folder lacks.

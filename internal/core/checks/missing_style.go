@@ -19,8 +19,8 @@ var missingStyle = &Check{
 page loads has a rule for them: visitors see them bare. Mostly the link was forgotten
 when the page was made. Load it here too; with an item, by what it is for:
 pages: has(form).`,
-	Bad:  "<form class=\"join\">…</form>\n(and no /css/forms.css, which the other pages with forms load)",
-	Good: "form-style: {stylesheet: /css/forms.css, pages: has(form)}",
+	Bad:  "-- site/css/forms.css --\nform.join { padding: 1em }\n-- site/shop/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/book/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/contact/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/members/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/join/index.html --\n<form class=\"join\"></form>",
+	Good: "-- site/css/forms.css --\nform.join { padding: 1em }\n-- site/shop/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/book/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/contact/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/members/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/join/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>",
 	Site: func(s *SitePass) {
 		if s.Site == nil || s.Site.looks == nil {
 			return

@@ -12,7 +12,7 @@ var noIntegrity = &Check{
 browser compare (Subresource Integrity). Files that change without notice cannot have
 one.`,
 	Bad:  "<script src=\"https://lib.example/a.js\"></script>",
-	Good: "<script src=\"https://lib.example/a.js\" integrity=\"sha384-…\" crossorigin=\"anonymous\"></script>",
+	Good: "<script src=\"https://lib.example/a.js\" integrity=\"sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC\" crossorigin=\"anonymous\"></script>",
 	Page: func(p *Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]

@@ -11,8 +11,8 @@ var noindexedInSitemap = &Check{
 	Doc: `The sitemap invites search engines to a page whose robots meta sends them away: one of
 the two is a mistake, mostly a noindex that leaked from a template or a draft. Take
 the noindex out, or the page out of the sitemap.`,
-	Bad:  "/visit/  <meta name=\"robots\" content=\"noindex\">\n(and /visit/ in sitemap.xml)",
-	Good: "/visit/  (without noindex)",
+	Bad:  "-- site/visit/index.html --\n<meta name=\"robots\" content=\"noindex\">\n-- site/sitemap.xml --\n<urlset><url><loc>https://ternhill.example/visit/</loc></url></urlset>",
+	Good: "-- site/visit/index.html --\n<title>Visit</title>\n-- site/sitemap.xml --\n<urlset><url><loc>https://ternhill.example/visit/</loc></url></urlset>",
 	Site: func(s *SitePass) {
 		if len(s.Sitemap) == 0 {
 			return

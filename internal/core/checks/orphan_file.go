@@ -16,8 +16,8 @@ var orphanFile = &Check{
 none of them: it is left over from something, or somebody forgot to load it. Nobody
 waits for it, but whoever works on the site takes it for something that counts. Take it
 off the site, or give it an item.`,
-	Bad:  "/js/slides-old.js  (which nothing names)",
-	Good: "(the file is gone)",
+	Bad:  "-- site/js/slides-old.js --\nslides();\n-- site/visit/index.html --\n<title>Visit</title>",
+	Good: "-- site/visit/index.html --\n<title>Visit</title>",
 	Site: func(s *SitePass) {
 		if s.Site == nil || len(s.Site.Code) == 0 {
 			return

@@ -11,8 +11,8 @@ var overBudget = &Check{
 	Title: "the page is heavier than its budget",
 	Doc: `The gate file sets budgets for such pages, and this one is over: it loads more
 requests, more bytes, more that blocks or more third parties than was agreed.`,
-	Bad:  "budgets: [{pages: all, scripts: 50 kB}]\n(and a page with 80 kB of scripts)",
-	Good: "(a page with 40 kB of scripts)",
+	Bad:  "-- yellowgate.yaml --\nbudgets: [{pages: all, scripts: 1 kB}]\n-- site/js/site.js --\n/* of 1,200 bytes */\n-- site/visit/index.html --\n<script src=\"/js/site.js\" defer></script>",
+	Good: "-- yellowgate.yaml --\nbudgets: [{pages: all, scripts: 2 kB}]\n-- site/js/site.js --\n/* of 1,200 bytes */\n-- site/visit/index.html --\n<script src=\"/js/site.js\" defer></script>",
 	Page: func(p *Pass) {
 		if p.Gated == nil {
 			return

@@ -13,8 +13,8 @@ var placeholderLeft = &Check{
 	Doc: `The page shows @{…} to visitors or search engines, in metadata or in what an item
 inserted. Mostly a name is misspelt in code, where only names that exist are
 placeholders.`,
-	Bad:  "<title>@{page.titel} | Tern Hill Observatory</title>",
-	Good: "<title>Visit | Tern Hill Observatory</title>",
+	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/visit/index.html --\n<title>@{page.titel} | Tern Hill Observatory</title>",
+	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/visit/index.html --\n<title>Visit | Tern Hill Observatory</title>",
 	Page: func(p *Pass) {
 		report := func(at int, item string) {
 			line, col := markup.NewLocator(p.Source.Text).Locate(at)

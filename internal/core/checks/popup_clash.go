@@ -15,8 +15,8 @@ var popupClash = &Check{
 	Doc: `Both open by themselves after the same time, at the same place of the page, or when
 the pointer leaves: one of them is never seen. Give them different moments, or
 different pages.`,
-	Bad:  "open: {after: 8s}   (on two items, on the same page)",
-	Good: "open: {after: 8s}\nopen: {scroll: 60%}",
+	Bad:  "-- yellowgate.yaml --\nitems:\n  letter: {popup: <p>The letter</p>, label: Letter, open: {after: 8s}, pages: all}\n  survey: {popup: <p>Five questions</p>, label: Survey, open: {after: 8s}, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
+	Good: "-- yellowgate.yaml --\nitems:\n  letter: {popup: <p>The letter</p>, label: Letter, open: {after: 8s}, pages: all}\n  survey: {popup: <p>Five questions</p>, label: Survey, open: {scroll: 60%}, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *Pass) {
 		first := map[string]*inventory.Element{}
 		for i := range p.Elements {

@@ -15,8 +15,8 @@ var repeatedId = &Check{
 	Title: "the id of a popup stands twice on the page",
 	Doc: `A link to the fragment, and the script that opens the popup, find the first element
 with the id: it may be the wrong one. Give one of them another id.`,
-	Bad:  "<h2 id=\"letter\">…</h2> <dialog id=\"letter\">…</dialog>",
-	Good: "<h2 id=\"about-the-letter\">…</h2> <dialog id=\"letter\">…</dialog>",
+	Bad:  "<h2 id=\"letter\">The letter</h2> <dialog id=\"letter\" aria-label=\"The letter\"><p>Dear visitor</p></dialog>",
+	Good: "<h2 id=\"about-the-letter\">The letter</h2> <dialog id=\"letter\" aria-label=\"The letter\"><p>Dear visitor</p></dialog>",
 	Page: func(p *Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]

@@ -9,8 +9,8 @@ var staleOutput = &Check{
 	Title: "the page is behind the gate file, its facts or its source",
 	Doc: `Something that decides about this page was changed after the page was applied: visitors
 still get the old one. Run yellowgate apply, and publish the output folder.`,
-	Bad:  "(the gate file was changed this morning, the page applied yesterday)",
-	Good: "(yellowgate apply has run since)",
+	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- yellowgate.yaml, later --\nitems:\n  notice: {code: <p>Closed</p>, pages: all}",
+	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Closed</p>, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *Pass) {
 		if p.State == Stale {
 			p.Report(1, 1, "", "the page is behind the gate file, its facts or its source", "run yellowgate apply")

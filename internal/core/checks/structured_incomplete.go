@@ -12,8 +12,8 @@ var structuredIncomplete = &Check{
 	Doc: `Without these properties search engines do not use the data: an event without a date,
 a question without an answer. The table has the types of the open vocabulary that
 pages use most.`,
-	Bad:  "{\"@type\": \"Event\", \"name\": \"Perseids\"}",
-	Good: "{\"@type\": \"Event\", \"name\": \"Perseids\", \"startDate\": \"2026-08-12\", \"location\": {\"@type\": \"Place\", \"name\": \"The lawn\"}}",
+	Bad:  "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"Event\", \"name\": \"Perseids\"}</script>",
+	Good: "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"Event\", \"name\": \"Perseids\", \"startDate\": \"2026-08-12\", \"location\": {\"@type\": \"Place\", \"name\": \"The lawn\"}}</script>",
 	Page: func(p *Pass) {
 		for _, d := range structuredOf(p) {
 			eachThing(d.tree, func(kind string, thing map[string]any) {

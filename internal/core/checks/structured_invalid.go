@@ -16,8 +16,8 @@ var structuredInvalid = &Check{
 	Doc: `Search engines pass over structured data that they cannot read, all of it. Mostly a
 comma too many, or a quote within a text. The gate file writes structured data that is
 always valid: structured, questions.`,
-	Bad:  "<script type=\"application/ld+json\">{\"@type\": \"Event\",}</script>",
-	Good: "<script type=\"application/ld+json\">{\"@type\": \"Event\"}</script>",
+	Bad:  "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"Event\",}</script>",
+	Good: "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"Event\"}</script>",
 	Page: func(p *Pass) {
 		for _, d := range structuredOf(p) {
 			if d.mistake != nil {

@@ -13,8 +13,8 @@ var tagsInText = &Check{
 	Doc: `Somebody put code with its <script> or <style> tags into a place that has them already.
 The script does not run, or the first rule of the style is lost. Take the inner tags
 out: script-text and style-text take the text alone, code takes it with its tags.`,
-	Bad:  "<script><script>count()</script></script>",
-	Good: "<script>count()</script>",
+	Bad:  "<style><style>p { margin: 0 }</style>",
+	Good: "<style>p { margin: 0 }</style>",
 	Page: func(p *Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]

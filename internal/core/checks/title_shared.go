@@ -13,8 +13,8 @@ var titleShared = &Check{
 search results. Mostly a title was written into a template and never changed. Set
 titles from what differs: title: "@{page.heading} | @{site.name}". The finding
 stands on the first of the pages and names the others.`,
-	Bad:  "/visit/    <title>Tern Hill Observatory</title>\n/contact/  <title>Tern Hill Observatory</title>",
-	Good: "/visit/    <title>Visit | Tern Hill Observatory</title>\n/contact/  <title>Contact | Tern Hill Observatory</title>",
+	Bad:  "-- site/visit/index.html --\n<title>Tern Hill Observatory</title>\n-- site/contact/index.html --\n<title>Tern Hill Observatory</title>",
+	Good: "-- site/visit/index.html --\n<title>Visit | Tern Hill Observatory</title>\n-- site/contact/index.html --\n<title>Contact | Tern Hill Observatory</title>",
 	Site: func(s *SitePass) {
 		shared(s, func(k *Kept) (string, int, int) { return k.Title, k.TitleLine, k.TitleCol }, func(n int, value, others string) (string, string) {
 			return fmt.Sprintf("%d pages have the title %q:%s too", n, cutTo(value, 60), others), `give each its own, by a metadata rule: title: "@{page.heading} | @{site.name}"`

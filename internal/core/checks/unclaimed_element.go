@@ -10,8 +10,8 @@ var unclaimedElement = &Check{
 	Doc: `The page loads it, and the gate file does not know it: nothing decides where it
 belongs. That is fine for what every page needs. Give it a name, with found, to
 decide.`,
-	Bad:  "<script src=\"/js/glyphs.js\"></script>\n(and no item with it)",
-	Good: "items:\n  glyph-shim: {found: 'script[src*=\"glyphs\"]', pages: none}",
+	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/glyphs.js\"></script>",
+	Good: "-- yellowgate.yaml --\nitems:\n  glyph-shim: {found: 'script[src*=\"glyphs\"]', pages: all}\n-- site/visit/index.html --\n<script src=\"/js/glyphs.js\"></script>",
 	Page: func(p *Pass) {
 		if p.Gated == nil {
 			return

@@ -14,8 +14,8 @@ var unclosedTag = &Check{
 item ends with it: the layout breaks, far from the cause. yellowgate check finds it in
 the gate file; on a page it means that the page was changed after apply. Mend the code,
 and run yellowgate apply.`,
-	Bad:  "summer-notice: {code: '<p class=\"notice\"><b>Open late</p>'}",
-	Good: "summer-notice: {code: '<p class=\"notice\"><b>Open late</b></p>'}",
+	Bad:  "<!--yg:summer-notice--><p class=\"notice\"><b>Open late</p><!--/yg:summer-notice-->",
+	Good: "<!--yg:summer-notice--><p class=\"notice\"><b>Open late</b></p><!--/yg:summer-notice-->",
 	Page: func(p *Pass) {
 		p.eachRegion(func(r markup.Region, text []byte) {
 			at, name, opened := p.unbalanced(text)

@@ -12,8 +12,8 @@ var unexpectedHost = &Check{
 	Title: "the page loads from a host that is not trusted",
 	Doc: `The gate file lists under site.trust the hosts whose code is expected, and this one is
 not among them. Mostly somebody pasted a tag. Add the host, or take the code out.`,
-	Bad:  "site: {trust: [pay.lantern.example]}\n(and a page that loads https://count.example/c.js)",
-	Good: "site: {trust: [pay.lantern.example, count.example]}",
+	Bad:  "-- yellowgate.yaml --\nsite: {trust: [pay.lantern.example]}\n-- site/visit/index.html --\n<script src=\"https://count.example/c.js\" async></script>",
+	Good: "-- yellowgate.yaml --\nsite: {trust: [pay.lantern.example, count.example]}\n-- site/visit/index.html --\n<script src=\"https://count.example/c.js\" async></script>",
 	Page: func(p *Pass) {
 		if p.Site == nil || len(p.Site.Trust) == 0 {
 			return

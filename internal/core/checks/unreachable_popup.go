@@ -17,8 +17,8 @@ var unreachablePopup = &Check{
 	Doc: `The link's fragment opens a popup, and on the page that it leads to the gate keeps the
 popup out, so nothing happens for whoever follows it. Let the popup in there, or let
 the link lead to a page that has it.`,
-	Bad:  "<a href=\"#night-letter\">The night letter</a>\n(on a page on which night-letter is out)",
-	Good: "<a href=\"/#night-letter\">The night letter</a>",
+	Bad:  "-- yellowgate.yaml --\nitems:\n  night-letter: {popup: <p>The letter</p>, label: Letter, open: {fragment: night-letter}, pages: /}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n<a href=\"#night-letter\">The night letter</a>",
+	Good: "-- yellowgate.yaml --\nitems:\n  night-letter: {popup: <p>The letter</p>, label: Letter, open: {fragment: night-letter}, pages: /}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n<a href=\"/#night-letter\">The night letter</a>",
 	Page: keepLinks,
 	Site: func(s *SitePass) {
 		at := map[string]*Kept{}

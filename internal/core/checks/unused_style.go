@@ -13,8 +13,8 @@ var unusedStyle = &Check{
 Mostly a kit for one page was put on all of them. What the page's own scripts may add
 counts as there; what a third party's code adds cannot be seen. yellowgate suggest
 says on which pages it is needed, and the lines that keep it to them.`,
-	Bad:  "<link rel=\"stylesheet\" href=\"/kit/contact.css\">\n(and no contact form on the page)",
-	Good: "contact-kit: {found: {url: /kit/contact.css}, pages: has(form.contact)}",
+	Bad:  "-- site/kit/contact.css --\nform.contact { padding: 1em }\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/kit/contact.css\">\n<p>No form here.</p>",
+	Good: "-- site/kit/contact.css --\nform.contact { padding: 1em }\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/kit/contact.css\">\n<form class=\"contact\"></form>",
 	Page: func(p *Pass) {
 		for _, i := range p.styles().Vain {
 			e := &p.Elements[i]
