@@ -15,7 +15,7 @@ var unknownSpot = &Check{
 that name, so nothing comes. Mostly the name is misspelt, or the item was renamed or
 removed.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  star-map: {code: <p>The map</p>, place: spot}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<!-- yg-spot starmap -->",
-	Good: "-- yellowgate.yaml --\nitems:\n  star-map: {code: <p>The map</p>, place: spot}\n-- site/visit/index.html --\n<!-- yg-spot star-map -->",
+	Good: "-- yellowgate.yaml --\nitems:\n  star-map: {code: <p>The map</p>, place: spot}\n-- site/visit/index.html --\n<p>Visit us.</p>\n<!-- yg-spot star-map -->",
 	Page: func(p *Pass) {
 		if p.Gated == nil {
 			return
