@@ -220,7 +220,11 @@ func (h *haystack) findTags(needle folded) (out []markup.Span) {
 		}
 		if ok {
 			next = from + len(tags)
-			out = append(out, markup.Span{Start: h.folded[at].start, End: h.folded[h.tags[next-1]].end})
+			last := h.tags[next-1] // with the texts that follow it
+			for last+1 < len(h.folded) && h.folded[last+1].kind != tagToken {
+				last++
+			}
+			out = append(out, markup.Span{Start: h.folded[at].start, End: h.folded[last].end})
 		}
 	}
 	return out
