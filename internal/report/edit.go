@@ -70,7 +70,7 @@ func (p *Printer) Edited(e *run.Edit, r *run.EditResult, verbose bool) {
 	case !r.Written:
 		p.Line("%s", p.dim.Render("This was a dry run: nothing was written."))
 	case r.Refused:
-		p.Line("%s %s", p.dim.Render(r.File+" is written. It has mistakes that it had before, and apply would refuse it:"), "yellowgate check")
+		p.Line("%s %s", p.dim.Render(r.File+" is written. Something is left to mend before apply would take it:"), "yellowgate check")
 	case r.Pages > r.Unchanged:
 		p.Line("%s %s", p.dim.Render(r.File+" is written. Not published yet:"), "yellowgate apply")
 	default:

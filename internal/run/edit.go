@@ -40,7 +40,8 @@ type Edit struct {
 	Split    string // a vendor's code, to be taken apart
 	Progress Progress
 
-	box bool // the vendor's code has a container, and nothing says where it goes
+	release bool // spots of the item may stand without it
+	box     bool // the vendor's code has a container, and nothing says where it goes
 }
 
 // An EditResult says what a change does.
@@ -56,7 +57,7 @@ type EditResult struct {
 	Spots     []string           `json:"spots"` // new items that wait for a spot in a page
 	Box       bool               `json:"box"`   // a vendor's container goes to the body's end
 	Written   bool               `json:"written"`
-	Refused   bool               `json:"refused"` // apply would refuse the gate file, as it would have before
+	Refused   bool               `json:"refused"` // apply would refuse the gate file as it is then
 	Problems  []gatefile.Problem `json:"-"`       // warnings of the gate file as it is then
 }
 
@@ -110,7 +111,7 @@ func (e *Edit) edit(change func(p *site.Project, doc func(file string) *gateedit
 		}
 	}
 	r.There = after.Gate.File.Item(e.Name) != nil && !after.Gate.File.Item(e.Name).Disabled
-	if err := r.compare(e.Name, before, after, e.Progress); err != nil {
+	if err := r.compare(e.Name, before, after, e.release, e.Progress); err != nil {
 		return nil, err
 	}
 	if e.DryRun {
@@ -143,7 +144,7 @@ func diskName(gateFile, main, file string) string {
 
 // compare tells what the change does to the pages. A change that makes the gate
 // file impossible to put into effect is an error, unless it was so before.
-func (r *EditResult) compare(name string, before, after *site.Project, progress Progress) error {
+func (r *EditResult) compare(name string, before, after *site.Project, released bool, progress Progress) error {
 	if after.Source == "" {
 		return nil
 	}
@@ -221,6 +222,9 @@ func (r *EditResult) compare(name string, before, after *site.Project, progress 
 		return nil
 	})
 	r.Refused = len(isWrong) > 0
+	if released {
+		isWrong = slices.DeleteFunc(isWrong, func(p gating.Problem) bool { return strings.HasPrefix(p.Message, fmt.Sprintf("a spot names %q", name)) })
+	}
 	if err == nil && len(isWrong) > 0 && len(wasWrong) == 0 {
 		return &site.GateError{Problems: site.GroupProblems(after.Gate.File, isWrong)}
 	}
@@ -463,6 +467,7 @@ func (e *Edit) Enable() (*EditResult, error) {
 // it. It refuses while another item needs it and, unless release is true, one
 // that finds or replaces elements, since those come back as the source has them.
 func (e *Edit) Remove(release bool) (*EditResult, error) {
+	e.release = release
 	return e.edit(func(p *site.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil {

@@ -2,6 +2,7 @@ package gating
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -101,7 +102,12 @@ func (e *editing) nothingToPut(v *verdict.Verdict, message string) {
 func (e *editing) matched(m *gatefile.Matcher, refs []loaded) (out []int) {
 	switch {
 	case m.Selector != nil:
-		return e.find(m.Selector)
+		out = e.find(m.Selector)
+		if inside := m.Selector.MatchesIn(e.Scan); len(inside) > 0 {
+			out = append(slices.Clone(out), inside...)
+			slices.Sort(out)
+		}
+		return out
 	case m.Text != nil:
 		for _, el := range e.Scan.Elements {
 			if (el.Tag == markup.TagScript || el.Tag == markup.TagStyle) && el.Inside == markup.InPage && el.ContentEnd > el.TagEnd {
@@ -150,7 +156,7 @@ func (e *editing) loads() []loaded {
 			add(el.Start, raw)
 		}
 	}
-	for _, at := range e.matches(e.look.number[urlTags]) {
+	for _, at := range append(slices.Clone(e.matches(e.look.number[urlTags])), e.look.selectors[e.look.number[urlTags]].MatchesIn(e.Scan)...) {
 		if raw, ok := e.Source.Attr(at, "src"); ok {
 			add(at, raw)
 		}

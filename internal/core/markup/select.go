@@ -26,6 +26,44 @@ type Selector struct {
 // String returns the selector as it was written.
 func (s *Selector) String() string { return s.text }
 
+// MatchesIn lists the offsets of the start tags in the noscripts of a page that a compound
+// selector matches and whose ends are plain: void elements, and those that the page lists.
+func (s *Selector) MatchesIn(p *Page) (out []int) {
+	if !s.Compound() {
+		return nil
+	}
+	listed := map[int]bool{}
+	for i := range p.Elements {
+		if e := &p.Elements[i]; e.Inside == InNoscript && e.End > 0 {
+			listed[e.Start] = true
+		}
+	}
+	for i := range p.Elements {
+		n := &p.Elements[i]
+		if n.Tag != TagNoscript || n.Inside != InPage || n.ContentEnd <= n.TagEnd {
+			continue
+		}
+		Pieces(p.Src[n.TagEnd:n.ContentEnd], func(x Piece) bool {
+			if x.Kind != PieceStartTag {
+				return true
+			}
+			at := n.TagEnd + x.Start
+			_, nameEnd := readName(p.Src, at+1)
+			if !listed[at] && !voidElement(bytes.ToLower(p.Src[at+1:nameEnd])) {
+				return true
+			}
+			for _, c := range s.compounds {
+				if c.matches(p.Src, at, nameEnd, n.TagEnd+x.End) {
+					out = append(out, at)
+					break
+				}
+			}
+			return true
+		})
+	}
+	return out
+}
+
 // withinNoscript is a selector that asks for what stands in a noscript.
 var withinNoscript = regexp.MustCompile(`(?i)\bnoscript(\[[^\]]*\]|[.#][\w-]+)*(\s*>\s*|\s+)[\w.#\[*:]|\bnoscript(\[[^\]]*\])*:(has|empty)\b`)
 
@@ -50,7 +88,7 @@ func ParseSelector(text string) (*Selector, error) {
 		return nil, err
 	}
 	if m := withinNoscript.FindStringIndex(text); m != nil {
-		return nil, &SelectorError{m[0], "a browser with scripting on sees text in a noscript, and no elements: name the element itself, such as img[src*=\"count\"], which is found in a noscript, too"}
+		return nil, &SelectorError{m[0], "a browser with scripting on sees text in a noscript, and no elements: name the element itself, such as img[src*=\"count\"]; found and replaces find it in a noscript, too"}
 	}
 	group, err := cascadia.ParseGroup(text)
 	if err != nil {

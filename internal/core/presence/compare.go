@@ -133,7 +133,7 @@ func (h *holder) compareFound() {
 		p := &h.Items[x.item]
 		var at []Occurrence
 		for _, s := range h.haystack().find(x.needle) {
-			if h.real(s) {
+			if h.realFound(s) {
 				at = append(at, h.occurrence(s, true))
 				used[s.Start] = true
 			}

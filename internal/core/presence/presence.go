@@ -352,12 +352,24 @@ func (h *holder) real(s markup.Span) bool {
 	} else if open := bytes.LastIndex(src[:s.Start], []byte("<!--")); open >= 0 && bytes.LastIndex(src[:s.Start], []byte("-->")) < open {
 		return false
 	}
-	for _, x := range h.inertSpans() {
-		if s.Start >= x.Start && s.End <= x.End {
-			return false
+	return !within(h.inertSpans(), s)
+}
+
+func within(list []markup.Span, s markup.Span) bool {
+	return slices.ContainsFunc(list, func(x markup.Span) bool { return s.Start >= x.Start && s.End <= x.End })
+}
+
+// realFound is real for a found element: that may stand in a noscript.
+func (h *holder) realFound(s markup.Span) bool {
+	if h.real(s) {
+		return true
+	}
+	for i := range h.r.Elements {
+		if e := &h.r.Elements[i]; e.Tag == "noscript" && e.Inside == "" && s.Start >= e.El.TagEnd && s.End <= e.El.ContentEnd {
+			return true
 		}
 	}
-	return true
+	return false
 }
 
 func (h *holder) startTags() []markup.Tagged {
