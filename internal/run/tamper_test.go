@@ -405,7 +405,9 @@ func (x *tamperer) ofItem(r *gating.Result, i int, text string, marks bool, add 
 	}
 	add("part doubled", name, strings.Replace(text, w.Text, w.Text+w.Text, 1), popup...)
 	add("in a template", name, strings.Replace(text, w.Text, "<template>"+w.Text+"</template>", 1), "code-breaks-head", "broken-head")
-	add("moved to the other half", name, moved(text, w.Text, w.Area), "broken-head", "late-need", "meta-in-body", "code-breaks-head")
+	if r.Scan.Breaker.None() || w.Area == markup.Head { // else the body begins in the head, and holds it there as well
+		add("moved to the other half", name, moved(text, w.Text, w.Area), "broken-head", "late-need", "meta-in-body", "code-breaks-head")
+	}
 	if s, ok := x.altered(w.Text); ok {
 		add("text changed", name, strings.Replace(text, w.Text, s, 1), "late-need", "wrong-integrity", "unreachable-popup")
 	}

@@ -12,7 +12,7 @@ import (
 // Folding: what a tidy-up tool, a template or a browser changes in the writing of a
 // piece of HTML and leaves in its meaning is taken away before two pieces are compared:
 // the order and quoting of attributes, character references, white space, optional end
-// tags, comments, quotes and white space in scripts and styles.
+// tags, comments, quotes and white space in scripts and styles. Other end tags count.
 
 // A token is a start tag or a text of a piece of HTML, folded.
 type token struct {
@@ -34,14 +34,21 @@ type folded []token
 
 // fold reads a piece of HTML. decode turns its bytes into text.
 func fold(src []byte, decode func(string) string) (out folded) {
+	foreign := 0 // svg and math that are open: there tags may close themselves
 	markup.Pieces(src, func(p markup.Piece) bool {
 		t := token{start: p.Start, end: p.End}
 		switch p.Kind {
 		case markup.PieceStartTag:
 			t.text = foldTag(src, p.Start, decode)
-		case markup.PieceEndTag: // only where leaving it out takes what follows in
+			if (strings.HasPrefix(t.text, "svg ") || strings.HasPrefix(t.text, "math ")) && src[p.End-2] != '/' {
+				foreign++
+			}
+		case markup.PieceEndTag:
 			name := strings.ToLower(strings.Trim(string(src[p.Start:p.End]), "</> \t\r\n"))
-			if name != "noscript" && name != "template" && name != "dialog" {
+			if name == "svg" || name == "math" {
+				foreign = max(foreign-1, 0)
+			}
+			if foreign > 0 || leftOut[name] {
 				return true
 			}
 			t.text = "/" + name
@@ -59,6 +66,11 @@ func fold(src []byte, decode func(string) string) (out folded) {
 	})
 	return out
 }
+
+// leftOut are the elements whose end tags may be left out (HTML, 13.1.2.4), or end a text.
+var leftOut = map[string]bool{"p": true, "li": true, "dt": true, "dd": true, "rt": true, "rp": true, "optgroup": true, "option": true, "colgroup": true, "caption": true,
+	"thead": true, "tbody": true, "tfoot": true, "tr": true, "td": true, "th": true, "html": true, "head": true, "body": true,
+	"script": true, "style": true, "textarea": true, "title": true}
 
 // foldTag writes a start tag with its attributes in order of their names.
 func foldTag(src []byte, at int, decode func(string) string, without ...string) string {
