@@ -27,7 +27,7 @@ func (p *Printer) Apply(s *output.Summary, folder string, verbose bool) {
 	}
 	p.Line("%s %s: %s.", p.in.Render("✓"), folder, strings.Join(parts, ", "))
 	if s.Fragments > 0 {
-		p.Line("  %s", p.dim.Render(plural(s.Fragments, "fragment")+" copied unchanged: HTML without html, head, body or title; site.pages can call one a page"))
+		p.Line("  %s", p.dim.Render(fragments(s.Fragments)))
 	}
 }
 

@@ -31,6 +31,11 @@ func heldAgainst(it run.AuditedItem) (wrong, remark string) {
 	return strings.Join(s, ", "), remark
 }
 
+// fragments says how many files of HTML are no pages.
+func fragments(n int) string {
+	return plural(n, "file") + " of HTML without html, head, body or title: no page, and not gated"
+}
+
 // weightOf is what all pages weigh, and how much of that is for nothing.
 func weightOf(a *run.AuditResult) string {
 	if a.Unneeded == 0 {
@@ -55,6 +60,9 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 			t.add(p.name.Render(it.Item.Name), fmt.Sprint(it.In), fmt.Sprint(it.Present), verdict)
 		}
 		p.table(t)
+	}
+	if a.Fragments > 0 {
+		p.Line("  %s", p.dim.Render(fragments(a.Fragments)))
 	}
 	p.findings(a.Findings, verbose)
 	p.auditedPages(a.ByPage, verbose)

@@ -60,6 +60,9 @@ func (p *Printer) Diff(d *run.DiffResult, summary bool) {
 	if !d.Last.IsZero() {
 		when = "last applied " + d.Last.Format("2006-01-02 15:04:05")
 	}
+	if d.Fragments > 0 {
+		p.Line("%s", p.dim.Render(fragments(d.Fragments)))
+	}
 	if !d.Behind() && len(d.Gone) == 0 {
 		p.Line("%s %s, %s.", p.in.Render("✓ Nothing to apply:"), plural(d.Total, "page"), when)
 		return

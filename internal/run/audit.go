@@ -34,13 +34,15 @@ type AuditResult struct {
 	Findings []checks.Finding    `json:"findings"`
 	Totals   Totals              `json:"totals"`
 
-	Dir      string        `json:"-"`
-	Requests int           `json:"-"` // of all pages
-	Bytes    int64         `json:"-"` // that all pages load, their own HTML included
-	ByItem   []AuditedItem `json:"-"`
-	ByPage   []AuditedPage `json:"-"` // that are no fragments
-	Unneeded int64         `json:"-"` // bytes of stylesheets that match nothing, over all pages
-	Site     string        `json:"-"`
+	Dir string `json:"-"`
+	// Fragments are the files of HTML that are no pages of their own.
+	Fragments int           `json:"-"`
+	Requests  int           `json:"-"` // of all pages
+	Bytes     int64         `json:"-"` // that all pages load, their own HTML included
+	ByItem    []AuditedItem `json:"-"`
+	ByPage    []AuditedPage `json:"-"` // that are no fragments
+	Unneeded  int64         `json:"-"` // bytes of stylesheets that match nothing, over all pages
+	Site      string        `json:"-"`
 }
 
 // Totals counts findings by severity.
@@ -339,7 +341,9 @@ func (s *auditing) add(a *audited) error {
 		}
 	}
 	cost := a.record.Cost()
-	if !a.record.Fragment {
+	if a.record.Fragment {
+		r.Fragments++
+	} else {
 		r.Pages++
 		r.ByPage = append(r.ByPage, AuditedPage{Path: a.record.Path, Requests: cost.Requests, Blocking: cost.Blocking, Bytes: a.record.Bytes + cost.Loaded, Unneeded: a.kept.Unneeded})
 		r.Unneeded += int64(a.kept.Unneeded)

@@ -100,11 +100,11 @@ func rest(b, a *gatedSide, diffs bool) func(compare.Cut) (compare.Rest, bool) {
 		if berr != nil || aerr != nil {
 			return compare.Rest{}, false
 		}
-		was, is := compare.Lines(before, c.Went), compare.Lines(after, c.Came)
 		r := compare.Rest{Page: c.Path}
-		if slices.Equal(was, is) {
+		if compare.Same(before, after, c.Went, c.Came) {
 			return r, true
 		}
+		was, is := compare.Lines(before, c.Went), compare.Lines(after, c.Came)
 		text := udiff.Unified("before/"+c.Before, "after/"+c.After, strings.Join(was, "\n")+"\n", strings.Join(is, "\n")+"\n")
 		for line := range strings.Lines(text) {
 			if (line[0] == '+' || line[0] == '-') && !strings.HasPrefix(line, "+++") && !strings.HasPrefix(line, "---") {

@@ -16,14 +16,16 @@ import (
 
 // DiffResult is what apply would change.
 type DiffResult struct {
-	Pages   []PageDiff `json:"pages"`   // that apply would write
-	Items   []ItemDiff `json:"items"`   // that come or go somewhere
-	Breaks  []Break    `json:"breaks"`  // items that go from pages which seem to need them
-	Gone    []string   `json:"gone"`    // pages of the output whose source is gone
-	Total   int        `json:"total"`   // pages looked at
-	Blocked []string   `json:"blocked"` // files of others that stand where apply must write: it would stop
-	Applied time.Time  `json:"applied"` // when the oldest of the pages behind was applied; zero if never
-	Last    time.Time  `json:"last"`    // when anything was applied last
+	Pages  []PageDiff `json:"pages"`  // that apply would write
+	Items  []ItemDiff `json:"items"`  // that come or go somewhere
+	Breaks []Break    `json:"breaks"` // items that go from pages which seem to need them
+	Gone   []string   `json:"gone"`   // pages of the output whose source is gone
+	Total  int        `json:"total"`  // pages looked at
+	// Fragments are the files of HTML that are no pages of their own.
+	Fragments int       `json:"fragments"`
+	Blocked   []string  `json:"blocked"` // files of others that stand where apply must write: it would stop
+	Applied   time.Time `json:"applied"` // when the oldest of the pages behind was applied; zero if never
+	Last      time.Time `json:"last"`    // when anything was applied last
 }
 
 // Behind reports whether any page is behind.
@@ -84,7 +86,9 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 		if q != nil && !q.Chooses(r.View) {
 			return nil
 		}
-		if !r.Fragment {
+		if r.Fragment {
+			d.Fragments++
+		} else {
 			d.Total++
 		}
 		problems = append(problems, r.Problems...)

@@ -151,6 +151,16 @@ func (r *Result) others(c Cut, rest func(Cut) (Rest, bool)) {
 	}
 }
 
+// Same reports whether two pages say the same without the spans, however their lines are
+// broken.
+func Same(before, after []byte, went, came []markup.Span) bool {
+	broken := func(file []byte, without []markup.Span) []string {
+		text := strings.Join(Lines(file, without), "\n")
+		return strings.FieldsFunc(strings.ReplaceAll(text, "<", "\n<"), func(r rune) bool { return r == '\n' })
+	}
+	return slices.EqualFunc(broken(before, went), broken(after, came), func(a, b string) bool { return strings.TrimSpace(a) == strings.TrimSpace(b) })
+}
+
 // Lines are the lines of a page without the spans, each without the white space around
 // it and without marks; empty ones are left out.
 func Lines(file []byte, without []markup.Span) (out []string) {

@@ -349,5 +349,5 @@ func Cut(s string, n int) string {
 	if i := strings.LastIndexAny(cut, " \t\n"); i > 0 && next != ' ' && next != '\t' && next != '\n' {
 		cut = cut[:i]
 	}
-	return strings.TrimRight(cut, " \t\n,;:.-–—") + "…"
+	return strings.TrimRight(cut, " \t\n,;:.|-–—") + "…"
 }

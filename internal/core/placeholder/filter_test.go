@@ -1,0 +1,47 @@
+package placeholder
+
+import (
+	"strings"
+	"testing"
+)
+
+// TestFilters: what filters leave of a page's own title or heading.
+func TestFilters(t *testing.T) {
+	values := map[string]string{"page.title": "Owls | Journal | Tern Hill", "page.heading": "Journal: Owls: a year", "page.path": "/", "site.name": "Tern Hill"}
+	lookup := func(name string) string { return values[name] }
+	for text, want := range map[string]string{
+		`@{page.title | before " | "}`:                    "Owls | Journal",
+		`@{page.title | before " | " | before " | "}`:     "Owls",
+		`@{page.title | after " | "}`:                     "Journal | Tern Hill",
+		`@{page.title | before " - "}`:                    "Owls | Journal | Tern Hill",
+		`@{page.heading | after ": " | before ':'}`:       "Owls",
+		`@{page.title | without " | Tern Hill"}`:          "Owls | Journal",
+		`@{page.title | without "Tern Hill" | cut 8}`:     "Owls…",
+		`@{site.name | without "Tern Hill" or "x"}`:       "",
+		`@{site.name | before "Tern"}`:                    "",
+		`@{site.name or page.path | without "Tern Hill"}`: "/",
+		`@{page.title | before "|}" | upper}`:             "OWLS | JOURNAL | TERN HILL",
+	} {
+		tmpl, err := Parse(text)
+		if err != nil {
+			if want != "" {
+				t.Errorf("%s: %v", text, err)
+			}
+			continue
+		}
+		got, failed := tmpl.Fill(lookup)
+		if got != want || (failed != nil) != (want == "") {
+			t.Errorf("%s: %q %v, want %q", text, got, failed, want)
+		}
+	}
+	for text, want := range map[string]string{
+		`@{page.title | before}`:     `before needs a text in quotes: before " | "`,
+		`@{page.title | after x}`:    "after needs a text in quotes",
+		`@{page.title | without ""}`: "without needs a text in quotes",
+		`@{page.title | befor "x"}`:  `unknown filter "befor" (did you mean "before"?)`,
+	} {
+		if _, err := Parse(text); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v, want %s", text, err, want)
+		}
+	}
+}

@@ -1,0 +1,250 @@
+package presence
+
+import (
+	"bytes"
+	"slices"
+	"sort"
+	"strings"
+
+	"yellowgate/internal/core/compose"
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/markup"
+)
+
+// How items are recognised: what is looked for on a page, and where it is found.
+
+// expect lists what to look for: what the gate writes on this page, and what items
+// that are out would write.
+func (h *holder) expect() {
+	written := map[[2]int][]gating.Written{}
+	for _, w := range h.Result.Written {
+		if w.Part != gating.FoundPart {
+			written[[2]int{w.Item, w.Part}] = append(written[[2]int{w.Item, w.Part}], w)
+		}
+	}
+	for i, it := range h.Gate.File.Items {
+		p := &h.Items[i]
+		for k, part := range it.Parts {
+			pp := Part{Part: part, Place: it.PlaceOf(part)}
+			put := written[[2]int{i, k}]
+			switch {
+			case part.Kind == gatefile.Classes:
+				h.classes(&pp, h.Result.Verdicts[i].In)
+			case len(put) > 0:
+				pp.Known, pp.Wanted, pp.Place = true, len(put), put[0].Place
+				if pp.Place.Name == gatefile.AtReplaced {
+					pp.Place = gatefile.Place{Name: pp.Place.Name}
+				}
+				at := map[string]*piece{}
+				for _, w := range put {
+					pp.Areas = append(pp.Areas, w.Area.String())
+					if at[w.Text] == nil {
+						at[w.Text] = h.add(i, k, w.Text)
+					}
+					at[w.Text].want++
+				}
+			case !h.Result.Verdicts[i].In:
+				text, ok, err := h.Gate.Render(h.Result.View, i, k)
+				if pp.Known = ok && err == nil; pp.Known {
+					h.add(i, k, text)
+				}
+			}
+			p.Parts = append(p.Parts, pp)
+		}
+	}
+	if h.Gate.Popups() {
+		x := h.add(-1, 0, compose.Runtime())
+		if len(h.Result.Popups) > 0 {
+			x.want = 1
+		}
+	}
+}
+
+func (h *holder) add(item, part int, text string) *piece {
+	x := &piece{item: item, part: part, text: markup.Fit(text, h.r.Scan.LineEnd(), !h.r.Source.UTF8())}
+	h.pieces = append(h.pieces, x)
+	if item >= 0 {
+		if kind := h.Gate.File.Items[item].Parts[part].Kind; kind.Tagged() {
+			x.tags = h.tagsOf(text, kind)
+		}
+	}
+	return x
+}
+
+// tagsOf lists the tags that a script or stylesheet comes to.
+func (h *holder) tagsOf(text string, kind gatefile.Kind) (out []tag) {
+	name, attr := "script", "src"
+	if kind == gatefile.Stylesheet {
+		name, attr = "link", "href"
+	}
+	for _, t := range h.Gate.Tags(text, attr) {
+		ref, ok := h.r.Base.Resolve(t.URL)
+		if !ok {
+			return nil
+		}
+		target := ref.URL
+		if ref.Own {
+			target = ref.Path
+		}
+		out = append(out, tag{name: name, target: target, attrs: foldTag([]byte(t.Text), 0, asIs, attr)})
+	}
+	return out
+}
+
+func asIs(s string) string { return s }
+
+// search finds the texts as they are written.
+func (h *holder) search() {
+	var texts search
+	var whose []*piece
+	for _, x := range h.pieces {
+		if x.tags != nil {
+			continue
+		}
+		texts.add([]byte(x.text))
+		whose = append(whose, x)
+	}
+	n := len(whose)
+	anchored := whose
+	if h.Same { // otherwise the page is folded anyway
+		for _, x := range whose {
+			if x.anchor = h.Gate.Once(x.text, func() any { return anchor(x.text) }).(string); x.anchor != "" {
+				texts.add([]byte(x.anchor))
+				anchored = append(anchored, x)
+			}
+		}
+	}
+	for k, at := range texts.run(h.r.Source.Text) {
+		x := anchored[k]
+		if k >= n {
+			x.anchors = len(at)
+			continue
+		}
+		for _, from := range at {
+			if s := (markup.Span{Start: from, End: from + len(x.text)}); h.real(s) {
+				x.found = append(x.found, h.occurrence(s, true))
+			}
+		}
+	}
+}
+
+// real reports whether what stands at a span is read as HTML there: it is in no
+// comment, script, template or noscript.
+func (h *holder) real(s markup.Span) bool {
+	src := h.r.Source.Text
+	if src[s.Start] == '<' && s.Start+1 < len(src) && src[s.Start+1] != '!' {
+		tags := h.startTags()
+		i := sort.Search(len(tags), func(i int) bool { return int(tags[i].Start) >= s.Start })
+		if i >= len(tags) || int(tags[i].Start) != s.Start {
+			return false
+		}
+	} else if open := bytes.LastIndex(src[:s.Start], []byte("<!--")); open >= 0 && bytes.LastIndex(src[:s.Start], []byte("-->")) < open {
+		return false
+	}
+	return !within(h.inertSpans(), s)
+}
+
+func within(list []markup.Span, s markup.Span) bool {
+	return slices.ContainsFunc(list, func(x markup.Span) bool { return s.Start >= x.Start && s.End <= x.End })
+}
+
+// realFound is real for a found element: that may stand in a noscript.
+func (h *holder) realFound(s markup.Span) bool {
+	if h.real(s) {
+		return true
+	}
+	for i := range h.r.Elements {
+		if e := &h.r.Elements[i]; e.Tag == "noscript" && e.Inside == "" && s.Start >= e.El.TagEnd && s.End <= e.El.ContentEnd {
+			return true
+		}
+	}
+	return false
+}
+
+func (h *holder) startTags() []markup.Tagged {
+	if h.tags == nil {
+		if h.tags = h.r.Scan.Tags; h.tags == nil {
+			h.tags = markup.ScanTags(h.r.Source.Text, nil).Tags
+		}
+	}
+	return h.tags
+}
+
+func (h *holder) inertSpans() []markup.Span {
+	if h.inert == nil {
+		h.inert = []markup.Span{}
+		for i := range h.r.Elements {
+			if e := &h.r.Elements[i]; (e.Tag == "template" || e.Tag == "noscript") && e.Inside == "" && e.El.ContentEnd > e.El.TagEnd {
+				h.inert = append(h.inert, markup.Span{Start: e.El.TagEnd, End: e.El.ContentEnd})
+			}
+		}
+	}
+	return h.inert
+}
+
+// loads finds the tags of scripts and stylesheets by what they load.
+func (h *holder) loads() {
+	urls := map[string][]int{}
+	for i := range h.r.Elements {
+		if e := &h.r.Elements[i]; e.Inside == "" && (e.Tag == "script" || e.IsStylesheet()) && e.Target != "" {
+			urls[e.Tag+" "+e.Target] = append(urls[e.Tag+" "+e.Target], i)
+		}
+	}
+	for _, x := range h.pieces {
+		for k := range x.tags {
+			t := &x.tags[k]
+			for _, i := range urls[t.name+" "+t.target] {
+				e := &h.r.Elements[i]
+				if e.Item != "" && e.Item != h.Gate.File.Items[x.item].Name && h.Number(e.Item) >= 0 {
+					continue // another item's mark claims it
+				}
+				attr := "src"
+				if t.name == "link" {
+					attr = "href"
+				}
+				exact := h.Same || foldTag(h.r.Source.Text, e.El.Start, h.r.Source.Decode, attr) == t.attrs
+				t.at = append(t.at, Occurrence{markup.Span{Start: e.El.Start, End: e.El.End}, e.Line, e.Column, e.Area, exact})
+			}
+		}
+	}
+}
+
+// fold looks again for pieces in the folded page, where that may hold more of them.
+func (h *holder) fold() {
+	for _, x := range h.pieces {
+		if x.tags != nil || h.Same && (x.anchor == "" || x.anchors <= len(x.found)*strings.Count(x.text, x.anchor)) {
+			continue
+		}
+		for _, s := range h.haystack().find(h.foldedPiece(x)) {
+			if !slices.ContainsFunc(x.found, func(o Occurrence) bool { return o.Start < s.End && s.Start < o.End }) && h.real(s) {
+				x.found = append(x.found, h.occurrence(s, true))
+			}
+		}
+		slices.SortFunc(x.found, func(a, b Occurrence) int { return a.Start - b.Start })
+	}
+}
+
+func (h *holder) haystack() *haystack {
+	if h.hay == nil {
+		h.hay = newHaystack(fold(h.r.Source.Text, h.r.Source.Decode))
+	}
+	return h.hay
+}
+
+func (h *holder) foldedPiece(x *piece) folded {
+	if x.folded == nil {
+		x.folded = fold([]byte(x.text), asIs)
+	}
+	return x.folded
+}
+
+// expectation reads what the gate writes.
+func (h *holder) expectation() (*markup.Source, *markup.Page, *haystack) {
+	if h.expected == nil {
+		h.expected = markup.Read(h.Result.File)
+		h.expectedScan = markup.Scan(h.expected.Text, nil)
+		h.expectedHay = newHaystack(fold(h.expected.Text, h.expected.Decode))
+	}
+	return h.expected, h.expectedScan, h.expectedHay
+}
