@@ -53,7 +53,7 @@ func Compare(o CompareOptions) (*Comparison, error) {
 			}
 		}
 	}
-	c := &Comparison{Result: compare.Compare(&b.Side, &a.Side, rest(b, a, o.Diffs || o.Page != "")), Before: b.audit, After: a.audit}
+	c := &Comparison{Result: compare.Compare(&b.Side, &a.Side, rests(b, a, o.Diffs || o.Page != "")), Before: b.audit, After: a.audit}
 	c.After.Findings = a.Findings
 	c.After.Totals = Totals{Accepted: c.After.Totals.Accepted}
 	c.After.count()
@@ -88,34 +88,38 @@ func onePage(name string, sides ...*gatedSide) error {
 	return nil
 }
 
-// rest reads the pages of two folders for what differs besides what is listed; nil where
-// a side is a saved audit.
-func rest(b, a *gatedSide, diffs bool) func(compare.Cut) (compare.Rest, bool) {
+// rests reads the pages of two folders for what differs besides what is listed; nil where a
+// side is a saved audit.
+func rests(b, a *gatedSide, diffs bool) func([]compare.Cut) []*compare.Rest {
 	if b.dir == "" || a.dir == "" {
 		return nil
 	}
-	return func(c compare.Cut) (compare.Rest, bool) {
-		before, berr := site.ReadFile(b.dir, c.Before)
-		after, aerr := site.ReadFile(a.dir, c.After)
-		if berr != nil || aerr != nil {
-			return compare.Rest{}, false
-		}
-		r := compare.Rest{Page: c.Path}
-		if compare.Same(before, after, c.Went, c.Came) {
-			return r, true
-		}
-		was, is := compare.Lines(before, c.Went), compare.Lines(after, c.Came)
-		text := udiff.Unified("before/"+c.Before, "after/"+c.After, strings.Join(was, "\n")+"\n", strings.Join(is, "\n")+"\n")
-		for line := range strings.Lines(text) {
-			if (line[0] == '+' || line[0] == '-') && !strings.HasPrefix(line, "+++") && !strings.HasPrefix(line, "---") {
-				r.Lines++
-			}
-		}
-		if diffs {
-			r.Diff = text
-		}
-		return r, true
+	return func(cuts []compare.Cut) []*compare.Rest {
+		out := make([]*compare.Rest, len(cuts))
+		_ = site.Each(len(cuts), func(i int) error { // what cannot be read is not known
+			out[i] = restOf(b.dir, a.dir, cuts[i], diffs)
+			return nil
+		})
+		return out
 	}
+}
+
+func restOf(beforeDir, afterDir string, c compare.Cut, diffs bool) *compare.Rest {
+	before, berr := site.ReadFile(beforeDir, c.Before)
+	after, aerr := site.ReadFile(afterDir, c.After)
+	if berr != nil || aerr != nil {
+		return nil
+	}
+	r := &compare.Rest{Page: c.Path}
+	if compare.Same(before, after, c.Went, c.Came) {
+		return r
+	}
+	was, is := compare.Lines(before, c.Went), compare.Lines(after, c.Came)
+	r.Lines = max(compare.OneSided(was, is), 1) // where only their order is another
+	if diffs {
+		r.Diff = udiff.Unified("before/"+c.Before, "after/"+c.After, strings.Join(was, "\n")+"\n", strings.Join(is, "\n")+"\n")
+	}
+	return r
 }
 
 // A Comparison is what differs between two audits, and the two.

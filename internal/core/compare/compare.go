@@ -4,6 +4,7 @@
 package compare
 
 import (
+	"bytes"
 	"fmt"
 	"regexp"
 	"slices"
@@ -89,10 +90,9 @@ func (r *Result) Same() bool {
 	return len(r.Pages)+len(r.Others)+len(r.Untold)+len(r.Added)+len(r.Removed)+len(r.Mended)+len(r.New) == 0
 }
 
-// Compare holds two sides against each other, page by page. rest is asked what differs on
-// a page besides what came, went and moved; ok is false where that cannot be told. It may
-// be nil.
-func Compare(before, after *Side, rest func(Cut) (r Rest, ok bool)) *Result {
+// Compare compares two sides, page by page. rests is asked what differs on pages besides
+// what came, went and moved: a Rest for each, nil where that cannot be told. It may be nil.
+func Compare(before, after *Side, rests func([]Cut) []*Rest) *Result {
 	r := &Result{Came: []Thing{}, Went: []Thing{}, Moved: []Thing{}, Pages: []Page{}, Others: []string{}, Rests: []Rest{}, Untold: []string{}, Added: []string{}, Removed: []string{}, Mended: []checks.Finding{}, New: []checks.Finding{}}
 	old := map[string]*inventory.Record{}
 	for _, rec := range before.Records {
@@ -101,6 +101,7 @@ func Compare(before, after *Side, rest func(Cut) (r Rest, ok bool)) *Result {
 			r.Before.add(totalsOf(rec))
 		}
 	}
+	var cuts []Cut
 	things := &collector{at: map[string]*Thing{}}
 	seen := map[string]bool{}
 	for _, rec := range after.Records {
@@ -120,7 +121,7 @@ func Compare(before, after *Side, rest func(Cut) (r Rest, ok bool)) *Result {
 			r.Pages = append(r.Pages, Page{rec.Path, totalsOf(was), totalsOf(rec)})
 		}
 		if was.Digest != rec.Digest {
-			r.others(cut, rest)
+			cuts = append(cuts, cut)
 		}
 	}
 	for _, rec := range before.Records {
@@ -128,37 +129,103 @@ func Compare(before, after *Side, rest func(Cut) (r Rest, ok bool)) *Result {
 			r.Removed = append(r.Removed, rec.Path)
 		}
 	}
+	r.others(cuts, rests)
 	r.Came, r.Went, r.Moved = things.sorted("came"), things.sorted("went"), things.sorted("moved")
 	r.Mended, r.New = findings(before.Findings, after.Findings), findings(after.Findings, before.Findings)
 	return r
 }
 
-// others settles whether a page whose bytes differ differs in something else than what
+// others settles which of the pages whose bytes differ differ in something else than what
 // is listed.
-func (r *Result) others(c Cut, rest func(Cut) (Rest, bool)) {
-	if rest != nil {
-		if x, ok := rest(c); ok {
-			if x.Lines > 0 {
-				r.Others, r.Rests = append(r.Others, c.Path), append(r.Rests, x)
-			}
-			return
-		}
+func (r *Result) others(cuts []Cut, rests func([]Cut) []*Rest) {
+	var known []*Rest
+	if rests != nil {
+		known = rests(cuts)
 	}
-	if c.Changed {
-		r.Untold = append(r.Untold, c.Path)
-	} else {
-		r.Others = append(r.Others, c.Path)
+	for i, c := range cuts {
+		switch {
+		case known != nil && known[i] != nil:
+			if known[i].Lines > 0 {
+				r.Others, r.Rests = append(r.Others, c.Path), append(r.Rests, *known[i])
+			}
+		case c.Changed:
+			r.Untold = append(r.Untold, c.Path)
+		default:
+			r.Others = append(r.Others, c.Path)
+		}
 	}
 }
 
-// Same reports whether two pages say the same without the spans, however their lines are
-// broken.
+// Same reports whether two pages say the same without the spans, whatever white space
+// stands between and around tags, and without marks.
 func Same(before, after []byte, went, came []markup.Span) bool {
-	broken := func(file []byte, without []markup.Span) []string {
-		text := strings.Join(Lines(file, without), "\n")
-		return strings.FieldsFunc(strings.ReplaceAll(text, "<", "\n<"), func(r rune) bool { return r == '\n' })
+	a, b := newReading(before, went), newReading(after, came)
+	for {
+		x, y := a.next(), b.next()
+		if x != y {
+			return false
+		}
+		if x < 0 {
+			return true
+		}
 	}
-	return slices.EqualFunc(broken(before, went), broken(after, came), func(a, b string) bool { return strings.TrimSpace(a) == strings.TrimSpace(b) })
+}
+
+// reading reads a page byte by byte, without spans and marks, white space folded.
+type reading struct {
+	text []byte
+	cuts []markup.Span // in order
+	at   int
+	last int // the byte read last
+}
+
+func newReading(text []byte, without []markup.Span) *reading {
+	r := &reading{text: text, cuts: slices.Clone(without), last: '>'}
+	slices.SortFunc(r.cuts, func(a, b markup.Span) int { return a.Start - b.Start })
+	return r
+}
+
+// next is the next byte, or -1.
+func (r *reading) next() int {
+	space := false
+	for {
+		r.skip()
+		if r.at >= len(r.text) {
+			return -1
+		}
+		c := r.text[r.at]
+		switch {
+		case c == ' ' || c == '\n' || c == '\r' || c == '\t' || c == '\f':
+			space = true
+			r.at++
+			continue
+		case space && c != '<' && r.last != '>':
+			r.last = ' '
+			return ' ' // c comes next
+		}
+		r.at++
+		r.last = int(c)
+		return r.last
+	}
+}
+
+// skip passes over spans and marks.
+func (r *reading) skip() {
+	for {
+		switch {
+		case len(r.cuts) > 0 && r.cuts[0].Start <= r.at:
+			r.at = max(r.at, min(r.cuts[0].End, len(r.text)))
+			r.cuts = r.cuts[1:]
+		case r.at < len(r.text) && r.text[r.at] == '<' && (bytes.HasPrefix(r.text[r.at:], []byte("<!--yg:")) || bytes.HasPrefix(r.text[r.at:], []byte("<!--/yg:"))):
+			end := bytes.Index(r.text[r.at:], []byte("-->"))
+			if end < 0 {
+				return
+			}
+			r.at += end + 3
+		default:
+			return
+		}
+	}
 }
 
 // Lines are the lines of a page without the spans, each without the white space around
@@ -353,4 +420,23 @@ func findings(have, other []checks.Finding) []checks.Finding {
 		}
 	}
 	return out
+}
+
+// OneSided counts the lines that are on one of two sides only.
+func OneSided(before, after []string) (n int) {
+	count := map[string]int{}
+	for _, l := range before {
+		count[l]++
+	}
+	for _, l := range after {
+		if count[l] > 0 {
+			count[l]--
+		} else {
+			n++
+		}
+	}
+	for _, left := range count {
+		n += left
+	}
+	return n
 }

@@ -51,11 +51,11 @@ func TestRest(t *testing.T) {
 			sides[i] = side(t, "/", body)
 			texts[i] = string(sides[i].Records[0].Source.File)
 		}
-		r := Compare(sides[0], sides[1], func(cut Cut) (Rest, bool) {
-			if Same([]byte(texts[0]), []byte(texts[1]), cut.Went, cut.Came) {
-				return Rest{Page: cut.Path}, true
+		r := Compare(sides[0], sides[1], func(cuts []Cut) []*Rest {
+			if Same([]byte(texts[0]), []byte(texts[1]), cuts[0].Went, cuts[0].Came) {
+				return []*Rest{{Page: cuts[0].Path}}
 			}
-			return Rest{Page: cut.Path, Lines: 1}, true
+			return []*Rest{{Page: cuts[0].Path, Lines: 1}}
 		})
 		if len(r.Others) != c.others || len(r.Untold) != 0 {
 			t.Errorf("%s: others %v, untold %v", c.name, r.Others, r.Untold)
@@ -64,6 +64,24 @@ func TestRest(t *testing.T) {
 	r := Compare(side(t, "/", "<p>x"), side(t, "/", "<p>y"+script), nil)
 	if len(r.Untold) != 1 || len(r.Others) != 0 || r.Same() {
 		t.Errorf("without the texts: others %v, untold %v", r.Others, r.Untold)
+	}
+}
+
+// TestSame: white space between tags does not count, that within a text does.
+func TestSame(t *testing.T) {
+	for _, c := range []struct {
+		a, b string
+		want bool
+	}{
+		{"<p>a b</p>", "\n<p>\n  a\n  b </p>\n", true}, {"<p>a b</p>", "<p>ab</p>", false}, {"<p>a</p>", "<p>a</p><p>", false}, {"", " \n", true},
+		{"<!--yg:x--><i>y</i><!--/yg:x-->", "<i>y</i>", true}, {"a<!--yg:", "a<!--yg:", true}, {"a<!-- b -->", "a", false}, {"<b>x</b>\ty", "<b>x</b>y", true},
+	} {
+		if got := Same([]byte(c.a), []byte(c.b), nil, nil); got != c.want {
+			t.Errorf("%q and %q: %v, want %v", c.a, c.b, got, c.want)
+		}
+	}
+	if n := OneSided([]string{"a", "b", "b"}, []string{"b", "c"}); n != 3 {
+		t.Errorf("%d lines on one side, want 3", n)
 	}
 }
 

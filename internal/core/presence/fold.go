@@ -1,6 +1,7 @@
 package presence
 
 import (
+	"bytes"
 	"slices"
 	"strings"
 	"unicode"
@@ -34,17 +35,29 @@ type folded []token
 
 // fold reads a piece of HTML. decode turns its bytes into text.
 func fold(src []byte, decode func(string) string) (out folded) {
+	return folder{decode: decode}.fold(src)
+}
+
+// A folder folds pieces and keeps the tags that it has met: most come again.
+type folder struct {
+	decode func(string) string
+	tags   map[string]string // by start tag as written, where it is kept
+}
+
+func (f folder) fold(src []byte) (out folded) {
+	decode := f.decode
+	out = make(folded, 0, len(src)/40+4)
 	foreign := 0 // svg and math that are open: there tags may close themselves
 	markup.Pieces(src, func(p markup.Piece) bool {
 		t := token{start: p.Start, end: p.End}
 		switch p.Kind {
 		case markup.PieceStartTag:
-			t.text = foldTag(src, p.Start, decode)
+			t.text = f.tag(src, p)
 			if (strings.HasPrefix(t.text, "svg ") || strings.HasPrefix(t.text, "math ")) && src[p.End-2] != '/' {
 				foreign++
 			}
 		case markup.PieceEndTag:
-			name := strings.ToLower(strings.Trim(string(src[p.Start:p.End]), "</> \t\r\n"))
+			name := f.endTag(src[p.Start:p.End])
 			if name == "svg" || name == "math" {
 				foreign = max(foreign-1, 0)
 			}
@@ -53,7 +66,7 @@ func fold(src []byte, decode func(string) string) (out folded) {
 			}
 			t.text = "/" + name
 		case markup.PieceText:
-			t.kind, t.text = textToken, markup.CollapseSpace(markup.DecodeText([]byte(decode(string(src[p.Start:p.End])))))
+			t.kind, t.text = textToken, foldText(src[p.Start:p.End], decode)
 		case markup.PieceScript, markup.PieceStyle, markup.PieceRaw:
 			t.kind, t.text = codeToken, foldCode(decode(string(src[p.Start:p.End])))
 		default:
@@ -65,6 +78,47 @@ func fold(src []byte, decode func(string) string) (out folded) {
 		return true
 	})
 	return out
+}
+
+// tag is foldTag, for a tag that was met before without reading it again.
+func (f folder) tag(src []byte, p markup.Piece) string {
+	raw := src[p.Start:p.End]
+	if folded, ok := f.tags[string(raw)]; ok {
+		return folded
+	}
+	folded := foldTag(src, p.Start, f.decode)
+	if f.tags != nil {
+		f.tags[string(raw)] = folded
+	}
+	return folded
+}
+
+func (f folder) endTag(raw []byte) string {
+	if name, ok := f.tags[string(raw)]; ok {
+		return name
+	}
+	name := strings.ToLower(strings.Trim(string(raw), "</> \t\r\n"))
+	if f.tags != nil {
+		f.tags[string(raw)] = name
+	}
+	return name
+}
+
+// foldText is a text with references decoded and white space collapsed.
+func foldText(raw []byte, decode func(string) string) string {
+	raw = bytes.TrimSpace(raw)
+	plain, space := true, false
+	for _, c := range raw {
+		if c >= 0x80 || c == '&' || c < ' ' || c == ' ' && space {
+			plain = false
+			break
+		}
+		space = c == ' '
+	}
+	if plain {
+		return string(raw)
+	}
+	return markup.CollapseSpace(markup.DecodeText([]byte(decode(string(raw)))))
 }
 
 // leftOut are the elements whose end tags may be left out (HTML, 13.1.2.4), or end a text.
@@ -79,13 +133,12 @@ func foldTag(src []byte, at int, decode func(string) string, without ...string) 
 		end++
 	}
 	name := strings.ToLower(string(src[at+1 : end]))
-	var attrs []string
-	seen := map[string]bool{}
+	var attrs, seen []string
 	markup.Attrs(src, at, func(a markup.Attr) bool {
 		key := strings.ToLower(string(src[a.Name.Start:a.Name.End]))
 		value := markup.CollapseSpace(markup.DecodeAttr([]byte(decode(string(src[a.Value.Start:a.Value.End])))))
 		switch {
-		case seen[key], slices.Contains(without, key): // the first counts
+		case slices.Contains(seen, key), slices.Contains(without, key): // the first counts
 			return true
 		case key == "style":
 			value = strings.TrimSuffix(foldCode(value), ";")
@@ -94,7 +147,7 @@ func foldTag(src []byte, at int, decode func(string) string, without ...string) 
 		case key == "type" && isDefaultType(name, value):
 			return true
 		}
-		seen[key] = true
+		seen = append(seen, key)
 		if value != "" {
 			key += "=" + value
 		}

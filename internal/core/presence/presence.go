@@ -164,6 +164,8 @@ type holder struct {
 	claimed []markup.Span // of items that are in
 	hay     *haystack     // of the page, once asked for
 
+	folds map[string]string // tags, folded: the page and what is expected share most
+
 	expected     *markup.Source // what the gate writes, read
 	expectedScan *markup.Page
 	expectedHay  *haystack
@@ -173,7 +175,7 @@ type holder struct {
 // gate.ScanAll or gate.ScanForOwners; source is the source page as the gate saw it.
 // Elements of the record that belong to an item are given its name.
 func Hold(r *inventory.Record, gate *gating.Gate, source *gating.Result) *Page {
-	h := &holder{Page: &Page{Gate: gate, Result: source, Items: make([]Presence, len(gate.File.Items))}, r: r}
+	h := &holder{Page: &Page{Gate: gate, Result: source, Items: make([]Presence, len(gate.File.Items))}, r: r, folds: map[string]string{}}
 	h.Same = bytes.Equal(r.Source.File, source.File)
 	h.marks()
 	h.expect()

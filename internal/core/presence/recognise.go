@@ -107,12 +107,10 @@ func (h *holder) search() {
 	}
 	n := len(whose)
 	anchored := whose
-	if h.Same { // otherwise the page is folded anyway
-		for _, x := range whose {
-			if x.anchor = h.Gate.Once(x.text, func() any { return anchor(x.text) }).(string); x.anchor != "" {
-				texts.add([]byte(x.anchor))
-				anchored = append(anchored, x)
-			}
+	for _, x := range whose {
+		if x.anchor = h.Gate.Once(x.text, func() any { return anchor(x.text) }).(string); x.anchor != "" {
+			texts.add([]byte(x.anchor))
+			anchored = append(anchored, x)
 		}
 	}
 	for k, at := range texts.run(h.r.Source.Text) {
@@ -210,24 +208,60 @@ func (h *holder) loads() {
 	}
 }
 
-// fold looks again for pieces in the folded page, where that may hold more of them.
+// fold looks again for pieces that are not there as they are written, or more often than
+// they are found: in the regions of their item, then in the whole page.
 func (h *holder) fold() {
 	for _, x := range h.pieces {
-		if x.tags != nil || h.Same && (x.anchor == "" || x.anchors <= len(x.found)*strings.Count(x.text, x.anchor)) {
+		more := x.anchor == "" && !h.Same || x.anchor != "" && x.anchors > len(x.found)*strings.Count(x.text, x.anchor)
+		if x.tags != nil || !more && len(x.found) >= x.want || h.Same && !more {
+			continue
+		}
+		if !more || x.item >= 0 && x.want > len(x.found) {
+			h.foldRegions(x)
+		}
+		if more && len(x.found) >= x.want && x.anchors <= len(x.found)*strings.Count(x.text, x.anchor) && x.anchor != "" || !more && h.ownRegion(x.item) {
 			continue
 		}
 		for _, s := range h.haystack().find(h.foldedPiece(x)) {
-			if !slices.ContainsFunc(x.found, func(o Occurrence) bool { return o.Start < s.End && s.Start < o.End }) && h.real(s) {
-				x.found = append(x.found, h.occurrence(s, true))
-			}
+			x.note(h, s)
 		}
 		slices.SortFunc(x.found, func(a, b Occurrence) int { return a.Start - b.Start })
 	}
 }
 
+// foldRegions looks for a piece in the marked regions of its item.
+func (h *holder) foldRegions(x *piece) {
+	if x.item < 0 {
+		return
+	}
+	name := h.Gate.File.Items[x.item].Name
+	for _, r := range h.regions {
+		if r.Name != name {
+			continue
+		}
+		f := folder{h.r.Source.Decode, h.folds}.fold(h.r.Source.Text[r.Content.Start:r.Content.End])
+		for _, s := range newHaystack(f).find(h.foldedPiece(x)) {
+			x.note(h, markup.Span{Start: s.Start + r.Content.Start, End: s.End + r.Content.Start})
+		}
+	}
+	slices.SortFunc(x.found, func(a, b Occurrence) int { return a.Start - b.Start })
+}
+
+// note adds a copy of the piece, if it is none that was found.
+func (x *piece) note(h *holder, s markup.Span) {
+	if !slices.ContainsFunc(x.found, func(o Occurrence) bool { return o.Start < s.End && s.Start < o.End }) && h.real(s) {
+		x.found = append(x.found, h.occurrence(s, true))
+	}
+}
+
+// ownRegion reports whether the page has a marked region of an item.
+func (h *holder) ownRegion(item int) bool {
+	return item >= 0 && slices.ContainsFunc(h.regions, func(r markup.Region) bool { return r.Name == h.Gate.File.Items[item].Name })
+}
+
 func (h *holder) haystack() *haystack {
 	if h.hay == nil {
-		h.hay = newHaystack(fold(h.r.Source.Text, h.r.Source.Decode))
+		h.hay = newHaystack(folder{h.r.Source.Decode, h.folds}.fold(h.r.Source.Text))
 	}
 	return h.hay
 }
@@ -240,11 +274,35 @@ func (h *holder) foldedPiece(x *piece) folded {
 }
 
 // expectation reads what the gate writes.
-func (h *holder) expectation() (*markup.Source, *markup.Page, *haystack) {
+func (h *holder) expectation() (*markup.Source, *markup.Page) {
 	if h.expected == nil {
 		h.expected = markup.Read(h.Result.File)
 		h.expectedScan = markup.Scan(h.expected.Text, nil)
-		h.expectedHay = newHaystack(fold(h.expected.Text, h.expected.Decode))
 	}
-	return h.expected, h.expectedScan, h.expectedHay
+	return h.expected, h.expectedScan
+}
+
+// expectedHaystack is what the gate writes, folded.
+func (h *holder) expectedHaystack() *haystack {
+	if h.expectedHay == nil {
+		src, _ := h.expectation()
+		h.expectedHay = newHaystack(folder{src.Decode, h.folds}.fold(src.Text))
+	}
+	return h.expectedHay
+}
+
+// grown tells for anchors whether the page has them more often than what the gate writes.
+func (h *holder) grown(anchors []string) []bool {
+	var here, there search
+	for _, a := range anchors {
+		here.add([]byte(a))
+		there.add([]byte(a))
+	}
+	src, _ := h.expectation()
+	more := make([]bool, len(anchors))
+	was := there.run(src.Text)
+	for i, at := range here.run(h.r.Source.Text) {
+		more[i] = len(at) > len(was[i])
+	}
+	return more
 }
