@@ -27,11 +27,48 @@ func (h *holder) count() {
 	if h.Same {
 		return
 	}
+	h.others()
+}
+
+// others looks for what is there in another form. What the page has no more words of than
+// the gate writes, and lacks nothing of, need not be looked for.
+func (h *holder) others() {
+	type other struct{ item, part, from, to int } // its words among the anchors
+	var all []other
+	var anchors []string
 	for i := range h.Gate.File.Items {
 		for k := range h.Items[i].Parts {
-			h.otherwise(i, k)
+			if outline := h.Gate.Outline(i, k); outline != "" {
+				words := h.Gate.Once("\x01"+outline, func() any { return outlineAnchors(outline) }).([]string)
+				all = append(all, other{i, k, len(anchors), len(anchors) + len(words)})
+				anchors = append(anchors, words...)
+			}
 		}
 	}
+	grown := h.grown(anchors)
+	for _, x := range all {
+		more := slices.Contains(grown[x.from:x.to], true) || slices.Contains(anchors[x.from:x.to], "")
+		if more || h.Items[x.item].Parts[x.part].Lacking > 0 {
+			h.otherwise(x.item, x.part, more)
+		}
+	}
+}
+
+// outlineAnchors are the words by which an outline is known, and each script, style and
+// loading element in it that may be copied by itself; "" for one without such a word.
+func outlineAnchors(outline string) []string {
+	word := func(text string) string { return anchor(strings.ReplaceAll(text, compose.Hole, " ")) }
+	out := []string{word(outline)}
+	markup.Pieces([]byte(outline), func(p markup.Piece) bool {
+		text := outline[p.Start:p.End]
+		switch {
+		case p.Kind == markup.PieceScript || p.Kind == markup.PieceStyle,
+			p.Kind == markup.PieceStartTag && (strings.Contains(text, "src=") || strings.Contains(text, "href=")):
+			out = append(out, word(text))
+		}
+		return true
+	})
+	return out
 }
 
 // take counts the copies of a piece that are what the gate writes.
@@ -143,16 +180,18 @@ func (h *holder) wantedBy(which func(*piece) bool) (n int) {
 // otherwise looks for copies of a part whose values or texts are other than those that
 // the gate writes on this page: by its outline, then by its elements. What the gate
 // itself writes in that form, for other items or as the page's own, does not count.
-func (h *holder) otherwise(i, k int) {
+func (h *holder) otherwise(i, k int, more bool) {
 	pp := &h.Items[i].Parts[k]
 	if pp.Kind == gatefile.Classes || pp.Kind.Tagged() && pp.Template.Plain() {
 		return
 	}
 	in := h.Result.Verdicts[i].In
-	outline := h.Gate.Outline(i, k)
-	if outline == "" {
-		return
+	if in && pp.Lacking > 0 && !more { // its own region says that it was there
+		if h.byRegion(i, pp); pp.Lacking == 0 {
+			return
+		}
 	}
+	outline := h.Gate.Outline(i, k)
 	needle := h.Gate.Once("\x00"+outline, func() any { return fold([]byte(outline), asIs) }).(folded)
 	var at []markup.Span
 	if strings.Contains(outline, compose.Hole) && needle.literal() >= mostVague {
@@ -180,13 +219,19 @@ func (h *holder) otherwise(i, k int) {
 			pp.Surplus = append(pp.Surplus, o)
 		}
 	}
-	if in && pp.Lacking > 0 { // its own region says that it was there
-		for _, r := range h.regions {
-			if r.Name == h.Gate.File.Items[i].Name && !overlaps(h.claimed, r.Content) && pp.Lacking > 0 && len(bytes.TrimSpace(h.r.Source.Text[r.Content.Start:r.Content.End])) > 0 {
-				h.claimed = append(h.claimed, r.Content)
-				pp.Lacking--
-				pp.Differs = append(pp.Differs, h.occurrence(r.Content, false))
-			}
+	if in && pp.Lacking > 0 {
+		h.byRegion(i, pp)
+	}
+}
+
+// byRegion takes marked regions of an item, in which nothing was recognised, for copies of
+// a part that it lacks.
+func (h *holder) byRegion(i int, pp *Part) {
+	for _, r := range h.regions {
+		if r.Name == h.Gate.File.Items[i].Name && !overlaps(h.claimed, r.Content) && pp.Lacking > 0 && len(bytes.TrimSpace(h.r.Source.Text[r.Content.Start:r.Content.End])) > 0 {
+			h.claimed = append(h.claimed, r.Content)
+			pp.Lacking--
+			pp.Differs = append(pp.Differs, h.occurrence(r.Content, false))
 		}
 	}
 }
@@ -201,9 +246,9 @@ func (h *holder) beyond(find func(*haystack) []markup.Span) (out []markup.Span) 
 	if len(all) == 0 {
 		return nil
 	}
-	src, _, hay := h.expectation()
+	src, _ := h.expectation()
 	known := map[string]int{}
-	for _, s := range find(hay) {
+	for _, s := range find(h.expectedHaystack()) {
 		known[fold(src.Text[s.Start:s.End], src.Decode).key()]++
 	}
 	for _, s := range all {
@@ -232,7 +277,7 @@ func (h *holder) classes(pp *Part, in bool) {
 			return
 		}
 		have := classed(h.r.Source.Text, h.r.Scan, pp.Part)
-		src, scan, _ := h.expectation()
+		src, scan := h.expectation()
 		if n := len(classed(src.Text, scan, pp.Part)); len(have) > n {
 			for _, at := range have[n:] {
 				pp.At = append(pp.At, h.occurrence(markup.Span{Start: at, End: at + 1}, true))
