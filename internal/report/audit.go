@@ -156,7 +156,7 @@ func (p *Printer) findings(fs []checks.Finding, verbose bool) {
 			title = c.Title
 		}
 		p.Line("")
-		p.Line("%s %s  %s", word, p.name.Render(name), title)
+		p.paragraph("", fmt.Sprintf("%s %s  %s", word, p.name.Render(name), title))
 		limit := 8
 		if verbose {
 			limit = len(group)

@@ -58,13 +58,13 @@ func (p *Printer) rests(r *compare.Result, limit int) {
 		}
 	}
 	if len(r.Others) > 0 {
-		p.Line("%s changed in something else than what is listed: %s", p.warn.Render(plural(len(r.Others), "page")), list(named, limit))
+		p.paragraph("", fmt.Sprintf("%s changed in something else than what is listed: %s", p.warn.Render(plural(len(r.Others), "page")), list(named, limit)))
 		if shown := p.diffs(r.Rests); !shown {
 			p.Line("  %s", p.dim.Render("--verbose shows what, and so does naming a page: yellowgate compare BEFORE AFTER "+r.Others[0]))
 		}
 	}
 	if len(r.Untold) > 0 {
-		p.Line("%s", p.dim.Render(untold(r, limit)))
+		p.paragraph("", p.dim.Render(untold(r, limit)))
 	}
 	if len(r.Others)+len(r.Untold) == 0 {
 		p.Line("%s", p.in.Render(nothingElse(r)))
