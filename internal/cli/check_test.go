@@ -118,6 +118,7 @@ func TestCheckSite(t *testing.T) {
 		{"noindex taken back per page", "metadata: [{pages: all, robots: noindex}]\nper-page: {/b/: {robots: none}}\n", "this robots takes back the noindex"},
 		{"out of its dates", "items: {x: {script: /x.js, until: 2020-01-01}}\nper-page: {/a/: {in: x}}\n", `item "x" is put in on /a/, but on`},
 		{"built files", "items: {x: {script: 'built:main', pages: all}}\n", "the build manifest has no \"main\""},
+		{"a built file that is missing", "items: {x: {script: 'built:used', pages: all}}\n", "the build manifest names /built/other.js, and the site has no such file"},
 		{"no item uses", "items: {x: {script: 'built:used', pages: all}}\n", "no item uses the built file /built/other.js"},
 		{"no integrity", "items: {x: {script: /no.js, integrity: auto, pages: all}}\n", "integrity: auto cannot be made: the site has no file /no.js"},
 		{"a missing file", "items: {x: {code-file: no.html, pages: all}}\n", "cannot be read: no.html"},
