@@ -83,6 +83,7 @@ type AuditOptions struct {
 	Records bool          // keep the records and verdicts
 	NoNotes bool          // only count notes
 	Roughly bool          // leave out what inline texts weigh compressed
+	Lean    bool          // keep of the records only what loads, runs or belongs to an item
 	Names   *gating.Gate  // names the items of elements where there is no project; what loads nothing is noted, too
 	// Each, if set, gets every page's record and verdicts, in order. They are not kept.
 	Each     func(r *inventory.Record, verdicts []Gated) error
@@ -401,6 +402,9 @@ func (s *auditing) add(a *audited) error {
 	if s.Records {
 		r.Verdicts = append(r.Verdicts, verdicts...)
 		a.record.Source, a.record.Scan = nil, nil // the page itself is not kept
+		if s.Lean {
+			a.record.Lean()
+		}
 		r.Records = append(r.Records, a.record)
 	}
 	return nil

@@ -24,7 +24,7 @@ type CompareOptions struct {
 	Project       *site.Project // says which items things belong to; may be nil
 	Page          string        // compare one page alone, and show what differs
 	Diffs         bool          // show what else differs on every page
-	Roughly       bool          // leave out what inline texts weigh compressed
+	Roughly       bool          // leave out what inline texts weigh compressed, and what is not compared
 	Progress      Progress
 }
 
@@ -155,7 +155,7 @@ func side(name string, from CompareOptions) (*gatedSide, error) {
 	if !info.IsDir() {
 		return saved(name)
 	}
-	o := AuditOptions{Dir: filepath.Clean(name), Name: name, Records: true, Roughly: from.Roughly, Progress: from.Progress}
+	o := AuditOptions{Dir: filepath.Clean(name), Name: name, Records: true, Roughly: from.Roughly, Lean: from.Roughly, Progress: from.Progress}
 	if project != nil {
 		o.Address, o.Names = project.Gate.File.Site.URL.Value, project.Gate
 		if abs, err := filepath.Abs(name); err == nil && abs == project.Output {

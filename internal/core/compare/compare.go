@@ -116,6 +116,9 @@ func Compare(before, after *Side, rests func([]Cut) []*Rest) *Result {
 			r.Added = append(r.Added, rec.Path)
 			continue
 		}
+		if was.Digest == rec.Digest && was.Digest != "" && !imports(was) && !imports(rec) {
+			continue // the same bytes load the same
+		}
 		cut := things.page(was, rec)
 		if cut.Changed {
 			r.Pages = append(r.Pages, Page{rec.Path, totalsOf(was), totalsOf(rec)})
@@ -133,6 +136,12 @@ func Compare(before, after *Side, rests func([]Cut) []*Rest) *Result {
 	r.Came, r.Went, r.Moved = things.sorted("came"), things.sorted("went"), things.sorted("moved")
 	r.Mended, r.New = findings(before.Findings, after.Findings), findings(after.Findings, before.Findings)
 	return r
+}
+
+// imports reports whether a page gets files by imports, which may change while its bytes
+// stay.
+func imports(r *inventory.Record) bool {
+	return slices.ContainsFunc(r.Elements, func(e inventory.Element) bool { return len(e.Imports) > 0 })
 }
 
 // others settles which of the pages whose bytes differ differ in something else than what

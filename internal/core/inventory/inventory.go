@@ -81,6 +81,19 @@ type Element struct {
 	module bool
 }
 
+// Lean drops what only a reader of the inventory asks for: metadata, links that load
+// nothing, what is known of the page besides. What loads, runs or belongs to an item stays.
+func (r *Record) Lean() {
+	kept := make([]Element, 0, len(r.Elements))
+	for _, e := range r.Elements {
+		if e.Loads || e.Tag == "script" || e.Tag == "style" || e.Tag == "dialog" || e.Item != "" {
+			kept = append(kept, e)
+		}
+	}
+	r.Elements = slices.Clip(kept)
+	r.Page, r.Base, r.imported = page.Page{}, weburl.Page{}, nil
+}
+
 // NoteExtras lists elements of items that load nothing: marked regions without an element
 // of the inventory, and the elements that start at the offsets, which belong to the items
 // given.
