@@ -3,7 +3,6 @@ package run
 import (
 	"errors"
 	"fmt"
-	"net/url"
 	"slices"
 	"sort"
 	"strings"
@@ -17,13 +16,6 @@ import (
 )
 
 var noSite = weburl.NewSite("")
-
-func hostOf(u string) string {
-	if p, err := url.Parse(u); err == nil {
-		return p.Host
-	}
-	return u
-}
 
 // A Query is a page query of the command line, bound to a project.
 type Query struct {

@@ -127,6 +127,8 @@ type Pass struct {
 	findings []Finding
 	kept     Kept
 	metadata *gating.Metadata // once asked for
+	locator  *markup.Locator  // of locate
+	located  int
 
 	pageStyles *evidence.PageStyles // once asked for
 }
@@ -176,6 +178,22 @@ type SitePass struct {
 // Report adds a finding at a line and column of the page.
 func (p *Pass) Report(line, column int, item, message, remedy string) {
 	p.findings = append(p.findings, Finding{p.check.Name, p.check.Severity.String(), p.Path, p.File, line, column, item, message, remedy})
+}
+
+// locate is the line and column of an offset of the page. Asked for one after the other, all
+// of them together cost one reading of the page.
+func (p *Pass) locate(offset int) (line, column int) {
+	if p.locator == nil || offset < p.located {
+		p.locator = markup.NewLocator(p.Source.Text)
+	}
+	p.located = offset
+	return p.locator.Locate(offset)
+}
+
+// atOccurrence adds a finding at something of an item.
+func (p *Pass) atOccurrence(o presence.Occurrence, item, message, remedy string) {
+	line, column := p.locate(o.Start)
+	p.Report(line, column, item, message, remedy)
 }
 
 // keepHead keeps what the checks of the whole site ask of a head.

@@ -45,11 +45,13 @@ func (p *Pass) sameContent() {
 		return
 	}
 	var files []*inventory.Element
+	seen := map[string]bool{}
 	for i := range p.Elements {
 		e := &p.Elements[i]
-		if !Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || e.Bytes == 0 {
+		if !Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || e.Bytes == 0 || seen[e.Tag+e.Ref.Path] {
 			continue
 		}
+		seen[e.Tag+e.Ref.Path] = true
 		twin := slices.IndexFunc(files, func(f *inventory.Element) bool {
 			return f.Tag == e.Tag && f.Bytes == e.Bytes && f.Ref.Path != e.Ref.Path && p.sameFile(f.Ref.Path, e.Ref.Path)
 		})

@@ -50,7 +50,7 @@ page, or keep the item out of it.`,
 func (p *Pass) where(have *presence.Presence) (line, column int) {
 	for i := range have.Parts {
 		if o := have.Parts[i].First(); o != nil {
-			return o.Line, o.Column
+			return p.locate(o.Start)
 		}
 	}
 	for _, n := range have.Found {

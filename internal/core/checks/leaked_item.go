@@ -32,13 +32,13 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 			out := fmt.Sprintf("item %q is out here (%s, %s), and the page has", v.Item.Name, v.Reason, rule(v))
 			remedy := "run yellowgate apply; if the source page has it, give the item found with a matcher"
 			for _, m := range have.Marks {
-				p.Report(m.Line, m.Column, v.Item.Name, out+" a marked region of it", remedy)
+				p.atOccurrence(m, v.Item.Name, out+" a marked region of it", remedy)
 			}
 			for i := range have.Parts {
 				pp := &have.Parts[i]
 				for _, list := range [][]presence.Occurrence{pp.At, pp.Differs} {
-					if o := p.unmarked(v.Item.Name, list); o != nil {
-						p.Report(o.Line, o.Column, v.Item.Name, out+" "+partName(pp.Part), remedy)
+					if o := unmarked(list); o != nil {
+						p.atOccurrence(*o, v.Item.Name, out+" "+partName(pp.Part), remedy)
 						break
 					}
 				}
@@ -56,12 +56,10 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 	},
 }
 
-// unmarked is the first of some copies that stands in no marked region of the item.
-func (p *Pass) unmarked(item string, list []presence.Occurrence) *presence.Occurrence {
-	for i := range list {
-		if r := p.regionAt(list[i].Start); r == nil || r.Name != item {
-			return &list[i]
-		}
+// unmarked is the first of some copies that stands in no marked region of its item, or nil.
+func unmarked(list []presence.Occurrence) *presence.Occurrence {
+	if i := slices.IndexFunc(list, func(o presence.Occurrence) bool { return !o.Marked }); i >= 0 {
+		return &list[i]
 	}
 	return nil
 }

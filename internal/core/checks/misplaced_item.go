@@ -45,7 +45,7 @@ stand as high in the head as possible may count nothing in the body.`,
 						continue
 					}
 					belongs[want]--
-					p.Report(o.Line, o.Column, v.Item.Name, fmt.Sprintf("item %q belongs into the %s (%s), and a browser has %s in the %s", v.Item.Name, want, pp.Place.String(), partName(pp.Part), o.Area), misplacedRemedy)
+					p.atOccurrence(o, v.Item.Name, fmt.Sprintf("item %q belongs into the %s (%s), and a browser has %s in the %s", v.Item.Name, want, pp.Place.String(), partName(pp.Part), o.Area), misplacedRemedy)
 				}
 			}
 			place := "where its source page has it"
@@ -53,7 +53,7 @@ stand as high in the head as possible may count nothing in the body.`,
 				place = f.String()
 			}
 			for _, o := range have.Displaced {
-				p.Report(o.Line, o.Column, v.Item.Name, fmt.Sprintf("item %q belongs into the %s (%s), and a browser has this element of it in the %s", v.Item.Name, o.Area, place, o.Occurrence.Area), misplacedRemedy)
+				p.atOccurrence(o.Occurrence, v.Item.Name, fmt.Sprintf("item %q belongs into the %s (%s), and a browser has this element of it in the %s", v.Item.Name, o.Area, place, o.Occurrence.Area), misplacedRemedy)
 			}
 		})
 	},

@@ -24,19 +24,19 @@ in the source.`,
 			}
 			remedy := "take the others out of the source, or let the item find them"
 			for _, m := range have.ExtraMarks {
-				p.Report(m.Line, m.Column, v.Item.Name, fmt.Sprintf("item %q is on the page once more than the gate puts it there (%s)", v.Item.Name, rule(v)), "run yellowgate apply")
+				p.atOccurrence(m, v.Item.Name, fmt.Sprintf("item %q is on the page once more than the gate puts it there (%s)", v.Item.Name, rule(v)), "run yellowgate apply")
 			}
 			for i := range have.Parts {
 				pp := &have.Parts[i]
-				if o := p.unmarked(v.Item.Name, pp.Surplus); o != nil || len(pp.Surplus) > 0 && len(have.ExtraMarks) == 0 {
+				if o := unmarked(pp.Surplus); o != nil || len(pp.Surplus) > 0 && len(have.ExtraMarks) == 0 {
 					if o == nil {
 						o = &pp.Surplus[0]
 					}
-					p.Report(o.Line, o.Column, v.Item.Name, fmt.Sprintf("item %q is on the page more than once: %s stands there %s, and the gate writes %d", v.Item.Name, partName(pp.Part), times(len(pp.At)+len(pp.Surplus)), pp.Wanted), remedy)
+					p.atOccurrence(*o, v.Item.Name, fmt.Sprintf("item %q is on the page more than once: %s stands there %s, and the gate writes %d", v.Item.Name, partName(pp.Part), times(len(pp.At)+len(pp.Surplus)), pp.Wanted), remedy)
 				}
 			}
 			for _, o := range have.Doubled {
-				p.Report(o.Line, o.Column, v.Item.Name, fmt.Sprintf("item %q is on the page more than once: the source page has this element less often", v.Item.Name), "run yellowgate apply")
+				p.atOccurrence(o, v.Item.Name, fmt.Sprintf("item %q is on the page more than once: the source page has this element less often", v.Item.Name), "run yellowgate apply")
 			}
 		})
 	},

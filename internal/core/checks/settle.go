@@ -24,9 +24,6 @@ func Settle(g *gatefile.Gate) *Settlement {
 	return s
 }
 
-// Off reports whether a check is switched off.
-func (s *Settlement) Off(check string) bool { return s != nil && s.severity[check] == "none" }
-
 // Apply gives a finding its severity here. keep is false where the check is
 // switched off; accepted is true where the owner lives with the finding.
 func (s *Settlement) Apply(f *Finding, pg *page.Page) (keep, accepted bool) {

@@ -17,31 +17,29 @@ import (
 // gate writes: what is too many, and what holds something else.
 func (h *holder) compareRegions() {
 	src, scan := h.expectation()
-	want := map[string][]string{} // by name: the regions, folded
+	type text struct{ name, key string } // of a region, folded
+	want, left, others := map[text]int{}, map[string]int{}, []markup.Region{}
 	for _, r := range scan.Regions() {
-		want[r.Name] = append(want[r.Name], fold(src.Text[r.Content.Start:r.Content.End], src.Decode).key())
+		want[text{r.Name, fold(src.Text[r.Content.Start:r.Content.End], src.Decode).key()}]++
+		left[r.Name]++
 	}
-	var other []markup.Region // that the gate does not write so
 	extra := map[string][]markup.Region{}
-	left := map[string][]string{}
-	for name, keys := range want {
-		left[name] = append([]string(nil), keys...)
-	}
+	met := map[text]int{}
 	for _, r := range h.regions {
-		key := fold(h.r.Source.Text[r.Content.Start:r.Content.End], h.r.Source.Decode).key()
-		i := indexOf(left[r.Name], key)
+		x := text{r.Name, fold(h.r.Source.Text[r.Content.Start:r.Content.End], h.r.Source.Decode).key()}
+		met[x]++
 		switch {
-		case i >= 0:
-			left[r.Name] = append(left[r.Name][:i], left[r.Name][i+1:]...)
-		case indexOf(want[r.Name], key) >= 0: // a copy of one that is there
+		case met[x] <= want[x]:
+			left[r.Name]--
+		case want[x] > 0: // a copy of one that is there
 			extra[r.Name] = append(extra[r.Name], r)
 		default:
-			other = append(other, r)
+			others = append(others, r)
 		}
 	}
-	for _, r := range other {
-		if len(left[r.Name]) > 0 {
-			left[r.Name] = left[r.Name][1:]
+	for _, r := range others { // that the gate does not write so
+		if left[r.Name] > 0 {
+			left[r.Name]--
 			h.altered(r)
 		} else {
 			extra[r.Name] = append(extra[r.Name], r)
@@ -56,15 +54,6 @@ func (h *holder) compareRegions() {
 			h.Items[n].ExtraMarks = append(h.Items[n].ExtraMarks, h.occurrence(r.Span, false))
 		}
 	}
-}
-
-func indexOf(list []string, s string) int {
-	for i, x := range list {
-		if x == s {
-			return i
-		}
-	}
-	return -1
 }
 
 // altered notes a region that holds something else than the gate writes.

@@ -84,24 +84,29 @@ func (h *holder) take(x *piece) {
 	}
 	var at []Occurrence
 	for _, o := range x.found {
-		if x.want > 0 || !overlaps(h.claimed, o.Span) {
+		if x.want > 0 || !h.claimed.touches(o.Span) {
 			at = append(at, o)
 		}
 	}
 	for _, o := range at {
-		h.claimed = append(h.claimed, o.Span)
+		h.claimed.add(o.Span)
 	}
-	pp.add(at, x.want, h.wantedBy(func(y *piece) bool { return y.text == x.text }))
+	all := x.want
+	if x.want > 0 && len(at) > x.want { // another item may write the same
+		all = h.wantedBy(func(y *piece) bool { return y.text == x.text })
+	}
+	pp.add(at, x.want, all)
 }
 
-// add counts copies of one text of a part. all is how often any item writes it.
+// add counts copies of one text of a part. all is how often items write it, this one and
+// others.
 func (p *Part) add(at []Occurrence, want, all int) {
 	if want == 0 {
 		p.At, p.Copies = append(p.At, at...), p.Copies+len(at)
 		return
 	}
-	if len(at) > max(want, all) {
-		p.Surplus = append(p.Surplus, at[max(want, all):]...)
+	if len(at) > all {
+		p.Surplus = append(p.Surplus, at[all:]...)
 	}
 	p.Lacking += max(want-len(at), 0)
 	p.At = append(p.At, at[:min(len(at), want)]...)
@@ -128,7 +133,7 @@ func (h *holder) takeTags(x *piece, pp *Part) {
 		}
 		for _, o := range t.at {
 			if x.want > 0 {
-				h.claimed = append(h.claimed, o.Span)
+				h.claimed.add(o.Span)
 			}
 		}
 	}
@@ -136,7 +141,7 @@ func (h *holder) takeTags(x *piece, pp *Part) {
 		var at []Occurrence
 		for _, t := range x.tags {
 			for _, o := range t.at {
-				if !overlaps(h.claimed, o.Span) && (least > 0 || len(x.tags) > 1) {
+				if !h.claimed.touches(o.Span) {
 					at = append(at, o)
 				}
 			}
@@ -147,7 +152,10 @@ func (h *holder) takeTags(x *piece, pp *Part) {
 		}
 		return
 	}
-	all := h.wantedBy(func(y *piece) bool { return len(y.tags) > 0 && y.tags[0].target == x.tags[0].target })
+	all := x.want
+	if slices.ContainsFunc(x.tags, func(t tag) bool { return len(t.at) > x.want }) { // another item may load the same
+		all = h.wantedBy(func(y *piece) bool { return len(y.tags) > 0 && y.tags[0].target == x.tags[0].target })
+	}
 	for k := range x.tags {
 		t := &x.tags[k]
 		n := min(len(t.at), x.want)
@@ -158,8 +166,8 @@ func (h *holder) takeTags(x *piece, pp *Part) {
 				pp.Differs = append(pp.Differs, o)
 			}
 		}
-		if len(t.at) > max(x.want, all) {
-			pp.Surplus = append(pp.Surplus, t.at[max(x.want, all):]...)
+		if len(t.at) > all {
+			pp.Surplus = append(pp.Surplus, t.at[all:]...)
 		}
 	}
 	least = max(least, 0)
@@ -206,8 +214,8 @@ func (h *holder) otherwise(i, k int, more bool) {
 		}
 	}
 	for _, s := range at {
-		o := h.occurrence(s, false)
-		h.claimed = append(h.claimed, s)
+		o := h.copyOf(i, s, false)
+		h.claimed.add(s)
 		switch {
 		case !in:
 			pp.Known = true
@@ -228,10 +236,10 @@ func (h *holder) otherwise(i, k int, more bool) {
 // a part that it lacks.
 func (h *holder) byRegion(i int, pp *Part) {
 	for _, r := range h.regions {
-		if r.Name == h.Gate.File.Items[i].Name && !overlaps(h.claimed, r.Content) && pp.Lacking > 0 && len(bytes.TrimSpace(h.r.Source.Text[r.Content.Start:r.Content.End])) > 0 {
-			h.claimed = append(h.claimed, r.Content)
+		if r.Name == h.Gate.File.Items[i].Name && !h.claimed.touches(r.Content) && pp.Lacking > 0 && len(bytes.TrimSpace(h.r.Source.Text[r.Content.Start:r.Content.End])) > 0 {
+			h.claimed.add(r.Content)
 			pp.Lacking--
-			pp.Differs = append(pp.Differs, h.occurrence(r.Content, false))
+			pp.Differs = append(pp.Differs, h.copyOf(i, r.Content, false))
 		}
 	}
 }
@@ -257,15 +265,11 @@ func (h *holder) beyond(find func(*haystack) []markup.Span) (out []markup.Span) 
 			known[key]--
 			continue
 		}
-		if !overlaps(h.claimed, s) && h.real(s) {
+		if !h.claimed.touches(s) && h.real(s) {
 			out = append(out, s)
 		}
 	}
 	return out
-}
-
-func overlaps(list []markup.Span, s markup.Span) bool {
-	return slices.ContainsFunc(list, func(x markup.Span) bool { return x.Start < s.End && s.Start < x.End })
 }
 
 // classes looks whether the elements that get class names have them and, where the item

@@ -179,11 +179,6 @@ func foldCode(text string) string {
 	}, text)
 }
 
-// same compares two folded pieces.
-func (f folded) same(g folded) bool {
-	return slices.EqualFunc(f, g, func(a, b token) bool { return a.text == b.text })
-}
-
 // key is the piece as one text.
 func (f folded) key() string {
 	var b strings.Builder

@@ -73,7 +73,7 @@ func (h *holder) owned() {
 		}
 		p := &h.Items[owner.Item]
 		if owner.Replaced {
-			if !overlaps(h.claimed, markup.Span{Start: start, End: start + 1}) {
+			if !h.claimed.touches(markup.Span{Start: start, End: start + 1}) {
 				p.Replaced = append(p.Replaced, i)
 			}
 			continue

@@ -33,10 +33,10 @@ type Page struct {
 
 // An Occurrence is a copy of a part, or of some of it, on the page.
 type Occurrence struct {
-	markup.Span      // in the page's text
-	Line, Column int // from 1
-	Area         string
-	Exact        bool // it is what the gate writes on this page, folded at most
+	markup.Span // in the page's text
+	Area        string
+	Exact       bool // it is what the gate writes on this page, folded at most
+	Marked      bool // it stands in a marked region of the item
 }
 
 // Presence is what a page has of one item.
@@ -159,10 +159,12 @@ type holder struct {
 	r       *inventory.Record
 	regions []markup.Region
 	pieces  []*piece
-	inert   []markup.Span // the contents of templates and noscripts
+	inert   cover // the contents of templates and noscripts, and those of noscripts alone
+	without cover
+	unread  cover // comments and texts of scripts and styles, once asked for
 	tags    []markup.Tagged
-	claimed []markup.Span // of items that are in
-	hay     *haystack     // of the page, once asked for
+	claimed cover     // what is known to be of an item
+	hay     *haystack // of the page, once asked for
 
 	folds map[string]string // tags, folded: the page and what is expected share most
 
@@ -175,7 +177,7 @@ type holder struct {
 // gate.ScanAll or gate.ScanForOwners; source is the source page as the gate saw it.
 // Elements of the record that belong to an item are given its name.
 func Hold(r *inventory.Record, gate *gating.Gate, source *gating.Result) *Page {
-	h := &holder{Page: &Page{Gate: gate, Result: source, Items: make([]Presence, len(gate.File.Items))}, r: r, folds: map[string]string{}}
+	h := &holder{Page: &Page{Gate: gate, Result: source, Items: make([]Presence, len(gate.File.Items))}, r: r, folds: map[string]string{}, claimed: newCover(len(r.Source.Text))}
 	h.Same = bytes.Equal(r.Source.File, source.File)
 	h.marks()
 	h.expect()
@@ -214,9 +216,14 @@ func (h *holder) regionAt(at int) *markup.Region {
 	return nil
 }
 
+// marked reports whether an offset stands in a marked region of an item.
+func (h *holder) marked(item, at int) bool {
+	r := h.regionAt(at)
+	return item >= 0 && r != nil && r.Name == h.Gate.File.Items[item].Name
+}
+
 func (h *holder) occurrence(s markup.Span, exact bool) Occurrence {
 	o := Occurrence{Span: s, Exact: exact, Area: "head"}
-	o.Line, o.Column = markup.NewLocator(h.r.Source.Text).Locate(s.Start)
 	if h.r.Scan.BodySeen && s.Start >= h.r.Scan.BodyBegin {
 		o.Area = "body"
 	}

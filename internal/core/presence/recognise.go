@@ -1,7 +1,6 @@
 package presence
 
 import (
-	"bytes"
 	"slices"
 	"sort"
 	"strings"
@@ -106,7 +105,7 @@ func (h *holder) search() {
 		whose = append(whose, x)
 	}
 	n := len(whose)
-	anchored := whose
+	anchored := slices.Clone(whose)
 	for _, x := range whose {
 		if x.anchor = h.Gate.Once(x.text, func() any { return anchor(x.text) }).(string); x.anchor != "" {
 			texts.add([]byte(x.anchor))
@@ -121,10 +120,17 @@ func (h *holder) search() {
 		}
 		for _, from := range at {
 			if s := (markup.Span{Start: from, End: from + len(x.text)}); h.real(s) {
-				x.found = append(x.found, h.occurrence(s, true))
+				x.found = append(x.found, h.copyOf(x.item, s, true))
 			}
 		}
 	}
+}
+
+// copyOf is an occurrence of something of an item.
+func (h *holder) copyOf(item int, s markup.Span, exact bool) Occurrence {
+	o := h.occurrence(s, exact)
+	o.Marked = h.marked(item, s.Start)
+	return o
 }
 
 // real reports whether what stands at a span is read as HTML there: it is in no
@@ -137,27 +143,22 @@ func (h *holder) real(s markup.Span) bool {
 		if i >= len(tags) || int(tags[i].Start) != s.Start {
 			return false
 		}
-	} else if open := bytes.LastIndex(src[:s.Start], []byte("<!--")); open >= 0 && bytes.LastIndex(src[:s.Start], []byte("-->")) < open {
+	} else if h.unread == nil {
+		h.readComments()
+	}
+	start := markup.Span{Start: s.Start, End: s.Start + 1}
+	if h.unread != nil && h.unread.touches(start) {
 		return false
 	}
-	return !within(h.inertSpans(), s)
-}
-
-func within(list []markup.Span, s markup.Span) bool {
-	return slices.ContainsFunc(list, func(x markup.Span) bool { return s.Start >= x.Start && s.End <= x.End })
+	if h.inert == nil {
+		h.readInert()
+	}
+	return !h.inert.touches(start)
 }
 
 // realFound is real for a found element: that may stand in a noscript.
 func (h *holder) realFound(s markup.Span) bool {
-	if h.real(s) {
-		return true
-	}
-	for i := range h.r.Elements {
-		if e := &h.r.Elements[i]; e.Tag == "noscript" && e.Inside == "" && s.Start >= e.El.TagEnd && s.End <= e.El.ContentEnd {
-			return true
-		}
-	}
-	return false
+	return h.real(s) || h.without != nil && h.without.touches(markup.Span{Start: s.Start, End: s.Start + 1})
 }
 
 func (h *holder) startTags() []markup.Tagged {
@@ -169,16 +170,36 @@ func (h *holder) startTags() []markup.Tagged {
 	return h.tags
 }
 
-func (h *holder) inertSpans() []markup.Span {
-	if h.inert == nil {
-		h.inert = []markup.Span{}
-		for i := range h.r.Elements {
-			if e := &h.r.Elements[i]; (e.Tag == "template" || e.Tag == "noscript") && e.Inside == "" && e.El.ContentEnd > e.El.TagEnd {
-				h.inert = append(h.inert, markup.Span{Start: e.El.TagEnd, End: e.El.ContentEnd})
-			}
+// readComments notes what is read as no HTML: comments, and the texts of scripts, styles and
+// their like.
+func (h *holder) readComments() {
+	h.unread = newCover(len(h.r.Source.Text))
+	markup.Pieces(h.r.Source.Text, func(p markup.Piece) bool {
+		switch p.Kind {
+		case markup.PieceComment, markup.PieceScript, markup.PieceStyle, markup.PieceRaw:
+			h.unread.add(markup.Span{Start: p.Start + 1, End: p.End}) // a mark may begin there
+		}
+		return true
+	})
+}
+
+// readInert notes what a browser with scripting on does not act on.
+func (h *holder) readInert() {
+	h.inert, h.without = newCover(len(h.r.Source.Text)), newCover(len(h.r.Source.Text))
+	for i := range h.r.Elements {
+		e := &h.r.Elements[i]
+		content := markup.Span{Start: e.El.TagEnd, End: e.El.ContentEnd}
+		if e.Inside != "" {
+			continue
+		}
+		switch e.Tag {
+		case "template":
+			h.inert.add(content)
+		case "noscript":
+			h.inert.add(content)
+			h.without.add(content)
 		}
 	}
-	return h.inert
 }
 
 // loads finds the tags of scripts and stylesheets by what they load.
@@ -202,31 +223,31 @@ func (h *holder) loads() {
 					attr = "href"
 				}
 				exact := h.Same || foldTag(h.r.Source.Text, e.El.Start, h.r.Source.Decode, attr) == t.attrs
-				t.at = append(t.at, Occurrence{markup.Span{Start: e.El.Start, End: e.El.End}, e.Line, e.Column, e.Area, exact})
+				t.at = append(t.at, Occurrence{markup.Span{Start: e.El.Start, End: e.El.End}, e.Area, exact, h.marked(x.item, e.El.Start)})
 			}
 		}
 	}
 }
 
-// fold looks again for pieces that are not there as they are written, or more often than
-// they are found: in the regions of their item, then in the whole page.
+// fold looks again for pieces that are not there as they are written, or of which the page
+// has more words than the copies that were found account for: in the regions of their item,
+// then in the whole page.
 func (h *holder) fold() {
 	for _, x := range h.pieces {
-		more := x.anchor == "" && !h.Same || x.anchor != "" && x.anchors > len(x.found)*strings.Count(x.text, x.anchor)
-		if x.tags != nil || !more && len(x.found) >= x.want || h.Same && !more {
+		if x.tags != nil || h.Same && x.anchor == "" || !x.more() && (h.Same || len(x.found) >= x.want) {
 			continue
 		}
-		if !more || x.item >= 0 && x.want > len(x.found) {
-			h.foldRegions(x)
+		h.foldRegions(x)
+		if x.more() || len(x.found) < x.want && !h.ownRegion(x.item) {
+			h.note(x, h.haystack().find(h.foldedPiece(x)))
 		}
-		if more && len(x.found) >= x.want && x.anchors <= len(x.found)*strings.Count(x.text, x.anchor) && x.anchor != "" || !more && h.ownRegion(x.item) {
-			continue
-		}
-		for _, s := range h.haystack().find(h.foldedPiece(x)) {
-			x.note(h, s)
-		}
-		slices.SortFunc(x.found, func(a, b Occurrence) int { return a.Start - b.Start })
 	}
+}
+
+// more reports whether the page has the word by which a piece is known more often than in
+// its copies, or the piece has no such word.
+func (x *piece) more() bool {
+	return x.anchor == "" || x.anchors > len(x.found)*strings.Count(x.text, x.anchor)
 }
 
 // foldRegions looks for a piece in the marked regions of its item.
@@ -235,23 +256,29 @@ func (h *holder) foldRegions(x *piece) {
 		return
 	}
 	name := h.Gate.File.Items[x.item].Name
+	var spans []markup.Span
 	for _, r := range h.regions {
 		if r.Name != name {
 			continue
 		}
 		f := folder{h.r.Source.Decode, h.folds}.fold(h.r.Source.Text[r.Content.Start:r.Content.End])
 		for _, s := range newHaystack(f).find(h.foldedPiece(x)) {
-			x.note(h, markup.Span{Start: s.Start + r.Content.Start, End: s.End + r.Content.Start})
+			spans = append(spans, markup.Span{Start: s.Start + r.Content.Start, End: s.End + r.Content.Start})
+		}
+	}
+	h.note(x, spans)
+}
+
+// note adds copies of a piece that were not found yet.
+func (h *holder) note(x *piece, spans []markup.Span) {
+	known := x.found
+	for _, s := range spans {
+		i := sort.Search(len(known), func(i int) bool { return known[i].End > s.Start })
+		if (i == len(known) || known[i].Start >= s.End) && h.real(s) {
+			x.found = append(x.found, h.copyOf(x.item, s, true))
 		}
 	}
 	slices.SortFunc(x.found, func(a, b Occurrence) int { return a.Start - b.Start })
-}
-
-// note adds a copy of the piece, if it is none that was found.
-func (x *piece) note(h *holder, s markup.Span) {
-	if !slices.ContainsFunc(x.found, func(o Occurrence) bool { return o.Start < s.End && s.Start < o.End }) && h.real(s) {
-		x.found = append(x.found, h.occurrence(s, true))
-	}
 }
 
 // ownRegion reports whether the page has a marked region of an item.
