@@ -86,7 +86,11 @@ func (h *holder) tagsOf(text string, kind gatefile.Kind) (out []tag) {
 		if ref.Own {
 			target = ref.Path
 		}
-		out = append(out, tag{name: name, target: target, attrs: foldTag([]byte(t.Text), 0, asIs, attr)})
+		x := tag{name: name, target: target}
+		if !h.Same { // else they are as the gate writes them
+			x.attrs = foldTag([]byte(t.Text), 0, asIs, attr)
+		}
+		out = append(out, x)
 	}
 	return out
 }
