@@ -104,14 +104,3 @@ func TestBeforeFirstApply(t *testing.T) {
 	b.want(1, args("diff", "--summary"), "1 file in the output folder not written by the tool")
 	b.want(3, args("apply"), "b/index.html")
 }
-
-// TestWrapped: at 80 columns nothing of a finding is cut, and the remedy stands below.
-func TestWrapped(t *testing.T) {
-	b := newBench(t, "site/index.html", doc("Home", `<link rel="stylesheet" href="/css/a-very-long-name-of-a-stylesheet-that-somebody-chose-in-a-hurry.css">`))
-	out := b.want(1, args("audit", "site"), "late-style", "dead-file", "→ ")
-	for _, whole := range []string{"a-very-long-name-of-a-stylesheet-that-somebody-chose-in-a-hurry.css", "yellowgate explain CHECK"} {
-		if !strings.Contains(out, whole) {
-			t.Errorf("%q is cut", whole)
-		}
-	}
-}
