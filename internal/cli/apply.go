@@ -48,7 +48,8 @@ If the gate file cannot be put into effect, nothing is written.`,
 				}
 				o.Chosen, o.Query = q.Chooses, args[0]
 			}
-			s, err := output.Apply(p, o)
+			a.tidies.Store(true)
+			s, err := output.Apply(cmd.Context(), p, o)
 			if err != nil {
 				return err
 			}
@@ -64,7 +65,7 @@ If the gate file cannot be put into effect, nothing is written.`,
 			})
 		},
 	}
-	cmd.Flags().BoolVar(&takeOver, "take-over", false, "overwrite files in the output folder that others wrote, where pages have to be written (the old ones are kept in .yellowgate/replaced)")
+	cmd.Flags().BoolVar(&takeOver, "take-over", false, "overwrite files in the output folder that others wrote, where pages have to be written (the old ones are kept in .yellowgate)")
 	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
 	return cmd
 }

@@ -97,7 +97,7 @@ func TestForeignFiles(t *testing.T) {
 		t.Error("something was written")
 	}
 	b.want(0, args("apply", "--take-over"), "3 pages written", "1 file in public that the tool did not write: left alone (--verbose names them)")
-	if b.read(".yellowgate/replaced/index.html") != "somebody's" {
+	if b.read(b.state("public") + "/replaced/index.html") != "somebody's" {
 		t.Error("what was overwritten is not kept")
 	}
 	b.want(0, args("apply", "--verbose"), "up to date", "left alone: notes.txt")
@@ -118,7 +118,7 @@ func TestHandEdited(t *testing.T) {
 	edited := b.read("public/visit/index.html") + "<!-- by hand -->"
 	b.write("public/visit/index.html", edited)
 	b.want(0, args("apply"), "1 page was changed by hand since the last apply", "visit/index.html")
-	if b.read(".yellowgate/replaced/visit/index.html") != edited || strings.Contains(b.read("public/visit/index.html"), "by hand") {
+	if b.read(b.state("public") + "/replaced/visit/index.html") != edited || strings.Contains(b.read("public/visit/index.html"), "by hand") {
 		t.Error("the edited page is not kept, or not written again")
 	}
 	b.want(0, args("apply"), "up to date")
@@ -166,7 +166,7 @@ func TestNothingOutside(t *testing.T) {
 	os.RemoveAll(filepath.Join(b.dir, ".yellowgate"))
 	os.Mkdir(filepath.Join(b.dir, "public"), 0o755)
 	os.Symlink("../elsewhere", filepath.Join(b.dir, "public/visit"))
-	b.want(3, args("apply", "--take-over"), "public/visit")
+	b.want(3, args("apply", "--take-over"), "visit (a link, or no file)")
 	if b.exists("elsewhere/index.html") || b.exists("public/index.html") {
 		t.Error("output landed outside the output folder, or the apply was not taken back")
 	}
@@ -211,7 +211,7 @@ func TestStops(t *testing.T) {
 	b.want(3, args("apply"), "are one page")
 	b.write("yellowgate.yaml", strings.Replace(smallGate, "  facts:", "  ignore: [visit.html]\n  facts:", 1))
 	b.want(0, args("apply"), "3 pages written")
-	b.write(".yellowgate/record", "yellowgate.record/9\n")
+	b.write(b.state("public")+"/record", "yellowgate.record/9\n")
 	b.want(3, args("apply"), "record", "--take-over")
 }
 

@@ -83,6 +83,17 @@ func (b *bench) exists(name string) bool {
 	return err == nil
 }
 
+// state is the folder of what is known of an output folder, relative to the site's.
+func (b *bench) state(output string) string {
+	b.Helper()
+	list, _ := filepath.Glob(filepath.Join(b.dir, ".yellowgate", output+"-*"))
+	if len(list) != 1 {
+		b.Fatalf("the states of %s are %v", output, list)
+	}
+	rel, _ := filepath.Rel(b.dir, list[0])
+	return rel
+}
+
 // run runs the program and returns its exit status and both outputs.
 func (b *bench) run(args ...string) (status int, out, errout string) { return b.runIn("", args...) }
 

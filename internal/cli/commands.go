@@ -13,6 +13,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/disk"
 	"yellowgate/internal/site"
 )
 
@@ -24,7 +25,10 @@ func isPipe(err error) bool { return errors.Is(err, syscall.EPIPE) }
 
 // stdin reads all of standard input.
 func (a *app) stdin() ([]byte, error) {
-	b, err := io.ReadAll(a.in)
+	b, err := io.ReadAll(io.LimitReader(a.in, disk.PageLimit+1))
+	if err == nil && len(b) > disk.PageLimit {
+		err = &disk.LimitError{Limit: disk.PageLimit}
+	}
 	if err != nil {
 		return nil, &site.PathError{Path: "standard input", Err: err}
 	}

@@ -60,7 +60,7 @@ verify. Use it to see in a minute what this program does. Nothing else is touche
 			if err != nil {
 				return err
 			}
-			err = output.WriteFile(filepath.Join(dir, "yellowgate.schema.json"), report.Schema)
+			err = output.WriteFile(filepath.Join(dir, "yellowgate.schema.json"), output.FileOptions{}, report.Schema)
 			if err != nil {
 				return err
 			}

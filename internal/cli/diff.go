@@ -35,7 +35,7 @@ but not applied. Exit status 1 means that pages are behind.`,
 			if err != nil {
 				return err
 			}
-			if d.Behind() || len(d.Gone) > 0 {
+			if d.Behind() {
 				a.status = found
 			}
 			return a.write(func(w io.Writer, pr *report.Printer) error {

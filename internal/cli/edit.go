@@ -2,7 +2,6 @@ package cli
 
 import (
 	"io"
-	"os"
 	"slices"
 	"strings"
 
@@ -10,6 +9,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/disk"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -128,7 +128,7 @@ func (a *app) edit(name string, dry bool) (*run.Edit, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &run.Edit{GateFile: file, Day: a.at, DryRun: dry, Name: name, Progress: a.progress("comparing")}, nil
+	return &run.Edit{GateFile: file, Day: a.at, Outside: a.outside, DryRun: dry, Name: name, Progress: a.progress("comparing")}, nil
 }
 
 // edited tells what a change did.
@@ -216,7 +216,7 @@ func (a *app) readFile(name string) (string, error) {
 		b, err := a.stdin()
 		return string(b), err
 	}
-	b, err := os.ReadFile(name)
+	b, err := disk.Read(name, disk.CodeLimit)
 	if err != nil {
 		return "", &site.PathError{Path: name, Err: err}
 	}

@@ -3,14 +3,18 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io"
 	"os"
+	"os/signal"
 	"runtime/debug"
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
+	"syscall"
 	"time"
 
 	"github.com/schollz/progressbar/v3"
@@ -19,6 +23,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/disk"
 	"yellowgate/internal/output"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
@@ -31,6 +36,8 @@ const (
 	found      = 1 // the audit or check found something, or pages are behind
 	wrongUse   = 2 // or a gate file that cannot be put into effect
 	unreadable = 3 // a file could not be read or written
+
+	stoppedByUser = 130 // by Ctrl-C or SIGTERM, as shells have it
 )
 
 // app is one run of the program.
@@ -40,7 +47,10 @@ type app struct {
 	status   int
 
 	gate, format, outFile, color, at string
-	quiet, verbose                   bool
+	quiet, verbose, outside, force   bool
+
+	tidies  atomic.Bool   // the command puts its things away when it is stopped
+	project *site.Project // that was opened, if any
 }
 
 // Main runs the program and returns its exit status. No panic reaches the user.
@@ -48,7 +58,9 @@ func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
 	// Pages come and go quickly: collect seldom, but never let memory grow.
 	debug.SetGCPercent(400)
 	debug.SetMemoryLimit(126 << 20)
-	a := &app{in: in, out: out, err: errw}
+	a := &app{in: in, out: &sink{w: out}, err: errw}
+	out = a.out
+	signal.Ignore(syscall.SIGPIPE) // a closed pipe is an error of writing
 	defer func() {
 		if e := recover(); e != nil {
 			fmt.Fprintf(errw, "error: this is a mistake in yellowgate itself: %v\n  nothing half-written is left behind; please report the command and the file\n", e)
@@ -60,8 +72,22 @@ func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
 	root.SetIn(in)
 	root.SetOut(out)
 	root.SetErr(errw)
-	if err := root.Execute(); err != nil {
+	// The first Ctrl-C or SIGTERM lets a command put its things away; a second one ends it.
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	context.AfterFunc(ctx, func() {
+		stop()
+		if !a.tidies.Load() {
+			disk.Abandon()
+			os.Exit(stoppedByUser)
+		}
+	})
+	defer a.tidies.Store(true)
+	if err := root.ExecuteContext(ctx); err != nil {
 		return a.fail(err)
+	}
+	if err := a.out.(*sink).err; err != nil {
+		return a.fail(&site.PathError{Path: "standard output", Err: err})
 	}
 	return a.status
 }
@@ -86,7 +112,9 @@ with apply, and verify with audit, why and where.`,
 	f.StringVar(&a.gate, "gate", "", "the gate `FILE` (default yellowgate.yaml, here or in the nearest folder above)")
 	f.StringVar(&a.format, "format", "text", "`FORM` of the result: text, json, or what else the command offers")
 	f.StringVar(&a.at, "at", "", "the `DAY` for items with dates, such as 2027-06-01 (default today)")
+	f.BoolVar(&a.outside, "outside", false, "let the gate file name code, facts and gate files that lie outside its folder")
 	f.StringVar(&a.outFile, "out", "", "write the result to `FILE` instead of standard output")
+	f.BoolVar(&a.force, "force", false, "let --out write over a file that is no report of this program")
 	f.BoolVarP(&a.quiet, "quiet", "q", false, "only the result and errors")
 	f.BoolVarP(&a.verbose, "verbose", "v", false, "everything, notes included")
 	f.StringVar(&a.color, "color", "auto", "`WHEN` to use colours: auto, always, never")
@@ -140,13 +168,13 @@ func (a *app) begin(formats ...string) error {
 // file of --out, which is there whole or not at all.
 func (a *app) write(do func(w io.Writer, p *report.Printer) error) error {
 	if a.outFile == "" || a.outFile == "-" {
-		err := do(a.out, report.NewPrinter(a.out, a.colors(a.out), width(a.out)))
-		if err != nil && isPipe(err) {
-			return nil
-		}
-		return err
+		return do(a.out, report.NewPrinter(a.out, a.colors(a.out), width(a.out)))
 	}
-	return output.WriteFile(a.outFile, func(w io.Writer) error {
+	o := output.FileOptions{Force: a.force, IsOurs: report.IsOurs}
+	if a.project != nil {
+		o.Never = a.project.Owns
+	}
+	return output.WriteFile(a.outFile, o, func(w io.Writer) error {
 		return do(w, report.NewPrinter(w, a.color == "always", 0))
 	})
 }
@@ -162,17 +190,40 @@ func (a *app) colors(w io.Writer) bool {
 }
 
 func isTerminal(w io.Writer) bool {
-	f, ok := w.(*os.File)
+	f, ok := fileOf(w)
 	return ok && term.IsTerminal(int(f.Fd()))
 }
 
 func width(w io.Writer) int {
-	if f, ok := w.(*os.File); ok {
+	if f, ok := fileOf(w); ok {
 		if n, _, err := term.GetSize(int(f.Fd())); err == nil && n > 20 {
 			return n
 		}
 	}
 	return 0
+}
+
+// A sink is standard output; it remembers the first error of writing there.
+type sink struct {
+	w   io.Writer
+	err error
+}
+
+func (s *sink) Write(b []byte) (int, error) {
+	if s.err != nil {
+		return 0, s.err
+	}
+	n, err := s.w.Write(b)
+	s.err = err
+	return n, err
+}
+
+func fileOf(w io.Writer) (*os.File, bool) {
+	if s, ok := w.(*sink); ok {
+		w = s.w
+	}
+	f, ok := w.(*os.File)
+	return f, ok
 }
 
 // printer writes text to standard output.
@@ -192,7 +243,13 @@ func (a *app) fail(err error) int {
 	var ue *site.UsageError
 	var fe *output.ForeignError
 	var pe *site.PathError
+	var stop *output.StoppedError
 	switch {
+	case isPipe(err): // the reader had enough, and knows it
+		return unreadable
+	case errors.As(err, &stop):
+		p.Failure(stop.Error(), "")
+		return stoppedByUser
 	case errors.As(err, &ge):
 		gatefile.SortProblems(ge.Problems)
 		p.Problems(ge.Problems, a.verbose)
@@ -207,7 +264,7 @@ func (a *app) fail(err error) int {
 		p.Failure(ue.Message, ue.Remedy)
 		return wrongUse
 	case errors.As(err, &fe):
-		p.Failure(fe.Error(), "nothing was written; name another output folder, move them away, or overwrite them: yellowgate apply --take-over")
+		p.Failure(fe.Error(), fe.Remedy())
 		return unreadable
 	case errors.As(err, &pe):
 		p.Failure(pe.Error(), "")
@@ -240,10 +297,11 @@ func (a *app) open(walk bool) (*site.Project, []gatefile.Problem, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	p, problems, err := site.Open(name, site.Options{Day: a.at})
+	p, problems, err := site.Open(name, site.Options{Day: a.at, Outside: a.outside})
 	if err == nil && walk {
 		err = p.Walk()
 	}
+	a.project = p
 	return p, problems, err
 }
 

@@ -2,10 +2,10 @@ package cli
 
 import (
 	"io"
-	"os"
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/disk"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -84,7 +84,7 @@ func (a *app) show(name, as, root string, source, next bool) (*run.ShowResult, e
 		err = ferr
 	}
 	if looseFile(name) && !next {
-		b, rerr := os.ReadFile(name)
+		b, rerr := disk.Read(name, disk.PageLimit)
 		if rerr != nil {
 			return nil, &site.PathError{Path: name, Err: rerr}
 		}

@@ -1,26 +1,24 @@
 package output
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"sort"
-	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
 
-	"github.com/gofrs/flock"
-
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"
+	"yellowgate/internal/disk"
 	"yellowgate/internal/site"
 )
 
@@ -51,19 +49,37 @@ type Summary struct {
 	Problems  []gatefile.Problem
 	Alone     []string // files of the output that the tool did not write, left alone
 	Edited    []string // outputs that were changed by hand and are written again; the old ones are kept
+	Kept      string   // where: a folder, relative to that of the gate file
 	LeftOut   []string // dot-files of the source that are not copied, at the first apply
 }
 
-// A ForeignError names files that the tool did not write and that stand in the output
-// folder where it has to write.
+// A ForeignError names what stands in the output folder where the tool has to write
+// and is not the tool's.
 type ForeignError struct {
 	Folder string
-	Files  []string
+	Files  []string // that --take-over would overwrite
+	Blocks []string // links, and folders that hold something of others: nothing overwrites those
 }
 
 func (e *ForeignError) Error() string {
+	if len(e.Blocks) > 0 {
+		return fmt.Sprintf("in the output folder %s, the tool cannot write where something else stands: %s", e.Folder, some(e.Blocks))
+	}
 	return fmt.Sprintf("in the output folder %s, %s that the tool did not write %s where it has to write: %s", e.Folder, count(len(e.Files), "file"), map[bool]string{true: "stands", false: "stand"}[len(e.Files) == 1], some(e.Files))
 }
+
+// Remedy says what to do about it.
+func (e *ForeignError) Remedy() string {
+	if len(e.Blocks) > 0 {
+		return "nothing was changed; move it away, or name another output folder"
+	}
+	return "nothing was changed; name another output folder, move them away, or overwrite them: yellowgate apply --take-over"
+}
+
+// A StoppedError says that the user stopped an apply, and what had been done.
+type StoppedError struct{ Done string }
+
+func (e *StoppedError) Error() string { return "stopped: " + e.Done }
 
 func count(n int, what string) string {
 	if n == 1 {
@@ -81,22 +97,24 @@ func some(names []string) string {
 
 // job is one file of the source on its way to the output.
 type job struct {
+	number int
 	file   site.File
 	page   *page.Page // nil for a file that is no page
 	entry  *entry     // what the record will say; nil where nothing is known
-	write  bool       // a finished file lies beside its place, to be renamed
+	write  bool       // a finished file lies in the work folder, to be renamed
 	skip   bool       // not chosen: what the record says stays
 	frag   bool
 	edited bool // what stands in its place was changed by hand
+	keep   bool // what stands in its place is kept, though only the record says that it is the tool's
 	gating []gating.Problem
 	gated  bool
 }
 
 // Apply writes the output of a project whose source was walked. Errors are
 // *site.GateError where the gate cannot be put into effect, *ForeignError and
-// *site.PathError where files are in the way; before the first two nothing is
-// written.
-func Apply(p *site.Project, o Options) (*Summary, error) {
+// *site.PathError where something is in the way, *StoppedError when ctx is done; before
+// the first two nothing is written, and the others say what was.
+func Apply(ctx context.Context, p *site.Project, o Options) (*Summary, error) {
 	if p.Output == "" {
 		return nil, &site.UsageError{Message: "the gate file names no output folder", Remedy: "add under site: output: FOLDER, the folder that apply writes"}
 	}
@@ -105,102 +123,162 @@ func Apply(p *site.Project, o Options) (*Summary, error) {
 			return nil, &site.GateError{Problems: ps}
 		}
 	}
-	unlock, err := lock(p.Dir)
+	a := &apply{Project: p, Options: o, ctx: ctx, start: time.Now(), folders: map[string]bool{}}
+	a.state, a.out = stateOf(p), disk.Real(p.Output)
+	unlock, err := a.state.open()
 	if err != nil {
 		return nil, err
 	}
 	defer unlock()
-	a := &apply{Project: p, Options: o, start: time.Now(), made: map[string]bool{}}
-	if a.record, err = loadRecord(p.Dir); err != nil {
-		return nil, &site.PathError{Path: filepath.Join(p.Dir, stateDir), Err: err, What: "mend or delete the record, then apply with --take-over"}
+	if err := a.load(); err != nil {
+		return nil, err
 	}
+	for _, work := range a.journal.work {
+		if err := a.clear(work); err != nil {
+			return nil, &site.PathError{Path: filepath.Join(filepath.Dir(a.out), ownDir, work), Err: err, What: "an apply that was stopped left files there, and they cannot be removed; nothing was changed"}
+		}
+	}
+	a.journal.work = nil
+	made, err := makeFolders(a.out)
+	if err != nil {
+		return nil, &site.PathError{Path: a.out, Err: err, What: "nothing was changed"}
+	}
+	s, err := a.locked()
+	if err != nil && a.placed.Load() == 0 {
+		for _, dir := range slices.Backward(made) {
+			os.Remove(dir)
+		}
+	}
+	return s, err
+}
+
+// locked does the work while no other apply writes into the output folder.
+func (a *apply) locked() (*Summary, error) {
+	unlock, err := lockOutput(a.out)
+	if err != nil {
+		return nil, err
+	}
+	defer unlock()
 	if err := a.look(); err != nil {
 		return nil, err
 	}
-	_, err = os.Lstat(p.Output)
-	fresh := errors.Is(err, fs.ErrNotExist)
-	if err := os.MkdirAll(p.Output, 0o755); err != nil {
-		return nil, &site.PathError{Path: p.Output, Err: err}
-	}
-	if a.root, err = os.OpenRoot(p.Output); err != nil {
-		return nil, &site.PathError{Path: p.Output, Err: err}
-	}
-	defer a.root.Close()
-	if err := a.prepare(); err != nil {
-		a.takeBack()
-		if fresh {
-			os.Remove(p.Output)
+	s, err := a.work()
+	if a.workDir != "" {
+		cerr := a.clear(filepath.Base(a.workDir))
+		if cerr == nil {
+			a.journal.work = nil
 		}
+		if jerr := a.endJournal(); cerr == nil {
+			cerr = jerr
+		}
+		if err == nil && cerr != nil {
+			err = &site.PathError{Path: a.workDir, Err: cerr, What: "the output is whole; what is left there, the next apply removes"}
+		}
+	}
+	return s, err
+}
+
+func (a *apply) work() (*Summary, error) {
+	if err := a.prepare(); err != nil {
 		return nil, err
 	}
 	return a.publish()
 }
 
-// lock keeps two applies of one project from meeting.
-func lock(dir string) (func(), error) {
-	state := filepath.Join(dir, stateDir)
-	if err := os.MkdirAll(state, 0o755); err != nil {
-		return nil, &site.PathError{Path: state, Err: err, What: "the record of what was applied is kept next to the gate file"}
+// makeFolders makes a folder and those above it, and returns those it made.
+func makeFolders(dir string) (made []string, err error) {
+	if info, err := os.Stat(dir); err == nil {
+		if !info.IsDir() {
+			return nil, errors.New("the output should be a folder, and this is a file")
+		}
+		return nil, nil
 	}
-	l := flock.New(filepath.Join(state, lockName))
-	ok, err := l.TryLock()
+	if parent := filepath.Dir(dir); parent != dir {
+		if made, err = makeFolders(parent); err != nil {
+			return made, err
+		}
+	}
+	if err = disk.Mkdir(dir); err == nil {
+		made = append(made, dir)
+	} else if errors.Is(err, fs.ErrExist) && isDir(dir) {
+		err = nil
+	}
 	if err != nil {
-		return nil, &site.PathError{Path: l.Path(), Err: err}
+		for _, d := range slices.Backward(made) {
+			os.Remove(d)
+		}
+		made = nil
 	}
-	if !ok {
-		return nil, &site.PathError{Path: l.Path(), Err: errors.New("another apply is at work on this site"), What: "wait until it has ended"}
-	}
-	return func() { l.Unlock() }, nil
+	return made, err
 }
 
 type apply struct {
 	*site.Project
 	Options
-	record  *record
+	known
+	ctx     context.Context
 	start   time.Time
-	there   map[string]site.File // the output folder as it is
-	left    []string             // temporary files of an apply that was stopped
+	strays  map[string]bool // what is no file in the output folder: links and the like
 	jobs    []job
-	removed []string // outputs to remove
-	alone   []string // outputs of others, left alone
-	strays  []string // what is no file in the output folder: links
-	fresh   bool     // nothing was applied before
+	removed []removal // outputs whose source is gone
+	alone   []string  // outputs of others, left alone
+	fresh   bool      // nothing was applied before
 
-	root *os.Root // the output folder; nothing lands outside it
-	mu   sync.Mutex
-	made map[string]bool // folders that are there: true for those that this apply made
-	done atomic.Int64
+	mu      sync.Mutex
+	workDir string          // where finished files lie; "" until there is one
+	folders map[string]bool // folders of the output that are there: true for those that this apply made
+	aside   []aside         // outputs moved out of the way
+	done    atomic.Int64    // files prepared
+	placed  atomic.Int64    // files put into place
+	writes  int             // files to be put into place
 
 	places gating.Places
 }
 
+// A removal is an output to be removed.
+type removal struct {
+	path string
+	keep bool // only the record says that it is the tool's: it is kept among the replaced
+}
+
+// An aside is an output whose source is gone, in whose place a folder has to be, or
+// that lies in a folder in whose place a file has to be.
+type aside struct{ path, at string }
+
 // look lists the output folder.
 func (a *apply) look() error {
-	a.there, a.fresh = map[string]site.File{}, len(a.record.files) == 0
-	files, strays, err := site.Walk(a.Output, false, func(rel string, dir bool) bool {
-		base := path.Base(rel)
-		if strings.HasPrefix(base, tmpPrefix) && strings.HasSuffix(base, tmpSuffix) {
-			a.left = append(a.left, rel)
-		}
-		return a.Project.LeavesOut(rel, dir)
-	})
-	var pe *site.PathError
-	if errors.As(err, &pe) && errors.Is(pe.Err, fs.ErrNotExist) && pe.Path == a.Output {
-		return nil
-	}
+	a.there, a.strays, a.fresh = map[string]site.File{}, map[string]bool{}, len(a.record.files) == 0
+	files, strays, err := site.Walk(a.out, false, a.Project.LeavesOut)
 	if err != nil {
 		return err
 	}
 	for _, f := range files {
 		a.there[f.Path] = f
 	}
-	a.strays = strays
+	for _, rel := range strays {
+		a.strays[rel] = true
+	}
 	return nil
 }
 
-// prepare gates every page that is to be written and lays it beside its place,
-// finished. Visitors see none of it yet; where something is wrong it is all taken
-// back.
+func (a *apply) stopped() error {
+	if a.ctx.Err() == nil {
+		return nil
+	}
+	return &StoppedError{a.told()}
+}
+
+// told says what has been done so far.
+func (a *apply) told() string {
+	n := int(a.placed.Load())
+	if n == 0 && len(a.aside) == 0 {
+		return "nothing was changed; the output is as it was before"
+	}
+	return fmt.Sprintf("%s in place, the rest as before, and each of them is whole; apply again to go on", told(n, a.writes)+map[bool]string{true: " is", false: " are"}[n == 1])
+}
+
+// prepare gates every page that is to be written and lays it into the work folder,
+// finished. Visitors see none of it yet.
 func (a *apply) prepare() error {
 	a.jobs = make([]job, len(a.Files))
 	byFile := make(map[string]*page.Page, len(a.Pages))
@@ -208,16 +286,18 @@ func (a *apply) prepare() error {
 		byFile[a.Pages[i].File] = &a.Pages[i]
 	}
 	for i, f := range a.Files {
-		a.jobs[i] = job{file: f, page: byFile[f.Path]}
+		a.jobs[i] = job{number: i, file: f, page: byFile[f.Path]}
 	}
-	foreign := a.inTheWay()
 	if a.Chosen == nil {
 		if err := a.extras(); err != nil {
 			return err
 		}
 	}
-	stop := len(foreign) > 0 // then nothing is written, not even beside its place
+	foreign := &ForeignError{Folder: a.Project.Gate.File.Site.Output.Value}
 	err := site.Each(len(a.jobs), func(i int) error {
+		if err := a.stopped(); err != nil {
+			return err
+		}
 		j := &a.jobs[i]
 		buf := site.GetBuffer()
 		defer buf.Release()
@@ -225,11 +305,16 @@ func (a *apply) prepare() error {
 		if err != nil {
 			return err
 		}
-		if !mine {
+		switch block := a.blocked(j, text); {
+		case block != "":
 			a.mu.Lock()
-			foreign = append(foreign, j.file.Path)
+			foreign.Blocks = append(foreign.Blocks, block)
 			a.mu.Unlock()
-		} else if text != nil && !stop {
+		case !mine:
+			a.mu.Lock()
+			foreign.Files = append(foreign.Files, j.file.Path)
+			a.mu.Unlock()
+		case text != nil:
 			err = a.lay(j, text)
 		}
 		if a.Progress != nil {
@@ -258,418 +343,61 @@ func (a *apply) prepare() error {
 	if worst, any := gatefile.Worst(ps); any && worst == gatefile.Error {
 		return &site.GateError{Problems: ps}
 	}
-	if len(foreign) > 0 {
-		sort.Strings(foreign)
-		return &ForeignError{a.Project.Gate.File.Site.Output.Value, foreign}
+	if len(foreign.Files)+len(foreign.Blocks) > 0 {
+		sort.Strings(foreign.Files)
+		sort.Strings(foreign.Blocks)
+		foreign.Blocks = slices.Compact(foreign.Blocks)
+		return foreign
 	}
 	return nil
 }
 
-// one decides about one file. text is what is to be written, nil for nothing;
-// mine is false where a file of somebody else's stands in its place.
-func (a *apply) one(j *job, buf *site.Buffer) (text []byte, mine bool, err error) {
-	e := a.record.files[j.file.Path]
-	out, exists := a.there[j.file.Path]
-	if a.Chosen != nil && j.page == nil {
-		j.skip = true
-		return nil, true, nil
-	}
-	gate := ""
-	if j.page != nil {
-		gate = a.Digest
-	}
-	fragment := e != nil && e.gate == ofFragment && j.page != nil && !j.page.Whole
-	if fragment { // it is copied, whatever the gate says
-		gate = ofFragment
-	}
-	if j.frag = fragment; a.Chosen == nil && e != nil && !e.kept && exists && e.gate == gate && e.source.same(j.file.Size, j.file.ModTime) && e.output.same(out.Size, out.ModTime) {
-		j.entry = e
-		return nil, true, nil
-	}
-	src, err := a.readSource(j, buf)
-	if err != nil {
-		return nil, false, err
-	}
-	if a.Chosen != nil {
-		v := a.Project.Gate.Look(src, *j.page)
-		if !a.Chosen(v) {
-			j.skip = true
-			return nil, true, nil
-		}
-	}
-	source := stamp{int64(len(src)), j.file.ModTime.UnixNano(), digestOf(src)}
-	if e != nil && !e.kept && exists && e.gate == gate && e.source.sum == source.sum {
-		same := e.output.same(out.Size, out.ModTime)
-		if !same && e.output.size == out.Size {
-			sum, err := a.outputSum(j.file.Path)
-			if err != nil {
-				return nil, false, err
-			}
-			same = sum == e.output.sum
-		}
-		if same {
-			j.entry = &entry{gate: gate, source: source, output: stamp{out.Size, out.ModTime.UnixNano(), e.output.sum}, applied: e.applied}
-			return nil, true, nil
-		}
-	}
-	text = src
-	if j.page != nil {
-		r := a.Project.Gate.Page(src, *j.page)
-		text, j.frag, j.gating, j.gated = r.File, r.Fragment, r.Problems, true
-		if gate = a.Digest; j.frag {
-			gate = ofFragment
-		}
-		a.mu.Lock()
-		a.places.Add(r)
-		a.mu.Unlock()
-	}
-	j.entry = &entry{gate: gate, source: source, output: stamp{size: int64(len(text)), sum: digestOf(text)}, applied: a.start.Unix()}
-	if exists {
-		ours := e != nil && !e.kept
-		if out.Size == int64(len(text)) || !ours || !e.output.same(out.Size, out.ModTime) {
-			sum, err := a.outputSum(j.file.Path)
-			if err != nil {
-				return nil, false, err
-			}
-			if sum == j.entry.output.sum { // it says already what it should
-				j.entry.output.mtime = out.ModTime.UnixNano()
-				return nil, true, nil
-			}
-			mine := ours && sum == e.output.sum
-			for _, d := range a.record.journal[j.file.Path] {
-				ours, mine = ours || d == sum, mine || d == sum
-			}
-			j.edited = !mine
-		}
-		if !ours && !a.TakeOver {
-			return nil, false, nil
-		}
-	}
-	if text == nil {
-		text = []byte{} // an empty file is one
-	}
-	return text, true, nil
-}
-
-// readSource reads a file of the source.
-func (a *apply) readSource(j *job, buf *site.Buffer) ([]byte, error) {
-	b, err := a.Project.ReadInto(buf, j.file.Path)
-	var pe *site.PathError
-	if errors.As(err, &pe) && errors.Is(pe.Err, fs.ErrNotExist) {
-		pe.What = "it was there a moment ago: apply when the site's build has ended"
-	}
-	return b, err
-}
-
-func (a *apply) outputSum(rel string) (digest, error) {
-	name := filepath.Join(a.Output, filepath.FromSlash(rel))
-	b, err := os.ReadFile(name)
-	if err != nil {
-		return digest{}, &site.PathError{Path: name, Err: err}
-	}
-	return digestOf(b), nil
-}
-
-// inTheWay lists links of the output folder that stand where files have to be written.
-func (a *apply) inTheWay() (foreign []string) {
-	stray := map[string]bool{}
-	for _, rel := range a.strays {
-		stray[rel] = true
-	}
-	for i := range a.jobs {
-		if rel := a.jobs[i].file.Path; stray[rel] {
-			foreign = append(foreign, rel)
-			delete(stray, rel)
-		}
-	}
-	for rel := range stray {
-		a.alone = append(a.alone, rel)
-	}
-	return foreign
-}
-
 // extras goes through the outputs without a source: those the tool wrote are to
-// be removed, the others are left alone.
+// be removed, the others are left alone. What is removed was written by the tool: its
+// bytes are looked at, whatever its stamp says.
 func (a *apply) extras() error {
 	wanted := make(map[string]bool, len(a.jobs))
 	for i := range a.jobs {
 		wanted[a.jobs[i].file.Path] = true
+	}
+	for rel := range a.strays {
+		if !wanted[rel] {
+			a.alone = append(a.alone, rel)
+		}
 	}
 	for rel, f := range a.there {
 		if wanted[rel] {
 			continue
 		}
 		e := a.record.files[rel]
-		if e != nil && e.kept {
-			e = nil
+		if e == nil && len(a.journal.meant[rel]) == 0 {
+			a.alone = append(a.alone, rel)
+			continue
 		}
-		ours := e != nil && e.output.same(f.Size, f.ModTime)
-		if !ours && (e != nil || len(a.record.journal[rel]) > 0) {
-			sum, err := a.outputSum(rel)
-			if err != nil {
-				return err
-			}
-			ours = e != nil && sum == e.output.sum || slices.Contains(a.record.journal[rel], sum)
+		sum, err := a.sumOf(rel)
+		if err != nil {
+			return a.outputError(rel, err)
 		}
-		if ours {
-			a.removed = append(a.removed, rel)
-		} else {
+		switch {
+		case e != nil && sum == e.output.sum:
+			a.removed = append(a.removed, removal{rel, !e.output.same(f.Stamp)})
+		case slices.Contains(a.journal.meant[rel], sum):
+			a.removed = append(a.removed, removal{rel, true})
+		default:
 			a.alone = append(a.alone, rel)
 		}
 	}
-	sort.Strings(a.removed)
+	sort.Slice(a.removed, func(i, j int) bool { return a.removed[i].path < a.removed[j].path })
 	sort.Strings(a.alone)
 	return nil
 }
 
-// ofFragment stands in the record for the digest of the gate where an output is the copy
-// of a file that is no page of its own.
-const ofFragment = "fragment"
-
-// replacedDir is where outputs that were changed by hand are kept when they are written
-// again: the last one of each.
-const replacedDir = "replaced"
-
-// keepReplaced keeps the outputs that were changed by hand.
-func (a *apply) keepReplaced() error {
-	for i := range a.jobs {
-		j := &a.jobs[i]
-		if !j.edited || !j.write {
-			continue
-		}
-		b, err := site.ReadFile(a.Output, j.file.Path)
-		if err == nil {
-			name := filepath.Join(a.Dir, stateDir, replacedDir, filepath.FromSlash(j.file.Path))
-			if err = os.MkdirAll(filepath.Dir(name), 0o755); err == nil {
-				err = os.WriteFile(name, b, 0o644)
-			}
-		}
-		if err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// lay writes a finished file beside its place.
-func (a *apply) lay(j *job, text []byte) error {
-	err := a.folder(path.Dir(j.file.Path))
-	var mtime time.Time
-	if err == nil {
-		mtime, err = a.writeTemp(tempName(j.file.Path), text)
-	}
-	if err != nil {
-		return &site.PathError{Path: filepath.Join(a.Output, filepath.FromSlash(j.file.Path)), Err: err, What: "nothing was changed; the output is as it was before"}
-	}
-	j.write = true
-	j.entry.output.mtime = mtime.UnixNano()
-	return nil
-}
-
-// at is the name on disk of something in the output folder.
-func (a *apply) at(rel string) string { return filepath.Join(a.Output, filepath.FromSlash(rel)) }
-
-// folder makes a folder of the output and those above it. Links that lead out of
-// the output folder are refused, so that nothing lands outside it.
-func (a *apply) folder(dir string) error {
-	if dir == "." {
-		return nil
-	}
-	a.mu.Lock()
-	_, known := a.made[dir]
-	a.mu.Unlock()
-	if known {
-		return nil
-	}
-	if err := a.folder(path.Dir(dir)); err != nil {
-		return err
-	}
-	err := os.Mkdir(a.at(dir), 0o755)
-	made := err == nil
-	if errors.Is(err, fs.ErrExist) {
-		// Stat in the root follows no link that leads out.
-		info, serr := a.root.Stat(filepath.FromSlash(dir))
-		if err = serr; err == nil && !info.IsDir() {
-			err = errors.New("a file is in the place of a folder")
-		}
-	}
-	if err == nil {
-		a.mu.Lock()
-		a.made[dir] = a.made[dir] || made
-		a.mu.Unlock()
-	}
-	return err
-}
-
-const (
-	tmpPrefix = ".yg-"
-	tmpSuffix = ".tmp"
-)
-
-// tempName is the name under which a file is finished, beside its place.
-func tempName(rel string) string {
-	return path.Join(path.Dir(rel), tmpPrefix+string(appendHex(nil, digestOf([]byte(rel))))+tmpSuffix)
-}
-
-// writeTemp writes a file. It does not sync: a power cut may cost what the system
-// had not written yet, and the next apply finds that by its digest.
-func (a *apply) writeTemp(name string, text []byte) (time.Time, error) {
-	f, err := site.OpenFile(a.at(name), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
-	if errors.Is(err, fs.ErrExist) { // left by an apply that was stopped
-		if err = os.Remove(a.at(name)); err == nil {
-			f, err = site.OpenFile(a.at(name), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
-		}
-	}
-	if err != nil {
-		return time.Time{}, err
-	}
-	_, err = f.Write(text)
-	info, serr := f.Stat()
-	if cerr := f.Close(); err == nil {
-		err = cerr
-	}
-	if err == nil {
-		err = serr
-	}
-	if err != nil {
-		os.Remove(a.at(name))
-		return time.Time{}, err
-	}
-	return info.ModTime(), nil
-}
-
-// takeBack removes what prepare laid down, folders that it made included.
-func (a *apply) takeBack() {
-	for i := range a.jobs {
-		if j := &a.jobs[i]; j.write {
-			os.Remove(a.at(tempName(j.file.Path)))
-		}
-	}
-	var made []string
-	for dir, mine := range a.made {
-		if mine {
-			made = append(made, dir)
-		}
-	}
-	sort.Sort(sort.Reverse(sort.StringSlice(made))) // inner ones first
-	for _, dir := range made {
-		a.root.Remove(filepath.FromSlash(dir))
-	}
-}
-
-// publish puts what prepare laid down into place.
-func (a *apply) publish() (*Summary, error) {
-	s := a.summary()
-	fail := func(rel string, err error) error {
-		return &site.PathError{Path: filepath.Join(a.Output, filepath.FromSlash(rel)), Err: err, What: "every file of the output is whole; apply again to go on"}
-	}
-	if err := a.keepReplaced(); err != nil {
-		a.takeBack()
-		return nil, &site.PathError{Path: filepath.Join(a.Dir, stateDir, replacedDir), Err: err, What: "the pages that were changed by hand cannot be kept there; nothing was changed"}
-	}
-	for _, rel := range a.removed {
-		if err := a.root.Remove(filepath.FromSlash(rel)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return nil, fail(rel, err)
-		}
-		for d := path.Dir(rel); d != "."; d = path.Dir(d) {
-			if a.root.Remove(filepath.FromSlash(d)) != nil {
-				break // not empty
-			}
-		}
-	}
-	if err := a.noteInJournal(); err != nil {
-		return nil, &site.PathError{Path: filepath.Join(a.Dir, stateDir), Err: err, What: "nothing was changed"}
-	}
-	err := site.Each(len(a.jobs), func(i int) error {
-		j := &a.jobs[i]
-		if !j.write {
-			return nil
-		}
-		if err := os.Rename(a.at(tempName(j.file.Path)), a.at(j.file.Path)); err != nil {
-			return fail(j.file.Path, err)
-		}
-		return nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	for _, rel := range a.left {
-		a.root.Remove(filepath.FromSlash(rel))
-	}
-	if err := a.saveRecord(); err != nil {
-		return nil, &site.PathError{Path: filepath.Join(a.Dir, stateDir), Err: err, What: "the output is whole; apply again to mend the record"}
-	}
-	return s, nil
-}
-
-// noteInJournal notes what is about to be put into place, so that an apply that
-// is stopped leaves nothing that the next one does not know as its own.
-func (a *apply) noteInJournal() error {
-	var b []byte
-	for i := range a.jobs {
-		if j := &a.jobs[i]; j.write {
-			b = strconv.AppendQuote(append(appendHex(b, j.entry.output.sum), '\t'), j.file.Path)
-			b = append(b, '\n')
-		}
-	}
-	if len(b) == 0 {
-		return nil
-	}
-	f, err := os.OpenFile(filepath.Join(a.Dir, stateDir, journalName), os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o644)
-	if err != nil {
-		return err
-	}
-	if _, err = f.Write(append([]byte{'\n'}, b...)); err != nil { // after a line that a kill cut short
-		f.Close()
-		return err
-	}
-	return f.Close()
-}
-
-// saveRecord writes what is known of the outputs now.
-func (a *apply) saveRecord() error {
-	files := map[string]*entry{}
-	if a.Chosen != nil {
-		files = a.record.files
-	}
-	for i := range a.jobs {
-		if j := &a.jobs[i]; j.entry != nil && !j.skip {
-			files[j.file.Path] = j.entry
-		}
-	}
-	a.record.files = files
-	paths := make([]string, 0, len(files))
-	now := time.Now()
-	for rel, e := range files {
-		paths = append(paths, rel)
-		e.source.distrust(a.start)
-		e.output.distrust(now)
-	}
-	sort.Strings(paths)
-	if a.Chosen != nil {
-		// Other pages may still be owed to an apply that was stopped: their
-		// journal stays until the whole site is applied.
-		if len(a.record.journal) > 0 {
-			return a.record.saveKeepingJournal(a.Dir, paths)
-		}
-	}
-	return a.record.save(a.Dir, paths)
-}
-
-// distrust drops a time that is so close to when the file was looked at that a
-// later change could bear the same.
-func (s *stamp) distrust(seen time.Time) {
-	slack := 20 * time.Millisecond
-	if s.mtime%int64(time.Second) == 0 {
-		slack = 2 * time.Second // a file system without fractions
-	}
-	if s.mtime != 0 && time.Unix(0, s.mtime).After(seen.Add(-slack)) {
-		s.mtime = 0
-	}
+func (a *apply) outputError(rel string, err error) error {
+	return &site.PathError{Path: a.at(rel), Err: err, What: a.told()}
 }
 
 func (a *apply) summary() *Summary {
-	s := &Summary{Removed: len(a.removed), Alone: a.alone}
+	s := &Summary{Removed: len(a.removed) + len(a.aside), Alone: a.alone, Kept: a.state.shown(replacedDir)}
 	if a.fresh {
 		s.LeftOut = a.Project.LeftOut
 	}
@@ -700,4 +428,119 @@ func (a *apply) summary() *Summary {
 	}
 	s.Problems = site.GroupProblems(a.Project.Gate.File, problems)
 	return s
+}
+
+// parents calls each for the folders above a path, outermost first, until it returns
+// false.
+func parents(rel string, each func(dir string) bool) {
+	for at, c := range rel {
+		if c == '/' && !each(rel[:at]) {
+			return
+		}
+	}
+}
+
+// blocked says what of others stands where a file has to be written or in a folder's
+// place above it, which nothing overwrites; "" for nothing. What of the tool's own stands
+// there is noted to be moved aside.
+func (a *apply) blocked(j *job, text content) string {
+	rel := j.file.Path
+	if j.skip || j.entry == nil && text == nil {
+		return ""
+	}
+	if len(a.strays) > 0 {
+		block := ""
+		parents(rel+"/", func(dir string) bool {
+			if a.strays[dir] {
+				block = dir
+			}
+			return block == ""
+		})
+		if block != "" {
+			return block + " (a link, or no file)"
+		}
+	}
+	if text == nil {
+		return ""
+	}
+	block := ""
+	if _, exists := a.there[rel]; exists {
+		return ""
+	}
+	parents(rel, func(dir string) bool {
+		if _, file := a.there[dir]; file {
+			if !a.setAside(dir) {
+				block = dir + " (a file, and it has to be a folder)"
+			}
+			return false // nothing is below a file
+		}
+		return true
+	})
+	if block != "" {
+		return block
+	}
+	if info, err := disk.Lstat(a.at(rel)); err == nil && info.IsDir() {
+		inside, err := a.allBelow(rel)
+		for _, f := range inside {
+			if err != nil || !a.setAside(f) {
+				return rel + " (a folder, and it has to be a file)"
+			}
+		}
+		if err != nil {
+			return rel + " (a folder, and it has to be a file)"
+		}
+	}
+	return block
+}
+
+// allBelow lists the files of a folder of the output, those included that are nobody's
+// pages. What is no regular file is an error.
+func (a *apply) allBelow(rel string) (files []string, err error) {
+	err = filepath.WalkDir(a.at(rel), func(name string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		if !d.Type().IsRegular() {
+			return &disk.KindError{Kind: "a link"}
+		}
+		r, _ := disk.Within(a.out, name)
+		files = append(files, r)
+		return nil
+	})
+	return files, err
+}
+
+// setAside notes that an output whose source is gone has to be moved out of the way;
+// false where it is not the tool's.
+func (a *apply) setAside(rel string) bool {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	for _, s := range a.aside {
+		if s.path == rel {
+			return true
+		}
+	}
+	for i, r := range a.removed {
+		if r.path == rel {
+			a.removed = slices.Delete(a.removed, i, i+1)
+			a.aside = append(a.aside, aside{path: rel})
+			if r.keep {
+				return a.keepCopy(rel) == nil
+			}
+			return true
+		}
+	}
+	if a.Chosen == nil {
+		return false
+	}
+	e := a.record.files[rel]
+	if e == nil {
+		return false
+	}
+	sum, err := a.sumOf(rel)
+	if err != nil || sum != e.output.sum || a.keepCopy(rel) != nil {
+		return false
+	}
+	a.aside = append(a.aside, aside{path: rel})
+	return true
 }

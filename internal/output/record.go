@@ -8,24 +8,18 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
-	"io/fs"
-	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
 	"time"
 
 	"github.com/zeebo/xxh3"
+
+	"yellowgate/internal/disk"
+	"yellowgate/internal/site"
 )
 
-// The files of the folder .yellowgate, next to the gate file.
-const (
-	stateDir    = ".yellowgate"
-	recordName  = "record"
-	journalName = "journal"
-	lockName    = "lock"
-	recordHead  = "yellowgate.record/1"
-)
+const recordHead = "yellowgate.record/2"
 
 // A digest tells whether two contents are the same: 128 bits of XXH3. It guards
 // against accidents, not against somebody who makes two files with one digest.
@@ -36,67 +30,65 @@ func digestOf(b []byte) digest { return xxh3.Hash128(b).Bytes() }
 // An entry is what the record holds of one output file.
 type entry struct {
 	gate    string // digest of the gate that was applied; "" for a copy, which no gate changes
-	kept    bool   // not written by the tool: --take-over let it stay
 	source  stamp
 	output  stamp
 	applied int64 // seconds since 1970
 }
 
-// A stamp is a file's digest, with the size and time that may save taking it
-// again.
+// A stamp is a file's digest, with what the file system tells of it, which may save
+// taking the digest again.
 type stamp struct {
-	size  int64
-	mtime int64 // nanoseconds since 1970; 0 where it cannot be relied on
-	sum   digest
+	disk.Stamp
+	sum digest
 }
 
-// same reports whether a file of this size and time has surely not changed.
-func (s stamp) same(size int64, mtime time.Time) bool {
-	return s.mtime != 0 && s.size == size && s.mtime == mtime.UnixNano()
+// same reports whether a file of this stamp has surely not changed since.
+func (s *stamp) same(now disk.Stamp) bool {
+	return s.Safe() && s.Size == now.Size && s.ModAt == now.ModAt && s.Change == now.Change && s.Number == now.Number
 }
 
-// A record is the outputs that the tool wrote, by path.
+// A record is the outputs that the tool wrote into one output folder for one gate file,
+// by path. Nothing that it says is believed that would cost somebody a file.
 type record struct {
-	files map[string]*entry
-	// journal holds the digests of outputs that an apply meant to write and may
-	// have written before it was stopped.
-	journal map[string][]digest
+	gate, output string // as state names them
+	folder       string // disk.FolderID of the output folder
+	files        map[string]*entry
 }
 
-// loadRecord reads the record and what a stopped apply left of its journal. A
-// record that cannot be understood is an error: it would make the tool forget
-// what it wrote.
-func loadRecord(dir string) (*record, error) {
-	r := &record{files: map[string]*entry{}, journal: map[string][]digest{}}
-	b, err := os.ReadFile(filepath.Join(dir, stateDir, recordName))
-	if errors.Is(err, fs.ErrNotExist) {
-		err = nil
+// loadRecord reads the record, or the part of it that keep leaves. A record that cannot be
+// understood is an error: it would make the tool forget what it wrote.
+func (s state) loadRecord() (*record, error) {
+	r := &record{gate: s.Gate, output: s.Output, files: map[string]*entry{}}
+	b, err := s.readRecord()
+	if err == nil && len(b) > 0 {
+		err = r.parse(b)
+		if err == nil && s.Gate != "" && (r.gate != s.Gate || r.output != s.Output) {
+			err = fmt.Errorf("the record is that of %s and the output folder %s", r.gate, r.output)
+		}
 	}
 	if err != nil {
-		return nil, err
-	}
-	if len(b) > 0 {
-		if err := r.parse(b); err != nil {
-			return nil, err
-		}
-	}
-	j, err := os.ReadFile(filepath.Join(dir, stateDir, journalName))
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return nil, err
-	}
-	for line := range bytes.Lines(j) {
-		// A line that the kill cut short has no line end and counts for nothing.
-		f := strings.Split(strings.TrimSuffix(string(line), "\n"), "\t")
-		if len(f) != 2 || line[len(line)-1] != '\n' {
-			continue
-		}
-		if sum, err := parseDigest(f[0]); err == nil {
-			if path, err := strconv.Unquote(f[1]); err == nil {
-				r.journal[path] = append(r.journal[path], sum)
-			}
-		}
+		return nil, s.recordError(err)
 	}
 	return r, nil
+}
+
+func (s state) readRecord() ([]byte, error) {
+	if err := s.check(); err != nil {
+		return nil, err
+	}
+	b, err := disk.Read(s.at(recordName), disk.StateLimit)
+	if disk.Missing(err) {
+		return nil, nil
+	}
+	return b, err
+}
+
+func (s state) recordError(err error) error {
+	var pe *site.PathError
+	if errors.As(err, &pe) {
+		return err
+	}
+	return &site.PathError{Path: s.at(recordName), Err: err, What: "delete the record, then apply: pages that say already what they should are taken for the tool's own again, others by apply --take-over"}
 }
 
 func (r *record) parse(b []byte) error {
@@ -107,52 +99,67 @@ func (r *record) parse(b []byte) error {
 		n++
 		f := strings.Split(strings.TrimSuffix(string(line), "\n"), "\t")
 		bad := func() error { return fmt.Errorf("line %d of the record cannot be understood", n) }
+		var err error
 		switch {
 		case n == 1:
 			if f[0] != recordHead {
 				return fmt.Errorf("the record is of another version (%q)", f[0])
 			}
+		case f[0] == "gate-file" && len(f) == 2:
+			r.gate, err = strconv.Unquote(f[1])
+		case f[0] == "output" && len(f) == 2:
+			r.output, err = strconv.Unquote(f[1])
+		case f[0] == "folder" && len(f) == 2:
+			r.folder = f[1]
 		case f[0] == "gate" && len(f) == 2:
 			gates = append(gates, f[1])
-		case f[0] == "file" && len(f) == 10:
+		case f[0] == "file" && len(f) == 14:
 			e := &entry{}
 			g, err := strconv.Atoi(f[2])
 			if err != nil || g >= len(gates) {
 				return bad()
 			}
-			switch {
-			case g >= 0:
+			if g >= 0 {
 				e.gate = gates[g]
-			case g == -2:
-				e.kept = true
 			}
 			path, err := strconv.Unquote(f[1])
-			if err != nil || !numbers(f[3:6], &e.applied, &e.source.size, &e.source.mtime) || !numbers(f[7:9], &e.output.size, &e.output.mtime) {
+			if err != nil || !number(f[3], &e.applied) || !e.source.parse(f[4:9]) || !e.output.parse(f[9:14]) {
 				return bad()
 			}
-			if e.source.sum, err = parseDigest(f[6]); err != nil {
-				return bad()
+			if filepath.IsLocal(filepath.FromSlash(path)) { // any other is nothing that the tool writes
+				r.files[path] = e
 			}
-			if e.output.sum, err = parseDigest(f[9]); err != nil {
-				return bad()
-			}
-			r.files[path] = e
 		default:
+			return bad()
+		}
+		if err != nil {
 			return bad()
 		}
 	}
 	return nil
 }
 
-func numbers(text []string, into ...*int64) bool {
-	for i, t := range text {
-		n, err := strconv.ParseInt(t, 10, 64)
-		if err != nil {
-			return false
-		}
-		*into[i] = n
+func number(text string, into *int64) bool {
+	n, err := strconv.ParseInt(text, 10, 64)
+	*into = n
+	return err == nil
+}
+
+func (s *stamp) parse(f []string) bool {
+	var err error
+	if s.Number, err = strconv.ParseUint(f[3], 10, 64); err != nil {
+		return false
 	}
-	return true
+	s.sum, err = parseDigest(f[4])
+	return err == nil && number(f[0], &s.Size) && number(f[1], &s.ModAt) && number(f[2], &s.Change)
+}
+
+func (s *stamp) append(line []byte) []byte {
+	for _, n := range []int64{s.Size, s.ModAt, s.Change} {
+		line = strconv.AppendInt(append(line, '\t'), n, 10)
+	}
+	line = strconv.AppendUint(append(line, '\t'), s.Number, 10)
+	return appendHex(append(line, '\t'), s.sum)
 }
 
 func parseDigest(s string) (d digest, err error) {
@@ -179,22 +186,11 @@ func hexDigit(c byte) byte {
 	return 255
 }
 
-// save writes the record whole and then drops the journal, which it replaces.
-func (r *record) save(dir string, paths []string) error {
-	if err := r.saveKeepingJournal(dir, paths); err != nil {
-		return err
-	}
-	if err := os.Remove(filepath.Join(dir, stateDir, journalName)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return err
-	}
-	return nil
-}
-
-// saveKeepingJournal writes the record whole or not at all.
-func (r *record) saveKeepingJournal(dir string, paths []string) error {
+// save writes the record whole or not at all. paths are its files, sorted.
+func (r *record) save(s state, paths []string) error {
 	var b bytes.Buffer
 	w := bufio.NewWriter(&b)
-	fmt.Fprintln(w, recordHead)
+	fmt.Fprintf(w, "%s\ngate-file\t%q\noutput\t%q\nfolder\t%s\n", recordHead, s.Gate, s.Output, r.folder)
 	gates := map[string]int{}
 	for _, p := range paths {
 		g := r.files[p].gate
@@ -210,28 +206,21 @@ func (r *record) saveKeepingJournal(dir string, paths []string) error {
 		if e.gate != "" {
 			g = gates[e.gate]
 		}
-		if e.kept {
-			g = -2
-		}
 		line = append(line[:0], "file\t"...)
 		line = strconv.AppendQuote(line, p)
-		for _, n := range []int64{int64(g), e.applied, e.source.size, e.source.mtime} {
-			line = strconv.AppendInt(append(line, '\t'), n, 10)
-		}
-		line = appendHex(append(line, '\t'), e.source.sum)
-		for _, n := range []int64{e.output.size, e.output.mtime} {
-			line = strconv.AppendInt(append(line, '\t'), n, 10)
-		}
-		line = append(appendHex(append(line, '\t'), e.output.sum), '\n')
+		line = strconv.AppendInt(append(line, '\t'), int64(g), 10)
+		line = strconv.AppendInt(append(line, '\t'), e.applied, 10)
+		line = append(e.output.append(e.source.append(line)), '\n')
 		w.Write(line)
 	}
 	w.Flush()
-	state := filepath.Join(dir, stateDir)
-	tmp := filepath.Join(state, recordName+".new")
-	if err := os.WriteFile(tmp, b.Bytes(), 0o644); err != nil {
-		return err
-	}
-	return os.Rename(tmp, filepath.Join(state, recordName))
+	return disk.Replace(s.at(recordName), b.Bytes())
+}
+
+// distrust makes stamps unsafe where a later change could bear the same.
+func (e *entry) distrust(start, now time.Time, source, output uint64) {
+	e.source.Distrust(start, source)
+	e.output.Distrust(now, output)
 }
 
 func appendHex(b []byte, d digest) []byte {

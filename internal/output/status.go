@@ -3,13 +3,16 @@ package output
 import (
 	"bytes"
 	"errors"
+	"io"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"sort"
 	"strconv"
+	"sync"
+	"syscall"
 	"time"
 
+	"yellowgate/internal/disk"
 	"yellowgate/internal/site"
 )
 
@@ -33,64 +36,85 @@ type Status struct {
 
 // A Ledger answers for outputs what the record knows of them.
 type Ledger struct {
-	record *record
-	output string
+	known
+	walk sync.Once
 }
 
 // OpenLedger reads the record of a project.
 func OpenLedger(p *site.Project) (*Ledger, error) {
-	r, err := loadRecord(p.Dir)
-	if err != nil {
-		return nil, &site.PathError{Path: filepath.Join(p.Dir, stateDir), Err: err}
-	}
-	return &Ledger{r, p.Output}, nil
+	l := ledger(p)
+	return l, l.load()
+}
+
+func ledger(p *site.Project) *Ledger {
+	l := &Ledger{}
+	l.state, l.out = stateOf(p), disk.Real(p.Output)
+	return l
 }
 
 // StatusOf is Status for one output, without reading the whole record.
 func StatusOf(p *site.Project, rel string) (Status, error) {
-	b, err := os.ReadFile(filepath.Join(p.Dir, stateDir, recordName))
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return Status{}, &site.PathError{Path: filepath.Join(p.Dir, stateDir), Err: err}
-	}
-	r := &record{files: map[string]*entry{}}
-	if files := bytes.Index(b, []byte("\nfile\t")); files >= 0 {
+	l := ledger(p)
+	l.record = &record{files: map[string]*entry{}}
+	b, err := l.state.readRecord()
+	if files := bytes.Index(b, []byte("\nfile\t")); err == nil && files >= 0 {
 		part := b[: files+1 : files+1] // the head and the gates
 		line := append(strconv.AppendQuote([]byte("\nfile\t"), rel), '\t')
 		if at := bytes.Index(b, line); at >= 0 {
 			end := bytes.IndexByte(b[at+1:], '\n')
 			part = append(part, b[at+1:at+1+end+1]...)
 		}
-		if err := r.parse(part); err != nil {
-			return Status{}, &site.PathError{Path: filepath.Join(p.Dir, stateDir), Err: err}
-		}
+		err = l.record.parse(part)
 	}
-	return (&Ledger{r, p.Output}).Status(rel)
+	if err != nil {
+		return Status{}, l.state.recordError(err)
+	}
+	return l.Status(rel)
 }
 
 // Status reads an output file and holds it against the record.
 func (l *Ledger) Status(rel string) (Status, error) {
-	name := filepath.Join(l.output, filepath.FromSlash(rel))
-	b, err := os.ReadFile(name)
+	b, err := disk.Read(l.at(rel), disk.PageLimit)
 	e := l.record.files[rel]
 	var s Status
 	if e != nil {
 		s.Applied, s.Gate = time.Unix(e.applied, 0), e.gate
 	}
+	var kind *disk.KindError
 	switch {
-	case errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrInvalid):
+	case errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrInvalid) || isNotDir(err):
 		s.State = Missing
 		return s, nil
+	case errors.As(err, &kind):
+		s.State = Unknown
+		return s, nil
 	case err != nil:
-		return s, &site.PathError{Path: name, Err: err}
+		return s, &site.PathError{Path: l.at(rel), Err: err}
 	}
 	s.Text = b
-	switch {
-	case e == nil || e.kept:
-		s.State = Unknown
-	case digestOf(b) != e.output.sum:
-		s.State = Edited
+	sum := digestOf(b)
+	if e != nil && sum == e.output.sum {
+		return s, nil
 	}
+	l.look()
+	s.State = map[whose]State{written: Current, changed: Edited, foreign: Unknown}[l.whose(rel, l.there[rel], sum)]
 	return s, nil
+}
+
+// look lists the output folder: what is there tells whose a file is.
+func (l *Ledger) look() {
+	l.walk.Do(func() {
+		l.there = map[string]site.File{}
+		files, _, _ := site.Walk(l.out, false, func(rel string, _ bool) bool { return site.Hidden(rel) })
+		for _, f := range files {
+			l.there[f.Path] = f
+		}
+	})
+}
+
+func isNotDir(err error) bool {
+	var pe *fs.PathError
+	return errors.As(err, &pe) && pe.Err == syscall.ENOTDIR
 }
 
 // Last is when anything was applied last, or the zero time.
@@ -111,8 +135,8 @@ func (l *Ledger) Gone(files []site.File) []string {
 		have[f.Path] = true
 	}
 	gone := []string{}
-	for rel, e := range l.record.files {
-		if !e.kept && !have[rel] {
+	for rel := range l.record.files {
+		if !have[rel] {
 			gone = append(gone, rel)
 		}
 	}
@@ -120,30 +144,49 @@ func (l *Ledger) Gone(files []site.File) []string {
 	return gone
 }
 
-// Blocked lists files of others, no pages, that stand in the output folder where the
-// project's files have to be written.
-func (l *Ledger) Blocked(p *site.Project) (blocked []string, err error) {
+// Others lists the files of the project, no pages, that apply would copy, and those of
+// others that stand in their places.
+func (l *Ledger) Others(p *site.Project) (behind, blocked []string, err error) {
 	for _, f := range p.Files {
 		if site.IsPage(f.Path) {
 			continue
 		}
-		if e := l.record.files[f.Path]; e != nil && !e.kept {
+		e := l.record.files[f.Path]
+		info, err := disk.Lstat(l.at(f.Path))
+		switch {
+		case err != nil && (disk.Missing(err) || isNotDir(err)):
+			behind = append(behind, f.Path)
+			continue
+		case err != nil:
+			return nil, nil, &site.PathError{Path: l.at(f.Path), Err: err}
+		case info.IsDir(): // apply says whether it can go
+			behind = append(behind, f.Path)
+			continue
+		case !info.Mode().IsRegular():
+			blocked = append(blocked, f.Path)
 			continue
 		}
-		st, err := l.Status(f.Path)
-		if err != nil {
-			return nil, err
-		}
-		if st.State != Unknown {
+		now := disk.StampOf(info)
+		if e != nil && e.source.same(f.Stamp) && e.output.same(now) {
 			continue
 		}
-		src, err := site.ReadFile(p.Source, f.Path)
+		sum, err := l.sumOf(f.Path)
 		if err != nil {
-			return nil, err
+			return nil, nil, &site.PathError{Path: l.at(f.Path), Err: err}
 		}
-		if !bytes.Equal(src, st.Text) {
+		name := filepath.Join(p.Source, filepath.FromSlash(f.Path))
+		_, source, err := stream(name, io.Discard)
+		switch {
+		case err != nil:
+			return nil, nil, &site.PathError{Path: name, Err: err}
+		case source == sum:
+			continue
+		}
+		behind = append(behind, f.Path)
+		l.look()
+		if l.whose(f.Path, l.there[f.Path], sum) == foreign {
 			blocked = append(blocked, f.Path)
 		}
 	}
-	return blocked, nil
+	return behind, blocked, nil
 }

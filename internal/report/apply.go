@@ -41,7 +41,7 @@ func (p *Printer) leftAlone(s *output.Summary, folder string, verbose bool) {
 		return list(names, 3)
 	}
 	if n := len(s.Edited); n > 0 {
-		p.Line("  %s %s changed by hand since the last apply, and written again; what stood there is kept in .yellowgate/replaced: %s", p.warn.Render("note"), were(n, "page"), shown(s.Edited))
+		p.Line("  %s %s changed by hand since the last apply, and written again; what stood there is kept in %s: %s", p.warn.Render("note"), were(n, "page"), s.Kept, shown(s.Edited))
 	}
 	if n := len(s.Alone); n > 0 {
 		names := " (--verbose names them)"

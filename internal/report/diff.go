@@ -63,7 +63,7 @@ func (p *Printer) Diff(d *run.DiffResult, summary bool) {
 	if d.Fragments > 0 {
 		p.Line("%s", p.dim.Render(fragments(d.Fragments)))
 	}
-	if !d.Behind() && len(d.Gone) == 0 {
+	if !d.Behind() {
 		p.Line("%s %s, %s.", p.in.Render("✓ Nothing to apply:"), plural(d.Total, "page"), when)
 		return
 	}
@@ -87,6 +87,9 @@ func (p *Printer) Diff(d *run.DiffResult, summary bool) {
 		if changed := changed(d); d.Last.IsZero() && changed < len(behind) {
 			p.Line("  the gate changes %d of them; %d will be written as the source has them", changed, len(behind)-changed)
 		}
+	}
+	if len(d.Others) > 0 && !d.Last.IsZero() {
+		p.Line("  %s behind the source, to be copied: %s", plural(len(d.Others), "other file"), list(d.Others, 3))
 	}
 	if added > 0 && !d.Last.IsZero() {
 		p.Line("  %s not in the output folder yet", plural(added, "page"))

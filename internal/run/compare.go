@@ -15,6 +15,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/disk"
 	"yellowgate/internal/site"
 )
 
@@ -171,7 +172,7 @@ func side(name string, from CompareOptions) (*gatedSide, error) {
 
 // saved reads an audit that was saved as JSON.
 func saved(name string) (*gatedSide, error) {
-	b, err := os.ReadFile(name)
+	b, err := disk.Read(name, disk.StateLimit)
 	if err != nil {
 		return nil, &site.PathError{Path: name, Err: err}
 	}

@@ -23,13 +23,14 @@ type DiffResult struct {
 	Total  int        `json:"total"`  // pages looked at
 	// Fragments are the files of HTML that are no pages of their own.
 	Fragments int       `json:"fragments"`
+	Others    []string  `json:"others"`  // files that are no pages and that apply would copy
 	Blocked   []string  `json:"blocked"` // files of others that stand where apply must write: it would stop
 	Applied   time.Time `json:"applied"` // when the oldest of the pages behind was applied; zero if never
 	Last      time.Time `json:"last"`    // when anything was applied last
 }
 
-// Behind reports whether any page is behind.
-func (d *DiffResult) Behind() bool { return len(d.Pages) > 0 }
+// Behind reports whether apply would do anything.
+func (d *DiffResult) Behind() bool { return len(d.Pages)+len(d.Others)+len(d.Gone) > 0 }
 
 // A PageDiff is one page that apply would write.
 type PageDiff struct {
@@ -76,7 +77,7 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 	if err != nil {
 		return nil, err
 	}
-	d := &DiffResult{Pages: []PageDiff{}, Items: []ItemDiff{}, Breaks: []Break{}, Gone: []string{}, Blocked: []string{}, Last: ledger.Last()}
+	d := &DiffResult{Pages: []PageDiff{}, Items: []ItemDiff{}, Breaks: []Break{}, Gone: []string{}, Others: []string{}, Blocked: []string{}, Last: ledger.Last()}
 	for _, it := range p.Gate.File.Items {
 		d.Items = append(d.Items, ItemDiff{Item: it.Name, Gained: []string{}, Lost: []string{}})
 	}
@@ -114,11 +115,11 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 	}
 	if q == nil {
 		d.Gone = ledger.Gone(p.Files)
-		blocked, err := ledger.Blocked(p)
+		others, blocked, err := ledger.Others(p)
 		if err != nil {
 			return nil, err
 		}
-		d.Blocked = append(d.Blocked, blocked...)
+		d.Others, d.Blocked = append(d.Others, others...), append(d.Blocked, blocked...)
 	}
 	kept := d.Items[:0]
 	for _, it := range d.Items {

@@ -16,6 +16,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/disk"
 	"yellowgate/internal/output"
 	"yellowgate/internal/site"
 )
@@ -30,6 +31,7 @@ type EditField struct {
 type Edit struct {
 	GateFile string
 	Day      string
+	Outside  bool // the gate file may name files outside its folder
 	DryRun   bool
 	Name     string // of the item
 	Fields   []EditField
@@ -65,7 +67,7 @@ type EditResult struct {
 // to the pages. A gate file with mistakes is not touched, and neither is one that
 // would have some then.
 func (e *Edit) edit(change func(p *site.Project, doc func(file string) *gateedit.Doc) error) (*EditResult, error) {
-	o := site.Options{Day: e.Day}
+	o := site.Options{Day: e.Day, Outside: e.Outside}
 	before, _, err := site.Open(e.GateFile, o)
 	if err != nil {
 		return nil, err
@@ -119,7 +121,7 @@ func (e *Edit) edit(change func(p *site.Project, doc func(file string) *gateedit
 	}
 	for _, file := range files {
 		name := diskName(e.GateFile, g.File, file)
-		if now, err := os.ReadFile(name); err != nil || !bytes.Equal(now, g.TextOf(file)) {
+		if now, err := disk.Read(name, disk.GateLimit); err != nil || !bytes.Equal(now, g.TextOf(file)) {
 			return nil, &site.UsageError{Message: file + " was changed by somebody else just now", Remedy: "nothing was written; give the command again"}
 		}
 		if err := output.ReplaceFile(name, o.Texts[file]); err != nil {

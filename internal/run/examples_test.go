@@ -56,7 +56,7 @@ func example(t *testing.T, check, text string) bool {
 			}
 		}
 		if gated && !late {
-			if _, err := output.Apply(open(t, gate), output.Options{}); err != nil {
+			if _, err := output.Apply(t.Context(), open(t, gate), output.Options{}); err != nil {
 				t.Fatalf("%v\n%s", err, text)
 			}
 		}

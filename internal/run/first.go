@@ -71,7 +71,7 @@ func First(dir, gateFile string, s *SurveyResult) (*FirstGate, error) {
 		b.Truncate(b.Len() - len("\nitems:\n"))
 	}
 	f.Text = b.Bytes()
-	return f, output.WriteFile(gateFile, func(w io.Writer) error { _, err := w.Write(f.Text); return err })
+	return f, output.WriteFile(gateFile, output.FileOptions{}, func(w io.Writer) error { _, err := w.Write(f.Text); return err })
 }
 
 func countOf(n, of int) string {

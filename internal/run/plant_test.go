@@ -225,7 +225,7 @@ func cleanPages(t *testing.T) map[string]string {
 	if err := p.Walk(); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := output.Apply(p, output.Options{}); err != nil {
+	if _, err := output.Apply(t.Context(), p, output.Options{}); err != nil {
 		t.Fatal(err)
 	}
 	pages := map[string]string{}

@@ -5,15 +5,14 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"path/filepath"
 	"strings"
 
-	"github.com/goccy/go-yaml"
-
+	"yellowgate/internal/core/data"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/disk"
 )
 
 // Facts are the named values of pages, by page key.
@@ -22,6 +21,7 @@ type Facts struct {
 	Lists  map[string]map[string]any // facts that are lists, as JSON has them
 	Names  []string                  // in the order of the files
 	rows   []factRow
+	named  map[string]bool
 	lists  map[string]bool // names of facts that are lists somewhere
 }
 
@@ -30,31 +30,55 @@ type factRow struct {
 	pos       gatefile.Position
 }
 
+// maxColumns is how many columns a CSV file of facts, or a row of another, may have.
+const maxColumns = 1000
+
+// yamlFacts is how large a facts file in YAML may be: reading it takes a hundred times
+// its size of memory.
+const yamlFacts = 8 << 20
+
 // readFacts reads the facts files that a gate file names. The bytes read are
 // given to seen, for the gate's digest.
-func readFacts(dir string, g *gatefile.Gate, seen func([]byte)) (*Facts, []gatefile.Problem) {
-	f := &Facts{ByPage: map[string]map[string]string{}, Lists: map[string]map[string]any{}, lists: map[string]bool{}}
+func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []gatefile.Problem) {
+	f := &Facts{ByPage: map[string]map[string]string{}, Lists: map[string]map[string]any{}, lists: map[string]bool{}, named: map[string]bool{}}
 	var problems []gatefile.Problem
 	for _, name := range g.Site.Facts {
-		b, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(name.Value)))
-		if err != nil {
-			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: name.Pos,
-				Message: "the facts cannot be read: " + (&PathError{Path: name.Value, Err: err}).Error(), Remedy: "paths are relative to the gate file"})
-			continue
-		}
-		seen(b)
 		fail := func(line, column int, remedy, format string, args ...any) {
 			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: gatefile.Position{File: name.Value, Line: line, Column: column},
 				Message: fmt.Sprintf(format, args...), Remedy: remedy})
 		}
-		switch ext := strings.ToLower(filepath.Ext(name.Value)); ext {
+		atName := func(remedy, format string, args ...any) {
+			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: name.Pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: LineOf(g.TextOf(name.Pos.File), name.Pos.Line)})
+		}
+		limit := int64(disk.FactsLimit)
+		ext := strings.ToLower(filepath.Ext(name.Value))
+		if ext == ".yaml" || ext == ".yml" {
+			limit = yamlFacts
+		}
+		b, err := p.readNamed(g, name.Value, limit)
+		var outside *OutsideError
+		var large *disk.LimitError
+		switch {
+		case errors.As(err, &outside):
+			atName(outside.Remedy(), "the facts cannot be read: %s: %v", name.Value, err)
+			continue
+		case errors.As(err, &large) && limit == yamlFacts:
+			atName("write them as CSV or JSON, of which 64 MB are read", "the facts cannot be read: %s: %v for YAML", name.Value, err)
+			continue
+		case err != nil:
+			atName("paths are relative to the gate file", "the facts cannot be read: %s: %v", name.Value, err)
+			continue
+		}
+		seen(b)
+		switch ext {
 		case ".csv":
 			f.readCSV(name.Value, string(b), fail)
-		case ".json", ".yaml", ".yml":
-			f.readTree(name.Value, b, fail)
+		case ".json":
+			f.readTree(name.Value, b, data.JSON, fail)
+		case ".yaml", ".yml":
+			f.readTree(name.Value, b, data.YAML, fail)
 		default:
-			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: name.Pos,
-				Message: fmt.Sprintf("facts come as .csv, .json or .yaml, not as %q", ext), Remedy: "give the file one of these endings"})
+			atName("give the file one of these endings", "facts come as .csv, .json or .yaml, not as %q", ext)
 		}
 	}
 	return f, problems
@@ -70,9 +94,21 @@ func (f *Facts) readCSV(file, text string, fail failFunc) {
 		fail(1, 1, "", "the file has no header row")
 		return
 	}
-	column := -1
+	if len(header) > maxColumns {
+		fail(1, 1, "", "the file has %d columns; the limit is %d", len(header), maxColumns)
+		return
+	}
+	column, first := -1, map[string]int{}
 	for i, h := range header {
-		header[i] = strings.TrimSpace(h)
+		if header[i] = strings.TrimSpace(h); header[i] == "" { // a column without a name
+			continue
+		}
+		if n, twice := first[header[i]]; twice {
+			line, at := r.FieldPos(i)
+			fail(line, at, "give one of them another name, or take it out", "two columns are called %q: the %d. and the %d.", header[i], n+1, i+1)
+			return
+		}
+		first[header[i]] = i
 		if header[i] == "path" {
 			column = i
 		}
@@ -106,63 +142,62 @@ func (f *Facts) readCSV(file, text string, fail failFunc) {
 		}
 		values := map[string]string{}
 		for i, v := range row {
-			if i != column {
+			if i != column && header[i] != "" {
 				values[header[i]] = strings.TrimSpace(v)
 			}
 		}
-		f.add(file, line, row[column], values, header, fail)
+		f.add(file, line, 1, row[column], values, header, fail)
 	}
 }
 
 // readTree reads a list of rows with path, or a mapping by path.
-func (f *Facts) readTree(file string, b []byte, fail failFunc) {
-	var tree any
-	if err := yaml.UnmarshalWithOptions(b, &tree, yaml.UseOrderedMap()); err != nil {
-		fail(1, 1, "", "this cannot be read: %s", strings.SplitN(err.Error(), "\n", 2)[0])
+func (f *Facts) readTree(file string, b []byte, read func([]byte) (*data.Value, error), fail failFunc) {
+	tree, err := read(b)
+	if e, ok := err.(*data.Error); ok {
+		fail(e.Line, e.Column, "", "this cannot be read: %s", e.Message)
 		return
 	}
-	row := func(path string, m yaml.MapSlice) {
+	row := func(path string, m *data.Value) {
 		values := map[string]string{}
 		var names []string
-		for _, kv := range m {
-			name := fmt.Sprint(kv.Key)
+		if len(m.Keys) > maxColumns {
+			fail(m.Line, m.Column, "", "the facts of %s are more than %d", path, maxColumns)
+			return
+		}
+		for i, name := range m.Keys {
 			if name == "path" {
 				continue
 			}
 			names = append(names, name)
-			switch v := kv.Value.(type) {
-			case nil, yaml.MapSlice:
-			case []any:
+			switch v := m.Kids[i]; v.Kind {
+			case data.Null, data.Map:
+			case data.List:
 				values[name] = f.list(path, name, v)
 			default:
-				values[name] = fmt.Sprint(v)
+				values[name] = v.Text
 			}
 		}
-		f.add(file, 1, path, values, names, fail)
+		f.add(file, m.Line, m.Column, path, values, names, fail)
 	}
-	switch t := tree.(type) {
-	case []any:
-		for i, x := range t {
-			m, ok := x.(yaml.MapSlice)
+	switch tree.Kind {
+	case data.List:
+		for i, m := range tree.Kids {
 			path := ""
-			for _, kv := range m {
-				if kv.Key == "path" {
-					path = fmt.Sprint(kv.Value)
-				}
+			if p := m.Get("path"); p != nil {
+				path = p.Text
 			}
-			if !ok || !strings.HasPrefix(path, "/") {
-				fail(1, 1, "", "row %d has no path that begins with \"/\"", i+1)
+			if m.Kind != data.Map || !strings.HasPrefix(path, "/") {
+				fail(m.Line, m.Column, "", "row %d has no path that begins with \"/\"", i+1)
 				continue
 			}
 			row(path, m)
 		}
-	case yaml.MapSlice:
-		for _, kv := range t {
-			m, ok := kv.Value.(yaml.MapSlice)
-			if path := fmt.Sprint(kv.Key); ok && strings.HasPrefix(path, "/") {
+	case data.Map:
+		for i, path := range tree.Keys {
+			if m := tree.Kids[i]; m.Kind == data.Map && strings.HasPrefix(path, "/") {
 				row(path, m)
 			} else {
-				fail(1, 1, "", "%q should be the path of a page with its facts", path)
+				fail(m.Line, m.Column, "", "%q should be the path of a page with its facts", path)
 			}
 		}
 	default:
@@ -172,50 +207,31 @@ func (f *Facts) readTree(file string, b []byte, fail failFunc) {
 
 // list keeps a fact that is a list, and returns it as a text: its words, or how
 // many entries it has.
-func (f *Facts) list(path, name string, v []any) string {
+func (f *Facts) list(path, name string, v *data.Value) string {
 	key := page.Key(strings.TrimSpace(path))
 	if f.Lists[key] == nil {
 		f.Lists[key] = map[string]any{}
 	}
-	f.Lists[key][name] = plain(v)
+	f.Lists[key][name] = v.Plain()
 	f.lists[name] = true
 	var words []string
-	for _, x := range v {
-		switch x.(type) {
-		case yaml.MapSlice, []any, nil:
-			return fmt.Sprint(len(v))
+	for _, x := range v.Kids {
+		switch x.Kind {
+		case data.Map, data.List, data.Null:
+			return fmt.Sprint(len(v.Kids))
 		}
-		words = append(words, fmt.Sprint(x))
+		words = append(words, x.Text)
 	}
 	return strings.Join(words, ", ")
 }
 
-// plain is a value of a YAML file as encoding/json would read it.
-func plain(v any) any {
-	switch v := v.(type) {
-	case yaml.MapSlice:
-		m := map[string]any{}
-		for _, kv := range v {
-			m[fmt.Sprint(kv.Key)] = plain(kv.Value)
-		}
-		return m
-	case []any:
-		out := make([]any, len(v))
-		for i := range v {
-			out[i] = plain(v[i])
-		}
-		return out
-	}
-	return v
-}
-
-func (f *Facts) add(file string, line int, path string, values map[string]string, order []string, fail failFunc) {
+func (f *Facts) add(file string, line, column int, path string, values map[string]string, order []string, fail failFunc) {
 	key := page.Key(strings.TrimSpace(path))
 	have := f.ByPage[key]
 	if have == nil {
 		have = map[string]string{}
 		f.ByPage[key] = have
-		f.rows = append(f.rows, factRow{key, path, gatefile.Position{File: file, Line: line, Column: 1}})
+		f.rows = append(f.rows, factRow{key, path, gatefile.Position{File: file, Line: line, Column: column}})
 	}
 	for _, name := range order {
 		v, ok := values[name]
@@ -223,15 +239,12 @@ func (f *Facts) add(file string, line int, path string, values map[string]string
 			continue
 		}
 		if old, dup := have[name]; dup && old != v {
-			fail(line, 1, "", "the fact %q of %s is given twice: %q and %q", name, path, old, v)
+			fail(line, column, "", "the fact %q of %s is given twice: %q and %q", name, path, old, v)
 			continue
 		}
 		have[name] = v
-		known := false
-		for _, n := range f.Names {
-			known = known || n == name
-		}
-		if !known {
+		if !f.named[name] {
+			f.named[name] = true
 			f.Names = append(f.Names, name)
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"hash"
+	"io/fs"
 	"os"
 	"path"
 	"path/filepath"
@@ -23,6 +24,7 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/disk"
 )
 
 // GateFileName is the name under which the gate file is looked for.
@@ -49,8 +51,9 @@ type Project struct {
 	// LeftOut are dot-files of the source that are not copied and that a server may want.
 	LeftOut []string
 
-	skip   func(string, bool) bool
-	hidden sync.Mutex
+	skip    func(string, bool) bool
+	hidden  sync.Mutex
+	outside bool
 }
 
 // A GateError carries the problems that keep a gate file from being put into
@@ -91,6 +94,9 @@ type Options struct {
 	// Texts are gate files as they would be, by their names in positions: what is
 	// on disk under such a name is not read.
 	Texts map[string][]byte
+	// Outside lets the gate file name code, facts and gate files that lie outside its
+	// folder, by their names or through links.
+	Outside bool
 }
 
 // Today is the day in this machine's time zone.
@@ -100,7 +106,7 @@ func Today() string { return time.Now().Format(time.DateOnly) }
 // Walk. Problems that are no errors are returned besides the Project; errors
 // come as a *GateError with all of them.
 func Open(gateFile string, o Options) (*Project, []gatefile.Problem, error) {
-	text, err := os.ReadFile(gateFile)
+	text, err := disk.Read(gateFile, disk.GateLimit)
 	if err != nil {
 		return nil, nil, &PathError{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
 	}
@@ -111,7 +117,7 @@ func Open(gateFile string, o Options) (*Project, []gatefile.Problem, error) {
 	if err != nil {
 		return nil, nil, &PathError{Path: gateFile, Err: err}
 	}
-	p := &Project{Dir: filepath.Dir(abs)}
+	p := &Project{Dir: disk.Real(filepath.Dir(abs)), outside: o.Outside}
 	sum := sha256.New()
 	put(sum, []byte(Version))
 	shown := gateFile
@@ -126,11 +132,11 @@ func Open(gateFile string, o Options) (*Project, []gatefile.Problem, error) {
 	}
 	put(sum, text)
 	g, problems := gatefile.Parse(shown, text, p.includer(shown, o.Texts, sum))
-	problems = append(problems, g.Load(gatefile.Sources{Read: p.reader(sum), Integrity: p.integrity(g, sum)})...)
+	problems = append(problems, g.Load(gatefile.Sources{Read: p.reader(g, sum), Integrity: p.integrity(g, sum)})...)
 	if worst, any := gatefile.Worst(problems); any && worst == gatefile.Error {
 		return nil, nil, &GateError{problems}
 	}
-	facts, more := readFacts(p.Dir, g, func(b []byte) { put(sum, b) })
+	facts, more := p.readFacts(g, func(b []byte) { put(sum, b) })
 	p.Facts = facts
 	g.ListFacts = facts.lists
 	problems = append(problems, more...)
@@ -154,34 +160,83 @@ func put(h hash.Hash, b []byte) {
 	h.Write(b)
 }
 
-// reader reads the files that a gate file names, relative to it.
-func (p *Project) reader(sum hash.Hash) func(string) ([]byte, error) {
-	return func(name string) ([]byte, error) {
-		b, err := os.ReadFile(filepath.Join(p.Dir, filepath.FromSlash(name)))
-		if err != nil {
-			var pe *os.PathError
-			if errors.As(err, &pe) {
-				err = pe.Err
-			}
-			return nil, err
+// An OutsideError says that a file which the gate file names lies outside its folder.
+type OutsideError struct{ Where string }
+
+func (e *OutsideError) Error() string {
+	return "the file lies outside the gate file's folder, at " + e.Where
+}
+
+// Remedy says what to do about it.
+func (e *OutsideError) Remedy() string {
+	return "if that is meant, list the file or its folder under site: outside: [PATH], or give --outside"
+}
+
+// readNamed reads a file that the gate file names, relative to it. One that lies outside
+// its folder is read only where the user or site.outside allows it.
+func (p *Project) readNamed(g *gatefile.Gate, name string, limit int64) ([]byte, error) {
+	full := filepath.FromSlash(name)
+	if !filepath.IsAbs(full) {
+		full = filepath.Join(p.Dir, full)
+	}
+	real := disk.Real(full)
+	if _, in := disk.Within(p.Dir, real); !in && !p.outside && !p.allowed(g, real) {
+		if _, err := os.Lstat(full); err != nil {
+			return nil, bare(err)
 		}
-		put(sum, b)
-		return b, nil
+		return nil, &OutsideError{real}
+	}
+	b, err := disk.Read(full, limit)
+	return b, bare(err)
+}
+
+// allowed reports whether site.outside names a file or a folder that it is in.
+func (p *Project) allowed(g *gatefile.Gate, real string) bool {
+	return g != nil && slices.ContainsFunc(g.Site.Outside, func(t gatefile.Text) bool {
+		at := filepath.FromSlash(t.Value)
+		if !filepath.IsAbs(at) {
+			at = filepath.Join(p.Dir, at)
+		}
+		_, in := disk.Within(disk.Real(at), real)
+		return in
+	})
+}
+
+// bare is an error without the path, which stands beside it.
+func bare(err error) error {
+	var pe *os.PathError
+	if errors.As(err, &pe) {
+		return pe.Err
+	}
+	return err
+}
+
+// reader reads the files that a gate file names, relative to it.
+func (p *Project) reader(g *gatefile.Gate, sum hash.Hash) func(string) ([]byte, error) {
+	return func(name string) ([]byte, error) {
+		b, err := p.readNamed(g, name, disk.CodeLimit)
+		if err == nil {
+			put(sum, b)
+		}
+		return b, err
 	}
 }
 
 // includer finds the gate files that a glob of the gate file names.
-func (p *Project) includer(shown string, texts map[string][]byte, sum hash.Hash) func(string) ([]gatefile.Included, error) {
-	return func(glob string) (out []gatefile.Included, err error) {
-		names, err := doublestar.Glob(os.DirFS(p.Dir), path.Clean(filepath.ToSlash(glob)), doublestar.WithFilesOnly())
+func (p *Project) includer(shown string, texts map[string][]byte, sum hash.Hash) func(string, *gatefile.Gate) ([]gatefile.Included, error) {
+	return func(glob string, g *gatefile.Gate) (out []gatefile.Included, err error) {
+		names, err := doublestar.Glob(os.DirFS(p.Dir), path.Clean(filepath.ToSlash(glob)))
 		if err != nil {
 			return nil, err
 		}
 		slices.Sort(names)
 		for _, name := range names {
-			b, err := os.ReadFile(filepath.Join(p.Dir, filepath.FromSlash(name)))
+			if info, err := os.Stat(filepath.Join(p.Dir, filepath.FromSlash(name))); err == nil && info.IsDir() {
+				continue
+			}
+			b, err := p.readNamed(g, name, disk.GateLimit)
 			if err != nil {
-				return nil, err
+				return nil, fmt.Errorf("%s: %w", name, err)
 			}
 			as := path.Join(path.Dir(shown), name)
 			if t, ok := texts[as]; ok {
@@ -206,7 +261,7 @@ func (p *Project) integrity(g *gatefile.Gate, sum hash.Hash) func(string) (strin
 		if !filepath.IsAbs(dir) {
 			dir = filepath.Join(p.Dir, dir)
 		}
-		b, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(path.Clean("/"+name))))
+		b, err := disk.Read(filepath.Join(dir, filepath.FromSlash(path.Clean("/"+name))), disk.PageLimit)
 		if g.Site.Source.Value == "" || err != nil {
 			return "", false
 		}
@@ -233,32 +288,25 @@ func (p *Project) folders() (problems []gatefile.Problem) {
 		return filepath.Join(p.Dir, filepath.FromSlash(t.Value))
 	}
 	p.Source, p.Output = abs(s.Source), abs(s.Output)
-	p.skip = skipper(p.Dir, real(p.Source), p.Gate.File)
+	p.skip = skipper(p.Dir, disk.Real(p.Source), p.Gate.File)
 	if p.Source == "" || p.Output == "" {
 		return problems
 	}
-	source, output := real(p.Source), real(p.Output)
+	source, output := disk.Real(p.Source), disk.Real(p.Output)
 	switch {
 	case source == output:
 		fail(s.Output, "name another folder for the output, such as public", "the output folder is the source folder; the source is never written to")
-	case strings.HasPrefix(source, output+string(filepath.Separator)):
+	case within(output, source):
 		fail(s.Output, "name a folder of its own for the output", "the output folder %s holds the source folder %s", s.Output.Value, s.Source.Value)
-	case output == real(p.Dir):
-		fail(s.Output, "name a folder of its own for the output", "the output folder is the folder of the gate file")
+	case within(output, p.Dir):
+		fail(s.Output, "name a folder of its own for the output", "the output folder %s holds the gate file", s.Output.Value)
 	}
 	return problems
 }
 
-// real resolves symbolic links as far as the path exists.
-func real(name string) string {
-	if r, err := filepath.EvalSymlinks(name); err == nil {
-		return r
-	}
-	dir := filepath.Dir(name)
-	if dir == name {
-		return name
-	}
-	return filepath.Join(real(dir), filepath.Base(name))
+func within(dir, name string) bool {
+	_, ok := disk.Within(dir, name)
+	return ok
 }
 
 // LineOf is the line of a text with the number n, from 1.
@@ -366,6 +414,37 @@ func (p *Project) giveFacts(pg *page.Page) {
 	pg.Facts, pg.Lists = p.Facts.ByPage[pg.Key()], p.Facts.Lists[pg.Key()]
 }
 
+// Owns says what of the project a file is that no result may be written over, given by
+// its resolved path; "" for any other.
+func (p *Project) Owns(real string) string {
+	g := p.Gate.File
+	gate := filepath.Join(p.Dir, filepath.Base(filepath.FromSlash(g.File)))
+	if real == disk.Real(gate) {
+		return "is the gate file"
+	}
+	for _, f := range g.Others {
+		if rel, err := filepath.Rel(filepath.Dir(filepath.FromSlash(g.File)), filepath.FromSlash(f.Name)); err == nil && real == disk.Real(filepath.Join(p.Dir, rel)) {
+			return "is a gate file that this one includes"
+		}
+	}
+	for _, name := range Named(g) {
+		if !filepath.IsAbs(name) {
+			name = filepath.Join(p.Dir, filepath.FromSlash(name))
+		}
+		if real == disk.Real(name) {
+			return "is a file that the gate file names"
+		}
+	}
+	if p.Source == "" {
+		return ""
+	}
+	rel, in := disk.Within(disk.Real(p.Source), real)
+	if _, err := os.Lstat(real); err != nil || !in || p.Skip(rel, false) || !IsPage(rel) && p.Source == p.Dir {
+		return ""
+	}
+	return "is a file of the site's source"
+}
+
 // Skip reports whether something below the source folder is no part of the site.
 func (p *Project) Skip(rel string, dir bool) bool {
 	return p.skip(rel, dir)
@@ -420,11 +499,11 @@ func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page
 			if f == "" {
 				continue
 			}
-			rel, err := filepath.Rel(real(f), real(abs))
-			if err != nil || strings.HasPrefix(rel, "..") {
+			rel, in := disk.Within(disk.Real(f), disk.Real(abs))
+			if !in {
 				continue
 			}
-			rel = normal(filepath.ToSlash(rel))
+			rel = normal(rel)
 			for i := range pages {
 				if normal(pages[i].File) == rel {
 					return &pages[i], nil
@@ -462,7 +541,10 @@ func (p *Project) ReadInto(buf *Buffer, file string) ([]byte, error) {
 // ReadFile reads a file below a folder, its name slash-separated.
 func ReadFile(dir, file string) ([]byte, error) {
 	name := filepath.Join(dir, filepath.FromSlash(file))
-	b, err := os.ReadFile(name)
+	if !filepath.IsLocal(filepath.FromSlash(file)) { // pages can name anything
+		return nil, &PathError{Path: name, Err: fs.ErrNotExist}
+	}
+	b, err := disk.Read(name, disk.PageLimit)
 	if err != nil {
 		return nil, &PathError{Path: name, Err: err}
 	}

@@ -1,11 +1,10 @@
 package site
 
 import (
-	"io"
-	"os"
 	"path/filepath"
-	"slices"
 	"sync"
+
+	"yellowgate/internal/disk"
 )
 
 // A Buffer holds the bytes of one file and is used again from file to file.
@@ -17,31 +16,21 @@ var buffers = sync.Pool{New: func() any { return &Buffer{make([]byte, 0, 64<<10)
 // bytes that were read into it.
 func GetBuffer() *Buffer { return buffers.Get().(*Buffer) }
 
-// Release gives the buffer back.
-func (buf *Buffer) Release() { buffers.Put(buf) }
+// Release gives the buffer back. One that a big file made big is not kept.
+func (buf *Buffer) Release() {
+	if cap(buf.b) <= 8<<20 {
+		buffers.Put(buf)
+	}
+}
 
 // ReadFile reads a file below a folder, its name slash-separated. The bytes are
 // good until the buffer is used again. The error is a *PathError.
 func (buf *Buffer) ReadFile(dir, file string) ([]byte, error) {
 	name := filepath.Join(dir, filepath.FromSlash(file))
-	f, err := OpenFile(name, os.O_RDONLY, 0)
+	b, err := disk.ReadInto(buf.b, name, disk.PageLimit)
 	if err != nil {
 		return nil, &PathError{Path: name, Err: err}
 	}
-	defer f.Close()
-	b := buf.b[:0]
-	for {
-		if len(b) == cap(b) {
-			b = slices.Grow(b, max(len(b), 64<<10))
-		}
-		n, err := f.Read(b[len(b):cap(b)])
-		b = b[:len(b)+n]
-		buf.b = b
-		if err == io.EOF {
-			return b, nil
-		}
-		if err != nil {
-			return nil, &PathError{Path: name, Err: err}
-		}
-	}
+	buf.b = b
+	return b, nil
 }

@@ -20,6 +20,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/disk"
 )
 
 // A File is one regular file below a folder.
@@ -28,6 +29,7 @@ type File struct {
 	Size    int64
 	ModTime time.Time
 	Page    bool // by its name, it is HTML
+	Stamp   disk.Stamp
 }
 
 // A PathError says what could not be read or written. It is told with exit
@@ -54,9 +56,10 @@ func (e *PathError) Error() string {
 func (e *PathError) Unwrap() error { return e.Err }
 
 // Walk lists the regular files below a folder, sorted by path. skip, which is
-// called from several goroutines, leaves out what it names, folders with everything in them. Symbolic links are followed
-// only where links is true, and only to files within the folder; the others are
-// listed in strays.
+// called from several goroutines, leaves out what it names, folders with everything in
+// them. Symbolic links are followed only where links is true, and only to files within
+// the folder that skip would not leave out under their own names; the others, and what is
+// no regular file, are listed in strays.
 func Walk(root string, links bool, skip func(path string, dir bool) bool) (files []File, strays []string, err error) {
 	info, err := os.Stat(root)
 	if err != nil {
@@ -99,7 +102,7 @@ type walker struct {
 
 // folder reads one folder and those below it.
 func (w *walker) folder(rel string) {
-	entries, err := os.ReadDir(filepath.Join(w.root, filepath.FromSlash(rel)))
+	entries, err := disk.ReadDir(filepath.Join(w.root, filepath.FromSlash(rel)))
 	if err != nil {
 		w.fail(rel, err)
 		return
@@ -153,7 +156,10 @@ func (w *walker) file(name string, d fs.DirEntry) (f File, ok bool, err error) {
 		info, err = d.Info()
 	case d.Type()&fs.ModeSymlink != 0 && w.links:
 		target, terr := filepath.EvalSymlinks(filepath.Join(w.root, filepath.FromSlash(name)))
-		if terr != nil || !strings.HasPrefix(target, w.root+string(filepath.Separator)) {
+		if terr != nil {
+			return f, false, nil
+		}
+		if rel, in := disk.Within(w.root, target); !in || w.leavesOut(rel) {
 			return f, false, nil
 		}
 		if info, err = os.Stat(target); err == nil && !info.Mode().IsRegular() {
@@ -165,7 +171,21 @@ func (w *walker) file(name string, d fs.DirEntry) (f File, ok bool, err error) {
 	if err != nil {
 		return f, false, err
 	}
-	return File{name, info.Size(), info.ModTime(), IsPage(name)}, true, nil
+	return File{name, info.Size(), info.ModTime(), IsPage(name), disk.StampOf(info)}, true, nil
+}
+
+// leavesOut reports whether what a link leads to is left out, by itself or with a folder
+// that it is in: a link makes nothing of the site that is not part of it.
+func (w *walker) leavesOut(rel string) bool {
+	if w.skip == nil {
+		return false
+	}
+	for at, c := range rel {
+		if c == '/' && w.skip(rel[:at], true) {
+			return true
+		}
+	}
+	return w.skip(rel, false)
 }
 
 // IsPage reports whether a file is HTML by its name.
@@ -183,7 +203,8 @@ func Hidden(rel string) bool {
 
 // skipper says what of the source folder is no part of the site: dot-files,
 // the output, the tool's own folder, the gate file and what it names, and what
-// the gate file ignores.
+// the gate file ignores. dir and source are resolved; what the gate file names is
+// known by the name it is given and by where that leads.
 func skipper(dir, source string, g *gatefile.Gate) func(string, bool) bool {
 	inSource := map[string]bool{}
 	own := func(name string) {
@@ -191,8 +212,10 @@ func skipper(dir, source string, g *gatefile.Gate) func(string, bool) bool {
 		if !filepath.IsAbs(abs) {
 			abs = filepath.Join(dir, filepath.FromSlash(name))
 		}
-		if rel, err := filepath.Rel(source, abs); err == nil && !strings.HasPrefix(rel, "..") {
-			inSource[filepath.ToSlash(rel)] = true
+		for _, at := range []string{abs, filepath.Join(disk.Real(filepath.Dir(abs)), filepath.Base(abs)), disk.Real(abs)} {
+			if rel, ok := disk.Within(source, at); ok && rel != "." {
+				inSource[rel] = true
+			}
 		}
 	}
 	own(filepath.Base(g.File))

@@ -10,6 +10,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/disk"
 )
 
 func write(t *testing.T, dir string, files ...string) {
@@ -90,15 +91,28 @@ func TestFacts(t *testing.T) {
 		{"f.csv", "path,name\na,x\n", "f.csv:2:1: \"a\" is no path"},
 		{"f.csv", "path,name\n/a,x\n/a/,y\n", "f.csv:3:1: the fact \"name\" of /a/ is given twice"},
 		{"f.csv", "path,name\n/a,\"x\n", "f.csv:2:7"},
-		{"f.json", "{", "f.json:1:1: "},
-		{"f.yaml", "a: b", `f.yaml:1:1: "a" should be the path`},
+		{"f.json", "{", "f.json:1:2: this cannot be read: the JSON ends too early"},
+		{"f.json", `{"/a": {"n":}}`, "f.json:1:13: this cannot be read: this is not JSON"},
+		{"f.json", "[\n {\"path\": \"/a\"},\n {\"name\": 1}]", `f.json:3:2: row 2 has no path`},
+		{"f.json", `[{"path": "/a", "n": 1.10, "n": 2}]`, `f.json:1:28: this cannot be read: "n" stands here twice`},
+		{"f.yaml", "/a: {n: 1.10, when: 2027-08-12}\n", "n=1.10 when=2027-08-12"},
+		{"f.yaml", "- &a {path: /a, n: 1}\n- {<<: *a, path: /b}\n", "n=1"},
+		{"f.yaml", "/a: {n: 1}\n/b:\n  n: [1, 2\n", "f.yaml:"},
+		{"f.yaml", "/a: {n: 1}\n/a/:\n   n: 2\n", `f.yaml:3:4: the fact "n" of /a/ is given twice`},
+		{"f.csv", "path,name,name\n/a,x,y\n", `f.csv:1:11: two columns are called "name": the 2. and the 3.`},
+		{"f.csv", "path,name,,\n/a,x,,\n", "name=x"},
+		{"f.csv", "path" + strings.Repeat(",c", 1000) + "\n", "f.csv:1:1: the file has 1001 columns; the limit is 1000"},
+		{"f.yaml", strings.Repeat("[", 5000), "f.yaml:1:200: this cannot be read: this is nested deeper than 200 levels"},
+		{"f.yaml", "a: &a\n  - *a\n", "f.yaml:2:5: this cannot be read: the alias *a stands within what &a names"},
+		{"f.yaml", "a: b", `f.yaml:1:4: "a" should be the path`},
 		{"f.txt", "", `g.yaml:0: facts come as`},
 	} {
 		dir := t.TempDir()
 		write(t, dir, c.name, c.text)
 		g := &gatefile.Gate{}
 		g.Site.Facts = []gatefile.Text{{Value: c.name, Pos: gatefile.Position{File: "g.yaml"}}}
-		f, problems := readFacts(dir, g, func([]byte) {})
+		p := &Project{Dir: disk.Real(dir)}
+		f, problems := p.readFacts(g, func([]byte) {})
 		var got []string
 		for _, name := range f.Names {
 			if v, ok := f.ByPage[page.Key("/a")][name]; ok {

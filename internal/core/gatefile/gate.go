@@ -92,6 +92,7 @@ type Site struct {
 	Also           []Text // globs of dot-files to be copied
 	Pages          []Text // globs of HTML files that are pages without looking like one
 	Trust          []Text
+	Outside        []Text // files and folders outside the gate file's that it may name
 	Manifest       Text
 	Extensionless  bool
 	Marks          bool

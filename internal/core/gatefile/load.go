@@ -31,7 +31,7 @@ func (g *Gate) Load(from Sources) []Problem {
 			g.Manifest, err = ParseManifest(b)
 		}
 		if err != nil {
-			r.problem(Error, m.Pos, "paths are relative to the gate file; run the build first", "the build manifest %s cannot be read: %v", m.Value, err)
+			r.problem(Error, m.Pos, remedyOf(err, "paths are relative to the gate file; run the build first"), "the build manifest %s cannot be read: %v", m.Value, err)
 			g.Manifest = nil
 		}
 	}
@@ -58,7 +58,7 @@ func (r *reader) load(it *Item, p *Part, read func(string) ([]byte, error)) []Pr
 		err = fmt.Errorf("it is not UTF-8")
 	}
 	if err != nil {
-		r.problem(Error, p.Pos, "paths are relative to the gate file", "the code of item %q cannot be read: %s: %v", it.Name, p.FromFile, err)
+		r.problem(Error, p.Pos, remedyOf(err, "paths are relative to the gate file"), "the code of item %q cannot be read: %s: %v", it.Name, p.FromFile, err)
 		return nil
 	}
 	p.Text = strings.TrimPrefix(string(b), "\uFEFF")

@@ -8,11 +8,11 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	yamlerrors "github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/parser"
 	"github.com/goccy/go-yaml/token"
 
+	"yellowgate/internal/core/data"
 	"yellowgate/internal/core/near"
 )
 
@@ -33,7 +33,10 @@ type shared struct {
 	problems []Problem
 	lines    map[string][]string // by file
 	names    map[string]Position // where each name is defined
-	include  func(glob string) ([]Included, error)
+	include  func(glob string, g *Gate) ([]Included, error)
+	told     map[Position]bool
+	aliases  int      // that were followed
+	alias    ast.Node // the last of them
 
 	// Every query of the files, to be bound once all sets are known.
 	queries1 []boundQuery
@@ -84,7 +87,7 @@ func (r *reader) parse() (root ast.Node, ok bool) {
 			return nil, false
 		}
 	}
-	f, err := r.parseYAML()
+	f, err := data.ParseYAML(strings.Join(r.lines[r.file], "\n"), parser.AllowDuplicateMapKey())
 	if err != nil {
 		r.yamlError(err)
 		return nil, false
@@ -98,17 +101,6 @@ func (r *reader) parse() (root ast.Node, ok bool) {
 		return nil, false
 	}
 	return f.Docs[0].Body, true
-}
-
-// parseYAML guards against the parser: whatever it does, the user gets an error
-// and no stack trace.
-func (r *reader) parseYAML() (f *ast.File, err error) {
-	defer func() {
-		if e := recover(); e != nil {
-			f, err = nil, fmt.Errorf("the YAML cannot be read")
-		}
-	}()
-	return parser.ParseBytes([]byte(strings.Join(r.lines[r.file], "\n")), 0, parser.AllowDuplicateMapKey())
 }
 
 func invalidAt(b []byte) int {
@@ -125,17 +117,13 @@ func invalidAt(b []byte) int {
 // yamlError reports a syntax error, with what the usual slips of YAML mean.
 func (r *reader) yamlError(err error) {
 	pos, message := Position{r.file, 1, 1}, err.Error()
-	var syntax *yamlerrors.SyntaxError
-	if e, ok := err.(*yamlerrors.SyntaxError); ok {
-		syntax = e
-	}
-	if syntax != nil {
-		message = syntax.Message
-		if t := syntax.Token; t != nil && t.Position != nil {
-			pos.Line, pos.Column = max(t.Position.Line, 1), max(t.Position.Column, 1)
+	if e, ok := err.(*data.Error); ok {
+		pos.Line, pos.Column = e.Line, e.Column
+		if e.Limit {
+			r.problem(Error, pos, "", "%s", message)
+			return
 		}
 	}
-	message = strings.TrimSpace(strings.SplitN(message, "\n", 2)[0])
 	line, remedy := pos.Line, ""
 	for _, n := range []int{line, line - 1} {
 		if n < 1 || n > len(r.lines[r.file]) {
@@ -237,6 +225,13 @@ func (r *reader) resolve(n ast.Node) ast.Node {
 				r.problem(Error, r.at(x), remedy, "unknown alias %q", "*"+x.Value.String())
 				return nil
 			}
+			if r.alias != n {
+				r.alias = n
+				if r.aliases++; r.aliases > data.MaxAliases {
+					r.firstAt(r.at(x), "write out what is meant", "more than %d aliases are followed in this gate file", data.MaxAliases)
+					return nil
+				}
+			}
 			n = target
 		case *ast.TagNode:
 			if tag := x.Start.Value; !strings.HasPrefix(tag, "!!") {
@@ -293,8 +288,15 @@ func (r *reader) noValue(e entry, what string) {
 
 // firstAt is problem as an error, once for each position.
 func (r *reader) firstAt(pos Position, remedy, format string, args ...any) {
-	for _, p := range r.problems {
-		if p.Pos == pos {
+	if r.told[pos] {
+		return
+	}
+	if r.told == nil {
+		r.told = map[Position]bool{}
+	}
+	r.told[pos] = true
+	for i := len(r.problems) - 1; i >= max(0, len(r.problems)-100); i-- {
+		if r.problems[i].Pos == pos {
 			return
 		}
 	}

@@ -1,6 +1,7 @@
 package gatefile
 
 import (
+	"errors"
 	"fmt"
 	"net/url"
 	"path"
@@ -33,7 +34,7 @@ type Included struct {
 // only. Where a problem is an error, the Gate is not fit for use. The files it
 // names are not read: see Load. include finds the gate files that a glob names;
 // it may be nil.
-func Parse(file string, text []byte, include func(glob string) ([]Included, error)) (*Gate, []Problem) {
+func Parse(file string, text []byte, include func(glob string, g *Gate) ([]Included, error)) (*Gate, []Problem) {
 	g := &Gate{File: file, Text: text}
 	g.Site.Marks = true
 	r := &reader{shared: &shared{gate: g, lines: map[string][]string{}, names: map[string]Position{}}, file: file, text: text}
@@ -125,11 +126,11 @@ func (r *reader) includes(n ast.Node) {
 		var files []Included
 		err := fmt.Errorf("gate files cannot be included here")
 		if r.include != nil {
-			files, err = r.include(t.Value)
+			files, err = r.include(t.Value, r.gate)
 		}
 		switch {
 		case err != nil:
-			r.problem(Error, t.Pos, "paths are relative to the gate file", "cannot include %s: %v", t.Value, err)
+			r.problem(Error, t.Pos, remedyOf(err, "paths are relative to the gate file"), "cannot include %s: %v", t.Value, err)
 		case len(files) == 0:
 			r.problem(Error, t.Pos, "paths are relative to the gate file", "no file matches %s", t.Value)
 		}
@@ -147,6 +148,15 @@ func (r *reader) includes(n ast.Node) {
 			}
 		}
 	}
+}
+
+// remedyOf is what an error says is to be done about it, or what is said otherwise.
+func remedyOf(err error, otherwise string) string {
+	var knows interface{ Remedy() string }
+	if errors.As(err, &knows) {
+		return knows.Remedy()
+	}
+	return otherwise
 }
 
 // path is a path of the file, relative to the gate file's folder.
@@ -253,6 +263,8 @@ func (r *reader) site(n ast.Node) {
 			s.Facts = r.texts(e.node, what)
 		case "trust":
 			s.Trust = r.texts(e.node, what)
+		case "outside":
+			s.Outside = r.texts(e.node, what)
 		case "manifest":
 			s.Manifest, _ = r.text1(e.node, what)
 		case "ignore", "also", "pages":

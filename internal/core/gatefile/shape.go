@@ -36,6 +36,7 @@ type SiteShape struct {
 	Also          Texts `key:"also" doc:"globs of dot-files to be copied all the same, such as .htaccess"`
 	Pages         Texts `key:"pages" doc:"globs of HTML files that are pages though they have no html, head, body or title tag"`
 	Trust         Texts `key:"trust" doc:"hosts whose third-party code is expected"`
+	Outside       Texts `key:"outside" doc:"files and folders outside the gate file's folder that it may name as code, facts or includes"`
 	Manifest      Line  `key:"manifest" doc:"build manifest, a JSON object, for built: in URLs"`
 	Extensionless bool  `key:"extensionless" doc:"true: the file about.html is the page /about"`
 	Marks         bool  `key:"marks" doc:"false leaves out the comments around what is inserted"`

@@ -33,7 +33,7 @@ func TestReference(t *testing.T) {
 		if !strings.Contains(text, "site:") {
 			text += "site: {name: T, url: https://ternhill.example, manifest: build.json}\n"
 		}
-		f, problems := gatefile.Parse("g.yaml", []byte(text), func(string) ([]gatefile.Included, error) {
+		f, problems := gatefile.Parse("g.yaml", []byte(text), func(string, *gatefile.Gate) ([]gatefile.Included, error) {
 			return []gatefile.Included{{Name: "gates/a.yaml", Dir: "gates", Text: []byte("items: {a: {code-file: a.html, pages: all}}")}}, nil
 		})
 		f.ListFacts = map[string]bool{"guides": true, "questions": true}

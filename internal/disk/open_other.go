@@ -1,0 +1,20 @@
+//go:build !unix
+
+package disk
+
+import (
+	"io/fs"
+	"os"
+)
+
+const nonblock = 0
+
+func open(name string, flag int, perm fs.FileMode) (*os.File, error) {
+	return os.OpenFile(name, flag, perm)
+}
+
+// Mine reports whether something belongs to the user who runs the program.
+func Mine(fs.FileInfo) bool { return true }
+
+// IsCrossDevice reports whether a rename failed because it led to another file system.
+func IsCrossDevice(err error) bool { return false }
