@@ -97,7 +97,7 @@ func TestForeignFiles(t *testing.T) {
 		t.Error("something was written")
 	}
 	b.want(0, args("apply", "--take-over"), "3 pages written", "1 file in public that the tool did not write: left alone (--verbose names them)")
-	if b.read(b.state("public") + "/replaced/index.html") != "somebody's" {
+	if b.read(b.state("public")+"/replaced/index.html") != "somebody's" {
 		t.Error("what was overwritten is not kept")
 	}
 	b.want(0, args("apply", "--verbose"), "up to date", "left alone: notes.txt")
@@ -118,7 +118,7 @@ func TestHandEdited(t *testing.T) {
 	edited := b.read("public/visit/index.html") + "<!-- by hand -->"
 	b.write("public/visit/index.html", edited)
 	b.want(0, args("apply"), "1 page was changed by hand since the last apply", "visit/index.html")
-	if b.read(b.state("public") + "/replaced/visit/index.html") != edited || strings.Contains(b.read("public/visit/index.html"), "by hand") {
+	if b.read(b.state("public")+"/replaced/visit/index.html") != edited || strings.Contains(b.read("public/visit/index.html"), "by hand") {
 		t.Error("the edited page is not kept, or not written again")
 	}
 	b.want(0, args("apply"), "up to date")

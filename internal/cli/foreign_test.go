@@ -267,17 +267,18 @@ func TestForgedJournal(t *testing.T) {
 	b.write("mine/0", "mine")
 	b.write("mine/apply-00112233445566778899/0", "mine")
 	b.write(".yellowgate/apply-00112233445566778899/0", "left")
-	b.write(".yellowgate/apply-00112233445566778899/notes", "mine")
+	b.write(".yellowgate/apply-11112233445566778899/0", "mine")
+	b.write(".yellowgate/apply-11112233445566778899/notes", "mine")
 	b.link("../mine", ".yellowgate/apply-99112233445566778899")
 	journal := ""
-	for _, name := range []string{"apply-00112233445566778899", "../mine", "../mine/apply-00112233445566778899", filepath.Join(b.dir, "mine"), "apply-99112233445566778899", "", ".", ".."} {
+	for _, name := range []string{"apply-00112233445566778899", "../mine", "../mine/apply-00112233445566778899", filepath.Join(b.dir, "mine"), "apply-99112233445566778899", "apply-11112233445566778899", "", ".", ".."} {
 		journal += fmt.Sprintf("work\t%q\n", name)
 	}
 	b.write(b.state("public")+"/journal", journal+strings.Repeat("0", 32)+"\t\"../../mine/0\"\n")
 	before := b.tree("mine")
 	b.want(0, args("apply"), "up to date")
 	b.sameTree("a forged journal", before, b.tree("mine"))
-	if b.exists(".yellowgate/apply-00112233445566778899/0") || b.read(".yellowgate/apply-00112233445566778899/notes") != "mine" {
+	if b.exists(".yellowgate/apply-00112233445566778899") || b.read(".yellowgate/apply-11112233445566778899/notes") != "mine" {
 		t.Error("what an apply left is there still, or more than that is gone")
 	}
 	if b.exists(b.state("public") + "/journal") {
@@ -423,7 +424,7 @@ func TestOutside(t *testing.T) {
 	b := small(t)
 	os.Rename(b.dir, filepath.Join(top.dir, "p"))
 	b.dir = filepath.Join(top.dir, "p")
-	b.link("../private/key.html", "code/key.html")
+	b.link("../../private/key.html", "code/key.html")
 	b.link("../private", "linked")
 	for name, change := range map[string][2]string{
 		"by its path":            {"code/counter.html", "../private/key.html"},
@@ -471,7 +472,7 @@ func TestNeverWaits(t *testing.T) {
 	} {
 		b.write("yellowgate.yaml", strings.Replace(smallGate, c.from, c.to, 1))
 		if c.want == "" {
-			b.want(2, args("check"), "empty")
+			b.want(0, args("check"), "is empty: the item brings nothing")
 			continue
 		}
 		b.want(2, args("check"), c.want, "yellowgate.yaml:")
@@ -578,7 +579,7 @@ func TestFullDisk(t *testing.T) {
 	r, w, _ := os.Pipe()
 	r.Close()
 	defer w.Close()
-	for _, a := range [][]string{{"survey", "site"}, {"check"}, {"audit"}, {"audit", "--format", "json"}, {"pages", "--format", "ndjson"}, {"show", "/"}, {"schema"}, {"apply"}, {"--help"}} {
+	for _, a := range [][]string{{"survey", "site"}, {"check"}, {"audit"}, {"audit", "--format", "json"}, {"survey", "site", "--format", "ndjson"}, {"show", "/"}, {"schema"}, {"apply"}, {"--help"}} {
 		for name, to := range map[string]*os.File{"a full disk": full, "a closed pipe": w} {
 			cmd := exec.Command(program, a...)
 			var errout bytes.Buffer
@@ -592,7 +593,7 @@ func TestFullDisk(t *testing.T) {
 			}
 		}
 	}
-	b.want(3, args("check", "--out", "/dev/full"), "no space left")
+	b.want(3, args("check", "--out", "/dev/full"), "/dev/full: no space left")
 }
 
 // TestStopped: an apply that is stopped by a signal leaves whole files, nothing on its

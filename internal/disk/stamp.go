@@ -19,12 +19,16 @@ type Stamp struct {
 // Safe reports whether a file with an equal stamp has the same bytes.
 func (s Stamp) Safe() bool { return s.Change != 0 }
 
+// Slack is how long after a change another one could bear the same time: the clock of a
+// file system may tick slowly.
+var Slack = 20 * time.Millisecond
+
 // Distrust makes a stamp unsafe that was taken so soon after the last change that a later
 // one could bear the same time, or that is of another file system than the device.
 func (s *Stamp) Distrust(seen time.Time, device uint64) {
-	slack := 20 * time.Millisecond
+	slack := Slack
 	if s.Change%int64(time.Second) == 0 {
-		slack = 2 * time.Second // a file system without fractions
+		slack = max(slack, 2*time.Second) // a file system without fractions
 	}
 	if s.Device != device || time.Unix(0, s.Change).After(seen.Add(-slack)) {
 		s.Change = 0

@@ -165,6 +165,9 @@ func (a *apply) locked() (*Summary, error) {
 	s, err := a.work()
 	if a.workDir != "" {
 		cerr := a.clear(filepath.Base(a.workDir))
+		if cerr != nil { // what failed once need not fail again
+			cerr = a.clear(filepath.Base(a.workDir))
+		}
 		if cerr == nil {
 			a.journal.work = nil
 		}
@@ -305,7 +308,10 @@ func (a *apply) prepare() error {
 		if err != nil {
 			return err
 		}
-		switch block := a.blocked(j, text); {
+		block, err := a.blocked(j, text)
+		switch {
+		case err != nil:
+			return err
 		case block != "":
 			a.mu.Lock()
 			foreign.Blocks = append(foreign.Blocks, block)
@@ -443,13 +449,12 @@ func parents(rel string, each func(dir string) bool) {
 // blocked says what of others stands where a file has to be written or in a folder's
 // place above it, which nothing overwrites; "" for nothing. What of the tool's own stands
 // there is noted to be moved aside.
-func (a *apply) blocked(j *job, text content) string {
+func (a *apply) blocked(j *job, text content) (block string, err error) {
 	rel := j.file.Path
 	if j.skip || j.entry == nil && text == nil {
-		return ""
+		return "", nil
 	}
 	if len(a.strays) > 0 {
-		block := ""
 		parents(rel+"/", func(dir string) bool {
 			if a.strays[dir] {
 				block = dir
@@ -457,67 +462,73 @@ func (a *apply) blocked(j *job, text content) string {
 			return block == ""
 		})
 		if block != "" {
-			return block + " (a link, or no file)"
+			return block + " (a link, or no file)", nil
 		}
 	}
-	if text == nil {
-		return ""
-	}
-	block := ""
-	if _, exists := a.there[rel]; exists {
-		return ""
+	if _, exists := a.there[rel]; exists || text == nil {
+		return "", nil
 	}
 	parents(rel, func(dir string) bool {
-		if _, file := a.there[dir]; file {
-			if !a.setAside(dir) {
+		_, file := a.there[dir]
+		if file { // nothing is below it
+			var mine bool
+			if mine, err = a.setAside(dir); !mine {
 				block = dir + " (a file, and it has to be a folder)"
 			}
-			return false // nothing is below a file
 		}
-		return true
+		return !file
 	})
-	if block != "" {
-		return block
+	if block != "" || err != nil {
+		return block, err
 	}
-	if info, err := disk.Lstat(a.at(rel)); err == nil && info.IsDir() {
-		inside, err := a.allBelow(rel)
-		for _, f := range inside {
-			if err != nil || !a.setAside(f) {
-				return rel + " (a folder, and it has to be a file)"
-			}
-		}
-		if err != nil {
-			return rel + " (a folder, and it has to be a file)"
+	info, err := disk.Lstat(a.at(rel))
+	switch {
+	case err != nil && (disk.Missing(err) || isNotDir(err)):
+		return "", nil
+	case err != nil:
+		return "", a.outputError(rel, err)
+	case !info.IsDir():
+		return "", nil
+	}
+	inside, mine, err := a.allBelow(rel)
+	for _, f := range inside {
+		if mine && err == nil {
+			mine, err = a.setAside(f)
 		}
 	}
-	return block
+	if !mine {
+		block = rel + " (a folder, and it has to be a file)"
+	}
+	return block, err
 }
 
 // allBelow lists the files of a folder of the output, those included that are nobody's
-// pages. What is no regular file is an error.
-func (a *apply) allBelow(rel string) (files []string, err error) {
+// pages; regular is false where something is none.
+func (a *apply) allBelow(rel string) (files []string, regular bool, err error) {
+	regular = true
 	err = filepath.WalkDir(a.at(rel), func(name string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
 			return err
 		}
-		if !d.Type().IsRegular() {
-			return &disk.KindError{Kind: "a link"}
-		}
+		regular = regular && d.Type().IsRegular()
 		r, _ := disk.Within(a.out, name)
 		files = append(files, r)
 		return nil
 	})
-	return files, err
+	if err != nil {
+		err = a.outputError(rel, err)
+	}
+	return files, regular, err
 }
 
 // setAside notes that an output whose source is gone has to be moved out of the way;
 // false where it is not the tool's.
-func (a *apply) setAside(rel string) bool {
+func (a *apply) setAside(rel string) (mine bool, err error) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	for _, s := range a.aside {
 		if s.path == rel {
-			return true
+			return true, nil
 		}
 	}
 	for i, r := range a.removed {
@@ -525,22 +536,22 @@ func (a *apply) setAside(rel string) bool {
 			a.removed = slices.Delete(a.removed, i, i+1)
 			a.aside = append(a.aside, aside{path: rel})
 			if r.keep {
-				return a.keepCopy(rel) == nil
+				err = a.keepCopy(rel)
 			}
-			return true
+			return true, err
 		}
 	}
-	if a.Chosen == nil {
-		return false
-	}
 	e := a.record.files[rel]
-	if e == nil {
-		return false
+	if a.Chosen == nil || e == nil {
+		return false, nil
 	}
 	sum, err := a.sumOf(rel)
-	if err != nil || sum != e.output.sum || a.keepCopy(rel) != nil {
-		return false
+	if err != nil {
+		return false, a.outputError(rel, err)
+	}
+	if sum != e.output.sum {
+		return false, nil
 	}
 	a.aside = append(a.aside, aside{path: rel})
-	return true
+	return true, a.keepCopy(rel)
 }

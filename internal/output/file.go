@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"errors"
 	"io"
-	"io/fs"
 	"os"
 
 	"yellowgate/internal/disk"
@@ -36,8 +35,11 @@ func WriteFile(name string, o FileOptions, do func(io.Writer) error) error {
 	case err == nil && !info.Mode().IsRegular():
 		f, err := os.OpenFile(name, os.O_WRONLY, 0)
 		if err == nil {
-			err = do(f)
-			if cerr := f.Close(); err == nil && cerr != nil && !errors.Is(cerr, fs.ErrInvalid) {
+			w := &firstError{w: f}
+			if err = do(w); err == nil {
+				err = w.err
+			}
+			if cerr := f.Close(); err == nil {
 				err = cerr
 			}
 		}
@@ -69,6 +71,21 @@ func WriteFile(name string, o FileOptions, do func(io.Writer) error) error {
 		return &site.PathError{Path: name, Err: err, What: "nothing was written"}
 	}
 	return nil
+}
+
+// A firstError remembers the first error of writing, which not everybody who writes
+// looks at.
+type firstError struct {
+	w   io.Writer
+	err error
+}
+
+func (f *firstError) Write(b []byte) (int, error) {
+	n, err := f.w.Write(b)
+	if f.err == nil {
+		f.err = err
+	}
+	return n, err
 }
 
 func headOf(name string) ([]byte, error) {

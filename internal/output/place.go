@@ -97,7 +97,7 @@ func (a *apply) publish() (*Summary, error) {
 			return nil, err
 		}
 		// The stamps are safe when so much time is over that a later change bears another.
-		time.Sleep(25 * time.Millisecond)
+		time.Sleep(disk.Slack * 5 / 4)
 	}
 	return s, a.finish()
 }
@@ -274,13 +274,17 @@ func (a *apply) keepCopy(rel string) error {
 	}
 	name := filepath.Join(dir, filepath.FromSlash(rel))
 	free := true // whether the name can be had
+	var err error
 	parents(rel, func(above string) bool {
 		sub := filepath.Join(dir, filepath.FromSlash(above))
-		if err := disk.Mkdir(sub); err != nil && !isDir(sub) {
-			free = false
+		if err = disk.Mkdir(sub); errors.Is(err, fs.ErrExist) {
+			free, err = isDir(sub), nil
 		}
-		return free
+		return free && err == nil
 	})
+	if err != nil {
+		return fail(err)
+	}
 	if !free || isDir(name) { // another kept file stands in the way
 		name = filepath.Join(dir, disk.Random(path.Base(rel)+"-"))
 	}

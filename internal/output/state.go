@@ -232,12 +232,17 @@ func workParents(output string) []string {
 }
 
 // clearWork removes a work folder and the files in it that have names as the tool gives
-// them. It is called for folders that a journal names, which may be forged: what is a
-// link, or somebody else's, or has another name, stays.
+// them. It is called for folders that a journal names, which may be forged: one that is a
+// link, or somebody else's, or holds anything else stays as it is.
 func clearWork(work string) error {
 	parent := filepath.Dir(work)
-	if own(parent, true) != nil || own(work, true) != nil {
-		return nil
+	for _, dir := range []string{parent, work} {
+		var odd *StateError
+		if err := own(dir, true); errors.As(err, &odd) {
+			return nil
+		} else if err != nil {
+			return err
+		}
 	}
 	entries, err := disk.ReadDir(work)
 	if disk.Missing(err) {
@@ -247,10 +252,13 @@ func clearWork(work string) error {
 		return err
 	}
 	for _, e := range entries {
-		if _, no := strconv.Atoi(e.Name()); no == nil && e.Type().IsRegular() {
-			if err := disk.Remove(filepath.Join(work, e.Name())); err != nil && !disk.Missing(err) {
-				return err
-			}
+		if _, no := strconv.Atoi(e.Name()); no != nil || !e.Type().IsRegular() {
+			return nil // somebody put something there
+		}
+	}
+	for _, e := range entries {
+		if err := disk.Remove(filepath.Join(work, e.Name())); err != nil && !disk.Missing(err) {
+			return err
 		}
 	}
 	if err := disk.Remove(work); err != nil && !disk.Missing(err) {

@@ -62,6 +62,9 @@ func (r *reader) load(it *Item, p *Part, read func(string) ([]byte, error)) []Pr
 		return nil
 	}
 	p.Text = strings.TrimPrefix(string(b), "\uFEFF")
+	if strings.TrimSpace(p.Text) == "" {
+		r.problem(Warning, p.Pos, "write the code into it, or disable the item", "the file %s of item %q is empty: the item brings nothing", p.FromFile, it.Name)
+	}
 	t, err := placeholder.ParseCode(p.Text, it.ParamNames()...)
 	if e, ok := err.(*placeholder.Error); ok {
 		return []Problem{{Severity: Error, Pos: p.PositionAt(e.Offset), Message: e.Message, Line: p.LineAt(e.Offset)}}
