@@ -44,6 +44,9 @@ type Values struct {
 	Param func(p *gatefile.Param) (value string, bare bool)
 	// IsList reports whether a fact is a list on some page.
 	IsList func(fact string) bool
+	// Host reports whether a value may say that something is loaded from a host: the
+	// site's own, and those that the gate file trusts. nil for none.
+	Host func(host string) bool
 	// Built finds built files; nil where there is no manifest.
 	Built func(name string) (paths []string, ok bool)
 
@@ -104,8 +107,14 @@ func Prepare(it *gatefile.Item, basePath string) (*Item, []gatefile.Problem) {
 		switch p.Kind {
 		case gatefile.Classes, gatefile.Structured:
 		case gatefile.Script, gatefile.Stylesheet:
-			if !strings.HasPrefix(p.Text, gatefile.BuiltPrefix) {
-				p.Template = withBase(p.Template, basePath)
+			if strings.HasPrefix(p.Text, gatefile.BuiltPrefix) {
+				ready.contexts = make([]context, len(p.Template.Pieces)) // names of the manifest, not URLs
+				break
+			}
+			p.Template = withBase(p.Template, basePath)
+			var bad *ContextError
+			if ready.contexts, bad = contextsOfURL(p.Template, false); bad != nil {
+				fail(p, bad.Offset, "write that part of the URL out", "a placeholder cannot stand %s", bad.Where)
 			}
 		default:
 			before := len(problems)
@@ -152,9 +161,21 @@ func checkAttrs(it *gatefile.Item) (problems []gatefile.Problem) {
 			Remedy:  "attrs are for scripts, styles and found parts; write attributes of code into the code"})
 	}
 	for _, a := range it.Attrs {
-		if !a.Value.Plain() && (strings.HasPrefix(a.Name, "on") || a.Name == "style" || a.Name == "srcdoc" || a.Name == "srcset" || a.Name == "imagesrcset") {
+		if a.Value.Plain() {
+			continue
+		}
+		kind, where := kindOfAttr("", a.Name, nil)
+		switch kind {
+		case attrStyle:
+			where = "in " + a.Name
+		case attrLoads, attrLinks:
+			if _, bad := contextsOfURL(a.Value, false); bad != nil {
+				where = bad.Where
+			}
+		}
+		if where != "" {
 			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: a.Pos,
-				Message: fmt.Sprintf("a placeholder cannot stand in %s", a.Name), Remedy: "write the text out"})
+				Message: fmt.Sprintf("a placeholder cannot stand %s", where), Remedy: "write the text out"})
 		}
 	}
 	return problems
@@ -265,10 +286,14 @@ func (it *Item) Attr(a *gatefile.Attr, v *Values) (string, *ValueError) {
 	if failed != nil {
 		return "", failedValue(failed, a.Pos)
 	}
-	if why := badURL(a.Name, value); why != "" && !a.Value.Plain() {
+	if !urlAttrs[a.Name] || a.Value.Plain() {
+		return value, nil
+	}
+	text, why := FillURL(a.Value, v.lookup(it.Item), v.Host)
+	if why != "" {
 		return "", &ValueError{Pos: a.Pos, Message: fmt.Sprintf("%s is %q, %s", a.Name, value, why)}
 	}
-	return value, nil
+	return text, nil
 }
 
 // media adds the item's media.
@@ -291,7 +316,7 @@ func (p *part) tags(it *gatefile.Item, v *Values) (string, *ValueError) {
 	if err != nil {
 		return "", err
 	}
-	url, err := fill(p.Template, nil, p.Part, it, v)
+	url, err := fill(p.Template, p.contexts, p.Part, it, v)
 	if err != nil {
 		return "", err
 	}

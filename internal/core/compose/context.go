@@ -22,9 +22,11 @@ import (
 type context struct {
 	kind  contextKind
 	quote byte // of an attribute or a string; 0 for none
-	first bool // of a URL: the value is its beginning
-	query bool // of a URL: the value is behind the "?"
 	code  bool // the string or value is in a script rather than JSON
+
+	url  *urlValue // that it stands in
+	part urlPart   // of the URL
+	last bool      // it is the URL's last placeholder
 }
 
 type contextKind uint8
@@ -62,7 +64,7 @@ func contextsOf(t *placeholder.Template, kind gatefile.Kind) ([]context, *Contex
 		}
 		at = append(at, len(code))
 		holders = append(holders, p.Placeholder)
-		code = append(code, fmt.Sprintf("%s%04d", stand, len(at))...)
+		code = append(code, standIn(len(at)-1)...)
 	}
 	if len(at) == 0 {
 		return nil, nil
@@ -84,16 +86,38 @@ func contextsOf(t *placeholder.Template, kind gatefile.Kind) ([]context, *Contex
 	if kind == gatefile.ScriptText || kind == gatefile.StyleText {
 		return contexts, worstOf(where, holders)
 	}
+	foreign := 0
 	markup.Pieces(code, func(p markup.Piece) bool {
+		if p.Kind == markup.PieceStartTag || p.Kind == markup.PieceEndTag {
+			if name := tagName(code[p.Start:p.End]); name == "svg" || name == "math" {
+				foreign += map[markup.PieceKind]int{markup.PieceStartTag: 1, markup.PieceEndTag: -1}[p.Kind]
+			}
+		}
 		for i, a := range at {
 			if a < p.Start || a >= p.End {
 				continue
 			}
-			contexts[i], where[i] = contextIn(code, p, a, a+width)
+			switch {
+			case foreign > 0 && (p.Kind == markup.PieceScript || p.Kind == markup.PieceStyle):
+				where[i] = "in a script or style within svg or math, which is read otherwise than elsewhere"
+			case p.Kind == markup.PieceStartTag:
+				inTag(code, p, at, i, holders, contexts, where)
+			default:
+				contexts[i], where[i] = contextIn(code, p, a, a+width)
+			}
 		}
 		return true
 	})
 	return contexts, worstOf(where, holders)
+}
+
+// tagName is the name of a tag, in lower case.
+func tagName(tag []byte) string {
+	name := strings.TrimLeft(string(tag[1:]), "/")
+	if i := strings.IndexAny(name, " \t\n\f\r/>"); i >= 0 {
+		name = name[:i]
+	}
+	return strings.ToLower(name)
 }
 
 // worstOf is the first place at which no value can stand, or nil.
@@ -112,11 +136,12 @@ func contextIn(code []byte, p markup.Piece, a, b int) (c context, where string) 
 	switch p.Kind {
 	case markup.PieceText:
 		return context{kind: inText}, ""
-	case markup.PieceStartTag:
-		return inTag(code, p, a, b)
 	case markup.PieceScript:
 		switch p.ScriptType {
 		case markup.DataBlock:
+			if p.Rules {
+				return c, "in an import map or speculation rules, which say what is loaded"
+			}
 			if p.JSON {
 				return inScript(code[p.Start:p.End], a-p.Start, b-p.Start, false)
 			}
@@ -131,38 +156,55 @@ func contextIn(code []byte, p markup.Piece, a, b int) (c context, where string) 
 	return c, "in the text of an element that is not read as markup"
 }
 
-// urlAttrs are the attributes that take one URL.
-var urlAttrs = map[string]bool{"href": true, "src": true, "action": true, "formaction": true, "poster": true,
-	"data": true, "cite": true, "background": true, "ping": true, "manifest": true, "xlink:href": true}
-
-func inTag(code []byte, p markup.Piece, a, b int) (c context, where string) {
-	where = "in a tag's or an attribute's name"
-	markup.Attrs(code, p.Start, func(at markup.Attr) bool {
-		if at.Value.None() || a < at.Value.Start || b > at.Value.End {
+// inTag finds the context of the stand-in number i, which is in a start tag, and those of
+// all that are in one URL with it.
+func inTag(code []byte, p markup.Piece, at []int, i int, holders []*placeholder.Placeholder, contexts []context, where []string) {
+	width := len(stand) + 4
+	a, b := at[i], at[i]+width
+	element := tagName(code[p.Start:p.End])
+	has := func(name string) bool { _, ok := markup.AttrValue(code, p.Start, name); return ok }
+	where[i] = "in a tag's or an attribute's name"
+	markup.Attrs(code, p.Start, func(attr markup.Attr) bool {
+		if attr.Value.None() || a < attr.Value.Start || b > attr.Value.End {
 			return true
 		}
-		name := strings.ToLower(string(code[at.Name.Start:at.Name.End]))
-		where = ""
-		switch {
-		case strings.HasPrefix(name, "on"):
-			where = "in an event handler"
-		case name == "srcdoc" || name == "srcset" || name == "imagesrcset":
-			where = "in " + name
-		case name == "style":
-			c, where = inCSS(code[at.Value.Start:at.Value.End], a-at.Value.Start, b-at.Value.Start, inStyleAt, at.Quote)
-		case urlAttrs[name]:
-			before := code[at.Value.Start:a]
-			c = context{kind: inURL, quote: at.Quote, first: len(bytes.TrimSpace(before)) == 0, query: bytes.IndexByte(before, '?') >= 0}
-			if !c.first && !bytes.ContainsAny(before, ":/?#") {
-				where = "in the scheme of a URL"
+		name := strings.ToLower(string(code[attr.Name.Start:attr.Name.End]))
+		var kind attrKind
+		kind, where[i] = kindOfAttr(element, name, has)
+		// What the browser makes of the attribute's text before anything reads it.
+		value := html.UnescapeString(string(code[attr.Value.Start:attr.Value.End]))
+		switch kind {
+		case attrText:
+			contexts[i] = context{kind: inAttr, quote: attr.Quote}
+		case attrStyle:
+			at := strings.Index(value, standIn(i))
+			contexts[i], where[i] = inCSS([]byte(value), at, at+width, inStyleAt, attr.Quote)
+		case attrLoads, attrLinks:
+			first, last := i, i
+			for last+1 < len(at) && at[last+1] < attr.Value.End {
+				last++
 			}
-		default:
-			c = context{kind: inAttr, quote: at.Quote}
+			for first > 0 && at[first-1] >= attr.Value.Start {
+				first--
+			}
+			var literals []string
+			for n := first; n <= last; n++ {
+				before, after, _ := strings.Cut(value, standIn(n))
+				literals, value = append(literals, before), after
+			}
+			var u *urlValue
+			u, where[i] = newURLValue(append(literals, value), holders[first:last+1], kind == attrLinks)
+			contexts[i] = context{kind: inURL, quote: attr.Quote, url: u, part: u.parts[i-first], last: i == last}
+			if i > first {
+				contexts[i].url = contexts[first].url
+			}
 		}
 		return false
 	})
-	return c, where
 }
+
+// standIn is what takes the place of the placeholder number i.
+func standIn(i int) string { return fmt.Sprintf("%s%04d", stand, i+1) }
 
 // inScript finds what token of a script the stand-in is in.
 func inScript(script []byte, a, b int, isCode bool) (c context, where string) {
@@ -190,6 +232,9 @@ func inScript(script []byte, a, b int, isCode bool) (c context, where string) {
 		if a < start || a >= end {
 			continue
 		}
+		if why := unfinished(script[:a]); why != "" {
+			return c, why
+		}
 		switch {
 		case tt == js.StringToken:
 			return context{kind: inString, quote: data[0], code: isCode}, ""
@@ -206,6 +251,32 @@ func inScript(script []byte, a, b int, isCode bool) (c context, where string) {
 	}
 }
 
+// half is the end of a text that what comes after it may complete: an escape of a string,
+// or the beginning of a tag or comment that a browser looks for in scripts and styles.
+var half = regexp.MustCompile(`(\\(x[0-9a-fA-F]?|u[0-9a-fA-F]{0,3}|u\{[0-9a-fA-F]*|[0-9a-fA-F]{0,5})|<[/!]?[-a-zA-Z]*|--|\$)$`)
+
+// unfinished says why no value can stand right after a text of a script or style.
+func unfinished(before []byte) string {
+	tail := before[max(len(before)-80, 0):]
+	m := half.Find(tail)
+	switch {
+	case m == nil:
+		return ""
+	case m[0] == '\\':
+		n := len(tail) - len(m)
+		for n > 0 && tail[n-1] == '\\' {
+			n--
+		}
+		if (len(tail)-len(m)-n)%2 == 1 { // the backslash is itself escaped
+			return ""
+		}
+		return "right after a backslash, or within an escape"
+	case m[0] == '$':
+		return `right after "$"`
+	}
+	return fmt.Sprintf("right after %q", m)
+}
+
 // inCSS finds what token of a style the stand-in is in.
 func inCSS(style []byte, a, b int, kind contextKind, quote byte) (c context, where string) {
 	l := css.NewLexer(parse.NewInputBytes(bytes.Clone(style)))
@@ -219,6 +290,9 @@ func inCSS(style []byte, a, b int, kind contextKind, quote byte) (c context, whe
 		at = end
 		if a < start || a >= end {
 			continue
+		}
+		if why := unfinished(style[:a]); why != "" {
+			return c, why
 		}
 		switch tt {
 		case css.IdentToken, css.HashToken, css.DimensionToken:
@@ -237,6 +311,7 @@ func fill(t *placeholder.Template, contexts []context, p *gatefile.Part, it *gat
 	var b strings.Builder
 	n := 0
 	lookup := v.lookup(it)
+	var inURLs []string // the values of the URL that is being filled in
 	for _, piece := range t.Pieces {
 		if piece.Placeholder == nil {
 			if p.Kind.Tagged() {
@@ -251,16 +326,20 @@ func fill(t *placeholder.Template, contexts []context, p *gatefile.Part, it *gat
 		if failed != nil {
 			return "", failedValue(failed, at)
 		}
-		c := context{kind: inURL, first: n == 0 && len(t.Pieces) > 0 && t.Pieces[0].Placeholder == piece.Placeholder}
-		if !p.Kind.Tagged() {
-			c = contexts[n]
-		}
+		c := contexts[n]
 		n++
 		if c.kind == asLiteral && (value.Number || v.bare(value.Name)) && gatefile.IsBare(value.Text) {
 			b.WriteString(value.Text)
 			continue
 		}
 		text, why := c.escape(value.Text)
+		if c.kind == inURL {
+			inURLs = append(inURLs, c.part.escape(value.Text))
+			if c.last && why == "" {
+				why = c.url.check(inURLs, v.Host)
+				inURLs = nil
+			}
+		}
 		if why != "" {
 			return "", &ValueError{Pos: at, Message: fmt.Sprintf("%s is %q, %s", piece.Placeholder.Raw, value.Text, why)}
 		}
@@ -269,16 +348,35 @@ func fill(t *placeholder.Template, contexts []context, p *gatefile.Part, it *gat
 	return b.String(), nil
 }
 
+// contextsOfURL are the contexts of a template that is one URL.
+func contextsOfURL(t *placeholder.Template, link bool) ([]context, *ContextError) {
+	literals, holders := []string{""}, []*placeholder.Placeholder(nil)
+	for _, p := range t.Pieces {
+		if p.Placeholder == nil {
+			literals[len(literals)-1] += p.Text
+			continue
+		}
+		holders, literals = append(holders, p.Placeholder), append(literals, "")
+	}
+	if len(holders) == 0 {
+		return nil, nil
+	}
+	u, where := newURLValue(literals, holders, link)
+	if where != "" {
+		return nil, &ContextError{holders[0].Offset, where}
+	}
+	contexts := make([]context, len(holders))
+	for i := range contexts {
+		contexts[i] = context{kind: inURL, quote: '"', url: u, part: u.parts[i], last: i == len(holders)-1}
+	}
+	return contexts, nil
+}
+
 // escape makes a value safe for its context; why says why it cannot.
 func (c context) escape(v string) (text, why string) {
 	switch c.kind {
 	case inURL:
-		if c.first {
-			if why := badURL("href", v); why != "" {
-				return "", why
-			}
-		}
-		v = escapeURL(v, c.query)
+		v = c.part.escape(v)
 		fallthrough
 	case inText, inAttr:
 		v = html.EscapeString(v)
@@ -306,44 +404,6 @@ var unquoted = strings.NewReplacer(" ", "&#32;", "\t", "&#9;", "\n", "&#10;", "\
 
 var cssValue = regexp.MustCompile(`^([-+]?(\d+(\.\d+)?|\.\d+)(%|[a-zA-Z]{1,5})?|#[0-9a-fA-F]{3,8}|[a-zA-Z][a-zA-Z-]{0,40})$`)
 
-// badURL says why a value cannot be the beginning of a URL attribute.
-func badURL(attr, v string) string {
-	if !urlAttrs[attr] {
-		return ""
-	}
-	clean := strings.ToLower(strings.Map(func(r rune) rune {
-		if r <= ' ' {
-			return -1
-		}
-		return r
-	}, v))
-	for _, scheme := range []string{"javascript:", "vbscript:", "data:"} {
-		if strings.HasPrefix(clean, scheme) {
-			return "and a URL here must not begin with " + scheme
-		}
-	}
-	return ""
-}
-
-// escapeURL percent-encodes what a URL cannot hold and, behind "?", what would
-// end a parameter (URL Standard, 1.3).
-func escapeURL(v string, query bool) string {
-	var b strings.Builder
-	for i := 0; i < len(v); i++ {
-		c := v[i]
-		switch {
-		case c <= ' ' || c >= 0x7F || strings.IndexByte("\"'<>`{}\\^|", c) >= 0,
-			query && strings.IndexByte("&=#+?", c) >= 0:
-			fmt.Fprintf(&b, "%%%02X", c)
-		case c == '%' && !isEscape(v[i:]):
-			b.WriteString("%25")
-		default:
-			b.WriteByte(c)
-		}
-	}
-	return b.String()
-}
-
 func isEscape(s string) bool {
 	if len(s) < 3 {
 		return false
@@ -369,7 +429,7 @@ func escapeString(v string, quote byte, isCode bool) string {
 			b.WriteString(`\t`)
 		case r == rune(quote) && !isCode:
 			b.WriteString(`\"`)
-		case r < ' ' || r == '<' || r == '>' || r == '&' || r == '"' || r == '\'' || r == '`' || r == '$' && quote == '`' ||
+		case r < ' ' || r == '<' || r == '>' || r == '&' || r == '"' || r == '\'' || r == '`' || (r == '$' || r == '{') && quote == '`' ||
 			r == 0x2028 || r == 0x2029 || r == 0xFEFF:
 			fmt.Fprintf(&b, `\u%04X`, r)
 		default:

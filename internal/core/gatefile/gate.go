@@ -7,6 +7,7 @@ package gatefile
 import (
 	"fmt"
 	"regexp"
+	"strings"
 
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/pagequery"
@@ -96,6 +97,17 @@ type Site struct {
 	Manifest       Text
 	Extensionless  bool
 	Marks          bool
+}
+
+// Trusts reports whether a host, in lower case, is among those of trust.
+func (s *Site) Trusts(host string) bool {
+	for _, t := range s.Trust {
+		t := strings.ToLower(t.Value)
+		if host == t || strings.HasPrefix(t, "*.") && strings.HasSuffix(host, t[1:]) {
+			return true
+		}
+	}
+	return false
 }
 
 // A Text is a scalar of the file. Its position is that of its first character.

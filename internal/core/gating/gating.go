@@ -5,6 +5,7 @@ package gating
 
 import (
 	"fmt"
+	"net/url"
 	"slices"
 	"strings"
 	"sync"
@@ -404,6 +405,7 @@ func (g *Gate) Values(v *View) *compose.Values {
 	return &compose.Values{
 		Lookup: v.Lookup,
 		Page:   &v.Page,
+		Host:   g.mayLead,
 		IsList: func(fact string) bool { return g.File.ListFacts[fact] },
 		Built: func(name string) ([]string, bool) {
 			if g.File.Manifest == nil {
@@ -412,6 +414,15 @@ func (g *Gate) Values(v *View) *compose.Values {
 			return g.File.Manifest.Find(name)
 		},
 	}
+}
+
+// mayLead reports whether values may say that something is loaded from a host: the site's
+// own, and those under site.trust.
+func (g *Gate) mayLead(host string) bool {
+	if u, err := url.Parse(g.File.Site.URL.Value); err == nil && u.Host != "" && strings.EqualFold(u.Hostname(), host) {
+		return true
+	}
+	return g.File.Site.Trusts(host)
 }
 
 // params gives an item's parameters their values on a page, and at a spot of it.

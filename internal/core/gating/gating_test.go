@@ -88,7 +88,7 @@ func TestEdits(t *testing.T) {
 		{"instead of each", item("code: <hr>, place: {instead-of: p}, each: true"), []string{"<p>one", "<!--yg:x--><hr><!--/yg:x-->", "<p>two", "<!--yg:x--><hr><!--/yg:x-->"}},
 		{"found is moved", "items: {k: {found: '[src=\"/kit/a.js\"]', place: body-end, pages: all}}\n", []string{"\n  <script src=\"/kit/a.js\"></script>", "", "<!-- </body> -->", "<!-- </body> -->\n  <script src=\"/kit/a.js\"></script>"}},
 		{"found is moved and changed", "items: {k: {found: '[src=\"/kit/a.js\"]', place: {before: main}, load: defer, attrs: {data-x: 1}, pages: all}}\n", []string{"\n  <script src=\"/kit/a.js\"></script>", "", "class=\"x\">", "class=\"x\">\n  <script defer data-x=\"1\" src=\"/kit/a.js\"></script>"}},
-		{"load and attrs of found", "items: {k: {found: {url: /kit/a.js}, load: async, attrs: {src-x: '@{page.path}', defer: false}, pages: all}}\n", []string{`<script src=`, `<script async src-x="/visit/" src=`}},
+		{"load and attrs of found", "items: {k: {found: {url: /kit/a.js}, load: async, attrs: {data-x: '@{page.path}', defer: false}, pages: all}}\n", []string{`<script src=`, `<script async data-x="/visit/" src=`}},
 		{"replaces", "items: {k: {replaces: {url: /kit/**}, script: /new.js, stylesheet: /new.css, code: <b>v</b>, load: now, pages: all}}\n", []string{
 			`<link rel="stylesheet" href="/kit/a.css">`, `<!--yg:k--><link rel="stylesheet" href="/new.css"><!--/yg:k-->`,
 			`<script src="/kit/a.js"></script>`, `<!--yg:k--><script src="/new.js"></script><!--/yg:k-->`,
@@ -290,13 +290,13 @@ items:
 
 // TestSpots: where an author asks for an item, and what may be asked.
 func TestSpots(t *testing.T) {
-	const yaml = "items:\n  map:\n    code: <b h=\"@{height}\">@{cap}</b>\n    stylesheet: /map.css\n    place: {code: spot}\n    params: {height: {value: 480, max: 900}, cap: none}\n    except: /out/\n  only: {code: <i>o</i>, place: spot, pages: /wanted/}\n"
+	const yaml = "items:\n  map:\n    code: <b title=\"@{height}\">@{cap}</b>\n    stylesheet: /map.css\n    place: {code: spot}\n    params: {height: {value: 480, max: 900}, cap: none}\n    except: /out/\n  only: {code: <i>o</i>, place: spot, pages: /wanted/}\n"
 	const link = `<!--yg:map--><link rel="stylesheet" href="/map.css"><!--/yg:map-->`
 	for _, c := range []struct{ name, path, body, want, problem string }{
-		{"a comment stays", "/", "<p>a</p><!-- yg-spot map -->", "<p>a</p><!-- yg-spot map --><!--yg:map--><b h=\"480\">none</b><!--/yg:map-->", ""},
-		{"an element is replaced", "/", `<p>a</p><div data-yg-spot="map" data-height="20"></div>`, "<p>a</p><!--yg:map--><b h=\"20\">none</b><!--/yg:map-->", ""},
-		{"several, each with its own", "/", `<!--yg-spot map height=1--><i data-yg-spot=map data-cap="a &amp; b"> </i>`, "<!--yg-spot map height=1--><!--yg:map--><b h=\"1\">none</b><!--/yg:map--><!--yg:map--><b h=\"480\">a &amp; b</b><!--/yg:map-->", ""},
-		{"quoted", "/", `<!-- yg-spot map cap='To-"night" <x>' -->`, `<!-- yg-spot map cap='To-"night" <x>' --><!--yg:map--><b h="480">To-&#34;night&#34; &lt;x&gt;</b><!--/yg:map-->`, ""},
+		{"a comment stays", "/", "<p>a</p><!-- yg-spot map -->", "<p>a</p><!-- yg-spot map --><!--yg:map--><b title=\"480\">none</b><!--/yg:map-->", ""},
+		{"an element is replaced", "/", `<p>a</p><div data-yg-spot="map" data-height="20"></div>`, "<p>a</p><!--yg:map--><b title=\"20\">none</b><!--/yg:map-->", ""},
+		{"several, each with its own", "/", `<!--yg-spot map height=1--><i data-yg-spot=map data-cap="a &amp; b"> </i>`, "<!--yg-spot map height=1--><!--yg:map--><b title=\"1\">none</b><!--/yg:map--><!--yg:map--><b title=\"480\">a &amp; b</b><!--/yg:map-->", ""},
+		{"quoted", "/", `<!-- yg-spot map cap='To-"night" <x>' -->`, `<!-- yg-spot map cap='To-"night" <x>' --><!--yg:map--><b title="480">To-&#34;night&#34; &lt;x&gt;</b><!--/yg:map-->`, ""},
 		{"no item", "/", "<!-- yg-spot maps -->", "", `a spot names "maps", which is no item (did you mean "map"?)`},
 		{"no parameter", "/", "<!-- yg-spot map heigth=3 -->", "", `item "map" has no parameter "heigth" (did you mean "height"?)`},
 		{"out of limits", "/", "<!-- yg-spot map height=901 -->", "", "height is at most 900, not 901"},

@@ -8,6 +8,7 @@ type Piece struct {
 	Start, End int
 	ScriptType ScriptKind // of a script's text
 	JSON       bool       // the script's type is a JSON one
+	Rules      bool       // it says what is loaded: an import map or speculation rules
 }
 
 // PieceKind tells how a stretch of HTML is read.
@@ -64,7 +65,8 @@ func Pieces(src []byte, yield func(Piece) bool) {
 				p.Kind, p.ScriptType = PieceScript, ScriptType(src, t.start)
 				v, _ := AttrValue(src, t.start, "type")
 				v = asciiLower(strings.TrimSpace(v))
-				p.JSON = strings.HasSuffix(v, "json") || v == "importmap" || v == "speculationrules"
+				p.Rules = v == "importmap" || v == "speculationrules"
+				p.JSON = strings.HasSuffix(v, "json") || p.Rules
 			case TagStyle:
 				p.Kind = PieceStyle
 			case TagTitle, TagTextarea:

@@ -40,7 +40,8 @@ type Option struct {
 
 // A Filter changes a value: cut N, lower, upper; before "…" and after "…" take a
 // separator off with what follows or precedes it, without "…" takes a text out; s and ms
-// turn a span of time into a bare number of that unit.
+// turn a span of time into a bare number of that unit; path lets a value in a URL be several
+// parts of its path.
 type Filter struct {
 	Name  string
 	Count int    // of cut
@@ -59,7 +60,7 @@ func (e *Error) Error() string { return e.Message }
 var Names = []string{"site.name", "site.url", "page.title", "page.heading", "page.description", "page.path", "page.url", "page.lang"}
 
 // Filters are the names of the filters.
-var Filters = []string{"cut", "lower", "upper", "before", "after", "without", "s", "ms"}
+var Filters = []string{"cut", "lower", "upper", "before", "after", "without", "s", "ms", "path"}
 
 // Known reports whether a name can have a value: a fixed one, one with a part of
 // its own, or a parameter of the item.
@@ -177,7 +178,7 @@ func parseOne(text string, at int, params []string) (*Placeholder, int, *oneErro
 		start := i
 		f := Filter{Name: word()}
 		switch f.Name {
-		case "lower", "upper", "s", "ms":
+		case "lower", "upper", "s", "ms", "path":
 		case "cut":
 			space()
 			n, err := strconv.Atoi(word())
