@@ -1,17 +1,11 @@
 package compose
 
 import (
-	"encoding/json"
 	"strings"
 	"testing"
 
-	"github.com/tdewolff/parse/v2"
-	"github.com/tdewolff/parse/v2/js"
-	"golang.org/x/net/html"
-
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/placeholder"
 )
 
 // item reads one item of a gate file and makes it ready.
@@ -142,83 +136,6 @@ func TestRefused(t *testing.T) {
 			t.Errorf("%s: error %v, want %q", yaml, err, want)
 		}
 	}
-}
-
-// FuzzValue: no value can leave the place where its placeholder puts it.
-func FuzzValue(f *testing.F) {
-	for _, v := range []string{"x", "</script><script>alert(1)</script>", `"; alert(1); "`, `'-alert(1)-'`, "${alert(1)}", "`", "\\", "\u2028", "<!--", "<!--<script>",
-		"]]>", "--><img src=x onerror=alert(1)>", "&quot;", "a b onclick=x", "javascript:alert(1)", " java\nscript:x", "\x00", "\\u0022", "red;x:expression(1)", "//x", "\xff"} {
-		f.Add(v)
-	}
-	code := `<p title="@{page.title}" class=@{page.title} id='@{page.title}'>@{page.title}</p><a href="/s?q=@{page.title}&amp;r=1">y</a>` +
-		"<script>f(\"@{page.title}\", '@{page.title}', `@{page.title}`, @{page.title})</script>" +
-		`<script type="application/ld+json">{"a": "@{page.title}", "b": @{page.title}}</script>`
-	t, err := placeholder.ParseCode(code)
-	if err != nil {
-		f.Fatal(err)
-	}
-	contexts, bad := contextsOf(t, gatefile.Code)
-	if bad != nil {
-		f.Fatal(bad)
-	}
-	part := &gatefile.Part{Kind: gatefile.Code, Template: t, Text: code}
-	render := func(v string) string {
-		out, err := fill(t, contexts, part, &gatefile.Item{}, &Values{Lookup: func(string) string { return v }})
-		if err != nil {
-			return ""
-		}
-		return out
-	}
-	plain := shape(render("x"))
-	f.Fuzz(func(t *testing.T, v string) {
-		if v == "" {
-			return
-		}
-		out := render(v)
-		if got := shape(out); got != plain {
-			t.Fatalf("%q: the code becomes\n%s\nits shape\n%s\nwant\n%s", v, out, got, plain)
-		}
-	})
-}
-
-// shape is the structure of HTML without its texts and values: the tags with
-// their attributes' names, the tokens of scripts, the keys of JSON.
-func shape(code string) string {
-	var b strings.Builder
-	z := html.NewTokenizer(strings.NewReader(code))
-	script := ""
-	for tt := z.Next(); tt != html.ErrorToken; tt = z.Next() {
-		t := z.Token()
-		b.WriteString("\n" + tt.String())
-		switch tt {
-		case html.StartTagToken, html.EndTagToken, html.SelfClosingTagToken:
-			b.WriteString(" " + t.Data)
-			script = ""
-			for _, a := range t.Attr {
-				b.WriteString(" " + a.Key)
-			}
-			if tt == html.StartTagToken && t.Data == "script" {
-				script = "js"
-				if len(t.Attr) > 0 {
-					script = "json"
-				}
-			}
-		case html.TextToken:
-			switch script {
-			case "js":
-				l := js.NewLexer(parse.NewInputString(t.Data))
-				for tt, _ := l.Next(); tt != js.ErrorToken; tt, _ = l.Next() {
-					b.WriteString(" " + tt.String())
-				}
-			case "json":
-				var v struct{ A, B any }
-				if err := json.Unmarshal([]byte(strings.ToValidUTF8(t.Data, "?")), &v); err != nil {
-					b.WriteString(" " + err.Error())
-				}
-			}
-		}
-	}
-	return b.String()
 }
 
 // TestRuntimeIsSmall: the script that every page with a popup gets.

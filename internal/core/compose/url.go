@@ -184,7 +184,7 @@ func (u *urlValue) check(values []string, hosts func(host string) bool) (why str
 		return `which would make "." or ".." of a part of the path`
 	}
 	if len(u.parts) > 0 && u.parts[0] == inBeginning {
-		return u.checkBeginning(f, filled.String(), hosts)
+		return u.checkBeginning(f, hosts)
 	}
 	switch {
 	case f.scheme != h.scheme:
@@ -200,7 +200,7 @@ func (u *urlValue) check(values []string, hosts func(host string) bool) (why str
 }
 
 // checkBeginning looks at a URL that a value begins.
-func (u *urlValue) checkBeginning(f urlShape, filled string, hosts func(string) bool) string {
+func (u *urlValue) checkBeginning(f urlShape, hosts func(string) bool) string {
 	switch f.scheme {
 	case "", "http:", "https:":
 	case "mailto:", "tel:", "sms:":
@@ -214,11 +214,7 @@ func (u *urlValue) checkBeginning(f urlShape, filled string, hosts func(string) 
 	if f.authority == "" {
 		return ""
 	}
-	clean := cleanURL(filled)
-	if f.scheme == "" {
-		clean = "https:" + clean
-	}
-	p, err := url.Parse(clean)
+	p, err := url.Parse("https:" + f.authority)
 	switch {
 	case err != nil:
 		return "which is no URL"
