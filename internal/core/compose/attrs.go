@@ -39,6 +39,16 @@ func words(list string) map[string]bool {
 	return m
 }
 
+// NoPlace says why no value can stand in an attribute of an element, both in lower case;
+// "" where one can. has looks up other attributes of the element.
+func NoPlace(element, attr string, has func(string) bool) string {
+	kind, where := kindOfAttr(element, attr, has)
+	if kind == attrStyle {
+		return "in " + attr
+	}
+	return where
+}
+
 // kindOfAttr says what an attribute of an element holds, both in lower case; where says
 // why no value can stand in it. has looks up other attributes of the element; it may be
 // nil.

@@ -135,7 +135,7 @@ func (r *reader) key(e entry, keys *[]Key) {
 		for _, x := range r.entries(e.node, "link") {
 			rel := strings.ToLower(strings.TrimSpace(x.key))
 			remedy := ""
-			switch {
+			switch rel := strings.ToLower(rel); {
 			case rel == "stylesheet":
 				remedy = "make it an item: stylesheet: URL"
 			case rel == "preload" || rel == "modulepreload" || rel == "prefetch":

@@ -3,6 +3,7 @@ package gating
 import (
 	"fmt"
 
+	"yellowgate/internal/core/compose"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 )
@@ -125,6 +126,10 @@ func (e *editing) changeTags() {
 				e.change(at).Remove = append(e.change(at).Remove, a.Name)
 				continue
 			}
+			if where := e.noPlace(at, a); where != "" {
+				e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: a.Pos, Message: fmt.Sprintf("item %q: a placeholder cannot stand %s", it.Name, where), Remedy: "write the text out"})
+				continue
+			}
 			v, err := it.Attr(a, values)
 			if err != nil {
 				e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: err.Pos, Message: fmt.Sprintf("item %q: %s", it.Name, err.Message), Remedy: remedyFor(err)})
@@ -144,6 +149,18 @@ func (e *editing) changeTags() {
 		}
 	}
 	e.implied("body", &e.body, e.Scan.BodyTag)
+}
+
+// noPlace says why no value can stand in an attribute of a found element; "" where the
+// attribute has no placeholder, or one can.
+func (e *editing) noPlace(at int, a *gatefile.Attr) string {
+	if a.Value == nil || a.Value.Plain() {
+		return ""
+	}
+	return compose.NoPlace(markup.TagName(e.Source.Text, at), a.Name, func(name string) bool {
+		_, ok := markup.AttrValue(e.Source.Text, at, name)
+		return ok
+	})
 }
 
 // addClasses adds class names to the elements that a part's selector matches.

@@ -366,3 +366,39 @@ func TestContradictions(t *testing.T) {
 		}
 	}
 }
+
+// TestLoadingValues: values that make the browser load something lead to the site's own
+// host and to those that the gate file trusts, in metadata and in attributes of found
+// elements; what visitors follow leads anywhere.
+func TestLoadingValues(t *testing.T) {
+	for _, c := range []struct{ gate, page, want string }{ // want: of the problem, or "" for none
+		{"metadata: [{pages: all, link: {manifest: '@{page.meta.x}'}}]", "https://evil.example/x.css", "leads to evil.example"},
+		{"metadata: [{pages: all, link: {manifest: '@{page.meta.x}'}}]", "https://cdn.ternhill.example/x.css", ""},
+		{"metadata: [{pages: all, link: {preconnect: '//@{page.meta.x}/x'}}]", "evil.example", "and no value can stand in the host of a URL"},
+		{"metadata: [{pages: all, link: {manifest: '@{page.meta.x}'}}]", "javascript:alert(1)", "must not begin with javascript:"},
+		{"metadata: [{pages: all, link: {manifest: '/css/@{page.meta.x}.css'}}]", "/evil.example", ""},
+		{"metadata: [{pages: all, link: {manifest: '/css/@{page.meta.x}.css'}}]", "..", ""},
+		{"metadata: [{pages: all, link: {manifest: '/css/@{page.meta.x}/x.css'}}]", "..", `make "." or ".."`},
+		{"metadata: [{pages: all, canonical: '@{page.meta.x}'}]", "https://elsewhere.example/", ""},
+		{"metadata: [{pages: all, link: {alternate: '@{page.meta.x}'}}]", "https://elsewhere.example/", ""},
+		{"items: {k: {found: 'meta[http-equiv]', attrs: {content: '0;url=@{page.meta.x}'}, pages: all}}", "javascript:alert(1)", "in the content of a meta element with http-equiv"},
+		{"items: {k: {found: 'img', attrs: {poster: '@{page.meta.x}'}, pages: all}}", "https://evil.example/x", "leads to evil.example"},
+	} {
+		text := "yellowgate: 1\nsite: {url: https://ternhill.example, trust: ['*.ternhill.example']}\n" + c.gate + "\n"
+		file, problems := gatefile.Parse("g.yaml", []byte(text), nil)
+		if len(problems) > 0 {
+			t.Errorf("%s: %v", c.gate, problems)
+			continue
+		}
+		g, problems := New(file, "2026-11-25")
+		src := `<!doctype html><html><head><title>t</title><meta name="x" content="` + c.page + `"><meta http-equiv="refresh" content="9"></head><body><p>x</p><img src="/a" alt=""></body></html>`
+		r := g.Page([]byte(src), page.Page{Path: "/", File: "index.html"})
+		for _, p := range r.Problems {
+			problems = append(problems, p.Problem)
+		}
+		switch {
+		case c.want == "" && len(problems) > 0, c.want != "" && (len(problems) == 0 || !strings.Contains(problems[0].Message, c.want)):
+			t.Errorf("%s with %q: %v, want %q", c.gate, c.page, problems, c.want)
+		}
+	}
+}

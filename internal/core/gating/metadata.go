@@ -1,10 +1,12 @@
 package gating
 
 import (
+	"fmt"
 	"html"
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/compose"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/verdict"
@@ -241,6 +243,9 @@ func (e *editing) setKey(id string, w *verdict.Candidate) {
 		}
 		return
 	}
+	if !w.None && !e.mayLoad(name, w) {
+		return
+	}
 	_, at := e.Own(id)
 	next := 0
 	for _, el := range at {
@@ -260,6 +265,30 @@ func (e *editing) setKey(id string, w *verdict.Candidate) {
 	for ; next < len(w.Values); next++ {
 		e.newElement(name, e.fit(keyElement(name, w, next)))
 	}
+}
+
+// followed are the link types whose URLs nothing loads (HTML, 4.6.7).
+var followed = []string{"alternate", "author", "canonical", "help", "license", "me", "next", "prev", "search", "shortlink", "bookmark", "amphtml", "edituri", "describedby"}
+
+// mayLoad looks at the values of a key that makes the browser load something: they come
+// from placeholders only as far as values may lead there.
+func (e *editing) mayLoad(name string, w *verdict.Candidate) bool {
+	rel := strings.TrimPrefix(name, "link.")
+	if valueAttr(name) != "href" || w.Key == nil || slices.Contains(followed, strings.ToLower(rel)) {
+		return true
+	}
+	for n := range w.Values {
+		if n >= len(w.Key.Values) || w.Key.Values[n].Value == nil || w.Key.Values[n].Value.Plain() {
+			continue
+		}
+		text, why := compose.FillURL(w.Key.Values[n].Value, e.View.Lookup, e.gate.mayLead)
+		if why != "" {
+			e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: w.Key.Values[n].Pos, Message: fmt.Sprintf("%s is %q, %s", name, text, why), Remedy: "list the host under site.trust, or write the URL out"})
+			return false
+		}
+		w.Values[n] = text
+	}
+	return true
 }
 
 // newElement writes an element of a key at its place in the head.

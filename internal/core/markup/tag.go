@@ -194,3 +194,12 @@ func TagAt(src []byte, at int) Tag {
 	t, _ := readName(src, at+1)
 	return t
 }
+
+// TagName is the name of the tag at an offset, in lower case.
+func TagName(src []byte, at int) string {
+	end := at + 1
+	for end < len(src) && !isSpace(src[end]) && src[end] != '/' && src[end] != '>' {
+		end++
+	}
+	return asciiLower(string(src[min(at+1, end):end]))
+}
