@@ -45,4 +45,8 @@ func (p *Printer) Find(r *run.FindResult, verbose bool) {
 			p.Line("  %s", p.dim.Render(fmt.Sprintf("… and %d more: --verbose shows them", shown-limit)))
 		}
 	}
+	if r.Unlisted > 0 {
+		p.Line("")
+		p.Line("  %s", p.dim.Render(fmt.Sprintf("%d are counted and not listed: of one file the first thousand are", r.Unlisted)))
+	}
 }

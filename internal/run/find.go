@@ -33,6 +33,27 @@ type FindResult struct {
 	Count map[string]int `json:"count"` // by kind
 	Pages map[string]int `json:"pages"` // by kind: files that have it so
 	Hits  []FindHit      `json:"hits"`
+	// Unlisted counts the occurrences that are not among the hits: of one file at most a
+	// thousand are.
+	Unlisted int `json:"unlisted"`
+}
+
+// mostHits is how many occurrences in one file are listed.
+const mostHits = 1000
+
+// found are the occurrences in one file.
+type found struct {
+	hits  []FindHit
+	count map[string]int // by kind, those included that are not listed
+}
+
+func (f *found) add(kind string, hit func() FindHit) {
+	if f.count == nil {
+		f.count = map[string]int{}
+	}
+	if f.count[kind]++; len(f.hits) < mostHits {
+		f.hits = append(f.hits, hit())
+	}
 }
 
 // Find looks for a word, a name or a URL in the pages of a folder, and in its
@@ -60,31 +81,29 @@ func Find(dir, word string, project *site.Project, progress Progress) (*FindResu
 	}
 	r.Files = len(kept)
 	needle := bytes.ToLower([]byte(word))
-	err = site.InOrder(len(kept), func(i int) ([]FindHit, error) {
+	err = site.InOrder(len(kept), func(i int) (found, error) {
 		buf := site.GetBuffer()
 		defer buf.Release()
 		b, err := buf.ReadFile(dir, kept[i].Path)
 		if err != nil {
-			return nil, err
+			return found{}, err
 		}
 		p, isPage := pages[kept[i].Path]
 		if !isPage {
 			return findInFile(b, kept[i].Path, needle), nil
 		}
 		return findInPage(markup.Read(b), p, needle), nil
-	}, func(i int, hits []FindHit) error {
+	}, func(i int, f found) error {
 		if progress != nil {
 			progress(i+1, len(kept))
 		}
-		had := map[string]bool{}
-		for _, h := range hits {
-			r.Count[h.Kind]++
-			if !had[h.Kind] {
-				had[h.Kind] = true
-				r.Pages[h.Kind]++
-			}
+		r.Unlisted -= len(f.hits)
+		for kind, n := range f.count {
+			r.Count[kind] += n
+			r.Unlisted += n
+			r.Pages[kind]++
 		}
-		r.Hits = append(r.Hits, hits...)
+		r.Hits = append(r.Hits, f.hits...)
 		return nil
 	})
 	rank := map[string]int{}
@@ -95,13 +114,15 @@ func Find(dir, word string, project *site.Project, progress Progress) (*FindResu
 	return r, err
 }
 
-func findInFile(b []byte, file string, needle []byte) (hits []FindHit) {
+func findInFile(b []byte, file string, needle []byte) (f found) {
 	locate := markup.NewLocator(b)
 	each(bytes.ToLower(b), needle, func(at int) {
-		line, col := locate.Locate(at)
-		hits = append(hits, FindHit{Kind: "file", File: file, Line: line, Column: col, Text: around(b, at, len(needle))})
+		f.add("file", func() FindHit {
+			line, col := locate.Locate(at)
+			return FindHit{Kind: "file", File: file, Line: line, Column: col, Text: around(b, at, len(needle))}
+		})
 	})
-	return hits
+	return f
 }
 
 // each calls visit for the offset of each occurrence.
@@ -128,11 +149,11 @@ func around(b []byte, at, n int) string {
 	return strings.ToValidUTF8(markup.CollapseSpace(string(b[from:to])), "")
 }
 
-func findInPage(src *markup.Source, p page.Page, needle []byte) (hits []FindHit) {
+func findInPage(src *markup.Source, p page.Page, needle []byte) (f found) {
 	lower := bytes.ToLower(src.Text)
 	if len(lower) != len(src.Text) || !bytes.Contains(lower, needle) {
 		if lower = src.Text; !bytes.Contains(lower, needle) {
-			return nil
+			return f
 		}
 	}
 	scan := markup.Scan(src.Text, nil)
@@ -151,18 +172,21 @@ func findInPage(src *markup.Source, p page.Page, needle []byte) (hits []FindHit)
 				return
 			}
 			counted = end
-			h := FindHit{Kind: kind, Page: p.Path, File: p.File, Text: around(src.Text, at, len(needle))}
-			h.Line, h.Column = locate.Locate(at)
-			for _, r := range regions {
-				if at >= r.Start && at < r.End {
-					h.Item = r.Name
+			f.add(kind, func() FindHit {
+				h := FindHit{Kind: kind, Page: p.Path, File: p.File, Text: around(src.Text, at, len(needle))}
+				h.Line, h.Column = locate.Locate(at)
+				for len(regions) > 0 && regions[0].End <= at {
+					regions = regions[1:]
 				}
-			}
-			hits = append(hits, h)
+				if len(regions) > 0 && at >= regions[0].Start {
+					h.Item = regions[0].Name
+				}
+				return h
+			})
 		})
 		return true
 	})
-	return hits
+	return f
 }
 
 // kindOf says what an occurrence in a piece of a page is, "" for a tag's own

@@ -35,16 +35,26 @@ of the body. Inline scripts are not reported: they wait for nothing but themselv
 
 // contentAfter reports whether something stands in the body behind an offset that
 // a visitor could wait for: a tag that is no script or style, or text.
-func (p *Pass) contentAfter(at int) (found bool) {
+func (p *Pass) contentAfter(at int) bool {
 	if at >= p.Scan.BodyStop {
 		return false
 	}
+	if p.shows == 0 { // nobody asked yet; later scripts are further down
+		p.shows = p.lastShown(at)
+	}
+	return p.shows > at
+}
+
+// lastShown is where the last thing in the body ends behind an offset that a visitor sees;
+// -1 for none.
+func (p *Pass) lastShown(at int) int {
 	src := p.Source.Text[at:p.Scan.BodyStop]
-	unseen := 0 // up to here nothing shows: a closed dialog, a template, a noscript
+	last, unseen := -1, 0 // up to there nothing shows: a closed dialog, a template, a noscript
 	markup.Pieces(src, func(x markup.Piece) bool {
 		if x.Start < unseen {
 			return true
 		}
+		found := false
 		switch x.Kind {
 		case markup.PieceText:
 			found = len(bytes.TrimSpace(src[x.Start:x.End])) > 0
@@ -61,7 +71,10 @@ func (p *Pass) contentAfter(at int) (found bool) {
 				found = true
 			}
 		}
-		return !found
+		if found {
+			last = at + x.End
+		}
+		return true
 	})
-	return found
+	return last
 }

@@ -118,6 +118,7 @@ const (
 
 // A Pass is one page on its way through the checks.
 type Pass struct {
+	shows int // see contentAfter
 	*inventory.Record
 	Site  *Site
 	Gated *presence.Page // nil where there is no gate file

@@ -20,8 +20,11 @@ smaller one out.`,
 			return
 		}
 		var sheets []*inventory.Element
+		seen := map[string]bool{}
 		for i := range p.Elements {
-			if e := &p.Elements[i]; Own(e) && e.IsStylesheet() && e.Loads && e.Party == "own" {
+			// Every two of them are compared: of more than a hundred, the first hundred.
+			if e := &p.Elements[i]; Own(e) && e.IsStylesheet() && e.Loads && e.Party == "own" && e.Bytes > 0 && !seen[e.Ref.Path] && len(sheets) < 100 {
+				seen[e.Ref.Path] = true
 				sheets = append(sheets, e)
 			}
 		}

@@ -67,7 +67,7 @@ type Judge struct {
 // in document order. What belongs to one item is one thing, and so are a script and
 // the inline code that does nothing but call it.
 func (j *Judge) Needs(r *inventory.Record, v *Vocabulary) []*Need {
-	p := &judging{Judge: j, record: r, page: v}
+	p := &judging{Judge: j, record: r, page: v, at: map[[2]string]int{}}
 	for i := range r.Elements {
 		p.add(i)
 	}
@@ -84,6 +84,9 @@ type judging struct {
 	record  *inventory.Record
 	page    *Vocabulary
 	things  []*Need
+	at      map[[2]string]int // things by key and item
+	asks    map[string][]asking
+	words   map[string][]*Need
 	foreign bool // a script of the page is a third party's
 	unread  bool // one of the site's own cannot be read
 	fetches bool // one asks for more than can be seen, and may put it into the page
@@ -108,9 +111,13 @@ func (p *judging) add(i int) {
 	default:
 		key = "inline " + e.Digest
 	}
-	at := slices.IndexFunc(p.things, func(n *Need) bool { return n.Key == key && n.Item == e.Item })
-	if at < 0 {
+	if p.at == nil {
+		p.at = map[[2]string]int{}
+	}
+	at, known := p.at[[2]string{key, e.Item}]
+	if !known {
 		at = len(p.things)
+		p.at[[2]string{key, e.Item}] = at
 		p.things = append(p.things, &Need{Key: key, Item: e.Item})
 	}
 	n := p.things[at]
@@ -150,13 +157,9 @@ func (p *judging) join() {
 		}
 		kept = append(kept, n)
 	}
+	byName := indexNames(kept)
 	for _, s := range setUps {
-		var of []*Need
-		for _, n := range kept {
-			if n.Item == "" && n.names(s.scripts[0]) != "" {
-				of = append(of, n)
-			}
-		}
+		of := byName.of(s.scripts[0])
 		if len(of) != 1 {
 			kept = append(kept, s)
 			continue
@@ -165,6 +168,53 @@ func (p *judging) join() {
 		of[0].called = true
 	}
 	p.things = kept
+}
+
+// A nameIndex says which things define a global name or a member, at most two of each: more
+// are not told apart.
+type nameIndex struct{ globals, members map[string][]*Need }
+
+func indexNames(things []*Need) nameIndex {
+	x := nameIndex{map[string][]*Need{}, map[string][]*Need{}}
+	put := func(m map[string][]*Need, name string, n *Need) {
+		if l := m[name]; len(l) < 2 && !slices.Contains(l, n) {
+			m[name] = append(l, n)
+		}
+	}
+	for _, n := range things {
+		if n.Item != "" {
+			continue
+		}
+		for _, s := range n.scripts {
+			for _, d := range s.Defines {
+				put(x.globals, d, n)
+			}
+			for _, m := range s.Extends { // under whatever name the other calls it
+				put(x.members, m, n)
+			}
+		}
+	}
+	return x
+}
+
+// of lists the things that a script, which defines nothing, names; two stand for any more.
+func (x nameIndex) of(s *Script) (of []*Need) {
+	for _, names := range []struct {
+		used map[string]bool
+		by   map[string][]*Need
+	}{{s.Uses, x.globals}, {s.Members, x.members}} {
+		for name := range names.used {
+			for _, n := range names.by[name] {
+				if !slices.Contains(of, n) {
+					of = append(of, n)
+				}
+			}
+			if len(of) > 1 {
+				return of
+			}
+		}
+	}
+	return of
 }
 
 // onlyCalls reports whether a script looks for nothing, sets no name and does nothing
@@ -309,15 +359,9 @@ func (p *judging) sheet(n *Need, s *Sheet) {
 	if n.State == Used {
 		return
 	}
-	for _, other := range p.things {
-		for _, o := range other.sheets {
-			for _, name := range slices.Sorted(maps.Keys(s.Sets)) {
-				if o != s && o.Asks[name] {
-					n.State, n.By, n.From = Used, name, other.source()
-					return
-				}
-			}
-		}
+	if name, other := p.asker(s); other != nil {
+		n.State, n.By, n.From = Used, name, other.source()
+		return
 	}
 	for _, name := range slices.Sorted(maps.Keys(s.Sets)) {
 		if p.page.asks[name] {
@@ -335,6 +379,59 @@ func (p *judging) sheet(n *Need, s *Sheet) {
 	}
 }
 
+// asker is the first thing with another sheet that asks for a name which a sheet sets, and
+// that name.
+func (p *judging) asker(s *Sheet) (name string, by *Need) {
+	if p.asks == nil {
+		p.asks = map[string][]asking{}
+		for i, n := range p.things {
+			for _, o := range n.sheets {
+				for name := range o.Asks {
+					if l := p.asks[name]; len(l) < 2 && (len(l) == 0 || l[0].sheet != o) {
+						p.asks[name] = append(l, asking{i, o})
+					}
+				}
+			}
+		}
+	}
+	first := len(p.things)
+	for _, n := range slices.Sorted(maps.Keys(s.Sets)) {
+		for _, a := range p.asks[n] {
+			if a.sheet != s && a.thing < first {
+				first, name, by = a.thing, n, p.things[a.thing]
+			}
+		}
+	}
+	return name, by
+}
+
+// asking is a sheet that asks for a name, and the number of its thing.
+type asking struct {
+	thing int
+	sheet *Sheet
+}
+
+// wordsOf are the first two things whose scripts have a word in their texts.
+func (p *judging) wordsOf(word string) []*Need {
+	if p.words == nil {
+		p.words = map[string][]*Need{}
+		for _, n := range p.things {
+			for _, s := range n.scripts {
+				for w := range s.Words {
+					if l := p.words[w]; len(l) < 2 && !slices.Contains(l, n) {
+						p.words[w] = append(l, n)
+					}
+				}
+			}
+		}
+	}
+	return p.words[word]
+}
+
+// fewThings is how many things of a page are looked through one by one; for more, an index of
+// their words is made.
+const fewThings = 40
+
 // made returns the script, of any thing but one, that has the names in its texts which
 // the page lacks for a selector to match.
 func (p *judging) made(needs []string, but *Need) (from string) {
@@ -345,13 +442,17 @@ func (p *judging) made(needs []string, but *Need) (from string) {
 		if name[0] != '.' && name[0] != '#' {
 			return ""
 		}
-		by := slices.IndexFunc(p.things, func(n *Need) bool {
+		among := p.things
+		if len(among) > fewThings {
+			among = p.wordsOf(name[1:])
+		}
+		by := slices.IndexFunc(among, func(n *Need) bool {
 			return n != but && slices.ContainsFunc(n.scripts, func(x *Script) bool { return x.Words[name[1:]] })
 		})
 		if by < 0 {
 			return ""
 		}
-		from = p.things[by].source()
+		from = among[by].source()
 	}
 	return from
 }
@@ -382,22 +483,53 @@ func (n *Need) queryable() {
 	n.Selectors = slices.DeleteFunc(n.Selectors, func(s string) bool { _, err := markup.ParseSelector(s); return err != nil })
 }
 
-// byName makes things needed that a needed script calls by a name they define.
+// byName makes things needed that a needed script calls by a name they define. Each name is
+// looked up once: whoever calls it first calls all that define it, himself apart.
 func (p *judging) byName() {
-	for changed := true; changed; {
-		changed = false
-		for _, n := range p.things {
-			if n.State != Unused {
-				continue
+	globals, members := map[string][]*Need{}, map[string][]*Need{}
+	for _, n := range p.things {
+		if n.State != Unused {
+			continue
+		}
+		for _, s := range n.scripts {
+			for _, d := range s.Defines {
+				globals[d] = append(globals[d], n)
 			}
-			for _, other := range p.things {
-				if other == n || other.State == Unused {
-					continue
+			for _, m := range s.Extends { // under whatever name the other calls it
+				members[m] = append(members[m], n)
+			}
+		}
+	}
+	if len(globals)+len(members) == 0 {
+		return
+	}
+	var queue []*Need
+	for _, n := range p.things {
+		if n.State != Unused {
+			queue = append(queue, n)
+		}
+	}
+	for len(queue) > 0 {
+		caller := queue[0]
+		queue = queue[1:]
+		call := func(by map[string][]*Need, name string) {
+			for _, n := range by[name] {
+				if n.State == Unused {
+					n.State, n.By, n.From = Used, name, caller.source()
+					queue = append(queue, n)
 				}
-				for _, s := range other.scripts {
-					if d := n.names(s); d != "" {
-						n.State, n.By, n.From, changed = Used, d, other.source(), true
-					}
+			}
+			delete(by, name)
+		}
+		for _, s := range caller.scripts {
+			for _, d := range slices.Sorted(maps.Keys(s.Uses)) {
+				if s.Uses[d] && len(globals[d]) > 0 && !slices.Contains(s.Defines, d) {
+					call(globals, d)
+				}
+			}
+			for _, m := range slices.Sorted(maps.Keys(s.Members)) {
+				if s.Members[m] {
+					call(members, m)
 				}
 			}
 		}

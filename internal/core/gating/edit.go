@@ -17,6 +17,8 @@ type editing struct {
 	layers  [6][]markup.Edit
 	owner   map[int]owned // by the offset of an element that a matcher finds
 	removed []removal
+	gone    spans        // the same, sorted
+	sorted  int          // how many of them are
 	keys    *markup.Spot // where new metadata goes, once asked for
 	opened  bool         // a body tag was written that the source leaves out
 
@@ -132,13 +134,12 @@ func (e *editing) withNoscript(at, end int) (from, to int) {
 // remove takes an element out, with the line that it stands alone on.
 func (e *editing) remove(at, end, item int) {
 	span := e.Scan.LineOf(markup.Span{Start: at, End: end})
-	for _, r := range e.removed { // two on one line, or line after line
-		if span.Start >= r.Start && span.Start < r.End {
-			span.Start = r.End
-		}
-		if span.End > r.Start && span.End <= r.End {
-			span.End = r.Start
-		}
+	e.sortRemoved()
+	if r := e.gone.before(span.Start + 1); r != nil && span.Start < r.End { // two on one line, or line after line
+		span.Start = r.End
+	}
+	if r := e.gone.before(span.End); r != nil && span.End <= r.End {
+		span.End = r.Start
 	}
 	e.removed = append(e.removed, removal{span, item})
 	e.add(inHead, markup.Edit{Start: span.Start, End: span.End})

@@ -307,15 +307,6 @@ func (e *editing) newElement(name, text string) {
 	e.add(inMetadata, markup.Edit{Start: spot.Offset, End: spot.Offset, New: spot.Before + text})
 }
 
-func (e *editing) isRemoved(at int) bool {
-	for _, r := range e.removed {
-		if at >= r.Start && at < r.End {
-			return true
-		}
-	}
-	return false
-}
-
 // keySpot is where a new element of the key goes: the title first, the rest
 // after the title.
 func (e *editing) keySpot(name string) markup.Spot {

@@ -8,6 +8,7 @@ import (
 	"encoding/hex"
 	"maps"
 	"slices"
+	"sort"
 	"strings"
 
 	"github.com/zeebo/xxh3"
@@ -116,8 +117,8 @@ func (r *Record) NoteExtras(owned map[int]string) {
 		listed[r.Elements[i].El.Start] = true
 	}
 	for _, region := range r.Scan.Regions() {
-		empty := !slices.ContainsFunc(r.Elements, func(e Element) bool { return e.El.Start >= region.Start && e.El.Start < region.End })
-		if empty {
+		first := sort.Search(len(r.Elements), func(i int) bool { return r.Elements[i].El.Start >= region.Start })
+		if first == len(r.Elements) || r.Elements[first].El.Start >= region.End {
 			add("code", region.Name, region.Span)
 		}
 	}

@@ -123,19 +123,23 @@ type Region struct {
 // without its partner is no region.
 func (p *Page) Regions() []Region {
 	var out []Region
+	closing := map[string][]int{} // the numbers of closing marks, by text
+	for i, m := range p.Marks {
+		if text := p.Src[m.Start:m.End]; bytes.HasPrefix(text, closePrefix) {
+			closing[string(text)] = append(closing[string(text)], i)
+		}
+	}
 	for i := 0; i < len(p.Marks); i++ {
 		open := p.Marks[i]
 		name, ok := MarkName(p.Src[open.Start:open.End])
 		if !ok {
 			continue
 		}
-		for j := i + 1; j < len(p.Marks); j++ {
-			c := p.Marks[j]
-			if string(p.Src[c.Start:c.End]) == CloseMark(name) {
-				out = append(out, Region{Span{open.Start, c.End}, name, Span{open.End, c.Start}})
-				i = j
-				break
-			}
+		list := closing[CloseMark(name)]
+		if n := sort.SearchInts(list, i); n < len(list) {
+			c := p.Marks[list[n]]
+			out = append(out, Region{Span{open.Start, c.End}, name, Span{open.End, c.Start}})
+			i = list[n]
 		}
 	}
 	return out

@@ -247,6 +247,7 @@ type Locator struct {
 	src        []byte
 	at         int
 	line, head int // current line, and where it begins
+	chars      int // characters from there to at
 	cr         bool
 }
 
@@ -267,8 +268,10 @@ func (l *Locator) Locate(offset int) (line, column int) {
 		if n := bytes.Count(part, []byte{end}); n > 0 {
 			l.line += n
 			l.head = l.at + bytes.LastIndexByte(part, end) + 1
+			part, l.chars = l.src[l.head:offset], 0
 		}
+		l.chars += utf8.RuneCount(part)
 		l.at = offset
 	}
-	return l.line, utf8.RuneCount(l.src[l.head:offset]) + 1
+	return l.line, l.chars + 1
 }

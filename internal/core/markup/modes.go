@@ -380,12 +380,20 @@ func rawTextEnd(src []byte, i int, name []byte, script bool) (contentEnd, end in
 		twice
 	)
 	state := plain
+	arrow := -1 // the next "-->", looked for once
 	for {
 		n := bytes.IndexByte(src[i:], '<')
 		if state != plain {
-			if arrow := bytes.Index(src[i:], arrowEnd); arrow >= 0 && (n < 0 || arrow < n) {
+			if arrow < i {
+				if arrow = bytes.Index(src[i:], arrowEnd); arrow >= 0 {
+					arrow += i
+				} else {
+					arrow = len(src)
+				}
+			}
+			if arrow < len(src) && (n < 0 || arrow < i+n) {
 				state = plain
-				i += arrow + 3
+				i = arrow + 3
 				continue
 			}
 		}

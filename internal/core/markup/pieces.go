@@ -52,7 +52,7 @@ func Pieces(src []byte, yield func(Piece) bool) {
 			if !yield(Piece{Kind: PieceStartTag, Start: t.start, End: t.end}) {
 				return
 			}
-			if !t.tag.rawText() {
+			if !t.tag.rawText() || t.tag == TagNoscript { // a noscript is read as markup too: whoever has scripting off sees it so
 				continue
 			}
 			contentEnd, end := rawTextEnd(src, t.end, src[t.start+1:t.nameEnd], t.tag == TagScript)
@@ -71,10 +71,6 @@ func Pieces(src []byte, yield func(Piece) bool) {
 				p.Kind = PieceStyle
 			case TagTitle, TagTextarea:
 				p.Kind = PieceText
-			case TagNoscript:
-				// Read as markup too: whoever has scripting off sees it so.
-				s.pos = t.end
-				continue
 			}
 			if p.End > p.Start && !yield(p) || end > contentEnd && !yield(Piece{Kind: PieceEndTag, Start: contentEnd, End: end}) {
 				return
