@@ -213,13 +213,21 @@ func inlineMatcher(same []*Load, texts []string) foundLoad {
 	for _, l := range same {
 		mine[l.text] = true
 	}
-	if line := ownLine(same[0].text, texts, mine); line != "" {
+	line := ""
+	if len(texts) <= manyTexts {
+		line = ownLine(same[0].text, texts, mine)
+	}
+	if line != "" {
 		x.matcher = "{text: " + singleQuoted(regexp.QuoteMeta(line)) + "}"
 	} else if text := strings.TrimSpace(same[0].text); len(same) == 1 && text != "" && len(text) <= 2000 {
 		x.matcher = "{text: " + singleQuoted(`^\s*`+strings.ReplaceAll(regexp.QuoteMeta(text), "\n", `\n`)+`\s*$`) + "}"
 	}
 	return x
 }
+
+// manyTexts is how many inline texts a site may have for lines of one to be looked for in all
+// others; with more, a text is found as a whole.
+const manyTexts = 1000
 
 // ownLine is a line of an inline text, or a piece of one, that stands in all texts that are
 // mine and in no other: the first of eight letters and more, else the longest.

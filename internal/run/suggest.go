@@ -111,8 +111,9 @@ func Suggest(p *site.Project, progress Progress) (*Suggestions, error) {
 	if err := r.tryQueries(p, pages); err != nil {
 		return nil, err
 	}
+	texts := ledger.Texts()
 	for _, s := range r.Suggestions {
-		s.write(p.Gate.File, ledger.Texts())
+		s.write(p.Gate.File, texts)
 	}
 	r.Suggestions = append(r.Suggestions, same.suggestions()...)
 	for _, d := range ledger.Doubts() {

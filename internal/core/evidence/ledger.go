@@ -115,7 +115,8 @@ func (e *Entry) add(page int, r *inventory.Record, n *Need) {
 func (l *Ledger) Texts() (out []string) {
 	seen := map[string]bool{}
 	for _, e := range l.order {
-		for _, x := range e.Loads {
+		for i := range e.Loads {
+			x := &e.Loads[i]
 			if x.Text != "" && !seen[x.Text] {
 				seen[x.Text] = true
 				out = append(out, x.Text)

@@ -31,9 +31,11 @@ func (e *editing) spotLandings(it *gatefile.Item) (out []landing) {
 // checkSpots reports spots that name no item, spots of items that are out, and
 // parameters that items do not have.
 func (e *editing) checkSpots() {
+	locate := markup.NewLocator(e.Source.Text)
 	for i := range e.Spots {
 		s := &e.Spots[i]
-		pos := e.at(s.Start)
+		pos := gatefile.Position{File: e.Page.File}
+		pos.Line, pos.Column = locate.Locate(s.Start)
 		fail := func(severity gatefile.Severity, remedy, format string, args ...any) {
 			e.problem(gatefile.Problem{Severity: severity, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: e.lineAt(s.Start)})
 		}
@@ -78,15 +80,22 @@ func (e *editing) at(offset int) gatefile.Position {
 	return gatefile.Position{File: e.Page.File, Line: line, Column: column}
 }
 
-// lineAt is the line of the page's source in which an offset stands.
+// longestLine is how many bytes a line may have to be shown with a problem in it.
+const longestLine = 2000
+
+// lineAt is the line of the page's source in which an offset stands; "" for one that is too
+// long to be read.
 func (e *editing) lineAt(offset int) string {
 	text := e.Source.Text
 	from, to := offset, offset
-	for from > 0 && text[from-1] != '\n' && text[from-1] != '\r' {
+	for from > 0 && offset-from <= longestLine && text[from-1] != '\n' && text[from-1] != '\r' {
 		from--
 	}
-	for to < len(text) && text[to] != '\n' && text[to] != '\r' {
+	for to < len(text) && to-offset <= longestLine && text[to] != '\n' && text[to] != '\r' {
 		to++
+	}
+	if to-from > longestLine {
+		return ""
 	}
 	return e.Source.String(from, to)
 }

@@ -20,24 +20,43 @@ func (e *ExtentError) Error() string {
 // tag stands at the offset, and where the element itself ends: after its own
 // end tag or, if that is implied, before the tag that closes it.
 func (p *Page) Extent(start int) (content Span, end int, err error) {
+	if p.all == nil && p.worked > extentWork*len(p.Src)+1<<16 {
+		p.all = p.extents()
+	}
+	if p.all != nil {
+		if x, ok := p.all[start]; ok {
+			return x.content, x.end, x.err
+		}
+	}
+	content, end, to, err := p.extent(start)
+	p.worked += to - start
+	return content, end, err
+}
+
+// extent is Extent, and says how far it looked.
+func (p *Page) extent(start int) (content Span, end, to int, err error) {
 	src := p.Src
+	to = start
+	if p.foreign {
+		to += len(src)
+	}
 	tag, nameEnd := readName(src, start+1)
 	name := bytes.ToLower(src[start+1 : nameEnd])
 	at, selfClose := tagEnd(src, nameEnd)
 	if at == 0 {
-		return Span{}, 0, &ExtentError{start, string(name)}
+		return Span{}, 0, to, &ExtentError{start, string(name)}
 	}
 	content.Start = at
 	foreign := tag == TagSVG || tag == TagMath || p.insideForeign(start)
 	if voidElement(name) || foreign && selfClose {
-		return Span{at, at}, at, nil
+		return Span{at, at}, at, to, nil
 	}
 	if tag.rawText() && !foreign {
 		contentEnd, end := rawTextEnd(src, at, src[start+1:nameEnd], tag == TagScript)
 		if end < 0 {
-			return Span{}, 0, &ExtentError{start, string(name)}
+			return Span{}, 0, to + len(src) - start, &ExtentError{start, string(name)}
 		}
-		return Span{at, contentEnd}, end, nil
+		return Span{at, contentEnd}, end, to + end - start, nil
 	}
 	type open struct {
 		name    string
@@ -54,9 +73,9 @@ func (p *Page) Extent(start int) (content Span, end int, err error) {
 		switch t.kind {
 		case endOfFile:
 			if len(stack) == 1 && optionalEnd(top.name) && t.start == len(src) {
-				return Span{at, len(src)}, len(src), nil
+				return Span{at, len(src)}, len(src), t.start, nil
 			}
-			return Span{}, 0, &ExtentError{start, string(name)}
+			return Span{}, 0, to + t.start - start, &ExtentError{start, string(name)}
 		case startTag:
 			child := bytes.ToLower(src[t.start+1 : t.nameEnd])
 			inForeign := t.tag == TagSVG || t.tag == TagMath || top.foreign && !integration(top.name)
@@ -68,7 +87,7 @@ func (p *Page) Extent(start int) (content Span, end int, err error) {
 			case !inForeign && t.tag.rawText():
 				_, e := rawTextEnd(src, t.end, src[t.start+1:t.nameEnd], t.tag == TagScript)
 				if e < 0 {
-					return Span{}, 0, &ExtentError{t.start, string(name)}
+					return Span{}, 0, len(src), &ExtentError{t.start, string(name)}
 				}
 				s.pos = e
 				continue
@@ -77,7 +96,7 @@ func (p *Page) Extent(start int) (content Span, end int, err error) {
 				stack = stack[:len(stack)-1]
 			}
 			if len(stack) == 0 { // closed by a sibling, without an end tag
-				return Span{at, t.start}, t.start, nil
+				return Span{at, t.start}, t.start, to + t.start - start, nil
 			}
 			stack = append(stack, open{string(child), inForeign})
 		case endTag:
@@ -91,11 +110,11 @@ func (p *Page) Extent(start int) (content Span, end int, err error) {
 			}
 			switch {
 			case k < 0: // the end tag of what holds the element
-				return Span{at, t.start}, t.start, nil
+				return Span{at, t.start}, t.start, to + t.start - start, nil
 			case stack[k].name != closing:
-				return Span{}, 0, &ExtentError{t.start, string(name)}
+				return Span{}, 0, to + t.start - start, &ExtentError{t.start, string(name)}
 			case k == 0:
-				return Span{at, t.start}, t.end, nil
+				return Span{at, t.start}, t.end, to + t.end - start, nil
 			}
 			stack = stack[:k]
 		}

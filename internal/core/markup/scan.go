@@ -97,6 +97,9 @@ type Page struct {
 
 	foreign bool // there is svg or math
 
+	all    map[int]extent // the extents of all elements, once single ones have cost too much
+	worked int            // bytes that single ones looked at
+
 	// Tags has the start tags of the page in order, those in templates and
 	// noscripts too; only ScanTags lists them.
 	Tags []Tagged
