@@ -26,7 +26,7 @@ import (
 type Options struct {
 	// Chosen limits the apply to some pages; nil means the whole site, files
 	// that are no pages included.
-	Chosen func(*gating.View) bool
+	Chosen func(*gating.View) (bool, error)
 	// Query is how Chosen was asked for, for messages.
 	Query string
 	// TakeOver lets the apply overwrite files in the output folder that the tool

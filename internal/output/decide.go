@@ -97,9 +97,14 @@ func (a *apply) one(j *job, buf *site.Buffer) (c content, mine bool, err error) 
 	if err != nil {
 		return nil, false, err
 	}
-	if a.Chosen != nil && !a.Chosen(a.Project.Gate.Look(src, *j.page)) {
-		j.skip = true
-		return nil, true, nil
+	if a.Chosen != nil {
+		chosen, err := a.Chosen(a.Project.Gate.Look(src, *j.page))
+		if err != nil {
+			return nil, false, err
+		}
+		if j.skip = !chosen; j.skip {
+			return nil, true, nil
+		}
 	}
 	if untouched && e.source.sum == source.sum {
 		j.entry = &entry{gate: gate, source: source, output: stamp{out.Stamp, e.output.sum}, applied: e.applied}

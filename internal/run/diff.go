@@ -84,8 +84,10 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 	var problems []gating.Problem
 	losses := newLosses(p)
 	err = all(p, progress, func(_ int, r *gating.Result) error {
-		if q != nil && !q.Chooses(r.View) {
-			return nil
+		if q != nil {
+			if chosen, err := q.Chooses(r.View); err != nil || !chosen {
+				return err
+			}
 		}
 		if r.Fragment {
 			d.Fragments++

@@ -100,6 +100,7 @@ func open(t *testing.T, gate string) *site.Project {
 // what all of them have, and long texts by their length.
 func contents(name, text string) string {
 	text = strings.ReplaceAll(text, "of 1,200 bytes", strings.Repeat("x ", 600))
+	text = strings.ReplaceAll(text, "(two thousand notes)", strings.Repeat("<p>a note</p>\n", 2000))
 	text = strings.ReplaceAll(text, "(300 characters)", strings.Repeat("long ", 60))
 	const folders = `url: "https://ternhill.example", source: site, output: public`
 	switch {

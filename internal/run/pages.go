@@ -52,13 +52,18 @@ func ParseQuery(p *site.Project, text string) (*Query, error) {
 	return q, nil
 }
 
-// Chooses reports whether the query chooses a page that was looked at.
-func (q *Query) Chooses(v *gating.View) bool {
+// Chooses reports whether the query chooses a page that was looked at. The error is a
+// *site.PathError: the page cannot be followed with a selector of the query.
+func (q *Query) Chooses(v *gating.View) (bool, error) {
 	v.Page.Has = slices.Clip(v.Page.Has[:min(q.base, len(v.Page.Has))])
 	for _, s := range q.selectors {
-		v.Page.Has = append(v.Page.Has, len(markup.Matches(v.Source.Text, s)) > 0)
+		hits, err := markup.Matches(v.Source.Text, s)
+		if err != nil {
+			return false, &site.PathError{Path: v.Page.File, Err: err, What: "write the query so that fewer elements have to be looked at"}
+		}
+		v.Page.Has = append(v.Page.Has, len(hits) > 0)
 	}
-	return q.Eval(&v.Page)
+	return q.Eval(&v.Page), nil
 }
 
 // A PageLine is one page that a query chose.
@@ -82,8 +87,11 @@ func Pages(p *site.Project, query string, why bool, progress Progress) ([]PageLi
 	}
 	var out []PageLine
 	err = all(p, progress, func(_ int, r *gating.Result) error {
-		if r.Fragment || !q.Chooses(r.View) {
+		if r.Fragment {
 			return nil
+		}
+		if chosen, err := q.Chooses(r.View); err != nil || !chosen {
+			return err
 		}
 		l := PageLine{Path: r.Page.Path, File: r.Page.File, Title: r.Page.Title, Sets: []string{}, Items: []string{}}
 		for _, s := range p.Gate.File.Sets {

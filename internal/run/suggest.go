@@ -243,7 +243,11 @@ func (r *Suggestions) tryQueries(p *site.Project, pages []suggestPage) error {
 		}
 		v := p.Gate.Look(b, *pg)
 		for _, t := range trials {
-			chosen = append(chosen, t.query.Chooses(v))
+			yes, err := t.query.Chooses(v)
+			if err != nil {
+				return nil, err
+			}
+			chosen = append(chosen, yes)
 		}
 		return chosen, nil
 	}, func(i int, chosen []bool) error {

@@ -181,7 +181,11 @@ func Fragment(p *site.Project, pg *page.Page, fragment string) (*WhyFragment, er
 // hasID reports whether an element of a page bears an id.
 func hasID(text []byte, id string) bool {
 	s, err := markup.ParseSelector(`[id="` + id + `"]`)
-	return err == nil && len(markup.Matches(text, s)) > 0
+	if err != nil {
+		return false
+	}
+	hits, _ := markup.Matches(text, s) // one tag answers it
+	return len(hits) > 0
 }
 
 func sortByPages(values []WhereKeyValue) {

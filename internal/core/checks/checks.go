@@ -61,7 +61,7 @@ var all = []*Check{
 	blockingScript, blockingStyle, deadFile, doubleLoad, importedEverywhere, insecureLoad, lateStyle, missingStyle, noIntegrity,
 	orphanFile, overBudget, repeatedRules, twinLibrary, unexpectedHost, unpinnedVersion, unusedPreload, unusedStyle, wrongIntegrity,
 	editedOutput, idleLine, itemDiffers, keptOutNeed, lateNeed, leakedItem, metadataDiffers, metVariants, misplacedItem, missingItem, missingPage,
-	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unknownSpot,
+	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unread, unknownSpot,
 	popupClash, repeatedId, unlabelledPopup, unreachablePopup,
 	bareCode, codeBreaksHead, codeSyntax, tagsInText, unclosedTag,
 }

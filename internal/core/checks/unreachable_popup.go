@@ -91,7 +91,8 @@ func keepLinks(p *Pass) {
 		if !bytes.Contains(p.Source.Text, []byte("#"+name)) {
 			continue
 		}
-		for _, at := range markup.Matches(p.Source.Text, fragmentLinks) {
+		links, _ := markup.Matches(p.Source.Text, fragmentLinks) // one tag answers it
+		for _, at := range links {
 			href, _ := p.Source.Attr(at, "href")
 			path, fragment, _ := strings.Cut(href, "#")
 			if fragment != name {

@@ -102,8 +102,9 @@ func checkHTML(it *gatefile.Item, p *gatefile.Part, place gatefile.Place, what s
 // checkScripts parses the scripts and styles within HTML.
 func checkScripts(p *gatefile.Part, what string, fail failFunc) {
 	text, offset := fillIn(p.Template)
-	markup.Pieces([]byte(text), func(piece markup.Piece) bool {
-		src := []byte(text)[piece.Start:piece.End]
+	code := []byte(text)
+	markup.Pieces(code, func(piece markup.Piece) bool {
+		src := code[piece.Start:piece.End]
 		var m *syntax.Mistake
 		switch {
 		case len(strings.TrimSpace(string(src))) == 0:

@@ -86,15 +86,16 @@ func contextsOf(t *placeholder.Template, kind gatefile.Kind) ([]context, *Contex
 	if kind == gatefile.ScriptText || kind == gatefile.StyleText {
 		return contexts, worstOf(where, holders)
 	}
-	foreign := 0
+	foreign, next := 0, 0
 	markup.Pieces(code, func(p markup.Piece) bool {
 		if p.Kind == markup.PieceStartTag || p.Kind == markup.PieceEndTag {
 			if name := tagName(code[p.Start:p.End]); name == "svg" || name == "math" {
 				foreign += map[markup.PieceKind]int{markup.PieceStartTag: 1, markup.PieceEndTag: -1}[p.Kind]
 			}
 		}
-		for i, a := range at {
-			if a < p.Start || a >= p.End {
+		for ; next < len(at) && at[next] < p.End; next++ {
+			i, a := next, at[next]
+			if a < p.Start {
 				continue
 			}
 			switch {

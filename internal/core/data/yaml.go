@@ -51,6 +51,9 @@ func ParseYAML(text string, mode ...parser.Option) (f *ast.File, err error) {
 // question marks before its first word. Indentation opens at most as many levels as a
 // line has columns before its first word.
 func tooDeep(text string) error {
+	if at := strings.Index(text, strings.Repeat("- ", MaxDepth+1)); at >= 0 {
+		return beyond(1+strings.Count(text[:at], "\n"), 1, "this is nested deeper than %d levels", MaxDepth)
+	}
 	flow, line, lineStart := 0, 1, 0
 	blocks := []int{} // the columns of the levels that are open
 	for i := 0; i < len(text); {

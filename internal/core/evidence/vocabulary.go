@@ -4,8 +4,6 @@ import (
 	"bytes"
 	"strings"
 
-	"golang.org/x/net/html"
-
 	"yellowgate/internal/core/markup"
 )
 
@@ -20,7 +18,7 @@ type Vocabulary struct {
 	quirks bool            // classes and ids are compared without case (Selectors Level 4, 6.6 and 6.7: quirks mode)
 	called map[string]bool // words in the code of event handler attributes
 	asks   map[string]bool // custom properties that its style attributes use
-	tree   *html.Node      // once a selector needs it
+	tree   *markup.Tree    // once a selector needs it
 }
 
 // Read lists the names in a page. wanted, which may be nil, says which are worth
@@ -174,15 +172,17 @@ func (v *Vocabulary) Calls(global string) bool { return v.called[global] }
 // cannot answer share one tree.
 func (v *Vocabulary) match(s *markup.Selector) bool {
 	if s.Compound() {
-		return len(markup.Matches(v.source.Text, s)) > 0
+		hits, err := markup.Matches(v.source.Text, s)
+		return err != nil || len(hits) > 0 // what cannot be followed may well be there
 	}
 	if s.CanRuleOut(v.source.Text) {
 		return false
 	}
 	if v.tree == nil {
-		v.tree = markup.Tree(v.source.Text)
+		v.tree = markup.NewTree(v.source.Text)
 	}
-	return len(markup.MatchTree(v.tree, s)) > 0
+	hits, err := v.tree.Match(s)
+	return err != nil || len(hits) > 0
 }
 
 // identifiers puts the words of a piece of code into a set.

@@ -11,8 +11,6 @@ import (
 	"sync"
 	"sync/atomic"
 
-	"golang.org/x/net/html"
-
 	"yellowgate/internal/core/compose"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
@@ -138,9 +136,12 @@ type View struct {
 	Scan   *markup.Page
 	Page   page.Page
 	Spots  []markup.AuthorSpot
+	// Unread says why the page cannot be followed, or not with a selector of the gate file:
+	// then no verdict about it is sure. "" where it can.
+	Unread string
 	// Original is the file as it was given, marked regions of an earlier output included.
 	Original []byte
-	tree     *html.Node
+	tree     *markup.Tree
 	meta     *Metadata                      // once asked for
 	stacks   map[string][]verdict.Candidate // by a metadata key's ID, once asked for
 }
@@ -188,9 +189,13 @@ func (v *View) matches(i int) []int {
 		if s.CanRuleOut(v.Source.Text) {
 			return nil
 		}
-		v.tree = markup.Tree(v.Source.Text)
+		v.tree = markup.NewTree(v.Source.Text)
 	}
-	return markup.MatchTree(v.tree, s)
+	hits, err := v.tree.Match(s)
+	if err != nil && v.Unread == "" {
+		v.Unread = err.Error()
+	}
+	return hits
 }
 
 func (v *View) find(s *markup.Selector) []int { return v.matches(v.look.number[s.String()]) }
@@ -288,6 +293,13 @@ func (g *Gate) Put(v *View) *Result {
 	r.last = e
 	if e.apply(r) {
 		r.keepsEncoding()
+	}
+	if v.Scan.Unread != "" && v.Unread == "" {
+		v.Unread = v.Scan.Unread
+	}
+	if v.Unread != "" {
+		r.problem(gatefile.Problem{Severity: gatefile.Error, Pos: gatefile.Position{File: v.Page.File, Line: 1, Column: 1}, Message: "this page is not read: " + v.Unread,
+			Remedy: "write the selector so that fewer elements have to be looked at, or list the page under site.ignore"})
 	}
 	return r
 }
@@ -596,7 +608,8 @@ func (r *Result) Clashes() (out []Problem) {
 			out = append(out, Problem{gatefile.Problem{Severity: gatefile.Error, Pos: pos,
 				Message: fmt.Sprintf("%s has the id %q, and so has the popup of item %q (%s)", where, it.Name, it.Name, it.Pos), Remedy: remedy}, r.Page.Path, r.Page.File})
 		}
-		for _, at := range markup.Matches(r.Source.Text, selector) {
+		on, _ := markup.Matches(r.Source.Text, selector) // one tag answers it
+		for _, at := range on {
 			line, column := markup.NewLocator(r.Source.Text).Locate(at)
 			clash(gatefile.Position{File: r.Page.File, Line: line, Column: column}, "this element", "give the element another id, or the item another name")
 		}
@@ -604,7 +617,8 @@ func (r *Result) Clashes() (out []Problem) {
 			if w.Part == FoundPart {
 				continue // it stands in the source
 			}
-			hits, part := markup.Matches([]byte(w.Text), selector), r.gate.File.Items[w.Item].Parts[w.Part]
+			hits, _ := markup.Matches([]byte(w.Text), selector)
+			part := r.gate.File.Items[w.Item].Parts[w.Part]
 			if part.Kind == gatefile.Popup && r.gate.File.Items[w.Item] == it && len(hits) > 0 {
 				hits = hits[1:] // the dialog's own
 			}

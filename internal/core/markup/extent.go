@@ -27,6 +27,7 @@ func (p *Page) Extent(start int) (content Span, end int, err error) {
 		if x, ok := p.all[start]; ok {
 			return x.content, x.end, x.err
 		}
+		return Span{}, 0, &ExtentError{start, TagName(p.Src, start)} // in a text, such as a noscript's
 	}
 	content, end, to, err := p.extent(start)
 	p.worked += to - start

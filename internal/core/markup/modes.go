@@ -478,7 +478,7 @@ func (s *scanner) insideNoscript(from, to int) {
 				contentEnd, end = 0, 0
 			}
 			if t.tag.OfInterest() {
-				s.page.Elements = append(s.page.Elements, Element{t.tag, s.area, InNoscript, t.start, t.end, contentEnd, end})
+				s.list(Element{t.tag, s.area, InNoscript, t.start, t.end, contentEnd, end})
 			}
 		}
 	}
@@ -486,7 +486,7 @@ func (s *scanner) insideNoscript(from, to int) {
 
 // add lists an element.
 func (s *scanner) add(t token, contentEnd, end int) {
-	s.page.Elements = append(s.page.Elements, Element{t.tag, s.area, s.inside(), t.start, t.end, contentEnd, end})
+	s.list(Element{t.tag, s.area, s.inside(), t.start, t.end, contentEnd, end})
 }
 
 // seen shows a start tag to the selectors that are watched for. Templates are
@@ -681,4 +681,13 @@ func (s *scanner) finish() {
 	if p.BodyStop < p.BodyBegin {
 		p.BodyStop = p.BodyBegin
 	}
+}
+
+// list puts an element on the page's list, which has an end: a page with more is not read.
+func (s *scanner) list(e Element) {
+	if len(s.page.Elements) >= mostListed {
+		s.page.Unread = "it has more than 1,000,000 elements that load or describe something"
+		return
+	}
+	s.page.Elements = append(s.page.Elements, e)
 }

@@ -141,9 +141,11 @@ func (p *Page) indentAfter(at int) string {
 
 // LineEnd is the page's own line end: that of its first line.
 func (p *Page) LineEnd() string {
-	i := bytes.IndexAny(p.Src, "\r\n")
-	if i < 0 {
-		return "\n"
+	if p.lineEnd == "" {
+		p.lineEnd = "\n"
+		if i := bytes.IndexAny(p.Src, "\r\n"); i >= 0 {
+			p.lineEnd = p.lineEndAt(i)
+		}
 	}
-	return p.lineEndAt(i)
+	return p.lineEnd
 }

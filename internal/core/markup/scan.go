@@ -95,7 +95,13 @@ type Page struct {
 	Frameset bool // a frameset stands in the body's place
 	BodySeen bool // something, a tag or content, opened the body before the end of the file
 
+	// Unread says why the page cannot be followed, "" where it can: elements may be missing
+	// from the list.
+	Unread string
+
 	foreign bool // there is svg or math
+
+	lineEnd string // see LineEnd
 
 	all    map[int]extent // the extents of all elements, once single ones have cost too much
 	worked int            // bytes that single ones looked at

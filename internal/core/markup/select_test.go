@@ -33,7 +33,7 @@ var selectorTests = []string{
 // full tree.
 func TestSelectors(t *testing.T) {
 	src := []byte(selectorPage)
-	doc := Tree(src)
+	doc := NewTree(src).doc
 	implied, err := ParseSelector("tbody")
 	if err != nil || implied.Compound() {
 		t.Errorf("an implied tbody is left to the scanner (%v)", err)
@@ -54,7 +54,7 @@ func TestSelectors(t *testing.T) {
 				want = append(want, at)
 			}
 		}
-		if got := Matches(src, s); !slices.Equal(got, want) {
+		if got, err := Matches(src, s); err != nil || !slices.Equal(got, want) {
 			t.Errorf("%s (compound: %v): tags at %v, want %v", text, s.Compound(), got, want)
 		}
 	}

@@ -37,7 +37,7 @@ func SpotsOf(src *Source, p *Page) (out []AuthorSpot) {
 	}
 	var elements []int
 	if bytes.Contains(p.Src, spotAttr) || bytes.Contains(p.Src, []byte("DATA-YG-SPOT")) {
-		elements = Matches(p.Src, spotElement)
+		elements, _ = Matches(p.Src, spotElement) // one tag answers it
 	}
 	for _, c := range p.Marks {
 		if c.Inside != InPage {

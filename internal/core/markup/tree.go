@@ -2,9 +2,12 @@ package markup
 
 import (
 	"bytes"
+	"fmt"
+	"regexp"
 	"slices"
 	"sort"
 	"strconv"
+	"strings"
 
 	"golang.org/x/net/html"
 )
@@ -15,20 +18,35 @@ const offsetAttr = "yg-offset-of-tag"
 
 // Matches returns the offsets of the start tags of the elements that a selector
 // matches, in document order, without those inside templates and noscripts. A
-// compound selector is answered by a scan, any other by a full tree.
-func Matches(src []byte, s *Selector) []int {
+// compound selector is answered by a scan, any other by a full tree. Its error is
+// an *UnreadError.
+func Matches(src []byte, s *Selector) ([]int, error) {
 	if s.Compound() {
-		return Scan(src, NewWatch(s)).Hits[0]
+		return Scan(src, NewWatch(s)).Hits[0], nil
 	}
 	if s.CanRuleOut(src) {
-		return nil
+		return nil, nil
 	}
-	return MatchTree(Tree(src), s)
+	return NewTree(src).Match(s)
 }
 
-// Tree builds the full tree of a page. Each element whose start tag is written
-// in the page bears the tag's offset.
-func Tree(src []byte) *html.Node {
+// An UnreadError says why a page cannot be followed, or not with a selector.
+type UnreadError struct{ Why string }
+
+func (e *UnreadError) Error() string { return e.Why }
+
+// A Tree is the full tree of a page. Each element whose start tag is written in the page
+// bears the tag's offset.
+type Tree struct {
+	doc *html.Node
+	// What a selector's steps are reckoned from: how many elements there are, how many
+	// siblings one has on average, and how many ancestors.
+	elements, siblings, ancestors float64
+	unread                        *UnreadError
+}
+
+// NewTree builds the tree of a page.
+func NewTree(src []byte) *Tree {
 	var tags []int // offsets after the names
 	var starts []int
 	page := &Page{Src: src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}
@@ -47,29 +65,75 @@ func Tree(src []byte) *html.Node {
 }
 
 // parseMarked parses the page with an offset attribute in each of the tags.
-func parseMarked(src []byte, starts, nameEnds []int) *html.Node {
+func parseMarked(src []byte, starts, nameEnds []int) *Tree {
+	flat := flatten(src)
 	var b bytes.Buffer
 	b.Grow(len(src) + 32*len(starts))
 	last := 0
+	upTo := func(at int) { // without the end tags of what was flattened
+		for flat != nil && len(flat.gone) > 0 && flat.gone[0].Start < at {
+			b.Write(src[last:max(flat.gone[0].Start, last)])
+			last = max(last, flat.gone[0].End)
+			flat.gone = flat.gone[1:]
+		}
+		if at > last {
+			b.Write(src[last:at])
+			last = at
+		}
+	}
 	for i, end := range nameEnds {
-		b.Write(src[last:end])
+		upTo(end)
 		b.WriteString(" " + offsetAttr + "=")
 		b.WriteString(strconv.Itoa(starts[i]))
 		b.WriteString(" ")
-		last = end
+		if flat != nil && flat.closed[starts[i]] {
+			if tagEnd, _ := tagEnd(src, end); tagEnd > 0 {
+				upTo(tagEnd)
+				b.WriteString("</" + string(src[starts[i]+1:end]) + ">")
+			}
+		}
 	}
-	b.Write(src[last:])
+	upTo(len(src))
 	doc, err := html.Parse(&b)
 	if err != nil { // a reader of bytes never fails; too deep a tree does
-		return &html.Node{Type: html.DocumentNode}
+		return &Tree{doc: &html.Node{Type: html.DocumentNode}, unread: &UnreadError{"the page is nested so deep that it cannot be followed: " + err.Error()}}
 	}
-	return doc
+	t := &Tree{doc: doc}
+	t.measure()
+	return t
 }
 
-// MatchTree is Matches on a tree that Tree built.
-func MatchTree(doc *html.Node, s *Selector) []int {
+// measure counts what a selector's steps are reckoned from.
+func (t *Tree) measure() {
+	depth := map[*html.Node]float64{t.doc: 0}
+	kids := map[*html.Node]float64{}
+	for n := range t.doc.Descendants() {
+		if n.Type != html.ElementNode {
+			continue
+		}
+		t.elements++
+		kids[n.Parent]++
+		d := depth[n.Parent] + 1
+		depth[n] = d
+		t.ancestors += d
+	}
+	for _, k := range kids {
+		t.siblings += k * k
+	}
+	t.siblings = max(t.siblings/max(t.elements, 1), 1)
+	t.ancestors = max(t.ancestors/max(t.elements, 1), 1)
+}
+
+// Match is Matches on a tree.
+func (t *Tree) Match(s *Selector) ([]int, error) {
+	if t.unread != nil {
+		return nil, t.unread
+	}
+	if steps := s.steps(t); steps > mostMatched {
+		return nil, &UnreadError{fmt.Sprintf("the selector %s would take about %.0f million steps on this page of %.0f elements; the limit is %d million", s, steps/1e6, t.elements, mostMatched/1_000_000)}
+	}
 	var offsets []int
-	for n := range doc.Descendants() {
+	for n := range t.doc.Descendants() {
 		if n.Type == html.ElementNode && s.tree.Match(n) {
 			if at, ok := offsetOf(n); ok {
 				offsets = append(offsets, at)
@@ -77,8 +141,33 @@ func MatchTree(doc *html.Node, s *Selector) []int {
 		}
 	}
 	sort.Ints(offsets)
-	return slices.Compact(offsets) // clones count as their original
+	return slices.Compact(offsets), nil // clones count as their original
 }
+
+// steps reckons what a selector costs on a tree: each of its parts that looks at siblings,
+// ancestors or descendants does so for every element that the parts before it let through,
+// which are taken to be all.
+func (s *Selector) steps(t *Tree) float64 {
+	most := 0.0
+	for alternative := range strings.SplitSeq(s.text, ",") {
+		steps := t.elements
+		for _, m := range costly.FindAllString(alternative, -1) {
+			switch {
+			case strings.Contains(m, "has"):
+				steps *= t.ancestors
+			case strings.Contains(m, "~"), strings.Contains(m, ":"):
+				steps *= t.siblings
+			case m != " " || !strings.Contains(alternative, ":has"):
+				steps *= min(t.ancestors, 4)
+			}
+		}
+		most += steps
+	}
+	return most
+}
+
+// costly are the parts of a selector that look further than an element and its parent.
+var costly = regexp.MustCompile(`(?i):has\(|:(nth-|first-of|last-of|only-)[\w-]*|\s*~[^=]\s*| `)
 
 func offsetOf(n *html.Node) (int, bool) {
 	for _, a := range n.Attr {
@@ -112,7 +201,12 @@ func relistByTree(p *Page, from int) {
 			nameEnds = append(nameEnds, end)
 		}
 	}
-	doc := parseMarked(src, starts, nameEnds)
+	tree := parseMarked(src, starts, nameEnds)
+	if tree.unread != nil {
+		p.Unread = tree.unread.Why
+		return
+	}
+	doc := tree.doc
 	kept := p.Elements[:0:0]
 	for _, e := range p.Elements {
 		if e.Start < from {

@@ -313,7 +313,8 @@ func matching(src []byte, scan *markup.Page, part *gatefile.Part) []int {
 		}
 		return []int{scan.HTMLTag.Start}
 	}
-	return markup.Matches(src, part.Selector)
+	hits, _ := markup.Matches(src, part.Selector) // what cannot be followed, the page's gating tells
+	return hits
 }
 
 // classed lists those of them that have the names.

@@ -1,0 +1,25 @@
+package checks
+
+import (
+	"yellowgate/internal/core/gatefile"
+)
+
+var unread = &Check{
+	Name: "unread", Family: "gate", Severity: gatefile.Error,
+	Title: "the page cannot be followed: nothing about it is sure",
+	Doc: `The page is beyond what is read: more than a million elements, elements within one
+another without end, or a selector of the gate file that would look at them for minutes.
+What the audit says of it besides may be wrong. Write the selector so that it looks at fewer
+elements, or leave the page out with site.ignore.`,
+	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: \"has(p ~ p ~ i)\"}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- site/visit/index.html, later --\n(two thousand notes)<i>x</i>",
+	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: \"has(p + i)\"}\n-- site/visit/index.html --\n(two thousand notes)<i>x</i>",
+	Page: func(p *Pass) {
+		why := p.Scan.Unread
+		if p.Gated != nil && why == "" {
+			why = p.Gated.Result.View.Unread
+		}
+		if why != "" {
+			p.Report(1, 1, "", "this page is not read: "+why, "write the selector so that fewer elements have to be looked at, or list the page under site.ignore")
+		}
+	},
+}
