@@ -1,6 +1,7 @@
 package site
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"crypto/sha512"
 	"encoding/base64"
@@ -311,12 +312,35 @@ func within(dir, name string) bool {
 
 // LineOf is the line of a text with the number n, from 1.
 func LineOf(text []byte, n int) string {
-	lines := strings.Split(string(text), "\n")
-	if n < 1 || n > len(lines) {
+	if n < 1 || len(text) == 0 {
 		return ""
 	}
-	return strings.TrimSuffix(lines[n-1], "\r")
+	linesMu.Lock()
+	defer linesMu.Unlock()
+	if lines.of != &text[0] || lines.size != len(text) { // one text is asked for many lines
+		lines.of, lines.size, lines.starts = &text[0], len(text), []int{0}
+		for i, c := range text {
+			if c == '\n' {
+				lines.starts = append(lines.starts, i+1)
+			}
+		}
+	}
+	if n > len(lines.starts) {
+		return ""
+	}
+	line, _, _ := bytes.Cut(text[lines.starts[n-1]:], []byte{'\n'})
+	return strings.TrimSuffix(string(line), "\r")
 }
+
+// lines are where the lines begin of the text that was asked for last.
+var (
+	lines struct {
+		of     *byte
+		size   int
+		starts []int
+	}
+	linesMu sync.Mutex
+)
 
 // OfFolder is a project of a folder of pages and a gate file that says nothing.
 func OfFolder(dir string) (*Project, error) {

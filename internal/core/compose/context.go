@@ -322,10 +322,10 @@ func fill(t *placeholder.Template, contexts []context, p *gatefile.Part, it *gat
 			}
 			continue
 		}
-		at := p.PositionAt(piece.Placeholder.Offset)
+		at := func() gatefile.Position { return p.PositionAt(piece.Placeholder.Offset) }
 		value, failed := piece.Placeholder.Value(lookup)
 		if failed != nil {
-			return "", failedValue(failed, at)
+			return "", failedValue(failed, at())
 		}
 		c := contexts[n]
 		n++
@@ -342,7 +342,7 @@ func fill(t *placeholder.Template, contexts []context, p *gatefile.Part, it *gat
 			}
 		}
 		if why != "" {
-			return "", &ValueError{Pos: at, Message: fmt.Sprintf("%s is %q, %s", piece.Placeholder.Raw, value.Text, why)}
+			return "", &ValueError{Pos: at(), Message: fmt.Sprintf("%s is %q, %s", piece.Placeholder.Raw, value.Text, why)}
 		}
 		b.WriteString(text)
 	}

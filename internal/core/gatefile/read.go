@@ -396,7 +396,17 @@ func (r *reader) bind() {
 			}
 		})
 	}
-	r.circles(byName)
+	before := len(r.problems)
+	if r.circles(byName); len(r.problems) > before {
+		return // a size has an end only without circles
+	}
+	sizes := map[string]int{}
+	for _, b := range r.queries1 {
+		if pagequery.Size(b.Query.Expr, sizes) > pagequery.MaxSize {
+			b.reader.problem(Error, b.reader.at(b.node), "write the sets so that they do not repeat one another", "the query comes to more than %d parts once its page sets are written out", pagequery.MaxSize)
+			return
+		}
+	}
 }
 
 // circles refuses page sets that are defined by themselves.

@@ -115,6 +115,7 @@ func (r *Result) MissingFiles(has func(path string) bool, files func() []string)
 			if paths := files(); slices.ContainsFunc(paths, func(f string) bool { return strings.EqualFold(f, ref.Path) }) {
 				i := slices.IndexFunc(paths, func(f string) bool { return strings.EqualFold(f, ref.Path) })
 				hint = fmt.Sprintf(" (it has %s: paths heed upper and lower case)", paths[i])
+			} else if len(out) >= 20 { // enough to see what is wrong
 			} else if hint = near.Suggest(ref.Path, paths); hint == "" {
 				if i := slices.IndexFunc(paths, func(f string) bool { return path.Base(f) == path.Base(ref.Path) }); i >= 0 {
 					hint = fmt.Sprintf(" (did you mean %q?)", paths[i])

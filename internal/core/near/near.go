@@ -3,12 +3,23 @@ package near
 
 import "strings"
 
+// most is how many candidates are looked at, and how many bytes a name may have: whoever
+// reads the suggestion has not the time for more.
+const most = 2000
+
 // Best returns the candidate nearest to the name by edit distance, or "" where
 // none is near enough to be worth suggesting.
 func Best(name string, candidates []string) string {
+	if len(name) > most {
+		return ""
+	}
+	candidates = candidates[:min(len(candidates), most)]
 	best, limit := "", max(1, (len(name)+2)/3)
 	low := strings.ToLower(name)
 	for _, c := range candidates {
+		if len(c)-len(name) > limit || len(name)-len(c) > limit {
+			continue
+		}
 		if d := distance(low, strings.ToLower(c)); d <= limit && c != name {
 			best, limit = c, d-1
 		}

@@ -234,3 +234,32 @@ func Walk(x Expr, visit func(Expr)) {
 		Walk(x.X, visit)
 	}
 }
+
+// MaxSize is how many parts a query may have once its page sets are written out: so many are
+// looked at for a page.
+const MaxSize = 10_000
+
+// Size is how many parts a bound query has once its page sets are written out, no more than
+// MaxSize+1. sizes remembers those of page sets, by name; no set names itself.
+func Size(x Expr, sizes map[string]int) int {
+	n := 1
+	switch x := x.(type) {
+	case *Or:
+		n += Size(x.X, sizes) + Size(x.Y, sizes)
+	case *And:
+		n += Size(x.X, sizes) + Size(x.Y, sizes)
+	case *Not:
+		n += Size(x.X, sizes)
+	case *Set:
+		if x.Expr == nil {
+			break
+		}
+		size, known := sizes[x.Name]
+		if !known {
+			size = Size(x.Expr, sizes)
+			sizes[x.Name] = size
+		}
+		n += size
+	}
+	return min(n, MaxSize+1)
+}
