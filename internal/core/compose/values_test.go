@@ -363,7 +363,7 @@ func leads(raw string) string {
 	default:
 		return " " + u.Scheme
 	}
-	if h := u.Hostname(); h != "ternhill.example" && h != "x.example" && h != "" && !strings.HasPrefix(clean, u.Scheme+"://") && !strings.HasPrefix(clean, "//") {
+	if h := u.Hostname(); h != "ternhill.example" && h != "x.example" && h != "" && !strings.HasPrefix(strings.ToLower(clean), u.Scheme+"://") && !strings.HasPrefix(clean, "//") {
 		return " " + h
 	}
 	return ""

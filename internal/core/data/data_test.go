@@ -107,7 +107,7 @@ func FuzzRead(f *testing.F) {
 		if len(text) > 10_000 {
 			return
 		}
-		lines := strings.Count(string(text), "\n") + 1
+		lines := strings.Count(string(text), "\n") + strings.Count(string(text), "\r") + 1
 		for what, read := range map[string]func([]byte) (*Value, error){"YAML": YAML, "JSON": JSON} {
 			v, err := read(text)
 			if err != nil {

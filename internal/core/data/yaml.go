@@ -174,7 +174,7 @@ func YAML(text []byte) (*Value, error) {
 		return nil, err
 	}
 	text = bytes.TrimPrefix(text, []byte("\uFEFF"))
-	f, err := ParseYAML(strings.ReplaceAll(string(text), "\r\n", "\n"))
+	f, err := ParseYAML(strings.NewReplacer("\r\n", "\n", "\r", "\n").Replace(string(text)))
 	if err != nil {
 		return nil, err
 	}

@@ -120,3 +120,17 @@ func TestLinear(t *testing.T) {
 		}
 	}
 }
+
+// TestEscapedScripts: what stands in a script with "<!--" is no element for the tree either.
+func TestEscapedScripts(t *testing.T) {
+	src := []byte("<body><script><!--<1<script></script><b><i>x</i></b></script><u><s>y</s></u>")
+	for selector, want := range map[string]int{"b > i": 0, "u > s": 1} {
+		s, err := ParseSelector(selector)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if hits, err := Matches(src, s); err != nil || len(hits) != want {
+			t.Errorf("%s matches %d elements, want %d (%v)", selector, len(hits), want, err)
+		}
+	}
+}

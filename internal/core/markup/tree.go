@@ -61,7 +61,27 @@ func NewTree(src []byte) *Tree {
 	for m := mode(beforeHTML); m != nil; {
 		m = m(&s)
 	}
-	return parseMarked(src, starts, tags)
+	return parseMarked(withoutEscapes(src), starts, tags)
+}
+
+// withoutEscapes is a page with a space for each "<" in scripts that hold "<!--": the
+// library loses count there of what is escaped (13.2.5.20), which browsers do not.
+func withoutEscapes(src []byte) []byte {
+	out := src
+	Pieces(src, func(p Piece) bool {
+		if text := src[p.Start:p.End]; p.Kind == PieceScript && bytes.Contains(text, []byte("<!--")) {
+			if &out[0] == &src[0] {
+				out = bytes.Clone(src)
+			}
+			for i := p.Start; i < p.End; i++ {
+				if out[i] == '<' {
+					out[i] = ' '
+				}
+			}
+		}
+		return true
+	})
+	return out
 }
 
 // parseMarked parses the page with an offset attribute in each of the tags.
