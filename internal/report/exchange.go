@@ -10,7 +10,6 @@ import (
 	"sort"
 	"strconv"
 	"strings"
-	"unicode/utf8"
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/run"
@@ -39,7 +38,7 @@ func AuditCSV(w io.Writer, a *run.AuditResult) error {
 // gets an apostrophe in front.
 func csvCell(s string) string {
 	s = Clean(s)
-	if s != "" && strings.IndexByte("=+-@", s[0]) >= 0 {
+	if first := strings.TrimLeft(s, " \u00a0\uFEFF"); first != "" && strings.ContainsAny(first[:1], "=+-@|%") || strings.HasPrefix(first, "＝") || strings.HasPrefix(first, "＋") || strings.HasPrefix(first, "－") || strings.HasPrefix(first, "＠") {
 		return "'" + s
 	}
 	return s
@@ -116,13 +115,7 @@ func JUnit(w io.Writer, a *run.AuditResult, fails func(severity string) bool) er
 }
 
 // valid is a text without what neither a terminal nor XML should get.
-func valid(s string) string {
-	s = Clean(s)
-	if utf8.ValidString(s) {
-		return s
-	}
-	return strings.ToValidUTF8(s, "\uFFFD")
-}
+func valid(s string) string { return Clean(s) }
 
 // SARIF writes an audit as SARIF 2.1.0 (OASIS): the checks are its rules, with
 // their help; findings are results with file, line and column.
@@ -177,8 +170,8 @@ func SARIF(w io.Writer, a *run.AuditResult) error {
 	}
 	results := []result{}
 	for _, f := range a.Findings {
-		results = append(results, result{f.Check, index[f.Check], f.Severity, message{valid(f.Message) + ". " + valid(f.Remedy)},
-			[]location{{physical{artifact{(&url.URL{Path: f.File}).EscapedPath(), "PAGES"}, region{max(f.Line, 1), max(f.Column, 1)}}}}, map[string]string{"page": valid(f.Page), "item": f.Item}})
+		results = append(results, result{f.Check, index[f.Check], f.Severity, message{plainMessage(f.Message + ". " + f.Remedy)},
+			[]location{{physical{artifact{(&url.URL{Path: f.File}).EscapedPath(), "PAGES"}, region{max(f.Line, 1), max(f.Column, 1)}}}}, map[string]string{"page": valid(f.Page), "item": valid(f.Item)}})
 	}
 	doc := map[string]any{
 		"$schema": "https://json.schemastore.org/sarif-2.1.0.json", "version": "2.1.0",
@@ -193,8 +186,14 @@ func SARIF(w io.Writer, a *run.AuditResult) error {
 	if err != nil {
 		return err
 	}
-	_, err = w.Write(append(j, '\n'))
+	_, err = safeJSON{w}.Write(append(j, '\n'))
 	return err
+}
+
+// plainMessage is a text as the text of a SARIF message (3.11.5 and 3.11.6): in one, square
+// brackets make links, and nothing else is markup.
+func plainMessage(s string) string {
+	return strings.NewReplacer("\\", "\\\\", "[", "\\[", "]", "\\]").Replace(valid(s))
 }
 
 // identifier is a check's name as SARIF wants it: words in capitals.

@@ -185,7 +185,7 @@ func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
 		return err
 	}
 	d.Data = template.JS(j)
-	return auditTemplate.Execute(w, d)
+	return auditTemplate.Execute(safeHTML{w}, d)
 }
 
 // checksOf gathers findings by check, errors first.

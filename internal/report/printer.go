@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"strings"
-	"unicode"
 
 	"github.com/charmbracelet/lipgloss"
 	"github.com/charmbracelet/x/ansi"
@@ -20,7 +19,7 @@ type Printer struct {
 	w     io.Writer
 	Width int
 
-	head, name, in, out, bad, warn, note, dim, num lipgloss.Style
+	head, name, in, out, bad, warn, note, dim, num ink
 }
 
 // NewPrinter returns a Printer, with colours or without.
@@ -31,38 +30,26 @@ func NewPrinter(w io.Writer, color bool, width int) *Printer {
 	} else {
 		r.SetColorProfile(termenv.Ascii)
 	}
-	style := func(fg string, bold bool) lipgloss.Style {
-		return r.NewStyle().Foreground(lipgloss.Color(fg)).Bold(bold)
+	style := func(fg string, bold bool) ink {
+		return ink{r.NewStyle().Foreground(lipgloss.Color(fg)).Bold(bold)}
 	}
 	return &Printer{w: w, Width: width,
 		head: style("221", true), name: style("117", false), in: style("114", true), out: style("245", false),
 		bad: style("203", true), warn: style("215", true), note: style("109", false), dim: style("245", false), num: style("252", false)}
 }
 
-// Clean makes text of a page safe to print: control characters become visible,
-// so that no page can drive the terminal.
-func Clean(s string) string {
-	if strings.IndexFunc(s, unsafeRune) < 0 {
-		return s
-	}
-	return strings.Map(func(r rune) rune {
-		if unsafeRune(r) {
-			if r == '\n' || r == '\r' || r == '\t' {
-				return ' '
-			}
-			return '\uFFFD'
-		}
-		return r
-	}, s)
-}
-
-func unsafeRune(r rune) bool {
-	return unicode.IsControl(r) || r == '\u2028' || r == '\u2029' || unicode.Is(unicode.Bidi_Control, r)
-}
-
-// Line writes a line.
+// Line writes a line. What the arguments hold stays on it, whatever it is.
 func (p *Printer) Line(format string, args ...any) {
-	fmt.Fprintf(p.w, format+"\n", args...)
+	for line := range strings.SplitSeq(fmt.Sprintf(format, arguments(args)...), "\n") {
+		p.emit(line)
+	}
+}
+
+// Lines writes a text of several lines, each behind an indentation.
+func (p *Printer) Lines(indent, text string) {
+	for line := range strings.SplitSeq(text, "\n") {
+		p.Line("%s%s", indent, line)
+	}
 }
 
 // paragraph writes a text that wraps at the terminal's width; its further lines stand
@@ -73,7 +60,7 @@ func (p *Printer) paragraph(indent, text string) {
 		return
 	}
 	deeper := indent + "  "
-	for i, line := range strings.Split(ansi.Wrap(text, max(p.Width-len(deeper), 20), ""), "\n") {
+	for i, line := range strings.Split(ansi.Wrap(cleaned(text), max(p.Width-len(deeper), 20), ""), "\n") {
 		if i > 0 {
 			line = deeper + strings.TrimLeft(line, " ")
 		} else {
@@ -85,7 +72,8 @@ func (p *Printer) paragraph(indent, text string) {
 
 // Heading writes a heading, with a blank line before it.
 func (p *Printer) Heading(format string, args ...any) {
-	fmt.Fprintf(p.w, "\n%s\n", p.head.Render("▐ "+fmt.Sprintf(format, args...)))
+	p.emit("")
+	p.emit(p.head.Render("▐ " + fmt.Sprintf(format, arguments(args)...)))
 }
 
 // A table lines its columns up. Cells may hold colours. The columns named in
@@ -97,7 +85,12 @@ type table struct {
 	gap   string
 }
 
-func (t *table) add(cells ...string) { t.rows = append(t.rows, cells) }
+func (t *table) add(cells ...string) {
+	for i := range cells {
+		cells[i] = cleaned(cells[i])
+	}
+	t.rows = append(t.rows, cells)
+}
 
 // section begins a part of the table under a heading; its columns line up with
 // those of the other parts.
@@ -169,7 +162,7 @@ func (p *Printer) table(t *table) {
 		if p.Width > 0 {
 			line = ansi.Truncate(line, p.Width, "…")
 		}
-		fmt.Fprintln(p.w, line)
+		p.emit(line)
 	}
 }
 
@@ -204,7 +197,7 @@ func list(names []string, n int) string {
 
 // JSON writes a value, indented, without escaping what HTML would.
 func JSON(w io.Writer, v any) error {
-	e := json.NewEncoder(w)
+	e := json.NewEncoder(safeJSON{w})
 	e.SetEscapeHTML(false)
 	e.SetIndent("", " ")
 	return e.Encode(v)
@@ -212,7 +205,7 @@ func JSON(w io.Writer, v any) error {
 
 // NDJSON writes a value on one line.
 func NDJSON(w io.Writer, v any) error {
-	e := json.NewEncoder(w)
+	e := json.NewEncoder(safeJSON{w})
 	e.SetEscapeHTML(false)
 	return e.Encode(v)
 }

@@ -44,7 +44,7 @@ func TestProblemCaret(t *testing.T) {
 		{Severity: gatefile.Error, Pos: gatefile.Position{File: "g.yaml", Line: 3, Column: 5}, Message: "bad\x1b[2J", Remedy: "mend it", Line: "é: [x]"},
 		{Severity: gatefile.Note, Pos: gatefile.Position{File: "g.yaml", Line: 4}, Message: "a note"},
 	}, false)
-	want := "g.yaml:3:5: error: bad\uFFFD[2J\n  é: [x]\n      ^\n  mend it\n"
+	want := "g.yaml:3:5: error: bad\\x1b[2J\n  é: [x]\n      ^\n  mend it\n"
 	if b.String() != want {
 		t.Errorf("%q\nwant %q", b.String(), want)
 	}

@@ -20,10 +20,12 @@ func (p *Printer) Problems(ps []gatefile.Problem, all bool) {
 		case gatefile.Note:
 			word = p.note.Render("note")
 		}
-		p.Line("%s: %s: %s", x.Pos, word, Clean(x.Message))
+		p.Line("%s: %s: %s", x.Pos.String(), word, x.Message)
 		if x.Line != "" && x.Pos.Column > 0 {
-			line := Clean(strings.TrimRight(x.Line, "\r\n"))
-			col := min(x.Pos.Column-1, len([]rune(line)))
+			source := []rune(strings.TrimRight(x.Line, "\r\n"))
+			col := min(x.Pos.Column-1, len(source))
+			line := Clean(string(source))
+			col = len([]rune(Clean(string(source[:col])))) // escapes are longer than what they stand for
 			if r := []rune(line); len(r) > 120 {
 				from := max(0, col-60)
 				line = string(r[from:min(len(r), from+120)])
@@ -33,7 +35,7 @@ func (p *Printer) Problems(ps []gatefile.Problem, all bool) {
 			p.Line("  %s%s", strings.Repeat(" ", col), p.warn.Render("^"))
 		}
 		if x.Remedy != "" {
-			p.Line("  %s", strings.ReplaceAll(Clean(x.Remedy), "\n", "\n  "))
+			p.Lines("  ", x.Remedy)
 		}
 	}
 }

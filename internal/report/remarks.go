@@ -12,9 +12,13 @@ func (p *Printer) Notice(format string, args ...any) {
 
 // Failure writes an error that is no problem of a gate file.
 func (p *Printer) Failure(message, remedy string) {
-	p.Line("%s %s", p.bad.Render("error:"), message)
+	first, rest, more := strings.Cut(message, "\n")
+	p.Line("%s %s", p.bad.Render("error:"), first)
+	if more {
+		p.Lines("", rest)
+	}
 	if remedy != "" {
-		p.Line("  %s", strings.ReplaceAll(remedy, "\n", "\n  "))
+		p.Lines("  ", remedy)
 	}
 }
 

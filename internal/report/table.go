@@ -82,11 +82,15 @@ func (p *Printer) Table(t *run.WhereTable) {
 // each item.
 func TableCSV(w io.Writer, t *run.WhereTable) error {
 	c := csv.NewWriter(w)
-	if err := c.Write(append([]string{"page"}, t.Items...)); err != nil {
+	head := []string{"page"}
+	for _, it := range t.Items {
+		head = append(head, csvCell(it))
+	}
+	if err := c.Write(head); err != nil {
 		return err
 	}
 	for _, r := range t.Rows {
-		row := []string{r.Page}
+		row := []string{csvCell(r.Page)}
 		for _, x := range r.Cells {
 			row = append(row, string(x))
 		}
