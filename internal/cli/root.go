@@ -57,7 +57,7 @@ type app struct {
 func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
 	// Pages come and go quickly: collect seldom, but never let memory grow.
 	debug.SetGCPercent(400)
-	debug.SetMemoryLimit(126 << 20)
+	debug.SetMemoryLimit(disk.UsualMemory)
 	a := &app{in: in, out: &sink{w: out}, err: errw}
 	out = a.out
 	signal.Ignore(syscall.SIGPIPE) // a closed pipe is an error of writing

@@ -108,6 +108,7 @@ func ReadInto(buf []byte, name string, limit int64) ([]byte, error) {
 	if info.Size() > limit {
 		return nil, &fs.PathError{Op: "read", Path: name, Err: &LimitError{info.Size(), limit}}
 	}
+	Big(info.Size())
 	b := slices.Grow(buf[:0], int(info.Size())+1)
 	for {
 		if len(b) == cap(b) {

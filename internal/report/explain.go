@@ -19,9 +19,9 @@ func (p *Printer) Explain(c *checks.Check) {
 			p.Line("  %s", strings.TrimRight(line, "\n"))
 		}
 		p.Heading("bad")
-		p.Line("  %s", strings.ReplaceAll(c.Bad, "\n", "\n  "))
+		p.Lines("  ", c.Bad)
 		p.Heading("good")
-		p.Line("  %s", strings.ReplaceAll(c.Good, "\n", "\n  "))
+		p.Lines("  ", c.Good)
 		return
 	}
 	family := ""
