@@ -57,6 +57,9 @@ var plants = []plant{
 // plantedFiles are stylesheets that defects load.
 var plantedFiles = sheets{"/css/unused.css": ".planted-nowhere { color: red }", "/css/part.css": rules, "/css/whole.css": rules + "i{f:6}"}
 
+// thirdParty finds a script of another host.
+var thirdParty = regexp.MustCompile(`<script[^>]*src="https?://`)
+
 type sheets map[string]string
 
 func (s sheets) File(path string) (int, int, bool) { text, ok := s[path]; return len(text), 1, ok }
@@ -157,6 +160,10 @@ func TestPlantedDefects(t *testing.T) {
 		}
 		after, lines := look(known, text, path)
 		planted += len(chosen)
+		if thirdParty.MatchString(text) && want["unused-style"] > 0 { // what that script makes, nobody knows
+			delete(want, "unused-style")
+			delete(line, "unused-style")
+		}
 		got := map[string]int{}
 		for key, n := range after {
 			if d := n - before[key]; d > 0 {

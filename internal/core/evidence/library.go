@@ -36,12 +36,16 @@ func (l *Library) Sheet(path string) *Sheet {
 // parses.
 func (l *Library) Script(path string, module bool) *Script {
 	return once(&l.scripts, scriptKey{path, module}, func() *Script {
-		if text, ok := l.Read(path); ok {
+		if text, ok := l.Read(path); ok && len(text) <= MaxScript {
 			return ReadScript(text, module)
 		}
 		return nil
 	})
 }
+
+// MaxScript is how many bytes a script may have to be read for evidence: a larger one, such
+// as a search index, takes longer than all the rest of a site, and counts as unread.
+const MaxScript = 1 << 20
 
 // SheetsOf returns the stylesheets that an element of a page brings: its file or its
 // text, and what that imports. whole is false where one of them cannot be read.

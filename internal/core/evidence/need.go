@@ -87,11 +87,13 @@ type judging struct {
 	at      map[[2]string]int // things by key and item
 	asks    map[string][]asking
 	words   map[string][]*Need
-	foreign bool // a script of the page is a third party's
-	unread  bool // one of the site's own cannot be read
-	fetches bool // one asks for more than can be seen, and may put it into the page
-	single  bool // every element is a thing of its own
-	judged  bool // the states of the things are known
+	foreign bool   // a script of the page is a third party's
+	unread  bool   // one of the site's own cannot be read
+	loads   string // how one gets more code, that is not seen
+	names   string // how one puts names or markup together
+	fetches bool   // one asks for more than can be seen, and may put it into the page
+	single  bool   // every element is a thing of its own
+	judged  bool   // the states of the things are known
 }
 
 // add puts an element into its thing.
@@ -132,6 +134,12 @@ func (p *judging) add(i int) {
 		list, whole = p.scriptsOf(p.record, e)
 		n.scripts = append(n.scripts, list...)
 		for _, s := range list {
+			if len(s.Unknown.Loads) > 0 {
+				p.loads = s.Unknown.Loads[0]
+			}
+			if len(s.Unknown.Names) > 0 {
+				p.names = s.Unknown.Names[0]
+			}
 			p.fetches = p.fetches || slices.ContainsFunc(s.Load.Effects, speaks) || slices.ContainsFunc(s.Held.Effects, speaks)
 		}
 		p.foreign = p.foreign || !whole
@@ -223,6 +231,14 @@ func (s *Script) onlyCalls() bool {
 	return len(s.Defines)+len(s.Extends) == 0 && len(s.Load.Hooks)+len(s.Held.Hooks) == 0 && s.Load.Static() && s.Held.Static()
 }
 
+// setsUp reports whether a thing is inline code that sets names or fills a list: the settings
+// or the queue of another script, which reads them when it comes.
+func (n *Need) setsUp() bool {
+	return n.inline() && slices.ContainsFunc(n.scripts, func(s *Script) bool {
+		return len(s.Defines)+len(s.Extends) > 0 || s.Members["push"]
+	})
+}
+
 // names returns a global name that a script mentions and the thing defines.
 func (n *Need) names(s *Script) string {
 	for _, own := range n.scripts {
@@ -247,9 +263,9 @@ func (p *judging) direct(n *Need) {
 		return
 	}
 	switch n.Certainty = Certain; {
-	case p.unread:
+	case p.unread || p.foreign || p.loads != "" || p.names != "":
 		n.Certainty = Possible // who knows what the others make and call
-	case len(n.scripts) > 0 || p.foreign || p.fetches:
+	case len(n.scripts) > 0 || p.fetches:
 		n.Certainty = Likely
 	}
 	var vain []string
@@ -263,6 +279,10 @@ func (p *judging) direct(n *Need) {
 	}
 	if n.unreadable != "" {
 		n.State, n.By = Unseen, n.unreadable
+		return
+	}
+	if p.foreign && n.setsUp() {
+		n.State, n.By = Unseen, "a third party's script may read what it sets"
 		return
 	}
 	hooks, sure, computed := 0, true, false

@@ -51,7 +51,7 @@ func TestNeeds(t *testing.T) {
 		{"<link rel=stylesheet href=/vars.css>", "/vars.css ?"},
 		{"<link rel=stylesheet href=/vars.css><link rel=stylesheet href=/asks.css>", "/vars.css +--gap; /asks.css -certain"},
 		{"<link rel=stylesheet href=/ring.css><script src=/ring.js></script>", "/ring.css +.ring; /ring.js -likely"},
-		{"<link rel=stylesheet href=/kit.css><script src=https://x.example/a.js></script>", "/kit.css -likely; https://x.example/a.js ?"},
+		{"<link rel=stylesheet href=/kit.css><script src=https://x.example/a.js></script>", "/kit.css -possible; https://x.example/a.js ?"},
 		{"<link rel=stylesheet href=/kit.css><script src=/count.js></script>", "/kit.css -likely; /count.js ?"},
 		{"<link rel=stylesheet href=/kit.css><script src=/bad.js></script>", "/kit.css -possible; /bad.js ?"},
 		{"<script src=/lib.js></script>", "/lib.js -likely"},

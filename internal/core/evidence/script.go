@@ -21,6 +21,7 @@ type Script struct {
 	Members map[string]bool // names after a dot
 	asked   map[string]bool // names that it looks for before it calls them
 	Words   map[string]bool // words in its texts, such as classes that it sets
+	Unknown Unknown         // what it does that cannot be followed
 }
 
 // A Reach is what a stretch of code gets at.
@@ -60,6 +61,7 @@ func ReadScript(text []byte, module bool) *Script {
 		}
 	}
 	js.Walk(collector{w}, ast)
+	js.Walk(unseen{w}, ast)
 	w.global = true
 	js.Walk(w, ast)
 	w.bodies()

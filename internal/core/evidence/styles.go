@@ -113,8 +113,8 @@ func (s *Styles) really(r *inventory.Record, v *Vocabulary, elements []int) (out
 	for i := range r.Elements {
 		p.add(i)
 	}
-	if p.unread {
-		return nil // a script that cannot be read may make what they are for
+	if p.unread || p.foreign || p.loads != "" || p.names != "" {
+		return nil // a script that cannot be read, or not to the end, may make what they are for
 	}
 	for _, n := range p.things {
 		if len(n.Elements) != 1 || !slices.Contains(elements, n.Elements[0]) {
