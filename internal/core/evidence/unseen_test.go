@@ -64,7 +64,7 @@ func TestEarnedCertainty(t *testing.T) {
 	for html, want := range map[string]string{
 		`<link rel=stylesheet href=/kit.css>`:                                                                                "/kit.css certain",
 		`<link rel=stylesheet href=/kit.css><script src=/plain.js></script>`:                                                 "/kit.css certain; /plain.js likely",
-		`<link rel=stylesheet href=/kit.css><script src=/loads.js></script>`:                                                 "/kit.css possible",
+		`<link rel=stylesheet href=/kit.css><script src=/loads.js></script>`:                                                 "/kit.css possible; /loads.js unseen",
 		`<link rel=stylesheet href=/kit.css><script src=/joins.js></script>`:                                                 "/kit.css possible; /joins.js possible",
 		`<link rel=stylesheet href=/kit.css><script src=/big.js></script>`:                                                   "/kit.css possible; /big.js unseen",
 		`<link rel=stylesheet href=/kit.css><script src=/none.js></script>`:                                                  "/kit.css possible; /none.js unseen",
