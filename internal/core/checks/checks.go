@@ -55,10 +55,10 @@ func Named(name string) *Check {
 var all = []*Check{
 	answerNotVisible, brokenHead, canonicalDead, canonicalElsewhere, canonicalMissing, canonicalNoindexed, canonicalRelative, canonicalRepeated,
 	charsetLate, charsetMissing, descriptionLength, descriptionMissing, descriptionRepeated, descriptionShared, iconMissing,
-	langMissing, metaInBody, noindexedInSitemap, robotsConflict, socialIncomplete,
+	langMissing, metaInBody, namelessMeta, noindexedInSitemap, noZoom, oldDoctype, robotsConflict, socialIncomplete,
 	structuredIncomplete, structuredInvalid, titleEmpty, titleLength, titleMissing,
 	titleRepeated, titleShared, unlistedInSitemap, viewportMissing, viewportRepeated,
-	blockingScript, blockingStyle, deadFile, doubleLoad, importedEverywhere, insecureLoad, lateStyle, missingStyle, noIntegrity,
+	blockingScript, blockingStyle, deadFile, doubleLoad, importedEverywhere, insecureLoad, integrityWithoutCrossorigin, lateStyle, localAddress, missingStyle, noIntegrity,
 	orphanFile, overBudget, repeatedRules, twinLibrary, unexpectedHost, unpinnedVersion, unusedPreload, unusedStyle, wrongIntegrity,
 	editedOutput, idleLine, itemDiffers, keptOutNeed, lateNeed, leakedItem, metadataDiffers, metVariants, misplacedItem, missingItem, missingPage,
 	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unread, unknownSpot,

@@ -23,7 +23,7 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 			if !Own(e) {
 				continue
 			}
-			if host := strings.ToLower(inventory.Host(e.Target)); e.Loads && e.Party == "third" && !p.Site.trusts(host) {
+			if host := strings.ToLower(inventory.Host(e.Target)); e.Loads && e.Party == "third" && !p.Site.trusts(host) && local(e.URL) == "" {
 				p.At(e, host+" is not among the trusted hosts", "add it under site.trust, or take the code out with found and pages: none")
 			}
 			for _, m := range e.Imports {

@@ -29,6 +29,11 @@ type Entry struct {
 	// What it costs on the pages that do not need it, over all of them.
 	Requests, Blocking, Bytes, Gzip int
 
+	// kept are pages, among the used, that keep it because nobody can tell there.
+	kept     []int
+	doubtful []int // pages that seem not to need it, and of which nobody can be sure
+	doubt    cost  // what it costs there
+
 	certainty Certainty
 	why       map[string]int   // what shows the need -> pages
 	unseen    string           // why it cannot be told
@@ -103,7 +108,13 @@ func (e *Entry) add(page int, r *inventory.Record, n *Need) {
 	case Unseen:
 		e.Unseen, e.unseen = append(e.Unseen, page), n.By
 	default:
-		e.certainty, e.vain, e.uncalled = min(e.certainty, n.Certainty), n.By, n.Uncalled
+		e.vain, e.uncalled = n.By, n.Uncalled
+		if n.Certainty == Possible {
+			e.doubtful = append(e.doubtful, page)
+			e.doubt.add(cost{requests, blocking, bytes, gzip})
+			break
+		}
+		e.certainty = min(e.certainty, n.Certainty)
 		e.Requests += requests
 		e.Blocking += blocking
 		e.Bytes += bytes
@@ -138,10 +149,40 @@ type Suggestion struct {
 	Queries []string
 }
 
+// A cost is what a thing costs on some pages.
+type cost struct{ requests, blocking, bytes, gzip int }
+
+func (c *cost) add(x cost) {
+	c.requests += x.requests
+	c.blocking += x.blocking
+	c.bytes += x.bytes
+	c.gzip += x.gzip
+}
+
+// settle decides about the pages of which nobody can be sure: where others can be, they
+// keep the thing; where none can, all that is said is possible.
+func (e *Entry) settle() {
+	switch {
+	case len(e.doubtful) == 0:
+	case len(e.doubtful)+len(e.Used)+len(e.Unseen) < len(e.On):
+		e.kept = e.doubtful
+		e.Used = slices.Sorted(slices.Values(append(slices.Clone(e.Used), e.kept...)))
+		e.why["kept where a script that cannot be followed may need it"] += len(e.kept)
+	default:
+		e.certainty = Possible
+		e.Requests += e.doubt.requests
+		e.Blocking += e.doubt.blocking
+		e.Bytes += e.doubt.bytes
+		e.Gzip += e.doubt.gzip
+	}
+	e.doubtful = nil
+}
+
 // Suggestions lists what loads where nothing needs it, what saves most first.
 func (l *Ledger) Suggestions() (out []Suggestion) {
 	sorted := slices.Sorted(slices.Values(l.pages))
 	for _, e := range l.order {
+		e.settle()
 		if len(e.Unseen) > 0 || len(e.Used) == len(e.On) {
 			continue
 		}
@@ -157,7 +198,11 @@ func (l *Ledger) Suggestions() (out []Suggestion) {
 			}
 		}
 		s.Evidence = e.evidence()
-		s.Queries = e.queries(sorted, s.Needed, s.Without)
+		var kept []string
+		for _, i := range e.kept {
+			kept = append(kept, l.pages[i])
+		}
+		s.Queries = e.queries(sorted, s.Needed, s.Without, kept)
 		out = append(out, s)
 	}
 	sort.SliceStable(out, func(i, j int) bool {
@@ -228,12 +273,19 @@ func pages(n int) string {
 const longest = 12
 
 // queries are the page queries that choose the pages that need a thing.
-func (e *Entry) queries(all, needed, without []string) (out []string) {
+func (e *Entry) queries(all, needed, without, kept []string) (out []string) {
 	if len(needed) == 0 {
 		return []string{"none"}
 	}
 	if sel := e.cover(); len(sel) > 0 {
-		out = append(out, "has("+strings.Join(sel, ") or has(")+")")
+		query := "has(" + strings.Join(sel, ") or has(") + ")"
+		list := Paths(kept, all)
+		if len(list) > 0 {
+			query += " or " + strings.Join(list, " or ")
+		}
+		if len(kept) == 0 || len(list) > 0 {
+			out = append(out, query)
+		}
 	}
 	if list := Paths(needed, all); len(list) > 0 {
 		out = append(out, strings.Join(list, " or "))
@@ -261,6 +313,9 @@ func (e *Entry) cover() (chosen []string) {
 	left := map[int]bool{}
 	for _, i := range e.Used {
 		left[i] = true
+	}
+	for _, i := range e.kept { // nothing on them asks for it
+		delete(left, i)
 	}
 	for len(left) > 0 && len(chosen) < 3 {
 		best, most := "", 0

@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 
@@ -42,8 +43,21 @@ func (u unseen) Enter(n js.INode) js.IVisitor {
 			note(&u.script.Unknown.Loads, "code from a text")
 		}
 	case *js.BinaryExpr:
-		if n.Op == js.EqToken || n.Op == js.AddEqToken {
+		switch n.Op {
+		case js.EqToken, js.AddEqToken:
 			u.set(n)
+		case js.AddToken: // "is-" + state, wherever it goes from here
+			if s, ok := u.literal(n.X); ok && beginsName.MatchString(s) {
+				if _, whole := u.literal(n.Y); !whole {
+					note(&u.script.Unknown.Names, "class names that it puts together")
+				}
+			}
+		}
+	case *js.TemplateExpr:
+		for _, p := range n.List {
+			if beginsName.MatchString(strings.Trim(string(p.Value), "`${}")) {
+				note(&u.script.Unknown.Names, "class names that it puts together")
+			}
 		}
 	}
 	return u
@@ -55,7 +69,7 @@ var loaders = map[string]bool{"require": true, "requirejs": true, "define": true
 func (u unseen) call(n *js.CallExpr) {
 	args := n.Args.List
 	fixed := func(i int) bool {
-		if i >= len(args) {
+		if i >= len(args) || handedIn(args[i].Value) {
 			return true
 		}
 		_, ok := u.literal(args[i].Value)
@@ -135,7 +149,7 @@ func (u unseen) set(n *js.BinaryExpr) {
 	if !ok {
 		return
 	}
-	if _, fixed := u.literal(n.Y); fixed && n.Op == js.EqToken {
+	if _, fixed := u.literal(n.Y); (fixed || handedIn(n.Y)) && n.Op == js.EqToken {
 		return
 	}
 	switch text(d.Y) {
@@ -146,6 +160,16 @@ func (u unseen) set(n *js.BinaryExpr) {
 	case "innerHTML", "outerHTML", "srcdoc":
 		note(&u.script.Unknown.Names, "markup from data")
 	}
+}
+
+// beginsName is the first half of a name, such as "is-".
+var beginsName = regexp.MustCompile(`^( |.* )?[.#]?[a-zA-Z][\w-]*[-_]$`)
+
+// handedIn reports whether an expression is a parameter: what it is, whoever calls the
+// function says, as in the methods of a library.
+func handedIn(n js.INode) bool {
+	v, ok := ungroup(n).(*js.Var)
+	return ok && same(v).Decl == js.ArgumentDecl
 }
 
 // joins reports whether an expression puts texts together.

@@ -14,7 +14,9 @@ func beforeHTML(s *scanner) mode {
 		case endOfFile:
 			return nil
 		case doctype:
-			s.page.Doctype = true
+			if s.page.Doctype = true; s.page.DoctypeEnd == 0 {
+				s.page.DoctypeEnd = t.end
+			}
 			continue
 		case comment:
 			s.comment(t)

@@ -90,10 +90,13 @@ type Page struct {
 	// later, since leaving them out is no error.
 	Breaker Span
 
-	FirstH1  int  // offset of the first h1 of the page, or -1
-	Doctype  bool // there is a doctype
-	Frameset bool // a frameset stands in the body's place
-	BodySeen bool // something, a tag or content, opened the body before the end of the file
+	FirstH1 int  // offset of the first h1 of the page, or -1
+	Doctype bool // there is a doctype
+	// DoctypeEnd is where the doctype ends that decides how the page is shown, the first one
+	// before all tags; 0 for none.
+	DoctypeEnd int
+	Frameset   bool // a frameset stands in the body's place
+	BodySeen   bool // something, a tag or content, opened the body before the end of the file
 
 	// Unread says why the page cannot be followed, "" where it can: elements may be missing
 	// from the list.

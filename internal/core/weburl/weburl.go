@@ -135,3 +135,6 @@ func (r Ref) WithoutQuery() string {
 
 // Secure reports whether the page comes over https, as far as is known.
 func (p Page) Secure() bool { return p.site.base.Scheme != "http" }
+
+// Host is the host of the page's base, with its port.
+func (p Page) Host() string { return p.base.Host }
