@@ -88,14 +88,14 @@ func (p *Printer) suggestion(x *run.Suggestion, verbose bool) {
 			}
 			where = " (" + list(x.Needed, limit) + ")"
 		}
-		p.Line("%s  %s: on %s, needed on %s%s; saves %s", p.name.Render(Clean(x.Name)), certainty, plural(x.Pages, "page"), p.num.Render(fmt.Sprint(len(x.Needed))), Clean(where), saved(x.Saves))
+		p.paragraph("", fmt.Sprintf("%s  %s: on %s, needed on %s%s; saves %s", p.name.Render(x.Name), certainty, plural(x.Pages, "page"), p.num.Render(fmt.Sprint(len(x.Needed))), cleaned(where), saved(x.Saves)))
 	}
 	if verbose {
 		for _, l := range x.Loads {
 			p.Line("  %s", p.dim.Render("loads "+Clean(l)))
 		}
 	}
-	p.Line("  %s", p.dim.Render(Clean(strings.Join(x.Evidence, "; "))))
+	p.paragraph("  ", p.dim.Render(strings.Join(x.Evidence, "; ")))
 	if x.Lines == "" && x.Query != "" {
 		p.Line("  %s", p.warn.Render("other inline code has the same lines: give the element an id, and name it by found: SELECTOR"))
 		return
