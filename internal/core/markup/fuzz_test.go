@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"strings"
 	"testing"
 )
 
@@ -50,6 +51,9 @@ var foreignOrTable = regexp.MustCompile(`<(svg|math|col|caption|t[dhr]|tbody|the
 
 func FuzzScanAgreesWithTree(f *testing.F) {
 	seeds(f)
+	for _, deep := range []string{"<div>", "<b>", "<p><i>", "<ul><li>", "<div><p>", "<span>"} { // deeper than a tree is built
+		f.Add([]byte("<head><title>t</title></head><body>" + strings.Repeat(deep, 600) + "<script src=a></script><link rel=x>"))
+	}
 	f.Fuzz(func(t *testing.T, src []byte) {
 		p := Scan(src, nil) // anything may be scanned
 		for i, e := range p.Elements {

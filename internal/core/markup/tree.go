@@ -86,32 +86,43 @@ func withoutEscapes(src []byte) []byte {
 
 // parseMarked parses the page with an offset attribute in each of the tags.
 func parseMarked(src []byte, starts, nameEnds []int) *Tree {
-	flat := flatten(src)
+	type addition struct {
+		at   int
+		text string
+	}
+	adds := make([]addition, 0, len(starts))
+	for i, end := range nameEnds {
+		adds = append(adds, addition{end, " " + offsetAttr + "=" + strconv.Itoa(starts[i]) + " "})
+	}
+	var gone []Span
+	if flat := flatten(src); flat != nil {
+		gone = flat.gone
+		for start := range flat.closed {
+			tag, nameEnd := TagName(src, start), start+1
+			nameEnd += len(tag)
+			if end, _ := tagEnd(src, nameEnd); end > 0 {
+				adds = append(adds, addition{end, "</" + tag + ">"})
+			}
+		}
+		sort.SliceStable(adds, func(i, j int) bool { return adds[i].at < adds[j].at })
+	}
 	var b bytes.Buffer
 	b.Grow(len(src) + 32*len(starts))
 	last := 0
 	upTo := func(at int) { // without the end tags of what was flattened
-		for flat != nil && len(flat.gone) > 0 && flat.gone[0].Start < at {
-			b.Write(src[last:max(flat.gone[0].Start, last)])
-			last = max(last, flat.gone[0].End)
-			flat.gone = flat.gone[1:]
+		for len(gone) > 0 && gone[0].Start < at {
+			b.Write(src[last:max(gone[0].Start, last)])
+			last = max(last, gone[0].End)
+			gone = gone[1:]
 		}
 		if at > last {
 			b.Write(src[last:at])
 			last = at
 		}
 	}
-	for i, end := range nameEnds {
-		upTo(end)
-		b.WriteString(" " + offsetAttr + "=")
-		b.WriteString(strconv.Itoa(starts[i]))
-		b.WriteString(" ")
-		if flat != nil && flat.closed[starts[i]] {
-			if tagEnd, _ := tagEnd(src, end); tagEnd > 0 {
-				upTo(tagEnd)
-				b.WriteString("</" + string(src[starts[i]+1:end]) + ">")
-			}
-		}
+	for _, add := range adds {
+		upTo(add.at)
+		b.WriteString(add.text)
 	}
 	upTo(len(src))
 	doc, err := html.Parse(&b)
