@@ -5,6 +5,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/weburl"
 )
 
 var unexpectedHost = &Check{
@@ -35,15 +36,7 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 	},
 }
 
-func (s *Site) trusts(host string) bool {
-	for _, t := range s.Trust {
-		t = strings.ToLower(t)
-		if host == t || strings.HasPrefix(t, "*.") && strings.HasSuffix(host, t[1:]) {
-			return true
-		}
-	}
-	return false
-}
+func (s *Site) trusts(host string) bool { return weburl.Trusts(s.Trust, host) }
 
 // importer names what imports a file.
 func importer(e *inventory.Element, m *inventory.Import) string {

@@ -7,11 +7,11 @@ package gatefile
 import (
 	"fmt"
 	"regexp"
-	"strings"
 
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/core/placeholder"
+	"yellowgate/internal/core/weburl"
 )
 
 // A Position is a place in a gate file or in a file that it names.
@@ -101,13 +101,11 @@ type Site struct {
 
 // Trusts reports whether a host, in lower case, is among those of trust.
 func (s *Site) Trusts(host string) bool {
-	for _, t := range s.Trust {
-		t := strings.ToLower(t.Value)
-		if host == t || strings.HasPrefix(t, "*.") && strings.HasSuffix(host, t[1:]) {
-			return true
-		}
+	hosts := make([]string, len(s.Trust))
+	for i, t := range s.Trust {
+		hosts[i] = t.Value
 	}
-	return false
+	return weburl.Trusts(hosts, host)
 }
 
 // A Text is a scalar of the file. Its position is that of its first character.

@@ -5,6 +5,7 @@ package weburl
 import (
 	"net/url"
 	"path"
+	"slices"
 	"strings"
 	"sync"
 
@@ -138,3 +139,12 @@ func (p Page) Secure() bool { return p.site.base.Scheme != "http" }
 
 // Host is the host of the page's base, with its port.
 func (p Page) Host() string { return p.base.Host }
+
+// Trusts reports whether a host, in lower case, is among hosts; "*." stands for any name
+// below one.
+func Trusts(hosts []string, host string) bool {
+	return slices.ContainsFunc(hosts, func(t string) bool {
+		t = strings.ToLower(t)
+		return host == t || strings.HasPrefix(t, "*.") && strings.HasSuffix(host, t[1:])
+	})
+}
