@@ -1,7 +1,8 @@
 // Package disk is the file system as the program uses it. What is read has to be a
 // regular file within a limit: FIFOs, devices and folders are refused before anything
 // could wait for them. What is written is made exclusively, never through a link. And
-// every call that can fail goes through here, so that a test can let each of them fail.
+// the calls with which an apply reads and writes go through here, so that a test can let each
+// of them fail; what only tidies up, or looks whether a folder is there, need not.
 package disk
 
 import (

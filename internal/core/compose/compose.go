@@ -113,7 +113,7 @@ func Prepare(it *gatefile.Item, basePath string) (*Item, []gatefile.Problem) {
 			}
 			p.Template = withBase(p.Template, basePath)
 			var bad *ContextError
-			if ready.contexts, bad = contextsOfURL(p.Template, false); bad != nil {
+			if ready.contexts, bad = contextsOfURL(p.Template); bad != nil {
 				fail(p, bad.Offset, "write that part of the URL out", "a placeholder cannot stand %s", bad.Where)
 			}
 		default:
@@ -169,7 +169,7 @@ func checkAttrs(it *gatefile.Item) (problems []gatefile.Problem) {
 		case attrStyle:
 			where = "in " + a.Name
 		case attrLoads, attrLinks:
-			if _, bad := contextsOfURL(a.Value, false); bad != nil {
+			if _, bad := contextsOfURL(a.Value); bad != nil {
 				where = bad.Where
 			}
 		}

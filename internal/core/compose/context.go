@@ -349,8 +349,8 @@ func fill(t *placeholder.Template, contexts []context, p *gatefile.Part, it *gat
 	return b.String(), nil
 }
 
-// contextsOfURL are the contexts of a template that is one URL.
-func contextsOfURL(t *placeholder.Template, link bool) ([]context, *ContextError) {
+// contextsOfURL are the contexts of a template that is one URL, which the browser loads.
+func contextsOfURL(t *placeholder.Template) ([]context, *ContextError) {
 	literals, holders := []string{""}, []*placeholder.Placeholder(nil)
 	for _, p := range t.Pieces {
 		if p.Placeholder == nil {
@@ -362,7 +362,7 @@ func contextsOfURL(t *placeholder.Template, link bool) ([]context, *ContextError
 	if len(holders) == 0 {
 		return nil, nil
 	}
-	u, where := newURLValue(literals, holders, link)
+	u, where := newURLValue(literals, holders, false)
 	if where != "" {
 		return nil, &ContextError{holders[0].Offset, where}
 	}

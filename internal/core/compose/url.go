@@ -230,7 +230,7 @@ func (u *urlValue) checkBeginning(f urlShape, hosts func(string) bool) string {
 // percent-encoded for the parts they stand in, and the whole is looked at. why says what is
 // wrong with a value; every placeholder has one.
 func FillURL(t *placeholder.Template, lookup func(string) string, hosts func(string) bool) (text, why string) {
-	contexts, bad := contextsOfURL(t, false)
+	contexts, bad := contextsOfURL(t)
 	if bad != nil {
 		return "", "and no value can stand " + bad.Where
 	}

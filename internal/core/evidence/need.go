@@ -239,23 +239,6 @@ func (n *Need) setsUp() bool {
 	})
 }
 
-// names returns a global name that a script mentions and the thing defines.
-func (n *Need) names(s *Script) string {
-	for _, own := range n.scripts {
-		for _, d := range own.Defines {
-			if s.Uses[d] && !slices.Contains(s.Defines, d) {
-				return d
-			}
-		}
-		for _, m := range own.Extends { // under whatever name the other calls it
-			if s.Members[m] {
-				return m
-			}
-		}
-	}
-	return ""
-}
-
 // direct tells what the page itself shows of a thing.
 func (p *judging) direct(n *Need) {
 	if n.Item != "" && p.Judges != nil && !p.Judges(n.Item) {
