@@ -1,6 +1,7 @@
 package report
 
 import (
+	"cmp"
 	_ "embed"
 	"encoding/json"
 	"fmt"
@@ -305,12 +306,12 @@ func rowOf(r *inventory.Record, fs []checks.Finding, hosts map[string]bool, weig
 			x.Bytes = size(int64(e.Bytes))
 		}
 		p.Elements = append(p.Elements, x)
-		for _, m := range e.Imports {
+		for _, m := range e.Gets() {
 			if m.Party == "third" {
 				hosts[inventory.Host(m.Target)] = true
 			}
 			weight[belongsImport(e, &m)] += m.Bytes
-			p.Elements = append(p.Elements, htmlElement{Area: e.Area, Tag: "import", What: Clean(m.Target), Bytes: size(int64(m.Bytes)), Item: e.Item})
+			p.Elements = append(p.Elements, htmlElement{Area: e.Area, Tag: cmp.Or(m.Tag, "import"), What: Clean(m.Written()), Bytes: size(int64(m.Bytes)), Item: e.Item})
 		}
 	}
 	row.Bytes = size(int64(row.Total))

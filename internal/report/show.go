@@ -38,7 +38,7 @@ func (p *Printer) Show(r *run.ShowResult) {
 					t.add(p.dim.Render("line"), "", p.dim.Render("what"), p.dim.Render("runs"), p.dim.Render("bytes"), p.dim.Render("gzip"), p.dim.Render("item"))
 				}
 				t.add(p.element(e)...)
-				for _, m := range e.Imports {
+				for _, m := range e.Gets() {
 					t.add(p.imported(e, &m)...)
 				}
 			}
@@ -65,7 +65,7 @@ func thirdParties(n int) string {
 
 // imported is the line of a file that the file or text above it imports.
 func (p *Printer) imported(e *inventory.Element, m *inventory.Import) []string {
-	what := p.dim.Render("imports ") + Clean(m.Target)
+	what := p.dim.Render(m.How()+" ") + Clean(m.Written())
 	switch {
 	case m.Party == "third":
 		what += p.note.Render("  third party")
@@ -75,7 +75,11 @@ func (p *Printer) imported(e *inventory.Element, m *inventory.Import) []string {
 	if m.By != "" && m.By != e.Target {
 		what += p.dim.Render("  by " + Clean(m.By))
 	}
-	return []string{"", "", what, "", size(int64(m.Bytes)), size(int64(m.Gzip)), ""}
+	line := ""
+	if m.Tag != "" && m.By == "" {
+		line = p.dim.Render(fmt.Sprint(m.Line))
+	}
+	return []string{line, "", what, "", size(int64(m.Bytes)), size(int64(m.Gzip)), ""}
 }
 
 func (p *Printer) element(e *inventory.Element) []string {

@@ -85,5 +85,8 @@ func (p *Printer) how(l *run.Load) string {
 	default:
 		area = fmt.Sprintf("head ×%d, body ×%d", l.Area["head"], l.Area["body"])
 	}
+	if l.By != "" {
+		area = "by " + Clean(l.By)
+	}
 	return strings.Join(append(parts, p.dim.Render(area)), ", ")
 }

@@ -2,6 +2,7 @@ package run
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"io"
 	"net/url"
@@ -62,7 +63,7 @@ func First(dir, gateFile string, s *SurveyResult) (*FirstGate, error) {
 		if x.variants > 1 {
 			about += fmt.Sprintf(", in %d variants", x.variants)
 		}
-		fmt.Fprintf(&b, "\n  %s:%s\n    found: %s\n    pages: all\n", name, "  # on "+about+weightOf(x.Load), x.matcher)
+		fmt.Fprintf(&b, "\n  %s:%s\n    found: %s\n    pages: %s\n", name, "  # on "+about+weightOf(x.Load), x.matcher, everywhere(cmp.Or(x.stands, x.Load)))
 	}
 	for _, l := range f.LeftOut {
 		fmt.Fprintf(&b, "\n  # left out, since nothing in it tells it from others: %s (on %s)\n", l.What, countOf(l.Pages, s.Pages))
@@ -72,6 +73,19 @@ func First(dir, gateFile string, s *SurveyResult) (*FirstGate, error) {
 	}
 	f.Text = b.Bytes()
 	return f, output.WriteFile(gateFile, output.FileOptions{}, func(w io.Writer) error { _, err := w.Write(f.Text); return err })
+}
+
+// everywhere chooses all pages that have a thing. Pages that lead elsewhere at once are not
+// among all.
+func everywhere(l *Load) string {
+	const redirects = `has(meta[http-equiv="refresh" i])`
+	switch l.redirects {
+	case 0:
+		return "all"
+	case l.Pages:
+		return redirects
+	}
+	return "all or " + redirects
 }
 
 func countOf(n, of int) string {
@@ -107,6 +121,7 @@ type foundLoad struct {
 	*Load
 	matcher  string // as the gate file has it; "" where none would find it alone
 	variants int    // inline texts that are one but for values in them
+	stands   *Load  // the sum of what loads it, where several tags do
 }
 
 // matchersOf gives each thing that was found the matcher that finds it and nothing else.
@@ -121,6 +136,9 @@ func matchersOf(loads []*Load) (out []foundLoad) {
 			shapes[shapeOf(l.text)] = append(shapes[shapeOf(l.text)], l)
 			texts = append(texts, l.text)
 			continue
+		}
+		if l.By != "" {
+			continue // no element that a matcher could find
 		}
 		path, query := withoutFragment(l.Target)
 		if byPath[path] == nil {
@@ -146,7 +164,7 @@ func matchersOf(loads []*Load) (out []foundLoad) {
 			}
 			continue
 		}
-		if l.Tag != "script" && l.Tag != "link" && l.Tag != "iframe" {
+		if l.By != "" || l.Tag != "script" && l.Tag != "link" && l.Tag != "iframe" {
 			continue
 		}
 		path, query := withoutFragment(l.Target)
@@ -159,11 +177,18 @@ func matchersOf(loads []*Load) (out []foundLoad) {
 			}
 		}
 		switch {
-		case seen["url "+path+"?"+query]:
+		case seen["url "+path+"?"+query]: // by another tag
+			for i := range out {
+				if p, q := withoutFragment(out[i].Target); p == path && q == query && out[i].Party != "inline" {
+					both := *out[i].Load
+					both.Pages, both.redirects = both.Pages+l.Pages, both.redirects+l.redirects
+					out[i].stands = &both
+				}
+			}
 		case glob == "":
 			out = append(out, foundLoad{Load: l})
 		default:
-			out = append(out, foundLoad{l, "{url: " + yamlText(glob) + "}", 1})
+			out = append(out, foundLoad{Load: l, matcher: "{url: " + yamlText(glob) + "}", variants: 1})
 		}
 		seen["url "+path+"?"+query] = true
 	}
@@ -206,6 +231,7 @@ func inlineMatcher(same []*Load, texts []string) foundLoad {
 		sum := *same[0]
 		for _, l := range same[1:] {
 			sum.Pages += l.Pages
+			sum.redirects += l.redirects
 		}
 		x.Load = &sum
 	}

@@ -78,11 +78,16 @@ func Suggest(p *site.Project, progress Progress) (*Suggestions, error) {
 			return l, err
 		}
 		l.gated = p.Gate.Page(b, p.Pages[i])
-		if l.gated.Fragment || l.gated.Page.Redirect {
+		if l.gated.Fragment {
 			return l, nil
 		}
 		l.pass = asWritten(p, l.gated, j.weights)
 		l.needs = j.Needs(l.pass.Record, evidence.Read(l.pass.Source, l.pass.Scan, nil))
+		if l.gated.Page.Redirect {
+			for _, n := range l.needs {
+				n.Keep("the page leads elsewhere at once")
+			}
+		}
 		return l, nil
 	}, func(i int, l looked) error {
 		if progress != nil {
@@ -92,7 +97,9 @@ func Suggest(p *site.Project, progress Progress) (*Suggestions, error) {
 			return nil
 		}
 		ledger.Add(l.pass.Record, l.needs)
-		same.add(l.gated)
+		if !l.gated.Page.Redirect {
+			same.add(l.gated)
+		}
 		pages = append(pages, suggestPage{i, movable(l.gated)})
 		return nil
 	})

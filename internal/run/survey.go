@@ -1,6 +1,7 @@
 package run
 
 import (
+	"cmp"
 	"hash/maphash"
 	"sort"
 
@@ -22,12 +23,14 @@ type Load struct {
 	Times  int            `json:"times"`  // elements in all
 	Bytes  int            `json:"bytes"`  // of one
 	Gzip   int            `json:"gzip"`
-	Runs   map[string]int `json:"runs"` // by how it runs, in elements
-	Area   map[string]int `json:"area"` // head or body, in elements
-	Dead   bool           `json:"dead"` // the site has no such file
+	Runs   map[string]int `json:"runs"`         // by how it runs, in elements
+	Area   map[string]int `json:"area"`         // head or body, in elements
+	Dead   bool           `json:"dead"`         // the site has no such file
+	By     string         `json:"by,omitempty"` // the file, or "inline code", that imports or loads it; "" for an element
 
-	lastPage int
-	text     string // of an inline script or style
+	lastPage  int
+	text      string // of an inline script or style
+	redirects int    // pages, among Pages, that lead elsewhere at once
 }
 
 // SurveyResult is an inventory of a folder.
@@ -189,14 +192,15 @@ func (s *survey) add(n int, r *inventory.Record) {
 				l.Target = inlineLabel(l.text)
 			}
 		}
-		l.add(n, e)
-		for _, m := range e.Imports {
-			key := loadKey{tag: "import", target: m.Target}
+		l.add(n, r, e)
+		for _, m := range e.Gets() {
+			tag := cmp.Or(m.Tag, "import")
+			key := loadKey{tag: "by code " + tag, target: m.Target}
 			l := s.byKey[key]
 			if l == nil {
-				l = s.load(key, &Load{Tag: "import", Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Item: e.Item, Dead: m.Dead})
+				l = s.load(key, &Load{Tag: tag, By: cmp.Or(m.By, "inline code"), Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Item: e.Item, Dead: m.Dead})
 			}
-			l.add(n, e)
+			l.add(n, r, e)
 		}
 	}
 }
@@ -210,13 +214,16 @@ func (s *survey) load(key loadKey, l *Load) *Load {
 }
 
 // add counts one element of page n that loads it.
-func (l *Load) add(n int, e *inventory.Element) {
+func (l *Load) add(n int, r *inventory.Record, e *inventory.Element) {
 	l.Times++
 	l.Runs[e.Runs]++
 	l.Area[e.Area]++
 	if l.lastPage != n {
 		l.lastPage = n
 		l.Pages++
+		if r.Page.Redirect {
+			l.redirects++
+		}
 	}
 }
 

@@ -21,9 +21,9 @@ site.js on most servers. Mend the address, or take the element out.`,
 		for i := range p.Elements {
 			e := &p.Elements[i]
 			if Own(e) {
-				for _, m := range e.Imports {
+				for _, m := range e.Gets() {
 					if m.Dead {
-						p.At(e, fmt.Sprintf("%s imports %s: the site has no such file", importer(e, &m), m.Target), "mend the address in the import, or take the import out")
+						p.At(e, fmt.Sprintf("%s %s %s: the site has no such file", importer(e, &m), m.How(), m.Written()), "mend the address there, or take it out")
 					}
 				}
 			}

@@ -67,7 +67,7 @@ func (p *Pass) gather() {
 		if e.Loads && e.Party == "own" {
 			s.loaded[e.Ref.Path]++
 		}
-		for _, m := range e.Imports {
+		for _, m := range e.Gets() {
 			x := s.imported[m.Target]
 			if x == nil {
 				x = &imported{by: m.By}

@@ -22,9 +22,9 @@ and warns of the rest. Write https.`,
 			if e.Loads && strings.HasPrefix(e.Target, "http://") {
 				p.At(e, e.URL+" is loaded without encryption", "write https://")
 			}
-			for _, m := range e.Imports {
+			for _, m := range e.Gets() {
 				if strings.HasPrefix(m.Target, "http://") {
-					p.At(e, importer(e, &m)+" imports "+m.Target+" without encryption", "write https:// in the import")
+					p.At(e, importer(e, &m)+" "+m.How()+" "+m.Written()+" without encryption", "write https:// there")
 				}
 			}
 		}

@@ -1,6 +1,7 @@
 package checks
 
 import (
+	"fmt"
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
@@ -27,9 +28,9 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 			if host := strings.ToLower(inventory.Host(e.Target)); e.Loads && e.Party == "third" && !p.Site.trusts(host) && local(e.URL) == "" {
 				p.At(e, host+" is not among the trusted hosts", "add it under site.trust, or take the code out with found and pages: none")
 			}
-			for _, m := range e.Imports {
+			for _, m := range e.Gets() {
 				if host := strings.ToLower(inventory.Host(m.Target)); m.Party == "third" && !p.Site.trusts(host) {
-					p.At(e, host+" is not among the trusted hosts; "+importer(e, &m)+" imports "+m.Target, "add it under site.trust, or take the import out")
+					p.At(e, host+" is not among the trusted hosts; "+importer(e, &m)+" "+m.How()+" "+m.Written(), "add it under site.trust, or take it out")
 				}
 			}
 		}
@@ -40,8 +41,11 @@ func (s *Site) trusts(host string) bool { return weburl.Trusts(s.Trust, host) }
 
 // importer names what imports a file.
 func importer(e *inventory.Element, m *inventory.Import) string {
-	if m.By == "" {
-		return "this " + e.Tag
+	switch {
+	case m.By != "":
+		return m.By
+	case m.Tag != "":
+		return fmt.Sprintf("line %d of this %s", m.Line-e.Line+1, e.Tag)
 	}
-	return m.By
+	return "this " + e.Tag
 }

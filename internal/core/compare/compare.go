@@ -141,7 +141,7 @@ func Compare(before, after *Side, rests func([]Cut) []*Rest) *Result {
 // imports reports whether a page gets files by imports, which may change while its bytes
 // stay.
 func imports(r *inventory.Record) bool {
-	return slices.ContainsFunc(r.Elements, func(e inventory.Element) bool { return len(e.Imports) > 0 })
+	return slices.ContainsFunc(r.Elements, func(e inventory.Element) bool { return len(e.Imports)+len(e.Brings) > 0 })
 }
 
 // others settles which of the pages whose bytes differ differ in something else than what
@@ -309,7 +309,7 @@ func withImports(r *inventory.Record) (out []*inventory.Element) {
 	for i := range r.Elements {
 		e := &r.Elements[i]
 		out = append(out, e)
-		for _, m := range e.Imports {
+		for _, m := range e.Gets() {
 			out = append(out, &inventory.Element{Offset: -1, Tag: imported, Area: e.Area, Inside: e.Inside, Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Item: e.Item})
 		}
 	}

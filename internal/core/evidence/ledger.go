@@ -79,7 +79,7 @@ func (e *Entry) add(page int, r *inventory.Record, n *Need) {
 				blocking++
 			}
 		}
-		for _, m := range x.Imports {
+		for _, m := range x.Gets() {
 			requests++
 			bytes += m.Bytes
 			gzip += m.Gzip

@@ -90,6 +90,15 @@ func gather[T any](e *inventory.Element, inline bool, text func() *T, file func(
 		}
 		add(file(m.Target))
 	}
+	for _, m := range e.Brings { // pictures and frames are no code
+		switch {
+		case m.Tag != "script" && m.Tag != "import":
+		case m.Party != "own" || m.Open:
+			whole = false
+		default:
+			add(file(m.Target))
+		}
+	}
 	return list, whole
 }
 

@@ -52,8 +52,12 @@ type Need struct {
 	sheets     []*Sheet
 	scripts    []*Script
 	unreadable string // why a part of it cannot be read
+	brings     string // a picture, a frame or a stylesheet that its code loads
 	called     bool   // its functions are called by set-up code of its own
 }
+
+// Keep makes a page need a thing, for a reason that is none of its code's.
+func (n *Need) Keep(why string) { n.State, n.By, n.From, n.Selectors = Used, why, "", nil }
 
 // A Judge looks at what a page loads.
 type Judge struct {
@@ -133,6 +137,14 @@ func (p *judging) add(i int) {
 		var list []*Script
 		list, whole = p.scriptsOf(p.record, e)
 		n.scripts = append(n.scripts, list...)
+		for _, m := range e.Brings {
+			if m.Tag == "link" {
+				p.loads = "a link element that it makes"
+			}
+			if m.Tag != "script" && m.Tag != "import" && !m.Later {
+				n.brings = m.Written()
+			}
+		}
 		for _, s := range list {
 			if len(s.Unknown.Loads) > 0 {
 				p.loads = s.Unknown.Loads[0]
@@ -304,8 +316,12 @@ func (p *judging) direct(n *Need) {
 	}
 	switch {
 	case n.State == Used || len(n.scripts) == 0:
+	case n.called && hooks == 0 && len(defines) > 0:
+		n.State, n.By, n.From = Used, defines[0], "inline code"
 	case computed:
 		n.State, n.By = Unseen, "its code looks for elements by a text that is put together as it runs"
+	case n.brings != "":
+		n.State, n.By = Unseen, "its code loads "+n.brings
 	case slices.ContainsFunc(effects, speaks):
 		n.State, n.By = Unseen, "its code does more than look for elements: "+strings.Join(effects, ", ")
 	case hooks == 0 && len(calls) > 0:
@@ -442,15 +458,15 @@ func (p *judging) made(needs []string, but *Need) (from string) {
 		if p.page.Has(name) {
 			continue
 		}
-		if name[0] != '.' && name[0] != '#' {
-			return ""
-		}
+		word := strings.TrimLeft(name, ".#[")
 		among := p.things
 		if len(among) > fewThings {
-			among = p.wordsOf(name[1:])
+			among = p.wordsOf(word)
 		}
 		by := slices.IndexFunc(among, func(n *Need) bool {
-			return n != but && slices.ContainsFunc(n.scripts, func(x *Script) bool { return x.Words[name[1:]] })
+			return n != but && slices.ContainsFunc(n.scripts, func(x *Script) bool {
+				return x.Words[word] || strings.HasPrefix(name, "[data-") && x.Members["dataset"]
+			})
 		})
 		if by < 0 {
 			return ""
@@ -525,6 +541,13 @@ func (p *judging) byName() {
 			delete(by, name)
 		}
 		for _, s := range caller.scripts {
+			if s.usesAny {
+				for d := range globals {
+					if !slices.Contains(s.Defines, d) {
+						call(globals, d)
+					}
+				}
+			}
 			for _, d := range slices.Sorted(maps.Keys(s.Uses)) {
 				if s.Uses[d] && len(globals[d]) > 0 && !slices.Contains(s.Defines, d) {
 					call(globals, d)

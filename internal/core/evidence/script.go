@@ -20,6 +20,7 @@ type Script struct {
 	Uses    map[string]bool // global names that it mentions
 	Members map[string]bool // names after a dot
 	asked   map[string]bool // names that it looks for before it calls them
+	usesAny bool            // it gets at global names that it puts together
 	Words   map[string]bool // words in its texts, such as classes that it sets
 	Unknown Unknown         // what it does that cannot be followed
 }
@@ -50,7 +51,7 @@ func ReadScript(text []byte, module bool) *Script {
 		return nil
 	}
 	w := &walker{script: &Script{Uses: map[string]bool{}, Words: map[string]bool{}, Members: map[string]bool{}, asked: map[string]bool{}}, functions: map[*js.Var][]js.INode{}, methods: map[string][]js.INode{},
-		alias: map[*js.Var]string{}, libraries: map[*js.Var]bool{}, constants: map[*js.Var]js.INode{}, changed: map[*js.Var]bool{}, walked: map[js.INode]walk{}, defined: map[string]bool{}}
+		alias: map[*js.Var]string{}, libraries: map[*js.Var]bool{}, constants: map[*js.Var]js.INode{}, changed: map[*js.Var]bool{}, walked: map[js.INode]walk{}, returned: map[js.INode][]js.INode{}, defined: map[string]bool{}}
 	w.reach = &w.script.Load
 	for _, v := range ast.Scope.Undeclared {
 		w.script.Uses[name(v)] = true
@@ -62,8 +63,14 @@ func ReadScript(text []byte, module bool) *Script {
 	}
 	js.Walk(collector{w}, ast)
 	js.Walk(unseen{w}, ast)
+	for _, lost := range syntax.AsksOf(ast, text).Lost {
+		note(&w.script.Unknown.Loads, lost)
+	}
 	w.global = true
 	js.Walk(w, ast)
+	for _, f := range w.methods["handleEvent"] { // of what is handed to a listener (DOM, 2.7)
+		w.runs(f, true)
+	}
 	w.bodies()
 	w.reach = &w.script.Held
 	for _, f := range w.all {

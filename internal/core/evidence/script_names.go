@@ -57,8 +57,8 @@ func (c collector) Enter(n js.INode) js.IVisitor {
 		}
 		if class, is := n.Default.(*js.ClassDecl); ok && is {
 			c.constructors(v, class)
-		} else if ok && isFunction(n.Default) {
-			c.functions[same(v)] = append(c.functions[same(v)], n.Default)
+		} else if ok {
+			c.functions[same(v)] = append(c.functions[same(v)], alternatives(n.Default, 4)...)
 		}
 	case *js.Property:
 		if n.Name != nil && isFunction(n.Value) {
@@ -72,14 +72,14 @@ func (c collector) Enter(n js.INode) js.IVisitor {
 		if v, ok := n.X.(*js.Var); ok && assigns[n.Op] {
 			c.changed[same(v)] = true
 		}
-		if n.Op != js.EqToken || !isFunction(n.Y) {
+		if n.Op != js.EqToken {
 			break
 		}
 		switch to := n.X.(type) {
 		case *js.Var:
-			c.functions[same(to)] = append(c.functions[same(to)], n.Y)
+			c.functions[same(to)] = append(c.functions[same(to)], alternatives(n.Y, 4)...)
 		case *js.DotExpr:
-			c.methods[text(to.Y)] = append(c.methods[text(to.Y)], n.Y)
+			c.methods[text(to.Y)] = append(c.methods[text(to.Y)], alternatives(n.Y, 4)...)
 		}
 	}
 	return c
@@ -96,6 +96,26 @@ func (c collector) constructors(v *js.Var, class *js.ClassDecl) {
 			c.functions[same(v)] = append(c.functions[same(v)], e.Method)
 		}
 	}
+}
+
+// alternatives lists the functions that an expression may be.
+func alternatives(n js.INode, depth int) []js.INode {
+	n = ungroup(n)
+	if isFunction(n) {
+		return []js.INode{n}
+	}
+	if depth == 0 {
+		return nil
+	}
+	switch n := n.(type) {
+	case *js.CondExpr:
+		return append(alternatives(n.X, depth-1), alternatives(n.Y, depth-1)...)
+	case *js.BinaryExpr:
+		if n.Op == js.OrToken || n.Op == js.NullishToken || n.Op == js.EqToken {
+			return append(alternatives(n.X, depth-1), alternatives(n.Y, depth-1)...)
+		}
+	}
+	return nil
 }
 
 func isFunction(n js.INode) bool {

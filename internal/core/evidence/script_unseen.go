@@ -84,10 +84,6 @@ func (u unseen) call(n *js.CallExpr) {
 	}
 	out := &u.script.Unknown
 	switch callee := ungroup(n.X).(type) {
-	case *js.LiteralExpr:
-		if callee.TokenType == js.ImportToken {
-			note(&out.Loads, "import()")
-		}
 	case *js.Var:
 		switch {
 		case free(callee) && loaders[name(callee)] && len(args) > 0:
@@ -98,16 +94,12 @@ func (u unseen) call(n *js.CallExpr) {
 	case *js.DotExpr:
 		switch method := text(callee.Y); method {
 		case "createElement", "createElementNS":
-			if s := first(); len(args) > 0 && (method == "createElementNS" && !fixed(1) || method == "createElement" && (!fixed(0) || s == "script" || s == "link" || s == "iframe" || s == "style")) {
+			if s := first(); len(args) > 0 && (method == "createElementNS" && !fixed(1) || method == "createElement" && (!fixed(0) || s == "style")) {
 				if fixed(0) && s != "" {
 					note(&out.Loads, "a "+s+" element that it makes")
 				} else {
 					note(&out.Names, "elements whose names it puts together")
 				}
-			}
-		case "write", "writeln":
-			if u.stands(callee.X) == "document" {
-				note(&out.Loads, "document.write")
 			}
 		case "register":
 			if d, ok := ungroup(callee.X).(*js.DotExpr); ok && text(d.Y) == "serviceWorker" {
@@ -117,7 +109,7 @@ func (u unseen) call(n *js.CallExpr) {
 			if v, ok := ungroup(callee.X).(*js.Var); ok && name(v) == "System" {
 				note(&out.Loads, "a module loader")
 			}
-		case "getScript", "ajaxSetup":
+		case "ajaxSetup":
 			note(&out.Loads, "a library's loader")
 		case "add", "toggle", "remove", "replace":
 			if d, ok := ungroup(callee.X).(*js.DotExpr); ok && text(d.Y) == "classList" && (!fixed(0) || method == "replace" && !fixed(1)) {

@@ -19,6 +19,8 @@ type walker struct {
 	methods   map[string][]js.INode
 	all       []js.INode
 	walked    map[js.INode]walk
+	returned  map[js.INode][]js.INode // by function: what it returns
+	steps     int                     // of looking up what values bring
 	queue     []call
 	alias     map[*js.Var]string   // parameters that stand for window or document
 	constants map[*js.Var]js.INode // what variables are declared with
@@ -30,6 +32,9 @@ type walker struct {
 	dependent bool
 	global    bool // this is the window: at the top level, or in a function called in place
 }
+
+// mostSteps is how many looks at what values bring a script is worth.
+const mostSteps = 200_000
 
 // A call is a function that will run.
 type call struct {
@@ -61,6 +66,11 @@ func (w *walker) runs(f js.INode, dependent bool) { w.run(f, dependent, false) }
 // be the window.
 func (w *walker) run(f js.INode, dependent, global bool) {
 	f = ungroup(f)
+	for _, given := range w.given(f, 4) {
+		if given != f {
+			w.run(given, dependent, global)
+		}
+	}
 	as := walked
 	if dependent {
 		as = asDependent
@@ -68,6 +78,100 @@ func (w *walker) run(f js.INode, dependent, global bool) {
 	if f != nil && isFunction(f) && w.walked[f] < as {
 		w.walked[f] = as
 		w.queue = append(w.queue, call{f, dependent, global})
+	}
+}
+
+// given lists the functions that a value brings to whoever gets it: itself, what a call
+// returns, what is in an object or a list.
+func (w *walker) given(n js.INode, depth int) (out []js.INode) {
+	if depth == 0 {
+		return nil
+	}
+	if w.steps++; w.steps > mostSteps {
+		note(&w.script.Unknown.Loads, "more functions than can be followed")
+		return nil
+	}
+	switch n := ungroup(n).(type) {
+	case *js.FuncDecl, *js.ArrowFunc, *js.MethodDecl:
+		return []js.INode{n}
+	case *js.CondExpr:
+		return append(w.given(n.X, depth-1), w.given(n.Y, depth-1)...)
+	case *js.BinaryExpr:
+		if n.Op == js.OrToken || n.Op == js.AndToken || n.Op == js.NullishToken || n.Op == js.EqToken {
+			return append(w.given(n.X, depth-1), w.given(n.Y, depth-1)...)
+		}
+	case *js.ObjectExpr:
+		for _, p := range n.List {
+			out = append(out, w.given(p.Value, depth-1)...)
+		}
+	case *js.ArrayExpr:
+		for _, e := range n.List {
+			out = append(out, w.given(e.Value, depth-1)...)
+		}
+	case *js.Var:
+		switch held := w.constants[same(n)].(type) {
+		case *js.ObjectExpr, *js.ArrayExpr, *js.CondExpr, *js.CallExpr:
+			return w.given(held, depth-1)
+		}
+	case *js.CallExpr:
+		makers := []js.INode{ungroup(n.X)}
+		switch callee := makers[0].(type) {
+		case *js.Var:
+			makers = w.functions[same(callee)]
+		case *js.DotExpr: // f.bind(x), and what a method returns
+			makers = append(w.given(callee.X, depth-1), w.methods[text(callee.Y)]...)
+			if text(callee.Y) == "bind" {
+				return makers
+			}
+		}
+		for _, f := range makers {
+			for _, r := range w.returnedBy(f) {
+				out = append(out, w.given(r, depth-1)...)
+				if v, ok := ungroup(r).(*js.Var); ok {
+					out = append(out, w.functions[same(v)]...)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// returnedBy lists what a function returns.
+func (w *walker) returnedBy(f js.INode) []js.INode {
+	values, known := w.returned[f]
+	if !known {
+		r := &returns{}
+		w.walkBody(r, f)
+		values = r.values
+		w.returned[f] = values
+	}
+	return values
+}
+
+// returns gathers what a function returns.
+type returns struct{ values []js.INode }
+
+func (r *returns) Exit(js.INode) {}
+
+func (r *returns) Enter(n js.INode) js.IVisitor {
+	switch n := n.(type) {
+	case *js.FuncDecl, *js.ArrowFunc, *js.MethodDecl, *js.ClassDecl:
+		return nil
+	case *js.ReturnStmt:
+		r.values = append(r.values, n.Value)
+	}
+	return r
+}
+
+// walkBody walks what a function does, without its parameters.
+func (w *walker) walkBody(v js.IVisitor, f js.INode) {
+	switch f := f.(type) {
+	case *js.FuncDecl:
+		js.Walk(v, &f.Body)
+	case *js.ArrowFunc:
+		js.Walk(v, &f.Body)
+	case *js.MethodDecl:
+		js.Walk(v, &f.Body)
 	}
 }
 
@@ -108,6 +212,9 @@ func (w *walker) Enter(n js.INode) js.IVisitor {
 		for _, f := range w.functions[same(n)] {
 			w.runs(f, w.dependent)
 		}
+		if list, ok := w.constants[same(n)].(*js.ArrayExpr); ok {
+			w.runs(list, w.dependent)
+		}
 		if free(n) && doesMuch[name(n)] {
 			w.effect(name(n))
 		}
@@ -141,9 +248,22 @@ func (w *walker) Enter(n js.INode) js.IVisitor {
 		w.member(n)
 		js.Walk(w, n.X)
 		return nil // a property's name is no variable
+	case *js.IndexExpr:
+		if s, ok := w.literal(n.Y); ok && w.window(n.X) {
+			w.script.Uses[s] = true
+		} else if !ok && w.window(n.X) {
+			w.script.usesAny = true
+		}
 	case *js.NewExpr:
-		if v, ok := n.X.(*js.Var); ok && n.Args != nil && free(v) {
+		if n.Args != nil {
 			w.handedOver(n.Args.List, w.dependent)
+		}
+		if class, ok := ungroup(n.X).(*js.ClassDecl); ok {
+			for _, e := range class.List {
+				if e.Method != nil && text(&e.Method.Name.Literal) == "constructor" {
+					w.runs(e.Method, w.dependent)
+				}
+			}
 		}
 	case *js.BlockStmt:
 		w.statements(n.List)
@@ -254,12 +374,17 @@ func (w *walker) assignment(n *js.BinaryExpr) {
 		switch {
 		case w.stands(to.X) != "" && handler: // an event of the whole page
 			w.runs(n.Y, w.dependent)
+		case handler: // of something in the page
+			w.runs(n.Y, w.dependent || w.stands(root(to.X)) == "")
+			if w.ofAnother(root(to.X)) {
+				w.effect("setting " + member)
+			}
 		case w.window(to.X) && member == "location":
 			w.effect("location")
 		case w.window(to.X):
 			w.define(member)
 		case !w.ofAnother(root(to.X)):
-		case isFunction(n.Y) && !handler:
+		case isFunction(n.Y):
 			if !slices.Contains(w.script.Extends, member) {
 				w.script.Extends = append(w.script.Extends, member)
 			}
@@ -267,7 +392,12 @@ func (w *walker) assignment(n *js.BinaryExpr) {
 			w.effect("setting " + member)
 		}
 	case *js.IndexExpr:
-		if s, ok := w.literal(to.Y); ok && w.window(to.X) {
+		s, ok := w.literal(to.Y)
+		switch {
+		case !ok || !w.window(to.X):
+		case strings.HasPrefix(s, "on"):
+			w.runs(n.Y, w.dependent)
+		default:
 			w.define(s)
 		}
 	}
@@ -360,6 +490,17 @@ func (w *walker) call(n *js.CallExpr) {
 	if isFunction(callee) {
 		w.stand(callee, args)
 		w.run(callee, w.dependent, w.global)
+	} else if c, ok := callee.(*js.CallExpr); ok { // f()()
+		w.runs(c, w.dependent)
+	}
+	if d, ok := callee.(*js.DotExpr); ok && len(args) == 2 && text(d.Y) == "assign" && w.window(args[0].Value) {
+		if o, ok := ungroup(args[1].Value).(*js.ObjectExpr); ok {
+			for _, p := range o.List {
+				if p.Name != nil {
+					w.define(text(&p.Name.Literal))
+				}
+			}
+		}
 	}
 	if v, ok := callee.(*js.Var); ok { // a function that was handed over, and gets what it needs here
 		for _, f := range w.functions[same(v)] {
@@ -374,6 +515,18 @@ func (w *walker) call(n *js.CallExpr) {
 	}
 	if v, ok := origin(callee).(*js.Var); ok && w.ofAnother(v) && !w.dependent && len(w.reach.Hooks) == hooks && !slices.Contains(w.reach.Calls, name(v)) {
 		w.reach.Calls = append(w.reach.Calls, name(v))
+	}
+	if i, ok := origin(callee).(*js.IndexExpr); ok && w.window(i.X) && !w.dependent { // window[name]()
+		called, fixed := w.literal(i.Y)
+		if !fixed {
+			called = "a name that it puts together"
+		}
+		w.reach.Calls = append(w.reach.Calls, called)
+	}
+	if v, ok := callee.(*js.Var); ok && (name(v) == "setTimeout" || name(v) == "setInterval") && len(args) > 0 {
+		if code, ok := w.literal(args[0].Value); ok {
+			identifiers(code, w.script.Uses)
+		}
 	}
 	for i := range n.Args.List {
 		if i != skip {

@@ -65,7 +65,7 @@ func (s *Styles) Look(r *inventory.Record, v *Vocabulary) (out PageStyles) {
 		if e.Party == "own" {
 			paths[e.Ref.Path] = true
 		}
-		for _, m := range e.Imports {
+		for _, m := range e.Gets() {
 			paths[m.Target] = true
 		}
 		if all && e.Inside == "" && e.Party == "own" && vain(list, v) {

@@ -10,14 +10,16 @@ import (
 func TestUnknown(t *testing.T) {
 	for code, want := range map[string]string{
 		`document.querySelector(".a").classList.add("b")`:                            "|",
-		`import("./more.js")`:                                                        "import()|",
+		`import("./more.js")`:                                                        "|",
 		`import("./" + name + ".js")`:                                                "import()|",
-		`var s = document.createElement("script"); s.src = "https://x.example/a.js"`: "a script element that it makes|",
+		`var s = document.createElement("script"); s.src = "https://x.example/a.js"`: "|",
+		`var s = document.createElement("script"); s.src = url`:                      "a script element that it makes|",
 		`var l = document.createElement('LINK')`:                                     "a link element that it makes|",
 		`document.createElement("p")`:                                                "|",
 		`const tag = "script"; document.createElement(tag)`:                          "a script element that it makes|",
 		`document.createElement(kind)`:                                               "|elements whose names it puts together",
-		`document.write("<script src=x><\\/script>")`:                                "document.write|",
+		`document.write("<script src=x><\\/script>")`:                                "|",
+		`document.write(banner)`:                                                     "document.write|",
 		`new Worker("/w.js")`:                                                        "a worker|",
 		`navigator.serviceWorker.register("/sw.js")`:                                 "a service worker|",
 		`require(["a", "b"], function (a, b) { a() })`:                               "a module loader|",
@@ -46,7 +48,7 @@ func TestUnknown(t *testing.T) {
 		`el.insertAdjacentHTML("beforeend", row(x))`:                                 "|markup from data",
 		`new DOMParser().parseFromString(x, "text/html")`:                            "|markup from data",
 		`list.add(x); set.remove(y); text.replace(a, b)`:                             "|",
-		`(function () { function later() { import("./a.js") } return later })()`:     "import()|",
+		`(function () { function later() { import("./a.js") } return later })()`:     "|",
 		`button.addEventListener("click", async () => { panel.innerHTML = await (await fetch("/x")).text() })`: "|markup from data",
 	} {
 		s := ReadScript([]byte(code), strings.Contains(code, "await"))
@@ -64,7 +66,7 @@ func TestUnknown(t *testing.T) {
 // read, nothing of it is more than possibly unneeded, and what another script reads is not
 // called unneeded at all.
 func TestEarnedCertainty(t *testing.T) {
-	files := folder{"/kit.css": ".kit { color: red }", "/plain.js": `document.querySelector(".none").focus()`, "/loads.js": `import("./x.js")`,
+	files := folder{"/kit.css": ".kit { color: red }", "/plain.js": `document.querySelector(".none").focus()`, "/loads.js": `import("./" + x)`, "/more.js": `const s = document.createElement("script"); s.src = "/plain.js"; document.querySelector(".none").appendChild(s)`, "/loads-kit.js": `document.body.className = "kit"`, "/more.css": "",
 		"/joins.js": `for (const e of document.querySelectorAll(".none")) e.classList.add("is-" + e.id)`, "/big.js": "var a = 1;" + strings.Repeat(" ", MaxScript)}
 	for html, want := range map[string]string{
 		`<link rel=stylesheet href=/kit.css>`:                                                                                "/kit.css certain",
@@ -76,7 +78,13 @@ func TestEarnedCertainty(t *testing.T) {
 		`<link rel=stylesheet href=/kit.css><script src=https://v.example/v.js></script>`:                                    "/kit.css possible; https://v.example/v.js unseen",
 		`<script>window.vq = window.vq || []; vq.push(["start"])</script><script async src=https://v.example/v.js></script>`: "inline unseen; https://v.example/v.js unseen",
 		`<script>settings = {id: 7}</script><script async src=https://v.example/v.js></script>`:                              "inline unseen; https://v.example/v.js unseen",
-		`<script>settings = {id: 7}</script>`:                                                                                "inline likely",
+		// What a script loads is part of it: a file of the site is read, another's cannot be.
+		`<link rel=stylesheet href=/kit.css><script src=/more.js></script>`:                                                        "/kit.css certain; /more.js possible",
+		`<link rel=stylesheet href=/kit.css><script>import("/loads-kit.js")</script>`:                                              "inline unseen",
+		`<link rel=stylesheet href=/kit.css><script>var s = document.createElement("script"); s.src = "/gone.js"</script>`:         "/kit.css possible; inline unseen",
+		`<link rel=stylesheet href=/kit.css><script>var s = document.createElement("script"); s.src = "//v.example/v.js"</script>`: "/kit.css possible; inline unseen",
+		`<link rel=stylesheet href=/kit.css><script>var s = document.createElement("link"); s.href = "/more.css"</script>`:         "/kit.css possible; inline unseen",
+		`<script>settings = {id: 7}</script>`: "inline likely",
 	} {
 		files["/page.html"] = html
 		_, needs := files.needs("/page.html")

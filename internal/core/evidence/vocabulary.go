@@ -111,12 +111,19 @@ func (r *reader) attr(name []byte, a markup.Attr, at int) {
 			}
 			v.asks[string(m)] = true
 		}
+	case (len(name) == 4 && foldEqual(name, "href") || len(name) == 6 && foldEqual(name, "action")) && a.Value.End-a.Value.Start > 11 && foldEqual(v.source.Text[a.Value.Start:a.Value.Start+11], "javascript:"):
+		v.calls(a)
 	case len(name) > 4 && lowerByte(name[0]) == 'o' && lowerByte(name[1]) == 'n':
-		if v.called == nil {
-			v.called = map[string]bool{}
-		}
-		identifiers(string(v.value(a)), v.called)
+		v.calls(a)
 	}
+}
+
+// calls notes the words of code in an attribute.
+func (v *Vocabulary) calls(a markup.Attr) {
+	if v.called == nil {
+		v.called = map[string]bool{}
+	}
+	identifiers(string(v.value(a)), v.called)
 }
 
 func foldEqual(b []byte, lower string) bool {

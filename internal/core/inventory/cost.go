@@ -35,12 +35,12 @@ func (r *Record) CostWhere(loads func(*Element) bool) (c Cost) {
 		case e.IsStylesheet() || e.Tag == "style":
 			into = &c.Styles
 		}
-		load := func(target, party string, bytes, gzip int) {
+		load := func(into *int, target, party string, bytes, gzip int, blocking bool) {
 			*into += bytes
 			c.Requests++
 			c.Loaded += bytes
 			c.LoadedGzip += gzip
-			if e.Runs == "blocking" {
+			if blocking {
 				c.Blocking++
 			}
 			if party == "third" {
@@ -48,14 +48,23 @@ func (r *Record) CostWhere(loads func(*Element) bool) (c Cost) {
 			}
 		}
 		if loads(e) {
-			load(e.Target, e.Party, e.Bytes, e.Gzip)
+			load(into, e.Target, e.Party, e.Bytes, e.Gzip, e.Runs == "blocking")
 		} else {
 			*into += e.Bytes
 			c.Inline += e.Bytes
 			c.InlineGzip += e.Gzip
 		}
 		for _, m := range e.Imports {
-			load(m.Target, m.Party, m.Bytes, m.Gzip)
+			load(into, m.Target, m.Party, m.Bytes, m.Gzip, e.Runs == "blocking")
+		}
+		for _, m := range e.Brings { // which holds up nothing
+			kind := map[string]*int{"script": &c.Scripts, "import": &c.Scripts, "link": &c.Styles}[m.Tag]
+			if kind == nil {
+				kind = new(int)
+			}
+			if !m.Later {
+				load(kind, m.Target, m.Party, m.Bytes, m.Gzip, false)
+			}
 		}
 	}
 	c.ThirdParties = len(hosts)

@@ -1,6 +1,7 @@
 package inventory
 
 import (
+	"bytes"
 	"path"
 	"slices"
 	"strings"
@@ -12,7 +13,8 @@ import (
 )
 
 // An Import is a file that a page gets because another file asks for it: by
-// @import in a stylesheet, or by a static import in a module script.
+// @import in a stylesheet, by a static import in a module script, or by a script that makes
+// an element for it.
 type Import struct {
 	Target string `json:"target"` // the path within the site, or an absolute URL
 	Party  string `json:"party"`  // own, third
@@ -20,6 +22,12 @@ type Import struct {
 	Bytes  int    `json:"bytes"`
 	Gzip   int    `json:"gzip"`
 	Dead   bool   `json:"dead,omitempty"` // the site has no such file
+
+	// Of what a script asks for as it runs:
+	Tag   string `json:"tag,omitempty"`   // of the element that it makes: script, link, img, iframe; "import" for a module
+	Line  int    `json:"line,omitempty"`  // of the page where By is "", else of the file
+	Later bool   `json:"later,omitempty"` // only once somebody clicks or calls
+	Open  bool   `json:"open,omitempty"`  // the end of the URL is put together as it runs
 }
 
 // A Follower follows imports through the files of a site. Weights that are one
@@ -30,6 +38,9 @@ type Follower interface {
 	Follow(site *weburl.Site, path string, module bool) []Import
 	// FollowText does the same for an inline text of a page.
 	FollowText(base weburl.Page, site *weburl.Site, text []byte, module bool) []Import
+	// FollowScript returns what a script asks for as it runs: the file at a path, or an
+	// inline text that begins in a line of the page. What it gets by that is followed too.
+	FollowScript(base weburl.Page, site *weburl.Site, path string, text []byte, line int) []Import
 }
 
 // Imports follows imports, each file once. It may be used from several goroutines.
@@ -39,7 +50,18 @@ type Imports struct {
 
 	written sync.Map // importKey -> []string, URLs as a file writes them
 	reached sync.Map // importKey -> []Import
+	asks    sync.Map // path -> []asked
 }
+
+// An asked is what a script asks for, and the line of its file.
+type asked struct {
+	syntax.Asked
+	line int
+}
+
+// MaxScript is how many bytes a script may have to be read for what it asks for: a larger one,
+// such as a search index, takes longer than all the rest of a site.
+const MaxScript = 1 << 20
 
 type importKey struct {
 	path   string
@@ -126,6 +148,106 @@ func (m *Imports) follow(site *weburl.Site, base weburl.Page, by string, urls []
 	return out
 }
 
+// FollowScript implements Follower.
+func (m *Imports) FollowScript(base weburl.Page, site *weburl.Site, path string, text []byte, line int) (out []Import) {
+	seen := map[string]bool{path: true}
+	type script struct {
+		path  string
+		asked []asked
+		later bool
+	}
+	queue := []script{{path: path}}
+	if text != nil {
+		queue[0].asked = askedBy(text, line-1)
+	} else {
+		queue[0].asked = m.askedByFile(path)
+	}
+	for ; len(queue) > 0; queue = queue[1:] {
+		for _, a := range queue[0].asked {
+			from := base
+			if a.Tag == "import" { // relative to the script (HTML, 8.1.3.10), any other to the page
+				if queue[0].path != "" {
+					from = site.Page(queue[0].path, "")
+				}
+				if !strings.HasPrefix(a.URL, "/") && !strings.HasPrefix(a.URL, ".") && !strings.Contains(a.URL, "://") {
+					continue
+				}
+			}
+			ref, ok := from.Resolve(a.URL)
+			if !ok || ref.Data {
+				continue
+			}
+			i := Import{Target: ref.URL, Party: "third", By: queue[0].path, Tag: a.Tag, Line: a.line, Later: a.Later || queue[0].later, Open: a.Open}
+			if ref.Own {
+				i.Target, i.Party = ref.Path, "own"
+			}
+			if seen[i.Target] {
+				continue
+			}
+			seen[i.Target] = true
+			if ref.Own {
+				i.Bytes, i.Gzip, ok = m.Weights.File(ref.Path)
+				i.Dead = !ok && !a.Open && a.Tag != "iframe"
+				if ok && (a.Tag == "script" || a.Tag == "import") {
+					queue = append(queue, script{ref.Path, m.askedByFile(ref.Path), i.Later})
+				}
+			}
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// askedBy lists what a script asks for, with the lines where the first has a number.
+func askedBy(text []byte, before int) (out []asked) {
+	if len(text) > MaxScript {
+		return nil
+	}
+	for _, a := range syntax.ScriptAsks(text).List {
+		out = append(out, asked{a, before + 1 + bytes.Count(text[:a.Offset], []byte("\n"))})
+	}
+	return out
+}
+
+func (m *Imports) askedByFile(path string) (list []asked) {
+	if v, ok := m.asks.Load(path); ok {
+		return v.([]asked)
+	}
+	if text, ok := m.Read(path); ok {
+		list = askedBy(text, 0)
+	}
+	m.asks.Store(path, list)
+	return list
+}
+
+// How says how the page gets it: "imports", "loads", or "loads later".
+func (m *Import) How() string {
+	switch {
+	case m.Tag == "":
+		return "imports"
+	case m.Later:
+		return "loads later"
+	}
+	return "loads"
+}
+
+// Written is the target; "…" stands for what is put together as the script runs.
+func (m *Import) Written() string {
+	if m.Open {
+		return m.Target + "…"
+	}
+	return m.Target
+}
+
+// Gets lists what a page gets because this element asks for it: imports, and what a script
+// loads as it runs.
+func (e *Element) Gets() []Import {
+	if len(e.Brings) == 0 {
+		return e.Imports
+	}
+	return slices.Concat(e.Imports, e.Brings)
+}
+
 // once leaves out the imports of files that an element of the page loads by itself.
 func (r *Record) once() {
 	if r.imported == nil {
@@ -140,6 +262,7 @@ func (r *Record) once() {
 	for i := range r.Elements {
 		e := &r.Elements[i]
 		e.Imports = slices.DeleteFunc(e.Imports, func(m Import) bool { return loaded[m.Target] })
+		e.Brings = slices.DeleteFunc(e.Brings, func(m Import) bool { return loaded[m.Target] })
 	}
 }
 
@@ -159,13 +282,28 @@ func (r *Record) follow(e *Element, site *weburl.Site, weights Weights) {
 	case e.Party == "inline" && e.Bytes > 0:
 		list = f.FollowText(r.Base, site, r.Source.Text[e.El.TagEnd:e.El.ContentEnd], module)
 	}
+	e.Imports = r.fresh(list)
+	list = nil
+	switch {
+	case !e.IsScript():
+	case e.Loads && e.Party == "own":
+		list = f.FollowScript(r.Base, site, e.Ref.Path, nil, 0)
+	case e.Party == "inline" && e.Bytes > 0:
+		list = f.FollowScript(r.Base, site, "", r.Source.Text[e.El.TagEnd:e.El.ContentEnd], e.Line+bytes.Count(r.Source.Text[e.El.Start:e.El.TagEnd], []byte("\n")))
+	}
+	e.Brings = r.fresh(list)
+}
+
+// fresh keeps what the page did not get before, and remembers it.
+func (r *Record) fresh(list []Import) (out []Import) {
 	for _, i := range list {
 		if r.imported == nil {
 			r.imported = map[string]bool{}
 		}
 		if !r.imported[i.Target] {
 			r.imported[i.Target] = true
-			e.Imports = append(e.Imports, i)
+			out = append(out, i)
 		}
 	}
+	return out
 }

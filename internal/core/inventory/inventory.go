@@ -71,6 +71,7 @@ type Element struct {
 	Content  string `json:"content,omitempty"`
 
 	Imports []Import `json:"imports,omitempty"` // what its file or text imports
+	Brings  []Import `json:"loads,omitempty"`   // what its code loads as it runs
 
 	El    markup.Element `json:"-"` // the same in the scan, offsets in the scanned text
 	Label string         `json:"-"` // what it says: a title's text, a meta's name and content

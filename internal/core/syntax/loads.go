@@ -1,0 +1,690 @@
+package syntax
+
+import (
+	"bytes"
+	"regexp"
+	"slices"
+	"strings"
+
+	"github.com/tdewolff/parse/v2/js"
+)
+
+// What a script asks for as it runs: the elements that it makes for a URL, the markup that it
+// writes, the modules that it imports.
+
+// An Asked is one URL that a script makes a browser ask for.
+type Asked struct {
+	URL string
+	// Open: the end of the URL is put together as the script runs; URL is what is known.
+	Open   bool
+	Tag    string // of the element that it makes: script, link, img, iframe; "import" for a module
+	Offset int    // of the URL's beginning in the script, in bytes; 0 where it is put together
+	// Later: not as the script is loaded, but when somebody clicks or calls.
+	Later bool
+}
+
+// Asks is what a script asks for, and whether that is all.
+type Asks struct {
+	List []Asked
+	// Lost are ways in which it asks for code that cannot be followed, in words, each once.
+	Lost []string
+}
+
+// asking are words without one of which no script asks for anything in these ways.
+var asking = [][]byte{[]byte("createElement"), []byte("Image"), []byte(".write"), []byte("import("), []byte("import ("), []byte("getScript"), []byte("HTML"), []byte("importScripts")}
+
+// ScriptAsks lists what a script or module asks for as it runs (HTML, 4.12.1; DOM, 4.5;
+// ECMAScript, 13.3.10), as far as its text tells: URLs in texts, in variables, and in what its
+// own functions are called with. A script that does not parse asks for nothing.
+func ScriptAsks(src []byte) Asks {
+	if !slices.ContainsFunc(asking, func(word []byte) bool { return bytes.Contains(src, word) }) {
+		return Asks{}
+	}
+	ast := Script(src)
+	if ast == nil {
+		return Asks{}
+	}
+	return AsksOf(ast, src)
+}
+
+// AsksOf is ScriptAsks for a script that was parsed.
+func AsksOf(ast *js.AST, src []byte) (out Asks) {
+	defer func() {
+		if recover() != nil {
+			out = Asks{}
+		}
+	}()
+	f := &follower{src: src, out: &out, functions: map[*js.Var][]js.INode{}, methods: map[string][]js.INode{}, values: map[*js.Var][]js.INode{},
+		params: map[*js.Var]param{}, calls: map[js.INode][][]js.Arg{}, byMethod: map[string][][]js.Arg{}, runs: map[js.INode]bool{}, followed: map[js.INode]bool{}}
+	js.Walk(names{f}, ast)
+	js.Walk(callers{f}, ast)
+	js.Walk(running{f}, ast)
+	for len(f.queue) > 0 {
+		body := f.queue[0]
+		f.queue = f.queue[1:]
+		f.walkBody(running{f}, body)
+	}
+	js.Walk(&asked{follower: f}, ast)
+	for _, m := range f.made {
+		if !f.followed[m.node] {
+			f.lose("a " + m.tag + " element that it makes")
+		}
+	}
+	return out
+}
+
+// A follower knows what the names of a script stand for.
+type follower struct {
+	src       []byte
+	out       *Asks
+	functions map[*js.Var][]js.INode // by the variables that hold them
+	methods   map[string][]js.INode  // by the names of the members that hold them
+	values    map[*js.Var][]js.INode // all that a variable is set to
+	params    map[*js.Var]param
+	calls     map[js.INode][][]js.Arg // by function: what it is called with
+	byMethod  map[string][][]js.Arg   // by name of a member
+	runs      map[js.INode]bool       // functions that run as the script is loaded
+	queue     []js.INode
+	made      []made
+	followed  map[js.INode]bool // calls that make an element whose URL is known
+	steps     int               // of looking up what names stand for
+}
+
+// mostSteps is how many looks at what names stand for a script is worth.
+const mostSteps = 100_000
+
+// A made is a call that makes an element which brings code.
+type made struct {
+	node js.INode
+	tag  string
+}
+
+// A param is a parameter: of a function, by number.
+type param struct {
+	function js.INode
+	index    int
+}
+
+func (f *follower) lose(what string) {
+	if !slices.Contains(f.out.Lost, what) {
+		f.out.Lost = append(f.out.Lost, what)
+	}
+}
+
+func bare(n js.INode) js.INode {
+	for {
+		g, ok := n.(*js.GroupExpr)
+		if !ok {
+			return n
+		}
+		n = g.X
+	}
+}
+
+func origin(v *js.Var) *js.Var {
+	for v.Link != nil {
+		v = v.Link
+	}
+	return v
+}
+
+func member(n js.INode) string {
+	switch n := n.(type) {
+	case *js.Var:
+		return string(n.Name())
+	case js.LiteralExpr:
+		return string(n.Data)
+	case *js.LiteralExpr:
+		return string(n.Data)
+	}
+	return ""
+}
+
+func function(n js.INode) bool {
+	switch n.(type) {
+	case *js.FuncDecl, *js.ArrowFunc, *js.MethodDecl:
+		return true
+	}
+	return false
+}
+
+func paramsOf(n js.INode) []js.BindingElement {
+	switch n := n.(type) {
+	case *js.FuncDecl:
+		return n.Params.List
+	case *js.ArrowFunc:
+		return n.Params.List
+	case *js.MethodDecl:
+		return n.Params.List
+	}
+	return nil
+}
+
+func (f *follower) walkBody(v js.IVisitor, n js.INode) {
+	switch n := n.(type) {
+	case *js.FuncDecl:
+		js.Walk(v, &n.Body)
+	case *js.ArrowFunc:
+		js.Walk(v, &n.Body)
+	case *js.MethodDecl:
+		js.Walk(v, &n.Body)
+	}
+}
+
+// names notes what variables and members hold.
+type names struct{ *follower }
+
+func (f names) Exit(js.INode) {}
+
+func (f names) Enter(n js.INode) js.IVisitor {
+	for i, p := range paramsOf(n) {
+		if v, ok := p.Binding.(*js.Var); ok {
+			f.params[origin(v)] = param{n, i}
+		}
+	}
+	switch n := n.(type) {
+	case *js.FuncDecl:
+		if n.Name != nil {
+			f.functions[origin(n.Name)] = append(f.functions[origin(n.Name)], n)
+		}
+	case *js.MethodDecl:
+		f.methods[member(&n.Name.Literal)] = append(f.methods[member(&n.Name.Literal)], n)
+	case *js.BindingElement:
+		if v, ok := n.Binding.(*js.Var); ok && n.Default != nil {
+			f.holds(v, n.Default)
+		}
+	case *js.Property:
+		if n.Name != nil && function(n.Value) {
+			name := strings.Trim(member(&n.Name.Literal), `"'`)
+			f.methods[name] = append(f.methods[name], n.Value)
+		}
+	case *js.BinaryExpr:
+		if n.Op != js.EqToken {
+			break
+		}
+		switch to := n.X.(type) {
+		case *js.Var:
+			f.holds(to, n.Y)
+		case *js.DotExpr:
+			if function(bare(n.Y)) {
+				f.methods[member(to.Y)] = append(f.methods[member(to.Y)], bare(n.Y))
+			}
+		}
+	}
+	return f
+}
+
+func (f *follower) holds(v *js.Var, what js.INode) {
+	v = origin(v)
+	f.values[v] = append(f.values[v], what)
+	if fn := bare(what); function(fn) {
+		f.functions[v] = append(f.functions[v], fn)
+	}
+}
+
+// callers notes what functions are called with.
+type callers struct{ *follower }
+
+func (f callers) Exit(js.INode) {}
+
+func (f callers) Enter(n js.INode) js.IVisitor {
+	c, ok := n.(*js.CallExpr)
+	if !ok {
+		return f
+	}
+	callee, args := called(c)
+	switch x := callee.(type) {
+	case *js.Var:
+		for _, fn := range f.functions[origin(x)] {
+			f.calls[fn] = append(f.calls[fn], args)
+		}
+	case *js.DotExpr:
+		f.byMethod[member(x.Y)] = append(f.byMethod[member(x.Y)], args)
+		for _, fn := range f.methods[member(x.Y)] {
+			f.calls[fn] = append(f.calls[fn], args)
+		}
+	default:
+		if function(x) {
+			f.calls[x] = append(f.calls[x], args)
+		}
+	}
+	return f
+}
+
+// called is what a call calls, and with what: also for (function () { … }).call(this, …).
+func called(c *js.CallExpr) (callee js.INode, args []js.Arg) {
+	callee, args = bare(c.X), c.Args.List
+	if d, ok := callee.(*js.DotExpr); ok && member(d.Y) == "call" && function(bare(d.X)) {
+		callee = bare(d.X)
+		args = args[min(1, len(args)):]
+	}
+	return callee, args
+}
+
+// running goes through what runs as the script is loaded.
+type running struct{ *follower }
+
+func (f running) Exit(js.INode) {}
+
+// begins are events that come without anybody's doing.
+var begins = map[string]bool{"load": true, "DOMContentLoaded": true, "pageshow": true, "readystatechange": true}
+
+// listens are methods that take an event and a function.
+var listens = map[string]bool{"addEventListener": true, "attachEvent": true, "on": true, "one": true, "bind": true, "live": true, "delegate": true,
+	"click": true, "hover": true, "submit": true, "change": true, "focus": true, "blur": true, "keydown": true, "keyup": true, "scroll": true, "resize": true, "mouseover": true}
+
+func (f running) Enter(n js.INode) js.IVisitor {
+	switch n := n.(type) {
+	case *js.FuncDecl, *js.ArrowFunc, *js.MethodDecl:
+		return nil
+	case *js.CallExpr:
+		callee, args := called(n)
+		f.start(callee)
+		waits := false
+		if d, ok := callee.(*js.DotExpr); ok {
+			for _, fn := range f.methods[member(d.Y)] {
+				f.start(fn)
+			}
+			event := ""
+			if len(args) > 0 {
+				event, _ = f.first(args[0].Value)
+			}
+			waits = listens[member(d.Y)] && !begins[strings.TrimPrefix(event, "on")]
+		}
+		if !waits {
+			for _, a := range args {
+				f.start(a.Value)
+			}
+		}
+	case *js.NewExpr:
+		f.start(n.X)
+		if n.Args != nil {
+			for _, a := range n.Args.List {
+				f.start(a.Value)
+			}
+		}
+	case *js.BinaryExpr:
+		if d, ok := n.X.(*js.DotExpr); ok && n.Op == js.EqToken && begins[strings.TrimPrefix(member(d.Y), "on")] {
+			f.start(n.Y)
+		}
+	}
+	return f
+}
+
+// start lets a function run, or those that a variable holds.
+func (f *follower) start(n js.INode) {
+	n = bare(n)
+	if v, ok := n.(*js.Var); ok {
+		for _, fn := range f.functions[origin(v)] {
+			f.start(fn)
+		}
+		return
+	}
+	if function(n) && !f.runs[n] {
+		f.runs[n] = true
+		f.queue = append(f.queue, n)
+	}
+}
+
+// asked goes through all of the script and lists what it asks for.
+type asked struct {
+	*follower
+	within []bool // functions around, and whether they run as the script is loaded
+}
+
+func (a *asked) Exit(n js.INode) {
+	if function(n) {
+		a.within = a.within[:len(a.within)-1]
+	}
+}
+
+// sources are the attributes by which elements load something.
+var sources = map[string]string{"script": "src", "img": "src", "iframe": "src", "link": "href"}
+
+func (a *asked) Enter(n js.INode) js.IVisitor {
+	switch n := n.(type) {
+	case *js.FuncDecl, *js.ArrowFunc, *js.MethodDecl:
+		a.within = append(a.within, a.runs[n])
+	case *js.BinaryExpr:
+		d, ok := n.X.(*js.DotExpr)
+		if !ok || n.Op != js.EqToken && n.Op != js.AddEqToken {
+			break
+		}
+		switch attr := member(d.Y); attr {
+		case "src", "href":
+			a.set(d.X, attr, n.Y)
+		case "innerHTML", "outerHTML":
+			a.markup(n.Y, false)
+		}
+	case *js.CallExpr:
+		a.call(n)
+	}
+	return a
+}
+
+// set looks at an attribute that is set on something: on an element that the script made?
+func (a *asked) set(on js.INode, attr string, value js.INode) {
+	tag, nodes := a.element(on, 4)
+	if tag == "" || sources[tag] != attr {
+		return
+	}
+	if a.urls(tag, value) {
+		for _, n := range nodes {
+			a.followed[n] = true
+		}
+	}
+}
+
+// urls lists the URLs that an expression may be; false where it may be others.
+func (a *asked) urls(tag string, value js.INode) (all bool) {
+	all = true
+	for _, t := range a.texts(value, 6) {
+		if t.open && t.text == "" || t.open && !reaches(t.text) {
+			all = false
+			continue
+		}
+		a.add(tag, t)
+	}
+	return all
+}
+
+// reaches reports whether the known beginning of a URL tells whose it is: it has a host, or a
+// path up to its query.
+func reaches(text string) bool {
+	if _, rest, ok := strings.Cut(text, "//"); ok {
+		return strings.ContainsAny(rest, "/?#")
+	}
+	return strings.ContainsAny(text, "?#")
+}
+
+func (a *asked) add(tag string, t text) {
+	url := strings.TrimSpace(t.text)
+	if url == "" || strings.HasPrefix(url, "data:") || strings.HasPrefix(url, "blob:") || strings.HasPrefix(url, "javascript:") || strings.HasPrefix(url, "about:") {
+		return
+	}
+	x := Asked{URL: url, Open: t.open, Tag: tag, Later: slices.Contains(a.within, false)}
+	x.Offset = max(bytes.Index(a.src, []byte(url)), 0)
+	if x.Offset == 0 { // put together: where its end stands, which tells it best
+		if i := strings.LastIndexByte(strings.TrimRight(url, "/"), '/'); i > 0 {
+			x.Offset = max(bytes.Index(a.src, []byte(url[i:])), 0)
+		}
+	}
+	if !slices.ContainsFunc(a.out.List, func(y Asked) bool { return y.URL == x.URL && y.Tag == x.Tag }) {
+		a.out.List = append(a.out.List, x)
+	}
+}
+
+func (a *asked) call(n *js.CallExpr) {
+	args := n.Args.List
+	switch callee := bare(n.X).(type) {
+	case *js.LiteralExpr:
+		if callee.TokenType == js.ImportToken && len(args) > 0 && !a.urls("import", args[0].Value) {
+			a.lose("import()")
+		}
+	case *js.Var:
+		if member(callee) == "importScripts" {
+			for _, x := range args {
+				if !a.urls("script", x.Value) {
+					a.lose("importScripts")
+				}
+			}
+		}
+	case *js.DotExpr:
+		switch method := member(callee.Y); {
+		case (method == "createElement" || method == "createElementNS") && len(args) > 0:
+			if tag, nodes := a.element(n, 1); len(nodes) > 0 && sources[tag] != "" && tag != "img" {
+				a.made = append(a.made, made{n, tag})
+			}
+		case method == "setAttribute" && len(args) == 2:
+			if attr, ok := a.first(args[0].Value); ok {
+				a.set(callee.X, attr, args[1].Value)
+			}
+		case method == "assign" && len(args) > 1: // Object.assign(element, {src: …})
+			if o, ok := bare(args[1].Value).(*js.ObjectExpr); ok {
+				for _, p := range o.List {
+					if p.Name != nil {
+						a.set(args[0].Value, strings.Trim(member(&p.Name.Literal), `"'`), p.Value)
+					}
+				}
+			}
+		case method == "getScript" && len(args) > 0:
+			if !a.urls("script", args[0].Value) {
+				a.lose("a library's loader")
+			}
+		case (method == "write" || method == "writeln") && member(bare(callee.X)) == "document":
+			for _, x := range args {
+				if !a.markup(x.Value, true) {
+					a.lose("document.write")
+				}
+			}
+		case method == "insertAdjacentHTML" && len(args) == 2:
+			a.markup(args[1].Value, false)
+		}
+	}
+}
+
+// loadsTag finds the tags of markup that load something.
+var loadsTag = regexp.MustCompile(`(?i)<(script|img|iframe|link)\b[^>]*?\s(?:src|href)\s*=\s*(?:"([^"]*)"?|'([^']*)'?|([^\s"'>]+))`)
+
+// markup lists what markup in a text loads; false where that is not all of it. Scripts run
+// only where markup is written as the page is read (HTML, 8.4.3).
+func (a *asked) markup(value js.INode, scripts bool) (all bool) {
+	all = true
+	for _, t := range a.texts(value, 6) {
+		if t.open {
+			all = false
+		}
+		for _, m := range loadsTag.FindAllStringSubmatchIndex(t.text, -1) {
+			tag := strings.ToLower(t.text[m[2]:m[3]])
+			if tag == "script" && !scripts {
+				continue
+			}
+			for k := 4; k < len(m); k += 2 {
+				if m[k] >= 0 {
+					x := text{t.text[m[k]:m[k+1]], t.open && m[k+1] == len(t.text)}
+					if !x.open || reaches(x.text) {
+						a.add(tag, x)
+					}
+				}
+			}
+		}
+	}
+	return all
+}
+
+// element tells what an expression makes: the tag, and the calls that make it.
+func (f *follower) element(n js.INode, depth int) (tag string, nodes []js.INode) {
+	if f.steps++; depth == 0 || f.steps > mostSteps {
+		return "", nil
+	}
+	switch n := bare(n).(type) {
+	case *js.CallExpr:
+		d, ok := n.X.(*js.DotExpr)
+		if !ok {
+			return "", nil
+		}
+		at := map[string]int{"createElement": 1, "createElementNS": 2}[member(d.Y)]
+		if at == 0 || len(n.Args.List) < at {
+			return "", nil
+		}
+		s, ok := f.first(n.Args.List[at-1].Value)
+		if !ok {
+			return "", nil
+		}
+		return strings.ToLower(s), []js.INode{n}
+	case *js.NewExpr:
+		if v, ok := n.X.(*js.Var); ok && member(v) == "Image" {
+			return "img", []js.INode{n}
+		}
+	case *js.BinaryExpr:
+		if n.Op == js.EqToken {
+			return f.element(n.Y, depth)
+		}
+	case *js.Var:
+		for _, v := range f.values[origin(n)] {
+			if t, more := f.element(v, depth-1); t != "" {
+				tag, nodes = t, append(nodes, more...)
+			}
+		}
+	}
+	return tag, nodes
+}
+
+// A text is what is known of a value: all of it, or its beginning.
+type text struct {
+	text string
+	open bool
+}
+
+// first is the first text that an expression may be; ok where it is known to its end.
+func (f *follower) first(n js.INode) (s string, ok bool) {
+	for _, t := range f.texts(n, 4) {
+		if !t.open {
+			return t.text, true
+		}
+	}
+	return "", false
+}
+
+// mostTexts is how many texts are told of one expression.
+const mostTexts = 8
+
+// texts lists the texts that an expression may be.
+func (f *follower) texts(n js.INode, depth int) (out []text) {
+	unknown := []text{{"", true}}
+	if f.steps++; depth == 0 || f.steps > mostSteps {
+		return unknown
+	}
+	switch n := bare(n).(type) {
+	case *js.LiteralExpr:
+		if n.TokenType == js.StringToken && len(n.Data) >= 2 {
+			return []text{{unescape(string(n.Data[1 : len(n.Data)-1])), false}}
+		}
+		if n.TokenType == js.IntegerToken || n.TokenType == js.DecimalToken {
+			return []text{{string(n.Data), false}}
+		}
+	case *js.TemplateExpr:
+		if n.Tag != nil {
+			return unknown
+		}
+		out = []text{{}}
+		for _, p := range n.List {
+			out = f.joined(out, []text{{strings.Trim(strings.TrimSuffix(strings.TrimPrefix(string(p.Value), "}"), "${"), "`"), false}})
+			out = f.joined(out, f.texts(p.Expr, depth-1))
+		}
+		return f.joined(out, []text{{strings.TrimPrefix(strings.Trim(string(n.Tail), "`"), "}"), false}})
+	case *js.BinaryExpr:
+		switch n.Op {
+		case js.AddToken:
+			return f.joined(f.texts(n.X, depth-1), f.texts(n.Y, depth-1))
+		case js.OrToken, js.NullishToken, js.AndToken:
+			return known(f.texts(n.X, depth-1), f.texts(n.Y, depth-1))
+		case js.EqToken:
+			return f.texts(n.Y, depth-1)
+		}
+	case *js.CondExpr:
+		if yes, ok := f.holdsTrue(n.Cond, depth-1); ok && yes {
+			return f.texts(n.X, depth-1)
+		} else if ok {
+			return f.texts(n.Y, depth-1)
+		}
+		return known(f.texts(n.X, depth-1), f.texts(n.Y, depth-1))
+	case *js.DotExpr:
+		if member(n.Y) == "protocol" { // of the page, which comes over https
+			return []text{{"https:", false}}
+		}
+	case *js.CallExpr:
+		d, ok := n.X.(*js.DotExpr)
+		if ok && member(d.Y) == "concat" {
+			out = f.texts(d.X, depth-1)
+			for _, a := range n.Args.List {
+				out = f.joined(out, f.texts(a.Value, depth-1))
+			}
+			return out
+		}
+	case *js.Var:
+		v := origin(n)
+		for _, x := range f.values[v] {
+			if len(out) <= mostTexts {
+				out = append(out, f.texts(x, depth-1)...)
+			}
+		}
+		if p, ok := f.params[v]; ok {
+			for _, args := range f.calls[p.function] {
+				if p.index < len(args) && len(out) <= mostTexts {
+					out = append(out, f.texts(args[p.index].Value, depth-1)...)
+				}
+			}
+		}
+		if len(out) > 0 {
+			return few(out)
+		}
+	}
+	return unknown
+}
+
+// holdsTrue decides a comparison of two texts; ok is false where it cannot.
+func (f *follower) holdsTrue(n js.INode, depth int) (yes, ok bool) {
+	b, is := bare(n).(*js.BinaryExpr)
+	if !is || depth == 0 {
+		return false, false
+	}
+	x, known := f.first(b.X)
+	y, also := f.first(b.Y)
+	if !known || !also {
+		return false, false
+	}
+	switch b.Op {
+	case js.EqEqToken, js.EqEqEqToken:
+		return x == y, true
+	case js.NotEqToken, js.NotEqEqToken:
+		return x != y, true
+	}
+	return false, false
+}
+
+// known puts two lists of texts together; what is wholly unknown is left out where something
+// is known.
+func known(x, y []text) (out []text) {
+	for _, t := range append(slices.Clone(x), y...) {
+		if t.text != "" || !t.open {
+			out = append(out, t)
+		}
+	}
+	if len(out) == 0 {
+		return []text{{"", true}}
+	}
+	return few(out)
+}
+
+// few cuts a list of texts, and says so.
+func few(list []text) []text {
+	if len(list) > mostTexts {
+		return append(list[:mostTexts-1:mostTexts-1], text{"", true})
+	}
+	return list
+}
+
+// joined puts each of some texts before each of others.
+func (f *follower) joined(x, y []text) (out []text) {
+	for _, a := range x {
+		if a.open {
+			out = append(out, a)
+			continue
+		}
+		for _, b := range y {
+			out = append(out, text{a.text + b.text, b.open})
+		}
+	}
+	return few(out)
+}
+
+// escapesOf are the escapes of a string that URLs and markup have (ECMAScript, 12.9.4).
+var escapesOf = strings.NewReplacer(`\\`, `\`, `\/`, `/`, `\'`, `'`, `\"`, `"`, `\n`, "\n", `\t`, "\t", `\x3C`, "<", `\x3c`, "<", `\x3E`, ">", `\x3e`, ">", `\u003C`, "<", `\u003c`, "<", `\u003E`, ">", `\u003e`, ">", `\x26`, "&")
+
+func unescape(s string) string {
+	if !strings.Contains(s, `\`) {
+		return s
+	}
+	return escapesOf.Replace(s)
+}
