@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/evidence"
 	"yellowgate/internal/core/gateedit"
 	"yellowgate/internal/output"
 	"yellowgate/internal/site"
@@ -51,7 +52,7 @@ func First(dir, gateFile string, s *SurveyResult) (*FirstGate, error) {
 	}
 	fmt.Fprintf(&b, "# What loads on which pages. Everything that was found has a name here and stays\n# as it is; change pages, or add except, to decide.\nyellowgate: 1\n\nsite:\n  # name: and url: (the site's address) are for titles and canonicals\n  source: %s\n  output: %s\n\nitems:\n", yamlText(source), out)
 	names := map[string]bool{}
-	for _, x := range matchersOf(s.Loads) {
+	for _, x := range together(matchersOf(s.Loads)) {
 		if x.matcher == "" {
 			f.LeftOut = append(f.LeftOut, LeftOut{cutTo(x.Target, 60), x.Pages})
 			continue
@@ -63,7 +64,7 @@ func First(dir, gateFile string, s *SurveyResult) (*FirstGate, error) {
 		if x.variants > 1 {
 			about += fmt.Sprintf(", in %d variants", x.variants)
 		}
-		fmt.Fprintf(&b, "\n  %s:%s\n    found: %s\n    pages: %s\n", name, "  # on "+about+weightOf(x.Load), x.matcher, everywhere(cmp.Or(x.stands, x.Load)))
+		fmt.Fprintf(&b, "\n  %s:%s\n    found:%s\n    pages: %s\n", name, "  # on "+about+weightOf(x.Load), x.found(), everywhere(cmp.Or(x.stands, x.Load)))
 	}
 	for _, l := range f.LeftOut {
 		fmt.Fprintf(&b, "\n  # left out, since nothing in it tells it from others: %s (on %s)\n", l.What, countOf(l.Pages, s.Pages))
@@ -73,6 +74,51 @@ func First(dir, gateFile string, s *SurveyResult) (*FirstGate, error) {
 	}
 	f.Text = b.Bytes()
 	return f, output.WriteFile(gateFile, output.FileOptions{}, func(w io.Writer) error { _, err := w.Write(f.Text); return err })
+}
+
+// together puts the settings of a third party's script to that script: inline code that only
+// sets names or fills a list, on the pages of one such script and no other.
+func together(all []foundLoad) []foundLoad {
+	vendors := map[uint64][]int{}
+	for i, x := range all {
+		if x.Party == "third" && x.Tag == "script" && x.matcher != "" {
+			vendors[x.on] = append(vendors[x.on], i)
+		}
+	}
+	taken := map[int]bool{}
+	names := map[string]bool{} // that set-ups set
+	for range 2 {              // first those that set names, then those that call them
+		for i, x := range all {
+			of := vendors[x.on]
+			if len(of) != 1 || taken[i] || x.Party != "inline" || x.Tag != "script" || x.matcher == "" {
+				continue
+			}
+			sets, calls := evidence.SetsUp([]byte(x.text))
+			if len(sets) == 0 && !slices.ContainsFunc(calls, func(n string) bool { return names[n] }) {
+				continue
+			}
+			for _, n := range sets {
+				names[n] = true
+			}
+			all[of[0]].setUps = append(all[of[0]].setUps, x.matcher)
+			taken[i] = true
+		}
+	}
+	out := all[:0:0]
+	for i, x := range all {
+		if !taken[i] {
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+// found is what the gate file has as found: one matcher, or the list of several.
+func (x *foundLoad) found() string {
+	if len(x.setUps) == 0 {
+		return " " + x.matcher
+	}
+	return "\n      - " + strings.Join(append([]string{x.matcher}, x.setUps...), "\n      - ")
 }
 
 // everywhere chooses all pages that have a thing. Pages that lead elsewhere at once are not
@@ -119,9 +165,10 @@ func yamlText(s string) string {
 // A foundLoad is a load that was found, or several that one matcher finds.
 type foundLoad struct {
 	*Load
-	matcher  string // as the gate file has it; "" where none would find it alone
-	variants int    // inline texts that are one but for values in them
-	stands   *Load  // the sum of what loads it, where several tags do
+	matcher  string   // as the gate file has it; "" where none would find it alone
+	variants int      // inline texts that are one but for values in them
+	setUps   []string // matchers of its settings, inline code beside it
+	stands   *Load    // the sum of what loads it, where several tags do
 }
 
 // matchersOf gives each thing that was found the matcher that finds it and nothing else.

@@ -64,3 +64,52 @@ func TestMatchersOf(t *testing.T) {
 		}
 	}
 }
+
+// TestTogether: the settings of a third party's script have one name with it, and nothing
+// else has; what stands on pages that lead elsewhere is kept there.
+func TestTogether(t *testing.T) {
+	vendor := &Load{Tag: "script", Target: "https://v.example/v.js", Party: "third", Pages: 3, on: 7}
+	other := &Load{Tag: "script", Target: "https://w.example/w.js", Party: "third", Pages: 2, on: 5}
+	text := func(s string, on uint64) *Load {
+		return &Load{Tag: "script", Party: "inline", text: s, Target: s, Pages: 2, on: on}
+	}
+	for _, c := range []struct {
+		name  string
+		loads []*Load
+		want  string
+	}{
+		{"a queue", []*Load{vendor, text(`window.vq = window.vq || []; vq.push(["start"])`, 7)}, "v+1"},
+		{"a queue and a call", []*Load{text(`track("page")`, 7), vendor, text("function track() { vq.push(arguments) } var vq = []", 7)}, "v+2"},
+		{"settings", []*Load{vendor, text(`vendorSettings = { id: "T-1" }`, 7)}, "v+1"},
+		{"on other pages", []*Load{vendor, text(`vendorSettings = { id: "T-1" }`, 6)}, "v inline-vendorsettings"},
+		{"code of the page's own", []*Load{vendor, text(`var box = document.querySelector(".box"); box.hidden = true`, 7)}, "v inline-box-queryselector"},
+		{"a call of whatever", []*Load{vendor, text(`hl.start()`, 7)}, "v inline-start"},
+		{"whose are they", []*Load{vendor, {Tag: "script", Target: "https://w.example/w.js", Party: "third", on: 7}, text(`settings = { id: 1 }`, 7)}, "v w inline-settings"},
+		{"two vendors on other pages each", []*Load{vendor, other, text(`one = 1`, 7), text(`second = 1`, 5)}, "v+1 w+1"},
+	} {
+		var got []string
+		taken := map[string]bool{}
+		for _, x := range together(matchersOf(c.loads)) {
+			s := nameOf(x.Load, taken)
+			if len(x.setUps) > 0 {
+				s += fmt.Sprint("+", len(x.setUps))
+			}
+			got = append(got, s)
+		}
+		if strings.Join(got, " ") != c.want {
+			t.Errorf("%s: %s, want %s", c.name, strings.Join(got, " "), c.want)
+		}
+	}
+	for _, c := range []struct {
+		load Load
+		want string
+	}{
+		{Load{Pages: 3}, "all"},
+		{Load{Pages: 3, redirects: 3}, `has(meta[http-equiv="refresh" i])`},
+		{Load{Pages: 3, redirects: 1}, `all or has(meta[http-equiv="refresh" i])`},
+	} {
+		if got := everywhere(&c.load); got != c.want {
+			t.Errorf("%+v: %s", c.load, got)
+		}
+	}
+}

@@ -5,6 +5,8 @@ import (
 	"hash/maphash"
 	"sort"
 
+	"github.com/zeebo/xxh3"
+
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
@@ -31,6 +33,7 @@ type Load struct {
 	lastPage  int
 	text      string // of an inline script or style
 	redirects int    // pages, among Pages, that lead elsewhere at once
+	on        uint64 // a digest of the pages that have it
 }
 
 // SurveyResult is an inventory of a folder.
@@ -221,6 +224,7 @@ func (l *Load) add(n int, r *inventory.Record, e *inventory.Element) {
 	if l.lastPage != n {
 		l.lastPage = n
 		l.Pages++
+		l.on += xxh3.HashString(r.File)
 		if r.Page.Redirect {
 			l.redirects++
 		}

@@ -1,7 +1,10 @@
 package evidence
 
 import (
+	"fmt"
 	"sync"
+
+	"github.com/zeebo/xxh3"
 
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
@@ -36,16 +39,18 @@ func (l *Library) Sheet(path string) *Sheet {
 // parses.
 func (l *Library) Script(path string, module bool) *Script {
 	return once(&l.scripts, scriptKey{path, module}, func() *Script {
-		if text, ok := l.Read(path); ok && len(text) <= MaxScript {
-			return ReadScript(text, module)
+		text, ok := l.Read(path)
+		if !ok || len(text) > MaxScript {
+			return nil
 		}
-		return nil
+		same := scriptKey{fmt.Sprintf("%x", xxh3.Hash128(text)), module} // sites have copies of one file in many folders
+		return once(&l.scripts, same, func() *Script { return ReadScript(text, module) })
 	})
 }
 
 // MaxScript is how many bytes a script may have to be read for evidence: a larger one, such
 // as a search index, takes longer than all the rest of a site, and counts as unread.
-const MaxScript = 1 << 20
+const MaxScript = inventory.MaxScript
 
 // SheetsOf returns the stylesheets that an element of a page brings: its file or its
 // text, and what that imports. whole is false where one of them cannot be read.

@@ -251,6 +251,21 @@ func (n *Need) setsUp() bool {
 	})
 }
 
+// SetsUp reports whether an inline script does nothing but set names, fill a list or call a
+// function: the settings or the queue of a script that reads them. sets are the names that it
+// sets or fills, calls those that it calls.
+func SetsUp(text []byte) (sets, calls []string) {
+	s := ReadScript(text, false)
+	if s == nil || len(s.Load.Hooks)+len(s.Held.Hooks) > 0 || s.Load.Computed || slices.ContainsFunc(s.Load.Effects, speaks) {
+		return nil, nil
+	}
+	sets = slices.Concat(s.Defines, s.Extends)
+	if s.Members["push"] {
+		sets = append(sets, s.Load.Calls...)
+	}
+	return sets, s.Load.Calls
+}
+
 // direct tells what the page itself shows of a thing.
 func (p *judging) direct(n *Need) {
 	if n.Item != "" && p.Judges != nil && !p.Judges(n.Item) {

@@ -7,6 +7,8 @@ import (
 	"strings"
 	"sync"
 
+	"github.com/zeebo/xxh3"
+
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/syntax"
 	"yellowgate/internal/core/weburl"
@@ -50,7 +52,7 @@ type Imports struct {
 
 	written sync.Map // importKey -> []string, URLs as a file writes them
 	reached sync.Map // importKey -> []Import
-	asks    sync.Map // path -> []asked
+	asks    sync.Map // path, or digest of a file -> []asked
 }
 
 // An asked is what a script asks for, and the line of its file.
@@ -214,7 +216,13 @@ func (m *Imports) askedByFile(path string) (list []asked) {
 		return v.([]asked)
 	}
 	if text, ok := m.Read(path); ok {
-		list = askedBy(text, 0)
+		same := xxh3.Hash128(text) // sites have copies of one file in many folders
+		if v, ok := m.asks.Load(same); ok {
+			list = v.([]asked)
+		} else {
+			list = askedBy(text, 0)
+			m.asks.Store(same, list)
+		}
 	}
 	m.asks.Store(path, list)
 	return list
@@ -290,6 +298,13 @@ func (r *Record) follow(e *Element, site *weburl.Site, weights Weights) {
 		list = f.FollowScript(r.Base, site, e.Ref.Path, nil, 0)
 	case e.Party == "inline" && e.Bytes > 0:
 		list = f.FollowScript(r.Base, site, "", r.Source.Text[e.El.TagEnd:e.El.ContentEnd], e.Line+bytes.Count(r.Source.Text[e.El.Start:e.El.TagEnd], []byte("\n")))
+	}
+	if module {
+		for _, i := range e.Imports {
+			if i.Party == "own" && !i.Dead {
+				list = append(list, f.FollowScript(r.Base, site, i.Target, nil, 0)...)
+			}
+		}
 	}
 	e.Brings = r.fresh(list)
 }

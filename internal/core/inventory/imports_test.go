@@ -81,3 +81,67 @@ func TestImports(t *testing.T) {
 		}
 	}
 }
+
+// TestBrings: what scripts load as they run is listed with the line that does it, followed
+// through the site's files, and part of what the page costs unless somebody has to click
+// first.
+func TestBrings(t *testing.T) {
+	files := folder{
+		"/js/a.js":    "// a\nvar s = document.createElement('script');\ns.src = '/js/b.js';",
+		"/js/b.js":    `var s = document.createElement("script"); s.src = "https://v.example/v.js"; new Image().src = "/i/p.gif"`,
+		"/js/loop.js": `var s = document.createElement("script"); s.src = "/js/loop.js"`,
+		"/js/m.js":    `import "./n.js"`,
+		"/js/n.js":    `import("./late.js"); export default 1`,
+		"/js/late.js": ``,
+		"/i/p.gif":    `GIF`,
+		"/visit/x.js": ``,
+	}
+	for _, c := range []struct{ html, want string }{
+		{`<script src=/js/a.js></script>`, "script /js/b.js by /js/a.js:3; script https://v.example/v.js by /js/b.js:1; img /i/p.gif by /js/b.js:1"},
+		{`<script src=/js/a.js></script><script src=/js/b.js></script>`, "script https://v.example/v.js by /js/b.js:1; img /i/p.gif by /js/b.js:1"},
+		{`<script src=/js/loop.js></script>`, ""},
+		{"<script>\n\nvar s = document.createElement('script');\ns.src = 'https://v.example/v.js'</script>", "script https://v.example/v.js by :4"},
+		{"\n<script\nid=x>var s = document.createElement('script'); s.src = 'x.js'</script>", "script /visit/x.js by :3"},
+		{`<script>var s = document.createElement("script"); s.src = "gone.js"</script>`, "script /visit/gone.js by :1 dead"},
+		{`<script>var s = document.createElement("script"); s.src = "/js/b.js?v=" + Date.now()</script>`, "script /js/b.js by :1 open; script https://v.example/v.js by /js/b.js:1; img /i/p.gif by /js/b.js:1"},
+		{`<script>onclick = function () { var s = document.createElement("script"); s.src = "/js/a.js" }</script>`, "script /js/a.js by :1 later; script /js/b.js by /js/a.js:3 later; script https://v.example/v.js by /js/b.js:1 later; img /i/p.gif by /js/b.js:1 later"},
+		{`<script type=module src=/js/m.js></script>`, "import /js/late.js by /js/n.js:1"},
+		{`<script type=text/template>var s = document.createElement("script"); s.src = "/js/a.js"</script>`, ""},
+		{`<template><script src=/js/a.js></script></template><noscript><script src=/js/a.js></script></noscript>`, ""},
+		{`<script src=https://w.example/w.js></script>`, ""},
+	} {
+		weights := struct {
+			folder
+			*Imports
+		}{files, &Imports{Weights: files, Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
+		r := Take([]byte("<!doctype html>"+c.html), page.Page{Path: "/visit/", File: "visit/index.html"}, weburl.NewSite("https://ternhill.example"), weights)
+		var all []string
+		requests := 0
+		for _, e := range r.Elements {
+			if e.Loads && e.Inside == "" {
+				requests++
+			}
+			requests += len(e.Imports)
+			for _, m := range e.Brings {
+				s := fmt.Sprintf("%s %s by %s:%d", m.Tag, m.Target, m.By, m.Line)
+				for word, is := range map[string]bool{" dead": m.Dead, " open": m.Open} {
+					if is {
+						s += word
+					}
+				}
+				if m.Later {
+					s += " later"
+				} else {
+					requests++
+				}
+				all = append(all, s)
+			}
+		}
+		if got := strings.Join(all, "; "); got != c.want {
+			t.Errorf("%s\n  loads %s\n  want  %s", c.html, got, c.want)
+		}
+		if cost := r.Cost(); cost.Requests != requests {
+			t.Errorf("%s: costs %+v, want %d requests", c.html, cost, requests)
+		}
+	}
+}

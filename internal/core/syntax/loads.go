@@ -287,7 +287,7 @@ func (f running) Enter(n js.INode) js.IVisitor {
 			}
 			event := ""
 			if len(args) > 0 {
-				event, _ = f.first(args[0].Value)
+				event, _ = f.first(args[0].Value, 2)
 			}
 			waits = listens[member(d.Y)] && !begins[strings.TrimPrefix(event, "on")]
 		}
@@ -436,7 +436,7 @@ func (a *asked) call(n *js.CallExpr) {
 				a.made = append(a.made, made{n, tag})
 			}
 		case method == "setAttribute" && len(args) == 2:
-			if attr, ok := a.first(args[0].Value); ok {
+			if attr, ok := a.first(args[0].Value, 2); ok {
 				a.set(callee.X, attr, args[1].Value)
 			}
 		case method == "assign" && len(args) > 1: // Object.assign(element, {src: …})
@@ -507,7 +507,7 @@ func (f *follower) element(n js.INode, depth int) (tag string, nodes []js.INode)
 		if at == 0 || len(n.Args.List) < at {
 			return "", nil
 		}
-		s, ok := f.first(n.Args.List[at-1].Value)
+		s, ok := f.first(n.Args.List[at-1].Value, 4)
 		if !ok {
 			return "", nil
 		}
@@ -537,8 +537,8 @@ type text struct {
 }
 
 // first is the first text that an expression may be; ok where it is known to its end.
-func (f *follower) first(n js.INode) (s string, ok bool) {
-	for _, t := range f.texts(n, 4) {
+func (f *follower) first(n js.INode, depth int) (s string, ok bool) {
+	for _, t := range f.texts(n, depth) {
 		if !t.open {
 			return t.text, true
 		}
@@ -629,8 +629,8 @@ func (f *follower) holdsTrue(n js.INode, depth int) (yes, ok bool) {
 	if !is || depth == 0 {
 		return false, false
 	}
-	x, known := f.first(b.X)
-	y, also := f.first(b.Y)
+	x, known := f.first(b.X, depth)
+	y, also := f.first(b.Y, depth)
 	if !known || !also {
 		return false, false
 	}
