@@ -143,10 +143,11 @@ func splitQuery(glob string) (url, query string) {
 
 // loads lists the URLs that the page loads.
 func (e *editing) loads() []loaded {
-	base := e.gate.Site.Page(e.Page.Path, e.baseHref())
+	href, from := BaseHref(e.Source, e.Scan)
+	bases := e.gate.Site.Bases(e.Page.Path, href, from)
 	out := make([]loaded, 0, len(e.Scan.Elements))
 	add := func(at int, raw string) {
-		if r, ok := base.Resolve(raw); ok && !r.Data {
+		if r, ok := bases.At(at).Resolve(raw); ok && !r.Data {
 			_, query, _ := strings.Cut(r.URL, "?")
 			out = append(out, loaded{at, e.gate.matchForm(r), query})
 		}
@@ -171,18 +172,17 @@ func (g *Gate) matchForm(r weburl.Ref) string {
 	return r.WithoutQuery()
 }
 
-func (v *View) baseHref() string { return BaseHref(v.Source, v.Scan) }
-
-// BaseHref is the href of a page's first base element, or "".
-func BaseHref(src *markup.Source, scan *markup.Page) string {
+// BaseHref is the href of a page's first base element that has one, and where that stands;
+// "" where there is none.
+func BaseHref(src *markup.Source, scan *markup.Page) (href string, at int) {
 	for _, el := range scan.Elements {
 		if el.Tag == markup.TagBase && el.Inside == markup.InPage {
 			if v, ok := src.Attr(el.Start, "href"); ok {
-				return v
+				return v, el.Start
 			}
 		}
 	}
-	return ""
+	return "", 0
 }
 
 // LoadURL returns the URL that an element loads, as written; ok is false for

@@ -42,6 +42,7 @@ type Record struct {
 	Page   page.Page      `json:"-"`
 	Base   weburl.Page    `json:"-"`
 
+	bases    weburl.Bases
 	imported map[string]bool // targets that are listed already
 }
 
@@ -93,7 +94,7 @@ func (r *Record) Lean() {
 		}
 	}
 	r.Elements = slices.Clip(kept)
-	r.Page, r.Base, r.imported = page.Page{}, weburl.Page{}, nil
+	r.Page, r.Base, r.bases, r.imported = page.Page{}, weburl.Page{}, weburl.Bases{}, nil
 }
 
 // NoteExtras lists elements of items that load nothing: marked regions without an element
@@ -160,7 +161,9 @@ func TakeScanned(src *markup.Source, scan *markup.Page, known page.Page, site *w
 		Fragment: scan.Fragment() && !known.Whole, Frameset: scan.Frameset, Source: src, Scan: scan, Page: known}
 	r.Page.Read(src, scan)
 	r.Title = r.Page.Title
-	r.Base = site.Page(known.Path, gating.BaseHref(src, scan))
+	href, from := gating.BaseHref(src, scan)
+	r.bases = site.Bases(known.Path, href, from)
+	r.Base = r.bases.Below()
 	r.Elements = make([]Element, 0, len(scan.Elements))
 	regions := scan.Regions()
 	locate := markup.NewLocator(src.Text)
@@ -318,7 +321,7 @@ func (e *Element) load(r *Record, raw string, loads bool) {
 	if raw == "" {
 		return
 	}
-	ref, ok := r.Base.Resolve(raw)
+	ref, ok := r.bases.At(e.El.Start).Resolve(raw)
 	if !ok {
 		e.Party = "third"
 		return

@@ -76,3 +76,18 @@ func TestLengths(t *testing.T) {
 		t.Errorf("%+v", r)
 	}
 }
+
+// TestAboveBase: what stands above the base element is loaded without it.
+func TestAboveBase(t *testing.T) {
+	r := Take([]byte("<!doctype html><head><link rel=stylesheet href=a.css><base target=_blank><base href=/deep/><base href=/other/><link rel=stylesheet href=b.css><body><script src=c.js></script>"),
+		page.Page{Path: "/visit/", File: "visit/index.html"}, weburl.NewSite("https://ternhill.example"), nil)
+	var got []string
+	for _, e := range r.Elements {
+		if e.Loads {
+			got = append(got, e.Target)
+		}
+	}
+	if s := strings.Join(got, " "); s != "/visit/a.css /deep/b.css /deep/c.js" {
+		t.Error(s)
+	}
+}

@@ -1,14 +1,17 @@
-// Package weburl resolves the URLs that pages write, as a browser would, and
-// tells the site's own from third parties' (RFC 3986, section 5).
+// Package weburl resolves the URLs that pages write, as a browser would (URL Standard, 4.4),
+// and tells the site's own from third parties'.
 package weburl
 
 import (
+	"encoding/hex"
 	"net/url"
 	"path"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
 
+	standard "github.com/nlnwa/whatwg-url/url"
 	"golang.org/x/text/unicode/norm"
 )
 
@@ -28,11 +31,24 @@ type cached struct {
 
 // NewSite returns the site at an absolute address, or at none ("").
 func NewSite(address string) *Site {
-	u, err := url.Parse(address)
-	if err != nil || u.Host == "" {
+	u := parsed(address)
+	if u == nil || u.Host == "" {
 		u = &url.URL{Scheme: "https", Host: "site.invalid"}
 	}
 	return &Site{base: u, path: strings.TrimSuffix(u.Path, "/")}
+}
+
+// parsed reads an absolute URL; nil for any that is none.
+func parsed(address string) *url.URL {
+	s, err := standard.Parse(address)
+	if err != nil {
+		return nil
+	}
+	u, err := url.Parse(s.Href(false))
+	if err != nil {
+		return nil
+	}
+	return u
 }
 
 // BasePath is the path in the site's address, "" for none.
@@ -52,6 +68,18 @@ type Page struct {
 	site *Site
 	base *url.URL
 	own  bool // the base is the page itself, on the site's host
+	long *longBase
+}
+
+// A longBase is a base as the standard's parser has it, once that is needed.
+type longBase struct {
+	once sync.Once
+	url  *standard.Url
+}
+
+func (p Page) standard() *standard.Url {
+	p.long.once.Do(func() { p.long.url, _ = standard.Parse(p.base.String()) })
+	return p.long.url
 }
 
 // Page returns the base for the page at a site path; baseHref is the href of
@@ -60,14 +88,45 @@ func (s *Site) Page(pagePath, baseHref string) Page {
 	u := *s.base
 	u.Path = s.path + pagePath
 	u.RawPath = ""
-	p := Page{s, &u, true}
+	p := Page{s, &u, true, &longBase{}}
 	if baseHref != "" {
-		if b, err := u.Parse(strings.TrimSpace(baseHref)); err == nil {
-			p.base, p.own = b, false
+		if b, err := standard.ParseRef(u.String(), baseHref); err == nil {
+			if b := parsed(b.Href(false)); b != nil && (b.Scheme == "http" || b.Scheme == "https") { // HTML, 4.2.3: no data: and javascript:
+				p.base, p.own = b, false
+			}
 		}
 	}
 	return p
 }
+
+// Bases are the bases of one page: its own address, and from its base element on that
+// element's, since a browser fetches what stands above before it knows (HTML, 2.4.2).
+type Bases struct {
+	above, below Page
+	at           int
+}
+
+// Bases returns the bases for the page at a site path, whose base element with an href
+// stands at an offset.
+func (s *Site) Bases(pagePath, baseHref string, at int) Bases {
+	b := Bases{above: s.Page(pagePath, ""), at: at}
+	b.below = b.above
+	if baseHref != "" {
+		b.below = s.Page(pagePath, baseHref)
+	}
+	return b
+}
+
+// At is the base for what stands at an offset.
+func (b Bases) At(offset int) Page {
+	if offset < b.at {
+		return b.above
+	}
+	return b.below
+}
+
+// Below is the base of the page once it is read, for links that are followed.
+func (b Bases) Below() Page { return b.below }
 
 // Resolve resolves a URL as written. ok is false where it is no URL.
 func (p Page) Resolve(raw string) (r Ref, ok bool) {
@@ -93,40 +152,126 @@ func everywhere(raw string) bool {
 }
 
 func (p Page) resolve(raw string) (r Ref, ok bool) {
-	raw = strip(raw)
+	if isPlain(raw) {
+		return p.plainly(raw)
+	}
+	base := p.standard()
+	if len(raw) > longest { // the standard's parser takes its time
+		if scheme, _, ok := strings.Cut(strings.TrimLeft(raw, " \t\r\n\f"), ":"); ok && otherScheme[strings.ToLower(scheme)] {
+			return Ref{URL: raw, Data: true}, true
+		}
+		return p.plainly(strings.ReplaceAll(strings.TrimSpace(raw), "\\", "/"))
+	}
+	if base == nil {
+		return r, false
+	}
+	u, err := base.Parse(raw)
+	if err != nil {
+		return r, false
+	}
+	if u.Scheme() != "http" && u.Scheme() != "https" {
+		return Ref{URL: u.Href(false), Data: true}, true
+	}
+	r.Frag = decoded(u.Fragment())
+	if own := u.Host() == p.site.base.Host && p.site.below(u.Pathname()); own {
+		r.URL = u.Pathname() + u.Search()
+		return p.site.own(r, decoded(u.Pathname())), true
+	}
+	r.URL = u.Href(true)
+	return r, true
+}
+
+// longest is how many bytes a URL may have to be read in all its ways of writing.
+const longest = 1000
+
+// otherScheme are schemes of long URLs that make a browser ask no server.
+var otherScheme = map[string]bool{"data": true, "blob": true, "javascript": true, "mailto": true}
+
+// isPlain reports whether a URL holds nothing that parsers read in different ways: a path of
+// letters, digits and a few signs, perhaps with a query and a fragment, or an absolute one.
+func isPlain(raw string) bool {
+	for _, scheme := range []string{"https://", "http://"} {
+		if rest, is := strings.CutPrefix(raw, scheme); is {
+			if raw = rest; raw == "" || !isHostByte(raw[0]) {
+				return false
+			}
+			host, _, _ := strings.Cut(raw, "/")
+			if strings.Trim(host, "abcdefghijklmnopqrstuvwxyz-.") != "" || strings.ContainsAny(host, "0123456789?#") || strings.HasPrefix(host, "xn--") || strings.Contains(host, ".xn--") {
+				return false // numbers are addresses, and a host may be written in many ways
+			}
+			break
+		}
+	}
+	for i := range len(raw) {
+		if raw[i] == '%' && i+2 < len(raw) && isHex(raw[i+1]) && isHex(raw[i+2]) && !strings.EqualFold(raw[i:i+3], "%2e") {
+			continue
+		}
+		if !plainBytes[raw[i]] {
+			return false
+		}
+	}
+	return raw != "" && !strings.HasPrefix(raw, "//") && !strings.HasSuffix(raw, "?") && !strings.Contains(raw, "?#")
+}
+
+func isHex(c byte) bool { return '0' <= c && c <= '9' || 'a' <= c|0x20 && c|0x20 <= 'f' }
+
+func isHostByte(c byte) bool { return 'a' <= c && c <= 'z' }
+
+var plainBytes = func() (set [256]bool) {
+	for _, c := range []byte("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-._~/?#=&+,;!$()*@") {
+		set[c] = true
+	}
+	return set
+}()
+
+// plainly resolves a URL about which all parsers agree.
+func (p Page) plainly(raw string) (r Ref, ok bool) {
 	u, err := p.base.Parse(raw)
 	if err != nil {
 		return r, false
 	}
-	if u.Scheme != "http" && u.Scheme != "https" {
-		return Ref{URL: u.String(), Data: true}, true
-	}
 	r.Frag = u.Fragment
 	u.Fragment, u.RawFragment = "", ""
-	if strings.EqualFold(u.Host, p.site.base.Host) && strings.HasPrefix(u.Path, p.site.path) {
-		r.Own = true
-		r.Path = norm.NFC.String(u.Path[len(p.site.path):])
-		if r.Path == "" || r.Path[0] != '/' {
-			r.Path = "/" + r.Path
-		}
-		if clean := path.Clean(r.Path); clean != r.Path && clean+"/" != r.Path {
-			r.Path = clean
-		}
+	if u.Host == p.site.base.Host && p.site.below(u.Path) {
 		r.URL = u.RequestURI()
-		return r, true
+		return p.site.own(r, u.Path), true
+	}
+	if u.Path == "" {
+		u.Path = "/"
 	}
 	r.URL = u.String()
 	return r, true
 }
 
-// strip removes what the URL parser of browsers ignores (URL Standard, 4.4).
-func strip(s string) string {
-	s = strings.Trim(s, "\x00\x01\x02\x03\x04\x05\x06\x07\x08\t\n\v\f\r\x0e\x0f\x10\x11\x12\x13\x14\x15\x16\x17\x18\x19\x1a\x1b\x1c\x1d\x1e\x1f ")
-	if strings.ContainsAny(s, "\t\n\r") {
-		s = strings.NewReplacer("\t", "", "\n", "", "\r", "").Replace(s)
+// below reports whether a path is within the site's.
+func (s *Site) below(path string) bool { return strings.HasPrefix(path, s.path) }
+
+// own makes a reference one to a path of the site.
+func (s *Site) own(r Ref, decodedPath string) Ref {
+	r.Own = true
+	r.Path = norm.NFC.String(strings.TrimPrefix(decodedPath, s.path))
+	if r.Path == "" || r.Path[0] != '/' {
+		r.Path = "/" + r.Path
 	}
-	return s
+	if clean := path.Clean(r.Path); clean != r.Path && clean+"/" != r.Path {
+		r.Path = clean
+	}
+	return r
 }
+
+// decoded is a path with its percent signs decoded; what is none of them stays
+// (URL Standard, 1.3).
+func decoded(s string) string {
+	if !strings.Contains(s, "%") {
+		return s
+	}
+	return percent.ReplaceAllStringFunc(s, func(x string) string {
+		b, _ := hex.DecodeString(x[1:])
+		return string(b)
+	})
+}
+
+var percent = regexp.MustCompile(`%[0-9a-fA-F]{2}`)
 
 // WithoutQuery is the URL without its query.
 func (r Ref) WithoutQuery() string {

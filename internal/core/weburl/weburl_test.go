@@ -1,6 +1,13 @@
 package weburl
 
-import "testing"
+import (
+	"encoding/json"
+	"os"
+	"strings"
+	"testing"
+
+	standard "github.com/nlnwa/whatwg-url/url"
+)
 
 func TestResolve(t *testing.T) {
 	site := NewSite("https://ternhill.example/obs/")
@@ -15,6 +22,19 @@ func TestResolve(t *testing.T) {
 		{"/visit/", "/obs/deep/", "a.js", "/obs/deep/a.js", "/deep/a.js"},
 		{"/visit/", "https://cdn.example/x/", "a.js", "https://cdn.example/x/a.js", ""},
 		{"/visit/", "", "/obs/a/../b.js", "/obs/b.js", "/b.js"},
+		{"/visit/", "", `\obs\css\a.css`, "/obs/css/a.css", "/css/a.css"},
+		{"/visit/", "", `..\a.js`, "/obs/a.js", "/a.js"},
+		{"/visit/", "", "https:a.js", "/obs/visit/a.js", "/visit/a.js"},
+		{"/visit/", "", "https:///cdn.example/a.js", "https://cdn.example/a.js", ""},
+		{"/visit/", "", "https://ternhill.example:443/obs/a.js", "/obs/a.js", "/a.js"},
+		{"/visit/", "", "https://ternhill.example:8443/obs/a.js", "https://ternhill.example:8443/obs/a.js", ""},
+		{"/visit/", "", "https://TËRN.example/a.js", "https://xn--trn-jma.example/a.js", ""},
+		{"/visit/", "", "a%zz.js", "/obs/visit/a%zz.js", "/visit/a%zz.js"},
+		{"/visit/", "", "a b.js", "/obs/visit/a%20b.js", "/visit/a b.js"},
+		{"/visit/", "", "ht\ntps://cdn.exa\tmple/a.js", "https://cdn.example/a.js", ""},
+		{"/visit/", "", "/obs/%2e%2e/obs/a.js", "/obs/a.js", "/a.js"},
+		{"/visit/", "", "https://127.1/a.js", "https://127.0.0.1/a.js", ""},
+		{"/visit/", "javascript:1", "a.js", "/obs/visit/a.js", "/visit/a.js"},
 	} {
 		r, ok := site.Page(c.page, c.base).Resolve(c.raw)
 		if !ok || r.URL != c.url || r.Path != c.path || r.Own != (c.path != "") {
@@ -25,10 +45,110 @@ func TestResolve(t *testing.T) {
 	if r, _ := p.Resolve("data:text/plain,x"); !r.Data {
 		t.Error("a data URL loads nothing")
 	}
+	if r, _ := p.Resolve(" DATA:text/plain," + strings.Repeat("é", 5000)); !r.Data {
+		t.Error("a long data URL loads nothing")
+	}
+	if r, _ := p.Resolve(`\a\` + strings.Repeat("é", 5000)); !r.Own || !strings.HasPrefix(r.Path, "/a/éé") {
+		t.Errorf("a long URL: %.20s", r.Path)
+	}
 	if _, ok := p.Resolve("http://[bad"); ok {
 		t.Error("a URL that is none was resolved")
 	}
 	if r, _ := p.Resolve("/x/#frag"); r.Frag != "frag" || !r.Own {
 		t.Errorf("%+v", r)
+	}
+}
+
+// TestStandard: the standard's own table of URLs (web-platform-tests, url/resources, as far as
+// it is about http and https).
+func TestStandard(t *testing.T) {
+	text, err := os.ReadFile("testdata/urls.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var cases [][3]*string
+	if err := json.Unmarshal(text, &cases); err != nil || len(cases) < 400 {
+		t.Fatal(len(cases), err)
+	}
+	site := NewSite("https://ternhill.example")
+	wrong := 0
+	for _, c := range cases {
+		if *c[1] == "" && !strings.Contains(*c[0], "//") {
+			continue // without a base another thing than on a page
+		}
+		p := site.Page("/", *c[1])
+		r, ok := p.Resolve(*c[0])
+		if c[2] == nil {
+			if ok && *c[1] != "" {
+				t.Errorf("%q on %q is %s, and no URL", *c[0], *c[1], r.URL)
+			}
+			continue
+		}
+		want, _, _ := strings.Cut(*c[2], "#")
+		got := r.URL
+		if r.Data {
+			got, _, _ = strings.Cut(got, "#")
+		}
+		if !ok || got != want {
+			wrong++
+			t.Errorf("%q on %q is %s (%v), want %s", *c[0], *c[1], got, ok, want)
+		}
+	}
+}
+
+// TestPlain: where a URL is resolved the short way, the long one says the same.
+func TestPlain(t *testing.T) {
+	site := NewSite("https://ternhill.example/obs")
+	for _, p := range []Page{site.Page("/visit/a b.html", ""), site.Page("/", "https://cdn.example/x/y/"), site.Page("/a/b/c", "../d/")} {
+		for _, raw := range []string{"a", "a/", "../a", "../../../../a", "./a", ".", "..", "/obs/a", "/obs", "/x", "/a//b", "a//b", "?x=1", "#f", "a?b#c", "a#b?c", "https://w.example/a?b", "https://w.example", "https://w.example/../a",
+			"http://ternhill.example/obs/a", "https://ternhill.example/obs/../x", "a/./b/../c", "a/..", "a/.", ".../a", "a;b=1/c", "a,b!c$d(e)*f@g", "a?b?c", "a?/../b", "~a", "_", "a/b?q=/./x", "caf%C3%A9/a%20b.js?x=%2F#%41", "%7euser/%2f/%41"} {
+			if !isPlain(raw) {
+				t.Errorf("%q is not plain", raw)
+				continue
+			}
+			agree(t, p, raw)
+		}
+	}
+}
+
+func agree(t *testing.T, p Page, raw string) {
+	t.Helper()
+	got, _ := p.plainly(raw)
+	u, err := standard.ParseRef(p.base.String(), raw)
+	if err != nil {
+		t.Errorf("%q is no URL", raw)
+		return
+	}
+	want := u.Href(true)
+	if got.Own {
+		want = u.Pathname() + u.Search()
+	}
+	if got.URL != want || got.Own != (u.Host() == p.site.base.Host && p.site.below(u.Pathname())) {
+		t.Errorf("%q on %s: %+v, the standard says %s", raw, p.base, got, want)
+	}
+}
+
+// FuzzResolve: the short way and the standard's agree.
+func FuzzResolve(f *testing.F) {
+	for _, s := range []string{"a/../b", "//x", "https://a.example/b", "..//..", "https://a..b/", "http://a.b.1/"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, raw string) {
+		p := NewSite("https://ternhill.example/obs").Page("/visit/", "")
+		if isPlain(raw) {
+			agree(t, p, raw)
+		}
+		p.Resolve(raw)
+	})
+}
+
+func BenchmarkResolve(b *testing.B) {
+	p := NewSite("https://ternhill.example/obs").Page("/visit/", "")
+	for name, raw := range map[string]string{"plain": "../js/menu.js?v=7", "any": "../js/menü.js?v=7"} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				p.Resolve(raw)
+			}
+		})
 	}
 }
