@@ -47,7 +47,7 @@ it says so, and shows what apply would write.`,
 				case a.format == "json":
 					return report.JSON(w, r.Record)
 				}
-				pr.Show(r)
+				pr.Show(r, a.verbose)
 				return nil
 			})
 		},

@@ -117,7 +117,7 @@ func (a *app) surveyPipe(p *site.Project, as string) error {
 		case "ndjson":
 			return report.NDJSON(w, r)
 		}
-		pr.Show(&run.ShowResult{Record: r, Text: b, From: "file"})
+		pr.Show(&run.ShowResult{Record: r, Text: b, From: "file"}, a.verbose)
 		return nil
 	})
 }

@@ -9,7 +9,7 @@ import (
 )
 
 // Show writes the inventory of one page, in order.
-func (p *Printer) Show(r *run.ShowResult) {
+func (p *Printer) Show(r *run.ShowResult, verbose bool) {
 	rec := r.Record
 	from := map[string]string{"output": "as applied", "next": "as apply would write it", "source": "the source, before the gate", "file": "a page by itself"}[r.From]
 	if r.Notice != "" {
@@ -47,10 +47,57 @@ func (p *Printer) Show(r *run.ShowResult) {
 			t.remark("nothing loads or describes anything here")
 		}
 	}
+	p.media(t, rec, verbose)
 	p.table(t)
 	sum := rec.Cost()
 	p.Line("")
 	p.Line("%s, %s of them blocking, %s (%s compressed), %s", plural(sum.Requests, "request"), p.warn.Render(fmt.Sprint(sum.Blocking)), size(int64(sum.Loaded+sum.Inline)), size(int64(sum.LoadedGzip+sum.InlineGzip)), thirdParties(sum.ThirdParties))
+}
+
+// media adds what the page shows and plays: a line for each kind, or all of it.
+func (p *Printer) media(t *table, rec *inventory.Record, verbose bool) {
+	sums := rec.MediaSums(nil)
+	if len(sums) == 0 {
+		return
+	}
+	t.section("shown and played")
+	for _, s := range sums {
+		t.add("", "", fmt.Sprintf("%s: %s%s", s.Kind, plural(s.Files, "file"), p.besides(&s)), "", size(int64(s.Bytes)), "", "")
+	}
+	if !verbose {
+		t.remark("--verbose lists each")
+		return
+	}
+	for i := range rec.Media {
+		e := &rec.Media[i]
+		t.add(p.element(e)...)
+		for _, m := range e.Brings {
+			t.add(p.imported(e, &m)...)
+		}
+	}
+	for i := range rec.Elements {
+		e := &rec.Elements[i]
+		for _, m := range e.Files {
+			t.add(p.imported(e, &m)...)
+		}
+	}
+}
+
+// besides says what is special about some of the files of a kind.
+func (p *Printer) besides(s *inventory.Sum) string {
+	var out []string
+	add := func(n int, style func(...string) string, what string) {
+		if n > 0 {
+			out = append(out, style(fmt.Sprintf("%d %s", n, what)))
+		}
+	}
+	add(s.Third, p.note.Render, "of third parties")
+	add(s.Dead, p.bad.Render, "that the site does not have")
+	add(s.NoScript, p.dim.Render, "only without scripts")
+	if len(out) == 0 {
+		return ""
+	}
+	return ", " + strings.Join(out, ", ")
 }
 
 func thirdParties(n int) string {

@@ -1,9 +1,12 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
+	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/run"
 )
 
@@ -54,9 +57,51 @@ func (p *Printer) Survey(s *run.SurveyResult, verbose bool) {
 			t.add(p.num.Render(fmt.Sprint(l.Pages)), l.Tag, size(int64(l.Bytes)), size(int64(l.Gzip)), p.how(l), target, p.name.Render(l.Item))
 		}
 	}
+	p.surveyMedia(t, s, verbose)
 	p.table(t)
 	if len(s.Loads) == 0 {
 		p.Line("  %s", p.dim.Render("no page loads anything"))
+	}
+}
+
+// surveyMedia adds what pages show and play: a line for each kind, or all of it.
+func (p *Printer) surveyMedia(t *table, s *run.SurveyResult, verbose bool) {
+	if len(s.Media) == 0 {
+		return
+	}
+	var kinds []inventory.Sum
+	for _, l := range s.Media {
+		i := slices.IndexFunc(kinds, func(x inventory.Sum) bool { return x.Kind == l.Kind })
+		if i < 0 {
+			i = len(kinds)
+			kinds = append(kinds, inventory.Sum{Kind: l.Kind})
+		}
+		k := &kinds[i]
+		k.Files++
+		k.Bytes += l.Bytes
+		if l.Party == "third" {
+			k.Third++
+		}
+		if l.Dead {
+			k.Dead++
+		}
+	}
+	t.section("Shown and played")
+	slices.SortFunc(kinds, func(a, b inventory.Sum) int { return cmp.Or(b.Bytes-a.Bytes, strings.Compare(a.Kind, b.Kind)) })
+	for i := range kinds {
+		k := &kinds[i]
+		t.add("", "", size(int64(k.Bytes)), "", "", fmt.Sprintf("%s: %s%s", k.Kind, plural(k.Files, "file"), p.besides(k)), "")
+	}
+	if !verbose {
+		t.remark("--verbose lists each")
+		return
+	}
+	for _, l := range s.Media {
+		target := Clean(l.Target)
+		if l.Dead {
+			target = p.bad.Render(target) + p.bad.Render("  (no such file)")
+		}
+		t.add(p.num.Render(fmt.Sprint(l.Pages)), l.Tag, size(int64(l.Bytes)), size(int64(l.Gzip)), p.how(l), target, "")
 	}
 }
 

@@ -87,7 +87,7 @@ func (r *ShowResult) written(p *site.Project, pg *page.Page, next []byte) error 
 // gate.
 func takeGated(text []byte, known page.Page, p *site.Project, w inventory.Weights) *inventory.Record {
 	src := markup.Read(text)
-	return inventory.TakeScanned(src, p.Gate.ScanForOwners(src), known, p.Gate.Site, w)
+	return inventory.TakeScanned(src, p.Gate.ScanAll(src), known, p.Gate.Site, w)
 }
 
 // takeOwned is takeGated with the items named that elements are found by.

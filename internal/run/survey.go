@@ -25,10 +25,11 @@ type Load struct {
 	Times  int            `json:"times"`  // elements in all
 	Bytes  int            `json:"bytes"`  // of one
 	Gzip   int            `json:"gzip"`
-	Runs   map[string]int `json:"runs"`         // by how it runs, in elements
-	Area   map[string]int `json:"area"`         // head or body, in elements
-	Dead   bool           `json:"dead"`         // the site has no such file
-	By     string         `json:"by,omitempty"` // the file, or "inline code", that imports or loads it; "" for an element
+	Runs   map[string]int `json:"runs"`           // by how it runs, in elements
+	Area   map[string]int `json:"area"`           // head or body, in elements
+	Dead   bool           `json:"dead"`           // the site has no such file
+	Kind   string         `json:"kind,omitempty"` // of media: what it shows
+	By     string         `json:"by,omitempty"`   // the file, or "inline code", that imports or loads it; "" for an element
 
 	lastPage  int
 	text      string // of an inline script or style
@@ -43,6 +44,8 @@ type SurveyResult struct {
 	Fragments int     `json:"fragments"`
 	Bytes     int64   `json:"bytes"` // of the pages
 	Loads     []*Load `json:"loads"`
+	// Media are the pictures, films, sounds and embedded objects, and what stylesheets name.
+	Media []*Load `json:"media"`
 }
 
 // Survey takes the inventory of the pages in a folder. project, which may be
@@ -134,9 +137,9 @@ func (s *survey) pages(files []site.File) ([]page.Page, error) {
 func (s *survey) take(file []byte, known page.Page) *inventory.Record {
 	src := markup.Read(file)
 	if s.gate == nil {
-		return inventory.TakeScanned(src, markup.Scan(src.Text, nil), known, s.site, s.weights)
+		return inventory.TakeScanned(src, markup.ScanTags(src.Text, nil), known, s.site, s.weights)
 	}
-	r := inventory.TakeScanned(src, s.gate.ScanForOwners(src), known, s.site, s.weights)
+	r := inventory.TakeScanned(src, s.gate.ScanAll(src), known, s.site, s.weights)
 	nameOwners(r, s.gate)
 	return r
 }
@@ -173,11 +176,12 @@ func (s *survey) add(n int, r *inventory.Record) {
 	} else {
 		s.Pages++
 	}
+	s.addMedia(n, r)
 	for i := range r.Elements {
 		e := &r.Elements[i]
 		key := loadKey{tag: e.Tag}
 		switch {
-		case e.Inside == "template" || e.Inside == "noscript":
+		case e.Inside == "template" || e.Inside == "noscript" && !e.Pixel:
 			continue
 		case e.Loads:
 			key.target = e.Target
@@ -204,6 +208,40 @@ func (s *survey) add(n int, r *inventory.Record) {
 				l = s.load(key, &Load{Tag: tag, By: cmp.Or(m.By, "inline code"), Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Item: e.Item, Dead: m.Dead})
 			}
 			l.add(n, r, e)
+		}
+	}
+}
+
+// addMedia counts what a page shows and plays.
+func (s *survey) addMedia(n int, r *inventory.Record) {
+	add := func(kind string, l Load, e *inventory.Element) {
+		key := loadKey{tag: kind, target: l.Target}
+		have := s.byKey[key]
+		if have == nil {
+			l.Kind = kind
+			l.Runs, l.Area, l.lastPage = map[string]int{}, map[string]int{}, -1
+			have = &l
+			s.byKey[key] = have
+			s.Media = append(s.Media, have)
+		}
+		have.add(n, r, e)
+	}
+	for i := range r.Media {
+		e := &r.Media[i]
+		if e.Inside == "template" {
+			continue
+		}
+		if e.Ref.URL != "" && !e.Ref.Data {
+			add(e.Kind(), Load{Tag: e.Tag, Target: e.Target, Party: e.Party, Bytes: e.Bytes, Gzip: e.Gzip, Dead: e.Party == "own" && !s.weights.Has(e.Ref.Path)}, e)
+		}
+		for _, m := range e.Brings {
+			add(e.Kind(), Load{Tag: m.Tag, Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Dead: m.Dead}, e)
+		}
+	}
+	for i := range r.Elements {
+		for _, m := range r.Elements[i].Files {
+			kind := map[string]string{"font": inventory.NamedFonts}[m.Tag]
+			add(cmp.Or(kind, inventory.NamedPictures), Load{Tag: m.Tag, Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Dead: m.Dead, By: cmp.Or(m.By, "inline styles")}, &r.Elements[i])
 		}
 	}
 }
@@ -243,9 +281,19 @@ func inlineLabel(text string) string {
 // finish sorts what was found: the site's own, then third parties', then inline;
 // within each what most pages have first.
 func (s *survey) finish() *SurveyResult {
+	for _, list := range [][]*Load{s.Loads, s.Media} {
+		sortLoads(list)
+	}
+	if s.Media == nil {
+		s.Media = []*Load{}
+	}
+	return &s.SurveyResult
+}
+
+func sortLoads(list []*Load) {
 	rank := map[string]int{"own": 0, "third": 1, "inline": 2}
-	sort.SliceStable(s.Loads, func(i, j int) bool {
-		a, b := s.Loads[i], s.Loads[j]
+	sort.SliceStable(list, func(i, j int) bool {
+		a, b := list[i], list[j]
 		if a.Party != b.Party {
 			return rank[a.Party] < rank[b.Party]
 		}
@@ -257,5 +305,4 @@ func (s *survey) finish() *SurveyResult {
 		}
 		return a.Target < b.Target
 	})
-	return &s.SurveyResult
 }

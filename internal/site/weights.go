@@ -1,6 +1,7 @@
 package site
 
 import (
+	"path/filepath"
 	"strings"
 	"sync"
 
@@ -14,9 +15,9 @@ import (
 // may be used from several goroutines.
 type Weights struct {
 	root  string
-	files sync.Map // path -> *weight
-	texts sync.Map // digest -> int
-	known map[string]bool
+	files sync.Map         // path -> *weight
+	texts sync.Map         // digest -> int
+	known map[string]int64 // sizes of the files there are; nil to look for each
 	// Roughly leaves out what inline texts weigh compressed, where nobody asks.
 	Roughly bool
 	inventory.Imports
@@ -33,22 +34,32 @@ type weight struct {
 func NewWeights(root string, list []File) *Weights {
 	w := &Weights{root: root}
 	if list != nil {
-		w.known = make(map[string]bool, len(list))
+		w.known = make(map[string]int64, len(list))
 	}
 	for _, f := range list {
-		w.known["/"+normal(f.Path)] = true
+		w.known["/"+normal(f.Path)] = f.Size
 	}
 	w.Imports = inventory.Imports{Weights: w, Read: w.Read}
 	return w
 }
 
 // Has reports whether the site has a file at a path, which may name a page.
-func (w *Weights) Has(path string) bool { return w.known == nil || w.known[path] }
+func (w *Weights) Has(path string) bool {
+	_, ok := w.known[path]
+	return ok || w.known == nil
+}
+
+// packed are the endings of files that no server compresses, since they are.
+var packed = map[string]bool{".png": true, ".jpg": true, ".jpeg": true, ".gif": true, ".webp": true, ".avif": true, ".woff": true, ".woff2": true,
+	".mp4": true, ".webm": true, ".ogg": true, ".mp3": true, ".mov": true, ".pdf": true, ".zip": true, ".gz": true}
 
 // File implements inventory.Weights.
 func (w *Weights) File(path string) (bytes, gz int, ok bool) {
 	if !w.Has(path) || strings.HasSuffix(path, "/") {
 		return 0, 0, false
+	}
+	if n, ok := w.known[path]; ok && packed[strings.ToLower(filepath.Ext(path))] {
+		return int(n), int(n), true
 	}
 	v, _ := w.files.LoadOrStore(path, &weight{})
 	x := v.(*weight)

@@ -100,6 +100,7 @@ type Site struct {
 	mutex     sync.Mutex      // guards what follows
 	loaded    map[string]int  // paths that elements of pages load -> times
 	imported  map[string]*imported
+	asked     map[string]*asked       // by the file that asks and the target
 	named     map[string]bool         // base names of Code that stand in pages
 	styled    map[evidence.Styled]int // pages that have a name and load a stylesheet for it
 

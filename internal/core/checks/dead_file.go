@@ -18,19 +18,32 @@ site.js on most servers. Mend the address, or take the element out.`,
 		if p.Site == nil {
 			return
 		}
-		for i := range p.Elements {
-			e := &p.Elements[i]
+		told := map[string]bool{} // one address is one cause
+		for e := range p.All() {
 			if Own(e) {
 				for _, m := range e.Gets() {
-					if m.Dead {
+					if m.Dead && m.By == "" && !told[m.Target] {
+						told[m.Target] = true
 						p.At(e, fmt.Sprintf("%s %s %s: the site has no such file", importer(e, &m), m.How(), m.Written()), "mend the address there, or take it out")
 					}
 				}
 			}
-			if !e.Loads || !e.Ref.Own || e.Inside == "template" || p.Site.HasFile(e.Ref.Path) {
+			if !e.Loads || !e.Ref.Own || e.Inside == "template" || told[e.Tag+" "+e.Target] || p.Site.HasFile(e.Ref.Path) {
 				continue
 			}
+			told[e.Tag+" "+e.Target] = true
 			p.At(e, fmt.Sprintf("%s: the site has no such file", e.URL), "mend the address, or take the "+e.Tag+" out")
 		}
+	},
+	Site: func(s *SitePass) {
+		s.eachAsked(func(a *asked) {
+			if !a.Dead {
+				return
+			}
+			s.atAsked(a, a.says()+": the site has no such file", "mend the address there, or take it out")
+			if a.Later { // a browser asks for it only once a rule matches, or somebody clicks
+				s.findings[len(s.findings)-1].Severity = gatefile.Warning.String()
+			}
+		})
 	},
 }

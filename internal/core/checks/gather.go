@@ -1,9 +1,14 @@
 package checks
 
 import (
+	"fmt"
+	"maps"
 	"path"
+	"slices"
+	"strings"
 
 	"yellowgate/internal/core/evidence"
+	"yellowgate/internal/core/inventory"
 )
 
 // What the pages of a site load, gathered while they are looked at, for the checks
@@ -15,9 +20,63 @@ type imported struct {
 	by    string // the first file, by name, that imports it
 }
 
+// An asked is a file that another file of the site asks for: by an import, a url(), or code
+// that runs. Whatever is wrong with it is wrong there, however many pages load that file.
+type asked struct {
+	inventory.Import
+	pages  int
+	secure bool // one of the pages comes over https
+}
+
+// says tells who asks for it and on how many pages.
+func (a *asked) says() string {
+	how := a.How()
+	if a.Later && a.Tag != "script" && a.Tag != "import" {
+		how = "names"
+	}
+	pages := "on 1 page"
+	if a.pages > 1 {
+		pages = fmt.Sprintf("on %d pages", a.pages)
+	}
+	return fmt.Sprintf("%s, loaded %s, %s %s", a.By, pages, how, a.Written())
+}
+
+// ask adds what a file asks for.
+func (s *Site) ask(m *inventory.Import, secure bool) {
+	key := m.By + "\x00" + m.Target
+	a := s.asked[key]
+	if a == nil {
+		a = &asked{Import: *m}
+		s.asked[key] = a
+	}
+	a.pages++
+	a.secure = a.secure || secure
+	a.Later = a.Later && m.Later
+}
+
+// eachAsked visits what files ask for, in one order.
+func (s *SitePass) eachAsked(visit func(*asked)) {
+	if s.Site == nil {
+		return
+	}
+	for _, key := range slices.Sorted(maps.Keys(s.Site.asked)) {
+		visit(s.Site.asked[key])
+	}
+}
+
+// atAsked adds a finding at the file that asks.
+func (s *SitePass) atAsked(a *asked, message, remedy string) {
+	line := max(a.Line, 1)
+	if a.Line == 0 && s.Site.Read != nil {
+		line = s.lineOf(a.By, a.Target)
+	}
+	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", strings.TrimPrefix(a.By, "/"), line, 1, "", message, remedy})
+}
+
 // Prepare makes the site ready for the checks that read stylesheets and scripts: the
 // stylesheets among Code are read.
 func (s *Site) Prepare() {
+	s.asked = map[string]*asked{}
 	s.loaded, s.imported, s.named, s.styled = map[string]int{}, map[string]*imported{}, map[string]bool{}, map[evidence.Styled]int{}
 	s.codeNames = map[string]bool{}
 	var sheets []string
@@ -66,6 +125,15 @@ func (p *Pass) gather() {
 		e := &p.Elements[i]
 		if e.Loads && e.Party == "own" {
 			s.loaded[e.Ref.Path]++
+		}
+		if Own(e) {
+			for _, list := range [][]inventory.Import{e.Imports, e.Brings, e.Files} {
+				for k := range list {
+					if m := &list[k]; m.By != "" && (m.Dead || m.Party == "third") {
+						s.ask(m, p.Base.Secure())
+					}
+				}
+			}
 		}
 		for _, m := range e.Gets() {
 			x := s.imported[m.Target]

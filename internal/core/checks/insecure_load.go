@@ -14,8 +14,7 @@ and warns of the rest. Write https.`,
 	Bad:  "<script src=\"http://count.example/c.js\"></script>",
 	Good: "<script src=\"https://count.example/c.js\"></script>",
 	Page: func(p *Pass) {
-		for i := range p.Elements {
-			e := &p.Elements[i]
+		for e := range p.All() {
 			if !Own(e) || !p.Base.Secure() {
 				continue
 			}
@@ -23,10 +22,17 @@ and warns of the rest. Write https.`,
 				p.At(e, e.URL+" is loaded without encryption", "write https://")
 			}
 			for _, m := range e.Gets() {
-				if strings.HasPrefix(m.Target, "http://") {
+				if m.By == "" && strings.HasPrefix(m.Target, "http://") {
 					p.At(e, importer(e, &m)+" "+m.How()+" "+m.Written()+" without encryption", "write https:// there")
 				}
 			}
 		}
+	},
+	Site: func(s *SitePass) {
+		s.eachAsked(func(a *asked) {
+			if a.secure && strings.HasPrefix(a.Target, "http://") {
+				s.atAsked(a, a.says()+" without encryption", "write https:// there")
+			}
+		})
 	},
 }

@@ -17,8 +17,7 @@ for whoever wrote the page, and for nobody else. Write the path within the site.
 	Bad:  "<script src=\"http://localhost:3000/menu.js\"></script>",
 	Good: "<script src=\"/js/menu.js\" defer></script>",
 	Page: func(p *Pass) {
-		for i := range p.Elements {
-			e := &p.Elements[i]
+		for e := range p.All() {
 			if !Own(e) || e.URL == "" || !e.Loads && e.Party != "third" && !driveLetter.MatchString(e.URL) && !strings.HasPrefix(strings.ToLower(e.URL), "file:") {
 				continue
 			}

@@ -57,9 +57,9 @@ func TestImportChecks(t *testing.T) {
 	page := "<link rel=stylesheet href=/a.css><p>"
 	for _, c := range []struct{ css, want string }{
 		{"@import 'b.css'; p{}", ""},
-		{"@import 'gone.css'; p{}", "a.html:1 dead-file"},
-		{"@import 'b.css'; @import url(https://fonts.example/f.css); p{}", "a.html:1 unexpected-host"},
-		{"@import 'http://trusted.example/f.css'; p{}", "a.html:1 insecure-load"},
+		{"@import 'gone.css'; p{}", "a.css:1 dead-file"},
+		{"@import 'b.css'; @import url(https://fonts.example/f.css); p{}", "a.css:1 unexpected-host"},
+		{"@import 'http://trusted.example/f.css'; p{}", "a.css:1 insecure-load"},
 		{"@import 'https://trusted.example/f.css'; p{}", ""},
 	} {
 		f := folder{"/a.css": c.css, "/b.css": "@import 'a.css'; i{}", "/a.html": page}

@@ -20,8 +20,7 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 		if p.Site == nil || len(p.Site.Trust) == 0 {
 			return
 		}
-		for i := range p.Elements {
-			e := &p.Elements[i]
+		for e := range p.All() {
 			if !Own(e) {
 				continue
 			}
@@ -29,11 +28,21 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 				p.At(e, host+" is not among the trusted hosts", "add it under site.trust, or take the code out with found and pages: none")
 			}
 			for _, m := range e.Gets() {
-				if host := strings.ToLower(inventory.Host(m.Target)); m.Party == "third" && !p.Site.trusts(host) {
+				if host := strings.ToLower(inventory.Host(m.Target)); m.By == "" && m.Party == "third" && !p.Site.trusts(host) {
 					p.At(e, host+" is not among the trusted hosts; "+importer(e, &m)+" "+m.How()+" "+m.Written(), "add it under site.trust, or take it out")
 				}
 			}
 		}
+	},
+	Site: func(s *SitePass) {
+		if s.Site == nil || len(s.Site.Trust) == 0 {
+			return
+		}
+		s.eachAsked(func(a *asked) {
+			if host := strings.ToLower(inventory.Host(a.Target)); a.Party == "third" && !s.Site.trusts(host) {
+				s.atAsked(a, host+" is not among the trusted hosts; "+a.says(), "add it under site.trust, or take it out")
+			}
+		})
 	},
 }
 

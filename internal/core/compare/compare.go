@@ -306,8 +306,7 @@ const imported = "import"
 // withImports lists the elements of a page, each followed by what it imports, and those of
 // items that load nothing.
 func withImports(r *inventory.Record) (out []*inventory.Element) {
-	for i := range r.Elements {
-		e := &r.Elements[i]
+	for e := range r.All() {
 		out = append(out, e)
 		for _, m := range e.Gets() {
 			out = append(out, &inventory.Element{Offset: -1, Tag: imported, Area: e.Area, Inside: e.Inside, Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Item: e.Item})

@@ -1,6 +1,11 @@
 package inventory
 
-import "net/url"
+import (
+	"iter"
+	"net/url"
+	"slices"
+	"strings"
+)
 
 // Cost is what a page costs a visitor besides its own HTML, imports included.
 type Cost struct {
@@ -23,8 +28,8 @@ func (r *Record) Cost() Cost { return r.CostWhere(func(e *Element) bool { return
 // something: a saved record does not tell.
 func (r *Record) CostWhere(loads func(*Element) bool) (c Cost) {
 	hosts := map[string]bool{}
-	for i := range r.Elements {
-		e := &r.Elements[i]
+	for i := range len(r.Elements) + len(r.Media) {
+		e := r.element(i)
 		if e.Inside != "" {
 			continue
 		}
@@ -49,7 +54,7 @@ func (r *Record) CostWhere(loads func(*Element) bool) (c Cost) {
 		}
 		if loads(e) {
 			load(into, e.Target, e.Party, e.Bytes, e.Gzip, e.Runs == "blocking")
-		} else {
+		} else if e.Party == "inline" {
 			*into += e.Bytes
 			c.Inline += e.Bytes
 			c.InlineGzip += e.Gzip
@@ -79,14 +84,97 @@ func (e *Element) Fetched() bool {
 		return e.URL != ""
 	case "link":
 		return e.Loads || e.Runs != "" || e.Bytes > 0
+	case "title", "meta", "base", "style", "noscript", "template", "dialog":
+		return false
 	}
-	return false
+	return e.URL != "" && e.Runs != OnDemand && !strings.HasPrefix(e.Target, "data:")
+}
+
+// OnDemand says how a film runs that loads only once somebody plays it, and a source that a
+// browser may choose instead of another.
+const OnDemand = "on demand"
+
+// All visits the elements of the page and then its media.
+func (r *Record) All() iter.Seq[*Element] {
+	return func(yield func(*Element) bool) {
+		for i := range len(r.Elements) + len(r.Media) {
+			if !yield(r.element(i)) {
+				return
+			}
+		}
+	}
+}
+
+// A Sum is what a page's media of one kind come to, or what its stylesheets may ask for.
+type Sum struct {
+	Kind  string `json:"kind"`
+	Files int    `json:"files"` // each address once
+	Bytes int    `json:"bytes"`
+	Third int    `json:"third"` // of the files: third parties'
+	Dead  int    `json:"dead"`  // of the files: the site has none
+	// NoScript counts those that only a browser without scripts asks for.
+	NoScript int `json:"noscript"`
+}
+
+// MediaSums sums up the media by kind, and the pictures and fonts that the page's stylesheets
+// name: a browser asks for those once a rule matches.
+func (r *Record) MediaSums(has func(path string) bool) (out []Sum) {
+	seen := map[[2]string]bool{}
+	add := func(kind, target, party string, bytes int, dead, noscript bool) {
+		i := slices.IndexFunc(out, func(s Sum) bool { return s.Kind == kind })
+		if i < 0 {
+			i = len(out)
+			out = append(out, Sum{Kind: kind})
+		}
+		if target == "" || seen[[2]string{kind, target}] {
+			return
+		}
+		seen[[2]string{kind, target}] = true
+		s := &out[i]
+		s.Files++
+		s.Bytes += bytes
+		for n, is := range map[*int]bool{&s.Third: party == "third", &s.Dead: dead, &s.NoScript: noscript} {
+			if is {
+				*n++
+			}
+		}
+	}
+	for i := range r.Media {
+		e := &r.Media[i]
+		if e.Inside == "template" {
+			continue
+		}
+		if e.Target != "" {
+			add(e.Kind(), e.Target, e.Party, e.Bytes, e.Party == "own" && has != nil && !has(e.Ref.Path), e.Inside == "noscript")
+		}
+		for _, m := range e.Brings {
+			add(e.Kind(), m.Target, m.Party, m.Bytes, m.Dead, e.Inside == "noscript")
+		}
+	}
+	for i := range r.Elements {
+		for _, m := range r.Elements[i].Files {
+			kind := NamedPictures
+			if m.Tag == "font" {
+				kind = NamedFonts
+			}
+			add(kind, m.Target, m.Party, m.Bytes, m.Dead, false)
+		}
+	}
+	return out
+}
+
+// element is the i-th element of the page, media after the others.
+func (r *Record) element(i int) *Element {
+	if i < len(r.Elements) {
+		return &r.Elements[i]
+	}
+	return &r.Media[i-len(r.Elements)]
 }
 
 // Restore fills in what a saved record does not have and its written fields tell.
 func (r *Record) Restore() {
-	for i := range r.Elements {
-		e := &r.Elements[i]
+	for i := range len(r.Elements) + len(r.Media) {
+		e := r.element(i)
 		e.Loads = e.Fetched()
 		if e.Label == "" && e.Tag == "link" && e.Runs == "blocking" {
 			e.Label = "stylesheet"

@@ -43,6 +43,10 @@ type Follower interface {
 	// FollowScript returns what a script asks for as it runs: the file at a path, or an
 	// inline text that begins in a line of the page. What it gets by that is followed too.
 	FollowScript(base weburl.Page, site *weburl.Site, path string, text []byte, line int) []Import
+	// StyleFiles returns what a stylesheet of the site names with url().
+	StyleFiles(site *weburl.Site, path string) []Import
+	// TextFiles does the same for an inline text that begins in a line of the page.
+	TextFiles(base weburl.Page, text []byte, line int) []Import
 }
 
 // Imports follows imports, each file once. It may be used from several goroutines.
@@ -52,6 +56,7 @@ type Imports struct {
 
 	written sync.Map // importKey -> []string, URLs as a file writes them
 	reached sync.Map // importKey -> []Import
+	files   sync.Map // path -> []Import
 	asks    sync.Map // path, or digest of a file -> []asked
 }
 
@@ -205,10 +210,26 @@ func askedBy(text []byte, before int) (out []asked) {
 	if len(text) > MaxScript {
 		return nil
 	}
-	for _, a := range syntax.ScriptAsks(text).List {
-		out = append(out, asked{a, before + 1 + bytes.Count(text[:a.Offset], []byte("\n"))})
+	list := syntax.ScriptAsks(text).List
+	slices.SortStableFunc(list, func(a, b syntax.Asked) int { return a.Offset - b.Offset })
+	lines := lineCounter{text: text, line: before + 1}
+	for _, a := range list {
+		out = append(out, asked{a, lines.at(a.Offset)})
 	}
 	return out
+}
+
+// A lineCounter tells the lines of offsets that are asked for in order.
+type lineCounter struct {
+	text   []byte
+	offset int
+	line   int // at the offset
+}
+
+func (c *lineCounter) at(offset int) int {
+	c.line += bytes.Count(c.text[c.offset:max(offset, c.offset)], []byte("\n"))
+	c.offset = max(offset, c.offset)
+	return c.line
 }
 
 func (m *Imports) askedByFile(path string) (list []asked) {
@@ -281,6 +302,13 @@ func (r *Record) follow(e *Element, site *weburl.Site, weights Weights) {
 	if !ok || !r.live(e.El) {
 		return
 	}
+	switch {
+	case !e.IsStylesheet() && e.El.Tag != markup.TagStyle:
+	case e.Loads && e.Party == "own":
+		e.Files = f.StyleFiles(site, e.Ref.Path)
+	case e.Party == "inline" && e.Bytes > 0:
+		e.Files = f.TextFiles(r.Base, r.Source.Text[e.El.TagEnd:e.El.ContentEnd], e.Line+bytes.Count(r.Source.Text[e.El.Start:e.El.TagEnd], []byte("\n")))
+	}
 	module := e.Runs == "module" || e.Runs == "async" && e.module
 	var list []Import
 	switch {
@@ -291,6 +319,14 @@ func (r *Record) follow(e *Element, site *weburl.Site, weights Weights) {
 		list = f.FollowText(r.Base, site, r.Source.Text[e.El.TagEnd:e.El.ContentEnd], module)
 	}
 	e.Imports = r.fresh(list)
+	if len(e.Files) > 0 || len(e.Imports) > 0 && e.Tag != "script" {
+		e.Files = slices.Clip(e.Files)
+		for _, i := range e.Imports {
+			if i.Party == "own" && !i.Dead && e.Tag != "script" {
+				e.Files = append(e.Files, f.StyleFiles(site, i.Target)...)
+			}
+		}
+	}
 	list = nil
 	switch {
 	case !e.IsScript():

@@ -34,6 +34,8 @@ type Record struct {
 	Fragment bool      `json:"fragment,omitempty"`
 	Frameset bool      `json:"frameset,omitempty"`
 	Elements []Element `json:"elements"`
+	// Media are the pictures, films, sounds and embedded objects, in document order.
+	Media []Element `json:"media,omitempty"`
 	// Extras are elements of items that load and describe nothing, such as a container:
 	// they are compared, and no part of the inventory.
 	Extras []Element      `json:"-"`
@@ -72,7 +74,10 @@ type Element struct {
 	Content  string `json:"content,omitempty"`
 
 	Imports []Import `json:"imports,omitempty"` // what its file or text imports
-	Brings  []Import `json:"loads,omitempty"`   // what its code loads as it runs
+	Brings  []Import `json:"loads,omitempty"`   // what its code loads as it runs, or a picture besides its URL
+	Pixel   bool     `json:"pixel,omitempty"`   // a picture that nobody sees
+	// Files are what a stylesheet names with url(): a page with a rule that matches gets them.
+	Files []Import `json:"-"`
 
 	El    markup.Element `json:"-"` // the same in the scan, offsets in the scanned text
 	Label string         `json:"-"` // what it says: a title's text, a meta's name and content
@@ -152,7 +157,7 @@ type Weights interface {
 // Take reads a page. known holds its path and file; weights may be nil.
 func Take(file []byte, known page.Page, site *weburl.Site, weights Weights) *Record {
 	src := markup.Read(file)
-	return TakeScanned(src, markup.Scan(src.Text, nil), known, site, weights)
+	return TakeScanned(src, markup.ScanTags(src.Text, nil), known, site, weights)
 }
 
 // TakeScanned is Take for a page that was read already.
@@ -190,6 +195,7 @@ func TakeScanned(src *markup.Source, scan *markup.Page, known page.Page, site *w
 	}
 	r.offsets(ends)
 	r.once()
+	r.media(weights)
 	return r
 }
 
