@@ -54,16 +54,16 @@ func Named(name string) *Check {
 
 var all = []*Check{
 	answerNotVisible, brokenHead, canonicalDead, canonicalElsewhere, canonicalMissing, canonicalNoindexed, canonicalRelative, canonicalRepeated,
-	charsetLate, charsetMissing, descriptionLength, descriptionMissing, descriptionRepeated, descriptionShared, iconMissing,
-	langMissing, metaInBody, namelessMeta, noindexedInSitemap, noZoom, oldDoctype, robotsConflict, socialIncomplete,
+	charsetConflict, charsetLate, charsetMissing, deadRefresh, descriptionLength, descriptionMissing, descriptionRepeated, descriptionShared, iconMissing,
+	langMissing, metaInBody, namelessMeta, noindexedInSitemap, noZoom, oldDoctype, robotsConflict, socialImage, socialIncomplete,
 	structuredIncomplete, structuredInvalid, titleEmpty, titleLength, titleMissing,
 	titleRepeated, titleShared, unlistedInSitemap, viewportMissing, viewportRepeated,
-	blockingScript, blockingStyle, deadFile, doubleLoad, importedEverywhere, insecureLoad, integrityWithoutCrossorigin, lateStyle, localAddress, missingStyle, noIntegrity,
+	blockedByPolicy, blockingScript, blockingStyle, deadFile, doubleLoad, ignoredElement, importedEverywhere, insecureLoad, integrityWithoutCrossorigin, lateStyle, localAddress, missingStyle, noIntegrity,
 	orphanFile, overBudget, repeatedRules, twinLibrary, unexpectedHost, unpinnedVersion, unusedPreload, unusedStyle, wrongIntegrity,
 	editedOutput, idleLine, itemDiffers, keptOutNeed, lateNeed, leakedItem, metadataDiffers, metVariants, misplacedItem, missingItem, missingPage,
 	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unread, unknownSpot,
 	popupClash, repeatedId, unlabelledPopup, unreachablePopup,
-	bareCode, codeBreaksHead, codeSyntax, tagsInText, unclosedTag,
+	bareCode, codeBreaksHead, codeSyntax, lostRule, tagsInText, tooEarly, unclosedTag,
 }
 
 // A Finding is one result of one check.

@@ -22,6 +22,7 @@ type Script struct {
 	asked   map[string]bool // names that it looks for before it calls them
 	usesAny bool            // it gets at global names that it puts together
 	Words   map[string]bool // words in its texts, such as classes that it sets
+	Early   []string        // global names that it calls at once, before any other script runs
 	Unknown Unknown         // what it does that cannot be followed
 }
 
@@ -77,6 +78,7 @@ func ReadScript(text []byte, module bool) *Script {
 		w.runs(f, w.walked[f] == asDependent)
 		w.bodies()
 	}
+	w.script.Early = w.earlyCalls(ast)
 	return w.script
 }
 

@@ -20,7 +20,7 @@ func Best(name string, candidates []string) string {
 		if len(c)-len(name) > limit || len(name)-len(c) > limit {
 			continue
 		}
-		if d := distance(low, strings.ToLower(c)); d <= limit && c != name {
+		if d := Distance(low, strings.ToLower(c)); d <= limit && c != name {
 			best, limit = c, d-1
 		}
 	}
@@ -42,9 +42,9 @@ func Suggest(name string, candidates []string) string {
 	return ""
 }
 
-// distance is the edit distance in which a swap of neighbours counts as one
+// Distance is the edit distance in which a swap of neighbours counts as one
 // edit (Damerau, optimal string alignment).
-func distance(a, b string) int {
+func Distance(a, b string) int {
 	before, last, row := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
 	for j := range last {
 		last[j] = j

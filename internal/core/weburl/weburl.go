@@ -282,6 +282,13 @@ func (r Ref) WithoutQuery() string {
 // Secure reports whether the page comes over https, as far as is known.
 func (p Page) Secure() bool { return p.site.base.Scheme != "http" }
 
+// Address is the address of the site, or of a stand-in for it, with a path of the site's.
+func (p Page) Address(path string) *url.URL {
+	u := *p.site.base
+	u.Path = p.site.path + path
+	return &u
+}
+
 // Host is the host of the page's base, with its port.
 func (p Page) Host() string { return p.base.Host }
 

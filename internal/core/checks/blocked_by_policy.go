@@ -1,0 +1,149 @@
+package checks
+
+import (
+	"fmt"
+	"net/url"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/policy"
+)
+
+var blockedByPolicy = &Check{
+	Name: "blocked-by-policy", Family: "loading", Severity: gatefile.Error,
+	Title: "the page's own policy stops what it loads",
+	Doc: `The page has a Content-Security-Policy in a meta element, and by that a browser refuses the
+element: the script does not run, the style does not apply, the picture is not shown. The
+finding names the directive. Let the host in there, give inline code a nonce or its digest,
+or take the element out. A policy is in force for what stands below it.`,
+	Bad:  "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'\">\n<script src=\"https://count.example/c.js\" async></script>",
+	Good: "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self' https://count.example\">\n<script src=\"https://count.example/c.js\" async></script>",
+	Page: func(p *Pass) {
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if e.Tag != "meta" || !Own(e) || e.Area != "head" {
+				continue
+			}
+			if v, _ := p.Source.Attr(e.El.Start, "http-equiv"); strings.EqualFold(strings.TrimSpace(v), "content-security-policy") {
+				p.stopped(policy.Parse(e.Content), e)
+			}
+		}
+	},
+}
+
+// policyKinds are what a policy calls what elements load.
+var policyKinds = map[string]string{"script": policy.Script, "iframe": policy.Frame, "img": policy.Image, "source": policy.Image, "input": policy.Image, "image": policy.Image,
+	"use": policy.Image, "video": policy.Media, "audio": policy.Media, "track": policy.Media, "object": policy.Object, "embed": policy.Object, "import": policy.Script}
+
+// stopped tells what below an element a policy stops.
+func (p *Pass) stopped(rules *policy.Policy, from *inventory.Element) {
+	here := p.Base.Address(p.Path)
+	whole := func(target, party string) *url.URL {
+		if party == "own" {
+			return p.Base.Address(target)
+		}
+		u, err := url.Parse(target)
+		if err != nil {
+			return nil
+		}
+		return u
+	}
+	for e := range p.All() {
+		if !Own(e) || e.El.Start < from.El.Start {
+			continue
+		}
+		attr := func(name string) string {
+			v, _ := markup.AttrValue(p.Source.Text, e.El.Start, name)
+			return v
+		}
+		kind := policyKinds[e.Tag]
+		switch {
+		case e.IsStylesheet():
+			kind = policy.Style
+		case e.Tag == "source" && e.Kind() == inventory.Playing:
+			kind = policy.Media
+		case e.Tag == "link" && e.Rel != "" && strings.Contains(strings.ToLower(e.Rel), "icon"), e.Label == "style":
+			kind = policy.Image
+		}
+		if u := whole(e.Target, e.Party); e.Loads && kind != "" && u != nil {
+			if by := rules.Stops(policy.Load{Kind: kind, URL: u, Page: here, Nonce: attr("nonce"), Integrity: attr("integrity"), Parsed: true}); by != "" {
+				p.At(e, fmt.Sprintf("%s does not let in %s (policy in line %d)", by, e.URL, from.Line), "add its host to "+by+", or take the "+e.Tag+" out")
+				continue
+			}
+		}
+		if (e.IsScript() || e.Tag == "style") && e.Party == "inline" && e.El.ContentEnd > e.El.TagEnd {
+			kind := policy.Script
+			if e.Tag == "style" {
+				kind = policy.Style
+			}
+			text := string(p.Source.Text[e.El.TagEnd:e.El.ContentEnd])
+			if by := rules.StopsText(kind, text, attr("nonce")); by != "" {
+				p.At(e, fmt.Sprintf("%s does not let in inline code (policy in line %d)", by, from.Line), "give it a nonce, add its digest to "+by+", or put it into a file")
+				continue
+			}
+		}
+		for _, m := range e.Brings {
+			kind := policyKinds[m.Tag]
+			if m.Tag == "link" {
+				kind = policy.Style
+			}
+			if u := whole(m.Target, m.Party); m.By == "" && e.IsScript() && kind != "" && u != nil {
+				if by := rules.Stops(policy.Load{Kind: kind, URL: u, Page: here}); by != "" {
+					p.At(e, fmt.Sprintf("%s does not let in %s, which this script loads (policy in line %d)", by, m.Written(), from.Line), "add its host to "+by)
+				}
+			}
+		}
+	}
+	p.stoppedAttributes(rules, from)
+}
+
+// stoppedAttributes tells of event handlers and style attributes, all of a kind at the first.
+func (p *Pass) stoppedAttributes(rules *policy.Policy, from *inventory.Element) {
+	type kind struct {
+		name, kind, remedy string
+		first, count       int
+		by                 string
+	}
+	kinds := []kind{{name: "event handler", kind: policy.Handler, remedy: "add the listeners in a script"}, {name: "style attribute", kind: policy.Attribute, remedy: "put the styles into a stylesheet"}}
+	for _, t := range p.Scan.Tags {
+		if int(t.Start) < from.El.Start || t.End == t.NameEnd+1 {
+			continue
+		}
+		tag := p.Source.Text[:t.End]
+		for i := int(t.NameEnd); ; {
+			a, next, ok := markup.NextAttr(tag, i)
+			if !ok {
+				break
+			}
+			i = next
+			name := strings.ToLower(string(tag[a.Name.Start:a.Name.End]))
+			k := 0
+			switch {
+			case name == "style":
+				k = 1
+			case !strings.HasPrefix(name, "on") || len(name) < 4:
+				continue
+			}
+			if by := rules.StopsText(kinds[k].kind, p.Source.AttrText(a), ""); by != "" {
+				if kinds[k].count++; kinds[k].count == 1 {
+					kinds[k].first, kinds[k].by = int(t.Start), by
+				}
+			}
+		}
+	}
+	for _, k := range kinds {
+		if k.count > 0 {
+			line, column := p.locate(k.first)
+			p.Report(line, column, "", fmt.Sprintf("%s does not let in %s (policy in line %d)", k.by, counted(k.count, k.name), from.Line), k.remedy)
+		}
+	}
+}
+
+func counted(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}

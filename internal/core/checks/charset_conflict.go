@@ -1,0 +1,69 @@
+package checks
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"golang.org/x/net/html/charset"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/inventory"
+)
+
+var charsetConflict = &Check{
+	Name: "charset-conflict", Family: "head", Severity: gatefile.Warning,
+	Title: "the page declares two encodings",
+	Doc: `A browser heeds the first declaration that it meets, a byte order mark before all others.
+Another one that says something else is wrong for somebody: for the browser, or for whoever
+reads the file by it. Keep one, as utf-8.`,
+	Bad:  "<head>\n<meta charset=\"utf-8\">\n<meta http-equiv=\"Content-Type\" content=\"text/html; charset=iso-8859-1\">\n<title>Visit</title>\n</head>",
+	Good: "<head>\n<meta charset=\"utf-8\">\n<title>Visit</title>\n</head>",
+	Page: func(p *Pass) {
+		first, at := "", 0
+		if strings.HasPrefix(string(p.Source.File[:min(3, len(p.Source.File))]), "\xef\xbb\xbf") {
+			first = "utf-8"
+		}
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if e.Tag != "meta" || !Own(e) {
+				continue
+			}
+			label := declared(p, e)
+			if label == "" {
+				continue
+			}
+			name := label
+			if _, known := charset.Lookup(label); known != "" {
+				name = known
+			}
+			switch {
+			case first == "":
+				first, at = name, e.Line
+			case name != first && at == 0:
+				p.At(e, fmt.Sprintf("it says %s, and the file begins with a byte order mark of utf-8, which counts", label), "take it out, or make it utf-8")
+			case name != first:
+				p.At(e, fmt.Sprintf("it says %s, and line %d says %s, which counts", label, at, first), "keep one of them")
+			}
+		}
+	},
+}
+
+var charsetIn = regexp.MustCompile(`(?i)charset\s*=\s*["']?([^"'\s;]+)`)
+
+// declared is the encoding that a meta declares, "" for none (HTML, 13.2.3.3).
+func declared(p *Pass, e *inventory.Element) string {
+	attr := func(name string) string {
+		v, _ := p.Source.Attr(e.El.Start, name)
+		return strings.ToLower(strings.TrimSpace(v))
+	}
+	if label := attr("charset"); label != "" {
+		return label
+	}
+	if attr("http-equiv") == "content-type" {
+		if m := charsetIn.FindStringSubmatch(attr("content")); m != nil {
+			return m[1]
+		}
+	}
+	return ""
+}

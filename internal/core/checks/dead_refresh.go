@@ -1,0 +1,42 @@
+package checks
+
+import (
+	"regexp"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+)
+
+var deadRefresh = &Check{
+	Name: "dead-refresh", Family: "head", Severity: gatefile.Error,
+	Title: "the page leads to a page that the site does not have",
+	Doc: `A meta refresh takes visitors to another address, and there is no such page or file: they
+get an error in place of what they came for. Mend the address. Capital letters count.`,
+	Bad:  "-- site/visit/index.html --\n<title>Visit</title>\n-- site/old/index.html --\n<meta http-equiv=\"refresh\" content=\"0; url=/vist/\">",
+	Good: "-- site/visit/index.html --\n<title>Visit</title>\n-- site/old/index.html --\n<meta http-equiv=\"refresh\" content=\"0; url=/visit/\">",
+	Page: func(p *Pass) {
+		if p.Site == nil || p.Site.HasFile == nil {
+			return
+		}
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if e.Tag != "meta" || !Own(e) {
+				continue
+			}
+			if v, _ := p.Source.Attr(e.El.Start, "http-equiv"); !strings.EqualFold(strings.TrimSpace(v), "refresh") {
+				continue
+			}
+			m := refreshTo.FindStringSubmatch(e.Content)
+			if m == nil {
+				continue
+			}
+			ref, ok := p.Base.Resolve(m[1] + m[2] + m[3])
+			if ok && ref.Own && !p.Site.HasFile(ref.Path) && (p.Site.HasPage == nil || !p.Site.HasPage(ref.Path)) {
+				p.At(e, "it leads to "+ref.Path+", and the site has no such page", "mend the address")
+			}
+		}
+	},
+}
+
+// refreshTo finds the address in the content of a refresh (HTML, 4.2.5.3).
+var refreshTo = regexp.MustCompile(`(?i)^\s*[\d.]+\s*[;,\s]\s*(?:url\s*=\s*)?(?:"([^"]*)"?|'([^']*)'?|(\S.*?))\s*$`)

@@ -1,0 +1,161 @@
+package syntax
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+
+	"github.com/tdewolff/parse/v2"
+	"github.com/tdewolff/parse/v2/css"
+)
+
+// A LostRule is a rule that a browser drops because its selector cannot be read (Selectors
+// Level 4, 3.9 and 18: one mistake makes the whole list void).
+type LostRule struct {
+	Offset  int // of the selector's beginning, in bytes
+	Message string
+}
+
+// LostRules lists the rules of a stylesheet whose selectors break the grammar. Names that a
+// browser does not know are not asked: they may be another browser's.
+func LostRules(src []byte) (out []LostRule) {
+	l := css.NewLexer(parse.NewInputBytes(bytes.Clone(src)))
+	type token struct {
+		tt   css.TokenType
+		text string
+	}
+	var prelude []token
+	at, begin := 0, -1
+	var holds []bool // the blocks around hold rules
+	for {
+		tt, data := l.Next()
+		here := at
+		at += len(data)
+		switch tt {
+		case css.ErrorToken:
+			return out
+		case css.CommentToken, css.CDOToken, css.CDCToken:
+			continue
+		case css.SemicolonToken:
+			prelude, begin = prelude[:0], -1
+			continue
+		case css.RightBraceToken:
+			if len(holds) > 0 {
+				holds = holds[:len(holds)-1]
+			}
+			prelude, begin = prelude[:0], -1
+			continue
+		case css.LeftBraceToken:
+			outer := len(holds) == 0 || holds[len(holds)-1]
+			rules := false
+			switch {
+			case len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken:
+				switch strings.ToLower(prelude[0].text) {
+				case "@media", "@supports", "@layer", "@container", "@scope", "@document", "@starting-style":
+					rules = outer
+				}
+			case outer:
+				var words []css.TokenType
+				var texts []string
+				for _, t := range prelude {
+					words, texts = append(words, t.tt), append(texts, t.text)
+				}
+				if what := badSelector(words, texts); what != "" {
+					out = append(out, LostRule{max(begin, 0), what})
+				}
+			}
+			holds = append(holds, rules)
+			prelude, begin = prelude[:0], -1
+			continue
+		}
+		if tt == css.WhitespaceToken && len(prelude) == 0 {
+			continue
+		}
+		if begin < 0 {
+			begin = here
+		}
+		if len(prelude) < 4096 {
+			prelude = append(prelude, token{tt, string(data)})
+		}
+	}
+}
+
+// badSelector says what is wrong with a selector list; "" for nothing.
+func badSelector(tt []css.TokenType, text []string) string {
+	for len(tt) > 0 && tt[len(tt)-1] == css.WhitespaceToken {
+		tt, text = tt[:len(tt)-1], text[:len(text)-1]
+	}
+	if len(tt) == 0 {
+		return "a rule without a selector"
+	}
+	depth, empty, combined := 0, true, false // empty: nothing was read since the beginning or a comma; combined: since a combinator
+	for i := 0; i < len(tt); i++ {
+		switch tt[i] {
+		case css.FunctionToken, css.LeftParenthesisToken, css.LeftBracketToken:
+			depth++
+			empty, combined = false, false
+			continue
+		case css.RightParenthesisToken, css.RightBracketToken:
+			depth--
+			continue
+		}
+		if depth > 0 {
+			continue
+		}
+		next := css.ErrorToken
+		if i+1 < len(tt) {
+			next = tt[i+1]
+		}
+		switch {
+		case tt[i] == css.WhitespaceToken:
+		case tt[i] == css.CommaToken:
+			if empty || combined {
+				return "a comma with no selector before it"
+			}
+			empty = true
+		case tt[i] == css.DelimToken && text[i] == ".":
+			if next != css.IdentToken {
+				return "a full stop with no class behind it"
+			}
+			i++
+			empty, combined = false, false
+		case tt[i] == css.HashToken:
+			if c := text[i][1]; '0' <= c && c <= '9' || c == '-' && (len(text[i]) == 2 || '0' <= text[i][2] && text[i][2] <= '9') {
+				return fmt.Sprintf("%s is no id that a selector can name: it begins with a number", text[i])
+			}
+			empty, combined = false, false
+		case tt[i] == css.DelimToken && (text[i] == ">" || text[i] == "+" || text[i] == "~"):
+			if combined {
+				return "two combinators with nothing between them"
+			}
+			if empty {
+				return "a combinator with nothing before it"
+			}
+			combined = true
+		case tt[i] == css.ColonToken:
+			if next != css.IdentToken && next != css.FunctionToken && next != css.ColonToken {
+				return "a colon with no name behind it"
+			}
+			empty, combined = false, false
+		case tt[i] == css.NumberToken || tt[i] == css.DimensionToken || tt[i] == css.PercentageToken:
+			return fmt.Sprintf("%s is no selector", text[i])
+		case tt[i] == css.StringToken:
+			return "a text in quotes is no selector"
+		case tt[i] == css.DelimToken && (text[i] == "*" || text[i] == "&" || text[i] == "|"):
+			empty, combined = false, false
+		case tt[i] == css.DelimToken:
+			return fmt.Sprintf("%q has no meaning in a selector", text[i])
+		case tt[i] == css.AtKeywordToken:
+			return ""
+		default:
+			empty, combined = false, false
+		}
+	}
+	switch {
+	case empty:
+		return "a comma with no selector behind it"
+	case combined:
+		return "a combinator with nothing behind it"
+	}
+	return ""
+}
