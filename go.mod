@@ -3,6 +3,7 @@ module yellowgate
 go 1.26.0
 
 require (
+	codeberg.org/go-fonts/liberation v0.5.0
 	github.com/andybalholm/cascadia v1.3.5
 	github.com/aymanbagabas/go-udiff v0.4.1
 	github.com/bmatcuk/doublestar/v4 v4.10.4
@@ -21,6 +22,7 @@ require (
 	github.com/spf13/pflag v1.0.9
 	github.com/tdewolff/parse/v2 v2.8.20
 	github.com/zeebo/xxh3 v1.1.0
+	golang.org/x/image v0.30.0
 	golang.org/x/net v0.62.0
 	golang.org/x/sync v0.24.0
 	golang.org/x/sys v0.49.0
@@ -30,7 +32,6 @@ require (
 )
 
 require (
-	codeberg.org/go-fonts/liberation v0.5.0 // indirect
 	codeberg.org/go-latex/latex v0.2.0 // indirect
 	codeberg.org/go-pdf/fpdf v0.11.1 // indirect
 	git.sr.ht/~sbinet/gg v0.7.0 // indirect
@@ -59,5 +60,4 @@ require (
 	github.com/rivo/uniseg v0.4.7 // indirect
 	github.com/xo/terminfo v0.0.0-20220910002029-abceb7e1c41e // indirect
 	go.yaml.in/yaml/v4 v4.0.0-rc.2 // indirect
-	golang.org/x/image v0.30.0 // indirect
 )

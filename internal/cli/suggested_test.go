@@ -10,6 +10,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"sort"
 	"strings"
@@ -30,6 +31,7 @@ import (
 
 var (
 	foreignSites = flag.String("sites", "", "also let suggest write the gates of these `folders` (separated by commas) and look in a browser that nothing changes")
+	foreignKits  = flag.String("kits", "", "first put all stylesheets and scripts of this `folder` on every page of -sites, as one who loads everything everywhere")
 	foreignPages = flag.Int("each", 25, "look at this many `pages` of each of -sites")
 )
 
@@ -332,6 +334,7 @@ func TestForeignSuggested(t *testing.T) {
 			if err := os.CopyFS(site, os.DirFS(folder)); err != nil {
 				t.Fatal(err)
 			}
+			loadEverywhere(t, site)
 			suggested(b)
 			pages := differing(t, site, public)
 			t.Logf("%d pages were changed by %s", len(pages), tightened(b.read("yellowgate.yaml")))
@@ -360,6 +363,40 @@ func tightened(gate string) (out []string) {
 		}
 	}
 	return out
+}
+
+// loadEverywhere puts the files of -kits on every page of a site.
+func loadEverywhere(t *testing.T, site string) {
+	if *foreignKits == "" {
+		return
+	}
+	if err := os.CopyFS(filepath.Join(site, "kits"), os.DirFS(*foreignKits)); err != nil {
+		t.Fatal(err)
+	}
+	tags := ""
+	files, _ := os.ReadDir(*foreignKits)
+	for _, f := range files {
+		switch filepath.Ext(f.Name()) {
+		case ".css":
+			tags += `<link rel="stylesheet" href="/kits/` + f.Name() + "\">\n"
+		case ".js":
+			tags += `<script src="/kits/` + f.Name() + "\" defer></script>\n"
+		}
+	}
+	head := regexp.MustCompile(`(?i)</head>`)
+	err := filepath.WalkDir(site, func(name string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(name, ".html") {
+			return err
+		}
+		text, err := os.ReadFile(name)
+		if at := head.FindIndex(text); err == nil && at != nil {
+			err = os.WriteFile(name, slices.Concat(text[:at[0]], []byte(tags), text[at[0]:]), 0o644)
+		}
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
 }
 
 // covered holds findings of unused-style against the rules that a browser used.

@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 
@@ -134,6 +135,7 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 		for _, t := range o.Project.Gate.File.Site.Trust {
 			s.known.Trust = append(s.known.Trust, t.Value)
 		}
+		s.known.Strict = o.Project.Gate.File.Strict
 	}
 	if err := s.all(pages); err != nil {
 		return nil, err
@@ -146,6 +148,15 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 				s.settleSite([]checks.Finding{{Check: "idle-line", Severity: "note", File: p.Pos.File, Line: p.Pos.Line, Column: p.Pos.Column, Message: p.Message, Remedy: p.Remedy}})
 			}
 		}
+	}
+	a.Findings = checks.Whole(a.Findings, s.looked)
+	if s.NoNotes {
+		a.Findings = slices.DeleteFunc(a.Findings, func(f checks.Finding) bool {
+			if f.Severity == "note" {
+				a.Totals.Notes++
+			}
+			return f.Severity == "note"
+		})
 	}
 	checks.Sort(a.Findings)
 	a.count()
@@ -188,7 +199,7 @@ func (s *auditing) settle(fs []checks.Finding, pg *page.Page) []checks.Finding {
 		case accepted:
 			s.result.Totals.Accepted++
 		case !keep:
-		case f.Severity == "note" && s.NoNotes:
+		case f.Severity == "note" && s.NoNotes && !checks.IsWhole(f.Check):
 			s.result.Totals.Notes++
 		default:
 			kept = append(kept, f)
@@ -222,6 +233,7 @@ type auditing struct {
 	weights *site.Weights
 	known   *checks.Site
 	kept    []checks.Kept
+	looked  int                   // pages that are not aside
 	sources map[string]*page.Page // by file
 	byPath  map[string]*page.Page // by key, as the gate saw them
 	ledger  *output.Ledger
@@ -349,6 +361,9 @@ func (s *auditing) add(a *audited) error {
 		r.ByPage = append(r.ByPage, AuditedPage{Path: a.record.Path, Requests: cost.Requests, Blocking: cost.Blocking, Bytes: a.record.Bytes + cost.Loaded, Unneeded: a.kept.Unneeded})
 		r.Unneeded += int64(a.kept.Unneeded)
 		s.kept = append(s.kept, a.kept)
+		if !a.kept.Redirect {
+			s.looked++
+		}
 	}
 	r.Requests += cost.Requests
 	r.Bytes += int64(a.record.Bytes + cost.Loaded)

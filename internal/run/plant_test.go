@@ -44,7 +44,7 @@ var plants = []plant{
 	{check: "blocking-script", head: `<script src="/js/blocks.js"></script>`}, {check: "dead-file", head: `<script src="/js/no-such.js" defer></script>`},
 	{check: "double-load", head: `<script src="/js/planted.js" defer></script><script src="/js/planted.js" defer></script>`},
 	{check: "late-style", body: `<link rel="stylesheet" href="/css/planted.css">`}, {check: "insecure-load", head: `<script src="http://x.example/a.js" defer integrity="sha256-AAAA" crossorigin="anonymous"></script>`},
-	{check: "no-integrity", body: `<script src="https://x.example/a.js" async></script>`}, {check: "unpinned-version", head: `<script src="https://x.example/a@latest/a.js" defer integrity="sha256-AAAA" crossorigin="anonymous"></script>`},
+	{check: "no-integrity", body: `<script src="https://x.example/a-2.1.js" async></script>`}, {check: "unpinned-version", head: `<script src="https://x.example/a@latest/a.js" defer integrity="sha256-AAAA" crossorigin="anonymous"></script>`},
 	{check: "twin-library", head: `<script src="/lib/planted-1.1.js" defer></script><script src="/lib/planted-1.2.js" defer></script>`}, {check: "unused-preload", head: `<link rel="preload" as="style" href="/css/preloaded.css">`},
 	{check: "local-address", head: `<script src="https://localhost:3000/menu.js" defer integrity="sha256-AAAA" crossorigin="anonymous"></script>`}, {check: "nameless-meta", head: `<meta nmae="author" content="x">`},
 	{check: "integrity-without-crossorigin", head: `<script src="https://x.example/b.js" defer integrity="sha256-AAAA"></script>`},

@@ -365,7 +365,11 @@ func (m *sameMetadata) suggestions() (out []*Suggestion) {
 		value := m.values[id]
 		s := &Suggestion{Name: id, Is: true, Loads: []string{}, Pages: m.pages, Needed: []string{}, Certainty: evidence.Certain.String(),
 			Evidence: []string{fmt.Sprintf("all %d pages write it, with the value %s; one rule could, and a change would be one line", m.pages, value)}, Query: "all"}
-		rule := gateedit.Value{Keys: []string{"pages", id}, Vals: []gateedit.Value{gateedit.Text("all"), gateedit.Text(value)}}
+		key, set := id, gateedit.Text(value)
+		if in, name, nested := strings.Cut(id, "."); nested { // meta.referrer is referrer under meta
+			key, set = in, gateedit.Value{Keys: []string{name}, Vals: []gateedit.Value{gateedit.Text(value)}}
+		}
+		rule := gateedit.Value{Keys: []string{"pages", key}, Vals: []gateedit.Value{gateedit.Text("all"), set}}
 		s.change = func(d *gateedit.Doc, _ string) error { return d.AppendRule(rule, "metadata") }
 		d := gateedit.Read(nil)
 		if s.change(d, "") == nil {

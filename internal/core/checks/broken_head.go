@@ -20,7 +20,7 @@ into the body. The finding names it, and what fell.`,
 	Good: "<head>\n  <title>Press</title>\n</head>\n<body>\n  <img src=\"/count.gif\" alt=\"\">",
 	Page: func(p *Pass) {
 		b := p.Scan.Breaker
-		if b.None() || p.Page.Redirect || p.regionAt(b.Start) != nil {
+		if b.None() || p.leadsAway() || p.regionAt(b.Start) != nil {
 			return // an item's code that breaks it is told as such
 		}
 		line, col := markup.NewLocator(p.Source.Text).Locate(b.Start)

@@ -15,7 +15,7 @@ the page itself: canonical: "@{page.url}".`,
 	Bad:  "-- site/journal/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/old-journal/\">",
 	Good: "-- site/journal/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/journal/\">",
 	Page: func(p *Pass) {
-		if p.Page.Redirect || p.Site == nil {
+		if p.leadsAway() || p.Site == nil {
 			return
 		}
 		for _, e := range canonicals(p) {

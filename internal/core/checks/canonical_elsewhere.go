@@ -15,7 +15,7 @@ and wrong where the link was copied from a template.`,
 	Bad:  "-- site/index.html --\n<title>Tern Hill</title>\n-- site/journal/owls/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/\">",
 	Good: "-- site/index.html --\n<title>Tern Hill</title>\n-- site/journal/owls/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/journal/owls/\">",
 	Page: func(p *Pass) {
-		if p.Page.Redirect || p.Site == nil {
+		if p.leadsAway() || p.Site == nil {
 			return
 		}
 		for _, e := range canonicals(p) {

@@ -5,7 +5,7 @@ import (
 )
 
 var canonicalMissing = &Check{
-	Name: "canonical-missing", Family: "head", Severity: gatefile.Note,
+	Name: "canonical-missing", Family: "head", Severity: gatefile.Note, Whole: true,
 	Title: "the page has no canonical",
 	Doc: `Without a canonical link a search engine decides by itself which of several addresses
 of a page counts (with and without www, with parameters). One rule sets it for all
@@ -13,7 +13,7 @@ pages: canonical: "@{page.url}".`,
 	Bad:  "<title>Visit</title>",
 	Good: "<title>Visit</title>\n<link rel=\"canonical\" href=\"https://ternhill.example/visit/\">",
 	Page: func(p *Pass) {
-		if p.Page.Redirect || p.Fragment || p.Frameset || p.gives("canonical") {
+		if p.aside() || p.Fragment || p.Frameset || p.gives("canonical") {
 			return
 		}
 		if len(canonicals(p)) == 0 && !p.Noindex() {

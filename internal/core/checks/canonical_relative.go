@@ -16,7 +16,7 @@ it in full.`,
 	Bad:  "<link rel=\"canonical\" href=\"/visit/\">",
 	Good: "<link rel=\"canonical\" href=\"https://ternhill.example/visit/\">",
 	Page: func(p *Pass) {
-		if p.Page.Redirect {
+		if p.leadsAway() {
 			return
 		}
 		for _, e := range canonicals(p) {

@@ -15,7 +15,7 @@ first, gives it the right value and takes the others out.`,
 	Bad:  "<link rel=\"canonical\" href=\"https://ternhill.example/journal/\">\n<link rel=\"canonical\" href=\"https://ternhill.example/\">",
 	Good: "<link rel=\"canonical\" href=\"https://ternhill.example/journal/\">",
 	Page: func(p *Pass) {
-		if p.Page.Redirect || p.gives("canonical") {
+		if p.leadsAway() || p.gives("canonical") {
 			return
 		}
 		all := canonicals(p)

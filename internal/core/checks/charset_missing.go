@@ -9,14 +9,14 @@ import (
 )
 
 var charsetMissing = &Check{
-	Name: "charset-missing", Family: "head", Severity: gatefile.Warning,
+	Name: "charset-missing", Family: "head", Severity: gatefile.Warning, Whole: true,
 	Title: "the page does not say its encoding",
 	Doc: `A browser guesses the encoding of a page that does not name it, and letters outside of
 ASCII may come out wrong. Write <meta charset="utf-8"> as the first thing in the head.`,
 	Bad:  "<head>\n  <title>Führungen</title>",
 	Good: "<head>\n  <meta charset=\"utf-8\">\n  <title>Führungen</title>",
 	Page: func(p *Pass) {
-		if p.Page.Redirect || p.Fragment || p.Frameset {
+		if p.leadsAway() || p.Fragment || p.Frameset {
 			return
 		}
 		if ascii(p.Source.File) || p.Source.Encoding != "utf-8" || bytes.HasPrefix(p.Source.File, []byte("\xEF\xBB\xBF")) {

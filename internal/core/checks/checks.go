@@ -26,6 +26,8 @@ type Check struct {
 	Bad      string // an example with the defect
 	Good     string // the same without
 
+	Whole bool // what all pages have alike is one finding of the site
+
 	Page func(*Pass)     // looks at one page
 	Site func(*SitePass) // looks at what Page left of all of them
 }
@@ -77,6 +79,8 @@ type Finding struct {
 	Item     string `json:"item"`
 	Message  string `json:"message"`
 	Remedy   string `json:"remedy"`
+	// Pages is how many pages a finding of the whole site stands for; 0 for any other.
+	Pages int `json:"pages,omitempty"`
 }
 
 // Site is what is known of the site as a whole while pages are looked at.
@@ -89,6 +93,8 @@ type Site struct {
 	Read func(path string) ([]byte, bool)
 	// Trust are the hosts whose code is expected; none for any.
 	Trust []string
+	// Strict asks for more than most sites want.
+	Strict bool
 
 	// Code are the paths of the site's scripts and stylesheets.
 	Code []string
@@ -100,6 +106,8 @@ type Site struct {
 	mutex     sync.Mutex      // guards what follows
 	loaded    map[string]int  // paths that elements of pages load -> times
 	imported  map[string]*imported
+	puts      map[string]bool         // kinds of file, by ending, of which scripts put names together
+	needless  map[string]int          // imported stylesheets -> pages on which they match nothing
 	asked     map[string]*asked       // by the file that asks and the target
 	named     map[string]bool         // base names of Code that stand in pages
 	styled    map[evidence.Styled]int // pages that have a name and load a stylesheet for it
@@ -120,6 +128,7 @@ const (
 // A Pass is one page on its way through the checks.
 type Pass struct {
 	shows int // see contentAfter
+	leads int // see leadsAway
 	*inventory.Record
 	Site  *Site
 	Gated *presence.Page // nil where there is no gate file
@@ -179,7 +188,7 @@ type SitePass struct {
 
 // Report adds a finding at a line and column of the page.
 func (p *Pass) Report(line, column int, item, message, remedy string) {
-	p.findings = append(p.findings, Finding{p.check.Name, p.check.Severity.String(), p.Path, p.File, line, column, item, message, remedy})
+	p.findings = append(p.findings, Finding{p.check.Name, p.check.Severity.String(), p.Path, p.File, line, column, item, message, remedy, 0})
 }
 
 // locate is the line and column of an offset of the page. Asked for one after the other, all
@@ -251,13 +260,13 @@ func (p *Pass) At(e *inventory.Element, message, remedy string) {
 
 // Report adds a finding on one page.
 func (s *SitePass) Report(k *Kept, line, column int, message, remedy string) {
-	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), k.Path, k.File, line, column, "", message, remedy})
+	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), k.Path, k.File, line, column, "", message, remedy, 0})
 }
 
 // RunPage runs all checks on one page and returns its findings and what is to be
 // kept of it.
 func RunPage(p *Pass) ([]Finding, Kept) {
-	p.kept = Kept{Path: p.Path, File: p.File, Title: p.Title, Redirect: p.Page.Redirect}
+	p.kept = Kept{Path: p.Path, File: p.File, Title: p.Title, Redirect: p.aside()}
 	for i := range p.Elements {
 		if e := &p.Elements[i]; e.Tag == "title" && e.Inside == "" {
 			p.kept.TitleLine, p.kept.TitleCol = e.Line, e.Column

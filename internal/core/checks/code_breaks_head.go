@@ -16,7 +16,7 @@ engines. Give the item a place in the body.`,
 	Good: "<head>\n  <title>Visit</title>\n</head>\n<body>\n  <!--yg:count-pixel--><img src=\"/count.gif\" alt=\"\"><!--/yg:count-pixel-->\n</body>",
 	Page: func(p *Pass) {
 		b := p.Scan.Breaker
-		if r := p.regionAt(b.Start); r != nil && !b.None() && !p.Page.Redirect {
+		if r := p.regionAt(b.Start); r != nil && !b.None() && !p.leadsAway() {
 			p.inRegion(*r, b.Start-r.Content.Start, fmt.Sprintf("%s, of the item's code, ends the head here%s", p.breaker(), fell(p)), "give the item a place in the body: body-start or body-end")
 		}
 	},

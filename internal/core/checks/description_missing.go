@@ -7,7 +7,7 @@ import (
 )
 
 var descriptionMissing = &Check{
-	Name: "description-missing", Family: "head", Severity: gatefile.Warning,
+	Name: "description-missing", Family: "head", Severity: gatefile.Warning, Whole: true,
 	Title: "the page has no description",
 	Doc: `The description is what search engines may show below the title, and what many
 programs show for a link. Without one they take words from the page, often from its
@@ -16,7 +16,7 @@ kept out of search engines (robots: noindex) needs none.`,
 	Bad:  "<title>Visit</title>",
 	Good: "<title>Visit</title>\n<meta name=\"description\" content=\"Opening hours, the way up the hill, and what to wear.\">",
 	Page: func(p *Pass) {
-		if p.Fragment || p.Frameset || p.Page.Redirect || p.Noindex() || p.gives("description") {
+		if p.Fragment || p.Frameset || p.aside() || p.Noindex() || p.gives("description") {
 			return
 		}
 		if values, _ := p.Metadata("description"); strings.Join(values, "") != "" {

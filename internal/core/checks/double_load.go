@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"slices"
+	"strings"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
@@ -25,6 +26,9 @@ own copy. Keep one.`,
 				continue
 			}
 			key := e.Tag + " " + e.Ref.URL
+			if e.Tag == "link" {
+				key += " " + strings.ToLower(strings.TrimSpace(e.Media)) // one for the screen and one for print are two
+			}
 			if j, dup := first[key]; dup {
 				if e.Item == p.Elements[j].Item && p.repeats(e.Item) {
 					continue // repeated-item reports it
@@ -33,6 +37,9 @@ own copy. Keep one.`,
 				continue
 			}
 			first[key] = i
+		}
+		for _, m := range p.Again {
+			p.Report(m.Line, 1, "", fmt.Sprintf("this code loads %s, which other code of the page has loaded already", m.Target), "keep one of the two")
 		}
 		p.sameContent()
 	},

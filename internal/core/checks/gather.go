@@ -1,6 +1,7 @@
 package checks
 
 import (
+	"bytes"
 	"fmt"
 	"maps"
 	"path"
@@ -70,13 +71,14 @@ func (s *SitePass) atAsked(a *asked, message, remedy string) {
 	if a.Line == 0 && s.Site.Read != nil {
 		line = s.lineOf(a.By, a.Target)
 	}
-	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", strings.TrimPrefix(a.By, "/"), line, 1, "", message, remedy})
+	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", strings.TrimPrefix(a.By, "/"), line, 1, "", message, remedy, 0})
 }
 
 // Prepare makes the site ready for the checks that read stylesheets and scripts: the
 // stylesheets among Code are read.
 func (s *Site) Prepare() {
-	s.asked = map[string]*asked{}
+	s.puts = map[string]bool{}
+	s.asked, s.needless = map[string]*asked{}, map[string]int{}
 	s.loaded, s.imported, s.named, s.styled = map[string]int{}, map[string]*imported{}, map[string]bool{}, map[evidence.Styled]int{}
 	s.codeNames = map[string]bool{}
 	var sheets []string
@@ -103,6 +105,34 @@ func (p *Pass) styles() *evidence.PageStyles {
 	return p.pageStyles
 }
 
+// eachCode visits what of a page may load a file: its tags, its scripts and styles, and comments
+// that some browsers read. What stands in its text names a file and loads none.
+func (p *Pass) eachCode(visit func(text []byte, script bool)) {
+	text := p.Source.Text
+	for _, t := range p.Scan.Tags {
+		if t.End > t.NameEnd+5 {
+			visit(text[t.NameEnd:t.End], false)
+		}
+	}
+	for i := range p.Elements {
+		if e := &p.Elements[i]; (e.Tag == "script" || e.Tag == "style") && e.El.ContentEnd > e.El.TagEnd {
+			visit(text[e.El.TagEnd:e.El.ContentEnd], e.Tag == "script")
+		}
+	}
+	for at := 0; ; {
+		i := bytes.Index(text[at:], []byte("<!--[if"))
+		if i < 0 {
+			return
+		}
+		end := bytes.Index(text[at+i:], []byte("-->"))
+		if end < 0 {
+			return
+		}
+		visit(text[at+i:at+i+end], false)
+		at += i + end
+	}
+}
+
 // gather adds a page to what is known of the site. Whatever the order of the pages,
 // the same comes out.
 func (p *Pass) gather() {
@@ -111,15 +141,24 @@ func (p *Pass) gather() {
 		return
 	}
 	named := map[string]bool{}
-	mentioned(p.Source.Text, func(name string) {
-		if s.codeNames[name] {
-			named[name] = true
+	puts := map[string]bool{}
+	p.eachCode(func(text []byte, script bool) {
+		mentioned(text, func(name string) {
+			if s.codeNames[name] {
+				named[name] = true
+			}
+		})
+		if script {
+			putsTogether(text, puts)
 		}
 	})
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
 	for name := range named {
 		s.named[name] = true
+	}
+	for kind := range puts {
+		s.puts[kind] = true
 	}
 	for i := range p.Elements {
 		e := &p.Elements[i]
@@ -149,5 +188,8 @@ func (p *Pass) gather() {
 	}
 	for _, x := range p.styles().Styled {
 		s.styled[x]++
+	}
+	for _, target := range p.styles().Needless {
+		s.needless[target]++
 	}
 }

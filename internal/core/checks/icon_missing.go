@@ -8,14 +8,14 @@ import (
 )
 
 var iconMissing = &Check{
-	Name: "icon-missing", Family: "head", Severity: gatefile.Note,
+	Name: "icon-missing", Family: "head", Severity: gatefile.Note, Whole: true,
 	Title: "the page names no icon",
 	Doc: `A browser asks the server for /favicon.ico where the page names no icon, and shows an
 empty sheet where there is none. One rule sets it for all pages: icon: /icon.svg.`,
 	Bad:  "<head>\n  <title>Visit</title>",
 	Good: "<head>\n  <title>Visit</title>\n  <link rel=\"icon\" href=\"/icon.svg\">",
 	Page: func(p *Pass) {
-		if p.Page.Redirect || p.Fragment || p.Frameset || p.gives("icon") {
+		if p.leadsAway() || p.Fragment || p.Frameset || p.gives("icon") {
 			return
 		}
 		if p.Site != nil && p.Site.HasFile("/favicon.ico") {

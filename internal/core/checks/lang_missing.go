@@ -6,14 +6,14 @@ import (
 )
 
 var langMissing = &Check{
-	Name: "lang-missing", Family: "head", Severity: gatefile.Warning,
+	Name: "lang-missing", Family: "head", Severity: gatefile.Warning, Whole: true,
 	Title: "the page does not say its language",
 	Doc: `Screen readers choose their voice by the language, browsers offer translation and
 hyphenate by it. Write <html lang="en">, or set it by a rule: lang: en.`,
 	Bad:  "<!doctype html>\n<html>\n<head><title>Visit</title></head>",
 	Good: "<!doctype html>\n<html lang=\"en\">\n<head><title>Visit</title></head>",
 	Page: func(p *Pass) {
-		if p.Page.Redirect || p.Fragment || p.Frameset || p.gives("lang") {
+		if p.leadsAway() || p.Fragment || p.Frameset || p.gives("lang") {
 			return
 		}
 		if p.Page.Lang == "" {

@@ -51,7 +51,7 @@ begins with a number. The rule does nothing, and no browser says so.`,
 				}
 				line := 1 + bytes.Count(text[:lost.Offset], []byte("\n"))
 				s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", file[1:], line, 1, "",
-					"a browser drops this rule: " + lost.Message, "mend the selector"})
+					"a browser drops this rule: " + lost.Message, "mend the selector", 0})
 			}
 		}
 	},

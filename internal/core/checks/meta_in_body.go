@@ -19,7 +19,7 @@ with itemprop belongs where it stands.`,
 	Bad:  "<body>\n  <meta name=\"description\" content=\"Dark skies\">",
 	Good: "<head>\n  <meta name=\"description\" content=\"Dark skies\">\n</head>",
 	Page: func(p *Pass) {
-		if p.Page.Redirect {
+		if p.leadsAway() {
 			return
 		}
 		fallen := p.fallen()

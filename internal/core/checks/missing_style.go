@@ -49,7 +49,7 @@ pages: has(form).`,
 			for _, b := range k.Bare {
 				for _, sheet := range b.Sheets {
 					at := evidence.Styled{Name: b.Name, Sheet: sheet}
-					if pages[at] < 2 || bare[at]*4 > pages[at] || !s.telling(b.Name, sheet) {
+					if !enough(b.Name, pages[at], bare[at]) || !s.telling(b.Name, sheet) {
 						continue
 					}
 					if matches(b, sheet) != "" {
@@ -65,8 +65,8 @@ pages: has(form).`,
 					}
 				}
 				b := names[best][0]
-				s.Report(k, b.Line, b.Column, fmt.Sprintf("%s is for such elements (%s), %d pages with them load it, and this one does not",
-					best, matches(b, best), pages[evidence.Styled{Name: b.Name, Sheet: best}]), "load it here too")
+				s.Report(k, b.Line, b.Column, fmt.Sprintf("%s is for such elements (%s), %s, and this one does not",
+					best, matches(b, best), others(pages[evidence.Styled{Name: b.Name, Sheet: best}])), "load it here too")
 				told := slices.Clone(names[best])
 				for sheet := range names {
 					names[sheet] = slices.DeleteFunc(names[sheet], func(x BareName) bool {
@@ -79,6 +79,23 @@ pages: has(form).`,
 			}
 		}
 	},
+}
+
+func others(n int) string {
+	if n == 1 {
+		return "the other page with them loads it"
+	}
+	return fmt.Sprintf("%d pages with them load it", n)
+}
+
+// enough reports whether so many pages load a stylesheet for a name, and so few have the name
+// bare, that it is a mistake: of a class or an id one other page tells, since the second of two
+// forms is where a link is forgotten.
+func enough(name string, styled, bare int) bool {
+	if name[0] == '.' || name[0] == '#' {
+		return styled >= 1 && bare <= max(1, styled/4)
+	}
+	return styled >= 2 && bare*4 <= styled
 }
 
 // telling reports whether a name says that a stylesheet belongs to the page: a class

@@ -9,7 +9,7 @@ import (
 )
 
 var oldDoctype = &Check{
-	Name: "old-doctype", Family: "head", Severity: gatefile.Warning,
+	Name: "old-doctype", Family: "head", Severity: gatefile.Warning, Whole: true,
 	Title: "the page is shown as browsers showed pages twenty years ago",
 	Doc: `Without a doctype, or with one of those that the standard lists (HTML, 13.2.6.4.1), browsers
 go into quirks mode: sizes, tables and selectors work otherwise than written. Begin the page
@@ -17,7 +17,7 @@ with <!doctype html>.`,
 	Bad:  "-- site/visit/index.html --\n<!doctype html public \"-//W3C//DTD HTML 3.2//EN\">\n<html lang=\"en\"><head><title>Visit</title></head><body><p>Visit us.</p></body></html>",
 	Good: "-- site/visit/index.html --\n<!doctype html>\n<html lang=\"en\"><head><title>Visit</title></head><body><p>Visit us.</p></body></html>",
 	Page: func(p *Pass) {
-		if p.Fragment || p.Page.Redirect {
+		if p.Fragment || p.leadsAway() {
 			return
 		}
 		text := p.Source.Text

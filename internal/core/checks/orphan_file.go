@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"path"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
@@ -15,7 +16,9 @@ var orphanFile = &Check{
 	Doc: `No page loads the file, no other script or stylesheet imports it, and its name stands in
 none of them: it is left over from something, or somebody forgot to load it. Nobody
 waits for it, but whoever works on the site takes it for something that counts. Take it
-off the site, or give it an item.`,
+off the site, or give it an item. Where a script puts names of such files together as it
+runs, nothing is said; many files of one folder are one finding, and so is a file with the
+smaller one (.min) made of it.`,
 	Bad:  "-- site/js/slides-old.js --\nslides();\n-- site/visit/index.html --\n<title>Visit</title>",
 	Good: "-- site/visit/index.html --\n<title>Visit</title>",
 	Site: func(s *SitePass) {
@@ -32,18 +35,69 @@ off the site, or give it an item.`,
 			return
 		}
 		names := s.namesInCode(left)
-		for _, file := range left {
-			if names[path.Base(file)] {
+		left = slices.DeleteFunc(left, func(file string) bool {
+			return names[path.Base(file)] || s.Site.puts[path.Ext(file)] || s.twinLoaded(file)
+		})
+		for len(left) > 0 {
+			file, alike := left[0], alikeOf(left)
+			left = left[len(alike):]
+			if len(alike) > mostAlike {
+				s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", strings.TrimPrefix(file, "/"), 1, 1, "",
+					fmt.Sprintf("no page loads %s, nor %d files like it in %s", file, len(alike)-1, path.Dir(file)), "take them off the site, or load them where they are needed", 0})
 				continue
 			}
+			left = append(slices.Clone(alike[1:]), left...)
 			weight := ""
 			if text, ok := s.Site.Read(file); ok {
 				weight = " (" + gatefile.Bytes(len(text)) + ")"
 			}
 			s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", strings.TrimPrefix(file, "/"), 1, 1, "",
-				fmt.Sprintf("no page loads %s%s", file, weight), "take it off the site, or load it where it is needed"})
+				fmt.Sprintf("no page loads %s%s", file, weight), "take it off the site, or load it where it is needed", 0})
 		}
 	},
+}
+
+// mostAlike is how many files of one folder are told one by one.
+const mostAlike = 3
+
+// alikeOf is the first file of a sorted list with those that follow in its folder, of its kind.
+func alikeOf(files []string) []string {
+	n := 1
+	for n < len(files) && path.Dir(files[n]) == path.Dir(files[0]) && path.Ext(files[n]) == path.Ext(files[0]) {
+		n++
+	}
+	return files[:n]
+}
+
+// twinLoaded reports whether pages load the same file made smaller, or the one it was made of.
+func (s *SitePass) twinLoaded(file string) bool {
+	ext := path.Ext(file)
+	stem, small := strings.CutSuffix(strings.TrimSuffix(file, ext), ".min")
+	for _, twin := range []string{stem + ".min" + ext, stem + ext, stem + ".slim" + ext, stem + ".bundle" + ext} {
+		if (twin != file || small) && (s.Site.loaded[twin] > 0 || s.Site.imported[twin] != nil) {
+			return true
+		}
+	}
+	return false
+}
+
+// putsTogether tells of which kinds of file a script makes names as it runs: the ending stands
+// in it as a text of its own.
+func putsTogether(text []byte, into map[string]bool) {
+	for _, ending := range []string{".js", ".css", ".mjs"} {
+		for at := 0; !into[ending]; {
+			i := bytes.Index(text[at:], []byte(ending))
+			if i < 0 {
+				break
+			}
+			i += at
+			at = i + len(ending)
+			before := bytes.TrimSuffix(text[:i], []byte(".min"))
+			if len(before) > 0 && strings.IndexByte("'\"`}", before[len(before)-1]) >= 0 && at < len(text) && strings.IndexByte("'\"`?", text[at]) >= 0 {
+				into[ending] = true
+			}
+		}
+	}
 }
 
 // namesInCode lists the base names, of files that nothing loads, that stand in other
@@ -71,6 +125,7 @@ func (s *SitePass) namesInCode(files []string) map[string]bool {
 		if path.Ext(file) == ".css" {
 			continue
 		}
+		putsTogether(text, s.Site.puts)
 		endings(text, func(word string) {
 			for _, base := range stems[word] {
 				names[base] = names[base] || base != self

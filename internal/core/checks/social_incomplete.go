@@ -8,7 +8,7 @@ import (
 )
 
 var socialIncomplete = &Check{
-	Name: "social-incomplete", Family: "head", Severity: gatefile.Note,
+	Name: "social-incomplete", Family: "head", Severity: gatefile.Note, Whole: true,
 	Title: "what a shared link shows is set in part",
 	Doc: `A page with some Open Graph properties and without og:title, og:image or og:url shows
 up with a hole when somebody shares it. Set them together: social: {title: …, image:

@@ -105,12 +105,22 @@ func TestStyleChecks(t *testing.T) {
 		{"a bundle swallowed it", folder{"/m.css": menu, "/all.css": menu + " p{} q{}", "/a.html": "<link rel=stylesheet href=/m.css>\n<link rel=stylesheet href=/all.css><p class=menu>"}, "a.html:1 repeated-rules"},
 		{"few of its rules", folder{"/m.css": menu + " .x{} .y{} .z{} .w{}", "/all.css": menu[:60] + " p{} q{} .a{b:c;d:e;f:g;h:i;j:k;l:m;n:o} .bb{p:q;r:s}", "/a.html": "<link rel=stylesheet href=/m.css>\n<link rel=stylesheet href=/all.css><p class=menu>"}, ""},
 
-		{"an import that all pages get", folder{"/s.css": "p{}\n", "/t.css": "/* x */\n@import 's.css';", "/a.html": "<link rel=stylesheet href=/t.css><p>", "/b.html": "<link rel=stylesheet href=/t.css><p>"}, "t.css:2 imported-everywhere"},
+		{"an import that all pages get, and one needs nothing of", folder{"/s.css": "i{}\n", "/t.css": "/* x */\n@import 's.css'; p{}", "/a.html": "<link rel=stylesheet href=/t.css><p><i>x", "/b.html": "<link rel=stylesheet href=/t.css><p>"}, "t.css:2 imported-everywhere"},
+		{"an import that all pages get and need", folder{"/s.css": "p{}\n", "/t.css": "/* x */\n@import 's.css';", "/a.html": "<link rel=stylesheet href=/t.css><p>", "/b.html": "<link rel=stylesheet href=/t.css><p>"}, ""},
 		{"one page names it", folder{"/s.css": "p{}\n", "/t.css": "@import 's.css';", "/a.html": "<link rel=stylesheet href=/t.css><link rel=stylesheet href=/s.css><p>", "/b.html": "<link rel=stylesheet href=/t.css><p>"}, ""},
 
 		{"left over", folder{"/old.js": "x()", "/old.css": "p{}", "/s.js": "s()", "/a.html": "<script src=/s.js></script>"}, "old.css:1 orphan-file; old.js:1 orphan-file"},
 		{"named by code or by a page", folder{"/one.js": "x()", "/two.js": "y()", "/one.css": "p{}", "/s.js": "import('./one.js'); load(\"/one.css\")", "/a.html": "<script src=/s.js></script><p data-load='/two.js'>"}, ""},
 		{"its name is put together", folder{"/search-index1.2.js": "x()", "/s.js": "load(root + 'search-index' + version + '.js')", "/a.html": "<script src=/s.js></script>"}, ""},
+		{"its ending is put to a name", folder{"/de.js": "x()", "/dark.css": "p{}", "/s.js": "load('/lang/' + lang + '.js'); theme(`/themes/${name}.css`)", "/a.html": "<script src=/s.js></script>"}, ""},
+		{"an ending put to a name by a page", folder{"/de.js": "x()", "/dark.css": "p{}", "/a.html": "<script>load(lang + '.js')</script>"}, "dark.css:1 orphan-file"},
+		{"named by the text of a page", folder{"/one.js": "x()", "/a.html": "<p>Load <code>one.js</code> first.</p><!-- one.js -->"}, "one.js:1 orphan-file"},
+		{"named in a condition for old browsers", folder{"/one.js": "x()", "/a.html": "<!--[if IE]><script src=one.js></script><![endif]-->"}, ""},
+		{"the file it was made of", folder{"/one.js": "x()", "/one.min.js": "x()", "/two.css": "p{}", "/two.min.css": "p{}", "/a.html": "<script src=/one.min.js></script><link rel=stylesheet href=/two.css><p>"}, ""},
+		{"many alike", folder{"/lang/aaa.js": "a", "/lang/bbb.js": "b", "/lang/ccc.js": "c", "/lang/ddd.js": "d", "/lang/eee.css": "i{}", "/a.html": "<p>"}, "lang/aaa.js:1 orphan-file; lang/eee.css:1 orphan-file"},
+		{"three alike", folder{"/lang/aaa.js": "a", "/lang/bbb.js": "b", "/lang/ccc.js": "c", "/a.html": "<p>"}, "lang/aaa.js:1 orphan-file; lang/bbb.js:1 orphan-file; lang/ccc.js:1 orphan-file"},
+		{"the second of two forms", folder{"/f.css": ".contact{}", "/g.css": "p{}", "/a.html": "<link rel=stylesheet href=/g.css><link rel=stylesheet href=/f.css><form class=contact><p>", "/b.html": "<link rel=stylesheet href=/g.css>\n<form class=contact><p>"}, "b.html:2 missing-style"},
+		{"two of three forms", folder{"/f.css": ".contact{}", "/g.css": "p{}", "/a.html": "<link rel=stylesheet href=/g.css><link rel=stylesheet href=/f.css><form class=contact><p>", "/b.html": "<link rel=stylesheet href=/g.css>\n<form class=contact><p>", "/c.html": "<link rel=stylesheet href=/g.css>\n<form class=contact><p>"}, ""},
 		{"named by itself", folder{"/one.js": "//# sourceMappingURL=one.js", "/a.html": "<p>"}, "one.js:1 orphan-file"},
 	} {
 		if got := strings.Join(c.files.audit(unusedStyle, missingStyle, repeatedRules, importedEverywhere, orphanFile), "; "); got != c.want {

@@ -2,6 +2,11 @@ package checks
 
 import (
 	"fmt"
+	"sync"
+
+	"codeberg.org/go-fonts/liberation/liberationsansregular"
+	"golang.org/x/image/font"
+	"golang.org/x/image/font/opentype"
 
 	"yellowgate/internal/core/gatefile"
 )
@@ -9,18 +14,48 @@ import (
 var titleLength = &Check{
 	Name: "title-length", Family: "head", Severity: gatefile.Note,
 	Title: "the title is longer than a search result shows",
-	Doc: `Search results cut titles at about 60 to 70 characters, and a title of one short word
-tells little. Nothing is wrong with the page: this is a note.`,
+	Doc: `Search results cut titles by their width, at about 600 pixels: that is 60 to 70 characters.
+What stands behind is not read there. Nothing is wrong with the page: this is a note, from 80
+characters on.`,
 	Bad:  "<title>Visit the observatory on Tern Hill on any clear Friday between dusk and midnight, bring a coat</title>",
 	Good: "<title>Visit | Tern Hill Observatory</title>",
 	Page: func(p *Pass) {
-		if p.Page.Redirect {
+		if p.leadsAway() {
 			return
 		}
 		for _, e := range titles(p) {
-			if n := len([]rune(e.Label)); n > 70 {
-				p.At(e, fmt.Sprintf("the title has %d characters; search results show about 60 to 70", n), "put what tells the page apart first, or shorten it: | cut 65")
+			if n := len([]rune(e.Label)); n > 80 {
+				p.At(e, fmt.Sprintf("the title has %d characters and is about %d pixels wide; search results cut at about %d", n, widthOf(e.Label), resultWidth), "put what tells the page apart first, or shorten it: | cut 65")
 			}
 		}
 	},
 }
+
+// resultWidth is the width at which search results cut titles, in pixels.
+const resultWidth = 600
+
+// widthOf is how wide a title is in a search result: 20 pixels high, in a sans-serif of the
+// usual widths.
+func widthOf(title string) int {
+	face := resultFace()
+	if face == nil {
+		return 10 * len([]rune(title))
+	}
+	faceMutex.Lock()
+	defer faceMutex.Unlock()
+	return font.MeasureString(face, title).Round()
+}
+
+var faceMutex sync.Mutex // a face is for one goroutine at a time
+
+var resultFace = sync.OnceValue(func() font.Face {
+	f, err := opentype.Parse(liberationsansregular.TTF)
+	if err != nil {
+		return nil
+	}
+	face, err := opentype.NewFace(f, &opentype.FaceOptions{Size: 20, DPI: 72})
+	if err != nil {
+		return nil
+	}
+	return face
+})

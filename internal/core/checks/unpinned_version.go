@@ -7,7 +7,7 @@ import (
 )
 
 var unpinnedVersion = &Check{
-	Name: "unpinned-version", Family: "loading", Severity: gatefile.Note,
+	Name: "unpinned-version", Family: "loading", Severity: gatefile.Note, Whole: true,
 	Title: "third-party code is loaded at a moving version",
 	Doc: `The address says latest, or names a branch: the code may change any day, without
 anybody here doing anything. Name a version.`,

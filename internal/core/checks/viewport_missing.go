@@ -5,7 +5,7 @@ import (
 )
 
 var viewportMissing = &Check{
-	Name: "viewport-missing", Family: "head", Severity: gatefile.Warning,
+	Name: "viewport-missing", Family: "head", Severity: gatefile.Warning, Whole: true,
 	Title: "the page has no viewport",
 	Doc: `Without a viewport meta a phone shows the page as on a wide screen, very small. Write
 <meta name="viewport" content="width=device-width, initial-scale=1">, or set it for
@@ -13,7 +13,7 @@ all pages by a rule: viewport: width=device-width, initial-scale=1.`,
 	Bad:  "<head>\n  <title>Visit</title>",
 	Good: "<head>\n  <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n  <title>Visit</title>",
 	Page: func(p *Pass) {
-		if p.Page.Redirect || p.Fragment || p.Frameset || p.gives("viewport") {
+		if p.leadsAway() || p.Fragment || p.Frameset || p.gives("viewport") {
 			return
 		}
 		if _, at := p.Metadata("viewport"); len(at) == 0 {

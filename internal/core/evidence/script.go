@@ -52,7 +52,7 @@ func ReadScript(text []byte, module bool) *Script {
 		return nil
 	}
 	w := &walker{script: &Script{Uses: map[string]bool{}, Words: map[string]bool{}, Members: map[string]bool{}, asked: map[string]bool{}}, functions: map[*js.Var][]js.INode{}, methods: map[string][]js.INode{},
-		alias: map[*js.Var]string{}, libraries: map[*js.Var]bool{}, constants: map[*js.Var]js.INode{}, changed: map[*js.Var]bool{}, walked: map[js.INode]walk{}, returned: map[js.INode][]js.INode{}, defined: map[string]bool{}}
+		alias: map[*js.Var]string{}, libraries: map[*js.Var]bool{}, constants: map[*js.Var]js.INode{}, changed: map[*js.Var]bool{}, walked: map[js.INode]walk{}, returned: map[js.INode][]js.INode{}, loading: map[string]bool{}, defined: map[string]bool{}}
 	w.reach = &w.script.Load
 	for _, v := range ast.Scope.Undeclared {
 		w.script.Uses[name(v)] = true
@@ -77,6 +77,11 @@ func ReadScript(text []byte, module bool) *Script {
 	for _, f := range w.all {
 		w.runs(f, w.walked[f] == asDependent)
 		w.bodies()
+	}
+	for loader := range w.loading { // one that it looks for before is there where a script of the page defines it
+		if !w.script.asked[loader] {
+			note(&w.script.Unknown.Loads, "a module loader")
+		}
 	}
 	w.script.Early = w.earlyCalls(ast)
 	return w.script

@@ -87,7 +87,7 @@ func (u unseen) call(n *js.CallExpr) {
 	case *js.Var:
 		switch {
 		case free(callee) && loaders[name(callee)] && len(args) > 0:
-			note(&out.Loads, "a module loader")
+			u.loading[name(callee)] = true
 		case free(callee) && name(callee) == "eval":
 			note(&out.Loads, "code from a text")
 		}

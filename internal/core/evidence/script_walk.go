@@ -20,6 +20,7 @@ type walker struct {
 	all       []js.INode
 	walked    map[js.INode]walk
 	returned  map[js.INode][]js.INode // by function: what it returns
+	loading   map[string]bool         // names of module loaders that it calls
 	steps     int                     // of looking up what values bring
 	queue     []call
 	alias     map[*js.Var]string   // parameters that stand for window or document

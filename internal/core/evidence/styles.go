@@ -35,7 +35,9 @@ func NewStyles(l *Library, paths []string) *Styles {
 type PageStyles struct {
 	Vain   []int    // elements that load a stylesheet none of whose selectors matches
 	Styled []Styled // names on the page with the stylesheets of the page that have them
-	Bare   []Bare   // names on the page that only stylesheets of other pages have
+	// Needless are the imported stylesheets of the site none of whose selectors matches.
+	Needless []string
+	Bare     []Bare // names on the page that only stylesheets of other pages have
 }
 
 // Styled is a name on a page and a stylesheet that the page loads and that has it.
@@ -67,6 +69,11 @@ func (s *Styles) Look(r *inventory.Record, v *Vocabulary) (out PageStyles) {
 		}
 		for _, m := range e.Gets() {
 			paths[m.Target] = true
+		}
+		for _, m := range e.Imports {
+			if x := s.Sheet(m.Target); m.Party == "own" && x != nil && vain([]*Sheet{x}, v) {
+				out.Needless = append(out.Needless, m.Target)
+			}
 		}
 		if all && e.Inside == "" && e.Party == "own" && vain(list, v) {
 			out.Vain = append(out.Vain, i)

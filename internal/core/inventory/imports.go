@@ -354,6 +354,8 @@ func (r *Record) fresh(list []Import) (out []Import) {
 		if !r.imported[i.Target] {
 			r.imported[i.Target] = true
 			out = append(out, i)
+		} else if i.Tag == "script" && i.By == "" && !i.Later && !i.Open {
+			r.Again = append(r.Again, i)
 		}
 	}
 	return out

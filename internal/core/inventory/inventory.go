@@ -36,6 +36,8 @@ type Record struct {
 	Elements []Element `json:"elements"`
 	// Media are the pictures, films, sounds and embedded objects, in document order.
 	Media []Element `json:"media,omitempty"`
+	// Again are scripts that inline code loads though other code of the page has loaded them.
+	Again []Import `json:"-"`
 	// Extras are elements of items that load and describe nothing, such as a container:
 	// they are compared, and no part of the inventory.
 	Extras []Element      `json:"-"`
