@@ -477,3 +477,43 @@ func (w *witness) used(address string) map[string]int {
 	}
 	return out
 }
+
+// TestSuggestedLoaders is the same for a small site of hard cases: a tag loader with its
+// queue, class names that are put together, a search box, elements of its own, code that is
+// fetched as it runs, a page that leads away.
+func TestSuggestedLoaders(t *testing.T) {
+	page := func(head, body string) string {
+		return "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>Tern Hill</title>\n<link rel=stylesheet href=/css/site.css>\n<link rel=stylesheet href=/css/kit.css>\n" +
+			"<link rel=stylesheet href=/css/tabs.css>\n<script src=/js/kit.js defer></script>\n" + head + "</head>\n<body>\n" + body + "\n</body></html>\n"
+	}
+	const loader = "<script>window.tq = window.tq || []; tq.push(['page'])</script>\n<script>(function (d, t, u) { var s = d.createElement(t); s.async = 1; s.src = u; d.head.appendChild(s) })(document, 'script', 'https://tags.lantern.example/t.js')</script>\n"
+	b := newBench(t, "site/css/site.css", "body { margin: 0 } h1 { color: navy }", "site/css/kit.css", ".kit { padding: 1em } .kit-open { color: red }", "site/css/tabs.css", ".tab { color: grey } .tab-one { color: green } .is-chosen { font-weight: bold }",
+		"site/js/kit.js", "for (const k of document.querySelectorAll('.kit')) k.addEventListener('click', () => k.classList.toggle('kit-open'))",
+		"site/js/tabs.js", "document.querySelectorAll('[data-tab]').forEach(b => { b.className = 'tab tab-' + b.dataset.tab; b.onclick = () => b.classList.add('is-' + 'chosen') })",
+		"site/js/search.js", "var box = document.getElementById('q'); box.oninput = () => { import('/js/' + 'found.js').then(m => m.show(box)) }; setTimeout(() => import('/js/found.js').then(m => m.show(box)), 0)",
+		"site/js/found.js", "export function show(box) { box.insertAdjacentHTML('afterend', '<p class=kit>found</p>') }",
+		"site/js/own.js", "customElements.define('x-star', class extends HTMLElement { connectedCallback() { this.textContent = '*'; this.className = 'kit' } })",
+		"site/index.html", page("", "<h1>Home</h1><p>x</p>"), "site/kit/index.html", page("", "<h1>Kit</h1><button class=kit>open</button>"),
+		"site/tabs/index.html", page("<script src=/js/tabs.js defer></script>\n", "<h1>Tabs</h1><button data-tab=one>1</button><button data-tab=two>2</button>"),
+		"site/search/index.html", page("<script src=/js/search.js defer></script>\n", "<h1>Search</h1><input id=q>"), "site/star/index.html", page("<script src=/js/own.js defer></script>\n", "<h1>Star</h1><x-star></x-star>"),
+		"site/tags/index.html", page(loader, "<h1>Tags</h1>"), "site/more/index.html", page(loader, "<h1>More</h1>"), "site/plain/index.html", page("", "<h1>Plain</h1>"),
+		"site/old/index.html", page("<meta http-equiv=refresh content='0; url=/plain/'>\n", "<p>Moved"))
+	suggested(b)
+	gate := b.read("yellowgate.yaml")
+	for _, want := range []string{"\n  kit:", "\n  tabs-style:"} {
+		item, _, _ := strings.Cut(gate[strings.Index(gate, want)+1:], "\n\n")
+		if !strings.Contains(gate, want) || strings.Contains(item, "pages: all") {
+			t.Errorf("no tighter line was written for%s:\n%s", want, item)
+		}
+	}
+	site, public := filepath.Join(b.dir, "site"), filepath.Join(b.dir, "public")
+	pages := differing(t, site, public)
+	if want := "/index.html /kit/index.html /plain/index.html"; !strings.Contains(strings.Join(pages, " "), "/plain/index.html") || slices.Contains(pages, "/tags/index.html") || slices.Contains(pages, "/old/index.html") {
+		t.Errorf("pages that were changed: %v, want at least some of %s, and none with a tag loader", pages, want)
+	}
+	w := newWitness(t, 100*time.Second)
+	held, restless, _ := w.unchanged(serve(t, site), serve(t, public), pages, takenOut(site, public))
+	if held != len(pages) || held < 2 {
+		t.Errorf("%d of %d pages could be held against what they were, %d were restless", held, len(pages), restless)
+	}
+}

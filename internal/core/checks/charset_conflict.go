@@ -12,7 +12,7 @@ import (
 )
 
 var charsetConflict = &Check{
-	Name: "charset-conflict", Family: "head", Severity: gatefile.Warning,
+	Name: "charset-conflict", Family: "head", Severity: gatefile.Warning, Whole: true,
 	Title: "the page declares two encodings",
 	Doc: `A browser heeds the first declaration that it meets, a byte order mark before all others.
 Another one that says something else is wrong for somebody: for the browser, or for whoever

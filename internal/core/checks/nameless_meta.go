@@ -9,7 +9,7 @@ import (
 )
 
 var namelessMeta = &Check{
-	Name: "nameless-meta", Family: "head", Severity: gatefile.Warning,
+	Name: "nameless-meta", Family: "head", Severity: gatefile.Warning, Whole: true,
 	Title: "a meta element says nothing, for it has no name",
 	Doc: `A meta needs a name, a property, an http-equiv, a charset or an itemprop (HTML, 4.2.5). One
 without is passed over; mostly the attribute is misspelt.`,

@@ -7,7 +7,7 @@ import (
 )
 
 var noZoom = &Check{
-	Name: "no-zoom", Family: "head", Severity: gatefile.Note,
+	Name: "no-zoom", Family: "head", Severity: gatefile.Note, Whole: true,
 	Title: "the viewport forbids visitors to enlarge the page",
 	Doc: `user-scalable=no, or a maximum-scale below 2, keeps those from reading who see badly (WCAG 2.2,
 1.4.4). Leave it out of the viewport.`,

@@ -5,7 +5,7 @@ import (
 )
 
 var viewportRepeated = &Check{
-	Name: "viewport-repeated", Family: "head", Severity: gatefile.Warning,
+	Name: "viewport-repeated", Family: "head", Severity: gatefile.Warning, Whole: true,
 	Title: "the page has more than one viewport",
 	Doc: `Browsers take the last of them; the others mislead whoever reads the page, and a
 template that adds its own undoes what the page meant. Keep one.`,

@@ -3,6 +3,7 @@ package evidence
 import (
 	"bytes"
 	"slices"
+	"strings"
 
 	"github.com/tdewolff/parse/v2/js"
 
@@ -184,13 +185,36 @@ func (l *Library) TooEarly(r *inventory.Record) (out []Early) {
 					}
 				}
 				if !defined[n] && len(missing) > 0 && missing[0] < x.at && sure && !named(r, n) {
-					out = append(out, Early{x.at, n, missing[0], "missing"})
-					defined[n] = true
+					if by := likely(r, n, missing, x.at); by >= 0 {
+						out = append(out, Early{x.at, n, by, "missing"})
+						defined[n] = true
+					}
 				}
 			}
 		}
 	}
 	return out
+}
+
+// likely is the script, of those above a place that are missing, which by its name defines a
+// global: the only one, or one whose file is called alike; -1 for none.
+func likely(r *inventory.Record, global string, missing []int, before int) int {
+	var above []int
+	for _, i := range missing {
+		if i < before {
+			above = append(above, i)
+		}
+	}
+	for _, i := range above {
+		file := strings.ToLower(r.Elements[i].Target)
+		if len(global) > 1 && strings.Contains(file[strings.LastIndexByte(file, '/')+1:], strings.ToLower(global)) || (global == "$" || global == "jQuery") && strings.Contains(file, "jquery") {
+			return i
+		}
+	}
+	if len(above) == 1 {
+		return above[0]
+	}
+	return -1
 }
 
 // gone reports whether the site has no such script.
