@@ -72,6 +72,10 @@ func TestForeignAsked(t *testing.T) {
 			here := address + (&url.URL{Path: "/" + r.File}).EscapedPath()
 			w.do(chromedp.Navigate("about:blank"), chromedp.Navigate(here))
 			w.settled()
+			if w.js("location.href.split('#')[0]") != here {
+				others["pages that lead elsewhere"]++
+				continue
+			}
 			var blocked []string
 			_ = json.Unmarshal([]byte(w.js(`JSON.stringify(performance.getEntriesByType("resource").filter(e => e.renderBlockingStatus == "blocking").map(e => e.name))`)), &blocked)
 			pages++

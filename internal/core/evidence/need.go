@@ -163,7 +163,27 @@ func (p *judging) add(i int) {
 		n.unreadable = "its code is a third party's"
 	default:
 		n.unreadable = "a file of it is missing, or does not parse"
+		if big := p.tooLarge(e); big != "" {
+			n.unreadable = big + " is over " + fmt.Sprint(MaxScript>>20) + " MB, and was not read"
+		}
 	}
+}
+
+// tooLarge is the first script of those that an element brings which is too large to be read.
+func (p *judging) tooLarge(e *inventory.Element) string {
+	if !e.IsScript() {
+		return ""
+	}
+	files := []string{e.Ref.Path}
+	for _, m := range e.Gets() {
+		files = append(files, m.Target)
+	}
+	for _, file := range files {
+		if text, ok := p.Read(file); ok && len(text) > MaxScript {
+			return file
+		}
+	}
+	return ""
 }
 
 // join makes inline code that only calls what one file defines a part of that file.

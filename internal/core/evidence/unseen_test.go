@@ -104,4 +104,8 @@ func TestEarnedCertainty(t *testing.T) {
 			t.Errorf("%s\n  %s\n  want %s", html, got, want)
 		}
 	}
+	files["/page.html"] = `<script src=/big.js></script>`
+	if _, needs := files.needs("/page.html"); needs[0].By != "/big.js is over 1 MB, and was not read" {
+		t.Errorf("a large script: %s", needs[0].By)
+	}
 }
