@@ -153,5 +153,9 @@ func (p *Printer) element(e *inventory.Element) []string {
 	if e.Item != "" {
 		item = p.name.Render(e.Item)
 	}
-	return []string{p.dim.Render(fmt.Sprint(e.Line)), e.Tag, what, runs, size(int64(e.Bytes)), size(int64(e.Gzip)), item}
+	tag := e.Tag
+	if e.Pixel {
+		tag = "pixel"
+	}
+	return []string{p.dim.Render(fmt.Sprint(e.Line)), tag, what, runs, size(int64(e.Bytes)), size(int64(e.Gzip)), item}
 }

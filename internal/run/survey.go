@@ -192,7 +192,11 @@ func (s *survey) add(n int, r *inventory.Record) {
 		}
 		l := s.byKey[key]
 		if l == nil {
-			l = s.load(key, &Load{Tag: e.Tag, Target: e.Target, Party: e.Party, Bytes: e.Bytes, Gzip: e.Gzip, Item: e.Item})
+			tag := e.Tag
+			if e.Pixel {
+				tag = "pixel"
+			}
+			l = s.load(key, &Load{Tag: tag, Target: e.Target, Party: e.Party, Bytes: e.Bytes, Gzip: e.Gzip, Item: e.Item})
 			l.Dead = e.Party == "own" && e.Loads && !s.weights.Has(e.Ref.Path) && e.Tag != "iframe"
 			if !e.Loads {
 				l.text = r.Source.String(e.El.TagEnd, e.El.ContentEnd)

@@ -65,7 +65,10 @@ func (w *Weights) File(path string) (bytes, gz int, ok bool) {
 	x := v.(*weight)
 	x.once.Do(func() {
 		if b, ok := w.Read(path); ok {
-			x.bytes, x.gzip, x.ok = len(b), gzipped(b), true
+			x.bytes, x.gzip, x.ok = len(b), len(b), true
+			if !packed[strings.ToLower(filepath.Ext(path))] {
+				x.gzip = gzipped(b)
+			}
 		}
 	})
 	return x.bytes, x.gzip, x.ok

@@ -31,15 +31,11 @@ type asked struct {
 
 // says tells who asks for it and on how many pages.
 func (a *asked) says() string {
-	how := a.How()
-	if a.Later && a.Tag != "script" && a.Tag != "import" {
-		how = "names"
-	}
 	pages := "on 1 page"
 	if a.pages > 1 {
 		pages = fmt.Sprintf("on %d pages", a.pages)
 	}
-	return fmt.Sprintf("%s, loaded %s, %s %s", a.By, pages, how, a.Written())
+	return fmt.Sprintf("%s, loaded %s, %s %s", a.By, pages, a.How(), a.Written())
 }
 
 // ask adds what a file asks for.

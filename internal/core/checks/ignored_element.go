@@ -82,6 +82,7 @@ func ignoredLink(p *Pass, e *inventory.Element) {
 	as, _ := markup.AttrValue(p.Source.Text, e.El.Start, "as")
 	as = strings.ToLower(strings.TrimSpace(as))
 	switch {
+	case len(words) == 0 && e.URL != "" && described(p, e): // microdata and RDFa say what it is
 	case len(words) == 0 && e.URL != "":
 		p.At(e, "the link has no rel: a browser does nothing with it", `say what it is: rel="stylesheet", rel="icon"`)
 	case slices.Contains(words, "preload") && as == "":
@@ -95,6 +96,15 @@ func ignoredLink(p *Pass, e *inventory.Element) {
 			p.At(e, fmt.Sprintf("no browser knows rel=%q (did you mean %q?)", words[0], meant), "mend the rel")
 		}
 	}
+}
+
+func described(p *Pass, e *inventory.Element) bool {
+	for _, name := range []string{"itemprop", "property", "typeof", "resource"} {
+		if _, ok := markup.AttrValue(p.Source.Text, e.El.Start, name); ok {
+			return true
+		}
+	}
+	return false
 }
 
 // linkTypes are those with which a browser or a search engine does something (HTML, 4.6.7).

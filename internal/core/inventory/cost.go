@@ -27,7 +27,7 @@ func (r *Record) Cost() Cost { return r.CostWhere(func(e *Element) bool { return
 // CostWhere is Cost where loads says which elements make a browser fetch
 // something: a saved record does not tell.
 func (r *Record) CostWhere(loads func(*Element) bool) (c Cost) {
-	hosts := map[string]bool{}
+	hosts, shown := map[string]bool{}, map[string]bool{}
 	for i := range len(r.Elements) + len(r.Media) {
 		e := r.element(i)
 		if e.Inside != "" {
@@ -40,7 +40,14 @@ func (r *Record) CostWhere(loads func(*Element) bool) (c Cost) {
 		case e.IsStylesheet() || e.Tag == "style":
 			into = &c.Styles
 		}
+		media := i >= len(r.Elements)
 		load := func(into *int, target, party string, bytes, gzip int, blocking bool) {
+			if media {
+				if shown[target] { // a picture that stands twice is fetched once
+					return
+				}
+				shown[target] = true
+			}
 			*into += bytes
 			c.Requests++
 			c.Loaded += bytes

@@ -30,6 +30,10 @@ type Import struct {
 	Line  int    `json:"line,omitempty"`  // of the page where By is "", else of the file
 	Later bool   `json:"later,omitempty"` // only once somebody clicks or calls
 	Open  bool   `json:"open,omitempty"`  // the end of the URL is put together as it runs
+	// Instead: a browser may choose it in place of the element's own URL.
+	Instead bool `json:"instead,omitempty"`
+
+	named bool // by url() in a stylesheet
 }
 
 // A Follower follows imports through the files of a site. Weights that are one
@@ -249,11 +253,16 @@ func (m *Imports) askedByFile(path string) (list []asked) {
 	return list
 }
 
-// How says how the page gets it: "imports", "loads", or "loads later".
+// How says how the page gets it: "imports", "loads", "loads later", "or" for one of several
+// pictures, "names" for what a stylesheet has in url().
 func (m *Import) How() string {
 	switch {
 	case m.Tag == "":
 		return "imports"
+	case m.named:
+		return "names"
+	case m.Instead:
+		return "or"
 	case m.Later:
 		return "loads later"
 	}

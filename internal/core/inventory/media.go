@@ -206,7 +206,7 @@ func (m *mediaReader) also(e *Element, raw string, instead bool) {
 	if !ok || ref.Data {
 		return
 	}
-	i := Import{Target: ref.URL, Party: "third", Tag: "img", Line: e.Line, Later: instead}
+	i := Import{Target: ref.URL, Party: "third", Tag: "img", Line: e.Line, Later: instead, Instead: instead}
 	if ref.Own {
 		i.Target, i.Party = ref.Path, "own"
 		if m.weights != nil {
@@ -353,7 +353,7 @@ func (m *Imports) styleFiles(base weburl.Page, by string, text []byte, before in
 		if !ok || ref.Data {
 			continue
 		}
-		i := Import{Target: ref.URL, Party: "third", By: by, Tag: "img", Later: true, Line: lines.at(u.Offset)}
+		i := Import{Target: ref.URL, Party: "third", By: by, Tag: "img", Later: true, named: true, Line: lines.at(u.Offset)}
 		if u.Face > 0 {
 			i.Tag = "font"
 		}

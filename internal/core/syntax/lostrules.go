@@ -114,7 +114,7 @@ func badSelector(tt []css.TokenType, text []string) string {
 			}
 			empty = true
 		case tt[i] == css.DelimToken && text[i] == ".":
-			if next != css.IdentToken {
+			if next != css.IdentToken && next != css.CustomPropertyNameToken {
 				return "a full stop with no class behind it"
 			}
 			i++
