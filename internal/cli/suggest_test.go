@@ -139,3 +139,51 @@ func TestSuggestQueries(t *testing.T) {
 		}
 	}
 }
+
+// TestSuggestKeeps: what stands on a page that leads elsewhere stays there, a third party's
+// script keeps its settings, and metadata that all pages write gets lines that can be read.
+func TestSuggestKeeps(t *testing.T) {
+	page := func(head, body string) string {
+		return "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>t</title>\n<meta property=og:type content=website>\n<meta name=color-scheme content=\"light dark\">\n<meta name=author content=\"Tern Hill\">\n" +
+			"<link rel=stylesheet href=/kit.css>\n" + head + "</head>\n<body>\n" + body + "\n</body></html>\n"
+	}
+	const tag = "<script>window.tq = window.tq || []; tq.push(['start', 7])</script>\n<script async src=https://tags.lantern.example/t.js></script>\n"
+	b := newBench(t, "site/kit.css", ".kit{color:red}", "site/index.html", page("", "<p>x"), "site/a/index.html", page("", "<p class=kit>x"), "site/b/index.html", page(tag, "<p>x"), "site/c/index.html", page(tag, "<p>x"),
+		"site/old/index.html", page("<meta http-equiv=refresh content='0; url=/a/'>\n<script>var moved = 1</script>\n", "<p>moved"))
+	b.want(0, args("survey", "site", "--write"), "with a name")
+	gate := b.read("yellowgate.yaml")
+	for _, want := range []string{"  kit-style:  # on all 5 pages, 15 bytes\n    found: {url: /kit.css}\n    pages: all or has(meta[http-equiv=\"refresh\" i])\n",
+		"    found:\n      - {url: https://tags.lantern.example/t.js}\n      - {text: 'window\\.tq = window\\.tq \\|\\| \\[\\]; tq\\.push\\(\\[''start'', 7\\]\\)'}\n    pages: all\n",
+		"    found: {text: 'var moved = 1'}\n    pages: has(meta[http-equiv=\"refresh\" i])\n"} {
+		if !strings.Contains(gate, want) {
+			t.Errorf("the gate file lacks\n%s\nit is\n%s", want, gate)
+		}
+	}
+	b.want(0, args("check"), "No errors, no warnings")
+	b.want(0, args("apply"))
+	for _, p := range []string{"index.html", "a/index.html", "b/index.html", "old/index.html"} {
+		if b.read("public/"+p) != b.read("site/"+p) {
+			t.Errorf("%s is not as it was, though all was to stay", p)
+		}
+	}
+	b.want(0, args("suggest", "--write"), "yellowgate.yaml is written", "goes from 1 page")
+	gate = b.read("yellowgate.yaml")
+	for _, want := range []string{"property: {og:type: website}", "meta: {color-scheme: light dark}", "author: Tern Hill"} {
+		if !strings.Contains(gate, want) {
+			t.Errorf("the gate file lacks %q:\n%s", want, gate)
+		}
+	}
+	b.want(0, args("check"), "No errors, no warnings")
+	b.want(0, args("apply"))
+	for p, keeps := range map[string]bool{"index.html": false, "a/index.html": true, "b/index.html": true, "c/index.html": true, "old/index.html": true} {
+		if strings.Contains(b.read("public/"+p), "kit.css") != keeps {
+			t.Errorf("%s: the stylesheet is kept: %v, want %v", p, !keeps, keeps)
+		}
+	}
+	for _, p := range []string{"b/index.html", "c/index.html"} {
+		if text := b.read("public/" + p); !strings.Contains(text, "tq.push") || !strings.Contains(text, "t.js") {
+			t.Errorf("%s lost its tag or the settings of it", p)
+		}
+	}
+	b.want(0, args("suggest"), "its code is a third party's")
+}

@@ -5,6 +5,8 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+
+	"yellowgate/internal/core/markup"
 )
 
 // Cost is what a page costs a visitor besides its own HTML, imports included.
@@ -183,6 +185,10 @@ func (r *Record) Restore() {
 	for i := range len(r.Elements) + len(r.Media) {
 		e := r.element(i)
 		e.Loads = e.Fetched()
+		e.El.Tag = markup.ParseTag(e.Tag)
+		if e.Label == "" && e.Tag == "link" {
+			e.Label = e.Rel
+		}
 		if e.Label == "" && e.Tag == "link" && e.Runs == "blocking" {
 			e.Label = "stylesheet"
 		}

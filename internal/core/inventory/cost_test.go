@@ -1,6 +1,7 @@
 package inventory
 
 import (
+	"encoding/json"
 	"testing"
 
 	"yellowgate/internal/core/page"
@@ -36,6 +37,43 @@ func TestCost(t *testing.T) {
 		r := Take([]byte("<!doctype html>"+c.html), page.Page{Path: "/", File: "index.html"}, weburl.NewSite(""), weights)
 		if got := r.Cost(); got != c.want {
 			t.Errorf("%s: %+v\nwant %+v", c.html, got, c.want)
+		}
+	}
+}
+
+// TestSavedCost: a record that was written as JSON and read again costs what it cost.
+func TestSavedCost(t *testing.T) {
+	files := folder{"/a.js": "var s = document.createElement('script'); s.src = '/b.js'; new Image().src = '/i.png'", "/b.js": "12", "/i.png": "1", "/j.png": "22", "/f.mp4": "333", "/a.css": "p { background: url(j.png) }"}
+	weights := struct {
+		folder
+		*Imports
+	}{files, &Imports{Weights: files, Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
+	for _, html := range []string{
+		"<script src=/a.js></script><link rel=stylesheet href=/a.css>",
+		"<img src=/i.png srcset='/j.png 2x'><img src=/i.png><img src=data:image/gif;base64,R0>",
+		"<picture><source srcset=/j.png><img src=/i.png loading=lazy></picture>",
+		"<video preload=none src=/f.mp4></video><video poster=/i.png><source src=/f.mp4><source src=/g.webm><track src=/t.vtt></video>",
+		"<img src=/i.png width=1 height=1><noscript><img src=/i.png width=1 height=1></noscript>",
+		"<p style='background: url(/i.png), url(/j.png)'><svg><use href='/i.svg#a'/><use href='#b'/></svg>",
+		"<link rel=icon href=/i.png><link rel=canonical href=/><link rel=preload as=image href=/j.png><iframe src=/x/></iframe><iframe></iframe>",
+	} {
+		r := Take([]byte("<!doctype html>"+html), page.Page{Path: "/", File: "index.html"}, weburl.NewSite(""), weights)
+		want := r.Cost()
+		text, err := json.Marshal(r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var saved Record
+		if err := json.Unmarshal(text, &saved); err != nil {
+			t.Fatal(err)
+		}
+		saved.Restore()
+		if got := saved.Cost(); got != want {
+			t.Errorf("%s\n  saved it costs %+v\n  and did cost   %+v", html, got, want)
+		}
+		r.Lean()
+		if got := r.Cost(); got != want {
+			t.Errorf("%s\n  made lean it costs %+v\n  and did cost       %+v", html, got, want)
 		}
 	}
 }
