@@ -222,9 +222,11 @@ func kindOf(src *markup.Source, piece markup.Piece, last markup.Tag, at int) (ki
 		}
 		name := strings.ToLower(string(src.Text[a.Name.Start:a.Name.End]))
 		switch {
+		case name == "style" && inURL(src.Text[a.Value.Start:at]):
+			kind = "load"
 		case strings.HasPrefix(name, "on") || name == "style":
 			kind = "inline code"
-		case loads(last, name):
+		case loads(tagName(src.Text, piece.Start), name):
 			kind = "load"
 		case last == markup.TagMeta || last == markup.TagLink:
 			kind = "metadata"
@@ -244,12 +246,32 @@ func kindOf(src *markup.Source, piece markup.Piece, last markup.Tag, at int) (ki
 }
 
 // loads reports whether an attribute names something that the element fetches.
-func loads(tag markup.Tag, attr string) bool {
+func loads(tag, attr string) bool {
 	switch attr {
 	case "src", "srcset", "poster":
 		return true
 	case "href":
-		return tag == markup.TagLink
+		return tag == "link" || tag == "use" || tag == "image"
+	case "xlink:href":
+		return tag == "use" || tag == "image"
+	case "data":
+		return tag == "object"
 	}
 	return false
+}
+
+// tagName is the name of the tag at an offset, in lower case.
+func tagName(text []byte, at int) string {
+	end := at + 1
+	for end < len(text) && text[end] > ' ' && text[end] != '>' && text[end] != '/' {
+		end++
+	}
+	return strings.ToLower(string(text[min(at+1, end):end]))
+}
+
+// inURL reports whether a text of CSS ends within a url().
+func inURL(css []byte) bool {
+	lower := bytes.ToLower(css)
+	open := bytes.LastIndex(lower, []byte("url("))
+	return open >= 0 && bytes.IndexByte(lower[open:], ')') < 0
 }

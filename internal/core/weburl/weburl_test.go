@@ -152,3 +152,23 @@ func BenchmarkResolve(b *testing.B) {
 		})
 	}
 }
+
+// TestBases: what stands above a base element is resolved without it.
+func TestBases(t *testing.T) {
+	site := NewSite("https://ternhill.example")
+	b := site.Bases("/visit/", "https://cdn.example/x/", 100)
+	for at, want := range map[int]string{0: "/visit/a.js", 99: "/visit/a.js", 100: "https://cdn.example/x/a.js", 500: "https://cdn.example/x/a.js"} {
+		if r, _ := b.At(at).Resolve("a.js"); r.URL != want {
+			t.Errorf("at %d: %s, want %s", at, r.URL, want)
+		}
+	}
+	if r, _ := b.Below().Resolve("a.js"); r.Own {
+		t.Error("the page's base is the element's")
+	}
+	if r, _ := site.Bases("/visit/", "", 0).At(0).Resolve("a.js"); r.URL != "/visit/a.js" {
+		t.Error("without a base element: " + r.URL)
+	}
+	if got := site.Page("/visit/", "").Address("/a b/").String(); got != "https://ternhill.example/a%20b/" {
+		t.Error("the address of a path: " + got)
+	}
+}
