@@ -121,7 +121,7 @@ func TestImportsShown(t *testing.T) {
 	b.want(0, args("show", "/"), "imports /b.css", "imports /gone.css", "no such file", "4 requests")
 	b.want(0, args("survey", "s"), "import", "/b.css")
 	b.want(0, args("apply"))
-	b.want(1, args("audit"), "over-budget", "styles: 51 bytes, and the budget is 40 bytes", "requests: 4, and the budget is 3", "/a.css imports /gone.css: the site has no such file")
+	b.want(1, args("audit"), "over-budget", "styles: 51 bytes, and the budget is 40 bytes", "requests: 4, and the budget is 3", "/a.css, loaded on 1 page, imports /gone.css: the site has no such file")
 }
 
 // firstLines are those of a page that are about a comparison.

@@ -616,7 +616,13 @@ func TestStopped(t *testing.T) {
 		if err := cmd.Start(); err != nil {
 			t.Fatal(err)
 		}
-		time.Sleep(time.Duration(40+i*60) * time.Millisecond)
+		for range 300 { // until it writes, on however busy a machine
+			if work, _ := filepath.Glob(filepath.Join(b.dir, ".yellowgate", "apply-*")); len(work) > 0 {
+				break
+			}
+			time.Sleep(10 * time.Millisecond)
+		}
+		time.Sleep(time.Duration(i*60) * time.Millisecond)
 		cmd.Process.Signal(signal)
 		cmd.Wait()
 		if code := cmd.ProcessState.ExitCode(); code != 0 {
