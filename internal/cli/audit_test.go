@@ -129,3 +129,40 @@ func firstLines(page string) string {
 	i := strings.Index(page, "Before and after")
 	return page[max(i, 0):min(max(i, 0)+1500, len(page))]
 }
+
+// TestWholeSite: what all pages have alike is one finding, in the text and for programs, and
+// is told of each page where one has it otherwise.
+func TestWholeSite(t *testing.T) {
+	page := func(head string) string {
+		return "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>" + head + "</title>\n<meta name=description content=\"" + head + " on Tern Hill\">\n</head>\n<body><p>x</body></html>\n"
+	}
+	b := newBench(t, "s/index.html", page("Home"), "s/a.html", page("A"), "s/b.html", page("B"), "s/404.html", page("Not found"), "s/old.html", "<!doctype html><html lang=en><title>Old</title><script>location.replace('/a.html')</script>")
+	out := b.want(0, args("audit", "s", "--verbose"), "on all 3 pages: the page has no canonical", "on all 4 pages: the page names no icon", "on all 4 pages: the page has no viewport")
+	if strings.Count(out, "canonical-missing") != 1 || strings.Contains(out, "404.html:5:1  the page has no canonical") {
+		t.Error(out)
+	}
+	_, text, _ := b.run("audit", "s", "--format", "json")
+	var a struct {
+		Findings []struct {
+			Check, Page string
+			Pages       int
+		}
+		Totals struct{ Warnings, Notes int }
+	}
+	if err := json.Unmarshal([]byte(text), &a); err != nil {
+		t.Fatal(err)
+	}
+	pages := map[string]int{}
+	for _, f := range a.Findings {
+		pages[f.Check] += max(f.Pages, 1)
+		if (f.Page == "") != (f.Pages > 0) {
+			t.Errorf("%+v", f)
+		}
+	}
+	if pages["canonical-missing"] != 3 || pages["icon-missing"] != 4 || pages["viewport-missing"] != 4 || a.Totals.Warnings != 1 || a.Totals.Notes != 2 {
+		t.Errorf("%v, %+v", pages, a.Totals)
+	}
+	b.write("s/a.html", strings.Replace(b.read("s/a.html"), "</head>", "<link rel=canonical href=https://ternhill.example/a.html>\n</head>", 1))
+	b.want(0, args("audit", "s", "--verbose"), "canonical-missing", "index.html:3", "b.html:3")
+	b.want(1, args("audit", "s", "--fail-on", "note"))
+}

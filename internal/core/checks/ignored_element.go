@@ -82,7 +82,7 @@ func ignoredLink(p *Pass, e *inventory.Element) {
 	as, _ := markup.AttrValue(p.Source.Text, e.El.Start, "as")
 	as = strings.ToLower(strings.TrimSpace(as))
 	switch {
-	case len(words) == 0 && e.URL != "" && described(p, e): // microdata and RDFa say what it is
+	case len(words) == 0 && e.URL != "" && described(p, e): // microdata, RDFa or an old rev say what it is
 	case len(words) == 0 && e.URL != "":
 		p.At(e, "the link has no rel: a browser does nothing with it", `say what it is: rel="stylesheet", rel="icon"`)
 	case slices.Contains(words, "preload") && as == "":
@@ -99,7 +99,7 @@ func ignoredLink(p *Pass, e *inventory.Element) {
 }
 
 func described(p *Pass, e *inventory.Element) bool {
-	for _, name := range []string{"itemprop", "property", "typeof", "resource"} {
+	for _, name := range []string{"itemprop", "property", "typeof", "resource", "rev"} {
 		if _, ok := markup.AttrValue(p.Source.Text, e.El.Start, name); ok {
 			return true
 		}

@@ -44,6 +44,7 @@ func TestIgnoredElement(t *testing.T) {
 		`<link rel=preload as=script href=/a.js>`:                              "",
 		`<link rel=preload as=font href=/a.woff2>`:                             "1 ignored-element",
 		`<link rel=preload as=font href=/a.woff2 crossorigin>`:                 "",
+		`<link rev=made href=mailto:a@ternhill.example>`:                       "",
 		`<link itemprop=url href=/a>`:                                          "",
 		`<template><link rel=styleshet href=/a.css></template>`:                "",
 	} {
