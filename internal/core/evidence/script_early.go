@@ -8,6 +8,7 @@ import (
 	"github.com/tdewolff/parse/v2/js"
 
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/syntax"
 )
 
 // What a script calls the very moment it is run, before anything below it on the page.
@@ -91,7 +92,7 @@ func (v early) into(f js.INode) {
 	}
 	if !v.seen[f] {
 		v.seen[f] = true
-		v.walkBody(v, f)
+		syntax.WalkBody(v, f)
 	}
 }
 

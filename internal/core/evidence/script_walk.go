@@ -5,6 +5,8 @@ import (
 	"strings"
 
 	"github.com/tdewolff/parse/v2/js"
+
+	"yellowgate/internal/core/syntax"
 )
 
 // What runs, in which order, and what the code has in its hands there.
@@ -142,7 +144,7 @@ func (w *walker) returnedBy(f js.INode) []js.INode {
 	values, known := w.returned[f]
 	if !known {
 		r := &returns{}
-		w.walkBody(r, f)
+		syntax.WalkBody(r, f)
 		values = r.values
 		w.returned[f] = values
 	}
@@ -162,18 +164,6 @@ func (r *returns) Enter(n js.INode) js.IVisitor {
 		r.values = append(r.values, n.Value)
 	}
 	return r
-}
-
-// walkBody walks what a function does, without its parameters.
-func (w *walker) walkBody(v js.IVisitor, f js.INode) {
-	switch f := f.(type) {
-	case *js.FuncDecl:
-		js.Walk(v, &f.Body)
-	case *js.ArrowFunc:
-		js.Walk(v, &f.Body)
-	case *js.MethodDecl:
-		js.Walk(v, &f.Body)
-	}
 }
 
 // bodies walks the functions in the queue.

@@ -138,10 +138,8 @@ func (m *Imports) follow(site *weburl.Site, base weburl.Page, by string, urls []
 			if !ok || ref.Data {
 				continue
 			}
-			i := Import{Target: ref.URL, Party: "third", By: queue[0].by}
-			if ref.Own {
-				i.Target, i.Party = ref.Path, "own"
-			}
+			i := reached(ref)
+			i.By = queue[0].by
 			if seen[i.Target] {
 				continue
 			}
@@ -188,10 +186,8 @@ func (m *Imports) FollowScript(base weburl.Page, site *weburl.Site, path string,
 			if !ok || ref.Data {
 				continue
 			}
-			i := Import{Target: ref.URL, Party: "third", By: queue[0].path, Tag: a.Tag, Line: a.line, Later: a.Later || queue[0].later, Open: a.Open}
-			if ref.Own {
-				i.Target, i.Party = ref.Path, "own"
-			}
+			i := reached(ref)
+			i.By, i.Tag, i.Line, i.Later, i.Open = queue[0].path, a.Tag, a.line, a.Later || queue[0].later, a.Open
 			if seen[i.Target] {
 				continue
 			}
@@ -207,6 +203,14 @@ func (m *Imports) FollowScript(base weburl.Page, site *weburl.Site, path string,
 		}
 	}
 	return out
+}
+
+// reached is an import of what a URL leads to.
+func reached(ref weburl.Ref) Import {
+	if ref.Own {
+		return Import{Target: ref.Path, Party: "own"}
+	}
+	return Import{Target: ref.URL, Party: "third"}
 }
 
 // askedBy lists what a script asks for, with the lines where the first has a number.

@@ -206,13 +206,11 @@ func (m *mediaReader) also(e *Element, raw string, instead bool) {
 	if !ok || ref.Data {
 		return
 	}
-	i := Import{Target: ref.URL, Party: "third", Tag: "img", Line: e.Line, Later: instead, Instead: instead}
-	if ref.Own {
-		i.Target, i.Party = ref.Path, "own"
-		if m.weights != nil {
-			i.Bytes, i.Gzip, ok = m.weights.File(ref.Path)
-			i.Dead = !ok
-		}
+	i := reached(ref)
+	i.Tag, i.Line, i.Later, i.Instead = "img", e.Line, instead, instead
+	if ref.Own && m.weights != nil {
+		i.Bytes, i.Gzip, ok = m.weights.File(ref.Path)
+		i.Dead = !ok
 	}
 	if i.Target != e.Target && !slices.ContainsFunc(e.Brings, func(x Import) bool { return x.Target == i.Target }) {
 		e.Brings = append(e.Brings, i)
@@ -353,12 +351,10 @@ func (m *Imports) styleFiles(base weburl.Page, by string, text []byte, before in
 		if !ok || ref.Data {
 			continue
 		}
-		i := Import{Target: ref.URL, Party: "third", By: by, Tag: "img", Later: true, named: true, Line: lines.at(u.Offset)}
+		i := reached(ref)
+		i.By, i.Tag, i.Later, i.named, i.Line = by, "img", true, true, lines.at(u.Offset)
 		if u.Face > 0 {
 			i.Tag = "font"
-		}
-		if ref.Own {
-			i.Target, i.Party = ref.Path, "own"
 		}
 		if seen[i.Target] {
 			continue

@@ -62,7 +62,7 @@ func AsksOf(ast *js.AST, src []byte) (out Asks) {
 	for len(f.queue) > 0 {
 		body := f.queue[0]
 		f.queue = f.queue[1:]
-		f.walkBody(running{f}, body)
+		WalkBody(running{f}, body)
 	}
 	js.Walk(&asked{follower: f}, ast)
 	for _, m := range f.made {
@@ -160,7 +160,8 @@ func paramsOf(n js.INode) []js.BindingElement {
 	return nil
 }
 
-func (f *follower) walkBody(v js.IVisitor, n js.INode) {
+// WalkBody walks what a function does, without its parameters; nothing for any other node.
+func WalkBody(v js.IVisitor, n js.INode) {
 	switch n := n.(type) {
 	case *js.FuncDecl:
 		js.Walk(v, &n.Body)
