@@ -21,12 +21,16 @@ or take the element out. A policy is in force for what stands below it.`,
 	Bad:  "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'\">\n<script src=\"https://count.example/c.js\" async></script>",
 	Good: "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self' https://count.example\">\n<script src=\"https://count.example/c.js\" async></script>",
 	Page: func(p *Pass) {
+		policies := 0
 		for i := range p.Elements {
 			e := &p.Elements[i]
 			if e.Tag != "meta" || !Own(e) || e.Area != "head" {
 				continue
 			}
 			if v, _ := p.Source.Attr(e.El.Start, "http-equiv"); strings.EqualFold(strings.TrimSpace(v), "content-security-policy") {
+				if policies++; policies > 4 { // nobody writes more
+					return
+				}
 				p.stopped(policy.Parse(e.Content), e)
 			}
 		}

@@ -21,6 +21,7 @@ type walker struct {
 	methods   map[string][]js.INode
 	all       []js.INode
 	walked    map[js.INode]walk
+	named     map[any]walk            // variables and members whose functions were run
 	returned  map[js.INode][]js.INode // by function: what it returns
 	loading   map[string]bool         // names of module loaders that it calls
 	steps     int                     // of looking up what values bring
@@ -69,10 +70,11 @@ func (w *walker) runs(f js.INode, dependent bool) { w.run(f, dependent, false) }
 // be the window.
 func (w *walker) run(f js.INode, dependent, global bool) {
 	f = ungroup(f)
-	for _, given := range w.given(f, 4) {
-		if given != f {
+	if !isFunction(f) {
+		for _, given := range w.given(f, 4) {
 			w.run(given, dependent, global)
 		}
+		return
 	}
 	as := walked
 	if dependent {
@@ -82,6 +84,20 @@ func (w *walker) run(f js.INode, dependent, global bool) {
 		w.walked[f] = as
 		w.queue = append(w.queue, call{f, dependent, global})
 	}
+}
+
+// fresh reports whether the functions of a name, a variable or a member, were not run yet, or
+// only with an element in hand; and notes that they are now.
+func (w *walker) fresh(name any) bool {
+	as := walked
+	if w.dependent {
+		as = asDependent
+	}
+	if w.named[name] >= as {
+		return false
+	}
+	w.named[name] = as
+	return true
 }
 
 // given lists the functions that a value brings to whoever gets it: itself, what a call
@@ -126,6 +142,9 @@ func (w *walker) given(n js.INode, depth int) (out []js.INode) {
 			if text(callee.Y) == "bind" {
 				return makers
 			}
+		}
+		if w.steps += len(makers); w.steps > mostSteps {
+			break
 		}
 		for _, f := range makers {
 			for _, r := range w.returnedBy(f) {
@@ -200,8 +219,10 @@ func (w *walker) Enter(n js.INode) js.IVisitor {
 	case *js.FuncDecl, *js.ArrowFunc, *js.MethodDecl:
 		return nil // until it is known to run
 	case *js.Var:
-		for _, f := range w.functions[same(n)] {
-			w.runs(f, w.dependent)
+		if v := same(n); w.fresh(v) {
+			for _, f := range w.functions[v] {
+				w.runs(f, w.dependent)
+			}
 		}
 		if list, ok := w.constants[same(n)].(*js.ArrayExpr); ok {
 			w.runs(list, w.dependent)
@@ -329,8 +350,10 @@ func (w *walker) stands(n js.INode) string {
 func (w *walker) member(n *js.DotExpr) {
 	member := text(n.Y)
 	w.script.Members[member] = true
-	for _, f := range w.methods[member] {
-		w.runs(f, w.dependent)
+	if w.fresh(member) {
+		for _, f := range w.methods[member] {
+			w.runs(f, w.dependent)
+		}
 	}
 	if v, ok := n.X.(*js.Var); ok && name(v) == "navigator" && (member == "sendBeacon" || member == "serviceWorker") {
 		w.effect("navigator." + member)

@@ -81,6 +81,9 @@ func (r *Record) media(weights Weights) {
 	m.done()
 }
 
+// mostChoices is how many candidates of one picture are listed: nobody writes more.
+const mostChoices = 64
+
 type mediaReader struct {
 	record  *Record
 	weights Weights
@@ -185,7 +188,7 @@ func (m *mediaReader) element(name string, t markup.Tagged) {
 		e.Runs = "lazy"
 	}
 	e.load(m.record, url, loads)
-	for _, c := range choices {
+	for _, c := range choices[:min(len(choices), mostChoices)] {
 		m.also(e, c, true)
 	}
 	if poster != "" {
@@ -267,7 +270,9 @@ func (m *mediaReader) style(t markup.Tagged) {
 			m.weigh(e)
 			continue
 		}
-		m.also(e, u.URL, false)
+		if len(e.Brings) < mostChoices {
+			m.also(e, u.URL, false)
+		}
 	}
 	if e != nil {
 		m.media = append(m.media, *e)

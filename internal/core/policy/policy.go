@@ -56,6 +56,9 @@ var fallbacks = map[string][]string{
 	Image: {"default-src"}, Frame: {"child-src", "default-src"}, Media: {"default-src"}, Object: {"default-src"}, Font: {"default-src"}, Manifest: {"default-src"},
 }
 
+// mostSources is how many sources a directive may have to be asked: no server sends so many.
+const mostSources = 200
+
 // sources are those of the directive that decides about a kind; ok is false where none does.
 func (p *Policy) sources(kind string) (directive string, list []string, ok bool) {
 	for _, name := range append([]string{kind}, fallbacks[kind]...) {
@@ -80,7 +83,7 @@ type Load struct {
 // Stops names the directive that stops a load, as it stands in the policy; "" for none.
 func (p *Policy) Stops(l Load) (directive string) {
 	name, list, ok := p.sources(l.Kind)
-	if !ok {
+	if !ok || len(list) > mostSources {
 		return ""
 	}
 	if l.Kind == Script || l.Kind == Style {
@@ -106,7 +109,7 @@ func (p *Policy) Stops(l Load) (directive string) {
 // attribute; "" for none.
 func (p *Policy) StopsText(kind, text, nonce string) (directive string) {
 	name, list, ok := p.sources(kind)
-	if !ok {
+	if !ok || len(list) > mostSources {
 		return ""
 	}
 	strict := kind == Script && has(list, "'strict-dynamic'")

@@ -55,7 +55,7 @@ func AsksOf(ast *js.AST, src []byte) (out Asks) {
 		}
 	}()
 	f := &follower{src: src, out: &out, functions: map[*js.Var][]js.INode{}, methods: map[string][]js.INode{}, values: map[*js.Var][]js.INode{},
-		params: map[*js.Var]param{}, calls: map[js.INode][][]js.Arg{}, byMethod: map[string][][]js.Arg{}, runs: map[js.INode]bool{}, followed: map[js.INode]bool{}}
+		params: map[*js.Var]param{}, heldBy: map[js.INode][]any{}, calls: map[any][][]js.Arg{}, runs: map[js.INode]bool{}, started: map[any]bool{}, followed: map[js.INode]bool{}}
 	js.Walk(names{f}, ast)
 	js.Walk(callers{f}, ast)
 	js.Walk(running{f}, ast)
@@ -64,7 +64,7 @@ func AsksOf(ast *js.AST, src []byte) (out Asks) {
 		f.queue = f.queue[1:]
 		WalkBody(running{f}, body)
 	}
-	js.Walk(&asked{follower: f}, ast)
+	js.Walk(&asked{follower: f, listed: map[string]bool{}}, ast)
 	for _, m := range f.made {
 		if !f.followed[m.node] {
 			f.lose("a " + m.tag + " element that it makes")
@@ -81,14 +81,18 @@ type follower struct {
 	methods   map[string][]js.INode  // by the names of the members that hold them
 	values    map[*js.Var][]js.INode // all that a variable is set to
 	params    map[*js.Var]param
-	calls     map[js.INode][][]js.Arg // by function: what it is called with
-	byMethod  map[string][][]js.Arg   // by name of a member
-	runs      map[js.INode]bool       // functions that run as the script is loaded
+	heldBy    map[js.INode][]any // by function: the variables and the names of members that hold it
+	calls     map[any][][]js.Arg // by function, variable or name of a member: what it is called with
+	runs      map[js.INode]bool  // functions that run as the script is loaded
 	queue     []js.INode
 	made      []made
 	followed  map[js.INode]bool // calls that make an element whose URL is known
+	started   map[any]bool      // variables and members whose functions run
 	steps     int               // of looking up what names stand for
 }
+
+// mostAsked is how many URLs are listed of one script.
+const mostAsked = 500
 
 // mostSteps is how many looks at what names stand for a script is worth.
 const mostSteps = 100_000
@@ -186,18 +190,17 @@ func (f names) Enter(n js.INode) js.IVisitor {
 	switch n := n.(type) {
 	case *js.FuncDecl:
 		if n.Name != nil {
-			f.functions[origin(n.Name)] = append(f.functions[origin(n.Name)], n)
+			f.holdsFunction(origin(n.Name), n)
 		}
 	case *js.MethodDecl:
-		f.methods[member(&n.Name.Literal)] = append(f.methods[member(&n.Name.Literal)], n)
+		f.method(member(&n.Name.Literal), n)
 	case *js.BindingElement:
 		if v, ok := n.Binding.(*js.Var); ok && n.Default != nil {
 			f.holds(v, n.Default)
 		}
 	case *js.Property:
 		if n.Name != nil && function(n.Value) {
-			name := strings.Trim(member(&n.Name.Literal), `"'`)
-			f.methods[name] = append(f.methods[name], n.Value)
+			f.method(strings.Trim(member(&n.Name.Literal), "\"'"), n.Value)
 		}
 	case *js.BinaryExpr:
 		if n.Op != js.EqToken {
@@ -208,7 +211,7 @@ func (f names) Enter(n js.INode) js.IVisitor {
 			f.holds(to, n.Y)
 		case *js.DotExpr:
 			if function(bare(n.Y)) {
-				f.methods[member(to.Y)] = append(f.methods[member(to.Y)], bare(n.Y))
+				f.method(member(to.Y), bare(n.Y))
 			}
 		}
 	}
@@ -219,8 +222,18 @@ func (f *follower) holds(v *js.Var, what js.INode) {
 	v = origin(v)
 	f.values[v] = append(f.values[v], what)
 	if fn := bare(what); function(fn) {
-		f.functions[v] = append(f.functions[v], fn)
+		f.holdsFunction(v, fn)
 	}
+}
+
+func (f *follower) holdsFunction(v *js.Var, fn js.INode) {
+	f.functions[v] = append(f.functions[v], fn)
+	f.heldBy[fn] = append(f.heldBy[fn], v)
+}
+
+func (f *follower) method(name string, fn js.INode) {
+	f.methods[name] = append(f.methods[name], fn)
+	f.heldBy[fn] = append(f.heldBy[fn], name)
 }
 
 // callers notes what functions are called with.
@@ -236,14 +249,9 @@ func (f callers) Enter(n js.INode) js.IVisitor {
 	callee, args := called(c)
 	switch x := callee.(type) {
 	case *js.Var:
-		for _, fn := range f.functions[origin(x)] {
-			f.calls[fn] = append(f.calls[fn], args)
-		}
+		f.calls[origin(x)] = append(f.calls[origin(x)], args)
 	case *js.DotExpr:
-		f.byMethod[member(x.Y)] = append(f.byMethod[member(x.Y)], args)
-		for _, fn := range f.methods[member(x.Y)] {
-			f.calls[fn] = append(f.calls[fn], args)
-		}
+		f.calls[member(x.Y)] = append(f.calls[member(x.Y)], args)
 	default:
 		if function(x) {
 			f.calls[x] = append(f.calls[x], args)
@@ -283,9 +291,7 @@ func (f running) Enter(n js.INode) js.IVisitor {
 		f.start(callee)
 		waits := false
 		if d, ok := callee.(*js.DotExpr); ok {
-			for _, fn := range f.methods[member(d.Y)] {
-				f.start(fn)
-			}
+			f.startAll(member(d.Y), f.methods[member(d.Y)])
 			event := ""
 			if len(args) > 0 {
 				event, _ = f.first(args[0].Value, 2)
@@ -316,9 +322,7 @@ func (f running) Enter(n js.INode) js.IVisitor {
 func (f *follower) start(n js.INode) {
 	n = bare(n)
 	if v, ok := n.(*js.Var); ok {
-		for _, fn := range f.functions[origin(v)] {
-			f.start(fn)
-		}
+		f.startAll(origin(v), f.functions[origin(v)])
 		return
 	}
 	if function(n) && !f.runs[n] {
@@ -327,9 +331,21 @@ func (f *follower) start(n js.INode) {
 	}
 }
 
+// startAll starts what a name holds, once.
+func (f *follower) startAll(name any, functions []js.INode) {
+	if f.started[name] {
+		return
+	}
+	f.started[name] = true
+	for _, fn := range functions {
+		f.start(fn)
+	}
+}
+
 // asked goes through all of the script and lists what it asks for.
 type asked struct {
 	*follower
+	listed map[string]bool
 	within []bool // functions around, and whether they run as the script is loaded
 }
 
@@ -403,6 +419,14 @@ func (a *asked) add(tag string, t text) {
 	if url == "" || strings.HasPrefix(url, "data:") || strings.HasPrefix(url, "blob:") || strings.HasPrefix(url, "javascript:") || strings.HasPrefix(url, "about:") {
 		return
 	}
+	if key := tag + " " + url; a.listed[key] {
+		return
+	} else if len(a.out.List) == mostAsked {
+		a.lose("more than can be followed")
+		return
+	} else {
+		a.listed[key] = true
+	}
 	x := Asked{URL: url, Open: t.open, Tag: tag, Later: slices.Contains(a.within, false)}
 	x.Offset = max(bytes.Index(a.src, []byte(url)), 0)
 	if x.Offset == 0 { // put together: where its end stands, which tells it best
@@ -410,9 +434,7 @@ func (a *asked) add(tag string, t text) {
 			x.Offset = max(bytes.Index(a.src, []byte(url[i:])), 0)
 		}
 	}
-	if !slices.ContainsFunc(a.out.List, func(y Asked) bool { return y.URL == x.URL && y.Tag == x.Tag }) {
-		a.out.List = append(a.out.List, x)
-	}
+	a.out.List = append(a.out.List, x)
 }
 
 func (a *asked) call(n *js.CallExpr) {
@@ -611,9 +633,14 @@ func (f *follower) texts(n js.INode, depth int) (out []text) {
 			}
 		}
 		if p, ok := f.params[v]; ok {
-			for _, args := range f.calls[p.function] {
-				if p.index < len(args) && len(out) <= mostTexts {
-					out = append(out, f.texts(args[p.index].Value, depth-1)...)
+			for _, name := range append([]any{p.function}, f.heldBy[p.function]...) {
+				for _, args := range f.calls[name] {
+					if len(out) > mostTexts {
+						break
+					}
+					if p.index < len(args) {
+						out = append(out, f.texts(args[p.index].Value, depth-1)...)
+					}
 				}
 			}
 		}
