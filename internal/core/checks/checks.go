@@ -211,10 +211,8 @@ func (p *Pass) atOccurrence(o presence.Occurrence, item, message, remedy string)
 func (p *Pass) keepHead() {
 	k := &p.kept
 	locate := func(el markup.Element) (line, col int) {
-		for i := range p.Elements {
-			if p.Elements[i].El.Start == el.Start {
-				return p.Elements[i].Line, p.Elements[i].Column
-			}
+		if e := p.elementAt(el.Start); e != nil {
+			return e.Line, e.Column
 		}
 		return 1, 1
 	}
@@ -239,12 +237,18 @@ func (p *Pass) keepHead() {
 
 // AtElement adds a finding at an element of the scan.
 func (p *Pass) AtElement(el markup.Element, message, remedy string) {
-	for i := range p.Elements {
-		if p.Elements[i].El.Start == el.Start {
-			p.At(&p.Elements[i], message, remedy)
-			return
-		}
+	if e := p.elementAt(el.Start); e != nil {
+		p.At(e, message, remedy)
 	}
+}
+
+// elementAt is the element that begins at an offset; nil for none.
+func (p *Pass) elementAt(start int) *inventory.Element {
+	i := sort.Search(len(p.Elements), func(i int) bool { return p.Elements[i].El.Start >= start })
+	if i < len(p.Elements) && p.Elements[i].El.Start == start {
+		return &p.Elements[i]
+	}
+	return nil
 }
 
 // AtSeverity is At with a severity of its own.

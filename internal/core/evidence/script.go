@@ -1,8 +1,6 @@
 package evidence
 
 import (
-	"slices"
-
 	"github.com/tdewolff/parse/v2/js"
 
 	"yellowgate/internal/core/markup"
@@ -29,6 +27,7 @@ type Script struct {
 // A Reach is what a stretch of code gets at.
 type Reach struct {
 	Hooks []Hook
+	known map[string]bool // their selectors
 	// Computed: it looks for elements by a text that is put together as it runs.
 	Computed bool
 	// Calls are globals of other scripts that it calls.
@@ -95,9 +94,13 @@ func (s *Script) guards(global string) bool { return s.asked[global] }
 func (r *Reach) Static() bool { return !r.Computed && len(r.Effects) == 0 }
 
 func (r *Reach) hook(selector string) {
-	if slices.ContainsFunc(r.Hooks, func(h Hook) bool { return h.Selector == selector }) {
+	if r.known[selector] {
 		return
 	}
+	if r.known == nil {
+		r.known = map[string]bool{}
+	}
+	r.known[selector] = true
 	h := Hook{Selector: selector}
 	if s, err := markup.ParseSelector(selector); err == nil {
 		h.parsed = s

@@ -105,16 +105,17 @@ func (m *mediaReader) begin(name string, t markup.Tagged) *Element {
 	if r.Scan.BodySeen && start >= r.Scan.BodyBegin {
 		el.Area = markup.Body
 	}
+	m.leave(start)
 	for len(m.inert) > 0 && m.inert[0].Start < start {
-		m.inside = append(m.inside, m.inert[0])
+		if m.inert[0].End > start {
+			m.inside = append(m.inside, m.inert[0])
+			m.leave(start)
+		}
 		m.inert = m.inert[1:]
 	}
-	for len(m.inside) > 0 && m.inside[len(m.inside)-1].End <= start {
-		m.inside = m.inside[:len(m.inside)-1]
-	}
-	for _, around := range m.inside {
+	// A template around, at whatever depth, is among the outermost.
+	for _, around := range m.inside[:min(len(m.inside), 8)] {
 		switch {
-		case around.End <= start:
 		case around.Tag == markup.TagTemplate || around.Inside == markup.InTemplate:
 			el.Inside = markup.InTemplate
 		case el.Inside == markup.InPage:
@@ -128,6 +129,13 @@ func (m *mediaReader) begin(name string, t markup.Tagged) *Element {
 		e.Offset, e.Length = from, to-from
 	}
 	return e
+}
+
+// leave forgets the templates and noscripts that end before an offset.
+func (m *mediaReader) leave(offset int) {
+	for len(m.inside) > 0 && m.inside[len(m.inside)-1].End <= offset {
+		m.inside = m.inside[:len(m.inside)-1]
+	}
 }
 
 func (m *mediaReader) element(name string, t markup.Tagged) {
