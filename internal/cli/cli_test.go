@@ -11,6 +11,9 @@ import (
 	"testing"
 )
 
+// counterDir is where a program with counters may be built.
+var counterDir string
+
 // program is the built program, on which the commands are tested.
 var program string
 
@@ -26,6 +29,7 @@ func TestMain(m *testing.M) {
 		fmt.Fprintf(os.Stderr, "building: %v\n%s", err, out)
 		os.Exit(1)
 	}
+	counterDir = dir
 	status := m.Run()
 	os.RemoveAll(dir)
 	os.Exit(status)

@@ -2,6 +2,7 @@ package cli_test
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -81,13 +82,9 @@ var grownCode = map[string][3]string{
 	"custom properties":      {"<style>:root { ", "--a%d: var(--b%[1]d); ", "} p { margin: var(--a1) }</style>"},
 }
 
-// counted builds the program with counters, once.
+// counted builds the program with counters, once; TestMain takes it away.
 var counted = sync.OnceValues(func() (string, error) {
-	dir, err := os.MkdirTemp("", "yellowgate-counted")
-	if err != nil {
-		return "", err
-	}
-	name := filepath.Join(dir, "yellowgate")
+	name := filepath.Join(counterDir, "counted")
 	packages := "yellowgate/...,github.com/tdewolff/parse/v2/...,github.com/andybalholm/cascadia,golang.org/x/net/html,github.com/nlnwa/whatwg-url/url"
 	out, err := exec.Command("go", "build", "-cover", "-covermode=count", "-coverpkg="+packages, "-o", name, "yellowgate/cmd/yellowgate").CombinedOutput()
 	if err != nil {
@@ -125,9 +122,15 @@ func work(t *testing.T, counter, dir string, args ...string) (steps float64) {
 	return steps
 }
 
-// TestGrowth: a page that is twice as long is at most a little more than twice the work, of
-// which what the empty page costs is taken off.
-func TestGrowth(t *testing.T) {
+// growth measures pages, or whole projects, that repeat one thing.
+type growth struct {
+	*testing.T
+	counter, dir string
+	limit        chan bool
+	wait         sync.WaitGroup
+}
+
+func newGrowth(t *testing.T) *growth {
 	if testing.Short() {
 		t.Skip("it builds the program a second time")
 	}
@@ -135,52 +138,128 @@ func TestGrowth(t *testing.T) {
 	if err != nil {
 		t.Skipf("the program cannot be built with counters: %v", err)
 	}
-	t.Cleanup(func() { os.RemoveAll(filepath.Dir(counter)) })
-	const n = 1500
-	page := func(before, one, after string, times int) string {
-		var b strings.Builder
-		b.WriteString("<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<meta name=description content=x>\n<title>x</title>\n" + before)
-		for i := range times {
-			if strings.Contains(one, "%") {
-				fmt.Fprintf(&b, one, i)
-			} else {
-				b.WriteString(one)
-			}
-		}
-		return b.String() + after
+	return &growth{T: t, counter: counter, dir: t.TempDir(), limit: make(chan bool, runtime.NumCPU())}
+}
+
+// measure is the work of a command on files, given as name and content in turn.
+func (g *growth) measure(files []string, args ...string) float64 {
+	sub, err := os.MkdirTemp(g.dir, "site")
+	if err != nil {
+		g.Fatal(err)
 	}
-	dir := t.TempDir()
-	measure := func(text string) float64 {
-		sub, err := os.MkdirTemp(dir, "page")
-		if err != nil {
-			t.Fatal(err)
-		}
-		b := &bench{t, sub}
-		b.write("site/index.html", text)
-		return work(t, counter, sub, "audit", "site", "--fail-on", "never")
+	b := &bench{g.T, sub}
+	for i := 0; i < len(files); i += 2 {
+		b.write(files[i], files[i+1])
 	}
-	empty := measure(page("", "", "", 0))
-	type kind struct{ name, before, one, after string }
-	var kinds []kind
+	return work(g.T, g.counter, sub, args...)
+}
+
+// linear looks that twice as much of something is at most a little more than twice the work,
+// of which what none of it costs is taken off. files makes the files with so many of it.
+func (g *growth) linear(name string, n int, files func(times int) []string, args ...string) {
+	g.wait.Go(func() {
+		g.limit <- true
+		defer func() { <-g.limit }()
+		none := g.measure(files(0), args...)
+		once, twice := g.measure(files(n), args...)-none, g.measure(files(2*n), args...)-none
+		if ratio := twice / once; ratio > 2.3 && twice > 1e6 {
+			g.Errorf("%s: %.1f million steps for %d, %.1f times as many for twice that", name, once/1e6, n, ratio)
+		} else if testing.Verbose() {
+			g.Logf("%-24s %8.2f million steps, ×%.2f", name, once/1e6, ratio)
+		}
+	})
+}
+
+// repeated is a text that stands so many times, with its numbers.
+func repeated(before, one, after string, times int) string {
+	var b strings.Builder
+	b.WriteString(before)
+	for i := range times {
+		if strings.Contains(one, "%") {
+			fmt.Fprintf(&b, one, i)
+		} else {
+			b.WriteString(one)
+		}
+	}
+	return b.String() + after
+}
+
+const grownHead = "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<meta name=description content=x>\n<title>x</title>\n"
+
+// grownKinds are all kinds of page.
+func grownKinds() map[string][3]string {
+	kinds := maps.Clone(grownCode)
 	for name, one := range grown {
-		kinds = append(kinds, kind{name, "", one, ""})
+		kinds[name] = [3]string{"", one, ""}
 	}
-	for name, c := range grownCode {
-		kinds = append(kinds, kind{name, c[0], c[1], c[2]})
+	return kinds
+}
+
+// TestGrowth: an audit of pages that repeat one thing.
+func TestGrowth(t *testing.T) {
+	g := newGrowth(t)
+	for name, k := range grownKinds() {
+		g.linear(name, 1200, func(times int) []string {
+			return []string{"site/index.html", repeated(grownHead+k[0], k[1], k[2], times)}
+		}, "audit", "site", "--fail-on", "never")
 	}
-	limit := make(chan bool, runtime.NumCPU())
-	var wait sync.WaitGroup
-	for _, k := range kinds {
-		wait.Go(func() {
-			limit <- true
-			defer func() { <-limit }()
-			once, twice := measure(page(k.before, k.one, k.after, n))-empty, measure(page(k.before, k.one, k.after, 2*n))-empty
-			if ratio := twice / once; ratio > 2.3 {
-				t.Errorf("%s: %.1f million steps for %d, %.1f times as many for twice that", k.name, once/1e6, n, ratio)
-			} else if testing.Verbose() {
-				t.Logf("%-24s %8.2f million steps, ×%.2f", k.name, once/1e6, ratio)
+	g.wait.Wait()
+}
+
+// TestGrowthGated: the same pages before a gate with items of every kind.
+func TestGrowthGated(t *testing.T) {
+	g := newGrowth(t)
+	const gate = `yellowgate: 1
+site: {source: site, output: public}
+metadata: [{pages: all, title: "@{page.title} | x", description: "@{page.heading or page.title}", canonical: "https://ternhill.example@{page.path}"}]
+items:
+  tag: {script: /tag.js, pages: all}
+  lib: {found: {url: /a1*.js}, pages: none}
+  words: {found: {text: 'a1'}, pages: none}
+  deep: {found: "div p.a1, p b, table td", pages: none}
+  note: {code: "<p class=note>x</p>", place: {before: p}, pages: "has(p.a1) or has(dialog) or has(div > p)"}
+  data: {structured: {type: Event, name: "@{page.title}"}, pages: all}
+`
+	for name, k := range grownKinds() {
+		g.linear(name, 600, func(times int) []string {
+			return []string{"yellowgate.yaml", gate, "site/index.html", repeated(grownHead+k[0], k[1], k[2], times)}
+		}, "check", "--fail-on", "never")
+	}
+	g.wait.Wait()
+}
+
+// TestGrowthOfGate: gate files and facts that repeat one thing, and many pages.
+func TestGrowthOfGate(t *testing.T) {
+	g := newGrowth(t)
+	const head = "yellowgate: 1\nsite: {source: site, output: public, facts: facts.json}\n"
+	page := grownHead + "<script src=/a.js></script></head><body><p class=a1>x</p></body></html>\n"
+	for name, c := range map[string][3]string{
+		"items":            {"items:\n  z: {script: /z.js, pages: all}\n", "  a%d: {script: /a%[1]d.js, pages: /a%[1]d/**}\n", ""},
+		"found items":      {"items:\n  z: {script: /z.js, pages: all}\n", "  a%d: {found: {url: /a%[1]d/*.js}, pages: none}\n", ""},
+		"selectors":        {"items:\n  z: {script: /z.js, pages: all}\n", "  a%d: {found: \".a%[1]d b\", pages: none}\n", ""},
+		"queries":          {"items:\n  z:\n    script: /z.js\n    pages:\n      - all\n", "      - has(.a%d)\n", ""},
+		"exceptions":       {"items:\n  z:\n    script: /z.js\n    pages: all\n    except:\n      - /none/\n", "      - /a%d/\n", ""},
+		"a chain of needs": {"items:\n  a0: {script: /z.js, pages: all}\n", "  b%d: {script: /b%[1]d.js, needs: [a0]}\n", ""},
+		"sets":             {"items: {z: {script: /z.js, pages: all}}\nsets:\n  z: all\n", "  a%d: /a%[1]d/**\n", ""},
+		"metadata":         {"metadata:\n  - {pages: all, title: x}\n", "  - {pages: /a%d/, title: y}\n", ""},
+		"per-page":         {"items: {z: {script: /z.js, pages: all}}\nper-page:\n  /: {out: [z]}\n", "  /a%d/: {out: [z]}\n", ""},
+		"trust":            {"strict: false\nitems: {z: {script: /z.js, pages: all}}\naccept:\n  - {check: icon-missing, pages: all, note: x}\n", "  - {check: icon-missing, pages: /a%d/, note: x}\n", ""},
+	} {
+		g.linear(name, 200, func(times int) []string {
+			return []string{"yellowgate.yaml", head + repeated(c[0], c[1], c[2], times), "facts.json", "{}", "site/index.html", page}
+		}, "check", "--fail-on", "never")
+	}
+	g.linear("facts", 800, func(times int) []string {
+		return []string{"yellowgate.yaml", head + "items: {z: {script: /z.js, pages: all}}\n", "facts.json", repeated("{\"/\": {\"x\": 1}", ", \"/a%d/\": {\"x\": %[1]d}", "}", times), "site/index.html", page}
+	}, "check", "--fail-on", "never")
+	for _, command := range [][]string{{"audit", "site", "--fail-on", "never"}, {"check"}, {"apply"}, {"suggest"}, {"survey", "site"}, {"where"}, {"find", "a1"}, {"diff", "--summary"}} {
+		g.linear("pages of "+command[0], 60, func(times int) []string {
+			files := []string{"yellowgate.yaml", head + "items: {z: {script: /z.js, pages: all}, a: {found: {url: /a.js}, pages: has(.a1)}}\n", "facts.json", "{}", "site/index.html", page, "site/a.js", "document.querySelector('.a1')"}
+			for i := range times {
+				files = append(files, fmt.Sprintf("site/p%d/index.html", i), page)
 			}
-		})
+			return files
+		}, command...)
 	}
-	wait.Wait()
+	g.wait.Wait()
 }

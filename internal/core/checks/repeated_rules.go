@@ -2,6 +2,7 @@ package checks
 
 import (
 	"fmt"
+	"strings"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
@@ -30,7 +31,7 @@ smaller one out.`,
 		}
 		for _, e := range sheets {
 			for _, other := range sheets {
-				if e.Ref.Path == other.Ref.Path || e.Bytes >= other.Bytes {
+				if e.Ref.Path == other.Ref.Path || e.Bytes >= other.Bytes || !sameMedia(e, other) {
 					continue
 				}
 				if n, of := p.Site.repeated(e.Ref.Path, other.Ref.Path); n >= 5 && n*10 > of*6 {
@@ -40,6 +41,13 @@ smaller one out.`,
 			}
 		}
 	},
+}
+
+// sameMedia reports whether another stylesheet counts wherever one does: the rules of one for
+// print are not repeated by one for the screen.
+func sameMedia(e, other *inventory.Element) bool {
+	one, two := strings.ToLower(strings.TrimSpace(e.Media)), strings.ToLower(strings.TrimSpace(other.Media))
+	return one == two || two == "" || two == "all"
 }
 
 // repeated is Library.Repeated, asked once for each pair.

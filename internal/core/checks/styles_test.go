@@ -103,6 +103,8 @@ func TestStyleChecks(t *testing.T) {
 			"/c.html": "<link rel=stylesheet href=/f.css><blockquote>", "/d.html": "<link rel=stylesheet href=/f.css><blockquote>", "/e.html": "<blockquote>", "/f.html": "", "/g.html": "", "/h.html": ""}, ""},
 
 		{"a bundle swallowed it", folder{"/m.css": menu, "/all.css": menu + " p{} q{}", "/a.html": "<link rel=stylesheet href=/m.css>\n<link rel=stylesheet href=/all.css><p class=menu>"}, "a.html:1 repeated-rules"},
+		{"rules for print", folder{"/m.css": menu, "/all.css": menu + " p{} q{}", "/a.html": "<link rel=stylesheet href=/m.css media=print>\n<link rel=stylesheet href=/all.css media=screen><p class=menu>"}, ""},
+		{"rules for print and for all", folder{"/m.css": menu, "/all.css": menu + " p{} q{}", "/a.html": "<link rel=stylesheet href=/m.css media=print>\n<link rel=stylesheet href=/all.css><p class=menu>"}, "a.html:1 repeated-rules"},
 		{"few of its rules", folder{"/m.css": menu + " .x{} .y{} .z{} .w{}", "/all.css": menu[:60] + " p{} q{} .a{b:c;d:e;f:g;h:i;j:k;l:m;n:o} .bb{p:q;r:s}", "/a.html": "<link rel=stylesheet href=/m.css>\n<link rel=stylesheet href=/all.css><p class=menu>"}, ""},
 
 		{"an import that all pages get, and one needs nothing of", folder{"/s.css": "i{}\n", "/t.css": "/* x */\n@import 's.css'; p{}", "/a.html": "<link rel=stylesheet href=/t.css><p><i>x", "/b.html": "<link rel=stylesheet href=/t.css><p>"}, "t.css:2 imported-everywhere"},

@@ -2,7 +2,6 @@ package evidence
 
 import (
 	"fmt"
-	"slices"
 
 	"yellowgate/internal/core/inventory"
 )
@@ -71,43 +70,57 @@ func (p *judging) breaks(gone *Need) string {
 
 // styled reports whether a stylesheet of the page has a selector.
 func (p *judging) styled(selector string) bool {
-	for _, n := range p.things {
-		for _, s := range n.sheets {
-			if slices.ContainsFunc(s.Selectors, func(x Selector) bool { return x.Text == selector }) {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// looksFor reports whether a script of the page has a hook.
-func (p *judging) looksFor(selector string) bool {
-	for _, n := range p.things {
-		for _, s := range n.scripts {
-			for _, r := range []*Reach{&s.Load, &s.Held} {
-				if slices.ContainsFunc(r.Hooks, func(h Hook) bool { return h.Selector == selector }) {
-					return true
+	if p.rules == nil {
+		p.rules = map[string]bool{}
+		for _, n := range p.things {
+			for _, s := range n.sheets {
+				for i := range s.Selectors {
+					p.rules[s.Selectors[i].Text] = true
 				}
 			}
 		}
 	}
-	return false
+	return p.rules[selector]
+}
+
+// looksFor reports whether a script of the page has a hook.
+func (p *judging) looksFor(selector string) bool {
+	if p.hooks == nil {
+		p.hooks = map[string]bool{}
+		for _, n := range p.things {
+			for _, s := range n.scripts {
+				for _, r := range []*Reach{&s.Load, &s.Held} {
+					for i := range r.Hooks {
+						p.hooks[r.Hooks[i].Selector] = true
+					}
+				}
+			}
+		}
+	}
+	return p.hooks[selector]
 }
 
 // calls names what on the page calls a name that no script of the page defines.
 func (p *judging) calls(global string) (by string) {
-	var callers []*Need
-	for _, n := range p.things {
-		for _, s := range n.scripts {
-			if slices.Contains(s.Defines, global) {
-				return ""
-			}
-			if s.Uses[global] && !s.guards(global) {
-				callers = append(callers, n)
+	if p.users == nil {
+		p.users, p.definers = map[string][]*Need{}, map[string]bool{}
+		for _, n := range p.things {
+			for _, s := range n.scripts {
+				for _, d := range s.Defines {
+					p.definers[d] = true
+				}
+				for g, used := range s.Uses {
+					if used && !s.guards(g) {
+						p.users[g] = append(p.users[g], n)
+					}
+				}
 			}
 		}
 	}
+	if p.definers[global] {
+		return ""
+	}
+	callers := p.users[global]
 	if p.page.Calls(global) {
 		return "an event handler of the page"
 	}

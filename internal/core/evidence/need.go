@@ -97,7 +97,11 @@ type judging struct {
 	names   string // how one puts names or markup together
 	fetches bool   // one asks for more than can be seen, and may put it into the page
 	single  bool   // every element is a thing of its own
-	judged  bool   // the states of the things are known
+	// Of all things, once asked for: selectors of rules, hooks, names that are defined, and
+	// who uses one.
+	rules, hooks, definers map[string]bool
+	users                  map[string][]*Need
+	judged                 bool // the states of the things are known
 }
 
 // add puts an element into its thing.

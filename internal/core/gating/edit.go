@@ -1,9 +1,9 @@
 package gating
 
 import (
+	"bytes"
 	"fmt"
 	"sort"
-	"strings"
 
 	"yellowgate/internal/core/compose"
 	"yellowgate/internal/core/gatefile"
@@ -21,6 +21,9 @@ type editing struct {
 	sorted  int          // how many of them are
 	keys    *markup.Spot // where new metadata goes, once asked for
 	opened  bool         // a body tag was written that the source leaves out
+
+	noscripts   []*markup.Element // those of the page, once asked for
+	noscriptsOf *markup.Page      // the scan that they are of
 
 	stands  map[standsFor]markup.Span // where items stand in for what they replace
 	changes map[int]*markup.TagChange // by the offset of the tag
@@ -118,15 +121,23 @@ func (e *editing) removeFound() {
 // withNoscript is an element's span or, where it stands alone in a noscript, that of the
 // noscript: without it nothing would be left there.
 func (e *editing) withNoscript(at, end int) (from, to int) {
-	for i := range e.Scan.Elements {
-		el := &e.Scan.Elements[i]
-		if el.Tag != markup.TagNoscript || el.TagEnd > at || el.ContentEnd < end {
-			continue
+	if e.noscriptsOf != e.Scan {
+		e.noscripts, e.noscriptsOf = nil, e.Scan
+		for i := range e.Scan.Elements {
+			if el := &e.Scan.Elements[i]; el.Tag == markup.TagNoscript {
+				e.noscripts = append(e.noscripts, el)
+			}
 		}
-		rest := string(e.Source.Text[el.TagEnd:at]) + string(e.Source.Text[end:el.ContentEnd])
-		if _, owned := e.owner[el.Start]; strings.TrimSpace(rest) == "" && !owned {
-			return el.Start, el.End
-		}
+	}
+	i := sort.Search(len(e.noscripts), func(i int) bool { return e.noscripts[i].TagEnd > at }) - 1 // the last that begins before
+	if i < 0 || e.noscripts[i].ContentEnd < end {
+		return at, end
+	}
+	el := e.noscripts[i]
+	before := bytes.TrimRight(e.Source.Text[el.TagEnd:at], " \t\r\n\f")
+	after := bytes.TrimLeft(e.Source.Text[end:el.ContentEnd], " \t\r\n\f")
+	if _, owned := e.owner[el.Start]; len(before) == 0 && len(after) == 0 && !owned {
+		return el.Start, el.End
 	}
 	return at, end
 }
@@ -166,9 +177,10 @@ func (e *editing) breakerGoes() bool {
 
 // endOf returns where the element at the offset ends.
 func (e *editing) endOf(at int) (int, error) {
-	for i := range e.Scan.Elements {
-		if el := &e.Scan.Elements[i]; el.Start == at && el.End > 0 {
-			return el.End, nil
+	list := e.Scan.Elements
+	for i := sort.Search(len(list), func(i int) bool { return list[i].Start >= at }); i < len(list) && list[i].Start == at; i++ {
+		if list[i].End > 0 {
+			return list[i].End, nil
 		}
 	}
 	_, end, err := e.Scan.Extent(at)
