@@ -50,18 +50,18 @@ func (p *judging) breaks(gone *Need) string {
 		}
 	}
 	for _, s := range gone.scripts {
+		for _, d := range s.Defines {
+			if by := p.calls(d); by != "" {
+				return fmt.Sprintf("%s calls %s, which nothing else defines", by, d)
+			}
+		}
 		for i := range s.Load.Hooks {
 			h := &s.Load.Hooks[i]
-			if h.parsed == nil || p.looksFor(h.Selector) {
+			if h.parsed == nil || h.Selector == "*" || always[h.Selector] || p.looksFor(h.Selector) { // what every page has tells nothing
 				continue
 			}
 			if h.Match(p.page) {
 				return h.Selector + " is on the page, and no other script of the page looks for it"
-			}
-		}
-		for _, d := range s.Defines {
-			if by := p.calls(d); by != "" {
-				return fmt.Sprintf("%s calls %s, which nothing else defines", by, d)
 			}
 		}
 	}

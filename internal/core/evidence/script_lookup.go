@@ -67,7 +67,7 @@ func (w *walker) lookup(callee js.INode, args []js.Arg) bool {
 		case !fixed:
 			w.reach.Computed = true
 			return false
-		case w.dependent && w.stands(callee.X) == "":
+		case (w.dependent || lit == "*") && w.stands(callee.X) == "":
 			return true // within what it has in hand
 		case bySelector[method]:
 			w.reach.hook(lit)
