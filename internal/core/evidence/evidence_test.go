@@ -117,7 +117,7 @@ func TestScripts(t *testing.T) {
 		{`counter = 1; window.other = 2; let own = 3; own = 4`, "sets counter other own"},
 		{`window.onload = function () { document.querySelector('.kit') }; document.onclick = e => fetch('/x')`, ".kit [fetch]"},
 		{`window.onload = start; function start() { document.querySelector('.kit') }`, ".kit sets start"},
-		{`document.querySelectorAll('*'); function all(e) { return e.querySelectorAll('*') } all(document.createElement('p'))`, "* [document.createElement]"},
+		{`document.querySelectorAll('*'); function all(e) { return e.querySelectorAll('*') } all(document.createElement('p'))`, "* [document.createElement] sets all"},
 		{`box.innerHTML = '<p>'; box.onclick = function () { document.querySelector('.in') }`, ".in [setting innerHTML setting onclick]"},
 		{`class App { constructor() { this.start() } start() { document.querySelector('.app') } other() { document.querySelector('.o') } } new App()`, ".app held .o sets App"},
 		{`const App = class { constructor() { document.querySelector('.app') } }; new App()`, ".app sets App"},
