@@ -231,6 +231,7 @@ type apply struct {
 	workDir string          // where finished files lie; "" until there is one
 	folders map[string]bool // folders of the output that are there: true for those that this apply made
 	aside   []aside         // outputs moved out of the way
+	moves   atomic.Int64    // how many they are, for who has no lock
 	done    atomic.Int64    // files prepared
 	placed  atomic.Int64    // files put into place
 	writes  int             // files to be put into place
@@ -274,7 +275,7 @@ func (a *apply) stopped() error {
 // told says what has been done so far.
 func (a *apply) told() string {
 	n := int(a.placed.Load())
-	if n == 0 && len(a.aside) == 0 {
+	if n == 0 && a.moves.Load() == 0 {
 		return "nothing was changed; the output is as it was before"
 	}
 	return fmt.Sprintf("%s in place, the rest as before, and each of them is whole; apply again to go on", told(n, a.writes)+map[bool]string{true: " is", false: " are"}[n == 1])
@@ -535,6 +536,7 @@ func (a *apply) setAside(rel string) (mine bool, err error) {
 		if r.path == rel {
 			a.removed = slices.Delete(a.removed, i, i+1)
 			a.aside = append(a.aside, aside{path: rel})
+			a.moves.Add(1)
 			if r.keep {
 				err = a.keepCopy(rel)
 			}
@@ -553,5 +555,6 @@ func (a *apply) setAside(rel string) (mine bool, err error) {
 		return false, nil
 	}
 	a.aside = append(a.aside, aside{path: rel})
+	a.moves.Add(1)
 	return true, a.keepCopy(rel)
 }

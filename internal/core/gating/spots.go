@@ -74,12 +74,6 @@ func (e *editing) checkSpots() {
 	}
 }
 
-// at is the position of an offset in the page's source.
-func (e *editing) at(offset int) gatefile.Position {
-	line, column := markup.NewLocator(e.Source.Text).Locate(offset)
-	return gatefile.Position{File: e.Page.File, Line: line, Column: column}
-}
-
 // longestLine is how many bytes a line may have to be shown with a problem in it.
 const longestLine = 2000
 

@@ -131,9 +131,7 @@ func (h *holder) compareFound() {
 			}
 		}
 		surplus := len(at) - max(len(x.areas), len(expected.find(x.needle)))
-		for _, o := range at[len(at)-max(surplus, 0):] {
-			p.Doubled = append(p.Doubled, o)
-		}
+		p.Doubled = append(p.Doubled, at[len(at)-max(surplus, 0):]...)
 		for range len(x.areas) - len(at) {
 			lacking = append(lacking, x)
 		}
