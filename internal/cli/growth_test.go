@@ -263,3 +263,27 @@ func TestGrowthOfGate(t *testing.T) {
 	}
 	g.wait.Wait()
 }
+
+// FuzzGrowth looks for more of the kind: whatever is repeated on a page, twice as often.
+//
+//	go test ./internal/cli -run - -fuzz FuzzGrowth -fuzztime 10m
+func FuzzGrowth(f *testing.F) {
+	f.Add("", "<p class=a>", "")
+	f.Add("<script>var a = [", "{b: function () { return c.d('.e') }},", "]</script>")
+	f.Fuzz(func(t *testing.T, before, one, after string) {
+		if len(one) == 0 || len(one) > 200 || len(before)+len(after) > 2000 {
+			return
+		}
+		g := newGrowth(t)
+		one = strings.ReplaceAll(one, "%", "")
+		n := 60_000 / (len(one) + 40)
+		at := func(times int) float64 {
+			return g.measure([]string{"site/index.html", repeated(grownHead+before, one, after, times)}, "audit", "site", "--fail-on", "never")
+		}
+		none := at(0)
+		once, twice := at(n)-none, at(2*n)-none
+		if ratio := twice / once; ratio > 2.5 && twice > 3e6 {
+			t.Errorf("%q, %q, %q: %.1f million steps for %d, %.1f times as many for twice that", before, one, after, once/1e6, n, ratio)
+		}
+	})
+}

@@ -8,6 +8,7 @@ import (
 	"github.com/klauspost/compress/gzip"
 	"github.com/zeebo/xxh3"
 
+	"yellowgate/internal/core/bounded"
 	"yellowgate/internal/core/inventory"
 )
 
@@ -15,9 +16,9 @@ import (
 // may be used from several goroutines.
 type Weights struct {
 	root  string
-	files sync.Map         // path -> *weight
-	texts sync.Map         // digest -> int
-	known map[string]int64 // sizes of the files there are; nil to look for each
+	files sync.Map                       // path -> *weight
+	texts bounded.Map[xxh3.Uint128, int] // by digest
+	known map[string]int64               // sizes of the files there are; nil to look for each
 	// Roughly leaves out what inline texts weigh compressed, where nobody asks.
 	Roughly bool
 	inventory.Imports
@@ -33,6 +34,7 @@ type weight struct {
 // to look for each file when it is asked for.
 func NewWeights(root string, list []File) *Weights {
 	w := &Weights{root: root}
+	w.texts.Most = 100_000
 	if list != nil {
 		w.known = make(map[string]int64, len(list))
 	}
@@ -86,12 +88,7 @@ func (w *Weights) Text(text []byte) int {
 		return 0
 	}
 	sum := xxh3.Hash128(text)
-	if v, ok := w.texts.Load(sum); ok {
-		return v.(int)
-	}
-	n := gzipped(text)
-	w.texts.Store(sum, n)
-	return n
+	return w.texts.Get(sum, func() int { return gzipped(text) })
 }
 
 type counter int

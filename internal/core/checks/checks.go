@@ -8,12 +8,14 @@ import (
 	"sort"
 	"sync"
 
+	"yellowgate/internal/core/bounded"
 	"yellowgate/internal/core/evidence"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/syntax"
 )
 
 // A Check is one thing that the audit looks for.
@@ -112,8 +114,10 @@ type Site struct {
 	named     map[string]bool         // base names of Code that stand in pages
 	styled    map[evidence.Styled]int // pages that have a name and load a stylesheet for it
 
-	pairs  sync.Map // what Library.Repeated said of two stylesheets
-	parsed sync.Map // what parsing an inline text found, by language and text
+	pairs  sync.Map                                 // what Library.Repeated said of two stylesheets
+	parsed bounded.Map[inlineText, *syntax.Mistake] // what parsing an inline text found
+	// balanced is what was found of tags that an inline text leaves open.
+	balanced bounded.Map[inlineText, unbalanced]
 }
 
 // State is what the record knows of an output, told by whoever reads it.

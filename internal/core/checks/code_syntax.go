@@ -60,13 +60,7 @@ func (p *Pass) parse(language string, text []byte, parse func([]byte) *syntax.Mi
 	if p.Site == nil {
 		return parse(text)
 	}
-	key := inlineText{language, xxh3.Hash128(text)}
-	if m, ok := p.Site.parsed.Load(key); ok {
-		return m.(*syntax.Mistake)
-	}
-	m := parse(text)
-	p.Site.parsed.Store(key, m)
-	return m
+	return p.Site.parsed.Get(inlineText{language, xxh3.Hash128(text)}, func() *syntax.Mistake { return parse(text) })
 }
 
 // inlineText stands for a text that many pages have.

@@ -35,17 +35,16 @@ func (p *Pass) unbalanced(text []byte) (at int, name string, opened bool) {
 	if p.Site == nil {
 		return markup.Unbalanced(text)
 	}
-	type answer struct {
-		at     int
-		name   string
-		opened bool
-	}
-	key := inlineText{"html", xxh3.Hash128(text)}
-	if v, ok := p.Site.parsed.Load(key); ok {
-		a := v.(answer)
-		return a.at, a.name, a.opened
-	}
-	at, name, opened = markup.Unbalanced(text)
-	p.Site.parsed.Store(key, answer{at, name, opened})
-	return at, name, opened
+	a := p.Site.balanced.Get(inlineText{"html", xxh3.Hash128(text)}, func() (a unbalanced) {
+		a.at, a.name, a.opened = markup.Unbalanced(text)
+		return a
+	})
+	return a.at, a.name, a.opened
+}
+
+// unbalanced is what markup.Unbalanced said.
+type unbalanced struct {
+	at     int
+	name   string
+	opened bool
 }

@@ -6,6 +6,7 @@ import (
 
 	"github.com/zeebo/xxh3"
 
+	"yellowgate/internal/core/bounded"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 )
@@ -16,8 +17,12 @@ type Library struct {
 	// Read returns a file of the site, by its path.
 	Read func(path string) ([]byte, bool)
 
-	sheets  sync.Map // path, or digest of an inline text -> *Sheet, nil for a file that is not there
+	sheets  sync.Map // path -> *Sheet, nil for a file that is not there
 	scripts sync.Map // scriptKey -> *Script, nil also for one that does not parse
+
+	// Of inline texts, by their digests: pages may have as many as they like.
+	inlineSheets  bounded.Map[string, *Sheet]
+	inlineScripts bounded.Map[scriptKey, *Script]
 }
 
 type scriptKey struct {
@@ -57,7 +62,7 @@ const MaxScript = inventory.MaxScript
 func (l *Library) SheetsOf(r *inventory.Record, e *inventory.Element) (list []*Sheet, whole bool) {
 	inline := e.El.Tag == markup.TagStyle
 	return gather(e, inline, func() *Sheet {
-		return once(&l.sheets, e.Digest, func() *Sheet { return ReadSheet(content(r, e)) })
+		return l.inlineSheets.Get(e.Digest, func() *Sheet { return ReadSheet(content(r, e)) })
 	}, l.Sheet)
 }
 
@@ -66,7 +71,7 @@ func (l *Library) scriptsOf(r *inventory.Record, e *inventory.Element) (list []*
 	module := e.Module()
 	inline := e.Party == "inline" && e.URL == ""
 	return gather(e, inline, func() *Script {
-		return once(&l.scripts, scriptKey{e.Digest, module}, func() *Script { return ReadScript(content(r, e), module) })
+		return l.inlineScripts.Get(scriptKey{e.Digest, module}, func() *Script { return ReadScript(content(r, e), module) })
 	}, func(path string) *Script { return l.Script(path, module || path != e.Ref.Path) })
 }
 

@@ -13,6 +13,8 @@ import (
 
 	standard "github.com/nlnwa/whatwg-url/url"
 	"golang.org/x/text/unicode/norm"
+
+	"yellowgate/internal/core/bounded"
 )
 
 // A Site is where the pages stand.
@@ -21,7 +23,7 @@ type Site struct {
 	path string   // the path in it, without a trailing slash
 
 	// Most URLs of a site mean the same on all its pages. They are resolved once.
-	same sync.Map // URL as written -> cached
+	same bounded.Map[string, cached] // by URL as written
 }
 
 type cached struct {
@@ -35,7 +37,9 @@ func NewSite(address string) *Site {
 	if u == nil || u.Host == "" {
 		u = &url.URL{Scheme: "https", Host: "site.invalid"}
 	}
-	return &Site{base: u, path: strings.TrimSuffix(u.Path, "/")}
+	s := &Site{base: u, path: strings.TrimSuffix(u.Path, "/")}
+	s.same.Most = 50_000
+	return s
 }
 
 // parsed reads an absolute URL; nil for any that is none.
@@ -133,12 +137,11 @@ func (p Page) Resolve(raw string) (r Ref, ok bool) {
 	if !p.own || !everywhere(raw) {
 		return p.resolve(raw)
 	}
-	if c, hit := p.site.same.Load(raw); hit {
-		return c.(cached).ref, c.(cached).ok
-	}
-	r, ok = p.resolve(raw)
-	p.site.same.Store(raw, cached{r, ok})
-	return r, ok
+	c := p.site.same.Get(raw, func() cached {
+		r, ok := p.resolve(raw)
+		return cached{r, ok}
+	})
+	return c.ref, c.ok
 }
 
 // Plain reports whether the base is the page itself, on the site's host: a URL that
