@@ -307,12 +307,22 @@ func rowOf(r *inventory.Record, fs []checks.Finding, hosts map[string]bool, weig
 		}
 		p.Elements = append(p.Elements, x)
 		for _, m := range e.Gets() {
-			if m.Party == "third" {
+			if m.Party == "third" && !m.Later {
 				hosts[inventory.Host(m.Target)] = true
 			}
-			weight[belongsImport(e, &m)] += m.Bytes
+			if !m.Later {
+				weight[belongsImport(e, &m)] += m.Bytes
+			}
 			p.Elements = append(p.Elements, htmlElement{Area: e.Area, Tag: cmp.Or(m.Tag, "import"), What: Clean(m.Written()), Bytes: size(int64(m.Bytes)), Item: e.Item})
 		}
+	}
+	for i := range r.Media {
+		if e := &r.Media[i]; e.Inside == "" && e.Loads && e.Party == "third" {
+			hosts[inventory.Host(e.Target)] = true
+		}
+	}
+	for _, s := range r.MediaSums(nil) {
+		p.Elements = append(p.Elements, htmlElement{Area: "body", Tag: "media", What: s.Kind + ": " + plural(s.Files, "file"), Bytes: size(int64(s.Bytes))})
 	}
 	row.Bytes = size(int64(row.Total))
 	return row, p

@@ -80,6 +80,9 @@ func (e *Entry) add(page int, r *inventory.Record, n *Need) {
 			}
 		}
 		for _, m := range x.Gets() {
+			if m.Later {
+				continue // nobody fetches it by itself
+			}
 			requests++
 			bytes += m.Bytes
 			gzip += m.Gzip
