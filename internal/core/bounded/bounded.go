@@ -7,7 +7,7 @@ import (
 	"sync/atomic"
 )
 
-// A Map is a map with a bound. The zero value holds at most a thousand entries. It may be used
+// A Map is a map with a bound. The zero value holds at most five thousand entries. It may be used
 // from several goroutines.
 type Map[K comparable, V any] struct {
 	// Most is how many entries it may hold; once there are more, all are forgotten.
@@ -30,7 +30,7 @@ func (m *Map[K, V]) Load(key K) (value V, ok bool) {
 func (m *Map[K, V]) Store(key K, value V) {
 	most := m.Most
 	if most == 0 {
-		most = 1000
+		most = 5000
 	}
 	if _, had := m.entries.Swap(key, value); had {
 		return
