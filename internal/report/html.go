@@ -321,7 +321,7 @@ func rowOf(r *inventory.Record, fs []checks.Finding, hosts map[string]bool, weig
 			hosts[inventory.Host(e.Target)] = true
 		}
 	}
-	for _, s := range r.MediaSums(nil) {
+	for _, s := range r.MediaSums() {
 		p.Elements = append(p.Elements, htmlElement{Area: "body", Tag: "media", What: s.Kind + ": " + plural(s.Files, "file"), Bytes: size(int64(s.Bytes))})
 	}
 	row.Bytes = size(int64(row.Total))

@@ -56,7 +56,7 @@ func (p *Printer) Show(r *run.ShowResult, verbose bool) {
 
 // media adds what the page shows and plays: a line for each kind, or all of it.
 func (p *Printer) media(t *table, rec *inventory.Record, verbose bool) {
-	sums := rec.MediaSums(nil)
+	sums := rec.MediaSums()
 	if len(sums) == 0 {
 		return
 	}

@@ -127,7 +127,7 @@ type Sum struct {
 
 // MediaSums sums up the media by kind, and the pictures and fonts that the page's stylesheets
 // name: a browser asks for those once a rule matches.
-func (r *Record) MediaSums(has func(path string) bool) (out []Sum) {
+func (r *Record) MediaSums() (out []Sum) {
 	seen := map[[2]string]bool{}
 	add := func(kind, target, party string, bytes int, dead, noscript bool) {
 		i := slices.IndexFunc(out, func(s Sum) bool { return s.Kind == kind })
@@ -154,7 +154,7 @@ func (r *Record) MediaSums(has func(path string) bool) (out []Sum) {
 			continue
 		}
 		if e.Target != "" {
-			add(e.Kind(), e.Target, e.Party, e.Bytes, e.Party == "own" && has != nil && !has(e.Ref.Path), e.Inside == "noscript")
+			add(e.Kind(), e.Target, e.Party, e.Bytes, false, e.Inside == "noscript")
 		}
 		for _, m := range e.Brings {
 			add(e.Kind(), m.Target, m.Party, m.Bytes, m.Dead, e.Inside == "noscript")

@@ -141,7 +141,7 @@ func TestStyleFiles(t *testing.T) {
 		t.Errorf("%s\nwant %s", s, want)
 	}
 	sums := ""
-	for _, s := range r.MediaSums(nil) {
+	for _, s := range r.MediaSums() {
 		sums += fmt.Sprintf("%s %d %d %d %d; ", s.Kind, s.Files, s.Bytes, s.Third, s.Dead)
 	}
 	if sums != "pictures that stylesheets name 4 3 1 2; fonts that stylesheets name 5 4 0 1; " {

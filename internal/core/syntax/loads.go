@@ -396,7 +396,8 @@ func (a *asked) set(on js.INode, attr string, value js.INode) {
 func (a *asked) urls(tag string, value js.INode) (all bool) {
 	all = true
 	for _, t := range a.texts(value, 6) {
-		if t.open && t.text == "" || t.open && !reaches(t.text) {
+		bare := tag == "import" && !strings.HasPrefix(t.text, "/") && !strings.HasPrefix(t.text, ".") && !strings.Contains(t.text, "://")
+		if bare || t.open && !reaches(t.text) { // of a bare name only an import map or a bundler knows
 			all = false
 			continue
 		}

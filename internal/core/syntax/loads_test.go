@@ -43,6 +43,7 @@ func TestScriptAsks(t *testing.T) {
 		`document.write('<img src="https://v.example/p.gif?r=' + document.referrer + '" width=1>')`:                                      "img https://v.example/p.gif?r=…; lost document.write",
 		`el.innerHTML = '<iframe src="https://v.example/film"></iframe><script src="/no.js"></script>'`:                                  "iframe https://v.example/film",
 		`import("./more.js").then(m => m.go())`:                                                                                          "import ./more.js",
+		`import("lit")`:                                                                                                                  "lost import()",
 		"import(`./lang/${lang}.js`)":                                                                                                    "lost import()",
 		`var s = document.createElement("script"); s.src = url`:                                                                          "lost a script element that it makes",
 		`var s = document.createElement("script"); s.text = code; document.head.append(s)`:                                               "lost a script element that it makes",
