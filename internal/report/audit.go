@@ -7,6 +7,7 @@ import (
 	"sort"
 	"strings"
 
+	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/run"
 )
@@ -15,7 +16,7 @@ const asGated = "as the gate says"
 
 // heldAgainst tells what is wrong with an item, "" for nothing, and then what there
 // is to remark.
-func heldAgainst(it run.AuditedItem) (wrong, remark string) {
+func heldAgainst(it audit.ItemSum) (wrong, remark string) {
 	var s []string
 	for _, x := range []struct {
 		word string
@@ -77,9 +78,9 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 }
 
 // auditedPages writes the pages with the most to mend.
-func (p *Printer) auditedPages(pages []run.AuditedPage, verbose bool) {
+func (p *Printer) auditedPages(pages []audit.PageSum, verbose bool) {
 	pages = slices.Clone(pages)
-	slices.SortStableFunc(pages, func(a, b run.AuditedPage) int {
+	slices.SortStableFunc(pages, func(a, b audit.PageSum) int {
 		return cmp.Or(b.Errors-a.Errors, b.Warnings-a.Warnings, b.Bytes-a.Bytes)
 	})
 	limit := 5

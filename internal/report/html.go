@@ -11,6 +11,7 @@ import (
 	"slices"
 	"sort"
 
+	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/compare"
 	"yellowgate/internal/core/inventory"
@@ -103,7 +104,7 @@ func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
 		Name, Site, Gate, Bytes, Counts string
 		Blocking, Hosts                 int
 		Scripts, Styles, Gzip, Unneeded string
-		Totals                          run.Totals
+		Totals                          audit.Totals
 		Compared                        *htmlComparison
 		Checks                          []htmlCheck
 		Items                           []htmlItem

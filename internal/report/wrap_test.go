@@ -6,6 +6,7 @@ import (
 	"testing"
 	"unicode/utf8"
 
+	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/run"
 )
@@ -18,7 +19,7 @@ func TestFindingsWrap(t *testing.T) {
 	finding := func(page string, line int, message string) checks.Finding {
 		return checks.Finding{Check: "missing-item", Severity: "error", Page: page, File: strings.TrimPrefix(page, "/") + "index.html", Line: line, Column: 3, Item: "visit-counter", Message: message, Remedy: remedy}
 	}
-	a := &run.AuditResult{Dir: "public", Pages: 2, Findings: []checks.Finding{finding("/events/the-longest-night-of-the-year/", 12, message), finding("/visit/", 7, "another thing")}, Totals: run.Totals{Errors: 2}}
+	a := &run.AuditResult{Dir: "public", Pages: 2, Findings: []checks.Finding{finding("/events/the-longest-night-of-the-year/", 12, message), finding("/visit/", 7, "another thing")}, Totals: audit.Totals{Errors: 2}}
 	for _, width := range []int{0, 60, 80, 120} {
 		var b bytes.Buffer
 		NewPrinter(&b, false, width).Audit(a, false)

@@ -10,8 +10,8 @@ import (
 	"strings"
 	"sync"
 
+	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
@@ -33,46 +33,17 @@ type AuditResult struct {
 	Records  []*inventory.Record `json:"records"`
 	Verdicts []Gated             `json:"verdicts"`
 	Findings []checks.Finding    `json:"findings"`
-	Totals   Totals              `json:"totals"`
+	Totals   audit.Totals        `json:"totals"`
 
 	Dir string `json:"-"`
 	// Fragments are the files of HTML that are no pages of their own.
-	Fragments int           `json:"-"`
-	Requests  int           `json:"-"` // of all pages
-	Bytes     int64         `json:"-"` // that all pages load, their own HTML included
-	ByItem    []AuditedItem `json:"-"`
-	ByPage    []AuditedPage `json:"-"` // that are no fragments
-	Unneeded  int64         `json:"-"` // bytes of stylesheets that match nothing, over all pages
-	Site      string        `json:"-"`
-}
-
-// Totals counts findings by severity.
-type Totals struct {
-	Errors   int `json:"errors"`
-	Warnings int `json:"warnings"`
-	Notes    int `json:"notes"`
-	Accepted int `json:"accepted"`
-}
-
-// AuditedItem is one item over all pages: what the gate says and what is there.
-type AuditedItem struct {
-	Item    *gatefile.Item
-	In      int // pages on which the gate lets it in
-	Present int // pages that have it
-	Missing int // pages on which it is in and not whole
-	Leaked  int // pages on which it is out and there
-	Differs int // pages on which it is in and not as the gate writes it
-	May     int // pages on which it may stay and that never had it: found parts alone
-	Gone    int // pages whose source has it, and that lack it or some of it: found parts
-}
-
-// AuditedPage is one page: what it costs a visitor and what was found on it.
-type AuditedPage struct {
-	Path                    string
-	Requests, Blocking      int
-	Bytes                   int // with what it loads
-	Unneeded                int // of these: stylesheets none of whose selectors matches
-	Errors, Warnings, Notes int
+	Fragments int             `json:"-"`
+	Requests  int             `json:"-"` // of all pages
+	Bytes     int64           `json:"-"` // that all pages load, their own HTML included
+	ByItem    []audit.ItemSum `json:"-"`
+	ByPage    []audit.PageSum `json:"-"` // that are no fragments
+	Unneeded  int64           `json:"-"` // bytes of stylesheets that match nothing, over all pages
+	Site      string          `json:"-"`
 }
 
 // AuditOptions say what to audit.
@@ -91,13 +62,31 @@ type AuditOptions struct {
 	Progress Progress
 }
 
-// Audit looks at the pages of a folder and, with a project, holds them against
-// its gate.
+// Audit looks at the pages of a folder and, with a project, compares them with its gate.
 func Audit(o AuditOptions) (*AuditResult, error) {
+	s, err := newAuditing(o)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.all(); err != nil {
+		return nil, err
+	}
+	s.result.Findings = append(s.result.Findings, s.ofSite()...)
+	s.result.Findings = checks.Whole(s.result.Findings, s.sum.Gathered.Sought)
+	if s.NoNotes {
+		s.result.Findings = slices.DeleteFunc(s.result.Findings, s.sum.DropsNote)
+	}
+	checks.Sort(s.result.Findings)
+	s.sum.Count(slices.Values(s.result.Findings))
+	s.finish()
+	return s.result, nil
+}
+
+// newAuditing lists the files of a folder and prepares what its pages are compared with.
+func newAuditing(o AuditOptions) (*auditing, error) {
 	if o.Name == "" {
 		o.Name = o.Dir
 	}
-	a := &AuditResult{Format: AuditFormat, Dir: o.Name, Records: []*inventory.Record{}, Verdicts: []Gated{}, Findings: []checks.Finding{}}
 	files, strays, err := site.Walk(o.Dir, true, func(rel string, _ bool) bool { return site.Hidden(rel) })
 	if err != nil {
 		if o.Project != nil && errors.Is(err, fs.ErrNotExist) && o.Dir == o.Project.Output {
@@ -105,68 +94,53 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 		}
 		return nil, err
 	}
-	var pages []page.Page
-	s := &auditing{AuditOptions: o, result: a, site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files)}
+	s := &auditing{AuditOptions: o, result: newAuditResult(o.Name), site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files)}
 	s.weights.Roughly = o.Roughly || !o.Records && o.Each == nil
+	known := checks.Known{Read: reader(o.Dir)}
 	if o.Project != nil {
 		if err := s.useGate(); err != nil {
 			return nil, err
 		}
-		pages, err = o.Project.PagesOf(files)
-		if err != nil {
+		if s.pages, err = o.Project.PagesOf(files); err != nil {
 			return nil, err
 		}
+		for _, t := range o.Project.Gate.File.Site.Trust {
+			known.Trust = append(known.Trust, t.Value)
+		}
+		known.Strict = o.Project.Gate.File.Strict
 	} else {
-		pages = site.PagesAnyway(files)
+		s.pages = site.PagesAnyway(files)
 	}
-	if len(pages) == 0 {
+	if len(s.pages) == 0 {
 		return nil, &site.UsageError{Message: "there is no page in " + o.Name + ": nothing was audited", Remedy: "name the folder of your site's pages (files ending in .html or .htm): yellowgate audit DIR"}
 	}
-	s.known = &checks.Site{}
-	s.known.HasFile, s.known.HasPage = filesOf(append(files, reachable(o.Dir, strays)...), pages)
-	s.known.Read = reader(o.Dir)
+	known.HasFile, known.HasPage = filesOf(append(files, reachable(o.Dir, strays)...), s.pages)
 	for _, f := range files {
 		if ext := strings.ToLower(filepath.Ext(f.Path)); ext == ".css" || ext == ".js" || ext == ".mjs" {
-			s.known.Code = append(s.known.Code, "/"+f.Path)
+			known.Code = append(known.Code, "/"+f.Path)
 		}
 	}
-	s.known.Prepare()
-	if o.Project != nil {
-		for _, t := range o.Project.Gate.File.Site.Trust {
-			s.known.Trust = append(s.known.Trust, t.Value)
-		}
-		s.known.Strict = o.Project.Gate.File.Strict
-	}
-	if err := s.all(pages); err != nil {
-		return nil, err
-	}
-	s.settleSite(checks.RunSite(s.sitePass()))
-	s.notApplied(pages)
-	if s.tally != nil {
-		for _, p := range s.tally.Idle() {
-			{
-				s.settleSite([]checks.Finding{{Check: "idle-line", Severity: "note", File: p.Pos.File, Line: p.Pos.Line, Column: p.Pos.Column, Message: p.Message, Remedy: p.Remedy}})
-			}
-		}
-	}
-	a.Findings = checks.Whole(a.Findings, s.looked)
-	if s.NoNotes {
-		a.Findings = slices.DeleteFunc(a.Findings, func(f checks.Finding) bool {
-			if f.Severity == "note" {
-				a.Totals.Notes++
-			}
-			return f.Severity == "note"
-		})
-	}
-	checks.Sort(a.Findings)
-	a.count()
-	return a, nil
+	s.known = checks.NewSite(known)
+	s.sum = audit.NewSum(s.gate)
+	s.sum.NoNotes = o.NoNotes
+	return s, nil
 }
 
-// sitePass is what is known of all pages at once.
-func (s *auditing) sitePass() *checks.SitePass {
+func newAuditResult(name string) *AuditResult {
+	return &AuditResult{Format: AuditFormat, Dir: name, Records: []*inventory.Record{}, Verdicts: []Gated{}, Findings: []checks.Finding{}}
+}
+
+// ofSite returns what only all pages together show.
+func (s *auditing) ofSite() []checks.Finding {
 	listed, whole := s.sitemap("sitemap.xml")
-	return &checks.SitePass{Pages: s.kept, Site: s.known, Sitemap: listed, SitemapInPart: !whole}
+	return s.sum.OfSite(&checks.SitePass{Site: s.known, Sitemap: listed, SitemapInPart: !whole}, s.notApplied())
+}
+
+// finish takes over what the pages came to.
+func (s *auditing) finish() {
+	r := s.result
+	r.Pages, r.Fragments, r.Requests, r.Bytes, r.Unneeded = len(s.sum.Pages), s.sum.Fragments, s.sum.Requests, s.sum.Bytes, s.sum.Unneeded
+	r.ByItem, r.ByPage, r.Totals = s.sum.Items, s.sum.Pages, s.sum.Totals
 }
 
 // reader reads files of a folder, each once; pages, which are many, whenever they are
@@ -188,33 +162,6 @@ func reader(dir string) func(string) ([]byte, bool) {
 	}
 }
 
-// settle gives findings of a page the severity that they have here. Those that the
-// owner lives with are counted and left out, and so are notes where nobody asks for
-// them.
-func (s *auditing) settle(fs []checks.Finding, pg *page.Page) []checks.Finding {
-	kept := fs[:0]
-	for _, f := range fs {
-		keep, accepted := s.settlement.Apply(&f, pg)
-		switch {
-		case accepted:
-			s.result.Totals.Accepted++
-		case !keep:
-		case f.Severity == "note" && s.NoNotes && !checks.IsWhole(f.Check):
-			s.result.Totals.Notes++
-		default:
-			kept = append(kept, f)
-		}
-	}
-	return kept
-}
-
-// settleSite settles the findings that only all pages together show.
-func (s *auditing) settleSite(fs []checks.Finding) {
-	for _, f := range fs {
-		s.result.Findings = append(s.result.Findings, s.settle([]checks.Finding{f}, s.byPath[page.Key(f.Page)])...)
-	}
-}
-
 // reachable lists the links that lead out of a folder to a file that is there: a
 // server may well follow them.
 func reachable(dir string, strays []string) (out []site.File) {
@@ -229,20 +176,17 @@ func reachable(dir string, strays []string) (out []site.File) {
 type auditing struct {
 	AuditOptions
 	result  *AuditResult
+	pages   []page.Page // of the folder, by path
 	site    *weburl.Site
 	weights *site.Weights
 	known   *checks.Site
-	kept    []checks.Kept
-	looked  int                   // pages that are not aside
 	sources map[string]*page.Page // by file
-	byPath  map[string]*page.Page // by key, as the gate saw them
 	ledger  *output.Ledger
-	tally   *checks.Tally
-
-	settlement *checks.Settlement
+	gate    audit.Gate
+	sum     *audit.Sum
 }
 
-// useGate makes the gate ready to be held against the pages.
+// useGate prepares the gate that pages are compared with.
 func (s *auditing) useGate() (err error) {
 	p := s.Project
 	s.site, s.result.Gate, s.result.Site = p.Gate.Site, p.Digest, p.Gate.File.Site.Name.Value
@@ -255,80 +199,96 @@ func (s *auditing) useGate() (err error) {
 			return err
 		}
 	}
-	s.tally = checks.NewTally(p.Gate)
-	s.settlement = checks.Settle(p.Gate.File)
-	for _, it := range p.Gate.File.Items {
-		s.result.ByItem = append(s.result.ByItem, AuditedItem{Item: it})
-	}
+	s.gate = audit.NewGate(p.Gate)
 	return nil
 }
 
 // audited is what one page came to.
 type audited struct {
+	*audit.Page
 	record   *inventory.Record
-	gated    *presence.Page
-	source   *gating.Result
-	findings []checks.Finding
-	kept     checks.Kept
-	bufs     [2]*site.Buffer // what record and source refer to
+	verdicts []Gated
+	bufs     [2]*site.Buffer // what the record refers to
 }
 
-func (s *auditing) all(pages []page.Page) error {
-	return site.InOrder(len(pages), func(i int) (audited, error) { return s.one(pages[i]) }, func(i int, a audited) error {
+func (a *audited) release() {
+	for _, buf := range a.bufs {
+		if buf != nil {
+			buf.Release()
+		}
+	}
+}
+
+// all audits the pages and adds them up.
+func (s *auditing) all() error {
+	return site.InOrder(len(s.pages), func(i int) (audited, error) { return s.one(s.pages[i]) }, func(i int, a audited) error {
 		if s.Progress != nil {
-			s.Progress(i+1, len(pages))
+			s.Progress(i+1, len(s.pages))
 		}
-		err := s.add(&a)
-		for _, buf := range a.bufs {
-			if buf != nil {
-				buf.Release()
-			}
-		}
-		return err
+		defer a.release()
+		return s.add(&a)
 	})
 }
 
 // one audits one page.
 func (s *auditing) one(known page.Page) (a audited, err error) {
 	a.bufs[0] = site.GetBuffer()
-	b, err := a.bufs[0].ReadFile(s.Dir, known.File)
+	file, err := a.bufs[0].ReadFile(s.Dir, known.File)
 	if err != nil {
 		return a, err
 	}
-	a.record = s.take(b, known)
-	pass := &checks.Pass{Record: a.record, Site: s.known}
-	if src := s.sources[known.File]; src != nil && s.Project.Source != "" {
-		a.bufs[1] = site.GetBuffer()
-		text, err := s.Project.ReadInto(a.bufs[1], src.File)
-		if err != nil {
-			return a, err
-		}
-		r := s.Project.Gate.Page(text, *src)
-		a.source = r
-		if !r.Fragment && !a.record.Fragment {
-			a.gated = presence.Hold(a.record, s.Project.Gate, r)
-			pass.Gated = a.gated
-		}
-		if s.ledger != nil && !bytes.Equal(b, r.File) {
-			pass.State = s.state(known.File)
-		}
+	src := s.sources[known.File]
+	if src == nil || s.Project.Source == "" {
+		return s.look(a, file, known, nil, nil), nil
 	}
-	a.findings, a.kept = checks.RunPage(pass)
+	a.bufs[1] = site.GetBuffer()
+	text, err := s.Project.ReadInto(a.bufs[1], src.File)
+	if err != nil {
+		return a, err
+	}
+	return s.look(a, file, known, text, src), nil
+}
+
+// look takes the record of a page and runs the checks on it. src is the page of the source that
+// it was made of, and text its bytes; nil for none.
+func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, src *page.Page) audited {
+	pass := &checks.Pass{Site: s.known}
+	var source *gating.Result
+	if s.Project != nil {
+		taken := presence.Take(file, known, s.Project.Gate, s.weights)
+		pass.Record = taken.Record
+		if src != nil {
+			source = s.Project.Gate.Page(text, *src)
+			if !source.Fragment && !taken.Fragment {
+				pass.Gated = presence.Compare(taken, source)
+			}
+			if s.ledger != nil && !bytes.Equal(file, source.File) {
+				pass.State = s.state(known.File)
+			}
+		}
+	} else {
+		pass.Record = s.take(file, known)
+	}
+	a.record = pass.Record
+	a.Page = s.gate.PageOf(pass, source, pass.Gated)
 	if s.Names != nil && !a.record.Fragment {
 		nameAll(a.record, s.Names)
 	}
-	return a, nil
+	if pass.Gated != nil && (s.Records || s.Each != nil) {
+		for i := range source.Verdicts {
+			a.verdicts = append(a.verdicts, gatedOf(a.record.Path, &source.Verdicts[i], a.Page.Items[i].Copies))
+		}
+	}
+	return a
 }
 
+// take takes the record of a page that is compared with no gate.
 func (s *auditing) take(file []byte, known page.Page) *inventory.Record {
 	src := markup.Read(file)
-	switch {
-	case s.Project == nil && s.Names != nil:
+	if s.Names != nil {
 		return inventory.TakeScanned(src, s.Names.ScanAll(src), known, s.site, s.weights)
-	case s.Project == nil:
-		return inventory.TakeScanned(src, markup.ScanTags(src.Text, nil), known, s.site, s.weights)
 	}
-	return inventory.TakeScanned(src, s.Project.Gate.ScanAll(src), known, s.site, s.weights)
+	return inventory.TakeScanned(src, markup.ScanTags(src.Text, nil), known, s.site, s.weights)
 }
 
 // state says why an output is not what apply would write now.
@@ -343,79 +303,12 @@ func (s *auditing) state(file string) checks.State {
 // add takes a page into the result.
 func (s *auditing) add(a *audited) error {
 	r := s.result
-	if a.source != nil {
-		s.tally.Add(a.source)
-		if len(s.Project.Gate.File.Accept) > 0 { // their queries are asked of each page
-			if s.byPath == nil {
-				s.byPath = map[string]*page.Page{}
-			}
-			known := a.source.Page
-			s.byPath[known.Key()] = &known
-		}
-	}
-	cost := a.record.Cost()
-	if a.record.Fragment {
-		r.Fragments++
-	} else {
-		r.Pages++
-		r.ByPage = append(r.ByPage, AuditedPage{Path: a.record.Path, Requests: cost.Requests, Blocking: cost.Blocking, Bytes: a.record.Bytes + cost.Loaded, Unneeded: a.kept.Unneeded})
-		r.Unneeded += int64(a.kept.Unneeded)
-		s.kept = append(s.kept, a.kept)
-		if !a.kept.Redirect {
-			s.looked++
-		}
-	}
-	r.Requests += cost.Requests
-	r.Bytes += int64(a.record.Bytes + cost.Loaded)
-	var verdicts []Gated
-	if a.gated != nil {
-		for i := range a.source.Verdicts {
-			v, p := &a.source.Verdicts[i], &a.gated.Items[i]
-			n := p.Copies()
-			if s.Records || s.Each != nil {
-				verdicts = append(verdicts, gatedOf(a.record.Path, v, n))
-			}
-			it := &r.ByItem[i]
-			if n > 0 {
-				it.Present++
-			}
-			if v.In {
-				it.In++
-				if len(p.Gone) > 0 {
-					it.Gone++
-				} else if v.Item.FoundOnly() && n == 0 {
-					it.May++
-				}
-			}
-		}
-		told := map[string]bool{} // an item counts a page once
-		for _, f := range a.findings {
-			for i := range r.ByItem {
-				if r.ByItem[i].Item.Name != f.Item || told[f.Check+f.Item] {
-					continue
-				}
-				told[f.Check+f.Item] = true
-				switch f.Check {
-				case "missing-item":
-					r.ByItem[i].Missing++
-				case "leaked-item":
-					r.ByItem[i].Leaked++
-				case "item-differs":
-					r.ByItem[i].Differs++
-				}
-			}
-		}
-	}
-	var known *page.Page
-	if a.source != nil {
-		known = &a.source.Page
-	}
-	r.Findings = append(r.Findings, s.settle(a.findings, known)...)
+	r.Findings = append(r.Findings, s.sum.Add(a.Page)...)
 	if s.Each != nil {
-		return s.Each(a.record, verdicts)
+		return s.Each(a.record, a.verdicts)
 	}
 	if s.Records {
-		r.Verdicts = append(r.Verdicts, verdicts...)
+		r.Verdicts = append(r.Verdicts, a.verdicts...)
 		a.record.Source, a.record.Scan = nil, nil // the page itself is not kept
 		if s.Lean {
 			a.record.Lean()
@@ -426,91 +319,58 @@ func (s *auditing) add(a *audited) error {
 }
 
 // notApplied tells of source pages that the output folder lacks.
-func (s *auditing) notApplied(pages []page.Page) {
+func (s *auditing) notApplied() (out []checks.Finding) {
 	if s.ledger == nil {
-		return
+		return nil
 	}
 	have := map[string]bool{}
-	for i := range pages {
-		have[pages[i].File] = true
+	for i := range s.pages {
+		have[s.pages[i].File] = true
 	}
 	for i := range s.Project.Pages {
 		if p := &s.Project.Pages[i]; !have[p.File] {
-			s.settleSite([]checks.Finding{checks.MissingPage(p.Path, p.File)})
+			out = append(out, checks.MissingPage(p.Path, p.File))
 		}
 	}
+	return out
 }
 
 // AuditOne audits one page given as bytes, as the page at a path. For has() the
 // source file is asked if there is one, else the page itself.
 func AuditOne(file []byte, path string, project *site.Project) (*AuditResult, error) {
-	a := &AuditResult{Format: AuditFormat, Dir: "-", Records: []*inventory.Record{}, Verdicts: []Gated{}, Findings: []checks.Finding{}}
-	s := &auditing{AuditOptions: AuditOptions{Dir: "-", Project: project, Records: true}, result: a, site: weburl.NewSite(""), weights: site.NewWeights(".", nil)}
+	s := &auditing{AuditOptions: AuditOptions{Dir: "-", Project: project, Records: true}, result: newAuditResult("-"), site: weburl.NewSite(""), weights: site.NewWeights(".", nil)}
 	known := page.Page{Path: page.Clean(path), File: "-"}
-	var done audited
+	var text []byte
+	var src *page.Page
 	if project != nil {
 		if err := s.useGate(); err != nil {
 			return nil, err
 		}
 		known.Facts, known.Lists = project.Facts.ByPage[known.Key()], project.Facts.Lists[known.Key()]
-	}
-	done.record = s.take(file, known)
-	pass := &checks.Pass{Record: done.record}
-	if project != nil {
-		text, src := file, known
+		text, src = file, &known
 		for i := range project.Pages {
 			if p := &project.Pages[i]; p.Key() == known.Key() {
 				b, err := project.Read(p)
 				if err != nil {
 					return nil, err
 				}
-				text, src = b, *p
+				text, src = b, p
 			}
 		}
-		done.source = project.Gate.Page(text, src)
-		if !done.source.Fragment && !done.record.Fragment {
-			done.gated = presence.Hold(done.record, project.Gate, done.source)
-			pass.Gated = done.gated
-		}
-		s.tally = checks.NewTally(project.Gate)
 		if len(project.Files) > 0 {
-			pass.Site = &checks.Site{}
-			pass.Site.HasFile, pass.Site.HasPage = filesOf(project.Files, project.Pages)
+			var of checks.Known
+			of.HasFile, of.HasPage = filesOf(project.Files, project.Pages)
+			s.known = checks.NewSite(of)
 		}
 	}
-	done.findings, done.kept = checks.RunPage(pass)
-	if err := s.add(&done); err != nil {
+	s.sum = audit.NewSum(s.gate)
+	a := s.look(audited{}, file, known, text, src)
+	if err := s.add(&a); err != nil {
 		return nil, err
 	}
-	a.count()
-	return a, nil
-}
-
-// count counts the findings by severity, in all and by page.
-func (a *AuditResult) count() {
-	at := make(map[string]*AuditedPage, len(a.ByPage))
-	for i := range a.ByPage {
-		p := &a.ByPage[i]
-		p.Errors, p.Warnings, p.Notes = 0, 0, 0
-		at[p.Path] = p
-	}
-	for i := range a.Findings {
-		p := at[a.Findings[i].Page]
-		if p == nil {
-			p = &AuditedPage{} // of no page
-		}
-		switch a.Findings[i].Severity {
-		case "error":
-			a.Totals.Errors++
-			p.Errors++
-		case "warning":
-			a.Totals.Warnings++
-			p.Warnings++
-		default:
-			a.Totals.Notes++
-			p.Notes++
-		}
-	}
+	s.sum.Count(slices.Values(s.result.Findings))
+	s.finish()
+	return s.result, nil
 }
 
 // Worst is the severity of the worst finding: 2 for an error, 1 for a warning, 0

@@ -38,14 +38,15 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 			popups = append(popups, it)
 		}
 	}
-	var kept []checks.Kept
+	var reach checks.Reach
 	losses := newLosses(p)
 	idle := unwritten{pages: map[string][]string{}}
 	// one is a page, looked at by itself.
 	type one struct {
 		*gating.Result
 		problems []gating.Problem
-		kept     *checks.Kept
+		lines    *checks.Lines
+		popups   *checks.Popups
 	}
 	err := site.InOrder(len(p.Pages), func(i int) (one, error) {
 		b, err := p.Read(&p.Pages[i])
@@ -53,12 +54,11 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 			return one{}, err
 		}
 		g := p.Gate.Page(b, p.Pages[i])
-		x := one{Result: g, problems: slices.Concat(g.Problems, g.Clashes())}
+		x := one{Result: g, problems: slices.Concat(g.Problems, g.Clashes()), lines: t.Look(g)}
 		if (needs || len(popups) > 0) && !g.Fragment {
 			pass := asWritten(p, g, nil)
 			if len(popups) > 0 {
-				k := checks.Keep(pass)
-				x.kept = &k
+				x.popups = checks.PopupsOf(pass)
 			}
 			if needs {
 				x.problems = slices.Concat(x.problems, lateNeeds(p, pass), outOfOrder(pass))
@@ -73,12 +73,10 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 		if x.Fragment {
 			r.Fragments = append(r.Fragments, x.Page.File)
 		}
-		t.Add(x.Result)
+		t.Add(x.Page.Path, x.lines)
 		places.Add(x.Result)
 		onPages = append(onPages, x.problems...)
-		if x.kept != nil {
-			kept = append(kept, *x.kept)
-		}
+		reach.Add(x.Page.Path, x.Page.File, x.popups)
 		idle.add(x.Result)
 		return nil
 	})
@@ -96,7 +94,7 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 	}
 	r.Problems = append(r.Problems, sameURL(p.Gate.File)...)
 	r.Problems = append(r.Problems, idle.problems(p.Gate.File)...)
-	for _, f := range checks.Unreachable(kept) {
+	for _, f := range reach.Unreachable() {
 		r.Problems = append(r.Problems, gatefile.Problem{Severity: gatefile.Warning, Pos: gatefile.Position{File: f.File, Line: f.Line, Column: f.Column}, Message: f.Message, Remedy: f.Remedy})
 	}
 	for _, path := range p.Gate.File.Unused() {
@@ -117,8 +115,8 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 
 // asWritten takes a page as apply would write it.
 func asWritten(p *site.Project, g *gating.Result, w inventory.Weights) *checks.Pass {
-	record := takeGated(g.File, g.Page, p, w)
-	return &checks.Pass{Record: record, Gated: presence.Hold(record, p.Gate, g)}
+	record := presence.Take(g.File, g.Page, p.Gate, w)
+	return &checks.Pass{Record: record.Record, Gated: presence.Compare(record, g)}
 }
 
 // required tells of metadata that the page would lack.

@@ -10,6 +10,7 @@ import (
 
 	"github.com/aymanbagabas/go-udiff"
 
+	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/compare"
 	"yellowgate/internal/core/inventory"
@@ -56,15 +57,15 @@ func Compare(o CompareOptions) (*Comparison, error) {
 	}
 	c := &Comparison{Result: compare.Compare(&b.Side, &a.Side, rests(b, a, o.Diffs || o.Page != "")), Before: b.audit, After: a.audit}
 	c.After.Findings = a.Findings
-	c.After.Totals = Totals{Accepted: c.After.Totals.Accepted}
-	c.After.count()
+	accepted := c.After.Totals.Accepted
+	c.After.Totals = audit.Count(c.After.ByPage, slices.Values(a.Findings))
+	c.After.Totals.Accepted = accepted
 	return c, nil
 }
 
 // WorstNew is the severity of the worst finding that is new: as AuditResult.Worst.
 func (c *Comparison) WorstNew() int {
-	r := AuditResult{Findings: c.New}
-	r.count()
+	r := AuditResult{Totals: audit.Count(nil, slices.Values(c.New))}
 	return r.Worst()
 }
 

@@ -185,14 +185,14 @@ func forDiff(b []byte) string { return strings.ToValidUTF8(string(b), "\uFFFD") 
 // matcher.
 func itemsOf(p *site.Project, r *gating.Result, text []byte) map[string]bool {
 	out := map[string]bool{}
-	record := takeGated(text, r.Page, p, nil)
+	record := presence.Take(text, r.Page, p.Gate, nil)
 	if record.Fragment || r.Fragment {
 		return out
 	}
 	for _, name := range Marks(record.Scan) {
 		out[name] = true
 	}
-	g := presence.Hold(record, p.Gate, r)
+	g := presence.Compare(record, r)
 	for i, it := range p.Gate.File.Items {
 		if g.Items[i].Copies() > 0 {
 			out[it.Name] = true

@@ -5,6 +5,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/site"
 )
 
@@ -53,6 +54,6 @@ func hasSome(g *gating.Result, it *gatefile.Item) bool {
 
 // lost holds what a page has before against what apply would write.
 func (l *losses) lost(before *inventory.Record, g *gating.Result, goes func(string) bool) []evidence.Loss {
-	after := takeGated(g.File, g.Page, l.project, l.judge.weights)
-	return l.judge.Lost(before, after, evidence.Read(after.Source, after.Scan, nil), goes)
+	after := presence.Take(g.File, g.Page, l.project.Gate, l.judge.weights)
+	return l.judge.Lost(before, after.Record, evidence.Read(after.Source, after.Scan, nil), goes)
 }

@@ -129,13 +129,13 @@ func look(known *checks.Site, text, path string) (counts map[string]int, lines m
 func TestPlantedDefects(t *testing.T) {
 	pages := cleanPages(t)
 	hasFile := func(p string) bool { return !strings.Contains(p, "no-such") && p != "/favicon.ico" }
-	known := &checks.Site{HasFile: hasFile, HasPage: func(p string) bool { return !strings.Contains(p, "/no/such/") }}
-	known.Read = func(p string) ([]byte, bool) {
+	of := checks.Known{HasFile: hasFile, HasPage: func(p string) bool { return !strings.Contains(p, "/no/such/") }}
+	of.Read = func(p string) ([]byte, bool) {
 		text, ok := plantedFiles[p]
 		return []byte(text), ok || strings.HasSuffix(p, ".js")
 	}
-	known.Code = []string{"/css/unused.css", "/css/part.css", "/css/whole.css"}
-	known.Prepare()
+	of.Code = []string{"/css/unused.css", "/css/part.css", "/css/whole.css"}
+	known := checks.NewSite(of)
 	r := rand.New(rand.NewSource(7))
 	planted, found := 0, 0
 	try := func(path, text string, chosen []*plant) {

@@ -54,9 +54,10 @@ func Show(p *site.Project, pg *page.Page, which Which) (*ShowResult, error) {
 		}
 	}
 	w := site.NewWeights(dir, nil)
-	r.Record = takeGated(r.Text, *pg, p, w)
+	taken := presence.Take(r.Text, *pg, p.Gate, w)
+	r.Record = taken.Record
 	if which != Source && !gated.Fragment {
-		presence.Hold(r.Record, p.Gate, gated)
+		presence.Compare(taken, gated)
 	} else {
 		nameOwners(r.Record, p.Gate)
 	}
@@ -83,16 +84,9 @@ func (r *ShowResult) written(p *site.Project, pg *page.Page, next []byte) error 
 	return nil
 }
 
-// takeGated takes the inventory of a page so that it can be held against the
-// gate.
-func takeGated(text []byte, known page.Page, p *site.Project, w inventory.Weights) *inventory.Record {
-	src := markup.Read(text)
-	return inventory.TakeScanned(src, p.Gate.ScanAll(src), known, p.Gate.Site, w)
-}
-
-// takeOwned is takeGated with the items named that elements are found by.
+// takeOwned takes the inventory of a page, with the items named that elements are found by.
 func takeOwned(text []byte, known page.Page, p *site.Project, w inventory.Weights) *inventory.Record {
-	r := takeGated(text, known, p, w)
+	r := presence.Take(text, known, p.Gate, w).Record
 	nameOwners(r, p.Gate)
 	return r
 }

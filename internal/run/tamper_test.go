@@ -19,7 +19,6 @@ import (
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
-	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
@@ -244,7 +243,7 @@ func addFound(t *testing.T, dir string) {
 
 func newTamperer(t *testing.T, p *site.Project, seed int64) *tamperer {
 	x := &tamperer{t: t, r: rand.New(rand.NewSource(seed)), project: p, tried: map[string]int{}}
-	x.known = &checks.Site{HasFile: func(string) bool { return true }, HasPage: func(string) bool { return true }}
+	x.known = checks.NewSite(checks.Known{HasFile: func(string) bool { return true }, HasPage: func(string) bool { return true }})
 	for i := range p.Pages {
 		b, err := p.Read(&p.Pages[i])
 		if err != nil {
@@ -268,9 +267,8 @@ func newTamperer(t *testing.T, p *site.Project, seed int64) *tamperer {
 
 // errors lists the errors that the audit finds on a page that stands for a source page.
 func (x *tamperer) errors(r *gating.Result, text []byte) (out []checks.Finding) {
-	src := markup.Read(text)
-	rec := inventory.TakeScanned(src, x.project.Gate.ScanAll(src), r.Page, x.project.Gate.Site, nil)
-	found, _ := checks.RunPage(&checks.Pass{Record: rec, Site: x.known, Gated: presence.Hold(rec, x.project.Gate, r)})
+	rec := presence.Take(text, r.Page, x.project.Gate, nil)
+	found, _ := checks.RunPage(&checks.Pass{Record: rec.Record, Site: x.known, Gated: presence.Compare(rec, r)})
 	for _, f := range found {
 		if f.Severity == "error" {
 			out = append(out, f)

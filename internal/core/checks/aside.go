@@ -57,36 +57,61 @@ func IsErrorPage(pagePath string) bool {
 }
 
 // Whole makes one finding of those that all pages of the site have alike, for checks of what
-// is decided once for all of them. pages is how many pages there are that are not aside.
+// is decided once for all of them. pages is how many pages there are that are not aside. The
+// findings of a page follow each other.
 func Whole(fs []Finding, pages int) []Finding {
-	type key struct{ check, message string }
-	on := map[key]map[string]bool{}
+	var alike Alike
 	for i := range fs {
-		if f := &fs[i]; f.Page != "" && IsWhole(f.Check) {
-			k := key{f.Check, f.Message}
-			if on[k] == nil {
-				on[k] = map[string]bool{}
-			}
-			on[k][f.Page] = true
-		}
+		alike.Add(&fs[i])
 	}
-	told := map[key]bool{}
 	out := fs[:0:0]
 	for _, f := range fs {
-		k := key{f.Check, f.Message}
-		n := len(on[k])
-		if n < 3 || n < pages || f.Page == "" {
-			out = append(out, f)
-			continue
-		}
-		if !told[k] {
-			told[k] = true
-			f.Pages, f.Page = n, ""
-			f.Message = fmt.Sprintf("on all %d pages: ", n) + f.Message
+		if alike.Keeps(&f, pages) {
 			out = append(out, f)
 		}
 	}
 	return out
+}
+
+// Alike is Whole for findings that are seen twice and not kept.
+type Alike struct {
+	on   map[alikeKey]int    // pages
+	last map[alikeKey]string // the page that was counted last
+	told map[alikeKey]bool
+}
+
+type alikeKey struct{ check, message string }
+
+// Add counts a finding, the first time.
+func (a *Alike) Add(f *Finding) {
+	if f.Page == "" || !IsWhole(f.Check) {
+		return
+	}
+	if a.on == nil {
+		a.on, a.last, a.told = map[alikeKey]int{}, map[alikeKey]string{}, map[alikeKey]bool{}
+	}
+	k := alikeKey{f.Check, f.Message}
+	if a.last[k] != f.Page {
+		a.last[k] = f.Page
+		a.on[k]++
+	}
+}
+
+// Keeps reports whether a finding stays, the second time. The first of those that all pages have
+// becomes the one of the site.
+func (a *Alike) Keeps(f *Finding, pages int) bool {
+	k := alikeKey{f.Check, f.Message}
+	n := a.on[k]
+	if n < 3 || n < pages || f.Page == "" {
+		return true
+	}
+	if a.told[k] {
+		return false
+	}
+	a.told[k] = true
+	f.Pages, f.Page = n, ""
+	f.Message = fmt.Sprintf("on all %d pages: ", n) + f.Message
+	return true
 }
 
 // IsWhole reports whether a check looks for what a site decides once for all its pages.

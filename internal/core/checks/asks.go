@@ -7,7 +7,6 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
-	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 )
@@ -77,7 +76,7 @@ func (p *Pass) headAt() (line, column int) {
 	if p.Scan.HeadTag.None() {
 		at = min(p.Scan.HeadBegin, len(p.Source.Text))
 	}
-	return markup.NewLocator(p.Source.Text).Locate(at)
+	return p.locate(at)
 }
 
 // Noindex reports whether the page asks search engines to leave it out.

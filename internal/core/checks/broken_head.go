@@ -23,7 +23,7 @@ into the body. The finding names it, and what fell.`,
 		if b.None() || p.leadsAway() || p.regionAt(b.Start) != nil {
 			return // an item's code that breaks it is told as such
 		}
-		line, col := markup.NewLocator(p.Source.Text).Locate(b.Start)
+		line, col := p.locate(b.Start)
 		item, whose := "", ""
 		if p.Gated != nil {
 			if item = p.Gated.ItemAt(b.Start); item != "" {

@@ -16,17 +16,36 @@ noindex out of the other.`,
 	Bad:  "-- site/old/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/members/\">\n-- site/members/index.html --\n<meta name=\"robots\" content=\"noindex\">",
 	Good: "-- site/old/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/members/\">\n-- site/members/index.html --\n<title>Members</title>",
 	Site: func(s *SitePass) {
-		noindex := map[string]bool{}
-		for i := range s.Pages {
-			if s.Pages[i].Noindex {
-				noindex[page.Key(s.Pages[i].Path)] = true
-			}
-		}
-		for i := range s.Pages {
-			k := &s.Pages[i]
-			if c := k.Canonical; c != "" && noindex[page.Key(c)] && page.Key(c) != page.Key(k.Path) {
-				s.Report(k, k.CanonicalLine, k.CanonicalCol, fmt.Sprintf("the canonical points to %s, which asks not to be indexed", c), "point it to this page, or take the noindex out of the other")
+		noindex := noindexFact.all(s)
+		for _, c := range *canonicalFact.all(s) {
+			if key := page.Key(c.Canonical); noindex.keys[key] && key != page.Key(c.Path) {
+				s.Report(c.PageAt, c.Line, c.Column, fmt.Sprintf("the canonical points to %s, which asks not to be indexed", c.Canonical), "point it to this page, or take the noindex out of the other")
 			}
 		}
 	},
+}
+
+// canonical is the page of the site that a page names as the one to be found.
+type canonical struct {
+	Canonical string `json:"path"`
+	Line      int    `json:"line"`
+	Column    int    `json:"column"`
+}
+
+type canonicalOn struct {
+	PageAt
+	canonical
+}
+
+var canonicalFact = &kind[canonical, []canonicalOn]{
+	name: "canonical",
+	of: func(p *Pass) *canonical {
+		for _, e := range canonicals(p) {
+			if e.Ref.Own && e.URL != "" && e.Ref.Path != "" {
+				return &canonical{e.Ref.Path, e.Line, e.Column}
+			}
+		}
+		return nil
+	},
+	add: func(sum *[]canonicalOn, at PageAt, fact *canonical) { *sum = append(*sum, canonicalOn{at, *fact}) },
 }

@@ -6,16 +6,14 @@ package checks
 
 import (
 	"sort"
-	"sync"
+	"strings"
 
-	"yellowgate/internal/core/bounded"
 	"yellowgate/internal/core/evidence"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/presence"
-	"yellowgate/internal/core/syntax"
 )
 
 // A Check is one thing that the audit looks for.
@@ -31,8 +29,21 @@ type Check struct {
 	Whole bool // what all pages have alike is one finding of the site
 
 	Page func(*Pass)     // looks at one page
-	Site func(*SitePass) // looks at what Page left of all of them
+	Site func(*SitePass) // looks at the site, and at what is kept of all pages: see facts.go
+
+	// Says is what a finding says of the item that it names.
+	Says Said
 }
+
+// Said is what a finding says of an item.
+type Said uint8
+
+const (
+	Nothing Said = iota // of how the item stands to the gate
+	Missing             // it is in and not whole
+	Leaked              // it is out and there
+	Differs             // it is in and not as the gate writes it
+)
 
 // All lists the checks, by family and name.
 func All() []*Check { return all }
@@ -85,41 +96,6 @@ type Finding struct {
 	Pages int `json:"pages,omitempty"`
 }
 
-// Site is what is known of the site as a whole while pages are looked at.
-type Site struct {
-	// HasFile reports whether the site has a file or a page at a path.
-	HasFile func(path string) bool
-	// HasPage reports whether the site has a page at a path.
-	HasPage func(path string) bool
-	// Read returns a file of the site, by its path; it may be nil.
-	Read func(path string) ([]byte, bool)
-	// Trust are the hosts whose code is expected; none for any.
-	Trust []string
-	// Strict asks for more than most sites want.
-	Strict bool
-
-	// Code are the paths of the site's scripts and stylesheets.
-	Code []string
-	// Library reads them; Prepare makes it.
-	Library *evidence.Library
-
-	looks     *evidence.Styles
-	codeNames map[string]bool // base names of Code
-	mutex     sync.Mutex      // guards what follows
-	loaded    map[string]int  // paths that elements of pages load -> times
-	imported  map[string]*imported
-	puts      map[string]bool         // kinds of file, by ending, of which scripts put names together
-	needless  map[string]int          // imported stylesheets -> pages on which they match nothing
-	asked     map[string]*asked       // by the file that asks and the target
-	named     map[string]bool         // base names of Code that stand in pages
-	styled    map[evidence.Styled]int // pages that have a name and load a stylesheet for it
-
-	pairs  sync.Map                                 // what Library.Repeated said of two stylesheets
-	parsed bounded.Map[inlineText, *syntax.Mistake] // what parsing an inline text found
-	// balanced is what was found of tags that an inline text leaves open.
-	balanced bounded.Map[inlineText, unbalanced]
-}
-
 // State is what the record knows of an output, told by whoever reads it.
 type State uint8
 
@@ -140,12 +116,13 @@ type Pass struct {
 
 	check    *Check
 	findings []Finding
-	kept     Kept
-	metadata *gating.Metadata // once asked for
-	locator  *markup.Locator  // of locate
-	located  int
 
-	pageStyles *evidence.PageStyles // once asked for
+	// What several checks ask for, once somebody did.
+	metadata   *gating.Metadata
+	lines      *markup.Lines
+	regions    []markup.Region
+	regionsSet bool
+	pageStyles *evidence.PageStyles
 }
 
 // Metadata returns the value of each element of the page that carries a metadata
@@ -157,37 +134,16 @@ func (p *Pass) Metadata(id string) (values []string, at []markup.Element) {
 	return p.metadata.Values(id)
 }
 
-// Kept is what is remembered of a page for the checks of the whole site.
-type Kept struct {
-	Path, File string
-	Title      string
-	TitleLine  int
-	TitleCol   int
-	Redirect   bool
-	Noindex    bool
-	Canonical  string // the path within the site that it names, or ""
-	// Where these stand.
-	Description                     string
-	DescriptionLine, DescriptionCol int
-	CanonicalLine, CanonicalCol     int
-	NoindexLine, NoindexCol         int
-
-	Bare     []BareName // for which the page lacks a stylesheet
-	Unneeded int        // bytes of stylesheets that match nothing
-
-	Links     []Link     // to fragments that open a popup somewhere
-	Fragments []Fragment // that open popups, and whether they do here
-}
-
 // A SitePass is all pages at once.
 type SitePass struct {
-	Pages   []Kept
-	Site    *Site           // what the pages were looked at with; it may be nil
-	Sitemap map[string]bool // keys of the pages that it lists; nil without one
+	Gathered *Gathered
+	Site     *Site
+	Sitemap  map[string]bool // keys of the pages that it lists; nil without one
 	// SitemapInPart: a file that the sitemap names could not be read.
 	SitemapInPart bool
-	check         *Check
-	findings      []Finding
+
+	check    *Check
+	findings []Finding
 }
 
 // Report adds a finding at a line and column of the page.
@@ -195,14 +151,12 @@ func (p *Pass) Report(line, column int, item, message, remedy string) {
 	p.findings = append(p.findings, Finding{p.check.Name, p.check.Severity.String(), p.Path, p.File, line, column, item, message, remedy, 0})
 }
 
-// locate is the line and column of an offset of the page. Asked for one after the other, all
-// of them together cost one reading of the page.
+// locate is the line and column of an offset of the page.
 func (p *Pass) locate(offset int) (line, column int) {
-	if p.locator == nil || offset < p.located {
-		p.locator = markup.NewLocator(p.Source.Text)
+	if p.lines == nil {
+		p.lines = markup.NewLines(p.Source.Text)
 	}
-	p.located = offset
-	return p.locator.Locate(offset)
+	return p.lines.Locate(offset)
 }
 
 // atOccurrence adds a finding at something of an item.
@@ -211,32 +165,13 @@ func (p *Pass) atOccurrence(o presence.Occurrence, item, message, remedy string)
 	p.Report(line, column, item, message, remedy)
 }
 
-// keepHead keeps what the checks of the whole site ask of a head.
-func (p *Pass) keepHead() {
-	k := &p.kept
-	locate := func(el markup.Element) (line, col int) {
-		if e := p.elementAt(el.Start); e != nil {
-			return e.Line, e.Column
-		}
-		return 1, 1
+// lineOfElement is the line and column of an element of the scan; those of the page's beginning
+// where the record does not list it.
+func (p *Pass) lineOfElement(el markup.Element) (line, column int) {
+	if e := p.elementAt(el.Start); e != nil {
+		return e.Line, e.Column
 	}
-	if values, at := p.Metadata("description"); len(values) > 0 && values[0] != "" {
-		k.Description = values[0]
-		k.DescriptionLine, k.DescriptionCol = locate(at[0])
-	}
-	for _, e := range canonicals(p) {
-		if e.Ref.Own && e.URL != "" {
-			k.Canonical, k.CanonicalLine, k.CanonicalCol = e.Ref.Path, e.Line, e.Column
-			break
-		}
-	}
-	if k.Noindex = p.Noindex(); k.Noindex {
-		_, at := p.Metadata("robots")
-		k.NoindexLine, k.NoindexCol = 1, 1
-		if len(at) > 0 {
-			k.NoindexLine, k.NoindexCol = locate(at[0])
-		}
-	}
+	return 1, 1
 }
 
 // AtElement adds a finding at an element of the scan.
@@ -267,35 +202,36 @@ func (p *Pass) At(e *inventory.Element, message, remedy string) {
 }
 
 // Report adds a finding on one page.
-func (s *SitePass) Report(k *Kept, line, column int, message, remedy string) {
-	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), k.Path, k.File, line, column, "", message, remedy, 0})
+func (s *SitePass) Report(at PageAt, line, column int, message, remedy string) {
+	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), at.Path, at.File, line, column, "", message, remedy, 0})
 }
 
-// RunPage runs all checks on one page and returns its findings and what is to be
-// kept of it.
-func RunPage(p *Pass) ([]Finding, Kept) {
-	p.kept = Kept{Path: p.Path, File: p.File, Title: p.Title, Redirect: p.aside()}
-	for i := range p.Elements {
-		if e := &p.Elements[i]; e.Tag == "title" && e.Inside == "" {
-			p.kept.TitleLine, p.kept.TitleCol = e.Line, e.Column
-			break
-		}
-	}
-	p.keepHead()
+// atFile adds a finding at a line of a file of the site, given by its path.
+func (s *SitePass) atFile(file string, line int, message, remedy string) {
+	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", strings.TrimPrefix(file, "/"), line, 1, "", message, remedy, 0})
+}
+
+// RunPage runs all checks on one page and returns its findings, and the facts that are to
+// be kept of it.
+func RunPage(p *Pass) ([]Finding, Facts) {
 	for _, c := range all {
 		if c.Page != nil {
 			p.check = c
 			c.Page(p)
 		}
 	}
-	p.keepBare()
-	p.gather()
 	sortFindings(p.findings)
-	return p.findings, p.kept
+	return p.findings, factsOf(p)
 }
+
+// PageAt says which page it is.
+func (p *Pass) PageAt() PageAt { return PageAt{p.Path, p.File, p.aside()} }
 
 // RunSite runs the checks of the whole site.
 func RunSite(s *SitePass) []Finding {
+	if s.Site == nil {
+		s.Site = NewSite(Known{})
+	}
 	for _, c := range all {
 		if c.Site != nil {
 			s.check = c

@@ -2,7 +2,9 @@ package checks
 
 import (
 	"fmt"
+	"maps"
 	"os"
+	"path"
 	"path/filepath"
 	"regexp"
 	"slices"
@@ -13,7 +15,6 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
-	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/weburl"
@@ -33,18 +34,20 @@ func TestPages(t *testing.T) {
 	for _, name := range []string{"site", "two", "three", "four", "five", "print"} {
 		files["/css/"+name+".css"] = "p { margin: 0 } /* " + name + " */"
 	}
-	site := &Site{
+	code := slices.DeleteFunc(slices.Sorted(maps.Keys(files)), func(name string) bool { return path.Ext(name) != ".css" })
+	site := NewSite(Known{
+		Code:    code,
 		HasFile: func(p string) bool { _, ok := files[p]; return ok },
 		Read:    func(p string) ([]byte, bool) { b, ok := files[p]; return []byte(b), ok },
 		Trust:   []string{"trusted.example", "pay.example", "elsewhere.example"},
 		HasPage: func(p string) bool { return page.Key(p) == "/visit" || page.Key(p) == "" },
-	}
+	})
 	names, err := filepath.Glob("testdata/*.html")
 	if err != nil || len(names) == 0 {
 		t.Fatal("no test pages", err)
 	}
 	seen := map[string]bool{}
-	var kept []Kept
+	all := NewGathered()
 	for _, name := range names {
 		text, err := os.ReadFile(name)
 		if err != nil {
@@ -59,8 +62,9 @@ func TestPages(t *testing.T) {
 			}
 		}
 		r := inventory.Take(text, page.Page{Path: "/visit/", File: name}, weburl.NewSite("https://ternhill.example"), weights(files))
-		findings, k := RunPage(&Pass{Record: r, Site: site})
-		kept = append(kept, k)
+		pass := &Pass{Record: r, Site: site}
+		findings, facts := RunPage(pass)
+		all.Add(pass.PageAt(), facts)
 		for _, f := range findings {
 			got = append(got, fmt.Sprintf("%d %s", f.Line, f.Check))
 			seen[f.Check] = true
@@ -74,8 +78,12 @@ func TestPages(t *testing.T) {
 			t.Errorf("%s: findings\n  %s\nwant\n  %s", name, strings.Join(got, "\n  "), strings.Join(want, "\n  "))
 		}
 	}
-	kept = append(kept, Kept{Path: "/other/", Title: kept[0].Title, Description: kept[1].Description}, Kept{Path: "/visit/", Noindex: true}, Kept{Path: "/copy/", Canonical: "/visit/"}, Kept{Path: "/late/"})
-	for _, f := range RunSite(&SitePass{Pages: kept, Sitemap: map[string]bool{"/visit": true}}) {
+	for _, html := range []string{`<title>Visit</title><meta name=description content="The stars, seen well.">`, `<title>Visit</title><meta name=description content="The stars, seen well.">`} {
+		add(all, "/other/", html)
+	}
+	add(all, "/visit/", `<meta name=robots content=noindex>`)
+	add(all, "/copy/", `<link rel=canonical href=/visit/>`)
+	for _, f := range RunSite(&SitePass{Gathered: all, Site: site, Sitemap: map[string]bool{"/visit": true}}) {
 		seen[f.Check] = true
 	}
 	for _, c := range All() {
@@ -83,6 +91,14 @@ func TestPages(t *testing.T) {
 			t.Errorf("no test page has a finding of %s", c.Name)
 		}
 	}
+}
+
+// add takes a page of a site into what is gathered.
+func add(all *Gathered, path, html string) {
+	pass := &Pass{Record: inventory.Take([]byte(html), page.Page{Path: path, File: path[1:] + "index.html"}, weburl.NewSite("https://ternhill.example"), nil),
+		Site: NewSite(Known{HasFile: func(string) bool { return true }, HasPage: func(string) bool { return true }})}
+	_, facts := RunPage(pass)
+	all.Add(pass.PageAt(), facts)
 }
 
 // TestGateFamily holds pages against gates: what stands on the page is the
@@ -129,9 +145,8 @@ items:
 		if c.new != "" || c.old != "" {
 			text = strings.Replace(text, c.old, c.new, 1)
 		}
-		src, scan := scanned(g, text)
-		r := inventory.TakeScanned(src, scan, page.Page{Path: "/", File: "index.html"}, g.Site, nil)
-		findings, _ := RunPage(&Pass{Record: r, Gated: presence.Hold(r, g, result)})
+		taken := presence.Take([]byte(text), page.Page{Path: "/", File: "index.html"}, g, nil)
+		findings, _ := RunPage(&Pass{Record: taken.Record, Gated: presence.Compare(taken, result)})
 		var got []string
 		for _, f := range findings {
 			if f.Check != "description-missing" {
@@ -159,11 +174,6 @@ func TestRegistry(t *testing.T) {
 		}
 		names[c.Name] = true
 	}
-}
-
-func scanned(g *gating.Gate, text string) (*markup.Source, *markup.Page) {
-	src := markup.Read([]byte(text))
-	return src, g.ScanForOwners(src)
 }
 
 // weights weighs the files of a map.

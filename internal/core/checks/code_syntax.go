@@ -4,10 +4,7 @@ import (
 	"bytes"
 	"strings"
 
-	"github.com/zeebo/xxh3"
-
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/syntax"
 )
 
@@ -38,7 +35,7 @@ loses what follows. The finding stands at the mistake.`,
 				m = p.parse("json", text, syntax.JSON)
 			}
 			if m != nil {
-				line, col := markup.NewLocator(p.Source.Text).Locate(e.El.TagEnd + m.Offset)
+				line, col := p.locate(e.El.TagEnd + m.Offset)
 				p.Report(line, col, e.Item, m.Message, "mend it, or take the element out")
 			}
 		}
@@ -53,18 +50,4 @@ func dataKind(scriptType string) string {
 		return "json"
 	}
 	return ""
-}
-
-// parse parses a text, once for all pages that have it.
-func (p *Pass) parse(language string, text []byte, parse func([]byte) *syntax.Mistake) *syntax.Mistake {
-	if p.Site == nil {
-		return parse(text)
-	}
-	return p.Site.parsed.Get(inlineText{language, xxh3.Hash128(text)}, func() *syntax.Mistake { return parse(text) })
-}
-
-// inlineText stands for a text that many pages have.
-type inlineText struct {
-	as  string // what it was read as
-	sum xxh3.Uint128
 }

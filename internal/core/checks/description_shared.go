@@ -15,13 +15,22 @@ The finding stands on the first of the pages and names the others.`,
 	Bad:  "-- site/visit/index.html --\n<meta name=\"description\" content=\"Public nights under the stars.\">\n-- site/shop/index.html --\n<meta name=\"description\" content=\"Public nights under the stars.\">",
 	Good: "-- site/visit/index.html --\n<meta name=\"description\" content=\"Opening hours, and the way up the hill.\">\n-- site/shop/index.html --\n<meta name=\"description\" content=\"Star maps, torches and mugs.\">",
 	Site: func(s *SitePass) {
-		shared(s, func(k *Kept) (string, int, int) {
-			if k.Noindex {
-				return "", 0, 0 // nobody finds it by that
-			}
-			return k.Description, k.DescriptionLine, k.DescriptionCol
-		}, func(n int, value, others string) (string, string) {
+		shared(s, descriptionFact.all(s), func(n int, value, others string) (string, string) {
 			return fmt.Sprintf("%d pages have the description %q:%s too", n, cutTo(value, 60), others), `give each its own, by a metadata rule: description: "@{fact.blurb | cut 155}"`
 		})
 	},
+}
+
+var descriptionFact = &kind[phrase, []phraseOn]{
+	name: "description",
+	of: func(p *Pass) *phrase {
+		values, at := p.Metadata("description")
+		if len(values) == 0 || values[0] == "" || p.Noindex() { // nobody finds it by that
+			return nil
+		}
+		f := &phrase{Text: values[0]}
+		f.Line, f.Column = p.lineOfElement(at[0])
+		return f
+	},
+	add: keepPhrase,
 }

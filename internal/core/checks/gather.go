@@ -4,16 +4,42 @@ import (
 	"bytes"
 	"fmt"
 	"maps"
-	"path"
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/evidence"
 	"yellowgate/internal/core/inventory"
 )
 
-// What the pages of a site load, gathered while they are looked at, for the checks
-// that ask of all of them.
+// What pages load, for the checks that ask how many of them do, and for what is wrong in a file
+// that several pages load: that is one mistake, at one place.
+
+// loads is what one page loads of the site's own.
+type loads struct {
+	Own   []string  `json:"own,omitempty"`  // paths that elements load, one for each element
+	Gets  []got     `json:"gets,omitempty"` // what the page gets by imports
+	Asks  []request `json:"asks,omitempty"` // what files ask for, and is not there or another's
+	HTTPS bool      `json:"https,omitempty"`
+}
+
+// A got is a file that a page gets because the file By asks for it; "" for the page's own text.
+type got struct {
+	Target string `json:"target"`
+	By     string `json:"by,omitempty"`
+}
+
+// A request is what a file of the site asks for: by an import, a url(), or code that runs.
+type request struct {
+	inventory.Import
+	Named bool `json:"named,omitempty"` // by url()
+}
+
+// allLoads is what the pages load.
+type allLoads struct {
+	pages    int
+	loaded   map[string]int // paths that elements load -> elements
+	imported map[string]*imported
+	asked    map[string]*asked // by the file that asks and the target
+}
 
 // imported is a file that pages get by imports.
 type imported struct {
@@ -21,12 +47,72 @@ type imported struct {
 	by    string // the first file, by name, that imports it
 }
 
-// An asked is a file that another file of the site asks for: by an import, a url(), or code
-// that runs. Whatever is wrong with it is wrong there, however many pages load that file.
+// An asked is a file that another file of the site asks for. Whatever is wrong with it is wrong
+// there, however many pages load that file.
 type asked struct {
-	inventory.Import
+	request
 	pages  int
 	secure bool // one of the pages comes over https
+}
+
+// loads reports whether a page loads a file of the site, by an element or an import.
+func (a *allLoads) loads(file string) bool { return a.loaded[file] > 0 || a.imported[file] != nil }
+
+var loadFact = &kind[loads, allLoads]{
+	name: "loads",
+	of: func(p *Pass) *loads {
+		l := &loads{HTTPS: p.Base.Secure()}
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if e.Loads && e.Party == "own" {
+				l.Own = append(l.Own, e.Ref.Path)
+			}
+			if Own(e) {
+				for _, list := range [][]inventory.Import{e.Imports, e.Brings, e.Files} {
+					for _, m := range list {
+						if m.By != "" && (m.Dead || m.Party == "third") {
+							l.Asks = append(l.Asks, request{m, m.Named()})
+						}
+					}
+				}
+			}
+			for _, m := range e.Gets() {
+				l.Gets = append(l.Gets, got{m.Target, m.By})
+			}
+		}
+		return l
+	},
+	add: func(sum *allLoads, _ PageAt, l *loads) {
+		if sum.loaded == nil {
+			sum.loaded, sum.imported, sum.asked = map[string]int{}, map[string]*imported{}, map[string]*asked{}
+		}
+		sum.pages++
+		for _, file := range l.Own {
+			sum.loaded[file]++
+		}
+		for _, m := range l.Gets {
+			x := sum.imported[m.Target]
+			if x == nil {
+				x = &imported{by: m.By}
+				sum.imported[m.Target] = x
+			}
+			x.pages++
+			if m.By != "" && (x.by == "" || m.By < x.by) {
+				x.by = m.By
+			}
+		}
+		for _, m := range l.Asks {
+			key := m.By + "\x00" + m.Target
+			a := sum.asked[key]
+			if a == nil {
+				a = &asked{request: m}
+				sum.asked[key] = a
+			}
+			a.pages++
+			a.secure = a.secure || l.HTTPS
+			a.Later = a.Later && m.Later
+		}
+	},
 }
 
 // says tells who asks for it and on how many pages.
@@ -35,70 +121,28 @@ func (a *asked) says() string {
 	if a.pages > 1 {
 		pages = fmt.Sprintf("on %d pages", a.pages)
 	}
-	return fmt.Sprintf("%s, loaded %s, %s %s", a.By, pages, a.How(), a.Written())
-}
-
-// ask adds what a file asks for.
-func (s *Site) ask(m *inventory.Import, secure bool) {
-	key := m.By + "\x00" + m.Target
-	a := s.asked[key]
-	if a == nil {
-		a = &asked{Import: *m}
-		s.asked[key] = a
+	how := a.How()
+	if a.Named {
+		how = "names"
 	}
-	a.pages++
-	a.secure = a.secure || secure
-	a.Later = a.Later && m.Later
+	return fmt.Sprintf("%s, loaded %s, %s %s", a.By, pages, how, a.Written())
 }
 
 // eachAsked visits what files ask for, in one order.
 func (s *SitePass) eachAsked(visit func(*asked)) {
-	if s.Site == nil {
-		return
-	}
-	for _, key := range slices.Sorted(maps.Keys(s.Site.asked)) {
-		visit(s.Site.asked[key])
+	all := loadFact.all(s).asked
+	for _, key := range slices.Sorted(maps.Keys(all)) {
+		visit(all[key])
 	}
 }
 
 // atAsked adds a finding at the file that asks.
 func (s *SitePass) atAsked(a *asked, message, remedy string) {
 	line := max(a.Line, 1)
-	if a.Line == 0 && s.Site.Read != nil {
+	if a.Line == 0 {
 		line = s.lineOf(a.By, a.Target)
 	}
-	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", strings.TrimPrefix(a.By, "/"), line, 1, "", message, remedy, 0})
-}
-
-// Prepare makes the site ready for the checks that read stylesheets and scripts: the
-// stylesheets among Code are read.
-func (s *Site) Prepare() {
-	s.puts = map[string]bool{}
-	s.asked, s.needless = map[string]*asked{}, map[string]int{}
-	s.loaded, s.imported, s.named, s.styled = map[string]int{}, map[string]*imported{}, map[string]bool{}, map[evidence.Styled]int{}
-	s.codeNames = map[string]bool{}
-	var sheets []string
-	for _, file := range s.Code {
-		s.codeNames[path.Base(file)] = true
-		if path.Ext(file) == ".css" {
-			sheets = append(sheets, file)
-		}
-	}
-	if s.Read != nil {
-		s.Library = &evidence.Library{Read: s.Read}
-		s.looks = evidence.NewStyles(s.Library, sheets)
-	}
-}
-
-// styles holds the page against the site's stylesheets, once.
-func (p *Pass) styles() *evidence.PageStyles {
-	if p.pageStyles == nil {
-		p.pageStyles = &evidence.PageStyles{}
-		if p.Site != nil && p.Site.looks != nil && !p.Frameset {
-			*p.pageStyles = p.Site.looks.Look(p.Record, evidence.Read(p.Source, p.Scan, p.Site.looks.Wanted))
-		}
-	}
-	return p.pageStyles
+	s.atFile(a.By, line, message, remedy)
 }
 
 // eachCode visits what of a page may load a file: its tags, its scripts and styles, and comments
@@ -129,63 +173,13 @@ func (p *Pass) eachCode(visit func(text []byte, script bool)) {
 	}
 }
 
-// gather adds a page to what is known of the site. Whatever the order of the pages,
-// the same comes out.
-func (p *Pass) gather() {
-	s := p.Site
-	if s == nil || s.loaded == nil {
-		return
+// lineOf is the line of a file of the site in which the name of another stands first.
+func (s *SitePass) lineOf(file, target string) int {
+	text, ok := s.Site.read(file)
+	name := target[strings.LastIndexByte(target, '/')+1:]
+	i := bytes.Index(text, []byte(name))
+	if !ok || i < 0 {
+		return 1
 	}
-	named := map[string]bool{}
-	puts := map[string]bool{}
-	p.eachCode(func(text []byte, script bool) {
-		mentioned(text, func(name string) {
-			if s.codeNames[name] {
-				named[name] = true
-			}
-		})
-		if script {
-			putsTogether(text, puts)
-		}
-	})
-	s.mutex.Lock()
-	defer s.mutex.Unlock()
-	for name := range named {
-		s.named[name] = true
-	}
-	for kind := range puts {
-		s.puts[kind] = true
-	}
-	for i := range p.Elements {
-		e := &p.Elements[i]
-		if e.Loads && e.Party == "own" {
-			s.loaded[e.Ref.Path]++
-		}
-		if Own(e) {
-			for _, list := range [][]inventory.Import{e.Imports, e.Brings, e.Files} {
-				for k := range list {
-					if m := &list[k]; m.By != "" && (m.Dead || m.Party == "third") {
-						s.ask(m, p.Base.Secure())
-					}
-				}
-			}
-		}
-		for _, m := range e.Gets() {
-			x := s.imported[m.Target]
-			if x == nil {
-				x = &imported{by: m.By}
-				s.imported[m.Target] = x
-			}
-			x.pages++
-			if m.By != "" && (x.by == "" || m.By < x.by) {
-				x.by = m.By
-			}
-		}
-	}
-	for _, x := range p.styles().Styled {
-		s.styled[x]++
-	}
-	for _, target := range p.styles().Needless {
-		s.needless[target]++
-	}
+	return 1 + bytes.Count(text[:i], []byte("\n"))
 }

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 
 	"yellowgate/internal/core/gatefile"
 )
@@ -19,28 +18,17 @@ take the import out and let the file in by an item of its own, where it is neede
 	Bad:  "-- site/css/site.css --\n@import \"slides.css\";\nbody { margin: 0 }\n-- site/css/slides.css --\n.slides { height: 20em }\n-- site/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">",
 	Good: "-- site/css/site.css --\nbody { margin: 0 }\n-- site/css/slides.css --\n.slides { height: 20em }\n-- site/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">\n<link rel=\"stylesheet\" href=\"/css/slides.css\">\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">",
 	Site: func(s *SitePass) {
-		if s.Site == nil || len(s.Pages) < 2 {
+		all, needless := loadFact.all(s), styleFact.all(s).needless
+		if all.pages < 2 {
 			return
 		}
-		for _, target := range slices.Sorted(maps.Keys(s.Site.imported)) {
-			m := s.Site.imported[target]
-			if m.by == "" || m.pages < len(s.Pages) || s.Site.loaded[target] > 0 || s.Site.needless[target] == 0 {
+		for _, target := range slices.Sorted(maps.Keys(all.imported)) {
+			m := all.imported[target]
+			if m.by == "" || m.pages < all.pages || all.loaded[target] > 0 || needless[target] == 0 {
 				continue
 			}
-			file := strings.TrimPrefix(m.by, "/")
-			s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", file, s.lineOf(m.by, target), 1, "",
-				fmt.Sprintf("all %d pages get %s only because %s imports it, and on %d of them it styles nothing", m.pages, target, m.by, s.Site.needless[target]), "take the import out and let it in by an item of its own", 0})
+			s.atFile(m.by, s.lineOf(m.by, target),
+				fmt.Sprintf("all %d pages get %s only because %s imports it, and on %d of them it styles nothing", m.pages, target, m.by, needless[target]), "take the import out and let it in by an item of its own")
 		}
 	},
-}
-
-// lineOf is the line of a file in which the name of another stands first.
-func (s *SitePass) lineOf(file, target string) int {
-	text, ok := s.Site.Read(file)
-	name := target[strings.LastIndexByte(target, '/')+1:]
-	i := strings.Index(string(text), name)
-	if !ok || i < 0 {
-		return 1
-	}
-	return 1 + strings.Count(string(text[:i]), "\n")
 }

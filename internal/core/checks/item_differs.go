@@ -9,7 +9,7 @@ import (
 )
 
 var itemDiffers = &Check{
-	Name: "item-differs", Family: "gate", Severity: gatefile.Error,
+	Name: "item-differs", Family: "gate", Severity: gatefile.Error, Says: Differs,
 	Title: "an item is on the page, and it is not what the gate writes there",
 	Doc: `The page has the item, recognised by its mark, its URL or its elements, and its text, a
 value in it or an attribute is another than the gate file gives it on this page. Mostly

@@ -2,7 +2,6 @@ package checks
 
 import (
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/markup"
 )
 
 var langMissing = &Check{
@@ -19,7 +18,7 @@ hyphenate by it. Write <html lang="en">, or set it by a rule: lang: en.`,
 		if p.Page.Lang == "" {
 			line, col := p.headAt()
 			if !p.Scan.HTMLTag.None() {
-				line, col = markup.NewLocator(p.Source.Text).Locate(p.Scan.HTMLTag.Start)
+				line, col = p.locate(p.Scan.HTMLTag.Start)
 			}
 			p.Report(line, col, "", "the page does not say its language", "set it for all pages by a metadata rule: lang: en")
 		}

@@ -4,7 +4,6 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 )
@@ -62,7 +61,7 @@ func OutOfOrder(p *Pass, report func(line gatefile.Text, f Finding)) {
 			if !ok || !also || word == "before" && last < from || word == "after" && first > to {
 				return
 			}
-			line, _ := markup.NewLocator(p.Source.Text).Locate(from)
+			line, _ := p.locate(from)
 			stands := fmt.Sprintf("stands at %s:%d", p.File, line)
 			if len(v.Item.Found) == 0 && p.Gated.Result.Verdicts[n].Item.FoundOnly() {
 				stands = "is found in the source page"

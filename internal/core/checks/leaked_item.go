@@ -10,7 +10,7 @@ import (
 )
 
 var leakedItem = &Check{
-	Name: "leaked-item", Family: "gate", Severity: gatefile.Error,
+	Name: "leaked-item", Family: "gate", Severity: gatefile.Error, Says: Leaked,
 	Title: "an item that is out on the page is there",
 	Doc: `The gate keeps the item out of this page, and the page has it, or a part of it. Where
 it is a tracking tag or a popup, visitors get what they should not. If the source

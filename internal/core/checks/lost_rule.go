@@ -5,7 +5,6 @@ import (
 	"path"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/syntax"
 )
 
@@ -28,20 +27,18 @@ begins with a number. The rule does nothing, and no browser says so.`,
 				continue
 			}
 			for _, lost := range syntax.LostRules(text) {
-				line, column := markup.NewLocator(p.Source.Text).Locate(e.El.TagEnd + lost.Offset)
+				line, column := p.locate(e.El.TagEnd + lost.Offset)
 				p.Report(line, column, e.Item, "a browser drops this rule: "+lost.Message, "mend the selector")
 			}
 		}
 	},
 	Site: func(s *SitePass) {
-		if s.Site == nil || s.Site.Read == nil {
-			return
-		}
+		all := loadFact.all(s)
 		for _, file := range s.Site.Code {
-			if path.Ext(file) != ".css" || s.Site.loaded[file] == 0 && s.Site.imported[file] == nil {
+			if path.Ext(file) != ".css" || !all.loads(file) {
 				continue
 			}
-			text, ok := s.Site.Read(file)
+			text, ok := s.Site.read(file)
 			if !ok || bytes.HasPrefix(text, []byte("<")) {
 				continue
 			}
@@ -50,8 +47,7 @@ begins with a number. The rule does nothing, and no browser says so.`,
 					break // enough to see what is wrong
 				}
 				line := 1 + bytes.Count(text[:lost.Offset], []byte("\n"))
-				s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", file[1:], line, 1, "",
-					"a browser drops this rule: " + lost.Message, "mend the selector", 0})
+				s.atFile(file, line, "a browser drops this rule: "+lost.Message, "mend the selector")
 			}
 		}
 	},

@@ -22,32 +22,32 @@ pages: has(form).`,
 	Bad:  "-- site/css/forms.css --\nform.join { padding: 1em }\n-- site/shop/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/book/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/contact/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/members/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/join/index.html --\n<form class=\"join\"></form>",
 	Good: "-- site/css/forms.css --\nform.join { padding: 1em }\n-- site/shop/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/book/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/contact/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/members/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/join/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>",
 	Site: func(s *SitePass) {
-		if s.Site == nil || s.Site.looks == nil {
+		all := styleFact.all(s)
+		if s.Site.looks == nil {
 			return
 		}
-		pages := s.Site.styled // name and stylesheet -> pages that have both
+		pages := all.styled
 		bare := map[evidence.Styled]int{}
-		for i := range s.Pages {
-			for _, b := range s.Pages[i].Bare {
-				for _, sheet := range b.Sheets {
+		for _, x := range all.bare {
+			for _, b := range x.names {
+				for _, sheet := range s.Site.looks.Having(b.Name) {
 					bare[evidence.Styled{Name: b.Name, Sheet: sheet}]++
 				}
 			}
 		}
-		for i := range s.Pages {
-			k := &s.Pages[i]
-			names := map[string][]BareName{} // by the stylesheet that is missing
+		for _, x := range all.bare {
+			names := map[string][]bareName{} // by the stylesheet that is missing
 			var whole *evidence.Vocabulary   // of the page, looked at again once something is suspected
-			matches := func(b BareName, sheet string) string {
+			matches := func(b bareName, sheet string) string {
 				if whole == nil {
-					if whole = s.vocabulary(k); whole == nil {
+					if whole = s.vocabulary(x.File); whole == nil {
 						return ""
 					}
 				}
 				return s.Site.looks.Missing(whole, b.Name, sheet)
 			}
-			for _, b := range k.Bare {
-				for _, sheet := range b.Sheets {
+			for _, b := range x.names {
+				for _, sheet := range s.Site.looks.Having(b.Name) {
 					at := evidence.Styled{Name: b.Name, Sheet: sheet}
 					if !enough(b.Name, pages[at], bare[at]) || !s.telling(b.Name, sheet) {
 						continue
@@ -65,12 +65,12 @@ pages: has(form).`,
 					}
 				}
 				b := names[best][0]
-				s.Report(k, b.Line, b.Column, fmt.Sprintf("%s is for such elements (%s), %s, and this one does not",
+				s.Report(x.PageAt, b.Line, b.Column, fmt.Sprintf("%s is for such elements (%s), %s, and this one does not",
 					best, matches(b, best), others(pages[evidence.Styled{Name: b.Name, Sheet: best}])), "load it here too")
 				told := slices.Clone(names[best])
 				for sheet := range names {
-					names[sheet] = slices.DeleteFunc(names[sheet], func(x BareName) bool {
-						return slices.ContainsFunc(told, func(y BareName) bool { return x.Name == y.Name })
+					names[sheet] = slices.DeleteFunc(names[sheet], func(x bareName) bool {
+						return slices.ContainsFunc(told, func(y bareName) bool { return x.Name == y.Name })
 					})
 					if len(names[sheet]) == 0 {
 						delete(names, sheet)
@@ -106,35 +106,85 @@ func (s *SitePass) telling(name, sheet string) bool {
 	if name[0] == '.' || name[0] == '#' {
 		return true
 	}
-	return (controls[name] || strings.Contains(name, "-") && name[0] != '[') && s.Site.loaded[sheet]*2 <= len(s.Pages)
+	return (controls[name] || strings.Contains(name, "-") && name[0] != '[') && loadFact.all(s).loaded[sheet]*2 <= s.Gathered.Pages
 }
 
 var controls = map[string]bool{"form": true, "fieldset": true, "input": true, "select": true, "textarea": true, "button": true, "dialog": true, "details": true, "video": true, "audio": true, "canvas": true, "progress": true, "meter": true}
 
-// A BareName is a name on a page that no stylesheet of the page has.
-type BareName struct {
-	Name         string
-	Line, Column int
-	Sheets       []string // of the site that have it
+// A bareName is a name on a page that no stylesheet of the page has, and others of the site have.
+type bareName struct {
+	Name   string `json:"name"`
+	Line   int    `json:"line"`
+	Column int    `json:"column"`
 }
 
-// keepBare keeps the names for which the page lacks a stylesheet.
-func (p *Pass) keepBare() {
-	list := p.styles().Bare
-	if len(list) == 0 {
-		return
+// styles is what a page makes of the stylesheets of its site.
+type styles struct {
+	Styled   []evidence.Styled `json:"styled,omitempty"`   // its names, and stylesheets that it loads for them
+	Needless []string          `json:"needless,omitempty"` // stylesheets that it imports, none of whose selectors matches
+	Bare     []bareName        `json:"bare,omitempty"`
+}
+
+type allStyles struct {
+	styled   map[evidence.Styled]int // pages that have the name and load the stylesheet
+	needless map[string]int          // pages
+	bare     []bareOn
+}
+
+type bareOn struct {
+	PageAt
+	names []bareName
+}
+
+// mostBare is how many names are kept of a page for which it lacks a stylesheet.
+const mostBare = 32
+
+var styleFact = &kind[styles, allStyles]{
+	name: "styles",
+	of: func(p *Pass) *styles {
+		looks := p.styles()
+		if len(looks.Styled)+len(looks.Needless)+len(looks.Bare) == 0 {
+			return nil
+		}
+		fact := &styles{Styled: looks.Styled, Needless: looks.Needless}
+		list := looks.Bare
+		slices.SortFunc(list, func(a, b evidence.Bare) int { return cmp.Or(a.Offset-b.Offset, cmp.Compare(a.Name, b.Name)) })
+		for _, b := range list[:min(len(list), mostBare)] {
+			line, column := p.locate(b.Offset)
+			fact.Bare = append(fact.Bare, bareName{b.Name, line, column})
+		}
+		return fact
+	},
+	add: func(sum *allStyles, at PageAt, fact *styles) {
+		if sum.styled == nil {
+			sum.styled, sum.needless = map[evidence.Styled]int{}, map[string]int{}
+		}
+		for _, x := range fact.Styled {
+			sum.styled[x]++
+		}
+		for _, target := range fact.Needless {
+			sum.needless[target]++
+		}
+		if len(fact.Bare) > 0 {
+			sum.bare = append(sum.bare, bareOn{at, fact.Bare})
+		}
+	},
+}
+
+// styles looks at the page with the site's stylesheets, once.
+func (p *Pass) styles() *evidence.PageStyles {
+	if p.pageStyles == nil {
+		p.pageStyles = &evidence.PageStyles{}
+		if p.Site != nil && p.Site.looks != nil && !p.Frameset {
+			*p.pageStyles = p.Site.looks.Look(p.Record, evidence.Read(p.Source, p.Scan, p.Site.looks.Wanted))
+		}
 	}
-	slices.SortFunc(list, func(a, b evidence.Bare) int { return cmp.Or(a.Offset-b.Offset, cmp.Compare(a.Name, b.Name)) })
-	locate := markup.NewLocator(p.Source.Text)
-	for _, b := range list[:min(len(list), 32)] {
-		line, column := locate.Locate(b.Offset)
-		p.kept.Bare = append(p.kept.Bare, BareName{b.Name, line, column, b.Sheets})
-	}
+	return p.pageStyles
 }
 
 // vocabulary reads a page again, whole; nil where it is gone.
-func (s *SitePass) vocabulary(k *Kept) *evidence.Vocabulary {
-	text, ok := s.Site.Read("/" + k.File)
+func (s *SitePass) vocabulary(file string) *evidence.Vocabulary {
+	text, ok := s.Site.read("/" + file)
 	if !ok {
 		return nil
 	}

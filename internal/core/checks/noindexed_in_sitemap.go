@@ -17,10 +17,38 @@ the noindex out, or the page out of the sitemap.`,
 		if len(s.Sitemap) == 0 {
 			return
 		}
-		for i := range s.Pages {
-			if k := &s.Pages[i]; k.Noindex && s.Sitemap[page.Key(k.Path)] {
-				s.Report(k, k.NoindexLine, k.NoindexCol, "the sitemap lists this page, and it asks not to be indexed", "take the noindex out (metadata with robots: none), or the page out of the sitemap")
+		for _, x := range noindexFact.all(s).pages {
+			if s.Sitemap[page.Key(x.Path)] {
+				s.Report(x.PageAt, x.Line, x.Column, "the sitemap lists this page, and it asks not to be indexed", "take the noindex out (metadata with robots: none), or the page out of the sitemap")
 			}
 		}
+	},
+}
+
+// allNoindex are the pages that ask not to be indexed.
+type allNoindex struct {
+	pages []phraseOn
+	keys  map[string]bool
+}
+
+// noindexFact keeps where a page asks not to be indexed.
+var noindexFact = &kind[phrase, allNoindex]{
+	name: "noindex",
+	of: func(p *Pass) *phrase {
+		if !p.Noindex() {
+			return nil
+		}
+		f := &phrase{Line: 1, Column: 1}
+		if _, at := p.Metadata("robots"); len(at) > 0 {
+			f.Line, f.Column = p.lineOfElement(at[0])
+		}
+		return f
+	},
+	add: func(sum *allNoindex, at PageAt, fact *phrase) {
+		if sum.keys == nil {
+			sum.keys = map[string]bool{}
+		}
+		sum.pages = append(sum.pages, phraseOn{at, *fact})
+		sum.keys[page.Key(at.Path)] = true
 	},
 }

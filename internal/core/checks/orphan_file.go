@@ -3,6 +3,7 @@ package checks
 import (
 	"bytes"
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -22,37 +23,79 @@ smaller one (.min) made of it.`,
 	Bad:  "-- site/js/slides-old.js --\nslides();\n-- site/visit/index.html --\n<title>Visit</title>",
 	Good: "-- site/visit/index.html --\n<title>Visit</title>",
 	Site: func(s *SitePass) {
-		if s.Site == nil || len(s.Site.Code) == 0 {
+		if len(s.Site.Code) == 0 {
 			return
 		}
+		all, named := loadFact.all(s), nameFact.all(s)
 		var left []string
 		for _, file := range s.Site.Code {
-			if s.Site.loaded[file] == 0 && s.Site.imported[file] == nil && !s.Site.named[path.Base(file)] {
+			if !all.loads(file) && !named.files[path.Base(file)] {
 				left = append(left, file)
 			}
 		}
 		if len(left) == 0 {
 			return
 		}
-		names := s.namesInCode(left)
+		names, puts := s.namesInCode(left)
 		left = slices.DeleteFunc(left, func(file string) bool {
-			return names[path.Base(file)] || s.Site.puts[path.Ext(file)] || s.twinLoaded(file)
+			return names[path.Base(file)] || puts[path.Ext(file)] || named.puts[path.Ext(file)] || twinLoaded(all, file)
 		})
 		for len(left) > 0 {
 			file, alike := left[0], alikeOf(left)
 			left = left[len(alike):]
 			if len(alike) > mostAlike {
-				s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", strings.TrimPrefix(file, "/"), 1, 1, "",
-					fmt.Sprintf("no page loads %s, nor %d files like it in %s", file, len(alike)-1, path.Dir(file)), "take them off the site, or load them where they are needed", 0})
+				s.atFile(file, 1, fmt.Sprintf("no page loads %s, nor %d files like it in %s", file, len(alike)-1, path.Dir(file)), "take them off the site, or load them where they are needed")
 				continue
 			}
 			left = append(slices.Clone(alike[1:]), left...)
 			weight := ""
-			if text, ok := s.Site.Read(file); ok {
+			if text, ok := s.Site.read(file); ok {
 				weight = " (" + gatefile.Bytes(len(text)) + ")"
 			}
-			s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", strings.TrimPrefix(file, "/"), 1, 1, "",
-				fmt.Sprintf("no page loads %s%s", file, weight), "take it off the site, or load it where it is needed", 0})
+			s.atFile(file, 1, fmt.Sprintf("no page loads %s%s", file, weight), "take it off the site, or load it where it is needed")
+		}
+	},
+}
+
+// names are the files of the site that stand by name in what of a page may load one.
+type names struct {
+	Files []string `json:"files,omitempty"` // base names
+	Puts  []string `json:"puts,omitempty"`  // kinds of file, by ending, of which its scripts put names together
+}
+
+type allNames struct{ files, puts map[string]bool }
+
+var nameFact = &kind[names, allNames]{
+	name: "names",
+	of: func(p *Pass) *names {
+		if p.Site == nil || len(p.Site.codeNames) == 0 {
+			return nil
+		}
+		files, puts := map[string]bool{}, map[string]bool{}
+		p.eachCode(func(text []byte, script bool) {
+			mentioned(text, func(name string) {
+				if p.Site.codeNames[name] {
+					files[name] = true
+				}
+			})
+			if script {
+				putsTogether(text, puts)
+			}
+		})
+		if len(files)+len(puts) == 0 {
+			return nil
+		}
+		return &names{slices.Sorted(maps.Keys(files)), slices.Sorted(maps.Keys(puts))}
+	},
+	add: func(sum *allNames, _ PageAt, fact *names) {
+		if sum.files == nil {
+			sum.files, sum.puts = map[string]bool{}, map[string]bool{}
+		}
+		for _, name := range fact.Files {
+			sum.files[name] = true
+		}
+		for _, kind := range fact.Puts {
+			sum.puts[kind] = true
 		}
 	},
 }
@@ -70,11 +113,11 @@ func alikeOf(files []string) []string {
 }
 
 // twinLoaded reports whether pages load the same file made smaller, or the one it was made of.
-func (s *SitePass) twinLoaded(file string) bool {
+func twinLoaded(all *allLoads, file string) bool {
 	ext := path.Ext(file)
 	stem, small := strings.CutSuffix(strings.TrimSuffix(file, ext), ".min")
 	for _, twin := range []string{stem + ".min" + ext, stem + ext, stem + ".slim" + ext, stem + ".bundle" + ext} {
-		if (twin != file || small) && (s.Site.loaded[twin] > 0 || s.Site.imported[twin] != nil) {
+		if (twin != file || small) && all.loads(twin) {
 			return true
 		}
 	}
@@ -102,10 +145,11 @@ func putsTogether(text []byte, into map[string]bool) {
 
 // namesInCode lists the base names, of files that nothing loads, that stand in other
 // scripts and stylesheets, each of which is read once. Where a script makes a name as it
-// runs, the name without its ending and its numbers ends a text there.
-func (s *SitePass) namesInCode(files []string) map[string]bool {
+// runs, the name without its ending and its numbers ends a text there. puts are the kinds of
+// file of which scripts put names together.
+func (s *SitePass) namesInCode(files []string) (names, puts map[string]bool) {
 	stems := map[string][]string{} // by stem, the base names
-	names := map[string]bool{}
+	names, puts = map[string]bool{}, map[string]bool{}
 	for _, file := range files {
 		base := path.Base(file)
 		stem := strings.TrimSuffix(strings.TrimRight(strings.TrimSuffix(base, path.Ext(base)), "0123456789.-_"), ".min")
@@ -116,7 +160,7 @@ func (s *SitePass) namesInCode(files []string) map[string]bool {
 		stems[stem] = append(stems[stem], base)
 	}
 	for _, file := range s.Site.Code {
-		text, ok := s.Site.Read(file)
+		text, ok := s.Site.read(file)
 		if !ok {
 			continue
 		}
@@ -125,14 +169,14 @@ func (s *SitePass) namesInCode(files []string) map[string]bool {
 		if path.Ext(file) == ".css" {
 			continue
 		}
-		putsTogether(text, s.Site.puts)
+		putsTogether(text, puts)
 		endings(text, func(word string) {
 			for _, base := range stems[word] {
 				names[base] = names[base] || base != self
 			}
 		})
 	}
-	return names
+	return names, puts
 }
 
 // endings calls yield for each word that ends a text in a script: it stands after a

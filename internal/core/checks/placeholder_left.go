@@ -4,7 +4,6 @@ import (
 	"regexp"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/markup"
 )
 
 var placeholderLeft = &Check{
@@ -17,7 +16,7 @@ placeholders.`,
 	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/visit/index.html --\n<title>Visit | Tern Hill Observatory</title>",
 	Page: func(p *Pass) {
 		report := func(at int, item string) {
-			line, col := markup.NewLocator(p.Source.Text).Locate(at)
+			line, col := p.locate(at)
 			p.Report(line, col, item, "a placeholder was not filled in: "+cutTo(string(p.Source.Text[at:min(at+40, len(p.Source.Text))]), 30), "mend its name in the gate file or in the item's code")
 		}
 		for i := range p.Elements {
@@ -29,7 +28,7 @@ placeholders.`,
 				report(e.El.Start+n, e.Item)
 			}
 		}
-		for _, r := range p.Scan.Regions() {
+		for _, r := range p.itemRegions() {
 			if n := placeholderIn(p.Source.Text[r.Content.Start:r.Content.End]); n >= 0 && p.Gated != nil {
 				report(r.Content.Start+n, r.Name)
 			}

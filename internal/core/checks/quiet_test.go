@@ -12,19 +12,18 @@ import (
 
 // audit of one page by some checks, as "line check".
 func onPage(path, html string, files folder, list ...*Check) string {
-	site := &Site{Read: files.Read, HasFile: func(p string) bool { _, ok := files[p]; return ok }}
+	known := Known{Read: files.Read, HasFile: func(p string) bool { _, ok := files[p]; return ok }}
 	for p := range files {
 		if strings.HasSuffix(p, ".js") || strings.HasSuffix(p, ".css") {
-			site.Code = append(site.Code, p)
+			known.Code = append(known.Code, p)
 		}
 	}
-	site.Prepare()
 	w := struct {
 		weights
 		*inventory.Imports
 	}{weights(files), &inventory.Imports{Weights: weights(files), Read: files.Read}}
 	r := inventory.Take([]byte(html), page.Page{Path: path, File: "x.html"}, weburl.NewSite("https://ternhill.example"), w)
-	found, _ := RunPage(&Pass{Record: r, Site: site})
+	found, _ := RunPage(&Pass{Record: r, Site: NewSite(known)})
 	var out []string
 	for _, f := range found {
 		for _, c := range list {

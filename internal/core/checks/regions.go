@@ -6,16 +6,24 @@ import "yellowgate/internal/core/markup"
 // it may not be in the gate file; the checks that look at these regions find it where
 // somebody changed the output by hand, or another tool did.
 
+// itemRegions lists the marked regions of the page's items.
+func (p *Pass) itemRegions() []markup.Region {
+	if !p.regionsSet {
+		p.regions, p.regionsSet = p.Scan.Regions(), true
+	}
+	return p.regions
+}
+
 // eachRegion visits the marked regions of the page's items.
 func (p *Pass) eachRegion(visit func(r markup.Region, text []byte)) {
-	for _, r := range p.Scan.Regions() {
+	for _, r := range p.itemRegions() {
 		visit(r, p.Source.Text[r.Content.Start:r.Content.End])
 	}
 }
 
 // regionAt is the marked region at an offset, or nil.
 func (p *Pass) regionAt(offset int) *markup.Region {
-	for _, r := range p.Scan.Regions() {
+	for _, r := range p.itemRegions() {
 		if r.Content.Start <= offset && offset < r.Content.End {
 			return &r
 		}
@@ -25,6 +33,6 @@ func (p *Pass) regionAt(offset int) *markup.Region {
 
 // inRegion adds a finding at an offset of a marked region's content.
 func (p *Pass) inRegion(r markup.Region, at int, message, remedy string) {
-	line, col := markup.NewLocator(p.Source.Text).Locate(r.Content.Start + at)
+	line, col := p.locate(r.Content.Start + at)
 	p.Report(line, col, r.Name, message, remedy)
 }

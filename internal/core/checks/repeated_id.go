@@ -30,10 +30,9 @@ with the id: it may be the wrong one. Give one of them another id.`,
 			if starts == nil {
 				starts = p.byID()
 			}
-			locate := markup.NewLocator(p.Source.Text)
 			for _, at := range starts[e.Label] {
 				if at != e.El.Start {
-					line, col := locate.Locate(at)
+					line, col := p.locate(at)
 					p.Report(line, col, e.Item, fmt.Sprintf("the id %q is that of the dialog in line %d, too", e.Label, e.Line), "give one of them another id")
 				}
 			}

@@ -49,15 +49,3 @@ func sameMedia(e, other *inventory.Element) bool {
 	one, two := strings.ToLower(strings.TrimSpace(e.Media)), strings.ToLower(strings.TrimSpace(other.Media))
 	return one == two || two == "" || two == "all"
 }
-
-// repeated is Library.Repeated, asked once for each pair.
-func (s *Site) repeated(sheet, other string) (n, of int) {
-	type pair struct{ a, b string }
-	if v, ok := s.pairs.Load(pair{sheet, other}); ok {
-		x := v.([2]int)
-		return x[0], x[1]
-	}
-	n, of = s.Library.Repeated(sheet, other)
-	s.pairs.Store(pair{sheet, other}, [2]int{n, of})
-	return n, of
-}

@@ -24,9 +24,25 @@ func Settle(g *gatefile.Gate) *Settlement {
 	return s
 }
 
-// Apply gives a finding its severity here. keep is false where the check is
-// switched off; accepted is true where the owner lives with the finding.
-func (s *Settlement) Apply(f *Finding, pg *page.Page) (keep, accepted bool) {
+// Lives lists the entries of accept, by number, whose pages choose a page.
+func (s *Settlement) Lives(pg *page.Page) (with []int) {
+	if s == nil {
+		return nil
+	}
+	for n, a := range s.accept {
+		for i := range a.Pages {
+			if a.Pages[i].Eval(pg) {
+				with = append(with, n)
+				break
+			}
+		}
+	}
+	return with
+}
+
+// Apply gives a finding its severity here. with is what Lives says of its page. keep is false
+// where the check is switched off; accepted is true where the owner lives with the finding.
+func (s *Settlement) Apply(f *Finding, with []int) (keep, accepted bool) {
 	if s == nil {
 		return true, false
 	}
@@ -37,14 +53,9 @@ func (s *Settlement) Apply(f *Finding, pg *page.Page) (keep, accepted bool) {
 	default:
 		f.Severity = word
 	}
-	for _, a := range s.accept {
-		if a.Check.Value != f.Check || a.Item.Value != "" && a.Item.Value != f.Item || pg == nil {
-			continue
-		}
-		for i := range a.Pages {
-			if a.Pages[i].Eval(pg) {
-				return true, true
-			}
+	for _, n := range with {
+		if a := s.accept[n]; a.Check.Value == f.Check && (a.Item.Value == "" || a.Item.Value == f.Item) {
+			return true, true
 		}
 	}
 	return true, false

@@ -40,7 +40,11 @@ items: {kit: {found: b, pages: none}, other: {found: i, pages: none}}
 		if c.path != "" {
 			pg = &page.Page{Path: c.path, File: c.path[1:] + "index.html"}
 		}
-		keep, accepted := s.Apply(&x, pg)
+		var with []int
+		if pg != nil {
+			with = s.Lives(pg)
+		}
+		keep, accepted := s.Apply(&x, with)
 		got := x.Severity
 		switch {
 		case accepted:

@@ -6,7 +6,6 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
-	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/syntax"
 )
 
@@ -21,7 +20,7 @@ always valid: structured, questions.`,
 	Page: func(p *Pass) {
 		for _, d := range structuredOf(p) {
 			if d.mistake != nil {
-				line, col := markup.NewLocator(p.Source.Text).Locate(d.e.El.TagEnd + d.mistake.Offset)
+				line, col := p.locate(d.e.El.TagEnd + d.mistake.Offset)
 				p.Report(line, col, d.e.Item, d.mistake.Message, "mend it, or let the gate file write it: structured")
 			}
 		}

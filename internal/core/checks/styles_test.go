@@ -1,6 +1,7 @@
 package checks
 
 import (
+	"encoding/json"
 	"fmt"
 	"maps"
 	"path"
@@ -22,32 +23,46 @@ func (f folder) Read(path string) ([]byte, bool) { text, ok := f[path]; return [
 // each finding as "file:line check", with what its message names in brackets.
 func (f folder) audit(only ...*Check) (out []string) {
 	has := func(p string) bool { _, ok := f[p]; return ok }
-	s := &Site{HasFile: has, HasPage: has, Read: f.Read, Trust: []string{"trusted.example"}}
+	known := Known{HasFile: has, HasPage: has, Read: f.Read, Trust: []string{"trusted.example"}}
 	for _, name := range slices.Sorted(maps.Keys(f)) {
 		if ext := path.Ext(name); ext == ".css" || ext == ".js" {
-			s.Code = append(s.Code, name)
+			known.Code = append(known.Code, name)
 		}
 	}
-	s.Prepare()
+	s := NewSite(known)
 	w := struct {
 		weights
 		*inventory.Imports
 	}{weights(f), &inventory.Imports{Weights: weights(f), Read: f.Read}}
-	var kept []Kept
+	gathered := NewGathered()
 	var all []Finding
 	for _, name := range slices.Sorted(maps.Keys(f)) {
 		if path.Ext(name) == ".html" {
 			r := inventory.Take([]byte("<!doctype html>"+f[name]), page.Page{Path: name, File: name[1:]}, weburl.NewSite(""), w)
-			found, k := RunPage(&Pass{Record: r, Site: s})
-			all, kept = append(all, found...), append(kept, k)
+			pass := &Pass{Record: r, Site: s}
+			found, facts := RunPage(pass)
+			all = append(all, found...)
+			gathered.Add(pass.PageAt(), written(facts))
 		}
 	}
-	all = append(all, RunSite(&SitePass{Pages: kept, Site: s})...)
+	all = append(all, RunSite(&SitePass{Gathered: gathered, Site: s})...)
 	Sort(all)
 	for _, x := range all {
 		if slices.ContainsFunc(only, func(c *Check) bool { return c.Name == x.Check }) {
 			out = append(out, fmt.Sprintf("%s:%d %s", x.File, x.Line, x.Check))
 		}
+	}
+	return out
+}
+
+// written is what is read back of facts that were written down.
+func written(f Facts) (out Facts) {
+	text, err := json.Marshal(f)
+	if err == nil {
+		err = json.Unmarshal(text, &out)
+	}
+	if err != nil {
+		panic(err)
 	}
 	return out
 }

@@ -4,7 +4,6 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/markup"
 )
 
 var tagsInText = &Check{
@@ -22,7 +21,7 @@ out: script-text and style-text take the text alone, code takes it with its tags
 				continue
 			}
 			if at := innerTag(p.Source.Text[e.El.TagEnd:max(e.El.ContentEnd, e.El.TagEnd)]); at >= 0 {
-				line, col := markup.NewLocator(p.Source.Text).Locate(e.El.TagEnd + at)
+				line, col := p.locate(e.El.TagEnd + at)
 				p.Report(line, col, e.Item, "the "+e.Tag+" begins with a tag of its own", "take the inner tags out")
 			}
 		}

@@ -2,6 +2,7 @@ package checks
 
 import (
 	"fmt"
+	"slices"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
@@ -14,61 +15,123 @@ import (
 // those that do nothing can be told. It is added to by one goroutine at a time.
 type Tally struct {
 	gate  *gating.Gate
+	lines *gateLines
 	Pages int   // pages that are no fragments
 	In    []int // by item: pages it is in on
 	Found []int // by item: pages whose source has elements it is found by
 
-	sets     map[string]int
-	excluded map[*gatefile.Query]int // by entry of except: pages that it keeps an item or rule out of
-	chosen   map[*gatefile.Query]int // by entry of pages
-	// by entry of except: pages that it chooses, whether pages does or not
-	excludedAnywhere map[*gatefile.Query]int
+	sets     []int // by set: pages that it chooses
+	excluded []int // by query of an except: pages that it keeps an item or rule out of
+	chosen   []int // by query of a pages
+	// by query of an except: pages that it chooses, whether pages does or not
+	excludedAnywhere []int
 	idleIn           []gatefile.Problem
-	paths            []string // of the pages
-	matched          map[*gatefile.Matcher]int
-	noValue          map[*gatefile.Key][]string // pages on which a metadata value has no value
+	paths            []string   // of the pages
+	matched          []int      // by matcher
+	noValue          [][]string // by metadata key: pages on which its value has no value
+}
+
+// gateLines are the lines of a gate file that are counted, each with its number.
+type gateLines struct {
+	queries  map[*gatefile.Query]int
+	matchers map[*gatefile.Matcher]int
+	keys     map[*gatefile.Key]int
+}
+
+func linesOf(g *gatefile.Gate) *gateLines {
+	n := &gateLines{map[*gatefile.Query]int{}, map[*gatefile.Matcher]int{}, map[*gatefile.Key]int{}}
+	queries := func(lists ...[]gatefile.Query) {
+		for _, list := range lists {
+			for i := range list {
+				n.queries[&list[i]] = len(n.queries)
+			}
+		}
+	}
+	for _, it := range g.Items {
+		queries(it.Pages, it.Except)
+		for _, list := range [][]gatefile.Matcher{it.Found, it.Replaces} {
+			for i := range list {
+				n.matchers[&list[i]] = len(n.matchers)
+			}
+		}
+	}
+	for _, r := range g.Rules {
+		queries(r.Pages, r.Except)
+		for i := range r.Keys {
+			n.keys[&r.Keys[i]] = len(n.keys)
+		}
+	}
+	return n
+}
+
+// Lines is what the lines of a gate file do on one page: a fact that can be written down. The
+// numbers are those of items, sets, queries, matchers and metadata keys, in the order in which
+// the gate file has them.
+type Lines struct {
+	Sets     []int    `json:"sets,omitempty"`
+	In       []int    `json:"in,omitempty"`
+	Found    []int    `json:"found,omitempty"`
+	Chosen   []int    `json:"chosen,omitempty"`
+	Excepted []int    `json:"excepted,omitempty"` // entries of except that choose the page
+	Excluded []int    `json:"excluded,omitempty"` // those of them that change something
+	Matched  []int    `json:"matched,omitempty"`
+	NoValue  []int    `json:"no-value,omitempty"`
+	Idle     []idleIn `json:"idle,omitempty"`
+}
+
+// idleIn is a line of per-page that says what holds anyway.
+type idleIn struct {
+	Pos  gatefile.Position `json:"at"`
+	Page string            `json:"page"` // as per-page has it
+	Item int               `json:"item"`
+	In   bool              `json:"in"`
 }
 
 // NewTally begins a tally for a gate.
 func NewTally(g *gating.Gate) *Tally {
 	n := len(g.File.Items)
-	return &Tally{gate: g, In: make([]int, n), Found: make([]int, n), sets: map[string]int{},
-		excluded: map[*gatefile.Query]int{}, chosen: map[*gatefile.Query]int{}, excludedAnywhere: map[*gatefile.Query]int{}, matched: map[*gatefile.Matcher]int{},
-		noValue: map[*gatefile.Key][]string{}}
+	t := &Tally{gate: g, lines: linesOf(g.File), In: make([]int, n), Found: make([]int, n), sets: make([]int, len(g.File.Sets))}
+	queries := len(t.lines.queries)
+	t.excluded, t.chosen, t.excludedAnywhere = make([]int, queries), make([]int, queries), make([]int, queries)
+	t.matched, t.noValue = make([]int, len(t.lines.matchers)), make([][]string, len(t.lines.keys))
+	return t
 }
 
-// Add counts one page.
-func (t *Tally) Add(r *gating.Result) {
+// Look tells what the lines do on a page; nil for a fragment. It changes nothing in the tally,
+// and several goroutines may call it.
+func (t *Tally) Look(r *gating.Result) *Lines {
 	if r.Fragment {
-		return
+		return nil
 	}
-	t.Pages++
+	l := &Lines{}
 	pg := &r.Page
-	t.paths = append(t.paths, pg.Path)
-	for _, s := range t.gate.File.Sets {
+	for i, s := range t.gate.File.Sets {
 		if s.Query.Eval(pg) {
-			t.sets[s.Name]++
+			l.Sets = append(l.Sets, i)
 		}
 	}
 	pp := t.gate.Plan.PerPage(pg)
 	for i := range r.Verdicts {
 		v := &r.Verdicts[i]
 		if v.In {
-			t.In[i]++
+			l.In = append(l.In, i)
 		}
 		if r.Present[i] > 0 {
-			t.Found[i]++
+			l.Found = append(l.Found, i)
 		}
-		chosen := t.lines(v.Item.Pages, v.Item.Except, pg)
-		if v.Reason == verdict.PerPage && pp != nil {
-			t.perPage(v, chosen, pp)
+		chosen := t.look(l, v.Item.Pages, v.Item.Except, pg)
+		if v.Reason == verdict.PerPage && pp != nil && v.In == chosen {
+			l.Idle = append(l.Idle, idleIn{v.Rule, pp.Path, i, v.In})
 		}
 	}
-	for m, n := range r.Matched {
-		t.matched[m] += n
+	for m, times := range r.Matched {
+		if n, ok := t.lines.matchers[m]; ok && times > 0 {
+			l.Matched = append(l.Matched, n)
+		}
 	}
+	slices.Sort(l.Matched)
 	for _, rule := range t.gate.File.Rules {
-		t.lines(rule.Pages, rule.Except, pg)
+		t.look(l, rule.Pages, rule.Except, pg)
 		if _, ok := verdict.Chooses(rule, pg); !ok {
 			continue
 		}
@@ -76,46 +139,63 @@ func (t *Tally) Add(r *gating.Result) {
 			if key := &rule.Keys[k]; !key.None {
 				for i := range key.Values {
 					if _, missing := key.Values[i].Value.Fill(r.Lookup); missing != nil {
-						t.noValue[key] = append(t.noValue[key], pg.Path)
+						l.NoValue = append(l.NoValue, t.lines.keys[key])
 						break
 					}
 				}
 			}
 		}
 	}
+	return l
 }
 
-// lines counts the entries of pages and except, and reports whether both
-// together choose the page.
-func (t *Tally) lines(pages, except []gatefile.Query, pg *page.Page) bool {
+// Add counts one page; nil is a fragment.
+func (t *Tally) Add(path string, l *Lines) {
+	if l == nil {
+		return
+	}
+	t.Pages++
+	t.paths = append(t.paths, path)
+	for _, c := range []struct{ counts, numbers []int }{{t.sets, l.Sets}, {t.In, l.In}, {t.Found, l.Found}, {t.chosen, l.Chosen},
+		{t.excludedAnywhere, l.Excepted}, {t.excluded, l.Excluded}, {t.matched, l.Matched}} {
+		for _, n := range c.numbers {
+			c.counts[n]++
+		}
+	}
+	for _, n := range l.NoValue {
+		t.noValue[n] = append(t.noValue[n], path)
+	}
+	for _, x := range l.Idle {
+		word, says := "does not choose", "out"
+		if x.In {
+			word, says = "chooses", "in"
+		}
+		t.idleIn = append(t.idleIn, t.idle(x.Pos, "take the line out",
+			"per-page %s: %s for %q changes nothing: its own pages line %s this page already", x.Page, says, t.gate.File.Items[x.Item].Name, word))
+	}
+}
+
+// look notes the entries of pages and except that choose a page, and reports whether both
+// together do.
+func (t *Tally) look(l *Lines, pages, except []gatefile.Query, pg *page.Page) bool {
 	in, out := false, false
 	for k := range pages {
 		if pages[k].Eval(pg) {
-			t.chosen[&pages[k]]++
+			l.Chosen = append(l.Chosen, t.lines.queries[&pages[k]])
 			in = true
 		}
 	}
 	for k := range except {
 		if except[k].Eval(pg) {
+			n := t.lines.queries[&except[k]]
 			out = true
-			t.excludedAnywhere[&except[k]]++
+			l.Excepted = append(l.Excepted, n)
 			if in || len(pages) == 0 {
-				t.excluded[&except[k]]++
+				l.Excluded = append(l.Excluded, n)
 			}
 		}
 	}
 	return in && !out
-}
-
-func (t *Tally) perPage(v *verdict.Verdict, chosen bool, pp *gatefile.PerPage) {
-	if v.In == chosen {
-		word := "chooses"
-		if !v.In {
-			word = "does not choose"
-		}
-		t.idleIn = append(t.idleIn, t.idle(v.Rule, "take the line out",
-			"per-page %s: %s for %q changes nothing: its own pages line %s this page already", pp.Path, v.Word(), v.Item.Name, word))
-	}
 }
 
 func (t *Tally) idle(pos gatefile.Position, remedy, format string, args ...any) gatefile.Problem {
@@ -130,11 +210,14 @@ func (t *Tally) Problems(urls func() []string) []gatefile.Problem {
 	return append(append(out, idle...), t.unmatched(urls)...)
 }
 
-// Idle reports the lines that change nothing: exceptions that exclude nothing, lines of
+// Findings reports the lines that change nothing: exceptions that exclude nothing, lines of
 // per-page that say what holds anyway, matchers that match nothing.
-func (t *Tally) Idle() []gatefile.Problem {
+func (t *Tally) Findings() (out []Finding) {
 	_, idle := t.choosing()
-	return append(idle, t.unmatched(nil)...)
+	for _, p := range append(idle, t.unmatched(nil)...) {
+		out = append(out, Finding{Check: idleLine.Name, Severity: idleLine.Severity.String(), File: p.Pos.File, Line: p.Pos.Line, Column: p.Pos.Column, Message: p.Message, Remedy: p.Remedy})
+	}
+	return out
 }
 
 // unmatched reports matchers that match nothing on any page.
@@ -153,7 +236,7 @@ func (t *Tally) unmatched(urls func() []string) (out []gatefile.Problem) {
 			} else {
 				m, word = &it.Replaces[k-len(it.Found)], "replaces"
 			}
-			if t.matched[m] > 0 {
+			if t.matched[t.lines.matchers[m]] > 0 {
 				continue
 			}
 			hint := ""
@@ -176,23 +259,24 @@ func (t *Tally) choosing() (out, idle []gatefile.Problem) {
 	warn := func(pos gatefile.Position, remedy, format string, args ...any) {
 		out = append(out, gatefile.Problem{Severity: gatefile.Warning, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy})
 	}
-	for _, s := range t.gate.File.Sets {
-		if t.sets[s.Name] == 0 && !isNone(s.Query) {
+	for i, s := range t.gate.File.Sets {
+		if t.sets[i] == 0 && !isNone(s.Query) {
 			warn(s.Query.Pos, "yellowgate pages lists the paths there are", "the page set %q chooses no page of the site%s", s.Name, t.meant(&s.Query))
 		}
 	}
 	entries := func(what string, pages, except []gatefile.Query) (any bool) {
 		for k := range pages {
 			q := &pages[k]
-			any = any || t.chosen[q] > 0 || isNone(*q)
-			if t.chosen[q] == 0 && !isNone(*q) && !t.namesEmptySet(q) {
+			n := t.chosen[t.lines.queries[q]]
+			any = any || n > 0 || isNone(*q)
+			if n == 0 && !isNone(*q) && !t.namesEmptySet(q) {
 				warn(q.Pos, "yellowgate pages lists the paths there are", "%s: pages: %s chooses no page of the site%s", what, q.Text, t.meant(q))
 			}
 		}
 		for k := range except {
-			if q := &except[k]; t.excluded[q] == 0 && any {
+			if q := &except[k]; t.excluded[t.lines.queries[q]] == 0 && any {
 				hint := ""
-				if t.excludedAnywhere[q] == 0 { // it chooses no page at all
+				if t.excludedAnywhere[t.lines.queries[q]] == 0 { // it chooses no page at all
 					hint = t.meant(q)
 				}
 				idle = append(idle, t.idle(q.Pos, "take it out, or mend it", "%s: except: %s excludes nothing that pages chooses%s", what, q.Text, hint))
@@ -218,7 +302,7 @@ func (t *Tally) choosing() (out, idle []gatefile.Problem) {
 		entries(name, r.Pages, r.Except)
 		for k := range r.Keys {
 			key := &r.Keys[k]
-			if pages := t.noValue[key]; len(pages) > 0 {
+			if pages := t.noValue[t.lines.keys[key]]; len(pages) > 0 {
 				out = append(out, noted(key.Values[0].Pos, `give it a fallback, as in @{fact.name or "words"}, if these pages should have it`,
 					"%s: %q has no value on %d pages, first %s: the next rule, the page's own value or the defaults decide there", key.Name, key.Values[0].Text, len(pages), pages[0]))
 			}
@@ -249,5 +333,9 @@ func allNone(qs []gatefile.Query) bool {
 // of by itself.
 func (t *Tally) namesEmptySet(q *gatefile.Query) bool {
 	s, ok := q.Expr.(*pagequery.Set)
-	return ok && t.sets[s.Name] == 0
+	if !ok {
+		return false
+	}
+	i := slices.IndexFunc(t.gate.File.Sets, func(x *gatefile.Set) bool { return x.Name == s.Name })
+	return i < 0 || t.sets[i] == 0
 }

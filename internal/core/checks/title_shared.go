@@ -16,25 +16,62 @@ stands on the first of the pages and names the others.`,
 	Bad:  "-- site/visit/index.html --\n<title>Tern Hill Observatory</title>\n-- site/contact/index.html --\n<title>Tern Hill Observatory</title>",
 	Good: "-- site/visit/index.html --\n<title>Visit | Tern Hill Observatory</title>\n-- site/contact/index.html --\n<title>Contact | Tern Hill Observatory</title>",
 	Site: func(s *SitePass) {
-		shared(s, func(k *Kept) (string, int, int) { return k.Title, k.TitleLine, k.TitleCol }, func(n int, value, others string) (string, string) {
+		shared(s, titleFact.all(s), func(n int, value, others string) (string, string) {
 			return fmt.Sprintf("%d pages have the title %q:%s too", n, cutTo(value, 60), others), `give each its own, by a metadata rule: title: "@{page.heading} | @{site.name}"`
 		})
 	},
 }
 
-// shared reports a value that several pages have, once for all of them, on the
-// first.
-func shared(s *SitePass, value func(*Kept) (v string, line, column int), say func(n int, value, others string) (message, remedy string)) {
-	by := map[string][]int{}
-	for i := range s.Pages {
-		if v, _, _ := value(&s.Pages[i]); v != "" && !s.Pages[i].Redirect {
-			by[v] = append(by[v], i)
-		}
+// A phrase is what a page says of itself, and where.
+type phrase struct {
+	Text   string `json:"text,omitempty"`
+	Line   int    `json:"line"`
+	Column int    `json:"column"`
+}
+
+// A phraseOn is the phrase of a page.
+type phraseOn struct {
+	PageAt
+	phrase
+}
+
+// keepPhrase keeps the phrases of pages that somebody looks for.
+func keepPhrase(sum *[]phraseOn, at PageAt, fact *phrase) {
+	if !at.Aside && fact.Text != "" {
+		*sum = append(*sum, phraseOn{at, *fact})
 	}
-	for i := range s.Pages {
-		v, line, column := value(&s.Pages[i])
-		same := by[v]
-		if v == "" || len(same) < 2 || same[0] != i {
+}
+
+var titleFact = &kind[phrase, []phraseOn]{
+	name: "title",
+	of: func(p *Pass) *phrase {
+		if p.Title == "" {
+			return nil
+		}
+		line, column := p.titleAt()
+		return &phrase{p.Title, line, column}
+	},
+	add: keepPhrase,
+}
+
+// titleAt is the line and column of the page's first title; 0 where it has none.
+func (p *Pass) titleAt() (line, column int) {
+	if all := titles(p); len(all) > 0 {
+		return all[0].Line, all[0].Column
+	}
+	return 0, 0
+}
+
+// shared reports a phrase that several pages have, once for all of them, on the
+// first.
+func shared(s *SitePass, all *[]phraseOn, say func(n int, value, others string) (message, remedy string)) {
+	by := map[string][]int{}
+	for i, x := range *all {
+		by[x.Text] = append(by[x.Text], i)
+	}
+	for i, x := range *all {
+		same := by[x.Text]
+		if len(same) < 2 || same[0] != i {
 			continue
 		}
 		others := ""
@@ -46,9 +83,9 @@ func shared(s *SitePass, value func(*Kept) (v string, line, column int), say fun
 			if n > 0 {
 				others += ","
 			}
-			others += " " + s.Pages[j].Path
+			others += " " + (*all)[j].Path
 		}
-		message, remedy := say(len(same), v, others)
-		s.Report(&s.Pages[i], line, column, message, remedy)
+		message, remedy := say(len(same), x.Text, others)
+		s.Report(x.PageAt, x.Line, x.Column, message, remedy)
 	}
 }

@@ -1,8 +1,6 @@
 package checks
 
 import (
-	"github.com/zeebo/xxh3"
-
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 )
@@ -28,23 +26,4 @@ and run yellowgate apply.`,
 			}
 		})
 	},
-}
-
-// unbalanced is markup.Unbalanced, asked once for all pages that have a text.
-func (p *Pass) unbalanced(text []byte) (at int, name string, opened bool) {
-	if p.Site == nil {
-		return markup.Unbalanced(text)
-	}
-	a := p.Site.balanced.Get(inlineText{"html", xxh3.Hash128(text)}, func() (a unbalanced) {
-		a.at, a.name, a.opened = markup.Unbalanced(text)
-		return a
-	})
-	return a.at, a.name, a.opened
-}
-
-// unbalanced is what markup.Unbalanced said.
-type unbalanced struct {
-	at     int
-	name   string
-	opened bool
 }

@@ -35,7 +35,7 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 		}
 	},
 	Site: func(s *SitePass) {
-		if s.Site == nil || len(s.Site.Trust) == 0 {
+		if len(s.Site.Trust) == 0 {
 			return
 		}
 		s.eachAsked(func(a *asked) {

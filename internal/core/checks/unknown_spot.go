@@ -23,7 +23,7 @@ removed.`,
 		file := p.Gated.Gate.File
 		for _, s := range p.Spots() {
 			if file.Item(s.Name) == nil {
-				line, col := markup.NewLocator(p.Source.Text).Locate(s.Start)
+				line, col := p.locate(s.Start)
 				p.Report(line, col, "", fmt.Sprintf("a spot names %q, which is no item%s", s.Name, near.Suggest(s.Name, file.ItemNames())), "name an item of the gate file")
 			}
 		}

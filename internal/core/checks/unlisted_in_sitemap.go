@@ -16,12 +16,26 @@ Pages that ask not to be indexed, redirects and copies are passed over.`,
 		if len(s.Sitemap) == 0 || s.SitemapInPart {
 			return
 		}
-		for i := range s.Pages {
-			k := &s.Pages[i]
-			if k.Noindex || k.Redirect || s.Sitemap[page.Key(k.Path)] || k.Canonical != "" && page.Key(k.Canonical) != page.Key(k.Path) {
-				continue
+		for _, x := range *findableFact.all(s) {
+			if !s.Sitemap[page.Key(x.Path)] {
+				s.Report(x.PageAt, x.Line, x.Column, "the sitemap does not list this page", "let the site's build list it, or give it robots: noindex if that is meant")
 			}
-			s.Report(k, max(k.TitleLine, 1), max(k.TitleCol, 1), "the sitemap does not list this page", "let the site's build list it, or give it robots: noindex if that is meant")
 		}
 	},
+}
+
+// findableFact keeps where the title stands of a page that search engines should find as it is.
+var findableFact = &kind[phrase, []phraseOn]{
+	name: "findable",
+	of: func(p *Pass) *phrase {
+		if p.aside() || p.Noindex() {
+			return nil
+		}
+		if c := canonicalFact.of(p); c != nil && page.Key(c.Canonical) != page.Key(p.Path) {
+			return nil
+		}
+		line, column := p.titleAt()
+		return &phrase{Line: max(line, 1), Column: max(column, 1)}
+	},
+	add: func(sum *[]phraseOn, at PageAt, fact *phrase) { *sum = append(*sum, phraseOn{at, *fact}) },
 }

@@ -3,6 +3,8 @@ package checks
 import (
 	"bytes"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/core/compose"
@@ -19,53 +21,78 @@ popup out, so nothing happens for whoever follows it. Let the popup in there, or
 the link lead to a page that has it.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  night-letter: {popup: <p>The letter</p>, label: Letter, open: {fragment: night-letter}, pages: /}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n<a href=\"#night-letter\">The night letter</a>",
 	Good: "-- yellowgate.yaml --\nitems:\n  night-letter: {popup: <p>The letter</p>, label: Letter, open: {fragment: night-letter}, pages: /}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n<a href=\"/#night-letter\">The night letter</a>",
-	Page: keepLinks,
 	Site: func(s *SitePass) {
-		at := map[string]*Kept{}
-		for i := range s.Pages {
-			at[page.Key(s.Pages[i].Path)] = &s.Pages[i]
-		}
-		for i := range s.Pages {
-			from := &s.Pages[i]
-			for _, l := range from.Links {
-				target := at[page.Key(l.Path)]
-				if target == nil {
-					continue // a link to nowhere is another matter
-				}
-				for _, f := range target.Fragments {
-					if f.Name != l.Fragment || f.Opens {
-						continue
-					}
-					where := "this page"
-					if target != from {
-						where = target.Path
-					}
-					s.Report(from, l.Line, l.Column, fmt.Sprintf("the link to #%s opens nothing: on %s, item %q is %s", l.Fragment, where, f.Item, f.Why),
-						fmt.Sprintf("let %q in there, or link to a page that has it; yellowgate where %s lists them", f.Item, f.Item))
-				}
-			}
-		}
+		unreachable(*popupFact.all(s), s.Report)
 	},
 }
 
-// A Link is a link of a page to a fragment that opens a popup somewhere.
-type Link struct {
-	Path, Fragment string
-	Line, Column   int
-}
-
-// A Fragment is what a fragment does on a page.
-type Fragment struct {
-	Name, Item string
-	Opens      bool
-	Why        string // it does not
-}
-
-// keepLinks keeps what the whole site is asked about popups.
-func keepLinks(p *Pass) {
-	if p.Gated == nil {
-		return
+// unreachable reports the links to fragments that open nothing where they lead.
+func unreachable(pages []popupsOn, report func(at PageAt, line, column int, message, remedy string)) {
+	at := map[string]*popupsOn{}
+	for i := range pages {
+		at[page.Key(pages[i].Path)] = &pages[i]
 	}
+	for i := range pages {
+		from := &pages[i]
+		for _, l := range from.Links {
+			target := at[page.Key(l.Path)]
+			if target == nil {
+				continue // a link to nowhere is another matter
+			}
+			for _, f := range target.Fragments {
+				if f.Name != l.Fragment || f.Opens {
+					continue
+				}
+				where := "this page"
+				if target != from {
+					where = target.Path
+				}
+				report(from.PageAt, l.Line, l.Column, fmt.Sprintf("the link to #%s opens nothing: on %s, item %q is %s", l.Fragment, where, f.Item, f.Why),
+					fmt.Sprintf("let %q in there, or link to a page that has it; yellowgate where %s lists them", f.Item, f.Item))
+			}
+		}
+	}
+}
+
+// Popups is what a page says of popups that a fragment of a URL opens.
+type Popups struct {
+	Links     []popupLink `json:"links,omitempty"`
+	Fragments []fragment  `json:"fragments,omitempty"`
+}
+
+// A popupLink is a link of a page to a fragment that opens a popup somewhere.
+type popupLink struct {
+	Path     string `json:"path"`
+	Fragment string `json:"fragment"`
+	Line     int    `json:"line"`
+	Column   int    `json:"column"`
+}
+
+// A fragment is what a fragment does on a page.
+type fragment struct {
+	Name  string `json:"name"`
+	Item  string `json:"item"`
+	Opens bool   `json:"opens,omitempty"`
+	Why   string `json:"why,omitempty"` // it does not
+}
+
+type popupsOn struct {
+	PageAt
+	*Popups
+}
+
+var popupFact = &kind[Popups, []popupsOn]{
+	name: "popups",
+	of:   PopupsOf,
+	add:  func(sum *[]popupsOn, at PageAt, fact *Popups) { *sum = append(*sum, popupsOn{at, fact}) },
+}
+
+// PopupsOf takes from a page what it says of popups; nil where that is nothing.
+func PopupsOf(p *Pass) *Popups {
+	if p.Gated == nil {
+		return nil
+	}
+	fact := &Popups{}
 	names := map[string]bool{}
 	for i, it := range p.Gated.Gate.File.Items {
 		for _, o := range it.Opens {
@@ -74,7 +101,7 @@ func keepLinks(p *Pass) {
 			}
 			names[o.Value] = true
 			v := &p.Gated.Result.Verdicts[i]
-			f := Fragment{Name: o.Value, Item: it.Name, Why: fmt.Sprintf("out (%s, %s)", v.Reason, v.Rule)}
+			f := fragment{Name: o.Value, Item: it.Name, Why: fmt.Sprintf("out (%s, %s)", v.Reason, v.Rule)}
 			if v.In {
 				f.Why = fmt.Sprintf("not opened by it (%s)", o.Pos)
 				for _, here := range compose.Opens(it, p.Gated.Gate.Values(p.Gated.Result.View)) {
@@ -84,21 +111,21 @@ func keepLinks(p *Pass) {
 					f.Opens, f.Why = false, "missing, though the gate lets it in"
 				}
 			}
-			p.kept.Fragments = append(p.kept.Fragments, f)
+			fact.Fragments = append(fact.Fragments, f)
 		}
 	}
-	for name := range names {
+	for _, name := range slices.Sorted(maps.Keys(names)) {
 		if !bytes.Contains(p.Source.Text, []byte("#"+name)) {
 			continue
 		}
 		links, _ := markup.Matches(p.Source.Text, fragmentLinks) // one tag answers it
 		for _, at := range links {
 			href, _ := p.Source.Attr(at, "href")
-			path, fragment, _ := strings.Cut(href, "#")
-			if fragment != name {
+			path, leads, _ := strings.Cut(href, "#")
+			if leads != name {
 				continue
 			}
-			l := Link{Path: p.Path, Fragment: fragment}
+			l := popupLink{Path: p.Path, Fragment: leads}
 			if path != "" {
 				ref, ok := p.Base.Resolve(path)
 				if !ok || !ref.Own {
@@ -106,10 +133,14 @@ func keepLinks(p *Pass) {
 				}
 				l.Path = ref.Path
 			}
-			l.Line, l.Column = markup.NewLocator(p.Source.Text).Locate(at)
-			p.kept.Links = append(p.kept.Links, l)
+			l.Line, l.Column = p.locate(at)
+			fact.Links = append(fact.Links, l)
 		}
 	}
+	if len(fact.Links)+len(fact.Fragments) == 0 {
+		return nil
+	}
+	return fact
 }
 
 var fragmentLinks = func() *markup.Selector {
@@ -120,17 +151,19 @@ var fragmentLinks = func() *markup.Selector {
 	return s
 }()
 
-// Unreachable runs that check alone, on pages that are not written yet: Keep for
-// each, then this for all.
-func Unreachable(pages []Kept) []Finding {
-	s := &SitePass{Pages: pages, check: unreachablePopup}
-	unreachablePopup.Site(s)
-	return s.findings
+// A Reach collects what pages say of popups where they are not written yet.
+type Reach struct{ pages []popupsOn }
+
+// Add takes a page in; popups may be nil.
+func (r *Reach) Add(path, file string, popups *Popups) {
+	if popups != nil {
+		r.pages = append(r.pages, popupsOn{PageAt{Path: path, File: file}, popups})
+	}
 }
 
-// Keep returns what Unreachable asks of a page.
-func Keep(p *Pass) Kept {
-	p.kept = Kept{Path: p.Path, File: p.File}
-	keepLinks(p)
-	return p.kept
+// Unreachable is what the check says of the pages.
+func (r *Reach) Unreachable() []Finding {
+	s := &SitePass{check: unreachablePopup}
+	unreachable(r.pages, s.Report)
+	return s.findings
 }

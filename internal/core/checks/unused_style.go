@@ -18,8 +18,15 @@ says on which pages it is needed, and the lines that keep it to them.`,
 	Page: func(p *Pass) {
 		for _, i := range p.styles().Vain {
 			e := &p.Elements[i]
-			p.kept.Unneeded += e.Bytes
 			p.At(e, fmt.Sprintf("nothing on the page matches a selector of %s (%s)", e.URL, gatefile.Bytes(e.Bytes)), "let it in only where it is needed; yellowgate suggest shows where")
 		}
 	},
+}
+
+// Unneeded is how many bytes of stylesheets the page loads of which no selector matches.
+func (p *Pass) Unneeded() (bytes int) {
+	for _, i := range p.styles().Vain {
+		bytes += p.Elements[i].Bytes
+	}
+	return bytes
 }

@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"cmp"
 	"slices"
 
 	"yellowgate/internal/core/inventory"
@@ -41,13 +42,15 @@ type PageStyles struct {
 }
 
 // Styled is a name on a page and a stylesheet that the page loads and that has it.
-type Styled struct{ Name, Sheet string }
+type Styled struct {
+	Name  string `json:"name"`
+	Sheet string `json:"sheet"`
+}
 
 // Bare is a name on a page that no stylesheet of the page has.
 type Bare struct {
 	Name   string
-	Offset int      // of the first start tag with it
-	Sheets []string // of the site that have it
+	Offset int // of the first start tag with it
 }
 
 // Look holds a page against the stylesheets. v has the names that are Wanted.
@@ -95,9 +98,10 @@ func (s *Styles) Look(r *inventory.Record, v *Vocabulary) (out PageStyles) {
 			continue
 		}
 		if !slices.ContainsFunc(loaded, func(x *Sheet) bool { return x.named[name] }) {
-			out.Bare = append(out.Bare, Bare{name, at, sheets})
+			out.Bare = append(out.Bare, Bare{name, at})
 		}
 	}
+	slices.SortFunc(out.Styled, func(a, b Styled) int { return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.Sheet, b.Sheet)) })
 	return out
 }
 
@@ -136,6 +140,9 @@ func (s *Styles) really(r *inventory.Record, v *Vocabulary, elements []int) (out
 	}
 	return out
 }
+
+// Having lists the stylesheets of the site that have a selector with a name.
+func (s *Styles) Having(name string) []string { return s.of[name] }
 
 // Missing looks for a selector with a name in a stylesheet that matches on a page,
 // whose vocabulary is whole; "" for none.

@@ -273,6 +273,9 @@ func (m *Import) How() string {
 	return "loads"
 }
 
+// Named reports whether a stylesheet names the file with url().
+func (m *Import) Named() bool { return m.named }
+
 // Written is the target; "…" stands for what is put together as the script runs.
 func (m *Import) Written() string {
 	if m.Open {

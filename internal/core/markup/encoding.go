@@ -275,3 +275,29 @@ func (l *Locator) Locate(offset int) (line, column int) {
 	}
 	return l.line, l.chars + 1
 }
+
+// Lines turns offsets into lines and columns like a Locator, in any order.
+type Lines struct{ at []Locator }
+
+const linesStep = 4096 // bytes between two places that are known
+
+// NewLines reads the text of a page once.
+func NewLines(src []byte) *Lines {
+	l := &Lines{at: []Locator{*NewLocator(src)}}
+	for offset := linesStep; offset < len(src); offset += linesStep {
+		next := l.at[len(l.at)-1]
+		at := offset
+		for at > next.at && src[at]&0xC0 == 0x80 { // within a character of UTF-8
+			at--
+		}
+		next.Locate(at)
+		l.at = append(l.at, next)
+	}
+	return l
+}
+
+// Locate returns the line and column of an offset.
+func (l *Lines) Locate(offset int) (line, column int) {
+	from := l.at[min(max(offset, 0)/linesStep, len(l.at)-1)]
+	return from.Locate(max(offset, from.at))
+}

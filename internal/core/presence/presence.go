@@ -16,6 +16,7 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
 )
 
 // A Page is a page compared with what the gate says of it.
@@ -153,7 +154,7 @@ type tag struct {
 	at           []Occurrence
 }
 
-// holder is what Hold needs on the way.
+// holder is what Compare needs on the way.
 type holder struct {
 	*Page
 	r       *inventory.Record
@@ -173,10 +174,23 @@ type holder struct {
 	expectedHay  *haystack
 }
 
-// Hold looks for the items of a gate on a page. The record is of a scan by
-// gate.ScanAll or gate.ScanForOwners; source is the source page as the gate saw it.
-// Elements of the record that belong to an item are given its name.
-func Hold(r *inventory.Record, gate *gating.Gate, source *gating.Result) *Page {
+// A Record is the record of a page that was scanned for the items of a gate.
+type Record struct {
+	*inventory.Record
+	gate *gating.Gate
+}
+
+// Take reads a page so that it can be compared with what a gate says of it. known holds its path
+// and file; weights may be nil.
+func Take(file []byte, known page.Page, gate *gating.Gate, weights inventory.Weights) Record {
+	src := markup.Read(file)
+	return Record{inventory.TakeScanned(src, gate.ScanAll(src), known, gate.Site, weights), gate}
+}
+
+// Compare looks for the items of the gate on a page; source is the source page as the gate saw
+// it. Elements of the record that belong to an item are given its name.
+func Compare(record Record, source *gating.Result) *Page {
+	r, gate := record.Record, record.gate
 	h := &holder{Page: &Page{Gate: gate, Result: source, Items: make([]Presence, len(gate.File.Items))}, r: r, folds: map[string]string{}, claimed: newCover(len(r.Source.Text))}
 	h.Same = bytes.Equal(r.Source.File, source.File)
 	h.marks()

@@ -7,8 +7,6 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
-	"yellowgate/internal/core/inventory"
-	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 )
 
@@ -60,9 +58,9 @@ func told(p *Presence) string {
 	return strings.Join(out, ", ")
 }
 
-// TestHold: what is recognised of an item on a page that somebody changed, by each way of
+// TestCompare: what is recognised of an item on a page that somebody changed, by each way of
 // recognising it.
-func TestHold(t *testing.T) {
+func TestCompare(t *testing.T) {
 	for _, c := range []struct {
 		name, path string
 		marks      bool
@@ -104,9 +102,7 @@ func TestHold(t *testing.T) {
 			t.Fatalf("%s: %q is not in\n%s", c.name, c.old, text)
 		}
 		text = strings.Replace(text, c.old, c.new, 1)
-		src := markup.Read([]byte(text))
-		r := inventory.TakeScanned(src, g.ScanAll(src), known, g.Site, nil)
-		h := Hold(r, g, result)
+		h := Compare(Take([]byte(text), known, g, nil), result)
 		if h.Same != (c.old == c.new) {
 			t.Errorf("%s: Same is %v", c.name, h.Same)
 		}
@@ -123,9 +119,8 @@ func TestItemAt(t *testing.T) {
 	g := gateOf(t, ", marks: false")
 	known := page.Page{Path: "/in/", File: "x.html"}
 	result := g.Page([]byte(source), known)
-	src := markup.Read(result.File)
-	r := inventory.TakeScanned(src, g.ScanAll(src), known, g.Site, nil)
-	h := Hold(r, g, result)
+	r := Take(result.File, known, g, nil)
+	h := Compare(r, result)
 	for text, want := range map[string]string{"visit-note": "note", "countVisits": "setup", "<p>x</p>": "", "/lib.js": "lib"} {
 		if got := h.ItemAt(strings.Index(string(result.File), text)); got != want {
 			t.Errorf("%s belongs to %q, want %q", text, got, want)

@@ -1,0 +1,125 @@
+package checks
+
+import (
+	"path"
+	"sync"
+
+	"github.com/zeebo/xxh3"
+
+	"yellowgate/internal/core/bounded"
+	"yellowgate/internal/core/evidence"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/syntax"
+)
+
+// Known is what is known of the site as a whole before a page is looked at.
+type Known struct {
+	// HasFile reports whether the site has a file or a page at a path.
+	HasFile func(path string) bool
+	// HasPage reports whether the site has a page at a path.
+	HasPage func(path string) bool
+	// Read returns a file of the site, by its path; it may be nil.
+	Read func(path string) ([]byte, bool)
+	// Trust are the hosts whose code is expected; none for any.
+	Trust []string
+	// Strict asks for more than most sites want.
+	Strict bool
+	// Code are the paths of the site's scripts and stylesheets.
+	Code []string
+}
+
+// Site is the site while its pages are looked at. Pages leave nothing in it that another page
+// could see: what it remembers are answers that are the same whoever asks.
+type Site struct {
+	Known
+	Library *evidence.Library // nil where the files cannot be read
+
+	looks     *evidence.Styles
+	codeNames map[string]bool // base names of Code
+	*memory
+}
+
+// NewSite reads the stylesheets of a site.
+func NewSite(known Known) *Site {
+	s := &Site{Known: known, codeNames: map[string]bool{}, memory: &memory{}}
+	var sheets []string
+	for _, file := range s.Code {
+		s.codeNames[path.Base(file)] = true
+		if path.Ext(file) == ".css" {
+			sheets = append(sheets, file)
+		}
+	}
+	if s.Read != nil {
+		s.Library = &evidence.Library{Read: s.Read}
+		s.looks = evidence.NewStyles(s.Library, sheets)
+	}
+	return s
+}
+
+// Through is the same site for one page, whose questions go through functions of its own.
+func (s *Site) Through(known Known) *Site {
+	through := *s
+	through.Known = known
+	return &through
+}
+
+// read returns a file of the site.
+func (s *Site) read(path string) ([]byte, bool) {
+	if s.Read == nil {
+		return nil, false
+	}
+	return s.Read(path)
+}
+
+// memory keeps what was asked before.
+type memory struct {
+	pairs  sync.Map                                 // what Library.Repeated said of two stylesheets
+	parsed bounded.Map[inlineText, *syntax.Mistake] // what parsing an inline text found
+	// balanced is what was found of tags that an inline text leaves open.
+	balanced bounded.Map[inlineText, unbalanced]
+}
+
+// inlineText stands for a text that many pages have.
+type inlineText struct {
+	as  string // what it was read as
+	sum xxh3.Uint128
+}
+
+// unbalanced is what markup.Unbalanced said.
+type unbalanced struct {
+	at     int
+	name   string
+	opened bool
+}
+
+// parse parses a text, once for all pages that have it.
+func (p *Pass) parse(language string, text []byte, parse func([]byte) *syntax.Mistake) *syntax.Mistake {
+	if p.Site == nil {
+		return parse(text)
+	}
+	return p.Site.parsed.Get(inlineText{language, xxh3.Hash128(text)}, func() *syntax.Mistake { return parse(text) })
+}
+
+// unbalanced is markup.Unbalanced, asked once for all pages that have a text.
+func (p *Pass) unbalanced(text []byte) (at int, name string, opened bool) {
+	if p.Site == nil {
+		return markup.Unbalanced(text)
+	}
+	a := p.Site.balanced.Get(inlineText{"html", xxh3.Hash128(text)}, func() (a unbalanced) {
+		a.at, a.name, a.opened = markup.Unbalanced(text)
+		return a
+	})
+	return a.at, a.name, a.opened
+}
+
+// repeated is Library.Repeated, asked once for each pair.
+func (s *Site) repeated(sheet, other string) (n, of int) {
+	type pair struct{ a, b string }
+	if v, ok := s.pairs.Load(pair{sheet, other}); ok {
+		x := v.([2]int)
+		return x[0], x[1]
+	}
+	n, of = s.Library.Repeated(sheet, other)
+	s.pairs.Store(pair{sheet, other}, [2]int{n, of})
+	return n, of
+}
