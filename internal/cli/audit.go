@@ -29,6 +29,7 @@ var auditFormats = map[string]func(io.Writer, *run.AuditResult) error{
 
 func (a *app) auditCmd() *cobra.Command {
 	var failOn, as string
+	var noCache bool
 	cmd := &cobra.Command{
 		Use: "audit [DIR | -]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
 		Short: "Look at finished pages: what is really there, and is it what the gate says?",
@@ -50,7 +51,7 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 			}
 			return a.write(func(w io.Writer, pr *report.Printer) error {
 				lines := bufio.NewWriter(w)
-				r, err := a.audit(args, as, threshold == 0, func(r *inventory.Record, verdicts []run.Gated) error { return report.PageLines(lines, r, verdicts) })
+				r, err := a.audit(args, as, noCache, threshold == 0, func(r *inventory.Record, verdicts []run.Gated) error { return report.PageLines(lines, r, verdicts) })
 				if err == nil {
 					err = lines.Flush()
 				}
@@ -75,11 +76,12 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 		},
 	}
 	failOnFlag(cmd, &failOn)
+	cmd.Flags().BoolVar(&noCache, "no-cache", false, "audit every page anew, and remember nothing")
 	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
 	return cmd
 }
 
-func (a *app) audit(args []string, as string, notes bool, each func(*inventory.Record, []run.Gated) error) (*run.AuditResult, error) {
+func (a *app) audit(args []string, as string, noCache, notes bool, each func(*inventory.Record, []run.Gated) error) (*run.AuditResult, error) {
 	if len(args) == 1 && args[0] == "-" {
 		p, err := a.openIfAny(false)
 		if err != nil {
@@ -103,7 +105,7 @@ func (a *app) audit(args []string, as string, notes bool, each func(*inventory.R
 		}
 		return r, err
 	}
-	o := run.AuditOptions{Records: a.format == "json" || a.format == "html", NoNotes: a.format == "text" && !a.verbose && !notes, Progress: a.progress("auditing")}
+	o := run.AuditOptions{Records: a.format == "json" || a.format == "html", NoNotes: a.format == "text" && !a.verbose && !notes, NoCache: noCache, Progress: a.progress("auditing")}
 	if a.format == "ndjson" {
 		o.Each = each
 	}

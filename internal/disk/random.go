@@ -2,6 +2,7 @@ package disk
 
 import (
 	"crypto/rand"
+	"encoding/binary"
 	"encoding/hex"
 	"strings"
 )
@@ -20,4 +21,11 @@ func Random(prefix string) string {
 func IsRandom(name, prefix string) bool {
 	rest, ok := strings.CutPrefix(name, prefix)
 	return ok && len(rest) == randomLen && strings.Trim(rest, "0123456789abcdef") == ""
+}
+
+// RandomNumber is a number of 64 random bits.
+func RandomNumber() uint64 {
+	var b [8]byte
+	rand.Read(b[:]) // never fails
+	return binary.LittleEndian.Uint64(b[:])
 }

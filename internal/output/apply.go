@@ -135,7 +135,7 @@ func Apply(ctx context.Context, p *site.Project, o Options) (*Summary, error) {
 	}
 	for _, work := range a.journal.work {
 		if err := a.clear(work); err != nil {
-			return nil, &site.PathError{Path: filepath.Join(filepath.Dir(a.out), ownDir, work), Err: err, What: "an apply that was stopped left files there, and they cannot be removed; nothing was changed"}
+			return nil, &site.PathError{Path: filepath.Join(filepath.Dir(a.out), site.OwnDir, work), Err: err, What: "an apply that was stopped left files there, and they cannot be removed; nothing was changed"}
 		}
 	}
 	a.journal.work = nil

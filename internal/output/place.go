@@ -19,7 +19,7 @@ import (
 func (a *apply) lay(j *job, c content) error {
 	work, err := a.makeWork()
 	if err != nil {
-		return &site.PathError{Path: filepath.Join(filepath.Dir(a.out), ownDir), Err: err, What: "finished files lie there until all are; " + a.told()}
+		return &site.PathError{Path: filepath.Join(filepath.Dir(a.out), site.OwnDir), Err: err, What: "finished files lie there until all are; " + a.told()}
 	}
 	f, err := disk.Create(filepath.Join(work, strconv.Itoa(j.number)))
 	var size int64
@@ -49,7 +49,7 @@ func (a *apply) makeWork() (string, error) {
 	})
 	a.workDir = work
 	if err != nil && len(a.journal.work) > 0 {
-		a.workDir = filepath.Join(filepath.Dir(a.out), ownDir, a.journal.work[0]) // so that the journal is ended
+		a.workDir = filepath.Join(filepath.Dir(a.out), site.OwnDir, a.journal.work[0]) // so that the journal is ended
 	}
 	return work, err
 }

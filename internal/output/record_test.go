@@ -5,6 +5,7 @@ import (
 	"reflect"
 	"testing"
 	"time"
+	"yellowgate/internal/site"
 
 	"yellowgate/internal/disk"
 )
@@ -12,7 +13,7 @@ import (
 // newState is the state of a gate file and an output folder, made.
 func newState(t *testing.T) state {
 	t.Helper()
-	s := state{dir: t.TempDir() + "/" + ownDir + "/public-1", Gate: "yellowgate.yaml", Output: "public"}
+	s := state{dir: t.TempDir() + "/" + site.OwnDir + "/public-1", Gate: "yellowgate.yaml", Output: "public"}
 	if err := os.MkdirAll(s.dir, 0o755); err != nil {
 		t.Fatal(err)
 	}

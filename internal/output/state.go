@@ -19,7 +19,6 @@ import (
 // gate file and an output folder; another may lie beside an output folder, for files on
 // their way into it.
 const (
-	ownDir      = ".yellowgate"
 	recordName  = "record"
 	journalName = "journal"
 	lockName    = "lock"
@@ -50,7 +49,7 @@ func stateOf(p *site.Project) state {
 		}
 		return '-'
 	}, filepath.Base(s.Output))
-	s.dir = filepath.Join(p.Dir, ownDir, word+"-"+string(appendHex(nil, sum))[:8])
+	s.dir = filepath.Join(p.Dir, site.OwnDir, word+"-"+string(appendHex(nil, sum))[:8])
 	return s
 }
 
@@ -59,7 +58,7 @@ func (s state) at(name string) string { return filepath.Join(s.dir, name) }
 // shown is the path of something of the state as messages name it: from the gate file's
 // folder.
 func (s state) shown(name string) string {
-	return filepath.ToSlash(filepath.Join(ownDir, filepath.Base(s.dir), name))
+	return filepath.ToSlash(filepath.Join(site.OwnDir, filepath.Base(s.dir), name))
 }
 
 // A StateError says that something of the tool's own folder is not what the tool makes.
@@ -116,10 +115,12 @@ func (s state) open() (unlock func(), err error) {
 	if err := s.check(); err != nil {
 		return nil, err
 	}
-	for _, d := range []string{filepath.Dir(s.dir), s.dir} {
-		if err := disk.Mkdir(d); err != nil && !errors.Is(err, fs.ErrExist) {
-			return nil, &site.PathError{Path: d, Err: err, What: "the record of what was applied is kept next to the gate file; nothing was changed"}
-		}
+	const kept = "the record of what was applied is kept next to the gate file; nothing was changed"
+	if err := site.MakeOwnDir(filepath.Dir(s.dir)); err != nil {
+		return nil, &site.PathError{Path: filepath.Dir(s.dir), Err: err, What: kept}
+	}
+	if err := disk.Mkdir(s.dir); err != nil && !errors.Is(err, fs.ErrExist) {
+		return nil, &site.PathError{Path: s.dir, Err: err, What: kept}
 	}
 	return lockFile(s.at(lockName), os.O_CREATE|os.O_RDWR)
 }
@@ -152,7 +153,7 @@ func lockOutput(dir string) (unlock func(), err error) {
 			return nil, err
 		}
 		if err != nil { // a system that locks only files
-			beside := filepath.Join(filepath.Dir(dir), ownDir)
+			beside := filepath.Join(filepath.Dir(dir), site.OwnDir)
 			if own(beside, true) != nil || os.Mkdir(beside, 0o755) != nil && !isDir(beside) {
 				return func() {}, nil // the state's lock has to do
 			}
@@ -228,7 +229,7 @@ const workPrefix = "apply-"
 // workParents are the folders in which work folders may lie: beside the output folder, or
 // in it where that is another file system or may not be written to.
 func workParents(output string) []string {
-	return []string{filepath.Join(filepath.Dir(output), ownDir), filepath.Join(output, ownDir)}
+	return []string{filepath.Join(filepath.Dir(output), site.OwnDir), filepath.Join(output, site.OwnDir)}
 }
 
 // clearWork removes a work folder and the files in it that have names as the tool gives

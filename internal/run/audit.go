@@ -19,6 +19,7 @@ import (
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/output"
+	"yellowgate/internal/recall"
 	"yellowgate/internal/site"
 )
 
@@ -56,6 +57,7 @@ type AuditOptions struct {
 	NoNotes bool          // only count notes
 	Roughly bool          // leave out what inline texts weigh compressed
 	Lean    bool          // keep of the records only what loads, runs or belongs to an item
+	NoCache bool          // audit every page, and remember nothing
 	Names   *gating.Gate  // names the items of elements where there is no project; what loads nothing is noted, too
 	// Each, if set, gets every page's record and verdicts, in order. They are not kept.
 	Each     func(r *inventory.Record, verdicts []Gated) error
@@ -96,7 +98,8 @@ func newAuditing(o AuditOptions) (*auditing, error) {
 	}
 	s := &auditing{AuditOptions: o, result: newAuditResult(o.Name), site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files)}
 	s.weights.Roughly = o.Roughly || !o.Records && o.Each == nil
-	known := checks.Known{Read: reader(o.Dir)}
+	s.read = reader(o.Dir)
+	known := checks.Known{Read: s.read}
 	if o.Project != nil {
 		if err := s.useGate(); err != nil {
 			return nil, err
@@ -123,6 +126,7 @@ func newAuditing(o AuditOptions) (*auditing, error) {
 	s.known = checks.NewSite(known)
 	s.sum = audit.NewSum(s.gate)
 	s.sum.NoNotes = o.NoNotes
+	s.remember()
 	return s, nil
 }
 
@@ -184,6 +188,8 @@ type auditing struct {
 	ledger  *output.Ledger
 	gate    audit.Gate
 	sum     *audit.Sum
+	read    func(path string) ([]byte, bool) // a file of the folder
+	store   *recall.Store                    // nil for an audit that remembers nothing
 }
 
 // useGate prepares the gate that pages are compared with.
@@ -208,6 +214,7 @@ type audited struct {
 	*audit.Page
 	record   *inventory.Record
 	verdicts []Gated
+	state    checks.State
 	bufs     [2]*site.Buffer // what the record refers to
 }
 
@@ -221,13 +228,17 @@ func (a *audited) release() {
 
 // all audits the pages and adds them up.
 func (s *auditing) all() error {
-	return site.InOrder(len(s.pages), func(i int) (audited, error) { return s.one(s.pages[i]) }, func(i int, a audited) error {
+	err := site.InOrder(len(s.pages), func(i int) (audited, error) { return s.one(s.pages[i]) }, func(i int, a audited) error {
 		if s.Progress != nil {
 			s.Progress(i+1, len(s.pages))
 		}
 		defer a.release()
 		return s.add(&a)
 	})
+	if err == nil && s.store != nil {
+		s.store.Sweep()
+	}
+	return err
 }
 
 // one audits one page.
@@ -238,24 +249,40 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 		return a, err
 	}
 	src := s.sources[known.File]
-	if src == nil || s.Project.Source == "" {
-		return s.look(a, file, known, nil, nil), nil
+	var text []byte
+	if src != nil && s.Project.Source != "" {
+		a.bufs[1] = site.GetBuffer()
+		if text, err = s.Project.ReadInto(a.bufs[1], src.File); err != nil {
+			return a, err
+		}
+	} else {
+		src = nil
 	}
-	a.bufs[1] = site.GetBuffer()
-	text, err := s.Project.ReadInto(a.bufs[1], src.File)
-	if err != nil {
-		return a, err
+	if s.store == nil {
+		return s.look(a, file, known, text, src, s.weights, s.known), nil
 	}
-	return s.look(a, file, known, text, src), nil
+	e := recall.Entry{Output: s.store.Digest(file)}
+	if src != nil {
+		e.Source = s.store.Digest(text)
+	}
+	if a.Page = s.store.Lookup(known.File, e.Output, e.Source, func() uint8 { return uint8(s.state(known.File)) }); a.Page != nil {
+		return a, nil
+	}
+	ask := newAsking(s.weights, s.known, s.store)
+	a = s.look(a, file, known, text, src, ask, ask.site)
+	e.Page, e.Differs, e.State = a.Page, a.state != checks.Applied, uint8(a.state)
+	e.Questions = ask.questions(a.record)
+	s.store.Keep(known.File, &e)
+	return a, nil
 }
 
 // look takes the record of a page and runs the checks on it. src is the page of the source that
 // it was made of, and text its bytes; nil for none.
-func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, src *page.Page) audited {
-	pass := &checks.Pass{Site: s.known}
+func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, src *page.Page, weights inventory.Weights, of *checks.Site) audited {
+	pass := &checks.Pass{Site: of}
 	var source *gating.Result
 	if s.Project != nil {
-		taken := presence.Take(file, known, s.Project.Gate, s.weights)
+		taken := presence.Take(file, known, s.Project.Gate, weights)
 		pass.Record = taken.Record
 		if src != nil {
 			source = s.Project.Gate.Page(text, *src)
@@ -269,7 +296,7 @@ func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, sr
 	} else {
 		pass.Record = s.take(file, known)
 	}
-	a.record = pass.Record
+	a.record, a.state = pass.Record, pass.State
 	a.Page = s.gate.PageOf(pass, source, pass.Gated)
 	if s.Names != nil && !a.record.Fragment {
 		nameAll(a.record, s.Names)
@@ -364,7 +391,7 @@ func AuditOne(file []byte, path string, project *site.Project) (*AuditResult, er
 		}
 	}
 	s.sum = audit.NewSum(s.gate)
-	a := s.look(audited{}, file, known, text, src)
+	a := s.look(audited{}, file, known, text, src, s.weights, s.known)
 	if err := s.add(&a); err != nil {
 		return nil, err
 	}

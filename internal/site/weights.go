@@ -55,12 +55,15 @@ func (w *Weights) Has(path string) bool {
 var packed = map[string]bool{".png": true, ".jpg": true, ".jpeg": true, ".gif": true, ".webp": true, ".avif": true, ".woff": true, ".woff2": true,
 	".mp4": true, ".webm": true, ".ogg": true, ".mp3": true, ".mov": true, ".pdf": true, ".zip": true, ".gz": true}
 
+// Packed reports whether a file of that name is weighed by its size alone.
+func Packed(path string) bool { return packed[strings.ToLower(filepath.Ext(path))] }
+
 // File implements inventory.Weights.
 func (w *Weights) File(path string) (bytes, gz int, ok bool) {
 	if !w.Has(path) || strings.HasSuffix(path, "/") {
 		return 0, 0, false
 	}
-	if n, ok := w.known[path]; ok && packed[strings.ToLower(filepath.Ext(path))] {
+	if n, ok := w.known[path]; ok && Packed(path) {
 		return int(n), int(n), true
 	}
 	v, _ := w.files.LoadOrStore(path, &weight{})
@@ -68,7 +71,7 @@ func (w *Weights) File(path string) (bytes, gz int, ok bool) {
 	x.once.Do(func() {
 		if b, ok := w.Read(path); ok {
 			x.bytes, x.gzip, x.ok = len(b), len(b), true
-			if !packed[strings.ToLower(filepath.Ext(path))] {
+			if !Packed(path) {
 				x.gzip = gzipped(b)
 			}
 		}

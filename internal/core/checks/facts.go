@@ -1,7 +1,6 @@
 package checks
 
 import (
-	"bytes"
 	"encoding/json"
 	"fmt"
 )
@@ -44,9 +43,7 @@ func (k *kind[T, S]) take(p *Pass) any {
 
 func (k *kind[T, S]) read(text []byte) (any, error) {
 	fact := new(T)
-	d := json.NewDecoder(bytes.NewReader(text))
-	d.DisallowUnknownFields()
-	return fact, d.Decode(fact)
+	return fact, json.Unmarshal(text, fact)
 }
 
 func (k *kind[T, S]) sum(into any, at PageAt, fact any) { k.add(into.(*S), at, fact.(*T)) }
@@ -149,4 +146,12 @@ func (g *Gathered) Add(at PageAt, facts Facts) {
 			kinds[i].sum(g.sums[i], at, fact)
 		}
 	}
+}
+
+// ReadFact reads one fact as JSON, of the kind of that number in Facts.
+func ReadFact(kind int, text []byte) (any, error) {
+	if kind < 0 || kind >= len(kinds) {
+		return nil, fmt.Errorf("there is no kind of fact with the number %d", kind)
+	}
+	return kinds[kind].read(text)
 }

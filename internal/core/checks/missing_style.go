@@ -120,9 +120,9 @@ type bareName struct {
 
 // styles is what a page makes of the stylesheets of its site.
 type styles struct {
-	Styled   []evidence.Styled `json:"styled,omitempty"`   // its names, and stylesheets that it loads for them
-	Needless []string          `json:"needless,omitempty"` // stylesheets that it imports, none of whose selectors matches
-	Bare     []bareName        `json:"bare,omitempty"`
+	Styled   []styledBy `json:"styled,omitempty"`
+	Needless []string   `json:"needless,omitempty"` // stylesheets that it imports, none of whose selectors matches
+	Bare     []bareName `json:"bare,omitempty"`
 }
 
 type allStyles struct {
@@ -136,6 +136,12 @@ type bareOn struct {
 	names []bareName
 }
 
+// styledBy is a stylesheet that a page loads, and the names on the page that it has.
+type styledBy struct {
+	Sheet string   `json:"sheet"`
+	Names []string `json:"names"`
+}
+
 // mostBare is how many names are kept of a page for which it lacks a stylesheet.
 const mostBare = 32
 
@@ -146,7 +152,14 @@ var styleFact = &kind[styles, allStyles]{
 		if len(looks.Styled)+len(looks.Needless)+len(looks.Bare) == 0 {
 			return nil
 		}
-		fact := &styles{Styled: looks.Styled, Needless: looks.Needless}
+		fact := &styles{Needless: looks.Needless}
+		for _, x := range looks.Styled {
+			if n := len(fact.Styled); n == 0 || fact.Styled[n-1].Sheet != x.Sheet {
+				fact.Styled = append(fact.Styled, styledBy{Sheet: x.Sheet})
+			}
+			of := &fact.Styled[len(fact.Styled)-1]
+			of.Names = append(of.Names, x.Name)
+		}
 		list := looks.Bare
 		slices.SortFunc(list, func(a, b evidence.Bare) int { return cmp.Or(a.Offset-b.Offset, cmp.Compare(a.Name, b.Name)) })
 		for _, b := range list[:min(len(list), mostBare)] {
@@ -160,7 +173,9 @@ var styleFact = &kind[styles, allStyles]{
 			sum.styled, sum.needless = map[evidence.Styled]int{}, map[string]int{}
 		}
 		for _, x := range fact.Styled {
-			sum.styled[x]++
+			for _, name := range x.Names {
+				sum.styled[evidence.Styled{Name: name, Sheet: x.Sheet}]++
+			}
 		}
 		for _, target := range fact.Needless {
 			sum.needless[target]++

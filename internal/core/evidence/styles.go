@@ -42,10 +42,7 @@ type PageStyles struct {
 }
 
 // Styled is a name on a page and a stylesheet that the page loads and that has it.
-type Styled struct {
-	Name  string `json:"name"`
-	Sheet string `json:"sheet"`
-}
+type Styled struct{ Name, Sheet string }
 
 // Bare is a name on a page that no stylesheet of the page has.
 type Bare struct {
@@ -101,7 +98,7 @@ func (s *Styles) Look(r *inventory.Record, v *Vocabulary) (out PageStyles) {
 			out.Bare = append(out.Bare, Bare{name, at})
 		}
 	}
-	slices.SortFunc(out.Styled, func(a, b Styled) int { return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.Sheet, b.Sheet)) })
+	slices.SortFunc(out.Styled, func(a, b Styled) int { return cmp.Or(cmp.Compare(a.Sheet, b.Sheet), cmp.Compare(a.Name, b.Name)) })
 	return out
 }
 

@@ -365,8 +365,7 @@ func anchor(text string) string {
 		}
 	}
 	for i := 0; i < len(text); i++ {
-		c := text[i]
-		if c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '_' || c == '.' || c == '/' {
+		if isWord(text[i]) {
 			continue
 		}
 		word(i)
@@ -377,4 +376,33 @@ func anchor(text string) string {
 		return ""
 	}
 	return best
+}
+
+// words lists the words of a piece that folding leaves as they are written, wherever they stand:
+// those of its texts and of the values of its attributes.
+func words(text string) (out []string) {
+	from := 0
+	word := func(to int) {
+		name := to < len(text) && text[to] == '=' || from > 0 && text[from-1] == '<' || text[from] == '/' // of an attribute or a tag
+		if to-from >= 3 && !name && len(out) < mostWords {
+			out = append(out, text[from:to])
+		}
+	}
+	for i := 0; i < len(text); i++ {
+		if !isWord(text[i]) {
+			word(i)
+			from = i + 1
+		}
+	}
+	if from < len(text) {
+		word(len(text))
+	}
+	return out
+}
+
+// mostWords is how many words of a piece a page is looked through for.
+const mostWords = 12
+
+func isWord(c byte) bool {
+	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '_' || c == '.' || c == '/'
 }

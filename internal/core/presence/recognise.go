@@ -1,6 +1,7 @@
 package presence
 
 import (
+	"bytes"
 	"slices"
 	"sort"
 	"strings"
@@ -242,10 +243,22 @@ func (h *holder) fold() {
 			continue
 		}
 		h.foldRegions(x)
-		if x.more() || len(x.found) < x.want && !h.ownRegion(x.item) {
+		if (x.more() || len(x.found) < x.want && !h.ownRegion(x.item)) && h.hasWords(x) {
 			h.note(x, h.haystack().find(h.foldedPiece(x)))
 		}
 	}
+}
+
+// hasWords reports whether the page has all words of a piece once more than in the copies that
+// were found, without which no other copy can be there, however it is folded.
+func (h *holder) hasWords(x *piece) bool {
+	words := h.Gate.Once("words\x00"+x.text, func() any { return words(x.text) }).([]string)
+	for _, w := range words {
+		if bytes.Count(h.r.Source.Text, []byte(w)) < (len(x.found)+1)*strings.Count(x.text, w) {
+			return false
+		}
+	}
+	return true
 }
 
 // more reports whether the page has the word by which a piece is known more often than in
