@@ -36,6 +36,9 @@ type AuditResult struct {
 	Findings []checks.Finding    `json:"findings"`
 	Totals   audit.Totals        `json:"totals"`
 
+	// Audited is how many pages had to be audited, where the others were known from before.
+	Audited int `json:"-"`
+
 	Dir string `json:"-"`
 	// Fragments are the files of HTML that are no pages of their own.
 	Fragments int             `json:"-"`
@@ -144,6 +147,10 @@ func (s *auditing) ofSite() []checks.Finding {
 func (s *auditing) finish() {
 	r := s.result
 	r.Pages, r.Fragments, r.Requests, r.Bytes, r.Unneeded = len(s.sum.Pages), s.sum.Fragments, s.sum.Requests, s.sum.Bytes, s.sum.Unneeded
+	r.Audited = len(s.pages)
+	if s.store != nil {
+		_, r.Audited = s.store.Counts()
+	}
 	r.ByItem, r.ByPage, r.Totals = s.sum.Items, s.sum.Pages, s.sum.Totals
 }
 
