@@ -28,16 +28,25 @@ var auditFormats = map[string]func(io.Writer, *run.AuditResult) error{
 }
 
 func (a *app) auditCmd() *cobra.Command {
-	var failOn, as string
-	var noCache bool
+	var o auditFlags
+	var failOn string
 	cmd := &cobra.Command{
-		Use: "audit [DIR | -]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
+		Use: "audit [DIR | -]", GroupID: "verify", Args: func(cmd *cobra.Command, args []string) error {
+			if o.join {
+				return nil // they are parts
+			}
+			return cobra.MaximumNArgs(1)(cmd, args)
+		},
 		Short: "Look at finished pages: what is really there, and is it what the gate says?",
 		Long: `Reads the pages of the output folder, or of any other folder of HTML, as a browser
-would, and tells what is wrong. Where there is a gate file, every page is held against
+would, and tells what is wrong. Where there is a gate file, every page is compared with
 it: items that are missing, that leaked, that fell into the wrong half. Use it after
-apply, and before you publish. Exit status 1 means that something was found.`,
-		Example: "  yellowgate audit\n  yellowgate audit tern-hill/site\n  yellowgate audit --format html --out audit.html",
+apply, and before you publish. Exit status 1 means that something was found.
+
+What was found of each page is kept beside the gate file, by digests of everything that
+it depends on; the next audit computes only what changed. A site that is too large for
+one machine is audited in parts, which --join adds up to one audit.`,
+		Example: "  yellowgate audit\n  yellowgate audit tern-hill/site\n  yellowgate audit --format html --out audit.html\n  yellowgate audit --part 3/8 --out part-3.ndjson\n  yellowgate audit --join part-*.ndjson",
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
@@ -49,15 +58,23 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 			if err != nil {
 				return err
 			}
-			return a.write(func(w io.Writer, pr *report.Printer) error {
+			if o.part != "" {
+				return a.auditPart(args, o)
+			}
+			return a.write(func(w io.Writer, pr *report.Printer) (err error) {
 				lines := bufio.NewWriter(w)
-				r, err := a.audit(args, as, noCache, threshold == 0, func(r *inventory.Record, verdicts []run.Gated) error { return report.PageLines(lines, r, verdicts) })
+				r, done, err := a.audit(args, o, threshold == 0, func(r *inventory.Record, verdicts []run.Gated) error { return report.PageLines(lines, r, verdicts) })
 				if err == nil {
 					err = lines.Flush()
 				}
 				if err != nil {
 					return err
 				}
+				defer func() {
+					if derr := done(); err == nil {
+						err = derr
+					}
+				}()
 				if worst := r.Worst(); worst >= threshold {
 					a.status = found
 				}
@@ -76,57 +93,128 @@ apply, and before you publish. Exit status 1 means that something was found.`,
 		},
 	}
 	failOnFlag(cmd, &failOn)
-	cmd.Flags().BoolVar(&noCache, "no-cache", false, "audit every page anew, and remember nothing")
-	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
+	cmd.Flags().BoolVar(&o.noCache, "no-cache", false, "audit every page anew, and remember nothing")
+	cmd.Flags().StringVar(&o.part, "part", "", "audit one part of the pages, such as `3/8`, and write down what --join needs")
+	cmd.Flags().BoolVar(&o.join, "join", false, "add up the parts whose files are named, as one audit")
+	cmd.Flags().BoolVar(&o.records, "records", false, "with --part: put the pages' inventories in, for --join into json, ndjson or html")
+	cmd.Flags().StringVar(&o.as, "as", "", "the `PATH` of the page that comes from standard input")
 	return cmd
 }
 
-func (a *app) audit(args []string, as string, noCache, notes bool, each func(*inventory.Record, []run.Gated) error) (*run.AuditResult, error) {
-	if len(args) == 1 && args[0] == "-" {
-		p, err := a.openIfAny(false)
-		if err != nil {
-			return nil, err
-		}
-		if as == "" {
-			return nil, &site.UsageError{Message: "a page from standard input needs its path", Remedy: "yellowgate audit - --as /visit/ < page.html"}
-		}
-		if p != nil && p.Source != "" {
-			if err := p.Walk(); err != nil {
-				return nil, err
-			}
-		}
-		b, err := a.stdin()
-		if err != nil {
-			return nil, err
-		}
-		r, err := run.AuditOne(b, as, p)
+// auditFlags are the options of audit.
+type auditFlags struct {
+	as, part               string
+	noCache, join, records bool
+}
+
+func nothingOpen() error { return nil }
+
+// audit audits a folder, a page from standard input, or what parts came to. done is to be called
+// once the findings were read.
+func (a *app) audit(args []string, f auditFlags, notes bool, each func(*inventory.Record, []run.Gated) error) (r *run.AuditResult, done func() error, err error) {
+	if f.records {
+		return nil, nil, &site.UsageError{Message: "--records is for --part", Remedy: "yellowgate audit --part 3/8 --records --out part-3.ndjson"}
+	}
+	if len(args) == 1 && args[0] == "-" && !f.join {
+		r, err := a.auditPage(f.as)
 		if err == nil && a.format == "ndjson" {
 			err = each(r.Records[0], r.Verdicts)
 		}
-		return r, err
+		return r, nothingOpen, err
 	}
-	o := run.AuditOptions{Records: a.format == "json" || a.format == "html", NoNotes: a.format == "text" && !a.verbose && !notes, NoCache: noCache, Progress: a.progress("auditing")}
+	dirs := args
+	if f.join {
+		if dirs, err = run.PartFolder(args); err != nil {
+			return nil, nil, err
+		}
+	}
+	o, err := a.auditOptions(dirs)
+	if err != nil {
+		return nil, nil, err
+	}
+	o.Records, o.NoNotes, o.NoCache = a.format == "json" || a.format == "html", a.format == "text" && !a.verbose && !notes, f.noCache
 	if a.format == "ndjson" {
 		o.Each = each
 	}
+	if !f.join {
+		r, err := run.Audit(o)
+		return r, nothingOpen, err
+	}
+	o.Progress = a.progress("joining")
+	if r, done, err = run.Join(o, args); err == nil && (a.format == "junit" || a.format == "sarif") {
+		r.Gather() // they are written all at once
+	}
+	return r, done, err
+}
+
+// auditPart audits one part and writes it down.
+func (a *app) auditPart(args []string, f auditFlags) error {
+	part, err := run.ParsePart(f.part)
+	if err == nil && a.format != "text" && a.format != "ndjson" {
+		err = &site.UsageError{Message: "a part has one form, and --format does not change it", Remedy: "leave it out, and give it with --join"}
+	}
+	if err == nil && (f.join || len(args) == 1 && args[0] == "-") {
+		err = &site.UsageError{Message: "--part is for the pages of a folder", Remedy: "yellowgate audit --part 3/8 --out part-3.ndjson"}
+	}
+	if err != nil {
+		return err
+	}
+	o, err := a.auditOptions(args)
+	if err != nil {
+		return err
+	}
+	o.Records = f.records
+	return a.write(func(w io.Writer, _ *report.Printer) error {
+		r, err := run.AuditPart(o, part, w)
+		if err == nil && !a.quiet {
+			a.messages().AuditPart(r)
+		}
+		return err
+	})
+}
+
+// auditPage audits the page from standard input.
+func (a *app) auditPage(as string) (*run.AuditResult, error) {
+	p, err := a.openIfAny(false)
+	if err != nil {
+		return nil, err
+	}
+	if as == "" {
+		return nil, &site.UsageError{Message: "a page from standard input needs its path", Remedy: "yellowgate audit - --as /visit/ < page.html"}
+	}
+	if p != nil && p.Source != "" {
+		if err := p.Walk(); err != nil {
+			return nil, err
+		}
+	}
+	b, err := a.stdin()
+	if err != nil {
+		return nil, err
+	}
+	return run.AuditOne(b, as, p)
+}
+
+// auditOptions say which folder is audited, and what it is compared with.
+func (a *app) auditOptions(args []string) (o run.AuditOptions, err error) {
+	o.Progress = a.progress("auditing")
 	p, err := a.openIfAny(true)
 	if len(args) == 0 {
 		if err != nil {
-			return nil, err
+			return o, err
 		}
 		if p == nil || p.Output == "" {
-			return nil, &site.UsageError{Message: "there is no gate file that names an output folder", Remedy: "name a folder: yellowgate audit DIR"}
+			return o, &site.UsageError{Message: "there is no gate file that names an output folder", Remedy: "name a folder: yellowgate audit DIR"}
 		}
 		o.Dir, o.Project, o.Name = p.Output, p, p.Gate.File.Site.Output.Value
-		return run.Audit(o)
+		return o, nil
 	}
 	// The gate's own output is held against the gate, and so is any other folder
 	// if the gate file was named; its source is not, since that is before the gate.
-	o.Dir = filepath.Clean(args[0])
+	o.Dir, o.Named = filepath.Clean(args[0]), filepath.Clean(args[0])
 	abs, aerr := filepath.Abs(o.Dir)
 	switch {
 	case a.gate != "" && err != nil:
-		return nil, err
+		return o, err
 	case p == nil || err != nil || aerr != nil:
 	case abs == p.Source:
 		o.Address = p.Gate.File.Site.URL.Value
@@ -135,7 +223,7 @@ func (a *app) audit(args []string, as string, noCache, notes bool, each func(*in
 	case a.gate != "":
 		o.Project = p
 	}
-	return run.Audit(o)
+	return o, nil
 }
 
 var failOns = []string{"never", "error", "warning", "note"}

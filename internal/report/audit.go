@@ -3,6 +3,7 @@ package report
 import (
 	"cmp"
 	"fmt"
+	"iter"
 	"slices"
 	"sort"
 	"strings"
@@ -65,7 +66,7 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 	if a.Fragments > 0 {
 		p.Line("  %s", p.dim.Render(fragments(a.Fragments)))
 	}
-	p.findings(a.Findings, verbose)
+	p.findings(a.All(), verbose)
 	p.auditedPages(a.ByPage, verbose)
 	p.Line("")
 	p.Line("%s, %s, %s%s", p.count(a.Totals.Errors, "error", p.bad.Render), p.count(a.Totals.Warnings, "warning", p.warn.Render), plural(a.Totals.Notes, "note"), notesHint(a, verbose))
@@ -122,79 +123,116 @@ func (p *Printer) count(n int, what string, color func(...string) string) string
 	return color(plural(n, what))
 }
 
+// A group is the findings of a check, with those that are written.
+type group struct {
+	first  checks.Finding
+	n      int
+	same   bool     // all say the same
+	places []string // where they are, as far as they are written
+	shown  []fold   // likewise
+	at     map[string]int
+}
+
+// Of a check, so many findings are written where not all are, and so many places where all its
+// findings say the same.
+const (
+	mostShown  = 8
+	mostPlaces = 24
+)
+
+// add takes a finding in. Those that say the same are one, unless all are to be written.
+func (g *group) add(f checks.Finding, verbose bool) {
+	if g.n == 0 {
+		g.first, g.same, g.at = f, true, map[string]int{}
+	}
+	g.n++
+	g.same = g.same && f.Message == g.first.Message
+	if verbose || len(g.places) <= mostPlaces {
+		g.places = append(g.places, fmt.Sprintf("%s:%d", f.File, f.Line))
+	}
+	if i, met := g.at[f.Message]; met && !verbose {
+		g.shown[i].more++
+		return
+	}
+	if verbose || len(g.shown) < mostShown {
+		g.at[f.Message] = len(g.shown)
+		g.shown = append(g.shown, fold{f, 0})
+	}
+}
+
 // findings writes findings grouped by check, worst first.
-func (p *Printer) findings(fs []checks.Finding, verbose bool) {
+func (p *Printer) findings(fs iter.Seq[checks.Finding], verbose bool) {
 	rank := map[string]int{"error": 0, "warning": 1, "note": 2}
 	var order []string
-	by := map[string][]checks.Finding{}
-	for _, f := range fs {
+	by := map[string]*group{}
+	for f := range fs {
 		if f.Severity == "note" && !verbose {
 			continue
 		}
-		if _, ok := by[f.Check]; !ok {
+		if by[f.Check] == nil {
 			order = append(order, f.Check)
+			by[f.Check] = &group{}
 		}
-		by[f.Check] = append(by[f.Check], f)
+		by[f.Check].add(f, verbose)
 	}
 	sort.SliceStable(order, func(i, j int) bool {
-		a, b := by[order[i]][0], by[order[j]][0]
-		if stale := (a.Check == "stale-output"); stale != (b.Check == "stale-output") {
-			return stale // it explains the others
+		a, b := &by[order[i]].first, &by[order[j]].first
+		if first := checks.First(a); first != checks.First(b) {
+			return first
 		}
 		return rank[a.Severity] < rank[b.Severity]
 	})
 	for _, name := range order {
-		group := by[name]
-		word := p.bad.Render("error")
-		switch group[0].Severity {
-		case "warning":
-			word = p.warn.Render("warning")
-		case "note":
-			word = p.note.Render("note")
+		p.group(name, by[name], verbose)
+	}
+}
+
+// group writes the findings of a check.
+func (p *Printer) group(name string, g *group, verbose bool) {
+	word := p.bad.Render("error")
+	switch g.first.Severity {
+	case "warning":
+		word = p.warn.Render("warning")
+	case "note":
+		word = p.note.Render("note")
+	}
+	title := ""
+	if c := checks.Named(name); c != nil {
+		title = c.Title
+	}
+	p.Line("")
+	p.paragraph("", fmt.Sprintf("%s %s  %s", word, p.name.Render(name), title))
+	if g.same && g.n > 1 {
+		if g.first.Message != title {
+			p.paragraph("  ", Clean(g.first.Message))
 		}
-		title := ""
-		if c := checks.Named(name); c != nil {
-			title = c.Title
-		}
-		p.Line("")
-		p.paragraph("", fmt.Sprintf("%s %s  %s", word, p.name.Render(name), title))
-		limit := 8
+		limit := mostPlaces
 		if verbose {
-			limit = len(group)
+			limit = g.n
 		}
-		if places, same := samePlaces(group); same {
-			if group[0].Message != title {
-				p.paragraph("  ", Clean(group[0].Message))
-			}
-			if !verbose {
-				limit = 24
-			}
-			if p.Width == 0 && len(places) > limit {
-				p.wrap(places[:limit], limit)
-				p.Line("    %s", p.dim.Render(fmt.Sprintf("and %d more: --verbose shows them", len(places)-limit)))
-			} else {
-				p.wrap(places, limit)
-			}
-			p.remedy(group[0].Remedy)
-			continue
+		if p.Width == 0 && g.n > limit {
+			p.wrap(g.places[:limit], limit)
+			p.Line("    %s", p.dim.Render(fmt.Sprintf("and %d more: --verbose shows them", g.n-limit)))
+		} else {
+			p.wrapOf(g.places, limit, g.n)
 		}
-		left := len(group)
-		shown := folded(group, !verbose)
-		shown = shown[:min(limit, len(shown))]
-		for i, f := range shown {
-			also := ""
-			if f.more > 0 {
-				also = p.dim.Render(fmt.Sprintf(" (and %d more)", f.more))
-			}
-			p.paragraph("  ", p.dim.Render(fmt.Sprintf("%s:%d:%d", Clean(f.File), f.Line, f.Column))+"  "+Clean(f.Message)+also)
-			if i+1 == len(shown) || shown[i+1].Remedy != f.Remedy { // once for those of one cause
-				p.remedy(f.Remedy)
-			}
-			left -= 1 + f.more
+		p.remedy(g.first.Remedy)
+		return
+	}
+	left := g.n
+	for i, f := range g.shown {
+		also := ""
+		if f.more > 0 {
+			also = p.dim.Render(fmt.Sprintf(" (and %d more)", f.more))
 		}
-		if left > 0 {
-			p.Line("  %s", p.dim.Render(fmt.Sprintf("… and %d more: --verbose shows them", left)))
+		p.paragraph("  ", p.dim.Render(fmt.Sprintf("%s:%d:%d", Clean(f.File), f.Line, f.Column))+"  "+Clean(f.Message)+also)
+		if i+1 == len(g.shown) || g.shown[i+1].Remedy != f.Remedy { // once for those of one cause
+			p.remedy(f.Remedy)
 		}
+		left -= 1 + f.more
+	}
+	if left > 0 {
+		p.Line("  %s", p.dim.Render(fmt.Sprintf("… and %d more: --verbose shows them", left)))
 	}
 }
 
@@ -211,27 +249,8 @@ type fold struct {
 	more int
 }
 
-// folded makes one of the findings that say the same, where that is asked for.
-func folded(group []checks.Finding, same bool) (out []fold) {
-	at := map[string]int{}
-	for _, f := range group {
-		if i, met := at[f.Message]; met && same {
-			out[i].more++
-			continue
-		}
-		at[f.Message] = len(out)
-		out = append(out, fold{f, 0})
-	}
-	return out
-}
-
-// samePlaces lists where the findings of a check are, if all say the same.
-func samePlaces(group []checks.Finding) (places []string, same bool) {
-	for _, f := range group {
-		if f.Message != group[0].Message {
-			return nil, false
-		}
-		places = append(places, fmt.Sprintf("%s:%d", f.File, f.Line))
-	}
-	return places, len(group) > 1
+// AuditPart says what a part came to.
+func (p *Printer) AuditPart(r *run.PartResult) {
+	p.Line("part %d of %d: %s of %d audited, %s, %s, %s before the site as a whole is looked at", r.Number, r.Of, plural(r.Pages, "page"), r.All,
+		p.count(r.Totals.Errors, "error", p.bad.Render), p.count(r.Totals.Warnings, "warning", p.warn.Render), plural(r.Totals.Notes, "note"))
 }

@@ -65,17 +65,24 @@ func TestCharts(t *testing.T) {
 
 // TestFolded: findings that say the same are one line with a count, in their order.
 func TestFolded(t *testing.T) {
-	var group []checks.Finding
-	for m := range strings.FieldsSeq("a b a c a b") {
-		group = append(group, checks.Finding{Message: m})
-	}
-	for same, want := range map[bool]string{true: "a+2 b+1 c+0", false: "a+0 b+0 a+0 c+0 a+0 b+0"} {
+	for verbose, want := range map[bool]string{false: "a+2 b+1 c+0", true: "a+0 b+0 a+0 c+0 a+0 b+0"} {
+		var g group
+		for m := range strings.FieldsSeq("a b a c a b") {
+			g.add(checks.Finding{Message: m}, verbose)
+		}
 		var got []string
-		for _, f := range folded(group, same) {
+		for _, f := range g.shown {
 			got = append(got, fmt.Sprintf("%s+%d", f.Message, f.more))
 		}
-		if s := strings.Join(got, " "); s != want {
-			t.Errorf("folded %v: %s, want %s", same, s, want)
+		if s := strings.Join(got, " "); s != want || g.n != 6 || g.same {
+			t.Errorf("verbose %v: %s, want %s; %d findings, all the same: %v", verbose, s, want, g.n, g.same)
 		}
+	}
+	var many group
+	for n := range 1000 { // what is not written is not kept
+		many.add(checks.Finding{Message: fmt.Sprint(n)}, false)
+	}
+	if len(many.shown) != mostShown || len(many.places) > mostPlaces+1 || many.n != 1000 {
+		t.Errorf("of 1000 findings %d and %d places are kept", len(many.shown), len(many.places))
 	}
 }

@@ -25,7 +25,7 @@ func AuditCSV(w io.Writer, a *run.AuditResult) error {
 	if err := c.Write([]string{"severity", "check", "page", "file", "line", "column", "item", "message", "remedy"}); err != nil {
 		return err
 	}
-	for _, f := range a.Findings {
+	for f := range a.All() {
 		if err := c.Write([]string{f.Severity, f.Check, csvCell(f.Page), csvCell(f.File), strconv.Itoa(f.Line), strconv.Itoa(f.Column), csvCell(f.Item), csvCell(f.Message), csvCell(f.Remedy)}); err != nil {
 			return err
 		}
@@ -219,11 +219,19 @@ func Markdown(w io.Writer, a *run.AuditResult) error {
 		fmt.Fprintf(&b, " %s accepted.", plural(a.Totals.Accepted, "finding"))
 	}
 	b.WriteString("\n")
-	by := map[string][]checks.Finding{}
-	for _, f := range a.Findings {
-		if f.Severity != "note" {
-			by[f.Check] = append(by[f.Check], f)
+	type group struct {
+		first checks.Finding
+		n     int
+	}
+	by := map[string]*group{}
+	for f := range a.All() {
+		if f.Severity == "note" {
+			continue
 		}
+		if by[f.Check] == nil {
+			by[f.Check] = &group{first: f}
+		}
+		by[f.Check].n++
 	}
 	names := make([]string, 0, len(by))
 	for name := range by {
@@ -232,11 +240,11 @@ func Markdown(w io.Writer, a *run.AuditResult) error {
 	rank := map[string]int{"error": 0, "warning": 1}
 	sort.Slice(names, func(i, j int) bool {
 		x, y := by[names[i]], by[names[j]]
-		if rx, ry := rank[x[0].Severity], rank[y[0].Severity]; rx != ry {
+		if rx, ry := rank[x.first.Severity], rank[y.first.Severity]; rx != ry {
 			return rx < ry
 		}
-		if len(x) != len(y) {
-			return len(x) > len(y)
+		if x.n != y.n {
+			return x.n > y.n
 		}
 		return names[i] < names[j]
 	})
@@ -244,8 +252,8 @@ func Markdown(w io.Writer, a *run.AuditResult) error {
 		b.WriteString("\n| | check | findings | first |\n|---|---|---:|---|\n")
 	}
 	for _, name := range names {
-		f := by[name][0]
-		fmt.Fprintf(&b, "| %s | %s | %d | %s: %s |\n", f.Severity, name, len(by[name]), inline(fmt.Sprintf("%s:%d", f.File, f.Line)), text(f.Message))
+		f := by[name].first
+		fmt.Fprintf(&b, "| %s | %s | %d | %s: %s |\n", f.Severity, name, by[name].n, inline(fmt.Sprintf("%s:%d", f.File, f.Line)), text(f.Message))
 	}
 	var items []string
 	for _, it := range a.ByItem {

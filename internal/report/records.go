@@ -63,7 +63,7 @@ func PageLines(w io.Writer, r *inventory.Record, verdicts []run.Gated) error {
 
 // FindingLines writes the findings of an audit, one a line.
 func FindingLines(w io.Writer, a *run.AuditResult) error {
-	for _, f := range a.Findings {
+	for f := range a.All() {
 		if err := NDJSON(w, f); err != nil {
 			return err
 		}

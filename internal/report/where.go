@@ -64,7 +64,10 @@ func (p *Printer) grouped(word, colored string, pages []run.WherePage, verbose b
 }
 
 // wrap writes names in lines that fit the terminal.
-func (p *Printer) wrap(names []string, limit int) {
+func (p *Printer) wrap(names []string, limit int) { p.wrapOf(names, limit, len(names)) }
+
+// wrapOf is wrap for the first of so many names.
+func (p *Printer) wrapOf(names []string, limit, of int) {
 	width := p.Width
 	if width == 0 {
 		for _, n := range names {
@@ -76,7 +79,7 @@ func (p *Printer) wrap(names []string, limit int) {
 	for i, n := range names {
 		if i == limit {
 			p.Line("%s", line)
-			p.Line("    %s", p.dim.Render(fmt.Sprintf("and %d more: --verbose shows them", len(names)-limit)))
+			p.Line("    %s", p.dim.Render(fmt.Sprintf("and %d more: --verbose shows them", of-limit)))
 			return
 		}
 		if len(line)+len(n)+2 > width && line != "   " {

@@ -1,8 +1,8 @@
 package run
 
 import (
+	"bytes"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"yellowgate/internal/core/checks"
@@ -124,9 +124,7 @@ func (s *auditing) answers(kind recall.Kind, path string) (a recall.Answer) {
 	return a
 }
 
-// remember opens what the last audit found. What every page depends on: the gate with its facts
-// and the tool, the site's stylesheets, which all pages are compared with, and the names of its
-// scripts.
+// remember opens what the last audit found.
 func (s *auditing) remember() {
 	if s.NoCache || s.Project == nil || s.Records || s.Each != nil || s.Names != nil {
 		return
@@ -135,14 +133,24 @@ func (s *auditing) remember() {
 	if err != nil {
 		return
 	}
-	var of strings.Builder
+	files := make([]string, len(s.pages))
+	for i := range s.pages {
+		files[i] = s.pages[i].File
+	}
+	s.store = recall.Open(s.Project.Dir, folder, files, s.context(), s.answers)
+}
+
+// context is what every page depends on: the gate with its facts and the tool, the site's
+// stylesheets, with which all pages are compared, and the names of its scripts.
+func (s *auditing) context() []byte {
+	var of bytes.Buffer
 	add := func(words ...string) {
 		for _, w := range words {
 			of.WriteString(w)
 			of.WriteByte(0)
 		}
 	}
-	add(site.Version, site.Build(), s.Project.Digest, s.Address)
+	add(site.Version, site.Build(), s.result.Gate, s.Address)
 	if s.ledger != nil {
 		add("output")
 	}
@@ -150,13 +158,10 @@ func (s *auditing) remember() {
 		add(file)
 		if strings.HasSuffix(file, ".css") {
 			if b, ok := s.read(file); ok {
-				of.Write(slices.Concat(b, []byte{0}))
+				of.Write(b)
+				of.WriteByte(0)
 			}
 		}
 	}
-	files := make([]string, len(s.pages))
-	for i := range s.pages {
-		files[i] = s.pages[i].File
-	}
-	s.store = recall.Open(s.Project.Dir, folder, files, []byte(of.String()), s.answers)
+	return of.Bytes()
 }

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"io/fs"
+	"iter"
 	"os"
 	"path/filepath"
 	"slices"
@@ -41,13 +42,30 @@ type AuditResult struct {
 
 	Dir string `json:"-"`
 	// Fragments are the files of HTML that are no pages of their own.
-	Fragments int             `json:"-"`
-	Requests  int             `json:"-"` // of all pages
-	Bytes     int64           `json:"-"` // that all pages load, their own HTML included
-	ByItem    []audit.ItemSum `json:"-"`
-	ByPage    []audit.PageSum `json:"-"` // that are no fragments
-	Unneeded  int64           `json:"-"` // bytes of stylesheets that match nothing, over all pages
-	Site      string          `json:"-"`
+	Fragments int                             `json:"-"`
+	Requests  int                             `json:"-"` // of all pages
+	Bytes     int64                           `json:"-"` // that all pages load, their own HTML included
+	ByItem    []audit.ItemSum                 `json:"-"`
+	ByPage    []audit.PageSum                 `json:"-"` // that are no fragments
+	each      func() iter.Seq[checks.Finding] // where they are not in Findings
+	Unneeded  int64                           `json:"-"` // bytes of stylesheets that match nothing, over all pages
+	Site      string                          `json:"-"`
+}
+
+// All yields the findings in their order.
+func (r *AuditResult) All() iter.Seq[checks.Finding] {
+	if r.each != nil {
+		return r.each()
+	}
+	return slices.Values(r.Findings)
+}
+
+// Gather puts findings that are read from parts into Findings.
+func (r *AuditResult) Gather() {
+	if r.each != nil {
+		r.Findings = slices.AppendSeq([]checks.Finding{}, r.each())
+		r.each = nil
+	}
 }
 
 // AuditOptions say what to audit.
@@ -56,6 +74,7 @@ type AuditOptions struct {
 	Project *site.Project // nil without a gate file
 	Address string        // of the site, where there is no project to hold pages against
 	Name    string        // of the folder, for people
+	Named   string        // the folder as it was named; "" for the output of the project
 	Records bool          // keep the records and verdicts
 	NoNotes bool          // only count notes
 	Roughly bool          // leave out what inline texts weigh compressed
@@ -99,7 +118,7 @@ func newAuditing(o AuditOptions) (*auditing, error) {
 		}
 		return nil, err
 	}
-	s := &auditing{AuditOptions: o, result: newAuditResult(o.Name), site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files)}
+	s := &auditing{AuditOptions: o, result: newAuditResult(o.Name), site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files), files: files}
 	s.weights.Roughly = o.Roughly || !o.Records && o.Each == nil
 	s.read = reader(o.Dir)
 	known := checks.Known{Read: s.read}
@@ -187,7 +206,8 @@ func reachable(dir string, strays []string) (out []site.File) {
 type auditing struct {
 	AuditOptions
 	result  *AuditResult
-	pages   []page.Page // of the folder, by path
+	files   []site.File // of the folder
+	pages   []page.Page // of them, by file
 	site    *weburl.Site
 	weights *site.Weights
 	known   *checks.Site
@@ -235,17 +255,22 @@ func (a *audited) release() {
 
 // all audits the pages and adds them up.
 func (s *auditing) all() error {
-	err := site.InOrder(len(s.pages), func(i int) (audited, error) { return s.one(s.pages[i]) }, func(i int, a audited) error {
-		if s.Progress != nil {
-			s.Progress(i+1, len(s.pages))
-		}
-		defer a.release()
-		return s.add(&a)
-	})
+	err := s.each(s.add)
 	if err == nil && s.store != nil {
 		s.store.Sweep()
 	}
 	return err
+}
+
+// each audits the pages and hands them over in their order.
+func (s *auditing) each(take func(*audited) error) error {
+	return site.InOrder(len(s.pages), func(i int) (audited, error) { return s.one(s.pages[i]) }, func(i int, a audited) error {
+		if s.Progress != nil {
+			s.Progress(i+1, len(s.pages))
+		}
+		defer a.release()
+		return take(&a)
+	})
 }
 
 // one audits one page.

@@ -159,6 +159,13 @@ func (s *Sum) Add(a *Page) []checks.Finding {
 	return s.settle(slices.Clone(a.Findings), a.Lives)
 }
 
+// Again returns what Add did for the findings of a page, and counts nothing.
+func (s *Sum) Again(findings []checks.Finding, lives []int) []checks.Finding {
+	totals := s.Totals
+	defer func() { s.Totals = totals }()
+	return s.settle(findings, lives)
+}
+
 // count counts how the items stand on a page.
 func (s *Sum) count(a *Page) {
 	if a.Items == nil {

@@ -75,9 +75,10 @@ func Whole(fs []Finding, pages int) []Finding {
 
 // Alike is Whole for findings that are seen twice and not kept.
 type Alike struct {
-	on   map[alikeKey]int    // pages
-	last map[alikeKey]string // the page that was counted last
-	told map[alikeKey]bool
+	on    map[alikeKey]int    // pages
+	first map[alikeKey]string // the first page
+	last  map[alikeKey]string // the page that was counted last
+	told  map[alikeKey]bool
 }
 
 type alikeKey struct{ check, message string }
@@ -88,14 +89,20 @@ func (a *Alike) Add(f *Finding) {
 		return
 	}
 	if a.on == nil {
-		a.on, a.last, a.told = map[alikeKey]int{}, map[alikeKey]string{}, map[alikeKey]bool{}
+		a.on, a.first, a.last = map[alikeKey]int{}, map[alikeKey]string{}, map[alikeKey]string{}
 	}
 	k := alikeKey{f.Check, f.Message}
 	if a.last[k] != f.Page {
+		if a.on[k] == 0 {
+			a.first[k] = f.Page
+		}
 		a.last[k] = f.Page
 		a.on[k]++
 	}
 }
+
+// Again begins the second time anew.
+func (a *Alike) Again() { a.told = nil }
 
 // Keeps reports whether a finding stays, the second time. The first of those that all pages have
 // becomes the one of the site.
@@ -105,8 +112,11 @@ func (a *Alike) Keeps(f *Finding, pages int) bool {
 	if n < 3 || n < pages || f.Page == "" {
 		return true
 	}
-	if a.told[k] {
+	if a.told[k] || a.first[k] != f.Page {
 		return false
+	}
+	if a.told == nil {
+		a.told = map[alikeKey]bool{}
 	}
 	a.told[k] = true
 	f.Pages, f.Page = n, ""

@@ -241,11 +241,14 @@ func RunSite(s *SitePass) []Finding {
 	return s.findings
 }
 
+// First reports whether a finding explains others, and so comes before all of them.
+func First(f *Finding) bool { return f.Check == staleOutput.Name }
+
 // Sort puts findings in the order of pages and lines, those of stale-output first of all.
 func Sort(fs []Finding) {
 	sort.SliceStable(fs, func(i, j int) bool {
-		if a, b := fs[i].Check == staleOutput.Name, fs[j].Check == staleOutput.Name; a != b {
-			return a // it explains the others
+		if a, b := First(&fs[i]), First(&fs[j]); a != b {
+			return a
 		}
 		if fs[i].File != fs[j].File {
 			return fs[i].File < fs[j].File

@@ -71,7 +71,7 @@ var loadFact = &kind[loads, allLoads]{
 				for _, list := range [][]inventory.Import{e.Imports, e.Brings, e.Files} {
 					for _, m := range list {
 						if m.By != "" && (m.Dead || m.Party == "third") {
-							l.Asks = append(l.Asks, request{m, m.Named()})
+							l.Asks = append(l.Asks, request{m, m.Named})
 						}
 					}
 				}

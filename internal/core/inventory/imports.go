@@ -33,7 +33,8 @@ type Import struct {
 	// Instead: a browser may choose it in place of the element's own URL.
 	Instead bool `json:"instead,omitempty"`
 
-	named bool // by url() in a stylesheet
+	// Named: by url() in a stylesheet.
+	Named bool `json:"-"`
 }
 
 // A Follower follows imports through the files of a site. Weights that are one
@@ -263,7 +264,7 @@ func (m *Import) How() string {
 	switch {
 	case m.Tag == "":
 		return "imports"
-	case m.named:
+	case m.Named:
 		return "names"
 	case m.Instead:
 		return "or"
@@ -272,9 +273,6 @@ func (m *Import) How() string {
 	}
 	return "loads"
 }
-
-// Named reports whether a stylesheet names the file with url().
-func (m *Import) Named() bool { return m.named }
 
 // Written is the target; "…" stands for what is put together as the script runs.
 func (m *Import) Written() string {

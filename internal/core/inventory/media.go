@@ -365,7 +365,7 @@ func (m *Imports) styleFiles(base weburl.Page, by string, text []byte, before in
 			continue
 		}
 		i := reached(ref)
-		i.By, i.Tag, i.Later, i.named, i.Line = by, "img", true, true, lines.at(u.Offset)
+		i.By, i.Tag, i.Later, i.Named, i.Line = by, "img", true, true, lines.at(u.Offset)
 		if u.Face > 0 {
 			i.Tag = "font"
 		}
