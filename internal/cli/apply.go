@@ -14,7 +14,7 @@ import (
 
 func (a *app) applyCmd() *cobra.Command {
 	var takeOver bool
-	var as string
+	var as, part string
 	cmd := &cobra.Command{
 		Use: "apply [QUERY | -]", GroupID: "publish", Args: cobra.MaximumNArgs(1),
 		Short: "Write the output: put the gate file into effect",
@@ -23,8 +23,11 @@ file, the facts or the site's pages have changed; what is up to date already is 
 alone. With a page query only those pages are written. With - and --as, one page goes
 from standard input to standard output.
 
+A site that is too large for one machine is written in parts: each writes every so-many-th
+file, by a fixed rule of its path, and has a record of its own.
+
 If the gate file cannot be put into effect, nothing is written.`,
-		Example:           "  yellowgate apply\n  yellowgate apply '/events/**'\n  curl -s localhost:8000/visit/ | yellowgate apply - --as /visit/",
+		Example:           "  yellowgate apply\n  yellowgate apply '/events/**'\n  yellowgate apply --part 3/8\n  curl -s localhost:8000/visit/ | yellowgate apply - --as /visit/",
 		ValidArgsFunction: a.completeQuery,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin(); err != nil {
@@ -33,6 +36,16 @@ If the gate file cannot be put into effect, nothing is written.`,
 			if len(args) == 1 && args[0] == "-" {
 				return a.applyPipe(as)
 			}
+			whole := site.Part{}
+			if part != "" {
+				var err error
+				if whole, err = site.ParsePart(part); err != nil {
+					return err
+				}
+				if len(args) > 0 {
+					return &site.UsageError{Message: "--part and a page query do not go together", Remedy: "yellowgate apply --part " + part}
+				}
+			}
 			if as != "" {
 				return &site.UsageError{Message: "--as names the page that comes from standard input", Remedy: "yellowgate apply - --as /visit/ < page.html"}
 			}
@@ -40,7 +53,7 @@ If the gate file cannot be put into effect, nothing is written.`,
 			if err != nil {
 				return err
 			}
-			o := output.Options{TakeOver: takeOver, Progress: a.progress("writing")}
+			o := output.Options{TakeOver: takeOver, Part: whole, Progress: a.progress("writing")}
 			if len(args) == 1 {
 				q, err := run.ParseQuery(p, args[0])
 				if err != nil {
@@ -66,6 +79,7 @@ If the gate file cannot be put into effect, nothing is written.`,
 		},
 	}
 	cmd.Flags().BoolVar(&takeOver, "take-over", false, "overwrite files in the output folder that others wrote, where pages have to be written (the old ones are kept in .yellowgate)")
+	cmd.Flags().StringVar(&part, "part", "", "write one part of the files, such as `3/8`")
 	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
 	return cmd
 }

@@ -149,7 +149,7 @@ func (a *app) audit(args []string, f auditFlags, notes bool, each func(*inventor
 
 // auditPart audits one part and writes it down.
 func (a *app) auditPart(args []string, f auditFlags) error {
-	part, err := run.ParsePart(f.part)
+	part, err := site.ParsePart(f.part)
 	if err == nil && a.format != "text" && a.format != "ndjson" {
 		err = &site.UsageError{Message: "a part has one form, and --format does not change it", Remedy: "leave it out, and give it with --join"}
 	}

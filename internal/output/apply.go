@@ -29,6 +29,9 @@ type Options struct {
 	Chosen func(*gating.View) (bool, error)
 	// Query is how Chosen was asked for, for messages.
 	Query string
+	// Part limits the apply to a part of the files, which has a record of its own; other
+	// parts may be at work in the same folder.
+	Part site.Part
 	// TakeOver lets the apply overwrite files in the output folder that the tool
 	// did not write.
 	TakeOver bool
@@ -124,7 +127,7 @@ func Apply(ctx context.Context, p *site.Project, o Options) (*Summary, error) {
 		}
 	}
 	a := &apply{Project: p, Options: o, ctx: ctx, start: time.Now(), folders: map[string]bool{}}
-	a.state, a.out = stateOf(p), disk.Real(p.Output)
+	a.state, a.out = stateOf(p, o.Part), disk.Real(p.Output)
 	unlock, err := a.state.open()
 	if err != nil {
 		return nil, err
@@ -154,15 +157,27 @@ func Apply(ctx context.Context, p *site.Project, o Options) (*Summary, error) {
 
 // locked does the work while no other apply writes into the output folder.
 func (a *apply) locked() (*Summary, error) {
-	unlock, err := lockOutput(a.out)
+	unlock, err := lockOutput(a.out, a.Part)
 	if err != nil {
 		return nil, err
 	}
 	defer unlock()
+	a.inherit(a.Part)
+	if a.Part.Of < 2 { // no part is at work now
+		for _, work := range a.journal.work {
+			if err := a.clear(work); err != nil {
+				return nil, &site.PathError{Path: filepath.Join(filepath.Dir(a.out), site.OwnDir, work), Err: err, What: "an apply that was stopped left files there, and they cannot be removed; nothing was changed"}
+			}
+		}
+		a.journal.work = nil
+	}
 	if err := a.look(); err != nil {
 		return nil, err
 	}
 	s, err := a.work()
+	if err == nil && a.Part.Of < 2 && a.Chosen == nil {
+		a.forget()
+	}
 	if a.workDir != "" {
 		cerr := a.clear(filepath.Base(a.workDir))
 		if cerr != nil { // what failed once need not fail again
@@ -284,13 +299,15 @@ func (a *apply) told() string {
 // prepare gates every page that is to be written and lays it into the work folder,
 // finished. Visitors see none of it yet.
 func (a *apply) prepare() error {
-	a.jobs = make([]job, len(a.Files))
+	a.jobs = make([]job, 0, len(a.Files))
 	byFile := make(map[string]*page.Page, len(a.Pages))
 	for i := range a.Pages {
 		byFile[a.Pages[i].File] = &a.Pages[i]
 	}
-	for i, f := range a.Files {
-		a.jobs[i] = job{number: i, file: f, page: byFile[f.Path]}
+	for _, f := range a.Files {
+		if a.Part.Has(f.Path) {
+			a.jobs = append(a.jobs, job{number: len(a.jobs), file: f, page: byFile[f.Path]})
+		}
 	}
 	if a.Chosen == nil {
 		if err := a.extras(); err != nil {
@@ -344,7 +361,7 @@ func (a *apply) prepare() error {
 		problems = append(problems, a.jobs[i].gating...)
 	}
 	ps := site.GroupProblems(a.Project.Gate.File, problems)
-	if !slices.ContainsFunc(a.jobs, func(j job) bool { return j.page != nil && !j.gated }) {
+	if a.Part.Of < 2 && !slices.ContainsFunc(a.jobs, func(j job) bool { return j.page != nil && !j.gated }) {
 		ps = append(ps, a.places.Problems()...) // only all pages together show that a place is nowhere
 	}
 	if worst, any := gatefile.Worst(ps); any && worst == gatefile.Error {
@@ -368,12 +385,12 @@ func (a *apply) extras() error {
 		wanted[a.jobs[i].file.Path] = true
 	}
 	for rel := range a.strays {
-		if !wanted[rel] {
+		if !wanted[rel] && a.Part.Has(rel) {
 			a.alone = append(a.alone, rel)
 		}
 	}
 	for rel, f := range a.there {
-		if wanted[rel] {
+		if wanted[rel] || !a.Part.Has(rel) {
 			continue
 		}
 		e := a.record.files[rel]

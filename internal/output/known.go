@@ -32,6 +32,42 @@ func (k *known) load() (err error) {
 	return err
 }
 
+// inherit takes over, for the files of a part or of the whole site, what other parts wrote for the
+// same gate file, or the whole did: the site may be written in eight parts today and at once
+// tomorrow. What stands in the own record counts more.
+func (k *known) inherit(part site.Part) {
+	for _, other := range k.state.family() {
+		r, err := other.loadRecord()
+		if err != nil {
+			continue // it is told where it is the own one
+		}
+		for rel, e := range r.files {
+			if k.record.files[rel] == nil && part.Has(rel) {
+				k.record.files[rel] = e
+			}
+		}
+		if k.record.folder == "" {
+			k.record.folder = r.folder
+		}
+		if j, err := other.loadJournal(); err == nil && part.Of < 2 {
+			k.journal.work = append(k.journal.work, j.work...)
+			for rel, list := range j.meant {
+				k.journal.meant[rel] = append(k.journal.meant[rel], list...)
+			}
+		}
+	}
+}
+
+// forget removes the states of parts, once the record of the whole says all that they said.
+func (k *known) forget() {
+	for _, other := range k.state.family() {
+		for _, name := range []string{recordName, journalName, lockName} {
+			disk.Remove(other.at(name))
+		}
+		disk.Remove(other.dir) // not where outputs are kept in it
+	}
+}
+
 // at is the name on disk of something in the output folder.
 func (k *known) at(rel string) string { return filepath.Join(k.out, filepath.FromSlash(rel)) }
 

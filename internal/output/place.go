@@ -250,8 +250,11 @@ func (a *apply) moveBack() {
 }
 
 // removeEmpty removes a folder of the output and those above it as far as they are
-// empty.
+// empty. A part leaves them: another may be about to write there.
 func (a *apply) removeEmpty(dir string) {
+	if a.Part.Of > 1 {
+		return
+	}
 	for ; dir != "."; dir = path.Dir(dir) {
 		if os.Remove(a.at(dir)) != nil {
 			return

@@ -32,8 +32,8 @@ type state struct {
 	Output string // the output folder, likewise
 }
 
-// stateOf names the state of a project; nothing is made or read.
-func stateOf(p *site.Project) state {
+// stateOf names the state of a project, or of a part of it; nothing is made or read.
+func stateOf(p *site.Project, part site.Part) state {
 	named := func(name string) string {
 		real := disk.Real(name)
 		if rel, ok := disk.Within(p.Dir, real); ok {
@@ -50,6 +50,9 @@ func stateOf(p *site.Project) state {
 		return '-'
 	}, filepath.Base(s.Output))
 	s.dir = filepath.Join(p.Dir, site.OwnDir, word+"-"+string(appendHex(nil, sum))[:8])
+	if part.Of > 1 {
+		s.dir += fmt.Sprintf("%s%d-of-%d", partWord, part.Number, part.Of)
+	}
 	return s
 }
 
@@ -109,6 +112,22 @@ func (s state) check() error {
 	return nil
 }
 
+// partWord stands before the number of a part in the name of its state.
+const partWord = "-part-"
+
+// family are the states of the same gate file and output folder: that of the whole site, and
+// those of its parts.
+func (s state) family() (list []state) {
+	whole, _, _ := strings.Cut(s.dir, partWord)
+	dirs, _ := filepath.Glob(globSafe(whole) + partWord + "*")
+	for _, dir := range append(dirs, whole) {
+		if other := (state{dir: dir, Gate: s.Gate, Output: s.Output}); dir != s.dir && isDir(dir) && other.check() == nil {
+			list = append(list, other)
+		}
+	}
+	return list
+}
+
 // open makes the state's folder and locks it: two applies of one gate file into one
 // output folder do not meet.
 func (s state) open() (unlock func(), err error) {
@@ -122,13 +141,18 @@ func (s state) open() (unlock func(), err error) {
 	if err := disk.Mkdir(s.dir); err != nil && !errors.Is(err, fs.ErrExist) {
 		return nil, &site.PathError{Path: s.dir, Err: err, What: kept}
 	}
-	return lockFile(s.at(lockName), os.O_CREATE|os.O_RDWR)
+	return lockFile(s.at(lockName), os.O_CREATE|os.O_RDWR, false)
 }
 
-// lockFile locks a file or a folder until the program ends or unlock is called.
-func lockFile(name string, flag int) (unlock func(), err error) {
+// lockFile locks a file or a folder until the program ends or unlock is called. shared lets others
+// lock it so, too.
+func lockFile(name string, flag int, shared bool) (unlock func(), err error) {
 	l := flock.New(name, flock.SetFlag(flag))
-	ok, err := l.TryLock()
+	try := l.TryLock
+	if shared {
+		try = l.TryRLock
+	}
+	ok, err := try()
 	if err == nil && !ok {
 		err = errors.New("another apply is at work on this output")
 		return nil, &site.PathError{Path: name, Err: err, What: "wait until it has ended; nothing was changed"}
@@ -140,14 +164,15 @@ func lockFile(name string, flag int) (unlock func(), err error) {
 }
 
 // lockOutput locks the output folder itself, so that applies of other projects into it
-// do not meet. Where folders cannot be locked, a file in the tool's folder beside it is.
-func lockOutput(dir string) (unlock func(), err error) {
+// do not meet; parts of one project may. Where folders cannot be locked, a file in the tool's
+// folder beside it is.
+func lockOutput(dir string, part site.Part) (unlock func(), err error) {
 	for {
 		before, err := os.Stat(dir)
 		if err != nil {
 			return nil, &site.PathError{Path: dir, Err: err}
 		}
-		unlock, err := lockFile(dir, os.O_RDONLY)
+		unlock, err := lockFile(dir, os.O_RDONLY, part.Of > 1)
 		var pe *site.PathError
 		if errors.As(err, &pe) && strings.HasPrefix(pe.Err.Error(), "another apply") {
 			return nil, err
@@ -157,7 +182,7 @@ func lockOutput(dir string) (unlock func(), err error) {
 			if own(beside, true) != nil || os.Mkdir(beside, 0o755) != nil && !isDir(beside) {
 				return func() {}, nil // the state's lock has to do
 			}
-			return lockFile(filepath.Join(beside, filepath.Base(dir)+".lock"), os.O_CREATE|os.O_RDWR)
+			return lockFile(filepath.Join(beside, filepath.Base(dir)+".lock"), os.O_CREATE|os.O_RDWR, part.Of > 1)
 		}
 		after, err := os.Stat(dir)
 		if err == nil && os.SameFile(before, after) {

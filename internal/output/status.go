@@ -48,7 +48,7 @@ func OpenLedger(p *site.Project) (*Ledger, error) {
 
 func ledger(p *site.Project) *Ledger {
 	l := &Ledger{}
-	l.state, l.out = stateOf(p), disk.Real(p.Output)
+	l.state, l.out = stateOf(p, site.Part{}), disk.Real(p.Output)
 	return l
 }
 

@@ -11,7 +11,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/zeebo/xxh3"
@@ -29,34 +28,6 @@ import (
 // PartFormat is the version of the form of a part: lines of JSON, a head, the pages in order, an
 // end.
 const PartFormat = "yellowgate.audit-part/1"
-
-// A Part is one of several, counted from 1.
-type Part struct{ Number, Of int }
-
-// mostParts is how many parts a site may be audited or written in.
-const mostParts = 10_000
-
-// ParsePart reads a part as it is written on the command line: 3/8.
-func ParsePart(s string) (Part, error) {
-	number, of, ok := strings.Cut(s, "/")
-	n, err := strconv.Atoi(number)
-	m, oerr := strconv.Atoi(of)
-	if !ok || err != nil || oerr != nil || n < 1 || m < n || m > mostParts {
-		return Part{}, &site.UsageError{Message: fmt.Sprintf("--part is a part and the number of parts, such as 3/8 for the third of eight, not %q", s),
-			Remedy: fmt.Sprintf("there are from 1 to %d parts, and each of them is to be run", mostParts)}
-	}
-	return Part{n, m}, nil
-}
-
-// Has reports whether a page or a file belongs to the part, by its path in the site.
-func (p Part) Has(path string) bool {
-	return PartOf(path, p.Of) == p.Number
-}
-
-// PartOf is the number of the part, of so many, that a page or a file belongs to.
-func PartOf(path string, of int) int { return int(xxh3.HashString(path)%uint64(max(of, 1))) + 1 }
-
-func (p Part) String() string { return fmt.Sprintf("%d/%d", p.Number, p.Of) }
 
 // partHead is the first line of a part.
 type partHead struct {
@@ -122,14 +93,14 @@ type partEnd struct {
 
 // PartResult is what the audit of a part has to tell.
 type PartResult struct {
-	Part
+	site.Part
 	Pages, All int // of the part, of the site
 	Totals     audit.Totals
 }
 
 // AuditPart audits one part of a folder's pages and writes it down. With o.Records the pages'
 // records are in it, too.
-func AuditPart(o AuditOptions, part Part, w io.Writer) (*PartResult, error) {
+func AuditPart(o AuditOptions, part site.Part, w io.Writer) (*PartResult, error) {
 	records := o.Records
 	o.Each = func(*inventory.Record, []Gated) error { return nil }
 	if !records {
@@ -210,7 +181,7 @@ type partFile struct {
 }
 
 func (p *partFile) wrong(format string, args ...any) error {
-	return &site.UsageError{Message: fmt.Sprintf("%s:%d: ", p.name, p.line) + fmt.Sprintf(format, args...), Remedy: "run this part of the audit again: yellowgate audit --part " + Part{max(p.Part, 1), max(p.Of, p.Part, 1)}.String() + " --out " + p.name}
+	return &site.UsageError{Message: fmt.Sprintf("%s:%d: ", p.name, p.line) + fmt.Sprintf(format, args...), Remedy: "run this part of the audit again: yellowgate audit --part " + site.Part{Number: max(p.Part, 1), Of: max(p.Of, p.Part, 1)}.String() + " --out " + p.name}
 }
 
 // rewind goes to the first line.
@@ -260,7 +231,7 @@ func openPart(name string) (*partFile, error) {
 	}
 	p := &partFile{name: name, f: f, r: bufio.NewReaderSize(f, 1<<16), sum: xxh3.New()}
 	line, err := p.next()
-	if err == nil && (json.Unmarshal(line, &p.partHead) != nil || !strings.HasPrefix(p.Format, "yellowgate.audit-part/") || p.Part < 1 || p.Of < p.Part || p.Of > mostParts) {
+	if err == nil && (json.Unmarshal(line, &p.partHead) != nil || !strings.HasPrefix(p.Format, "yellowgate.audit-part/") || p.Part < 1 || p.Of < p.Part || p.Of > site.MostParts) {
 		p.partHead = partHead{}
 		err = fmt.Errorf("no part")
 	}
@@ -382,7 +353,7 @@ func (j *joining) open(names []string) error {
 	var missing []string
 	for i, p := range j.parts {
 		if p == nil {
-			missing = append(missing, Part{i + 1, first.Of}.String())
+			missing = append(missing, site.Part{Number: i + 1, Of: first.Of}.String())
 		}
 	}
 	if len(missing) > 0 {
@@ -449,7 +420,7 @@ func (j *joining) add(o AuditOptions) error {
 
 // of is the part that has a page.
 func (j *joining) of(known *page.Page) *partFile {
-	return j.parts[PartOf(known.Path, len(j.parts))-1]
+	return j.parts[site.PartOf(known.Path, len(j.parts))-1]
 }
 
 // read reads the next line of the part that has a page.
