@@ -1,10 +1,11 @@
-// Speed builds a site of 10,000 pages and prints how long the commands take on
-// it, each as a ratio to a plain tool that is run beside it.
+// Speed prints how long the commands take, in CPU time (user and system) and in wall time, each as
+// a ratio to a plain tool that is run beside it: on a site of 10,000 pages that it builds, and on
+// any folder of HTML.
 //
-//	go run ./scripts/speed [-dir FOLDER] [-pages N] [-rounds N] [-curve]
+//	go run ./scripts/speed [-dir FOLDER] [-pages N] [-rounds N] [-on FOLDER]
 //
-// It needs cp, find and grep. Machines are noisy: both sides of a ratio are run
-// in turn, and the medians are compared.
+// It needs cp, find and grep. Machines are noisy: both sides of a ratio are run in turn, and the
+// medians are compared.
 package main
 
 import (
@@ -29,7 +30,9 @@ var (
 	pages  = flag.Int("pages", 10000, "number of pages")
 	rounds = flag.Int("rounds", 5, "how often each command is run")
 	only   = flag.Bool("build-only", false, "build the site and stop")
-	curve  = flag.Bool("curve", false, "only the audit, on 1,000, 10,000 and 30,000 pages")
+	on     = flag.String("on", "", "measure on the pages of this `folder` instead, with a gate file of six items")
+	parts  = flag.Int("parts", 0, "audit the site in so many parts, one after another, and join them: time and memory of each step")
+	small  = flag.Bool("small", false, "build small pages, of 400 bytes")
 )
 
 func main() {
@@ -42,18 +45,14 @@ func main() {
 		defer os.RemoveAll(tmp)
 		root = tmp
 	}
-	if *curve {
-		fmt.Println("| pages | MB of HTML | `audit` | `grep -rc '<script'` | ratio | ms a MB | peak memory |")
-		fmt.Println("|---|---|---|---|---|---|---|")
-		for _, n := range []int{1000, 10000, 30000} {
-			dir := filepath.Join(root, fmt.Sprint(n))
-			mb := float64(build(dir, n)) / 1e6
-			b := newBench(dir)
-			b.run(b.yg("apply"))
-			b.run([]string{"grep", "-rc", "<nothing", "site", "public"})
-			a, o, m := b.pair(b.yg("audit"), nil, []string{"grep", "-rc", "<script", "site"}, nil)
-			fmt.Printf("| %d | %.0f | %d ms | %d ms | %.1f | %.1f | %d MB |\n", n, mb, a.Milliseconds(), o.Milliseconds(), float64(a)/float64(o), float64(a.Milliseconds())/mb, m)
-		}
+	root, err := filepath.Abs(root)
+	check(err)
+	if *on != "" {
+		abs, err := filepath.Abs(*on)
+		check(err)
+		check(os.WriteFile(filepath.Join(root, "yellowgate.yaml"), foreign(abs), 0o644))
+		check(os.Symlink(abs, filepath.Join(root, "site")))
+		newBench(root).all()
 		return
 	}
 	size := build(root, *pages)
@@ -61,7 +60,28 @@ func main() {
 	if *only {
 		return
 	}
+	if *parts > 0 {
+		newBench(root).inParts(*parts)
+		return
+	}
 	newBench(root).all()
+}
+
+// foreign is a gate file for a folder of which nothing is known.
+func foreign(source string) []byte {
+	return fmt.Appendf(nil, `yellowgate: 1
+site: {source: %q, output: public, url: "https://ternhill.example/", name: Tern Hill}
+metadata:
+  - {pages: 'path matches "/[a-m][^/]*$"', title: "@{page.heading or page.title or page.path} | Tern Hill"}
+  - {pages: all, description: "About @{page.path}"}
+items:
+  counter: {script: "https://count.example/c.js", pages: all, except: '/api/java.base/** or /library/**'}
+  notice: {code: '<p class="notice">Open late</p>', place: body-end, pages: 'path matches "/[a-f][^/]*$"'}
+  notice-style: {style-text: ".notice { color: red }", pages: 'path matches "/[a-f][^/]*$"'}
+  menu: {found: '[src*="menu"]', pages: all, except: /tutorial/**}
+  library: {found: '[src*="jquery"]', pages: all, except: /java.xml/**}
+  main-style: {found: 'link[rel=stylesheet]', pages: all or path}
+`, source)
 }
 
 // newBench builds the program into a folder with a site.
@@ -103,6 +123,9 @@ func build(root string, n int) (size int64) {
 		model := models[i%len(models)]
 		at := bytes.Index(model, []byte("</main>"))
 		text := slices.Concat(model[:at], long(r), model[at:])
+		if *small {
+			text = fmt.Appendf(nil, "<!doctype html><html lang=en><head><meta charset=utf-8><title>Page %d</title>\n<link rel=stylesheet href=/css/site.css></head><body><h1>Page %d</h1><p>%s</p><script src=/js/site.js defer></script></body></html>\n", i, i, words[i%len(words)])
+		}
 		name := filepath.Join(root, "site", "bulk", fmt.Sprintf("%03d", i/100), fmt.Sprintf("page-%02d", i%100), "index.html")
 		check(os.MkdirAll(filepath.Dir(name), 0o755))
 		check(os.WriteFile(name, text, 0o644))
@@ -161,8 +184,14 @@ func (b *bench) path(name string) string { return filepath.Join(b.root, name) }
 
 func (b *bench) yg(args ...string) []string { return append([]string{b.program}, args...) }
 
-// run runs a command and returns its time and its peak memory.
-func (b *bench) run(args []string) (time.Duration, int64) {
+// A cost is what a command took.
+type cost struct {
+	cpu, wall time.Duration
+	memory    int64 // at its peak, in MB
+}
+
+// run runs a command.
+func (b *bench) run(args []string) cost {
 	cmd := exec.Command(args[0], args[1:]...)
 	cmd.Dir = b.root
 	var errout bytes.Buffer
@@ -173,90 +202,140 @@ func (b *bench) run(args []string) (time.Duration, int64) {
 	if code := cmd.ProcessState.ExitCode(); err != nil && code > 1 {
 		log.Fatalf("%v: %v\n%s", args, err, errout.String())
 	}
-	return took, cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss / 1024
+	s := cmd.ProcessState
+	return cost{s.UserTime() + s.SystemTime(), took, s.SysUsage().(*syscall.Rusage).Maxrss / 1024}
 }
 
-// pair runs two commands in turn, each after its preparation, and returns the
-// medians and the first one's peak memory.
-func (b *bench) pair(mine []string, before func(), other []string, beforeOther func()) (a, o time.Duration, memory int64) {
-	var as, os []time.Duration
+// median is the middle of several costs, of each of its numbers; memory is the most.
+func median(all []cost) (c cost) {
+	middle := func(of func(cost) time.Duration) time.Duration {
+		var list []time.Duration
+		for _, x := range all {
+			list = append(list, of(x))
+			c.memory = max(c.memory, x.memory)
+		}
+		slices.Sort(list)
+		return list[len(list)/2]
+	}
+	c.cpu = middle(func(x cost) time.Duration { return x.cpu })
+	c.wall = middle(func(x cost) time.Duration { return x.wall })
+	return c
+}
+
+// row runs two commands in turn, each after its preparation, and prints a row: the ratio of their
+// CPU time, and of their wall time.
+func (b *bench) row(work, against, atMost string, mine []string, before func(), other []string, beforeOther func()) (a, o cost) {
+	var as, others []cost
 	for range *rounds {
 		if before != nil {
 			before()
 		}
-		t, m := b.run(mine)
-		as = append(as, t)
-		memory = max(memory, m)
+		as = append(as, b.run(mine))
 		if beforeOther != nil {
 			beforeOther()
 		}
-		t, _ = b.run(other)
-		os = append(os, t)
+		others = append(others, b.run(other))
 	}
-	slices.Sort(as)
-	slices.Sort(os)
-	return as[len(as)/2], os[len(os)/2], memory
+	a, o = median(as), median(others)
+	fmt.Printf("| %s | %s | %s | %.1f | %.1f | %d ms | %d ms | %.2f | %d MB |\n", work, against, atMost, float64(a.cpu)/float64(o.cpu), float64(a.wall)/float64(o.wall),
+		a.cpu.Milliseconds(), o.cpu.Milliseconds(), float64(a.wall)/float64(a.cpu), a.memory)
+	return a, o
 }
 
 func (b *bench) all() {
-	fmt.Println("| work | held against | at most | measured | took | the other | peak memory |")
-	fmt.Println("|---|---|---|---|---|---|---|")
-	row := func(work, against, atMost string, a, o time.Duration, m int64) {
-		fmt.Printf("| %s | %s | %s | %.2f | %d ms | %d ms | %d MB |\n", work, against, atMost, float64(a)/float64(o), a.Milliseconds(), o.Milliseconds(), m)
-	}
+	fmt.Println("| work | measured against | at most (CPU) | CPU | wall | its CPU | the other's | wall/CPU | peak memory |")
+	fmt.Println("|---|---|---|---|---|---|---|---|---|")
 	clean := func() {
 		check(os.RemoveAll(b.path("public")))
 		check(os.RemoveAll(b.path(".yellowgate")))
 	}
-	// Everything once, so that the files are in memory for both sides.
-	b.run([]string{"grep", "-rc", "<nothing", "site"})
-
-	a, o, m := b.pair(b.yg("apply"), clean, []string{"cp", "-r", "site", "copy"}, func() { check(os.RemoveAll(b.path("copy"))) })
-	row("`apply`, cold output", "`cp -r`", "3.0", a, o, m)
-
-	stamp := b.path("stamp")
-	check(os.WriteFile(stamp, nil, 0o644))
-	find := []string{"find", "site", "-newer", "stamp"}
-	a, o, m = b.pair(b.yg("apply"), nil, find, nil)
-	row("`apply` again, nothing changed", "`find -newer`", "4.0", a, o, m)
-
-	n := 0
-	touch := func() {
-		n++
-		name := b.path("site/bulk/050/page-50/index.html")
-		text, err := os.ReadFile(name)
+	forget := func() {
+		list, err := filepath.Glob(b.path(".yellowgate/audit-*"))
 		check(err)
-		check(os.WriteFile(name, append(text, fmt.Sprintf("<!-- %d -->\n", n)...), 0o644))
-	}
-	a, o, m = b.pair(b.yg("apply"), touch, find, nil)
-	row("`apply`, one page changed", "`find -newer`", "4.0", a, o, m)
-
-	grep := []string{"grep", "-rc", "<script", "site"}
-	a, o, m = b.pair(b.yg("survey"), nil, grep, nil)
-	row("`survey`", "`grep -rc '<script'`", "3.0", a, o, m)
-	a, o, m = b.pair(b.yg("audit"), nil, grep, nil)
-	row("`audit`, all checks", "`grep -rc '<script'`", "8.0", a, o, m)
-	a, o, m = b.pair(b.yg("audit", "site"), nil, grep, nil)
-	row("`audit` of a folder without a gate file", "`grep -rc '<script'`", "8.0", a, o, m)
-
-	check(os.WriteFile(b.path("many.yaml"), many(200, 20), 0o644))
-	check(os.WriteFile(b.path("few.yaml"), many(10, 0), 0o644))
-	gates := func(file, out string) ([]string, func()) {
-		return b.yg("apply", "--gate", file), func() {
-			check(os.RemoveAll(b.path(out)))
-			check(os.RemoveAll(b.path(".yellowgate")))
+		for _, dir := range list {
+			check(os.RemoveAll(dir))
 		}
 	}
-	manyArgs, manyClean := gates("many.yaml", "public-many")
-	fewArgs, fewClean := gates("few.yaml", "public-few")
-	a, o, m = b.pair(manyArgs, manyClean, fewArgs, fewClean)
-	row("`apply`, 200 items, 20 with `has()`", "the same with 10 items", "2.0", a, o, m)
+	// Everything once, so that the files are in memory for both sides.
+	b.run([]string{"grep", "-rc", "<nothing", "site/"})
+	n := 0
+	change := func(every int) func() {
+		return func() {
+			n++
+			i := 0
+			check(filepath.WalkDir(b.path("public"), func(name string, d os.DirEntry, err error) error {
+				if err != nil || !strings.HasSuffix(name, ".html") {
+					return err
+				}
+				if i++; i%every != 0 {
+					return nil
+				}
+				text, err := os.ReadFile(name)
+				check(err)
+				return os.WriteFile(name, append(text, fmt.Sprintf("<!-- %d -->\n", n)...), 0o644)
+			}))
+		}
+	}
+	copied := []string{"cp", "-rL", "site", "copy"}
+	b.row("`apply`, cold output", "`cp -r`", "3", b.yg("apply"), clean, copied, func() { check(os.RemoveAll(b.path("copy"))) })
+	check(os.RemoveAll(b.path("copy")))
+	check(os.WriteFile(b.path("stamp"), nil, 0o644))
+	find := []string{"find", "-L", "site", "-newer", "stamp"}
+	b.row("`apply` again, nothing changed", "`find -newer`", "3", b.yg("apply"), nil, find, nil)
+	one := func() {
+		check(os.RemoveAll(b.path("public/about.html")))
+		list, err := filepath.Glob(b.path("public/*.html"))
+		check(err)
+		check(os.Remove(list[0]))
+	}
+	b.row("`apply`, one page to write", "`find -newer`", "3", b.yg("apply"), one, find, nil)
+	grep := []string{"grep", "-Rc", "<script", "public"}
+	const grepped = "`grep -rc '<script'`"
+	b.row("`survey`", grepped, "5", b.yg("survey"), nil, grep, nil)
+	b.row("`check`", grepped, "15", b.yg("check"), nil, grep, nil)
+	b.row("`audit` of the output, first time", grepped, "20", b.yg("audit"), forget, grep, nil)
+	b.row("`audit` again, nothing changed", grepped, "5", b.yg("audit"), nil, grep, nil)
+	b.row("`audit` again, 1 page in 1,000 changed", grepped, "6", b.yg("audit"), change(1000), grep, nil)
+	b.row("`audit` of a folder without a gate file", grepped, "", b.yg("audit", "site"), nil, grep, nil)
+	both := []string{"sh", "-c", b.program + " audit site >/dev/null; " + b.program + " audit --no-cache public >/dev/null; true"}
+	b.row("`compare` of source and output", "one `audit` of each", "1.2", b.yg("compare", "site", "public"), nil, both, nil)
 
-	clean()
-	b.run(b.yg("apply"))
-	a, o, m = b.pair(b.yg("show", "/bulk/050/page-50/"), nil, []string{"true"}, nil)
-	fmt.Printf("| `show` of one page | `true` | + 30 ms | + %.1f ms | %.1f ms | %.1f ms | %d MB |\n",
-		float64(a-o)/1e6, float64(a)/1e6, float64(o)/1e6, m)
+	if *on == "" { // the demo's own pages are among them
+		check(os.WriteFile(b.path("many.yaml"), many(200, 20), 0o644))
+		check(os.WriteFile(b.path("few.yaml"), many(10, 0), 0o644))
+		gates := func(file, out string) ([]string, func()) {
+			return b.yg("apply", "--gate", file), func() {
+				check(os.RemoveAll(b.path(out)))
+				check(os.RemoveAll(b.path(".yellowgate")))
+			}
+		}
+		manyArgs, manyClean := gates("many.yaml", "public-many")
+		fewArgs, fewClean := gates("few.yaml", "public-few")
+		b.row("`apply`, 200 items, 20 with `has()`", "the same with 10 items", "2", manyArgs, manyClean, fewArgs, fewClean)
+	}
+	first, err := filepath.Glob(b.path("public/*.html"))
+	check(err)
+	a, o := b.row("`show` of one page", "`true`", "+ 30 ms", b.yg("show", "/"+filepath.Base(first[0])), nil, []string{"true"}, nil)
+	fmt.Printf("\nshow: + %.1f ms wall\n", float64(a.wall-o.wall)/1e6)
+}
+
+// inParts audits the site in parts, one after another, and joins them.
+func (b *bench) inParts(of int) {
+	fmt.Println("| step | CPU | wall | peak memory |\n|---|---|---|---|")
+	step := func(what string, args ...string) {
+		c := b.run(b.yg(args...))
+		fmt.Printf("| %s | %.1f s | %.1f s | %d MB |\n", what, c.cpu.Seconds(), c.wall.Seconds(), c.memory)
+	}
+	check(os.RemoveAll(b.path("public")))
+	step("`apply`", "apply")
+	names := []string{"audit", "--join"}
+	for n := 1; n <= of; n++ {
+		name := fmt.Sprintf("part-%d.ndjson", n)
+		step(fmt.Sprintf("`audit --part %d/%d`", n, of), "audit", "--part", fmt.Sprintf("%d/%d", n, of), "--out", name, "--force")
+		names = append(names, name)
+	}
+	step("`audit --join`", names...)
+	step("`audit` at once, for comparison", "audit", "--no-cache")
 }
 
 // many is a gate file with n items, the first h of them with has(). Each is on
