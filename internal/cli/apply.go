@@ -5,7 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/output"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
@@ -108,9 +108,9 @@ func (a *app) applyPipe(as string) error {
 }
 
 // warn tells warnings on standard error.
-func (a *app) warn(ps []gatefile.Problem) {
+func (a *app) warn(ps []problem.Problem) {
 	if !a.quiet && len(ps) > 0 {
-		gatefile.SortProblems(ps)
+		problem.Sort(ps)
 		a.messages().Problems(ps, false)
 	}
 }

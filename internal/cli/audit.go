@@ -12,6 +12,7 @@ import (
 
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -75,14 +76,14 @@ one machine is audited in parts, which --join adds up to one audit.`,
 						err = derr
 					}
 				}()
-				if worst := r.Worst(); worst >= threshold {
+				if worst, any := r.Worst(); any && worst >= threshold {
 					a.status = found
 				}
 				if a.format == "json" {
 					return report.JSON(w, r)
 				}
 				if a.format == "junit" {
-					return report.JUnit(w, r, func(severity string) bool { return severityRank(severity) >= threshold })
+					return report.JUnit(w, r, func(s problem.Severity) bool { return s >= threshold })
 				}
 				if write := auditFormats[a.format]; write != nil {
 					return write(w, r)
@@ -228,24 +229,16 @@ func (a *app) auditOptions(args []string) (o run.AuditOptions, err error) {
 
 var failOns = []string{"never", "error", "warning", "note"}
 
-// failThreshold turns --fail-on into the least severity that fails.
-func failThreshold(s string) (int, error) {
-	switch s {
-	case "error":
-		return 2, nil
-	case "warning":
-		return 1, nil
-	case "note":
-		return 0, nil
-	case "never":
-		return 3, nil
+// failThreshold turns --fail-on into the least severity that fails; one that nothing has for
+// never.
+func failThreshold(s string) (problem.Severity, error) {
+	if s == "never" {
+		return problem.Error + 1, nil
+	}
+	if severity, ok := problem.ParseSeverity(s); ok {
+		return severity, nil
 	}
 	return 0, &site.UsageError{Message: fmt.Sprintf("--fail-on is error, warning, note or never, not %q%s", s, near.Suggest(s, failOns))}
-}
-
-// severityRank is the number that failThreshold gives a severity.
-func severityRank(severity string) int {
-	return map[string]int{"error": 2, "warning": 1}[severity]
 }
 
 func failOnFlag(cmd *cobra.Command, into *string) {

@@ -5,7 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 )
@@ -35,7 +35,7 @@ how many pages each item is.`,
 			if err != nil {
 				return err
 			}
-			if worst, any := gatefile.Worst(r.Problems); any && int(worst) >= threshold {
+			if worst, any := problem.Worst(r.Problems); any && worst >= threshold {
 				a.status = found
 			}
 			return a.write(func(w io.Writer, pr *report.Printer) error {

@@ -52,7 +52,7 @@ first beside it.`,
 			if err != nil {
 				return err
 			}
-			if r.WorstNew() >= threshold {
+			if worst, any := r.WorstNew(); any && worst >= threshold {
 				a.status = found
 			}
 			return a.write(func(w io.Writer, pr *report.Printer) error {

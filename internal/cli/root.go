@@ -23,6 +23,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/disk"
 	"yellowgate/internal/output"
 	"yellowgate/internal/report"
@@ -251,7 +252,7 @@ func (a *app) fail(err error) int {
 		p.Failure(stop.Error(), "")
 		return stoppedByUser
 	case errors.As(err, &ge):
-		gatefile.SortProblems(ge.Problems)
+		problem.Sort(ge.Problems)
 		p.Problems(ge.Problems, a.verbose)
 		e, _, _ := report.Counts(ge.Problems)
 		if e == 1 {
@@ -292,7 +293,7 @@ func (a *app) gateFile() (string, error) {
 
 // open opens the gate file that the flags or the working folder name, and lists
 // the site's pages if walk is true. Warnings that opening finds are returned.
-func (a *app) open(walk bool) (*site.Project, []gatefile.Problem, error) {
+func (a *app) open(walk bool) (*site.Project, []problem.Problem, error) {
 	name, err := a.gateFile()
 	if err != nil {
 		return nil, nil, err

@@ -14,10 +14,10 @@ import (
 	"sync/atomic"
 	"time"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/disk"
 	"yellowgate/internal/site"
 )
@@ -49,7 +49,7 @@ type Summary struct {
 	Copied    int // other files written
 	Unchanged int // files left alone
 	Removed   int // outputs whose source is gone
-	Problems  []gatefile.Problem
+	Problems  []problem.Problem
 	Alone     []string // files of the output that the tool did not write, left alone
 	Edited    []string // outputs that were changed by hand and are written again; the old ones are kept
 	Kept      string   // where: a folder, relative to that of the gate file
@@ -122,7 +122,7 @@ func Apply(ctx context.Context, p *site.Project, o Options) (*Summary, error) {
 		return nil, &site.UsageError{Message: "the gate file names no output folder", Remedy: "add under site: output: FOLDER, the folder that apply writes"}
 	}
 	if ps := p.CheckPages(); len(ps) > 0 {
-		if worst, _ := gatefile.Worst(ps); worst == gatefile.Error {
+		if worst, _ := problem.Worst(ps); worst == problem.Error {
 			return nil, &site.GateError{Problems: ps}
 		}
 	}
@@ -364,7 +364,7 @@ func (a *apply) prepare() error {
 	if a.Part.Of < 2 && !slices.ContainsFunc(a.jobs, func(j job) bool { return j.page != nil && !j.gated }) {
 		ps = append(ps, a.places.Problems()...) // only all pages together show that a place is nowhere
 	}
-	if worst, any := gatefile.Worst(ps); any && worst == gatefile.Error {
+	if worst, any := problem.Worst(ps); any && worst == problem.Error {
 		return &site.GateError{Problems: ps}
 	}
 	if len(foreign.Files)+len(foreign.Blocks) > 0 {

@@ -30,6 +30,7 @@ import (
 
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/disk"
 	"yellowgate/internal/site"
 )
@@ -157,10 +158,11 @@ type entry struct {
 }
 
 type finding struct {
-	Check, Severity, Item, Message, Remedy int32 // of Strings
-	Line, Column                           int32
-	Elsewhere                              bool // it names another page or file than the entry's
-	Page, File                             int32
+	Severity                     problem.Severity
+	Check, Item, Message, Remedy int32 // of Strings
+	Line, Column                 int32
+	Elsewhere                    bool // it names another page or file than the entry's
+	Page, File                   int32
 }
 
 // rest is what pages mostly have alike.
@@ -338,7 +340,7 @@ func (k *kept) sound() bool {
 			}
 		}
 		for _, f := range e.Findings {
-			if !text(f.Check, f.Severity, f.Item, f.Message, f.Remedy, f.Page, f.File) {
+			if f.Severity > problem.Error || !text(f.Check, f.Item, f.Message, f.Remedy, f.Page, f.File) {
 				return false
 			}
 		}
@@ -380,7 +382,7 @@ func (sh *shard) page(e *entry) (*audit.Page, error) {
 	texts := sh.was.Strings
 	p.Findings = make([]checks.Finding, len(e.Findings))
 	for i, f := range e.Findings {
-		p.Findings[i] = checks.Finding{Check: texts[f.Check], Severity: texts[f.Severity], Page: e.Path, File: e.File, Line: int(f.Line), Column: int(f.Column), Item: texts[f.Item], Message: texts[f.Message], Remedy: texts[f.Remedy]}
+		p.Findings[i] = checks.Finding{Check: texts[f.Check], Severity: f.Severity, Page: e.Path, File: e.File, Line: int(f.Line), Column: int(f.Column), Item: texts[f.Item], Message: texts[f.Message], Remedy: texts[f.Remedy]}
 		if f.Elsewhere {
 			p.Findings[i].Page, p.Findings[i].File = texts[f.Page], texts[f.File]
 		}
@@ -483,7 +485,7 @@ func (sh *shard) kept(context Sum) *kept {
 			e.Facts = append(e.Facts, n)
 		}
 		for _, f := range p.Findings {
-			e.Findings = append(e.Findings, finding{text(f.Check), text(f.Severity), text(f.Item), text(f.Message), text(f.Remedy), int32(f.Line), int32(f.Column),
+			e.Findings = append(e.Findings, finding{f.Severity, text(f.Check), text(f.Item), text(f.Message), text(f.Remedy), int32(f.Line), int32(f.Column),
 				f.Page != p.Path || f.File != p.File, text(f.Page), text(f.File)})
 		}
 		k.Entries = append(k.Entries, e)

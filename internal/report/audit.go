@@ -10,6 +10,7 @@ import (
 
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/run"
 )
 
@@ -162,11 +163,10 @@ func (g *group) add(f checks.Finding, verbose bool) {
 
 // findings writes findings grouped by check, worst first.
 func (p *Printer) findings(fs iter.Seq[checks.Finding], verbose bool) {
-	rank := map[string]int{"error": 0, "warning": 1, "note": 2}
 	var order []string
 	by := map[string]*group{}
 	for f := range fs {
-		if f.Severity == "note" && !verbose {
+		if f.Severity == problem.Note && !verbose {
 			continue
 		}
 		if by[f.Check] == nil {
@@ -180,7 +180,7 @@ func (p *Printer) findings(fs iter.Seq[checks.Finding], verbose bool) {
 		if first := checks.First(a); first != checks.First(b) {
 			return first
 		}
-		return rank[a.Severity] < rank[b.Severity]
+		return a.Severity > b.Severity
 	})
 	for _, name := range order {
 		p.group(name, by[name], verbose)
@@ -189,13 +189,7 @@ func (p *Printer) findings(fs iter.Seq[checks.Finding], verbose bool) {
 
 // group writes the findings of a check.
 func (p *Printer) group(name string, g *group, verbose bool) {
-	word := p.bad.Render("error")
-	switch g.first.Severity {
-	case "warning":
-		word = p.warn.Render("warning")
-	case "note":
-		word = p.note.Render("note")
-	}
+	word := p.severity(g.first.Severity)
 	title := ""
 	if c := checks.Named(name); c != nil {
 		title = c.Title

@@ -175,7 +175,7 @@ func (p *Printer) compared(title string, fs []checks.Finding, color func(...stri
 				pages = append(pages, where)
 			}
 		}
-		t.add(color(fmt.Sprint(len(f))), f[0].Severity, p.name.Render(check), strings.TrimSpace(list(pages, 4)))
+		t.add(color(fmt.Sprint(len(f))), f[0].Severity.String(), p.name.Render(check), strings.TrimSpace(list(pages, 4)))
 	}
 	p.table(t)
 }

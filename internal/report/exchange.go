@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
 )
@@ -26,7 +27,7 @@ func AuditCSV(w io.Writer, a *run.AuditResult) error {
 		return err
 	}
 	for f := range a.All() {
-		if err := c.Write([]string{f.Severity, f.Check, csvCell(f.Page), csvCell(f.File), strconv.Itoa(f.Line), strconv.Itoa(f.Column), csvCell(f.Item), csvCell(f.Message), csvCell(f.Remedy)}); err != nil {
+		if err := c.Write([]string{f.Severity.String(), f.Check, csvCell(f.Page), csvCell(f.File), strconv.Itoa(f.Line), strconv.Itoa(f.Column), csvCell(f.Item), csvCell(f.Message), csvCell(f.Remedy)}); err != nil {
 			return err
 		}
 	}
@@ -48,7 +49,7 @@ func csvCell(s string) string {
 // that fails the audit is a failed test, and any other a passed one that says it under
 // system-out; a check without findings is one passed test. fails reports whether findings
 // of a severity fail the audit.
-func JUnit(w io.Writer, a *run.AuditResult, fails func(severity string) bool) error {
+func JUnit(w io.Writer, a *run.AuditResult, fails func(problem.Severity) bool) error {
 	type failure struct {
 		Type    string `xml:"type,attr"`
 		Message string `xml:"message,attr"`
@@ -87,7 +88,7 @@ func JUnit(w io.Writer, a *run.AuditResult, fails func(severity string) bool) er
 		for _, f := range by[c.Name] {
 			one := testcase{Name: fmt.Sprintf("%s:%d:%d", valid(f.File), f.Line, f.Column), Classname: "yellowgate." + c.Name, File: valid(f.File), Line: f.Line}
 			if fails(f.Severity) {
-				one.Failure = &failure{f.Severity, valid(f.Message), valid(f.Remedy)}
+				one.Failure = &failure{f.Severity.String(), valid(f.Message), valid(f.Remedy)}
 				s.Failures++
 			} else {
 				one.Out = fmt.Sprintf("%s: %s\n%s", f.Severity, valid(f.Message), valid(f.Remedy))
@@ -170,7 +171,7 @@ func SARIF(w io.Writer, a *run.AuditResult) error {
 	}
 	results := []result{}
 	for _, f := range a.Findings {
-		results = append(results, result{f.Check, index[f.Check], f.Severity, message{plainMessage(f.Message + ". " + f.Remedy)},
+		results = append(results, result{f.Check, index[f.Check], f.Severity.String(), message{plainMessage(f.Message + ". " + f.Remedy)},
 			[]location{{physical{artifact{(&url.URL{Path: f.File}).EscapedPath(), "PAGES"}, region{max(f.Line, 1), max(f.Column, 1)}}}}, map[string]string{"page": valid(f.Page), "item": valid(f.Item)}})
 	}
 	doc := map[string]any{
@@ -225,7 +226,7 @@ func Markdown(w io.Writer, a *run.AuditResult) error {
 	}
 	by := map[string]*group{}
 	for f := range a.All() {
-		if f.Severity == "note" {
+		if f.Severity == problem.Note {
 			continue
 		}
 		if by[f.Check] == nil {
@@ -237,11 +238,10 @@ func Markdown(w io.Writer, a *run.AuditResult) error {
 	for name := range by {
 		names = append(names, name)
 	}
-	rank := map[string]int{"error": 0, "warning": 1}
 	sort.Slice(names, func(i, j int) bool {
 		x, y := by[names[i]], by[names[j]]
-		if rx, ry := rank[x.first.Severity], rank[y.first.Severity]; rx != ry {
-			return rx < ry
+		if x.first.Severity != y.first.Severity {
+			return x.first.Severity > y.first.Severity
 		}
 		if x.n != y.n {
 			return x.n > y.n

@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/checks"
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 // Explain writes the checks, or one of them.
@@ -42,11 +42,11 @@ func (p *Printer) Explain(c *checks.Check) {
 	p.Line("%s", p.dim.Render("yellowgate explain NAME explains one, with a bad and a good example."))
 }
 
-func (p *Printer) severity(s gatefile.Severity) string {
+func (p *Printer) severity(s problem.Severity) string {
 	switch s {
-	case gatefile.Error:
+	case problem.Error:
 		return p.bad.Render("error")
-	case gatefile.Warning:
+	case problem.Warning:
 		return p.warn.Render("warning")
 	}
 	return p.note.Render("note")

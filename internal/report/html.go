@@ -15,6 +15,7 @@ import (
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/compare"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/run"
 )
 
@@ -56,7 +57,7 @@ type htmlElement struct {
 
 type htmlCheck struct {
 	*checks.Check
-	Severity string
+	Severity problem.Severity
 	Count    int
 	Pages    string
 	Causes   []htmlCause
@@ -201,8 +202,7 @@ func checksOf(fs []checks.Finding) (out []htmlCheck) {
 			out = append(out, checkOf(c, fs))
 		}
 	}
-	rank := map[string]int{"error": 0, "warning": 1, "note": 2}
-	sort.SliceStable(out, func(i, j int) bool { return rank[out[i].Severity] < rank[out[j].Severity] })
+	sort.SliceStable(out, func(i, j int) bool { return out[i].Severity > out[j].Severity })
 	return out
 }
 
@@ -276,9 +276,9 @@ func rowOf(r *inventory.Record, fs []checks.Finding, hosts map[string]bool, weig
 	}
 	for _, f := range fs {
 		switch f.Severity {
-		case "error":
+		case problem.Error:
 			row.Errors++
-		case "warning":
+		case problem.Warning:
 			row.Warnings++
 		}
 	}

@@ -6,7 +6,7 @@ import (
 
 	"github.com/charmbracelet/x/ansi"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 // TestTable: columns line up, what is too wide gives way, piped nothing is cut.
@@ -40,9 +40,9 @@ func TestTable(t *testing.T) {
 
 func TestProblemCaret(t *testing.T) {
 	var b strings.Builder
-	NewPrinter(&b, false, 0).Problems([]gatefile.Problem{
-		{Severity: gatefile.Error, Pos: gatefile.Position{File: "g.yaml", Line: 3, Column: 5}, Message: "bad\x1b[2J", Remedy: "mend it", Line: "é: [x]"},
-		{Severity: gatefile.Note, Pos: gatefile.Position{File: "g.yaml", Line: 4}, Message: "a note"},
+	NewPrinter(&b, false, 0).Problems([]problem.Problem{
+		{Severity: problem.Error, Pos: problem.Position{File: "g.yaml", Line: 3, Column: 5}, Message: "bad\x1b[2J", Remedy: "mend it", Line: "é: [x]"},
+		{Severity: problem.Note, Pos: problem.Position{File: "g.yaml", Line: 4}, Message: "a note"},
 	}, false)
 	want := "g.yaml:3:5: error: bad\\x1b[2J\n  é: [x]\n      ^\n  mend it\n"
 	if b.String() != want {

@@ -3,23 +3,17 @@ package report
 import (
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 // Problems writes problems of a gate file: where, what, the line with a caret,
 // and what to do. Notes are left out unless all is true.
-func (p *Printer) Problems(ps []gatefile.Problem, all bool) {
+func (p *Printer) Problems(ps []problem.Problem, all bool) {
 	for _, x := range ps {
-		if x.Severity == gatefile.Note && !all {
+		if x.Severity == problem.Note && !all {
 			continue
 		}
-		word := p.bad.Render("error")
-		switch x.Severity {
-		case gatefile.Warning:
-			word = p.warn.Render("warning")
-		case gatefile.Note:
-			word = p.note.Render("note")
-		}
+		word := p.severity(x.Severity)
 		p.Line("%s: %s: %s", x.Pos.String(), word, x.Message)
 		if x.Line != "" && x.Pos.Column > 0 {
 			source := []rune(strings.TrimRight(x.Line, "\r\n"))
@@ -41,12 +35,12 @@ func (p *Printer) Problems(ps []gatefile.Problem, all bool) {
 }
 
 // Counts says how many problems there are.
-func Counts(ps []gatefile.Problem) (errors, warnings, notes int) {
+func Counts(ps []problem.Problem) (errors, warnings, notes int) {
 	for _, x := range ps {
 		switch x.Severity {
-		case gatefile.Error:
+		case problem.Error:
 			errors++
-		case gatefile.Warning:
+		case problem.Warning:
 			warnings++
 		default:
 			notes++
@@ -66,7 +60,7 @@ type ProblemRecord struct {
 }
 
 // ProblemRecords are problems in machine-readable form.
-func ProblemRecords(ps []gatefile.Problem) []ProblemRecord {
+func ProblemRecords(ps []problem.Problem) []ProblemRecord {
 	out := []ProblemRecord{}
 	for _, x := range ps {
 		out = append(out, ProblemRecord{x.Severity.String(), x.Pos.File, x.Pos.Line, x.Pos.Column, x.Message, x.Remedy})

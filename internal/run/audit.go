@@ -18,6 +18,7 @@ import (
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/output"
 	"yellowgate/internal/recall"
@@ -432,16 +433,5 @@ func AuditOne(file []byte, path string, project *site.Project) (*AuditResult, er
 	return s.result, nil
 }
 
-// Worst is the severity of the worst finding: 2 for an error, 1 for a warning, 0
-// for a note, -1 for none.
-func (a *AuditResult) Worst() int {
-	switch {
-	case a.Totals.Errors > 0:
-		return 2
-	case a.Totals.Warnings > 0:
-		return 1
-	case a.Totals.Notes > 0:
-		return 0
-	}
-	return -1
-}
+// Worst is the severity of the worst finding; any is false where there is none.
+func (a *AuditResult) Worst() (worst problem.Severity, any bool) { return a.Totals.Worst() }

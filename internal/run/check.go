@@ -13,13 +13,14 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/site"
 )
 
 // Check reads the gate file against the site and writes nothing. problems are
 // those that opening the project told already.
-func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*CheckResult, error) {
+func Check(p *site.Project, problems []problem.Problem, progress Progress) (*CheckResult, error) {
 	r := &CheckResult{Project: p, Problems: append(problems, p.CheckPages()...), Files: len(p.Pages)}
 	t := checks.NewTally(p.Gate)
 	var onPages []gating.Problem
@@ -95,10 +96,10 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 	r.Problems = append(r.Problems, sameURL(p.Gate.File)...)
 	r.Problems = append(r.Problems, idle.problems(p.Gate.File)...)
 	for _, f := range reach.Unreachable() {
-		r.Problems = append(r.Problems, gatefile.Problem{Severity: gatefile.Warning, Pos: gatefile.Position{File: f.File, Line: f.Line, Column: f.Column}, Message: f.Message, Remedy: f.Remedy})
+		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Warning, Pos: problem.Position{File: f.File, Line: f.Line, Column: f.Column}, Message: f.Message, Remedy: f.Remedy})
 	}
 	for _, path := range p.Gate.File.Unused() {
-		r.Problems = append(r.Problems, gatefile.Problem{Severity: gatefile.Note, Pos: p.Gate.File.Site.Manifest.Pos,
+		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Note, Pos: p.Gate.File.Site.Manifest.Pos,
 			Message: "no item uses the built file " + path, Remedy: "give it an item, or leave it to the pages that load it themselves"})
 	}
 	for i := range r.Problems {
@@ -106,7 +107,7 @@ func Check(p *site.Project, problems []gatefile.Problem, progress Progress) (*Ch
 			r.Problems[i].Line = site.LineOf(text, r.Problems[i].Pos.Line)
 		}
 	}
-	gatefile.SortProblems(r.Problems)
+	problem.Sort(r.Problems)
 	for i, it := range p.Gate.File.Items {
 		r.Tally = append(r.Tally, ItemCount{it, t.In[i], t.Found[i]})
 	}
@@ -130,7 +131,7 @@ func required(p *site.Project, g *gating.Result) (out []gating.Problem) {
 		}
 		for _, key := range q.Keys {
 			if w := verdict.Winner(g.Metadata(key.Value)); w == nil || w.None {
-				out = append(out, gating.Problem{Page: g.Page.Path, Problem: gatefile.Problem{Severity: gatefile.Warning, Pos: key.Pos,
+				out = append(out, gating.Problem{Page: g.Page.Path, Problem: problem.Problem{Severity: problem.Warning, Pos: key.Pos,
 					Message: key.Value + " is required, and the page would have none", Remedy: "give it one by a rule under metadata or defaults, or in the page"}})
 			}
 		}
@@ -152,7 +153,7 @@ func droppedNoindex(g *gating.Result) (out []gating.Problem) {
 	for i := range stack {
 		c := &stack[i]
 		if c != w && c.Level == verdict.FromMetadata && c.Stands() && noindexed(c) {
-			return []gating.Problem{{Page: g.Page.Path, File: g.Page.File, Problem: gatefile.Problem{Severity: gatefile.Warning, Pos: w.Rule,
+			return []gating.Problem{{Page: g.Page.Path, File: g.Page.File, Problem: problem.Problem{Severity: problem.Warning, Pos: w.Rule,
 				Message: fmt.Sprintf("this robots takes back the noindex of %s", c.Rule), Remedy: "add noindex to it, if these pages shall stay out of search engines"}}}
 		}
 	}
@@ -185,10 +186,10 @@ func (u *unwritten) add(g *gating.Result) {
 	}
 }
 
-func (u *unwritten) problems(g *gatefile.Gate) (out []gatefile.Problem) {
+func (u *unwritten) problems(g *gatefile.Gate) (out []problem.Problem) {
 	for _, it := range g.Items {
 		if paths := u.pages[it.Name]; len(paths) > 0 {
-			out = append(out, gatefile.Problem{Severity: gatefile.Note, Pos: it.Pos,
+			out = append(out, problem.Problem{Severity: problem.Note, Pos: it.Pos,
 				Message: fmt.Sprintf("item %q writes no structured data where the list fact is missing (on %s)", it.Name, site.SomePages(paths)), Remedy: "give these pages the fact, or keep the item out of them"})
 		}
 	}
@@ -217,13 +218,13 @@ func loadedURLs(p *site.Project) []string {
 const mostURLs = 20_000
 
 // builtAndMissing reports files that the build manifest names and the site lacks.
-func builtAndMissing(g *gatefile.Gate, has func(string) bool) (out []gatefile.Problem) {
+func builtAndMissing(g *gatefile.Gate, has func(string) bool) (out []problem.Problem) {
 	if g.Manifest == nil {
 		return nil
 	}
 	for _, path := range g.Manifest.Files() {
 		if strings.HasPrefix(path, "/") && !strings.HasPrefix(path, "//") && !has(path) {
-			out = append(out, gatefile.Problem{Severity: gatefile.Error, Pos: g.Site.Manifest.Pos,
+			out = append(out, problem.Problem{Severity: problem.Error, Pos: g.Site.Manifest.Pos,
 				Message: fmt.Sprintf("the build manifest names %s, and the site has no such file", path), Remedy: "run the build again, or copy its files into the source folder"})
 		}
 	}
@@ -231,9 +232,9 @@ func builtAndMissing(g *gatefile.Gate, has func(string) bool) (out []gatefile.Pr
 }
 
 // leftOut reports dot-files of the source that are not copied.
-func leftOut(p *site.Project) gatefile.Problem {
+func leftOut(p *site.Project) problem.Problem {
 	pos := p.Gate.File.Site.Source.Pos
-	return gatefile.Problem{Severity: gatefile.Note, Pos: pos,
+	return problem.Problem{Severity: problem.Note, Pos: pos,
 		Message: fmt.Sprintf("dot-files of the source folder are not copied: %s", site.SomePages(p.LeftOut)), Remedy: "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
 }
 
@@ -241,7 +242,7 @@ func leftOut(p *site.Project) gatefile.Problem {
 // it does not keep.
 func outOfOrder(pass *checks.Pass) (out []gating.Problem) {
 	checks.OutOfOrder(pass, func(line gatefile.Text, f checks.Finding) {
-		out = append(out, gating.Problem{Page: pass.Path, Problem: gatefile.Problem{Severity: gatefile.Error, Pos: line.Pos, Message: f.Message, Remedy: f.Remedy}})
+		out = append(out, gating.Problem{Page: pass.Path, Problem: problem.Problem{Severity: problem.Error, Pos: line.Pos, Message: f.Message, Remedy: f.Remedy}})
 	})
 	return out
 }
@@ -251,13 +252,13 @@ func outOfOrder(pass *checks.Pass) (out []gating.Problem) {
 func lateNeeds(p *site.Project, pass *checks.Pass) (out []gating.Problem) {
 	for _, f := range checks.LateNeeds(pass) {
 		it := p.Gate.File.Item(f.Item)
-		out = append(out, gating.Problem{Page: pass.Path, Problem: gatefile.Problem{Severity: gatefile.Error, Pos: it.Needs[0].Pos, Message: f.Message, Remedy: f.Remedy}})
+		out = append(out, gating.Problem{Page: pass.Path, Problem: problem.Problem{Severity: problem.Error, Pos: it.Needs[0].Pos, Message: f.Message, Remedy: f.Remedy}})
 	}
 	return out
 }
 
 // sameURL tells of two items that carry one URL.
-func sameURL(g *gatefile.Gate) (problems []gatefile.Problem) {
+func sameURL(g *gatefile.Gate) (problems []problem.Problem) {
 	first := map[string]*gatefile.Item{}
 	for _, it := range g.Items {
 		for _, p := range it.Parts {
@@ -265,7 +266,7 @@ func sameURL(g *gatefile.Gate) (problems []gatefile.Problem) {
 				continue
 			}
 			if other := first[p.Text]; other != nil && other != it {
-				problems = append(problems, gatefile.Problem{Severity: gatefile.Warning, Pos: p.Pos,
+				problems = append(problems, problem.Problem{Severity: problem.Warning, Pos: p.Pos,
 					Message: "items \"" + it.Name + "\" and \"" + other.Name + "\" both carry " + p.Text,
 					Remedy:  "make it an item of its own that both need"})
 			}

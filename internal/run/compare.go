@@ -16,6 +16,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/disk"
 	"yellowgate/internal/site"
 )
@@ -64,9 +65,8 @@ func Compare(o CompareOptions) (*Comparison, error) {
 }
 
 // WorstNew is the severity of the worst finding that is new: as AuditResult.Worst.
-func (c *Comparison) WorstNew() int {
-	r := AuditResult{Totals: audit.Count(nil, slices.Values(c.New))}
-	return r.Worst()
+func (c *Comparison) WorstNew() (worst problem.Severity, any bool) {
+	return audit.Count(nil, slices.Values(c.New)).Worst()
 }
 
 // onePage leaves one page on both sides.

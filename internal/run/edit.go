@@ -16,6 +16,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/disk"
 	"yellowgate/internal/output"
 	"yellowgate/internal/site"
@@ -48,19 +49,19 @@ type Edit struct {
 
 // An EditResult says what a change does.
 type EditResult struct {
-	File      string             `json:"file"`
-	Diff      string             `json:"diff"` // of the gate file, unified
-	Items     []ItemDiff         `json:"items"`
-	Changed   []string           `json:"changed"`   // pages that change without gaining or losing an item
-	Unchanged int                `json:"unchanged"` // pages
-	Pages     int                `json:"pages"`
-	In        int                `json:"in"`    // pages on which the item is then
-	There     bool               `json:"there"` // whether there is such an item then
-	Spots     []string           `json:"spots"` // new items that wait for a spot in a page
-	Box       bool               `json:"box"`   // a vendor's container goes to the body's end
-	Written   bool               `json:"written"`
-	Refused   bool               `json:"refused"` // apply would refuse the gate file as it is then
-	Problems  []gatefile.Problem `json:"-"`       // warnings of the gate file as it is then
+	File      string            `json:"file"`
+	Diff      string            `json:"diff"` // of the gate file, unified
+	Items     []ItemDiff        `json:"items"`
+	Changed   []string          `json:"changed"`   // pages that change without gaining or losing an item
+	Unchanged int               `json:"unchanged"` // pages
+	Pages     int               `json:"pages"`
+	In        int               `json:"in"`    // pages on which the item is then
+	There     bool              `json:"there"` // whether there is such an item then
+	Spots     []string          `json:"spots"` // new items that wait for a spot in a page
+	Box       bool              `json:"box"`   // a vendor's container goes to the body's end
+	Written   bool              `json:"written"`
+	Refused   bool              `json:"refused"` // apply would refuse the gate file as it is then
+	Problems  []problem.Problem `json:"-"`       // warnings of the gate file as it is then
 }
 
 // edit changes the texts of a project's gate files, and tells what that does
@@ -235,7 +236,7 @@ func (r *EditResult) compare(name string, before, after *site.Project, released 
 
 func errorsOf(r *gating.Result) (out []gating.Problem) {
 	for _, p := range r.Problems {
-		if p.Severity == gatefile.Error {
+		if p.Severity == problem.Error {
 			out = append(out, p)
 		}
 	}

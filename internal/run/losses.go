@@ -6,6 +6,7 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/site"
 )
 
@@ -32,7 +33,7 @@ func (l *losses) page(g *gating.Result) (out []gating.Problem) {
 	before := takeOwned(g.Source.File, g.Page, l.project, l.judge.weights)
 	for _, x := range l.lost(before, g, func(item string) bool { _, ok := goes[item]; return ok }) {
 		v := &g.Verdicts[goes[x.Item]]
-		out = append(out, gating.Problem{Page: g.Page.Path, Problem: gatefile.Problem{Severity: gatefile.Warning, Pos: v.Rule,
+		out = append(out, gating.Problem{Page: g.Page.Path, Problem: problem.Problem{Severity: problem.Warning, Pos: v.Rule,
 			Message: "item \"" + x.Item + "\" goes out of the page, and the page seems to need it: " + x.What,
 			Remedy:  "let it in there, or take out what needs it as well"}})
 	}

@@ -19,6 +19,7 @@ import (
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/site"
 )
 
@@ -466,7 +467,7 @@ func (j *joining) pass(first bool, yield func(checks.Finding) bool) bool {
 		for _, f := range fs {
 			switch {
 			case !j.alike.Keeps(&f, j.sum.Gathered.Sought):
-			case j.NoNotes && f.Severity == "note":
+			case j.NoNotes && f.Severity == problem.Note:
 				if j.count && !first {
 					j.sum.Totals.Notes++
 				}

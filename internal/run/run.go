@@ -9,6 +9,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/site"
 )
@@ -24,7 +25,7 @@ type Rule struct {
 	Line int    `json:"line"`
 }
 
-func ruleOf(p gatefile.Position) Rule { return Rule{p.File, p.Line} }
+func ruleOf(p problem.Position) Rule { return Rule{p.File, p.Line} }
 
 // Gated is the verdict for one item on one page, as formats have it.
 type Gated struct {
@@ -43,7 +44,7 @@ func gatedOf(pg string, v *verdict.Verdict, present int) Gated {
 // CheckResult is what check found out.
 type CheckResult struct {
 	Project  *site.Project
-	Problems []gatefile.Problem
+	Problems []problem.Problem
 	Tally    Tally
 	Pages    int // that are no fragments
 	Files    int // of HTML

@@ -3,11 +3,11 @@ package run
 import (
 	"bytes"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/output"
 	"yellowgate/internal/site"
 )
@@ -98,7 +98,7 @@ func ShowFile(text []byte, path, file, dir string) *ShowResult {
 }
 
 // Pipe gates one page given as bytes, as the page at a path.
-func Pipe(p *site.Project, text []byte, path string) ([]byte, []gatefile.Problem, error) {
+func Pipe(p *site.Project, text []byte, path string) ([]byte, []problem.Problem, error) {
 	known := page.Page{Path: page.Clean(path), File: "standard input"}
 	known.Facts, known.Lists = p.Facts.ByPage[known.Key()], p.Facts.Lists[known.Key()]
 	r := p.Gate.Page(text, known)
@@ -110,8 +110,8 @@ func Pipe(p *site.Project, text []byte, path string) ([]byte, []gatefile.Problem
 }
 
 // gatefileErrors turns problems into a *site.GateError if one is an error.
-func gatefileErrors(ps []gatefile.Problem) error {
-	if worst, any := gatefile.Worst(ps); any && worst == gatefile.Error {
+func gatefileErrors(ps []problem.Problem) error {
+	if worst, any := problem.Worst(ps); any && worst == problem.Error {
 		return &site.GateError{Problems: ps}
 	}
 	return nil

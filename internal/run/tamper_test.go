@@ -21,6 +21,7 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/demo"
 	"yellowgate/internal/site"
@@ -251,7 +252,7 @@ func newTamperer(t *testing.T, p *site.Project, seed int64) *tamperer {
 		}
 		r := p.Gate.Page(bytes.Clone(b), p.Pages[i])
 		for _, pr := range r.Problems {
-			if pr.Severity == gatefile.Error {
+			if pr.Severity == problem.Error {
 				t.Fatalf("%s: %v", r.Page.Path, pr.Problem)
 			}
 		}
@@ -270,7 +271,7 @@ func (x *tamperer) errors(r *gating.Result, text []byte) (out []checks.Finding) 
 	rec := presence.Take(text, r.Page, x.project.Gate, nil)
 	found, _ := checks.RunPage(&checks.Pass{Record: rec.Record, Site: x.known, Gated: presence.Compare(rec, r)})
 	for _, f := range found {
-		if f.Severity == "error" {
+		if f.Severity == problem.Error {
 			out = append(out, f)
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/site"
 )
@@ -173,7 +174,7 @@ func matched(q *gatefile.Query, pg *page.Page) string {
 // steps walks the decision table up to the line that decided.
 func steps(p *site.Project, v *verdict.Verdict, pg *page.Page) (out []Step) {
 	it := v.Item
-	add := func(condition string, holds bool, detail string, pos gatefile.Position) bool {
+	add := func(condition string, holds bool, detail string, pos problem.Position) bool {
 		out = append(out, Step{condition, holds, detail, ruleOf(pos)})
 		return holds
 	}

@@ -9,6 +9,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 )
 
 // blankPages adds the pages that the gate makes to those of the source. A path
@@ -27,7 +28,7 @@ func (p *Project) blankPages() error {
 		files[f.Path] = true
 	}
 	p.Made = map[string][]byte{}
-	var problems []gatefile.Problem
+	var problems []problem.Problem
 	for _, b := range g.Blank {
 		file := blankFile(b.Path.Value, g.Site.Extensionless)
 		other := have[page.Key(b.Path.Value)]
@@ -35,7 +36,7 @@ func (p *Project) blankPages() error {
 			other = file
 		}
 		if other != "" {
-			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: b.Path.Pos, Line: LineOf(g.TextOf(b.Path.Pos.File), b.Path.Pos.Line),
+			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: b.Path.Pos, Line: LineOf(g.TextOf(b.Path.Pos.File), b.Path.Pos.Line),
 				Message: fmt.Sprintf("the blank page %s exists already: %s", b.Path.Value, other), Remedy: "give it another path, or take the file out of the source"})
 			continue
 		}

@@ -12,6 +12,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/disk"
 )
 
@@ -27,7 +28,7 @@ type Facts struct {
 
 type factRow struct {
 	key, path string
-	pos       gatefile.Position
+	pos       problem.Position
 }
 
 // maxColumns is how many columns a CSV file of facts, or a row of another, may have.
@@ -39,16 +40,16 @@ const yamlFacts = 8 << 20
 
 // readFacts reads the facts files that a gate file names. The bytes read are
 // given to seen, for the gate's digest.
-func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []gatefile.Problem) {
+func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []problem.Problem) {
 	f := &Facts{ByPage: map[string]map[string]string{}, Lists: map[string]map[string]any{}, lists: map[string]bool{}, named: map[string]bool{}}
-	var problems []gatefile.Problem
+	var problems []problem.Problem
 	for _, name := range g.Site.Facts {
 		fail := func(line, column int, remedy, format string, args ...any) {
-			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: gatefile.Position{File: name.Value, Line: line, Column: column},
+			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: problem.Position{File: name.Value, Line: line, Column: column},
 				Message: fmt.Sprintf(format, args...), Remedy: remedy})
 		}
 		atName := func(remedy, format string, args ...any) {
-			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: name.Pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: LineOf(g.TextOf(name.Pos.File), name.Pos.Line)})
+			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: name.Pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: LineOf(g.TextOf(name.Pos.File), name.Pos.Line)})
 		}
 		limit := int64(disk.FactsLimit)
 		ext := strings.ToLower(filepath.Ext(name.Value))
@@ -231,7 +232,7 @@ func (f *Facts) add(file string, line, column int, path string, values map[strin
 	if have == nil {
 		have = map[string]string{}
 		f.ByPage[key] = have
-		f.rows = append(f.rows, factRow{key, path, gatefile.Position{File: file, Line: line, Column: column}})
+		f.rows = append(f.rows, factRow{key, path, problem.Position{File: file, Line: line, Column: column}})
 	}
 	for _, name := range order {
 		v, ok := values[name]

@@ -26,6 +26,7 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/disk"
 )
 
@@ -75,7 +76,7 @@ type Project struct {
 
 // A GateError carries the problems that keep a gate file from being put into
 // effect. It is told with exit status 2.
-type GateError struct{ Problems []gatefile.Problem }
+type GateError struct{ Problems []problem.Problem }
 
 func (e *GateError) Error() string {
 	return fmt.Sprintf("the gate file cannot be put into effect: %d problems", len(e.Problems))
@@ -122,7 +123,7 @@ func Today() string { return time.Now().Format(time.DateOnly) }
 // Open reads a gate file and all that it names; the site itself is read by
 // Walk. Problems that are no errors are returned besides the Project; errors
 // come as a *GateError with all of them.
-func Open(gateFile string, o Options) (*Project, []gatefile.Problem, error) {
+func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 	text, err := disk.Read(gateFile, disk.GateLimit)
 	if err != nil {
 		return nil, nil, &PathError{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
@@ -150,7 +151,7 @@ func Open(gateFile string, o Options) (*Project, []gatefile.Problem, error) {
 	put(sum, text)
 	g, problems := gatefile.Parse(shown, text, p.includer(shown, o.Texts, sum))
 	problems = append(problems, g.Load(gatefile.Sources{Read: p.reader(g, sum), Integrity: p.integrity(g, sum)})...)
-	if worst, any := gatefile.Worst(problems); any && worst == gatefile.Error {
+	if worst, any := problem.Worst(problems); any && worst == problem.Error {
 		return nil, nil, &GateError{problems}
 	}
 	facts, more := p.readFacts(g, func(b []byte) { put(sum, b) })
@@ -166,7 +167,7 @@ func Open(gateFile string, o Options) (*Project, []gatefile.Problem, error) {
 	p.Gate = gate
 	problems = append(problems, p.folders()...)
 	p.Digest = "sha256:" + hex.EncodeToString(sum.Sum(nil))
-	if worst, any := gatefile.Worst(problems); any && worst == gatefile.Error {
+	if worst, any := problem.Worst(problems); any && worst == problem.Error {
 		return nil, nil, &GateError{problems}
 	}
 	return p, problems, nil
@@ -289,10 +290,10 @@ func (p *Project) integrity(g *gatefile.Gate, sum hash.Hash) func(string) (strin
 }
 
 // folders settles the source and the output folder.
-func (p *Project) folders() (problems []gatefile.Problem) {
+func (p *Project) folders() (problems []problem.Problem) {
 	s := &p.Gate.File.Site
 	fail := func(t gatefile.Text, remedy, format string, args ...any) {
-		problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: t.Pos, Message: fmt.Sprintf(format, args...), Remedy: remedy,
+		problems = append(problems, problem.Problem{Severity: problem.Error, Pos: t.Pos, Message: fmt.Sprintf(format, args...), Remedy: remedy,
 			Line: LineOf(p.Gate.File.Text, t.Pos.Line)})
 	}
 	abs := func(t gatefile.Text) string {
@@ -492,7 +493,7 @@ func (p *Project) Skip(rel string, dir bool) bool {
 
 // CheckPages holds what the gate file and the facts say of single pages against
 // the pages there are.
-func (p *Project) CheckPages() (problems []gatefile.Problem) {
+func (p *Project) CheckPages() (problems []problem.Problem) {
 	have := make(map[string]bool, len(p.Pages))
 	paths := make([]string, len(p.Pages))
 	for i := range p.Pages {
@@ -501,13 +502,13 @@ func (p *Project) CheckPages() (problems []gatefile.Problem) {
 	}
 	for _, pp := range p.Gate.File.Pages {
 		if !have[page.Key(pp.Path)] {
-			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: pp.Pos, Line: LineOf(p.Gate.File.TextOf(pp.Pos.File), pp.Pos.Line),
+			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: pp.Pos, Line: LineOf(p.Gate.File.TextOf(pp.Pos.File), pp.Pos.Line),
 				Message: fmt.Sprintf("per-page names %s, which is no page of the site%s", pp.Path, near.Suggest(pp.Path, paths))})
 		}
 	}
 	for _, row := range p.Facts.rows {
 		if !have[row.key] {
-			problems = append(problems, gatefile.Problem{Severity: gatefile.Warning, Pos: row.pos,
+			problems = append(problems, problem.Problem{Severity: problem.Warning, Pos: row.pos,
 				Message: fmt.Sprintf("facts are given for %s, which is no page of the site%s", row.path, near.Suggest(row.path, paths))})
 		}
 	}
@@ -593,7 +594,7 @@ func ReadFile(dir, file string) ([]byte, error) {
 
 // GroupProblems folds the problems of pages into one for each cause, with the
 // pages named, in the order of the gate file.
-func GroupProblems(g *gatefile.Gate, all []gating.Problem) (out []gatefile.Problem) {
+func GroupProblems(g *gatefile.Gate, all []gating.Problem) (out []problem.Problem) {
 	at := map[string]int{}
 	var pages [][]string
 	for _, p := range all {

@@ -10,6 +10,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/disk"
 )
 
@@ -110,7 +111,7 @@ func TestFacts(t *testing.T) {
 		dir := t.TempDir()
 		write(t, dir, c.name, c.text)
 		g := &gatefile.Gate{}
-		g.Site.Facts = []gatefile.Text{{Value: c.name, Pos: gatefile.Position{File: "g.yaml"}}}
+		g.Site.Facts = []gatefile.Text{{Value: c.name, Pos: problem.Position{File: "g.yaml"}}}
 		p := &Project{Dir: disk.Real(dir)}
 		f, problems := p.readFacts(g, func([]byte) {})
 		var got []string

@@ -16,6 +16,7 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 )
 
 // A Page is what the audit of one page came to.
@@ -84,6 +85,17 @@ type Totals struct {
 	Warnings int `json:"warnings"`
 	Notes    int `json:"notes"`
 	Accepted int `json:"accepted"`
+}
+
+// Worst is the severity of the worst finding; any is false where there is none.
+func (t Totals) Worst() (worst problem.Severity, any bool) {
+	switch {
+	case t.Errors > 0:
+		return problem.Error, true
+	case t.Warnings > 0:
+		return problem.Warning, true
+	}
+	return problem.Note, t.Notes > 0
 }
 
 // ItemSum is one item over all pages: what the gate says and what is there.
@@ -221,7 +233,7 @@ func (s *Sum) settle(fs []checks.Finding, lives []int) []checks.Finding {
 		case accepted:
 			s.Totals.Accepted++
 		case !keep:
-		case f.Severity == "note" && s.NoNotes && !checks.IsWhole(f.Check):
+		case f.Severity == problem.Note && s.NoNotes && !checks.IsWhole(f.Check):
 			s.Totals.Notes++
 		default:
 			kept = append(kept, f)
@@ -246,10 +258,10 @@ func (s *Sum) OfSite(pass *checks.SitePass, others []checks.Finding) (out []chec
 
 // DropsNote reports whether a finding is a note that nobody asks for, which is counted then.
 func (s *Sum) DropsNote(f checks.Finding) bool {
-	if f.Severity == "note" {
+	if f.Severity == problem.Note {
 		s.Totals.Notes++
 	}
-	return f.Severity == "note"
+	return f.Severity == problem.Note
 }
 
 // Count counts findings by severity, in all and by page, beside what is counted already.
@@ -274,10 +286,10 @@ func Count(pages []PageSum, findings iter.Seq[checks.Finding]) (t Totals) {
 			p = &PageSum{} // of no page
 		}
 		switch f.Severity {
-		case "error":
+		case problem.Error:
 			t.Errors++
 			p.Errors++
-		case "warning":
+		case problem.Warning:
 			t.Warnings++
 			p.Warnings++
 		default:

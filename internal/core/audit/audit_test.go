@@ -13,6 +13,7 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 )
 
 // gateOf reads a gate file that has no mistake.
@@ -91,7 +92,7 @@ accept: [{check: title-shared, pages: /b/, note: so be it}, {check: leaked-item,
 		}
 		s.Count(slices.Values(all))
 		for _, f := range all {
-			if f.Severity != "note" && f.Check != "description-missing" && f.Check != "blocking-script" {
+			if f.Severity != problem.Note && f.Check != "description-missing" && f.Check != "blocking-script" {
 				o.Findings = append(o.Findings, fmt.Sprintf("%s %s %s", f.Check, f.Page, f.Item))
 			}
 		}
@@ -145,7 +146,7 @@ func TestUnknownFact(t *testing.T) {
 // TestCount: findings count for their page; those of no page count in all.
 func TestCount(t *testing.T) {
 	pages := []PageSum{{Path: "/a/", Errors: 7}, {Path: "/b/"}}
-	totals := Count(pages, slices.Values([]checks.Finding{{Severity: "error", Page: "/a/"}, {Severity: "warning", Page: "/b/"}, {Severity: "note", Page: "/b/"}, {Severity: "error"}}))
+	totals := Count(pages, slices.Values([]checks.Finding{{Severity: problem.Error, Page: "/a/"}, {Severity: problem.Warning, Page: "/b/"}, {Severity: problem.Note, Page: "/b/"}, {Severity: problem.Error}}))
 	if totals != (Totals{Errors: 2, Warnings: 1, Notes: 1}) || pages[0].Errors != 1 || pages[1].Warnings != 1 || pages[1].Notes != 1 {
 		t.Errorf("%+v, %+v", totals, pages)
 	}

@@ -5,12 +5,12 @@ import (
 	"strconv"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var answerNotVisible = &Check{
-	Name: "answer-not-visible", Family: "head", Severity: gatefile.Note,
+	Name: "answer-not-visible", Family: "head", Severity: problem.Note,
 	Title: "an answer in the structured data is not on the page",
 	Doc: `Search engines want visitors to see what the data says. The answer is in the
 structured data, and the text of the page does not have it.`,

@@ -3,13 +3,13 @@ package checks
 import (
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/syntax"
 )
 
 var bareCode = &Check{
-	Name: "bare-code", Family: "code", Severity: gatefile.Error,
+	Name: "bare-code", Family: "code", Severity: problem.Error,
 	Title: "the code of an item is CSS or JavaScript in a place for HTML",
 	Doc: `Visitors read it as text at the top of the page, and it does nothing. Use style-text or
 script-text, or put it into <style> or <script> tags.`,

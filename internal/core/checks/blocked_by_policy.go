@@ -5,14 +5,14 @@ import (
 	"net/url"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/policy"
+	"yellowgate/internal/core/problem"
 )
 
 var blockedByPolicy = &Check{
-	Name: "blocked-by-policy", Family: "loading", Severity: gatefile.Error,
+	Name: "blocked-by-policy", Family: "loading", Severity: problem.Error,
 	Title: "the page's own policy stops what it loads",
 	Doc: `The page has a Content-Security-Policy in a meta element, and by that a browser refuses the
 element: the script does not run, the style does not apply, the picture is not shown. The

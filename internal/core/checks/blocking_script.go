@@ -4,12 +4,12 @@ import (
 	"bytes"
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var blockingScript = &Check{
-	Name: "blocking-script", Family: "loading", Severity: gatefile.Warning,
+	Name: "blocking-script", Family: "loading", Severity: problem.Warning,
 	Title: "a script holds up the page",
 	Doc: `A script with a src and without defer, async or type="module" stops the browser from
 reading on until it has been fetched and run. In the head it keeps the page white;

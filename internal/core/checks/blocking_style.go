@@ -3,12 +3,12 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/problem"
 )
 
 var blockingStyle = &Check{
-	Name: "blocking-style", Family: "loading", Severity: gatefile.Note,
+	Name: "blocking-style", Family: "loading", Severity: problem.Note,
 	Title: "several stylesheets hold up the first paint",
 	Doc: `The page stays white until all stylesheets of its head have come. Four and more are
 mostly a sign that some are not needed here, or could be one file.`,

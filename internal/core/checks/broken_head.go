@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var brokenHead = &Check{
-	Name: "broken-head", Family: "head", Severity: gatefile.Error,
+	Name: "broken-head", Family: "head", Severity: problem.Error,
 	Title: "the head ends early",
 	Doc: `An element that the head may not hold, or text, ends the head where it stands: a
 browser opens the body there, and everything after it, up to </head>, falls into

@@ -3,11 +3,11 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var canonicalDead = &Check{
-	Name: "canonical-dead", Family: "head", Severity: gatefile.Error,
+	Name: "canonical-dead", Family: "head", Severity: problem.Error,
 	Title: "the canonical points to a page that the site does not have",
 	Doc: `A canonical that leads nowhere tells search engines to drop this page in favour of
 one that does not exist. Mostly a page was moved or the link copied. Point it to

@@ -3,12 +3,12 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 )
 
 var canonicalElsewhere = &Check{
-	Name: "canonical-elsewhere", Family: "head", Severity: gatefile.Note,
+	Name: "canonical-elsewhere", Family: "head", Severity: problem.Note,
 	Title: "the canonical names another page",
 	Doc: `The page says that another is the one to be found. That is right for copies of a page,
 and wrong where the link was copied from a template.`,

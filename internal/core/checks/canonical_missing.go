@@ -1,11 +1,11 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var canonicalMissing = &Check{
-	Name: "canonical-missing", Family: "head", Severity: gatefile.Note, Whole: true,
+	Name: "canonical-missing", Family: "head", Severity: problem.Note, Whole: true,
 	Title: "the page has no canonical",
 	Doc: `Without a canonical link a search engine decides by itself which of several addresses
 of a page counts (with and without www, with parameters). One rule sets it for all

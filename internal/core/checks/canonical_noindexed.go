@@ -3,12 +3,12 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 )
 
 var canonicalNoindexed = &Check{
-	Name: "canonical-noindexed", Family: "head", Severity: gatefile.Error,
+	Name: "canonical-noindexed", Family: "head", Severity: problem.Error,
 	Title: "the canonical points to a page that asks not to be indexed",
 	Doc: `This page says that the other is the one to be found, and the other says that it shall
 not be: both vanish from search results. Point the canonical to this page, or take the

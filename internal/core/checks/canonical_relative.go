@@ -4,11 +4,11 @@ import (
 	"fmt"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var canonicalRelative = &Check{
-	Name: "canonical-relative", Family: "head", Severity: gatefile.Warning,
+	Name: "canonical-relative", Family: "head", Severity: problem.Warning,
 	Title: "the canonical is not an absolute address",
 	Doc: `A canonical such as /visit/ is read against the address under which the page happened
 to be fetched: on a test server, or with another scheme, it names another page. Write

@@ -3,11 +3,11 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var canonicalRepeated = &Check{
-	Name: "canonical-repeated", Family: "head", Severity: gatefile.Error,
+	Name: "canonical-repeated", Family: "head", Severity: problem.Error,
 	Title: "the page has more than one canonical",
 	Doc: `The canonical link tells search engines which address stands for the page. With two of
 them, they may ignore both. Keep one; a metadata rule with canonical keeps the

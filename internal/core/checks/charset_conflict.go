@@ -7,12 +7,12 @@ import (
 
 	"golang.org/x/net/html/charset"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/problem"
 )
 
 var charsetConflict = &Check{
-	Name: "charset-conflict", Family: "head", Severity: gatefile.Warning, Whole: true,
+	Name: "charset-conflict", Family: "head", Severity: problem.Warning, Whole: true,
 	Title: "the page declares two encodings",
 	Doc: `A browser heeds the first declaration that it meets, a byte order mark before all others.
 Another one that says something else is wrong for somebody: for the browser, or for whoever

@@ -3,12 +3,12 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var charsetLate = &Check{
-	Name: "charset-late", Family: "head", Severity: gatefile.Warning,
+	Name: "charset-late", Family: "head", Severity: problem.Warning,
 	Title: "the encoding is named after the first 1,024 bytes",
 	Doc: `Browsers look for the encoding within the first 1,024 bytes of a page (HTML, 4.2.5.4);
 behind them it may come too late. Move the meta to the beginning of the head.`,

@@ -4,12 +4,12 @@ import (
 	"bytes"
 	"encoding/binary"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var charsetMissing = &Check{
-	Name: "charset-missing", Family: "head", Severity: gatefile.Warning, Whole: true,
+	Name: "charset-missing", Family: "head", Severity: problem.Warning, Whole: true,
 	Title: "the page does not say its encoding",
 	Doc: `A browser guesses the encoding of a page that does not name it, and letters outside of
 ASCII may come out wrong. Write <meta charset="utf-8"> as the first thing in the head.`,

@@ -9,18 +9,18 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/evidence"
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 )
 
 // A Check is one thing that the audit looks for.
 type Check struct {
 	Name     string // in lower-case words with hyphens
 	Family   string // gate, head, loading, popups, code
-	Severity gatefile.Severity
+	Severity problem.Severity
 	Title    string // one line
 	Doc      string // what it is, why it matters to visitors or search engines, how to mend it
 	Bad      string // an example with the defect
@@ -83,15 +83,15 @@ var all = []*Check{
 
 // A Finding is one result of one check.
 type Finding struct {
-	Check    string `json:"check"`
-	Severity string `json:"severity"` // error, warning, note
-	Page     string `json:"page"`
-	File     string `json:"file"`
-	Line     int    `json:"line"`
-	Column   int    `json:"column"`
-	Item     string `json:"item"`
-	Message  string `json:"message"`
-	Remedy   string `json:"remedy"`
+	Check    string           `json:"check"`
+	Severity problem.Severity `json:"severity"`
+	Page     string           `json:"page"`
+	File     string           `json:"file"`
+	Line     int              `json:"line"`
+	Column   int              `json:"column"`
+	Item     string           `json:"item"`
+	Message  string           `json:"message"`
+	Remedy   string           `json:"remedy"`
 	// Pages is how many pages a finding of the whole site stands for; 0 for any other.
 	Pages int `json:"pages,omitempty"`
 }
@@ -148,7 +148,7 @@ type SitePass struct {
 
 // Report adds a finding at a line and column of the page.
 func (p *Pass) Report(line, column int, item, message, remedy string) {
-	p.findings = append(p.findings, Finding{p.check.Name, p.check.Severity.String(), p.Path, p.File, line, column, item, message, remedy, 0})
+	p.findings = append(p.findings, Finding{p.check.Name, p.check.Severity, p.Path, p.File, line, column, item, message, remedy, 0})
 }
 
 // locate is the line and column of an offset of the page.
@@ -191,9 +191,9 @@ func (p *Pass) elementAt(start int) *inventory.Element {
 }
 
 // AtSeverity is At with a severity of its own.
-func (p *Pass) AtSeverity(s gatefile.Severity, e *inventory.Element, message, remedy string) {
+func (p *Pass) AtSeverity(s problem.Severity, e *inventory.Element, message, remedy string) {
 	p.At(e, message, remedy)
-	p.findings[len(p.findings)-1].Severity = s.String()
+	p.findings[len(p.findings)-1].Severity = s
 }
 
 // At adds a finding at an element.
@@ -203,12 +203,12 @@ func (p *Pass) At(e *inventory.Element, message, remedy string) {
 
 // Report adds a finding on one page.
 func (s *SitePass) Report(at PageAt, line, column int, message, remedy string) {
-	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), at.Path, at.File, line, column, "", message, remedy, 0})
+	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity, at.Path, at.File, line, column, "", message, remedy, 0})
 }
 
 // atFile adds a finding at a line of a file of the site, given by its path.
 func (s *SitePass) atFile(file string, line int, message, remedy string) {
-	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity.String(), "", strings.TrimPrefix(file, "/"), line, 1, "", message, remedy, 0})
+	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity, "", strings.TrimPrefix(file, "/"), line, 1, "", message, remedy, 0})
 }
 
 // RunPage runs all checks on one page and returns its findings, and the facts that are to

@@ -3,11 +3,11 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var codeBreaksHead = &Check{
-	Name: "code-breaks-head", Family: "code", Severity: gatefile.Error,
+	Name: "code-breaks-head", Family: "code", Severity: problem.Error,
 	Title: "the code of an item ends the head",
 	Doc: `The head cannot hold what the item puts there, so a browser ends the head at it, and
 everything after it falls into the body: titles and canonicals are lost to search

@@ -4,12 +4,12 @@ import (
 	"bytes"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/syntax"
 )
 
 var codeSyntax = &Check{
-	Name: "code-syntax", Family: "code", Severity: gatefile.Error,
+	Name: "code-syntax", Family: "code", Severity: problem.Error,
 	Title: "a script, a style or data does not parse",
 	Doc: `A browser stops at the mistake: an inline script with one does nothing at all, a style
 loses what follows. The finding stands at the mistake.`,

@@ -3,11 +3,11 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var deadFile = &Check{
-	Name: "dead-file", Family: "loading", Severity: gatefile.Error,
+	Name: "dead-file", Family: "loading", Severity: problem.Error,
 	Title: "the page loads a file that the site does not have",
 	Doc: `The browser asks for the file, waits, and gets an error: what it was for does not
 work, and the request was for nothing. Capital letters count: Site.js is not
@@ -42,7 +42,7 @@ site.js on most servers. Mend the address, or take the element out.`,
 			}
 			s.atAsked(a, a.says()+": the site has no such file", "mend the address there, or take it out")
 			if a.Later { // a browser asks for it only once a rule matches, or somebody clicks
-				s.findings[len(s.findings)-1].Severity = gatefile.Warning.String()
+				s.findings[len(s.findings)-1].Severity = problem.Warning
 			}
 		})
 	},

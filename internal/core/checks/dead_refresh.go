@@ -4,11 +4,11 @@ import (
 	"regexp"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var deadRefresh = &Check{
-	Name: "dead-refresh", Family: "head", Severity: gatefile.Error,
+	Name: "dead-refresh", Family: "head", Severity: problem.Error,
 	Title: "the page leads to a page that the site does not have",
 	Doc: `A meta refresh takes visitors to another address, and there is no such page or file: they
 get an error in place of what they came for. Mend the address. Capital letters count.`,

@@ -3,11 +3,11 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var descriptionLength = &Check{
-	Name: "description-length", Family: "head", Severity: gatefile.Note,
+	Name: "description-length", Family: "head", Severity: problem.Note,
 	Title: "the description is longer than a search result shows",
 	Doc: `Search results show about 155 characters of a description. What stands behind is not
 read there. Nothing is wrong with the page: this is a note.`,

@@ -3,11 +3,11 @@ package checks
 import (
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var descriptionMissing = &Check{
-	Name: "description-missing", Family: "head", Severity: gatefile.Warning, Whole: true,
+	Name: "description-missing", Family: "head", Severity: problem.Warning, Whole: true,
 	Title: "the page has no description",
 	Doc: `The description is what search engines may show below the title, and what many
 programs show for a link. Without one they take words from the page, often from its

@@ -1,11 +1,11 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var descriptionRepeated = &Check{
-	Name: "description-repeated", Family: "head", Severity: gatefile.Error,
+	Name: "description-repeated", Family: "head", Severity: problem.Error,
 	Title: "the page has more than one description",
 	Doc: `Search engines take one of them, and nobody knows which. Keep one; a metadata rule
 that sets the description takes further ones out.`,

@@ -3,11 +3,11 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var descriptionShared = &Check{
-	Name: "description-shared", Family: "head", Severity: gatefile.Warning,
+	Name: "description-shared", Family: "head", Severity: problem.Warning,
 	Title: "several pages have the same description",
 	Doc: `A description that says the same on many pages says nothing of any, and search engines
 make up their own. Set it from what differs: description: "@{fact.blurb | cut 155}".

@@ -6,12 +6,12 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/problem"
 )
 
 var doubleLoad = &Check{
-	Name: "double-load", Family: "loading", Severity: gatefile.Error,
+	Name: "double-load", Family: "loading", Severity: problem.Error,
 	Title: "the page loads one file twice",
 	Doc: `A script that is loaded twice runs twice: counters count double, handlers fire double.
 A stylesheet loaded twice is work for nothing. Mostly two add-ons each bring their
@@ -66,7 +66,7 @@ func (p *Pass) sameContent() {
 			files = append(files, e)
 			continue
 		}
-		p.AtSeverity(gatefile.Warning, e, fmt.Sprintf("%s has the same content as %s, which line %d loads", e.URL, files[twin].URL, files[twin].Line), "keep one of them")
+		p.AtSeverity(problem.Warning, e, fmt.Sprintf("%s has the same content as %s, which line %d loads", e.URL, files[twin].URL, files[twin].Line), "keep one of them")
 	}
 }
 

@@ -1,11 +1,11 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var editedOutput = &Check{
-	Name: "edited-output", Family: "gate", Severity: gatefile.Warning,
+	Name: "edited-output", Family: "gate", Severity: problem.Warning,
 	Title: "the page was changed after it was applied",
 	Doc: `The file in the output folder is not what the tool wrote. The next apply writes it
 again, and the change is lost. Make the change in the source pages or in the gate

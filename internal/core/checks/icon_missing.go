@@ -4,11 +4,11 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var iconMissing = &Check{
-	Name: "icon-missing", Family: "head", Severity: gatefile.Note, Whole: true,
+	Name: "icon-missing", Family: "head", Severity: problem.Note, Whole: true,
 	Title: "the page names no icon",
 	Doc: `A browser asks the server for /favicon.ico where the page names no icon, and shows an
 empty sheet where there is none. One rule sets it for all pages: icon: /icon.svg.`,

@@ -1,11 +1,11 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var idleLine = &Check{
-	Name: "idle-line", Family: "gate", Severity: gatefile.Note,
+	Name: "idle-line", Family: "gate", Severity: problem.Note,
 	Title: "a line of the gate file changes nothing",
 	Doc: `A per-page in where pages chooses the page already, an exception that excludes
 nothing, a matcher that finds nothing on any page: the line does no harm, but who

@@ -5,14 +5,14 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/problem"
 )
 
 var ignoredElement = &Check{
-	Name: "ignored-element", Family: "loading", Severity: gatefile.Error,
+	Name: "ignored-element", Family: "loading", Severity: problem.Error,
 	Title: "a browser passes over what stands there",
 	Doc: `The element looks as if it loaded or ran something, and a browser does nothing with it: the
 text of a script that has a src, a script whose type is misspelt, a link whose rel is

@@ -5,11 +5,11 @@ import (
 	"maps"
 	"slices"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var importedEverywhere = &Check{
-	Name: "imported-everywhere", Family: "loading", Severity: gatefile.Note,
+	Name: "imported-everywhere", Family: "loading", Severity: problem.Note,
 	Title: "every page gets a file only because another file imports it",
 	Doc: `No tag of any page names the file, so nobody sees it in the source, and no gate can
 leave it out anywhere: whatever page loads the one file loads the other. A browser

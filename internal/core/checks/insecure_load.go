@@ -3,11 +3,11 @@ package checks
 import (
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var insecureLoad = &Check{
-	Name: "insecure-load", Family: "loading", Severity: gatefile.Error,
+	Name: "insecure-load", Family: "loading", Severity: problem.Error,
 	Title: "the page loads something without encryption",
 	Doc: `A browser refuses scripts and stylesheets over http on a page that came over https,
 and warns of the rest. Write https.`,

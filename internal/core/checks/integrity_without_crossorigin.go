@@ -1,12 +1,12 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var integrityWithoutCrossorigin = &Check{
-	Name: "integrity-without-crossorigin", Family: "loading", Severity: gatefile.Error,
+	Name: "integrity-without-crossorigin", Family: "loading", Severity: problem.Error,
 	Title: "a file with a digest is not run, for the browser may not compare it",
 	Doc: `A browser compares a file of another host with its digest only if the host lets it read
 the file, which crossorigin asks for; without, the file is not run at all (Subresource

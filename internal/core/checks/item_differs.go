@@ -3,13 +3,13 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
 var itemDiffers = &Check{
-	Name: "item-differs", Family: "gate", Severity: gatefile.Error, Says: Differs,
+	Name: "item-differs", Family: "gate", Severity: problem.Error, Says: Differs,
 	Title: "an item is on the page, and it is not what the gate writes there",
 	Doc: `The page has the item, recognised by its mark, its URL or its elements, and its text, a
 value in it or an attribute is another than the gate file gives it on this page. Mostly

@@ -3,13 +3,13 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
 var keptOutNeed = &Check{
-	Name: "kept-out-need", Family: "gate", Severity: gatefile.Error,
+	Name: "kept-out-need", Family: "gate", Severity: problem.Error,
 	Title: "an item is in, and an item that it needs is not there",
 	Doc: `A need is kept out here by except, per-page or disabled, or it is found parts alone
 and the page has none of them: what needs it will not work. Let the need in on this

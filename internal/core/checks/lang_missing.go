@@ -1,11 +1,11 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var langMissing = &Check{
-	Name: "lang-missing", Family: "head", Severity: gatefile.Warning, Whole: true,
+	Name: "lang-missing", Family: "head", Severity: problem.Warning, Whole: true,
 	Title: "the page does not say its language",
 	Doc: `Screen readers choose their voice by the language, browsers offer translation and
 hyphenate by it. Write <html lang="en">, or set it by a rule: lang: en.`,

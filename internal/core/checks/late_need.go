@@ -5,11 +5,12 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
 var lateNeed = &Check{
-	Name: "late-need", Family: "gate", Severity: gatefile.Error,
+	Name: "late-need", Family: "gate", Severity: problem.Error,
 	Title: "what an item needs runs after it",
 	Doc: `A need has to run earlier: blocking scripts in the order of the page, then deferred
 ones and modules. A library that is deferred runs after an inline script that uses

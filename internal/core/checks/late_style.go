@@ -3,11 +3,11 @@ package checks
 import (
 	"slices"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var lateStyle = &Check{
-	Name: "late-style", Family: "loading", Severity: gatefile.Warning,
+	Name: "late-style", Family: "loading", Severity: problem.Warning,
 	Title: "a stylesheet stands in the body",
 	Doc: `The page is shown without it first and jumps when it comes; in some browsers
 everything behind it waits. Put stylesheets into the head.`,

@@ -6,11 +6,12 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
 var leakedItem = &Check{
-	Name: "leaked-item", Family: "gate", Severity: gatefile.Error, Says: Leaked,
+	Name: "leaked-item", Family: "gate", Severity: problem.Error, Says: Leaked,
 	Title: "an item that is out on the page is there",
 	Doc: `The gate keeps the item out of this page, and the page has it, or a part of it. Where
 it is a tracking tag or a popup, visitors get what they should not. If the source

@@ -6,11 +6,11 @@ import (
 	"regexp"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var localAddress = &Check{
-	Name: "local-address", Family: "loading", Severity: gatefile.Error,
+	Name: "local-address", Family: "loading", Severity: problem.Error,
 	Title: "the page loads something from the machine that it was written on",
 	Doc: `An address such as file:, a drive letter, localhost or one of a private network is there
 for whoever wrote the page, and for nobody else. Write the path within the site.`,

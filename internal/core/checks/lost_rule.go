@@ -4,12 +4,12 @@ import (
 	"bytes"
 	"path"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/syntax"
 )
 
 var lostRule = &Check{
-	Name: "lost-rule", Family: "code", Severity: gatefile.Warning,
+	Name: "lost-rule", Family: "code", Severity: problem.Warning,
 	Title: "a browser drops a rule of a stylesheet",
 	Doc: `The selector cannot be read, and one mistake in it makes the whole rule void, also for what
 else stands in its list: a comma at its end, a full stop with no class behind it, an id that

@@ -3,11 +3,11 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var metVariants = &Check{
-	Name: "met-variants", Family: "gate", Severity: gatefile.Error,
+	Name: "met-variants", Family: "gate", Severity: problem.Error,
 	Title: "two variants that must never meet are both on the page",
 	Doc: `The gate file says with not-with that the two items must never be on one page, and
 this page has both. Two versions of one script mostly undo each other's work. Keep
@@ -19,7 +19,7 @@ one of them out of the page, or take the copy out that something else writes.`,
 			return
 		}
 		told := map[[2]int]bool{}
-		p.Gated.Gate.Plan.Variants(func(a, b int, line gatefile.Position) {
+		p.Gated.Gate.Plan.Variants(func(a, b int, line problem.Position) {
 			if told[[2]int{b, a}] || p.Gated.Items[a].Copies() == 0 || p.Gated.Items[b].Copies() == 0 {
 				return
 			}

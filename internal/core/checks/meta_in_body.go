@@ -4,12 +4,12 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var metaInBody = &Check{
-	Name: "meta-in-body", Family: "head", Severity: gatefile.Error,
+	Name: "meta-in-body", Family: "head", Severity: problem.Error,
 	Title: "a meta, title, base or canonical link stands in the body",
 	Doc: `Metadata counts in the head. In the body, search engines and social sites pass over
 it, and so do browsers for most of it. Move the element into the head; a metadata

@@ -5,13 +5,13 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
 var metadataDiffers = &Check{
-	Name: "metadata-differs", Family: "gate", Severity: gatefile.Error,
+	Name: "metadata-differs", Family: "gate", Severity: problem.Error,
 	Title: "a metadata key that the gate sets has another value on the page",
 	Doc: `The gate file decides the title, description, canonical or robots of this page, and
 the page says something else. Mostly the gate file was changed and not applied, or

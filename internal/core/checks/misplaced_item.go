@@ -6,11 +6,12 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
 var misplacedItem = &Check{
-	Name: "misplaced-item", Family: "gate", Severity: gatefile.Error,
+	Name: "misplaced-item", Family: "gate", Severity: problem.Error,
 	Title: "an item is in the wrong half of the page",
 	Doc: `The item's place is in the head and a browser has it in the body, or the other way
 round. Mostly the head is broken above it, or something moved it. A tag that asks to

@@ -3,13 +3,13 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
 var missingItem = &Check{
-	Name: "missing-item", Family: "gate", Severity: gatefile.Error, Says: Missing,
+	Name: "missing-item", Family: "gate", Severity: problem.Error, Says: Missing,
 	Title: "an item that is in on the page is not there, or not whole",
 	Doc: `The gate lets the item in on this page, and the page does not have it. Mostly the
 gate file was changed and not applied, or something else wrote the page since. An

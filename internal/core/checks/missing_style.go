@@ -8,12 +8,12 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/evidence"
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var missingStyle = &Check{
-	Name: "missing-style", Family: "loading", Severity: gatefile.Warning,
+	Name: "missing-style", Family: "loading", Severity: problem.Warning,
 	Title: "the page has elements that a stylesheet is for, and does not load it",
 	Doc: `Nearly all other pages with such elements load the stylesheet, and nothing that this
 page loads has a rule for them: visitors see them bare. Mostly the link was forgotten

@@ -3,13 +3,13 @@ package checks
 import (
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/problem"
 )
 
 var namelessMeta = &Check{
-	Name: "nameless-meta", Family: "head", Severity: gatefile.Warning, Whole: true,
+	Name: "nameless-meta", Family: "head", Severity: problem.Warning, Whole: true,
 	Title: "a meta element says nothing, for it has no name",
 	Doc: `A meta needs a name, a property, an http-equiv, a charset or an itemprop (HTML, 4.2.5). One
 without is passed over; mostly the attribute is misspelt.`,

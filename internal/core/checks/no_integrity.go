@@ -4,12 +4,12 @@ import (
 	"regexp"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var noIntegrity = &Check{
-	Name: "no-integrity", Family: "loading", Severity: gatefile.Note, Whole: true,
+	Name: "no-integrity", Family: "loading", Severity: problem.Note, Whole: true,
 	Title: "third-party code is loaded without a digest",
 	Doc: `Whoever can change the file on the other server changes this page. integrity lets the
 browser compare (Subresource Integrity). Files that change by design, such as tag loaders,

@@ -5,11 +5,12 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
 var noSuchPlace = &Check{
-	Name: "no-such-place", Family: "gate", Severity: gatefile.Error,
+	Name: "no-such-place", Family: "gate", Severity: problem.Error,
 	Title: "the place of an item is not on the page",
 	Doc: `The item goes to an element that a selector names, and the page has no such element,
 so the item is not there. Let it in only where the element is, with has(SELECTOR),

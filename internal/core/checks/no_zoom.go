@@ -3,11 +3,11 @@ package checks
 import (
 	"regexp"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var noZoom = &Check{
-	Name: "no-zoom", Family: "head", Severity: gatefile.Note, Whole: true,
+	Name: "no-zoom", Family: "head", Severity: problem.Note, Whole: true,
 	Title: "the viewport forbids visitors to enlarge the page",
 	Doc: `user-scalable=no, or a maximum-scale below 2, keeps those from reading who see badly (WCAG 2.2,
 1.4.4). Leave it out of the viewport.`,

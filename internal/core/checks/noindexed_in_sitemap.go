@@ -1,12 +1,12 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 )
 
 var noindexedInSitemap = &Check{
-	Name: "noindexed-in-sitemap", Family: "head", Severity: gatefile.Error,
+	Name: "noindexed-in-sitemap", Family: "head", Severity: problem.Error,
 	Title: "the sitemap lists a page that asks not to be indexed",
 	Doc: `The sitemap invites search engines to a page whose robots meta sends them away: one of
 the two is a mistake, mostly a noindex that leaked from a template or a draft. Take

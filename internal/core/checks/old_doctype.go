@@ -4,12 +4,12 @@ import (
 	"bytes"
 	"regexp"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var oldDoctype = &Check{
-	Name: "old-doctype", Family: "head", Severity: gatefile.Warning, Whole: true,
+	Name: "old-doctype", Family: "head", Severity: problem.Warning, Whole: true,
 	Title: "the page is shown as browsers showed pages twenty years ago",
 	Doc: `Without a doctype, or with one of those that the standard lists (HTML, 13.2.6.4.1), browsers
 go into quirks mode: sizes, tables and selectors work otherwise than written. Begin the page

@@ -9,10 +9,11 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var orphanFile = &Check{
-	Name: "orphan-file", Family: "loading", Severity: gatefile.Note,
+	Name: "orphan-file", Family: "loading", Severity: problem.Note,
 	Title: "no page loads a script or stylesheet of the site",
 	Doc: `No page loads the file, no other script or stylesheet imports it, and its name stands in
 none of them: it is left over from something, or somebody forgot to load it. Nobody

@@ -3,11 +3,11 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var overBudget = &Check{
-	Name: "over-budget", Family: "loading", Severity: gatefile.Error,
+	Name: "over-budget", Family: "loading", Severity: problem.Error,
 	Title: "the page is heavier than its budget",
 	Doc: `The gate file sets budgets for such pages, and this one is over: it loads more
 requests, more bytes, more that blocks or more third parties than was agreed.`,

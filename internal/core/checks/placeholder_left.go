@@ -3,11 +3,11 @@ package checks
 import (
 	"regexp"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var placeholderLeft = &Check{
-	Name: "placeholder-left", Family: "gate", Severity: gatefile.Error,
+	Name: "placeholder-left", Family: "gate", Severity: problem.Error,
 	Title: "a placeholder was not filled in",
 	Doc: `The page shows @{…} to visitors or search engines, in metadata or in what an item
 inserted. Mostly a name is misspelt in code, where only names that exist are

@@ -4,13 +4,13 @@ import (
 	"encoding/json"
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var popupClash = &Check{
-	Name: "popup-clash", Family: "popups", Severity: gatefile.Warning,
+	Name: "popup-clash", Family: "popups", Severity: problem.Warning,
 	Title: "two popups open at the same moment",
 	Doc: `Both open by themselves after the same time, at the same place of the page, or when
 the pointer leaves: one of them is never seen. Give them different moments, or

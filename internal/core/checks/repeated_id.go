@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var repeatedId = &Check{
-	Name: "repeated-id", Family: "popups", Severity: gatefile.Error,
+	Name: "repeated-id", Family: "popups", Severity: problem.Error,
 	Title: "the id of a popup stands twice on the page",
 	Doc: `A link to the fragment, and the script that opens the popup, find the first element
 with the id: it may be the wrong one. Give one of them another id.`,

@@ -3,13 +3,13 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
 var repeatedItem = &Check{
-	Name: "repeated-item", Family: "gate", Severity: gatefile.Error,
+	Name: "repeated-item", Family: "gate", Severity: problem.Error,
 	Title: "an item is on the page more than once",
 	Doc: `The gate puts an item on a page once. Two copies mostly mean that the source page
 brings one of its own, or that an output served as a source without its marks. A

@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/problem"
 )
 
 var repeatedRules = &Check{
-	Name: "repeated-rules", Family: "loading", Severity: gatefile.Note,
+	Name: "repeated-rules", Family: "loading", Severity: problem.Note,
 	Title: "most rules of a stylesheet stand again in another",
 	Doc: `A bundle has swallowed the file, or the file was copied into it, and the page loads
 both: the same rules twice. A change in one of them may then do nothing. Leave the

@@ -6,10 +6,11 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/problem"
 )
 
 var requiredMissing = &Check{
-	Name: "required-missing", Family: "gate", Severity: gatefile.Error,
+	Name: "required-missing", Family: "gate", Severity: problem.Error,
 	Title: "metadata that the gate file requires is not on the page",
 	Doc: `The gate file says under require that such a page has the key in the end, and this
 one has none, or an empty one. Give it a value in the page, by a rule under metadata

@@ -4,11 +4,11 @@ import (
 	"fmt"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var robotsConflict = &Check{
-	Name: "robots-conflict", Family: "head", Severity: gatefile.Error,
+	Name: "robots-conflict", Family: "head", Severity: problem.Error,
 	Title: "robots metas contradict each other",
 	Doc: `One robots meta says index, another noindex (or follow and nofollow). Search engines
 take the stricter one; whoever wrote the other is mistaken about the page. Keep one.`,

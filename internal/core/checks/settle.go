@@ -3,23 +3,25 @@ package checks
 import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 )
 
 // A Settlement is what the owner of the site has decided about findings: the
 // severity of checks, and what to live with.
 type Settlement struct {
-	severity map[string]string
+	severity map[string]problem.Severity
+	off      map[string]bool
 	accept   []*gatefile.Accept
 }
 
 // Settle reads what the gate file says of findings.
 func Settle(g *gatefile.Gate) *Settlement {
-	s := &Settlement{severity: map[string]string{}, accept: g.Accept}
+	s := &Settlement{severity: map[string]problem.Severity{}, off: map[string]bool{}, accept: g.Accept}
 	if g.Strict {
-		s.severity["unclaimed-element"] = "warning"
+		s.severity[unclaimedElement.Name] = problem.Warning
 	}
 	for _, c := range g.Checks {
-		s.severity[c.Check.Value] = c.Severity
+		s.severity[c.Check.Value], s.off[c.Check.Value] = c.Severity, c.Off
 	}
 	return s
 }
@@ -46,12 +48,11 @@ func (s *Settlement) Apply(f *Finding, with []int) (keep, accepted bool) {
 	if s == nil {
 		return true, false
 	}
-	switch word := s.severity[f.Check]; word {
-	case "none":
+	if s.off[f.Check] {
 		return false, false
-	case "":
-	default:
-		f.Severity = word
+	}
+	if severity, ok := s.severity[f.Check]; ok {
+		f.Severity = severity
 	}
 	for _, n := range with {
 		if a := s.accept[n]; a.Check.Value == f.Check && (a.Item.Value == "" || a.Item.Value == f.Item) {

@@ -5,6 +5,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 )
 
 // TestSettle: what the gate file says of severities and of findings to live with.
@@ -35,7 +36,11 @@ items: {kit: {found: b, pages: none}, other: {found: i, pages: none}}
 		{"leaked-item", "error", "/new/", "other", "error"},
 		{"dead-file", "error", "", "", "error"}, // of no page
 	} {
-		x := Finding{Check: c.check, Severity: c.severity, Page: c.path, Item: c.item}
+		severity, ok := problem.ParseSeverity(c.severity)
+		if !ok {
+			t.Fatal(c.severity)
+		}
+		x := Finding{Check: c.check, Severity: severity, Page: c.path, Item: c.item}
 		var pg *page.Page
 		if c.path != "" {
 			pg = &page.Page{Path: c.path, File: c.path[1:] + "index.html"}
@@ -45,7 +50,7 @@ items: {kit: {found: b, pages: none}, other: {found: i, pages: none}}
 			with = s.Lives(pg)
 		}
 		keep, accepted := s.Apply(&x, with)
-		got := x.Severity
+		got := x.Severity.String()
 		switch {
 		case accepted:
 			got = "accepted"

@@ -3,11 +3,11 @@ package checks
 import (
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var socialImage = &Check{
-	Name: "social-image", Family: "head", Severity: gatefile.Warning,
+	Name: "social-image", Family: "head", Severity: problem.Warning,
 	Title: "the picture for shared links cannot be fetched",
 	Doc: `Whoever shows a link to the page asks for the picture from far away: an address without
 https:// and host leads nowhere for most of them, and a file that is not there shows an empty

@@ -3,12 +3,12 @@ package checks
 import (
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/problem"
 )
 
 var socialIncomplete = &Check{
-	Name: "social-incomplete", Family: "head", Severity: gatefile.Note, Whole: true,
+	Name: "social-incomplete", Family: "head", Severity: problem.Note, Whole: true,
 	Title: "what a shared link shows is set in part",
 	Doc: `A page with some Open Graph properties and without og:title, og:image or og:url shows
 up with a hole when somebody shares it. Set them together: social: {title: …, image:

@@ -3,11 +3,11 @@ package checks
 import (
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var structuredIncomplete = &Check{
-	Name: "structured-incomplete", Family: "head", Severity: gatefile.Warning,
+	Name: "structured-incomplete", Family: "head", Severity: problem.Warning,
 	Title: "structured data lacks what its type requires",
 	Doc: `Without these properties search engines do not use the data: an event without a date,
 a question without an answer. The table has the types of the open vocabulary that

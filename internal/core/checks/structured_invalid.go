@@ -4,13 +4,13 @@ import (
 	"encoding/json"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/syntax"
 )
 
 var structuredInvalid = &Check{
-	Name: "structured-invalid", Family: "head", Severity: gatefile.Error,
+	Name: "structured-invalid", Family: "head", Severity: problem.Error,
 	Title: "structured data is no JSON",
 	Doc: `Search engines pass over structured data that they cannot read, all of it. Mostly a
 comma too many, or a quote within a text. The gate file writes structured data that is

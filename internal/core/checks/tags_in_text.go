@@ -3,11 +3,11 @@ package checks
 import (
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var tagsInText = &Check{
-	Name: "tags-in-text", Family: "code", Severity: gatefile.Error,
+	Name: "tags-in-text", Family: "code", Severity: problem.Error,
 	Title: "a script or style begins with a tag of its own",
 	Doc: `Somebody put code with its <script> or <style> tags into a place that has them already.
 The script does not run, or the first rule of the style is lost. Take the inner tags

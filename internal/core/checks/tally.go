@@ -8,6 +8,7 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
@@ -25,7 +26,7 @@ type Tally struct {
 	chosen   []int // by query of a pages
 	// by query of an except: pages that it chooses, whether pages does or not
 	excludedAnywhere []int
-	idleIn           []gatefile.Problem
+	idleIn           []problem.Problem
 	paths            []string   // of the pages
 	matched          []int      // by matcher
 	noValue          [][]string // by metadata key: pages on which its value has no value
@@ -81,10 +82,10 @@ type Lines struct {
 
 // idleIn is a line of per-page that says what holds anyway.
 type idleIn struct {
-	Pos  gatefile.Position `json:"at"`
-	Page string            `json:"page"` // as per-page has it
-	Item int               `json:"item"`
-	In   bool              `json:"in"`
+	Pos  problem.Position `json:"at"`
+	Page string           `json:"page"` // as per-page has it
+	Item int              `json:"item"`
+	In   bool             `json:"in"`
 }
 
 // NewTally begins a tally for a gate.
@@ -198,14 +199,14 @@ func (t *Tally) look(l *Lines, pages, except []gatefile.Query, pg *page.Page) bo
 	return in && !out
 }
 
-func (t *Tally) idle(pos gatefile.Position, remedy, format string, args ...any) gatefile.Problem {
-	return gatefile.Problem{Severity: gatefile.Warning, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
+func (t *Tally) idle(pos problem.Position, remedy, format string, args ...any) problem.Problem {
+	return problem.Problem{Severity: problem.Warning, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
 }
 
 // Problems reports the lines that choose or change nothing. A plain none is meant,
 // and never reported. urls are what the site's pages load, for what was meant by a
 // matcher that matches nothing; it may be nil.
-func (t *Tally) Problems(urls func() []string) []gatefile.Problem {
+func (t *Tally) Problems(urls func() []string) []problem.Problem {
 	out, idle := t.choosing()
 	return append(append(out, idle...), t.unmatched(urls)...)
 }
@@ -215,13 +216,13 @@ func (t *Tally) Problems(urls func() []string) []gatefile.Problem {
 func (t *Tally) Findings() (out []Finding) {
 	_, idle := t.choosing()
 	for _, p := range append(idle, t.unmatched(nil)...) {
-		out = append(out, Finding{Check: idleLine.Name, Severity: idleLine.Severity.String(), File: p.Pos.File, Line: p.Pos.Line, Column: p.Pos.Column, Message: p.Message, Remedy: p.Remedy})
+		out = append(out, Finding{Check: idleLine.Name, Severity: idleLine.Severity, File: p.Pos.File, Line: p.Pos.Line, Column: p.Pos.Column, Message: p.Message, Remedy: p.Remedy})
 	}
 	return out
 }
 
 // unmatched reports matchers that match nothing on any page.
-func (t *Tally) unmatched(urls func() []string) (out []gatefile.Problem) {
+func (t *Tally) unmatched(urls func() []string) (out []problem.Problem) {
 	if t.Pages == 0 {
 		return nil
 	}
@@ -254,10 +255,10 @@ func (t *Tally) meant(q *gatefile.Query) string { return pagequery.Meant(q.Text,
 
 // choosing reports sets, items and rules that choose no page, and apart from them lines
 // that change nothing.
-func (t *Tally) choosing() (out, idle []gatefile.Problem) {
+func (t *Tally) choosing() (out, idle []problem.Problem) {
 	idle = append(idle, t.idleIn...)
-	warn := func(pos gatefile.Position, remedy, format string, args ...any) {
-		out = append(out, gatefile.Problem{Severity: gatefile.Warning, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy})
+	warn := func(pos problem.Position, remedy, format string, args ...any) {
+		out = append(out, problem.Problem{Severity: problem.Warning, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy})
 	}
 	for i, s := range t.gate.File.Sets {
 		if t.sets[i] == 0 && !isNone(s.Query) {
@@ -311,8 +312,8 @@ func (t *Tally) choosing() (out, idle []gatefile.Problem) {
 	return out, idle
 }
 
-func noted(pos gatefile.Position, remedy, format string, args ...any) gatefile.Problem {
-	return gatefile.Problem{Severity: gatefile.Note, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
+func noted(pos problem.Position, remedy, format string, args ...any) problem.Problem {
+	return problem.Problem{Severity: problem.Note, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
 }
 
 func isNone(q gatefile.Query) bool {

@@ -1,11 +1,11 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var titleEmpty = &Check{
-	Name: "title-empty", Family: "head", Severity: gatefile.Error,
+	Name: "title-empty", Family: "head", Severity: problem.Error,
 	Title: "the title is empty",
 	Doc: `A tab, a bookmark and a search result show nothing, or the address. Write what the
 page is about, or let a rule do it: title: "@{page.heading} | @{site.name}".`,

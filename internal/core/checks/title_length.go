@@ -8,11 +8,11 @@ import (
 	"golang.org/x/image/font"
 	"golang.org/x/image/font/opentype"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var titleLength = &Check{
-	Name: "title-length", Family: "head", Severity: gatefile.Note,
+	Name: "title-length", Family: "head", Severity: problem.Note,
 	Title: "the title is longer than a search result shows",
 	Doc: `Search results cut titles by their width, at about 600 pixels: that is 60 to 70 characters.
 What stands behind is not read there. Nothing is wrong with the page: this is a note, from 80

@@ -1,11 +1,11 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var titleMissing = &Check{
-	Name: "title-missing", Family: "head", Severity: gatefile.Error,
+	Name: "title-missing", Family: "head", Severity: problem.Error,
 	Title: "the page has no title",
 	Doc: `The title names the page in the browser's tab, in bookmarks, in search results and
 to screen readers. Without one, visitors see the address. Give every page a title,

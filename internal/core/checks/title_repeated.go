@@ -3,11 +3,11 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var titleRepeated = &Check{
-	Name: "title-repeated", Family: "head", Severity: gatefile.Error,
+	Name: "title-repeated", Family: "head", Severity: problem.Error,
 	Title: "the page has more than one title",
 	Doc: `A page has one title. Browsers show the first and ignore the others; a search engine
 may take either. Two titles mostly mean that two templates, or a template and an

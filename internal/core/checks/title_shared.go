@@ -3,11 +3,11 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var titleShared = &Check{
-	Name: "title-shared", Family: "head", Severity: gatefile.Warning,
+	Name: "title-shared", Family: "head", Severity: problem.Warning,
 	Title: "several pages have the same title",
 	Doc: `Visitors cannot tell pages with one title apart in their tabs, their history and in
 search results. Mostly a title was written into a template and never changed. Set

@@ -3,11 +3,11 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var tooEarly = &Check{
-	Name: "too-early", Family: "code", Severity: gatefile.Error,
+	Name: "too-early", Family: "code", Severity: problem.Error,
 	Title: "a script calls what is not there yet",
 	Doc: `As it is run, the script calls a name that only a later script of the page defines, or one
 that comes with defer or async, or whose file is missing. The call fails, and nothing after

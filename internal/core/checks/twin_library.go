@@ -6,12 +6,12 @@ import (
 	"regexp"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/problem"
 )
 
 var twinLibrary = &Check{
-	Name: "twin-library", Family: "loading", Severity: gatefile.Warning,
+	Name: "twin-library", Family: "loading", Severity: problem.Warning,
 	Title: "the page loads two versions of one library",
 	Doc: `The second version replaces the first, or half of it; what was written for the other
 breaks at times. Keep one: name the other in the gate file with found and pages: none.`,

@@ -1,11 +1,11 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var unclaimedElement = &Check{
-	Name: "unclaimed-element", Family: "gate", Severity: gatefile.Note,
+	Name: "unclaimed-element", Family: "gate", Severity: problem.Note,
 	Title: "a script, stylesheet or embed belongs to no item",
 	Doc: `The page loads it, and the gate file does not know it: nothing decides where it
 belongs. That is fine for what every page needs. Give it a name, with found, to

@@ -1,12 +1,12 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var unclosedTag = &Check{
-	Name: "unclosed-tag", Family: "code", Severity: gatefile.Error,
+	Name: "unclosed-tag", Family: "code", Severity: problem.Error,
 	Title: "the code of an item leaves an element open, or closes one it did not open",
 	Doc: `What follows on the page then stands inside of the element, or the element around the
 item ends with it: the layout breaks, far from the cause. yellowgate check finds it in

@@ -4,13 +4,13 @@ import (
 	"fmt"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/weburl"
 )
 
 var unexpectedHost = &Check{
-	Name: "unexpected-host", Family: "loading", Severity: gatefile.Warning,
+	Name: "unexpected-host", Family: "loading", Severity: problem.Warning,
 	Title: "the page loads from a host that is not trusted",
 	Doc: `The gate file lists under site.trust the hosts whose code is expected, and this one is
 not among them. Mostly somebody pasted a tag. Add the host, or take the code out.`,

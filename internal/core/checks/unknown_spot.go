@@ -3,13 +3,13 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/problem"
 )
 
 var unknownSpot = &Check{
-	Name: "unknown-spot", Family: "gate", Severity: gatefile.Error,
+	Name: "unknown-spot", Family: "gate", Severity: problem.Error,
 	Title: "a spot names no item",
 	Doc: `The author of the page asks for an item at this spot, and the gate file has none of
 that name, so nothing comes. Mostly the name is misspelt, or the item was renamed or

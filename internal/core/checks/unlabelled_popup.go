@@ -3,12 +3,12 @@ package checks
 import (
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var unlabelledPopup = &Check{
-	Name: "unlabelled-popup", Family: "popups", Severity: gatefile.Warning,
+	Name: "unlabelled-popup", Family: "popups", Severity: problem.Warning,
 	Title: "a popup has no name",
 	Doc: `A screen reader says dialog and nothing else when it opens. Give the item a label; a
 dialog of the page itself aria-label or aria-labelledby.`,

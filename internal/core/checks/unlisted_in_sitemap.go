@@ -1,12 +1,12 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 )
 
 var unlistedInSitemap = &Check{
-	Name: "unlisted-in-sitemap", Family: "head", Severity: gatefile.Note,
+	Name: "unlisted-in-sitemap", Family: "head", Severity: problem.Note,
 	Title: "the sitemap does not list a page",
 	Doc: `The site has a sitemap, and this page is not in it: search engines may find it late.
 Pages that ask not to be indexed, redirects and copies are passed over.`,

@@ -3,11 +3,11 @@ package checks
 import (
 	"regexp"
 
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var unpinnedVersion = &Check{
-	Name: "unpinned-version", Family: "loading", Severity: gatefile.Note, Whole: true,
+	Name: "unpinned-version", Family: "loading", Severity: problem.Note, Whole: true,
 	Title: "third-party code is loaded at a moving version",
 	Doc: `The address says latest, or names a branch: the code may change any day, without
 anybody here doing anything. Name a version.`,

@@ -8,13 +8,13 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/compose"
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 )
 
 var unreachablePopup = &Check{
-	Name: "unreachable-popup", Family: "popups", Severity: gatefile.Error,
+	Name: "unreachable-popup", Family: "popups", Severity: problem.Error,
 	Title: "a link to a popup leads to a page that does not have it",
 	Doc: `The link's fragment opens a popup, and on the page that it leads to the gate keeps the
 popup out, so nothing happens for whoever follows it. Let the popup in there, or let

@@ -1,11 +1,11 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var unread = &Check{
-	Name: "unread", Family: "gate", Severity: gatefile.Error,
+	Name: "unread", Family: "gate", Severity: problem.Error,
 	Title: "the page cannot be followed: nothing about it is sure",
 	Doc: `The page is beyond what is read: more than a million elements, elements within one
 another without end, or a selector of the gate file that would look at them for minutes.

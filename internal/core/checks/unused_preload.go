@@ -4,12 +4,12 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var unusedPreload = &Check{
-	Name: "unused-preload", Family: "loading", Severity: gatefile.Note,
+	Name: "unused-preload", Family: "loading", Severity: problem.Note,
 	Title: "a file is preloaded and not used",
 	Doc: `A preload fetches a file before anything else, and the page loads no such script or
 stylesheet: it is fetched for nothing, in front of what is needed. Take it out, or

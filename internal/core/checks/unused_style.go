@@ -4,10 +4,11 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var unusedStyle = &Check{
-	Name: "unused-style", Family: "loading", Severity: gatefile.Note,
+	Name: "unused-style", Family: "loading", Severity: problem.Note,
 	Title: "none of a stylesheet's selectors matches anything on the page",
 	Doc: `The browser waits for the file before it shows the page, and then has no use for it.
 Mostly a kit for one page was put on all of them. What the page's own scripts may add

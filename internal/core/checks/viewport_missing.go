@@ -1,11 +1,11 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var viewportMissing = &Check{
-	Name: "viewport-missing", Family: "head", Severity: gatefile.Warning, Whole: true,
+	Name: "viewport-missing", Family: "head", Severity: problem.Warning, Whole: true,
 	Title: "the page has no viewport",
 	Doc: `Without a viewport meta a phone shows the page as on a wide screen, very small. Write
 <meta name="viewport" content="width=device-width, initial-scale=1">, or set it for

@@ -1,11 +1,11 @@
 package checks
 
 import (
-	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 var viewportRepeated = &Check{
-	Name: "viewport-repeated", Family: "head", Severity: gatefile.Warning, Whole: true,
+	Name: "viewport-repeated", Family: "head", Severity: problem.Warning, Whole: true,
 	Title: "the page has more than one viewport",
 	Doc: `Browsers take the last of them; the others mislead whoever reads the page, and a
 template that adds its own undoes what the page meant. Keep one.`,

@@ -6,12 +6,12 @@ import (
 	"encoding/base64"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 var wrongIntegrity = &Check{
-	Name: "wrong-integrity", Family: "loading", Severity: gatefile.Error,
+	Name: "wrong-integrity", Family: "loading", Severity: problem.Error,
 	Title: "the digest is not that of the file",
 	Doc: `The browser compares and refuses the file: the script or stylesheet does not load at
 all. Mostly the file was changed and the digest was not. For files of the site:

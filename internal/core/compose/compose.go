@@ -15,6 +15,7 @@ import (
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/placeholder"
+	"yellowgate/internal/core/problem"
 )
 
 // An Item is an item made ready to be written.
@@ -80,7 +81,7 @@ func (v *Values) bare(name string) bool { return v.bares[name] }
 // A ValueError says that a value cannot stand where a placeholder puts it, or
 // that there is none.
 type ValueError struct {
-	Pos     gatefile.Position
+	Pos     problem.Position
 	Message string
 	Missing bool
 }
@@ -93,11 +94,11 @@ type failFunc func(p *gatefile.Part, offset int, remedy, format string, args ...
 // Prepare makes an item ready. Problems are placeholders where no value can be
 // made safe, and code that does not parse, does not fit its place, or is left
 // open.
-func Prepare(it *gatefile.Item, basePath string) (*Item, []gatefile.Problem) {
+func Prepare(it *gatefile.Item, basePath string) (*Item, []problem.Problem) {
 	out := &Item{Item: it}
-	var problems []gatefile.Problem
+	var problems []problem.Problem
 	fail := func(p *gatefile.Part, offset int, remedy, format string, args ...any) {
-		problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: p.PositionAt(offset),
+		problems = append(problems, problem.Problem{Severity: problem.Error, Pos: p.PositionAt(offset),
 			Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: p.LineAt(offset)})
 	}
 	for _, p := range it.Parts {
@@ -154,9 +155,9 @@ func (it *Item) isConstant(i int) bool {
 
 // checkAttrs refuses attributes without a tag, and placeholders in attributes in
 // which no value is safe.
-func checkAttrs(it *gatefile.Item) (problems []gatefile.Problem) {
+func checkAttrs(it *gatefile.Item) (problems []problem.Problem) {
 	if len(it.Attrs) > 0 && !hasTags(it) {
-		problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: it.Attrs[0].Pos,
+		problems = append(problems, problem.Problem{Severity: problem.Error, Pos: it.Attrs[0].Pos,
 			Message: fmt.Sprintf("attrs of item %q have no tag to stand on", it.Name),
 			Remedy:  "attrs are for scripts, styles and found parts; write attributes of code into the code"})
 	}
@@ -174,7 +175,7 @@ func checkAttrs(it *gatefile.Item) (problems []gatefile.Problem) {
 			}
 		}
 		if where != "" {
-			problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: a.Pos,
+			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: a.Pos,
 				Message: fmt.Sprintf("a placeholder cannot stand %s", where), Remedy: "write the text out"})
 		}
 	}
@@ -378,7 +379,7 @@ func (p *part) tag(url, attrs string) string {
 	return `<script src="` + url + `"` + attrs + "></script>"
 }
 
-func failedValue(f *placeholder.Failure, pos gatefile.Position) *ValueError {
+func failedValue(f *placeholder.Failure, pos problem.Position) *ValueError {
 	return &ValueError{Pos: pos, Missing: f.Missing(), Message: f.Error()}
 }
 

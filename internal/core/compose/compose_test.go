@@ -6,10 +6,11 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 )
 
 // item reads one item of a gate file and makes it ready.
-func item(t testing.TB, yaml string) (*Item, []gatefile.Problem) {
+func item(t testing.TB, yaml string) (*Item, []problem.Problem) {
 	t.Helper()
 	g, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nitems:\n  x:\n    "+strings.ReplaceAll(yaml, "\n", "\n    ")+"\n"), nil)
 	if len(problems) > 0 {

@@ -15,6 +15,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/placeholder"
+	"yellowgate/internal/core/problem"
 )
 
 // A context is where a placeholder stands in code, and so what escaping its
@@ -322,7 +323,7 @@ func fill(t *placeholder.Template, contexts []context, p *gatefile.Part, it *gat
 			}
 			continue
 		}
-		at := func() gatefile.Position { return p.PositionAt(piece.Placeholder.Offset) }
+		at := func() problem.Position { return p.PositionAt(piece.Placeholder.Offset) }
 		value, failed := piece.Placeholder.Value(lookup)
 		if failed != nil {
 			return "", failedValue(failed, at())

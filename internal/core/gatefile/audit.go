@@ -7,20 +7,21 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/problem"
 )
 
 // A Budget says what pages may weigh and load.
 type Budget struct {
 	Pages  []Query
 	Limits []Limit
-	Pos    Position
+	Pos    problem.Position
 }
 
 // A Limit is one line of a budget.
 type Limit struct {
 	Key  string // scripts, styles, total: bytes; blocking, requests, third-parties: counts
 	Most int
-	Pos  Position
+	Pos  problem.Position
 }
 
 // Bytes reports whether the limit is of bytes.
@@ -48,17 +49,22 @@ type Accept struct {
 	Pages []Query
 	Item  Text
 	Note  string
-	Pos   Position
+	Pos   problem.Position
 }
 
-// A CheckSeverity is the severity that a check has on this site: error, warning,
-// note or none.
+// A CheckSeverity is the severity that a check has on this site.
 type CheckSeverity struct {
 	Check    Text
-	Severity string
+	Severity problem.Severity
+	Off      bool // its findings are not told
 }
 
-var severityWords = []string{"error", "warning", "note", "none"}
+// severityWords are those that the gate file has for a check, the worst first.
+var severityWords = func() []string {
+	words := problem.Severities()
+	slices.Reverse(words)
+	return append(words, "none")
+}()
 
 func (r *reader) budgets(e entry) {
 	for _, v := range r.list(e.node) {
@@ -85,7 +91,7 @@ func (r *reader) budgets(e entry) {
 			b.Limits = append(b.Limits, l)
 		}
 		if (len(b.Pages) == 0 || len(b.Limits) == 0) && len(r.problems) == before {
-			r.problem(Error, b.Pos, "write it like budgets: [{pages: all, scripts: 50 kB}]", "an entry of budgets has pages and a limit")
+			r.problem(problem.Error, b.Pos, "write it like budgets: [{pages: all, scripts: 50 kB}]", "an entry of budgets has pages and a limit")
 			continue
 		}
 		r.gate.Budgets = append(r.gate.Budgets, b)
@@ -131,11 +137,11 @@ func (r *reader) accepts(e entry) {
 		switch {
 		case len(r.problems) > before:
 		case a.Check.Value == "":
-			r.problem(Error, a.Pos, "yellowgate explain lists the checks", "an entry of accept names no check")
+			r.problem(problem.Error, a.Pos, "yellowgate explain lists the checks", "an entry of accept names no check")
 		case len(a.Pages) == 0:
-			r.problem(Error, a.Pos, "add pages: all, or a page query", "an entry of accept does not say on which pages")
+			r.problem(problem.Error, a.Pos, "add pages: all, or a page query", "an entry of accept does not say on which pages")
 		case a.Note == "":
-			r.problem(Error, a.Pos, "add note: why, so that somebody can decide again", "an entry of accept has no note")
+			r.problem(problem.Error, a.Pos, "add note: why, so that somebody can decide again", "an entry of accept has no note")
 		default:
 			r.gate.Accept = append(r.gate.Accept, a)
 		}
@@ -150,22 +156,23 @@ func (r *reader) severities(e entry) {
 			continue
 		}
 		if ok {
-			r.gate.Checks = append(r.gate.Checks, CheckSeverity{Text{x.key, x.pos}, t.Value})
+			severity, told := problem.ParseSeverity(t.Value)
+			r.gate.Checks = append(r.gate.Checks, CheckSeverity{Text{x.key, x.pos}, severity, !told})
 		}
 	}
 }
 
 // CheckNames refuses names of checks that there are not.
-func (g *Gate) CheckNames(names []string) (problems []Problem) {
+func (g *Gate) CheckNames(names []string) (problems []problem.Problem) {
 	bad := func(t Text) {
 		if !slices.Contains(names, t.Value) {
-			problems = append(problems, Problem{Severity: Error, Pos: t.Pos, Message: fmt.Sprintf("unknown check %q%s", t.Value, near.Suggest(t.Value, names)), Remedy: "yellowgate explain lists the checks"})
+			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: t.Pos, Message: fmt.Sprintf("unknown check %q%s", t.Value, near.Suggest(t.Value, names)), Remedy: "yellowgate explain lists the checks"})
 		}
 	}
 	for _, a := range g.Accept {
 		bad(a.Check)
 		if a.Item.Value != "" && g.Item(a.Item.Value) == nil {
-			problems = append(problems, Problem{Severity: Error, Pos: a.Item.Pos, Message: fmt.Sprintf("unknown item %q%s", a.Item.Value, near.Suggest(a.Item.Value, g.ItemNames()))})
+			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: a.Item.Pos, Message: fmt.Sprintf("unknown item %q%s", a.Item.Value, near.Suggest(a.Item.Value, g.ItemNames()))})
 		}
 	}
 	for _, c := range g.Checks {

@@ -5,28 +5,14 @@
 package gatefile
 
 import (
-	"fmt"
 	"regexp"
 
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/core/placeholder"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/weburl"
 )
-
-// A Position is a place in a gate file or in a file that it names.
-type Position struct {
-	File   string // as the user would write it
-	Line   int    // from 1
-	Column int    // from 1, in characters
-}
-
-func (p Position) String() string {
-	if p.Column == 0 {
-		return fmt.Sprintf("%s:%d", p.File, p.Line)
-	}
-	return fmt.Sprintf("%s:%d:%d", p.File, p.Line, p.Column)
-}
 
 // A Gate is all that the site's owner has decided.
 type Gate struct {
@@ -111,21 +97,21 @@ func (s *Site) Trusts(host string) bool {
 // A Text is a scalar of the file. Its position is that of its first character.
 type Text struct {
 	Value string
-	Pos   Position
+	Pos   problem.Position
 }
 
 // A Set is a page query with a name.
 type Set struct {
 	Name  string
 	Query Query
-	Pos   Position
+	Pos   problem.Position
 }
 
 // A Query is one entry under pages, except or sets.
 type Query struct {
 	pagequery.Expr
 	Text string
-	Pos  Position
+	Pos  problem.Position
 }
 
 // A Rule gives metadata to the pages that it chooses.
@@ -133,20 +119,20 @@ type Rule struct {
 	Default       bool // under defaults: fills what a page lacks
 	Pages, Except []Query
 	Keys          []Key
-	Pos           Position
+	Pos           problem.Position
 }
 
 // A Require names metadata that pages must have in the end.
 type Require struct {
 	Pages []Query
 	Keys  []Text
-	Pos   Position
+	Pos   problem.Position
 }
 
 // A BlankPage is a page that the gate makes.
 type BlankPage struct {
 	Path, Title, Lang, Body Text
-	Pos                     Position
+	Pos                     problem.Position
 }
 
 // A Kind is what a part of an item is.
@@ -179,8 +165,8 @@ type Part struct {
 	// Integrity is what a tag's integrity attribute says, once Load has settled it.
 	Integrity string
 	Selector  *markup.Selector // of classes
-	Pos       Position
-	CodePos   Position // where Text begins: in the gate file or in FromFile
+	Pos       problem.Position
+	CodePos   problem.Position // where Text begins: in the gate file or in FromFile
 
 	contents *Contents
 }
@@ -208,9 +194,9 @@ type Item struct {
 	Again         Text // visit, always, once, or seconds
 	From, Until   Text // days, as 2027-06-01
 	Disabled      bool
-	DisabledPos   Position
+	DisabledPos   problem.Position
 	Note          string
-	Pos           Position
+	Pos           problem.Position
 }
 
 // FoundOnly reports whether the item writes nothing of its own.
@@ -251,7 +237,7 @@ type Open struct {
 	How   string // after, scroll, click, fragment, leaving
 	Value string // seconds, a percentage, a selector, a fragment's name, or ""
 	Pages []Query
-	Pos   Position
+	Pos   problem.Position
 }
 
 // An Attr is an attribute to be written on the tags of an item.
@@ -260,7 +246,7 @@ type Attr struct {
 	Value  *placeholder.Template
 	Text   string
 	Remove bool // the value false: the tag shall not have it
-	Pos    Position
+	Pos    problem.Position
 }
 
 // A Matcher finds elements of the source page. One of its fields is set.
@@ -269,7 +255,7 @@ type Matcher struct {
 	URL      string         // a glob
 	Text     *regexp.Regexp // on inline scripts and styles
 	Raw      string
-	Pos      Position
+	Pos      problem.Position
 }
 
 // A Place is where parts go: one of the standard places, at a spot, or at a
@@ -277,7 +263,7 @@ type Matcher struct {
 type Place struct {
 	Name     string // head-start, head-end, body-start, body-end, spot; before, after, first-in, last-in, instead-of
 	Selector *markup.Selector
-	Pos      Position
+	Pos      problem.Position
 }
 
 // The places.
@@ -310,7 +296,7 @@ type PerPage struct {
 	In, Out []Text // names of items
 	Params  []Setting
 	Keys    []Key
-	Pos     Position
+	Pos     problem.Position
 }
 
 // A Setting gives a parameter of an item a value, on one page.
@@ -318,7 +304,7 @@ type Setting struct {
 	Item, Name string
 	Value      string
 	Bare       bool // a number or a truth value of the gate file
-	Pos        Position
+	Pos        problem.Position
 }
 
 // Item returns the item of a name, or nil.
@@ -352,33 +338,3 @@ func (g *Gate) SetNames() []string {
 // MetadataKeys are the metadata keys that stand on a page once and have no parts,
 // in the order in which they are written into a page.
 var MetadataKeys = []string{"title", "description", "canonical", "robots", "author", "keywords", "viewport", "lang"}
-
-// Severity orders problems.
-type Severity uint8
-
-const (
-	Note Severity = iota
-	Warning
-	Error
-)
-
-func (s Severity) String() string { return [...]string{"note", "warning", "error"}[s] }
-
-// A Problem is one thing that is wrong with a gate file, or worth knowing.
-type Problem struct {
-	Severity Severity
-	Pos      Position
-	Message  string
-	Remedy   string // what to do about it; may be empty
-	Line     string // the line of the file, if it has one
-}
-
-func (p Problem) Error() string { return p.Pos.String() + ": " + p.Message }
-
-// Worst returns the highest severity among problems, and whether there is any.
-func Worst(ps []Problem) (worst Severity, any bool) {
-	for _, p := range ps {
-		worst, any = max(worst, p.Severity), true
-	}
-	return worst, any
-}

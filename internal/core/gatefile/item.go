@@ -10,6 +10,7 @@ import (
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/placeholder"
+	"yellowgate/internal/core/problem"
 )
 
 // item reads one item.
@@ -25,7 +26,7 @@ func (r *reader) item(e entry) {
 	r.within = e.key
 	defer func() { r.within = "" }()
 	entries := r.mapping(e.node, `item "`+e.key+`"`, itemKeys, nil)
-	at := map[string]Position{}
+	at := map[string]problem.Position{}
 	for _, e := range entries {
 		at[e.key] = e.pos
 		if e.key == "params" { // the texts of the others may name them
@@ -121,7 +122,7 @@ func (r *reader) behaviour(it *Item, e entry) {
 	case "integrity":
 		if t, ok := r.text1(e.node, e.key); ok {
 			if t.Value != "auto" && !integrityForm.MatchString(t.Value) {
-				r.problem(Error, t.Pos, "write auto, or a digest such as sha384-…", "%q is no integrity value", t.Value)
+				r.problem(problem.Error, t.Pos, "write auto, or a digest such as sha384-…", "%q is no integrity value", t.Value)
 			}
 			it.Integrity = t
 		}
@@ -145,10 +146,10 @@ func (r *reader) behaviour(it *Item, e entry) {
 var integrityForm = regexp.MustCompile(`^sha(256|384|512)-[A-Za-z0-9+/]+={0,2}(\s+sha(256|384|512)-[A-Za-z0-9+/]+={0,2})*$`)
 
 // checkItem refuses keys that make no sense together. at has where each stands.
-func (r *reader) checkItem(it *Item, at map[string]Position) {
+func (r *reader) checkItem(it *Item, at map[string]problem.Position) {
 	if len(it.Parts) == 0 && len(it.Found) == 0 && len(it.Replaces) == 0 {
 		if !r.failedAt(it.Pos.Line) {
-			r.problem(Error, it.Pos, "give it a script, a stylesheet, code, a code-file, or what is found in the source pages",
+			r.problem(problem.Error, it.Pos, "give it a script, a stylesheet, code, a code-file, or what is found in the source pages",
 				"item %q carries nothing", it.Name)
 		}
 		return
@@ -168,17 +169,17 @@ func (r *reader) checkItem(it *Item, at map[string]Position) {
 	lacking("media", "stylesheets and styles", count[Stylesheet]+count[StyleText] == 0)
 	lacking("integrity", "a script or a stylesheet", urls == 0)
 	if urls > 1 && it.Integrity.Value != "" && it.Integrity.Value != "auto" {
-		r.problem(Error, it.Integrity.Pos, "write auto, or make each an item of its own", "one integrity value cannot be that of %d files", urls)
+		r.problem(problem.Error, it.Integrity.Pos, "write auto, or make each an item of its own", "one integrity value cannot be that of %d files", urls)
 	}
 	if it.From.Value != "" && it.Until.Value != "" && it.From.Value > it.Until.Value {
 		r.errorf(it.Until.Pos, "item %q ends (%s) before it begins (%s)", it.Name, it.Until.Value, it.From.Value)
 	}
 	if it.Each && !it.selectorPlaced() {
-		r.problem(Error, at["each"], "give it a place such as {before: SELECTOR}", "each is for a place at a selector, and item %q has none", it.Name)
+		r.problem(problem.Error, at["each"], "give it a place such as {before: SELECTOR}", "each is for a place at a selector, and item %q has none", it.Name)
 	}
 	for _, p := range it.Parts {
 		if it.PlaceOf(p).Name == AtSpot && p.Kind == Popup {
-			r.problem(Error, it.Pos, "leave its place out", "a popup is not placed at a spot; it stands over the page")
+			r.problem(problem.Error, it.Pos, "leave its place out", "a popup is not placed at a spot; it stands over the page")
 		}
 	}
 	if p := it.FoundPlace(); p != nil && p.Name == AtSpot {
@@ -210,10 +211,10 @@ func (r *reader) urlPart(it *Item, kind Kind, n ast.Node) {
 		r.errorf(t.Pos, "%s should be a URL or a path of the site", kind)
 		return
 	case strings.HasPrefix(v, "<"):
-		r.problem(Error, t.Pos, "use code or code-file for HTML", "%s takes a URL, not a tag", kind)
+		r.problem(problem.Error, t.Pos, "use code or code-file for HTML", "%s takes a URL, not a tag", kind)
 		return
 	case strings.ContainsAny(v, "\n{;") && !strings.Contains(v, "@{"):
-		r.problem(Error, t.Pos, "use "+textKey[kind]+" for code", "%s takes a URL, not code", kind)
+		r.problem(problem.Error, t.Pos, "use "+textKey[kind]+" for code", "%s takes a URL, not code", kind)
 		return
 	}
 	p := &Part{Kind: kind, Key: string(kind), Text: v, Pos: t.Pos, CodePos: t.Pos}
@@ -250,7 +251,7 @@ func (r *reader) textParts(it *Item, kind Kind, e entry) {
 func (r *reader) fileParts(it *Item, kind Kind, e entry) {
 	for _, t := range r.texts(e.node, e.key) {
 		name := r.path(t.Value)
-		it.Parts = append(it.Parts, &Part{Kind: kind, Key: e.key, FromFile: name, Pos: t.Pos, CodePos: Position{name, 1, 1}})
+		it.Parts = append(it.Parts, &Part{Kind: kind, Key: e.key, FromFile: name, Pos: t.Pos, CodePos: problem.Position{File: name, Line: 1, Column: 1}})
 	}
 }
 
@@ -319,14 +320,14 @@ func (r *reader) place(n ast.Node) *Place {
 	case !ok:
 		return nil
 	case slices.Contains(placeAt, t.Value):
-		r.problem(Error, t.Pos, "write it like place: {"+t.Value+": form.contact}", "the place %q needs a selector", t.Value)
+		r.problem(problem.Error, t.Pos, "write it like place: {"+t.Value+": form.contact}", "the place %q needs a selector", t.Value)
 		return nil
 	case !slices.Contains(placeNames, t.Value):
 		hint := near.Suggest(t.Value, append(slices.Clone(placeNames), placeAt...))
 		if t.Value == "head" || t.Value == "body" { // most mean its end
 			hint = ` (did you mean "` + t.Value + `-end"?)`
 		}
-		r.problem(Error, t.Pos, "the places are: "+strings.Join(placeNames, ", ")+`, and {before: SELECTOR} and its like`, "unknown place %q%s", t.Value, hint)
+		r.problem(problem.Error, t.Pos, "the places are: "+strings.Join(placeNames, ", ")+`, and {before: SELECTOR} and its like`, "unknown place %q%s", t.Value, hint)
 		return nil
 	}
 	return &Place{Name: t.Value, Pos: t.Pos}

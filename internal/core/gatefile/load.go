@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"yellowgate/internal/core/placeholder"
+	"yellowgate/internal/core/problem"
 )
 
 // Sources are the files that a gate file names.
@@ -19,19 +20,19 @@ type Sources struct {
 }
 
 // Load reads the files that the gate file names, and looks up built files.
-func (g *Gate) Load(from Sources) []Problem {
+func (g *Gate) Load(from Sources) []problem.Problem {
 	r := &reader{shared: &shared{gate: g, lines: map[string][]string{g.File: linesOf(g.Text)}}, file: g.File}
 	for _, f := range g.Others {
 		r.lines[f.Name] = linesOf(f.Text)
 	}
-	var problems []Problem
+	var problems []problem.Problem
 	if m := g.Site.Manifest; m.Value != "" {
 		b, err := from.Read(m.Value)
 		if err == nil {
 			g.Manifest, err = ParseManifest(b)
 		}
 		if err != nil {
-			r.problem(Error, m.Pos, remedyOf(err, "paths are relative to the gate file; run the build first"), "the build manifest %s cannot be read: %v", m.Value, err)
+			r.problem(problem.Error, m.Pos, remedyOf(err, "paths are relative to the gate file; run the build first"), "the build manifest %s cannot be read: %v", m.Value, err)
 			g.Manifest = nil
 		}
 	}
@@ -51,23 +52,23 @@ func (g *Gate) Load(from Sources) []Problem {
 }
 
 // load reads the file of one part.
-func (r *reader) load(it *Item, p *Part, read func(string) ([]byte, error)) []Problem {
+func (r *reader) load(it *Item, p *Part, read func(string) ([]byte, error)) []problem.Problem {
 	p.Template = &placeholder.Template{}
 	b, err := read(p.FromFile)
 	if err == nil && !utf8.Valid(b) {
 		err = fmt.Errorf("it is not UTF-8")
 	}
 	if err != nil {
-		r.problem(Error, p.Pos, remedyOf(err, "paths are relative to the gate file"), "the code of item %q cannot be read: %s: %v", it.Name, p.FromFile, err)
+		r.problem(problem.Error, p.Pos, remedyOf(err, "paths are relative to the gate file"), "the code of item %q cannot be read: %s: %v", it.Name, p.FromFile, err)
 		return nil
 	}
 	p.Text = strings.TrimPrefix(string(b), "\uFEFF")
 	if strings.TrimSpace(p.Text) == "" {
-		r.problem(Warning, p.Pos, "write the code into it, or disable the item", "the file %s of item %q is empty: the item brings nothing", p.FromFile, it.Name)
+		r.problem(problem.Warning, p.Pos, "write the code into it, or disable the item", "the file %s of item %q is empty: the item brings nothing", p.FromFile, it.Name)
 	}
 	t, err := placeholder.ParseCode(p.Text, it.ParamNames()...)
 	if e, ok := err.(*placeholder.Error); ok {
-		return []Problem{{Severity: Error, Pos: p.PositionAt(e.Offset), Message: e.Message, Line: p.LineAt(e.Offset)}}
+		return []problem.Problem{{Severity: problem.Error, Pos: p.PositionAt(e.Offset), Message: e.Message, Line: p.LineAt(e.Offset)}}
 	}
 	p.Template = t
 	return nil
@@ -84,7 +85,7 @@ func (r *reader) built(it *Item) {
 		}
 		if r.gate.Manifest == nil {
 			if r.gate.Site.Manifest.Value == "" {
-				r.problem(Error, p.Pos, "add under site: manifest: FILE, the JSON file that your build writes", "%s is looked up in the build manifest, and the gate file names none", p.Text)
+				r.problem(problem.Error, p.Pos, "add under site: manifest: FILE, the JSON file that your build writes", "%s is looked up in the build manifest, and the gate file names none", p.Text)
 			}
 			continue
 		}
@@ -116,9 +117,9 @@ func (r *reader) integrity(it *Item, p *Part, digest func(string) (string, bool)
 	p.Integrity = ""
 	switch {
 	case !p.Template.Plain():
-		r.problem(Error, it.Integrity.Pos, "write the URL without a placeholder, or take integrity out", "integrity: auto needs to know the file, and %s changes from page to page", p.Text)
+		r.problem(problem.Error, it.Integrity.Pos, "write the URL without a placeholder, or take integrity out", "integrity: auto needs to know the file, and %s changes from page to page", p.Text)
 	case !strings.HasPrefix(p.Text, "/") || strings.HasPrefix(p.Text, "//"):
-		r.problem(Error, it.Integrity.Pos, "write the digest that its provider gives", "integrity: auto is for files of the site; %s is not one", p.Text)
+		r.problem(problem.Error, it.Integrity.Pos, "write the digest that its provider gives", "integrity: auto is for files of the site; %s is not one", p.Text)
 	case digest != nil:
 		path := p.Text
 		if i := strings.IndexAny(path, "?#"); i >= 0 {
@@ -133,7 +134,7 @@ func (r *reader) integrity(it *Item, p *Part, digest func(string) (string, bool)
 }
 
 // PositionAt is the position of an offset, in bytes, in the part's text.
-func (p *Part) PositionAt(offset int) Position {
+func (p *Part) PositionAt(offset int) problem.Position {
 	before := p.Text[:min(max(offset, 0), len(p.Text))]
 	pos := p.CodePos
 	if n := strings.Count(before, "\n"); n > 0 {

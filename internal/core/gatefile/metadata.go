@@ -9,6 +9,7 @@ import (
 
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/placeholder"
+	"yellowgate/internal/core/problem"
 )
 
 // A Key is one metadata key with its value.
@@ -21,7 +22,7 @@ type Key struct {
 	Variant string
 	Values  []MetaValue // one, but for keys that may stand often
 	None    bool        // the value none: the page shall not have it
-	Pos     Position
+	Pos     problem.Position
 }
 
 // A MetaValue is one element that a key writes.
@@ -29,7 +30,7 @@ type MetaValue struct {
 	Value *placeholder.Template
 	Text  string
 	Attrs []Attr // media, sizes, hreflang, type, title, as they are written
-	Pos   Position
+	Pos   problem.Position
 }
 
 // ID names what the key decides: its name, and its variant in brackets.
@@ -114,11 +115,11 @@ func (r *reader) key(e entry, keys *[]Key) {
 		for _, x := range r.entries(e.node, "meta") {
 			name := strings.ToLower(strings.TrimSpace(x.key))
 			if slices.Contains(metaKeys, name) && name != "link" && name != "property" && name != "title" && name != "icon" && name != "lang" {
-				r.problem(Error, x.pos, "write it without meta", "%q is a metadata key of its own", name)
+				r.problem(problem.Error, x.pos, "write it without meta", "%q is a metadata key of its own", name)
 				continue
 			}
 			if strings.HasPrefix(name, "og:") {
-				r.problem(Error, x.pos, "write it under social or property", "%q is a property, not a name", name)
+				r.problem(problem.Error, x.pos, "write it under social or property", "%q is a property, not a name", name)
 				continue
 			}
 			r.oneKey("meta."+name, x, keys)
@@ -146,7 +147,7 @@ func (r *reader) key(e entry, keys *[]Key) {
 				remedy = "name one rel"
 			}
 			if remedy != "" {
-				r.problem(Error, x.pos, remedy, "%q is not set under link", rel)
+				r.problem(problem.Error, x.pos, remedy, "%q is not set under link", rel)
 				continue
 			}
 			r.variants("link."+rel, "href", x, keys)

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"fmt"
 	"regexp"
-	"sort"
 	"strings"
 	"unicode/utf8"
 
@@ -14,6 +13,7 @@ import (
 
 	"yellowgate/internal/core/data"
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/problem"
 )
 
 // reader turns the YAML nodes of one file into a Gate and collects problems.
@@ -30,11 +30,11 @@ type reader struct {
 // common.
 type shared struct {
 	gate     *Gate
-	problems []Problem
-	lines    map[string][]string // by file
-	names    map[string]Position // where each name is defined
+	problems []problem.Problem
+	lines    map[string][]string         // by file
+	names    map[string]problem.Position // where each name is defined
 	include  func(glob string, g *Gate) ([]Included, error)
-	told     map[Position]bool
+	told     map[problem.Position]bool
 	aliases  int      // that were followed
 	alias    ast.Node // the last of them
 
@@ -51,20 +51,20 @@ type boundQuery struct {
 // An entry is one key of a mapping with its value.
 type entry struct {
 	key  string
-	pos  Position // of the key
+	pos  problem.Position // of the key
 	node ast.Node
 }
 
-func (r *reader) errorf(pos Position, format string, args ...any) {
-	r.problem(Error, pos, "", format, args...)
+func (r *reader) errorf(pos problem.Position, format string, args ...any) {
+	r.problem(problem.Error, pos, "", format, args...)
 }
 
-func (r *reader) problem(s Severity, pos Position, remedy, format string, args ...any) {
+func (r *reader) problem(s problem.Severity, pos problem.Position, remedy, format string, args ...any) {
 	lines := r.lines[pos.File]
 	if lines != nil {
 		pos.Line = min(max(pos.Line, 1), len(lines))
 	}
-	p := Problem{Severity: s, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
+	p := problem.Problem{Severity: s, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
 	if r.within != "" && !strings.Contains(p.Message, `"`+r.within+`"`) {
 		p.Message = fmt.Sprintf("item %q: %s", r.within, p.Message)
 	}
@@ -78,12 +78,12 @@ func (r *reader) problem(s Severity, pos Position, remedy, format string, args .
 func (r *reader) parse() (root ast.Node, ok bool) {
 	if !utf8.Valid(r.text) {
 		line := 1 + bytes.Count(r.text[:invalidAt(r.text)], []byte("\n"))
-		r.errorf(Position{r.file, line, 1}, "the gate file is not UTF-8")
+		r.errorf(problem.Position{File: r.file, Line: line, Column: 1}, "the gate file is not UTF-8")
 		return nil, false
 	}
 	for i, line := range r.lines[r.file] {
 		if j := strings.IndexByte(line, '\t'); j >= 0 && strings.TrimLeft(line[:j], " ") == "" && strings.TrimSpace(line) != "" && !strings.HasPrefix(strings.TrimSpace(line), "#") {
-			r.problem(Error, Position{r.file, i + 1, j + 1}, "indent with spaces", "a tab cannot indent a line in YAML")
+			r.problem(problem.Error, problem.Position{File: r.file, Line: i + 1, Column: j + 1}, "indent with spaces", "a tab cannot indent a line in YAML")
 			return nil, false
 		}
 	}
@@ -97,7 +97,7 @@ func (r *reader) parse() (root ast.Node, ok bool) {
 		return nil, false
 	}
 	if len(f.Docs) == 0 || f.Docs[0].Body == nil || f.Docs[0].Body.Type() == ast.CommentType || f.Docs[0].Body.Type() == ast.NullType {
-		r.problem(Error, Position{r.file, 1, 1}, "begin with: yellowgate: 1", "the gate file is empty")
+		r.problem(problem.Error, problem.Position{File: r.file, Line: 1, Column: 1}, "begin with: yellowgate: 1", "the gate file is empty")
 		return nil, false
 	}
 	return f.Docs[0].Body, true
@@ -116,11 +116,11 @@ func invalidAt(b []byte) int {
 
 // yamlError reports a syntax error, with what the usual slips of YAML mean.
 func (r *reader) yamlError(err error) {
-	pos, message := Position{r.file, 1, 1}, err.Error()
+	pos, message := problem.Position{File: r.file, Line: 1, Column: 1}, err.Error()
 	if e, ok := err.(*data.Error); ok {
 		pos.Line, pos.Column = e.Line, e.Column
 		if e.Limit {
-			r.problem(Error, pos, "", "%s", message)
+			r.problem(problem.Error, pos, "", "%s", message)
 			return
 		}
 	}
@@ -134,7 +134,7 @@ func (r *reader) yamlError(err error) {
 			break
 		}
 	}
-	r.problem(Error, pos, remedy, "this is not YAML: %s", message)
+	r.problem(problem.Error, pos, remedy, "this is not YAML: %s", message)
 }
 
 // slips are the usual mistakes of YAML, found in the line where reading failed.
@@ -162,9 +162,9 @@ func yamlSlip(line string) (remedy string, column int) {
 }
 
 // at is the position of a node's first character.
-func (r *reader) at(n ast.Node) Position {
+func (r *reader) at(n ast.Node) problem.Position {
 	if n == nil || n.GetToken() == nil || n.GetToken().Position == nil {
-		return Position{r.file, 1, 1}
+		return problem.Position{File: r.file, Line: 1, Column: 1}
 	}
 	t := n.GetToken()
 	if m, ok := n.(*ast.MappingNode); ok && len(m.Values) > 0 && !m.IsFlowStyle {
@@ -173,11 +173,11 @@ func (r *reader) at(n ast.Node) Position {
 	if m, ok := n.(*ast.MappingValueNode); ok {
 		return r.at(m.Key)
 	}
-	return Position{r.file, t.Position.Line, t.Position.Column}
+	return problem.Position{File: r.file, Line: t.Position.Line, Column: t.Position.Column}
 }
 
 // inside is the position of an offset (in bytes) in the text of a scalar.
-func (r *reader) inside(n ast.Node, offset int) Position {
+func (r *reader) inside(n ast.Node, offset int) problem.Position {
 	pos := r.at(n)
 	switch n := n.(type) {
 	case *ast.LiteralNode: // a block: the text begins on the next line, indented
@@ -222,7 +222,7 @@ func (r *reader) resolve(n ast.Node) ast.Node {
 				if strings.ContainsAny(x.Value.String(), "[.#:") || x.Value.String() == "" {
 					remedy = "a selector that begins with * is put in quotes"
 				}
-				r.problem(Error, r.at(x), remedy, "unknown alias %q", "*"+x.Value.String())
+				r.problem(problem.Error, r.at(x), remedy, "unknown alias %q", "*"+x.Value.String())
 				return nil
 			}
 			if r.alias != n {
@@ -259,14 +259,14 @@ func (r *reader) mapping(n ast.Node, what string, known, later []string) []entry
 		case contains(known, e.key):
 			out = append(out, e)
 		case contains(later, e.key):
-			r.problem(Error, e.pos, "take it out for now: nothing in the file is put into effect in part",
+			r.problem(problem.Error, e.pos, "take it out for now: nothing in the file is put into effect in part",
 				"%q in %s is a key of the format that this version does not read yet", e.key, what)
 		default:
 			hint, remedy := near.Suggest(e.key, append(append([]string{}, known...), later...)), "the keys there are: "+strings.Join(known, ", ")
 			if name, og := strings.CutPrefix(e.key, "og:"); og {
 				hint, remedy = "", fmt.Sprintf("write it under social: social: {%s: …}, or under property: property: {%q: …}", strings.TrimSuffix(name, "_name"), e.key)
 			}
-			r.problem(Error, e.pos, remedy, "unknown key %q in %s%s", e.key, what, hint)
+			r.problem(problem.Error, e.pos, remedy, "unknown key %q in %s%s", e.key, what, hint)
 		}
 	}
 	return out
@@ -283,16 +283,16 @@ func (r *reader) noValue(e entry, what string) {
 			remedy = "# begins a comment in YAML: put the value in quotes, '" + strings.TrimSpace(line[i:]) + "'"
 		}
 	}
-	r.problem(Error, e.pos, remedy, "%q in %s has no value", e.key, what)
+	r.problem(problem.Error, e.pos, remedy, "%q in %s has no value", e.key, what)
 }
 
 // firstAt is problem as an error, once for each position.
-func (r *reader) firstAt(pos Position, remedy, format string, args ...any) {
+func (r *reader) firstAt(pos problem.Position, remedy, format string, args ...any) {
 	if r.told[pos] {
 		return
 	}
 	if r.told == nil {
-		r.told = map[Position]bool{}
+		r.told = map[problem.Position]bool{}
 	}
 	r.told[pos] = true
 	for i := len(r.problems) - 1; i >= max(0, len(r.problems)-100); i-- {
@@ -300,7 +300,7 @@ func (r *reader) firstAt(pos Position, remedy, format string, args ...any) {
 			return
 		}
 	}
-	r.problem(Error, pos, remedy, format, args...)
+	r.problem(problem.Error, pos, remedy, format, args...)
 }
 
 // entriesQuietly reads a mapping that is read properly elsewhere.
@@ -336,14 +336,14 @@ func (r *reader) entries(n ast.Node, what string) []entry {
 		return nil
 	}
 	var out []entry
-	first := map[string]Position{}
+	first := map[string]problem.Position{}
 	for _, v := range values {
 		if v.Key.IsMergeKey() {
 			r.errorf(r.at(v.Key), "merge keys (<<) are not part of the format; write the keys out")
 			continue
 		}
 		key := v.Key.GetToken().Value
-		pos := Position{r.file, v.Key.GetToken().Position.Line, v.Key.GetToken().Position.Column}
+		pos := problem.Position{File: r.file, Line: v.Key.GetToken().Position.Line, Column: v.Key.GetToken().Position.Column}
 		if p, dup := first[key]; dup {
 			r.errorf(pos, "%q stands in %s twice, first in line %d", key, what, p.Line)
 			continue
@@ -389,7 +389,7 @@ func (r *reader) text1(n ast.Node, what string) (Text, bool) {
 		if line := r.lineAt(pos.Line); regexp.MustCompile(`[-:]\s+#\S`).MatchString(line) {
 			remedy = "# begins a comment in YAML: put the value in quotes"
 		}
-		r.problem(Error, pos, remedy, "%s has no value", what)
+		r.problem(problem.Error, pos, remedy, "%s has no value", what)
 	case *ast.MappingNode, *ast.MappingValueNode:
 		remedy := ""
 		if m, ok := n.(*ast.MappingNode); ok && m.IsFlowStyle {
@@ -400,13 +400,13 @@ func (r *reader) text1(n ast.Node, what string) (Text, bool) {
 		} else if remedy == "" && strings.Contains(r.lineAt(pos.Line), ": ") {
 			remedy = "a value with a colon and a space in it is put in quotes"
 		}
-		r.problem(Error, pos, remedy, "%s should be a text, not %s", what, kindOf(n))
+		r.problem(problem.Error, pos, remedy, "%s should be a text, not %s", what, kindOf(n))
 	case *ast.SequenceNode:
 		remedy := ""
 		if strings.Contains(r.lineAt(pos.Line), "[") {
 			remedy = "a selector that begins with [ is put in quotes, or YAML takes it for a list"
 		}
-		r.problem(Error, pos, remedy, "%s should be a text, not %s", what, kindOf(n))
+		r.problem(problem.Error, pos, remedy, "%s should be a text, not %s", what, kindOf(n))
 	default:
 		r.errorf(pos, "%s should be a text, not %s", what, kindOf(n))
 	}
@@ -467,18 +467,4 @@ func contains(list []string, s string) bool {
 		}
 	}
 	return false
-}
-
-// SortProblems puts problems in the order of the file.
-func SortProblems(ps []Problem) {
-	sort.SliceStable(ps, func(i, j int) bool {
-		a, b := ps[i].Pos, ps[j].Pos
-		if a.File != b.File {
-			return a.File < b.File
-		}
-		if a.Line != b.Line {
-			return a.Line < b.Line
-		}
-		return a.Column < b.Column
-	})
 }

@@ -10,6 +10,7 @@ import (
 
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/placeholder"
+	"yellowgate/internal/core/problem"
 )
 
 // A Param is a parameter of an item: a value, and what it may be.
@@ -19,7 +20,7 @@ type Param struct {
 	Bare     bool // a number or a truth value of the gate file
 	OneOf    []string
 	Min, Max string // numbers or spans of time, "" for no limit
-	Pos      Position
+	Pos      problem.Position
 }
 
 // Param returns the item's parameter of a name, or nil.
@@ -109,7 +110,7 @@ func (r *reader) params(it *Item, n ast.Node) {
 				}
 			}
 			if p.Value == "" && len(r.problems) == before {
-				r.problem(Error, e.pos, "write it like "+e.key+": {value: 3, min: 1, max: 9}", "the parameter %q has no value", e.key)
+				r.problem(problem.Error, e.pos, "write it like "+e.key+": {value: 3, min: 1, max: 9}", "the parameter %q has no value", e.key)
 				continue
 			}
 		default:

@@ -9,6 +9,7 @@ import (
 
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/placeholder"
+	"yellowgate/internal/core/problem"
 )
 
 // fragmentForm is what a fragment of an address can be without percent escapes.
@@ -20,7 +21,7 @@ func (r *reader) opens(it *Item, n ast.Node) {
 		o := &Open{Pos: r.at(v)}
 		before := len(r.problems)
 		if kind := kindOf(r.resolve(v)); kind != "a mapping" {
-			r.problem(Error, o.Pos, "write it like open: {after: 8s}", "open should be a mapping, not %s", kind)
+			r.problem(problem.Error, o.Pos, "write it like open: {after: 8s}", "open should be a mapping, not %s", kind)
 			continue
 		}
 		for _, e := range r.mapping(v, "open", KeysOf(OpenOf{}), nil) {
@@ -29,7 +30,7 @@ func (r *reader) opens(it *Item, n ast.Node) {
 				continue
 			}
 			if o.How != "" {
-				r.problem(Error, e.pos, "make it a list: one entry for each", "one entry of open is one thing that opens; %q stands besides %q", e.key, o.How)
+				r.problem(problem.Error, e.pos, "make it a list: one entry for each", "one entry of open is one thing that opens; %q stands besides %q", e.key, o.How)
 				continue
 			}
 			o.How, o.Pos = e.key, e.pos
@@ -37,7 +38,7 @@ func (r *reader) opens(it *Item, n ast.Node) {
 		}
 		if o.How == "" {
 			if len(r.problems) == before {
-				r.problem(Error, o.Pos, "add after, scroll, click, fragment or leaving", "this entry of open does not say what opens the popup")
+				r.problem(problem.Error, o.Pos, "add after, scroll, click, fragment or leaving", "this entry of open does not say what opens the popup")
 			}
 			continue
 		}
@@ -97,7 +98,7 @@ func (r *reader) again(it *Item, n ast.Node) {
 	default:
 		s, err := placeholder.ParseSpan(t.Value)
 		if err != nil {
-			r.problem(Error, t.Pos, "again is visit, always, once, or a span such as 7d", "%q is no answer to when a popup may open again", t.Value)
+			r.problem(problem.Error, t.Pos, "again is visit, always, once, or a span such as 7d", "%q is no answer to when a popup may open again", t.Value)
 		}
 		t.Value = strconv.FormatFloat(s, 'f', -1, 64)
 	}
@@ -105,7 +106,7 @@ func (r *reader) again(it *Item, n ast.Node) {
 }
 
 // checkPopup refuses what makes no sense of a popup, or without one.
-func (r *reader) checkPopup(it *Item, at map[string]Position) {
+func (r *reader) checkPopup(it *Item, at map[string]problem.Position) {
 	n := 0
 	for _, p := range it.Parts {
 		if p.Kind == Popup {
@@ -114,7 +115,7 @@ func (r *reader) checkPopup(it *Item, at map[string]Position) {
 	}
 	switch {
 	case n > 1:
-		r.problem(Error, it.Pos, "make it an item of its own", "item %q has more than one popup", it.Name)
+		r.problem(problem.Error, it.Pos, "make it an item of its own", "item %q has more than one popup", it.Name)
 	case n == 0:
 		for _, key := range []string{"label", "open", "again"} {
 			if pos, ok := at[key]; ok {
@@ -122,7 +123,7 @@ func (r *reader) checkPopup(it *Item, at map[string]Position) {
 			}
 		}
 	case len(it.Opens) == 0 && !r.failedAt(it.Pos.Line):
-		r.problem(Error, it.Pos, "add for example open: {fragment: "+it.Name+"}", "nothing opens the popup of item %q", it.Name)
+		r.problem(problem.Error, it.Pos, "add for example open: {fragment: "+it.Name+"}", "nothing opens the popup of item %q", it.Name)
 	}
 }
 
@@ -130,7 +131,7 @@ func (r *reader) checkPopup(it *Item, at map[string]Position) {
 func (r *reader) day(n ast.Node, what string) Text {
 	t, ok := r.text1(n, what)
 	if ok && !IsDay(t.Value) {
-		r.problem(Error, t.Pos, "write it like "+what+": 2027-06-01", "%s is a day, not %q", what, t.Value)
+		r.problem(problem.Error, t.Pos, "write it like "+what+": 2027-06-01", "%s is a day, not %q", what, t.Value)
 		return Text{}
 	}
 	return t

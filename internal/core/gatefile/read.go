@@ -18,6 +18,7 @@ import (
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"
+	"yellowgate/internal/core/problem"
 )
 
 // forbiddenName are names that the tool itself marks with.
@@ -34,10 +35,10 @@ type Included struct {
 // only. Where a problem is an error, the Gate is not fit for use. The files it
 // names are not read: see Load. include finds the gate files that a glob names;
 // it may be nil.
-func Parse(file string, text []byte, include func(glob string, g *Gate) ([]Included, error)) (*Gate, []Problem) {
+func Parse(file string, text []byte, include func(glob string, g *Gate) ([]Included, error)) (*Gate, []problem.Problem) {
 	g := &Gate{File: file, Text: text}
 	g.Site.Marks = true
-	r := &reader{shared: &shared{gate: g, lines: map[string][]string{}, names: map[string]Position{}}, file: file, text: text}
+	r := &reader{shared: &shared{gate: g, lines: map[string][]string{}, names: map[string]problem.Position{}}, file: file, text: text}
 	r.include = include
 	r.shared.lines[file] = linesOf(text)
 	if root, ok := r.parse(); ok {
@@ -45,7 +46,7 @@ func Parse(file string, text []byte, include func(glob string, g *Gate) ([]Inclu
 		r.bind()
 		r.named()
 	}
-	SortProblems(r.problems)
+	problem.Sort(r.problems)
 	return g, r.problems
 }
 
@@ -67,7 +68,7 @@ func (r *reader) top(root ast.Node) {
 		case "include", "site":
 			switch {
 			case r.dir != nil:
-				r.problem(Error, e.pos, "write it into the gate file that includes this one", "%q stands in an included file", e.key)
+				r.problem(problem.Error, e.pos, "write it into the gate file that includes this one", "%q stands in an included file", e.key)
 			case e.key == "site":
 				r.site(e.node)
 			}
@@ -98,7 +99,7 @@ func (r *reader) top(root ast.Node) {
 		}
 	}
 	if !versioned && r.dir == nil {
-		r.problem(Error, Position{r.file, 1, 1}, "write as its first line: yellowgate: 1", "the gate file does not say its format's version")
+		r.problem(problem.Error, problem.Position{File: r.file, Line: 1, Column: 1}, "write as its first line: yellowgate: 1", "the gate file does not say its format's version")
 	}
 	if r.dir == nil { // what is included counts after the file's own
 		for _, e := range r.entriesQuietly(root) {
@@ -130,9 +131,9 @@ func (r *reader) includes(n ast.Node) {
 		}
 		switch {
 		case err != nil:
-			r.problem(Error, t.Pos, remedyOf(err, "paths are relative to the gate file"), "cannot include %s: %v", t.Value, err)
+			r.problem(problem.Error, t.Pos, remedyOf(err, "paths are relative to the gate file"), "cannot include %s: %v", t.Value, err)
 		case len(files) == 0:
-			r.problem(Error, t.Pos, "paths are relative to the gate file", "no file matches %s", t.Value)
+			r.problem(problem.Error, t.Pos, "paths are relative to the gate file", "no file matches %s", t.Value)
 		}
 		for _, f := range files {
 			if seen[f.Name] {
@@ -168,7 +169,7 @@ func (r *reader) path(p string) string {
 }
 
 // once refuses a name that stands somewhere already.
-func (r *reader) once(what, name string, pos Position) bool {
+func (r *reader) once(what, name string, pos problem.Position) bool {
 	if p, dup := r.shared.names[what+name]; dup {
 		r.errorf(pos, "%s %q is defined twice, first in %s", what, name, p)
 		return false
@@ -189,7 +190,7 @@ func (r *reader) blankPages(n ast.Node) {
 			switch e.key {
 			case "path":
 				if !strings.HasPrefix(t.Value, "/") || strings.ContainsAny(t.Value, "*?#") {
-					r.problem(Error, t.Pos, "write it like path: /sky-camera/", "a page's path begins with \"/\" and has no *, ? or #, unlike %q", t.Value)
+					r.problem(problem.Error, t.Pos, "write it like path: /sky-camera/", "a page's path begins with \"/\" and has no *, ? or #, unlike %q", t.Value)
 				}
 				b.Path, b.Pos = t, e.pos
 			case "title":
@@ -202,7 +203,7 @@ func (r *reader) blankPages(n ast.Node) {
 		}
 		if b.Path.Value == "" {
 			if len(r.problems) == before {
-				r.problem(Error, b.Pos, "write it like path: /sky-camera/", "a page under blank-pages has no path")
+				r.problem(problem.Error, b.Pos, "write it like path: /sky-camera/", "a page under blank-pages has no path")
 			}
 			continue
 		}
@@ -232,7 +233,7 @@ func (r *reader) requires(n ast.Node) {
 		}
 		if len(q.Pages) == 0 || len(q.Keys) == 0 {
 			if len(r.problems) == before {
-				r.problem(Error, q.Pos, "write it like require: [{pages: all, metadata: [title, description]}]", "an entry of require has pages and metadata")
+				r.problem(problem.Error, q.Pos, "write it like require: [{pages: all, metadata: [title, description]}]", "an entry of require has pages and metadata")
 			}
 			continue
 		}
@@ -250,7 +251,7 @@ func (r *reader) site(n ast.Node) {
 		case "url":
 			s.URL, _ = r.text1(e.node, what)
 			if u, err := url.Parse(s.URL.Value); s.URL.Value != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https") {
-				r.problem(Error, s.URL.Pos, "write it like https://ternhill.example", "site.url should be the site's absolute address")
+				r.problem(problem.Error, s.URL.Pos, "write it like https://ternhill.example", "site.url should be the site's absolute address")
 			} else if u != nil && (u.RawQuery != "" || u.Fragment != "") {
 				r.errorf(s.URL.Pos, "site.url has no query and no fragment")
 			}
@@ -285,7 +286,7 @@ func (r *reader) site(n ast.Node) {
 
 var nameForm = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 
-func (r *reader) checkName(what, name string, pos Position) {
+func (r *reader) checkName(what, name string, pos problem.Position) {
 	if !nameForm.MatchString(name) {
 		better := strings.Trim(regexp.MustCompile(`[^a-z0-9]+`).ReplaceAllString(strings.ToLower(name), "-"), "-")
 		hint := ""
@@ -355,7 +356,7 @@ func (r *reader) hiddenComment(n ast.Node, t Text) {
 	}
 	rest := line[i+len(t.Value):]
 	if trimmed := strings.TrimLeft(rest, " "); len(trimmed) < len(rest) && len(trimmed) > 1 && trimmed[0] == '#' && trimmed[1] != ' ' && trimmed[1] != '#' {
-		r.problem(Error, Position{t.Pos.File, t.Pos.Line, len([]rune(line[:len(line)-len(trimmed)])) + 1},
+		r.problem(problem.Error, problem.Position{File: t.Pos.File, Line: t.Pos.Line, Column: len([]rune(line[:len(line)-len(trimmed)])) + 1},
 			"put the whole value in quotes; a comment has a space after its #", "YAML takes the rest of this line for a comment")
 	}
 }
@@ -403,7 +404,7 @@ func (r *reader) bind() {
 	sizes := map[string]int{}
 	for _, b := range r.queries1 {
 		if pagequery.Size(b.Query.Expr, sizes) > pagequery.MaxSize {
-			b.reader.problem(Error, b.reader.at(b.node), "write the sets so that they do not repeat one another", "the query comes to more than %d parts once its page sets are written out", pagequery.MaxSize)
+			b.reader.problem(problem.Error, b.reader.at(b.node), "write the sets so that they do not repeat one another", "the query comes to more than %d parts once its page sets are written out", pagequery.MaxSize)
 			return
 		}
 	}
@@ -462,10 +463,10 @@ func (r *reader) rules(n ast.Node, isDefault bool) {
 		if rule.Pages == nil && isDefault && !bare {
 			rule.Pages = []Query{{pagequery.Const(true), "all", rule.Pos}}
 		} else if rule.Pages == nil && !r.failedAt(rule.Pos.Line) {
-			r.problem(Error, rule.Pos, "add pages: all, or a page query", "this rule under %s does not say for which pages it is", what)
+			r.problem(problem.Error, rule.Pos, "add pages: all, or a page query", "this rule under %s does not say for which pages it is", what)
 		}
 		if len(rule.Keys) == 0 && rule.Pages != nil && !r.failedAt(rule.Pos.Line) {
-			r.problem(Warning, rule.Pos, "", "this rule under %s sets nothing", what)
+			r.problem(problem.Warning, rule.Pos, "", "this rule under %s sets nothing", what)
 		}
 		r.gate.Rules = append(r.gate.Rules, rule)
 	}
@@ -504,7 +505,7 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 			case "text":
 				re, err := regexp.Compile(t.Value)
 				if err != nil {
-					r.problem(Error, t.Pos, "characters such as ( ) [ ] { } . * + ? | ^ $ and \\ mean something in a regular expression; to find them as they are, write a \\ before each: '"+regexp.QuoteMeta(t.Value)+"'",
+					r.problem(problem.Error, t.Pos, "characters such as ( ) [ ] { } . * + ? | ^ $ and \\ mean something in a regular expression; to find them as they are, write a \\ before each: '"+regexp.QuoteMeta(t.Value)+"'",
 						"the regular expression does not compile: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
 					return m, false
 				}
@@ -528,7 +529,7 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 		if !strings.HasPrefix(glob, "/") && !strings.Contains(glob, "://") {
 			glob = "/" + glob
 		}
-		r.problem(Error, t.Pos, "write {url: "+glob+"}; ** and * stand for any part of the path", "%q is no selector: it looks like a URL", t.Value)
+		r.problem(problem.Error, t.Pos, "write {url: "+glob+"}; ** and * stand for any part of the path", "%q is no selector: it looks like a URL", t.Value)
 		return m, false
 	}
 	if err != nil {
@@ -552,7 +553,7 @@ func (r *reader) bareList(n ast.Node) {
 	}
 	t, ok := r.resolve(seq.Values[0]).(*ast.StringNode)
 	if ok && t.Token.Type == token.StringType && attributeName.MatchString(t.Value) && atom.Lookup([]byte(t.Value)) == 0 {
-		r.problem(Error, r.at(seq), "put it in quotes: '["+t.Value+"]'; for an element of that name, leave the brackets out", "YAML takes [%s] for a list, and its entry for an element called %s", t.Value, t.Value)
+		r.problem(problem.Error, r.at(seq), "put it in quotes: '["+t.Value+"]'; for an element of that name, leave the brackets out", "YAML takes [%s] for a list, and its entry for an element called %s", t.Value, t.Value)
 	}
 }
 
@@ -573,7 +574,7 @@ func (r *reader) perPage(n ast.Node) {
 			continue
 		}
 		if strings.ContainsAny(e.key, "*") {
-			r.problem(Error, e.pos, "use pages and except for a kind of page", "per-page is for one page, not for a glob")
+			r.problem(problem.Error, e.pos, "use pages and except for a kind of page", "per-page is for one page, not for a glob")
 			continue
 		}
 		if p, dup := r.shared.names["per-page "+page.Key(e.key)]; dup {
@@ -635,7 +636,7 @@ func (r *reader) named() {
 				}
 			}
 			if it := g.Item(in.Value); it != nil && it.Disabled {
-				r.problem(Error, in.Pos, "enable the item, or take this line out", "item %q is put in on %s, but it is disabled (line %d)", in.Value, p.Path, it.DisabledPos.Line)
+				r.problem(problem.Error, in.Pos, "enable the item, or take this line out", "item %q is put in on %s, but it is disabled (line %d)", in.Value, p.Path, it.DisabledPos.Line)
 			}
 		}
 		for _, s := range p.Params {

@@ -6,6 +6,7 @@ import (
 	"github.com/goccy/go-yaml/ast"
 
 	"yellowgate/internal/core/placeholder"
+	"yellowgate/internal/core/problem"
 )
 
 // A Tree is structured data as the gate file gives it: a mapping, a list, a text
@@ -21,11 +22,11 @@ type Tree struct {
 	Fact *placeholder.Placeholder
 	// Asks marks what has to be a list of questions with answers.
 	Asks bool
-	Pos  Position
+	Pos  problem.Position
 }
 
 // Holders calls visit for each placeholder of a tree.
-func (t *Tree) Holders(visit func(*placeholder.Placeholder, Position)) {
+func (t *Tree) Holders(visit func(*placeholder.Placeholder, problem.Position)) {
 	if t.Text != nil {
 		for _, p := range t.Text.Pieces {
 			if p.Placeholder != nil {
@@ -110,7 +111,7 @@ func (r *reader) structured(it *Item, n ast.Node, params []string) {
 				it.Parts = append(it.Parts, &Part{Kind: Structured, Key: "structured", Tree: t, Pos: t.Pos, CodePos: t.Pos})
 			}
 		default:
-			r.problem(Error, r.at(v), "write it like structured: {type: Event, name: Perseids}", "structured should be a mapping, not %s", kindOf(v))
+			r.problem(problem.Error, r.at(v), "write it like structured: {type: Event, name: Perseids}", "structured should be a mapping, not %s", kindOf(v))
 		}
 	}
 }
@@ -128,7 +129,7 @@ func (r *reader) questions(it *Item, n ast.Node, params []string) {
 			return
 		}
 		if t.Fact == nil {
-			r.problem(Error, t.Pos, "write a list of ask and answer, or one placeholder that names a list fact", "questions should be a list of questions with answers")
+			r.problem(problem.Error, t.Pos, "write a list of ask and answer, or one placeholder that names a list fact", "questions should be a list of questions with answers")
 			return
 		}
 		list.Text, list.Fact = t.Text, t.Fact

@@ -6,6 +6,7 @@ import (
 	"yellowgate/internal/core/compose"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 // family is what an element is, as far as an item can stand in for it: a part
@@ -127,12 +128,12 @@ func (e *editing) changeTags() {
 				continue
 			}
 			if where := e.noPlace(at, a); where != "" {
-				e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: a.Pos, Message: fmt.Sprintf("item %q: a placeholder cannot stand %s", it.Name, where), Remedy: "write the text out"})
+				e.problem(problem.Problem{Severity: problem.Error, Pos: a.Pos, Message: fmt.Sprintf("item %q: a placeholder cannot stand %s", it.Name, where), Remedy: "write the text out"})
 				continue
 			}
 			v, err := it.Attr(a, values)
 			if err != nil {
-				e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: err.Pos, Message: fmt.Sprintf("item %q: %s", it.Name, err.Message), Remedy: remedyFor(err)})
+				e.problem(problem.Problem{Severity: problem.Error, Pos: err.Pos, Message: fmt.Sprintf("item %q: %s", it.Name, err.Message), Remedy: remedyFor(err)})
 				continue
 			}
 			e.change(at).Set = append(e.change(at).Set, markup.NewAttr{Name: a.Name, Value: v, Bare: a.Text == ""})
@@ -176,7 +177,7 @@ func (e *editing) addClasses(p *gatefile.Part) {
 	}
 	hits := e.find(p.Selector)
 	if len(hits) == 0 {
-		e.problem(gatefile.Problem{Severity: gatefile.Warning, Pos: p.Pos,
+		e.problem(problem.Problem{Severity: problem.Warning, Pos: p.Pos,
 			Message: fmt.Sprintf("classes %q go nowhere: %q matches nothing", p.Text, p.Selector),
 			Remedy:  "let the item in only where the element is: has(" + p.Selector.String() + ")"})
 	}
@@ -259,14 +260,14 @@ func (e *editing) move(i int) {
 			return
 		}
 		if at.Offset > start && at.Offset < end {
-			e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: place.Pos,
+			e.problem(problem.Problem{Severity: problem.Error, Pos: place.Pos,
 				Message: fmt.Sprintf("item %q cannot be moved: its place, %s, is within what is moved", it.Name, place.String()), Remedy: "give it another place"})
 			return
 		}
 		text := e.changed(start, end)
 		if at.Area == markup.Head && !gatefile.ContentsOf(text).FitsHead {
 			line, _ := markup.NewLocator(e.Source.Text).Locate(start)
-			e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: place.Pos,
+			e.problem(problem.Problem{Severity: problem.Error, Pos: place.Pos,
 				Message: fmt.Sprintf("item %q cannot be moved into the head: what stands at %s:%d would end it", it.Name, e.Page.File, line),
 				Remedy:  "make what belongs into the head an item of its own"})
 			return

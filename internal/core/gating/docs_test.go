@@ -9,6 +9,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 )
 
 var example = regexp.MustCompile("(?ms)^```yaml\n(.*?)^```$")
@@ -41,7 +42,7 @@ func TestReference(t *testing.T) {
 			Integrity: func(string) (string, bool) { return "sha384-AAAA", true }})...)
 		g, more := New(f, "2026-11-23")
 		for _, p := range append(problems, more...) {
-			if p.Severity == gatefile.Error {
+			if p.Severity == problem.Error {
 				t.Errorf("%v\n%s", p, text)
 			}
 		}
@@ -49,7 +50,7 @@ func TestReference(t *testing.T) {
 			facts := map[string]string{"name": "N", "date": "2027-01-01", "questions": "1"}
 			r := g.Page([]byte(source), page.Page{Path: path, File: "x.html", Facts: facts, Lists: map[string]any{"guides": []any{"a"}, "questions": []any{map[string]any{"ask": "a", "answer": "b"}}}})
 			for _, p := range r.Problems {
-				if p.Severity == gatefile.Error {
+				if p.Severity == problem.Error {
 					t.Errorf("%s: %v\n%s", path, p, text)
 				}
 			}

@@ -8,6 +8,7 @@ import (
 	"yellowgate/internal/core/compose"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 // editing collects the edits of one page.
@@ -94,7 +95,7 @@ func (e *editing) removeFound() {
 		o := e.owner[at]
 		if at < last {
 			if e.Verdicts[o.item].In && !o.replaced && o.item != holder.item {
-				e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: e.Verdicts[o.item].Item.Pos,
+				e.problem(problem.Problem{Severity: problem.Error, Pos: e.Verdicts[o.item].Item.Pos,
 					Message: fmt.Sprintf("item %q is in, and what it is found by stands in an element that goes with item %q", e.Verdicts[o.item].Item.Name, e.Verdicts[holder.item].Item.Name),
 					Remedy:  "narrow a matcher, or give one of them other pages"})
 			}
@@ -192,7 +193,7 @@ func (e *editing) unclear(it *gatefile.Item, err error) {
 	if x, ok := err.(*markup.ExtentError); ok {
 		line, _ = markup.NewLocator(e.Source.Text).Locate(x.Offset)
 	}
-	e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: it.Pos,
+	e.problem(problem.Problem{Severity: problem.Error, Pos: it.Pos,
 		Message: fmt.Sprintf("item %q cannot be put into effect at %s:%d: %v", it.Name, e.Page.File, line, err),
 		Remedy:  "close the elements of the page in the order in which they were opened"})
 }
@@ -243,7 +244,7 @@ func (e *editing) placeItem(i int) {
 			values.Param = e.gate.params(item.Item, &e.Page, at.spot)
 			text, ok, err := item.Render(k, values)
 			if err != nil {
-				e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: err.Pos, Message: fmt.Sprintf("item %q: %s", item.Name, err.Message), Remedy: remedyFor(err)})
+				e.problem(problem.Problem{Severity: problem.Error, Pos: err.Pos, Message: fmt.Sprintf("item %q: %s", item.Name, err.Message), Remedy: remedyFor(err)})
 				return
 			}
 			placed++
@@ -265,7 +266,7 @@ func (e *editing) placeItem(i int) {
 		}
 	}
 	if placed == 0 && wanted > 0 && item.SpotOnly() && e.Verdicts[i].Reason != "spot" {
-		e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: e.Verdicts[i].Rule,
+		e.problem(problem.Problem{Severity: problem.Error, Pos: e.Verdicts[i].Rule,
 			Message: fmt.Sprintf("item %q goes to spots alone, and the page has none for it", item.Name),
 			Remedy:  "write <!-- yg-spot " + item.Name + " --> into the page, or keep the item out of it: without pages, it is in where it has a spot"})
 	}
@@ -289,13 +290,13 @@ func (e *editing) fitsArea(it *gatefile.Item, part *gatefile.Part, place gatefil
 	}
 	c := part.Contents()
 	if at.Area == markup.Head && (!c.FitsHead || part.Kind == gatefile.Popup) {
-		e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: place.Pos,
+		e.problem(problem.Problem{Severity: problem.Error, Pos: place.Pos,
 			Message: fmt.Sprintf("item %q would end the head: %q is in the head there, and its code is for the body", it.Name, place.String()),
 			Remedy:  "give the item a place in the body"})
 		return false
 	}
 	if at.Area == markup.Body && c.NotForBody >= 0 && (place.Selector != nil || place.Name == gatefile.AtSpot || place.Name == gatefile.AtReplaced) {
-		e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: place.Pos,
+		e.problem(problem.Problem{Severity: problem.Error, Pos: place.Pos,
 			Message: fmt.Sprintf("item %q has code for the head, and %q is in the body there", it.Name, place.String()),
 			Remedy:  "give the item place: head-end"})
 		return false
@@ -332,7 +333,7 @@ func (e *editing) inRemoved(it *gatefile.Item, by int) {
 	if by >= 0 {
 		name = fmt.Sprintf("item %q, which is out there", e.gate.File.Items[by].Name)
 	}
-	e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: it.Pos,
+	e.problem(problem.Problem{Severity: problem.Error, Pos: it.Pos,
 		Message: fmt.Sprintf("item %q belongs into an element that goes with %s", it.Name, name),
 		Remedy:  "give one of them another place or other pages"})
 }
@@ -390,7 +391,7 @@ func (e *editing) standard(it *gatefile.Item, p gatefile.Place, each bool) []lan
 		return []landing{{Spot: e.Scan.HeadEndSpot()}}
 	case gatefile.BodyStart, gatefile.BodyEnd:
 		if e.Scan.Frameset {
-			e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: it.Pos,
+			e.problem(problem.Problem{Severity: problem.Error, Pos: it.Pos,
 				Message: fmt.Sprintf("item %q goes into the body, and the page has a frameset and no body", it.Name),
 				Remedy:  "keep the item out of pages with a frameset"})
 			return nil
@@ -403,7 +404,7 @@ func (e *editing) standard(it *gatefile.Item, p gatefile.Place, each bool) []lan
 	hits := e.find(p.Selector)
 	if len(hits) == 0 {
 		e.placeless = append(e.placeless, it)
-		e.problem(gatefile.Problem{Severity: gatefile.Warning, Pos: p.Pos,
+		e.problem(problem.Problem{Severity: problem.Warning, Pos: p.Pos,
 			Message: fmt.Sprintf("item %q has no place: %q matches nothing", it.Name, p.Selector),
 			Remedy:  "let the item in only where the element is: has(" + p.Selector.String() + ")"})
 		return nil
@@ -441,7 +442,7 @@ func (e *editing) atElement(it *gatefile.Item, p gatefile.Place, at int) (l land
 		l.Spot, l.replaces = markup.Spot{Offset: at}, end
 	case gatefile.FirstIn, gatefile.LastIn:
 		if !e.Scan.TakesChildren(at) {
-			e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: p.Pos,
+			e.problem(problem.Problem{Severity: problem.Error, Pos: p.Pos,
 				Message: fmt.Sprintf("item %q cannot stand in %q: that element holds text only, or nothing", it.Name, p.Selector),
 				Remedy:  "use before or after"})
 			return l, false

@@ -9,6 +9,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/core/weburl"
 )
@@ -85,7 +86,7 @@ func (e *editing) neededButAbsent() {
 				if v.Item.Name != need.Value || !v.In || v.Reason != verdict.Pages || !v.Item.FoundOnly() || e.Present[n] > 0 {
 					continue
 				}
-				e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: need.Pos,
+				e.problem(problem.Problem{Severity: problem.Error, Pos: need.Pos,
 					Message: fmt.Sprintf("item %q needs %q, which is found parts alone, and the page's source has none of them", it.Name, v.Item.Name),
 					Remedy:  "give " + need.Value + " a script or code of its own, or keep " + it.Name + " out of those pages"})
 			}
@@ -94,7 +95,7 @@ func (e *editing) neededButAbsent() {
 }
 
 func (e *editing) nothingToPut(v *verdict.Verdict, message string) {
-	e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: v.Rule, Message: message,
+	e.problem(problem.Problem{Severity: problem.Error, Pos: v.Rule, Message: message,
 		Remedy: "give " + v.Item.Name + " a script or code of its own, or take this line out"})
 }
 

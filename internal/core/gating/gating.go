@@ -15,6 +15,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/core/weburl"
 )
@@ -74,9 +75,9 @@ const urlTags = "img[src], source[src]"
 
 // New makes a gate ready for a day, written as 2026-11-23. With problems that are
 // errors it must not be used to write anything.
-func New(f *gatefile.Gate, day string) (*Gate, []gatefile.Problem) {
+func New(f *gatefile.Gate, day string) (*Gate, []problem.Problem) {
 	g := &Gate{keys: f.KeyIDs(), File: f, Site: weburl.NewSite(f.Site.URL.Value), all: &lookout{}, found: &lookout{}}
-	var problems []gatefile.Problem
+	var problems []problem.Problem
 	g.Plan, problems = verdict.NewPlan(f, day)
 	for _, it := range f.Items {
 		c, ps := compose.Prepare(it, g.Site.BasePath())
@@ -235,7 +236,7 @@ func (g *Gate) URL(path string) string { return g.File.Site.URL.Value + page.URL
 
 // A Problem is what stands in the way of gating one page.
 type Problem struct {
-	gatefile.Problem
+	problem.Problem
 	Page string // its path
 	File string // its file
 }
@@ -268,7 +269,7 @@ func (g *Gate) Put(v *View) *Result {
 		r.Fragment = true
 		return r
 	}
-	var problems []gatefile.Problem
+	var problems []problem.Problem
 	r.Verdicts, problems = g.Plan.Decide(&v.Page)
 	for _, p := range problems {
 		r.problem(p)
@@ -298,7 +299,7 @@ func (g *Gate) Put(v *View) *Result {
 		v.Unread = v.Scan.Unread
 	}
 	if v.Unread != "" {
-		r.problem(gatefile.Problem{Severity: gatefile.Error, Pos: gatefile.Position{File: v.Page.File, Line: 1, Column: 1}, Message: "this page is not read: " + v.Unread,
+		r.problem(problem.Problem{Severity: problem.Error, Pos: problem.Position{File: v.Page.File, Line: 1, Column: 1}, Message: "this page is not read: " + v.Unread,
 			Remedy: "write the selector so that fewer elements have to be looked at, or list the page under site.ignore"})
 	}
 	return r
@@ -312,14 +313,14 @@ func (r *Result) keepsEncoding() {
 	if was == is {
 		return
 	}
-	pos := gatefile.Position{File: r.Page.File, Line: 1, Column: 1}
+	pos := problem.Position{File: r.Page.File, Line: 1, Column: 1}
 	if is == "" {
-		r.problem(gatefile.Problem{Severity: gatefile.Error, Pos: pos,
+		r.problem(problem.Problem{Severity: problem.Error, Pos: pos,
 			Message: fmt.Sprintf("what is written before the page's charset would push it beyond the first 1,024 bytes: browsers would no longer read the page as %s", was),
 			Remedy:  "let the page begin with its charset: <head><meta charset=\"utf-8\">"})
 		return
 	}
-	r.problem(gatefile.Problem{Severity: gatefile.Error, Pos: pos,
+	r.problem(problem.Problem{Severity: problem.Error, Pos: pos,
 		Message: fmt.Sprintf("what is written declares the encoding %s, and the page's is %s", is, orUndeclared(was)), Remedy: "take the charset out of the item's code; it is the page's"})
 }
 
@@ -375,7 +376,7 @@ type Written struct {
 func (e *editing) apply(r *Result) bool {
 	out, inverse, err := e.Source.Apply(slices.Concat(e.layers[:]...))
 	if err != nil {
-		r.problem(gatefile.Problem{Severity: gatefile.Error, Pos: gatefile.Position{File: r.Page.File, Line: 1},
+		r.problem(problem.Problem{Severity: problem.Error, Pos: problem.Position{File: r.Page.File, Line: 1},
 			Message: fmt.Sprintf("the page cannot be edited: %v", err), Remedy: "two items meet at one place of the page; give one of them another"})
 		return false
 	}
@@ -408,7 +409,7 @@ func (r *Result) Undo() []byte {
 	return file
 }
 
-func (r *Result) problem(p gatefile.Problem) {
+func (r *Result) problem(p problem.Problem) {
 	r.Problems = append(r.Problems, Problem{p, r.Page.Path, r.Page.File})
 }
 
@@ -604,14 +605,14 @@ func (v *View) Matches(s *markup.Selector) []int { return v.find(s) }
 func (r *Result) Clashes() (out []Problem) {
 	for _, it := range r.Popups {
 		selector := constant("[id='" + it.Name + "']")
-		clash := func(pos gatefile.Position, where, remedy string) {
-			out = append(out, Problem{gatefile.Problem{Severity: gatefile.Error, Pos: pos,
+		clash := func(pos problem.Position, where, remedy string) {
+			out = append(out, Problem{problem.Problem{Severity: problem.Error, Pos: pos,
 				Message: fmt.Sprintf("%s has the id %q, and so has the popup of item %q (%s)", where, it.Name, it.Name, it.Pos), Remedy: remedy}, r.Page.Path, r.Page.File})
 		}
 		on, _ := markup.Matches(r.Source.Text, selector) // one tag answers it
 		for _, at := range on {
 			line, column := markup.NewLocator(r.Source.Text).Locate(at)
-			clash(gatefile.Position{File: r.Page.File, Line: line, Column: column}, "this element", "give the element another id, or the item another name")
+			clash(problem.Position{File: r.Page.File, Line: line, Column: column}, "this element", "give the element another id, or the item another name")
 		}
 		for _, w := range r.Written {
 			if w.Part == FoundPart {

@@ -13,6 +13,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 )
 
 var pagesDir = flag.String("pages", "", "also test on every .html file below this `folder`")
@@ -259,7 +260,7 @@ func TestForeignPagesKeepTheirBytes(t *testing.T) {
 			t.Errorf("%s: the inverse of all that can be set is not the source", name)
 		}
 		for _, p := range r.Problems {
-			if p.Severity == gatefile.Error { // apply would write nothing
+			if p.Severity == problem.Error { // apply would write nothing
 				misnested++
 				return nil
 			}

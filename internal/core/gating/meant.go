@@ -9,6 +9,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/problem"
 )
 
 // What somebody probably meant by a URL that leads to nothing.
@@ -122,7 +123,7 @@ func (r *Result) MissingFiles(has func(path string) bool, files func() []string)
 					hint = fmt.Sprintf(" (did you mean %q?)", paths[i])
 				}
 			}
-			out = append(out, Problem{gatefile.Problem{Severity: gatefile.Error, Pos: p.Pos,
+			out = append(out, Problem{problem.Problem{Severity: problem.Error, Pos: p.Pos,
 				Message: fmt.Sprintf("item %q loads %s, and the site has no such file%s", it.Name, ref.Path, hint), Remedy: "mend the path, or put the file into the source folder"}, r.Page.Path, r.Page.File})
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"yellowgate/internal/core/compose"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
@@ -283,7 +284,7 @@ func (e *editing) mayLoad(name string, w *verdict.Candidate) bool {
 		}
 		text, why := compose.FillURL(w.Key.Values[n].Value, e.View.Lookup, e.gate.mayLead)
 		if why != "" {
-			e.problem(gatefile.Problem{Severity: gatefile.Error, Pos: w.Key.Values[n].Pos, Message: fmt.Sprintf("%s is %q, %s", name, text, why), Remedy: "list the host under site.trust, or write the URL out"})
+			e.problem(problem.Problem{Severity: problem.Error, Pos: w.Key.Values[n].Pos, Message: fmt.Sprintf("%s is %q, %s", name, text, why), Remedy: "list the host under site.trust, or write the URL out"})
 			return false
 		}
 		w.Values[n] = text

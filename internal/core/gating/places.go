@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 // Places counts over pages whether items whose place is at a selector find it
@@ -50,15 +51,15 @@ func atSelector(it *gatefile.Item) *gatefile.Place {
 
 // Problems tells the items whose place no page offers: the gate file cannot be
 // put into effect for them.
-func (p *Places) Problems() (out []gatefile.Problem) {
+func (p *Places) Problems() (out []problem.Problem) {
 	for it, n := range p.lacking {
 		if n == p.in[it] {
 			place := atSelector(it)
-			out = append(out, gatefile.Problem{Severity: gatefile.Error, Pos: place.Pos,
+			out = append(out, problem.Problem{Severity: problem.Error, Pos: place.Pos,
 				Message: fmt.Sprintf("item %q has no place anywhere: %q matches nothing on any page that it is in on", it.Name, place.Selector),
 				Remedy:  "mend the selector, or give the item another place"})
 		}
 	}
-	slices.SortFunc(out, func(a, b gatefile.Problem) int { return strings.Compare(a.Message, b.Message) })
+	slices.SortFunc(out, func(a, b problem.Problem) int { return strings.Compare(a.Message, b.Message) })
 	return out
 }

@@ -7,6 +7,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/problem"
 )
 
 // spotLandings finds the spots of an item on this page.
@@ -34,10 +35,10 @@ func (e *editing) checkSpots() {
 	locate := markup.NewLocator(e.Source.Text)
 	for i := range e.Spots {
 		s := &e.Spots[i]
-		pos := gatefile.Position{File: e.Page.File}
+		pos := problem.Position{File: e.Page.File}
 		pos.Line, pos.Column = locate.Locate(s.Start)
-		fail := func(severity gatefile.Severity, remedy, format string, args ...any) {
-			e.problem(gatefile.Problem{Severity: severity, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: e.lineAt(s.Start)})
+		fail := func(severity problem.Severity, remedy, format string, args ...any) {
+			e.problem(problem.Problem{Severity: severity, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: e.lineAt(s.Start)})
 		}
 		n, it := -1, (*gatefile.Item)(nil)
 		for k, x := range e.gate.File.Items {
@@ -47,16 +48,16 @@ func (e *editing) checkSpots() {
 		}
 		switch {
 		case it == nil:
-			fail(gatefile.Error, "name an item of the gate file", "a spot names %q, which is no item%s", s.Name, near.Suggest(s.Name, e.gate.File.ItemNames()))
+			fail(problem.Error, "name an item of the gate file", "a spot names %q, which is no item%s", s.Name, near.Suggest(s.Name, e.gate.File.ItemNames()))
 			continue
 		case !it.HasSpot():
-			fail(gatefile.Error, "give a part of it place: spot", "a spot asks for item %q, and nothing of that goes to spots (%s)", it.Name, it.Pos)
+			fail(problem.Error, "give a part of it place: spot", "a spot asks for item %q, and nothing of that goes to spots (%s)", it.Name, it.Pos)
 			continue
 		case s.Full:
-			fail(gatefile.Error, "empty the element; the item takes its place", "the spot of item %q is an element that is not empty", it.Name)
+			fail(problem.Error, "empty the element; the item takes its place", "the spot of item %q is an element that is not empty", it.Name)
 			continue
 		case !e.Verdicts[n].In:
-			fail(gatefile.Warning, "take the spot out, or let the item in", "a spot asks for item %q, which is out here (%s, %s)", it.Name, e.Verdicts[n].Reason, e.Verdicts[n].Rule)
+			fail(problem.Warning, "take the spot out, or let the item in", "a spot asks for item %q, which is out here (%s, %s)", it.Name, e.Verdicts[n].Reason, e.Verdicts[n].Rule)
 			continue
 		}
 		for _, sp := range s.Params {
@@ -66,9 +67,9 @@ func (e *editing) checkSpots() {
 				if len(it.Params) > 0 && hint == "" {
 					hint = " (it has " + strings.Join(it.ParamNames(), ", ") + ")"
 				}
-				fail(gatefile.Error, "a spot sets parameters that the item declares under params, and no others", "item %q has no parameter %q%s", it.Name, sp.Name, hint)
+				fail(problem.Error, "a spot sets parameters that the item declares under params, and no others", "item %q has no parameter %q%s", it.Name, sp.Name, hint)
 			} else if why := param.Refuse(sp.Value); why != "" {
-				fail(gatefile.Error, "give it another value", "the spot of item %q: %s", it.Name, why)
+				fail(problem.Error, "give it another value", "the spot of item %q: %s", it.Name, why)
 			}
 		}
 	}

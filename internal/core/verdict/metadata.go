@@ -4,6 +4,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/placeholder"
+	"yellowgate/internal/core/problem"
 )
 
 // A Level is how strong a metadata value is.
@@ -29,7 +30,7 @@ type Candidate struct {
 	None    bool     // the value none: the element goes
 	Missing *placeholder.Failure
 	Key     *gatefile.Key // nil for the page's own value
-	Rule    gatefile.Position
+	Rule    problem.Position
 	Query   *gatefile.Query
 }
 

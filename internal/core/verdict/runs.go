@@ -5,6 +5,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
 )
 
 // A Phase is when a script runs: blocking ones where they stand, deferred ones
@@ -28,8 +29,8 @@ var placeRank = map[string]int{gatefile.HeadStart: 0, gatefile.HeadEnd: 1, gatef
 
 // lateNeeds refuses an order in which a need would run after what needs it, as
 // far as the gate file alone shows. Found parts are held against the page.
-func (p *Plan) lateNeeds() []gatefile.Problem {
-	var problems []gatefile.Problem
+func (p *Plan) lateNeeds() []problem.Problem {
+	var problems []problem.Problem
 	for i, it := range p.Gate.Items {
 		mine := runs(it)
 		for k, n := range p.needs[i] {
@@ -48,11 +49,11 @@ func (p *Plan) lateNeeds() []gatefile.Problem {
 	return problems
 }
 
-func late(need *gatefile.Item, a run, it *gatefile.Item, b run, pos gatefile.Position) (gatefile.Problem, bool) {
-	pr := gatefile.Problem{Severity: gatefile.Error, Pos: pos}
+func late(need *gatefile.Item, a run, it *gatefile.Item, b run, pos problem.Position) (problem.Problem, bool) {
+	pr := problem.Problem{Severity: problem.Error, Pos: pos}
 	switch {
 	case a.phase == Async || b.phase == Async:
-		pr.Severity = gatefile.Warning
+		pr.Severity = problem.Warning
 		pr.Message = fmt.Sprintf("%q needs %q, and an async script has no order: either may run first", it.Name, need.Name)
 		pr.Remedy = "give both load: defer"
 	case a.phase > b.phase:

@@ -9,6 +9,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 )
 
 // A Reason is the code of the line of the decision table that applied.
@@ -31,9 +32,9 @@ type Verdict struct {
 	Item   *gatefile.Item
 	In     bool
 	Reason Reason
-	Rule   gatefile.Position // the line that decided
-	Query  *gatefile.Query   // the entry of pages or except that decided, if one did
-	By     *gatefile.Item    // the item that needs it, where that decided
+	Rule   problem.Position // the line that decided
+	Query  *gatefile.Query  // the entry of pages or except that decided, if one did
+	By     *gatefile.Item   // the item that needs it, where that decided
 }
 
 // Word is "in" or "out".
@@ -59,19 +60,19 @@ type Plan struct {
 
 type perPage struct {
 	*gatefile.PerPage
-	in, out map[int]gatefile.Position
+	in, out map[int]problem.Position
 }
 
 // not is an item that must not be met, and the line that says so.
 type not struct {
 	item int
-	pos  gatefile.Position
+	pos  problem.Position
 }
 
 // NewPlan makes a gate ready to decide on a day, written as 2026-11-23. Problems
 // are circles among needs, before and
 // after, and needs that would run late.
-func NewPlan(g *gatefile.Gate, day string) (*Plan, []gatefile.Problem) {
+func NewPlan(g *gatefile.Gate, day string) (*Plan, []problem.Problem) {
 	p := &Plan{Gate: g, Day: day, pages: map[string]*perPage{}, byName: map[string]int{}}
 	for i, it := range g.Items {
 		p.byName[it.Name] = i
@@ -88,7 +89,7 @@ func NewPlan(g *gatefile.Gate, day string) (*Plan, []gatefile.Problem) {
 		}
 	}
 	for _, pp := range g.Pages {
-		x := &perPage{pp, map[int]gatefile.Position{}, map[int]gatefile.Position{}}
+		x := &perPage{pp, map[int]problem.Position{}, map[int]problem.Position{}}
 		for _, t := range pp.In {
 			if i, ok := p.byName[t.Value]; ok {
 				x.in[i] = t.Pos
@@ -124,7 +125,7 @@ func (p *Plan) PerPage(pg *page.Page) *gatefile.PerPage {
 
 // Decide returns a verdict for each item, in the gate's order, and what
 // contradicts itself on this page.
-func (p *Plan) Decide(pg *page.Page) ([]Verdict, []gatefile.Problem) {
+func (p *Plan) Decide(pg *page.Page) ([]Verdict, []problem.Problem) {
 	out := make([]Verdict, len(p.Gate.Items))
 	pp := p.pages[pg.Key()]
 	var queue []int
@@ -134,7 +135,7 @@ func (p *Plan) Decide(pg *page.Page) ([]Verdict, []gatefile.Problem) {
 			queue = append(queue, i)
 		}
 	}
-	var problems []gatefile.Problem
+	var problems []problem.Problem
 	for len(queue) > 0 {
 		i := queue[0]
 		queue = queue[1:]
@@ -147,8 +148,8 @@ func (p *Plan) Decide(pg *page.Page) ([]Verdict, []gatefile.Problem) {
 				*v = Verdict{Item: it, In: true, Reason: Needed, Rule: p.Gate.Items[i].Needs[k].Pos, By: p.Gate.Items[i]}
 				queue = append(queue, n)
 			default:
-				problems = append(problems, gatefile.Problem{
-					Severity: gatefile.Error,
+				problems = append(problems, problem.Problem{
+					Severity: problem.Error,
 					Pos:      p.Gate.Items[i].Needs[k].Pos,
 					Message: fmt.Sprintf("item %q is in and needs %q, which is out there (%s, %s)",
 						p.Gate.Items[i].Name, v.Item.Name, v.Reason, v.Rule),
@@ -161,14 +162,14 @@ func (p *Plan) Decide(pg *page.Page) ([]Verdict, []gatefile.Problem) {
 }
 
 // met reports variants that are in together.
-func (p *Plan) met(vs []Verdict) (problems []gatefile.Problem) {
+func (p *Plan) met(vs []Verdict) (problems []problem.Problem) {
 	for i := range vs {
 		if !vs[i].In {
 			continue
 		}
 		for _, n := range p.not[i] {
 			if other := &vs[n.item]; other.In {
-				problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: n.pos,
+				problems = append(problems, problem.Problem{Severity: problem.Error, Pos: n.pos,
 					Message: fmt.Sprintf("items %q and %q must never meet, and both are in (%s, %s)", vs[i].Item.Name, other.Item.Name, vs[i].Rule, other.Rule),
 					Remedy:  "keep one of them out of those pages"})
 			}
@@ -178,7 +179,7 @@ func (p *Plan) met(vs []Verdict) (problems []gatefile.Problem) {
 }
 
 // Variants calls visit for each pair of items that must not meet.
-func (p *Plan) Variants(visit func(a, b int, line gatefile.Position)) {
+func (p *Plan) Variants(visit func(a, b int, line problem.Position)) {
 	for i := range p.not {
 		for _, n := range p.not[i] {
 			visit(i, n.item, n.pos)
@@ -223,14 +224,14 @@ func (p *Plan) direct(i int, it *gatefile.Item, pg *page.Page, pp *perPage) Verd
 
 // OutOfDates tells the per-page lines that put an item in outside its dates: they
 // change nothing on this day.
-func (p *Plan) OutOfDates() (problems []gatefile.Problem) {
+func (p *Plan) OutOfDates() (problems []problem.Problem) {
 	for _, pp := range p.Gate.Pages {
 		for _, in := range pp.In {
 			it := p.Gate.Item(in.Value)
 			if it == nil || it.Disabled || (it.From.Value == "" || p.Day >= it.From.Value) && (it.Until.Value == "" || p.Day <= it.Until.Value) {
 				continue
 			}
-			problems = append(problems, gatefile.Problem{Severity: gatefile.Note, Pos: in.Pos,
+			problems = append(problems, problem.Problem{Severity: problem.Note, Pos: in.Pos,
 				Message: fmt.Sprintf("item %q is put in on %s, but on %s it is outside its dates (%s)", it.Name, pp.Path, p.Day, datesOf(it))})
 		}
 	}
@@ -249,7 +250,7 @@ func datesOf(it *gatefile.Item) string {
 
 // order sorts the items so that needs, before and after are honoured, and
 // otherwise the gate file's order is kept.
-func (p *Plan) order() []gatefile.Problem {
+func (p *Plan) order() []problem.Problem {
 	n := len(p.Gate.Items)
 	earlier := make([][]int, n) // by item: those that must stand before it
 	for i, it := range p.Gate.Items {
@@ -260,7 +261,7 @@ func (p *Plan) order() []gatefile.Problem {
 		}
 	}
 	state := make([]int, n) // 1 on the way, 2 placed
-	var problems []gatefile.Problem
+	var problems []problem.Problem
 	var trail []int
 	var place func(i int)
 	place = func(i int) {
@@ -279,7 +280,7 @@ func (p *Plan) order() []gatefile.Problem {
 					}
 				}
 				names = append(names, names[0])
-				problems = append(problems, gatefile.Problem{Severity: gatefile.Error, Pos: p.Gate.Items[j].Pos,
+				problems = append(problems, problem.Problem{Severity: problem.Error, Pos: p.Gate.Items[j].Pos,
 					Message: "items in a circle of needs, before and after: " + strings.Join(names, " before "),
 					Remedy:  "take one of these lines out"})
 			}

@@ -7,9 +7,10 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
 )
 
-func plan(t *testing.T, yaml string) (*Plan, []gatefile.Problem) {
+func plan(t *testing.T, yaml string) (*Plan, []problem.Problem) {
 	t.Helper()
 	g, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\n"+yaml), nil)
 	if len(problems) > 0 {
