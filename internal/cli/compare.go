@@ -2,7 +2,6 @@ package cli
 
 import (
 	"io"
-	"runtime/debug"
 
 	"github.com/spf13/cobra"
 
@@ -10,10 +9,6 @@ import (
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 )
-
-// memoryOfTwo is what the collector may let memory grow to where the records of two sites
-// are kept: near the usual limit it would do nothing but collect.
-const memoryOfTwo = 256 << 20
 
 func (a *app) compareCmd() *cobra.Command {
 	var failOn string
@@ -43,7 +38,6 @@ first beside it.`,
 			if err != nil {
 				p = nil // two folders can be compared without a gate file that works
 			}
-			debug.SetMemoryLimit(memoryOfTwo)
 			o := run.CompareOptions{Before: args[0], After: args[1], Project: p, Diffs: a.verbose, Roughly: a.format == "text", Progress: a.progress("comparing")}
 			if len(args) == 3 {
 				o.Page = args[2]

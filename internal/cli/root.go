@@ -9,7 +9,6 @@ import (
 	"io"
 	"os"
 	"os/signal"
-	"runtime/debug"
 	"slices"
 	"strings"
 	"sync"
@@ -56,9 +55,7 @@ type app struct {
 
 // Main runs the program and returns its exit status. No panic reaches the user.
 func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
-	// Pages come and go quickly: collect seldom, but never let memory grow.
-	debug.SetGCPercent(400)
-	debug.SetMemoryLimit(disk.UsualMemory)
+	disk.Collect()
 	a := &app{in: in, out: &sink{w: out}, err: errw}
 	out = a.out
 	signal.Ignore(syscall.SIGPIPE) // a closed pipe is an error of writing

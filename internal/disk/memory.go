@@ -1,7 +1,9 @@
 package disk
 
 import (
+	"runtime"
 	"runtime/debug"
+	"runtime/metrics"
 	"sync"
 )
 
@@ -13,20 +15,63 @@ const UsualMemory = 126 << 20
 const copies = 12
 
 var (
-	bigMu   sync.Mutex
-	biggest int64
+	memoryMu sync.Mutex
+	biggest  int64 // the largest file that was read
+	live     int64 // what was needed at the last collection
 )
 
-// Big lets the memory limit grow with the largest file that is read: a limit below what a
-// page needs makes the collector run all the time.
+// Collect sets how often memory is collected: seldom, since pages come and go quickly, but never
+// more of it is taken than has to be. A limit below what is needed makes the collector run all the
+// time, so the limit follows: where much is kept, a quarter more may be taken, and some.
+func Collect() {
+	debug.SetGCPercent(400)
+	setLimit()
+	afterEach(func() {
+		sample := []metrics.Sample{{Name: "/gc/heap/live:bytes"}}
+		metrics.Read(sample)
+		memoryMu.Lock()
+		defer memoryMu.Unlock()
+		if now := int64(sample[0].Value.Uint64()); now > live || now < live*2/3 {
+			live = now
+			setLimit()
+		}
+	})
+}
+
+// afterEach calls do after every collection.
+func afterEach(do func()) {
+	type sentinel struct{ _ [16]byte }
+	var arm func()
+	arm = func() {
+		runtime.SetFinalizer(&sentinel{}, func(*sentinel) {
+			do()
+			arm()
+		})
+	}
+	arm()
+}
+
+// setLimit sets the limit by what is known.
+func setLimit() {
+	debug.SetMemoryLimit(max(UsualMemory, live*5/4+UsualMemory/4) + bigPages())
+}
+
+func bigPages() int64 {
+	if copies*biggest <= UsualMemory/4 {
+		return 0
+	}
+	return copies * biggest
+}
+
+// Big lets the memory limit grow with the largest file that is read.
 func Big(size int64) {
 	if copies*size <= UsualMemory/4 {
 		return
 	}
-	bigMu.Lock()
-	defer bigMu.Unlock()
+	memoryMu.Lock()
+	defer memoryMu.Unlock()
 	if size > biggest {
 		biggest = size
-		debug.SetMemoryLimit(UsualMemory + copies*size)
+		setLimit()
 	}
 }
