@@ -9,7 +9,6 @@ import (
 	"path/filepath"
 	"slices"
 	"sort"
-	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -18,6 +17,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/disk"
 	"yellowgate/internal/site"
 )
@@ -66,9 +66,9 @@ type ForeignError struct {
 
 func (e *ForeignError) Error() string {
 	if len(e.Blocks) > 0 {
-		return fmt.Sprintf("in the output folder %s, the tool cannot write where something else stands: %s", e.Folder, some(e.Blocks))
+		return fmt.Sprintf("in the output folder %s, the tool cannot write where something else stands: %s", e.Folder, wording.List(e.Blocks, 3))
 	}
-	return fmt.Sprintf("in the output folder %s, %s that the tool did not write %s where it has to write: %s", e.Folder, count(len(e.Files), "file"), map[bool]string{true: "stands", false: "stand"}[len(e.Files) == 1], some(e.Files))
+	return fmt.Sprintf("in the output folder %s, %s that the tool did not write %s where it has to write: %s", e.Folder, wording.Count(len(e.Files), "file"), wording.Agree(len(e.Files), "stands", "stand"), wording.List(e.Files, 3))
 }
 
 // Remedy says what to do about it.
@@ -83,20 +83,6 @@ func (e *ForeignError) Remedy() string {
 type StoppedError struct{ Done string }
 
 func (e *StoppedError) Error() string { return "stopped: " + e.Done }
-
-func count(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
-}
-
-func some(names []string) string {
-	if len(names) <= 3 {
-		return strings.Join(names, ", ")
-	}
-	return fmt.Sprintf("%s and %d more", strings.Join(names[:3], ", "), len(names)-3)
-}
 
 // job is one file of the source on its way to the output.
 type job struct {
@@ -293,7 +279,7 @@ func (a *apply) told() string {
 	if n == 0 && a.moves.Load() == 0 {
 		return "nothing was changed; the output is as it was before"
 	}
-	return fmt.Sprintf("%s in place, the rest as before, and each of them is whole; apply again to go on", told(n, a.writes)+map[bool]string{true: " is", false: " are"}[n == 1])
+	return fmt.Sprintf("%s in place, the rest as before, and each of them is whole; apply again to go on", told(n, a.writes)+wording.Agree(n, " is", " are"))
 }
 
 // prepare gates every page that is to be written and lays it into the work folder,

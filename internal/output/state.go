@@ -11,6 +11,7 @@ import (
 
 	"github.com/gofrs/flock"
 
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/disk"
 	"yellowgate/internal/site"
 )
@@ -352,4 +353,4 @@ func (s state) siblings() (list []*record) {
 }
 
 // told is the number of files, as words.
-func told(n int, of int) string { return fmt.Sprintf("%d of %s", n, count(of, "file")) }
+func told(n int, of int) string { return fmt.Sprintf("%d of %s", n, wording.Count(of, "file")) }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/output"
 )
 
@@ -12,15 +13,15 @@ func (p *Printer) Apply(s *output.Summary, folder string, verbose bool) {
 	defer p.leftAlone(s, folder, verbose)
 	changed := s.Written + s.Copied + s.Removed
 	if changed == 0 {
-		p.Line("%s %s is up to date: %s.", p.in.Render("✓"), folder, plural(s.Pages, "page"))
+		p.Line("%s %s is up to date: %s.", p.in.Render("✓"), folder, wording.Count(s.Pages, "page"))
 		return
 	}
-	parts := []string{plural(s.Written, "page") + " written"}
+	parts := []string{wording.Count(s.Written, "page") + " written"}
 	if s.Copied > 0 {
-		parts = append(parts, plural(s.Copied, "other file")+" copied")
+		parts = append(parts, wording.Count(s.Copied, "other file")+" copied")
 	}
 	if s.Removed > 0 {
-		parts = append(parts, plural(s.Removed, "file")+" removed")
+		parts = append(parts, wording.Count(s.Removed, "file")+" removed")
 	}
 	if s.Unchanged > 0 {
 		parts = append(parts, fmt.Sprintf("%d left as they were", s.Unchanged))
@@ -36,9 +37,9 @@ func (p *Printer) Apply(s *output.Summary, folder string, verbose bool) {
 func (p *Printer) leftAlone(s *output.Summary, folder string, verbose bool) {
 	shown := func(names []string) string {
 		if verbose {
-			return list(names, len(names))
+			return wording.List(names, len(names))
 		}
-		return list(names, 3)
+		return wording.List(names, 3)
 	}
 	if n := len(s.Edited); n > 0 {
 		p.Line("  %s %s changed by hand since the last apply, and written again; what stood there is kept in %s: %s", p.warn.Render("note"), were(n, "page"), s.Kept, shown(s.Edited))
@@ -46,9 +47,9 @@ func (p *Printer) leftAlone(s *output.Summary, folder string, verbose bool) {
 	if n := len(s.Alone); n > 0 {
 		names := " (--verbose names them)"
 		if verbose {
-			names = ": " + list(s.Alone, n)
+			names = ": " + wording.List(s.Alone, n)
 		}
-		p.Line("  %s", p.dim.Render(fmt.Sprintf("%s in %s that the tool did not write: left alone%s", plural(n, "file"), folder, names)))
+		p.Line("  %s", p.dim.Render(fmt.Sprintf("%s in %s that the tool did not write: left alone%s", wording.Count(n, "file"), folder, names)))
 	}
 	if len(s.LeftOut) > 0 {
 		p.Line("  %s", p.dim.Render(fmt.Sprintf("dot-files of the source are not copied: %s; name those that your server needs under site.also", shown(s.LeftOut))))
@@ -60,5 +61,5 @@ func were(n int, what string) string {
 	if n == 1 {
 		return "1 " + what + " was"
 	}
-	return plural(n, what) + " were"
+	return wording.Count(n, what) + " were"
 }

@@ -11,6 +11,7 @@ import (
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
 
@@ -36,20 +37,20 @@ func heldAgainst(it audit.ItemSum) (wrong, remark string) {
 
 // fragments says how many files of HTML are no pages.
 func fragments(n int) string {
-	return plural(n, "file") + " of HTML without html, head, body or title: no page, and not gated"
+	return wording.Count(n, "file") + " of HTML without html, head, body or title: no page, and not gated"
 }
 
 // weightOf is what all pages weigh, and how much of that is for nothing.
 func weightOf(a *run.AuditResult) string {
 	if a.Unneeded == 0 {
-		return size(a.Bytes)
+		return wording.Size(a.Bytes)
 	}
-	return size(a.Bytes) + ", " + size(a.Unneeded) + " of them styles that match nothing"
+	return wording.Size(a.Bytes) + ", " + wording.Size(a.Unneeded) + " of them styles that match nothing"
 }
 
 // Audit writes findings, worst first, and the table of items.
 func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
-	p.Heading("audit of %s: %s, %s, %s", a.Dir, plural(a.Pages, "page"), plural(a.Requests, "request"), weightOf(a))
+	p.Heading("audit of %s: %s, %s, %s", a.Dir, wording.Count(a.Pages, "page"), wording.Count(a.Requests, "request"), weightOf(a))
 	if len(a.ByItem) > 0 {
 		t := &table{right: map[int]bool{1: true, 2: true}}
 		t.add(p.dim.Render("item"), p.dim.Render("gate says in"), p.dim.Render("pages have it"), "")
@@ -70,9 +71,9 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 	p.findings(a.All(), verbose)
 	p.auditedPages(a.ByPage, verbose)
 	p.Line("")
-	p.Line("%s, %s, %s%s", p.count(a.Totals.Errors, "error", p.bad.Render), p.count(a.Totals.Warnings, "warning", p.warn.Render), plural(a.Totals.Notes, "note"), notesHint(a, verbose))
+	p.Line("%s, %s, %s%s", p.count(a.Totals.Errors, "error", p.bad.Render), p.count(a.Totals.Warnings, "warning", p.warn.Render), wording.Count(a.Totals.Notes, "note"), notesHint(a, verbose))
 	if a.Totals.Accepted > 0 {
-		p.Line("%s", p.dim.Render(plural(a.Totals.Accepted, "finding")+" accepted in the gate file, and not shown."))
+		p.Line("%s", p.dim.Render(wording.Count(a.Totals.Accepted, "finding")+" accepted in the gate file, and not shown."))
 	}
 	if a.Totals.Errors+a.Totals.Warnings > 0 {
 		p.Line("%s", p.dim.Render("yellowgate explain CHECK says what a finding means."))
@@ -105,7 +106,7 @@ func (p *Printer) auditedPages(pages []audit.PageSum, verbose bool) {
 			}
 			return color(fmt.Sprint(n))
 		}
-		t.add(Clean(x.Path), number(x.Errors, p.bad.Render), number(x.Warnings, p.warn.Render), fmt.Sprint(x.Requests), fmt.Sprint(x.Blocking), size(int64(x.Bytes)), size(int64(x.Unneeded)))
+		t.add(Clean(x.Path), number(x.Errors, p.bad.Render), number(x.Warnings, p.warn.Render), fmt.Sprint(x.Requests), fmt.Sprint(x.Blocking), wording.Size(int64(x.Bytes)), wording.Size(int64(x.Unneeded)))
 	}
 	p.table(t)
 }
@@ -121,7 +122,7 @@ func (p *Printer) count(n int, what string, color func(...string) string) string
 	if n == 0 {
 		return "no " + what + "s"
 	}
-	return color(plural(n, what))
+	return color(wording.Count(n, what))
 }
 
 // A group is the findings of a check, with those that are written.
@@ -245,6 +246,6 @@ type fold struct {
 
 // AuditPart says what a part came to.
 func (p *Printer) AuditPart(r *run.PartResult) {
-	p.Line("part %d of %d: %s of %d audited, %s, %s, %s before the site as a whole is looked at", r.Number, r.Of, plural(r.Pages, "page"), r.All,
-		p.count(r.Totals.Errors, "error", p.bad.Render), p.count(r.Totals.Warnings, "warning", p.warn.Render), plural(r.Totals.Notes, "note"))
+	p.Line("part %d of %d: %s of %d audited, %s, %s, %s before the site as a whole is looked at", r.Number, r.Of, wording.Count(r.Pages, "page"), r.All,
+		p.count(r.Totals.Errors, "error", p.bad.Render), p.count(r.Totals.Warnings, "warning", p.warn.Render), wording.Count(r.Totals.Notes, "note"))
 }

@@ -17,6 +17,8 @@ import (
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
 	"gonum.org/v1/plot/vg/vgsvg"
+
+	"yellowgate/internal/core/wording"
 )
 
 // The charts of the audit as a page: what weighs, by item and by page, as SVG that
@@ -156,7 +158,7 @@ func (byteTicks) Ticks(low, high float64) []plot.Tick {
 		case ticks[i].Value == 0:
 			ticks[i].Label = "0"
 		default:
-			ticks[i].Label = size(int64(ticks[i].Value))
+			ticks[i].Label = wording.Size(int64(ticks[i].Value))
 		}
 	}
 	return slices.DeleteFunc(ticks, func(t plot.Tick) bool { return t.Label == "" })

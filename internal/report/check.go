@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
 
@@ -15,7 +16,7 @@ func (p *Printer) Check(r *run.CheckResult, verbose bool) {
 	if g.Site.Name.Value != "" {
 		title = g.Site.Name.Value + ", " + g.File
 	}
-	p.Heading("%s: %s on %s", title, plural(len(g.Items), "item"), plural(r.Pages, "page"))
+	p.Heading("%s: %s on %s", title, wording.Count(len(g.Items), "item"), wording.Count(r.Pages, "page"))
 	t := &table{right: map[int]bool{1: true}, wide: []int{3, 2}}
 	t.add(p.dim.Render("item"), p.dim.Render("in on"), p.dim.Render("pages"))
 	for _, c := range r.Tally {
@@ -25,25 +26,25 @@ func (p *Printer) Check(r *run.CheckResult, verbose bool) {
 		}
 		detail := ""
 		if len(c.Item.Found) > 0 {
-			detail = fmt.Sprintf("found in the source of %s", plural(c.Found, "page"))
+			detail = fmt.Sprintf("found in the source of %s", wording.Count(c.Found, "page"))
 		}
 		t.add(p.name.Render(c.Item.Name), where, run.ChosenBy(c.Item), p.dim.Render(detail))
 	}
 	p.table(t)
 	if len(r.Fragments) > 0 {
 		p.Line("  %s", p.dim.Render(fmt.Sprintf("%s without html, head, body or title: copied as %s; site.pages can call one a page: %s",
-			plural(len(r.Fragments), "file"), map[bool]string{true: "it is", false: "they are"}[len(r.Fragments) == 1], list(r.Fragments, 6))))
+			wording.Count(len(r.Fragments), "file"), wording.Agree(len(r.Fragments), "it is", "they are"), wording.List(r.Fragments, 6))))
 	}
 	p.Line("")
 	switch {
 	case e > 0:
-		p.Line("%s", p.bad.Render(plural(e, "error")+": mend them before you apply."))
+		p.Line("%s", p.bad.Render(wording.Count(e, "error")+": mend them before you apply."))
 	case w > 0:
-		p.Line("%s The gate file can be applied.", p.warn.Render(plural(w, "warning")+"."))
+		p.Line("%s The gate file can be applied.", p.warn.Render(wording.Count(w, "warning")+"."))
 	default:
 		p.Line("%s The gate file can be applied.", p.in.Render("No errors, no warnings."))
 	}
 	if n > 0 && !verbose {
-		p.Line("%s", p.dim.Render(plural(n, "note")+": --verbose shows them."))
+		p.Line("%s", p.dim.Render(wording.Count(n, "note")+": --verbose shows them."))
 	}
 }

@@ -6,6 +6,7 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/compare"
+	"yellowgate/internal/core/wording"
 )
 
 // Compare writes what differs between two inventories.
@@ -54,11 +55,11 @@ func (p *Printer) rests(r *compare.Result, limit int) {
 	for i, path := range r.Others {
 		named[i] = path
 		if n := lines[path]; n > 0 {
-			named[i] += fmt.Sprintf(" (%s)", plural(n, "line"))
+			named[i] += fmt.Sprintf(" (%s)", wording.Count(n, "line"))
 		}
 	}
 	if len(r.Others) > 0 {
-		p.paragraph("", fmt.Sprintf("%s changed in something else than what is listed: %s", p.warn.Render(plural(len(r.Others), "page")), list(named, limit)))
+		p.paragraph("", fmt.Sprintf("%s changed in something else than what is listed: %s", p.warn.Render(wording.Count(len(r.Others), "page")), wording.List(named, limit)))
 		if shown := p.diffs(r.Rests); !shown {
 			p.Line("  %s", p.dim.Render("--verbose shows what, and so does naming a page: yellowgate compare BEFORE AFTER "+r.Others[0]))
 		}
@@ -72,11 +73,11 @@ func (p *Printer) rests(r *compare.Result, limit int) {
 }
 
 func nothingElse(r *compare.Result) string {
-	return fmt.Sprintf("Nothing else changed on the %s that both sides have.", plural(r.After.Pages-len(r.Added), "page"))
+	return fmt.Sprintf("Nothing else changed on the %s that both sides have.", wording.Count(r.After.Pages-len(r.Added), "page"))
 }
 
 func untold(r *compare.Result, limit int) string {
-	return fmt.Sprintf("Whether anything else changed on %s is not known: a saved audit has no text. Compare two folders.", list(r.Untold, limit))
+	return fmt.Sprintf("Whether anything else changed on %s is not known: a saved audit has no text. Compare two folders.", wording.List(r.Untold, limit))
 }
 
 // diffs writes what else differs, where that was asked for.
@@ -116,7 +117,7 @@ func signed(d int, say func(int) string) string {
 
 func number(n int) string { return fmt.Sprint(n) }
 
-func bytesOf(n int) string { return size(int64(n)) }
+func bytesOf(n int) string { return wording.Size(int64(n)) }
 
 func (p *Printer) things(word string, things []compare.Thing, limit int) {
 	if len(things) == 0 {
@@ -129,7 +130,7 @@ func (p *Printer) things(word string, things []compare.Thing, limit int) {
 		if i == limit {
 			break
 		}
-		where := list(x.Pages, 3)
+		where := wording.List(x.Pages, 3)
 		if x.From != "" {
 			where = x.From + " → " + x.To
 		}
@@ -144,7 +145,7 @@ func (p *Printer) things(word string, things []compare.Thing, limit int) {
 func (p *Printer) pagesOf(title string, paths []string, limit int) {
 	if len(paths) > 0 {
 		p.Heading("%s: %d", title, len(paths))
-		p.Line("  %s", list(paths, limit))
+		p.Line("  %s", wording.List(paths, limit))
 	}
 }
 
@@ -175,7 +176,7 @@ func (p *Printer) compared(title string, fs []checks.Finding, color func(...stri
 				pages = append(pages, where)
 			}
 		}
-		t.add(color(fmt.Sprint(len(f))), f[0].Severity.String(), p.name.Render(check), strings.TrimSpace(list(pages, 4)))
+		t.add(color(fmt.Sprint(len(f))), f[0].Severity.String(), p.name.Render(check), strings.TrimSpace(wording.List(pages, 4)))
 	}
 	p.table(t)
 }

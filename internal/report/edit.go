@@ -5,14 +5,15 @@ import (
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
 
 // FirstGate tells of a first gate file.
 func (p *Printer) FirstGate(f *run.FirstGate, s *run.SurveyResult) {
-	p.Line("%s %s: %s found on %s, each with a name; all stays as it is.", p.in.Render("✓"), f.File, plural(f.Items, "thing"), plural(s.Pages, "page"))
+	p.Line("%s %s: %s found on %s, each with a name; all stays as it is.", p.in.Render("✓"), f.File, wording.Count(f.Items, "thing"), wording.Count(s.Pages, "page"))
 	for _, l := range f.LeftOut {
-		p.Line("  %s left out, since nothing in it tells it from others: %s (on %s)", p.warn.Render("note:"), Clean(l.What), plural(l.Pages, "page"))
+		p.Line("  %s left out, since nothing in it tells it from others: %s (on %s)", p.warn.Render("note:"), Clean(l.What), wording.Count(l.Pages, "page"))
 	}
 	p.Line("%s", p.dim.Render("Next: yellowgate check; then change pages, and yellowgate diff."))
 }
@@ -42,14 +43,14 @@ func (p *Printer) Edited(e *run.Edit, r *run.EditResult, verbose bool) {
 	}
 	for _, it := range r.Items {
 		if len(it.Gained) > 0 {
-			p.Line("%s %s comes to %s: %s", p.in.Render(fmt.Sprintf("+%d", len(it.Gained))), p.name.Render(it.Item), plural(len(it.Gained), "page"), list(it.Gained, limit))
+			p.Line("%s %s comes to %s: %s", p.in.Render(fmt.Sprintf("+%d", len(it.Gained))), p.name.Render(it.Item), wording.Count(len(it.Gained), "page"), wording.List(it.Gained, limit))
 		}
 		if len(it.Lost) > 0 {
-			p.Line("%s %s goes from %s: %s", p.bad.Render(fmt.Sprintf("-%d", len(it.Lost))), p.name.Render(it.Item), plural(len(it.Lost), "page"), list(it.Lost, limit))
+			p.Line("%s %s goes from %s: %s", p.bad.Render(fmt.Sprintf("-%d", len(it.Lost))), p.name.Render(it.Item), wording.Count(len(it.Lost), "page"), wording.List(it.Lost, limit))
 		}
 	}
 	if len(r.Changed) > 0 {
-		p.Line("%s in what %s: %s", p.warn.Render("~"+plural(len(r.Changed), "page")+" changed"), map[bool]string{true: "it has", false: "they have"}[len(r.Changed) == 1], list(r.Changed, limit))
+		p.Line("%s in what %s: %s", p.warn.Render("~"+wording.Count(len(r.Changed), "page")+" changed"), wording.Agree(len(r.Changed), "it has", "they have"), wording.List(r.Changed, limit))
 	}
 	switch {
 	case r.Pages > 0 && r.Unchanged == r.Pages:
@@ -88,5 +89,5 @@ func othersStay(n, of int) string {
 	case of:
 		return "No page changes."
 	}
-	return "The other " + plural(n, "page") + " stay as they are."
+	return "The other " + wording.Count(n, "page") + " stay as they are."
 }

@@ -13,6 +13,7 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
 )
@@ -212,12 +213,12 @@ func Markdown(w io.Writer, a *run.AuditResult) error {
 	var b strings.Builder
 	head := "✅ No errors"
 	if a.Totals.Errors > 0 {
-		head = "❌ " + plural(a.Totals.Errors, "error")
+		head = "❌ " + wording.Count(a.Totals.Errors, "error")
 	}
-	fmt.Fprintf(&b, "### Audit of %s: %s, %s, %s\n\n", inline(a.Dir), head, plural(a.Totals.Warnings, "warning"), plural(a.Totals.Notes, "note"))
-	fmt.Fprintf(&b, "%s, %s, %s.", plural(a.Pages, "page"), plural(a.Requests, "request"), size(a.Bytes))
+	fmt.Fprintf(&b, "### Audit of %s: %s, %s, %s\n\n", inline(a.Dir), head, wording.Count(a.Totals.Warnings, "warning"), wording.Count(a.Totals.Notes, "note"))
+	fmt.Fprintf(&b, "%s, %s, %s.", wording.Count(a.Pages, "page"), wording.Count(a.Requests, "request"), wording.Size(a.Bytes))
 	if a.Totals.Accepted > 0 {
-		fmt.Fprintf(&b, " %s accepted.", plural(a.Totals.Accepted, "finding"))
+		fmt.Fprintf(&b, " %s accepted.", wording.Count(a.Totals.Accepted, "finding"))
 	}
 	b.WriteString("\n")
 	type group struct {

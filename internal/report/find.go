@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
 
@@ -14,7 +15,7 @@ var findTitles = map[string]string{
 
 // Find writes where a word occurs, each kind apart.
 func (p *Printer) Find(r *run.FindResult, verbose bool) {
-	p.Heading("%s in %s (%s)", Clean(r.Word), r.Dir, plural(r.Files, "file"))
+	p.Heading("%s in %s (%s)", Clean(r.Word), r.Dir, wording.Count(r.Files, "file"))
 	if len(r.Hits) == 0 {
 		p.Line("  %s", p.dim.Render("it is nowhere"))
 		return
@@ -27,7 +28,7 @@ func (p *Printer) Find(r *run.FindResult, verbose bool) {
 		if kind == "file" {
 			files = "file"
 		}
-		p.Heading("%s: %d, in %s", findTitles[kind], r.Count[kind], plural(r.Pages[kind], files))
+		p.Heading("%s: %d, in %s", findTitles[kind], r.Count[kind], wording.Count(r.Pages[kind], files))
 		t := &table{wide: []int{1}}
 		shown, limit := 0, 8
 		for i := range r.Hits {

@@ -16,6 +16,7 @@ import (
 	"yellowgate/internal/core/compare"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
 
@@ -25,7 +26,7 @@ import (
 //go:embed audit.html
 var auditPage string
 
-var auditTemplate = template.Must(template.New("audit").Funcs(template.FuncMap{"bytes": bytesOf, "clean": Clean, "some": func(l []string) string { return Clean(list(l, 5)) }}).Parse(auditPage))
+var auditTemplate = template.Must(template.New("audit").Funcs(template.FuncMap{"bytes": bytesOf, "clean": Clean, "some": func(l []string) string { return Clean(wording.List(l, 5)) }}).Parse(auditPage))
 
 // A row of the table of pages.
 type htmlRow struct {
@@ -112,7 +113,7 @@ func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
 		Rows                            []htmlRow
 		ByItem, ByPage                  template.HTML
 		Data                            template.JS
-	}{Name: Clean(a.Dir), Site: a.Site, Gate: a.Gate, Bytes: size(a.Bytes), Counts: plural(a.Pages, "page") + ", " + plural(a.Requests, "request"), Totals: a.Totals, Checks: checksOf(a.Findings)}
+	}{Name: Clean(a.Dir), Site: a.Site, Gate: a.Gate, Bytes: wording.Size(a.Bytes), Counts: wording.Count(a.Pages, "page") + ", " + wording.Count(a.Requests, "request"), Totals: a.Totals, Checks: checksOf(a.Findings)}
 	findings := map[string][]checks.Finding{}
 	for _, f := range a.Findings {
 		findings[f.Page] = append(findings[f.Page], f)
@@ -142,9 +143,9 @@ func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
 		d.Rows[i].Share = d.Rows[i].Total * 100 / heaviest
 	}
 	d.Hosts = len(hosts)
-	d.Scripts, d.Styles, d.Gzip = size(int64(scripts)), size(int64(styles)), size(int64(gzip))
+	d.Scripts, d.Styles, d.Gzip = wording.Size(int64(scripts)), wording.Size(int64(styles)), wording.Size(int64(gzip))
 	if a.Unneeded > 0 {
-		d.Unneeded = size(a.Unneeded)
+		d.Unneeded = wording.Size(a.Unneeded)
 	}
 	byItem, byPage := map[string]*weighed{}, map[string]*weighed{}
 	add := func(m map[string]*weighed, name string) *weighed {
@@ -233,8 +234,8 @@ func checkOf(c *checks.Check, fs []checks.Finding) htmlCheck {
 			cause.More++
 		}
 	}
-	if x.Pages = "on " + plural(len(on), "page"); !pages {
-		x.Pages = "in " + plural(len(on), "file")
+	if x.Pages = "on " + wording.Count(len(on), "page"); !pages {
+		x.Pages = "in " + wording.Count(len(on), "file")
 	}
 	return x
 }
@@ -304,7 +305,7 @@ func rowOf(r *inventory.Record, fs []checks.Finding, hosts map[string]bool, weig
 			x.What += " (in " + e.Inside + ")"
 		}
 		if x.What = Clean(x.What); e.Bytes > 0 {
-			x.Bytes = size(int64(e.Bytes))
+			x.Bytes = wording.Size(int64(e.Bytes))
 		}
 		p.Elements = append(p.Elements, x)
 		for _, m := range e.Gets() {
@@ -314,7 +315,7 @@ func rowOf(r *inventory.Record, fs []checks.Finding, hosts map[string]bool, weig
 			if !m.Later {
 				weight[belongsImport(e, &m)] += m.Bytes
 			}
-			p.Elements = append(p.Elements, htmlElement{Area: e.Area, Tag: cmp.Or(m.Tag, "import"), What: Clean(m.Written()), Bytes: size(int64(m.Bytes)), Item: e.Item})
+			p.Elements = append(p.Elements, htmlElement{Area: e.Area, Tag: cmp.Or(m.Tag, "import"), What: Clean(m.Written()), Bytes: wording.Size(int64(m.Bytes)), Item: e.Item})
 		}
 	}
 	for i := range r.Media {
@@ -323,9 +324,9 @@ func rowOf(r *inventory.Record, fs []checks.Finding, hosts map[string]bool, weig
 		}
 	}
 	for _, s := range r.MediaSums() {
-		p.Elements = append(p.Elements, htmlElement{Area: "body", Tag: "media", What: s.Kind + ": " + plural(s.Files, "file"), Bytes: size(int64(s.Bytes))})
+		p.Elements = append(p.Elements, htmlElement{Area: "body", Tag: "media", What: s.Kind + ": " + wording.Count(s.Files, "file"), Bytes: wording.Size(int64(s.Bytes))})
 	}
-	row.Bytes = size(int64(row.Total))
+	row.Bytes = wording.Size(int64(row.Total))
 	return row, p
 }
 

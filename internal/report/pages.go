@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
 
@@ -12,7 +13,7 @@ func (p *Printer) Pages(lines []run.PageLine, query string, why bool) {
 	if query == "" {
 		query = "all pages"
 	}
-	p.Heading("%s: %s", query, plural(len(lines), "page"))
+	p.Heading("%s: %s", query, wording.Count(len(lines), "page"))
 	if len(lines) == 0 {
 		return
 	}

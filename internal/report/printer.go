@@ -166,35 +166,6 @@ func (p *Printer) table(t *table) {
 	}
 }
 
-// size writes a number of bytes for people.
-func size(n int64) string {
-	switch {
-	case n <= 0:
-		return "–"
-	case n < 1000:
-		return fmt.Sprintf("%d B", n)
-	case n < 1000*1000:
-		return fmt.Sprintf("%.1f kB", float64(n)/1000)
-	}
-	return fmt.Sprintf("%.1f MB", float64(n)/1e6)
-}
-
-// plural writes "1 page", "2 pages".
-func plural(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
-}
-
-// list names up to n things and counts the rest.
-func list(names []string, n int) string {
-	if len(names) <= n {
-		return strings.Join(names, ", ")
-	}
-	return fmt.Sprintf("%s and %d more", strings.Join(names[:n], ", "), len(names)-n)
-}
-
 // JSON writes a value, indented, without escaping what HTML would.
 func JSON(w io.Writer, v any) error {
 	e := json.NewEncoder(safeJSON{w})

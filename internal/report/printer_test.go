@@ -7,6 +7,7 @@ import (
 	"github.com/charmbracelet/x/ansi"
 
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 )
 
 // TestTable: columns line up, what is too wide gives way, piped nothing is cut.
@@ -52,7 +53,7 @@ func TestProblemCaret(t *testing.T) {
 
 func TestSize(t *testing.T) {
 	for n, want := range map[int64]string{0: "–", 999: "999 B", 1000: "1.0 kB", 1536: "1.5 kB", 2_500_000: "2.5 MB"} {
-		if got := size(n); got != want {
+		if got := wording.Size(n); got != want {
 			t.Errorf("%d: %s, want %s", n, got, want)
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
 
@@ -27,7 +28,7 @@ func (p *Printer) Show(r *run.ShowResult, verbose bool) {
 	if rec.Frameset {
 		extra += ", with a frameset"
 	}
-	p.Line("  %s", p.dim.Render(fmt.Sprintf("%s, %s, %s, %s%s", rec.File, from, size(int64(rec.Bytes)), rec.Encoding, extra)))
+	p.Line("  %s", p.dim.Render(fmt.Sprintf("%s, %s, %s, %s%s", rec.File, from, wording.Size(int64(rec.Bytes)), rec.Encoding, extra)))
 	t := &table{right: map[int]bool{0: true, 4: true, 5: true}, wide: []int{2, 6}}
 	for _, area := range []string{"head", "body"} {
 		t.section(area)
@@ -51,7 +52,7 @@ func (p *Printer) Show(r *run.ShowResult, verbose bool) {
 	p.table(t)
 	sum := rec.Cost()
 	p.Line("")
-	p.Line("%s, %s of them blocking, %s (%s compressed), %s", plural(sum.Requests, "request"), p.warn.Render(fmt.Sprint(sum.Blocking)), size(int64(sum.Loaded+sum.Inline)), size(int64(sum.LoadedGzip+sum.InlineGzip)), thirdParties(sum.ThirdParties))
+	p.Line("%s, %s of them blocking, %s (%s compressed), %s", wording.Count(sum.Requests, "request"), p.warn.Render(fmt.Sprint(sum.Blocking)), wording.Size(int64(sum.Loaded+sum.Inline)), wording.Size(int64(sum.LoadedGzip+sum.InlineGzip)), thirdParties(sum.ThirdParties))
 }
 
 // media adds what the page shows and plays: a line for each kind, or all of it.
@@ -62,7 +63,7 @@ func (p *Printer) media(t *table, rec *inventory.Record, verbose bool) {
 	}
 	t.section("shown and played")
 	for _, s := range sums {
-		t.add("", "", fmt.Sprintf("%s: %s%s", s.Kind, plural(s.Files, "file"), p.besides(&s)), "", size(int64(s.Bytes)), "", "")
+		t.add("", "", fmt.Sprintf("%s: %s%s", s.Kind, wording.Count(s.Files, "file"), p.besides(&s)), "", wording.Size(int64(s.Bytes)), "", "")
 	}
 	if !verbose {
 		t.remark("--verbose lists each")
@@ -126,7 +127,7 @@ func (p *Printer) imported(e *inventory.Element, m *inventory.Import) []string {
 	if m.Tag != "" && m.By == "" {
 		line = p.dim.Render(fmt.Sprint(m.Line))
 	}
-	return []string{line, "", what, "", size(int64(m.Bytes)), size(int64(m.Gzip)), ""}
+	return []string{line, "", what, "", wording.Size(int64(m.Bytes)), wording.Size(int64(m.Gzip)), ""}
 }
 
 func (p *Printer) element(e *inventory.Element) []string {
@@ -157,5 +158,5 @@ func (p *Printer) element(e *inventory.Element) []string {
 	if e.Pixel {
 		tag = "pixel"
 	}
-	return []string{p.dim.Render(fmt.Sprint(e.Line)), tag, what, runs, size(int64(e.Bytes)), size(int64(e.Gzip)), item}
+	return []string{p.dim.Render(fmt.Sprint(e.Line)), tag, what, runs, wording.Size(int64(e.Bytes)), wording.Size(int64(e.Gzip)), item}
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
 
@@ -20,9 +21,9 @@ func (p *Printer) Suggest(s *run.Suggestions, verbose bool) {
 		}
 	}
 	if len(s.Suggestions) == 0 {
-		p.Line("%s nothing loads on %s where nothing seems to need it.", p.in.Render("✓"), plural(s.Pages, "page"))
+		p.Line("%s nothing loads on %s where nothing seems to need it.", p.in.Render("✓"), wording.Count(s.Pages, "page"))
 	} else {
-		p.Heading("%s on %s: would save %s", plural(len(s.Suggestions), "suggestion"), plural(s.Pages, "page"), saved(sum))
+		p.Heading("%s on %s: would save %s", wording.Count(len(s.Suggestions), "suggestion"), wording.Count(s.Pages, "page"), saved(sum))
 	}
 	for i, x := range s.Suggestions {
 		p.suggestion(x, verbose)
@@ -58,7 +59,7 @@ func (p *Printer) Suggest(s *run.Suggestions, verbose bool) {
 func saved(s run.Savings) string {
 	var parts []string
 	if s.Requests > 0 {
-		parts = append(parts, plural(s.Requests, "request"))
+		parts = append(parts, wording.Count(s.Requests, "request"))
 	}
 	if s.Blocking > 0 && s.Blocking == s.Requests {
 		parts = append(parts, "all of them blocking")
@@ -66,7 +67,7 @@ func saved(s run.Savings) string {
 		parts = append(parts, fmt.Sprintf("%d of them blocking", s.Blocking))
 	}
 	if s.Bytes > 0 {
-		parts = append(parts, size(int64(s.Bytes)))
+		parts = append(parts, wording.Size(int64(s.Bytes)))
 	}
 	if len(parts) == 0 {
 		return "no bytes"
@@ -86,9 +87,9 @@ func (p *Printer) suggestion(x *run.Suggestion, verbose bool) {
 			if verbose {
 				limit = len(x.Needed)
 			}
-			where = " (" + list(x.Needed, limit) + ")"
+			where = " (" + wording.List(x.Needed, limit) + ")"
 		}
-		p.paragraph("", fmt.Sprintf("%s  %s: on %s, needed on %s%s; saves %s", p.name.Render(x.Name), certainty, plural(x.Pages, "page"), p.num.Render(fmt.Sprint(len(x.Needed))), cleaned(where), saved(x.Saves)))
+		p.paragraph("", fmt.Sprintf("%s  %s: on %s, needed on %s%s; saves %s", p.name.Render(x.Name), certainty, wording.Count(x.Pages, "page"), p.num.Render(fmt.Sprint(len(x.Needed))), cleaned(where), saved(x.Saves)))
 	}
 	if verbose {
 		for _, l := range x.Loads {

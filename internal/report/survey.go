@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
 
@@ -14,9 +15,9 @@ import (
 func (p *Printer) Survey(s *run.SurveyResult, verbose bool) {
 	fragments := ""
 	if s.Fragments > 0 {
-		fragments = fmt.Sprintf(", %s (no pages of their own)", plural(s.Fragments, "fragment"))
+		fragments = fmt.Sprintf(", %s (no pages of their own)", wording.Count(s.Fragments, "fragment"))
 	}
-	p.Heading("%s: %s of %s%s", s.Dir, plural(s.Pages, "page"), size(s.Bytes), fragments)
+	p.Heading("%s: %s of %s%s", s.Dir, wording.Count(s.Pages, "page"), wording.Size(s.Bytes), fragments)
 	titles := map[string]string{"own": "The site's own files", "third": "Third parties", "inline": "Inline, in the pages"}
 	limit := 15
 	if verbose {
@@ -54,7 +55,7 @@ func (p *Printer) Survey(s *run.SurveyResult, verbose bool) {
 			if l.Dead {
 				target = p.bad.Render(target) + p.bad.Render("  (no such file)")
 			}
-			t.add(p.num.Render(fmt.Sprint(l.Pages)), l.Tag, size(int64(l.Bytes)), size(int64(l.Gzip)), p.how(l), target, p.name.Render(l.Item))
+			t.add(p.num.Render(fmt.Sprint(l.Pages)), l.Tag, wording.Size(int64(l.Bytes)), wording.Size(int64(l.Gzip)), p.how(l), target, p.name.Render(l.Item))
 		}
 	}
 	p.surveyMedia(t, s, verbose)
@@ -90,7 +91,7 @@ func (p *Printer) surveyMedia(t *table, s *run.SurveyResult, verbose bool) {
 	slices.SortFunc(kinds, func(a, b inventory.Sum) int { return cmp.Or(b.Bytes-a.Bytes, strings.Compare(a.Kind, b.Kind)) })
 	for i := range kinds {
 		k := &kinds[i]
-		t.add("", "", size(int64(k.Bytes)), "", "", fmt.Sprintf("%s: %s%s", k.Kind, plural(k.Files, "file"), p.besides(k)), "")
+		t.add("", "", wording.Size(int64(k.Bytes)), "", "", fmt.Sprintf("%s: %s%s", k.Kind, wording.Count(k.Files, "file"), p.besides(k)), "")
 	}
 	if !verbose {
 		t.remark("--verbose lists each")
@@ -101,7 +102,7 @@ func (p *Printer) surveyMedia(t *table, s *run.SurveyResult, verbose bool) {
 		if l.Dead {
 			target = p.bad.Render(target) + p.bad.Render("  (no such file)")
 		}
-		t.add(p.num.Render(fmt.Sprint(l.Pages)), l.Tag, size(int64(l.Bytes)), size(int64(l.Gzip)), p.how(l), target, "")
+		t.add(p.num.Render(fmt.Sprint(l.Pages)), l.Tag, wording.Size(int64(l.Bytes)), wording.Size(int64(l.Gzip)), p.how(l), target, "")
 	}
 }
 

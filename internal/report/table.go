@@ -6,6 +6,7 @@ import (
 	"io"
 	"strings"
 
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
 
@@ -15,7 +16,7 @@ var cells = map[run.Cell]string{run.CellIn: "■", run.CellAbsent: "□", run.Ce
 // Table writes the table of pages by items: the items are numbered, and named
 // below.
 func (p *Printer) Table(t *run.WhereTable) {
-	p.Heading("%s by %s", plural(len(t.Rows), "page"), plural(len(t.Items), "item"))
+	p.Heading("%s by %s", wording.Count(len(t.Rows), "page"), wording.Count(len(t.Items), "item"))
 	width := 4
 	for _, r := range t.Rows {
 		width = max(width, len([]rune(Clean(r.Page))))
@@ -104,7 +105,7 @@ func TableCSV(w io.Writer, t *run.WhereTable) error {
 
 // WhereKey writes the pages by the value of a metadata key.
 func (p *Printer) WhereKey(w *run.WhereKey, verbose bool) {
-	p.Heading("%s on %s: %s", Clean(w.Key), plural(w.Pages, "page"), plural(len(w.Values), "value"))
+	p.Heading("%s on %s: %s", Clean(w.Key), wording.Count(w.Pages, "page"), wording.Count(len(w.Values), "value"))
 	for _, v := range w.Values {
 		value := p.name.Render(Clean(v.Value))
 		switch {

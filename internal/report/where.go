@@ -4,12 +4,13 @@ import (
 	"fmt"
 	"strings"
 
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
 
 // Where writes where one item is.
 func (p *Printer) Where(w *run.WhereItem, verbose bool) {
-	p.Heading("%s is on %d of %s", w.Item, len(w.In), plural(w.Pages, "page"))
+	p.Heading("%s is on %d of %s", w.Item, len(w.In), wording.Count(w.Pages, "page"))
 	for _, part := range w.Parts {
 		p.Line("  %s", Clean(part))
 	}
@@ -23,7 +24,7 @@ func (p *Printer) Where(w *run.WhereItem, verbose bool) {
 		p.Line("  needed by %s", strings.Join(w.NeededBy, ", "))
 	}
 	if w.Absent > 0 {
-		p.Line("  %s", p.dim.Render(fmt.Sprintf("it may stay on %s more, whose source has none of it", plural(w.Absent, "page"))))
+		p.Line("  %s", p.dim.Render(fmt.Sprintf("it may stay on %s more, whose source has none of it", wording.Count(w.Absent, "page"))))
 	}
 	if len(w.Addresses) > 0 {
 		p.Heading("addresses that open it: %d", len(w.Addresses))
@@ -93,7 +94,7 @@ func (p *Printer) wrapOf(names []string, limit, of int) {
 
 // WhereAll writes all items with their counts.
 func (p *Printer) WhereAll(lines []run.WhereLine, pages int) {
-	p.Heading("%s, %s", plural(len(lines), "item"), plural(pages, "page"))
+	p.Heading("%s, %s", wording.Count(len(lines), "item"), wording.Count(pages, "page"))
 	t := &table{right: map[int]bool{0: true, 1: true}, wide: []int{5, 4}}
 	t.add(p.dim.Render("on"), p.dim.Render("taken out"), p.dim.Render("item"), p.dim.Render("carries"), p.dim.Render("pages"), p.dim.Render("note"))
 	for _, l := range lines {

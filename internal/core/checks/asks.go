@@ -2,11 +2,11 @@ package checks
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 )
@@ -27,7 +27,7 @@ func titles(p *Pass) (out []*inventory.Element) {
 func canonicals(p *Pass) (out []*inventory.Element) {
 	for i := range p.Elements {
 		e := &p.Elements[i]
-		if e.Tag == "link" && Own(e) && slices.Contains(strings.Fields(strings.ToLower(e.Label)), "canonical") {
+		if e.Tag == "link" && Own(e) && markup.HasRel(e.Label, "canonical") {
 			out = append(out, e)
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/wording"
 )
 
 // What pages load, for the checks that ask how many of them do, and for what is wrong in a file
@@ -117,15 +118,11 @@ var loadFact = &kind[loads, allLoads]{
 
 // says tells who asks for it and on how many pages.
 func (a *asked) says() string {
-	pages := "on 1 page"
-	if a.pages > 1 {
-		pages = fmt.Sprintf("on %d pages", a.pages)
-	}
 	how := a.How()
 	if a.Named {
 		how = "names"
 	}
-	return fmt.Sprintf("%s, loaded %s, %s %s", a.By, pages, how, a.Written())
+	return fmt.Sprintf("%s, loaded on %s, %s %s", a.By, wording.Count(a.pages, "page"), how, a.Written())
 }
 
 // eachAsked visits what files ask for, in one order.

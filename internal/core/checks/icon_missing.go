@@ -1,9 +1,7 @@
 package checks
 
 import (
-	"slices"
-	"strings"
-
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
@@ -22,7 +20,7 @@ empty sheet where there is none. One rule sets it for all pages: icon: /icon.svg
 			return
 		}
 		for i := range p.Elements {
-			if e := &p.Elements[i]; e.Tag == "link" && Own(e) && slices.Contains(strings.Fields(strings.ToLower(e.Label)), "icon") {
+			if e := &p.Elements[i]; e.Tag == "link" && Own(e) && markup.HasRel(e.Label, "icon") {
 				return
 			}
 		}

@@ -2,7 +2,6 @@ package checks
 
 import (
 	"slices"
-	"strings"
 
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
@@ -35,7 +34,7 @@ with itemprop belongs where it stands.`,
 				}
 			case "title", "base":
 			case "link":
-				if !slices.Contains(strings.Fields(strings.ToLower(e.Label)), "canonical") {
+				if !markup.HasRel(e.Label, "canonical") {
 					continue
 				}
 			default:

@@ -8,8 +8,8 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 )
 
 var orphanFile = &Check{
@@ -51,7 +51,7 @@ smaller one (.min) made of it.`,
 			left = append(slices.Clone(alike[1:]), left...)
 			weight := ""
 			if text, ok := s.Site.read(file); ok {
-				weight = " (" + gatefile.Bytes(len(text)) + ")"
+				weight = " (" + wording.Bytes(len(text)) + ")"
 			}
 			s.atFile(file, 1, fmt.Sprintf("no page loads %s%s", file, weight), "take it off the site, or load it where it is needed")
 		}

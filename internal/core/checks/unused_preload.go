@@ -1,7 +1,6 @@
 package checks
 
 import (
-	"slices"
 	"strings"
 
 	"yellowgate/internal/core/markup"
@@ -25,7 +24,7 @@ mend its address.`,
 		}
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if e.Tag != "link" || !Own(e) || !slices.Contains(strings.Fields(strings.ToLower(e.Label)), "preload") {
+			if e.Tag != "link" || !Own(e) || !markup.HasRel(e.Label, "preload") {
 				continue
 			}
 			as, _ := markup.AttrValue(p.Source.Text, e.El.Start, "as")

@@ -3,8 +3,8 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 )
 
 var unusedStyle = &Check{
@@ -19,7 +19,7 @@ says on which pages it is needed, and the lines that keep it to them.`,
 	Page: func(p *Pass) {
 		for _, i := range p.styles().Vain {
 			e := &p.Elements[i]
-			p.At(e, fmt.Sprintf("nothing on the page matches a selector of %s (%s)", e.URL, gatefile.Bytes(e.Bytes)), "let it in only where it is needed; yellowgate suggest shows where")
+			p.At(e, fmt.Sprintf("nothing on the page matches a selector of %s (%s)", e.URL, wording.Bytes(e.Bytes)), "let it in only where it is needed; yellowgate suggest shows where")
 		}
 	},
 }

@@ -204,7 +204,7 @@ func (r *reading) next() int {
 		}
 		c := r.text[r.at]
 		switch {
-		case c == ' ' || c == '\n' || c == '\r' || c == '\t' || c == '\f':
+		case markup.IsSpace(c):
 			space = true
 			r.at++
 			continue

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/wording"
 )
 
 // A Ledger counts over all pages which of them need a thing. It is added to by one
@@ -249,7 +250,7 @@ func (e *Entry) evidence() (out []string) {
 			out = append(out, fmt.Sprintf("and %d more that are asked for", len(reasons)-3))
 			break
 		}
-		out = append(out, fmt.Sprintf("%s on %s", r.what, pages(r.pages)))
+		out = append(out, fmt.Sprintf("%s on %s", r.what, wording.Count(r.pages, "page")))
 	}
 	if e.vain != "" {
 		where := "there"
@@ -263,13 +264,6 @@ func (e *Entry) evidence() (out []string) {
 		out = append(out, what+e.vain)
 	}
 	return out
-}
-
-func pages(n int) string {
-	if n == 1 {
-		return "1 page"
-	}
-	return fmt.Sprintf("%d pages", n)
 }
 
 // longest is how many entries a list of paths may have before nobody would keep it.

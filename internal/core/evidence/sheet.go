@@ -349,7 +349,7 @@ func unescape(s string) string {
 		}
 		code, _ := strconv.ParseUint(s[i+1:j], 16, 32)
 		b.WriteRune(rune(code))
-		if j < len(s) && isSpace(s[j]) {
+		if j < len(s) && markup.IsSpace(s[j]) {
 			j++
 		}
 		i = j - 1

@@ -148,11 +148,11 @@ func (v *Vocabulary) value(a markup.Attr) []byte {
 
 func (v *Vocabulary) words(a markup.Attr, each func([]byte)) {
 	for b := v.value(a); ; {
-		for len(b) > 0 && isSpace(b[0]) {
+		for len(b) > 0 && markup.IsSpace(b[0]) {
 			b = b[1:]
 		}
 		n := 0
-		for n < len(b) && !isSpace(b[n]) {
+		for n < len(b) && !markup.IsSpace(b[n]) {
 			n++
 		}
 		if n == 0 {
@@ -206,8 +206,6 @@ func identifiers(code string, into map[string]bool) {
 		i++
 	}
 }
-
-func isSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\n' || c == '\f' || c == '\r' }
 
 func lowerByte(c byte) byte {
 	if 'A' <= c && c <= 'Z' {

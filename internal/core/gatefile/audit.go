@@ -8,6 +8,7 @@ import (
 
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 )
 
 // A Budget says what pages may weigh and load.
@@ -30,17 +31,9 @@ func (l Limit) Bytes() bool { return l.Key == "scripts" || l.Key == "styles" || 
 // Say writes a number as the limit counts.
 func (l Limit) Say(n int) string {
 	if l.Bytes() {
-		return Bytes(n)
+		return wording.Bytes(n)
 	}
 	return strconv.Itoa(n)
-}
-
-// Bytes writes a number of bytes for people; 1 kB is 1,000 bytes.
-func Bytes(n int) string {
-	if n < 1000 {
-		return fmt.Sprintf("%d bytes", n)
-	}
-	return strconv.FormatFloat(float64(n)/1000, 'f', 1, 64) + " kB"
 }
 
 // An Accept is a kind of finding that the owner has decided to live with.

@@ -144,7 +144,7 @@ func splitQuery(glob string) (url, query string) {
 
 // loads lists the URLs that the page loads.
 func (e *editing) loads() []loaded {
-	href, from := BaseHref(e.Source, e.Scan)
+	href, from := markup.BaseHref(e.Source, e.Scan)
 	bases := e.gate.Site.Bases(e.Page.Path, href, from)
 	out := make([]loaded, 0, len(e.Scan.Elements))
 	add := func(at int, raw string) {
@@ -173,19 +173,6 @@ func (g *Gate) matchForm(r weburl.Ref) string {
 	return r.WithoutQuery()
 }
 
-// BaseHref is the href of a page's first base element that has one, and where that stands;
-// "" where there is none.
-func BaseHref(src *markup.Source, scan *markup.Page) (href string, at int) {
-	for _, el := range scan.Elements {
-		if el.Tag == markup.TagBase && el.Inside == markup.InPage {
-			if v, ok := src.Attr(el.Start, "href"); ok {
-				return v, el.Start
-			}
-		}
-	}
-	return "", 0
-}
-
 // LoadURL returns the URL that an element loads, as written; ok is false for
 // one that loads nothing.
 func LoadURL(src *markup.Source, el markup.Element) (string, bool) {
@@ -193,24 +180,11 @@ func LoadURL(src *markup.Source, el markup.Element) (string, bool) {
 	case markup.TagScript, markup.TagIframe:
 		return src.Attr(el.Start, "src")
 	case markup.TagLink:
-		if href, ok := src.Attr(el.Start, "href"); ok && LinkLoads(src.Text, el.Start) {
+		if href, ok := src.Attr(el.Start, "href"); ok && markup.LinkLoads(src.Text, el.Start) {
 			return href, true
 		}
 	}
 	return "", false
-}
-
-// LinkLoads reports whether the link at the offset makes a browser fetch
-// something.
-func LinkLoads(src []byte, at int) bool {
-	rel, _ := markup.AttrValue(src, at, "rel")
-	for w := range strings.FieldsSeq(strings.ToLower(rel)) {
-		switch w {
-		case "stylesheet", "preload", "modulepreload", "prefetch", "icon", "apple-touch-icon", "mask-icon", "manifest":
-			return true
-		}
-	}
-	return false
 }
 
 // MatchURL holds a glob against a resolved URL. A glob that begins with "/" is

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/problem"
 )
@@ -93,7 +94,7 @@ func (g *Gate) Meant(m *gatefile.Matcher, urls []string) string {
 // MissingFiles reports scripts and stylesheets of items that are files of the site and
 // that the site lacks. files are the site's, as paths.
 func (r *Result) MissingFiles(has func(path string) bool, files func() []string) (out []Problem) {
-	href, _ := BaseHref(r.Source, r.Scan)
+	href, _ := markup.BaseHref(r.Source, r.Scan)
 	base := r.gate.Site.Page(r.Page.Path, href)
 	for _, w := range r.Written {
 		if w.Part == FoundPart {

@@ -13,7 +13,6 @@ import (
 
 	"github.com/zeebo/xxh3"
 
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/weburl"
@@ -168,7 +167,7 @@ func TakeScanned(src *markup.Source, scan *markup.Page, known page.Page, site *w
 		Fragment: scan.Fragment() && !known.Whole, Frameset: scan.Frameset, Source: src, Scan: scan, Page: known}
 	r.Page.Read(src, scan)
 	r.Title = r.Page.Title
-	href, from := gating.BaseHref(src, scan)
+	href, from := markup.BaseHref(src, scan)
 	r.bases = site.Bases(known.Path, href, from)
 	r.Base = r.bases.Below()
 	r.Elements = make([]Element, 0, len(scan.Elements))
@@ -236,7 +235,7 @@ func (r *Record) describe(e *Element, weights Weights) {
 	case markup.TagLink:
 		e.Label, e.Media = attr("rel"), attr("media")
 		e.Rel = e.Label
-		e.load(r, attr("href"), gating.LinkLoads(src, el.Start))
+		e.load(r, attr("href"), markup.LinkLoads(src, el.Start))
 		if isStylesheet(e.Label) && r.live(el) {
 			if blocksPaint(e.Media) {
 				e.Runs = "blocking"

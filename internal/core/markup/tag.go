@@ -186,7 +186,10 @@ var knownLengths = func() (k [256]uint16) {
 	return k
 }()
 
-func isSpace(b byte) bool  { return class[b]&isSpaceByte != 0 }
+func isSpace(b byte) bool { return class[b]&isSpaceByte != 0 }
+
+// IsSpace reports whether a byte is white space (Infra, 4.6: ASCII whitespace).
+func IsSpace(b byte) bool  { return isSpace(b) }
 func isLetter(b byte) bool { return class[b]&isLetterByte != 0 }
 
 // TagAt returns the tag whose "<" stands at the offset.

@@ -1,0 +1,52 @@
+// Package wording writes numbers, sizes and lists in messages, the same everywhere.
+package wording
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Count writes "1 page", "2 pages".
+func Count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+// Agree is the form of a verb that goes with so many: one for 1, else many.
+func Agree(n int, one, many string) string {
+	if n == 1 {
+		return one
+	}
+	return many
+}
+
+// List names up to most things and counts the rest.
+func List(names []string, most int) string {
+	if len(names) <= most {
+		return strings.Join(names, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), len(names)-most)
+}
+
+// Bytes writes a number of bytes in a sentence; 1 kB is 1,000 bytes.
+func Bytes(n int) string {
+	if n < 1000 {
+		return fmt.Sprintf("%d bytes", n)
+	}
+	return fmt.Sprintf("%.1f kB", float64(n)/1000)
+}
+
+// Size writes a number of bytes in a table; a dash for none.
+func Size(n int64) string {
+	switch {
+	case n <= 0:
+		return "–"
+	case n < 1000:
+		return fmt.Sprintf("%d B", n)
+	case n < 1000*1000:
+		return fmt.Sprintf("%.1f kB", float64(n)/1000)
+	}
+	return fmt.Sprintf("%.1f MB", float64(n)/1e6)
+}
