@@ -14,6 +14,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/disk"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -92,7 +93,7 @@ var metadataKeys = append(append([]string{}, gatefile.MetadataKeys...), "icon", 
 
 // findPage finds the page that an argument means without listing the whole site
 // where it can.
-func (a *app) findPage(p *site.Project, name string) (*page.Page, error) {
+func (a *app) findPage(p *project.Project, name string) (*page.Page, error) {
 	if pg := p.FindQuick(name); pg != nil {
 		return pg, nil
 	}

@@ -25,6 +25,7 @@ import (
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/disk"
 	"yellowgate/internal/output"
+	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -49,8 +50,8 @@ type app struct {
 	gate, format, outFile, color, at string
 	quiet, verbose, outside, force   bool
 
-	tidies  atomic.Bool   // the command puts its things away when it is stopped
-	project *site.Project // that was opened, if any
+	tidies  atomic.Bool      // the command puts its things away when it is stopped
+	project *project.Project // that was opened, if any
 }
 
 // Main runs the program and returns its exit status. No panic reaches the user.
@@ -237,7 +238,7 @@ func (a *app) messages() *report.Printer {
 // fail tells an error and returns its exit status.
 func (a *app) fail(err error) int {
 	p := a.messages()
-	var ge *site.GateError
+	var ge *project.GateError
 	var ue *site.UsageError
 	var fe *output.ForeignError
 	var pe *site.PathError
@@ -285,17 +286,17 @@ func (a *app) gateFile() (string, error) {
 	if a.gate != "" {
 		return a.gate, nil
 	}
-	return site.FindGate(".")
+	return project.FindGate(".")
 }
 
 // open opens the gate file that the flags or the working folder name, and lists
 // the site's pages if walk is true. Warnings that opening finds are returned.
-func (a *app) open(walk bool) (*site.Project, []problem.Problem, error) {
+func (a *app) open(walk bool) (*project.Project, []problem.Problem, error) {
 	name, err := a.gateFile()
 	if err != nil {
 		return nil, nil, err
 	}
-	p, problems, err := site.Open(name, site.Options{Day: a.at, Outside: a.outside})
+	p, problems, err := project.Open(name, project.Options{Day: a.at, Outside: a.outside})
 	if err == nil && walk {
 		err = p.Walk()
 	}
@@ -304,9 +305,9 @@ func (a *app) open(walk bool) (*site.Project, []problem.Problem, error) {
 }
 
 // openIfAny is open where a gate file is welcome and not needed.
-func (a *app) openIfAny(walk bool) (*site.Project, error) {
+func (a *app) openIfAny(walk bool) (*project.Project, error) {
 	if a.gate == "" {
-		if _, err := site.FindGate("."); err != nil {
+		if _, err := project.FindGate("."); err != nil {
 			return nil, nil
 		}
 	}

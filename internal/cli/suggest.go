@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -81,7 +82,7 @@ Nothing is run. With a folder, its pages are looked at as they are, without a ga
 }
 
 // suggestOn opens what is to be looked at: the gate file's site, or a folder.
-func (a *app) suggestOn(args []string, write bool) (*site.Project, error) {
+func (a *app) suggestOn(args []string, write bool) (*project.Project, error) {
 	if len(args) == 0 {
 		p, _, err := a.open(true)
 		return p, err
@@ -89,5 +90,5 @@ func (a *app) suggestOn(args []string, write bool) (*site.Project, error) {
 	if write {
 		return nil, &site.UsageError{Message: "lines go into a gate file, and a folder has none", Remedy: "yellowgate survey " + args[0] + " --write makes a first one; then yellowgate suggest --write"}
 	}
-	return site.OfFolder(args[0])
+	return project.OfFolder(args[0])
 }

@@ -8,9 +8,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
-	"yellowgate/internal/site"
 )
 
 func (a *app) surveyCmd() *cobra.Command {
@@ -91,7 +91,7 @@ file in which everything found has a name and stays as it is.`,
 func (a *app) firstGate(dir string, s *run.SurveyResult, pr *report.Printer) error {
 	name := a.gate
 	if name == "" {
-		name = site.GateFileName
+		name = project.GateFileName
 	}
 	f, err := run.First(dir, name, s)
 	if err != nil {
@@ -101,7 +101,7 @@ func (a *app) firstGate(dir string, s *run.SurveyResult, pr *report.Printer) err
 	return nil
 }
 
-func (a *app) surveyPipe(p *site.Project, as string) error {
+func (a *app) surveyPipe(p *project.Project, as string) error {
 	if as == "" {
 		as = "/"
 	}

@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -80,7 +81,7 @@ or remove something.`,
 	return cmd
 }
 
-func (a *app) whereTable(p *site.Project) error {
+func (a *app) whereTable(p *project.Project) error {
 	t, err := run.Table(p, a.progress("looking"))
 	if err != nil {
 		return err
@@ -97,7 +98,7 @@ func (a *app) whereTable(p *site.Project) error {
 	})
 }
 
-func (a *app) whereKey(p *site.Project, key string) error {
+func (a *app) whereKey(p *project.Project, key string) error {
 	r, err := run.WhereMetadata(p, key, a.progress("looking"))
 	if err != nil {
 		return err

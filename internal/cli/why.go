@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -63,7 +64,7 @@ it tells whether a popup opens there. Use it when a page has what you do not exp
 	}
 }
 
-func (a *app) whyFragment(p *site.Project, pg *page.Page, address string) error {
+func (a *app) whyFragment(p *project.Project, pg *page.Page, address string) error {
 	_, fragment, ok := strings.Cut(address, "#")
 	if !ok || fragment == "" {
 		return &site.UsageError{Message: "why needs a page and an item, a metadata key, or an address with a fragment", Remedy: "yellowgate why " + pg.Path + " title"}

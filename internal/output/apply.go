@@ -19,6 +19,7 @@ import (
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/disk"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -100,16 +101,16 @@ type job struct {
 }
 
 // Apply writes the output of a project whose source was walked. Errors are
-// *site.GateError where the gate cannot be put into effect, *ForeignError and
+// *project.GateError where the gate cannot be put into effect, *ForeignError and
 // *site.PathError where something is in the way, *StoppedError when ctx is done; before
 // the first two nothing is written, and the others say what was.
-func Apply(ctx context.Context, p *site.Project, o Options) (*Summary, error) {
+func Apply(ctx context.Context, p *project.Project, o Options) (*Summary, error) {
 	if p.Output == "" {
 		return nil, &site.UsageError{Message: "the gate file names no output folder", Remedy: "add under site: output: FOLDER, the folder that apply writes"}
 	}
 	if ps := p.CheckPages(); len(ps) > 0 {
 		if worst, _ := problem.Worst(ps); worst == problem.Error {
-			return nil, &site.GateError{Problems: ps}
+			return nil, &project.GateError{Problems: ps}
 		}
 	}
 	a := &apply{Project: p, Options: o, ctx: ctx, start: time.Now(), folders: map[string]bool{}}
@@ -217,7 +218,7 @@ func makeFolders(dir string) (made []string, err error) {
 }
 
 type apply struct {
-	*site.Project
+	*project.Project
 	Options
 	known
 	ctx     context.Context
@@ -346,12 +347,12 @@ func (a *apply) prepare() error {
 	for i := range a.jobs {
 		problems = append(problems, a.jobs[i].gating...)
 	}
-	ps := site.GroupProblems(a.Project.Gate.File, problems)
+	ps := project.GroupProblems(a.Project.Gate.File, problems)
 	if a.Part.Of < 2 && !slices.ContainsFunc(a.jobs, func(j job) bool { return j.page != nil && !j.gated }) {
 		ps = append(ps, a.places.Problems()...) // only all pages together show that a place is nowhere
 	}
 	if worst, any := problem.Worst(ps); any && worst == problem.Error {
-		return &site.GateError{Problems: ps}
+		return &project.GateError{Problems: ps}
 	}
 	if len(foreign.Files)+len(foreign.Blocks) > 0 {
 		sort.Strings(foreign.Files)
@@ -436,7 +437,7 @@ func (a *apply) summary() *Summary {
 		}
 		problems = append(problems, j.gating...)
 	}
-	s.Problems = site.GroupProblems(a.Project.Gate.File, problems)
+	s.Problems = project.GroupProblems(a.Project.Gate.File, problems)
 	return s
 }
 

@@ -14,6 +14,7 @@ import (
 
 	"yellowgate/internal/disk"
 	"yellowgate/internal/output"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -50,7 +51,7 @@ func (f folder) remove(name string) { os.RemoveAll(filepath.Join(f.dir, name)) }
 
 // apply does what the command does.
 func (f folder) apply() error {
-	p, _, err := site.Open(filepath.Join(f.dir, site.GateFileName), site.Options{})
+	p, _, err := project.Open(filepath.Join(f.dir, project.GateFileName), project.Options{})
 	if err == nil {
 		err = p.Walk()
 	}
@@ -187,7 +188,7 @@ func (f folder) toldRight(what string, err error, old, now, want map[string]stri
 		f.Errorf("%s: something was changed, and it says: %v", what, err)
 	}
 	var pe *site.PathError
-	var ge *site.GateError
+	var ge *project.GateError
 	if !errors.As(err, &pe) && !errors.As(err, &ge) {
 		f.Errorf("%s: %T %v", what, err, err)
 	}

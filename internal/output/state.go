@@ -13,6 +13,7 @@ import (
 
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/disk"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -34,7 +35,7 @@ type state struct {
 }
 
 // stateOf names the state of a project, or of a part of it; nothing is made or read.
-func stateOf(p *site.Project, part site.Part) state {
+func stateOf(p *project.Project, part site.Part) state {
 	named := func(name string) string {
 		real := disk.Real(name)
 		if rel, ok := disk.Within(p.Dir, real); ok {

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"yellowgate/internal/disk"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -41,19 +42,19 @@ type Ledger struct {
 }
 
 // OpenLedger reads the record of a project.
-func OpenLedger(p *site.Project) (*Ledger, error) {
+func OpenLedger(p *project.Project) (*Ledger, error) {
 	l := ledger(p)
 	return l, l.load()
 }
 
-func ledger(p *site.Project) *Ledger {
+func ledger(p *project.Project) *Ledger {
 	l := &Ledger{}
 	l.state, l.out = stateOf(p, site.Part{}), disk.Real(p.Output)
 	return l
 }
 
 // StatusOf is Status for one output, without reading the whole record.
-func StatusOf(p *site.Project, rel string) (Status, error) {
+func StatusOf(p *project.Project, rel string) (Status, error) {
 	l := ledger(p)
 	l.record = &record{files: map[string]*entry{}}
 	b, err := l.state.readRecord()
@@ -146,7 +147,7 @@ func (l *Ledger) Gone(files []site.File) []string {
 
 // Others lists the files of the project, no pages, that apply would copy, and those of
 // others that stand in their places.
-func (l *Ledger) Others(p *site.Project) (behind, blocked []string, err error) {
+func (l *Ledger) Others(p *project.Project) (behind, blocked []string, err error) {
 	for _, f := range p.Files {
 		if site.IsPage(f.Path) {
 			continue

@@ -21,6 +21,7 @@ import (
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/output"
+	"yellowgate/internal/project"
 	"yellowgate/internal/recall"
 	"yellowgate/internal/site"
 )
@@ -72,16 +73,16 @@ func (r *AuditResult) Gather() {
 // AuditOptions say what to audit.
 type AuditOptions struct {
 	Dir     string
-	Project *site.Project // nil without a gate file
-	Address string        // of the site, where there is no project to hold pages against
-	Name    string        // of the folder, for people
-	Named   string        // the folder as it was named; "" for the output of the project
-	Records bool          // keep the records and verdicts
-	NoNotes bool          // only count notes
-	Roughly bool          // leave out what inline texts weigh compressed
-	Lean    bool          // keep of the records only what loads, runs or belongs to an item
-	NoCache bool          // audit every page, and remember nothing
-	Names   *gating.Gate  // names the items of elements where there is no project; what loads nothing is noted, too
+	Project *project.Project // nil without a gate file
+	Address string           // of the site, where there is no project to hold pages against
+	Name    string           // of the folder, for people
+	Named   string           // the folder as it was named; "" for the output of the project
+	Records bool             // keep the records and verdicts
+	NoNotes bool             // only count notes
+	Roughly bool             // leave out what inline texts weigh compressed
+	Lean    bool             // keep of the records only what loads, runs or belongs to an item
+	NoCache bool             // audit every page, and remember nothing
+	Names   *gating.Gate     // names the items of elements where there is no project; what loads nothing is noted, too
 	// Each, if set, gets every page's record and verdicts, in order. They are not kept.
 	Each     func(r *inventory.Record, verdicts []Gated) error
 	Progress Progress
@@ -397,7 +398,7 @@ func (s *auditing) notApplied() (out []checks.Finding) {
 
 // AuditOne audits one page given as bytes, as the page at a path. For has() the
 // source file is asked if there is one, else the page itself.
-func AuditOne(file []byte, path string, project *site.Project) (*AuditResult, error) {
+func AuditOne(file []byte, path string, project *project.Project) (*AuditResult, error) {
 	s := &auditing{AuditOptions: AuditOptions{Dir: "-", Project: project, Records: true}, result: newAuditResult("-"), site: weburl.NewSite(""), weights: site.NewWeights(".", nil)}
 	known := page.Page{Path: page.Clean(path), File: "-"}
 	var text []byte

@@ -15,12 +15,13 @@ import (
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
 // Check reads the gate file against the site and writes nothing. problems are
 // those that opening the project told already.
-func Check(p *site.Project, problems []problem.Problem, progress Progress) (*CheckResult, error) {
+func Check(p *project.Project, problems []problem.Problem, progress Progress) (*CheckResult, error) {
 	r := &CheckResult{Project: p, Problems: append(problems, p.CheckPages()...), Files: len(p.Pages)}
 	t := checks.NewTally(p.Gate)
 	var onPages []gating.Problem
@@ -85,7 +86,7 @@ func Check(p *site.Project, problems []problem.Problem, progress Progress) (*Che
 		return nil, err
 	}
 	r.Pages = t.Pages
-	r.Problems = append(r.Problems, site.GroupProblems(p.Gate.File, onPages)...)
+	r.Problems = append(r.Problems, project.GroupProblems(p.Gate.File, onPages)...)
 	r.Problems = append(r.Problems, places.Problems()...)
 	loaded := sync.OnceValue(func() []string { return loadedURLs(p) })
 	r.Problems = append(r.Problems, t.Problems(loaded)...)
@@ -104,7 +105,7 @@ func Check(p *site.Project, problems []problem.Problem, progress Progress) (*Che
 	}
 	for i := range r.Problems {
 		if text := p.Gate.File.TextOf(r.Problems[i].Pos.File); r.Problems[i].Line == "" && text != nil {
-			r.Problems[i].Line = site.LineOf(text, r.Problems[i].Pos.Line)
+			r.Problems[i].Line = project.LineOf(text, r.Problems[i].Pos.Line)
 		}
 	}
 	problem.Sort(r.Problems)
@@ -115,13 +116,13 @@ func Check(p *site.Project, problems []problem.Problem, progress Progress) (*Che
 }
 
 // asWritten takes a page as apply would write it.
-func asWritten(p *site.Project, g *gating.Result, w inventory.Weights) *checks.Pass {
+func asWritten(p *project.Project, g *gating.Result, w inventory.Weights) *checks.Pass {
 	record := presence.Take(g.File, g.Page, p.Gate, w)
 	return &checks.Pass{Record: record.Record, Gated: presence.Compare(record, g)}
 }
 
 // required tells of metadata that the page would lack.
-func required(p *site.Project, g *gating.Result) (out []gating.Problem) {
+func required(p *project.Project, g *gating.Result) (out []gating.Problem) {
 	if g.Fragment {
 		return nil
 	}
@@ -190,14 +191,14 @@ func (u *unwritten) problems(g *gatefile.Gate) (out []problem.Problem) {
 	for _, it := range g.Items {
 		if paths := u.pages[it.Name]; len(paths) > 0 {
 			out = append(out, problem.Problem{Severity: problem.Note, Pos: it.Pos,
-				Message: fmt.Sprintf("item %q writes no structured data where the list fact is missing (on %s)", it.Name, site.SomePages(paths)), Remedy: "give these pages the fact, or keep the item out of them"})
+				Message: fmt.Sprintf("item %q writes no structured data where the list fact is missing (on %s)", it.Name, project.SomePages(paths)), Remedy: "give these pages the fact, or keep the item out of them"})
 		}
 	}
 	return out
 }
 
 // loadedURLs lists what the site's pages load: a second reading, for what somebody meant.
-func loadedURLs(p *site.Project) []string {
+func loadedURLs(p *project.Project) []string {
 	seen := map[string]bool{}
 	site.InOrder(len(p.Pages), func(i int) ([]string, error) {
 		b, err := p.Read(&p.Pages[i])
@@ -232,10 +233,10 @@ func builtAndMissing(g *gatefile.Gate, has func(string) bool) (out []problem.Pro
 }
 
 // leftOut reports dot-files of the source that are not copied.
-func leftOut(p *site.Project) problem.Problem {
+func leftOut(p *project.Project) problem.Problem {
 	pos := p.Gate.File.Site.Source.Pos
 	return problem.Problem{Severity: problem.Note, Pos: pos,
-		Message: fmt.Sprintf("dot-files of the source folder are not copied: %s", site.SomePages(p.LeftOut)), Remedy: "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
+		Message: fmt.Sprintf("dot-files of the source folder are not copied: %s", project.SomePages(p.LeftOut)), Remedy: "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
 }
 
 // outOfOrder looks at a page as apply would write it for lines of before and after that
@@ -249,7 +250,7 @@ func outOfOrder(pass *checks.Pass) (out []gating.Problem) {
 
 // lateNeeds looks at a page as apply would write it for needs that would run
 // late there: with found parts, only the page shows.
-func lateNeeds(p *site.Project, pass *checks.Pass) (out []gating.Problem) {
+func lateNeeds(p *project.Project, pass *checks.Pass) (out []gating.Problem) {
 	for _, f := range checks.LateNeeds(pass) {
 		it := p.Gate.File.Item(f.Item)
 		out = append(out, gating.Problem{Page: pass.Path, Problem: problem.Problem{Severity: problem.Error, Pos: it.Needs[0].Pos, Message: f.Message, Remedy: f.Remedy}})

@@ -18,16 +18,17 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/disk"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
 // CompareOptions say what to compare, and how.
 type CompareOptions struct {
-	Before, After string        // folders of pages, or saved audits
-	Project       *site.Project // says which items things belong to; may be nil
-	Page          string        // compare one page alone, and show what differs
-	Diffs         bool          // show what else differs on every page
-	Roughly       bool          // leave out what inline texts weigh compressed, and what is not compared
+	Before, After string           // folders of pages, or saved audits
+	Project       *project.Project // says which items things belong to; may be nil
+	Page          string           // compare one page alone, and show what differs
+	Diffs         bool             // show what else differs on every page
+	Roughly       bool             // leave out what inline texts weigh compressed, and what is not compared
 	Progress      Progress
 }
 

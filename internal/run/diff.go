@@ -11,6 +11,7 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/output"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -62,7 +63,7 @@ type ItemDiff struct {
 
 // Diff compares the output folder with what apply would write, for the pages
 // that a query chooses. A page that is not there yet is compared with its source.
-func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error) {
+func Diff(p *project.Project, query string, progress Progress) (*DiffResult, error) {
 	if p.Output == "" {
 		return nil, &site.UsageError{Message: "the gate file names no output folder", Remedy: "add under site: output: FOLDER"}
 	}
@@ -112,7 +113,7 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 	if err != nil {
 		return nil, err
 	}
-	if err := gatefileErrors(site.GroupProblems(p.Gate.File, problems)); err != nil {
+	if err := gatefileErrors(project.GroupProblems(p.Gate.File, problems)); err != nil {
 		return nil, err
 	}
 	if q == nil {
@@ -134,7 +135,7 @@ func Diff(p *site.Project, query string, progress Progress) (*DiffResult, error)
 }
 
 // page compares one page that apply would write.
-func (d *DiffResult) page(p *site.Project, r *gating.Result, st output.Status) {
+func (d *DiffResult) page(p *project.Project, r *gating.Result, st output.Status) {
 	x := PageDiff{Page: r.Page.Path, File: r.Page.File, New: st.State == output.Missing, Base: "applied", Edited: st.State == output.Edited, Gained: []string{}, Lost: []string{}}
 	if !st.Applied.IsZero() && (d.Applied.IsZero() || st.Applied.Before(d.Applied)) {
 		d.Applied = st.Applied
@@ -183,7 +184,7 @@ func forDiff(b []byte) string { return strings.ToValidUTF8(string(b), "\uFFFD") 
 
 // itemsOf looks at a page for the items that are on it: by mark, URL, text or
 // matcher.
-func itemsOf(p *site.Project, r *gating.Result, text []byte) map[string]bool {
+func itemsOf(p *project.Project, r *gating.Result, text []byte) map[string]bool {
 	out := map[string]bool{}
 	record := presence.Take(text, r.Page, p.Gate, nil)
 	if record.Fragment || r.Fragment {

@@ -19,6 +19,7 @@ import (
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/disk"
 	"yellowgate/internal/output"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -67,9 +68,9 @@ type EditResult struct {
 // edit changes the texts of a project's gate files, and tells what that does
 // to the pages. A gate file with mistakes is not touched, and neither is one that
 // would have some then.
-func (e *Edit) edit(change func(p *site.Project, doc func(file string) *gateedit.Doc) error) (*EditResult, error) {
-	o := site.Options{Day: e.Day, Outside: e.Outside}
-	before, _, err := site.Open(e.GateFile, o)
+func (e *Edit) edit(change func(p *project.Project, doc func(file string) *gateedit.Doc) error) (*EditResult, error) {
+	o := project.Options{Day: e.Day, Outside: e.Outside}
+	before, _, err := project.Open(e.GateFile, o)
 	if err != nil {
 		return nil, err
 	}
@@ -103,7 +104,7 @@ func (e *Edit) edit(change func(p *site.Project, doc func(file string) *gateedit
 	if len(files) == 0 {
 		return r, nil
 	}
-	after, problems, err := site.Open(e.GateFile, o)
+	after, problems, err := project.Open(e.GateFile, o)
 	if err != nil {
 		return nil, err
 	}
@@ -147,7 +148,7 @@ func diskName(gateFile, main, file string) string {
 
 // compare tells what the change does to the pages. A change that makes the gate
 // file impossible to put into effect is an error, unless it was so before.
-func (r *EditResult) compare(name string, before, after *site.Project, released bool, progress Progress) error {
+func (r *EditResult) compare(name string, before, after *project.Project, released bool, progress Progress) error {
 	if after.Source == "" {
 		return nil
 	}
@@ -229,7 +230,7 @@ func (r *EditResult) compare(name string, before, after *site.Project, released 
 		isWrong = slices.DeleteFunc(isWrong, func(p gating.Problem) bool { return strings.HasPrefix(p.Message, fmt.Sprintf("a spot names %q", name)) })
 	}
 	if err == nil && len(isWrong) > 0 && len(wasWrong) == 0 {
-		return &site.GateError{Problems: site.GroupProblems(after.Gate.File, isWrong)}
+		return &project.GateError{Problems: project.GroupProblems(after.Gate.File, isWrong)}
 	}
 	return err
 }
@@ -266,7 +267,7 @@ func names(before, after *gatefile.Gate) []string {
 }
 
 // item finds the item that a change is of.
-func (e *Edit) item(p *site.Project) (*gatefile.Item, error) {
+func (e *Edit) item(p *project.Project) (*gatefile.Item, error) {
 	it := p.Gate.File.Item(e.Name)
 	if it == nil {
 		return nil, &site.UsageError{Message: fmt.Sprintf("no item is called %q%s", e.Name, near.Suggest(e.Name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items; yellowgate add makes a new one"}
@@ -276,7 +277,7 @@ func (e *Edit) item(p *site.Project) (*gatefile.Item, error) {
 
 // Set changes keys of an item.
 func (e *Edit) Set() (*EditResult, error) {
-	return e.edit(func(p *site.Project, doc func(string) *gateedit.Doc) error {
+	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil {
 			return err
@@ -352,7 +353,7 @@ func (e *Edit) params(d *gateedit.Doc, item string) error {
 
 // paths makes the names of files that were given relative to the working folder
 // relative to the gate file.
-func (e *Edit) paths(f EditField, file string, p *site.Project) []string {
+func (e *Edit) paths(f EditField, file string, p *project.Project) []string {
 	if !strings.HasSuffix(f.Key, "-file") {
 		return f.Values
 	}
@@ -381,7 +382,7 @@ func (e *Edit) paths(f EditField, file string, p *site.Project) []string {
 
 // Add makes a new item.
 func (e *Edit) Add() (*EditResult, error) {
-	return e.edit(func(p *site.Project, doc func(string) *gateedit.Doc) error {
+	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		if it := g.Item(e.Name); it != nil {
 			return &site.UsageError{Message: fmt.Sprintf("there is an item %q already (%s)", e.Name, it.Pos), Remedy: "yellowgate set " + e.Name + " changes it"}
@@ -442,7 +443,7 @@ func (e *Edit) Add() (*EditResult, error) {
 // Disable takes an item out everywhere and keeps it for later; Enable lets it in
 // again.
 func (e *Edit) Disable() (*EditResult, error) {
-	return e.edit(func(p *site.Project, doc func(string) *gateedit.Doc) error {
+	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil || it.Disabled {
 			return err
@@ -453,12 +454,12 @@ func (e *Edit) Disable() (*EditResult, error) {
 
 // Enable lets a disabled item in again. A line with a comment stays, as false.
 func (e *Edit) Enable() (*EditResult, error) {
-	return e.edit(func(p *site.Project, doc func(string) *gateedit.Doc) error {
+	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil || !it.Disabled {
 			return err
 		}
-		line := site.LineOf(p.Gate.File.TextOf(it.DisabledPos.File), it.DisabledPos.Line)
+		line := project.LineOf(p.Gate.File.TextOf(it.DisabledPos.File), it.DisabledPos.Line)
 		if strings.Contains(line, " #") {
 			return doc(it.Pos.File).Set(gateedit.Raw("false"), "items", it.Name, "disabled")
 		}
@@ -471,7 +472,7 @@ func (e *Edit) Enable() (*EditResult, error) {
 // that finds or replaces elements, since those come back as the source has them.
 func (e *Edit) Remove(release bool) (*EditResult, error) {
 	e.release = release
-	return e.edit(func(p *site.Project, doc func(string) *gateedit.Doc) error {
+	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil {
 			return err
@@ -489,7 +490,7 @@ func (e *Edit) Remove(release bool) (*EditResult, error) {
 				if err != nil {
 					return err
 				}
-				return &site.UsageError{Message: fmt.Sprintf("item %q has a spot on %s, which would name no item", it.Name, site.SomePages(pages)),
+				return &site.UsageError{Message: fmt.Sprintf("item %q has a spot on %s, which would name no item", it.Name, project.SomePages(pages)),
 					Remedy: "take the spots out of the pages first; --release removes the item all the same, and check reports its spots until they are gone"}
 			}
 		}
@@ -525,7 +526,7 @@ func (e *Edit) Remove(release bool) (*EditResult, error) {
 }
 
 // spotsOf lists the pages that have a spot for an item.
-func spotsOf(p *site.Project, item string) (pages []string, err error) {
+func spotsOf(p *project.Project, item string) (pages []string, err error) {
 	if it := p.Gate.File.Item(item); !it.HasSpot() || p.Source == "" {
 		return nil, nil
 	}

@@ -10,6 +10,7 @@ import (
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/output"
+	"yellowgate/internal/project"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
 )
@@ -41,7 +42,7 @@ func example(t *testing.T, check, text string) bool {
 	if !header.MatchString(text) {
 		text = "-- site/visit/index.html --\n" + text
 	}
-	gate := filepath.Join(dir, site.GateFileName)
+	gate := filepath.Join(dir, project.GateFileName)
 	marks := header.FindAllStringSubmatchIndex(text, -1)
 	gated := false
 	for _, late := range []bool{false, true} {
@@ -51,7 +52,7 @@ func example(t *testing.T, check, text string) bool {
 				end = marks[i+1][0]
 			}
 			if name := text[m[2]:m[3]]; (m[4] >= 0) == late {
-				gated = gated || name == site.GateFileName
+				gated = gated || name == project.GateFileName
 				write(t, filepath.Join(dir, filepath.FromSlash(name)), contents(name, strings.TrimSuffix(text[m[1]:end], "\n")))
 			}
 		}
@@ -81,10 +82,10 @@ func example(t *testing.T, check, text string) bool {
 	return false
 }
 
-func open(t *testing.T, gate string) *site.Project {
+func open(t *testing.T, gate string) *project.Project {
 	t.Helper()
-	p, _, err := site.Open(gate, site.Options{})
-	if ge, ok := err.(*site.GateError); ok {
+	p, _, err := project.Open(gate, project.Options{})
+	if ge, ok := err.(*project.GateError); ok {
 		t.Fatal(ge.Problems)
 	}
 	if err == nil {
@@ -104,9 +105,9 @@ func contents(name, text string) string {
 	text = strings.ReplaceAll(text, "(300 characters)", strings.Repeat("long ", 60))
 	const folders = `url: "https://ternhill.example", source: site, output: public`
 	switch {
-	case name == site.GateFileName && strings.Contains(text, "site: {"):
+	case name == project.GateFileName && strings.Contains(text, "site: {"):
 		return "yellowgate: 1\n" + strings.Replace(text, "site: {", "site: {"+folders+", ", 1)
-	case name == site.GateFileName:
+	case name == project.GateFileName:
 		return "yellowgate: 1\nsite: {" + folders + "}\n" + text
 	case !strings.HasSuffix(name, ".html") || strings.HasPrefix(text, "<!doctype"):
 		return text

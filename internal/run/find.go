@@ -7,6 +7,7 @@ import (
 
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -58,7 +59,7 @@ func (f *found) add(kind string, hit func() FindHit) {
 
 // Find looks for a word, a name or a URL in the pages of a folder, and in its
 // scripts and stylesheets. Upper and lower case are one.
-func Find(dir, word string, project *site.Project, progress Progress) (*FindResult, error) {
+func Find(dir, word string, project *project.Project, progress Progress) (*FindResult, error) {
 	s := newSurvey(dir, project)
 	files, _, err := site.Walk(dir, false, s.skip)
 	if err != nil {

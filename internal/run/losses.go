@@ -7,16 +7,16 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/site"
+	"yellowgate/internal/project"
 )
 
 // losses finds pages that would lose what they seem to need.
 type losses struct {
-	project *site.Project
+	project *project.Project
 	judge   *judge
 }
 
-func newLosses(p *site.Project) *losses { return &losses{p, newJudge(p)} }
+func newLosses(p *project.Project) *losses { return &losses{p, newJudge(p)} }
 
 // page tells of items that the gate takes out of a source page which seems to need
 // them.

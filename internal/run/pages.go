@@ -12,6 +12,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -25,7 +26,7 @@ type Query struct {
 }
 
 // ParseQuery reads a page query given on the command line.
-func ParseQuery(p *site.Project, text string) (*Query, error) {
+func ParseQuery(p *project.Project, text string) (*Query, error) {
 	x, err := pagequery.Parse(text)
 	if err == nil {
 		err = pagequery.Bind(x, func(name string) pagequery.Expr {
@@ -77,7 +78,7 @@ type PageLine struct {
 }
 
 // Pages lists the pages that a query chooses, with their sets and items.
-func Pages(p *site.Project, query string, why bool, progress Progress) ([]PageLine, error) {
+func Pages(p *project.Project, query string, why bool, progress Progress) ([]PageLine, error) {
 	if query == "" {
 		query = "all or path" // redirects too
 	}
@@ -123,7 +124,7 @@ type FieldLine struct {
 
 // Fields lists the fields, metas, facts and sets that queries of this site can
 // use, each with an example.
-func Fields(p *site.Project, progress Progress) ([]FieldLine, error) {
+func Fields(p *project.Project, progress Progress) ([]FieldLine, error) {
 	var out []FieldLine
 	at := map[string]int{}
 	note := func(kind, name, value string) {
@@ -180,7 +181,7 @@ func Fields(p *site.Project, progress Progress) ([]FieldLine, error) {
 }
 
 // Look gates one page of a project.
-func Look(p *site.Project, pg *page.Page) (*gating.Result, error) {
+func Look(p *project.Project, pg *page.Page) (*gating.Result, error) {
 	b, err := p.Read(pg)
 	if err != nil {
 		return nil, err
@@ -189,7 +190,7 @@ func Look(p *site.Project, pg *page.Page) (*gating.Result, error) {
 }
 
 // MeantPage says which page a query that chooses none probably meant, or "".
-func MeantPage(p *site.Project, query string) string {
+func MeantPage(p *project.Project, query string) string {
 	paths := make([]string, len(p.Pages))
 	for i := range p.Pages {
 		paths[i] = p.Pages[i].Path

@@ -18,6 +18,7 @@ import (
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/demo"
 	"yellowgate/internal/output"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -231,7 +232,7 @@ func cleanPages(t *testing.T) map[string]string {
 	if _, err := demo.Write(filepath.Join(dir, "d")); err != nil {
 		t.Fatal(err)
 	}
-	p, _, err := site.Open(filepath.Join(dir, "d", site.GateFileName), site.Options{})
+	p, _, err := project.Open(filepath.Join(dir, "d", project.GateFileName), project.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}

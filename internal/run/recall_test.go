@@ -18,6 +18,7 @@ import (
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/demo"
 	"yellowgate/internal/output"
+	"yellowgate/internal/project"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
 )
@@ -78,8 +79,8 @@ func writeFile(t *testing.T, name, text string) {
 }
 
 // open reads the project; an error of the gate file is returned.
-func (c *changing) open() (*site.Project, error) {
-	p, _, err := site.Open(filepath.Join(c.dir, "yellowgate.yaml"), site.Options{Day: "2026-11-29"})
+func (c *changing) open() (*project.Project, error) {
+	p, _, err := project.Open(filepath.Join(c.dir, "yellowgate.yaml"), project.Options{Day: "2026-11-29"})
 	if err != nil {
 		return nil, err
 	}
@@ -91,7 +92,7 @@ func (c *changing) apply() {
 	if err == nil {
 		_, err = output.Apply(context.Background(), p, output.Options{TakeOver: true})
 	}
-	var of *site.GateError
+	var of *project.GateError
 	if err != nil && !errors.As(err, &of) {
 		c.t.Fatal(err)
 	}

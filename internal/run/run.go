@@ -11,6 +11,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -43,7 +44,7 @@ func gatedOf(pg string, v *verdict.Verdict, present int) Gated {
 
 // CheckResult is what check found out.
 type CheckResult struct {
-	Project  *site.Project
+	Project  *project.Project
 	Problems []problem.Problem
 	Tally    Tally
 	Pages    int // that are no fragments
@@ -63,7 +64,7 @@ type ItemCount struct {
 }
 
 // all gates every page and hands the results over in order.
-func all(p *site.Project, progress Progress, each func(i int, r *gating.Result) error) error {
+func all(p *project.Project, progress Progress, each func(i int, r *gating.Result) error) error {
 	return site.InOrder(len(p.Pages), func(i int) (*gating.Result, error) {
 		b, err := p.Read(&p.Pages[i])
 		if err != nil {

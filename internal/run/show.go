@@ -9,6 +9,7 @@ import (
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/output"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -30,7 +31,7 @@ type ShowResult struct {
 }
 
 // Show reads one page of a project.
-func Show(p *site.Project, pg *page.Page, which Which) (*ShowResult, error) {
+func Show(p *project.Project, pg *page.Page, which Which) (*ShowResult, error) {
 	src, err := p.Read(pg)
 	if err != nil {
 		return nil, err
@@ -40,7 +41,7 @@ func Show(p *site.Project, pg *page.Page, which Which) (*ShowResult, error) {
 	gated := p.Gate.Page(src, *pg)
 	if which != Source {
 		g := gated
-		if err := gatefileErrors(site.GroupProblems(p.Gate.File, g.Problems)); err != nil {
+		if err := gatefileErrors(project.GroupProblems(p.Gate.File, g.Problems)); err != nil {
 			return nil, err
 		}
 		r.Text, r.From = g.File, "next"
@@ -65,7 +66,7 @@ func Show(p *site.Project, pg *page.Page, which Which) (*ShowResult, error) {
 }
 
 // written reads the page in the output folder, if that is up to date.
-func (r *ShowResult) written(p *site.Project, pg *page.Page, next []byte) error {
+func (r *ShowResult) written(p *project.Project, pg *page.Page, next []byte) error {
 	st, err := output.StatusOf(p, pg.File)
 	if err != nil {
 		return err
@@ -85,7 +86,7 @@ func (r *ShowResult) written(p *site.Project, pg *page.Page, next []byte) error 
 }
 
 // takeOwned takes the inventory of a page, with the items named that elements are found by.
-func takeOwned(text []byte, known page.Page, p *site.Project, w inventory.Weights) *inventory.Record {
+func takeOwned(text []byte, known page.Page, p *project.Project, w inventory.Weights) *inventory.Record {
 	r := presence.Take(text, known, p.Gate, w).Record
 	nameOwners(r, p.Gate)
 	return r
@@ -98,21 +99,21 @@ func ShowFile(text []byte, path, file, dir string) *ShowResult {
 }
 
 // Pipe gates one page given as bytes, as the page at a path.
-func Pipe(p *site.Project, text []byte, path string) ([]byte, []problem.Problem, error) {
+func Pipe(p *project.Project, text []byte, path string) ([]byte, []problem.Problem, error) {
 	known := page.Page{Path: page.Clean(path), File: "standard input"}
 	known.Facts, known.Lists = p.Facts.ByPage[known.Key()], p.Facts.Lists[known.Key()]
 	r := p.Gate.Page(text, known)
-	ps := site.GroupProblems(p.Gate.File, r.Problems)
+	ps := project.GroupProblems(p.Gate.File, r.Problems)
 	if err := gatefileErrors(ps); err != nil {
 		return nil, nil, err
 	}
 	return r.File, ps, nil
 }
 
-// gatefileErrors turns problems into a *site.GateError if one is an error.
+// gatefileErrors turns problems into a *project.GateError if one is an error.
 func gatefileErrors(ps []problem.Problem) error {
 	if worst, any := problem.Worst(ps); any && worst == problem.Error {
-		return &site.GateError{Problems: ps}
+		return &project.GateError{Problems: ps}
 	}
 	return nil
 }

@@ -12,6 +12,7 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -62,7 +63,7 @@ type Unseen struct {
 
 // Suggest looks at the pages as apply would write them for what loads where nothing
 // needs it.
-func Suggest(p *site.Project, progress Progress) (*Suggestions, error) {
+func Suggest(p *project.Project, progress Progress) (*Suggestions, error) {
 	j := newJudge(p)
 	var ledger evidence.Ledger
 	same := newSameMetadata(p.Gate.File)
@@ -152,7 +153,7 @@ type judge struct {
 	weights *site.Weights
 }
 
-func newJudge(p *site.Project) *judge {
+func newJudge(p *project.Project) *judge {
 	w := site.NewWeights(p.Source, p.Files)
 	byName := map[string]*gatefile.Item{}
 	for _, it := range p.Gate.File.Items {
@@ -215,7 +216,7 @@ func loadOf(l evidence.Load) *Load {
 
 // tryQueries finds for each suggestion the first of its queries that chooses, of the
 // source pages, just those that need the thing.
-func (r *Suggestions) tryQueries(p *site.Project, pages []suggestPage) error {
+func (r *Suggestions) tryQueries(p *project.Project, pages []suggestPage) error {
 	type trial struct {
 		of    *Suggestion
 		query *Query
@@ -401,7 +402,7 @@ func (r *Suggestions) Only(names []string) error {
 // Write adds what is suggested to the gate file: what is certain or likely, and what
 // is only possible if it was asked for by name. skipped counts what was left out.
 func (e *Edit) Write(r *Suggestions, named bool) (result *EditResult, skipped int, err error) {
-	result, err = e.edit(func(p *site.Project, doc func(string) *gateedit.Doc) error {
+	result, err = e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		for _, s := range r.Suggestions {
 			if s.change == nil || s.Certainty == evidence.Possible.String() && !named {

@@ -12,6 +12,7 @@ import (
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -51,7 +52,7 @@ type SurveyResult struct {
 // Survey takes the inventory of the pages in a folder. project, which may be
 // nil, says which items things belong to. each, if set, is called for every
 // record, in the order of the files.
-func Survey(dir string, project *site.Project, progress Progress, each func(*inventory.Record) error) (*SurveyResult, error) {
+func Survey(dir string, project *project.Project, progress Progress, each func(*inventory.Record) error) (*SurveyResult, error) {
 	s := newSurvey(dir, project)
 	files, _, err := site.Walk(dir, false, s.skip)
 	if err != nil {
@@ -91,7 +92,7 @@ func Survey(dir string, project *site.Project, progress Progress, each func(*inv
 }
 
 // SurveyOne takes the inventory of one page given as bytes.
-func SurveyOne(file []byte, path string, project *site.Project) *inventory.Record {
+func SurveyOne(file []byte, path string, project *project.Project) *inventory.Record {
 	s := newSurvey(".", project)
 	s.weights = site.NewWeights(".", nil)
 	return s.take(file, page.Page{Path: page.Clean(path), File: "-"})
@@ -99,7 +100,7 @@ func SurveyOne(file []byte, path string, project *site.Project) *inventory.Recor
 
 type survey struct {
 	SurveyResult
-	project *site.Project
+	project *project.Project
 	gate    *gating.Gate
 	site    *weburl.Site
 	weights *site.Weights
@@ -112,7 +113,7 @@ type loadKey struct {
 	text        uint64
 }
 
-func newSurvey(dir string, project *site.Project) *survey {
+func newSurvey(dir string, project *project.Project) *survey {
 	s := &survey{SurveyResult: SurveyResult{Dir: dir}, project: project, site: weburl.NewSite(""), byKey: map[loadKey]*Load{}, seed: maphash.MakeSeed()}
 	if project != nil {
 		s.gate, s.site = project.Gate, project.Gate.Site

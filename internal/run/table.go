@@ -12,6 +12,7 @@ import (
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -38,7 +39,7 @@ type TableRow struct {
 }
 
 // Table tells for each page and item whether it is there.
-func Table(p *site.Project, progress Progress) (*WhereTable, error) {
+func Table(p *project.Project, progress Progress) (*WhereTable, error) {
 	t := &WhereTable{Items: p.Gate.File.ItemNames(), Rows: []TableRow{}}
 	err := all(p, progress, func(_ int, r *gating.Result) error {
 		if r.Fragment {
@@ -84,7 +85,7 @@ type WhereKeyValue struct {
 
 // WhereMetadata tells which pages have which value for a metadata key, after the
 // gate.
-func WhereMetadata(p *site.Project, name string, progress Progress) (*WhereKey, error) {
+func WhereMetadata(p *project.Project, name string, progress Progress) (*WhereKey, error) {
 	key := gatefile.KeyName(name)
 	if !known(key) {
 		_, hint := gatefile.KnownKey(key)
@@ -136,7 +137,7 @@ type FragmentOpener struct {
 }
 
 // Fragment explains whether a popup opens at an address with a fragment.
-func Fragment(p *site.Project, pg *page.Page, fragment string) (*WhyFragment, error) {
+func Fragment(p *project.Project, pg *page.Page, fragment string) (*WhyFragment, error) {
 	r, err := Look(p, pg)
 	if err != nil {
 		return nil, err

@@ -24,7 +24,7 @@ import (
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/demo"
-	"yellowgate/internal/site"
+	"yellowgate/internal/project"
 )
 
 var everyTampering = flag.Bool("all-tamperings", false, "try every tampering, with three seeds, instead of a sample")
@@ -98,7 +98,7 @@ type tampered struct {
 type tamperer struct {
 	t       *testing.T
 	r       *rand.Rand
-	project *site.Project
+	project *project.Project
 	pages   []*gating.Result
 	known   *checks.Site
 	tried   map[string]int
@@ -147,12 +147,12 @@ func TestTampering(t *testing.T) {
 	}
 }
 
-func tamperProject(t *testing.T, kind string, marks bool) *site.Project {
+func tamperProject(t *testing.T, kind string, marks bool) *project.Project {
 	dir := filepath.Join(t.TempDir(), "d")
 	if _, err := demo.Write(dir); err != nil {
 		t.Fatal(err)
 	}
-	gate := filepath.Join(dir, site.GateFileName)
+	gate := filepath.Join(dir, project.GateFileName)
 	text, err := os.ReadFile(gate)
 	if err != nil {
 		t.Fatal(err)
@@ -177,9 +177,9 @@ func tamperProject(t *testing.T, kind string, marks bool) *site.Project {
 		text = bytes.Replace(text, []byte("  marks: false, source: site "), []byte("  marks: false\n  source: site "), 1)
 	}
 	write(t, gate, string(text))
-	p, problems, err := site.Open(gate, site.Options{})
+	p, problems, err := project.Open(gate, project.Options{})
 	if err != nil {
-		if ge, ok := err.(*site.GateError); ok {
+		if ge, ok := err.(*project.GateError); ok {
 			t.Fatal(ge.Problems)
 		}
 		t.Fatal(err, problems)
@@ -242,7 +242,7 @@ func addFound(t *testing.T, dir string) {
 	}
 }
 
-func newTamperer(t *testing.T, p *site.Project, seed int64) *tamperer {
+func newTamperer(t *testing.T, p *project.Project, seed int64) *tamperer {
 	x := &tamperer{t: t, r: rand.New(rand.NewSource(seed)), project: p, tried: map[string]int{}}
 	x.known = checks.NewSite(checks.Known{HasFile: func(string) bool { return true }, HasPage: func(string) bool { return true }})
 	for i := range p.Pages {

@@ -10,6 +10,7 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -37,7 +38,7 @@ type WherePage struct {
 }
 
 // Where says on which pages an item is, and why not on the others.
-func Where(p *site.Project, name string, progress Progress) (*WhereItem, error) {
+func Where(p *project.Project, name string, progress Progress) (*WhereItem, error) {
 	n := -1
 	for i, it := range p.Gate.File.Items {
 		if it.Name == name {
@@ -106,7 +107,7 @@ type WhereLine struct {
 }
 
 // WhereAll lists all items with their counts.
-func WhereAll(p *site.Project, progress Progress) ([]WhereLine, int, error) {
+func WhereAll(p *project.Project, progress Progress) ([]WhereLine, int, error) {
 	lines := make([]WhereLine, len(p.Gate.File.Items))
 	for i, it := range p.Gate.File.Items {
 		lines[i] = WhereLine{Item: it.Name, Kind: kinds(it), Pages: ChosenBy(it), Note: it.Note}

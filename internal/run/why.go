@@ -10,6 +10,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
@@ -49,7 +50,7 @@ type WhyKey struct {
 }
 
 // Why explains an item, or a metadata key, on a page. One of the results is nil.
-func Why(p *site.Project, pg *page.Page, name string) (*WhyItem, *WhyKey, error) {
+func Why(p *project.Project, pg *page.Page, name string) (*WhyItem, *WhyKey, error) {
 	r, err := Look(p, pg)
 	if err != nil {
 		return nil, nil, err
@@ -69,7 +70,7 @@ func Why(p *site.Project, pg *page.Page, name string) (*WhyItem, *WhyKey, error)
 		Remedy: "yellowgate where lists the items"}
 }
 
-func whyItem(p *site.Project, r *gating.Result, i int) *WhyItem {
+func whyItem(p *project.Project, r *gating.Result, i int) *WhyItem {
 	v := &r.Verdicts[i]
 	it, pg := v.Item, &r.Page
 	present := r.Present[i]
@@ -172,7 +173,7 @@ func matched(q *gatefile.Query, pg *page.Page) string {
 }
 
 // steps walks the decision table up to the line that decided.
-func steps(p *site.Project, v *verdict.Verdict, pg *page.Page) (out []Step) {
+func steps(p *project.Project, v *verdict.Verdict, pg *page.Page) (out []Step) {
 	it := v.Item
 	add := func(condition string, holds bool, detail string, pos problem.Position) bool {
 		out = append(out, Step{condition, holds, detail, ruleOf(pos)})

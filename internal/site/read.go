@@ -1,6 +1,7 @@
 package site
 
 import (
+	"io/fs"
 	"path/filepath"
 	"sync"
 
@@ -32,5 +33,18 @@ func (buf *Buffer) ReadFile(dir, file string) ([]byte, error) {
 		return nil, &PathError{Path: name, Err: err}
 	}
 	buf.b = b
+	return b, nil
+}
+
+// ReadFile reads a file below a folder, its name slash-separated.
+func ReadFile(dir, file string) ([]byte, error) {
+	name := filepath.Join(dir, filepath.FromSlash(file))
+	if !filepath.IsLocal(filepath.FromSlash(file)) { // pages can name anything
+		return nil, &PathError{Path: name, Err: fs.ErrNotExist}
+	}
+	b, err := disk.Read(name, disk.PageLimit)
+	if err != nil {
+		return nil, &PathError{Path: name, Err: err}
+	}
 	return b, nil
 }

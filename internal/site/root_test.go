@@ -4,8 +4,6 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
-
-	"yellowgate/internal/core/gatefile"
 )
 
 // TestRootOf: the root of a site that no gate file names.
@@ -32,21 +30,5 @@ func TestRootOf(t *testing.T) {
 	}
 	if got := PathBelow(filepath.Join(dir, "plain"), filepath.Join(dir, "site/visit/way.html")); got != "/way.html" {
 		t.Errorf("a page that is not below the root: %s", got)
-	}
-}
-
-// TestAlso: which dot-files are copied.
-func TestAlso(t *testing.T) {
-	g := &gatefile.Gate{}
-	for _, glob := range []string{".htaccess", "a/.nojekyll", ".config/*.json"} {
-		g.Site.Also = append(g.Site.Also, gatefile.Text{Value: glob})
-	}
-	for rel, want := range map[string]bool{".htaccess": true, "deep/.htaccess": true, "a/.nojekyll": true, ".nojekyll": false, ".config/x.json": true, ".config/x.yaml": false, ".git": false} {
-		if got := also(g, rel, false); got != want {
-			t.Errorf("%s: %v, want %v", rel, got, want)
-		}
-	}
-	if !also(g, ".config", true) || also(g, ".git", true) {
-		t.Error("a dot-folder is entered where a glob leads into it, and no other")
 	}
 }

@@ -1,5 +1,5 @@
-// Package site is a folder of pages on disk: walking it, reading it, the gate
-// file and what belongs to it, and work spread over the cores.
+// Package site is folders of pages on disk: walking them, reading and weighing their files, and
+// work spread over the cores. What a gate file says is none of its business: see project.
 package site
 
 import (
@@ -14,11 +14,9 @@ import (
 	"sync"
 	"time"
 
-	"github.com/bmatcuk/doublestar/v4"
 	"golang.org/x/sync/errgroup"
 	"golang.org/x/text/unicode/norm"
 
-	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/disk"
 )
@@ -201,68 +199,6 @@ func Hidden(rel string) bool {
 	return strings.HasPrefix(base, ".") && base != ".well-known"
 }
 
-// skipper says what of the source folder is no part of the site: dot-files,
-// the output, the tool's own folder, the gate file and what it names, and what
-// the gate file ignores. dir and source are resolved; what the gate file names is
-// known by the name it is given and by where that leads.
-func skipper(dir, source string, g *gatefile.Gate) func(string, bool) bool {
-	inSource := map[string]bool{}
-	own := func(name string) {
-		abs := name
-		if !filepath.IsAbs(abs) {
-			abs = filepath.Join(dir, filepath.FromSlash(name))
-		}
-		for _, at := range []string{abs, filepath.Join(disk.Real(filepath.Dir(abs)), filepath.Base(abs)), disk.Real(abs)} {
-			if rel, ok := disk.Within(source, at); ok && rel != "." {
-				inSource[rel] = true
-			}
-		}
-	}
-	own(filepath.Base(g.File))
-	own(".yellowgate")
-	for _, f := range g.Others {
-		rel, err := filepath.Rel(filepath.Dir(filepath.FromSlash(g.File)), filepath.FromSlash(f.Name))
-		if err == nil {
-			own(rel)
-		}
-	}
-	if g.Site.Output.Value != "" {
-		own(g.Site.Output.Value)
-	}
-	for _, name := range Named(g) {
-		own(name)
-	}
-	return func(rel string, isDir bool) bool {
-		if Hidden(rel) && !also(g, rel, isDir) || inSource[rel] {
-			return true
-		}
-		for _, glob := range g.Site.Ignore {
-			if doublestar.MatchUnvalidated(glob.Value, rel) {
-				return true
-			}
-		}
-		return false
-	}
-}
-
-// Named lists the files that a gate file names: code and facts.
-func Named(g *gatefile.Gate) (names []string) {
-	for _, it := range g.Items {
-		for _, p := range it.Parts {
-			if p.FromFile != "" {
-				names = append(names, p.FromFile)
-			}
-		}
-	}
-	for _, f := range g.Site.Facts {
-		names = append(names, f.Value)
-	}
-	if m := g.Site.Manifest.Value; m != "" {
-		names = append(names, m)
-	}
-	return names
-}
-
 // Pages gives each HTML file its path. Two files with one path are an error.
 func Pages(files []File, extensionless bool) ([]page.Page, error) {
 	pages := make([]page.Page, 0, len(files))
@@ -282,7 +218,8 @@ func Pages(files []File, extensionless bool) ([]page.Page, error) {
 	return pages, nil
 }
 
-func normal(s string) string { return norm.NFC.String(s) }
+// Normal is a name as file systems and URLs may write it in more than one way, in one form (NFC).
+func Normal(s string) string { return norm.NFC.String(s) }
 
 // PagesAnyway is Pages for a folder that nobody claims is a site: where two
 // files have one path, both are listed.
@@ -295,3 +232,8 @@ func PagesAnyway(files []File) []page.Page {
 	}
 	return pages
 }
+
+// A UsageError is wrong use of a command. It is told with exit status 2.
+type UsageError struct{ Message, Remedy string }
+
+func (e *UsageError) Error() string { return e.Message }

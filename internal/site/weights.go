@@ -39,7 +39,7 @@ func NewWeights(root string, list []File) *Weights {
 		w.known = make(map[string]int64, len(list))
 	}
 	for _, f := range list {
-		w.known["/"+normal(f.Path)] = f.Size
+		w.known["/"+Normal(f.Path)] = f.Size
 	}
 	w.Imports = inventory.Imports{Weights: w, Read: w.Read}
 	return w

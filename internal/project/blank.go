@@ -1,4 +1,4 @@
-package site
+package project
 
 import (
 	"fmt"
@@ -10,6 +10,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/site"
 )
 
 // blankPages adds the pages that the gate makes to those of the source. A path
@@ -42,7 +43,7 @@ func (p *Project) blankPages() error {
 		}
 		text := blankPage(b)
 		p.Made[file] = text
-		p.Files = append(p.Files, File{Path: file, Size: int64(len(text)), ModTime: time.Unix(0, 0), Page: true})
+		p.Files = append(p.Files, site.File{Path: file, Size: int64(len(text)), ModTime: time.Unix(0, 0), Page: true})
 		p.Pages = append(p.Pages, page.Page{Path: page.PathOf(file, g.Site.Extensionless), File: file})
 	}
 	if len(problems) > 0 {
@@ -58,7 +59,7 @@ func blankFile(path string, extensionless bool) string {
 	switch {
 	case clean == "" || strings.HasSuffix(clean, "/"):
 		return clean + "index.html"
-	case IsPage(clean):
+	case site.IsPage(clean):
 		return clean
 	case extensionless:
 		return clean + ".html"

@@ -1,4 +1,4 @@
-package site
+package project
 
 import (
 	"encoding/csv"

@@ -1,4 +1,4 @@
-package site
+package project
 
 import (
 	"errors"
@@ -12,6 +12,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/disk"
+	"yellowgate/internal/site"
 )
 
 func write(t *testing.T, dir string, files ...string) {
@@ -53,11 +54,11 @@ func TestSkipped(t *testing.T) {
 func TestFindPage(t *testing.T) {
 	dir := t.TempDir()
 	write(t, dir, "visit/index.html", "", "about.html", "", "cafe\u0301/index.html", "")
-	files, _, err := Walk(dir, true, nil)
+	files, _, err := site.Walk(dir, true, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	pages, err := Pages(files, false)
+	pages, err := site.Pages(files, false)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -66,7 +67,7 @@ func TestFindPage(t *testing.T) {
 		"/about.html": "/about.html", filepath.Join(dir, "about.html"): "/about.html", "/caf%C3%A9/": "/café/", "/vist/": "", "https://y.example/visit/": "",
 	} {
 		pg, err := FindPage(pages, name, "https://x.example", dir)
-		var usage *UsageError
+		var usage *site.UsageError
 		switch {
 		case want == "" && !errors.As(err, &usage):
 			t.Errorf("%s: %v, %v", name, pg, err)
@@ -75,8 +76,8 @@ func TestFindPage(t *testing.T) {
 		}
 	}
 	write(t, dir, "visit.html", "")
-	files, _, _ = Walk(dir, true, nil)
-	if _, err := Pages(files, true); err == nil || !strings.Contains(err.Error(), "are one page") {
+	files, _, _ = site.Walk(dir, true, nil)
+	if _, err := site.Pages(files, true); err == nil || !strings.Contains(err.Error(), "are one page") {
 		t.Errorf("two files with one path: %v", err)
 	}
 }
@@ -130,43 +131,18 @@ func TestFacts(t *testing.T) {
 	}
 }
 
-// TestInOrder: results come in order and bounded, and the first error ends it.
-func TestInOrder(t *testing.T) {
-	sum := 0
-	err := InOrder(5000, func(i int) (int, error) { return i * 2, nil }, func(i, r int) error {
-		if r != 2*i || i != sum {
-			t.Fatalf("result %d of %d, %d were before", r, i, sum)
+// TestAlso: which dot-files are copied.
+func TestAlso(t *testing.T) {
+	g := &gatefile.Gate{}
+	for _, glob := range []string{".htaccess", "a/.nojekyll", ".config/*.json"} {
+		g.Site.Also = append(g.Site.Also, gatefile.Text{Value: glob})
+	}
+	for rel, want := range map[string]bool{".htaccess": true, "deep/.htaccess": true, "a/.nojekyll": true, ".nojekyll": false, ".config/x.json": true, ".config/x.yaml": false, ".git": false} {
+		if got := also(g, rel, false); got != want {
+			t.Errorf("%s: %v, want %v", rel, got, want)
 		}
-		sum++
-		return nil
-	})
-	if err != nil || sum != 5000 {
-		t.Errorf("%d results, %v", sum, err)
 	}
-	boom := errors.New("boom")
-	sum = 0
-	err = InOrder(5000, func(i int) (int, error) {
-		if i == 700 {
-			return 0, boom
-		}
-		return i, nil
-	}, func(int, int) error { sum++; return nil })
-	if err != boom || sum != 700 {
-		t.Errorf("%d results before the error, %v", sum, err)
-	}
-	if err := InOrder(9, func(i int) (int, error) { return i, nil }, func(i, _ int) error { return boom }); err != boom {
-		t.Error(err)
-	}
-	err = InOrder(9, func(i int) (int, error) { return []int{0}[i], nil }, func(int, int) error { return nil })
-	if err == nil || !strings.Contains(err.Error(), "mistake in yellowgate itself") {
-		t.Errorf("a panic became %v", err)
-	}
-	if err := Each(100, func(i int) error {
-		if i >= 50 {
-			return boom
-		}
-		return nil
-	}); err != boom {
-		t.Error(err)
+	if !also(g, ".config", true) || also(g, ".git", true) {
+		t.Error("a dot-folder is entered where a glob leads into it, and no other")
 	}
 }

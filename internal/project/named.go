@@ -1,0 +1,139 @@
+package project
+
+import (
+	"crypto/sha512"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"github.com/bmatcuk/doublestar/v4"
+	"hash"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/disk"
+)
+
+// The files that a gate file names.
+
+// An OutsideError says that a file which the gate file names lies outside its folder.
+type OutsideError struct{ Where string }
+
+func (e *OutsideError) Error() string {
+	return "the file lies outside the gate file's folder, at " + e.Where
+}
+
+// Remedy says what to do about it.
+func (e *OutsideError) Remedy() string {
+	return "if that is meant, list the file or its folder under site: outside: [PATH], or give --outside"
+}
+
+// readNamed reads a file that the gate file names, relative to it. One that lies outside
+// its folder is read only where the user or site.outside allows it.
+func (p *Project) readNamed(g *gatefile.Gate, name string, limit int64) ([]byte, error) {
+	full := filepath.FromSlash(name)
+	if !filepath.IsAbs(full) {
+		full = filepath.Join(p.Dir, full)
+	}
+	real := disk.Real(full)
+	if _, in := disk.Within(p.Dir, real); !in && !p.outside && !p.allowed(g, real) {
+		if _, err := os.Lstat(full); err != nil {
+			return nil, bare(err)
+		}
+		return nil, &OutsideError{real}
+	}
+	b, err := disk.Read(full, limit)
+	return b, bare(err)
+}
+
+// allowed reports whether site.outside names a file or a folder that it is in.
+func (p *Project) allowed(g *gatefile.Gate, real string) bool {
+	return g != nil && slices.ContainsFunc(g.Site.Outside, func(t gatefile.Text) bool {
+		at := filepath.FromSlash(t.Value)
+		if !filepath.IsAbs(at) {
+			at = filepath.Join(p.Dir, at)
+		}
+		_, in := disk.Within(disk.Real(at), real)
+		return in
+	})
+}
+
+// bare is an error without the path, which stands beside it.
+func bare(err error) error {
+	var pe *os.PathError
+	if errors.As(err, &pe) {
+		return pe.Err
+	}
+	return err
+}
+
+// reader reads the files that a gate file names, relative to it.
+func (p *Project) reader(g *gatefile.Gate, sum hash.Hash) func(string) ([]byte, error) {
+	return func(name string) ([]byte, error) {
+		b, err := p.readNamed(g, name, disk.CodeLimit)
+		if err == nil {
+			put(sum, b)
+		}
+		return b, err
+	}
+}
+
+// includer finds the gate files that a glob of the gate file names.
+func (p *Project) includer(shown string, texts map[string][]byte, sum hash.Hash) func(string, *gatefile.Gate) ([]gatefile.Included, error) {
+	return func(glob string, g *gatefile.Gate) (out []gatefile.Included, err error) {
+		names, err := doublestar.Glob(os.DirFS(p.Dir), path.Clean(filepath.ToSlash(glob)))
+		if err != nil {
+			return nil, err
+		}
+		slices.Sort(names)
+		for _, name := range names {
+			if info, err := os.Stat(filepath.Join(p.Dir, filepath.FromSlash(name))); err == nil && info.IsDir() {
+				continue
+			}
+			b, err := p.readNamed(g, name, disk.GateLimit)
+			if err != nil {
+				return nil, fmt.Errorf("%s: %w", name, err)
+			}
+			as := path.Join(path.Dir(shown), name)
+			if t, ok := texts[as]; ok {
+				b = t
+			}
+			put(sum, b)
+			dir := path.Dir(name)
+			if dir == "." {
+				dir = ""
+			}
+			out = append(out, gatefile.Included{Name: as, Dir: dir, Text: b})
+		}
+		return out, nil
+	}
+}
+
+// integrity gives files of the source folder their integrity values
+// (Subresource Integrity, 3.2).
+func (p *Project) integrity(g *gatefile.Gate, sum hash.Hash) func(string) (string, bool) {
+	return func(name string) (string, bool) {
+		dir := filepath.FromSlash(g.Site.Source.Value)
+		if !filepath.IsAbs(dir) {
+			dir = filepath.Join(p.Dir, dir)
+		}
+		b, err := disk.Read(filepath.Join(dir, filepath.FromSlash(path.Clean("/"+name))), disk.PageLimit)
+		if g.Site.Source.Value == "" || err != nil {
+			return "", false
+		}
+		put(sum, b)
+		h := sha512.Sum384(b)
+		return "sha384-" + base64.StdEncoding.EncodeToString(h[:]), true
+	}
+}
+
+func put(h hash.Hash, b []byte) {
+	fmt.Fprintf(h, "%d:", len(b))
+	h.Write(b)
+}
+
+func within(dir, name string) bool {
+	_, ok := disk.Within(dir, name)
+	return ok
+}

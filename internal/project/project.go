@@ -1,0 +1,278 @@
+// Package project is a gate file with what belongs to it: the facts, the files that it names, the
+// source folder with its pages, the output folder.
+package project
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
+	"yellowgate/internal/disk"
+	"yellowgate/internal/site"
+)
+
+// GateFileName is the name under which the gate file is looked for.
+const GateFileName = "yellowgate.yaml"
+
+// A Project is a gate file with the site that it is for.
+type Project struct {
+	Dir    string // of the gate file, absolute
+	Gate   *gating.Gate
+	Digest string // of the gate: gate file, files it names, facts, the tool's version
+	Facts  *Facts
+
+	Source string            // absolute, "" if the gate file names none
+	Output string            // likewise
+	Files  []site.File       // of the source
+	Strays []string          // links in the source that are not followed, and what is no file
+	Made   map[string][]byte // files of pages that the gate makes, by name
+	Pages  []page.Page       // sorted by path
+
+	// LeftOut are dot-files of the source that are not copied and that a server may want.
+	LeftOut []string
+
+	skip    func(string, bool) bool
+	hidden  sync.Mutex
+	outside bool
+}
+
+// A GateError carries the problems that keep a gate file from being put into
+// effect. It is told with exit status 2.
+type GateError struct{ Problems []problem.Problem }
+
+func (e *GateError) Error() string {
+	return fmt.Sprintf("the gate file cannot be put into effect: %d problems", len(e.Problems))
+}
+
+// FindGate looks for the gate file in a folder and in those above it.
+func FindGate(dir string) (string, error) {
+	abs, err := filepath.Abs(dir)
+	if err != nil {
+		return "", err
+	}
+	for d := abs; ; d = filepath.Dir(d) {
+		name := filepath.Join(d, GateFileName)
+		if info, err := os.Stat(name); err == nil && info.Mode().IsRegular() {
+			return name, nil
+		}
+		if d == filepath.Dir(d) {
+			return "", &site.UsageError{Message: "no " + GateFileName + " in this folder or in one above it", Remedy: "go to your site's folder, name the file with --gate FILE, or let the tool write a first one from the folder of your pages: yellowgate survey DIR --write"}
+		}
+	}
+}
+
+// Options say how a gate file is opened.
+type Options struct {
+	// Day is the day for items with dates, as 2026-11-23; "" for today.
+	Day string
+	// Texts are gate files as they would be, by their names in positions: what is
+	// on disk under such a name is not read.
+	Texts map[string][]byte
+	// Outside lets the gate file name code, facts and gate files that lie outside its
+	// folder, by their names or through links.
+	Outside bool
+}
+
+// Today is the day in this machine's time zone.
+func Today() string { return time.Now().Format(time.DateOnly) }
+
+// Open reads a gate file and all that it names; the site itself is read by
+// Walk. Problems that are no errors are returned besides the Project; errors
+// come as a *GateError with all of them.
+func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
+	text, err := disk.Read(gateFile, disk.GateLimit)
+	if err != nil {
+		return nil, nil, &site.PathError{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
+	}
+	if o.Day == "" {
+		o.Day = Today()
+	}
+	abs, err := filepath.Abs(gateFile)
+	if err != nil {
+		return nil, nil, &site.PathError{Path: gateFile, Err: err}
+	}
+	p := &Project{Dir: disk.Real(filepath.Dir(abs)), outside: o.Outside}
+	sum := sha256.New()
+	put(sum, []byte(site.Version))
+	shown := gateFile
+	if wd, err := os.Getwd(); err == nil {
+		if rel, err := filepath.Rel(wd, abs); err == nil && len(rel) < len(shown) {
+			shown = rel
+		}
+	}
+	shown = filepath.ToSlash(shown)
+	if t, ok := o.Texts[shown]; ok {
+		text = t
+	}
+	put(sum, text)
+	g, problems := gatefile.Parse(shown, text, p.includer(shown, o.Texts, sum))
+	problems = append(problems, g.Load(gatefile.Sources{Read: p.reader(g, sum), Integrity: p.integrity(g, sum)})...)
+	if worst, any := problem.Worst(problems); any && worst == problem.Error {
+		return nil, nil, &GateError{problems}
+	}
+	facts, more := p.readFacts(g, func(b []byte) { put(sum, b) })
+	p.Facts = facts
+	g.ListFacts = facts.lists
+	problems = append(problems, more...)
+	if g.Dated() {
+		put(sum, []byte(o.Day))
+	}
+	problems = append(problems, g.CheckNames(checks.Names())...)
+	gate, more := gating.New(g, o.Day)
+	problems = append(problems, more...)
+	p.Gate = gate
+	problems = append(problems, p.folders()...)
+	p.Digest = "sha256:" + hex.EncodeToString(sum.Sum(nil))
+	if worst, any := problem.Worst(problems); any && worst == problem.Error {
+		return nil, nil, &GateError{problems}
+	}
+	return p, problems, nil
+}
+
+// folders settles the source and the output folder.
+func (p *Project) folders() (problems []problem.Problem) {
+	s := &p.Gate.File.Site
+	fail := func(t gatefile.Text, remedy, format string, args ...any) {
+		problems = append(problems, problem.Problem{Severity: problem.Error, Pos: t.Pos, Message: fmt.Sprintf(format, args...), Remedy: remedy,
+			Line: LineOf(p.Gate.File.Text, t.Pos.Line)})
+	}
+	abs := func(t gatefile.Text) string {
+		if t.Value == "" {
+			return ""
+		}
+		if filepath.IsAbs(t.Value) {
+			return filepath.Clean(t.Value)
+		}
+		return filepath.Join(p.Dir, filepath.FromSlash(t.Value))
+	}
+	p.Source, p.Output = abs(s.Source), abs(s.Output)
+	p.skip = skipper(p.Dir, disk.Real(p.Source), p.Gate.File)
+	if p.Source == "" || p.Output == "" {
+		return problems
+	}
+	source, output := disk.Real(p.Source), disk.Real(p.Output)
+	switch {
+	case source == output:
+		fail(s.Output, "name another folder for the output, such as public", "the output folder is the source folder; the source is never written to")
+	case within(output, source):
+		fail(s.Output, "name a folder of its own for the output", "the output folder %s holds the source folder %s", s.Output.Value, s.Source.Value)
+	case within(output, p.Dir):
+		fail(s.Output, "name a folder of its own for the output", "the output folder %s holds the gate file", s.Output.Value)
+	}
+	return problems
+}
+
+// OfFolder is a project of a folder of pages and a gate file that says nothing.
+func OfFolder(dir string) (*Project, error) {
+	abs, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, &site.PathError{Path: dir, Err: err}
+	}
+	g, _ := gatefile.Parse("", []byte("yellowgate: 1\n"), nil)
+	gate, _ := gating.New(g, Today())
+	p := &Project{Dir: abs, Source: abs, Gate: gate, Facts: &Facts{}, skip: func(rel string, _ bool) bool { return site.Hidden(rel) }}
+	return p, p.Walk()
+}
+
+// Walk lists the source folder and gives its pages their paths and facts.
+func (p *Project) Walk() error {
+	if p.Source == "" {
+		return &site.UsageError{Message: "the gate file names no source folder", Remedy: "add under site: source: FOLDER, the folder of the pages as your site builds them"}
+	}
+	p.LeftOut = nil
+	files, strays, err := site.Walk(p.Source, true, func(rel string, dir bool) bool {
+		skip := p.Skip(rel, dir)
+		if skip {
+			p.noteHidden(rel, dir)
+		}
+		return skip
+	})
+	slices.Sort(p.LeftOut)
+	if err != nil {
+		var pe *site.PathError
+		if errors.As(err, &pe) && pe.Path == p.Source {
+			pe.What = fmt.Sprintf("%s: site.source names this folder; build the site first, or mend the path", p.Gate.File.Site.Source.Pos)
+		}
+		return err
+	}
+	p.Files, p.Strays = files, strays
+	p.Pages, err = p.PagesOf(files)
+	if err != nil {
+		return err
+	}
+	if err := p.blankPages(); err != nil {
+		return err
+	}
+	slices.SortFunc(p.Pages, func(a, b page.Page) int { return strings.Compare(a.Path, b.Path) })
+	for i := range p.Pages {
+		p.giveFacts(&p.Pages[i])
+	}
+	return nil
+}
+
+// PagesOf is Pages for a folder of the project: its source, or an output of it.
+func (p *Project) PagesOf(files []site.File) ([]page.Page, error) {
+	s := &p.Gate.File.Site
+	pages, err := site.Pages(files, s.Extensionless)
+	for i := range pages {
+		pages[i].Whole = matchesAny(s.Pages, pages[i].File)
+	}
+	return pages, err
+}
+
+func (p *Project) giveFacts(pg *page.Page) {
+	pg.Facts, pg.Lists = p.Facts.ByPage[pg.Key()], p.Facts.Lists[pg.Key()]
+}
+
+// CheckPages holds what the gate file and the facts say of single pages against
+// the pages there are.
+func (p *Project) CheckPages() (problems []problem.Problem) {
+	have := make(map[string]bool, len(p.Pages))
+	paths := make([]string, len(p.Pages))
+	for i := range p.Pages {
+		have[p.Pages[i].Key()] = true
+		paths[i] = p.Pages[i].Path
+	}
+	for _, pp := range p.Gate.File.Pages {
+		if !have[page.Key(pp.Path)] {
+			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: pp.Pos, Line: LineOf(p.Gate.File.TextOf(pp.Pos.File), pp.Pos.Line),
+				Message: fmt.Sprintf("per-page names %s, which is no page of the site%s", pp.Path, near.Suggest(pp.Path, paths))})
+		}
+	}
+	for _, row := range p.Facts.rows {
+		if !have[row.key] {
+			problems = append(problems, problem.Problem{Severity: problem.Warning, Pos: row.pos,
+				Message: fmt.Sprintf("facts are given for %s, which is no page of the site%s", row.path, near.Suggest(row.path, paths))})
+		}
+	}
+	return problems
+}
+
+// Read reads the source file of a page.
+func (p *Project) Read(pg *page.Page) ([]byte, error) {
+	if b, ok := p.Made[pg.File]; ok {
+		return b, nil
+	}
+	return site.ReadFile(p.Source, pg.File)
+}
+
+// ReadInto reads a file of the source folder into a buffer.
+func (p *Project) ReadInto(buf *site.Buffer, file string) ([]byte, error) {
+	if b, ok := p.Made[file]; ok {
+		return b, nil
+	}
+	return buf.ReadFile(p.Source, file)
+}
