@@ -2,7 +2,6 @@ package project
 
 import (
 	"bytes"
-	"fmt"
 	"strings"
 	"sync"
 	"yellowgate/internal/core/gatefile"
@@ -35,21 +34,9 @@ func GroupProblems(g *gatefile.Gate, all []gating.Problem) (out []problem.Proble
 		}
 	}
 	for i := range out {
-		out[i].Message += " (on " + SomePages(pages[i]) + ")"
+		out[i].Message += " (on " + gating.SomePages(pages[i]) + ")"
 	}
 	return out
-}
-
-// SomePages names up to three pages and counts the rest.
-func SomePages(paths []string) string {
-	switch n := len(paths); {
-	case n == 1:
-		return paths[0]
-	case n <= 3:
-		return fmt.Sprintf("%d pages: %s", n, strings.Join(paths, ", "))
-	default:
-		return fmt.Sprintf("%d pages: %s and %d more", n, strings.Join(paths[:3], ", "), n-3)
-	}
 }
 
 // LineOf is the line of a text with the number n, from 1.

@@ -333,7 +333,7 @@ func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, sr
 	a.record, a.state = pass.Record, pass.State
 	a.Page = s.gate.PageOf(pass, source, pass.Gated)
 	if s.Names != nil && !a.record.Fragment {
-		nameAll(a.record, s.Names)
+		presence.NameAll(a.record, s.Names)
 	}
 	if pass.Gated != nil && (s.Records || s.Each != nil) {
 		for i := range source.Verdicts {

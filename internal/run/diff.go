@@ -8,6 +8,7 @@ import (
 
 	"github.com/aymanbagabas/go-udiff"
 
+	"yellowgate/internal/core/gatecheck"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/output"
@@ -83,7 +84,7 @@ func Diff(p *project.Project, query string, progress Progress) (*DiffResult, err
 		d.Items = append(d.Items, ItemDiff{Item: it.Name, Gained: []string{}, Lost: []string{}})
 	}
 	var problems []gating.Problem
-	losses := newLosses(p)
+	judge, _ := newJudge(p)
 	err = all(p, progress, func(_ int, r *gating.Result) error {
 		if q != nil {
 			if chosen, err := q.Chooses(r.View); err != nil || !chosen {
@@ -107,7 +108,7 @@ func Diff(p *project.Project, query string, progress Progress) (*DiffResult, err
 			st.Text = r.Original
 		}
 		d.page(p, r, st)
-		d.breaks(losses, r, st.Text)
+		d.breaks(judge, r, st.Text)
 		return nil
 	})
 	if err != nil {
@@ -168,13 +169,13 @@ func (d *DiffResult) page(p *project.Project, r *gating.Result, st output.Status
 }
 
 // breaks looks whether the page that was compared last seems to need what it loses.
-func (d *DiffResult) breaks(l *losses, r *gating.Result, text []byte) {
+func (d *DiffResult) breaks(j *gatecheck.Judge, r *gating.Result, text []byte) {
 	x := &d.Pages[len(d.Pages)-1]
 	if len(x.Lost) == 0 || r.Fragment {
 		return
 	}
-	before := takeOwned(text, r.Page, l.project, l.judge.weights)
-	for _, b := range l.lost(before, r, func(item string) bool { return slices.Contains(x.Lost, item) }) {
+	before := j.Owned(text, r.Page)
+	for _, b := range j.Lost(before, r, func(item string) bool { return slices.Contains(x.Lost, item) }) {
 		d.Breaks = append(d.Breaks, Break{x.Page, b.Item, b.What})
 	}
 }

@@ -490,7 +490,7 @@ func (e *Edit) Remove(release bool) (*EditResult, error) {
 				if err != nil {
 					return err
 				}
-				return &site.UsageError{Message: fmt.Sprintf("item %q has a spot on %s, which would name no item", it.Name, project.SomePages(pages)),
+				return &site.UsageError{Message: fmt.Sprintf("item %q has a spot on %s, which would name no item", it.Name, gating.SomePages(pages)),
 					Remedy: "take the spots out of the pages first; --release removes the item all the same, and check reports its spots until they are gone"}
 			}
 		}

@@ -60,7 +60,7 @@ func Show(p *project.Project, pg *page.Page, which Which) (*ShowResult, error) {
 	if which != Source && !gated.Fragment {
 		presence.Compare(taken, gated)
 	} else {
-		nameOwners(r.Record, p.Gate)
+		presence.NameOwners(r.Record, p.Gate)
 	}
 	return r, nil
 }
@@ -83,13 +83,6 @@ func (r *ShowResult) written(p *project.Project, pg *page.Page, next []byte) err
 		r.Notice = "the output is behind the gate file: this is what apply would write"
 	}
 	return nil
-}
-
-// takeOwned takes the inventory of a page, with the items named that elements are found by.
-func takeOwned(text []byte, known page.Page, p *project.Project, w inventory.Weights) *inventory.Record {
-	r := presence.Take(text, known, p.Gate, w).Record
-	nameOwners(r, p.Gate)
-	return r
 }
 
 // ShowFile takes the inventory of a page that belongs to no project.

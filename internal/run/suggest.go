@@ -7,6 +7,7 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/evidence"
+	"yellowgate/internal/core/gatecheck"
 	"yellowgate/internal/core/gateedit"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
@@ -64,7 +65,7 @@ type Unseen struct {
 // Suggest looks at the pages as apply would write them for what loads where nothing
 // needs it.
 func Suggest(p *project.Project, progress Progress) (*Suggestions, error) {
-	j := newJudge(p)
+	j, weights := newJudge(p)
 	var ledger evidence.Ledger
 	same := newSameMetadata(p.Gate.File)
 	type looked struct {
@@ -82,7 +83,7 @@ func Suggest(p *project.Project, progress Progress) (*Suggestions, error) {
 		if l.gated.Fragment {
 			return l, nil
 		}
-		l.pass = asWritten(p, l.gated, j.weights)
+		l.pass = asWritten(p, l.gated, weights)
 		l.needs = j.Needs(l.pass.Record, evidence.Read(l.pass.Source, l.pass.Scan, nil))
 		if l.gated.Page.Redirect {
 			for _, n := range l.needs {
@@ -147,35 +148,10 @@ func movable(g *gating.Result) map[string]bool {
 	return out
 }
 
-// A judge is an evidence.Judge for a project.
-type judge struct {
-	*evidence.Judge
-	weights *site.Weights
-}
-
-func newJudge(p *project.Project) *judge {
+// newJudge is a judge of what pages need for a project, with the weights of its source.
+func newJudge(p *project.Project) (*gatecheck.Judge, *site.Weights) {
 	w := site.NewWeights(p.Source, p.Files)
-	byName := map[string]*gatefile.Item{}
-	for _, it := range p.Gate.File.Items {
-		byName[it.Name] = it
-	}
-	return &judge{&evidence.Judge{Library: &evidence.Library{Read: w.Read}, Judges: func(name string) bool { return onlyLoads(byName[name]) }}, w}
-}
-
-// onlyLoads reports whether an item is made of scripts and stylesheets alone, as far
-// as the gate file tells.
-func onlyLoads(it *gatefile.Item) bool {
-	if it == nil {
-		return true
-	}
-	for _, p := range it.Parts {
-		switch p.Kind {
-		case gatefile.Script, gatefile.Stylesheet, gatefile.ScriptText, gatefile.StyleText:
-		default:
-			return false
-		}
-	}
-	return true
+	return gatecheck.NewJudge(p.Gate, w.Read, w), w
 }
 
 func nameOfEntry(e *evidence.Entry) string {

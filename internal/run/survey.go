@@ -11,6 +11,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
@@ -141,32 +142,8 @@ func (s *survey) take(file []byte, known page.Page) *inventory.Record {
 		return inventory.TakeScanned(src, markup.ScanTags(src.Text, nil), known, s.site, s.weights)
 	}
 	r := inventory.TakeScanned(src, s.gate.ScanAll(src), known, s.site, s.weights)
-	nameOwners(r, s.gate)
+	presence.NameOwners(r, s.gate)
 	return r
-}
-
-// nameOwners gives the elements of a record the items that they are found by.
-func nameOwners(r *inventory.Record, g *gating.Gate) {
-	nameBy(r, g, g.Owners(r.Source, r.Scan, r.Page))
-}
-
-// nameAll is nameOwners, with the elements noted that load nothing.
-func nameAll(r *inventory.Record, g *gating.Gate) {
-	owners := g.Owners(r.Source, r.Scan, r.Page)
-	nameBy(r, g, owners)
-	names := make(map[int]string, len(owners))
-	for at, o := range owners {
-		names[at] = g.File.Items[o.Item].Name
-	}
-	r.NoteExtras(names)
-}
-
-func nameBy(r *inventory.Record, g *gating.Gate, owners map[int]gating.Owner) {
-	for i := range r.Elements {
-		if o, ok := owners[r.Elements[i].El.Start]; ok && r.Elements[i].Item == "" {
-			r.Elements[i].Item = g.File.Items[o.Item].Name
-		}
-	}
 }
 
 // add counts a page's elements and what they import.

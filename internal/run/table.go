@@ -154,7 +154,7 @@ func Fragment(p *project.Project, pg *page.Page, fragment string) (*WhyFragment,
 				continue
 			}
 			v := &r.Verdicts[i]
-			f := FragmentOpener{Item: it.Name, Verdict: v.Word(), Because: Because(v, &r.Page), Rule: ruleOf(o.Pos)}
+			f := FragmentOpener{Item: it.Name, Verdict: v.Word(), Because: v.Because(&r.Page), Rule: ruleOf(o.Pos)}
 			for _, here := range compose.Opens(it, p.Gate.Values(r.View)) {
 				f.Here = f.Here || here == o && v.In
 			}

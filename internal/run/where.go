@@ -60,7 +60,7 @@ func Where(p *project.Project, name string, progress Progress) (*WhereItem, erro
 		}
 		w.Pages++
 		v := &r.Verdicts[n]
-		line := WherePage{r.Page.Path, string(v.Reason), Because(v, &r.Page), ruleOf(v.Rule)}
+		line := WherePage{r.Page.Path, string(v.Reason), v.Because(&r.Page), ruleOf(v.Rule)}
 		switch {
 		case !v.In:
 			w.Out = append(w.Out, line)

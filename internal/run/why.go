@@ -8,8 +8,6 @@ import (
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
@@ -77,10 +75,12 @@ func whyItem(p *project.Project, r *gating.Result, i int) *WhyItem {
 	if v.In && len(it.Parts) > 0 {
 		present = 1
 	}
-	w := &WhyItem{Gated: gatedOf(pg.Path, v, present), Because: Because(v, pg), Note: it.Note}
+	w := &WhyItem{Gated: gatedOf(pg.Path, v, present), Because: v.Because(pg), Note: it.Note}
 	w.Parts = partLines(it)
-	w.Steps = steps(p, v, pg)
-	w.Change = change(v, pg)
+	for _, x := range p.Gate.Plan.Steps(v, pg) {
+		w.Steps = append(w.Steps, Step{x.Condition, x.Holds, x.Detail, ruleOf(x.Rule)})
+	}
+	w.Change = v.Change(pg)
 	return w
 }
 
@@ -138,143 +138,6 @@ func partLines(it *gatefile.Item) []string {
 		out = append(out, line)
 	}
 	return out
-}
-
-// Because tells a verdict in words.
-func Because(v *verdict.Verdict, pg *page.Page) string {
-	switch v.Reason {
-	case verdict.Disabled:
-		return fmt.Sprintf("out, because it is disabled (%s)", v.Rule)
-	case verdict.Dates:
-		return fmt.Sprintf("out, because the day is outside its dates (%s)", v.Rule)
-	case verdict.Spot:
-		return fmt.Sprintf("in, because the page has a spot for it (%s)", v.Rule)
-	case verdict.PerPage:
-		return fmt.Sprintf("%s, because per-page %s says so (%s)", v.Word(), pg.Path, v.Rule)
-	case verdict.Except:
-		return fmt.Sprintf("out, because except chooses the page (%s): %s", v.Rule, matched(v.Query, pg))
-	case verdict.Pages:
-		return fmt.Sprintf("in, because pages chooses the page (%s): %s", v.Rule, matched(v.Query, pg))
-	case verdict.Needed:
-		return fmt.Sprintf("in, because %q is in and needs it (%s)", v.By.Name, v.Rule)
-	}
-	if len(v.Item.Pages) == 0 {
-		return fmt.Sprintf("out, because it has no pages (%s) and nothing here needs it", v.Rule)
-	}
-	return fmt.Sprintf("out, because its pages do not choose this page (%s)", v.Item.Pages[0].Pos)
-}
-
-func matched(q *gatefile.Query, pg *page.Page) string {
-	b := q.Branch(pg)
-	if b == "all" {
-		return "all pages"
-	}
-	return b + " matches"
-}
-
-// steps walks the decision table up to the line that decided.
-func steps(p *project.Project, v *verdict.Verdict, pg *page.Page) (out []Step) {
-	it := v.Item
-	add := func(condition string, holds bool, detail string, pos problem.Position) bool {
-		out = append(out, Step{condition, holds, detail, ruleOf(pos)})
-		return holds
-	}
-	if add("disabled", v.Reason == verdict.Disabled, "", it.Pos) {
-		return out
-	}
-	if it.From.Value != "" || it.Until.Value != "" {
-		detail := strings.TrimSpace(it.From.Value + " to " + it.Until.Value)
-		if add("dates", v.Reason == verdict.Dates, detail+"; the day is "+p.Gate.Plan.Day, it.From.Pos) {
-			return out
-		}
-	}
-	pp := p.Gate.Plan.PerPage(pg)
-	detail, pos := "per-page does not name this page", it.Pos
-	if pp != nil {
-		detail, pos = "per-page "+pp.Path+" does not name the item", pp.Pos
-	}
-	if v.Reason == verdict.PerPage {
-		detail, pos = "per-page "+pp.Path+" names it under "+v.Word(), v.Rule
-	}
-	if add("per-page", v.Reason == verdict.PerPage, detail, pos) {
-		return out
-	}
-	if entries(&out, "except", it.Except, pg) {
-		return out
-	}
-	if entries(&out, "pages", it.Pages, pg) {
-		return out
-	}
-	if it.HasSpot() {
-		detail = "the page has no spot for it"
-		if pg.Spots[it.Name] {
-			detail = "the page has a spot for it"
-		}
-		if add("spot", v.Reason == verdict.Spot, detail, it.Pos) {
-			return out
-		}
-	}
-	detail, pos = "no item that is in needs it", it.Pos
-	if v.By != nil {
-		detail, pos = fmt.Sprintf("%q is in and needs it", v.By.Name), v.Rule
-	}
-	if add("needed", v.Reason == verdict.Needed, detail, pos) {
-		return out
-	}
-	add("elsewhere", true, "nothing puts it here", it.Pos)
-	return out
-}
-
-func entries(out *[]Step, word string, qs []gatefile.Query, pg *page.Page) bool {
-	if len(qs) == 0 {
-		*out = append(*out, Step{Condition: word, Detail: "there is none"})
-		return false
-	}
-	for i := range qs {
-		q := &qs[i]
-		s := Step{Condition: word, Holds: q.Eval(pg), Detail: q.Text + " does not choose the page", Rule: ruleOf(q.Pos)}
-		if s.Holds {
-			s.Detail = q.Text
-			if b := q.Branch(pg); strings.HasPrefix(b, q.Text) {
-				s.Detail = b
-			} else {
-				s.Detail += " (" + b + ")"
-			}
-		}
-		*out = append(*out, s)
-		if s.Holds {
-			return true
-		}
-	}
-	return false
-}
-
-// change says what would turn the verdict.
-func change(v *verdict.Verdict, pg *page.Page) []string {
-	name := v.Item.Name
-	perPage := func(word string) string {
-		return fmt.Sprintf("per-page: {%s: {%s: [%s]}}", pg.Path, word, name)
-	}
-	switch v.Reason {
-	case verdict.Disabled:
-		return []string{fmt.Sprintf("take the line disabled: true out (%s)", v.Rule)}
-	case verdict.Dates:
-		return []string{fmt.Sprintf("change its dates (%s); --at DAY tells what another day brings", v.Rule)}
-	case verdict.Spot:
-		return []string{"take the spot out of the page", perPage("out")}
-	case verdict.PerPage:
-		return []string{fmt.Sprintf("take it out of per-page (%s)", v.Rule)}
-	case verdict.Except:
-		return []string{fmt.Sprintf("narrow the exception %s (%s)", v.Query.Text, v.Rule), perPage("in")}
-	case verdict.Pages:
-		return []string{fmt.Sprintf("except: %s, on item %q", pg.Path, name), perPage("out")}
-	case verdict.Needed:
-		return []string{fmt.Sprintf("take the need out of %q (%s)", v.By.Name, v.Rule), fmt.Sprintf("keep %q out of this page", v.By.Name)}
-	}
-	if len(v.Item.Pages) == 0 {
-		return []string{fmt.Sprintf("pages: %s, on item %q", pg.Path, name), perPage("in")}
-	}
-	return []string{fmt.Sprintf("add %s to its pages (%s)", pg.Path, v.Item.Pages[0].Pos), perPage("in")}
 }
 
 func whyKey(r *gating.Result, key string) *WhyKey {

@@ -63,3 +63,15 @@ func (p *Places) Problems() (out []problem.Problem) {
 	slices.SortFunc(out, func(a, b problem.Problem) int { return strings.Compare(a.Message, b.Message) })
 	return out
 }
+
+// SomePages names up to three pages and counts the rest.
+func SomePages(paths []string) string {
+	switch n := len(paths); {
+	case n == 1:
+		return paths[0]
+	case n <= 3:
+		return fmt.Sprintf("%d pages: %s", n, strings.Join(paths, ", "))
+	default:
+		return fmt.Sprintf("%d pages: %s and %d more", n, strings.Join(paths[:3], ", "), n-3)
+	}
+}
