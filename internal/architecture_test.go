@@ -5,6 +5,7 @@ import (
 	"go/token"
 	"io/fs"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -47,7 +48,7 @@ func TestImports(t *testing.T) {
 				t.Errorf("%s: the core imports %s", name, path)
 			case core && strings.Contains(path, ".") && !strings.HasPrefix(path, "yellowgate/") && !allowed(path):
 				t.Errorf("%s: the core imports %s, which is no library for parsing or hashing", name, path)
-			case core && contains(coreMayNot, path):
+			case core && slices.Contains(coreMayNot, path):
 				t.Errorf("%s: the core imports %s; it has no files, no network, no terminal", name, path)
 			case strings.HasPrefix(name, "site/") && (strings.HasPrefix(path, "yellowgate/internal/core/gat") || path == "yellowgate/internal/project"):
 				t.Errorf("%s imports %s; site is folders, and knows no gate file", name, path)
@@ -72,15 +73,6 @@ func TestImports(t *testing.T) {
 func allowed(path string) bool {
 	for _, p := range coreMay {
 		if strings.HasPrefix(path, p) {
-			return true
-		}
-	}
-	return false
-}
-
-func contains(list []string, s string) bool {
-	for _, x := range list {
-		if x == s {
 			return true
 		}
 	}

@@ -125,7 +125,7 @@ func TestHandEdited(t *testing.T) {
 	b.want(2, args("apply", "/vist/"), `/vist/ chooses no page of the site (did you mean "/visit/"?)`, "nothing was written")
 }
 
-// TestDotFiles: those that the gate file names are copied, others are told of once.
+// TestDotFiles: those that the gate file names are copied, others are reported once.
 func TestDotFiles(t *testing.T) {
 	b := small(t)
 	b.write("yellowgate.yaml", smallGate)

@@ -18,7 +18,7 @@ import (
 	"github.com/chromedp/chromedp"
 )
 
-// TestForeignAsked holds the inventory of foreign pages against what a browser asks for: every
+// TestForeignAsked compares the inventory of foreign pages with what a browser asks for: every
 // request that the page's own text makes is in it, each that fails is a dead file, and what
 // holds up the first paint is told as blocking. What scripts ask for is counted.
 func TestForeignAsked(t *testing.T) {

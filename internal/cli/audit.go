@@ -209,7 +209,7 @@ func (a *app) auditOptions(args []string) (o run.AuditOptions, err error) {
 		o.Dir, o.Project, o.Name = p.Output, p, p.Gate.File.Site.Output.Value
 		return o, nil
 	}
-	// The gate's own output is held against the gate, and so is any other folder
+	// The gate's own output is compared with the gate, and so is any other folder
 	// if the gate file was named; its source is not, since that is before the gate.
 	o.Dir, o.Named = filepath.Clean(args[0]), filepath.Clean(args[0])
 	abs, aerr := filepath.Abs(o.Dir)

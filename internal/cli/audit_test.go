@@ -131,7 +131,7 @@ func firstLines(page string) string {
 }
 
 // TestWholeSite: what all pages have alike is one finding, in the text and for programs, and
-// is told of each page where one has it otherwise.
+// is reported each page where one has it otherwise.
 func TestWholeSite(t *testing.T) {
 	page := func(head string) string {
 		return "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>" + head + "</title>\n<meta name=description content=\"" + head + " on Tern Hill\">\n</head>\n<body><p>x</body></html>\n"

@@ -14,7 +14,7 @@ import (
 
 var update = flag.Bool("update", false, "write the golden files anew")
 
-// golden holds a text against a file of testdata.
+// golden compares a text with a file of testdata.
 func golden(t *testing.T, name, got string) {
 	t.Helper()
 	file := filepath.Join("testdata", name)

@@ -34,7 +34,7 @@ var demoSteps = []struct {
 		[]string{"why", "/members/login/", "visit-counter"}},
 	{"Ask where a title comes from: all values, and the one that wins.",
 		[]string{"why", "/events/perseids/", "title"}},
-	{"Verify everywhere: audit the output, every page and every item held against the gate.",
+	{"Verify everywhere: audit the output, every page and every item compared with the gate.",
 		[]string{"audit", "--fail-on", "never"}},
 	{"Compare: what went, what came, what is saved, and which findings are mended?",
 		[]string{"compare", "%s/site", "%s/public"}},

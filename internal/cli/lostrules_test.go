@@ -10,7 +10,7 @@ import (
 	"yellowgate/internal/core/syntax"
 )
 
-// TestLostRulesInBrowser holds what is called a lost rule against the rules that a browser has
+// TestLostRulesInBrowser compares what is called a lost rule with the rules that a browser has
 // of a stylesheet.
 func TestLostRulesInBrowser(t *testing.T) {
 	sheets := []string{".a, { }", ", .a { }", ".a, , .b { }", ". a { }", "..a { }", ".1a { }", "#1a { }", "#-1 { }", "#-a { }", "#--a { }", ".a > { }", "> .a { }", ".a > > .b { }", ".a: { }", "\"a\" { }", ".a $ .b { }", "{ color: red }", "50% { }",

@@ -188,7 +188,7 @@ func difference(was, is *sight, less func(path string) bool) string {
 	return ""
 }
 
-// unchanged holds pages after against pages before. It returns how many were held, and on
+// unchanged compares pages after with pages before. It returns how many were held, and on
 // how many the browser differs from itself, so that nothing can be told.
 func (w *witness) unchanged(before, after string, pages []string, less func(page, path string) bool) (held, restless, elements int) {
 	for _, p := range pages {
@@ -318,7 +318,7 @@ func TestSuggestedSite(t *testing.T) {
 	}
 	held, restless, _ := w.unchanged(serve(t, site), serve(t, public), pages[:6], takenOut(site, public))
 	if held < 5 {
-		t.Errorf("only %d pages could be held against what they were, %d were restless", held, restless)
+		t.Errorf("only %d pages could be compared with what they were, %d were restless", held, restless)
 	}
 }
 
@@ -399,7 +399,7 @@ func loadEverywhere(t *testing.T, site string) {
 	}
 }
 
-// covered holds findings of unused-style against the rules that a browser used.
+// covered compares findings of unused-style with the rules that a browser used.
 func (w *witness) covered(b *bench, address string) {
 	_, out, _ := b.run("audit", "site", "--format", "json", "--fail-on", "never")
 	var a struct {
@@ -450,7 +450,7 @@ func (w *witness) covered(b *bench, address string) {
 			}
 		}
 	}
-	w.Logf("unused-style: %d findings, %d held against a browser's coverage, %d false", total, held, wrong)
+	w.Logf("unused-style: %d findings, %d compared with a browser's coverage, %d false", total, held, wrong)
 }
 
 // used counts the rules that a browser used of each stylesheet of a page, by its path.
@@ -514,6 +514,6 @@ func TestSuggestedLoaders(t *testing.T) {
 	w := newWitness(t, 100*time.Second)
 	held, restless, _ := w.unchanged(serve(t, site), serve(t, public), pages, takenOut(site, public))
 	if held != len(pages) || held < 2 {
-		t.Errorf("%d of %d pages could be held against what they were, %d were restless", held, len(pages), restless)
+		t.Errorf("%d of %d pages could be compared with what they were, %d were restless", held, len(pages), restless)
 	}
 }

@@ -5,7 +5,7 @@ import (
 	"time"
 )
 
-// A Stamp is what the file system tells of a file that changes whenever its bytes do:
+// A Stamp is what the file system reports a file that changes whenever its bytes do:
 // nobody can set the time of the last change, and a file that took another's place has
 // another number. Times are nanoseconds since 1970.
 type Stamp struct {

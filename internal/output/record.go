@@ -6,6 +6,7 @@ package output
 import (
 	"bufio"
 	"bytes"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"path/filepath"
@@ -27,6 +28,8 @@ type digest [16]byte
 
 func digestOf(b []byte) digest { return xxh3.Hash128(b).Bytes() }
 
+func (d digest) String() string { return hex.EncodeToString(d[:]) }
+
 // An entry is what the record holds of one output file.
 type entry struct {
 	gate    string // digest of the gate that was applied; "" for a copy, which no gate changes
@@ -35,7 +38,7 @@ type entry struct {
 	applied int64 // seconds since 1970
 }
 
-// A stamp is a file's digest, with what the file system tells of it, which may save
+// A stamp is a file's digest, with what the file system reports it, which may save
 // taking the digest again.
 type stamp struct {
 	disk.Stamp
@@ -159,7 +162,7 @@ func (s *stamp) append(line []byte) []byte {
 		line = strconv.AppendInt(append(line, '\t'), n, 10)
 	}
 	line = strconv.AppendUint(append(line, '\t'), s.Number, 10)
-	return appendHex(append(line, '\t'), s.sum)
+	return hex.AppendEncode(append(line, '\t'), s.sum[:])
 }
 
 func parseDigest(s string) (d digest, err error) {
@@ -221,12 +224,4 @@ func (r *record) save(s state, paths []string) error {
 func (e *entry) distrust(start, now time.Time, source, output uint64) {
 	e.source.Distrust(start, source)
 	e.output.Distrust(now, output)
-}
-
-func appendHex(b []byte, d digest) []byte {
-	const digits = "0123456789abcdef"
-	for _, c := range d {
-		b = append(b, digits[c>>4], digits[c&15])
-	}
-	return b
 }

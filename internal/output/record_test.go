@@ -35,7 +35,7 @@ func TestRecordKeeps(t *testing.T) {
 	if err := r.save(s, []string{"index.html", "odd\tna\nme é.x", "old.html"}); err != nil {
 		t.Fatal(err)
 	}
-	x, y := string(appendHex(nil, digestOf([]byte("x")))), string(appendHex(nil, digestOf([]byte("y"))))
+	x, y := digestOf([]byte("x")).String(), digestOf([]byte("y")).String()
 	text := "work\t\"apply-1\"\n" + x + "\t\"a b\"\nnonsense\n" + x + "\t\"../up\"\n" + y + "\t\"cut sh"
 	if err := os.WriteFile(s.at(journalName), []byte(text), 0o644); err != nil {
 		t.Fatal(err)

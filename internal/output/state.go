@@ -1,6 +1,7 @@
 package output
 
 import (
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -51,7 +52,7 @@ func stateOf(p *project.Project, part site.Part) state {
 		}
 		return '-'
 	}, filepath.Base(s.Output))
-	s.dir = filepath.Join(p.Dir, site.OwnDir, word+"-"+string(appendHex(nil, sum))[:8])
+	s.dir = filepath.Join(p.Dir, site.OwnDir, word+"-"+sum.String()[:8])
 	if part.Of > 1 {
 		s.dir += fmt.Sprintf("%s%d-of-%d", partWord, part.Number, part.Of)
 	}
@@ -243,7 +244,7 @@ func (s state) saveJournal(j journal) error {
 	}
 	for name, sums := range j.meant {
 		for _, sum := range sums {
-			b = append(strconv.AppendQuote(append(appendHex(b, sum), '\t'), name), '\n')
+			b = append(strconv.AppendQuote(append(hex.AppendEncode(b, sum[:]), '\t'), name), '\n')
 		}
 	}
 	return disk.Replace(s.at(journalName), b)

@@ -17,7 +17,7 @@ import (
 	"yellowgate/internal/site"
 )
 
-// A State is what an output file is, held against the record.
+// A State is what an output file is, compared with the record.
 type State uint8
 
 const (
@@ -73,7 +73,7 @@ func StatusOf(p *project.Project, rel string) (Status, error) {
 	return l.Status(rel)
 }
 
-// Status reads an output file and holds it against the record.
+// Status reads an output file and compares it with the record.
 func (l *Ledger) Status(rel string) (Status, error) {
 	b, err := disk.Read(l.at(rel), disk.PageLimit)
 	e := l.record.files[rel]

@@ -9,7 +9,7 @@ import (
 	"yellowgate/internal/run"
 )
 
-// FirstGate tells of a first gate file.
+// FirstGate reports a first gate file.
 func (p *Printer) FirstGate(f *run.FirstGate, s *run.SurveyResult) {
 	p.Line("%s %s: %s found on %s, each with a name; all stays as it is.", p.in.Render("✓"), f.File, wording.Count(f.Items, "thing"), wording.Count(s.Pages, "page"))
 	for _, l := range f.LeftOut {

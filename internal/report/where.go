@@ -34,12 +34,12 @@ func (p *Printer) Where(w *run.WhereItem, verbose bool) {
 		}
 		p.wrap(w.Addresses, limit)
 	}
-	p.grouped("in", p.in.Render("in"), w.In, verbose)
-	p.grouped("out", p.bad.Render("out"), w.Out, verbose)
+	p.grouped("in", w.In, verbose)
+	p.grouped("out", w.Out, verbose)
 }
 
 // grouped writes pages with one reason together.
-func (p *Printer) grouped(word, colored string, pages []run.WherePage, verbose bool) {
+func (p *Printer) grouped(word string, pages []run.WherePage, verbose bool) {
 	if len(pages) == 0 {
 		return
 	}

@@ -74,7 +74,7 @@ func (r *AuditResult) Gather() {
 type AuditOptions struct {
 	Dir     string
 	Project *project.Project // nil without a gate file
-	Address string           // of the site, where there is no project to hold pages against
+	Address string           // of the site, where there is no project to compare pages with
 	Name    string           // of the folder, for people
 	Named   string           // the folder as it was named; "" for the output of the project
 	Records bool             // keep the records and verdicts
@@ -379,7 +379,7 @@ func (s *auditing) add(a *audited) error {
 	return nil
 }
 
-// notApplied tells of source pages that the output folder lacks.
+// notApplied reports source pages that the output folder lacks.
 func (s *auditing) notApplied() (out []checks.Finding) {
 	if s.ledger == nil {
 		return nil

@@ -47,7 +47,7 @@ func Compare(o CompareOptions) (*Comparison, error) {
 			return nil, err
 		}
 	}
-	if b.gated != a.gated { // only one of them can be held against the gate
+	if b.gated != a.gated { // only one of them can be compared with the gate
 		b.Findings, a.Findings = withoutGate(b.Findings), withoutGate(a.Findings)
 	}
 	if b.dir == "" || a.dir == "" { // a saved audit has no containers: they are not compared
@@ -131,7 +131,7 @@ type Comparison struct {
 	Before, After *AuditResult
 }
 
-// gatedSide is a side, and whether it was held against the gate.
+// gatedSide is a side, and whether it was compared with the gate.
 type gatedSide struct {
 	compare.Side
 	gated bool

@@ -153,7 +153,7 @@ func (r *EditResult) compare(name string, before, after *project.Project, releas
 		return nil
 	}
 	if _, err := os.Stat(after.Source); err != nil {
-		return nil // the site was not built yet: there are no pages to tell of
+		return nil // the site was not built yet: there are no pages to report
 	}
 	if err := before.Walk(); err != nil {
 		return err

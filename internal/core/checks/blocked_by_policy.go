@@ -103,7 +103,7 @@ func (p *Pass) stopped(rules *policy.Policy, from *inventory.Element) {
 	p.stoppedAttributes(rules, from)
 }
 
-// stoppedAttributes tells of event handlers and style attributes, all of a kind at the first.
+// stoppedAttributes reports event handlers and style attributes, all of a kind at the first.
 func (p *Pass) stoppedAttributes(rules *policy.Policy, from *inventory.Element) {
 	type kind struct {
 		name, kind, remedy string

@@ -101,7 +101,7 @@ func add(all *Gathered, path, html string) {
 	all.Add(pass.PageAt(), facts)
 }
 
-// TestGateFamily holds pages against gates: what stands on the page is the
+// TestGateFamily compares pages with gates: what stands on the page is the
 // source's gated page, changed by hand.
 func TestGateFamily(t *testing.T) {
 	const source = "<!doctype html>\n<html lang=en>\n<head>\n<meta name=viewport content=x>\n<link rel=icon href=/i.svg>\n<link rel=canonical href=https://x.example/>\n<title>t</title>\n<script src=\"/kit.js\"></script>\n</head>\n<body>\n<p>x</p>\n</body>\n</html>\n"

@@ -45,7 +45,7 @@ own copy. Keep one.`,
 	},
 }
 
-// sameContent tells of two files of the site with one content: a warning, since
+// sameContent reports two files of the site with one content: a warning, since
 // somebody may mean it.
 func (p *Pass) sameContent() {
 	if p.Site == nil || p.Site.Read == nil {

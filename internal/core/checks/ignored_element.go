@@ -17,7 +17,7 @@ var ignoredElement = &Check{
 	Doc: `The element looks as if it loaded or ran something, and a browser does nothing with it: the
 text of a script that has a src, a script whose type is misspelt, a link whose rel is
 misspelt, an attribute that is misspelt, a preload that does not say as what, a font that is
-preloaded without crossorigin (it is fetched twice). Nothing tells of it but the source.`,
+preloaded without crossorigin (it is fetched twice). Nothing reports it but the source.`,
 	Bad:  "<link rel=\"stylsheet\" href=\"/css/site.css\">",
 	Good: "<link rel=\"stylesheet\" href=\"/css/site.css\">",
 	Page: func(p *Pass) {

@@ -27,18 +27,18 @@ pages: has(form).`,
 			return
 		}
 		pages := all.styled
-		bare := map[evidence.Styled]int{}
-		for _, x := range all.bare {
+		unstyled := map[evidence.Styled]int{}
+		for _, x := range all.unstyled {
 			for _, b := range x.names {
 				for _, sheet := range s.Site.looks.Having(b.Name) {
-					bare[evidence.Styled{Name: b.Name, Sheet: sheet}]++
+					unstyled[evidence.Styled{Name: b.Name, Sheet: sheet}]++
 				}
 			}
 		}
-		for _, x := range all.bare {
-			names := map[string][]bareName{} // by the stylesheet that is missing
-			var whole *evidence.Vocabulary   // of the page, looked at again once something is suspected
-			matches := func(b bareName, sheet string) string {
+		for _, x := range all.unstyled {
+			names := map[string][]unstyledName{} // by the stylesheet that is missing
+			var whole *evidence.Vocabulary       // of the page, looked at again once something is suspected
+			matches := func(b unstyledName, sheet string) string {
 				if whole == nil {
 					if whole = s.vocabulary(x.File); whole == nil {
 						return ""
@@ -49,7 +49,7 @@ pages: has(form).`,
 			for _, b := range x.names {
 				for _, sheet := range s.Site.looks.Having(b.Name) {
 					at := evidence.Styled{Name: b.Name, Sheet: sheet}
-					if !enough(b.Name, pages[at], bare[at]) || !s.telling(b.Name, sheet) {
+					if !enough(b.Name, pages[at], unstyled[at]) || !s.telling(b.Name, sheet) {
 						continue
 					}
 					if matches(b, sheet) != "" {
@@ -69,8 +69,8 @@ pages: has(form).`,
 					best, matches(b, best), others(pages[evidence.Styled{Name: b.Name, Sheet: best}])), "load it here too")
 				told := slices.Clone(names[best])
 				for sheet := range names {
-					names[sheet] = slices.DeleteFunc(names[sheet], func(x bareName) bool {
-						return slices.ContainsFunc(told, func(y bareName) bool { return x.Name == y.Name })
+					names[sheet] = slices.DeleteFunc(names[sheet], func(x unstyledName) bool {
+						return slices.ContainsFunc(told, func(y unstyledName) bool { return x.Name == y.Name })
 					})
 					if len(names[sheet]) == 0 {
 						delete(names, sheet)
@@ -91,11 +91,11 @@ func others(n int) string {
 // enough reports whether so many pages load a stylesheet for a name, and so few have the name
 // bare, that it is a mistake: of a class or an id one other page tells, since the second of two
 // forms is where a link is forgotten.
-func enough(name string, styled, bare int) bool {
+func enough(name string, styled, unstyled int) bool {
 	if name[0] == '.' || name[0] == '#' {
-		return styled >= 1 && bare <= max(1, styled/4)
+		return styled >= 1 && unstyled <= max(1, styled/4)
 	}
-	return styled >= 2 && bare*4 <= styled
+	return styled >= 2 && unstyled*4 <= styled
 }
 
 // telling reports whether a name says that a stylesheet belongs to the page: a class
@@ -111,8 +111,8 @@ func (s *SitePass) telling(name, sheet string) bool {
 
 var controls = map[string]bool{"form": true, "fieldset": true, "input": true, "select": true, "textarea": true, "button": true, "dialog": true, "details": true, "video": true, "audio": true, "canvas": true, "progress": true, "meter": true}
 
-// A bareName is a name on a page that no stylesheet of the page has, and others of the site have.
-type bareName struct {
+// A unstyledName is a name on a page that no stylesheet of the page has, and others of the site have.
+type unstyledName struct {
 	Name   string `json:"name"`
 	Line   int    `json:"line"`
 	Column int    `json:"column"`
@@ -120,20 +120,20 @@ type bareName struct {
 
 // styles is what a page makes of the stylesheets of its site.
 type styles struct {
-	Styled   []styledBy `json:"styled,omitempty"`
-	Needless []string   `json:"needless,omitempty"` // stylesheets that it imports, none of whose selectors matches
-	Bare     []bareName `json:"bare,omitempty"`
+	Styled   []styledBy     `json:"styled,omitempty"`
+	Needless []string       `json:"needless,omitempty"` // stylesheets that it imports, none of whose selectors matches
+	Unstyled []unstyledName `json:"unstyled,omitempty"`
 }
 
 type allStyles struct {
 	styled   map[evidence.Styled]int // pages that have the name and load the stylesheet
 	needless map[string]int          // pages
-	bare     []bareOn
+	unstyled []unstyledOn
 }
 
-type bareOn struct {
+type unstyledOn struct {
 	PageAt
-	names []bareName
+	names []unstyledName
 }
 
 // styledBy is a stylesheet that a page loads, and the names on the page that it has.
@@ -142,14 +142,14 @@ type styledBy struct {
 	Names []string `json:"names"`
 }
 
-// mostBare is how many names are kept of a page for which it lacks a stylesheet.
-const mostBare = 32
+// mostUnstyled is how many names are kept of a page for which it lacks a stylesheet.
+const mostUnstyled = 32
 
 var styleFact = &kind[styles, allStyles]{
 	name: "styles",
 	of: func(p *Pass) *styles {
 		looks := p.styles()
-		if len(looks.Styled)+len(looks.Needless)+len(looks.Bare) == 0 {
+		if len(looks.Styled)+len(looks.Needless)+len(looks.Unstyled) == 0 {
 			return nil
 		}
 		fact := &styles{Needless: looks.Needless}
@@ -160,11 +160,11 @@ var styleFact = &kind[styles, allStyles]{
 			of := &fact.Styled[len(fact.Styled)-1]
 			of.Names = append(of.Names, x.Name)
 		}
-		list := looks.Bare
-		slices.SortFunc(list, func(a, b evidence.Bare) int { return cmp.Or(a.Offset-b.Offset, cmp.Compare(a.Name, b.Name)) })
-		for _, b := range list[:min(len(list), mostBare)] {
+		list := looks.Unstyled
+		slices.SortFunc(list, func(a, b evidence.Unstyled) int { return cmp.Or(a.Offset-b.Offset, cmp.Compare(a.Name, b.Name)) })
+		for _, b := range list[:min(len(list), mostUnstyled)] {
 			line, column := p.locate(b.Offset)
-			fact.Bare = append(fact.Bare, bareName{b.Name, line, column})
+			fact.Unstyled = append(fact.Unstyled, unstyledName{b.Name, line, column})
 		}
 		return fact
 	},
@@ -180,8 +180,8 @@ var styleFact = &kind[styles, allStyles]{
 		for _, target := range fact.Needless {
 			sum.needless[target]++
 		}
-		if len(fact.Bare) > 0 {
-			sum.bare = append(sum.bare, bareOn{at, fact.Bare})
+		if len(fact.Unstyled) > 0 {
+			sum.unstyled = append(sum.unstyled, unstyledOn{at, fact.Unstyled})
 		}
 	},
 }

@@ -14,7 +14,7 @@ var noIntegrity = &Check{
 	Doc: `Whoever can change the file on the other server changes this page. integrity lets the
 browser compare (Subresource Integrity). Files that change by design, such as tag loaders,
 maps and the stylesheets of font services, cannot have one: only files with a version in
-their address are told of, with strict all.`,
+their address are reported, with strict all.`,
 	Bad:  "<script src=\"https://lib.example/a-1.4.js\"></script>",
 	Good: "<script src=\"https://lib.example/a-1.4.js\" integrity=\"sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC\" crossorigin=\"anonymous\"></script>",
 	Page: func(p *Pass) {

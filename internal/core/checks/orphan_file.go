@@ -125,7 +125,7 @@ func twinLoaded(all *allLoads, file string) bool {
 	return false
 }
 
-// putsTogether tells of which kinds of file a script makes names as it runs: the ending stands
+// putsTogether reports which kinds of file a script makes names as it runs: the ending stands
 // in it as a text of its own.
 func putsTogether(text []byte, into map[string]bool) {
 	for _, ending := range []string{".js", ".css", ".mjs"} {

@@ -121,7 +121,7 @@ func reverse(list []string) (out []string) {
 }
 
 // TestWhole: what all pages have alike is one finding, with their number; what some have is
-// told of each.
+// reported each.
 func TestWhole(t *testing.T) {
 	of := func(check, message string, pages ...string) (out []Finding) {
 		for _, p := range pages {

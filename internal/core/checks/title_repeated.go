@@ -20,7 +20,7 @@ add-on, each write one. Keep one.`,
 		}
 		all := titles(p)
 		for i, e := range all {
-			if i > 0 && e.Area == "head" { // one in the body is meta-in-body, and told of once
+			if i > 0 && e.Area == "head" { // one in the body is meta-in-body, and reported once
 				p.At(e, fmt.Sprintf("a second title, %q; the first is in line %d", cutTo(e.Label, 60), all[0].Line), "keep one of them")
 			}
 		}

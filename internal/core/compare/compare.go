@@ -1,4 +1,4 @@
-// Package compare holds two inventories of a site against each other: what came,
+// Package compare compares two inventories of a site with each other: what came,
 // what went, what moved, what that costs or saves, which findings are mended and
 // which are new, and whether anything else changed.
 package compare

@@ -25,14 +25,14 @@ func checkCode(it *gatefile.Item, p *gatefile.Part, place gatefile.Place, fail f
 	}
 	switch p.Kind {
 	case gatefile.ScriptText, gatefile.StyleText:
-		checkText(it, p, what, fail)
+		checkText(p, what, fail)
 	default:
 		checkHTML(it, p, place, what, fail)
 	}
 }
 
 // checkText looks at JavaScript or CSS that the tool puts into tags.
-func checkText(it *gatefile.Item, p *gatefile.Part, what string, fail failFunc) {
+func checkText(p *gatefile.Part, what string, fail failFunc) {
 	element, language := "script", "JavaScript"
 	if p.Kind == gatefile.StyleText {
 		element, language = "style", "CSS"

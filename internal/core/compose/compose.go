@@ -18,7 +18,7 @@ import (
 	"yellowgate/internal/core/problem"
 )
 
-// An Item is an item made ready to be written.
+// An Item is an item prepared to be written.
 type Item struct {
 	*gatefile.Item
 	parts []part

@@ -81,7 +81,7 @@ func contextsOf(t *placeholder.Template, kind gatefile.Kind) ([]context, *Contex
 		case gatefile.ScriptText:
 			contexts[i], where[i] = inScript(code, a, a+width, true)
 		case gatefile.StyleText:
-			contexts[i], where[i] = inCSS(code, a, a+width, inStyle, 0)
+			contexts[i], where[i] = inCSS(code, a, inStyle, 0)
 		}
 	}
 	if kind == gatefile.ScriptText || kind == gatefile.StyleText {
@@ -151,7 +151,7 @@ func contextIn(code []byte, p markup.Piece, a, b int) (c context, where string) 
 		}
 		return inScript(code[p.Start:p.End], a-p.Start, b-p.Start, true)
 	case markup.PieceStyle:
-		return inCSS(code[p.Start:p.End], a-p.Start, b-p.Start, inStyle, 0)
+		return inCSS(code[p.Start:p.End], a-p.Start, inStyle, 0)
 	case markup.PieceComment:
 		return c, "in a comment"
 	}
@@ -180,7 +180,7 @@ func inTag(code []byte, p markup.Piece, at []int, i int, holders []*placeholder.
 			contexts[i] = context{kind: inAttr, quote: attr.Quote}
 		case attrStyle:
 			at := strings.Index(value, standIn(i))
-			contexts[i], where[i] = inCSS([]byte(value), at, at+width, inStyleAt, attr.Quote)
+			contexts[i], where[i] = inCSS([]byte(value), at, inStyleAt, attr.Quote)
 		case attrLoads, attrLinks:
 			first, last := i, i
 			for last+1 < len(at) && at[last+1] < attr.Value.End {
@@ -280,7 +280,7 @@ func unfinished(before []byte) string {
 }
 
 // inCSS finds what token of a style the stand-in is in.
-func inCSS(style []byte, a, b int, kind contextKind, quote byte) (c context, where string) {
+func inCSS(style []byte, a int, kind contextKind, quote byte) (c context, where string) {
 	l := css.NewLexer(parse.NewInputBytes(bytes.Clone(style)))
 	at := 0
 	for {

@@ -38,8 +38,8 @@ type Entry struct {
 	certainty Certainty
 	why       map[string]int   // what shows the need -> pages
 	unseen    string           // why it cannot be told
-	vain      string           // what it asks for in vain
-	uncalled  bool             // vain are names that nothing calls
+	unmatched string           // what it asks for without a match
+	uncalled  bool             // unmatched are names that nothing calls
 	matches   map[string][]int // selector -> pages
 }
 
@@ -112,7 +112,7 @@ func (e *Entry) add(page int, r *inventory.Record, n *Need) {
 	case Unseen:
 		e.Unseen, e.unseen = append(e.Unseen, page), n.By
 	default:
-		e.vain, e.uncalled = n.By, n.Uncalled
+		e.unmatched, e.uncalled = n.By, n.Uncalled
 		if n.Certainty == Possible {
 			e.doubtful = append(e.doubtful, page)
 			e.doubt.add(cost{requests, blocking, bytes, gzip})
@@ -252,7 +252,7 @@ func (e *Entry) evidence() (out []string) {
 		}
 		out = append(out, fmt.Sprintf("%s on %s", r.what, wording.Count(r.pages, "page")))
 	}
-	if e.vain != "" {
+	if e.unmatched != "" {
 		where := "there"
 		if len(e.Used) > 0 {
 			where = "on the others"
@@ -261,7 +261,7 @@ func (e *Entry) evidence() (out []string) {
 		if e.uncalled {
 			what = "no script " + where + " calls the name "
 		}
-		out = append(out, what+e.vain)
+		out = append(out, what+e.unmatched)
 	}
 	return out
 }

@@ -40,7 +40,7 @@ type Need struct {
 	Certainty Certainty
 	// By is what shows the need: a selector that matches, or a name that is called.
 	// For a thing that is unseen it says why; for one that is unused, what it was
-	// asked for in vain.
+	// asked for without a match.
 	By   string
 	From string // what calls it by that name: a file or item, or "inline code"
 	// Uncalled: it is unused, and By are names that it sets and nothing calls.
@@ -302,10 +302,10 @@ func (p *judging) direct(n *Need) {
 	case len(n.scripts) > 0 || p.fetches:
 		n.Certainty = Likely
 	}
-	var vain []string
+	var unmatched []string
 	for _, s := range n.sheets {
 		p.sheet(n, s)
-		vain = append(vain, s.samples()...)
+		unmatched = append(unmatched, s.samples()...)
 	}
 	n.queryable()
 	if n.State == Used {
@@ -334,7 +334,7 @@ func (p *judging) direct(n *Need) {
 				} else if from := p.made(h.needs, n); from != "" && n.State != Used {
 					n.State, n.By, n.From = Used, h.Selector, from
 				}
-				vain = append(vain, h.Selector)
+				unmatched = append(unmatched, h.Selector)
 			}
 			sure = sure && r.Static()
 			effects = append(effects, r.Effects...)
@@ -374,7 +374,7 @@ func (p *judging) direct(n *Need) {
 		n.Certainty = Possible
 	}
 	if n.State == Unused {
-		n.By = strings.Join(few(vain, 3), ", ")
+		n.By = strings.Join(few(unmatched, 3), ", ")
 		if len(defines) > 0 && hooks == 0 {
 			n.By, n.Uncalled = strings.Join(few(defines, 3), ", "), true
 		}
@@ -604,7 +604,7 @@ func (p *judging) byName() {
 // inline reports whether the thing is code in the page that belongs to no item.
 func (n *Need) inline() bool { return n.Item == "" && strings.HasPrefix(n.Key, "inline ") }
 
-// source names a thing where all pages are told of together.
+// source names a thing where all pages are reported together.
 func (n *Need) source() string {
 	if n.inline() {
 		return "inline code"

@@ -30,8 +30,8 @@ type Sheet struct {
 type Selector struct {
 	Text  string   // as written, in one line
 	Needs []string // names that a page with a match must have
-	// exact: a page with that one name has a match; any other selector is held
-	// against the page's elements.
+	// exact: a page with that one name has a match; any other selector is compared
+	// with the page's elements.
 	exact bool
 	// vars: its rule only sets custom properties on the root, which does nothing
 	// where nobody asks for them.
@@ -389,7 +389,7 @@ func (s *Sheet) Match(v *Vocabulary) string {
 	return ""
 }
 
-// match holds a selector against the elements of a page that has its names.
+// match compares a selector with the elements of a page that has its names.
 func (s *Selector) match(v *Vocabulary) bool {
 	if s.exact || s.static == "" {
 		return true

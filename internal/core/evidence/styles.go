@@ -8,7 +8,7 @@ import (
 	"yellowgate/internal/core/markup"
 )
 
-// Styles holds the pages of a site against all its stylesheets.
+// Styles compares the pages of a site with all its stylesheets.
 type Styles struct {
 	*Library
 	of     map[string][]string // by name: the stylesheets of the site that have a selector with it
@@ -34,23 +34,23 @@ func NewStyles(l *Library, paths []string) *Styles {
 
 // PageStyles is what a page makes of the stylesheets of its site.
 type PageStyles struct {
-	Vain   []int    // elements that load a stylesheet none of whose selectors matches
-	Styled []Styled // names on the page with the stylesheets of the page that have them
+	Unmatched []int    // elements that load a stylesheet none of whose selectors matches
+	Styled    []Styled // names on the page with the stylesheets of the page that have them
 	// Needless are the imported stylesheets of the site none of whose selectors matches.
 	Needless []string
-	Bare     []Bare // names on the page that only stylesheets of other pages have
+	Unstyled []Unstyled // names on the page that only stylesheets of other pages have
 }
 
 // Styled is a name on a page and a stylesheet that the page loads and that has it.
 type Styled struct{ Name, Sheet string }
 
-// Bare is a name on a page that no stylesheet of the page has.
-type Bare struct {
+// Unstyled is a name on a page that no stylesheet of the page has.
+type Unstyled struct {
 	Name   string
 	Offset int // of the first start tag with it
 }
 
-// Look holds a page against the stylesheets. v has the names that are Wanted.
+// Look compares a page with the stylesheets. v has the names that are Wanted.
 func (s *Styles) Look(r *inventory.Record, v *Vocabulary) (out PageStyles) {
 	var loaded []*Sheet
 	paths := map[string]bool{}
@@ -71,16 +71,16 @@ func (s *Styles) Look(r *inventory.Record, v *Vocabulary) (out PageStyles) {
 			paths[m.Target] = true
 		}
 		for _, m := range e.Imports {
-			if x := s.Sheet(m.Target); m.Party == "own" && x != nil && vain([]*Sheet{x}, v) {
+			if x := s.Sheet(m.Target); m.Party == "own" && x != nil && unmatched([]*Sheet{x}, v) {
 				out.Needless = append(out.Needless, m.Target)
 			}
 		}
-		if all && e.Inside == "" && e.Party == "own" && vain(list, v) {
-			out.Vain = append(out.Vain, i)
+		if all && e.Inside == "" && e.Party == "own" && unmatched(list, v) {
+			out.Unmatched = append(out.Unmatched, i)
 		}
 	}
-	if len(out.Vain) > 0 {
-		out.Vain = s.really(r, v, out.Vain)
+	if len(out.Unmatched) > 0 {
+		out.Unmatched = s.really(r, v, out.Unmatched)
 	}
 	for name, at := range v.first {
 		sheets := s.of[name]
@@ -95,15 +95,15 @@ func (s *Styles) Look(r *inventory.Record, v *Vocabulary) (out PageStyles) {
 			continue
 		}
 		if !slices.ContainsFunc(loaded, func(x *Sheet) bool { return x.named[name] }) {
-			out.Bare = append(out.Bare, Bare{name, at})
+			out.Unstyled = append(out.Unstyled, Unstyled{name, at})
 		}
 	}
 	slices.SortFunc(out.Styled, func(a, b Styled) int { return cmp.Or(cmp.Compare(a.Sheet, b.Sheet), cmp.Compare(a.Name, b.Name)) })
 	return out
 }
 
-// vain reports whether stylesheets have selectors and none of them matches.
-func vain(list []*Sheet, v *Vocabulary) bool {
+// unmatched reports whether stylesheets have selectors and none of them matches.
+func unmatched(list []*Sheet, v *Vocabulary) bool {
 	some := false
 	for _, s := range list {
 		if s.Match(v) != "" {

@@ -14,7 +14,7 @@ import (
 	"yellowgate/internal/core/verdict"
 )
 
-// Required tells of metadata that the page would lack.
+// Required reports metadata that the page would lack.
 func Required(g *gating.Result, file *gatefile.Gate) (out []gating.Problem) {
 	if g.Fragment {
 		return nil
@@ -33,7 +33,7 @@ func Required(g *gating.Result, file *gatefile.Gate) (out []gating.Problem) {
 	return out
 }
 
-// DroppedNoindex tells of a rule, or a line of per-page, that takes back a noindex
+// DroppedNoindex reports a rule, or a line of per-page, that takes back a noindex
 // that an earlier rule set.
 func DroppedNoindex(g *gating.Result) (out []gating.Problem) {
 	if g.Fragment {
@@ -128,7 +128,7 @@ func LateNeeds(pass *checks.Pass, file *gatefile.Gate) (out []gating.Problem) {
 	return out
 }
 
-// SameURL tells of two items that carry one URL.
+// SameURL reports two items that carry one URL.
 func SameURL(g *gatefile.Gate) (problems []problem.Problem) {
 	first := map[string]*gatefile.Item{}
 	for _, it := range g.Items {

@@ -38,7 +38,7 @@ func Owned(text []byte, known page.Page, g *gating.Gate, w inventory.Weights) *i
 	return r
 }
 
-// Losses tells of items that the gate takes out of a source page which seems to need
+// Losses reports items that the gate takes out of a source page which seems to need
 // them.
 func (j *Judge) Losses(g *gating.Result) (out []gating.Problem) {
 	goes := map[string]int{}

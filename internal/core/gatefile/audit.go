@@ -63,12 +63,12 @@ func (r *reader) budgets(e entry) {
 	for _, v := range r.list(e.node) {
 		b := &Budget{Pos: r.at(v)}
 		before := len(r.problems)
-		for _, x := range r.mapping(v, "an entry of budgets", KeysOf(BudgetShape{}), nil) {
+		for _, x := range r.mapping(v, "an entry of budgets", KeysOf(BudgetShape{})) {
 			if x.key == "pages" {
 				b.Pages = r.queries(x.node, "pages")
 				continue
 			}
-			t, ok := r.text1(x.node, x.key)
+			t, ok := r.oneText(x.node, x.key)
 			if !ok {
 				continue
 			}
@@ -114,16 +114,16 @@ func (r *reader) accepts(e entry) {
 	for _, v := range r.list(e.node) {
 		a := &Accept{Pos: r.at(v)}
 		before := len(r.problems)
-		for _, x := range r.mapping(v, "an entry of accept", KeysOf(AcceptShape{}), nil) {
+		for _, x := range r.mapping(v, "an entry of accept", KeysOf(AcceptShape{})) {
 			switch x.key {
 			case "pages":
 				a.Pages = r.queries(x.node, "pages")
 			case "check":
-				a.Check, _ = r.text1(x.node, x.key)
+				a.Check, _ = r.oneText(x.node, x.key)
 			case "item":
-				a.Item, _ = r.text1(x.node, x.key)
+				a.Item, _ = r.oneText(x.node, x.key)
 			case "note":
-				t, _ := r.text1(x.node, x.key)
+				t, _ := r.oneText(x.node, x.key)
 				a.Note = strings.TrimSpace(t.Value)
 			}
 		}
@@ -143,7 +143,7 @@ func (r *reader) accepts(e entry) {
 
 func (r *reader) severities(e entry) {
 	for _, x := range r.entries(e.node, "checks") {
-		t, ok := r.text1(x.node, "checks."+x.key)
+		t, ok := r.oneText(x.node, "checks."+x.key)
 		if ok && !slices.Contains(severityWords, t.Value) {
 			r.errorf(t.Pos, "a severity is one of %s, not %q%s", strings.Join(severityWords, ", "), t.Value, near.Suggest(t.Value, severityWords))
 			continue

@@ -25,7 +25,7 @@ func (r *reader) item(e entry) {
 	}
 	r.within = e.key
 	defer func() { r.within = "" }()
-	entries := r.mapping(e.node, `item "`+e.key+`"`, itemKeys, nil)
+	entries := r.mapping(e.node, `item "`+e.key+`"`, itemKeys)
 	at := map[string]problem.Position{}
 	for _, e := range entries {
 		at[e.key] = e.pos
@@ -107,7 +107,7 @@ func (r *reader) behaviour(it *Item, e entry) {
 	case "after":
 		it.After = r.texts(e.node, e.key)
 	case "load":
-		if t, ok := r.text1(e.node, "load"); ok {
+		if t, ok := r.oneText(e.node, "load"); ok {
 			if !slices.Contains(loads, t.Value) {
 				r.errorf(t.Pos, "load is one of %s, not %q%s", strings.Join(loads, ", "), t.Value, near.Suggest(t.Value, loads))
 			}
@@ -120,7 +120,7 @@ func (r *reader) behaviour(it *Item, e entry) {
 	case "label":
 		it.Label = r.attr(it, e)
 	case "integrity":
-		if t, ok := r.text1(e.node, e.key); ok {
+		if t, ok := r.oneText(e.node, e.key); ok {
 			if t.Value != "auto" && !integrityForm.MatchString(t.Value) {
 				r.problem(problem.Error, t.Pos, "write auto, or a digest such as sha384-…", "%q is no integrity value", t.Value)
 			}
@@ -137,7 +137,7 @@ func (r *reader) behaviour(it *Item, e entry) {
 	case "disabled":
 		it.Disabled, it.DisabledPos = r.truth(e.node, e.key), e.pos
 	case "note":
-		t, _ := r.text1(e.node, "note")
+		t, _ := r.oneText(e.node, "note")
 		it.Note = t.Value
 	}
 }
@@ -201,7 +201,7 @@ func (it *Item) selectorPlaced() bool {
 
 // urlPart reads a script or stylesheet: a URL or a path of the site.
 func (r *reader) urlPart(it *Item, kind Kind, n ast.Node) {
-	t, ok := r.text1(n, string(kind))
+	t, ok := r.oneText(n, string(kind))
 	if !ok {
 		return
 	}
@@ -232,7 +232,7 @@ var textKey = map[Kind]string{Script: "script-text", Stylesheet: "style-text"}
 // textParts reads code that stands in the gate file.
 func (r *reader) textParts(it *Item, kind Kind, e entry) {
 	for _, v := range r.list(e.node) {
-		t, ok := r.text1(v, e.key)
+		t, ok := r.oneText(v, e.key)
 		if !ok {
 			continue
 		}
@@ -257,7 +257,7 @@ func (r *reader) fileParts(it *Item, kind Kind, e entry) {
 
 // attr reads a value that is written as an attribute.
 func (r *reader) attr(it *Item, e entry) (a Attr) {
-	t, ok := r.text1(e.node, e.key)
+	t, ok := r.oneText(e.node, e.key)
 	if !ok {
 		return a
 	}
@@ -281,7 +281,7 @@ func (r *reader) places(it *Item, n ast.Node) {
 			}
 		}
 		it.PartPlaces = map[string]*Place{}
-		for _, e := range r.mapping(n, "place", partPlaces, nil) {
+		for _, e := range r.mapping(n, "place", partPlaces) {
 			if p := r.place(e.node); p != nil {
 				it.PartPlaces[e.key] = p
 			}
@@ -296,14 +296,14 @@ func (r *reader) place(n ast.Node) *Place {
 	n = r.resolve(n)
 	switch n.(type) {
 	case *ast.MappingNode, *ast.MappingValueNode:
-		es := r.mapping(n, "place", placeAt, nil)
+		es := r.mapping(n, "place", placeAt)
 		if len(es) > 1 {
 			r.errorf(es[1].pos, "a place is one place; %q stands here besides %q", es[1].key, es[0].key)
 		}
 		if len(es) == 0 {
 			return nil
 		}
-		t, ok := r.text1(es[0].node, "place."+es[0].key)
+		t, ok := r.oneText(es[0].node, "place."+es[0].key)
 		if !ok {
 			return nil
 		}
@@ -315,7 +315,7 @@ func (r *reader) place(n ast.Node) *Place {
 		}
 		return &Place{es[0].key, sel, t.Pos}
 	}
-	t, ok := r.text1(n, "place")
+	t, ok := r.oneText(n, "place")
 	switch {
 	case !ok:
 		return nil
@@ -349,7 +349,7 @@ func (r *reader) attrs(it *Item, n ast.Node) {
 		a := Attr{Name: name, Pos: e.pos}
 		if b, ok := r.resolve(e.node).(*ast.BoolNode); ok {
 			a.Value, a.Remove = &placeholder.Template{}, !b.Value // a bare attribute, or none
-		} else if t, ok := r.text1(e.node, "attrs."+e.key); ok {
+		} else if t, ok := r.oneText(e.node, "attrs."+e.key); ok {
 			tmpl, err := placeholder.Parse(t.Value, it.ParamNames()...)
 			if err != nil {
 				r.errorf(r.inside(r.resolve(e.node), err.(*placeholder.Error).Offset), "%v", err)

@@ -125,7 +125,7 @@ func (r *reader) key(e entry, keys *[]Key) {
 			r.oneKey("meta."+name, x, keys)
 		}
 	case "social":
-		for _, x := range r.mapping(e.node, "social", KeysOf(SocialShape{}), nil) {
+		for _, x := range r.mapping(e.node, "social", KeysOf(SocialShape{})) {
 			r.oneKey("property."+socialProperties[x.key], x, keys)
 		}
 	case "property":
@@ -170,7 +170,7 @@ func (r *reader) oneKey(name string, e entry, keys *[]Key) {
 
 // metaText reads the value of a metadata key.
 func (r *reader) metaText(what string, n ast.Node) (v MetaValue, none, ok bool) {
-	t, ok := r.text1(n, what)
+	t, ok := r.oneText(n, what)
 	if !ok {
 		return v, false, false
 	}
@@ -194,8 +194,8 @@ func (r *reader) variants(name, value string, e entry, keys *[]Key) {
 			attrs := map[string]string{}
 			good := false
 			before := len(r.problems)
-			for _, x := range r.mapping(n, e.key, known, nil) {
-				t, ok := r.text1(x.node, x.key)
+			for _, x := range r.mapping(n, e.key, known) {
+				t, ok := r.oneText(x.node, x.key)
 				switch {
 				case !ok:
 				case x.key == value:

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -39,7 +40,7 @@ type shared struct {
 	alias    ast.Node // the last of them
 
 	// Every query of the files, to be bound once all sets are known.
-	queries1 []boundQuery
+	oneQuery []boundQuery
 }
 
 type boundQuery struct {
@@ -245,24 +246,20 @@ func (r *reader) resolve(n ast.Node) ast.Node {
 	return nil
 }
 
-// mapping reads a mapping whose keys must be among known; later are keys that
-// this version does not read yet. what names the mapping in errors.
-func (r *reader) mapping(n ast.Node, what string, known, later []string) []entry {
+// mapping reads a mapping whose keys must be among known. what names the mapping in errors.
+func (r *reader) mapping(n ast.Node, what string, known []string) []entry {
 	all := r.entries(n, what)
 	out := all[:0]
 	for _, e := range all {
-		if _, null := e.node.(*ast.NullNode); null && what != topLevel && contains(known, e.key) {
+		if _, null := e.node.(*ast.NullNode); null && what != topLevel && slices.Contains(known, e.key) {
 			r.noValue(e, what)
 			continue
 		}
 		switch {
-		case contains(known, e.key):
+		case slices.Contains(known, e.key):
 			out = append(out, e)
-		case contains(later, e.key):
-			r.problem(problem.Error, e.pos, "take it out for now: nothing in the file is put into effect in part",
-				"%q in %s is a key of the format that this version does not read yet", e.key, what)
 		default:
-			hint, remedy := near.Suggest(e.key, append(append([]string{}, known...), later...)), "the keys there are: "+strings.Join(known, ", ")
+			hint, remedy := near.Suggest(e.key, known), "the keys there are: "+strings.Join(known, ", ")
 			if name, og := strings.CutPrefix(e.key, "og:"); og {
 				hint, remedy = "", fmt.Sprintf("write it under social: social: {%s: …}, or under property: property: {%q: …}", strings.TrimSuffix(name, "_name"), e.key)
 			}
@@ -369,7 +366,7 @@ func (r *reader) list(n ast.Node) []ast.Node {
 }
 
 // text reads a scalar as text, as it is written: 1.10 stays 1.10.
-func (r *reader) text1(n ast.Node, what string) (Text, bool) {
+func (r *reader) oneText(n ast.Node, what string) (Text, bool) {
 	n = r.resolve(n)
 	if n == nil {
 		return Text{}, false
@@ -424,7 +421,7 @@ func (r *reader) lineAt(n int) string {
 func (r *reader) texts(n ast.Node, what string) []Text {
 	var out []Text
 	for _, v := range r.list(n) {
-		if t, ok := r.text1(v, what); ok {
+		if t, ok := r.oneText(v, what); ok {
 			out = append(out, t)
 		}
 	}
@@ -458,13 +455,4 @@ func kindOf(n ast.Node) string {
 		return "a number"
 	}
 	return "a text"
-}
-
-func contains(list []string, s string) bool {
-	for _, x := range list {
-		if x == s {
-			return true
-		}
-	}
-	return false
 }

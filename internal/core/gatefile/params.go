@@ -57,7 +57,7 @@ func (p *Param) Refuse(v string) string {
 		n, unit, ok := quantity(v)
 		m, boundUnit, _ := quantity(limit.bound)
 		if !ok || unit != boundUnit {
-			return fmt.Sprintf("%s is %s %s, and %q cannot be held against that", p.Name, limit.word, limit.bound, v)
+			return fmt.Sprintf("%s is %s %s, and %q cannot be compared with that", p.Name, limit.word, limit.bound, v)
 		}
 		if (n-m)*limit.sign < 0 {
 			return fmt.Sprintf("%s is %s %s, not %s", p.Name, limit.word, limit.bound, v)
@@ -87,7 +87,7 @@ func (r *reader) params(it *Item, n ast.Node) {
 		before := len(r.problems)
 		switch r.resolve(e.node).(type) {
 		case *ast.MappingNode, *ast.MappingValueNode:
-			for _, x := range r.mapping(e.node, "parameter "+e.key, KeysOf(ParamOf{}), nil) {
+			for _, x := range r.mapping(e.node, "parameter "+e.key, KeysOf(ParamOf{})) {
 				if x.key == "one-of" {
 					for _, t := range r.texts(x.node, x.key) {
 						p.OneOf = append(p.OneOf, t.Value)
@@ -129,7 +129,7 @@ func (r *reader) params(it *Item, n ast.Node) {
 
 // value reads a parameter's value, and whether it is a number or a truth value.
 func (r *reader) value(n ast.Node, what string) (t Text, bare, ok bool) {
-	t, ok = r.text1(n, what)
+	t, ok = r.oneText(n, what)
 	switch r.resolve(n).(type) {
 	case *ast.IntegerNode, *ast.FloatNode, *ast.BoolNode:
 		bare = IsBare(t.Value)

@@ -24,7 +24,7 @@ func (r *reader) opens(it *Item, n ast.Node) {
 			r.problem(problem.Error, o.Pos, "write it like open: {after: 8s}", "open should be a mapping, not %s", kind)
 			continue
 		}
-		for _, e := range r.mapping(v, "open", KeysOf(OpenOf{}), nil) {
+		for _, e := range r.mapping(v, "open", KeysOf(OpenOf{})) {
 			if e.key == "pages" {
 				o.Pages = r.queries(e.node, "pages")
 				continue
@@ -54,7 +54,7 @@ func (r *reader) opener(e entry) string {
 		}
 		return ""
 	}
-	t, ok := r.text1(e.node, "open."+e.key)
+	t, ok := r.oneText(e.node, "open."+e.key)
 	if !ok {
 		return ""
 	}
@@ -89,7 +89,7 @@ func (r *reader) opener(e entry) string {
 // again reads when a popup may open by itself again: a word, or a span, which
 // becomes seconds.
 func (r *reader) again(it *Item, n ast.Node) {
-	t, ok := r.text1(n, "again")
+	t, ok := r.oneText(n, "again")
 	if !ok {
 		return
 	}
@@ -129,7 +129,7 @@ func (r *reader) checkPopup(it *Item, at map[string]problem.Position) {
 
 // day reads a date.
 func (r *reader) day(n ast.Node, what string) Text {
-	t, ok := r.text1(n, what)
+	t, ok := r.oneText(n, what)
 	if ok && !IsDay(t.Value) {
 		r.problem(problem.Error, t.Pos, "write it like "+what+": 2027-06-01", "%s is a day, not %q", what, t.Value)
 		return Text{}

@@ -58,11 +58,11 @@ func linesOf(text []byte) []string {
 
 func (r *reader) top(root ast.Node) {
 	versioned := false
-	for _, e := range r.mapping(root, topLevel, topKeys, nil) {
+	for _, e := range r.mapping(root, topLevel, topKeys) {
 		switch e.key {
 		case "yellowgate":
 			versioned = true
-			if t, ok := r.text1(e.node, "yellowgate"); ok && t.Value != "1" {
+			if t, ok := r.oneText(e.node, "yellowgate"); ok && t.Value != "1" {
 				r.errorf(t.Pos, "the gate file's format is version %s; this program reads version 1", t.Value)
 			}
 		case "include", "site":
@@ -182,8 +182,8 @@ func (r *reader) blankPages(n ast.Node) {
 	for _, v := range r.list(n) {
 		b := &BlankPage{Pos: r.at(v)}
 		before := len(r.problems)
-		for _, e := range r.mapping(v, "a page under blank-pages", KeysOf(BlankShape{}), nil) {
-			t, ok := r.text1(e.node, e.key)
+		for _, e := range r.mapping(v, "a page under blank-pages", KeysOf(BlankShape{})) {
+			t, ok := r.oneText(e.node, e.key)
 			if !ok {
 				continue
 			}
@@ -217,7 +217,7 @@ func (r *reader) requires(n ast.Node) {
 	for _, v := range r.list(n) {
 		q := &Require{Pos: r.at(v)}
 		before := len(r.problems)
-		for _, e := range r.mapping(v, "an entry of require", KeysOf(RequireShape{}), nil) {
+		for _, e := range r.mapping(v, "an entry of require", KeysOf(RequireShape{})) {
 			switch e.key {
 			case "pages":
 				q.Pages = r.queries(e.node, "pages")
@@ -243,13 +243,13 @@ func (r *reader) requires(n ast.Node) {
 
 func (r *reader) site(n ast.Node) {
 	s := &r.gate.Site
-	for _, e := range r.mapping(n, "site", siteKeys, nil) {
+	for _, e := range r.mapping(n, "site", siteKeys) {
 		what := "site." + e.key
 		switch e.key {
 		case "name":
-			s.Name, _ = r.text1(e.node, what)
+			s.Name, _ = r.oneText(e.node, what)
 		case "url":
-			s.URL, _ = r.text1(e.node, what)
+			s.URL, _ = r.oneText(e.node, what)
 			if u, err := url.Parse(s.URL.Value); s.URL.Value != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https") {
 				r.problem(problem.Error, s.URL.Pos, "write it like https://ternhill.example", "site.url should be the site's absolute address")
 			} else if u != nil && (u.RawQuery != "" || u.Fragment != "") {
@@ -257,9 +257,9 @@ func (r *reader) site(n ast.Node) {
 			}
 			s.URL.Value = strings.TrimSuffix(s.URL.Value, "/")
 		case "source":
-			s.Source, _ = r.text1(e.node, what)
+			s.Source, _ = r.oneText(e.node, what)
 		case "output":
-			s.Output, _ = r.text1(e.node, what)
+			s.Output, _ = r.oneText(e.node, what)
 		case "facts":
 			s.Facts = r.texts(e.node, what)
 		case "trust":
@@ -267,7 +267,7 @@ func (r *reader) site(n ast.Node) {
 		case "outside":
 			s.Outside = r.texts(e.node, what)
 		case "manifest":
-			s.Manifest, _ = r.text1(e.node, what)
+			s.Manifest, _ = r.oneText(e.node, what)
 		case "ignore", "also", "pages":
 			list := map[string]*[]Text{"ignore": &s.Ignore, "also": &s.Also, "pages": &s.Pages}[e.key]
 			*list = r.texts(e.node, what)
@@ -327,7 +327,7 @@ func (r *reader) sets(n ast.Node) {
 func (r *reader) queries(n ast.Node, what string) []Query {
 	var out []Query
 	for _, v := range r.list(n) {
-		t, ok := r.text1(v, what)
+		t, ok := r.oneText(v, what)
 		if !ok {
 			continue
 		}
@@ -338,7 +338,7 @@ func (r *reader) queries(n ast.Node, what string) []Query {
 			continue
 		}
 		out = append(out, Query{x, t.Value, t.Pos})
-		r.queries1 = append(r.queries1, boundQuery{out[len(out)-1], r.resolve(v), r})
+		r.oneQuery = append(r.oneQuery, boundQuery{out[len(out)-1], r.resolve(v), r})
 	}
 	return out
 }
@@ -382,7 +382,7 @@ func (r *reader) bind() {
 			r.errorf(r.inside(node, err.(*pagequery.SyntaxError).Offset), "%v", err)
 		}
 	}
-	for _, b := range r.queries1 {
+	for _, b := range r.oneQuery {
 		q := b.Query
 		bind(q, b.node, b.reader)
 		pagequery.Walk(q.Expr, func(x pagequery.Expr) {
@@ -402,7 +402,7 @@ func (r *reader) bind() {
 		return // a size has an end only without circles
 	}
 	sizes := map[string]int{}
-	for _, b := range r.queries1 {
+	for _, b := range r.oneQuery {
 		if pagequery.Size(b.Query.Expr, sizes) > pagequery.MaxSize {
 			b.reader.problem(problem.Error, b.reader.at(b.node), "write the sets so that they do not repeat one another", "the query comes to more than %d parts once its page sets are written out", pagequery.MaxSize)
 			return
@@ -449,7 +449,7 @@ func (r *reader) rules(n ast.Node, isDefault bool) {
 	nodes := r.list(n)
 	for _, v := range nodes {
 		rule := &Rule{Default: isDefault, Pos: r.at(v)}
-		for _, e := range r.mapping(v, "a rule under "+what, ruleKeys, nil) {
+		for _, e := range r.mapping(v, "a rule under "+what, ruleKeys) {
 			switch e.key {
 			case "pages":
 				rule.Pages = r.queries(e.node, "pages")
@@ -489,8 +489,8 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 	switch n.(type) {
 	case *ast.MappingNode, *ast.MappingValueNode:
 		m.Pos = r.at(n)
-		for _, e := range r.mapping(n, "a matcher", []string{"url", "text"}, nil) {
-			t, good := r.text1(e.node, e.key)
+		for _, e := range r.mapping(n, "a matcher", []string{"url", "text"}) {
+			t, good := r.oneText(e.node, e.key)
 			if !good {
 				return m, false
 			}
@@ -518,7 +518,7 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 		}
 		return m, ok
 	}
-	t, ok := r.text1(n, "a matcher")
+	t, ok := r.oneText(n, "a matcher")
 	if !ok {
 		return m, false
 	}
@@ -583,7 +583,7 @@ func (r *reader) perPage(n ast.Node) {
 		}
 		r.shared.names["per-page "+page.Key(e.key)] = e.pos
 		pp := &PerPage{Path: e.key, Pos: e.pos}
-		for _, k := range r.mapping(e.node, "per-page "+e.key, perPageKeys, nil) {
+		for _, k := range r.mapping(e.node, "per-page "+e.key, perPageKeys) {
 			switch k.key {
 			case "in":
 				pp.In = r.texts(k.node, "in")

@@ -84,7 +84,7 @@ func (r *reader) tree(n ast.Node, params []string) *Tree {
 		}
 		t.Text = &placeholder.Template{Pieces: []placeholder.Piece{{Text: x.GetToken().Value}}}
 	default:
-		s, ok := r.text1(n, "structured")
+		s, ok := r.oneText(n, "structured")
 		if !ok {
 			return nil
 		}
@@ -138,7 +138,7 @@ func (r *reader) questions(it *Item, n ast.Node, params []string) {
 		for _, v := range r.list(n) {
 			pair := &Tree{IsMap: true, Pos: r.at(v)}
 			before := len(r.problems)
-			for _, e := range r.mapping(v, "a question", KeysOf(Ask{}), nil) {
+			for _, e := range r.mapping(v, "a question", KeysOf(Ask{})) {
 				if t := r.tree(e.node, params); t != nil {
 					pair.Keys = append(pair.Keys, e.key)
 					pair.Kids = append(pair.Kids, t)

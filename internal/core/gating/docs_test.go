@@ -15,7 +15,7 @@ import (
 var example = regexp.MustCompile("(?ms)^```yaml\n(.*?)^```$")
 
 // TestReference runs each example of the gate file's reference: it is read without
-// a problem, made ready, and put into effect on a page. Every key of the format has
+// a problem, prepared, and put into effect on a page. Every key of the format has
 // to stand in one.
 func TestReference(t *testing.T) {
 	doc, err := os.ReadFile("../../../docs/gate-file.md")

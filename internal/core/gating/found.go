@@ -187,7 +187,7 @@ func LoadURL(src *markup.Source, el markup.Element) (string, bool) {
 	return "", false
 }
 
-// MatchURL holds a glob against a resolved URL. A glob that begins with "/" is
+// MatchURL compares a glob with a resolved URL. A glob that begins with "/" is
 // for the site's own URLs; one without a scheme leaves the scheme open.
 func MatchURL(glob, ref string) bool {
 	own := strings.HasPrefix(ref, "/")

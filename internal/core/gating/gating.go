@@ -20,7 +20,7 @@ import (
 	"yellowgate/internal/core/weburl"
 )
 
-// A Gate is a gate file made ready to be put into effect.
+// A Gate is a gate file prepared to be put into effect.
 type Gate struct {
 	File *gatefile.Gate
 	Plan *verdict.Plan

@@ -35,7 +35,7 @@ func BenchmarkScan(b *testing.B) {
 	}
 }
 
-// BenchmarkGeneralTokenizer is what the scanner is held against: a general
+// BenchmarkGeneralTokenizer is what the scanner is compared with: a general
 // tokeniser reading all tokens of the same pages.
 func BenchmarkGeneralTokenizer(b *testing.B) {
 	pages, size := benchPages(b)

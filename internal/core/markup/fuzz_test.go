@@ -37,7 +37,7 @@ func seeds(f *testing.F) {
 
 // departs says whether the full tree of x/net/html is no measure for an input:
 // with svg, math or tables in a template the library gives up, as its comments
-// say. TestStandardWins holds the scanner against the standard there.
+// say. TestStandardWins compares the scanner with the standard there.
 func departs(src []byte) bool {
 	low := bytes.ToLower(src)
 	return bytes.Contains(low, []byte("<template")) && foreignOrTable.Match(low) || escapedLess.Match(low)

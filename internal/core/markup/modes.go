@@ -32,7 +32,7 @@ func beforeHTML(s *scanner) mode {
 				return beforeHead
 			}
 		case endTag:
-			if !endsHead(s.src, t) && t.tag != TagHead {
+			if !endsHead(t) && t.tag != TagHead {
 				continue
 			}
 		}
@@ -70,7 +70,7 @@ func beforeHead(s *scanner) mode {
 				return inHead
 			}
 		case endTag:
-			if !endsHead(s.src, t) && t.tag != TagHead {
+			if !endsHead(t) && t.tag != TagHead {
 				continue
 			}
 		}
@@ -111,7 +111,7 @@ func inHead(s *scanner) mode {
 				s.page.HeadStop = t.start
 				return afterHead
 			}
-			if !endsHead(s.src, t) {
+			if !endsHead(t) {
 				continue
 			}
 		}
@@ -158,7 +158,7 @@ func afterHead(s *scanner) mode {
 				continue
 			}
 		case endTag:
-			if !endsHead(s.src, t) {
+			if !endsHead(t) {
 				continue
 			}
 		}
@@ -582,7 +582,7 @@ func (s *scanner) skipSpace(t *token) bool {
 
 // endsHead reports whether an end tag is one of those that the modes up to
 // "after head" treat as anything else: body, html, br.
-func endsHead(src []byte, t token) bool {
+func endsHead(t token) bool {
 	return t.tag == TagBody || t.tag == TagHTML || t.tag == TagBr
 }
 

@@ -29,7 +29,7 @@ var selectorTests = []string{
 	"form:has(input)", ":not(form, div) > .two", "li:first-child", "tbody", "tr td.c", "head script", "body > form", "nav a", ".none .two",
 }
 
-// TestSelectors holds the scanner's answers against the selector library on a
+// TestSelectors compares the scanner's answers with the selector library on a
 // full tree.
 func TestSelectors(t *testing.T) {
 	src := []byte(selectorPage)

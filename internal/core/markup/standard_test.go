@@ -6,7 +6,7 @@ import (
 	"testing"
 )
 
-// TestStandardWins holds the scanner against the HTML standard where the full
+// TestStandardWins compares the scanner with the HTML standard where the full
 // tree of x/net/html departs from it, or gives up; departs leaves such pages out
 // of the comparison. tree is what the library has, so that a test fails when it
 // comes round.

@@ -16,7 +16,7 @@ import (
 // and the editor against many of them.
 var pagesDir = flag.String("pages", "", "also test on every .html file below this `folder`")
 
-// agreeWithTree holds the scanner against the full tree of x/net/html, for every
+// agreeWithTree compares the scanner with the full tree of x/net/html, for every
 // element of interest outside svg, math, template and noscript.
 func agreeWithTree(src []byte) error {
 	got := Scan(src, nil)

@@ -8,7 +8,7 @@ import (
 )
 
 // Read fills in what the source of a page says of itself, from its scan.
-// hits tells of each selector of the gate whether it matched.
+// hits reports each selector of the gate whether it matched.
 func (p *Page) Read(src *markup.Source, scan *markup.Page) {
 	p.Meta = nil
 	key := Key(p.Path)

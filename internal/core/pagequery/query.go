@@ -44,7 +44,7 @@ type (
 // A Const is all (true) or none.
 type Const bool
 
-// A Glob is held against the page's path.
+// A Glob is compared with the page's path.
 type Glob struct {
 	Pattern string // as written, escapes decoded
 

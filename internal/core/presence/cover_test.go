@@ -7,7 +7,7 @@ import (
 	"yellowgate/internal/core/markup"
 )
 
-// TestCover holds the set of bytes against one that is kept byte by byte.
+// TestCover compares the set of bytes with one that is kept byte by byte.
 func TestCover(t *testing.T) {
 	r := rand.New(rand.NewSource(1))
 	for range 200 {

@@ -27,13 +27,13 @@ func bit(v uint64) (word, mask uint64) {
 	return h >> 6, 1 << (h & 63)
 }
 
-// add adds a text and returns its number.
-func (s *search) add(text []byte) int {
+// add adds a text.
+func (s *search) add(text []byte) {
 	n := len(s.texts)
 	s.texts = append(s.texts, text)
 	if len(text) < sample+stride-1 {
 		s.short = append(s.short, n)
-		return n
+		return
 	}
 	if s.probes == nil {
 		s.probes = map[uint64][]probe{}
@@ -45,7 +45,6 @@ func (s *search) add(text []byte) int {
 		s.bits[w] |= m
 		s.probes[v] = append(s.probes[v], probe{n, i})
 	}
-	return n
 }
 
 // run returns where each text stands in the page, in order, without overlaps.

@@ -7,7 +7,7 @@ import (
 	"testing"
 )
 
-// TestSearch holds the search for many texts against one after the other.
+// TestSearch compares the search for many texts with one after the other.
 func TestSearch(t *testing.T) {
 	r := rand.New(rand.NewSource(1))
 	for range 300 {

@@ -64,7 +64,7 @@ func (f *follower) first(n js.INode, depth int) (s string, ok bool) {
 	return "", false
 }
 
-// mostTexts is how many texts are told of one expression.
+// mostTexts is how many texts are reported one expression.
 const mostTexts = 8
 
 // texts lists the texts that an expression may be.

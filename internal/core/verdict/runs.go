@@ -28,7 +28,7 @@ type run struct {
 var placeRank = map[string]int{gatefile.HeadStart: 0, gatefile.HeadEnd: 1, gatefile.BodyStart: 2, gatefile.BodyEnd: 3}
 
 // lateNeeds refuses an order in which a need would run after what needs it, as
-// far as the gate file alone shows. Found parts are held against the page.
+// far as the gate file alone shows. Found parts are compared with the page.
 func (p *Plan) lateNeeds() []problem.Problem {
 	var problems []problem.Problem
 	for i, it := range p.Gate.Items {

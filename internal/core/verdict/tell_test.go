@@ -55,7 +55,7 @@ func someGate(r *rand.Rand) string {
 	return b.String()
 }
 
-// FuzzTold: what Steps tells of a verdict is what Decide decided: the line that holds is the last,
+// FuzzTold: what Steps reports a verdict is what Decide decided: the line that holds is the last,
 // it is the reason, and no line before it holds; what is told to change it names a line.
 func FuzzTold(f *testing.F) {
 	for seed := range int64(200) {

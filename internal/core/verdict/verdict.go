@@ -45,7 +45,7 @@ func (v *Verdict) Word() string {
 	return "out"
 }
 
-// A Plan is a gate made ready to decide: names looked up, items in order.
+// A Plan is a gate prepared to decide: names looked up, items in order.
 type Plan struct {
 	Gate  *gatefile.Gate
 	Day   string // as 2026-11-23, for items with dates
