@@ -18,6 +18,7 @@ type Library struct {
 	Read func(path string) ([]byte, bool)
 
 	sheets  sync.Map // path -> *Sheet, nil for a file that is not there
+	missing sync.Map // path -> *bool, of scripts
 	scripts sync.Map // scriptKey -> *Script, nil also for one that does not parse
 
 	// Of inline texts, by their digests: pages may have as many as they like.

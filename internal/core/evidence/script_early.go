@@ -220,8 +220,11 @@ func likely(r *inventory.Record, global string, missing []int, before int) int {
 
 // gone reports whether the site has no such script.
 func (l *Library) gone(path string) bool {
-	_, ok := l.Read(path)
-	return !ok
+	return *once(&l.missing, path, func() *bool {
+		_, ok := l.Read(path)
+		missing := !ok
+		return &missing
+	})
 }
 
 // named reports whether an element of the page may be reached by a name (HTML, 7.2.2.3).

@@ -230,8 +230,6 @@ func (r *reader) addKey(keys *[]Key, k Key) {
 			continue
 		}
 		switch {
-		case keyRank(k.Name) < len(MetadataKeys)+1:
-			r.errorf(k.Pos, "%q is set twice, first in line %d", k.Name, have.Pos.Line)
 		case have.None || k.None:
 			r.errorf(k.Pos, "%q is none and has a value, too", k.Name)
 		default:
