@@ -1,5 +1,7 @@
 // Package gating is the one road that every page takes: bytes in with what is
-// known of the page, verdicts and edits, bytes out. It reads no files and knows
+// known of the page, bytes out. It goes one way: read the page (a View), decide (a
+// Decision: verdicts, whose its elements are), plan (a Plan: a list of edits, each with
+// its item and reason), write. The files bear these names. It reads no files and knows
 // no folders.
 package gating
 
@@ -129,82 +131,6 @@ func constant(text string) *markup.Selector {
 	return s
 }
 
-// A View is a source page as the gate sees it, before anything is decided.
-type View struct {
-	gate   *Gate
-	look   *lookout
-	Source *markup.Source
-	Scan   *markup.Page
-	Page   page.Page
-	Spots  []markup.AuthorSpot
-	// Unread says why the page cannot be followed, or not with a selector of the gate file:
-	// then no verdict about it is sure. "" where it can.
-	Unread string
-	// Original is the file as it was given, marked regions of an earlier output included.
-	Original []byte
-	tree     *markup.Tree
-	meta     *Metadata                      // once asked for
-	stacks   map[string][]verdict.Candidate // by a metadata key's ID, once asked for
-}
-
-// Look reads a source page. known holds what does not stand in the page: its
-// path, its file, its facts. Marked regions of an earlier output are left out.
-func (g *Gate) Look(file []byte, known page.Page) *View {
-	src := markup.Read(file)
-	v := &View{gate: g, look: g.all, Source: src, Page: known, Original: file}
-	v.Scan = markup.Scan(src.Text, g.all.watch)
-	if len(v.Scan.Marks) > 0 {
-		src = markup.Read(markup.Unmark(src, v.Scan))
-		v.Source, v.Scan = src, markup.Scan(src.Text, g.all.watch)
-	}
-	v.Page.Read(src, v.Scan)
-	v.readSpots()
-	if n := len(g.File.Selectors); n > 0 {
-		v.Page.Has = make([]bool, n)
-		for i := range n {
-			v.Page.Has[i] = len(v.matches(i)) > 0
-		}
-	}
-	return v
-}
-
-// readSpots lists the page's spots.
-func (v *View) readSpots() {
-	v.Page.Spots = nil
-	v.Spots = markup.SpotsOf(v.Source, v.Scan)
-	for _, s := range v.Spots {
-		if v.Page.Spots == nil {
-			v.Page.Spots = map[string]bool{}
-		}
-		v.Page.Spots[s.Name] = true
-	}
-}
-
-// matches returns the offsets at which selector i of the gate matches.
-func (v *View) matches(i int) []int {
-	if w := v.look.watched[i]; w >= 0 {
-		return v.Scan.Hits[w]
-	}
-	s := v.look.selectors[i]
-	if v.tree == nil {
-		if s.CanRuleOut(v.Source.Text) {
-			return nil
-		}
-		v.tree = markup.NewTree(v.Source.Text)
-	}
-	hits, err := v.tree.Match(s)
-	if err != nil && v.Unread == "" {
-		v.Unread = err.Error()
-	}
-	return hits
-}
-
-func (v *View) find(s *markup.Selector) []int { return v.matches(v.look.number[s.String()]) }
-
-// Lookup gives a placeholder's name its value on this page, "" where there is
-// none.
-func (v *View) Lookup(name string) string { return v.gate.Lookup(&v.Page, name) }
-
 // Lookup gives a placeholder's name its value on a page.
 func (g *Gate) Lookup(p *page.Page, name string) string {
 	switch name {
@@ -254,7 +180,7 @@ type Result struct {
 	inverses  [][]markup.Edit           // what gives the source back, last first
 	Problems  []Problem
 	Fragment  bool
-	last      *editing // what the edits were made with
+	last      *planner // what the plan was made with
 }
 
 // Page gates one page.
@@ -262,37 +188,28 @@ func (g *Gate) Page(file []byte, known page.Page) *Result {
 	return g.Put(g.Look(file, known))
 }
 
-// Put decides for a page that was looked at, and edits it.
+// Put takes a page that was read through the other steps: decide, plan, write, each a value that is
+// handed to the next.
 func (g *Gate) Put(v *View) *Result {
-	r := &Result{View: v, File: v.Source.File}
 	if v.Scan.Fragment() && !v.Page.Whole {
-		r.Fragment = true
-		return r
+		return &Result{View: v, File: v.Source.File, Fragment: true}
 	}
-	var problems []problem.Problem
-	r.Verdicts, problems = g.Plan.Decide(&v.Page)
-	for _, p := range problems {
-		r.problem(p)
-	}
-	e := &editing{Result: r, gate: g}
-	e.findAll()
-	if e.breakerGoes() {
-		// What broke the head goes: the head ends elsewhere without it, so the
-		// rest is done on the page as it is then.
-		e.removeFound()
-		if e = e.again(); e == nil {
+	d := g.decide(v)
+	r := &Result{View: v, File: v.Source.File, Verdicts: d.Verdicts, Present: d.Present, Matched: d.Matched}
+	if d.breakerGoes() {
+		// The one step back: what broke the head goes, and without it the head ends elsewhere.
+		// It is taken out alone, and the page is read again.
+		first := &planner{Decision: d}
+		first.takeOut()
+		if !r.write(first) {
 			return r
 		}
-		e.own()
+		d = d.on(v.after(r.File))
+		d.problems = append(d.problems, first.plan.problems...)
 	}
-	e.removeFound()
-	e.changeTags()
-	e.place()
-	e.metadata()
-	e.finishTags()
-	r.Problems, r.placeless, r.Written, r.Popups = e.Problems, e.placeless, e.Written, e.Popups
-	r.last = e
-	if e.apply(r) {
+	p := d.planOf()
+	r.Written, r.Popups, r.placeless, r.last = p.plan.Written, p.plan.Popups, p.plan.placeless, p
+	if r.write(p) {
 		r.keepsEncoding()
 	}
 	if v.Scan.Unread != "" && v.Unread == "" {
@@ -305,30 +222,23 @@ func (g *Gate) Put(v *View) *Result {
 	return r
 }
 
-// keepsEncoding refuses an output that a browser would decode in another way than the
-// source: a meta that declares the encoding counts within the first 1,024 bytes alone
-// (HTML, 13.2.3.2), and something that is written may bring one.
-func (r *Result) keepsEncoding() {
-	was, is := markup.DeclaredEncoding(r.Source.File), markup.DeclaredEncoding(r.File)
-	if was == is {
-		return
+// write writes what was planned, and takes over what there is to say. false where it cannot be
+// written.
+func (r *Result) write(p *planner) bool {
+	r.Problems = r.Problems[:0]
+	for _, x := range slices.Concat(p.problems, p.plan.problems) {
+		r.problem(x)
 	}
-	pos := problem.Position{File: r.Page.File, Line: 1, Column: 1}
-	if is == "" {
-		r.problem(problem.Problem{Severity: problem.Error, Pos: pos,
-			Message: fmt.Sprintf("what is written before the page's charset would push it beyond the first 1,024 bytes: browsers would no longer read the page as %s", was),
-			Remedy:  "let the page begin with its charset: <head><meta charset=\"utf-8\">"})
-		return
+	file, inverse, err := p.plan.write(p.Source)
+	if err != nil {
+		x := p.plan.unwritable(err, p.gate.File)
+		x.Pos = problem.Position{File: r.Page.File, Line: 1}
+		r.problem(x)
+		return false
 	}
-	r.problem(problem.Problem{Severity: problem.Error, Pos: pos,
-		Message: fmt.Sprintf("what is written declares the encoding %s, and the page's is %s", is, orUndeclared(was)), Remedy: "take the charset out of the item's code; it is the page's"})
-}
-
-func orUndeclared(encoding string) string {
-	if encoding == "" {
-		return "not declared"
-	}
-	return encoding
+	r.File = file
+	r.inverses = append(r.inverses, inverse)
+	return true
 }
 
 // Stays lists the elements of the source page that items which are in are found by
@@ -370,43 +280,6 @@ type Written struct {
 	Text       string
 	Place      gatefile.Place
 	Area       markup.Area
-}
-
-// apply makes the edits the result's.
-func (e *editing) apply(r *Result) bool {
-	out, inverse, err := e.Source.Apply(slices.Concat(e.layers[:]...))
-	if err != nil {
-		r.problem(problem.Problem{Severity: problem.Error, Pos: problem.Position{File: r.Page.File, Line: 1},
-			Message: fmt.Sprintf("the page cannot be edited: %v", err), Remedy: "two items meet at one place of the page; give one of them another"})
-		return false
-	}
-	r.File = out
-	r.inverses = append(r.inverses, inverse)
-	return true
-}
-
-// again applies what was edited so far and begins anew on the result.
-func (e *editing) again() *editing {
-	r := e.Result
-	if !e.apply(r) {
-		return nil
-	}
-	v := &View{gate: r.gate, look: r.look, Source: markup.Read(r.File), Page: r.Page}
-	v.Scan = markup.Scan(v.Source.Text, r.look.watch)
-	v.readSpots()
-	work := *r
-	work.Matched = nil
-	work.View = v
-	return &editing{Result: &work, gate: e.gate}
-}
-
-// Undo gives the source back from the result: the inverse of all edits.
-func (r *Result) Undo() []byte {
-	file := r.File
-	for i := len(r.inverses) - 1; i >= 0; i-- {
-		file = markup.Undo(file, r.inverses[i])
-	}
-	return file
 }
 
 func (r *Result) problem(p problem.Problem) {
@@ -560,44 +433,6 @@ func (g *Gate) loadersOn(base weburl.Page) map[string][]int {
 	}
 	return items
 }
-
-// Owners returns, by the offset of its start tag, the item to which each element
-// of a page belongs by the matchers of the gate file. The page may be any, a
-// source or an output; scan is from ScanForOwners.
-func (g *Gate) Owners(src *markup.Source, scan *markup.Page, known page.Page) map[int]Owner {
-	if len(g.found.selectors) == 0 && !g.foundByText() {
-		return nil
-	}
-	v := &View{gate: g, look: g.found, Source: src, Page: known, Scan: scan}
-	e := &editing{Result: &Result{View: v}, gate: g}
-	e.own()
-	owners := make(map[int]Owner, len(e.owner))
-	for at, o := range e.owner {
-		owners[at] = Owner{o.item, o.replaced}
-	}
-	return owners
-}
-
-// An Owner is the item that an element belongs to.
-type Owner struct {
-	Item     int
-	Replaced bool // the item stands in for it
-}
-
-func (g *Gate) foundByText() bool {
-	for _, it := range g.File.Items {
-		for _, m := range slices.Concat(it.Found, it.Replaces) {
-			if m.Text != nil {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// Matches returns the offsets in the source page at which a selector of the gate
-// file matches.
-func (v *View) Matches(s *markup.Selector) []int { return v.find(s) }
 
 // Clashes reports elements that bear the id of a popup that is on the page: in the
 // source, in the popup itself, in what other items write. It looks through the whole

@@ -17,8 +17,7 @@ import (
 
 // Loads lists the URLs that the page loads, as url matchers see them, sorted.
 func (v *View) Loads() (urls []string) {
-	e := &editing{Result: &Result{View: v}, gate: v.gate}
-	for _, l := range e.loads() {
+	for _, l := range v.loads() {
 		urls = append(urls, l.url)
 	}
 	slices.Sort(urls)

@@ -10,10 +10,12 @@ import (
 	"yellowgate/internal/core/problem"
 )
 
+// The spots that authors left in the page.
+
 // spotLandings finds the spots of an item on this page.
-func (e *editing) spotLandings(it *gatefile.Item) (out []landing) {
-	for i := range e.Spots {
-		s := &e.Spots[i]
+func (pl *planner) spotLandings(it *gatefile.Item) (out []landing) {
+	for i := range pl.Spots {
+		s := &pl.Spots[i]
 		if s.Name != it.Name || s.Full {
 			continue
 		}
@@ -21,7 +23,7 @@ func (e *editing) spotLandings(it *gatefile.Item) (out []landing) {
 		if s.Element {
 			l.Spot, l.replaces = markup.Spot{Offset: s.Start}, s.End
 		} else {
-			l.Spot = e.Scan.AfterSpot(s.End)
+			l.Spot = pl.Scan.AfterSpot(s.End)
 		}
 		l.Area = s.Area
 		out = append(out, l)
@@ -31,24 +33,24 @@ func (e *editing) spotLandings(it *gatefile.Item) (out []landing) {
 
 // checkSpots reports spots that name no item, spots of items that are out, and
 // parameters that items do not have.
-func (e *editing) checkSpots() {
-	locate := markup.NewLocator(e.Source.Text)
-	for i := range e.Spots {
-		s := &e.Spots[i]
-		pos := problem.Position{File: e.Page.File}
+func (pl *planner) checkSpots() {
+	locate := markup.NewLocator(pl.Source.Text)
+	for i := range pl.Spots {
+		s := &pl.Spots[i]
+		pos := problem.Position{File: pl.Page.File}
 		pos.Line, pos.Column = locate.Locate(s.Start)
 		fail := func(severity problem.Severity, remedy, format string, args ...any) {
-			e.problem(problem.Problem{Severity: severity, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: e.lineAt(s.Start)})
+			pl.problem(problem.Problem{Severity: severity, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: pl.lineAt(s.Start)})
 		}
 		n, it := -1, (*gatefile.Item)(nil)
-		for k, x := range e.gate.File.Items {
+		for k, x := range pl.gate.File.Items {
 			if x.Name == s.Name {
 				n, it = k, x
 			}
 		}
 		switch {
 		case it == nil:
-			fail(problem.Error, "name an item of the gate file", "a spot names %q, which is no item%s", s.Name, near.Suggest(s.Name, e.gate.File.ItemNames()))
+			fail(problem.Error, "name an item of the gate file", "a spot names %q, which is no item%s", s.Name, near.Suggest(s.Name, pl.gate.File.ItemNames()))
 			continue
 		case !it.HasSpot():
 			fail(problem.Error, "give a part of it place: spot", "a spot asks for item %q, and nothing of that goes to spots (%s)", it.Name, it.Pos)
@@ -56,8 +58,8 @@ func (e *editing) checkSpots() {
 		case s.Full:
 			fail(problem.Error, "empty the element; the item takes its place", "the spot of item %q is an element that is not empty", it.Name)
 			continue
-		case !e.Verdicts[n].In:
-			fail(problem.Warning, "take the spot out, or let the item in", "a spot asks for item %q, which is out here (%s, %s)", it.Name, e.Verdicts[n].Reason, e.Verdicts[n].Rule)
+		case !pl.Verdicts[n].In:
+			fail(problem.Warning, "take the spot out, or let the item in", "a spot asks for item %q, which is out here (%s, %s)", it.Name, pl.Verdicts[n].Reason, pl.Verdicts[n].Rule)
 			continue
 		}
 		for _, sp := range s.Params {
@@ -80,8 +82,8 @@ const longestLine = 2000
 
 // lineAt is the line of the page's source in which an offset stands; "" for one that is too
 // long to be read.
-func (e *editing) lineAt(offset int) string {
-	text := e.Source.Text
+func (pl *planner) lineAt(offset int) string {
+	text := pl.Source.Text
 	from, to := offset, offset
 	for from > 0 && offset-from <= longestLine && text[from-1] != '\n' && text[from-1] != '\r' {
 		from--
@@ -92,5 +94,5 @@ func (e *editing) lineAt(offset int) string {
 	if to-from > longestLine {
 		return ""
 	}
-	return e.Source.String(from, to)
+	return pl.Source.String(from, to)
 }

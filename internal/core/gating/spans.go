@@ -42,17 +42,3 @@ func (s *spans) cover(at int) bool {
 	n := sort.Search(len(s.list), func(i int) bool { return s.list[i].Start > at })
 	return n > 0 && s.far[n-1] > at
 }
-
-// sortRemoved sorts in what was removed since it was called last: nearly all of it comes in
-// order.
-func (e *editing) sortRemoved() {
-	for ; e.sorted < len(e.removed); e.sorted++ {
-		e.gone.add(e.removed[e.sorted].Span)
-	}
-}
-
-// isRemoved reports whether what stands at an offset is taken out.
-func (e *editing) isRemoved(at int) bool {
-	e.sortRemoved()
-	return e.gone.cover(at)
-}
