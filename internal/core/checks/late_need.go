@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
@@ -26,7 +27,7 @@ it, wherever it stands. Give both the same load, or put the need earlier.`,
 				}
 				a, okA := p.lastRun(need.Value)
 				b, okB := p.firstRun(v.Item.Name)
-				if !okA || !okB || a.phase == verdict.Async || b.phase == verdict.Async || a.before(b) {
+				if !okA || !okB || a.phase == markup.Async || b.phase == markup.Async || a.before(b) {
 					continue
 				}
 				e := &p.Elements[a.element]
@@ -107,7 +108,7 @@ func (p *Pass) extent(item string) (first, last int, ok bool) {
 
 // running is when a script of the page runs.
 type running struct {
-	phase   verdict.Phase
+	phase   markup.Phase
 	element int
 }
 
@@ -133,7 +134,7 @@ func (p *Pass) run(item string, better func(a, b running) bool) (best running, o
 		if e.Item != item || !Own(e) || !e.IsScript() {
 			continue
 		}
-		phase, runs := verdict.ScriptPhase(p.Source.Text, e.El.Start)
+		phase, runs := markup.ScriptPhase(p.Source.Text, e.El.Start)
 		if r := (running{phase, i}); runs && (!ok || better(r, best)) {
 			best, ok = r, true
 		}

@@ -286,15 +286,13 @@ func (r *Record) script(e *Element, attr func(string) string) {
 	if !r.live(e.El) {
 		return
 	}
-	_, async := markup.AttrValue(src, e.El.Start, "async")
-	_, deferred := markup.AttrValue(src, e.El.Start, "defer")
 	e.module = kind == markup.Module
-	switch {
-	case kind == markup.Module && async, external && async:
+	switch phase, _ := markup.ScriptPhase(src, e.El.Start); {
+	case phase == markup.Async:
 		e.Runs = "async"
-	case kind == markup.Module:
+	case e.module:
 		e.Runs = "module"
-	case external && deferred:
+	case phase == markup.Deferred:
 		e.Runs = "defer"
 	default:
 		e.Runs = "blocking"

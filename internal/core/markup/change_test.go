@@ -198,3 +198,21 @@ func TestRel(t *testing.T) {
 		t.Errorf("the base is %q at %d", href, at)
 	}
 }
+
+// TestScriptPhase: when a script runs, by its type, async and defer.
+func TestScriptPhase(t *testing.T) {
+	for tag, want := range map[string]string{
+		"<script>": "0", "<script src=a>": "0", "<script async>": "0", "<script defer>": "0", "<script src=a defer>": "1", "<script src=a async>": "2", "<script src=a defer async>": "2",
+		"<script type=module>": "1", "<script type=module src=a>": "1", "<script type=module async>": "2", "<script type=module src=a async>": "2", "<script type=module defer>": "1",
+		"<script type=application/json src=a>": "never", "<script type=importmap>": "never", "<script type=' Text/JavaScript ' src=a DEFER>": "1", "<script language=javascript src=a async>": "2", "<script type=text/plain>": "never",
+	} {
+		phase, ok := ScriptPhase([]byte(tag), 0)
+		got := fmt.Sprint(phase)
+		if !ok {
+			got = "never"
+		}
+		if got != want {
+			t.Errorf("%s runs %s, want %s", tag, got, want)
+		}
+	}
+}

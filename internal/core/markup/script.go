@@ -32,3 +32,33 @@ func ScriptType(src []byte, at int) ScriptKind {
 	}
 	return DataBlock
 }
+
+// A Phase is when a script runs: blocking ones where they stand, deferred ones and modules when
+// parsing ends, asynchronous ones whenever they arrive (HTML, 4.12.1). A greater one is later,
+// but for Async, which has no order.
+type Phase uint8
+
+const (
+	Blocking Phase = iota
+	Deferred
+	Async
+)
+
+// ScriptPhase tells when the script element at the offset runs; ok is false for a data block,
+// which never does.
+func ScriptPhase(src []byte, at int) (phase Phase, ok bool) {
+	kind := ScriptType(src, at)
+	if kind == DataBlock {
+		return 0, false
+	}
+	_, external := AttrValue(src, at, "src")
+	_, async := AttrValue(src, at, "async")
+	_, deferred := AttrValue(src, at, "defer")
+	switch {
+	case async && (external || kind == Module):
+		return Async, true
+	case kind == Module, deferred && external:
+		return Deferred, true
+	}
+	return Blocking, true
+}

@@ -8,20 +8,9 @@ import (
 	"yellowgate/internal/core/problem"
 )
 
-// A Phase is when a script runs: blocking ones where they stand, deferred ones
-// and modules when parsing ends, asynchronous ones whenever they arrive
-// (HTML, 4.12.1).
-type Phase int
-
-const (
-	Blocking Phase = iota
-	Deferred
-	Async
-)
-
 // A run is one script that an item's own parts put on a page.
 type run struct {
-	phase Phase
+	phase markup.Phase
 	place int // rank of its place in the document, -1 where a selector decides
 }
 
@@ -52,7 +41,7 @@ func (p *Plan) lateNeeds() []problem.Problem {
 func late(need *gatefile.Item, a run, it *gatefile.Item, b run, pos problem.Position) (problem.Problem, bool) {
 	pr := problem.Problem{Severity: problem.Error, Pos: pos}
 	switch {
-	case a.phase == Async || b.phase == Async:
+	case a.phase == markup.Async || b.phase == markup.Async:
 		pr.Severity = problem.Warning
 		pr.Message = fmt.Sprintf("%q needs %q, and an async script has no order: either may run first", it.Name, need.Name)
 		pr.Remedy = "give both load: defer"
@@ -89,16 +78,16 @@ func runs(it *gatefile.Item) (out []run) {
 		case gatefile.Script:
 			out = append(out, run{loadPhase(it.LoadOf(part)), rank})
 		case gatefile.ScriptText:
-			phase := Blocking
+			phase := markup.Blocking
 			if it.Load.Value == "module" {
-				phase = Deferred
+				phase = markup.Deferred
 			}
 			out = append(out, run{phase, rank})
 		case gatefile.Code:
 			src := []byte(part.Text)
 			for _, e := range markup.Scan(src, nil).Elements {
 				if e.Tag == markup.TagScript && e.Inside == markup.InPage {
-					if phase, ok := ScriptPhase(src, e.Start); ok {
+					if phase, ok := markup.ScriptPhase(src, e.Start); ok {
 						out = append(out, run{phase, rank})
 					}
 				}
@@ -108,35 +97,12 @@ func runs(it *gatefile.Item) (out []run) {
 	return out
 }
 
-func loadPhase(load string) Phase {
+func loadPhase(load string) markup.Phase {
 	switch load {
 	case "defer", "module":
-		return Deferred
+		return markup.Deferred
 	case "async":
-		return Async
+		return markup.Async
 	}
-	return Blocking
-}
-
-// ScriptPhase tells when the script element at the offset runs; ok is false
-// for a data block, which never does.
-func ScriptPhase(src []byte, at int) (phase Phase, ok bool) {
-	switch markup.ScriptType(src, at) {
-	case markup.DataBlock:
-		return 0, false
-	case markup.Module:
-		if _, async := markup.AttrValue(src, at, "async"); async {
-			return Async, true
-		}
-		return Deferred, true
-	}
-	if _, external := markup.AttrValue(src, at, "src"); external {
-		if _, async := markup.AttrValue(src, at, "async"); async {
-			return Async, true
-		}
-		if _, deferred := markup.AttrValue(src, at, "defer"); deferred {
-			return Deferred, true
-		}
-	}
-	return Blocking, true
+	return markup.Blocking
 }
