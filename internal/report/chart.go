@@ -1,22 +1,15 @@
 package report
 
 import (
-	"bytes"
-	"fmt"
-	"html"
 	"html/template"
 	"image/color"
-	"regexp"
 	"slices"
-	"strconv"
-	"strings"
 
 	"gonum.org/v1/plot"
 	"gonum.org/v1/plot/font"
 	"gonum.org/v1/plot/plotter"
 	"gonum.org/v1/plot/vg"
 	"gonum.org/v1/plot/vg/draw"
-	"gonum.org/v1/plot/vg/vgsvg"
 
 	"yellowgate/internal/core/wording"
 )
@@ -31,7 +24,7 @@ type weighed struct {
 	bytes, was int
 }
 
-// Colours that are written into the drawing, to be replaced by the page's own.
+// Colours stand for those of the page: see pageColours in canvas.go.
 var (
 	inkColour  = color.RGBA{1, 2, 3, 255}
 	barColour  = color.RGBA{4, 5, 6, 255}
@@ -39,13 +32,7 @@ var (
 	lineColour = color.RGBA{10, 11, 12, 255}
 )
 
-var pageColours = strings.NewReplacer("#010203", "currentColor", "#040506", "var(--bar)", "#070809", "var(--was)", "#0A0B0C", "var(--line)", "#0a0b0c", "var(--line)")
-
-var (
-	chartFont = font.Font{Typeface: "Liberation", Variant: "Sans", Size: 9}
-	fontStyle = regexp.MustCompile(`font-family:[^;"]*;font-variant:[^;"]*;font-weight:[^;"]*;font-style:[^;"]*`)
-	xmlHead   = regexp.MustCompile(`(?s)^.*?<svg[^>]*>`)
-)
+var chartFont = font.Font{Typeface: "Liberation", Variant: "Sans", Size: 9}
 
 // bars draws the heaviest of a list as horizontal bars, label says what they are.
 // compared says that each has a bar for before, too.
@@ -164,44 +151,10 @@ func (byteTicks) Ticks(low, high float64) []plot.Tick {
 	return slices.DeleteFunc(ticks, func(t plot.Tick) bool { return t.Label == "" })
 }
 
-// textElement is a text of the drawing: x, y, and what it says.
-var textElement = regexp.MustCompile(`<text x="([^"]*)" y="([^"]*)"([^>]*style="[^"]*)">([^<]*)</text>`)
-
-// anchored ties texts to the side of theirs that matters, since the page's font is
-// not the one that they were measured with: those beside an axis to their end, those
-// in a row below one to their middle.
-func anchored(s string) string {
-	face := font.DefaultCache.Lookup(chartFont, chartFont.Size)
-	inRow := map[string]int{}
-	for _, m := range textElement.FindAllStringSubmatch(s, -1) {
-		inRow[m[2]]++
-	}
-	return textElement.ReplaceAllStringFunc(s, func(el string) string {
-		m := textElement.FindStringSubmatch(el)
-		x, err := strconv.ParseFloat(m[1], 64)
-		if err != nil {
-			return el
-		}
-		width, anchor := face.Width(html.UnescapeString(m[4])).Points(), "end"
-		if inRow[m[2]] > 1 {
-			width, anchor = width/2, "middle"
-		}
-		return fmt.Sprintf(`<text x="%.1f" y="%s"%s;text-anchor:%s">%s</text>`, x+width, m[2], m[3], anchor, m[4])
-	})
-}
-
-// svg draws a plot for the page it will stand in. The library escapes texts.
+// svg draws a plot for the page it will stand in.
 func svg(p *plot.Plot, width, height vg.Length, label string) template.HTML {
-	const margin = 36.0 // for names in a font that is wider than the one they were measured with
-	c := vgsvg.New(width, height)
+	c := &pageCanvas{width: width, height: height}
+	vg.Initialize(c)
 	p.Draw(draw.New(c))
-	var b bytes.Buffer
-	if _, err := c.WriteTo(&b); err != nil {
-		return ""
-	}
-	s := fontStyle.ReplaceAllString(pageColours.Replace(b.String()), "font-family:system-ui,sans-serif")
-	s = anchored(s)
-	s = xmlHead.ReplaceAllString(s, fmt.Sprintf(`<svg role="img" aria-label="%s" viewBox="%.0f 0 %.0f %.0f" width="100%%" style="max-width: 58rem; min-width: 34rem">`,
-		template.HTMLEscapeString(label), -margin, width.Points()+margin+8, height.Points()))
-	return template.HTML(`<div class="scroll">` + s + `</div>`)
+	return template.HTML(`<div class="scroll">` + c.element(label) + `</div>`)
 }
