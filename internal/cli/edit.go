@@ -120,7 +120,7 @@ func (a *app) itemArg(_ *cobra.Command, args []string, prefix string) ([]string,
 }
 
 // edit makes ready a change of the gate file.
-func (a *app) edit(name string, dry bool) (*run.Edit, error) {
+func (a *app) edit(name string, dry bool) (*run.GateEdit, error) {
 	if err := a.begin(); err != nil {
 		return nil, err
 	}
@@ -128,11 +128,11 @@ func (a *app) edit(name string, dry bool) (*run.Edit, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &run.Edit{GateFile: file, Day: a.at, Outside: a.outside, DryRun: dry, Name: name, Progress: a.progress("comparing")}, nil
+	return &run.GateEdit{GateFile: file, Day: a.at, Outside: a.outside, DryRun: dry, Name: name, Progress: a.progress("comparing")}, nil
 }
 
 // edited tells what a change did.
-func (a *app) edited(e *run.Edit, r *run.EditResult, err error) error {
+func (a *app) edited(e *run.GateEdit, r *run.EditResult, err error) error {
 	if err != nil {
 		return err
 	}
@@ -268,7 +268,7 @@ what. Nothing is written where the gate file would then have a mistake.`,
 }
 
 // changing completes a command that makes one change of an item.
-func (a *app) changing(cmd *cobra.Command, change func(*run.Edit) (*run.EditResult, error)) *cobra.Command {
+func (a *app) changing(cmd *cobra.Command, change func(*run.GateEdit) (*run.EditResult, error)) *cobra.Command {
 	var dry bool
 	cmd.GroupID, cmd.Args, cmd.ValidArgsFunction = "decide", needs(1, 1, cmd.Name()+" takes the name of one item", "yellowgate "+cmd.Name()+" visit-counter"), a.itemArg
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
@@ -289,7 +289,7 @@ func (a *app) disableCmd() *cobra.Command {
 		Short:   "Take an item out everywhere, and keep it for later",
 		Long:    `Writes disabled: true into an item: it is out on every page until it is enabled again.`,
 		Example: "  yellowgate disable summer-notice",
-	}, (*run.Edit).Disable)
+	}, (*run.GateEdit).Disable)
 }
 
 func (a *app) enableCmd() *cobra.Command {
@@ -298,7 +298,7 @@ func (a *app) enableCmd() *cobra.Command {
 		Short:   "Let a disabled item in again",
 		Long:    `Takes disabled: true out of an item, so that its pages and exceptions count again.`,
 		Example: "  yellowgate enable summer-notice",
-	}, (*run.Edit).Enable)
+	}, (*run.GateEdit).Enable)
 }
 
 func (a *app) removeCmd() *cobra.Command {
@@ -311,7 +311,7 @@ It refuses while another item needs it; and where the item finds or replaces ele
 of the source pages, which come back without it, unless --release says that this is
 meant. Files that the item names stay.`,
 		Example: "  yellowgate remove summer-notice --dry-run\n  yellowgate remove glyph-shim --release",
-	}, func(e *run.Edit) (*run.EditResult, error) { return e.Remove(release) })
+	}, func(e *run.GateEdit) (*run.EditResult, error) { return e.Remove(release) })
 	cmd.Flags().BoolVar(&release, "release", false, "let what it found come back as the source has it, and its spots stand without an item")
 	return cmd
 }

@@ -119,7 +119,7 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 	}
 	put(sum, text)
 	g, problems := gatefile.Parse(shown, text, p.includer(shown, o.Texts, sum))
-	problems = append(problems, g.Load(gatefile.Sources{Read: p.reader(g, sum), Integrity: p.integrity(g, sum)})...)
+	problems = append(problems, g.ReadFiles(gatefile.Sources{Read: p.reader(g, sum), Integrity: p.integrity(g, sum)})...)
 	if worst, any := problem.Worst(problems); any && worst == problem.Error {
 		return nil, nil, &GateError{problems}
 	}

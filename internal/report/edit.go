@@ -19,7 +19,7 @@ func (p *Printer) FirstGate(f *run.FirstGate, s *run.SurveyResult) {
 }
 
 // Edited writes what a change of the gate file does.
-func (p *Printer) Edited(e *run.Edit, r *run.EditResult, verbose bool) {
+func (p *Printer) Edited(e *run.GateEdit, r *run.EditResult, verbose bool) {
 	if r.Diff == "" {
 		p.Line("%s the gate file says so already.", p.in.Render("✓"))
 		return

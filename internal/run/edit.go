@@ -29,8 +29,8 @@ type EditField struct {
 	Values []string
 }
 
-// An Edit is a change of the gate file.
-type Edit struct {
+// A GateEdit is a change of the gate file.
+type GateEdit struct {
 	GateFile string
 	Day      string
 	Outside  bool // the gate file may name files outside its folder
@@ -68,7 +68,7 @@ type EditResult struct {
 // edit changes the texts of a project's gate files, and tells what that does
 // to the pages. A gate file with mistakes is not touched, and neither is one that
 // would have some then.
-func (e *Edit) edit(change func(p *project.Project, doc func(file string) *gateedit.Doc) error) (*EditResult, error) {
+func (e *GateEdit) edit(change func(p *project.Project, doc func(file string) *gateedit.Doc) error) (*EditResult, error) {
 	o := project.Options{Day: e.Day, Outside: e.Outside}
 	before, _, err := project.Open(e.GateFile, o)
 	if err != nil {
@@ -267,7 +267,7 @@ func names(before, after *gatefile.Gate) []string {
 }
 
 // item finds the item that a change is of.
-func (e *Edit) item(p *project.Project) (*gatefile.Item, error) {
+func (e *GateEdit) item(p *project.Project) (*gatefile.Item, error) {
 	it := p.Gate.File.Item(e.Name)
 	if it == nil {
 		return nil, &site.UsageError{Message: fmt.Sprintf("no item is called %q%s", e.Name, near.Suggest(e.Name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items; yellowgate add makes a new one"}
@@ -276,7 +276,7 @@ func (e *Edit) item(p *project.Project) (*gatefile.Item, error) {
 }
 
 // Set changes keys of an item.
-func (e *Edit) Set() (*EditResult, error) {
+func (e *GateEdit) Set() (*EditResult, error) {
 	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil {
@@ -316,7 +316,7 @@ func (e *Edit) Set() (*EditResult, error) {
 }
 
 // less takes values out of what a key has.
-func (e *Edit) less(d *gateedit.Doc, item string, f EditField) error {
+func (e *GateEdit) less(d *gateedit.Doc, item string, f EditField) error {
 	for _, v := range f.Values {
 		have := d.Texts("items", item, f.Key)
 		if !slices.Contains(have, v) {
@@ -334,7 +334,7 @@ func (e *Edit) less(d *gateedit.Doc, item string, f EditField) error {
 }
 
 // params sets parameters one by one.
-func (e *Edit) params(d *gateedit.Doc, item string) error {
+func (e *GateEdit) params(d *gateedit.Doc, item string) error {
 	for _, f := range e.Params {
 		path := []string{"items", item, "params", f.Key}
 		if d.Has(append(path, "value")...) {
@@ -353,7 +353,7 @@ func (e *Edit) params(d *gateedit.Doc, item string) error {
 
 // paths makes the names of files that were given relative to the working folder
 // relative to the gate file.
-func (e *Edit) paths(f EditField, file string, p *project.Project) []string {
+func (e *GateEdit) paths(f EditField, file string, p *project.Project) []string {
 	if !strings.HasSuffix(f.Key, "-file") {
 		return f.Values
 	}
@@ -381,7 +381,7 @@ func (e *Edit) paths(f EditField, file string, p *project.Project) []string {
 }
 
 // Add makes a new item.
-func (e *Edit) Add() (*EditResult, error) {
+func (e *GateEdit) Add() (*EditResult, error) {
 	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		if it := g.Item(e.Name); it != nil {
@@ -442,7 +442,7 @@ func (e *Edit) Add() (*EditResult, error) {
 
 // Disable takes an item out everywhere and keeps it for later; Enable lets it in
 // again.
-func (e *Edit) Disable() (*EditResult, error) {
+func (e *GateEdit) Disable() (*EditResult, error) {
 	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil || it.Disabled {
@@ -453,7 +453,7 @@ func (e *Edit) Disable() (*EditResult, error) {
 }
 
 // Enable lets a disabled item in again. A line with a comment stays, as false.
-func (e *Edit) Enable() (*EditResult, error) {
+func (e *GateEdit) Enable() (*EditResult, error) {
 	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil || !it.Disabled {
@@ -470,7 +470,7 @@ func (e *Edit) Enable() (*EditResult, error) {
 // Remove takes an item out of the gate file, and its name out of what mentions
 // it. It refuses while another item needs it and, unless release is true, one
 // that finds or replaces elements, since those come back as the source has them.
-func (e *Edit) Remove(release bool) (*EditResult, error) {
+func (e *GateEdit) Remove(release bool) (*EditResult, error) {
 	e.release = release
 	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)

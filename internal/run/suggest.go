@@ -182,7 +182,7 @@ func suggestionOf(from *evidence.Suggestion, taken map[string]bool) *Suggestion 
 	return s
 }
 
-func loadOf(l evidence.Load) *Load {
+func loadOf(l evidence.MadeOf) *Load {
 	x := &Load{Tag: l.Tag, Target: l.Target, Party: l.Party, text: l.Text}
 	if l.Text != "" {
 		x.Target = inlineLabel(l.Text)
@@ -377,7 +377,7 @@ func (r *Suggestions) Only(names []string) error {
 
 // Write adds what is suggested to the gate file: what is certain or likely, and what
 // is only possible if it was asked for by name. skipped counts what was left out.
-func (e *Edit) Write(r *Suggestions, named bool) (result *EditResult, skipped int, err error) {
+func (e *GateEdit) Write(r *Suggestions, named bool) (result *EditResult, skipped int, err error) {
 	result, err = e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		for _, s := range r.Suggestions {

@@ -72,7 +72,7 @@ func (p *Pass) stopped(rules *policy.Policy, from *inventory.Element) {
 			kind = policy.Image
 		}
 		if u := whole(e.Target, e.Party); e.Loads && kind != "" && u != nil {
-			if by := rules.Stops(policy.Load{Kind: kind, URL: u, Page: here, Nonce: attr("nonce"), Integrity: attr("integrity"), Parsed: true}); by != "" {
+			if by := rules.Stops(policy.Request{Kind: kind, URL: u, Page: here, Nonce: attr("nonce"), Integrity: attr("integrity"), Parsed: true}); by != "" {
 				p.At(e, fmt.Sprintf("%s does not let in %s (policy in line %d)", by, e.URL, from.Line), "add its host to "+by+", or take the "+e.Tag+" out")
 				continue
 			}
@@ -94,7 +94,7 @@ func (p *Pass) stopped(rules *policy.Policy, from *inventory.Element) {
 				kind = policy.Style
 			}
 			if u := whole(m.Target, m.Party); m.By == "" && e.IsScript() && kind != "" && u != nil {
-				if by := rules.Stops(policy.Load{Kind: kind, URL: u, Page: here}); by != "" {
+				if by := rules.Stops(policy.Request{Kind: kind, URL: u, Page: here}); by != "" {
 					p.At(e, fmt.Sprintf("%s does not let in %s, which this script loads (policy in line %d)", by, m.Written(), from.Line), "add its host to "+by)
 				}
 			}

@@ -22,10 +22,10 @@ type Ledger struct {
 // An Entry is one thing that pages load.
 type Entry struct {
 	Key, Item string
-	Loads     []Load // what it is made of
-	On        []int  // pages that load it, by number
-	Used      []int  // of these, those that need it
-	Unseen    []int  // of these, those of which it cannot be told
+	Loads     []MadeOf // what it is made of
+	On        []int    // pages that load it, by number
+	Used      []int    // of these, those that need it
+	Unseen    []int    // of these, those of which it cannot be told
 
 	// What it costs on the pages that do not need it, over all of them.
 	Requests, Blocking, Bytes, Gzip int
@@ -43,8 +43,8 @@ type Entry struct {
 	matches   map[string][]int // selector -> pages
 }
 
-// A Load is one element that a thing is made of.
-type Load struct {
+// A MadeOf is one element that a thing is made of.
+type MadeOf struct {
 	Tag, Target, Party, Text string // Text of an inline script or style
 }
 
@@ -88,7 +88,7 @@ func (e *Entry) add(page int, r *inventory.Record, n *Need) {
 			bytes += m.Bytes
 			gzip += m.Gzip
 		}
-		load := Load{Tag: x.Tag, Target: x.Target, Party: x.Party}
+		load := MadeOf{Tag: x.Tag, Target: x.Target, Party: x.Party}
 		if !x.Loads {
 			load.Text = r.Source.String(x.El.TagEnd, max(x.El.ContentEnd, x.El.TagEnd))
 		}

@@ -162,7 +162,7 @@ func TestLosses(t *testing.T) {
 // TestBuiltAndMissing: files of a build manifest that the site lacks.
 func TestBuiltAndMissing(t *testing.T) {
 	f, _ := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nsite: {manifest: m.json}\nitems: {a: {script: built:app.js, pages: all}}\n"), nil)
-	f.Load(gatefile.Sources{Read: func(string) ([]byte, error) {
+	f.ReadFiles(gatefile.Sources{Read: func(string) ([]byte, error) {
 		return []byte(`{"app.js": "/js/app-1.js", "b.css": "/css/b-2.css", "far.js": "https://count.example/far.js"}`), nil
 	}})
 	if f.Manifest == nil {

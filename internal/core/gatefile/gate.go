@@ -157,12 +157,12 @@ type Part struct {
 	Kind Kind
 	Key  string // the item's key that it stands under
 	// Text is the URL, the code or the class names. For a file it is what that
-	// holds, once Load has read it.
+	// holds, once ReadFiles has read it.
 	Text     string
 	FromFile string // relative to the gate file; "" for text of the gate file itself
 	Template *placeholder.Template
 	Tree     *Tree // of structured data
-	// Integrity is what a tag's integrity attribute says, once Load has settled it.
+	// Integrity is what a tag's integrity attribute says, once ReadFiles has settled it.
 	Integrity string
 	Selector  *markup.Selector // of classes
 	Pos       problem.Position

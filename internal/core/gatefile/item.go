@@ -247,7 +247,7 @@ func (r *reader) textParts(it *Item, kind Kind, e entry) {
 	}
 }
 
-// fileParts reads the names of files that Load will read.
+// fileParts reads the names of files that ReadFiles will read.
 func (r *reader) fileParts(it *Item, kind Kind, e entry) {
 	for _, t := range r.texts(e.node, e.key) {
 		name := r.path(t.Value)

@@ -19,8 +19,8 @@ type Sources struct {
 	Integrity func(path string) (value string, ok bool)
 }
 
-// Load reads the files that the gate file names, and looks up built files.
-func (g *Gate) Load(from Sources) []problem.Problem {
+// ReadFiles reads the files that the gate file names, and looks up built files.
+func (g *Gate) ReadFiles(from Sources) []problem.Problem {
 	r := &reader{shared: &shared{gate: g, lines: map[string][]string{g.File: linesOf(g.Text)}}, file: g.File}
 	for _, f := range g.Others {
 		r.lines[f.Name] = linesOf(f.Text)

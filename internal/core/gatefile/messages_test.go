@@ -105,7 +105,7 @@ func TestEveryMessage(t *testing.T) {
 	try := func(text string) {
 		g, ps := Parse("g.yaml", []byte(text), include)
 		note(ps)
-		note(g.Load(sources))
+		note(g.ReadFiles(sources))
 		note(g.CheckNames([]string{"dead-file", "title-missing"}))
 	}
 	for _, c := range problemCases {

@@ -33,7 +33,7 @@ type Included struct {
 
 // Parse reads the text of a gate file. The file's name is used in positions
 // only. Where a problem is an error, the Gate is not fit for use. The files it
-// names are not read: see Load. include finds the gate files that a glob names;
+// names are not read: see ReadFiles. include finds the gate files that a glob names;
 // it may be nil.
 func Parse(file string, text []byte, include func(glob string, g *Gate) ([]Included, error)) (*Gate, []problem.Problem) {
 	g := &Gate{File: file, Text: text}

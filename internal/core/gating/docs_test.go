@@ -38,7 +38,7 @@ func TestReference(t *testing.T) {
 			return []gatefile.Included{{Name: "gates/a.yaml", Dir: "gates", Text: []byte("items: {a: {code-file: a.html, pages: all}}")}}, nil
 		})
 		f.ListFacts = map[string]bool{"guides": true, "questions": true}
-		problems = append(problems, f.Load(gatefile.Sources{Read: func(name string) ([]byte, error) { return []byte(stand[path.Ext(name)]), nil },
+		problems = append(problems, f.ReadFiles(gatefile.Sources{Read: func(name string) ([]byte, error) { return []byte(stand[path.Ext(name)]), nil },
 			Integrity: func(string) (string, bool) { return "sha384-AAAA", true }})...)
 		g, more := New(f, "2026-11-23")
 		for _, p := range append(problems, more...) {

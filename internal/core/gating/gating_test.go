@@ -22,7 +22,7 @@ var pagesDir = flag.String("pages", "", "also test on every .html file below thi
 func gate(t testing.TB, yaml string) *Gate {
 	t.Helper()
 	f, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\n"+yaml), nil)
-	problems = append(problems, f.Load(gatefile.Sources{Read: func(string) ([]byte, error) { return nil, fs.ErrNotExist }})...)
+	problems = append(problems, f.ReadFiles(gatefile.Sources{Read: func(string) ([]byte, error) { return nil, fs.ErrNotExist }})...)
 	g, more := New(f, "2026-11-23")
 	if ps := append(problems, more...); len(ps) > 0 {
 		t.Fatalf("%s: %v", yaml, ps)

@@ -69,8 +69,8 @@ func (p *Policy) sources(kind string) (directive string, list []string, ok bool)
 	return "", nil, false
 }
 
-// A Load is something that a page asks for.
-type Load struct {
+// A Request is something that a page asks for.
+type Request struct {
 	Kind string
 	URL  *url.URL // whole
 	Page *url.URL // the page's own address
@@ -81,7 +81,7 @@ type Load struct {
 }
 
 // Stops names the directive that stops a load, as it stands in the policy; "" for none.
-func (p *Policy) Stops(l Load) (directive string) {
+func (p *Policy) Stops(l Request) (directive string) {
 	name, list, ok := p.sources(l.Kind)
 	if !ok || len(list) > mostSources {
 		return ""

@@ -37,18 +37,18 @@ func TestStops(t *testing.T) {
 		{"script-src", Script, "https://ternhill.example/a.js", "script-src"},
 		{"script-src 'self' 'strict-dynamic'", Script, "https://ternhill.example/a.js", "script-src"},
 	} {
-		l := Load{Kind: c.kind, URL: address(c.url), Page: address("https://ternhill.example/visit/"), Parsed: true}
+		l := Request{Kind: c.kind, URL: address(c.url), Page: address("https://ternhill.example/visit/"), Parsed: true}
 		if got := Parse(c.policy).Stops(l); got != c.want {
 			t.Errorf("%s: %s %s is stopped by %q, want %q", c.policy, c.kind, c.url, got, c.want)
 		}
 	}
-	l := Load{Kind: Script, URL: address("https://v.example/v.js"), Page: address("https://ternhill.example/"), Parsed: true, Nonce: "abc"}
+	l := Request{Kind: Script, URL: address("https://v.example/v.js"), Page: address("https://ternhill.example/"), Parsed: true, Nonce: "abc"}
 	for policy, want := range map[string]string{"script-src 'nonce-abc'": "", "script-src 'nonce-abd'": "script-src", "script-src 'nonce-abc' 'strict-dynamic'": ""} {
 		if got := Parse(policy).Stops(l); got != want {
 			t.Errorf("%s: %q", policy, got)
 		}
 	}
-	l = Load{Kind: Script, URL: address("https://v.example/v.js"), Page: address("https://ternhill.example/"), Integrity: "sha256-AAAA"}
+	l = Request{Kind: Script, URL: address("https://v.example/v.js"), Page: address("https://ternhill.example/"), Integrity: "sha256-AAAA"}
 	if got := Parse("script-src 'sha256-AAAA'").Stops(l); got != "" {
 		t.Errorf("by its digest: %q", got)
 	}
@@ -91,7 +91,7 @@ func FuzzPolicy(f *testing.F) {
 			return
 		}
 		p := Parse(policy)
-		p.Stops(Load{Kind: Script, URL: u, Page: address("https://ternhill.example/"), Parsed: true})
+		p.Stops(Request{Kind: Script, URL: u, Page: address("https://ternhill.example/"), Parsed: true})
 		p.StopsText(Handler, raw, policy)
 	})
 }
