@@ -122,9 +122,11 @@ func build(root string, n int) (size int64) {
 	for i := range n - len(models) {
 		model := models[i%len(models)]
 		at := bytes.Index(model, []byte("</main>"))
-		text := slices.Concat(model[:at], long(r), model[at:])
+		var text []byte
 		if *small {
 			text = fmt.Appendf(nil, "<!doctype html><html lang=en><head><meta charset=utf-8><title>Page %d</title>\n<link rel=stylesheet href=/css/site.css></head><body><h1>Page %d</h1><p>%s</p><script src=/js/site.js defer></script></body></html>\n", i, i, words[i%len(words)])
+		} else {
+			text = slices.Concat(model[:at], long(r), model[at:])
 		}
 		name := filepath.Join(root, "site", "bulk", fmt.Sprintf("%03d", i/100), fmt.Sprintf("page-%02d", i%100), "index.html")
 		check(os.MkdirAll(filepath.Dir(name), 0o755))

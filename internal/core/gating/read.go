@@ -30,8 +30,11 @@ type View struct {
 	// Original is the file as it was given, marked regions of an earlier output included.
 	Original []byte
 	tree     *markup.Tree
-	meta     *Metadata                      // once asked for
-	stacks   map[string][]verdict.Candidate // by a metadata key's ID, once asked for
+	nest     *markup.Nest // where the page's tags are plain
+	// nestTried: the tags were looked at for that.
+	nestTried bool
+	meta      *Metadata                      // once asked for
+	stacks    map[string][]verdict.Candidate // by a metadata key's ID, once asked for
 }
 
 // Look reads a source page. known holds what does not stand in the page: its
@@ -73,6 +76,9 @@ func (v *View) matches(i int) []int {
 		return v.Scan.Hits[w]
 	}
 	s := v.look.selectors[i]
+	if hits, ok := v.nested(s); ok {
+		return hits
+	}
 	if v.tree == nil {
 		if s.CanRuleOut(v.Source.Text) {
 			return nil
@@ -84,6 +90,25 @@ func (v *View) matches(i int) []int {
 		v.Unread = err.Error()
 	}
 	return hits
+}
+
+// nested answers a selector of descendants on a page whose tags say plainly what stands in what;
+// ok is false for others.
+func (v *View) nested(s *markup.Selector) (hits []int, ok bool) {
+	if !s.Descends() || v.tree != nil {
+		return nil, false
+	}
+	if s.LacksWords(v.Source.Text) {
+		return nil, true
+	}
+	if !v.nestTried {
+		v.nestTried = true
+		v.nest, _ = markup.NewNest(v.Source.Text, v.Scan)
+	}
+	if v.nest == nil {
+		return nil, false
+	}
+	return v.nest.Match(s)
 }
 
 func (v *View) find(s *markup.Selector) []int { return v.matches(v.look.number[s.String()]) }

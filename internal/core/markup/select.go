@@ -21,6 +21,8 @@ type Selector struct {
 	// alternative from left to right: a page with a match has start tags for all
 	// of one. nil where the selector is not that simple.
 	chains [][]compound
+	// descents has the same for a selector of descendants and children alone: see Nest.
+	descents [][]descent
 }
 
 // String returns the selector as it was written.
@@ -99,7 +101,7 @@ func ParseSelector(text string) (*Selector, error) {
 		return s, nil
 	}
 	s.tree = group
-	s.chains = parseChains(text)
+	s.chains, s.descents = parseChains(text), parseDescents(text)
 	return s, nil
 }
 
@@ -588,4 +590,19 @@ func lacksWord(src []byte, chain []compound) bool {
 		}
 	}
 	return false
+}
+
+// Descends reports whether the selector has no other combinators than those of descendants and
+// children: then a Nest answers it.
+func (s *Selector) Descends() bool { return s.descents != nil }
+
+// LacksWords reports whether a page lacks words without which the selector matches nothing: it
+// costs a search and no scan.
+func (s *Selector) LacksWords(src []byte) bool {
+	for _, chain := range s.chains {
+		if !lacksWord(src, chain) {
+			return false
+		}
+	}
+	return s.chains != nil && !spellsByReference(src)
 }

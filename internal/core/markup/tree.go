@@ -27,6 +27,12 @@ func Matches(src []byte, s *Selector) ([]int, error) {
 	if s.CanRuleOut(src) {
 		return nil, nil
 	}
+	if s.descents != nil {
+		if nest, ok := NewNest(src, Scan(src, nil)); ok {
+			hits, _ := nest.Match(s)
+			return hits, nil
+		}
+	}
 	return NewTree(src).Match(s)
 }
 
@@ -125,6 +131,9 @@ func parseMarked(src []byte, starts, nameEnds []int) *Tree {
 		b.WriteString(add.text)
 	}
 	upTo(len(src))
+	if at := nameOfDoctype.FindSubmatchIndex(b.Bytes()[:min(b.Len(), 1024)]); at != nil {
+		copy(b.Bytes()[at[2]:at[3]], "html") // the library takes it for quirks mode in capitals; browsers do not (13.2.5.54)
+	}
 	doc, err := html.Parse(&b)
 	if err != nil { // a reader of bytes never fails; too deep a tree does
 		return &Tree{doc: &html.Node{Type: html.DocumentNode}, unread: &UnreadError{"the page is nested so deep that it cannot be followed: " + err.Error()}}
@@ -133,6 +142,8 @@ func parseMarked(src []byte, starts, nameEnds []int) *Tree {
 	t.measure()
 	return t
 }
+
+var nameOfDoctype = regexp.MustCompile(`(?i)^[^<]*(?:<!--.*?-->\s*)*<!doctype\s+(html)`)
 
 // measure counts what a selector's steps are reckoned from.
 func (t *Tree) measure() {
