@@ -98,7 +98,7 @@ func (v *View) nested(s *markup.Selector) (hits []int, ok bool) {
 	if !s.Descends() || v.tree != nil {
 		return nil, false
 	}
-	if s.LacksWords(v.Source.Text) {
+	if v.nest == nil && s.LacksWords(v.Source.Text) {
 		return nil, true
 	}
 	if !v.nestTried {

@@ -127,9 +127,9 @@ func NewNest(src []byte, scan *Page) (nest *Nest, ok bool) {
 		case comment:
 			good = n.top().kind != foreignElement || !bytes.HasPrefix(src[t.start:], []byte("<![CDATA["))
 		case endTag:
-			good = n.endTag(strings.ToLower(string(src[t.start+2:t.nameEnd])), t.start)
+			good = n.endTag(nestName(src[t.start+2:t.nameEnd]), t.start)
 		case startTag:
-			name := strings.ToLower(string(src[t.start+1 : t.nameEnd]))
+			name := nestName(src[t.start+1 : t.nameEnd])
 			if t.start < scan.BodyBegin {
 				good = n.inHead(name, t, head)
 			} else {
@@ -151,6 +151,32 @@ func NewNest(src []byte, scan *Page) (nest *Nest, ok bool) {
 
 // doctypeOfHTML is the doctype that no quirks mode goes with.
 var doctypeOfHTML = regexp.MustCompile(`(?i)^<!doctype\s+html\s*>$`)
+
+// nestNames are the names that most tags have, so that they need not be written again.
+var nestNames = func() map[string]string {
+	m := map[string]string{}
+	for name := range nestKinds {
+		m[name] = name
+	}
+	for name := range special {
+		m[name] = name
+	}
+	for name := range drawn {
+		m[name] = name
+	}
+	for name := range strings.FieldsSeq("a span label cite abbr kbd var sub sup q time mark dfn picture video audio canvas svg noscript") {
+		m[name] = name
+	}
+	return m
+}()
+
+// nestName is a name in lower case.
+func nestName(written []byte) string {
+	if name, ok := nestNames[string(written)]; ok {
+		return name
+	}
+	return strings.ToLower(string(written))
+}
 
 // node adds an element with a tag, or without one where the span is none.
 func (n *nester) node(tag Span, parent int32) int32 {
@@ -486,7 +512,10 @@ func (n *Nest) is(node int32, c *compound) bool {
 	if x.start < 0 {
 		return c.tag == "" && len(c.tests) == 0 // it has no attributes
 	}
-	if c.tag != "" && int(x.nameEnd-x.start-1) != len(c.tag) {
+	if c.tag != "" && (int(x.nameEnd-x.start-1) != len(c.tag) || lower[n.src[x.start+1]] != c.tag[0] || !foldEqual(n.src[x.start+1:x.nameEnd], c.tag)) {
+		return false
+	}
+	if len(c.tests) > 0 && x.end-x.nameEnd < 4 { // there is no room for an attribute
 		return false
 	}
 	tag := n.src[x.nameEnd:x.end]
