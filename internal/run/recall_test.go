@@ -51,7 +51,7 @@ func TestRecall(t *testing.T) {
 		"site/img/extra.png":        "no picture",
 	}
 	for name, text := range extra {
-		writeFile(t, filepath.Join(dir, filepath.FromSlash(name)), text)
+		write(t, filepath.Join(dir, filepath.FromSlash(name)), text)
 	}
 	c := &changing{t, rand.New(rand.NewSource(*recallSeed)), dir, map[string][]byte{}}
 	c.apply()
@@ -66,16 +66,6 @@ func TestRecall(t *testing.T) {
 		}
 	}
 	t.Logf("%v", kinds)
-}
-
-func writeFile(t *testing.T, name, text string) {
-	t.Helper()
-	if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
-		t.Fatal(err)
-	}
-	if err := os.WriteFile(name, []byte(text), 0o644); err != nil {
-		t.Fatal(err)
-	}
 }
 
 // open reads the project; an error of the gate file is returned.
@@ -210,11 +200,11 @@ func (c *changing) change() string {
 	case n < 15: // it comes back, or a new one comes
 		for name, b := range c.gone {
 			delete(c.gone, name)
-			writeFile(c.t, name, string(b))
+			write(c.t, name, string(b))
 			return "back " + name
 		}
 		name := filepath.Join(c.dir, "public", pick(c.r, []string{"js/gone.js", "img/none.png", "js/new.js", "css/new.css", "favicon.ico", "new/index.html", "css/new.css", "js/new.js"}))
-		writeFile(c.t, name, "<title>New</title><p class=shelf>.new { color: red }")
+		write(c.t, name, "<title>New</title><p class=shelf>.new { color: red }")
 		return "new " + name
 	case n < 16:
 		c.apply()
@@ -231,7 +221,7 @@ func (c *changing) change() string {
 		} else if !strings.Contains(text, "\naccept:") {
 			text += "\n# accepted\naccept:\n  - {check: dead-file, pages: /visit/** or /extra/**, note: they know}\n  - {check: title-shared, pages: all, note: so be it}\n"
 		}
-		writeFile(c.t, name, text+"\n")
+		write(c.t, name, text+"\n")
 		return "gate"
 	case n < 18: // what is remembered is damaged
 		kept, _ := filepath.Glob(filepath.Join(c.dir, site.OwnDir, "audit-*", "*"))
@@ -267,7 +257,7 @@ func (c *changing) change() string {
 		return "record gone"
 	default:
 		name := filepath.Join(c.dir, "public", "sitemap.xml")
-		writeFile(c.t, name, "<urlset><url><loc>https://ternhill.example"+pick(c.r, []string{"/", "/visit/", "/extra/one/"})+"</loc></url></urlset>")
+		write(c.t, name, "<urlset><url><loc>https://ternhill.example"+pick(c.r, []string{"/", "/visit/", "/extra/one/"})+"</loc></url></urlset>")
 		return "sitemap"
 	}
 }

@@ -123,7 +123,7 @@ func TestTogether(t *testing.T) {
 		if err != nil || !strings.Contains(string(b), from) {
 			t.Fatalf("%s has no %q: %v", name, from, err)
 		}
-		writeFile(t, full, strings.Replace(string(b), from, to, 1))
+		write(t, full, strings.Replace(string(b), from, to, 1))
 	}
 	seen := map[string][]string{}
 	for round, change := range []func(){
