@@ -124,7 +124,9 @@ func AuditPart(o AuditOptions, part site.Part, w io.Writer) (*PartResult, error)
 	s.pages = slices.DeleteFunc(s.pages, func(p page.Page) bool { return !part.Has(p.Path) })
 	r.Pages = len(s.pages)
 	if err := s.each(func(a *audited) error {
-		s.sum.Count(slices.Values(s.sum.Add(a.Page)))
+		for _, f := range s.sum.Again(slices.Clone(a.Findings), a.Lives) {
+			r.Totals.Add(f.Severity)
+		}
 		line := partPage{Page: a.Page}
 		if records {
 			line.Verdicts = a.verdicts
@@ -134,7 +136,6 @@ func AuditPart(o AuditOptions, part site.Part, w io.Writer) (*PartResult, error)
 	}); err != nil {
 		return nil, err
 	}
-	r.Totals = s.sum.Totals
 	if err := lines.put(partEnd{r.Pages, lines.digest()}); err != nil {
 		return nil, err
 	}

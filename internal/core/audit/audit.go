@@ -87,6 +87,18 @@ type Totals struct {
 	Accepted int `json:"accepted"`
 }
 
+// Add counts a finding.
+func (t *Totals) Add(s problem.Severity) {
+	switch s {
+	case problem.Error:
+		t.Errors++
+	case problem.Warning:
+		t.Warnings++
+	default:
+		t.Notes++
+	}
+}
+
 // Worst is the severity of the worst finding; any is false where there is none.
 func (t Totals) Worst() (worst problem.Severity, any bool) {
 	switch {
@@ -285,15 +297,13 @@ func Count(pages []PageSum, findings iter.Seq[checks.Finding]) (t Totals) {
 		if p == nil {
 			p = &PageSum{} // of no page
 		}
+		t.Add(f.Severity)
 		switch f.Severity {
 		case problem.Error:
-			t.Errors++
 			p.Errors++
 		case problem.Warning:
-			t.Warnings++
 			p.Warnings++
 		default:
-			t.Notes++
 			p.Notes++
 		}
 	}
