@@ -92,7 +92,7 @@ func main() {
 			log.Fatal("the second output is not as the first")
 		}
 	}
-	plant(root, outputs)
+	plant(outputs)
 	fmt.Printf("%d files; an apply of all takes %v\n", len(whole[0]), took.Round(time.Millisecond))
 
 	r := rand.New(rand.NewPCG(*seed, 0))
@@ -111,7 +111,7 @@ func main() {
 			for _, s := range states {
 				check(os.RemoveAll(s))
 			}
-			plant(root, outputs)
+			plant(outputs)
 		}
 		set(next)
 		cmd := apply(of)
@@ -121,7 +121,7 @@ func main() {
 			stopped++
 		}
 		now := look(outputs[of])
-		temporary := works(root, outputs)
+		temporary := works(outputs)
 		left += temporary
 		news := 0
 		for name, sum := range now {
@@ -138,8 +138,8 @@ func main() {
 		}
 		out, err := apply(of).CombinedOutput()
 		after := look(outputs[of])
-		temporary = works(root, outputs)
-		if n := planted(root, outputs); n > 0 {
+		temporary = works(outputs)
+		if n := planted(outputs); n > 0 {
 			touched += n
 			fmt.Printf("round %d: %d files of others are not as they were\n", round, n)
 		}
@@ -176,7 +176,7 @@ func same(a, b sums) bool {
 // theirs are files of others, by their names in an output folder or, with "../", beside it.
 var theirs = []string{"notes.txt", ".yg-0123.tmp", ".yellowgate/apply-00112233445566778899/0", "../.yellowgate/apply-00112233445566778899/0", "../.yellowgate/mine"}
 
-func plant(root string, outputs [2]string) {
+func plant(outputs [2]string) {
 	for _, out := range outputs {
 		for _, name := range theirs {
 			full := filepath.Join(out, name)
@@ -187,7 +187,7 @@ func plant(root string, outputs [2]string) {
 }
 
 // planted counts the files of others that are not as they were.
-func planted(root string, outputs [2]string) (touched int) {
+func planted(outputs [2]string) (touched int) {
 	for _, out := range outputs {
 		for _, name := range theirs {
 			if b, err := os.ReadFile(filepath.Join(out, name)); err != nil || string(b) != "mine: "+name {
@@ -199,7 +199,7 @@ func planted(root string, outputs [2]string) (touched int) {
 }
 
 // works counts the files that lie in work folders.
-func works(root string, outputs [2]string) (n int) {
+func works(outputs [2]string) (n int) {
 	for _, out := range outputs {
 		for _, parent := range []string{filepath.Join(out, ".yellowgate"), filepath.Join(filepath.Dir(out), ".yellowgate")} {
 			files, _ := filepath.Glob(filepath.Join(parent, "apply-*", "*"))
