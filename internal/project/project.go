@@ -35,6 +35,7 @@ type Project struct {
 	Facts  *Facts
 
 	Source string            // absolute, "" if the gate file names none
+	From   site.Store        // of the pages before the gate, once walked
 	Output string            // likewise
 	Files  []site.File       // of the source
 	Strays []string          // links in the source that are not followed, and what is no file
@@ -193,7 +194,12 @@ func (p *Project) Walk() error {
 		return &site.UsageError{Message: "the gate file names no source folder", Remedy: "add under site: source: FOLDER, the folder of the pages as your site builds them"}
 	}
 	p.LeftOut = nil
-	files, strays, err := site.Walk(p.Source, true, func(rel string, dir bool) bool {
+	folder, err := site.OpenFolder(p.Source, true)
+	if err != nil {
+		return err
+	}
+	p.From = folder
+	files, strays, err := p.From.List(func(rel string, dir bool) bool {
 		skip := p.Skip(rel, dir)
 		if skip {
 			p.noteHidden(rel, dir)
@@ -213,6 +219,7 @@ func (p *Project) Walk() error {
 	if err != nil {
 		return err
 	}
+	site.Told(p.Pages, p.From)
 	if err := p.blankPages(); err != nil {
 		return err
 	}
@@ -266,7 +273,15 @@ func (p *Project) Read(pg *page.Page) ([]byte, error) {
 	if b, ok := p.Made[pg.File]; ok {
 		return b, nil
 	}
-	return site.ReadFile(p.Source, pg.File)
+	return p.from().Read(pg.File)
+}
+
+// from is where the pages come from; the folder alone where nobody walked it.
+func (p *Project) from() site.Store {
+	if p.From == nil {
+		return &site.Folder{Dir: p.Source, Links: true}
+	}
+	return p.From
 }
 
 // ReadInto reads a file of the source folder into a buffer.
@@ -274,5 +289,5 @@ func (p *Project) ReadInto(buf *site.Buffer, file string) ([]byte, error) {
 	if b, ok := p.Made[file]; ok {
 		return b, nil
 	}
-	return buf.ReadFile(p.Source, file)
+	return p.from().ReadInto(buf, file)
 }

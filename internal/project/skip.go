@@ -26,7 +26,7 @@ func (p *Project) LeavesOut(rel string, isDir bool) bool {
 }
 
 // dotFiles are the beginnings of the names of dot-files that nobody publishes.
-var dotFiles = []string{".git", ".DS_Store", "._", ".env", ".editorconfig", ".yg-", ".npm", ".idea", ".vscode", ".eslint", ".prettier", ".stylelint"}
+var dotFiles = []string{".git", ".yellowgate", ".DS_Store", "._", ".env", ".editorconfig", ".yg-", ".npm", ".idea", ".vscode", ".eslint", ".prettier", ".stylelint"}
 
 // noteHidden keeps the names of dot-files that a server may want and that are left out.
 func (p *Project) noteHidden(rel string, isDir bool) {

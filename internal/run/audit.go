@@ -3,6 +3,7 @@ package run
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"io/fs"
 	"iter"
 	"os"
@@ -113,16 +114,20 @@ func newAuditing(o AuditOptions) (*auditing, error) {
 	if o.Name == "" {
 		o.Name = o.Dir
 	}
-	files, strays, err := site.Walk(o.Dir, true, func(rel string, _ bool) bool { return site.Hidden(rel) })
+	from, err := site.OpenFolder(o.Dir, true)
+	if err != nil {
+		return nil, err
+	}
+	files, strays, err := from.List(func(rel string, _ bool) bool { return site.Hidden(rel) })
 	if err != nil {
 		if o.Project != nil && errors.Is(err, fs.ErrNotExist) && o.Dir == o.Project.Output {
 			return nil, &site.UsageError{Message: "nothing was applied yet: the output folder " + o.Project.Gate.File.Site.Output.Value + " does not exist", Remedy: "run yellowgate apply first, or audit another folder: yellowgate audit DIR"}
 		}
 		return nil, err
 	}
-	s := &auditing{AuditOptions: o, result: newAuditResult(o.Name), site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files), files: files}
+	s := &auditing{AuditOptions: o, result: newAuditResult(o.Name), site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files), files: files, from: from}
 	s.weights.Roughly = o.Roughly || !o.Records && o.Each == nil
-	s.read = reader(o.Dir)
+	s.read = reader(from)
 	known := checks.Known{Read: s.read}
 	if o.Project != nil {
 		if err := s.useGate(); err != nil {
@@ -141,6 +146,7 @@ func newAuditing(o AuditOptions) (*auditing, error) {
 	if len(s.pages) == 0 {
 		return nil, &site.UsageError{Message: "there is no page in " + o.Name + ": nothing was audited", Remedy: "name the folder of your site's pages (files ending in .html or .htm): yellowgate audit DIR"}
 	}
+	site.Told(s.pages, from)
 	known.HasFile, known.HasPage = filesOf(append(files, reachable(o.Dir, strays)...), s.pages)
 	for _, f := range files {
 		if ext := strings.ToLower(filepath.Ext(f.Path)); ext == ".css" || ext == ".js" || ext == ".mjs" {
@@ -175,15 +181,15 @@ func (s *auditing) finish() {
 	r.ByItem, r.ByPage, r.Totals = s.sum.Items, s.sum.Pages, s.sum.Totals
 }
 
-// reader reads files of a folder, each once; pages, which are many, whenever they are
+// reader reads files of a site, each once; pages, which are many, whenever they are
 // asked for.
-func reader(dir string) func(string) ([]byte, bool) {
+func reader(from site.Store) func(string) ([]byte, bool) {
 	var files sync.Map
 	return func(path string) ([]byte, bool) {
 		if b, ok := files.Load(path); ok {
 			return b.([]byte), b.([]byte) != nil
 		}
-		b, err := site.ReadFile(dir, filepath.Clean(strings.TrimLeft(path, "/")))
+		b, err := from.Read(filepath.Clean(strings.TrimLeft(path, "/")))
 		if err != nil {
 			b = nil
 		}
@@ -208,7 +214,8 @@ func reachable(dir string, strays []string) (out []site.File) {
 type auditing struct {
 	AuditOptions
 	result  *AuditResult
-	files   []site.File // of the folder
+	from    site.Store
+	files   []site.File // that it has
 	pages   []page.Page // of them, by file
 	site    *weburl.Site
 	weights *site.Weights
@@ -278,7 +285,7 @@ func (s *auditing) each(take func(*audited) error) error {
 // one audits one page.
 func (s *auditing) one(known page.Page) (a audited, err error) {
 	a.bufs[0] = site.GetBuffer()
-	file, err := a.bufs[0].ReadFile(s.Dir, known.File)
+	file, err := s.from.ReadInto(a.bufs[0], known.File)
 	if err != nil {
 		return a, err
 	}
@@ -289,6 +296,9 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 		if text, err = s.Project.ReadInto(a.bufs[1], src.File); err != nil {
 			return a, err
 		}
+		if known.Answer == nil { // what is made of a page is sent like the page
+			known.Answer = src.Answer
+		}
 	} else {
 		src = nil
 	}
@@ -296,6 +306,9 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 		return s.look(a, file, known, text, src, s.weights, s.known), nil
 	}
 	e := recall.Entry{Output: s.store.Digest(file)}
+	if known.Answer != nil { // the page is its bytes and what the transport says of them
+		e.Output = s.store.Digest(fmt.Appendf(e.Output[:], "%d %v", known.Answer.Status, known.Answer.Fields))
+	}
 	if src != nil {
 		e.Source = s.store.Digest(text)
 	}
@@ -345,7 +358,7 @@ func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, sr
 
 // take takes the record of a page that is compared with no gate.
 func (s *auditing) take(file []byte, known page.Page) *inventory.Record {
-	src := markup.Read(file)
+	src := markup.ReadAs(file, known.Answer.Charset())
 	if s.Names != nil {
 		return inventory.TakeScanned(src, s.Names.ScanAll(src), known, s.site, s.weights)
 	}

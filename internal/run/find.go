@@ -61,13 +61,17 @@ func (f *found) add(kind string, hit func() FindHit) {
 // scripts and stylesheets. Upper and lower case are one.
 func Find(dir, word string, project *project.Project, progress Progress) (*FindResult, error) {
 	s := newSurvey(dir, project)
-	files, _, err := site.Walk(dir, false, s.skip)
+	from, err := site.OpenFolder(dir, false)
+	if err != nil {
+		return nil, err
+	}
+	files, _, err := from.List(s.skip)
 	if err != nil {
 		return nil, err
 	}
 	r := &FindResult{Word: word, Dir: dir, Count: map[string]int{}, Pages: map[string]int{}, Hits: []FindHit{}}
 	pages := map[string]page.Page{}
-	list, err := s.pages(files)
+	list, err := s.pages(files, from)
 	if err != nil {
 		return nil, err
 	}
@@ -85,7 +89,7 @@ func Find(dir, word string, project *project.Project, progress Progress) (*FindR
 	err = site.InOrder(len(kept), func(i int) (found, error) {
 		buf := site.GetBuffer()
 		defer buf.Release()
-		b, err := buf.ReadFile(dir, kept[i].Path)
+		b, err := from.ReadInto(buf, kept[i].Path)
 		if err != nil {
 			return found{}, err
 		}
@@ -93,7 +97,7 @@ func Find(dir, word string, project *project.Project, progress Progress) (*FindR
 		if !isPage {
 			return findInFile(b, kept[i].Path, needle), nil
 		}
-		return findInPage(markup.Read(b), p, needle), nil
+		return findInPage(markup.ReadAs(b, p.Answer.Charset()), p, needle), nil
 	}, func(i int, f found) error {
 		if progress != nil {
 			progress(i+1, len(kept))

@@ -149,6 +149,9 @@ func (s *auditing) digest() string {
 		fmt.Fprintf(sum, "%s\x00%d\x00", f.Path, f.Size)
 	}
 	sum.Write(s.context())
+	if b, err := s.from.Read(site.CaptureName); err == nil { // what the transport said of the pages
+		sum.Write(b)
+	}
 	return fmt.Sprintf("%x", sum.Sum128().Bytes())
 }
 

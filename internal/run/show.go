@@ -2,6 +2,7 @@ package run
 
 import (
 	"bytes"
+	"path/filepath"
 
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
@@ -88,6 +89,11 @@ func (r *ShowResult) written(p *project.Project, pg *page.Page, next []byte) err
 // ShowFile takes the inventory of a page that belongs to no project.
 func ShowFile(text []byte, path, file, dir string) *ShowResult {
 	known := page.Page{Path: page.Clean(path), File: file}
+	if from, err := site.OpenFolder(dir, false); err == nil {
+		if rel, err := filepath.Rel(dir, file); err == nil {
+			known.Answer = from.Answer(filepath.ToSlash(rel))
+		}
+	}
 	return &ShowResult{Text: text, From: "file", Record: inventory.Take(text, known, noSite, site.NewWeights(dir, nil))}
 }
 

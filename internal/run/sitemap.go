@@ -30,7 +30,7 @@ const maxSitemap = 50 << 20
 // as an index: nil without one. whole is false where a file that it names cannot be
 // read.
 func (s *auditing) sitemap(name string) (listed map[string]bool, whole bool) {
-	f, err := readSitemap(s.Dir, name)
+	f, err := readSitemap(s.from, name)
 	if err != nil {
 		return nil, false
 	}
@@ -42,7 +42,7 @@ func (s *auditing) sitemap(name string) (listed map[string]bool, whole bool) {
 			whole = false
 			continue
 		}
-		part, err := readSitemap(s.Dir, strings.TrimPrefix(path, "/"))
+		part, err := readSitemap(s.from, strings.TrimPrefix(path, "/"))
 		if err != nil || len(part.Files) > 0 { // an index may not name another
 			whole = false
 			continue
@@ -74,8 +74,8 @@ func (s *auditing) within(loc string) (path string, own bool) {
 	return "", false
 }
 
-func readSitemap(dir, name string) (*sitemapFile, error) {
-	b, err := site.ReadFile(dir, name)
+func readSitemap(from site.Store, name string) (*sitemapFile, error) {
+	b, err := from.Read(name)
 	if err != nil {
 		return nil, err
 	}

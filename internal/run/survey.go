@@ -55,11 +55,15 @@ type SurveyResult struct {
 // record, in the order of the files.
 func Survey(dir string, project *project.Project, progress Progress, each func(*inventory.Record) error) (*SurveyResult, error) {
 	s := newSurvey(dir, project)
-	files, _, err := site.Walk(dir, false, s.skip)
+	from, err := site.OpenFolder(dir, false)
 	if err != nil {
 		return nil, err
 	}
-	pages, err := s.pages(files)
+	files, _, err := from.List(s.skip)
+	if err != nil {
+		return nil, err
+	}
+	pages, err := s.pages(files, from)
 	if err != nil {
 		return nil, err
 	}
@@ -70,7 +74,7 @@ func Survey(dir string, project *project.Project, progress Progress, each func(*
 	}
 	err = site.InOrder(len(pages), func(i int) (taken, error) {
 		buf := site.GetBuffer()
-		b, err := buf.ReadFile(dir, pages[i].File)
+		b, err := from.ReadInto(buf, pages[i].File)
 		if err != nil {
 			return taken{}, err
 		}
@@ -129,15 +133,16 @@ func (s *survey) skip(rel string, dir bool) bool {
 	return site.Hidden(rel)
 }
 
-func (s *survey) pages(files []site.File) ([]page.Page, error) {
+func (s *survey) pages(files []site.File, from site.Store) ([]page.Page, error) {
 	if s.project == nil {
-		return site.PagesAnyway(files), nil
+		return site.Told(site.PagesAnyway(files), from), nil
 	}
-	return s.project.PagesOf(files)
+	pages, err := s.project.PagesOf(files)
+	return site.Told(pages, from), err
 }
 
 func (s *survey) take(file []byte, known page.Page) *inventory.Record {
-	src := markup.Read(file)
+	src := markup.ReadAs(file, known.Answer.Charset())
 	if s.gate == nil {
 		return inventory.TakeScanned(src, markup.ScanTags(src.Text, nil), known, s.site, s.weights)
 	}

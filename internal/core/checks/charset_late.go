@@ -15,6 +15,9 @@ behind them it may come too late. Move the meta to the beginning of the head.`,
 	Bad:  "<head>\n  <!-- a long comment of 1,200 bytes -->\n  <meta charset=\"utf-8\">",
 	Good: "<head>\n  <meta charset=\"utf-8\">\n  <!-- a long comment of 1,200 bytes -->",
 	Page: func(p *Pass) {
+		if p.Page.Answer.Charset() != "" {
+			return // the server says it
+		}
 		for i := range p.Elements {
 			e := &p.Elements[i]
 			if e.Tag != "meta" || !Own(e) {

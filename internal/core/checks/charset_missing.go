@@ -22,6 +22,9 @@ ASCII may come out wrong. Write <meta charset="utf-8"> as the first thing in the
 		if ascii(p.Source.File) || p.Source.Encoding != "utf-8" || bytes.HasPrefix(p.Source.File, []byte("\xEF\xBB\xBF")) {
 			return // any guess is right, or the page begins with its encoding's mark
 		}
+		if p.Page.Answer.Charset() != "" {
+			return // the server says it
+		}
 		for i := range p.Elements {
 			if e := &p.Elements[i]; e.Tag == "meta" && Own(e) {
 				if _, ok := markup.MetaCharset(p.Source.Text, e.El.Start); ok {

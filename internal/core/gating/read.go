@@ -40,11 +40,11 @@ type View struct {
 // Look reads a source page. known holds what does not stand in the page: its
 // path, its file, its facts. Marked regions of an earlier output are left out.
 func (g *Gate) Look(file []byte, known page.Page) *View {
-	src := markup.Read(file)
+	src := markup.ReadAs(file, known.Answer.Charset())
 	v := &View{gate: g, look: g.all, Source: src, Page: known, Original: file}
 	v.Scan = markup.Scan(src.Text, g.all.watch)
 	if len(v.Scan.Marks) > 0 {
-		src = markup.Read(markup.Unmark(src, v.Scan))
+		src = markup.ReadAs(markup.Unmark(src, v.Scan), known.Answer.Charset())
 		v.Source, v.Scan = src, markup.Scan(src.Text, g.all.watch)
 	}
 	v.Page.Read(src, v.Scan)
@@ -116,7 +116,7 @@ func (v *View) find(s *markup.Selector) []int { return v.matches(v.look.number[s
 // after is the page as it is once something was taken out of it: read again, and what is known of
 // it besides stays.
 func (v *View) after(file []byte) *View {
-	next := &View{gate: v.gate, look: v.look, Source: markup.Read(file), Page: v.Page}
+	next := &View{gate: v.gate, look: v.look, Source: markup.ReadAs(file, v.Page.Answer.Charset()), Page: v.Page}
 	next.Scan = markup.Scan(next.Source.Text, v.look.watch)
 	next.readSpots()
 	return next

@@ -69,6 +69,9 @@ func (r *Result) Undo() []byte {
 // source: a meta that declares the encoding counts within the first 1,024 bytes alone
 // (HTML, 13.2.3.2), and something that is written may bring one.
 func (r *Result) keepsEncoding() {
+	if r.Page.Answer.Charset() != "" {
+		return // that counts more than what the page says
+	}
 	was, is := markup.DeclaredEncoding(r.Source.File), markup.DeclaredEncoding(r.File)
 	if was == is {
 		return

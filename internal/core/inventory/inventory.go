@@ -157,7 +157,7 @@ type Weights interface {
 
 // Take reads a page. known holds its path and file; weights may be nil.
 func Take(file []byte, known page.Page, site *weburl.Site, weights Weights) *Record {
-	src := markup.Read(file)
+	src := markup.ReadAs(file, known.Answer.Charset())
 	return TakeScanned(src, markup.ScanTags(src.Text, nil), known, site, weights)
 }
 

@@ -30,7 +30,12 @@ type Source struct {
 
 // Read finds out the encoding of a file: its byte order mark, then the first
 // meta that declares one within 1,024 bytes, then UTF-8.
-func Read(file []byte) *Source {
+func Read(file []byte) *Source { return ReadAs(file, "") }
+
+// ReadAs is Read for a file of which the transport names the encoding, by a label (Encoding
+// Standard, 4.2): that counts more than a meta, and less than a byte order mark (HTML, 13.2.3.2).
+// A label that names no encoding is passed over, as "" is.
+func ReadAs(file []byte, charset string) *Source {
 	src := &Source{File: file, Text: file, Encoding: "utf-8"}
 	switch {
 	case bytes.HasPrefix(file, byteOrderMark):
@@ -44,17 +49,27 @@ func Read(file []byte) *Source {
 		src.Text = src.fromUTF16()
 		return src
 	}
-	label := declaredCharset(file[:min(len(file), 1024)])
+	label := charset
+	enc, err := htmlindex.Get(label)
+	named := label != "" && err == nil
+	if !named {
+		label = declaredCharset(file[:min(len(file), 1024)])
+		enc, err = htmlindex.Get(label)
+	}
 	if label == "" {
 		src.undeclare()
 		return src
 	}
-	enc, err := htmlindex.Get(label)
 	if err != nil {
 		return src
 	}
 	name, _ := htmlindex.Name(enc)
-	if name == "utf-8" || strings.HasPrefix(name, "utf-16") { // a meta cannot mean UTF-16 (13.2.3.2)
+	switch {
+	case named && strings.HasPrefix(name, "utf-16"):
+		src.Encoding, src.utf16, src.bigEndian = name, true, name == "utf-16be"
+		src.Text = src.fromUTF16()
+		return src
+	case name == "utf-8", strings.HasPrefix(name, "utf-16"): // a meta cannot mean UTF-16 (13.2.3.2)
 		return src
 	}
 	src.Encoding, src.decoder = name, enc.NewDecoder()

@@ -24,6 +24,9 @@ type Page struct {
 	Redirect    bool              // an immediate meta refresh
 	Whole       bool              // the gate file calls it a page, whatever tags it has
 
+	// Answer is what the transport says of the page; nil for a file.
+	Answer *Answer
+
 	Facts map[string]string
 	Lists map[string]any // facts that are lists: []any of maps, lists and scalars
 

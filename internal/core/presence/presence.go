@@ -183,7 +183,7 @@ type Record struct {
 // Take reads a page so that it can be compared with what a gate says of it. known holds its path
 // and file; weights may be nil.
 func Take(file []byte, known page.Page, gate *gating.Gate, weights inventory.Weights) Record {
-	src := markup.Read(file)
+	src := markup.ReadAs(file, known.Answer.Charset())
 	return Record{inventory.TakeScanned(src, gate.ScanAll(src), known, gate.Site, weights), gate}
 }
 

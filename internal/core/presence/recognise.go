@@ -320,7 +320,7 @@ func (h *holder) foldedPiece(x *piece) folded {
 // expectation reads what the gate writes.
 func (h *holder) expectation() (*markup.Source, *markup.Page) {
 	if h.expected == nil {
-		h.expected = markup.Read(h.Result.File)
+		h.expected = markup.ReadAs(h.Result.File, h.Result.Page.Answer.Charset())
 		h.expectedScan = markup.Scan(h.expected.Text, nil)
 	}
 	return h.expected, h.expectedScan

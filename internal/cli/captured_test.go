@@ -1,0 +1,36 @@
+package cli_test
+
+import (
+	"strings"
+	"testing"
+)
+
+// TestCapturedFolder: a folder that a capture made is read with what the transport said of its
+// pages, by every command, and what is made of it too.
+func TestCapturedFolder(t *testing.T) {
+	const hangul = "\xb0\xa1" // a syllable in EUC-KR
+	page := "<!doctype html>\n<html lang=ko>\n<head>\n<meta name=viewport content=\"width=device-width\">\n<title>" + hangul + "</title>\n<script src=/a.js></script>\n</head>\n<body>\n<h1>" + hangul + "</h1>\n</body>\n</html>\n"
+	b := newBench(t, "captured/index.html", page, "captured/a.js", "a()", "captured/plain/index.html", strings.ReplaceAll(page, hangul, "ä"), "captured/said/index.html", strings.ReplaceAll(page, hangul, "ö"),
+		"captured/.yellowgate-capture.ndjson", `{"url":"https://ternhill.example/","file":"index.html","status":200,"time":"2026-11-29T08:00:00Z","headers":{"content-type":["text/html; charset=EUC-KR"]}}`+"\n"+
+			`{"url":"https://ternhill.example/said/","file":"said/index.html","status":200,"time":"2026-11-29T08:00:00Z","headers":{"content-type":["text/html;charset=utf-8"]}}`+"\n",
+		"yellowgate.yaml", "yellowgate: 1\nsite: {source: captured, output: public, url: \"https://ternhill.example\"}\nmetadata: [{pages: all, title: \"@{page.heading} | Tern Hill\"}]\nitems: {note: {code: <p>ä</p>, pages: all}}\n")
+	b.want(0, args("show", "captured/index.html", "--format", "json"), `"title": "가 | Tern Hill"`, `"encoding": "euc-kr"`)
+	b.want(0, args("pages", "--format", "json"), `"title": "가"`)
+	b.want(0, args("find", "a.js", "captured"), "index.html")
+	out := b.want(0, args("audit", "captured", "-v", "--fail-on", "never"), "charset-missing")
+	if strings.Count(out, "the page does not say its encoding") != 2 || !strings.Contains(out, "plain/index.html:3:1") { // the title of the check, and one page
+		t.Error(out)
+	}
+	b.want(0, args("apply"), "3 pages written")
+	if text := b.read("public/index.html"); !strings.Contains(text, "<title>&#xAC00; | Tern Hill</title>") || !strings.Contains(text, "<h1>"+hangul+"</h1><!--yg:note-->\n<p>&#xE4;</p>") {
+		t.Errorf("%q", text)
+	}
+	if b.exists("public/.yellowgate-capture.ndjson") {
+		t.Error("what capture kept was published")
+	}
+	b.want(0, args("audit", "--fail-on", "error"), "as the gate says")
+	b.want(0, args("diff"), "Nothing to apply")
+	b.write("captured/.yellowgate-capture.ndjson", "nonsense\n")
+	b.want(3, args("survey", "captured"), "captured/.yellowgate-capture.ndjson:1: this is no line of a capture", "capture the site again")
+	b.want(3, args("check"), ".yellowgate-capture.ndjson:1: this is no line of a capture")
+}

@@ -1,0 +1,53 @@
+package page
+
+import (
+	"mime"
+	"strings"
+)
+
+// An Answer is what the transport says of a page besides its bytes, where a server sent it (RFC
+// 9110). A page that is a file has none. Whoever reads, gates or audits a page takes it as a value
+// and does not know where it came from.
+type Answer struct {
+	Status int // as 200; 0 where it is not known
+	// Fields are the fields of the head that mean something to a page, by their names in lower
+	// case, each with its lines in order.
+	Fields map[string][]string
+}
+
+// Meaningful are the fields of a head that mean something to a page, in lower case. The others
+// concern the connection, caches on the way, or the server.
+var Meaningful = []string{"content-type", "content-language", "content-security-policy", "x-robots-tag", "link", "refresh", "cache-control", "etag", "last-modified", "vary", "content-encoding"}
+
+// Field is the value of a field, its lines joined (RFC 9110, 5.2); "" for none.
+func (a *Answer) Field(name string) string {
+	if a == nil {
+		return ""
+	}
+	return strings.Join(a.Fields[name], ", ")
+}
+
+// Charset is the label of the encoding that Content-Type names (RFC 9110, 8.3.2); "" for none. It
+// counts more than what the page says of itself (HTML, 13.2.3.2), but for a byte order mark.
+func (a *Answer) Charset() string {
+	if a == nil || len(a.Fields["content-type"]) == 0 {
+		return ""
+	}
+	lines := a.Fields["content-type"]
+	_, params, err := mime.ParseMediaType(lines[len(lines)-1])
+	if err != nil && params == nil {
+		return ""
+	}
+	return strings.ToLower(strings.TrimSpace(params["charset"]))
+}
+
+// IsHTML reports whether the answer says that its body is a page; an answer that does not say, and
+// a file, may be one.
+func (a *Answer) IsHTML() bool {
+	if a == nil || len(a.Fields["content-type"]) == 0 {
+		return true
+	}
+	lines := a.Fields["content-type"]
+	kind, _, _ := mime.ParseMediaType(lines[len(lines)-1])
+	return kind == "text/html" || kind == "application/xhtml+xml"
+}
