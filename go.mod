@@ -4,6 +4,7 @@ go 1.26.0
 
 require (
 	codeberg.org/go-fonts/liberation v0.5.0
+	github.com/andybalholm/brotli v1.3.0
 	github.com/andybalholm/cascadia v1.3.5
 	github.com/aymanbagabas/go-udiff v0.4.1
 	github.com/bmatcuk/doublestar/v4 v4.10.4
@@ -21,6 +22,7 @@ require (
 	github.com/spf13/cobra v1.10.2
 	github.com/spf13/pflag v1.0.9
 	github.com/tdewolff/parse/v2 v2.8.20
+	github.com/temoto/robotstxt v1.1.2
 	github.com/zeebo/xxh3 v1.1.0
 	golang.org/x/image v0.30.0
 	golang.org/x/net v0.62.0
@@ -28,6 +30,7 @@ require (
 	golang.org/x/sys v0.49.0
 	golang.org/x/term v0.47.0
 	golang.org/x/text v0.43.0
+	golang.org/x/time v0.16.0
 	gonum.org/v1/plot v0.17.0
 )
 

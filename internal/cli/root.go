@@ -127,7 +127,7 @@ with apply, and verify with audit, why and where.`,
 		return &site.UsageError{Message: msg, Remedy: "yellowgate " + cmd.Name() + " --help lists the options"}
 	})
 	root.AddGroup(&cobra.Group{ID: "look", Title: "Look"}, &cobra.Group{ID: "decide", Title: "Decide"}, &cobra.Group{ID: "publish", Title: "Try and publish"}, &cobra.Group{ID: "verify", Title: "Verify"}, &cobra.Group{ID: "more", Title: "More"})
-	root.AddCommand(a.demoCmd(), a.surveyCmd(), a.showCmd(), a.pagesCmd(),
+	root.AddCommand(a.demoCmd(), a.surveyCmd(), a.captureCmd(), a.showCmd(), a.pagesCmd(),
 		a.addCmd(), a.setCmd(), a.disableCmd(), a.enableCmd(), a.removeCmd(),
 		a.checkCmd(), a.diffCmd(), a.applyCmd(),
 		a.auditCmd(), a.whyCmd(), a.whereCmd(), a.compareCmd(), a.suggestCmd(), a.findCmd(), a.explainCmd(), a.schemaCmd())
@@ -331,6 +331,9 @@ func (a *app) progress(what string) run.Progress {
 		}
 		if bar == nil {
 			bar = progressbar.NewOptions(total, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription(what), progressbar.OptionShowCount(), progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(100*time.Millisecond))
+		}
+		if bar.GetMax() != total {
+			bar.ChangeMax(total)
 		}
 		_ = bar.Set(done)
 	}

@@ -48,6 +48,7 @@ type Captured struct {
 	Fields map[string][]string `json:"headers,omitempty"` // those that mean something to a page, names in lower case
 	Wire   int64               `json:"wire,omitempty"`    // bytes of the body as sent
 	Bytes  int64               `json:"bytes,omitempty"`   // and decoded
+	Sum    string              `json:"sum,omitempty"`     // digest of the file: XXH3, 128 bits, in hexadecimal
 }
 
 // OpenFolder opens a folder; where capture made it, with what that kept besides.

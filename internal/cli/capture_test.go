@@ -1,0 +1,178 @@
+package cli_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+)
+
+// TestCapture: the demo's output, served by a server that knows nothing of it, is captured, and the
+// audit of the capture says what the audit of the folder says.
+func TestCapture(t *testing.T) {
+	b := newBench(t)
+	b.want(0, args("demo", "--quiet"))
+	public := filepath.Join(b.dir, "tern-hill", "public")
+	served := httptest.NewServer(http.FileServer(http.Dir(public)))
+	defer served.Close()
+	var all strings.Builder // what no page leads to
+	for _, path := range []string{"/book/pay/", "/thanks/", "/sky-camera/", "/visit/access/", "/kit/glyphs/glyphs.js", "/lib/starcalc-1.2.js"} {
+		fmt.Fprintln(&all, path)
+	}
+	b.write("more.txt", "# addresses that no page leads to\n\n"+all.String())
+	b.want(0, args("capture", served.URL, "--to", "captured", "--from", "more.txt"), "✓ captured: 28 pages and ")
+	for _, name := range []string{"index.html", "visit/index.html", "404.html", "kit/contact/contact.js"} {
+		want, err := os.ReadFile(filepath.Join(public, name))
+		if err != nil {
+			continue
+		}
+		if got := b.read("captured/" + name); got != string(want) {
+			t.Errorf("%s is not what was served", name)
+		}
+	}
+	if err := os.CopyFS(filepath.Join(b.dir, "folder"), os.DirFS(public)); err != nil {
+		t.Fatal(err)
+	}
+	of := func(dir string) string {
+		return strings.ReplaceAll(b.want(0, args("audit", dir, "--verbose", "--no-cache", "--fail-on", "never")), dir, "DIR")
+	}
+	if got, want := of("captured"), of("folder"); got != want {
+		t.Errorf("the audit of the capture:\n%s\nof the folder:\n%s", got, want)
+	}
+	b.want(0, args("capture", served.URL, "--to", "captured", "--from", "more.txt"), "0 came, 0 changed, 0 gone since the last capture")
+	out := b.want(0, args("capture", served.URL, "--to", "captured", "--format", "json", "--depth", "1"))
+	var s struct{ Pages, Gone int }
+	if err := json.Unmarshal([]byte(out), &s); err != nil || s.Pages == 0 || s.Pages+s.Gone != 28 {
+		t.Errorf("%v: %s", err, out)
+	}
+}
+
+// TestCaptureWays: names and passwords get in and are written nowhere; options and addresses that
+// cannot be are clear errors.
+func TestCaptureWays(t *testing.T) {
+	served := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		name, password, _ := r.BasicAuth()
+		if name != "editor" || password != "puffin-7" || r.Header.Get("X-Stage") != "tern" {
+			w.WriteHeader(http.StatusUnauthorized)
+			return
+		}
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		fmt.Fprint(w, "<!doctype html><title>Tern Hill</title><h1>Tern Hill</h1><a href=/b>b</a><a href=https://ternhill.example/c>c</a>")
+	}))
+	defer served.Close()
+	b := newBench(t, "site/index.html", "<!doctype html><title>a</title>", "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public, url: \"https://ternhill.example\"}\nitems: {}\n")
+	t.Setenv("YELLOWGATE_PASSWORD", "")
+	b.want(3, args("capture", served.URL, "--to", "captured", "--user", "editor"), "401 Unauthorized", "nothing was kept")
+	if b.exists("captured") {
+		t.Error("a folder was left behind")
+	}
+	t.Setenv("YELLOWGATE_PASSWORD", "puffin-7")
+	b.want(0, args("capture", served.URL, "--to", "captured", "--user", "editor", "--header", "X-Stage: tern", "--own-site"), "3 pages") // one by the site's own address
+	out, err := exec.Command("grep", "-rlE", "puffin|ZWRpdG9y|X-Stage", b.dir).Output()
+	if len(out) > 0 {
+		t.Errorf("what was given to get in is in %s (%v)", out, err)
+	}
+	os.Unsetenv("YELLOWGATE_PASSWORD")
+	for _, c := range []struct {
+		line string
+		want string
+	}{
+		{"capture", "capture takes the address of a running site"},
+		{"capture localhost:8000 --to c", "a whole address, with http:// or https://"},
+		{"capture site --to c", "a whole address, with http:// or https://"},
+		{"capture ftp://ternhill.example/ --to c", "only http and https"},
+		{"capture http:///a --to c", "names no host"},
+		{"capture http://a:b@ternhill.example/ --to c", "gets into lists and logs"},
+		{"capture http://ternhill.example/", "needs a folder to keep the pages in"},
+		{"capture http://ternhill.example/ --to c --user a", "the environment has none"},
+		{"capture http://ternhill.example/ --to c --header nonsense", "a name, a colon and a value"},
+		{"capture http://ternhill.example/ --to c --pages has(a)", "only path and file are known"},
+		{"capture http://ternhill.example/ --to c --except title=a", "only path and file are known"},
+		{"capture http://ternhill.example/ --to c --pages (", "--pages: "},
+		{"capture http://ternhill.example/ --to c --parallel 0", "from 1 to 256"},
+		{"capture " + served.URL + " --to site", "is not empty, and no capture made it"},
+	} {
+		b.want(2, args(strings.Fields(c.line)...), c.want)
+	}
+	b.want(3, args("capture", "http://127.0.0.1:1/", "--to", "c"), "refused", "is the server running")
+	b.want(3, args("capture", served.URL, "--to", "c", "--from", "none.txt"), "none.txt: no such file")
+	if b.exists("c") {
+		t.Error("a folder was left behind")
+	}
+}
+
+// TestCaptureStopped: Ctrl-C keeps what there is and says how to go on.
+func TestCaptureStopped(t *testing.T) {
+	served := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		time.Sleep(20 * time.Millisecond)
+		w.Header().Set("Content-Type", "text/html")
+		var n int
+		fmt.Sscanf(r.URL.Path, "/%d", &n)
+		fmt.Fprintf(w, "<!doctype html><title>Day %d</title><a href=/%d>next</a>", n, (n+1)%60)
+	}))
+	defer served.Close()
+	b := newBench(t)
+	cmd := exec.Command(program, "capture", served.URL, "--to", "captured", "--own-site")
+	cmd.Dir = b.dir
+	var out strings.Builder
+	cmd.Stdout = &out
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	for deadline := time.Now().Add(20 * time.Second); !b.exists("captured/3/index.html") && time.Now().Before(deadline); {
+		time.Sleep(5 * time.Millisecond)
+	}
+	if err := cmd.Process.Signal(syscall.SIGINT); err != nil {
+		t.Fatal(err)
+	}
+	_ = cmd.Wait()
+	if code := cmd.ProcessState.ExitCode(); code != 130 || !strings.Contains(out.String(), "stopped captured: ") || !strings.Contains(out.String(), "--go-on continues") {
+		t.Errorf("status %d: %s", code, out.String())
+	}
+	b.want(0, args("capture", served.URL, "--to", "captured", "--own-site", "--go-on"), "✓ captured: 61 pages")
+}
+
+// TestCaptureServer: a web server's own pages, with its coding and its conditions.
+func TestCaptureServer(t *testing.T) {
+	nginx, err := exec.LookPath("nginx")
+	if err != nil {
+		t.Skip("there is no nginx here")
+	}
+	b := newBench(t)
+	b.want(0, args("demo", "--quiet"))
+	listener := httptest.NewUnstartedServer(nil)
+	address := listener.Listener.Addr().String()
+	listener.Listener.Close() // nginx takes the port
+	b.write("nginx.conf", fmt.Sprintf("daemon off; master_process off; pid %[1]s/pid; error_log stderr;\nevents {}\nhttp { access_log off; gzip on; gzip_min_length 1; charset utf-8; types { text/html html; text/css css; text/javascript js; image/svg+xml svg; }\nclient_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\nserver { listen %[2]s; root %[1]s/tern-hill/public; error_page 404 /404.html; } }\n", b.dir, address))
+	server := exec.Command(nginx, "-p", b.dir, "-c", filepath.Join(b.dir, "nginx.conf"))
+	server.Stderr = os.Stderr
+	if err := server.Start(); err != nil {
+		t.Skip("nginx cannot be run here: ", err)
+	}
+	defer func() { _ = server.Process.Kill(); _ = server.Wait() }()
+	for deadline := time.Now().Add(10 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+		if r, err := http.Get("http://" + address + "/"); err == nil {
+			r.Body.Close()
+			break
+		}
+	}
+	b.want(0, args("capture", "http://"+address+"/", "--to", "captured"), "✓ captured: 24 pages")
+	said := b.read("captured/.yellowgate-capture.ndjson")
+	for _, want := range []string{`"content-encoding":["gzip"]`, `"content-type":["text/html; charset=utf-8"]`, `"etag":[`} {
+		if !strings.Contains(said, want) {
+			t.Errorf("no %s in %s", want, said)
+		}
+	}
+	if b.read("captured/visit/index.html") != b.read("tern-hill/public/visit/index.html") {
+		t.Error("the page is not what nginx has")
+	}
+	b.write("tern-hill/public/visit/index.html", strings.Replace(b.read("tern-hill/public/visit/index.html"), "</body>", "<p>new</p></body>", 1))
+	b.want(0, args("capture", "http://"+address+"/", "--to", "captured"), "0 came, 1 changed, 0 gone")
+}

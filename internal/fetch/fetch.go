@@ -1,0 +1,809 @@
+// Package fetch asks a running site for its pages and keeps them, with the files of its own that
+// they load, as a folder that every other command reads.
+//
+// It asks with GET alone, heeds robots.txt (RFC 9309), waits where it is told to, keeps to one
+// origin, and writes nothing of what it was given to get in.
+package fetch
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"maps"
+	"net"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/andybalholm/brotli"
+	"github.com/klauspost/compress/gzip"
+	"github.com/klauspost/compress/zstd"
+	"github.com/temoto/robotstxt"
+	"github.com/zeebo/xxh3"
+	"golang.org/x/time/rate"
+
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/disk"
+	"yellowgate/internal/site"
+)
+
+// Options say what to ask for, and how.
+type Options struct {
+	Start     *url.URL // where it begins; its scheme, host and port are the origin
+	Address   string   // of the site as visitors know it, whose links lead to the origin, too; "" for none
+	Dir       string   // where what is kept goes
+	Most      int      // pages
+	Depth     int      // links from the start; 0 for any
+	Parallel  int
+	Rate      float64                      // requests a second; 0 for any
+	OwnSite   bool                         // robots.txt is not asked
+	WithQuery bool                         // an address with a query is one of its own
+	GoOn      bool                         // what the folder has is not asked for again
+	From      []string                     // more addresses to begin with
+	Header    http.Header                  // sent to the origin, and to nobody else
+	Largest   int64                        // bytes of a body
+	Patience  time.Duration                // for an answer to begin, and for its body
+	Choose    func(path, file string) bool // the pages that links may lead to; nil for all
+	Progress  func(done, known int)
+}
+
+// A Dead is an address that answered with an error, or not at all.
+type Dead struct {
+	URL    string   `json:"url"`
+	Status int      `json:"status"` // 0 where nothing answered
+	Why    string   `json:"why"`
+	From   []string `json:"from"` // addresses of pages that link to it, three at most
+}
+
+// A Summary is what a capture came to.
+type Summary struct {
+	Pages     int               `json:"pages"`
+	Files     int               `json:"files"`
+	Bytes     int64             `json:"bytes"` // of what is kept
+	Redirects int               `json:"redirects"`
+	Dead      []Dead            `json:"dead"`
+	LeftOut   map[string]int    `json:"leftOut"`  // addresses, by why
+	Example   map[string]string `json:"examples"` // one address for each why
+	Queries   int               `json:"queries"`  // links whose query was dropped
+	Again     bool              `json:"again"`    // the folder had a capture already; else the next three are 0
+	Came      int               `json:"came"`     // pages
+	Changed   int               `json:"changed"`
+	Gone      int               `json:"gone"`
+	Stopped   bool              `json:"stopped"` // not all was asked for
+}
+
+// UserAgent is how requests name this program.
+var UserAgent = "yellowgate/" + site.Version
+
+// address is one address of the origin, and how it was come by.
+type address struct {
+	url   *url.URL
+	page  bool // it may be a page
+	depth int
+	from  string // the address of the page that led there first
+}
+
+type capture struct {
+	Options
+	client *http.Client
+	limit  *rate.Limiter
+	robots *robotstxt.Group
+
+	mu       sync.Mutex
+	wake     *sync.Cond
+	queue    []address
+	seen     map[string]bool
+	busy     int
+	files    map[string]string // by file, the digest of what is kept there
+	from     map[string][]string
+	lines    []site.Captured
+	before   map[string]site.Captured // of an earlier capture, by address
+	known    int
+	sitemaps int
+	summary  *Summary
+	until    time.Time // nobody asks before
+}
+
+// Capture asks for a site and keeps it. An error is a *site.UsageError or *site.PathError; where ctx
+// is done, what there is is kept, and Stopped is set.
+func Capture(ctx context.Context, o Options) (*Summary, error) {
+	o.Most, o.Parallel, o.Largest, o.Patience = cmp.Or(o.Most, 10_000), cmp.Or(o.Parallel, 4), cmp.Or(o.Largest, 32<<20), cmp.Or(o.Patience, 30*time.Second)
+	c := &capture{Options: o, seen: map[string]bool{}, files: map[string]string{}, from: map[string][]string{}, summary: &Summary{Dead: []Dead{}, LeftOut: map[string]int{}, Example: map[string]string{}}}
+	c.wake = sync.NewCond(&c.mu)
+	transport := http.DefaultTransport.(*http.Transport).Clone()
+	transport.DisableCompression, transport.ResponseHeaderTimeout, transport.MaxIdleConnsPerHost = true, o.Patience, o.Parallel
+	transport.DialContext = (&net.Dialer{Timeout: o.Patience}).DialContext
+	c.client = &http.Client{Transport: transport, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	c.limit = rate.NewLimiter(rate.Inf, 1)
+	if o.Rate > 0 {
+		c.limit = rate.NewLimiter(rate.Limit(o.Rate), 1)
+	}
+	_, err := disk.Lstat(o.Dir)
+	isNew := disk.Missing(err)
+	if err := os.MkdirAll(o.Dir, 0o755); err != nil {
+		return nil, &site.PathError{Path: o.Dir, Err: err}
+	}
+	if err := c.lastTime(); err != nil {
+		return nil, err
+	}
+	s, err := c.all(ctx)
+	if err != nil && isNew { // nothing is left behind but what was kept
+		disk.Remove(filepath.Join(o.Dir, site.CaptureName))
+		disk.Remove(o.Dir)
+	}
+	return s, err
+}
+
+// all asks for everything.
+func (c *capture) all(ctx context.Context) (*Summary, error) {
+	if err := c.begin(ctx); err != nil {
+		return nil, err
+	}
+	stop := context.AfterFunc(ctx, func() { c.mu.Lock(); c.wake.Broadcast(); c.mu.Unlock() })
+	defer stop()
+	var workers sync.WaitGroup
+	for range c.Parallel {
+		workers.Go(func() { c.work(ctx) })
+	}
+	workers.Wait()
+	c.summary.Stopped = ctx.Err() != nil
+	return c.finish()
+}
+
+// lastTime reads what an earlier capture left in the folder.
+func (c *capture) lastTime() error {
+	entries, err := disk.ReadDir(c.Dir)
+	if err != nil {
+		return &site.PathError{Path: c.Dir, Err: err}
+	}
+	name := filepath.Join(c.Dir, site.CaptureName)
+	_, err = disk.Lstat(name)
+	switch {
+	case err != nil && len(entries) > 0:
+		return &site.UsageError{Message: fmt.Sprintf("the folder %s is not empty, and no capture made it", c.Dir), Remedy: "name a new folder: --to DIR"}
+	case err != nil: // the folder is a capture's from now on, even if this one is killed
+		if err := disk.Replace(name, nil); err != nil {
+			return &site.PathError{Path: name, Err: err}
+		}
+		return nil
+	}
+	b, err := disk.Read(name, disk.StateLimit)
+	if err != nil {
+		return &site.PathError{Path: name, Err: err}
+	}
+	c.before, c.summary.Again = map[string]site.Captured{}, len(b) > 0
+	for line := range bytes.Lines(b) {
+		var k site.Captured
+		if json.Unmarshal(line, &k) != nil {
+			continue // it is asked for again
+		}
+		c.before[k.URL] = k
+	}
+	return nil
+}
+
+// begin asks for the first address, robots.txt and the sitemaps.
+func (c *capture) begin(ctx context.Context) error {
+	if !c.OwnSite {
+		u := c.Start.ResolveReference(&url.URL{Path: "/robots.txt"})
+		a, body, err := c.get(ctx, u, nil)
+		if err != nil {
+			return c.unreachable(err)
+		}
+		if kind := strings.Join(a.fields["content-type"], ""); a.status == 200 && strings.HasPrefix(kind, "text/plain") {
+			c.keepFile(u, a, body)
+		}
+		if data, err := robotstxt.FromStatusAndBytes(a.status, body); err == nil {
+			c.robots = data.FindGroup(UserAgent)
+			for _, s := range data.Sitemaps {
+				c.sitemap(ctx, s, 0)
+			}
+		}
+	}
+	c.add(c.Start.String(), c.Start, true, 0, "")
+	if c.known == 0 {
+		return &site.UsageError{Message: "robots.txt does not let anybody ask for " + c.Start.String(), Remedy: "--own-site asks all the same, where the site is yours"}
+	}
+	c.sitemap(ctx, "/sitemap.xml", 0)
+	for _, raw := range c.From {
+		if c.resolve(raw, c.Start) == nil {
+			c.leave("it is of another site", raw)
+		}
+		c.add(raw, c.Start, true, 0, "")
+	}
+	return nil
+}
+
+// unreachable is the error of a site that does not answer at all.
+func (c *capture) unreachable(err error) error {
+	why := err.Error()
+	var ue *url.Error
+	if errors.As(err, &ue) {
+		why = ue.Err.Error()
+	}
+	remedy := "is the server running, and is the address right?"
+	var dns *net.DNSError
+	switch {
+	case errors.As(err, &dns):
+		remedy = "there is no such host, or it cannot be looked up here"
+	case strings.Contains(why, "certificate"):
+		remedy = "the server's certificate is not one that this machine trusts"
+	case strings.Contains(why, "HTTP response to HTTPS"):
+		remedy = "the server speaks no TLS there: write http://"
+	}
+	return &site.PathError{Path: c.Start.Redacted(), Err: errors.New(why), What: remedy}
+}
+
+// resolve makes an address of a reference; nil where it leads out of the origin.
+func (c *capture) resolve(raw string, base *url.URL) *url.URL {
+	u, err := base.Parse(strings.TrimSpace(raw))
+	if err != nil || u.Opaque != "" {
+		return nil
+	}
+	if u.Scheme != c.Start.Scheme || u.Host != c.Start.Host {
+		address, err := url.Parse(c.Address)
+		if err != nil || c.Address == "" || !strings.EqualFold(u.Host, address.Host) || u.Scheme != "http" && u.Scheme != "https" {
+			return nil
+		}
+		u.Scheme, u.Host = c.Start.Scheme, c.Start.Host
+	}
+	u.Fragment, u.RawFragment, u.User = "", "", nil
+	if u.Path == "" {
+		u.Path = "/"
+	}
+	return u
+}
+
+// add puts an address into the queue, once.
+func (c *capture) add(raw string, base *url.URL, isPage bool, depth int, from string) {
+	u := c.resolve(raw, base)
+	if u == nil {
+		return
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if u.RawQuery != "" && isPage && !c.WithQuery {
+		c.summary.Queries++
+		u.RawQuery, u.ForceQuery = "", false
+	}
+	key := u.String()
+	if from != "" && len(c.from[key]) < 3 && !slices.Contains(c.from[key], from) {
+		c.from[key] = append(c.from[key], from)
+	}
+	if c.seen[key] {
+		return
+	}
+	c.seen[key] = true
+	switch {
+	case c.robots != nil && !c.robots.Test(u.RequestURI()):
+		c.leave("robots.txt asks to leave it out", key)
+		return
+	case isPage && c.Depth > 0 && depth > c.Depth:
+		c.leave(fmt.Sprintf("it is more than %d links away", c.Depth), key)
+		return
+	}
+	if isPage && c.Choose != nil {
+		if file, _ := fileOf(u, true, c.WithQuery); depth > 0 && !c.Choose(page.PathOf(file, false), file) {
+			c.leave("--pages or --except leaves it out", key)
+			return
+		}
+	}
+	c.known++
+	c.queue = append(c.queue, address{u, isPage, depth, from})
+	c.wake.Signal()
+}
+
+// leave counts an address that is left out. The mutex is held.
+func (c *capture) leave(why, example string) {
+	c.summary.LeftOut[why]++
+	if c.summary.Example[why] == "" {
+		c.summary.Example[why] = example
+	}
+}
+
+// work takes addresses from the queue until there is none, and nobody who could add one.
+func (c *capture) work(ctx context.Context) {
+	for {
+		c.mu.Lock()
+		for len(c.queue) == 0 && c.busy > 0 && ctx.Err() == nil {
+			c.wake.Wait()
+		}
+		if len(c.queue) == 0 || ctx.Err() != nil {
+			c.wake.Broadcast()
+			c.mu.Unlock()
+			return
+		}
+		a := c.queue[0]
+		c.queue = c.queue[1:]
+		if a.page && c.summary.Pages >= c.Most {
+			c.leave(c.full(), a.url.String())
+			c.mu.Unlock()
+			continue
+		}
+		c.busy++
+		c.mu.Unlock()
+		c.one(ctx, a)
+		c.mu.Lock()
+		c.busy--
+		done, known := c.known-len(c.queue)-c.busy, c.known
+		c.wake.Broadcast()
+		c.mu.Unlock()
+		if c.Progress != nil {
+			c.Progress(done, known)
+		}
+	}
+}
+
+// an answer is what came for a request.
+type answer struct {
+	status int
+	fields map[string][]string
+	where  string // of a redirect
+	wire   int64
+	why    string         // the body is not kept, and why
+	line   *site.Captured // of an earlier capture, whose file is still good
+}
+
+// one asks for an address, keeps what comes, and follows what it leads to.
+func (c *capture) one(ctx context.Context, a address) {
+	key := a.url.String()
+	got, body, err := c.getNew(ctx, a.url, key)
+	line := site.Captured{URL: key, Status: got.status, Time: now(), Fields: got.fields, Wire: got.wire, Bytes: int64(len(body))}
+	switch {
+	case ctx.Err() != nil:
+		c.mu.Lock()
+		c.queue = append(c.queue, a) // it counts as not asked
+		c.mu.Unlock()
+		return
+	case err != nil:
+		c.dead(key, 0, reason(err))
+		return
+	case got.where != "":
+		c.redirect(a, got, line)
+		return
+	case got.status >= 400:
+		c.dead(key, got.status, fmt.Sprintf("%d %s", got.status, http.StatusText(got.status)))
+		c.note(line)
+		return
+	case got.why != "":
+		c.mu.Lock()
+		c.leave(got.why, key)
+		c.mu.Unlock()
+		c.note(line)
+		return
+	}
+	if got.line != nil { // as the folder has it
+		line = *got.line
+	}
+	says := &page.Answer{Status: got.status, Fields: got.fields}
+	isPage := says.IsHTML() && (len(got.fields["content-type"]) > 0 || a.page)
+	file, why := fileOf(a.url, isPage, c.WithQuery)
+	if isPage && !a.page {
+		why = "a page came where a script, a stylesheet or another file was asked for"
+	}
+	if why == "" && isPage && !c.room() {
+		why = c.full()
+	}
+	digest, same := sum(body), false
+	if why == "" {
+		if same, why = c.keep(file, digest, body); isPage && (same || why != "") {
+			c.mu.Lock()
+			c.summary.Pages--
+			c.mu.Unlock()
+		}
+	}
+	c.mu.Lock()
+	if why != "" {
+		c.leave(why, key)
+		c.mu.Unlock()
+		c.note(line)
+		return
+	}
+	if !same {
+		if !isPage {
+			c.summary.Files++
+		}
+		c.summary.Bytes += int64(len(body))
+		line.File, line.Sum = file, digest
+	}
+	c.mu.Unlock()
+	c.note(line)
+	base := a.url
+	var refs []reference
+	if isPage {
+		var href string
+		if href, refs = pageReferences(body, says); href != "" {
+			if u, err := a.url.Parse(href); err == nil {
+				base = u
+			}
+		}
+	} else {
+		refs = fileReferences(file, body)
+	}
+	for _, r := range refs {
+		c.add(r.raw, base, r.page, a.depth+1, key)
+	}
+}
+
+// room takes the room of one more page, if there is any.
+func (c *capture) room() bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.summary.Pages >= c.Most {
+		return false
+	}
+	c.summary.Pages++
+	return true
+}
+
+func (c *capture) full() string { return fmt.Sprintf("there are %d pages already (--most)", c.Most) }
+
+// redirect goes on where an answer leads.
+func (c *capture) redirect(a address, got answer, line site.Captured) {
+	c.mu.Lock()
+	c.summary.Redirects++
+	c.mu.Unlock()
+	if to, err := a.url.Parse(got.where); err == nil {
+		line.Final = to.Redacted()
+	}
+	c.note(line)
+	if c.resolve(got.where, a.url) == nil {
+		c.mu.Lock()
+		c.leave("it leads to another site", line.URL)
+		c.mu.Unlock()
+		return
+	}
+	c.add(got.where, a.url, a.page, a.depth, a.from)
+}
+
+func (c *capture) dead(key string, status int, why string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.summary.Dead = append(c.summary.Dead, Dead{URL: key, Status: status, Why: why})
+}
+
+func (c *capture) note(line site.Captured) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.lines = append(c.lines, line)
+}
+
+// keep writes a body whose digest is sum; why says why that cannot be done here. same tells that
+// the same body is there already, by another address: / and /index.html.
+func (c *capture) keep(file, sum string, body []byte) (same bool, why string) {
+	c.mu.Lock()
+	other, taken := c.files[file]
+	if !taken {
+		c.files[file] = sum
+	}
+	c.mu.Unlock()
+	switch {
+	case taken && other == sum:
+		return true, ""
+	case taken:
+		return false, "another address with the same path has another body"
+	}
+	name := filepath.Join(c.Dir, filepath.FromSlash(file))
+	err := os.MkdirAll(filepath.Dir(name), 0o755)
+	if err == nil {
+		err = disk.Replace(name, body)
+	}
+	if err != nil {
+		return false, "it cannot be written: " + reason(err)
+	}
+	return false, ""
+}
+
+// keepFile keeps a file that the audit reads and no page names. It is called before there are pages.
+func (c *capture) keepFile(u *url.URL, got answer, body []byte) {
+	file, why := fileOf(u, false, true)
+	if why != "" {
+		return
+	}
+	digest := sum(body)
+	if same, why := c.keep(file, digest, body); same || why != "" {
+		return
+	}
+	c.summary.Files++
+	c.summary.Bytes += int64(len(body))
+	c.seen[u.String()] = true
+	c.note(site.Captured{URL: u.String(), File: file, Status: got.status, Time: now(), Fields: got.fields, Wire: got.wire, Bytes: int64(len(body)), Sum: digest})
+}
+
+func now() string { return time.Now().UTC().Format(time.RFC3339) }
+
+// reason is an error without the names that stand before it.
+func reason(err error) string {
+	var ue *url.Error
+	if errors.As(err, &ue) {
+		err = ue.Err
+	}
+	var pe *os.PathError
+	if errors.As(err, &pe) {
+		err = pe.Err
+	}
+	return err.Error()
+}
+
+// getNew is get where the folder has nothing that is still good.
+func (c *capture) getNew(ctx context.Context, u *url.URL, key string) (got answer, body []byte, err error) {
+	k, had := c.before[key]
+	if had = had && k.File != ""; had {
+		body, err = site.ReadFile(c.Dir, k.File)
+		had = err == nil && sum(body) == k.Sum
+	}
+	var since http.Header
+	still := answer{status: k.Status, fields: k.Fields, wire: k.Wire, line: &k}
+	if had && c.GoOn {
+		return still, body, nil
+	}
+	if had {
+		since = http.Header{}
+		for name, field := range map[string]string{"etag": "If-None-Match", "last-modified": "If-Modified-Since"} {
+			if v := k.Fields[name]; len(v) == 1 {
+				since.Set(field, v[0])
+			}
+		}
+	}
+	got, fresh, err := c.get(ctx, u, since)
+	if err == nil && got.status == http.StatusNotModified && had {
+		return still, body, nil
+	}
+	return got, fresh, err
+}
+
+// sum is the digest of a body as a line has it.
+func sum(body []byte) string {
+	d := xxh3.Hash128(body).Bytes()
+	return hex.EncodeToString(d[:])
+}
+
+// get asks for an address and reads the body, decoded. Where the server asks to be asked later, it
+// waits.
+func (c *capture) get(ctx context.Context, u *url.URL, more http.Header) (got answer, body []byte, err error) {
+	for try := 0; ; try++ {
+		if err := c.pause(ctx); err != nil {
+			return got, nil, err
+		}
+		got, body, err = c.ask(ctx, u, more)
+		wait := later(&got, try)
+		if err != nil || wait == 0 || try == 3 {
+			return got, body, err
+		}
+		c.mu.Lock()
+		if until := time.Now().Add(wait); until.After(c.until) {
+			c.until = until
+		}
+		c.mu.Unlock()
+	}
+}
+
+// pause waits until somebody may ask.
+func (c *capture) pause(ctx context.Context) error {
+	c.mu.Lock()
+	wait := time.Until(c.until)
+	c.mu.Unlock()
+	if wait > 0 {
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+	return c.limit.Wait(ctx)
+}
+
+// mostWait is how long a server may ask to be left alone.
+const mostWait = 2 * time.Minute
+
+// later is how long to wait before asking again; 0 for not at all.
+func later(got *answer, try int) time.Duration {
+	if got.status != http.StatusTooManyRequests && got.status != http.StatusServiceUnavailable {
+		return 0
+	}
+	for _, v := range got.fields["retry-after"] {
+		if n, err := strconv.Atoi(v); err == nil && n >= 0 {
+			return min(time.Duration(n)*time.Second+time.Millisecond, mostWait)
+		}
+		if at, err := http.ParseTime(v); err == nil {
+			return min(max(time.Until(at), time.Millisecond), mostWait)
+		}
+	}
+	return time.Second << try
+}
+
+// ask makes one request.
+func (c *capture) ask(ctx context.Context, u *url.URL, more http.Header) (got answer, body []byte, err error) {
+	ctx, cancel := context.WithTimeout(ctx, 2*c.Patience)
+	defer cancel()
+	r, err := http.NewRequestWithContext(ctx, http.MethodGet, u.String(), nil)
+	if err != nil {
+		return got, nil, err
+	}
+	maps.Copy(r.Header, c.Header)
+	maps.Copy(r.Header, more)
+	r.Header.Set("User-Agent", UserAgent)
+	r.Header.Set("Accept-Encoding", "gzip, br, zstd")
+	a, err := c.client.Do(r)
+	if err != nil {
+		return got, nil, err
+	}
+	defer a.Body.Close()
+	got.status, got.fields = a.StatusCode, map[string][]string{}
+	for name, lines := range a.Header {
+		if lower := strings.ToLower(name); slices.Contains(page.Meaningful, lower) || lower == "retry-after" {
+			got.fields[lower] = lines
+		}
+	}
+	if a.StatusCode >= 300 && a.StatusCode < 400 && a.Header.Get("Location") != "" {
+		got.where = a.Header.Get("Location")
+		return got, nil, nil
+	}
+	wire := &counting{r: a.Body}
+	decoded, err := decode(wire, a.Header.Get("Content-Encoding"))
+	if err != nil {
+		got.why = err.Error()
+		return got, nil, nil
+	}
+	body, err = io.ReadAll(io.LimitReader(decoded, c.Largest+1))
+	got.wire = wire.n
+	switch {
+	case err != nil && ctx.Err() == nil:
+		got.why = "its body cannot be read to the end: " + reason(err)
+		return got, nil, nil
+	case err != nil:
+		return got, nil, fmt.Errorf("no whole answer came within %s", 2*c.Patience)
+	case int64(len(body)) > c.Largest:
+		got.why = fmt.Sprintf("its body is larger than %d MB", c.Largest>>20)
+		return got, nil, nil
+	}
+	return got, body, nil
+}
+
+type counting struct {
+	r io.Reader
+	n int64
+}
+
+func (c *counting) Read(b []byte) (int, error) {
+	n, err := c.r.Read(b)
+	c.n += int64(n)
+	return n, err
+}
+
+// decode takes a content coding off (RFC 9110, 8.4.1).
+func decode(r io.Reader, coding string) (io.Reader, error) {
+	switch strings.ToLower(strings.TrimSpace(coding)) {
+	case "", "identity":
+		return r, nil
+	case "gzip", "x-gzip":
+		z, err := gzip.NewReader(r)
+		if err != nil {
+			return nil, errors.New("its body is not in the coding that it says: gzip")
+		}
+		return z, nil
+	case "br":
+		return brotli.NewReader(r), nil
+	case "zstd":
+		z, err := zstd.NewReader(r)
+		if err != nil {
+			return nil, errors.New("its body is not in the coding that it says: zstd")
+		}
+		return z.IOReadCloser(), nil
+	}
+	return nil, fmt.Errorf("its body is in a coding that cannot be read: %q", coding)
+}
+
+// finish writes what is known of the addresses, removes what is gone, and counts.
+func (c *capture) finish() (*Summary, error) {
+	s := c.summary
+	if s.Pages == 0 && !s.Stopped {
+		if len(s.Dead) > 0 {
+			return nil, &site.PathError{Path: s.Dead[0].URL, Err: errors.New(s.Dead[0].Why), What: "nothing was kept"}
+		}
+		return nil, &site.UsageError{Message: c.Start.Redacted() + " answers with no page", Remedy: "name the address of a page: yellowgate capture URL --to DIR"}
+	}
+	c.circles()
+	c.count()
+	slices.SortFunc(c.lines, func(a, b site.Captured) int { return cmp.Compare(a.URL, b.URL) })
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	for i := range c.lines {
+		if err := e.Encode(&c.lines[i]); err != nil {
+			return nil, err
+		}
+	}
+	name := filepath.Join(c.Dir, site.CaptureName)
+	if err := disk.Replace(name, b.Bytes()); err != nil {
+		return nil, &site.PathError{Path: name, Err: err, What: "the pages are kept, and what the server said of them is not"}
+	}
+	for i := range s.Dead {
+		s.Dead[i].From = append([]string{}, c.from[s.Dead[i].URL]...)
+	}
+	slices.SortFunc(s.Dead, func(a, b Dead) int { return cmp.Compare(a.URL, b.URL) })
+	return s, nil
+}
+
+// count compares with an earlier capture. What that kept is gone where nothing leads to it any
+// longer or the server says so; where it could not be asked, it stays.
+func (c *capture) count() {
+	s := c.summary
+	there, failed := map[string]bool{}, map[string]bool{}
+	for _, d := range s.Dead {
+		failed[d.URL] = d.Status == 0 || d.Status >= 500
+	}
+	for i := range c.lines {
+		l := &c.lines[i]
+		if l.File == "" {
+			continue
+		}
+		there[l.File] = true
+		if !site.IsPage(l.File) || !s.Again {
+			continue
+		}
+		if was, had := c.before[l.URL]; !had || was.File == "" {
+			s.Came++
+		} else if was.Sum != l.Sum {
+			s.Changed++
+		}
+	}
+	stays := map[string]bool{}
+	for url, was := range c.before {
+		switch {
+		case was.File == "" || there[was.File]:
+		case s.Stopped || failed[url]:
+			stays[url] = true
+		default:
+			disk.Remove(filepath.Join(c.Dir, filepath.FromSlash(was.File)))
+			if site.IsPage(was.File) {
+				s.Gone++
+			}
+		}
+	}
+	c.lines = slices.DeleteFunc(c.lines, func(l site.Captured) bool { return stays[l.URL] })
+	for url := range stays {
+		c.lines = append(c.lines, c.before[url])
+	}
+}
+
+// circles finds redirects that lead back to where they came from.
+func (c *capture) circles() {
+	to, status := map[string]string{}, map[string]int{}
+	for i := range c.lines {
+		l := &c.lines[i]
+		if l.Final == "" {
+			continue
+		}
+		if u := c.resolve(l.Final, c.Start); u != nil {
+			if !c.WithQuery {
+				u.RawQuery, u.ForceQuery = "", false
+			}
+			to[l.URL], status[l.URL] = u.String(), l.Status
+		}
+	}
+	state := map[string]int{} // by address, the walk that met it
+	walk := 0
+	for _, l := range c.lines {
+		walk++
+		at := l.URL
+		for to[at] != "" && state[at] == 0 {
+			state[at] = walk
+			at = to[at]
+		}
+		if to[at] != "" && state[at] == walk {
+			c.dead(at, status[at], "it redirects in a circle")
+		}
+	}
+}
