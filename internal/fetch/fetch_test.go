@@ -299,7 +299,8 @@ func TestTraps(t *testing.T) {
 func TestManners(t *testing.T) {
 	o := newOrigin(t)
 	o.page("/", "<a href=/one>1</a><a href=/p?a=1>q</a><a href=/p?a=2>q</a><a href=https://ternhill.example/public>p</a>")
-	o.page("/one", "<a href=/two>2</a>")
+	o.page("/one", "<a href=/two>2</a><script src=/s.js?v=1></script>")
+	o.text("/s.js", "text/javascript", "")
 	o.page("/two", "<a href=/three>3</a>")
 	o.page("/three", "")
 	o.page("/p", "")
@@ -311,18 +312,23 @@ func TestManners(t *testing.T) {
 		want string
 	}{
 		{"as robots.txt asks", nil, "index.html p/index.html"},
-		{"ours", func(p *Options) { p.OwnSite = true }, "index.html one/index.html p/index.html three/index.html two/index.html"},
-		{"depth", func(p *Options) { p.OwnSite, p.Depth = true, 2 }, "index.html one/index.html p/index.html two/index.html"},
-		{"most", func(p *Options) { p.OwnSite, p.Most, p.Parallel = true, 2, 1 }, "index.html one/index.html"},
+		{"ours", func(p *Options) { p.OwnSite = true }, "index.html one/index.html p/index.html s.js three/index.html two/index.html"},
+		{"depth", func(p *Options) { p.OwnSite, p.Depth = true, 2 }, "index.html one/index.html p/index.html s.js two/index.html"},
+		{"most", func(p *Options) { p.OwnSite, p.Most, p.Parallel = true, 2, 1 }, "index.html one/index.html s.js"},
 		{"chosen", func(p *Options) {
 			p.OwnSite, p.Choose = true, func(path, file string) bool { return path == "/p/" || file == "one/index.html" }
-		}, "index.html one/index.html p/index.html"},
+		}, "index.html one/index.html p/index.html s.js"},
 		{"queries", func(p *Options) { p.WithQuery = true }, "index.html p?a=1/index.html p?a=2/index.html"},
 		{"the public address", func(p *Options) { p.Address = "https://ternhill.example" }, "index.html p/index.html public/index.html"},
 		{"a list", func(p *Options) { p.From = []string{"/three", "https://elsewhere.example/"} }, "index.html p/index.html three/index.html"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			_, dir := o.capture(t, c.set)
+			for _, r := range o.asked {
+				if r.URL.Path == "/s.js" && r.URL.RawQuery != "v=1" {
+					t.Errorf("asked for %s", r.URL)
+				}
+			}
 			if got := strings.ReplaceAll(strings.Join(files(t, dir), " "), " robots.txt", ""); got != c.want { // that is kept where it is heeded
 				t.Errorf("kept %s", got)
 			}
@@ -340,6 +346,7 @@ func TestManners(t *testing.T) {
 func TestAgain(t *testing.T) {
 	var second atomic.Bool
 	o := newOrigin(t)
+	var unchanged atomic.Int32
 	tagged := func(path string, body func() string) {
 		o.mux.HandleFunc(path, func(w http.ResponseWriter, r *http.Request) {
 			text := pageOf(body())
@@ -347,6 +354,7 @@ func TestAgain(t *testing.T) {
 			w.Header().Set("ETag", tag)
 			w.Header().Set("Content-Type", "text/html")
 			if r.Header.Get("If-None-Match") == tag {
+				unchanged.Add(1)
 				w.WriteHeader(http.StatusNotModified)
 				return
 			}
@@ -384,6 +392,9 @@ func TestAgain(t *testing.T) {
 	}
 	if got := strings.Join(files(t, dir), " "); got != "changes/index.html comes/index.html fails/index.html index.html same/index.html touched/index.html" {
 		t.Errorf("kept %s", got)
+	}
+	if n := unchanged.Load(); n != 1 {
+		t.Errorf("%d pages were asked for with their tag and the same", n)
 	}
 	after := lines(t, dir)
 	if after["/same"].Sum != before["/same"].Sum || after["/fails"].File == "" || after["/goes"].File != "" {
@@ -445,7 +456,16 @@ func TestGoOn(t *testing.T) {
 		if got := files(t, dir); s.Stopped || !slices.Equal(got, want) {
 			t.Errorf("after %d: %q", after, got)
 		}
-		if again := len(o.paths()) - asked; again > len(want)-len(had) {
+		asked2 := len(o.paths()) // and stopped in a second capture, it loses nothing
+		ctx, stop = context.WithCancel(t.Context())
+		stop()
+		if s, err := Capture(ctx, Options{Start: mustParse(t, o.URL+"/"), Dir: dir, OwnSite: true}); err != nil || !s.Stopped {
+			t.Errorf("after %d: %+v, %v", after, s, err)
+		}
+		if got := files(t, dir); !slices.Equal(got, want) || len(lines(t, dir)) < len(want) {
+			t.Errorf("after %d: stopped again, it has %q", after, got)
+		}
+		if again := asked2 - asked; again > len(want)-len(had)+4 { // four may have been under way
 			t.Errorf("after %d: %d files were there, and %d of %d asked for", after, len(had), again, len(want))
 		}
 	}
