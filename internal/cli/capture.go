@@ -102,7 +102,7 @@ continues.`,
 	f.StringVar(&o.Dir, "to", "", "the `FOLDER` that keeps the pages: a new one, or that of an earlier capture")
 	f.StringVar(&from, "from", "", "more addresses to begin with, one a line in a `FILE`")
 	f.IntVar(&o.Depth, "depth", 0, "how many links to follow one after another (0: any)")
-	f.IntVar(&o.Most, "most", 10_000, "how many pages to keep")
+	f.IntVar(&o.Most, "most", 10_000, "how many pages to keep (0: any number)")
 	f.StringVar(&pages, "pages", "", "follow links to the pages that this `QUERY` chooses (by path and file)")
 	f.StringVar(&except, "except", "", "follow no links to the pages that this `QUERY` chooses")
 	f.BoolVar(&o.OwnSite, "own-site", false, "the site is ours: do not ask robots.txt")

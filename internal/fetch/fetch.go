@@ -43,7 +43,7 @@ type Options struct {
 	Start     *url.URL // where it begins; its scheme, host and port are the origin
 	Address   string   // of the site as visitors know it, whose links lead to the origin, too; "" for none
 	Dir       string   // where what is kept goes
-	Most      int      // pages
+	Most      int      // pages; 0 for any number
 	Depth     int      // links from the start; 0 for any
 	Parallel  int
 	Rate      float64                      // requests a second; 0 for any
@@ -118,7 +118,7 @@ type capture struct {
 // Capture asks for a site and keeps it. An error is a *site.UsageError or *site.PathError; where ctx
 // is done, what there is is kept, and Stopped is set.
 func Capture(ctx context.Context, o Options) (*Summary, error) {
-	o.Most, o.Parallel, o.Largest, o.Patience = cmp.Or(o.Most, 10_000), cmp.Or(o.Parallel, 4), cmp.Or(o.Largest, 32<<20), cmp.Or(o.Patience, 30*time.Second)
+	o.Parallel, o.Largest, o.Patience = cmp.Or(o.Parallel, 4), cmp.Or(o.Largest, 32<<20), cmp.Or(o.Patience, 30*time.Second)
 	c := &capture{Options: o, seen: map[string]bool{}, files: map[string]string{}, from: map[string][]string{}, summary: &Summary{Dead: []Dead{}, LeftOut: map[string]int{}, Example: map[string]string{}}}
 	c.wake = sync.NewCond(&c.mu)
 	transport := http.DefaultTransport.(*http.Transport).Clone()
@@ -326,7 +326,7 @@ func (c *capture) work(ctx context.Context) {
 		}
 		a := c.queue[0]
 		c.queue = c.queue[1:]
-		if a.page && c.summary.Pages >= c.Most {
+		if a.page && c.isFull() {
 			c.leave(c.full(), a.url.String())
 			c.mu.Unlock()
 			continue
@@ -440,12 +440,15 @@ func (c *capture) one(ctx context.Context, a address) {
 func (c *capture) room() bool {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if c.summary.Pages >= c.Most {
+	if c.isFull() {
 		return false
 	}
 	c.summary.Pages++
 	return true
 }
+
+// isFull says that there is no room for a page. The mutex is held.
+func (c *capture) isFull() bool { return c.Most > 0 && c.summary.Pages >= c.Most }
 
 func (c *capture) full() string { return fmt.Sprintf("there are %d pages already (--most)", c.Most) }
 
