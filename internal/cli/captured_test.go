@@ -1,6 +1,8 @@
 package cli_test
 
 import (
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 )
@@ -12,10 +14,26 @@ func TestCapturedFolder(t *testing.T) {
 	page := "<!doctype html>\n<html lang=ko>\n<head>\n<meta name=viewport content=\"width=device-width\">\n<title>" + hangul + "</title>\n<script src=/a.js></script>\n</head>\n<body>\n<h1>" + hangul + "</h1>\n</body>\n</html>\n"
 	b := newBench(t, "captured/index.html", page, "captured/a.js", "a()", "captured/plain/index.html", strings.ReplaceAll(page, hangul, "ä"), "captured/said/index.html", strings.ReplaceAll(page, hangul, "ö"),
 		"captured/.yellowgate-capture.ndjson", `{"url":"https://ternhill.example/","file":"index.html","status":200,"time":"2026-11-29T08:00:00Z","headers":{"content-type":["text/html; charset=EUC-KR"]}}`+"\n"+
-			`{"url":"https://ternhill.example/said/","file":"said/index.html","status":200,"time":"2026-11-29T08:00:00Z","headers":{"content-type":["text/html;charset=utf-8"]}}`+"\n",
+			`{"url":"https://ternhill.example/said/","file":"said/index.html","status":200,"time":"2026-11-29T08:00:00Z","headers":{"content-type":["text/html;charset=utf-8"],"x-robots-tag":["noindex"]}}`+"\n",
 		"yellowgate.yaml", "yellowgate: 1\nsite: {source: captured, output: public, url: \"https://ternhill.example\"}\nmetadata: [{pages: all, title: \"@{page.heading} | Tern Hill\"}]\nitems: {note: {code: <p>ä</p>, pages: all}}\n")
 	b.want(0, args("show", "captured/index.html", "--format", "json"), `"title": "가 | Tern Hill"`, `"encoding": "euc-kr"`)
 	b.want(0, args("pages", "--format", "json"), `"title": "가"`)
+	b.want(0, args("show", "captured/said/index.html"), "the server's answer: 200", "x-robots-tag  noindex")
+	b.want(0, args("show", "captured/said/index.html", "--format", "json"), `"x-robots-tag": [`)
+	if out := b.want(0, args("show", "captured/plain/index.html")); strings.Contains(out, "answer") {
+		t.Error(out)
+	}
+	b.write("captured/sitemap.xml", "<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/said/</loc></url><url><loc>https://ternhill.example/plain/</loc></url></urlset>")
+	if out := b.want(0, args("audit", "captured", "-v", "--fail-on", "never"), "noindexed-in-sitemap"); strings.Count(out, "the sitemap lists this page, and it asks not to be indexed") != 1 || strings.Contains(out, "robots-conflict") {
+		t.Error(out)
+	}
+	said := b.read("captured/said/index.html")
+	b.write("captured/said/index.html", strings.Replace(said, "<title>", "<meta name=robots content=all>\n<title>", 1))
+	b.want(0, args("audit", "captured", "-v", "--fail-on", "never"), "said/index.html:5:1  robots says index here, and the header X-Robots-Tag says noindex")
+	b.write("captured/said/index.html", said)
+	if err := os.Remove(filepath.Join(b.dir, "captured/sitemap.xml")); err != nil {
+		t.Fatal(err)
+	}
 	b.want(0, args("find", "a.js", "captured"), "index.html")
 	out := b.want(0, args("audit", "captured", "-v", "--fail-on", "never"), "charset-missing")
 	if strings.Count(out, "the page does not say its encoding") != 2 || !strings.Contains(out, "plain/index.html:3:1") { // the title of the check, and one page

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
@@ -29,6 +30,7 @@ func (p *Printer) Show(r *run.ShowResult, verbose bool) {
 		extra += ", with a frameset"
 	}
 	p.Line("  %s", p.dim.Render(fmt.Sprintf("%s, %s, %s, %s%s", rec.File, from, wording.Size(int64(rec.Bytes)), rec.Encoding, extra)))
+	p.answer(rec.Answer)
 	t := &table{right: map[int]bool{0: true, 4: true, 5: true}, wide: []int{2, 6}}
 	for _, area := range []string{"head", "body"} {
 		t.section(area)
@@ -53,6 +55,21 @@ func (p *Printer) Show(r *run.ShowResult, verbose bool) {
 	sum := rec.Cost()
 	p.Line("")
 	p.Line("%s, %s of them blocking, %s (%s compressed), %s", wording.Count(sum.Requests, "request"), p.warn.Render(fmt.Sprint(sum.Blocking)), wording.Size(int64(sum.Loaded+sum.Inline)), wording.Size(int64(sum.LoadedGzip+sum.InlineGzip)), thirdParties(sum.ThirdParties))
+}
+
+// answer writes what the server said of a page.
+func (p *Printer) answer(a *page.Answer) {
+	if a == nil {
+		return
+	}
+	p.Heading("the server's answer: %d", a.Status)
+	t := &table{wide: []int{1}}
+	for _, name := range page.Meaningful {
+		for _, line := range a.Fields[name] {
+			t.add(p.dim.Render(name), Clean(line))
+		}
+	}
+	p.table(t)
 }
 
 // media adds what the page shows and plays: a line for each kind, or all of it.

@@ -79,8 +79,14 @@ func (p *Pass) headAt() (line, column int) {
 	return p.locate(at)
 }
 
-// Noindex reports whether the page asks search engines to leave it out.
+// Noindex reports whether the page, or the answer that brought it, asks search engines to leave it
+// out.
 func (p *Pass) Noindex() bool {
+	for _, rule := range p.Page.Answer.Robots() {
+		if rule == "noindex" || rule == "none" {
+			return true
+		}
+	}
 	for i := range p.Elements {
 		e := &p.Elements[i]
 		if e.Tag != "meta" || !Own(e) {

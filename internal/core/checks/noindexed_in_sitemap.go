@@ -8,7 +8,8 @@ import (
 var noindexedInSitemap = &Check{
 	Name: "noindexed-in-sitemap", Family: "head", Severity: problem.Error,
 	Title: "the sitemap lists a page that asks not to be indexed",
-	Doc: `The sitemap invites search engines to a page whose robots meta sends them away: one of
+	Doc: `The sitemap invites search engines to a page whose robots meta (or the header
+X-Robots-Tag, where a capture keeps it) sends them away: one of
 the two is a mistake, mostly a noindex that leaked from a template or a draft. Take
 the noindex out, or the page out of the sitemap.`,
 	Bad:  "-- site/visit/index.html --\n<meta name=\"robots\" content=\"noindex\">\n-- site/sitemap.xml --\n<urlset><url><loc>https://ternhill.example/visit/</loc></url></urlset>",

@@ -23,16 +23,17 @@ const Format = "yellowgate.page/1"
 
 // A Record is the inventory of one page.
 type Record struct {
-	Format   string    `json:"format"`
-	Path     string    `json:"path"`
-	File     string    `json:"file"`
-	Bytes    int       `json:"bytes"` // of the file
-	Encoding string    `json:"encoding"`
-	Title    string    `json:"title"`
-	Digest   string    `json:"digest"` // of the file: XXH3, 128 bits, in hexadecimal
-	Fragment bool      `json:"fragment,omitempty"`
-	Frameset bool      `json:"frameset,omitempty"`
-	Elements []Element `json:"elements"`
+	Format   string       `json:"format"`
+	Path     string       `json:"path"`
+	File     string       `json:"file"`
+	Bytes    int          `json:"bytes"` // of the file
+	Encoding string       `json:"encoding"`
+	Title    string       `json:"title"`
+	Digest   string       `json:"digest"` // of the file: XXH3, 128 bits, in hexadecimal
+	Fragment bool         `json:"fragment,omitempty"`
+	Frameset bool         `json:"frameset,omitempty"`
+	Answer   *page.Answer `json:"answer,omitempty"` // what the server said of it, where a capture keeps that
+	Elements []Element    `json:"elements"`
 	// Media are the pictures, films, sounds and embedded objects, in document order.
 	Media []Element `json:"media,omitempty"`
 	// Again are scripts that inline code loads though other code of the page has loaded them.
@@ -164,7 +165,7 @@ func Take(file []byte, known page.Page, site *weburl.Site, weights Weights) *Rec
 // TakeScanned is Take for a page that was read already.
 func TakeScanned(src *markup.Source, scan *markup.Page, known page.Page, site *weburl.Site, weights Weights) *Record {
 	r := &Record{Format: Format, Path: known.Path, File: known.File, Bytes: len(src.File), Digest: digest(src.File), Encoding: src.Encoding,
-		Fragment: scan.Fragment() && !known.Whole, Frameset: scan.Frameset, Source: src, Scan: scan, Page: known}
+		Fragment: scan.Fragment() && !known.Whole, Frameset: scan.Frameset, Answer: known.Answer, Source: src, Scan: scan, Page: known}
 	r.Page.Read(src, scan)
 	r.Title = r.Page.Title
 	href, from := markup.BaseHref(src, scan)

@@ -9,10 +9,10 @@ import (
 // 9110). A page that is a file has none. Whoever reads, gates or audits a page takes it as a value
 // and does not know where it came from.
 type Answer struct {
-	Status int // as 200; 0 where it is not known
+	Status int `json:"status"` // as 200; 0 where it is not known
 	// Fields are the fields of the head that mean something to a page, by their names in lower
 	// case, each with its lines in order.
-	Fields map[string][]string
+	Fields map[string][]string `json:"headers,omitempty"`
 }
 
 // Meaningful are the fields of a head that mean something to a page, in lower case. The others
@@ -40,6 +40,29 @@ func (a *Answer) Charset() string {
 	}
 	return strings.ToLower(strings.TrimSpace(params["charset"]))
 }
+
+// Robots lists what X-Robots-Tag asks of every search engine, in lower case: "noindex". A line that
+// begins with the name of one asks that alone, and is left out.
+func (a *Answer) Robots() (out []string) {
+	if a == nil {
+		return nil
+	}
+	for _, line := range a.Fields["x-robots-tag"] {
+		line = strings.ToLower(line)
+		if name, _, named := strings.Cut(line, ":"); named && !strings.Contains(name, ",") && !valued[strings.TrimSpace(name)] {
+			continue
+		}
+		for rule := range strings.SplitSeq(line, ",") {
+			if rule = strings.TrimSpace(rule); rule != "" {
+				out = append(out, rule)
+			}
+		}
+	}
+	return out
+}
+
+// valued are the rules of X-Robots-Tag that have a value after a colon.
+var valued = map[string]bool{"unavailable_after": true, "max-snippet": true, "max-image-preview": true, "max-video-preview": true}
 
 // IsHTML reports whether the answer says that its body is a page; an answer that does not say, and
 // a file, may be one.

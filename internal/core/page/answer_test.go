@@ -1,6 +1,9 @@
 package page
 
-import "testing"
+import (
+	"strings"
+	"testing"
+)
 
 // TestAnswer: what the head of an answer says of a page.
 func TestAnswer(t *testing.T) {
@@ -32,8 +35,24 @@ func TestAnswer(t *testing.T) {
 			t.Errorf("two lines of one field: %s", got)
 		}
 	}
+	for _, c := range []struct {
+		lines []string
+		want  string
+	}{
+		{nil, ""},
+		{[]string{"noindex"}, "noindex"},
+		{[]string{"NoIndex , nofollow", "noarchive"}, "noindex nofollow noarchive"},
+		{[]string{"ternbot: noindex", "nofollow"}, "nofollow"},
+		{[]string{"max-snippet: 20, noindex"}, "max-snippet: 20 noindex"},
+		{[]string{"noindex, unavailable_after: 25 Jun 2027 15:00:00 PST"}, "noindex unavailable_after: 25 jun 2027 15:00:00 pst"},
+	} {
+		a := &Answer{Fields: map[string][]string{"x-robots-tag": c.lines}}
+		if got := strings.Join(a.Robots(), " "); got != c.want {
+			t.Errorf("%q asks %q, want %q", c.lines, got, c.want)
+		}
+	}
 	var file *Answer
-	if file.Charset() != "" || file.Field("link") != "" || !file.IsHTML() {
+	if file.Charset() != "" || file.Field("link") != "" || !file.IsHTML() || file.Robots() != nil {
 		t.Error("a file says something of its transport")
 	}
 }
