@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"context"
 	"fmt"
 	"io"
 	"maps"
@@ -32,7 +33,7 @@ func (a *app) auditCmd() *cobra.Command {
 	var o auditFlags
 	var failOn string
 	cmd := &cobra.Command{
-		Use: "audit [DIR | -]", GroupID: "verify", Args: func(cmd *cobra.Command, args []string) error {
+		Use: "audit [DIR | URL | -]", GroupID: "verify", Args: func(cmd *cobra.Command, args []string) error {
 			if o.join {
 				return nil // they are parts
 			}
@@ -47,7 +48,7 @@ apply, and before you publish. Exit status 1 means that something was found.
 What was found of each page is kept beside the gate file, by digests of everything that
 it depends on; the next audit computes only what changed. A site that is too large for
 one machine is audited in parts, which --join adds up to one audit.`,
-		Example: "  yellowgate audit\n  yellowgate audit tern-hill/site\n  yellowgate audit --format html --out audit.html\n  yellowgate audit --part 3/8 --out part-3.ndjson\n  yellowgate audit --join part-*.ndjson",
+		Example: "  yellowgate audit\n  yellowgate audit tern-hill/site\n  yellowgate audit https://ternhill.example/ --gate yellowgate.yaml\n  yellowgate audit --format html --out audit.html\n  yellowgate audit --part 3/8 --out part-3.ndjson\n  yellowgate audit --join part-*.ndjson",
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
@@ -64,7 +65,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 			}
 			return a.write(func(w io.Writer, pr *report.Printer) (err error) {
 				lines := bufio.NewWriter(w)
-				r, done, err := a.audit(args, o, threshold == 0, func(r *inventory.Record, verdicts []run.Gated) error { return report.PageLines(lines, r, verdicts) })
+				r, done, err := a.audit(cmd.Context(), args, o, threshold == 0, func(r *inventory.Record, verdicts []run.Gated) error { return report.PageLines(lines, r, verdicts) })
 				if err == nil {
 					err = lines.Flush()
 				}
@@ -112,7 +113,7 @@ func nothingOpen() error { return nil }
 
 // audit audits a folder, a page from standard input, or what parts came to. done is to be called
 // once the findings were read.
-func (a *app) audit(args []string, f auditFlags, notes bool, each func(*inventory.Record, []run.Gated) error) (r *run.AuditResult, done func() error, err error) {
+func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool, each func(*inventory.Record, []run.Gated) error) (r *run.AuditResult, done func() error, err error) {
 	if f.records {
 		return nil, nil, &site.UsageError{Message: "--records is for --part", Remedy: "yellowgate audit --part 3/8 --records --out part-3.ndjson"}
 	}
@@ -129,11 +130,11 @@ func (a *app) audit(args []string, f auditFlags, notes bool, each func(*inventor
 			return nil, nil, err
 		}
 	}
-	o, err := a.auditOptions(dirs)
+	o, err := a.auditOptions(ctx, dirs)
 	if err != nil {
 		return nil, nil, err
 	}
-	o.Records, o.NoNotes, o.NoCache = a.format == "json" || a.format == "html", a.format == "text" && !a.verbose && !notes, f.noCache
+	o.Records, o.NoNotes, o.NoCache = a.format == "json" || a.format == "html", a.format == "text" && !a.verbose && !notes, f.noCache || len(dirs) == 1 && isAddress(dirs[0])
 	if a.format == "ndjson" {
 		o.Each = each
 	}
@@ -154,13 +155,13 @@ func (a *app) auditPart(args []string, f auditFlags) error {
 	if err == nil && a.format != "text" && a.format != "ndjson" {
 		err = &site.UsageError{Message: "a part has one form, and --format does not change it", Remedy: "leave it out, and give it with --join"}
 	}
-	if err == nil && (f.join || len(args) == 1 && args[0] == "-") {
+	if err == nil && (f.join || len(args) == 1 && (args[0] == "-" || isAddress(args[0]))) {
 		err = &site.UsageError{Message: "--part is for the pages of a folder", Remedy: "yellowgate audit --part 3/8 --out part-3.ndjson"}
 	}
 	if err != nil {
 		return err
 	}
-	o, err := a.auditOptions(args)
+	o, err := a.auditOptions(context.Background(), args)
 	if err != nil {
 		return err
 	}
@@ -196,7 +197,7 @@ func (a *app) auditPage(as string) (*run.AuditResult, error) {
 }
 
 // auditOptions say which folder is audited, and what it is compared with.
-func (a *app) auditOptions(args []string) (o run.AuditOptions, err error) {
+func (a *app) auditOptions(ctx context.Context, args []string) (o run.AuditOptions, err error) {
 	o.Progress = a.progress("auditing")
 	p, err := a.openIfAny(true)
 	if len(args) == 0 {
@@ -211,7 +212,14 @@ func (a *app) auditOptions(args []string) (o run.AuditOptions, err error) {
 	}
 	// The gate's own output is compared with the gate, and so is any other folder
 	// if the gate file was named; its source is not, since that is before the gate.
-	o.Dir, o.Named = filepath.Clean(args[0]), filepath.Clean(args[0])
+	var ferr error
+	if o.Dir, ferr = a.folderOf(ctx, args[0]); ferr != nil {
+		return o, ferr
+	}
+	o.Named = filepath.Clean(args[0])
+	if isAddress(args[0]) {
+		o.Name, o.Named, o.Address = args[0], args[0], args[0]
+	}
 	abs, aerr := filepath.Abs(o.Dir)
 	switch {
 	case a.gate != "" && err != nil:

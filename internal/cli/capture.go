@@ -3,6 +3,7 @@ package cli
 import (
 	"bufio"
 	"bytes"
+	"context"
 	"io"
 	"net/http"
 	"net/url"
@@ -18,6 +19,7 @@ import (
 	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/disk"
 	"yellowgate/internal/fetch"
+	"yellowgate/internal/output"
 	"yellowgate/internal/report"
 	"yellowgate/internal/site"
 )
@@ -102,7 +104,7 @@ continues.`,
 	f.StringVar(&o.Dir, "to", "", "the `FOLDER` that keeps the pages: a new one, or that of an earlier capture")
 	f.StringVar(&from, "from", "", "more addresses to begin with, one a line in a `FILE`")
 	f.IntVar(&o.Depth, "depth", 0, "how many links to follow one after another (0: any)")
-	f.IntVar(&o.Most, "most", 10_000, "how many pages to keep (0: any number)")
+	f.IntVar(&o.Most, "most", mostPages, "how many pages to keep (0: any number)")
 	f.StringVar(&pages, "pages", "", "follow links to the pages that this `QUERY` chooses (by path and file)")
 	f.StringVar(&except, "except", "", "follow no links to the pages that this `QUERY` chooses")
 	f.BoolVar(&o.OwnSite, "own-site", false, "the site is ours: do not ask robots.txt")
@@ -208,6 +210,43 @@ func addressQuery(option, text string, none pagequery.Expr) (pagequery.Expr, err
 	})
 	return x, err
 }
+
+// isAddress reports whether an argument is the address of a site rather than a folder.
+func isAddress(arg string) bool {
+	return strings.HasPrefix(arg, "http://") || strings.HasPrefix(arg, "https://")
+}
+
+// folderOf is the folder that an argument names. Where it is the address of a site, that is captured
+// into one that is gone when the program ends, and what the capture came to is told.
+func (a *app) folderOf(ctx context.Context, arg string) (string, error) {
+	if !isAddress(arg) {
+		return filepath.Clean(arg), nil
+	}
+	start, err := startOf(arg)
+	if err != nil {
+		return "", err
+	}
+	dir, err := os.MkdirTemp("", "yellowgate-")
+	if err != nil {
+		return "", &site.PathError{Path: os.TempDir(), Err: err}
+	}
+	a.folders.Store(dir, true)
+	a.tidies.Store(true)
+	s, err := fetch.Capture(ctx, fetch.Options{Start: start, Dir: dir, Address: a.siteAddress(), Most: mostPages, Progress: a.progress("asking")})
+	a.tidies.Store(false)
+	switch {
+	case err != nil:
+		return "", err
+	case s.Stopped:
+		return "", &output.StoppedError{Done: "the site had not been read whole. yellowgate capture " + arg + " --to DIR keeps what it has read, and has options for large sites"}
+	case !a.quiet:
+		a.messages().Capture(s, arg, a.verbose)
+	}
+	return dir, nil
+}
+
+// mostPages is how many pages are kept of a site where nothing is said.
+const mostPages = 10_000
 
 // siteAddress is the address of the site as the gate file has it, whose links lead to the site that
 // is captured; "" where there is no gate file, or none that can be read.

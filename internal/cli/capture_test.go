@@ -176,3 +176,66 @@ func TestCaptureServer(t *testing.T) {
 	b.write("tern-hill/public/visit/index.html", strings.Replace(b.read("tern-hill/public/visit/index.html"), "</body>", "<p>new</p></body>", 1))
 	b.want(0, args("capture", "http://"+address+"/", "--to", "captured"), "0 came, 1 changed, 0 gone")
 }
+
+// TestAddresses: an address stands where a folder does; what was captured for it is gone after, and
+// what it says is what it says of the folder.
+func TestAddresses(t *testing.T) {
+	b := newBench(t)
+	b.want(0, args("demo", "--quiet"))
+	if err := os.CopyFS(filepath.Join(b.dir, "folder"), os.DirFS(filepath.Join(b.dir, "tern-hill", "site"))); err != nil {
+		t.Fatal(err)
+	}
+	served := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(b.dir, "folder"))))
+	defer served.Close()
+	public := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(b.dir, "tern-hill", "public"))))
+	defer public.Close()
+	if err := os.Mkdir(filepath.Join(b.dir, "tmp"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	t.Setenv("TMPDIR", filepath.Join(b.dir, "tmp"))
+	_, out, errout := b.run("survey", served.URL)
+	if !strings.Contains(out, served.URL+": 24 pages") || !strings.Contains(out, "/kit/glyphs/glyphs.js") || !strings.Contains(errout, "✓ "+served.URL+": 24 pages") {
+		t.Errorf("survey: %s\n%s", out, errout)
+	}
+	out = b.want(0, args("find", "glyphs", served.URL, "--quiet"), "in "+served.URL)
+	if !strings.Contains(out, "contact/index.html:") {
+		t.Error(out)
+	}
+	out = b.want(1, args("audit", served.URL, "--quiet"), "audit of "+served.URL+": 24 pages")
+	if strings.Contains(out, "tmp") {
+		t.Error(out)
+	}
+	// Against the gate: the output as it is served, and the source, which is not gated.
+	b.want(0, args("audit", public.URL, "--gate", "tern-hill/yellowgate.yaml", "--quiet"), "as the gate says")
+	b.want(1, args("audit", served.URL, "--gate", "tern-hill/yellowgate.yaml", "--quiet"), "missing-item", "leaked-item")
+	b.want(2, args("survey", served.URL, "--write"), "a gate file needs a folder of pages that stays", "yellowgate capture "+served.URL)
+	b.want(2, args("audit", served.URL, "--part", "1/2"), "--part is for the pages of a folder")
+	b.want(3, args("audit", "http://127.0.0.1:1/"), "refused")
+	slow := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		time.Sleep(20 * time.Millisecond)
+		fmt.Fprintf(w, "<!doctype html><title>%[1]s</title><a href=%[1]s1>on</a>", r.URL.Path)
+	}))
+	defer slow.Close()
+	cmd := exec.Command(program, "audit", slow.URL)
+	cmd.Dir = b.dir
+	var said strings.Builder
+	cmd.Stderr = &said
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	time.Sleep(500 * time.Millisecond)
+	if err := cmd.Process.Signal(syscall.SIGINT); err != nil {
+		t.Fatal(err)
+	}
+	_ = cmd.Wait()
+	if code := cmd.ProcessState.ExitCode(); code != 130 || !strings.Contains(said.String(), "the site had not been read whole") {
+		t.Errorf("status %d: %s", code, said.String())
+	}
+	left, err := os.ReadDir(filepath.Join(b.dir, "tmp"))
+	if err != nil || len(left) > 0 {
+		t.Errorf("left behind: %v %v", left, err)
+	}
+	if list, _ := filepath.Glob(filepath.Join(b.dir, "tern-hill", ".yellowgate", "audit-*")); len(list) > 1 {
+		t.Errorf("what is captured for once is remembered: %v", list)
+	}
+}

@@ -50,6 +50,7 @@ type app struct {
 	gate, format, outFile, color, at string
 	quiet, verbose, outside, force   bool
 
+	folders sync.Map         // temporary ones, that are gone at the end
 	tidies  atomic.Bool      // the command puts its things away when it is stopped
 	project *project.Project // that was opened, if any
 }
@@ -78,9 +79,11 @@ func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
 		stop()
 		if !a.tidies.Load() {
 			disk.Abandon()
+			a.clear()
 			os.Exit(stoppedByUser)
 		}
 	})
+	defer a.clear()
 	defer a.tidies.Store(true)
 	if err := root.ExecuteContext(ctx); err != nil {
 		return a.fail(err)
@@ -138,6 +141,14 @@ with apply, and verify with audit, why and where.`,
 	_ = root.RegisterFlagCompletionFunc("format", cobra.FixedCompletions([]string{"text", "json", "ndjson"}, cobra.ShellCompDirectiveNoFileComp))
 	_ = root.MarkPersistentFlagFilename("gate", "yaml", "yml")
 	return root
+}
+
+// clear removes the temporary folders.
+func (a *app) clear() {
+	a.folders.Range(func(name, _ any) bool {
+		_ = os.RemoveAll(name.(string))
+		return true
+	})
 }
 
 // needs says how many arguments a command takes; without them it tells what is missing and

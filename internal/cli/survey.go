@@ -11,20 +11,21 @@ import (
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
+	"yellowgate/internal/site"
 )
 
 func (a *app) surveyCmd() *cobra.Command {
 	var as string
 	var first bool
 	cmd := &cobra.Command{
-		Use: "survey [DIR | -]", GroupID: "look", Args: cobra.MaximumNArgs(1),
+		Use: "survey [DIR | URL | -]", GroupID: "look", Args: cobra.MaximumNArgs(1),
 		Short: "What do the pages of a folder load, and how heavy is it?",
 		Long: `Reads every page of a folder and lists what they load, by where it comes from: on how
 many pages, how heavy, how it runs. Use it first, on any folder of HTML, with a gate
 file or without. Without a folder it reads the gate file's source. With --format
 ndjson every page's full inventory comes out, one a line. --write makes a first gate
 file in which everything found has a name and stays as it is.`,
-		Example: "  yellowgate survey site --write\n  yellowgate survey tern-hill/site\n  yellowgate survey site --format ndjson | head -1",
+		Example: "  yellowgate survey http://localhost:8000/\n  yellowgate survey site --write\n  yellowgate survey tern-hill/site\n  yellowgate survey site --format ndjson | head -1",
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
@@ -48,7 +49,12 @@ file in which everything found has a name and stays as it is.`,
 			dir := "."
 			switch {
 			case len(args) == 1:
-				dir = filepath.Clean(args[0])
+				if first && isAddress(args[0]) {
+					return &site.UsageError{Message: "a gate file needs a folder of pages that stays", Remedy: "yellowgate capture " + args[0] + " --to captured, then yellowgate survey captured --write"}
+				}
+				if dir, err = a.folderOf(cmd.Context(), args[0]); err != nil {
+					return err
+				}
 				if abs, err := filepath.Abs(dir); err == nil && p != nil && abs == p.Source {
 					dir = abs
 				}
@@ -70,6 +76,9 @@ file in which everything found has a name and stays as it is.`,
 				}
 				if p != nil && dir == p.Source {
 					s.Dir = p.Gate.File.Site.Source.Value
+				}
+				if len(args) == 1 && isAddress(args[0]) {
+					s.Dir = args[0]
 				}
 				if first {
 					return a.firstGate(dir, s, pr)
