@@ -23,6 +23,9 @@ func TestCapturedFolder(t *testing.T) {
 	if out := b.want(0, args("show", "captured/plain/index.html")); strings.Contains(out, "answer") {
 		t.Error(out)
 	}
+	b.write("elsewhere/captured/.yellowgate-capture.ndjson", b.read("captured/.yellowgate-capture.ndjson"))
+	b.write("elsewhere/captured/said/index.html", b.read("captured/said/index.html"))
+	b.want(0, args("show", "elsewhere/captured/said/index.html"), "/said/  ", "x-robots-tag  noindex") // of no gate file
 	b.write("captured/sitemap.xml", "<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/said/</loc></url><url><loc>https://ternhill.example/plain/</loc></url></urlset>")
 	if out := b.want(0, args("audit", "captured", "-v", "--fail-on", "never"), "noindexed-in-sitemap"); strings.Count(out, "the sitemap lists this page, and it asks not to be indexed") != 1 || strings.Contains(out, "robots-conflict") {
 		t.Error(out)

@@ -2,7 +2,6 @@ package run
 
 import (
 	"bytes"
-	"path/filepath"
 
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
@@ -90,8 +89,8 @@ func (r *ShowResult) written(p *project.Project, pg *page.Page, next []byte) err
 func ShowFile(text []byte, path, file, dir string) *ShowResult {
 	known := page.Page{Path: page.Clean(path), File: file}
 	if from, err := site.OpenFolder(dir, false); err == nil {
-		if rel, err := filepath.Rel(dir, file); err == nil {
-			known.Answer = from.Answer(filepath.ToSlash(rel))
+		if rel, err := site.Below(dir, file); err == nil {
+			known.Answer = from.Answer(rel)
 		}
 	}
 	return &ShowResult{Text: text, From: "file", Record: inventory.Take(text, known, noSite, site.NewWeights(dir, nil))}

@@ -10,7 +10,8 @@ import (
 )
 
 // RootOf guesses the root of the site to which a file belongs: of the folders above it
-// that have an index page, one after the other, the outermost; without any, its own.
+// that have an index page, one after the other, the outermost; without any, its own. A folder that
+// a capture made is one.
 func RootOf(file string) string {
 	abs, err := filepath.Abs(file)
 	if err != nil {
@@ -19,6 +20,9 @@ func RootOf(file string) string {
 	own := filepath.Dir(abs)
 	root := own
 	for dir := own; ; dir = filepath.Dir(dir) {
+		if isFile(filepath.Join(dir, CaptureName)) {
+			return dir
+		}
 		switch _, err := os.Stat(filepath.Join(dir, "index.html")); {
 		case err == nil:
 			root = dir
@@ -31,15 +35,24 @@ func RootOf(file string) string {
 	}
 }
 
+// Below is a file's path relative to a folder, slash-separated; it begins with ".." where the file
+// lies elsewhere.
+func Below(root, file string) (string, error) {
+	root, err := filepath.Abs(root)
+	if err != nil {
+		return "", err
+	}
+	if file, err = filepath.Abs(file); err != nil {
+		return "", err
+	}
+	rel, err := filepath.Rel(root, file)
+	return filepath.ToSlash(rel), err
+}
+
 // PathBelow is the path of a page's file below the root of its site.
 func PathBelow(root, file string) string {
-	abs, err := filepath.Abs(file)
-	if err == nil {
-		if root, err = filepath.Abs(root); err == nil {
-			if rel, err := filepath.Rel(root, abs); err == nil && !strings.HasPrefix(rel, "..") {
-				return page.PathOf(filepath.ToSlash(rel), false)
-			}
-		}
+	if rel, err := Below(root, file); err == nil && !strings.HasPrefix(rel, "..") {
+		return page.PathOf(rel, false)
 	}
 	return page.Clean("/" + path.Base(filepath.ToSlash(file)))
 }
