@@ -208,6 +208,14 @@ func TestAddresses(t *testing.T) {
 	// Against the gate: the output as it is served, and the source, which is not gated.
 	b.want(0, args("audit", public.URL, "--gate", "tern-hill/yellowgate.yaml", "--quiet"), "as the gate says")
 	b.want(1, args("audit", served.URL, "--gate", "tern-hill/yellowgate.yaml", "--quiet"), "missing-item", "leaked-item")
+	out = b.want(0, args("suggest", served.URL, "--quiet"), "contact-kit")
+	if strings.Contains(out, "tmp") {
+		t.Error(out)
+	}
+	if out = b.want(0, args("compare", "folder", served.URL, "--quiet", "--verbose")); strings.Contains(out, "tmp") {
+		t.Error(out)
+	}
+	b.want(0, args("compare", served.URL, public.URL, "--quiet"), "/kit/glyphs/glyphs.js", "24 pages")
 	b.want(2, args("survey", served.URL, "--write"), "a gate file needs a folder of pages that stays", "yellowgate capture "+served.URL)
 	b.want(2, args("audit", served.URL, "--part", "1/2"), "--part is for the pages of a folder")
 	b.want(3, args("audit", "http://127.0.0.1:1/"), "refused")

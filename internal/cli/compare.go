@@ -13,7 +13,7 @@ import (
 func (a *app) compareCmd() *cobra.Command {
 	var failOn string
 	cmd := &cobra.Command{
-		Use: "compare BEFORE AFTER [PAGE]", GroupID: "verify", Args: needs(2, 3, "compare takes two folders of pages, or audits saved with audit --format json", "yellowgate compare site public"),
+		Use: "compare BEFORE AFTER [PAGE]", GroupID: "verify", Args: needs(2, 3, "compare takes two folders of pages, addresses of sites, or audits saved with audit --format json", "yellowgate compare site public"),
 		Short: "What came, what went, what moved between two folders or saved audits?",
 		Long: `Compares two folders of pages, or audits saved with audit --format json: what came,
 went and moved, on which pages, the requests, bytes and blocking resources saved or
@@ -22,7 +22,7 @@ have switched something off: did that do what you wanted, and nothing else? With
 or with --verbose, it shows what else changed. With --fail-on, new findings fail: a
 baseline for CI. With --format html it is the page of the second one's audit, with the
 first beside it.`,
-		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public --fail-on warning\n  yellowgate compare site public /visit/\n  yellowgate compare site public --format html --out compared.html",
+		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public --fail-on warning\n  yellowgate compare site public /visit/\n  yellowgate compare public https://ternhill.example/\n  yellowgate compare site public --format html --out compared.html",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin("html"); err != nil {
 				return err
@@ -39,6 +39,13 @@ first beside it.`,
 				p = nil // two folders can be compared without a gate file that works
 			}
 			o := run.CompareOptions{Before: args[0], After: args[1], Project: p, Diffs: a.verbose, Roughly: a.format == "text", Progress: a.progress("comparing")}
+			for _, side := range []*string{&o.Before, &o.After} {
+				if isAddress(*side) {
+					if *side, err = a.folderOf(cmd.Context(), *side); err != nil {
+						return err
+					}
+				}
+			}
 			if len(args) == 3 {
 				o.Page = args[2]
 			}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"io"
 
@@ -16,7 +17,7 @@ func (a *app) suggestCmd() *cobra.Command {
 	var only []string
 	var write, dry bool
 	cmd := &cobra.Command{
-		Use: "suggest [DIR]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
+		Use: "suggest [DIR | URL]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
 		Short: "What loads where nothing needs it, and which lines would change that?",
 		Long: `Looks at every page as apply would write it for stylesheets none of whose selectors
 match anything, scripts that look for elements the page does not have, and libraries
@@ -38,7 +39,7 @@ Nothing is run. With a folder, its pages are looked at as they are, without a ga
 			if err := a.begin(); err != nil {
 				return err
 			}
-			p, err := a.suggestOn(args, write || dry)
+			p, err := a.suggestOn(cmd.Context(), args, write || dry)
 			if err != nil {
 				return err
 			}
@@ -82,7 +83,7 @@ Nothing is run. With a folder, its pages are looked at as they are, without a ga
 }
 
 // suggestOn opens what is to be looked at: the gate file's site, or a folder.
-func (a *app) suggestOn(args []string, write bool) (*project.Project, error) {
+func (a *app) suggestOn(ctx context.Context, args []string, write bool) (*project.Project, error) {
 	if len(args) == 0 {
 		p, _, err := a.open(true)
 		return p, err
@@ -90,5 +91,12 @@ func (a *app) suggestOn(args []string, write bool) (*project.Project, error) {
 	if write {
 		return nil, &site.UsageError{Message: "lines go into a gate file, and a folder has none", Remedy: "yellowgate survey " + args[0] + " --write makes a first one; then yellowgate suggest --write"}
 	}
-	return project.OfFolder(args[0])
+	if !isAddress(args[0]) {
+		return project.OfFolder(args[0])
+	}
+	dir, err := a.folderOf(ctx, args[0])
+	if err != nil {
+		return nil, err
+	}
+	return project.OfFolder(dir)
 }
