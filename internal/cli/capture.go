@@ -4,15 +4,22 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"fmt"
 	"io"
+	"net"
 	"net/http"
+	"net/http/cookiejar"
 	"net/url"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
+	"time"
+	"unicode/utf8"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/net/http/httpguts"
+	"golang.org/x/net/publicsuffix"
 
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
@@ -29,7 +36,7 @@ const passwordName = "YELLOWGATE_PASSWORD"
 
 func (a *app) captureCmd() *cobra.Command {
 	var o fetch.Options
-	var from, pages, except, user string
+	var from, pages, except, user, cookies string
 	var headers []string
 	cmd := &cobra.Command{
 		Use: "capture URL", GroupID: "look", Args: needs(1, 1, "capture takes the address of a running site", "yellowgate capture http://localhost:8000/ --to captured"),
@@ -75,6 +82,9 @@ continues.`,
 				r := http.Request{Header: o.Header}
 				r.SetBasicAuth(user, password)
 			}
+			if o.Cookies, err = cookiesOf(cookies); err != nil {
+				return err
+			}
 			if o.From, err = addressesOf(from); err != nil {
 				return err
 			}
@@ -111,10 +121,12 @@ continues.`,
 	f.Float64Var(&o.Rate, "rate", 0, "how many requests a second at most (0: any)")
 	f.IntVar(&o.Parallel, "parallel", 4, "how many requests at a time")
 	f.StringArrayVar(&headers, "header", nil, "a `FIELD` to send with each request, to this site alone, such as 'Accept-Language: en'")
+	f.StringVar(&cookies, "cookies", "", "send the cookies of a `FILE`: one a line, seven fields with tabs between (cookies.txt)")
 	f.StringVar(&user, "user", "", "log in as `NAME`; the password comes from "+passwordName)
 	f.BoolVar(&o.WithQuery, "with-query", false, "an address with another query is another page")
 	f.BoolVar(&o.GoOn, "go-on", false, "do not ask again for what the folder has")
 	_ = cmd.MarkFlagFilename("from")
+	_ = cmd.MarkFlagFilename("cookies")
 	_ = cmd.MarkFlagDirname("to")
 	return cmd
 }
@@ -151,6 +163,49 @@ func headersOf(lines []string) (http.Header, error) {
 		h.Add(name, value)
 	}
 	return h, nil
+}
+
+// cookiesOf reads the file of --cookies: a line for each, with its domain, whether the hosts below
+// that have it, too, its path, whether it needs TLS, its end (seconds since 1970; 0 for none), name
+// and value. "#" begins a comment, but for "#HttpOnly_", which stands before a domain.
+func cookiesOf(name string) (http.CookieJar, error) {
+	if name == "" {
+		return nil, nil
+	}
+	b, err := disk.Read(name, disk.PageLimit)
+	if err != nil {
+		return nil, &site.PathError{Path: name, Err: err}
+	}
+	jar, err := cookiejar.New(&cookiejar.Options{PublicSuffixList: publicsuffix.List})
+	if err != nil {
+		return nil, err
+	}
+	n := 0
+	for line := range strings.Lines(string(b)) {
+		n++
+		line = strings.TrimPrefix(strings.TrimRight(line, "\r\n"), "#HttpOnly_")
+		if strings.TrimSpace(line) == "" || strings.HasPrefix(line, "#") {
+			continue
+		}
+		fields := strings.Split(line, "\t")
+		if len(fields) != 7 {
+			return nil, &site.UsageError{Message: fmt.Sprintf("%s:%d:1: a cookie has seven fields with tabs between them, and this has %d", name, n, len(fields)), Remedy: "domain, TRUE or FALSE (hosts below it), path, TRUE or FALSE (needs TLS), end, name, value"}
+		}
+		end, err := strconv.ParseInt(fields[4], 10, 64)
+		if err != nil {
+			return nil, &site.UsageError{Message: fmt.Sprintf("%s:%d:%d: the end of a cookie is in seconds since 1970, not %q", name, n, utf8.RuneCountInString(strings.Join(fields[:4], "\t"))+2, fields[4]), Remedy: "0 stands for the end of the session"}
+		}
+		host := strings.TrimPrefix(fields[0], ".")
+		c := &http.Cookie{Path: fields[2], Secure: fields[3] == "TRUE", Name: fields[5], Value: fields[6]}
+		if fields[1] == "TRUE" && net.ParseIP(host) == nil {
+			c.Domain = host
+		}
+		if end > 0 {
+			c.Expires = time.Unix(end, 0)
+		}
+		jar.SetCookies(&url.URL{Scheme: "https", Host: host, Path: c.Path}, []*http.Cookie{c})
+	}
+	return jar, nil
 }
 
 // addressesOf reads the file of --from.

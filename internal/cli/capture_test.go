@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -106,6 +107,40 @@ func TestCaptureWays(t *testing.T) {
 	if b.exists("c") {
 		t.Error("a folder was left behind")
 	}
+}
+
+// TestCookies: those of the file that are for the site and have not ended are sent, no others.
+func TestCookies(t *testing.T) {
+	served := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/robots.txt" {
+			http.SetCookie(w, &http.Cookie{Name: "set", Value: "by-the-site", Path: "/"})
+			w.WriteHeader(http.StatusNotFound)
+			return
+		}
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		fmt.Fprintf(w, "<!doctype html><title>Tern Hill</title><p>%s</p><a href=/deep/er>on</a>", r.Header.Get("Cookie"))
+	}))
+	defer served.Close()
+	b := newBench(t, "cookies.txt", strings.Join([]string{"# Cookies", "",
+		"127.0.0.1\tFALSE\t/\tFALSE\t0\tsession\tpuffin",
+		"#HttpOnly_127.0.0.1\tTRUE\t/deep\tFALSE\t4102444800\tdeep\tauk\r",
+		"127.0.0.1\tFALSE\t/\tFALSE\t1000\tended\tno",
+		".ternhill.example\tTRUE\t/\tFALSE\t0\tforeign\tno", ""}, "\n"),
+		"short.txt", "# a\n127.0.0.1\tFALSE\t/\n", "end.txt", "127.0.0.1\tFALSE\t/\tFALSE\tsoon\ta\tb\n")
+	out := b.want(0, args("capture", served.URL, "--to", "captured", "--cookies", "cookies.txt"), "2 pages")
+	if strings.Contains(out, "puffin") || strings.Contains(b.read("captured/.yellowgate-capture.ndjson"), "puffin") {
+		t.Error("a cookie is told")
+	}
+	for file, want := range map[string][]string{"index.html": {"session=puffin", "set=by-the-site"}, "deep/er/index.html": {"deep=auk", "session=puffin", "set=by-the-site"}} {
+		_, sent, _ := strings.Cut(b.read("captured/"+file), "<p>")
+		sent, _, _ = strings.Cut(sent, "</p>")
+		if got := strings.Split(sent, "; "); len(got) != len(want) || !slices.Equal(slices.Sorted(slices.Values(got)), want) {
+			t.Errorf("%s was asked for with %q", file, got)
+		}
+	}
+	b.want(2, args("capture", served.URL, "--to", "c", "--cookies", "short.txt"), "short.txt:2:1: a cookie has seven fields with tabs between them, and this has 3")
+	b.want(2, args("capture", served.URL, "--to", "c", "--cookies", "end.txt"), `end.txt:1:25: the end of a cookie is in seconds since 1970, not "soon"`)
+	b.want(3, args("capture", served.URL, "--to", "c", "--cookies", "none.txt"), "none.txt: no such file")
 }
 
 // TestCaptureStopped: Ctrl-C keeps what there is and says how to go on.
