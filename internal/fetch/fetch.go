@@ -6,31 +6,21 @@
 package fetch
 
 import (
-	"bytes"
 	"cmp"
 	"context"
-	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
-	"maps"
 	"net"
 	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 	"sync"
 	"time"
 
-	"github.com/andybalholm/brotli"
-	"github.com/klauspost/compress/gzip"
-	"github.com/klauspost/compress/zstd"
 	"github.com/temoto/robotstxt"
-	"github.com/zeebo/xxh3"
 	"golang.org/x/time/rate"
 
 	"yellowgate/internal/core/page"
@@ -160,38 +150,6 @@ func (c *capture) all(ctx context.Context) (*Summary, error) {
 	workers.Wait()
 	c.summary.Stopped = ctx.Err() != nil
 	return c.finish()
-}
-
-// lastTime reads what an earlier capture left in the folder.
-func (c *capture) lastTime() error {
-	entries, err := disk.ReadDir(c.Dir)
-	if err != nil {
-		return &site.PathError{Path: c.Dir, Err: err}
-	}
-	name := filepath.Join(c.Dir, site.CaptureName)
-	_, err = disk.Lstat(name)
-	switch {
-	case err != nil && len(entries) > 0:
-		return &site.UsageError{Message: fmt.Sprintf("the folder %s is not empty, and no capture made it", c.Dir), Remedy: "name a new folder: --to DIR"}
-	case err != nil: // the folder is a capture's from now on, even if this one is killed
-		if err := disk.Replace(name, nil); err != nil {
-			return &site.PathError{Path: name, Err: err}
-		}
-		return nil
-	}
-	b, err := disk.Read(name, disk.StateLimit)
-	if err != nil {
-		return &site.PathError{Path: name, Err: err}
-	}
-	c.before, c.summary.Again = map[string]site.Captured{}, len(b) > 0
-	for line := range bytes.Lines(b) {
-		var k site.Captured
-		if json.Unmarshal(line, &k) != nil {
-			continue // it is asked for again
-		}
-		c.before[k.URL] = k
-	}
-	return nil
 }
 
 // begin asks for the first address, robots.txt and the sitemaps.
@@ -344,16 +302,6 @@ func (c *capture) work(ctx context.Context) {
 			c.Progress(done, known)
 		}
 	}
-}
-
-// an answer is what came for a request.
-type answer struct {
-	status int
-	fields map[string][]string
-	where  string // of a redirect
-	wire   int64
-	why    string         // the body is not kept, and why
-	line   *site.Captured // of an earlier capture, whose file is still good
 }
 
 // one asks for an address, keeps what comes, and follows what it leads to.
@@ -526,288 +474,3 @@ func (c *capture) keepFile(u *url.URL, got answer, body []byte) {
 }
 
 func now() string { return time.Now().UTC().Format(time.RFC3339) }
-
-// reason is an error without the names that stand before it.
-func reason(err error) string {
-	var ue *url.Error
-	if errors.As(err, &ue) {
-		err = ue.Err
-	}
-	var pe *os.PathError
-	if errors.As(err, &pe) {
-		err = pe.Err
-	}
-	return err.Error()
-}
-
-// getNew is get where the folder has nothing that is still good.
-func (c *capture) getNew(ctx context.Context, u *url.URL, key string) (got answer, body []byte, err error) {
-	k, had := c.before[key]
-	if had = had && k.File != ""; had {
-		body, err = site.ReadFile(c.Dir, k.File)
-		had = err == nil && sum(body) == k.Sum
-	}
-	var since http.Header
-	still := answer{status: k.Status, fields: k.Fields, wire: k.Wire, line: &k}
-	if had && c.GoOn {
-		return still, body, nil
-	}
-	if had {
-		since = http.Header{}
-		for name, field := range map[string]string{"etag": "If-None-Match", "last-modified": "If-Modified-Since"} {
-			if v := k.Fields[name]; len(v) == 1 {
-				since.Set(field, v[0])
-			}
-		}
-	}
-	got, fresh, err := c.get(ctx, u, since)
-	if err == nil && got.status == http.StatusNotModified && had {
-		return still, body, nil
-	}
-	return got, fresh, err
-}
-
-// sum is the digest of a body as a line has it.
-func sum(body []byte) string {
-	d := xxh3.Hash128(body).Bytes()
-	return hex.EncodeToString(d[:])
-}
-
-// get asks for an address and reads the body, decoded. Where the server asks to be asked later, it
-// waits.
-func (c *capture) get(ctx context.Context, u *url.URL, more http.Header) (got answer, body []byte, err error) {
-	for try := 0; ; try++ {
-		if err := c.pause(ctx); err != nil {
-			return got, nil, err
-		}
-		got, body, err = c.ask(ctx, u, more)
-		wait := later(&got, try)
-		if err != nil || wait == 0 || try == 3 {
-			return got, body, err
-		}
-		c.mu.Lock()
-		if until := time.Now().Add(wait); until.After(c.until) {
-			c.until = until
-		}
-		c.mu.Unlock()
-	}
-}
-
-// pause waits until somebody may ask.
-func (c *capture) pause(ctx context.Context) error {
-	c.mu.Lock()
-	wait := time.Until(c.until)
-	c.mu.Unlock()
-	if wait > 0 {
-		select {
-		case <-time.After(wait):
-		case <-ctx.Done():
-			return ctx.Err()
-		}
-	}
-	return c.limit.Wait(ctx)
-}
-
-// mostWait is how long a server may ask to be left alone.
-const mostWait = 2 * time.Minute
-
-// later is how long to wait before asking again; 0 for not at all.
-func later(got *answer, try int) time.Duration {
-	if got.status != http.StatusTooManyRequests && got.status != http.StatusServiceUnavailable {
-		return 0
-	}
-	for _, v := range got.fields["retry-after"] {
-		if n, err := strconv.Atoi(v); err == nil && n >= 0 {
-			return min(time.Duration(n)*time.Second+time.Millisecond, mostWait)
-		}
-		if at, err := http.ParseTime(v); err == nil {
-			return min(max(time.Until(at), time.Millisecond), mostWait)
-		}
-	}
-	return time.Second << try
-}
-
-// ask makes one request.
-func (c *capture) ask(ctx context.Context, u *url.URL, more http.Header) (got answer, body []byte, err error) {
-	ctx, cancel := context.WithTimeout(ctx, 2*c.Patience)
-	defer cancel()
-	r, err := http.NewRequestWithContext(ctx, http.MethodGet, u.String(), nil)
-	if err != nil {
-		return got, nil, err
-	}
-	maps.Copy(r.Header, c.Header)
-	maps.Copy(r.Header, more)
-	r.Header.Set("User-Agent", UserAgent)
-	r.Header.Set("Accept-Encoding", "gzip, br, zstd")
-	a, err := c.client.Do(r)
-	if err != nil {
-		return got, nil, err
-	}
-	defer a.Body.Close()
-	got.status, got.fields = a.StatusCode, map[string][]string{}
-	for name, lines := range a.Header {
-		if lower := strings.ToLower(name); slices.Contains(page.Meaningful, lower) || lower == "retry-after" {
-			got.fields[lower] = lines
-		}
-	}
-	if a.StatusCode >= 300 && a.StatusCode < 400 && a.Header.Get("Location") != "" {
-		got.where = a.Header.Get("Location")
-		return got, nil, nil
-	}
-	wire := &counting{r: a.Body}
-	decoded, err := decode(wire, a.Header.Get("Content-Encoding"))
-	if err != nil {
-		got.why = err.Error()
-		return got, nil, nil
-	}
-	body, err = io.ReadAll(io.LimitReader(decoded, c.Largest+1))
-	got.wire = wire.n
-	switch {
-	case err != nil && ctx.Err() == nil:
-		got.why = "its body cannot be read to the end: " + reason(err)
-		return got, nil, nil
-	case err != nil:
-		return got, nil, fmt.Errorf("no whole answer came within %s", 2*c.Patience)
-	case int64(len(body)) > c.Largest:
-		got.why = fmt.Sprintf("its body is larger than %d MB", c.Largest>>20)
-		return got, nil, nil
-	}
-	return got, body, nil
-}
-
-type counting struct {
-	r io.Reader
-	n int64
-}
-
-func (c *counting) Read(b []byte) (int, error) {
-	n, err := c.r.Read(b)
-	c.n += int64(n)
-	return n, err
-}
-
-// decode takes a content coding off (RFC 9110, 8.4.1).
-func decode(r io.Reader, coding string) (io.Reader, error) {
-	switch strings.ToLower(strings.TrimSpace(coding)) {
-	case "", "identity":
-		return r, nil
-	case "gzip", "x-gzip":
-		z, err := gzip.NewReader(r)
-		if err != nil {
-			return nil, errors.New("its body is not in the coding that it says: gzip")
-		}
-		return z, nil
-	case "br":
-		return brotli.NewReader(r), nil
-	case "zstd":
-		z, err := zstd.NewReader(r)
-		if err != nil {
-			return nil, errors.New("its body is not in the coding that it says: zstd")
-		}
-		return z.IOReadCloser(), nil
-	}
-	return nil, fmt.Errorf("its body is in a coding that cannot be read: %q", coding)
-}
-
-// finish writes what is known of the addresses, removes what is gone, and counts.
-func (c *capture) finish() (*Summary, error) {
-	s := c.summary
-	if s.Pages == 0 && !s.Stopped {
-		if len(s.Dead) > 0 {
-			return nil, &site.PathError{Path: s.Dead[0].URL, Err: errors.New(s.Dead[0].Why), What: "nothing was kept"}
-		}
-		return nil, &site.UsageError{Message: c.Start.Redacted() + " answers with no page", Remedy: "name the address of a page: yellowgate capture URL --to DIR"}
-	}
-	c.circles()
-	c.count()
-	slices.SortFunc(c.lines, func(a, b site.Captured) int { return cmp.Compare(a.URL, b.URL) })
-	var b bytes.Buffer
-	e := json.NewEncoder(&b)
-	e.SetEscapeHTML(false)
-	for i := range c.lines {
-		if err := e.Encode(&c.lines[i]); err != nil {
-			return nil, err
-		}
-	}
-	name := filepath.Join(c.Dir, site.CaptureName)
-	if err := disk.Replace(name, b.Bytes()); err != nil {
-		return nil, &site.PathError{Path: name, Err: err, What: "the pages are kept, and what the server said of them is not"}
-	}
-	for i := range s.Dead {
-		s.Dead[i].From = append([]string{}, c.from[s.Dead[i].URL]...)
-	}
-	slices.SortFunc(s.Dead, func(a, b Dead) int { return cmp.Compare(a.URL, b.URL) })
-	return s, nil
-}
-
-// count compares with an earlier capture. What that kept is gone where nothing leads to it any
-// longer or the server says so; where it could not be asked, it stays.
-func (c *capture) count() {
-	s := c.summary
-	there, failed := map[string]bool{}, map[string]bool{}
-	for _, d := range s.Dead {
-		failed[d.URL] = d.Status == 0 || d.Status >= 500
-	}
-	for i := range c.lines {
-		l := &c.lines[i]
-		if l.File == "" {
-			continue
-		}
-		there[l.File] = true
-		if !site.IsPage(l.File) || !s.Again {
-			continue
-		}
-		if was, had := c.before[l.URL]; !had || was.File == "" {
-			s.Came++
-		} else if was.Sum != l.Sum {
-			s.Changed++
-		}
-	}
-	stays := map[string]bool{}
-	for url, was := range c.before {
-		switch {
-		case was.File == "" || there[was.File]:
-		case s.Stopped || failed[url]:
-			stays[url] = true
-		default:
-			disk.Remove(filepath.Join(c.Dir, filepath.FromSlash(was.File)))
-			if site.IsPage(was.File) {
-				s.Gone++
-			}
-		}
-	}
-	c.lines = slices.DeleteFunc(c.lines, func(l site.Captured) bool { return stays[l.URL] })
-	for url := range stays {
-		c.lines = append(c.lines, c.before[url])
-	}
-}
-
-// circles finds redirects that lead back to where they came from.
-func (c *capture) circles() {
-	to, status := map[string]string{}, map[string]int{}
-	for i := range c.lines {
-		l := &c.lines[i]
-		if l.Final == "" {
-			continue
-		}
-		if u := c.resolve(l.Final, c.Start); u != nil {
-			if !c.WithQuery {
-				u.RawQuery, u.ForceQuery = "", false
-			}
-			to[l.URL], status[l.URL] = u.String(), l.Status
-		}
-	}
-	state := map[string]int{} // by address, the walk that met it
-	walk := 0
-	for _, l := range c.lines {
-		walk++
-		at := l.URL
-		for to[at] != "" && state[at] == 0 {
-			state[at] = walk
-			at = to[at]
-		}
-		if to[at] != "" && state[at] == walk {
-			c.dead(at, status[at], "it redirects in a circle")
-		}
-	}
-}

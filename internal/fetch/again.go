@@ -1,0 +1,151 @@
+package fetch
+
+import (
+	"bytes"
+	"cmp"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"path/filepath"
+	"slices"
+
+	"yellowgate/internal/disk"
+	"yellowgate/internal/site"
+)
+
+// A capture into the folder of an earlier one: what that kept, and what came of it.
+
+// lastTime reads what an earlier capture left in the folder.
+func (c *capture) lastTime() error {
+	entries, err := disk.ReadDir(c.Dir)
+	if err != nil {
+		return &site.PathError{Path: c.Dir, Err: err}
+	}
+	name := filepath.Join(c.Dir, site.CaptureName)
+	_, err = disk.Lstat(name)
+	switch {
+	case err != nil && len(entries) > 0:
+		return &site.UsageError{Message: fmt.Sprintf("the folder %s is not empty, and no capture made it", c.Dir), Remedy: "name a new folder: --to DIR"}
+	case err != nil: // the folder is a capture's from now on, even if this one is killed
+		if err := disk.Replace(name, nil); err != nil {
+			return &site.PathError{Path: name, Err: err}
+		}
+		return nil
+	}
+	b, err := disk.Read(name, disk.StateLimit)
+	if err != nil {
+		return &site.PathError{Path: name, Err: err}
+	}
+	c.before, c.summary.Again = map[string]site.Captured{}, len(b) > 0
+	for line := range bytes.Lines(b) {
+		var k site.Captured
+		if json.Unmarshal(line, &k) != nil {
+			continue // it is asked for again
+		}
+		c.before[k.URL] = k
+	}
+	return nil
+}
+
+// finish writes what is known of the addresses, removes what is gone, and counts.
+func (c *capture) finish() (*Summary, error) {
+	s := c.summary
+	if s.Pages == 0 && !s.Stopped {
+		if len(s.Dead) > 0 {
+			return nil, &site.PathError{Path: s.Dead[0].URL, Err: errors.New(s.Dead[0].Why), What: "nothing was kept"}
+		}
+		return nil, &site.UsageError{Message: c.Start.Redacted() + " answers with no page", Remedy: "name the address of a page: yellowgate capture URL --to DIR"}
+	}
+	c.circles()
+	c.count()
+	slices.SortFunc(c.lines, func(a, b site.Captured) int { return cmp.Compare(a.URL, b.URL) })
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	for i := range c.lines {
+		if err := e.Encode(&c.lines[i]); err != nil {
+			return nil, err
+		}
+	}
+	name := filepath.Join(c.Dir, site.CaptureName)
+	if err := disk.Replace(name, b.Bytes()); err != nil {
+		return nil, &site.PathError{Path: name, Err: err, What: "the pages are kept, and what the server said of them is not"}
+	}
+	for i := range s.Dead {
+		s.Dead[i].From = append([]string{}, c.from[s.Dead[i].URL]...)
+	}
+	slices.SortFunc(s.Dead, func(a, b Dead) int { return cmp.Compare(a.URL, b.URL) })
+	return s, nil
+}
+
+// count compares with an earlier capture. What that kept is gone where nothing leads to it any
+// longer or the server says so; where it could not be asked, it stays.
+func (c *capture) count() {
+	s := c.summary
+	there, failed := map[string]bool{}, map[string]bool{}
+	for _, d := range s.Dead {
+		failed[d.URL] = d.Status == 0 || d.Status >= 500
+	}
+	for i := range c.lines {
+		l := &c.lines[i]
+		if l.File == "" {
+			continue
+		}
+		there[l.File] = true
+		if !site.IsPage(l.File) || !s.Again {
+			continue
+		}
+		if was, had := c.before[l.URL]; !had || was.File == "" {
+			s.Came++
+		} else if was.Sum != l.Sum {
+			s.Changed++
+		}
+	}
+	stays := map[string]bool{}
+	for url, was := range c.before {
+		switch {
+		case was.File == "" || there[was.File]:
+		case s.Stopped || failed[url]:
+			stays[url] = true
+		default:
+			disk.Remove(filepath.Join(c.Dir, filepath.FromSlash(was.File)))
+			if site.IsPage(was.File) {
+				s.Gone++
+			}
+		}
+	}
+	c.lines = slices.DeleteFunc(c.lines, func(l site.Captured) bool { return stays[l.URL] })
+	for url := range stays {
+		c.lines = append(c.lines, c.before[url])
+	}
+}
+
+// circles finds redirects that lead back to where they came from.
+func (c *capture) circles() {
+	to, status := map[string]string{}, map[string]int{}
+	for i := range c.lines {
+		l := &c.lines[i]
+		if l.Final == "" {
+			continue
+		}
+		if u := c.resolve(l.Final, c.Start); u != nil {
+			if !c.WithQuery {
+				u.RawQuery, u.ForceQuery = "", false
+			}
+			to[l.URL], status[l.URL] = u.String(), l.Status
+		}
+	}
+	state := map[string]int{} // by address, the walk that met it
+	walk := 0
+	for _, l := range c.lines {
+		walk++
+		at := l.URL
+		for to[at] != "" && state[at] == 0 {
+			state[at] = walk
+			at = to[at]
+		}
+		if to[at] != "" && state[at] == walk {
+			c.dead(at, status[at], "it redirects in a circle")
+		}
+	}
+}
