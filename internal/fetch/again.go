@@ -42,6 +42,9 @@ func (c *capture) lastTime() error {
 		if json.Unmarshal(line, &k) != nil {
 			continue // it is asked for again
 		}
+		if k.File != "" && !filepath.IsLocal(filepath.FromSlash(k.File)) {
+			continue // no capture wrote that
+		}
 		c.before[k.URL] = k
 	}
 	return nil
@@ -108,8 +111,7 @@ func (c *capture) count() {
 		case s.Stopped || failed[url]:
 			stays[url] = true
 		default:
-			disk.Remove(filepath.Join(c.Dir, filepath.FromSlash(was.File)))
-			if site.IsPage(was.File) {
+			if c.root.Remove(was.File) == nil && site.IsPage(was.File) {
 				s.Gone++
 			}
 		}

@@ -14,6 +14,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -74,8 +75,8 @@ type Summary struct {
 	Stopped   bool              `json:"stopped"` // not all was asked for
 }
 
-// UserAgent is how requests name this program.
-var UserAgent = "yellowgate/" + site.Version
+// userAgent is how requests name this program.
+var userAgent = "yellowgate/" + site.Version
 
 // address is one address of the origin, and how it was come by.
 type address struct {
@@ -88,6 +89,7 @@ type address struct {
 type capture struct {
 	Options
 	client *http.Client
+	root   *os.Root // Dir: neither what a site names nor what a record says leads out of it
 	limit  *rate.Limiter
 	robots *robotstxt.Group
 
@@ -125,13 +127,16 @@ func Capture(ctx context.Context, o Options) (*Summary, error) {
 	if err := os.MkdirAll(o.Dir, 0o755); err != nil {
 		return nil, &site.PathError{Path: o.Dir, Err: err}
 	}
+	if c.root, err = os.OpenRoot(o.Dir); err != nil {
+		return nil, &site.PathError{Path: o.Dir, Err: err}
+	}
+	defer c.root.Close()
 	if err := c.lastTime(); err != nil {
 		return nil, err
 	}
 	s, err := c.all(ctx)
-	if err != nil && isNew { // nothing is left behind but what was kept
-		disk.Remove(filepath.Join(o.Dir, site.CaptureName))
-		disk.Remove(o.Dir)
+	if err != nil && isNew && c.summary.Pages == 0 { // the folder is of this run, and has nothing of use
+		_ = os.RemoveAll(o.Dir)
 	}
 	return s, err
 }
@@ -164,7 +169,7 @@ func (c *capture) begin(ctx context.Context) error {
 			c.keepFile(u, a, body)
 		}
 		if data, err := robotstxt.FromStatusAndBytes(a.status, body); err == nil {
-			c.robots = data.FindGroup(UserAgent)
+			c.robots = data.FindGroup(userAgent)
 			for _, s := range data.Sitemaps {
 				c.sitemap(ctx, s, 0)
 			}
@@ -447,7 +452,7 @@ func (c *capture) keep(file, sum string, body []byte) (same bool, why string) {
 		return false, "another address with the same path has another body"
 	}
 	name := filepath.Join(c.Dir, filepath.FromSlash(file))
-	err := os.MkdirAll(filepath.Dir(name), 0o755)
+	err := c.root.MkdirAll(path.Dir(file), 0o755)
 	if err == nil {
 		err = disk.Replace(name, body)
 	}

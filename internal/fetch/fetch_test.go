@@ -410,6 +410,56 @@ func TestAgain(t *testing.T) {
 	}
 }
 
+// TestForgedRecord: a record that names files outside of its folder, and links that lead out of it,
+// make nothing be removed, read or written there.
+func TestForgedRecord(t *testing.T) {
+	o := newOrigin(t)
+	o.page("/", "<a href=/linked/page>l</a><a href=/out>o</a>")
+	o.page("/linked/page", "from the site")
+	o.page("/out", "from the site")
+	top := t.TempDir()
+	dir := filepath.Join(top, "captured")
+	for name, text := range map[string]string{"mine.html": "mine", "mine.css": "mine", "elsewhere/keep.html": "mine"} {
+		full := filepath.Join(top, name)
+		if err := os.MkdirAll(filepath.Dir(full), 0o755); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(full, []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := os.Mkdir(dir, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Symlink(filepath.Join(top, "elsewhere"), filepath.Join(dir, "linked")); err != nil {
+		t.Skip(err)
+	}
+	var record bytes.Buffer
+	for at, file := range map[string]string{"/gone1": "../mine.html", "/gone2": filepath.Join(top, "mine.css"), "/gone3": "linked/keep.html", "/out": "../mine.html"} {
+		if err := json.NewEncoder(&record).Encode(site.Captured{URL: o.URL + at, File: file, Status: 200, Sum: sum([]byte("mine")), Bytes: 4}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := os.WriteFile(filepath.Join(dir, site.CaptureName), record.Bytes(), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	s, _ := o.capture(t, func(p *Options) { p.Dir, p.GoOn = dir, true })
+	for _, name := range []string{"mine.html", "mine.css", "elsewhere/keep.html"} {
+		if text, err := os.ReadFile(filepath.Join(top, name)); err != nil || string(text) != "mine" {
+			t.Errorf("%s: %q, %v", name, text, err)
+		}
+	}
+	if list := files(t, filepath.Join(top, "elsewhere")); len(list) != 1 {
+		t.Errorf("written through a link: %q", list)
+	}
+	if text, err := os.ReadFile(filepath.Join(dir, "out", "index.html")); err != nil || string(text) != pageOf("from the site") {
+		t.Errorf("%q, %v", text, err)
+	}
+	if s.Pages != 2 || s.Gone != 0 || len(s.LeftOut) != 1 {
+		t.Errorf("%+v", s)
+	}
+}
+
 func mustParse(t *testing.T, raw string) *url.URL {
 	t.Helper()
 	u, err := url.Parse(raw)
@@ -503,7 +553,10 @@ func TestUnreachable(t *testing.T) {
 	r := newOrigin(t)
 	r.page("/", "")
 	r.text("/robots.txt", "text/plain", "User-agent: *\nDisallow: /\n")
-	_, _, err = r.tryCapture(t, nil)
+	_, dir, err = r.tryCapture(t, nil)
+	if _, there := os.Stat(dir); there == nil {
+		t.Error("a folder with robots.txt alone was left behind")
+	}
 	if err == nil || !strings.Contains(err.Error(), "robots.txt does not let anybody ask") {
 		t.Error(err)
 	}

@@ -146,7 +146,7 @@ func (c *capture) ask(ctx context.Context, u *url.URL, more http.Header) (got an
 	}
 	maps.Copy(r.Header, c.Header)
 	maps.Copy(r.Header, more)
-	r.Header.Set("User-Agent", UserAgent)
+	r.Header.Set("User-Agent", userAgent)
 	r.Header.Set("Accept-Encoding", "gzip, br, zstd")
 	a, err := c.client.Do(r)
 	if err != nil {
