@@ -596,3 +596,12 @@ func TestFileOf(t *testing.T) {
 		}
 	}
 }
+
+// zipped is a text in gzip.
+func zipped(text string) []byte {
+	var b bytes.Buffer
+	w := gzip.NewWriter(&b)
+	_, _ = w.Write([]byte(text))
+	_ = w.Close()
+	return b.Bytes()
+}
