@@ -605,3 +605,24 @@ func zipped(text string) []byte {
 	_ = w.Close()
 	return b.Bytes()
 }
+
+// TestOnePlace: two addresses with one path are one page where their bodies are alike; else the
+// second is left out, and said.
+func TestOnePlace(t *testing.T) {
+	o := newOrigin(t)
+	o.page("/", "<a href=/same>1</a><a href=/same/>2</a><a href=/other>3</a><a href=/other/>4</a>")
+	o.page("/same", "one")
+	o.page("/same/", "one")
+	o.page("/other", "one")
+	o.page("/other/", "two")
+	s, dir := o.capture(t, func(p *Options) { p.Parallel = 1 })
+	if s.Pages != 3 || len(s.LeftOut) != 1 || s.Example["another address with the same path has another body"] != o.URL+"/other/" {
+		t.Errorf("%+v", s)
+	}
+	if text, err := os.ReadFile(filepath.Join(dir, "other", "index.html")); err != nil || string(text) != pageOf("one") {
+		t.Errorf("%q, %v", text, err)
+	}
+	if l := lines(t, dir); l["/same"].File != "same/index.html" || l["/same/"].File != "" {
+		t.Errorf("%+v", l)
+	}
+}
