@@ -61,6 +61,12 @@ func (c *capture) finish() (*Summary, error) {
 	}
 	c.circles()
 	c.count()
+	for i := range c.lines {
+		if l := &c.lines[i]; l.Final != "" || l.Status == 0 || l.Status >= 400 {
+			from := c.leads(l.URL)
+			l.From, l.Links = from.first, from.n
+		}
+	}
 	slices.SortFunc(c.lines, func(a, b site.Captured) int { return cmp.Compare(a.URL, b.URL) })
 	var b bytes.Buffer
 	e := json.NewEncoder(&b)
@@ -75,7 +81,7 @@ func (c *capture) finish() (*Summary, error) {
 		return nil, &site.PathError{Path: name, Err: err, What: "the pages are kept, and what the server said of them is not"}
 	}
 	for i := range s.Dead {
-		s.Dead[i].From = append([]string{}, c.from[s.Dead[i].URL]...)
+		s.Dead[i].From = append([]string{}, c.leads(s.Dead[i].URL).first...)
 	}
 	slices.SortFunc(s.Dead, func(a, b Dead) int { return cmp.Compare(a.URL, b.URL) })
 	return s, nil
@@ -122,6 +128,8 @@ func (c *capture) count() {
 	}
 }
 
+const circle = "it redirects in a circle"
+
 // circles finds redirects that lead back to where they came from.
 func (c *capture) circles() {
 	to, status := map[string]string{}, map[string]int{}
@@ -147,7 +155,12 @@ func (c *capture) circles() {
 			at = to[at]
 		}
 		if to[at] != "" && state[at] == walk {
-			c.dead(at, status[at], "it redirects in a circle")
+			c.dead(at, status[at], circle)
+			for i := range c.lines {
+				if c.lines[i].URL == at {
+					c.lines[i].Why = circle
+				}
+			}
 		}
 	}
 }

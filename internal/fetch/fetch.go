@@ -86,6 +86,40 @@ type address struct {
 	from  string // the address of the page that led there first
 }
 
+// asked is what an address is asked for as.
+func (a *address) asked() string {
+	if a.page {
+		return "page"
+	}
+	return "file"
+}
+
+// leads are the addresses that lead to one.
+type leads struct {
+	first []string // three at most
+	last  string
+	n     int
+}
+
+// add takes in another; an address adds all of its links one after the other.
+func (l *leads) add(from string) {
+	if l.last == from || slices.Contains(l.first, from) {
+		return
+	}
+	l.last = from
+	if l.n++; len(l.first) < 3 {
+		l.first = append(l.first, from)
+	}
+}
+
+// leads are those of an address. The mutex is held, or nobody works.
+func (c *capture) leads(key string) *leads {
+	if c.from[key] == nil {
+		c.from[key] = &leads{}
+	}
+	return c.from[key]
+}
+
 type capture struct {
 	Options
 	client *http.Client
@@ -99,7 +133,7 @@ type capture struct {
 	seen     map[string]bool
 	busy     int
 	files    map[string]string // by file, the digest of what is kept there
-	from     map[string][]string
+	from     map[string]*leads
 	lines    []site.Captured
 	before   map[string]site.Captured // of an earlier capture, by address
 	known    int
@@ -112,7 +146,7 @@ type capture struct {
 // is done, what there is is kept, and Stopped is set.
 func Capture(ctx context.Context, o Options) (*Summary, error) {
 	o.Parallel, o.Largest, o.Patience = cmp.Or(o.Parallel, 4), cmp.Or(o.Largest, 32<<20), cmp.Or(o.Patience, 30*time.Second)
-	c := &capture{Options: o, seen: map[string]bool{}, files: map[string]string{}, from: map[string][]string{}, summary: &Summary{Dead: []Dead{}, LeftOut: map[string]int{}, Example: map[string]string{}}}
+	c := &capture{Options: o, seen: map[string]bool{}, files: map[string]string{}, from: map[string]*leads{}, summary: &Summary{Dead: []Dead{}, LeftOut: map[string]int{}, Example: map[string]string{}}}
 	c.wake = sync.NewCond(&c.mu)
 	transport := http.DefaultTransport.(*http.Transport).Clone()
 	transport.DisableCompression, transport.ResponseHeaderTimeout, transport.MaxIdleConnsPerHost = true, o.Patience, o.Parallel
@@ -242,8 +276,8 @@ func (c *capture) add(raw string, base *url.URL, isPage bool, depth int, from st
 		u.RawQuery, u.ForceQuery = "", false
 	}
 	key := u.String()
-	if from != "" && len(c.from[key]) < 3 && !slices.Contains(c.from[key], from) {
-		c.from[key] = append(c.from[key], from)
+	if from != "" {
+		c.leads(key).add(from)
 	}
 	if c.seen[key] {
 		return
@@ -313,7 +347,7 @@ func (c *capture) work(ctx context.Context) {
 func (c *capture) one(ctx context.Context, a address) {
 	key := a.url.String()
 	got, body, err := c.getNew(ctx, a.url, key)
-	line := site.Captured{URL: key, Status: got.status, Time: now(), Fields: got.fields, Wire: got.wire, Bytes: int64(len(body))}
+	line := site.Captured{URL: key, Asked: a.asked(), Status: got.status, Time: now(), Fields: got.fields, Wire: got.wire, Bytes: int64(len(body))}
 	switch {
 	case ctx.Err() != nil:
 		c.mu.Lock()
@@ -322,6 +356,8 @@ func (c *capture) one(ctx context.Context, a address) {
 		return
 	case err != nil:
 		c.dead(key, 0, reason(err))
+		line.Why = reason(err)
+		c.note(line)
 		return
 	case got.where != "":
 		c.redirect(a, got, line)
@@ -369,7 +405,7 @@ func (c *capture) one(ctx context.Context, a address) {
 			c.summary.Files++
 		}
 		c.summary.Bytes += int64(len(body))
-		line.File, line.Sum = file, digest
+		line.File, line.Sum, line.Asked = file, digest, ""
 	}
 	c.mu.Unlock()
 	c.note(line)

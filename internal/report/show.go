@@ -32,11 +32,17 @@ func (p *Printer) Show(r *run.ShowResult, verbose bool) {
 	p.Line("  %s", p.dim.Render(fmt.Sprintf("%s, %s, %s, %s%s", rec.File, from, wording.Size(int64(rec.Bytes)), rec.Encoding, extra)))
 	p.answer(rec.Answer)
 	t := &table{right: map[int]bool{0: true, 4: true, 5: true}, wide: []int{2, 6}}
-	for _, area := range []string{"head", "body"} {
+	for _, area := range []string{inventory.HeaderArea, "head", "body"} {
+		list := rec.Elements
+		if area == inventory.HeaderArea {
+			if list = rec.Header; len(list) == 0 {
+				continue
+			}
+		}
 		t.section(area)
 		rows := len(t.rows)
-		for i := range rec.Elements {
-			if e := &rec.Elements[i]; e.Area == area {
+		for i := range list {
+			if e := &list[i]; e.Area == area {
 				if len(t.rows) == rows {
 					t.add(p.dim.Render("line"), "", p.dim.Render("what"), p.dim.Render("runs"), p.dim.Render("bytes"), p.dim.Render("gzip"), p.dim.Render("item"))
 				}
@@ -175,5 +181,9 @@ func (p *Printer) element(e *inventory.Element) []string {
 	if e.Pixel {
 		tag = "pixel"
 	}
-	return []string{p.dim.Render(fmt.Sprint(e.Line)), tag, what, runs, wording.Size(int64(e.Bytes)), wording.Size(int64(e.Gzip)), item}
+	line := ""
+	if e.Line > 0 {
+		line = p.dim.Render(fmt.Sprint(e.Line))
+	}
+	return []string{line, tag, what, runs, wording.Size(int64(e.Bytes)), wording.Size(int64(e.Gzip)), item}
 }

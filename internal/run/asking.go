@@ -150,7 +150,7 @@ func (s *auditing) context() []byte {
 			of.WriteByte(0)
 		}
 	}
-	add(site.Version, site.Build(), s.result.Gate, s.Address)
+	add(site.Version, site.Build(), s.result.Gate, s.Address, s.known.Addresses.Redirected())
 	if s.ledger != nil {
 		add("output")
 	}

@@ -128,10 +128,13 @@ func newAuditing(o AuditOptions) (*auditing, error) {
 	s := &auditing{AuditOptions: o, result: newAuditResult(o.Name), site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files), files: files, from: from}
 	s.weights.Roughly = o.Roughly || !o.Records && o.Each == nil
 	s.read = reader(from)
-	known := checks.Known{Read: s.read}
+	known := checks.Known{Read: s.read, Addresses: addressesOf(from.Captured())}
 	if o.Project != nil {
 		if err := s.useGate(); err != nil {
 			return nil, err
+		}
+		if folder, ok := o.Project.From.(*site.Folder); ok && known.Addresses == nil && s.Dir == o.Project.Output { // it is answered like its source
+			known.Addresses = addressesOf(folder.Captured())
 		}
 		if s.pages, err = o.Project.PagesOf(files); err != nil {
 			return nil, err

@@ -32,6 +32,7 @@ type Folder struct {
 	Links bool // links within the folder are followed
 
 	answers map[string]*page.Answer
+	lines   []Captured
 }
 
 // CaptureName is the name of the file in which a capture keeps what the transport said of its
@@ -40,10 +41,16 @@ const CaptureName = ".yellowgate-capture.ndjson"
 
 // A Captured is a line of that file: one address that was asked for.
 type Captured struct {
-	URL    string              `json:"url"`             // that was asked for, without credentials
-	Final  string              `json:"final,omitempty"` // that answered, where another did
-	File   string              `json:"file,omitempty"`  // where the body is kept, relative to the folder; none was for ""
-	Status int                 `json:"status"`
+	URL    string `json:"url"`             // that was asked for, without credentials
+	Final  string `json:"final,omitempty"` // that answered, where another did
+	File   string `json:"file,omitempty"`  // where the body is kept, relative to the folder; none was for ""
+	Status int    `json:"status"`          // 0 where nothing answered
+	Why    string `json:"why,omitempty"`   // nothing is there, where the status does not say
+	Asked  string `json:"asked,omitempty"` // page or file: what it was asked for as, where no body is kept
+	// From are addresses that lead here, three at most, and Links is how many do: of what answers
+	// with an error or leads on.
+	From   []string            `json:"from,omitempty"`
+	Links  int                 `json:"links,omitempty"`
 	Time   string              `json:"time"`              // RFC 3339
 	Fields map[string][]string `json:"headers,omitempty"` // those that mean something to a page, names in lower case
 	Wire   int64               `json:"wire,omitempty"`    // bytes of the body as sent
@@ -73,6 +80,7 @@ func OpenFolder(dir string, links bool) (*Folder, error) {
 		if err := json.Unmarshal(lines.Bytes(), &c); err != nil {
 			return nil, &PathError{Path: fmt.Sprintf("%s:%d", name, n), Err: fmt.Errorf("this is no line of a capture: %w", err), What: "capture the site again, or take the file away: then the folder is read as files alone"}
 		}
+		f.lines = append(f.lines, c)
 		if c.File != "" {
 			f.answers[c.File] = &page.Answer{Status: c.Status, Fields: c.Fields}
 		}
@@ -98,6 +106,10 @@ func (f *Folder) Read(file string) ([]byte, error) { return ReadFile(f.Dir, file
 
 // Answer implements Store.
 func (f *Folder) Answer(file string) *page.Answer { return f.answers[file] }
+
+// Captured lists the addresses that a capture asked for, in order; none where the folder is of
+// files alone.
+func (f *Folder) Captured() []Captured { return f.lines }
 
 // Told gives the pages of a list what the transport said of them.
 func Told(pages []page.Page, from Store) []page.Page {

@@ -23,11 +23,16 @@ func titles(p *Pass) (out []*inventory.Element) {
 	return out
 }
 
-// canonicals lists the canonical links of the page itself.
+// canonicals lists the canonical links of the page itself, and then those of the header Link.
 func canonicals(p *Pass) (out []*inventory.Element) {
 	for i := range p.Elements {
 		e := &p.Elements[i]
 		if e.Tag == "link" && Own(e) && markup.HasRel(e.Label, "canonical") {
+			out = append(out, e)
+		}
+	}
+	for i := range p.Header {
+		if e := &p.Header[i]; markup.HasRel(e.Rel, "canonical") {
 			out = append(out, e)
 		}
 	}

@@ -14,14 +14,22 @@ import (
 var blockedByPolicy = &Check{
 	Name: "blocked-by-policy", Family: "loading", Severity: problem.Error,
 	Title: "the page's own policy stops what it loads",
-	Doc: `The page has a Content-Security-Policy in a meta element, and by that a browser refuses the
-element: the script does not run, the style does not apply, the picture is not shown. The
+	Doc: `The page has a Content-Security-Policy, in a meta element or in the header of a captured
+answer, and by that a browser refuses the element: the script does not run, the style does not apply, the picture is not shown. The
 finding names the directive. Let the host in there, give inline code a nonce or its digest,
 or take the element out. A policy is in force for what stands below it.`,
 	Bad:  "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'\">\n<script src=\"https://count.example/c.js\" async></script>",
 	Good: "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self' https://count.example\">\n<script src=\"https://count.example/c.js\" async></script>",
 	Page: func(p *Pass) {
 		policies := 0
+		for i := range p.Header {
+			if e := &p.Header[i]; e.IsPolicy() {
+				if policies++; policies > 4 { // nobody writes more
+					return
+				}
+				p.stopped(policy.Parse(e.Content), 0, "policy of the header")
+			}
+		}
 		for i := range p.Elements {
 			e := &p.Elements[i]
 			if e.Tag != "meta" || !Own(e) || e.Area != "head" {
@@ -31,7 +39,7 @@ or take the element out. A policy is in force for what stands below it.`,
 				if policies++; policies > 4 { // nobody writes more
 					return
 				}
-				p.stopped(policy.Parse(e.Content), e)
+				p.stopped(policy.Parse(e.Content), e.El.Start, fmt.Sprintf("policy in line %d", e.Line))
 			}
 		}
 	},
@@ -41,8 +49,8 @@ or take the element out. A policy is in force for what stands below it.`,
 var policyKinds = map[string]string{"script": policy.Script, "iframe": policy.Frame, "img": policy.Image, "source": policy.Image, "input": policy.Image, "image": policy.Image,
 	"use": policy.Image, "video": policy.Media, "audio": policy.Media, "track": policy.Media, "object": policy.Object, "embed": policy.Object, "import": policy.Script}
 
-// stopped tells what below an element a policy stops.
-func (p *Pass) stopped(rules *policy.Policy, from *inventory.Element) {
+// stopped tells what of the page, from an offset on, a policy stops. where says where that stands.
+func (p *Pass) stopped(rules *policy.Policy, from int, where string) {
 	here := p.Base.Address(p.Path)
 	whole := func(target, party string) *url.URL {
 		if party == "own" {
@@ -55,7 +63,7 @@ func (p *Pass) stopped(rules *policy.Policy, from *inventory.Element) {
 		return u
 	}
 	for e := range p.All() {
-		if !Own(e) || e.El.Start < from.El.Start {
+		if !Own(e) || e.Area == inventory.HeaderArea || e.El.Start < from {
 			continue
 		}
 		attr := func(name string) string {
@@ -73,7 +81,7 @@ func (p *Pass) stopped(rules *policy.Policy, from *inventory.Element) {
 		}
 		if u := whole(e.Target, e.Party); e.Loads && kind != "" && u != nil {
 			if by := rules.Stops(policy.Request{Kind: kind, URL: u, Page: here, Nonce: attr("nonce"), Integrity: attr("integrity"), Parsed: true}); by != "" {
-				p.At(e, fmt.Sprintf("%s does not let in %s (policy in line %d)", by, e.URL, from.Line), "add its host to "+by+", or take the "+e.Tag+" out")
+				p.At(e, fmt.Sprintf("%s does not let in %s (%s)", by, e.URL, where), "add its host to "+by+", or take the "+e.Tag+" out")
 				continue
 			}
 		}
@@ -84,7 +92,7 @@ func (p *Pass) stopped(rules *policy.Policy, from *inventory.Element) {
 			}
 			text := string(p.Source.Text[e.El.TagEnd:e.El.ContentEnd])
 			if by := rules.StopsText(kind, text, attr("nonce")); by != "" {
-				p.At(e, fmt.Sprintf("%s does not let in inline code (policy in line %d)", by, from.Line), "give it a nonce, add its digest to "+by+", or put it into a file")
+				p.At(e, fmt.Sprintf("%s does not let in inline code (%s)", by, where), "give it a nonce, add its digest to "+by+", or put it into a file")
 				continue
 			}
 		}
@@ -95,16 +103,16 @@ func (p *Pass) stopped(rules *policy.Policy, from *inventory.Element) {
 			}
 			if u := whole(m.Target, m.Party); m.By == "" && e.IsScript() && kind != "" && u != nil {
 				if by := rules.Stops(policy.Request{Kind: kind, URL: u, Page: here}); by != "" {
-					p.At(e, fmt.Sprintf("%s does not let in %s, which this script loads (policy in line %d)", by, m.Written(), from.Line), "add its host to "+by)
+					p.At(e, fmt.Sprintf("%s does not let in %s, which this script loads (%s)", by, m.Written(), where), "add its host to "+by)
 				}
 			}
 		}
 	}
-	p.stoppedAttributes(rules, from)
+	p.stoppedAttributes(rules, from, where)
 }
 
 // stoppedAttributes reports event handlers and style attributes, all of a kind at the first.
-func (p *Pass) stoppedAttributes(rules *policy.Policy, from *inventory.Element) {
+func (p *Pass) stoppedAttributes(rules *policy.Policy, from int, where string) {
 	type kind struct {
 		name, kind, remedy string
 		first, count       int
@@ -112,7 +120,7 @@ func (p *Pass) stoppedAttributes(rules *policy.Policy, from *inventory.Element) 
 	}
 	kinds := []kind{{name: "event handler", kind: policy.Handler, remedy: "add the listeners in a script"}, {name: "style attribute", kind: policy.Attribute, remedy: "put the styles into a stylesheet"}}
 	for _, t := range p.Scan.Tags {
-		if int(t.Start) < from.El.Start || t.End == t.NameEnd+1 {
+		if int(t.Start) < from || t.End == t.NameEnd+1 {
 			continue
 		}
 		tag := p.Source.Text[:t.End]
@@ -140,7 +148,7 @@ func (p *Pass) stoppedAttributes(rules *policy.Policy, from *inventory.Element) 
 	for _, k := range kinds {
 		if k.count > 0 {
 			line, column := p.locate(k.first)
-			p.Report(line, column, "", fmt.Sprintf("%s does not let in %s (policy in line %d)", k.by, counted(k.count, k.name), from.Line), k.remedy)
+			p.Report(line, column, "", fmt.Sprintf("%s does not let in %s (%s)", k.by, counted(k.count, k.name), where), k.remedy)
 		}
 	}
 }

@@ -19,7 +19,7 @@ import (
 // A Check is one thing that the audit looks for.
 type Check struct {
 	Name     string // in lower-case words with hyphens
-	Family   string // gate, head, loading, popups, code
+	Family   string // gate, head, loading, popups, code, server
 	Severity problem.Severity
 	Title    string // one line
 	Doc      string // what it is, why it matters to visitors or search engines, how to mend it
@@ -79,6 +79,7 @@ var all = []*Check{
 	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unread, unknownSpot,
 	popupClash, repeatedId, unlabelledPopup, unreachablePopup,
 	bareCode, codeBreaksHead, codeSyntax, lostRule, tagsInText, tooEarly, unclosedTag,
+	canonicalRedirects, deadPage, headerDiffers, slowRedirect, uncached, uncompressed,
 }
 
 // A Finding is one result of one check.
@@ -198,7 +199,7 @@ func (p *Pass) AtSeverity(s problem.Severity, e *inventory.Element, message, rem
 
 // At adds a finding at an element.
 func (p *Pass) At(e *inventory.Element, message, remedy string) {
-	p.Report(e.Line, e.Column, e.Item, message, remedy)
+	p.Report(max(e.Line, 1), max(e.Column, 1), e.Item, message, remedy)
 }
 
 // Report adds a finding on one page.

@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"strings"
 
+	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/problem"
 )
 
@@ -26,16 +27,26 @@ get an error in place of what they came for. Mend the address. Capital letters c
 			if v, _ := p.Source.Attr(e.El.Start, "http-equiv"); !strings.EqualFold(strings.TrimSpace(v), "refresh") {
 				continue
 			}
-			m := refreshTo.FindStringSubmatch(e.Content)
-			if m == nil {
-				continue
-			}
-			ref, ok := p.Base.Resolve(m[1] + m[2] + m[3])
-			if ok && ref.Own && !p.Site.HasFile(ref.Path) && (p.Site.HasPage == nil || !p.Site.HasPage(ref.Path)) {
-				p.At(e, "it leads to "+ref.Path+", and the site has no such page", "mend the address")
+			p.refreshes(e, "it leads to ")
+		}
+		for i := range p.Header {
+			if e := &p.Header[i]; e.IsRefresh() {
+				p.refreshes(e, "the header Refresh leads to ")
 			}
 		}
 	},
+}
+
+// refreshes reports a refresh to what the site does not have.
+func (p *Pass) refreshes(e *inventory.Element, says string) {
+	m := refreshTo.FindStringSubmatch(e.Content)
+	if m == nil {
+		return
+	}
+	ref, ok := p.Base.Resolve(m[1] + m[2] + m[3])
+	if ok && ref.Own && !p.Site.HasFile(ref.Path) && (p.Site.HasPage == nil || !p.Site.HasPage(ref.Path)) {
+		p.At(e, says+ref.Path+", and the site has no such page", "mend the address")
+	}
 }
 
 // refreshTo finds the address in the content of a refresh (HTML, 4.2.5.3).

@@ -26,6 +26,8 @@ type Known struct {
 	Strict bool
 	// Code are the paths of the site's scripts and stylesheets.
 	Code []string
+	// Addresses is how a server answered; nil for a site of files alone.
+	Addresses *Addresses
 }
 
 // Site is the site while its pages are looked at. Pages leave nothing in it that another page

@@ -30,7 +30,7 @@ func (r *Record) Cost() Cost { return r.CostWhere(func(e *Element) bool { return
 // something: a saved record does not tell.
 func (r *Record) CostWhere(loads func(*Element) bool) (c Cost) {
 	hosts, shown := map[string]bool{}, map[string]bool{}
-	for i := range len(r.Elements) + len(r.Media) {
+	for i := range r.size() {
 		e := r.element(i)
 		if e.Inside != "" {
 			continue
@@ -42,7 +42,7 @@ func (r *Record) CostWhere(loads func(*Element) bool) (c Cost) {
 		case e.IsStylesheet() || e.Tag == "style":
 			into = &c.Styles
 		}
-		media := i >= len(r.Elements)
+		media := i >= len(r.Elements) && i < len(r.Elements)+len(r.Media)
 		load := func(into *int, target, party string, bytes, gzip int, blocking bool) {
 			if media {
 				if shown[target] { // a picture that stands twice is fetched once
@@ -103,10 +103,10 @@ func (e *Element) Fetched() bool {
 // browser may choose instead of another.
 const OnDemand = "on demand"
 
-// All visits the elements of the page and then its media.
+// All visits the elements of the page, then its media, then those of the header.
 func (r *Record) All() iter.Seq[*Element] {
 	return func(yield func(*Element) bool) {
-		for i := range len(r.Elements) + len(r.Media) {
+		for i := range r.size() {
 			if !yield(r.element(i)) {
 				return
 			}
@@ -172,17 +172,23 @@ func (r *Record) MediaSums() (out []Sum) {
 	return out
 }
 
-// element is the i-th element of the page, media after the others.
+// size is how many elements there are, media and those of the header among them.
+func (r *Record) size() int { return len(r.Elements) + len(r.Media) + len(r.Header) }
+
+// element is the i-th element: those of the page, its media, those of the header.
 func (r *Record) element(i int) *Element {
 	if i < len(r.Elements) {
 		return &r.Elements[i]
 	}
-	return &r.Media[i-len(r.Elements)]
+	if i -= len(r.Elements); i < len(r.Media) {
+		return &r.Media[i]
+	}
+	return &r.Header[i-len(r.Media)]
 }
 
 // Restore fills in what a saved record does not have and its written fields tell.
 func (r *Record) Restore() {
-	for i := range len(r.Elements) + len(r.Media) {
+	for i := range r.size() {
 		e := r.element(i)
 		e.Loads = e.Fetched()
 		e.El.Tag = markup.ParseTag(e.Tag)

@@ -33,7 +33,9 @@ type Record struct {
 	Fragment bool         `json:"fragment,omitempty"`
 	Frameset bool         `json:"frameset,omitempty"`
 	Answer   *page.Answer `json:"answer,omitempty"` // what the server said of it, where a capture keeps that
-	Elements []Element    `json:"elements"`
+	// Header is what the answer's head says in place of elements; see HeaderArea.
+	Header   []Element `json:"header,omitempty"`
+	Elements []Element `json:"elements"`
 	// Media are the pictures, films, sounds and embedded objects, in document order.
 	Media []Element `json:"media,omitempty"`
 	// Again are scripts that inline code loads though other code of the page has loaded them.
@@ -53,7 +55,7 @@ type Record struct {
 // An Element is one element of a page that loads or describes something.
 type Element struct {
 	Tag    string `json:"tag"`
-	Area   string `json:"area"`   // head or body
+	Area   string `json:"area"`   // head or body; header for what the server sent before the page
 	Inside string `json:"inside"` // "", svg, math, template, noscript
 	Offset int    `json:"offset"` // byte offset of its "<" in the file
 	Length int    `json:"length"` // bytes up to the end of its end tag
@@ -198,6 +200,7 @@ func TakeScanned(src *markup.Source, scan *markup.Page, known page.Page, site *w
 	r.offsets(ends)
 	r.once()
 	r.media(weights)
+	r.header(known.Answer, weights)
 	return r
 }
 

@@ -28,8 +28,14 @@ func RelTokens(rel string) []string {
 // HasRel reports whether a rel attribute has a keyword.
 func HasRel(rel, keyword string) bool { return slices.Contains(RelTokens(rel), keyword) }
 
-// fetched are the keywords of links whose target a browser fetches.
+// fetched are the keywords of links whose target a browser fetches, first those that count in a
+// header, too.
 var fetched = []string{"stylesheet", "preload", "modulepreload", "prefetch", "icon", "apple-touch-icon", "mask-icon", "manifest"}
+
+// HeaderLoads reports whether a link of the header with this rel makes a browser fetch something.
+func HeaderLoads(rel string) bool {
+	return slices.ContainsFunc(RelTokens(rel), func(word string) bool { return slices.Contains(fetched[:4], word) })
+}
 
 // LinkLoads reports whether the link at the offset makes a browser fetch something.
 func LinkLoads(src []byte, at int) bool {

@@ -30,6 +30,7 @@ func (p *Page) Read(src *markup.Source, scan *markup.Page) {
 		}
 	}
 	p.Description = p.Meta["description"]
+	p.Redirect = p.Redirect || immediate.MatchString(p.Answer.Field("refresh"))
 	if !scan.HTMLTag.None() {
 		v, _ := markup.AttrValue(src.Text, scan.HTMLTag.Start, "lang")
 		p.Lang = strings.TrimSpace(v)

@@ -1,0 +1,131 @@
+package checks
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/weburl"
+)
+
+// answered is an answer with some fields, written as lines of a head.
+func answered(lines ...string) *page.Answer {
+	a := &page.Answer{Status: 200, Fields: map[string][]string{}}
+	for _, line := range lines {
+		name, value, _ := strings.Cut(line, ": ")
+		a.Fields[name] = append(a.Fields[name], value)
+	}
+	return a
+}
+
+// TestHeader: what the head of an answer says counts like the elements that say the same.
+func TestHeader(t *testing.T) {
+	const page1 = "<!doctype html>\n<html lang=en-GB>\n<head>\n<meta charset=utf-8>\n<meta name=viewport content=x>\n<meta name=description content='The stars, seen well from the hill.'>\n<link rel=icon href=/there.svg>\n<title>Visit</title>\n%s</head>\n<body onclick=go()>\n<p>x</p>\n%s</body>\n</html>\n"
+	for _, c := range []struct {
+		name, head, body string
+		fields           []string
+		want             string // line and check of each finding
+	}{
+		{"nothing", "", "", nil, ""},
+		{"the same", "", "", []string{"content-type: text/html; charset=UTF8", "content-language: en"}, ""},
+		{"a canonical of its own", "", "", []string{`link: </visit/>; rel="canonical"`}, "1 canonical-relative"},
+		{"the same canonical", "<link rel=canonical href=https://ternhill.example/visit/>\n", "", []string{`link: <https://ternhill.example/visit/>; rel=canonical`}, ""},
+		{"another canonical", "<link rel=canonical href=https://ternhill.example/visit/>\n", "", []string{`link: <https://ternhill.example/>; rel=canonical`}, "1 canonical-elsewhere, 1 canonical-repeated"},
+		{"two in the header", "", "", []string{`link: <https://ternhill.example/visit/>; rel=canonical, <https://elsewhere.example/>; rel="canonical"`}, "1 canonical-repeated"},
+		{"a canonical to nowhere", "", "", []string{`link: <https://ternhill.example/gone/>; rel=canonical`}, "1 canonical-dead"},
+		{"a preload to nowhere", "", "", []string{"link: </gone.css>; rel=preload; as=style, </there.css>;rel=preload;as=style"}, "1 dead-file"},
+		{"a link that nothing loads", "", "", []string{"link: </gone.css>; rel=next, </gone.svg>; rel=icon"}, ""},
+		{"an insecure stylesheet", "", "", []string{"link: <http://fonts.example/a.css>; rel=stylesheet"}, "1 insecure-load"},
+		{"policy", "", "<script src=https://count.example/c.js async></script>\n", []string{"content-security-policy: default-src 'self'"}, "10 blocked-by-policy, 12 blocked-by-policy"},
+		{"one policy of two", "", "<script src=https://count.example/c.js async></script>\n", []string{"content-security-policy: img-src 'self', script-src-elem 'self'"}, "12 blocked-by-policy"},
+		{"a policy that lets it in", "", "<script src=https://count.example/c.js async></script>\n", []string{"content-security-policy: script-src https://count.example 'unsafe-inline'"}, ""},
+		{"refresh to nowhere", "", "", []string{"refresh: 5; url=/gone/"}, "1 dead-refresh"},
+		{"refresh to a page", "", "", []string{"refresh: 5; url=/visit/"}, ""},
+		{"another encoding", "", "", []string{"content-type: text/html; charset=iso-8859-1"}, "4 header-differs"},
+		{"another language", "", "", []string{"content-language: fr"}, "2 header-differs"},
+		{"several languages", "", "", []string{"content-language: fr, en"}, ""},
+	} {
+		text := fmt.Sprintf(page1, c.head, c.body)
+		known := page.Page{Path: "/visit/", File: "visit/index.html"}
+		if c.fields != nil {
+			known.Answer = answered(c.fields...)
+		}
+		pass := &Pass{Record: inventory.Take([]byte(text), known, weburl.NewSite("https://ternhill.example"), nil),
+			Site: NewSite(Known{HasFile: func(p string) bool { return !strings.Contains(p, "gone") }, HasPage: func(p string) bool { return p == "/visit/" || p == "/" }})}
+		findings, _ := RunPage(pass)
+		var got []string
+		for _, f := range findings {
+			if f.Check == "canonical-missing" || f.Check == "no-integrity" {
+				continue
+			}
+			got = append(got, fmt.Sprint(f.Line, " ", f.Check))
+			if f.Message == "" || f.Remedy == "" || f.Column == 0 {
+				t.Errorf("%s: a finding without message, remedy or column: %+v", c.name, f)
+			}
+		}
+		if strings.Join(got, ", ") != c.want {
+			t.Errorf("%s: %v, want %s", c.name, got, c.want)
+		}
+	}
+	missing, _ := RunPage(&Pass{Record: inventory.Take([]byte("\xef\xbb\xbf<!doctype html><title>x</title>"), page.Page{Path: "/", Answer: answered("content-type: text/html; charset=koi8-r")}, weburl.NewSite(""), nil)})
+	if !slices.ContainsFunc(missing, func(f Finding) bool { return f.Check == "header-differs" && strings.Contains(f.Message, "byte order mark") }) {
+		t.Errorf("a byte order mark against the header: %v", missing)
+	}
+}
+
+// TestAddresses: what the server answered for each address.
+func TestAddresses(t *testing.T) {
+	home, visit := PageAt{Path: "/", File: "index.html"}, PageAt{Path: "/visit/", File: "visit/index.html"}
+	sitemap := PageAt{File: "sitemap.xml"}
+	from := func(at ...PageAt) []PageAt { return at }
+	css := func(path string, size int64, fields ...string) Address {
+		return Address{Path: path, Status: 200, File: path[1:], Wire: size, Bytes: size, Answer: answered(append(fields, "content-type: text/css")...)}
+	}
+	gz := css("/z.css", 5000, "content-encoding: gzip")
+	gz.Wire = 900
+	files := map[string]string{"/index.html": "<p>\n<a href='/old/'>old</a>\n", "/sitemap.xml": "<urlset>\n\n<loc>/gone</loc>"}
+	for _, c := range []struct {
+		name string
+		list []Address
+		want []string
+	}{
+		{"none", nil, nil},
+		{"dead", []Address{{Path: "/old/", Page: true, Status: 404, From: from(home, visit), Links: 2}}, []string{"index.html:2 dead-page /old/: it answers 404 Not Found; / and /visit/ lead there"}},
+		{"many", []Address{{Path: "/old/", Page: true, Status: 500, From: from(visit, home), Links: 9}}, []string{"visit/index.html:1 dead-page /old/: it answers 500 Internal Server Error; /visit/, / and 7 more lead there"}},
+		{"listed", []Address{{Path: "/gone", Page: true, Status: 410, From: from(sitemap), Links: 1}}, []string{"sitemap.xml:3 dead-page /gone: it answers 410 Gone; sitemap.xml leads there"}},
+		{"silent", []Address{{Path: "/x", Page: true, From: from(home), Links: 1}}, []string{"index.html:1 dead-page /x: it does not answer; / leads there"}},
+		{"circle", []Address{{Path: "/x", Page: true, Status: 302, To: "/x", Why: "it redirects in a circle", From: from(home), Links: 1}}, []string{"index.html:1 dead-page /x: it redirects in a circle; / leads there"}},
+		{"nobody leads there", []Address{{Path: "/x", Page: true, Status: 404}}, nil},
+		{"a file, which dead-file tells", []Address{{Path: "/x.js", Status: 404, From: from(home), Links: 1}}, nil},
+		{"one step", []Address{{Path: "/a", Page: true, To: "/b", Status: 301, From: from(home), Links: 1}}, nil},
+		{"two steps", []Address{{Path: "/a", Page: true, To: "/b", Status: 301, From: from(home), Links: 1}, {Path: "/b", Page: true, Status: 308, To: "https://elsewhere.example/"}},
+			[]string{"index.html:1 slow-redirect /a leads on 2 times before it ends at https://elsewhere.example/; / leads there"}},
+		{"a small text", []Address{css("/a.css", 1000)}, nil},
+		{"one of two", []Address{css("/a.css", 4000), gz}, []string{"a.css:1 uncompressed /a.css is sent without compression, 4.0 kB"}},
+		{"all", []Address{css("/a.css", 4000), css("/b.css", 2000)}, []string{"a.css:1 uncompressed all 2 stylesheets over 1 kB are sent without compression, 6.0 kB"}},
+		{"a picture", []Address{{Path: "/a.png", File: "a.png", Status: 200, Wire: 9000, Bytes: 9000, Answer: answered("content-type: image/png")}}, nil},
+		{"a digest, not kept", []Address{css("/a.3f9a2b1c.css", 10)}, []string{"a.3f9a2b1c.css:1 uncached /a.3f9a2b1c.css has a digest in its name, and is sent no Cache-Control"}},
+		{"a digest, kept", []Address{css("/a.3f9a2b1c.css", 10, "cache-control: public, max-age=31536000")}, nil},
+		{"a digest, asked again", []Address{css("/a-BxK3f9aQ.css", 10, "cache-control: max-age=31536000, no-cache")}, []string{"a-BxK3f9aQ.css:1 uncached /a-BxK3f9aQ.css has a digest in its name, and is sent with Cache-Control: max-age=31536000, no-cache"}},
+		{"words and dates", []Address{css("/a.decorated.css", 10), css("/a-20260101.css", 10), css("/starcalc-1.2.css", 10), css("/a.stylesheet2.css", 10)}, nil},
+	} {
+		s := &SitePass{Gathered: NewGathered(), Site: NewSite(Known{Addresses: NewAddresses(c.list), Read: func(p string) ([]byte, bool) { b, ok := files[p]; return []byte(b), ok }})}
+		var got []string
+		for _, f := range RunSite(s) {
+			got = append(got, fmt.Sprintf("%s:%d %s %s", f.File, f.Line, f.Check, f.Message))
+		}
+		if !slices.Equal(got, c.want) {
+			t.Errorf("%s:\n  %s\nwant\n  %s", c.name, strings.Join(got, "\n  "), strings.Join(c.want, "\n  "))
+		}
+	}
+	round := NewAddresses([]Address{{Path: "/a", To: "/b"}, {Path: "/b", To: "/a"}})
+	if _, steps := round.redirects("/a"); steps != 20 {
+		t.Errorf("a circle is followed %d times", steps)
+	}
+	if got := round.Redirected(); got != "/a /b\n/b /a\n" {
+		t.Errorf("what leads on: %q", got)
+	}
+}
