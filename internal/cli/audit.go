@@ -56,6 +56,11 @@ one machine is audited in parts, which --join adds up to one audit.`,
 			if err := a.begin(slices.Sorted(maps.Keys(auditFormats))...); err != nil {
 				return err
 			}
+			if len(args) == 0 || !isAddress(args[0]) {
+				if err := o.ways.forFolder(cmd); err != nil {
+					return err
+				}
+			}
 			threshold, err := failThreshold(failOn)
 			if err != nil {
 				return err
@@ -94,6 +99,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 			})
 		},
 	}
+	o.ways.flagsForAddress(cmd)
 	failOnFlag(cmd, &failOn)
 	cmd.Flags().BoolVar(&o.noCache, "no-cache", false, "audit every page anew, and remember nothing")
 	cmd.Flags().StringVar(&o.part, "part", "", "audit one part of the pages, such as `3/8`, and write down what --join needs")
@@ -105,6 +111,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 
 // auditFlags are the options of audit.
 type auditFlags struct {
+	ways                   ways
 	as, part               string
 	noCache, join, records bool
 }
@@ -130,7 +137,7 @@ func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool
 			return nil, nil, err
 		}
 	}
-	o, err := a.auditOptions(ctx, dirs)
+	o, err := a.auditOptions(ctx, &f.ways, dirs)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -161,7 +168,7 @@ func (a *app) auditPart(args []string, f auditFlags) error {
 	if err != nil {
 		return err
 	}
-	o, err := a.auditOptions(context.Background(), args)
+	o, err := a.auditOptions(context.Background(), nil, args)
 	if err != nil {
 		return err
 	}
@@ -197,7 +204,7 @@ func (a *app) auditPage(as string) (*run.AuditResult, error) {
 }
 
 // auditOptions say which folder is audited, and what it is compared with.
-func (a *app) auditOptions(ctx context.Context, args []string) (o run.AuditOptions, err error) {
+func (a *app) auditOptions(ctx context.Context, w *ways, args []string) (o run.AuditOptions, err error) {
 	o.Progress = a.progress("auditing")
 	p, err := a.openIfAny(true)
 	if len(args) == 0 {
@@ -213,7 +220,7 @@ func (a *app) auditOptions(ctx context.Context, args []string) (o run.AuditOptio
 	// The gate's own output is compared with the gate, and so is any other folder
 	// if the gate file was named; its source is not, since that is before the gate.
 	var ferr error
-	if o.Dir, ferr = a.folderOf(ctx, args[0]); ferr != nil {
+	if o.Dir, ferr = a.folderOf(ctx, w, args[0]); ferr != nil {
 		return o, ferr
 	}
 	o.Named = filepath.Clean(args[0])

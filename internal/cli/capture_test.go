@@ -3,6 +3,7 @@ package cli_test
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -10,9 +11,12 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
+
+	"github.com/klauspost/compress/gzhttp"
 )
 
 // TestCapture: the demo's output, served by a server that knows nothing of it, is captured, and the
@@ -21,7 +25,13 @@ func TestCapture(t *testing.T) {
 	b := newBench(t)
 	b.want(0, args("demo", "--quiet"))
 	public := filepath.Join(b.dir, "tern-hill", "public")
-	served := httptest.NewServer(http.FileServer(http.Dir(public)))
+	files := http.FileServer(http.Dir(public))
+	served := httptest.NewServer(gzhttp.GzipHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasSuffix(r.URL.Path, "/") {
+			w.Header().Set("Content-Type", "text/html") // one page is not in utf-8
+		}
+		files.ServeHTTP(w, r)
+	})))
 	defer served.Close()
 	var all strings.Builder // what no page leads to
 	for _, path := range []string{"/book/pay/", "/thanks/", "/sky-camera/", "/visit/access/", "/kit/glyphs/glyphs.js", "/lib/starcalc-1.2.js"} {
@@ -85,7 +95,14 @@ func TestCaptureWays(t *testing.T) {
 		line string
 		want string
 	}{
-		{"capture", "capture takes the address of a running site"},
+		{"capture", "yellowgate.yaml names no origin"},
+		{"show http://a:b@elsewhere.example/", "gets into lists and logs"},
+		{"show " + served.URL + " --next", "no --source and no --next"},
+		{"audit site --depth 3", "--depth says how a running site is asked, and no address is named"},
+		{"survey --user a", "--user says how a running site is asked"},
+		{"find x --most 3", "--most says how"},
+		{"suggest --with-query", "--with-query says how"},
+		{"compare site site --cookies a", "--cookies says how"},
 		{"capture localhost:8000 --to c", "a whole address, with http:// or https://"},
 		{"capture site --to c", "a whole address, with http:// or https://"},
 		{"capture ftp://ternhill.example/ --to c", "only http and https"},
@@ -280,5 +297,49 @@ func TestAddresses(t *testing.T) {
 	}
 	if list, _ := filepath.Glob(filepath.Join(b.dir, "tern-hill", ".yellowgate", "audit-*")); len(list) > 1 {
 		t.Errorf("what is captured for once is remembered: %v", list)
+	}
+}
+
+// TestOrigin: without an address, the gate file says where the site runs and where its pages are
+// kept, though what else it names is not there yet.
+func TestOrigin(t *testing.T) {
+	asked := map[string]int{}
+	var mu sync.Mutex
+	served := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		asked[r.URL.Path]++
+		mu.Unlock()
+		w.Header().Set("Link", `</site.css>; rel="stylesheet"`)
+		if r.URL.Path == "/site.css" || r.URL.Path == "/site.js" {
+			w.Header().Set("Content-Type", map[string]string{"/site.css": "text/css", "/site.js": "text/javascript"}[r.URL.Path])
+			fmt.Fprint(w, "/* it is short */")
+			return
+		}
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		fmt.Fprint(w, "<!doctype html><title>Tern Hill</title><h1>Tern Hill</h1><script src=/site.js></script><a href=/visit>visit</a>")
+	}))
+	defer served.Close()
+	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nsite: {origin: \""+served.URL+"\", source: captured, output: public, url: \"https://ternhill.example\"}\nitems: {looks: {stylesheet: /site.css, integrity: auto}, site: {found: '[src=\"/site.js\"]', pages: all}}\n",
+		"broken.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000/app\"}\n")
+	b.want(0, args("capture", "--own-site"), "✓ captured: 2 pages and 2 other files")
+	b.want(0, args("capture", served.URL, "--own-site"), "✓ captured: 2 pages and 2 other files", "0 came")
+	b.want(0, args("check"))
+	b.want(2, args("capture", "--gate", "broken.yaml"), "broken.yaml:2:16: error: site.origin is the scheme, host and port", "http://127.0.0.1:8000")
+	b.want(3, args("capture", "--gate", "none.yaml"), "none.yaml")
+	mu.Lock()
+	clear(asked)
+	mu.Unlock()
+	out := b.want(0, args("show", served.URL+"/visit"), "/visit/  Tern Hill", "as the server sends it", "the server's answer: 200", "▐ header", "stylesheet /site.css", "item")
+	if !strings.Contains(out, "  site\n") {
+		t.Errorf("the script is not given to its item:\n%s", out)
+	}
+	mu.Lock()
+	if want := map[string]int{"/visit": 1, "/site.css": 1, "/site.js": 1}; !maps.Equal(asked, want) {
+		t.Errorf("show asked for %v, want %v", asked, want)
+	}
+	mu.Unlock()
+	b.want(3, args("show", served.URL[:len(served.URL)-1]+"9/x"), "is the server running")
+	if out := b.want(0, args("survey", served.URL, "--own-site", "--except", "/visit/**", "--format", "json")); !strings.Contains(out, `"pages": 1`) {
+		t.Errorf("--except is not heeded:\n%s", out)
 	}
 }

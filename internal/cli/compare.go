@@ -12,6 +12,7 @@ import (
 
 func (a *app) compareCmd() *cobra.Command {
 	var failOn string
+	var w ways
 	cmd := &cobra.Command{
 		Use: "compare BEFORE AFTER [PAGE]", GroupID: "verify", Args: needs(2, 3, "compare takes two folders of pages, addresses of sites, or audits saved with audit --format json", "yellowgate compare site public"),
 		Short: "What came, what went, what moved between two folders or saved audits?",
@@ -31,6 +32,11 @@ first beside it.`,
 			if err != nil {
 				return err
 			}
+			if !isAddress(args[0]) && !isAddress(args[1]) {
+				if err := w.forFolder(cmd); err != nil {
+					return err
+				}
+			}
 			p, err := a.openIfAny(true)
 			if err != nil && a.gate != "" {
 				return err
@@ -41,7 +47,7 @@ first beside it.`,
 			o := run.CompareOptions{Before: args[0], After: args[1], Project: p, Diffs: a.verbose, Roughly: a.format == "text", Progress: a.progress("comparing")}
 			for _, side := range []*string{&o.Before, &o.After} {
 				if isAddress(*side) {
-					if *side, err = a.folderOf(cmd.Context(), *side); err != nil {
+					if *side, err = a.folderOf(cmd.Context(), &w, *side); err != nil {
 						return err
 					}
 				}
@@ -71,6 +77,7 @@ first beside it.`,
 			})
 		},
 	}
+	w.flagsForAddress(cmd)
 	failOnFlag(cmd, &failOn)
 	cmd.Flags().Lookup("fail-on").DefValue = "never"
 	_ = cmd.Flags().Set("fail-on", "never")

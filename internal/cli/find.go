@@ -12,6 +12,7 @@ import (
 
 func (a *app) findCmd() *cobra.Command {
 	var inOutput bool
+	var w ways
 	cmd := &cobra.Command{
 		Use: "find WORD [DIR | URL]", GroupID: "look", Args: needs(1, 2, "find takes a word, a name or a URL to look for, and the folder if it is not the gate file's", "yellowgate find domkit"),
 		Short: "Where does a word, a name or a URL occur, and as what?",
@@ -30,6 +31,11 @@ something out. Without a folder it reads the gate file's source.`,
 			if err := a.begin(); err != nil {
 				return err
 			}
+			if len(args) < 2 || !isAddress(args[1]) {
+				if err := w.forFolder(cmd); err != nil {
+					return err
+				}
+			}
 			p, err := a.openIfAny(false)
 			if err != nil && (len(args) == 1 || a.gate != "") {
 				return err
@@ -37,7 +43,7 @@ something out. Without a folder it reads the gate file's source.`,
 			dir, shown := ".", "."
 			switch {
 			case len(args) == 2:
-				if dir, err = a.folderOf(cmd.Context(), args[1]); err != nil {
+				if dir, err = a.folderOf(cmd.Context(), &w, args[1]); err != nil {
 					return err
 				}
 				shown = filepath.Clean(args[1])
@@ -66,6 +72,7 @@ something out. Without a folder it reads the gate file's source.`,
 			})
 		},
 	}
+	w.flagsForAddress(cmd)
 	cmd.Flags().BoolVar(&inOutput, "in-output", false, "look in the output folder instead of the source")
 	return cmd
 }

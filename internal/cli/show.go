@@ -1,11 +1,14 @@
 package cli
 
 import (
+	"context"
 	"io"
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/disk"
+	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -13,17 +16,20 @@ import (
 
 func (a *app) showCmd() *cobra.Command {
 	var source, next, raw bool
+	var w ways
 	var as, root string
 	cmd := &cobra.Command{
 		Use: "show PAGE", GroupID: "look", Args: needs(1, 1, "show takes one page: its path, its file or its address", "yellowgate show /visit/"),
 		Short: "One page's head and body in order: what, where from, how it runs, how heavy",
 		Long: `Lists what one page outputs, head and body in order, as a browser would have it. PAGE
 is a path (/visit/), a file (site/visit/index.html), a full address of the site, or -
-for standard input. Use it instead of searching the page source.
+for standard input. Use it instead of searching the page source. An address that is not
+the gate file's site is asked for, with the files of its own that the page loads, and
+what the server said of it is shown, too.
 
 It reads the page in the output folder; where that is missing or behind the gate file
 it says so, and shows what apply would write.`,
-		Example:           "  yellowgate show /visit/\n  yellowgate show /press/ --source\n  yellowgate show /visit/ --next --raw",
+		Example:           "  yellowgate show /visit/\n  yellowgate show /press/ --source\n  yellowgate show /visit/ --next --raw\n  yellowgate show http://localhost:8000/visit/",
 		ValidArgsFunction: a.completePages,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin(); err != nil {
@@ -32,7 +38,7 @@ it says so, and shows what apply would write.`,
 			if source && next {
 				return &site.UsageError{Message: "--source is the page before the gate, --next the page after it: one of them"}
 			}
-			r, err := a.show(args[0], as, root, source, next)
+			r, err := a.show(cmd.Context(), &w, args[0], as, root, source, next)
 			if err != nil {
 				return err
 			}
@@ -52,6 +58,10 @@ it says so, and shows what apply would write.`,
 			})
 		},
 	}
+	w.single(cmd)
+	for _, name := range []string{"rate", "parallel"} {
+		_ = cmd.Flags().MarkHidden(name)
+	}
 	cmd.Flags().BoolVar(&source, "source", false, "the page before the gate")
 	cmd.Flags().BoolVar(&next, "next", false, "the page as apply would write it now")
 	cmd.Flags().BoolVar(&raw, "raw", false, "the page itself instead of its inventory")
@@ -60,7 +70,7 @@ it says so, and shows what apply would write.`,
 	return cmd
 }
 
-func (a *app) show(name, as, root string, source, next bool) (*run.ShowResult, error) {
+func (a *app) show(ctx context.Context, w *ways, name, as, root string, source, next bool) (*run.ShowResult, error) {
 	if name == "-" {
 		b, err := a.stdin()
 		if err != nil {
@@ -69,6 +79,18 @@ func (a *app) show(name, as, root string, source, next bool) (*run.ShowResult, e
 		return run.ShowFile(b, as, "-", "."), nil
 	}
 	p, err := a.openIfAny(false)
+	if isAddress(name) && (err != nil || p == nil || !p.OfSite(name)) {
+		if source || next {
+			return nil, &site.UsageError{Message: "a running site has its pages as they are: no --source and no --next", Remedy: "yellowgate show " + name}
+		}
+		if err != nil && a.gate != "" {
+			return nil, err
+		}
+		if err != nil {
+			p = nil
+		}
+		return a.showAddress(ctx, w, p, name)
+	}
 	if err == nil && p != nil && p.Source != "" {
 		pg, ferr := a.findPage(p, name)
 		if ferr == nil {
@@ -97,4 +119,18 @@ func (a *app) show(name, as, root string, source, next bool) (*run.ShowResult, e
 		_, _, err = a.open(false)
 	}
 	return nil, err
+}
+
+// showAddress asks for one page of a running site.
+func (a *app) showAddress(ctx context.Context, w *ways, p *project.Project, address string) (*run.ShowResult, error) {
+	w.o.Alone = true
+	dir, s, err := a.fetched(ctx, w, address)
+	if err != nil {
+		return nil, err
+	}
+	r, err := run.ShowCaptured(dir, p)
+	if err == nil && len(s.Dead) > 0 && !a.quiet {
+		a.messages().Notice("%s of what it loads answered with an error", wording.Count(len(s.Dead), "file"))
+	}
+	return r, err
 }

@@ -15,6 +15,7 @@ import (
 
 func (a *app) suggestCmd() *cobra.Command {
 	var only []string
+	var w ways
 	var write, dry bool
 	cmd := &cobra.Command{
 		Use: "suggest [DIR | URL]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
@@ -39,7 +40,12 @@ Nothing is run. With a folder, its pages are looked at as they are, without a ga
 			if err := a.begin(); err != nil {
 				return err
 			}
-			p, err := a.suggestOn(cmd.Context(), args, write || dry)
+			if len(args) == 0 || !isAddress(args[0]) {
+				if err := w.forFolder(cmd); err != nil {
+					return err
+				}
+			}
+			p, err := a.suggestOn(cmd.Context(), &w, args, write || dry)
 			if err != nil {
 				return err
 			}
@@ -73,6 +79,7 @@ Nothing is run. With a folder, its pages are looked at as they are, without a ga
 			})
 		},
 	}
+	w.flagsForAddress(cmd)
 	cmd.Flags().StringArrayVar(&only, "only", nil, "only the suggestion for the item `NAME`; may be repeated")
 	cmd.Flags().BoolVar(&write, "write", false, "put the lines into the gate file")
 	dryFlag(cmd, &dry)
@@ -83,7 +90,7 @@ Nothing is run. With a folder, its pages are looked at as they are, without a ga
 }
 
 // suggestOn opens what is to be looked at: the gate file's site, or a folder.
-func (a *app) suggestOn(ctx context.Context, args []string, write bool) (*project.Project, error) {
+func (a *app) suggestOn(ctx context.Context, w *ways, args []string, write bool) (*project.Project, error) {
 	if len(args) == 0 {
 		p, _, err := a.open(true)
 		return p, err
@@ -94,7 +101,7 @@ func (a *app) suggestOn(ctx context.Context, args []string, write bool) (*projec
 	if !isAddress(args[0]) {
 		return project.OfFolder(args[0])
 	}
-	dir, err := a.folderOf(ctx, args[0])
+	dir, err := a.folderOf(ctx, w, args[0])
 	if err != nil {
 		return nil, err
 	}

@@ -16,6 +16,7 @@ import (
 
 func (a *app) surveyCmd() *cobra.Command {
 	var as string
+	var w ways
 	var first bool
 	cmd := &cobra.Command{
 		Use: "survey [DIR | URL | -]", GroupID: "look", Args: cobra.MaximumNArgs(1),
@@ -32,6 +33,11 @@ file in which everything found has a name and stays as it is.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin("ndjson"); err != nil {
 				return err
+			}
+			if len(args) == 0 || !isAddress(args[0]) {
+				if err := w.forFolder(cmd); err != nil {
+					return err
+				}
 			}
 			p, err := a.openIfAny(false)
 			if err != nil && !first && (len(args) == 0 || a.gate != "") {
@@ -52,7 +58,7 @@ file in which everything found has a name and stays as it is.`,
 				if first && isAddress(args[0]) {
 					return &site.UsageError{Message: "a gate file needs a folder of pages that stays", Remedy: "yellowgate capture " + args[0] + " --to captured, then yellowgate survey captured --write"}
 				}
-				if dir, err = a.folderOf(cmd.Context(), args[0]); err != nil {
+				if dir, err = a.folderOf(cmd.Context(), &w, args[0]); err != nil {
 					return err
 				}
 				if abs, err := filepath.Abs(dir); err == nil && p != nil && abs == p.Source {
@@ -91,6 +97,7 @@ file in which everything found has a name and stays as it is.`,
 			})
 		},
 	}
+	w.flagsForAddress(cmd)
 	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
 	cmd.Flags().BoolVar(&first, "write", false, "write a first gate file: yellowgate.yaml here, or what --gate names")
 	return cmd

@@ -54,6 +54,9 @@ func (c *capture) lastTime() error {
 func (c *capture) finish() (*Summary, error) {
 	s := c.summary
 	if s.Pages == 0 && !s.Stopped {
+		if c.failed != nil {
+			return nil, c.unreachable(c.failed)
+		}
 		if len(s.Dead) > 0 {
 			return nil, &site.PathError{Path: s.Dead[0].URL, Err: errors.New(s.Dead[0].Why), What: "nothing was kept"}
 		}

@@ -41,6 +41,7 @@ type Options struct {
 	OwnSite   bool                         // robots.txt is not asked
 	WithQuery bool                         // an address with a query is one of its own
 	GoOn      bool                         // what the folder has is not asked for again
+	Alone     bool                         // the first page and what it loads, nothing else
 	From      []string                     // more addresses to begin with
 	Header    http.Header                  // sent to the origin, and to nobody else
 	Cookies   http.CookieJar               // what it has for the origin is sent, what that sets is kept in it; nil for none
@@ -140,6 +141,7 @@ type capture struct {
 	sitemaps int
 	summary  *Summary
 	until    time.Time // nobody asks before
+	failed   error     // of the first address
 }
 
 // Capture asks for a site and keeps it. An error is a *site.UsageError or *site.PathError; where ctx
@@ -193,7 +195,7 @@ func (c *capture) all(ctx context.Context) (*Summary, error) {
 
 // begin asks for the first address, robots.txt and the sitemaps.
 func (c *capture) begin(ctx context.Context) error {
-	if !c.OwnSite {
+	if !c.OwnSite && !c.Alone {
 		u := c.Start.ResolveReference(&url.URL{Path: "/robots.txt"})
 		a, body, err := c.get(ctx, u, nil)
 		if err != nil {
@@ -212,6 +214,9 @@ func (c *capture) begin(ctx context.Context) error {
 	c.add(c.Start.String(), c.Start, true, 0, "")
 	if c.known == 0 {
 		return &site.UsageError{Message: "robots.txt does not let anybody ask for " + c.Start.String(), Remedy: "--own-site asks all the same, where the site is yours"}
+	}
+	if c.Alone {
+		return nil
 	}
 	c.sitemap(ctx, "/sitemap.xml", 0)
 	for _, raw := range c.From {
@@ -284,6 +289,8 @@ func (c *capture) add(raw string, base *url.URL, isPage bool, depth int, from st
 	}
 	c.seen[key] = true
 	switch {
+	case isPage && c.Alone && depth > 0:
+		return
 	case c.robots != nil && !c.robots.Test(u.RequestURI()):
 		c.leave("robots.txt asks to leave it out", key)
 		return
@@ -356,6 +363,9 @@ func (c *capture) one(ctx context.Context, a address) {
 		return
 	case err != nil:
 		c.dead(key, 0, reason(err))
+		if key == c.Start.String() {
+			c.failed = err
+		}
 		line.Why = reason(err)
 		c.note(line)
 		return
@@ -422,7 +432,11 @@ func (c *capture) one(ctx context.Context, a address) {
 		refs = fileReferences(file, body)
 	}
 	for _, r := range refs {
-		c.add(r.raw, base, r.page, a.depth+1, key)
+		of := base
+		if r.head {
+			of = a.url
+		}
+		c.add(r.raw, of, r.page, a.depth+1, key)
 	}
 }
 

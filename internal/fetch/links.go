@@ -18,6 +18,7 @@ import (
 type reference struct {
 	raw  string
 	page bool // it may lead to another page; else it is a file that the page loads
+	head bool // it stands in the answer's head: the page's base is not its base
 }
 
 // pageReferences lists what a page leads to and what it loads, and its base.
@@ -27,7 +28,7 @@ func pageReferences(body []byte, answer *page.Answer) (base string, out []refere
 	base, _ = markup.BaseHref(src, scan)
 	add := func(at int, attr string, isPage bool) {
 		if v, ok := src.Attr(at, attr); ok && strings.TrimSpace(v) != "" {
-			out = append(out, reference{v, isPage})
+			out = append(out, reference{raw: v, page: isPage})
 		}
 	}
 	for _, t := range scan.Tags {
@@ -43,7 +44,7 @@ func pageReferences(body []byte, answer *page.Answer) (base string, out []refere
 			if v, ok := src.Attr(at, "srcset"); ok {
 				for candidate := range strings.SplitSeq(v, ",") {
 					if words := strings.Fields(candidate); len(words) > 0 {
-						out = append(out, reference{words[0], false})
+						out = append(out, reference{raw: words[0]})
 					}
 				}
 			}
@@ -51,15 +52,33 @@ func pageReferences(body []byte, answer *page.Answer) (base string, out []refere
 			add(at, "data", true)
 		case "input":
 			add(at, "src", false)
+		case "meta":
+			if v, _ := src.Attr(at, "http-equiv"); strings.EqualFold(strings.TrimSpace(v), "refresh") {
+				content, _ := src.Attr(at, "content")
+				if to := page.RefreshTo(content); to != "" {
+					out = append(out, reference{raw: to, page: true})
+				}
+			}
 		case "link":
 			rel, _ := src.Attr(at, "rel")
 			switch {
 			case markup.LinkLoads(src.Text, at):
 				add(at, "href", false)
-			case markup.HasRel(rel, "canonical"), markup.HasRel(rel, "alternate"), markup.HasRel(rel, "next"), markup.HasRel(rel, "prev"):
+			case leadsOn(rel):
 				add(at, "href", true)
 			}
 		}
+	}
+	for _, l := range answer.Links() {
+		switch rel := l.Params["rel"]; {
+		case markup.HeaderLoads(rel):
+			out = append(out, reference{raw: l.Target, head: true})
+		case leadsOn(rel):
+			out = append(out, reference{raw: l.Target, page: true, head: true})
+		}
+	}
+	if to := page.RefreshTo(answer.Field("refresh")); to != "" {
+		out = append(out, reference{raw: to, page: true, head: true})
 	}
 	for i := range scan.Elements {
 		e := &scan.Elements[i]
@@ -77,12 +96,17 @@ func pageReferences(body []byte, answer *page.Answer) (base string, out []refere
 	return base, out
 }
 
+// leadsOn reports whether a link leads to a page.
+func leadsOn(rel string) bool {
+	return markup.HasRel(rel, "canonical") || markup.HasRel(rel, "alternate") || markup.HasRel(rel, "next") || markup.HasRel(rel, "prev")
+}
+
 func styleReferences(text []byte) (out []reference) {
 	for _, u := range syntax.StyleImports(text) {
-		out = append(out, reference{u, false})
+		out = append(out, reference{raw: u})
 	}
 	for _, u := range syntax.StyleURLs(text) {
-		out = append(out, reference{u.URL, false})
+		out = append(out, reference{raw: u.URL})
 	}
 	return out
 }
@@ -90,7 +114,7 @@ func styleReferences(text []byte) (out []reference) {
 func moduleReferences(text []byte) (out []reference) {
 	for _, u := range syntax.ModuleImports(text) {
 		if strings.HasPrefix(u, "/") || strings.HasPrefix(u, ".") || strings.Contains(u, "://") { // any other only an import map knows
-			out = append(out, reference{u, false})
+			out = append(out, reference{raw: u})
 		}
 	}
 	return out

@@ -62,6 +62,10 @@ func TestPageReferences(t *testing.T) {
 		t.Errorf("base %q, %v", base, refs)
 	}
 	// The encoding of the header counts: two bytes of EUC-KR are one letter.
+	_, refs = pageReferences([]byte("<base href=/x/>"), &page.Answer{Fields: map[string][]string{"link": {`<a.css>; rel=preload, <b>; rel=next, <c>; rel=icon`}, "refresh": {"3; url=d"}}})
+	if len(refs) != 3 || refs[0] != (reference{"a.css", false, true}) || refs[1] != (reference{"b", true, true}) || refs[2] != (reference{"d", true, true}) {
+		t.Errorf("what the head of an answer leads to: %v", refs)
+	}
 	_, refs = pageReferences([]byte("<a href=/\xb0\xa1>"), &page.Answer{Fields: map[string][]string{"content-type": {"text/html; charset=euc-kr"}}})
 	if len(refs) != 1 || refs[0].raw != "/가" {
 		t.Errorf("%v", refs)

@@ -87,8 +87,48 @@ type Options struct {
 	Outside bool
 }
 
-// Today is the day in this machine's time zone.
-func Today() string { return time.Now().Format(time.DateOnly) }
+// SiteOf reads what a gate file says of its site, and nothing that it names: the pages that it is
+// about may not be there yet. source is the source folder, absolute, "" for none.
+func SiteOf(gateFile string) (s *gatefile.Site, source string, err error) {
+	text, err := disk.Read(gateFile, disk.GateLimit)
+	if err != nil {
+		return nil, "", &site.PathError{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
+	}
+	g, problems := gatefile.Parse(gateFile, text, nil)
+	for _, p := range problems {
+		if p.Severity == problem.Error && (p.Pos == g.Site.Origin.Pos || p.Pos == g.Site.URL.Pos) {
+			return nil, "", &GateError{[]problem.Problem{p}}
+		}
+	}
+	abs, err := filepath.Abs(gateFile)
+	if err != nil {
+		return nil, "", &site.PathError{Path: gateFile, Err: err}
+	}
+	if source = g.Site.Source.Value; source != "" && !filepath.IsAbs(source) {
+		source = filepath.Join(filepath.Dir(abs), filepath.FromSlash(source))
+	}
+	return &g.Site, source, nil
+}
+
+// DayAt is the day at a moment in the time zone of a site, or in this machine's where it names none.
+func DayAt(g *gatefile.Gate, now time.Time) string {
+	if zone := Zone(g); zone != nil {
+		now = now.In(zone)
+	}
+	return now.Format(time.DateOnly)
+}
+
+// Zone is the time zone of a site; nil where it names none.
+func Zone(g *gatefile.Gate) *time.Location {
+	if g.Site.TimeZone.Value == "" {
+		return nil
+	}
+	zone, err := time.LoadLocation(g.Site.TimeZone.Value)
+	if err != nil { // the gate file has that as an error
+		return nil
+	}
+	return zone
+}
 
 // Open reads a gate file and all that it names; the site itself is read by
 // Walk. Problems that are no errors are returned besides the Project; errors
@@ -97,9 +137,6 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 	text, err := disk.Read(gateFile, disk.GateLimit)
 	if err != nil {
 		return nil, nil, &site.PathError{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
-	}
-	if o.Day == "" {
-		o.Day = Today()
 	}
 	abs, err := filepath.Abs(gateFile)
 	if err != nil {
@@ -123,6 +160,9 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 	problems = append(problems, g.ReadFiles(gatefile.Sources{Read: p.reader(g, sum), Integrity: p.integrity(g, sum)})...)
 	if worst, any := problem.Worst(problems); any && worst == problem.Error {
 		return nil, nil, &GateError{problems}
+	}
+	if o.Day == "" {
+		o.Day = DayAt(g, time.Now())
 	}
 	facts, more := p.readFacts(g, func(b []byte) { put(sum, b) })
 	p.Facts = facts
@@ -183,7 +223,7 @@ func OfFolder(dir string) (*Project, error) {
 		return nil, &site.PathError{Path: dir, Err: err}
 	}
 	g, _ := gatefile.Parse("", []byte("yellowgate: 1\n"), nil)
-	gate, _ := gating.New(g, Today())
+	gate, _ := gating.New(g, DayAt(g, time.Now()))
 	p := &Project{Dir: abs, Source: abs, Gate: gate, Facts: &Facts{}, skip: func(rel string, _ bool) bool { return site.Hidden(rel) }}
 	return p, p.Walk()
 }
@@ -228,6 +268,12 @@ func (p *Project) Walk() error {
 		p.giveFacts(&p.Pages[i])
 	}
 	return nil
+}
+
+// OfSite reports whether an address is one of the site, as visitors know it.
+func (p *Project) OfSite(address string) bool {
+	ref, ok := p.Gate.Site.Page("/", "").Resolve(address)
+	return ok && ref.Own && p.Gate.File.Site.URL.Value != ""
 }
 
 // PagesOf is Pages for a folder of the project: its source, or an output of it.

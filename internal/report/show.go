@@ -13,7 +13,7 @@ import (
 // Show writes the inventory of one page, in order.
 func (p *Printer) Show(r *run.ShowResult, verbose bool) {
 	rec := r.Record
-	from := map[string]string{"output": "as applied", "next": "as apply would write it", "source": "the source, before the gate", "file": "a page by itself"}[r.From]
+	from := map[string]string{"output": "as applied", "next": "as apply would write it", "source": "the source, before the gate", "file": "a page by itself", "address": "as the server sends it"}[r.From]
 	if r.Notice != "" {
 		p.Line("%s", p.warn.Render(r.Notice))
 	}

@@ -59,3 +59,12 @@ func pathOf(u *url.URL) string {
 	}
 	return p
 }
+
+// originOf is the scheme, host and port of an address.
+func originOf(address string) string {
+	u, err := url.Parse(address)
+	if err != nil {
+		return ""
+	}
+	return u.Scheme + "://" + u.Host
+}

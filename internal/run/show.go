@@ -8,6 +8,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/output"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
@@ -94,6 +95,35 @@ func ShowFile(text []byte, path, file, dir string) *ShowResult {
 		}
 	}
 	return &ShowResult{Text: text, From: "file", Record: inventory.Take(text, known, noSite, site.NewWeights(dir, nil))}
+}
+
+// ShowCaptured takes the inventory of the one page that a capture kept. With a project, its elements
+// are given to the items that they belong to.
+func ShowCaptured(dir string, p *project.Project) (*ShowResult, error) {
+	from, err := site.OpenFolder(dir, false)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range from.Captured() {
+		if !site.IsPage(c.File) {
+			continue
+		}
+		text, err := from.Read(c.File)
+		if err != nil {
+			return nil, err
+		}
+		known := page.Page{Path: page.PathOf(c.File, false), File: c.URL, Answer: from.Answer(c.File)}
+		r := &ShowResult{Text: text, From: "address"}
+		w := site.NewWeights(dir, nil)
+		if p == nil {
+			r.Record = inventory.Take(text, known, weburl.NewSite(originOf(c.URL)), w)
+			return r, nil
+		}
+		r.Record = presence.Take(text, known, p.Gate, w).Record
+		presence.NameOwners(r.Record, p.Gate)
+		return r, nil
+	}
+	return nil, &site.UsageError{Message: "no page came", Remedy: "name the address of a page"}
 }
 
 // Pipe gates one page given as bytes, as the page at a path.

@@ -1,10 +1,10 @@
 package checks
 
 import (
-	"regexp"
 	"strings"
 
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 )
 
@@ -39,15 +39,12 @@ get an error in place of what they came for. Mend the address. Capital letters c
 
 // refreshes reports a refresh to what the site does not have.
 func (p *Pass) refreshes(e *inventory.Element, says string) {
-	m := refreshTo.FindStringSubmatch(e.Content)
-	if m == nil {
+	to := page.RefreshTo(e.Content)
+	if to == "" {
 		return
 	}
-	ref, ok := p.Base.Resolve(m[1] + m[2] + m[3])
+	ref, ok := p.Base.Resolve(to)
 	if ok && ref.Own && !p.Site.HasFile(ref.Path) && (p.Site.HasPage == nil || !p.Site.HasPage(ref.Path)) {
 		p.At(e, says+ref.Path+", and the site has no such page", "mend the address")
 	}
 }
-
-// refreshTo finds the address in the content of a refresh (HTML, 4.2.5.3).
-var refreshTo = regexp.MustCompile(`(?i)^\s*[\d.]+\s*[;,\s]\s*(?:url\s*=\s*)?(?:"([^"]*)"?|'([^']*)'?|(\S.*?))\s*$`)

@@ -71,7 +71,9 @@ func TestHeader(t *testing.T) {
 		}
 	}
 	missing, _ := RunPage(&Pass{Record: inventory.Take([]byte("\xef\xbb\xbf<!doctype html><title>x</title>"), page.Page{Path: "/", Answer: answered("content-type: text/html; charset=koi8-r")}, weburl.NewSite(""), nil)})
-	if !slices.ContainsFunc(missing, func(f Finding) bool { return f.Check == "header-differs" && strings.Contains(f.Message, "byte order mark") }) {
+	if !slices.ContainsFunc(missing, func(f Finding) bool {
+		return f.Check == "header-differs" && strings.Contains(f.Message, "byte order mark")
+	}) {
 		t.Errorf("a byte order mark against the header: %v", missing)
 	}
 }

@@ -74,6 +74,8 @@ func (g *Gate) Dated() bool {
 type Site struct {
 	Name, URL      Text
 	Source, Output Text // folders, relative to the gate file
+	Origin         Text // address of the server that makes the pages
+	TimeZone       Text // IANA name, in which the site's days begin
 	Facts          []Text
 	Ignore         []Text
 	Also           []Text // globs of dot-files to be copied

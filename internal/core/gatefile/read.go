@@ -8,6 +8,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"time"
+	_ "time/tzdata" // zones by name on every machine
 
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/goccy/go-yaml/ast"
@@ -256,6 +258,16 @@ func (r *reader) site(n ast.Node) {
 				r.errorf(s.URL.Pos, "site.url has no query and no fragment")
 			}
 			s.URL.Value = strings.TrimSuffix(s.URL.Value, "/")
+		case "origin":
+			s.Origin, _ = r.oneText(e.node, what)
+			if u, err := url.Parse(s.Origin.Value); s.Origin.Value != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil) {
+				r.problem(problem.Error, s.Origin.Pos, "write it like http://127.0.0.1:8000", "site.origin is the scheme, host and port of the server that makes the pages")
+			}
+		case "time-zone":
+			s.TimeZone, _ = r.oneText(e.node, what)
+			if _, err := time.LoadLocation(s.TimeZone.Value); s.TimeZone.Value != "" && err != nil {
+				r.problem(problem.Error, s.TimeZone.Pos, "write a name like Europe/Oslo", "there is no time zone %q", s.TimeZone.Value)
+			}
 		case "source":
 			s.Source, _ = r.oneText(e.node, what)
 		case "output":

@@ -29,6 +29,8 @@ type Shape struct {
 type SiteShape struct {
 	Name          Line  `key:"name" doc:"name of the site"`
 	URL           Line  `key:"url" doc:"the site's absolute address, such as https://ternhill.example"`
+	Origin        Line  `key:"origin" doc:"address of the server that makes the pages, such as http://127.0.0.1:8000"`
+	TimeZone      Line  `key:"time-zone" doc:"time zone in which the site's days begin, such as Europe/Oslo; the machine's if none is named"`
 	Source        Line  `key:"source" doc:"folder of the pages as the site builds them; never written to"`
 	Output        Line  `key:"output" doc:"folder that apply writes"`
 	Facts         Texts `key:"facts" doc:"facts files: CSV with a path column, JSON or YAML"`

@@ -1,6 +1,9 @@
 package page
 
-import "strings"
+import (
+	"regexp"
+	"strings"
+)
 
 // A HeaderLink is one link of the field Link (RFC 8288, 3).
 type HeaderLink struct {
@@ -97,3 +100,14 @@ func (a *Answer) Policies() (out []string) {
 	}
 	return out
 }
+
+// RefreshTo is the address in the content of a refresh (HTML, 4.2.5.3); "" for none.
+func RefreshTo(content string) string {
+	m := refreshTo.FindStringSubmatch(content)
+	if m == nil {
+		return ""
+	}
+	return m[1] + m[2] + m[3]
+}
+
+var refreshTo = regexp.MustCompile(`(?i)^\s*[\d.]+\s*[;,\s]\s*(?:url\s*=\s*)?(?:"([^"]*)"?|'([^']*)'?|(\S.*?))\s*$`)

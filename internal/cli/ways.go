@@ -1,0 +1,291 @@
+package cli
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"fmt"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/net/http/httpguts"
+	"golang.org/x/term"
+
+	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pagequery"
+	"yellowgate/internal/disk"
+	"yellowgate/internal/fetch"
+	"yellowgate/internal/output"
+	"yellowgate/internal/project"
+	"yellowgate/internal/site"
+)
+
+// How a running site is asked: for capture, and for every command that takes an address in place of
+// a folder.
+
+// passwordName is the environment variable that has the password of --user.
+const passwordName = "YELLOWGATE_PASSWORD"
+
+// ways are the options of whoever asks a running site.
+type ways struct {
+	o                                  fetch.Options
+	from, pages, except, user, cookies string
+	headers                            []string
+}
+
+// flags adds the options to a command.
+func (w *ways) flags(cmd *cobra.Command) {
+	f := cmd.Flags()
+	f.StringVar(&w.from, "from", "", "more addresses to begin with, one a line in a `FILE`")
+	f.IntVar(&w.o.Depth, "depth", 0, "how many links to follow one after another (0: any)")
+	f.IntVar(&w.o.Most, "most", mostPages, "how many pages to keep (0: any number)")
+	f.StringVar(&w.pages, "pages", "", "follow links to the pages that this `QUERY` chooses (by path and file)")
+	f.StringVar(&w.except, "except", "", "follow no links to the pages that this `QUERY` chooses")
+	f.BoolVar(&w.o.OwnSite, "own-site", false, "the site is ours: do not ask robots.txt")
+	f.BoolVar(&w.o.WithQuery, "with-query", false, "an address with another query is another page")
+	w.single(cmd)
+	_ = cmd.MarkFlagFilename("from")
+}
+
+// single adds those that count for one page, too.
+func (w *ways) single(cmd *cobra.Command) {
+	f := cmd.Flags()
+	f.Float64Var(&w.o.Rate, "rate", 0, "how many requests a second at most (0: any)")
+	f.IntVar(&w.o.Parallel, "parallel", 4, "how many requests at a time")
+	f.StringArrayVar(&w.headers, "header", nil, "a `FIELD` to send with each request, to this site alone, such as 'Accept-Language: en'")
+	f.StringVar(&w.cookies, "cookies", "", "send the cookies of a `FILE`: one a line, seven fields with tabs between (cookies.txt)")
+	f.StringVar(&w.user, "user", "", "log in as `NAME`; the password comes from "+passwordName+", or is asked for")
+	_ = cmd.MarkFlagFilename("cookies")
+}
+
+// flagsForAddress adds the options to a command that takes a folder, too: its help names them in one
+// line, and that of capture tells what they are.
+func (w *ways) flagsForAddress(cmd *cobra.Command) {
+	w.flags(cmd)
+	for _, name := range addressOptions {
+		_ = cmd.Flags().MarkHidden(name)
+	}
+	cmd.Long += "\n\nWith an address in place of a folder, the site that runs there is asked for its pages, with the\noptions of capture: --depth, --most, --pages, --user and what else yellowgate capture --help lists."
+}
+
+// addressOptions are the names of the options that flags adds.
+var addressOptions = []string{"from", "depth", "most", "pages", "except", "own-site", "with-query", "rate", "parallel", "header", "cookies", "user"}
+
+// forFolder refuses options that only an address has a use for.
+func (w *ways) forFolder(cmd *cobra.Command) error {
+	for _, name := range addressOptions {
+		if f := cmd.Flags().Lookup(name); f != nil && f.Changed {
+			return &site.UsageError{Message: "--" + name + " says how a running site is asked, and no address is named", Remedy: "name one: http://localhost:8000/"}
+		}
+	}
+	return nil
+}
+
+// asked makes the options of a request for an address.
+func (a *app) asked(w *ways, address string) (o fetch.Options, err error) {
+	o = w.o
+	if o.Start, err = startOf(address); err != nil {
+		return o, err
+	}
+	if o.Most < 0 || o.Depth < 0 || o.Parallel < 1 || o.Parallel > 256 || o.Rate < 0 {
+		return o, &site.UsageError{Message: "--most, --depth and --rate are numbers from 0, --parallel is one from 1 to 256"}
+	}
+	if o.Header, err = headersOf(w.headers); err != nil {
+		return o, err
+	}
+	if w.user != "" {
+		password, err := a.password(w.user, o.Start)
+		if err != nil {
+			return o, err
+		}
+		r := http.Request{Header: o.Header}
+		r.SetBasicAuth(w.user, password)
+	}
+	if w.cookies != "" {
+		b, err := disk.Read(w.cookies, disk.PageLimit)
+		if err != nil {
+			return o, &site.PathError{Path: w.cookies, Err: err}
+		}
+		if o.Cookies, err = fetch.ReadCookies(w.cookies, b); err != nil {
+			return o, err
+		}
+	}
+	if o.From, err = addressesOf(w.from); err != nil {
+		return o, err
+	}
+	if o.Choose, err = chooser(w.pages, w.except); err != nil {
+		return o, err
+	}
+	o.Address = a.siteAddress()
+	o.Progress = a.progress("asking")
+	return o, nil
+}
+
+// password is that of --user: from the environment, or typed where somebody can.
+func (a *app) password(user string, at *url.URL) (string, error) {
+	if password, given := os.LookupEnv(passwordName); given {
+		return password, nil
+	}
+	in, ok := a.in.(*os.File)
+	if !ok || !term.IsTerminal(int(in.Fd())) || !isTerminal(a.err) {
+		return "", &site.UsageError{Message: "--user needs a password, and the environment has none", Remedy: "give it in " + passwordName + "; it is written nowhere"}
+	}
+	fmt.Fprintf(a.err, "password of %s for %s: ", user, at.Host)
+	b, err := term.ReadPassword(int(in.Fd()))
+	fmt.Fprintln(a.err)
+	if err != nil {
+		return "", &site.PathError{Path: "the password", Err: err}
+	}
+	return string(b), nil
+}
+
+// startOf reads the address to begin at.
+func startOf(text string) (*url.URL, error) {
+	u, err := url.Parse(text)
+	switch {
+	case err != nil || u.Scheme == "" || strings.HasPrefix(text, "localhost:"):
+		return nil, &site.UsageError{Message: "capture takes a whole address, with http:// or https://", Remedy: "yellowgate capture http://localhost:8000/ --to captured"}
+	case u.Scheme != "http" && u.Scheme != "https":
+		return nil, &site.UsageError{Message: "only http and https can be asked, not " + u.Scheme}
+	case u.Host == "":
+		return nil, &site.UsageError{Message: "the address names no host", Remedy: "yellowgate capture http://localhost:8000/ --to captured"}
+	case u.User != nil:
+		return nil, &site.UsageError{Message: "an address with a name and password in it gets into lists and logs", Remedy: "--user NAME, with the password in " + passwordName}
+	}
+	u.Host, u.Fragment, u.RawFragment = strings.ToLower(u.Host), "", ""
+	if u.Path == "" {
+		u.Path = "/"
+	}
+	return u, nil
+}
+
+// headersOf reads the lines of --header.
+func headersOf(lines []string) (http.Header, error) {
+	h := http.Header{}
+	for _, line := range lines {
+		name, value, ok := strings.Cut(line, ":")
+		value = strings.TrimSpace(value)
+		if !ok || !httpguts.ValidHeaderFieldName(name) || !httpguts.ValidHeaderFieldValue(value) {
+			return nil, &site.UsageError{Message: "--header takes a name, a colon and a value", Remedy: "--header 'Accept-Language: en'"}
+		}
+		h.Add(name, value)
+	}
+	return h, nil
+}
+
+// addressesOf reads the file of --from.
+func addressesOf(name string) (out []string, err error) {
+	if name == "" {
+		return nil, nil
+	}
+	b, err := disk.Read(name, disk.PageLimit)
+	if err != nil {
+		return nil, &site.PathError{Path: name, Err: err}
+	}
+	for lines := bufio.NewScanner(bytes.NewReader(b)); lines.Scan(); {
+		if line := strings.TrimSpace(lines.Text()); line != "" && !strings.HasPrefix(line, "#") {
+			out = append(out, line)
+		}
+	}
+	return out, nil
+}
+
+// chooser makes one test of --pages and --except. Nothing but its address is known of a page that
+// has not been asked for, so they can look at path and file alone.
+func chooser(pages, except string) (func(path, file string) bool, error) {
+	if pages == "" && except == "" {
+		return nil, nil
+	}
+	yes, err := addressQuery("--pages", pages, pagequery.Const(true))
+	if err != nil {
+		return nil, err
+	}
+	no, err := addressQuery("--except", except, pagequery.Const(false))
+	if err != nil {
+		return nil, err
+	}
+	return func(path, file string) bool {
+		p := &page.Page{Path: path, File: file}
+		return yes.Eval(p) && !no.Eval(p)
+	}, nil
+}
+
+func addressQuery(option, text string, none pagequery.Expr) (pagequery.Expr, error) {
+	if text == "" {
+		return none, nil
+	}
+	x, err := pagequery.Parse(text)
+	if err != nil {
+		return nil, &site.UsageError{Message: option + ": " + err.Error(), Remedy: "quote it for the shell: " + option + " '/events/**'"}
+	}
+	pagequery.Walk(x, func(x pagequery.Expr) {
+		switch x := x.(type) {
+		case *pagequery.Set, *pagequery.Has:
+			err = &site.UsageError{Message: option + " knows no " + x.String() + ": of a page that has not been asked for, only path and file are known", Remedy: option + " '/events/** and not /events/archive/**'"}
+		case *pagequery.Field:
+			if x.Name != "path" && x.Name != "file" {
+				err = &site.UsageError{Message: option + " knows no " + x.Name + near.Suggest(x.Name, []string{"path", "file"}) + ": of a page that has not been asked for, only path and file are known"}
+			}
+		}
+	})
+	return x, err
+}
+
+// isAddress reports whether an argument is the address of a site rather than a folder.
+func isAddress(arg string) bool {
+	return strings.HasPrefix(arg, "http://") || strings.HasPrefix(arg, "https://")
+}
+
+// folderOf is the folder that an argument names. Where it is the address of a site, that is captured
+// into one that is gone when the program ends, and what the capture came to is told.
+func (a *app) folderOf(ctx context.Context, w *ways, arg string) (string, error) {
+	if !isAddress(arg) {
+		return filepath.Clean(arg), nil
+	}
+	dir, s, err := a.fetched(ctx, w, arg)
+	if err == nil && !a.quiet {
+		a.messages().Capture(s, arg, a.verbose)
+	}
+	return dir, err
+}
+
+// fetched captures an address into a folder that is gone when the program ends.
+func (a *app) fetched(ctx context.Context, w *ways, address string) (dir string, s *fetch.Summary, err error) {
+	o, err := a.asked(w, address)
+	if err != nil {
+		return "", nil, err
+	}
+	if o.Dir, err = os.MkdirTemp("", "yellowgate-"); err != nil {
+		return "", nil, &site.PathError{Path: os.TempDir(), Err: err}
+	}
+	a.folders.Store(o.Dir, true)
+	a.tidies.Store(true)
+	s, err = fetch.Capture(ctx, o)
+	a.tidies.Store(false)
+	if err == nil && s.Stopped {
+		err = &output.StoppedError{Done: "the site had not been read whole. yellowgate capture " + address + " --to DIR keeps what it has read, and has options for large sites"}
+	}
+	return o.Dir, s, err
+}
+
+// mostPages is how many pages are kept of a site where nothing is said.
+const mostPages = 10_000
+
+// siteAddress is the address of the site as the gate file has it, whose links lead to the site that
+// is captured; "" where there is no gate file, or none that can be read.
+func (a *app) siteAddress() string {
+	name, err := a.gateFile()
+	if err != nil {
+		return ""
+	}
+	of, _, err := project.SiteOf(name)
+	if err != nil {
+		return ""
+	}
+	return of.URL.Value
+}
