@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
@@ -144,5 +145,20 @@ func TestAlso(t *testing.T) {
 	}
 	if !also(g, ".config", true) || also(g, ".git", true) {
 		t.Error("a dot-folder is entered where a glob leads into it, and no other")
+	}
+}
+
+// TestDay: a site's days begin in its own time zone.
+func TestDay(t *testing.T) {
+	now := time.Date(2026, 11, 29, 11, 30, 0, 0, time.UTC)
+	for zone, want := range map[string]string{"Pacific/Auckland": "2026-11-30", "Pacific/Honolulu": "2026-11-29", "Pacific/Kiritimati": "2026-11-30", "Etc/GMT+12": "2026-11-28"} {
+		g, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nsite: {time-zone: "+zone+"}\n"), nil)
+		if got := DayAt(g, now); got != want || len(problems) > 0 {
+			t.Errorf("%s: %s, want %s %v", zone, got, want, problems)
+		}
+	}
+	g, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nsite: {time-zone: Hill/Tern}\n"), nil)
+	if got := DayAt(g, now); got != now.Format(time.DateOnly) || len(problems) != 1 {
+		t.Errorf("a zone that does not exist: %s %v", got, problems)
 	}
 }

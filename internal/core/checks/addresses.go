@@ -3,7 +3,6 @@ package checks
 import (
 	"bytes"
 	"fmt"
-	"net/http"
 	"path"
 	"strings"
 
@@ -89,7 +88,7 @@ func (x *Address) dead() string {
 	case x.Status == 0:
 		return "it does not answer"
 	case x.Status >= 400:
-		return fmt.Sprintf("it answers %d %s", x.Status, http.StatusText(x.Status))
+		return fmt.Sprintf("it answers %d", x.Status)
 	}
 	return ""
 }

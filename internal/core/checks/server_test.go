@@ -95,9 +95,9 @@ func TestAddresses(t *testing.T) {
 		want []string
 	}{
 		{"none", nil, nil},
-		{"dead", []Address{{Path: "/old/", Page: true, Status: 404, From: from(home, visit), Links: 2}}, []string{"index.html:2 dead-page /old/: it answers 404 Not Found; / and /visit/ lead there"}},
-		{"many", []Address{{Path: "/old/", Page: true, Status: 500, From: from(visit, home), Links: 9}}, []string{"visit/index.html:1 dead-page /old/: it answers 500 Internal Server Error; /visit/, / and 7 more lead there"}},
-		{"listed", []Address{{Path: "/gone", Page: true, Status: 410, From: from(sitemap), Links: 1}}, []string{"sitemap.xml:3 dead-page /gone: it answers 410 Gone; sitemap.xml leads there"}},
+		{"dead", []Address{{Path: "/old/", Page: true, Status: 404, From: from(home, visit), Links: 2}}, []string{"index.html:2 dead-page /old/: it answers 404; / and /visit/ lead there"}},
+		{"many", []Address{{Path: "/old/", Page: true, Status: 500, From: from(visit, home), Links: 9}}, []string{"visit/index.html:1 dead-page /old/: it answers 500; /visit/, / and 7 more lead there"}},
+		{"listed", []Address{{Path: "/gone", Page: true, Status: 410, From: from(sitemap), Links: 1}}, []string{"sitemap.xml:3 dead-page /gone: it answers 410; sitemap.xml leads there"}},
 		{"silent", []Address{{Path: "/x", Page: true, From: from(home), Links: 1}}, []string{"index.html:1 dead-page /x: it does not answer; / leads there"}},
 		{"circle", []Address{{Path: "/x", Page: true, Status: 302, To: "/x", Why: "it redirects in a circle", From: from(home), Links: 1}}, []string{"index.html:1 dead-page /x: it redirects in a circle; / leads there"}},
 		{"nobody leads there", []Address{{Path: "/x", Page: true, Status: 404}}, nil},
