@@ -36,6 +36,7 @@ func (p *Project) readNamed(g *gatefile.Gate, name string, limit int64) ([]byte,
 	if !filepath.IsAbs(full) {
 		full = filepath.Join(p.Dir, full)
 	}
+	p.reads(full)
 	real := disk.Real(full)
 	if _, in := disk.Within(p.Dir, real); !in && !p.outside && !p.allowed(g, real) {
 		if _, err := os.Lstat(full); err != nil {
@@ -118,13 +119,22 @@ func (p *Project) integrity(g *gatefile.Gate, sum hash.Hash) func(string) (strin
 		if !filepath.IsAbs(dir) {
 			dir = filepath.Join(p.Dir, dir)
 		}
-		b, err := disk.Read(filepath.Join(dir, filepath.FromSlash(path.Clean("/"+name))), disk.PageLimit)
+		file := filepath.Join(dir, filepath.FromSlash(path.Clean("/"+name)))
+		p.reads(file)
+		b, err := disk.Read(file, disk.PageLimit)
 		if g.Site.Source.Value == "" || err != nil {
 			return "", false
 		}
 		put(sum, b)
 		h := sha512.Sum384(b)
 		return "sha384-" + base64.StdEncoding.EncodeToString(h[:]), true
+	}
+}
+
+// reads tells that a file is read.
+func (p *Project) reads(file string) {
+	if p.note != nil {
+		p.note(file)
 	}
 }
 

@@ -48,6 +48,7 @@ type Project struct {
 	skip    func(string, bool) bool
 	hidden  sync.Mutex
 	outside bool
+	note    func(string)
 }
 
 // A GateError carries the problems that keep a gate file from being put into
@@ -85,6 +86,9 @@ type Options struct {
 	// Outside lets the gate file name code, facts and gate files that lie outside its
 	// folder, by their names or through links.
 	Outside bool
+	// Note, if set, is called with the name of each file that is read, absolute, those that are
+	// not there among them: what the gate depends on.
+	Note func(file string)
 }
 
 // SiteOf reads what a gate file says of its site, and nothing that it names: the pages that it is
@@ -134,6 +138,11 @@ func Zone(g *gatefile.Gate) *time.Location {
 // Walk. Problems that are no errors are returned besides the Project; errors
 // come as a *GateError with all of them.
 func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
+	if o.Note != nil {
+		if abs, err := filepath.Abs(gateFile); err == nil {
+			o.Note(abs)
+		}
+	}
 	text, err := disk.Read(gateFile, disk.GateLimit)
 	if err != nil {
 		return nil, nil, &site.PathError{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
@@ -142,7 +151,7 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 	if err != nil {
 		return nil, nil, &site.PathError{Path: gateFile, Err: err}
 	}
-	p := &Project{Dir: disk.Real(filepath.Dir(abs)), outside: o.Outside}
+	p := &Project{Dir: disk.Real(filepath.Dir(abs)), outside: o.Outside, note: o.Note}
 	sum := sha256.New()
 	put(sum, []byte(site.Version))
 	shown := gateFile
@@ -274,6 +283,15 @@ func (p *Project) Walk() error {
 func (p *Project) OfSite(address string) bool {
 	ref, ok := p.Gate.Site.Page("/", "").Resolve(address)
 	return ok && ref.Own && p.Gate.File.Site.URL.Value != ""
+}
+
+// PageAt is what is known of the page of a file, relative to the folder that it is in, before that
+// is read: its path and its facts.
+func (p *Project) PageAt(file string) page.Page {
+	s := &p.Gate.File.Site
+	pg := page.Page{Path: page.PathOf(file, s.Extensionless), File: file, Whole: matchesAny(s.Pages, file)}
+	p.giveFacts(&pg)
+	return pg
 }
 
 // PagesOf is Pages for a folder of the project: its source, or an output of it.

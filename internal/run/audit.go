@@ -435,9 +435,9 @@ func AuditOne(file []byte, path string, project *project.Project) (*AuditResult,
 			}
 		}
 		if len(project.Files) > 0 {
-			var of checks.Known
+			of := checks.Known{Read: reader(project.From)}
 			of.HasFile, of.HasPage = filesOf(project.Files, project.Pages)
-			s.known = checks.NewSite(of)
+			s.known, s.weights = checks.NewSite(of), site.NewWeights(project.Source, project.Files)
 		}
 	}
 	s.sum = audit.NewSum(s.gate)

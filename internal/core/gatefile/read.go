@@ -24,7 +24,7 @@ import (
 )
 
 // forbiddenName are names that the tool itself marks with.
-var forbiddenName = []string{"popup-runtime"}
+var forbiddenName = []string{"popup-runtime", markup.ReloadMark}
 
 // An Included is a gate file that another includes.
 type Included struct {

@@ -190,7 +190,9 @@ func TakeScanned(src *markup.Source, scan *markup.Page, known page.Page, site *w
 			regions = regions[1:]
 		}
 		if len(regions) > 0 && el.Start >= regions[0].Start {
-			e.Item = regions[0].Name
+			if e.Item = regions[0].Name; e.Item == markup.ReloadMark {
+				continue
+			}
 		}
 		r.describe(&e, weights)
 		r.follow(&e, site, weights)

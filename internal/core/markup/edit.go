@@ -163,6 +163,10 @@ func MarkName(comment []byte) (string, bool) {
 	return string(name), len(name) > 0
 }
 
+// ReloadMark is the mark of what a preview adds to a page for loading it again. No item can have it,
+// and no inventory counts what stands in it.
+const ReloadMark = "serve-reload"
+
 // Unmark takes the marked regions out of a file, so that an output can serve as
 // a source. Without any, the file itself is returned. p is a scan of src.Text.
 func Unmark(src *Source, p *Page) []byte {

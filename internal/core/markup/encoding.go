@@ -146,6 +146,9 @@ func MetaCharset(src []byte, at int) (label string, ok bool) {
 // UTF-16, and says so. Into any other file only ASCII is written.
 func (s *Source) UTF8() bool { return s.decoder == nil && !s.undeclared }
 
+// UTF16 reports whether the file is in UTF-16: then no byte of it is one of ASCII.
+func (s *Source) UTF16() bool { return s.utf16 }
+
 // String decodes a range of Text to UTF-8.
 func (s *Source) String(from, to int) string {
 	if s.decoder == nil {

@@ -1,0 +1,190 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log"
+	"net"
+	"net/http"
+	"net/netip"
+	"net/url"
+	"os"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
+	"yellowgate/internal/live"
+	"yellowgate/internal/project"
+	"yellowgate/internal/report"
+	"yellowgate/internal/run"
+	"yellowgate/internal/serve"
+	"yellowgate/internal/site"
+)
+
+func (a *app) serveCmd() *cobra.Command {
+	var listen string
+	var names []string
+	var source bool
+	cmd := &cobra.Command{
+		Use: "serve", GroupID: "publish", Args: needs(0, 0, "serve takes no argument: it serves the site of the gate file", "yellowgate serve --gate tern-hill/yellowgate.yaml"),
+		Short: "The gated site in a browser, which loads again whenever you save",
+		Long: `Serves the site as apply would write it, and writes nothing: each page is read from the
+source folder and gated when it is asked for. When the gate file, a file that it names, a
+fact or a page changes, open pages load themselves again. A mistake in the gate file is
+shown here and in the browser, until it is mended.
+
+/.yellowgate/ lists the pages with their items, by a page query if you like, and shows the
+audit of each. What is added to a page for loading it again goes to browsers alone: curl
+gets the bytes that apply would write.
+
+It is for working on the site. It answers to this machine alone, unless --listen says
+otherwise. For a site that an application makes, see capture and gateway.`,
+		Example: "  yellowgate serve\n  yellowgate serve --listen 127.0.0.1:8080\n  yellowgate serve --source",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin(); err != nil {
+				return err
+			}
+			gate, err := a.gateFile()
+			if err != nil {
+				return err
+			}
+			return a.serve(cmd.Context(), gate, listen, names, source)
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&listen, "listen", "127.0.0.1:8700", "the `ADDRESS` to answer at, host and port; port 0 is any that is free")
+	f.StringArrayVar(&names, "name", nil, "answer to this host `NAME`, too, such as tern.lan; may be repeated")
+	f.BoolVar(&source, "source", false, "the pages before the gate")
+	return cmd
+}
+
+// listenAt opens a port.
+func listenAt(address string) (net.Listener, error) {
+	host, port, err := net.SplitHostPort(address)
+	if err != nil {
+		return nil, &site.UsageError{Message: fmt.Sprintf("--listen takes a host and a port, not %q", address), Remedy: "--listen 127.0.0.1:8700"}
+	}
+	l, err := net.Listen("tcp", address)
+	switch {
+	case errors.Is(err, syscall.EADDRINUSE):
+		return nil, &site.UsageError{Message: "the port " + port + " of " + host + " is taken: another program answers there", Remedy: "name another: --listen " + net.JoinHostPort(host, "0") + " takes any that is free"}
+	case errors.Is(err, syscall.EACCES):
+		return nil, &site.UsageError{Message: "the system does not let you have port " + port, Remedy: "ports from 1024 are free for everybody: --listen " + net.JoinHostPort(host, "8700")}
+	case err != nil:
+		return nil, &site.PathError{Path: address, Err: err, What: "--listen takes an address of this machine"}
+	}
+	return l, nil
+}
+
+// loopback reports whether nobody but this machine reaches an address.
+func loopback(l net.Listener) bool {
+	at, err := netip.ParseAddrPort(l.Addr().String())
+	return err == nil && at.Addr().IsLoopback()
+}
+
+// serve serves the site of a gate file until ctx is done.
+func (a *app) serve(ctx context.Context, gate, listen string, names []string, source bool) error {
+	l, err := listenAt(listen)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	out := a.printer()
+	g := live.Open(live.Options{Gate: gate, Walk: true, Project: project.Options{Day: a.at, Outside: a.outside}, Told: func(s *live.State) { a.toldState(s) }})
+	if s := g.Now(); s.Project != nil && s.Project.Source == "" {
+		return &site.UsageError{Message: "the gate file names no source folder: there is nothing to serve", Remedy: "add under site: source: FOLDER, or stand before an application with yellowgate gateway"}
+	} else if s.Project == nil && missing(s.Err) {
+		return s.Err
+	}
+	if host, _, err := net.SplitHostPort(listen); err == nil && host != "" {
+		names = append(names, strings.ToLower(host))
+	}
+	if host, err := os.Hostname(); err == nil && !loopback(l) {
+		names = append(names, strings.ToLower(host))
+	}
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	watched := g.Run(ctx)
+	o := serve.Options{Gate: g, Source: source, Names: names,
+		Pages: func(w io.Writer, p *project.Project, query string) error {
+			pages, all, err := run.ServedPages(p, query)
+			return report.PageList(w, siteName(p), query, serve.Own, pages, all, err)
+		},
+		Audit: func(w io.Writer, p *project.Project, pg *page.Page) error {
+			r, err := run.AuditServed(p, pg)
+			if err != nil {
+				return err
+			}
+			return report.AuditHTML(w, r)
+		},
+		Problems: func(w io.Writer, ps []problem.Problem, err error) error {
+			var ge *project.GateError
+			if errors.As(err, &ge) {
+				ps, err = ge.Problems, nil
+			}
+			problem.Sort(ps)
+			return report.ProblemPage(w, ps, err)
+		}}
+	if a.verbose {
+		o.Asked = func(r *http.Request, status int, took time.Duration) {
+			out.Asked(r.Method, r.URL.RequestURI(), status, took)
+		}
+	}
+	server := &http.Server{Handler: serve.Handler(ctx, o), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10, ErrorLog: log.New(io.Discard, "", 0)}
+	a.tidies.Store(true)
+	if !a.quiet {
+		at := (&url.URL{Scheme: "http", Host: l.Addr().String(), Path: "/"}).String()
+		out.Serving(at, serve.Own, source, watched, loopback(l))
+	}
+	go func() {
+		<-ctx.Done()
+		end, cancel := context.WithTimeout(context.Background(), time.Second)
+		defer cancel()
+		if server.Shutdown(end) != nil {
+			_ = server.Close()
+		}
+	}()
+	if err := server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+		return &site.PathError{Path: listen, Err: err}
+	}
+	return nil
+}
+
+// missing reports whether an error is that of a gate file that is not there.
+func missing(err error) bool {
+	var pe *site.PathError
+	return errors.As(err, &pe)
+}
+
+func siteName(p *project.Project) string {
+	if name := p.Gate.File.Site.Name.Value; name != "" {
+		return name
+	}
+	return p.Gate.File.Site.Source.Value
+}
+
+// toldState tells what a reading of the gate file came to.
+func (a *app) toldState(s *live.State) {
+	p := a.messages()
+	var ge *project.GateError
+	switch {
+	case errors.As(s.Err, &ge):
+		problem.Sort(ge.Problems)
+		p.Problems(ge.Problems, a.verbose)
+		p.BrokenGate(time.Now())
+	case s.Err != nil:
+		p.Failure(s.Err.Error(), "")
+	default:
+		problem.Sort(s.Problems)
+		p.Problems(s.Problems, a.verbose)
+		if s.Number > 1 && !a.quiet {
+			p.ReadAgain(time.Now(), len(s.Project.Pages))
+		}
+	}
+}
