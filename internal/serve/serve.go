@@ -173,13 +173,7 @@ func (s *server) file(w http.ResponseWriter, r *http.Request) {
 // elsewhere is the address of a page where it was asked for by another: without the slash of its
 // folder, relative addresses in it would lead astray.
 func elsewhere(asked string, pg *page.Page) (to string, moved bool) {
-	if strings.HasSuffix(pg.Path, "/") && !strings.HasSuffix(asked, "/") && !strings.HasPrefix(path.Base(asked), "index.htm") {
-		return asked + "/", !strings.HasPrefix(asked, "//")
-	}
-	if !strings.HasSuffix(pg.Path, "/") && strings.HasSuffix(asked, "/") {
-		return pg.Path, true
-	}
-	return "", false
+	return pg.Path, strings.HasSuffix(pg.Path, "/") != strings.HasSuffix(asked, "/") && !strings.HasPrefix(path.Base(asked), "index.htm")
 }
 
 // page answers with a page, as the gate has it now.
