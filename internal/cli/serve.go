@@ -90,11 +90,6 @@ func loopback(l net.Listener) bool {
 
 // serve serves the site of a gate file until ctx is done.
 func (a *app) serve(ctx context.Context, gate, listen string, names []string, source bool) error {
-	l, err := listenAt(listen)
-	if err != nil {
-		return err
-	}
-	defer l.Close()
 	out := a.printer()
 	g := live.Open(live.Options{Gate: gate, Walk: true, Project: project.Options{Day: a.at, Outside: a.outside}, Told: func(s *live.State) { a.toldState(s) }})
 	if s := g.Now(); s.Project != nil && s.Project.Source == "" {
@@ -102,6 +97,11 @@ func (a *app) serve(ctx context.Context, gate, listen string, names []string, so
 	} else if s.Project == nil && missing(s.Err) {
 		return s.Err
 	}
+	l, err := listenAt(listen)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
 	if host, _, err := net.SplitHostPort(listen); err == nil && host != "" {
 		names = append(names, strings.ToLower(host))
 	}

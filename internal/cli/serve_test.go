@@ -171,9 +171,9 @@ func TestServe(t *testing.T) {
 	if code := s.stop(); code != 0 {
 		t.Errorf("it ends with status %d:\n%s", code, s.said())
 	}
-	for _, c := range [][]string{{"serve"}, {"serve", "--gate", gate, "--listen", "8700"}, {"serve", "x", "--gate", gate}} {
-		b.want(2, c, "yellowgate serve", "--")
-	}
+	b.want(2, args("serve"), "no yellowgate.yaml in this folder")
+	b.want(2, args("serve", "--gate", gate, "--listen", "8700"), "--listen takes a host and a port")
+	b.want(2, args("serve", "x", "--gate", gate), "serve takes no argument", "for example: yellowgate serve")
 	b.write("none.yaml", "yellowgate: 1\n")
 	b.want(2, args("serve", "--gate", "none.yaml"), "names no source folder", "yellowgate gateway")
 	b.want(3, args("serve", "--gate", "gone.yaml"), "gone.yaml: no such file")
