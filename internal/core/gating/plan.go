@@ -56,6 +56,9 @@ type planner struct {
 	keys    *markup.Spot // where new metadata goes, once asked for
 	opened  bool         // a body tag was written that the source leaves out
 
+	guard   *guard // of the page's policies, once asked for; nil for none
+	guarded bool   // it was asked for
+
 	noscripts []*markup.Element // those of the page, once asked for
 	looked    bool              // they were
 
@@ -219,7 +222,7 @@ func (pl *planner) place() {
 		pl.placeItem(i)
 	}
 	if len(pl.plan.Popups) > 0 {
-		pl.insert(compose.RuntimeName, landing{Spot: pl.Scan.BodyEndSpot()}, []string{compose.Runtime()}, noItem)
+		pl.insert(compose.RuntimeName, landing{Spot: pl.Scan.BodyEndSpot()}, []string{pl.letIn(compose.Runtime(), "the script of popups", pl.plan.Popups[0].Pos)}, noItem)
 	}
 }
 
@@ -253,6 +256,7 @@ func (pl *planner) placeItem(i int) {
 			if !ok || !pl.fitsArea(item.Item, part, place, at) {
 				continue
 			}
+			text = pl.letIn(text, fmt.Sprintf("item %q", item.Name), part.Pos)
 			key := [2]int{at.Offset, at.replaces}
 			g := index[key]
 			if g == nil {
