@@ -132,7 +132,7 @@ with apply, and verify with audit, why and where.`,
 	root.AddGroup(&cobra.Group{ID: "look", Title: "Look"}, &cobra.Group{ID: "decide", Title: "Decide"}, &cobra.Group{ID: "publish", Title: "Try and publish"}, &cobra.Group{ID: "verify", Title: "Verify"}, &cobra.Group{ID: "more", Title: "More"})
 	root.AddCommand(a.demoCmd(), a.surveyCmd(), a.captureCmd(), a.showCmd(), a.pagesCmd(),
 		a.addCmd(), a.setCmd(), a.disableCmd(), a.enableCmd(), a.removeCmd(),
-		a.checkCmd(), a.diffCmd(), a.applyCmd(), a.serveCmd(),
+		a.checkCmd(), a.diffCmd(), a.applyCmd(), a.serveCmd(), a.gatewayCmd(),
 		a.auditCmd(), a.whyCmd(), a.whereCmd(), a.compareCmd(), a.suggestCmd(), a.findCmd(), a.explainCmd(), a.schemaCmd())
 	root.SetHelpCommandGroupID("more")
 	root.SetCompletionCommandGroupID("more")

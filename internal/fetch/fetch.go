@@ -299,7 +299,7 @@ func (c *capture) add(raw string, base *url.URL, isPage bool, depth int, from st
 		return
 	}
 	if isPage && c.Choose != nil {
-		if file, _ := fileOf(u, true, c.WithQuery); depth > 0 && !c.Choose(page.PathOf(file, false), file) {
+		if file, _ := FileOf(u, true, c.WithQuery); depth > 0 && !c.Choose(page.PathOf(file, false), file) {
 			c.leave("--pages or --except leaves it out", key)
 			return
 		}
@@ -388,7 +388,7 @@ func (c *capture) one(ctx context.Context, a address) {
 	}
 	says := &page.Answer{Status: got.status, Fields: got.fields}
 	isPage := says.IsHTML() && (len(got.fields["content-type"]) > 0 || a.page)
-	file, why := fileOf(a.url, isPage, c.WithQuery)
+	file, why := FileOf(a.url, isPage, c.WithQuery)
 	if isPage && !a.page {
 		why = "a page came where a script, a stylesheet or another file was asked for"
 	}
@@ -514,7 +514,7 @@ func (c *capture) keep(file, sum string, body []byte) (same bool, why string) {
 
 // keepFile keeps a file that the audit reads and no page names. It is called before there are pages.
 func (c *capture) keepFile(u *url.URL, got answer, body []byte) {
-	file, why := fileOf(u, false, true)
+	file, why := FileOf(u, false, true)
 	if why != "" {
 		return
 	}

@@ -584,7 +584,7 @@ func TestFileOf(t *testing.T) {
 		{"/.env", false, false, "!"}, {"/a/.b/c", true, false, "!"}, {"/%2e%2e/a", true, false, "!"}, {"/a//b", true, false, "!"}, {"/a%00b", true, false, "!"}, {"/a%5Cb", true, false, "!"}, {"/dir/", false, false, "!"}, {"/yellowgate.yaml", false, false, "!"}, {"/a/YellowGate.yaml", false, false, "!"},
 	} {
 		u := mustParse(t, "http://ternhill.example"+c.raw)
-		file, why := fileOf(u, c.isPage, c.withQuery)
+		file, why := FileOf(u, c.isPage, c.withQuery)
 		if c.want == "!" {
 			if why == "" && !site.IsPage(file) || strings.Contains(file, "..") || strings.HasPrefix(file, ".") {
 				t.Errorf("%s: %q", c.raw, file)

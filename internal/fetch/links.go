@@ -133,9 +133,9 @@ func fileReferences(file string, body []byte) []reference {
 	return nil
 }
 
-// fileOf is where an address is kept, relative to the folder: a page as a file whose path is the
+// FileOf is where an address is kept, relative to the folder: a page as a file whose path is the
 // page's. why says why it cannot be kept.
-func fileOf(u *url.URL, isPage, withQuery bool) (file, why string) {
+func FileOf(u *url.URL, isPage, withQuery bool) (file, why string) {
 	p := page.Clean(u.EscapedPath())
 	if strings.HasSuffix(u.Path, "/") && p != "/" && !strings.HasSuffix(p, "/") {
 		p += "/"

@@ -107,7 +107,7 @@ func FuzzFileOf(f *testing.F) {
 		if err != nil {
 			return
 		}
-		file, why := fileOf(u, isPage, withQuery)
+		file, why := FileOf(u, isPage, withQuery)
 		if (file == "") == (why == "") {
 			t.Fatalf("%q: the file %q, and %q", raw, file, why)
 		}
@@ -125,7 +125,7 @@ func FuzzFileOf(f *testing.F) {
 		if isPage != site.IsPage(file) && isPage {
 			t.Fatalf("%q is a page, and no command takes %q for one", raw, file)
 		}
-		if again, _ := fileOf(u, isPage, withQuery); again != file {
+		if again, _ := FileOf(u, isPage, withQuery); again != file {
 			t.Fatalf("%q: %q, then %q", raw, file, again)
 		}
 	})

@@ -53,6 +53,18 @@ func (p *Project) blankPages() error {
 	return nil
 }
 
+// Blank are the texts of the pages that the gate makes, before they are gated, by their files.
+func (p *Project) Blank() map[string][]byte {
+	p.blankOnce.Do(func() {
+		g := p.Gate.File
+		p.blank = make(map[string][]byte, len(g.Blank))
+		for _, b := range g.Blank {
+			p.blank[blankFile(b.Path.Value, g.Site.Extensionless)] = blankPage(b)
+		}
+	})
+	return p.blank
+}
+
 // blankFile is the file of a page that the gate makes.
 func blankFile(path string, extensionless bool) string {
 	clean := strings.TrimPrefix(page.Clean(path), "/")

@@ -49,6 +49,9 @@ type Project struct {
 	hidden  sync.Mutex
 	outside bool
 	note    func(string)
+
+	blankOnce sync.Once
+	blank     map[string][]byte
 }
 
 // A GateError carries the problems that keep a gate file from being put into

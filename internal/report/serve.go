@@ -117,3 +117,11 @@ func (p *Printer) Asked(method, uri string, status int, took time.Duration) {
 	}
 	p.Line("%s %s %s %s", p.dim.Render(method), uri, ink.Render(fmt.Sprint(status)), p.dim.Render(took.Round(10*time.Microsecond).String()))
 }
+
+// StandingBefore tells where a gateway answers, and before what it stands.
+func (p *Printer) StandingBefore(at, origin, status string) {
+	p.Line("%s %s, %s %s", p.in.Render("✓ the gateway is at"), p.head.Render(at), "before", origin)
+	if status != "" {
+		p.Line("  http://%s/health and http://%s/metrics say how it is", status, status)
+	}
+}

@@ -91,6 +91,12 @@ func (r *reader) budgets(e entry) {
 	}
 }
 
+// ParseSize reads a number of bytes as budgets have them: 51200, 50 kB, 8 MB.
+func ParseSize(s string) (bytes int64, ok bool) {
+	n, ok := amount(s, true)
+	return int64(n), ok
+}
+
 // amount reads a count, or bytes with kB or MB (thousands, as the SI has them).
 func amount(s string, bytes bool) (int, bool) {
 	s = strings.TrimSpace(s)

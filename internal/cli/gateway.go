@@ -1,0 +1,341 @@
+package cli
+
+import (
+	"context"
+	"crypto/tls"
+	"crypto/x509"
+	"errors"
+	"fmt"
+	"io"
+	"log"
+	"log/slog"
+	"net/http"
+	"net/url"
+	"os"
+	"os/signal"
+	"slices"
+	"strings"
+	"sync"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
+	"yellowgate/internal/disk"
+	"yellowgate/internal/gateway"
+	"yellowgate/internal/live"
+	"yellowgate/internal/project"
+	"yellowgate/internal/report"
+	"yellowgate/internal/site"
+)
+
+// gatewayFlags are the options of gateway.
+type gatewayFlags struct {
+	listen, origin, status, log    string
+	certificate, key, originCA     string
+	largest, keep                  string
+	pageWait, originWait           time.Duration
+	clientWait, idle, drain        time.Duration
+	behind, timing                 bool
+}
+
+func (a *app) gatewayCmd() *cobra.Command {
+	var o gatewayFlags
+	cmd := &cobra.Command{
+		Use: "gateway", GroupID: "publish", Args: needs(0, 0, "gateway takes no argument: the application is the gate file's site.origin, or --origin", "yellowgate gateway --origin http://127.0.0.1:8000"),
+		Short: "Stand before an application, and gate every page that it answers with",
+		Long: `Stands before the server that makes the pages, and puts the gate into effect on each page
+that passes. Whatever is no page (files, downloads, parts of files, event streams, web
+sockets, pieces of HTML for scripts) reaches the client as the application sent it, and so
+does every page of which there is any doubt: each is counted and logged with the reason.
+
+A gate file that changes is read again, tried in full, and put into effect for the next
+request; one with a mistake changes nothing and is logged until it is mended. SIGHUP reads
+it at once. SIGTERM ends the gateway after the answers that are under way.
+
+Gateways share nothing: any number of them stand behind any load balancer.`,
+		Example: "  yellowgate gateway --origin http://127.0.0.1:8000\n" +
+			"  yellowgate gateway --listen 127.0.0.1:8080 --behind-proxy --status 127.0.0.1:9090 --log json\n" +
+			"  yellowgate gateway --listen :443 --certificate site.pem --key site.key",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin(); err != nil {
+				return err
+			}
+			gate, err := a.gateFile()
+			if err != nil {
+				return err
+			}
+			return a.standBefore(cmd.Context(), gate, &o)
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&o.listen, "listen", "127.0.0.1:8080", "the `ADDRESS` to answer at, host and port; port 0 is any that is free")
+	f.StringVar(&o.origin, "origin", "", "the `URL` of the application (default: the gate file's site.origin)")
+	f.StringVar(&o.status, "status", "", "answer at this `ADDRESS` with /metrics (Prometheus text format) and /health")
+	f.StringVar(&o.log, "log", "text", "the `FORM` of the log, one line a request: text, json, off")
+	f.StringVar(&o.certificate, "certificate", "", "the `FILE` with the site's certificate (PEM); read again when it changes")
+	f.StringVar(&o.key, "key", "", "the `FILE` with its key (PEM)")
+	f.StringVar(&o.originCA, "origin-ca", "", "the `FILE` with the authorities that the application's certificate is checked against (PEM)")
+	f.StringVar(&o.largest, "largest", "8 MB", "pages of more than this `SIZE` pass as they came")
+	f.StringVar(&o.keep, "keep", "64 MB", "keep gated pages, up to this `SIZE`; 0 for none")
+	f.DurationVar(&o.pageWait, "page-wait", 10*time.Second, "pages whose body takes longer than this `TIME` pass as they come")
+	f.DurationVar(&o.originWait, "origin-wait", time.Minute, "the `TIME` that the application has to begin an answer")
+	f.DurationVar(&o.clientWait, "client-wait", time.Minute, "the `TIME` that a client has to send or take the next piece")
+	f.DurationVar(&o.idle, "idle", 2*time.Minute, "the `TIME` after which an unused connection is closed")
+	f.DurationVar(&o.drain, "drain", 30*time.Second, "the `TIME` that answers under way have at the end")
+	f.BoolVar(&o.behind, "behind-proxy", false, "another proxy is before this one: keep what it says of the client")
+	f.BoolVar(&o.timing, "server-timing", false, "tell browsers how long origin and gate took (Server-Timing)")
+	for _, name := range []string{"certificate", "key", "origin-ca"} {
+		_ = cmd.MarkFlagFilename(name)
+	}
+	return cmd
+}
+
+// logged are the forms of the log.
+var logged = []string{"text", "json", "off"}
+
+// standBefore runs a gateway until ctx is done.
+func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) error {
+	o := gateway.Options{Wait: f.pageWait, Client: f.clientWait, Behind: f.behind, Timing: f.timing}
+	var err error
+	if o.Largest, err = sizeOf("--largest", f.largest); err != nil {
+		return err
+	}
+	if o.Keep, err = sizeOf("--keep", f.keep); err != nil {
+		return err
+	}
+	if f.pageWait <= 0 || f.originWait <= 0 || f.clientWait < 0 || f.drain < 0 || f.idle < 0 || o.Largest == 0 {
+		return &site.UsageError{Message: "--page-wait, --origin-wait and --largest are more than nothing, and no time is less", Remedy: "times are like 10s or 1m30s"}
+	}
+	var lines *slog.Logger
+	switch f.log {
+	case "text":
+		lines = slog.New(slog.NewTextHandler(a.err, nil))
+	case "json":
+		lines = slog.New(slog.NewJSONHandler(a.err, nil))
+	case "off":
+	default:
+		return &site.UsageError{Message: fmt.Sprintf("--log is text, json or off, not %q", f.log)}
+	}
+	if o.Log = lines; a.quiet {
+		o.Log = nil // what happens to the gate is still told
+	}
+	g := live.Open(live.Options{Gate: gate, Project: project.Options{Day: a.at, Outside: a.outside}, Told: func(s *live.State) { a.gateRead(lines, s) }})
+	if err := g.Now().Err; err != nil {
+		var ge *project.GateError
+		if !errors.As(err, &ge) {
+			return err
+		}
+		return &site.UsageError{Message: "the gate file has mistakes, and a gateway does not begin with those", Remedy: "yellowgate check says the same until they are mended"}
+	}
+	o.Gate = g
+	address := f.origin
+	if address == "" {
+		address = g.Now().Project.Gate.File.Site.Origin.Value
+	}
+	if o.Origin, err = originOf(address); err != nil {
+		return err
+	}
+	if o.Transport, err = originTransport(f); err != nil {
+		return err
+	}
+	certificates, err := certificatesOf(f)
+	if err != nil {
+		return err
+	}
+	l, err := listenAt(f.listen)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	if at, err := url.Parse("http://" + l.Addr().String()); err == nil && o.Origin.Host == at.Host {
+		return &site.UsageError{Message: "the origin is the gateway's own address: it would ask itself for ever", Remedy: "name the application's address: --origin URL"}
+	}
+	gw := gateway.New(o)
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	g.Run(ctx)
+	again := make(chan os.Signal, 1)
+	signal.Notify(again, syscall.SIGHUP)
+	defer signal.Stop(again)
+	go func() {
+		for {
+			select {
+			case <-again:
+				g.Again()
+			case <-ctx.Done():
+				return
+			}
+		}
+	}()
+	quiet := log.New(io.Discard, "", 0)
+	server := &http.Server{Handler: gw, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: f.idle, MaxHeaderBytes: 64 << 10, ErrorLog: quiet}
+	if f.status != "" {
+		sl, err := listenAt(f.status)
+		if err != nil {
+			return err
+		}
+		status := &http.Server{Handler: gw.Status(), ReadHeaderTimeout: 10 * time.Second, ErrorLog: quiet}
+		defer status.Close()
+		go func() { _ = status.Serve(sl) }()
+		f.status = sl.Addr().String()
+	}
+	a.tidies.Store(true)
+	if !a.quiet {
+		a.printer().StandingBefore(scheme(certificates)+"://"+l.Addr().String(), o.Origin.String(), f.status)
+	}
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
+		<-ctx.Done()
+		end, cancel := context.WithTimeout(context.Background(), f.drain)
+		defer cancel()
+		if server.Shutdown(end) != nil {
+			_ = server.Close()
+			if !a.quiet {
+				a.messages().Notice("answers under way were cut after %s (--drain)", f.drain)
+			}
+		}
+	}()
+	if certificates != nil {
+		server.TLSConfig = &tls.Config{GetCertificate: certificates.get}
+		err = server.ServeTLS(l, "", "")
+	} else {
+		err = server.Serve(l)
+	}
+	if !errors.Is(err, http.ErrServerClosed) {
+		return &site.PathError{Path: f.listen, Err: err}
+	}
+	<-ended
+	return nil
+}
+
+func scheme(c *certificates) string {
+	if c != nil {
+		return "https"
+	}
+	return "http"
+}
+
+// sizeOf reads a size such as "8 MB" or "64MB".
+func sizeOf(option, text string) (int64, error) {
+	n, ok := gatefile.ParseSize(text)
+	if !ok {
+		return 0, &site.UsageError{Message: fmt.Sprintf("%s takes a size, not %q", option, text), Remedy: option + " '8 MB'"}
+	}
+	return n, nil
+}
+
+// originOf reads the address of an application.
+func originOf(text string) (*url.URL, error) {
+	if text == "" {
+		return nil, &site.UsageError{Message: "gateway needs the address of the application that makes the pages", Remedy: "add under site: origin: http://127.0.0.1:8000, or give --origin"}
+	}
+	u, err := url.Parse(text)
+	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.User != nil {
+		return nil, &site.UsageError{Message: fmt.Sprintf("--origin is the scheme, host and port of an application, not %q", text), Remedy: "--origin http://127.0.0.1:8000"}
+	}
+	return u, nil
+}
+
+// originTransport asks an application.
+func originTransport(f *gatewayFlags) (http.RoundTripper, error) {
+	var roots *x509.CertPool
+	if f.originCA != "" {
+		pem, err := disk.Read(f.originCA, disk.GateLimit)
+		if err != nil {
+			return nil, &site.PathError{Path: f.originCA, Err: err}
+		}
+		if roots = x509.NewCertPool(); !roots.AppendCertsFromPEM(pem) {
+			return nil, &site.UsageError{Message: f.originCA + " holds no certificate", Remedy: "it is a file of PEM blocks: -----BEGIN CERTIFICATE-----"}
+		}
+	}
+	return gateway.NewTransport(f.originWait, &tls.Config{RootCAs: roots}), nil
+}
+
+// certificates are the site's own, read again when their files change.
+type certificates struct {
+	cert, key string
+
+	mu   sync.Mutex
+	was  [2]disk.Stamp
+	pair *tls.Certificate
+	at   time.Time
+}
+
+func certificatesOf(f *gatewayFlags) (*certificates, error) {
+	if f.certificate == "" && f.key == "" {
+		return nil, nil
+	}
+	if f.certificate == "" || f.key == "" {
+		return nil, &site.UsageError{Message: "--certificate and --key belong together"}
+	}
+	c := &certificates{cert: f.certificate, key: f.key}
+	for _, name := range []string{c.cert, c.key} {
+		if _, err := os.Stat(name); err != nil {
+			return nil, &site.PathError{Path: name, Err: err}
+		}
+	}
+	if _, err := c.get(nil); err != nil {
+		return nil, &site.UsageError{Message: c.cert + ": " + err.Error(), Remedy: "both are PEM files, and the key is that of the certificate"}
+	}
+	return c, nil
+}
+
+// get returns the certificate; it looks once a second whether there is another. One that cannot be
+// read changes nothing.
+func (c *certificates) get(*tls.ClientHelloInfo) (*tls.Certificate, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.pair != nil && time.Since(c.at) < time.Second {
+		return c.pair, nil
+	}
+	c.at = time.Now()
+	var now [2]disk.Stamp
+	for i, name := range []string{c.cert, c.key} {
+		if info, err := os.Stat(name); err == nil {
+			now[i] = disk.StampOf(info)
+		}
+	}
+	if c.pair != nil && slices.Equal(now[:], c.was[:]) {
+		return c.pair, nil
+	}
+	pair, err := tls.LoadX509KeyPair(c.cert, c.key)
+	if err != nil {
+		if c.pair != nil {
+			return c.pair, nil
+		}
+		return nil, err
+	}
+	c.pair, c.was = &pair, now
+	return c.pair, nil
+}
+
+// gateRead tells what a reading of the gate file came to.
+func (a *app) gateRead(lines *slog.Logger, s *live.State) {
+	var ge *project.GateError
+	errors.As(s.Err, &ge)
+	if lines == nil || s.Number == 1 {
+		if ge != nil {
+			problem.Sort(ge.Problems)
+			a.messages().Problems(ge.Problems, a.verbose)
+		} else if s.Number > 1 && s.Err != nil {
+			a.messages().Failure(s.Err.Error(), "")
+		}
+		return
+	}
+	switch {
+	case ge != nil:
+		for _, p := range ge.Problems {
+			if p.Severity == problem.Error {
+				lines.Error("the gate file has a mistake; the last good one stays in effect", "at", p.Pos.String(), "mistake", report.Clean(p.Message), "remedy", report.Clean(p.Remedy))
+			}
+		}
+	case s.Err != nil:
+		lines.Error("the gate file cannot be read; the last good one stays in effect", "error", report.Clean(s.Err.Error()))
+	default:
+		lines.Info("another gate is in effect", "digest", s.Project.Digest, "day", s.Day)
+	}
+}

@@ -1,0 +1,263 @@
+package gateway
+
+import (
+	"bytes"
+	"io"
+	"mime"
+	"net/http"
+	"path"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// Why an answer is passed on as it came. The words are labels of the metrics and of the log.
+const (
+	passedOther       = "no-page"      // no text/html, or no whole answer
+	passedFragment    = "fragment"     // a piece of HTML, for a script
+	passedNoTransform = "no-transform" // the origin forbids it
+	passedCoding      = "coding"       // in a coding that cannot be read, or not in the one that it says
+	passedLarge       = "large"
+	passedSlow        = "slow"
+	passedCut         = "cut"     // the origin broke off
+	passedProblem     = "problem" // the gate cannot be put into effect on this page
+	passedFault       = "fault"   // a mistake in this program
+	passedOrigin      = "origin"  // it does not answer
+	passedGone        = "client"  // it went
+	passedUnchanged   = "not-modified"
+)
+
+// reasons lists them, for the metrics.
+var reasons = []string{passedOther, passedFragment, passedNoTransform, passedCoding, passedLarge, passedSlow, passedCut, passedProblem, passedFault, passedOrigin, passedGone, passedUnchanged}
+
+// doubtful are those of which an operator wants to know.
+var doubtful = map[string]bool{passedCoding: true, passedLarge: true, passedSlow: true, passedCut: true, passedProblem: true, passedFault: true, passedOrigin: true}
+
+// answer takes an answer of the origin, and changes it where it is a page.
+func (g *Gateway) answer(resp *http.Response) error {
+	a := askingOf(resp.Request)
+	a.answered = time.Now()
+	g.Seen.origin.up()
+	if resp.StatusCode == http.StatusSwitchingProtocols {
+		return nil
+	}
+	switch {
+	case resp.StatusCode == http.StatusNotModified:
+		if a.why = passedUnchanged; !a.conditions.unchanged(resp.Header, a.state.Time) && g.changedAfterAll(a, resp) {
+			g.page(a, resp)
+		}
+	case g.blank(a, resp):
+	case mayGate(a, resp):
+		g.page(a, resp)
+	}
+	if g.Timing {
+		resp.Header.Add("Server-Timing", timing(a))
+	}
+	return nil
+}
+
+// timing says how long things took (Server Timing, 3).
+func timing(a *asking) string {
+	ms := func(d time.Duration) string { return strconv.FormatFloat(float64(d.Microseconds())/1000, 'f', 1, 64) }
+	s := "origin;dur=" + ms(a.answered.Sub(a.asked))
+	if a.gated {
+		s += ", gate;dur=" + ms(a.gating)
+	}
+	return s
+}
+
+// mayGate reports whether the head of an answer is that of a page which may be changed.
+func mayGate(a *asking, resp *http.Response) bool {
+	h := resp.Header
+	switch s := resp.StatusCode; {
+	case s < 200 || s >= 300 && s < 400, s == http.StatusNoContent, s == http.StatusResetContent, s == http.StatusPartialContent:
+		return false
+	case len(h["Content-Type"]) != 1 || h.Get("Content-Range") != "":
+		return false
+	}
+	if kind, _, _ := mime.ParseMediaType(h.Get("Content-Type")); kind != "text/html" {
+		return false
+	}
+	for _, line := range h["Cache-Control"] {
+		for word := range strings.SplitSeq(line, ",") {
+			if strings.EqualFold(strings.TrimSpace(word), "no-transform") {
+				a.why = passedNoTransform
+				return false
+			}
+		}
+	}
+	if !canRead(h["Content-Encoding"]) {
+		a.why = passedCoding
+		return false
+	}
+	return true
+}
+
+// page gates the page of an answer, or passes it on as it came.
+func (g *Gateway) page(a *asking, resp *http.Response) {
+	head := resp.Request.Method == http.MethodHead
+	if head { // whether it is gated, and how long it is, only the page itself shows
+		whole, err := g.askWhole(resp)
+		if err != nil {
+			a.why, a.detail = passedOrigin, err.Error()
+			return
+		}
+		defer whole.Body.Close()
+		if whole.StatusCode != resp.StatusCode || !mayGate(a, whole) {
+			return
+		}
+		resp.Header, resp.StatusCode, resp.Status = whole.Header, whole.StatusCode, whole.Status
+		resp.Body = whole.Body
+		resp.ContentLength = whole.ContentLength
+	}
+	text, rest, why := collect(resp.Body, resp.ContentLength, g.Largest, g.Wait)
+	if why != "" {
+		a.why = why
+		if resp.Body = rest; head {
+			rest.Close()
+			resp.Body = http.NoBody
+		}
+		return
+	}
+	began := time.Now()
+	page, why, detail := g.make(a, resp, text)
+	a.gating = time.Since(began)
+	if why != "" {
+		a.why, a.detail = why, detail
+		if resp.Body = (&reread{Reader: bytes.NewReader(text)}); head {
+			resp.Body = http.NoBody
+		}
+		return
+	}
+	a.gated, a.why = true, ""
+	g.send(a, resp, page, text)
+}
+
+// changedAfterAll asks without a condition for what the origin calls unchanged, and takes that answer
+// where it is of a page: the client has it without the gate.
+func (g *Gateway) changedAfterAll(a *asking, resp *http.Response) bool {
+	r := resp.Request.Clone(resp.Request.Context())
+	r.Header.Del("If-None-Match")
+	r.Header.Del("If-Modified-Since")
+	whole, err := g.Transport.RoundTrip(r)
+	if err != nil {
+		return false
+	}
+	if !mayGate(a, whole) {
+		a.why = passedUnchanged
+		_, _ = io.Copy(io.Discard, io.LimitReader(whole.Body, 256<<10)) // so that the connection can be used again
+		whole.Body.Close()
+		return false
+	}
+	resp.Body.Close()
+	whole.Request = resp.Request
+	*resp = *whole
+	return true
+}
+
+// askWhole asks for what HEAD asked for, with its body.
+func (g *Gateway) askWhole(resp *http.Response) (*http.Response, error) {
+	r := resp.Request.Clone(resp.Request.Context())
+	r.Method = http.MethodGet
+	return g.Transport.RoundTrip(r)
+}
+
+// send makes the answer of a gated page.
+func (g *Gateway) send(a *asking, resp *http.Response, page *made, came []byte) {
+	h := resp.Header
+	was := coding(h["Content-Encoding"])
+	now := was
+	if was != identity {
+		now = best(a.in.Header["Accept-Encoding"])
+	}
+	body := came
+	if page.changed || now != was {
+		var err error
+		if body, err = page.in(now, g.kept); err != nil { // it cannot be coded: as it is, then
+			now, body = identity, page.text
+		}
+	}
+	if now == identity {
+		h.Del("Content-Encoding")
+	} else {
+		h.Set("Content-Encoding", now)
+	}
+	if was != identity {
+		addVary(h, "Accept-Encoding")
+	}
+	for _, name := range []string{"Content-Digest", "Repr-Digest", "Digest", "Content-Md5", "Accept-Ranges"} {
+		h.Del(name)
+	}
+	if tag := h.Get("Etag"); tag != "" {
+		h.Set("Etag", tagged(tag, gateTag(a.state), now))
+	}
+	mendModified(h, a.state.Time)
+	resp.Body = &reread{Reader: bytes.NewReader(body)}
+	if len(resp.Trailer) > 0 { // they come after a body of a length that is not told
+		h.Del("Content-Length")
+		resp.ContentLength = -1
+		for _, name := range []string{"Content-Digest", "Repr-Digest", "Digest", "Content-Md5"} {
+			delete(resp.Trailer, name)
+		}
+	} else {
+		h.Set("Content-Length", strconv.Itoa(len(body)))
+		resp.ContentLength = int64(len(body))
+	}
+	resp.TransferEncoding = nil
+	if a.conditions.evaluate(resp); resp.Request.Method == http.MethodHead {
+		resp.Body = http.NoBody
+	}
+}
+
+// blank answers with a page that the gate makes, where the origin has none.
+func (g *Gateway) blank(a *asking, resp *http.Response) bool {
+	m := a.in.Method
+	if resp.StatusCode != http.StatusNotFound && resp.StatusCode != http.StatusGone || m != http.MethodGet && m != http.MethodHead || len(a.state.Project.Gate.File.Blank) == 0 {
+		return false
+	}
+	file, _ := fileOf(a.in.URL)
+	text, ok := a.state.Project.Blank()[file]
+	if !ok {
+		return false
+	}
+	_, _ = io.Copy(io.Discard, io.LimitReader(resp.Body, 256<<10)) // so that the connection can be used again
+	resp.Body.Close()
+	resp.StatusCode, resp.Status = http.StatusOK, "200 OK"
+	resp.Header = http.Header{"Content-Type": {"text/html; charset=utf-8"}, "Date": resp.Header["Date"], "Etag": {`"blank"`}}
+	resp.Trailer = nil
+	began := time.Now()
+	page, why, detail := g.make(a, resp, text)
+	a.gating = time.Since(began)
+	if why != "" {
+		a.detail = detail
+		page = &made{text: text, changed: true}
+	}
+	a.gated, a.why = true, ""
+	g.send(a, resp, page, text)
+	return true
+}
+
+// reread is a body that has been read.
+type reread struct{ *bytes.Reader }
+
+func (reread) Close() error { return nil }
+
+// noPages are the endings of paths behind which nobody has pages.
+var noPages = map[string]bool{".css": true, ".js": true, ".mjs": true, ".map": true, ".json": true, ".xml": true, ".txt": true, ".png": true, ".jpg": true, ".jpeg": true, ".gif": true, ".webp": true, ".avif": true,
+	".svg": true, ".ico": true, ".woff": true, ".woff2": true, ".ttf": true, ".otf": true, ".mp4": true, ".webm": true, ".mp3": true, ".ogg": true, ".pdf": true, ".zip": true, ".gz": true, ".wasm": true}
+
+// mayBePage reports whether what a request asks for may be a page, as far as the request tells.
+func mayBePage(r *http.Request) bool {
+	if r.Method != http.MethodGet && r.Method != http.MethodHead {
+		return false
+	}
+	switch r.Header.Get("Sec-Fetch-Dest") {
+	case "script", "style", "image", "font", "video", "audio", "track", "worker", "manifest":
+		return false
+	}
+	accept := strings.ToLower(strings.Join(r.Header["Accept"], ","))
+	if strings.Contains(accept, "text/html") || strings.Contains(accept, "text/*") {
+		return true
+	}
+	return (accept == "" || strings.Contains(accept, "*/*")) && !noPages[strings.ToLower(path.Ext(r.URL.Path))]
+}

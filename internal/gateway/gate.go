@@ -1,0 +1,111 @@
+package gateway
+
+import (
+	"encoding/binary"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+
+	"github.com/zeebo/xxh3"
+
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
+	"yellowgate/internal/fetch"
+)
+
+// made is what the gate made of one body.
+type made struct {
+	key     xxh3.Uint128
+	text    []byte // without a coding
+	changed bool   // it is another than the origin's
+
+	why, detail string // it is not gated
+	kept        bool
+}
+
+// fileOf is the file that stands for an address: the same as in a capture of the site.
+func fileOf(u *url.URL) (file, why string) { return fetch.FileOf(u, true, false) }
+
+// make gates a page. Where why is not "", the page is to be passed on as it came.
+func (g *Gateway) make(a *asking, resp *http.Response, came []byte) (m *made, why, detail string) {
+	file, none := fileOf(a.in.URL)
+	if none != "" {
+		return nil, passedOther, none
+	}
+	answer := &page.Answer{Status: resp.StatusCode, Fields: map[string][]string{}}
+	for _, name := range []string{"Content-Type", "Content-Language", "Content-Security-Policy", "X-Robots-Tag", "Link", "Refresh"} {
+		if lines := resp.Header[name]; len(lines) > 0 {
+			answer.Fields[strings.ToLower(name)] = lines
+		}
+	}
+	key := keyOf(a, resp, file, answer, came)
+	if m = g.kept.get(key); m != nil {
+		return m, m.why, m.detail
+	}
+	m = &made{key: key}
+	g.gate(a, m, resp, file, answer, came)
+	g.kept.put(m)
+	return m, m.why, m.detail
+}
+
+// keyOf stands for all that a gated page depends on.
+func keyOf(a *asking, resp *http.Response, file string, answer *page.Answer, came []byte) xxh3.Uint128 {
+	sum := xxh3.Hash128(came)
+	b := make([]byte, 0, 512)
+	b = binary.BigEndian.AppendUint64(binary.BigEndian.AppendUint64(b, sum.Hi), sum.Lo)
+	add := func(s string) {
+		b = binary.AppendUvarint(b, uint64(len(s)))
+		b = append(b, s...)
+	}
+	add(a.state.Project.Digest)
+	add(file)
+	add(coding(resp.Header["Content-Encoding"]))
+	for _, name := range page.Meaningful {
+		for _, line := range answer.Fields[name] {
+			add(name)
+			add(line)
+		}
+	}
+	return xxh3.Hash128(b)
+}
+
+// gate makes a page. A mistake in this program costs nobody a page: it passes as it came.
+func (g *Gateway) gate(a *asking, m *made, resp *http.Response, file string, answer *page.Answer, came []byte) {
+	defer func() {
+		if e := recover(); e != nil {
+			m.why, m.detail = passedFault, fmt.Sprint(e)
+		}
+	}()
+	text, err := decoded(came, coding(resp.Header["Content-Encoding"]), g.Largest)
+	switch {
+	case err == errLarge:
+		m.why = passedLarge
+		return
+	case err != nil:
+		m.why, m.detail = passedCoding, err.Error()
+		return
+	}
+	pg := a.state.Project.PageAt(file)
+	pg.Answer = answer
+	r := a.state.Project.Gate.Page(text, pg)
+	if r.Fragment {
+		m.why = passedFragment
+		return
+	}
+	for _, p := range r.Problems {
+		if p.Severity == problem.Error {
+			m.why, m.detail = passedProblem, p.Pos.String()+": "+p.Message
+			return
+		}
+	}
+	m.text, m.changed = r.File, len(r.File) != len(text) || string(r.File) != string(text)
+}
+
+// in is the page in a coding.
+func (m *made) in(coding string, k *kept) ([]byte, error) {
+	if coding == identity {
+		return m.text, nil
+	}
+	return k.coded(m, coding)
+}

@@ -1,0 +1,100 @@
+package gateway
+
+import (
+	"sync"
+
+	"github.com/hashicorp/golang-lru/v2/simplelru"
+	"github.com/zeebo/xxh3"
+)
+
+// kept are gated pages, so that what has not changed is gated once; those that nobody asked for the
+// longest go first.
+type kept struct {
+	most int64
+
+	mu           sync.Mutex
+	list         *simplelru.LRU[xxh3.Uint128, *entry]
+	bytes        int64
+	hits, misses int64
+}
+
+// entry is one of them, and what it was coded into.
+type entry struct {
+	*made
+	coded map[string][]byte
+	size  int64
+}
+
+// entryCost is about what an entry costs besides its texts.
+const entryCost = 400
+
+func newKept(most int64) *kept {
+	k := &kept{most: most}
+	k.list, _ = simplelru.NewLRU(1<<30, func(_ xxh3.Uint128, p *entry) { k.bytes -= p.size })
+	return k
+}
+
+func (k *kept) get(key xxh3.Uint128) *made {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if p, ok := k.list.Get(key); ok {
+		k.hits++
+		return p.made
+	}
+	k.misses++
+	return nil
+}
+
+func (k *kept) put(m *made) {
+	size := int64(len(m.text)+len(m.detail)) + entryCost
+	if size > k.most/4 || m.why == passedFault {
+		return
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	k.list.Remove(m.key)
+	k.list.Add(m.key, &entry{made: m, size: size})
+	k.bytes += size
+	k.fit()
+}
+
+// fit lets the oldest go until the rest has room. The mutex is held.
+func (k *kept) fit() {
+	for k.bytes > k.most && k.list.Len() > 0 {
+		k.list.RemoveOldest()
+	}
+}
+
+// coded is a page in a coding, which is made once while the page is kept.
+func (k *kept) coded(m *made, coding string) ([]byte, error) {
+	k.mu.Lock()
+	if p, ok := k.list.Peek(m.key); ok && p.made == m && p.coded[coding] != nil {
+		b := p.coded[coding]
+		k.mu.Unlock()
+		return b, nil
+	}
+	k.mu.Unlock()
+	b, err := encoded(m.text, coding)
+	if err != nil {
+		return nil, err
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if p, ok := k.list.Peek(m.key); ok && p.made == m && p.coded[coding] == nil {
+		if p.coded == nil {
+			p.coded = map[string][]byte{}
+		}
+		p.coded[coding] = b
+		p.size += int64(len(b))
+		k.bytes += int64(len(b))
+		k.fit()
+	}
+	return b, nil
+}
+
+// counts says how many bytes and pages are kept, and how often one was there.
+func (k *kept) counts() (bytes int64, pages int, hits, misses int64) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	return k.bytes, k.list.Len(), k.hits, k.misses
+}

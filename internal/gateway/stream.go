@@ -1,0 +1,72 @@
+package gateway
+
+import (
+	"io"
+	"net/http"
+	"sync"
+	"time"
+)
+
+// What goes between client and gateway, piece by piece: a client that sends or takes nothing for
+// too long is let go.
+
+// writer is an answer on its way to the client.
+type writer struct {
+	http.ResponseWriter
+	wait    time.Duration
+	control *http.ResponseController
+	status  int
+	bytes   int64
+}
+
+func (w *writer) WriteHeader(status int) {
+	if status >= 200 || status == http.StatusSwitchingProtocols { // the others come before the answer
+		w.status = status
+	}
+	w.ResponseWriter.WriteHeader(status)
+}
+
+func (w *writer) Write(b []byte) (int, error) {
+	if w.wait > 0 {
+		_ = w.control.SetWriteDeadline(time.Now().Add(w.wait))
+	}
+	n, err := w.ResponseWriter.Write(b)
+	w.bytes += int64(n)
+	return n, err
+}
+
+// Unwrap is for http.ResponseController.
+func (w *writer) Unwrap() http.ResponseWriter { return w.ResponseWriter }
+
+// reader is a body on its way to the origin.
+type reader struct {
+	io.ReadCloser
+	wait    time.Duration
+	control *http.ResponseController
+}
+
+func (r *reader) Read(b []byte) (int, error) {
+	if r.wait > 0 {
+		_ = r.control.SetReadDeadline(time.Now().Add(r.wait))
+	}
+	n, err := r.ReadCloser.Read(b)
+	if err != nil && r.wait > 0 {
+		_ = r.control.SetReadDeadline(time.Time{}) // the connection lives on
+	}
+	return n, err
+}
+
+func (r *reader) Close() error {
+	if r.wait > 0 {
+		_ = r.control.SetReadDeadline(time.Time{})
+	}
+	return r.ReadCloser.Close()
+}
+
+// buffers are what bodies are copied through.
+type buffers struct{}
+
+var bufferPool = sync.Pool{New: func() any { b := make([]byte, 32<<10); return &b }}
+
+func (buffers) Get() []byte  { return *bufferPool.Get().(*[]byte) }
+func (buffers) Put(b []byte) { bufferPool.Put(&b) }
