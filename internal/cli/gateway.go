@@ -33,12 +33,12 @@ import (
 
 // gatewayFlags are the options of gateway.
 type gatewayFlags struct {
-	listen, origin, status, log    string
-	certificate, key, originCA     string
-	largest, keep                  string
-	pageWait, originWait           time.Duration
-	clientWait, idle, drain        time.Duration
-	behind, timing                 bool
+	listen, origin, status, log string
+	certificate, key, originCA  string
+	largest, keep               string
+	pageWait, originWait        time.Duration
+	clientWait, idle, drain     time.Duration
+	behind, timing              bool
 }
 
 func (a *app) gatewayCmd() *cobra.Command {

@@ -43,9 +43,11 @@ func (g *Gateway) answer(resp *http.Response) error {
 	}
 	switch {
 	case resp.StatusCode == http.StatusNotModified:
-		if a.why = passedUnchanged; !a.conditions.unchanged(resp.Header, a.state.Time) && g.changedAfterAll(a, resp) {
-			g.page(a, resp)
+		if a.why = passedUnchanged; !a.conditions.unchanged(resp.Header, a.state.Time) {
+			g.whole(a, resp)
 		}
+	case resp.StatusCode == http.StatusPartialContent && a.conditions.part && partOfPage(resp.Header):
+		g.whole(a, resp)
 	case g.blank(a, resp):
 	case mayGate(a, resp):
 		g.page(a, resp)
@@ -97,7 +99,7 @@ func mayGate(a *asking, resp *http.Response) bool {
 func (g *Gateway) page(a *asking, resp *http.Response) {
 	head := resp.Request.Method == http.MethodHead
 	if head { // whether it is gated, and how long it is, only the page itself shows
-		whole, err := g.askWhole(resp)
+		whole, err := g.ask(resp, http.MethodGet)
 		if err != nil {
 			a.why, a.detail = passedOrigin, err.Error()
 			return
@@ -133,33 +135,54 @@ func (g *Gateway) page(a *asking, resp *http.Response) {
 	g.send(a, resp, page, text)
 }
 
-// changedAfterAll asks without a condition for what the origin calls unchanged, and takes that answer
-// where it is of a page: the client has it without the gate.
-func (g *Gateway) changedAfterAll(a *asking, resp *http.Response) bool {
-	r := resp.Request.Clone(resp.Request.Context())
-	r.Header.Del("If-None-Match")
-	r.Header.Del("If-Modified-Since")
-	whole, err := g.Transport.RoundTrip(r)
-	if err != nil {
-		return false
-	}
-	if !mayGate(a, whole) {
-		a.why = passedUnchanged
-		_, _ = io.Copy(io.Discard, io.LimitReader(whole.Body, 256<<10)) // so that the connection can be used again
-		whole.Body.Close()
-		return false
-	}
-	resp.Body.Close()
-	whole.Request = resp.Request
-	*resp = *whole
-	return true
+// partOfPage reports whether an answer may be a part of a page, whose beginning the client may have
+// as it was gated.
+func partOfPage(h http.Header) bool {
+	kind, _, _ := mime.ParseMediaType(h.Get("Content-Type"))
+	return kind == "text/html" || kind == "multipart/byteranges"
 }
 
-// askWhole asks for what HEAD asked for, with its body.
-func (g *Gateway) askWhole(resp *http.Response) (*http.Response, error) {
-	r := resp.Request.Clone(resp.Request.Context())
-	r.Method = http.MethodGet
-	return g.Transport.RoundTrip(r)
+// whole asks without a condition for what the origin calls unchanged, or sends a part of, and takes
+// that answer where it is of a page that is gated: what the client has of it may be without the gate.
+func (g *Gateway) whole(a *asking, resp *http.Response) {
+	whole, err := g.ask(resp, resp.Request.Method)
+	if err != nil {
+		return
+	}
+	whole.Request = resp.Request
+	why := a.why
+	if mayGate(a, whole) {
+		if g.page(a, whole); a.gated {
+			resp.Body.Close()
+			*resp = *whole
+			return
+		}
+	}
+	a.why = why
+	_, _ = io.Copy(io.Discard, io.LimitReader(whole.Body, 256<<10)) // so that the connection can be used again
+	whole.Body.Close()
+}
+
+// ask asks the origin once more, as the proxy does, for the whole and without conditions.
+func (g *Gateway) ask(was *http.Response, method string) (*http.Response, error) {
+	r := was.Request.Clone(was.Request.Context())
+	r.Method = method
+	for _, name := range []string{"If-None-Match", "If-Modified-Since", "If-Range", "Range"} {
+		r.Header.Del(name)
+	}
+	resp, err := g.Transport.RoundTrip(r)
+	if err != nil {
+		return nil, err
+	}
+	for _, line := range resp.Header["Connection"] { // what concerns that connection alone (RFC 9110, 7.6.1)
+		for name := range strings.SplitSeq(line, ",") {
+			resp.Header.Del(strings.TrimSpace(name))
+		}
+	}
+	for _, name := range []string{"Connection", "Proxy-Connection", "Keep-Alive", "Proxy-Authenticate", "Proxy-Authorization", "Te", "Trailer", "Transfer-Encoding", "Upgrade"} {
+		resp.Header.Del(name)
+	}
+	return resp, nil
 }
 
 // send makes the answer of a gated page.

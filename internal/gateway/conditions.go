@@ -57,7 +57,9 @@ func untagged(tag string) (origin, gate string, ok bool) {
 type conditions struct {
 	none    []string // of If-None-Match, as the client has them; "*" alone for that
 	since   time.Time
+	reads   bool              // GET or HEAD
 	page    bool              // it may be a page
+	part    bool              // a part is asked for, if what the client has of the rest is of a time
 	foreign bool              // the origin is asked by a tag or a time that is of no gated page
 	sent    map[string]string // tags that the origin is asked for -> as the client has them
 }
@@ -75,15 +77,19 @@ func conditionsOf(r *http.Request) (c conditions) {
 			c.since, _ = http.ParseTime(v[0])
 		}
 	}
-	c.page = mayBePage(r) || slices.ContainsFunc(c.none, func(tag string) bool { _, _, ok := untagged(tag); return ok })
+	c.reads = r.Method == http.MethodGet || r.Method == http.MethodHead
+	c.page = mayBePage(r) || c.reads && slices.ContainsFunc(c.none, func(tag string) bool { _, _, ok := untagged(tag); return ok })
 	return c
 }
 
 // translate makes the conditions for the origin, of a request that has the client's.
 func (c *conditions) translate(h http.Header, gate string, since time.Time) {
-	for _, name := range []string{"If-Match"} { // of a change: the origin knows its own tags
+	for _, name := range []string{"If-Match", "If-None-Match"} { // of a change: the origin knows its own tags
+		if name == "If-None-Match" && c.reads {
+			continue
+		}
+		h[name] = slices.Clone(h[name])
 		for i, line := range h[name] {
-			h[name] = slices.Clone(h[name])
 			h[name][i] = entityTag.ReplaceAllStringFunc(line, func(tag string) string {
 				if origin, _, ok := untagged(tag); ok {
 					return origin
@@ -93,10 +99,11 @@ func (c *conditions) translate(h http.Header, gate string, since time.Time) {
 		}
 	}
 	if v := h.Get("If-Range"); v != "" {
-		if _, _, ok := untagged(v); ok || c.page && !strings.Contains(v, `"`) {
+		if _, _, ok := untagged(v); ok {
 			h.Del("If-Range") // a gated page has no parts
 			h.Del("Range")
 		}
+		c.part = c.page && !strings.Contains(v, `"`)
 	}
 	if !c.page {
 		return

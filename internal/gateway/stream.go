@@ -3,6 +3,7 @@ package gateway
 import (
 	"io"
 	"net/http"
+	"strings"
 	"sync"
 	"time"
 )
@@ -22,8 +23,19 @@ type writer struct {
 func (w *writer) WriteHeader(status int) {
 	if status >= 200 || status == http.StatusSwitchingProtocols { // the others come before the answer
 		w.status = status
+		if h := w.Header(); h["Content-Type"] == nil {
+			h["Content-Type"] = nil // what the origin does not say, nobody guesses
+		}
 	}
 	w.ResponseWriter.WriteHeader(status)
+	if status >= 200 { // a field that comes again after the body has another value there
+		h := w.Header()
+		for _, line := range h["Trailer"] {
+			for name := range strings.SplitSeq(line, ",") {
+				h.Del(strings.TrimSpace(name))
+			}
+		}
+	}
 }
 
 func (w *writer) Write(b []byte) (int, error) {

@@ -1,0 +1,17 @@
+package gateway
+
+import (
+	"context"
+	"net/http/httptrace"
+	"net/textproto"
+)
+
+// early counts what comes before an answer.
+func early(h *heard) context.Context {
+	return httptrace.WithClientTrace(context.Background(), &httptrace.ClientTrace{Got1xxResponse: func(code int, _ textproto.MIMEHeader) error {
+		if code != 100 {
+			h.early++
+		}
+		return nil
+	}})
+}
