@@ -4,6 +4,8 @@ import (
 	"context"
 	"net/http/httptrace"
 	"net/textproto"
+
+	"github.com/zeebo/xxh3"
 )
 
 // early counts what comes before an answer.
@@ -15,3 +17,5 @@ func early(h *heard) context.Context {
 		return nil
 	}})
 }
+
+func keyOf0(n int) xxh3.Uint128 { return xxh3.Uint128{Lo: uint64(n)} }

@@ -62,17 +62,10 @@ func (r *reader) Read(b []byte) (int, error) {
 		_ = r.control.SetReadDeadline(time.Now().Add(r.wait))
 	}
 	n, err := r.ReadCloser.Read(b)
-	if err != nil && r.wait > 0 {
+	if err == io.EOF && r.wait > 0 {
 		_ = r.control.SetReadDeadline(time.Time{}) // the connection lives on
 	}
 	return n, err
-}
-
-func (r *reader) Close() error {
-	if r.wait > 0 {
-		_ = r.control.SetReadDeadline(time.Time{})
-	}
-	return r.ReadCloser.Close()
 }
 
 // buffers are what bodies are copied through.
