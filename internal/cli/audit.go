@@ -206,7 +206,10 @@ func (a *app) auditPage(as string) (*run.AuditResult, error) {
 // auditOptions say which folder is audited, and what it is compared with.
 func (a *app) auditOptions(ctx context.Context, w *ways, args []string) (o run.AuditOptions, err error) {
 	o.Progress = a.progress("auditing")
-	p, err := a.openIfAny(true)
+	p, err := a.openIfAny(false)
+	if err == nil && p != nil && !(len(args) == 1 && isAddress(args[0]) && p.MadeByServer()) {
+		err = p.Walk()
+	}
 	if len(args) == 0 {
 		if err != nil {
 			return o, err

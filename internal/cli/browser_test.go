@@ -45,10 +45,11 @@ func serve(t *testing.T, dir string) string {
 }
 
 // startBrowser starts a browser that asks for nothing but the loopback.
-func startBrowser(t *testing.T, name string, most time.Duration) context.Context {
+func startBrowser(t *testing.T, name string, most time.Duration, more ...chromedp.ExecAllocatorOption) context.Context {
 	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox, chromedp.DisableGPU,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
 		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"), chromedp.WindowSize(1000, 700))
+	options = append(options, more...)
 	ctx, stop := chromedp.NewExecAllocator(context.Background(), options...)
 	t.Cleanup(stop)
 	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {})) // events it does not know yet

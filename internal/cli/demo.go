@@ -1,9 +1,11 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -12,7 +14,9 @@ import (
 
 	"yellowgate/internal/demo"
 	"yellowgate/internal/output"
+	"yellowgate/internal/project"
 	"yellowgate/internal/report"
+	"yellowgate/internal/site"
 )
 
 // The steps of the demo: a command, and what it is for. %s is the folder.
@@ -41,13 +45,20 @@ var demoSteps = []struct {
 }
 
 func (a *app) demoCmd() *cobra.Command {
-	return &cobra.Command{
+	var serves bool
+	var listen string
+	cmd := &cobra.Command{
 		Use: "demo [DIR]", GroupID: "look", Args: cobra.MaximumNArgs(1),
 		Short: "Write the demo site and run the whole example on it",
 		Long: `Writes the demo site, a made-up observatory with the sins that real sites collect, into
 a new folder, and runs the whole example on it, step by step: look, decide, publish,
-verify. Use it to see in a minute what this program does. Nothing else is touched.`,
-		Example: "  yellowgate demo\n  yellowgate demo my-demo",
+verify. Use it to see in a minute what this program does. Nothing else is touched.
+
+--serve shows the gated site in a browser instead, as serve does, with stand-ins for the
+hosts of the demo's vendors, and says how a browser is told where those are: nothing is
+asked of any network. Edit the gate file or a page, and watch. A folder that has the demo
+already is served as it is.`,
+		Example: "  yellowgate demo\n  yellowgate demo my-demo\n  yellowgate demo --serve",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin(); err != nil {
 				return err
@@ -55,6 +66,9 @@ verify. Use it to see in a minute what this program does. Nothing else is touche
 			dir := newName(demo.Name)
 			if len(args) == 1 {
 				dir = filepath.Clean(args[0])
+			}
+			if serves {
+				return a.demoServe(cmd.Context(), dir, len(args) == 1, listen)
 			}
 			n, err := demo.Write(dir)
 			if err != nil {
@@ -67,6 +81,42 @@ verify. Use it to see in a minute what this program does. Nothing else is touche
 			return a.demo(dir, n)
 		},
 	}
+	cmd.Flags().BoolVar(&serves, "serve", false, "show the gated site in a browser, with stand-ins for the vendors' hosts")
+	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:8700", "with --serve: the `ADDRESS` to answer at")
+	return cmd
+}
+
+// demoServe serves the demo's site, with its stand-ins.
+func (a *app) demoServe(ctx context.Context, dir string, named bool, listen string) error {
+	if !named {
+		dir = demo.Name // the one that is there, if it is
+	}
+	gate := filepath.Join(dir, project.GateFileName)
+	if _, err := os.Stat(gate); err != nil {
+		if _, err := demo.Write(dir); err != nil {
+			return err
+		}
+		if err := output.WriteFile(filepath.Join(dir, "yellowgate.schema.json"), output.FileOptions{}, report.Schema); err != nil {
+			return err
+		}
+	}
+	p := a.printer()
+	var asked func(string, *http.Request)
+	if a.verbose {
+		asked = func(host string, r *http.Request) { p.Line("%s is asked for %s", host, r.URL.RequestURI()) }
+	}
+	all, err := demo.Serve(asked)
+	if err != nil {
+		return &site.PathError{Path: "127.0.0.1", Err: err}
+	}
+	defer all.Close()
+	return a.serve(ctx, gate, listen, nil, false, func(at string) {
+		var hosts []string
+		for _, x := range all.All {
+			hosts = append(hosts, fmt.Sprintf("%s is at %s", x.Host, x.Address))
+		}
+		p.StandIns(dir, hosts, fmt.Sprintf("chromium --user-data-dir=$(mktemp -d) --host-resolver-rules=%q --ignore-certificate-errors-spki-list=%s %s", all.Rules(), all.Key, at))
+	})
 }
 
 // newName is a name for a folder that does not exist yet.

@@ -54,7 +54,7 @@ otherwise. For a site that an application makes, see capture and gateway.`,
 			if err != nil {
 				return err
 			}
-			return a.serve(cmd.Context(), gate, listen, names, source)
+			return a.serve(cmd.Context(), gate, listen, names, source, nil)
 		},
 	}
 	f := cmd.Flags()
@@ -88,8 +88,9 @@ func loopback(l net.Listener) bool {
 	return err == nil && at.Addr().IsLoopback()
 }
 
-// serve serves the site of a gate file until ctx is done.
-func (a *app) serve(ctx context.Context, gate, listen string, names []string, source bool) error {
+// serve serves the site of a gate file until ctx is done. ready, if not nil, is called with its
+// address once it answers.
+func (a *app) serve(ctx context.Context, gate, listen string, names []string, source bool, ready func(at string)) error {
 	out := a.printer()
 	g := live.Open(live.Options{Gate: gate, Walk: true, Project: project.Options{Day: a.at, Outside: a.outside}, Told: func(s *live.State) { a.toldState(s) }})
 	if s := g.Now(); s.Project != nil && s.Project.Source == "" {
@@ -141,6 +142,9 @@ func (a *app) serve(ctx context.Context, gate, listen string, names []string, so
 	if !a.quiet {
 		at := (&url.URL{Scheme: "http", Host: l.Addr().String(), Path: "/"}).String()
 		out.Serving(at, serve.Own, source, watched, loopback(l))
+		if ready != nil {
+			ready(at)
+		}
 	}
 	go func() {
 		<-ctx.Done()

@@ -177,5 +177,10 @@ func FileOf(u *url.URL, isPage, withQuery bool) (file, why string) {
 
 // nameOfQuery is a query as a part of a file's name.
 func nameOfQuery(query string) string {
-	return strings.NewReplacer("/", "%2F", "\\", "%5C").Replace(query)
+	if query == "" {
+		return ""
+	}
+	return queryEscapes.Replace(query)
 }
+
+var queryEscapes = strings.NewReplacer("/", "%2F", "\\", "%5C")

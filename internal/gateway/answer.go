@@ -132,7 +132,9 @@ func (g *Gateway) page(a *asking, resp *http.Response) {
 		return
 	}
 	a.gated, a.why = true, ""
-	g.send(a, resp, page, text)
+	if !g.send(a, resp, page, text) && !page.same(text) {
+		release(text)
+	}
 }
 
 // partOfPage reports whether an answer may be a part of a page, whose beginning the client may have
@@ -185,8 +187,8 @@ func (g *Gateway) ask(was *http.Response, method string) (*http.Response, error)
 	return resp, nil
 }
 
-// send makes the answer of a gated page.
-func (g *Gateway) send(a *asking, resp *http.Response, page *made, came []byte) {
+// send makes the answer of a gated page. It reports whether that refers to what came.
+func (g *Gateway) send(a *asking, resp *http.Response, page *made, came []byte) (refers bool) {
 	h := resp.Header
 	was := coding(h["Content-Encoding"])
 	now := was
@@ -194,7 +196,7 @@ func (g *Gateway) send(a *asking, resp *http.Response, page *made, came []byte) 
 		now = best(a.in.Header["Accept-Encoding"])
 	}
 	body := came
-	if page.changed || now != was {
+	if refers = !page.changed && now == was && was != identity; !refers {
 		var err error
 		if body, err = page.in(now, g.kept); err != nil { // it cannot be coded: as it is, then
 			now, body = identity, page.text
@@ -230,6 +232,7 @@ func (g *Gateway) send(a *asking, resp *http.Response, page *made, came []byte) 
 	if a.conditions.evaluate(resp); resp.Request.Method == http.MethodHead {
 		resp.Body = http.NoBody
 	}
+	return refers
 }
 
 // blank answers with a page that the gate makes, where the origin has none.

@@ -39,7 +39,7 @@ func collect(body io.ReadCloser, length, largest int64, wait time.Duration) (tex
 	if length < 0 {
 		size = 32 << 10
 	}
-	c.buf = make([]byte, 0, min(size, largest+1, 1<<20))
+	c.buf = room(min(size, largest+1, 1<<20))
 	go c.background(largest)
 	timer := time.NewTimer(wait)
 	defer timer.Stop()
@@ -62,6 +62,24 @@ func collect(body io.ReadCloser, length, largest int64, wait time.Duration) (tex
 	}
 	body.Close()
 	return c.buf, nil, ""
+}
+
+// rooms are what bodies are read into; see release.
+var rooms sync.Pool
+
+// room has a capacity of at least size bytes.
+func room(size int64) []byte {
+	if p, ok := rooms.Get().(*[]byte); ok && int64(cap(*p)) >= size {
+		return (*p)[:0]
+	}
+	return make([]byte, 0, size)
+}
+
+// release gives back what collect returned, once nothing refers to it.
+func release(b []byte) {
+	if cap(b) > 0 && cap(b) <= 1<<20 {
+		rooms.Put(&b)
+	}
 }
 
 // background reads until there is nothing more to read, or nothing more is wanted.

@@ -102,6 +102,11 @@ func (g *Gateway) gate(a *asking, m *made, resp *http.Response, file string, ans
 	m.text, m.changed = r.File, len(r.File) != len(text) || string(r.File) != string(text)
 }
 
+// same reports whether the page is in a body's own bytes.
+func (m *made) same(body []byte) bool {
+	return len(m.text) > 0 && cap(body) > 0 && &m.text[:1][0] == &body[:1][0]
+}
+
 // in is the page in a coding.
 func (m *made) in(coding string, k *kept) ([]byte, error) {
 	if coding == identity {

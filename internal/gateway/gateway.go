@@ -56,7 +56,7 @@ func New(o Options) *Gateway {
 	g.Seen.gate, g.Seen.kept = o.Gate, g.kept
 	g.proxy = &httputil.ReverseProxy{Rewrite: g.rewrite, Transport: o.Transport, ModifyResponse: g.answer, ErrorHandler: g.failed,
 		FlushInterval: -1, // whatever comes is passed on at once
-		ErrorLog:      log.New(discard{}, "", 0), BufferPool: buffers{}}
+		ErrorLog:      log.New(discard{}, "", 0), BufferPool: Buffers}
 	return g
 }
 
@@ -161,8 +161,10 @@ func quoted(s string) string {
 	if s != "" && !strings.ContainsFunc(s, func(r rune) bool { return r <= ' ' || r >= 0x7F || strings.ContainsRune(`"(),/:;<=>?@[\]{}`, r) }) {
 		return s
 	}
-	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s) + `"`
+	return `"` + quotes.Replace(s) + `"`
 }
+
+var quotes = strings.NewReplacer(`\`, `\\`, `"`, `\"`)
 
 // failed answers for an origin that does not.
 func (g *Gateway) failed(w http.ResponseWriter, r *http.Request, err error) {

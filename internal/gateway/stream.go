@@ -73,5 +73,8 @@ type buffers struct{}
 
 var bufferPool = sync.Pool{New: func() any { b := make([]byte, 32<<10); return &b }}
 
+// Buffers is a pool of them, for a proxy without a gate that is measured beside.
+var Buffers = buffers{}
+
 func (buffers) Get() []byte  { return *bufferPool.Get().(*[]byte) }
 func (buffers) Put(b []byte) { bufferPool.Put(&b) }

@@ -282,6 +282,21 @@ func (p *Project) Walk() error {
 	return nil
 }
 
+// MadeByServer reports whether there is no folder of the site's pages: a server makes them, and nothing
+// is captured yet. Then the project has no source.
+func (p *Project) MadeByServer() bool {
+	if p.Gate.File.Site.Origin.Value == "" {
+		return false
+	}
+	if p.Source != "" {
+		if _, err := os.Stat(p.Source); err == nil {
+			return false
+		}
+		p.Source = ""
+	}
+	return true
+}
+
 // OfSite reports whether an address is one of the site, as visitors know it.
 func (p *Project) OfSite(address string) bool {
 	ref, ok := p.Gate.Site.Page("/", "").Resolve(address)

@@ -125,3 +125,14 @@ func (p *Printer) StandingBefore(at, origin, status string) {
 		p.Line("  http://%s/health and http://%s/metrics say how it is", status, status)
 	}
 }
+
+// StandIns tells where the stand-ins of the demo's vendors are, and how a browser finds them.
+func (p *Printer) StandIns(dir string, hosts []string, command string) {
+	p.Line("")
+	p.Line("The demo is in %s: edit its yellowgate.yaml or a page, and watch. Stand-ins for its vendors answer here:", dir)
+	for _, h := range hosts {
+		p.Line("  %s", h)
+	}
+	p.Line("A browser that is told so shows the whole site, and asks nobody else:")
+	p.Line("  %s", p.name.Render(command))
+}

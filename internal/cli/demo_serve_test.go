@@ -1,0 +1,107 @@
+package cli_test
+
+import (
+	"crypto/tls"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+)
+
+// TestDemoServe: the demo's site with stand-ins for its vendors, in a browser that is told where they
+// are as the program says: what the vendors' code is for works, and no network is asked.
+func TestDemoServe(t *testing.T) {
+	b := newBench(t)
+	s := b.start("demo", "--serve", "--listen", "127.0.0.1:0", "--verbose")
+	s.says("--ignore-certificate-errors-spki-list=")
+	if !b.exists("tern-hill/yellowgate.yaml") || !b.exists("tern-hill/yellowgate.schema.json") || b.exists("tern-hill/public") {
+		t.Error("the demo is not as it is served")
+	}
+	rules, key := regexp.MustCompile(`--host-resolver-rules="([^"]*)"`).FindStringSubmatch(s.said()), regexp.MustCompile(`spki-list=(\S+)`).FindStringSubmatch(s.said())
+	if rules == nil || key == nil {
+		t.Fatalf("it does not tell a browser where its stand-ins are:\n%s", s.said())
+	}
+	at := regexp.MustCompile(`MAP (\S+):443 (\S+?)(?:,|$)`).FindAllStringSubmatch(rules[1], -1)
+	want := map[string]string{"pay.lantern.example/v1/lantern.js": "window.lantern", "campaign.lantern.example/booked.gif": "GIF89a", "camera.ternhill.example/live": "Sky camera", "count.ternhill.example/seen": ""}
+	if len(at) != len(want) {
+		t.Errorf("the stand-ins are %v", at)
+	}
+	for _, m := range at {
+		client := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{InsecureSkipVerify: true}}, Timeout: 10 * time.Second}
+		for path, text := range want {
+			host, rest, _ := strings.Cut(path, "/")
+			if host != m[1] {
+				continue
+			}
+			r, err := client.Get("https://" + m[2] + "/" + rest)
+			if err != nil {
+				t.Fatal(err)
+			}
+			body, _ := io.ReadAll(r.Body)
+			if !strings.HasPrefix(fmt.Sprint(r.StatusCode), "2") || !strings.Contains(string(body), text) || r.Header.Get("Access-Control-Allow-Origin") != "*" {
+				t.Errorf("%s: %d %v\n%s", path, r.StatusCode, r.Header, body)
+			}
+			if r, err := client.Get("https://" + m[2] + "/../../demo.go"); err != nil || r.StatusCode == 200 && host != "count.ternhill.example" {
+				t.Errorf("%s has what it should not: %v %v", host, r, err)
+			}
+		}
+	}
+	if name := browserName(); name != "" {
+		tab := tab{t, startBrowser(t, name, 60*time.Second, chromedp.Flag("host-resolver-rules", rules[1]+", MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"), chromedp.Flag("ignore-certificate-errors-spki-list", key[1])), s.address}
+		tab.do(chromedp.Navigate(s.address + "/book/pay/"))
+		tab.becomes("the payment library", "document.querySelector('#lantern-card input') !== null", "true")
+		tab.do(chromedp.Navigate(s.address + "/sky-camera/"))
+		s.says("camera.ternhill.example is asked for /live")
+		s.says("pay.lantern.example is asked for /v1/lantern.js")
+	}
+	if s.stop() != 0 {
+		t.Errorf("it ends badly:\n%s", s.said())
+	}
+	// What is there is served as it is.
+	page := filepath.Join(b.dir, "tern-hill", "site", "visit", "index.html")
+	text := b.read("tern-hill/site/visit/index.html")
+	if err := os.WriteFile(page, []byte(strings.Replace(text, "</body>", "<p>mine</p></body>", 1)), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	again := b.start("demo", "--serve", "--listen", "127.0.0.1:0")
+	if _, body, _ := again.get("/visit/"); !strings.Contains(body, "<p>mine</p>") {
+		t.Error("the demo was written anew")
+	}
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	b.want(2, args("demo", "--serve", "--listen", l.Addr().String()), "is taken")
+}
+
+// TestAuditAtOrigin: the gate file names an origin and no folder: what passes the gateway is audited
+// against the gate all the same.
+func TestAuditAtOrigin(t *testing.T) {
+	b := newBench(t, "site/index.html", doc("Home", "<h1>Home</h1><a href=/visit/>visit</a>"), "site/visit/index.html", doc("Visit", "<h1>Visit</h1>"))
+	files := http.FileServer(http.Dir(filepath.Join(b.dir, "site")))
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	origin := &http.Server{Handler: files}
+	go func() { _ = origin.Serve(l) }()
+	defer origin.Close()
+	b.write("yellowgate.yaml", "yellowgate: 1\nsite: {origin: \"http://"+l.Addr().String()+"\", url: \"https://ternhill.example\", source: captured}\nitems:\n  counter: {code: <i>counted</i>, pages: not /visit/}\n  note: {code: <b>note</b>, place: body-start, pages: /visit/}\n")
+	g := b.start("gateway", "--listen", "127.0.0.1:0")
+	out := b.want(0, args("audit", g.address+"/", "--gate", "yellowgate.yaml", "--own-site", "--fail-on", "error"), "counter", "as the gate says")
+	if strings.Contains(out, "missing") || strings.Contains(out, "leaked") {
+		t.Errorf("of what passes the gateway:\n%s", out)
+	}
+	b.want(1, args("audit", "http://"+l.Addr().String()+"/", "--gate", "yellowgate.yaml", "--own-site", "--fail-on", "error"), "missing-item", "missing on 1")
+	b.write("site/visit/index.html", doc("Visit", "<!--yg:counter--><i>counted</i><!--/yg:counter-->"))
+	b.want(1, args("audit", "http://"+l.Addr().String()+"/", "--gate", "yellowgate.yaml", "--own-site", "--fail-on", "error"), "leaked-item")
+}
