@@ -98,7 +98,7 @@ func TestAuditAtOrigin(t *testing.T) {
 	b.write("yellowgate.yaml", "yellowgate: 1\nsite: {origin: \"http://"+l.Addr().String()+"\", url: \"https://ternhill.example\", source: captured}\nitems:\n  counter: {code: <i>counted</i>, pages: not /visit/}\n  note: {code: <b>note</b>, place: body-start, pages: /visit/}\n")
 	g := b.start("gateway", "--listen", "127.0.0.1:0")
 	out := b.want(0, args("audit", g.address+"/", "--gate", "yellowgate.yaml", "--own-site", "--fail-on", "error"), "counter", "as the gate says")
-	if strings.Contains(out, "missing") || strings.Contains(out, "leaked") {
+	if strings.Contains(out, "missing on") || strings.Contains(out, "leaked on") {
 		t.Errorf("of what passes the gateway:\n%s", out)
 	}
 	b.want(1, args("audit", "http://"+l.Addr().String()+"/", "--gate", "yellowgate.yaml", "--own-site", "--fail-on", "error"), "missing-item", "missing on 1")

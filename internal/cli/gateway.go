@@ -93,9 +93,6 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 	return cmd
 }
 
-// logged are the forms of the log.
-var logged = []string{"text", "json", "off"}
-
 // standBefore runs a gateway until ctx is done.
 func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) error {
 	o := gateway.Options{Wait: f.pageWait, Client: f.clientWait, Behind: f.behind, Timing: f.timing}

@@ -21,7 +21,6 @@ type made struct {
 	changed bool   // it is another than the origin's
 
 	why, detail string // it is not gated
-	kept        bool
 }
 
 // fileOf is the file that stands for an address: the same as in a capture of the site.
