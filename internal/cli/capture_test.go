@@ -320,7 +320,10 @@ func TestOrigin(t *testing.T) {
 	}))
 	defer served.Close()
 	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nsite: {origin: \""+served.URL+"\", source: captured, output: public, url: \"https://ternhill.example\"}\nitems: {looks: {stylesheet: /site.css, integrity: auto}, site: {found: '[src=\"/site.js\"]', pages: all}}\n",
-		"broken.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000/app\"}\n")
+		"broken.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000/app\"}\n", "lone.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000\"}\n",
+		"kept.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000\", source: pages}\n")
+	b.want(3, args("check", "--gate", "kept.yaml"), "yellowgate capture keeps the pages of http://127.0.0.1:8000 there")
+	b.want(2, args("check", "--gate", "lone.yaml"), "names a server and no folder of its pages")
 	b.want(0, args("capture", "--own-site"), "✓ captured: 2 pages and 2 other files")
 	b.want(0, args("capture", served.URL, "--own-site"), "✓ captured: 2 pages and 2 other files", "0 came")
 	b.want(0, args("check"))

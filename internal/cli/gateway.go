@@ -315,6 +315,9 @@ func (a *app) gateRead(lines *slog.Logger, s *live.State) {
 	var ge *project.GateError
 	errors.As(s.Err, &ge)
 	if lines == nil || s.Number == 1 {
+		if s.Err == nil {
+			a.digest = s.Project.Digest
+		}
 		if ge != nil {
 			problem.Sort(ge.Problems)
 			a.messages().Problems(ge.Problems, a.verbose)
@@ -332,7 +335,12 @@ func (a *app) gateRead(lines *slog.Logger, s *live.State) {
 		}
 	case s.Err != nil:
 		lines.Error("the gate file cannot be read; the last good one stays in effect", "error", report.Clean(s.Err.Error()))
+	case s.Project.Digest == a.digest:
+		lines.Info("the gate file was read again; nothing has changed", "digest", s.Project.Digest)
 	default:
 		lines.Info("another gate is in effect", "digest", s.Project.Digest, "day", s.Day)
+	}
+	if s.Err == nil {
+		a.digest = s.Project.Digest
 	}
 }

@@ -277,6 +277,10 @@ func TestGatewayApp(t *testing.T) {
 	}
 	b.write("yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i>counted anew</i>, pages: all}}\n")
 	g.says("another gate is in effect")
+	if err := g.cmd.Process.Signal(syscall.SIGHUP); err != nil {
+		t.Fatal(err)
+	}
+	g.says("the gate file was read again; nothing has changed")
 	if _, body := get("/thanks/"); !strings.Contains(body, "counted anew") {
 		t.Errorf("with another gate: %s", body)
 	}

@@ -17,6 +17,9 @@ import (
 	"sync/atomic"
 	"testing"
 	"time"
+
+	"github.com/gobwas/ws"
+	"github.com/gobwas/ws/wsutil"
 )
 
 const aPage = "<!doctype html>\n<html lang=en>\n<head>\n<title>Visit</title>\n</head>\n<body>\n<p>stars</p>\n</body>\n</html>\n"
@@ -610,6 +613,72 @@ func TestCollect(t *testing.T) {
 		}
 		if string(got) != text || (err != nil) != (n%3 == 0 && rest != nil) {
 			t.Errorf("%d: %d bytes (%v), want %d; %s", n, len(got), err, len(text), why)
+		}
+	}
+}
+
+// TestWebSocket: messages of all sizes go both ways, and a close reaches the other side.
+func TestWebSocket(t *testing.T) {
+	closed := make(chan error, 1)
+	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		c, _, _, err := ws.UpgradeHTTP(r, w)
+		if err != nil {
+			return
+		}
+		defer c.Close()
+		for {
+			text, op, err := wsutil.ReadClientData(c)
+			if err != nil {
+				closed <- err
+				return
+			}
+			if err := wsutil.WriteServerMessage(c, op, append([]byte("echo "), text...)); err != nil {
+				return
+			}
+		}
+	}))
+	defer origin.Close()
+	front, _ := before(t, origin.URL, func(o *Options) { o.Client = time.Second })
+	c, _, _, err := ws.Dial(t.Context(), "ws"+strings.TrimPrefix(front.URL, "http")+"/chat")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, size := range []int{0, 1, 200, 70_000, 3} {
+		if i == 4 {
+			time.Sleep(1200 * time.Millisecond) // a socket may be silent for longer than a client's piece of a body
+		}
+		text := strings.Repeat("x", size)
+		if err := wsutil.WriteClientText(c, []byte(text)); err != nil {
+			t.Fatal(err)
+		}
+		if got, err := wsutil.ReadServerText(c); string(got) != "echo "+text {
+			t.Fatalf("of %d bytes %d came back (%v)", size, len(got), err)
+		}
+	}
+	c.Close()
+	select {
+	case <-closed:
+	case <-time.After(5 * time.Second):
+		t.Error("the application is not told that the client has gone")
+	}
+}
+
+// TestNonce: each answer has another nonce, and what is inserted has that of its own answer.
+func TestNonce(t *testing.T) {
+	n := atomic.Int64{}
+	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		nonce := fmt.Sprintf("n%d", n.Add(1))
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		w.Header().Set("Content-Security-Policy", "script-src 'nonce-"+nonce+"'")
+		fmt.Fprint(w, strings.Replace(aPage, "<p>", `<script nonce="`+nonce+`">own()</script><p>`, 1))
+	}))
+	defer origin.Close()
+	front, _ := before(t, origin.URL, nil)
+	for i := 1; i <= 5; i++ {
+		resp, body := mustAsk(t, "GET", front.URL+"/visit/")
+		want := fmt.Sprintf(`<script nonce="n%d">count(`, i)
+		if !strings.Contains(body, want) || !strings.Contains(resp.Header.Get("Content-Security-Policy"), fmt.Sprintf("'nonce-n%d'", i)) {
+			t.Errorf("%d: %s is not in\n%s", i, want, body)
 		}
 	}
 }

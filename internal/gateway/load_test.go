@@ -17,6 +17,9 @@ import (
 	"sync/atomic"
 	"testing"
 	"time"
+
+	"yellowgate/internal/demo"
+	"yellowgate/internal/live"
 )
 
 // soak is how many requests TestSoak makes: half a million for a real one.
@@ -258,6 +261,34 @@ func TestKept(t *testing.T) {
 	none.put(page(1))
 	if none.get(keyOf0(1)) != nil {
 		t.Error("something is kept where nothing may be")
+	}
+}
+
+// TestAllocations: making a page of 30 kB takes no more than 100 kB of memory.
+func TestAllocations(t *testing.T) {
+	dir := t.TempDir() + "/demo"
+	if _, err := demo.Write(dir); err != nil {
+		t.Fatal(err)
+	}
+	g := New(Options{Gate: live.Open(live.Options{Gate: dir + "/yellowgate.yaml"}), Largest: 8 << 20})
+	page, err := os.ReadFile(dir + "/site/visit/index.html")
+	if err != nil || g.Gate.Now().Err != nil {
+		t.Fatal(err, g.Gate.Now().Err)
+	}
+	body := bytes.Replace(page, []byte("</body>"), []byte(strings.Repeat("<p class=a><a href=\"/visit/\">stars and owls</a></p>\n", 560)+"</body>"), 1)
+	req := httptest.NewRequest("GET", "/visit/", nil)
+	r := testing.Benchmark(func(b *testing.B) {
+		for b.Loop() {
+			a := &asking{state: g.Gate.Now(), in: req}
+			resp := &http.Response{StatusCode: 200, Header: http.Header{"Content-Type": {"text/html"}}, Request: req}
+			if _, why, detail := g.make(a, resp, body); why != "" {
+				b.Fatal(why, detail)
+			}
+		}
+	})
+	t.Logf("%d bytes of page: %s, %s", len(body), r, r.MemString())
+	if n := r.AllocedBytesPerOp(); n > 100_000 {
+		t.Errorf("a page of %d bytes takes %d", len(body), n)
 	}
 }
 

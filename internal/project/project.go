@@ -242,6 +242,10 @@ func OfFolder(dir string) (*Project, error) {
 
 // Walk lists the source folder and gives its pages their paths and facts.
 func (p *Project) Walk() error {
+	origin := p.Gate.File.Site.Origin.Value
+	if p.Source == "" && origin != "" {
+		return &site.UsageError{Message: "the gate file names a server and no folder of its pages", Remedy: "add under site: source: captured, and keep the pages there with yellowgate capture"}
+	}
 	if p.Source == "" {
 		return &site.UsageError{Message: "the gate file names no source folder", Remedy: "add under site: source: FOLDER, the folder of the pages as your site builds them"}
 	}
@@ -263,6 +267,9 @@ func (p *Project) Walk() error {
 		var pe *site.PathError
 		if errors.As(err, &pe) && pe.Path == p.Source {
 			pe.What = fmt.Sprintf("%s: site.source names this folder; build the site first, or mend the path", p.Gate.File.Site.Source.Pos)
+			if origin != "" {
+				pe.What = fmt.Sprintf("%s: site.source names this folder; yellowgate capture keeps the pages of %s there", p.Gate.File.Site.Source.Pos, origin)
+			}
 		}
 		return err
 	}
