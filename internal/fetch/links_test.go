@@ -25,6 +25,7 @@ func TestPageReferences(t *testing.T) {
 		{`<area href=/a>`, "P/a"},
 		{`<iframe src=/a></iframe>`, "P/a"},
 		{`<embed src=/a>`, "P/a"},
+		{`<frameset cols="1,2"><frame src=/a><frameset><FRAME src=/b></frameset><noframes><a href=/c></noframes></frameset>`, "P/a P/b"},
 		{`<object data=/a></object>`, "P/a"},
 		{`<script src=/a.js></script>`, "F/a.js"},
 		{`<script type=module src=/a.js></script>`, "F/a.js"},

@@ -114,3 +114,17 @@ func TestFit(t *testing.T) {
 		t.Errorf("line ends: %q", got)
 	}
 }
+
+// TestFrames: a page of frames has its frames, and nothing else, for selectors.
+func TestFrames(t *testing.T) {
+	const page = "<!doctype html><title>x</title><frameset cols=1,2><frame src=a><p class=no><FRAME src=b><noframes><p></noframes></frameset>"
+	for selector, want := range map[string]int{"frame": 2, "frameset": 1, "frame[src=b]": 1, "noframes": 1, "p": 0, "title": 1} {
+		s, err := ParseSelector(selector)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := Scan([]byte(page), NewWatch(s)).Hits[0]; len(got) != want {
+			t.Errorf("%s matches %d, want %d", selector, len(got), want)
+		}
+	}
+}

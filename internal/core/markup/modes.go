@@ -152,6 +152,7 @@ func afterHead(s *scanner) mode {
 				return inBody
 			case t.tag == TagFrameset:
 				s.page.Frameset, s.page.BodyBegin = true, -1
+				s.seen(t)
 				return inFrameset
 			case t.tag.afterHead() && s.implied.None():
 				s.headElement(t)
@@ -194,7 +195,10 @@ func inFrameset(s *scanner) mode {
 		case t.kind == comment:
 			s.comment(t)
 		case t.kind == startTag && t.tag == TagNoframes:
+			s.seen(t)
 			s.rawText(t)
+		case t.kind == startTag && (t.tag == TagFrameset || foldEqual(s.src[t.start+1:t.nameEnd], "frame")):
+			s.seen(t)
 		}
 	}
 }
