@@ -123,8 +123,8 @@ func TestFrames(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got := Scan([]byte(page), NewWatch(s)).Hits[0]; len(got) != want {
-			t.Errorf("%s matches %d, want %d", selector, len(got), want)
+		if got, err := Matches([]byte(page), s); len(got) != want || err != nil {
+			t.Errorf("%s matches %d, want %d (%v)", selector, len(got), want, err)
 		}
 	}
 }
