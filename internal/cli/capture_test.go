@@ -341,7 +341,7 @@ func TestOrigin(t *testing.T) {
 		t.Errorf("show asked for %v, want %v", asked, want)
 	}
 	mu.Unlock()
-	b.want(3, args("show", served.URL[:len(served.URL)-1]+"9/x"), "is the server running")
+	b.want(3, args("show", "http://127.0.0.1:1/x"), "is the server running")
 	if out := b.want(0, args("survey", served.URL, "--own-site", "--except", "/visit/**", "--format", "json")); !strings.Contains(out, `"pages": 1`) {
 		t.Errorf("--except is not heeded:\n%s", out)
 	}

@@ -157,7 +157,7 @@ func TestWrongUse(t *testing.T) {
 		{"check --format jsn", 2, `unknown format "jsn" (did you mean "json"?)`},
 		{"check --fail-on eror", 2, `did you mean "error"`},
 		{"show /vist/", 2, `no page "/vist/" (did you mean "/visit/"?)`},
-		{"show https://other.example/", 2, "no page of this site"},
+		{"show http://127.0.0.1:1/", 3, "is the server running"},
 		{"why /visit/ countr", 2, `did you mean "counter"`},
 		{"why /visit/", 2, "why needs a page and an item"},
 		{"where countr", 2, `did you mean "counter"`},
