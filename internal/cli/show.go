@@ -17,6 +17,7 @@ import (
 func (a *app) showCmd() *cobra.Command {
 	var source, next, raw bool
 	var w ways
+	var v browsing
 	var as, root string
 	cmd := &cobra.Command{
 		Use: "show PAGE", GroupID: "look", Args: needs(1, 1, "show takes one page: its path, its file or its address", "yellowgate show /visit/"),
@@ -37,6 +38,16 @@ it says so, and shows what apply would write.`,
 			}
 			if source && next {
 				return &site.UsageError{Message: "--source is the page before the gate, --next the page after it: one of them"}
+			}
+			screens, err := v.ready(a, cmd)
+			if err != nil {
+				return err
+			}
+			if v.on {
+				if raw || next {
+					return &site.UsageError{Message: "--browser shows the page as apply would write it, or with --source before the gate: no --raw and no --next"}
+				}
+				return a.showBrowser(cmd.Context(), &w, &v, screens, args[0], source)
 			}
 			r, err := a.show(cmd.Context(), &w, args[0], as, root, source, next)
 			if err != nil {
@@ -62,6 +73,7 @@ it says so, and shows what apply would write.`,
 	for _, name := range []string{"rate", "parallel"} {
 		_ = cmd.Flags().MarkHidden(name)
 	}
+	v.flags(cmd)
 	cmd.Flags().BoolVar(&source, "source", false, "the page before the gate")
 	cmd.Flags().BoolVar(&next, "next", false, "the page as apply would write it now")
 	cmd.Flags().BoolVar(&raw, "raw", false, "the page itself instead of its inventory")

@@ -1,24 +1,18 @@
 package demo
 
 import (
-	"crypto/ecdsa"
-	"crypto/elliptic"
-	"crypto/rand"
-	"crypto/sha256"
 	"crypto/tls"
-	"crypto/x509"
-	"crypto/x509/pkix"
 	"embed"
-	"encoding/base64"
 	"io/fs"
 	"log"
-	"math/big"
 	"net"
 	"net/http"
 	"path"
 	"slices"
 	"strings"
 	"time"
+
+	"yellowgate/internal/selfsigned"
 )
 
 // Stand-ins for the hosts that the demo's pages load from, so that a browser shows the whole site
@@ -57,7 +51,7 @@ func Serve(asked func(host string, r *http.Request)) (*StandIns, error) {
 		hosts = append(hosts, e.Name())
 	}
 	slices.Sort(hosts)
-	pair, key, err := certificate(hosts)
+	pair, key, err := selfsigned.Certificate(hosts...)
 	if err != nil {
 		return nil, err
 	}
@@ -118,25 +112,6 @@ func (s *StandIns) Rules() string {
 		rules = append(rules, "MAP "+x.Host+":443 "+x.Address)
 	}
 	return strings.Join(rules, ", ")
-}
-
-// certificate makes a certificate for hosts, good for a day.
-func certificate(hosts []string) (pair tls.Certificate, key string, err error) {
-	private, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
-	if err != nil {
-		return pair, "", err
-	}
-	of := &x509.Certificate{SerialNumber: big.NewInt(time.Now().UnixNano()), Subject: pkix.Name{CommonName: "stand-ins of the Tern Hill demo"}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(24 * time.Hour), DNSNames: hosts}
-	der, err := x509.CreateCertificate(rand.Reader, of, of, &private.PublicKey, private)
-	if err != nil {
-		return pair, "", err
-	}
-	public, err := x509.MarshalPKIXPublicKey(&private.PublicKey)
-	if err != nil {
-		return pair, "", err
-	}
-	sum := sha256.Sum256(public)
-	return tls.Certificate{Certificate: [][]byte{der}, PrivateKey: private}, base64.StdEncoding.EncodeToString(sum[:]), nil
 }
 
 type discard struct{}

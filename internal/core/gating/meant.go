@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/bmatcuk/doublestar/v4"
+
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/near"
@@ -128,4 +130,25 @@ func (r *Result) MissingFiles(has func(path string) bool, files func() []string)
 		}
 	}
 	return out
+}
+
+// ItemOfURL is the item that finds elements by a URL which this one matches, or whose selector has it
+// as a src or href; "" for none. target is the path within the site or an absolute URL, as an
+// inventory has it.
+func (g *Gate) ItemOfURL(target string) string {
+	plain, query, _ := strings.Cut(target, "?")
+	for _, it := range g.File.Items {
+		for i := range it.Found {
+			m := &it.Found[i]
+			if m.URL != "" {
+				glob, wanted := splitQuery(m.URL)
+				if MatchURL(glob, plain) && (wanted == "" || doublestar.MatchUnvalidated(wanted, query)) {
+					return it.Name
+				}
+			} else if url, ok := ByURL(m); ok && url != "" && url == plain {
+				return it.Name
+			}
+		}
+	}
+	return ""
 }

@@ -1,0 +1,167 @@
+// Package browser opens pages in an installed Chromium, over the DevTools protocol, and records what
+// it made of them: see core/rendered.
+//
+// browser.go finds and starts the browser; visit.go opens one page; watch.go hears what happens
+// meanwhile; read.go asks for the rest once the page is quiet; serve.go answers for a site that is a
+// folder.
+package browser
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"yellowgate/internal/site"
+)
+
+// names are those under which the browser is looked for.
+var names = []string{"chromium", "chromium-browser", "google-chrome-stable", "google-chrome", "chrome"}
+
+// Options say how pages are opened.
+type Options struct {
+	Path    string        // of the browser; "" to look for one
+	Network bool          // third parties are called
+	Hosts   []Host        // that are somewhere else
+	Quiet   time.Duration // without a request until a page counts as quiet; 0 for half a second
+	Most    time.Duration // that is waited for quiet; 0 for ten seconds
+	Wait    time.Duration // after that
+	Scroll  bool          // to the end and back
+	Click   string        // a selector
+	Told    func(text string)
+}
+
+// A Host is one that answers at another address.
+type Host struct{ Name, Address string }
+
+// A Screen is a size in CSS pixels.
+type Screen struct{ Width, Height int }
+
+func (s Screen) String() string { return fmt.Sprintf("%dx%d", s.Width, s.Height) }
+
+var screenForm = regexp.MustCompile(`^(\d{2,5})x(\d{2,5})$`)
+
+// ParseScreen reads a size such as 1280x800.
+func ParseScreen(text string) (s Screen, err error) {
+	m := screenForm.FindStringSubmatch(text)
+	if m == nil {
+		return s, &site.UsageError{Message: fmt.Sprintf("a screen is a width and a height, not %q", text), Remedy: "--screen 1280x800"}
+	}
+	s.Width, _ = strconv.Atoi(m[1])
+	s.Height, _ = strconv.Atoi(m[2])
+	return s, nil
+}
+
+// ParseHost reads a host and where it answers: pay.lantern.example=127.0.0.1:9001.
+func ParseHost(text string) (h Host, err error) {
+	name, address, ok := strings.Cut(text, "=")
+	if !ok || name == "" || !strings.Contains(address, ":") || strings.ContainsAny(name+address, " ,*\"") {
+		return h, &site.UsageError{Message: fmt.Sprintf("--host takes a host, = and an address, not %q", text), Remedy: "--host pay.lantern.example=127.0.0.1:9001"}
+	}
+	return Host{name, address}, nil
+}
+
+// A Browser is one that runs. Close ends it, and every process of it.
+type Browser struct {
+	Options
+	ctx    context.Context
+	cancel []context.CancelFunc
+	local  *local // answers for the site; nil for one that runs
+}
+
+// find is the path of a browser.
+func find(path string) (string, error) {
+	if path != "" {
+		found, err := exec.LookPath(path)
+		if err != nil {
+			return "", &site.UsageError{Message: "there is no browser at " + path, Remedy: "--browser-path names the program of Chromium or Chrome"}
+		}
+		return found, nil
+	}
+	for _, n := range names {
+		if found, err := exec.LookPath(n); err == nil {
+			return found, nil
+		}
+	}
+	return "", &site.UsageError{Message: "--browser needs Chromium or Chrome, and there is none: looked for " + strings.Join(names, ", "),
+		Remedy: "install it (Debian: apt install chromium), or name it with --browser-path"}
+}
+
+// Start starts a browser. of is the folder that the site is served from, nil for a site that runs.
+func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
+	path, err := find(o.Path)
+	if err != nil {
+		return nil, err
+	}
+	b := &Browser{Options: o}
+	if b.Quiet == 0 {
+		b.Quiet = 500 * time.Millisecond
+	}
+	if b.Most == 0 {
+		b.Most = 10 * time.Second
+	}
+	flags := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.DisableGPU,
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("disable-quic", true),
+		chromedp.Flag("no-pings", true), chromedp.Flag("password-store", "basic"), chromedp.CombinedOutput(io.Discard))
+	if os.Geteuid() == 0 {
+		flags = append(flags, chromedp.NoSandbox)
+		if o.Told != nil {
+			o.Told("the browser runs without its sandbox, since you are root: open only pages that you trust, or run this as another user")
+		}
+	}
+	var rules []string
+	for _, h := range o.Hosts {
+		for _, port := range []string{"80", "443"} {
+			rules = append(rules, "MAP "+h.Name+":"+port+" "+h.Address)
+		}
+	}
+	if of != nil {
+		if b.local, err = serve(of); err != nil {
+			return nil, err
+		}
+		b.cancel = append(b.cancel, b.local.close)
+		rules = append(rules, b.local.rules()...)
+		flags = append(flags, chromedp.Flag("ignore-certificate-errors-spki-list", b.local.key))
+	}
+	if !o.Network { // nothing is looked up, and nobody asked, but what is named here and the loopback
+		rules = append(rules, "MAP * ~NOTFOUND", "EXCLUDE 127.0.0.1", "EXCLUDE localhost")
+	}
+	if len(rules) > 0 {
+		flags = append(flags, chromedp.Flag("host-resolver-rules", strings.Join(rules, ", ")))
+	}
+	if len(o.Hosts) > 0 { // stand-ins have certificates of their own
+		flags = append(flags, chromedp.Flag("ignore-certificate-errors", true))
+	}
+	ctx, stop := chromedp.NewExecAllocator(ctx, flags...)
+	b.cancel = append(b.cancel, stop)
+	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}), chromedp.WithLogf(func(string, ...any) {}))
+	b.cancel = append(b.cancel, stop)
+	b.ctx = ctx
+	started := make(chan error, 1)
+	go func() { started <- chromedp.Run(ctx) }()
+	select {
+	case err = <-started:
+	case <-time.After(60 * time.Second):
+		err = errors.New("it does not answer")
+	}
+	if err != nil {
+		b.Close()
+		return nil, &site.PathError{Path: path, Err: err, What: "the browser does not start; --browser-path names another"}
+	}
+	return b, nil
+}
+
+// Close ends the browser.
+func (b *Browser) Close() {
+	for i := len(b.cancel) - 1; i >= 0; i-- {
+		b.cancel[i]()
+	}
+}

@@ -1,0 +1,255 @@
+package browser
+
+import (
+	"context"
+	"encoding/json"
+	"math"
+	"net/url"
+	"sort"
+	"strings"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/css"
+	"github.com/chromedp/cdproto/dom"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/profiler"
+	"github.com/chromedp/chromedp"
+
+	"yellowgate/internal/core/rendered"
+)
+
+// What is asked of a page once it is quiet: the document with who made its elements, what was
+// measured, stored and used.
+
+// observing is put into each page before its own scripts: it keeps what the browser measures. Nothing
+// of it is in the document, and no script of the page meets it by listing what there is.
+const observing = `(() => {
+  const seen = {lcp: null, shift: 0, shifts: [], blocking: 0};
+  Object.defineProperty(window, "__measuredByYellowGate", {value: seen, enumerable: false});
+  const name = n => { if (!n || !n.tagName) return ""; let s = n.tagName.toLowerCase(); if (n.id) s += "#" + n.id; else if (typeof n.className === "string" && n.className.trim()) s += "." + n.className.trim().split(/\s+/)[0]; return s; };
+  const watch = (type, take) => { try { new PerformanceObserver(l => l.getEntries().forEach(take)).observe({type, buffered: true}); } catch (e) {} };
+  watch("largest-contentful-paint", e => { seen.lcp = {at: e.startTime, is: name(e.element) || e.url || ""}; });
+  watch("layout-shift", e => { if (e.hadRecentInput) return; seen.shift += e.value; if (seen.shifts.length < 50) seen.shifts.push({value: e.value, elements: (e.sources || []).map(s => name(s.node)).filter(Boolean)}); });
+  watch("longtask", e => { seen.blocking += Math.max(0, e.duration - 50); });
+})();`
+
+// asking reads it, with what else only a script can ask.
+const asking = `(() => {
+  const seen = window.__measuredByYellowGate || {}, paint = performance.getEntriesByName("first-contentful-paint")[0], nav = performance.getEntriesByType("navigation")[0] || {};
+  const keys = s => { try { return Object.keys(window[s]); } catch (e) { return []; } };
+  const screen = innerWidth * innerHeight;
+  return {first: paint ? paint.startTime : 0, largest: seen.lcp ? seen.lcp.at : 0, is: seen.lcp ? seen.lcp.is : "", shift: seen.shift || 0, shifts: seen.shifts || [], blocking: seen.blocking || 0,
+    nodes: document.getElementsByTagName("*").length, loaded: nav.loadEventEnd || 0, title: document.title, url: location.href, local: keys("localStorage"), session: keys("sessionStorage"),
+    dialogs: Array.from(document.querySelectorAll("dialog[open]")).map(d => { const r = d.getBoundingClientRect(), w = Math.max(0, Math.min(r.right, innerWidth) - Math.max(r.left, 0)), h = Math.max(0, Math.min(r.bottom, innerHeight) - Math.max(r.top, 0)); return {id: d.id, covers: w * h / screen}; })};
+})()`
+
+type measured struct {
+	First, Largest, Shift, Blocking, Loaded float64
+	Is, Title, URL                          string
+	Nodes                                   int
+	Shifts                                  []rendered.Shift
+	Local, Session                          []string
+	Dialogs                                 []struct {
+		ID     string
+		Covers float64
+	}
+}
+
+// read fills a record.
+func read(ctx context.Context, r *rendered.Record, w *watch) error {
+	var m measured
+	var raw json.RawMessage
+	if err := chromedp.Run(ctx, chromedp.Evaluate(asking, &raw)); err != nil {
+		return err
+	}
+	if err := json.Unmarshal(raw, &m); err != nil {
+		return err
+	}
+	round := func(x float64, digits int) float64 {
+		f := math.Pow(10, float64(digits))
+		return math.Round(x*f) / f
+	}
+	r.Title, r.URL = m.Title, m.URL
+	r.Measured = rendered.Measured{FirstPaint: round(m.First, 1), LargestPaint: round(m.Largest, 1), LargestIs: m.Is, Shift: round(m.Shift, 4), Blocking: round(m.Blocking, 1), Nodes: m.Nodes, Loaded: round(m.Loaded, 1)}
+	for _, s := range m.Shifts {
+		r.Measured.Shifts = append(r.Measured.Shifts, rendered.Shift{Value: round(s.Value, 4), Elements: s.Elements})
+	}
+	for _, d := range m.Dialogs {
+		r.Dialogs = append(r.Dialogs, rendered.Dialog{ID: d.ID, Covers: round(d.Covers, 2)})
+	}
+	host := ""
+	if u, err := url.Parse(r.URL); err == nil {
+		host = u.Hostname()
+	}
+	for kind, list := range map[string][]string{"local": m.Local, "session": m.Session} {
+		for _, name := range list {
+			r.Stored = append(r.Stored, rendered.Stored{Kind: kind, Name: name, Host: host})
+		}
+	}
+	return chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
+		if err := cookies(ctx, r, host); err != nil {
+			return err
+		}
+		if err := document(ctx, r); err != nil {
+			return err
+		}
+		return used(ctx, r, w)
+	}))
+}
+
+// cookies lists the cookies that the visit left.
+func cookies(ctx context.Context, r *rendered.Record, host string) error {
+	list, err := network.GetCookies().WithURLs(urlsOf(r)).Do(ctx)
+	if err != nil {
+		return err
+	}
+	for _, c := range list {
+		s := rendered.Stored{Kind: "cookie", Name: c.Name, Host: strings.TrimPrefix(c.Domain, ".")}
+		s.Third = s.Host != host && !strings.HasSuffix(host, "."+s.Host)
+		if !c.Session {
+			s.Days = int(math.Ceil(time.Until(time.Unix(int64(c.Expires), 0)).Hours() / 24))
+		}
+		r.Stored = append(r.Stored, s)
+	}
+	sort.Slice(r.Stored, func(i, j int) bool {
+		a, b := &r.Stored[i], &r.Stored[j]
+		if a.Kind != b.Kind {
+			return a.Kind < b.Kind
+		}
+		return a.Host+"\x00"+a.Name < b.Host+"\x00"+b.Name
+	})
+	return nil
+}
+
+// urlsOf are the addresses of what the page asked for, one for each host.
+func urlsOf(r *rendered.Record) (urls []string) {
+	seen := map[string]bool{}
+	for i := range r.Requests {
+		if u, err := url.Parse(r.Requests[i].URL); err == nil && !seen[u.Host] && strings.HasPrefix(u.Scheme, "http") {
+			seen[u.Host] = true
+			urls = append(urls, r.Requests[i].URL)
+		}
+	}
+	return urls
+}
+
+// noted are the elements whose maker is asked for.
+var noted = map[string]bool{"TITLE": true, "META": true, "LINK": true, "BASE": true, "SCRIPT": true, "STYLE": true, "NOSCRIPT": true, "TEMPLATE": true, "IFRAME": true, "DIALOG": true, "IMG": true}
+
+// document reads the document as it stands, and who made its elements.
+func document(ctx context.Context, r *rendered.Record) error {
+	root, err := dom.GetDocument().WithDepth(-1).Do(ctx)
+	if err != nil {
+		return err
+	}
+	html, err := dom.GetOuterHTML().WithNodeID(root.NodeID).Do(ctx)
+	if err != nil {
+		return err
+	}
+	r.HTML = []byte(html)
+	var walk func(n *cdp.Node) error
+	walk = func(n *cdp.Node) error {
+		switch {
+		case n.NodeName == "svg" || n.NodeName == "math":
+			return nil
+		case noted[n.NodeName]:
+			node := rendered.Node{Tag: strings.ToLower(n.NodeName), URL: n.AttributeValue("src") + n.AttributeValue("href")}
+			if stack, err := dom.GetNodeStackTraces(n.NodeID).Do(ctx); err == nil && stack != nil {
+				if u, line := topOf(stack); u != "" {
+					node.By = &rendered.By{URL: u, Line: line, Request: -1}
+				}
+			} else if ctx.Err() != nil {
+				return ctx.Err()
+			}
+			r.Nodes = append(r.Nodes, node)
+		}
+		for _, c := range n.Children {
+			if err := walk(c); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	return walk(root)
+}
+
+// used reads how much of each script and stylesheet was used.
+func used(ctx context.Context, r *rendered.Record, w *watch) error {
+	scripts, _, err := profiler.TakePreciseCoverage().Do(ctx)
+	if err != nil {
+		return err
+	}
+	for _, s := range scripts {
+		if !strings.HasPrefix(s.URL, "http") || s.URL == r.URL {
+			continue // inline, or of the browser
+		}
+		total, unused := usedOf(s)
+		r.Used = append(r.Used, rendered.Used{URL: s.URL, Kind: "script", Bytes: total, Used: total - unused})
+	}
+	rules, err := css.StopRuleUsageTracking().Do(ctx)
+	if err != nil {
+		return err
+	}
+	bytes := map[string]int{}
+	for _, x := range rules {
+		if x.Used {
+			bytes[string(x.StyleSheetID)] += int(x.EndOffset - x.StartOffset)
+		}
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for id, h := range w.sheets {
+		if strings.HasPrefix(h.SourceURL, "http") && !h.IsInline {
+			r.Used = append(r.Used, rendered.Used{URL: h.SourceURL, Kind: "style", Bytes: int(h.Length), Used: min(bytes[id], int(h.Length))})
+		}
+	}
+	sort.Slice(r.Used, func(i, j int) bool { return r.Used[i].URL < r.Used[j].URL })
+	return nil
+}
+
+// usedOf is the size of a script, and how much of it did not run, in UTF-16 units. A range within
+// another says something else of its part.
+func usedOf(s *profiler.ScriptCoverage) (total, unused int) {
+	type edge struct {
+		at    int64
+		open  bool
+		size  int64
+		count int64
+	}
+	var edges []edge
+	for _, f := range s.Functions {
+		for _, x := range f.Ranges {
+			total = max(total, int(x.EndOffset))
+			if x.EndOffset > x.StartOffset {
+				edges = append(edges, edge{x.StartOffset, true, x.EndOffset - x.StartOffset, x.Count}, edge{x.EndOffset, false, x.EndOffset - x.StartOffset, x.Count})
+			}
+		}
+	}
+	sort.SliceStable(edges, func(i, j int) bool {
+		a, b := edges[i], edges[j]
+		switch {
+		case a.at != b.at:
+			return a.at < b.at
+		case a.open != b.open:
+			return !a.open // what ends here ends first
+		case a.open:
+			return a.size > b.size // the outer one begins first
+		}
+		return a.size < b.size
+	})
+	var stack []int64
+	last := int64(0)
+	for _, e := range edges {
+		if len(stack) > 0 && stack[len(stack)-1] == 0 {
+			unused += int(e.at - last)
+		}
+		last = e.at
+		if e.open {
+			stack = append(stack, e.count)
+		} else if len(stack) > 0 {
+			stack = stack[:len(stack)-1]
+		}
+	}
+	return total, unused
+}

@@ -1,0 +1,178 @@
+package browser
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/css"
+	"github.com/chromedp/cdproto/dom"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/input"
+	cdplog "github.com/chromedp/cdproto/log"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/cdproto/profiler"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/target"
+	"github.com/chromedp/chromedp"
+
+	corepage "yellowgate/internal/core/page"
+	"yellowgate/internal/core/rendered"
+)
+
+// grace is how long a visit may take besides the waits that it was told.
+const grace = 30 * time.Second
+
+// Visit opens a page of the site, by its path or, for a site that runs, its address, in a browser
+// context of its own. Whatever goes wrong costs that page its record and nothing else: see Unread.
+func (b *Browser) Visit(address string, screen Screen) *rendered.Record {
+	r := &rendered.Record{Format: rendered.Format, Screen: screen.String(), Elements: []rendered.Element{}, Requests: []rendered.Request{}}
+	if b.local != nil {
+		r.Path = address
+		address = b.local.base + corepage.URLPath(address)
+	}
+	r.URL = address
+	tab, close, err := b.tab()
+	if err != nil {
+		r.Unread = because(err)
+		return r
+	}
+	defer close()
+	ctx, cancel := context.WithTimeout(tab, b.Most+b.Wait+grace)
+	defer cancel()
+	done := make(chan error, 1)
+	go func() { done <- b.visit(ctx, r, address, screen) }()
+	select {
+	case err = <-done:
+	case <-ctx.Done():
+		err = ctx.Err()
+	}
+	if err != nil {
+		out := *r
+		out.Unread = because(err)
+		return &rendered.Record{Format: out.Format, Path: out.Path, URL: out.URL, Screen: out.Screen, Unread: out.Unread, Elements: []rendered.Element{}, Requests: []rendered.Request{}}
+	}
+	return r
+}
+
+// tab opens a tab in a browser context of its own: no cookies, storage or cache of another.
+func (b *Browser) tab() (ctx context.Context, close func(), err error) {
+	ctx, cancel := context.WithTimeout(cdp.WithExecutor(b.ctx, chromedp.FromContext(b.ctx).Browser), grace)
+	defer cancel()
+	own, err := target.CreateBrowserContext().WithDisposeOnDetach(true).Do(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	dispose := func() {
+		ctx, cancel := context.WithTimeout(cdp.WithExecutor(b.ctx, chromedp.FromContext(b.ctx).Browser), 5*time.Second)
+		defer cancel()
+		_ = target.DisposeBrowserContext(own).Do(ctx)
+	}
+	id, err := target.CreateTarget("about:blank").WithBrowserContextID(own).WithNewWindow(true).Do(ctx)
+	if err != nil {
+		dispose()
+		return nil, nil, err
+	}
+	tab, stop := chromedp.NewContext(b.ctx, chromedp.WithTargetID(id))
+	return tab, func() { stop(); dispose() }, nil
+}
+
+// because says why there is no record.
+func because(err error) string {
+	switch {
+	case errors.Is(err, context.DeadlineExceeded):
+		return "the page did not come to rest in time"
+	case errors.Is(err, context.Canceled):
+		return "the visit was broken off, or the browser went"
+	}
+	return strings.TrimPrefix(err.Error(), "page load error ")
+}
+
+// visit opens the page, waits until it is quiet, and reads it.
+func (b *Browser) visit(ctx context.Context, r *rendered.Record, address string, screen Screen) error {
+	w := newWatch(r, b.third)
+	chromedp.ListenTarget(ctx, w.hear)
+	err := chromedp.Run(ctx, network.Enable(), page.Enable(), runtime.Enable(), cdplog.Enable(), dom.Enable(), css.Enable(), profiler.Enable(),
+		dom.SetNodeStackTracesEnabled(true), css.StartRuleUsageTracking(),
+		chromedp.ActionFunc(func(ctx context.Context) error {
+			_, err := profiler.StartPreciseCoverage().WithDetailed(true).Do(ctx)
+			return err
+		}),
+		emulation.SetDeviceMetricsOverride(int64(screen.Width), int64(screen.Height), 1, screen.Width < 600),
+		chromedp.ActionFunc(func(ctx context.Context) error {
+			_, err := page.AddScriptToEvaluateOnNewDocument(observing).Do(ctx)
+			return err
+		}))
+	if err != nil {
+		return err
+	}
+	err = chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
+		_, _, text, _, err := page.Navigate(address).Do(ctx)
+		if err == nil && text != "" {
+			err = errors.New(text)
+		}
+		return err
+	}))
+	if err != nil {
+		return err
+	}
+	w.quiet(ctx, b.Quiet, b.Most)
+	if err := b.act(ctx, w); err != nil {
+		return err
+	}
+	if b.Wait > 0 {
+		select {
+		case <-time.After(b.Wait):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+	w.finish()
+	return read(ctx, r, w)
+}
+
+// act does what the user asked to be done on the page.
+func (b *Browser) act(ctx context.Context, w *watch) error {
+	if b.Scroll {
+		err := chromedp.Run(ctx, chromedp.Evaluate(`new Promise(done => { let y = 0; (function on() { y += innerHeight; scrollTo(0, y); if (y < document.documentElement.scrollHeight) setTimeout(on, 60); else { scrollTo(0, 0); setTimeout(done, 60); } })(); })`, nil,
+			func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+		if err != nil {
+			return err
+		}
+		w.quiet(ctx, b.Quiet, b.Most)
+	}
+	if b.Click == "" {
+		return nil
+	}
+	var at []float64
+	err := chromedp.Run(ctx, chromedp.Evaluate(fmt.Sprintf(`(function () { const e = document.querySelector(%q); if (!e) return []; e.scrollIntoView({block: "center"}); const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, b.Click), &at))
+	if err != nil {
+		return err
+	}
+	if len(at) != 2 {
+		return errors.New("there is nothing to click: " + b.Click)
+	}
+	err = chromedp.Run(ctx, input.DispatchMouseEvent(input.MousePressed, at[0], at[1]).WithButton(input.Left).WithClickCount(1), input.DispatchMouseEvent(input.MouseReleased, at[0], at[1]).WithButton(input.Left).WithClickCount(1))
+	if err != nil {
+		return err
+	}
+	w.quiet(ctx, b.Quiet, b.Most)
+	return nil
+}
+
+// third reports whether a host is one that is not called.
+func (b *Browser) third(host string) bool {
+	if b.Network || host == "127.0.0.1" || host == "localhost" {
+		return false
+	}
+	for _, h := range b.Hosts {
+		if h.Name == host {
+			return false
+		}
+	}
+	return b.local == nil || !strings.HasPrefix(b.local.mapped, host+":")
+}

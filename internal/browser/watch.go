@@ -1,0 +1,316 @@
+package browser
+
+import (
+	"context"
+	"net/url"
+	"regexp"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/css"
+	cdplog "github.com/chromedp/cdproto/log"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/cdproto/runtime"
+
+	"yellowgate/internal/core/rendered"
+)
+
+// A watch hears what the browser tells while a page is open.
+type watch struct {
+	third func(host string) bool
+
+	mu     sync.Mutex
+	r      *rendered.Record
+	began  time.Time      // of the first request, on the browser's clock
+	at     map[string]int // by the browser's name of a request, the last of that
+	open   map[string]bool
+	last   time.Time // something was heard of a request
+	loaded bool
+	over   bool                             // nothing more is taken in
+	sheets map[string]*css.StyleSheetHeader // by ID
+}
+
+func newWatch(r *rendered.Record, third func(string) bool) *watch {
+	return &watch{r: r, third: third, at: map[string]int{}, open: map[string]bool{}, last: time.Now(), sheets: map[string]*css.StyleSheetHeader{}}
+}
+
+// since is a moment of the browser's clock as ms after the visit began.
+func (w *watch) since(t *cdp.MonotonicTime) float64 {
+	if t == nil || w.began.IsZero() {
+		return 0
+	}
+	return float64(time.Time(*t).Sub(w.began).Microseconds()) / 1000
+}
+
+// request is one that is known; nil for any other.
+func (w *watch) request(id network.RequestID) *rendered.Request {
+	if i, ok := w.at[string(id)]; ok {
+		return &w.r.Requests[i]
+	}
+	return nil
+}
+
+// hear takes in an event. It is called by one goroutine, which must not wait.
+func (w *watch) hear(ev any) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.over {
+		return
+	}
+	switch e := ev.(type) {
+	case *network.EventRequestWillBeSent:
+		w.sent(e)
+	case *network.EventResponseReceived:
+		if x := w.request(e.RequestID); x != nil {
+			w.answered(x, e.Response)
+		}
+	case *network.EventDataReceived:
+		if x := w.request(e.RequestID); x != nil {
+			x.Bytes += e.DataLength
+			w.last = time.Now()
+		}
+	case *network.EventLoadingFinished:
+		if x := w.request(e.RequestID); x != nil {
+			x.Wire, x.Ended = int64(e.EncodedDataLength), w.since(e.Timestamp)
+		}
+		w.closed(e.RequestID)
+	case *network.EventLoadingFailed:
+		if x := w.request(e.RequestID); x != nil {
+			x.Ended = w.since(e.Timestamp)
+			w.failed(x, e)
+		}
+		w.closed(e.RequestID)
+	case *network.EventRequestServedFromCache:
+		if x := w.request(e.RequestID); x != nil {
+			x.Cached = true
+		}
+	case *network.EventWebSocketCreated:
+		w.r.Requests = append(w.r.Requests, rendered.Request{URL: e.URL, Kind: "socket", Method: "GET", Asked: w.asked(e.Initiator)})
+		w.at[string(e.RequestID)] = len(w.r.Requests) - 1
+	case *network.EventWebSocketHandshakeResponseReceived:
+		if x := w.request(e.RequestID); x != nil {
+			x.Status = int(e.Response.Status)
+		}
+	case *page.EventLoadEventFired:
+		w.loaded = true
+	case *runtime.EventExceptionThrown:
+		w.mistake("exception", exception(e.ExceptionDetails), e.ExceptionDetails.URL, int(e.ExceptionDetails.LineNumber)+1, e.ExceptionDetails.StackTrace)
+	case *runtime.EventConsoleAPICalled:
+		if e.Type == runtime.APITypeError {
+			w.mistake("console", arguments(e.Args), "", 0, e.StackTrace)
+		}
+	case *cdplog.EventEntryAdded:
+		w.logged(e.Entry)
+	case *css.EventStyleSheetAdded:
+		w.sheets[string(e.Header.StyleSheetID)] = e.Header
+	}
+}
+
+// kinds are what requests are for.
+var kinds = map[network.ResourceType]string{network.ResourceTypeDocument: "document", network.ResourceTypeStylesheet: "style", network.ResourceTypeImage: "image", network.ResourceTypeMedia: "media",
+	network.ResourceTypeFont: "font", network.ResourceTypeScript: "script", network.ResourceTypeXHR: "fetch", network.ResourceTypeFetch: "fetch", network.ResourceTypeEventSource: "fetch",
+	network.ResourceTypeWebSocket: "socket", network.ResourceTypePing: "fetch", network.ResourceTypePreflight: "fetch", network.ResourceTypePrefetch: "other"}
+
+// sent takes in that a request begins, or goes on where a redirect led.
+func (w *watch) sent(e *network.EventRequestWillBeSent) {
+	if strings.HasPrefix(e.Request.URL, "data:") || strings.HasPrefix(e.Request.URL, "blob:") {
+		return
+	}
+	if w.began.IsZero() {
+		w.began = time.Time(*e.Timestamp)
+	}
+	x := rendered.Request{URL: e.Request.URL + e.Request.URLFragment, Kind: kinds[e.Type], Method: e.Request.Method, Begun: w.since(e.Timestamp), Asked: w.asked(e.Initiator)}
+	if x.Kind == "" {
+		x.Kind = "other"
+	}
+	if x.Kind == "document" && len(w.r.Requests) > 0 && e.RedirectResponse == nil {
+		x.Kind = "frame"
+	}
+	if e.RedirectResponse != nil {
+		if before := w.request(e.RequestID); before != nil {
+			w.answered(before, e.RedirectResponse)
+			before.Ended, before.Wire = x.Begun, int64(e.RedirectResponse.EncodedDataLength)
+			x.Kind = before.Kind
+			x.Asked = rendered.Asked{By: "redirect", URL: before.URL, Request: w.at[string(e.RequestID)]}
+		}
+	}
+	x.SetID(string(e.RequestID))
+	w.r.Requests = append(w.r.Requests, x)
+	w.at[string(e.RequestID)] = len(w.r.Requests) - 1
+	w.open[string(e.RequestID)] = true
+	w.last = time.Now()
+}
+
+// asked says who asks.
+func (w *watch) asked(i *network.Initiator) (a rendered.Asked) {
+	a.Request = -1
+	if i == nil {
+		a.By = "other"
+		return a
+	}
+	switch i.Type {
+	case network.InitiatorTypeParser:
+		a.By, a.URL, a.Line = "page", i.URL, int(i.LineNumber)+1
+		if u, err := url.Parse(i.URL); err == nil && strings.HasSuffix(u.Path, ".css") {
+			a.By = "style"
+		}
+	case network.InitiatorTypeScript:
+		a.By = "script"
+		if a.URL, a.Line = topOf(i.Stack); a.URL == "" {
+			a.URL, a.Line = i.URL, int(i.LineNumber)+1
+		}
+	case network.InitiatorTypePreload:
+		a.By = "preload"
+	default:
+		a.By = "other"
+	}
+	return a
+}
+
+// topOf is the script at the top of a stack, and the line there, from 1; of what called later, the
+// caller counts where nothing else is known.
+func topOf(s *runtime.StackTrace) (url string, line int) {
+	for depth := 0; s != nil && depth < 20; s, depth = s.Parent, depth+1 {
+		for _, f := range s.CallFrames {
+			if f.URL != "" {
+				return f.URL, int(f.LineNumber) + 1
+			}
+		}
+	}
+	return "", 0
+}
+
+func (w *watch) answered(x *rendered.Request, resp *network.Response) {
+	x.Status, x.Protocol = int(resp.Status), resp.Protocol
+	x.Cached = x.Cached || resp.FromDiskCache || resp.FromPrefetchCache
+	for name, v := range resp.Headers {
+		if strings.EqualFold(name, "content-encoding") {
+			x.Coding, _ = v.(string)
+		}
+	}
+	w.last = time.Now()
+}
+
+func (w *watch) closed(id network.RequestID) {
+	delete(w.open, string(id))
+	w.last = time.Now()
+}
+
+// failed says why a request brought nothing.
+func (w *watch) failed(x *rendered.Request, e *network.EventLoadingFailed) {
+	x.Detail = e.ErrorText
+	u, _ := url.Parse(x.URL)
+	switch {
+	case e.BlockedReason == network.BlockedReasonCsp:
+		x.Failed, x.Detail = rendered.Policy, ""
+	case e.BlockedReason == network.BlockedReasonMixedContent:
+		x.Failed, x.Detail = rendered.Mixed, ""
+	case e.CorsErrorStatus != nil:
+		x.Failed, x.Detail = rendered.CORS, string(e.CorsErrorStatus.CorsError)
+	case u != nil && w.third(u.Hostname()) && (strings.Contains(e.ErrorText, "NAME_NOT_RESOLVED") || strings.Contains(e.ErrorText, "ADDRESS") || strings.Contains(e.ErrorText, "BLOCKED")):
+		x.Failed, x.Detail = rendered.NotCalled, ""
+	case strings.Contains(e.ErrorText, "NAME_NOT_RESOLVED"):
+		x.Failed = rendered.NoHost
+	case strings.Contains(e.ErrorText, "CONNECTION_REFUSED"):
+		x.Failed = rendered.Refused
+	case strings.Contains(e.ErrorText, "TIMED_OUT"):
+		x.Failed = rendered.TimedOut
+	case e.Canceled || strings.Contains(e.ErrorText, "ABORTED"):
+		x.Failed = rendered.Aborted
+	case e.BlockedReason != "":
+		x.Failed = string(e.BlockedReason)
+	default:
+		x.Failed = strings.ToLower(strings.TrimPrefix(e.ErrorText, "net::"))
+	}
+}
+
+// digestFailed finds what the browser says of a file that is another than its digest says.
+var digestFailed = regexp.MustCompile(`Failed to find a valid digest in the 'integrity' attribute for resource '([^']*)'`)
+
+// logged takes in what the browser writes on the console by itself. Failed requests are known
+// already.
+func (w *watch) logged(e *cdplog.Entry) {
+	if m := digestFailed.FindStringSubmatch(e.Text); m != nil {
+		for i := range w.r.Requests {
+			if w.r.Requests[i].URL == m[1] {
+				w.r.Requests[i].Failed, w.r.Requests[i].Detail = rendered.Integrity, ""
+			}
+		}
+		return
+	}
+	if e.Level == cdplog.LevelError && e.Source != cdplog.SourceNetwork {
+		w.mistake("console", e.Text, e.URL, int(e.LineNumber)+1, e.StackTrace)
+	}
+}
+
+func (w *watch) mistake(kind, text, url string, line int, stack *runtime.StackTrace) {
+	if top, at := topOf(stack); top != "" && url == "" {
+		url, line = top, at
+	}
+	if len(w.r.Mistakes) >= 200 { // nobody reads more
+		return
+	}
+	w.r.Mistakes = append(w.r.Mistakes, rendered.Mistake{Kind: kind, Message: text, URL: url, Line: line, Request: -1})
+}
+
+// exception is what an exception says, in one line.
+func exception(d *runtime.ExceptionDetails) string {
+	text := d.Text
+	if d.Exception != nil && d.Exception.Description != "" {
+		text = d.Exception.Description
+	}
+	text, _, _ = strings.Cut(text, "\n")
+	return text
+}
+
+func arguments(args []*runtime.RemoteObject) string {
+	var words []string
+	for _, a := range args {
+		switch {
+		case a.Description != "":
+			first, _, _ := strings.Cut(a.Description, "\n")
+			words = append(words, first)
+		case len(a.Value) > 0:
+			words = append(words, strings.Trim(string(a.Value), `"`))
+		}
+	}
+	return strings.Join(words, " ")
+}
+
+// quiet waits until the page has loaded and nothing was heard of a request for a while, most at most.
+func (w *watch) quiet(ctx context.Context, still, most time.Duration) {
+	end := time.After(most)
+	for {
+		w.mu.Lock()
+		wait := still - time.Since(w.last)
+		if !w.loaded || len(w.open) > 0 {
+			wait = max(wait, 25*time.Millisecond)
+		}
+		w.mu.Unlock()
+		if wait <= 0 {
+			return
+		}
+		select {
+		case <-time.After(min(wait, 50*time.Millisecond)):
+		case <-end:
+			return
+		case <-ctx.Done():
+			return
+		}
+	}
+}
+
+// finish ends the watch: what is under way now did not end.
+func (w *watch) finish() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.over = true
+	for id := range w.open {
+		if x := &w.r.Requests[w.at[id]]; x.Kind != "socket" && x.Failed == "" && x.Status == 0 {
+			x.Failed = rendered.NotFinished
+		}
+	}
+}

@@ -1,0 +1,204 @@
+// Package rendered is what a browser made of one page: its elements once scripts have run, every
+// request with who asked for it, what went wrong, what was stored, measured and used. A record is a
+// value that can be written down; it knows no browser.
+//
+// record.go here says what is recorded; link.go finds who asked for what; name.go gives requests the
+// items that they belong to.
+package rendered
+
+import "slices"
+
+// Format is the version of the record.
+const Format = "yellowgate.rendered/1"
+
+// A Record is one visit to one page, on a screen of one size.
+type Record struct {
+	Format string `json:"format"`
+	Path   string `json:"path"`
+	File   string `json:"file,omitempty"` // that was opened, where the site is a folder
+	URL    string `json:"url"`            // where the visit ended
+	Screen string `json:"screen"`         // as 1280x800
+	Title  string `json:"title"`
+	// Unread says why there is no record: the browser crashed, hung, or did not open the page.
+	Unread string `json:"unread,omitempty"`
+
+	Elements []Element `json:"elements"`
+	Requests []Request `json:"requests"` // in the order in which they began; the page itself is the first
+	Mistakes []Mistake `json:"mistakes,omitempty"`
+	Stored   []Stored  `json:"stored,omitempty"`
+	Measured Measured  `json:"measured"`
+	Used     []Used    `json:"used,omitempty"`
+	Dialogs  []Dialog  `json:"dialogs,omitempty"`
+
+	HTML  []byte `json:"-"` // the document once it was quiet, written as HTML, in UTF-8
+	Nodes []Node `json:"-"` // of the document, in its order, with who made them: see Adopt
+}
+
+// A Node is an element of the document as the browser lists it.
+type Node struct {
+	Tag string
+	URL string // its src or href, as written
+	By  *By    // the script that made it; nil for the parser
+}
+
+// An Element is one element of the document that loads or describes something.
+type Element struct {
+	Tag    string `json:"tag"`
+	Area   string `json:"area"`             // head or body
+	URL    string `json:"url,omitempty"`    // as written
+	Target string `json:"target,omitempty"` // resolved: the path within the site, or an absolute URL
+	Party  string `json:"party"`            // own, third, inline
+	What   string `json:"what,omitempty"`   // what it says: a title's text, a meta's name and content
+	Item   string `json:"item"`
+	// Came says who put it there: page (the parser) or script.
+	Came string `json:"came"`
+	By   *By    `json:"by,omitempty"`   // which script
+	Text bool   `json:"text,omitempty"` // the page's text has it, too
+	Line int    `json:"line,omitempty"` // in the page's text, where that has it
+}
+
+// By is a place in a script.
+type By struct {
+	URL     string `json:"url"`  // of the script; the page's own for an inline one
+	Line    int    `json:"line"` // from 1
+	Request int    `json:"request"`
+}
+
+// Why a request brought nothing. Other words are what the browser said.
+const (
+	Policy      = "policy"        // a Content Security Policy stopped it
+	Mixed       = "mixed-content" // it goes without TLS, from a page that came with it
+	Integrity   = "integrity"     // it is another file than its digest says
+	CORS        = "cors"          // the other site does not let this one have it
+	Refused     = "refused"       // nobody answers there
+	NoHost      = "no-host"       // there is no such host
+	TimedOut    = "timed-out"     //
+	NotCalled   = "not-called"    // it goes to a third party, and those are not called
+	Aborted     = "aborted"       // the page went on, or took it back
+	NotFinished = "not-finished"  // it was under way when the visit ended
+)
+
+// A Request is one thing that the page asked for.
+type Request struct {
+	URL    string `json:"url"`
+	Target string `json:"target"` // the path within the site, or the URL
+	Party  string `json:"party"`  // own or third
+	Kind   string `json:"kind"`   // document, frame, script, style, image, font, media, fetch, socket, other
+	Method string `json:"method"`
+	Status int    `json:"status"` // 0 where nothing answered
+	Failed string `json:"failed,omitempty"`
+	Detail string `json:"detail,omitempty"` // what the browser said, or which directive
+
+	Wire     int64   `json:"wire"`  // bytes that came, heads included
+	Bytes    int64   `json:"bytes"` // of the body, decoded
+	Coding   string  `json:"coding,omitempty"`
+	Protocol string  `json:"protocol,omitempty"`
+	Cached   bool    `json:"cached,omitempty"`
+	Begun    float64 `json:"begun"` // ms after the visit began
+	Ended    float64 `json:"ended"` // 0 where it did not
+
+	Asked Asked  `json:"asked"`
+	Item  string `json:"item"`
+
+	id string // by which the browser knows it
+}
+
+// ID is the name under which a browser or a file knows a request.
+func (r *Request) ID() string { return r.id }
+
+// SetID sets that.
+func (r *Request) SetID(id string) { r.id = id }
+
+// Asked says who asked for a request.
+type Asked struct {
+	By   string `json:"by"` // page (the parser), script, style, preload, redirect, other
+	URL  string `json:"url,omitempty"`
+	Line int    `json:"line,omitempty"` // from 1
+	// Request is the number of the request that brought what asked; -1 for the page itself.
+	Request int `json:"request"`
+}
+
+// A Mistake is an exception that nobody caught, or an error on the console.
+type Mistake struct {
+	Kind    string `json:"kind"` // exception or console
+	Message string `json:"message"`
+	URL     string `json:"url,omitempty"`
+	Line    int    `json:"line,omitempty"`
+	Request int    `json:"request"` // that brought the script; -1 for the page itself
+	Item    string `json:"item"`
+}
+
+// A Stored is something that the page wrote down in the browser; its value is not recorded.
+type Stored struct {
+	Kind  string `json:"kind"` // cookie, local, session
+	Name  string `json:"name"`
+	Host  string `json:"host"`
+	Days  int    `json:"days,omitempty"` // that a cookie lives; 0 to the end of the session
+	Third bool   `json:"third,omitempty"`
+}
+
+// Measured is what the browser measured. Times are ms after the visit began.
+type Measured struct {
+	FirstPaint   float64 `json:"firstPaint"`   // First Contentful Paint
+	LargestPaint float64 `json:"largestPaint"` // Largest Contentful Paint
+	LargestIs    string  `json:"largestIs,omitempty"`
+	Shift        float64 `json:"shift"` // Cumulative Layout Shift
+	Shifts       []Shift `json:"shifts,omitempty"`
+	Blocking     float64 `json:"blocking"` // ms over 50 of each long task
+	Nodes        int     `json:"nodes"`    // elements of the document
+	Loaded       float64 `json:"loaded"`   // the load event
+}
+
+// A Shift is one layout shift, and what moved.
+type Shift struct {
+	Value    float64  `json:"value"`
+	Elements []string `json:"elements"`
+}
+
+// A Used is how much of a script or stylesheet was used.
+type Used struct {
+	URL    string `json:"url"`
+	Target string `json:"target"`
+	Kind   string `json:"kind"` // script or style
+	Bytes  int    `json:"bytes"`
+	Used   int    `json:"used"` // bytes of it
+	Item   string `json:"item"`
+}
+
+// A Dialog is one that stood open.
+type Dialog struct {
+	ID     string  `json:"id,omitempty"`
+	Item   string  `json:"item"`
+	Covers float64 `json:"covers"` // share of the screen
+}
+
+// ByID is the number of the last request of an ID, or -1.
+func (r *Record) ByID(id string) int {
+	for i := len(r.Requests) - 1; i >= 0; i-- {
+		if r.Requests[i].id == id {
+			return i
+		}
+	}
+	return -1
+}
+
+// Hosts are the hosts of third parties that were asked, or would have been, each once, sorted.
+func (r *Record) Hosts() (hosts []string) {
+	for i := range r.Requests {
+		if x := &r.Requests[i]; x.Party == "third" {
+			if h := hostOf(x.URL); h != "" && !slices.Contains(hosts, h) {
+				hosts = append(hosts, h)
+			}
+		}
+	}
+	slices.Sort(hosts)
+	return hosts
+}
+
+// Wire is the sum of the bytes that came.
+func (r *Record) Wire() (sum int64) {
+	for i := range r.Requests {
+		sum += r.Requests[i].Wire
+	}
+	return sum
+}

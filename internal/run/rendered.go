@@ -1,0 +1,141 @@
+package run
+
+import (
+	"context"
+	"strings"
+
+	"yellowgate/internal/browser"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/project"
+	"yellowgate/internal/site"
+)
+
+// Opened is a page with what a browser made of it.
+type Opened struct {
+	*rendered.Record
+	Text  *inventory.Record // of the page's text, as the browser got it
+	Dom   *inventory.Record // of the document once it was quiet; nil where that was not read
+	Gated *presence.Page    // the document compared with the gate; nil without one
+}
+
+// A Rendering opens pages of a project in a browser, as the gate makes them now, or before it.
+type Rendering struct {
+	*browser.Browser
+	project *project.Project
+	source  bool
+	weights *site.Weights
+	byKey   map[string]*page.Page
+	read    func(string) ([]byte, bool)
+}
+
+// NewRendering starts a browser for the pages of a project. source opens them as they are before the
+// gate. Close ends it.
+func NewRendering(ctx context.Context, p *project.Project, source bool, o browser.Options) (r *Rendering, err error) {
+	r = &Rendering{project: p, source: source, weights: site.NewWeights(p.Source, p.Files), byKey: map[string]*page.Page{}, read: reader(p.From)}
+	for i := range p.Pages {
+		r.byKey[p.Pages[i].Key()] = &p.Pages[i]
+	}
+	address := p.Gate.File.Site.URL.Value
+	if i := strings.Index(address, "://"); i >= 0 { // a path in it is none of the host's
+		if k := strings.IndexByte(address[i+3:], '/'); k >= 0 {
+			address = address[:i+3+k]
+		}
+	}
+	base := p.Gate.Site.BasePath()
+	of := &browser.Site{Address: address,
+		Page: func(path string) ([]byte, *page.Answer) {
+			pg := r.byKey[page.Key(strings.TrimPrefix(path, base))]
+			if pg == nil {
+				return nil, nil
+			}
+			text, err := r.text(pg)
+			if err != nil {
+				return nil, nil
+			}
+			return text, pg.Answer
+		},
+		File: func(path string) []byte {
+			b, _ := r.read(strings.TrimPrefix(path, base))
+			return b
+		}}
+	r.Browser, err = browser.Start(ctx, o, of)
+	return r, err
+}
+
+// text is a page as the browser gets it.
+func (r *Rendering) text(pg *page.Page) ([]byte, error) {
+	text, err := r.project.Read(pg)
+	if err == nil && !r.source {
+		text = r.project.Gate.Page(text, *pg).File
+	}
+	return text, err
+}
+
+// Open opens a page on a screen.
+func (r *Rendering) Open(pg *page.Page, screen browser.Screen) (*Opened, error) {
+	text, err := r.text(pg)
+	if err != nil {
+		return nil, err
+	}
+	o := &Opened{Record: r.Visit(r.project.Gate.Site.BasePath()+pg.Path, screen)}
+	o.Path, o.File = pg.Path, pg.File
+	g := r.project.Gate
+	var result *gating.Result
+	if !r.source {
+		source, err := r.project.Read(pg)
+		if err != nil {
+			return nil, err
+		}
+		result = g.Page(source, *pg)
+	}
+	taken := presence.Take(text, *pg, g, r.weights)
+	o.Text = taken.Record
+	if result != nil && !result.Fragment {
+		presence.Compare(taken, result)
+	} else {
+		presence.NameOwners(o.Text, g)
+	}
+	o.settle(*pg, g, result, r.weights)
+	return o, nil
+}
+
+// settle reads the document that the browser made, and names what is in it.
+func (o *Opened) settle(pg page.Page, g *gating.Gate, result *gating.Result, weights inventory.Weights) {
+	if o.Unread != "" {
+		return
+	}
+	pg.Answer = nil // the document is in UTF-8 now, whatever it came in
+	taken := presence.Take(o.HTML, pg, g, weights)
+	o.Dom = taken.Record
+	if result != nil && !result.Fragment {
+		o.Gated = presence.Compare(taken, result)
+	} else {
+		presence.NameOwners(o.Dom, g)
+	}
+	o.Settle(o.Dom.Base)
+	o.Adopt(o.Dom, o.Text, g)
+}
+
+// OpenAddress opens a page of a site that runs. p may be nil.
+func OpenAddress(b *browser.Browser, address string, screen browser.Screen, text *ShowResult, p *project.Project) *Opened {
+	o := &Opened{Record: b.Visit(address, screen)}
+	if text != nil {
+		o.Text, o.Path = text.Record, text.Record.Path
+	}
+	if o.Unread != "" {
+		return o
+	}
+	if p != nil {
+		o.settle(page.Page{Path: o.Path, File: address}, p.Gate, nil, nil)
+		return o
+	}
+	o.Dom = inventory.Take(o.HTML, page.Page{Path: o.Path, File: address}, weburl.NewSite(originOf(address)), nil)
+	o.Settle(o.Dom.Base)
+	o.Adopt(o.Dom, o.Text, nil)
+	return o
+}
