@@ -266,6 +266,9 @@ func TestKept(t *testing.T) {
 
 // TestAllocations: making a page of 30 kB takes no more than 100 kB of memory.
 func TestAllocations(t *testing.T) {
+	if testing.Short() {
+		t.Skip("with the race detector it is another number")
+	}
 	dir := t.TempDir() + "/demo"
 	if _, err := demo.Write(dir); err != nil {
 		t.Fatal(err)
