@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/browser"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/problem"
@@ -61,6 +62,13 @@ one machine is audited in parts, which --join adds up to one audit.`,
 					return err
 				}
 			}
+			var err error
+			if o.screens, err = o.browsing.ready(a, cmd); err != nil {
+				return err
+			}
+			if o.browsing.on && (o.join || o.part != "" || len(args) == 1 && args[0] == "-") {
+				return &site.UsageError{Message: "--browser opens the pages of a folder or a site, not parts of an audit and no standard input"}
+			}
 			threshold, err := failThreshold(failOn)
 			if err != nil {
 				return err
@@ -100,6 +108,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 		},
 	}
 	o.ways.flagsForAddress(cmd)
+	o.browsing.flags(cmd)
 	failOnFlag(cmd, &failOn)
 	cmd.Flags().BoolVar(&o.noCache, "no-cache", false, "audit every page anew, and remember nothing")
 	cmd.Flags().StringVar(&o.part, "part", "", "audit one part of the pages, such as `3/8`, and write down what --join needs")
@@ -112,6 +121,8 @@ one machine is audited in parts, which --join adds up to one audit.`,
 // auditFlags are the options of audit.
 type auditFlags struct {
 	ways                   ways
+	browsing               browsing
+	screens                []browser.Screen
 	as, part               string
 	noCache, join, records bool
 }
@@ -144,6 +155,13 @@ func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool
 	o.Records, o.NoNotes, o.NoCache = a.format == "json" || a.format == "html", a.format == "text" && !a.verbose && !notes, f.noCache || len(dirs) == 1 && isAddress(dirs[0])
 	if a.format == "ndjson" {
 		o.Each = each
+	}
+	if f.browsing.on {
+		a.tidies.Store(true)
+		o.Browser = &run.Browsing{Context: ctx, Options: f.browsing.o, Screens: f.screens}
+		if len(dirs) == 1 && isAddress(dirs[0]) {
+			o.Browser.Running = dirs[0]
+		}
 	}
 	if !f.join {
 		r, err := run.Audit(o)

@@ -317,3 +317,61 @@ func BenchmarkGate(b *testing.B) {
 		}
 	}
 }
+
+// TestSamePages: pages that are the same and stand at other addresses are gated each for itself, and
+// pages that the gate leaves as they are keep their bytes, however many are on their way.
+func TestSamePages(t *testing.T) {
+	plain := func(n int) string {
+		return strings.Replace(aPage, "stars", fmt.Sprintf("page %d %s", n, strings.Repeat("owls ", n*13%501)), 1)
+	}
+	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		n, _ := strconv.Atoi(r.URL.Query().Get("n"))
+		body := []byte(plain(n))
+		if strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") {
+			body, _ = encoded(body, "gzip")
+			w.Header().Set("Content-Encoding", "gzip")
+		}
+		_, _ = w.Write(body)
+	}))
+	defer origin.Close()
+	gate, _ := newGate(t, "yellowgate: 1\nitems: {note: {code: <i>note</i>, pages: /visit/}}\n")
+	front, _ := before(t, origin.URL, func(o *Options) { o.Gate = gate })
+	for path, want := range map[string]bool{"/visit/": true, "/other/": false, "/visit": true, "/visit/index.html": true, "/": false} {
+		for range 2 {
+			if _, body := mustAsk(t, "GET", front.URL+path); strings.Contains(body, "<i>note</i>") != want {
+				t.Errorf("%s:\n%s", path, body)
+			}
+		}
+	}
+	var all sync.WaitGroup
+	for c := range 8 {
+		all.Go(func() {
+			client := &http.Client{Transport: &http.Transport{DisableCompression: true}}
+			defer client.CloseIdleConnections()
+			for i := range 150 {
+				n := (i*7 + c*31) % 300
+				req, err := http.NewRequest("GET", fmt.Sprintf("%s/other/?n=%d", front.URL, n), nil)
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				if i%2 == 0 {
+					req.Header.Set("Accept-Encoding", "gzip")
+				}
+				resp, err := client.Do(req)
+				if err != nil {
+					t.Error(err)
+					return
+				}
+				body, _ := io.ReadAll(resp.Body)
+				resp.Body.Close()
+				if got, err := decoded(body, coding(resp.Header["Content-Encoding"]), 1<<20); err != nil || string(got) != plain(n) {
+					t.Errorf("page %d: %d bytes (%v)", n, len(got), err)
+					return
+				}
+			}
+		})
+	}
+	all.Wait()
+}

@@ -414,6 +414,9 @@ func checkGated(t *testing.T, where string, s *spec, req *http.Request, direct, 
 		}
 	}
 	coding := coding(through.head["Content-Encoding"])
+	if s.head.Get("Content-Encoding") != "" && !strings.Contains(strings.ToLower(strings.Join(through.head["Vary"], ",")), "accept-encoding") && !strings.Contains(through.head.Get("Vary"), "*") {
+		t.Errorf("%s: gated, from a coding, with Vary %q", where, through.head["Vary"])
+	}
 	if was := s.head.Get("Content-Encoding"); (was == "") != (coding == identity) && quality(req.Header["Accept-Encoding"], "gzip")+quality(req.Header["Accept-Encoding"], "br")+quality(req.Header["Accept-Encoding"], "zstd") > 0 {
 		t.Errorf("%s: sent in %s, by itself in %q", where, coding, was)
 	}
@@ -421,7 +424,7 @@ func checkGated(t *testing.T, where string, s *spec, req *http.Request, direct, 
 		t.Errorf("%s: sent in %s, which the client does not take", where, coding)
 	}
 	if tag := direct.head.Get("Etag"); strings.HasSuffix(tag, `"`) {
-		if origin, _, ok := untagged(through.head.Get("Etag")); !ok || origin != tag {
+		if origin, _, ok := untagged(through.head.Get("Etag")); !ok || origin != tag || (coding == identity) == strings.HasSuffix(through.head.Get("Etag"), "."+coding+`"`) {
 			t.Errorf("%s: the tag %s became %s", where, tag, through.head.Get("Etag"))
 		}
 	}

@@ -53,7 +53,12 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 	p.Heading("audit of %s: %s, %s, %s", a.Dir, wording.Count(a.Pages, "page"), wording.Count(a.Requests, "request"), weightOf(a))
 	if len(a.ByItem) > 0 {
 		t := &table{right: map[int]bool{1: true, 2: true}}
-		t.add(p.dim.Render("item"), p.dim.Render("gate says in"), p.dim.Render("pages have it"), "")
+		if len(a.Rendered) > 0 {
+			t.right[3] = true
+			t.add(p.dim.Render("item"), p.dim.Render("gate says in"), p.dim.Render("text has it"), p.dim.Render("browser has it"), "")
+		} else {
+			t.add(p.dim.Render("item"), p.dim.Render("gate says in"), p.dim.Render("pages have it"), "")
+		}
 		for _, it := range a.ByItem {
 			wrong, remark := heldAgainst(it)
 			verdict := p.bad.Render(wrong)
@@ -61,7 +66,11 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 				verdict = p.in.Render(asGated)
 			}
 			verdict += p.dim.Render(remark)
-			t.add(p.name.Render(it.Item.Name), fmt.Sprint(it.In), fmt.Sprint(it.Present), verdict)
+			if len(a.Rendered) > 0 {
+				t.add(p.name.Render(it.Item.Name), fmt.Sprint(it.In), fmt.Sprint(it.Present), fmt.Sprint(it.Seen), verdict)
+			} else {
+				t.add(p.name.Render(it.Item.Name), fmt.Sprint(it.In), fmt.Sprint(it.Present), verdict)
+			}
 		}
 		p.table(t)
 	}

@@ -56,7 +56,7 @@ func (p *Printer) severity(s problem.Severity) string {
 func ChecksMarkdown(w io.Writer) error {
 	var b strings.Builder
 	b.WriteString("# The checks of the audit\n\nMade from the checks themselves: `yellowgate explain --format markdown`. `yellowgate explain\nNAME` explains one in the terminal; `checks`, `accept` and `strict` in the\n[gate file](gate-file.md#what-the-audit-looks-for) change what they mean on your site.\n")
-	families := []string{"gate", "head", "loading", "popups", "code", "server"}
+	families := []string{"gate", "head", "loading", "popups", "code", "server", "rendered"}
 	for _, family := range families {
 		fmt.Fprintf(&b, "\n## %s\n\n| check | severity | what |\n|---|---|---|\n", family)
 		for _, c := range checks.All() {

@@ -126,7 +126,7 @@ func (s *auditing) answers(kind recall.Kind, path string) (a recall.Answer) {
 
 // remember opens what the last audit found.
 func (s *auditing) remember() {
-	if s.NoCache || s.Project == nil || s.Records || s.Each != nil || s.Names != nil {
+	if s.NoCache || s.Browser != nil || len(s.Saved) > 0 || s.Project == nil || s.Records || s.Each != nil || s.Names != nil {
 		return
 	}
 	folder, err := filepath.Abs(s.Dir)

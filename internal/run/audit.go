@@ -12,6 +12,7 @@ import (
 	"strings"
 	"sync"
 
+	"yellowgate/internal/browser"
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gating"
@@ -20,6 +21,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/rendered"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/output"
 	"yellowgate/internal/project"
@@ -39,6 +41,8 @@ type AuditResult struct {
 	Verdicts []Gated             `json:"verdicts"`
 	Findings []checks.Finding    `json:"findings"`
 	Totals   audit.Totals        `json:"totals"`
+	// Rendered is what a browser made of the pages, in their order; none without --browser.
+	Rendered []*rendered.Record `json:"rendered,omitempty"`
 
 	// Audited is how many pages had to be audited, where the others were known from before.
 	Audited int `json:"-"`
@@ -74,16 +78,18 @@ func (r *AuditResult) Gather() {
 // AuditOptions say what to audit.
 type AuditOptions struct {
 	Dir     string
-	Project *project.Project // nil without a gate file
-	Address string           // of the site, where there is no project to compare pages with
-	Name    string           // of the folder, for people
-	Named   string           // the folder as it was named; "" for the output of the project
-	Records bool             // keep the records and verdicts
-	NoNotes bool             // only count notes
-	Roughly bool             // leave out what inline texts weigh compressed
-	Lean    bool             // keep of the records only what loads, runs or belongs to an item
-	NoCache bool             // audit every page, and remember nothing
-	Names   *gating.Gate     // names the items of elements where there is no project; what loads nothing is noted, too
+	Project *project.Project   // nil without a gate file
+	Address string             // of the site, where there is no project to compare pages with
+	Name    string             // of the folder, for people
+	Named   string             // the folder as it was named; "" for the output of the project
+	Records bool               // keep the records and verdicts
+	NoNotes bool               // only count notes
+	Roughly bool               // leave out what inline texts weigh compressed
+	Lean    bool               // keep of the records only what loads, runs or belongs to an item
+	NoCache bool               // audit every page, and remember nothing
+	Browser *Browsing          // opens the pages, too; nil for an audit of their text
+	Saved   []*rendered.Record // what a browser made of pages, recorded before
+	Names   *gating.Gate       // names the items of elements where there is no project; what loads nothing is noted, too
 	// Each, if set, gets every page's record and verdicts, in order. They are not kept.
 	Each     func(r *inventory.Record, verdicts []Gated) error
 	Progress Progress
@@ -94,6 +100,9 @@ func Audit(o AuditOptions) (*AuditResult, error) {
 	s, err := newAuditing(o)
 	if err != nil {
 		return nil, err
+	}
+	if s.browser != nil {
+		defer s.browser.Close()
 	}
 	if err := s.all(); err != nil {
 		return nil, err
@@ -157,6 +166,11 @@ func newAuditing(o AuditOptions) (*auditing, error) {
 		}
 	}
 	s.known = checks.NewSite(known)
+	if o.Browser != nil {
+		if err := s.browse(); err != nil {
+			return nil, err
+		}
+	}
 	s.sum = audit.NewSum(s.gate)
 	s.sum.NoNotes = o.NoNotes
 	s.remember()
@@ -229,6 +243,7 @@ type auditing struct {
 	sum     *audit.Sum
 	read    func(path string) ([]byte, bool) // a file of the folder
 	store   *recall.Store                    // nil for an audit that remembers nothing
+	browser *browser.Browser
 }
 
 // useGate prepares the gate that pages are compared with.
@@ -253,6 +268,7 @@ type audited struct {
 	*audit.Page
 	record   *inventory.Record
 	verdicts []Gated
+	rendered []*rendered.Record
 	state    checks.State
 	bufs     [2]*site.Buffer // what the record refers to
 }
@@ -352,6 +368,8 @@ func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, sr
 		pass.Record = s.take(file, known)
 	}
 	a.record, a.state = pass.Record, pass.State
+	s.open(pass, known, source)
+	a.rendered = pass.Rendered
 	a.Page = s.gate.PageOf(pass, source, pass.Gated)
 	if s.Names != nil && !a.record.Fragment {
 		presence.NameAll(a.record, s.Names)
@@ -386,6 +404,7 @@ func (s *auditing) state(file string) checks.State {
 func (s *auditing) add(a *audited) error {
 	r := s.result
 	r.Findings = append(r.Findings, s.sum.Add(a.Page)...)
+	r.Rendered = append(r.Rendered, a.rendered...)
 	if s.Each != nil {
 		return s.Each(a.record, a.verdicts)
 	}

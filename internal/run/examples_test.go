@@ -1,6 +1,7 @@
 package run_test
 
 import (
+	"encoding/json"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -9,6 +10,7 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/rendered"
 	"yellowgate/internal/output"
 	"yellowgate/internal/project"
 	"yellowgate/internal/run"
@@ -62,11 +64,20 @@ func example(t *testing.T, check, text string) bool {
 			}
 		}
 	}
+	var saved []*rendered.Record
+	if b, err := os.ReadFile(filepath.Join(dir, "rendered.json")); err == nil {
+		r := &rendered.Record{}
+		if err := json.Unmarshal(b, r); err != nil {
+			t.Fatalf("%v\n%s", err, b)
+		}
+		saved = append(saved, r)
+	}
 	o := run.AuditOptions{Dir: filepath.Join(dir, "site"), Address: "https://ternhill.example"}
 	if gated {
 		p := open(t, gate)
 		o = run.AuditOptions{Dir: p.Output, Project: p}
 	}
+	o.Saved = saved
 	r, err := run.Audit(o)
 	if err != nil {
 		t.Fatal(err)

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/browser"
+	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
@@ -109,7 +110,7 @@ func (o *Opened) settle(pg page.Page, g *gating.Gate, result *gating.Result, wei
 	if o.Unread != "" {
 		return
 	}
-	pg.Answer = nil // the document is in UTF-8 now, whatever it came in
+	pg.Answer = inUTF8
 	taken := presence.Take(o.HTML, pg, g, weights)
 	o.Dom = taken.Record
 	if result != nil && !result.Fragment {
@@ -119,7 +120,17 @@ func (o *Opened) settle(pg page.Page, g *gating.Gate, result *gating.Result, wei
 	}
 	o.Settle(o.Dom.Base)
 	o.Adopt(o.Dom, o.Text, g)
+	if o.Gated != nil {
+		for i := range o.Gated.Items {
+			if o.Gated.Items[i].Copies() > 0 {
+				o.Items = append(o.Items, g.File.Items[i].Name)
+			}
+		}
+	}
 }
+
+// inUTF8 is what is known of a document that a browser wrote: its encoding, whatever it came in.
+var inUTF8 = &page.Answer{Fields: map[string][]string{"content-type": {"text/html; charset=utf-8"}}}
 
 // OpenAddress opens a page of a site that runs. p may be nil.
 func OpenAddress(b *browser.Browser, address string, screen browser.Screen, text *ShowResult, p *project.Project) *Opened {
@@ -134,8 +145,92 @@ func OpenAddress(b *browser.Browser, address string, screen browser.Screen, text
 		o.settle(page.Page{Path: o.Path, File: address}, p.Gate, nil, nil)
 		return o
 	}
-	o.Dom = inventory.Take(o.HTML, page.Page{Path: o.Path, File: address}, weburl.NewSite(originOf(address)), nil)
+	o.Dom = inventory.Take(o.HTML, page.Page{Path: o.Path, File: address, Answer: inUTF8}, weburl.NewSite(originOf(address)), nil)
 	o.Settle(o.Dom.Base)
 	o.Adopt(o.Dom, o.Text, nil)
 	return o
+}
+
+// Browsing says how an audit opens its pages in a browser.
+type Browsing struct {
+	context.Context
+	browser.Options
+	Screens []browser.Screen
+	Running string // the address of a site that runs, whose pages are opened there; "" for a folder
+}
+
+// browse starts the browser of an audit.
+func (s *auditing) browse() (err error) {
+	o := s.Browser
+	if o.Running != "" {
+		s.browser, err = browser.Start(o.Context, o.Options, nil)
+		return err
+	}
+	address, base := s.Address, ""
+	if s.Project != nil {
+		address, base = s.Project.Gate.File.Site.URL.Value, s.Project.Gate.Site.BasePath()
+	}
+	byKey := map[string]*page.Page{}
+	for i := range s.pages {
+		byKey[s.pages[i].Key()] = &s.pages[i]
+	}
+	s.browser, err = browser.Start(o.Context, o.Options, &browser.Site{Address: originOf(address),
+		Page: func(path string) ([]byte, *page.Answer) {
+			pg := byKey[page.Key(strings.TrimPrefix(path, base))]
+			if pg == nil {
+				return nil, nil
+			}
+			text, err := s.from.Read(pg.File)
+			if err != nil {
+				return nil, nil
+			}
+			answer := pg.Answer
+			if src := s.sources[pg.File]; answer == nil && src != nil {
+				answer = src.Answer
+			}
+			return text, answer
+		},
+		File: func(path string) []byte {
+			b, _ := s.read(strings.TrimPrefix(path, base))
+			return b
+		}})
+	return err
+}
+
+// open opens a page that is audited in the browser, on each screen. source is what the gate made of
+// its source; nil for none.
+func (s *auditing) open(pass *checks.Pass, known page.Page, source *gating.Result) {
+	if pass.Fragment {
+		return
+	}
+	for _, r := range s.Saved {
+		if page.Key(r.Path) == page.Key(known.Path) {
+			pass.Rendered = append(pass.Rendered, r)
+		}
+	}
+	if s.browser == nil {
+		return
+	}
+	for _, screen := range s.Browser.Screens {
+		o := &Opened{Text: pass.Record}
+		if s.Browser.Running != "" {
+			o.Record = s.browser.Visit(originOf(s.Browser.Running)+page.URLPath(known.Path), screen)
+		} else {
+			base := ""
+			if s.Project != nil {
+				base = s.Project.Gate.Site.BasePath()
+			}
+			o.Record = s.browser.Visit(base+known.Path, screen)
+		}
+		o.Path, o.File = known.Path, known.File
+		if s.Project != nil {
+			o.settle(known, s.Project.Gate, source, s.weights)
+		} else if o.Unread == "" {
+			o.Dom = inventory.Take(o.HTML, page.Page{Path: known.Path, File: known.File, Answer: inUTF8}, s.site, s.weights)
+			o.Settle(o.Dom.Base)
+			o.Adopt(o.Dom, o.Text, nil)
+		}
+		o.HTML, o.Nodes = nil, nil
+		pass.Rendered = append(pass.Rendered, o.Record)
+	}
 }

@@ -351,7 +351,7 @@ func (x *tamperer) changes(r *gating.Result) (out []tampered) {
 	}
 	x.ofFound(r, text, add)
 	x.ofMetadata(r, text, add)
-	out = append(out, tampered{what: "written by a browser", text: rendered(x.t, text), tidy: true})
+	out = append(out, tampered{what: "written by a browser", text: renderedText(x.t, text), tidy: true})
 	out = append(out, tampered{what: "white space and quotes", text: retidied(text), tidy: true})
 	return out
 }
@@ -576,8 +576,8 @@ func (x *tamperer) ofMetadata(r *gating.Result, text string, add adder) {
 	}
 }
 
-// rendered is a page as a browser writes it: parsed and serialised, comments left out.
-func rendered(t *testing.T, text string) string {
+// renderedText is a page as a browser writes it: parsed and serialised, comments left out.
+func renderedText(t *testing.T, text string) string {
 	doc, err := html.ParseWithOptions(strings.NewReader(text), html.ParseOptionEnableScripting(true))
 	if err != nil {
 		t.Fatal(err)

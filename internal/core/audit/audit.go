@@ -43,6 +43,7 @@ type Item struct {
 	In     bool `json:"in,omitempty"`
 	Copies int  `json:"copies,omitempty"` // whole ones that the page has
 	Gone   bool `json:"gone,omitempty"`   // found parts that its source has and the page lacks
+	Seen   bool `json:"seen,omitempty"`   // a browser asked for it, or has it in its document
 }
 
 // A Gate is what an audit needs of a gate file; the zero value is for an audit without one.
@@ -73,10 +74,30 @@ func (g Gate) PageOf(pass *checks.Pass, source *gating.Result, gated *presence.P
 	if gated != nil {
 		a.Items = make([]Item, len(gated.Items))
 		for i := range gated.Items {
-			a.Items[i] = Item{source.Verdicts[i].In, gated.Items[i].Copies(), len(gated.Items[i].Gone) > 0}
+			a.Items[i] = Item{source.Verdicts[i].In, gated.Items[i].Copies(), len(gated.Items[i].Gone) > 0, seen(pass, source.Verdicts[i].Item.Name)}
 		}
 	}
 	return a
+}
+
+// seen reports whether a browser asked for an item, or had it in its document.
+func seen(pass *checks.Pass, item string) bool {
+	for _, r := range pass.Rendered {
+		for i := range r.Elements {
+			if r.Elements[i].Item == item {
+				return true
+			}
+		}
+		for i := range r.Requests {
+			if r.Requests[i].Item == item {
+				return true
+			}
+		}
+		if slices.Contains(r.Items, item) {
+			return true
+		}
+	}
+	return false
 }
 
 // Totals counts findings by severity.
@@ -119,6 +140,7 @@ type ItemSum struct {
 	Leaked  int // pages on which it is out and there
 	Differs int // pages on which it is in and not as the gate writes it
 	May     int // pages on which it may stay and that never had it: found parts alone
+	Seen    int // pages on which a browser asked for it or has it
 	Gone    int // pages whose source has it, and that lack it or some of it: found parts
 }
 
@@ -199,6 +221,9 @@ func (s *Sum) count(a *Page) {
 		it := &s.Items[i]
 		if x.Copies > 0 {
 			it.Present++
+		}
+		if x.Seen {
+			it.Seen++
 		}
 		if x.In {
 			it.In++

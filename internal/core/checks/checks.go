@@ -14,12 +14,13 @@ import (
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/rendered"
 )
 
 // A Check is one thing that the audit looks for.
 type Check struct {
 	Name     string // in lower-case words with hyphens
-	Family   string // gate, head, loading, popups, code, server
+	Family   string // gate, head, loading, popups, code, server, rendered
 	Severity problem.Severity
 	Title    string // one line
 	Doc      string // what it is, why it matters to visitors or search engines, how to mend it
@@ -79,6 +80,7 @@ var all = []*Check{
 	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unread, unknownSpot,
 	popupClash, repeatedId, unlabelledPopup, unreachablePopup,
 	bareCode, codeBreaksHead, codeSyntax, lostRule, tagsInText, tooEarly, unclosedTag,
+	cookieSet, failedLoad, loadedByScript, metadataRewritten, mostlyUnused, movesThePage, neverLoaded, runtimeLeak, scriptError, slowPaint, unexpectedRequest,
 	canonicalRedirects, deadPage, headerDiffers, slowRedirect, uncached, uncompressed,
 }
 
@@ -114,6 +116,8 @@ type Pass struct {
 	Site  *Site
 	Gated *presence.Page // nil where there is no gate file
 	State State
+	// Rendered is what a browser made of the page, on each screen; none where it was not opened.
+	Rendered []*rendered.Record
 
 	check    *Check
 	findings []Finding

@@ -59,7 +59,7 @@ func (k *kind[T, S]) all(s *SitePass) *S {
 }
 
 // kinds lists what is kept. A check asks for its own, and some ask for one together.
-var kinds = []anyKind{titleFact, descriptionFact, canonicalFact, noindexFact, findableFact, loadFact, nameFact, styleFact, popupFact}
+var kinds = []anyKind{titleFact, descriptionFact, canonicalFact, noindexFact, findableFact, loadFact, nameFact, styleFact, popupFact, usedFact}
 
 // Facts are the facts of one page, in the order of their kinds; nil for one that there is not.
 type Facts []any

@@ -23,6 +23,8 @@ type Record struct {
 	Unread string `json:"unread,omitempty"`
 
 	Elements []Element `json:"elements"`
+	// Items are the items that the document has, those of code that loads nothing among them.
+	Items    []string  `json:"items,omitempty"`
 	Requests []Request `json:"requests"` // in the order in which they began; the page itself is the first
 	Mistakes []Mistake `json:"mistakes,omitempty"`
 	Stored   []Stored  `json:"stored,omitempty"`

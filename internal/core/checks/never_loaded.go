@@ -1,0 +1,38 @@
+package checks
+
+import (
+	"slices"
+
+	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/rendered"
+)
+
+var neverLoaded = &Check{
+	Name: "never-loaded", Family: "rendered", Severity: problem.Error, Says: Missing,
+	Title: "an item that is in was never asked for by the browser",
+	Doc: `The page's text has the item's script or stylesheet, and the browser did not ask for it: it
+stands where markup is inert, a script took it out before it was read, or a consent tool
+holds it back until somebody agrees. Told of an audit with --browser only.`,
+	Bad: "-- yellowgate.yaml --\nitems:\n  counter: {script: /js/counter.js, pages: all}\n-- site/visit/index.html --\n<p>x</p>\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]}",
+	Good: "-- yellowgate.yaml --\nitems:\n  counter: {script: /js/counter.js, pages: all}\n-- site/visit/index.html --\n<p>x</p>\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/counter.js\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}}]}",
+	Page: func(p *Pass) {
+		visits := p.visits()
+		if len(visits) == 0 {
+			return
+		}
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if !Own(e) || !e.Loads || !e.IsScript() && !e.IsStylesheet() || !p.isIn(e.Item) {
+				continue
+			}
+			asked := slices.ContainsFunc(visits, func(r *rendered.Record) bool {
+				return slices.ContainsFunc(r.Requests, func(x rendered.Request) bool { return x.Target == e.Target })
+			})
+			if !asked {
+				p.At(e, "the browser never asked for "+e.URL, "look for what takes it out or holds it back before the browser gets to it")
+			}
+		}
+	},
+}

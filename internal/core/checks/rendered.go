@@ -1,0 +1,143 @@
+package checks
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/weburl"
+)
+
+// What only a browser shows. These checks say nothing of a page that was not opened in one.
+
+// visits are the records that there are of the page.
+func (p *Pass) visits() (list []*rendered.Record) {
+	for _, r := range p.Rendered {
+		if r.Unread == "" {
+			list = append(list, r)
+		}
+	}
+	return list
+}
+
+// atTarget adds a finding where the page's text has an element with a target, or at its beginning. What
+// several screens show alike is said once.
+func (p *Pass) atTarget(target, item, message, remedy string) {
+	line, column := 1, 1
+	for e := range p.All() {
+		if e.Target == target && target != "" && Own(e) && e.Line > 0 {
+			line, column = e.Line, e.Column
+			break
+		}
+	}
+	p.once(line, column, item, message, remedy)
+}
+
+// once is Report for what has not been reported yet.
+func (p *Pass) once(line, column int, item, message, remedy string) {
+	for i := range p.findings {
+		if f := &p.findings[i]; f.Check == p.check.Name && f.Line == line && f.Message == message && f.Item == item {
+			return
+		}
+	}
+	p.Report(line, column, item, message, remedy)
+}
+
+// textHas reports whether an element of the page's text, or what follows from it, names a target.
+func (p *Pass) textHas(target string) bool {
+	for e := range p.All() {
+		if !Own(e) {
+			continue
+		}
+		if e.Target == target {
+			return true
+		}
+		for _, list := range [][]inventory.Import{e.Imports, e.Brings, e.Files} {
+			if slices.ContainsFunc(list, func(m inventory.Import) bool { return m.Target == target }) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// askedBy tells who asked for a request: " (asked for by container.js → tag.js)", or nothing for the
+// page.
+func askedBy(r *rendered.Record, i int) string {
+	chain := r.Chain(i)
+	if len(chain) < 2 {
+		if a := r.Requests[i].Asked; a.By == "script" {
+			return " (asked for by a script of the page)"
+		}
+		return ""
+	}
+	return " (asked for by " + r.Tell(chain[:len(chain)-1]) + ")"
+}
+
+// trustsAll reports whether every host is expected, since the gate file names none.
+func (p *Pass) trustsAll() bool { return p.Site == nil || len(p.Site.Trust) == 0 }
+
+// eachOut visits the items that are out on the page.
+func (p *Pass) eachOut(visit func(it *gatefile.Item)) {
+	if p.Gated == nil {
+		return
+	}
+	for i := range p.Gated.Result.Verdicts {
+		if v := &p.Gated.Result.Verdicts[i]; !v.In {
+			visit(v.Item)
+		}
+	}
+}
+
+// isIn reports whether an item is in on the page.
+func (p *Pass) isIn(item string) bool {
+	if p.Gated == nil || item == "" {
+		return false
+	}
+	for i := range p.Gated.Result.Verdicts {
+		if v := &p.Gated.Result.Verdicts[i]; v.Item.Name == item {
+			return v.In
+		}
+	}
+	return false
+}
+
+// favicon reports whether a request is the browser's own, for an icon that nobody named.
+func favicon(x *rendered.Request) bool {
+	return x.Target == "/favicon.ico" && x.Asked.By == "other"
+}
+
+// metaOf is what a document says: its title, or the content of a meta or link.
+func metaOf(elements []rendered.Element, what string) (value string, by *rendered.By, has bool) {
+	for i := range elements {
+		e := &elements[i]
+		switch {
+		case what == "title" && e.Tag == "title":
+			return e.What, e.By, true
+		case what == "canonical" && e.Tag == "link" && markup.HasRel(e.What, "canonical"):
+			return e.URL, e.By, true
+		case e.Tag == "meta":
+			if name, content, ok := strings.Cut(e.What, " = "); ok && strings.EqualFold(strings.TrimSpace(name), what) {
+				return content, e.By, true
+			}
+		}
+	}
+	return "", nil, false
+}
+
+// hostTrusted reports whether the gate file expects a host.
+func (p *Pass) hostTrusted(host string) bool {
+	return p.Site != nil && weburl.Trusts(p.Site.Trust, strings.ToLower(host))
+}
+
+// ms is a time as people say it.
+func ms(x float64) string {
+	if x >= 1000 {
+		return fmt.Sprintf("%.1f s", x/1000)
+	}
+	return fmt.Sprintf("%.0f ms", x)
+}
