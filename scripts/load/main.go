@@ -20,6 +20,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"runtime/debug"
 	"slices"
 	"strconv"
 	"strings"
@@ -46,6 +47,7 @@ func main() {
 	case "origin":
 		log.Fatal(http.ListenAndServe(*listen, http.FileServer(http.Dir(*root))))
 	case "proxy":
+		debug.SetGCPercent(400) // as the gateway
 		u, err := url.Parse(*origin)
 		check(err)
 		log.Fatal(http.ListenAndServe(*listen, &httputil.ReverseProxy{BufferPool: gateway.Buffers, FlushInterval: -1, Transport: gateway.NewTransport(time.Minute, nil), Rewrite: func(pr *httputil.ProxyRequest) {

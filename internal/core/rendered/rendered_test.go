@@ -1,0 +1,121 @@
+package rendered
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/weburl"
+)
+
+const home = "https://ternhill.example/visit/"
+
+// visit is a visit with a tag container: the page loads box.js, that loads tag.js, that a pixel; an
+// inline script of the page loads late.css.
+func visit() *Record {
+	return &Record{URL: home, Requests: []Request{
+		{URL: home, Kind: "document", Status: 200},
+		{URL: "https://ternhill.example/js/box.js", Kind: "script", Status: 200, Wire: 900, Asked: Asked{By: "page", URL: home, Line: 4}},
+		{URL: "https://tags.example/tag.js#x", Kind: "script", Status: 200, Wire: 100, Asked: Asked{By: "script", URL: "https://ternhill.example/js/box.js", Line: 1}},
+		{URL: "https://tags.example/p.gif", Kind: "image", Status: 302, Asked: Asked{By: "script", URL: "https://tags.example/tag.js", Line: 2}},
+		{URL: "https://count.example/p.gif", Kind: "image", Status: 200, Asked: Asked{By: "redirect", URL: "https://tags.example/p.gif", Request: 3}},
+		{URL: "https://ternhill.example/css/late.css", Kind: "style", Status: 404, Asked: Asked{By: "script", URL: home, Line: 6}},
+		{URL: "https://ternhill.example/js/box.js", Kind: "script", Status: 200, Cached: true, Asked: Asked{By: "script", URL: "https://nobody.example/x.js", Line: 6}},
+	}}
+}
+
+// TestLink: chains lead back to the page.
+func TestLink(t *testing.T) {
+	r := visit()
+	base := weburl.NewSite("https://ternhill.example").Page("/visit/", "")
+	r.Mistakes = []Mistake{{Kind: "exception", URL: "https://tags.example/tag.js"}, {Kind: "exception", URL: home}}
+	r.Settle(base)
+	r.Link()
+	for i, want := range []string{"", "/js/box.js", "/js/box.js → https://tags.example/tag.js#x", "/js/box.js → https://tags.example/tag.js#x → https://tags.example/p.gif", "/js/box.js → https://tags.example/tag.js#x → https://tags.example/p.gif → https://count.example/p.gif", "/css/late.css", "/js/box.js"} {
+		if got := r.Tell(r.Chain(i)); got != want {
+			t.Errorf("request %d: %q, want %q", i, got, want)
+		}
+	}
+	children := r.Children()
+	if !slices.Equal(children[0], []int{1, 5, 6}) || !slices.Equal(children[1], []int{2}) || !slices.Equal(children[3], []int{4}) {
+		t.Errorf("who asked whom: %v", children)
+	}
+	if got := r.Hosts(); !slices.Equal(got, []string{"count.example", "tags.example"}) {
+		t.Errorf("hosts: %v", got)
+	}
+	if r.Requests[1].Party != "own" || r.Requests[2].Party != "third" || r.Wire() != 1000 {
+		t.Errorf("parties and weight: %+v", r.Requests)
+	}
+	if r.Mistakes[0].Request != 2 || r.Mistakes[1].Request != -1 {
+		t.Errorf("mistakes: %+v", r.Mistakes)
+	}
+	round := &Record{Requests: []Request{{}, {Asked: Asked{Request: 2}}, {Asked: Asked{Request: 1}}}}
+	if got := round.Chain(1); len(got) != 2 {
+		t.Errorf("a circle: %v", got)
+	}
+	if none := (&Record{}); none.Chain(3) != nil || none.ByID("x") != -1 || none.Places(nil) != "" {
+		t.Error("an empty record has chains")
+	}
+	r.Requests[4].SetID("n4")
+	if r.ByID("n4") != 4 || r.Requests[4].ID() != "n4" {
+		t.Error("a request is not found by its ID")
+	}
+}
+
+// TestAdopt: elements with who put them there, and the items that requests belong to.
+func TestAdopt(t *testing.T) {
+	const text = "<!doctype html>\n<head>\n<title>Visit</title>\n<script src=\"/js/box.js\" defer></script>\n</head>\n<body><!--yg:inline-->\n<script>late()</script><!--/yg:inline-->\n<svg><title>no</title></svg>\n</body>\n"
+	const dom = "<!doctype html><html><head>\n<title>Come in</title>\n<script src=\"/js/box.js\" defer></script><script src=\"https://tags.example/tag.js\"></script>\n</head>\n<body><!--yg:inline-->\n<script>late()</script><!--/yg:inline-->\n<svg><title>no</title></svg><iframe src=\"https://chat.example/\"></iframe>\n</body></html>"
+	file, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nsite: {url: \"https://ternhill.example\"}\nitems:\n  box: {found: {url: /js/box.js}, pages: all}\n  inline: {code: <script>late()</script>, pages: all}\n  tag: {found: {url: \"https://tags.example/**\"}, pages: none}\n  late: {stylesheet: /css/late.css, pages: none}\n"), nil)
+	g, more := gating.New(file, "2026-11-29")
+	if ps := append(problems, more...); len(ps) > 0 {
+		t.Fatal(ps)
+	}
+	take := func(html string) *inventory.Record {
+		r := presence.Take([]byte(html), page.Page{Path: "/visit/", File: "visit/index.html"}, g, nil).Record
+		presence.NameOwners(r, g)
+		return r
+	}
+	r := visit()
+	r.Requests[5].Asked.Line = 7 // the inline script's
+	r.Mistakes = []Mistake{{Kind: "exception", URL: "https://tags.example/tag.js", Line: 3}, {Kind: "exception", URL: home, Line: 7}, {Kind: "exception", URL: home, Line: 99}}
+	r.Used = []Used{{URL: "https://ternhill.example/js/box.js"}}
+	by := func(url string, line int) *By { return &By{URL: url, Line: line} }
+	r.Nodes = []Node{{Tag: "title"}, {Tag: "script", URL: "/js/box.js"}, {Tag: "script", URL: "https://tags.example/tag.js", By: by("https://ternhill.example/js/box.js", 1)}, {Tag: "script"}, {Tag: "img", URL: "x"}, {Tag: "iframe", URL: "https://chat.example/", By: by(home, 7)}}
+	document := take(dom)
+	r.Settle(document.Base)
+	r.Adopt(document, take(text), g)
+	var got []string
+	for _, e := range r.Elements {
+		s := e.Tag + " " + e.Area + " " + e.Came
+		if e.Text {
+			s += " text"
+		}
+		got = append(got, s+" "+e.Item+" "+r.Places(e.By))
+	}
+	want := []string{"title head page  ", "script head page text box ", "script head script tag /js/box.js", "script body page text inline ", "iframe body script  a script of the page"}
+	if !slices.Equal(got, want) {
+		t.Errorf("elements:\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+	var items []string
+	for _, x := range r.Requests {
+		items = append(items, x.Item)
+	}
+	if want := []string{"", "box", "tag", "tag", "tag", "late", "box"}; !slices.Equal(items, want) {
+		t.Errorf("requests are of %q, want %q", items, want)
+	}
+	if r.Mistakes[0].Item != "tag" || r.Mistakes[1].Item != "inline" || r.Mistakes[2].Item != "" || r.Used[0].Item != "box" {
+		t.Errorf("mistakes and uses: %+v %+v", r.Mistakes, r.Used)
+	}
+	alone := visit()
+	alone.Settle(document.Base)
+	alone.Adopt(document, nil, nil)
+	if len(alone.Elements) != 5 || alone.Elements[1].Text {
+		t.Errorf("without a text and a gate: %+v", alone.Elements)
+	}
+}
