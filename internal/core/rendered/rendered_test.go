@@ -36,7 +36,7 @@ func TestLink(t *testing.T) {
 	r.Mistakes = []Mistake{{Kind: "exception", URL: "https://tags.example/tag.js"}, {Kind: "exception", URL: home}}
 	r.Settle(base)
 	r.Link()
-	for i, want := range []string{"", "/js/box.js", "/js/box.js → https://tags.example/tag.js#x", "/js/box.js → https://tags.example/tag.js#x → https://tags.example/p.gif", "/js/box.js → https://tags.example/tag.js#x → https://tags.example/p.gif → https://count.example/p.gif", "/css/late.css", "/js/box.js"} {
+	for i, want := range []string{"", "/js/box.js", "/js/box.js → https://tags.example/tag.js", "/js/box.js → https://tags.example/tag.js → https://tags.example/p.gif", "/js/box.js → https://tags.example/tag.js → https://tags.example/p.gif → https://count.example/p.gif", "/css/late.css", "/js/box.js"} {
 		if got := r.Tell(r.Chain(i)); got != want {
 			t.Errorf("request %d: %q, want %q", i, got, want)
 		}
