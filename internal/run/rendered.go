@@ -41,14 +41,8 @@ func NewRendering(ctx context.Context, p *project.Project, source bool, o browse
 	for i := range p.Pages {
 		r.byKey[p.Pages[i].Key()] = &p.Pages[i]
 	}
-	address := p.Gate.File.Site.URL.Value
-	if i := strings.Index(address, "://"); i >= 0 { // a path in it is none of the host's
-		if k := strings.IndexByte(address[i+3:], '/'); k >= 0 {
-			address = address[:i+3+k]
-		}
-	}
 	base := p.Gate.Site.BasePath()
-	of := &browser.Site{Address: address,
+	of := &browser.Site{Address: addressFor(p.Gate.File.Site.URL.Value),
 		Page: func(path string) ([]byte, *page.Answer) {
 			pg := r.byKey[page.Key(strings.TrimPrefix(path, base))]
 			if pg == nil {
@@ -66,6 +60,15 @@ func NewRendering(ctx context.Context, p *project.Project, source bool, o browse
 		}}
 	r.Browser, err = browser.Start(ctx, o, of)
 	return r, err
+}
+
+// addressFor is where the browser finds a site: its own address without a path, or that by which
+// URLs are resolved where it has none.
+func addressFor(address string) string {
+	if address == "" {
+		return weburl.NoSite
+	}
+	return originOf(address)
 }
 
 // text is a page as the browser gets it.
@@ -174,7 +177,7 @@ func (s *auditing) browse() (err error) {
 	for i := range s.pages {
 		byKey[s.pages[i].Key()] = &s.pages[i]
 	}
-	s.browser, err = browser.Start(o.Context, o.Options, &browser.Site{Address: originOf(address),
+	s.browser, err = browser.Start(o.Context, o.Options, &browser.Site{Address: addressFor(address),
 		Page: func(path string) ([]byte, *page.Answer) {
 			pg := byKey[page.Key(strings.TrimPrefix(path, base))]
 			if pg == nil {

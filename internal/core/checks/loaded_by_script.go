@@ -18,7 +18,7 @@ audit with --browser only.`,
 		for _, r := range p.visits() {
 			for i := 1; i < len(r.Requests); i++ {
 				x := &r.Requests[i]
-				if x.Asked.By == "script" && (x.Kind == "script" || x.Kind == "style" || x.Kind == "frame" || x.Party == "third") && !p.textHas(x.Target) {
+				if x.Asked.By == "script" && (x.Kind == "script" || x.Kind == "style" || x.Kind == "frame" || x.Party == "third") && !p.textNames(x.Target) {
 					by := askedBy(r, i)
 					p.atTarget("", x.Item, x.Target+by, "know it before anything is taken out; an item can name it: found: {url: …}")
 				}

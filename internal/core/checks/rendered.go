@@ -47,14 +47,25 @@ func (p *Pass) once(line, column int, item, message, remedy string) {
 	p.Report(line, column, item, message, remedy)
 }
 
-// textHas reports whether an element of the page's text, or what follows from it, names a target.
+// textNames reports whether an element of the page's text names a target.
+func (p *Pass) textNames(target string) bool {
+	for e := range p.All() {
+		if Own(e) && e.Target == target {
+			return true
+		}
+	}
+	return false
+}
+
+// textHas reports whether an element of the page's text names a target, or what can be read in its
+// code.
 func (p *Pass) textHas(target string) bool {
+	if p.textNames(target) {
+		return true
+	}
 	for e := range p.All() {
 		if !Own(e) {
 			continue
-		}
-		if e.Target == target {
-			return true
 		}
 		for _, list := range [][]inventory.Import{e.Imports, e.Brings, e.Files} {
 			if slices.ContainsFunc(list, func(m inventory.Import) bool { return m.Target == target }) {

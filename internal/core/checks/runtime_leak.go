@@ -21,7 +21,7 @@ of an audit with --browser only.`,
 			for _, r := range p.visits() {
 				told := false
 				for i := 1; i < len(r.Requests) && !told; i++ {
-					if x := &r.Requests[i]; x.Item == it.Name && x.Asked.By != "page" && !p.textHas(x.Target) {
+					if x := &r.Requests[i]; x.Item == it.Name && x.Asked.By != "page" && !p.textNames(x.Target) {
 						p.atTarget("", it.Name, "it is out here, and "+x.Target+" is asked for all the same"+askedBy(r, i), "keep what asks for it out of the page, or change its settings")
 						told = true
 					}

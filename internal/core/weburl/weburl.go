@@ -31,11 +31,14 @@ type cached struct {
 	ok  bool
 }
 
+// NoSite stands for the address of a site that has none.
+const NoSite = "https://site.invalid"
+
 // NewSite returns the site at an absolute address, or at none ("").
 func NewSite(address string) *Site {
 	u := parsed(address)
 	if u == nil || u.Host == "" {
-		u = &url.URL{Scheme: "https", Host: "site.invalid"}
+		u, _ = url.Parse(NoSite)
 	}
 	s := &Site{base: u, path: strings.TrimSuffix(u.Path, "/")}
 	s.same.Most = 50_000

@@ -1,0 +1,208 @@
+package cli_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os/exec"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+)
+
+// planted is a page in which something goes wrong that only a browser shows, and what the audit says
+// of it.
+var planted = []struct {
+	name, page string
+	want       []string // check, and a part of the message
+}{
+	{"a tag that is out is added by a script", `<script>var s = document.createElement("script"); s.src = "/js/counter.js"; document.head.append(s);</script>`,
+		[]string{"runtime-leak counter: it is out here, and /js/counter.js is asked for all the same (asked for by a script of the page)", "loaded-by-script /js/counter.js"}},
+	{"by a container", `<script src="/js/box.js"></script>`,
+		[]string{"runtime-leak counter: it is out here, and /js/counter.js is asked for all the same (asked for by /js/box.js)", "loaded-by-script /js/counter.js (asked for by /js/box.js)"}},
+	{"a file that is not there", `<script>new Image().src = "/img/none.png";</script>`, []string{"failed-load /img/none.png: it answers 404"}},
+	{"a call that fails", `<script>fetch("/fails").catch(function () {});</script>`, []string{"failed-load /fails: it answers 404 (asked for by a script of the page)"}},
+	{"a wrong digest", `<script src="/js/there.js" integrity="sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC"></script>`, []string{"failed-load /js/there.js: the browser does not take it, since it is another file than its digest says"}},
+	{"a policy", `<meta http-equiv="Content-Security-Policy" content="script-src 'self' 'unsafe-inline'"><script>var s = document.createElement("script"); s.src = "https://count.example/c.js"; document.head.append(s);</script>`, []string{"blocked-by-policy"}},
+	{"another site does not let it have it", `<script>fetch("http://127.0.0.1:CORS/data").catch(function () {});</script>`, []string{"failed-load http://127.0.0.1:CORS/data: the other site does not let this one have it"}},
+	{"without TLS", `<script src="http://count.example/c.js"></script>`, []string{"failed-load http://count.example/c.js: the browser does not load it, since it comes without TLS on a page that came with it"}},
+	{"nobody answers", `<script>fetch("http://127.0.0.1:1/").catch(function () {});</script>`, []string{"failed-load http://127.0.0.1:1/: "}},
+	{"an exception", `<script>
+nothing.there();
+</script>`, []string{"script-error ReferenceError: nothing is not defined"}},
+	{"an exception in a file", `<script src="/js/throws.js"></script>`, []string{"script-error Error: thrown on purpose (/js/throws.js:2)"}},
+	{"metadata that a script writes", `<meta name="robots" content="noindex"><script>document.title = "Come in!"; document.querySelector("[name=robots]").remove();</script>`,
+		[]string{`metadata-rewritten the title is "Visit" in the text, and "Come in!" in the browser`, `metadata-rewritten the robots is "noindex" in the text, and gone in the browser`}},
+	{"a cookie and a note in the storage", `<script>document.cookie = "seen=1; max-age=864000"; localStorage.setItem("visits", "7");</script>`, []string{"cookie-set it leaves the cookie seen, for 10 days", "cookie-set it leaves visits in the local storage"}},
+	{"a script that is taken out before it is read", `<script>document.addEventListener("DOMContentLoaded", function () {}); document.write("<!--");</script>`, nil},
+	{"something late without a height", `<div id=late></div><p style="height: 400px">stars</p><script>setTimeout(function () { document.getElementById("late").innerHTML = "<div style='height: 500px'>late</div>"; }, 300);</script>`, []string{"moves-the-page the layout shifts by "}},
+	{"nothing", `<script src="/js/there.js"></script><img src="/img/dome.svg" alt="" width=10 height=10>`, nil},
+}
+
+// TestPlantedRendered: what is planted at run time is found by its check, with item and chain, and
+// nothing else is.
+func TestPlantedRendered(t *testing.T) {
+	if browserName() == "" {
+		t.Skip("there is no Chromium on this machine to try it in")
+	}
+	closed := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, "{}") }))
+	defer closed.Close()
+	cors := closed.URL[strings.LastIndexByte(closed.URL, ':')+1:]
+	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  counter: {found: {url: /js/counter.js}, pages: /with/}\n  wanted: {script: /js/there.js, pages: /wanted/}\n",
+		"site/js/counter.js", "counted = 1;", "site/js/there.js", "there = 1;", "site/js/throws.js", "// it\nthrow new Error(\"thrown on purpose\");", "site/img/dome.svg", "<svg xmlns='http://www.w3.org/2000/svg'/>",
+		"site/js/box.js", `var s = document.createElement("script"); s.src = "/js/counter.js"; document.head.append(s);`)
+	for i, c := range planted {
+		head := "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<meta name=viewport content=\"width=device-width\">\n<meta name=description content=\"The stars, seen well, page " + strconv.Itoa(i) + ".\">\n<link rel=icon href=/img/dome.svg>\n<title>Visit</title>\n"
+		page := strings.ReplaceAll(c.page, "CORS", cors)
+		if strings.HasPrefix(page, "<meta") {
+			meta, rest, _ := strings.Cut(page, "<script>")
+			head, page = head+meta+"\n", "<script>"+rest
+		}
+		b.write(fmt.Sprintf("site/p%02d/index.html", i), head+"</head>\n<body>\n<p>visit</p>\n"+page+"\n</body>\n</html>\n")
+	}
+	b.want(0, args("apply", "--quiet"))
+	closing := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {}))
+	closing.Close()
+	status, out, errout := b.run("audit", "--browser", "--format", "json", "--fail-on", "never")
+	if status != 0 || !strings.Contains(errout, "without its sandbox") && isRoot() {
+		t.Fatalf("status %d\n%s", status, errout)
+	}
+	var r struct {
+		Findings []struct{ Check, Page, Item, Message string }
+		Rendered []struct {
+			Path, Unread string
+			Requests     []struct{ Target, Failed string }
+		}
+	}
+	if err := json.Unmarshal([]byte(out), &r); err != nil {
+		t.Fatal(err)
+	}
+	if len(r.Rendered) != len(planted) {
+		t.Errorf("%d records of %d pages", len(r.Rendered), len(planted))
+	}
+	family := []string{"failed-load", "script-error", "runtime-leak", "never-loaded", "metadata-rewritten", "loaded-by-script", "unexpected-request", "cookie-set", "moves-the-page", "slow-paint", "mostly-unused"}
+	for i, c := range planted {
+		path := fmt.Sprintf("/p%02d/", i)
+		var got []string
+		for _, f := range r.Findings {
+			if f.Page == path && (slices.Contains(family, f.Check) || f.Check == "blocked-by-policy") {
+				item := ""
+				if f.Item != "" && f.Check == "runtime-leak" {
+					item = f.Item + ": "
+				}
+				got = append(got, f.Check+" "+item+f.Message)
+			}
+		}
+		for _, want := range c.want {
+			want = strings.ReplaceAll(want, "CORS", cors)
+			if !slices.ContainsFunc(got, func(s string) bool { return strings.HasPrefix(s, want) }) {
+				t.Errorf("%s: %q is not told:\n  %s", c.name, want, strings.Join(got, "\n  "))
+			}
+		}
+		for _, s := range got {
+			known := slices.ContainsFunc(c.want, func(w string) bool { return strings.HasPrefix(s, strings.ReplaceAll(w, "CORS", cors)) }) || strings.HasPrefix(s, "slow-paint")
+			if !known && !strings.HasPrefix(s, "loaded-by-script") {
+				t.Errorf("%s: told besides: %s", c.name, s)
+			}
+		}
+	}
+}
+
+func isRoot() bool {
+	out, err := exec.Command("id", "-u").Output()
+	return err == nil && strings.TrimSpace(string(out)) == "0"
+}
+
+// TestNobodyCalled: without --network, no third party is asked for anything; --host sends one to a
+// stand-in, which is.
+func TestNobodyCalled(t *testing.T) {
+	if browserName() == "" {
+		t.Skip("there is no Chromium on this machine to try it in")
+	}
+	asked := make(chan string, 10)
+	third := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked <- r.Host + r.URL.Path
+		w.Header().Set("Content-Type", "text/javascript")
+		fmt.Fprint(w, "document.title = 'called';")
+	}))
+	defer third.Close()
+	at := strings.TrimPrefix(third.URL, "http://")
+	b := newBench(t, "yellowgate.yaml", siteHead+"items: {}\n", "site/index.html", doc("Home", `<script src="http://count.example/c.js"></script><script src="https://192.0.2.7/x.js"></script><img src="https://other.example/p.gif" alt="">`))
+	b.write("yellowgate.yaml", strings.Replace(b.read("yellowgate.yaml"), "https://ternhill.example", "http://ternhill.example", 1)+"")
+	out := b.want(0, args("show", "/", "--browser"), "http://count.example/c.js", "not called", "https://ternhill.example/"[:0])
+	if n := strings.Count(out, "not called"); n != 3 {
+		t.Errorf("%d are not called, want 3:\n%s", n, out)
+	}
+	select {
+	case who := <-asked:
+		t.Errorf("somebody was asked: %s", who)
+	default:
+	}
+	b.want(0, args("show", "/", "--browser", "--host", "count.example="+at), "called")
+	select {
+	case who := <-asked:
+		if who != "count.example/c.js" {
+			t.Errorf("the stand-in was asked for %s", who)
+		}
+	case <-time.After(time.Second):
+		t.Error("the stand-in was not asked")
+	}
+	for _, c := range []struct{ line, want string }{
+		{"show / --browser --screen wide", "a screen is a width and a height"},
+		{"show / --browser --host x", "--host takes a host, = and an address"},
+		{"show / --browser --browser-path /none/chromium", "there is no browser at /none/chromium"},
+		{"show / --browser --raw", "no --raw and no --next"},
+		{"show / --screen 800x600", "add --browser"},
+		{"audit --wait 3s", "add --browser"},
+		{"audit --part 1/2 --browser", "not parts of an audit"},
+		{"show / --browser --wait -3s", "--wait is a time"},
+	} {
+		b.want(2, args(strings.Fields(c.line)...), c.want)
+	}
+	b.want(0, args("show", "/", "--browser", "--click", ".nothing"), "not read: there is nothing to click")
+}
+
+// TestRenderedEnds: an endless page costs itself its record and nothing else; no process of the browser
+// outlives the program, even if that is killed.
+func TestRenderedEnds(t *testing.T) {
+	if browserName() == "" {
+		t.Skip("there is no Chromium on this machine to try it in")
+	}
+	if testing.Short() {
+		t.Skip("it waits for a page that never ends")
+	}
+	b := newBench(t, "yellowgate.yaml", siteHead+"items: {}\n", "site/index.html", doc("Home", "<h1>Home</h1>"), "site/busy/index.html", doc("Busy", "<script>while (true) {}</script>"))
+	b.want(0, args("apply", "--quiet"))
+	cmd := exec.Command(program, "audit", "--browser", "--fail-on", "never")
+	cmd.Dir = b.dir
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	profile := regexp.MustCompile(`--user-data-dir=(\S+)`)
+	var dir string
+	for deadline := time.Now().Add(20 * time.Second); dir == "" && time.Now().Before(deadline); time.Sleep(100 * time.Millisecond) {
+		out, _ := exec.Command("ps", "-o", "args=", "--ppid", strconv.Itoa(cmd.Process.Pid)).Output()
+		if m := profile.FindSubmatch(out); m != nil {
+			dir = string(m[1])
+		}
+	}
+	if dir == "" {
+		t.Fatal("the browser does not start")
+	}
+	time.Sleep(time.Second)
+	_ = cmd.Process.Kill()
+	_ = cmd.Wait()
+	for deadline := time.Now().Add(10 * time.Second); ; time.Sleep(100 * time.Millisecond) {
+		out, _ := exec.Command("pgrep", "-f", "--", dir).Output()
+		if len(strings.TrimSpace(string(out))) == 0 {
+			break
+		}
+		if time.Now().After(deadline) {
+			t.Fatalf("processes of the browser are left: %s", out)
+		}
+	}
+}
