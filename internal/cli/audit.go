@@ -69,6 +69,12 @@ one machine is audited in parts, which --join adds up to one audit.`,
 			if o.browsing.on && (o.join || o.part != "" || len(args) == 1 && args[0] == "-") {
 				return &site.UsageError{Message: "--browser opens the pages of a folder or a site, not parts of an audit and no standard input"}
 			}
+			if o.har != "" && (o.browsing.on || o.join || o.part != "" || len(args) == 1 && args[0] == "-") {
+				return &site.UsageError{Message: "--har holds the pages of a folder or a site against a recording: not with --browser, parts or standard input"}
+			}
+			if o.harOut != "" && !o.browsing.on {
+				return &site.UsageError{Message: "--har-out writes what a browser asked for", Remedy: "add --browser"}
+			}
 			threshold, err := failThreshold(failOn)
 			if err != nil {
 				return err
@@ -109,6 +115,8 @@ one machine is audited in parts, which --join adds up to one audit.`,
 	}
 	o.ways.flagsForAddress(cmd)
 	o.browsing.flags(cmd)
+	cmd.Flags().StringVar(&o.har, "har", "", "hold the pages against a recording of a browser, too: a `FILE` of HAR 1.2")
+	cmd.Flags().StringVar(&o.harOut, "har-out", "", "with --browser: write what was asked for to a `FILE` of HAR 1.2")
 	failOnFlag(cmd, &failOn)
 	cmd.Flags().BoolVar(&o.noCache, "no-cache", false, "audit every page anew, and remember nothing")
 	cmd.Flags().StringVar(&o.part, "part", "", "audit one part of the pages, such as `3/8`, and write down what --join needs")
@@ -123,6 +131,7 @@ type auditFlags struct {
 	ways                   ways
 	browsing               browsing
 	screens                []browser.Screen
+	har, harOut            string
 	as, part               string
 	noCache, join, records bool
 }
@@ -156,6 +165,11 @@ func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool
 	if a.format == "ndjson" {
 		o.Each = each
 	}
+	if f.har != "" {
+		if err := a.useHAR(&o, f.har); err != nil {
+			return nil, nil, err
+		}
+	}
 	if f.browsing.on {
 		a.tidies.Store(true)
 		o.Browser = &run.Browsing{Context: ctx, Options: f.browsing.o, Screens: f.screens}
@@ -165,6 +179,9 @@ func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool
 	}
 	if !f.join {
 		r, err := run.Audit(o)
+		if err == nil && f.harOut != "" {
+			err = a.writeHAR(f.harOut, r.Rendered)
+		}
 		return r, nothingOpen, err
 	}
 	o.Progress = a.progress("joining")

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"io"
 	"time"
@@ -8,6 +9,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/browser"
+	"yellowgate/internal/core/har"
+	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/wording"
+	"yellowgate/internal/output"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -134,5 +139,29 @@ func (a *app) showBrowser(ctx context.Context, w *ways, v *browsing, screens []b
 			pr.Rendered(o)
 		}
 		return nil
+	})
+}
+
+// useHAR has an audit hold its pages against a recording.
+func (a *app) useHAR(o *run.AuditOptions, name string) (err error) {
+	address := o.Address
+	if o.Project != nil {
+		address = o.Project.Gate.File.Site.URL.Value
+	}
+	if o.Saved, err = run.ReadHAR(name, address); err == nil && !a.quiet {
+		a.messages().Notice("%s has %s", name, wording.Count(len(o.Saved), "page"))
+	}
+	return err
+}
+
+// writeHAR writes what a browser asked for.
+func (a *app) writeHAR(name string, records []*rendered.Record) error {
+	text, err := har.Write(records, site.Version, time.Now().UTC().Truncate(time.Millisecond))
+	if err != nil {
+		return err
+	}
+	return output.WriteFile(name, output.FileOptions{Force: a.force, IsOurs: func(text []byte) bool { return bytes.Contains(text, []byte("Yellow Gate")) }}, func(w io.Writer) error {
+		_, err := w.Write(append(text, '\n'))
+		return err
 	})
 }

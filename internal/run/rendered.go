@@ -7,11 +7,13 @@ import (
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/har"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/rendered"
 	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/disk"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
@@ -200,6 +202,34 @@ func (s *auditing) browse() (err error) {
 	return err
 }
 
+// gateOf is the gate of the project; nil for none.
+func (s *auditing) gateOf() *gating.Gate {
+	if s.Project == nil {
+		return nil
+	}
+	return s.Project.Gate
+}
+
+// ReadHAR reads a recording for an audit of a site at an address, "" for any: the pages of it.
+func ReadHAR(name, address string) ([]*rendered.Record, error) {
+	b, err := disk.Read(name, disk.StateLimit)
+	if err != nil {
+		return nil, &site.PathError{Path: name, Err: err}
+	}
+	list, err := har.Read(b)
+	if err != nil {
+		return nil, &site.PathError{Path: name, Err: err, What: "--har takes a recording of a browser: in its network panel, save all as HAR"}
+	}
+	base := weburl.NewSite(address).BasePath()
+	for _, r := range list {
+		if rest, below := strings.CutPrefix(r.Path, base); below {
+			r.Path = page.Clean(rest)
+		}
+		r.Screen = "recorded"
+	}
+	return list, nil
+}
+
 // open opens a page that is audited in the browser, on each screen. source is what the gate made of
 // its source; nil for none.
 func (s *auditing) open(pass *checks.Pass, known page.Page, source *gating.Result) {
@@ -208,6 +238,10 @@ func (s *auditing) open(pass *checks.Pass, known page.Page, source *gating.Resul
 	}
 	for _, r := range s.Saved {
 		if page.Key(r.Path) == page.Key(known.Path) {
+			if len(r.Elements) == 0 {
+				r.Settle(pass.Base)
+				r.Adopt(nil, pass.Record, s.gateOf())
+			}
 			pass.Rendered = append(pass.Rendered, r)
 		}
 	}

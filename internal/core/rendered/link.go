@@ -28,6 +28,9 @@ func (r *Record) Link() {
 	}
 	for i := range r.Requests {
 		a := &r.Requests[i].Asked
+		if r.Requests[i].URL == "" {
+			continue
+		}
 		if a.By == "redirect" {
 			continue // it names the one before
 		}
@@ -41,6 +44,9 @@ func (r *Record) Link() {
 		}
 	}
 	for i := range r.Mistakes {
+		if r.Mistakes[i].URL == "" {
+			continue
+		}
 		r.Mistakes[i].Request = of(r.Mistakes[i].URL)
 	}
 }

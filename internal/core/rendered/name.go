@@ -23,22 +23,34 @@ func (r *Record) Settle(base weburl.Page) {
 	}
 	for i := range r.Requests {
 		x := &r.Requests[i]
+		if x.URL == "" {
+			continue // it says itself what it is
+		}
 		if x.Target, x.Party = settle(x.URL); x.Party == "inline" {
 			x.Party = "own"
 		}
 	}
 	for i := range r.Used {
+		if r.Used[i].URL == "" {
+			continue
+		}
 		r.Used[i].Target, _ = settle(r.Used[i].URL)
 	}
 }
 
 // Adopt takes over the elements of an inventory of the document, which has given them their items, and
 // gives requests, mistakes and uses the items of what they come from. text is the inventory of the
-// page's own text; nil for none. g may be nil.
+// page's own text; nil for none. dom is nil for a recording without a document; then there is a text. g
+// may be nil.
 func (r *Record) Adopt(dom, text *inventory.Record, g *gating.Gate) {
 	lines := linesOf(text)
-	makers := r.makers(dom)
 	items := map[string]string{} // by target
+	if dom == nil {              // a recording without a document
+		r.Link()
+		r.own(items, lines, text.Base, g)
+		return
+	}
+	makers := r.makers(dom)
 	for i := range dom.Elements {
 		e := &dom.Elements[i]
 		if e.Inside != "" {
@@ -57,8 +69,14 @@ func (r *Record) Adopt(dom, text *inventory.Record, g *gating.Gate) {
 		}
 	}
 	r.Link()
+	r.own(items, lines, dom.Base, g)
+}
+
+// own gives requests, mistakes, uses and elements the items that they belong to. items are those of
+// elements, by target.
+func (r *Record) own(items map[string]string, lines *textLines, base weburl.Page, g *gating.Gate) {
 	if g != nil {
-		for target, list := range g.Loaders(dom.Base) {
+		for target, list := range g.Loaders(base) {
 			if items[target] == "" && len(list) > 0 {
 				items[target] = g.File.Items[list[0]].Name
 			}
