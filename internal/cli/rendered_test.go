@@ -67,7 +67,7 @@ func TestPlantedRendered(t *testing.T) {
 	b.want(0, args("apply", "--quiet"))
 	closing := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {}))
 	closing.Close()
-	status, out, errout := b.run("audit", "--browser", "--format", "json", "--fail-on", "never")
+	status, out, errout := b.run("audit", "--browser", "--format", "json", "--fail-on", "never", "--har-out", "planted.har")
 	if status != 0 || !strings.Contains(errout, "without its sandbox") && isRoot() {
 		t.Fatalf("status %d\n%s", status, errout)
 	}
@@ -80,6 +80,9 @@ func TestPlantedRendered(t *testing.T) {
 	}
 	if err := json.Unmarshal([]byte(out), &r); err != nil {
 		t.Fatal(err)
+	}
+	if text := b.read("planted.har"); !strings.Contains(text, `"version": "1.2"`) || strings.Count(text, `"onLoad"`) != len(planted) {
+		t.Error("the recording has not all pages")
 	}
 	if len(r.Rendered) != len(planted) {
 		t.Errorf("%d records of %d pages", len(r.Rendered), len(planted))
@@ -110,6 +113,27 @@ func TestPlantedRendered(t *testing.T) {
 			}
 		}
 	}
+}
+
+// TestHAR: what a browser was recorded to ask for is audited like a visit, as far as it goes; what is
+// no recording is an error.
+func TestHAR(t *testing.T) {
+	const recording = `{"log": {"version": "1.2", "pages": [{"id": "p", "startedDateTime": "2026-11-29T10:00:00Z", "title": ""}], "entries": [
+{"pageref": "p", "startedDateTime": "2026-11-29T10:00:00Z", "time": 5, "_resourceType": "document", "request": {"method": "GET", "url": "https://ternhill.example/visit/"}, "response": {"status": 200, "content": {"size": 10, "mimeType": "text/html"}}},
+{"pageref": "p", "startedDateTime": "2026-11-29T10:00:00.01Z", "time": 5, "_resourceType": "script", "_initiator": {"type": "parser", "url": "https://ternhill.example/visit/"}, "request": {"method": "GET", "url": "https://ternhill.example/js/box.js"}, "response": {"status": 200, "content": {"size": 10, "mimeType": "text/javascript"}}},
+{"pageref": "p", "startedDateTime": "2026-11-29T10:00:00.02Z", "time": 5, "_resourceType": "script", "_initiator": {"type": "script", "stack": {"callFrames": [{"url": "https://ternhill.example/js/box.js", "lineNumber": 0}]}}, "request": {"method": "GET", "url": "https://ternhill.example/js/counter.js"}, "response": {"status": 404, "content": {"size": 10, "mimeType": "text/javascript"}}}]}}`
+	b := newBench(t, "yellowgate.yaml", siteHead+"items:\n  counter: {found: {url: /js/counter.js}, pages: /with/}\n  box: {script: /js/box.js, pages: all}\n  never: {script: /js/never.js, pages: all}\n",
+		"site/visit/index.html", doc("Visit", "<h1>Visit</h1>"), "site/js/box.js", "box()", "site/js/counter.js", "count()", "site/js/never.js", "never()", "visit.har", recording, "bad.har", "[]", "no.har", `{"log": {"entries": []}}`)
+	b.want(0, args("apply", "--quiet"))
+	out := b.want(1, args("audit", "--har", "visit.har"), "visit.har has 1 page", "browser has it", "failed-load", "/js/counter.js: it answers 404 (asked for by /js/box.js)", "runtime-leak", "never-loaded", "the browser never asked for /js/never.js")
+	if strings.Contains(out, "metadata-rewritten") {
+		t.Errorf("a recording has no document:\n%s", out)
+	}
+	b.want(3, args("audit", "--har", "bad.har"), "bad.har: it is no HAR", "save all as HAR")
+	b.want(3, args("audit", "--har", "no.har"), "log.entries is empty")
+	b.want(3, args("audit", "--har", "gone.har"), "gone.har: no such file")
+	b.want(2, args("audit", "--har", "visit.har", "--browser"), "not with --browser")
+	b.want(2, args("audit", "--har-out", "x.har"), "add --browser")
 }
 
 func isRoot() bool {
