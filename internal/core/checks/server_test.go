@@ -6,8 +6,12 @@ import (
 	"strings"
 	"testing"
 
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/rendered"
 	"yellowgate/internal/core/weburl"
 )
 
@@ -129,5 +133,50 @@ func TestAddresses(t *testing.T) {
 	}
 	if got := round.Redirected(); got != "/a /b\n/b /a\n" {
 		t.Errorf("what leads on: %q", got)
+	}
+}
+
+// TestMeasuredBudgets: what only a browser measures counts against a budget, the worst of the screens.
+func TestMeasuredBudgets(t *testing.T) {
+	f, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nbudgets: [{pages: all, wire: 10 kB, requests-made: 3, paint: 1.5s, shift: 0.1, blocking-time: 200ms}]\n"), nil)
+	g, more := gating.New(f, "2026-11-29")
+	if ps := append(problems, more...); len(ps) > 0 {
+		t.Fatal(ps)
+	}
+	result := g.Page([]byte("<!doctype html><title>x</title>"), page.Page{Path: "/", File: "index.html"})
+	taken := presence.Take(result.File, page.Page{Path: "/", File: "index.html"}, g, nil)
+	small := &rendered.Record{Requests: []rendered.Request{{Wire: 9000}}, Measured: rendered.Measured{LargestPaint: 1400, Shift: 0.1, Blocking: 200}}
+	large := &rendered.Record{Requests: []rendered.Request{{Wire: 9000}, {Wire: 2000}, {}, {}}, Measured: rendered.Measured{LargestPaint: 1501, Shift: 0.2, Blocking: 201}}
+	for _, c := range []struct {
+		visits []*rendered.Record
+		want   []string
+	}{
+		{nil, nil},
+		{[]*rendered.Record{small}, nil},
+		{[]*rendered.Record{small, large}, []string{"wire: 11.0 kB", "requests-made: 4", "paint: 1.501s, and the budget is 1.5s", "shift: 0.2, and the budget is 0.1", "blocking-time: 201ms"}},
+		{[]*rendered.Record{{Unread: "it crashed", Measured: rendered.Measured{Shift: 3}}}, nil},
+	} {
+		findings, _ := RunPage(&Pass{Record: taken.Record, Gated: presence.Compare(taken, result), Rendered: c.visits})
+		var got []string
+		for _, f := range findings {
+			if f.Check == "over-budget" {
+				got = append(got, f.Message)
+			}
+		}
+		if len(got) != len(c.want) {
+			t.Errorf("%q, want %q", got, c.want)
+			continue
+		}
+		for _, want := range c.want {
+			if !slices.ContainsFunc(got, func(s string) bool { return strings.HasPrefix(s, want) }) {
+				t.Errorf("%q is not in %q", want, got)
+			}
+		}
+	}
+	for text, ok := range map[string]bool{"paint: soon": false, "paint: 2 s": true, "shift: -1": false, "shift: much": false, "blocking-time: 3": false, "blocking-time: 1m": true} {
+		_, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nbudgets: [{pages: all, "+text+"}]\n"), nil)
+		if (len(problems) == 0) != ok {
+			t.Errorf("%s: %v", text, problems)
+		}
 	}
 }

@@ -2,9 +2,11 @@ package gatefile
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/problem"
@@ -20,18 +22,34 @@ type Budget struct {
 
 // A Limit is one line of a budget.
 type Limit struct {
-	Key  string // scripts, styles, total: bytes; blocking, requests, third-parties: counts
-	Most int
+	Key  string // as it is written
+	Most int    // bytes, a count, ms, or thousandths of a layout shift
 	Pos  problem.Position
 }
 
 // Bytes reports whether the limit is of bytes.
-func (l Limit) Bytes() bool { return l.Key == "scripts" || l.Key == "styles" || l.Key == "total" }
+func (l Limit) Bytes() bool {
+	return l.Key == "scripts" || l.Key == "styles" || l.Key == "total" || l.Key == "wire"
+}
+
+// Time reports whether the limit is a time.
+func (l Limit) Time() bool { return l.Key == "paint" || l.Key == "blocking-time" }
+
+// Measured reports whether only a browser tells what the page has.
+func (l Limit) Measured() bool {
+	return l.Time() || l.Key == "wire" || l.Key == "requests-made" || l.Key == "shift"
+}
 
 // Say writes a number as the limit counts.
 func (l Limit) Say(n int) string {
 	if l.Bytes() {
 		return wording.Bytes(n)
+	}
+	switch {
+	case l.Time():
+		return (time.Duration(n) * time.Millisecond).String()
+	case l.Key == "shift":
+		return strconv.FormatFloat(float64(n)/1000, 'f', -1, 64)
 	}
 	return strconv.Itoa(n)
 }
@@ -73,10 +91,15 @@ func (r *reader) budgets(e entry) {
 				continue
 			}
 			l := Limit{Key: x.key, Pos: t.Pos}
-			if l.Most, ok = amount(t.Value, l.Bytes()); !ok {
+			if l.Most, ok = l.read(t.Value); !ok {
 				form := "a count"
-				if l.Bytes() {
+				switch {
+				case l.Bytes():
 					form = "bytes, such as 51200 or 50 kB"
+				case l.Time():
+					form = "a time, such as 2.5s or 200ms"
+				case l.Key == "shift":
+					form = "a number, such as 0.1"
 				}
 				r.errorf(t.Pos, "%s is %s, not %q", x.key, form, t.Value)
 				continue
@@ -89,6 +112,19 @@ func (r *reader) budgets(e entry) {
 		}
 		r.gate.Budgets = append(r.gate.Budgets, b)
 	}
+}
+
+// read reads what a limit allows.
+func (l Limit) read(text string) (int, bool) {
+	switch {
+	case l.Time():
+		d, err := time.ParseDuration(strings.ReplaceAll(text, " ", ""))
+		return int(d.Milliseconds()), err == nil && d >= 0
+	case l.Key == "shift":
+		x, err := strconv.ParseFloat(text, 64)
+		return int(math.Round(x * 1000)), err == nil && x >= 0 && x < 1000
+	}
+	return amount(text, l.Bytes())
 }
 
 // ParseSize reads a number of bytes as budgets have them: 51200, 50 kB, 8 MB.

@@ -172,6 +172,11 @@ type BudgetShape struct {
 	Blocking     Line    `key:"blocking" doc:"how many resources may block"`
 	Requests     Line    `key:"requests" doc:"how many requests the page may make"`
 	ThirdParties Line    `key:"third-parties" doc:"from how many hosts of others it may load"`
+	Wire         Line    `key:"wire" doc:"bytes that may come over the wire, in a browser, such as 300 kB"`
+	RequestsMade Line    `key:"requests-made" doc:"how many requests a browser may make"`
+	Paint        Line    `key:"paint" doc:"until when the largest part is painted, in a browser, such as 2.5s"`
+	Shift        Line    `key:"shift" doc:"how much the layout may shift, in a browser, such as 0.1"`
+	BlockingTime Line    `key:"blocking-time" doc:"how long scripts may block, in a browser, such as 200ms"`
 }
 
 // AcceptShape is one entry under accept.
