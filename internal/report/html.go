@@ -44,6 +44,7 @@ type htmlPage struct {
 	File     string           `json:"file"`
 	Findings []checks.Finding `json:"findings"`
 	Elements []htmlElement    `json:"elements"`
+	Visits   []htmlVisit      `json:"visits,omitempty"`
 }
 
 type htmlElement struct {
@@ -74,7 +75,7 @@ type htmlCause struct {
 
 type htmlItem struct {
 	Name, Wrong, Right, Remark string
-	In, Present                int
+	In, Present, Seen          int
 }
 
 // htmlComparison is the audit before, beside the one that the page shows.
@@ -111,6 +112,9 @@ func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
 		Checks                          []htmlCheck
 		Items                           []htmlItem
 		Rows                            []htmlRow
+		Visited                         bool
+		Asked                           int
+		Wire, Paint                     string
 		ByItem, ByPage                  template.HTML
 		Data                            template.JS
 	}{Name: Clean(a.Dir), Site: a.Site, Gate: a.Gate, Bytes: wording.Size(a.Bytes), Counts: wording.Count(a.Pages, "page") + ", " + wording.Count(a.Requests, "request"), Totals: a.Totals, Checks: checksOf(a.Findings)}
@@ -119,13 +123,16 @@ func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
 		findings[f.Page] = append(findings[f.Page], f)
 	}
 	for _, it := range a.ByItem {
-		x := htmlItem{Name: it.Item.Name, In: it.In, Present: it.Present, Right: asGated}
+		x := htmlItem{Name: it.Item.Name, In: it.In, Present: it.Present, Seen: it.Seen, Right: asGated}
 		x.Wrong, x.Remark = heldAgainst(it)
 		d.Items = append(d.Items, x)
 	}
 	hosts := map[string]bool{}
 	weight := map[string]int{}
 	pages := []htmlPage{}
+	visits := visitsOf(a.Rendered)
+	d.Visited = len(a.Rendered) > 0
+	d.Asked, d.Wire, d.Paint = sumsOf(a.Rendered)
 	heaviest := 1
 	var scripts, styles, gzip int
 	for _, r := range a.Records {
@@ -133,6 +140,7 @@ func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
 			continue
 		}
 		row, p := rowOf(r, findings[r.Path], hosts, weight)
+		p.Visits = visits[r.Path]
 		d.Blocking += row.Blocking
 		scripts, styles, gzip = scripts+row.cost.Scripts, styles+row.cost.Styles, gzip+row.cost.LoadedGzip+row.cost.InlineGzip
 		heaviest = max(heaviest, row.Total)

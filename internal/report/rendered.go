@@ -77,24 +77,19 @@ func (p *Printer) requests(r *rendered.Record) {
 	p.Heading("requests: %d, %s over the wire", len(r.Requests), wording.Size(r.Wire()))
 	t := &table{right: map[int]bool{2: true, 3: true}, wide: []int{0}}
 	t.add(p.dim.Render("what"), p.dim.Render("answer"), p.dim.Render("wire"), p.dim.Render("ms"), p.dim.Render("item"))
-	children := r.Children()
-	var walk func(i, deep int)
-	walk = func(i, deep int) {
+	r.Tree(func(i, deep int) {
 		x := &r.Requests[i]
 		what := strings.Repeat("  ", deep) + Clean(x.Target)
 		if x.Asked.By == "redirect" {
 			what += p.dim.Render("  redirected")
 		}
-		answer := p.in.Render(fmt.Sprint(x.Status))
+		text, bad := answerOf(x)
+		answer := p.in.Render(text)
 		switch {
-		case x.Failed == rendered.NotCalled:
-			answer = p.dim.Render("not called")
+		case bad:
+			answer = p.bad.Render(text)
 		case x.Failed != "":
-			answer = p.bad.Render(x.Failed)
-		case x.Status >= 400:
-			answer = p.bad.Render(fmt.Sprint(x.Status))
-		case x.Status == 0:
-			answer = ""
+			answer = p.dim.Render(text)
 		}
 		took := ""
 		if x.Ended > 0 {
@@ -105,15 +100,7 @@ func (p *Printer) requests(r *rendered.Record) {
 			item = p.name.Render(x.Item)
 		}
 		t.add(what, answer, wording.Size(x.Wire), took, item)
-		for _, c := range children[i] {
-			if deep < 30 {
-				walk(c, deep+1)
-			}
-		}
-	}
-	if len(r.Requests) > 0 {
-		walk(0, 0)
-	}
+	})
 	p.table(t)
 }
 

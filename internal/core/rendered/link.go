@@ -62,14 +62,30 @@ func (r *Record) Chain(i int) (chain []int) {
 	return chain
 }
 
-// Children lists, for each request, those that it led to; for -1 and 0, the page itself, as 0.
-func (r *Record) Children() map[int][]int {
-	out := map[int][]int{}
+// Tree visits the requests as a tree, each before those that it led to; deep is how many led to it.
+func (r *Record) Tree(visit func(i, deep int)) {
+	children := map[int][]int{}
 	for i := 1; i < len(r.Requests); i++ {
-		out[max(r.Requests[i].Asked.Request, 0)] = append(out[max(r.Requests[i].Asked.Request, 0)], i)
+		by := max(r.Requests[i].Asked.Request, 0)
+		if by >= i {
+			by = 0 // nothing leads to what came before it
+		}
+		children[by] = append(children[by], i)
 	}
-	return out
+	var walk func(i, deep int)
+	walk = func(i, deep int) {
+		visit(i, deep)
+		for _, c := range children[i] {
+			walk(c, min(deep+1, mostDeep))
+		}
+	}
+	if len(r.Requests) > 0 {
+		walk(0, 0)
+	}
 }
+
+// mostDeep is how deep a tree is shown.
+const mostDeep = 30
 
 // Tell tells a chain of requests: "container.js → tag.js".
 func (r *Record) Tell(chain []int) string {

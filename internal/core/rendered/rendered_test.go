@@ -41,9 +41,10 @@ func TestLink(t *testing.T) {
 			t.Errorf("request %d: %q, want %q", i, got, want)
 		}
 	}
-	children := r.Children()
-	if !slices.Equal(children[0], []int{1, 5, 6}) || !slices.Equal(children[1], []int{2}) || !slices.Equal(children[3], []int{4}) {
-		t.Errorf("who asked whom: %v", children)
+	var tree []string
+	r.Tree(func(i, deep int) { tree = append(tree, strings.Repeat(">", deep)+string(rune('0'+i))) })
+	if got := strings.Join(tree, " "); got != "0 >1 >>2 >>>3 >>>>4 >5 >6" {
+		t.Errorf("who asked whom: %s", got)
 	}
 	if got := r.Hosts(); !slices.Equal(got, []string{"count.example", "tags.example"}) {
 		t.Errorf("hosts: %v", got)
@@ -57,6 +58,10 @@ func TestLink(t *testing.T) {
 	round := &Record{Requests: []Request{{}, {Asked: Asked{Request: 2}}, {Asked: Asked{Request: 1}}}}
 	if got := round.Chain(1); len(got) != 2 {
 		t.Errorf("a circle: %v", got)
+	}
+	n := 0
+	if round.Tree(func(int, int) { n++ }); n != 3 {
+		t.Errorf("of a circle %d are visited", n)
 	}
 	if none := (&Record{}); none.Chain(3) != nil || none.ByID("x") != -1 || none.Places(nil) != "" {
 		t.Error("an empty record has chains")
