@@ -30,6 +30,11 @@ const grace = 30 * time.Second
 // Visit opens a page of the site, by its path or, for a site that runs, its address, in a browser
 // context of its own. Whatever goes wrong costs that page its record and nothing else: see Unread.
 func (b *Browser) Visit(address string, screen Screen) *rendered.Record {
+	return b.visitThen(address, screen, nil)
+}
+
+// visitThen is Visit, with something that is done on the page at the end.
+func (b *Browser) visitThen(address string, screen Screen, then func(context.Context) error) *rendered.Record {
 	r := &rendered.Record{Format: rendered.Format, Screen: screen.String(), Elements: []rendered.Element{}, Requests: []rendered.Request{}}
 	if b.local != nil {
 		r.Path = address
@@ -45,7 +50,13 @@ func (b *Browser) Visit(address string, screen Screen) *rendered.Record {
 	ctx, cancel := context.WithTimeout(tab, b.Most+b.Wait+grace)
 	defer cancel()
 	done := make(chan error, 1)
-	go func() { done <- b.visit(ctx, r, address, screen) }()
+	go func() {
+		err := b.visit(ctx, r, address, screen)
+		if err == nil && then != nil {
+			err = then(ctx)
+		}
+		done <- err
+	}()
 	select {
 	case err = <-done:
 	case <-ctx.Done():

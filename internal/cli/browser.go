@@ -4,12 +4,16 @@ import (
 	"bytes"
 	"context"
 	"io"
+	"os"
+	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/har"
+	"yellowgate/internal/core/looks"
 	"yellowgate/internal/core/rendered"
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/output"
@@ -163,5 +167,59 @@ func (a *app) writeHAR(name string, records []*rendered.Record) error {
 	return output.WriteFile(name, output.FileOptions{Force: a.force, IsOurs: func(text []byte) bool { return bytes.Contains(text, []byte("Yellow Gate")) }}, func(w io.Writer) error {
 		_, err := w.Write(append(text, '\n'))
 		return err
+	})
+}
+
+// compareLooks compares two sides as visitors see them.
+func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOptions, pictures string) error {
+	p, err := a.openIfAny(false)
+	if err != nil && a.gate != "" {
+		return err
+	}
+	if err != nil {
+		p = nil
+	}
+	if o.Runs < 2 || o.Runs > 50 {
+		return &site.UsageError{Message: "--runs is from 2 to 50: a second visit tells what moves by itself"}
+	}
+	if a.format != "text" && a.format != "json" {
+		return &site.UsageError{Message: "with --browser, compare writes text or json"}
+	}
+	o.Context, o.Before, o.After, o.Project, o.Progress = ctx, args[0], args[1], p, a.progress("looking")
+	if len(args) == 3 {
+		o.Page = args[2]
+	}
+	if pictures != "" {
+		if err := os.MkdirAll(pictures, 0o755); err != nil {
+			return &site.PathError{Path: pictures, Err: err}
+		}
+		o.Picture = func(l *run.PageLook, before, after *looks.Picture) error {
+			name := strings.Trim(strings.ReplaceAll(l.Path, "/", "_"), "_")
+			if name == "" {
+				name = "home"
+			}
+			return output.WriteFile(filepath.Join(pictures, name+"-"+l.Screen+".png"), output.FileOptions{Force: true}, func(w io.Writer) error { return run.DrawLooks(w, l, before, after) })
+		}
+	}
+	a.tidies.Store(true)
+	l, err := run.CompareLooks(o)
+	if ctx.Err() != nil {
+		return &output.StoppedError{Done: "not all pages had been looked at"}
+	}
+	if err != nil {
+		return err
+	}
+	if len(l.Another()) > 0 {
+		a.status = found
+	}
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		if a.format == "json" {
+			return report.JSON(w, struct {
+				Format string `json:"format"`
+				*run.Looks
+			}{"yellowgate.looks/1", l})
+		}
+		pr.Looks(args[0], args[1], l, a.verbose)
+		return nil
 	})
 }

@@ -8,11 +8,16 @@ import (
 	"yellowgate/internal/core/compare"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
+	"yellowgate/internal/site"
 )
 
 func (a *app) compareCmd() *cobra.Command {
 	var failOn string
 	var w ways
+	var v browsing
+	var masks []string
+	var runs int
+	var pictures string
 	cmd := &cobra.Command{
 		Use: "compare BEFORE AFTER [PAGE]", GroupID: "verify", Args: needs(2, 3, "compare takes two folders of pages, addresses of sites, or audits saved with audit --format json", "yellowgate compare site public"),
 		Short: "What came, what went, what moved between two folders or saved audits?",
@@ -22,11 +27,28 @@ added, findings mended and new, and on which pages anything else changed. Use it
 have switched something off: did that do what you wanted, and nothing else? With a page,
 or with --verbose, it shows what else changed. With --fail-on, new findings fail: a
 baseline for CI. With --format html it is the page of the second one's audit, with the
-first beside it.`,
-		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public --fail-on warning\n  yellowgate compare site public /visit/\n  yellowgate compare public https://ternhill.example/\n  yellowgate compare site public --format html --out compared.html",
+first beside it.
+
+With --browser it opens the pages of both in Chromium, in turn, and tells whether they look
+the same, pixel by pixel, and where not; what the browser asks for on one side alone, and
+what it measures. What moves by itself is learned from a second visit, and left out. Exit
+status 1 means that a page looks another.`,
+		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public --fail-on warning\n  yellowgate compare site public /visit/\n  yellowgate compare public https://ternhill.example/\n  yellowgate compare site public --format html --out compared.html\n  yellowgate compare site public --browser --screen 1280x800 --screen 390x844",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin("html"); err != nil {
 				return err
+			}
+			screens, err := v.ready(a, cmd)
+			if err != nil {
+				return err
+			}
+			if v.on {
+				return a.compareLooks(cmd.Context(), args, run.LooksOptions{Options: v.o, Screens: screens, Masks: masks, Runs: runs}, pictures)
+			}
+			for _, name := range []string{"mask", "runs", "pictures"} {
+				if cmd.Flags().Changed(name) {
+					return &site.UsageError{Message: "--" + name + " is for pages in a browser", Remedy: "add --browser"}
+				}
 			}
 			threshold, err := failThreshold(failOn)
 			if err != nil {
@@ -78,6 +100,11 @@ first beside it.`,
 		},
 	}
 	w.flagsForAddress(cmd)
+	v.flags(cmd)
+	cmd.Flags().StringArrayVar(&masks, "mask", nil, "with --browser: do not look at what this `SELECTOR` matches; may be repeated")
+	cmd.Flags().IntVar(&runs, "runs", 2, "with --browser: how often each side is visited, in turn")
+	cmd.Flags().StringVar(&pictures, "pictures", "", "with --browser: write the pictures of pages that look another into a `FOLDER`")
+	_ = cmd.MarkFlagDirname("pictures")
 	failOnFlag(cmd, &failOn)
 	cmd.Flags().Lookup("fail-on").DefValue = "never"
 	_ = cmd.Flags().Set("fail-on", "never")

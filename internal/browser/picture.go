@@ -1,0 +1,89 @@
+package browser
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"image"
+	"image/draw"
+	"image/png"
+
+	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+
+	"yellowgate/internal/core/looks"
+	"yellowgate/internal/core/rendered"
+)
+
+// tallest is how many pixels of a page's height a picture has at most.
+const tallest = 8000
+
+// still stops what moves: animations that end are at their end, others at their beginning; it waits
+// for the fonts, and says how tall the page is and where its elements are. masks are selectors.
+const still = `(async masks => {
+  await document.fonts.ready;
+  for (const a of document.getAnimations()) { try { a.finish(); } catch (e) { a.cancel(); } }
+  for (const m of document.querySelectorAll("video, audio")) m.pause();
+  await new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)));
+  const name = n => { let s = n.tagName.toLowerCase(); if (n.id) s += "#" + n.id; else if (typeof n.className === "string" && n.className.trim()) s += "." + n.className.trim().split(/\s+/)[0]; return s; };
+  const box = n => { const r = n.getBoundingClientRect(); const x = Math.floor(r.left + scrollX), y = Math.floor(r.top + scrollY); return {x, y, width: Math.ceil(r.right + scrollX) - x, height: Math.ceil(r.bottom + scrollY) - y}; };
+  const elements = [];
+  for (const n of document.querySelectorAll("body, body *")) { if (elements.length >= 4000) break; const b = box(n); if (b.width > 0 && b.height > 0) elements.push({name: name(n), ...b}); }
+  const hidden = [];
+  for (const s of masks) for (const n of document.querySelectorAll(s)) hidden.push(box(n));
+  const d = document.documentElement;
+  return {width: innerWidth, height: Math.max(innerHeight, d.scrollHeight), elements, hidden};
+})`
+
+// Look opens a page like Visit, and takes a picture of all of it. masks are selectors of what is not to
+// be looked at; where they are is returned. The picture is nil where the page was not read.
+func (b *Browser) Look(address string, screen Screen, masks []string) (r *rendered.Record, p *looks.Picture, hidden []looks.Box) {
+	r = b.visitThen(address, screen, func(ctx context.Context) error {
+		var err error
+		p, hidden, err = picture(ctx, masks)
+		return err
+	})
+	if r.Unread != "" {
+		return r, nil, nil
+	}
+	return r, p, hidden
+}
+
+// picture takes a picture of the page as it stands.
+func picture(ctx context.Context, masks []string) (*looks.Picture, []looks.Box, error) {
+	list, err := json.Marshal(append([]string{}, masks...))
+	if err != nil {
+		return nil, nil, err
+	}
+	var m struct {
+		Width, Height int
+		Elements      []looks.Element
+		Hidden        []looks.Box
+	}
+	var raw json.RawMessage
+	err = chromedp.Run(ctx, chromedp.Evaluate(still+"("+string(list)+")", &raw, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := json.Unmarshal(raw, &m); err != nil {
+		return nil, nil, err
+	}
+	var shot []byte
+	err = chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) (err error) {
+		shot, err = page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatPng).WithCaptureBeyondViewport(true).
+			WithClip(&page.Viewport{Width: float64(m.Width), Height: float64(min(m.Height, tallest)), Scale: 1}).Do(ctx)
+		return err
+	}))
+	if err != nil {
+		return nil, nil, err
+	}
+	img, err := png.Decode(bytes.NewReader(shot))
+	if err != nil {
+		return nil, nil, errors.New("the browser's picture cannot be read: " + err.Error())
+	}
+	out := image.NewNRGBA(image.Rect(0, 0, img.Bounds().Dx(), img.Bounds().Dy()))
+	draw.Draw(out, out.Bounds(), img, img.Bounds().Min, draw.Src)
+	return &looks.Picture{Width: out.Bounds().Dx(), Height: out.Bounds().Dy(), Pixels: out.Pix, Elements: m.Elements}, m.Hidden, nil
+}

@@ -1,0 +1,334 @@
+package run
+
+import (
+	"cmp"
+	"context"
+	"image"
+	"image/color"
+	"image/draw"
+	"image/png"
+	"io"
+	"maps"
+	"math"
+	"slices"
+	"strings"
+
+	"yellowgate/internal/browser"
+	"yellowgate/internal/core/looks"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/project"
+	"yellowgate/internal/site"
+)
+
+// LooksOptions say how two sides are compared as visitors see them.
+type LooksOptions struct {
+	context.Context
+	browser.Options
+	Screens       []browser.Screen
+	Before, After string // folders, or addresses of sites that run
+	Project       *project.Project
+	Page          string   // one page alone; "" for all that both have
+	Masks         []string // selectors of what is not looked at
+	Runs          int      // visits of each side, taken in turn; at least 2
+	Progress      Progress
+	// Picture, if set, gets the two pictures of each page that looks another, and the difference.
+	Picture func(l *PageLook, before, after *looks.Picture) error
+}
+
+// Looks is what two sides differ in as visitors see them.
+type Looks struct {
+	Pages []PageLook `json:"pages"`
+	// Came and Went are requests that one side alone makes, with the pages that make them.
+	Came map[string][]string `json:"requestsCame"`
+	Went map[string][]string `json:"requestsWent"`
+	// NewMistakes are exceptions that only the later side has, with the pages.
+	NewMistakes map[string][]string `json:"newMistakes"`
+}
+
+// Another are the pages that look another.
+func (l *Looks) Another() (out []*PageLook) {
+	for i := range l.Pages {
+		if p := &l.Pages[i]; p.Unread != "" || !p.Difference.Same() {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// A PageLook is one page on one screen.
+type PageLook struct {
+	Path       string            `json:"path"`
+	Screen     string            `json:"screen"`
+	Unread     string            `json:"unread,omitempty"`
+	Difference *looks.Difference `json:"difference,omitempty"`
+	Measures   []Measure         `json:"measures,omitempty"`
+}
+
+// A Measure is a number of both sides: the middle one of the runs. Noise is how far apart those of one
+// side are; a difference no larger than that is none.
+type Measure struct {
+	Name   string  `json:"name"`
+	Before float64 `json:"before"`
+	After  float64 `json:"after"`
+	Noise  float64 `json:"noise"`
+}
+
+// Changed reports whether the difference is one.
+func (m *Measure) Changed() bool { return math.Abs(m.After-m.Before) > m.Noise && m.After != m.Before }
+
+// aSide is one of the two.
+type aSide struct {
+	*browser.Browser
+	running string
+	pages   []page.Page
+}
+
+// openSide starts a browser for a side.
+func openSide(o *LooksOptions, name string) (s *aSide, err error) {
+	s = &aSide{}
+	if strings.HasPrefix(name, "http://") || strings.HasPrefix(name, "https://") {
+		s.running = originOf(name)
+		s.Browser, err = browser.Start(o.Context, o.Options, nil)
+		return s, err
+	}
+	from, err := site.OpenFolder(name, true)
+	if err != nil {
+		return nil, err
+	}
+	files, _, err := from.List(func(rel string, _ bool) bool { return site.Hidden(rel) })
+	if err != nil {
+		return nil, err
+	}
+	s.pages = site.Told(site.PagesAnyway(files), from)
+	byKey := map[string]*page.Page{}
+	for i := range s.pages {
+		byKey[s.pages[i].Key()] = &s.pages[i]
+	}
+	address, base := "", ""
+	if o.Project != nil {
+		address, base = o.Project.Gate.File.Site.URL.Value, o.Project.Gate.Site.BasePath()
+	}
+	read := reader(from)
+	s.Browser, err = browser.Start(o.Context, o.Options, &browser.Site{Address: addressFor(address),
+		Page: func(path string) ([]byte, *page.Answer) {
+			pg := byKey[page.Key(strings.TrimPrefix(path, base))]
+			if pg == nil {
+				return nil, nil
+			}
+			text, err := from.Read(pg.File)
+			if err != nil {
+				return nil, nil
+			}
+			return text, pg.Answer
+		},
+		File: func(path string) []byte {
+			b, _ := read(strings.TrimPrefix(path, base))
+			return b
+		}})
+	return s, err
+}
+
+// at is how a side opens a page.
+func (s *aSide) at(o *LooksOptions, path string) string {
+	if s.running != "" {
+		return s.running + page.URLPath(path)
+	}
+	if o.Project != nil {
+		return o.Project.Gate.Site.BasePath() + path
+	}
+	return path
+}
+
+// CompareLooks opens the pages of both sides in turn, and holds them against each other.
+func CompareLooks(o LooksOptions) (*Looks, error) {
+	before, err := openSide(&o, o.Before)
+	if err != nil {
+		return nil, err
+	}
+	defer before.Close()
+	o.Told = nil // once is enough
+	after, err := openSide(&o, o.After)
+	if err != nil {
+		return nil, err
+	}
+	defer after.Close()
+	paths := pathsOf(before, after)
+	if o.Page != "" {
+		paths = []string{page.Clean(o.Page)}
+	}
+	if len(paths) == 0 {
+		return nil, &site.UsageError{Message: "the two have no page in common to be looked at", Remedy: "name one: yellowgate compare BEFORE AFTER /visit/ --browser"}
+	}
+	l := &Looks{Pages: []PageLook{}, Came: map[string][]string{}, Went: map[string][]string{}, NewMistakes: map[string][]string{}}
+	for n, path := range paths {
+		for _, screen := range o.Screens {
+			if o.Err() != nil {
+				return nil, o.Err()
+			}
+			p, err := l.onePage(&o, before, after, path, screen)
+			if err != nil {
+				return nil, err
+			}
+			l.Pages = append(l.Pages, *p)
+		}
+		if o.Progress != nil {
+			o.Progress(n+1, len(paths))
+		}
+	}
+	return l, nil
+}
+
+// pathsOf are the pages that both sides have; those of one where the other runs.
+func pathsOf(a, b *aSide) (paths []string) {
+	if a.running != "" {
+		a, b = b, a
+	}
+	has := map[string]bool{}
+	for i := range b.pages {
+		has[b.pages[i].Key()] = true
+	}
+	for i := range a.pages {
+		if b.running != "" || has[a.pages[i].Key()] {
+			paths = append(paths, a.pages[i].Path)
+		}
+	}
+	return paths
+}
+
+// onePage visits a page of both sides in turn.
+func (l *Looks) onePage(o *LooksOptions, before, after *aSide, path string, screen browser.Screen) (*PageLook, error) {
+	p := &PageLook{Path: path, Screen: screen.String()}
+	sides := []*aSide{before, after}
+	var records [2][]*rendered.Record
+	var pictures [2][2]*looks.Picture // the first two of each side
+	var masks []looks.Box
+	for run := range max(o.Runs, 2) {
+		for i, s := range sides {
+			var r *rendered.Record
+			if run < 2 {
+				var hidden []looks.Box
+				r, pictures[i][run], hidden = s.Look(s.at(o, path), screen, o.Masks)
+				masks = append(masks, hidden...)
+			} else {
+				r = s.Visit(s.at(o, path), screen)
+			}
+			if r.Unread != "" {
+				p.Unread = []string{"before: ", "after: "}[i] + r.Unread
+				return p, nil
+			}
+			records[i] = append(records[i], r)
+		}
+	}
+	p.Difference = looks.Compare(pictures[0][0], pictures[1][0], pictures[0][1], pictures[1][1], masks)
+	p.Measures = measuresOf(records[0], records[1])
+	l.requests(path, records[0][0], records[1][0])
+	if !p.Difference.Same() && o.Picture != nil {
+		return p, o.Picture(p, pictures[0][0], pictures[1][0])
+	}
+	return p, nil
+}
+
+// requests notes what one side alone asks for, and which exceptions are new.
+func (l *Looks) requests(path string, before, after *rendered.Record) {
+	set := func(r *rendered.Record) map[string]bool {
+		out := map[string]bool{}
+		for i := 1; i < len(r.Requests); i++ {
+			out[withoutOrigin(r.Requests[i].URL, r.URL)] = true
+		}
+		return out
+	}
+	note := func(into map[string][]string, what string) {
+		if !slices.Contains(into[what], path) {
+			into[what] = append(into[what], path)
+		}
+	}
+	was, is := set(before), set(after)
+	for what := range is {
+		if !was[what] {
+			note(l.Came, what)
+		}
+	}
+	for what := range was {
+		if !is[what] {
+			note(l.Went, what)
+		}
+	}
+	known := map[string]bool{}
+	for _, m := range before.Mistakes {
+		known[m.Message] = true
+	}
+	for _, m := range after.Mistakes {
+		if m.Kind == "exception" && !known[m.Message] {
+			note(l.NewMistakes, m.Message)
+		}
+	}
+}
+
+// withoutOrigin is the path of what is the page's own, so that two sides at two addresses compare.
+func withoutOrigin(raw, page string) string {
+	if rest, own := strings.CutPrefix(raw, originOf(page)); own {
+		return rest
+	}
+	return raw
+}
+
+// measuresOf are the measures of both sides.
+func measuresOf(before, after []*rendered.Record) (out []Measure) {
+	for _, m := range []struct {
+		name string
+		of   func(*rendered.Record) float64
+		step float64 // a difference no larger than that is none, whatever the runs say
+	}{
+		{"requests", func(r *rendered.Record) float64 { return float64(len(r.Requests)) }, 0},
+		{"bytes over the wire", func(r *rendered.Record) float64 { return float64(r.Wire()) }, 64},
+		{"first paint, ms", func(r *rendered.Record) float64 { return r.Measured.FirstPaint }, 20},
+		{"largest paint, ms", func(r *rendered.Record) float64 { return r.Measured.LargestPaint }, 20},
+		{"layout shift", func(r *rendered.Record) float64 { return r.Measured.Shift }, 0.01},
+		{"blocked by scripts, ms", func(r *rendered.Record) float64 { return r.Measured.Blocking }, 20},
+	} {
+		middle := func(list []*rendered.Record) (middle, apart float64) {
+			var values []float64
+			for _, r := range list {
+				values = append(values, m.of(r))
+			}
+			slices.Sort(values)
+			return values[len(values)/2], values[len(values)-1] - values[0]
+		}
+		was, noiseA := middle(before)
+		is, noiseB := middle(after)
+		out = append(out, Measure{m.name, was, is, max(noiseA, noiseB, m.step)})
+	}
+	return out
+}
+
+// DrawLooks writes two pictures side by side, with what differs framed, as PNG.
+func DrawLooks(w io.Writer, l *PageLook, before, after *looks.Picture) error {
+	const gap = 16
+	width, height := before.Width+gap+after.Width, max(before.Height, after.Height)
+	out := image.NewNRGBA(image.Rect(0, 0, width, height))
+	draw.Draw(out, out.Bounds(), image.NewUniform(color.NRGBA{40, 42, 54, 255}), image.Point{}, draw.Src)
+	for i, p := range []*looks.Picture{before, after} {
+		at := image.Rect(0, 0, p.Width, p.Height).Add(image.Pt(i*(before.Width+gap), 0))
+		draw.Draw(out, at, &image.NRGBA{Pix: p.Pixels, Stride: p.Width * 4, Rect: image.Rect(0, 0, p.Width, p.Height)}, image.Point{}, draw.Src)
+		for _, r := range l.Difference.Regions {
+			frame(out, image.Rect(r.X-4, r.Y-4, r.X+r.Width+4, r.Y+r.Height+4).Add(at.Min))
+		}
+	}
+	return png.Encode(w, out)
+}
+
+// frame draws a frame of three pixels.
+func frame(out *image.NRGBA, r image.Rectangle) {
+	ink := image.NewUniform(color.NRGBA{179, 38, 30, 255})
+	for _, edge := range []image.Rectangle{{r.Min, image.Pt(r.Max.X, r.Min.Y+3)}, {image.Pt(r.Min.X, r.Max.Y-3), r.Max}, {r.Min, image.Pt(r.Min.X+3, r.Max.Y)}, {image.Pt(r.Max.X-3, r.Min.Y), r.Max}} {
+		draw.Draw(out, edge.Intersect(out.Bounds()), ink, image.Point{}, draw.Src)
+	}
+}
+
+// Sorted are the keys of what came or went, those of most pages first.
+func Sorted(of map[string][]string) []string {
+	return slices.SortedFunc(maps.Keys(of), func(a, b string) int {
+		return cmp.Or(len(of[b])-len(of[a]), strings.Compare(a, b))
+	})
+}
