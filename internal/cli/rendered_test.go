@@ -230,3 +230,75 @@ func TestRenderedEnds(t *testing.T) {
 		}
 	}
 }
+
+// TestLooks: two sides that are the same look the same, moving things included; what differs is found,
+// down to a pixel, with its element; what comes and goes is told.
+func TestLooks(t *testing.T) {
+	if browserName() == "" {
+		t.Skip("there is no Chromium on this machine to try it in")
+	}
+	const moving = `<p id=clock></p><div style="width:20px;height:20px;background:#f4d35e;animation:turn 1s linear infinite"></div><style>@keyframes turn { to { transform: translateX(200px) } }</style><script>document.getElementById("clock").textContent = Math.random();</script>`
+	body := "<nav class=menu><a href=/>Home</a></nav><main><h1>Stars</h1><p>Owls over the hill.</p><button class=go style=\"border:1px solid #123456\">Book</button></main>" + moving
+	b := newBench(t)
+	changes := map[string][3]string{ // page -> what is changed, into what, the element
+		"same":   {"", "", ""},
+		"border": {"solid #123456", "solid #123457", "button.go"},
+		"button": {"<button class=go style=\"border:1px solid #123456\">Book</button>", "", "main"},
+		"word":   {"Owls over", "Owl over", "p"},
+		"colour": {"<h1>", "<h1 style=color:#010101>", "h1"},
+		"menu":   {"<a href=/>Home</a>", "<a href=/>Home</a> <a href=/x>Visit</a>", "nav.menu"},
+		"script": {"<h1>", "<script src=/late.js></script><h1>", ""},
+	}
+	for name, c := range changes {
+		b.write("before/"+name+"/index.html", doc(name, body))
+		after := body
+		if c[0] != "" {
+			after = strings.Replace(body, c[0], c[1], 1)
+		}
+		b.write("after/"+name+"/index.html", doc(name, after))
+	}
+	b.write("after/late.js", "nothing.there();")
+	status, out, errout := b.run("compare", "before", "after", "--browser", "--format", "json", "--pictures", "pictures", "--mask", "#clock")
+	if status != 1 {
+		t.Fatalf("status %d\n%s%s", status, out, errout)
+	}
+	var l struct {
+		Pages []struct {
+			Path, Unread string
+			Difference   struct {
+				Pixels  int
+				Regions []struct{ Element string }
+			}
+		}
+		RequestsCame map[string][]string
+		NewMistakes  map[string][]string
+	}
+	if err := json.Unmarshal([]byte(out), &l); err != nil {
+		t.Fatal(err)
+	}
+	if len(l.Pages) != len(changes) {
+		t.Errorf("%d pages", len(l.Pages))
+	}
+	for _, p := range l.Pages {
+		name := strings.Trim(p.Path, "/")
+		want := changes[name][2]
+		differs := p.Difference.Pixels > 0
+		if p.Unread != "" || differs != (want != "") {
+			t.Errorf("%s: %d pixels differ %s", name, p.Difference.Pixels, p.Unread)
+			continue
+		}
+		if want != "" && !slices.ContainsFunc(p.Difference.Regions, func(r struct{ Element string }) bool { return strings.HasPrefix(r.Element, want) }) {
+			t.Errorf("%s: it differs in %v, want %s", name, p.Difference.Regions, want)
+		}
+		if b.exists("pictures/"+name+"-1280x800.png") != differs {
+			t.Errorf("%s: a picture is there: %v", name, !differs)
+		}
+	}
+	if !slices.Equal(l.RequestsCame["/late.js"], []string{"/script/"}) || len(l.RequestsCame) != 1 || len(l.NewMistakes) != 1 {
+		t.Errorf("what came: %v %v", l.RequestsCame, l.NewMistakes)
+	}
+	b.want(0, args("compare", "before", "before", "/same/", "--browser", "--mask", "#clock"), "all look the same")
+	b.want(2, args("compare", "before", "after", "--mask", "x"), "add --browser")
+	b.want(2, args("compare", "before", "after", "--browser", "--runs", "1"), "--runs is from 2 to 50")
+	b.want(2, args("compare", "before", "after", "--browser", "--format", "html"), "writes text or json")
+}
