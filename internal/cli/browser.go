@@ -223,3 +223,44 @@ func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOption
 		return nil
 	})
 }
+
+// suggestBrowser tells what the browser used of the files that pages load.
+func (a *app) suggestBrowser(ctx context.Context, args []string, v *browsing, screens []browser.Screen) error {
+	if len(args) == 1 && isAddress(args[0]) {
+		return &site.UsageError{Message: "--browser looks at the pages of a folder", Remedy: "yellowgate capture " + args[0] + " --to captured, then yellowgate suggest captured --browser"}
+	}
+	p, err := a.suggestOn(ctx, &ways{}, args, false)
+	if err != nil {
+		return err
+	}
+	a.tidies.Store(true)
+	r, err := run.NewRendering(ctx, p, false, v.o)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	uses, unread, err := run.UsedInBrowser(r, screens, a.progress("looking"))
+	if ctx.Err() != nil {
+		return &output.StoppedError{Done: "not all pages had been looked at"}
+	}
+	if err != nil {
+		return err
+	}
+	var names []string
+	for _, s := range screens {
+		names = append(names, s.String())
+	}
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		if a.format == "json" {
+			return report.JSON(w, struct {
+				Format  string    `json:"format"`
+				Screens []string  `json:"screens"`
+				Pages   int       `json:"pages"`
+				Unread  int       `json:"unread"`
+				Used    []run.Use `json:"used"`
+			}{"yellowgate.used/1", names, len(p.Pages), unread, uses})
+		}
+		pr.Used(uses, len(p.Pages), unread, names, a.verbose)
+		return nil
+	})
+}

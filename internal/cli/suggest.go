@@ -16,6 +16,7 @@ import (
 func (a *app) suggestCmd() *cobra.Command {
 	var only []string
 	var w ways
+	var v browsing
 	var write, dry bool
 	cmd := &cobra.Command{
 		Use: "suggest [DIR | URL]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
@@ -30,6 +31,9 @@ all that the code looks for can be read in it. possible: the code does more than
 elements. What cannot be told from the text is listed, and nothing is guessed about it.
 
 Nothing is run. With a folder, its pages are looked at as they are, without a gate file.
+--browser opens the pages in Chromium and looks at what ran and what matched (coverage), in
+place of reading it in the code.
+
 --write puts what is certain or likely into the gate file, and what is only possible if
 --only names it; then look at yellowgate diff.`,
 		Example: "  yellowgate suggest\n  yellowgate suggest --only contact-kit --write\n  yellowgate suggest tern-hill/site",
@@ -39,6 +43,16 @@ Nothing is run. With a folder, its pages are looked at as they are, without a ga
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin(); err != nil {
 				return err
+			}
+			screens, err := v.ready(a, cmd)
+			if err != nil {
+				return err
+			}
+			if v.on {
+				if write || dry || len(only) > 0 {
+					return &site.UsageError{Message: "--browser shows what was used; its lines are for a person to put in: no --write, --dry-run and --only"}
+				}
+				return a.suggestBrowser(cmd.Context(), args, &v, screens)
 			}
 			if len(args) == 0 || !isAddress(args[0]) {
 				if err := w.forFolder(cmd); err != nil {
@@ -80,6 +94,7 @@ Nothing is run. With a folder, its pages are looked at as they are, without a ga
 		},
 	}
 	w.flagsForAddress(cmd)
+	v.flags(cmd)
 	cmd.Flags().StringArrayVar(&only, "only", nil, "only the suggestion for the item `NAME`; may be repeated")
 	cmd.Flags().BoolVar(&write, "write", false, "put the lines into the gate file")
 	dryFlag(cmd, &dry)

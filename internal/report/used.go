@@ -1,0 +1,51 @@
+package report
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/wording"
+	"yellowgate/internal/run"
+)
+
+// Used writes what the browser used of the files that pages load.
+func (p *Printer) Used(uses []run.Use, pages, unread int, screens []string, verbose bool) {
+	p.Heading("used in a browser of %s, on %s", wording.List(screens, 4), wording.Count(pages, "page"))
+	told := 0
+	for i := range uses {
+		u := &uses[i]
+		if len(u.Idle) == 0 && !verbose {
+			continue
+		}
+		told++
+		word := "no rule of it matches"
+		if u.Kind == "script" {
+			word = "hardly anything of it runs"
+		}
+		item := ""
+		if u.Item != "" {
+			item = "  item " + p.name.Render(u.Item)
+		}
+		p.Line("")
+		p.Line("%s  %s%s", p.head.Render(Clean(u.Target)), p.dim.Render(fmt.Sprintf("%s, at most %s used", wording.Size(int64(u.Bytes)), wording.Size(int64(u.Most)))), item)
+		if len(u.Idle) > 0 {
+			p.Line("  %s on %d of %d: %s", p.warn.Render(word), len(u.Idle), len(u.Idle)+len(u.On), Clean(wording.List(u.Idle, 5)))
+		}
+		if len(u.On) > 0 {
+			p.Line("  used on %s", Clean(wording.List(u.On, 5)))
+		}
+		switch {
+		case u.Lines != "":
+			p.Lines("    ", u.Lines)
+		case len(u.Idle) > 0:
+			p.Line("  %s", p.dim.Render("no short query says where: look for what those pages have in common"))
+		}
+	}
+	p.Line("")
+	if told == 0 {
+		p.Line("%s", p.in.Render("Every file is used on every page that loads it."))
+	}
+	if unread > 0 {
+		p.Line("%s", p.bad.Render(wording.Count(unread, "visit")+" could not be read"))
+	}
+	p.Line("%s", p.dim.Render("Resting on what ran and matched while pages loaded. What nobody clicked, typed or scrolled to was not tried: look at yellowgate diff, and try it, before you publish."))
+}

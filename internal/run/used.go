@@ -1,0 +1,122 @@
+package run
+
+import (
+	"cmp"
+	"path"
+	"slices"
+	"strings"
+
+	"yellowgate/internal/browser"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/site"
+)
+
+// A Use is how much of a script or stylesheet the browser used, over all pages that load it.
+type Use struct {
+	Target string   `json:"target"`
+	Kind   string   `json:"kind"` // script or style
+	Item   string   `json:"item"` // that it belongs to, or ""
+	Bytes  int      `json:"bytes"`
+	Most   int      `json:"most"`  // bytes of it that were used on a page
+	On     []string `json:"on"`    // pages that used it
+	Idle   []string `json:"idle"`  // pages that loaded it and did not
+	Lines  string   `json:"lines"` // of gate file that would keep it to the pages that use it; "" for nothing to do
+}
+
+// idleShare is the part of a script that runs on a page that has no use for it: its own wrapper.
+const idleShare = 10
+
+// UsedInBrowser opens the pages of a project, as the gate makes them now, and tells what is used of the
+// files that they load: those with pages that have no use for them first. unread are the pages that
+// were not read.
+func UsedInBrowser(r *Rendering, screens []browser.Screen, progress Progress) (uses []Use, unread int, err error) {
+	type seen struct {
+		*Use
+		idle map[string]bool
+	}
+	files := map[string]*seen{}
+	type opened struct{ all []*Opened }
+	pages := r.project.Pages
+	err = site.InOrder(len(pages), func(i int) (opened, error) {
+		var all []*Opened
+		for _, s := range screens {
+			o, err := r.Open(&pages[i], s)
+			if err != nil {
+				return opened{}, err
+			}
+			o.HTML, o.Nodes = nil, nil
+			all = append(all, o)
+		}
+		return opened{all}, nil
+	}, func(i int, o opened) error {
+		if progress != nil {
+			progress(i+1, len(pages))
+		}
+		most := map[string]int{}
+		for _, v := range o.all {
+			if v.Unread != "" {
+				unread++
+				continue
+			}
+			for _, u := range v.Used {
+				f := files[u.Target]
+				if f == nil {
+					f = &seen{&Use{Target: u.Target, Kind: u.Kind, On: []string{}, Idle: []string{}}, nil}
+					files[u.Target] = f
+				}
+				f.Bytes, f.Most, f.Item = max(f.Bytes, u.Bytes), max(f.Most, u.Used), cmp.Or(f.Item, u.Item)
+				most[u.Target] = max(most[u.Target], u.Used)
+			}
+		}
+		for target, used := range most {
+			f := files[target]
+			if used == 0 || f.Kind == "script" && used*100 < f.Bytes*idleShare {
+				f.Idle = append(f.Idle, pages[i].Path)
+			} else {
+				f.On = append(f.On, pages[i].Path)
+			}
+		}
+		return nil
+	})
+	for _, f := range files {
+		f.Lines = f.lines()
+		uses = append(uses, *f.Use)
+	}
+	slices.SortFunc(uses, func(a, b Use) int {
+		return cmp.Or(cmp.Compare(len(b.Idle)*b.Bytes, len(a.Idle)*a.Bytes), strings.Compare(a.Target, b.Target))
+	})
+	return uses, unread, err
+}
+
+// lines are what a gate file would say to keep a file to the pages that use it.
+func (u *Use) lines() string {
+	if len(u.Idle) == 0 || !strings.HasPrefix(u.Target, "/") && !strings.Contains(u.Target, "://") {
+		return ""
+	}
+	key, list := "pages", u.On
+	if len(u.On) > 6 && len(u.Idle) < len(u.On) {
+		key, list = "except", u.Idle
+	}
+	if len(list) > 12 {
+		return "" // no short query: a person finds a better one
+	}
+	query := "none"
+	if len(list) > 0 {
+		var globs []string
+		for _, p := range list {
+			globs = append(globs, page.URLPath(p))
+		}
+		query = strings.Join(globs, " or ")
+	}
+	if u.Item != "" {
+		if key == "except" {
+			return u.Item + ":\n  except: " + query
+		}
+		return u.Item + ":\n  pages: " + query
+	}
+	name := strings.Trim(notName.ReplaceAllString(strings.ToLower(strings.TrimSuffix(path.Base(u.Target), path.Ext(u.Target))), "-"), "-")
+	if key == "except" {
+		query = "all\n  except: " + query
+	}
+	return cmp.Or(name, "file") + ":\n  found: {url: " + u.Target + "}\n  pages: " + query
+}
