@@ -110,7 +110,7 @@ func (b *Browser) visit(ctx context.Context, r *rendered.Record, address string,
 	err := chromedp.Run(ctx, network.Enable(), page.Enable(), runtime.Enable(), cdplog.Enable(), dom.Enable(), css.Enable(), profiler.Enable(),
 		dom.SetNodeStackTracesEnabled(true), css.StartRuleUsageTracking(),
 		chromedp.ActionFunc(func(ctx context.Context) error {
-			_, err := profiler.StartPreciseCoverage().WithDetailed(true).Do(ctx)
+			_, err := profiler.StartPreciseCoverage().WithCallCount(true).WithDetailed(true).Do(ctx)
 			return err
 		}),
 		emulation.SetDeviceMetricsOverride(int64(screen.Width), int64(screen.Height), 1, screen.Width < 600),

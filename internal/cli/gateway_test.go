@@ -463,6 +463,7 @@ func certificate(t *testing.T, serial int64) (cert, key []byte) {
 // TestGatewaySecure: TLS to clients, with a certificate that is changed while it runs, and to an
 // origin whose certificate only its own authority knows.
 func TestGatewaySecure(t *testing.T) {
+	t.Parallel()
 	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i>counted</i>, pages: all}}\n")
 	cert, key := certificate(t, 1)
 	b.write("site.pem", string(cert))
@@ -530,6 +531,7 @@ func TestGatewaySecure(t *testing.T) {
 
 // TestGatewayIdle: thousands of connections on which nothing is asked cost nobody an answer.
 func TestGatewayIdle(t *testing.T) {
+	t.Parallel()
 	var limit syscall.Rlimit
 	if err := syscall.Getrlimit(syscall.RLIMIT_NOFILE, &limit); err != nil || limit.Max < 12_000 {
 		t.Skipf("a process may have %d files here", limit.Max)

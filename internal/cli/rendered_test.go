@@ -238,15 +238,14 @@ func TestLooks(t *testing.T) {
 		t.Skip("there is no Chromium on this machine to try it in")
 	}
 	const moving = `<p id=clock></p><div style="width:20px;height:20px;background:#f4d35e;animation:turn 1s linear infinite"></div><style>@keyframes turn { to { transform: translateX(200px) } }</style><script>document.getElementById("clock").textContent = Math.random();</script>`
-	body := "<nav class=menu><a href=/>Home</a></nav><main><h1>Stars</h1><p>Owls over the hill.</p><button class=go style=\"border:1px solid #123456\">Book</button></main>" + moving
+	body := "<nav class=menu><a href=/>Home</a></nav><main style=\"height:300px\"><h1>Stars</h1><p>Owls over the hill.</p><button class=go style=\"border:1px solid #123456\">Book</button></main>" + moving
 	b := newBench(t)
 	changes := map[string][3]string{ // page -> what is changed, into what, the element
 		"same":   {"", "", ""},
 		"border": {"solid #123456", "solid #123457", "button.go"},
 		"button": {"<button class=go style=\"border:1px solid #123456\">Book</button>", "", "main"},
 		"word":   {"Owls over", "Owl over", "p"},
-		"colour": {"<h1>", "<h1 style=color:#010101>", "h1"},
-		"menu":   {"<a href=/>Home</a>", "<a href=/>Home</a> <a href=/x>Visit</a>", "nav.menu"},
+		"menu":   {"<a href=/>Home</a>", "<a href=/>Home</a> <a href=/x>Visit</a>", "a"},
 		"script": {"<h1>", "<script src=/late.js></script><h1>", ""},
 	}
 	for name, c := range changes {
@@ -301,4 +300,31 @@ func TestLooks(t *testing.T) {
 	b.want(2, args("compare", "before", "after", "--mask", "x"), "add --browser")
 	b.want(2, args("compare", "before", "after", "--browser", "--runs", "1"), "--runs is from 2 to 50")
 	b.want(2, args("compare", "before", "after", "--browser", "--format", "html"), "writes text or json")
+}
+
+// TestUsed: what ran and what matched tells which pages have no use for a file, and the lines keep it
+// to those that have.
+func TestUsed(t *testing.T) {
+	if browserName() == "" {
+		t.Skip("there is no Chromium on this machine to try it in")
+	}
+	idle := "(function () { var form = document.querySelector('form'); if (!form) return;\n" + strings.Repeat("  form.dataset.kit = \"1\"; // what the kit does\n", 60) + "})();\n"
+	b := newBench(t, "site/css/form.css", "form { color: red }\nform b { color: blue }\n", "site/css/site.css", "h1 { color: navy }\n", "site/js/kit.js", idle, "site/js/all.js", "document.body.dataset.all = 1;\n")
+	load := "<link rel=stylesheet href=/css/form.css><link rel=stylesheet href=/css/site.css><script src=/js/kit.js defer></script><script src=/js/all.js defer></script>"
+	for i := range 4 {
+		body := "<h1>Visit</h1>"
+		if i == 2 {
+			body += "<form><b>x</b></form>"
+		}
+		b.write(fmt.Sprintf("site/p%d/index.html", i), strings.Replace(doc("Visit", body), "</head>", load+"</head>", 1))
+	}
+	out := b.want(0, args("suggest", "site", "--browser"), "no rule of it matches on 3 of 4: /p0/, /p1/, /p3/", "hardly anything of it runs on 3 of 4: /p0/, /p1/, /p3/", "found: {url: /css/form.css}", "found: {url: /js/kit.js}", "pages: /p2/", "What nobody clicked")
+	if strings.Contains(out, "site.css") || strings.Contains(out, "all.js") {
+		t.Errorf("what every page uses is told:\n%s", out)
+	}
+	b.want(0, args("suggest", "site", "--browser", "--verbose"), "/css/site.css", "used on /p0/, /p1/, /p2/, /p3/")
+	b.write("yellowgate.yaml", siteHead+"items:\n  kit: {found: [{url: /js/kit.js}], pages: all}\n")
+	b.want(0, args("suggest", "--browser"), "kit:\n      pages: /p2/")
+	b.want(2, args("suggest", "--browser", "--write"), "for a person to put in")
+	b.want(2, args("suggest", "http://127.0.0.1:1/", "--browser"), "yellowgate capture http://127.0.0.1:1/")
 }

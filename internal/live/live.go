@@ -152,8 +152,8 @@ func stamp(name string) disk.Stamp {
 // settled waits until nobody writes any longer, for a second at most: half a gate file may be a gate
 // file, too.
 func (g *Gate) settled() {
-	const still = 15 * time.Millisecond
-	for range 60 {
+	const still = 40 * time.Millisecond
+	for range 25 {
 		before := g.stampsNow()
 		time.Sleep(still)
 		if maps.Equal(before, g.stampsNow()) {
