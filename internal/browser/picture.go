@@ -51,6 +51,19 @@ func (b *Browser) Look(address string, screen Screen, masks []string) (r *render
 	return r, p, hidden
 }
 
+// VisitSeen is Visit, with a picture of the screen in the record.
+func (b *Browser) VisitSeen(address string, screen Screen) (r *rendered.Record) {
+	var shot []byte
+	r = b.visitThen(address, screen, func(ctx context.Context) error {
+		return chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) (err error) {
+			shot, err = page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatJpeg).WithQuality(60).Do(ctx)
+			return err
+		}))
+	})
+	r.Picture = shot
+	return r
+}
+
 // picture takes a picture of the page as it stands.
 func picture(ctx context.Context, masks []string) (*looks.Picture, []looks.Box, error) {
 	list, err := json.Marshal(append([]string{}, masks...))

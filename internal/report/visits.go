@@ -1,6 +1,7 @@
 package report
 
 import (
+	"encoding/base64"
 	"fmt"
 	"slices"
 
@@ -16,6 +17,7 @@ type htmlVisit struct {
 	Unread   string        `json:"unread,omitempty"`
 	Measured string        `json:"measured"`
 	Requests []htmlRequest `json:"requests"`
+	Picture  string        `json:"picture,omitempty"` // as a data: URL
 }
 
 // htmlRequest is a line of the waterfall. From and Wide are percent of the visit's time.
@@ -44,6 +46,9 @@ func visitOf(r *rendered.Record) htmlVisit {
 	v := htmlVisit{Screen: r.Screen, Unread: Clean(r.Unread), Requests: []htmlRequest{}}
 	if r.Unread != "" {
 		return v
+	}
+	if len(r.Picture) > 0 {
+		v.Picture = "data:image/jpeg;base64," + base64.StdEncoding.EncodeToString(r.Picture)
 	}
 	m := &r.Measured
 	v.Measured = fmt.Sprintf("%s, %s over the wire. First paint after %.0f ms, largest after %.0f ms%s, layout shift %.3f, scripts blocked for %.0f ms, %s.",

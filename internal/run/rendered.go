@@ -160,8 +160,9 @@ func OpenAddress(b *browser.Browser, address string, screen browser.Screen, text
 type Browsing struct {
 	context.Context
 	browser.Options
-	Screens []browser.Screen
-	Running string // the address of a site that runs, whose pages are opened there; "" for a folder
+	Screens  []browser.Screen
+	Pictures bool   // of each page, for a report
+	Running  string // the address of a site that runs, whose pages are opened there; "" for a folder
 }
 
 // browse starts the browser of an audit.
@@ -250,14 +251,18 @@ func (s *auditing) open(pass *checks.Pass, known page.Page, source *gating.Resul
 	}
 	for _, screen := range s.Browser.Screens {
 		o := &Opened{Text: pass.Record}
+		visit := s.browser.Visit
+		if s.Browser.Pictures {
+			visit = s.browser.VisitSeen
+		}
 		if s.Browser.Running != "" {
-			o.Record = s.browser.Visit(originOf(s.Browser.Running)+page.URLPath(known.Path), screen)
+			o.Record = visit(originOf(s.Browser.Running)+page.URLPath(known.Path), screen)
 		} else {
 			base := ""
 			if s.Project != nil {
 				base = s.Project.Gate.Site.BasePath()
 			}
-			o.Record = s.browser.Visit(base+known.Path, screen)
+			o.Record = visit(base+known.Path, screen)
 		}
 		o.Path, o.File = known.Path, known.File
 		if s.Project != nil {

@@ -32,8 +32,9 @@ type Record struct {
 	Used     []Used    `json:"used,omitempty"`
 	Dialogs  []Dialog  `json:"dialogs,omitempty"`
 
-	HTML  []byte `json:"-"` // the document once it was quiet, written as HTML, in UTF-8
-	Nodes []Node `json:"-"` // of the document, in its order, with who made them: see Adopt
+	Picture []byte `json:"-"` // of the screen, as JPEG, where one was asked for
+	HTML    []byte `json:"-"` // the document once it was quiet, written as HTML, in UTF-8
+	Nodes   []Node `json:"-"` // of the document, in its order, with who made them: see Adopt
 }
 
 // A Node is an element of the document as the browser lists it.

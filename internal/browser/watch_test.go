@@ -1,0 +1,178 @@
+package browser
+
+import (
+	"context"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	cdplog "github.com/chromedp/cdproto/log"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/cdproto/profiler"
+	"github.com/chromedp/cdproto/runtime"
+
+	"yellowgate/internal/core/rendered"
+)
+
+// at is a moment of the browser's clock.
+func at(ms int) *cdp.MonotonicTime {
+	t := cdp.MonotonicTime(time.Unix(1000, 0).Add(time.Duration(ms) * time.Millisecond))
+	return &t
+}
+
+func sent(id, url string, kind network.ResourceType, ms int, by *network.Initiator) *network.EventRequestWillBeSent {
+	return &network.EventRequestWillBeSent{RequestID: network.RequestID(id), Request: &network.Request{URL: url, Method: "GET"}, Type: kind, Timestamp: at(ms), Initiator: by}
+}
+
+// TestWatch: what the browser tells becomes requests, with who asked and why they failed.
+func TestWatch(t *testing.T) {
+	r := &rendered.Record{}
+	w := newWatch(r, func(host string) bool { return strings.HasSuffix(host, ".example") && host != "ternhill.example" })
+	parser := &network.Initiator{Type: network.InitiatorTypeParser, URL: "https://ternhill.example/", LineNumber: 3}
+	script := &network.Initiator{Type: network.InitiatorTypeScript, Stack: &runtime.StackTrace{CallFrames: []*runtime.CallFrame{{URL: ""}, {URL: "https://ternhill.example/a.js", LineNumber: 6}}}}
+	later := &network.Initiator{Type: network.InitiatorTypeScript, Stack: &runtime.StackTrace{Parent: &runtime.StackTrace{CallFrames: []*runtime.CallFrame{{URL: "https://ternhill.example/b.js", LineNumber: 0}}}}}
+	style := &network.Initiator{Type: network.InitiatorTypeParser, URL: "https://ternhill.example/a.css"}
+	redirect := sent("1", "https://ternhill.example/", network.ResourceTypeDocument, 5, nil)
+	redirect.RedirectResponse = &network.Response{Status: 301, EncodedDataLength: 120}
+	for _, e := range []any{
+		sent("1", "https://ternhill.example/home", network.ResourceTypeDocument, 0, nil), redirect,
+		&network.EventResponseReceived{RequestID: "1", Response: &network.Response{Status: 200, Protocol: "h2", Headers: network.Headers{"Content-Encoding": "br"}}},
+		&network.EventDataReceived{RequestID: "1", DataLength: 400}, &network.EventDataReceived{RequestID: "1", DataLength: 100},
+		&network.EventLoadingFinished{RequestID: "1", Timestamp: at(20), EncodedDataLength: 250},
+		sent("2", "https://ternhill.example/a.js", network.ResourceTypeScript, 21, parser),
+		sent("3", "https://count.example/p.gif", network.ResourceTypeImage, 30, script),
+		&network.EventLoadingFailed{RequestID: "3", Timestamp: at(31), ErrorText: "net::ERR_NAME_NOT_RESOLVED"},
+		sent("4", "https://ternhill.example/b.png", network.ResourceTypeImage, 32, style),
+		&network.EventLoadingFailed{RequestID: "4", Timestamp: at(33), BlockedReason: network.BlockedReasonCsp},
+		sent("5", "https://ternhill.example/api", network.ResourceTypeFetch, 34, later),
+		&network.EventLoadingFailed{RequestID: "5", Timestamp: at(35), CorsErrorStatus: &network.CorsErrorStatus{CorsError: network.CorsErrorDisallowedByMode}},
+		sent("6", "https://ternhill.example/frame", network.ResourceTypeDocument, 36, parser),
+		sent("7", "data:image/gif;base64,AA", network.ResourceTypeImage, 36, parser),
+		sent("8", "https://ternhill.example/c.js", network.ResourceTypeScript, 37, parser),
+		&cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.LevelError, Source: cdplog.SourceSecurity, Text: "Failed to find a valid digest in the 'integrity' attribute for resource 'https://ternhill.example/c.js' with computed SHA-384"}},
+		&cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.LevelError, Source: cdplog.SourceNetwork, Text: "Failed to load resource"}},
+		&cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.LevelError, Source: cdplog.SourceSecurity, Text: "Refused to execute inline script", URL: "https://ternhill.example/", LineNumber: 8}},
+		&runtime.EventExceptionThrown{ExceptionDetails: &runtime.ExceptionDetails{Text: "Uncaught", URL: "https://ternhill.example/a.js", LineNumber: 2, Exception: &runtime.RemoteObject{Description: "TypeError: x\n    at y"}}},
+		&runtime.EventConsoleAPICalled{Type: runtime.APITypeError, Args: []*runtime.RemoteObject{{Value: []byte(`"went wrong"`)}, {Description: "Error: z\n at"}}, StackTrace: script.Stack},
+		&runtime.EventConsoleAPICalled{Type: runtime.APITypeLog},
+		&network.EventWebSocketCreated{RequestID: "9", URL: "wss://chat.example/", Initiator: script},
+		&network.EventWebSocketHandshakeResponseReceived{RequestID: "9", Response: &network.WebSocketResponse{Status: 101}},
+		&network.EventRequestServedFromCache{RequestID: "2"},
+		&network.EventLoadingFinished{RequestID: "unknown", Timestamp: at(40)},
+		&page.EventLoadEventFired{},
+	} {
+		w.hear(e)
+	}
+	w.finish()
+	w.hear(sent("10", "https://ternhill.example/late", network.ResourceTypeFetch, 99, script))
+	type row struct {
+		kind, failed, by, from string
+		line, status           int
+		wire, bytes            int64
+		cached                 bool
+	}
+	want := []row{
+		{"document", "", "other", "", 0, 301, 120, 0, false},
+		{"document", "", "redirect", "https://ternhill.example/home", 0, 200, 250, 500, false},
+		{"script", rendered.NotFinished, "page", "https://ternhill.example/", 4, 0, 0, 0, true},
+		{"image", rendered.NotCalled, "script", "https://ternhill.example/a.js", 7, 0, 0, 0, false},
+		{"image", rendered.Policy, "style", "https://ternhill.example/a.css", 1, 0, 0, 0, false},
+		{"fetch", rendered.CORS, "script", "https://ternhill.example/b.js", 1, 0, 0, 0, false},
+		{"frame", rendered.NotFinished, "page", "https://ternhill.example/", 4, 0, 0, 0, false},
+		{"script", rendered.Integrity, "page", "https://ternhill.example/", 4, 0, 0, 0, false},
+		{"socket", "", "script", "https://ternhill.example/a.js", 7, 101, 0, 0, false},
+	}
+	if len(r.Requests) != len(want) {
+		t.Fatalf("%d requests, want %d", len(r.Requests), len(want))
+	}
+	for i, x := range r.Requests {
+		if got := (row{x.Kind, x.Failed, x.Asked.By, x.Asked.URL, x.Asked.Line, x.Status, x.Wire, x.Bytes, x.Cached}); got != want[i] {
+			t.Errorf("request %d: %+v, want %+v", i, got, want[i])
+		}
+	}
+	if x := r.Requests[1]; x.Begun != 5 || x.Ended != 20 || x.Coding != "br" || x.Protocol != "h2" || r.Requests[0].Ended != 5 {
+		t.Errorf("times and codings: %+v", x)
+	}
+	var said []string
+	for _, m := range r.Mistakes {
+		said = append(said, m.Kind+" "+m.Message+" "+m.URL)
+	}
+	if got := strings.Join(said, "|"); got != "console Refused to execute inline script https://ternhill.example/|exception TypeError: x https://ternhill.example/a.js|console went wrong Error: z https://ternhill.example/a.js" {
+		t.Errorf("mistakes: %s", got)
+	}
+}
+
+// TestQuiet: quiet is waited for while something is under way, and no longer than the most.
+func TestQuiet(t *testing.T) {
+	w := newWatch(&rendered.Record{}, func(string) bool { return false })
+	began := time.Now()
+	w.quiet(t.Context(), 50*time.Millisecond, 300*time.Millisecond)
+	if took := time.Since(began); took < 290*time.Millisecond || took > 3*time.Second {
+		t.Errorf("a page that never loads: %s", took)
+	}
+	w.hear(sent("1", "https://ternhill.example/", network.ResourceTypeDocument, 0, nil))
+	w.hear(&page.EventLoadEventFired{})
+	go func() {
+		time.Sleep(100 * time.Millisecond)
+		w.hear(&network.EventLoadingFinished{RequestID: "1", Timestamp: at(9)})
+	}()
+	began = time.Now()
+	w.quiet(t.Context(), 60*time.Millisecond, 5*time.Second)
+	if took := time.Since(began); took < 150*time.Millisecond || took > 3*time.Second {
+		t.Errorf("a page that is quiet after 100 ms: %s", took)
+	}
+	ctx, stop := context.WithCancel(t.Context())
+	stop()
+	w.hear(sent("2", "https://ternhill.example/x", network.ResourceTypeFetch, 10, nil))
+	began = time.Now()
+	if w.quiet(ctx, time.Second, 5*time.Second); time.Since(began) > time.Second {
+		t.Error("it waits though nobody wants it")
+	}
+}
+
+// TestUsedOf: of ranges within ranges the innermost counts.
+func TestUsedOf(t *testing.T) {
+	ranges := func(list ...[3]int64) *profiler.FunctionCoverage {
+		f := &profiler.FunctionCoverage{}
+		for _, x := range list {
+			f.Ranges = append(f.Ranges, &profiler.CoverageRange{StartOffset: x[0], EndOffset: x[1], Count: x[2]})
+		}
+		return f
+	}
+	for _, c := range []struct {
+		functions     []*profiler.FunctionCoverage
+		total, unused int
+	}{
+		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 100, 1})}, 100, 0},
+		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 100, 1}), ranges([3]int64{10, 40, 0})}, 100, 30},
+		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 100, 1}), ranges([3]int64{10, 90, 1}, [3]int64{20, 30, 0}, [3]int64{40, 60, 0}), ranges([3]int64{60, 70, 0})}, 100, 40},
+		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 100, 1}), ranges([3]int64{10, 90, 0}, [3]int64{20, 30, 3})}, 100, 70},
+		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 100, 0})}, 100, 100},
+		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 10, 1}, [3]int64{10, 10, 0})}, 10, 0},
+		{nil, 0, 0},
+	} {
+		if total, unused := usedOf(&profiler.ScriptCoverage{Functions: c.functions}); total != c.total || unused != c.unused {
+			t.Errorf("%d of %d are unused, want %d of %d", unused, total, c.unused, c.total)
+		}
+	}
+}
+
+// TestForms: screens and hosts as they are written.
+func TestForms(t *testing.T) {
+	for text, want := range map[string]string{"1280x800": "1280x800", "390x844": "390x844", "1x1": "", "1280": "", "1280X800": "", "-5x20": "", "123456x10": ""} {
+		s, err := ParseScreen(text)
+		if (err == nil) != (want != "") || err == nil && s.String() != want {
+			t.Errorf("%s: %v %v", text, s, err)
+		}
+	}
+	for text, ok := range map[string]bool{"pay.lantern.example=127.0.0.1:9001": true, "a=b": false, "=127.0.0.1:1": false, "a.example": false, "a.example, MAP *=x:1": false, "*=127.0.0.1:1": false} {
+		if _, err := ParseHost(text); (err == nil) != ok {
+			t.Errorf("%s: %v", text, err)
+		}
+	}
+	if _, err := find("/nowhere/chromium"); err == nil {
+		t.Error("a browser that is not there is found")
+	}
+}
