@@ -46,6 +46,7 @@ nothing.there();
 // TestPlantedRendered: what is planted at run time is found by its check, with item and chain, and
 // nothing else is.
 func TestPlantedRendered(t *testing.T) {
+	t.Parallel()
 	if browserName() == "" {
 		t.Skip("there is no Chromium on this machine to try it in")
 	}
@@ -118,6 +119,7 @@ func TestPlantedRendered(t *testing.T) {
 // TestHAR: what a browser was recorded to ask for is audited like a visit, as far as it goes; what is
 // no recording is an error.
 func TestHAR(t *testing.T) {
+	t.Parallel()
 	const recording = `{"log": {"version": "1.2", "pages": [{"id": "p", "startedDateTime": "2026-11-29T10:00:00Z", "title": ""}], "entries": [
 {"pageref": "p", "startedDateTime": "2026-11-29T10:00:00Z", "time": 5, "_resourceType": "document", "request": {"method": "GET", "url": "https://ternhill.example/visit/"}, "response": {"status": 200, "content": {"size": 10, "mimeType": "text/html"}}},
 {"pageref": "p", "startedDateTime": "2026-11-29T10:00:00.01Z", "time": 5, "_resourceType": "script", "_initiator": {"type": "parser", "url": "https://ternhill.example/visit/"}, "request": {"method": "GET", "url": "https://ternhill.example/js/box.js"}, "response": {"status": 200, "content": {"size": 10, "mimeType": "text/javascript"}}},
@@ -144,6 +146,7 @@ func isRoot() bool {
 // TestNobodyCalled: without --network, no third party is asked for anything; --host sends one to a
 // stand-in, which is.
 func TestNobodyCalled(t *testing.T) {
+	t.Parallel()
 	if browserName() == "" {
 		t.Skip("there is no Chromium on this machine to try it in")
 	}
@@ -193,6 +196,7 @@ func TestNobodyCalled(t *testing.T) {
 // TestRenderedEnds: an endless page costs itself its record and nothing else; no process of the browser
 // outlives the program, even if that is killed.
 func TestRenderedEnds(t *testing.T) {
+	t.Parallel()
 	if browserName() == "" {
 		t.Skip("there is no Chromium on this machine to try it in")
 	}
@@ -234,6 +238,7 @@ func TestRenderedEnds(t *testing.T) {
 // TestLooks: two sides that are the same look the same, moving things included; what differs is found,
 // down to a pixel, with its element; what comes and goes is told.
 func TestLooks(t *testing.T) {
+	t.Parallel()
 	if browserName() == "" {
 		t.Skip("there is no Chromium on this machine to try it in")
 	}
@@ -305,6 +310,7 @@ func TestLooks(t *testing.T) {
 // TestUsed: what ran and what matched tells which pages have no use for a file, and the lines keep it
 // to those that have.
 func TestUsed(t *testing.T) {
+	t.Parallel()
 	if browserName() == "" {
 		t.Skip("there is no Chromium on this machine to try it in")
 	}
