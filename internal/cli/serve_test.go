@@ -113,14 +113,9 @@ func (s *running) get(path string, more ...string) (status int, body string, hea
 	return a.StatusCode, string(b), a.Header
 }
 
-// TestServe: every page and file of the demo is served as apply writes it; an audit of what is served
-// says what the audit of the output says.
-func TestServe(t *testing.T) {
-	b := newBench(t)
-	b.want(0, args("demo", "--quiet"))
-	gate := filepath.Join(b.dir, "tern-hill", "yellowgate.yaml")
-	s := b.start("serve", "--gate", gate, "--listen", "127.0.0.1:0", "--verbose")
-	public := filepath.Join(b.dir, "tern-hill", "public")
+// asWritten calls with the path and the text of each file of the demo's output.
+func asWritten(t *testing.T, public string, each func(path, want string)) {
+	t.Helper()
 	n := 0
 	err := filepath.WalkDir(public, func(name string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
@@ -131,15 +126,28 @@ func TestServe(t *testing.T) {
 			return err
 		}
 		rel, _ := filepath.Rel(public, name)
-		if status, body, _ := s.get("/" + filepath.ToSlash(rel)); status != 200 || body != string(want) {
-			t.Errorf("%s is not served as apply writes it (status %d)", rel, status)
-		}
+		each("/"+filepath.ToSlash(rel), string(want))
 		n++
 		return nil
 	})
 	if err != nil || n < 40 {
 		t.Fatalf("%d files: %v", n, err)
 	}
+}
+
+// TestServe: every page and file of the demo is served as apply writes it; an audit of what is served
+// says what the audit of the output says.
+func TestServe(t *testing.T) {
+	b := newBench(t)
+	b.want(0, args("demo", "--quiet"))
+	gate := filepath.Join(b.dir, "tern-hill", "yellowgate.yaml")
+	s := b.start("serve", "--gate", gate, "--listen", "127.0.0.1:0", "--verbose")
+	public := filepath.Join(b.dir, "tern-hill", "public")
+	asWritten(t, public, func(path, want string) {
+		if status, body, _ := s.get(path); status != 200 || body != want {
+			t.Errorf("%s is not served as apply writes it (status %d)", path, status)
+		}
+	})
 	s.says("GET /visit/index.html 200")
 	list := b.want(0, args("capture", s.address, "--to", "served", "--own-site"), "✓ served: ")
 	if strings.Contains(list, "reload.js") {

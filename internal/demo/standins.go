@@ -3,6 +3,7 @@ package demo
 import (
 	"crypto/tls"
 	"embed"
+	"io"
 	"io/fs"
 	"log"
 	"net"
@@ -63,7 +64,7 @@ func Serve(asked func(host string, r *http.Request)) (*StandIns, error) {
 			return nil, err
 		}
 		s.All = append(s.All, StandIn{host, l.Addr().String()})
-		server := &http.Server{Handler: standIn(host, asked), ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(discard{}, "", 0), TLSConfig: &tls.Config{Certificates: []tls.Certificate{pair}}}
+		server := &http.Server{Handler: standIn(host, asked), ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0), TLSConfig: &tls.Config{Certificates: []tls.Certificate{pair}}}
 		s.servers = append(s.servers, server)
 		go func() { _ = server.ServeTLS(l, "", "") }()
 	}
@@ -113,7 +114,3 @@ func (s *StandIns) Rules() string {
 	}
 	return strings.Join(rules, ", ")
 }
-
-type discard struct{}
-
-func (discard) Write(b []byte) (int, error) { return len(b), nil }

@@ -12,6 +12,7 @@ import (
 	"crypto/tls"
 	"errors"
 	"fmt"
+	"io"
 	"log"
 	"log/slog"
 	"net"
@@ -56,7 +57,7 @@ func New(o Options) *Gateway {
 	g.Seen.gate, g.Seen.kept = o.Gate, g.kept
 	g.proxy = &httputil.ReverseProxy{Rewrite: g.rewrite, Transport: o.Transport, ModifyResponse: g.answer, ErrorHandler: g.failed,
 		FlushInterval: -1, // whatever comes is passed on at once
-		ErrorLog:      log.New(discard{}, "", 0), BufferPool: Buffers}
+		ErrorLog:      log.New(io.Discard, "", 0), BufferPool: Buffers}
 	return g
 }
 
@@ -216,7 +217,3 @@ func (g *Gateway) log(a *asking, w *writer, cut any) {
 	}
 	g.Log.LogAttrs(context.Background(), level, "request", attrs...)
 }
-
-type discard struct{}
-
-func (discard) Write(b []byte) (int, error) { return len(b), nil }

@@ -109,23 +109,8 @@ func openSide(o *LooksOptions, name string) (s *aSide, err error) {
 	if o.Project != nil {
 		address, base = o.Project.Gate.File.Site.URL.Value, o.Project.Gate.Site.BasePath()
 	}
-	read := reader(from)
-	s.Browser, err = browser.Start(o.Context, o.Options, &browser.Site{Address: addressFor(address),
-		Page: func(path string) ([]byte, *page.Answer) {
-			pg := byKey[page.Key(strings.TrimPrefix(path, base))]
-			if pg == nil {
-				return nil, nil
-			}
-			text, err := from.Read(pg.File)
-			if err != nil {
-				return nil, nil
-			}
-			return text, pg.Answer
-		},
-		File: func(path string) []byte {
-			b, _ := read(strings.TrimPrefix(path, base))
-			return b
-		}})
+	text := func(pg *page.Page) ([]byte, error) { return from.Read(pg.File) }
+	s.Browser, err = browser.Start(o.Context, o.Options, browsed(address, base, byKey, text, reader(from)))
 	return s, err
 }
 

@@ -43,25 +43,29 @@ func NewRendering(ctx context.Context, p *project.Project, source bool, o browse
 	for i := range p.Pages {
 		r.byKey[p.Pages[i].Key()] = &p.Pages[i]
 	}
-	base := p.Gate.Site.BasePath()
-	of := &browser.Site{Address: addressFor(p.Gate.File.Site.URL.Value),
+	r.Browser, err = browser.Start(ctx, o, browsed(p.Gate.File.Site.URL.Value, p.Gate.Site.BasePath(), r.byKey, r.text, r.read))
+	return r, err
+}
+
+// browsed is a site as a browser finds it at an address (empty where it has none) under a path:
+// pages by their keys, with what gives their texts, and files.
+func browsed(address, base string, byKey map[string]*page.Page, text func(*page.Page) ([]byte, error), read func(string) ([]byte, bool)) *browser.Site {
+	return &browser.Site{Address: addressFor(address),
 		Page: func(path string) ([]byte, *page.Answer) {
-			pg := r.byKey[page.Key(strings.TrimPrefix(path, base))]
+			pg := byKey[page.Key(strings.TrimPrefix(path, base))]
 			if pg == nil {
 				return nil, nil
 			}
-			text, err := r.text(pg)
+			b, err := text(pg)
 			if err != nil {
 				return nil, nil
 			}
-			return text, pg.Answer
+			return b, pg.Answer
 		},
 		File: func(path string) []byte {
-			b, _ := r.read(strings.TrimPrefix(path, base))
+			b, _ := read(strings.TrimPrefix(path, base))
 			return b
 		}}
-	r.Browser, err = browser.Start(ctx, o, of)
-	return r, err
 }
 
 // addressFor is where the browser finds a site: its own address without a path, or that by which
