@@ -36,6 +36,7 @@ type Options struct {
 	Wait    time.Duration // after that
 	Scroll  bool          // to the end and back
 	Click   string        // a selector
+	Popups  bool          // are opened and closed at the end
 	Told    func(text string)
 }
 

@@ -55,6 +55,9 @@ func (b *Browser) visitThen(address string, screen Screen, then func(context.Con
 		if err == nil && then != nil {
 			err = then(ctx)
 		}
+		if err == nil && b.Popups {
+			err = tryPopups(ctx, r)
+		}
 		done <- err
 	}()
 	select {

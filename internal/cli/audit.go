@@ -178,6 +178,7 @@ func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool
 	if f.browsing.on {
 		a.tidies.Store(true)
 		o.Browser = &run.Browsing{Context: ctx, Options: f.browsing.o, Screens: f.screens, Pictures: f.pictures}
+		o.Browser.Popups = true
 		if len(dirs) == 1 && isAddress(dirs[0]) {
 			o.Browser.Running = dirs[0]
 		}

@@ -334,3 +334,78 @@ func TestUsed(t *testing.T) {
 	b.want(2, args("suggest", "--browser", "--write"), "for a person to put in")
 	b.want(2, args("suggest", "http://127.0.0.1:1/", "--browser"), "yellowgate capture http://127.0.0.1:1/")
 }
+
+// TestPopupsTried: popups that do not open, or that the keyboard cannot close, are told where they
+// stand; those of the same page that do are not, nor what only happens by itself.
+func TestPopupsTried(t *testing.T) {
+	t.Parallel()
+	if browserName() == "" {
+		t.Skip("there is no Chromium on this machine to try it in")
+	}
+	page := func(more string) string {
+		return "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>Visit</title>\n</head>\n<body>\n<a id=ask href=\"/away/\">ask</a>\n<button class=tell>tell</button>\n" + more + "\n</body>\n</html>\n"
+	}
+	b := newBench(t, "yellowgate.yaml", `yellowgate: 1
+site: {source: site, output: public}
+items:
+  letter: {popup: '<h2>Letter</h2><button data-yg-close>close</button>', label: Letter, open: [{fragment: news}, {click: "#ask"}, {after: 90s}], pages: all}
+  box: {popup: '<p>box</p><button>more</button>', label: Box, open: {click: button.tell}, pages: all}
+  nowhere: {popup: '<p>no</p>', label: No, open: {click: "#nothing"}, pages: all}
+`,
+		"site/fine/index.html", page(""),
+		"site/policy/index.html", strings.Replace(page(""), "<title>", "<meta http-equiv=Content-Security-Policy content=\"script-src 'none'\"><title>", 1),
+		"site/stopped/index.html", page("<script>document.querySelector('.tell').addEventListener('click', function (e) { e.stopPropagation(); });</script>"),
+		"site/key/index.html", page("<script>addEventListener('keydown', function (e) { if (e.key == 'Escape') e.preventDefault(); }, true);</script>"),
+		"site/again/index.html", page("<script>addEventListener('close', function (e) { if (e.target.id == 'letter') e.target.showModal(); }, true);</script>"),
+		"site/away/index.html", page(""))
+	b.want(0, args("apply", "--quiet"))
+	status, out, errout := b.run("audit", "--browser", "--format", "json", "--fail-on", "never")
+	if status != 0 {
+		t.Fatal(errout)
+	}
+	var r struct {
+		Findings []struct {
+			Check, Page, Item, Message string
+			Line                       int
+		}
+		Rendered []struct {
+			Path, Unread string
+			Popups       []struct {
+				ID, Item, Way  string
+				Opened, Closed bool
+			}
+		}
+	}
+	if err := json.Unmarshal([]byte(out), &r); err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, f := range r.Findings {
+		if strings.HasPrefix(f.Check, "popup-") {
+			if f.Line < 10 {
+				t.Errorf("%s %s is told at line %d, not at its dialog", f.Check, f.Page, f.Line)
+			}
+			got = append(got, f.Check+" "+f.Page+" "+f.Item+": "+f.Message)
+		}
+	}
+	slices.Sort(got)
+	want := []string{
+		"popup-stays-shut /policy/ box: the popup box does not open by a click on button.tell",
+		"popup-stays-shut /policy/ letter: the popup letter does not open at #news",
+		"popup-stays-shut /policy/ letter: the popup letter does not open by a click on #ask",
+		"popup-stays-shut /stopped/ box: the popup box does not open by a click on button.tell",
+		"popup-traps /again/ letter: neither Escape nor a closing button closes the popup letter",
+		"popup-traps /key/ box: neither Escape nor a closing button closes the popup box",
+	}
+	if !slices.Equal(got, want) {
+		t.Errorf("got\n  %s\nwant\n  %s", strings.Join(got, "\n  "), strings.Join(want, "\n  "))
+	}
+	for _, page := range r.Rendered {
+		if page.Unread != "" {
+			t.Errorf("%s: %s", page.Path, page.Unread)
+		}
+		if page.Path == "/fine/" && len(page.Popups) != 3 {
+			t.Errorf("%s: %v", page.Path, page.Popups)
+		}
+	}
+}

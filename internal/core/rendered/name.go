@@ -70,6 +70,25 @@ func (r *Record) Adopt(dom, text *inventory.Record, g *gating.Gate) {
 	}
 	r.Link()
 	r.own(items, lines, dom.Base, g)
+	r.popups(g)
+}
+
+// popups gives dialogs and popups their items: a popup's id is the name of its item.
+func (r *Record) popups(g *gating.Gate) {
+	named := func(id string) string {
+		if g != nil {
+			if it := g.File.Item(id); it != nil && it.Popup() != nil {
+				return id
+			}
+		}
+		return ""
+	}
+	for i := range r.Dialogs {
+		r.Dialogs[i].Item = named(r.Dialogs[i].ID)
+	}
+	for i := range r.Popups {
+		r.Popups[i].Item = named(r.Popups[i].ID)
+	}
 }
 
 // own gives requests, mistakes, uses and elements the items that they belong to. items are those of

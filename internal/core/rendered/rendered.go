@@ -31,6 +31,7 @@ type Record struct {
 	Measured Measured  `json:"measured"`
 	Used     []Used    `json:"used,omitempty"`
 	Dialogs  []Dialog  `json:"dialogs,omitempty"`
+	Popups   []Popup   `json:"popups,omitempty"` // that were tried: see Popup
 
 	Picture []byte `json:"-"` // of the screen, as JPEG, where one was asked for
 	HTML    []byte `json:"-"` // the document once it was quiet, written as HTML, in UTF-8
@@ -173,6 +174,16 @@ type Dialog struct {
 	ID     string  `json:"id,omitempty"`
 	Item   string  `json:"item"`
 	Covers float64 `json:"covers"` // share of the screen
+}
+
+// A Popup is a way to open a popup that was tried, and what came of it.
+type Popup struct {
+	ID     string `json:"id"`
+	Item   string `json:"item"`
+	Way    string `json:"way"`    // fragment or click
+	With   string `json:"with"`   // the fragment's name, or the selector
+	Opened bool   `json:"opened"` // it stood open after that
+	Closed bool   `json:"closed"` // by Escape, or Enter on its closing button
 }
 
 // ByID is the number of the last request of an ID, or -1.

@@ -1,0 +1,105 @@
+package browser
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"yellowgate/internal/core/rendered"
+)
+
+// The popups of a page are tried at the end of a visit: does each open at its fragment and by its
+// click, and does it close by the keyboard alone?
+
+// within is how long a popup has to open or close.
+const within = time.Second
+
+const (
+	// waysOf lists what opens the popups of a page by somebody's doing.
+	waysOf = `Array.from(document.querySelectorAll("dialog[data-yg-open][id]")).flatMap(d => { try { return JSON.parse(d.dataset.ygOpen).filter(o => o[0] === "fragment" || o[0] === "click").map(o => ({id: d.id, way: o[0], with: String(o[1])})); } catch (e) { return []; } })`
+
+	// shutting closes what is open.
+	shutting = `document.querySelectorAll("dialog[open]").forEach(d => d.close())`
+
+	// opening does what opens a popup, and says whether it could be done on this page.
+	opening = `((path, id, way, what) => {
+  if (location.pathname + location.search !== path || !document.getElementById(id)) return false;
+  if (way === "fragment") { history.replaceState(null, "", path); location.hash = "#" + what; return true; }
+  try {
+    const e = document.querySelector(what);
+    addEventListener("click", e => e.preventDefault(), {once: true}); // the page stays, whatever is clicked
+    if (e) e.click();
+    return !!e;
+  } catch (e) { return false; }
+})`
+)
+
+// tryPopups opens and closes the popups of a page, and puts into the record what came of it. What
+// cannot be tried, such as a click on something that the page does not have, is left out.
+func tryPopups(ctx context.Context, r *rendered.Record) error {
+	var ways []struct{ ID, Way, With string }
+	var path string
+	if err := chromedp.Run(ctx, chromedp.Evaluate(waysOf, &ways), chromedp.Evaluate(`location.pathname + location.search`, &path)); err != nil {
+		return err
+	}
+	for _, w := range ways {
+		var done bool
+		err := chromedp.Run(ctx, chromedp.Evaluate(shutting, nil), chromedp.Sleep(60*time.Millisecond), // until their close events are over
+			chromedp.Evaluate(call(opening, path, w.ID, w.Way, w.With), &done))
+		if err != nil {
+			return err
+		}
+		if !done {
+			continue
+		}
+		p := rendered.Popup{ID: w.ID, Way: w.Way, With: w.With}
+		if p.Opened = becomes(ctx, w.ID, true); p.Opened {
+			p.Closed = closes(ctx, w.ID)
+		}
+		r.Popups = append(r.Popups, p)
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+	}
+	return nil
+}
+
+// closes tries Escape, and then the button that closes.
+func closes(ctx context.Context, id string) bool {
+	press := func(key string) bool {
+		return chromedp.Run(ctx, chromedp.KeyEvent(key)) == nil && becomes(ctx, id, false)
+	}
+	if press(kb.Escape) {
+		return true
+	}
+	var there bool
+	focus := call(`(id => { const e = document.getElementById(id)?.querySelector("[data-yg-close]"); if (e) e.focus(); return !!e && document.activeElement === e; })`, id)
+	return chromedp.Run(ctx, chromedp.Evaluate(focus, &there)) == nil && there && press(kb.Enter)
+}
+
+// becomes waits until a dialog is open or shut, and stays so. A page that went away has none.
+func becomes(ctx context.Context, id string, open bool) bool {
+	is := func() bool {
+		var now bool
+		return chromedp.Run(ctx, chromedp.Evaluate(call(`(id => !!document.getElementById(id)?.open)`, id), &now)) == nil && now == open
+	}
+	for begun := time.Now(); time.Since(begun) < within && ctx.Err() == nil; time.Sleep(25 * time.Millisecond) {
+		if is() {
+			time.Sleep(80 * time.Millisecond)
+			if is() {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// call writes the call of a function with texts.
+func call(function string, texts ...string) string {
+	b, _ := json.Marshal(texts)
+	return fmt.Sprintf("%s(...%s)", function, b)
+}

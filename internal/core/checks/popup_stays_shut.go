@@ -1,0 +1,71 @@
+package checks
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/rendered"
+)
+
+var popupStaysShut = &Check{
+	Name: "popup-stays-shut", Family: "rendered", Severity: problem.Error,
+	Title: "a popup does not open by what opens it",
+	Doc: `The browser went to the popup's fragment, or clicked on what its open: names, and the popup stayed
+shut: a script of the page stops the click, a policy blocks the runtime, or something takes it out.
+Told of an audit with --browser only; popups that open by themselves are not waited for.`,
+	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\"}]}",
+	Good: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\",\"opened\":true,\"closed\":true}]}",
+	Page: func(p *Pass) {
+		p.eachPopup(func(x rendered.Popup) {
+			if x.Opened {
+				return
+			}
+			how := "by a click on " + x.With
+			if x.Way == "fragment" {
+				how = "at #" + x.With
+			}
+			p.atDialog(x, fmt.Sprintf("the popup %s does not open %s", x.ID, how), "look at the mistakes of the page, and for what stops the event or blocks the popup's runtime")
+		})
+	},
+}
+
+var popupTraps = &Check{
+	Name: "popup-traps", Family: "rendered", Severity: problem.Error,
+	Title: "a popup cannot be closed by the keyboard",
+	Doc: `The popup opened, and neither Escape nor Enter on its closing button closed it (WCAG 2.1, success
+criterion 2.1.2: no keyboard trap): a script stops the key, or opens the popup again. Told of an
+audit with --browser only.`,
+	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\",\"opened\":true}]}",
+	Good: popupStaysShut.Good,
+	Page: func(p *Pass) {
+		p.eachPopup(func(x rendered.Popup) {
+			if x.Opened && !x.Closed {
+				p.atDialog(x, fmt.Sprintf("neither Escape nor a closing button closes the popup %s", x.ID), "let the browser close it: look for what stops the key, or opens it again")
+			}
+		})
+	},
+}
+
+// eachPopup visits the popups that were tried.
+func (p *Pass) eachPopup(visit func(rendered.Popup)) {
+	for _, r := range p.visits() {
+		for _, x := range r.Popups {
+			visit(x)
+		}
+	}
+}
+
+// atDialog reports at the popup's dialog in the text.
+func (p *Pass) atDialog(x rendered.Popup, message, remedy string) {
+	line, column := 1, 1
+	for e := range p.All() {
+		if e.Tag == "dialog" && x.Item != "" && e.Item == x.Item && e.Line > 0 {
+			line, column = e.Line, e.Column
+			break
+		}
+	}
+	p.once(line, column, x.Item, message, remedy)
+}
