@@ -110,6 +110,11 @@ func because(err error) string {
 func (b *Browser) visit(ctx context.Context, r *rendered.Record, address string, screen Screen) error {
 	w := newWatch(r, b.third)
 	chromedp.ListenTarget(ctx, w.hear)
+	chromedp.ListenTarget(ctx, func(ev any) {
+		if _, asks := ev.(*page.EventJavascriptDialogOpening); asks { // an alert stops the page until somebody answers
+			go func() { _ = chromedp.Run(ctx, page.HandleJavaScriptDialog(false)) }()
+		}
+	})
 	err := chromedp.Run(ctx, network.Enable(), page.Enable(), runtime.Enable(), cdplog.Enable(), dom.Enable(), css.Enable(), profiler.Enable(),
 		dom.SetNodeStackTracesEnabled(true), css.StartRuleUsageTracking(),
 		chromedp.ActionFunc(func(ctx context.Context) error {

@@ -357,6 +357,7 @@ items:
 		"site/stopped/index.html", page("<script>document.querySelector('.tell').addEventListener('click', function (e) { e.stopPropagation(); });</script>"),
 		"site/key/index.html", page("<script>addEventListener('keydown', function (e) { if (e.key == 'Escape') e.preventDefault(); }, true);</script>"),
 		"site/again/index.html", page("<script>addEventListener('close', function (e) { if (e.target.id == 'letter') e.target.showModal(); }, true);</script>"),
+		"site/alert/index.html", page("<script>alert('come in'); document.querySelector('.tell').addEventListener('click', function () { alert('told'); });</script>"),
 		"site/away/index.html", page(""))
 	b.want(0, args("apply", "--quiet"))
 	status, out, errout := b.run("audit", "--browser", "--format", "json", "--fail-on", "never")
