@@ -7,6 +7,7 @@
 package browser
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -14,12 +15,14 @@ import (
 	"os"
 	"os/exec"
 	"regexp"
+	"runtime"
 	"strconv"
 	"strings"
 	"time"
 
 	"github.com/chromedp/chromedp"
 
+	"yellowgate/internal/fetch"
 	"yellowgate/internal/site"
 )
 
@@ -28,6 +31,7 @@ var names = []string{"chromium", "chromium-browser", "google-chrome-stable", "go
 
 // Options say how pages are opened.
 type Options struct {
+	fetch.Identity
 	Path    string        // of the browser; "" to look for one
 	Network bool          // third parties are called
 	Hosts   []Host        // that are somewhere else
@@ -37,8 +41,12 @@ type Options struct {
 	Scroll  bool          // to the end and back
 	Click   string        // a selector
 	Popups  bool          // are opened and closed at the end
+	Pages   int           // that are open at a time; 0 for two for each core, eight at most
 	Told    func(text string)
 }
+
+// AtATime is how many pages are open at a time: most of a visit is waiting.
+func (o *Options) AtATime() int { return cmp.Or(o.Pages, min(8, 2*runtime.GOMAXPROCS(0))) }
 
 // A Host is one that answers at another address.
 type Host struct{ Name, Address string }

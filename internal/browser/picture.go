@@ -1,13 +1,8 @@
 package browser
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
-	"image"
-	"image/draw"
-	"image/png"
 
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
@@ -39,7 +34,7 @@ const still = `(async masks => {
 
 // Look opens a page like Visit, and takes a picture of all of it. masks are selectors of what is not to
 // be looked at; where they are is returned. The picture is nil where the page was not read.
-func (b *Browser) Look(address string, screen Screen, masks []string) (r *rendered.Record, p *looks.Picture, hidden []looks.Box) {
+func (b *Browser) Look(address string, screen Screen, masks []string) (r *rendered.Record, p *looks.Shot, hidden []looks.Box) {
 	r = b.visitThen(address, screen, func(ctx context.Context) error {
 		var err error
 		p, hidden, err = picture(ctx, masks)
@@ -65,7 +60,7 @@ func (b *Browser) VisitSeen(address string, screen Screen) (r *rendered.Record) 
 }
 
 // picture takes a picture of the page as it stands.
-func picture(ctx context.Context, masks []string) (*looks.Picture, []looks.Box, error) {
+func picture(ctx context.Context, masks []string) (*looks.Shot, []looks.Box, error) {
 	list, err := json.Marshal(append([]string{}, masks...))
 	if err != nil {
 		return nil, nil, err
@@ -92,11 +87,5 @@ func picture(ctx context.Context, masks []string) (*looks.Picture, []looks.Box, 
 	if err != nil {
 		return nil, nil, err
 	}
-	img, err := png.Decode(bytes.NewReader(shot))
-	if err != nil {
-		return nil, nil, errors.New("the browser's picture cannot be read: " + err.Error())
-	}
-	out := image.NewNRGBA(image.Rect(0, 0, img.Bounds().Dx(), img.Bounds().Dy()))
-	draw.Draw(out, out.Bounds(), img, img.Bounds().Min, draw.Src)
-	return &looks.Picture{Width: out.Bounds().Dx(), Height: out.Bounds().Dy(), Pixels: out.Pix, Elements: m.Elements}, m.Hidden, nil
+	return &looks.Shot{PNG: shot, Elements: m.Elements}, m.Hidden, nil
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -126,6 +127,9 @@ func (b *Browser) visit(ctx context.Context, r *rendered.Record, address string,
 			_, err := page.AddScriptToEvaluateOnNewDocument(observing).Do(ctx)
 			return err
 		}))
+	if err == nil {
+		err = b.introduce(ctx, address)
+	}
 	if err != nil {
 		return err
 	}
@@ -151,7 +155,11 @@ func (b *Browser) visit(ctx context.Context, r *rendered.Record, address string,
 		}
 	}
 	w.finish()
-	return read(ctx, r, w)
+	if err := read(ctx, r, w); err != nil {
+		return err
+	}
+	r.Stored = slices.DeleteFunc(r.Stored, func(s rendered.Stored) bool { return s.Kind == "cookie" && b.brought(&s) })
+	return nil
 }
 
 // act does what the user asked to be done on the page.

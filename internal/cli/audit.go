@@ -57,13 +57,13 @@ one machine is audited in parts, which --join adds up to one audit.`,
 			if err := a.begin(slices.Sorted(maps.Keys(auditFormats))...); err != nil {
 				return err
 			}
-			if len(args) == 0 || !isAddress(args[0]) {
+			if !o.browsing.on && (len(args) == 0 || !isAddress(args[0])) {
 				if err := o.ways.forFolder(cmd); err != nil {
 					return err
 				}
 			}
 			var err error
-			if o.screens, err = o.browsing.ready(a, cmd); err != nil {
+			if o.screens, err = o.browsing.ready(a, cmd, &o.ways, args); err != nil {
 				return err
 			}
 			if o.browsing.on && (o.join || o.part != "" || len(args) == 1 && args[0] == "-") {

@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -47,7 +48,7 @@ func (w *browsing) flags(cmd *cobra.Command) {
 var browsingOptions = []string{"screen", "browser-path", "network", "host", "wait", "scroll", "click"}
 
 // ready checks the options.
-func (w *browsing) ready(a *app, cmd *cobra.Command) (screens []browser.Screen, err error) {
+func (w *browsing) ready(a *app, cmd *cobra.Command, ways *ways, args []string) (screens []browser.Screen, err error) {
 	if !w.on {
 		for _, name := range browsingOptions {
 			if f := cmd.Flags().Lookup(name); f != nil && f.Changed {
@@ -75,6 +76,22 @@ func (w *browsing) ready(a *app, cmd *cobra.Command) (screens []browser.Screen, 
 	}
 	if w.o.Wait < 0 || w.o.Wait > 10*time.Minute {
 		return nil, &site.UsageError{Message: "--wait is a time up to ten minutes, such as 3s"}
+	}
+	if cmd.Flags().Changed("parallel") {
+		if w.o.Pages = ways.o.Parallel; w.o.Pages < 1 || w.o.Pages > 64 {
+			return nil, &site.UsageError{Message: "--parallel is how many pages are open at a time: from 1 to 64"}
+		}
+	}
+	if n := slices.IndexFunc(args, isAddress); n >= 0 {
+		at, err := startOf(args[n])
+		if err != nil {
+			return nil, err
+		}
+		if w.o.Identity, err = a.identity(ways, at); err != nil {
+			return nil, err
+		}
+	} else if err := ways.forFolder(cmd, "parallel"); err != nil {
+		return nil, err
 	}
 	w.o.Told = func(text string) {
 		if !a.quiet {

@@ -38,7 +38,7 @@ status 1 means that a page looks another.`,
 			if err := a.begin("html"); err != nil {
 				return err
 			}
-			screens, err := v.ready(a, cmd)
+			screens, err := v.ready(a, cmd, &w, args)
 			if err != nil {
 				return err
 			}

@@ -39,7 +39,7 @@ it says so, and shows what apply would write.`,
 			if source && next {
 				return &site.UsageError{Message: "--source is the page before the gate, --next the page after it: one of them"}
 			}
-			screens, err := v.ready(a, cmd)
+			screens, err := v.ready(a, cmd, &w, args)
 			if err != nil {
 				return err
 			}

@@ -44,7 +44,7 @@ place of reading it in the code.
 			if err := a.begin(); err != nil {
 				return err
 			}
-			screens, err := v.ready(a, cmd)
+			screens, err := v.ready(a, cmd, &w, args)
 			if err != nil {
 				return err
 			}

@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -76,10 +77,10 @@ func (w *ways) flagsForAddress(cmd *cobra.Command) {
 // addressOptions are the names of the options that flags adds.
 var addressOptions = []string{"from", "depth", "most", "pages", "except", "own-site", "with-query", "rate", "parallel", "header", "cookies", "user"}
 
-// forFolder refuses options that only an address has a use for.
-func (w *ways) forFolder(cmd *cobra.Command) error {
+// forFolder refuses options that only an address has a use for, but for those named.
+func (w *ways) forFolder(cmd *cobra.Command, but ...string) error {
 	for _, name := range addressOptions {
-		if f := cmd.Flags().Lookup(name); f != nil && f.Changed {
+		if f := cmd.Flags().Lookup(name); f != nil && f.Changed && !slices.Contains(but, name) {
 			return &site.UsageError{Message: "--" + name + " says how a running site is asked, and no address is named", Remedy: "name one: http://localhost:8000/"}
 		}
 	}
@@ -95,25 +96,8 @@ func (a *app) asked(w *ways, address string) (o fetch.Options, err error) {
 	if o.Most < 0 || o.Depth < 0 || o.Parallel < 1 || o.Parallel > 256 || o.Rate < 0 {
 		return o, &site.UsageError{Message: "--most, --depth and --rate are numbers from 0, --parallel is one from 1 to 256"}
 	}
-	if o.Header, err = headersOf(w.headers); err != nil {
+	if o.Identity, err = a.identity(w, o.Start); err != nil {
 		return o, err
-	}
-	if w.user != "" {
-		password, err := a.password(w.user, o.Start)
-		if err != nil {
-			return o, err
-		}
-		r := http.Request{Header: o.Header}
-		r.SetBasicAuth(w.user, password)
-	}
-	if w.cookies != "" {
-		b, err := disk.Read(w.cookies, disk.PageLimit)
-		if err != nil {
-			return o, &site.PathError{Path: w.cookies, Err: err}
-		}
-		if o.Cookies, err = fetch.ReadCookies(w.cookies, b); err != nil {
-			return o, err
-		}
 	}
 	if o.From, err = addressesOf(w.from); err != nil {
 		return o, err
@@ -124,6 +108,35 @@ func (a *app) asked(w *ways, address string) (o fetch.Options, err error) {
 	o.Address = a.siteAddress()
 	o.Progress = a.progress("asking")
 	return o, nil
+}
+
+// identity is what is sent to a site that is asked: once read, or typed, it is kept.
+func (a *app) identity(w *ways, at *url.URL) (id fetch.Identity, err error) {
+	if w.o.Header != nil {
+		return w.o.Identity, nil
+	}
+	if id.Header, err = headersOf(w.headers); err != nil {
+		return id, err
+	}
+	if w.user != "" {
+		password, err := a.password(w.user, at)
+		if err != nil {
+			return id, err
+		}
+		r := http.Request{Header: id.Header}
+		r.SetBasicAuth(w.user, password)
+	}
+	if w.cookies != "" {
+		b, err := disk.Read(w.cookies, disk.PageLimit)
+		if err != nil {
+			return id, &site.PathError{Path: w.cookies, Err: err}
+		}
+		if id.Cookies, err = fetch.ReadCookies(w.cookies, b); err != nil {
+			return id, err
+		}
+	}
+	w.o.Identity = id
+	return id, nil
 }
 
 // password is that of --user: from the environment, or typed where somebody can.

@@ -31,6 +31,7 @@ import (
 
 // Options say what to ask for, and how.
 type Options struct {
+	Identity
 	Start     *url.URL // where it begins; its scheme, host and port are the origin
 	Address   string   // of the site as visitors know it, whose links lead to the origin, too; "" for none
 	Dir       string   // where what is kept goes
@@ -43,8 +44,6 @@ type Options struct {
 	GoOn      bool                         // what the folder has is not asked for again
 	Alone     bool                         // the first page and what it loads, nothing else
 	From      []string                     // more addresses to begin with
-	Header    http.Header                  // sent to the origin, and to nobody else
-	Cookies   http.CookieJar               // what it has for the origin is sent, what that sets is kept in it; nil for none
 	Largest   int64                        // bytes of a body
 	Patience  time.Duration                // for an answer to begin, and for its body
 	Choose    func(path, file string) bool // the pages that links may lead to; nil for all
@@ -153,7 +152,14 @@ func Capture(ctx context.Context, o Options) (*Summary, error) {
 	transport := http.DefaultTransport.(*http.Transport).Clone()
 	transport.DisableCompression, transport.ResponseHeaderTimeout, transport.MaxIdleConnsPerHost = true, o.Patience, o.Parallel
 	transport.DialContext = (&net.Dialer{Timeout: o.Patience}).DialContext
-	c.client = &http.Client{Transport: transport, Jar: o.Cookies, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	c.client = &http.Client{Transport: transport, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	if len(o.Cookies) > 0 {
+		kept, err := jar(o.Cookies)
+		if err != nil {
+			return nil, err
+		}
+		c.client.Jar = kept
+	}
 	c.limit = rate.NewLimiter(rate.Inf, 1)
 	if o.Rate > 0 {
 		c.limit = rate.NewLimiter(rate.Limit(o.Rate), 1)

@@ -8,6 +8,7 @@ import (
 	"iter"
 	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -292,7 +293,11 @@ func (s *auditing) all() error {
 
 // each audits the pages and hands them over in their order.
 func (s *auditing) each(take func(*audited) error) error {
-	return site.InOrder(len(s.pages), func(i int) (audited, error) { return s.one(s.pages[i]) }, func(i int, a audited) error {
+	workers := runtime.GOMAXPROCS(0)
+	if s.browser != nil {
+		workers = s.browser.AtATime()
+	}
+	return site.InOrderBy(workers, len(s.pages), func(i int) (audited, error) { return s.one(s.pages[i]) }, func(i int, a audited) error {
 		if s.Progress != nil {
 			s.Progress(i+1, len(s.pages))
 		}

@@ -12,6 +12,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/looks"
@@ -146,20 +147,29 @@ func CompareLooks(o LooksOptions) (*Looks, error) {
 		return nil, &site.UsageError{Message: "the two have no page in common to be looked at", Remedy: "name one: yellowgate compare BEFORE AFTER /visit/ --browser"}
 	}
 	l := &Looks{Pages: []PageLook{}, Came: map[string][]string{}, Went: map[string][]string{}, NewMistakes: map[string][]string{}}
-	for n, path := range paths {
-		for _, screen := range o.Screens {
-			if o.Err() != nil {
-				return nil, o.Err()
-			}
-			p, err := l.onePage(&o, before, after, path, screen)
-			if err != nil {
-				return nil, err
-			}
-			l.Pages = append(l.Pages, *p)
+	type looked struct {
+		*PageLook
+		before, after *rendered.Record // the first of each side; nil where a page was not read
+	}
+	screens := len(o.Screens)
+	err = site.InOrderBy(o.AtATime(), len(paths)*screens, func(i int) (p looked, err error) {
+		if o.Err() != nil {
+			return p, o.Err()
 		}
-		if o.Progress != nil {
-			o.Progress(n+1, len(paths))
+		p.PageLook, p.before, p.after, err = lookAt(&o, before, after, paths[i/screens], o.Screens[i%screens])
+		return p, err
+	}, func(i int, p looked) error {
+		l.Pages = append(l.Pages, *p.PageLook)
+		if p.before != nil {
+			l.requests(p.Path, p.before, p.after)
 		}
+		if o.Progress != nil && (i+1)%screens == 0 {
+			o.Progress((i+1)/screens, len(paths))
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
 	}
 	return l, nil
 }
@@ -181,37 +191,43 @@ func pathsOf(a, b *aSide) (paths []string) {
 	return paths
 }
 
-// onePage visits a page of both sides in turn.
-func (l *Looks) onePage(o *LooksOptions, before, after *aSide, path string, screen browser.Screen) (*PageLook, error) {
-	p := &PageLook{Path: path, Screen: screen.String()}
+// comparing is held by whoever has the pixels of pictures: of a tall page they are 40 MB each.
+var comparing sync.Mutex
+
+// lookAt visits a page of both sides in turn.
+func lookAt(o *LooksOptions, before, after *aSide, path string, screen browser.Screen) (p *PageLook, was, is *rendered.Record, err error) {
+	p = &PageLook{Path: path, Screen: screen.String()}
 	sides := []*aSide{before, after}
 	var records [2][]*rendered.Record
-	var pictures [2][2]*looks.Picture // the first two of each side
+	var shots [2][2]*looks.Shot // the first two of each side
 	var masks []looks.Box
 	for run := range max(o.Runs, 2) {
 		for i, s := range sides {
 			var r *rendered.Record
 			if run < 2 {
 				var hidden []looks.Box
-				r, pictures[i][run], hidden = s.Look(s.at(o, path), screen, o.Masks)
+				r, shots[i][run], hidden = s.Look(s.at(o, path), screen, o.Masks)
 				masks = append(masks, hidden...)
 			} else {
 				r = s.Visit(s.at(o, path), screen)
 			}
 			if r.Unread != "" {
 				p.Unread = []string{"before: ", "after: "}[i] + r.Unread
-				return p, nil
+				return p, nil, nil, nil
 			}
+			r.HTML, r.Nodes = nil, nil
+			r.Requests = slices.DeleteFunc(r.Requests, func(x rendered.Request) bool { return x.Unasked() })
 			records[i] = append(records[i], r)
 		}
 	}
-	p.Difference = looks.Compare(pictures[0][0], pictures[1][0], pictures[0][1], pictures[1][1], masks)
 	p.Measures = measuresOf(records[0], records[1])
-	l.requests(path, records[0][0], records[1][0])
-	if !p.Difference.Same() && o.Picture != nil {
-		return p, o.Picture(p, pictures[0][0], pictures[1][0])
+	comparing.Lock()
+	defer comparing.Unlock()
+	d, pictureBefore, pictureAfter, err := looks.CompareShots(shots[0][0], shots[1][0], shots[0][1], shots[1][1], masks)
+	if p.Difference = d; err == nil && !d.Same() && o.Picture != nil {
+		err = o.Picture(p, pictureBefore, pictureAfter)
 	}
-	return p, nil
+	return p, records[0][0], records[1][0], err
 }
 
 // requests notes what one side alone asks for, and which exceptions are new.

@@ -37,7 +37,7 @@ func UsedInBrowser(r *Rendering, screens []browser.Screen, progress Progress) (u
 	files := map[string]*seen{}
 	type opened struct{ all []*Opened }
 	pages := r.project.Pages
-	err = site.InOrder(len(pages), func(i int) (opened, error) {
+	err = site.InOrderBy(r.AtATime(), len(pages), func(i int) (opened, error) {
 		var all []*Opened
 		for _, s := range screens {
 			o, err := r.Open(&pages[i], s)

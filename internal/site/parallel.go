@@ -58,11 +58,16 @@ func guarded[T any](i int, do func(i int) (T, error)) (result T, err error) {
 // results in that order, from one goroutine. No more than a bounded number of
 // results wait, so memory does not grow with n. The first error ends it.
 func InOrder[T any](n int, do func(i int) (T, error), each func(i int, result T) error) error {
+	return InOrderBy(runtime.GOMAXPROCS(0), n, do, each)
+}
+
+// InOrderBy is InOrder with a number of workers, for work that is mostly waiting.
+func InOrderBy[T any](workers, n int, do func(i int) (T, error), each func(i int, result T) error) error {
 	type done struct {
 		result T
 		err    error
 	}
-	workers := min(runtime.GOMAXPROCS(0), max(n, 1))
+	workers = min(workers, max(n, 1))
 	window := 16 * workers
 	slots := make([]chan done, window)
 	for i := range slots {

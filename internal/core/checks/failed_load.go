@@ -22,7 +22,7 @@ audit with --browser only.`,
 		for _, r := range p.visits() {
 			for i := 1; i < len(r.Requests); i++ {
 				x := &r.Requests[i]
-				if why := failure(x); why != "" && !favicon(x) {
+				if why := failure(x); why != "" && !x.Unasked() {
 					p.atTarget(x.Target, x.Item, x.Target+": "+why+askedBy(r, i), "mend the address or the server, or take out what asks for it")
 				}
 			}

@@ -117,11 +117,6 @@ func (p *Pass) isIn(item string) bool {
 	return false
 }
 
-// favicon reports whether a request is the browser's own, for an icon that nobody named.
-func favicon(x *rendered.Request) bool {
-	return x.Target == "/favicon.ico" && x.Asked.By == "other"
-}
-
 // metaOf is what a document says: its title, or the content of a meta or link.
 func metaOf(elements []rendered.Element, what string) (value string, by *rendered.By, has bool) {
 	for i := range elements {

@@ -4,7 +4,12 @@
 package looks
 
 import (
+	"bytes"
 	"cmp"
+	"errors"
+	"image"
+	"image/draw"
+	"image/png"
 	"slices"
 )
 
@@ -14,6 +19,49 @@ type Picture struct {
 	Width, Height int
 	Pixels        []byte // 4 for each
 	Elements      []Element
+}
+
+// A Shot is a picture as it was taken: PNG, which is a tenth of the pixels and less.
+type Shot struct {
+	PNG      []byte
+	Elements []Element
+}
+
+// Picture reads the pixels.
+func (s *Shot) Picture() (*Picture, error) {
+	img, err := png.Decode(bytes.NewReader(s.PNG))
+	if err != nil {
+		return nil, errors.New("the browser's picture cannot be read: " + err.Error())
+	}
+	size := img.Bounds().Size()
+	p := &Picture{Width: size.X, Height: size.Y, Elements: s.Elements}
+	if all, ok := img.(*image.RGBA); ok && all.Stride == 4*size.X {
+		p.Pixels = all.Pix // nothing shines through a page
+		return p, nil
+	}
+	out := image.NewNRGBA(image.Rectangle{Max: size})
+	draw.Draw(out, out.Bounds(), img, img.Bounds().Min, draw.Src)
+	p.Pixels = out.Pix
+	return p, nil
+}
+
+// CompareShots holds the shots of two sides against each other, each with a second one of the same side;
+// see Compare. Of shots that are alike to the byte no pixel is read: the pictures are then nil.
+func CompareShots(before, after, beforeAgain, afterAgain *Shot, masks []Box) (d *Difference, was, is *Picture, err error) {
+	alike := func(a, b *Shot) bool { return bytes.Equal(a.PNG, b.PNG) }
+	if alike(before, after) && alike(before, beforeAgain) && alike(after, afterAgain) && len(masks) == 0 {
+		return &Difference{Regions: []Region{}}, nil, nil, nil
+	}
+	var all [4]*Picture
+	for i, s := range []*Shot{before, after, beforeAgain, afterAgain} {
+		if i >= 2 && alike(s, []*Shot{before, after}[i-2]) {
+			continue // nothing moves
+		}
+		if all[i], err = s.Picture(); err != nil {
+			return nil, nil, nil, err
+		}
+	}
+	return Compare(all[0], all[1], all[2], all[3], masks), all[0], all[1], nil
 }
 
 // An Element is where one is, in pixels of the picture; those that hold others come first.

@@ -1,6 +1,9 @@
 package looks
 
 import (
+	"bytes"
+	"image"
+	"image/png"
 	"math/rand/v2"
 	"testing"
 )
@@ -71,5 +74,50 @@ func TestCompare(t *testing.T) {
 	}
 	if d := Compare(&Picture{}, &Picture{}, nil, nil, nil); !d.Same() || d.Share != 0 {
 		t.Errorf("two empty pictures: %+v", d)
+	}
+}
+
+// TestCompareShots: shots are compared by their pixels, whatever their bytes; of what is alike to the
+// byte nothing is read, and what moves is left out as by Compare.
+func TestCompareShots(t *testing.T) {
+	shot := func(p *Picture, level png.CompressionLevel) *Shot {
+		var out bytes.Buffer
+		e := png.Encoder{CompressionLevel: level}
+		if err := e.Encode(&out, &image.NRGBA{Pix: p.Pixels, Stride: p.Width * 4, Rect: image.Rect(0, 0, p.Width, p.Height)}); err != nil {
+			t.Fatal(err)
+		}
+		return &Shot{out.Bytes(), p.Elements}
+	}
+	white := blank(300, 200)
+	dot := white.fill(Box{52, 62, 3, 3}, 0)
+	a, again, b := shot(white, png.BestSpeed), shot(white, png.BestCompression), shot(dot, png.BestSpeed)
+	if bytes.Equal(a.PNG, again.PNG) {
+		t.Fatal("the two have the same bytes")
+	}
+	for _, c := range []struct {
+		name                             string
+		before, after, beforeTwo, afterT *Shot
+		masks                            []Box
+		pixels                           int
+		read                             bool
+	}{
+		{"alike", a, a, a, a, nil, 0, false},
+		{"alike, but with a mask", a, a, a, a, []Box{{0, 0, 9, 9}}, 0, true},
+		{"other bytes, the same pixels", a, again, a, again, nil, 0, true},
+		{"another", a, b, a, b, nil, 9, true},
+		{"it moves on both sides", a, b, b, a, nil, 0, true},
+		{"the first two alike, the second moves", a, a, a, b, nil, 0, true},
+		{"nothing to be read", &Shot{PNG: []byte("<svg>")}, &Shot{PNG: []byte("<svg>")}, &Shot{PNG: []byte("<svg>")}, &Shot{PNG: []byte("<svg>")}, nil, 0, false},
+	} {
+		d, was, is, err := CompareShots(c.before, c.after, c.beforeTwo, c.afterT, c.masks)
+		if err != nil || d.Pixels != c.pixels || (was != nil) != c.read || (is != nil) != c.read {
+			t.Errorf("%s: %+v, read %t and %t, %v", c.name, d, was != nil, is != nil, err)
+		}
+		if c.pixels > 0 && (len(d.Regions) != 1 || d.Regions[0].Element != "button.go") {
+			t.Errorf("%s: %+v", c.name, d.Regions)
+		}
+	}
+	if _, _, _, err := CompareShots(a, &Shot{PNG: []byte("<svg>")}, a, a, nil); err == nil {
+		t.Error("a broken picture is no error")
 	}
 }

@@ -2,11 +2,14 @@
 // request with who asked for it, what went wrong, what was stored, measured and used. A record is a
 // value that can be written down; it knows no browser.
 //
-// record.go here says what is recorded; link.go finds who asked for what; name.go gives requests the
+// This file says what is recorded; link.go finds who asked for what; name.go gives requests the
 // items that they belong to.
 package rendered
 
-import "slices"
+import (
+	"slices"
+	"strings"
+)
 
 // Format is the version of the record.
 const Format = "yellowgate.rendered/1"
@@ -207,6 +210,12 @@ func (r *Record) Hosts() (hosts []string) {
 	}
 	slices.Sort(hosts)
 	return hosts
+}
+
+// Unasked reports whether a request is the browser's own, for an icon that nobody named. It is made once
+// in a while, whatever the page is.
+func (x *Request) Unasked() bool {
+	return x.Asked.By == "other" && strings.HasSuffix(x.URL, "/favicon.ico")
 }
 
 // Wire is the sum of the bytes that came.

@@ -1,0 +1,172 @@
+package run_test
+
+import (
+	"context"
+	"fmt"
+	"io/fs"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/cdproto/target"
+	"github.com/chromedp/chromedp"
+
+	"yellowgate/internal/browser"
+	"yellowgate/internal/demo"
+	"yellowgate/internal/run"
+)
+
+// pacePages are how many pages the benchmark opens.
+const pacePages = 60
+
+var paceScreens = []browser.Screen{{Width: 1280, Height: 800}, {Width: 390, Height: 844}}
+
+// BenchmarkBrowser holds an audit in the browser against the browser itself: the same pages at the
+// same screens, each opened when the one before has fired its load event, and nothing asked of it.
+//
+//	go test ./internal/run -run - -bench Browser -benchtime 3x
+func BenchmarkBrowser(b *testing.B) {
+	name, err := exec.LookPath("chromium")
+	if err != nil {
+		b.Skip("there is no Chromium on this machine to measure with")
+	}
+	dir := filepath.Join(b.TempDir(), "site")
+	files := manyPages(b, dir)
+	b.Run("alone", func(b *testing.B) {
+		server := httptest.NewServer(http.FileServer(http.Dir(dir)))
+		defer server.Close()
+		for b.Loop() {
+			loadAll(b, name, server.URL, files)
+		}
+	})
+	b.Run("audit", func(b *testing.B) {
+		for b.Loop() {
+			r, err := run.Audit(run.AuditOptions{Dir: dir, NoCache: true,
+				Browser: &run.Browsing{Context: context.Background(), Screens: paceScreens, Options: browser.Options{Popups: true}}})
+			if err != nil {
+				b.Fatal(err)
+			}
+			if r.Pages != len(files) {
+				b.Fatalf("%d pages, want %d", r.Pages, len(files))
+			}
+		}
+		own, most := memory()
+		b.ReportMetric(own, "MB")
+		b.ReportMetric(most, "MB-most")
+	})
+}
+
+// manyPages writes the demo's source pages and, until there are enough, copies of its events.
+func manyPages(b *testing.B, dir string) (files []string) {
+	demoDir := filepath.Join(b.TempDir(), "demo")
+	if _, err := demo.Write(demoDir); err != nil {
+		b.Fatal(err)
+	}
+	if err := os.CopyFS(dir, os.DirFS(filepath.Join(demoDir, "site"))); err != nil {
+		b.Fatal(err)
+	}
+	events, err := filepath.Glob(filepath.Join(dir, "events", "*", "index.html"))
+	if err != nil || len(events) == 0 {
+		b.Fatal("the demo has no events", err)
+	}
+	count := 0
+	list := func() {
+		files = nil
+		_ = filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+			if strings.HasSuffix(path, ".html") {
+				rel, _ := filepath.Rel(dir, path)
+				files = append(files, filepath.ToSlash(rel))
+			}
+			return err
+		})
+	}
+	for list(); len(files) < pacePages; list() {
+		from := events[count%len(events)]
+		to := filepath.Join(dir, "events", fmt.Sprintf("again-%d", count), "index.html")
+		text, err := os.ReadFile(from)
+		if err == nil {
+			err = os.MkdirAll(filepath.Dir(to), 0o755)
+		}
+		if err == nil {
+			err = os.WriteFile(to, text, 0o644)
+		}
+		if err != nil {
+			b.Fatal(err)
+		}
+		count++
+	}
+	return files
+}
+
+// loadAll opens the pages one after another, each in a browser context of its own, as an audit does.
+func loadAll(b *testing.B, name, address string, files []string) {
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox, chromedp.DisableGPU,
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"))
+	ctx, stop := chromedp.NewExecAllocator(context.Background(), options...)
+	defer stop()
+	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}))
+	defer stop()
+	if err := chromedp.Run(ctx); err != nil {
+		b.Fatal(err)
+	}
+	all := cdp.WithExecutor(ctx, chromedp.FromContext(ctx).Browser)
+	for _, file := range files {
+		for _, screen := range paceScreens {
+			own, err := target.CreateBrowserContext().Do(all)
+			if err != nil {
+				b.Fatal(err)
+			}
+			id, err := target.CreateTarget("about:blank").WithBrowserContextID(own).WithNewWindow(true).Do(all)
+			if err != nil {
+				b.Fatal(err)
+			}
+			tab, shut := chromedp.NewContext(ctx, chromedp.WithTargetID(id))
+			loaded := make(chan bool, 1)
+			chromedp.ListenTarget(tab, func(ev any) {
+				if _, ok := ev.(*page.EventLoadEventFired); ok {
+					loaded <- true
+				}
+			})
+			err = chromedp.Run(tab, page.Enable(), emulation.SetDeviceMetricsOverride(int64(screen.Width), int64(screen.Height), 1, screen.Width < 600),
+				chromedp.ActionFunc(func(ctx context.Context) error {
+					_, _, _, _, err := page.Navigate(address + "/" + (&url.URL{Path: file}).EscapedPath()).Do(ctx)
+					return err
+				}))
+			if err != nil {
+				b.Fatal(err)
+			}
+			select {
+			case <-loaded:
+			case <-time.After(20 * time.Second):
+				b.Fatalf("%s does not load", file)
+			}
+			shut()
+			_ = target.DisposeBrowserContext(own).Do(all)
+		}
+	}
+}
+
+// memory is what this process has in memory now and had at most, in MB; 0 where the system does not
+// tell.
+func memory() (own, most float64) {
+	text, _ := os.ReadFile("/proc/self/status")
+	for line := range strings.Lines(string(text)) {
+		var kB float64
+		if _, err := fmt.Sscanf(line, "VmHWM: %f kB", &kB); err == nil {
+			most = kB / 1000
+		}
+		if _, err := fmt.Sscanf(line, "VmRSS: %f kB", &kB); err == nil {
+			own = kB / 1000
+		}
+	}
+	return own, most
+}
