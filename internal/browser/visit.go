@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/chromedp/cdproto/audits"
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/css"
 	"github.com/chromedp/cdproto/dom"
@@ -116,7 +117,7 @@ func (b *Browser) visit(ctx context.Context, r *rendered.Record, address string,
 			go func() { _ = chromedp.Run(ctx, page.HandleJavaScriptDialog(false)) }()
 		}
 	})
-	err := chromedp.Run(ctx, network.Enable(), page.Enable(), runtime.Enable(), cdplog.Enable(), dom.Enable(), css.Enable(), profiler.Enable(),
+	err := chromedp.Run(ctx, network.Enable(), page.Enable(), runtime.Enable(), cdplog.Enable(), audits.Enable(), dom.Enable(), css.Enable(), profiler.Enable(),
 		dom.SetNodeStackTracesEnabled(true), css.StartRuleUsageTracking(),
 		chromedp.ActionFunc(func(ctx context.Context) error {
 			_, err := profiler.StartPreciseCoverage().WithCallCount(true).WithDetailed(true).Do(ctx)

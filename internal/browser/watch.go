@@ -1,6 +1,7 @@
 package browser
 
 import (
+	"cmp"
 	"context"
 	"net/url"
 	"regexp"
@@ -8,6 +9,7 @@ import (
 	"sync"
 	"time"
 
+	"github.com/chromedp/cdproto/audits"
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/css"
 	cdplog "github.com/chromedp/cdproto/log"
@@ -22,15 +24,16 @@ import (
 type watch struct {
 	third func(host string) bool
 
-	mu     sync.Mutex
-	r      *rendered.Record
-	began  time.Time      // of the first request, on the browser's clock
-	at     map[string]int // by the browser's name of a request, the last of that
-	open   map[string]bool
-	last   time.Time // something was heard of a request
-	loaded bool
-	over   bool                             // nothing more is taken in
-	sheets map[string]*css.StyleSheetHeader // by ID
+	mu      sync.Mutex
+	r       *rendered.Record
+	began   time.Time      // of the first request, on the browser's clock
+	at      map[string]int // by the browser's name of a request, the last of that
+	open    map[string]bool
+	last    time.Time // something was heard of a request
+	loaded  bool
+	over    bool                             // nothing more is taken in
+	sheets  map[string]*css.StyleSheetHeader // by ID
+	stopped []rendered.Request               // by a policy, with its directive
 }
 
 func newWatch(r *rendered.Record, third func(string) bool) *watch {
@@ -104,6 +107,10 @@ func (w *watch) hear(ev any) {
 		}
 	case *cdplog.EventEntryAdded:
 		w.logged(e.Entry)
+	case *audits.EventIssueAdded:
+		if d := e.Issue.Details; d != nil && d.ContentSecurityPolicyIssueDetails != nil {
+			w.policy(d.ContentSecurityPolicyIssueDetails)
+		}
 	case *css.EventStyleSheetAdded:
 		w.sheets[string(e.Header.StyleSheetID)] = e.Header
 	}
@@ -227,6 +234,58 @@ func (w *watch) failed(x *rendered.Request, e *network.EventLoadingFailed) {
 	}
 }
 
+// policy takes in what a policy of the page stopped (Content Security Policy 3, section 5). A policy
+// that only reports stops nothing.
+func (w *watch) policy(d *audits.ContentSecurityPolicyIssueDetails) {
+	if d.IsReportOnly {
+		return
+	}
+	if d.BlockedURL != "" {
+		x := rendered.Request{URL: d.BlockedURL, Kind: policyKinds[d.ViolatedDirective], Method: "GET", Failed: rendered.Policy, Detail: d.ViolatedDirective, Asked: rendered.Asked{By: "page", Request: -1}}
+		if at := d.SourceCodeLocation; at != nil && at.URL != "" {
+			x.Asked = rendered.Asked{By: "script", URL: at.URL, Line: int(at.LineNumber) + 1, Request: -1}
+		}
+		w.stopped = append(w.stopped, x)
+		return
+	}
+	what := map[audits.ContentSecurityPolicyViolationType]string{
+		audits.ContentSecurityPolicyViolationTypeKInlineViolation:   "inline code",
+		audits.ContentSecurityPolicyViolationTypeKEvalViolation:     "code made of a text (eval)",
+		audits.ContentSecurityPolicyViolationTypeKWasmEvalViolation: "WebAssembly",
+	}[d.ContentSecurityPolicyViolationType]
+	if at := d.SourceCodeLocation; what != "" && at != nil {
+		w.mistake("policy", d.ViolatedDirective+" does not let in "+what, at.URL, int(at.LineNumber)+1, nil)
+	}
+}
+
+// policyKinds are what requests are for that directives of a policy stop.
+var policyKinds = map[string]string{"script-src": "script", "script-src-elem": "script", "style-src": "style", "style-src-elem": "style", "img-src": "image", "font-src": "font", "media-src": "media",
+	"connect-src": "fetch", "frame-src": "frame", "child-src": "frame"}
+
+// addStopped gives requests that a policy stopped its directive; of some, such as fetch, frames and
+// sockets, the browser tells nothing else: they are added.
+func (w *watch) addStopped() {
+	bare := func(u string) string { u, _, _ = strings.Cut(u, "#"); return u }
+	directives := map[string]string{}
+	for _, s := range w.stopped {
+		directives[bare(s.URL)] = s.Detail
+	}
+	for i := range w.r.Requests {
+		x := &w.r.Requests[i]
+		if x.Failed == rendered.Policy {
+			x.Detail = directives[bare(x.URL)]
+		}
+		delete(directives, bare(x.URL))
+	}
+	for _, s := range w.stopped {
+		if _, more := directives[bare(s.URL)]; more && len(w.r.Requests) > 0 {
+			delete(directives, bare(s.URL))
+			s.Kind = cmp.Or(s.Kind, "other")
+			w.r.Requests = append(w.r.Requests, s)
+		}
+	}
+}
+
 // digestFailed finds what the browser says of a file that is another than its digest says.
 var digestFailed = regexp.MustCompile(`Failed to find a valid digest in the 'integrity' attribute for resource '([^']*)'`)
 
@@ -308,6 +367,7 @@ func (w *watch) finish() {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.over = true
+	w.addStopped()
 	for id := range w.open {
 		if x := &w.r.Requests[w.at[id]]; x.Kind != "socket" && x.Failed == "" && x.Status == 0 {
 			x.Failed = rendered.NotFinished

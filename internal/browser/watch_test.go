@@ -6,6 +6,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/audits"
 	"github.com/chromedp/cdproto/cdp"
 	cdplog "github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/network"
@@ -174,5 +175,41 @@ func TestForms(t *testing.T) {
 	}
 	if _, err := find("/nowhere/chromium"); err == nil {
 		t.Error("a browser that is not there is found")
+	}
+}
+
+// TestPolicy: what a policy stops gets its directive, with a request where the browser tells of none;
+// inline code is a mistake, and a policy that only reports stops nothing.
+func TestPolicy(t *testing.T) {
+	r := &rendered.Record{}
+	w := newWatch(r, func(string) bool { return true })
+	issue := func(url, directive string, kind audits.ContentSecurityPolicyViolationType, only bool) *audits.EventIssueAdded {
+		return &audits.EventIssueAdded{Issue: &audits.InspectorIssue{Details: &audits.InspectorIssueDetails{ContentSecurityPolicyIssueDetails: &audits.ContentSecurityPolicyIssueDetails{
+			BlockedURL: url, ViolatedDirective: directive, ContentSecurityPolicyViolationType: kind, IsReportOnly: only, SourceCodeLocation: &audits.SourceCodeLocation{URL: "https://ternhill.example/a.js", LineNumber: 6}}}}}
+	}
+	for _, e := range []any{
+		sent("1", "https://ternhill.example/", network.ResourceTypeDocument, 0, nil),
+		sent("2", "https://s.example/x.js", network.ResourceTypeScript, 1, nil),
+		&network.EventLoadingFailed{RequestID: "2", Timestamp: at(2), BlockedReason: network.BlockedReasonCsp},
+		issue("https://s.example/x.js", "script-src-elem", "kURLViolation", false),
+		issue("https://data.example/stars", "connect-src", "kURLViolation", false),
+		issue("https://data.example/stars", "connect-src", "kURLViolation", false),
+		issue("https://told.example/", "connect-src", "kURLViolation", true),
+		issue("", "script-src", "kEvalViolation", false),
+		issue("", "style-src-attr", "kInlineViolation", true),
+		issue("", "require-trusted-types-for", "kTrustedTypesSinkViolation", false),
+		&audits.EventIssueAdded{Issue: &audits.InspectorIssue{}},
+	} {
+		w.hear(e)
+	}
+	w.finish()
+	if len(r.Requests) != 3 || r.Requests[1].Failed != rendered.Policy || r.Requests[1].Detail != "script-src-elem" {
+		t.Errorf("requests: %+v", r.Requests)
+	}
+	if x := r.Requests[len(r.Requests)-1]; x.URL != "https://data.example/stars" || x.Kind != "fetch" || x.Failed != rendered.Policy || x.Detail != "connect-src" || x.Asked.Line != 7 {
+		t.Errorf("what the browser tells no request of: %+v", x)
+	}
+	if len(r.Mistakes) != 1 || r.Mistakes[0].Kind != "policy" || r.Mistakes[0].Message != "script-src does not let in code made of a text (eval)" || r.Mistakes[0].Line != 7 {
+		t.Errorf("mistakes: %+v", r.Mistakes)
 	}
 }

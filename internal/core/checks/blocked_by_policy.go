@@ -1,6 +1,7 @@
 package checks
 
 import (
+	"cmp"
 	"fmt"
 	"net/url"
 	"strings"
@@ -9,40 +10,86 @@ import (
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/policy"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/rendered"
 )
 
 var blockedByPolicy = &Check{
 	Name: "blocked-by-policy", Family: "loading", Severity: problem.Error,
 	Title: "the page's own policy stops what it loads",
 	Doc: `The page has a Content-Security-Policy, in a meta element or in the header of a captured
-answer, and by that a browser refuses the element: the script does not run, the style does not apply, the picture is not shown. The
-finding names the directive. Let the host in there, give inline code a nonce or its digest,
-or take the element out. A policy is in force for what stands below it.`,
+answer, and by that a browser refuses the element: the script does not run, the style does
+not apply, the picture is not shown. The finding names the directive. Let the host in there,
+give inline code a nonce or its digest, or take the element out. A policy is in force for
+what stands below it. An audit with --browser tells what scripts ask for and put in, too.`,
 	Bad:  "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'\">\n<script src=\"https://count.example/c.js\" async></script>",
 	Good: "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self' https://count.example\">\n<script src=\"https://count.example/c.js\" async></script>",
 	Page: func(p *Pass) {
-		policies := 0
-		for i := range p.Header {
-			if e := &p.Header[i]; e.IsPolicy() {
-				if policies++; policies > 4 { // nobody writes more
-					return
-				}
-				p.stopped(policy.Parse(e.Content), 0, "policy of the header")
-			}
-		}
-		for i := range p.Elements {
-			e := &p.Elements[i]
-			if e.Tag != "meta" || !Own(e) || e.Area != "head" {
-				continue
-			}
-			if v, _ := p.Source.Attr(e.El.Start, "http-equiv"); strings.EqualFold(strings.TrimSpace(v), "content-security-policy") {
-				if policies++; policies > 4 { // nobody writes more
-					return
-				}
-				p.stopped(policy.Parse(e.Content), e.El.Start, fmt.Sprintf("policy in line %d", e.Line))
-			}
-		}
+		p.stoppedText()
+		p.stoppedThere()
 	},
+}
+
+// stoppedThere tells what a policy stopped in the browser, besides what the text shows.
+func (p *Pass) stoppedThere() {
+	type place struct{ line, column int }
+	told := map[place]bool{}
+	for i := range p.findings {
+		if f := &p.findings[i]; f.Check == p.check.Name {
+			told[place{f.Line, f.Column}] = true
+		}
+	}
+	known := map[string]bool{} // targets that the text has told of
+	for e := range p.All() {
+		if told[place{e.Line, e.Column}] {
+			known[e.Target] = true
+			for _, m := range e.Brings {
+				known[m.Target] = true
+			}
+		}
+	}
+	for _, r := range p.visits() {
+		for i := 1; i < len(r.Requests); i++ {
+			if x := &r.Requests[i]; x.Failed == rendered.Policy && !known[x.Target] {
+				rule := cmp.Or(x.Detail, "the page's policy")
+				p.atTarget(x.Target, x.Item, rule+" does not let in "+x.Target+askedBy(r, i), "add its host to "+rule+", or take out what asks for it")
+			}
+		}
+		for i := range r.Mistakes {
+			m := &r.Mistakes[i]
+			switch {
+			case m.Kind != "policy":
+			case m.Request > 0:
+				p.atTarget(r.Requests[m.Request].Target, m.Item, fmt.Sprintf("%s, which %s:%d puts in", m.Message, r.Requests[m.Request].Target, m.Line), "do it without, or let it in by a nonce")
+			case len(told) == 0: // the text tells which of its code is stopped
+				p.once(max(m.Line, 1), 1, m.Item, m.Message+", which a script of the page puts in", "do it without, or let it in by a nonce")
+			}
+		}
+	}
+}
+
+// stoppedText tells what the policies of a page stop of its text.
+func (p *Pass) stoppedText() {
+	policies := 0
+	for i := range p.Header {
+		if e := &p.Header[i]; e.IsPolicy() {
+			if policies++; policies > 4 { // nobody writes more
+				return
+			}
+			p.stopped(policy.Parse(e.Content), 0, "policy of the header")
+		}
+	}
+	for i := range p.Elements {
+		e := &p.Elements[i]
+		if e.Tag != "meta" || !Own(e) || e.Area != "head" {
+			continue
+		}
+		if v, _ := p.Source.Attr(e.El.Start, "http-equiv"); strings.EqualFold(strings.TrimSpace(v), "content-security-policy") {
+			if policies++; policies > 4 { // nobody writes more
+				return
+			}
+			p.stopped(policy.Parse(e.Content), e.El.Start, fmt.Sprintf("policy in line %d", e.Line))
+		}
+	}
 }
 
 // policyKinds are what a policy calls what elements load.

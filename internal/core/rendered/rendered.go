@@ -125,9 +125,10 @@ type Asked struct {
 	Request int `json:"request"`
 }
 
-// A Mistake is an exception that nobody caught, or an error on the console.
+// A Mistake is an exception that nobody caught, an error on the console, or code that a policy of the
+// page did not let in.
 type Mistake struct {
-	Kind    string `json:"kind"` // exception or console
+	Kind    string `json:"kind"` // exception, console or policy
 	Message string `json:"message"`
 	URL     string `json:"url,omitempty"`
 	Line    int    `json:"line,omitempty"`
