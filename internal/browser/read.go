@@ -191,12 +191,7 @@ func used(ctx context.Context, r *rendered.Record, w *watch) error {
 	if err != nil {
 		return err
 	}
-	bytes := map[string]int{}
-	for _, x := range rules {
-		if x.Used {
-			bytes[string(x.StyleSheetID)] += int(x.EndOffset - x.StartOffset)
-		}
-	}
+	bytes := usedRules(rules)
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	for id, h := range w.sheets {
@@ -206,6 +201,21 @@ func used(ctx context.Context, r *rendered.Record, w *watch) error {
 	}
 	sort.Slice(r.Used, func(i, j int) bool { return r.Used[i].URL < r.Used[j].URL })
 	return nil
+}
+
+// usedRules are the units of each stylesheet, by its ID, that lie in rules that matched. The browser can
+// tell of one rule several times.
+func usedRules(rules []*css.RuleUsage) map[string]int {
+	sort.SliceStable(rules, func(i, j int) bool { return rules[i].StartOffset < rules[j].StartOffset })
+	used, reached := map[string]int{}, map[string]float64{}
+	for _, x := range rules {
+		id := string(x.StyleSheetID)
+		if from := max(x.StartOffset, reached[id]); x.Used && x.EndOffset > from {
+			used[id] += int(x.EndOffset - from)
+			reached[id] = x.EndOffset
+		}
+	}
+	return used
 }
 
 // usedOf is the size of a script, and how much of it did not run, in UTF-16 units. A range within

@@ -8,6 +8,7 @@ import (
 
 	"github.com/chromedp/cdproto/audits"
 	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/css"
 	cdplog "github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
@@ -211,5 +212,16 @@ func TestPolicy(t *testing.T) {
 	}
 	if len(r.Mistakes) != 1 || r.Mistakes[0].Kind != "policy" || r.Mistakes[0].Message != "script-src does not let in code made of a text (eval)" || r.Mistakes[0].Line != 7 {
 		t.Errorf("mistakes: %+v", r.Mistakes)
+	}
+}
+
+// TestUsedRules: what several rules cover counts once.
+func TestUsedRules(t *testing.T) {
+	rule := func(sheet string, from, to float64, used bool) *css.RuleUsage {
+		return &css.RuleUsage{StyleSheetID: css.StyleSheetID(sheet), StartOffset: from, EndOffset: to, Used: used}
+	}
+	got := usedRules([]*css.RuleUsage{rule("a", 50, 80, true), rule("a", 0, 30, true), rule("a", 50, 80, true), rule("a", 90, 95, false), rule("b", 10, 20, true), rule("a", 20, 40, true), rule("b", 12, 15, true)})
+	if len(got) != 2 || got["a"] != 70 || got["b"] != 10 {
+		t.Errorf("%v, want 70 of a and 10 of b", got)
 	}
 }

@@ -1,14 +1,22 @@
 package cli_test
 
 import (
+	"context"
 	"encoding/json"
+	"fmt"
 	"net/url"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/css"
+	"github.com/chromedp/cdproto/dom"
+	"github.com/chromedp/cdproto/profiler"
+	"github.com/chromedp/cdproto/target"
 	"github.com/chromedp/chromedp"
 )
 
@@ -37,7 +45,7 @@ func TestForeignRendered(t *testing.T) {
 		step := max(1, len(all) / *foreignPages)
 		served := serve(t, abs)
 		ctx := startBrowser(t, name, 60*time.Minute)
-		pages, differ := 0, map[string]int{}
+		pages, failures, files, differ := 0, 0, 0, map[string]int{}
 		for i := 0; i < len(all) && pages < *foreignPages; i += step {
 			page := all[i]
 			status, out, errout := b.run("show", served+"/"+(&url.URL{Path: page.File}).EscapedPath(), "--browser", "--format", "json", "-q")
@@ -48,22 +56,31 @@ func TestForeignRendered(t *testing.T) {
 			var r struct {
 				Unread   string
 				Elements []struct{ Tag, Area, Came string }
-				Requests []struct{ URL, Failed, Kind string }
+				Requests []struct {
+					URL, Failed, Kind string
+					Status            int
+				}
+				Used []struct {
+					URL, Kind   string
+					Bytes, Used int
+				}
 			}
 			if err := json.Unmarshal([]byte(out), &r); err != nil {
 				t.Fatal(err)
 			}
 			pages++
-			tab := tab{t, ctx, served}
+			tab, shut := freshTab(t, ctx, served)
+			sheets := watchSheets(tab)
 			tab.do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate(served+"/"+(&url.URL{Path: page.File}).EscapedPath()))
 			time.Sleep(600 * time.Millisecond)
 			var w struct {
-				Elements, Resources []string
+				Elements, Resources, Failed []string
 			}
 			tab.do(chromedp.Evaluate(`(() => {
 				const tags = ["title", "meta", "link", "base", "script", "style", "iframe", "dialog", "noscript", "template"];
 				const elements = Array.from(document.querySelectorAll(tags.join(","))).filter(e => e.namespaceURI.endsWith("xhtml")).map(e => (document.head && document.head.contains(e) ? "head " : "body ") + e.tagName.toLowerCase());
-				return {elements, resources: performance.getEntriesByType("resource").map(e => e.name)};
+				return {elements, resources: performance.getEntriesByType("resource").map(e => e.name),
+					failed: performance.getEntriesByType("resource").filter(e => e.responseStatus >= 400).map(e => e.name)};
 			})()`, &w))
 			var elements []string
 			for _, e := range r.Elements {
@@ -87,6 +104,37 @@ func TestForeignRendered(t *testing.T) {
 					witness = append(witness, strings.Split(u, "#")[0])
 				}
 			}
+			var failed, witnessFailed []string
+			for n, x := range r.Requests {
+				if n > 0 && x.Status >= 400 && !strings.HasSuffix(x.URL, "/favicon.ico") {
+					failed = append(failed, strings.Split(x.URL, "#")[0])
+				}
+			}
+			for _, u := range w.Failed {
+				if !strings.HasSuffix(u, "/favicon.ico") {
+					witnessFailed = append(witnessFailed, strings.Split(u, "#")[0])
+				}
+			}
+			slices.Sort(failed)
+			slices.Sort(witnessFailed)
+			if failures += len(witnessFailed); !slices.Equal(slices.Compact(failed), slices.Compact(witnessFailed)) {
+				differ["failures"]++
+				t.Logf("%s: failed %v, the witness has %v", page.File, failed, witnessFailed)
+			}
+			seen := usedBy(tab, sheets)
+			for _, u := range r.Used {
+				files++
+				key := fmt.Sprint(u.Kind, " ", u.URL, " ", u.Bytes, " ", u.Used)
+				if !slices.Contains(seen, key) {
+					differ["coverage"]++
+					t.Logf("%s: %s; the witness has %v", page.File, key, matching(seen, u.URL))
+				}
+			}
+			shut()
+			if len(seen) != len(r.Used) {
+				differ["coverage"]++
+				t.Logf("%s: coverage of %d files, the witness has %d: %v", page.File, len(r.Used), len(seen), seen)
+			}
 			slices.Sort(requests)
 			slices.Sort(witness)
 			requests, witness = slices.Compact(requests), slices.Compact(witness)
@@ -95,8 +143,8 @@ func TestForeignRendered(t *testing.T) {
 				t.Logf("%s: requests %v, the witness has %v", page.File, less(requests, witness), less(witness, requests))
 			}
 		}
-		t.Logf("%s: %d pages, %v differ", dir, pages, differ)
-		if pages == 0 || differ["elements"]+differ["requests"] > 0 {
+		t.Logf("%s: %d pages, %d failed requests, coverage of %d files; %v differ", dir, pages, failures, files, differ)
+		if pages == 0 || len(differ) > 0 {
 			t.Errorf("%s: %v of %d pages differ", dir, differ, pages)
 		}
 	}
@@ -107,6 +155,113 @@ func less(a, b []string) (out []string) {
 	for _, x := range a {
 		if !slices.Contains(b, x) {
 			out = append(out, x)
+		}
+	}
+	return out
+}
+
+// freshTab is a tab in a browser context of its own: what was compiled for another page counts otherwise.
+func freshTab(t *testing.T, ctx context.Context, site string) (tab, func()) {
+	t.Helper()
+	all := cdp.WithExecutor(ctx, chromedp.FromContext(ctx).Browser)
+	own, err := target.CreateBrowserContext().Do(all)
+	if err != nil {
+		t.Fatal(err)
+	}
+	id, err := target.CreateTarget("about:blank").WithBrowserContextID(own).WithNewWindow(true).Do(all)
+	if err != nil {
+		t.Fatal(err)
+	}
+	in, shut := chromedp.NewContext(ctx, chromedp.WithTargetID(id))
+	return tab{t, in, site}, func() {
+		shut()
+		_ = target.DisposeBrowserContext(own).Do(all)
+	}
+}
+
+// watchSheets begins to count what is used, and hears which stylesheets there are.
+func watchSheets(t tab) *sync.Map {
+	sheets := &sync.Map{}
+	chromedp.ListenTarget(t.ctx, func(ev any) {
+		if e, ok := ev.(*css.EventStyleSheetAdded); ok {
+			sheets.Store(e.Header.StyleSheetID, e.Header)
+		}
+	})
+	t.do(dom.Enable(), css.Disable(), css.Enable(), css.StartRuleUsageTracking(), profiler.Enable(), profiler.StopPreciseCoverage(), chromedp.ActionFunc(func(ctx context.Context) error {
+		_, err := profiler.StartPreciseCoverage().WithCallCount(true).WithDetailed(true).Do(ctx)
+		return err
+	}))
+	sheets.Clear() // those of the page before
+	return sheets
+}
+
+// usedBy paints what ran and what matched, letter by letter, and counts the letters: a line for each file.
+func usedBy(t tab, sheets *sync.Map) (out []string) {
+	var scripts []*profiler.ScriptCoverage
+	var rules []*css.RuleUsage
+	var here string
+	t.do(chromedp.Location(&here), chromedp.ActionFunc(func(ctx context.Context) (err error) {
+		if scripts, _, err = profiler.TakePreciseCoverage().Do(ctx); err == nil {
+			rules, err = css.StopRuleUsageTracking().Do(ctx)
+		}
+		return err
+	}))
+	for _, s := range scripts {
+		if !strings.HasPrefix(s.URL, "http") || s.URL == here {
+			continue
+		}
+		var all []*profiler.CoverageRange
+		size := 0
+		for _, f := range s.Functions {
+			all = append(all, f.Ranges...)
+		}
+		for _, x := range all {
+			size = max(size, int(x.EndOffset))
+		}
+		slices.SortStableFunc(all, func(a, b *profiler.CoverageRange) int {
+			return int((b.EndOffset - b.StartOffset) - (a.EndOffset - a.StartOffset))
+		})
+		ran := make([]bool, size)
+		for i := range ran {
+			ran[i] = true
+		}
+		for _, x := range all { // the larger first: what lies within says it anew
+			for i := x.StartOffset; i < x.EndOffset; i++ {
+				ran[i] = x.Count > 0
+			}
+		}
+		used := 0
+		for _, yes := range ran {
+			if yes {
+				used++
+			}
+		}
+		out = append(out, fmt.Sprint("script ", s.URL, " ", size, " ", used))
+	}
+	sheets.Range(func(id, v any) bool {
+		h := v.(*css.StyleSheetHeader)
+		if !strings.HasPrefix(h.SourceURL, "http") || h.IsInline {
+			return true
+		}
+		used := map[int]bool{}
+		for _, r := range rules {
+			if r.StyleSheetID == id.(css.StyleSheetID) && r.Used {
+				for i := int(r.StartOffset); i < int(r.EndOffset); i++ {
+					used[i] = true
+				}
+			}
+		}
+		out = append(out, fmt.Sprint("style ", h.SourceURL, " ", int(h.Length), " ", len(used)))
+		return true
+	})
+	return out
+}
+
+// matching are the lines that name a URL.
+func matching(lines []string, url string) (out []string) {
+	for _, l := range lines {
+		if strings.Contains(l, " "+url+" ") {
+			out = append(out, l)
 		}
 	}
 	return out
