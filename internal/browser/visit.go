@@ -171,6 +171,7 @@ func (b *Browser) act(ctx context.Context, w *watch) error {
 		if err != nil {
 			return err
 		}
+		w.again()
 		w.quiet(ctx, b.Quiet, b.Most)
 	}
 	if b.Click == "" {
@@ -188,6 +189,7 @@ func (b *Browser) act(ctx context.Context, w *watch) error {
 	if err != nil {
 		return err
 	}
+	w.again()
 	w.quiet(ctx, b.Quiet, b.Most)
 	return nil
 }

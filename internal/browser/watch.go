@@ -225,6 +225,8 @@ func (w *watch) failed(x *rendered.Request, e *network.EventLoadingFailed) {
 		x.Failed = rendered.Refused
 	case strings.Contains(e.ErrorText, "TIMED_OUT"):
 		x.Failed = rendered.TimedOut
+	case strings.Contains(e.ErrorText, "BLOCKED_BY_ORB"):
+		x.Failed, x.Detail = rendered.KeptBack, ""
 	case e.Canceled || strings.Contains(e.ErrorText, "ABORTED"):
 		x.Failed = rendered.Aborted
 	case e.BlockedReason != "":
@@ -360,6 +362,13 @@ func (w *watch) quiet(ctx context.Context, still, most time.Duration) {
 			return
 		}
 	}
+}
+
+// again begins to wait anew: something was done on the page, and what that leads to is not heard of yet.
+func (w *watch) again() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.last = time.Now()
 }
 
 // finish ends the watch: what is under way now did not end.

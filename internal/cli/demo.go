@@ -112,10 +112,12 @@ func (a *app) demoServe(ctx context.Context, dir string, named bool, listen stri
 	defer all.Close()
 	return a.serve(ctx, gate, listen, nil, false, func(at string) {
 		var hosts []string
+		audit := fmt.Sprintf("yellowgate audit %s --gate %s --browser", filepath.Join(dir, "site"), gate)
 		for _, x := range all.All {
 			hosts = append(hosts, fmt.Sprintf("%s is at %s", x.Host, x.Address))
+			audit += fmt.Sprintf(" --host %s=%s", x.Host, x.Address)
 		}
-		p.StandIns(dir, hosts, fmt.Sprintf("chromium --user-data-dir=$(mktemp -d) --host-resolver-rules=%q --ignore-certificate-errors-spki-list=%s %s", all.Rules(), all.Key, at))
+		p.StandIns(dir, hosts, fmt.Sprintf("chromium --user-data-dir=$(mktemp -d) --host-resolver-rules=%q --ignore-certificate-errors-spki-list=%s %s", all.Rules(), all.Key, at), audit)
 	})
 }
 

@@ -30,7 +30,7 @@ func TestDemoServe(t *testing.T) {
 		t.Fatalf("it does not tell a browser where its stand-ins are:\n%s", s.said())
 	}
 	at := regexp.MustCompile(`MAP (\S+):443 (\S+?)(?:,|$)`).FindAllStringSubmatch(rules[1], -1)
-	want := map[string]string{"pay.lantern.example/v1/lantern.js": "window.lantern", "campaign.lantern.example/booked.gif": "GIF89a", "camera.ternhill.example/live": "Sky camera", "count.ternhill.example/seen": ""}
+	want := map[string]string{"pay.lantern.example/v1/lantern.js": "window.lantern", "campaign.lantern.example/booked.gif": "GIF89a", "camera.ternhill.example/live": "Sky camera", "count.ternhill.example/seen": "", "tags.lantern.example/replay.js": "replay599", "talk.lantern.example/talk.js": "chat-room", "ask.lantern.example/ask.js": "showModal"}
 	if len(at) != len(want) {
 		t.Errorf("the stand-ins are %v", at)
 	}

@@ -170,9 +170,9 @@ func TestFirstGate(t *testing.T) {
 	for _, name := range []string{"d/site/index.html", "d/site/visit/index.html"} {
 		b.write(name, spots.ReplaceAllString(b.read(name), ""))
 	}
-	b.want(0, shellWords("survey d/site --write --gate first.yaml"), "16 things found on 27 pages")
+	b.want(0, shellWords("survey d/site --write --gate first.yaml"), "19 things found on 27 pages")
 	b.want(2, shellWords("survey d/site --write --gate first.yaml"), "exists already")
-	b.want(0, shellWords("check --gate first.yaml --fail-on warning"), "16 items on 27 pages")
+	b.want(0, shellWords("check --gate first.yaml --fail-on warning"), "19 items on 27 pages")
 	b.want(0, shellWords("apply --gate first.yaml -q"))
 	for _, name := range []string{"index.html", "press/index.html", "journal/nuit-des-meteores/index.html", "book/pay/index.html"} {
 		if b.read("public/"+name) != b.read("d/site/"+name) {

@@ -45,6 +45,9 @@ nothing.there();
 	{"nothing", `<script src="/js/there.js"></script><img src="/img/dome.svg" alt="" width=10 height=10>`, nil},
 }
 
+// renderedFamily are the checks of what only a browser shows.
+var renderedFamily = []string{"failed-load", "script-error", "runtime-leak", "never-loaded", "metadata-rewritten", "loaded-by-script", "unexpected-request", "cookie-set", "moves-the-page", "slow-paint", "mostly-unused", "popup-stays-shut", "popup-traps"}
+
 // TestPlantedRendered: what is planted at run time is found by its check, with item and chain, and
 // nothing else is.
 func TestPlantedRendered(t *testing.T) {
@@ -90,12 +93,11 @@ func TestPlantedRendered(t *testing.T) {
 	if len(r.Rendered) != len(planted) {
 		t.Errorf("%d records of %d pages", len(r.Rendered), len(planted))
 	}
-	family := []string{"failed-load", "script-error", "runtime-leak", "never-loaded", "metadata-rewritten", "loaded-by-script", "unexpected-request", "cookie-set", "moves-the-page", "slow-paint", "mostly-unused"}
 	for i, c := range planted {
 		path := fmt.Sprintf("/p%02d/", i)
 		var got []string
 		for _, f := range r.Findings {
-			if f.Page == path && (slices.Contains(family, f.Check) || f.Check == "blocked-by-policy") {
+			if f.Page == path && (slices.Contains(renderedFamily, f.Check) || f.Check == "blocked-by-policy") {
 				item := ""
 				if f.Item != "" && f.Check == "runtime-leak" {
 					item = f.Item + ": "

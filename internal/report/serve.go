@@ -127,12 +127,15 @@ func (p *Printer) StandingBefore(at, origin, status string) {
 }
 
 // StandIns tells where the stand-ins of the demo's vendors are, and how a browser finds them.
-func (p *Printer) StandIns(dir string, hosts []string, command string) {
+// open and audit are commands: a browser that shows the site, and an audit in one.
+func (p *Printer) StandIns(dir string, hosts []string, open, audit string) {
 	p.Line("")
 	p.Line("The demo is in %s: edit its yellowgate.yaml or a page, and watch. Stand-ins for its vendors answer here:", dir)
 	for _, h := range hosts {
 		p.Line("  %s", h)
 	}
 	p.Line("A browser that is told so shows the whole site, and asks nobody else:")
-	p.Line("  %s", p.name.Render(command))
+	p.Line("  %s", p.name.Render(open))
+	p.Line("What the vendors' scripts do to the pages as they were, and to the gated ones after yellowgate apply (without the folder):")
+	p.Line("  %s", p.name.Render(audit))
 }

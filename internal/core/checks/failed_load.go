@@ -47,6 +47,8 @@ func failure(x *rendered.Request) string {
 		return "there is no such host"
 	case rendered.TimedOut:
 		return "the server did not answer in time"
+	case rendered.KeptBack:
+		return "the browser keeps the answer from the page, since it is of another kind than what was asked for: mostly an error page of the other site"
 	case "":
 		if x.Status >= 400 {
 			return fmt.Sprintf("it answers %d", x.Status)

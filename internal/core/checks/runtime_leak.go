@@ -3,6 +3,7 @@ package checks
 import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/rendered"
 )
 
 var runtimeLeak = &Check{
@@ -21,13 +22,13 @@ of an audit with --browser only.`,
 			for _, r := range p.visits() {
 				told := false
 				for i := 1; i < len(r.Requests) && !told; i++ {
-					if x := &r.Requests[i]; x.Item == it.Name && x.Asked.By != "page" && !p.textNames(x.Target) {
+					if x := &r.Requests[i]; x.Item == it.Name && x.Asked.By != "page" && !ofItem(r, x.Asked.Request, it) && !p.textNames(x.Target) {
 						p.atTarget("", it.Name, "it is out here, and "+x.Target+" is asked for all the same"+askedBy(r, i), "keep what asks for it out of the page, or change its settings")
 						told = true
 					}
 				}
 				for i := 0; i < len(r.Elements) && !told; i++ {
-					if e := &r.Elements[i]; e.Item == it.Name && e.Came == "script" {
+					if e := &r.Elements[i]; e.Item == it.Name && e.Came == "script" && !(e.By != nil && ofItem(r, e.By.Request, it)) {
 						p.atTarget("", it.Name, "it is out here, and a script puts it in all the same: "+r.Places(e.By), "keep that script out of the page, or change its settings")
 						told = true
 					}
@@ -35,4 +36,9 @@ of an audit with --browser only.`,
 			}
 		})
 	},
+}
+
+// ofItem reports whether a request is an item's: what that leads to is no news once it is there itself.
+func ofItem(r *rendered.Record, request int, it *gatefile.Item) bool {
+	return request > 0 && r.Requests[request].Item == it.Name
 }

@@ -37,7 +37,9 @@ type Gate struct {
 	kept      sync.Map // see Once
 	keptCount atomic.Int64
 	once      sync.Once
-	loaders   map[string][]int // what Loaders returns for nearly all pages
+	codeOnce  sync.Once
+	code      map[string]string // the addresses in items' code, by item
+	loaders   map[string][]int  // what Loaders returns for nearly all pages
 }
 
 // A lookout is a set of selectors that pages are scanned for.

@@ -152,3 +152,30 @@ func (g *Gate) ItemOfURL(target string) string {
 	}
 	return ""
 }
+
+// codeURL is an address in code, up to whatever ends one there.
+var codeURL = regexp.MustCompile(`https?://[^\s"'<>()\\` + "`" + `]+`)
+
+// ItemOfCode is the item in whose code a third party's address stands, whole, or up to its query; "" for
+// none. Whoever asks for it does what the item does.
+func (g *Gate) ItemOfCode(target string) string {
+	g.codeOnce.Do(func() {
+		g.code = map[string]string{}
+		for _, it := range g.File.Items {
+			for _, p := range it.Parts {
+				if p.Kind != gatefile.Code && p.Kind != gatefile.ScriptText && p.Kind != gatefile.Popup {
+					continue
+				}
+				for _, u := range codeURL.FindAllString(p.Text, -1) {
+					u, _, _ = strings.Cut(markup.DecodeText([]byte(u)), "#")
+					u, _, _ = strings.Cut(u, "?")
+					if _, had := g.code[u]; !had && !strings.Contains(u, "@{") {
+						g.code[u] = it.Name
+					}
+				}
+			}
+		}
+	})
+	plain, _, _ := strings.Cut(target, "?")
+	return g.code[plain]
+}

@@ -93,3 +93,28 @@ func TestMatchByQuery(t *testing.T) {
 		}
 	}
 }
+
+// TestItemOfCode: an address of somebody else in an item's code is the item's; one with a parameter in it
+// is nobody's.
+func TestItemOfCode(t *testing.T) {
+	f, problems := gatefile.Parse("g.yaml", []byte(`yellowgate: 1
+site: {url: 'https://ternhill.example'}
+items:
+  pixel: {code: '<noscript><img src="https://count.example/p.gif?a=1&amp;b=2" alt=""></noscript>', pages: /thanks/}
+  later: {script-text: "load('https://tags.example/t.js#now'); load('https://count.example/p.gif')", pages: all}
+  sized: {code: '<img src="https://map.example/@{page.path}.png" alt="">', pages: all}
+  file: {script: 'https://own.example/f.js', pages: all}
+`), nil)
+	g, more := New(f, "2026-11-25")
+	if ps := append(problems, more...); len(ps) > 0 {
+		t.Fatal(ps)
+	}
+	for target, want := range map[string]string{
+		"https://count.example/p.gif?c=3": "pixel", "https://count.example/p.gif": "pixel", "https://tags.example/t.js": "later",
+		"https://map.example/": "", "https://own.example/f.js": "", "https://count.example/p": "", "": "",
+	} {
+		if got := g.ItemOfCode(target); got != want {
+			t.Errorf("%s: %q, want %q", target, got, want)
+		}
+	}
+}

@@ -1,6 +1,10 @@
 package rendered
 
 import (
+	"bytes"
+	"path"
+	"strings"
+
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/weburl"
@@ -44,6 +48,7 @@ func (r *Record) Settle(base weburl.Page) {
 // may be nil.
 func (r *Record) Adopt(dom, text *inventory.Record, g *gating.Gate) {
 	lines := linesOf(text)
+	r.parsed(text)
 	items := map[string]string{} // by target
 	if dom == nil {              // a recording without a document
 		r.Link()
@@ -71,6 +76,39 @@ func (r *Record) Adopt(dom, text *inventory.Record, g *gating.Gate) {
 	r.Link()
 	r.own(items, lines, dom.Base, g)
 	r.popups(g)
+}
+
+// mostSought is how many names are looked for in a page's text.
+const mostSought = 200
+
+// parsed sets right who asked for what: while a page is read, a browser names the page for pictures and
+// frames that its scripts ask for. What the text does not name, and whose file name stands nowhere in it,
+// is no request of the text.
+func (r *Record) parsed(text *inventory.Record) {
+	if text == nil || text.Source == nil {
+		return
+	}
+	named := map[string]bool{}
+	for e := range text.All() {
+		named[e.Target] = true
+		for _, list := range [][]inventory.Import{e.Imports, e.Brings, e.Files} {
+			for i := range list {
+				named[list[i].Target] = true
+			}
+		}
+	}
+	left := mostSought
+	for i := 1; i < len(r.Requests) && left > 0; i++ {
+		x := &r.Requests[i]
+		if x.Asked.By != "page" || named[x.Target] || x.URL == "" {
+			continue
+		}
+		left--
+		plain, _, _ := strings.Cut(x.Target, "?")
+		if name := path.Base(plain); len(name) > 1 && !bytes.Contains(text.Source.Text, []byte(name)) {
+			x.Asked = Asked{By: "script", Request: -1}
+		}
+	}
 }
 
 // popups gives dialogs and popups their items: a popup's id is the name of its item.
@@ -106,6 +144,9 @@ func (r *Record) own(items map[string]string, lines *textLines, base weburl.Page
 		if x.Item = items[x.Target]; x.Item == "" && g != nil {
 			x.Item = g.ItemOfURL(x.Target)
 		}
+		if x.Item == "" && g != nil && x.Party == "third" && x.Asked.By != "page" {
+			x.Item = g.ItemOfCode(x.Target)
+		}
 		if x.Item == "" && x.Asked.Request > 0 {
 			x.Item = r.Requests[x.Asked.Request].Item
 		}
@@ -121,12 +162,15 @@ func (r *Record) own(items map[string]string, lines *textLines, base weburl.Page
 			m.Item = lines.itemAt(m.Line)
 		}
 	}
+	byURL := map[string]string{}
+	for i := range r.Requests {
+		if _, had := byURL[r.Requests[i].URL]; !had {
+			byURL[r.Requests[i].URL] = r.Requests[i].Item
+		}
+	}
 	for i := range r.Used {
-		for k := range r.Requests {
-			if r.Requests[k].URL == r.Used[i].URL {
-				r.Used[i].Item = r.Requests[k].Item
-				break
-			}
+		if item, known := byURL[r.Used[i].URL]; known {
+			r.Used[i].Item = item
 		}
 	}
 	for i := range r.Elements { // what an item's script put there is the item's

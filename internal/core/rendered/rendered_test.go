@@ -124,3 +124,34 @@ func TestAdopt(t *testing.T) {
 		t.Errorf("without a text and a gate: %+v", alone.Elements)
 	}
 }
+
+// TestParsed: what the text names is the page's own request; what it does not was asked for by a script,
+// whoever the browser says.
+func TestParsed(t *testing.T) {
+	text := inventory.Take([]byte("<!doctype html><link rel=stylesheet href=/a.css><img src=/i.png srcset='/i2.png 2x' alt=i><style>p { background: url(/bg.png) }</style><script src=/a.js></script>"),
+		page.Page{Path: "/visit/"}, weburl.NewSite("https://ternhill.example"), nil)
+	targets := []string{"/visit/", "/a.css", "/i.png", "/i2.png", "/bg.png", "/a.js", "/pixel.gif", "https://count.example/p.gif"}
+	r := &Record{}
+	for _, target := range targets {
+		u := target
+		if strings.HasPrefix(u, "/") {
+			u = "https://ternhill.example" + u
+		}
+		r.Requests = append(r.Requests, Request{URL: u, Asked: Asked{By: "page", URL: home, Line: 1}})
+	}
+	r.Requests = append(r.Requests, Request{URL: "https://ternhill.example/late.js", Asked: Asked{By: "style", URL: home, Line: 1}})
+	r.Settle(text.Base)
+	r.Adopt(text, text, nil)
+	for i, x := range r.Requests {
+		want := "page"
+		switch {
+		case i >= len(targets):
+			want = "style"
+		case i >= 6:
+			want = "script"
+		}
+		if x.Asked.By != want {
+			t.Errorf("%s was asked for by %s, want %s", x.Target, x.Asked.By, want)
+		}
+	}
+}
