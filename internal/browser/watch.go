@@ -34,10 +34,11 @@ type watch struct {
 	over    bool                             // nothing more is taken in
 	sheets  map[string]*css.StyleSheetHeader // by ID
 	stopped []rendered.Request               // by a policy, with its directive
+	refused map[string]string                // by URL, the media type for which it was
 }
 
 func newWatch(r *rendered.Record, third func(string) bool) *watch {
-	return &watch{r: r, third: third, at: map[string]int{}, open: map[string]bool{}, last: time.Now(), sheets: map[string]*css.StyleSheetHeader{}}
+	return &watch{r: r, third: third, at: map[string]int{}, open: map[string]bool{}, last: time.Now(), sheets: map[string]*css.StyleSheetHeader{}, refused: map[string]string{}}
 }
 
 // since is a moment of the browser's clock as ms after the visit began.
@@ -291,6 +292,10 @@ func (w *watch) addStopped() {
 // digestFailed finds what the browser says of a file that is another than its digest says.
 var digestFailed = regexp.MustCompile(`Failed to find a valid digest in the 'integrity' attribute for resource '([^']*)'`)
 
+// typeRefused finds what the browser says of a script or stylesheet that comes as something else (Fetch,
+// section 2.9 and the rules of nosniff).
+var typeRefused = regexp.MustCompile(`^Refused to (?:execute script|apply style) from '([^']*)' because its MIME type \('([^']*)'\)`)
+
 // logged takes in what the browser writes on the console by itself. Failed requests are known
 // already.
 func (w *watch) logged(e *cdplog.Entry) {
@@ -300,6 +305,10 @@ func (w *watch) logged(e *cdplog.Entry) {
 				w.r.Requests[i].Failed, w.r.Requests[i].Detail = rendered.Integrity, ""
 			}
 		}
+		return
+	}
+	if m := typeRefused.FindStringSubmatch(e.Text); m != nil {
+		w.refused[m[1]] = m[2]
 		return
 	}
 	if e.Level == cdplog.LevelError && e.Source != cdplog.SourceNetwork {
@@ -377,6 +386,17 @@ func (w *watch) finish() {
 	defer w.mu.Unlock()
 	w.over = true
 	w.addStopped()
+	for i := range w.r.Requests {
+		x := &w.r.Requests[i]
+		u, _, _ := strings.Cut(x.URL, "#")
+		kind, refused := w.refused[u]
+		switch {
+		case x.Status >= 400 && (refused || x.Failed == rendered.Aborted): // an error page is neither script nor style: the status says it
+			x.Failed, x.Detail = "", ""
+		case refused:
+			x.Failed, x.Detail = rendered.WrongType, cmp.Or(kind, "no known type")
+		}
+	}
 	for id := range w.open {
 		if x := &w.r.Requests[w.at[id]]; x.Kind != "socket" && x.Failed == "" && x.Status == 0 {
 			x.Failed = rendered.NotFinished

@@ -225,3 +225,37 @@ func TestUsedRules(t *testing.T) {
 		t.Errorf("%v, want 70 of a and 10 of b", got)
 	}
 }
+
+// TestRefused: what comes as another type than was asked for is told by that type, and an error page by
+// its status, whichever the browser says first.
+func TestRefused(t *testing.T) {
+	r := &rendered.Record{}
+	w := newWatch(r, func(string) bool { return false })
+	says := func(what, url, kind string) *cdplog.EventEntryAdded {
+		return &cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.LevelError, Source: cdplog.SourceSecurity, Text: "Refused to " + what + " from '" + url + "' because its MIME type ('" + kind + "') is not executable, and strict MIME type checking is enabled."}}
+	}
+	answer := func(id string, status int64) *network.EventResponseReceived {
+		return &network.EventResponseReceived{RequestID: network.RequestID(id), Response: &network.Response{Status: status}}
+	}
+	aborted := func(id string) *network.EventLoadingFailed {
+		return &network.EventLoadingFailed{RequestID: network.RequestID(id), Timestamp: at(9), ErrorText: "net::ERR_ABORTED", Canceled: true}
+	}
+	for _, e := range []any{
+		sent("1", "https://ternhill.example/", network.ResourceTypeDocument, 0, nil), answer("1", 200),
+		sent("2", "https://ternhill.example/a.js#x", network.ResourceTypeScript, 1, nil), answer("2", 200), says("execute script", "https://ternhill.example/a.js", "text/html"), aborted("2"),
+		sent("3", "https://ternhill.example/gone.js", network.ResourceTypeScript, 1, nil), answer("3", 404), aborted("3"), says("execute script", "https://ternhill.example/gone.js", "text/plain"),
+		sent("4", "https://ternhill.example/a.css", network.ResourceTypeStylesheet, 1, nil), answer("4", 200), aborted("4"), says("apply style", "https://ternhill.example/a.css", ""),
+		sent("5", "https://ternhill.example/left.js", network.ResourceTypeScript, 1, nil), aborted("5"),
+	} {
+		w.hear(e)
+	}
+	w.finish()
+	for i, want := range []string{"", "wrong-type text/html", "", "wrong-type no known type", "aborted net::ERR_ABORTED"} {
+		if x := r.Requests[i]; strings.TrimSpace(x.Failed+" "+x.Detail) != want {
+			t.Errorf("%s: %q %q, want %q", x.URL, x.Failed, x.Detail, want)
+		}
+	}
+	if len(r.Mistakes) > 0 {
+		t.Errorf("mistakes: %+v", r.Mistakes)
+	}
+}

@@ -18,6 +18,7 @@ import (
 	"yellowgate/internal/core/rendered"
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/output"
+	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -41,6 +42,10 @@ func (w *browsing) flags(cmd *cobra.Command) {
 	f.StringArrayVar(&w.hosts, "host", nil, "with --browser: send a host to a stand-in, as `NAME=ADDRESS`; may be repeated")
 	f.DurationVar(&w.o.Wait, "wait", 0, "with --browser: the `TIME` to wait once a page is quiet, for what comes late")
 	f.BoolVar(&w.o.Scroll, "scroll", false, "with --browser: scroll to the end and back")
+	if f.Lookup("parallel") == nil { // who asks running sites has it
+		f.Int("parallel", 4, "with --browser: how many pages are open at a time")
+		_ = f.MarkHidden("parallel")
+	}
 	f.StringVar(&w.o.Click, "click", "", "with --browser: click on what this `SELECTOR` matches first")
 }
 
@@ -78,7 +83,7 @@ func (w *browsing) ready(a *app, cmd *cobra.Command, ways *ways, args []string) 
 		return nil, &site.UsageError{Message: "--wait is a time up to ten minutes, such as 3s"}
 	}
 	if cmd.Flags().Changed("parallel") {
-		if w.o.Pages = ways.o.Parallel; w.o.Pages < 1 || w.o.Pages > 64 {
+		if w.o.Pages, err = cmd.Flags().GetInt("parallel"); err != nil || w.o.Pages < 1 || w.o.Pages > 64 {
 			return nil, &site.UsageError{Message: "--parallel is how many pages are open at a time: from 1 to 64"}
 		}
 	}
@@ -99,6 +104,23 @@ func (w *browsing) ready(a *app, cmd *cobra.Command, ways *ways, args []string) 
 		}
 	}
 	return screens, nil
+}
+
+// rendering starts a browser for the pages of a project: of the site that runs where the first argument
+// is an address, and of the folder otherwise; source for those before the gate.
+func (v *browsing) rendering(ctx context.Context, p *project.Project, args []string, source bool) (*run.Rendering, error) {
+	if len(args) > 0 && isAddress(args[0]) {
+		return run.NewRenderingAt(ctx, p, args[0], v.o)
+	}
+	return run.NewRendering(ctx, p, source, v.o)
+}
+
+// looked is what a browser command ends with: an error, or that it was stopped.
+func looked(ctx context.Context, err error) error {
+	if ctx.Err() != nil {
+		return &output.StoppedError{Done: "not all pages had been looked at"}
+	}
+	return err
 }
 
 // showBrowser opens a page in a browser.
@@ -220,10 +242,7 @@ func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOption
 	}
 	a.tidies.Store(true)
 	l, err := run.CompareLooks(o)
-	if ctx.Err() != nil {
-		return &output.StoppedError{Done: "not all pages had been looked at"}
-	}
-	if err != nil {
+	if err = looked(ctx, err); err != nil {
 		return err
 	}
 	if len(l.Another()) > 0 {
@@ -242,25 +261,19 @@ func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOption
 }
 
 // suggestBrowser tells what the browser used of the files that pages load.
-func (a *app) suggestBrowser(ctx context.Context, args []string, v *browsing, screens []browser.Screen) error {
-	if len(args) == 1 && isAddress(args[0]) {
-		return &site.UsageError{Message: "--browser looks at the pages of a folder", Remedy: "yellowgate capture " + args[0] + " --to captured, then yellowgate suggest captured --browser"}
-	}
-	p, err := a.suggestOn(ctx, &ways{}, args, false)
+func (a *app) suggestBrowser(ctx context.Context, args []string, w *ways, v *browsing, screens []browser.Screen) error {
+	p, err := a.suggestOn(ctx, w, args, false)
 	if err != nil {
 		return err
 	}
 	a.tidies.Store(true)
-	r, err := run.NewRendering(ctx, p, false, v.o)
+	r, err := v.rendering(ctx, p, args, false)
 	if err != nil {
 		return err
 	}
 	defer r.Close()
 	uses, unread, err := run.UsedInBrowser(r, screens, a.progress("looking"))
-	if ctx.Err() != nil {
-		return &output.StoppedError{Done: "not all pages had been looked at"}
-	}
-	if err != nil {
+	if err = looked(ctx, err); err != nil {
 		return err
 	}
 	var names []string

@@ -25,6 +25,9 @@ var planted = []struct {
 	{"by a container", `<script src="/js/box.js"></script>`,
 		[]string{"runtime-leak counter: it is out here, and /js/counter.js is asked for all the same (asked for by /js/box.js)", "loaded-by-script /js/counter.js (asked for by /js/box.js)"}},
 	{"a file that is not there", `<script>new Image().src = "/img/none.png";</script>`, []string{"failed-load /img/none.png: it answers 404"}},
+	{"a script that is not there", `<script>var s = document.createElement("script"); s.src = "/js/none.js"; document.head.append(s);</script>`, []string{"failed-load /js/none.js: it answers 404 (asked for by a script of the page)"}},
+	{"another site's script that is something else", `<script>var s = document.createElement("script"); s.src = "http://127.0.0.1:CORS/page.js"; document.head.append(s);</script>`,
+		[]string{"failed-load http://127.0.0.1:CORS/page.js: the browser keeps the answer from the page, since it is of another kind than what was asked for"}},
 	{"a call that fails", `<script>fetch("/fails").catch(function () {});</script>`, []string{"failed-load /fails: it answers 404 (asked for by a script of the page)"}},
 	{"a wrong digest", `<script src="/js/there.js" integrity="sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC"></script>`, []string{"failed-load /js/there.js: the browser does not take it, since it is another file than its digest says"}},
 	{"a policy", `<meta http-equiv="Content-Security-Policy" content="script-src 'self' 'unsafe-inline'"><script>var s = document.createElement("script"); s.src = "https://count.example/c.js"; document.head.append(s);</script>`, []string{"blocked-by-policy"}},
@@ -55,7 +58,13 @@ func TestPlantedRendered(t *testing.T) {
 	if browserName() == "" {
 		t.Skip("there is no Chromium on this machine to try it in")
 	}
-	closed := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, "{}") }))
+	closed := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/page.js" {
+			w.Header().Set("Content-Type", "text/plain")
+			w.Header().Set("X-Content-Type-Options", "nosniff")
+		}
+		fmt.Fprint(w, "{}")
+	}))
 	defer closed.Close()
 	cors := closed.URL[strings.LastIndexByte(closed.URL, ':')+1:]
 	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  counter: {found: {url: /js/counter.js}, pages: /with/}\n  wanted: {script: /js/there.js, pages: /wanted/}\n",
@@ -336,7 +345,7 @@ func TestUsed(t *testing.T) {
 	b.write("yellowgate.yaml", siteHead+"items:\n  kit: {found: [{url: /js/kit.js}], pages: all}\n")
 	b.want(0, args("suggest", "--browser"), "kit:\n      pages: /p2/")
 	b.want(2, args("suggest", "--browser", "--write"), "for a person to put in")
-	b.want(2, args("suggest", "http://127.0.0.1:1/", "--browser"), "yellowgate capture http://127.0.0.1:1/")
+	b.want(3, args("suggest", "http://127.0.0.1:1/", "--browser"), "is the server running")
 }
 
 // TestPopupsTried: popups that do not open, or that the keyboard cannot close, are told where they

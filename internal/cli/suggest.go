@@ -52,7 +52,7 @@ place of reading it in the code.
 				if write || dry || len(only) > 0 {
 					return &site.UsageError{Message: "--browser shows what was used; its lines are for a person to put in: no --write, --dry-run and --only"}
 				}
-				return a.suggestBrowser(cmd.Context(), args, &v, screens)
+				return a.suggestBrowser(cmd.Context(), args, &w, &v, screens)
 			}
 			if len(args) == 0 || !isAddress(args[0]) {
 				if err := w.forFolder(cmd); err != nil {
@@ -114,11 +114,11 @@ func (a *app) suggestOn(ctx context.Context, w *ways, args []string, write bool)
 		return nil, &site.UsageError{Message: "lines go into a gate file, and a folder has none", Remedy: "yellowgate survey " + args[0] + " --write makes a first one; then yellowgate suggest --write"}
 	}
 	if !isAddress(args[0]) {
-		return project.OfFolder(args[0])
+		return project.OfFolder(args[0], "")
 	}
 	dir, err := a.folderOf(ctx, w, args[0])
 	if err != nil {
 		return nil, err
 	}
-	return project.OfFolder(dir)
+	return project.OfFolder(dir, run.OriginOf(args[0]))
 }

@@ -2,11 +2,13 @@ package cli
 
 import (
 	"bufio"
+	"context"
 	"io"
 	"path/filepath"
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/browser"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
@@ -18,6 +20,7 @@ func (a *app) surveyCmd() *cobra.Command {
 	var as string
 	var w ways
 	var first bool
+	var v browsing
 	cmd := &cobra.Command{
 		Use: "survey [DIR | URL | -]", GroupID: "look", Args: cobra.MaximumNArgs(1),
 		Short: "What do the pages of a folder load, and how heavy is it?",
@@ -25,7 +28,10 @@ func (a *app) surveyCmd() *cobra.Command {
 many pages, how heavy, how it runs. Use it first, on any folder of HTML, with a gate
 file or without. Without a folder it reads the gate file's source. With --format
 ndjson every page's full inventory comes out, one a line. --write makes a first gate
-file in which everything found has a name and stays as it is.`,
+file in which everything found has a name and stays as it is.
+
+With --browser it opens the pages in Chromium, too, and lists what only scripts ask for, what fails,
+and what the pages name and no browser asks for.`,
 		Example: "  yellowgate survey http://localhost:8000/\n  yellowgate survey site --write\n  yellowgate survey tern-hill/site\n  yellowgate survey site --format ndjson | head -1",
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return nil, cobra.ShellCompDirectiveFilterDirs
@@ -34,7 +40,14 @@ file in which everything found has a name and stays as it is.`,
 			if err := a.begin("ndjson"); err != nil {
 				return err
 			}
-			if len(args) == 0 || !isAddress(args[0]) {
+			screens, err := v.ready(a, cmd, &w, args)
+			if err != nil {
+				return err
+			}
+			if v.on && (first || a.format == "ndjson" || len(args) == 1 && args[0] == "-") {
+				return &site.UsageError{Message: "--browser opens the pages of a folder or a site, and sums them up: no --write, ndjson or standard input", Remedy: "yellowgate audit --browser --format json has the record of each page"}
+			}
+			if !v.on && (len(args) == 0 || !isAddress(args[0])) {
 				if err := w.forFolder(cmd); err != nil {
 					return err
 				}
@@ -80,6 +93,11 @@ file in which everything found has a name and stays as it is.`,
 				if err != nil {
 					return err
 				}
+				if v.on {
+					if err := a.surveyBrowser(cmd.Context(), &v, screens, s, p, dir, args); err != nil {
+						return err
+					}
+				}
 				if p != nil && dir == p.Source {
 					s.Dir = p.Gate.File.Site.Source.Value
 				}
@@ -98,9 +116,33 @@ file in which everything found has a name and stays as it is.`,
 		},
 	}
 	w.flagsForAddress(cmd)
+	v.flags(cmd)
 	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
 	cmd.Flags().BoolVar(&first, "write", false, "write a first gate file: yellowgate.yaml here, or what --gate names")
 	return cmd
+}
+
+// surveyBrowser opens the pages of a survey in a browser: those of the gate file's source, of any other
+// folder, or of a site that runs.
+func (a *app) surveyBrowser(ctx context.Context, v *browsing, screens []browser.Screen, s *run.SurveyResult, p *project.Project, dir string, args []string) (err error) {
+	if p == nil || dir != p.Source {
+		address := ""
+		if len(args) == 1 && isAddress(args[0]) {
+			address = run.OriginOf(args[0])
+		}
+		if p, err = project.OfFolder(dir, address); err != nil {
+			return err
+		}
+	} else if err := p.Walk(); err != nil {
+		return err
+	}
+	a.tidies.Store(true)
+	r, err := v.rendering(ctx, p, args, true)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	return looked(ctx, s.InBrowser(r, screens, a.progress("looking")))
 }
 
 // firstGate writes a first gate file for a folder.

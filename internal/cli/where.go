@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"io"
 
 	"github.com/spf13/cobra"
@@ -14,14 +15,18 @@ import (
 
 func (a *app) whereCmd() *cobra.Command {
 	var asTable bool
+	var v browsing
 	cmd := &cobra.Command{
 		Use: "where [ITEM | KEY]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
 		Short: "On which pages is an item, and why not on the others?",
 		Long: `Lists the pages on which an item is, and why it is not on the others. Without an item
 it lists all items with their counts; with --table, each page with each item. With a
 metadata key it lists the pages by the value that they have. Use it before you change
-or remove something.`,
-		Example: "  yellowgate where\n  yellowgate where visit-counter\n  yellowgate where robots\n  yellowgate where --table --format csv",
+or remove something.
+
+With --browser it opens the pages in Chromium, as apply would write them, and tells where a browser
+has the item, in its document or among its requests: also where the gate says out, and by whom.`,
+		Example: "  yellowgate where\n  yellowgate where visit-counter\n  yellowgate where robots\n  yellowgate where --table --format csv\n  yellowgate where visit-counter --browser",
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, prefix string) ([]string, cobra.ShellCompDirective) {
 			if len(args) > 0 {
 				return nil, cobra.ShellCompDirectiveNoFileComp
@@ -40,6 +45,13 @@ or remove something.`,
 			if err != nil {
 				return err
 			}
+			screens, err := v.ready(a, cmd, &ways{}, nil)
+			if err != nil {
+				return err
+			}
+			if v.on && asTable {
+				return &site.UsageError{Message: "--browser is for items, one or all of them: no --table", Remedy: "yellowgate where --browser"}
+			}
 			if asTable {
 				if len(args) > 0 {
 					return &site.UsageError{Message: "--table is of all items", Remedy: "yellowgate where --table"}
@@ -48,11 +60,21 @@ or remove something.`,
 			}
 			if len(args) == 1 && p.Gate.File.Item(args[0]) == nil {
 				if known, _ := gatefile.KnownKey(gatefile.KeyName(args[0])); known {
+					if v.on {
+						return &site.UsageError{Message: "--browser is for items; what scripts make of metadata is told by metadata-rewritten", Remedy: "yellowgate audit --browser"}
+					}
 					return a.whereKey(p, args[0])
 				}
 			}
 			if len(args) == 0 {
 				lines, pages, err := run.WhereAll(p, a.progress("looking"))
+				unread := 0
+				if err == nil && v.on {
+					err = a.inBrowser(cmd.Context(), &v, p, func(r *run.Rendering) (err error) {
+						unread, err = run.WhereInBrowser(lines, r, screens, a.progress("looking"))
+						return err
+					})
+				}
 				if err != nil {
 					return err
 				}
@@ -60,11 +82,14 @@ or remove something.`,
 					if a.format == "json" {
 						return report.JSON(w, lines)
 					}
-					pr.WhereAll(lines, pages)
+					pr.WhereAll(lines, pages, unread)
 					return nil
 				})
 			}
 			r, err := run.Where(p, args[0], a.progress("looking"))
+			if err == nil && v.on {
+				err = a.inBrowser(cmd.Context(), &v, p, func(b *run.Rendering) error { return r.InBrowser(b, screens, a.progress("looking")) })
+			}
 			if err != nil {
 				return err
 			}
@@ -77,8 +102,20 @@ or remove something.`,
 			})
 		},
 	}
+	v.flags(cmd)
 	cmd.Flags().BoolVar(&asTable, "table", false, "each page with each item")
 	return cmd
+}
+
+// inBrowser has the pages of a project, as apply would write them, looked at in a browser.
+func (a *app) inBrowser(ctx context.Context, v *browsing, p *project.Project, look func(r *run.Rendering) error) error {
+	a.tidies.Store(true)
+	r, err := v.rendering(ctx, p, nil, false)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	return looked(ctx, look(r))
 }
 
 func (a *app) whereTable(p *project.Project) error {

@@ -228,13 +228,18 @@ func (p *Project) folders() (problems []problem.Problem) {
 	return problems
 }
 
-// OfFolder is a project of a folder of pages and a gate file that says nothing.
-func OfFolder(dir string) (*Project, error) {
+// OfFolder is a project of a folder of pages and a gate file that says nothing but the address of the
+// site; "" for none.
+func OfFolder(dir, address string) (*Project, error) {
 	abs, err := filepath.Abs(dir)
 	if err != nil {
 		return nil, &site.PathError{Path: dir, Err: err}
 	}
-	g, _ := gatefile.Parse("", []byte("yellowgate: 1\n"), nil)
+	head := "yellowgate: 1\n"
+	if address != "" {
+		head += fmt.Sprintf("site: {url: %q}\n", address)
+	}
+	g, _ := gatefile.Parse("", []byte(head), nil)
 	gate, _ := gating.New(g, DayAt(g, time.Now()))
 	p := &Project{Dir: abs, Source: abs, Gate: gate, Facts: &Facts{}, skip: func(rel string, _ bool) bool { return site.Hidden(rel) }}
 	return p, p.Walk()

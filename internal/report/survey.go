@@ -63,6 +63,9 @@ func (p *Printer) Survey(s *run.SurveyResult, verbose bool) {
 	if len(s.Loads) == 0 {
 		p.Line("  %s", p.dim.Render("no page loads anything"))
 	}
+	if s.Browser != nil {
+		p.surveyBrowser(s.Browser, verbose)
+	}
 }
 
 // surveyMedia adds what pages show and play: a line for each kind, or all of it.
@@ -135,4 +138,43 @@ func (p *Printer) how(l *run.Load) string {
 		area = "by " + Clean(l.By)
 	}
 	return strings.Join(append(parts, p.dim.Render(area)), ", ")
+}
+
+// surveyBrowser writes what a browser asks for on the pages of a survey.
+func (p *Printer) surveyBrowser(b *run.SurveyBrowser, verbose bool) {
+	p.Heading("in a browser (%s): %s, %s over the wire", strings.Join(b.Screens, ", "), wording.Count(b.Requests, "request"), wording.Size(b.Wire))
+	list := func(title string, all []*run.Asked, why bool) {
+		if len(all) == 0 {
+			return
+		}
+		p.Line("  %s", p.name.Render(fmt.Sprintf("%s: %d", title, len(all))))
+		t := &table{right: map[int]bool{0: true, 2: true}, wide: []int{5, 3}}
+		t.add(p.dim.Render("pages"), p.dim.Render("what"), p.dim.Render("wire"), p.dim.Render("name"), p.dim.Render(map[bool]string{true: "why"}[why]), p.dim.Render("asked for by"), p.dim.Render("item"))
+		for i, a := range all {
+			if i == 15 && !verbose {
+				t.remark(fmt.Sprintf("… and %d more: --verbose shows them", len(all)-i))
+				break
+			}
+			wire := "–"
+			if a.Wire > 0 {
+				wire = wording.Size(a.Wire)
+			}
+			t.add(p.num.Render(fmt.Sprint(a.Pages)), a.Kind, wire, Clean(a.Target), p.bad.Render(a.Why), Clean(a.By), p.name.Render(a.Item))
+		}
+		p.table(t)
+	}
+	list("Only scripts ask for", b.Scripts, false)
+	list("Asked for in vain", b.Failed, true)
+	if len(b.Never) > 0 {
+		p.Line("  %s", p.name.Render(fmt.Sprintf("In the pages' text, and no browser asked for it: %d", len(b.Never))))
+		limit := 12
+		if verbose {
+			limit = len(b.Never)
+		}
+		p.wrap(b.Never, limit)
+	}
+	if len(b.Unread) > 0 {
+		p.Line("  %s", p.bad.Render(wording.Count(len(b.Unread), "page")+" could not be read"))
+		p.wrap(b.Unread, 12)
+	}
 }

@@ -1,6 +1,7 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -36,6 +37,37 @@ func (p *Printer) Where(w *run.WhereItem, verbose bool) {
 	}
 	p.grouped("in", w.In, verbose)
 	p.grouped("out", w.Out, verbose)
+	if b := w.Browser; b != nil {
+		p.inBrowser(w, b, verbose)
+	}
+}
+
+// inBrowser writes where a browser has an item, and where that is not what the gate says.
+func (p *Printer) inBrowser(w *run.WhereItem, b *run.InBrowser, verbose bool) {
+	p.Heading("a browser has it on %d of %s (%s)", len(b.Has), wording.Count(w.Pages, "page"), strings.Join(b.Screens, ", "))
+	if len(b.Lacks)+len(b.Leaks)+len(b.Unread) == 0 {
+		p.Line("  %s", p.in.Render(asGated))
+	}
+	list := func(what string, pages []string) {
+		if len(pages) > 0 {
+			limit := 12
+			if verbose {
+				limit = len(pages)
+			}
+			p.Line("  %s", p.bad.Render(what))
+			p.wrap(pages, limit)
+		}
+	}
+	list("in, and a browser has none of it", b.Lacks)
+	if len(b.Leaks) > 0 {
+		p.Line("  %s", p.bad.Render("out, and a browser has it all the same"))
+		t := &table{}
+		for _, x := range b.Leaks {
+			t.add(Clean(x.Page), p.dim.Render("by "+cmp.Or(Clean(x.By), "the page itself")))
+		}
+		p.table(t)
+	}
+	list("not read", b.Unread)
 }
 
 // grouped writes pages with one reason together.
@@ -93,10 +125,16 @@ func (p *Printer) wrapOf(names []string, limit, of int) {
 }
 
 // WhereAll writes all items with their counts.
-func (p *Printer) WhereAll(lines []run.WhereLine, pages int) {
+func (p *Printer) WhereAll(lines []run.WhereLine, pages, unread int) {
 	p.Heading("%s, %s", wording.Count(len(lines), "item"), wording.Count(pages, "page"))
+	seen := len(lines) > 0 && lines[0].Browser != nil
 	t := &table{right: map[int]bool{0: true, 1: true}, wide: []int{5, 4}}
-	t.add(p.dim.Render("on"), p.dim.Render("taken out"), p.dim.Render("item"), p.dim.Render("carries"), p.dim.Render("pages"), p.dim.Render("note"))
+	if seen {
+		t = &table{right: map[int]bool{0: true, 1: true, 2: true}, wide: []int{5, 4}}
+		t.add(p.dim.Render("on"), p.dim.Render("taken out"), p.dim.Render("browser has it"), p.dim.Render("item"), p.dim.Render("carries"), p.dim.Render("pages"))
+	} else {
+		t.add(p.dim.Render("on"), p.dim.Render("taken out"), p.dim.Render("item"), p.dim.Render("carries"), p.dim.Render("pages"), p.dim.Render("note"))
+	}
 	for _, l := range lines {
 		gone := ""
 		if l.Gone > 0 {
@@ -106,7 +144,18 @@ func (p *Printer) WhereAll(lines []run.WhereLine, pages int) {
 		if l.In == 0 {
 			on = p.out.Render("0")
 		}
+		if seen {
+			has := fmt.Sprint(*l.Browser)
+			if *l.Browser != l.In {
+				has = p.bad.Render(has)
+			}
+			t.add(on, gone, has, p.name.Render(l.Item), l.Kind, Clean(l.Pages))
+			continue
+		}
 		t.add(on, gone, p.name.Render(l.Item), l.Kind, Clean(l.Pages), p.dim.Render(Clean(l.Note)))
 	}
 	p.table(t)
+	if unread > 0 {
+		p.Line("  %s", p.bad.Render(wording.Count(unread, "page")+" could not be read in the browser"))
+	}
 }

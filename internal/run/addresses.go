@@ -60,8 +60,8 @@ func pathOf(u *url.URL) string {
 	return p
 }
 
-// originOf is the scheme, host and port of an address.
-func originOf(address string) string {
+// OriginOf is the scheme, host and port of an address.
+func OriginOf(address string) string {
 	u, err := url.Parse(address)
 	if err != nil {
 		return ""

@@ -89,7 +89,7 @@ type aSide struct {
 func openSide(o *LooksOptions, name string) (s *aSide, err error) {
 	s = &aSide{}
 	if strings.HasPrefix(name, "http://") || strings.HasPrefix(name, "https://") {
-		s.running = originOf(name)
+		s.running = OriginOf(name)
 		s.Browser, err = browser.Start(o.Context, o.Options, nil)
 		return s, err
 	}
@@ -268,7 +268,7 @@ func (l *Looks) requests(path string, before, after *rendered.Record) {
 
 // withoutOrigin is the path of what is the page's own, so that two sides at two addresses compare.
 func withoutOrigin(raw, page string) string {
-	if rest, own := strings.CutPrefix(raw, originOf(page)); own {
+	if rest, own := strings.CutPrefix(raw, OriginOf(page)); own {
 		return rest
 	}
 	return raw

@@ -34,6 +34,7 @@ type Rendering struct {
 	weights *site.Weights
 	byKey   map[string]*page.Page
 	read    func(string) ([]byte, bool)
+	running string // where the site runs whose pages are opened there; "" for the project's own
 }
 
 // NewRendering starts a browser for the pages of a project. source opens them as they are before the
@@ -45,6 +46,36 @@ func NewRendering(ctx context.Context, p *project.Project, source bool, o browse
 	}
 	r.Browser, err = browser.Start(ctx, o, browsed(p.Gate.File.Site.URL.Value, p.Gate.Site.BasePath(), r.byKey, r.text, r.read))
 	return r, err
+}
+
+// NewRenderingAt is NewRendering for a site that runs at an address, of which the project has what a
+// capture kept.
+func NewRenderingAt(ctx context.Context, p *project.Project, address string, o browser.Options) (r *Rendering, err error) {
+	r = &Rendering{project: p, source: true, weights: site.NewWeights(p.Source, p.Files), running: OriginOf(address)}
+	r.Browser, err = browser.Start(ctx, o, nil)
+	return r, err
+}
+
+// OpenAll opens pages of the project, several at a time, each on all screens, and hands them over in
+// their order.
+func (r *Rendering) OpenAll(pages []page.Page, screens []browser.Screen, progress Progress, each func(i int, opened []*Opened)) error {
+	return site.InOrderBy(r.AtATime(), len(pages), func(i int) (all []*Opened, err error) {
+		for _, s := range screens {
+			o, err := r.Open(&pages[i], s)
+			if err != nil {
+				return nil, err
+			}
+			o.HTML, o.Nodes = nil, nil
+			all = append(all, o)
+		}
+		return all, nil
+	}, func(i int, all []*Opened) error {
+		if progress != nil {
+			progress(i+1, len(pages))
+		}
+		each(i, all)
+		return nil
+	})
 }
 
 // browsed is a site as a browser finds it at an address (empty where it has none) under a path:
@@ -74,7 +105,7 @@ func addressFor(address string) string {
 	if address == "" {
 		return weburl.NoSite
 	}
-	return originOf(address)
+	return OriginOf(address)
 }
 
 // text is a page as the browser gets it.
@@ -92,7 +123,11 @@ func (r *Rendering) Open(pg *page.Page, screen browser.Screen) (*Opened, error) 
 	if err != nil {
 		return nil, err
 	}
-	o := &Opened{Record: r.Visit(r.project.Gate.Site.BasePath()+pg.Path, screen)}
+	address := r.project.Gate.Site.BasePath() + pg.Path
+	if r.running != "" {
+		address = r.running + page.URLPath(pg.Path)
+	}
+	o := &Opened{Record: r.Visit(address, screen)}
 	o.Path, o.File = pg.Path, pg.File
 	g := r.project.Gate
 	var result *gating.Result
@@ -154,7 +189,7 @@ func OpenAddress(b *browser.Browser, address string, screen browser.Screen, text
 		o.settle(page.Page{Path: o.Path, File: address}, p.Gate, nil, nil)
 		return o
 	}
-	o.Dom = inventory.Take(o.HTML, page.Page{Path: o.Path, File: address, Answer: inUTF8}, weburl.NewSite(originOf(address)), nil)
+	o.Dom = inventory.Take(o.HTML, page.Page{Path: o.Path, File: address, Answer: inUTF8}, weburl.NewSite(OriginOf(address)), nil)
 	o.Settle(o.Dom.Base)
 	o.Adopt(o.Dom, o.Text, nil)
 	return o
@@ -260,7 +295,7 @@ func (s *auditing) open(pass *checks.Pass, known page.Page, source *gating.Resul
 			visit = s.browser.VisitSeen
 		}
 		if s.Browser.Running != "" {
-			o.Record = visit(originOf(s.Browser.Running)+page.URLPath(known.Path), screen)
+			o.Record = visit(OriginOf(s.Browser.Running)+page.URLPath(known.Path), screen)
 		} else {
 			base := ""
 			if s.Project != nil {

@@ -116,7 +116,7 @@ func ShowCaptured(dir string, p *project.Project) (*ShowResult, error) {
 		r := &ShowResult{Text: text, From: "address"}
 		w := site.NewWeights(dir, nil)
 		if p == nil {
-			r.Record = inventory.Take(text, known, weburl.NewSite(originOf(c.URL)), w)
+			r.Record = inventory.Take(text, known, weburl.NewSite(OriginOf(c.URL)), w)
 			return r, nil
 		}
 		r.Record = presence.Take(text, known, p.Gate, w).Record

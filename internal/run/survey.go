@@ -48,6 +48,8 @@ type SurveyResult struct {
 	Loads     []*Load `json:"loads"`
 	// Media are the pictures, films, sounds and embedded objects, and what stylesheets name.
 	Media []*Load `json:"media"`
+	// Browser is what a browser asks for; nil where none was asked.
+	Browser *SurveyBrowser `json:"browser,omitempty"`
 }
 
 // Survey takes the inventory of the pages in a folder. project, which may be

@@ -8,7 +8,6 @@ import (
 
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/site"
 )
 
 // A Use is how much of a script or stylesheet the browser used, over all pages that load it.
@@ -35,25 +34,10 @@ func UsedInBrowser(r *Rendering, screens []browser.Screen, progress Progress) (u
 		idle map[string]bool
 	}
 	files := map[string]*seen{}
-	type opened struct{ all []*Opened }
 	pages := r.project.Pages
-	err = site.InOrderBy(r.AtATime(), len(pages), func(i int) (opened, error) {
-		var all []*Opened
-		for _, s := range screens {
-			o, err := r.Open(&pages[i], s)
-			if err != nil {
-				return opened{}, err
-			}
-			o.HTML, o.Nodes = nil, nil
-			all = append(all, o)
-		}
-		return opened{all}, nil
-	}, func(i int, o opened) error {
-		if progress != nil {
-			progress(i+1, len(pages))
-		}
+	err = r.OpenAll(pages, screens, progress, func(i int, all []*Opened) {
 		most := map[string]int{}
-		for _, v := range o.all {
+		for _, v := range all {
 			if v.Unread != "" {
 				unread++
 				continue
@@ -76,7 +60,6 @@ func UsedInBrowser(r *Rendering, screens []browser.Screen, progress Progress) (u
 				f.On = append(f.On, pages[i].Path)
 			}
 		}
-		return nil
 	})
 	for _, f := range files {
 		f.Lines = f.lines()

@@ -27,6 +27,8 @@ type WhereItem struct {
 	Absent   int         `json:"absent"` // pages it may stay on whose source lacks it
 	// Addresses open the item's popup: a page with a fragment.
 	Addresses []string `json:"addresses"`
+	// Browser is where a browser has it; nil where none was asked.
+	Browser *InBrowser `json:"browser,omitempty"`
 }
 
 // A WherePage is one page with the reason of the verdict.
@@ -104,6 +106,8 @@ type WhereLine struct {
 	Gone  int    `json:"gone"` // pages from whose source it is taken out
 	Pages string `json:"pages"`
 	Note  string `json:"note"`
+	// Browser is on how many pages a browser has it; nil where none was asked.
+	Browser *int `json:"browser,omitempty"`
 }
 
 // WhereAll lists all items with their counts.

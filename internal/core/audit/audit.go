@@ -17,6 +17,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/rendered"
 )
 
 // A Page is what the audit of one page came to.
@@ -82,22 +83,7 @@ func (g Gate) PageOf(pass *checks.Pass, source *gating.Result, gated *presence.P
 
 // seen reports whether a browser asked for an item, or had it in its document.
 func seen(pass *checks.Pass, item string) bool {
-	for _, r := range pass.Rendered {
-		for i := range r.Elements {
-			if r.Elements[i].Item == item {
-				return true
-			}
-		}
-		for i := range r.Requests {
-			if r.Requests[i].Item == item {
-				return true
-			}
-		}
-		if slices.Contains(r.Items, item) {
-			return true
-		}
-	}
-	return false
+	return slices.ContainsFunc(pass.Rendered, func(r *rendered.Record) bool { return r.Has(item) })
 }
 
 // Totals counts findings by severity.

@@ -41,6 +41,8 @@ func failure(x *rendered.Request) string {
 		return "the browser does not take it, since it is another file than its digest says"
 	case rendered.CORS:
 		return "the other site does not let this one have it (CORS)"
+	case rendered.WrongType:
+		return "the browser does not use it, since it comes as " + x.Detail
 	case rendered.Refused:
 		return "nobody answers there"
 	case rendered.NoHost:

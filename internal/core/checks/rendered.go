@@ -79,14 +79,10 @@ func (p *Pass) textHas(target string) bool {
 // askedBy tells who asked for a request: " (asked for by container.js → tag.js)", or nothing for the
 // page.
 func askedBy(r *rendered.Record, i int) string {
-	chain := r.Chain(i)
-	if len(chain) < 2 {
-		if a := r.Requests[i].Asked; a.By == "script" {
-			return " (asked for by a script of the page)"
-		}
-		return ""
+	if by := r.Asks(i); by != "" {
+		return " (asked for by " + by + ")"
 	}
-	return " (asked for by " + r.Tell(chain[:len(chain)-1]) + ")"
+	return ""
 }
 
 // trustsAll reports whether every host is expected, since the gate file names none.

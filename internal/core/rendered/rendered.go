@@ -8,6 +8,7 @@ package rendered
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -82,6 +83,7 @@ const (
 	TimedOut    = "timed-out"     //
 	NotCalled   = "not-called"    // it goes to a third party, and those are not called
 	KeptBack    = "kept-back"     // another site's answer is of another kind than what was asked for (Opaque Response Blocking)
+	WrongType   = "wrong-type"    // its media type is not that of what was asked for
 	Aborted     = "aborted"       // the page went on, or took it back
 	NotFinished = "not-finished"  // it was under way when the visit ended
 )
@@ -212,6 +214,61 @@ func (r *Record) Hosts() (hosts []string) {
 	}
 	slices.Sort(hosts)
 	return hosts
+}
+
+// Has reports whether the browser has an item: in its document, or asked for.
+func (r *Record) Has(item string) bool {
+	return slices.Contains(r.Items, item) || slices.ContainsFunc(r.Elements, func(e Element) bool { return e.Item == item }) ||
+		slices.ContainsFunc(r.Requests, func(x Request) bool { return x.Item == item })
+}
+
+// Brought tells which script put an item into the page, or asked for it; "" where the page itself did.
+func (r *Record) Brought(item string) string {
+	by := ""
+	for i := range r.Elements {
+		switch e := &r.Elements[i]; {
+		case e.Item != item:
+		case e.Came == "page":
+			return ""
+		case by == "":
+			by = r.Places(e.By)
+		}
+	}
+	for i := 1; i < len(r.Requests); i++ {
+		switch x := &r.Requests[i]; {
+		case x.Item != item:
+		case x.Asked.By == "page":
+			return ""
+		case by == "":
+			by = r.Asks(i)
+		}
+	}
+	return by
+}
+
+// Asks tells which script asked for a request, and what brought that; "" for the page.
+func (r *Record) Asks(i int) string {
+	if chain := r.Chain(i); len(chain) >= 2 {
+		return r.Tell(chain[:len(chain)-1])
+	}
+	if r.Requests[i].Asked.By == "script" {
+		return "a script of the page"
+	}
+	return ""
+}
+
+// Lost says why a request brought nothing: a word of those above, or the answer's status; "" where it
+// did, or where nobody can tell.
+func (x *Request) Lost() string {
+	switch {
+	case x.Failed == NotCalled || x.Failed == Aborted || x.Failed == NotFinished:
+		return ""
+	case x.Failed != "":
+		return x.Failed
+	case x.Status >= 400:
+		return strconv.Itoa(x.Status)
+	}
+	return ""
 }
 
 // Unasked reports whether a request is the browser's own, for an icon that nobody named. It is made once

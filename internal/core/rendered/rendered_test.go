@@ -155,3 +155,34 @@ func TestParsed(t *testing.T) {
 		}
 	}
 }
+
+// TestHas: whether a browser has an item, and who brings it in; an item that the page itself has was
+// brought by nobody.
+func TestHas(t *testing.T) {
+	r := visit()
+	r.Settle(weburl.NewSite("https://ternhill.example").Page("/visit/", ""))
+	r.Link()
+	for i, item := range []string{"", "box", "tag", "pixel", "pixel", "late", "box"} {
+		r.Requests[i].Item = item
+	}
+	r.Items = []string{"classes"}
+	r.Elements = []Element{{Tag: "iframe", Item: "chat", Came: "script", By: &By{URL: home, Request: -1}}, {Tag: "dialog", Item: "letter", Came: "script", By: &By{Request: 2}}, {Tag: "script", Item: "both", Came: "script", By: &By{Request: 2}}, {Tag: "script", Item: "both", Came: "page"}}
+	for item, want := range map[string]string{"box": "", "tag": "/js/box.js", "pixel": "/js/box.js → https://tags.example/tag.js", "late": "a script of the page", "classes": "", "chat": "a script of the page", "letter": "/js/box.js → https://tags.example/tag.js", "both": ""} {
+		if !r.Has(item) || r.Brought(item) != want {
+			t.Errorf("%s: %t, by %q, want %q", item, r.Has(item), r.Brought(item), want)
+		}
+	}
+	if r.Has("nothing") || r.Brought("nothing") != "" {
+		t.Error("it has what it has not")
+	}
+	for want, x := range map[string]Request{"404": {Status: 404}, "": {Status: 200}, "cors": {Failed: CORS}, "policy": {Failed: Policy, Status: 200}} {
+		if got := x.Lost(); got != want {
+			t.Errorf("%+v: %q", x, got)
+		}
+	}
+	for _, failed := range []string{NotCalled, Aborted, NotFinished} {
+		if x := (&Request{Failed: failed, Status: 500}); x.Lost() != "" {
+			t.Errorf("%s is lost", failed)
+		}
+	}
+}
