@@ -6,21 +6,40 @@ import (
 	"fmt"
 	"time"
 
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
 	"yellowgate/internal/core/rendered"
 )
 
-// The popups of a page are tried at the end of a visit: does each open at its fragment and by its
-// click, and does it close by the keyboard alone?
+// The popups of a page are tried at the end of a visit: does each open at its fragment, by its click and
+// by itself, and does it close by the keyboard alone?
 
 // within is how long a popup has to open or close.
 const within = time.Second
 
 const (
-	// waysOf lists what opens the popups of a page by somebody's doing.
-	waysOf = `Array.from(document.querySelectorAll("dialog[data-yg-open][id]")).flatMap(d => { try { return JSON.parse(d.dataset.ygOpen).filter(o => o[0] === "fragment" || o[0] === "click").map(o => ({id: d.id, way: o[0], with: String(o[1])})); } catch (e) { return []; } })`
+	// waysOf lists what opens the popups of a page.
+	waysOf = `Array.from(document.querySelectorAll("dialog[data-yg-open][id]")).flatMap(d => { try { return JSON.parse(d.dataset.ygOpen).map(o => ({id: d.id, way: o[0], with: String(o[1] ?? "")})); } catch (e) { return []; } })`
+
+	// alone is put into a page that is loaded anew to see one popup open by itself: nobody has seen it
+	// yet, the others are away, and its own timer, and no other of the page, is soon over.
+	alone = `(id => {
+  for (const s of ["sessionStorage", "localStorage"]) { try { window[s].removeItem("yg:" + id); } catch (e) {} }
+  addEventListener("DOMContentLoaded", () => document.querySelectorAll("dialog[data-yg-open]").forEach(d => { if (d.id !== id) d.remove(); }), {once: true});
+  const real = window.setTimeout;
+  window.setTimeout = function (f, ms, ...more) { return real.call(window, f, typeof f === "function" && /^function self\(\) ?\{ ?show\(1\);? ?\}$/.test(String(f).replace(/\s+/g, " ")) ? Math.min(ms, 50) : ms, ...more); };
+})`
+
+	// bringing does what makes a popup open by itself, and says whether it could be done on this page.
+	bringing = `((path, id, way) => {
+  if (location.pathname + location.search !== path || !document.getElementById(id)) return false;
+  const root = document.documentElement;
+  if (way === "scroll") { if (root.scrollHeight <= innerHeight) return false; scrollTo(0, root.scrollHeight); dispatchEvent(new Event("scroll")); }
+  if (way === "leaving") root.dispatchEvent(new MouseEvent("mouseleave", {clientY: -1}));
+  return true;
+})`
 
 	// shutting closes what is open.
 	shutting = `document.querySelectorAll("dialog[open]").forEach(d => d.close())`
@@ -39,33 +58,62 @@ const (
 )
 
 // tryPopups opens and closes the popups of a page, and puts into the record what came of it. What
-// cannot be tried, such as a click on something that the page does not have, is left out.
-func tryPopups(ctx context.Context, r *rendered.Record) error {
+// cannot be tried, such as a click on something that the page does not have, is left out; and where third
+// parties are called the page is not loaded again, for what opens by itself.
+func (b *Browser) tryPopups(ctx context.Context, r *rendered.Record) error {
 	var ways []struct{ ID, Way, With string }
 	var path string
 	if err := chromedp.Run(ctx, chromedp.Evaluate(waysOf, &ways), chromedp.Evaluate(`location.pathname + location.search`, &path)); err != nil {
 		return err
 	}
-	for _, w := range ways {
-		var done bool
-		err := chromedp.Run(ctx, chromedp.Evaluate(shutting, nil), chromedp.Sleep(60*time.Millisecond), // until their close events are over
-			chromedp.Evaluate(call(opening, path, w.ID, w.Way, w.With), &done))
-		if err != nil {
-			return err
-		}
-		if !done {
-			continue
-		}
-		p := rendered.Popup{ID: w.ID, Way: w.Way, With: w.With}
-		if p.Opened = becomes(ctx, w.ID, true); p.Opened {
-			p.Closed = closes(ctx, w.ID)
-		}
-		r.Popups = append(r.Popups, p)
-		if ctx.Err() != nil {
-			return ctx.Err()
+	for _, itself := range []bool{false, true} { // what is loaded again comes last
+		for _, w := range ways {
+			if somebody := w.Way == "fragment" || w.Way == "click"; somebody == itself || itself && b.Network {
+				continue
+			}
+			var done bool
+			var err error
+			if itself {
+				done, err = bring(ctx, path, w.ID, w.Way)
+			} else {
+				err = chromedp.Run(ctx, chromedp.Evaluate(shutting, nil), chromedp.Sleep(60*time.Millisecond), // until their close events are over
+					chromedp.Evaluate(call(opening, path, w.ID, w.Way, w.With), &done))
+			}
+			if err != nil {
+				return err
+			}
+			if !done {
+				continue
+			}
+			p := rendered.Popup{ID: w.ID, Way: w.Way, With: w.With}
+			if p.Opened = becomes(ctx, w.ID, true); p.Opened {
+				p.Closed = closes(ctx, w.ID)
+			}
+			r.Popups = append(r.Popups, p)
+			if ctx.Err() != nil {
+				return ctx.Err()
+			}
 		}
 	}
 	return nil
+}
+
+// bring loads the page again, with one popup alone, and does what makes that open by itself.
+func bring(ctx context.Context, path, id, way string) (done bool, err error) {
+	in, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	err = chromedp.Run(in, chromedp.ActionFunc(func(ctx context.Context) error {
+		name, err := page.AddScriptToEvaluateOnNewDocument(call(alone, id)).Do(ctx)
+		if err != nil {
+			return err
+		}
+		defer func() { _ = page.RemoveScriptToEvaluateOnNewDocument(name).Do(ctx) }()
+		return chromedp.Reload().Do(ctx) // until it has loaded
+	}), chromedp.Evaluate(call(bringing, path, id, way), &done))
+	if err != nil && ctx.Err() == nil {
+		return false, nil // the page does not load again, and so nothing can be said
+	}
+	return done, err
 }
 
 // closes tries Escape, and then the button that closes.

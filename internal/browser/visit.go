@@ -58,7 +58,7 @@ func (b *Browser) visitThen(address string, screen Screen, then func(context.Con
 			err = then(ctx)
 		}
 		if err == nil && b.Popups {
-			err = tryPopups(ctx, r)
+			err = b.tryPopups(ctx, r)
 		}
 		done <- err
 	}()

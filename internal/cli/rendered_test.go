@@ -363,6 +363,8 @@ site: {source: site, output: public}
 items:
   letter: {popup: '<h2>Letter</h2><button data-yg-close>close</button>', label: Letter, open: [{fragment: news}, {click: "#ask"}, {after: 90s}], pages: all}
   box: {popup: '<p>box</p><button>more</button>', label: Box, open: {click: button.tell}, pages: all}
+  deep: {popup: '<p>deep</p>', label: Deep, open: {scroll: 50%}, pages: all}
+  going: {popup: '<p>going</p>', label: Going, open: {leaving: true}, again: once, pages: all}
   nowhere: {popup: '<p>no</p>', label: No, open: {click: "#nothing"}, pages: all}
 `,
 		"site/fine/index.html", page(""),
@@ -371,6 +373,8 @@ items:
 		"site/key/index.html", page("<script>addEventListener('keydown', function (e) { if (e.key == 'Escape') e.preventDefault(); }, true);</script>"),
 		"site/again/index.html", page("<script>addEventListener('close', function (e) { if (e.target.id == 'letter') e.target.showModal(); }, true);</script>"),
 		"site/alert/index.html", page("<script>alert('come in'); document.querySelector('.tell').addEventListener('click', function () { alert('told'); });</script>"),
+		"site/tall/index.html", page("<p style='height: 3000px'>tall</p>"),
+		"site/still/index.html", page("<p style='height: 3000px'>tall</p><script>addEventListener('scroll', function (e) { e.stopImmediatePropagation(); }, true); const real = setTimeout; setTimeout = function (f, ms) { if (ms != 50) real(f, ms); };</script>"),
 		"site/away/index.html", page(""))
 	b.want(0, args("apply", "--quiet"))
 	status, out, errout := b.run("audit", "--browser", "--format", "json", "--fail-on", "never")
@@ -405,11 +409,15 @@ items:
 	slices.Sort(got)
 	want := []string{
 		"popup-stays-shut /policy/ box: the popup box does not open by a click on button.tell",
+		"popup-stays-shut /policy/ going: the popup going does not open when the pointer leaves the page",
 		"popup-stays-shut /policy/ letter: the popup letter does not open at #news",
 		"popup-stays-shut /policy/ letter: the popup letter does not open by a click on #ask",
+		"popup-stays-shut /policy/ letter: the popup letter does not open by itself after 90 s",
+		"popup-stays-shut /still/ deep: the popup deep does not open by scrolling to 50 %",
 		"popup-stays-shut /stopped/ box: the popup box does not open by a click on button.tell",
 		"popup-traps /again/ letter: neither Escape nor a closing button closes the popup letter",
 		"popup-traps /key/ box: neither Escape nor a closing button closes the popup box",
+		"popup-traps /key/ going: neither Escape nor a closing button closes the popup going",
 	}
 	if !slices.Equal(got, want) {
 		t.Errorf("got\n  %s\nwant\n  %s", strings.Join(got, "\n  "), strings.Join(want, "\n  "))
@@ -418,7 +426,7 @@ items:
 		if page.Unread != "" {
 			t.Errorf("%s: %s", page.Path, page.Unread)
 		}
-		if page.Path == "/fine/" && len(page.Popups) != 3 {
+		if n := map[string]int{"/fine/": 5, "/tall/": 6}[page.Path]; n > 0 && len(page.Popups) != n {
 			t.Errorf("%s: %v", page.Path, page.Popups)
 		}
 	}

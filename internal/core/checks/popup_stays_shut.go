@@ -10,9 +10,10 @@ import (
 var popupStaysShut = &Check{
 	Name: "popup-stays-shut", Family: "rendered", Severity: problem.Error,
 	Title: "a popup does not open by what opens it",
-	Doc: `The browser went to the popup's fragment, or clicked on what its open: names, and the popup stayed
-shut: a script of the page stops the click, a policy blocks the runtime, or something takes it out.
-Told of an audit with --browser only; popups that open by themselves are not waited for.`,
+	Doc: `The browser went to the popup's fragment, clicked on what its open: names, scrolled, left the page
+with the pointer, or let its time pass, and the popup stayed shut: a script of the page stops the
+event, a policy blocks the runtime, or something takes it out. Told of an audit with --browser
+only. With --network, what opens by itself is not tried, since the page is loaded again for it.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\"}]}",
 	Good: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
@@ -22,10 +23,8 @@ Told of an audit with --browser only; popups that open by themselves are not wai
 			if x.Opened {
 				return
 			}
-			how := "by a click on " + x.With
-			if x.Way == "fragment" {
-				how = "at #" + x.With
-			}
+			how := map[string]string{"fragment": "at #" + x.With, "click": "by a click on " + x.With, "after": "by itself after " + x.With + " s",
+				"scroll": "by scrolling to " + x.With + " %", "leaving": "when the pointer leaves the page"}[x.Way]
 			p.atDialog(x, fmt.Sprintf("the popup %s does not open %s", x.ID, how), "look at the mistakes of the page, and for what stops the event or blocks the popup's runtime")
 		})
 	},

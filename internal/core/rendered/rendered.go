@@ -187,7 +187,7 @@ type Dialog struct {
 type Popup struct {
 	ID     string `json:"id"`
 	Item   string `json:"item"`
-	Way    string `json:"way"`    // fragment or click
+	Way    string `json:"way"`    // fragment, click, after, scroll or leaving
 	With   string `json:"with"`   // the fragment's name, or the selector
 	Opened bool   `json:"opened"` // it stood open after that
 	Closed bool   `json:"closed"` // by Escape, or Enter on its closing button
