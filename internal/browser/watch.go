@@ -35,10 +35,12 @@ type watch struct {
 	sheets  map[string]*css.StyleSheetHeader // by ID
 	stopped []rendered.Request               // by a policy, with its directive
 	refused map[string]string                // by URL, the media type for which it was
+	codes   map[string]int                   // by the browser's name of a request, the last status that came
+	frame   cdp.FrameID                      // the page's own
 }
 
 func newWatch(r *rendered.Record, third func(string) bool) *watch {
-	return &watch{r: r, third: third, at: map[string]int{}, open: map[string]bool{}, last: time.Now(), sheets: map[string]*css.StyleSheetHeader{}, refused: map[string]string{}}
+	return &watch{r: r, third: third, at: map[string]int{}, open: map[string]bool{}, last: time.Now(), sheets: map[string]*css.StyleSheetHeader{}, refused: map[string]string{}, codes: map[string]int{}}
 }
 
 // since is a moment of the browser's clock as ms after the visit began.
@@ -71,6 +73,8 @@ func (w *watch) hear(ev any) {
 		if x := w.request(e.RequestID); x != nil {
 			w.answered(x, e.Response)
 		}
+	case *network.EventResponseReceivedExtraInfo: // told of answers that the page does not get, too
+		w.codes[string(e.RequestID)] = int(e.StatusCode)
 	case *network.EventDataReceived:
 		if x := w.request(e.RequestID); x != nil {
 			x.Bytes += e.DataLength
@@ -134,7 +138,10 @@ func (w *watch) sent(e *network.EventRequestWillBeSent) {
 	if x.Kind == "" {
 		x.Kind = "other"
 	}
-	if x.Kind == "document" && len(w.r.Requests) > 0 && e.RedirectResponse == nil {
+	if len(w.r.Requests) == 0 {
+		w.frame = e.FrameID
+	}
+	if x.Kind == "document" && e.FrameID != w.frame {
 		x.Kind = "frame"
 	}
 	if e.RedirectResponse != nil {
@@ -390,8 +397,11 @@ func (w *watch) finish() {
 		x := &w.r.Requests[i]
 		u, _, _ := strings.Cut(x.URL, "#")
 		kind, refused := w.refused[u]
+		if x.Status == 0 && x.Failed != "" {
+			x.Status = w.codes[x.ID()]
+		}
 		switch {
-		case x.Status >= 400 && (refused || x.Failed == rendered.Aborted): // an error page is neither script nor style: the status says it
+		case x.Status >= 400 && (refused || x.Failed == rendered.Aborted || x.Failed == rendered.KeptBack): // an error page is neither script nor style: the status says it
 			x.Failed, x.Detail = "", ""
 		case refused:
 			x.Failed, x.Detail = rendered.WrongType, cmp.Or(kind, "no known type")

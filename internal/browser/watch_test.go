@@ -2,6 +2,7 @@ package browser
 
 import (
 	"context"
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -38,6 +39,8 @@ func TestWatch(t *testing.T) {
 	style := &network.Initiator{Type: network.InitiatorTypeParser, URL: "https://ternhill.example/a.css"}
 	redirect := sent("1", "https://ternhill.example/", network.ResourceTypeDocument, 5, nil)
 	redirect.RedirectResponse = &network.Response{Status: 301, EncodedDataLength: 120}
+	inFrame := sent("6", "https://ternhill.example/frame", network.ResourceTypeDocument, 36, parser)
+	inFrame.FrameID = "f"
 	for _, e := range []any{
 		sent("1", "https://ternhill.example/home", network.ResourceTypeDocument, 0, nil), redirect,
 		&network.EventResponseReceived{RequestID: "1", Response: &network.Response{Status: 200, Protocol: "h2", Headers: network.Headers{"Content-Encoding": "br"}}},
@@ -50,7 +53,7 @@ func TestWatch(t *testing.T) {
 		&network.EventLoadingFailed{RequestID: "4", Timestamp: at(33), BlockedReason: network.BlockedReasonCsp},
 		sent("5", "https://ternhill.example/api", network.ResourceTypeFetch, 34, later),
 		&network.EventLoadingFailed{RequestID: "5", Timestamp: at(35), CorsErrorStatus: &network.CorsErrorStatus{CorsError: network.CorsErrorDisallowedByMode}},
-		sent("6", "https://ternhill.example/frame", network.ResourceTypeDocument, 36, parser),
+		inFrame,
 		sent("7", "data:image/gif;base64,AA", network.ResourceTypeImage, 36, parser),
 		sent("8", "https://ternhill.example/c.js", network.ResourceTypeScript, 37, parser),
 		&cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.LevelError, Source: cdplog.SourceSecurity, Text: "Failed to find a valid digest in the 'integrity' attribute for resource 'https://ternhill.example/c.js' with computed SHA-384"}},
@@ -246,13 +249,16 @@ func TestRefused(t *testing.T) {
 		sent("3", "https://ternhill.example/gone.js", network.ResourceTypeScript, 1, nil), answer("3", 404), aborted("3"), says("execute script", "https://ternhill.example/gone.js", "text/plain"),
 		sent("4", "https://ternhill.example/a.css", network.ResourceTypeStylesheet, 1, nil), answer("4", 200), aborted("4"), says("apply style", "https://ternhill.example/a.css", ""),
 		sent("5", "https://ternhill.example/left.js", network.ResourceTypeScript, 1, nil), aborted("5"),
+		sent("6", "https://v.example/gone.js", network.ResourceTypeScript, 1, nil), &network.EventResponseReceivedExtraInfo{RequestID: "6", StatusCode: 404}, &network.EventLoadingFailed{RequestID: "6", Timestamp: at(9), ErrorText: "net::ERR_BLOCKED_BY_ORB"},
+		sent("7", "https://v.example/page.js", network.ResourceTypeScript, 1, nil), &network.EventResponseReceivedExtraInfo{RequestID: "7", StatusCode: 200}, &network.EventLoadingFailed{RequestID: "7", Timestamp: at(9), ErrorText: "net::ERR_BLOCKED_BY_ORB"},
+		sent("8", "https://ternhill.example/gone.css", network.ResourceTypeStylesheet, 1, nil), &network.EventResponseReceivedExtraInfo{RequestID: "8", StatusCode: 404}, says("apply style", "https://ternhill.example/gone.css", "text/plain"), aborted("8"),
 	} {
 		w.hear(e)
 	}
 	w.finish()
-	for i, want := range []string{"", "wrong-type text/html", "", "wrong-type no known type", "aborted net::ERR_ABORTED"} {
-		if x := r.Requests[i]; strings.TrimSpace(x.Failed+" "+x.Detail) != want {
-			t.Errorf("%s: %q %q, want %q", x.URL, x.Failed, x.Detail, want)
+	for i, want := range []string{"200", "200 wrong-type text/html", "404", "200 wrong-type no known type", "0 aborted net::ERR_ABORTED", "404", "200 kept-back", "404"} {
+		if x := r.Requests[i]; strings.TrimSpace(fmt.Sprint(x.Status, " ", strings.TrimSpace(x.Failed+" "+x.Detail))) != want {
+			t.Errorf("%s: %d %q %q, want %q", x.URL, x.Status, x.Failed, x.Detail, want)
 		}
 	}
 	if len(r.Mistakes) > 0 {

@@ -3,6 +3,7 @@ package cli
 import (
 	"bytes"
 	"context"
+	"image/png"
 	"io"
 	"os"
 	"path/filepath"
@@ -221,9 +222,6 @@ func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOption
 	if o.Runs < 2 || o.Runs > 50 {
 		return &site.UsageError{Message: "--runs is from 2 to 50: a second visit tells what moves by itself"}
 	}
-	if a.format != "text" && a.format != "json" {
-		return &site.UsageError{Message: "with --browser, compare writes text or json"}
-	}
 	o.Context, o.Before, o.After, o.Project, o.Progress = ctx, args[0], args[1], p, a.progress("looking")
 	if len(args) == 3 {
 		o.Page = args[2]
@@ -232,13 +230,23 @@ func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOption
 		if err := os.MkdirAll(pictures, 0o755); err != nil {
 			return &site.PathError{Path: pictures, Err: err}
 		}
-		o.Picture = func(l *run.PageLook, before, after *looks.Picture) error {
+	}
+	o.Picture = func(l *run.PageLook, before, after *looks.Picture) error {
+		if pictures == "" && a.format != "html" {
+			return nil
+		}
+		drawn := run.DrawLooks(l, before, after)
+		if pictures != "" {
 			name := strings.Trim(strings.ReplaceAll(l.Path, "/", "_"), "_")
 			if name == "" {
 				name = "home"
 			}
-			return output.WriteFile(filepath.Join(pictures, name+"-"+l.Screen+".png"), output.FileOptions{Force: true}, func(w io.Writer) error { return run.DrawLooks(w, l, before, after) })
+			err := output.WriteFile(filepath.Join(pictures, name+"-"+l.Screen+".png"), output.FileOptions{Force: true}, func(w io.Writer) error { return png.Encode(w, drawn) })
+			if err != nil || a.format != "html" {
+				return err
+			}
 		}
+		return l.Keep(drawn)
 	}
 	a.tidies.Store(true)
 	l, err := run.CompareLooks(o)
@@ -254,6 +262,9 @@ func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOption
 				Format string `json:"format"`
 				*run.Looks
 			}{"yellowgate.looks/1", l})
+		}
+		if a.format == "html" {
+			return report.LooksHTML(w, args[0], args[1], l)
 		}
 		pr.Looks(args[0], args[1], l, a.verbose)
 		return nil

@@ -45,6 +45,7 @@ nothing.there();
 	{"a cookie and a note in the storage", `<script>document.cookie = "seen=1; max-age=864000"; localStorage.setItem("visits", "7");</script>`, []string{"cookie-set it leaves the cookie seen, for 10 days", "cookie-set it leaves visits in the local storage"}},
 	{"a script that is taken out before it is read", `<script>document.addEventListener("DOMContentLoaded", function () {}); document.write("<!--");</script>`, nil},
 	{"something late without a height", `<div id=late></div><p style="height: 400px">stars</p><script>setTimeout(function () { document.getElementById("late").innerHTML = "<div style='height: 500px'>late</div>"; }, 300);</script>`, []string{"moves-the-page the layout shifts by "}},
+	{"a page that leads on", `<script>location.replace("/img/dome.svg");</script>`, nil},
 	{"nothing", `<script src="/js/there.js"></script><img src="/img/dome.svg" alt="" width=10 height=10>`, nil},
 }
 
@@ -317,7 +318,10 @@ func TestLooks(t *testing.T) {
 	b.want(0, args("compare", "before", "before", "/same/", "--browser", "--mask", "#clock"), "all look the same")
 	b.want(2, args("compare", "before", "after", "--mask", "x"), "add --browser")
 	b.want(2, args("compare", "before", "after", "--browser", "--runs", "1"), "--runs is from 2 to 50")
-	b.want(2, args("compare", "before", "after", "--browser", "--format", "html"), "writes text or json")
+	b.want(1, args("compare", "before", "after", "/word/", "--browser", "--mask", "#clock", "--format", "html", "--out", "looks.html"))
+	if page := b.read("looks.html"); !strings.Contains(page, "data:image/jpeg;base64,") || !strings.Contains(page, "looks another") {
+		t.Errorf("the page has no picture:\n%.600s", page)
+	}
 }
 
 // TestUsed: what ran and what matched tells which pages have no use for a file, and the lines keep it

@@ -68,7 +68,7 @@ func TestStandIns(t *testing.T) {
 	for _, want := range []string{
 		"moves-the-page /contact/ : the layout shifts by ",
 		"cookie-set /shop/ : it leaves the cookie lantern, for 365 days",
-		"failed-load /shop/ tag-box: https://tags.lantern.example/last-summer.js: the browser keeps the answer from the page",
+		"failed-load /shop/ tag-box: https://tags.lantern.example/last-summer.js: it answers 404 (asked for by https://tags.lantern.example/box.js)",
 		"loaded-by-script /shop/ tag-box: https://tags.lantern.example/replay.js (asked for by https://tags.lantern.example/box.js)",
 		"loaded-by-script /shop/ tag-box: https://tags.lantern.example/last-summer.js",
 		"loaded-by-script /shop/ booking-tag: https://campaign.lantern.example/booked.gif (asked for by a script of the page)",

@@ -1,7 +1,12 @@
 package report
 
 import (
+	"cmp"
+	_ "embed"
+	"encoding/base64"
 	"fmt"
+	"html/template"
+	"io"
 	"slices"
 
 	"yellowgate/internal/core/wording"
@@ -53,15 +58,40 @@ func (p *Printer) sides(title string, of map[string][]string) {
 	}
 }
 
-// measures writes the measures whose difference is one: the sums over all pages.
+// measures writes the measures whose difference is one.
 func (p *Printer) measures(l *run.Looks, verbose bool) {
+	sums := measured(l)
+	if len(sums) == 0 {
+		return
+	}
+	p.Heading("measured, on average")
+	t := &table{right: map[int]bool{1: true, 2: true}}
+	t.add("", p.dim.Render("before"), p.dim.Render("after"), "")
+	for _, s := range sums {
+		says := p.dim.Render(s.Says)
+		switch s.Class {
+		case "good":
+			says = p.in.Render(s.Says)
+		case "warning":
+			says = p.warn.Render(s.Says)
+		}
+		t.add(s.Name, s.Was, s.Is, says)
+	}
+	p.table(t)
+}
+
+// A measure is one over all pages, on average.
+type measure struct{ Name, Was, Is, Says, Class string }
+
+// measured are the measures of all pages.
+func measured(l *run.Looks) (out []measure) {
 	type sum struct {
 		name          string
 		before, after float64
 		changed       int
 	}
 	var sums []*sum
-	pages := 0
+	pages := 0.0
 	for i := range l.Pages {
 		if len(l.Pages[i].Measures) > 0 {
 			pages++
@@ -78,26 +108,89 @@ func (p *Printer) measures(l *run.Looks, verbose bool) {
 			}
 		}
 	}
-	if pages == 0 {
-		return
-	}
-	p.Heading("measured, on average")
-	t := &table{right: map[int]bool{1: true, 2: true}}
-	t.add("", p.dim.Render("before"), p.dim.Render("after"), "")
 	for _, s := range sums {
-		says := p.dim.Render("no difference larger than its noise")
-		if s.changed > 0 {
-			ink := p.in
-			if s.after > s.before {
-				ink = p.warn
+		m := measure{Name: s.name, Was: decimal(s.before / pages), Is: decimal(s.after / pages), Says: "no difference larger than its noise", Class: "soft"}
+		switch {
+		case s.changed > 0 && s.after > s.before:
+			m.Class = "warning"
+			fallthrough
+		case s.changed > 0:
+			m.Says = "another on " + wording.Count(s.changed, "page")
+			if m.Class == "soft" {
+				m.Class = "good"
 			}
-			says = ink.Render("another on " + wording.Count(s.changed, "page"))
-		} else if !verbose && s.before == s.after {
-			says = p.dim.Render("the same")
+		case s.before == s.after:
+			m.Says = "the same"
 		}
-		t.add(s.name, decimal(s.before/float64(pages)), decimal(s.after/float64(pages)), says)
+		out = append(out, m)
 	}
-	p.table(t)
+	return out
+}
+
+//go:embed looks.html
+var looksPage string
+
+var looksTemplate = template.Must(template.New("looks").Funcs(template.FuncMap{"clean": Clean, "style": func() template.CSS { return template.CSS(serveStyle) }}).Parse(looksPage))
+
+// htmlLook is a page that looks another, as the report shows it.
+type htmlLook struct {
+	*run.PageLook
+	Differs string
+	Places  []htmlPlace
+	More    int
+	Picture template.URL
+}
+
+// htmlPlace is where it does.
+type htmlPlace struct{ Element, Box string }
+
+// htmlSide is what one side alone has.
+type htmlSide struct {
+	Title string
+	Rows  []struct{ What, On string }
+}
+
+// LooksHTML writes what two sides differ in as visitors see them, as a page of HTML that loads nothing:
+// the pictures of pages that look another are in it.
+func LooksHTML(w io.Writer, before, after string, l *run.Looks) error {
+	d := struct {
+		Before, After              string
+		Same, Came, Went, Mistakes int
+		Another                    []htmlLook
+		Lists                      []htmlSide
+		Measures                   []measure
+	}{Before: Clean(before), After: Clean(after), Came: len(l.Came), Went: len(l.Went), Mistakes: len(l.NewMistakes), Measures: measured(l)}
+	for _, x := range l.Another() {
+		h := htmlLook{PageLook: x}
+		if x.Unread == "" {
+			h.Differs = fmt.Sprintf("%s differ, %s, in %s.", pixels(x.Difference.Pixels), percent(x.Difference.Share), wording.Count(len(x.Difference.Regions), "place"))
+			for i, r := range x.Difference.Regions {
+				if i == 8 {
+					h.More = len(x.Difference.Regions) - i
+					break
+				}
+				h.Places = append(h.Places, htmlPlace{cmp.Or(r.Element, "the page"), fmt.Sprintf("%d x %d at %d, %d", r.Width, r.Height, r.X, r.Y)})
+			}
+			if len(x.Drawn) > 0 {
+				h.Picture = template.URL("data:image/jpeg;base64," + base64.StdEncoding.EncodeToString(x.Drawn))
+			}
+		}
+		d.Another = append(d.Another, h)
+	}
+	d.Same = len(l.Pages) - len(d.Another)
+	for _, side := range []struct {
+		title string
+		of    map[string][]string
+	}{{"Asked for on the later side alone", l.Came}, {"No longer asked for", l.Went}, {"Exceptions that are new", l.NewMistakes}} {
+		h := htmlSide{Title: side.title}
+		for _, what := range run.Sorted(side.of) {
+			h.Rows = append(h.Rows, struct{ What, On string }{what, wording.List(side.of[what], 6)})
+		}
+		if len(h.Rows) > 0 {
+			d.Lists = append(d.Lists, h)
+		}
+	}
+	return looksTemplate.Execute(safeHTML{w}, d)
 }
 
 func decimal(x float64) string {

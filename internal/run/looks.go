@@ -1,13 +1,13 @@
 package run
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"image"
 	"image/color"
 	"image/draw"
-	"image/png"
-	"io"
+	"image/jpeg"
 	"maps"
 	"math"
 	"slices"
@@ -64,6 +64,8 @@ type PageLook struct {
 	Unread     string            `json:"unread,omitempty"`
 	Difference *looks.Difference `json:"difference,omitempty"`
 	Measures   []Measure         `json:"measures,omitempty"`
+	// Drawn are the pictures of both sides as DrawLooks draws them, as JPEG, where a report wants them.
+	Drawn []byte `json:"-"`
 }
 
 // A Measure is a number of both sides: the middle one of the runs. Noise is how far apart those of one
@@ -303,8 +305,8 @@ func measuresOf(before, after []*rendered.Record) (out []Measure) {
 	return out
 }
 
-// DrawLooks writes two pictures side by side, with what differs framed, as PNG.
-func DrawLooks(w io.Writer, l *PageLook, before, after *looks.Picture) error {
+// DrawLooks draws two pictures side by side, with what differs framed.
+func DrawLooks(l *PageLook, before, after *looks.Picture) image.Image {
 	const gap = 16
 	width, height := before.Width+gap+after.Width, max(before.Height, after.Height)
 	out := image.NewNRGBA(image.Rect(0, 0, width, height))
@@ -316,7 +318,15 @@ func DrawLooks(w io.Writer, l *PageLook, before, after *looks.Picture) error {
 			frame(out, image.Rect(r.X-4, r.Y-4, r.X+r.Width+4, r.Y+r.Height+4).Add(at.Min))
 		}
 	}
-	return png.Encode(w, out)
+	return out
+}
+
+// Keep puts the two pictures into the look, for a report.
+func (l *PageLook) Keep(drawn image.Image) error {
+	var out bytes.Buffer
+	err := jpeg.Encode(&out, drawn, &jpeg.Options{Quality: 70})
+	l.Drawn = out.Bytes()
+	return err
 }
 
 // frame draws a frame of three pixels.

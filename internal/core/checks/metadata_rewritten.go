@@ -19,8 +19,8 @@ an audit with --browser only.`,
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"elements\":[{\"tag\":\"title\",\"what\":\"Visit\",\"came\":\"page\"}]}",
 	Page: func(p *Pass) {
 		for _, r := range p.visits() {
-			if len(r.Elements) == 0 {
-				continue // a recording without a document
+			if len(r.Elements) == 0 || r.Left() {
+				continue // a recording without a document, or with that of another page
 			}
 			var text []rendered.Element
 			lines := []int{}

@@ -271,6 +271,17 @@ func (x *Request) Lost() string {
 	return ""
 }
 
+// Left reports whether the page led on to another by itself: what the record has of a document is then
+// that of the other. Where a server redirects, it is the page that it leads to.
+func (r *Record) Left() bool {
+	for i := 1; i < len(r.Requests); i++ {
+		if x := &r.Requests[i]; x.Kind == "document" && x.Asked.By != "redirect" {
+			return true
+		}
+	}
+	return false
+}
+
 // Unasked reports whether a request is the browser's own, for an icon that nobody named. It is made once
 // in a while, whatever the page is.
 func (x *Request) Unasked() bool {
