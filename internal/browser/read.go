@@ -91,8 +91,15 @@ func read(ctx context.Context, r *rendered.Record, w *watch) error {
 		if err := cookies(ctx, r, host); err != nil {
 			return err
 		}
-		if err := document(ctx, r); err != nil {
-			return err
+		for tries := 0; ; tries++ { // a page that puts up another document meanwhile is read again
+			err := document(ctx, r)
+			if err == nil {
+				break
+			}
+			if ctx.Err() != nil || tries == 3 {
+				return err
+			}
+			time.Sleep(100 * time.Millisecond)
 		}
 		return used(ctx, r, w)
 	}))
@@ -147,7 +154,7 @@ func document(ctx context.Context, r *rendered.Record) error {
 	if err != nil {
 		return err
 	}
-	r.HTML = []byte(html)
+	r.HTML, r.Nodes = []byte(html), nil
 	var walk func(n *cdp.Node) error
 	walk = func(n *cdp.Node) error {
 		switch {

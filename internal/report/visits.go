@@ -3,7 +3,6 @@ package report
 import (
 	"encoding/base64"
 	"fmt"
-	"slices"
 
 	"yellowgate/internal/core/rendered"
 	"yellowgate/internal/core/wording"
@@ -82,20 +81,14 @@ func answerOf(x *rendered.Request) (text string, bad bool) {
 	return fmt.Sprint(x.Status), x.Status >= 400
 }
 
-// sumsOf adds up visits: requests, bytes, and the middle one of the largest paints.
+// sumsOf are the requests of all visits, what came over the wire and the largest paint in the middle.
 func sumsOf(records []*rendered.Record) (requests int, wire, paint string) {
-	var bytes int64
-	var paints []float64
-	for _, r := range records {
-		requests += len(r.Requests)
-		bytes += r.Wire()
-		if r.Measured.LargestPaint > 0 {
-			paints = append(paints, r.Measured.LargestPaint)
-		}
+	s := rendered.SumOf(records)
+	if s == nil {
+		return 0, wording.Size(0), "–"
 	}
-	paint = "–"
-	if slices.Sort(paints); len(paints) > 0 {
-		paint = fmt.Sprintf("%.0f ms", paints[len(paints)/2])
+	if paint = "–"; s.Paint > 0 {
+		paint = fmt.Sprintf("%.0f ms", s.Paint)
 	}
-	return requests, wording.Size(bytes), paint
+	return s.Requests, wording.Size(s.Wire), paint
 }

@@ -189,5 +189,5 @@ func saved(name string) (*gatedSide, error) {
 		r.Requests += cost.Requests
 		r.Bytes += int64(rec.Bytes + cost.Loaded)
 	}
-	return &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings}, r.Gate != "", &r, ""}, nil
+	return &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings, Rendered: r.Rendered}, r.Gate != "", &r, ""}, nil
 }

@@ -15,6 +15,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/rendered"
 )
 
 // A Side is one of the two: the records and findings of an audit.
@@ -22,6 +23,7 @@ type Side struct {
 	Name     string
 	Records  []*inventory.Record
 	Findings []checks.Finding
+	Rendered []*rendered.Record // what a browser made of the pages; none where none was asked
 }
 
 // A Result is what differs.
@@ -39,6 +41,14 @@ type Result struct {
 	Removed []string         `json:"removed"` // pages that are no longer there
 	Mended  []checks.Finding `json:"mended"`
 	New     []checks.Finding `json:"new"`
+	// Felt is what a browser made of both sides, where both were opened in one.
+	Felt *Felt `json:"browser,omitempty"`
+}
+
+// Felt is what a browser made of two sides.
+type Felt struct {
+	Before *rendered.Sum `json:"before"`
+	After  *rendered.Sum `json:"after"`
 }
 
 // A Rest is what differs on a page besides what came, went and moved: text, other
@@ -100,6 +110,9 @@ func Compare(before, after *Side, rests func([]Cut) []*Rest) *Result {
 			old[page.Key(rec.Path)] = rec
 			r.Before.add(totalsOf(rec))
 		}
+	}
+	if was, is := rendered.SumOf(before.Rendered), rendered.SumOf(after.Rendered); was != nil && is != nil {
+		r.Felt = &Felt{was, is}
 	}
 	var cuts []Cut
 	things := &collector{at: map[string]*Thing{}}

@@ -295,3 +295,48 @@ func (r *Record) Wire() (sum int64) {
 	}
 	return sum
 }
+
+// A Sum is what visits come to.
+type Sum struct {
+	Visits     int     `json:"visits"`
+	Requests   int     `json:"requests"`
+	Failed     int     `json:"failed"` // of the requests: that brought nothing
+	Wire       int64   `json:"wire"`   // bytes that came
+	Paint      float64 `json:"paint"`  // ms until the largest paint, in the middle of the visits
+	Shift      float64 `json:"shift"`  // layout shift, of all visits together
+	Blocking   float64 `json:"blocking"`
+	Exceptions int     `json:"exceptions"`
+}
+
+// SumOf adds up the visits that were read; nil for none.
+func SumOf(records []*Record) *Sum {
+	s := &Sum{}
+	var paints []float64
+	for _, r := range records {
+		if r.Unread != "" {
+			continue
+		}
+		s.Visits, s.Requests, s.Wire = s.Visits+1, s.Requests+len(r.Requests), s.Wire+r.Wire()
+		s.Shift, s.Blocking = s.Shift+r.Measured.Shift, s.Blocking+r.Measured.Blocking
+		for i := range r.Requests {
+			if x := &r.Requests[i]; x.Lost() != "" && !x.Unasked() {
+				s.Failed++
+			}
+		}
+		for i := range r.Mistakes {
+			if r.Mistakes[i].Kind == "exception" {
+				s.Exceptions++
+			}
+		}
+		if r.Measured.LargestPaint > 0 {
+			paints = append(paints, r.Measured.LargestPaint)
+		}
+	}
+	if slices.Sort(paints); len(paints) > 0 {
+		s.Paint = paints[len(paints)/2]
+	}
+	if s.Visits == 0 {
+		return nil
+	}
+	return s
+}

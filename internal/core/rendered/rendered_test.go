@@ -186,3 +186,19 @@ func TestHas(t *testing.T) {
 		}
 	}
 }
+
+// TestSumOf: what visits come to; those that were not read count for nothing.
+func TestSumOf(t *testing.T) {
+	one := func(paint, shift float64, more ...Request) *Record {
+		return &Record{Requests: append([]Request{{URL: home, Status: 200, Wire: 100}}, more...), Measured: Measured{LargestPaint: paint, Shift: shift, Blocking: 10}}
+	}
+	wrong := one(300, 0.1, Request{Status: 404, Wire: 5}, Request{Failed: NotCalled}, Request{URL: "https://ternhill.example/favicon.ico", Status: 404, Asked: Asked{By: "other"}})
+	wrong.Mistakes = []Mistake{{Kind: "exception"}, {Kind: "console"}}
+	got := SumOf([]*Record{one(100, 0), wrong, one(200, 0.05), one(0, 0), {Unread: "it crashed", Requests: make([]Request, 9)}})
+	if want := (Sum{Visits: 4, Requests: 7, Failed: 1, Wire: 405, Paint: 200, Shift: got.Shift, Blocking: 40, Exceptions: 1}); *got != want || got.Shift < 0.149 || got.Shift > 0.151 {
+		t.Errorf("%+v, want %+v", *got, want)
+	}
+	if SumOf(nil) != nil || SumOf([]*Record{{Unread: "x"}}) != nil {
+		t.Error("nothing comes to something")
+	}
+}
