@@ -12,8 +12,8 @@ import (
 	"yellowgate/internal/core/rendered"
 )
 
-// tallest is how many pixels of a page's height a picture has at most.
-const tallest = 8000
+// tallest is how many pixels of a page's height are looked at.
+const tallest = 40 * looks.Band
 
 // still stops what moves: animations that end are at their end, others at their beginning; it waits
 // for the fonts, and says how tall the page is and where its elements are. masks are selectors.
@@ -25,7 +25,7 @@ const still = `(async masks => {
   const name = n => { let s = n.tagName.toLowerCase(); if (n.id) s += "#" + n.id; else if (typeof n.className === "string" && n.className.trim()) s += "." + n.className.trim().split(/\s+/)[0]; return s; };
   const box = n => { const r = n.getBoundingClientRect(); const x = Math.floor(r.left + scrollX), y = Math.floor(r.top + scrollY); return {x, y, width: Math.ceil(r.right + scrollX) - x, height: Math.ceil(r.bottom + scrollY) - y}; };
   const elements = [];
-  for (const n of document.querySelectorAll("body, body *")) { if (elements.length >= 4000) break; const b = box(n); if (b.width > 0 && b.height > 0) elements.push({name: name(n), ...b}); }
+  for (const n of document.querySelectorAll("body, body *")) { if (elements.length >= 20000) break; const b = box(n); if (b.width > 0 && b.height > 0) elements.push({name: name(n), ...b}); }
   const hidden = [];
   for (const s of masks) for (const n of document.querySelectorAll(s)) hidden.push(box(n));
   const d = document.documentElement;
@@ -78,14 +78,17 @@ func picture(ctx context.Context, masks []string) (*looks.Shot, []looks.Box, err
 	if err := json.Unmarshal(raw, &m); err != nil {
 		return nil, nil, err
 	}
-	var shot []byte
-	err = chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) (err error) {
-		shot, err = page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatPng).WithCaptureBeyondViewport(true).
-			WithClip(&page.Viewport{Width: float64(m.Width), Height: float64(min(m.Height, tallest)), Scale: 1}).Do(ctx)
-		return err
-	}))
-	if err != nil {
-		return nil, nil, err
+	out := &looks.Shot{Elements: m.Elements}
+	for y := 0; y < min(m.Height, tallest); y += looks.Band {
+		err = chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
+			shot, err := page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatPng).WithCaptureBeyondViewport(true).
+				WithClip(&page.Viewport{Y: float64(y), Width: float64(m.Width), Height: float64(min(m.Height-y, looks.Band)), Scale: 1}).Do(ctx)
+			out.Bands = append(out.Bands, shot)
+			return err
+		}))
+		if err != nil {
+			return nil, nil, err
+		}
 	}
-	return &looks.Shot{PNG: shot, Elements: m.Elements}, m.Hidden, nil
+	return out, m.Hidden, nil
 }

@@ -9,6 +9,7 @@ import (
 	"io"
 	"slices"
 
+	"yellowgate/internal/core/looks"
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
@@ -34,17 +35,22 @@ func (p *Printer) Looks(before, after string, l *run.Looks, verbose bool) {
 				p.Line("      %s", p.dim.Render(fmt.Sprintf("and %d more: --verbose shows them, --pictures draws them", len(d.Regions)-3)))
 				break
 			}
-			where := r.Element
-			if where == "" {
-				where = "the page"
-			}
-			p.Line("      in %s  %s", where, p.dim.Render(fmt.Sprintf("%d x %d at %d, %d", r.Width, r.Height, r.X, r.Y)))
+			p.Line("      in %s  %s", placeOf(&r), p.dim.Render(fmt.Sprintf("%d x %d at %d, %d", r.Width, r.Height, r.X, r.Y)))
 		}
 	}
 	p.sides("asked for on the later side alone", l.Came)
 	p.sides("no longer asked for", l.Went)
 	p.sides("exceptions that are new", l.NewMistakes)
 	p.measures(l, verbose)
+}
+
+// placeOf names where a page looks another: the element, and where in it that begins.
+func placeOf(r *looks.Region) string {
+	where := cmp.Or(r.Element, "the page")
+	if r.Begins != "" && r.Begins != r.Element {
+		where += ", from " + r.Begins + " on"
+	}
+	return where
 }
 
 // sides lists what one side alone has, with its pages.
@@ -169,7 +175,7 @@ func LooksHTML(w io.Writer, before, after string, l *run.Looks) error {
 					h.More = len(x.Difference.Regions) - i
 					break
 				}
-				h.Places = append(h.Places, htmlPlace{cmp.Or(r.Element, "the page"), fmt.Sprintf("%d x %d at %d, %d", r.Width, r.Height, r.X, r.Y)})
+				h.Places = append(h.Places, htmlPlace{placeOf(&r), fmt.Sprintf("%d x %d at %d, %d", r.Width, r.Height, r.X, r.Y)})
 			}
 			if len(x.Drawn) > 0 {
 				h.Picture = template.URL("data:image/jpeg;base64," + base64.StdEncoding.EncodeToString(x.Drawn))

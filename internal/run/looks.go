@@ -193,7 +193,7 @@ func pathsOf(a, b *aSide) (paths []string) {
 	return paths
 }
 
-// comparing is held by whoever has the pixels of pictures: of a tall page they are 40 MB each.
+// comparing is held by whoever has the pixels of pictures: of a band they are 20 MB each.
 var comparing sync.Mutex
 
 // lookAt visits a page of both sides in turn.
@@ -225,11 +225,24 @@ func lookAt(o *LooksOptions, before, after *aSide, path string, screen browser.S
 	p.Measures = measuresOf(records[0], records[1])
 	comparing.Lock()
 	defer comparing.Unlock()
-	d, pictureBefore, pictureAfter, err := looks.CompareShots(shots[0][0], shots[1][0], shots[0][1], shots[1][1], masks)
-	if p.Difference = d; err == nil && !d.Same() && o.Picture != nil {
-		err = o.Picture(p, pictureBefore, pictureAfter)
+	p.Difference, err = looks.CompareShots(shots[0][0], shots[1][0], shots[0][1], shots[1][1], masks)
+	if err == nil && !p.Difference.Same() && o.Picture != nil {
+		err = o.draw(p, shots[0][0], shots[1][0])
 	}
 	return p, records[0][0], records[1][0], err
+}
+
+// draw hands over the pictures of a page that looks another.
+func (o *LooksOptions) draw(p *PageLook, before, after *looks.Shot) error {
+	was, err := before.Picture()
+	if err != nil {
+		return err
+	}
+	is, err := after.Picture()
+	if err != nil {
+		return err
+	}
+	return o.Picture(p, was, is)
 }
 
 // requests notes what one side alone asks for, and which exceptions are new.

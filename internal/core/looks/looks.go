@@ -21,20 +21,49 @@ type Picture struct {
 	Elements      []Element
 }
 
-// A Shot is a picture as it was taken: PNG, which is a tenth of the pixels and less.
+// Band is how many pixels of a page's height one picture of it has; of a taller page there are several.
+const Band = 4000
+
+// mostDrawn is how many bands of a page are drawn for people.
+const mostDrawn = 2
+
+// A Shot is a page as it was taken: its bands from the top, each as PNG, which is a tenth of the pixels
+// and less.
 type Shot struct {
-	PNG      []byte
+	Bands    [][]byte
 	Elements []Element
 }
 
-// Picture reads the pixels.
+// Picture reads the first bands, for drawing.
 func (s *Shot) Picture() (*Picture, error) {
-	img, err := png.Decode(bytes.NewReader(s.PNG))
+	all := &Picture{Elements: s.Elements}
+	for k := range min(len(s.Bands), mostDrawn) {
+		p, err := s.band(k)
+		if err != nil {
+			return nil, err
+		}
+		if all.Width == 0 || all.Width == p.Width {
+			all.Width, all.Height, all.Pixels = p.Width, all.Height+p.Height, append(all.Pixels, p.Pixels...)
+		}
+	}
+	return all, nil
+}
+
+// band reads the pixels of a band, with the elements where they are in it. One that there is not has
+// none.
+func (s *Shot) band(k int) (*Picture, error) {
+	if k >= len(s.Bands) {
+		return &Picture{}, nil
+	}
+	img, err := png.Decode(bytes.NewReader(s.Bands[k]))
 	if err != nil {
 		return nil, errors.New("the browser's picture cannot be read: " + err.Error())
 	}
 	size := img.Bounds().Size()
-	p := &Picture{Width: size.X, Height: size.Y, Elements: s.Elements}
+	p := &Picture{Width: size.X, Height: size.Y, Elements: slices.Clone(s.Elements)}
+	for i := range p.Elements {
+		p.Elements[i].Y -= k * Band
+	}
 	if all, ok := img.(*image.RGBA); ok && all.Stride == 4*size.X {
 		p.Pixels = all.Pix // nothing shines through a page
 		return p, nil
@@ -46,22 +75,54 @@ func (s *Shot) Picture() (*Picture, error) {
 }
 
 // CompareShots holds the shots of two sides against each other, each with a second one of the same side;
-// see Compare. Of shots that are alike to the byte no pixel is read: the pictures are then nil.
-func CompareShots(before, after, beforeAgain, afterAgain *Shot, masks []Box) (d *Difference, was, is *Picture, err error) {
-	alike := func(a, b *Shot) bool { return bytes.Equal(a.PNG, b.PNG) }
-	if alike(before, after) && alike(before, beforeAgain) && alike(after, afterAgain) && len(masks) == 0 {
-		return &Difference{Regions: []Region{}}, nil, nil, nil
+// see Compare. Of bands that are alike to the byte no pixel is read.
+func CompareShots(before, after, beforeAgain, afterAgain *Shot, masks []Box) (*Difference, error) {
+	shots := []*Shot{before, after, beforeAgain, afterAgain}
+	bands := 0
+	for _, s := range shots {
+		bands = max(bands, len(s.Bands))
 	}
-	var all [4]*Picture
-	for i, s := range []*Shot{before, after, beforeAgain, afterAgain} {
-		if i >= 2 && alike(s, []*Shot{before, after}[i-2]) {
-			continue // nothing moves
+	all := &Difference{Regions: []Region{}}
+	compared := 0
+	for k := range bands {
+		of := func(s *Shot) []byte {
+			if k < len(s.Bands) {
+				return s.Bands[k]
+			}
+			return nil
 		}
-		if all[i], err = s.Picture(); err != nil {
-			return nil, nil, nil, err
+		alike := func(a, b *Shot) bool { return bytes.Equal(of(a), of(b)) }
+		var hidden []Box
+		for _, m := range masks {
+			if m.Y -= k * Band; m.Y < Band && m.Y+m.Height > 0 {
+				hidden = append(hidden, m)
+			}
+		}
+		if alike(before, after) && alike(before, beforeAgain) && alike(after, afterAgain) && len(hidden) == 0 {
+			continue
+		}
+		var read [4]*Picture
+		for i, s := range shots {
+			if i >= 2 && alike(s, shots[i-2]) {
+				continue // nothing moves
+			}
+			var err error
+			if read[i], err = s.band(k); err != nil {
+				return nil, err
+			}
+		}
+		d := Compare(read[0], read[1], read[2], read[3], hidden)
+		all.Pixels, all.Moving, compared = all.Pixels+d.Pixels, all.Moving+d.Moving, compared+d.compared
+		for _, r := range d.Regions {
+			r.Y += k * Band
+			all.Regions = append(all.Regions, r)
 		}
 	}
-	return Compare(all[0], all[1], all[2], all[3], masks), all[0], all[1], nil
+	if all.Pixels > 0 { // bands that are alike count by the size of the others
+		all.Share = float64(all.Pixels) / float64(compared)
+	}
+	all.Regions = all.Regions[:min(len(all.Regions), mostRegions)]
+	return all, nil
 }
 
 // An Element is where one is, in pixels of the picture; those that hold others come first.
@@ -84,6 +145,8 @@ type Difference struct {
 	Share   float64  `json:"share"`  // of those that were compared
 	Moving  int      `json:"moving"` // pixels that move by themselves, or are masked: not compared
 	Regions []Region `json:"regions"`
+
+	compared int // pixels
 }
 
 // A Region is one part that differs.
@@ -91,6 +154,11 @@ type Region struct {
 	Box
 	Pixels  int    `json:"pixels"`
 	Element string `json:"element"` // the smallest in which it lies
+	// Begins is the smallest element in which its uppermost part lies: where something above moves all
+	// that is below, that is what changed.
+	Begins string `json:"begins"`
+
+	top Box // its uppermost part
 }
 
 // Same reports whether the pictures look the same.
@@ -127,29 +195,34 @@ func Compare(before, after, beforeAgain, afterAgain *Picture, masks []Box) *Diff
 	d := &Difference{Regions: []Region{}}
 	columns, rows := (w+cell-1)/cell, (h+cell-1)/cell
 	cells := make([]tally, columns*rows)
-	compared := 0
 	for y := range h {
 		for x := range w {
 			if !still[y*w+x] {
 				d.Moving++
 				continue
 			}
-			compared++
+			d.compared++
 			if !samePixel(before, after, x, y) {
 				d.Pixels++
 				cells[y/cell*columns+x/cell].add(x, y)
 			}
 		}
 	}
-	if compared > 0 {
-		d.Share = float64(d.Pixels) / float64(compared)
+	if d.compared > 0 {
+		d.Share = float64(d.Pixels) / float64(d.compared)
 	}
 	all := regions(cells, columns, rows)
 	d.Regions = all[:min(len(all), mostRegions)]
 	for i := range d.Regions {
 		r := &d.Regions[i]
-		if r.Element = elementAt(after.Elements, r.Box); r.Element == "" {
-			r.Element = elementAt(before.Elements, r.Box)
+		r.Element, _ = elementAt(after.Elements, r.Box)
+		if r.Element == "" {
+			r.Element, _ = elementAt(before.Elements, r.Box)
+		}
+		was, wasSize := elementAt(before.Elements, r.top)
+		is, isSize := elementAt(after.Elements, r.top)
+		if r.Begins = is; is == "" || was != "" && wasSize < isSize {
+			r.Begins = was
 		}
 	}
 	return d
@@ -196,6 +269,14 @@ func (t *tally) add(x, y int) {
 	t.x0, t.y0, t.x1, t.y1 = min(t.x0, x), min(t.y0, y), max(t.x1, x), max(t.y1, y)
 }
 
+// grow takes in another.
+func (t *tally) grow(o tally) {
+	t.n += o.n
+	t.x0, t.y0, t.x1, t.y1 = min(t.x0, o.x0), min(t.y0, o.y0), max(t.x1, o.x1), max(t.y1, o.y1)
+}
+
+func (t *tally) box() Box { return Box{t.x0, t.y0, t.x1 - t.x0 + 1, t.y1 - t.y0 + 1} }
+
 // regions joins cells that touch, the largest region first.
 func regions(cells []tally, columns, rows int) []Region {
 	out := []Region{}
@@ -205,14 +286,18 @@ func regions(cells []tally, columns, rows int) []Region {
 			continue
 		}
 		all := tally{x0: 1 << 30, y0: 1 << 30, x1: -1, y1: -1}
+		first := start / columns // the row of its uppermost cells: no cell above is of it
+		top := all
 		queue := []int{start}
 		seen[start] = true
 		for len(queue) > 0 {
 			i := queue[len(queue)-1]
 			queue = queue[:len(queue)-1]
 			c := cells[i]
-			all.n += c.n
-			all.x0, all.y0, all.x1, all.y1 = min(all.x0, c.x0), min(all.y0, c.y0), max(all.x1, c.x1), max(all.y1, c.y1)
+			all.grow(c)
+			if i/columns == first {
+				top.grow(c)
+			}
 			for dy := -1; dy <= 1; dy++ {
 				for dx := -1; dx <= 1; dx++ {
 					x, y := i%columns+dx, i/columns+dy
@@ -223,15 +308,14 @@ func regions(cells []tally, columns, rows int) []Region {
 				}
 			}
 		}
-		out = append(out, Region{Box: Box{all.x0, all.y0, all.x1 - all.x0 + 1, all.y1 - all.y0 + 1}, Pixels: all.n})
+		out = append(out, Region{Box: all.box(), Pixels: all.n, top: top.box()})
 	}
 	slices.SortStableFunc(out, func(a, b Region) int { return cmp.Compare(b.Pixels, a.Pixels) })
 	return out
 }
 
-// elementAt is the smallest element that holds a box; "" for none.
-func elementAt(elements []Element, b Box) (name string) {
-	least := 0
+// elementAt is the smallest element that holds a box, and its size; "" for none.
+func elementAt(elements []Element, b Box) (name string, least int) {
 	for _, e := range elements {
 		if e.X <= b.X && e.Y <= b.Y && e.X+e.Width >= b.X+b.Width && e.Y+e.Height >= b.Y+b.Height {
 			if size := e.Width * e.Height; name == "" || size <= least {
@@ -239,5 +323,5 @@ func elementAt(elements []Element, b Box) (name string) {
 			}
 		}
 	}
-	return name
+	return name, least
 }
