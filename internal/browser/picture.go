@@ -3,7 +3,9 @@ package browser
 import (
 	"context"
 	"encoding/json"
+	"time"
 
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
@@ -12,8 +14,8 @@ import (
 	"yellowgate/internal/core/rendered"
 )
 
-// tallest is how many pixels of a page's height are looked at.
-const tallest = 40 * looks.Band
+// tallest is how many pixels of a page's height are looked at, and patience how long pictures may take.
+const tallest, patience = 10 * looks.Band, time.Minute
 
 // still stops what moves: animations that end are at their end, others at their beginning; it waits
 // for the fonts, and says how tall the page is and where its elements are. masks are selectors.
@@ -29,7 +31,12 @@ const still = `(async masks => {
   const hidden = [];
   for (const s of masks) for (const n of document.querySelectorAll(s)) hidden.push(box(n));
   const d = document.documentElement;
-  return {width: innerWidth, height: Math.max(innerHeight, d.scrollHeight), elements, hidden};
+  let inner = 0; // what is scrolled within the page, by an element that is most of it
+  for (const n of document.querySelectorAll("body, body *")) {
+    const more = n.scrollHeight - n.clientHeight;
+    if (more > inner && n.clientHeight * 2 >= innerHeight && n.clientWidth * 2 >= innerWidth && /auto|scroll/.test(getComputedStyle(n).overflowY)) inner = more;
+  }
+  return {width: innerWidth, height: Math.max(innerHeight, d.scrollHeight), inner, elements, hidden};
 })`
 
 // Look opens a page like Visit, and takes a picture of all of it. masks are selectors of what is not to
@@ -37,7 +44,7 @@ const still = `(async masks => {
 func (b *Browser) Look(address string, screen Screen, masks []string) (r *rendered.Record, p *looks.Shot, hidden []looks.Box) {
 	r = b.visitThen(address, screen, func(ctx context.Context) error {
 		var err error
-		p, hidden, err = picture(ctx, masks)
+		p, hidden, err = picture(ctx, screen, masks)
 		return err
 	})
 	if r.Unread != "" {
@@ -59,26 +66,39 @@ func (b *Browser) VisitSeen(address string, screen Screen) (r *rendered.Record) 
 	return r
 }
 
-// picture takes a picture of the page as it stands.
-func picture(ctx context.Context, masks []string) (*looks.Shot, []looks.Box, error) {
+// picture takes a picture of the page as it stands. Where an element that is most of the screen scrolls in
+// place of the page, the screen is made as tall as what it holds.
+func picture(ctx context.Context, screen Screen, masks []string) (*looks.Shot, []looks.Box, error) {
 	list, err := json.Marshal(append([]string{}, masks...))
 	if err != nil {
 		return nil, nil, err
 	}
 	var m struct {
-		Width, Height int
-		Elements      []looks.Element
-		Hidden        []looks.Box
+		Width, Height, Inner int
+		Elements             []looks.Element
+		Hidden               []looks.Box
 	}
-	var raw json.RawMessage
-	err = chromedp.Run(ctx, chromedp.Evaluate(still+"("+string(list)+")", &raw, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
-	if err != nil {
+	measure := func() error {
+		var raw json.RawMessage
+		err := chromedp.Run(ctx, chromedp.Evaluate(still+"("+string(list)+")", &raw, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+		if err != nil {
+			return err
+		}
+		return json.Unmarshal(raw, &m)
+	}
+	if err := measure(); err != nil {
 		return nil, nil, err
 	}
-	if err := json.Unmarshal(raw, &m); err != nil {
-		return nil, nil, err
+	if m.Inner > 0 {
+		err := chromedp.Run(ctx, emulation.SetDeviceMetricsOverride(int64(screen.Width), int64(min(screen.Height+m.Inner, tallest)), 1, screen.Width < 600))
+		if err != nil {
+			return nil, nil, err
+		}
+		if err := measure(); err != nil {
+			return nil, nil, err
+		}
 	}
-	out := &looks.Shot{Elements: m.Elements}
+	out := &looks.Shot{Elements: m.Elements, Unseen: max(m.Height-tallest, 0)}
 	for y := 0; y < min(m.Height, tallest); y += looks.Band {
 		err = chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
 			shot, err := page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatPng).WithCaptureBeyondViewport(true).

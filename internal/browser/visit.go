@@ -49,7 +49,11 @@ func (b *Browser) visitThen(address string, screen Screen, then func(context.Con
 		return r
 	}
 	defer close()
-	ctx, cancel := context.WithTimeout(tab, b.Most+b.Wait+grace)
+	most := b.Most + b.Wait + grace
+	if then != nil {
+		most += patience
+	}
+	ctx, cancel := context.WithTimeout(tab, most)
 	defer cancel()
 	done := make(chan error, 1)
 	go func() {

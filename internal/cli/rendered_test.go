@@ -21,9 +21,9 @@ var planted = []struct {
 	want       []string // check, and a part of the message
 }{
 	{"a tag that is out is added by a script", `<script>var s = document.createElement("script"); s.src = "/js/counter.js"; document.head.append(s);</script>`,
-		[]string{"runtime-leak counter: it is out here, and /js/counter.js is asked for all the same (asked for by a script of the page)", "loaded-by-script /js/counter.js"}},
+		[]string{"runtime-leak counter: item \"counter\" is out here, and /js/counter.js is asked for all the same (asked for by a script of the page)", "loaded-by-script /js/counter.js"}},
 	{"by a container", `<script src="/js/box.js"></script>`,
-		[]string{"runtime-leak counter: it is out here, and /js/counter.js is asked for all the same (asked for by /js/box.js)", "loaded-by-script /js/counter.js (asked for by /js/box.js)"}},
+		[]string{"runtime-leak counter: item \"counter\" is out here, and /js/counter.js is asked for all the same (asked for by /js/box.js)", "loaded-by-script /js/counter.js (asked for by /js/box.js)"}},
 	{"a file that is not there", `<script>new Image().src = "/img/none.png";</script>`, []string{"failed-load /img/none.png: it answers 404"}},
 	{"a script that is not there", `<script>var s = document.createElement("script"); s.src = "/js/none.js"; document.head.append(s);</script>`, []string{"failed-load /js/none.js: it answers 404 (asked for by a script of the page)"}},
 	{"another site's script that is something else", `<script>var s = document.createElement("script"); s.src = "http://127.0.0.1:CORS/page.js"; document.head.append(s);</script>`,

@@ -38,6 +38,11 @@ func (p *Printer) Looks(before, after string, l *run.Looks, verbose bool) {
 			p.Line("      in %s  %s", placeOf(&r), p.dim.Render(fmt.Sprintf("%d x %d at %d, %d", r.Width, r.Height, r.X, r.Y)))
 		}
 	}
+	for i := range l.Pages {
+		if d := l.Pages[i].Difference; d != nil && d.Unseen > 0 {
+			p.Line("  %s %s  %s", p.name.Render(l.Pages[i].Path), p.dim.Render(l.Pages[i].Screen), p.warn.Render(fmt.Sprintf("its last %d pixels of height were not looked at", d.Unseen)))
+		}
+	}
 	p.sides("asked for on the later side alone", l.Came)
 	p.sides("no longer asked for", l.Went)
 	p.sides("exceptions that are new", l.NewMistakes)

@@ -1,6 +1,8 @@
 package checks
 
 import (
+	"fmt"
+
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/rendered"
@@ -23,13 +25,13 @@ of an audit with --browser only.`,
 				told := false
 				for i := 1; i < len(r.Requests) && !told; i++ {
 					if x := &r.Requests[i]; x.Item == it.Name && x.Asked.By != "page" && !ofItem(r, x.Asked.Request, it) && !p.textNames(x.Target) {
-						p.atTarget("", it.Name, "it is out here, and "+x.Target+" is asked for all the same"+askedBy(r, i), "keep what asks for it out of the page, or change its settings")
+						p.atTarget("", it.Name, fmt.Sprintf("item %q is out here, and %s is asked for all the same%s", it.Name, x.Target, askedBy(r, i)), "keep what asks for it out of the page, or change its settings")
 						told = true
 					}
 				}
 				for i := 0; i < len(r.Elements) && !told; i++ {
 					if e := &r.Elements[i]; e.Item == it.Name && e.Came == "script" && !(e.By != nil && ofItem(r, e.By.Request, it)) {
-						p.atTarget("", it.Name, "it is out here, and a script puts it in all the same: "+r.Places(e.By), "keep that script out of the page, or change its settings")
+						p.atTarget("", it.Name, fmt.Sprintf("item %q is out here, and a script puts it in all the same: %s", it.Name, r.Places(e.By)), "keep that script out of the page, or change its settings")
 						told = true
 					}
 				}

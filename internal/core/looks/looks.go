@@ -32,6 +32,7 @@ const mostDrawn = 2
 type Shot struct {
 	Bands    [][]byte
 	Elements []Element
+	Unseen   int // pixels of height below the last band
 }
 
 // Picture reads the first bands, for drawing.
@@ -82,7 +83,7 @@ func CompareShots(before, after, beforeAgain, afterAgain *Shot, masks []Box) (*D
 	for _, s := range shots {
 		bands = max(bands, len(s.Bands))
 	}
-	all := &Difference{Regions: []Region{}}
+	all := &Difference{Regions: []Region{}, Unseen: max(before.Unseen, after.Unseen)}
 	compared := 0
 	for k := range bands {
 		of := func(s *Shot) []byte {
@@ -144,6 +145,7 @@ type Difference struct {
 	Pixels  int      `json:"pixels"` // that differ
 	Share   float64  `json:"share"`  // of those that were compared
 	Moving  int      `json:"moving"` // pixels that move by themselves, or are masked: not compared
+	Unseen  int      `json:"unseen,omitempty"` // pixels of height, at the end, that were not looked at
 	Regions []Region `json:"regions"`
 
 	compared int // pixels

@@ -115,7 +115,7 @@ func TestCompareShots(t *testing.T) {
 		t.Fatal("the two have the same bytes")
 	}
 	below := append(append([]Element{}, white.Elements...), Element{"footer", Box{50, Band + 60, 20, 20}})
-	shot := func(bands ...[]byte) *Shot { return &Shot{bands, below} }
+	shot := func(bands ...[]byte) *Shot { return &Shot{Bands: bands, Elements: below} }
 	a, again, b := shot(fast), shot(small), shot(dotted)
 	broken := shot([]byte("<svg>"))
 	for _, c := range []struct {
@@ -145,6 +145,9 @@ func TestCompareShots(t *testing.T) {
 		if c.pixels > 0 && (len(d.Regions) != 1 || d.Regions[0].Element != c.element || d.Regions[0].Y != c.y) {
 			t.Errorf("%s: %+v", c.name, d.Regions)
 		}
+	}
+	if d, err := CompareShots(a, &Shot{Bands: a.Bands, Unseen: 700}, a, a, nil); err != nil || !d.Same() || d.Unseen != 700 {
+		t.Errorf("what was not looked at: %+v, %v", d, err)
 	}
 	if _, err := CompareShots(a, broken, a, a, nil); err == nil {
 		t.Error("a broken picture is no error")
