@@ -46,7 +46,7 @@ func (p *Printer) Looks(before, after string, l *run.Looks, verbose bool) {
 	p.sides("asked for on the later side alone", l.Came)
 	p.sides("no longer asked for", l.Went)
 	p.sides("exceptions that are new", l.NewMistakes)
-	p.measures(l, verbose)
+	p.measures(l)
 }
 
 // placeOf names where a page looks another: the element, and where in it that begins.
@@ -70,7 +70,7 @@ func (p *Printer) sides(title string, of map[string][]string) {
 }
 
 // measures writes the measures whose difference is one.
-func (p *Printer) measures(l *run.Looks, verbose bool) {
+func (p *Printer) measures(l *run.Looks) {
 	sums := measured(l)
 	if len(sums) == 0 {
 		return

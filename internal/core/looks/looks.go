@@ -142,9 +142,9 @@ type Box struct {
 
 // A Difference is what two pictures differ in.
 type Difference struct {
-	Pixels  int      `json:"pixels"` // that differ
-	Share   float64  `json:"share"`  // of those that were compared
-	Moving  int      `json:"moving"` // pixels that move by themselves, or are masked: not compared
+	Pixels  int      `json:"pixels"`           // that differ
+	Share   float64  `json:"share"`            // of those that were compared
+	Moving  int      `json:"moving"`           // pixels that move by themselves, or are masked: not compared
 	Unseen  int      `json:"unseen,omitempty"` // pixels of height, at the end, that were not looked at
 	Regions []Region `json:"regions"`
 
