@@ -1,9 +1,10 @@
 // Package browser opens pages in an installed Chromium, over the DevTools protocol, and records what
 // it made of them: see core/rendered.
 //
-// browser.go finds and starts the browser; visit.go opens one page; watch.go hears what happens
-// meanwhile; read.go asks for the rest once the page is quiet; serve.go answers for a site that is a
-// folder.
+// browser.go finds and starts the browser; visit.go opens one page; identity.go tells a site that runs
+// who asks; watch.go hears what happens meanwhile; read.go asks for the rest once the page is quiet;
+// popups.go opens and closes the page's popups; picture.go takes pictures; serve.go answers for a site
+// that is a folder.
 package browser
 
 import (
