@@ -19,6 +19,7 @@ import (
 	"runtime"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/chromedp/chromedp"
@@ -84,7 +85,8 @@ type Browser struct {
 	Options
 	ctx    context.Context
 	cancel []context.CancelFunc
-	local  *local // answers for the site; nil for one that runs
+	local  *local   // answers for the site; nil for one that runs
+	tried  sync.Map // by page, popup and way: popups open by themselves on one screen as on another
 }
 
 // find is the path of a browser.

@@ -71,6 +71,9 @@ func (b *Browser) tryPopups(ctx context.Context, r *rendered.Record) error {
 			if somebody := w.Way == "fragment" || w.Way == "click"; somebody == itself || itself && b.Network {
 				continue
 			}
+			if _, tried := b.tried.LoadOrStore([3]string{path, w.ID, w.Way}, true); itself && tried {
+				continue // on another screen
+			}
 			var done bool
 			var err error
 			if itself {

@@ -3,7 +3,6 @@ package run_test
 import (
 	"context"
 	"fmt"
-	"io/fs"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -22,6 +21,7 @@ import (
 
 	"yellowgate/internal/browser"
 	"yellowgate/internal/demo"
+	"yellowgate/internal/output"
 	"yellowgate/internal/run"
 )
 
@@ -39,10 +39,11 @@ func BenchmarkBrowser(b *testing.B) {
 	if err != nil {
 		b.Skip("there is no Chromium on this machine to measure with")
 	}
-	dir := filepath.Join(b.TempDir(), "site")
+	dir := filepath.Join(b.TempDir(), "tern-hill")
 	files := manyPages(b, dir)
+	public := filepath.Join(dir, "public")
 	b.Run("alone", func(b *testing.B) {
-		server := httptest.NewServer(http.FileServer(http.Dir(dir)))
+		server := httptest.NewServer(http.FileServer(http.Dir(public)))
 		defer server.Close()
 		for b.Loop() {
 			loadAll(b, name, server.URL, files)
@@ -50,7 +51,7 @@ func BenchmarkBrowser(b *testing.B) {
 	})
 	b.Run("audit", func(b *testing.B) {
 		for b.Loop() {
-			r, err := run.Audit(run.AuditOptions{Dir: dir, NoCache: true,
+			r, err := run.Audit(run.AuditOptions{Dir: public, Project: openIn(b, dir), NoCache: true,
 				Browser: &run.Browsing{Context: context.Background(), Screens: paceScreens, Options: browser.Options{Popups: true}}})
 			if err != nil {
 				b.Fatal(err)
@@ -65,44 +66,35 @@ func BenchmarkBrowser(b *testing.B) {
 	})
 }
 
-// manyPages writes the demo's source pages and, until there are enough, copies of its events.
+// manyPages writes the demo with copies of its journal's entries until there are enough pages, applies its
+// gate, and returns the files of the pages.
 func manyPages(b *testing.B, dir string) (files []string) {
-	demoDir := filepath.Join(b.TempDir(), "demo")
-	if _, err := demo.Write(demoDir); err != nil {
+	if _, err := demo.Write(dir); err != nil {
 		b.Fatal(err)
 	}
-	if err := os.CopyFS(dir, os.DirFS(filepath.Join(demoDir, "site"))); err != nil {
-		b.Fatal(err)
-	}
-	events, err := filepath.Glob(filepath.Join(dir, "events", "*", "index.html"))
-	if err != nil || len(events) == 0 {
-		b.Fatal("the demo has no events", err)
-	}
-	count := 0
-	list := func() {
-		files = nil
-		_ = filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
-			if strings.HasSuffix(path, ".html") {
-				rel, _ := filepath.Rel(dir, path)
-				files = append(files, filepath.ToSlash(rel))
-			}
-			return err
-		})
-	}
-	for list(); len(files) < pacePages; list() {
-		from := events[count%len(events)]
-		to := filepath.Join(dir, "events", fmt.Sprintf("again-%d", count), "index.html")
-		text, err := os.ReadFile(from)
+	for n := range pacePages {
+		p := openIn(b, dir)
+		if len(p.Pages) >= pacePages {
+			break
+		}
+		text, err := os.ReadFile(filepath.Join(dir, "site", "journal", []string{"comet", "mirror", "owls"}[n%3], "index.html"))
+		again := filepath.Join(dir, "site", "journal", fmt.Sprintf("again-%d", n))
 		if err == nil {
-			err = os.MkdirAll(filepath.Dir(to), 0o755)
+			err = os.MkdirAll(again, 0o755)
 		}
 		if err == nil {
-			err = os.WriteFile(to, text, 0o644)
+			err = os.WriteFile(filepath.Join(again, "index.html"), text, 0o644)
 		}
 		if err != nil {
 			b.Fatal(err)
 		}
-		count++
+	}
+	p := openIn(b, dir)
+	if _, err := output.Apply(context.Background(), p, output.Options{}); err != nil {
+		b.Fatal(err)
+	}
+	for i := range p.Pages {
+		files = append(files, p.Pages[i].File)
 	}
 	return files
 }

@@ -78,7 +78,7 @@ func works(dir string) []work {
 	}
 }
 
-func openIn(t *testing.T, dir string) *project.Project {
+func openIn(t testing.TB, dir string) *project.Project {
 	t.Helper()
 	p, _, err := project.Open(filepath.Join(dir, "yellowgate.yaml"), project.Options{Day: "2026-11-29"})
 	if err == nil {
