@@ -41,7 +41,7 @@ const asking = `(() => {
   const screen = innerWidth * innerHeight;
   return {first: paint ? paint.startTime : 0, largest: seen.lcp ? seen.lcp.at : 0, is: seen.lcp ? seen.lcp.is : "", shift: seen.shift || 0, shifts: seen.shifts || [], blocking: seen.blocking || 0,
     nodes: document.getElementsByTagName("*").length, loaded: nav.loadEventEnd || 0, title: document.title, url: location.href, local: keys("localStorage"), session: keys("sessionStorage"),
-    dialogs: Array.from(document.querySelectorAll("dialog[open]")).map(d => { const r = d.getBoundingClientRect(), w = Math.max(0, Math.min(r.right, innerWidth) - Math.max(r.left, 0)), h = Math.max(0, Math.min(r.bottom, innerHeight) - Math.max(r.top, 0)); return {id: d.id, covers: w * h / screen}; })};
+    dialogs: Array.from(document.querySelectorAll("dialog[open]")).map(d => { const r = d.getBoundingClientRect(), w = Math.max(0, Math.min(r.right, innerWidth) - Math.max(r.left, 0)), h = Math.max(0, Math.min(r.bottom, innerHeight) - Math.max(r.top, 0)); return {id: d.id, covers: w * h / screen, modal: d.matches(":modal")}; })};
 })()`
 
 type measured struct {
@@ -53,6 +53,7 @@ type measured struct {
 	Dialogs                                 []struct {
 		ID     string
 		Covers float64
+		Modal  bool
 	}
 }
 
@@ -76,7 +77,7 @@ func read(ctx context.Context, r *rendered.Record, w *watch) error {
 		r.Measured.Shifts = append(r.Measured.Shifts, rendered.Shift{Value: round(s.Value, 4), Elements: s.Elements})
 	}
 	for _, d := range m.Dialogs {
-		r.Dialogs = append(r.Dialogs, rendered.Dialog{ID: d.ID, Covers: round(d.Covers, 2)})
+		r.Dialogs = append(r.Dialogs, rendered.Dialog{ID: d.ID, Covers: round(d.Covers, 2), Modal: d.Modal})
 	}
 	host := ""
 	if u, err := url.Parse(r.URL); err == nil {

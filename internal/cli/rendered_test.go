@@ -45,12 +45,18 @@ nothing.there();
 	{"a cookie and a note in the storage", `<script>document.cookie = "seen=1; max-age=864000"; localStorage.setItem("visits", "7");</script>`, []string{"cookie-set it leaves the cookie seen, for 10 days", "cookie-set it leaves visits in the local storage"}},
 	{"a script that is taken out before it is read", `<script>document.addEventListener("DOMContentLoaded", function () {}); document.write("<!--");</script>`, nil},
 	{"something late without a height", `<div id=late></div><p style="height: 400px">stars</p><script>setTimeout(function () { document.getElementById("late").innerHTML = "<div style='height: 500px'>late</div>"; }, 300);</script>`, []string{"moves-the-page the layout shifts by "}},
+	{"a script that loads an item twice", `<script src="/js/twice.js"></script><script>var s = document.createElement("script"); s.src = "/js/twice.js"; document.head.append(s);</script>`,
+		[]string{"double-load /js/twice.js is loaded a second time, by a script of the page"}},
+	{"an answer of 500", `<script>fetch("http://127.0.0.1:CORS/500").catch(function () {});</script>`, []string{"failed-load http://127.0.0.1:CORS/500: it answers 500 (asked for by a script of the page)"}},
+	{"a canonical that a script writes", `<link rel=canonical href="/p00/"><script>document.querySelector("[rel=canonical]").href = "/p01/";</script>`, []string{`metadata-rewritten the canonical is "/p00/" in the text, and "/p01/" in the browser`}},
+	{"a dialog before the page", `<script src="/js/ask.js"></script>`, []string{"covers-the-page the dialog ask stands before the page, and nothing else can be used until it is closed, put in by /js/ask.js"}},
+	{"a small dialog", `<dialog open style="width: 90px">hint</dialog>`, nil},
 	{"a page that leads on", `<script>location.replace("/img/dome.svg");</script>`, nil},
 	{"nothing", `<script src="/js/there.js"></script><img src="/img/dome.svg" alt="" width=10 height=10>`, nil},
 }
 
 // renderedFamily are the checks of what only a browser shows.
-var renderedFamily = []string{"failed-load", "script-error", "runtime-leak", "never-loaded", "metadata-rewritten", "loaded-by-script", "unexpected-request", "cookie-set", "moves-the-page", "slow-paint", "mostly-unused", "popup-stays-shut", "popup-traps"}
+var renderedFamily = []string{"covers-the-page", "failed-load", "script-error", "runtime-leak", "never-loaded", "metadata-rewritten", "loaded-by-script", "unexpected-request", "cookie-set", "moves-the-page", "slow-paint", "mostly-unused", "popup-stays-shut", "popup-traps"}
 
 // TestPlantedRendered: what is planted at run time is found by its check, with item and chain, and
 // nothing else is.
@@ -60,6 +66,10 @@ func TestPlantedRendered(t *testing.T) {
 		t.Skip("there is no Chromium on this machine to try it in")
 	}
 	closed := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/500" {
+			w.Header().Set("Access-Control-Allow-Origin", "*")
+			w.WriteHeader(http.StatusInternalServerError)
+		}
 		if r.URL.Path == "/page.js" {
 			w.Header().Set("Content-Type", "text/plain")
 			w.Header().Set("X-Content-Type-Options", "nosniff")
@@ -70,6 +80,7 @@ func TestPlantedRendered(t *testing.T) {
 	cors := closed.URL[strings.LastIndexByte(closed.URL, ':')+1:]
 	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  counter: {found: {url: /js/counter.js}, pages: /with/}\n  wanted: {script: /js/there.js, pages: /wanted/}\n",
 		"site/js/counter.js", "counted = 1;", "site/js/there.js", "there = 1;", "site/js/throws.js", "// it\nthrow new Error(\"thrown on purpose\");", "site/img/dome.svg", "<svg xmlns='http://www.w3.org/2000/svg'/>",
+		"site/js/twice.js", "twice = 1;", "site/js/ask.js", `var d = document.createElement("dialog"); d.id = "ask"; d.textContent = "May we?"; document.body.append(d); d.showModal();`,
 		"site/js/box.js", `var s = document.createElement("script"); s.src = "/js/counter.js"; document.head.append(s);`)
 	for i, c := range planted {
 		head := "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<meta name=viewport content=\"width=device-width\">\n<meta name=description content=\"The stars, seen well, page " + strconv.Itoa(i) + ".\">\n<link rel=icon href=/img/dome.svg>\n<title>Visit</title>\n"
@@ -107,7 +118,7 @@ func TestPlantedRendered(t *testing.T) {
 		path := fmt.Sprintf("/p%02d/", i)
 		var got []string
 		for _, f := range r.Findings {
-			if f.Page == path && (slices.Contains(renderedFamily, f.Check) || f.Check == "blocked-by-policy") {
+			if f.Page == path && (slices.Contains(renderedFamily, f.Check) || f.Check == "blocked-by-policy" || f.Check == "double-load") {
 				item := ""
 				if f.Item != "" && f.Check == "runtime-leak" {
 					item = f.Item + ": "

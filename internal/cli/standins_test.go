@@ -76,6 +76,7 @@ func TestStandIns(t *testing.T) {
 		"script-error /shop/ tag-box: ",
 		"unexpected-request /shop/ tag-box: tags.lantern.example is not among the trusted hosts",
 		"metadata-rewritten /shop/ : the title is \"Tern Hill Observatory\" in the text, and \"★ Tern Hill Observatory\" in the browser",
+		"covers-the-page /shop/ ask-banner: the dialog ask stands before the page, and nothing else can be used until it is closed, put in by https://ask.lantern.example/ask.js",
 		"mostly-unused  : of https://tags.lantern.example/replay.js, 42.2 kB",
 	} {
 		n := slices.IndexFunc(before, func(s string) bool { return strings.HasPrefix(s, want) })

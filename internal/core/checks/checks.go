@@ -80,7 +80,7 @@ var all = []*Check{
 	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unread, unknownSpot,
 	popupClash, repeatedId, unlabelledPopup, unreachablePopup,
 	bareCode, codeBreaksHead, codeSyntax, lostRule, tagsInText, tooEarly, unclosedTag,
-	cookieSet, failedLoad, loadedByScript, metadataRewritten, mostlyUnused, movesThePage, neverLoaded, popupStaysShut, popupTraps, runtimeLeak, scriptError, slowPaint, unexpectedRequest,
+	cookieSet, coversThePage, failedLoad, loadedByScript, metadataRewritten, mostlyUnused, movesThePage, neverLoaded, popupStaysShut, popupTraps, runtimeLeak, scriptError, slowPaint, unexpectedRequest,
 	canonicalRedirects, deadPage, headerDiffers, slowRedirect, uncached, uncompressed,
 }
 

@@ -2,12 +2,15 @@ package checks
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
 
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/rendered"
 )
 
 var doubleLoad = &Check{
@@ -15,7 +18,7 @@ var doubleLoad = &Check{
 	Title: "the page loads one file twice",
 	Doc: `A script that is loaded twice runs twice: counters count double, handlers fire double.
 A stylesheet loaded twice is work for nothing. Mostly two add-ons each bring their
-own copy. Keep one.`,
+own copy. Keep one. An audit with --browser tells what scripts load again, too.`,
 	Bad:  "<script src=\"/js/site.js\" defer></script>\n<script src=\"/js/site.js\" defer></script>",
 	Good: "<script src=\"/js/site.js\" defer></script>",
 	Page: func(p *Pass) {
@@ -41,8 +44,33 @@ own copy. Keep one.`,
 		for _, m := range p.Again {
 			p.Report(m.Line, 1, "", fmt.Sprintf("this code loads %s, which other code of the page has loaded already", m.Target), "keep one of the two")
 		}
+		p.loadedAgain()
 		p.sameContent()
 	},
+}
+
+// loadedAgain reports what a script loads in the browser though the page has it already.
+func (p *Pass) loadedAgain() {
+	for _, r := range p.visits() {
+		if r.Left() {
+			continue
+		}
+		first := map[string]*rendered.Element{}
+		for i := range r.Elements {
+			e := &r.Elements[i]
+			if e.Target == "" || e.Party == "inline" || e.Tag != "script" && !(e.Tag == "link" && markup.HasRel(e.What, "stylesheet")) {
+				continue
+			}
+			had := first[e.Tag+" "+e.Target]
+			if had == nil {
+				first[e.Tag+" "+e.Target] = e
+				continue
+			}
+			if by := cmp.Or(r.Places(e.By), r.Places(had.By)); e.Came == "script" || had.Came == "script" {
+				p.atTarget(e.Target, e.Item, fmt.Sprintf("%s is loaded a second time, by %s", e.Target, by), "keep one of the two")
+			}
+		}
+	}
 }
 
 // sameContent reports two files of the site with one content: a warning, since

@@ -316,8 +316,12 @@ func regions(cells []tally, columns, rows int) []Region {
 	return out
 }
 
-// elementAt is the smallest element that holds a box, and its size; "" for none.
+// elementAt is the smallest element that holds a box, and its size; "" for none. A box may reach over it
+// by a pixel, as the outline of an element does.
 func elementAt(elements []Element, b Box) (name string, least int) {
+	if b.Width > 4 && b.Height > 4 {
+		b = Box{b.X + 1, b.Y + 1, b.Width - 2, b.Height - 2}
+	}
 	for _, e := range elements {
 		if e.X <= b.X && e.Y <= b.Y && e.X+e.Width >= b.X+b.Width && e.Y+e.Height >= b.Y+b.Height {
 			if size := e.Width * e.Height; name == "" || size <= least {

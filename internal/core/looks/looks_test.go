@@ -44,6 +44,7 @@ func TestCompare(t *testing.T) {
 		{name: "one pixel", before: white, after: dot(Box{150, 100, 1, 1}), pixels: 1, regions: 1, first: Region{Box: Box{150, 100, 1, 1}, Pixels: 1, Element: "main"}},
 		{name: "one level of one colour", before: white, after: white.fill(Box{150, 100, 1, 1}, 254), pixels: 1, regions: 1, first: Region{Box: Box{150, 100, 1, 1}, Pixels: 1, Element: "main"}},
 		{name: "a button", before: white, after: dot(Box{50, 60, 80, 30}), pixels: 2400, regions: 1, first: Region{Box: Box{50, 60, 80, 30}, Pixels: 2400, Element: "button.go"}},
+		{name: "an outline", before: white, after: dot(Box{49, 59, 82, 32}), pixels: 2624, regions: 1, first: Region{Box: Box{49, 59, 82, 32}, Pixels: 2624, Element: "button.go"}},
 		{name: "within a span", before: dot(Box{62, 66, 5, 5}), after: white, pixels: 25, regions: 1, first: Region{Box: Box{62, 66, 5, 5}, Pixels: 25, Element: "span"}},
 		{name: "two places", before: white, after: dot(Box{0, 0, 9, 9}).fill(Box{290, 190, 3, 3}, 7), pixels: 90, regions: 2, first: Region{Box: Box{0, 0, 9, 9}, Pixels: 81, Element: "body"}},
 		{name: "a line across", before: white, after: dot(Box{0, 120, 300, 1}), pixels: 300, regions: 1, first: Region{Box: Box{0, 120, 300, 1}, Pixels: 300, Element: "body"}},

@@ -181,6 +181,8 @@ type Dialog struct {
 	ID     string  `json:"id,omitempty"`
 	Item   string  `json:"item"`
 	Covers float64 `json:"covers"` // share of the screen
+	// Modal says that nothing else of the page can be used while it is open (HTML, section 4.11.4).
+	Modal bool `json:"modal,omitempty"`
 }
 
 // A Popup is a way to open a popup that was tried, and what came of it.
