@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"net/http"
 	"net/url"
 	"path/filepath"
 	"slices"
@@ -21,7 +22,8 @@ import (
 )
 
 // TestForeignRendered holds the record of a visit against a witness: a script that asks the page itself,
-// in another visit of another browser, which elements it has and what it loaded (DOM, Resource Timing).
+// in another visit of another browser, which elements it has, what it loaded and what of that was used
+// (DOM, Resource Timing, coverage), and another client of what fails.
 // -sites names folders; of each the first -each pages are taken, spread over the folder.
 func TestForeignRendered(t *testing.T) {
 	if *foreignSites == "" {
@@ -45,6 +47,7 @@ func TestForeignRendered(t *testing.T) {
 		step := max(1, len(all) / *foreignPages)
 		served := serve(t, abs)
 		ctx := startBrowser(t, name, 60*time.Minute)
+		answers := map[string]int{} // by address, as another client is answered
 		pages, failures, files, differ := 0, 0, 0, map[string]int{}
 		for i := 0; i < len(all) && pages < *foreignPages; i += step {
 			page := all[i]
@@ -74,13 +77,12 @@ func TestForeignRendered(t *testing.T) {
 			tab.do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate(served+"/"+(&url.URL{Path: page.File}).EscapedPath()))
 			time.Sleep(600 * time.Millisecond)
 			var w struct {
-				Elements, Resources, Failed []string
+				Elements, Resources []string
 			}
 			tab.do(chromedp.Evaluate(`(() => {
 				const tags = ["title", "meta", "link", "base", "script", "style", "iframe", "dialog", "noscript", "template"];
 				const elements = Array.from(document.querySelectorAll(tags.join(","))).filter(e => e.namespaceURI.endsWith("xhtml")).map(e => (document.head && document.head.contains(e) ? "head " : "body ") + e.tagName.toLowerCase());
-				return {elements, resources: performance.getEntriesByType("resource").map(e => e.name),
-					failed: performance.getEntriesByType("resource").filter(e => e.responseStatus >= 400).map(e => e.name)};
+				return {elements, resources: performance.getEntriesByType("resource").map(e => e.name)};
 			})()`, &w))
 			var elements []string
 			for _, e := range r.Elements {
@@ -110,8 +112,16 @@ func TestForeignRendered(t *testing.T) {
 					failed = append(failed, strings.Split(x.URL, "#")[0])
 				}
 			}
-			for _, u := range w.Failed {
-				if !strings.HasSuffix(u, "/favicon.ico") {
+			for _, u := range w.Resources { // whoever asks is told the same
+				if _, known := answers[u]; !known && strings.HasPrefix(u, served) {
+					answer, err := http.Get(u)
+					if err != nil {
+						t.Fatal(err)
+					}
+					answer.Body.Close()
+					answers[u] = answer.StatusCode
+				}
+				if answers[u] >= 400 && !strings.HasSuffix(u, "/favicon.ico") {
 					witnessFailed = append(witnessFailed, strings.Split(u, "#")[0])
 				}
 			}
