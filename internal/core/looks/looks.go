@@ -100,6 +100,9 @@ func CompareShots(before, after, beforeAgain, afterAgain *Shot, masks []Box) (*D
 			}
 		}
 		if alike(before, after) && alike(before, beforeAgain) && alike(after, afterAgain) && len(hidden) == 0 {
+			if size, err := png.DecodeConfig(bytes.NewReader(of(before))); err == nil {
+				compared += size.Width * size.Height
+			}
 			continue
 		}
 		var read [4]*Picture
@@ -119,9 +122,10 @@ func CompareShots(before, after, beforeAgain, afterAgain *Shot, masks []Box) (*D
 			all.Regions = append(all.Regions, r)
 		}
 	}
-	if all.Pixels > 0 { // bands that are alike count by the size of the others
+	if all.Pixels > 0 {
 		all.Share = float64(all.Pixels) / float64(compared)
 	}
+	slices.SortStableFunc(all.Regions, func(a, b Region) int { return cmp.Compare(b.Pixels, a.Pixels) })
 	all.Regions = all.Regions[:min(len(all.Regions), mostRegions)]
 	return all, nil
 }

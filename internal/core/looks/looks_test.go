@@ -147,6 +147,10 @@ func TestCompareShots(t *testing.T) {
 			t.Errorf("%s: %+v", c.name, d.Regions)
 		}
 	}
+	larger := encoded(white.fill(Box{52, 62, 30, 9}, 0), png.BestSpeed)
+	if d, err := CompareShots(shot(fast, fast, fast), shot(fast, dotted, larger), shot(fast, fast, fast), shot(fast, dotted, larger), nil); err != nil || len(d.Regions) != 2 || d.Regions[0].Pixels != 270 || d.Share != 279.0/(3*300*200) {
+		t.Errorf("the largest place first, and all bands count: %+v, %v", d, err)
+	}
 	if d, err := CompareShots(a, &Shot{Bands: a.Bands, Unseen: 700}, a, a, nil); err != nil || !d.Same() || d.Unseen != 700 {
 		t.Errorf("what was not looked at: %+v, %v", d, err)
 	}
