@@ -9,6 +9,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"yellowgate/internal/clitest"
 )
 
 // plain is a page that no check has anything against.
@@ -20,20 +22,20 @@ func plain(path, head, body string) string {
 // TestSitemaps: what an index of sitemaps names is followed, and where a part of it
 // cannot be read, no page is called unlisted.
 func TestSitemaps(t *testing.T) {
-	b := newBench(t, "s/i.svg", "<svg/>", "s/index.html", plain("/", "", ""), "s/a/index.html", plain("/a/", "", ""), "s/b/index.html", plain("/b/", "<meta name=robots content=noindex>\n", ""), "s/c/index.html", plain("/c/", "", ""),
+	b := clitest.New(t, "s/i.svg", "<svg/>", "s/index.html", plain("/", "", ""), "s/a/index.html", plain("/a/", "", ""), "s/b/index.html", plain("/b/", "<meta name=robots content=noindex>\n", ""), "s/c/index.html", plain("/c/", "", ""),
 		"s/sitemap.xml", `<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><sitemap><loc>https://ternhill.example/one.xml</loc></sitemap><sitemap><loc>https://ternhill.example/maps/two.xml.gz</loc></sitemap></sitemapindex>`,
 		"s/one.xml", `<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/b/</loc></url></urlset>`)
 	var packed bytes.Buffer
 	z := gzip.NewWriter(&packed)
 	fmt.Fprint(z, `<urlset><url><loc>https://ternhill.example/a/</loc></url></urlset>`)
 	z.Close()
-	b.write("s/maps/two.xml.gz", packed.String())
-	out := b.want(1, args("audit", "s", "-v"), "noindexed-in-sitemap", "b/index.html", "unlisted-in-sitemap", "c/index.html:6:1")
+	b.Write("s/maps/two.xml.gz", packed.String())
+	out := b.Want(1, clitest.Args("audit", "s", "-v"), "noindexed-in-sitemap", "b/index.html", "unlisted-in-sitemap", "c/index.html:6:1")
 	if strings.Count(out, "the sitemap does not list this page") != 1 {
 		t.Error(out)
 	}
-	b.write("s/maps/two.xml.gz", "no archive")
-	if out := b.want(1, args("audit", "s", "-v"), "noindexed-in-sitemap"); strings.Contains(out, "unlisted-in-sitemap") {
+	b.Write("s/maps/two.xml.gz", "no archive")
+	if out := b.Want(1, clitest.Args("audit", "s", "-v"), "noindexed-in-sitemap"); strings.Contains(out, "unlisted-in-sitemap") {
 		t.Error(out)
 	}
 }
@@ -42,12 +44,12 @@ func TestSitemaps(t *testing.T) {
 // mend are told, with what they load for nothing.
 func TestAuditText(t *testing.T) {
 	kit := "<link rel=stylesheet href=/kit.css>\n<script src=/a.js></script>\n"
-	b := newBench(t, "s/i.svg", "<svg/>", "s/a.js", "a()", "s/c.js", "c()", "s/kit.css", ".kit { margin: 0 }", "s/index.html", plain("/", kit, "<p class=kit>"), "s/a/index.html", plain("/a/", kit, ""), "s/b/index.html", plain("/b/", kit+"<script src=/c.js></script>\n<script src=/gone.js defer></script>\n", ""))
-	out := b.want(1, args("audit", "s"), "of them styles that match nothing", "/a.js blocks in the head: the page stays white until it has run (and 2 more)", "pages with the most to mend", "for nothing")
+	b := clitest.New(t, "s/i.svg", "<svg/>", "s/a.js", "a()", "s/c.js", "c()", "s/kit.css", ".kit { margin: 0 }", "s/index.html", plain("/", kit, "<p class=kit>"), "s/a/index.html", plain("/a/", kit, ""), "s/b/index.html", plain("/b/", kit+"<script src=/c.js></script>\n<script src=/gone.js defer></script>\n", ""))
+	out := b.Want(1, clitest.Args("audit", "s"), "of them styles that match nothing", "/a.js blocks in the head: the page stays white until it has run (and 2 more)", "pages with the most to mend", "for nothing")
 	if strings.Count(out, "blocks in the head") != 2 || strings.Index(out, "  /b/ ") > strings.Index(out, "  /a/ ") {
 		t.Error(out)
 	}
-	if out := b.want(1, args("audit", "s", "-v"), "unused-style"); strings.Count(out, "blocks in the head") != 4 {
+	if out := b.Want(1, clitest.Args("audit", "s", "-v"), "unused-style"); strings.Count(out, "blocks in the head") != 4 {
 		t.Error(out)
 	}
 }
@@ -56,11 +58,11 @@ func TestAuditText(t *testing.T) {
 // audit says the same as the folder.
 func TestCompareHTML(t *testing.T) {
 	evil := "</script><img src=x onerror=alert(1)>"
-	b := newBench(t, "one/i.svg", "<svg/>", "one/a.js", "a()", "one/index.html", plain("/", "<script src=/a.js></script>\n", ""), "one/b/index.html", plain("/b/", "", ""),
+	b := clitest.New(t, "one/i.svg", "<svg/>", "one/a.js", "a()", "one/index.html", plain("/", "<script src=/a.js></script>\n", ""), "one/b/index.html", plain("/b/", "", ""),
 		"two/i.svg", "<svg/>", "two/b.css", "@import 'c.css'; p{}", "two/c.css", "i{}", "two/index.html", plain("/", "<link rel=stylesheet href=/b.css>\n", "<p>"), "two/b/index.html", plain("/b/", "", ""))
-	b.want(0, args("audit", "one", "--format", "json", "--out", "one.json"))
-	page := b.want(0, args("compare", "one", "two", "--format", "html"), "Before and after", "Went", "Came", "/a.js", "/b.css", "/c.css", "Changed in something else than what is listed: /", "Mended:", "blocking-script", "the paler bar is before", "aria-label=\"Weight of the pages\"")
-	saved := b.want(0, args("compare", "one.json", "two", "--format", "html"))
+	b.Want(0, clitest.Args("audit", "one", "--format", "json", "--out", "one.json"))
+	page := b.Want(0, clitest.Args("compare", "one", "two", "--format", "html"), "Before and after", "Went", "Came", "/a.js", "/b.css", "/c.css", "Changed in something else than what is listed: /", "Mended:", "blocking-script", "the paler bar is before", "aria-label=\"Weight of the pages\"")
+	saved := b.Want(0, clitest.Args("compare", "one.json", "two", "--format", "html"))
 	// It has no text: whether anything else changed is open there, and all else is the same.
 	rest := regexp.MustCompile(`(?s)<p class="(?:warning|good)">(?:Changed in something else|Whether anything else).*?</p>|Whether anything else changed[^<]*`)
 	if !strings.Contains(saved, "a saved audit has no text") || rest.ReplaceAllString(strings.Replace(saved, "one.json", "one", 1), "") != rest.ReplaceAllString(page, "") {
@@ -71,9 +73,9 @@ func TestCompareHTML(t *testing.T) {
 			t.Errorf("the page loads something: %s", load)
 		}
 	}
-	b.want(0, args("compare", "two", "two", "--format", "html"), "Nothing changed.")
-	b.write("two/b/index.html", plain("/b/", "<script src=\""+evil+"\" defer></script>\n", ""))
-	page = b.want(0, args("compare", "one", "two", "--format", "html"))
+	b.Want(0, clitest.Args("compare", "two", "two", "--format", "html"), "Nothing changed.")
+	b.Write("two/b/index.html", plain("/b/", "<script src=\""+evil+"\" defer></script>\n", ""))
+	page = b.Want(0, clitest.Args("compare", "one", "two", "--format", "html"))
 	if strings.Contains(page, "<img") || strings.Contains(page, evil) {
 		t.Error("what a page contains became markup")
 	}
@@ -82,18 +84,18 @@ func TestCompareHTML(t *testing.T) {
 // TestAuditLines: one a line comes the same as in one piece, each page's record and
 // verdicts before the next.
 func TestAuditLines(t *testing.T) {
-	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nitems: {a: {script: /a.js, pages: all}}\n",
+	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nitems: {a: {script: /a.js, pages: all}}\n",
 		"s/i.svg", "<svg/>", "s/a.js", "a()", "s/index.html", plain("/", "", ""), "s/b/index.html", plain("/b/", "", ""))
-	b.want(0, args("apply"))
-	b.write("out/b/index.html", strings.Replace(b.read("out/b/index.html"), "/a.js", "/c.js", 1))
-	_, whole, _ := b.run("audit", "--format", "json")
+	b.Want(0, clitest.Args("apply"))
+	b.Write("out/b/index.html", strings.Replace(b.Read("out/b/index.html"), "/a.js", "/c.js", 1))
+	_, whole, _ := b.Exec("audit", "--format", "json")
 	var a struct {
 		Records, Verdicts, Findings []json.RawMessage
 	}
 	if err := json.Unmarshal([]byte(whole), &a); err != nil || len(a.Records) != 2 || len(a.Verdicts) != 2 || len(a.Findings) < 2 {
 		t.Fatalf("%v\n%s", err, whole)
 	}
-	_, lines, _ := b.run("audit", "--format", "ndjson")
+	_, lines, _ := b.Exec("audit", "--format", "ndjson")
 	var want []string
 	add := func(raw json.RawMessage) {
 		var compact bytes.Buffer
@@ -116,12 +118,12 @@ func TestAuditLines(t *testing.T) {
 
 // TestImportsShown: show and survey tell what is imported, and a budget counts it.
 func TestImportsShown(t *testing.T) {
-	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nbudgets: [{pages: all, styles: 40, requests: 3}]\n",
+	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nbudgets: [{pages: all, styles: 40, requests: 3}]\n",
 		"s/i.svg", "<svg/>", "s/a.css", "@import 'b.css'; @import 'gone.css'; p{}", "s/b.css", "i{margin:0}", "s/index.html", plain("/", "<link rel=stylesheet href=/a.css>\n", "<p>"))
-	b.want(0, args("show", "/"), "imports /b.css", "imports /gone.css", "no such file", "4 requests")
-	b.want(0, args("survey", "s"), "import", "/b.css")
-	b.want(0, args("apply"))
-	b.want(1, args("audit"), "over-budget", "styles: 51 bytes, and the budget is 40 bytes", "requests: 4, and the budget is 3", "/a.css, loaded on 1 page, imports /gone.css: the site has no such file")
+	b.Want(0, clitest.Args("show", "/"), "imports /b.css", "imports /gone.css", "no such file", "4 requests")
+	b.Want(0, clitest.Args("survey", "s"), "import", "/b.css")
+	b.Want(0, clitest.Args("apply"))
+	b.Want(1, clitest.Args("audit"), "over-budget", "styles: 51 bytes, and the budget is 40 bytes", "requests: 4, and the budget is 3", "/a.css, loaded on 1 page, imports /gone.css: the site has no such file")
 }
 
 // firstLines are those of a page that are about a comparison.
@@ -136,12 +138,12 @@ func TestWholeSite(t *testing.T) {
 	page := func(head string) string {
 		return "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>" + head + "</title>\n<meta name=description content=\"" + head + " on Tern Hill\">\n</head>\n<body><p>x</body></html>\n"
 	}
-	b := newBench(t, "s/index.html", page("Home"), "s/a.html", page("A"), "s/b.html", page("B"), "s/404.html", page("Not found"), "s/old.html", "<!doctype html><html lang=en><title>Old</title><script>location.replace('/a.html')</script>")
-	out := b.want(0, args("audit", "s", "--verbose"), "on all 3 pages: the page has no canonical", "on all 4 pages: the page names no icon", "on all 4 pages: the page has no viewport")
+	b := clitest.New(t, "s/index.html", page("Home"), "s/a.html", page("A"), "s/b.html", page("B"), "s/404.html", page("Not found"), "s/old.html", "<!doctype html><html lang=en><title>Old</title><script>location.replace('/a.html')</script>")
+	out := b.Want(0, clitest.Args("audit", "s", "--verbose"), "on all 3 pages: the page has no canonical", "on all 4 pages: the page names no icon", "on all 4 pages: the page has no viewport")
 	if strings.Count(out, "canonical-missing") != 1 || strings.Contains(out, "404.html:5:1  the page has no canonical") {
 		t.Error(out)
 	}
-	_, text, _ := b.run("audit", "s", "--format", "json")
+	_, text, _ := b.Exec("audit", "s", "--format", "json")
 	var a struct {
 		Findings []struct {
 			Check, Page string
@@ -162,7 +164,7 @@ func TestWholeSite(t *testing.T) {
 	if pages["canonical-missing"] != 3 || pages["icon-missing"] != 4 || pages["viewport-missing"] != 4 || a.Totals.Warnings != 1 || a.Totals.Notes != 2 {
 		t.Errorf("%v, %+v", pages, a.Totals)
 	}
-	b.write("s/a.html", strings.Replace(b.read("s/a.html"), "</head>", "<link rel=canonical href=https://ternhill.example/a.html>\n</head>", 1))
-	b.want(0, args("audit", "s", "--verbose"), "canonical-missing", "index.html:3", "b.html:3")
-	b.want(1, args("audit", "s", "--fail-on", "note"))
+	b.Write("s/a.html", strings.Replace(b.Read("s/a.html"), "</head>", "<link rel=canonical href=https://ternhill.example/a.html>\n</head>", 1))
+	b.Want(0, clitest.Args("audit", "s", "--verbose"), "canonical-missing", "index.html:3", "b.html:3")
+	b.Want(1, clitest.Args("audit", "s", "--fail-on", "note"))
 }

@@ -4,18 +4,20 @@ import (
 	"encoding/json"
 	"strings"
 	"testing"
+
+	"yellowgate/internal/clitest"
 )
 
 // TestCheckWarns: lines of the gate file that choose or change nothing are told,
 // and stop nothing.
 func TestCheckWarns(t *testing.T) {
-	b := small(t)
-	b.write("facts.csv", "path,name\n/visit/,Visit us\n/gone/,Nowhere\n")
-	b.write("site/visit/index.html", doc("Visit", "<div><h1>Visit</h1></div>"))
+	b := clitest.Small(t)
+	b.Write("facts.csv", "path,name\n/visit/,Visit us\n/gone/,Nowhere\n")
+	b.Write("site/visit/index.html", clitest.Doc("Visit", "<div><h1>Visit</h1></div>"))
 	for _, file := range []string{"js/one.js", "c.css", "e.css"} {
-		b.write("site/"+file, "/* "+file+" */")
+		b.Write("site/"+file, "/* "+file+" */")
 	}
-	b.write("yellowgate.yaml", siteHead[:len(siteHead)-2]+`, facts: facts.csv}
+	b.Write("yellowgate.yaml", clitest.SiteHead[:len(clitest.SiteHead)-2]+`, facts: facts.csv}
 sets:
   empty: /nowhere/**
   plain: none
@@ -31,7 +33,7 @@ items:
 per-page:
   /visit/: {in: [a]}
 `)
-	out := b.want(0, args("check", "--verbose"),
+	out := b.Want(0, clitest.Args("check", "--verbose"),
 		`facts.csv:3:1: warning: facts are given for /gone/`,
 		`yellowgate.yaml:4:10: warning: the page set "empty" chooses no page of the site`,
 		`yellowgate.yaml:7:25: note: title: "@{fact.name}" has no value on 2 pages`,
@@ -48,23 +50,23 @@ per-page:
 			t.Errorf("%q is told:\n%s", never, out)
 		}
 	}
-	b.want(1, args("check", "--fail-on", "warning"))
-	if out := b.want(0, args("check")); strings.Contains(out, ": note: ") {
+	b.Want(1, clitest.Args("check", "--fail-on", "warning"))
+	if out := b.Want(0, clitest.Args("check")); strings.Contains(out, ": note: ") {
 		t.Error("notes are told without --verbose")
 	}
-	b.want(0, args("apply"), "3 pages written, 4 other files copied", "has no place")
+	b.Want(0, clitest.Args("apply"), "3 pages written, 4 other files copied", "has no place")
 }
 
 // TestJSON: every command's JSON is JSON, and has what a script would look for.
 func TestJSON(t *testing.T) {
-	b := small(t)
-	b.write("yellowgate.yaml", smallGate)
+	b := clitest.Small(t)
+	b.Write("yellowgate.yaml", clitest.SmallGate)
 	for _, c := range []struct{ args, want string }{
 		{"check", `"item":"counter"`}, {"pages", `"sets":[]`}, {"pages --fields", `"name":"fact.name"`}, {"why /visit/ counter", `"verdict":"in"`},
 		{"why /visit/ title", `"wins":true`}, {"where", `"kind":"code"`}, {"where counter", `"reason":"except"`}, {"diff", `"new":true`}, {"survey", `"loads"`},
 		{"apply", `"written":3`}, {"show /visit/", `"format":"yellowgate.page/1"`}, {"audit", `"errors":0`}, {"explain", `"name":"broken-head"`}, {"explain dead-file", `"good":`},
 	} {
-		_, out, errout := b.run(append(strings.Fields(c.args), "--format", "json")...)
+		_, out, errout := b.Exec(append(strings.Fields(c.args), "--format", "json")...)
 		var v any
 		if err := json.Unmarshal([]byte(out), &v); err != nil {
 			t.Errorf("%s: %v\n%s%s", c.args, err, out, errout)
@@ -80,27 +82,27 @@ func TestJSON(t *testing.T) {
 // TestMarksOff: without marks the audit knows items by URL and text, and the
 // output is as it would be written by hand.
 func TestMarksOff(t *testing.T) {
-	b := small(t)
-	b.write("yellowgate.yaml", strings.Replace(smallGate, "  facts:", "  marks: false\n  facts:", 1)+"  style: {stylesheet: /css/site.css, pages: all}\n")
-	b.want(0, args("apply"))
-	if page := b.read("public/visit/index.html"); strings.Contains(page, "yg:") || !strings.Contains(page, "\n  <link rel=\"stylesheet\" href=\"/css/site.css\">\n</head>") {
+	b := clitest.Small(t)
+	b.Write("yellowgate.yaml", strings.Replace(clitest.SmallGate, "  facts:", "  marks: false\n  facts:", 1)+"  style: {stylesheet: /css/site.css, pages: all}\n")
+	b.Want(0, clitest.Args("apply"))
+	if page := b.Read("public/visit/index.html"); strings.Contains(page, "yg:") || !strings.Contains(page, "\n  <link rel=\"stylesheet\" href=\"/css/site.css\">\n</head>") {
 		t.Errorf("the page is\n%s", page)
 	}
-	b.want(0, args("audit"), "counter             2              2  as the gate says", "style               3              3")
-	b.write("public/members/index.html", b.read("public/visit/index.html"))
-	b.want(1, args("audit"), "leaked on 1")
+	b.Want(0, clitest.Args("audit"), "counter             2              2  as the gate says", "style               3              3")
+	b.Write("public/members/index.html", b.Read("public/visit/index.html"))
+	b.Want(1, clitest.Args("audit"), "leaked on 1")
 }
 
 // TestOutputAsSource: an output may serve as a source; its marked regions are
 // taken out before anything else.
 func TestOutputAsSource(t *testing.T) {
-	b := small(t)
-	b.write("yellowgate.yaml", smallGate)
-	b.run("apply")
-	b.write("again.yaml", strings.NewReplacer("source: site", "source: public", "output: public", "output: second").Replace(smallGate))
-	b.want(0, args("apply", "--gate", "again.yaml"), "3 pages written")
+	b := clitest.Small(t)
+	b.Write("yellowgate.yaml", clitest.SmallGate)
+	b.Exec("apply")
+	b.Write("again.yaml", strings.NewReplacer("source: site", "source: public", "output: public", "output: second").Replace(clitest.SmallGate))
+	b.Want(0, clitest.Args("apply", "--gate", "again.yaml"), "3 pages written")
 	for _, page := range []string{"index.html", "visit/index.html", "members/index.html"} {
-		if b.read("second/"+page) != b.read("public/"+page) {
+		if b.Read("second/"+page) != b.Read("public/"+page) {
 			t.Errorf("%s differs", page)
 		}
 	}
@@ -108,7 +110,7 @@ func TestOutputAsSource(t *testing.T) {
 
 // TestCheckSite: what check finds of a gate file that holds for the site as a whole.
 func TestCheckSite(t *testing.T) {
-	page := doc("t", `<p>x</p><p id="letter">y</p><a href="/b/#letter">l</a>`)
+	page := clitest.Doc("t", `<p>x</p><p id="letter">y</p><a href="/b/#letter">l</a>`)
 	for _, c := range []struct{ name, yaml, want string }{
 		{"a made page where one exists", "blank-pages: [{path: /a/, title: A}]\n", "the blank page /a/ exists already: a/index.html"},
 		{"an id twice", "items: {letter: {popup: <p>z</p>, open: {fragment: letter}, pages: all}}\n", `this element has the id "letter", and so has the popup`},
@@ -127,10 +129,10 @@ func TestCheckSite(t *testing.T) {
 		{"no place", "items: {x: {code: <i>x</i>, place: {before: aside}, pages: all}}\n", `item "x" has no place anywhere`},
 		{"no value", "items: {x: {code: '<i>@{fact.price}</i>', pages: all}}\n", "@{fact.price} has no value (on 2 pages: /a/, /b/)"},
 	} {
-		b := newBench(t, "site/a/index.html", page, "site/b/index.html", strings.ReplaceAll(page, `<p id="letter">y</p>`, ""), "site/built/used.js", "u()",
+		b := clitest.New(t, "site/a/index.html", page, "site/b/index.html", strings.ReplaceAll(page, `<p id="letter">y</p>`, ""), "site/built/used.js", "u()",
 			"build.json", `{"used": "built/used.js", "other": "built/other.js"}`, "facts.yaml", "/a/: {faq: [{ask: a, answer: b}]}\n",
 			"yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public, manifest: build.json, facts: facts.yaml}\n"+c.yaml)
-		_, out, errout := b.run("check", "--verbose")
+		_, out, errout := b.Exec("check", "--verbose")
 		if !strings.Contains(strings.Join(strings.Fields(out+errout), " "), c.want) {
 			t.Errorf("%s: %q is not in\n%s%s", c.name, c.want, out, errout)
 		}

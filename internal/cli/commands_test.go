@@ -4,47 +4,25 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"encoding/xml"
-	"flag"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
+
+	"yellowgate/internal/clitest"
 )
-
-var update = flag.Bool("update", false, "write the golden files anew")
-
-// golden compares a text with a file of testdata.
-func golden(t *testing.T, name, got string) {
-	t.Helper()
-	file := filepath.Join("testdata", name)
-	if *update {
-		if err := os.MkdirAll("testdata", 0o755); err != nil {
-			t.Fatal(err)
-		}
-		if err := os.WriteFile(file, []byte(got), 0o644); err != nil {
-			t.Fatal(err)
-		}
-	}
-	want, err := os.ReadFile(file)
-	if err != nil {
-		t.Fatalf("%v (go test ./internal/cli -update writes it)", err)
-	}
-	if got != string(want) {
-		t.Errorf("%s differs (-update writes it anew). Got:\n%s", file, got)
-	}
-}
 
 // TestDemo runs the whole example and then the commands on what it wrote.
 func TestDemo(t *testing.T) {
-	b := newBench(t)
-	b.want(0, args("demo"), "8 yellowgate audit", "no errors", "9 yellowgate compare", "Try next, in tern-hill")
-	b.want(2, args("demo", "tern-hill"), "not empty")
-	b.want(0, args("demo"), "in tern-hill-2")
-	b.dir = filepath.Join(b.dir, "tern-hill")
+	b := clitest.New(t)
+	b.Want(0, clitest.Args("demo"), "8 yellowgate audit", "no errors", "9 yellowgate compare", "Try next, in tern-hill")
+	b.Want(2, clitest.Args("demo", "tern-hill"), "not empty")
+	b.Want(0, clitest.Args("demo"), "in tern-hill-2")
+	b.Dir = filepath.Join(b.Dir, "tern-hill")
 
 	for _, page := range []string{"index.html", "press/index.html", "journal/nuit-des-meteores/index.html", "book/pay/index.html"} {
-		golden(t, "demo-"+strings.ReplaceAll(page, "/", "-"), b.read("public/"+page))
+		clitest.Golden(t, "demo-"+strings.ReplaceAll(page, "/", "-"), b.Read("public/"+page))
 	}
 	for name, a := range map[string][]string{
 		"check": {"check", "--verbose"}, "survey": {"survey"}, "show": {"show", "/book/pay/"}, "show-source": {"show", "/press/", "--source"},
@@ -52,34 +30,34 @@ func TestDemo(t *testing.T) {
 		"pages": {"pages", "booking or has(form.contact)"}, "pages-why": {"pages", "booking or has(form.contact)", "--why"}, "fields": {"pages", "--fields"},
 		"audit": {"audit"}, "suggest": {"suggest", "site"}, "explain": {"explain"}, "explain-one": {"explain", "broken-head"},
 	} {
-		_, out, errout := b.run(a...)
-		golden(t, name+".txt", out+errout)
+		_, out, errout := b.Exec(a...)
+		clitest.Golden(t, name+".txt", out+errout)
 	}
-	status, out, _ := b.run("audit", "site", "--fail-on", "warning")
+	status, out, _ := b.Exec("audit", "site", "--fail-on", "warning")
 	if status != 1 {
 		t.Errorf("audit of the source: status %d, want 1", status)
 	}
-	golden(t, "audit-source.txt", out)
+	clitest.Golden(t, "audit-source.txt", out)
 
-	gate := b.read("yellowgate.yaml")
-	b.write("yellowgate.yaml", strings.Replace(gate, "    place: {code: spot}\n", "    place: {code: spot}\n    except: /visit/\n", 1))
-	b.want(1, args("diff"), "star-map  -1  /visit/", `-    <!--yg:star-map-->`, "1 of 28 pages is behind")
-	b.want(1, args("audit", "--fail-on", "error"), "leaked-item", "stale-output")
-	b.want(0, args("show", "/visit/"), "behind the gate file: this is what apply would write")
-	b.want(0, args("apply"), "1 page written")
-	b.want(0, args("diff", "--summary"), "Nothing to apply")
+	gate := b.Read("yellowgate.yaml")
+	b.Write("yellowgate.yaml", strings.Replace(gate, "    place: {code: spot}\n", "    place: {code: spot}\n    except: /visit/\n", 1))
+	b.Want(1, clitest.Args("diff"), "star-map  -1  /visit/", `-    <!--yg:star-map-->`, "1 of 28 pages is behind")
+	b.Want(1, clitest.Args("audit", "--fail-on", "error"), "leaked-item", "stale-output")
+	b.Want(0, clitest.Args("show", "/visit/"), "behind the gate file: this is what apply would write")
+	b.Want(0, clitest.Args("apply"), "1 page written")
+	b.Want(0, clitest.Args("diff", "--summary"), "Nothing to apply")
 }
 
 // TestPageRecord: the form of a page record, field by field.
 func TestPageRecord(t *testing.T) {
-	b := newBench(t, "s/visit/index.html", "<!DOCTYPE html>\n<html>\n<head>\n<meta charset=utf-8>\n<title>Visit</title>\n  <script src=\"/js/site.js\" defer></script>\n</head>\n<body><noscript><iframe src=\"https://x.example/\"></iframe></noscript></body></html>\n",
+	b := clitest.New(t, "s/visit/index.html", "<!DOCTYPE html>\n<html>\n<head>\n<meta charset=utf-8>\n<title>Visit</title>\n  <script src=\"/js/site.js\" defer></script>\n</head>\n<body><noscript><iframe src=\"https://x.example/\"></iframe></noscript></body></html>\n",
 		"s/js/site.js", strings.Repeat("x();\n", 100), "s/part.htm", "<p>a fragment<link rel=stylesheet href=a.css>")
-	_, out, errout := b.run("survey", "s", "--format", "ndjson")
+	_, out, errout := b.Exec("survey", "s", "--format", "ndjson")
 	lines := strings.Split(strings.TrimSpace(out), "\n")
 	if len(lines) != 2 || errout != "" {
 		t.Fatalf("%d lines\n%s%s", len(lines), out, errout)
 	}
-	golden(t, "records.ndjson", out)
+	clitest.Golden(t, "records.ndjson", out)
 	var r struct {
 		Format, Path, File, Encoding, Title, Digest string
 		Bytes                                       int
@@ -95,7 +73,7 @@ func TestPageRecord(t *testing.T) {
 		t.Fatal(err)
 	}
 	s := r.Elements[2]
-	text := b.read("s/visit/index.html")
+	text := b.Read("s/visit/index.html")
 	if r.Format != "yellowgate.page/1" || r.Path != "/visit/" || s.Tag != "script" || s.Line != 6 || s.Column != 3 || s.Runs != "defer" || s.Bytes != 500 || s.Gzip == 0 ||
 		text[s.Offset:s.Offset+s.Length] != `<script src="/js/site.js" defer></script>` {
 		t.Errorf("the script is %+v", s)
@@ -103,11 +81,11 @@ func TestPageRecord(t *testing.T) {
 }
 
 func TestAuditJSON(t *testing.T) {
-	b := small(t)
-	b.write("yellowgate.yaml", smallGate)
-	b.run("apply")
-	b.write("public/members/index.html", strings.Replace(b.read("public/members/index.html"), "</body>", "<script>visits = 1</script></body>", 1))
-	status, out, _ := b.run("audit", "--format", "json")
+	b := clitest.Small(t)
+	b.Write("yellowgate.yaml", clitest.SmallGate)
+	b.Exec("apply")
+	b.Write("public/members/index.html", strings.Replace(b.Read("public/members/index.html"), "</body>", "<script>visits = 1</script></body>", 1))
+	status, out, _ := b.Exec("audit", "--format", "json")
 	var a struct {
 		Format, Gate string
 		Pages        int
@@ -145,8 +123,8 @@ func TestAuditJSON(t *testing.T) {
 
 // TestWrongUse: what the user gets for the usual mistakes, and the exit status.
 func TestWrongUse(t *testing.T) {
-	b := small(t)
-	b.write("yellowgate.yaml", smallGate)
+	b := clitest.Small(t)
+	b.Write("yellowgate.yaml", clitest.SmallGate)
 	for _, c := range []struct {
 		args   string
 		status int
@@ -174,22 +152,22 @@ func TestWrongUse(t *testing.T) {
 		{"show site/visit/index.html --source --next", 2, "one of them"},
 		{"survey --out survey.txt", 0, ""},
 	} {
-		b.want(c.status, strings.Fields(c.args), c.want)
+		b.Want(c.status, strings.Fields(c.args), c.want)
 	}
-	if !strings.Contains(b.read("survey.txt"), "3 pages") {
-		t.Error("--out wrote", b.read("survey.txt"))
+	if !strings.Contains(b.Read("survey.txt"), "3 pages") {
+		t.Error("--out wrote", b.Read("survey.txt"))
 	}
-	empty := newBench(t)
-	empty.want(2, args("check"), "no yellowgate.yaml")
-	empty.want(0, args("survey"), "0 pages")
-	empty.want(0, args("--version"), "yellowgate ")
+	empty := clitest.New(t)
+	empty.Want(2, clitest.Args("check"), "no yellowgate.yaml")
+	empty.Want(0, clitest.Args("survey"), "0 pages")
+	empty.Want(0, clitest.Args("--version"), "yellowgate ")
 }
 
 // TestControlCodes: what a page contains never drives the terminal.
 func TestControlCodes(t *testing.T) {
-	b := newBench(t, "s/index.html", doc("\x1b[31mred\x1b]0;title\x07 \u202ereversed", "<script src='/\x1b[2J.js'></script>"))
+	b := clitest.New(t, "s/index.html", clitest.Doc("\x1b[31mred\x1b]0;title\x07 \u202ereversed", "<script src='/\x1b[2J.js'></script>"))
 	for _, a := range [][]string{{"survey", "s"}, {"audit", "s", "--fail-on", "never"}, {"show", "s/index.html"}, {"show", "s/index.html", "--color", "always"}} {
-		out := b.want(0, a)
+		out := b.Want(0, a)
 		for _, bad := range []string{"\x1b[31mred", "\x1b]0", "\x07", "\u202e", "\x1b[2J"} {
 			if strings.Contains(out, bad) {
 				t.Errorf("%v: %q came through", a, bad)
@@ -199,28 +177,28 @@ func TestControlCodes(t *testing.T) {
 }
 
 func TestCompletion(t *testing.T) {
-	b := small(t)
-	b.write("yellowgate.yaml", smallGate)
+	b := clitest.Small(t)
+	b.Write("yellowgate.yaml", clitest.SmallGate)
 	for line, want := range map[string]string{
 		"show /v": "/visit/", "why /visit/ c": "counter\ncanonical", "why /visit/ t": "title", "where c": "counter", "explain br": "broken-head", "check --fail-on w": "warning", "appl": "apply",
 	} {
-		out := b.want(0, append([]string{"__complete"}, strings.Split(line, " ")...))
+		out := b.Want(0, append([]string{"__complete"}, strings.Split(line, " ")...))
 		for _, w := range strings.Split(want, "\n") {
 			if !strings.Contains(out, w) {
 				t.Errorf("%s: %q is not offered:\n%s", line, w, out)
 			}
 		}
 	}
-	b.want(0, args("completion", "bash"), "yellowgate")
+	b.Want(0, clitest.Args("completion", "bash"), "yellowgate")
 }
 
 // TestChecksReference: docs/checks.md is what the checks say of themselves (-update
 // writes it anew).
 func TestChecksReference(t *testing.T) {
-	b := newBench(t)
-	_, out, _ := b.run("explain", "--format", "markdown")
+	b := clitest.New(t)
+	_, out, _ := b.Exec("explain", "--format", "markdown")
 	const name = "../../docs/checks.md"
-	if *update {
+	if *clitest.Update {
 		if err := os.WriteFile(name, []byte(out), 0o644); err != nil {
 			t.Fatal(err)
 		}
@@ -234,12 +212,12 @@ func TestChecksReference(t *testing.T) {
 // to be markup, a formula or a control code.
 func TestAuditFormats(t *testing.T) {
 	evil := "=cmd|x <script>alert(1)</script> ]]> \x1b[31m `a` | b & \u202e"
-	b := newBench(t, "s/index.html", "<!doctype html><html lang=en><head><title>"+strings.ReplaceAll(evil, "<", "&lt;")+"</title><title>"+strings.ReplaceAll(evil, "<", "&lt;")+"</title></head><body><script src='/=a<b>.js'></script></body></html>")
+	b := clitest.New(t, "s/index.html", "<!doctype html><html lang=en><head><title>"+strings.ReplaceAll(evil, "<", "&lt;")+"</title><title>"+strings.ReplaceAll(evil, "<", "&lt;")+"</title></head><body><script src='/=a<b>.js'></script></body></html>")
 	total := 0
 	var findings struct {
 		Findings []struct{ Check, Severity string }
 	}
-	_, out, _ := b.run("audit", "s", "--format", "json")
+	_, out, _ := b.Exec("audit", "s", "--format", "json")
 	if err := json.Unmarshal([]byte(out), &findings); err != nil {
 		t.Fatal(err)
 	}
@@ -251,7 +229,7 @@ func TestAuditFormats(t *testing.T) {
 		}
 	}
 
-	_, out, _ = b.run("audit", "s", "--format", "csv")
+	_, out, _ = b.Exec("audit", "s", "--format", "csv")
 	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
 	if err != nil || len(rows) != total+1 || len(rows[0]) != 9 {
 		t.Errorf("CSV: %v, %d rows", err, len(rows))
@@ -264,7 +242,7 @@ func TestAuditFormats(t *testing.T) {
 		}
 	}
 
-	_, out, _ = b.run("audit", "s", "--format", "junit")
+	_, out, _ = b.Exec("audit", "s", "--format", "junit")
 	var suites struct {
 		Failures int `xml:"failures,attr"`
 		Suites   []struct {
@@ -286,7 +264,7 @@ func TestAuditFormats(t *testing.T) {
 		}
 	}
 
-	_, out, _ = b.run("audit", "s", "--format", "sarif")
+	_, out, _ = b.Exec("audit", "s", "--format", "sarif")
 	var sarif struct {
 		Schema  string `json:"$schema"`
 		Version string
@@ -334,11 +312,11 @@ func TestAuditFormats(t *testing.T) {
 		}
 	}
 
-	_, out, _ = b.run("audit", "s", "--format", "markdown")
+	_, out, _ = b.Exec("audit", "s", "--format", "markdown")
 	if strings.Contains(out, "<script>") || strings.ContainsAny(out, "\x1b\u202e") || !strings.Contains(out, "title-repeated") {
 		t.Errorf("Markdown:\n%s", out)
 	}
-	_, page, _ := b.run("audit", "s", "--format", "html")
+	_, page, _ := b.Exec("audit", "s", "--format", "html")
 	if strings.Contains(page, "<script>alert") || strings.Contains(page, "a<b>.js") || !strings.Contains(page, "title-repeated") || strings.Count(page, "</script>") != 2 {
 		t.Errorf("HTML:\n%s", page)
 	}
@@ -351,32 +329,32 @@ func TestAuditFormats(t *testing.T) {
 
 // TestCompare: what was switched off went, and nothing else changed.
 func TestCompare(t *testing.T) {
-	b := newBench(t)
-	b.want(0, args("demo", "d"))
-	b.dir = filepath.Join(b.dir, "d")
-	b.want(0, args("compare", "site", "site"), "Nothing changed.")
-	b.want(0, args("audit", "--format", "json", "--out", "before.json", "--fail-on", "never"))
-	b.want(0, args("compare", "before.json", "public"), "Nothing changed.")
-	b.want(0, args("set", "visit-counter", "--more", "--except", "/privacy/", "-q"))
-	b.want(0, args("apply", "-q"))
-	b.want(0, args("compare", "before.json", "public"), "went: 1", "inline, of visit-counter", "/privacy/", "Whether anything else changed on /privacy/ is not known: a saved audit has no text.")
-	if err := os.CopyFS(filepath.Join(b.dir, "was"), os.DirFS(filepath.Join(b.dir, "public"))); err != nil {
+	b := clitest.New(t)
+	b.Want(0, clitest.Args("demo", "d"))
+	b.Dir = filepath.Join(b.Dir, "d")
+	b.Want(0, clitest.Args("compare", "site", "site"), "Nothing changed.")
+	b.Want(0, clitest.Args("audit", "--format", "json", "--out", "before.json", "--fail-on", "never"))
+	b.Want(0, clitest.Args("compare", "before.json", "public"), "Nothing changed.")
+	b.Want(0, clitest.Args("set", "visit-counter", "--more", "--except", "/privacy/", "-q"))
+	b.Want(0, clitest.Args("apply", "-q"))
+	b.Want(0, clitest.Args("compare", "before.json", "public"), "went: 1", "inline, of visit-counter", "/privacy/", "Whether anything else changed on /privacy/ is not known: a saved audit has no text.")
+	if err := os.CopyFS(filepath.Join(b.Dir, "was"), os.DirFS(filepath.Join(b.Dir, "public"))); err != nil {
 		t.Fatal(err)
 	}
-	b.write("public/shop/index.html", strings.Replace(b.read("public/shop/index.html"), "</main>", "<p>new</p></main>", 1))
-	b.want(0, args("compare", "before.json", "public"), "1 page changed in something else than what is listed: /shop/")
-	b.want(0, args("compare", "was", "public"), "1 page changed in something else than what is listed: /shop/ (2 lines)", "--verbose shows what")
-	b.want(0, args("compare", "was", "public", "/shop/"), "+<p>new</p></main>", "-</main>")
-	b.want(2, args("compare", "was", "public", "/shp/"), `no page "/shp/" on either side (did you mean "/shop/"?)`)
-	b.want(2, args("compare", "was"), "compare takes two folders of pages", "1 given", "yellowgate compare site public")
+	b.Write("public/shop/index.html", strings.Replace(b.Read("public/shop/index.html"), "</main>", "<p>new</p></main>", 1))
+	b.Want(0, clitest.Args("compare", "before.json", "public"), "1 page changed in something else than what is listed: /shop/")
+	b.Want(0, clitest.Args("compare", "was", "public"), "1 page changed in something else than what is listed: /shop/ (2 lines)", "--verbose shows what")
+	b.Want(0, clitest.Args("compare", "was", "public", "/shop/"), "+<p>new</p></main>", "-</main>")
+	b.Want(2, clitest.Args("compare", "was", "public", "/shp/"), `no page "/shp/" on either side (did you mean "/shop/"?)`)
+	b.Want(2, clitest.Args("compare", "was"), "compare takes two folders of pages", "1 given", "yellowgate compare site public")
 
 	// A baseline: what is new fails, what is known does not.
-	b.want(0, args("audit", "--format", "json", "--out", "baseline.json", "--fail-on", "never"))
-	b.want(0, args("compare", "baseline.json", "public", "--fail-on", "warning"))
-	b.write("public/shop/index.html", strings.Replace(b.read("public/shop/index.html"), "</head>", "<script src=/js/no-such.js></script></head>", 1))
-	b.want(1, args("compare", "baseline.json", "public", "--fail-on", "warning"), "dead-file")
-	b.want(0, args("compare", "baseline.json", "public"), "dead-file")
-	_, out, _ := b.run("compare", "site", "public", "--format", "json")
+	b.Want(0, clitest.Args("audit", "--format", "json", "--out", "baseline.json", "--fail-on", "never"))
+	b.Want(0, clitest.Args("compare", "baseline.json", "public", "--fail-on", "warning"))
+	b.Write("public/shop/index.html", strings.Replace(b.Read("public/shop/index.html"), "</head>", "<script src=/js/no-such.js></script></head>", 1))
+	b.Want(1, clitest.Args("compare", "baseline.json", "public", "--fail-on", "warning"), "dead-file")
+	b.Want(0, clitest.Args("compare", "baseline.json", "public"), "dead-file")
+	_, out, _ := b.Exec("compare", "site", "public", "--format", "json")
 	var r struct {
 		Format        string
 		Before, After struct{ Requests int }
@@ -385,26 +363,26 @@ func TestCompare(t *testing.T) {
 	if err := json.Unmarshal([]byte(out), &r); err != nil || r.Format != "yellowgate.compare/1" || r.Before.Requests <= r.After.Requests || len(r.Mended) < 50 {
 		t.Errorf("%v %+v", err, r)
 	}
-	b.want(2, args("compare", "yellowgate.yaml", "public"), "is no saved audit")
-	b.want(3, args("compare", "none", "public"), "none: no such file")
+	b.Want(2, clitest.Args("compare", "yellowgate.yaml", "public"), "is no saved audit")
+	b.Want(3, clitest.Args("compare", "none", "public"), "none: no such file")
 }
 
 // TestSettled: what the owner decided about findings.
 func TestSettled(t *testing.T) {
-	page := doc("t", `<p>x</p><script src="https://x.example/a.js"></script><p>y</p>`)
-	b := newBench(t, "site/index.html", page, "site/a/index.html", page, "yellowgate.yaml", `yellowgate: 1
+	page := clitest.Doc("t", `<p>x</p><script src="https://x.example/a.js"></script><p>y</p>`)
+	b := clitest.New(t, "site/index.html", page, "site/a/index.html", page, "yellowgate.yaml", `yellowgate: 1
 site: {source: site, output: public, trust: [x.example]}
 accept: [{check: blocking-script, pages: /a/, note: soon}]
 checks: {description-missing: none, title-shared: error}
 strict: true
 budgets: [{pages: /a/, third-parties: 0}]
 `)
-	b.want(0, args("apply", "-q"))
-	b.want(1, args("audit"), "error title-shared", "error over-budget", "third-parties: 1, and the budget is 0 (yellowgate.yaml:6:39)", "warning unclaimed-element", "1 finding accepted in the gate file")
-	_, out, _ := b.run("audit")
+	b.Want(0, clitest.Args("apply", "-q"))
+	b.Want(1, clitest.Args("audit"), "error title-shared", "error over-budget", "third-parties: 1, and the budget is 0 (yellowgate.yaml:6:39)", "warning unclaimed-element", "1 finding accepted in the gate file")
+	_, out, _ := b.Exec("audit")
 	if strings.Contains(out, "description-missing") || strings.Contains(out, "a/index.html:10") && strings.Contains(out, "blocking-script\n  a/") {
 		t.Error(out)
 	}
-	b.write("yellowgate.yaml", strings.Replace(b.read("yellowgate.yaml"), "title-shared: error", "title-shard: error", 1))
-	b.want(2, args("audit"), `unknown check "title-shard" (did you mean "title-shared"?)`)
+	b.Write("yellowgate.yaml", strings.Replace(b.Read("yellowgate.yaml"), "title-shared: error", "title-shard: error", 1))
+	b.Want(2, clitest.Args("audit"), `unknown check "title-shard" (did you mean "title-shared"?)`)
 }

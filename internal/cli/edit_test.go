@@ -4,6 +4,8 @@ import (
 	"encoding/json"
 	"strings"
 	"testing"
+
+	"yellowgate/internal/clitest"
 )
 
 const editable = `yellowgate: 1
@@ -28,9 +30,9 @@ per-page:
     params: {map: {n: 4}}
 `
 
-func editBench(t *testing.T) *bench {
+func editBench(t *testing.T) *clitest.Bench {
 	page := "<!doctype html><html lang=en><head><meta charset=utf-8><title>t</title><script src=\"/kit.js\"></script></head><body><p>x</p></body></html>"
-	return newBench(t, "yellowgate.yaml", strings.Replace(editable, "  /members/:\n    in", "  /visit/:\n    in", 1),
+	return clitest.New(t, "yellowgate.yaml", strings.Replace(editable, "  /members/:\n    in", "  /visit/:\n    in", 1),
 		"site/index.html", page, "site/visit/index.html", page, "site/members/index.html", page, "site/about/index.html", page)
 }
 
@@ -74,7 +76,7 @@ func TestEditing(t *testing.T) {
 			[]string{"    pages: /\nper-page", "    pages: /\n\n  box:\n    classes: {body: calm}\n    found: [\"[src*=kit]\", {text: kit}]\n    pages: all\n    attrs: {data-a: 1}\nper-page"}, []string{"comes to"}},
 	} {
 		b := editBench(t)
-		before := b.read("yellowgate.yaml")
+		before := b.Read("yellowgate.yaml")
 		want := before
 		for i := 0; i < len(c.edits); i += 2 {
 			if !strings.Contains(want, c.edits[i]) {
@@ -82,7 +84,7 @@ func TestEditing(t *testing.T) {
 			}
 			want = strings.Replace(want, c.edits[i], c.edits[i+1], 1)
 		}
-		status, out, errout := b.run(shellWords(c.command)...)
+		status, out, errout := b.Exec(shellWords(c.command)...)
 		if status != c.status {
 			t.Errorf("%s: status %d, want %d\n%s%s", c.command, status, c.status, out, errout)
 		}
@@ -91,7 +93,7 @@ func TestEditing(t *testing.T) {
 				t.Errorf("%s: %q is not in\n%s%s", c.command, s, out, errout)
 			}
 		}
-		if got := b.read("yellowgate.yaml"); got != want {
+		if got := b.Read("yellowgate.yaml"); got != want {
 			t.Errorf("%s:\n%s\nwant\n%s", c.command, got, want)
 		}
 	}
@@ -100,12 +102,12 @@ func TestEditing(t *testing.T) {
 // TestEditBroken: a gate file with a mistake is not touched, whatever is asked.
 func TestEditBroken(t *testing.T) {
 	b := editBench(t)
-	broken := b.read("yellowgate.yaml") + "oops: 1\n"
-	b.write("yellowgate.yaml", broken)
+	broken := b.Read("yellowgate.yaml") + "oops: 1\n"
+	b.Write("yellowgate.yaml", broken)
 	for _, c := range []string{"set counter --pages /", "disable map", "remove map", "add x --script /x.js", "enable map"} {
-		b.want(2, shellWords(c), `unknown key "oops"`)
+		b.Want(2, shellWords(c), `unknown key "oops"`)
 	}
-	if b.read("yellowgate.yaml") != broken {
+	if b.Read("yellowgate.yaml") != broken {
 		t.Error("a broken gate file was changed")
 	}
 }
@@ -114,32 +116,32 @@ func TestEditBroken(t *testing.T) {
 // given from another folder are named from there.
 func TestEditIncluded(t *testing.T) {
 	b := editBench(t)
-	b.write("yellowgate.yaml", strings.Replace(b.read("yellowgate.yaml"), "yellowgate: 1\n", "yellowgate: 1\ninclude: gates/*.yaml\n", 1))
-	b.write("gates/shop.yaml", "items:\n  shop: {code: <i>s</i>, pages: /about/} # theirs\n")
-	b.write("gates/code/s.html", "<i>t</i>")
-	b.want(0, shellWords("set shop --pages all"), "+3 shop comes to 3 pages")
-	if got := b.read("gates/shop.yaml"); got != "items:\n  shop: {code: <i>s</i>, pages: all} # theirs\n" {
+	b.Write("yellowgate.yaml", strings.Replace(b.Read("yellowgate.yaml"), "yellowgate: 1\n", "yellowgate: 1\ninclude: gates/*.yaml\n", 1))
+	b.Write("gates/shop.yaml", "items:\n  shop: {code: <i>s</i>, pages: /about/} # theirs\n")
+	b.Write("gates/code/s.html", "<i>t</i>")
+	b.Want(0, shellWords("set shop --pages all"), "+3 shop comes to 3 pages")
+	if got := b.Read("gates/shop.yaml"); got != "items:\n  shop: {code: <i>s</i>, pages: all} # theirs\n" {
 		t.Error(got)
 	}
-	b.want(0, shellWords("set shop --unset code --code-file gates/code/s.html"), "~4 pages changed")
-	if got := b.read("gates/shop.yaml"); !strings.Contains(got, "code-file: code/s.html") {
+	b.Want(0, shellWords("set shop --unset code --code-file gates/code/s.html"), "~4 pages changed")
+	if got := b.Read("gates/shop.yaml"); !strings.Contains(got, "code-file: code/s.html") {
 		t.Error(got)
 	}
-	b.want(0, shellWords("apply"))
-	b.want(2, shellWords("set shop --params n"), "nothing was written")
-	b.write("gates/again.yaml", "items:\n  map: {code: <i>s</i>, pages: all}\n")
-	b.want(2, shellWords("check"), `gates/again.yaml:2:3: error: item "map" is defined twice, first in yellowgate.yaml:13:3`)
+	b.Want(0, shellWords("apply"))
+	b.Want(2, shellWords("set shop --params n"), "nothing was written")
+	b.Write("gates/again.yaml", "items:\n  map: {code: <i>s</i>, pages: all}\n")
+	b.Want(2, shellWords("check"), `gates/again.yaml:2:3: error: item "map" is defined twice, first in yellowgate.yaml:13:3`)
 }
 
 // TestSplit: a vendor's code is taken apart, each part in its place.
 func TestSplit(t *testing.T) {
 	b := editBench(t)
-	b.write("v.html", `<!-- paste this --><link rel="stylesheet" href="https://v.example/v.css"><div id="v"></div>
+	b.Write("v.html", `<!-- paste this --><link rel="stylesheet" href="https://v.example/v.css"><div id="v"></div>
 <script>window.v = {a: 1};</script><script async src="https://v.example/v.js" data-k="1"></script>
 <noscript><img src="https://v.example/v.gif" alt=""></noscript>`)
-	b.want(0, shellWords("add v --split v.html --pages /about/"), "+1 v comes to 1 page: /about/", "Its container goes to the end of the body")
-	b.want(0, shellWords("apply"))
-	out := b.read("public/about/index.html")
+	b.Want(0, shellWords("add v --split v.html --pages /about/"), "+1 v comes to 1 page: /about/", "Its container goes to the end of the body")
+	b.Want(0, shellWords("apply"))
+	out := b.Read("public/about/index.html")
 	head, body, _ := strings.Cut(out, "<body>")
 	for _, s := range []string{`<link rel="stylesheet" href="https://v.example/v.css"`} {
 		if !strings.Contains(head, s) {
@@ -151,31 +153,31 @@ func TestSplit(t *testing.T) {
 			t.Errorf("%s is not in the body of\n%s", s, out)
 		}
 	}
-	if strings.Count(out, `<div id="v"></div>`) != 1 || strings.Count(b.read("yellowgate.yaml"), "\n  v") != 1 {
-		t.Errorf("the container should be at the body's end, and the item one\n%s", b.read("yellowgate.yaml"))
+	if strings.Count(out, `<div id="v"></div>`) != 1 || strings.Count(b.Read("yellowgate.yaml"), "\n  v") != 1 {
+		t.Errorf("the container should be at the body's end, and the item one\n%s", b.Read("yellowgate.yaml"))
 	}
-	b.want(0, shellWords("set v --pages /"), "+1 v comes to 1 page: /", "-1 v goes from 1 page: /about/")
-	b.want(0, shellWords("apply"))
-	if strings.Contains(b.read("public/about/index.html"), `<div id="v">`) || !strings.Contains(b.read("public/index.html"), `<div id="v">`) {
+	b.Want(0, shellWords("set v --pages /"), "+1 v comes to 1 page: /", "-1 v goes from 1 page: /about/")
+	b.Want(0, shellWords("apply"))
+	if strings.Contains(b.Read("public/about/index.html"), `<div id="v">`) || !strings.Contains(b.Read("public/index.html"), `<div id="v">`) {
 		t.Error("set did not reach the container")
 	}
-	b.write("w.html", `<div><script>x(</script>`)
-	b.want(2, shellWords("add w --split w.html --pages all"), "leaves <div> open")
+	b.Write("w.html", `<div><script>x(</script>`)
+	b.Want(2, shellWords("add w --split w.html --pages all"), "leaves <div> open")
 }
 
 // TestFirstGate: a first gate file leaves every page as it is.
 func TestFirstGate(t *testing.T) {
-	b := newBench(t)
-	b.want(0, args("demo", "d"))
+	b := clitest.New(t)
+	b.Want(0, clitest.Args("demo", "d"))
 	for _, name := range []string{"d/site/index.html", "d/site/visit/index.html"} {
-		b.write(name, spots.ReplaceAllString(b.read(name), ""))
+		b.Write(name, spots.ReplaceAllString(b.Read(name), ""))
 	}
-	b.want(0, shellWords("survey d/site --write --gate first.yaml"), "19 things found on 27 pages")
-	b.want(2, shellWords("survey d/site --write --gate first.yaml"), "exists already")
-	b.want(0, shellWords("check --gate first.yaml --fail-on warning"), "19 items on 27 pages")
-	b.want(0, shellWords("apply --gate first.yaml -q"))
+	b.Want(0, shellWords("survey d/site --write --gate first.yaml"), "19 things found on 27 pages")
+	b.Want(2, shellWords("survey d/site --write --gate first.yaml"), "exists already")
+	b.Want(0, shellWords("check --gate first.yaml --fail-on warning"), "19 items on 27 pages")
+	b.Want(0, shellWords("apply --gate first.yaml -q"))
 	for _, name := range []string{"index.html", "press/index.html", "journal/nuit-des-meteores/index.html", "book/pay/index.html"} {
-		if b.read("public/"+name) != b.read("d/site/"+name) {
+		if b.Read("public/"+name) != b.Read("d/site/"+name) {
 			t.Errorf("%s is not as it was", name)
 		}
 	}
@@ -183,16 +185,16 @@ func TestFirstGate(t *testing.T) {
 
 // TestLooking: find, the tables of where, and the schema.
 func TestLooking(t *testing.T) {
-	b := newBench(t)
-	b.want(0, shellWords("demo"))
-	b.want(0, shellWords("find starcalc --gate tern-hill/yellowgate.yaml"), "loaded: 2, in 1 page", "in scripts and stylesheets of the site: ", "js/sky.js:1:")
-	b.want(0, shellWords("find night-letter tern-hill/public --format json"), `"kind": "attribute"`, `"item": "night-letter"`)
-	b.want(0, shellWords("where --table --format csv --gate tern-hill/yellowgate.yaml"), "page,glyph-shim,domkit,", "\n/members/,taken,taken,taken,out,out,out,out,out,in,out,out,")
-	b.want(0, shellWords("where --table --gate tern-hill/yellowgate.yaml"), "28 pages by 25 items", "■ in")
-	b.want(0, shellWords("where robots --gate tern-hill/yellowgate.yaml"), "noindex  from metadata")
-	b.want(2, shellWords("where robot --gate tern-hill/yellowgate.yaml"), `no item is called "robot"`)
-	b.want(0, shellWords("why /events/orion/ social.title --gate tern-hill/yellowgate.yaml"), "Orion rising")
-	status, out, _ := b.run("schema")
+	b := clitest.New(t)
+	b.Want(0, shellWords("demo"))
+	b.Want(0, shellWords("find starcalc --gate tern-hill/yellowgate.yaml"), "loaded: 2, in 1 page", "in scripts and stylesheets of the site: ", "js/sky.js:1:")
+	b.Want(0, shellWords("find night-letter tern-hill/public --format json"), `"kind": "attribute"`, `"item": "night-letter"`)
+	b.Want(0, shellWords("where --table --format csv --gate tern-hill/yellowgate.yaml"), "page,glyph-shim,domkit,", "\n/members/,taken,taken,taken,out,out,out,out,out,in,out,out,")
+	b.Want(0, shellWords("where --table --gate tern-hill/yellowgate.yaml"), "28 pages by 25 items", "■ in")
+	b.Want(0, shellWords("where robots --gate tern-hill/yellowgate.yaml"), "noindex  from metadata")
+	b.Want(2, shellWords("where robot --gate tern-hill/yellowgate.yaml"), `no item is called "robot"`)
+	b.Want(0, shellWords("why /events/orion/ social.title --gate tern-hill/yellowgate.yaml"), "Orion rising")
+	status, out, _ := b.Exec("schema")
 	var schema struct {
 		Properties map[string]struct{ Description string }
 	}
@@ -203,13 +205,13 @@ func TestLooking(t *testing.T) {
 
 // TestCompletion: what the shell offers.
 func TestCompletionOfKeys(t *testing.T) {
-	b := newBench(t)
-	b.want(0, shellWords("demo"))
+	b := clitest.New(t)
+	b.Want(0, shellWords("demo"))
 	for line, want := range map[string]string{
 		"why /journal/o": "/journal/owls/", "why / visit-": "visit-counter", "why / desc": "description", "where star": "star-map", "set night-letter --pages boo": "booking",
 		"set x --needs lan": "lantern", "set x --place sp": "spot", "set x --load as": "async", "pages mem": "members", "disable qu": "quiet", "set x --unset sty": "stylesheet",
 	} {
-		status, out, _ := b.run(append(shellWords("__complete --gate tern-hill/yellowgate.yaml"), shellWords(line)...)...)
+		status, out, _ := b.Exec(append(shellWords("__complete --gate tern-hill/yellowgate.yaml"), shellWords(line)...)...)
 		if status != 0 || !strings.Contains(out, want) {
 			t.Errorf("%s: %d, %q is not in\n%s", line, status, want, out)
 		}

@@ -3,6 +3,8 @@ package cli_test
 import (
 	"strings"
 	"testing"
+
+	"yellowgate/internal/clitest"
 )
 
 // TestMessages: what the usual slips are told, and what to do about them.
@@ -64,7 +66,7 @@ func TestMessages(t *testing.T) {
 		{"a page that is one all the same", "", []string{"check", "--gate", "whole.yaml"}, 0, []string{"1 item on 3 pages"}},
 		{"a fragment", item("code: <b>x</b>\npages: all"), nil, 0, []string{"1 item on 2 pages", "1 file without html, head, body or title", "part.html"}},
 	} {
-		b := newBench(t, "site/index.html", page, "site/contact.html", page, "site/js/x.js", "x()\n", "site/part.html", "<p>x</p>\n", "empty/notes.txt", "x",
+		b := clitest.New(t, "site/index.html", page, "site/contact.html", page, "site/js/x.js", "x()\n", "site/part.html", "<p>x</p>\n", "empty/notes.txt", "x",
 			"semi.csv", "path;name\n/;Home\n", "semi.yaml", "yellowgate: 1\nsite: {source: site, output: public, facts: semi.csv}\n",
 			"whole.yaml", "yellowgate: 1\nsite: {source: site, output: public, pages: [part.html]}\nitems: {a: {code: <b>x</b>, pages: all}}\n",
 			"yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\n"+c.yaml)
@@ -73,34 +75,34 @@ func TestMessages(t *testing.T) {
 		}
 		t.Run(c.name, func(t *testing.T) {
 			b.T = t
-			b.want(c.status, c.args, c.want...)
+			b.Want(c.status, c.args, c.want...)
 		})
 	}
 }
 
 // TestNoGateFile: whoever has none is told how to get one.
 func TestNoGateFile(t *testing.T) {
-	b := newBench(t, "site/index.html", doc("t", ""))
-	b.want(2, args("check"), "no yellowgate.yaml in this folder", "yellowgate survey DIR --write")
+	b := clitest.New(t, "site/index.html", clitest.Doc("t", ""))
+	b.Want(2, clitest.Args("check"), "no yellowgate.yaml in this folder", "yellowgate survey DIR --write")
 }
 
 // TestSpotsOfRemoved: an item whose spot stands in pages is not removed in silence.
 func TestSpotsOfRemoved(t *testing.T) {
-	b := newBench(t, "site/index.html", doc("t", "<!-- yg-spot map -->"), "yellowgate.yaml", siteHead+"items:\n  map: {code: <b>x</b>, place: spot}\n  other: {code: <i>y</i>, pages: all}\n")
-	b.want(2, args("remove", "map"), `item "map" has a spot on /`, "--release")
-	b.want(0, args("remove", "map", "--release"), "is written", "yellowgate check")
-	b.want(2, args("apply"), `a spot names "map", which is no item`)
+	b := clitest.New(t, "site/index.html", clitest.Doc("t", "<!-- yg-spot map -->"), "yellowgate.yaml", clitest.SiteHead+"items:\n  map: {code: <b>x</b>, place: spot}\n  other: {code: <i>y</i>, pages: all}\n")
+	b.Want(2, clitest.Args("remove", "map"), `item "map" has a spot on /`, "--release")
+	b.Want(0, clitest.Args("remove", "map", "--release"), "is written", "yellowgate check")
+	b.Want(2, clitest.Args("apply"), `a spot names "map", which is no item`)
 }
 
 // TestBeforeFirstApply: diff compares with the source until something is applied.
 func TestBeforeFirstApply(t *testing.T) {
-	b := newBench(t, "site/index.html", doc("Home", `<script src="/kit.js"></script>`), "site/a/index.html", doc("A", `<script src="/kit.js"></script>`), "site/b/index.html", doc("B", ""),
-		"yellowgate.yaml", siteHead+"items:\n  kit: {found: {url: /kit.js}, pages: /}\n  note: {code: <b>x</b>, pages: /a/}\n")
-	out := b.want(1, args("diff"), "kit   -1  /a/", "note  +1  /a/", "--- source/a/index.html", `-  <script src="/kit.js"></script>`, "new, as the source has it: b/index.html", "the gate changes 1 of them; 2 will be written as the source has them")
+	b := clitest.New(t, "site/index.html", clitest.Doc("Home", `<script src="/kit.js"></script>`), "site/a/index.html", clitest.Doc("A", `<script src="/kit.js"></script>`), "site/b/index.html", clitest.Doc("B", ""),
+		"yellowgate.yaml", clitest.SiteHead+"items:\n  kit: {found: {url: /kit.js}, pages: /}\n  note: {code: <b>x</b>, pages: /a/}\n")
+	out := b.Want(1, clitest.Args("diff"), "kit   -1  /a/", "note  +1  /a/", "--- source/a/index.html", `-  <script src="/kit.js"></script>`, "new, as the source has it: b/index.html", "the gate changes 1 of them; 2 will be written as the source has them")
 	if strings.Contains(out, "source/index.html") {
 		t.Errorf("a page that does not change has a diff:\n%s", out)
 	}
-	b.write("public/b/index.html", "somebody's")
-	b.want(1, args("diff", "--summary"), "1 file in the output folder not written by the tool")
-	b.want(3, args("apply"), "b/index.html")
+	b.Write("public/b/index.html", "somebody's")
+	b.Want(1, clitest.Args("diff", "--summary"), "1 file in the output folder not written by the tool")
+	b.Want(3, clitest.Args("apply"), "b/index.html")
 }

@@ -7,6 +7,8 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+
+	"yellowgate/internal/clitest"
 )
 
 // TestReadme runs the first site of the README as it stands there, in an empty folder: every
@@ -24,10 +26,10 @@ func TestReadme(t *testing.T) {
 	for _, m := range regexp.MustCompile("(?s)```sh\n(.*?)```").FindAllStringSubmatch(string(text), -1) {
 		script += m[1]
 	}
-	b := newBench(t)
+	b := clitest.New(t)
 	cmd := exec.Command(shell, "-c", script)
-	cmd.Dir = b.dir
-	cmd.Env = append(os.Environ(), "PATH="+filepath.Dir(program)+string(os.PathListSeparator)+os.Getenv("PATH"))
+	cmd.Dir = b.Dir
+	cmd.Env = append(os.Environ(), "PATH="+filepath.Dir(clitest.Program())+string(os.PathListSeparator)+os.Getenv("PATH"))
 	out, err := cmd.CombinedOutput()
 	if err != nil {
 		t.Fatalf("%v\n%s", err, out)
@@ -37,10 +39,10 @@ func TestReadme(t *testing.T) {
 			t.Errorf("%q is not in\n%s", want, out)
 		}
 	}
-	if home := b.read("public/index.html"); strings.Contains(home, "contact.js") || !strings.Contains(home, "window.visits") {
+	if home := b.Read("public/index.html"); strings.Contains(home, "contact.js") || !strings.Contains(home, "window.visits") {
 		t.Errorf("the home page is\n%s", home)
 	}
-	if page := b.read("public/contact/index.html"); !strings.Contains(page, "contact.js") || strings.Contains(page, "window.visits") {
+	if page := b.Read("public/contact/index.html"); !strings.Contains(page, "contact.js") || strings.Contains(page, "window.visits") {
 		t.Errorf("the contact page is\n%s", page)
 	}
 }

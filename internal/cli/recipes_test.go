@@ -6,6 +6,8 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+
+	"yellowgate/internal/clitest"
 )
 
 // A block is a fenced block of a document: its language, what stands behind that,
@@ -38,15 +40,15 @@ func TestRecipes(t *testing.T) {
 			head = b.text
 		}
 	}
-	base := newBench(t)
-	base.want(0, args("demo", "d"), "27 pages")
+	base := clitest.New(t)
+	base.Want(0, clitest.Args("demo", "d"), "27 pages")
 	for _, s := range sections[1:] {
 		title, _, _ := strings.Cut(s, "\n")
 		t.Run(title, func(t *testing.T) {
 			t.Parallel()
-			b := newBench(t)
+			b := clitest.New(t)
 			for _, folder := range []string{"site", "facts"} {
-				if err := os.CopyFS(filepath.Join(b.dir, folder), os.DirFS(filepath.Join(base.dir, "d", folder))); err != nil {
+				if err := os.CopyFS(filepath.Join(b.Dir, folder), os.DirFS(filepath.Join(base.Dir, "d", folder))); err != nil {
 					t.Fatal(err)
 				}
 			}
@@ -62,20 +64,20 @@ func TestRecipes(t *testing.T) {
 				case x.language == "text":
 					want = append(want, strings.Split(strings.TrimSpace(x.text), "\n")...)
 				default:
-					b.write(x.name, x.text)
+					b.Write(x.name, x.text)
 				}
 			}
-			b.write("yellowgate.yaml", gate)
+			b.Write("yellowgate.yaml", gate)
 			if !strings.Contains(gate, "star-map:") { // a spot without its item is an error
 				for _, name := range []string{"site/index.html", "site/visit/index.html"} {
-					b.write(name, spots.ReplaceAllString(b.read(name), ""))
+					b.Write(name, spots.ReplaceAllString(b.Read(name), ""))
 				}
 			}
-			b.want(0, args("check", "--fail-on", "error"))
-			b.want(0, args("apply", "-q"))
-			b.want(0, args("audit", "--fail-on", "never", "--format", "json"))
+			b.Want(0, clitest.Args("check", "--fail-on", "error"))
+			b.Want(0, clitest.Args("apply", "-q"))
+			b.Want(0, clitest.Args("audit", "--fail-on", "never", "--format", "json"))
 			for _, c := range commands {
-				_, out, errout := b.run(shellWords(strings.TrimPrefix(c, "yellowgate "))...)
+				_, out, errout := b.Exec(shellWords(strings.TrimPrefix(c, "yellowgate "))...)
 				ran += out + errout
 			}
 			flat := strings.Join(strings.Fields(ran), " ")
@@ -84,7 +86,7 @@ func TestRecipes(t *testing.T) {
 					t.Errorf("%q is not in\n%s", line, ran)
 				}
 			}
-			_, out, _ := b.run("audit", "-v")
+			_, out, _ := b.Exec("audit", "-v")
 			for _, check := range []string{"missing-item", "leaked-item", "repeated-item", "misplaced-item", "metadata-differs", "late-need"} {
 				if strings.Contains(out, "error "+check) && !strings.Contains(out, "stale-output") {
 					t.Errorf("the audit finds %s\n%s", check, out)

@@ -4,15 +4,17 @@ import (
 	"encoding/json"
 	"strings"
 	"testing"
+
+	"yellowgate/internal/clitest"
 )
 
 // looseSite loads on all four pages what few of them need.
-func looseSite(t *testing.T) *bench {
+func looseSite(t *testing.T) *clitest.Bench {
 	page := func(body string) string {
 		return "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>t</title>\n<link rel=stylesheet href=/css/site.css>\n<link rel=stylesheet href=/kit/kit.css>\n" +
 			"<script src=/kit/kit.js defer></script>\n<script src=/lib/lib.js></script>\n<script src=/js/count.js async></script>\n</head>\n<body>\n" + body + "\n</body></html>\n"
 	}
-	return newBench(t, "site/index.html", page("<p>x</p>"), "site/a/index.html", page("<form class=contact></form>"), "site/b/index.html", page("<p onclick='lib.go()'>x</p>"), "site/c/index.html", page("<p>x</p>"),
+	return clitest.New(t, "site/index.html", page("<p>x</p>"), "site/a/index.html", page("<form class=contact></form>"), "site/b/index.html", page("<p onclick='lib.go()'>x</p>"), "site/c/index.html", page("<p>x</p>"),
 		"site/css/site.css", "body{margin:0} .kit-less{}", "site/kit/kit.css", "form.contact{margin:1em}", "site/kit/kit.js", "var f = document.querySelector('form.contact'); if (f) f.reset()",
 		"site/lib/lib.js", "window.lib = { go: function () {} }", "site/js/count.js", "fetch('/count')",
 		"yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  kit:                # for the contact form\n    found: {url: /kit/**}\n    pages: all        # why?\n")
@@ -22,18 +24,18 @@ func looseSite(t *testing.T) *bench {
 // and what --write does with them.
 func TestSuggest(t *testing.T) {
 	b := looseSite(t)
-	out := b.want(0, args("suggest"), "2 suggestions on 4 pages", "kit  likely: on 4 pages, needed on 1 (/a/); saves 6 requests, 3 of them blocking", "form.contact on 1 page", "pages: has(form.contact)",
+	out := b.Want(0, clitest.Args("suggest"), "2 suggestions on 4 pages", "kit  likely: on 4 pages, needed on 1 (/a/); saves 6 requests, 3 of them blocking", "form.contact on 1 page", "pages: has(form.contact)",
 		"lib  likely: on 4 pages, needed on 1 (/b/)", "lib named by an event handler of the page on 1 page", "no script on the others calls the name lib", "pages: /b/",
 		"cannot be seen from the text: 1", "/js/count.js  its code does more than look for elements: fetch")
 	if strings.Contains(out, "site.css") {
 		t.Error("what every page needs is suggested:\n" + out)
 	}
-	b.want(0, args("suggest", "site", "--verbose"), "3 suggestions on 4 pages", "kit-style", "loads /kit/kit.css", "survey site --write")
-	b.want(2, args("suggest", "site", "--write"), "a folder has none")
-	b.want(2, args("suggest", "--only", "kitt"), `nothing is suggested for "kitt" (did you mean "kit"?)`)
-	b.want(3, args("suggest", "nowhere"), "nowhere")
+	b.Want(0, clitest.Args("suggest", "site", "--verbose"), "3 suggestions on 4 pages", "kit-style", "loads /kit/kit.css", "survey site --write")
+	b.Want(2, clitest.Args("suggest", "site", "--write"), "a folder has none")
+	b.Want(2, clitest.Args("suggest", "--only", "kitt"), `nothing is suggested for "kitt" (did you mean "kit"?)`)
+	b.Want(3, clitest.Args("suggest", "nowhere"), "nowhere")
 
-	_, out, _ = b.run("suggest", "--format", "json")
+	_, out, _ = b.Exec("suggest", "--format", "json")
 	var s struct {
 		Format      string
 		Pages       int
@@ -52,22 +54,22 @@ func TestSuggest(t *testing.T) {
 		t.Errorf("%+v", k)
 	}
 
-	before := b.read("yellowgate.yaml")
-	b.want(0, args("suggest", "--write", "--dry-run"), "-3 kit goes from 3 pages", "nothing was written")
-	if b.read("yellowgate.yaml") != before {
+	before := b.Read("yellowgate.yaml")
+	b.Want(0, clitest.Args("suggest", "--write", "--dry-run"), "-3 kit goes from 3 pages", "nothing was written")
+	if b.Read("yellowgate.yaml") != before {
 		t.Error("a dry run wrote")
 	}
-	b.want(0, args("suggest", "--only", "kit", "--write"), "-3 kit goes from 3 pages", "yellowgate.yaml is written")
-	if got, want := b.read("yellowgate.yaml"), strings.Replace(before, "pages: all        # why?", "pages: has(form.contact)        # why?", 1); got != want {
+	b.Want(0, clitest.Args("suggest", "--only", "kit", "--write"), "-3 kit goes from 3 pages", "yellowgate.yaml is written")
+	if got, want := b.Read("yellowgate.yaml"), strings.Replace(before, "pages: all        # why?", "pages: has(form.contact)        # why?", 1); got != want {
 		t.Errorf("the gate file is\n%s\nwant\n%s", got, want)
 	}
-	b.want(0, args("suggest", "--write"), "+  lib:", "+    pages: /b/")
-	b.want(0, args("check"), "No errors, no warnings")
-	b.want(0, args("apply"), "4 pages written")
-	if has := func(page, what string) bool { return strings.Contains(b.read("public/"+page), what) }; has("index.html", "kit") || has("c/index.html", "lib.js") || !has("a/index.html", "kit.css") || !has("b/index.html", "lib.js") || has("a/index.html", "lib.js") {
+	b.Want(0, clitest.Args("suggest", "--write"), "+  lib:", "+    pages: /b/")
+	b.Want(0, clitest.Args("check"), "No errors, no warnings")
+	b.Want(0, clitest.Args("apply"), "4 pages written")
+	if has := func(page, what string) bool { return strings.Contains(b.Read("public/"+page), what) }; has("index.html", "kit") || has("c/index.html", "lib.js") || !has("a/index.html", "kit.css") || !has("b/index.html", "lib.js") || has("a/index.html", "lib.js") {
 		t.Error("what was written does not do what was suggested")
 	}
-	b.want(0, args("suggest"), "✓ nothing loads on 4 pages where nothing seems to need it")
+	b.Want(0, clitest.Args("suggest"), "✓ nothing loads on 4 pages where nothing seems to need it")
 }
 
 // TestLosses: check and diff warn where an item goes out of a page that seems to need
@@ -75,25 +77,25 @@ func TestSuggest(t *testing.T) {
 func TestLosses(t *testing.T) {
 	b := looseSite(t)
 	gate := func(kit, lib string) {
-		b.write("yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  kit: {found: {url: /kit/**}, pages: "+kit+"}\n  lib: {found: {url: /lib/**}, pages: "+lib+"}\n")
+		b.Write("yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  kit: {found: {url: /kit/**}, pages: "+kit+"}\n  lib: {found: {url: /lib/**}, pages: "+lib+"}\n")
 	}
 	gate("all", "all")
-	b.want(0, args("apply"))
+	b.Want(0, clitest.Args("apply"))
 	gate("/a/", "/b/")
-	b.want(0, args("check"), "No errors, no warnings")
-	if out := b.want(1, args("diff", "--summary"), "kit  -3"); strings.Contains(out, "warning") {
+	b.Want(0, clitest.Args("check"), "No errors, no warnings")
+	if out := b.Want(1, clitest.Args("diff", "--summary"), "kit  -3"); strings.Contains(out, "warning") {
 		t.Error(out)
 	}
 	gate("none", "/a/")
-	b.want(0, args("check"), `warning: item "kit" goes out of the page, and the page seems to need it: form.contact is on the page`, "(on /a/)", `item "lib" goes out of the page, and the page seems to need it: an event handler of the page calls lib, which nothing else defines (on /b/)`, "2 warnings")
-	b.want(1, args("diff", "--summary"), "warning kit goes from /a/, and the page seems to need it", "warning lib goes from /b/")
-	b.want(0, args("apply"))
-	b.want(0, args("diff"), "Nothing to apply")
+	b.Want(0, clitest.Args("check"), `warning: item "kit" goes out of the page, and the page seems to need it: form.contact is on the page`, "(on /a/)", `item "lib" goes out of the page, and the page seems to need it: an event handler of the page calls lib, which nothing else defines (on /b/)`, "2 warnings")
+	b.Want(1, clitest.Args("diff", "--summary"), "warning kit goes from /a/, and the page seems to need it", "warning lib goes from /b/")
+	b.Want(0, clitest.Args("apply"))
+	b.Want(0, clitest.Args("diff"), "Nothing to apply")
 	// Something else does the work: another stylesheet and script of the same.
-	b.write("site/kit2.css", "form.contact{margin:2em}")
-	b.write("site/kit2.js", "document.querySelector('form.contact')")
-	b.write("yellowgate.yaml", b.read("yellowgate.yaml")+"  kit2: {stylesheet: /kit2.css, script: /kit2.js, pages: /a/}\n  lib2: {script-text: 'window.lib = { go() {} }', pages: /b/}\n")
-	b.want(0, args("check"), "No errors, no warnings")
+	b.Write("site/kit2.css", "form.contact{margin:2em}")
+	b.Write("site/kit2.js", "document.querySelector('form.contact')")
+	b.Write("yellowgate.yaml", b.Read("yellowgate.yaml")+"  kit2: {stylesheet: /kit2.css, script: /kit2.js, pages: /a/}\n  lib2: {script-text: 'window.lib = { go() {} }', pages: /b/}\n")
+	b.Want(0, clitest.Args("check"), "No errors, no warnings")
 }
 
 // TestSuggestQueries: which pages a suggestion chooses, and where it gives no lines.
@@ -127,11 +129,11 @@ func TestSuggestQueries(t *testing.T) {
 		{"metadata that the gate decides", "metadata:\n  - {pages: all, author: Somebody}\n", map[string]string{"c": none}, ".kit{}", []string{"1 suggestion on 3 pages"}},
 		{"nothing in it", "", nil, "/* nothing */", []string{"nothing loads on 2 pages where nothing seems to need it", "/kit.css  it has no selectors"}},
 	} {
-		b := newBench(t, "site/index.html", none, "site/kit/index.html", kit, "site/kit.css", c.css, "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\n"+c.gate)
+		b := clitest.New(t, "site/index.html", none, "site/kit/index.html", kit, "site/kit.css", c.css, "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\n"+c.gate)
 		for name, text := range c.pages {
-			b.write("site/"+name+"/index.html", text)
+			b.Write("site/"+name+"/index.html", text)
 		}
-		out := b.want(0, args("suggest"))
+		out := b.Want(0, clitest.Args("suggest"))
 		for _, say := range c.says {
 			if !strings.Contains(out, say) {
 				t.Errorf("%s: %q is not in\n%s", c.name, say, out)
@@ -148,10 +150,10 @@ func TestSuggestKeeps(t *testing.T) {
 			"<link rel=stylesheet href=/kit.css>\n" + head + "</head>\n<body>\n" + body + "\n</body></html>\n"
 	}
 	const tag = "<script>window.tq = window.tq || []; tq.push(['start', 7])</script>\n<script async src=https://tags.lantern.example/t.js></script>\n"
-	b := newBench(t, "site/kit.css", ".kit{color:red}", "site/index.html", page("", "<p>x"), "site/a/index.html", page("", "<p class=kit>x"), "site/b/index.html", page(tag, "<p>x"), "site/c/index.html", page(tag, "<p>x"),
+	b := clitest.New(t, "site/kit.css", ".kit{color:red}", "site/index.html", page("", "<p>x"), "site/a/index.html", page("", "<p class=kit>x"), "site/b/index.html", page(tag, "<p>x"), "site/c/index.html", page(tag, "<p>x"),
 		"site/old/index.html", page("<meta http-equiv=refresh content='0; url=/a/'>\n<script>var moved = 1</script>\n", "<p>moved"))
-	b.want(0, args("survey", "site", "--write"), "with a name")
-	gate := b.read("yellowgate.yaml")
+	b.Want(0, clitest.Args("survey", "site", "--write"), "with a name")
+	gate := b.Read("yellowgate.yaml")
 	for _, want := range []string{"  kit-style:  # on all 5 pages, 15 bytes\n    found: {url: /kit.css}\n    pages: all or has(meta[http-equiv=\"refresh\" i])\n",
 		"    found:\n      - {url: https://tags.lantern.example/t.js}\n      - {text: 'window\\.tq = window\\.tq \\|\\| \\[\\]; tq\\.push\\(\\[''start'', 7\\]\\)'}\n    pages: all\n",
 		"    found: {text: 'var moved = 1'}\n    pages: has(meta[http-equiv=\"refresh\" i])\n"} {
@@ -159,31 +161,31 @@ func TestSuggestKeeps(t *testing.T) {
 			t.Errorf("the gate file lacks\n%s\nit is\n%s", want, gate)
 		}
 	}
-	b.want(0, args("check"), "No errors, no warnings")
-	b.want(0, args("apply"))
+	b.Want(0, clitest.Args("check"), "No errors, no warnings")
+	b.Want(0, clitest.Args("apply"))
 	for _, p := range []string{"index.html", "a/index.html", "b/index.html", "old/index.html"} {
-		if b.read("public/"+p) != b.read("site/"+p) {
+		if b.Read("public/"+p) != b.Read("site/"+p) {
 			t.Errorf("%s is not as it was, though all was to stay", p)
 		}
 	}
-	b.want(0, args("suggest", "--write"), "yellowgate.yaml is written", "goes from 1 page")
-	gate = b.read("yellowgate.yaml")
+	b.Want(0, clitest.Args("suggest", "--write"), "yellowgate.yaml is written", "goes from 1 page")
+	gate = b.Read("yellowgate.yaml")
 	for _, want := range []string{"property: {og:type: website}", "meta: {color-scheme: light dark}", "author: Tern Hill"} {
 		if !strings.Contains(gate, want) {
 			t.Errorf("the gate file lacks %q:\n%s", want, gate)
 		}
 	}
-	b.want(0, args("check"), "No errors, no warnings")
-	b.want(0, args("apply"))
+	b.Want(0, clitest.Args("check"), "No errors, no warnings")
+	b.Want(0, clitest.Args("apply"))
 	for p, keeps := range map[string]bool{"index.html": false, "a/index.html": true, "b/index.html": true, "c/index.html": true, "old/index.html": true} {
-		if strings.Contains(b.read("public/"+p), "kit.css") != keeps {
+		if strings.Contains(b.Read("public/"+p), "kit.css") != keeps {
 			t.Errorf("%s: the stylesheet is kept: %v, want %v", p, !keeps, keeps)
 		}
 	}
 	for _, p := range []string{"b/index.html", "c/index.html"} {
-		if text := b.read("public/" + p); !strings.Contains(text, "tq.push") || !strings.Contains(text, "t.js") {
+		if text := b.Read("public/" + p); !strings.Contains(text, "tq.push") || !strings.Contains(text, "t.js") {
 			t.Errorf("%s lost its tag or the settings of it", p)
 		}
 	}
-	b.want(0, args("suggest"), "its code is a third party's")
+	b.Want(0, clitest.Args("suggest"), "its code is a third party's")
 }

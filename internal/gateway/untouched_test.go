@@ -19,6 +19,7 @@ import (
 
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/live"
+	"yellowgate/internal/testsize"
 )
 
 const testGate = `yellowgate: 1
@@ -307,10 +308,7 @@ func TestUntouched(t *testing.T) {
 	front, g := before(t, origin.URL, nil)
 	transport := &http.Transport{DisableCompression: true, MaxIdleConnsPerHost: 8}
 	defer transport.CloseIdleConnections()
-	n := uint64(12_000)
-	if testing.Short() {
-		n = 1500
-	}
+	n := uint64(testsize.Of(1000, 12_000))
 	gated := 0
 	for i := range n {
 		direct := hear(t, requestOf(i, origin.URL), transport)

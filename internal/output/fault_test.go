@@ -16,6 +16,7 @@ import (
 	"yellowgate/internal/output"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
+	"yellowgate/internal/testsize"
 )
 
 const faultGate = `yellowgate: 1
@@ -124,10 +125,11 @@ func TestFaults(t *testing.T) {
 	want := done.tree()
 	for _, problem := range []error{syscall.ENOSPC, syscall.EIO} {
 		failed := 0
-		for n := 1; ; n++ {
-			if problem == syscall.EIO && n%4 != 0 {
-				n++
-			}
+		step := testsize.Of(11, 1)
+		if problem == syscall.EIO {
+			step = testsize.Of(29, 2)
+		}
+		for n := 1; ; n += step {
 			f := folder{t, t.TempDir()}
 			f.before()
 			var mu sync.Mutex
@@ -162,7 +164,7 @@ func TestFaults(t *testing.T) {
 			}
 			f.complete(what, f.tree(), want)
 		}
-		if failed < 20 {
+		if failed < testsize.Of(1, 20) {
 			t.Errorf("only %d calls let the apply fail", failed)
 		}
 	}

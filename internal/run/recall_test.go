@@ -21,10 +21,11 @@ import (
 	"yellowgate/internal/project"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
+	"yellowgate/internal/testsize"
 )
 
 var (
-	recallChanges = flag.Int("recall-changes", 300, "how many changes TestRecall makes")
+	recallChanges = flag.Int("recall-changes", testsize.Of(20, 300), "how many changes TestRecall makes")
 	recallSeed    = flag.Int64("recall-seed", 12, "the seed of TestRecall")
 )
 

@@ -12,6 +12,8 @@ import (
 	"testing"
 	"time"
 
+	"yellowgate/internal/testsize"
+
 	"github.com/chromedp/chromedp"
 )
 
@@ -93,8 +95,12 @@ func TestValuesInBrowser(t *testing.T) {
 		t.Fatalf("the harmless page has %d places of %d", len(plain), len(everyPlace))
 	}
 	tried := 0
-	for _, v := range append(hostileSeeds, "JaVaScRiPt:alert(1)", "\x01javascript:alert(1)", "java\tscript:alert(1)", "//127.0.0.1.evil.example/", "\n//evil.example", "x' onfocus=alert(1) autofocus tabindex=1 '", `x" onfocus="alert(1)" autofocus tabindex="1`,
+	every := testsize.Of(9, 1)
+	for i, v := range append(hostileSeeds, "JaVaScRiPt:alert(1)", "\x01javascript:alert(1)", "java\tscript:alert(1)", "//127.0.0.1.evil.example/", "\n//evil.example", "x' onfocus=alert(1) autofocus tabindex=1 '", `x" onfocus="alert(1)" autofocus tabindex="1`,
 		"${alert(1)}`+alert(1)+`", `\";alert(1)//`, `\');alert(1)//`, "</textarea><img src=x onerror=alert(1)>", "</noscript><img src=x onerror=alert(1)>", "</template><script>alert(1)</script>", "</svg><script>alert(1)</script>", "]]><script>alert(1)</script>") {
+		if i%every != 0 {
+			continue
+		}
 		pwned, path, places := look(v)
 		if pwned != "undefined" || path != "/base/dir/page/" {
 			t.Errorf("%q runs (%s, %s)", v, pwned, path)
@@ -105,7 +111,7 @@ func TestValuesInBrowser(t *testing.T) {
 			}
 		}
 	}
-	if tried < 1000 {
+	if tried < 1000/every {
 		t.Errorf("only %d values in places were tried", tried)
 	}
 	t.Logf("%d values in places", tried)

@@ -1,4 +1,4 @@
-package cli_test
+package browser_test
 
 import (
 	"context"
@@ -24,6 +24,8 @@ import (
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
+
+	"yellowgate/internal/clitest"
 )
 
 // What suggest writes changes nothing that a visitor sees: a browser is the witness, on the
@@ -45,7 +47,7 @@ type sight struct {
 
 // A witness looks at pages in a browser.
 type witness struct {
-	tab
+	clitest.Tab
 	mutex    sync.Mutex
 	requests map[string]bool
 	errors   []string
@@ -53,12 +55,9 @@ type witness struct {
 }
 
 func newWitness(t *testing.T, most time.Duration) *witness {
-	name := browserName()
-	if name == "" {
-		t.Skip("there is no Chromium on this machine to try it in")
-	}
-	w := &witness{tab: tab{t, startBrowser(t, name, most), ""}}
-	chromedp.ListenTarget(w.ctx, func(ev any) {
+	name := clitest.NeedBrowser(t)
+	w := &witness{Tab: clitest.Tab{T: t, Ctx: clitest.StartBrowser(t, name, most), Site: ""}}
+	chromedp.ListenTarget(w.Ctx, func(ev any) {
 		w.mutex.Lock()
 		defer w.mutex.Unlock()
 		switch ev := ev.(type) {
@@ -83,11 +82,11 @@ func newWitness(t *testing.T, most time.Duration) *witness {
 			}
 			w.sheets[ev.Header.StyleSheetID] = ev.Header.SourceURL
 		case *page.EventJavascriptDialogOpening:
-			go func() { _ = chromedp.Run(w.ctx, page.HandleJavaScriptDialog(false)) }()
+			go func() { _ = chromedp.Run(w.Ctx, page.HandleJavaScriptDialog(false)) }()
 		}
 	})
 	// Whatever moves or is drawn by chance does so alike each time.
-	w.do(network.Enable(), runtime.Enable(), page.Enable(), network.SetCacheDisabled(true), chromedp.ActionFunc(func(ctx context.Context) error {
+	w.Do(network.Enable(), runtime.Enable(), page.Enable(), network.SetCacheDisabled(true), chromedp.ActionFunc(func(ctx context.Context) error {
 		_, err := page.AddScriptToEvaluateOnNewDocument(`(() => { let seed = 1; Math.random = () => (seed = seed * 16807 % 2147483647) / 2147483647; const now = 1700000000000; Date.now = () => now;
 			window.open = () => null; addEventListener("submit", e => e.preventDefault()); window.print = () => {} })()`).Do(ctx)
 		return err
@@ -134,7 +133,7 @@ func (w *witness) look(address string) (loaded, clicked sight) {
 	w.mutex.Unlock()
 	take := func() (s sight) {
 		w.settled()
-		if err := json.Unmarshal([]byte(w.js(seen)), &s); err != nil {
+		if err := json.Unmarshal([]byte(w.JS(seen)), &s); err != nil {
 			w.Fatal(err)
 		}
 		w.mutex.Lock()
@@ -146,12 +145,12 @@ func (w *witness) look(address string) (loaded, clicked sight) {
 		s.errors = slices.Clone(w.errors)
 		return s
 	}
-	w.do(chromedp.Navigate("about:blank"), chromedp.Navigate(address))
+	w.Do(chromedp.Navigate("about:blank"), chromedp.Navigate(address))
 	loaded = take()
 	var n int
-	err := chromedp.Run(w.ctx, chromedp.Evaluate(clicks, &n, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+	err := chromedp.Run(w.Ctx, chromedp.Evaluate(clicks, &n, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
 	if err != nil { // a click led away after all
-		w.do(chromedp.Navigate("about:blank"))
+		w.Do(chromedp.Navigate("about:blank"))
 		return loaded, loaded
 	}
 	return loaded, take()
@@ -223,9 +222,9 @@ func (w *witness) properties(before, after string) string {
 	const styles = `JSON.stringify([...document.querySelectorAll("*")].filter(e => !/^(SCRIPT|STYLE|LINK|META|TITLE|HEAD|BASE|NOSCRIPT)$/.test(e.tagName)).slice(0, 4000).map(e => {
 		const s = getComputedStyle(e), o = {}; for (const p of s) o[p] = s.getPropertyValue(p).replaceAll(location.origin, ""); return o }))`
 	of := func(address string) (list []map[string]string) {
-		w.do(chromedp.Navigate("about:blank"), chromedp.Navigate(address))
+		w.Do(chromedp.Navigate("about:blank"), chromedp.Navigate(address))
 		w.settled()
-		_ = json.Unmarshal([]byte(w.js(styles)), &list)
+		_ = json.Unmarshal([]byte(w.JS(styles)), &list)
 		return list
 	}
 	was, is := of(before), of(after)
@@ -248,15 +247,15 @@ func (w *witness) properties(before, after string) string {
 	return ""
 }
 
-// suggested writes a gate for the pages in b.dir/site, as somebody would who does not know
+// suggested writes a gate for the pages in b.Dir/site, as somebody would who does not know
 // them, and applies it.
-func suggested(b *bench) {
+func suggested(b *clitest.Bench) {
 	b.Helper()
-	b.want(0, args("survey", "site", "--write"))
-	if status, out, err := b.run("suggest", "--write"); status != 0 {
+	b.Want(0, clitest.Args("survey", "site", "--write"))
+	if status, out, err := b.Exec("suggest", "--write"); status != 0 {
 		b.Fatalf("suggest --write: %d\n%s%s", status, out, err)
 	}
-	b.want(0, args("apply"))
+	b.Want(0, clitest.Args("apply"))
 }
 
 // differing are the pages whose files differ, as paths of URLs.
@@ -295,28 +294,28 @@ func takenOut(before, after string) func(page, path string) bool {
 // looks at every page before and after in a browser: nothing looks otherwise, and no
 // script fails that did not before.
 func TestSuggestedSite(t *testing.T) {
-	b := newBench(t)
-	b.want(0, args("demo"))
-	b.dir = filepath.Join(b.dir, "tern-hill")
+	b := clitest.New(t)
+	b.Want(0, clitest.Args("demo"))
+	b.Dir = filepath.Join(b.Dir, "tern-hill")
 	for _, name := range []string{"public", ".yellowgate", "yellowgate.yaml"} {
-		if err := os.RemoveAll(filepath.Join(b.dir, name)); err != nil {
+		if err := os.RemoveAll(filepath.Join(b.Dir, name)); err != nil {
 			t.Fatal(err)
 		}
 	}
 	for _, name := range []string{"site/index.html", "site/visit/index.html"} { // whose spots no item of the new gate file names
-		b.write(name, strings.ReplaceAll(b.read(name), "yg-spot", "a spot for"))
+		b.Write(name, strings.ReplaceAll(b.Read(name), "yg-spot", "a spot for"))
 	}
-	b.want(0, args("survey", "site", "--write"))
-	b.want(0, args("suggest", "--write"), "pages: has(form.contact) or /book/** or /shop/", "pages: /book/** or /contact/ or /shop/", "goes from 23 pages")
-	b.want(0, args("apply"), "pages written")
-	b.want(0, args("audit", "--fail-on", "never"))
-	site, public := filepath.Join(b.dir, "site"), filepath.Join(b.dir, "public")
+	b.Want(0, clitest.Args("survey", "site", "--write"))
+	b.Want(0, clitest.Args("suggest", "--write"), "pages: has(form.contact) or /book/** or /shop/", "pages: /book/** or /contact/ or /shop/", "goes from 23 pages")
+	b.Want(0, clitest.Args("apply"), "pages written")
+	b.Want(0, clitest.Args("audit", "--fail-on", "never"))
+	site, public := filepath.Join(b.Dir, "site"), filepath.Join(b.Dir, "public")
 	w := newWitness(t, 100*time.Second)
 	pages := differing(t, site, public)
 	if len(pages) < 20 {
 		t.Fatalf("only %d pages were changed", len(pages))
 	}
-	held, restless, _ := w.unchanged(serve(t, site), serve(t, public), pages[:6], takenOut(site, public))
+	held, restless, _ := w.unchanged(clitest.Serve(t, site), clitest.Serve(t, public), pages[:6], takenOut(site, public))
 	if held < 5 {
 		t.Errorf("only %d pages could be compared with what they were, %d were restless", held, restless)
 	}
@@ -329,22 +328,22 @@ func TestForeignSuggested(t *testing.T) {
 	}
 	for _, folder := range strings.Split(*foreignSites, ",") {
 		t.Run(filepath.Base(folder), func(t *testing.T) {
-			b := newBench(t)
-			site, public := filepath.Join(b.dir, "site"), filepath.Join(b.dir, "public")
+			b := clitest.New(t)
+			site, public := filepath.Join(b.Dir, "site"), filepath.Join(b.Dir, "public")
 			if err := os.CopyFS(site, os.DirFS(folder)); err != nil {
 				t.Fatal(err)
 			}
 			loadEverywhere(t, site)
 			suggested(b)
 			pages := differing(t, site, public)
-			t.Logf("%d pages were changed by %s", len(pages), tightened(b.read("yellowgate.yaml")))
+			t.Logf("%d pages were changed by %s", len(pages), tightened(b.Read("yellowgate.yaml")))
 			rand.New(rand.NewSource(1)).Shuffle(len(pages), func(i, j int) { pages[i], pages[j] = pages[j], pages[i] })
 			if len(pages) > *foreignPages {
 				pages = pages[:*foreignPages]
 			}
 			w := newWitness(t, time.Hour)
-			before := serve(t, site)
-			held, restless, elements := w.unchanged(before, serve(t, public), pages, takenOut(site, public))
+			before := clitest.Serve(t, site)
+			held, restless, elements := w.unchanged(before, clitest.Serve(t, public), pages, takenOut(site, public))
 			t.Logf("%d pages with %d elements as before, %d pages that differ from themselves", held, elements, restless)
 			w.covered(b, before)
 		})
@@ -400,8 +399,8 @@ func loadEverywhere(t *testing.T, site string) {
 }
 
 // covered compares findings of unused-style with the rules that a browser used.
-func (w *witness) covered(b *bench, address string) {
-	_, out, _ := b.run("audit", "site", "--format", "json", "--fail-on", "never")
+func (w *witness) covered(b *clitest.Bench, address string) {
+	_, out, _ := b.Exec("audit", "site", "--format", "json", "--fail-on", "never")
 	var a struct {
 		Records []struct {
 			File     string
@@ -460,11 +459,11 @@ func (w *witness) used(address string) map[string]int {
 	w.sheets, w.requests = nil, map[string]bool{}
 	w.mutex.Unlock()
 	var usage []*css.RuleUsage
-	w.do(chromedp.Navigate("about:blank"), dom.Enable(), css.Enable(), css.StartRuleUsageTracking(), chromedp.Navigate(address))
+	w.Do(chromedp.Navigate("about:blank"), dom.Enable(), css.Enable(), css.StartRuleUsageTracking(), chromedp.Navigate(address))
 	w.settled()
 	var n int
-	_ = chromedp.Run(w.ctx, chromedp.Evaluate(clicks, &n, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
-	w.do(chromedp.ActionFunc(func(ctx context.Context) (err error) {
+	_ = chromedp.Run(w.Ctx, chromedp.Evaluate(clicks, &n, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+	w.Do(chromedp.ActionFunc(func(ctx context.Context) (err error) {
 		usage, err = css.StopRuleUsageTracking().Do(ctx)
 		return err
 	}), css.Disable())
@@ -487,7 +486,7 @@ func TestSuggestedLoaders(t *testing.T) {
 			"<link rel=stylesheet href=/css/tabs.css>\n<script src=/js/kit.js defer></script>\n" + head + "</head>\n<body>\n" + body + "\n</body></html>\n"
 	}
 	const loader = "<script>window.tq = window.tq || []; tq.push(['page'])</script>\n<script>(function (d, t, u) { var s = d.createElement(t); s.async = 1; s.src = u; d.head.appendChild(s) })(document, 'script', 'https://tags.lantern.example/t.js')</script>\n"
-	b := newBench(t, "site/css/site.css", "body { margin: 0 } h1 { color: navy }", "site/css/kit.css", ".kit { padding: 1em } .kit-open { color: red }", "site/css/tabs.css", ".tab { color: grey } .tab-one { color: green } .is-chosen { font-weight: bold }",
+	b := clitest.New(t, "site/css/site.css", "body { margin: 0 } h1 { color: navy }", "site/css/kit.css", ".kit { padding: 1em } .kit-open { color: red }", "site/css/tabs.css", ".tab { color: grey } .tab-one { color: green } .is-chosen { font-weight: bold }",
 		"site/js/kit.js", "for (const k of document.querySelectorAll('.kit')) k.addEventListener('click', () => k.classList.toggle('kit-open'))",
 		"site/js/tabs.js", "document.querySelectorAll('[data-tab]').forEach(b => { b.className = 'tab tab-' + b.dataset.tab; b.onclick = () => b.classList.add('is-' + 'chosen') })",
 		"site/js/search.js", "var box = document.getElementById('q'); box.oninput = () => { import('/js/' + 'found.js').then(m => m.show(box)) }; setTimeout(() => import('/js/found.js').then(m => m.show(box)), 0)",
@@ -499,20 +498,20 @@ func TestSuggestedLoaders(t *testing.T) {
 		"site/tags/index.html", page(loader, "<h1>Tags</h1>"), "site/more/index.html", page(loader, "<h1>More</h1>"), "site/plain/index.html", page("", "<h1>Plain</h1>"),
 		"site/old/index.html", page("<meta http-equiv=refresh content='0; url=/plain/'>\n", "<p>Moved"))
 	suggested(b)
-	gate := b.read("yellowgate.yaml")
+	gate := b.Read("yellowgate.yaml")
 	for _, want := range []string{"\n  kit:", "\n  tabs-style:"} {
 		item, _, _ := strings.Cut(gate[strings.Index(gate, want)+1:], "\n\n")
 		if !strings.Contains(gate, want) || strings.Contains(item, "pages: all") {
 			t.Errorf("no tighter line was written for%s:\n%s", want, item)
 		}
 	}
-	site, public := filepath.Join(b.dir, "site"), filepath.Join(b.dir, "public")
+	site, public := filepath.Join(b.Dir, "site"), filepath.Join(b.Dir, "public")
 	pages := differing(t, site, public)
 	if want := "/index.html /kit/index.html /plain/index.html"; !strings.Contains(strings.Join(pages, " "), "/plain/index.html") || slices.Contains(pages, "/tags/index.html") || slices.Contains(pages, "/old/index.html") {
 		t.Errorf("pages that were changed: %v, want at least some of %s, and none with a tag loader", pages, want)
 	}
 	w := newWitness(t, 100*time.Second)
-	held, restless, _ := w.unchanged(serve(t, site), serve(t, public), pages, takenOut(site, public))
+	held, restless, _ := w.unchanged(clitest.Serve(t, site), clitest.Serve(t, public), pages, takenOut(site, public))
 	if held != len(pages) || held < 2 {
 		t.Errorf("%d of %d pages could be compared with what they were, %d were restless", held, len(pages), restless)
 	}

@@ -1,4 +1,4 @@
-package cli_test
+package growth_test
 
 import (
 	"fmt"
@@ -7,10 +7,15 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
 	"testing"
+	"time"
+
+	"yellowgate/internal/clitest"
+	"yellowgate/internal/testsize"
 )
 
 // Pages that repeat one thing, whatever it is: twice as much of it may cost twice as much work,
@@ -84,7 +89,7 @@ var grownCode = map[string][3]string{
 
 // counted builds the program with counters, once; TestMain takes it away.
 var counted = sync.OnceValues(func() (string, error) {
-	name := filepath.Join(counterDir, "counted")
+	name := filepath.Join(clitest.Dir(), "counted")
 	packages := "yellowgate/...,github.com/tdewolff/parse/v2/...,github.com/andybalholm/cascadia,golang.org/x/net/html,github.com/nlnwa/whatwg-url/url"
 	out, err := exec.Command("go", "build", "-cover", "-covermode=count", "-coverpkg="+packages, "-o", name, "yellowgate/cmd/yellowgate").CombinedOutput()
 	if err != nil {
@@ -131,9 +136,6 @@ type growth struct {
 }
 
 func newGrowth(t *testing.T) *growth {
-	if testing.Short() {
-		t.Skip("it builds the program a second time")
-	}
 	counter, err := counted()
 	if err != nil {
 		t.Skipf("the program cannot be built with counters: %v", err)
@@ -147,9 +149,9 @@ func (g *growth) measure(files []string, args ...string) float64 {
 	if err != nil {
 		g.Fatal(err)
 	}
-	b := &bench{g.T, sub}
+	b := clitest.In(g.T, sub)
 	for i := 0; i < len(files); i += 2 {
-		b.write(files[i], files[i+1])
+		b.Write(files[i], files[i+1])
 	}
 	return work(g.T, g.counter, sub, args...)
 }
@@ -195,10 +197,25 @@ func grownKinds() map[string][3]string {
 	return kinds
 }
 
+// sampled are so many of the cases, another choice each day, or all of them.
+func sampled[V any](all map[string]V, n int) map[string]V {
+	names := slices.Sorted(maps.Keys(all))
+	if n = testsize.Of(n, len(names)); n == len(names) {
+		return all
+	}
+	some := map[string]V{}
+	first := time.Now().YearDay()
+	for i := range n {
+		name := names[(first+i*len(names)/n)%len(names)]
+		some[name] = all[name]
+	}
+	return some
+}
+
 // TestGrowth: an audit of pages that repeat one thing.
 func TestGrowth(t *testing.T) {
 	g := newGrowth(t)
-	for name, k := range grownKinds() {
+	for name, k := range sampled(grownKinds(), 4) {
 		g.linear(name, 1200, func(times int) []string {
 			return []string{"site/index.html", repeated(grownHead+k[0], k[1], k[2], times)}
 		}, "audit", "site", "--fail-on", "never")
@@ -220,7 +237,7 @@ items:
   note: {code: "<p class=note>x</p>", place: {before: p}, pages: "has(p.a1) or has(dialog) or has(div > p)"}
   data: {structured: {type: Event, name: "@{page.title}"}, pages: all}
 `
-	for name, k := range grownKinds() {
+	for name, k := range sampled(grownKinds(), 3) {
 		g.linear(name, 600, func(times int) []string {
 			return []string{"yellowgate.yaml", gate, "site/index.html", repeated(grownHead+k[0], k[1], k[2], times)}
 		}, "check", "--fail-on", "never")
@@ -233,7 +250,7 @@ func TestGrowthOfGate(t *testing.T) {
 	g := newGrowth(t)
 	const head = "yellowgate: 1\nsite: {source: site, output: public, facts: facts.json}\n"
 	page := grownHead + "<script src=/a.js></script></head><body><p class=a1>x</p></body></html>\n"
-	for name, c := range map[string][3]string{
+	for name, c := range sampled(map[string][3]string{
 		"items":            {"items:\n  z: {script: /z.js, pages: all}\n", "  a%d: {script: /a%[1]d.js, pages: /a%[1]d/**}\n", ""},
 		"found items":      {"items:\n  z: {script: /z.js, pages: all}\n", "  a%d: {found: {url: /a%[1]d/*.js}, pages: none}\n", ""},
 		"selectors":        {"items:\n  z: {script: /z.js, pages: all}\n", "  a%d: {found: \".a%[1]d b\", pages: none}\n", ""},
@@ -244,7 +261,7 @@ func TestGrowthOfGate(t *testing.T) {
 		"metadata":         {"metadata:\n  - {pages: all, title: x}\n", "  - {pages: /a%d/, title: y}\n", ""},
 		"per-page":         {"items: {z: {script: /z.js, pages: all}}\nper-page:\n  /: {out: [z]}\n", "  /a%d/: {out: [z]}\n", ""},
 		"trust":            {"strict: false\nitems: {z: {script: /z.js, pages: all}}\naccept:\n  - {check: icon-missing, pages: all, note: x}\n", "  - {check: icon-missing, pages: /a%d/, note: x}\n", ""},
-	} {
+	}, 3) {
 		g.linear(name, 200, func(times int) []string {
 			return []string{"yellowgate.yaml", head + repeated(c[0], c[1], c[2], times), "facts.json", "{}", "site/index.html", page}
 		}, "check", "--fail-on", "never")
@@ -252,7 +269,8 @@ func TestGrowthOfGate(t *testing.T) {
 	g.linear("facts", 800, func(times int) []string {
 		return []string{"yellowgate.yaml", head + "items: {z: {script: /z.js, pages: all}}\n", "facts.json", repeated("{\"/\": {\"x\": 1}", ", \"/a%d/\": {\"x\": %[1]d}", "}", times), "site/index.html", page}
 	}, "check", "--fail-on", "never")
-	for _, command := range [][]string{{"audit", "site", "--fail-on", "never"}, {"check"}, {"apply"}, {"suggest"}, {"survey", "site"}, {"where"}, {"find", "a1"}, {"diff", "--summary"}} {
+	commands := [][]string{{"audit", "site", "--fail-on", "never"}, {"check"}, {"apply"}, {"suggest"}, {"survey", "site"}, {"where"}, {"find", "a1"}, {"diff", "--summary"}}
+	for _, command := range commands[:testsize.Of(1, len(commands))] {
 		g.linear("pages of "+command[0], 60, func(times int) []string {
 			files := []string{"yellowgate.yaml", head + "items: {z: {script: /z.js, pages: all}, a: {found: {url: /a.js}, pages: has(.a1)}}\n", "facts.json", "{}", "site/index.html", page, "site/a.js", "document.querySelector('.a1')"}
 			for i := range times {
@@ -266,11 +284,12 @@ func TestGrowthOfGate(t *testing.T) {
 
 // FuzzGrowth looks for more of the kind: whatever is repeated on a page, twice as often.
 //
-//	go test ./internal/cli -run - -fuzz FuzzGrowth -fuzztime 10m
+//	YELLOWGATE_TESTS=full go test ./internal/clitest/growth -run - -fuzz FuzzGrowth -fuzztime 10m
 func FuzzGrowth(f *testing.F) {
 	f.Add("", "<p class=a>", "")
 	f.Add("<script>var a = [", "{b: function () { return c.d('.e') }},", "]</script>")
 	f.Fuzz(func(t *testing.T, before, one, after string) {
+		testsize.OnlyFull(t)
 		if len(one) == 0 || len(one) > 200 || len(before)+len(after) > 2000 {
 			return
 		}

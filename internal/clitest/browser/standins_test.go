@@ -1,4 +1,4 @@
-package cli_test
+package browser_test
 
 import (
 	"encoding/json"
@@ -8,30 +8,30 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"yellowgate/internal/clitest"
 )
 
 // TestStandIns: what the demo's vendors do at run time is told of the pages as they were, with item and
 // chain, and nothing of it of the gated ones; what the consent banner holds back comes with a click.
 func TestStandIns(t *testing.T) {
 	t.Parallel()
-	if browserName() == "" {
-		t.Skip("there is no Chromium on this machine to try it in")
-	}
-	b := newBench(t)
-	s := b.start("demo", "--serve", "--listen", "127.0.0.1:0")
-	s.says("yellowgate audit")
+	clitest.NeedBrowser(t)
+	b := clitest.New(t)
+	s := b.Start("demo", "--serve", "--listen", "127.0.0.1:0")
+	s.Says("yellowgate audit")
 	var hosts []string
-	for _, m := range regexp.MustCompile(`--host (\S+)`).FindAllStringSubmatch(s.said(), -1) {
+	for _, m := range regexp.MustCompile(`--host (\S+)`).FindAllStringSubmatch(s.Said(), -1) {
 		hosts = append(hosts, "--host", m[1])
 	}
 	if len(hosts) != 14 {
 		t.Fatalf("the stand-ins are %v", hosts)
 	}
-	dir := filepath.Join(b.dir, "tern-hill")
+	dir := filepath.Join(b.Dir, "tern-hill")
 	if err := os.CopyFS(filepath.Join(dir, "asis"), os.DirFS(filepath.Join(dir, "site"))); err != nil {
 		t.Fatal(err)
 	}
-	b.want(0, args("apply", "--gate", "tern-hill/yellowgate.yaml", "-q"))
+	b.Want(0, clitest.Args("apply", "--gate", "tern-hill/yellowgate.yaml", "-q"))
 	for _, side := range []string{"asis", "public"} { // other pages cost time alone
 		all, err := filepath.Glob(filepath.Join(dir, side, "*"))
 		if err != nil {
@@ -51,7 +51,7 @@ func TestStandIns(t *testing.T) {
 			Findings []struct{ Check, Page, Item, Message string }
 			Rendered []struct{ Path, Unread string }
 		}
-		if err := json.Unmarshal([]byte(b.want(0, args(append(line, hosts...)...))), &r); err != nil {
+		if err := json.Unmarshal([]byte(b.Want(0, clitest.Args(append(line, hosts...)...))), &r); err != nil {
 			t.Fatal(err)
 		}
 		if len(r.Rendered) != 4 || slices.ContainsFunc(r.Rendered, func(v struct{ Path, Unread string }) bool { return v.Unread != "" }) {
@@ -93,8 +93,8 @@ func TestStandIns(t *testing.T) {
 		t.Errorf("told of the gated site:\n  %s", strings.Join(after, "\n  "))
 	}
 	shop := append([]string{"show", "/shop/", "--source", "--gate", "tern-hill/yellowgate.yaml", "--browser", "-q"}, hosts...)
-	if out := b.want(0, args(shop...), "dialog"); strings.Contains(out, "agreed.gif") {
+	if out := b.Want(0, clitest.Args(shop...), "dialog"); strings.Contains(out, "agreed.gif") {
 		t.Errorf("the banner holds nothing back:\n%s", out)
 	}
-	b.want(0, args(append(shop, "--click", "#ask button")...), "agreed.gif")
+	b.Want(0, clitest.Args(append(shop, "--click", "#ask button")...), "agreed.gif")
 }

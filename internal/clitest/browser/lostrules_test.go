@@ -1,4 +1,4 @@
-package cli_test
+package browser_test
 
 import (
 	"encoding/json"
@@ -18,10 +18,10 @@ func TestLostRulesInBrowser(t *testing.T) {
 		"*|b { }", "&.a { }", ".a { > .b { } & c { } }", "<!-- .a { } -->", "/* , */ .a /* . */ { }", "::-webkit-scrollbar { }", ":nth-child(2n + 1 of .a) { }", "é { }", ".é, #ü { }", "a , b{}", "a\n>\nb\n{ }", ".a+.b{}", ".a\t{ }", "[a] { }", "[a=b], [a='b'] { }", ":root { }",
 		"html>/**/body { }", "@media print { .a, { } }", "@media print { .a { } }", "@layer x { . b { } }"}
 	w := newWitness(t, time.Minute)
-	w.do(chromedp.Navigate("about:blank"))
+	w.Do(chromedp.Navigate("about:blank"))
 	for _, css := range sheets {
 		text, _ := json.Marshal(css)
-		rules := w.js(`(() => { const s = new CSSStyleSheet(); s.replaceSync(` + string(text) + `); let r = s.cssRules; if (r.length && !r[0].selectorText && r[0].cssRules) r = r[0].cssRules; return r.length })()`)
+		rules := w.JS(`(() => { const s = new CSSStyleSheet(); s.replaceSync(` + string(text) + `); let r = s.cssRules; if (r.length && !r[0].selectorText && r[0].cssRules) r = r[0].cssRules; return r.length })()`)
 		if lost := len(syntax.LostRules([]byte(css))); (rules == "0") != (lost > 0) {
 			t.Errorf("%s: a browser has %s rules, %d are called lost", css, rules, lost)
 		}

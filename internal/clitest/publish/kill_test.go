@@ -1,4 +1,4 @@
-package cli_test
+package publish_test
 
 import (
 	"fmt"
@@ -9,26 +9,29 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"yellowgate/internal/clitest"
+	"yellowgate/internal/testsize"
 )
 
 // TestKilled kills an apply at random moments: every output file is the old one or the new one, the
 // next apply completes the work, and what is not the tool's is as it was. scripts/kill does it at
 // length.
 func TestKilled(t *testing.T) {
-	b := newBench(t, "yellowgate.yaml", "", "public/theirs.txt", "theirs", ".yellowgate/mine", "mine")
-	const pages = 400
+	b := clitest.New(t, "yellowgate.yaml", "", "public/theirs.txt", "theirs", ".yellowgate/mine", "mine")
+	pages := testsize.Of(200, 400)
 	long := strings.Repeat("<p>the dome opens when the sky is clear</p>\n", 400)
 	for i := range pages {
-		b.write(fmt.Sprintf("site/p%03d/index.html", i), doc(fmt.Sprint("Page ", i), long))
+		b.Write(fmt.Sprintf("site/p%03d/index.html", i), clitest.Doc(fmt.Sprint("Page ", i), long))
 	}
 	set := func(version int) {
-		b.write("yellowgate.yaml", fmt.Sprintf("yellowgate: 1\nsite: {source: site, output: public}\nitems: {a: {code: '<b>version %d</b>', pages: all}}\n", version))
+		b.Write("yellowgate.yaml", fmt.Sprintf("yellowgate: 1\nsite: {source: site, output: public}\nitems: {a: {code: '<b>version %d</b>', pages: all}}\n", version))
 	}
 	read := func() (versions map[string]string) {
 		versions = map[string]string{}
 		for i := range pages {
 			name := fmt.Sprintf("public/p%03d/index.html", i)
-			text, err := os.ReadFile(filepath.Join(b.dir, name))
+			text, err := os.ReadFile(filepath.Join(b.Dir, name))
 			if err != nil {
 				continue
 			}
@@ -47,19 +50,24 @@ func TestKilled(t *testing.T) {
 	for version := range 3 {
 		set(version % 2)
 		begun := time.Now()
-		b.want(0, args("apply", "-q"))
+		b.Want(0, clitest.Args("apply", "-q"))
 		took = time.Since(begun)
 	}
 	r := rand.New(rand.NewSource(12))
 	stopped, mixed := 0, 0
-	for round := range 12 {
+	rounds := testsize.Of(3, 12)
+	for round := range rounds {
 		set((round + 1) % 2)
-		cmd := exec.Command(program, "apply", "-q")
-		cmd.Dir = b.dir
+		cmd := exec.Command(clitest.Program(), "apply", "-q")
+		cmd.Dir = b.Dir
 		if err := cmd.Start(); err != nil {
 			t.Fatal(err)
 		}
-		time.Sleep(took/4 + time.Duration(r.Int63n(int64(took))))
+		for working := false; !working && cmd.ProcessState == nil; time.Sleep(time.Millisecond) { // until it writes, on however busy a machine
+			work, _ := filepath.Glob(filepath.Join(b.Dir, ".yellowgate", "apply-*"))
+			working = len(work) > 0
+		}
+		time.Sleep(time.Duration(r.Int63n(int64(took))) * time.Duration(round) / time.Duration(rounds))
 		if cmd.Process.Kill() == nil && cmd.Wait() != nil {
 			stopped++
 		}
@@ -73,20 +81,20 @@ func TestKilled(t *testing.T) {
 		if len(kinds) > 1 {
 			mixed++
 		}
-		b.want(0, args("apply", "-q"))
+		b.Want(0, clitest.Args("apply", "-q"))
 		for name, version := range read() {
 			if version != fmt.Sprintf("<b>version %d</b>", (round+1)%2) {
 				t.Fatalf("round %d: after the next apply %s has %s", round, name, version)
 			}
 		}
-		if left, _ := filepath.Glob(filepath.Join(b.dir, ".yellowgate", "apply-*")); len(left) > 0 {
+		if left, _ := filepath.Glob(filepath.Join(b.Dir, ".yellowgate", "apply-*")); len(left) > 0 {
 			t.Errorf("round %d: %v is left", round, left)
 		}
-		if b.read("public/theirs.txt") != "theirs" || b.read(".yellowgate/mine") != "mine" {
+		if b.Read("public/theirs.txt") != "theirs" || b.Read(".yellowgate/mine") != "mine" {
 			t.Errorf("round %d: a file of others was touched", round)
 		}
 	}
-	t.Logf("%d of 12 were killed before they had ended, %d left pages old and new", stopped, mixed)
+	t.Logf("%d of %d were killed before they had ended, %d left pages old and new", stopped, rounds, mixed)
 	if stopped == 0 {
 		t.Error("no apply was killed before it had ended: nothing was tried")
 	}
@@ -95,18 +103,18 @@ func TestKilled(t *testing.T) {
 // TestSurveyPipe: the inventory of a page from standard input, with and without a gate file.
 func TestSurveyPipe(t *testing.T) {
 	const page = `<!doctype html><html lang=en><head><title>Visit</title><link rel=stylesheet href="a.css"><script src="https://count.example/c.js" async></script></head><body><script>go()</script></body></html>`
-	b := newBench(t)
+	b := clitest.New(t)
 	for _, c := range []struct {
 		args   []string
 		status int
 		want   []string
 	}{
-		{args("survey", "-", "--as", "/visit/"), 0, []string{"a.css", "https://count.example/c.js", "async"}},
-		{args("survey", "-", "--as", "/visit/", "--format", "json"), 0, []string{`"path": "/visit/"`, `"target": "/visit/a.css"`, `"runs": "async"`, `"party": "third"`}},
-		{args("survey", "-", "--as", "/visit/", "--format", "ndjson"), 0, []string{`"target":"/visit/a.css"`}},
-		{args("survey", "-"), 0, []string{"a.css", "https://count.example/c.js"}},
+		{clitest.Args("survey", "-", "--as", "/visit/"), 0, []string{"a.css", "https://count.example/c.js", "async"}},
+		{clitest.Args("survey", "-", "--as", "/visit/", "--format", "json"), 0, []string{`"path": "/visit/"`, `"target": "/visit/a.css"`, `"runs": "async"`, `"party": "third"`}},
+		{clitest.Args("survey", "-", "--as", "/visit/", "--format", "ndjson"), 0, []string{`"target":"/visit/a.css"`}},
+		{clitest.Args("survey", "-"), 0, []string{"a.css", "https://count.example/c.js"}},
 	} {
-		status, out, errout := b.runIn(page, c.args...)
+		status, out, errout := b.ExecIn(page, c.args...)
 		if status != c.status {
 			t.Errorf("%v: status %d\n%s%s", c.args, status, out, errout)
 		}
@@ -116,11 +124,11 @@ func TestSurveyPipe(t *testing.T) {
 			}
 		}
 	}
-	b.write("yellowgate.yaml", "yellowgate: 1\nsite: {source: ., output: public}\nitems: {counter: {found: '[src*=\"count.example\"]', pages: none}}\n")
-	if status, out, errout := b.runIn(page, "survey", "-", "--as", "/visit/", "--format", "json"); status != 0 || !strings.Contains(out, `"item": "counter"`) {
+	b.Write("yellowgate.yaml", "yellowgate: 1\nsite: {source: ., output: public}\nitems: {counter: {found: '[src*=\"count.example\"]', pages: none}}\n")
+	if status, out, errout := b.ExecIn(page, "survey", "-", "--as", "/visit/", "--format", "json"); status != 0 || !strings.Contains(out, `"item": "counter"`) {
 		t.Errorf("with a gate file: %d\n%s%s", status, out, errout)
 	}
-	if status, out, errout := b.runIn("", "survey", "-", "--as", "/x/"); status != 0 || strings.Contains(out+errout, "mistake in yellowgate") {
+	if status, out, errout := b.ExecIn("", "survey", "-", "--as", "/x/"); status != 0 || strings.Contains(out+errout, "mistake in yellowgate") {
 		t.Errorf("of nothing: %d\n%s%s", status, out, errout)
 	}
 }

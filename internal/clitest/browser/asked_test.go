@@ -1,4 +1,4 @@
-package cli_test
+package browser_test
 
 import (
 	"encoding/json"
@@ -16,6 +16,8 @@ import (
 	"github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
+
+	"yellowgate/internal/clitest"
 )
 
 // TestForeignAsked compares the inventory of foreign pages with what a browser asks for: every
@@ -29,7 +31,7 @@ func TestForeignAsked(t *testing.T) {
 	by := map[string]*network.EventRequestWillBeSent{}
 	status := map[string]int64{}
 	var entries []string
-	chromedp.ListenTarget(w.ctx, func(ev any) {
+	chromedp.ListenTarget(w.Ctx, func(ev any) {
 		w.mutex.Lock()
 		defer w.mutex.Unlock()
 		switch ev := ev.(type) {
@@ -41,12 +43,12 @@ func TestForeignAsked(t *testing.T) {
 			entries = append(entries, string(ev.Entry.Level)+" "+ev.Entry.Text+" "+ev.Entry.URL)
 		}
 	})
-	w.do(log.Enable())
+	w.Do(log.Enable())
 	pages, own, known, dead, told, scripts, foretold, blocking := 0, 0, 0, 0, 0, 0, 0, 0
 	others := map[string]int{}
 	for _, folder := range strings.Split(*foreignSites, ",") {
-		b := &bench{t, folder}
-		_, out, _ := b.run("audit", ".", "--format", "json", "--fail-on", "never")
+		b := clitest.In(t, folder)
+		_, out, _ := b.Exec("audit", ".", "--format", "json", "--fail-on", "never")
 		var a audited
 		if err := json.Unmarshal([]byte(out), &a); err != nil {
 			t.Fatal(err)
@@ -62,7 +64,7 @@ func TestForeignAsked(t *testing.T) {
 			}
 		}
 		rand.New(rand.NewSource(3)).Shuffle(len(a.Records), func(i, j int) { a.Records[i], a.Records[j] = a.Records[j], a.Records[i] })
-		address := serve(t, folder)
+		address := clitest.Serve(t, folder)
 		for _, r := range a.Records[:min(len(a.Records), *foreignPages)] {
 			w.mutex.Lock()
 			clear(by)
@@ -70,14 +72,14 @@ func TestForeignAsked(t *testing.T) {
 			w.requests = map[string]bool{}
 			w.mutex.Unlock()
 			here := address + (&url.URL{Path: "/" + r.File}).EscapedPath()
-			w.do(chromedp.Navigate("about:blank"), chromedp.Navigate(here))
+			w.Do(chromedp.Navigate("about:blank"), chromedp.Navigate(here))
 			w.settled()
-			if w.js("location.href.split('#')[0]") != here {
+			if w.JS("location.href.split('#')[0]") != here {
 				others["pages that lead elsewhere"]++
 				continue
 			}
 			var blocked []string
-			_ = json.Unmarshal([]byte(w.js(`JSON.stringify(performance.getEntriesByType("resource").filter(e => e.renderBlockingStatus == "blocking").map(e => e.name))`)), &blocked)
+			_ = json.Unmarshal([]byte(w.JS(`JSON.stringify(performance.getEntriesByType("resource").filter(e => e.renderBlockingStatus == "blocking").map(e => e.name))`)), &blocked)
 			pages++
 			targets, holds := map[string]bool{}, map[string]bool{}
 			for _, e := range append(r.Elements, r.Media...) {

@@ -1,4 +1,4 @@
-package cli_test
+package browser_test
 
 import (
 	"context"
@@ -13,12 +13,12 @@ import (
 	"testing"
 	"time"
 
-	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/css"
 	"github.com/chromedp/cdproto/dom"
 	"github.com/chromedp/cdproto/profiler"
-	"github.com/chromedp/cdproto/target"
 	"github.com/chromedp/chromedp"
+
+	"yellowgate/internal/clitest"
 )
 
 // TestForeignRendered holds the record of a visit against a witness: a script that asks the page itself,
@@ -29,29 +29,26 @@ func TestForeignRendered(t *testing.T) {
 	if *foreignSites == "" {
 		t.Skip("-sites FOLDER,… names folders of HTML")
 	}
-	name := browserName()
-	if name == "" {
-		t.Skip("there is no Chromium on this machine to try it in")
-	}
+	name := clitest.NeedBrowser(t)
 	for _, dir := range strings.Split(*foreignSites, ",") {
-		b := newBench(t)
+		b := clitest.New(t)
 		abs, err := filepath.Abs(dir)
 		if err != nil {
 			t.Fatal(err)
 		}
 		var all []struct{ Path, File string }
-		b.write("yellowgate.yaml", "yellowgate: 1\nsite: {source: "+abs+"}\n")
-		if err := json.Unmarshal([]byte(b.want(0, args("pages", "--format", "json"))), &all); err != nil {
+		b.Write("yellowgate.yaml", "yellowgate: 1\nsite: {source: "+abs+"}\n")
+		if err := json.Unmarshal([]byte(b.Want(0, clitest.Args("pages", "--format", "json"))), &all); err != nil {
 			t.Fatal(err)
 		}
 		step := max(1, len(all) / *foreignPages)
-		served := serve(t, abs)
-		ctx := startBrowser(t, name, 60*time.Minute)
+		served := clitest.Serve(t, abs)
+		ctx := clitest.StartBrowser(t, name, 60*time.Minute)
 		answers := map[string]int{} // by address, as another client is answered
 		pages, failures, files, differ := 0, 0, 0, map[string]int{}
 		for i := 0; i < len(all) && pages < *foreignPages; i += step {
 			page := all[i]
-			status, out, errout := b.run("show", served+"/"+(&url.URL{Path: page.File}).EscapedPath(), "--browser", "--format", "json", "-q")
+			status, out, errout := b.Exec("show", served+"/"+(&url.URL{Path: page.File}).EscapedPath(), "--browser", "--format", "json", "-q")
 			if status != 0 {
 				t.Errorf("%s: status %d %s", page.File, status, errout)
 				continue
@@ -72,14 +69,14 @@ func TestForeignRendered(t *testing.T) {
 				t.Fatal(err)
 			}
 			pages++
-			tab, shut := freshTab(t, ctx, served)
+			tab, shut := clitest.FreshTab(t, ctx, served)
 			sheets := watchSheets(tab)
-			tab.do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate(served+"/"+(&url.URL{Path: page.File}).EscapedPath()))
+			tab.Do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate(served+"/"+(&url.URL{Path: page.File}).EscapedPath()))
 			time.Sleep(600 * time.Millisecond)
 			var w struct {
 				Elements, Resources []string
 			}
-			tab.do(chromedp.Evaluate(`(() => {
+			tab.Do(chromedp.Evaluate(`(() => {
 				const tags = ["title", "meta", "link", "base", "script", "style", "iframe", "dialog", "noscript", "template"];
 				const elements = Array.from(document.querySelectorAll(tags.join(","))).filter(e => e.namespaceURI.endsWith("xhtml")).map(e => (document.head && document.head.contains(e) ? "head " : "body ") + e.tagName.toLowerCase());
 				return {elements, resources: performance.getEntriesByType("resource").map(e => e.name)};
@@ -170,34 +167,15 @@ func less(a, b []string) (out []string) {
 	return out
 }
 
-// freshTab is a tab in a browser context of its own: what was compiled for another page counts otherwise.
-func freshTab(t *testing.T, ctx context.Context, site string) (tab, func()) {
-	t.Helper()
-	all := cdp.WithExecutor(ctx, chromedp.FromContext(ctx).Browser)
-	own, err := target.CreateBrowserContext().Do(all)
-	if err != nil {
-		t.Fatal(err)
-	}
-	id, err := target.CreateTarget("about:blank").WithBrowserContextID(own).WithNewWindow(true).Do(all)
-	if err != nil {
-		t.Fatal(err)
-	}
-	in, shut := chromedp.NewContext(ctx, chromedp.WithTargetID(id))
-	return tab{t, in, site}, func() {
-		shut()
-		_ = target.DisposeBrowserContext(own).Do(all)
-	}
-}
-
 // watchSheets begins to count what is used, and hears which stylesheets there are.
-func watchSheets(t tab) *sync.Map {
+func watchSheets(t clitest.Tab) *sync.Map {
 	sheets := &sync.Map{}
-	chromedp.ListenTarget(t.ctx, func(ev any) {
+	chromedp.ListenTarget(t.Ctx, func(ev any) {
 		if e, ok := ev.(*css.EventStyleSheetAdded); ok {
 			sheets.Store(e.Header.StyleSheetID, e.Header)
 		}
 	})
-	t.do(dom.Enable(), css.Disable(), css.Enable(), css.StartRuleUsageTracking(), profiler.Enable(), profiler.StopPreciseCoverage(), chromedp.ActionFunc(func(ctx context.Context) error {
+	t.Do(dom.Enable(), css.Disable(), css.Enable(), css.StartRuleUsageTracking(), profiler.Enable(), profiler.StopPreciseCoverage(), chromedp.ActionFunc(func(ctx context.Context) error {
 		_, err := profiler.StartPreciseCoverage().WithCallCount(true).WithDetailed(true).Do(ctx)
 		return err
 	}))
@@ -206,11 +184,11 @@ func watchSheets(t tab) *sync.Map {
 }
 
 // usedBy paints what ran and what matched, letter by letter, and counts the letters: a line for each file.
-func usedBy(t tab, sheets *sync.Map) (out []string) {
+func usedBy(t clitest.Tab, sheets *sync.Map) (out []string) {
 	var scripts []*profiler.ScriptCoverage
 	var rules []*css.RuleUsage
 	var here string
-	t.do(chromedp.Location(&here), chromedp.ActionFunc(func(ctx context.Context) (err error) {
+	t.Do(chromedp.Location(&here), chromedp.ActionFunc(func(ctx context.Context) (err error) {
 		if scripts, _, err = profiler.TakePreciseCoverage().Do(ctx); err == nil {
 			rules, err = css.StopRuleUsageTracking().Do(ctx)
 		}

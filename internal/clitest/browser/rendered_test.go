@@ -1,4 +1,4 @@
-package cli_test
+package browser_test
 
 import (
 	"encoding/json"
@@ -12,6 +12,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"yellowgate/internal/clitest"
 )
 
 // planted is a page in which something goes wrong that only a browser shows, and what the audit says
@@ -62,9 +64,7 @@ var renderedFamily = []string{"covers-the-page", "failed-load", "script-error", 
 // nothing else is.
 func TestPlantedRendered(t *testing.T) {
 	t.Parallel()
-	if browserName() == "" {
-		t.Skip("there is no Chromium on this machine to try it in")
-	}
+	clitest.NeedBrowser(t)
 	closed := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/500" {
 			w.Header().Set("Access-Control-Allow-Origin", "*")
@@ -78,7 +78,7 @@ func TestPlantedRendered(t *testing.T) {
 	}))
 	defer closed.Close()
 	cors := closed.URL[strings.LastIndexByte(closed.URL, ':')+1:]
-	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  counter: {found: {url: /js/counter.js}, pages: /with/}\n  wanted: {script: /js/there.js, pages: /wanted/}\n",
+	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  counter: {found: {url: /js/counter.js}, pages: /with/}\n  wanted: {script: /js/there.js, pages: /wanted/}\n",
 		"site/js/counter.js", "counted = 1;", "site/js/there.js", "there = 1;", "site/js/throws.js", "// it\nthrow new Error(\"thrown on purpose\");", "site/img/dome.svg", "<svg xmlns='http://www.w3.org/2000/svg'/>",
 		"site/js/twice.js", "twice = 1;", "site/js/ask.js", `var d = document.createElement("dialog"); d.id = "ask"; d.textContent = "May we?"; document.body.append(d); d.showModal();`,
 		"site/js/box.js", `var s = document.createElement("script"); s.src = "/js/counter.js"; document.head.append(s);`)
@@ -89,12 +89,12 @@ func TestPlantedRendered(t *testing.T) {
 			meta, rest, _ := strings.Cut(page, "<script>")
 			head, page = head+meta+"\n", "<script>"+rest
 		}
-		b.write(fmt.Sprintf("site/p%02d/index.html", i), head+"</head>\n<body>\n<p>visit</p>\n"+page+"\n</body>\n</html>\n")
+		b.Write(fmt.Sprintf("site/p%02d/index.html", i), head+"</head>\n<body>\n<p>visit</p>\n"+page+"\n</body>\n</html>\n")
 	}
-	b.want(0, args("apply", "--quiet"))
+	b.Want(0, clitest.Args("apply", "--quiet"))
 	closing := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {}))
 	closing.Close()
-	status, out, errout := b.run("audit", "--browser", "--format", "json", "--fail-on", "never", "--har-out", "planted.har")
+	status, out, errout := b.Exec("audit", "--browser", "--format", "json", "--fail-on", "never", "--har-out", "planted.har")
 	if status != 0 || !strings.Contains(errout, "without its sandbox") && isRoot() {
 		t.Fatalf("status %d\n%s", status, errout)
 	}
@@ -108,7 +108,7 @@ func TestPlantedRendered(t *testing.T) {
 	if err := json.Unmarshal([]byte(out), &r); err != nil {
 		t.Fatal(err)
 	}
-	if text := b.read("planted.har"); !strings.Contains(text, `"version": "1.2"`) || strings.Count(text, `"onLoad"`) != len(planted) {
+	if text := b.Read("planted.har"); !strings.Contains(text, `"version": "1.2"`) || strings.Count(text, `"onLoad"`) != len(planted) {
 		t.Error("the recording has not all pages")
 	}
 	if len(r.Rendered) != len(planted) {
@@ -149,18 +149,18 @@ func TestHAR(t *testing.T) {
 {"pageref": "p", "startedDateTime": "2026-11-29T10:00:00Z", "time": 5, "_resourceType": "document", "request": {"method": "GET", "url": "https://ternhill.example/visit/"}, "response": {"status": 200, "content": {"size": 10, "mimeType": "text/html"}}},
 {"pageref": "p", "startedDateTime": "2026-11-29T10:00:00.01Z", "time": 5, "_resourceType": "script", "_initiator": {"type": "parser", "url": "https://ternhill.example/visit/"}, "request": {"method": "GET", "url": "https://ternhill.example/js/box.js"}, "response": {"status": 200, "content": {"size": 10, "mimeType": "text/javascript"}}},
 {"pageref": "p", "startedDateTime": "2026-11-29T10:00:00.02Z", "time": 5, "_resourceType": "script", "_initiator": {"type": "script", "stack": {"callFrames": [{"url": "https://ternhill.example/js/box.js", "lineNumber": 0}]}}, "request": {"method": "GET", "url": "https://ternhill.example/js/counter.js"}, "response": {"status": 404, "content": {"size": 10, "mimeType": "text/javascript"}}}]}}`
-	b := newBench(t, "yellowgate.yaml", siteHead+"items:\n  counter: {found: {url: /js/counter.js}, pages: /with/}\n  box: {script: /js/box.js, pages: all}\n  never: {script: /js/never.js, pages: all}\n",
-		"site/visit/index.html", doc("Visit", "<h1>Visit</h1>"), "site/js/box.js", "box()", "site/js/counter.js", "count()", "site/js/never.js", "never()", "visit.har", recording, "bad.har", "[]", "no.har", `{"log": {"entries": []}}`)
-	b.want(0, args("apply", "--quiet"))
-	out := b.want(1, args("audit", "--har", "visit.har"), "visit.har has 1 page", "browser has it", "failed-load", "/js/counter.js: it answers 404 (asked for by /js/box.js)", "runtime-leak", "never-loaded", "the browser never asked for /js/never.js")
+	b := clitest.New(t, "yellowgate.yaml", clitest.SiteHead+"items:\n  counter: {found: {url: /js/counter.js}, pages: /with/}\n  box: {script: /js/box.js, pages: all}\n  never: {script: /js/never.js, pages: all}\n",
+		"site/visit/index.html", clitest.Doc("Visit", "<h1>Visit</h1>"), "site/js/box.js", "box()", "site/js/counter.js", "count()", "site/js/never.js", "never()", "visit.har", recording, "bad.har", "[]", "no.har", `{"log": {"entries": []}}`)
+	b.Want(0, clitest.Args("apply", "--quiet"))
+	out := b.Want(1, clitest.Args("audit", "--har", "visit.har"), "visit.har has 1 page", "browser has it", "failed-load", "/js/counter.js: it answers 404 (asked for by /js/box.js)", "runtime-leak", "never-loaded", "the browser never asked for /js/never.js")
 	if strings.Contains(out, "metadata-rewritten") {
 		t.Errorf("a recording has no document:\n%s", out)
 	}
-	b.want(3, args("audit", "--har", "bad.har"), "bad.har: it is no HAR", "save all as HAR")
-	b.want(3, args("audit", "--har", "no.har"), "log.entries is empty")
-	b.want(3, args("audit", "--har", "gone.har"), "gone.har: no such file")
-	b.want(2, args("audit", "--har", "visit.har", "--browser"), "not with --browser")
-	b.want(2, args("audit", "--har-out", "x.har"), "add --browser")
+	b.Want(3, clitest.Args("audit", "--har", "bad.har"), "bad.har: it is no HAR", "save all as HAR")
+	b.Want(3, clitest.Args("audit", "--har", "no.har"), "log.entries is empty")
+	b.Want(3, clitest.Args("audit", "--har", "gone.har"), "gone.har: no such file")
+	b.Want(2, clitest.Args("audit", "--har", "visit.har", "--browser"), "not with --browser")
+	b.Want(2, clitest.Args("audit", "--har-out", "x.har"), "add --browser")
 }
 
 func isRoot() bool {
@@ -172,9 +172,7 @@ func isRoot() bool {
 // stand-in, which is.
 func TestNobodyCalled(t *testing.T) {
 	t.Parallel()
-	if browserName() == "" {
-		t.Skip("there is no Chromium on this machine to try it in")
-	}
+	clitest.NeedBrowser(t)
 	asked := make(chan string, 10)
 	third := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		asked <- r.Host + r.URL.Path
@@ -183,9 +181,9 @@ func TestNobodyCalled(t *testing.T) {
 	}))
 	defer third.Close()
 	at := strings.TrimPrefix(third.URL, "http://")
-	b := newBench(t, "yellowgate.yaml", siteHead+"items: {}\n", "site/index.html", doc("Home", `<script src="http://count.example/c.js"></script><script src="https://192.0.2.7/x.js"></script><img src="https://other.example/p.gif" alt="">`))
-	b.write("yellowgate.yaml", strings.Replace(b.read("yellowgate.yaml"), "https://ternhill.example", "http://ternhill.example", 1)+"")
-	out := b.want(0, args("show", "/", "--browser"), "http://count.example/c.js", "not called", "https://ternhill.example/"[:0])
+	b := clitest.New(t, "yellowgate.yaml", clitest.SiteHead+"items: {}\n", "site/index.html", clitest.Doc("Home", `<script src="http://count.example/c.js"></script><script src="https://192.0.2.7/x.js"></script><img src="https://other.example/p.gif" alt="">`))
+	b.Write("yellowgate.yaml", strings.Replace(b.Read("yellowgate.yaml"), "https://ternhill.example", "http://ternhill.example", 1)+"")
+	out := b.Want(0, clitest.Args("show", "/", "--browser"), "http://count.example/c.js", "not called", "https://ternhill.example/"[:0])
 	if n := strings.Count(out, "not called"); n != 3 {
 		t.Errorf("%d are not called, want 3:\n%s", n, out)
 	}
@@ -194,7 +192,7 @@ func TestNobodyCalled(t *testing.T) {
 		t.Errorf("somebody was asked: %s", who)
 	default:
 	}
-	b.want(0, args("show", "/", "--browser", "--host", "count.example="+at), "called")
+	b.Want(0, clitest.Args("show", "/", "--browser", "--host", "count.example="+at), "called")
 	select {
 	case who := <-asked:
 		if who != "count.example/c.js" {
@@ -213,25 +211,23 @@ func TestNobodyCalled(t *testing.T) {
 		{"audit --part 1/2 --browser", "not parts of an audit"},
 		{"show / --browser --wait -3s", "--wait is a time"},
 	} {
-		b.want(2, args(strings.Fields(c.line)...), c.want)
+		b.Want(2, clitest.Args(strings.Fields(c.line)...), c.want)
 	}
-	b.want(0, args("show", "/", "--browser", "--click", ".nothing"), "not read: there is nothing to click")
+	b.Want(0, clitest.Args("show", "/", "--browser", "--click", ".nothing"), "not read: there is nothing to click")
 }
 
 // TestRenderedEnds: an endless page costs itself its record and nothing else; no process of the browser
-// outlives the program, even if that is killed.
+// outlives the clitest.Program(), even if that is killed.
 func TestRenderedEnds(t *testing.T) {
 	t.Parallel()
-	if browserName() == "" {
-		t.Skip("there is no Chromium on this machine to try it in")
-	}
+	clitest.NeedBrowser(t)
 	if testing.Short() {
 		t.Skip("it waits for a page that never ends")
 	}
-	b := newBench(t, "yellowgate.yaml", siteHead+"items: {}\n", "site/index.html", doc("Home", "<h1>Home</h1>"), "site/busy/index.html", doc("Busy", "<script>while (true) {}</script>"))
-	b.want(0, args("apply", "--quiet"))
-	cmd := exec.Command(program, "audit", "--browser", "--fail-on", "never")
-	cmd.Dir = b.dir
+	b := clitest.New(t, "yellowgate.yaml", clitest.SiteHead+"items: {}\n", "site/index.html", clitest.Doc("Home", "<h1>Home</h1>"), "site/busy/index.html", clitest.Doc("Busy", "<script>while (true) {}</script>"))
+	b.Want(0, clitest.Args("apply", "--quiet"))
+	cmd := exec.Command(clitest.Program(), "audit", "--browser", "--fail-on", "never")
+	cmd.Dir = b.Dir
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
@@ -264,12 +260,10 @@ func TestRenderedEnds(t *testing.T) {
 // down to a pixel, with its element; what comes and goes is told.
 func TestLooks(t *testing.T) {
 	t.Parallel()
-	if browserName() == "" {
-		t.Skip("there is no Chromium on this machine to try it in")
-	}
+	clitest.NeedBrowser(t)
 	const moving = `<p id=clock></p><div style="width:20px;height:20px;background:#f4d35e;animation:turn 1s linear infinite"></div><style>@keyframes turn { to { transform: translateX(200px) } }</style><script>document.getElementById("clock").textContent = Math.random();</script>`
 	body := "<nav class=menu><a href=/>Home</a></nav><main style=\"height:300px\"><h1>Stars</h1><p>Owls over the hill.</p><button class=go style=\"border:1px solid #123456\">Book</button></main>" + moving
-	b := newBench(t)
+	b := clitest.New(t)
 	changes := map[string][3]string{ // page -> what is changed, into what, the element
 		"same":   {"", "", ""},
 		"border": {"solid #123456", "solid #123457", "button.go"},
@@ -279,15 +273,15 @@ func TestLooks(t *testing.T) {
 		"script": {"<h1>", "<script src=/late.js></script><h1>", ""},
 	}
 	for name, c := range changes {
-		b.write("before/"+name+"/index.html", doc(name, body))
+		b.Write("before/"+name+"/index.html", clitest.Doc(name, body))
 		after := body
 		if c[0] != "" {
 			after = strings.Replace(body, c[0], c[1], 1)
 		}
-		b.write("after/"+name+"/index.html", doc(name, after))
+		b.Write("after/"+name+"/index.html", clitest.Doc(name, after))
 	}
-	b.write("after/late.js", "nothing.there();")
-	status, out, errout := b.run("compare", "before", "after", "--browser", "--format", "json", "--pictures", "pictures", "--mask", "#clock")
+	b.Write("after/late.js", "nothing.there();")
+	status, out, errout := b.Exec("compare", "before", "after", "--browser", "--format", "json", "--pictures", "pictures", "--mask", "#clock")
 	if status != 1 {
 		t.Fatalf("status %d\n%s%s", status, out, errout)
 	}
@@ -319,18 +313,18 @@ func TestLooks(t *testing.T) {
 		if want != "" && !slices.ContainsFunc(p.Difference.Regions, func(r struct{ Element string }) bool { return strings.HasPrefix(r.Element, want) }) {
 			t.Errorf("%s: it differs in %v, want %s", name, p.Difference.Regions, want)
 		}
-		if b.exists("pictures/"+name+"-1280x800.png") != differs {
+		if b.Exists("pictures/"+name+"-1280x800.png") != differs {
 			t.Errorf("%s: a picture is there: %v", name, !differs)
 		}
 	}
 	if !slices.Equal(l.RequestsCame["/late.js"], []string{"/script/"}) || len(l.RequestsCame) != 1 || len(l.NewMistakes) != 1 {
 		t.Errorf("what came: %v %v", l.RequestsCame, l.NewMistakes)
 	}
-	b.want(0, args("compare", "before", "before", "/same/", "--browser", "--mask", "#clock"), "all look the same")
-	b.want(2, args("compare", "before", "after", "--mask", "x"), "add --browser")
-	b.want(2, args("compare", "before", "after", "--browser", "--runs", "1"), "--runs is from 2 to 50")
-	b.want(1, args("compare", "before", "after", "/word/", "--browser", "--mask", "#clock", "--format", "html", "--out", "looks.html"))
-	if page := b.read("looks.html"); !strings.Contains(page, "data:image/jpeg;base64,") || !strings.Contains(page, "looks another") {
+	b.Want(0, clitest.Args("compare", "before", "before", "/same/", "--browser", "--mask", "#clock"), "all look the same")
+	b.Want(2, clitest.Args("compare", "before", "after", "--mask", "x"), "add --browser")
+	b.Want(2, clitest.Args("compare", "before", "after", "--browser", "--runs", "1"), "--runs is from 2 to 50")
+	b.Want(1, clitest.Args("compare", "before", "after", "/word/", "--browser", "--mask", "#clock", "--format", "html", "--out", "looks.html"))
+	if page := b.Read("looks.html"); !strings.Contains(page, "data:image/jpeg;base64,") || !strings.Contains(page, "looks another") {
 		t.Errorf("the page has no picture:\n%.600s", page)
 	}
 }
@@ -339,41 +333,37 @@ func TestLooks(t *testing.T) {
 // to those that have.
 func TestUsed(t *testing.T) {
 	t.Parallel()
-	if browserName() == "" {
-		t.Skip("there is no Chromium on this machine to try it in")
-	}
+	clitest.NeedBrowser(t)
 	idle := "(function () { var form = document.querySelector('form'); if (!form) return;\n" + strings.Repeat("  form.dataset.kit = \"1\"; // what the kit does\n", 60) + "})();\n"
-	b := newBench(t, "site/css/form.css", "form { color: red }\nform b { color: blue }\n", "site/css/site.css", "h1 { color: navy }\n", "site/js/kit.js", idle, "site/js/all.js", "document.body.dataset.all = 1;\n")
+	b := clitest.New(t, "site/css/form.css", "form { color: red }\nform b { color: blue }\n", "site/css/site.css", "h1 { color: navy }\n", "site/js/kit.js", idle, "site/js/all.js", "document.body.dataset.all = 1;\n")
 	load := "<link rel=stylesheet href=/css/form.css><link rel=stylesheet href=/css/site.css><script src=/js/kit.js defer></script><script src=/js/all.js defer></script>"
 	for i := range 4 {
 		body := "<h1>Visit</h1>"
 		if i == 2 {
 			body += "<form><b>x</b></form>"
 		}
-		b.write(fmt.Sprintf("site/p%d/index.html", i), strings.Replace(doc("Visit", body), "</head>", load+"</head>", 1))
+		b.Write(fmt.Sprintf("site/p%d/index.html", i), strings.Replace(clitest.Doc("Visit", body), "</head>", load+"</head>", 1))
 	}
-	out := b.want(0, args("suggest", "site", "--browser"), "no rule of it matches on 3 of 4: /p0/, /p1/, /p3/", "hardly anything of it runs on 3 of 4: /p0/, /p1/, /p3/", "found: {url: /css/form.css}", "found: {url: /js/kit.js}", "pages: /p2/", "What nobody clicked")
+	out := b.Want(0, clitest.Args("suggest", "site", "--browser"), "no rule of it matches on 3 of 4: /p0/, /p1/, /p3/", "hardly anything of it runs on 3 of 4: /p0/, /p1/, /p3/", "found: {url: /css/form.css}", "found: {url: /js/kit.js}", "pages: /p2/", "What nobody clicked")
 	if strings.Contains(out, "site.css") || strings.Contains(out, "all.js") {
 		t.Errorf("what every page uses is told:\n%s", out)
 	}
-	b.want(0, args("suggest", "site", "--browser", "--verbose"), "/css/site.css", "used on /p0/, /p1/, /p2/, /p3/")
-	b.write("yellowgate.yaml", siteHead+"items:\n  kit: {found: [{url: /js/kit.js}], pages: all}\n")
-	b.want(0, args("suggest", "--browser"), "kit:\n      pages: /p2/")
-	b.want(2, args("suggest", "--browser", "--write"), "for a person to put in")
-	b.want(3, args("suggest", "http://127.0.0.1:1/", "--browser"), "is the server running")
+	b.Want(0, clitest.Args("suggest", "site", "--browser", "--verbose"), "/css/site.css", "used on /p0/, /p1/, /p2/, /p3/")
+	b.Write("yellowgate.yaml", clitest.SiteHead+"items:\n  kit: {found: [{url: /js/kit.js}], pages: all}\n")
+	b.Want(0, clitest.Args("suggest", "--browser"), "kit:\n      pages: /p2/")
+	b.Want(2, clitest.Args("suggest", "--browser", "--write"), "for a person to put in")
+	b.Want(3, clitest.Args("suggest", "http://127.0.0.1:1/", "--browser"), "is the server running")
 }
 
 // TestPopupsTried: popups that do not open, or that the keyboard cannot close, are told where they
 // stand; those of the same page that do are not, nor what only happens by itself.
 func TestPopupsTried(t *testing.T) {
 	t.Parallel()
-	if browserName() == "" {
-		t.Skip("there is no Chromium on this machine to try it in")
-	}
+	clitest.NeedBrowser(t)
 	page := func(more string) string {
 		return "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>Visit</title>\n</head>\n<body>\n<a id=ask href=\"/away/\">ask</a>\n<button class=tell>tell</button>\n" + more + "\n</body>\n</html>\n"
 	}
-	b := newBench(t, "yellowgate.yaml", `yellowgate: 1
+	b := clitest.New(t, "yellowgate.yaml", `yellowgate: 1
 site: {source: site, output: public}
 items:
   letter: {popup: '<h2>Letter</h2><button data-yg-close>close</button>', label: Letter, open: [{fragment: news}, {click: "#ask"}, {after: 90s}], pages: all}
@@ -391,8 +381,8 @@ items:
 		"site/tall/index.html", page("<p style='height: 3000px'>tall</p>"),
 		"site/still/index.html", page("<p style='height: 3000px'>tall</p><script>addEventListener('scroll', function (e) { e.stopImmediatePropagation(); }, true); const real = setTimeout; setTimeout = function (f, ms) { if (ms != 50) real(f, ms); };</script>"),
 		"site/away/index.html", page(""))
-	b.want(0, args("apply", "--quiet"))
-	status, out, errout := b.run("audit", "--browser", "--format", "json", "--fail-on", "never")
+	b.Want(0, clitest.Args("apply", "--quiet"))
+	status, out, errout := b.Exec("audit", "--browser", "--format", "json", "--fail-on", "never")
 	if status != 0 {
 		t.Fatal(errout)
 	}

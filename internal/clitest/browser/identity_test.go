@@ -1,4 +1,4 @@
-package cli_test
+package browser_test
 
 import (
 	"fmt"
@@ -7,14 +7,14 @@ import (
 	"strings"
 	"sync"
 	"testing"
+
+	"yellowgate/internal/clitest"
 )
 
 // TestBrowserIdentity: what lets a user in is sent by the browser to the site that is visited, with every
 // request, and to nobody else; the cookies that were given do not count as the page's.
 func TestBrowserIdentity(t *testing.T) {
-	if browserName() == "" {
-		t.Skip("there is no Chromium on this machine to try it in")
-	}
+	clitest.NeedBrowser(t)
 	var mu sync.Mutex
 	var leaked, strangers []string
 	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -46,13 +46,13 @@ func TestBrowserIdentity(t *testing.T) {
 		case "/":
 			http.SetCookie(w, &http.Cookie{Name: "seen", Value: "1"})
 			w.Header().Set("Content-Type", "text/html; charset=utf-8")
-			fmt.Fprint(w, doc("Staging", `<script src="/app.js"></script><script src="/away"></script>`))
+			fmt.Fprint(w, clitest.Doc("Staging", `<script src="/app.js"></script><script src="/away"></script>`))
 		}
 	}))
 	defer served.Close()
-	b := newBench(t, "cookies.txt", "127.0.0.1\tFALSE\t/\tFALSE\t0\tsession\torion\n")
+	b := clitest.New(t, "cookies.txt", "127.0.0.1\tFALSE\t/\tFALSE\t0\tsession\torion\n")
 	t.Setenv("YELLOWGATE_PASSWORD", "perseids")
-	out := b.want(0, args("show", served.URL+"/", "--browser", "--user", "editor", "--header", "X-Staging: yes", "--cookies", "cookies.txt"), "Let in", "/data", "/other.js")
+	out := b.Want(0, clitest.Args("show", served.URL+"/", "--browser", "--user", "editor", "--header", "X-Staging: yes", "--cookies", "cookies.txt"), "Let in", "/data", "/other.js")
 	for _, path := range []string{"/", "/app.js", "/data", "/away"} {
 		if chromium, ok := agents.Load(path); !ok || path != "/" && chromium != true {
 			t.Errorf("the browser was not let in to %s:\n%s", path, out)
@@ -66,6 +66,6 @@ func TestBrowserIdentity(t *testing.T) {
 	if strings.Contains(out, "session") || !strings.Contains(out, "seen") {
 		t.Errorf("the cookie of the page is seen, and session was given:\n%s", out)
 	}
-	b.want(2, args("show", "/", "--browser", "--user", "editor"), "--user says how a running site is asked")
-	b.want(2, args("audit", "--browser", "--parallel", "0"), "--parallel is how many pages are open at a time")
+	b.Want(2, clitest.Args("show", "/", "--browser", "--user", "editor"), "--user says how a running site is asked")
+	b.Want(2, clitest.Args("audit", "--browser", "--parallel", "0"), "--parallel is how many pages are open at a time")
 }

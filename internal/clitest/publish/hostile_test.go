@@ -1,4 +1,4 @@
-package cli_test
+package publish_test
 
 import (
 	"bytes"
@@ -17,6 +17,9 @@ import (
 	"unicode/utf8"
 
 	"golang.org/x/net/html"
+
+	"yellowgate/internal/clitest"
+	"yellowgate/internal/testsize"
 )
 
 // Texts that would drive a terminal, turn the direction of a line, end it, make a link or a
@@ -26,11 +29,11 @@ var drivers = []string{"\x1b[31;8mesc", "\x1b]0;title\a", "\u009b31mc1", "del\x7
 // TestNoOutputDrives sends hostile file names, page texts, URLs, facts and notes through every
 // command and every format, and reads what comes out byte by byte.
 func TestNoOutputDrives(t *testing.T) {
-	b := newBench(t)
+	b := clitest.New(t)
 	var facts []string
 	for i, d := range drivers {
 		name := strings.NewReplacer("/", "_", "\x00", "").Replace(d)
-		if err := os.MkdirAll(filepath.Join(b.dir, "site"), 0o755); err != nil {
+		if err := os.MkdirAll(filepath.Join(b.Dir, "site"), 0o755); err != nil {
 			t.Fatal(err)
 		}
 		text := fmt.Sprintf(`<!doctype html>
@@ -40,18 +43,18 @@ func TestNoOutputDrives(t *testing.T) {
 document.querySelector(".%[4]s")</script><style>.x%[4]s { margin: 0 }</style><dialog id="%[1]s" aria-label="%[1]s">x</dialog>
 <!-- yg-spot %[4]s --><div data-yg-spot="%[1]s"></div><iframe src="//%[1]s/"></iframe><script type="application/ld+json">{%[4]s</script></body></html>`,
 			html.EscapeString(d), strings.ReplaceAll(html.EscapeString(d), "\n", "\n"), i, strings.NewReplacer("-->", "", "</script>", "").Replace(d))
-		file := filepath.Join(b.dir, "site", fmt.Sprintf("%d", i), name+".html")
+		file := filepath.Join(b.Dir, "site", fmt.Sprintf("%d", i), name+".html")
 		os.MkdirAll(filepath.Dir(file), 0o755)
 		if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
 			continue // a name that this file system does not take
 		}
-		os.WriteFile(filepath.Join(b.dir, "site", fmt.Sprintf("%d", i), name+".css"), []byte(".x{}"), 0o644)
+		os.WriteFile(filepath.Join(b.Dir, "site", fmt.Sprintf("%d", i), name+".css"), []byte(".x{}"), 0o644)
 		q, _ := json.Marshal(strings.ToValidUTF8(d, "?"))
 		facts = append(facts, fmt.Sprintf(`"/%d/": {"x": %s}`, i, q))
 	}
-	b.write("site/index.html", doc("Home", "<p>word</p>"))
-	b.write("facts.json", "{"+strings.Join(facts, ",\n")+"}")
-	b.write("yellowgate.yaml", `yellowgate: 1
+	b.Write("site/index.html", clitest.Doc("Home", "<p>word</p>"))
+	b.Write("facts.json", "{"+strings.Join(facts, ",\n")+"}")
+	b.Write("yellowgate.yaml", `yellowgate: 1
 site: {name: "N\e[31m\u202E", url: "https://ternhill.example", source: site, output: public, facts: facts.json}
 items:
   counter: {code: "<script>v = 1 // \e[31m\u202E</script>", pages: all, note: "note \e[31m \u202E \x9b"}
@@ -60,7 +63,7 @@ items:
 accept:
   - {check: title-short, pages: all, because: "x"}
 `)
-	fine := strings.Replace(b.read("yellowgate.yaml"), "accept:\n  - {check: title-short, pages: all, because: \"x\"}\n", "", 1)
+	fine := strings.Replace(b.Read("yellowgate.yaml"), "accept:\n  - {check: title-short, pages: all, because: \"x\"}\n", "", 1)
 	commands := [][]string{
 		{"survey", "site"}, {"survey", "site", "--verbose"}, {"check"}, {"check", "--verbose"}, {"pages"}, {"pages", "/**", "--verbose"}, {"diff"}, {"diff", "--summary"}, {"apply"}, {"apply", "--verbose"},
 		{"audit"}, {"audit", "--verbose"}, {"audit", "site"}, {"audit", "site", "--verbose"}, {"why", "/", "counter"}, {"why", "/\x1b[31m/", "counter"}, {"where", "counter"}, {"where", "\x1b[31m"}, {"where", "--table"}, {"where", "--key", "title"}, {"where"},
@@ -69,18 +72,21 @@ accept:
 		{"check", "--out", "site/0/" + drivers[0] + ".html"}, {"schema"}, {"demo", "site"},
 	}
 	for i := range drivers {
-		matches, _ := filepath.Glob(filepath.Join(b.dir, "site", fmt.Sprint(i), "*.html"))
+		matches, _ := filepath.Glob(filepath.Join(b.Dir, "site", fmt.Sprint(i), "*.html"))
 		for _, m := range matches {
-			rel, _ := filepath.Rel(b.dir, m)
+			rel, _ := filepath.Rel(b.Dir, m)
 			commands = append(commands, []string{"show", rel}, []string{"why", rel, "counter"})
 		}
 	}
-	for _, gate := range []string{b.read("yellowgate.yaml"), fine} {
-		b.write("yellowgate.yaml", gate)
-		for _, c := range commands {
-			for _, format := range []string{"text", "json", "ndjson", "csv", "html", "markdown", "junit", "sarif"} {
+	for _, gate := range []string{b.Read("yellowgate.yaml"), fine} {
+		b.Write("yellowgate.yaml", gate)
+		for n, c := range commands {
+			for i, format := range []string{"text", "json", "ndjson", "csv", "html", "markdown", "junit", "sarif"} {
+				if (n+i)%testsize.Of(13, 1) != 0 {
+					continue
+				}
 				args := append(append([]string{}, c...), "--format", format)
-				_, out, errout := b.run(args...)
+				_, out, errout := b.Exec(args...)
 				what := fmt.Sprintf("%q", args)
 				byteByByte(t, what+" on standard error", errout)
 				if format == "text" || format == "markdown" {
@@ -89,7 +95,10 @@ accept:
 					readable(t, what, format, out)
 				}
 			}
-			_, out, errout := b.run(append(append([]string{}, c...), "--color", "always")...)
+			if n%testsize.Of(7, 1) != 0 {
+				continue
+			}
+			_, out, errout := b.Exec(append(append([]string{}, c...), "--color", "always")...)
 			for _, s := range []string{out, errout} {
 				byteByByte(t, fmt.Sprintf("%q in colour", c), own.ReplaceAllString(s, ""))
 			}

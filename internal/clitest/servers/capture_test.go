@@ -1,4 +1,4 @@
-package cli_test
+package servers_test
 
 import (
 	"encoding/json"
@@ -17,14 +17,16 @@ import (
 	"time"
 
 	"github.com/klauspost/compress/gzhttp"
+
+	"yellowgate/internal/clitest"
 )
 
 // TestCapture: the demo's output, served by a server that knows nothing of it, is captured, and the
 // audit of the capture says what the audit of the folder says.
 func TestCapture(t *testing.T) {
-	b := newBench(t)
-	b.want(0, args("demo", "--quiet"))
-	public := filepath.Join(b.dir, "tern-hill", "public")
+	b := clitest.New(t)
+	b.Want(0, clitest.Args("demo", "--quiet"))
+	public := filepath.Join(b.Dir, "tern-hill", "public")
 	files := http.FileServer(http.Dir(public))
 	served := httptest.NewServer(gzhttp.GzipHandler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasSuffix(r.URL.Path, "/") {
@@ -37,28 +39,28 @@ func TestCapture(t *testing.T) {
 	for _, path := range []string{"/book/pay/", "/thanks/", "/sky-camera/", "/visit/access/", "/kit/glyphs/glyphs.js", "/lib/starcalc-1.2.js"} {
 		fmt.Fprintln(&all, path)
 	}
-	b.write("more.txt", "# addresses that no page leads to\n\n"+all.String())
-	b.want(0, args("capture", served.URL, "--to", "captured", "--from", "more.txt"), "✓ captured: 28 pages and ")
+	b.Write("more.txt", "# addresses that no page leads to\n\n"+all.String())
+	b.Want(0, clitest.Args("capture", served.URL, "--to", "captured", "--from", "more.txt"), "✓ captured: 28 pages and ")
 	for _, name := range []string{"index.html", "visit/index.html", "404.html", "kit/contact/contact.js"} {
 		want, err := os.ReadFile(filepath.Join(public, name))
 		if err != nil {
 			continue
 		}
-		if got := b.read("captured/" + name); got != string(want) {
+		if got := b.Read("captured/" + name); got != string(want) {
 			t.Errorf("%s is not what was served", name)
 		}
 	}
-	if err := os.CopyFS(filepath.Join(b.dir, "folder"), os.DirFS(public)); err != nil {
+	if err := os.CopyFS(filepath.Join(b.Dir, "folder"), os.DirFS(public)); err != nil {
 		t.Fatal(err)
 	}
 	of := func(dir string) string {
-		return strings.ReplaceAll(b.want(0, args("audit", dir, "--verbose", "--no-cache", "--fail-on", "never")), dir, "DIR")
+		return strings.ReplaceAll(b.Want(0, clitest.Args("audit", dir, "--verbose", "--no-cache", "--fail-on", "never")), dir, "DIR")
 	}
 	if got, want := of("captured"), of("folder"); got != want {
 		t.Errorf("the audit of the capture:\n%s\nof the folder:\n%s", got, want)
 	}
-	b.want(0, args("capture", served.URL, "--to", "captured", "--from", "more.txt"), "0 came, 0 changed, 0 gone since the last capture")
-	out := b.want(0, args("capture", served.URL, "--to", "captured", "--format", "json", "--depth", "1"))
+	b.Want(0, clitest.Args("capture", served.URL, "--to", "captured", "--from", "more.txt"), "0 came, 0 changed, 0 gone since the last capture")
+	out := b.Want(0, clitest.Args("capture", served.URL, "--to", "captured", "--format", "json", "--depth", "1"))
 	var s struct{ Pages, Gone int }
 	if err := json.Unmarshal([]byte(out), &s); err != nil || s.Pages == 0 || s.Pages+s.Gone != 28 {
 		t.Errorf("%v: %s", err, out)
@@ -78,15 +80,15 @@ func TestCaptureWays(t *testing.T) {
 		fmt.Fprint(w, "<!doctype html><title>Tern Hill</title><h1>Tern Hill</h1><a href=/b>b</a><a href=https://ternhill.example/c>c</a>")
 	}))
 	defer served.Close()
-	b := newBench(t, "site/index.html", "<!doctype html><title>a</title>", "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public, url: \"https://ternhill.example\"}\nitems: {}\n")
+	b := clitest.New(t, "site/index.html", "<!doctype html><title>a</title>", "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public, url: \"https://ternhill.example\"}\nitems: {}\n")
 	t.Setenv("YELLOWGATE_PASSWORD", "")
-	b.want(3, args("capture", served.URL, "--to", "captured", "--user", "editor"), "401 Unauthorized", "nothing was kept")
-	if b.exists("captured") {
+	b.Want(3, clitest.Args("capture", served.URL, "--to", "captured", "--user", "editor"), "401 Unauthorized", "nothing was kept")
+	if b.Exists("captured") {
 		t.Error("a folder was left behind")
 	}
 	t.Setenv("YELLOWGATE_PASSWORD", "puffin-7")
-	b.want(0, args("capture", served.URL, "--to", "captured", "--user", "editor", "--header", "X-Stage: tern", "--own-site"), "3 pages") // one by the site's own address
-	out, err := exec.Command("grep", "-rlE", "puffin|ZWRpdG9y|X-Stage", b.dir).Output()
+	b.Want(0, clitest.Args("capture", served.URL, "--to", "captured", "--user", "editor", "--header", "X-Stage: tern", "--own-site"), "3 pages") // one by the site's own address
+	out, err := exec.Command("grep", "-rlE", "puffin|ZWRpdG9y|X-Stage", b.Dir).Output()
 	if len(out) > 0 {
 		t.Errorf("what was given to get in is in %s (%v)", out, err)
 	}
@@ -117,11 +119,11 @@ func TestCaptureWays(t *testing.T) {
 		{"capture http://ternhill.example/ --to c --parallel 0", "from 1 to 256"},
 		{"capture " + served.URL + " --to site", "is not empty, and no capture made it"},
 	} {
-		b.want(2, args(strings.Fields(c.line)...), c.want)
+		b.Want(2, clitest.Args(strings.Fields(c.line)...), c.want)
 	}
-	b.want(3, args("capture", "http://127.0.0.1:1/", "--to", "c"), "refused", "is the server running")
-	b.want(3, args("capture", served.URL, "--to", "c", "--from", "none.txt"), "none.txt: no such file")
-	if b.exists("c") {
+	b.Want(3, clitest.Args("capture", "http://127.0.0.1:1/", "--to", "c"), "refused", "is the server running")
+	b.Want(3, clitest.Args("capture", served.URL, "--to", "c", "--from", "none.txt"), "none.txt: no such file")
+	if b.Exists("c") {
 		t.Error("a folder was left behind")
 	}
 }
@@ -138,26 +140,26 @@ func TestCookies(t *testing.T) {
 		fmt.Fprintf(w, "<!doctype html><title>Tern Hill</title><p>%s</p><a href=/deep/er>on</a>", r.Header.Get("Cookie"))
 	}))
 	defer served.Close()
-	b := newBench(t, "cookies.txt", strings.Join([]string{"# Cookies", "",
+	b := clitest.New(t, "cookies.txt", strings.Join([]string{"# Cookies", "",
 		"127.0.0.1\tFALSE\t/\tFALSE\t0\tsession\tpuffin",
 		"#HttpOnly_127.0.0.1\tTRUE\t/deep\tFALSE\t4102444800\tdeep\tauk\r",
 		"127.0.0.1\tFALSE\t/\tFALSE\t1000\tended\tno",
 		".ternhill.example\tTRUE\t/\tFALSE\t0\tforeign\tno", ""}, "\n"),
 		"short.txt", "# a\n127.0.0.1\tFALSE\t/\n", "end.txt", "127.0.0.1\tFALSE\t/\tFALSE\tsoon\ta\tb\n")
-	out := b.want(0, args("capture", served.URL, "--to", "captured", "--cookies", "cookies.txt"), "2 pages")
-	if strings.Contains(out, "puffin") || strings.Contains(b.read("captured/.yellowgate-capture.ndjson"), "puffin") {
+	out := b.Want(0, clitest.Args("capture", served.URL, "--to", "captured", "--cookies", "cookies.txt"), "2 pages")
+	if strings.Contains(out, "puffin") || strings.Contains(b.Read("captured/.yellowgate-capture.ndjson"), "puffin") {
 		t.Error("a cookie is told")
 	}
 	for file, want := range map[string][]string{"index.html": {"session=puffin", "set=by-the-site"}, "deep/er/index.html": {"deep=auk", "session=puffin", "set=by-the-site"}} {
-		_, sent, _ := strings.Cut(b.read("captured/"+file), "<p>")
+		_, sent, _ := strings.Cut(b.Read("captured/"+file), "<p>")
 		sent, _, _ = strings.Cut(sent, "</p>")
 		if got := strings.Split(sent, "; "); len(got) != len(want) || !slices.Equal(slices.Sorted(slices.Values(got)), want) {
 			t.Errorf("%s was asked for with %q", file, got)
 		}
 	}
-	b.want(2, args("capture", served.URL, "--to", "c", "--cookies", "short.txt"), "short.txt:2:1: a cookie has seven fields with tabs between them, and this has 3")
-	b.want(2, args("capture", served.URL, "--to", "c", "--cookies", "end.txt"), `end.txt:1:25: the end of a cookie is in seconds since 1970, not "soon"`)
-	b.want(3, args("capture", served.URL, "--to", "c", "--cookies", "none.txt"), "none.txt: no such file")
+	b.Want(2, clitest.Args("capture", served.URL, "--to", "c", "--cookies", "short.txt"), "short.txt:2:1: a cookie has seven fields with tabs between them, and this has 3")
+	b.Want(2, clitest.Args("capture", served.URL, "--to", "c", "--cookies", "end.txt"), `end.txt:1:25: the end of a cookie is in seconds since 1970, not "soon"`)
+	b.Want(3, clitest.Args("capture", served.URL, "--to", "c", "--cookies", "none.txt"), "none.txt: no such file")
 }
 
 // TestCaptureStopped: Ctrl-C keeps what there is and says how to go on.
@@ -170,15 +172,15 @@ func TestCaptureStopped(t *testing.T) {
 		fmt.Fprintf(w, "<!doctype html><title>Day %d</title><a href=/%d>next</a>", n, (n+1)%60)
 	}))
 	defer served.Close()
-	b := newBench(t)
-	cmd := exec.Command(program, "capture", served.URL, "--to", "captured", "--own-site")
-	cmd.Dir = b.dir
+	b := clitest.New(t)
+	cmd := exec.Command(clitest.Program(), "capture", served.URL, "--to", "captured", "--own-site")
+	cmd.Dir = b.Dir
 	var out strings.Builder
 	cmd.Stdout = &out
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	for deadline := time.Now().Add(20 * time.Second); !b.exists("captured/3/index.html") && time.Now().Before(deadline); {
+	for deadline := time.Now().Add(20 * time.Second); !b.Exists("captured/3/index.html") && time.Now().Before(deadline); {
 		time.Sleep(5 * time.Millisecond)
 	}
 	if err := cmd.Process.Signal(syscall.SIGINT); err != nil {
@@ -188,7 +190,7 @@ func TestCaptureStopped(t *testing.T) {
 	if code := cmd.ProcessState.ExitCode(); code != 130 || !strings.Contains(out.String(), "stopped captured: ") || !strings.Contains(out.String(), "--go-on continues") {
 		t.Errorf("status %d: %s", code, out.String())
 	}
-	b.want(0, args("capture", served.URL, "--to", "captured", "--own-site", "--go-on"), "✓ captured: 61 pages")
+	b.Want(0, clitest.Args("capture", served.URL, "--to", "captured", "--own-site", "--go-on"), "✓ captured: 61 pages")
 }
 
 // TestCaptureServer: a web server's own pages, with its coding and its conditions.
@@ -197,13 +199,13 @@ func TestCaptureServer(t *testing.T) {
 	if err != nil {
 		t.Skip("there is no nginx here")
 	}
-	b := newBench(t)
-	b.want(0, args("demo", "--quiet"))
+	b := clitest.New(t)
+	b.Want(0, clitest.Args("demo", "--quiet"))
 	listener := httptest.NewUnstartedServer(nil)
 	address := listener.Listener.Addr().String()
 	listener.Listener.Close() // nginx takes the port
-	b.write("nginx.conf", fmt.Sprintf("daemon off; master_process off; pid %[1]s/pid; error_log stderr;\nevents {}\nhttp { access_log off; gzip on; gzip_min_length 1; charset utf-8; types { text/html html; text/css css; text/javascript js; image/svg+xml svg; }\nclient_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\nserver { listen %[2]s; root %[1]s/tern-hill/public; error_page 404 /404.html; } }\n", b.dir, address))
-	server := exec.Command(nginx, "-p", b.dir, "-c", filepath.Join(b.dir, "nginx.conf"))
+	b.Write("nginx.conf", fmt.Sprintf("daemon off; master_process off; pid %[1]s/pid; error_log stderr;\nevents {}\nhttp { access_log off; gzip on; gzip_min_length 1; charset utf-8; types { text/html html; text/css css; text/javascript js; image/svg+xml svg; }\nclient_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\nserver { listen %[2]s; root %[1]s/tern-hill/public; error_page 404 /404.html; } }\n", b.Dir, address))
+	server := exec.Command(nginx, "-p", b.Dir, "-c", filepath.Join(b.Dir, "nginx.conf"))
 	server.Stderr = os.Stderr
 	if err := server.Start(); err != nil {
 		t.Skip("nginx cannot be run here: ", err)
@@ -215,69 +217,69 @@ func TestCaptureServer(t *testing.T) {
 			break
 		}
 	}
-	b.want(0, args("capture", "http://"+address+"/", "--to", "captured"), "✓ captured: 24 pages")
-	said := b.read("captured/.yellowgate-capture.ndjson")
+	b.Want(0, clitest.Args("capture", "http://"+address+"/", "--to", "captured"), "✓ captured: 24 pages")
+	said := b.Read("captured/.yellowgate-capture.ndjson")
 	for _, want := range []string{`"content-encoding":["gzip"]`, `"content-type":["text/html; charset=utf-8"]`, `"etag":[`} {
 		if !strings.Contains(said, want) {
 			t.Errorf("no %s in %s", want, said)
 		}
 	}
-	if b.read("captured/visit/index.html") != b.read("tern-hill/public/visit/index.html") {
+	if b.Read("captured/visit/index.html") != b.Read("tern-hill/public/visit/index.html") {
 		t.Error("the page is not what nginx has")
 	}
-	b.write("tern-hill/public/visit/index.html", strings.Replace(b.read("tern-hill/public/visit/index.html"), "</body>", "<p>new</p></body>", 1))
-	b.want(0, args("capture", "http://"+address+"/", "--to", "captured"), "0 came, 1 changed, 0 gone")
+	b.Write("tern-hill/public/visit/index.html", strings.Replace(b.Read("tern-hill/public/visit/index.html"), "</body>", "<p>new</p></body>", 1))
+	b.Want(0, clitest.Args("capture", "http://"+address+"/", "--to", "captured"), "0 came, 1 changed, 0 gone")
 }
 
 // TestAddresses: an address stands where a folder does; what was captured for it is gone after, and
 // what it says is what it says of the folder.
 func TestAddresses(t *testing.T) {
-	b := newBench(t)
-	b.want(0, args("demo", "--quiet"))
-	if err := os.CopyFS(filepath.Join(b.dir, "folder"), os.DirFS(filepath.Join(b.dir, "tern-hill", "site"))); err != nil {
+	b := clitest.New(t)
+	b.Want(0, clitest.Args("demo", "--quiet"))
+	if err := os.CopyFS(filepath.Join(b.Dir, "folder"), os.DirFS(filepath.Join(b.Dir, "tern-hill", "site"))); err != nil {
 		t.Fatal(err)
 	}
-	served := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(b.dir, "folder"))))
+	served := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(b.Dir, "folder"))))
 	defer served.Close()
-	public := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(b.dir, "tern-hill", "public"))))
+	public := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(b.Dir, "tern-hill", "public"))))
 	defer public.Close()
-	if err := os.Mkdir(filepath.Join(b.dir, "tmp"), 0o755); err != nil {
+	if err := os.Mkdir(filepath.Join(b.Dir, "tmp"), 0o755); err != nil {
 		t.Fatal(err)
 	}
-	t.Setenv("TMPDIR", filepath.Join(b.dir, "tmp"))
-	_, out, errout := b.run("survey", served.URL)
+	t.Setenv("TMPDIR", filepath.Join(b.Dir, "tmp"))
+	_, out, errout := b.Exec("survey", served.URL)
 	if !strings.Contains(out, served.URL+": 24 pages") || !strings.Contains(out, "/kit/glyphs/glyphs.js") || !strings.Contains(errout, "✓ "+served.URL+": 24 pages") {
 		t.Errorf("survey: %s\n%s", out, errout)
 	}
-	out = b.want(0, args("find", "glyphs", served.URL, "--quiet"), "in "+served.URL)
+	out = b.Want(0, clitest.Args("find", "glyphs", served.URL, "--quiet"), "in "+served.URL)
 	if !strings.Contains(out, "contact/index.html:") {
 		t.Error(out)
 	}
-	out = b.want(1, args("audit", served.URL, "--quiet"), "audit of "+served.URL+": 24 pages")
+	out = b.Want(1, clitest.Args("audit", served.URL, "--quiet"), "audit of "+served.URL+": 24 pages")
 	if strings.Contains(out, "tmp") {
 		t.Error(out)
 	}
 	// Against the gate: the output as it is served, and the source, which is not gated.
-	b.want(0, args("audit", public.URL, "--gate", "tern-hill/yellowgate.yaml", "--quiet"), "as the gate says")
-	b.want(1, args("audit", served.URL, "--gate", "tern-hill/yellowgate.yaml", "--quiet"), "missing-item", "leaked-item")
-	out = b.want(0, args("suggest", served.URL, "--quiet"), "contact-kit")
+	b.Want(0, clitest.Args("audit", public.URL, "--gate", "tern-hill/yellowgate.yaml", "--quiet"), "as the gate says")
+	b.Want(1, clitest.Args("audit", served.URL, "--gate", "tern-hill/yellowgate.yaml", "--quiet"), "missing-item", "leaked-item")
+	out = b.Want(0, clitest.Args("suggest", served.URL, "--quiet"), "contact-kit")
 	if strings.Contains(out, "tmp") {
 		t.Error(out)
 	}
-	if out = b.want(0, args("compare", "folder", served.URL, "--quiet", "--verbose")); strings.Contains(out, "tmp") {
+	if out = b.Want(0, clitest.Args("compare", "folder", served.URL, "--quiet", "--verbose")); strings.Contains(out, "tmp") {
 		t.Error(out)
 	}
-	b.want(0, args("compare", served.URL, public.URL, "--quiet"), "/kit/glyphs/glyphs.js", "24 pages")
-	b.want(2, args("survey", served.URL, "--write"), "a gate file needs a folder of pages that stays", "yellowgate capture "+served.URL)
-	b.want(2, args("audit", served.URL, "--part", "1/2"), "--part is for the pages of a folder")
-	b.want(3, args("audit", "http://127.0.0.1:1/"), "refused")
+	b.Want(0, clitest.Args("compare", served.URL, public.URL, "--quiet"), "/kit/glyphs/glyphs.js", "24 pages")
+	b.Want(2, clitest.Args("survey", served.URL, "--write"), "a gate file needs a folder of pages that stays", "yellowgate capture "+served.URL)
+	b.Want(2, clitest.Args("audit", served.URL, "--part", "1/2"), "--part is for the pages of a folder")
+	b.Want(3, clitest.Args("audit", "http://127.0.0.1:1/"), "refused")
 	slow := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		time.Sleep(20 * time.Millisecond)
 		fmt.Fprintf(w, "<!doctype html><title>%[1]s</title><a href=%[1]s1>on</a>", r.URL.Path)
 	}))
 	defer slow.Close()
-	cmd := exec.Command(program, "audit", slow.URL)
-	cmd.Dir = b.dir
+	cmd := exec.Command(clitest.Program(), "audit", slow.URL)
+	cmd.Dir = b.Dir
 	var said strings.Builder
 	cmd.Stderr = &said
 	if err := cmd.Start(); err != nil {
@@ -291,11 +293,11 @@ func TestAddresses(t *testing.T) {
 	if code := cmd.ProcessState.ExitCode(); code != 130 || !strings.Contains(said.String(), "the site had not been read whole") {
 		t.Errorf("status %d: %s", code, said.String())
 	}
-	left, err := os.ReadDir(filepath.Join(b.dir, "tmp"))
+	left, err := os.ReadDir(filepath.Join(b.Dir, "tmp"))
 	if err != nil || len(left) > 0 {
 		t.Errorf("left behind: %v %v", left, err)
 	}
-	if list, _ := filepath.Glob(filepath.Join(b.dir, "tern-hill", ".yellowgate", "audit-*")); len(list) > 1 {
+	if list, _ := filepath.Glob(filepath.Join(b.Dir, "tern-hill", ".yellowgate", "audit-*")); len(list) > 1 {
 		t.Errorf("what is captured for once is remembered: %v", list)
 	}
 }
@@ -319,20 +321,20 @@ func TestOrigin(t *testing.T) {
 		fmt.Fprint(w, "<!doctype html><title>Tern Hill</title><h1>Tern Hill</h1><script src=/site.js></script><a href=/visit>visit</a>")
 	}))
 	defer served.Close()
-	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nsite: {origin: \""+served.URL+"\", source: captured, output: public, url: \"https://ternhill.example\"}\nitems: {looks: {stylesheet: /site.css, integrity: auto}, site: {found: '[src=\"/site.js\"]', pages: all}}\n",
+	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nsite: {origin: \""+served.URL+"\", source: captured, output: public, url: \"https://ternhill.example\"}\nitems: {looks: {stylesheet: /site.css, integrity: auto}, site: {found: '[src=\"/site.js\"]', pages: all}}\n",
 		"broken.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000/app\"}\n", "lone.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000\"}\n",
 		"kept.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000\", source: pages}\n")
-	b.want(3, args("check", "--gate", "kept.yaml"), "yellowgate capture keeps the pages of http://127.0.0.1:8000 there")
-	b.want(2, args("check", "--gate", "lone.yaml"), "names a server and no folder of its pages")
-	b.want(0, args("capture", "--own-site"), "✓ captured: 2 pages and 2 other files")
-	b.want(0, args("capture", served.URL, "--own-site"), "✓ captured: 2 pages and 2 other files", "0 came")
-	b.want(0, args("check"))
-	b.want(2, args("capture", "--gate", "broken.yaml"), "broken.yaml:2:16: error: site.origin is the scheme, host and port", "http://127.0.0.1:8000")
-	b.want(3, args("capture", "--gate", "none.yaml"), "none.yaml")
+	b.Want(3, clitest.Args("check", "--gate", "kept.yaml"), "yellowgate capture keeps the pages of http://127.0.0.1:8000 there")
+	b.Want(2, clitest.Args("check", "--gate", "lone.yaml"), "names a server and no folder of its pages")
+	b.Want(0, clitest.Args("capture", "--own-site"), "✓ captured: 2 pages and 2 other files")
+	b.Want(0, clitest.Args("capture", served.URL, "--own-site"), "✓ captured: 2 pages and 2 other files", "0 came")
+	b.Want(0, clitest.Args("check"))
+	b.Want(2, clitest.Args("capture", "--gate", "broken.yaml"), "broken.yaml:2:16: error: site.origin is the scheme, host and port", "http://127.0.0.1:8000")
+	b.Want(3, clitest.Args("capture", "--gate", "none.yaml"), "none.yaml")
 	mu.Lock()
 	clear(asked)
 	mu.Unlock()
-	out := b.want(0, args("show", served.URL+"/visit"), "/visit/  Tern Hill", "as the server sends it", "the server's answer: 200", "▐ header", "stylesheet /site.css", "item")
+	out := b.Want(0, clitest.Args("show", served.URL+"/visit"), "/visit/  Tern Hill", "as the server sends it", "the server's answer: 200", "▐ header", "stylesheet /site.css", "item")
 	if !strings.Contains(out, "  site\n") {
 		t.Errorf("the script is not given to its item:\n%s", out)
 	}
@@ -341,8 +343,8 @@ func TestOrigin(t *testing.T) {
 		t.Errorf("show asked for %v, want %v", asked, want)
 	}
 	mu.Unlock()
-	b.want(3, args("show", "http://127.0.0.1:1/x"), "is the server running")
-	if out := b.want(0, args("survey", served.URL, "--own-site", "--except", "/visit/**", "--format", "json")); !strings.Contains(out, `"pages": 1`) {
+	b.Want(3, clitest.Args("show", "http://127.0.0.1:1/x"), "is the server running")
+	if out := b.Want(0, clitest.Args("survey", served.URL, "--own-site", "--except", "/visit/**", "--format", "json")); !strings.Contains(out, `"pages": 1`) {
 		t.Errorf("--except is not heeded:\n%s", out)
 	}
 }

@@ -1,4 +1,4 @@
-package cli_test
+package servers_test
 
 import (
 	"bufio"
@@ -30,6 +30,8 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
+
+	"yellowgate/internal/clitest"
 )
 
 // freePort is an address of the loopback at which nobody answers.
@@ -57,14 +59,14 @@ func answers(t *testing.T, address string) {
 }
 
 // background runs a program until the test ends; it skips where there is none.
-func background(b *bench, name string, args ...string) {
+func background(b *clitest.Bench, name string, args ...string) {
 	b.Helper()
 	path, err := exec.LookPath(name)
 	if err != nil {
 		b.Skipf("there is no %s here", name)
 	}
 	cmd := exec.Command(path, args...)
-	cmd.Dir = b.dir
+	cmd.Dir = b.Dir
 	var out bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &out
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
@@ -81,10 +83,10 @@ func background(b *bench, name string, args ...string) {
 }
 
 // nginx runs a web server; servers are what stands in its http block.
-func nginx(b *bench, servers string) {
+func nginx(b *clitest.Bench, servers string) {
 	b.Helper()
-	b.write("nginx/conf", fmt.Sprintf("daemon off; master_process off; pid %[1]s/pid; error_log %[1]s/errors;\nevents { worker_connections 4000; }\nhttp { access_log off; keepalive_requests 1000000;\ntypes { text/html html; text/css css; text/javascript js; image/svg+xml svg; application/pdf pdf; }\nclient_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\n%[2]s\n}\n", filepath.Join(b.dir, "nginx"), servers))
-	background(b, "nginx", "-c", filepath.Join(b.dir, "nginx", "conf"))
+	b.Write("nginx/conf", fmt.Sprintf("daemon off; master_process off; pid %[1]s/pid; error_log %[1]s/errors;\nevents { worker_connections 4000; }\nhttp { access_log off; keepalive_requests 1000000;\ntypes { text/html html; text/css css; text/javascript js; image/svg+xml svg; application/pdf pdf; }\nclient_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\n%[2]s\n}\n", filepath.Join(b.Dir, "nginx"), servers))
+	background(b, "nginx", "-c", filepath.Join(b.Dir, "nginx", "conf"))
 }
 
 // TestGatewayNginx stands before a web server with the demo's pages, and asks with curl.
@@ -93,18 +95,18 @@ func TestGatewayNginx(t *testing.T) {
 	if err != nil {
 		t.Skip("there is no curl here")
 	}
-	b := newBench(t)
-	b.want(0, args("demo", "--quiet"))
-	site, public := filepath.Join(b.dir, "tern-hill", "site"), filepath.Join(b.dir, "tern-hill", "public")
+	b := clitest.New(t)
+	b.Want(0, clitest.Args("demo", "--quiet"))
+	site, public := filepath.Join(b.Dir, "tern-hill", "site"), filepath.Join(b.Dir, "tern-hill", "public")
 	address := freePort(t)
 	nginx(b, fmt.Sprintf("gzip on; gzip_min_length 1; gzip_types text/css text/javascript;\nserver { listen %s; root %s; error_page 404 /contact/index.html; location = /moved { return 301 /visit/; } }", address, site))
 	answers(t, address)
-	g := b.start("gateway", "--gate", filepath.Join(b.dir, "tern-hill", "yellowgate.yaml"), "--origin", "http://"+address, "--listen", "127.0.0.1:0")
+	g := b.Start("gateway", "--gate", filepath.Join(b.Dir, "tern-hill", "yellowgate.yaml"), "--origin", "http://"+address, "--listen", "127.0.0.1:0")
 	ask := func(args ...string) string {
 		t.Helper()
 		var out bytes.Buffer
 		cmd := exec.Command(curl, append([]string{"-sS", "--max-time", "20"}, args...)...)
-		cmd.Stdout, cmd.Dir = &out, b.dir
+		cmd.Stdout, cmd.Dir = &out, b.Dir
 		if err := cmd.Run(); err != nil {
 			t.Errorf("curl %v: %v", args, err)
 		}
@@ -112,40 +114,40 @@ func TestGatewayNginx(t *testing.T) {
 	}
 	asWritten(t, public, func(path, want string) {
 		for _, option := range []string{"--compressed", "-s"} {
-			if got := ask(option, g.address+path); got != want {
+			if got := ask(option, g.Address+path); got != want {
 				t.Errorf("%s (%s) is not as apply writes it", path, option)
 			}
 		}
 	})
 	page, _ := os.ReadFile(filepath.Join(public, "visit", "index.html"))
-	if head := ask("-I", g.address+"/visit/"); !strings.Contains(head, "HTTP/1.1 200") || !strings.Contains(head, fmt.Sprintf("Content-Length: %d\r\n", len(page))) || !strings.Contains(head, ".yg") || strings.Contains(head, "Accept-Ranges") {
+	if head := ask("-I", g.Address+"/visit/"); !strings.Contains(head, "HTTP/1.1 200") || !strings.Contains(head, fmt.Sprintf("Content-Length: %d\r\n", len(page))) || !strings.Contains(head, ".yg") || strings.Contains(head, "Accept-Ranges") {
 		t.Errorf("HEAD:\n%s", head)
 	}
-	ask("--etag-save", "tag", "-o", "page", g.address+"/visit/")
-	if status := ask("--etag-compare", "tag", "-o", os.DevNull, "-w", "%{http_code}", g.address+"/visit/"); status != "304" {
+	ask("--etag-save", "tag", "-o", "page", g.Address+"/visit/")
+	if status := ask("--etag-compare", "tag", "-o", os.DevNull, "-w", "%{http_code}", g.Address+"/visit/"); status != "304" {
 		t.Errorf("with the page's tag: %s", status)
 	}
-	if status := ask("-z", "1 Jan 2037 00:00:00 GMT", "-o", os.DevNull, "-w", "%{http_code}", g.address+"/visit/"); status != "304" {
+	if status := ask("-z", "1 Jan 2037 00:00:00 GMT", "-o", os.DevNull, "-w", "%{http_code}", g.Address+"/visit/"); status != "304" {
 		t.Errorf("if it was changed after 2037: %s", status)
 	}
-	if body := ask("-z", "1 Jan 1999 00:00:00 GMT", g.address+"/visit/"); body != string(page) {
+	if body := ask("-z", "1 Jan 1999 00:00:00 GMT", g.Address+"/visit/"); body != string(page) {
 		t.Errorf("if it was changed after 1999: %d bytes", len(body))
 	}
 	shim, _ := os.ReadFile(filepath.Join(site, "kit", "glyphs", "glyphs.js"))
-	if part := ask("-r", "10-29", g.address+"/kit/glyphs/glyphs.js"); part != string(shim[10:30]) {
+	if part := ask("-r", "10-29", g.Address+"/kit/glyphs/glyphs.js"); part != string(shim[10:30]) {
 		t.Errorf("a part of a file: %q", part)
 	}
-	if head := ask("-I", g.address+"/kit/glyphs/glyphs.js"); strings.Contains(head, ".yg") || !strings.Contains(head, "Accept-Ranges: bytes") {
+	if head := ask("-I", g.Address+"/kit/glyphs/glyphs.js"); strings.Contains(head, ".yg") || !strings.Contains(head, "Accept-Ranges: bytes") {
 		t.Errorf("the head of a file:\n%s", head)
 	}
-	if all := ask("-i", g.address+"/none/"); !strings.Contains(all, "HTTP/1.1 404") || !strings.Contains(all, "yg:visit-counter") {
+	if all := ask("-i", g.Address+"/none/"); !strings.Contains(all, "HTTP/1.1 404") || !strings.Contains(all, "yg:visit-counter") {
 		t.Errorf("the error page:\n%s", all)
 	}
-	if all := ask("-i", g.address+"/moved"); !strings.Contains(all, "HTTP/1.1 301") || !strings.Contains(all, "/visit/") || strings.Contains(all, "yg:") {
+	if all := ask("-i", g.Address+"/moved"); !strings.Contains(all, "HTTP/1.1 301") || !strings.Contains(all, "/visit/") || strings.Contains(all, "yg:") {
 		t.Errorf("a redirect:\n%s", all)
 	}
-	if g.stop() != 0 || !strings.Contains(g.said(), "gated=true") || !strings.Contains(g.said(), "passed=not-modified") {
-		t.Errorf("the log:\n%s", g.said())
+	if g.Stop() != 0 || !strings.Contains(g.Said(), "gated=true") || !strings.Contains(g.Said(), "passed=not-modified") {
+		t.Errorf("the log:\n%s", g.Said())
 	}
 }
 
@@ -159,16 +161,16 @@ func TestGatewayApp(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	b := newBench(t, "app.py", string(app), "yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i>counted</i>, pages: not /thanks/}}\n")
+	b := clitest.New(t, "app.py", string(app), "yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i>counted</i>, pages: not /thanks/}}\n")
 	address, status := freePort(t), freePort(t)
 	background(b, python, "-m", "gunicorn", "-b", address, "-k", "gthread", "--threads", "8", "app:app")
 	answers(t, address)
-	g := b.start("gateway", "--origin", "http://"+address, "--listen", "127.0.0.1:0", "--status", status, "--server-timing", "--log", "json")
+	g := b.Start("gateway", "--origin", "http://"+address, "--listen", "127.0.0.1:0", "--status", status, "--server-timing", "--log", "json")
 	jar, _ := cookiejar.New(nil)
 	client := &http.Client{Jar: jar, Timeout: 20 * time.Second}
 	get := func(path string, more ...string) (*http.Response, string) {
 		t.Helper()
-		req, err := http.NewRequest("GET", g.address+path, nil)
+		req, err := http.NewRequest("GET", g.Address+path, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -193,12 +195,12 @@ func TestGatewayApp(t *testing.T) {
 			t.Errorf("visit %d: %v\n%s", i, r.Header, body)
 		}
 	}
-	if r, err := client.PostForm(g.address+"/contact/", url.Values{}); err != nil || r.StatusCode != 422 {
+	if r, err := client.PostForm(g.Address+"/contact/", url.Values{}); err != nil || r.StatusCode != 422 {
 		t.Errorf("a form with a mistake: %v %v", r, err)
 	} else if body, _ := io.ReadAll(r.Body); !strings.Contains(string(body), "a name, please") || !strings.Contains(string(body), "counted") {
 		t.Errorf("a form with a mistake: %s", body)
 	}
-	if r, err := client.PostForm(g.address+"/contact/", url.Values{"name": {"Auk"}}); err != nil || r.Request.URL.Path != "/thanks/" {
+	if r, err := client.PostForm(g.Address+"/contact/", url.Values{"name": {"Auk"}}); err != nil || r.Request.URL.Path != "/thanks/" {
 		t.Errorf("a form: %v %v", r, err)
 	} else if body, _ := io.ReadAll(r.Body); !strings.Contains(string(body), "Thank you, Auk") || strings.Contains(string(body), "counted") {
 		t.Errorf("after the redirect: %s", body)
@@ -218,16 +220,16 @@ func TestGatewayApp(t *testing.T) {
 	if r, _ := get("/report.pdf", `If-None-Match: "report"`); r.StatusCode != 304 {
 		t.Errorf("a download that has not changed: %d", r.StatusCode)
 	}
-	if _, body := get("/who"); !strings.Contains(body, strings.TrimPrefix(g.address, "http://")) || !strings.Contains(body, `"for":"127.0.0.1"`) {
+	if _, body := get("/who"); !strings.Contains(body, strings.TrimPrefix(g.Address, "http://")) || !strings.Contains(body, `"for":"127.0.0.1"`) {
 		t.Errorf("who asks: %s", body)
 	}
 	upload := strings.Repeat("owl", 500_000)
-	if r, err := client.Post(g.address+"/echo", "application/octet-stream", strings.NewReader(upload)); err != nil {
+	if r, err := client.Post(g.Address+"/echo", "application/octet-stream", strings.NewReader(upload)); err != nil {
 		t.Error(err)
 	} else if body, _ := io.ReadAll(r.Body); string(body) != upload {
 		t.Errorf("of %d bytes %d come back", len(upload), len(body))
 	}
-	r, err := client.Get(g.address + "/stream")
+	r, err := client.Get(g.Address + "/stream")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -250,8 +252,8 @@ func TestGatewayApp(t *testing.T) {
 			t.Errorf("the metrics have no %s:\n%s", want, metrics)
 		}
 	}
-	b.write("yellowgate.yaml", "yellowgate: 1\nitemz: {}\n")
-	g.says(`"level":"ERROR","msg":"the gate file has a mistake; the last good one stays in effect","at":"yellowgate.yaml:2:1"`)
+	b.Write("yellowgate.yaml", "yellowgate: 1\nitemz: {}\n")
+	g.Says(`"level":"ERROR","msg":"the gate file has a mistake; the last good one stays in effect","at":"yellowgate.yaml:2:1"`)
 	if _, body := get("/"); !strings.Contains(body, "counted") {
 		t.Errorf("with a broken gate file: %s", body)
 	}
@@ -260,12 +262,12 @@ func TestGatewayApp(t *testing.T) {
 	} else if body, _ := io.ReadAll(h.Body); !strings.Contains(string(body), "broken; the last good one is in effect") {
 		t.Errorf("health: %s", body)
 	}
-	b.write("yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i>counted anew</i>, pages: all}}\n")
-	g.says("another gate is in effect")
-	if err := g.cmd.Process.Signal(syscall.SIGHUP); err != nil {
+	b.Write("yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i>counted anew</i>, pages: all}}\n")
+	g.Says("another gate is in effect")
+	if err := g.Cmd.Process.Signal(syscall.SIGHUP); err != nil {
 		t.Fatal(err)
 	}
-	g.says("the gate file was read again; nothing has changed")
+	g.Says("the gate file was read again; nothing has changed")
 	if _, body := get("/thanks/"); !strings.Contains(body, "counted anew") {
 		t.Errorf("with another gate: %s", body)
 	}
@@ -274,44 +276,41 @@ func TestGatewayApp(t *testing.T) {
 // TestGatewayBrowser: what a browser keeps is good while page and gate are the same, and never shown
 // once they are not.
 func TestGatewayBrowser(t *testing.T) {
-	name := browserName()
-	if name == "" {
-		t.Skip("there is no Chromium on this machine to try it in")
-	}
-	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i id=count>one</i>, pages: all}}\n", "site/visit/index.html", doc("Visit", "<h1>Visit</h1>"), "site/index.html", doc("Home", "<h1>Home</h1>"))
+	clitest.NeedBrowser(t)
+	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i id=count>one</i>, pages: all}}\n", "site/visit/index.html", clitest.Doc("Visit", "<h1>Visit</h1>"), "site/index.html", clitest.Doc("Home", "<h1>Home</h1>"))
 	old := time.Now().Add(-48 * time.Hour)
 	for _, file := range []string{"yellowgate.yaml", "site/visit/index.html", "site/index.html"} {
-		if err := os.Chtimes(filepath.Join(b.dir, file), old, old); err != nil {
+		if err := os.Chtimes(filepath.Join(b.Dir, file), old, old); err != nil {
 			t.Fatal(err)
 		}
 	}
 	address := freePort(t)
-	nginx(b, fmt.Sprintf("etag on; server { listen %s; root %s; add_header Cache-Control no-cache; }", address, filepath.Join(b.dir, "site")))
+	nginx(b, fmt.Sprintf("etag on; server { listen %s; root %s; add_header Cache-Control no-cache; }", address, filepath.Join(b.Dir, "site")))
 	answers(t, address)
-	g := b.start("gateway", "--origin", "http://"+address, "--listen", "127.0.0.1:0")
-	tab := tab{t, startBrowser(t, name, 60*time.Second), g.address}
-	visit := func() { tab.do(chromedp.Navigate(g.address+"/"), chromedp.Navigate(g.address+"/visit/")) }
+	g := b.Start("gateway", "--origin", "http://"+address, "--listen", "127.0.0.1:0")
+	tab := clitest.BrowserAt(t, g.Address)
+	visit := func() { tab.Do(chromedp.Navigate(g.Address+"/"), chromedp.Navigate(g.Address+"/visit/")) }
 	counted := "document.getElementById('count').textContent"
 	visit()
-	tab.becomes("at first", counted, "one")
+	tab.Becomes("at first", counted, "one")
 	visit()
-	tab.becomes("again", counted, "one")
-	g.says("path=/visit/ status=304")
-	b.write("yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i id=count>two</i>, pages: all}}\n")
-	g.says("another gate is in effect")
+	tab.Becomes("again", counted, "one")
+	g.Says("path=/visit/ status=304")
+	b.Write("yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i id=count>two</i>, pages: all}}\n")
+	g.Says("another gate is in effect")
 	visit()
-	tab.becomes("after the gate has changed", counted, "two")
-	tab.do(chromedp.Reload())
-	tab.becomes("loaded again", counted, "two")
-	b.write("site/visit/index.html", doc("Visit", "<h1>Visit us</h1>"))
+	tab.Becomes("after the gate has changed", counted, "two")
+	tab.Do(chromedp.Reload())
+	tab.Becomes("loaded again", counted, "two")
+	b.Write("site/visit/index.html", clitest.Doc("Visit", "<h1>Visit us</h1>"))
 	visit()
-	tab.becomes("after the page has changed", "document.querySelector('h1').textContent + "+counted, "Visit ustwo")
-	b.write("yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i id=count>one</i>, pages: all}}\n")
-	for deadline := time.Now().Add(5 * time.Second); strings.Count(g.said(), "another gate") < 2 && time.Now().Before(deadline); {
+	tab.Becomes("after the page has changed", "document.querySelector('h1').textContent + "+counted, "Visit ustwo")
+	b.Write("yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i id=count>one</i>, pages: all}}\n")
+	for deadline := time.Now().Add(5 * time.Second); strings.Count(g.Said(), "another gate") < 2 && time.Now().Before(deadline); {
 		time.Sleep(10 * time.Millisecond)
 	}
 	visit()
-	tab.becomes("the first gate again", "document.querySelector('h1').textContent + "+counted, "Visit usone")
+	tab.Becomes("the first gate again", "document.querySelector('h1').textContent + "+counted, "Visit usone")
 }
 
 // TestGatewayPair: two gateways behind a load balancer; one is killed under load, and the gate file is
@@ -320,14 +319,14 @@ func TestGatewayPair(t *testing.T) {
 	of := func(n int) string {
 		return fmt.Sprintf("yellowgate: 1\nitems:\n  a: {code: <i>gate %d</i>, pages: all}\n  b: {code: <b>gate %d</b>, pages: all}\n", n, n)
 	}
-	b := newBench(t, "yellowgate.yaml", of(0), "site/index.html", doc("Home", "<h1>Home</h1>"))
+	b := clitest.New(t, "yellowgate.yaml", of(0), "site/index.html", clitest.Doc("Home", "<h1>Home</h1>"))
 	origin, front := freePort(t), freePort(t)
 	one, two := freePort(t), freePort(t)
-	nginx(b, fmt.Sprintf("server { listen %s; root %s; }\nupstream gateways { server %s max_fails=1 fail_timeout=1s; server %s max_fails=1 fail_timeout=1s; keepalive 16; }\nserver { listen %s; location / { proxy_pass http://gateways; proxy_http_version 1.1; proxy_set_header Connection ''; proxy_set_header Host $host; proxy_set_header X-Forwarded-For $remote_addr; proxy_next_upstream error timeout non_idempotent; } }", origin, filepath.Join(b.dir, "site"), one, two, front))
+	nginx(b, fmt.Sprintf("server { listen %s; root %s; }\nupstream gateways { server %s max_fails=1 fail_timeout=1s; server %s max_fails=1 fail_timeout=1s; keepalive 16; }\nserver { listen %s; location / { proxy_pass http://gateways; proxy_http_version 1.1; proxy_set_header Connection ''; proxy_set_header Host $host; proxy_set_header X-Forwarded-For $remote_addr; proxy_next_upstream error timeout non_idempotent; } }", origin, filepath.Join(b.Dir, "site"), one, two, front))
 	answers(t, origin)
-	var gateways []*running
+	var gateways []*clitest.Running
 	for _, at := range []string{one, two} {
-		gateways = append(gateways, b.start("gateway", "--origin", "http://"+origin, "--listen", at, "--behind-proxy", "--log", "off"))
+		gateways = append(gateways, b.Start("gateway", "--origin", "http://"+origin, "--listen", at, "--behind-proxy", "--log", "off"))
 	}
 	answers(t, front)
 	number := regexp.MustCompile(`gate (\d+)`)
@@ -361,18 +360,18 @@ func TestGatewayPair(t *testing.T) {
 		if i%5 == 0 {
 			text = "yellowgate: 1\nitems: ["
 		}
-		b.write("yellowgate.yaml.new", text)
-		if err := os.Rename(filepath.Join(b.dir, "yellowgate.yaml.new"), filepath.Join(b.dir, "yellowgate.yaml")); err != nil {
+		b.Write("yellowgate.yaml.new", text)
+		if err := os.Rename(filepath.Join(b.Dir, "yellowgate.yaml.new"), filepath.Join(b.Dir, "yellowgate.yaml")); err != nil {
 			t.Fatal(err)
 		}
 		time.Sleep(60 * time.Millisecond)
 		if i == 8 {
-			_ = gateways[0].cmd.Process.Kill()
+			_ = gateways[0].Cmd.Process.Kill()
 		}
 		if i == 14 { // it comes again, and the other one ends as an operator ends it
-			gateways[0] = b.start("gateway", "--origin", "http://"+origin, "--listen", one, "--behind-proxy", "--log", "off")
+			gateways[0] = b.Start("gateway", "--origin", "http://"+origin, "--listen", one, "--behind-proxy", "--log", "off")
 			time.Sleep(2500 * time.Millisecond) // until the load balancer tries it again
-			if code := gateways[1].stop(); code != 0 {
+			if code := gateways[1].Stop(); code != 0 {
 				t.Errorf("it ends with %d", code)
 			}
 		}
@@ -388,7 +387,7 @@ func TestGatewayPair(t *testing.T) {
 
 // TestGatewayUse: what cannot be is a clear error.
 func TestGatewayUse(t *testing.T) {
-	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nitems: {}\n", "broken.yaml", "yellowgate: 1\nitemz: {}\n", "no.pem", "nothing",
+	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nitems: {}\n", "broken.yaml", "yellowgate: 1\nitemz: {}\n", "no.pem", "nothing",
 		"origin.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:1\"}\n")
 	taken, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -423,7 +422,7 @@ func TestGatewayUse(t *testing.T) {
 		{2, "gateway --gate origin.yaml --origin-ca no.pem", "no.pem holds no certificate"},
 		{3, "gateway --gate origin.yaml --origin-ca gone.pem", "gone.pem: no such file"},
 	} {
-		b.want(c.status, args(strings.Fields(c.line)...), c.want)
+		b.Want(c.status, clitest.Args(strings.Fields(c.line)...), c.want)
 	}
 }
 
@@ -449,12 +448,12 @@ func certificate(t *testing.T, serial int64) (cert, key []byte) {
 // origin whose certificate only its own authority knows.
 func TestGatewaySecure(t *testing.T) {
 	t.Parallel()
-	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i>counted</i>, pages: all}}\n")
+	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i>counted</i>, pages: all}}\n")
 	cert, key := certificate(t, 1)
-	b.write("site.pem", string(cert))
-	b.write("site.key", string(key))
+	b.Write("site.pem", string(cert))
+	b.Write("site.key", string(key))
 	theirs, theirKey := certificate(t, 7)
-	b.write("origin-ca.pem", string(theirs))
+	b.Write("origin-ca.pem", string(theirs))
 	pair, err := tls.X509KeyPair(theirs, theirKey)
 	if err != nil {
 		t.Fatal(err)
@@ -467,13 +466,13 @@ func TestGatewaySecure(t *testing.T) {
 	go func() {
 		_ = http.Serve(l, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			w.Header().Set("Content-Type", "text/html")
-			fmt.Fprint(w, doc("Home", r.Header.Get("X-Forwarded-Proto")))
+			fmt.Fprint(w, clitest.Doc("Home", r.Header.Get("X-Forwarded-Proto")))
 		}))
 	}()
-	g := b.start("gateway", "--origin", "https://"+l.Addr().String(), "--origin-ca", "origin-ca.pem", "--listen", "127.0.0.1:0", "--certificate", "site.pem", "--key", "site.key")
+	g := b.Start("gateway", "--origin", "https://"+l.Addr().String(), "--origin-ca", "origin-ca.pem", "--listen", "127.0.0.1:0", "--certificate", "site.pem", "--key", "site.key")
 	serial := func() int64 {
 		t.Helper()
-		c, err := tls.Dial("tcp", strings.TrimPrefix(g.address, "https://"), &tls.Config{InsecureSkipVerify: true})
+		c, err := tls.Dial("tcp", strings.TrimPrefix(g.Address, "https://"), &tls.Config{InsecureSkipVerify: true})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -483,7 +482,7 @@ func TestGatewaySecure(t *testing.T) {
 	roots := x509.NewCertPool()
 	roots.AppendCertsFromPEM(cert)
 	client := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: roots}, ForceAttemptHTTP2: true}}
-	r, err := client.Get(g.address + "/")
+	r, err := client.Get(g.Address + "/")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -495,23 +494,23 @@ func TestGatewaySecure(t *testing.T) {
 		t.Error("another certificate")
 	}
 	time.Sleep(1100 * time.Millisecond)
-	b.write("site.pem", "half of a certif")
+	b.Write("site.pem", "half of a certif")
 	if serial() != 1 {
 		t.Error("a broken certificate took the place of the good one")
 	}
 	next, nextKey := certificate(t, 2)
-	b.write("site.pem", string(next))
-	b.write("site.key", string(nextKey))
+	b.Write("site.pem", string(next))
+	b.Write("site.key", string(nextKey))
 	for deadline := time.Now().Add(5 * time.Second); serial() != 2; time.Sleep(100 * time.Millisecond) {
 		if time.Now().After(deadline) {
 			t.Fatal("the new certificate is not taken")
 		}
 	}
-	untrusted := b.start("gateway", "--origin", "https://"+l.Addr().String(), "--listen", "127.0.0.1:0")
-	if status, _, _ := untrusted.get("/"); status != 502 {
+	untrusted := b.Start("gateway", "--origin", "https://"+l.Addr().String(), "--listen", "127.0.0.1:0")
+	if status, _, _ := untrusted.Get("/"); status != 502 {
 		t.Errorf("an origin that nobody trusts: %d", status)
 	}
-	untrusted.says("certificate")
+	untrusted.Says("certificate")
 }
 
 // TestGatewayIdle: thousands of connections on which nothing is asked cost nobody an answer.
@@ -521,11 +520,11 @@ func TestGatewayIdle(t *testing.T) {
 	if err := syscall.Getrlimit(syscall.RLIMIT_NOFILE, &limit); err != nil || limit.Max < 12_000 {
 		t.Skipf("a process may have %d files here", limit.Max)
 	}
-	b := newBench(t, "yellowgate.yaml", "yellowgate: 1\nitems: {}\n", "site/index.html", doc("Home", "x"))
+	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nitems: {}\n", "site/index.html", clitest.Doc("Home", "x"))
 	origin := freePort(t)
-	nginx(b, fmt.Sprintf("server { listen %s; root %s; }", origin, filepath.Join(b.dir, "site")))
+	nginx(b, fmt.Sprintf("server { listen %s; root %s; }", origin, filepath.Join(b.Dir, "site")))
 	answers(t, origin)
-	g := b.start("gateway", "--origin", "http://"+origin, "--listen", "127.0.0.1:0", "--idle", "3s", "--log", "off")
+	g := b.Start("gateway", "--origin", "http://"+origin, "--listen", "127.0.0.1:0", "--idle", "3s", "--log", "off")
 	var idle []net.Conn
 	defer func() {
 		for _, c := range idle {
@@ -533,7 +532,7 @@ func TestGatewayIdle(t *testing.T) {
 		}
 	}()
 	for i := range 10_000 {
-		c, err := net.Dial("tcp", strings.TrimPrefix(g.address, "http://"))
+		c, err := net.Dial("tcp", strings.TrimPrefix(g.Address, "http://"))
 		if err != nil {
 			t.Fatalf("after %d: %v", i, err)
 		}
@@ -544,7 +543,7 @@ func TestGatewayIdle(t *testing.T) {
 	}
 	began := time.Now()
 	for range 50 {
-		if status, body, _ := g.get("/"); status != 200 || !strings.Contains(body, "Home") {
+		if status, body, _ := g.Get("/"); status != 200 || !strings.Contains(body, "Home") {
 			t.Fatalf("%d %s", status, body)
 		}
 	}
@@ -555,7 +554,7 @@ func TestGatewayIdle(t *testing.T) {
 	if _, err := idle[1].Read(make([]byte, 1)); err != io.EOF && !strings.Contains(fmt.Sprint(err), "reset") {
 		t.Errorf("an idle connection is not closed: %v", err)
 	}
-	if g.stop() != 0 {
-		t.Error(g.said())
+	if g.Stop() != 0 {
+		t.Error(g.Said())
 	}
 }
