@@ -14,6 +14,9 @@ func TestCollect(t *testing.T) {
 	defer func() {
 		debug.SetGCPercent(percent)
 		debug.SetMemoryLimit(limit)
+		memoryMu.Lock()
+		defer memoryMu.Unlock()
+		biggest, live = 0, 0
 	}()
 	debug.SetGCPercent(percent)
 	Collect()

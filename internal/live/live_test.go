@@ -138,7 +138,7 @@ func TestRun(t *testing.T) {
 	defer stopListening()
 	next := func(what string, ok func(*State) bool) {
 		t.Helper()
-		for deadline := time.After(5 * time.Second); ; {
+		for deadline := time.After(2 * time.Minute); ; {
 			if ok(g.Now()) {
 				return
 			}

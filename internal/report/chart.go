@@ -7,6 +7,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 
 	"yellowgate/internal/core/wording"
 )
@@ -17,7 +18,7 @@ import (
 //go:embed chart.svg
 var chartPage string
 
-var chartTemplate = template.Must(template.New("chart").Parse(chartPage))
+var chartTemplate = sync.OnceValue(func() *template.Template { return template.Must(template.New("chart").Parse(chartPage)) })
 
 // A weighed is one bar: a name and its bytes, and those before where two audits are
 // compared.
@@ -54,7 +55,7 @@ const (
 
 func (c *chart) html() template.HTML {
 	var b strings.Builder
-	if err := chartTemplate.Execute(&b, c); err != nil {
+	if err := chartTemplate().Execute(&b, c); err != nil {
 		return ""
 	}
 	return template.HTML(b.String())

@@ -10,6 +10,7 @@ import (
 	"maps"
 	"slices"
 	"sort"
+	"sync"
 
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
@@ -26,7 +27,9 @@ import (
 //go:embed audit.html
 var auditPage string
 
-var auditTemplate = template.Must(template.New("audit").Funcs(template.FuncMap{"bytes": bytesOf, "clean": Clean, "some": func(l []string) string { return Clean(wording.List(l, 5)) }}).Parse(auditPage))
+var auditTemplate = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("audit").Funcs(template.FuncMap{"bytes": bytesOf, "clean": Clean, "some": func(l []string) string { return Clean(wording.List(l, 5)) }}).Parse(auditPage))
+})
 
 // A row of the table of pages.
 type htmlRow struct {
@@ -197,7 +200,7 @@ func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
 		return err
 	}
 	d.Data = template.JS(j)
-	return auditTemplate.Execute(safeHTML{w}, d)
+	return auditTemplate().Execute(safeHTML{w}, d)
 }
 
 // checksOf gathers findings by check, errors first.

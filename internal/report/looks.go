@@ -8,6 +8,7 @@ import (
 	"html/template"
 	"io"
 	"slices"
+	"sync"
 
 	"yellowgate/internal/core/looks"
 	"yellowgate/internal/core/wording"
@@ -141,7 +142,9 @@ func measured(l *run.Looks) (out []measure) {
 //go:embed looks.html
 var looksPage string
 
-var looksTemplate = template.Must(template.New("looks").Funcs(template.FuncMap{"clean": Clean, "style": func() template.CSS { return template.CSS(serveStyle) }}).Parse(looksPage))
+var looksTemplate = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("looks").Funcs(template.FuncMap{"clean": Clean, "style": func() template.CSS { return template.CSS(serveStyle) }}).Parse(looksPage))
+})
 
 // htmlLook is a page that looks another, as the report shows it.
 type htmlLook struct {
@@ -201,7 +204,7 @@ func LooksHTML(w io.Writer, before, after string, l *run.Looks) error {
 			d.Lists = append(d.Lists, h)
 		}
 	}
-	return looksTemplate.Execute(safeHTML{w}, d)
+	return looksTemplate().Execute(safeHTML{w}, d)
 }
 
 func decimal(x float64) string {

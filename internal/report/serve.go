@@ -6,6 +6,7 @@ import (
 	"html/template"
 	"io"
 	"strings"
+	"sync"
 	"time"
 
 	"yellowgate/internal/core/problem"
@@ -24,9 +25,13 @@ var problemsPage string
 //go:embed serve.css
 var serveStyle string
 
-var pagesTemplate = template.Must(template.New("pages").Funcs(template.FuncMap{"clean": Clean, "style": func() template.CSS { return template.CSS(serveStyle) }}).Parse(pagesPage))
+var pagesTemplate = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("pages").Funcs(template.FuncMap{"clean": Clean, "style": func() template.CSS { return template.CSS(serveStyle) }}).Parse(pagesPage))
+})
 
-var problemsTemplate = template.Must(template.New("problems").Funcs(template.FuncMap{"clean": Clean, "style": func() template.CSS { return template.CSS(serveStyle) }}).Parse(problemsPage))
+var problemsTemplate = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("problems").Funcs(template.FuncMap{"clean": Clean, "style": func() template.CSS { return template.CSS(serveStyle) }}).Parse(problemsPage))
+})
 
 // PageList writes the first of the pages that a query chooses as a page of HTML, and how many there
 // are. err is what is wrong with the query, if anything is; own is the path of what serve has of its
@@ -40,7 +45,7 @@ func PageList(w io.Writer, name, query, own string, pages []run.PageLine, all in
 	if err != nil {
 		d.Wrong = err.Error()
 	}
-	return pagesTemplate.Execute(safeHTML{w}, d)
+	return pagesTemplate().Execute(safeHTML{w}, d)
 }
 
 // htmlProblem is a problem as the page shows it.
@@ -79,7 +84,7 @@ func ProblemPage(w io.Writer, ps []problem.Problem, other error) error {
 		d.Problems = append(d.Problems, x)
 	}
 	d.Count = wording.Count(errors, "mistake")
-	return problemsTemplate.Execute(safeHTML{w}, d)
+	return problemsTemplate().Execute(safeHTML{w}, d)
 }
 
 // Serving tells where the site is served.

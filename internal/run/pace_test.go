@@ -138,7 +138,7 @@ func loadAll(b *testing.B, name, address string, files []string) {
 			}
 			select {
 			case <-loaded:
-			case <-time.After(20 * time.Second):
+			case <-time.After(2 * time.Minute):
 				b.Fatalf("%s does not load", file)
 			}
 			shut()

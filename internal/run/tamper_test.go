@@ -25,6 +25,7 @@ import (
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/demo"
 	"yellowgate/internal/project"
+	"yellowgate/internal/testsize"
 )
 
 var everyTampering = flag.Bool("all-tamperings", false, "try every tampering, with three seeds, instead of a sample")
@@ -111,7 +112,7 @@ type tamperer struct {
 func TestTampering(t *testing.T) {
 	seeds, share := int64(3), 1.0
 	if !*everyTampering {
-		seeds, share = 1, 0.15
+		seeds, share = 1, float64(testsize.Of(3, 15))/100
 	}
 	all := 0
 	for _, marks := range []bool{true, false} {
@@ -142,7 +143,7 @@ func TestTampering(t *testing.T) {
 		}
 	}
 	t.Logf("%d tamperings in all", all)
-	if all < 1000 {
+	if all < testsize.Of(150, 1000) {
 		t.Errorf("only %d tamperings were tried", all)
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"yellowgate/internal/clitest"
+	"yellowgate/internal/testsize"
 )
 
 const opened = `(document.querySelector("dialog[open]") || {id: "none"}).id`
@@ -185,6 +186,9 @@ items:
 		JSON.parse(document.querySelector("script[type='application/ld+json']").text).name, document.querySelector("#in").textContent, document.querySelector("dialog").getAttribute("aria-label"),
 		document.querySelector("script[data-v]").dataset.v, document.querySelector("meta[name=description]").content, document.querySelector("meta[property='og:title']").content])`
 	for i, want := range hostile {
+		if i%testsize.Of(4, 1) != 0 {
+			continue
+		}
 		v.Do(chromedp.Navigate(fmt.Sprintf("%s/h%d/", v.Site, i)))
 		if got := v.JS("window.pwned"); got != "undefined" {
 			t.Errorf("%q runs", want)

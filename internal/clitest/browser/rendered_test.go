@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"yellowgate/internal/clitest"
+	"yellowgate/internal/testsize"
 )
 
 // planted is a page in which something goes wrong that only a browser shows, and what the audit says
@@ -65,6 +66,10 @@ var renderedFamily = []string{"covers-the-page", "failed-load", "script-error", 
 func TestPlantedRendered(t *testing.T) {
 	t.Parallel()
 	clitest.NeedBrowser(t)
+	some := planted
+	if !testsize.Full() {
+		some = slices.Concat(planted[:1], planted[12:13], planted[len(planted)-1:])
+	}
 	closed := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/500" {
 			w.Header().Set("Access-Control-Allow-Origin", "*")
@@ -82,7 +87,7 @@ func TestPlantedRendered(t *testing.T) {
 		"site/js/counter.js", "counted = 1;", "site/js/there.js", "there = 1;", "site/js/throws.js", "// it\nthrow new Error(\"thrown on purpose\");", "site/img/dome.svg", "<svg xmlns='http://www.w3.org/2000/svg'/>",
 		"site/js/twice.js", "twice = 1;", "site/js/ask.js", `var d = document.createElement("dialog"); d.id = "ask"; d.textContent = "May we?"; document.body.append(d); d.showModal();`,
 		"site/js/box.js", `var s = document.createElement("script"); s.src = "/js/counter.js"; document.head.append(s);`)
-	for i, c := range planted {
+	for i, c := range some {
 		head := "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<meta name=viewport content=\"width=device-width\">\n<meta name=description content=\"The stars, seen well, page " + strconv.Itoa(i) + ".\">\n<link rel=icon href=/img/dome.svg>\n<title>Visit</title>\n"
 		page := strings.ReplaceAll(c.page, "CORS", cors)
 		if strings.HasPrefix(page, "<meta") {
@@ -108,13 +113,13 @@ func TestPlantedRendered(t *testing.T) {
 	if err := json.Unmarshal([]byte(out), &r); err != nil {
 		t.Fatal(err)
 	}
-	if text := b.Read("planted.har"); !strings.Contains(text, `"version": "1.2"`) || strings.Count(text, `"onLoad"`) != len(planted) {
+	if text := b.Read("planted.har"); !strings.Contains(text, `"version": "1.2"`) || strings.Count(text, `"onLoad"`) != len(some) {
 		t.Error("the recording has not all pages")
 	}
-	if len(r.Rendered) != len(planted) {
-		t.Errorf("%d records of %d pages", len(r.Rendered), len(planted))
+	if len(r.Rendered) != len(some) {
+		t.Errorf("%d records of %d pages", len(r.Rendered), len(some))
 	}
-	for i, c := range planted {
+	for i, c := range some {
 		path := fmt.Sprintf("/p%02d/", i)
 		var got []string
 		for _, f := range r.Findings {
@@ -198,8 +203,11 @@ func TestNobodyCalled(t *testing.T) {
 		if who != "count.example/c.js" {
 			t.Errorf("the stand-in was asked for %s", who)
 		}
-	case <-time.After(time.Second):
+	case <-time.After(2 * time.Minute):
 		t.Error("the stand-in was not asked")
+	}
+	if !testsize.Full() {
+		return
 	}
 	for _, c := range []struct{ line, want string }{
 		{"show / --browser --screen wide", "a screen is a width and a height"},
@@ -221,9 +229,7 @@ func TestNobodyCalled(t *testing.T) {
 func TestRenderedEnds(t *testing.T) {
 	t.Parallel()
 	clitest.NeedBrowser(t)
-	if testing.Short() {
-		t.Skip("it waits for a page that never ends")
-	}
+	testsize.OnlyFull(t) // it waits for a page that never ends
 	b := clitest.New(t, "yellowgate.yaml", clitest.SiteHead+"items: {}\n", "site/index.html", clitest.Doc("Home", "<h1>Home</h1>"), "site/busy/index.html", clitest.Doc("Busy", "<script>while (true) {}</script>"))
 	b.Want(0, clitest.Args("apply", "--quiet"))
 	cmd := exec.Command(clitest.Program(), "audit", "--browser", "--fail-on", "never")
@@ -233,7 +239,7 @@ func TestRenderedEnds(t *testing.T) {
 	}
 	profile := regexp.MustCompile(`--user-data-dir=(\S+)`)
 	var dir string
-	for deadline := time.Now().Add(20 * time.Second); dir == "" && time.Now().Before(deadline); time.Sleep(100 * time.Millisecond) {
+	for deadline := time.Now().Add(2 * time.Minute); dir == "" && time.Now().Before(deadline); time.Sleep(100 * time.Millisecond) {
 		out, _ := exec.Command("ps", "-o", "args=", "--ppid", strconv.Itoa(cmd.Process.Pid)).Output()
 		if m := profile.FindSubmatch(out); m != nil {
 			dir = string(m[1])
@@ -245,7 +251,7 @@ func TestRenderedEnds(t *testing.T) {
 	time.Sleep(time.Second)
 	_ = cmd.Process.Kill()
 	_ = cmd.Wait()
-	for deadline := time.Now().Add(10 * time.Second); ; time.Sleep(100 * time.Millisecond) {
+	for deadline := time.Now().Add(2 * time.Minute); ; time.Sleep(100 * time.Millisecond) {
 		out, _ := exec.Command("pgrep", "-f", "--", dir).Output()
 		if len(strings.TrimSpace(string(out))) == 0 {
 			break
@@ -259,6 +265,7 @@ func TestRenderedEnds(t *testing.T) {
 // TestLooks: two sides that are the same look the same, moving things included; what differs is found,
 // down to a pixel, with its element; what comes and goes is told.
 func TestLooks(t *testing.T) {
+	testsize.OnlyFull(t)
 	t.Parallel()
 	clitest.NeedBrowser(t)
 	const moving = `<p id=clock></p><div style="width:20px;height:20px;background:#f4d35e;animation:turn 1s linear infinite"></div><style>@keyframes turn { to { transform: translateX(200px) } }</style><script>document.getElementById("clock").textContent = Math.random();</script>`
@@ -332,6 +339,7 @@ func TestLooks(t *testing.T) {
 // TestUsed: what ran and what matched tells which pages have no use for a file, and the lines keep it
 // to those that have.
 func TestUsed(t *testing.T) {
+	testsize.OnlyFull(t)
 	t.Parallel()
 	clitest.NeedBrowser(t)
 	idle := "(function () { var form = document.querySelector('form'); if (!form) return;\n" + strings.Repeat("  form.dataset.kit = \"1\"; // what the kit does\n", 60) + "})();\n"
@@ -358,6 +366,7 @@ func TestUsed(t *testing.T) {
 // TestPopupsTried: popups that do not open, or that the keyboard cannot close, are told where they
 // stand; those of the same page that do are not, nor what only happens by itself.
 func TestPopupsTried(t *testing.T) {
+	testsize.OnlyFull(t) // TestPopups tries how they open
 	t.Parallel()
 	clitest.NeedBrowser(t)
 	page := func(more string) string {

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"yellowgate/internal/clitest"
+	"yellowgate/internal/testsize"
 )
 
 // TestSeen: where tells what a browser has of the items, and survey what it asks for: of a folder, and of
@@ -28,6 +29,9 @@ func TestSeen(t *testing.T) {
 		"site/js/counter.js", "counted = 1;", "site/js/never.js", "1", "site/js/skipped.js", "1",
 		"site/js/box.js", `for (const u of ["/js/counter.js", "https://count.example/c.js"]) { const s = document.createElement("script"); s.src = u; document.head.append(s); }`)
 	b.Want(0, clitest.Args("where", "counter", "--browser"), "counter is on 1 of 3 pages", "a browser has it on 2 of 3 pages (1280x800)", "out, and a browser has it all the same", "/shop/", "by /js/box.js")
+	if !testsize.Full() {
+		return
+	}
 	b.Want(0, clitest.Args("where", "notice", "--browser", "--screen", "390x844"), "on 2 of 3 pages (390x844)", "in, and a browser has none of it", "/bare/")
 	b.Want(0, clitest.Args("where", "box", "--browser"), "on 1 of 3 pages (1280x800)", "as the gate says")
 	var lines []struct {

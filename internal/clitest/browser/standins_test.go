@@ -10,11 +10,13 @@ import (
 	"testing"
 
 	"yellowgate/internal/clitest"
+	"yellowgate/internal/testsize"
 )
 
 // TestStandIns: what the demo's vendors do at run time is told of the pages as they were, with item and
 // chain, and nothing of it of the gated ones; what the consent banner holds back comes with a click.
 func TestStandIns(t *testing.T) {
+	testsize.OnlyFull(t)
 	t.Parallel()
 	clitest.NeedBrowser(t)
 	b := clitest.New(t)

@@ -26,6 +26,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"yellowgate/internal/clitest"
+	"yellowgate/internal/testsize"
 )
 
 // What suggest writes changes nothing that a visitor sees: a browser is the witness, on the
@@ -294,6 +295,7 @@ func takenOut(before, after string) func(page, path string) bool {
 // looks at every page before and after in a browser: nothing looks otherwise, and no
 // script fails that did not before.
 func TestSuggestedSite(t *testing.T) {
+	testsize.OnlyFull(t)
 	b := clitest.New(t)
 	b.Want(0, clitest.Args("demo"))
 	b.Dir = filepath.Join(b.Dir, "tern-hill")
@@ -481,6 +483,7 @@ func (w *witness) used(address string) map[string]int {
 // queue, class names that are put together, a search box, elements of its own, code that is
 // fetched as it runs, a page that leads away.
 func TestSuggestedLoaders(t *testing.T) {
+	testsize.OnlyFull(t)
 	page := func(head, body string) string {
 		return "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>Tern Hill</title>\n<link rel=stylesheet href=/css/site.css>\n<link rel=stylesheet href=/css/kit.css>\n" +
 			"<link rel=stylesheet href=/css/tabs.css>\n<script src=/js/kit.js defer></script>\n" + head + "</head>\n<body>\n" + body + "\n</body></html>\n"

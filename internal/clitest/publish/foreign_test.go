@@ -497,7 +497,7 @@ func TestNeverWaits(t *testing.T) {
 		go func() {
 			select {
 			case <-done:
-			case <-time.After(20 * time.Second):
+			case <-time.After(2 * time.Minute):
 				t.Errorf("%v waits", a)
 			}
 		}()
@@ -609,7 +609,7 @@ func TestFullDisk(t *testing.T) {
 func TestStopped(t *testing.T) {
 	b := clitest.Small(t)
 	b.Write("yellowgate.yaml", clitest.SmallGate)
-	for i := range testsize.Of(800, 3000) {
+	for i := range testsize.Of(500, 3000) {
 		b.Write(fmt.Sprintf("site/p/%d.html", i), clitest.Doc(fmt.Sprint(i), strings.Repeat("<p>text</p>", 50)))
 	}
 	counts := regexp.MustCompile(`stopped: (nothing was changed|\d+ of \d+ files)`)

@@ -19,7 +19,7 @@ import (
 // length.
 func TestKilled(t *testing.T) {
 	b := clitest.New(t, "yellowgate.yaml", "", "public/theirs.txt", "theirs", ".yellowgate/mine", "mine")
-	pages := testsize.Of(200, 400)
+	pages := testsize.Of(100, 400)
 	long := strings.Repeat("<p>the dome opens when the sky is clear</p>\n", 400)
 	for i := range pages {
 		b.Write(fmt.Sprintf("site/p%03d/index.html", i), clitest.Doc(fmt.Sprint("Page ", i), long))

@@ -180,7 +180,7 @@ func TestCaptureStopped(t *testing.T) {
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	for deadline := time.Now().Add(20 * time.Second); !b.Exists("captured/3/index.html") && time.Now().Before(deadline); {
+	for deadline := time.Now().Add(2 * time.Minute); !b.Exists("captured/3/index.html") && time.Now().Before(deadline); {
 		time.Sleep(5 * time.Millisecond)
 	}
 	if err := cmd.Process.Signal(syscall.SIGINT); err != nil {
@@ -211,7 +211,7 @@ func TestCaptureServer(t *testing.T) {
 		t.Skip("nginx cannot be run here: ", err)
 	}
 	defer func() { _ = server.Process.Kill(); _ = server.Wait() }()
-	for deadline := time.Now().Add(10 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+	for deadline := time.Now().Add(2 * time.Minute); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
 		if r, err := http.Get("http://" + address + "/"); err == nil {
 			r.Body.Close()
 			break

@@ -32,6 +32,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"yellowgate/internal/clitest"
+	"yellowgate/internal/testsize"
 )
 
 // freePort is an address of the loopback at which nobody answers.
@@ -47,7 +48,7 @@ func freePort(t *testing.T) string {
 // answers waits until somebody answers at an address.
 func answers(t *testing.T, address string) {
 	t.Helper()
-	for deadline := time.Now().Add(20 * time.Second); ; time.Sleep(20 * time.Millisecond) {
+	for deadline := time.Now().Add(2 * time.Minute); ; time.Sleep(20 * time.Millisecond) {
 		if c, err := net.DialTimeout("tcp", address, time.Second); err == nil {
 			c.Close()
 			return
@@ -306,7 +307,7 @@ func TestGatewayBrowser(t *testing.T) {
 	visit()
 	tab.Becomes("after the page has changed", "document.querySelector('h1').textContent + "+counted, "Visit ustwo")
 	b.Write("yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i id=count>one</i>, pages: all}}\n")
-	for deadline := time.Now().Add(5 * time.Second); strings.Count(g.Said(), "another gate") < 2 && time.Now().Before(deadline); {
+	for deadline := time.Now().Add(2 * time.Minute); strings.Count(g.Said(), "another gate") < 2 && time.Now().Before(deadline); {
 		time.Sleep(10 * time.Millisecond)
 	}
 	visit()
@@ -376,10 +377,11 @@ func TestGatewayPair(t *testing.T) {
 			}
 		}
 	}
-	time.Sleep(300 * time.Millisecond)
+	for deadline := time.Now().Add(2 * time.Minute); last.Load() != 19 && time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+	}
 	stop.Store(true)
 	clients.Wait()
-	if done.Load() < 500 || last.Load() != 19 {
+	if done.Load() < 20 || last.Load() != 19 {
 		t.Errorf("%d answers, the last of gate %d", done.Load(), last.Load())
 	}
 	t.Logf("%d answers", done.Load())
@@ -501,7 +503,7 @@ func TestGatewaySecure(t *testing.T) {
 	next, nextKey := certificate(t, 2)
 	b.Write("site.pem", string(next))
 	b.Write("site.key", string(nextKey))
-	for deadline := time.Now().Add(5 * time.Second); serial() != 2; time.Sleep(100 * time.Millisecond) {
+	for deadline := time.Now().Add(2 * time.Minute); serial() != 2; time.Sleep(100 * time.Millisecond) {
 		if time.Now().After(deadline) {
 			t.Fatal("the new certificate is not taken")
 		}
@@ -524,14 +526,14 @@ func TestGatewayIdle(t *testing.T) {
 	origin := freePort(t)
 	nginx(b, fmt.Sprintf("server { listen %s; root %s; }", origin, filepath.Join(b.Dir, "site")))
 	answers(t, origin)
-	g := b.Start("gateway", "--origin", "http://"+origin, "--listen", "127.0.0.1:0", "--idle", "3s", "--log", "off")
+	g := b.Start("gateway", "--origin", "http://"+origin, "--listen", "127.0.0.1:0", "--idle", "1s", "--log", "off")
 	var idle []net.Conn
 	defer func() {
 		for _, c := range idle {
 			c.Close()
 		}
 	}()
-	for i := range 10_000 {
+	for i := range testsize.Of(500, 10_000) {
 		c, err := net.Dial("tcp", strings.TrimPrefix(g.Address, "http://"))
 		if err != nil {
 			t.Fatalf("after %d: %v", i, err)
@@ -541,16 +543,12 @@ func TestGatewayIdle(t *testing.T) {
 		}
 		idle = append(idle, c)
 	}
-	began := time.Now()
 	for range 50 {
 		if status, body, _ := g.Get("/"); status != 200 || !strings.Contains(body, "Home") {
 			t.Fatalf("%d %s", status, body)
 		}
 	}
-	if took := time.Since(began); took > 10*time.Second {
-		t.Errorf("50 answers took %s", took)
-	}
-	_ = idle[1].SetReadDeadline(time.Now().Add(15 * time.Second))
+	_ = idle[1].SetReadDeadline(time.Now().Add(2 * time.Minute))
 	if _, err := idle[1].Read(make([]byte, 1)); err != io.EOF && !strings.Contains(fmt.Sprint(err), "reset") {
 		t.Errorf("an idle connection is not closed: %v", err)
 	}

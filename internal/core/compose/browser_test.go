@@ -95,7 +95,7 @@ func TestValuesInBrowser(t *testing.T) {
 		t.Fatalf("the harmless page has %d places of %d", len(plain), len(everyPlace))
 	}
 	tried := 0
-	every := testsize.Of(9, 1)
+	every := testsize.Of(16, 1)
 	for i, v := range append(hostileSeeds, "JaVaScRiPt:alert(1)", "\x01javascript:alert(1)", "java\tscript:alert(1)", "//127.0.0.1.evil.example/", "\n//evil.example", "x' onfocus=alert(1) autofocus tabindex=1 '", `x" onfocus="alert(1)" autofocus tabindex="1`,
 		"${alert(1)}`+alert(1)+`", `\";alert(1)//`, `\');alert(1)//`, "</textarea><img src=x onerror=alert(1)>", "</noscript><img src=x onerror=alert(1)>", "</template><script>alert(1)</script>", "</svg><script>alert(1)</script>", "]]><script>alert(1)</script>") {
 		if i%every != 0 {

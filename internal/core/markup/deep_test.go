@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"yellowgate/internal/testsize"
 )
 
 // TestDeep: elements deeper than a tree is built are matched and listed all the same,
@@ -13,7 +14,7 @@ func TestDeep(t *testing.T) {
 		{"<div>", "</div>"}, {"<span>", "</span>"}, {"<b>", "</b>"}, {"<b class=x>", ""}, {"<section><ul><li>", ""}, {"<table><tr><td>", "</table>"},
 		{"<div><p>", ""}, {"<template>", "</template>"}, {"<svg><g>", ""}, {"<blockquote><i id=%d>", ""}, {"<dialog>", ""}, {"<font color=%d>", ""},
 	} {
-		for _, n := range []int{10, 200, 450, 511, 513, 600, 3000} {
+		for _, n := range []int{10, 450, 511, 513, 200, 600, 3000}[:testsize.Of(4, 7)] {
 			var b strings.Builder
 			b.WriteString("<!doctype html><html><head><title>t</title></head><body><div id=top>")
 			for i := range n {
@@ -114,7 +115,7 @@ func TestLinear(t *testing.T) {
 			}
 			return p.worked + len(p.all)
 		}
-		small, big := steps(2000), steps(8000)
+		small, big := steps(testsize.Of(500, 2000)), steps(testsize.Of(2000, 8000))
 		if big > 8*small+1<<20 {
 			t.Errorf("%s: four times the page takes %d steps instead of %d", name, big, small)
 		}
