@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net/http"
 	"path/filepath"
 	"slices"
 
@@ -90,16 +91,14 @@ func (c *capture) finish() (*Summary, error) {
 	return s, nil
 }
 
-// count compares with an earlier capture. What that kept is gone where nothing leads to it any
-// longer or the server says so; where it could not be asked, it stays.
+// count compares with an earlier capture. What that kept is gone where the server says so, or where a
+// whole capture no longer finds it; anything else stays.
 func (c *capture) count() {
 	s := c.summary
-	there, failed := map[string]bool{}, map[string]bool{}
-	for _, d := range s.Dead {
-		failed[d.URL] = d.Status == 0 || d.Status >= 500
-	}
+	there, status := map[string]bool{}, map[string]int{}
 	for i := range c.lines {
 		l := &c.lines[i]
+		status[l.URL] = l.Status
 		if l.File == "" {
 			continue
 		}
@@ -117,7 +116,7 @@ func (c *capture) count() {
 	for url, was := range c.before {
 		switch {
 		case was.File == "" || there[was.File]:
-		case s.Stopped || failed[url]:
+		case !c.gone(url, status):
 			stays[url] = true
 		default:
 			if c.root.Remove(was.File) == nil && site.IsPage(was.File) {
@@ -129,6 +128,19 @@ func (c *capture) count() {
 	for url := range stays {
 		c.lines = append(c.lines, c.before[url])
 	}
+}
+
+// gone reports whether what an earlier capture kept of an address is there no longer: the server says
+// so, or a capture that looked for everything has not found it.
+func (c *capture) gone(url string, status map[string]int) bool {
+	said, asked := status[url]
+	switch {
+	case asked:
+		return said == http.StatusNotFound || said == http.StatusGone || said >= 300 && said < 400
+	case c.leftOut[url]:
+		return false
+	}
+	return !c.summary.Stopped && !c.partly && !c.Alone
 }
 
 const circle = "it redirects in a circle"

@@ -10,15 +10,18 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net"
 	"net/http"
 	"net/url"
 	"os"
 	"path"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
+	"syscall"
 	"time"
 
 	"github.com/temoto/robotstxt"
@@ -72,7 +75,8 @@ type Summary struct {
 	Came      int               `json:"came"`     // pages
 	Changed   int               `json:"changed"`
 	Gone      int               `json:"gone"`
-	Stopped   bool              `json:"stopped"` // not all was asked for
+	Limit     string            `json:"limit,omitempty"` // of the run, that was reached
+	Stopped   bool              `json:"stopped"`         // not all was asked for
 }
 
 // userAgent is how requests name this program.
@@ -84,6 +88,7 @@ type address struct {
 	page  bool // it may be a page
 	depth int
 	from  string // the address of the page that led there first
+	hops  int    // redirects that led there
 }
 
 // asked is what an address is asked for as.
@@ -123,6 +128,7 @@ func (c *capture) leads(key string) *leads {
 type capture struct {
 	Options
 	client *http.Client
+	folds  bool     // the file system knows no upper and lower case
 	root   *os.Root // Dir: neither what a site names nor what a record says leads out of it
 	limit  *rate.Limiter
 	robots *robotstxt.Group
@@ -138,16 +144,21 @@ type capture struct {
 	before   map[string]site.Captured // of an earlier capture, by address
 	known    int
 	sitemaps int
+	budget   budget
+	partly   bool            // addresses were left out that a capture without limits finds
+	leftOut  map[string]bool // addresses, by whatever reason
 	summary  *Summary
 	until    time.Time // nobody asks before
 	failed   error     // of the first address
+	broken   error     // of the disk: nothing more can be kept
+	stop     func()    // ends the run
 }
 
 // Capture asks for a site and keeps it. An error is a *site.UsageError or *site.PathError; where ctx
 // is done, what there is is kept, and Stopped is set.
 func Capture(ctx context.Context, o Options) (*Summary, error) {
 	o.Parallel, o.Largest, o.Patience = cmp.Or(o.Parallel, 4), cmp.Or(o.Largest, 32<<20), cmp.Or(o.Patience, 30*time.Second)
-	c := &capture{Options: o, seen: map[string]bool{}, files: map[string]string{}, from: map[string]*leads{}, summary: &Summary{Dead: []Dead{}, LeftOut: map[string]int{}, Example: map[string]string{}}}
+	c := &capture{Options: o, seen: map[string]bool{}, files: map[string]string{}, leftOut: map[string]bool{}, budget: budgetOf(o.Most, o.Alone), from: map[string]*leads{}, summary: &Summary{Dead: []Dead{}, LeftOut: map[string]int{}, Example: map[string]string{}}}
 	c.wake = sync.NewCond(&c.mu)
 	transport := http.DefaultTransport.(*http.Transport).Clone()
 	transport.DisableCompression, transport.ResponseHeaderTimeout, transport.MaxIdleConnsPerHost = true, o.Patience, o.Parallel
@@ -176,6 +187,8 @@ func Capture(ctx context.Context, o Options) (*Summary, error) {
 	if err := c.lastTime(); err != nil {
 		return nil, err
 	}
+	_, err = c.root.Stat(strings.ToUpper(site.CaptureName))
+	c.folds = err == nil
 	s, err := c.all(ctx)
 	if err != nil && isNew && c.summary.Pages == 0 { // the folder is of this run, and has nothing of use
 		_ = os.RemoveAll(o.Dir)
@@ -185,6 +198,8 @@ func Capture(ctx context.Context, o Options) (*Summary, error) {
 
 // all asks for everything.
 func (c *capture) all(ctx context.Context) (*Summary, error) {
+	ctx, c.stop = context.WithCancel(ctx)
+	defer c.stop()
 	if err := c.begin(ctx); err != nil {
 		return nil, err
 	}
@@ -196,7 +211,11 @@ func (c *capture) all(ctx context.Context) (*Summary, error) {
 	}
 	workers.Wait()
 	c.summary.Stopped = ctx.Err() != nil
-	return c.finish()
+	s, err := c.finish()
+	if c.broken != nil {
+		return nil, c.broken
+	}
+	return s, err
 }
 
 // begin asks for the first address, robots.txt and the sitemaps.
@@ -276,6 +295,11 @@ func (c *capture) resolve(raw string, base *url.URL) *url.URL {
 
 // add puts an address into the queue, once.
 func (c *capture) add(raw string, base *url.URL, isPage bool, depth int, from string) {
+	c.addAfter(0, raw, base, isPage, depth, from)
+}
+
+// addAfter is add for what so many redirects led to.
+func (c *capture) addAfter(hops int, raw string, base *url.URL, isPage bool, depth int, from string) {
 	u := c.resolve(raw, base)
 	if u == nil {
 		return
@@ -302,21 +326,34 @@ func (c *capture) add(raw string, base *url.URL, isPage bool, depth int, from st
 		return
 	case isPage && c.Depth > 0 && depth > c.Depth:
 		c.leave(fmt.Sprintf("it is more than %d links away", c.Depth), key)
+		c.partly = true
+		return
+	case !c.budget.address():
+		c.over(key)
 		return
 	}
 	if isPage && c.Choose != nil {
 		if file, _ := FileOf(u, true, c.WithQuery); depth > 0 && !c.Choose(page.PathOf(file, false), file) {
 			c.leave("--pages or --except leaves it out", key)
+			c.partly = true
 			return
 		}
 	}
 	c.known++
-	c.queue = append(c.queue, address{u, isPage, depth, from})
+	c.queue = append(c.queue, address{u, isPage, depth, from, hops})
 	c.wake.Signal()
+}
+
+// over leaves an address out for which the run has nothing left. The mutex is held.
+func (c *capture) over(key string) {
+	c.partly = true
+	c.summary.Limit = c.budget.spent
+	c.leave("the run has reached its limit: "+c.budget.spent, key)
 }
 
 // leave counts an address that is left out. The mutex is held.
 func (c *capture) leave(why, example string) {
+	c.leftOut[example] = true
 	c.summary.LeftOut[why]++
 	if c.summary.Example[why] == "" {
 		c.summary.Example[why] = example
@@ -339,6 +376,12 @@ func (c *capture) work(ctx context.Context) {
 		c.queue = c.queue[1:]
 		if a.page && c.isFull() {
 			c.leave(c.full(), a.url.String())
+			c.partly = true
+			c.mu.Unlock()
+			continue
+		}
+		if !c.budget.request() {
+			c.over(a.url.String())
 			c.mu.Unlock()
 			continue
 		}
@@ -398,8 +441,21 @@ func (c *capture) one(ctx context.Context, a address) {
 	if isPage && !a.page {
 		why = "a page came where a script, a stylesheet or another file was asked for"
 	}
+	c.mu.Lock()
+	afford := c.budget.keep(int64(len(body)))
+	c.mu.Unlock()
+	if why == "" && !afford {
+		c.mu.Lock()
+		c.over(key)
+		c.mu.Unlock()
+		c.note(line)
+		return
+	}
 	if why == "" && isPage && !c.room() {
 		why = c.full()
+		c.mu.Lock()
+		c.partly = true
+		c.mu.Unlock()
 	}
 	digest, same := sum(body), false
 	if why == "" {
@@ -477,7 +533,11 @@ func (c *capture) redirect(a address, got answer, line site.Captured) {
 		c.mu.Unlock()
 		return
 	}
-	c.add(got.where, a.url, a.page, a.depth, a.from)
+	if a.hops == mostHops {
+		c.dead(line.URL, got.status, fmt.Sprintf("it redirects more than %d times", mostHops))
+		return
+	}
+	c.addAfter(a.hops+1, got.where, a.url, a.page, a.depth, a.from)
 }
 
 func (c *capture) dead(key string, status int, why string) {
@@ -495,10 +555,17 @@ func (c *capture) note(line site.Captured) {
 // keep writes a body whose digest is sum; why says why that cannot be done here. same tells that
 // the same body is there already, by another address: / and /index.html.
 func (c *capture) keep(file, sum string, body []byte) (same bool, why string) {
+	if why := unfit(file, runtime.GOOS); why != "" {
+		return false, why
+	}
+	key := file
+	if c.folds {
+		key = folded(file)
+	}
 	c.mu.Lock()
-	other, taken := c.files[file]
+	other, taken := c.files[key]
 	if !taken {
-		c.files[file] = sum
+		c.files[key] = sum
 	}
 	c.mu.Unlock()
 	switch {
@@ -513,9 +580,22 @@ func (c *capture) keep(file, sum string, body []byte) (same bool, why string) {
 		err = disk.Replace(name, body)
 	}
 	if err != nil {
+		if ofTheDisk(err) {
+			c.mu.Lock()
+			if c.broken == nil {
+				c.broken = &site.PathError{Path: name, Err: err, What: "what was kept before is whole; capture again with --go-on once there is room"}
+			}
+			c.mu.Unlock()
+			c.stop()
+		}
 		return false, "it cannot be written: " + reason(err)
 	}
 	return false, ""
+}
+
+// ofTheDisk reports whether an error of writing is one that every file would meet, whatever its name.
+func ofTheDisk(err error) bool {
+	return slices.ContainsFunc([]error{syscall.ENOSPC, syscall.EDQUOT, syscall.EIO, syscall.EROFS, fs.ErrPermission}, func(kind error) bool { return errors.Is(err, kind) })
 }
 
 // keepFile keeps a file that the audit reads and no page names. It is called before there are pages.

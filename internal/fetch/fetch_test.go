@@ -92,7 +92,7 @@ func (o *origin) tryCapture(t *testing.T, set func(*Options)) (*Summary, string,
 	if err != nil {
 		t.Fatal(err)
 	}
-	options := Options{Start: start, Dir: filepath.Join(t.TempDir(), "captured"), Patience: 2 * time.Second}
+	options := Options{Start: start, Dir: filepath.Join(t.TempDir(), "captured"), Patience: time.Minute}
 	if set != nil {
 		set(&options)
 	}

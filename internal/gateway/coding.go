@@ -126,7 +126,7 @@ var (
 		return w
 	}}
 	zstdReaders = sync.Pool{New: func() any {
-		r, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxMemory(64<<20))
+		r, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(8<<20), zstd.WithDecoderMaxMemory(64<<20))
 		if err != nil {
 			return nil
 		}
