@@ -204,7 +204,7 @@ func (a *app) writeHAR(name string, records []*rendered.Record) error {
 	if err != nil {
 		return err
 	}
-	return output.WriteFile(name, output.FileOptions{Force: a.force, IsOurs: func(text []byte) bool { return bytes.Contains(text, []byte("Yellow Gate")) }}, func(w io.Writer) error {
+	return output.WriteFile(name, a.over(func(head []byte) bool { return bytes.Contains(head, []byte("Yellow Gate")) }), func(w io.Writer) error {
 		_, err := w.Write(append(text, '\n'))
 		return err
 	})
@@ -241,7 +241,7 @@ func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOption
 			if name == "" {
 				name = "home"
 			}
-			err := output.WriteFile(filepath.Join(pictures, name+"-"+l.Screen+".png"), output.FileOptions{Force: true}, func(w io.Writer) error { return png.Encode(w, drawn) })
+			err := output.WriteFile(filepath.Join(pictures, name+"-"+l.Screen+".png"), a.over(isPNG), func(w io.Writer) error { return png.Encode(w, drawn) })
 			if err != nil || a.format != "html" {
 				return err
 			}
@@ -270,6 +270,8 @@ func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOption
 		return nil
 	})
 }
+
+func isPNG(head []byte) bool { return bytes.HasPrefix(head, []byte("\x89PNG\r\n")) }
 
 // suggestBrowser tells what the browser used of the files that pages load.
 func (a *app) suggestBrowser(ctx context.Context, args []string, w *ways, v *browsing, screens []browser.Screen) error {

@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -49,6 +50,7 @@ type app struct {
 
 	gate, format, outFile, color, at string
 	quiet, verbose, outside, force   bool
+	args                             []string // of the command
 
 	folders sync.Map         // temporary ones, that are gone at the end
 	tidies  atomic.Bool      // the command puts its things away when it is stopped
@@ -108,7 +110,8 @@ with apply, and verify with audit, why and where.`,
 		Example:       "  yellowgate demo                   write the demo site and run the whole example\n  yellowgate survey site            what do the pages in this folder load?",
 		Version:       site.Version,
 		SilenceErrors: true, SilenceUsage: true,
-		RunE: func(cmd *cobra.Command, args []string) error { return cmd.Help() },
+		PersistentPreRun: func(_ *cobra.Command, args []string) { a.args = args },
+		RunE:             func(cmd *cobra.Command, args []string) error { return cmd.Help() },
 	}
 	root.SetVersionTemplate("yellowgate {{.Version}}\n")
 	f := root.PersistentFlags()
@@ -181,13 +184,40 @@ func (a *app) write(do func(w io.Writer, p *report.Printer) error) error {
 	if a.outFile == "" || a.outFile == "-" {
 		return do(a.out, report.NewPrinter(a.out, a.colors(a.out), width(a.out)))
 	}
-	o := output.FileOptions{Force: a.force, IsOurs: report.IsOurs}
-	if a.project != nil {
-		o.Never = a.project.Owns
-	}
-	return output.WriteFile(a.outFile, o, func(w io.Writer) error {
+	return output.WriteFile(a.outFile, a.over(report.IsOurs), func(w io.Writer) error {
 		return do(w, report.NewPrinter(w, a.color == "always", 0))
 	})
+}
+
+// over says over which files a result may be written; every command asks here. ours reports whether a file
+// that begins like this is a result of its kind.
+func (a *app) over(ours func(head []byte) bool) output.FileOptions {
+	return output.FileOptions{Force: a.force, IsOurs: ours, Never: a.protects}
+}
+
+// protects says what a file is that nothing is written over: for the gate file that the command has, for
+// one near the file, and for the folders that are read.
+func (a *app) protects(real string) string {
+	var gates []string
+	if name, err := a.gateFile(); err == nil {
+		gates = append(gates, name)
+	}
+	if name, err := project.FindGate(filepath.Dir(real)); err == nil {
+		gates = append(gates, name)
+	}
+	for _, gate := range gates {
+		if why := project.Protects(gate, real, project.Options{Day: a.at, Outside: a.outside}); why != "" {
+			return why
+		}
+	}
+	for _, folder := range a.args {
+		if _, in := disk.Within(disk.Real(folder), real); in && !isAddress(folder) && site.IsPage(real) && real != disk.Real(folder) {
+			if _, err := os.Lstat(real); err == nil {
+				return "is a page of a folder that is read"
+			}
+		}
+	}
+	return ""
 }
 
 func (a *app) colors(w io.Writer) bool {

@@ -16,8 +16,8 @@ type FileOptions struct {
 	Force bool
 	// IsOurs reports whether a file that begins like this is a result of the tool's.
 	IsOurs func(head []byte) bool
-	// Never says why nothing is written over a file, given by its resolved path; "" for
-	// any other. Force does not change that.
+	// Never says why nothing is written over a file that is no result of the tool's, given by
+	// its resolved path; "" for any other. Force does not change that.
 	Never func(real string) string
 }
 
@@ -49,17 +49,21 @@ func WriteFile(name string, o FileOptions, do func(io.Writer) error) error {
 		}
 		return err
 	}
-	if o.Never != nil {
-		if why := o.Never(real); why != "" {
-			return &site.UsageError{Message: name + " " + why, Remedy: "nothing was written; name another file with --out"}
-		}
-	}
-	if err == nil && info.Size() > 0 && !o.Force {
+	there, ours := err == nil && info.Size() > 0, false
+	if there && o.IsOurs != nil {
 		head, err := headOf(real)
 		if err != nil {
 			return &site.PathError{Path: name, Err: err}
 		}
-		if o.IsOurs == nil || !o.IsOurs(head) {
+		ours = o.IsOurs(head)
+	}
+	if !ours {
+		if o.Never != nil {
+			if why := o.Never(real); why != "" {
+				return &site.UsageError{Message: name + " " + why, Remedy: "nothing was written; name another file with --out"}
+			}
+		}
+		if there && !o.Force {
 			return &site.UsageError{Message: name + " is there already, and is no report of this program", Remedy: "nothing was written; name another file, or write over it with --force"}
 		}
 	}

@@ -1,15 +1,18 @@
 package project
 
 import (
-	"github.com/bmatcuk/doublestar/v4"
+	"io"
 	"os"
 	"path"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/disk"
 	"yellowgate/internal/site"
+
+	"github.com/bmatcuk/doublestar/v4"
 )
 
 // What of the source folder is none of the site.
@@ -78,11 +81,43 @@ func (p *Project) Owns(real string) string {
 		return ""
 	}
 	rel, in := disk.Within(disk.Real(p.Source), real)
-	if _, err := os.Lstat(real); err != nil || !in || p.Skip(rel, false) || !site.IsPage(rel) && p.Source == p.Dir {
+	if _, err := os.Lstat(real); err != nil || !in || p.Skip(rel, false) {
 		return ""
 	}
 	return "is a file of the site's source"
 }
+
+// Protects says what a file is, given by its resolved path, that no result may be written over for the
+// sake of a gate file; "" for any other. Of one that cannot be read nobody knows what it names: then it
+// is whatever lies beside it.
+func Protects(gate, real string, o Options) string {
+	if real == disk.Real(gate) || isGate(real) {
+		return "is a gate file"
+	}
+	p, _, err := Open(gate, o)
+	if err == nil {
+		return p.Owns(real)
+	}
+	info, err := os.Lstat(real)
+	if _, in := disk.Within(disk.Real(filepath.Dir(gate)), real); err == nil && info.Size() > 0 && in {
+		return "lies beside a gate file that cannot be put into effect, and may be one that it names"
+	}
+	return ""
+}
+
+// isGate reports whether a file begins as gate files do, whatever its name.
+func isGate(name string) bool {
+	f, _, err := disk.Open(name)
+	if err != nil {
+		return false
+	}
+	defer f.Close()
+	head := make([]byte, 4096)
+	n, _ := io.ReadFull(f, head)
+	return versionLine.Match(head[:n])
+}
+
+var versionLine = regexp.MustCompile(`(?m)^yellowgate:`)
 
 // skipper says what of the source folder is no part of the site: dot-files,
 // the output, the tool's own folder, the gate file and what it names, and what

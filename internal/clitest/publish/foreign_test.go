@@ -10,6 +10,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -523,6 +524,31 @@ func TestOut(t *testing.T) {
 			}
 		}
 	}
+	// Whatever writes a result, wherever it stands, and whether the gate file can be read or not.
+	b.Write("later.yaml", clitest.SmallGate)
+	b.Write("loose/index.html", clitest.Doc("Loose", ""))
+	own := []string{"yellowgate.yaml", "later.yaml", "code/counter.html", "facts.csv", "site/index.html", "site/css/site.css", "loose/index.html"}
+	for _, gate := range []string{clitest.SmallGate, "yellowgate: 1\nitems: [", strings.Replace(clitest.SmallGate, "source: site", "source: .", 1)} {
+		b.Write("yellowgate.yaml", gate)
+		for _, a := range [][]string{{"audit", "site"}, {"audit", "loose"}, {"suggest", "loose"}, {"survey", "loose"}, {"find", "x", "loose"}, {"explain"}, {"schema"}, {"compare", "loose", "site"}} {
+			for i, name := range own {
+				if (i+len(a[0]))%testsize.Of(6, 1) != 0 {
+					continue
+				}
+				if name == "loose/index.html" && !slices.Contains(a, "loose") && !strings.Contains(gate, "source: .") {
+					continue
+				}
+				before := b.Read(name)
+				if status, _, _ := b.Exec(append(a, "--out", name, "--force")...); b.Read(name) != before || status == 0 {
+					t.Errorf("%v: %s was written over, status %d", a, name, status)
+					b.Write(name, before)
+				}
+			}
+		}
+	}
+	away := clitest.In(t, t.TempDir())
+	away.Want(2, clitest.Args("explain", "--out", filepath.Join(b.Dir, "site/index.html"), "--force"), "is a file of the site's source")
+	b.Write("yellowgate.yaml", clitest.SmallGate)
 	link(b, "site/index.html", "link.html")
 	b.Want(2, clitest.Args("check", "--out", "link.html", "--force"), "source")
 	b.Write("notes.txt", "mine")
