@@ -25,10 +25,11 @@ const (
 	passedOrigin      = "origin"  // it does not answer
 	passedGone        = "client"  // it went
 	passedUnchanged   = "not-modified"
+	passedMalformed   = "malformed" // the request, not the answer
 )
 
 // reasons lists them, for the metrics.
-var reasons = []string{passedOther, passedFragment, passedNoTransform, passedCoding, passedLarge, passedSlow, passedCut, passedProblem, passedFault, passedOrigin, passedGone, passedUnchanged}
+var reasons = []string{passedOther, passedFragment, passedNoTransform, passedCoding, passedLarge, passedSlow, passedCut, passedProblem, passedFault, passedOrigin, passedGone, passedUnchanged, passedMalformed}
 
 // doubtful are those of which an operator wants to know.
 var doubtful = map[string]bool{passedCoding: true, passedLarge: true, passedSlow: true, passedCut: true, passedProblem: true, passedFault: true, passedOrigin: true}
@@ -46,7 +47,7 @@ func (g *Gateway) answer(resp *http.Response) error {
 		if a.why = passedUnchanged; !a.conditions.unchanged(resp.Header, a.state.Time) {
 			g.whole(a, resp)
 		}
-	case resp.StatusCode == http.StatusPartialContent && a.conditions.part && partOfPage(resp.Header):
+	case a.conditions.ranged(resp):
 		g.whole(a, resp)
 	case g.blank(a, resp):
 	case mayGate(a, resp):
@@ -135,13 +136,6 @@ func (g *Gateway) page(a *asking, resp *http.Response) {
 	if !g.send(a, resp, page, text) && !page.same(text) {
 		release(text)
 	}
-}
-
-// partOfPage reports whether an answer may be a part of a page, whose beginning the client may have
-// as it was gated.
-func partOfPage(h http.Header) bool {
-	kind, _, _ := mime.ParseMediaType(h.Get("Content-Type"))
-	return kind == "text/html" || kind == "multipart/byteranges"
 }
 
 // whole asks without a condition for what the origin calls unchanged, or sends a part of, and takes

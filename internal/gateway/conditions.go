@@ -1,6 +1,7 @@
 package gateway
 
 import (
+	"mime"
 	"net/http"
 	"regexp"
 	"slices"
@@ -59,7 +60,7 @@ type conditions struct {
 	since   time.Time
 	reads   bool              // GET or HEAD
 	page    bool              // it may be a page
-	part    bool              // a part is asked for, if what the client has of the rest is of a time
+	part    bool              // a part is asked for
 	foreign bool              // the origin is asked by a tag or a time that is of no gated page
 	sent    map[string]string // tags that the origin is asked for -> as the client has them
 }
@@ -77,6 +78,7 @@ func conditionsOf(r *http.Request) (c conditions) {
 			c.since, _ = http.ParseTime(v[0])
 		}
 	}
+	c.part = len(r.Header["Range"]) > 0
 	c.reads = r.Method == http.MethodGet || r.Method == http.MethodHead
 	c.page = mayBePage(r) || c.reads && slices.ContainsFunc(c.none, func(tag string) bool { _, _, ok := untagged(tag); return ok })
 	return c
@@ -103,7 +105,6 @@ func (c *conditions) translate(h http.Header, gate string, since time.Time) {
 			h.Del("If-Range") // a gated page has no parts
 			h.Del("Range")
 		}
-		c.part = c.page && !strings.Contains(v, `"`)
 	}
 	if !c.page {
 		return
@@ -146,6 +147,22 @@ func (c *conditions) unchanged(h http.Header, since time.Time) bool {
 	h.Set("Etag", tag)
 	mendModified(h, since)
 	return true
+}
+
+// ranged reports whether an answer is a part of what may be a page, or says that there is no such part: a
+// gated page has no parts, and a client would join one with what it has of the rest.
+func (c *conditions) ranged(resp *http.Response) bool {
+	if !c.part || !c.reads {
+		return false
+	}
+	kind, _, _ := mime.ParseMediaType(resp.Header.Get("Content-Type"))
+	switch resp.StatusCode {
+	case http.StatusPartialContent:
+		return kind == "text/html" || kind == "multipart/byteranges" && c.page
+	case http.StatusRequestedRangeNotSatisfiable:
+		return c.page
+	}
+	return false
 }
 
 // mendModified makes the time of a gated page that of the gate, where that is the newer.

@@ -3,11 +3,10 @@ package gateway
 import (
 	"encoding/binary"
 	"fmt"
+	"hash/maphash"
 	"net/http"
 	"net/url"
 	"strings"
-
-	"github.com/zeebo/xxh3"
 
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
@@ -16,7 +15,7 @@ import (
 
 // made is what the gate made of one body.
 type made struct {
-	key     xxh3.Uint128
+	key     pageKey
 	text    []byte // without a coding
 	changed bool   // it is another than the origin's
 
@@ -49,10 +48,8 @@ func (g *Gateway) make(a *asking, resp *http.Response, came []byte) (m *made, wh
 }
 
 // keyOf stands for all that a gated page depends on.
-func keyOf(a *asking, resp *http.Response, file string, answer *page.Answer, came []byte) xxh3.Uint128 {
-	sum := xxh3.Hash128(came)
+func keyOf(a *asking, resp *http.Response, file string, answer *page.Answer, came []byte) (key pageKey) {
 	b := make([]byte, 0, 512)
-	b = binary.BigEndian.AppendUint64(binary.BigEndian.AppendUint64(b, sum.Hi), sum.Lo)
 	add := func(s string) {
 		b = binary.AppendUvarint(b, uint64(len(s)))
 		b = append(b, s...)
@@ -66,7 +63,14 @@ func keyOf(a *asking, resp *http.Response, file string, answer *page.Answer, cam
 			add(line)
 		}
 	}
-	return xxh3.Hash128(b)
+	for i, seed := range keySeeds {
+		var h maphash.Hash
+		h.SetSeed(seed)
+		_, _ = h.Write(b) // its parts say how long they are, so the page begins where they end
+		_, _ = h.Write(came)
+		key[i] = h.Sum64()
+	}
+	return key
 }
 
 // gate makes a page. A mistake in this program costs nobody a page: it passes as it came.

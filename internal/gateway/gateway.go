@@ -19,6 +19,7 @@ import (
 	"net/http"
 	"net/http/httputil"
 	"net/url"
+	"regexp"
 	"strings"
 	"time"
 
@@ -75,6 +76,7 @@ type asking struct {
 	began      time.Time
 	in         *http.Request
 	conditions conditions
+	body       *reader   // of the request; nil for none
 	asked      time.Time // the origin
 	answered   time.Time // its head came
 
@@ -97,7 +99,8 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	out := &writer{ResponseWriter: w, wait: g.Client, control: http.NewResponseController(w)}
 	r = r.WithContext(context.WithValue(r.Context(), askingKey{}, a))
 	if r.Body != nil && r.Body != http.NoBody {
-		r.Body = &reader{ReadCloser: r.Body, wait: g.Client, control: out.control}
+		a.body = &reader{ReadCloser: r.Body, wait: g.Client, control: out.control}
+		r.Body = a.body
 	}
 	g.Seen.begin()
 	defer func() {
@@ -108,7 +111,35 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 			panic(cut) // http.ErrAbortHandler: the connection is cut, as the origin cut its own
 		}
 	}()
+	if why := g.malformed(r); why != "" {
+		a.why, a.detail = passedMalformed, why
+		sorry(out, http.StatusBadRequest, "This request cannot be read: "+why+".")
+		return
+	}
 	g.proxy.ServeHTTP(out, r)
+}
+
+// malformed says what is wrong with a request that cannot go on as it came; "" for none. An HTTP/2 client
+// can send what would end the request line of HTTP/1 (RFC 9113, 10.3).
+func (g *Gateway) malformed(r *http.Request) string {
+	if strings.ContainsFunc(r.URL.RawQuery+r.URL.Path+r.RequestURI, func(c rune) bool { return c < ' ' || c == 0x7F }) || strings.ContainsRune(r.URL.RawQuery+r.RequestURI, ' ') {
+		return "its address has a space or a control character"
+	}
+	if g.hostOf(r) == "" {
+		return "it names no host"
+	}
+	return ""
+}
+
+// hostOf is the host that a request is for. HTTP/1.0 need not name one: then it is the site's own.
+func (g *Gateway) hostOf(r *http.Request) string {
+	if r.Host != "" {
+		return r.Host
+	}
+	if u, err := url.Parse(g.Gate.Now().Project.Gate.File.Site.URL.Value); err == nil {
+		return u.Host
+	}
+	return ""
 }
 
 // rewrite makes the request for the origin.
@@ -116,7 +147,7 @@ func (g *Gateway) rewrite(pr *httputil.ProxyRequest) {
 	a := askingOf(pr.In)
 	u := pr.Out.URL
 	u.Scheme, u.Host, u.RawQuery = g.Origin.Scheme, g.Origin.Host, pr.In.URL.RawQuery
-	pr.Out.Host = pr.In.Host
+	pr.Out.Host = g.hostOf(pr.In)
 	g.forward(pr)
 	readable(pr.Out.Header)
 	a.conditions = conditionsOf(pr.In)
@@ -126,15 +157,24 @@ func (g *Gateway) rewrite(pr *httputil.ProxyRequest) {
 
 // forward says for whom the request is made (RFC 7239, and the fields that came before it).
 func (g *Gateway) forward(pr *httputil.ProxyRequest) {
-	names := []string{"X-Forwarded-For", "X-Forwarded-Host", "X-Forwarded-Proto"}
+	names := []string{"X-Forwarded-For", "X-Forwarded-Host", "X-Forwarded-Proto", "X-Forwarded-Port", "X-Real-Ip"}
 	if g.Behind {
 		pr.Out.Header["X-Forwarded-For"] = pr.In.Header["X-Forwarded-For"]
+	} else {
+		for name := range pr.Out.Header {
+			if speaksForProxies(name) {
+				delete(pr.Out.Header, name)
+			}
+		}
 	}
 	pr.SetXForwarded()
+	pr.Out.Header.Set("X-Forwarded-Host", pr.Out.Host)
 	client, _, err := net.SplitHostPort(pr.In.RemoteAddr)
 	if err != nil {
 		client = "unknown"
 	}
+	pr.Out.Header.Set("X-Real-Ip", client)
+	pr.Out.Header.Set("X-Forwarded-Port", portOf(pr.Out.Host, pr.In.TLS != nil))
 	node := client
 	if strings.Contains(client, ":") {
 		node = `"[` + client + `]"`
@@ -143,7 +183,7 @@ func (g *Gateway) forward(pr *httputil.ProxyRequest) {
 	if pr.In.TLS != nil {
 		scheme = "https"
 	}
-	forwarded := "for=" + node + ";host=" + quoted(pr.In.Host) + ";proto=" + scheme
+	forwarded := "for=" + node + ";host=" + quoted(pr.Out.Host) + ";proto=" + scheme
 	if g.Behind {
 		for _, name := range names[1:] {
 			if v := pr.In.Header[name]; len(v) > 0 {
@@ -155,6 +195,26 @@ func (g *Gateway) forward(pr *httputil.ProxyRequest) {
 		}
 	}
 	pr.Out.Header.Set("Forwarded", forwarded)
+}
+
+// speaksForProxies reports whether a field says for whom a request is made, where it was sent or by whom, as
+// a proxy would: from a client it is a forgery. A name with an underscore is the same as one with a hyphen
+// to many applications (RFC 3875, 4.1.18), and goes whatever it is.
+func speaksForProxies(name string) bool {
+	return strings.ContainsRune(name, '_') || ofProxies.MatchString(name)
+}
+
+var ofProxies = regexp.MustCompile(`(?i)^(x-)?(forwarded|original|rewrite|real)(-|$)|client-?ip$|connecting-ip$|client-(host|verify|cert)|^proxy$|^front-end-https$|^x-((url-)?scheme|host|remote-.*|ssl-.*)$`)
+
+// portOf is the port that a client went to.
+func portOf(host string, secure bool) string {
+	if _, port, err := net.SplitHostPort(host); err == nil {
+		return port
+	}
+	if secure {
+		return "443"
+	}
+	return "80"
 }
 
 // quoted is a value as a token, or as a quoted string where it is none (RFC 9110, 5.6).
@@ -177,15 +237,28 @@ func (g *Gateway) failed(w http.ResponseWriter, r *http.Request, err error) {
 	}
 	status, says := http.StatusBadGateway, "The server behind this gateway does not answer."
 	var late net.Error
+	if broken := a.body.broken(); broken != nil || strings.HasPrefix(err.Error(), "client tried to switch to invalid protocol") {
+		a.why, status = passedMalformed, http.StatusBadRequest
+		if errors.As(broken, &late) && late.Timeout() {
+			status = http.StatusRequestTimeout
+		}
+		sorry(w, status, "This request cannot be read to its end.")
+		return
+	}
 	if errors.As(err, &late) && late.Timeout() {
 		status, says = http.StatusGatewayTimeout, "The server behind this gateway did not answer in time."
 	}
 	g.Seen.origin.down(err)
+	sorry(w, status, says+"</h1>\n<p>Please try again in a moment.</p>")
+}
+
+// sorry answers in place of the origin.
+func sorry(w http.ResponseWriter, status int, says string) {
 	h := w.Header()
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	h.Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
-	fmt.Fprintf(w, "<!doctype html>\n<html lang=\"en\">\n<title>%d %s</title>\n<h1>%s</h1>\n<p>Please try again in a moment.</p>\n</html>\n", status, http.StatusText(status), says)
+	fmt.Fprintf(w, "<!doctype html>\n<html lang=\"en\">\n<title>%d %s</title>\n<h1>%s\n</html>\n", status, http.StatusText(status), says)
 }
 
 // log writes a line about a request.

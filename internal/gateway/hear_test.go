@@ -4,8 +4,6 @@ import (
 	"context"
 	"net/http/httptrace"
 	"net/textproto"
-
-	"github.com/zeebo/xxh3"
 )
 
 // early counts what comes before an answer.
@@ -18,4 +16,4 @@ func early(h *heard) context.Context {
 	}})
 }
 
-func keyOf0(n int) xxh3.Uint128 { return xxh3.Uint128{Lo: uint64(n)} }
+func keyOf0(n int) pageKey { return pageKey{uint64(n)} }

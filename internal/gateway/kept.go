@@ -1,10 +1,10 @@
 package gateway
 
 import (
+	"hash/maphash"
 	"sync"
 
 	"github.com/hashicorp/golang-lru/v2/simplelru"
-	"github.com/zeebo/xxh3"
 )
 
 // kept are gated pages, so that what has not changed is gated once; those that nobody asked for the
@@ -13,7 +13,7 @@ type kept struct {
 	most int64
 
 	mu           sync.Mutex
-	list         *simplelru.LRU[xxh3.Uint128, *entry]
+	list         *simplelru.LRU[pageKey, *entry]
 	bytes        int64
 	hits, misses int64
 }
@@ -25,16 +25,22 @@ type entry struct {
 	size  int64
 }
 
+// A pageKey stands for all that a gated page depends on. It is made with seeds of this process: whoever
+// writes into pages cannot make two that have one.
+type pageKey [2]uint64
+
+var keySeeds = [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()}
+
 // entryCost is about what an entry costs besides its texts.
 const entryCost = 400
 
 func newKept(most int64) *kept {
 	k := &kept{most: most}
-	k.list, _ = simplelru.NewLRU(1<<30, func(_ xxh3.Uint128, p *entry) { k.bytes -= p.size })
+	k.list, _ = simplelru.NewLRU(1<<30, func(_ pageKey, p *entry) { k.bytes -= p.size })
 	return k
 }
 
-func (k *kept) get(key xxh3.Uint128) *made {
+func (k *kept) get(key pageKey) *made {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	if p, ok := k.list.Get(key); ok {

@@ -1,10 +1,12 @@
 package gateway
 
 import (
+	"errors"
 	"io"
 	"net/http"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 )
 
@@ -21,6 +23,9 @@ type writer struct {
 }
 
 func (w *writer) WriteHeader(status int) {
+	if w.wait > 0 { // the one of an earlier answer on this connection may be over
+		_ = w.control.SetWriteDeadline(time.Now().Add(w.wait))
+	}
 	if status >= 200 || status == http.StatusSwitchingProtocols { // the others come before the answer
 		w.status = status
 		if h := w.Header(); h["Content-Type"] == nil {
@@ -55,6 +60,15 @@ type reader struct {
 	io.ReadCloser
 	wait    time.Duration
 	control *http.ResponseController
+	failed  atomic.Pointer[error]
+}
+
+// broken is the error with which a body ended before its end; nil for none.
+func (r *reader) broken() error {
+	if r == nil || r.failed.Load() == nil {
+		return nil
+	}
+	return *r.failed.Load()
 }
 
 func (r *reader) Read(b []byte) (int, error) {
@@ -64,6 +78,9 @@ func (r *reader) Read(b []byte) (int, error) {
 	n, err := r.ReadCloser.Read(b)
 	if err == io.EOF && r.wait > 0 {
 		_ = r.control.SetReadDeadline(time.Time{}) // the connection lives on
+	}
+	if err != nil && err != io.EOF && !errors.Is(err, http.ErrBodyReadAfterClose) {
+		r.failed.CompareAndSwap(nil, &err)
 	}
 	return n, err
 }

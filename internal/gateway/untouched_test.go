@@ -356,11 +356,15 @@ func boundary(body []byte) []byte {
 // wanted is what apply writes for an answer of the origin; ok is false for one that is not gated.
 func wanted(g *Gateway, s *spec, direct heard, req *http.Request) (text []byte, ok bool) {
 	status := direct.status
-	asked := req.Header.Get("If-Range")
-	if s.ranges && (status == http.StatusNotModified || status == http.StatusPartialContent && asked != "" && !strings.Contains(asked, `"`) && mayBePage(req)) { // the origin calls it unchanged, and the client has it without the gate
+	kind := strings.ToLower(s.head.Get("Content-Type"))
+	reads := req.Method == http.MethodGet || req.Method == http.MethodHead
+	switch {
+	case !s.ranges:
+	case status == http.StatusNotModified, // the origin calls it unchanged, and the client has it without the gate
+		status == http.StatusPartialContent && reads && (kind == "text/html" || strings.HasPrefix(kind, "text/html;") || mayBePage(req)),
+		status == http.StatusRequestedRangeNotSatisfiable && reads && mayBePage(req):
 		status = 200
 	}
-	kind := strings.ToLower(s.head.Get("Content-Type"))
 	switch {
 	case kind != "text/html" && !strings.HasPrefix(kind, "text/html;"), s.lies, status < 200, status == 204, status == 206, status >= 300 && status < 400, status == 416:
 		return nil, false
