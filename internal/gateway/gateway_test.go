@@ -717,3 +717,138 @@ func TestNonce(t *testing.T) {
 		}
 	}
 }
+
+// TestWhoAsks: what a client says of itself in a proxy's name does not reach the application; behind another
+// proxy, what that says does.
+func TestWhoAsks(t *testing.T) {
+	var got http.Header
+	var host string
+	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { got, host = r.Header, r.Host }))
+	defer origin.Close()
+	forged := []string{"X_Forwarded_For", "X_FORWARDED_PROTO", "X-Real-IP", "x_real_ip", "X-Forwarded-Port", "X-Forwarded-Server", "X-Forwarded-Prefix", "X-Forwarded-Scheme", "X-Forwarded-Ssl", "X-Forwarded", "Forwarded-For",
+		"True-Client-IP", "X-Client-IP", "Client-IP", "X-Cluster-Client-IP", "Proxy", "X-Original-URL", "X-Rewrite-URL", "X-Original-Host", "Front-End-Https", "X-Url-Scheme", "X-Host", "X-Remote-User", "X-SSL-Client-Verify", "Any_Thing", "X-Forwarded-For", "Forwarded", "X-Forwarded-Host", "X-Forwarded-Proto"}
+	var lines []string
+	for _, name := range forged {
+		lines = append(lines, name+": 203.0.113.9")
+	}
+	front, _ := before(t, origin.URL, nil)
+	mustAsk(t, "GET", front.URL+"/visit/", append(lines, "Host: ternhill.example:8443", "X-Requested-With: fetch", "Accept-Language: en")...)
+	for name, values := range got {
+		if strings.Contains(strings.Join(values, ","), "203.0.113.9") {
+			t.Errorf("%s: %s reaches the application", name, values)
+		}
+	}
+	for name, want := range map[string]string{"X-Real-Ip": "127.0.0.1", "X-Forwarded-For": "127.0.0.1", "X-Forwarded-Port": "8443", "X-Forwarded-Host": "ternhill.example:8443", "X-Forwarded-Proto": "http", "X-Requested-With": "fetch", "Accept-Language": "en", "Proxy": ""} {
+		if got.Get(name) != want {
+			t.Errorf("%s: %q, want %q", name, got.Get(name), want)
+		}
+	}
+	behind, _ := before(t, origin.URL, func(o *Options) { o.Behind = true })
+	mustAsk(t, "GET", behind.URL+"/visit/", "X-Forwarded-For: 203.0.113.9", "X-Forwarded-Proto: https", "X-Forwarded-Port: 443", "X-Real-IP: 203.0.113.9")
+	for name, want := range map[string]string{"X-Forwarded-For": "203.0.113.9, 127.0.0.1", "X-Forwarded-Proto": "https", "X-Forwarded-Port": "443", "X-Real-Ip": "203.0.113.9"} {
+		if got.Get(name) != want {
+			t.Errorf("behind a proxy: %s: %q, want %q", name, got.Get(name), want)
+		}
+	}
+	// HTTP/1.0 without a host: the site's own, never the address of the application.
+	c, err := net.Dial("tcp", strings.TrimPrefix(front.URL, "http://"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer c.Close()
+	fmt.Fprint(c, "GET /visit/ HTTP/1.0\r\n\r\n")
+	if resp, err := http.ReadResponse(bufio.NewReader(c), nil); err != nil || resp.StatusCode != 200 || host != "ternhill.example" {
+		t.Errorf("HTTP/1.0: %v, host %q (%v)", resp, host, err)
+	}
+	bare, _ := newGate(t, "yellowgate: 1\nitems: {}\n")
+	nameless, _ := before(t, origin.URL, func(o *Options) { o.Gate = bare })
+	c, err = net.Dial("tcp", strings.TrimPrefix(nameless.URL, "http://"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer c.Close()
+	fmt.Fprint(c, "GET /visit/ HTTP/1.0\r\n\r\n")
+	if resp, err := http.ReadResponse(bufio.NewReader(c), nil); err != nil || resp.StatusCode != 400 {
+		t.Errorf("HTTP/1.0, of a site without an address: %v (%v)", resp, err)
+	}
+}
+
+// TestMalformed: a request that would become two, a body that breaks off and an upgrade to nonsense are the
+// client's mistakes, and say nothing of the origin.
+func TestMalformed(t *testing.T) {
+	var asked atomic.Int32
+	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked.Add(1)
+		_, err := io.Copy(io.Discard, r.Body)
+		if err != nil {
+			panic(http.ErrAbortHandler)
+		}
+	}))
+	defer origin.Close()
+	front, g := before(t, origin.URL, nil)
+	for _, address := range []string{"/visit/ HTTP/1.1\r\nX-Smuggled: 1\r\n\r\nGET /", "/visit/?a= HTTP/1.1", "/visit/?a=\tb", "/a\x01b", "/visit/?a=\x7f"} {
+		r := httptest.NewRequest("GET", "/", nil)
+		path, query, _ := strings.Cut(address, "?")
+		r.URL.Path, r.URL.RawQuery, r.RequestURI = path, query, address
+		w := httptest.NewRecorder()
+		g.ServeHTTP(w, r)
+		if w.Code != 400 {
+			t.Errorf("%q: status %d", address, w.Code)
+		}
+	}
+	if n := asked.Load(); n != 0 {
+		t.Errorf("%d of them reached the origin", n)
+	}
+	if n := passedNow(g, passedMalformed); n != 5 {
+		t.Errorf("%v are counted", n)
+	}
+	for what, head := range map[string]string{
+		"chunks that are none": "POST /visit/ HTTP/1.1\r\nHost: x\r\nTransfer-Encoding: chunked\r\n\r\n5\r\nhello\r\nzz\r\n",
+		"an upgrade":           "GET /visit/ HTTP/1.1\r\nHost: x\r\nConnection: upgrade\r\nUpgrade: \x80\xff\r\n\r\n",
+	} {
+		c, err := net.Dial("tcp", strings.TrimPrefix(front.URL, "http://"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		fmt.Fprint(c, head)
+		resp, err := http.ReadResponse(bufio.NewReader(c), nil)
+		if err != nil || resp.StatusCode != 400 {
+			t.Errorf("%s: %v (%v)", what, resp, err)
+		}
+		c.Close()
+	}
+	if ok, why := g.Seen.origin.state(); !ok {
+		t.Errorf("the origin is called down: %s", why)
+	}
+}
+
+// TestPartsOfPages: no part of a page reaches a client without the gate; parts of files do.
+func TestPartsOfPages(t *testing.T) {
+	file := strings.Repeat("0123456789", 100)
+	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasSuffix(r.URL.Path, ".bin") {
+			w.Header().Set("Content-Type", "application/octet-stream")
+			http.ServeContent(w, r, "", time.Time{}, strings.NewReader(file))
+			return
+		}
+		w.Header().Set("Content-Type", "text/html")
+		http.ServeContent(w, r, "", time.Time{}, strings.NewReader(aPage))
+	}))
+	defer origin.Close()
+	front, _ := before(t, origin.URL, nil)
+	_, whole := mustAsk(t, "GET", front.URL+"/visit/")
+	for _, part := range []string{"bytes=0-9", "bytes=20-", "bytes=0-1,4-5", fmt.Sprintf("bytes=%d-", len(aPage)+5)} {
+		for _, accept := range []string{"text/html", "application/x"} {
+			resp, body := mustAsk(t, "GET", front.URL+"/visit/", "Range: "+part, "Accept: "+accept)
+			if accept == "text/html" && (resp.StatusCode != 200 || body != whole) || resp.StatusCode == 206 && strings.HasPrefix(resp.Header.Get("Content-Type"), "text/html") {
+				t.Errorf("%s, %s: %d\n%s", part, accept, resp.StatusCode, body)
+			}
+		}
+	}
+	if resp, body := mustAsk(t, "GET", front.URL+"/x.bin", "Range: bytes=5-9"); resp.StatusCode != 206 || body != "56789" {
+		t.Errorf("a file: %d %q", resp.StatusCode, body)
+	}
+	if resp, _ := mustAsk(t, "GET", front.URL+"/x.bin", "Range: bytes=5000-"); resp.StatusCode != 416 {
+		t.Errorf("a file: %d", resp.StatusCode)
+	}
+}
