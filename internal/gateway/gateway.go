@@ -99,8 +99,11 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	out := &writer{ResponseWriter: w, wait: g.Client, control: http.NewResponseController(w)}
 	r = r.WithContext(context.WithValue(r.Context(), askingKey{}, a))
 	if r.Body != nil && r.Body != http.NoBody {
-		a.body = &reader{ReadCloser: r.Body, wait: g.Client, control: out.control}
+		a.body = &reader{ReadCloser: r.Body, wait: g.Client, control: out.control, left: r.ContentLength}
 		r.Body = a.body
+		// Or the server closes the body when the answer begins, and the transport, which may still read it,
+		// takes that for an error and closes the connection with the rest of the answer.
+		_ = out.control.EnableFullDuplex()
 	}
 	g.Seen.begin()
 	defer func() {

@@ -852,3 +852,40 @@ func TestPartsOfPages(t *testing.T) {
 		t.Errorf("a file: %d", resp.StatusCode)
 	}
 }
+
+// TestEarlyAnswer: an origin that answers before it has read the request's body has both passed on to their ends.
+func TestEarlyAnswer(t *testing.T) {
+	const size = 300_000
+	answer, form := strings.Repeat("stars ", size/6), strings.Repeat("owl=1&", size/6)
+	got := make(chan int64, 1)
+	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		_ = http.NewResponseController(w).EnableFullDuplex()
+		w.Header().Set("Content-Type", "text/plain")
+		_, _ = io.WriteString(w, answer[:size/2])
+		_ = http.NewResponseController(w).Flush()
+		n, _ := io.Copy(io.Discard, r.Body)
+		got <- n
+		_, _ = io.WriteString(w, answer[size/2:])
+	}))
+	defer origin.Close()
+	front, _ := before(t, origin.URL, nil)
+	c, err := net.Dial("tcp", strings.TrimPrefix(front.URL, "http://"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer c.Close()
+	fmt.Fprintf(c, "POST /visit/ HTTP/1.1\r\nHost: x\r\nContent-Length: %d\r\n\r\n%s", size, form[:1000])
+	resp, err := http.ReadResponse(bufio.NewReader(c), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	head := make([]byte, size/2)
+	if _, err := io.ReadFull(resp.Body, head); err != nil {
+		t.Fatalf("the first half: %v", err)
+	}
+	fmt.Fprint(c, form[1000:])
+	rest, err := io.ReadAll(resp.Body)
+	if n := <-got; err != nil || string(head)+string(rest) != answer || n != size {
+		t.Errorf("%d bytes of the answer (%v), %d of the form", len(head)+len(rest), err, n)
+	}
+}

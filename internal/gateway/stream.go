@@ -60,6 +60,8 @@ type reader struct {
 	io.ReadCloser
 	wait    time.Duration
 	control *http.ResponseController
+	left    int64 // bytes that are still to come; -1 if nobody says
+	ended   bool
 	failed  atomic.Pointer[error]
 }
 
@@ -72,11 +74,17 @@ func (r *reader) broken() error {
 }
 
 func (r *reader) Read(b []byte) (int, error) {
+	if r.ended {
+		return 0, io.EOF
+	}
 	if r.wait > 0 {
 		_ = r.control.SetReadDeadline(time.Now().Add(r.wait))
 	}
 	n, err := r.ReadCloser.Read(b)
-	if err == io.EOF && r.wait > 0 {
+	if r.left > 0 {
+		r.left = max(r.left-int64(n), 0)
+	}
+	if r.ended = err == io.EOF || r.left == 0; r.ended && r.wait > 0 {
 		_ = r.control.SetReadDeadline(time.Time{}) // the connection lives on
 	}
 	if err != nil && err != io.EOF && !errors.Is(err, http.ErrBodyReadAfterClose) {

@@ -1,6 +1,9 @@
 package markup
 
-import "bytes"
+import (
+	"bytes"
+	"strings"
+)
 
 // Foreign content: svg and math (HTML, 13.2.6.5). Inside, title, style and
 // script are not the page's, and style is not raw text, so the scanner has to
@@ -140,7 +143,23 @@ func (s *scanner) pushForeign(t token, ns namespace) {
 		s.add(t, 0, 0)
 		n.element = len(s.page.Elements) - 1
 	}
+	s.open(n)
+}
+
+// open puts an element on the stack.
+func (s *scanner) open(n foreignNode) {
 	s.foreign = append(s.foreign, n)
+	if s.openNames == nil {
+		s.openNames = map[string]int{}
+	}
+	s.openNames[s.lowerName(n)]++
+	if n.ns == nsHTML {
+		s.openHTML++
+	}
+}
+
+func (s *scanner) lowerName(n foreignNode) string {
+	return string(bytes.ToLower(s.src[n.name.Start:n.name.End]))
 }
 
 // closeForeign pops the stack down to n elements; the popped end at contentEnd.
@@ -154,6 +173,10 @@ func (s *scanner) closeForeign(n, contentEnd, end int) {
 				e.End = end
 			}
 		}
+		top := s.foreign[len(s.foreign)-1]
+		if s.openNames[s.lowerName(top)]--; top.ns == nsHTML {
+			s.openHTML--
+		}
 		s.foreign = s.foreign[:len(s.foreign)-1]
 	}
 }
@@ -162,6 +185,8 @@ func (s *scanner) closeForeign(n, contentEnd, end int) {
 // that nest simply are tracked; what the standard closes or moves by rules of
 // its own makes the page messy.
 func (s *scanner) htmlInForeign(t token) {
+	s.htmlHere = true
+	defer func() { s.htmlHere = false }()
 	switch {
 	case t.tag == TagTemplate:
 		s.markMessy(t.start)
@@ -187,7 +212,7 @@ func (s *scanner) htmlInForeign(t token) {
 		if t.tag == TagDialog {
 			s.add(t, 0, 0)
 		}
-		s.foreign = append(s.foreign, n)
+		s.open(n)
 	}
 }
 
@@ -246,6 +271,12 @@ func (s *scanner) foreignEnd(t token, base, templatesBefore int) bool {
 		s.pos = t.start
 		return true
 	}
+	if s.openNames[strings.ToLower(name)] == 0 { // no partner here: nothing is looked through
+		if s.openHTML > 1 || s.openHTML == 1 && s.foreign[top].ns != nsHTML {
+			s.markMessy(t.start)
+		}
+		top = base - 1
+	}
 	for i := top; i >= base; i-- {
 		if i < top && s.foreign[i].ns == nsHTML {
 			s.markMessy(t.start)
@@ -291,16 +322,30 @@ func (s *scanner) markMessy(at int) {
 // maybeOpen reports whether a start tag of the name stands anywhere before the
 // offset, so that an element of it could be open.
 func (s *scanner) maybeOpen(name string, before int) bool {
-	for src := s.src[:before]; ; {
-		i := bytes.LastIndexByte(src, '<')
-		if i < 0 {
-			return false
-		}
-		if namesTag(src[i+1:], []byte(name)) {
-			return true
-		}
-		src = src[:i]
+	const long = 200 // names of more bytes are taken to be there
+	if len(name) > long {
+		return true
 	}
+	if s.tagNames == nil {
+		s.tagNames = map[string]bool{}
+	}
+	for s.tagNamesTo < before { // each tag is read once, however often it is asked
+		i := bytes.IndexByte(s.src[s.tagNamesTo:before], '<')
+		if i < 0 {
+			s.tagNamesTo = before
+			break
+		}
+		at := s.tagNamesTo + i + 1
+		s.tagNamesTo = at
+		end := at
+		for end < len(s.src) && end-at <= long && class[s.src[end]]&endsName == 0 {
+			end++
+		}
+		if end < len(s.src) && end-at <= long {
+			s.tagNames[string(bytes.ToLower(s.src[at:end]))] = true
+		}
+	}
+	return s.tagNames[strings.ToLower(name)]
 }
 
 // breaksOut reports whether a start tag ends foreign content (13.2.6.5).

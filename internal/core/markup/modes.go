@@ -510,7 +510,7 @@ func (s *scanner) inside() Inside {
 	switch {
 	case s.templates > 0:
 		return InTemplate
-	case len(s.foreign) == 0:
+	case len(s.foreign) == 0 || s.htmlHere:
 		return InPage
 	case s.foreign[0].ns == nsMath:
 		return InMath

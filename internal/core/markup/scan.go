@@ -192,6 +192,11 @@ type scanner struct {
 	sawTemplate bool
 	templateAt  []int // their indices in page.Elements
 	foreign     []foreignNode
+	openNames   map[string]int // of those, in lower case
+	openHTML    int            // of those, elements of HTML
+	htmlHere    bool           // an element of HTML is being read there
+	tagNames    map[string]bool
+	tagNamesTo  int
 	unclosed    int  // start of the outermost construct that the end of the file cut off, or -1
 	messy       int  // offset from which foreign content is not certain, or -1
 	implied     Span // the token that ended the head, or opened the body, unwritten

@@ -14,7 +14,7 @@ func TestStandardWins(t *testing.T) {
 	for _, c := range []struct{ src, want, tree string }{
 		// 13.2.6.4.22: a template may hold svg, and ends with its own end tag.
 		{"<body><template><svg><title></title></svg></template><link>", "template@6 body, link@53 body", "template@6 body, link@53 body"},
-		{"<body><svg><foreignObject><template></template></foreignObject></svg><link>", "link@69 body", ""},
+		{"<body><svg><foreignObject><template></template></foreignObject></svg><link>", "template@26 body, link@69 body", ""},
 		// The Encoding Standard, 6.1: a byte order mark is no text.
 		{"\xef\xbb\xbf<meta><title>t</title>", "meta@3 head, title@9 head", "meta@3 body, title@9 body"},
 	} {
@@ -65,8 +65,8 @@ func TestScan(t *testing.T) {
 func TestMessyForeignContent(t *testing.T) {
 	for src, want := range map[string]string{
 		"<body><div><svg></div><link>": "link@22 body",
-		"<body><svg><foreignObject><p>a<p>b</foreignObject></svg><link></p></p></svg><link>": "link@76 body",
-		"<body><svg><g></span></g><title><link></title></svg><style></style>":                "style@52 body",
+		"<body><svg><foreignObject><p>a<p>b</foreignObject></svg><link></p></p></svg><link>": "link@56 body, link@76 body",
+		"<body><svg><g></span></g><title><link></title></svg><style></style>":                "link@32 body, style@52 body",
 	} {
 		var got []string
 		for _, e := range Scan([]byte(src), nil).Elements {

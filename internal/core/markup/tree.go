@@ -288,13 +288,17 @@ func relistByTree(p *Page, from int) {
 	p.Elements = kept
 }
 
+// insideOf says what an element stands in. One of HTML at an integration point of svg or math is active, as
+// one of the page: its parent's namespace makes no difference (HTML, 13.2.6).
 func insideOf(n *html.Node) Inside {
+	switch n.Namespace {
+	case "svg":
+		return InSVG
+	case "math":
+		return InMath
+	}
 	for a := n.Parent; a != nil; a = a.Parent {
 		switch {
-		case a.Namespace == "svg":
-			return InSVG
-		case a.Namespace == "math":
-			return InMath
 		case a.Type == html.ElementNode && a.Data == "template":
 			return InTemplate
 		}
