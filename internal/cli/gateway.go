@@ -119,7 +119,7 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 	if o.Log = lines; a.quiet {
 		o.Log = nil // what happens to the gate is still told
 	}
-	g := live.Open(live.Options{Gate: gate, Project: project.Options{Day: a.at, Outside: a.outside}, Told: func(s *live.State) { a.gateRead(lines, s) }})
+	g := live.Open(live.Options{Gate: gate, Project: project.Options{Day: a.at, Outside: a.outside, TreeCost: gateway.TreeCost}, Told: func(s *live.State) { a.gateRead(lines, s) }})
 	if err := g.Now().Err; err != nil {
 		var ge *project.GateError
 		if !errors.As(err, &ge) {

@@ -26,6 +26,10 @@ import (
 	"yellowgate/internal/live"
 )
 
+// TreeCost is what the tree of a page, for a selector that needs one, may cost, in about nanoseconds of
+// CPU; a page of which it would be more passes as it came.
+const TreeCost = 700_000_000
+
 // Options say what a gateway stands before, and its limits.
 type Options struct {
 	Gate   *live.Gate

@@ -89,6 +89,8 @@ type Options struct {
 	// Outside lets the gate file name code, facts and gate files that lie outside its
 	// folder, by their names or through links.
 	Outside bool
+	// TreeCost is how much the tree of a page may cost: see gating.Gate.
+	TreeCost int
 	// Note, if set, is called with the name of each file that is read, absolute, those that are
 	// not there among them: what the gate depends on.
 	Note func(file string)
@@ -185,6 +187,7 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 	}
 	problems = append(problems, g.CheckNames(checks.Names())...)
 	gate, more := gating.New(g, o.Day)
+	gate.TreeCost = o.TreeCost
 	problems = append(problems, more...)
 	p.Gate = gate
 	problems = append(problems, p.folders()...)

@@ -28,6 +28,9 @@ type Gate struct {
 	Plan *verdict.Plan
 	Site *weburl.Site
 
+	// TreeCost is how much the tree of a page may cost, in about nanoseconds; 0 for what is usual.
+	TreeCost int
+
 	items []*compose.Item
 	keys  []string // IDs of the metadata keys that the gate file decides
 	all   *lookout // for every selector of the gate file, those of has() first

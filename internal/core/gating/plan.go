@@ -62,10 +62,11 @@ type planner struct {
 	noscripts []*markup.Element // those of the page, once asked for
 	looked    bool              // they were
 
-	stands  map[standsFor]markup.Span // where items stand in for what they replace
-	changes map[int]*markup.TagChange // by the offset of the tag
-	html    markup.TagChange          // of tags that the source may leave out
-	body    markup.TagChange
+	stands      map[standsFor]markup.Span // where items stand in for what they replace
+	changes     map[int]*markup.TagChange // by the offset of the tag
+	html        markup.TagChange          // of tags that the source may leave out
+	body        markup.TagChange
+	toldUnclear map[*gatefile.Item]bool // an element of theirs has no clear end
 }
 
 // planOf plans all that is to be done to a page.
@@ -194,6 +195,13 @@ func (pl *planner) remove(at, end, item int) {
 }
 
 func (pl *planner) unclear(it *gatefile.Item, err error) {
+	if pl.toldUnclear[it] { // once is enough: a page may have thousands of elements that nobody closed
+		return
+	}
+	if pl.toldUnclear == nil {
+		pl.toldUnclear = map[*gatefile.Item]bool{}
+	}
+	pl.toldUnclear[it] = true
 	line := 0
 	if x, ok := err.(*markup.ExtentError); ok {
 		line, _ = markup.NewLocator(pl.Source.Text).Locate(x.Offset)

@@ -83,7 +83,7 @@ func (v *View) matches(i int) []int {
 		if s.CanRuleOut(v.Source.Text) {
 			return nil
 		}
-		v.tree = markup.NewTree(v.Source.Text)
+		v.tree = v.newTree()
 	}
 	hits, err := v.tree.Match(s)
 	if err != nil && v.Unread == "" {
@@ -250,4 +250,12 @@ func (v *View) endOf(at int) (int, error) {
 	}
 	_, end, err := v.Scan.Extent(at)
 	return end, err
+}
+
+// newTree builds the tree of the page.
+func (v *View) newTree() *markup.Tree {
+	if v.gate.TreeCost > 0 {
+		return markup.NewTreeWithin(v.Source.Text, v.gate.TreeCost)
+	}
+	return markup.NewTree(v.Source.Text)
 }

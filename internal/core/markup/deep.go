@@ -17,12 +17,21 @@ const (
 	mostMatched = 1_000_000_000 // steps of one selector on one page
 )
 
+// What a tree costs, in about nanoseconds, and how much is too much where nobody says.
+const (
+	costOfTag    = 2000
+	costOfLevel  = 15
+	costOfOpen   = 150
+	mostTreeCost = 30_000_000_000
+	mostRelisted = 1_000_000_000 // where no selector asks for it
+)
+
 var formatting = map[string]bool{"a": true, "b": true, "big": true, "code": true, "em": true, "font": true, "i": true, "nobr": true, "s": true, "small": true, "strike": true, "strong": true, "tt": true, "u": true}
 
 // A flattening says which start tags are closed at once, and which end tags are left out.
 type flattening struct {
-	closed map[int]bool // by the offset of the start tag
-	gone   []Span       // end tags, in order
+	closed []int  // offsets of the start tags, in order
+	gone   []Span // end tags, in order
 }
 
 // nested is an element with how deep it is nested, and how deep what it holds.
@@ -34,7 +43,10 @@ type nested struct {
 }
 
 // flatten finds what has to be flattened of a page; nil for nothing, which is nearly always.
-func flatten(src []byte) *flattening {
+// The cost of the tree is reckoned besides: what a parser does at each tag grows with how deep it
+// stands and with the formatting elements that nobody closed, which it opens again in every block.
+func flatten(src []byte) (f *flattening, cost int) {
+	active, byTag := 0, map[string]int{} // formatting elements not closed; those of one tag, three at most (13.2.4.3)
 	var all []nested
 	var stack []int // numbers of all
 	var names []string
@@ -70,12 +82,31 @@ func flatten(src []byte) *flattening {
 			for len(stack) > 0 && closedBy(names[len(names)-1], name) {
 				pop(Span{})
 			}
+			cost += costOfTag + costOfLevel*min(len(stack), outerKept+innerKept) + costOfOpen*min(active, mostOpen)
+			if formatting[name] {
+				if tag := string(src[t.start:t.end]); byTag[tag] < 3 {
+					byTag[tag]++
+					active++
+				}
+			}
 			stack, names = append(stack, len(all)), append(names, name)
 			all = append(all, nested{start: t.start, depth: len(stack)})
 			count[name]++
 			deepest = max(deepest, len(stack))
 		case endTag:
 			name := string(bytes.ToLower(src[t.start+2 : t.nameEnd]))
+			if formatting[name] && count[name] > 0 && active > 0 {
+				active--
+				for i := len(names) - 1; i >= 0; i-- {
+					if names[i] == name {
+						end, _ := tagEnd(src, all[stack[i]].start+1+len(name))
+						if tag := string(src[all[stack[i]].start:end]); byTag[tag] > 0 {
+							byTag[tag]--
+						}
+						break
+					}
+				}
+			}
 			for count[name] > 0 {
 				if names[len(names)-1] == name {
 					pop(Span{t.start, t.end})
@@ -94,18 +125,18 @@ func flatten(src []byte) *flattening {
 		}
 	}
 	if deepest < outerKept+innerKept && open <= mostOpen {
-		return nil
+		return nil, cost
 	}
-	f := &flattening{closed: map[int]bool{}}
+	f = &flattening{}
 	for i := range all {
 		e := &all[i]
 		if e.depth > outerKept && e.height >= innerKept || e.loose >= mostOpen {
-			f.closed[e.start] = true
+			f.closed = append(f.closed, e.start)
 			if !e.end.None() {
 				f.gone = append(f.gone, e.end)
 			}
 		}
 	}
 	slices.SortFunc(f.gone, func(a, b Span) int { return a.Start - b.Start })
-	return f
+	return f, cost
 }

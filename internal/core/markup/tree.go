@@ -52,7 +52,11 @@ type Tree struct {
 }
 
 // NewTree builds the tree of a page.
-func NewTree(src []byte) *Tree {
+func NewTree(src []byte) *Tree { return NewTreeWithin(src, mostTreeCost) }
+
+// NewTreeWithin builds a tree that costs no more than so many nanoseconds, about; a page of which it
+// would take more is unread.
+func NewTreeWithin(src []byte, most int) *Tree {
 	var tags []int // offsets after the names
 	var starts []int
 	page := &Page{Src: src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}
@@ -67,7 +71,7 @@ func NewTree(src []byte) *Tree {
 	for m := mode(beforeHTML); m != nil; {
 		m = m(&s)
 	}
-	return parseMarked(withoutEscapes(src), starts, tags)
+	return parseMarked(withoutEscapes(src), starts, tags, most)
 }
 
 // withoutEscapes is a page with a space for each "<" in scripts that hold "<!--": the
@@ -91,26 +95,15 @@ func withoutEscapes(src []byte) []byte {
 }
 
 // parseMarked parses the page with an offset attribute in each of the tags.
-func parseMarked(src []byte, starts, nameEnds []int) *Tree {
-	type addition struct {
-		at   int
-		text string
-	}
-	adds := make([]addition, 0, len(starts))
-	for i, end := range nameEnds {
-		adds = append(adds, addition{end, " " + offsetAttr + "=" + strconv.Itoa(starts[i]) + " "})
+func parseMarked(src []byte, starts, nameEnds []int, most int) *Tree {
+	flat, cost := flatten(src)
+	if cost > most {
+		return &Tree{doc: &html.Node{Type: html.DocumentNode}, unread: &UnreadError{"its elements are left open and misnested in such a way that following them takes far more than the page is worth"}}
 	}
 	var gone []Span
-	if flat := flatten(src); flat != nil {
-		gone = flat.gone
-		for start := range flat.closed {
-			tag, nameEnd := TagName(src, start), start+1
-			nameEnd += len(tag)
-			if end, _ := tagEnd(src, nameEnd); end > 0 {
-				adds = append(adds, addition{end, "</" + tag + ">"})
-			}
-		}
-		sort.SliceStable(adds, func(i, j int) bool { return adds[i].at < adds[j].at })
+	var closers []int // start tags whose element is closed at once, in order
+	if flat != nil {
+		gone, closers = flat.gone, flat.closed
 	}
 	var b bytes.Buffer
 	b.Grow(len(src) + 32*len(starts))
@@ -126,10 +119,24 @@ func parseMarked(src []byte, starts, nameEnds []int) *Tree {
 			last = at
 		}
 	}
-	for _, add := range adds {
-		upTo(add.at)
-		b.WriteString(add.text)
+	closeUpTo := func(at int) {
+		for len(closers) > 0 && closers[0] < at {
+			tag := TagName(src, closers[0])
+			if end, _ := tagEnd(src, closers[0]+1+len(tag)); end > 0 {
+				upTo(end)
+				b.WriteString("</" + tag + ">")
+			}
+			closers = closers[1:]
+		}
 	}
+	for i, at := range nameEnds {
+		closeUpTo(starts[i])
+		upTo(at)
+		b.WriteString(" " + offsetAttr + "=")
+		b.Write(strconv.AppendInt(b.AvailableBuffer(), int64(starts[i]), 10))
+		b.WriteByte(' ')
+	}
+	closeUpTo(len(src))
 	upTo(len(src))
 	if at := nameOfDoctype.FindSubmatchIndex(b.Bytes()[:min(b.Len(), 1024)]); at != nil {
 		copy(b.Bytes()[at[2]:at[3]], "html") // the library takes it for quirks mode in capitals; browsers do not (13.2.5.54)
@@ -147,20 +154,29 @@ var nameOfDoctype = regexp.MustCompile(`(?i)^[^<]*(?:<!--.*?-->\s*)*<!doctype\s+
 
 // measure counts what a selector's steps are reckoned from.
 func (t *Tree) measure() {
-	depth := map[*html.Node]float64{t.doc: 0}
-	kids := map[*html.Node]float64{}
-	for n := range t.doc.Descendants() {
-		if n.Type != html.ElementNode {
+	depth := 0.0
+	for n := t.doc; n != nil; {
+		kids := 0.0
+		for c := n.FirstChild; c != nil; c = c.NextSibling {
+			if c.Type == html.ElementNode {
+				kids++
+			}
+		}
+		t.siblings += kids * kids
+		if n.Type == html.ElementNode {
+			t.elements++
+			t.ancestors += depth
+		}
+		if n.FirstChild != nil {
+			n, depth = n.FirstChild, depth+1
 			continue
 		}
-		t.elements++
-		kids[n.Parent]++
-		d := depth[n.Parent] + 1
-		depth[n] = d
-		t.ancestors += d
-	}
-	for _, k := range kids {
-		t.siblings += k * k
+		for n != nil && n.NextSibling == nil {
+			n, depth = n.Parent, depth-1
+		}
+		if n != nil {
+			n = n.NextSibling
+		}
 	}
 	t.siblings = max(t.siblings/max(t.elements, 1), 1)
 	t.ancestors = max(t.ancestors/max(t.elements, 1), 1)
@@ -243,7 +259,7 @@ func relistByTree(p *Page, from int) {
 			nameEnds = append(nameEnds, end)
 		}
 	}
-	tree := parseMarked(src, starts, nameEnds)
+	tree := parseMarked(src, starts, nameEnds, mostRelisted)
 	if tree.unread != nil {
 		p.Unread = tree.unread.Why
 		return

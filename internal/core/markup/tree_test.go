@@ -59,7 +59,7 @@ func fullTree(src []byte) []string {
 	}
 	var all []found
 	seen := map[int]bool{}
-	for n := range parseMarked(src, starts, nameEnds).doc.Descendants() {
+	for n := range parseMarked(src, starts, nameEnds, mostTreeCost).doc.Descendants() {
 		at, ok := offsetOf(n)
 		if !ok || seen[at] || !ParseTag(n.Data).OfInterest() || n.Namespace != "" || insideOf(n) != InPage {
 			continue
