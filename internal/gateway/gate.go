@@ -1,6 +1,7 @@
 package gateway
 
 import (
+	"bytes"
 	"encoding/binary"
 	"fmt"
 	"hash/maphash"
@@ -21,6 +22,9 @@ type made struct {
 
 	why, detail string // it is not gated
 }
+
+// mostTags is how many tags a page may have: what it costs grows with them rather than with its bytes.
+const mostTags = 200_000
 
 // fileOf is the file that stands for an address: the same as in a capture of the site.
 func fileOf(u *url.URL) (file, why string) { return fetch.FileOf(u, true, false) }
@@ -87,6 +91,9 @@ func (g *Gateway) gate(a *asking, m *made, resp *http.Response, file string, ans
 		return
 	case err != nil:
 		m.why, m.detail = passedCoding, err.Error()
+		return
+	case bytes.Count(text, []byte("<")) > mostTags:
+		m.why, m.detail = passedLarge, fmt.Sprintf("it has more than %d tags", mostTags)
 		return
 	}
 	pg := a.state.Project.PageAt(file)

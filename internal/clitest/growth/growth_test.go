@@ -65,6 +65,8 @@ var grown = map[string]string{
 	"spots":              `<!-- yg-spot a%d -->`,
 	"placeholders":       `@{page.a%d} `,
 	"raw text":           `<textarea><`,
+	"annotations":        `<math><annotation-xml encoding=text/html><b>`,
+	"unclosed blocks":    `<div class=a1>`,
 }
 
 // grownCode repeats one thing within one script or style.
@@ -82,6 +84,8 @@ var grownCode = map[string][3]string{
 	"classes of one element": {"<p class=\"", "a%d ", "\">x</p><style>.a1.a2.a3 { b: c }</style>"},
 	"attributes of one tag":  {"<p ", "a%d=b ", ">x</p>"},
 	"script with comments":   {"<script>var a = '", "<!--<", "'</script>"},
+	"end tags of svg":        {"<svg>", "<g></x%d>", "</svg>"},
+	"formatting left open":   {strings.Repeat("<b id=x><i>", 20), "<p>x%d</p>", ""},
 	"policy sources":         {"<meta http-equiv=content-security-policy content=\"script-src ", "a%d.example ", "\"><script src=/a.js></script>"},
 	"custom properties":      {"<style>:root { ", "--a%d: var(--b%[1]d); ", "} p { margin: var(--a1) }</style>"},
 }
@@ -233,6 +237,7 @@ items:
   words: {found: {text: 'a1'}, pages: none}
   deep: {found: "div p.a1, p b, table td", pages: none}
   note: {code: "<p class=note>x</p>", place: {before: p}, pages: "has(p.a1) or has(dialog) or has(div > p)"}
+  ends: {code: "<i>end</i>", place: {last-in: div}, each: true, pages: "has(div > div)"}
   data: {structured: {type: Event, name: "@{page.title}"}, pages: all}
 `
 	for name, k := range sampled(grownKinds(), 1) {

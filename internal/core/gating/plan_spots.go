@@ -1,6 +1,7 @@
 package gating
 
 import (
+	"bytes"
 	"fmt"
 	"strings"
 
@@ -35,11 +36,16 @@ func (pl *planner) spotLandings(it *gatefile.Item) (out []landing) {
 // parameters that items do not have.
 func (pl *planner) checkSpots() {
 	locate := markup.NewLocator(pl.Source.Text)
+	told := 0
 	for i := range pl.Spots {
+		if told > mostSpotsTold {
+			break
+		}
 		s := &pl.Spots[i]
 		pos := problem.Position{File: pl.Page.File}
 		pos.Line, pos.Column = locate.Locate(s.Start)
 		fail := func(severity problem.Severity, remedy, format string, args ...any) {
+			told++
 			pl.problem(problem.Problem{Severity: severity, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: pl.lineAt(s.Start)})
 		}
 		n, it := -1, (*gatefile.Item)(nil)
@@ -77,6 +83,9 @@ func (pl *planner) checkSpots() {
 	}
 }
 
+// mostSpotsTold is of how many spots of one page something is told.
+const mostSpotsTold = 100
+
 // longestLine is how many bytes a line may have to be shown with a problem in it.
 const longestLine = 2000
 
@@ -84,14 +93,15 @@ const longestLine = 2000
 // long to be read.
 func (pl *planner) lineAt(offset int) string {
 	text := pl.Source.Text
-	from, to := offset, offset
-	for from > 0 && offset-from <= longestLine && text[from-1] != '\n' && text[from-1] != '\r' {
-		from--
+	from, to := max(0, offset-longestLine), min(len(text), offset+longestLine)
+	start, end := bytes.LastIndexAny(text[from:offset], "\r\n"), bytes.IndexAny(text[offset:to], "\r\n")
+	if start >= 0 {
+		from += start + 1
 	}
-	for to < len(text) && to-offset <= longestLine && text[to] != '\n' && text[to] != '\r' {
-		to++
+	if end >= 0 {
+		to = offset + end
 	}
-	if to-from > longestLine {
+	if to-from > longestLine || start < 0 && from > 0 || end < 0 && to < len(text) {
 		return ""
 	}
 	return pl.Source.String(from, to)

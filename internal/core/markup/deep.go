@@ -45,7 +45,7 @@ type nested struct {
 // flatten finds what has to be flattened of a page; nil for nothing, which is nearly always.
 // The cost of the tree is reckoned besides: what a parser does at each tag grows with how deep it
 // stands and with the formatting elements that nobody closed, which it opens again in every block.
-func flatten(src []byte) (f *flattening, cost int) {
+func flatten(src []byte, most int) (f *flattening, cost int) {
 	active, byTag := 0, map[string]int{} // formatting elements not closed; those of one tag, three at most (13.2.4.3)
 	var all []nested
 	var stack []int // numbers of all
@@ -83,6 +83,9 @@ func flatten(src []byte) (f *flattening, cost int) {
 				pop(Span{})
 			}
 			cost += costOfTag + costOfLevel*min(len(stack), outerKept+innerKept) + costOfOpen*min(active, mostOpen)
+			if cost > most { // nobody wants the rest
+				return nil, cost
+			}
 			if formatting[name] {
 				if tag := string(src[t.start:t.end]); byTag[tag] < 3 {
 					byTag[tag]++

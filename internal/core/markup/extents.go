@@ -11,7 +11,7 @@ type extent struct {
 
 // extentWork is how many times its own length a page may cost in single calls of Extent,
 // before the extents of all its elements are found in one pass.
-const extentWork = 16
+const extentWork = 4
 
 // extents finds the extents of all elements of a page in one pass: what Extent would say of
 // each by itself.

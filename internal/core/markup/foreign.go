@@ -27,6 +27,7 @@ type foreignNode struct {
 	htmlIn  bool // HTML integration point
 	textIn  bool // MathML text integration point
 	annoXML bool // MathML annotation-xml
+	inP     bool // it is a p of HTML, or stands in one, with nothing foreign between
 }
 
 // foreignContent reads from after the start tag of an svg or math element up to
@@ -148,6 +149,9 @@ func (s *scanner) pushForeign(t token, ns namespace) {
 
 // open puts an element on the stack.
 func (s *scanner) open(n foreignNode) {
+	if n.ns == nsHTML {
+		n.inP = foldEqual(s.src[n.name.Start:n.name.End], "p") || len(s.foreign) > 0 && s.foreign[len(s.foreign)-1].inP
+	}
 	s.foreign = append(s.foreign, n)
 	if s.openNames == nil {
 		s.openNames = map[string]int{}
@@ -221,19 +225,9 @@ func (s *scanner) htmlInForeign(t token) {
 func (s *scanner) simpleHere(name []byte) bool {
 	switch string(bytes.ToLower(name)) {
 	case "div", "span", "b", "i", "em", "strong", "code", "small", "sub", "sup", "u", "ul", "ol", "label", "center", "figure", "section":
-		for i := len(s.foreign) - 1; i >= 0 && s.foreign[i].ns == nsHTML; i-- {
-			if s.nodeNamed(i, "p") {
-				return string(bytes.ToLower(name)) != "div" && !bytes.ContainsAny(name, "lrnLRN")
-			}
-		}
-		return true
+		return !s.foreign[len(s.foreign)-1].inP || string(bytes.ToLower(name)) != "div" && !bytes.ContainsAny(name, "lrnLRN")
 	case "p":
-		for i := len(s.foreign) - 1; i >= 0 && s.foreign[i].ns == nsHTML; i-- {
-			if s.nodeNamed(i, "p") {
-				return false
-			}
-		}
-		return true
+		return !s.foreign[len(s.foreign)-1].inP
 	}
 	return false
 }

@@ -96,7 +96,7 @@ func withoutEscapes(src []byte) []byte {
 
 // parseMarked parses the page with an offset attribute in each of the tags.
 func parseMarked(src []byte, starts, nameEnds []int, most int) *Tree {
-	flat, cost := flatten(src)
+	flat, cost := flatten(src, most)
 	if cost > most {
 		return &Tree{doc: &html.Node{Type: html.DocumentNode}, unread: &UnreadError{"its elements are left open and misnested in such a way that following them takes far more than the page is worth"}}
 	}
