@@ -20,6 +20,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/disk"
 	"yellowgate/internal/site"
 )
 
@@ -230,7 +231,7 @@ const mostLine = 256 << 20
 
 // openPart opens a part and reads its head.
 func openPart(name string) (*partFile, error) {
-	f, err := os.Open(name)
+	f, _, err := disk.Open(name)
 	if err != nil {
 		return nil, &site.PathError{Path: name, Err: err, What: "name the files that yellowgate audit --part N/M --out FILE wrote"}
 	}
@@ -384,14 +385,12 @@ func (j *joining) add(o AuditOptions) error {
 		if j.Progress != nil {
 			j.Progress(i+1, len(j.pages))
 		}
-		for _, f := range j.sum.Add(line.Page) {
-			j.alike.Add(&f)
-			j.any = j.any || checks.First(&f)
+		if err := j.takeIn(known, &line); err != nil {
+			return err
 		}
 		if line.Record == nil {
 			continue
 		}
-		line.restore()
 		var err error
 		if o.Each != nil {
 			err = o.Each(line.Record, line.Verdicts)
@@ -403,6 +402,29 @@ func (j *joining) add(o AuditOptions) error {
 			return err
 		}
 	}
+	return j.ends()
+}
+
+// takeIn takes in one page. What no audit writes down, somebody changed by hand: that is an error with its
+// line, whatever it does to those who read it.
+func (j *joining) takeIn(known *page.Page, line *partPage) (err error) {
+	defer func() {
+		if e := recover(); e != nil {
+			err = j.of(known).wrong("the line is not one that an audit writes: %v", e)
+		}
+	}()
+	for _, f := range j.sum.Add(line.Page) {
+		j.alike.Add(&f)
+		j.any = j.any || checks.First(&f)
+	}
+	if line.Record != nil {
+		line.restore()
+	}
+	return nil
+}
+
+// ends looks at the ends of the parts.
+func (j *joining) ends() error {
 	for _, p := range j.parts {
 		digest := fmt.Sprintf("%x", p.sum.Sum128().Bytes())
 		line, err := p.next()

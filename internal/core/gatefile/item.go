@@ -249,7 +249,7 @@ func (r *reader) textParts(it *Item, kind Kind, e entry) {
 
 // fileParts reads the names of files that ReadFiles will read.
 func (r *reader) fileParts(it *Item, kind Kind, e entry) {
-	for _, t := range r.texts(e.node, e.key) {
+	for _, t := range r.names(e.node, e.key) {
 		name := r.path(t.Value)
 		it.Parts = append(it.Parts, &Part{Kind: kind, Key: e.key, FromFile: name, Pos: t.Pos, CodePos: problem.Position{File: name, Line: 1, Column: 1}})
 	}

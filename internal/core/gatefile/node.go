@@ -428,6 +428,25 @@ func (r *reader) texts(n ast.Node, what string) []Text {
 	return out
 }
 
+// oneName and names read what names files: an empty one would be the folder itself.
+func (r *reader) oneName(n ast.Node, what string) (Text, bool) {
+	t, ok := r.oneText(n, what)
+	if ok && strings.TrimSpace(t.Value) == "" {
+		r.problem(problem.Error, t.Pos, "name a file or folder, or leave the key out", "%s is empty", what)
+		return Text{}, false
+	}
+	return t, ok
+}
+
+func (r *reader) names(n ast.Node, what string) (out []Text) {
+	for _, v := range r.list(n) {
+		if t, ok := r.oneName(v, what); ok {
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
 // truth reads true or false.
 func (r *reader) truth(n ast.Node, what string) bool {
 	n = r.resolve(n)

@@ -125,7 +125,7 @@ func (r *reader) top(root ast.Node) {
 // includes reads the gate files that globs name.
 func (r *reader) includes(n ast.Node) {
 	seen := map[string]bool{r.file: true}
-	for _, t := range r.texts(n, "include") {
+	for _, t := range r.names(n, "include") {
 		var files []Included
 		err := fmt.Errorf("gate files cannot be included here")
 		if r.include != nil {
@@ -269,20 +269,26 @@ func (r *reader) site(n ast.Node) {
 				r.problem(problem.Error, s.TimeZone.Pos, "write a name like Europe/Oslo", "there is no time zone %q", s.TimeZone.Value)
 			}
 		case "source":
-			s.Source, _ = r.oneText(e.node, what)
+			s.Source, _ = r.oneName(e.node, what)
 		case "output":
-			s.Output, _ = r.oneText(e.node, what)
+			s.Output, _ = r.oneName(e.node, what)
 		case "facts":
-			s.Facts = r.texts(e.node, what)
+			s.Facts = r.names(e.node, what)
 		case "trust":
-			s.Trust = r.texts(e.node, what)
+			for _, t := range r.names(e.node, what) {
+				if strings.ContainsAny(t.Value, "/: ") || strings.Contains(strings.TrimPrefix(t.Value, "*."), "*") {
+					r.problem(problem.Error, t.Pos, "write "+trustedHost(t.Value), "site.trust lists hosts, not %q", t.Value)
+					continue
+				}
+				s.Trust = append(s.Trust, t)
+			}
 		case "outside":
-			s.Outside = r.texts(e.node, what)
+			s.Outside = r.names(e.node, what)
 		case "manifest":
-			s.Manifest, _ = r.oneText(e.node, what)
+			s.Manifest, _ = r.oneName(e.node, what)
 		case "ignore", "also", "pages":
 			list := map[string]*[]Text{"ignore": &s.Ignore, "also": &s.Also, "pages": &s.Pages}[e.key]
-			*list = r.texts(e.node, what)
+			*list = r.names(e.node, what)
 			for _, t := range *list {
 				if !doublestar.ValidatePattern(t.Value) {
 					r.errorf(t.Pos, "the glob %q has a bracket or brace that is never closed", t.Value)
@@ -294,6 +300,20 @@ func (r *reader) site(n ast.Node) {
 			s.Marks = r.truth(e.node, what)
 		}
 	}
+}
+
+// trustedHost is what somebody meant who wrote a URL or a pattern for a host.
+func trustedHost(text string) string {
+	_, rest, found := strings.Cut(text, "//")
+	if !found {
+		rest = text
+	}
+	host, _, _ := strings.Cut(strings.Trim(rest, "/ "), "/")
+	host, _, _ = strings.Cut(host, ":")
+	if host = strings.Trim(strings.TrimPrefix(host, "*."), "* "); host == "" {
+		return "the name of each host whose code is expected, such as tags.lantern.example"
+	}
+	return host
 }
 
 var nameForm = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)

@@ -22,6 +22,7 @@ type Decision struct {
 	Matched  map[*gatefile.Matcher]int // how many elements each matcher matches
 
 	owner    map[int]owned // by the offset of an element that a matcher finds
+	standers map[int][]int // by the offset of an element that items replace: those items, in the gate file's order
 	order    []int         // these offsets, in order, once asked for
 	problems []problem.Problem
 }
@@ -77,6 +78,12 @@ func (d *Decision) settleOwners() {
 				d.Matched[m] += len(hits)
 			}
 			for _, at := range hits {
+				if replaced && !slices.Contains(d.standers[at], i) {
+					if d.standers == nil {
+						d.standers = map[int][]int{}
+					}
+					d.standers[at] = append(d.standers[at], i)
+				}
 				if _, taken := d.owner[at]; !taken {
 					d.owner[at] = owned{i, replaced}
 					if !replaced {

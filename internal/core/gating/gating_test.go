@@ -403,3 +403,39 @@ func TestLoadingValues(t *testing.T) {
 		}
 	}
 }
+
+// TestStandIns: what comes in the place of a script runs when that did, for each of the items that replace it;
+// a page that ends up with neither is told.
+func TestStandIns(t *testing.T) {
+	const two = "items: {k: {replaces: {url: /kit/a.js}, script: /new.js, pages: all}, l: {replaces: {url: /kit/a.js}, script: /also.js, pages: all, except: /bare/}}\n"
+	for tag, want := range map[string]string{
+		`<script src="/kit/a.js"></script>`:                   "",
+		`<script src="/kit/a.js" defer></script>`:             " defer",
+		`<script defer async src="/kit/a.js"></script>`:       " async defer",
+		`<script type=module src="/kit/a.js"></script>`:       ` type="module"`,
+		`<script nomodule src="/kit/a.js"></script>`:          " nomodule",
+		`<script async type="MODULE" src=/kit/a.js></script>`: ` type="module" async`,
+	} {
+		page1 := strings.Replace(source, `<script src="/kit/a.js"></script>`, tag, 1)
+		r := gate(t, two).Page([]byte(page1), page.Page{Path: "/visit/", File: "visit/index.html"})
+		if text := string(r.File); len(r.Problems) > 0 || !strings.Contains(text, `<!--yg:k--><script src="/new.js"`+want+`></script><!--/yg:k--><!--yg:l--><script src="/also.js"`+want+`></script><!--/yg:l-->`) {
+			t.Errorf("%s: %v\n%s", tag, r.Problems, text)
+		}
+		if !bytes.Equal(r.Undo(), []byte(page1)) {
+			t.Errorf("%s: the inverse gives\n%s", tag, r.Undo())
+		}
+	}
+	now := gate(t, "items: {k: {replaces: {url: /kit/a.js}, script: /new.js, load: async, pages: all}}\n").Page([]byte(source), page.Page{Path: "/visit/", File: "visit/index.html"})
+	if !strings.Contains(string(now.File), `<script src="/new.js" async></script>`) {
+		t.Errorf("load counts:\n%s", now.File)
+	}
+	for yaml, want := range map[string]string{
+		"items: {k: {replaces: {url: /kit/a.js}, script: /new.js, pages: /else/}}\n": "item \"k\" replaces /kit/a.js, and is out here: the page has neither",
+		two: "", "items: {k: {replaces: {url: /kit/a.js}, script: /new.js, pages: none}}\n": "",
+	} {
+		r := gate(t, yaml).Page([]byte(source), page.Page{Path: "/bare/", File: "bare/index.html"})
+		if strings.Contains(string(r.File), "/kit/a.js") || want == "" && len(r.Problems) > 0 || want != "" && (len(r.Problems) != 1 || r.Problems[0].Message != want || r.Problems[0].Severity != problem.Warning) {
+			t.Errorf("%s: %v\n%s", yaml, r.Problems, r.File)
+		}
+	}
+}

@@ -63,6 +63,7 @@ type planner struct {
 	looked    bool              // they were
 
 	stands      map[standsFor]markup.Span // where items stand in for what they replace
+	filled      map[int]*int              // by the offset of what is replaced: the item that stands there
 	changes     map[int]*markup.TagChange // by the offset of the tag
 	html        markup.TagChange          // of tags that the source may leave out
 	body        markup.TagChange
@@ -148,7 +149,7 @@ func (pl *planner) takeOut() {
 		}
 		at, end = pl.withNoscript(at, end)
 		last, holder = end, o
-		if pl.standsAt(o.item, at) {
+		if o.replaced && pl.anyStandsAt(at) || pl.standsAt(o.item, at) {
 			pl.removed = append(pl.removed, removal{markup.Span{Start: at, End: end}, o.item})
 			continue // the item's own parts come in its stead
 		}
@@ -216,6 +217,7 @@ type landing struct {
 	markup.Spot
 	replaces int // the end of what it stands instead of, or 0
 	spot     *markup.AuthorSpot
+	stands   int  // the offset of the element that it stands in for, or 0
 	first    bool // before all else in the head
 }
 
@@ -263,6 +265,9 @@ func (pl *planner) placeItem(i int) {
 			placed++
 			if !ok || !pl.fitsArea(item.Item, part, place, at) {
 				continue
+			}
+			if at.stands > 0 && part.Kind == gatefile.Script && item.Load.Value == "" {
+				text = pl.loadsLike(at.stands, text)
 			}
 			text = pl.letIn(text, fmt.Sprintf("item %q", item.Name), part.Pos)
 			key := [2]int{at.Offset, at.replaces}
@@ -386,7 +391,14 @@ func (pl *planner) landings(i, part int, p gatefile.Place) []landing {
 		return pl.spotLandings(it)
 	case gatefile.AtReplaced:
 		if span, ok := pl.stands[standsFor{i, familyOfPart(it.Parts[part])}]; ok {
-			return []landing{{Spot: markup.Spot{Offset: span.Start, Area: pl.areaAt(span.Start)}, replaces: span.End}}
+			if pl.filled[span.Start] != nil && *pl.filled[span.Start] != i { // another item stands there already: after it
+				return []landing{{Spot: markup.Spot{Offset: span.End, Area: pl.areaAt(span.Start)}, stands: span.Start}}
+			}
+			if pl.filled == nil {
+				pl.filled = map[int]*int{}
+			}
+			pl.filled[span.Start] = &i
+			return []landing{{Spot: markup.Spot{Offset: span.Start, Area: pl.areaAt(span.Start)}, replaces: span.End, stands: span.Start}}
 		}
 		return pl.landings(i, part, it.Elsewhere(it.Parts[part]))
 	}

@@ -7,6 +7,7 @@ import (
 	"yellowgate/internal/core/compose"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/core/problem"
 )
 
@@ -60,21 +61,64 @@ func (pl *planner) families(at int) []family {
 func (pl *planner) standIns() {
 	pl.stands = map[standsFor]markup.Span{}
 	for _, at := range pl.starts() {
-		o := pl.owner[at]
-		if !o.replaced || !pl.Verdicts[o.item].In {
+		if !pl.owner[at].replaced {
 			continue
 		}
-		it := pl.gate.File.Items[o.item]
-		for _, f := range pl.families(at) {
-			key := standsFor{o.item, f}
-			if _, taken := pl.stands[key]; taken || !pl.wants(it, f) || pl.standsAt(o.item, at) {
+		in := false
+		for _, i := range pl.standers[at] {
+			if !pl.Verdicts[i].In {
 				continue
 			}
-			if end, err := pl.endOf(at); err == nil {
-				pl.stands[key] = markup.Span{Start: at, End: end}
+			in = true
+			it := pl.gate.File.Items[i]
+			for _, f := range pl.families(at) {
+				key := standsFor{i, f}
+				if _, taken := pl.stands[key]; taken || !pl.wants(it, f) || pl.standsAt(i, at) {
+					continue
+				}
+				if end, err := pl.endOf(at); err == nil {
+					pl.stands[key] = markup.Span{Start: at, End: end}
+				}
 			}
 		}
+		if it := pl.gate.File.Items[pl.owner[at].item]; !in && !(len(it.Pages) == 1 && it.Pages[0].Expr == pagequery.Const(false)) { // who says none means it
+			pl.problem(problem.Problem{Severity: problem.Warning, Pos: it.Pos,
+				Message: fmt.Sprintf("item %q replaces %s, and is out here: the page has neither", it.Name, pl.brief(at)),
+				Remedy:  "let the item in here, or take the element out by found, with pages: none, if that is meant"})
+		}
 	}
+}
+
+// brief is a start tag in a message.
+func (pl *planner) brief(at int) string {
+	for _, name := range []string{"src", "href"} {
+		if v, ok := markup.AttrValue(pl.Source.Text, at, name); ok && v != "" {
+			return v
+		}
+	}
+	return "<" + markup.TagName(pl.Source.Text, at) + ">"
+}
+
+// loadsLike gives a script that comes in another one's place the timing of that: defer, async, module,
+// nomodule. Where the gate file says how it loads, that counts.
+func (pl *planner) loadsLike(at int, text string) string {
+	src := pl.Source.Text
+	if markup.TagAt(src, at) != markup.TagScript {
+		return text
+	}
+	if _, external := markup.AttrValue(src, at, "src"); !external {
+		return text
+	}
+	attrs := ""
+	if markup.ScriptType(src, at) == markup.Module {
+		attrs = ` type="module"`
+	}
+	for _, name := range []string{"nomodule", "async", "defer"} {
+		if _, ok := markup.AttrValue(src, at, name); ok {
+			attrs += " " + name
+		}
+	}
+	return strings.ReplaceAll(text, "></script>", attrs+"></script>")
 }
 
 // wants reports whether a part of the item comes where something of the family
@@ -82,6 +126,16 @@ func (pl *planner) standIns() {
 func (pl *planner) wants(it *gatefile.Item, f family) bool {
 	for _, p := range it.Parts {
 		if p.Kind != gatefile.Classes && familyOfPart(p) == f && it.PlaceOf(p).Name == gatefile.AtReplaced {
+			return true
+		}
+	}
+	return false
+}
+
+// anyStandsAt reports whether some item comes where an element stood.
+func (pl *planner) anyStandsAt(at int) bool {
+	for _, i := range pl.standers[at] {
+		if pl.standsAt(i, at) {
 			return true
 		}
 	}
