@@ -67,6 +67,7 @@ If the gate file cannot be put into effect, nothing is written.`,
 				return err
 			}
 			a.warn(append(problems, s.Problems...))
+			defer a.turn()
 			return a.write(func(w io.Writer, pr *report.Printer) error {
 				if a.format == "json" {
 					return report.JSON(w, report.ApplyRecord(s))

@@ -85,6 +85,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 			if o.part != "" {
 				return a.auditPart(args, o)
 			}
+			defer a.turn()
 			return a.write(func(w io.Writer, pr *report.Printer) (err error) {
 				lines := bufio.NewWriter(w)
 				r, done, err := a.audit(cmd.Context(), args, o, threshold == 0, func(r *inventory.Record, verdicts []run.Gated) error { return report.PageLines(lines, r, verdicts) })

@@ -38,6 +38,7 @@ how many pages each item is.`,
 			if worst, any := problem.Worst(r.Problems); any && worst >= threshold {
 				a.status = found
 			}
+			defer a.turn()
 			return a.write(func(w io.Writer, pr *report.Printer) error {
 				if a.format == "json" {
 					return report.JSON(w, report.CheckRecord(r))

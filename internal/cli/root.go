@@ -24,6 +24,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/disk"
 	"yellowgate/internal/output"
 	"yellowgate/internal/project"
@@ -355,6 +356,24 @@ func (a *app) openIfAny(walk bool) (*project.Project, error) {
 	}
 	p, _, err := a.open(walk)
 	return p, err
+}
+
+// turn tells the next day on which items come or go by their dates, when what apply wrote is no longer true.
+func (a *app) turn() {
+	if a.quiet || a.project == nil {
+		return
+	}
+	t := a.project.Gate.File.NextTurn(a.project.Gate.Plan.Day)
+	var what []string
+	if len(t.In) > 0 {
+		what = append(what, wording.List(t.In, 4)+wording.Agree(len(t.In), " comes in", " come in"))
+	}
+	if len(t.Out) > 0 {
+		what = append(what, wording.List(t.Out, 4)+wording.Agree(len(t.Out), " goes out", " go out"))
+	}
+	if t.Day != "" {
+		a.messages().Notice("apply must run again on %s (%s)", t.Day, strings.Join(what, ", "))
+	}
 }
 
 // progress shows a bar for what takes longer than a second, on a terminal only.

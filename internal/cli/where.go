@@ -45,6 +45,7 @@ has the item, in its document or among its requests: also where the gate says ou
 			if err != nil {
 				return err
 			}
+			defer a.turn()
 			screens, err := v.ready(a, cmd, &ways{}, nil)
 			if err != nil {
 				return err

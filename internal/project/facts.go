@@ -1,12 +1,14 @@
 package project
 
 import (
+	"bytes"
 	"encoding/csv"
 	"errors"
 	"fmt"
 	"io"
 	"path/filepath"
 	"strings"
+	"unicode/utf8"
 
 	"yellowgate/internal/core/data"
 	"yellowgate/internal/core/gatefile"
@@ -71,6 +73,11 @@ func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []prob
 			continue
 		}
 		seen(b)
+		if at := invalidUTF8(b); at >= 0 {
+			line := 1 + bytes.Count(b[:at], []byte("\n"))
+			fail(line, utf8.RuneCount(b[bytes.LastIndexByte(b[:at], '\n')+1:at])+1, "save it as UTF-8; spreadsheets call it CSV UTF-8", "the facts are not UTF-8: the byte 0x%02X is no character of it", b[at])
+			continue
+		}
 		switch ext {
 		case ".csv":
 			f.readCSV(name.Value, string(b), fail)
@@ -83,6 +90,18 @@ func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []prob
 		}
 	}
 	return f, problems
+}
+
+// invalidUTF8 is where a text is not UTF-8, or -1.
+func invalidUTF8(b []byte) int {
+	for i := 0; i < len(b); {
+		r, n := utf8.DecodeRune(b[i:])
+		if r == utf8.RuneError && n == 1 {
+			return i
+		}
+		i += n
+	}
+	return -1
 }
 
 type failFunc func(line, column int, remedy, format string, args ...any)

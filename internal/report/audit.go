@@ -15,6 +15,20 @@ import (
 	"yellowgate/internal/run"
 )
 
+// fewItems are so many that each has a line.
+const fewItems = 5
+
+// held puts what is wrong first, then what there is a remark on.
+func held(it *audit.ItemSum) int {
+	switch wrong, remark := heldAgainst(*it); {
+	case wrong != "":
+		return 0
+	case remark != "":
+		return 1
+	}
+	return 2
+}
+
 const asGated = "as the gate says"
 
 // heldAgainst tells what is wrong with an item, "" for nothing, and then what there
@@ -59,8 +73,16 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 		} else {
 			t.add(p.dim.Render("item"), p.dim.Render("gate says in"), p.dim.Render("pages have it"), "")
 		}
-		for _, it := range a.ByItem {
+		// Those that are as the gate says come last and, where there are many, in one line.
+		items := slices.Clone(a.ByItem)
+		slices.SortStableFunc(items, func(x, y audit.ItemSum) int { return held(&x) - held(&y) })
+		fine := 0
+		for _, it := range items {
 			wrong, remark := heldAgainst(it)
+			if wrong == "" && remark == "" && !verbose && len(items) > fewItems {
+				fine++
+				continue
+			}
 			verdict := p.bad.Render(wrong)
 			if wrong == "" {
 				verdict = p.in.Render(asGated)
@@ -72,7 +94,15 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 				t.add(p.name.Render(it.Item.Name), fmt.Sprint(it.In), fmt.Sprint(it.Present), verdict)
 			}
 		}
-		p.table(t)
+		switch {
+		case fine == 0:
+			p.table(t)
+		case fine == len(items):
+			p.Line("  %s %s", p.name.Render(wording.Count(fine, "item")+":"), p.in.Render(asGated)+p.dim.Render(" on every page (--verbose lists them)"))
+		default:
+			p.table(t)
+			p.Line("  %s", p.dim.Render(fmt.Sprintf("%s more: %s on every page (--verbose lists them)", wording.Count(fine, "item"), asGated)))
+		}
 	}
 	if a.Fragments > 0 {
 		p.Line("  %s", p.dim.Render(fragments(a.Fragments)))

@@ -31,6 +31,23 @@ func (p *Printer) Check(r *run.CheckResult, verbose bool) {
 		t.add(p.name.Render(c.Item.Name), where, run.ChosenBy(c.Item), p.dim.Render(detail))
 	}
 	p.table(t)
+	if len(r.Rules) > 0 {
+		t := &table{right: map[int]bool{1: true}, wide: []int{2, 3}}
+		t.add(p.dim.Render("metadata rule"), p.dim.Render("pages"), p.dim.Render("sets"), "")
+		for _, c := range r.Rules {
+			var keys []string
+			for i := range c.Rule.Keys {
+				keys = append(keys, c.Rule.Keys[i].ID())
+			}
+			detail := ""
+			if c.Set < c.Pages {
+				detail = fmt.Sprintf("has the last word on %d", c.Set)
+			}
+			t.add(c.Rule.Pos.String(), fmt.Sprint(c.Pages), wording.List(keys, 6), p.dim.Render(detail))
+		}
+		p.Line("")
+		p.table(t)
+	}
 	if len(r.Fragments) > 0 {
 		p.Line("  %s", p.dim.Render(fmt.Sprintf("%s without html, head, body or title: copied as %s; site.pages can call one a page: %s",
 			wording.Count(len(r.Fragments), "file"), wording.Agree(len(r.Fragments), "it is", "they are"), wording.List(r.Fragments, 6))))

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"path/filepath"
 	"slices"
+	"strings"
 	"sync"
 
 	"yellowgate/internal/core/checks"
@@ -12,6 +13,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/project"
@@ -42,6 +44,7 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 	var reach checks.Reach
 	judge, _ := newJudge(p)
 	var idle gatecheck.Unwritten
+	rules := gatecheck.NewRules(p.Gate.File)
 	// one is a page, looked at by itself.
 	type one struct {
 		*gating.Result
@@ -79,6 +82,9 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 		onPages = append(onPages, x.problems...)
 		reach.Add(x.Page.Path, x.Page.File, x.popups)
 		idle.Add(x.Result)
+		if len(rules.Of) > 0 || len(p.Gate.File.Pages) > 0 {
+			rules.Add(x.Result)
+		}
 		return nil
 	})
 	if err != nil {
@@ -95,6 +101,19 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 	}
 	r.Problems = append(r.Problems, gatecheck.SameURL(p.Gate.File)...)
 	r.Problems = append(r.Problems, idle.Problems(p.Gate.File)...)
+	r.Problems = append(r.Problems, rules.Problems()...)
+	r.Problems = append(r.Problems, gatecheck.Over(p.Gate.File, p.Gate.Plan.Day)...)
+	r.Rules = rules.Of
+	if !p.MadeByServer() {
+		r.Problems = append(r.Problems, gatecheck.LostPaths(p.Gate.File, p.Pages)...)
+		r.Problems = append(r.Problems, gatecheck.Unreadable(p.Gate.File, func(path string) ([]byte, bool) {
+			if !hasFile(path) {
+				return nil, false
+			}
+			b, err := p.Read(&page.Page{File: strings.TrimPrefix(path, "/")})
+			return b, err == nil
+		})...)
+	}
 	for _, f := range reach.Unreachable() {
 		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Warning, Pos: problem.Position{File: f.File, Line: f.Line, Column: f.Column}, Message: f.Message, Remedy: f.Remedy})
 	}

@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"yellowgate/internal/core/gatecheck"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/page"
@@ -51,6 +52,7 @@ type CheckResult struct {
 	Files    int // of HTML
 	// Fragments are the files of HTML that are no pages of their own.
 	Fragments []string
+	Rules     []gatecheck.RuleCount
 }
 
 // Tally is on how many pages each item is in, in the gate file's order.

@@ -72,6 +72,30 @@ items:
 	v.Do(chromedp.Click("[data-yg-close]", chromedp.ByQuery))
 	v.Becomes("its button closes", opened, "none")
 
+	v.Open("/", false)
+	v.Do(chromedp.Evaluate(`window.failed = ""; onerror = m => { failed = m }; document.dispatchEvent(new MouseEvent("click")); ""`, nil))
+	if got := v.JS("failed"); got != "" {
+		t.Errorf("a click on the document: %s", got)
+	}
+	v.Do(chromedp.Evaluate(`document.addEventListener("click", e => { window.was = e.defaultPrevented; e.preventDefault() }); ""`, nil)) // or it opens tabs
+	for _, key := range []string{"ctrlKey", "metaKey", "shiftKey"} {                                                                     // opens the link elsewhere
+		v.Do(chromedp.Evaluate(fmt.Sprintf(`document.querySelector("a.news").dispatchEvent(new MouseEvent("click", {bubbles: true, cancelable: true, %s: true})); ""`, key), nil))
+		if was, open := v.JS("was"), v.JS(opened); was != "false" || open != "none" {
+			t.Errorf("a click with %s: prevented %s, open %s", key, was, open)
+		}
+	}
+	v.Do(chromedp.Click("a.news", chromedp.ByQuery))
+	v.Becomes("a click", opened, "letter")
+	// Pressed within, released on the backdrop: the click is of what holds both, the dialog.
+	v.Do(chromedp.Evaluate(`(box => {
+		box.querySelector("h2").dispatchEvent(new MouseEvent("mousedown", {bubbles: true, clientX: 500, clientY: 350}));
+		box.dispatchEvent(new MouseEvent("click", {bubbles: true, cancelable: true, clientX: 4, clientY: 4}));
+	})(document.querySelector("dialog")), ""`, nil))
+	v.Stays("a selection that ends on the backdrop", opened, "letter")
+	v.Do(chromedp.MouseClickXY(3, 3))
+	v.Becomes("a click on the backdrop", opened, "none")
+
+	v.Open("/", false)
 	v.Do(chromedp.Click("#here", chromedp.ByQuery))
 	v.Becomes("a link to the fragment", opened, "letter")
 	v.Do(chromedp.KeyEvent(kb.Escape))

@@ -48,6 +48,8 @@ func (g *Gate) ReadFiles(from Sources) []problem.Problem {
 			}
 		}
 	}
+	r.unused()
+	r.needsURL()
 	return append(problems, r.problems...)
 }
 

@@ -156,6 +156,8 @@ var moreMistakes = []string{
 	"items: {a: {classes: {body: 'a\"b'}, pages: all}}\n",
 	"site: {url: 'https://ternhill.example/?a#b', also: ['a[b'], ignore: ['a[b', '{a']}\n",
 	"site: {origin: 'http://127.0.0.1:8000/app', time-zone: Hill/Tern}\n",
+	"metadata: [{pages: all, canonical: '@{page.url}'}]\n",
+	"site: {trust: ['https://tags.lantern.example/x.js', '*'], manifest: ''}\nitems: {a: {questions: [{ask: '', answer: x}], pages: all}}\n",
 	"sets: {a: }\n",
 	"items: {a: {code: x, pages: /a #b}}\n",
 	"metadata: [{pages: all}]\ndefaults: {}\n",

@@ -2,6 +2,7 @@ package gatefile
 
 import (
 	"regexp"
+	"strings"
 
 	"github.com/goccy/go-yaml/ast"
 
@@ -140,6 +141,9 @@ func (r *reader) questions(it *Item, n ast.Node, params []string) {
 			before := len(r.problems)
 			for _, e := range r.mapping(v, "a question", KeysOf(Ask{})) {
 				if t := r.tree(e.node, params); t != nil {
+					if t.Text != nil && t.Text.Plain() && (len(t.Text.Pieces) == 0 || strings.TrimSpace(t.Text.Pieces[0].Text) == "") {
+						r.errorf(t.Pos, "%s of a question has no text", e.key)
+					}
 					pair.Keys = append(pair.Keys, e.key)
 					pair.Kids = append(pair.Kids, t)
 				}

@@ -31,7 +31,7 @@ func TestReference(t *testing.T) {
 		if !strings.Contains(text, "yellowgate: 1") {
 			text = "yellowgate: 1\n" + text
 		}
-		if !strings.Contains(text, "site:") {
+		if !regexp.MustCompile(`(?m)^site:`).MatchString(text) {
 			text += "site: {name: T, url: https://ternhill.example, manifest: build.json}\n"
 		}
 		f, problems := gatefile.Parse("g.yaml", []byte(text), func(string, *gatefile.Gate) ([]gatefile.Included, error) {

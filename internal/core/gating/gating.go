@@ -7,6 +7,7 @@ package gating
 
 import (
 	"fmt"
+	"maps"
 	"net/url"
 	"slices"
 	"strings"
@@ -454,6 +455,7 @@ func (r *Result) Clashes() (out []Problem) {
 			line, column := markup.NewLocator(r.Source.Text).Locate(at)
 			clash(problem.Position{File: r.Page.File, Line: line, Column: column}, "this element", "give the element another id, or the item another name")
 		}
+		out = append(out, r.sharedIDs(it)...)
 		for _, w := range r.Written {
 			if w.Part == FoundPart {
 				continue // it stands in the source
@@ -466,6 +468,51 @@ func (r *Result) Clashes() (out []Problem) {
 			if len(hits) > 0 {
 				clash(part.Pos, fmt.Sprintf("an element of %s of item %q", part.Kind, r.gate.File.Items[w.Item].Name), "give the element another id")
 			}
+		}
+	}
+	return out
+}
+
+// sharedIDs reports ids in what a popup holds that the page has too, or what another item writes.
+func (r *Result) sharedIDs(it *gatefile.Item) (out []Problem) {
+	withID := constant("[id]")
+	ids := func(text []byte) map[string]bool {
+		all := map[string]bool{}
+		hits, _ := markup.Matches(text, withID) // one tag answers it
+		for _, at := range hits {
+			if id, _ := markup.AttrValue(text, at, "id"); id != "" {
+				all[id] = true
+			}
+		}
+		return all
+	}
+	var own map[string]bool
+	var part *gatefile.Part
+	others := map[string]string{}
+	for _, w := range r.Written {
+		if w.Part == FoundPart {
+			continue
+		}
+		switch of := r.gate.File.Items[w.Item]; {
+		case of == it && it.Parts[w.Part].Kind == gatefile.Popup:
+			own, part = ids([]byte(w.Text)), it.Parts[w.Part]
+		case of != it:
+			for id := range ids([]byte(w.Text)) {
+				others[id] = fmt.Sprintf("item %q", of.Name)
+			}
+		}
+	}
+	delete(own, it.Name) // the dialog's own: see Clashes
+	if len(own) == 0 {
+		return nil
+	}
+	for id := range ids(r.Source.Text) {
+		others[id] = "the page"
+	}
+	for _, id := range slices.Sorted(maps.Keys(own)) {
+		if who := others[id]; who != "" {
+			out = append(out, Problem{problem.Problem{Severity: problem.Error, Pos: part.Pos,
+				Message: fmt.Sprintf("the popup of item %q has an element with the id %q, and so has %s", it.Name, id, who), Remedy: "give one of them another id: labels and scripts find the first alone"}, r.Page.Path, r.Page.File})
 		}
 	}
 	return out

@@ -77,7 +77,6 @@ func TestEdits(t *testing.T) {
 		{"a new title", "items: {old: {found: title, pages: none}}\nmetadata: [{pages: all, title: \"it's <b> & \\\"c\\\"\"}]\n", []string{"<title>Old</title>", "<title>it's &lt;b&gt; &amp; \"c\"</title>"}},
 		{"none takes out", "metadata: [{pages: all, title: none}]\n", []string{"\n  <title>Old</title>", ""}},
 		{"defaults fill only", "defaults: {title: New}\n", nil},
-		{"no address, no canonical", "metadata: [{pages: all, canonical: '@{page.url}'}]\n", nil},
 		{"canonical", "site: {url: 'https://x.example/obs/'}\nmetadata: [{pages: all, canonical: '@{page.url}'}]\n", []string{"Old</title>", "Old</title>\n  <link rel=\"canonical\" href=\"https://x.example/obs/visit/\">"}},
 		{"an equal value is no edit", "metadata: [{pages: all, title: Old}]\n", nil},
 		{"order by needs", "items: {b: {stylesheet: /b.css, needs: [a], pages: all}, a: {stylesheet: /a.css}}\n", []string{"/kit/a.js\"></script>",
@@ -101,15 +100,15 @@ func TestEdits(t *testing.T) {
 		{"classes of two items", "items: {a: {classes: {body: one}, pages: all}, b: {classes: {body: two one, h1: big}, pages: all}}\n", []string{`<body class="x">`, `<body class="x one two">`, "<h1>", `<h1 class="big">`}},
 		{"lang", "metadata: [{pages: all, lang: de}]\n", []string{`lang="en"`, `lang="de"`}},
 		{"no lang", "metadata: [{pages: all, lang: none}]\n", []string{` lang="en"`, ""}},
-		{"keys that stand often", "metadata: [{pages: all, icon: [{href: /i.svg, type: image/svg+xml}, {href: /i32.png, sizes: 32x32}], theme-color: '#000', property: {'og:image': [/a.png, /b.png]}, link: {me: 'https://x.example'}, meta: {verify: abc}, social: {title: T}}]\n", []string{
+		{"keys that stand often", "metadata: [{pages: all, icon: [{href: /i.svg, type: image/svg+xml}, {href: /i32.png, sizes: 32x32}], theme-color: '#000', property: {'og:image': [//x.example/a.png, //x.example/b.png]}, link: {me: 'https://x.example'}, meta: {verify: abc}, social: {title: T}}]\n", []string{
 			"Old</title>", `Old</title>
   <meta name="verify" content="abc">
   <meta name="theme-color" content="#000">
   <link rel="icon" href="/i.svg" type="image/svg+xml">
   <link rel="icon" href="/i32.png" sizes="32x32">
   <link rel="me" href="https://x.example">
-  <meta property="og:image" content="/a.png">
-  <meta property="og:image" content="/b.png">
+  <meta property="og:image" content="//x.example/a.png">
+  <meta property="og:image" content="//x.example/b.png">
   <meta property="og:title" content="T">`}},
 		{"a popup with its runtime", item("popup: <p>hi</p>, open: {fragment: hi}"), []string{"<!-- </body> -->", "<!-- </body> --><!--yg:x-->\n  <dialog id=\"x\" data-yg-open=\"[[&#34;fragment&#34;,&#34;hi&#34;]]\" data-yg-again=\"visit\"><p>hi</p></dialog><!--/yg:x--><!--yg:popup-runtime-->\n  " +
 			strings.ReplaceAll(compose.Runtime(), "\n", "\n") + "<!--/yg:popup-runtime-->"}},

@@ -159,7 +159,10 @@ func parseOne(text string, at int, params []string) (*Placeholder, int, *oneErro
 				return fail(at, "a name should stand in @{…}, such as @{page.title}")
 			}
 			if !Known(name, params...) {
-				return fail(start, "unknown name %q in a placeholder%s", name, near.Suggest(name, append(slices.Clone(params), Names...)))
+				meant := near.Suggest(name, append(slices.Clone(params), Names...))
+				_, _, err := fail(start, "unknown name %q in a placeholder%s", name, meant)
+				err.named = err.named || meant != "" // a slip of the pen, in code as well
+				return nil, 0, err
 			}
 			p.Options = append(p.Options, Option{Name: name})
 		}

@@ -1,0 +1,99 @@
+package gatecheck
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/verdict"
+)
+
+// Rules counts what the metadata rules of a gate file come to. It is added to by one goroutine at a time.
+type Rules struct {
+	Of []RuleCount // in the gate file's order, defaults first
+
+	byKey   map[*gatefile.Key]int
+	pages   int
+	noindex map[problem.Position]int // pages that each line keeps out of search engines
+	home    *problem.Position        // the line that does so for the home page
+}
+
+// A RuleCount is one rule: the pages that it chooses, and those on which a value of it stands in the end.
+type RuleCount struct {
+	Rule       *gatefile.Rule
+	Pages, Set int
+}
+
+// NewRules counts those of a gate file.
+func NewRules(g *gatefile.Gate) *Rules {
+	r := &Rules{byKey: map[*gatefile.Key]int{}, noindex: map[problem.Position]int{}}
+	for i, rule := range g.Rules {
+		r.Of = append(r.Of, RuleCount{Rule: rule})
+		for k := range rule.Keys {
+			r.byKey[&rule.Keys[k]] = i
+		}
+	}
+	return r
+}
+
+// Add takes in a page.
+func (r *Rules) Add(g *gating.Result) {
+	if g.Fragment {
+		return
+	}
+	r.pages++
+	set := map[int]bool{}
+	for _, id := range g.Keys() {
+		w := verdict.Winner(g.Metadata(id))
+		if w == nil || w.Key == nil {
+			continue
+		}
+		if i, ok := r.byKey[w.Key]; ok {
+			set[i] = true
+		}
+		if id == "robots" && noindexed(w) {
+			r.noindex[w.Rule]++
+			if g.Page.Path == "/" {
+				at := w.Rule
+				r.home = &at
+			}
+		}
+	}
+	for i := range r.Of {
+		if _, chosen := verdict.Chooses(r.Of[i].Rule, &g.Page); chosen {
+			r.Of[i].Pages++
+		}
+		if set[i] {
+			r.Of[i].Set++
+		}
+	}
+}
+
+// Problems reports a noindex that reaches further than anybody means, and rules of which nothing stands.
+func (r *Rules) Problems() (out []problem.Problem) {
+	warn := func(pos problem.Position, remedy, message string) {
+		out = append(out, problem.Problem{Severity: problem.Warning, Pos: pos, Message: message, Remedy: remedy})
+	}
+	const out1 = "search engines drop these pages: narrow the pages of the rule, or take noindex out"
+	all := false
+	for pos, n := range r.noindex {
+		if n == r.pages && n > 1 {
+			all = true
+			warn(pos, out1, fmt.Sprintf("this noindex reaches all %d pages of the site", n))
+		}
+	}
+	if r.home != nil && !all {
+		warn(*r.home, out1, "this noindex reaches the home page")
+	}
+	for _, c := range r.Of {
+		if c.Pages > 0 && c.Set == 0 && len(c.Rule.Keys) > 0 {
+			what, remedy := "later rules and per-page lines have the last word", "take the rule out, or let it stand after those"
+			if c.Rule.Default {
+				what, remedy = "the pages have values of their own, or other rules set them", "put it under metadata, if it is to override them"
+			}
+			warn(c.Rule.Pos, remedy, fmt.Sprintf("this metadata rule chooses %d pages and sets nothing: %s", c.Pages, what))
+		}
+	}
+	return out
+}
