@@ -13,8 +13,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
+	"net/url"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"regexp"
 	"runtime"
 	"strconv"
@@ -24,6 +27,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 
+	"yellowgate/internal/disk"
 	"yellowgate/internal/fetch"
 	"yellowgate/internal/site"
 )
@@ -45,6 +49,7 @@ type Options struct {
 	Popups  bool          // are opened and closed at the end
 	Pages   int           // that are open at a time; 0 for two for each core, eight at most
 	Told    func(text string)
+	Visit   []string // addresses of sites that run, scheme, host and port: with Hosts, all that is requested without Network
 }
 
 // AtATime is how many pages are open at a time: most of a visit is waiting.
@@ -129,6 +134,24 @@ func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
 			o.Told("the browser runs without its sandbox, since you are root: open only pages that you trust, or run this as another user")
 		}
 	}
+	// Whatever the browser keeps is in one folder, that is gone at the end.
+	profile, err := disk.MakeTemporary()
+	if err != nil {
+		return nil, &site.PathError{Path: os.TempDir(), Err: err}
+	}
+	b.cancel = append(b.cancel, func() {
+		if b.ctx != nil {
+			chromedp.FromContext(b.ctx).Allocator.Wait() // until the process has ended
+		}
+		for range 50 { // its children may end a moment later
+			if os.RemoveAll(profile); !exists(profile) {
+				return
+			}
+			time.Sleep(20 * time.Millisecond)
+		}
+	})
+	flags = append(flags, chromedp.UserDataDir(filepath.Join(profile, "profile")), chromedp.Env("HOME="+profile, "TMPDIR="+profile, "XDG_CONFIG_HOME="+profile, "XDG_CACHE_HOME="+profile, "XDG_DATA_HOME="+profile),
+		chromedp.Flag("webrtc-ip-handling-policy", "disable_non_proxied_udp")) // nothing leaves by UDP
 	var rules []string
 	for _, h := range o.Hosts {
 		for _, port := range []string{"80", "443"} {
@@ -137,14 +160,23 @@ func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
 	}
 	if of != nil {
 		if b.local, err = serve(of); err != nil {
+			b.Close()
 			return nil, err
 		}
 		b.cancel = append(b.cancel, b.local.close)
 		rules = append(rules, b.local.rules()...)
 		flags = append(flags, chromedp.Flag("ignore-certificate-errors-spki-list", b.local.key))
 	}
-	if !o.Network { // nothing is looked up, and nobody asked, but what is named here and the loopback
-		rules = append(rules, "MAP * ~NOTFOUND", "EXCLUDE 127.0.0.1", "EXCLUDE localhost")
+	if !o.Network { // nothing is looked up, and nobody is requested anything, but what is named here
+		if b.local != nil && b.local.mapped == "" {
+			rules = append(rules, "MAP "+b.local.at+" "+b.local.at)
+		}
+		for _, address := range o.Visit {
+			if at := hostAndPort(address); at != "" {
+				rules = append(rules, "MAP "+at+" "+at)
+			}
+		}
+		rules = append(rules, "MAP * ~NOTFOUND")
 	}
 	if len(rules) > 0 {
 		flags = append(flags, chromedp.Flag("host-resolver-rules", strings.Join(rules, ", ")))
@@ -169,6 +201,24 @@ func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
 		return nil, &site.PathError{Path: path, Err: err, What: "the browser does not start; --browser-path names another"}
 	}
 	return b, nil
+}
+
+func exists(name string) bool {
+	_, err := os.Lstat(name)
+	return err == nil
+}
+
+// hostAndPort is where an address leads; "" for none.
+func hostAndPort(address string) string {
+	u, err := url.Parse(address)
+	if err != nil || u.Host == "" {
+		return ""
+	}
+	port := u.Port()
+	if port == "" {
+		port = map[string]string{"http": "80", "https": "443"}[u.Scheme]
+	}
+	return net.JoinHostPort(u.Hostname(), port)
 }
 
 // Close ends the browser.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net"
 	"slices"
 	"strings"
 	"time"
@@ -198,15 +199,15 @@ func (b *Browser) act(ctx context.Context, w *watch) error {
 	return nil
 }
 
-// third reports whether a host is one that is not called.
-func (b *Browser) third(host string) bool {
-	if b.Network || host == "127.0.0.1" || host == "localhost" {
+// third reports whether an address, scheme and host, is of somebody who is not called.
+func (b *Browser) third(address string) bool {
+	at := hostAndPort(address)
+	host, _, _ := net.SplitHostPort(at)
+	if b.Network || slices.ContainsFunc(b.Hosts, func(h Host) bool { return h.Name == host }) {
 		return false
 	}
-	for _, h := range b.Hosts {
-		if h.Name == host {
-			return false
-		}
+	if b.local != nil {
+		return at != b.local.at && !strings.HasPrefix(b.local.mapped, host+":")
 	}
-	return b.local == nil || !strings.HasPrefix(b.local.mapped, host+":")
+	return !slices.ContainsFunc(b.Options.Visit, func(v string) bool { return hostAndPort(v) == at })
 }

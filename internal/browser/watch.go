@@ -225,7 +225,7 @@ func (w *watch) failed(x *rendered.Request, e *network.EventLoadingFailed) {
 		x.Failed, x.Detail = rendered.Mixed, ""
 	case e.CorsErrorStatus != nil:
 		x.Failed, x.Detail = rendered.CORS, string(e.CorsErrorStatus.CorsError)
-	case u != nil && w.third(u.Hostname()) && (strings.Contains(e.ErrorText, "NAME_NOT_RESOLVED") || strings.Contains(e.ErrorText, "ADDRESS") || strings.Contains(e.ErrorText, "BLOCKED")):
+	case u != nil && w.third(u.Scheme+"://"+u.Host) && (strings.Contains(e.ErrorText, "NAME_NOT_RESOLVED") || strings.Contains(e.ErrorText, "ADDRESS") || strings.Contains(e.ErrorText, "BLOCKED")):
 		x.Failed, x.Detail = rendered.NotCalled, ""
 	case strings.Contains(e.ErrorText, "NAME_NOT_RESOLVED"):
 		x.Failed = rendered.NoHost

@@ -140,6 +140,7 @@ func (a *app) showBrowser(ctx context.Context, w *ways, v *browsing, screens []b
 		if err != nil {
 			return err
 		}
+		v.o.Visit = []string{name}
 		b, err := browser.Start(ctx, v.o, nil)
 		if err != nil {
 			return err

@@ -273,7 +273,7 @@ func (a *app) fetched(ctx context.Context, w *ways, address string) (dir string,
 	if err != nil {
 		return "", nil, err
 	}
-	if o.Dir, err = os.MkdirTemp("", "yellowgate-"); err != nil {
+	if o.Dir, err = disk.MakeTemporary(); err != nil {
 		return "", nil, &site.PathError{Path: os.TempDir(), Err: err}
 	}
 	a.folders.Store(o.Dir, true)

@@ -37,3 +37,6 @@ func IsCrossDevice(err error) bool {
 	pe, ok := err.(*os.LinkError)
 	return ok && pe.Err == syscall.EXDEV
 }
+
+// running reports whether a process runs.
+func running(p *os.Process) bool { return p.Signal(syscall.Signal(0)) != os.ErrProcessDone }

@@ -92,6 +92,7 @@ func openSide(o *LooksOptions, name string) (s *aSide, err error) {
 	s = &aSide{}
 	if strings.HasPrefix(name, "http://") || strings.HasPrefix(name, "https://") {
 		s.running = OriginOf(name)
+		o.Visit = []string{s.running}
 		s.Browser, err = browser.Start(o.Context, o.Options, nil)
 		return s, err
 	}

@@ -52,6 +52,7 @@ func NewRendering(ctx context.Context, p *project.Project, source bool, o browse
 // capture kept.
 func NewRenderingAt(ctx context.Context, p *project.Project, address string, o browser.Options) (r *Rendering, err error) {
 	r = &Rendering{project: p, source: true, weights: site.NewWeights(p.Source, p.Files), running: OriginOf(address)}
+	o.Visit = []string{r.running}
 	r.Browser, err = browser.Start(ctx, o, nil)
 	return r, err
 }
@@ -208,6 +209,7 @@ type Browsing struct {
 func (s *auditing) browse() (err error) {
 	o := s.Browser
 	if o.Running != "" {
+		o.Visit = []string{OriginOf(o.Running)}
 		s.browser, err = browser.Start(o.Context, o.Options, nil)
 		return err
 	}

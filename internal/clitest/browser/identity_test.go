@@ -52,7 +52,7 @@ func TestBrowserIdentity(t *testing.T) {
 	defer served.Close()
 	b := clitest.New(t, "cookies.txt", "127.0.0.1\tFALSE\t/\tFALSE\t0\tsession\torion\n")
 	t.Setenv("YELLOWGATE_PASSWORD", "perseids")
-	out := b.Want(0, clitest.Args("show", served.URL+"/", "--browser", "--user", "editor", "--header", "X-Staging: yes", "--cookies", "cookies.txt"), "Let in", "/data", "/other.js")
+	out := b.Want(0, clitest.Args("show", served.URL+"/", "--browser", "--network", "--user", "editor", "--header", "X-Staging: yes", "--cookies", "cookies.txt"), "Let in", "/data", "/other.js")
 	for _, path := range []string{"/", "/app.js", "/data", "/away"} {
 		if chromium, ok := agents.Load(path); !ok || path != "/" && chromium != true {
 			t.Errorf("the browser was not let in to %s:\n%s", path, out)
