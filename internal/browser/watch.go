@@ -199,7 +199,7 @@ func topOf(s *runtime.StackTrace) (url string, line int) {
 }
 
 func (w *watch) answered(x *rendered.Request, resp *network.Response) {
-	x.Status, x.Protocol = int(resp.Status), resp.Protocol
+	x.Status, x.Protocol, x.Mime = int(resp.Status), resp.Protocol, resp.MimeType
 	x.Cached = x.Cached || resp.FromDiskCache || resp.FromPrefetchCache
 	for name, v := range resp.Headers {
 		if strings.EqualFold(name, "content-encoding") {

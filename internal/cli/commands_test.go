@@ -307,7 +307,7 @@ func TestAuditFormats(t *testing.T) {
 	}
 	for _, r := range run.Results {
 		l := r.Locations[0].PhysicalLocation
-		if run.Tool.Driver.Rules[r.RuleIndex].ID != r.RuleID || r.Message.Text == "" || l.ArtifactLocation.URI != "index.html" || l.Region.StartLine < 1 || l.Region.StartColumn < 1 {
+		if run.Tool.Driver.Rules[r.RuleIndex].ID != r.RuleID || r.Message.Text == "" || l.ArtifactLocation.URI != "s/index.html" || l.Region.StartLine < 1 || l.Region.StartColumn < 1 {
 			t.Errorf("SARIF: result %+v", r)
 		}
 	}

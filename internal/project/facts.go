@@ -48,7 +48,7 @@ func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []prob
 	for _, name := range g.Site.Facts {
 		fail := func(line, column int, remedy, format string, args ...any) {
 			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: problem.Position{File: name.Value, Line: line, Column: column},
-				Message: fmt.Sprintf(format, args...), Remedy: remedy})
+				Message: problem.Brief(fmt.Sprintf(format, args...)), Remedy: remedy})
 		}
 		atName := func(remedy, format string, args ...any) {
 			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: name.Pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: LineOf(g.TextOf(name.Pos.File), name.Pos.Line)})

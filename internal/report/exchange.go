@@ -7,6 +7,9 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"os"
+	"path"
+	"path/filepath"
 	"sort"
 	"strconv"
 	"strings"
@@ -24,6 +27,7 @@ import (
 // AuditCSV writes findings as CSV (RFC 4180), one a row, with a header row.
 func AuditCSV(w io.Writer, a *run.AuditResult) error {
 	c := csv.NewWriter(w)
+	c.UseCRLF = true // RFC 4180, 2
 	if err := c.Write([]string{"severity", "check", "page", "file", "line", "column", "item", "message", "remedy"}); err != nil {
 		return err
 	}
@@ -171,16 +175,17 @@ func SARIF(w io.Writer, a *run.AuditResult) error {
 			map[string]string{"level": c.Severity.String()}, map[string]any{"tags": []string{c.Family}}})
 	}
 	results := []result{}
+	folder := repositoryFolder(a)
 	for _, f := range a.Findings {
 		results = append(results, result{f.Check, index[f.Check], f.Severity.String(), message{plainMessage(f.Message + ". " + f.Remedy)},
-			[]location{{physical{artifact{(&url.URL{Path: f.File}).EscapedPath(), "PAGES"}, region{max(f.Line, 1), max(f.Column, 1)}}}}, map[string]string{"page": valid(f.Page), "item": valid(f.Item)}})
+			[]location{{physical{artifact{(&url.URL{Path: inRepository(folder, f.File)}).EscapedPath(), "ROOT"}, region{max(f.Line, 1), max(f.Column, 1)}}}}, map[string]string{"page": valid(f.Page), "item": valid(f.Item)}})
 	}
 	doc := map[string]any{
 		"$schema": "https://json.schemastore.org/sarif-2.1.0.json", "version": "2.1.0",
 		"runs": []any{map[string]any{
 			"tool":               map[string]any{"driver": map[string]any{"name": "Yellow Gate", "version": site.Version, "semanticVersion": site.Version, "rules": rules}},
 			"columnKind":         "unicodeCodePoints",
-			"originalUriBaseIds": map[string]any{"PAGES": map[string]any{"description": map[string]string{"text": "the folder of the pages that were audited"}}},
+			"originalUriBaseIds": map[string]any{"ROOT": map[string]any{"uri": workingFolder(), "description": map[string]string{"text": "the folder in which the audit was run: the top of a checkout"}}},
 			"results":            results,
 		}},
 	}
@@ -190,6 +195,35 @@ func SARIF(w io.Writer, a *run.AuditResult) error {
 	}
 	_, err = safeJSON{w}.Write(append(j, '\n'))
 	return err
+}
+
+// repositoryFolder is the folder, relative to the one of the gate file, under which a repository has the
+// pages: the source where there is one, since nobody commits the output.
+func repositoryFolder(a *run.AuditResult) string {
+	if a.Source != "" {
+		return a.Source
+	}
+	if filepath.IsAbs(a.Dir) || strings.Contains(a.Dir, "://") {
+		return ""
+	}
+	return filepath.ToSlash(a.Dir)
+}
+
+// inRepository is a file of a finding: of the pages, or a gate file, which is named from where it lies.
+func inRepository(folder, file string) string {
+	if ext := path.Ext(file); ext == ".yaml" || ext == ".yml" {
+		return file
+	}
+	return path.Join(folder, file)
+}
+
+// workingFolder is the folder in which the audit is run, as a URI that ends with a slash (SARIF, 3.14.14).
+func workingFolder() string {
+	dir, err := os.Getwd()
+	if err != nil {
+		dir = "/"
+	}
+	return (&url.URL{Scheme: "file", Path: strings.TrimSuffix(filepath.ToSlash(dir), "/") + "/"}).String()
 }
 
 // plainMessage is a text as the text of a SARIF message (3.11.5 and 3.11.6): in one, square

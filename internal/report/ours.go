@@ -34,10 +34,10 @@ var beginnings = []*regexp.Regexp{
 	regexp.MustCompile(`^\{\n "name": ".*",\n "family": "`),
 	regexp.MustCompile(`^\{\n "\$schema": "https://json-schema\.org/.*",\n "properties": \{\n  "yellowgate": `),
 	// csv
-	regexp.MustCompile(`^severity,check,page,file,line,column,item,message,remedy\n`),
+	regexp.MustCompile(`^severity,check,page,file,line,column,item,message,remedy\r?\n`),
 	// markdown: an audit, and the checks
 	regexp.MustCompile("^### Audit of `|^# The checks of the audit\n"),
 	// junit, sarif
 	regexp.MustCompile(`^<\?xml version="1\.0" encoding="UTF-8"\?>\n<testsuites name="yellowgate audit of `),
-	regexp.MustCompile(`^\{\n "\$schema": "https://json\.schemastore\.org/sarif-2\.1\.0\.json",\n "runs": \[\n  \{\n   "columnKind": "unicodeCodePoints",\n   "originalUriBaseIds": \{\n    "PAGES"`),
+	regexp.MustCompile(`^\{\n "\$schema": "https://json\.schemastore\.org/sarif-2\.1\.0\.json",\n "runs": \[\n  \{\n   "columnKind": "unicodeCodePoints",\n   "originalUriBaseIds": \{\n    "ROOT"`),
 }

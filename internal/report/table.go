@@ -83,6 +83,7 @@ func (p *Printer) Table(t *run.WhereTable) {
 // each item.
 func TableCSV(w io.Writer, t *run.WhereTable) error {
 	c := csv.NewWriter(w)
+	c.UseCRLF = true // RFC 4180, 2
 	head := []string{"page"}
 	for _, it := range t.Items {
 		head = append(head, csvCell(it))

@@ -49,6 +49,9 @@ type AuditResult struct {
 	Audited int `json:"-"`
 
 	Dir string `json:"-"`
+	// Source is the folder that the pages of an output are made of, as the gate file names it; "" for
+	// pages that no gate made.
+	Source string `json:"-"`
 	// Fragments are the files of HTML that are no pages of their own.
 	Fragments int                             `json:"-"`
 	Requests  int                             `json:"-"` // of all pages
@@ -140,6 +143,9 @@ func newAuditing(o AuditOptions) (*auditing, error) {
 	s.read = reader(from)
 	known := checks.Known{Read: s.read, Addresses: addressesOf(from.Captured())}
 	if o.Project != nil {
+		if s.Dir == o.Project.Output {
+			s.result.Source = o.Project.Gate.File.Site.Source.Value
+		}
 		if err := s.useGate(); err != nil {
 			return nil, err
 		}

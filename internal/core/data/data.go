@@ -12,6 +12,7 @@ import (
 const (
 	MaxDepth   = 200    // levels of mappings and lists within one another
 	MaxAliases = 10_000 // aliases that are followed
+	MaxCopied  = 500_000 // values that aliases come to
 )
 
 // A Kind is what a value is.

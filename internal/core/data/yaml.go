@@ -188,6 +188,8 @@ func YAML(text []byte) (*Value, error) {
 type yamlReader struct {
 	anchors map[string]ast.Node
 	aliases int
+	copying int // aliases that are being followed
+	copied  int // values they have come to
 }
 
 func placeOf(n ast.Node) (line, column int) {
@@ -215,6 +217,11 @@ func (r *yamlReader) value(n ast.Node, depth int) (*Value, error) {
 	if depth > MaxDepth {
 		return nil, beyond(v.Line, v.Column, "this is nested deeper than %d levels", MaxDepth)
 	}
+	if r.copying > 0 {
+		if r.copied++; r.copied > MaxCopied {
+			return nil, beyond(v.Line, v.Column, "the aliases of this file come to more than %d values", MaxCopied)
+		}
+	}
 	switch x := n.(type) {
 	case *ast.AnchorNode:
 		r.anchors[x.Name.String()] = x.Value
@@ -224,6 +231,8 @@ func (r *yamlReader) value(n ast.Node, depth int) (*Value, error) {
 		if err != nil {
 			return nil, err
 		}
+		r.copying++
+		defer func() { r.copying-- }()
 		return r.value(to, depth+1)
 	case *ast.TagNode:
 		return r.value(x.Value, depth)

@@ -87,7 +87,7 @@ func (r *reader) built(it *Item) {
 		}
 		if r.gate.Manifest == nil {
 			if r.gate.Site.Manifest.Value == "" {
-				r.problem(problem.Error, p.Pos, "add under site: manifest: FILE, the JSON file that your build writes", "%s is looked up in the build manifest, and the gate file names none", p.Text)
+				r.problem(problem.Error, p.Pos, "add under site: manifest: FILE, the JSON file that your build writes", "item %q: %s is looked up in the build manifest, and the gate file names none", it.Name, p.Text)
 			}
 			continue
 		}
@@ -97,7 +97,7 @@ func (r *reader) built(it *Item) {
 		}
 		paths, ok := r.gate.Manifest.Find(name)
 		if !ok {
-			r.errorf(p.Pos, "the build manifest has no %q%s", name, r.gate.Manifest.suggest(name))
+			r.errorf(p.Pos, "item %q: the build manifest has no %q%s", it.Name, name, r.gate.Manifest.suggest(name))
 			continue
 		}
 		for _, path := range paths {

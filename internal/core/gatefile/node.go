@@ -65,7 +65,7 @@ func (r *reader) problem(s problem.Severity, pos problem.Position, remedy, forma
 	if lines != nil {
 		pos.Line = min(max(pos.Line, 1), len(lines))
 	}
-	p := problem.Problem{Severity: s, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
+	p := problem.Problem{Severity: s, Pos: pos, Message: problem.Brief(fmt.Sprintf(format, args...)), Remedy: problem.Brief(remedy)}
 	if r.within != "" && !strings.Contains(p.Message, `"`+r.within+`"`) {
 		p.Message = fmt.Sprintf("item %q: %s", r.within, p.Message)
 	}

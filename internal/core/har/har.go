@@ -6,6 +6,7 @@
 package har
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -116,6 +117,9 @@ type stack struct {
 	Parent *stack `json:"parent,omitempty"`
 }
 
+// unknownMime stands for a media type that nobody said: a recording has to have one.
+const unknownMime = "x-unknown"
+
 // mostEntries is how many requests of a recording are read.
 const mostEntries = 200_000
 
@@ -201,7 +205,7 @@ var kinds = map[string]string{"document": "document", "stylesheet": "style", "sc
 var written = map[string]string{"document": "document", "frame": "document", "style": "stylesheet", "script": "script", "image": "image", "font": "font", "media": "media", "fetch": "fetch", "socket": "websocket", "other": "other"}
 
 func requestOf(e *entry, began time.Time, number int) rendered.Request {
-	x := rendered.Request{URL: e.Request.URL, Method: e.Request.Method, Status: max(e.Response.Status, 0), Bytes: max(e.Response.Content.Size, 0), Kind: kinds[e.Kind], Cached: e.FromCache != ""}
+	x := rendered.Request{URL: e.Request.URL, Method: e.Request.Method, Status: max(e.Response.Status, 0), Bytes: max(e.Response.Content.Size, 0), Kind: kinds[e.Kind], Cached: e.FromCache != "", Mime: strings.TrimPrefix(e.Response.Content.Mime, unknownMime)}
 	x.Begun = float64(e.Started.Sub(began).Microseconds()) / 1000
 	x.Ended = x.Begun + math.Max(e.Time, 0)
 	x.Protocol = strings.ToLower(e.Response.Version)
@@ -329,7 +333,7 @@ func entryOf(x *rendered.Request, id string, began time.Time, r *rendered.Record
 			}
 		}
 	}
-	e.Response = response{Status: x.Status, Version: x.Protocol, Cookies: none, Headers: []header{}, Content: content{Size: x.Bytes}, HeadersSize: -1, BodySize: -1, Transfer: x.Wire, Error: x.Failed}
+	e.Response = response{Status: x.Status, Version: x.Protocol, Cookies: none, Headers: []header{}, Content: content{Size: x.Bytes, Mime: cmp.Or(x.Mime, unknownMime)}, HeadersSize: -1, BodySize: -1, Transfer: x.Wire, Error: x.Failed}
 	for i := range r.Requests { // where it led
 		if next := &r.Requests[i]; next.Asked.By == "redirect" && next.Asked.Request >= 0 && &r.Requests[next.Asked.Request] == x {
 			e.Response.Redirect = next.URL

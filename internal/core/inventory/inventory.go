@@ -293,11 +293,14 @@ func (r *Record) script(e *Element, attr func(string) string) {
 		return
 	}
 	e.module = kind == markup.Module
+	_, nomodule := r.Source.Attr(e.El.Start, "nomodule")
 	switch phase, _ := markup.ScriptPhase(src, e.El.Start); {
 	case phase == markup.Async:
 		e.Runs = "async"
 	case e.module:
 		e.Runs = "module"
+	case nomodule:
+		e.Runs = "nomodule" // no browser of today runs it
 	case phase == markup.Deferred:
 		e.Runs = "defer"
 	default:

@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 )
 
 // A Position is a place in a gate file or in a file that it names.
@@ -66,6 +67,15 @@ type Problem struct {
 }
 
 func (p Problem) Error() string { return p.Pos.String() + ": " + p.Message }
+
+// Brief is a message that somebody can read, whatever texts of files it quotes: a thousand bytes at most.
+func Brief(message string) string {
+	const head, tail = 700, 200
+	if len(message) <= head+tail+100 {
+		return message
+	}
+	return strings.ToValidUTF8(message[:head], "") + " … " + strings.ToValidUTF8(message[len(message)-tail:], "")
+}
 
 // Worst returns the highest severity among problems, and whether there is any.
 func Worst(ps []Problem) (worst Severity, any bool) {

@@ -102,6 +102,7 @@ type Request struct {
 	Wire     int64   `json:"wire"`  // bytes that came, heads included
 	Bytes    int64   `json:"bytes"` // of the body, decoded
 	Coding   string  `json:"coding,omitempty"`
+	Mime     string  `json:"mime,omitempty"` // the media type of what came
 	Protocol string  `json:"protocol,omitempty"`
 	Cached   bool    `json:"cached,omitempty"`
 	Begun    float64 `json:"begun"` // ms after the visit began
