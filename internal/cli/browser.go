@@ -41,11 +41,10 @@ func (w *browsing) flags(cmd *cobra.Command) {
 	f.StringVar(&w.o.Path, "browser-path", "", "with --browser: the `PROGRAM` of Chromium or Chrome")
 	f.BoolVar(&w.o.Network, "network", false, "with --browser: let pages call third parties; otherwise nobody is asked anything")
 	f.StringArrayVar(&w.hosts, "host", nil, "with --browser: send a host to a stand-in, as `NAME=ADDRESS`; may be repeated")
-	f.DurationVar(&w.o.Wait, "wait", 0, "with --browser: the `TIME` to wait once a page is quiet, for what comes late")
+	spanFlag(cmd, &w.o.Wait, "wait", 0, "with --browser: the `TIME` to wait once a page is quiet, for what comes late")
 	f.BoolVar(&w.o.Scroll, "scroll", false, "with --browser: scroll to the end and back")
 	if f.Lookup("parallel") == nil { // who asks running sites has it
 		f.Int("parallel", 4, "with --browser: how many pages are open at a time")
-		_ = f.MarkHidden("parallel")
 	}
 	f.StringVar(&w.o.Click, "click", "", "with --browser: click on what this `SELECTOR` matches first")
 }

@@ -80,11 +80,11 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 	f.StringVar(&o.originCA, "origin-ca", "", "the `FILE` with the authorities that the application's certificate is checked against (PEM)")
 	f.StringVar(&o.largest, "largest", "8 MB", "pages of more than this `SIZE` pass as they came")
 	f.StringVar(&o.keep, "keep", "64 MB", "keep gated pages, up to this `SIZE`; 0 for none")
-	f.DurationVar(&o.pageWait, "page-wait", 10*time.Second, "pages whose body takes longer than this `TIME` pass as they come")
-	f.DurationVar(&o.originWait, "origin-wait", time.Minute, "the `TIME` that the application has to begin an answer")
-	f.DurationVar(&o.clientWait, "client-wait", time.Minute, "the `TIME` that a client has to send or take the next piece")
-	f.DurationVar(&o.idle, "idle", 2*time.Minute, "the `TIME` after which an unused connection is closed")
-	f.DurationVar(&o.drain, "drain", 30*time.Second, "the `TIME` that answers under way have at the end")
+	spanFlag(cmd, &o.pageWait, "page-wait", 10*time.Second, "pages whose body takes longer than this `TIME` pass as they come")
+	spanFlag(cmd, &o.originWait, "origin-wait", time.Minute, "the `TIME` that the application has to begin an answer")
+	spanFlag(cmd, &o.clientWait, "client-wait", time.Minute, "the `TIME` that a client has to send or take the next piece")
+	spanFlag(cmd, &o.idle, "idle", 2*time.Minute, "the `TIME` after which an unused connection is closed")
+	spanFlag(cmd, &o.drain, "drain", 30*time.Second, "the `TIME` that answers under way have at the end")
 	f.BoolVar(&o.behind, "behind-proxy", false, "another proxy is before this one: keep what it says of the client")
 	f.BoolVar(&o.timing, "server-timing", false, "tell browsers how long origin and gate took (Server-Timing)")
 	for _, name := range []string{"certificate", "key", "origin-ca"} {
@@ -104,7 +104,7 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 		return err
 	}
 	if f.pageWait <= 0 || f.originWait <= 0 || f.clientWait < 0 || f.drain < 0 || f.idle < 0 || o.Largest == 0 {
-		return &site.UsageError{Message: "--page-wait, --origin-wait and --largest are more than nothing, and no time is less", Remedy: "times are like 10s or 1m30s"}
+		return &site.UsageError{Message: "--page-wait, --origin-wait and --largest are more than nothing, and no time is less", Remedy: "times are like 250ms, 8s or 2min"}
 	}
 	var lines *slog.Logger
 	switch f.log {
@@ -192,7 +192,7 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 		if server.Shutdown(end) != nil {
 			_ = server.Close()
 			if !a.quiet {
-				a.messages().Notice("answers under way were cut after %s (--drain)", f.drain)
+				a.messages().Notice("answers under way were cut after %s (--drain)", span{&f.drain})
 			}
 		}
 	}()
@@ -220,7 +220,7 @@ func scheme(c *certificates) string {
 func sizeOf(option, text string) (int64, error) {
 	n, ok := gatefile.ParseSize(text)
 	if !ok {
-		return 0, &site.UsageError{Message: fmt.Sprintf("%s takes a size, not %q", option, text), Remedy: option + " '8 MB'"}
+		return 0, &site.UsageError{Message: fmt.Sprintf("%s is %s, not %q", option, gatefile.SizeForm, text), Remedy: option + " '8 MB'"}
 	}
 	return n, nil
 }

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -143,7 +144,16 @@ with apply, and verify with audit, why and where.`,
 	root.SetCompletionCommandGroupID("more")
 	root.CompletionOptions.HiddenDefaultCmd = false
 	_ = root.RegisterFlagCompletionFunc("color", cobra.FixedCompletions([]string{"auto", "always", "never"}, cobra.ShellCompDirectiveNoFileComp))
-	_ = root.RegisterFlagCompletionFunc("format", cobra.FixedCompletions([]string{"text", "json", "ndjson"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = root.RegisterFlagCompletionFunc("format", func(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+		return formatsOf(cmd.Name()), cobra.ShellCompDirectiveNoFileComp
+	})
+	help := root.HelpFunc()
+	root.SetHelpFunc(func(cmd *cobra.Command, args []string) {
+		if cmd != root {
+			f.Lookup("format").Usage = "`FORM` of the result: " + strings.Join(formatsOf(cmd.Name()), ", ")
+		}
+		help(cmd, args)
+	})
 	_ = root.MarkPersistentFlagFilename("gate", "yaml", "yml")
 	return root
 }
@@ -165,6 +175,12 @@ func needs(least, most int, what, example string) cobra.PositionalArgs {
 		}
 		return nil
 	}
+}
+
+// formatsOf are the formats that a command offers.
+func formatsOf(command string) []string {
+	more := map[string][]string{"audit": slices.Sorted(maps.Keys(auditFormats)), "compare": {"html"}, "explain": {"markdown"}, "survey": {"ndjson"}, "where": {"csv"}}[command]
+	return slices.Compact(append([]string{"text", "json"}, more...))
 }
 
 // begin checks the flags that all commands have and opens the result.

@@ -62,7 +62,7 @@ func TestCapture(t *testing.T) {
 	b.Want(0, clitest.Args("capture", served.URL, "--to", "captured", "--from", "more.txt"), "0 came, 0 changed, 0 gone since the last capture")
 	out := b.Want(0, clitest.Args("capture", served.URL, "--to", "captured", "--format", "json", "--depth", "1"))
 	var s struct{ Pages, Gone int }
-	if err := json.Unmarshal([]byte(out), &s); err != nil || s.Pages == 0 || s.Pages+s.Gone != 28 {
+	if err := json.Unmarshal([]byte(out), &s); err != nil || s.Pages == 0 || s.Pages > 20 || s.Gone != 0 || !b.Exists("captured/events/perseids/index.html") {
 		t.Errorf("%v: %s", err, out)
 	}
 }

@@ -173,7 +173,7 @@ func TestMeasuredBudgets(t *testing.T) {
 			}
 		}
 	}
-	for text, ok := range map[string]bool{"paint: soon": false, "paint: 2 s": true, "shift: -1": false, "shift: much": false, "blocking-time: 3": false, "blocking-time: 1m": true} {
+	for text, ok := range map[string]bool{"paint: soon": false, "paint: 2 s": true, "shift: -1": false, "shift: much": false, "blocking-time: 3": false, "blocking-time: 1min": true} {
 		_, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nbudgets: [{pages: all, "+text+"}]\n"), nil)
 		if (len(problems) == 0) != ok {
 			t.Errorf("%s: %v", text, problems)

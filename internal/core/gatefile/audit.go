@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/placeholder"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
 )
@@ -95,9 +96,9 @@ func (r *reader) budgets(e entry) {
 				form := "a count"
 				switch {
 				case l.Bytes():
-					form = "bytes, such as 51200 or 50 kB"
+					form = SizeForm
 				case l.Time():
-					form = "a time, such as 2.5s or 200ms"
+					form = "a time, such as 250ms or 8s"
 				case l.Key == "shift":
 					form = "a number, such as 0.1"
 				}
@@ -118,8 +119,8 @@ func (r *reader) budgets(e entry) {
 func (l Limit) read(text string) (int, bool) {
 	switch {
 	case l.Time():
-		d, err := time.ParseDuration(strings.ReplaceAll(text, " ", ""))
-		return int(d.Milliseconds()), err == nil && d >= 0
+		seconds, err := placeholder.ParseSpan(strings.ReplaceAll(text, " ", ""))
+		return int(math.Round(seconds * 1000)), err == nil
 	case l.Key == "shift":
 		x, err := strconv.ParseFloat(text, 64)
 		return int(math.Round(x * 1000)), err == nil && x >= 0 && x < 1000
@@ -127,18 +128,22 @@ func (l Limit) read(text string) (int, bool) {
 	return amount(text, l.Bytes())
 }
 
-// ParseSize reads a number of bytes as budgets have them: 51200, 50 kB, 8 MB.
+// SizeForm says how a size is written.
+const SizeForm = "a size, such as 51200, 50 kB, 8 MB or 64 MiB"
+
+// ParseSize reads a number of bytes, as budgets and options have them: 51200, 50 kB, 8 MB (thousands, as the
+// SI has them), 64 MiB (IEC 80000-13).
 func ParseSize(s string) (bytes int64, ok bool) {
 	n, ok := amount(s, true)
 	return int64(n), ok
 }
 
-// amount reads a count, or bytes with kB or MB (thousands, as the SI has them).
+// amount reads a count, or a size.
 func amount(s string, bytes bool) (int, bool) {
 	s = strings.TrimSpace(s)
 	factor := 1.0
 	if bytes {
-		for unit, f := range map[string]float64{"kb": 1e3, "mb": 1e6, "bytes": 1, "b": 1} {
+		for unit, f := range map[string]float64{"kb": 1e3, "mb": 1e6, "gb": 1e9, "kib": 1 << 10, "mib": 1 << 20, "gib": 1 << 30, "bytes": 1, "b": 1} {
 			if rest, ok := strings.CutSuffix(strings.ToLower(s), unit); ok && strings.Trim(rest, "0123456789. ") == "" {
 				s, factor = strings.TrimSpace(rest), f
 				break

@@ -19,7 +19,7 @@ var problemCases = []struct {
 	{"other version", "yellowgate: 2\n", []string{"1:13 version 2"}},
 	{"unknown key", head + "items:\n  night-letter:\n    code: <p>x</p>\n    excepts: /\n", []string{`5:5 unknown key "excepts" in item "night-letter" (did you mean "except"?)`}},
 	{"audit keys", head + "budgets: [{pages: all, scripts: much, blocking: 1.5}, {pages: all}]\naccept: [{check: x, pages: all}, {pages: all, note: n}]\nchecks: {a: loud}\n", []string{
-		`2:33 scripts is bytes, such as 51200 or 50 kB, not "much"`, `2:49 blocking is a count, not "1.5"`, "2:55 an entry of budgets has pages and a limit", "3:10 an entry of accept has no note",
+		`2:33 scripts is a size, such as 51200, 50 kB, 8 MB or 64 MiB, not "much"`, `2:49 blocking is a count, not "1.5"`, "2:55 an entry of budgets has pages and a limit", "3:10 an entry of accept has no note",
 		"3:34 an entry of accept names no check", `4:13 a severity is one of error, warning, note, none, not "loud"`}},
 	{"several at once", head + "site: {nam: x, marks: maybe}\nsets: {events: /a and, all: /b}\nitems: {A: {script: /a.js, load: dever}, b: {}}\n", []string{
 		`2:8 unknown key "nam" in site (did you mean "name"?)`, "2:23 site.marks should be true or false",
@@ -54,7 +54,7 @@ var problemCases = []struct {
 		`3:36 item "a" has no parameter "m"`, `3:47 unknown item "b"`}},
 	{"popup", head + "items:\n  a: {popup: <p>x</p>}\n  b: {code: x, open: {after: 1s}, again: once}\n  c: {popup: x, again: soon, open: [{after: 5}, {scroll: 60}, {fragment: a b}, {click: '::x'}, {pages: all}, {after: 1s, leaving: true}]}\n", []string{
 		`3:3 nothing opens the popup of item "a"`, `4:16 "open" is for popups, and item "b" has none`, `4:35 "again" is for popups`,
-		`5:24 "soon" is no answer`, `5:45 "5" is no span of time`, "5:58 a share of the page", "5:74 a fragment is letters", "5:89 pseudo-element", "5:96 this entry of open does not say what opens", `5:122 "leaving" stands besides "after"`}},
+		`5:24 "soon" is no answer`, `5:45 "5" is no time`, "5:58 a share of the page", "5:74 a fragment is letters", "5:89 pseudo-element", "5:96 this entry of open does not say what opens", `5:122 "leaving" stands besides "after"`}},
 	{"dates", head + "items: {a: {script: /a.js, from: June, until: 2027-13-01}, b: {script: /b.js, from: 2027-07-01, until: 2027-06-01}}\n", []string{
 		`2:34 from is a day, not "June"`, "2:47 until is a day", `2:104 item "b" ends (2027-06-01) before it begins (2027-07-01)`}},
 	{"keys that need a part", head + "items: {a: {code: x, load: defer, media: print, integrity: auto, each: true}, b: {script: [/a.js, /b.js], integrity: sha256-AAAA}, c: {script: /c.js, integrity: md5}}\n", []string{

@@ -353,7 +353,7 @@ func TestContradictions(t *testing.T) {
 		{"items: {a: {found: .kit, pages: none}, b: {found: .kit > div, pages: all}}\n", `item "b" is in, and what it is found by stands in an element that goes with item "a"`},
 		{"items: {x: {classes: {.none: a}, pages: all}}\n", "classes \"a\" go nowhere"},
 		{"items: {x: {script-text: 'f(@{fact.n})', pages: all}}\n", "@{fact.n} has no value"},
-		{"items: {x: {script-text: 'f(@{d | ms})', params: {d: soon}, pages: all}}\n", `@{d | ms} cannot be filled in: "soon" is no span of time`},
+		{"items: {x: {script-text: 'f(@{d | ms})', params: {d: soon}, pages: all}}\n", `@{d | ms} cannot be filled in: "soon" is no time`},
 		{"items: {x: {code: <b>x</b>, place: {before: title}, pages: all}}\n", "would end the head"},
 	} {
 		r := gate(t, c.yaml).Page([]byte(strings.Replace(source, "<main>", "<main id=m>", 1)), page.Page{Path: "/visit/", File: "p.html"})

@@ -300,7 +300,7 @@ func ParseSpan(text string) (seconds float64, err error) {
 			}
 		}
 	}
-	return 0, fmt.Errorf("%q is no span of time; write a number and a unit, such as 3.5s, 350ms, 10min, 2h or 7d", text)
+	return 0, fmt.Errorf("%q is no time: write a number and a unit, such as 250ms, 8s, 2min, 1h or 7d", text)
 }
 
 // Fill fills in the whole template as plain text. failed is the first placeholder
