@@ -16,7 +16,7 @@ func TestLostRulesInBrowser(t *testing.T) {
 	sheets := []string{".a, { }", ", .a { }", ".a, , .b { }", ". a { }", "..a { }", ".1a { }", "#1a { }", "#-1 { }", "#-a { }", "#--a { }", ".a > { }", "> .a { }", ".a > > .b { }", ".a: { }", "\"a\" { }", ".a $ .b { }", "{ color: red }", "50% { }",
 		".a, .b { }", "a:hover::before { }", "* { }", "* > * + *~* { }", "a[href$='.pdf' i] { }", ":is(.a, .b) > c { }", ".a:not(.b, :hover) { }", ".sm\\:a { }", "#\\31 a { }", ".-a, ._b, .--c { }", "x-star::part(a) { }",
 		"*|b { }", "&.a { }", ".a { > .b { } & c { } }", "<!-- .a { } -->", "/* , */ .a /* . */ { }", "::-webkit-scrollbar { }", ":nth-child(2n + 1 of .a) { }", "é { }", ".é, #ü { }", "a , b{}", "a\n>\nb\n{ }", ".a+.b{}", ".a\t{ }", "[a] { }", "[a=b], [a='b'] { }", ":root { }",
-		"html>/**/body { }", "@media print { .a, { } }", "@media print { .a { } }", "@layer x { . b { } }"}
+		"html>/**/body { }", "; .a { }", "@media print { ; .a { } }", "@media print { .a, { } }", "@media print { .a { } }", "@layer x { . b { } }"}
 	w := newWitness(t, time.Minute)
 	w.Do(chromedp.Navigate("about:blank"))
 	for _, css := range sheets {

@@ -37,7 +37,7 @@ func onPage(path, html string, files folder, list ...*Check) string {
 
 // TestTooEarly: what is called before it is there, and what only looks so.
 func TestTooEarly(t *testing.T) {
-	files := folder{"/kit.js": "window.kit = { start: function () {} }; function plain() {}", "/calls.js": "kit.start()", "/loader.js": "import(x)", "/m.js": "export default 1; window.kit = {}"}
+	files := folder{"/kit.js": "window.kit = { start: function () {} }; function plain() {}", "/calls.js": "kit.start()", "/loader.js": "import(x)", "/imports.js": "import kit from './m.js'; kit.start()", "/m.js": "export default 1; window.kit = {}"}
 	for html, want := range map[string]string{
 		"<script src=/kit.js defer></script>\n<script>kit.start()</script>":                                         "2 too-early",
 		"<script src=/kit.js async></script>\n<script>kit.start()</script>":                                         "2 too-early",
@@ -48,6 +48,9 @@ func TestTooEarly(t *testing.T) {
 		"<script>(function () { kit.start() })()</script><script src=/kit.js></script>":                             "1 too-early",
 		"<script>go(); function go() { kit.start() }</script><script src=/kit.js></script>":                         "1 too-early",
 		"<script src=/gone.js></script>\n<script>kit.start()</script>":                                              "2 too-early",
+		"<script src=/kit.js async></script>\n<script src=/calls.js defer></script>":                                "2 too-early",
+		"<script src=/kit.js></script>\n<script src=/kit.js async></script>\n<script src=/calls.js defer></script>": "",
+		"<script src=/kit.js async></script>\n<script src=/imports.js type=module></script>":                        "",
 		"<script src=/kit.js></script><script>kit.start()</script>":                                                 "",
 		"<script src=/kit.js defer></script><script src=/calls.js defer></script>":                                  "",
 		"<script src=/kit.js defer></script><script>addEventListener('load', function () { kit.start() })</script>": "",

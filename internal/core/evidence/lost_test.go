@@ -29,6 +29,8 @@ func TestLost(t *testing.T) {
 		{lib, "<p onclick='lib.go()'>", "an event handler of the page calls lib"},
 		{kit("<script>window.lib = { all: document.querySelectorAll('*') }</script>"), "<p><script src=/uses.js></script>", "/uses.js calls lib, which nothing else defines"},
 		{kit("<script>document.querySelectorAll('*').length; document.querySelector('body').id</script>"), "<p>", ""},
+		{lib, "<p><script type=module>import lib from './own.js'; lib.go()</script>", ""},
+		{lib, "<p><script type=module>import { go as lib } from './own.js'; lib()</script>", ""},
 		{lib, "<p><script src=/asks.js></script>", ""},
 		{lib, "<p><script src=/idle.js></script>", ""},
 		{lib, "<p><script src=/uses.js></script><script src=/lib.js></script>", ""},

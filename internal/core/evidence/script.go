@@ -1,6 +1,8 @@
 package evidence
 
 import (
+	"slices"
+
 	"github.com/tdewolff/parse/v2/js"
 
 	"yellowgate/internal/core/markup"
@@ -83,6 +85,10 @@ func ReadScript(text []byte, module bool) *Script {
 		}
 	}
 	w.script.Early = w.earlyCalls(ast)
+	for _, local := range imported(ast) { // a binding of the module, and nothing global
+		delete(w.script.Uses, local)
+		w.script.Early = slices.DeleteFunc(w.script.Early, func(n string) bool { return n == local })
+	}
 	return w.script
 }
 

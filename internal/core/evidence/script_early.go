@@ -194,6 +194,39 @@ func (l *Library) TooEarly(r *inventory.Record) (out []Early) {
 			}
 		}
 	}
+	if sure {
+		out = append(out, l.afterParsing(r, defined, func(yield func(int, []*Script)) {
+			for _, x := range later {
+				yield(x.at, x.scripts)
+			}
+		})...)
+	}
+	return out
+}
+
+// afterParsing lists what deferred scripts and modules call at once and only a script defines that comes
+// whenever it comes. each yields all scripts of the page.
+func (l *Library) afterParsing(r *inventory.Record, defined map[string]bool, each func(yield func(int, []*Script))) (out []Early) {
+	each(func(at int, scripts []*Script) {
+		if runs := r.Elements[at].Runs; runs != "defer" && runs != "module" {
+			return
+		}
+		for _, s := range scripts {
+			for _, d := range slices.Concat(s.Defines, s.Extends) {
+				defined[d] = true
+			}
+		}
+		for _, s := range scripts {
+			for _, n := range s.Early {
+				each(func(by int, others []*Script) {
+					if !defined[n] && r.Elements[by].Runs == "async" && slices.ContainsFunc(others, func(s *Script) bool { return slices.Contains(s.Defines, n) }) {
+						out = append(out, Early{at, n, by, "async"})
+						defined[n] = true // told once
+					}
+				})
+			}
+		}
+	})
 	return out
 }
 

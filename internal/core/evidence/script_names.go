@@ -192,3 +192,22 @@ func ungroup(n js.INode) js.INode {
 		n = g.X
 	}
 }
+
+// imported lists the names under which a module has what it imports (ECMAScript, 16.2.2).
+func imported(ast *js.AST) (names []string) {
+	for _, s := range ast.List {
+		i, ok := s.(*js.ImportStmt)
+		if !ok {
+			continue
+		}
+		if len(i.Default) > 0 {
+			names = append(names, string(i.Default))
+		}
+		for _, a := range i.List {
+			if len(a.Binding) > 0 {
+				names = append(names, string(a.Binding))
+			}
+		}
+	}
+	return names
+}

@@ -3,6 +3,7 @@ package syntax
 import (
 	"bytes"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/tdewolff/parse/v2"
@@ -37,8 +38,11 @@ func LostRules(src []byte) (out []LostRule) {
 		case css.CommentToken, css.CDOToken, css.CDCToken:
 			continue
 		case css.SemicolonToken:
-			prelude, begin = prelude[:0], -1
-			continue
+			if len(holds) > 0 || len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken {
+				prelude, begin = prelude[:0], -1
+				continue
+			}
+			// Between rules it ends nothing: it belongs to the next one's selector (CSS Syntax, 5.5.2).
 		case css.RightBraceToken:
 			if len(holds) > 0 {
 				holds = holds[:len(holds)-1]
@@ -87,6 +91,9 @@ func badSelector(tt []css.TokenType, text []string) string {
 	}
 	if len(tt) == 0 {
 		return "a rule without a selector"
+	}
+	if slices.Contains(tt, css.SemicolonToken) {
+		return "a semicolon stands before the selector, and belongs to it"
 	}
 	depth, empty, combined := 0, true, false // empty: nothing was read since the beginning or a comma; combined: since a combinator
 	for i := 0; i < len(tt); i++ {

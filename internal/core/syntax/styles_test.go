@@ -68,7 +68,7 @@ func TestLostRules(t *testing.T) {
 		`.a, .b { }`: "", `a:hover::before { }`: "", `*{ }`: "", `* > * + *~* { }`: "", `a[href$=".pdf" i] { }`: "", `:is(.a, .b) > c { }`: "", `.a:not(.b, :hover) { }`: "",
 		`.sm\:a { }`: "", `#\31 a { }`: "", `.-a, ._b, .--c { }`: "", `x-star::part(a) { }`: "", `svg|a, *|b { }`: "", `&.a { }`: "", `.a { > .b { } & c { } .d, { } }`: "",
 		`@keyframes k { from, 50% { } to { } }`: "", `@font-face { }`: "", `@page :first { }`: "", `@property --x { }`: "", `@media (min-width: 1px) { .a { } }`: "",
-		`.a { b: c; } ; .d { }`: "", `<!-- .a { } -->`: "", `/* , */ .a /* . */ { }`: "", `::-webkit-scrollbar { }`: "", `:-ms-input { }`: "", `:nth-child(2n + 1 of .a) { }`: "", "": "",
+		`.a { b: c; } ; .d { }`: "a semicolon stands before the selector, and belongs to it", `<!-- .a { } -->`: "", `/* , */ .a /* . */ { }`: "", `::-webkit-scrollbar { }`: "", `:-ms-input { }`: "", `:nth-child(2n + 1 of .a) { }`: "", "": "",
 	} {
 		var got []string
 		for _, lost := range LostRules([]byte(css)) {
