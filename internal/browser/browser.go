@@ -55,7 +55,7 @@ type Options struct {
 // AtATime is how many pages are open at a time: most of a visit is waiting.
 func (o *Options) AtATime() int { return cmp.Or(o.Pages, min(8, 2*runtime.GOMAXPROCS(0))) }
 
-// A Host is one that answers at another address.
+// A Host is one that answers at another address; its name may have a port, and is then that one alone.
 type Host struct{ Name, Address string }
 
 // A Screen is a size in CSS pixels.
@@ -154,6 +154,10 @@ func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
 		chromedp.Flag("webrtc-ip-handling-policy", "disable_non_proxied_udp")) // nothing leaves by UDP
 	var rules []string
 	for _, h := range o.Hosts {
+		if _, _, err := net.SplitHostPort(h.Name); err == nil { // one port of it alone
+			rules = append(rules, "MAP "+h.Name+" "+h.Address)
+			continue
+		}
 		for _, port := range []string{"80", "443"} {
 			rules = append(rules, "MAP "+h.Name+":"+port+" "+h.Address)
 		}

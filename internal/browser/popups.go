@@ -29,7 +29,7 @@ const (
   for (const s of ["sessionStorage", "localStorage"]) { try { window[s].removeItem("yg:" + id); } catch (e) {} }
   addEventListener("DOMContentLoaded", () => document.querySelectorAll("dialog[data-yg-open]").forEach(d => { if (d.id !== id) d.remove(); }), {once: true});
   const real = window.setTimeout;
-  window.setTimeout = function (f, ms, ...more) { return real.call(window, f, typeof f === "function" && /^function self\(\) ?\{ ?show\(1\);? ?\}$/.test(String(f).replace(/\s+/g, " ")) ? Math.min(ms, 50) : ms, ...more); };
+  window.setTimeout = function (f, ms, ...more) { return real.call(window, f, typeof f === "function" && /^\(\)=>show\(1\)$/.test(String(f).replace(/\s+/g, "")) ? Math.min(ms, 50) : ms, ...more); };
 })`
 
 	// bringing does what makes a popup open by itself, and says whether it could be done on this page.

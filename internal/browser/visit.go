@@ -203,7 +203,7 @@ func (b *Browser) act(ctx context.Context, w *watch) error {
 func (b *Browser) third(address string) bool {
 	at := hostAndPort(address)
 	host, _, _ := net.SplitHostPort(at)
-	if b.Network || slices.ContainsFunc(b.Hosts, func(h Host) bool { return h.Name == host }) {
+	if b.Network || slices.ContainsFunc(b.Hosts, func(h Host) bool { return h.Name == host || h.Name == at }) {
 		return false
 	}
 	if b.local != nil {

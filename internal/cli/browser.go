@@ -40,7 +40,7 @@ func (w *browsing) flags(cmd *cobra.Command) {
 	f.StringArrayVar(&w.screens, "screen", nil, "with --browser: a screen of this `SIZE` in CSS pixels (default 1280x800)")
 	f.StringVar(&w.o.Path, "browser-path", "", "with --browser: the `PROGRAM` of Chromium or Chrome")
 	f.BoolVar(&w.o.Network, "network", false, "with --browser: let pages call third parties; otherwise nobody is asked anything")
-	f.StringArrayVar(&w.hosts, "host", nil, "with --browser: send a host to a stand-in, as `NAME=ADDRESS`; may be repeated")
+	f.StringArrayVar(&w.hosts, "host", nil, "with --browser: send a host, or one port of it, to a stand-in, as `NAME=ADDRESS`; may be repeated")
 	spanFlag(cmd, &w.o.Wait, "wait", 0, "with --browser: the `TIME` to wait once a page is quiet, for what comes late")
 	f.BoolVar(&w.o.Scroll, "scroll", false, "with --browser: scroll to the end and back")
 	if f.Lookup("parallel") == nil { // who asks running sites has it

@@ -29,14 +29,14 @@ var planted = []struct {
 		[]string{"runtime-leak counter: item \"counter\" is out here, and /js/counter.js is asked for all the same (asked for by /js/box.js)", "loaded-by-script /js/counter.js (asked for by /js/box.js)"}},
 	{"a file that is not there", `<script>new Image().src = "/img/none.png";</script>`, []string{"failed-load /img/none.png: it answers 404"}},
 	{"a script that is not there", `<script>var s = document.createElement("script"); s.src = "/js/none.js"; document.head.append(s);</script>`, []string{"failed-load /js/none.js: it answers 404 (asked for by a script of the page)"}},
-	{"another site's script that is something else", `<script>var s = document.createElement("script"); s.src = "http://other.example/page.js"; document.head.append(s);</script>`,
-		[]string{"failed-load http://other.example/page.js: the browser keeps the answer from the page, since it is of another kind than what was asked for"}},
+	{"another site's script that is something else", `<script>var s = document.createElement("script"); s.src = "http://127.0.0.1:CORS/page.js"; document.head.append(s);</script>`,
+		[]string{"failed-load http://127.0.0.1:CORS/page.js: the browser keeps the answer from the page, since it is of another kind than what was asked for"}},
 	{"a call that fails", `<script>fetch("/fails").catch(function () {});</script>`, []string{"failed-load /fails: it answers 404 (asked for by a script of the page)"}},
 	{"a wrong digest", `<script src="/js/there.js" integrity="sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC"></script>`, []string{"failed-load /js/there.js: the browser does not take it, since it is another file than its digest says"}},
 	{"a policy", `<meta http-equiv="Content-Security-Policy" content="script-src 'self' 'unsafe-inline'"><script>var s = document.createElement("script"); s.src = "https://count.example/c.js"; document.head.append(s);</script>`, []string{"blocked-by-policy"}},
 	{"a policy that stops what no text names", `<meta http-equiv="Content-Security-Policy" content="script-src 'self' 'unsafe-inline'; connect-src 'self'"><script>fetch("https://data." + "example/stars").catch(function () {}); try { eval("1"); } catch (e) {}</script>`,
 		[]string{"blocked-by-policy connect-src does not let in https://data.example/stars (asked for by a script of the page)", "blocked-by-policy script-src does not let in code made of a text (eval), which a script of the page puts in"}},
-	{"another site does not let it have it", `<script>fetch("http://other.example/data").catch(function () {});</script>`, []string{"failed-load http://other.example/data: the other site does not let this one have it"}},
+	{"another site does not let it have it", `<script>fetch("http://127.0.0.1:CORS/data").catch(function () {});</script>`, []string{"failed-load http://127.0.0.1:CORS/data: the other site does not let this one have it"}},
 	{"without TLS", `<script src="http://count.example/c.js"></script>`, []string{"failed-load http://count.example/c.js: the browser does not load it, since it comes without TLS on a page that came with it"}},
 	{"nobody answers", `<script>fetch("http://127.0.0.1:1/").catch(function () {});</script>`, []string{"failed-load http://127.0.0.1:1/: "}},
 	{"an exception", `<script>
@@ -50,7 +50,7 @@ nothing.there();
 	{"something late without a height", `<div id=late></div><p style="height: 400px">stars</p><script>setTimeout(function () { document.getElementById("late").innerHTML = "<div style='height: 500px'>late</div>"; }, 300);</script>`, []string{"moves-the-page the layout shifts by "}},
 	{"a script that loads an item twice", `<script src="/js/twice.js"></script><script>var s = document.createElement("script"); s.src = "/js/twice.js"; document.head.append(s);</script>`,
 		[]string{"double-load /js/twice.js is loaded a second time, by a script of the page"}},
-	{"an answer of 500", `<script>fetch("http://other.example/500").catch(function () {});</script>`, []string{"failed-load http://other.example/500: it answers 500 (asked for by a script of the page)"}},
+	{"an answer of 500", `<script>fetch("http://127.0.0.1:CORS/500").catch(function () {});</script>`, []string{"failed-load http://127.0.0.1:CORS/500: it answers 500 (asked for by a script of the page)"}},
 	{"a canonical that a script writes", `<link rel=canonical href="/p00/"><script>document.querySelector("[rel=canonical]").href = "/p01/";</script>`, []string{`metadata-rewritten the canonical is "/p00/" in the text, and "/p01/" in the browser`}},
 	{"a dialog before the page", `<script src="/js/ask.js"></script>`, []string{"covers-the-page the dialog ask stands before the page, and nothing else can be used until it is closed, put in by /js/ask.js"}},
 	{"a small dialog", `<dialog open style="width: 90px">hint</dialog>`, nil},
@@ -82,13 +82,15 @@ func TestPlantedRendered(t *testing.T) {
 		fmt.Fprint(w, "{}")
 	}))
 	defer closed.Close()
+	at := strings.TrimPrefix(closed.URL, "http://")
+	cors := at[strings.LastIndexByte(at, ':')+1:]
 	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  counter: {found: {url: /js/counter.js}, pages: /with/}\n  wanted: {script: /js/there.js, pages: /wanted/}\n",
 		"site/js/counter.js", "counted = 1;", "site/js/there.js", "there = 1;", "site/js/throws.js", "// it\nthrow new Error(\"thrown on purpose\");", "site/img/dome.svg", "<svg xmlns='http://www.w3.org/2000/svg'/>",
 		"site/js/twice.js", "twice = 1;", "site/js/ask.js", `var d = document.createElement("dialog"); d.id = "ask"; d.textContent = "May we?"; document.body.append(d); d.showModal();`,
 		"site/js/box.js", `var s = document.createElement("script"); s.src = "/js/counter.js"; document.head.append(s);`)
 	for i, c := range some {
 		head := "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<meta name=viewport content=\"width=device-width\">\n<meta name=description content=\"The stars, seen well, page " + strconv.Itoa(i) + ".\">\n<link rel=icon href=/img/dome.svg>\n<title>Visit</title>\n"
-		page := c.page
+		page := strings.ReplaceAll(c.page, "CORS", cors)
 		if strings.HasPrefix(page, "<meta") {
 			meta, rest, _ := strings.Cut(page, "<script>")
 			head, page = head+meta+"\n", "<script>"+rest
@@ -98,7 +100,7 @@ func TestPlantedRendered(t *testing.T) {
 	b.Want(0, clitest.Args("apply", "--quiet"))
 	closing := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {}))
 	closing.Close()
-	status, out, errout := b.Exec("audit", "--browser", "--format", "json", "--fail-on", "never", "--har-out", "planted.har", "--host", "other.example="+strings.TrimPrefix(closed.URL, "http://"))
+	status, out, errout := b.Exec("audit", "--browser", "--format", "json", "--fail-on", "never", "--har-out", "planted.har", "--host", at+"="+at)
 	if status != 0 || !strings.Contains(errout, "without its sandbox") && isRoot() {
 		t.Fatalf("status %d\n%s", status, errout)
 	}
@@ -131,12 +133,13 @@ func TestPlantedRendered(t *testing.T) {
 			}
 		}
 		for _, want := range c.want {
+			want = strings.ReplaceAll(want, "CORS", cors)
 			if !slices.ContainsFunc(got, func(s string) bool { return strings.HasPrefix(s, want) }) {
 				t.Errorf("%s: %q is not told:\n  %s", c.name, want, strings.Join(got, "\n  "))
 			}
 		}
 		for _, s := range got {
-			known := slices.ContainsFunc(c.want, func(w string) bool { return strings.HasPrefix(s, w) }) || strings.HasPrefix(s, "slow-paint")
+			known := slices.ContainsFunc(c.want, func(w string) bool { return strings.HasPrefix(s, strings.ReplaceAll(w, "CORS", cors)) }) || strings.HasPrefix(s, "slow-paint")
 			if !known && !strings.HasPrefix(s, "loaded-by-script") {
 				t.Errorf("%s: told besides: %s", c.name, s)
 			}
@@ -230,7 +233,7 @@ func TestNobodyCalled(t *testing.T) {
 		{"show / --screen 800x600", "add --browser"},
 		{"audit --wait 3s", "add --browser"},
 		{"audit --part 1/2 --browser", "not parts of an audit"},
-		{"show / --browser --wait -3s", "--wait is a time"},
+		{"show / --browser --wait -3s", "is no time: write a number"},
 	} {
 		b.Want(2, clitest.Args(strings.Fields(c.line)...), c.want)
 	}

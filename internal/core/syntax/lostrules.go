@@ -38,7 +38,7 @@ func LostRules(src []byte) (out []LostRule) {
 		case css.CommentToken, css.CDOToken, css.CDCToken:
 			continue
 		case css.SemicolonToken:
-			if len(holds) > 0 || len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken {
+			if len(holds) > 0 && !holds[len(holds)-1] || len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken {
 				prelude, begin = prelude[:0], -1
 				continue
 			}
