@@ -7,6 +7,7 @@ import (
 
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/output"
+	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -61,6 +62,11 @@ If the gate file cannot be put into effect, nothing is written.`,
 				}
 				o.Chosen, o.Query = q.Chooses, args[0]
 			}
+			also, inTheWay := run.InTheWay(p)
+			if _, any := problem.Worst(inTheWay); any {
+				return &project.GateError{Problems: append(problems, inTheWay...)}
+			}
+			o.Also = also
 			a.tidies.Store(true)
 			s, err := output.Apply(cmd.Context(), p, o)
 			if err != nil {

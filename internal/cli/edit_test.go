@@ -33,7 +33,7 @@ per-page:
 func editBench(t *testing.T) *clitest.Bench {
 	page := "<!doctype html><html lang=en><head><meta charset=utf-8><title>t</title><script src=\"/kit.js\"></script></head><body><p>x</p></body></html>"
 	return clitest.New(t, "yellowgate.yaml", strings.Replace(editable, "  /members/:\n    in", "  /visit/:\n    in", 1),
-		"site/index.html", page, "site/visit/index.html", page, "site/members/index.html", page, "site/about/index.html", page)
+		"site/index.html", page, "site/visit/index.html", page, "site/members/index.html", page, "site/about/index.html", page, "site/js/c.js", "c()")
 }
 
 // TestEditing: what each editing command makes of the gate file, told by what is

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"io"
 	"io/fs"
+	"slices"
 
 	"github.com/zeebo/xxh3"
 
@@ -116,6 +117,9 @@ func (a *apply) one(j *job, buf *site.Buffer) (c content, mine bool, err error) 
 		r := a.Project.Gate.Page(src, *j.page)
 		c, sum, size = text(r.File), digestOf(r.File), int64(len(r.File))
 		j.frag, j.gating, j.gated = r.Fragment, r.Problems, true
+		if a.Also != nil {
+			j.gating = slices.Concat(j.gating, a.Also(r))
+		}
 		if gate = a.Digest; j.frag {
 			gate = ofFragment
 		}

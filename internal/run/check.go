@@ -106,13 +106,7 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 	r.Rules = rules.Of
 	if !p.MadeByServer() {
 		r.Problems = append(r.Problems, gatecheck.LostPaths(p.Gate.File, p.Pages)...)
-		r.Problems = append(r.Problems, gatecheck.Unreadable(p.Gate.File, func(path string) ([]byte, bool) {
-			if !hasFile(path) {
-				return nil, false
-			}
-			b, err := p.Read(&page.Page{File: strings.TrimPrefix(path, "/")})
-			return b, err == nil
-		})...)
+		r.Problems = append(r.Problems, gatecheck.Unreadable(p.Gate.File, siteFile(p, hasFile))...)
 	}
 	for _, f := range reach.Unreachable() {
 		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Warning, Pos: problem.Position{File: f.File, Line: f.Line, Column: f.Column}, Message: f.Message, Remedy: f.Remedy})
@@ -131,6 +125,42 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 		r.Tally = append(r.Tally, ItemCount{it, t.In[i], t.Found[i]})
 	}
 	return r, nil
+}
+
+// InTheWay is what stops an apply besides what gating a page tells, and what check calls an error, too: files
+// of items that the site lacks or a browser could not parse, ids that popups share, needs that run late.
+func InTheWay(p *project.Project) (page func(*gating.Result) []gating.Problem, all []problem.Problem) {
+	hasFile, _ := filesOf(p.Files, p.Pages)
+	files := sync.OnceValue(func() (paths []string) {
+		for _, f := range p.Files {
+			paths = append(paths, "/"+f.Path)
+		}
+		return paths
+	})
+	needs := slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool { return len(it.Needs)+len(it.Before)+len(it.After) > 0 })
+	page = func(g *gating.Result) (out []gating.Problem) {
+		out = slices.Concat(g.Clashes(), g.MissingFiles(hasFile, files))
+		if needs && !g.Fragment {
+			pass := asWritten(p, g, nil)
+			out = slices.Concat(out, gatecheck.LateNeeds(pass, p.Gate.File), gatecheck.OutOfOrder(pass))
+		}
+		return out
+	}
+	if p.MadeByServer() {
+		return page, nil
+	}
+	return page, slices.Concat(gatecheck.BuiltAndMissing(p.Gate.File, hasFile), gatecheck.Unreadable(p.Gate.File, siteFile(p, hasFile)))
+}
+
+// siteFile reads files of the site by their paths.
+func siteFile(p *project.Project, has func(string) bool) func(path string) ([]byte, bool) {
+	return func(path string) ([]byte, bool) {
+		if !has(path) {
+			return nil, false
+		}
+		b, err := p.Read(&page.Page{File: strings.TrimPrefix(path, "/")})
+		return b, err == nil
+	}
 }
 
 // asWritten takes a page as apply would write it.
