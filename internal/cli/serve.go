@@ -17,6 +17,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/live"
@@ -123,6 +124,14 @@ func (a *app) serve(ctx context.Context, gate, listen string, names []string, so
 				return err
 			}
 			return report.AuditHTML(w, r)
+		},
+		Also: func(p *project.Project) func(*gating.Result) []gating.Problem {
+			also, _ := run.InTheWay(p)
+			return also
+		},
+		Told: func(pg *page.Page, ps []problem.Problem) {
+			a.messages().Notice("%s is not shown:", pg.Path)
+			a.messages().Problems(ps, a.verbose)
 		},
 		Problems: func(w io.Writer, ps []problem.Problem, err error) error {
 			var ge *project.GateError

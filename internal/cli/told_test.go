@@ -109,3 +109,19 @@ func TestShowSays(t *testing.T) {
 	b := clitest.New(t, "x.html", `<!doctype html><html lang=en><head><meta name=a content=b><meta property="og:title" content="T"><link rel="stylesheet" media=print href=/a.css></head><body></body></html>`)
 	b.Want(0, clitest.Args("show", "x.html", "--format", "json"), `"name": "a"`, `"content": "b"`, `"property": "og:title"`, `"rel": "stylesheet"`, `"media": "print"`)
 }
+
+// TestLeakedByCode: what code of the page loads of an item that is out is a leak; of one that is in it is none.
+func TestLeakedByCode(t *testing.T) {
+	b := toldBench(t)
+	load := `<script>var s = document.createElement("script"); s.src = "/kit.js"; document.head.append(s)</script>`
+	b.Replace("public/bare/index.html", "</body>", load+"</body>")
+	b.Replace("public/shop/index.html", "</body>", load+"</body>")
+	out := b.Want(1, clitest.Args("audit"), "leaked-item", `item "kit" is out here (except, yellowgate.yaml:4:52), and an inline script loads /kit.js of it`)
+	if n := strings.Count(out, "of it"); n != 1 {
+		t.Errorf("%d leaks:\n%s", n, out)
+	}
+	b.Write("site/js/loader.js", `var s = document.createElement("script"); s.src = "/kit.js"; document.head.append(s)`)
+	b.Write("public/js/loader.js", b.Read("site/js/loader.js"))
+	b.Replace("public/bare/index.html", load, `<script src="/js/loader.js" defer></script>`)
+	b.Want(1, clitest.Args("audit"), `and /js/loader.js loads /kit.js of it`)
+}

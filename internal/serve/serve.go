@@ -22,6 +22,7 @@ import (
 	"sync"
 	"time"
 
+	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
@@ -46,6 +47,10 @@ type Options struct {
 	Pages    func(w io.Writer, p *project.Project, query string) error
 	Audit    func(w io.Writer, p *project.Project, pg *page.Page) error
 	Problems func(w io.Writer, ps []problem.Problem, err error) error
+	// Also, if set, makes what says what else stands in the way of a page, for a project: see run.InTheWay.
+	Also func(p *project.Project) func(*gating.Result) []gating.Problem
+	// Told, if set, gets the problems of a page that is not shown for them.
+	Told func(pg *page.Page, ps []problem.Problem)
 	// Asked, if set, is called after each request.
 	Asked func(r *http.Request, status int, took time.Duration)
 }
@@ -65,6 +70,7 @@ type siteNow struct {
 	pages map[string]*page.Page // by key
 	files map[string]bool
 	root  *os.Root
+	also  func(*gating.Result) []gating.Problem // nil for nothing
 }
 
 // Handler answers requests until ctx is done.
@@ -129,6 +135,9 @@ func (s *server) now(state *live.State) (*siteNow, error) {
 	for _, f := range state.Project.Files {
 		n.files[f.Path] = true
 	}
+	if s.Also != nil {
+		n.also = s.Also(state.Project)
+	}
 	s.site = n
 	return n, nil
 }
@@ -185,8 +194,15 @@ func (s *server) page(w http.ResponseWriter, r *http.Request, n *siteNow, pg *pa
 	}
 	if !s.Source {
 		result := n.Project.Gate.Page(text, *pg)
-		ps := project.GroupProblems(n.Project.Gate.File, result.Problems)
+		found := result.Problems
+		if n.also != nil {
+			found = slices.Concat(found, n.also(result))
+		}
+		ps := project.GroupProblems(n.Project.Gate.File, found)
 		if worst, any := problem.Worst(ps); any && worst == problem.Error {
+			if s.Told != nil {
+				s.Told(pg, ps)
+			}
 			s.problems(w, r, n.State, ps)
 			return
 		}

@@ -87,6 +87,20 @@ func TestServe(t *testing.T) {
 	b.Want(3, clitest.Args("serve", "--gate", "gone.yaml"), "gone.yaml: no such file")
 }
 
+// TestServeTells: what check calls an error of a page is shown in its place, and in the terminal.
+func TestServeTells(t *testing.T) {
+	b := clitest.New(t, "yellowgate.yaml", clitest.SiteHead+"items:\n  own: {script: /js/none.js, pages: /visit/}\n", "site/index.html", clitest.Doc("Home", ""), "site/visit/index.html", clitest.Doc("Visit", ""))
+	s := b.Start("serve", "--listen", "127.0.0.1:0")
+	if status, body, _ := s.Get("/visit/"); status != 500 || !strings.Contains(body, "the site has no such file") {
+		t.Errorf("%d\n%s", status, body)
+	}
+	s.Says("/visit/ is not shown")
+	s.Says(`item "own" loads /js/none.js, and the site has no such file`)
+	if status, _, _ := s.Get("/"); status != 200 {
+		t.Errorf("the home page: %d", status)
+	}
+}
+
 // TestServeBrowser: somebody edits the gate file, a code file and a page, and the page in the
 // browser follows without a hand on it.
 func TestServeBrowser(t *testing.T) {

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
@@ -54,7 +55,49 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 				p.At(e, fmt.Sprintf("%s this %s of it", out, e.Tag), remedy)
 			}
 		})
+		p.leakedByCode()
 	},
+}
+
+// leakedByCode reports items that are out here, and whose files an inline script or a known file loads as it
+// runs.
+func (p *Pass) leakedByCode() {
+	if p.Gated == nil {
+		return
+	}
+	verdicts := p.Gated.Result.Verdicts
+	told := map[string]bool{}
+	for i := range p.Elements {
+		e := &p.Elements[i]
+		for _, m := range e.Brings {
+			name := p.Gated.Result.ItemOfURL(m.Target)
+			for _, v := range verdicts {
+				if name == "" && slices.ContainsFunc(v.Item.Parts, func(part *gatefile.Part) bool { return part.Kind.Tagged() && part.Text == m.Target }) {
+					name = v.Item.Name
+				}
+			}
+			if name == "" || name == e.Item || told[name] {
+				continue
+			}
+			n := slices.IndexFunc(verdicts, func(v verdict.Verdict) bool { return v.Item.Name == name })
+			if n < 0 || verdicts[n].In || p.keptOut(&verdicts[n]) {
+				continue
+			}
+			told[name] = true
+			p.At(e, fmt.Sprintf("item %q is out here (%s, %s), and %s loads %s of it", name, verdicts[n].Reason, rule(&verdicts[n]), loader(e, m), m.Target), "keep what loads it out of the page, or let the item in")
+		}
+	}
+}
+
+// loader is what loads something as it runs, in words.
+func loader(e *inventory.Element, m inventory.Import) string {
+	switch {
+	case m.By != "":
+		return m.By
+	case e.URL != "":
+		return e.URL
+	}
+	return "an inline script"
 }
 
 // unmarked is the first of some copies that stands in no marked region of its item, or nil.
