@@ -31,12 +31,21 @@ func TestSlips(t *testing.T) {
 		{"a path misspelt within not", "items: {a: {code: <b>x</b>, pages: all, except: not /vist/}}\n", 0, []string{`/vist/, in not /vist/, is no page of the site`}, ""},
 		{"a popup with an id of the page", "items: {a: {popup: '<p id=first>x</p>', label: l, open: {fragment: a}, pages: all}}\n", 1, []string{`the popup of item "a" has an element with the id "first", and so has the page (on 2 pages`}, ""},
 		{"a popup with an id of another item", "items: {a: {popup: '<p id=mine>x</p>', label: l, open: {fragment: a}, pages: all}, b: {code: <i id=mine>x</i>, pages: /}}\n", 1, []string{`the id "mine", and so has item "b" (on /)`}, ""},
+		{"one cause, one message: a set", "sets: {booking: {query: /book/**}}\nitems: {a: {code: <b>x</b>, pages: booking}}\n", 2, []string{"1 error: nothing was written"}, "unknown page set"},
+		{"one cause, one message: a key", "itemz: {lib: {}}\nsetz: {a-b: /x/}\nmetadata: [{pages: a-b, title: x}]\nper-page: {/: {in: [lib]}}\n", 2, []string{"2 errors: nothing was written"}, "unknown item"},
+		{"braces in a list", "items:\n  a:\n    code: x\n    pages: [/a/**,\n      /{de,fr}/b/**]\n", 2, []string{"yellowgate.yaml:7:7: error", "YAML reads the braces and brackets of a value in a list"}, ""},
+		{"a quote within quotes", "metadata: [{pages: all, title: '@{page.title or 'x'}'}]\n", 2, []string{"yellowgate.yaml:3:32: error", "quotes within a quoted value end it"}, ""},
+		{"without the site's address", "site: {source: site, output: public}\nmetadata: [{pages: all, canonical: '@{page.url}'}, {pages: /, canonical: '@{site.url}/'}]\n", 2, []string{"canonical needs the site's address, and site.url is missing", "1 error"}, ""},
 		{"a host of trust that is a URL", "items: {}\n", 0, nil, "trust"},
 		{"what comes next of items with dates", "items: {a: {code: <b>x</b>, from: 2027-01-05, pages: all}, b: {code: <i>x</i>, until: 2026-12-31, pages: all}, c: {code: <u>x</u>, until: 2026-01-01, pages: all}}\n", 0, []string{`warning: item "c" is over: its last day was 2026-01-01`, "apply must run again on 2027-01-01 (b goes out)"}, ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			t.Parallel()
-			b := clitest.New(t, "yellowgate.yaml", clitest.SiteHead+c.yaml, "site/index.html", page, "site/visit/index.html", page,
+			head := clitest.SiteHead
+			if strings.Contains(c.yaml, "site: {") {
+				head = "yellowgate: 1\n"
+			}
+			b := clitest.New(t, "yellowgate.yaml", head+c.yaml, "site/index.html", page, "site/visit/index.html", page,
 				"site/js/bad.js", "ok();\nvar a = ;\n", "site/css/bad.css", "p { color: red }}\n", "site/js/old.js", "old()")
 			out := b.Want(c.status, clitest.Args("check", "--at", "2026-11-30"), c.want...)
 			// What check calls an error, apply refuses; what apply takes, check does not call one.
@@ -47,5 +56,17 @@ func TestSlips(t *testing.T) {
 				t.Errorf("%q is in\n%s", c.not, out)
 			}
 		})
+	}
+}
+
+// TestIncludeOutside: gate files of a folder that site.outside names are included, and of no other.
+func TestIncludeOutside(t *testing.T) {
+	b := clitest.New(t, "shared/a.yaml", "items: {inc: {code-file: i.html, pages: all}}\n", "shared/i.html", "<i>i</i>", "top/site/index.html", clitest.Doc("Home", ""),
+		"top/yellowgate.yaml", "yellowgate: 1\ninclude: ../shared/*.yaml\nsite: {source: site, output: public}\n")
+	b.Want(2, clitest.Args("check", "--gate", "top/yellowgate.yaml"), "the file lies outside the gate file's folder", "outside: [PATH]")
+	b.Replace("top/yellowgate.yaml", "output: public", "output: public, outside: [../shared]")
+	b.Want(0, clitest.Args("apply", "--gate", "top/yellowgate.yaml"), "1 page written")
+	if !strings.Contains(b.Read("top/public/index.html"), "<i>i</i>") {
+		t.Error(b.Read("top/public/index.html"))
 	}
 }

@@ -29,13 +29,18 @@ func (e *OutsideError) Remedy() string {
 	return "if that is meant, list the file or its folder under site: outside: [PATH], or give --outside"
 }
 
+// abs is the place of what the gate file names.
+func (p *Project) abs(name string) string {
+	if full := filepath.FromSlash(name); filepath.IsAbs(full) {
+		return full
+	}
+	return filepath.Join(p.Dir, filepath.FromSlash(name))
+}
+
 // readNamed reads a file that the gate file names, relative to it. One that lies outside
 // its folder is read only where the user or site.outside allows it.
 func (p *Project) readNamed(g *gatefile.Gate, name string, limit int64) ([]byte, error) {
-	full := filepath.FromSlash(name)
-	if !filepath.IsAbs(full) {
-		full = filepath.Join(p.Dir, full)
-	}
+	full := p.abs(name)
 	p.reads(full)
 	real := disk.Real(full)
 	if _, in := disk.Within(p.Dir, real); !in && !p.outside && !p.allowed(g, real) {
@@ -51,10 +56,7 @@ func (p *Project) readNamed(g *gatefile.Gate, name string, limit int64) ([]byte,
 // allowed reports whether site.outside names a file or a folder that it is in.
 func (p *Project) allowed(g *gatefile.Gate, real string) bool {
 	return g != nil && slices.ContainsFunc(g.Site.Outside, func(t gatefile.Text) bool {
-		at := filepath.FromSlash(t.Value)
-		if !filepath.IsAbs(at) {
-			at = filepath.Join(p.Dir, at)
-		}
+		at := p.abs(t.Value)
 		_, in := disk.Within(disk.Real(at), real)
 		return in
 	})
@@ -83,13 +85,17 @@ func (p *Project) reader(g *gatefile.Gate, sum hash.Hash) func(string) ([]byte, 
 // includer finds the gate files that a glob of the gate file names.
 func (p *Project) includer(shown string, texts map[string][]byte, sum hash.Hash) func(string, *gatefile.Gate) ([]gatefile.Included, error) {
 	return func(glob string, g *gatefile.Gate) (out []gatefile.Included, err error) {
-		names, err := doublestar.Glob(os.DirFS(p.Dir), path.Clean(filepath.ToSlash(glob)))
+		base, pattern := doublestar.SplitPattern(path.Clean(filepath.ToSlash(glob))) // it may lead to a folder of site.outside
+		names, err := doublestar.Glob(os.DirFS(p.abs(base)), pattern)
 		if err != nil {
 			return nil, err
 		}
+		for i := range names {
+			names[i] = path.Join(base, names[i])
+		}
 		slices.Sort(names)
 		for _, name := range names {
-			if info, err := os.Stat(filepath.Join(p.Dir, filepath.FromSlash(name))); err == nil && info.IsDir() {
+			if info, err := os.Stat(p.abs(name)); err == nil && info.IsDir() {
 				continue
 			}
 			b, err := p.readNamed(g, name, disk.GateLimit)

@@ -10,8 +10,8 @@ import (
 
 // The limits of a document.
 const (
-	MaxDepth   = 200    // levels of mappings and lists within one another
-	MaxAliases = 10_000 // aliases that are followed
+	MaxDepth   = 200     // levels of mappings and lists within one another
+	MaxAliases = 10_000  // aliases that are followed
 	MaxCopied  = 500_000 // values that aliases come to
 )
 

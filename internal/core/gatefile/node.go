@@ -36,8 +36,9 @@ type shared struct {
 	names    map[string]problem.Position // where each name is defined
 	include  func(glob string, g *Gate) ([]Included, error)
 	told     map[problem.Position]bool
-	aliases  int      // that were followed
-	alias    ast.Node // the last of them
+	broken   map[string]bool // page sets and items with a mistake of their own: who names them makes none
+	aliases  int             // that were followed
+	alias    ast.Node        // the last of them
 
 	// Every query of the files, to be bound once all sets are known.
 	oneQuery []boundQuery
@@ -126,40 +127,56 @@ func (r *reader) yamlError(err error) {
 		}
 	}
 	line, remedy := pos.Line, ""
-	for _, n := range []int{line, line - 1} {
-		if n < 1 || n > len(r.lines[r.file]) {
-			continue
-		}
-		if slip, col := yamlSlip(r.lineAt(n)); slip != "" {
-			pos.Line, pos.Column, remedy = n, col, slip
-			break
+	// The parser names the line where a list or mapping began, or the one after the slip: what is surely a slip
+	// is looked for some lines further down, too.
+	near := []int{line, line - 1}
+	far := slices.Clone(near)
+	for n := range 12 {
+		far = append(far, line+1+n)
+	}
+	for _, try := range []struct {
+		slips []slip
+		lines []int
+	}{{slips, far}, {doubtfulSlips, near}} {
+		if at, col, found := findSlip(try.slips, try.lines, r.lineAt); found != "" && remedy == "" {
+			pos.Line, pos.Column, remedy = at, col, found
 		}
 	}
 	r.problem(problem.Error, pos, remedy, "this is not YAML: %s", message)
 }
 
-// slips are the usual mistakes of YAML, found in the line where reading failed.
-var slips = []struct {
-	re     *regexp.Regexp // the first group is what is wrong
+// A slip is a mistake in a line, whose first group is what is wrong.
+type slip struct {
+	re     *regexp.Regexp
 	remedy string
-}{
+}
+
+// slips are the usual mistakes of YAML, found in the line where reading failed.
+var slips = []slip{
 	{regexp.MustCompile(`(?:^|[:\[{,-])\s+(@\{)`), `a value that begins with @{ is put in quotes: "@{…}"`},
 	{regexp.MustCompile(`(?:^|[:-])\s+(\*\S*)`), `a value that begins with * is put in quotes, or YAML takes it for an alias`},
 	{regexp.MustCompile(`(?:^|[:-])\s+(\[[\w-]+\s*[~|^$*]?=)`), `a selector that begins with [ is put in quotes, or YAML takes it for a list`},
 	{regexp.MustCompile(`(?:^|[:\[,-])\s+(#[^\s#]\S*)`), `# begins a comment in YAML: a value that begins with # is put in quotes`},
-	{regexp.MustCompile(`(?:^|[:-])\s+(["'\[{]?[^"'#]*?\S: \S)`), `a value with a colon and a space in it is put in quotes`},
+	{regexp.MustCompile(`('@\{[^'"}]*'[^'}]*'[^}]*\}'|"@\{[^"'}]*"[^"}]*"[^}]*\}")`), `quotes within a quoted value end it: write the other kind inside, as in "@{page.title or 'words'}"`},
+	{regexp.MustCompile(`(?:^|[\[,])\s*(/[^\s"'\[\],{}]*[{\[][^\s"']*)`), `YAML reads the braces and brackets of a value in a list: put it in quotes, as in ["/a/**", "/{de,fr}/b/**"]`},
 	{regexp.MustCompile("(?:^|[:-])\\s+([%`])"), "a value that begins with % or ` is put in quotes"},
 }
 
-func yamlSlip(line string) (remedy string, column int) {
-	for _, s := range slips {
-		m := s.re.FindStringSubmatchIndex(line)
-		if m == nil {
-			continue
+// doubtfulSlips are some that lines without a mistake look like.
+var doubtfulSlips = []slip{
+	{regexp.MustCompile(`(?:^|[:-])\s+(["'\[{]?[^"'#]*?\S: \S)`), `a value with a colon and a space in it is put in quotes`},
+}
+
+// findSlip looks for slips in lines, in this order.
+func findSlip(slips []slip, lines []int, text func(int) string) (line, column int, remedy string) {
+	for _, n := range lines {
+		for _, s := range slips {
+			if m := s.re.FindStringSubmatchIndex(text(n)); m != nil {
+				return n, utf8.RuneCountInString(text(n)[:m[2]]) + 1, s.remedy
+			}
 		}
-		return s.remedy, utf8.RuneCountInString(line[:m[2]]) + 1
 	}
-	return "", 0
+	return 0, 0, ""
 }
 
 // at is the position of a node's first character.

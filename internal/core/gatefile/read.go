@@ -100,6 +100,7 @@ func (r *reader) top(root ast.Node) {
 			r.gate.Strict = r.truth(e.node, "strict")
 		}
 	}
+	r.misnamed(root)
 	if !versioned && r.dir == nil {
 		r.problem(problem.Error, problem.Position{File: r.file, Line: 1, Column: 1}, "write as its first line: yellowgate: 1", "the gate file does not say its format's version")
 	}
@@ -120,6 +121,28 @@ func (r *reader) top(root ast.Node) {
 		}
 		return 1
 	})
+}
+
+// spoil notes a name that has a mistake of its own, so that nobody who uses it is told of one, too.
+func (r *reader) spoil(what, name string) {
+	if r.shared.broken == nil {
+		r.shared.broken = map[string]bool{}
+	}
+	r.shared.broken[what+" "+name] = true
+}
+
+// misnamed notes the names under a key that is misspelt.
+func (r *reader) misnamed(root ast.Node) {
+	for _, e := range r.entriesQuietly(root) {
+		if slices.Contains(topKeys, e.key) {
+			continue
+		}
+		if meant := near.Best(e.key, topKeys); meant == "sets" || meant == "items" {
+			for _, x := range r.entriesQuietly(e.node) {
+				r.spoil(map[string]string{"sets": "the page set", "items": "item"}[meant], x.key)
+			}
+		}
+	}
 }
 
 // includes reads the gate files that globs name.
@@ -342,6 +365,7 @@ func (r *reader) sets(n ast.Node) {
 		s := &Set{Name: e.key, Pos: e.pos}
 		qs := r.queries(e.node, "the page set "+e.key)
 		if len(qs) == 0 {
+			r.spoil("the page set", e.key)
 			if len(r.list(e.node)) == 0 {
 				r.errorf(e.pos, "the page set %q has no query", e.key)
 			}
@@ -407,6 +431,9 @@ func (r *reader) bind() {
 		err := pagequery.Bind(q.Expr, func(name string) pagequery.Expr {
 			if s := byName[name]; s != nil {
 				return s.Query.Expr
+			}
+			if r.broken["the page set "+name] {
+				return pagequery.Const(false)
 			}
 			return nil
 		}, names)
@@ -640,6 +667,7 @@ func (r *reader) named() {
 			switch {
 			case t.Value == self && self != "":
 				r.errorf(t.Pos, "item %q names itself", self)
+			case r.broken["item "+t.Value]:
 			case !slices.Contains(names, t.Value):
 				r.errorf(t.Pos, "unknown item %q%s", t.Value, near.Suggest(t.Value, names))
 			}
