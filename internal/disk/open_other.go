@@ -3,6 +3,7 @@
 package disk
 
 import (
+	"errors"
 	"io/fs"
 	"os"
 )
@@ -21,3 +22,6 @@ func IsCrossDevice(err error) bool { return false }
 
 // running reports whether a process runs: to find one is to know that.
 func running(*os.Process) bool { return true }
+
+// Nameless is an error: a file that is open cannot be removed here.
+func Nameless() (*os.File, error) { return nil, errors.ErrUnsupported }

@@ -40,3 +40,16 @@ func IsCrossDevice(err error) bool {
 
 // running reports whether a process runs.
 func running(p *os.Process) bool { return p.Signal(syscall.Signal(0)) != os.ErrProcessDone }
+
+// Nameless makes a file that nobody else can open, and that is gone with whoever has it open.
+func Nameless() (*os.File, error) {
+	f, err := os.CreateTemp("", temporary+"body-")
+	if err != nil {
+		return nil, err
+	}
+	if err := os.Remove(f.Name()); err != nil {
+		f.Close()
+		return nil, err
+	}
+	return f, nil
+}

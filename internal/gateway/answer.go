@@ -211,7 +211,7 @@ func (g *Gateway) send(a *asking, resp *http.Response, page *made, came []byte) 
 		h.Set("Etag", tagged(tag, gateTag(a.state), now))
 	}
 	mendModified(h, a.state.Time)
-	resp.Body = &reread{Reader: bytes.NewReader(body)}
+	resp.Body = newSpooled(body, spoolAfter)
 	if len(resp.Trailer) > 0 { // they come after a body of a length that is not told
 		h.Del("Content-Length")
 		resp.ContentLength = -1

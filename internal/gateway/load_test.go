@@ -376,3 +376,36 @@ func TestSamePages(t *testing.T) {
 	}
 	all.Wait()
 }
+
+// TestSpooled: a body that is taken slowly goes on from a file, whatever was taken before, and the same bytes come.
+func TestSpooled(t *testing.T) {
+	text := bytes.Repeat([]byte("stars and owls "), 100_000)
+	for _, first := range []int{0, 1, 700_000, len(text) - 10} {
+		s, ok := newSpooled(bytes.Clone(text), time.Hour).(*spooled)
+		if !ok {
+			t.Fatal("a large body stays in memory")
+		}
+		got := make([]byte, first)
+		if _, err := io.ReadFull(s, got); err != nil {
+			t.Fatal(err)
+		}
+		s.spool()
+		if inFile := s.file != nil; inFile != (first < len(text)-spoolFrom) || inFile && s.text != nil {
+			t.Errorf("after %d bytes: in a file: %v", first, inFile)
+		}
+		rest, err := io.ReadAll(s)
+		if err != nil || !bytes.Equal(append(got, rest...), text) {
+			t.Errorf("after %d bytes: %d more (%v)", first, len(rest), err)
+		}
+		if s.Close() != nil {
+			t.Error("it cannot be closed")
+		}
+		s.spool()
+		if _, err := s.Read(got[:min(len(got), 1)]); err == nil && first > 0 {
+			t.Error("it is read after its end")
+		}
+	}
+	if _, small := newSpooled([]byte("x"), 0).(*spooled); small {
+		t.Error("a small body is spooled")
+	}
+}
