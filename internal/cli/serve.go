@@ -17,7 +17,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/live"
@@ -125,10 +124,7 @@ func (a *app) serve(ctx context.Context, gate, listen string, names []string, so
 			}
 			return report.AuditHTML(w, r)
 		},
-		Also: func(p *project.Project) func(*gating.Result) []gating.Problem {
-			also, _ := run.InTheWay(p)
-			return also
-		},
+		Also: run.PageInTheWay,
 		Told: func(pg *page.Page, ps []problem.Problem) {
 			a.messages().Notice("%s is not shown:", pg.Path)
 			a.messages().Problems(ps, a.verbose)

@@ -9,6 +9,7 @@ import (
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/syntax"
+	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/project"
 )
 
@@ -113,7 +114,7 @@ func styleReferences(text []byte) (out []reference) {
 
 func moduleReferences(text []byte) (out []reference) {
 	for _, u := range syntax.ModuleImports(text) {
-		if strings.HasPrefix(u, "/") || strings.HasPrefix(u, ".") || strings.Contains(u, "://") { // any other only an import map knows
+		if !weburl.IsBare(u) { // that only an import map knows
 			out = append(out, reference{raw: u})
 		}
 	}

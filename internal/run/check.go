@@ -152,6 +152,12 @@ func InTheWay(p *project.Project) (page func(*gating.Result) []gating.Problem, a
 	return page, slices.Concat(gatecheck.BuiltAndMissing(p.Gate.File, hasFile), gatecheck.Unreadable(p.Gate.File, siteFile(p, hasFile)))
 }
 
+// PageInTheWay is what InTheWay says of pages.
+func PageInTheWay(p *project.Project) func(*gating.Result) []gating.Problem {
+	of, _ := InTheWay(p)
+	return of
+}
+
 // siteFile reads files of the site by their paths.
 func siteFile(p *project.Project, has func(string) bool) func(path string) ([]byte, bool) {
 	return func(path string) ([]byte, bool) {

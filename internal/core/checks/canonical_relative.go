@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/weburl"
 )
 
 var canonicalRelative = &Check{
@@ -20,7 +21,7 @@ it in full.`,
 			return
 		}
 		for _, e := range canonicals(p) {
-			if e.URL != "" && !strings.Contains(e.URL, "://") && !strings.HasPrefix(e.URL, "//") {
+			if e.URL != "" && !weburl.IsAbsolute(e.URL) && !strings.HasPrefix(strings.TrimSpace(e.URL), "//") {
 				p.At(e, fmt.Sprintf("the canonical %s is no absolute address", e.URL), `write it in full, or set it by a metadata rule: canonical: "@{page.url}"`)
 			}
 		}

@@ -438,3 +438,20 @@ func TestStandIns(t *testing.T) {
 		}
 	}
 }
+
+// TestSpotInParagraph: code that a paragraph cannot hold, at a spot in one, is told; none other.
+func TestSpotInParagraph(t *testing.T) {
+	for _, c := range []struct {
+		code, at string
+		told     bool
+	}{
+		{"<div>m</div>", "<p>see <!-- yg-spot map -->", true}, {"<b>x</b><table></table>", "<p class=a>see <b>x</b> <!-- yg-spot map --></p>", true},
+		{"<b>m</b>", "<p>see <!-- yg-spot map --></p>", false}, {"<div>m</div>", "<p>see</p><!-- yg-spot map -->", false},
+		{"<div>m</div>", "<p>see<div><!-- yg-spot map --></div>", false}, {"<pre2>m</pre2>", "<p><!-- yg-spot map --></p>", false},
+	} {
+		r := gate(t, "items: {map: {code: '"+c.code+"', place: {code: spot}}}\n").Page([]byte("<!doctype html><html lang=en><head><title>t</title></head><body>"+c.at+"</body></html>"), page.Page{Path: "/", File: "index.html"})
+		if told := len(r.Problems) == 1 && strings.Contains(r.Problems[0].Message, "stands in a paragraph"); told != c.told || !told && len(r.Problems) > 0 {
+			t.Errorf("%s at %s: %v", c.code, c.at, r.Problems)
+		}
+	}
+}

@@ -3,6 +3,7 @@ package gating
 import (
 	"bytes"
 	"fmt"
+	"regexp"
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
@@ -68,6 +69,10 @@ func (pl *planner) checkSpots() {
 			fail(problem.Warning, "take the spot out, or let the item in", "a spot asks for item %q, which is out here (%s, %s)", it.Name, pl.Verdicts[n].Reason, pl.Verdicts[n].Rule)
 			continue
 		}
+		if block := blockOf(it); block != "" && pl.inParagraph(s.Start) {
+			fail(problem.Warning, "move the spot out of the paragraph, or write the code with elements that a paragraph may hold",
+				"the spot of item %q stands in a paragraph, and its code has a <%s>: a browser ends the paragraph there", it.Name, block)
+		}
 		for _, sp := range s.Params {
 			param := it.Param(sp.Name)
 			if param == nil {
@@ -81,6 +86,36 @@ func (pl *planner) checkSpots() {
 			}
 		}
 	}
+}
+
+// endsParagraph are start tags that end a p that is open, and all that ends one (HTML, 13.2.6.4.7 and 13.1.2.4).
+var (
+	endsParagraph = regexp.MustCompile(`(?i)<(address|article|aside|blockquote|center|details|dialog|dir|div|dl|fieldset|figcaption|figure|footer|form|h[1-6]|header|hgroup|hr|main|menu|nav|ol|p|pre|search|section|summary|table|ul)[\s/>]`)
+	paragraphTag  = regexp.MustCompile(`(?i)</?(address|article|aside|blockquote|body|center|details|dialog|dir|div|dl|dd|dt|fieldset|figcaption|figure|footer|form|h[1-6]|header|hgroup|hr|li|main|menu|nav|ol|p|pre|search|section|summary|table|td|th|ul)[\s/>]`)
+)
+
+// blockOf is the first element of an item's code for spots that cannot stand in a paragraph; "" for none.
+func blockOf(it *gatefile.Item) string {
+	for _, part := range it.Parts {
+		if part.Kind == gatefile.Code && it.PlaceOf(part).Name == gatefile.AtSpot {
+			if m := endsParagraph.FindStringSubmatch(part.Text); m != nil {
+				return strings.ToLower(m[1])
+			}
+		}
+	}
+	return ""
+}
+
+// inParagraph reports whether an offset lies in a p: the last tag before it that opens or ends one opens it.
+func (pl *planner) inParagraph(at int) bool {
+	const far = 16 << 10 // of a paragraph that is longer, nobody is told
+	before := pl.Source.Text[max(0, at-far):at]
+	tags := paragraphTag.FindAllSubmatch(before, -1)
+	if len(tags) == 0 {
+		return false
+	}
+	last := tags[len(tags)-1]
+	return strings.EqualFold(string(last[1]), "p") && last[0][1] != '/'
 }
 
 // mostSpotsTold is of how many spots of one page something is told.

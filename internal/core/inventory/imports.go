@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"path"
 	"slices"
-	"strings"
 	"sync"
 
 	"github.com/zeebo/xxh3"
@@ -132,7 +131,7 @@ func (m *Imports) follow(site *weburl.Site, base weburl.Page, by string, urls []
 	}
 	for queue := []asked{{base, by, urls}}; len(queue) > 0; queue = queue[1:] {
 		for _, raw := range queue[0].urls {
-			if module && !strings.HasPrefix(raw, "/") && !strings.HasPrefix(raw, "./") && !strings.HasPrefix(raw, "../") && !strings.Contains(raw, "://") {
+			if module && weburl.IsBare(raw) {
 				continue // a bare name: only an import map or a bundler knows
 			}
 			ref, ok := queue[0].base.Resolve(raw)
@@ -179,7 +178,7 @@ func (m *Imports) FollowScript(base weburl.Page, site *weburl.Site, path string,
 				if queue[0].path != "" {
 					from = site.Page(queue[0].path, "")
 				}
-				if !strings.HasPrefix(a.URL, "/") && !strings.HasPrefix(a.URL, ".") && !strings.Contains(a.URL, "://") {
+				if weburl.IsBare(a.URL) {
 					continue
 				}
 			}

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"yellowgate/internal/core/weburl"
 
 	"github.com/tdewolff/parse/v2/js"
 )
@@ -396,7 +397,7 @@ func (a *asked) set(on js.INode, attr string, value js.INode) {
 func (a *asked) urls(tag string, value js.INode) (all bool) {
 	all = true
 	for _, t := range a.texts(value, 6) {
-		bare := tag == "import" && !strings.HasPrefix(t.text, "/") && !strings.HasPrefix(t.text, ".") && !strings.Contains(t.text, "://")
+		bare := tag == "import" && weburl.IsBare(t.text)
 		if bare || t.open && !reaches(t.text) { // of a bare name only an import map or a bundler knows
 			all = false
 			continue

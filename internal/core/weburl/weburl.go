@@ -306,3 +306,22 @@ func Trusts(hosts []string, host string) bool {
 		return host == t || strings.HasPrefix(t, "*.") && strings.HasSuffix(host, t[1:])
 	})
 }
+
+var scheme = regexp.MustCompile(`^[a-zA-Z][a-zA-Z0-9+.-]*:`)
+
+// IsAbsolute reports whether a URL, as written, begins with a scheme, and so means the same wherever it stands
+// (URL Standard, 4.3).
+func IsAbsolute(raw string) bool {
+	return scheme.MatchString(strings.TrimLeftFunc(raw, func(r rune) bool { return r <= ' ' }))
+}
+
+// IsBare reports whether a module specifier is a name that only an import map resolves: neither a URL nor a
+// path that begins with /, ./ or ../ (HTML, 8.1.6.2).
+func IsBare(specifier string) bool {
+	for _, begin := range []string{"/", "./", "../"} {
+		if strings.HasPrefix(specifier, begin) {
+			return false
+		}
+	}
+	return !IsAbsolute(specifier)
+}

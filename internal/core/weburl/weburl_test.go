@@ -172,3 +172,15 @@ func TestBases(t *testing.T) {
 		t.Error("the address of a path: " + got)
 	}
 }
+
+// TestForms: what is absolute, and what only an import map knows.
+func TestForms(t *testing.T) {
+	for raw, want := range map[string][2]bool{
+		"https://x.example/": {true, false}, " HTTPS:x": {true, false}, "data:text/plain,x": {true, false}, "/visit/?from=https://x.example/": {false, false}, "visit?u=https://x.example/": {false, true},
+		"//x.example/a": {false, false}, "./a.js": {false, false}, "../a.js": {false, false}, ".a": {false, true}, "kit": {false, true}, "@hill/kit": {false, true}, "#top": {false, true}, "1a:b": {false, true}, "": {false, true},
+	} {
+		if IsAbsolute(raw) != want[0] || IsBare(raw) != want[1] {
+			t.Errorf("%q: absolute %v, bare %v", raw, IsAbsolute(raw), IsBare(raw))
+		}
+	}
+}
