@@ -191,7 +191,7 @@ items:
 `,
 		"code.html", `<p id="text">@{fact.v}</p><p id="q2" title="@{fact.v}"></p><p id="q1" title='@{fact.v}'></p><p id="q0" title=@{fact.v}></p><a id="url" href="/s?v=@{fact.v}">x</a>
 <script>window.d = "@{fact.v}"; window.s = '@{fact.v}'; window.b = `+"`@{fact.v}`"+`; window.l = @{fact.v};</script><script id="json" type="application/json">{"a": @{fact.v}, "b": "@{fact.v}"}</script>`,
-		"setup.js", "window.t1 = @{fact.v};\nwindow.t2 = '@{fact.v}';\n")
+		"setup.js", "window.t1 = @{fact.v};\nwindow.t2 = '@{fact.v}';\n", "site/js/x.js", "x()")
 	facts := map[string]map[string]string{}
 	for i, v := range hostile {
 		path := fmt.Sprintf("/h%d/", i)

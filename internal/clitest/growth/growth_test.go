@@ -275,7 +275,7 @@ func TestGrowthOfGate(t *testing.T) {
 	commands := [][]string{{"audit", "site", "--fail-on", "never"}, {"check"}, {"apply"}, {"suggest"}, {"survey", "site"}, {"where"}, {"find", "a1"}, {"diff", "--summary"}}
 	for _, command := range commands[:testsize.Of(1, len(commands))] {
 		g.linear("pages of "+command[0], 60, func(times int) []string {
-			files := []string{"yellowgate.yaml", head + "items: {z: {script: /z.js, pages: all}, a: {found: {url: /a.js}, pages: has(.a1)}}\n", "facts.json", "{}", "site/index.html", page, "site/a.js", "document.querySelector('.a1')"}
+			files := []string{"yellowgate.yaml", head + "items: {z: {script: /z.js, pages: all}, a: {found: {url: /a.js}, pages: has(.a1)}}\n", "facts.json", "{}", "site/index.html", page, "site/z.js", "", "site/a.js", "document.querySelector('.a1')"}
 			for i := range times {
 				files = append(files, fmt.Sprintf("site/p%d/index.html", i), page)
 			}

@@ -124,7 +124,11 @@ func byteByByte(t *testing.T, what, out string) {
 // readable reads a result as the format's own readers do.
 func readable(t *testing.T, what, format, out string) {
 	t.Helper()
-	byteByByte(t, what, strings.ReplaceAll(out, "\t", ""))
+	visible := strings.ReplaceAll(out, "\t", "")
+	if format == "csv" {
+		visible = strings.ReplaceAll(visible, "\r\n", "\n") // the end of a row (RFC 4180)
+	}
+	byteByByte(t, what, visible)
 	if out == "" || strings.HasPrefix(out, "Yellow Gate") {
 		return
 	}
