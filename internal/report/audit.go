@@ -101,7 +101,7 @@ func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
 			p.Line("  %s %s", p.name.Render(wording.Count(fine, "item")+":"), p.in.Render(asGated)+p.dim.Render(" on every page (--verbose lists them)"))
 		default:
 			p.table(t)
-			p.Line("  %s", p.dim.Render(fmt.Sprintf("%s more: %s on every page (--verbose lists them)", wording.Count(fine, "item"), asGated)))
+			p.Line("  %s", p.dim.Render(fmt.Sprintf("%s: %s on every page (--verbose lists them)", wording.Count(fine, "more item"), asGated)))
 		}
 	}
 	if a.Fragments > 0 {
