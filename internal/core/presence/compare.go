@@ -82,13 +82,7 @@ func (h *holder) altered(r markup.Region) {
 // compareFound compares the found elements that the gate leaves on the page, where they
 // are or moved, with those that are there.
 func (h *holder) compareFound() {
-	left := h.Result.Stays()
-	for _, w := range h.Result.Written {
-		if w.Part == gating.FoundPart {
-			left = append(left, w)
-		}
-	}
-	left = slices.DeleteFunc(left, h.untouched)
+	left := slices.DeleteFunc(h.remaining(), h.untouched)
 	if len(left) == 0 {
 		return
 	}
@@ -157,6 +151,17 @@ func (h *holder) compareFound() {
 	for _, x := range lacking {
 		h.lackingFound(x.item, x.needle, x.text, used)
 	}
+}
+
+// remaining are the found elements that the gate leaves on the page, where they are or moved.
+func (h *holder) remaining() []gating.Written {
+	left := h.Result.Stays()
+	for _, w := range h.Result.Written {
+		if w.Part == gating.FoundPart {
+			left = append(left, w)
+		}
+	}
+	return left
 }
 
 // untouched reports whether a found element stands on the page once, as the gate leaves it.

@@ -1,6 +1,7 @@
 package presence
 
 import (
+	"bytes"
 	"slices"
 	"sort"
 
@@ -79,6 +80,35 @@ func (h *holder) owned() {
 			continue
 		}
 		p.Found = append(p.Found, i)
+	}
+}
+
+// retagged finds the elements that their item no longer matches since its own attrs changed their tags: as
+// the gate leaves them.
+func (h *holder) retagged() {
+	if !slices.ContainsFunc(h.Gate.File.Items, func(it *gatefile.Item) bool { return len(it.Found) > 0 && len(it.Attrs) > 0 }) {
+		return
+	}
+	done := make([]bool, len(h.Items))
+	for i := range h.Items {
+		done[i] = len(h.Items[i].Found) > 0 || len(h.Gate.File.Items[i].Attrs) == 0
+	}
+	for _, w := range h.remaining() {
+		if done[w.Item] {
+			continue
+		}
+		text := []byte(markup.Fit(w.Text, h.r.Scan.LineEnd(), false))
+		at := bytes.Index(h.r.Source.Text, text)
+		if at < 0 || !h.realFound(markup.Span{Start: at, End: at + len(text)}) {
+			continue
+		}
+		n := sort.Search(len(h.r.Elements), func(k int) bool { return h.r.Elements[k].El.Start >= at })
+		if n == len(h.r.Elements) || h.r.Elements[n].El.Start != at {
+			n = -1
+		} else if e := &h.r.Elements[n]; e.Item == "" {
+			e.Item = h.Gate.File.Items[w.Item].Name
+		}
+		h.Items[w.Item].Found = append(h.Items[w.Item].Found, n)
 	}
 }
 

@@ -201,6 +201,7 @@ func Compare(record Record, source *gating.Result) *Page {
 	h.count()
 	h.name()
 	h.owned()
+	h.retagged()
 	h.claim()
 	if !h.Same {
 		h.compareRegions()

@@ -132,3 +132,34 @@ func TestItemAt(t *testing.T) {
 		}
 	}
 }
+
+// TestRetagged: an element that its item no longer matches since its own attrs changed the tag is the item's.
+func TestRetagged(t *testing.T) {
+	f, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nitems:\n  tidy: {found: 'script[data-old]', attrs: {data-old: false}, pages: all, except: /out/}\n  click: {found: 'a[onclick]', attrs: {onclick: false}, pages: all}\n"), nil)
+	g, more := gating.New(f, "2026-11-25")
+	for _, p := range append(problems, more...) {
+		t.Fatal(p)
+	}
+	const old = `<script src="/old.js" data-old></script>`
+	for _, c := range []struct{ path, cut, put, tidy, click, owner string }{
+		{"/in/", "", "", "found 1", "found 1", "tidy"},
+		{"/in/", "<p>", "<p id=p>", "found 1", "found 1", "tidy"},
+		{"/in/", `<script src="/old.js"></script>`, "", "gone 1", "found 1", ""},
+		{"/in/", `<a href=/>`, "<a href=/ onclick=go()>", "found 1", "found 1, gone 1", "tidy"},
+		{"/out/", "<p>", "<p><script src=/old.js></script>", "", "found 1", ""},
+	} {
+		known := page.Page{Path: c.path, File: "x.html"}
+		result := g.Page([]byte(strings.Replace(source, "<p>", old+"<p><a href=/ onclick=go()>x</a>", 1)), known)
+		record := Take([]byte(strings.Replace(string(result.File), c.cut, c.put, 1)), known, g, nil)
+		h := Compare(record, result)
+		owner := ""
+		for _, e := range record.Elements {
+			if e.Target == "/old.js" {
+				owner = e.Item
+			}
+		}
+		if tidy, click := told(&h.Items[0]), told(&h.Items[1]); tidy != c.tidy || click != c.click || owner != c.owner {
+			t.Errorf("%s with %q: tidy %q, click %q, of %q", c.path, c.put, tidy, click, owner)
+		}
+	}
+}
