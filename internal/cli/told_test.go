@@ -38,6 +38,19 @@ func TestMayStayAndGone(t *testing.T) {
 	b.Want(1, clitest.Args("audit"), "gone from 1 (may stay on 1 more, whose source has none)", `the page lacks an element of it that the source has: <script src="/kit.js" defer>`)
 }
 
+// TestBrokenFile: the audit tells of a file that an item loads, written or found, where it does not parse.
+func TestBrokenFile(t *testing.T) {
+	b := toldBench(t)
+	b.Write("public/js/other.js", "var a = ;") // of no item
+	b.Want(0, clitest.Args("audit"))
+	for _, name := range []string{"kit.js", "js/own.js"} {
+		right := b.Read("public/" + name)
+		b.Write("public/"+name, "fine()\nvar a = ;\n")
+		b.Want(1, clitest.Args("audit"), "error code-syntax", name+":2:1  this JavaScript does not parse")
+		b.Write("public/"+name, right)
+	}
+}
+
 // TestPopupTakenOut: the audit looks at the pages, not at the gate, for what a link opens.
 func TestPopupTakenOut(t *testing.T) {
 	b := toldBench(t)

@@ -2,6 +2,9 @@ package checks
 
 import (
 	"bytes"
+	"maps"
+	"path"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/core/problem"
@@ -12,7 +15,8 @@ var codeSyntax = &Check{
 	Name: "code-syntax", Family: "code", Severity: problem.Error,
 	Title: "a script, a style or data does not parse",
 	Doc: `A browser stops at the mistake: an inline script with one does nothing at all, a style
-loses what follows. The finding stands at the mistake.`,
+loses what follows. The finding stands at the mistake. Of files, those are parsed that an item
+of the gate file loads.`,
 	Bad:  "<script>if (a { b() }</script>",
 	Good: "<script>if (a) { b() }</script>",
 	Page: func(p *Pass) {
@@ -37,6 +41,29 @@ loses what follows. The finding stands at the mistake.`,
 			if m != nil {
 				line, col := p.locate(e.El.TagEnd + m.Offset)
 				p.Report(line, col, e.Item, m.Message, "mend it, or take the element out")
+			}
+		}
+	},
+	Site: func(s *SitePass) {
+		items := loadFact.all(s).items
+		for _, file := range slices.Sorted(maps.Keys(items)) {
+			var parse func([]byte) *syntax.Mistake
+			switch path.Ext(file) {
+			case ".css":
+				parse = syntax.CSS
+			case ".js", ".mjs":
+				parse = syntax.JavaScript
+			default:
+				continue // nobody knows what a server makes of it
+			}
+			text, ok := s.Site.read(file)
+			if !ok || len(bytes.TrimSpace(text)) == 0 {
+				continue
+			}
+			if m := parse(text); m != nil {
+				line := 1 + bytes.Count(text[:min(m.Offset, len(text))], []byte("\n"))
+				s.findings = append(s.findings, Finding{Check: s.check.Name, Severity: s.check.Severity, File: strings.TrimPrefix(file, "/"), Line: line, Column: 1, Item: items[file],
+					Message: m.Message, Remedy: "mend the file, or name another"})
 			}
 		}
 	},

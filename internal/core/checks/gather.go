@@ -20,6 +20,8 @@ type loads struct {
 	Gets  []got     `json:"gets,omitempty"` // what the page gets by imports
 	Asks  []request `json:"asks,omitempty"` // what files ask for, and is not there or another's
 	HTTPS bool      `json:"https,omitempty"`
+
+	Items map[string]string `json:"items,omitempty"` // scripts and stylesheets among them that an item claims -> item
 }
 
 // A got is a file that a page gets because the file By asks for it; "" for the page's own text.
@@ -40,6 +42,7 @@ type allLoads struct {
 	loaded   map[string]int // paths that elements load -> elements
 	imported map[string]*imported
 	asked    map[string]*asked // by the file that asks and the target
+	items    map[string]string // scripts and stylesheets that items claim -> the first item, by name
 }
 
 // imported is a file that pages get by imports.
@@ -67,6 +70,12 @@ var loadFact = &kind[loads, allLoads]{
 			e := &p.Elements[i]
 			if e.Loads && e.Party == "own" {
 				l.Own = append(l.Own, e.Ref.Path)
+				if e.Item != "" && (e.IsScript() || e.IsStylesheet()) {
+					if l.Items == nil {
+						l.Items = map[string]string{}
+					}
+					l.Items[e.Ref.Path] = e.Item
+				}
 			}
 			if Own(e) {
 				for _, list := range [][]inventory.Import{e.Imports, e.Brings, e.Files} {
@@ -85,11 +94,16 @@ var loadFact = &kind[loads, allLoads]{
 	},
 	add: func(sum *allLoads, _ PageAt, l *loads) {
 		if sum.loaded == nil {
-			sum.loaded, sum.imported, sum.asked = map[string]int{}, map[string]*imported{}, map[string]*asked{}
+			sum.loaded, sum.imported, sum.asked, sum.items = map[string]int{}, map[string]*imported{}, map[string]*asked{}, map[string]string{}
 		}
 		sum.pages++
 		for _, file := range l.Own {
 			sum.loaded[file]++
+		}
+		for file, item := range l.Items {
+			if first := sum.items[file]; first == "" || item < first {
+				sum.items[file] = item
+			}
 		}
 		for _, m := range l.Gets {
 			x := sum.imported[m.Target]
