@@ -138,3 +138,15 @@ func TestLeakedByCode(t *testing.T) {
 	b.Replace("public/bare/index.html", load, `<script src="/js/loader.js" defer></script>`)
 	b.Want(1, clitest.Args("audit"), `and /js/loader.js loads /kit.js of it`)
 }
+
+// TestReplacedCounted: what goes because something comes in its place is counted.
+func TestReplacedCounted(t *testing.T) {
+	b := toldBench(t)
+	b.Write("site/js/new.js", "fresh()")
+	b.Write("yellowgate.yaml", toldGate+"  new: {replaces: [{url: /kit.js}, 'script[src*=kit]'], script: /js/new.js, pages: /visit/}\n")
+	b.Replace("yellowgate.yaml", "  kit: {found: {url: /kit.js}, pages: all, except: /bare/}\n", "")
+	b.Want(0, clitest.Args("where", "new"), "is on 1 of 4 pages", "it takes out what it replaces: 3 elements of 3 pages")
+	b.Want(1, clitest.Args("diff", "--summary"), "+1  /visit/", "-2  what it replaces goes: /, /visit/")
+	b.Want(0, clitest.Args("apply", "-q"))
+	b.Want(0, clitest.Args("diff", "--summary"))
+}

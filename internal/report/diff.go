@@ -41,6 +41,9 @@ func (p *Printer) Diff(d *run.DiffResult, summary bool) {
 			if len(it.Lost) > 0 {
 				t.add(p.name.Render(it.Item), p.bad.Render(fmt.Sprintf("-%d", len(it.Lost))), wording.List(it.Lost, 6))
 			}
+			if len(it.Replaced) > 0 {
+				t.add(p.name.Render(it.Item), p.bad.Render(fmt.Sprintf("-%d", len(it.Replaced))), "what it replaces goes: "+wording.List(it.Replaced, 6))
+			}
 		}
 		p.table(t)
 	}

@@ -27,6 +27,9 @@ func (p *Printer) Where(w *run.WhereItem, verbose bool) {
 	if w.Absent > 0 {
 		p.Line("  %s", p.dim.Render(fmt.Sprintf("it may stay on %s more, whose source has none of it", wording.Count(w.Absent, "page"))))
 	}
+	if w.Replaced > 0 {
+		p.Line("  it takes out what it replaces: %s of %s", wording.Count(w.Replaced, "element"), wording.Count(w.ReplacedOn, "page"))
+	}
 	if len(w.Addresses) > 0 {
 		p.Heading("addresses that open it: %d", len(w.Addresses))
 		limit := 12

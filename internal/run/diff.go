@@ -60,6 +60,8 @@ type ItemDiff struct {
 	Item   string   `json:"item"`
 	Gained []string `json:"gained"`
 	Lost   []string `json:"lost"`
+	// Replaced are the pages that lose elements which it replaces.
+	Replaced []string `json:"replaced"`
 }
 
 // Diff compares the output folder with what apply would write, for the pages
@@ -81,7 +83,7 @@ func Diff(p *project.Project, query string, progress Progress) (*DiffResult, err
 	}
 	d := &DiffResult{Pages: []PageDiff{}, Items: []ItemDiff{}, Breaks: []Break{}, Gone: []string{}, Others: []string{}, Blocked: []string{}, Last: ledger.Last()}
 	for _, it := range p.Gate.File.Items {
-		d.Items = append(d.Items, ItemDiff{Item: it.Name, Gained: []string{}, Lost: []string{}})
+		d.Items = append(d.Items, ItemDiff{Item: it.Name, Gained: []string{}, Lost: []string{}, Replaced: []string{}})
 	}
 	var problems []gating.Problem
 	judge, _ := newJudge(p)
@@ -127,7 +129,7 @@ func Diff(p *project.Project, query string, progress Progress) (*DiffResult, err
 	}
 	kept := d.Items[:0]
 	for _, it := range d.Items {
-		if len(it.Gained)+len(it.Lost) > 0 {
+		if len(it.Gained)+len(it.Lost)+len(it.Replaced) > 0 {
 			kept = append(kept, it)
 		}
 	}
@@ -144,8 +146,12 @@ func (d *DiffResult) page(p *project.Project, r *gating.Result, st output.Status
 	if x.New {
 		x.Base = "source"
 	}
-	before, after := itemsOf(p, r, st.Text), itemsOf(p, r, r.File)
+	before, replaced := itemsOf(p, r, st.Text)
+	after, _ := itemsOf(p, r, r.File)
 	for i, it := range p.Gate.File.Items {
+		if replaced[it.Name] {
+			d.Items[i].Replaced = append(d.Items[i].Replaced, x.Page)
+		}
 		switch {
 		case after[it.Name] && !before[it.Name]:
 			x.Gained = append(x.Gained, it.Name)
@@ -184,12 +190,12 @@ func (d *DiffResult) breaks(j *gatecheck.Judge, r *gating.Result, text []byte) {
 func forDiff(b []byte) string { return strings.ToValidUTF8(string(b), "\uFFFD") }
 
 // itemsOf looks at a page for the items that are on it: by mark, URL, text or
-// matcher.
-func itemsOf(p *project.Project, r *gating.Result, text []byte) map[string]bool {
-	out := map[string]bool{}
+// matcher; and for elements that items replace.
+func itemsOf(p *project.Project, r *gating.Result, text []byte) (out, replaced map[string]bool) {
+	out, replaced = map[string]bool{}, map[string]bool{}
 	record := presence.Take(text, r.Page, p.Gate, nil)
 	if record.Fragment || r.Fragment {
-		return out
+		return out, replaced
 	}
 	for _, name := range Marks(record.Scan) {
 		out[name] = true
@@ -199,6 +205,7 @@ func itemsOf(p *project.Project, r *gating.Result, text []byte) map[string]bool 
 		if g.Items[i].Copies() > 0 {
 			out[it.Name] = true
 		}
+		replaced[it.Name] = len(g.Items[i].Replaced) > 0
 	}
-	return out
+	return out, replaced
 }

@@ -25,6 +25,9 @@ type WhereItem struct {
 	Needs    []string    `json:"needs"`
 	Pages    int         `json:"pages"`  // of the site
 	Absent   int         `json:"absent"` // pages it may stay on whose source lacks it
+	// Replaced are how many elements it takes out because it replaces them, of ReplacedOn pages.
+	Replaced   int `json:"replaced"`
+	ReplacedOn int `json:"replacedOn"`
 	// Addresses open the item's popup: a page with a fragment.
 	Addresses []string `json:"addresses"`
 	// Browser is where a browser has it; nil where none was asked.
@@ -61,6 +64,10 @@ func Where(p *project.Project, name string, progress Progress) (*WhereItem, erro
 			return nil
 		}
 		w.Pages++
+		if taken := r.Replaced(n); taken > 0 {
+			w.Replaced += taken
+			w.ReplacedOn++
+		}
 		v := &r.Verdicts[n]
 		line := WherePage{r.Page.Path, string(v.Reason), v.Because(&r.Page), ruleOf(v.Rule)}
 		switch {

@@ -274,6 +274,19 @@ func (r *Result) Stays() (out []Written) {
 	return out
 }
 
+// Replaced is how many elements of the source page go because an item replaces them, by its number.
+func (r *Result) Replaced(item int) (n int) {
+	if r.last == nil {
+		return 0
+	}
+	for _, items := range r.last.standers {
+		if slices.Contains(items, item) {
+			n++
+		}
+	}
+	return n
+}
+
 // FoundPart is the number of the part to which found elements belong.
 const FoundPart = -1
 
