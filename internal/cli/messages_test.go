@@ -43,6 +43,7 @@ func TestMessages(t *testing.T) {
 		{"a file in other case", item("script: /js/X.js\npages: all"), nil, 1, []string{"it has /js/x.js: paths heed upper and lower case"}},
 		{"a stylesheet of another site", item("stylesheet: https://v.example/y.css\npages: all"), nil, 0, []string{"No errors"}},
 		{"a matcher that matches nothing", item("found: {url: /lib/x.js}\npages: all"), nil, 0, []string{`warning: item "a": found: url: /lib/x.js matches nothing on any page (did you mean "/js/x.js"?)`}},
+		{"a matcher of what scripts bring", item("found: {url: /lib/x.js, rendered: true}\npages: all"), nil, 0, []string{"No errors, no warnings"}},
 		{"a matcher with another query", item(`found: {url: "/js/x.js?v=2"}` + "\npages: all"), nil, 0, []string{`(did you mean "/js/x.js", without the query?)`}},
 		{"a matcher by its query", item(`found: {url: "/js/x.js?v=*"}` + "\npages: all"), nil, 0, []string{"No errors, no warnings", "found in the source of 2 pages"}},
 		{"another extension", item("found: {url: /js/x.min.js}\npages: all"), nil, 0, []string{`(did you mean "/js/x.js"?)`}},

@@ -91,17 +91,21 @@ func known(key string) bool {
 
 func partLine(it *gatefile.Item, part *gatefile.Part) string {
 	place := it.PlaceOf(part)
+	at := "at " + place.String()
+	if place.Name == gatefile.AtReplaced {
+		at = place.Name
+	}
 	switch {
 	case part.Kind == gatefile.Classes:
 		return fmt.Sprintf("classes %q on %s", part.Text, part.Selector)
 	case part.FromFile != "":
-		return fmt.Sprintf("%s from %s, at %s", part.Kind, part.FromFile, place.String())
+		return fmt.Sprintf("%s from %s, %s", part.Kind, part.FromFile, at)
 	case part.Kind == gatefile.Script:
-		return fmt.Sprintf("script %s, at %s, load: %s", part.Text, place.String(), it.LoadOf(part))
+		return fmt.Sprintf("script %s, %s, load: %s", part.Text, at, it.LoadOf(part))
 	case part.Kind == gatefile.Stylesheet:
-		return fmt.Sprintf("stylesheet %s, at %s", part.Text, place.String())
+		return fmt.Sprintf("stylesheet %s, %s", part.Text, at)
 	}
-	return fmt.Sprintf("%s, at %s", part.Key, place.String())
+	return fmt.Sprintf("%s, %s", part.Key, at)
 }
 
 // partLines tells what an item carries.

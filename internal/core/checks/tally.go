@@ -237,14 +237,17 @@ func (t *Tally) unmatched(urls func() []string) (out []problem.Problem) {
 			} else {
 				m, word = &it.Replaces[k-len(it.Found)], "replaces"
 			}
-			if t.matched[t.lines.matchers[m]] > 0 {
+			if m.Rendered || t.matched[t.lines.matchers[m]] > 0 {
 				continue
 			}
-			hint := ""
+			hint, remedy := "", "mend the matcher, or take it out"
+			if m.Selector == nil && word == "found" {
+				remedy += "; where only a script brings it, say so with rendered: true"
+			}
 			if _, ok := gating.ByURL(m); ok && urls != nil {
 				hint = t.gate.Meant(m, urls())
 			}
-			out = append(out, t.idle(m.Pos, "mend the matcher, or take it out", "item %q: %s: %s matches nothing on any page%s", it.Name, word, m.Raw, hint))
+			out = append(out, t.idle(m.Pos, remedy, "item %q: %s: %s matches nothing on any page%s", it.Name, word, m.Raw, hint))
 		}
 	}
 	return out

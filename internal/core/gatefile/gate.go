@@ -256,6 +256,7 @@ type Matcher struct {
 	Selector *markup.Selector
 	URL      string         // a glob
 	Text     *regexp.Regexp // on inline scripts and styles
+	Rendered bool           // scripts bring it: no page's text is expected to have it
 	Raw      string
 	Pos      problem.Position
 }

@@ -135,6 +135,7 @@ var included = map[string]string{
 
 // moreMistakes are gate files for what problemCases do not say, without the first line.
 var moreMistakes = []string{
+	"items:\n  a: {found: {rendered: true}, pages: all}\n",
 	"include: [other.yaml, loop.yaml, bad.yaml, none.yaml, '*.none']\nitems: {a: {code: <p>x</p>}}\n",
 	"accept: [{check: x, note: n}]\nchecks: {deadfile: none}\n",
 	"items: {popup-runtime: {code: <p>x</p>}}\n",

@@ -548,7 +548,11 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 	switch n.(type) {
 	case *ast.MappingNode, *ast.MappingValueNode:
 		m.Pos = r.at(n)
-		for _, e := range r.mapping(n, "a matcher", []string{"url", "text"}) {
+		for _, e := range r.mapping(n, "a matcher", KeysOf(MatcherShape{})) {
+			if e.key == "rendered" {
+				m.Rendered = r.truth(e.node, e.key)
+				continue
+			}
 			t, good := r.oneText(e.node, e.key)
 			if !good {
 				return m, false
@@ -570,6 +574,10 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 				}
 				m.Text, ok = re, true
 			}
+		}
+		if m.URL == "" && m.Text == nil && m.Rendered {
+			r.problem(problem.Error, m.Pos, "add what a browser loads: {url: https://tags.example/**, rendered: true}", "a matcher that is rendered needs a url or a text")
+			return m, false
 		}
 		if m.URL != "" && m.Text != nil {
 			r.errorf(m.Pos, "a matcher is a selector, a url or a text, not two of them")

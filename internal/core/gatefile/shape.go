@@ -191,6 +191,8 @@ type AcceptShape struct {
 type MatcherShape struct {
 	URL  Line `key:"url" doc:"glob for the URL that an element loads"`
 	Text Line `key:"text" doc:"regular expression (RE2) for inline scripts and styles"`
+
+	Rendered bool `key:"rendered" doc:"true: scripts bring it, so that only a browser has it"`
 }
 
 // AtShape is a place at a selector.
