@@ -150,3 +150,13 @@ func TestReplacedCounted(t *testing.T) {
 	b.Want(0, clitest.Args("apply", "-q"))
 	b.Want(0, clitest.Args("diff", "--summary"))
 }
+
+// TestMissingFiles: show tells which scripts and pictures of a page the site does not have; a frame may be a page.
+func TestMissingFiles(t *testing.T) {
+	b := clitest.New(t, "site/index.html", clitest.Doc("Home", `<script src="/gone.js"></script><script src="/here.js"></script><iframe src="/visit/"></iframe><img src="/gone.png">`), "site/here.js", "here()", "yellowgate.yaml", clitest.SiteHead)
+	out := b.Want(0, clitest.Args("show", "site/index.html", "--verbose"), "/gone.js  (no such file)", "/gone.png  (no such file)", "1 that the site does not have")
+	_, alone, _ := b.ExecIn(b.Read("site/index.html"), "show", "-", "--verbose")
+	if strings.Count(out, "no such file") != 2 || strings.Contains(alone, "no such file") || !strings.Contains(alone, "/gone.js") {
+		t.Error(out, alone)
+	}
+}

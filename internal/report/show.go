@@ -163,8 +163,11 @@ func (p *Printer) element(e *inventory.Element) []string {
 	case e.Tag == "script" || e.Tag == "style":
 		what = strings.TrimSpace("inline " + Clean(e.Label))
 	}
-	if e.Party == "third" {
+	switch {
+	case e.Party == "third":
 		what += p.note.Render("  third party")
+	case e.Dead:
+		what += p.bad.Render("  (no such file)")
 	}
 	if e.Inside != "" {
 		what += p.dim.Render("  in " + e.Inside)

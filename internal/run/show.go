@@ -94,7 +94,15 @@ func ShowFile(text []byte, path, file, dir string) *ShowResult {
 			known.Answer = from.Answer(rel)
 		}
 	}
-	return &ShowResult{Text: text, From: "file", Record: inventory.Take(text, known, noSite, site.NewWeights(dir, nil))}
+	record := inventory.Take(text, known, noSite, site.NewWeights(dir, nil))
+	if file == "-" { // whose site is somewhere else, perhaps
+		for _, list := range [][]inventory.Element{record.Elements, record.Media} {
+			for i := range list {
+				list[i].Dead = false
+			}
+		}
+	}
+	return &ShowResult{Text: text, From: "file", Record: record}
 }
 
 // ShowCaptured takes the inventory of the one page that a capture kept. With a project, its elements

@@ -154,7 +154,7 @@ func (r *Record) MediaSums() (out []Sum) {
 			continue
 		}
 		if e.Target != "" {
-			add(e.Kind(), e.Target, e.Party, e.Bytes, false, e.Inside == "noscript")
+			add(e.Kind(), e.Target, e.Party, e.Bytes, e.Dead, e.Inside == "noscript")
 		}
 		for _, m := range e.Brings {
 			add(e.Kind(), m.Target, m.Party, m.Bytes, m.Dead, e.Inside == "noscript")

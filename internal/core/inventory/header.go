@@ -26,9 +26,7 @@ func (r *Record) header(a *page.Answer, weights Weights) {
 		if e.IsStylesheet() && blocksPaint(e.Media) {
 			e.Runs = "blocking"
 		}
-		if e.Loads && e.Party == "own" && weights != nil {
-			e.Bytes, e.Gzip, _ = weights.File(e.Ref.Path)
-		}
+		e.weighFile(weights)
 		r.Header = append(r.Header, e)
 	}
 	meta := func(name, label, content string) {

@@ -68,6 +68,7 @@ type Element struct {
 	Bytes  int    `json:"bytes"`            // of the file it loads, or of its text
 	Gzip   int    `json:"gzip"`             // the same, compressed
 	Digest string `json:"digest,omitempty"` // of an inline text, as that of the page
+	Dead   bool   `json:"dead,omitempty"`   // it loads a file of the site, which has none such
 	Item   string `json:"item"`             // the item it belongs to, or ""
 
 	// What a meta, link or style says, as its attributes have it.
@@ -354,12 +355,20 @@ func (e *Element) load(r *Record, raw string, loads bool) {
 	}
 }
 
+// weighFile weighs the file of the site that the element loads. A frame or an object may be a page.
+func (e *Element) weighFile(weights Weights) {
+	if !e.Loads || e.Party != "own" || weights == nil {
+		return
+	}
+	ok := false
+	e.Bytes, e.Gzip, ok = weights.File(e.Ref.Path)
+	e.Dead = !ok && e.Tag != "iframe" && e.Tag != "object" && e.Tag != "embed"
+}
+
 func (r *Record) weigh(e *Element, weights Weights) {
 	switch {
 	case e.Loads && e.Party == "own":
-		if weights != nil {
-			e.Bytes, e.Gzip, _ = weights.File(e.Ref.Path)
-		}
+		e.weighFile(weights)
 	case e.URL == "" && (e.El.Tag == markup.TagScript || e.El.Tag == markup.TagStyle) && e.El.ContentEnd > e.El.TagEnd:
 		text := r.Source.Text[e.El.TagEnd:e.El.ContentEnd]
 		e.Bytes, e.Digest = len(text), digest(text)

@@ -202,7 +202,7 @@ func (m *mediaReader) element(name string, t markup.Tagged) {
 	if poster != "" {
 		m.also(e, poster, false)
 	}
-	m.weigh(e)
+	e.weighFile(m.weights)
 	if name == "img" && e.Loads && m.pixel(e, attr) {
 		e.Label, e.Pixel, e.Runs = "pixel", true, ""
 		m.pixels = append(m.pixels, *e)
@@ -225,12 +225,6 @@ func (m *mediaReader) also(e *Element, raw string, instead bool) {
 	}
 	if i.Target != e.Target && !slices.ContainsFunc(e.Brings, func(x Import) bool { return x.Target == i.Target }) {
 		e.Brings = append(e.Brings, i)
-	}
-}
-
-func (m *mediaReader) weigh(e *Element) {
-	if e.Loads && e.Party == "own" && m.weights != nil {
-		e.Bytes, e.Gzip, _ = m.weights.File(e.Ref.Path)
 	}
 }
 
@@ -275,7 +269,7 @@ func (m *mediaReader) style(t markup.Tagged) {
 			e = m.begin(strings.ToLower(string(m.record.Source.Text[t.Start+1:t.NameEnd])), t)
 			e.Label = "style"
 			e.load(m.record, u.URL, true)
-			m.weigh(e)
+			e.weighFile(m.weights)
 			continue
 		}
 		if len(e.Brings) < mostChoices {
