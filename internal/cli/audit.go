@@ -70,7 +70,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 				return &site.UsageError{Message: "--browser opens the pages of a folder or a site, not parts of an audit and no standard input"}
 			}
 			if o.pictures && (!o.browsing.on || a.format != "html") {
-				return &site.UsageError{Message: "--pictures puts a picture of each page into the report", Remedy: "yellowgate audit --browser --pictures --format html --out audit.html"}
+				return &site.UsageError{Message: "--with-pictures puts a picture of each page into the report", Remedy: "yellowgate audit --browser --with-pictures --format html --out audit.html"}
 			}
 			if o.har != "" && (o.browsing.on || o.join || o.part != "" || len(args) == 1 && args[0] == "-") {
 				return &site.UsageError{Message: "--har holds the pages of a folder or a site against a recording: not with --browser, parts or standard input"}
@@ -119,7 +119,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 	}
 	o.ways.flagsForAddress(cmd)
 	o.browsing.flags(cmd)
-	cmd.Flags().BoolVar(&o.pictures, "pictures", false, "with --browser and --format html: a picture of each page in the report")
+	cmd.Flags().BoolVar(&o.pictures, "with-pictures", false, "with --browser and --format html: a picture of each page in the report")
 	cmd.Flags().StringVar(&o.har, "har", "", "hold the pages against a recording of a browser, too: a `FILE` of HAR 1.2")
 	cmd.Flags().StringVar(&o.harOut, "har-out", "", "with --browser: write what was asked for to a `FILE` of HAR 1.2")
 	failOnFlag(cmd, &failOn)
