@@ -218,7 +218,7 @@ func sampled[V any](all map[string]V, n int) map[string]V {
 func TestGrowth(t *testing.T) {
 	g := newGrowth(t)
 	for name, k := range sampled(grownKinds(), 2) {
-		g.linear(name, 1200, func(times int) []string {
+		g.linear(name, 800, func(times int) []string {
 			return []string{"site/index.html", repeated(grownHead+k[0], k[1], k[2], times)}
 		}, "audit", "site", "--fail-on", "never")
 	}
