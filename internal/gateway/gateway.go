@@ -120,7 +120,7 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}()
 	if why := g.malformed(r); why != "" {
 		a.why, a.detail = passedMalformed, why
-		sorry(out, http.StatusBadRequest, "This request cannot be read: "+why+".")
+		sorry(out, http.StatusBadRequest, "This request cannot be read: "+why+".", "")
 		return
 	}
 	g.proxy.ServeHTTP(out, r)
@@ -249,23 +249,23 @@ func (g *Gateway) failed(w http.ResponseWriter, r *http.Request, err error) {
 		if errors.As(broken, &late) && late.Timeout() {
 			status = http.StatusRequestTimeout
 		}
-		sorry(w, status, "This request cannot be read to its end.")
+		sorry(w, status, "This request cannot be read to its end.", "")
 		return
 	}
 	if errors.As(err, &late) && late.Timeout() {
 		status, says = http.StatusGatewayTimeout, "The server behind this gateway did not answer in time."
 	}
 	g.Seen.origin.down(err)
-	sorry(w, status, says+"</h1>\n<p>Please try again in a moment.</p>")
+	sorry(w, status, says, "\n<p>Please try again in a moment.</p>")
 }
 
-// sorry answers in place of the origin.
-func sorry(w http.ResponseWriter, status int, says string) {
+// sorry answers in place of the origin; more is markup below what it says.
+func sorry(w http.ResponseWriter, status int, says, more string) {
 	h := w.Header()
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	h.Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
-	fmt.Fprintf(w, "<!doctype html>\n<html lang=\"en\">\n<title>%d %s</title>\n<h1>%s\n</html>\n", status, http.StatusText(status), says)
+	fmt.Fprintf(w, "<!doctype html>\n<html lang=\"en\">\n<title>%d %s</title>\n<h1>%s</h1>%s\n</html>\n", status, http.StatusText(status), says, more)
 }
 
 // log writes a line about a request.

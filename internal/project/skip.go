@@ -8,11 +8,12 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
+
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/disk"
 	"yellowgate/internal/site"
-
-	"github.com/bmatcuk/doublestar/v4"
 )
 
 // What of the source folder is none of the site.

@@ -94,15 +94,20 @@ func ShowFile(text []byte, path, file, dir string) *ShowResult {
 			known.Answer = from.Answer(rel)
 		}
 	}
-	record := inventory.Take(text, known, noSite, site.NewWeights(dir, nil))
-	if file == "-" { // whose site is somewhere else, perhaps
-		for _, list := range [][]inventory.Element{record.Elements, record.Media} {
-			for i := range list {
-				list[i].Dead = false
-			}
-		}
+	var w inventory.Weights = site.NewWeights(dir, nil)
+	if file == "-" {
+		w = unsure{w}
 	}
-	return &ShowResult{Text: text, From: "file", Record: record}
+	return &ShowResult{Text: text, From: "file", Record: inventory.Take(text, known, noSite, w)}
+}
+
+// unsure are the weights of a page that may be of another site: what is not here may be there.
+type unsure struct{ inventory.Weights }
+
+// File implements inventory.Weights.
+func (u unsure) File(path string) (bytes, gzip int, ok bool) {
+	bytes, gzip, _ = u.Weights.File(path)
+	return bytes, gzip, true
 }
 
 // ShowCaptured takes the inventory of the one page that a capture kept. With a project, its elements

@@ -237,7 +237,7 @@ func (t *Tally) unmatched(urls func() []string) (out []problem.Problem) {
 			} else {
 				m, word = &it.Replaces[k-len(it.Found)], "replaces"
 			}
-			if m.Rendered || t.matched[t.lines.matchers[m]] > 0 {
+			if m.Rendered && word == "found" || t.matched[t.lines.matchers[m]] > 0 {
 				continue
 			}
 			hint, remedy := "", "mend the matcher, or take it out"

@@ -96,8 +96,7 @@ func (h *holder) compareFound() {
 	var kinds []*kind
 	byKey := map[string]*kind{}
 	for _, w := range left {
-		text := markup.Fit(w.Text, h.r.Scan.LineEnd(), false)
-		needle := fold([]byte(text), h.r.Source.Decode)
+		text, needle := markup.Fit(w.Text, h.r.Scan.LineEnd(), false), h.needle(w.Text)
 		if len(needle) == 0 {
 			continue
 		}
@@ -162,6 +161,11 @@ func (h *holder) remaining() []gating.Written {
 		}
 	}
 	return left
+}
+
+// needle is a text that the gate leaves on the page, to be looked for.
+func (h *holder) needle(text string) folded {
+	return fold([]byte(markup.Fit(text, h.r.Scan.LineEnd(), false)), h.r.Source.Decode)
 }
 
 // untouched reports whether a found element stands on the page once, as the gate leaves it.

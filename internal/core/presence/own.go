@@ -1,7 +1,6 @@
 package presence
 
 import (
-	"bytes"
 	"slices"
 	"sort"
 
@@ -86,29 +85,33 @@ func (h *holder) owned() {
 // retagged finds the elements that their item no longer matches since its own attrs changed their tags: as
 // the gate leaves them.
 func (h *holder) retagged() {
-	if !slices.ContainsFunc(h.Gate.File.Items, func(it *gatefile.Item) bool { return len(it.Found) > 0 && len(it.Attrs) > 0 }) {
+	lost := map[int]bool{}
+	for i, it := range h.Gate.File.Items {
+		if h.Result.Verdicts[i].In && len(it.Found) > 0 && len(it.Attrs) > 0 && len(h.Items[i].Found) == 0 {
+			lost[i] = true
+		}
+	}
+	if len(lost) == 0 {
 		return
 	}
-	done := make([]bool, len(h.Items))
-	for i := range h.Items {
-		done[i] = len(h.Items[i].Found) > 0 || len(h.Gate.File.Items[i].Attrs) == 0
-	}
+	looked := map[string]bool{}
 	for _, w := range h.remaining() {
-		if done[w.Item] {
+		if !lost[w.Item] || looked[w.Text] {
 			continue
 		}
-		text := []byte(markup.Fit(w.Text, h.r.Scan.LineEnd(), false))
-		at := bytes.Index(h.r.Source.Text, text)
-		if at < 0 || !h.realFound(markup.Span{Start: at, End: at + len(text)}) {
-			continue
+		looked[w.Text] = true
+		for _, s := range h.haystack().find(h.needle(w.Text)) {
+			if !h.realFound(s) {
+				continue
+			}
+			n := sort.Search(len(h.r.Elements), func(k int) bool { return h.r.Elements[k].El.Start >= s.Start })
+			if n == len(h.r.Elements) || h.r.Elements[n].El.Start != s.Start {
+				n = -1
+			} else if e := &h.r.Elements[n]; e.Item == "" {
+				e.Item = h.Gate.File.Items[w.Item].Name
+			}
+			h.Items[w.Item].Found = append(h.Items[w.Item].Found, n)
 		}
-		n := sort.Search(len(h.r.Elements), func(k int) bool { return h.r.Elements[k].El.Start >= at })
-		if n == len(h.r.Elements) || h.r.Elements[n].El.Start != at {
-			n = -1
-		} else if e := &h.r.Elements[n]; e.Item == "" {
-			e.Item = h.Gate.File.Items[w.Item].Name
-		}
-		h.Items[w.Item].Found = append(h.Items[w.Item].Found, n)
 	}
 }
 

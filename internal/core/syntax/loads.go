@@ -5,9 +5,10 @@ import (
 	"regexp"
 	"slices"
 	"strings"
-	"yellowgate/internal/core/weburl"
 
 	"github.com/tdewolff/parse/v2/js"
+
+	"yellowgate/internal/core/weburl"
 )
 
 // What a script asks for as it runs: the elements that it makes for a URL, the markup that it
