@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"maps"
 	"slices"
 
 	"github.com/tdewolff/parse/v2/js"
@@ -85,9 +86,9 @@ func ReadScript(text []byte, module bool) *Script {
 		}
 	}
 	w.script.Early = w.earlyCalls(ast)
-	for _, local := range imported(ast) { // a binding of the module, and nothing global
-		delete(w.script.Uses, local)
-		w.script.Early = slices.DeleteFunc(w.script.Early, func(n string) bool { return n == local })
+	if local := imported(ast); len(local) > 0 { // bindings of the module, and nothing global
+		maps.DeleteFunc(w.script.Uses, func(n string, _ bool) bool { return local[n] })
+		w.script.Early = slices.DeleteFunc(w.script.Early, func(n string) bool { return local[n] })
 	}
 	return w.script
 }

@@ -128,13 +128,15 @@ type Early struct {
 	Runs    string // how that runs
 }
 
+// running is an element of a page and the scripts that it runs; nil for what cannot be read.
+type running struct {
+	at      int
+	scripts []*Script
+}
+
 // TooEarly lists what the scripts of a page call at once and only later ones define. It is
 // silent from the first script on that cannot be read, or that may bring others.
 func (l *Library) TooEarly(r *inventory.Record) (out []Early) {
-	type running struct {
-		at      int
-		scripts []*Script
-	}
 	var now, later []running
 	var missing []int
 	for i := range r.Elements {
@@ -195,38 +197,45 @@ func (l *Library) TooEarly(r *inventory.Record) (out []Early) {
 		}
 	}
 	if sure {
-		out = append(out, l.afterParsing(r, defined, func(yield func(int, []*Script)) {
-			for _, x := range later {
-				yield(x.at, x.scripts)
-			}
-		})...)
+		out = append(out, afterParsing(r, later, defined)...)
 	}
 	return out
 }
 
 // afterParsing lists what deferred scripts and modules call at once and only a script defines that comes
-// whenever it comes. each yields all scripts of the page.
-func (l *Library) afterParsing(r *inventory.Record, defined map[string]bool, each func(yield func(int, []*Script))) (out []Early) {
-	each(func(at int, scripts []*Script) {
-		if runs := r.Elements[at].Runs; runs != "defer" && runs != "module" {
-			return
+// whenever it comes. defined are the names that are there before.
+func afterParsing(r *inventory.Record, scripts []running, defined map[string]bool) (out []Early) {
+	whenever := map[string]int{} // name -> the first such script that defines it
+	for _, x := range scripts {
+		if r.Elements[x.at].Runs != "async" {
+			continue
 		}
-		for _, s := range scripts {
+		for _, s := range x.scripts {
+			for _, n := range s.Defines {
+				if _, known := whenever[n]; !known {
+					whenever[n] = x.at
+				}
+			}
+		}
+	}
+	for _, x := range scripts {
+		if runs := r.Elements[x.at].Runs; runs != "defer" && runs != "module" {
+			continue
+		}
+		for _, s := range x.scripts {
 			for _, d := range slices.Concat(s.Defines, s.Extends) {
 				defined[d] = true
 			}
 		}
-		for _, s := range scripts {
+		for _, s := range x.scripts {
 			for _, n := range s.Early {
-				each(func(by int, others []*Script) {
-					if !defined[n] && r.Elements[by].Runs == "async" && slices.ContainsFunc(others, func(s *Script) bool { return slices.Contains(s.Defines, n) }) {
-						out = append(out, Early{at, n, by, "async"})
-						defined[n] = true // told once
-					}
-				})
+				if by, ok := whenever[n]; ok && !defined[n] {
+					out = append(out, Early{x.at, n, by, "async"})
+					defined[n] = true // told once
+				}
 			}
 		}
-	})
+	}
 	return out
 }
 

@@ -194,18 +194,19 @@ func ungroup(n js.INode) js.INode {
 }
 
 // imported lists the names under which a module has what it imports (ECMAScript, 16.2.2).
-func imported(ast *js.AST) (names []string) {
+func imported(ast *js.AST) map[string]bool {
+	names := map[string]bool{}
 	for _, s := range ast.List {
 		i, ok := s.(*js.ImportStmt)
 		if !ok {
 			continue
 		}
 		if len(i.Default) > 0 {
-			names = append(names, string(i.Default))
+			names[string(i.Default)] = true
 		}
 		for _, a := range i.List {
 			if len(a.Binding) > 0 {
-				names = append(names, string(a.Binding))
+				names[string(a.Binding)] = true
 			}
 		}
 	}
