@@ -27,14 +27,7 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 	t := checks.NewTally(p.Gate)
 	var onPages []gating.Problem
 	var places gating.Places
-	needs := slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool { return len(it.Needs)+len(it.Before)+len(it.After) > 0 })
-	hasFile, _ := filesOf(p.Files, p.Pages)
-	files := sync.OnceValue(func() (paths []string) {
-		for _, f := range p.Files {
-			paths = append(paths, "/"+f.Path)
-		}
-		return paths
-	})
+	way := newInTheWay(p)
 	var popups []*gatefile.Item
 	for _, it := range p.Gate.File.Items {
 		if it.Popup() != nil {
@@ -58,17 +51,12 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 			return one{}, err
 		}
 		g := p.Gate.Page(b, p.Pages[i])
-		x := one{Result: g, problems: slices.Concat(g.Problems, g.Clashes()), lines: t.Look(g)}
-		if (needs || len(popups) > 0) && !g.Fragment {
-			pass := asWritten(p, g, nil)
-			if len(popups) > 0 {
-				x.popups = checks.PopupsOf(pass)
-			}
-			if needs {
-				x.problems = slices.Concat(x.problems, gatecheck.LateNeeds(pass, p.Gate.File), gatecheck.OutOfOrder(pass))
-			}
+		pass := sync.OnceValue(func() *checks.Pass { return asWritten(p, g, nil) })
+		x := one{Result: g, problems: slices.Concat(g.Problems, way.onPage(g, pass)), lines: t.Look(g)}
+		if len(popups) > 0 && !g.Fragment {
+			x.popups = checks.PopupsOf(pass())
 		}
-		x.problems = slices.Concat(x.problems, judge.Losses(g), gatecheck.Required(g, p.Gate.File), gatecheck.DroppedNoindex(g), g.MissingFiles(hasFile, files))
+		x.problems = slices.Concat(x.problems, judge.Losses(g), gatecheck.Required(g, p.Gate.File), gatecheck.DroppedNoindex(g))
 		return x, nil
 	}, func(i int, x one) error {
 		if progress != nil {
@@ -95,7 +83,7 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 	r.Problems = append(r.Problems, places.Problems()...)
 	loaded := sync.OnceValue(func() []string { return loadedURLs(p) })
 	r.Problems = append(r.Problems, t.Problems(loaded)...)
-	r.Problems = append(r.Problems, gatecheck.BuiltAndMissing(p.Gate.File, hasFile)...)
+	r.Problems = append(r.Problems, way.anywhere()...)
 	if len(p.LeftOut) > 0 {
 		r.Problems = append(r.Problems, leftOut(p))
 	}
@@ -106,7 +94,6 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 	r.Rules = rules.Of
 	if !p.MadeByServer() {
 		r.Problems = append(r.Problems, gatecheck.LostPaths(p.Gate.File, p.Pages)...)
-		r.Problems = append(r.Problems, gatecheck.Unreadable(p.Gate.File, siteFile(p, hasFile))...)
 	}
 	for _, f := range reach.Unreachable() {
 		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Warning, Pos: problem.Position{File: f.File, Line: f.Line, Column: f.Column}, Message: f.Message, Remedy: f.Remedy})
@@ -127,46 +114,61 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 	return r, nil
 }
 
-// InTheWay is what stops an apply besides what gating a page tells, and what check calls an error, too: files
+// inTheWay is what stops an apply besides what gating a page tells, and what check calls an error, too: files
 // of items that the site lacks or a browser could not parse, ids that popups share, needs that run late.
-func InTheWay(p *project.Project) (page func(*gating.Result) []gating.Problem, all []problem.Problem) {
-	hasFile, _ := filesOf(p.Files, p.Pages)
-	files := sync.OnceValue(func() (paths []string) {
+type inTheWay struct {
+	p       *project.Project
+	hasFile func(path string) bool
+	files   func() []string // paths, for what was probably meant
+	needs   bool            // items say in which order they run
+}
+
+func newInTheWay(p *project.Project) *inTheWay {
+	w := &inTheWay{p: p}
+	w.hasFile, _ = filesOf(p.Files, p.Pages)
+	w.files = sync.OnceValue(func() (paths []string) {
 		for _, f := range p.Files {
 			paths = append(paths, "/"+f.Path)
 		}
 		return paths
 	})
-	needs := slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool { return len(it.Needs)+len(it.Before)+len(it.After) > 0 })
-	page = func(g *gating.Result) (out []gating.Problem) {
-		out = slices.Concat(g.Clashes(), g.MissingFiles(hasFile, files))
-		if needs && !g.Fragment {
-			pass := asWritten(p, g, nil)
-			out = slices.Concat(out, gatecheck.LateNeeds(pass, p.Gate.File), gatecheck.OutOfOrder(pass))
+	w.needs = slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool { return len(it.Needs)+len(it.Before)+len(it.After) > 0 })
+	return w
+}
+
+// onPage is what stands in the way of one page; pass takes it as apply would write it.
+func (w *inTheWay) onPage(g *gating.Result, pass func() *checks.Pass) []gating.Problem {
+	out := slices.Concat(g.Clashes(), g.MissingFiles(w.hasFile, w.files))
+	if w.needs && !g.Fragment {
+		out = slices.Concat(out, gatecheck.LateNeeds(pass(), w.p.Gate.File), gatecheck.OutOfOrder(pass()))
+	}
+	return out
+}
+
+// anywhere is what stands in the way of all pages.
+func (w *inTheWay) anywhere() []problem.Problem {
+	read := func(path string) ([]byte, bool) {
+		if !w.hasFile(path) {
+			return nil, false
 		}
-		return out
+		b, err := w.p.Read(&page.Page{File: strings.TrimPrefix(path, "/")})
+		return b, err == nil
 	}
-	if p.MadeByServer() {
-		return page, nil
-	}
-	return page, slices.Concat(gatecheck.BuiltAndMissing(p.Gate.File, hasFile), gatecheck.Unreadable(p.Gate.File, siteFile(p, hasFile)))
+	return slices.Concat(gatecheck.BuiltAndMissing(w.p.Gate.File, w.hasFile), gatecheck.Unreadable(w.p.Gate.File, read))
+}
+
+// InTheWay is what stands in the way of an apply: of each page as it is gated, and of all.
+func InTheWay(p *project.Project) (page func(*gating.Result) []gating.Problem, all []problem.Problem) {
+	w := newInTheWay(p)
+	return w.alone, w.anywhere()
 }
 
 // PageInTheWay is what InTheWay says of pages.
-func PageInTheWay(p *project.Project) func(*gating.Result) []gating.Problem {
-	of, _ := InTheWay(p)
-	return of
-}
+func PageInTheWay(p *project.Project) func(*gating.Result) []gating.Problem { return newInTheWay(p).alone }
 
-// siteFile reads files of the site by their paths.
-func siteFile(p *project.Project, has func(string) bool) func(path string) ([]byte, bool) {
-	return func(path string) ([]byte, bool) {
-		if !has(path) {
-			return nil, false
-		}
-		b, err := p.Read(&page.Page{File: strings.TrimPrefix(path, "/")})
-		return b, err == nil
-	}
+// alone is onPage for one that nobody has taken yet.
+func (w *inTheWay) alone(g *gating.Result) []gating.Problem {
+	return w.onPage(g, sync.OnceValue(func() *checks.Pass { return asWritten(w.p, g, nil) }))
 }
 
 // asWritten takes a page as apply would write it.

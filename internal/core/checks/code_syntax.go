@@ -3,7 +3,6 @@ package checks
 import (
 	"bytes"
 	"maps"
-	"path"
 	"slices"
 	"strings"
 
@@ -47,23 +46,13 @@ of the gate file loads.`,
 	Site: func(s *SitePass) {
 		items := loadFact.all(s).items
 		for _, file := range slices.Sorted(maps.Keys(items)) {
-			var parse func([]byte) *syntax.Mistake
-			switch path.Ext(file) {
-			case ".css":
-				parse = syntax.CSS
-			case ".js", ".mjs":
-				parse = syntax.JavaScript
-			default:
-				continue // nobody knows what a server makes of it
-			}
 			text, ok := s.Site.read(file)
-			if !ok || len(bytes.TrimSpace(text)) == 0 {
+			if !ok {
 				continue
 			}
-			if m := parse(text); m != nil {
-				line := 1 + bytes.Count(text[:min(m.Offset, len(text))], []byte("\n"))
-				s.findings = append(s.findings, Finding{Check: s.check.Name, Severity: s.check.Severity, File: strings.TrimPrefix(file, "/"), Line: line, Column: 1, Item: items[file],
-					Message: m.Message, Remedy: "mend the file, or name another"})
+			if line, m := syntax.File(file, text); m != nil {
+				s.atFile(file, line, m.Message, "mend the file, or name another")
+				s.findings[len(s.findings)-1].Item = items[file]
 			}
 		}
 	},

@@ -65,26 +65,24 @@ func (p *Pass) leakedByCode() {
 	if p.Gated == nil {
 		return
 	}
-	verdicts := p.Gated.Result.Verdicts
-	told := map[string]bool{}
+	told := map[int]bool{}
 	for i := range p.Elements {
 		e := &p.Elements[i]
 		for _, m := range e.Brings {
-			name := p.Gated.Result.ItemOfURL(m.Target)
-			for _, v := range verdicts {
-				if name == "" && slices.ContainsFunc(v.Item.Parts, func(part *gatefile.Part) bool { return part.Kind.Tagged() && part.Text == m.Target }) {
-					name = v.Item.Name
-				}
+			n := p.Gated.Number(p.Gated.Gate.ItemOfURL(m.Target))
+			if loaders := p.Gated.Gate.Loaders(p.Base)[m.Target]; n < 0 && len(loaders) > 0 {
+				n = loaders[0]
 			}
-			if name == "" || name == e.Item || told[name] {
+			if n < 0 || told[n] {
 				continue
 			}
-			n := slices.IndexFunc(verdicts, func(v verdict.Verdict) bool { return v.Item.Name == name })
-			if n < 0 || verdicts[n].In || p.keptOut(&verdicts[n]) {
+			v := &p.Gated.Result.Verdicts[n]
+			if v.Item.Name == e.Item || v.In || p.keptOut(v) {
 				continue
 			}
-			told[name] = true
-			p.At(e, fmt.Sprintf("item %q is out here (%s, %s), and %s loads %s of it", name, verdicts[n].Reason, rule(&verdicts[n]), loader(e, m), m.Target), "keep what loads it out of the page, or let the item in")
+			told[n] = true
+			p.At(e, fmt.Sprintf("item %q is out here (%s, %s), and %s loads %s of it", v.Item.Name, v.Reason, rule(v), loader(e, m), m.Target),
+				"keep what loads it out of the page, or let the item in")
 		}
 	}
 }

@@ -1,7 +1,6 @@
 package gatecheck
 
 import (
-	"bytes"
 	"fmt"
 	"strings"
 
@@ -21,17 +20,10 @@ func Unreadable(g *gatefile.Gate, read func(path string) ([]byte, bool)) (out []
 			path, _, _ := strings.Cut(p.Text, "?")
 			path, _, _ = strings.Cut(path, "#")
 			text, ok := read(path)
-			if !ok || len(bytes.TrimSpace(text)) == 0 {
+			if !ok {
 				continue
 			}
-			var m *syntax.Mistake
-			if p.Kind == gatefile.Stylesheet {
-				m = syntax.CSS(text)
-			} else {
-				m = syntax.JavaScript(text)
-			}
-			if m != nil {
-				line := 1 + bytes.Count(text[:min(m.Offset, len(text))], []byte("\n"))
+			if line, m := syntax.File(path, text); m != nil {
 				out = append(out, problem.Problem{Severity: problem.Error, Pos: p.Pos,
 					Message: fmt.Sprintf("item %q loads %s, which a browser cannot parse (line %d): %s", it.Name, path, line, m.Message), Remedy: "mend the file, or name another"})
 			}

@@ -153,9 +153,6 @@ func (g *Gate) ItemOfURL(target string) string {
 	return ""
 }
 
-// ItemOfURL is the item of the gate that has a URL: see Gate.ItemOfURL.
-func (r *Result) ItemOfURL(target string) string { return r.gate.ItemOfURL(target) }
-
 // codeURL is an address in code, up to whatever ends one there.
 var codeURL = regexp.MustCompile(`https?://[^\s"'<>()\\` + "`" + `]+`)
 
