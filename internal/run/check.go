@@ -164,7 +164,9 @@ func InTheWay(p *project.Project) (page func(*gating.Result) []gating.Problem, a
 }
 
 // PageInTheWay is what InTheWay says of pages.
-func PageInTheWay(p *project.Project) func(*gating.Result) []gating.Problem { return newInTheWay(p).alone }
+func PageInTheWay(p *project.Project) func(*gating.Result) []gating.Problem {
+	return newInTheWay(p).alone
+}
 
 // alone is onPage for one that nobody has taken yet.
 func (w *inTheWay) alone(g *gating.Result) []gating.Problem {

@@ -454,9 +454,14 @@ func (g *Gate) loadersOn(base weburl.Page) map[string][]int {
 }
 
 // Clashes reports elements that bear the id of a popup that is on the page: in the
-// source, in the popup itself, in what other items write. It looks through the whole
-// page: apply does not ask.
+// source, in the popup itself, in what other items write; and ids of what a popup holds that the page or
+// another item has.
 func (r *Result) Clashes() (out []Problem) {
+	if len(r.Popups) == 0 {
+		return nil
+	}
+	ids := r.ids()
+	locator := markup.NewLocator(r.Source.Text)
 	for _, it := range r.Popups {
 		selector := constant("[id='" + it.Name + "']")
 		clash := func(pos problem.Position, where, remedy string) {
@@ -465,10 +470,10 @@ func (r *Result) Clashes() (out []Problem) {
 		}
 		on, _ := markup.Matches(r.Source.Text, selector) // one tag answers it
 		for _, at := range on {
-			line, column := markup.NewLocator(r.Source.Text).Locate(at)
+			line, column := locator.Locate(at)
 			clash(problem.Position{File: r.Page.File, Line: line, Column: column}, "this element", "give the element another id, or the item another name")
 		}
-		out = append(out, r.sharedIDs(it)...)
+		out = append(out, r.sharedIDs(it, ids)...)
 		for _, w := range r.Written {
 			if w.Part == FoundPart {
 				continue // it stands in the source
@@ -486,10 +491,10 @@ func (r *Result) Clashes() (out []Problem) {
 	return out
 }
 
-// sharedIDs reports ids in what a popup holds that the page has too, or what another item writes.
-func (r *Result) sharedIDs(it *gatefile.Item) (out []Problem) {
+// ids are the ids of the page, under -1, and of each part that is written, by its number in Written.
+func (r *Result) ids() map[int]map[string]bool {
 	withID := constant("[id]")
-	ids := func(text []byte) map[string]bool {
+	of := func(text []byte) map[string]bool {
 		all := map[string]bool{}
 		hits, _ := markup.Matches(text, withID) // one tag answers it
 		for _, at := range hits {
@@ -499,18 +504,26 @@ func (r *Result) sharedIDs(it *gatefile.Item) (out []Problem) {
 		}
 		return all
 	}
+	ids := map[int]map[string]bool{-1: of(r.Source.Text)}
+	for n, w := range r.Written {
+		if w.Part != FoundPart { // that stands in the source
+			ids[n] = of([]byte(w.Text))
+		}
+	}
+	return ids
+}
+
+// sharedIDs reports ids in what a popup holds that the page has too, or what another item writes.
+func (r *Result) sharedIDs(it *gatefile.Item, ids map[int]map[string]bool) (out []Problem) {
 	var own map[string]bool
 	var part *gatefile.Part
 	others := map[string]string{}
-	for _, w := range r.Written {
-		if w.Part == FoundPart {
-			continue
-		}
+	for n, w := range r.Written {
 		switch of := r.gate.File.Items[w.Item]; {
-		case of == it && it.Parts[w.Part].Kind == gatefile.Popup:
-			own, part = ids([]byte(w.Text)), it.Parts[w.Part]
+		case of == it && w.Part != FoundPart && it.Parts[w.Part].Kind == gatefile.Popup:
+			own, part = maps.Clone(ids[n]), it.Parts[w.Part]
 		case of != it:
-			for id := range ids([]byte(w.Text)) {
+			for id := range ids[n] {
 				others[id] = fmt.Sprintf("item %q", of.Name)
 			}
 		}
@@ -519,7 +532,7 @@ func (r *Result) sharedIDs(it *gatefile.Item) (out []Problem) {
 	if len(own) == 0 {
 		return nil
 	}
-	for id := range ids(r.Source.Text) {
+	for id := range ids[-1] {
 		others[id] = "the page"
 	}
 	for _, id := range slices.Sorted(maps.Keys(own)) {

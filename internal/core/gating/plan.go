@@ -63,7 +63,7 @@ type planner struct {
 	looked    bool              // they were
 
 	stands      map[standsFor]markup.Span // where items stand in for what they replace
-	filled      map[int]*int              // by the offset of what is replaced: the item that stands there
+	filled      map[int]int               // by the offset of what is replaced: the item that stands there
 	changes     map[int]*markup.TagChange // by the offset of the tag
 	html        markup.TagChange          // of tags that the source may leave out
 	body        markup.TagChange
@@ -149,7 +149,7 @@ func (pl *planner) takeOut() {
 		}
 		at, end = pl.withNoscript(at, end)
 		last, holder = end, o
-		if o.replaced && pl.anyStandsAt(at) || pl.standsAt(o.item, at) {
+		if pl.anyStandsAt(at) {
 			pl.removed = append(pl.removed, removal{markup.Span{Start: at, End: end}, o.item})
 			continue // the item's own parts come in its stead
 		}
@@ -391,13 +391,13 @@ func (pl *planner) landings(i, part int, p gatefile.Place) []landing {
 		return pl.spotLandings(it)
 	case gatefile.AtReplaced:
 		if span, ok := pl.stands[standsFor{i, familyOfPart(it.Parts[part])}]; ok {
-			if pl.filled[span.Start] != nil && *pl.filled[span.Start] != i { // another item stands there already: after it
+			if by, taken := pl.filled[span.Start]; taken && by != i { // another item stands there already: after it
 				return []landing{{Spot: markup.Spot{Offset: span.End, Area: pl.areaAt(span.Start)}, stands: span.Start}}
 			}
 			if pl.filled == nil {
-				pl.filled = map[int]*int{}
+				pl.filled = map[int]int{}
 			}
-			pl.filled[span.Start] = &i
+			pl.filled[span.Start] = i
 			return []landing{{Spot: markup.Spot{Offset: span.Start, Area: pl.areaAt(span.Start)}, replaces: span.End, stands: span.Start}}
 		}
 		return pl.landings(i, part, it.Elsewhere(it.Parts[part]))

@@ -2,6 +2,7 @@ package gating
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/core/compose"
@@ -134,12 +135,7 @@ func (pl *planner) wants(it *gatefile.Item, f family) bool {
 
 // anyStandsAt reports whether some item comes where an element stood.
 func (pl *planner) anyStandsAt(at int) bool {
-	for _, i := range pl.standers[at] {
-		if pl.standsAt(i, at) {
-			return true
-		}
-	}
-	return false
+	return slices.ContainsFunc(pl.standers[at], func(i int) bool { return pl.standsAt(i, at) })
 }
 
 func (pl *planner) standsAt(item, at int) bool {
