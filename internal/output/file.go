@@ -57,7 +57,7 @@ func WriteFile(name string, o FileOptions, do func(io.Writer) error) error {
 		}
 		ours = o.IsOurs(head)
 	}
-	if !ours {
+	if err == nil && !ours {
 		if o.Never != nil {
 			if why := o.Never(real); why != "" {
 				return &site.UsageError{Message: name + " " + why, Remedy: "nothing was written; name another file with --out"}

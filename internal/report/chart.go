@@ -7,7 +7,6 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"sync"
 
 	"yellowgate/internal/core/wording"
 )
@@ -18,7 +17,7 @@ import (
 //go:embed chart.svg
 var chartPage string
 
-var chartTemplate = sync.OnceValue(func() *template.Template { return template.Must(template.New("chart").Parse(chartPage)) })
+var chartTemplate = lazily("chart", &chartPage)
 
 // A weighed is one bar: a name and its bytes, and those before where two audits are
 // compared.

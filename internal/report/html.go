@@ -27,9 +27,18 @@ import (
 //go:embed audit.html
 var auditPage string
 
-var auditTemplate = sync.OnceValue(func() *template.Template {
-	return template.Must(template.New("audit").Funcs(template.FuncMap{"bytes": bytesOf, "clean": Clean, "some": func(l []string) string { return Clean(wording.List(l, 5)) }}).Parse(auditPage))
-})
+var auditTemplate = lazily("audit", &auditPage)
+
+// lazily is a template of a page of HTML that is parsed when it is first asked for: most runs write none.
+func lazily(name string, text *string) func() *template.Template {
+	return sync.OnceValue(func() *template.Template {
+		return template.Must(template.New(name).Funcs(template.FuncMap{
+			"bytes": bytesOf, "clean": Clean,
+			"some":  func(l []string) string { return Clean(wording.List(l, 5)) },
+			"style": func() template.CSS { return template.CSS(serveStyle) },
+		}).Parse(*text))
+	})
+}
 
 // A row of the table of pages.
 type htmlRow struct {

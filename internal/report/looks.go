@@ -8,7 +8,6 @@ import (
 	"html/template"
 	"io"
 	"slices"
-	"sync"
 
 	"yellowgate/internal/core/looks"
 	"yellowgate/internal/core/wording"
@@ -142,9 +141,7 @@ func measured(l *run.Looks) (out []measure) {
 //go:embed looks.html
 var looksPage string
 
-var looksTemplate = sync.OnceValue(func() *template.Template {
-	return template.Must(template.New("looks").Funcs(template.FuncMap{"clean": Clean, "style": func() template.CSS { return template.CSS(serveStyle) }}).Parse(looksPage))
-})
+var looksTemplate = lazily("looks", &looksPage)
 
 // htmlLook is a page that looks another, as the report shows it.
 type htmlLook struct {

@@ -3,10 +3,8 @@ package report
 import (
 	_ "embed"
 	"fmt"
-	"html/template"
 	"io"
 	"strings"
-	"sync"
 	"time"
 
 	"yellowgate/internal/core/problem"
@@ -25,13 +23,9 @@ var problemsPage string
 //go:embed serve.css
 var serveStyle string
 
-var pagesTemplate = sync.OnceValue(func() *template.Template {
-	return template.Must(template.New("pages").Funcs(template.FuncMap{"clean": Clean, "style": func() template.CSS { return template.CSS(serveStyle) }}).Parse(pagesPage))
-})
+var pagesTemplate = lazily("pages", &pagesPage)
 
-var problemsTemplate = sync.OnceValue(func() *template.Template {
-	return template.Must(template.New("problems").Funcs(template.FuncMap{"clean": Clean, "style": func() template.CSS { return template.CSS(serveStyle) }}).Parse(problemsPage))
-})
+var problemsTemplate = lazily("problems", &problemsPage)
 
 // PageList writes the first of the pages that a query chooses as a page of HTML, and how many there
 // are. err is what is wrong with the query, if anything is; own is the path of what serve has of its

@@ -90,7 +90,7 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 	r.Problems = append(r.Problems, gatecheck.SameURL(p.Gate.File)...)
 	r.Problems = append(r.Problems, idle.Problems(p.Gate.File)...)
 	r.Problems = append(r.Problems, rules.Problems()...)
-	r.Problems = append(r.Problems, gatecheck.Over(p.Gate.File, p.Gate.Plan.Day)...)
+	r.Problems = append(r.Problems, p.Gate.File.Over(p.Gate.Plan.Day)...)
 	r.Rules = rules.Of
 	if !p.MadeByServer() {
 		r.Problems = append(r.Problems, gatecheck.LostPaths(p.Gate.File, p.Pages)...)

@@ -75,16 +75,16 @@ func (r *Rules) Problems() (out []problem.Problem) {
 	warn := func(pos problem.Position, remedy, message string) {
 		out = append(out, problem.Problem{Severity: problem.Warning, Pos: pos, Message: message, Remedy: remedy})
 	}
-	const out1 = "search engines drop these pages: narrow the pages of the rule, or take noindex out"
+	const remedy = "search engines drop these pages: narrow the pages of the rule, or take noindex out"
 	all := false
 	for pos, n := range r.noindex {
 		if n == r.pages && n > 1 {
 			all = true
-			warn(pos, out1, fmt.Sprintf("this noindex reaches all %d pages of the site", n))
+			warn(pos, remedy, fmt.Sprintf("this noindex reaches all %d pages of the site", n))
 		}
 	}
 	if r.home != nil && !all {
-		warn(*r.home, out1, "this noindex reaches the home page")
+		warn(*r.home, remedy, "this noindex reaches the home page")
 	}
 	for _, c := range r.Of {
 		if c.Pages > 0 && c.Set == 0 && len(c.Rule.Keys) > 0 {

@@ -107,6 +107,7 @@ func TestEveryMessage(t *testing.T) {
 		note(ps)
 		note(g.ReadFiles(sources))
 		note(g.CheckNames([]string{"dead-file", "title-missing"}))
+		note(g.Over("9999-12-31"))
 	}
 	for _, c := range problemCases {
 		try(c.text)
