@@ -5,9 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"maps"
 	"path/filepath"
-	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -54,7 +52,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin(slices.Sorted(maps.Keys(auditFormats))...); err != nil {
+			if err := a.begin(); err != nil {
 				return err
 			}
 			if !o.browsing.on && (len(args) == 0 || !isAddress(args[0])) {

@@ -35,7 +35,7 @@ what it measures. What moves by itself is learned from a second visit, and left 
 status 1 means that a page looks another.`,
 		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public --fail-on warning\n  yellowgate compare site public /visit/\n  yellowgate compare public https://ternhill.example/\n  yellowgate compare site public --format html --out compared.html\n  yellowgate compare site public --browser --screen 1280x800 --screen 390x844",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin("html"); err != nil {
+			if err := a.begin(); err != nil {
 				return err
 			}
 			screens, err := v.ready(a, cmd, &w, args)

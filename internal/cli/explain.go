@@ -29,7 +29,7 @@ to mend it, with a bad and a good example. Use it when a finding is not clear.`,
 			return names(), cobra.ShellCompDirectiveNoFileComp
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin("markdown"); err != nil {
+			if err := a.begin(); err != nil {
 				return err
 			}
 			var c *checks.Check

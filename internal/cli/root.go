@@ -52,6 +52,7 @@ type app struct {
 
 	gate, format, outFile, color, at string
 	quiet, verbose, outside, force   bool
+	command                          string
 	args                             []string // of the command
 
 	folders sync.Map         // temporary ones, that are gone at the end
@@ -112,7 +113,7 @@ with apply, and verify with audit, why and where.`,
 		Example:       "  yellowgate demo                   write the demo site and run the whole example\n  yellowgate survey site            what do the pages in this folder load?",
 		Version:       site.Version,
 		SilenceErrors: true, SilenceUsage: true,
-		PersistentPreRun: func(_ *cobra.Command, args []string) { a.args = args },
+		PersistentPreRun: func(cmd *cobra.Command, args []string) { a.command, a.args = cmd.Name(), args },
 		RunE:             func(cmd *cobra.Command, args []string) error { return cmd.Help() },
 	}
 	root.SetVersionTemplate("yellowgate {{.Version}}\n")
@@ -179,13 +180,16 @@ func needs(least, most int, what, example string) cobra.PositionalArgs {
 
 // formatsOf are the formats that a command offers.
 func formatsOf(command string) []string {
-	more := map[string][]string{"audit": slices.Sorted(maps.Keys(auditFormats)), "compare": {"html"}, "explain": {"markdown"}, "survey": {"ndjson"}, "where": {"csv"}}[command]
+	more := map[string][]string{"compare": {"html"}, "explain": {"markdown"}, "survey": {"ndjson"}, "where": {"csv"}}[command]
+	if command == "audit" {
+		more = slices.Sorted(maps.Keys(auditFormats))
+	}
 	return slices.Compact(append([]string{"text", "json"}, more...))
 }
 
-// begin checks the flags that all commands have and opens the result.
-func (a *app) begin(formats ...string) error {
-	formats = append([]string{"text", "json"}, formats...)
+// begin checks the flags that all commands have; not are formats that the command does not offer this time.
+func (a *app) begin(not ...string) error {
+	formats := slices.DeleteFunc(formatsOf(a.command), func(f string) bool { return slices.Contains(not, f) })
 	if !slices.Contains(formats, a.format) {
 		return &site.UsageError{Message: fmt.Sprintf("unknown format %q%s", a.format, near.Suggest(a.format, formats)), Remedy: "the formats here: " + strings.Join(formats, ", ")}
 	}

@@ -37,7 +37,7 @@ and what the pages name and no browser asks for.`,
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin("ndjson"); err != nil {
+			if err := a.begin(); err != nil {
 				return err
 			}
 			screens, err := v.ready(a, cmd, &w, args)

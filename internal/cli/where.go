@@ -34,11 +34,11 @@ has the item, in its document or among its requests: also where the gate says ou
 			return a.completeItems(prefix, metadataKeys...), cobra.ShellCompDirectiveNoFileComp
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			formats := []string{}
-			if asTable {
-				formats = append(formats, "csv")
+			var not []string
+			if !asTable {
+				not = append(not, "csv")
 			}
-			if err := a.begin(formats...); err != nil {
+			if err := a.begin(not...); err != nil {
 				return err
 			}
 			p, _, err := a.open(true)

@@ -325,8 +325,7 @@ func (c *capture) addAfter(hops int, raw string, base *url.URL, isPage bool, dep
 		c.leave("robots.txt asks to leave it out", key)
 		return
 	case isPage && c.Depth > 0 && depth > c.Depth:
-		c.leave(fmt.Sprintf("it is more than %d links away", c.Depth), key)
-		c.partly = true
+		c.limited(fmt.Sprintf("it is more than %d links away", c.Depth), key)
 		return
 	case !c.budget.address():
 		c.over(key)
@@ -334,8 +333,7 @@ func (c *capture) addAfter(hops int, raw string, base *url.URL, isPage bool, dep
 	}
 	if isPage && c.Choose != nil {
 		if file, _ := FileOf(u, true, c.WithQuery); depth > 0 && !c.Choose(page.PathOf(file, false), file) {
-			c.leave("--pages or --except leaves it out", key)
-			c.partly = true
+			c.limited("--pages or --except leaves it out", key)
 			return
 		}
 	}
@@ -346,9 +344,25 @@ func (c *capture) addAfter(hops int, raw string, base *url.URL, isPage bool, dep
 
 // over leaves an address out for which the run has nothing left. The mutex is held.
 func (c *capture) over(key string) {
-	c.partly = true
 	c.summary.Limit = c.budget.spent
-	c.leave("the run has reached its limit: "+c.budget.spent, key)
+	c.limited("the run has reached its limit: "+c.budget.spent, key)
+}
+
+// afford takes room for a body of an address; false where the run has none left, which is told.
+func (c *capture) afford(key string, bytes int) bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if !c.budget.keep(int64(bytes)) {
+		c.over(key)
+		return false
+	}
+	return true
+}
+
+// limited leaves an address out that a capture without limits finds. The mutex is held.
+func (c *capture) limited(why, key string) {
+	c.partly = true
+	c.leave(why, key)
 }
 
 // leave counts an address that is left out. The mutex is held.
@@ -375,8 +389,7 @@ func (c *capture) work(ctx context.Context) {
 		a := c.queue[0]
 		c.queue = c.queue[1:]
 		if a.page && c.isFull() {
-			c.leave(c.full(), a.url.String())
-			c.partly = true
+			c.limited(c.full(), a.url.String())
 			c.mu.Unlock()
 			continue
 		}
@@ -441,13 +454,7 @@ func (c *capture) one(ctx context.Context, a address) {
 	if isPage && !a.page {
 		why = "a page came where a script, a stylesheet or another file was asked for"
 	}
-	c.mu.Lock()
-	afford := c.budget.keep(int64(len(body)))
-	c.mu.Unlock()
-	if why == "" && !afford {
-		c.mu.Lock()
-		c.over(key)
-		c.mu.Unlock()
+	if why == "" && !c.afford(key, len(body)) {
 		c.note(line)
 		return
 	}

@@ -409,8 +409,8 @@ func (j *joining) add(o AuditOptions) error {
 // line, whatever it does to those who read it.
 func (j *joining) takeIn(known *page.Page, line *partPage) (err error) {
 	defer func() {
-		if e := recover(); e != nil {
-			err = j.of(known).wrong("the line is not one that an audit writes: %v", e)
+		if recover() != nil {
+			err = j.of(known).wrong("the line is not one that an audit writes")
 		}
 	}()
 	for _, f := range j.sum.Add(line.Page) {

@@ -88,18 +88,16 @@ func (pl *planner) checkSpots() {
 	}
 }
 
-// endsParagraph are start tags that end a p that is open, and all that ends one (HTML, 13.2.6.4.7 and 13.1.2.4).
-var (
-	endsParagraph = regexp.MustCompile(`(?i)<(address|article|aside|blockquote|center|details|dialog|dir|div|dl|fieldset|figcaption|figure|footer|form|h[1-6]|header|hgroup|hr|main|menu|nav|ol|p|pre|search|section|summary|table|ul)[\s/>]`)
-	paragraphTag  = regexp.MustCompile(`(?i)</?(address|article|aside|blockquote|body|center|details|dialog|dir|div|dl|dd|dt|fieldset|figcaption|figure|footer|form|h[1-6]|header|hgroup|hr|li|main|menu|nav|ol|p|pre|search|section|summary|table|td|th|ul)[\s/>]`)
-)
+var tagNamed = regexp.MustCompile(`</?([a-zA-Z][a-zA-Z0-9]*)[\s/>]`)
 
 // blockOf is the first element of an item's code for spots that cannot stand in a paragraph; "" for none.
 func blockOf(it *gatefile.Item) string {
 	for _, part := range it.Parts {
 		if part.Kind == gatefile.Code && it.PlaceOf(part).Name == gatefile.AtSpot {
-			if m := endsParagraph.FindStringSubmatch(part.Text); m != nil {
-				return strings.ToLower(m[1])
+			for _, m := range tagNamed.FindAllStringSubmatch(part.Text, -1) {
+				if name := strings.ToLower(m[1]); m[0][1] != '/' && markup.EndsParagraph(name) {
+					return name
+				}
 			}
 		}
 	}
@@ -110,12 +108,16 @@ func blockOf(it *gatefile.Item) string {
 func (pl *planner) inParagraph(at int) bool {
 	const far = 16 << 10 // of a paragraph that is longer, nobody is told
 	before := pl.Source.Text[max(0, at-far):at]
-	tags := paragraphTag.FindAllSubmatch(before, -1)
-	if len(tags) == 0 {
-		return false
+	in := false
+	for _, m := range tagNamed.FindAllSubmatch(before, -1) {
+		switch name := strings.ToLower(string(m[1])); {
+		case name == "p":
+			in = m[0][1] != '/'
+		case markup.EndsParagraph(name), name == "body", name == "td", name == "th":
+			in = false
+		}
 	}
-	last := tags[len(tags)-1]
-	return strings.EqualFold(string(last[1]), "p") && last[0][1] != '/'
+	return in
 }
 
 // mostSpotsTold is of how many spots of one page something is told.

@@ -159,6 +159,10 @@ func optionalEnd(name string) bool {
 	return false
 }
 
+// EndsParagraph reports whether a start tag ends a p that is open, by its name in lower case (HTML,
+// 13.1.2.4).
+func EndsParagraph(name string) bool { return closedBy("p", name) }
+
 // closedBy reports whether a start tag closes the open element before it
 // (HTML, 13.1.2.4, "optional tags").
 func closedBy(open, next string) bool {
