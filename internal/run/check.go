@@ -43,6 +43,7 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 		*gating.Result
 		problems []gating.Problem
 		lines    *checks.Lines
+		rules    *gatecheck.RuleLines
 		popups   *checks.Popups
 	}
 	err := site.InOrder(len(p.Pages), func(i int) (one, error) {
@@ -52,7 +53,7 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 		}
 		g := p.Gate.Page(b, p.Pages[i])
 		pass := sync.OnceValue(func() *checks.Pass { return asWritten(p, g, nil) })
-		x := one{Result: g, problems: slices.Concat(g.Problems, way.onPage(g, pass)), lines: t.Look(g)}
+		x := one{Result: g, problems: slices.Concat(g.Problems, way.onPage(g, pass)), lines: t.Look(g), rules: rules.Look(g)}
 		if len(popups) > 0 && !g.Fragment {
 			x.popups = checks.PopupsOf(pass())
 		}
@@ -70,9 +71,7 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 		onPages = append(onPages, x.problems...)
 		reach.Add(x.Page.Path, x.Page.File, x.popups)
 		idle.Add(x.Result)
-		if len(rules.Of) > 0 || len(p.Gate.File.Pages) > 0 {
-			rules.Add(x.Result)
-		}
+		rules.Add(x.Page.Path, x.rules)
 		return nil
 	})
 	if err != nil {

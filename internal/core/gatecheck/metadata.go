@@ -2,6 +2,7 @@ package gatecheck
 
 import (
 	"fmt"
+	"slices"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
@@ -9,7 +10,7 @@ import (
 	"yellowgate/internal/core/verdict"
 )
 
-// Rules counts what the metadata rules of a gate file come to. It is added to by one goroutine at a time.
+// Rules counts what the metadata rules of a gate file come to.
 type Rules struct {
 	Of []RuleCount // in the gate file's order, defaults first
 
@@ -37,35 +38,56 @@ func NewRules(g *gatefile.Gate) *Rules {
 	return r
 }
 
-// Add takes in a page.
-func (r *Rules) Add(g *gating.Result) {
+// RuleLines are what the rules do on one page, by their numbers.
+type RuleLines struct {
+	chosen, set []int
+	noindex     *problem.Position // the line that keeps the page out of search engines
+}
+
+// Look tells what the rules do on a page; nil for a fragment. It changes nothing, and several goroutines may
+// call it.
+func (r *Rules) Look(g *gating.Result) *RuleLines {
 	if g.Fragment {
-		return
+		return nil
 	}
-	r.pages++
-	set := map[int]bool{}
+	l := &RuleLines{}
 	for _, id := range g.Keys() {
 		w := verdict.Winner(g.Metadata(id))
 		if w == nil || w.Key == nil {
 			continue
 		}
-		if i, ok := r.byKey[w.Key]; ok {
-			set[i] = true
+		if i, ok := r.byKey[w.Key]; ok && !slices.Contains(l.set, i) {
+			l.set = append(l.set, i)
 		}
 		if id == "robots" && noindexed(w) {
-			r.noindex[w.Rule]++
-			if g.Page.Path == "/" {
-				at := w.Rule
-				r.home = &at
-			}
+			at := w.Rule
+			l.noindex = &at
 		}
 	}
 	for i := range r.Of {
 		if _, chosen := verdict.Chooses(r.Of[i].Rule, &g.Page); chosen {
-			r.Of[i].Pages++
+			l.chosen = append(l.chosen, i)
 		}
-		if set[i] {
-			r.Of[i].Set++
+	}
+	return l
+}
+
+// Add takes in what was seen on a page.
+func (r *Rules) Add(path string, l *RuleLines) {
+	if l == nil {
+		return
+	}
+	r.pages++
+	for _, i := range l.chosen {
+		r.Of[i].Pages++
+	}
+	for _, i := range l.set {
+		r.Of[i].Set++
+	}
+	if l.noindex != nil {
+		r.noindex[*l.noindex]++
+		if path == "/" {
+			r.home = l.noindex
 		}
 	}
 }

@@ -3,15 +3,11 @@ package gatefile
 import (
 	"errors"
 	"fmt"
-	"net/url"
 	"path"
 	"regexp"
 	"slices"
 	"strings"
-	"time"
-	_ "time/tzdata" // zones by name on every machine
 
-	"github.com/bmatcuk/doublestar/v4"
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/token"
 	"golang.org/x/net/html/atom"
@@ -266,79 +262,6 @@ func (r *reader) requires(n ast.Node) {
 	}
 }
 
-func (r *reader) site(n ast.Node) {
-	s := &r.gate.Site
-	for _, e := range r.mapping(n, "site", siteKeys) {
-		what := "site." + e.key
-		switch e.key {
-		case "name":
-			s.Name, _ = r.oneText(e.node, what)
-		case "url":
-			s.URL, _ = r.oneText(e.node, what)
-			if u, err := url.Parse(s.URL.Value); s.URL.Value != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https") {
-				r.problem(problem.Error, s.URL.Pos, "write it like https://ternhill.example", "site.url should be the site's absolute address")
-			} else if u != nil && (u.RawQuery != "" || u.Fragment != "") {
-				r.errorf(s.URL.Pos, "site.url has no query and no fragment")
-			}
-			s.URL.Value = strings.TrimSuffix(s.URL.Value, "/")
-		case "origin":
-			s.Origin, _ = r.oneText(e.node, what)
-			if u, err := url.Parse(s.Origin.Value); s.Origin.Value != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil) {
-				r.problem(problem.Error, s.Origin.Pos, "write it like http://127.0.0.1:8000", "site.origin is the scheme, host and port of the server that makes the pages")
-			}
-		case "time-zone":
-			s.TimeZone, _ = r.oneText(e.node, what)
-			if _, err := time.LoadLocation(s.TimeZone.Value); s.TimeZone.Value != "" && err != nil {
-				r.problem(problem.Error, s.TimeZone.Pos, "write a name like Europe/Oslo", "there is no time zone %q", s.TimeZone.Value)
-			}
-		case "source":
-			s.Source, _ = r.oneName(e.node, what)
-		case "output":
-			s.Output, _ = r.oneName(e.node, what)
-		case "facts":
-			s.Facts = r.names(e.node, what)
-		case "trust":
-			for _, t := range r.names(e.node, what) {
-				if strings.ContainsAny(t.Value, "/: ") || strings.Contains(strings.TrimPrefix(t.Value, "*."), "*") {
-					r.problem(problem.Error, t.Pos, "write "+trustedHost(t.Value), "site.trust lists hosts, not %q", t.Value)
-					continue
-				}
-				s.Trust = append(s.Trust, t)
-			}
-		case "outside":
-			s.Outside = r.names(e.node, what)
-		case "manifest":
-			s.Manifest, _ = r.oneName(e.node, what)
-		case "ignore", "also", "pages":
-			list := map[string]*[]Text{"ignore": &s.Ignore, "also": &s.Also, "pages": &s.Pages}[e.key]
-			*list = r.names(e.node, what)
-			for _, t := range *list {
-				if !doublestar.ValidatePattern(t.Value) {
-					r.errorf(t.Pos, "the glob %q has a bracket or brace that is never closed", t.Value)
-				}
-			}
-		case "extensionless":
-			s.Extensionless = r.truth(e.node, what)
-		case "marks":
-			s.Marks = r.truth(e.node, what)
-		}
-	}
-}
-
-// trustedHost is what somebody meant who wrote a URL or a pattern for a host.
-func trustedHost(text string) string {
-	_, rest, found := strings.Cut(text, "//")
-	if !found {
-		rest = text
-	}
-	host, _, _ := strings.Cut(strings.Trim(rest, "/ "), "/")
-	host, _, _ = strings.Cut(host, ":")
-	if host = strings.Trim(strings.TrimPrefix(host, "*."), "* "); host == "" {
-		return "the name of each host whose code is expected, such as tags.lantern.example"
-	}
-	return host
-}
-
 var nameForm = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 
 func (r *reader) checkName(what, name string, pos problem.Position) {
@@ -540,75 +463,6 @@ func (r *reader) failedAt(line int) bool {
 		}
 	}
 	return false
-}
-
-// matcher reads a selector, {url: glob} or {text: regexp}.
-func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
-	n = r.resolve(n)
-	switch n.(type) {
-	case *ast.MappingNode, *ast.MappingValueNode:
-		m.Pos = r.at(n)
-		for _, e := range r.mapping(n, "a matcher", KeysOf(MatcherShape{})) {
-			if e.key == "rendered" {
-				m.Rendered = r.truth(e.node, e.key)
-				continue
-			}
-			t, good := r.oneText(e.node, e.key)
-			if !good {
-				return m, false
-			}
-			m.Raw = e.key + ": " + t.Value
-			switch e.key {
-			case "url":
-				if !doublestar.ValidatePattern(t.Value) {
-					r.errorf(t.Pos, "the glob %q has a bracket or brace that is never closed", t.Value)
-					return m, false
-				}
-				m.URL, ok = t.Value, t.Value != ""
-			case "text":
-				re, err := regexp.Compile(t.Value)
-				if err != nil {
-					r.problem(problem.Error, t.Pos, "characters such as ( ) [ ] { } . * + ? | ^ $ and \\ mean something in a regular expression; to find them as they are, write a \\ before each: '"+regexp.QuoteMeta(t.Value)+"'",
-						"the regular expression does not compile: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
-					return m, false
-				}
-				m.Text, ok = re, true
-			}
-		}
-		if m.URL == "" && m.Text == nil && m.Rendered {
-			r.problem(problem.Error, m.Pos, "add what a browser loads: {url: https://tags.example/**, rendered: true}", "a matcher that is rendered needs a url or a text")
-			return m, false
-		}
-		if m.URL != "" && m.Text != nil {
-			r.errorf(m.Pos, "a matcher is a selector, a url or a text, not two of them")
-			return m, false
-		}
-		return m, ok
-	}
-	t, ok := r.oneText(n, "a matcher")
-	if !ok {
-		return m, false
-	}
-	r.hiddenComment(n, t)
-	sel, err := markup.ParseSelector(t.Value)
-	if err != nil && looksLikeURL(t.Value) {
-		glob := t.Value
-		if !strings.HasPrefix(glob, "/") && !strings.Contains(glob, "://") {
-			glob = "/" + glob
-		}
-		r.problem(problem.Error, t.Pos, "write {url: "+glob+"}; ** and * stand for any part of the path", "%q is no selector: it looks like a URL", t.Value)
-		return m, false
-	}
-	if err != nil {
-		r.selectorError(n, err)
-		return m, false
-	}
-	return Matcher{Selector: sel, Raw: t.Value, Pos: t.Pos}, true
-}
-
-// looksLikeURL reports whether somebody meant a URL where a selector is wanted.
-func looksLikeURL(s string) bool {
-	return !strings.ContainsAny(s, " [>+~,") && (strings.Contains(s, "/") || strings.HasSuffix(s, ".js") || strings.HasSuffix(s, ".css"))
 }
 
 // bareList refuses a list in brackets whose only entry is a word that is no element of

@@ -1,0 +1,88 @@
+package gatefile
+
+import (
+	"net/url"
+	"strings"
+	"time"
+	_ "time/tzdata" // zones by name on every machine
+
+	"github.com/bmatcuk/doublestar/v4"
+	"github.com/goccy/go-yaml/ast"
+
+	"yellowgate/internal/core/problem"
+)
+
+// The key site: the site as a whole.
+
+func (r *reader) site(n ast.Node) {
+	s := &r.gate.Site
+	for _, e := range r.mapping(n, "site", siteKeys) {
+		what := "site." + e.key
+		switch e.key {
+		case "name":
+			s.Name, _ = r.oneText(e.node, what)
+		case "url":
+			s.URL, _ = r.oneText(e.node, what)
+			if u, err := url.Parse(s.URL.Value); s.URL.Value != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https") {
+				r.problem(problem.Error, s.URL.Pos, "write it like https://ternhill.example", "site.url should be the site's absolute address")
+			} else if u != nil && (u.RawQuery != "" || u.Fragment != "") {
+				r.errorf(s.URL.Pos, "site.url has no query and no fragment")
+			}
+			s.URL.Value = strings.TrimSuffix(s.URL.Value, "/")
+		case "origin":
+			s.Origin, _ = r.oneText(e.node, what)
+			if u, err := url.Parse(s.Origin.Value); s.Origin.Value != "" && (err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil) {
+				r.problem(problem.Error, s.Origin.Pos, "write it like http://127.0.0.1:8000", "site.origin is the scheme, host and port of the server that makes the pages")
+			}
+		case "time-zone":
+			s.TimeZone, _ = r.oneText(e.node, what)
+			if _, err := time.LoadLocation(s.TimeZone.Value); s.TimeZone.Value != "" && err != nil {
+				r.problem(problem.Error, s.TimeZone.Pos, "write a name like Europe/Oslo", "there is no time zone %q", s.TimeZone.Value)
+			}
+		case "source":
+			s.Source, _ = r.oneName(e.node, what)
+		case "output":
+			s.Output, _ = r.oneName(e.node, what)
+		case "facts":
+			s.Facts = r.names(e.node, what)
+		case "trust":
+			for _, t := range r.names(e.node, what) {
+				if strings.ContainsAny(t.Value, "/: ") || strings.Contains(strings.TrimPrefix(t.Value, "*."), "*") {
+					r.problem(problem.Error, t.Pos, "write "+trustedHost(t.Value), "site.trust lists hosts, not %q", t.Value)
+					continue
+				}
+				s.Trust = append(s.Trust, t)
+			}
+		case "outside":
+			s.Outside = r.names(e.node, what)
+		case "manifest":
+			s.Manifest, _ = r.oneName(e.node, what)
+		case "ignore", "also", "pages":
+			list := map[string]*[]Text{"ignore": &s.Ignore, "also": &s.Also, "pages": &s.Pages}[e.key]
+			*list = r.names(e.node, what)
+			for _, t := range *list {
+				if !doublestar.ValidatePattern(t.Value) {
+					r.errorf(t.Pos, "the glob %q has a bracket or brace that is never closed", t.Value)
+				}
+			}
+		case "extensionless":
+			s.Extensionless = r.truth(e.node, what)
+		case "marks":
+			s.Marks = r.truth(e.node, what)
+		}
+	}
+}
+
+// trustedHost is what somebody meant who wrote a URL or a pattern for a host.
+func trustedHost(text string) string {
+	_, rest, found := strings.Cut(text, "//")
+	if !found {
+		rest = text
+	}
+	host, _, _ := strings.Cut(strings.Trim(rest, "/ "), "/")
+	host, _, _ = strings.Cut(host, ":")
+	if host = strings.Trim(strings.TrimPrefix(host, "*."), "* "); host == "" {
+		return "the name of each host whose code is expected, such as tags.lantern.example"
+	}
+	return host
+}
