@@ -23,6 +23,19 @@ func (e *OverlapError) Error() string {
 	return fmt.Sprintf("two changes meet at bytes %d to %d and %d to %d of the page", e.A.Start, e.A.End, e.B.Start, e.B.End)
 }
 
+// inOrder are the edits in the order of their places, insertions before what is replaced at the same one.
+func inOrder(edits []Edit) []Edit {
+	sorted := slices.Clone(edits)
+	sort.SliceStable(sorted, func(i, j int) bool {
+		a, b := sorted[i], sorted[j]
+		if a.Start != b.Start {
+			return a.Start < b.Start
+		}
+		return a.Start == a.End && b.Start != b.End
+	})
+	return sorted
+}
+
 // Apply applies edits, given as ranges of src.Text in any order, to the file in
 // one copy. It returns the new file and the inverse: edits of the new file's
 // bytes that give the old file back. Without edits the file itself is returned.
@@ -31,16 +44,7 @@ func (s *Source) Apply(edits []Edit) (file []byte, inverse []Edit, err error) {
 	if len(edits) == 0 {
 		return s.File, nil, nil
 	}
-	sorted := make([]Edit, len(edits))
-	copy(sorted, edits)
-	sort.SliceStable(sorted, func(i, j int) bool {
-		a, b := sorted[i], sorted[j]
-		if a.Start != b.Start {
-			return a.Start < b.Start
-		}
-		// Insertions before what is replaced at the same offset.
-		return a.Start == a.End && b.Start != b.End
-	})
+	sorted := inOrder(edits)
 	grown := 0
 	ends := make([]int, 0, 2*len(sorted))
 	for i, e := range sorted {
@@ -82,11 +86,9 @@ func Undo(file []byte, inverse []Edit) []byte {
 
 // EditText applies edits to a piece of a text that begins at an offset of it.
 func EditText(piece string, offset int, edits []Edit) string {
-	sorted := append([]Edit(nil), edits...)
-	sort.SliceStable(sorted, func(i, j int) bool { return sorted[i].Start < sorted[j].Start })
 	var b strings.Builder
 	last := 0
-	for _, e := range sorted {
+	for _, e := range inOrder(edits) {
 		b.WriteString(piece[last : e.Start-offset])
 		b.WriteString(e.New)
 		last = e.End - offset

@@ -135,7 +135,7 @@ func TestItemAt(t *testing.T) {
 
 // TestRetagged: an element that its item no longer matches since its own attrs changed the tag is the item's.
 func TestRetagged(t *testing.T) {
-	f, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nitems:\n  tidy: {found: 'script[data-old]', attrs: {data-old: false}, pages: all, except: /out/}\n  click: {found: 'a[onclick]', attrs: {onclick: false}, pages: all}\n"), nil)
+	f, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nitems:\n  tidy: {found: 'script[data-old]', attrs: {data-old: false}, pages: all, except: /out/}\n  click: {found: 'a[onclick]', attrs: {onclick: false, data-new: x}, pages: all}\n"), nil)
 	g, more := gating.New(f, "2026-11-25")
 	for _, p := range append(problems, more...) {
 		t.Fatal(p)
@@ -145,11 +145,11 @@ func TestRetagged(t *testing.T) {
 		{"/in/", "", "", "found 1", "found 1", "tidy"},
 		{"/in/", "<p>", "<p id=p>", "found 1", "found 1", "tidy"},
 		{"/in/", `<script src="/old.js"></script>`, "", "gone 1", "found 1", ""},
-		{"/in/", `<a href=/>`, "<a href=/ onclick=go()>", "found 1", "found 1, gone 1", "tidy"},
+		{"/in/", ` href=/>x`, " href=/ onclick=go()>x", "found 1", "found 1, gone 1", "tidy"},
 		{"/out/", "<p>", "<p><script src=/old.js></script>", "", "found 1", ""},
 	} {
 		known := page.Page{Path: c.path, File: "x.html"}
-		result := g.Page([]byte(strings.Replace(source, "<p>", old+"<p><a href=/ onclick=go()>x</a>", 1)), known)
+		result := g.Page([]byte(strings.Replace(source, "<p>", old+"<p><a onclick=go() href=/>x</a>", 1)), known)
 		record := Take([]byte(strings.Replace(string(result.File), c.cut, c.put, 1)), known, g, nil)
 		h := Compare(record, result)
 		owner := ""
