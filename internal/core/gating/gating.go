@@ -6,8 +6,6 @@
 package gating
 
 import (
-	"fmt"
-	"maps"
 	"net/url"
 	"slices"
 	"strings"
@@ -451,95 +449,4 @@ func (g *Gate) loadersOn(base weburl.Page) map[string][]int {
 		}
 	}
 	return items
-}
-
-// Clashes reports elements that bear the id of a popup that is on the page: in the
-// source, in the popup itself, in what other items write; and ids of what a popup holds that the page or
-// another item has.
-func (r *Result) Clashes() (out []Problem) {
-	if len(r.Popups) == 0 {
-		return nil
-	}
-	ids := r.ids()
-	locator := markup.NewLocator(r.Source.Text)
-	for _, it := range r.Popups {
-		selector := constant("[id='" + it.Name + "']")
-		clash := func(pos problem.Position, where, remedy string) {
-			out = append(out, Problem{problem.Problem{Severity: problem.Error, Pos: pos,
-				Message: fmt.Sprintf("%s has the id %q, and so has the popup of item %q (%s)", where, it.Name, it.Name, it.Pos), Remedy: remedy}, r.Page.Path, r.Page.File})
-		}
-		on, _ := markup.Matches(r.Source.Text, selector) // one tag answers it
-		for _, at := range on {
-			line, column := locator.Locate(at)
-			clash(problem.Position{File: r.Page.File, Line: line, Column: column}, "this element", "give the element another id, or the item another name")
-		}
-		out = append(out, r.sharedIDs(it, ids)...)
-		for _, w := range r.Written {
-			if w.Part == FoundPart {
-				continue // it stands in the source
-			}
-			hits, _ := markup.Matches([]byte(w.Text), selector)
-			part := r.gate.File.Items[w.Item].Parts[w.Part]
-			if part.Kind == gatefile.Popup && r.gate.File.Items[w.Item] == it && len(hits) > 0 {
-				hits = hits[1:] // the dialog's own
-			}
-			if len(hits) > 0 {
-				clash(part.Pos, fmt.Sprintf("an element of %s of item %q", part.Kind, r.gate.File.Items[w.Item].Name), "give the element another id")
-			}
-		}
-	}
-	return out
-}
-
-// ids are the ids of the page, under -1, and of each part that is written, by its number in Written.
-func (r *Result) ids() map[int]map[string]bool {
-	withID := constant("[id]")
-	of := func(text []byte) map[string]bool {
-		all := map[string]bool{}
-		hits, _ := markup.Matches(text, withID) // one tag answers it
-		for _, at := range hits {
-			if id, _ := markup.AttrValue(text, at, "id"); id != "" {
-				all[id] = true
-			}
-		}
-		return all
-	}
-	ids := map[int]map[string]bool{-1: of(r.Source.Text)}
-	for n, w := range r.Written {
-		if w.Part != FoundPart { // that stands in the source
-			ids[n] = of([]byte(w.Text))
-		}
-	}
-	return ids
-}
-
-// sharedIDs reports ids in what a popup holds that the page has too, or what another item writes.
-func (r *Result) sharedIDs(it *gatefile.Item, ids map[int]map[string]bool) (out []Problem) {
-	var own map[string]bool
-	var part *gatefile.Part
-	others := map[string]string{}
-	for n, w := range r.Written {
-		switch of := r.gate.File.Items[w.Item]; {
-		case of == it && w.Part != FoundPart && it.Parts[w.Part].Kind == gatefile.Popup:
-			own, part = maps.Clone(ids[n]), it.Parts[w.Part]
-		case of != it:
-			for id := range ids[n] {
-				others[id] = fmt.Sprintf("item %q", of.Name)
-			}
-		}
-	}
-	delete(own, it.Name) // the dialog's own: see Clashes
-	if len(own) == 0 {
-		return nil
-	}
-	for id := range ids[-1] {
-		others[id] = "the page"
-	}
-	for _, id := range slices.Sorted(maps.Keys(own)) {
-		if who := others[id]; who != "" {
-			out = append(out, Problem{problem.Problem{Severity: problem.Error, Pos: part.Pos,
-				Message: fmt.Sprintf("the popup of item %q has an element with the id %q, and so has %s", it.Name, id, who), Remedy: "give one of them another id: labels and scripts find the first alone"}, r.Page.Path, r.Page.File})
-		}
-	}
-	return out
 }
