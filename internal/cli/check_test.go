@@ -17,7 +17,7 @@ func TestCheckWarns(t *testing.T) {
 	for _, file := range []string{"js/one.js", "c.css", "e.css"} {
 		b.Write("site/"+file, "/* "+file+" */")
 	}
-	b.Write("yellowgate.yaml", clitest.SiteHead[:len(clitest.SiteHead)-2]+`, facts: facts.csv}
+	gate := clitest.SiteHead[:len(clitest.SiteHead)-2]+`, facts: facts.csv}
 sets:
   empty: /nowhere/**
   plain: none
@@ -32,7 +32,8 @@ items:
   f: {code: <p>x</p>, place: {before: body > h1}, pages: [/visit/, /members/]}
 per-page:
   /visit/: {in: [a]}
-`)
+`
+	b.Write("yellowgate.yaml", gate)
 	out := b.Want(0, clitest.Args("check", "--verbose"),
 		`facts.csv:3:1: warning: facts are given for /gone/`,
 		`yellowgate.yaml:4:10: warning: the page set "empty" chooses no page of the site`,
@@ -55,6 +56,37 @@ per-page:
 		t.Error("notes are told without --verbose")
 	}
 	b.Want(0, clitest.Args("apply"), "3 pages written, 4 other files copied", "has no place")
+
+	var told struct {
+		Problems []struct{ Severity, Check, Item, Message string }
+		Accepted int
+	}
+	read := func() {
+		t.Helper()
+		told.Problems = nil
+		if err := json.Unmarshal([]byte(b.Want(0, clitest.Args("check", "--format", "json"))), &told); err != nil {
+			t.Fatal(err)
+		}
+	}
+	read()
+	for _, p := range told.Problems { // what nobody can name, nobody can accept
+		b.Want(0, clitest.Args("explain", p.Check), p.Check)
+	}
+	all := len(told.Problems)
+	b.Write("yellowgate.yaml", gate+`accept:
+  - {check: chooses-nothing, pages: all, item: c, note: the exceptions are meant}
+  - {check: facts-without-page, pages: all, note: the page comes later}
+  - {check: no-such-place, pages: /members/, note: another page}
+  - {check: shared-url, pages: /visit/, note: about no page}
+`)
+	if read(); told.Accepted != 2 || len(told.Problems) != all-2 {
+		t.Errorf("%d of %d are left, %d accepted", len(told.Problems), all, told.Accepted)
+	}
+	b.Want(0, clitest.Args("check"), "2 findings accepted in the gate file", `page set "empty"`, "items \"b\" and \"a\"", `"body > h1" matches nothing (on /visit/)`)
+	b.Write("yellowgate.yaml", gate+"accept: {check: no-such-place, pages: /visit/, note: later}\n")
+	if out := b.Want(0, clitest.Args("apply")); strings.Contains(out, "has no place") {
+		t.Error(out)
+	}
 }
 
 // TestJSON: every command's JSON is JSON, and has what a script would look for.

@@ -8,16 +8,14 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/report"
 	"yellowgate/internal/site"
 )
 
 func (a *app) explainCmd() *cobra.Command {
 	names := func() (out []string) {
-		for _, c := range checks.All() {
-			out = append(out, c.Name)
-		}
-		return out
+		return append(checks.Names(), problem.Names()...)
 	}
 	return &cobra.Command{
 		Use: "explain [CHECK]", GroupID: "more", Args: cobra.MaximumNArgs(1),
@@ -33,17 +31,26 @@ to mend it, with a bad and a good example. Use it when a finding is not clear.`,
 				return err
 			}
 			var c *checks.Check
+			var kind problem.Kind
 			if len(args) == 1 {
-				if c = checks.Named(args[0]); c == nil {
+				kind = problem.KindOf(args[0])
+				if c = checks.Named(args[0]); c == nil && kind.Name == "" {
 					return &site.UsageError{Message: fmt.Sprintf("no check is called %q%s", args[0], near.Suggest(args[0], names())), Remedy: "yellowgate explain lists the checks"}
 				}
 			}
 			return a.write(func(w io.Writer, pr *report.Printer) error {
 				switch a.format {
 				case "json":
+					if kind.Name != "" {
+						return report.JSON(w, kind)
+					}
 					return report.JSON(w, report.CheckDocs(c))
 				case "markdown":
 					return report.ChecksMarkdown(w)
+				}
+				if kind.Name != "" {
+					pr.ExplainKind(kind)
+					return nil
 				}
 				pr.Explain(c)
 				return nil

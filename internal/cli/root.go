@@ -315,7 +315,7 @@ func (a *app) fail(err error) int {
 	case errors.As(err, &ge):
 		problem.Sort(ge.Problems)
 		p.Problems(ge.Problems, a.verbose)
-		e, _, _ := report.Counts(ge.Problems)
+		e, _, _, _ := report.Counts(ge.Problems)
 		if e == 1 {
 			p.Line("1 error: nothing was written.")
 		} else {

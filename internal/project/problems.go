@@ -19,6 +19,9 @@ func GroupProblems(g *gatefile.Gate, all []gating.Problem) (out []problem.Proble
 		if p.Pos.File == p.File { // it stands in a page: the same in another is the same cause
 			key = p.Message
 		}
+		if p.Accepted {
+			key += "\x00"
+		}
 		i, ok := at[key]
 		if !ok {
 			i = len(out)

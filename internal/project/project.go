@@ -185,12 +185,15 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 	if g.Dated() {
 		put(sum, []byte(o.Day))
 	}
-	problems = append(problems, g.CheckNames(checks.Names())...)
+	problems = append(problems, g.CheckNames(checks.Names(), problem.Names())...)
 	gate, more := gating.New(g, o.Day)
 	gate.TreeCost = o.TreeCost
 	problems = append(problems, more...)
 	p.Gate = gate
 	problems = append(problems, p.folders()...)
+	for i := range problems {
+		g.Accepts(&problems[i], nil)
+	}
 	p.Digest = "sha256:" + hex.EncodeToString(sum.Sum(nil))
 	if worst, any := problem.Worst(problems); any && worst == problem.Error {
 		return nil, nil, &GateError{problems}
@@ -358,7 +361,7 @@ func (p *Project) CheckPages() (problems []problem.Problem) {
 	}
 	for _, row := range p.Facts.rows {
 		if !have[row.key] {
-			problems = append(problems, problem.Problem{Severity: problem.Warning, Pos: row.pos,
+			problems = append(problems, problem.Problem{Severity: problem.Warning, Name: problem.FactsWithoutPage, Pos: row.pos,
 				Message: fmt.Sprintf("facts are given for %s, which is no page of the site%s", row.path, near.Suggest(row.path, paths))})
 		}
 	}

@@ -10,7 +10,7 @@ import (
 // Check writes what check found.
 func (p *Printer) Check(r *run.CheckResult, verbose bool) {
 	p.Problems(r.Problems, verbose)
-	e, w, n := Counts(r.Problems)
+	e, w, n, accepted := Counts(r.Problems)
 	g := r.Project.Gate.File
 	title := g.File
 	if g.Site.Name.Value != "" {
@@ -60,6 +60,9 @@ func (p *Printer) Check(r *run.CheckResult, verbose bool) {
 		p.Line("%s The gate file can be applied.", p.warn.Render(wording.Count(w, "warning")+"."))
 	default:
 		p.Line("%s The gate file can be applied.", p.in.Render("No errors, no warnings."))
+	}
+	if accepted > 0 {
+		p.Line("%s", p.dim.Render(wording.Count(accepted, "finding")+" accepted in the gate file, and not shown."))
 	}
 	if n > 0 && !verbose {
 		p.Line("%s", p.dim.Render(wording.Count(n, "note")+": --verbose shows them."))

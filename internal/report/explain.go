@@ -9,6 +9,14 @@ import (
 	"yellowgate/internal/core/problem"
 )
 
+// ExplainKind writes what a name means that check alone has.
+func (p *Printer) ExplainKind(k problem.Kind) {
+	p.Heading("%s", k.Name)
+	p.Line("  %s", k.Means)
+	p.Line("")
+	p.Line("  %s", p.dim.Render("yellowgate check reports it, with the line of the gate file. accept: takes it by this name."))
+}
+
 // Explain writes the checks, or one of them.
 func (p *Printer) Explain(c *checks.Check) {
 	if c != nil {
@@ -36,6 +44,12 @@ func (p *Printer) Explain(c *checks.Check) {
 			p.Heading("%s", family)
 		}
 		t.add(p.name.Render(c.Name), p.severity(c.Severity), c.Title)
+	}
+	p.table(t)
+	p.Heading("check alone")
+	t = &table{wide: []int{1}}
+	for _, k := range problem.Kinds() {
+		t.add(p.name.Render(k.Name), k.Means)
 	}
 	p.table(t)
 	p.Line("")
@@ -71,6 +85,10 @@ func ChecksMarkdown(w io.Writer) error {
 				fmt.Fprintf(&b, "\n### %s\n\n%s: %s.\n\n%s\n\nBad:\n\n```html\n%s\n```\n\nGood:\n\n```html\n%s\n```\n", c.Name, c.Severity, c.Title, c.Doc, c.Bad, c.Good)
 			}
 		}
+	}
+	b.WriteString("\n## check alone\n\n`yellowgate check` warns of these, or notes them with `--verbose`; `accept` takes them by name.\n\n| name | what |\n|---|---|\n")
+	for _, k := range problem.Kinds() {
+		fmt.Fprintf(&b, "| %s | %s |\n", k.Name, k.Means)
 	}
 	_, err := io.WriteString(w, b.String())
 	return err

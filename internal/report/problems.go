@@ -10,11 +10,15 @@ import (
 // and what to do. Notes are left out unless all is true.
 func (p *Printer) Problems(ps []problem.Problem, all bool) {
 	for _, x := range ps {
-		if x.Severity == problem.Note && !all {
+		if x.Accepted || x.Severity == problem.Note && !all {
 			continue
 		}
 		word := p.severity(x.Severity)
-		p.Line("%s: %s: %s", x.Pos.String(), word, x.Message)
+		name := ""
+		if x.Name != "" {
+			name = p.dim.Render(" [" + x.Name + "]")
+		}
+		p.Line("%s: %s: %s%s", x.Pos.String(), word, x.Message, name)
 		if x.Line != "" && x.Pos.Column > 0 {
 			source := []rune(strings.TrimRight(x.Line, "\r\n"))
 			col := min(x.Pos.Column-1, len(source))
@@ -34,13 +38,15 @@ func (p *Printer) Problems(ps []problem.Problem, all bool) {
 	}
 }
 
-// Counts says how many problems there are.
-func Counts(ps []problem.Problem) (errors, warnings, notes int) {
+// Counts says how many problems there are; those that the owner lives with are apart.
+func Counts(ps []problem.Problem) (errors, warnings, notes, accepted int) {
 	for _, x := range ps {
-		switch x.Severity {
-		case problem.Error:
+		switch {
+		case x.Accepted:
+			accepted++
+		case x.Severity == problem.Error:
 			errors++
-		case problem.Warning:
+		case x.Severity == problem.Warning:
 			warnings++
 		default:
 			notes++
@@ -52,6 +58,8 @@ func Counts(ps []problem.Problem) (errors, warnings, notes int) {
 // ProblemRecord is a problem in machine-readable form.
 type ProblemRecord struct {
 	Severity string `json:"severity"`
+	Check    string `json:"check,omitempty"` // what accept calls it
+	Item     string `json:"item,omitempty"`
 	File     string `json:"file"`
 	Line     int    `json:"line"`
 	Column   int    `json:"column"`
@@ -59,11 +67,14 @@ type ProblemRecord struct {
 	Remedy   string `json:"remedy"`
 }
 
-// ProblemRecords are problems in machine-readable form.
+// ProblemRecords are problems in machine-readable form, but for those that the owner lives with.
 func ProblemRecords(ps []problem.Problem) []ProblemRecord {
 	out := []ProblemRecord{}
 	for _, x := range ps {
-		out = append(out, ProblemRecord{x.Severity.String(), x.Pos.File, x.Pos.Line, x.Pos.Column, x.Message, x.Remedy})
+		if x.Accepted {
+			continue
+		}
+		out = append(out, ProblemRecord{x.Severity.String(), x.Name, x.Item, x.Pos.File, x.Pos.Line, x.Pos.Column, x.Message, x.Remedy})
 	}
 	return out
 }

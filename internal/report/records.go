@@ -41,11 +41,13 @@ func CheckRecord(r *run.CheckResult) any {
 	for _, c := range r.Tally {
 		items = append(items, itemRecord{c.Item.Name, c.In, c.Found, run.ChosenBy(c.Item), c.Item.Note})
 	}
+	_, _, _, accepted := Counts(r.Problems)
 	return struct {
 		Pages    int             `json:"pages"`
 		Items    []itemRecord    `json:"items"`
 		Problems []ProblemRecord `json:"problems"`
-	}{r.Pages, items, ProblemRecords(r.Problems)}
+		Accepted int             `json:"accepted"`
+	}{r.Pages, items, ProblemRecords(r.Problems), accepted}
 }
 
 // PageLines writes a page's record and verdicts, one a line.

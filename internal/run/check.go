@@ -68,6 +68,9 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 		}
 		t.Add(x.Page.Path, x.lines)
 		places.Add(x.Result)
+		for k := range x.problems {
+			p.Gate.File.Accepts(&x.problems[k].Problem, &x.Page)
+		}
 		onPages = append(onPages, x.problems...)
 		reach.Add(x.Page.Path, x.Page.File, x.popups)
 		idle.Add(x.Result)
@@ -95,13 +98,14 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 		r.Problems = append(r.Problems, gatecheck.LostPaths(p.Gate.File, p.Pages)...)
 	}
 	for _, f := range reach.Unreachable() {
-		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Warning, Pos: problem.Position{File: f.File, Line: f.Line, Column: f.Column}, Message: f.Message, Remedy: f.Remedy})
+		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Warning, Name: f.Check, Item: f.Item, Pos: problem.Position{File: f.File, Line: f.Line, Column: f.Column}, Message: f.Message, Remedy: f.Remedy})
 	}
 	for _, path := range p.Gate.File.Unused() {
-		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Note, Pos: p.Gate.File.Site.Manifest.Pos,
+		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Note, Name: problem.UnusedBuiltFile, Pos: p.Gate.File.Site.Manifest.Pos,
 			Message: "no item uses the built file " + path, Remedy: "give it an item, or leave it to the pages that load it themselves"})
 	}
 	for i := range r.Problems {
+		p.Gate.File.Accepts(&r.Problems[i], nil)
 		if text := p.Gate.File.TextOf(r.Problems[i].Pos.File); r.Problems[i].Line == "" && text != nil {
 			r.Problems[i].Line = project.LineOf(text, r.Problems[i].Pos.Line)
 		}
@@ -202,6 +206,6 @@ const mostURLs = 20_000
 // leftOut reports dot-files of the source that are not copied.
 func leftOut(p *project.Project) problem.Problem {
 	pos := p.Gate.File.Site.Source.Pos
-	return problem.Problem{Severity: problem.Note, Pos: pos,
+	return problem.Problem{Severity: problem.Note, Name: problem.DotFiles, Pos: pos,
 		Message: fmt.Sprintf("dot-files of the source folder are not copied: %s", gating.SomePages(p.LeftOut)), Remedy: "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
 }

@@ -273,7 +273,9 @@ func TestAddresses(t *testing.T) {
 	b.Want(2, clitest.Args("survey", served.URL, "--write"), "a gate file needs a folder of pages that stays", "yellowgate capture "+served.URL)
 	b.Want(2, clitest.Args("audit", served.URL, "--part", "1/2"), "--part is for the pages of a folder")
 	b.Want(3, clitest.Args("audit", "http://127.0.0.1:1/"), "refused")
+	asked := make(chan string, 1000)
 	slow := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked <- r.URL.Path
 		time.Sleep(20 * time.Millisecond)
 		fmt.Fprintf(w, "<!doctype html><title>%[1]s</title><a href=%[1]s1>on</a>", r.URL.Path)
 	}))
@@ -285,7 +287,9 @@ func TestAddresses(t *testing.T) {
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	time.Sleep(500 * time.Millisecond)
+	for range 5 { // it is in the midst of reading
+		<-asked
+	}
 	if err := cmd.Process.Signal(syscall.SIGINT); err != nil {
 		t.Fatal(err)
 	}

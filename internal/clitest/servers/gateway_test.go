@@ -356,7 +356,8 @@ func TestGatewayPair(t *testing.T) {
 			}
 		})
 	}
-	for i := 1; i <= 20; i++ {
+	const final = 21
+	for i := 1; i <= final; i++ {
 		text := of(i)
 		if i%5 == 0 {
 			text = "yellowgate: 1\nitems: ["
@@ -377,11 +378,11 @@ func TestGatewayPair(t *testing.T) {
 			}
 		}
 	}
-	for deadline := time.Now().Add(2 * time.Minute); last.Load() != 19 && time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+	for deadline := time.Now().Add(2 * time.Minute); last.Load() != final && time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
 	}
 	stop.Store(true)
 	clients.Wait()
-	if done.Load() < 20 || last.Load() != 19 {
+	if done.Load() < 20 || last.Load() != final {
 		t.Errorf("%d answers, the last of gate %d", done.Load(), last.Load())
 	}
 	t.Logf("%d answers", done.Load())

@@ -171,7 +171,7 @@ func (t *Tally) Add(path string, l *Lines) {
 		if x.In {
 			word, says = "chooses", "in"
 		}
-		t.idleIn = append(t.idleIn, t.idle(x.Pos, "take the line out",
+		t.idleIn = append(t.idleIn, idle(t.gate.File.Items[x.Item].Name, x.Pos, "take the line out",
 			"per-page %s: %s for %q changes nothing: its own pages line %s this page already", x.Page, says, t.gate.File.Items[x.Item].Name, word))
 	}
 }
@@ -199,8 +199,8 @@ func (t *Tally) look(l *Lines, pages, except []gatefile.Query, pg *page.Page) bo
 	return in && !out
 }
 
-func (t *Tally) idle(pos problem.Position, remedy, format string, args ...any) problem.Problem {
-	return problem.Problem{Severity: problem.Warning, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
+func idle(item string, pos problem.Position, remedy, format string, args ...any) problem.Problem {
+	return problem.Problem{Severity: problem.Warning, Name: idleLine.Name, Item: item, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
 }
 
 // Problems reports the lines that choose or change nothing. A plain none is meant,
@@ -247,7 +247,7 @@ func (t *Tally) unmatched(urls func() []string) (out []problem.Problem) {
 			if _, ok := gating.ByURL(m); ok && urls != nil {
 				hint = t.gate.Meant(m, urls())
 			}
-			out = append(out, t.idle(m.Pos, remedy, "item %q: %s: %s matches nothing on any page%s", it.Name, word, m.Raw, hint))
+			out = append(out, idle(it.Name, m.Pos, remedy, "item %q: %s: %s matches nothing on any page%s", it.Name, word, m.Raw, hint))
 		}
 	}
 	return out
@@ -258,23 +258,23 @@ func (t *Tally) meant(q *gatefile.Query) string { return pagequery.Meant(q.Text,
 
 // choosing reports sets, items and rules that choose no page, and apart from them lines
 // that change nothing.
-func (t *Tally) choosing() (out, idle []problem.Problem) {
-	idle = append(idle, t.idleIn...)
-	warn := func(pos problem.Position, remedy, format string, args ...any) {
-		out = append(out, problem.Problem{Severity: problem.Warning, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy})
+func (t *Tally) choosing() (out, idles []problem.Problem) {
+	idles = append(idles, t.idleIn...)
+	warn := func(item string, pos problem.Position, remedy, format string, args ...any) {
+		out = append(out, problem.Problem{Severity: problem.Warning, Name: problem.ChoosesNothing, Item: item, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy})
 	}
 	for i, s := range t.gate.File.Sets {
 		if t.sets[i] == 0 && !isNone(s.Query) {
-			warn(s.Query.Pos, "yellowgate pages lists the paths there are", "the page set %q chooses no page of the site%s", s.Name, t.meant(&s.Query))
+			warn("", s.Query.Pos, "yellowgate pages lists the paths there are", "the page set %q chooses no page of the site%s", s.Name, t.meant(&s.Query))
 		}
 	}
-	entries := func(what string, pages, except []gatefile.Query) (any bool) {
+	entries := func(item, what string, pages, except []gatefile.Query) (any bool) {
 		for k := range pages {
 			q := &pages[k]
 			n := t.chosen[t.lines.queries[q]]
 			any = any || n > 0 || isNone(*q)
 			if n == 0 && !isNone(*q) && !t.namesEmptySet(q) {
-				warn(q.Pos, "yellowgate pages lists the paths there are", "%s: pages: %s chooses no page of the site%s", what, q.Text, t.meant(q))
+				warn(item, q.Pos, "yellowgate pages lists the paths there are", "%s: pages: %s chooses no page of the site%s", what, q.Text, t.meant(q))
 			}
 		}
 		for k := range except {
@@ -283,7 +283,7 @@ func (t *Tally) choosing() (out, idle []problem.Problem) {
 				if t.excludedAnywhere[t.lines.queries[q]] == 0 { // it chooses no page at all
 					hint = t.meant(q)
 				}
-				idle = append(idle, t.idle(q.Pos, "take it out, or mend it", "%s: except: %s excludes nothing that pages chooses%s", what, q.Text, hint))
+				idles = append(idles, idle(item, q.Pos, "take it out, or mend it", "%s: except: %s excludes nothing that pages chooses%s", what, q.Text, hint))
 			}
 		}
 		return any
@@ -293,9 +293,9 @@ func (t *Tally) choosing() (out, idle []problem.Problem) {
 		if it.Disabled {
 			continue
 		}
-		any := entries(what, it.Pages, it.Except)
+		any := entries(it.Name, what, it.Pages, it.Except)
 		if any && t.In[i] == 0 && len(it.Except) > 0 && !allNone(it.Pages) {
-			warn(it.Pos, "mend its exceptions", "the exceptions of %s cover all its pages: it is in nowhere", what)
+			warn(it.Name, it.Pos, "mend its exceptions", "the exceptions of %s cover all its pages: it is in nowhere", what)
 		}
 	}
 	for _, r := range t.gate.File.Rules {
@@ -303,7 +303,7 @@ func (t *Tally) choosing() (out, idle []problem.Problem) {
 		if r.Default {
 			name = "a rule under defaults"
 		}
-		entries(name, r.Pages, r.Except)
+		entries("", name, r.Pages, r.Except)
 		for k := range r.Keys {
 			key := &r.Keys[k]
 			if pages := t.noValue[t.lines.keys[key]]; len(pages) > 0 {
@@ -312,11 +312,11 @@ func (t *Tally) choosing() (out, idle []problem.Problem) {
 			}
 		}
 	}
-	return out, idle
+	return out, idles
 }
 
 func noted(pos problem.Position, remedy, format string, args ...any) problem.Problem {
-	return problem.Problem{Severity: problem.Note, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
+	return problem.Problem{Severity: problem.Note, Name: problem.NoValue, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
 }
 
 func isNone(q gatefile.Query) bool {

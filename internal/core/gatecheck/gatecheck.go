@@ -25,7 +25,7 @@ func Required(g *gating.Result, file *gatefile.Gate) (out []gating.Problem) {
 		}
 		for _, key := range q.Keys {
 			if w := verdict.Winner(g.Metadata(key.Value)); w == nil || w.None {
-				out = append(out, gating.Problem{Page: g.Page.Path, Problem: problem.Problem{Severity: problem.Warning, Pos: key.Pos,
+				out = append(out, gating.Problem{Page: g.Page.Path, Problem: problem.Problem{Severity: problem.Warning, Name: problem.RequiredMissing, Pos: key.Pos,
 					Message: key.Value + " is required, and the page would have none", Remedy: "give it one by a rule under metadata or defaults, or in the page"}})
 			}
 		}
@@ -47,7 +47,7 @@ func DroppedNoindex(g *gating.Result) (out []gating.Problem) {
 	for i := range stack {
 		c := &stack[i]
 		if c != w && c.Level == verdict.FromMetadata && c.Stands() && noindexed(c) {
-			return []gating.Problem{{Page: g.Page.Path, File: g.Page.File, Problem: problem.Problem{Severity: problem.Warning, Pos: w.Rule,
+			return []gating.Problem{{Page: g.Page.Path, File: g.Page.File, Problem: problem.Problem{Severity: problem.Warning, Name: problem.NoindexUndone, Pos: w.Rule,
 				Message: fmt.Sprintf("this robots takes back the noindex of %s", c.Rule), Remedy: "add noindex to it, if these pages shall stay out of search engines"}}}
 		}
 	}
@@ -88,7 +88,7 @@ func (u *Unwritten) Add(g *gating.Result) {
 func (u *Unwritten) Problems(g *gatefile.Gate) (out []problem.Problem) {
 	for _, it := range g.Items {
 		if paths := u.pages[it.Name]; len(paths) > 0 {
-			out = append(out, problem.Problem{Severity: problem.Note, Pos: it.Pos,
+			out = append(out, problem.Problem{Severity: problem.Note, Name: problem.UnwrittenListFact, Item: it.Name, Pos: it.Pos,
 				Message: fmt.Sprintf("item %q writes no structured data where the list fact is missing (on %s)", it.Name, gating.SomePages(paths)), Remedy: "give these pages the fact, or keep the item out of them"})
 		}
 	}
@@ -137,7 +137,7 @@ func SameURL(g *gatefile.Gate) (problems []problem.Problem) {
 				continue
 			}
 			if other := first[p.Text]; other != nil && other != it {
-				problems = append(problems, problem.Problem{Severity: problem.Warning, Pos: p.Pos,
+				problems = append(problems, problem.Problem{Severity: problem.Warning, Name: problem.SharedURL, Item: it.Name, Pos: p.Pos,
 					Message: "items \"" + it.Name + "\" and \"" + other.Name + "\" both carry " + p.Text,
 					Remedy:  "make it an item of its own that both need"})
 			}

@@ -94,19 +94,19 @@ func (r *Rules) Add(path string, l *RuleLines) {
 
 // Problems reports a noindex that reaches further than anybody means, and rules of which nothing stands.
 func (r *Rules) Problems() (out []problem.Problem) {
-	warn := func(pos problem.Position, remedy, message string) {
-		out = append(out, problem.Problem{Severity: problem.Warning, Pos: pos, Message: message, Remedy: remedy})
+	warn := func(name string, pos problem.Position, remedy, message string) {
+		out = append(out, problem.Problem{Severity: problem.Warning, Name: name, Pos: pos, Message: message, Remedy: remedy})
 	}
 	const remedy = "search engines drop these pages: narrow the pages of the rule, or take noindex out"
 	all := false
 	for pos, n := range r.noindex {
 		if n == r.pages && n > 1 {
 			all = true
-			warn(pos, remedy, fmt.Sprintf("this noindex reaches all %d pages of the site", n))
+			warn(problem.WideNoindex, pos, remedy, fmt.Sprintf("this noindex reaches all %d pages of the site", n))
 		}
 	}
 	if r.home != nil && !all {
-		warn(*r.home, remedy, "this noindex reaches the home page")
+		warn(problem.WideNoindex, *r.home, remedy, "this noindex reaches the home page")
 	}
 	for _, c := range r.Of {
 		if c.Pages > 0 && c.Set == 0 && len(c.Rule.Keys) > 0 {
@@ -114,7 +114,7 @@ func (r *Rules) Problems() (out []problem.Problem) {
 			if c.Rule.Default {
 				what, remedy = "the pages have values of their own, or other rules set them", "put it under metadata, if it is to override them"
 			}
-			warn(c.Rule.Pos, remedy, fmt.Sprintf("this metadata rule chooses %d pages and sets nothing: %s", c.Pages, what))
+			warn(problem.IdleLine, c.Rule.Pos, remedy, fmt.Sprintf("this metadata rule chooses %d pages and sets nothing: %s", c.Pages, what))
 		}
 	}
 	return out

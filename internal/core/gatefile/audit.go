@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/core/placeholder"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
@@ -202,21 +204,34 @@ func (r *reader) severities(e entry) {
 	}
 }
 
-// CheckNames refuses names of checks that there are not.
-func (g *Gate) CheckNames(names []string) (problems []problem.Problem) {
-	bad := func(t Text) {
+// Accepts marks a problem that the owner lives with. pg is the page that it is about; nil for what is about the
+// gate file, which an entry for all pages accepts.
+func (g *Gate) Accepts(p *problem.Problem, pg *page.Page) {
+	for _, a := range g.Accept {
+		if p.Name != "" && a.Check.Value == p.Name && (a.Item.Value == "" || a.Item.Value == p.Item) {
+			p.Accepted = p.Accepted || slices.ContainsFunc(a.Pages, func(q Query) bool {
+				return pg == nil && q.Expr == pagequery.Const(true) || pg != nil && q.Eval(pg)
+			})
+		}
+	}
+}
+
+// CheckNames refuses names of checks that there are not: names are those of the audit, also those that check
+// has besides.
+func (g *Gate) CheckNames(names, also []string) (problems []problem.Problem) {
+	bad := func(t Text, names []string) {
 		if !slices.Contains(names, t.Value) {
 			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: t.Pos, Message: fmt.Sprintf("unknown check %q%s", t.Value, near.Suggest(t.Value, names)), Remedy: "yellowgate explain lists the checks"})
 		}
 	}
 	for _, a := range g.Accept {
-		bad(a.Check)
+		bad(a.Check, slices.Concat(names, also))
 		if a.Item.Value != "" && g.Item(a.Item.Value) == nil {
 			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: a.Item.Pos, Message: fmt.Sprintf("unknown item %q%s", a.Item.Value, near.Suggest(a.Item.Value, g.ItemNames()))})
 		}
 	}
 	for _, c := range g.Checks {
-		bad(c.Check)
+		bad(c.Check, names)
 	}
 	return problems
 }

@@ -66,7 +66,7 @@ func (r *reader) load(it *Item, p *Part, read func(string) ([]byte, error)) []pr
 	}
 	p.Text = strings.TrimPrefix(string(b), "\uFEFF")
 	if strings.TrimSpace(p.Text) == "" {
-		r.problem(problem.Warning, p.Pos, "write the code into it, or disable the item", "the file %s of item %q is empty: the item brings nothing", p.FromFile, it.Name)
+		r.warn(problem.EmptyFile, it, p.Pos, "write the code into it, or disable the item", "the file %s of item %q is empty: the item brings nothing", p.FromFile, it.Name)
 	}
 	t, err := placeholder.ParseCode(p.Text, it.ParamNames()...)
 	if e, ok := err.(*placeholder.Error); ok {

@@ -106,7 +106,7 @@ func TestEveryMessage(t *testing.T) {
 		g, ps := Parse("g.yaml", []byte(text), include)
 		note(ps)
 		note(g.ReadFiles(sources))
-		note(g.CheckNames([]string{"dead-file", "title-missing"}))
+		note(g.CheckNames([]string{"dead-file", "title-missing"}, nil))
 		note(g.Over("9999-12-31"))
 	}
 	for _, c := range problemCases {

@@ -76,6 +76,16 @@ func (r *reader) problem(s problem.Severity, pos problem.Position, remedy, forma
 	r.problems = append(r.problems, p)
 }
 
+// warn reports what can be accepted by its name.
+func (r *reader) warn(name string, it *Item, pos problem.Position, remedy, format string, args ...any) {
+	r.problem(problem.Warning, pos, remedy, format, args...)
+	p := &r.problems[len(r.problems)-1]
+	p.Name = name
+	if it != nil {
+		p.Item = it.Name
+	}
+}
+
 // parse reads the YAML text. ok is false where it is no YAML.
 func (r *reader) parse() (root ast.Node, ok bool) {
 	if !utf8.Valid(r.text) {

@@ -448,7 +448,7 @@ func (r *reader) rules(n ast.Node, isDefault bool) {
 			r.problem(problem.Error, rule.Pos, "add pages: all, or a page query", "this rule under %s does not say for which pages it is", what)
 		}
 		if len(rule.Keys) == 0 && rule.Pages != nil && !r.failedAt(rule.Pos.Line) {
-			r.problem(problem.Warning, rule.Pos, "", "this rule under %s sets nothing", what)
+			r.warn(problem.IdleLine, nil, rule.Pos, "", "this rule under %s sets nothing", what)
 		}
 		r.gate.Rules = append(r.gate.Rules, rule)
 	}

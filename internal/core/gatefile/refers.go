@@ -46,7 +46,7 @@ func (r *reader) unused() {
 		}
 		for _, p := range it.Params {
 			if !everywhere[p.Name] && !own[p.Name] {
-				r.problem(problem.Warning, p.Pos, "write @{"+p.Name+"} where it belongs, or take the parameter out",
+				r.warn(problem.UnusedParameter, it, p.Pos, "write @{"+p.Name+"} where it belongs, or take the parameter out",
 					"item %q uses its parameter %q nowhere", it.Name, p.Name)
 			}
 		}

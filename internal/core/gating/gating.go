@@ -300,6 +300,7 @@ type Written struct {
 }
 
 func (r *Result) problem(p problem.Problem) {
+	r.gate.File.Accepts(&p, &r.Page)
 	r.Problems = append(r.Problems, Problem{p, r.Page.Path, r.Page.File})
 }
 

@@ -434,7 +434,7 @@ func (pl *planner) standard(it *gatefile.Item, p gatefile.Place, each bool) []la
 	hits := pl.find(p.Selector)
 	if len(hits) == 0 {
 		pl.plan.placeless = append(pl.plan.placeless, it)
-		pl.problem(problem.Problem{Severity: problem.Warning, Pos: p.Pos,
+		pl.problem(problem.Problem{Severity: problem.Warning, Name: problem.NoSuchPlace, Item: it.Name, Pos: p.Pos,
 			Message: fmt.Sprintf("item %q has no place: %q matches nothing", it.Name, p.Selector),
 			Remedy:  "let the item in only where the element is: has(" + p.Selector.String() + ")"})
 		return nil

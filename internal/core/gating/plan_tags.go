@@ -83,7 +83,7 @@ func (pl *planner) standIns() {
 			}
 		}
 		if it := pl.gate.File.Items[pl.owner[at].item]; !in && !(len(it.Pages) == 1 && it.Pages[0].Expr == pagequery.Const(false)) { // who says none means it
-			pl.problem(problem.Problem{Severity: problem.Warning, Pos: it.Pos,
+			pl.problem(problem.Problem{Severity: problem.Warning, Name: problem.TakenOutForNone, Item: it.Name, Pos: it.Pos,
 				Message: fmt.Sprintf("item %q replaces %s, and is out here: the page has neither", it.Name, pl.brief(at)),
 				Remedy:  "let the item in here, or take the element out by found, with pages: none, if that is meant"})
 		}
@@ -230,7 +230,7 @@ func (pl *planner) addClasses(p *gatefile.Part) {
 	}
 	hits := pl.find(p.Selector)
 	if len(hits) == 0 {
-		pl.problem(problem.Problem{Severity: problem.Warning, Pos: p.Pos,
+		pl.problem(problem.Problem{Severity: problem.Warning, Name: problem.NoSuchPlace, Pos: p.Pos,
 			Message: fmt.Sprintf("classes %q go nowhere: %q matches nothing", p.Text, p.Selector),
 			Remedy:  "let the item in only where the element is: has(" + p.Selector.String() + ")"})
 	}

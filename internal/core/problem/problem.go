@@ -60,10 +60,13 @@ func (s *Severity) UnmarshalText(text []byte) error {
 // A Problem is one thing that is wrong with a gate file, or worth knowing.
 type Problem struct {
 	Severity Severity
+	Name     string // as in names.go, or of a check of the audit; none for what cannot be accepted
+	Item     string // the item it is about, if it is about one
 	Pos      Position
 	Message  string
 	Remedy   string // what to do about it; may be empty
 	Line     string // the line of the file, if it has one
+	Accepted bool   // the owner lives with it
 }
 
 func (p Problem) Error() string { return p.Pos.String() + ": " + p.Message }

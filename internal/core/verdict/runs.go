@@ -39,10 +39,10 @@ func (p *Plan) lateNeeds() []problem.Problem {
 }
 
 func late(need *gatefile.Item, a run, it *gatefile.Item, b run, pos problem.Position) (problem.Problem, bool) {
-	pr := problem.Problem{Severity: problem.Error, Pos: pos}
+	pr := problem.Problem{Severity: problem.Error, Item: it.Name, Pos: pos}
 	switch {
 	case a.phase == markup.Async || b.phase == markup.Async:
-		pr.Severity = problem.Warning
+		pr.Severity, pr.Name = problem.Warning, problem.UnorderedNeed
 		pr.Message = fmt.Sprintf("%q needs %q, and an async script has no order: either may run first", it.Name, need.Name)
 		pr.Remedy = "give both load: defer"
 	case a.phase > b.phase:
