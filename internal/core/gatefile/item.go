@@ -77,6 +77,8 @@ func (r *reader) part(it *Item, e entry) bool {
 		for _, v := range r.list(e.node) {
 			if m, ok := r.matcher(v); ok && e.key == "found" {
 				it.Found = append(it.Found, m)
+			} else if ok && m.Rendered {
+				r.problem(problem.Error, m.Pos, "take rendered out, or name it under found", "what only a script brings cannot be replaced in the page's source")
 			} else if ok {
 				it.Replaces = append(it.Replaces, m)
 			}

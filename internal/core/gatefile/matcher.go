@@ -35,9 +35,16 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 					r.errorf(t.Pos, "the glob %q has a bracket or brace that is never closed", t.Value)
 					return m, false
 				}
+				if t.Value == "" {
+					r.problem(problem.Error, t.Pos, "write a path, such as /js/**", "the url of a matcher is empty")
+				}
 				m.URL, ok = t.Value, t.Value != ""
 			case "text":
 				re, err := regexp.Compile(t.Value)
+				if t.Value == "" {
+					r.problem(problem.Error, t.Pos, "write words that stand in the code", "the text of a matcher is empty")
+					return m, false
+				}
 				if err != nil {
 					r.problem(problem.Error, t.Pos, "characters such as ( ) [ ] { } . * + ? | ^ $ and \\ mean something in a regular expression; to find them as they are, write a \\ before each: '"+regexp.QuoteMeta(t.Value)+"'",
 						"the regular expression does not compile: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))

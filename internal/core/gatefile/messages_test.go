@@ -136,6 +136,7 @@ var included = map[string]string{
 
 // moreMistakes are gate files for what problemCases do not say, without the first line.
 var moreMistakes = []string{
+	"blank-pages: [{path: /a/, lang: maybe}]\nitems: {a: {popup: <p>x</p>, label: '', open: {after: 3s}}, b: {found: [{url: ''}, {text: ''}]}, c: {structured: {}, replaces: {url: /x.js, rendered: true}}}\n",
 	"items:\n  a: {found: {rendered: true}, pages: all}\n",
 	"include: [other.yaml, loop.yaml, bad.yaml, none.yaml, '*.none']\nitems: {a: {code: <p>x</p>}}\n",
 	"accept: [{check: x, note: n}]\nchecks: {deadfile: none}\n",

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"github.com/goccy/go-yaml/ast"
+	"golang.org/x/text/language"
 
 	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/placeholder"
@@ -179,7 +180,22 @@ func (r *reader) metaText(what string, n ast.Node) (v MetaValue, none, ok bool) 
 		r.errorf(r.inside(r.resolve(n), err.(*placeholder.Error).Offset), "%v", err)
 		return v, false, false
 	}
+	if what == "lang" && t.Value != "none" && !r.language(t) {
+		return v, false, false
+	}
 	return MetaValue{Value: tmpl, Text: t.Value, Pos: t.Pos}, t.Value == "none", true
+}
+
+// language reports what is no tag of a language (RFC 5646). Nothing is said of one with placeholders.
+func (r *reader) language(t Text) bool {
+	if strings.Contains(t.Value, "@{") || t.Value == "" {
+		return true
+	}
+	_, err := language.Parse(t.Value)
+	if err != nil {
+		r.problem(problem.Error, t.Pos, "write it like en, pt-BR or zh-Hans", "%q is no language", t.Value)
+	}
+	return err == nil
 }
 
 // variants reads a key that may stand on a page often: a value, a mapping with

@@ -122,6 +122,8 @@ func (r *reader) checkPopup(it *Item, at map[string]problem.Position) {
 				r.errorf(pos, "%q is for popups, and item %q has none", key, it.Name)
 			}
 		}
+	case it.Label.Text == "" && at["label"].Line > 0:
+		r.problem(problem.Error, at["label"], "say in a few words what it shows", "the label of item %q is empty", it.Name)
 	case len(it.Opens) == 0 && !r.failedAt(it.Pos.Line):
 		r.problem(problem.Error, it.Pos, "add for example open: {fragment: "+it.Name+"}", "nothing opens the popup of item %q", it.Name)
 	}

@@ -217,7 +217,9 @@ func (r *reader) blankPages(n ast.Node) {
 			case "title":
 				b.Title = t
 			case "lang":
-				b.Lang = t
+				if r.language(t) {
+					b.Lang = t
+				}
 			case "body":
 				b.Body = t
 			}

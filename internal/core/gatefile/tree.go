@@ -108,7 +108,11 @@ func (r *reader) structured(it *Item, n ast.Node, params []string) {
 		v = r.resolve(v)
 		switch v.(type) {
 		case *ast.MappingNode, *ast.MappingValueNode:
-			if t := r.tree(v, params); t != nil {
+			before := len(r.problems)
+			if t := r.tree(v, params); len(r.problems) > before {
+			} else if t != nil && len(t.Keys) == 0 {
+				r.problem(problem.Error, t.Pos, "write it like structured: {type: Event, name: Perseids}", "the structured data of item %q are empty", it.Name)
+			} else if t != nil {
 				it.Parts = append(it.Parts, &Part{Kind: Structured, Key: "structured", Tree: t, Pos: t.Pos, CodePos: t.Pos})
 			}
 		default:
