@@ -17,7 +17,7 @@ func TestCheckWarns(t *testing.T) {
 	for _, file := range []string{"js/one.js", "c.css", "e.css"} {
 		b.Write("site/"+file, "/* "+file+" */")
 	}
-	gate := clitest.SiteHead[:len(clitest.SiteHead)-2]+`, facts: facts.csv}
+	gate := clitest.SiteHead[:len(clitest.SiteHead)-2] + `, facts: facts.csv}
 sets:
   empty: /nowhere/**
   plain: none

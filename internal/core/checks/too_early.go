@@ -27,9 +27,13 @@ with defer too, wait for DOMContentLoaded, or load the other script before it.`,
 			}
 			how := map[string]string{"defer": "which waits for the whole page (defer)", "module": "which waits for the whole page (module)", "async": "which comes whenever it comes (async)",
 				"further down": "which stands further down", "missing": "and the site has no such file"}[x.Runs]
-			message := fmt.Sprintf("it calls %s at once, and %s defines that, %s", x.Name, what, how)
+			who := "it"
+			if x.In != "" {
+				who = x.In + ", which it brings,"
+			}
+			message := fmt.Sprintf("%s calls %s at once, and %s defines that, %s", who, x.Name, what, how)
 			if x.Runs == "missing" {
-				message = fmt.Sprintf("it calls %s at once, nothing on the page defines that, and %s, which may have done, is missing", x.Name, what)
+				message = fmt.Sprintf("%s calls %s at once, nothing on the page defines that, and %s, which may have done, is missing", who, x.Name, what)
 			}
 			p.At(&p.Elements[x.Element], message, "wait for DOMContentLoaded, or load that script before")
 		}

@@ -62,13 +62,14 @@ const MaxScript = inventory.MaxScript
 // text, and what that imports. whole is false where one of them cannot be read.
 func (l *Library) SheetsOf(r *inventory.Record, e *inventory.Element) (list []*Sheet, whole bool) {
 	inline := e.El.Tag == markup.TagStyle
-	return gather(e, inline, func() *Sheet {
+	list, _, whole = gather(e, inline, func() *Sheet {
 		return l.inlineSheets.Get(e.Digest, func() *Sheet { return ReadSheet(content(r, e)) })
 	}, l.Sheet)
+	return list, whole
 }
 
-// scriptsOf is SheetsOf for a script.
-func (l *Library) scriptsOf(r *inventory.Record, e *inventory.Element) (list []*Script, whole bool) {
+// scriptsOf is SheetsOf for a script. files has for each the file that the element brings besides its own.
+func (l *Library) scriptsOf(r *inventory.Record, e *inventory.Element) (list []*Script, files []string, whole bool) {
 	module := e.Module()
 	inline := e.Party == "inline" && e.URL == ""
 	return gather(e, inline, func() *Script {
@@ -76,21 +77,21 @@ func (l *Library) scriptsOf(r *inventory.Record, e *inventory.Element) (list []*
 	}, func(path string) *Script { return l.Script(path, module || path != e.Ref.Path) })
 }
 
-// gather reads the text or the file of an element, and what it imports.
-func gather[T any](e *inventory.Element, inline bool, text func() *T, file func(path string) *T) (list []*T, whole bool) {
+// gather reads the text or the file of an element, "" among files, and what it imports.
+func gather[T any](e *inventory.Element, inline bool, text func() *T, file func(path string) *T) (list []*T, files []string, whole bool) {
 	whole = true
-	add := func(x *T) {
+	add := func(x *T, path string) {
 		if x == nil {
 			whole = false
 			return
 		}
-		list = append(list, x)
+		list, files = append(list, x), append(files, path)
 	}
 	switch {
 	case inline:
-		add(text())
+		add(text(), "")
 	case e.Party == "own" && e.Ref.Own:
-		add(file(e.Ref.Path))
+		add(file(e.Ref.Path), "")
 	default:
 		whole = false
 	}
@@ -99,7 +100,7 @@ func gather[T any](e *inventory.Element, inline bool, text func() *T, file func(
 			whole = false
 			continue
 		}
-		add(file(m.Target))
+		add(file(m.Target), m.Target)
 	}
 	for _, m := range e.Brings { // pictures and frames are no code
 		switch {
@@ -107,10 +108,10 @@ func gather[T any](e *inventory.Element, inline bool, text func() *T, file func(
 		case m.Party != "own" || m.Open:
 			whole = false
 		default:
-			add(file(m.Target))
+			add(file(m.Target), m.Target)
 		}
 	}
-	return list, whole
+	return list, files, whole
 }
 
 // once returns what is known under a key, and makes it where nothing is.

@@ -103,15 +103,15 @@ func (p *judging) looksFor(selector string) bool {
 // calls names what on the page calls a name that no script of the page defines.
 func (p *judging) calls(global string) (by string) {
 	if p.users == nil {
-		p.users, p.definers = map[string][]*Need{}, map[string]bool{}
+		p.users, p.definers = map[string][]user{}, map[string]bool{}
 		for _, n := range p.things {
-			for _, s := range n.scripts {
+			for k, s := range n.scripts {
 				for _, d := range s.Defines {
 					p.definers[d] = true
 				}
 				for g, used := range s.Uses {
 					if used && !s.guards(g) {
-						p.users[g] = append(p.users[g], n)
+						p.users[g] = append(p.users[g], user{n, n.files[k]})
 					}
 				}
 			}
@@ -131,10 +131,14 @@ func (p *judging) calls(global string) (by string) {
 		}
 		p.byName()
 	}
-	for _, n := range callers {
-		if n.State != Unused {
-			return n.label(p.record)
+	for _, c := range callers {
+		if c.need.State == Unused {
+			continue
 		}
+		if c.file != "" {
+			return c.file
+		}
+		return c.need.label(p.record)
 	}
 	return ""
 }

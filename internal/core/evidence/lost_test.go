@@ -9,7 +9,7 @@ import (
 func TestLost(t *testing.T) {
 	files := folder{
 		"/kit.css": ".kit b{} form{}", "/other.css": ".kit b{} form{}", "/kit.js": "document.querySelector('.slides')", "/kit2.js": "domkit('.slides')", "/lib.js": "window.lib = {}",
-		"/uses.js": "lib.go(); document.querySelector('p')", "/asks.js": "if (window.lib) lib.go(); document.querySelector('p')", "/idle.js": "lib.go(); document.querySelector('.nowhere')",
+		"/uses.js": "lib.go(); document.querySelector('p')", "/asks.js": "if (window.lib) lib.go(); document.querySelector('p')", "/entry.js": "import './chunks/a.js'", "/chunks/a.js": "lib.go(); document.querySelector('p')", "/idle.js": "lib.go(); document.querySelector('.nowhere')",
 	}
 	kit := func(what string) string { return "<!--yg:kit-->" + what + "<!--/yg:kit-->" }
 	style, script, lib := kit("<link rel=stylesheet href=/kit.css>"), kit("<script src=/kit.js></script>"), kit("<script src=/lib.js></script>")
@@ -32,6 +32,7 @@ func TestLost(t *testing.T) {
 		{lib, "<p><script type=module>import lib from './own.js'; lib.go()</script>", ""},
 		{lib, "<p><script type=module>import { go as lib } from './own.js'; lib()</script>", ""},
 		{lib, "<p><script src=/asks.js></script>", ""},
+		{lib, "<p><script type=module src=/entry.js></script>", "/chunks/a.js calls lib, which nothing else defines"},
 		{lib, "<p><script src=/idle.js></script>", ""},
 		{lib, "<p><script src=/uses.js></script><script src=/lib.js></script>", ""},
 		{kit("<script src=https://v.example/a.js></script>"), "<p>", ""},
@@ -45,6 +46,18 @@ func TestLost(t *testing.T) {
 		}
 		if got := strings.Join(all, "; "); c.want == "" && got != "" || !strings.HasPrefix(got, c.want) {
 			t.Errorf("%s without %s: %q, want %q", c.stays, c.before, got, c.want)
+		}
+	}
+}
+
+// TestEarlyFile: of a script that imports others, the one that calls is named.
+func TestEarlyFile(t *testing.T) {
+	files := folder{"/entry.js": "import './chunk.js'", "/chunk.js": "lib.go()", "/lib.js": "window.lib = {}",
+		"/page.html": "<script async src=/lib.js></script><script type=module src=/entry.js></script>", "/own.html": "<script async src=/lib.js></script><script type=module src=/chunk.js></script>"}
+	l := &Library{Read: files.Read}
+	for page, want := range map[string]string{"/page.html": "/chunk.js", "/own.html": ""} {
+		if got := l.TooEarly(files.take(page)); len(got) != 1 || got[0].In != want || got[0].Element != 1 {
+			t.Errorf("%s: %+v", page, got)
 		}
 	}
 }

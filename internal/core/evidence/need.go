@@ -51,9 +51,10 @@ type Need struct {
 
 	sheets     []*Sheet
 	scripts    []*Script
-	unreadable string // why a part of it cannot be read
-	brings     string // a picture, a frame or a stylesheet that its code loads
-	called     bool   // its functions are called by set-up code of its own
+	files      []string // for each script the file that an element brings besides its own
+	unreadable string   // why a part of it cannot be read
+	brings     string   // a picture, a frame or a stylesheet that its code loads
+	called     bool     // its functions are called by set-up code of its own
 }
 
 // Keep makes a page need a thing, for a reason that is none of its code's.
@@ -100,8 +101,14 @@ type judging struct {
 	// Of all things, once asked for: selectors of rules, hooks, names that are defined, and
 	// who uses one.
 	rules, hooks, definers map[string]bool
-	users                  map[string][]*Need
+	users                  map[string][]user
 	judged                 bool // the states of the things are known
+}
+
+// A user of a name: a thing, and the file of it that does so, if that is one that an element brings.
+type user struct {
+	need *Need
+	file string
 }
 
 // add puts an element into its thing.
@@ -139,8 +146,9 @@ func (p *judging) add(i int) {
 		n.sheets = append(n.sheets, list...)
 	} else {
 		var list []*Script
-		list, whole = p.scriptsOf(p.record, e)
-		n.scripts = append(n.scripts, list...)
+		var files []string
+		list, files, whole = p.scriptsOf(p.record, e)
+		n.scripts, n.files = append(n.scripts, list...), append(n.files, files...)
 		for _, m := range e.Brings {
 			if m.Tag == "link" {
 				p.loads = "a link element that it makes"

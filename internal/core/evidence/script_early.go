@@ -123,6 +123,7 @@ var ofBrowsers = map[string]bool{"setTimeout": true, "setInterval": true, "clear
 // Early are the names that a page calls before they are there.
 type Early struct {
 	Element int    // of the record: the script that calls
+	In      string // the file that does so, if it is one that the script brings
 	Name    string // of a global
 	By      int    // of the record: the script that defines it, later
 	Runs    string // how that runs
@@ -132,6 +133,7 @@ type Early struct {
 type running struct {
 	at      int
 	scripts []*Script
+	files   []string // as scriptsOf has them
 }
 
 // TooEarly lists what the scripts of a page call at once and only later ones define. It is
@@ -144,7 +146,7 @@ func (l *Library) TooEarly(r *inventory.Record) (out []Early) {
 		if !e.IsScript() || e.Inside != "" {
 			continue
 		}
-		list, whole := l.scriptsOf(r, e)
+		list, files, whole := l.scriptsOf(r, e)
 		if e.Runs == "blocking" {
 			if e.Loads && e.Party == "own" && l.gone(e.Ref.Path) {
 				missing = append(missing, i) // it defines nothing
@@ -152,12 +154,12 @@ func (l *Library) TooEarly(r *inventory.Record) (out []Early) {
 			}
 			if !whole || slices.ContainsFunc(list, func(s *Script) bool { return len(s.Unknown.Loads) > 0 }) || len(e.Brings) > 0 {
 				list = nil
-				now = append(now, running{i, nil})
+				now = append(now, running{at: i})
 				continue
 			}
-			now = append(now, running{i, list})
+			now = append(now, running{i, list, files})
 		}
-		later = append(later, running{i, list})
+		later = append(later, running{i, list, files})
 	}
 	sure := !slices.ContainsFunc(later, func(x running) bool { return x.scripts == nil })
 	defined := map[string]bool{}
@@ -170,7 +172,7 @@ func (l *Library) TooEarly(r *inventory.Record) (out []Early) {
 				defined[d] = true
 			}
 		}
-		for _, s := range x.scripts {
+		for k, s := range x.scripts {
 			for _, n := range s.Early {
 				if defined[n] {
 					continue
@@ -182,14 +184,14 @@ func (l *Library) TooEarly(r *inventory.Record) (out []Early) {
 						if runs == "blocking" {
 							runs = "further down"
 						}
-						out = append(out, Early{x.at, n, y.at, runs})
+						out = append(out, Early{x.at, x.files[k], n, y.at, runs})
 						defined[n] = true // told once
 						break
 					}
 				}
 				if !defined[n] && len(missing) > 0 && missing[0] < x.at && sure && !named(r, n) {
 					if by := likely(r, n, missing, x.at); by >= 0 {
-						out = append(out, Early{x.at, n, by, "missing"})
+						out = append(out, Early{x.at, x.files[k], n, by, "missing"})
 						defined[n] = true
 					}
 				}
@@ -227,10 +229,10 @@ func afterParsing(r *inventory.Record, scripts []running, defined map[string]boo
 				defined[d] = true
 			}
 		}
-		for _, s := range x.scripts {
+		for k, s := range x.scripts {
 			for _, n := range s.Early {
 				if by, ok := whenever[n]; ok && !defined[n] {
-					out = append(out, Early{x.at, n, by, "async"})
+					out = append(out, Early{x.at, x.files[k], n, by, "async"})
 					defined[n] = true // told once
 				}
 			}

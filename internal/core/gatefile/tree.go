@@ -109,10 +109,12 @@ func (r *reader) structured(it *Item, n ast.Node, params []string) {
 		switch v.(type) {
 		case *ast.MappingNode, *ast.MappingValueNode:
 			before := len(r.problems)
-			if t := r.tree(v, params); len(r.problems) > before {
-			} else if t != nil && len(t.Keys) == 0 {
+			t := r.tree(v, params)
+			switch {
+			case t == nil || len(r.problems) > before:
+			case len(t.Keys) == 0:
 				r.problem(problem.Error, t.Pos, "write it like structured: {type: Event, name: Perseids}", "the structured data of item %q are empty", it.Name)
-			} else if t != nil {
+			default:
 				it.Parts = append(it.Parts, &Part{Kind: Structured, Key: "structured", Tree: t, Pos: t.Pos, CodePos: t.Pos})
 			}
 		default:
