@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
@@ -257,4 +258,12 @@ func TestReportPage(t *testing.T) {
 	tab.Becomes("which goes with it", "location.hash", "")
 	tab.Do(chromedp.Evaluate(`location.hash = "#/b/"`, nil))
 	tab.Becomes("a page is opened by its address", `document.getElementById("detail").open && document.getElementById("detail-body").textContent.includes("/s.js")`, "true")
+	tab.Becomes("each column has a name", `document.querySelectorAll("th").length > 10 && [...document.querySelectorAll("th")].every(h => h.textContent.trim())`, "true")
+	tab.Becomes("what scrolls takes the keys", `[...document.querySelectorAll("main *, dialog *")].every(e => getComputedStyle(e).overflowX != "auto" || e.tabIndex == 0)`, "true")
+	tab.Do(emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}))
+	// WCAG 2.2, 1.4.3: the figure stands on the bar.
+	tab.Becomes("weights can be read in the dark", `(() => {
+		const light = c => { const [r, g, b] = c.match(/[\d.]+/g).map(x => { x /= 255; return x <= .04045 ? x / 12.92 : ((x + .055) / 1.055) ** 2.4 }); return .2126 * r + .7152 * g + .0722 * b + .05 };
+		const s = getComputedStyle(document.querySelector("td.weight"));
+		return light(s.color) / light(s.backgroundImage.match(/rgb\([^)]*\)/)[0]) >= 4.5 })()`, "true")
 }
