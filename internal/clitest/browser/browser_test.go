@@ -7,7 +7,6 @@ import (
 	"testing"
 
 	"github.com/chromedp/cdproto/emulation"
-	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
