@@ -63,7 +63,7 @@ If the gate file cannot be put into effect, nothing is written.`,
 				o.Chosen, o.Query = q.Chooses, args[0]
 			}
 			also, inTheWay := run.InTheWay(p)
-			if _, any := problem.Worst(inTheWay); any {
+			if worst, any := problem.Worst(inTheWay); any && worst == problem.Error {
 				return &project.GateError{Problems: append(problems, inTheWay...)}
 			}
 			o.Also = also

@@ -2,7 +2,10 @@ package cli_test
 
 import (
 	"encoding/json"
+	"net/http"
+	"net/http/httptest"
 	"strings"
+	"sync"
 	"testing"
 
 	"yellowgate/internal/clitest"
@@ -87,6 +90,31 @@ per-page:
 	if out := b.Want(0, clitest.Args("apply")); strings.Contains(out, "has no place") {
 		t.Error(out)
 	}
+}
+
+// TestFilesOfServer: what a captured folder lacks and the running site has is no mistake.
+func TestFilesOfServer(t *testing.T) {
+	asked := map[string]int{}
+	var mutex sync.Mutex
+	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		mutex.Lock()
+		defer mutex.Unlock()
+		if asked[r.URL.Path]++; r.URL.Path != "/js/late opening.js" {
+			http.NotFound(w, r)
+		}
+	}))
+	gate := "yellowgate: 1\nsite: {source: site, output: public, origin: \"" + origin.URL + "\"}\nitems:\n  late: {script: /js/late%20opening.js, pages: all}\n"
+	b := clitest.New(t, "yellowgate.yaml", gate, "site/index.html", clitest.Doc("Home", ""), "site/visit/index.html", clitest.Doc("Visit", ""))
+	b.Want(0, clitest.Args("check"), "No errors")
+	b.Want(0, clitest.Args("apply"), "2 pages written")
+	if asked["/js/late opening.js"] != 2 {
+		t.Errorf("asked for %v: two commands ask once each", asked)
+	}
+	b.Write("yellowgate.yaml", gate+"  later: {script: /js/later.js, pages: all}\n")
+	b.Want(1, clitest.Args("check"), `item "later" loads /js/later.js, and the site has no such file`, "1 error")
+	b.Want(2, clitest.Args("apply"), `item "later" loads /js/later.js, and the site has no such file`)
+	origin.Close()
+	b.Want(1, clitest.Args("check", "--verbose"), `item "late" loads`, `item "later" loads`, "note: "+origin.URL+" could not be asked for files that the folder lacks: ", "connection refused")
 }
 
 // TestJSON: every command's JSON is JSON, and has what a script would look for.

@@ -16,6 +16,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/fetch"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
@@ -124,11 +125,17 @@ type inTheWay struct {
 	hasFile func(path string) bool
 	files   func() []string // paths, for what was probably meant
 	needs   bool            // items say in which order they run
+	server  *fetch.Server   // the running site, which may have files that the folder lacks; or nil
 }
 
 func newInTheWay(p *project.Project) *inTheWay {
 	w := &inTheWay{p: p}
-	w.hasFile, _ = filesOf(p.Files, p.Pages)
+	inFolder, _ := filesOf(p.Files, p.Pages)
+	w.hasFile = inFolder
+	if origin := p.Gate.File.Site.Origin.Value; origin != "" {
+		w.server = &fetch.Server{Origin: origin}
+		w.hasFile = func(path string) bool { return inFolder(path) || w.server.Has(path) }
+	}
 	w.files = sync.OnceValue(func() (paths []string) {
 		for _, f := range p.Files {
 			paths = append(paths, "/"+f.Path)
@@ -157,7 +164,12 @@ func (w *inTheWay) anywhere() []problem.Problem {
 		b, err := w.p.Read(&page.Page{File: strings.TrimPrefix(path, "/")})
 		return b, err == nil
 	}
-	return slices.Concat(gatecheck.BuiltAndMissing(w.p.Gate.File, w.hasFile), gatecheck.Unreadable(w.p.Gate.File, read))
+	out := slices.Concat(gatecheck.BuiltAndMissing(w.p.Gate.File, w.hasFile), gatecheck.Unreadable(w.p.Gate.File, read))
+	if w.server != nil && w.server.Err() != nil {
+		out = append(out, problem.Problem{Severity: problem.Note, Pos: w.p.Gate.File.Site.Origin.Pos,
+			Message: fmt.Sprintf("%s could not be asked for files that the folder lacks: %v", w.server.Origin, w.server.Err()), Remedy: "start it, and try again"})
+	}
+	return out
 }
 
 // InTheWay is what stands in the way of an apply: of each page as it is gated, and of all.
