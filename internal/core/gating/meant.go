@@ -73,8 +73,10 @@ func (g *Gate) Meant(m *gatefile.Matcher, urls []string) string {
 	if wild := strings.IndexAny(glob, "*?[{"); wild >= 0 { // the folder of a glob
 		folders := map[string]bool{}
 		for _, u := range urls {
-			for d := path.Dir(u); len(d) > 1; d = path.Dir(d) {
-				folders[d] = true
+			for i, c := range u { // path.Dir would make one of two slashes
+				if c == '/' && i > 0 && u[i-1] != ':' && u[i-1] != '/' {
+					folders[u[:i]] = true
+				}
 			}
 		}
 		list := make([]string, 0, len(folders))

@@ -10,7 +10,7 @@ import (
 
 // TestMeant: what was meant by a matcher that matches nothing.
 func TestMeant(t *testing.T) {
-	urls := []string{"/js/site.js", "/kit/contact/contact.js", "/kit/contact/contact.css", "/lib/stars.min.js", "https://v.example/a.js"}
+	urls := []string{"/js/site.js", "/kit/contact/contact.js", "/kit/contact/contact.css", "/lib/stars.min.js", "https://v.example/a.js", "https://v.example/lib/b.js"}
 	for matcher, want := range map[string]string{
 		"{url: /js/sites.js}":                `"/js/site.js"`,
 		"{url: /site.js}":                    `"/js/site.js"`,
@@ -23,6 +23,9 @@ func TestMeant(t *testing.T) {
 		"{url: /nothing/like/it.js}":         "",
 		`'script[src="/js/sit.js"]'`:         `"/js/site.js"`,
 		`'link[href*="contact/contct.css"]'`: `"/kit/contact/contact.css"`,
+		"{url: 'https://v.exmple/a.js'}":     `"https://v.example/a.js"`,
+		"{url: 'https://v.exmple/lib/**'}":   `"https://v.example/lib/**"`,
+		"{url: 'https://v.exmple/**'}":       `"https://v.example/**"`,
 		"{text: counter}":                    "",
 		"'#foo'":                             "",
 	} {
