@@ -24,7 +24,7 @@ type made struct {
 }
 
 // mostTags is how many tags a page may have: what it costs grows with them rather than with its bytes.
-const mostTags = 200_000
+const mostTags = 100_000
 
 // fileOf is the file that stands for an address: the same as in a capture of the site.
 func fileOf(u *url.URL) (file, why string) { return fetch.FileOf(u, true, false) }

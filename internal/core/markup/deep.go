@@ -13,6 +13,7 @@ const (
 	outerKept   = 300 // levels from the outside that are kept
 	innerKept   = 60  // levels from the inside
 	mostOpen    = 50  // formatting elements left open that are kept: a parser opens each again in every block
+	mostAlike   = 3   // of them that are alike: a parser opens no more again (13.2.4.3), but ours bear offsets
 	mostListed  = 1_000_000
 	mostMatched = 1_000_000_000 // steps of one selector on one page
 )
@@ -22,6 +23,7 @@ const (
 	costOfTag    = 2000
 	costOfLevel  = 15
 	costOfOpen   = 150
+	costOfSpace  = 1000 // within a long tag: an attribute, it may be
 	mostTreeCost = 30_000_000_000
 	mostRelisted = 1_000_000_000 // where no selector asks for it
 )
@@ -38,8 +40,41 @@ type flattening struct {
 type nested struct {
 	start         int
 	depth, height int
-	loose         int  // formatting elements around it that no end tag of theirs closes, if it is one
+	scope         int  // the element around it beyond which no formatting element is opened again; -1 for none
 	end           Span // its own end tag
+}
+
+// ends are elements at whose end the list of formatting elements is cleared up to their beginning.
+var ends = map[string]bool{"td": true, "th": true, "caption": true, "template": true, "applet": true, "object": true, "marquee": true}
+
+// loose finds the start tags of formatting elements that are left open and that a parser would open again
+// beyond what is kept: too many, or too many alike.
+func loose(src []byte, all []nested) map[int]bool {
+	type kind struct {
+		scope int
+		tag   string
+	}
+	var beyond map[int]bool
+	open, alike := map[int]int{}, map[kind]int{}
+	for i := range all {
+		e := &all[i]
+		name := TagName(src, e.start)
+		if !e.end.None() || !formatting[name] || name == "a" { // the next a closes one
+			continue
+		}
+		end, _ := tagEnd(src, e.start+1+len(name))
+		k := kind{e.scope, string(src[e.start:max(end, e.start)])}
+		if alike[k] >= mostAlike || open[e.scope] >= mostOpen {
+			if beyond == nil {
+				beyond = map[int]bool{}
+			}
+			beyond[i] = true
+			continue
+		}
+		alike[k]++
+		open[e.scope]++
+	}
+	return beyond
 }
 
 // flatten finds what has to be flattened of a page; nil for nothing, which is nearly always.
@@ -51,12 +86,15 @@ func flatten(src []byte, most int) (f *flattening, cost int) {
 	var stack []int // numbers of all
 	var names []string
 	count := map[string]int{}
-	deepest, open := 0, 0
+	deepest, scope := 0, -1
 	pop := func(end Span) {
 		top := stack[len(stack)-1]
 		count[names[len(names)-1]]--
 		stack, names = stack[:len(stack)-1], names[:len(names)-1]
 		all[top].end = end
+		if scope == top {
+			scope = all[top].scope
+		}
 		if n := len(stack); n > 0 {
 			if up := &all[stack[n-1]]; up.height <= all[top].height {
 				up.height = all[top].height + 1
@@ -83,6 +121,9 @@ func flatten(src []byte, most int) (f *flattening, cost int) {
 				pop(Span{})
 			}
 			cost += costOfTag + costOfLevel*min(len(stack), outerKept+innerKept) + costOfOpen*min(active, mostOpen)
+			if t.end-t.start > 256 {
+				cost += costOfSpace * bytes.Count(src[t.nameEnd:t.end], []byte(" "))
+			}
 			if cost > most { // nobody wants the rest
 				return nil, cost
 			}
@@ -93,7 +134,10 @@ func flatten(src []byte, most int) (f *flattening, cost int) {
 				}
 			}
 			stack, names = append(stack, len(all)), append(names, name)
-			all = append(all, nested{start: t.start, depth: len(stack)})
+			all = append(all, nested{start: t.start, depth: len(stack), scope: scope})
+			if ends[name] {
+				scope = len(all) - 1
+			}
 			count[name]++
 			deepest = max(deepest, len(stack))
 		case endTag:
@@ -122,18 +166,14 @@ func flatten(src []byte, most int) (f *flattening, cost int) {
 	for len(stack) > 0 {
 		pop(Span{})
 	}
-	for i := range all {
-		if e := &all[i]; e.end.None() && formatting[TagName(src, e.start)] {
-			e.loose, open = open, open+1
-		}
-	}
-	if deepest < outerKept+innerKept && open <= mostOpen {
+	beyond := loose(src, all)
+	if deepest < outerKept+innerKept && beyond == nil {
 		return nil, cost
 	}
 	f = &flattening{}
 	for i := range all {
 		e := &all[i]
-		if e.depth > outerKept && e.height >= innerKept || e.loose >= mostOpen {
+		if e.depth > outerKept && e.height >= innerKept || beyond[i] {
 			f.closed = append(f.closed, e.start)
 			if !e.end.None() {
 				f.gone = append(f.gone, e.end)

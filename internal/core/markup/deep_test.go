@@ -135,3 +135,32 @@ func TestEscapedScripts(t *testing.T) {
 		}
 	}
 }
+
+// TestLeftOpen: formatting elements that nobody closes are opened again as browsers do it: three alike at most, and
+// none beyond the cell that it stands in (HTML, 13.2.4.3).
+func TestLeftOpen(t *testing.T) {
+	for _, c := range []struct {
+		html, selector string
+		want           int
+	}{
+		{strings.Repeat("<p><b>x</p>", 30), "p b b b b b", 0},
+		{strings.Repeat("<p><b>x</p>", 30), "p b b b b", 27},
+		{"<table><tr>" + strings.Repeat("<td><font>x<q>y</q>", 90) + "</table>", "font > q", 90},
+		{strings.Repeat("<object><b>x<q>y</q></object>", 90), "b > q", 90},
+		{strings.Repeat("<p><a href=x>x<q>y</q>", 9), "a > q", 9},
+	} {
+		s, err := ParseSelector(c.selector)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if hits, err := Matches([]byte("<!doctype html><body>"+c.html), s); err != nil || len(hits) != c.want {
+			t.Errorf("%.40s: %s matches %d, want %d (%v)", c.html, c.selector, len(hits), c.want, err)
+		}
+	}
+	if tree := NewTree([]byte(strings.Repeat("<p><b></p>", 3000))); tree.elements > 5*3000+10 {
+		t.Errorf("%v elements", tree.elements)
+	}
+	if tree := NewTreeWithin([]byte("<p "+strings.Repeat("a ", 1<<20)+">"), 700_000_000); tree.unread == nil {
+		t.Error("a million attributes are followed")
+	}
+}
