@@ -28,7 +28,7 @@ import (
 
 // TreeCost is what the tree of a page, for a selector that needs one, may cost, in about nanoseconds of
 // CPU; a page of which it would be more passes as it came.
-const TreeCost = 700_000_000
+const TreeCost = 450_000_000
 
 // Options say what a gateway stands before, and its limits.
 type Options struct {

@@ -341,23 +341,18 @@ func commentEnd(src []byte, i int) int {
 	if i+1 < len(src) && src[i] == '-' && src[i+1] == '>' {
 		return i + 2
 	}
-	for {
-		n := bytes.Index(src[i:], dashes)
+	for from := i; ; {
+		n := bytes.IndexByte(src[i:], '>')
 		if n < 0 {
 			return -1
 		}
-		i += n + 2
-		if i < len(src) && src[i] == '>' {
-			return i + 1
+		text := src[from : i+n]
+		i += n + 1
+		if bytes.HasSuffix(text, []byte("--")) || bytes.HasSuffix(text, []byte("--!")) {
+			return i
 		}
-		if i+1 < len(src) && src[i] == '!' && src[i+1] == '>' {
-			return i + 2
-		}
-		i-- // the second dash may begin the next pair
 	}
 }
-
-var dashes = []byte("--")
 
 // readName reads the tag name at i and returns its tag and its end.
 func readName(src []byte, i int) (Tag, int) {
