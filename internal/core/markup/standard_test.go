@@ -60,6 +60,15 @@ func TestScan(t *testing.T) {
 	}
 }
 
+// TestBogusComments: a browser takes these for comments, up to the first ">" (HTML, 13.2.5.41).
+func TestBogusComments(t *testing.T) {
+	for _, begin := range []string{"<?xml ", "<?", "</ ", "</3", "<!x ", "<!"} {
+		if p := Scan([]byte("<!doctype html><title>t</title>"+begin+"<base href=/a/><link href=b>"), nil); len(p.Elements) != 2 || p.Elements[1].Tag != TagLink {
+			t.Errorf("%s: %v", begin, p.Elements)
+		}
+	}
+}
+
 // TestMessyForeignContent: where foreign content cannot be followed tag by tag,
 // the elements come from a full tree.
 func TestMessyForeignContent(t *testing.T) {

@@ -19,6 +19,9 @@ items:
   setup: {script-text: "countVisits('@{page.path}', 12);", pages: all, except: /out/}
   kit: {found: {url: /kit.js}, pages: all, except: /out/}
   quiet: {classes: {body: quiet-page}, pages: all, except: /out/}
+  map: {code: '<div id="map">@{page.path}</div><script src="/map.js"></script>', pages: all, except: /out/}
+  coat: {found: p.coat, pages: none}
+  hook: {code: '<p class="coat">Hang it here</p>', pages: /hook/}
 `
 
 const source = "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>t</title>\n<script src=\"/kit.js\"></script>\n</head>\n<body>\n<p>x</p>\n</body>\n</html>\n"
@@ -83,6 +86,10 @@ func TestCompare(t *testing.T) {
 		{name: "data of somebody else", path: "/out/", old: "<p>x</p>", new: `<script type="application/ld+json">{"@context":"https://schema.org","@type":"Event","name":"/in/"}</script>`, want: map[string]string{"data": ""}},
 		{name: "classes where it is out", path: "/out/", old: "<body>", new: `<body class="a quiet-page">`, want: map[string]string{"quiet": "there 1"}},
 		{name: "classes gone", path: "/in/", old: "quiet-page", new: "", want: map[string]string{"quiet": "lacks 1"}},
+		{name: "what code loads, alone where it is out", path: "/out/", old: "<p>x</p>", new: `<p>x</p><script src="/map.js"></script>`, want: map[string]string{"map": "differs 1"}},
+		{name: "what code loads, alone where it is in", path: "/in/", old: `<div id="map">/in/</div>`, new: "", want: map[string]string{"map": "lacks 1"}},
+		{name: "what another item's code brings is that one's", path: "/hook/", marks: true, want: map[string]string{"coat": "", "hook": "there 1"}},
+		{name: "beside the other item's marks", path: "/hook/", marks: true, old: "<p>x</p>", new: "<p class=coat>x</p>", want: map[string]string{"coat": "found 1"}},
 		{name: "found and gone", path: "/in/", old: `<script src="/kit.js"></script>`, new: "", want: map[string]string{"kit": "gone 1"}},
 		{name: "found and doubled", path: "/in/", old: `<script src="/kit.js"></script>`, new: `<script src="/kit.js"></script><script src="/kit.js"></script>`, want: map[string]string{"kit": "found 2, doubled 1"}},
 		{name: "found and changed", path: "/in/", old: `<script src="/kit.js">`, new: `<script src="/kit.js" defer>`, want: map[string]string{"kit": "found 1, changed 1"}},
