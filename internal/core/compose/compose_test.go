@@ -16,6 +16,9 @@ func item(t testing.TB, yaml string) (*Item, []problem.Problem) {
 	if len(problems) > 0 {
 		t.Fatalf("%s: %v", yaml, problems)
 	}
+	if strings.Contains(yaml, "integrity") {
+		g.ReadFiles(gatefile.Sources{})
+	}
 	return Prepare(g.Items[0], "/base")
 }
 
@@ -42,6 +45,9 @@ func TestRender(t *testing.T) {
 		{"script: //cdn.example/a.js\nload: module", "head-end", `<script src="//cdn.example/a.js" type="module"></script>`},
 		{"script: https://cdn.example/a.js?x=1&y=2\nload: async\nattrs: {data-x: '@{page.title}', crossorigin: true}", "head-end",
 			`<script src="https://cdn.example/a.js?x=1&amp;y=2" async data-x="A &#34;b&#34; &amp; &lt;c&gt;" crossorigin></script>`},
+		{"script: https://cdn.example/a.js\nintegrity: sha384-abc", "head-end", `<script src="https://cdn.example/a.js" defer integrity="sha384-abc" crossorigin="anonymous"></script>`},
+		{"script: https://cdn.example/a.js\nintegrity: sha384-abc\nattrs: {crossorigin: use-credentials}", "head-end", `<script src="https://cdn.example/a.js" defer integrity="sha384-abc" crossorigin="use-credentials"></script>`},
+		{"script: /a.js\nintegrity: sha384-abc", "head-end", `<script src="/base/a.js" defer integrity="sha384-abc"></script>`},
 		{"stylesheet: /css/@{fact.n}.css", "head-end", `<link rel="stylesheet" href="/base/css/3.5.css">`},
 		{"code: <p>@{page.title}</p>", "body-end", `<p>A &#34;b&#34; &amp; &lt;c&gt;</p>`},
 		{"code: <meta name=v content='@{page.title}'>", "head-end", `<meta name=v content='A &#34;b&#34; &amp; &lt;c&gt;'>`},

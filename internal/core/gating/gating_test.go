@@ -320,6 +320,15 @@ func TestSpots(t *testing.T) {
 	}
 }
 
+// TestManySpots: of a page full of spots that are wrong, enough is told.
+func TestManySpots(t *testing.T) {
+	src := "<title>t</title>" + strings.Repeat("<!-- yg-spot none -->", 500)
+	r := gate(t, "items: {a: {code: x, place: spot}}\n").Page([]byte(src), page.Page{Path: "/", File: "p.html"})
+	if len(r.Problems) != mostSpotsTold+1 {
+		t.Errorf("%d are told", len(r.Problems))
+	}
+}
+
 // TestMetadataComesBack: what fell into the body is written in the head, where the
 // gate speaks of it.
 func TestMetadataComesBack(t *testing.T) {
