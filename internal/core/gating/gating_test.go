@@ -320,6 +320,15 @@ func TestSpots(t *testing.T) {
 	}
 }
 
+// TestEmptyMetadataGoes: what fell into the body and says nothing does not come back.
+func TestEmptyMetadataGoes(t *testing.T) {
+	const src = "<head><title>t</title><p>x</p><meta name=description content=''><link rel=alternate hreflang=fr href=''><link rel=alternate hreflang=de href=/de/></head><body>y</body>"
+	r := gate(t, "metadata: [{pages: all, description: '@{fact.none}', link: {alternate: [{href: '@{fact.none}', hreflang: en}]}}]\n").Page([]byte(src), page.Page{Path: "/", File: "p.html"})
+	if text := string(r.File); strings.Contains(text, "content=''") && strings.Index(text, "content=''") < strings.Index(text, "<p>") {
+		t.Error(text)
+	}
+}
+
 // TestManySpots: of a page full of spots that are wrong, enough is told.
 func TestManySpots(t *testing.T) {
 	src := "<title>t</title>" + strings.Repeat("<!-- yg-spot none -->", 500)

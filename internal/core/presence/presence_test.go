@@ -90,6 +90,7 @@ func TestCompare(t *testing.T) {
 		{name: "what code loads, alone where it is in", path: "/in/", old: `<div id="map">/in/</div>`, new: "", want: map[string]string{"map": "lacks 1"}},
 		{name: "what another item's code brings is that one's", path: "/hook/", marks: true, want: map[string]string{"coat": "", "hook": "there 1"}},
 		{name: "beside the other item's marks", path: "/hook/", marks: true, old: "<p>x</p>", new: "<p class=coat>x</p>", want: map[string]string{"coat": "found 1"}},
+		{name: "marks of what is out", path: "/out/", marks: true, old: "<p>x</p>", new: "<p>x</p><!--yg:note--><!--/yg:note-->", want: map[string]string{"note": ""}},
 		{name: "found and gone", path: "/in/", old: `<script src="/kit.js"></script>`, new: "", want: map[string]string{"kit": "gone 1"}},
 		{name: "found and doubled", path: "/in/", old: `<script src="/kit.js"></script>`, new: `<script src="/kit.js"></script><script src="/kit.js"></script>`, want: map[string]string{"kit": "found 2, doubled 1"}},
 		{name: "found and changed", path: "/in/", old: `<script src="/kit.js">`, new: `<script src="/kit.js" defer>`, want: map[string]string{"kit": "found 1, changed 1"}},
@@ -117,6 +118,40 @@ func TestCompare(t *testing.T) {
 			if got := told(&h.Items[h.Number(item)]); got != want {
 				t.Errorf("%s: %s: %q, want %q\n%s", c.name, item, got, want, text)
 			}
+		}
+	}
+}
+
+// TestRuntime: the script of popups is recognised, also where somebody changed it.
+func TestRuntime(t *testing.T) {
+	f, _ := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nitems: {letter: {popup: <p>x</p>, label: Letter, open: {after: 3s}, pages: all}}\n"), nil)
+	g, _ := gating.New(f, "2026-11-25")
+	known := page.Page{Path: "/in/", File: "x.html"}
+	result := g.Page([]byte(source), known)
+	const begin = "<!--yg:popup-runtime-->"
+	for name, c := range map[string]struct {
+		change  func(string) string
+		there   int
+		differs bool
+	}{
+		"as written": {func(s string) string { return s }, 1, false},
+		"changed":    {func(s string) string { return strings.Replace(s, begin+"\n<script>", begin+"\n<script>more();", 1) }, 0, true},
+		"twice": {func(s string) string {
+			return strings.Replace(s, "<p>x</p>\n", "<p>x</p>\n"+begin+"<script>more()</script><!--/yg:popup-runtime-->", 1)
+		}, 1, false},
+		"gone": {func(s string) string {
+			a, b, _ := strings.Cut(s, begin)
+			_, c, _ := strings.Cut(b, "<!--/yg:popup-runtime-->")
+			return a + c
+		}, 0, false},
+	} {
+		text := string(result.File)
+		if !strings.Contains(text, begin) {
+			t.Fatal(text)
+		}
+		h := Compare(Take([]byte(c.change(text)), known, g, nil), result)
+		if h.Runtimes != c.there || (h.RuntimeDiffers != nil) != c.differs {
+			t.Errorf("%s: %d, %v", name, h.Runtimes, h.RuntimeDiffers)
 		}
 	}
 }

@@ -125,6 +125,39 @@ func TestAdopt(t *testing.T) {
 	}
 }
 
+// TestNames: popups have the item that their id names, and what an item's code asks of third parties is that
+// item's, but for what the page itself asks for.
+func TestNames(t *testing.T) {
+	file, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nsite: {url: \"https://ternhill.example\"}\nitems:\n  letter: {popup: <p>x</p>, label: Letter, open: {after: 3s}, pages: all}\n  count: {code: \"<script>send('https://count.example/p.gif?a=1')</script>\", pages: all}\n  lamp: {script: /js/lamp.js, pages: all}\n"), nil)
+	g, more := gating.New(file, "2026-11-29")
+	if ps := append(problems, more...); len(ps) > 0 {
+		t.Fatal(ps)
+	}
+	text := inventory.Take([]byte("<!doctype html><title>x</title>"), page.Page{Path: "/visit/"}, weburl.NewSite("https://ternhill.example"), nil)
+	r := &Record{Dialogs: []Dialog{{ID: "letter"}, {ID: "lamp"}, {ID: "own"}}, Popups: []Popup{{ID: "own"}, {ID: "letter"}}, Used: []Used{{Target: "inline 1"}, {URL: "https://ternhill.example/js/lamp.js"}}}
+	for by, u := range map[string]string{"script": "https://count.example/p.gif?b=2", "page": "https://count.example/p.gif?c=3"} {
+		r.Requests = append(r.Requests, Request{URL: u, Asked: Asked{By: by, Request: -1}})
+	}
+	r.Requests = append(r.Requests, Request{URL: "https://ternhill.example/js/lamp.js", Asked: Asked{By: "script", Request: -1}})
+	r.Settle(text.Base)
+	r.Adopt(text, nil, g)
+	if r.Dialogs[0].Item != "letter" || r.Dialogs[1].Item+r.Dialogs[2].Item+r.Popups[0].Item != "" || r.Popups[1].Item != "letter" {
+		t.Errorf("%+v %+v", r.Dialogs, r.Popups)
+	}
+	for _, x := range r.Requests {
+		if want := map[string]string{"https://count.example/p.gif?b=2": "count", "/js/lamp.js": "lamp"}[x.Target]; x.Item != want {
+			t.Errorf("%s is of %q, want %q", x.Target, x.Item, want)
+		}
+	}
+	if r.Used[0].Target != "inline 1" || r.Used[1].Target != "/js/lamp.js" || r.Used[1].Item != "lamp" {
+		t.Errorf("%+v", r.Used)
+	}
+	r.Adopt(text, nil, nil)
+	if r.Dialogs[0].Item != "" {
+		t.Error("a dialog has an item, and there is no gate")
+	}
+}
+
 // TestParsed: what the text names is the page's own request; what it does not was asked for by a script,
 // whoever the browser says.
 func TestParsed(t *testing.T) {
