@@ -29,12 +29,9 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 	var onPages []gating.Problem
 	var places gating.Places
 	way := newInTheWay(p)
-	var popups []*gatefile.Item
-	for _, it := range p.Gate.File.Items {
-		if it.Popup() != nil {
-			popups = append(popups, it)
-		}
-	}
+	opens := slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool {
+		return slices.ContainsFunc(it.Opens, func(o *gatefile.Open) bool { return o.How == "fragment" })
+	})
 	var reach checks.Reach
 	judge, _ := newJudge(p)
 	var idle gatecheck.Unwritten
@@ -53,10 +50,9 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 			return one{}, err
 		}
 		g := p.Gate.Page(b, p.Pages[i])
-		pass := sync.OnceValue(func() *checks.Pass { return asWritten(p, g, nil) })
-		x := one{Result: g, problems: slices.Concat(g.Problems, way.onPage(g, pass)), lines: t.Look(g), rules: rules.Look(g)}
-		if len(popups) > 0 && !g.Fragment {
-			x.popups = checks.PopupsOf(pass())
+		x := one{Result: g, problems: slices.Concat(g.Problems, way.onPage(g)), lines: t.Look(g), rules: rules.Look(g)}
+		if opens && !g.Fragment {
+			x.popups = checks.PopupsAsWritten(p.Gate, g)
 		}
 		x.problems = slices.Concat(x.problems, judge.Losses(g), gatecheck.Required(g, p.Gate.File), gatecheck.DroppedNoindex(g))
 		return x, nil
@@ -124,7 +120,7 @@ type inTheWay struct {
 	p       *project.Project
 	hasFile func(path string) bool
 	files   func() []string // paths, for what was probably meant
-	needs   bool            // items say in which order they run
+	ordered []int           // items that say in which order they run
 	server  *fetch.Server   // the running site, which may have files that the folder lacks; or nil
 }
 
@@ -142,15 +138,20 @@ func newInTheWay(p *project.Project) *inTheWay {
 		}
 		return paths
 	})
-	w.needs = slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool { return len(it.Needs)+len(it.Before)+len(it.After) > 0 })
+	for i, it := range p.Gate.File.Items {
+		if len(it.Needs)+len(it.Before)+len(it.After) > 0 {
+			w.ordered = append(w.ordered, i)
+		}
+	}
 	return w
 }
 
-// onPage is what stands in the way of one page; pass takes it as apply would write it.
-func (w *inTheWay) onPage(g *gating.Result, pass func() *checks.Pass) []gating.Problem {
+// onPage is what stands in the way of one page.
+func (w *inTheWay) onPage(g *gating.Result) []gating.Problem {
 	out := slices.Concat(g.Clashes(), g.MissingFiles(w.hasFile, w.files))
-	if w.needs && !g.Fragment {
-		out = slices.Concat(out, gatecheck.LateNeeds(pass(), w.p.Gate.File), gatecheck.OutOfOrder(pass()))
+	if !g.Fragment && slices.ContainsFunc(w.ordered, func(i int) bool { return g.Verdicts[i].In }) {
+		pass := asWritten(w.p, g, nil)
+		out = slices.Concat(out, gatecheck.LateNeeds(pass, w.p.Gate.File), gatecheck.OutOfOrder(pass))
 	}
 	return out
 }
@@ -175,17 +176,12 @@ func (w *inTheWay) anywhere() []problem.Problem {
 // InTheWay is what stands in the way of an apply: of each page as it is gated, and of all.
 func InTheWay(p *project.Project) (page func(*gating.Result) []gating.Problem, all []problem.Problem) {
 	w := newInTheWay(p)
-	return w.alone, w.anywhere()
+	return w.onPage, w.anywhere()
 }
 
 // PageInTheWay is what InTheWay says of pages.
 func PageInTheWay(p *project.Project) func(*gating.Result) []gating.Problem {
-	return newInTheWay(p).alone
-}
-
-// alone is onPage for one that nobody has taken yet.
-func (w *inTheWay) alone(g *gating.Result) []gating.Problem {
-	return w.onPage(g, sync.OnceValue(func() *checks.Pass { return asWritten(w.p, g, nil) }))
+	return newInTheWay(p).onPage
 }
 
 // asWritten takes a page as apply would write it.

@@ -8,9 +8,11 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/compose"
+	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/weburl"
 )
 
 var unreachablePopup = &Check{
@@ -93,54 +95,86 @@ func PopupsOf(p *Pass) *Popups {
 		return nil
 	}
 	fact := &Popups{}
-	names := map[string]bool{}
-	for i, it := range p.Gated.Gate.File.Items {
+	names := fact.open(p.Gated.Gate, p.Gated.Result, func(item int) bool { return p.Gated.Items[item].Copies() > 0 })
+	fact.follow(names, p.Path, p.Source, func() weburl.Page { return p.Base }, p.locate)
+	return fact.orNone()
+}
+
+// PopupsAsWritten is PopupsOf for a page as apply would write it.
+func PopupsAsWritten(g *gating.Gate, page *gating.Result) *Popups {
+	fact := &Popups{}
+	names := fact.open(g, page, func(item int) bool {
+		return slices.ContainsFunc(page.Written, func(w gating.Written) bool { return w.Item == item })
+	})
+	if len(names) > 0 {
+		src := markup.ReadAs(page.File, page.Page.Answer.Charset())
+		fact.follow(names, page.Page.Path, src, func() weburl.Page {
+			href, _ := markup.BaseHref(src, markup.Scan(src.Text, nil))
+			return g.Site.Page(page.Page.Path, href)
+		}, markup.NewLocator(src.Text).Locate)
+	}
+	return fact.orNone()
+}
+
+func (fact *Popups) orNone() *Popups {
+	if len(fact.Links)+len(fact.Fragments) == 0 {
+		return nil
+	}
+	return fact
+}
+
+// open notes which fragments open popups on a page, and returns the names of all that do so somewhere. has
+// says whether the page has an item that is in.
+func (fact *Popups) open(g *gating.Gate, page *gating.Result, has func(item int) bool) (names map[string]bool) {
+	names = map[string]bool{}
+	for i, it := range g.File.Items {
 		for _, o := range it.Opens {
 			if o.How != "fragment" {
 				continue
 			}
 			names[o.Value] = true
-			v := &p.Gated.Result.Verdicts[i]
+			v := &page.Verdicts[i]
 			f := fragment{Name: o.Value, Item: it.Name, Why: fmt.Sprintf("out (%s, %s)", v.Reason, v.Rule)}
 			if v.In {
 				f.Why = fmt.Sprintf("not opened by it (%s)", o.Pos)
-				for _, here := range compose.Opens(it, p.Gated.Gate.Values(p.Gated.Result.View)) {
+				for _, here := range compose.Opens(it, g.Values(page.View)) {
 					f.Opens = f.Opens || here == o
 				}
-				if f.Opens && p.Gated.Items[i].Copies() == 0 { // the page counts, not the gate
+				if f.Opens && !has(i) { // the page counts, not the gate
 					f.Opens, f.Why = false, "missing, though the gate lets it in"
 				}
 			}
 			fact.Fragments = append(fact.Fragments, f)
 		}
 	}
+	return names
+}
+
+// follow notes the links of a page to such fragments.
+func (fact *Popups) follow(names map[string]bool, from string, src *markup.Source, base func() weburl.Page, locate func(int) (line, column int)) {
 	for _, name := range slices.Sorted(maps.Keys(names)) {
-		if !bytes.Contains(p.Source.Text, []byte("#"+name)) {
+		if !bytes.Contains(src.Text, []byte("#"+name)) {
 			continue
 		}
-		links, _ := markup.Matches(p.Source.Text, fragmentLinks) // one tag answers it
+		links, _ := markup.Matches(src.Text, fragmentLinks) // one tag answers it
 		for _, at := range links {
-			href, _ := p.Source.Attr(at, "href")
+			href, _ := src.Attr(at, "href")
 			path, leads, _ := strings.Cut(href, "#")
 			if leads != name {
 				continue
 			}
-			l := popupLink{Path: p.Path, Fragment: leads}
+			l := popupLink{Path: from, Fragment: leads}
 			if path != "" {
-				ref, ok := p.Base.Resolve(path)
+				ref, ok := base().Resolve(path)
 				if !ok || !ref.Own {
 					continue
 				}
 				l.Path = ref.Path
 			}
-			l.Line, l.Column = p.locate(at)
+			l.Line, l.Column = locate(at)
 			fact.Links = append(fact.Links, l)
 		}
 	}
-	if len(fact.Links)+len(fact.Fragments) == 0 {
-		return nil
-	}
-	return fact
 }
 
 var fragmentLinks = func() *markup.Selector {
