@@ -14,6 +14,7 @@ import (
 	"testing"
 
 	"yellowgate/internal/clitest"
+	"yellowgate/internal/samplegates"
 	"yellowgate/internal/testsize"
 )
 
@@ -283,6 +284,49 @@ func TestGrowthOfGate(t *testing.T) {
 		}, command...)
 	}
 	g.wait.Wait()
+}
+
+// TestKindsOfGate: no kind of gate file costs much more work than the cheapest with as many items.
+func TestKindsOfGate(t *testing.T) {
+	g := newGrowth(t)
+	var pages []string
+	for i := range 40 {
+		pages = append(pages, fmt.Sprintf("site/%c%d.html", 'a'+i%20, i), grownHead+"<script src=/a.js></script></head><body class=x>"+repeated("", "<p class=a%d>The night of the dome, late on Friday: notice and letter.</p>\n", "", 60)+"</body></html>\n")
+	}
+	commands := [][]string{{"check"}, {"apply"}, {"audit", "--no-cache"}}
+	for _, items := range []int{5, 25, 1, 200}[:testsize.Of(1, 4)] {
+		costs := make([]map[string]float64, len(commands))
+		var mutex sync.Mutex
+		for i := range commands {
+			costs[i] = map[string]float64{}
+		}
+		for _, kind := range samplegates.Kinds {
+			for _, most := range []bool{false, true} {
+				g.wait.Go(func() {
+					g.limit <- true
+					defer func() { <-g.limit }()
+					b := clitest.New(g.T, append(pages, "yellowgate.yaml", kind.Gate(items, most), "site/a.js", "")...)
+					for i, args := range commands {
+						steps := work(g.T, g.counter, b.Dir, args...)
+						mutex.Lock()
+						costs[i][fmt.Sprintf("%s, in on most: %v", kind.Name, most)] = steps
+						mutex.Unlock()
+					}
+				})
+			}
+		}
+		g.wait.Wait()
+		for i, args := range commands {
+			cheapest := slices.Min(slices.Collect(maps.Values(costs[i])))
+			for _, name := range slices.Sorted(maps.Keys(costs[i])) {
+				if ratio := costs[i][name] / cheapest; ratio > 1.5 {
+					t.Errorf("%s, %d items, %s: %.2f times the cheapest", args[0], items, name, ratio)
+				} else if testing.Verbose() {
+					t.Logf("%-6s %3d items, %-30s ×%.2f (%.1f million steps)", args[0], items, name, ratio, costs[i][name]/1e6)
+				}
+			}
+		}
+	}
 }
 
 // FuzzGrowth looks for more of the kind: whatever is repeated on a page, twice as often.

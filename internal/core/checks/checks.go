@@ -128,6 +128,7 @@ type Pass struct {
 	regions    []markup.Region
 	regionsSet bool
 	pageStyles *evidence.PageStyles
+	structured *[]structured
 }
 
 // Metadata returns the value of each element of the page that carries a metadata

@@ -1,7 +1,6 @@
 package checks
 
 import (
-	"encoding/json"
 	"strings"
 
 	"yellowgate/internal/core/inventory"
@@ -34,18 +33,19 @@ type structured struct {
 	mistake *syntax.Mistake
 }
 
-// structuredOf reads the structured data of a page.
+// structuredOf reads the structured data of a page, once.
 func structuredOf(p *Pass) (out []structured) {
+	if p.structured != nil {
+		return *p.structured
+	}
+	p.structured = &out
 	for i := range p.Elements {
 		e := &p.Elements[i]
 		if e.Tag != "script" || !Own(e) || !strings.EqualFold(strings.TrimSpace(e.Label), "application/ld+json") || e.El.ContentEnd <= e.El.TagEnd {
 			continue
 		}
 		d := structured{e: e}
-		text := []byte(p.Source.String(e.El.TagEnd, e.El.ContentEnd))
-		if d.mistake = syntax.JSON(text); d.mistake == nil {
-			_ = json.Unmarshal(text, &d.tree) // it parses
-		}
+		d.tree, d.mistake = syntax.ReadJSON([]byte(p.Source.String(e.El.TagEnd, e.El.ContentEnd)))
 		out = append(out, d)
 	}
 	return out

@@ -152,18 +152,22 @@ func (fact *Popups) open(g *gating.Gate, page *gating.Result, has func(item int)
 
 // follow notes the links of a page to such fragments.
 func (fact *Popups) follow(names map[string]bool, from string, src *markup.Source, base func() weburl.Page, locate func(int) (line, column int)) {
-	for _, name := range slices.Sorted(maps.Keys(names)) {
-		if !bytes.Contains(src.Text, []byte("#"+name)) {
-			continue
+	if !mentions(src.Text, names) {
+		return
+	}
+	links, _ := markup.Matches(src.Text, fragmentLinks) // one tag answers it
+	targets := map[string][]int{}
+	for _, at := range links {
+		href, _ := src.Attr(at, "href")
+		if _, leads, _ := strings.Cut(href, "#"); names[leads] {
+			targets[leads] = append(targets[leads], at)
 		}
-		links, _ := markup.Matches(src.Text, fragmentLinks) // one tag answers it
-		for _, at := range links {
+	}
+	for _, name := range slices.Sorted(maps.Keys(targets)) {
+		for _, at := range targets[name] {
 			href, _ := src.Attr(at, "href")
-			path, leads, _ := strings.Cut(href, "#")
-			if leads != name {
-				continue
-			}
-			l := popupLink{Path: from, Fragment: leads}
+			path, _, _ := strings.Cut(href, "#")
+			l := popupLink{Path: from, Fragment: name}
 			if path != "" {
 				ref, ok := base().Resolve(path)
 				if !ok || !ref.Own {
@@ -173,6 +177,24 @@ func (fact *Popups) follow(names map[string]bool, from string, src *markup.Sourc
 			}
 			l.Line, l.Column = locate(at)
 			fact.Links = append(fact.Links, l)
+		}
+	}
+}
+
+// mentions reports whether a text has one of some names behind a "#".
+func mentions(text []byte, names map[string]bool) bool {
+	for {
+		i := bytes.IndexByte(text, '#')
+		if i < 0 {
+			return false
+		}
+		text = text[i+1:]
+		n := 0
+		for n < len(text) && (text[n]|0x20 >= 'a' && text[n]|0x20 <= 'z' || text[n] >= '0' && text[n] <= '9' || strings.IndexByte("._~-", text[n]) >= 0) {
+			n++
+		}
+		if names[string(text[:n])] {
+			return true
 		}
 	}
 }

@@ -45,8 +45,32 @@ type folder struct {
 }
 
 func (f folder) fold(src []byte) (out folded) {
-	decode := f.decode
 	out = make(folded, 0, len(src)/40+4)
+	f.each(src, func(t token) bool {
+		out = append(out, t)
+		return true
+	})
+	return out
+}
+
+// begins is where a piece ends that a text begins with; 0 where it begins with another.
+func (f folder) begins(src []byte, needle folded) (end int) {
+	i := 0
+	f.each(src, func(t token) bool {
+		if t.kind != needle[i].kind || !fits(needle[i].text, t.text) {
+			return false
+		}
+		if i++; i == len(needle) {
+			end = t.end
+		}
+		return i < len(needle)
+	})
+	return end
+}
+
+// each calls yield for each token of a text, folded, until it returns false.
+func (f folder) each(src []byte, yield func(token) bool) {
+	decode := f.decode
 	foreign := 0 // svg and math that are open: there tags may close themselves
 	markup.Pieces(src, func(p markup.Piece) bool {
 		t := token{start: p.Start, end: p.End}
@@ -72,12 +96,8 @@ func (f folder) fold(src []byte) (out folded) {
 		default:
 			return true
 		}
-		if t.text != "" {
-			out = append(out, t)
-		}
-		return true
+		return t.text == "" || yield(t)
 	})
-	return out
 }
 
 // tag is foldTag, for a tag that was met before without reading it again.

@@ -143,7 +143,7 @@ type piece struct {
 	tags       []tag  // of a script or stylesheet: its tags
 	found      []Occurrence
 	anchor     string
-	anchors    int // how often the anchor stands in the page
+	anchors    []int // where the anchor stands in the page
 	folded     folded
 }
 
@@ -166,6 +166,7 @@ type holder struct {
 	tags    []markup.Tagged
 	claimed cover     // what is known to be of an item
 	hay     *haystack // of the page, once asked for
+	around  int       // start tags that were compared around anchors
 
 	folds map[string]string // tags, folded: the page and what is expected share most
 

@@ -120,7 +120,7 @@ func (h *holder) search() {
 	for k, at := range texts.run(h.r.Source.Text) {
 		x := anchored[k]
 		if k >= n {
-			x.anchors = len(at)
+			x.anchors = at
 			continue
 		}
 		for _, from := range at {
@@ -243,11 +243,64 @@ func (h *holder) fold() {
 			continue
 		}
 		h.foldRegions(x)
-		if (x.more() || len(x.found) < x.want && !h.ownRegion(x.item)) && h.hasWords(x) {
-			h.note(x, h.haystack().find(h.foldedPiece(x)))
+		if !x.more() && (len(x.found) >= x.want || h.ownRegion(x.item)) {
+			continue
 		}
+		spans, ok := h.findAround(x)
+		if !ok && (h.hay != nil || h.hasWords(x)) {
+			spans = h.haystack().find(h.foldedPiece(x))
+		}
+		h.note(x, spans)
 	}
 }
+
+// findAround looks for a piece where its anchor stands, and folds no more of the page than that. ok is false where
+// that cannot be done, or the whole page is folded for less: the piece begins with no tag, its anchor goes as it is
+// folded, or pieces have anchors that the page is full of.
+func (h *holder) findAround(x *piece) (spans []markup.Span, ok bool) {
+	needle := h.foldedPiece(x)
+	if h.hay != nil || x.anchor == "" || len(needle) == 0 || needle[0].kind != tagToken || needle[0].text[0] == '/' {
+		return nil, false
+	}
+	first, before, at := strings.Index(x.text, x.anchor), -1, -1 // start tags of the piece before the anchor; its token
+	for i, t := range needle {
+		if t.kind == tagToken && t.text[0] != '/' && t.start <= first {
+			before++
+		}
+		if t.start <= first && first+len(x.anchor) <= t.end {
+			at = i
+			break
+		}
+	}
+	src, tags, f := h.r.Source.Text, h.startTags(), folder{h.r.Source.Decode, h.folds}
+	if h.around += len(x.anchors) * (before + misread); at < 0 || h.around > len(tags)+fewAround {
+		return nil, false
+	}
+	end := 0
+	for _, p := range x.anchors {
+		last := sort.Search(len(tags), func(i int) bool { return int(tags[i].Start) > p }) - 1
+		for k := last; k >= 0 && k >= last-before-misread; k-- {
+			from := int(tags[k].Start)
+			if from < end {
+				break
+			}
+			if f.tag(src, markup.Piece{Kind: markup.PieceStartTag, Start: from, End: int(tags[k].End)}) != needle[0].text {
+				continue
+			}
+			if to := f.begins(src[from:], needle); to > 0 && p < from+to {
+				end = from + to
+				spans = append(spans, markup.Span{Start: from, End: end})
+				break
+			}
+		}
+	}
+	return spans, true
+}
+
+const (
+	misread   = 4   // start tags that a scan of the page may list more than a piece by itself has
+	fewAround = 100 // start tags that are compared on a page, however few it has
+)
 
 // hasWords reports whether the page has all words of a piece once more than in the copies that
 // were found, without which no other copy can be there, however it is folded.
@@ -264,7 +317,7 @@ func (h *holder) hasWords(x *piece) bool {
 // more reports whether the page has the word by which a piece is known more often than in
 // its copies, or the piece has no such word.
 func (x *piece) more() bool {
-	return x.anchor == "" || x.anchors > len(x.found)*strings.Count(x.text, x.anchor)
+	return x.anchor == "" || len(x.anchors) > len(x.found)*strings.Count(x.text, x.anchor)
 }
 
 // foldRegions looks for a piece in the marked regions of its item.

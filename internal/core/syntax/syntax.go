@@ -126,16 +126,21 @@ func CSS(src []byte) (mistake *Mistake) {
 
 // JSON parses a JSON text (RFC 8259).
 func JSON(src []byte) *Mistake {
-	var v any
+	_, m := ReadJSON(src)
+	return m
+}
+
+// ReadJSON reads a text of JSON (RFC 8259), or finds the first mistake in it.
+func ReadJSON(src []byte) (v any, m *Mistake) {
 	err := json.Unmarshal(src, &v)
 	var se *json.SyntaxError
 	switch {
 	case err == nil:
-		return nil
+		return v, nil
 	case errors.As(err, &se):
-		return &Mistake{max(int(se.Offset)-1, 0), "this JSON does not parse: " + err.Error()}
+		return nil, &Mistake{max(int(se.Offset)-1, 0), "this JSON does not parse: " + err.Error()}
 	}
-	return &Mistake{0, "this JSON does not parse: " + err.Error()}
+	return nil, &Mistake{0, "this JSON does not parse: " + err.Error()}
 }
 
 // guard turns a panic of a parser into no answer: what it cannot read is not
