@@ -17,9 +17,11 @@ import (
 // identified are the ids of a text, with the offsets of the start tags that have them.
 type identified map[string][]int
 
+var anID = constant("[id]")
+
 func idsOf(text []byte) identified {
 	ids := identified{}
-	hits, _ := markup.Matches(text, constant("[id]")) // one tag answers it
+	hits, _ := markup.Matches(text, anID) // one tag answers it
 	for _, at := range hits {
 		if id, _ := markup.AttrValue(text, at, "id"); id != "" {
 			ids[id] = append(ids[id], at)
@@ -41,7 +43,7 @@ func (r *Result) Clashes() (out []Problem) {
 		if w.Part == FoundPart {
 			continue
 		}
-		written[n] = idsOf([]byte(w.Text))
+		written[n] = maps.Clone(r.gate.Once("ids\x00"+w.Text, func() any { return idsOf([]byte(w.Text)) }).(identified))
 		if it := r.gate.File.Items[w.Item]; it.Parts[w.Part].Kind == gatefile.Popup {
 			popup[it] = n
 			if on := written[n][it.Name]; len(on) > 0 {
@@ -50,8 +52,9 @@ func (r *Result) Clashes() (out []Problem) {
 		}
 	}
 	page := sync.OnceValue(func() identified { return idsOf(r.Source.Text) })
+	sought := 0
 	onPage := func(id string) []int {
-		if !bytes.Contains(r.Source.Text, []byte(id)) {
+		if sought++; sought <= fewIDs && !bytes.Contains(r.Source.Text, []byte(id)) {
 			return nil
 		}
 		return page()[id]
@@ -83,6 +86,9 @@ func (r *Result) Clashes() (out []Problem) {
 	}
 	return out
 }
+
+// fewIDs are looked for one by one before all ids of a page are read.
+const fewIDs = 4
 
 // namedAlike reports elements with the id of a popup.
 func (r *Result) namedAlike(it *gatefile.Item, onPage []int, written []identified) (out []Problem) {

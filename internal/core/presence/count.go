@@ -290,7 +290,7 @@ func (h *holder) classes(pp *Part, in bool) {
 		}
 		return
 	}
-	if s := pp.Selector.String(); len(h.Result.Matches(pp.Selector)) == 0 && s != "body" && s != "html" {
+	if s := pp.Selector.String(); s != "body" && s != "html" && len(h.Result.Matches(pp.Selector)) == 0 {
 		return // the source has no such element
 	}
 	pp.Known, pp.Wanted, pp.Copies = true, 1, 1

@@ -167,6 +167,7 @@ type holder struct {
 	claimed cover     // what is known to be of an item
 	hay     *haystack // of the page, once asked for
 	around  int       // start tags that were compared around anchors
+	copies  []copied  // as they are written, in order, once asked for
 
 	folds map[string]string // tags, folded: the page and what is expected share most
 

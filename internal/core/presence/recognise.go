@@ -278,6 +278,9 @@ func (h *holder) findAround(x *piece) (spans []markup.Span, ok bool) {
 	}
 	end := 0
 	for _, p := range x.anchors {
+		if y := h.foundAt(p); y != nil && y != x && y.text != x.text && len(h.foldedPiece(y)) == len(needle) {
+			continue // all of another piece that is as long
+		}
 		last := sort.Search(len(tags), func(i int) bool { return int(tags[i].Start) > p }) - 1
 		for k := last; k >= 0 && k >= last-before-misread; k-- {
 			from := int(tags[k].Start)
@@ -295,6 +298,30 @@ func (h *holder) findAround(x *piece) (spans []markup.Span, ok bool) {
 		}
 	}
 	return spans, true
+}
+
+// foundAt is the piece of which a copy was found, as it is written, that has an offset in it; or nil.
+func (h *holder) foundAt(at int) *piece {
+	if h.copies == nil {
+		h.copies = []copied{}
+		for _, x := range h.pieces {
+			for _, o := range x.found {
+				h.copies = append(h.copies, copied{o.Span, x})
+			}
+		}
+		slices.SortFunc(h.copies, func(a, b copied) int { return a.Start - b.Start })
+	}
+	i := sort.Search(len(h.copies), func(i int) bool { return h.copies[i].Start > at }) - 1
+	if i >= 0 && at < h.copies[i].End {
+		return h.copies[i].of
+	}
+	return nil
+}
+
+// A copied is where a copy of a piece stands as it is written.
+type copied struct {
+	markup.Span
+	of *piece
 }
 
 const (

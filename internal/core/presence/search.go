@@ -6,20 +6,27 @@ import (
 )
 
 // A search looks for many texts in one page at once: its cost grows with the
-// page's bytes, not with those times the number of texts. It samples the page at
-// every fourth byte for eight bytes that one of the texts holds, and compares.
+// page's bytes, not with those times the number of texts. It samples the page's
+// bytes, and compares where a sample is one that a text holds: long texts by every
+// fourth byte, shorter ones by every second.
 type search struct {
+	long, middle sieve
+	short        []int // texts too short to be sampled
+	texts        [][]byte
+}
+
+// A sieve finds texts by samples of a page.
+type sieve struct {
 	bits   [256]uint64 // which samples may be of a text
 	probes map[uint64][]probe
-	short  []int // texts too short to be sampled
-	texts  [][]byte
 }
 
 type probe struct{ text, offset int }
 
+// Bytes that are compared at once, and bytes of the page between samples.
 const (
-	sample = 8 // bytes compared at once
-	stride = 4 // of the page's bytes between samples
+	longSample, longStride     = 8, 4
+	middleSample, middleStride = 4, 2
 )
 
 func bit(v uint64) (word, mask uint64) {
@@ -31,16 +38,26 @@ func bit(v uint64) (word, mask uint64) {
 func (s *search) add(text []byte) {
 	n := len(s.texts)
 	s.texts = append(s.texts, text)
-	if len(text) < sample+stride-1 {
+	switch {
+	case len(text) >= longSample+longStride-1:
+		s.long.add(n, text, longSample, longStride)
+	case len(text) >= middleSample+middleStride-1:
+		s.middle.add(n, text, middleSample, middleStride)
+	default:
 		s.short = append(s.short, n)
-		return
 	}
+}
+
+func (s *sieve) add(n int, text []byte, sample, stride int) {
 	if s.probes == nil {
 		s.probes = map[uint64][]probe{}
 	}
 	from := (len(text) - sample - stride + 1) / 2
 	for i := from; i < from+stride; i++ {
-		v := binary.LittleEndian.Uint64(text[i:])
+		v := uint64(binary.LittleEndian.Uint32(text[i:]))
+		if sample == longSample {
+			v = binary.LittleEndian.Uint64(text[i:])
+		}
 		w, m := bit(v)
 		s.bits[w] |= m
 		s.probes[v] = append(s.probes[v], probe{n, i})
@@ -50,20 +67,30 @@ func (s *search) add(text []byte) {
 // run returns where each text stands in the page, in order, without overlaps.
 func (s *search) run(src []byte) [][]int {
 	at := make([][]int, len(s.texts))
-	if len(s.probes) > 0 {
-		for i := 0; i+sample <= len(src); i += stride {
-			v := binary.LittleEndian.Uint64(src[i:])
-			if w, m := bit(v); s.bits[w]&m == 0 {
+	compare := func(i int, probes []probe) {
+		for _, p := range probes {
+			from, text := i-p.offset, s.texts[p.text]
+			if from < 0 || from+len(text) > len(src) || !bytes.Equal(src[from:from+len(text)], text) {
 				continue
 			}
-			for _, p := range s.probes[v] {
-				from, text := i-p.offset, s.texts[p.text]
-				if from < 0 || from+len(text) > len(src) || !bytes.Equal(src[from:from+len(text)], text) {
-					continue
-				}
-				if k := len(at[p.text]); k == 0 || from >= at[p.text][k-1]+len(text) {
-					at[p.text] = append(at[p.text], from)
-				}
+			if k := len(at[p.text]); k == 0 || from >= at[p.text][k-1]+len(text) {
+				at[p.text] = append(at[p.text], from)
+			}
+		}
+	}
+	if len(s.long.probes) > 0 {
+		for i := 0; i+longSample <= len(src); i += longStride {
+			v := binary.LittleEndian.Uint64(src[i:])
+			if w, m := bit(v); s.long.bits[w]&m != 0 {
+				compare(i, s.long.probes[v])
+			}
+		}
+	}
+	if len(s.middle.probes) > 0 {
+		for i := 0; i+middleSample <= len(src); i += middleStride {
+			v := uint64(binary.LittleEndian.Uint32(src[i:]))
+			if w, m := bit(v); s.middle.bits[w]&m != 0 {
+				compare(i, s.middle.probes[v])
 			}
 		}
 	}
