@@ -51,5 +51,8 @@ var tags = regexp.MustCompile(`<[^>]*>`)
 
 // plainText is a text without tags, white space and case.
 func plainText(s string) string {
-	return strings.ToLower(strings.Join(strings.Fields(tags.ReplaceAllString(s, "")), ""))
+	if strings.Contains(s, "<") {
+		s = tags.ReplaceAllString(s, "")
+	}
+	return strings.ToLower(strings.Join(strings.Fields(s), ""))
 }

@@ -38,7 +38,7 @@ func (p *Page) Extent(start int) (content Span, end int, err error) {
 func (p *Page) extent(start int) (content Span, end, to int, err error) {
 	src := p.Src
 	to = start
-	if p.foreign {
+	if p.foreign && p.own == nil { // all tags are read once
 		to += len(src)
 	}
 	tag, nameEnd := readName(src, start+1)
@@ -124,21 +124,30 @@ func (p *Page) extent(start int) (content Span, end, to int, err error) {
 
 // insideForeign reports whether the tag at the offset is one of an svg's or
 // math's own.
-func (p *Page) insideForeign(start int) (inside bool) {
+func (p *Page) insideForeign(start int) bool {
 	if !p.foreign {
 		return false
 	}
+	if p.own == nil {
+		p.readForeign()
+	}
+	return p.own[start]
+}
+
+// readForeign finds the tags that are an svg's or math's own, once.
+func (p *Page) readForeign() {
+	p.own = map[int]bool{}
 	s := scanner{src: p.Src, page: &Page{Src: p.Src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}, unclosed: -1, messy: -1}
 	s.watch = &watching{src: p.Src, all: func(t token) {
-		if n := len(s.foreign); t.start == start && n > 0 {
-			top := s.foreign[n-1]
-			inside = top.ns != nsHTML && !top.htmlIn && !top.textIn
+		if n := len(s.foreign); n > 0 {
+			if top := s.foreign[n-1]; top.ns != nsHTML && !top.htmlIn && !top.textIn {
+				p.own[t.start] = true
+			}
 		}
 	}}
 	for m := mode(beforeHTML); m != nil; {
 		m = m(&s)
 	}
-	return inside
 }
 
 func integration(name string) bool {

@@ -107,6 +107,7 @@ type Page struct {
 	lineEnd string // see LineEnd
 
 	all    map[int]extent // the extents of all elements, once single ones have cost too much
+	own    map[int]bool   // start tags that are an svg's or math's own, once asked for
 	worked int            // bytes that single ones looked at
 
 	// Tags has the start tags of the page in order, those in templates and

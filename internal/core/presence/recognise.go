@@ -273,13 +273,16 @@ func (h *holder) findAround(x *piece) (spans []markup.Span, ok bool) {
 		}
 	}
 	src, tags, f := h.r.Source.Text, h.startTags(), folder{h.r.Source.Decode, h.folds}
-	if h.around += len(x.anchors) * (before + misread); at < 0 || h.around > len(tags)+fewAround {
+	if at < 0 {
 		return nil, false
 	}
 	end := 0
 	for _, p := range x.anchors {
 		if y := h.foundAt(p); y != nil && y != x && y.text != x.text && len(h.foldedPiece(y)) == len(needle) {
 			continue // all of another piece that is as long
+		}
+		if h.around += before + misread; h.around > len(tags)+fewAround {
+			return nil, false
 		}
 		last := sort.Search(len(tags), func(i int) bool { return int(tags[i].Start) > p }) - 1
 		for k := last; k >= 0 && k >= last-before-misread; k-- {
