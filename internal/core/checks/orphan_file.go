@@ -197,20 +197,26 @@ func endings(text []byte, yield func(word string)) {
 // mentioned calls yield for each name of a script or stylesheet that stands in a
 // text, without its folders.
 func mentioned(text []byte, yield func(name string)) {
-	for _, ending := range [][]byte{[]byte(".js"), []byte(".css"), []byte(".mjs")} {
-		for at := 0; ; {
-			i := bytes.Index(text[at:], ending)
-			if i < 0 {
-				break
+	for at := 0; ; {
+		dot := bytes.IndexByte(text[at:], '.')
+		if dot < 0 {
+			return
+		}
+		dot += at
+		at = dot + 1
+		n := 0
+		for _, ending := range []string{"js", "css", "mjs"} {
+			if rest := text[at:]; len(rest) >= len(ending) && string(rest[:len(ending)]) == ending {
+				n = len(ending)
 			}
-			i += at
-			from := i
+		}
+		if end := at + n; n > 0 && (end == len(text) || !isFileByte(text[end])) {
+			from := dot
 			for from > 0 && isFileByte(text[from-1]) {
 				from--
 			}
-			at = i + len(ending)
-			if from < i && (at == len(text) || !isFileByte(text[at])) {
-				yield(string(text[from:at]))
+			if from < dot {
+				yield(string(text[from:end]))
 			}
 		}
 	}

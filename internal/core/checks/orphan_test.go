@@ -12,7 +12,7 @@ func TestNamesInText(t *testing.T) {
 		{`load("/js/a.js")`, "a.js", "a.js"},
 		{`<link href=/css/x.min.css?v=2>`, "x.min.css", ""},
 		{`a.jsx b.cssx c.js.map .js`, "", ""},
-		{`import('./m.mjs'); "n.js"`, "n.js m.mjs", "m.mjs n.js"},
+		{`import('./m.mjs'); "n.js"`, "m.mjs n.js", "m.mjs n.js"},
 		{`root + 'search-index' + v`, "", "search-index"},
 		{"`${root}/search${v}.js`", "", "search .js"},
 		{"`${root}search`", "", "search"},

@@ -46,7 +46,26 @@ type reader struct {
 	v      *Vocabulary
 	wanted *Wanted
 	key    []byte
-	tags   [64][]byte // names of tags met already, by a hash of theirs
+	tags   seen // names of tags
+	attrs  seen // names of attributes
+	values seen // of class attributes
+}
+
+// seen are texts that were met already, as far as there is room, by a hash of theirs.
+type seen [64][]byte
+
+// met reports whether a text was met, and remembers it.
+func (s *seen) met(text []byte) bool {
+	if len(text) == 0 {
+		return false
+	}
+	n := len(text)
+	slot := &s[(int(text[0])*7+int(text[n-1])+int(text[n/2])*3+n*29)&63]
+	if bytes.Equal(*slot, text) {
+		return true
+	}
+	*slot = text
+	return false
 }
 
 func (r *reader) add(at int) {
@@ -64,9 +83,7 @@ func (r *reader) add(at int) {
 func (r *reader) tag(t markup.Tagged) {
 	text, start := r.v.source.Text, int(t.Start)
 	name := text[start+1 : t.NameEnd]
-	slot := &r.tags[(int(name[0])*7+int(name[len(name)-1])+len(name)*29)&63]
-	if !bytes.Equal(*slot, name) {
-		*slot = name
+	if !r.tags.met(name) {
 		r.key = r.key[:0]
 		for _, c := range name {
 			r.key = append(r.key, lowerByte(c))
@@ -86,7 +103,7 @@ func (r *reader) tag(t markup.Tagged) {
 
 func (r *reader) attr(name []byte, a markup.Attr, at int) {
 	v := r.v
-	if r.wanted == nil || r.wanted.attrs {
+	if (r.wanted == nil || r.wanted.attrs) && !r.attrs.met(name) {
 		r.key = append(r.key[:0], '[')
 		for _, c := range name {
 			r.key = append(r.key, lowerByte(c))
@@ -95,6 +112,9 @@ func (r *reader) attr(name []byte, a markup.Attr, at int) {
 	}
 	switch {
 	case len(name) == 5 && foldEqual(name, "class"):
+		if r.values.met(v.source.Text[a.Value.Start:a.Value.End]) {
+			return
+		}
 		v.words(a, func(word []byte) {
 			r.key = append(append(r.key[:0], '.'), word...)
 			r.add(at)
