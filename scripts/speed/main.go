@@ -2,7 +2,7 @@
 // a ratio to a plain tool that is run beside it: on a site of 10,000 pages that it builds, and on
 // any folder of HTML.
 //
-//	go run ./scripts/speed [-dir FOLDER] [-pages N] [-rounds N] [-on FOLDER [-gates]]
+//	go run ./scripts/speed [-dir FOLDER] [-pages N] [-rounds N] [-on FOLDER [-gates 5,25]]
 //
 // It needs cp, find and grep. Machines are noisy: both sides of a ratio are run in turn, and the
 // medians are compared.
@@ -18,6 +18,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"syscall"
 	"time"
@@ -32,7 +33,7 @@ var (
 	only   = flag.Bool("build-only", false, "build the site and stop")
 	on     = flag.String("on", "", "measure on the pages of this `folder` instead, with a gate file of six items")
 	parts  = flag.Int("parts", 0, "audit the site in so many parts, one after another, and join them: time and memory of each step")
-	kinds  = flag.Bool("gates", false, "measure twelve kinds of gate file, each with 1, 5, 25 and 200 items, on the pages of -on")
+	kinds  = flag.String("gates", "", "measure twelve kinds of gate file with so many `items`, such as 1,5,25,200, on the pages of -on")
 	small  = flag.Bool("small", false, "build small pages, of 400 bytes")
 )
 
@@ -53,8 +54,14 @@ func main() {
 		check(err)
 		check(os.WriteFile(filepath.Join(root, "yellowgate.yaml"), foreign(abs), 0o644))
 		check(os.Symlink(abs, filepath.Join(root, "site")))
-		if *kinds {
-			newBench(root).gates([]int{1, 5, 25, 200})
+		if *kinds != "" {
+			var sizes []int
+			for n := range strings.SplitSeq(*kinds, ",") {
+				size, err := strconv.Atoi(n)
+				check(err)
+				sizes = append(sizes, size)
+			}
+			newBench(root).gates(sizes)
 			return
 		}
 		newBench(root).all()

@@ -91,8 +91,8 @@ func ignoredLink(p *Pass, e *inventory.Element) {
 		if _, ok := markup.AttrValue(p.Source.Text, e.El.Start, "crossorigin"); !ok {
 			p.At(e, "the font is preloaded without crossorigin: a browser fetches it again when it needs it", "add crossorigin")
 		}
-	case e.URL != "" && len(words) == 1:
-		if meant := close(words[0], linkTypes); meant != "" && !slices.Contains(linkTypes, words[0]) && !slices.Contains(otherTypes, words[0]) {
+	case e.URL != "" && len(words) == 1 && !slices.Contains(linkTypes, words[0]) && !slices.Contains(otherTypes, words[0]):
+		if meant := close(words[0], linkTypes); meant != "" {
 			p.At(e, fmt.Sprintf("no browser knows rel=%q (did you mean %q?)", words[0], meant), "mend the rel")
 		}
 	}
