@@ -149,14 +149,19 @@ func (g *Gateway) whole(a *asking, resp *http.Response) {
 	why := a.why
 	if mayGate(a, whole) {
 		if g.page(a, whole); a.gated {
-			resp.Body.Close()
+			drop(resp.Body)
 			*resp = *whole
 			return
 		}
 	}
 	a.why = why
-	_, _ = io.Copy(io.Discard, io.LimitReader(whole.Body, 256<<10)) // so that the connection can be used again
-	whole.Body.Close()
+	drop(whole.Body)
+}
+
+// drop ends a body that nobody wants, so that its connection can be used again.
+func drop(body io.ReadCloser) {
+	_, _ = io.Copy(io.Discard, io.LimitReader(body, 256<<10))
+	body.Close()
 }
 
 // ask asks the origin once more, as the proxy does, for the whole and without conditions.
@@ -240,8 +245,7 @@ func (g *Gateway) blank(a *asking, resp *http.Response) bool {
 	if !ok {
 		return false
 	}
-	_, _ = io.Copy(io.Discard, io.LimitReader(resp.Body, 256<<10)) // so that the connection can be used again
-	resp.Body.Close()
+	drop(resp.Body)
 	resp.StatusCode, resp.Status = http.StatusOK, "200 OK"
 	resp.Header = http.Header{"Content-Type": {"text/html; charset=utf-8"}, "Date": resp.Header["Date"], "Etag": {`"blank"`}}
 	resp.Trailer = nil

@@ -283,3 +283,37 @@ func TestHostile(t *testing.T) {
 		}
 	}
 }
+
+// TestConnectionsAreKept: whatever becomes of an answer, its connection to the origin is used again.
+func TestConnectionsAreKept(t *testing.T) {
+	origin := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "text/html")
+		w.Header().Set("Etag", `"one"`)
+		text := aPage + strings.Repeat("<p>owls</p>\n", 2000)
+		if r.URL.Path == "/fragment" {
+			text = strings.Repeat("<b>x</b>", 2000)
+		}
+		http.ServeContent(w, r, "", time.Time{}, strings.NewReader(text))
+	}))
+	var made atomic.Int64
+	origin.Config.ConnState = func(_ net.Conn, s http.ConnState) {
+		if s == http.StateNew {
+			made.Add(1)
+		}
+	}
+	origin.Start()
+	defer origin.Close()
+	front, _ := before(t, origin.URL, nil)
+	for i := range 20 {
+		for _, path := range []string{"/", "/fragment"} {
+			for _, method := range []string{"GET", "HEAD"} {
+				mustAsk(t, method, front.URL+path)
+				mustAsk(t, method, front.URL+path, `If-None-Match: "one"`)
+				mustAsk(t, method, front.URL+path, fmt.Sprintf("Range: bytes=%d-", i))
+			}
+		}
+	}
+	if n := made.Load(); n > 6 {
+		t.Errorf("%d connections were made for 240 requests", n)
+	}
+}

@@ -42,13 +42,29 @@ var Kinds = []Kind{
 	}},
 }
 
+// Mixed is a gate file with a number of items of all kinds in turn, each in on most pages.
+func Mixed(items int) string {
+	var b strings.Builder
+	b.WriteString(head + "items:\n")
+	for n := range items {
+		b.WriteString(Kinds[n%(len(Kinds)-1)].item(n, mostPages))
+	}
+	return b.String()
+}
+
+const (
+	head      = "yellowgate: 1\nsite: {source: site, output: public, url: \"https://ternhill.example/\"}\n"
+	fewPages  = `path matches "/[ab][^/]*$"`
+	mostPages = "not " + fewPages
+)
+
 // Gate is a gate file of one kind with a number of items, in on most pages or on few.
 func (k Kind) Gate(items int, most bool) string {
 	var b strings.Builder
-	b.WriteString("yellowgate: 1\nsite: {source: site, output: public, url: \"https://ternhill.example/\"}\n")
-	pages := `path matches "/[ab][^/]*$"`
+	b.WriteString(head)
+	pages := fewPages
 	if most {
-		pages = "not " + pages
+		pages = mostPages
 	}
 	level := "items"
 	if k.Name == "metadata" {

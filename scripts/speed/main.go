@@ -2,7 +2,7 @@
 // a ratio to a plain tool that is run beside it: on a site of 10,000 pages that it builds, and on
 // any folder of HTML.
 //
-//	go run ./scripts/speed [-dir FOLDER] [-pages N] [-rounds N] [-on FOLDER [-gates 5,25]]
+//	go run ./scripts/speed [-dir FOLDER] [-pages N] [-rounds N] [-on FOLDER [-gates 5,25]] [-graph FOLDER]
 //
 // It needs cp, find and grep. Machines are noisy: both sides of a ratio are run in turn, and the
 // medians are compared.
@@ -34,12 +34,17 @@ var (
 	on     = flag.String("on", "", "measure on the pages of this `folder` instead, with a gate file of six items")
 	parts  = flag.Int("parts", 0, "audit the site in so many parts, one after another, and join them: time and memory of each step")
 	kinds  = flag.String("gates", "", "measure twelve kinds of gate file with so many `items`, such as 1,5,25,200, on the pages of -on")
+	graph  = flag.String("graph", "", "draw what commands cost against pages, up to -pages, and items, into this `folder`")
 	small  = flag.Bool("small", false, "build small pages, of 400 bytes")
 )
 
 func main() {
 	log.SetFlags(0)
 	flag.Parse()
+	if *graph != "" {
+		graphs(*graph, *pages)
+		return
+	}
 	root := *dir
 	if root == "" {
 		tmp, err := os.MkdirTemp("", "yellowgate-speed")
