@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/textsearch"
+
 	"github.com/andybalholm/cascadia"
 )
 
@@ -425,13 +427,18 @@ func NewWatch(list ...*Selector) *Watch {
 // watching is a Watch on one page.
 type watching struct {
 	src     []byte
-	named   []watched     // with a tag: looked for at start tags with a name as long
-	unnamed []watched     // without: looked for at every start tag with attributes
-	listed  []watched     // looked for among the elements of interest
-	lengths uint64        // a bit for each length of a name in named
-	bare    bool          // a compound may match a tag without attributes and by any name
-	all     func(t token) // where every start tag is asked for
+	named   []watched          // with a tag: looked for at start tags with a name as long
+	unnamed []watched          // without: looked for at every start tag with attributes
+	listed  []watched          // looked for among the elements of interest
+	lengths uint64             // a bit for each length of a name in named
+	bare    bool               // a compound may match a tag without attributes and by any name
+	all     func(t token)      // where every start tag is asked for
+	words   *textsearch.Search // of the unnamed, those without one last; nil where they are few
 }
+
+// fewWorded are unnamed compounds with a word that are looked for at each tag: of more, those whose word the page
+// has not are left out first.
+const fewWorded = 3
 
 type watched struct {
 	index int
@@ -441,6 +448,15 @@ type watched struct {
 func (w *Watch) on(src []byte) *watching {
 	on := w.ready
 	on.src = src
+	if on.words != nil && !spellsByReference(src) && !bytes.Contains(src, []byte("&fjlig")) {
+		there := on.words.Run(src)
+		on.unnamed = nil
+		for i, a := range w.ready.unnamed {
+			if i >= len(there) || len(there[i]) > 0 {
+				on.unnamed = append(on.unnamed, a)
+			}
+		}
+	}
 	return &on
 }
 
@@ -459,6 +475,24 @@ func (w *Watch) sort() {
 			default:
 				on.named = append(on.named, watched{i, c})
 				on.lengths |= 1 << min(len(c.tag), 63)
+			}
+		}
+	}
+	worded := func(a watched) bool { return a.c.word != nil }
+	slices.SortStableFunc(on.unnamed, func(a, b watched) int {
+		switch {
+		case worded(a) == worded(b):
+			return 0
+		case worded(a):
+			return -1
+		}
+		return 1
+	})
+	if n := slices.IndexFunc(on.unnamed, func(a watched) bool { return !worded(a) }); n > fewWorded || n < 0 && len(on.unnamed) > fewWorded {
+		on.words = &textsearch.Search{}
+		for _, a := range on.unnamed {
+			if worded(a) {
+				on.words.Add(a.c.word)
 			}
 		}
 	}

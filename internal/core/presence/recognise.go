@@ -10,6 +10,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/textsearch"
 )
 
 // How items are recognised: what is looked for on a page, and where it is found.
@@ -100,24 +101,24 @@ func asIs(s string) string { return s }
 
 // search finds the texts as they are written.
 func (h *holder) search() {
-	var texts search
+	var texts textsearch.Search
 	var whose []*piece
 	for _, x := range h.pieces {
 		if x.tags != nil {
 			continue
 		}
-		texts.add([]byte(x.text))
+		texts.Add([]byte(x.text))
 		whose = append(whose, x)
 	}
 	n := len(whose)
 	anchored := slices.Clone(whose)
 	for _, x := range whose {
 		if x.anchor = h.Gate.Once(x.text, func() any { return anchor(x.text) }).(string); x.anchor != "" {
-			texts.add([]byte(x.anchor))
+			texts.Add([]byte(x.anchor))
 			anchored = append(anchored, x)
 		}
 	}
-	for k, at := range texts.run(h.r.Source.Text) {
+	for k, at := range texts.Run(h.r.Source.Text) {
 		x := anchored[k]
 		if k >= n {
 			x.anchors = at
@@ -420,15 +421,15 @@ func (h *holder) expectedHaystack() *haystack {
 
 // grown tells for anchors whether the page has them more often than what the gate writes.
 func (h *holder) grown(anchors []string) []bool {
-	var here, there search
+	var here, there textsearch.Search
 	for _, a := range anchors {
-		here.add([]byte(a))
-		there.add([]byte(a))
+		here.Add([]byte(a))
+		there.Add([]byte(a))
 	}
 	src, _ := h.expectation()
 	more := make([]bool, len(anchors))
-	was := there.run(src.Text)
-	for i, at := range here.run(h.r.Source.Text) {
+	was := there.Run(src.Text)
+	for i, at := range here.Run(h.r.Source.Text) {
 		more[i] = len(at) > len(was[i])
 	}
 	return more

@@ -1,15 +1,16 @@
-package presence
+// Package textsearch looks for many texts in a page at once.
+package textsearch
 
 import (
 	"bytes"
 	"encoding/binary"
 )
 
-// A search looks for many texts in one page at once: its cost grows with the
+// A Search looks for many texts in one page at once: its cost grows with the
 // page's bytes, not with those times the number of texts. It samples the page's
 // bytes, and compares where a sample is one that a text holds: long texts by every
 // fourth byte, shorter ones by every second.
-type search struct {
+type Search struct {
 	long, middle sieve
 	short        []int // texts too short to be sampled
 	texts        [][]byte
@@ -34,8 +35,8 @@ func bit(v uint64) (word, mask uint64) {
 	return h >> 6, 1 << (h & 63)
 }
 
-// add adds a text.
-func (s *search) add(text []byte) {
+// Add adds a text.
+func (s *Search) Add(text []byte) {
 	n := len(s.texts)
 	s.texts = append(s.texts, text)
 	switch {
@@ -64,8 +65,8 @@ func (s *sieve) add(n int, text []byte, sample, stride int) {
 	}
 }
 
-// run returns where each text stands in the page, in order, without overlaps.
-func (s *search) run(src []byte) [][]int {
+// Run returns where each text stands in the page, in order, without overlaps.
+func (s *Search) Run(src []byte) [][]int {
 	at := make([][]int, len(s.texts))
 	compare := func(i int, probes []probe) {
 		for _, p := range probes {

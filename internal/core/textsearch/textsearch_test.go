@@ -1,4 +1,4 @@
-package presence
+package textsearch
 
 import (
 	"bytes"
@@ -15,7 +15,7 @@ func TestSearch(t *testing.T) {
 		for i := range page {
 			page[i] = "abc \n"[r.Intn(5)]
 		}
-		var s search
+		var s Search
 		for range r.Intn(6) {
 			n := 1 + r.Intn(40)
 			text := make([]byte, n)
@@ -30,9 +30,9 @@ func TestSearch(t *testing.T) {
 					copy(page[at:], text)
 				}
 			}
-			s.add(text)
+			s.Add(text)
 		}
-		for n, got := range s.run(page) {
+		for n, got := range s.Run(page) {
 			var want []int
 			for from := 0; ; {
 				i := bytes.Index(page[from:], s.texts[n])
