@@ -21,7 +21,8 @@ func (a *app) explainCmd() *cobra.Command {
 		Use: "explain [CHECK]", GroupID: "more", Args: cobra.MaximumNArgs(1),
 		Short: "What the checks of the audit mean",
 		Long: `Lists the checks of the audit, or explains one: what it looks for, why it matters, how
-to mend it, with a bad and a good example. Use it when a finding is not clear.`,
+to mend it, with a bad and a good example. Use it when a finding is not clear. What the
+check command alone warns of is listed, too: accept takes both by name.`,
 		Example: "  yellowgate explain\n  yellowgate explain broken-head",
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return names(), cobra.ShellCompDirectiveNoFileComp
