@@ -37,17 +37,22 @@ func (r *Result) Clashes() (out []Problem) {
 	if len(r.Popups) == 0 {
 		return nil
 	}
-	written := make([]identified, len(r.Written)) // nil for what stands in the source
-	popup := map[*gatefile.Item]int{}             // by number in Written
+	ids := make([]identified, len(r.Written)) // nil for what stands in the source
+	popup := map[*gatefile.Item]int{}         // by number in Written
+	having := map[string][]int{}              // by id: what has it, but for a dialog that is named so
 	for n, w := range r.Written {
 		if w.Part == FoundPart {
 			continue
 		}
-		written[n] = maps.Clone(r.gate.Once("ids\x00"+w.Text, func() any { return idsOf([]byte(w.Text)) }).(identified))
-		if it := r.gate.File.Items[w.Item]; it.Parts[w.Part].Kind == gatefile.Popup {
+		ids[n] = r.gate.Once("ids\x00"+w.Text, func() any { return idsOf([]byte(w.Text)) }).(identified)
+		it := r.gate.File.Items[w.Item]
+		isPopup := it.Parts[w.Part].Kind == gatefile.Popup
+		if isPopup {
 			popup[it] = n
-			if on := written[n][it.Name]; len(on) > 0 {
-				written[n][it.Name] = on[1:] // the dialog's own
+		}
+		for id, at := range ids[n] {
+			if !isPopup || id != it.Name || len(at) > 1 {
+				having[id] = append(having[id], n)
 			}
 		}
 	}
@@ -60,18 +65,18 @@ func (r *Result) Clashes() (out []Problem) {
 		return page()[id]
 	}
 	for _, it := range r.Popups {
-		out = append(out, r.namedAlike(it, onPage(it.Name), written)...)
+		out = append(out, r.namedAlike(it, onPage(it.Name), having[it.Name])...)
 		n, ok := popup[it]
 		if !ok {
 			continue
 		}
-		for _, id := range slices.Sorted(maps.Keys(written[n])) {
+		for _, id := range slices.Sorted(maps.Keys(ids[n])) {
 			if id == it.Name {
 				continue
 			}
 			who := ""
-			for k, w := range r.Written {
-				if of := r.gate.File.Items[w.Item]; of != it && len(written[k][id]) > 0 {
+			for _, k := range having[id] {
+				if of := r.gate.File.Items[r.Written[k].Item]; of != it {
 					who = fmt.Sprintf("item %q", of.Name)
 				}
 			}
@@ -90,8 +95,8 @@ func (r *Result) Clashes() (out []Problem) {
 // fewIDs are looked for one by one before all ids of a page are read.
 const fewIDs = 4
 
-// namedAlike reports elements with the id of a popup.
-func (r *Result) namedAlike(it *gatefile.Item, onPage []int, written []identified) (out []Problem) {
+// namedAlike reports elements with the id of a popup: of the page, by offset, and of what is written, by number.
+func (r *Result) namedAlike(it *gatefile.Item, onPage, written []int) (out []Problem) {
 	const says = "%s has the id %q, and so has the popup of item %q (%s)"
 	locator := markup.NewLocator(r.Source.Text)
 	for _, at := range onPage {
@@ -99,13 +104,11 @@ func (r *Result) namedAlike(it *gatefile.Item, onPage []int, written []identifie
 		out = append(out, r.clash(problem.Position{File: r.Page.File, Line: line, Column: column}, "give the element another id, or the item another name",
 			says, "this element", it.Name, it.Name, it.Pos))
 	}
-	for n, w := range r.Written {
-		if len(written[n][it.Name]) > 0 {
-			of := r.gate.File.Items[w.Item]
-			part := of.Parts[w.Part]
-			out = append(out, r.clash(part.Pos, "give the element another id",
-				says, fmt.Sprintf("an element of %s of item %q", part.Kind, of.Name), it.Name, it.Name, it.Pos))
-		}
+	for _, n := range written {
+		of := r.gate.File.Items[r.Written[n].Item]
+		part := of.Parts[r.Written[n].Part]
+		out = append(out, r.clash(part.Pos, "give the element another id",
+			says, fmt.Sprintf("an element of %s of item %q", part.Kind, of.Name), it.Name, it.Name, it.Pos))
 	}
 	return out
 }
