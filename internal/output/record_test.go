@@ -3,8 +3,11 @@ package output
 import (
 	"os"
 	"reflect"
+	"slices"
+	"strings"
 	"testing"
 	"time"
+
 	"yellowgate/internal/site"
 
 	"yellowgate/internal/disk"
@@ -109,6 +112,25 @@ func TestDistrust(t *testing.T) {
 		s.Distrust(seen, c.device)
 		if s.Safe() != c.kept {
 			t.Errorf("%v: kept %v", c.change, s.Safe())
+		}
+	}
+}
+
+// TestStampLines: a stamp is read as it was written, and one that was damaged is none.
+func TestStampLines(t *testing.T) {
+	s := stamp{disk.Stamp{Size: 5, ModAt: 6, Change: 7, Number: 8}, digest{9}}
+	fields := strings.Fields(string(s.append(nil)))
+	var got stamp
+	if len(fields) != 5 || !got.parse(fields) || got != s {
+		t.Fatalf("%q became %+v, want %+v", fields, got, s)
+	}
+	for i := range fields {
+		for _, bad := range []string{"", "x", "-", "1e3", "99999999999999999999999"} {
+			damaged := slices.Clone(fields)
+			damaged[i] = bad
+			if got.parse(damaged) {
+				t.Errorf("%q is read", damaged)
+			}
 		}
 	}
 }

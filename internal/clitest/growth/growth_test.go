@@ -68,6 +68,10 @@ var grown = map[string]string{
 	"raw text":           `<textarea><`,
 	"annotations":        `<math><annotation-xml encoding=text/html><b>`,
 	"unclosed blocks":    `<div class=a1>`,
+	"bold left open":     `<p><b></p>`,
+	"fonts in cells":     `<table><tr><td><font size=a%d>x</table>`,
+	"dashes":             `<!-- ---%d- -->`,
+	"svg closed wrongly": `<svg><g></x%d>`,
 }
 
 // grownCode repeats one thing within one script or style.

@@ -48,6 +48,9 @@ func TestRecord(t *testing.T) {
 		s.do()
 		out := b.Want(0, s.args, s.want)
 		t.Logf("%s: %s", s.name, strings.TrimSpace(out))
+		if _, err := os.Stat(filepath.Join(b.Dir, "public/members")); s.name == "a source gone" && err == nil {
+			t.Error("an empty folder is left of it")
+		}
 		if s.name == "the gate file, for some pages" {
 			b.Want(1, clitest.Args("diff", "--summary"), "1 of 2 pages is behind")
 		} else {
