@@ -22,6 +22,7 @@ require (
 	github.com/muesli/termenv v0.16.0
 	github.com/nlnwa/whatwg-url v0.6.2
 	github.com/prometheus/client_golang v1.23.2
+	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/schollz/progressbar/v3 v3.19.1
 	github.com/spf13/cobra v1.10.2
 	github.com/spf13/pflag v1.0.9

@@ -3,11 +3,14 @@ package report
 import (
 	"io"
 	"reflect"
+	"slices"
 	"strings"
 
 	"github.com/invopop/jsonschema"
 
+	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/problem"
 )
 
 // Schema writes the JSON Schema of the gate file, made from the types that the
@@ -29,6 +32,21 @@ func Schema(w io.Writer) error {
 	s := r.Reflect(gatefile.Shape{})
 	s.Title = "Gate file of Yellow Gate"
 	s.Required = []string{"yellowgate"}
+	for key, form := range map[string]string{"items": gatefile.NameForm, "sets": gatefile.NameForm, "per-page": `^/[^*]*$`} {
+		of, _ := s.Properties.Get(key)
+		of.PropertyNames = &jsonschema.Schema{Pattern: form}
+	}
+	item, _ := s.Properties.Get("items")
+	for _, part := range []string{"script", "script-file", "script-text", "stylesheet", "style-file", "style-text", "code", "code-file", "popup", "popup-file", "structured", "questions", "classes", "found", "replaces"} {
+		item.AdditionalProperties.AnyOf = append(item.AdditionalProperties.AnyOf, &jsonschema.Schema{Required: []string{part}})
+	}
+	for p := s.Properties.Oldest(); p != nil; p = p.Next() { // a key may stand there with nothing below it yet
+		if p.Key != "yellowgate" && p.Key != "strict" {
+			whole := *p.Value
+			p.Value = &jsonschema.Schema{AnyOf: []*jsonschema.Schema{&whole, {Type: "null"}}, Description: whole.Description}
+			whole.Description = ""
+		}
+	}
 	return JSON(w, s)
 }
 
@@ -62,7 +80,32 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 		}
 		return s
 	}
+	one := func(s *jsonschema.Schema, keys ...string) *jsonschema.Schema { // exactly one of them
+		for _, key := range keys {
+			s.OneOf = append(s.OneOf, &jsonschema.Schema{Required: []string{key}})
+		}
+		return s
+	}
+	if pattern, ok := gatefile.Forms[t]; ok {
+		text := &jsonschema.Schema{Type: "string", Pattern: pattern}
+		switch t {
+		case reflect.TypeFor[gatefile.Size](), reflect.TypeFor[gatefile.Fraction]():
+			return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{text, {Type: "number", Minimum: "0"}}}
+		case reflect.TypeFor[gatefile.Count]():
+			return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{text, {Type: "integer", Minimum: "0"}}}
+		case reflect.TypeFor[gatefile.Words](), reflect.TypeFor[gatefile.Name](), reflect.TypeFor[gatefile.Fragment]():
+			return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{text, {Type: "number"}, {Type: "boolean"}}}
+		}
+		return text
+	}
 	switch t {
+	case reflect.TypeFor[gatefile.CheckName]():
+		return words(append(checks.Names(), problem.Names()...)...)
+	case reflect.TypeFor[gatefile.Names]():
+		return oneOrMore(form(r, reflect.TypeFor[gatefile.Name]()))
+	case reflect.TypeFor[gatefile.MetadataNames]():
+		plain := append(slices.Clone(gatefile.MetadataKeys), "theme-color", "icon")
+		return oneOrMore(words(plain...), &jsonschema.Schema{Type: "string", Pattern: `^(meta|property|link)\..`}, &jsonschema.Schema{Type: "string", Pattern: `^social\.`})
 	case reflect.TypeFor[gatefile.Line]():
 		return scalar()
 	case reflect.TypeFor[gatefile.Version]():
@@ -72,7 +115,7 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 	case reflect.TypeFor[gatefile.Queries]():
 		return oneOrMore(&jsonschema.Schema{Type: "string"})
 	case reflect.TypeFor[gatefile.Matchers]():
-		return oneOrMore(&jsonschema.Schema{Type: "string"}, of(gatefile.MatcherShape{}))
+		return oneOrMore(&jsonschema.Schema{Type: "string"}, one(of(gatefile.MatcherShape{}), "url", "text"))
 	case reflect.TypeFor[gatefile.MetaValues]():
 		return oneOrMore(scalar(), of(gatefile.VariantShape{}))
 	case reflect.TypeFor[gatefile.Loading]():
@@ -80,9 +123,9 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 	case reflect.TypeFor[gatefile.SeverityWord]():
 		return words("error", "warning", "note", "none")
 	case reflect.TypeFor[gatefile.OnePlace]():
-		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{words(gatefile.PlaceNames()...), of(gatefile.AtShape{})}}
+		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{words(gatefile.PlaceNames()...), one(of(gatefile.AtShape{}), gatefile.KeysOf(gatefile.AtShape{})...)}}
 	case reflect.TypeFor[gatefile.PlaceShape]():
-		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{words(gatefile.PlaceNames()...), of(gatefile.AtShape{}), of(gatefile.PartPlaces{})}}
+		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{words(gatefile.PlaceNames()...), one(of(gatefile.AtShape{}), gatefile.KeysOf(gatefile.AtShape{})...), of(gatefile.PartPlaces{})}}
 	case reflect.TypeFor[gatefile.ParamOf]():
 		full := r.ReflectFromType(reflect.TypeFor[paramOf]())
 		full.Version = ""
@@ -93,8 +136,16 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 	if strings.HasPrefix(t.Name(), "OneOrMore[") {
 		elem := r.ReflectFromType(t.Elem())
 		elem.Version = ""
-		if t.Elem() == reflect.TypeFor[gatefile.Ask]() {
+		switch t.Elem() {
+		case reflect.TypeFor[gatefile.Ask]():
 			return oneOrMore(&jsonschema.Schema{Type: "string"}, elem)
+		case reflect.TypeFor[gatefile.OpenOf]():
+			one(elem, "after", "scroll", "click", "fragment", "leaving")
+		case reflect.TypeFor[gatefile.PlacedRule]():
+			elem.Required = []string{"pages"}
+		case reflect.TypeFor[gatefile.BudgetShape]():
+			least := uint64(2)
+			elem.MinProperties = &least
 		}
 		return oneOrMore(elem)
 	}

@@ -264,7 +264,10 @@ func (r *reader) requires(n ast.Node) {
 	}
 }
 
-var nameForm = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
+// NameForm is what names of items, sets and parameters are.
+const NameForm = `^[a-z0-9]+(-[a-z0-9]+)*$`
+
+var nameForm = regexp.MustCompile(NameForm)
 
 func (r *reader) checkName(what, name string, pos problem.Position) {
 	if !nameForm.MatchString(name) {

@@ -9,39 +9,39 @@ import "reflect"
 
 // Shape is the gate file as a whole.
 type Shape struct {
-	Yellowgate Version                 `key:"yellowgate" doc:"version of the format: 1"`
-	Include    Texts                   `key:"include" doc:"more gate files (globs); paths in them are relative to them"`
-	Site       SiteShape               `key:"site" doc:"the site as a whole"`
-	Sets       map[string]Queries      `key:"sets" doc:"page queries with a name"`
-	Defaults   OneOrMore[RuleShape]    `key:"defaults" doc:"metadata that fills what a page lacks"`
-	Metadata   OneOrMore[RuleShape]    `key:"metadata" doc:"metadata that holds whatever the page had; later rules win, key by key"`
-	Items      map[string]ItemShape    `key:"items" doc:"named things that may load on a page"`
-	PerPage    map[string]PerPageShape `key:"per-page" doc:"the last word on one page, by its path"`
-	BlankPages OneOrMore[BlankShape]   `key:"blank-pages" doc:"pages that the gate makes"`
-	Require    OneOrMore[RequireShape] `key:"require" doc:"metadata that pages must have in the end"`
-	Budgets    OneOrMore[BudgetShape]  `key:"budgets" doc:"what pages may weigh and load"`
-	Accept     OneOrMore[AcceptShape]  `key:"accept" doc:"findings of the audit that the owner has decided to live with"`
-	Checks     map[string]SeverityWord `key:"checks" doc:"check: its severity here"`
-	Strict     bool                    `key:"strict" doc:"true: an element that no item claims is a warning"`
+	Yellowgate Version                    `key:"yellowgate" doc:"version of the format: 1"`
+	Include    Texts                      `key:"include" doc:"more gate files (globs); paths in them are relative to them"`
+	Site       SiteShape                  `key:"site" doc:"the site as a whole"`
+	Sets       map[string]Queries         `key:"sets" doc:"page queries with a name"`
+	Defaults   OneOrMore[RuleShape]       `key:"defaults" doc:"metadata that fills what a page lacks"`
+	Metadata   OneOrMore[PlacedRule]      `key:"metadata" doc:"metadata that holds whatever the page had; later rules win, key by key"`
+	Items      map[string]ItemShape       `key:"items" doc:"named things that may load on a page"`
+	PerPage    map[string]PerPageShape    `key:"per-page" doc:"the last word on one page, by its path"`
+	BlankPages OneOrMore[BlankShape]      `key:"blank-pages" doc:"pages that the gate makes"`
+	Require    OneOrMore[RequireShape]    `key:"require" doc:"metadata that pages must have in the end"`
+	Budgets    OneOrMore[BudgetShape]     `key:"budgets" doc:"what pages may weigh and load"`
+	Accept     OneOrMore[AcceptShape]     `key:"accept" doc:"findings of the audit that the owner has decided to live with"`
+	Checks     map[CheckName]SeverityWord `key:"checks" doc:"check: its severity here"`
+	Strict     bool                       `key:"strict" doc:"true: an element that no item claims is a warning"`
 }
 
 // SiteShape is what stands under site.
 type SiteShape struct {
-	Name          Line  `key:"name" doc:"name of the site"`
-	URL           Line  `key:"url" doc:"the site's absolute address, such as https://ternhill.example"`
-	Origin        Line  `key:"origin" doc:"address of the server that makes the pages, such as http://127.0.0.1:8000"`
-	TimeZone      Line  `key:"time-zone" doc:"time zone in which the site's days begin, such as Europe/Oslo; the machine's if none is named"`
-	Source        Line  `key:"source" doc:"folder of the pages as the site builds them; never written to"`
-	Output        Line  `key:"output" doc:"folder that apply writes"`
-	Facts         Texts `key:"facts" doc:"facts files: CSV with a path column, JSON or YAML"`
-	Ignore        Texts `key:"ignore" doc:"globs of files left alone and not copied"`
-	Also          Texts `key:"also" doc:"globs of dot-files to be copied all the same, such as .htaccess"`
-	Pages         Texts `key:"pages" doc:"globs of HTML files that are pages though they have no html, head, body or title tag"`
-	Trust         Texts `key:"trust" doc:"hosts whose third-party code is expected"`
-	Outside       Texts `key:"outside" doc:"files and folders outside the gate file's folder that it may name as code, facts or includes"`
-	Manifest      Line  `key:"manifest" doc:"build manifest, a JSON object, for built: in URLs"`
-	Extensionless bool  `key:"extensionless" doc:"true: the file about.html is the page /about"`
-	Marks         bool  `key:"marks" doc:"false leaves out the comments around what is inserted"`
+	Name          Line    `key:"name" doc:"name of the site"`
+	URL           SiteURL `key:"url" doc:"the site's absolute address, such as https://ternhill.example"`
+	Origin        Origin  `key:"origin" doc:"address of the server that makes the pages, such as http://127.0.0.1:8000"`
+	TimeZone      Line    `key:"time-zone" doc:"time zone in which the site's days begin, such as Europe/Oslo; the machine's if none is named"`
+	Source        Line    `key:"source" doc:"folder of the pages as the site builds them; never written to"`
+	Output        Line    `key:"output" doc:"folder that apply writes"`
+	Facts         Texts   `key:"facts" doc:"facts files: CSV with a path column, JSON or YAML"`
+	Ignore        Texts   `key:"ignore" doc:"globs of files left alone and not copied"`
+	Also          Texts   `key:"also" doc:"globs of dot-files to be copied all the same, such as .htaccess"`
+	Pages         Texts   `key:"pages" doc:"globs of HTML files that are pages though they have no html, head, body or title tag"`
+	Trust         Texts   `key:"trust" doc:"hosts whose third-party code is expected"`
+	Outside       Texts   `key:"outside" doc:"files and folders outside the gate file's folder that it may name as code, facts or includes"`
+	Manifest      Line    `key:"manifest" doc:"build manifest, a JSON object, for built: in URLs"`
+	Extensionless bool    `key:"extensionless" doc:"true: the file about.html is the page /about"`
+	Marks         bool    `key:"marks" doc:"false leaves out the comments around what is inserted"`
 }
 
 // MetadataShape are the metadata keys.
@@ -78,10 +78,13 @@ type RuleShape struct {
 	MetadataShape
 }
 
+// PlacedRule is a rule that has to say for which pages it is.
+type PlacedRule struct{ RuleShape }
+
 // PerPageShape is the last word on one page.
 type PerPageShape struct {
-	In     Texts                      `key:"in" doc:"items that are in on this page"`
-	Out    Texts                      `key:"out" doc:"items that are out on this page"`
+	In     Names                      `key:"in" doc:"items that are in on this page"`
+	Out    Names                      `key:"out" doc:"items that are out on this page"`
 	Params map[string]map[string]Line `key:"params" doc:"parameters on this page: item: {name: value}"`
 	MetadataShape
 }
@@ -105,39 +108,39 @@ type ItemShape struct {
 	Replaces   Matchers           `key:"replaces" doc:"elements of the source page that the item stands in for"`
 	Pages      Queries            `key:"pages" doc:"page query: where the item is in"`
 	Except     Queries            `key:"except" doc:"page query: where it is not, all the same"`
-	NotWith    Texts              `key:"not-with" doc:"items that must never meet this one on a page"`
+	NotWith    Names              `key:"not-with" doc:"items that must never meet this one on a page"`
 	Place      PlaceShape         `key:"place" doc:"where its parts go"`
 	Each       bool               `key:"each" doc:"true: at every match of the place's selector, not just the first"`
-	Needs      Texts              `key:"needs" doc:"items that must be there, earlier"`
-	Before     Texts              `key:"before" doc:"items that stand after this one"`
-	After      Texts              `key:"after" doc:"items that stand before this one"`
+	Needs      Names              `key:"needs" doc:"items that must be there, earlier"`
+	Before     Names              `key:"before" doc:"items that stand after this one"`
+	After      Names              `key:"after" doc:"items that stand before this one"`
 	Load       Loading            `key:"load" doc:"how its scripts load"`
 	Attrs      map[string]Line    `key:"attrs" doc:"attributes for its tags"`
 	Media      Line               `key:"media" doc:"media of its stylesheets and styles"`
-	Integrity  Line               `key:"integrity" doc:"digest of its file, or auto for files of the site"`
+	Integrity  Digest             `key:"integrity" doc:"digest of its file, or auto for files of the site"`
 	Params     map[string]ParamOf `key:"params" doc:"parameters with their values, and limits"`
-	Label      Line               `key:"label" doc:"name of the popup for screen readers"`
+	Label      Words              `key:"label" doc:"name of the popup for screen readers"`
 	Open       OneOrMore[OpenOf]  `key:"open" doc:"what opens the popup"`
-	Again      Line               `key:"again" doc:"when a popup may open by itself again: visit, always, once, or a span such as 7d"`
-	From       Line               `key:"from" doc:"first day, such as 2027-06-01"`
-	Until      Line               `key:"until" doc:"last day"`
+	Again      Again              `key:"again" doc:"when a popup may open by itself again: visit, always, once, or a span such as 7d"`
+	From       Day                `key:"from" doc:"first day, such as 2027-06-01"`
+	Until      Day                `key:"until" doc:"last day"`
 	Disabled   bool               `key:"disabled" doc:"true: kept for later, out everywhere"`
 	Note       Line               `key:"note" doc:"why it is there"`
 }
 
 // OpenOf is one thing that opens a popup.
 type OpenOf struct {
-	After    Line    `key:"after" doc:"a span after the page has loaded, such as 8s"`
-	Scroll   Line    `key:"scroll" doc:"a share of the page scrolled past, such as 60%"`
-	Click    Line    `key:"click" doc:"selector: a click on it"`
-	Fragment Line    `key:"fragment" doc:"the address ends in #NAME, or a link to it is followed"`
-	Leaving  bool    `key:"leaving" doc:"true: the pointer leaves the page at its top"`
-	Pages    Queries `key:"pages" doc:"page query: only on these of the item's pages"`
+	After    Span     `key:"after" doc:"a span after the page has loaded, such as 8s"`
+	Scroll   Share    `key:"scroll" doc:"a share of the page scrolled past, such as 60%"`
+	Click    Line     `key:"click" doc:"selector: a click on it"`
+	Fragment Fragment `key:"fragment" doc:"the address ends in #NAME, or a link to it is followed"`
+	Leaving  bool     `key:"leaving" doc:"true: the pointer leaves the page at its top"`
+	Pages    Queries  `key:"pages" doc:"page query: only on these of the item's pages"`
 }
 
 // ParamOf is a parameter with limits; a bare value stands for one without.
 type ParamOf struct {
-	Value Line  `key:"value" doc:"its value"`
+	Value Line  `key:"value" doc:"its value" jsonschema:"required"`
 	OneOf Texts `key:"one-of" doc:"the values it may have"`
 	Min   Line  `key:"min" doc:"the least it may be"`
 	Max   Line  `key:"max" doc:"the most it may be"`
@@ -145,13 +148,13 @@ type ParamOf struct {
 
 // Ask is a question with its answer.
 type Ask struct {
-	Ask    Line `key:"ask" doc:"the question"`
-	Answer Line `key:"answer" doc:"its answer, as text"`
+	Ask    Words `key:"ask" doc:"the question" jsonschema:"required"`
+	Answer Words `key:"answer" doc:"its answer, as text" jsonschema:"required"`
 }
 
 // BlankShape is a page that the gate makes.
 type BlankShape struct {
-	Path  Line `key:"path" doc:"path of the page, such as /sky-camera/"`
+	Path  Path `key:"path" doc:"path of the page, such as /sky-camera/" jsonschema:"required"`
 	Title Line `key:"title" doc:"its title"`
 	Lang  Line `key:"lang" doc:"its language, such as en"`
 	Body  Line `key:"body" doc:"HTML of its body"`
@@ -159,32 +162,32 @@ type BlankShape struct {
 
 // RequireShape is one entry under require.
 type RequireShape struct {
-	Pages    Queries `key:"pages" doc:"page query: which pages"`
-	Metadata Texts   `key:"metadata" doc:"metadata keys that each must have in the end"`
+	Pages    Queries       `key:"pages" doc:"page query: which pages" jsonschema:"required"`
+	Metadata MetadataNames `key:"metadata" doc:"metadata keys that each must have in the end" jsonschema:"required"`
 }
 
 // BudgetShape is one entry under budgets.
 type BudgetShape struct {
-	Pages        Queries `key:"pages" doc:"page query: which pages"`
-	Scripts      Line    `key:"scripts" doc:"bytes of scripts, such as 50 kB"`
-	Styles       Line    `key:"styles" doc:"bytes of stylesheets and styles"`
-	Total        Line    `key:"total" doc:"bytes of the page and of what it loads"`
-	Blocking     Line    `key:"blocking" doc:"how many resources may block"`
-	Requests     Line    `key:"requests" doc:"how many requests the page may make"`
-	ThirdParties Line    `key:"third-parties" doc:"from how many hosts of others it may load"`
-	Wire         Line    `key:"wire" doc:"bytes that may come over the wire, in a browser, such as 300 kB"`
-	RequestsMade Line    `key:"requests-made" doc:"how many requests a browser may make"`
-	Paint        Line    `key:"paint" doc:"until when the largest part is painted, in a browser, such as 2.5s"`
-	Shift        Line    `key:"shift" doc:"how much the layout may shift, in a browser, such as 0.1"`
-	BlockingTime Line    `key:"blocking-time" doc:"how long scripts may block, in a browser, such as 200ms"`
+	Pages        Queries  `key:"pages" doc:"page query: which pages" jsonschema:"required"`
+	Scripts      Size     `key:"scripts" doc:"bytes of scripts, such as 50 kB"`
+	Styles       Size     `key:"styles" doc:"bytes of stylesheets and styles"`
+	Total        Size     `key:"total" doc:"bytes of the page and of what it loads"`
+	Blocking     Count    `key:"blocking" doc:"how many resources may block"`
+	Requests     Count    `key:"requests" doc:"how many requests the page may make"`
+	ThirdParties Count    `key:"third-parties" doc:"from how many hosts of others it may load"`
+	Wire         Size     `key:"wire" doc:"bytes that may come over the wire, in a browser, such as 300 kB"`
+	RequestsMade Count    `key:"requests-made" doc:"how many requests a browser may make"`
+	Paint        Span     `key:"paint" doc:"until when the largest part is painted, in a browser, such as 2.5s"`
+	Shift        Fraction `key:"shift" doc:"how much the layout may shift, in a browser, such as 0.1"`
+	BlockingTime Span     `key:"blocking-time" doc:"how long scripts may block, in a browser, such as 200ms"`
 }
 
 // AcceptShape is one entry under accept.
 type AcceptShape struct {
-	Check Line    `key:"check" doc:"name of the check"`
-	Pages Queries `key:"pages" doc:"page query: on which pages"`
-	Item  Line    `key:"item" doc:"only findings of this item"`
-	Note  Line    `key:"note" doc:"why; required"`
+	Check CheckName `key:"check" doc:"name of the check" jsonschema:"required"`
+	Pages Queries   `key:"pages" doc:"page query: on which pages" jsonschema:"required"`
+	Item  Name      `key:"item" doc:"only findings of this item"`
+	Note  Words     `key:"note" doc:"why; required" jsonschema:"required"`
 }
 
 // MatcherShape is a matcher that is no selector.
@@ -242,7 +245,45 @@ type (
 	Loading          string               // defer, async, module, now
 	SeverityWord     string               // error, warning, note, none
 	OneOrMore[T any] []T                  // one or a list
+
+	Name          string // of an item, as NameForm has it
+	Names         []Name // one or a list
+	Words         string // a text that is not empty
+	CheckName     string // of a check
+	MetadataNames []Line // keys of metadata: one or a list
+	Path          string // of a page, such as /visit/
+	SiteURL       string // absolute, without a query
+	Origin        string // scheme, host and port
+	Day           string // such as 2027-06-01
+	Span          string // a time, such as 250ms, 8s or 7d
+	Size          string // bytes, such as 50 kB
+	Count         string // a whole number
+	Fraction      string // a number from 0
+	Share         string // such as 60%
+	Fragment      string // of an address
+	Digest        string // auto, or a digest such as sha384-…
+	Again         string // visit, always, once, or a span
 )
+
+// Forms are regular expressions (ECMA 262) for the texts that some values are.
+var Forms = map[reflect.Type]string{
+	reflect.TypeFor[Name]():     NameForm,
+	reflect.TypeFor[Words]():    `\S`,
+	reflect.TypeFor[Path]():     `^/[^*?#]*$`,
+	reflect.TypeFor[SiteURL]():  `^(https?://[^/?#\s]+[^?#]*)?$`,
+	reflect.TypeFor[Origin]():   `^(https?://[^/?#\s]+/?)?$`,
+	reflect.TypeFor[Day]():      dayForm.String(),
+	reflect.TypeFor[Span]():     spanForm,
+	reflect.TypeFor[Size]():     `^\s*[0-9]*\.?[0-9]+\s*([kKmMgG][iI]?)?([bB]|[bB][yY][tT][eE][sS])?\s*$`,
+	reflect.TypeFor[Count]():    `^\s*[0-9]+\s*$`,
+	reflect.TypeFor[Fraction](): `^[0-9]*\.?[0-9]+$`,
+	reflect.TypeFor[Share]():    `^(100(\.0*)?|[0-9]{1,2}(\.[0-9]*)?)%$`,
+	reflect.TypeFor[Fragment](): `^#?[A-Za-z0-9._~-]+$`,
+	reflect.TypeFor[Digest]():   `^auto$|` + integrityForm.String(),
+	reflect.TypeFor[Again]():    `^(visit|always|once)$|` + spanForm,
+}
+
+const spanForm = `^\s*([0-9]+\.?[0-9]*|\.[0-9]+)\s?(ms|s|min|h|d|w)\s*$`
 
 // PlaceNames are the places that have a name.
 func PlaceNames() []string { return placeNames }
