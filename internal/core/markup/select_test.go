@@ -93,3 +93,27 @@ func TestCanRuleOut(t *testing.T) {
 		t.Errorf("only %d selectors were ruled out", ruled)
 	}
 }
+
+// TestManyWords: of many selectors those are left out whose word the page has not, however it is spelled.
+func TestManyWords(t *testing.T) {
+	var list []*Selector
+	for _, text := range []string{"[hidden]", `[title="lamp-1"]`, ".lamp-2", `[src*="lamp-3"]`, "#lamp-4", ".lamp-5", "p[title]"} {
+		s, err := ParseSelector(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		list = append(list, s)
+	}
+	for html, want := range map[string]string{
+		"<p hidden>": "1000000", "<i class=lamp-2>": "0010000", "<i class='lamp-2 lamp-5'>": "0010010", "<i title=lamp-1 id=lamp-4>": "0100100", "<p title=lamp>": "0000001",
+		"<i title='l&#97;mp-1'>": "0100000", "<i title='&#x6c;amp-1'><b hidden>": "1100000", "<img src='/a/lamp-3.png'>": "0001000", "<i>lamp-2</i>": "0000000",
+	} {
+		got := ""
+		for _, hits := range Scan([]byte("<!doctype html><title>t</title>"+html), NewWatch(list...)).Hits {
+			got += string(rune('0' + len(hits)))
+		}
+		if got != want {
+			t.Errorf("%s: %s, want %s", html, got, want)
+		}
+	}
+}

@@ -294,7 +294,7 @@ func (h *holder) findAround(x *piece) (spans []markup.Span, ok bool) {
 			if f.tag(src, markup.Piece{Kind: markup.PieceStartTag, Start: from, End: int(tags[k].End)}) != needle[0].text {
 				continue
 			}
-			if to := f.begins(src[from:], needle); to > 0 && p < from+to {
+			if to := f.begins(src[from:], needle); to > 0 {
 				end = from + to
 				spans = append(spans, markup.Span{Start: from, End: end})
 				break
