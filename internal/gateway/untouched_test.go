@@ -308,7 +308,7 @@ func TestUntouched(t *testing.T) {
 	front, g := before(t, origin.URL, nil)
 	transport := &http.Transport{DisableCompression: true, MaxIdleConnsPerHost: 8}
 	defer transport.CloseIdleConnections()
-	n := uint64(testsize.Of(1000, 12_000))
+	n := uint64(testsize.Of(1000, 6000))
 	gated := 0
 	for i := range n {
 		direct := hear(t, requestOf(i, origin.URL), transport)

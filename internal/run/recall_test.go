@@ -25,7 +25,7 @@ import (
 )
 
 var (
-	recallChanges = flag.Int("recall-changes", testsize.Of(20, 300), "how many changes TestRecall makes")
+	recallChanges = flag.Int("recall-changes", testsize.Of(20, 150), "how many changes TestRecall makes")
 	recallSeed    = flag.Int64("recall-seed", 12, "the seed of TestRecall")
 )
 

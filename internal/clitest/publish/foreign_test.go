@@ -635,7 +635,7 @@ func TestFullDisk(t *testing.T) {
 func TestStopped(t *testing.T) {
 	b := clitest.Small(t)
 	b.Write("yellowgate.yaml", clitest.SmallGate)
-	for i := range testsize.Of(500, 3000) {
+	for i := range testsize.Of(500, 1500) {
 		b.Write(fmt.Sprintf("site/p/%d.html", i), clitest.Doc(fmt.Sprint(i), strings.Repeat("<p>text</p>", 50)))
 	}
 	counts := regexp.MustCompile(`stopped: (nothing was changed|\d+ of \d+ files)`)
@@ -676,7 +676,7 @@ func TestStopped(t *testing.T) {
 // waits; the folder is never a mixture.
 func TestAtOnce(t *testing.T) {
 	b := clitest.Small(t)
-	for i := range testsize.Of(300, 2000) {
+	for i := range testsize.Of(300, 1000) {
 		b.Write(fmt.Sprintf("site/p/%d.html", i), clitest.Doc(fmt.Sprint(i), "<p>x</p>"))
 	}
 	b.Write("yellowgate.yaml", clitest.SmallGate)

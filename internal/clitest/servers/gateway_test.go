@@ -534,7 +534,7 @@ func TestGatewayIdle(t *testing.T) {
 			c.Close()
 		}
 	}()
-	for i := range testsize.Of(500, 10_000) {
+	for i := range testsize.Of(500, 4000) {
 		c, err := net.Dial("tcp", strings.TrimPrefix(g.Address, "http://"))
 		if err != nil {
 			t.Fatalf("after %d: %v", i, err)
