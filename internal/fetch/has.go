@@ -2,7 +2,7 @@ package fetch
 
 import (
 	"context"
-	"fmt"
+	"errors"
 	"net/http"
 	"net/url"
 	"strings"
@@ -31,7 +31,7 @@ func (s *Server) Has(path string) bool {
 		status, err := head(ctx, strings.TrimSuffix(s.Origin, "/")+(&url.URL{Path: path}).EscapedPath())
 		if err != nil {
 			s.mutex.Lock()
-			s.err = fmt.Errorf("%s", reason(err))
+			s.err = errors.New(reason(err))
 			s.mutex.Unlock()
 		}
 		return status == http.StatusOK
@@ -46,12 +46,15 @@ func (s *Server) Err() error {
 	return s.err
 }
 
+// asIs follows no redirects.
+var asIs = &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+
 func head(ctx context.Context, address string) (status int, err error) {
 	r, err := http.NewRequestWithContext(ctx, http.MethodHead, address, nil)
 	if err != nil {
 		return 0, err
 	}
-	a, err := (&http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}).Do(r)
+	a, err := asIs.Do(r)
 	if err != nil {
 		return 0, err
 	}

@@ -37,7 +37,8 @@ func Schema(w io.Writer) error {
 		of.PropertyNames = &jsonschema.Schema{Pattern: form}
 	}
 	item, _ := s.Properties.Get("items")
-	for _, part := range []string{"script", "script-file", "script-text", "stylesheet", "style-file", "style-text", "code", "code-file", "popup", "popup-file", "structured", "questions", "classes", "found", "replaces"} {
+	keys := gatefile.ItemKeys() // what an item carries comes first
+	for _, part := range keys[:slices.Index(keys, "pages")] {
 		item.AdditionalProperties.AnyOf = append(item.AdditionalProperties.AnyOf, &jsonschema.Schema{Required: []string{part}})
 	}
 	for p := s.Properties.Oldest(); p != nil; p = p.Next() { // a key may stand there with nothing below it yet
@@ -86,6 +87,7 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 		}
 		return s
 	}
+	at := func() *jsonschema.Schema { return one(of(gatefile.AtShape{}), gatefile.KeysOf(gatefile.AtShape{})...) }
 	if pattern, ok := gatefile.Forms[t]; ok {
 		text := &jsonschema.Schema{Type: "string", Pattern: pattern}
 		switch t {
@@ -105,7 +107,7 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 		return oneOrMore(form(r, reflect.TypeFor[gatefile.Name]()))
 	case reflect.TypeFor[gatefile.MetadataNames]():
 		plain := append(slices.Clone(gatefile.MetadataKeys), "theme-color", "icon")
-		return oneOrMore(words(plain...), &jsonschema.Schema{Type: "string", Pattern: `^(meta|property|link)\..`}, &jsonschema.Schema{Type: "string", Pattern: `^social\.`})
+		return oneOrMore(words(plain...), &jsonschema.Schema{Type: "string", Pattern: `^(meta|property|link|social)\..`})
 	case reflect.TypeFor[gatefile.Line]():
 		return scalar()
 	case reflect.TypeFor[gatefile.Version]():
@@ -123,9 +125,9 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 	case reflect.TypeFor[gatefile.SeverityWord]():
 		return words("error", "warning", "note", "none")
 	case reflect.TypeFor[gatefile.OnePlace]():
-		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{words(gatefile.PlaceNames()...), one(of(gatefile.AtShape{}), gatefile.KeysOf(gatefile.AtShape{})...)}}
+		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{words(gatefile.PlaceNames()...), at()}}
 	case reflect.TypeFor[gatefile.PlaceShape]():
-		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{words(gatefile.PlaceNames()...), one(of(gatefile.AtShape{}), gatefile.KeysOf(gatefile.AtShape{})...), of(gatefile.PartPlaces{})}}
+		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{words(gatefile.PlaceNames()...), at(), of(gatefile.PartPlaces{})}}
 	case reflect.TypeFor[gatefile.ParamOf]():
 		full := r.ReflectFromType(reflect.TypeFor[paramOf]())
 		full.Version = ""

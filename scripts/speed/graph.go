@@ -3,11 +3,12 @@ package main
 import (
 	"fmt"
 	"html/template"
-	"io"
 	"log"
+	"maps"
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 
 	"yellowgate/internal/samplegates"
 )
@@ -110,18 +111,16 @@ func draw(name, axis string, curves []curve) {
 	d.Texts = append(d.Texts, text{wide / 2, high + 34, "middle", axis})
 	for i, c := range curves {
 		path, last := "", 0
-		for n := 1; n <= 1_000_000; n++ {
-			if s, ok := c.At[n]; ok {
-				path += fmt.Sprintf("%c%.1f,%.1f", "ML"[min(len(path), 1)], x(n), y(s))
-				last = n
-			}
+		for _, n := range slices.Sorted(maps.Keys(c.At)) {
+			path += fmt.Sprintf("%c%.1f,%.1f", "ML"[min(len(path), 1)], x(n), y(c.At[n]))
+			last = n
 		}
 		d.Lines = append(d.Lines, struct{ D, Colour string }{path, []string{"#3b5fa8", "#2c6e3f", "#b8860b", "#b3261e"}[i]})
 		d.Texts = append(d.Texts, text{wide + 6, y(c.At[last]) + 4, "start", c.Name})
 	}
 	f, err := os.Create(name)
 	check(err)
-	check(graphPage.Execute(io.Writer(f), d))
+	check(graphPage.Execute(f, d))
 	check(f.Close())
 }
 

@@ -17,6 +17,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/weburl"
 )
 
@@ -185,3 +186,17 @@ func (w weights) File(path string) (bytes, gzip int, ok bool) {
 }
 
 func (w weights) Text(text []byte) int { return len(text) }
+
+// TestNames: what check calls as the audit does is a check, and what it alone warns of is none.
+func TestNames(t *testing.T) {
+	for _, name := range []string{problem.BlockedByPolicy, problem.IdleLine, problem.NoSuchPlace, problem.RequiredMissing, problem.UnreachablePopup} {
+		if Named(name) == nil {
+			t.Errorf("there is no check %s", name)
+		}
+	}
+	for _, name := range problem.Names() {
+		if Named(name) != nil {
+			t.Errorf("%s is a check, too", name)
+		}
+	}
+}
