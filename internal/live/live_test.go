@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -234,4 +235,42 @@ func TestNewDay(t *testing.T) {
 	if g.newDay(&s, time.Now()) {
 		t.Error("a day that was named turns")
 	}
+}
+
+// TestTogether: whoever asks at one time gets a whole state. The race detector looks on.
+func TestTogether(t *testing.T) {
+	f := newFolder(t)
+	g := f.open(Options{Walk: true})
+	read, stop := g.Until()
+	defer stop()
+	var all sync.WaitGroup
+	all.Go(func() {
+		time.Sleep(50 * time.Millisecond) // amid the others
+		g.Run(t.Context())
+	})
+	for i := range 8 {
+		all.Go(func() {
+			for n := range 12 {
+				switch (i + n) % 6 {
+				case 0:
+					f.gate([]string{"counter", "visits"}[n%2])
+				case 1:
+					g.Again()
+				case 2:
+					f.write("gates/gone/more.yaml", "")
+					os.RemoveAll(filepath.Join(f.dir, "gates/gone"))
+					g.Missing(time.Unix(int64(100*i+2*n), 0))
+				case 3:
+					_, stop := g.Until()
+					stop()
+				default:
+					if s := g.Fresh(); s.Project != nil && items(s) != "late counter" && items(s) != "late visits" && items(s) != "counter late" && items(s) != "visits late" {
+						t.Errorf("items %q", items(s))
+					}
+				}
+			}
+		})
+	}
+	all.Wait()
+	<-read // somebody has read something
 }

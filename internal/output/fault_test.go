@@ -194,6 +194,9 @@ func (f folder) toldRight(what string, err error, old, now, want map[string]stri
 	if !errors.As(err, &pe) && !errors.As(err, &ge) {
 		f.Errorf("%s: %T %v", what, err, err)
 	}
+	if pe != nil && strings.Contains(pe.What, "what is left there") && !strings.Contains(what, "journal") {
+		f.Errorf("%s: what could not be removed was not tried again: %v", what, err)
+	}
 }
 
 // whole looks at what an apply that failed left.
@@ -236,6 +239,34 @@ func (f folder) complete(what string, now, want map[string]string) {
 	for name := range now {
 		if _, ok := want[name]; !ok && !strings.Contains(name, "/replaced/") {
 			f.Errorf("%s: after the next apply %s is left", what, name)
+		}
+	}
+}
+
+// TestTwoMakeTheFolder: the folder of the output comes from somebody else at the same moment.
+func TestTwoMakeTheFolder(t *testing.T) {
+	defer func() { disk.Fault = nil }()
+	for _, asFile := range []bool{false, true} {
+		f := folder{t, t.TempDir()}
+		f.write("yellowgate.yaml", faultGate)
+		f.write("counter.html", "<script>visits = 1</script>")
+		f.write("facts.csv", "path,name\n")
+		f.write("site/index.html", page("Tern Hill"))
+		var once sync.Once
+		disk.Fault = func(op, name string) error {
+			if op == "mkdir" && name == filepath.Join(f.dir, "public") {
+				once.Do(func() {
+					if asFile {
+						os.WriteFile(name, nil, 0o644)
+					} else {
+						os.Mkdir(name, 0o755)
+					}
+				})
+			}
+			return nil
+		}
+		if err := f.apply(); (err != nil) != asFile {
+			t.Errorf("a file %v: %v", asFile, err)
 		}
 	}
 }
