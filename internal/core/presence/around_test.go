@@ -23,6 +23,7 @@ items:
   drawn: {code: '<svg class="keeper-map"><g><path d="M0"/></g></svg><p>keeper</p>', pages: /in/}
   holds: {code: '<div class="keeper-box"><b title="the keeper">k</b></div>', pages: /in/}
   held: {code: "<b title='the keeper'>k</b>", pages: /in/}
+  remark: {code: "<!-- the keeper's -->", pages: /in/}
   setup: {script-text: "countVisits('keeper', 12);", pages: /in/}
   data: {structured: {type: Place, name: keeper}, pages: /in/}
   styled: {style-text: ".visit-note { color: red }", pages: /in/}
