@@ -20,6 +20,7 @@ import (
 
 	"yellowgate/internal/demo"
 	"yellowgate/internal/live"
+	"yellowgate/internal/samplegates"
 	"yellowgate/internal/testsize"
 )
 
@@ -302,14 +303,26 @@ func TestAllocations(t *testing.T) {
 	}
 }
 
-// BenchmarkGate measures what a page of about 30 kB costs.
+// BenchmarkGate measures what a page of about 30 kB costs, with a gate file that has a bit of all, and with
+// each kind of gate file on a page where its items are in and on one where they are out.
 func BenchmarkGate(b *testing.B) {
-	gate, _ := newGate(b, testGate)
+	b.Run("a bit of all", func(b *testing.B) { benchmarkGate(b, testGate, "/visit/") })
+	for _, items := range []int{1, 5, 25, 200} {
+		for _, kind := range samplegates.Kinds {
+			for _, path := range []string{"/annex.html", "/visit.html"} {
+				b.Run(fmt.Sprintf("%d/%s%s", items, kind.Name, path), func(b *testing.B) { benchmarkGate(b, kind.Gate(items, true), path) })
+			}
+		}
+	}
+}
+
+func benchmarkGate(b *testing.B, text, path string) {
+	gate, _ := newGate(b, text)
 	g := New(Options{Gate: gate, Largest: 8 << 20})
 	body := []byte(strings.Replace(aPage, "<p>stars</p>", strings.Repeat("<p class=a><a href=\"/visit/\">stars and owls</a></p>\n", 560), 1))
 	b.SetBytes(int64(len(body)))
 	b.ReportAllocs()
-	req := httptest.NewRequest("GET", "/visit/", nil)
+	req := httptest.NewRequest("GET", path, nil)
 	for b.Loop() {
 		a := &asking{state: gate.Now(), in: req}
 		resp := &http.Response{StatusCode: 200, Header: http.Header{"Content-Type": {"text/html"}}, Request: req}
