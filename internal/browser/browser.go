@@ -27,8 +27,8 @@ import (
 
 	"github.com/chromedp/chromedp"
 
-	"yellowgate/internal/disk"
-	"yellowgate/internal/fetch"
+	"yellowgate/internal/capture"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
 )
 
@@ -37,7 +37,7 @@ var names = []string{"chromium", "chromium-browser", "google-chrome-stable", "go
 
 // Options say how pages are opened.
 type Options struct {
-	fetch.Identity
+	capture.Identity
 	Path    string        // of the browser; "" to look for one
 	Network bool          // third parties are called
 	Hosts   []Host        // that are somewhere else
@@ -135,7 +135,7 @@ func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
 		}
 	}
 	// Whatever the browser keeps is in one folder, that is gone at the end.
-	profile, err := disk.MakeTemporary()
+	profile, err := fsys.MakeTemporary()
 	if err != nil {
 		return nil, &site.PathError{Path: os.TempDir(), Err: err}
 	}

@@ -12,7 +12,7 @@ import (
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
 
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
 )
 
 // introduce tells a site that runs who asks: its cookies are put into the browser, and the fields of
@@ -85,7 +85,7 @@ func (b *Browser) with(of network.Headers) (out []*fetch.HeaderEntry) {
 }
 
 // brought reports whether a cookie is one that the user gave: the visit did not leave it.
-func (b *Browser) brought(s *rendered.Stored) bool {
+func (b *Browser) brought(s *pageload.Stored) bool {
 	for _, c := range b.Cookies {
 		if c.Name == s.Name && c.Host == s.Host {
 			return true

@@ -10,12 +10,12 @@ import (
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 
-	"yellowgate/internal/core/looks"
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
+	"yellowgate/internal/core/visualdiff"
 )
 
 // tallest is how many pixels of a page's height are looked at, and patience how long pictures may take.
-const tallest, patience = 10 * looks.Band, time.Minute
+const tallest, patience = 10 * visualdiff.Band, time.Minute
 
 // still stops what moves: animations that end are at their end, others at their beginning; it waits
 // for the fonts, and says how tall the page is and where its elements are. masks are selectors.
@@ -41,7 +41,7 @@ const still = `(async masks => {
 
 // Look opens a page like Visit, and takes a picture of all of it. masks are selectors of what is not to
 // be looked at; where they are is returned. The picture is nil where the page was not read.
-func (b *Browser) Look(address string, screen Screen, masks []string) (r *rendered.Record, p *looks.Shot, hidden []looks.Box) {
+func (b *Browser) Look(address string, screen Screen, masks []string) (r *pageload.Record, p *visualdiff.Shot, hidden []visualdiff.Box) {
 	r = b.visitThen(address, screen, func(ctx context.Context) error {
 		var err error
 		p, hidden, err = picture(ctx, screen, masks)
@@ -54,7 +54,7 @@ func (b *Browser) Look(address string, screen Screen, masks []string) (r *render
 }
 
 // VisitSeen is Visit, with a picture of the screen in the record.
-func (b *Browser) VisitSeen(address string, screen Screen) (r *rendered.Record) {
+func (b *Browser) VisitSeen(address string, screen Screen) (r *pageload.Record) {
 	var shot []byte
 	r = b.visitThen(address, screen, func(ctx context.Context) error {
 		return chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) (err error) {
@@ -68,15 +68,15 @@ func (b *Browser) VisitSeen(address string, screen Screen) (r *rendered.Record) 
 
 // picture takes a picture of the page as it stands. Where an element that is most of the screen scrolls in
 // place of the page, the screen is made as tall as what it holds.
-func picture(ctx context.Context, screen Screen, masks []string) (*looks.Shot, []looks.Box, error) {
+func picture(ctx context.Context, screen Screen, masks []string) (*visualdiff.Shot, []visualdiff.Box, error) {
 	list, err := json.Marshal(append([]string{}, masks...))
 	if err != nil {
 		return nil, nil, err
 	}
 	var m struct {
 		Width, Height, Inner int
-		Elements             []looks.Element
-		Hidden               []looks.Box
+		Elements             []visualdiff.Element
+		Hidden               []visualdiff.Box
 	}
 	measure := func() error {
 		var raw json.RawMessage
@@ -98,11 +98,11 @@ func picture(ctx context.Context, screen Screen, masks []string) (*looks.Shot, [
 			return nil, nil, err
 		}
 	}
-	out := &looks.Shot{Elements: m.Elements, Unseen: max(m.Height-tallest, 0)}
-	for y := 0; y < min(m.Height, tallest); y += looks.Band {
+	out := &visualdiff.Shot{Elements: m.Elements, Unseen: max(m.Height-tallest, 0)}
+	for y := 0; y < min(m.Height, tallest); y += visualdiff.Band {
 		err = chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
 			shot, err := page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatPng).WithCaptureBeyondViewport(true).
-				WithClip(&page.Viewport{Y: float64(y), Width: float64(m.Width), Height: float64(min(m.Height-y, looks.Band)), Scale: 1}).Do(ctx)
+				WithClip(&page.Viewport{Y: float64(y), Width: float64(m.Width), Height: float64(min(m.Height-y, visualdiff.Band)), Scale: 1}).Do(ctx)
 			out.Bands = append(out.Bands, shot)
 			return err
 		}))

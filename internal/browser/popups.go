@@ -10,7 +10,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
 )
 
 // The popups of a page are tried at the end of a visit: does each open at its fragment, by its click and
@@ -60,7 +60,7 @@ const (
 // tryPopups opens and closes the popups of a page, and puts into the record what came of it. What
 // cannot be tried, such as a click on something that the page does not have, is left out; and where third
 // parties are called the page is not loaded again, for what opens by itself.
-func (b *Browser) tryPopups(ctx context.Context, r *rendered.Record) error {
+func (b *Browser) tryPopups(ctx context.Context, r *pageload.Record) error {
 	var ways []struct{ ID, Way, With string }
 	var path string
 	if err := chromedp.Run(ctx, chromedp.Evaluate(waysOf, &ways), chromedp.Evaluate(`location.pathname + location.search`, &path)); err != nil {
@@ -88,7 +88,7 @@ func (b *Browser) tryPopups(ctx context.Context, r *rendered.Record) error {
 			if !done {
 				continue
 			}
-			p := rendered.Popup{ID: w.ID, Way: w.Way, With: w.With}
+			p := pageload.Popup{ID: w.ID, Way: w.Way, With: w.With}
 			if p.Opened = becomes(ctx, w.ID, true); p.Opened {
 				p.Closed = closes(ctx, w.ID)
 			}

@@ -16,7 +16,7 @@ import (
 	"github.com/chromedp/cdproto/profiler"
 	"github.com/chromedp/chromedp"
 
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
 )
 
 // What is asked of a page once it is quiet: the document with who made its elements, what was
@@ -48,7 +48,7 @@ type measured struct {
 	First, Largest, Shift, Blocking, Loaded float64
 	Is, Title, URL                          string
 	Nodes                                   int
-	Shifts                                  []rendered.Shift
+	Shifts                                  []pageload.Shift
 	Local, Session                          []string
 	Dialogs                                 []struct {
 		ID     string
@@ -58,7 +58,7 @@ type measured struct {
 }
 
 // read fills a record.
-func read(ctx context.Context, r *rendered.Record, w *watch) error {
+func read(ctx context.Context, r *pageload.Record, w *watch) error {
 	var m measured
 	var raw json.RawMessage
 	if err := chromedp.Run(ctx, chromedp.Evaluate(asking, &raw)); err != nil {
@@ -72,12 +72,12 @@ func read(ctx context.Context, r *rendered.Record, w *watch) error {
 		return math.Round(x*f) / f
 	}
 	r.Title, r.URL = m.Title, m.URL
-	r.Measured = rendered.Measured{FirstPaint: round(m.First, 1), LargestPaint: round(m.Largest, 1), LargestIs: m.Is, Shift: round(m.Shift, 4), Blocking: round(m.Blocking, 1), Nodes: m.Nodes, Loaded: round(m.Loaded, 1)}
+	r.Measured = pageload.Measured{FirstPaint: round(m.First, 1), LargestPaint: round(m.Largest, 1), LargestIs: m.Is, Shift: round(m.Shift, 4), Blocking: round(m.Blocking, 1), Nodes: m.Nodes, Loaded: round(m.Loaded, 1)}
 	for _, s := range m.Shifts {
-		r.Measured.Shifts = append(r.Measured.Shifts, rendered.Shift{Value: round(s.Value, 4), Elements: s.Elements})
+		r.Measured.Shifts = append(r.Measured.Shifts, pageload.Shift{Value: round(s.Value, 4), Elements: s.Elements})
 	}
 	for _, d := range m.Dialogs {
-		r.Dialogs = append(r.Dialogs, rendered.Dialog{ID: d.ID, Covers: round(d.Covers, 2), Modal: d.Modal})
+		r.Dialogs = append(r.Dialogs, pageload.Dialog{ID: d.ID, Covers: round(d.Covers, 2), Modal: d.Modal})
 	}
 	host := ""
 	if u, err := url.Parse(r.URL); err == nil {
@@ -85,7 +85,7 @@ func read(ctx context.Context, r *rendered.Record, w *watch) error {
 	}
 	for kind, list := range map[string][]string{"local": m.Local, "session": m.Session} {
 		for _, name := range list {
-			r.Stored = append(r.Stored, rendered.Stored{Kind: kind, Name: name, Host: host})
+			r.Stored = append(r.Stored, pageload.Stored{Kind: kind, Name: name, Host: host})
 		}
 	}
 	return chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
@@ -107,13 +107,13 @@ func read(ctx context.Context, r *rendered.Record, w *watch) error {
 }
 
 // cookies lists the cookies that the visit left.
-func cookies(ctx context.Context, r *rendered.Record, host string) error {
+func cookies(ctx context.Context, r *pageload.Record, host string) error {
 	list, err := network.GetCookies().WithURLs(urlsOf(r)).Do(ctx)
 	if err != nil {
 		return err
 	}
 	for _, c := range list {
-		s := rendered.Stored{Kind: "cookie", Name: c.Name, Host: strings.TrimPrefix(c.Domain, ".")}
+		s := pageload.Stored{Kind: "cookie", Name: c.Name, Host: strings.TrimPrefix(c.Domain, ".")}
 		s.Third = s.Host != host && !strings.HasSuffix(host, "."+s.Host)
 		if !c.Session {
 			s.Days = int(math.Ceil(time.Until(time.Unix(int64(c.Expires), 0)).Hours() / 24))
@@ -131,7 +131,7 @@ func cookies(ctx context.Context, r *rendered.Record, host string) error {
 }
 
 // urlsOf are the addresses of what the page asked for, one for each host.
-func urlsOf(r *rendered.Record) (urls []string) {
+func urlsOf(r *pageload.Record) (urls []string) {
 	seen := map[string]bool{}
 	for i := range r.Requests {
 		if u, err := url.Parse(r.Requests[i].URL); err == nil && !seen[u.Host] && strings.HasPrefix(u.Scheme, "http") {
@@ -146,7 +146,7 @@ func urlsOf(r *rendered.Record) (urls []string) {
 var noted = map[string]bool{"TITLE": true, "META": true, "LINK": true, "BASE": true, "SCRIPT": true, "STYLE": true, "NOSCRIPT": true, "TEMPLATE": true, "IFRAME": true, "DIALOG": true, "IMG": true}
 
 // document reads the document as it stands, and who made its elements.
-func document(ctx context.Context, r *rendered.Record) error {
+func document(ctx context.Context, r *pageload.Record) error {
 	root, err := dom.GetDocument().WithDepth(-1).Do(ctx)
 	if err != nil {
 		return err
@@ -162,10 +162,10 @@ func document(ctx context.Context, r *rendered.Record) error {
 		case n.NodeName == "svg" || n.NodeName == "math":
 			return nil
 		case noted[n.NodeName]:
-			node := rendered.Node{Tag: strings.ToLower(n.NodeName), URL: n.AttributeValue("src") + n.AttributeValue("href")}
+			node := pageload.Node{Tag: strings.ToLower(n.NodeName), URL: n.AttributeValue("src") + n.AttributeValue("href")}
 			if stack, err := dom.GetNodeStackTraces(n.NodeID).Do(ctx); err == nil && stack != nil {
 				if u, line := topOf(stack); u != "" {
-					node.By = &rendered.By{URL: u, Line: line, Request: -1}
+					node.By = &pageload.By{URL: u, Line: line, Request: -1}
 				}
 			} else if ctx.Err() != nil {
 				return ctx.Err()
@@ -183,7 +183,7 @@ func document(ctx context.Context, r *rendered.Record) error {
 }
 
 // used reads how much of each script and stylesheet was used.
-func used(ctx context.Context, r *rendered.Record, w *watch) error {
+func used(ctx context.Context, r *pageload.Record, w *watch) error {
 	scripts, _, err := profiler.TakePreciseCoverage().Do(ctx)
 	if err != nil {
 		return err
@@ -193,7 +193,7 @@ func used(ctx context.Context, r *rendered.Record, w *watch) error {
 			continue // inline, or of the browser
 		}
 		total, unused := usedOf(s)
-		r.Used = append(r.Used, rendered.Used{URL: s.URL, Kind: "script", Bytes: total, Used: total - unused})
+		r.Used = append(r.Used, pageload.Used{URL: s.URL, Kind: "script", Bytes: total, Used: total - unused})
 	}
 	rules, err := css.StopRuleUsageTracking().Do(ctx)
 	if err != nil {
@@ -204,7 +204,7 @@ func used(ctx context.Context, r *rendered.Record, w *watch) error {
 	defer w.mu.Unlock()
 	for id, h := range w.sheets {
 		if strings.HasPrefix(h.SourceURL, "http") && !h.IsInline {
-			r.Used = append(r.Used, rendered.Used{URL: h.SourceURL, Kind: "style", Bytes: int(h.Length), Used: min(bytes[id], int(h.Length))})
+			r.Used = append(r.Used, pageload.Used{URL: h.SourceURL, Kind: "style", Bytes: int(h.Length), Used: min(bytes[id], int(h.Length))})
 		}
 	}
 	sort.Slice(r.Used, func(i, j int) bool { return r.Used[i].URL < r.Used[j].URL })

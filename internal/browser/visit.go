@@ -24,7 +24,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	corepage "yellowgate/internal/core/page"
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
 )
 
 // grace is how long a visit may take besides the waits that it was told.
@@ -32,13 +32,13 @@ const grace = 30 * time.Second
 
 // Visit opens a page of the site, by its path or, for a site that runs, its address, in a browser
 // context of its own. Whatever goes wrong costs that page its record and nothing else: see Unread.
-func (b *Browser) Visit(address string, screen Screen) *rendered.Record {
+func (b *Browser) Visit(address string, screen Screen) *pageload.Record {
 	return b.visitThen(address, screen, nil)
 }
 
 // visitThen is Visit, with something that is done on the page at the end.
-func (b *Browser) visitThen(address string, screen Screen, then func(context.Context) error) *rendered.Record {
-	r := &rendered.Record{Format: rendered.Format, Screen: screen.String(), Elements: []rendered.Element{}, Requests: []rendered.Request{}}
+func (b *Browser) visitThen(address string, screen Screen, then func(context.Context) error) *pageload.Record {
+	r := &pageload.Record{Format: pageload.Format, Screen: screen.String(), Elements: []pageload.Element{}, Requests: []pageload.Request{}}
 	if b.local != nil {
 		r.Path = address
 		address = b.local.base + corepage.URLPath(address)
@@ -75,7 +75,7 @@ func (b *Browser) visitThen(address string, screen Screen, then func(context.Con
 	if err != nil {
 		out := *r
 		out.Unread = because(err)
-		return &rendered.Record{Format: out.Format, Path: out.Path, URL: out.URL, Screen: out.Screen, Unread: out.Unread, Elements: []rendered.Element{}, Requests: []rendered.Request{}}
+		return &pageload.Record{Format: out.Format, Path: out.Path, URL: out.URL, Screen: out.Screen, Unread: out.Unread, Elements: []pageload.Element{}, Requests: []pageload.Request{}}
 	}
 	return r
 }
@@ -114,7 +114,7 @@ func because(err error) string {
 }
 
 // visit opens the page, waits until it is quiet, and reads it.
-func (b *Browser) visit(ctx context.Context, r *rendered.Record, address string, screen Screen) error {
+func (b *Browser) visit(ctx context.Context, r *pageload.Record, address string, screen Screen) error {
 	w := newWatch(r, b.third)
 	chromedp.ListenTarget(ctx, w.hear)
 	chromedp.ListenTarget(ctx, func(ev any) {
@@ -164,7 +164,7 @@ func (b *Browser) visit(ctx context.Context, r *rendered.Record, address string,
 	if err := read(ctx, r, w); err != nil {
 		return err
 	}
-	r.Stored = slices.DeleteFunc(r.Stored, func(s rendered.Stored) bool { return s.Kind == "cookie" && b.brought(&s) })
+	r.Stored = slices.DeleteFunc(r.Stored, func(s pageload.Stored) bool { return s.Kind == "cookie" && b.brought(&s) })
 	return nil
 }
 

@@ -17,7 +17,7 @@ import (
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
 )
 
 // A watch hears what the browser tells while a page is open.
@@ -25,7 +25,7 @@ type watch struct {
 	third func(host string) bool
 
 	mu      sync.Mutex
-	r       *rendered.Record
+	r       *pageload.Record
 	began   time.Time      // of the first request, on the browser's clock
 	at      map[string]int // by the browser's name of a request, the last of that
 	open    map[string]bool
@@ -33,13 +33,13 @@ type watch struct {
 	loaded  bool
 	over    bool                             // nothing more is taken in
 	sheets  map[string]*css.StyleSheetHeader // by ID
-	stopped []rendered.Request               // by a policy, with its directive
+	stopped []pageload.Request               // by a policy, with its directive
 	refused map[string]string                // by URL, the media type for which it was
 	codes   map[string]int                   // by the browser's name of a request, the last status that came
 	frame   cdp.FrameID                      // the page's own
 }
 
-func newWatch(r *rendered.Record, third func(string) bool) *watch {
+func newWatch(r *pageload.Record, third func(string) bool) *watch {
 	return &watch{r: r, third: third, at: map[string]int{}, open: map[string]bool{}, last: time.Now(), sheets: map[string]*css.StyleSheetHeader{}, refused: map[string]string{}, codes: map[string]int{}}
 }
 
@@ -52,7 +52,7 @@ func (w *watch) since(t *cdp.MonotonicTime) float64 {
 }
 
 // request is one that is known; nil for any other.
-func (w *watch) request(id network.RequestID) *rendered.Request {
+func (w *watch) request(id network.RequestID) *pageload.Request {
 	if i, ok := w.at[string(id)]; ok {
 		return &w.r.Requests[i]
 	}
@@ -96,7 +96,7 @@ func (w *watch) hear(ev any) {
 			x.Cached = true
 		}
 	case *network.EventWebSocketCreated:
-		w.r.Requests = append(w.r.Requests, rendered.Request{URL: e.URL, Kind: "socket", Method: "GET", Asked: w.asked(e.Initiator)})
+		w.r.Requests = append(w.r.Requests, pageload.Request{URL: e.URL, Kind: "socket", Method: "GET", Asked: w.asked(e.Initiator)})
 		w.at[string(e.RequestID)] = len(w.r.Requests) - 1
 	case *network.EventWebSocketHandshakeResponseReceived:
 		if x := w.request(e.RequestID); x != nil {
@@ -134,7 +134,7 @@ func (w *watch) sent(e *network.EventRequestWillBeSent) {
 	if w.began.IsZero() {
 		w.began = time.Time(*e.Timestamp)
 	}
-	x := rendered.Request{URL: e.Request.URL + e.Request.URLFragment, Kind: kinds[e.Type], Method: e.Request.Method, Begun: w.since(e.Timestamp), Asked: w.asked(e.Initiator)}
+	x := pageload.Request{URL: e.Request.URL + e.Request.URLFragment, Kind: kinds[e.Type], Method: e.Request.Method, Begun: w.since(e.Timestamp), Asked: w.asked(e.Initiator)}
 	if x.Kind == "" {
 		x.Kind = "other"
 	}
@@ -149,7 +149,7 @@ func (w *watch) sent(e *network.EventRequestWillBeSent) {
 			w.answered(before, e.RedirectResponse)
 			before.Ended, before.Wire = x.Begun, int64(e.RedirectResponse.EncodedDataLength)
 			x.Kind = before.Kind
-			x.Asked = rendered.Asked{By: "redirect", URL: before.URL, Request: w.at[string(e.RequestID)]}
+			x.Asked = pageload.Asked{By: "redirect", URL: before.URL, Request: w.at[string(e.RequestID)]}
 		}
 	}
 	x.SetID(string(e.RequestID))
@@ -160,7 +160,7 @@ func (w *watch) sent(e *network.EventRequestWillBeSent) {
 }
 
 // asked says who asks.
-func (w *watch) asked(i *network.Initiator) (a rendered.Asked) {
+func (w *watch) asked(i *network.Initiator) (a pageload.Asked) {
 	a.Request = -1
 	if i == nil {
 		a.By = "other"
@@ -198,7 +198,7 @@ func topOf(s *runtime.StackTrace) (url string, line int) {
 	return "", 0
 }
 
-func (w *watch) answered(x *rendered.Request, resp *network.Response) {
+func (w *watch) answered(x *pageload.Request, resp *network.Response) {
 	x.Status, x.Protocol, x.Mime = int(resp.Status), resp.Protocol, resp.MimeType
 	x.Cached = x.Cached || resp.FromDiskCache || resp.FromPrefetchCache
 	for name, v := range resp.Headers {
@@ -215,28 +215,28 @@ func (w *watch) closed(id network.RequestID) {
 }
 
 // failed says why a request brought nothing.
-func (w *watch) failed(x *rendered.Request, e *network.EventLoadingFailed) {
+func (w *watch) failed(x *pageload.Request, e *network.EventLoadingFailed) {
 	x.Detail = e.ErrorText
 	u, _ := url.Parse(x.URL)
 	switch {
 	case e.BlockedReason == network.BlockedReasonCsp:
-		x.Failed, x.Detail = rendered.Policy, ""
+		x.Failed, x.Detail = pageload.Policy, ""
 	case e.BlockedReason == network.BlockedReasonMixedContent:
-		x.Failed, x.Detail = rendered.Mixed, ""
+		x.Failed, x.Detail = pageload.Mixed, ""
 	case e.CorsErrorStatus != nil:
-		x.Failed, x.Detail = rendered.CORS, string(e.CorsErrorStatus.CorsError)
+		x.Failed, x.Detail = pageload.CORS, string(e.CorsErrorStatus.CorsError)
 	case u != nil && w.third(u.Scheme+"://"+u.Host) && (strings.Contains(e.ErrorText, "NAME_NOT_RESOLVED") || strings.Contains(e.ErrorText, "ADDRESS") || strings.Contains(e.ErrorText, "BLOCKED")):
-		x.Failed, x.Detail = rendered.NotCalled, ""
+		x.Failed, x.Detail = pageload.NotCalled, ""
 	case strings.Contains(e.ErrorText, "NAME_NOT_RESOLVED"):
-		x.Failed = rendered.NoHost
+		x.Failed = pageload.NoHost
 	case strings.Contains(e.ErrorText, "CONNECTION_REFUSED"):
-		x.Failed = rendered.Refused
+		x.Failed = pageload.Refused
 	case strings.Contains(e.ErrorText, "TIMED_OUT"):
-		x.Failed = rendered.TimedOut
+		x.Failed = pageload.TimedOut
 	case strings.Contains(e.ErrorText, "BLOCKED_BY_ORB"):
-		x.Failed, x.Detail = rendered.KeptBack, ""
+		x.Failed, x.Detail = pageload.KeptBack, ""
 	case e.Canceled || strings.Contains(e.ErrorText, "ABORTED"):
-		x.Failed = rendered.Aborted
+		x.Failed = pageload.Aborted
 	case e.BlockedReason != "":
 		x.Failed = string(e.BlockedReason)
 	default:
@@ -251,9 +251,9 @@ func (w *watch) policy(d *audits.ContentSecurityPolicyIssueDetails) {
 		return
 	}
 	if d.BlockedURL != "" {
-		x := rendered.Request{URL: d.BlockedURL, Kind: policyKinds[d.ViolatedDirective], Method: "GET", Failed: rendered.Policy, Detail: d.ViolatedDirective, Asked: rendered.Asked{By: "page", Request: -1}}
+		x := pageload.Request{URL: d.BlockedURL, Kind: policyKinds[d.ViolatedDirective], Method: "GET", Failed: pageload.Policy, Detail: d.ViolatedDirective, Asked: pageload.Asked{By: "page", Request: -1}}
 		if at := d.SourceCodeLocation; at != nil && at.URL != "" {
-			x.Asked = rendered.Asked{By: "script", URL: at.URL, Line: int(at.LineNumber) + 1, Request: -1}
+			x.Asked = pageload.Asked{By: "script", URL: at.URL, Line: int(at.LineNumber) + 1, Request: -1}
 		}
 		w.stopped = append(w.stopped, x)
 		return
@@ -282,7 +282,7 @@ func (w *watch) addStopped() {
 	}
 	for i := range w.r.Requests {
 		x := &w.r.Requests[i]
-		if x.Failed == rendered.Policy {
+		if x.Failed == pageload.Policy {
 			x.Detail = directives[bare(x.URL)]
 		}
 		delete(directives, bare(x.URL))
@@ -309,7 +309,7 @@ func (w *watch) logged(e *cdplog.Entry) {
 	if m := digestFailed.FindStringSubmatch(e.Text); m != nil {
 		for i := range w.r.Requests {
 			if w.r.Requests[i].URL == m[1] {
-				w.r.Requests[i].Failed, w.r.Requests[i].Detail = rendered.Integrity, ""
+				w.r.Requests[i].Failed, w.r.Requests[i].Detail = pageload.Integrity, ""
 			}
 		}
 		return
@@ -330,7 +330,7 @@ func (w *watch) mistake(kind, text, url string, line int, stack *runtime.StackTr
 	if len(w.r.Mistakes) >= 200 { // nobody reads more
 		return
 	}
-	w.r.Mistakes = append(w.r.Mistakes, rendered.Mistake{Kind: kind, Message: text, URL: url, Line: line, Request: -1})
+	w.r.Mistakes = append(w.r.Mistakes, pageload.Mistake{Kind: kind, Message: text, URL: url, Line: line, Request: -1})
 }
 
 // exception is what an exception says, in one line.
@@ -401,15 +401,15 @@ func (w *watch) finish() {
 			x.Status = w.codes[x.ID()]
 		}
 		switch {
-		case x.Status >= 400 && (refused || x.Failed == rendered.Aborted || x.Failed == rendered.KeptBack): // an error page is neither script nor style: the status says it
+		case x.Status >= 400 && (refused || x.Failed == pageload.Aborted || x.Failed == pageload.KeptBack): // an error page is neither script nor style: the status says it
 			x.Failed, x.Detail = "", ""
 		case refused:
-			x.Failed, x.Detail = rendered.WrongType, cmp.Or(kind, "no known type")
+			x.Failed, x.Detail = pageload.WrongType, cmp.Or(kind, "no known type")
 		}
 	}
 	for id := range w.open {
 		if x := &w.r.Requests[w.at[id]]; x.Kind != "socket" && x.Failed == "" && x.Status == 0 {
-			x.Failed = rendered.NotFinished
+			x.Failed = pageload.NotFinished
 		}
 	}
 }

@@ -16,7 +16,7 @@ import (
 	"github.com/chromedp/cdproto/profiler"
 	"github.com/chromedp/cdproto/runtime"
 
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
 )
 
 // at is a moment of the browser's clock.
@@ -31,7 +31,7 @@ func sent(id, url string, kind network.ResourceType, ms int, by *network.Initiat
 
 // TestWatch: what the browser tells becomes requests, with who asked and why they failed.
 func TestWatch(t *testing.T) {
-	r := &rendered.Record{}
+	r := &pageload.Record{}
 	w := newWatch(r, func(host string) bool { return strings.HasSuffix(host, ".example") && host != "ternhill.example" })
 	parser := &network.Initiator{Type: network.InitiatorTypeParser, URL: "https://ternhill.example/", LineNumber: 3}
 	script := &network.Initiator{Type: network.InitiatorTypeScript, Stack: &runtime.StackTrace{CallFrames: []*runtime.CallFrame{{URL: ""}, {URL: "https://ternhill.example/a.js", LineNumber: 6}}}}
@@ -81,12 +81,12 @@ func TestWatch(t *testing.T) {
 	want := []row{
 		{"document", "", "other", "", 0, 301, 120, 0, false},
 		{"document", "", "redirect", "https://ternhill.example/home", 0, 200, 250, 500, false},
-		{"script", rendered.NotFinished, "page", "https://ternhill.example/", 4, 0, 0, 0, true},
-		{"image", rendered.NotCalled, "script", "https://ternhill.example/a.js", 7, 0, 0, 0, false},
-		{"image", rendered.Policy, "style", "https://ternhill.example/a.css", 1, 0, 0, 0, false},
-		{"fetch", rendered.CORS, "script", "https://ternhill.example/b.js", 1, 0, 0, 0, false},
-		{"frame", rendered.NotFinished, "page", "https://ternhill.example/", 4, 0, 0, 0, false},
-		{"script", rendered.Integrity, "page", "https://ternhill.example/", 4, 0, 0, 0, false},
+		{"script", pageload.NotFinished, "page", "https://ternhill.example/", 4, 0, 0, 0, true},
+		{"image", pageload.NotCalled, "script", "https://ternhill.example/a.js", 7, 0, 0, 0, false},
+		{"image", pageload.Policy, "style", "https://ternhill.example/a.css", 1, 0, 0, 0, false},
+		{"fetch", pageload.CORS, "script", "https://ternhill.example/b.js", 1, 0, 0, 0, false},
+		{"frame", pageload.NotFinished, "page", "https://ternhill.example/", 4, 0, 0, 0, false},
+		{"script", pageload.Integrity, "page", "https://ternhill.example/", 4, 0, 0, 0, false},
 		{"socket", "", "script", "https://ternhill.example/a.js", 7, 101, 0, 0, false},
 	}
 	if len(r.Requests) != len(want) {
@@ -111,7 +111,7 @@ func TestWatch(t *testing.T) {
 
 // TestQuiet: quiet is waited for while something is under way, and no longer than the most.
 func TestQuiet(t *testing.T) {
-	w := newWatch(&rendered.Record{}, func(string) bool { return false })
+	w := newWatch(&pageload.Record{}, func(string) bool { return false })
 	began := time.Now()
 	w.quiet(t.Context(), 50*time.Millisecond, 300*time.Millisecond)
 	if took := time.Since(began); took < 290*time.Millisecond || took > 3*time.Second {
@@ -185,7 +185,7 @@ func TestForms(t *testing.T) {
 // TestPolicy: what a policy stops gets its directive, with a request where the browser tells of none;
 // inline code is a mistake, and a policy that only reports stops nothing.
 func TestPolicy(t *testing.T) {
-	r := &rendered.Record{}
+	r := &pageload.Record{}
 	w := newWatch(r, func(string) bool { return true })
 	issue := func(url, directive string, kind audits.ContentSecurityPolicyViolationType, only bool) *audits.EventIssueAdded {
 		return &audits.EventIssueAdded{Issue: &audits.InspectorIssue{Details: &audits.InspectorIssueDetails{ContentSecurityPolicyIssueDetails: &audits.ContentSecurityPolicyIssueDetails{
@@ -207,10 +207,10 @@ func TestPolicy(t *testing.T) {
 		w.hear(e)
 	}
 	w.finish()
-	if len(r.Requests) != 3 || r.Requests[1].Failed != rendered.Policy || r.Requests[1].Detail != "script-src-elem" {
+	if len(r.Requests) != 3 || r.Requests[1].Failed != pageload.Policy || r.Requests[1].Detail != "script-src-elem" {
 		t.Errorf("requests: %+v", r.Requests)
 	}
-	if x := r.Requests[len(r.Requests)-1]; x.URL != "https://data.example/stars" || x.Kind != "fetch" || x.Failed != rendered.Policy || x.Detail != "connect-src" || x.Asked.Line != 7 {
+	if x := r.Requests[len(r.Requests)-1]; x.URL != "https://data.example/stars" || x.Kind != "fetch" || x.Failed != pageload.Policy || x.Detail != "connect-src" || x.Asked.Line != 7 {
 		t.Errorf("what the browser tells no request of: %+v", x)
 	}
 	if len(r.Mistakes) != 1 || r.Mistakes[0].Kind != "policy" || r.Mistakes[0].Message != "script-src does not let in code made of a text (eval)" || r.Mistakes[0].Line != 7 {
@@ -232,7 +232,7 @@ func TestUsedRules(t *testing.T) {
 // TestRefused: what comes as another type than was asked for is told by that type, and an error page by
 // its status, whichever the browser says first.
 func TestRefused(t *testing.T) {
-	r := &rendered.Record{}
+	r := &pageload.Record{}
 	w := newWatch(r, func(string) bool { return false })
 	says := func(what, url, kind string) *cdplog.EventEntryAdded {
 		return &cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.LevelError, Source: cdplog.SourceSecurity, Text: "Refused to " + what + " from '" + url + "' because its MIME type ('" + kind + "') is not executable, and strict MIME type checking is enabled."}}

@@ -6,8 +6,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/output"
 	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -54,7 +54,7 @@ If the gate file cannot be put into effect, nothing is written.`,
 			if err != nil {
 				return err
 			}
-			o := output.Options{TakeOver: takeOver, Part: whole, Progress: a.progress("writing")}
+			o := publish.Options{TakeOver: takeOver, Part: whole, Progress: a.progress("writing")}
 			if len(args) == 1 {
 				q, err := run.ParseQuery(p, args[0])
 				if err != nil {
@@ -68,7 +68,7 @@ If the gate file cannot be put into effect, nothing is written.`,
 			}
 			o.Also = also
 			a.tidies.Store(true)
-			s, err := output.Apply(cmd.Context(), p, o)
+			s, err := publish.Apply(cmd.Context(), p, o)
 			if err != nil {
 				return err
 			}

@@ -10,8 +10,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/browser"
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/inventory"
-	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
@@ -296,7 +296,7 @@ func failThreshold(s string) (problem.Severity, error) {
 	if severity, ok := problem.ParseSeverity(s); ok {
 		return severity, nil
 	}
-	return 0, &site.UsageError{Message: fmt.Sprintf("--fail-on is error, warning, note or never, not %q%s", s, near.Suggest(s, failOns))}
+	return 0, &site.UsageError{Message: fmt.Sprintf("--fail-on is error, warning, note or never, not %q%s", s, didyoumean.Suggest(s, failOns))}
 }
 
 func failOnFlag(cmd *cobra.Command, into *string) {

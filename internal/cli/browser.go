@@ -15,11 +15,11 @@ import (
 
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/har"
-	"yellowgate/internal/core/looks"
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
+	"yellowgate/internal/core/visualdiff"
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/output"
 	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -118,7 +118,7 @@ func (v *browsing) rendering(ctx context.Context, p *project.Project, args []str
 // looked is what a browser command ends with: an error, or that it was stopped.
 func looked(ctx context.Context, err error) error {
 	if ctx.Err() != nil {
-		return &output.StoppedError{Done: "not all pages had been looked at"}
+		return &publish.StoppedError{Done: "not all pages had been looked at"}
 	}
 	return err
 }
@@ -199,12 +199,12 @@ func (a *app) useHAR(o *run.AuditOptions, name string) (err error) {
 }
 
 // writeHAR writes what a browser asked for.
-func (a *app) writeHAR(name string, records []*rendered.Record) error {
+func (a *app) writeHAR(name string, records []*pageload.Record) error {
 	text, err := har.Write(records, site.Version, time.Now().UTC().Truncate(time.Millisecond))
 	if err != nil {
 		return err
 	}
-	return output.WriteFile(name, a.over(func(head []byte) bool { return bytes.Contains(head, []byte("Yellow Gate")) }), func(w io.Writer) error {
+	return publish.WriteFile(name, a.over(func(head []byte) bool { return bytes.Contains(head, []byte("Yellow Gate")) }), func(w io.Writer) error {
 		_, err := w.Write(append(text, '\n'))
 		return err
 	})
@@ -231,7 +231,7 @@ func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOption
 			return &site.PathError{Path: pictures, Err: err}
 		}
 	}
-	o.Picture = func(l *run.PageLook, before, after *looks.Picture) error {
+	o.Picture = func(l *run.PageLook, before, after *visualdiff.Picture) error {
 		if pictures == "" && a.format != "html" {
 			return nil
 		}
@@ -241,7 +241,7 @@ func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOption
 			if name == "" {
 				name = "home"
 			}
-			err := output.WriteFile(filepath.Join(pictures, name+"-"+l.Screen+".png"), a.over(isPNG), func(w io.Writer) error { return png.Encode(w, drawn) })
+			err := publish.WriteFile(filepath.Join(pictures, name+"-"+l.Screen+".png"), a.over(isPNG), func(w io.Writer) error { return png.Encode(w, drawn) })
 			if err != nil || a.format != "html" {
 				return err
 			}

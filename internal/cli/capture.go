@@ -8,8 +8,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/capture"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/fetch"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/site"
@@ -56,7 +56,7 @@ continues.`,
 			}
 			o.Dir, o.GoOn = filepath.Clean(o.Dir), goOn
 			a.tidies.Store(true)
-			s, err := fetch.Capture(cmd.Context(), o)
+			s, err := capture.Capture(cmd.Context(), o)
 			if err != nil {
 				return err
 			}

@@ -13,7 +13,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
@@ -26,9 +26,9 @@ func isPipe(err error) bool { return errors.Is(err, syscall.EPIPE) }
 
 // stdin reads all of standard input.
 func (a *app) stdin() ([]byte, error) {
-	b, err := io.ReadAll(io.LimitReader(a.in, disk.PageLimit+1))
-	if err == nil && len(b) > disk.PageLimit {
-		err = &disk.LimitError{Limit: disk.PageLimit}
+	b, err := io.ReadAll(io.LimitReader(a.in, fsys.PageLimit+1))
+	if err == nil && len(b) > fsys.PageLimit {
+		err = &fsys.LimitError{Limit: fsys.PageLimit}
 	}
 	if err != nil {
 		return nil, &site.PathError{Path: "standard input", Err: err}

@@ -13,8 +13,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/demo"
-	"yellowgate/internal/output"
 	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/report"
 	"yellowgate/internal/site"
 )
@@ -74,7 +74,7 @@ already is served as it is.`,
 			if err != nil {
 				return err
 			}
-			err = output.WriteFile(filepath.Join(dir, "yellowgate.schema.json"), output.FileOptions{}, report.Schema)
+			err = publish.WriteFile(filepath.Join(dir, "yellowgate.schema.json"), publish.FileOptions{}, report.Schema)
 			if err != nil {
 				return err
 			}
@@ -96,7 +96,7 @@ func (a *app) demoServe(ctx context.Context, dir string, named bool, listen stri
 		if _, err := demo.Write(dir); err != nil {
 			return err
 		}
-		if err := output.WriteFile(filepath.Join(dir, "yellowgate.schema.json"), output.FileOptions{}, report.Schema); err != nil {
+		if err := publish.WriteFile(filepath.Join(dir, "yellowgate.schema.json"), publish.FileOptions{}, report.Schema); err != nil {
 			return err
 		}
 	}

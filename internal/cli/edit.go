@@ -9,7 +9,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -216,7 +216,7 @@ func (a *app) readFile(name string) (string, error) {
 		b, err := a.stdin()
 		return string(b), err
 	}
-	b, err := disk.Read(name, disk.CodeLimit)
+	b, err := fsys.Read(name, fsys.CodeLimit)
 	if err != nil {
 		return "", &site.PathError{Path: name, Err: err}
 	}

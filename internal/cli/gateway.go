@@ -23,11 +23,11 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/disk"
-	"yellowgate/internal/gateway"
-	"yellowgate/internal/live"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
+	"yellowgate/internal/server/gateway"
+	"yellowgate/internal/server/reload"
 	"yellowgate/internal/site"
 )
 
@@ -119,7 +119,7 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 	if o.Log = lines; a.quiet {
 		o.Log = nil // what happens to the gate is still told
 	}
-	g := live.Open(live.Options{Gate: gate, Project: project.Options{Day: a.at, Outside: a.outside, TreeCost: gateway.TreeCost}, Told: func(s *live.State) { a.gateRead(lines, s) }})
+	g := reload.Open(reload.Options{Gate: gate, Project: project.Options{Day: a.at, Outside: a.outside, TreeCost: gateway.TreeCost}, Told: func(s *reload.State) { a.gateRead(lines, s) }})
 	if err := g.Now().Err; err != nil {
 		var ge *project.GateError
 		if !errors.As(err, &ge) {
@@ -241,7 +241,7 @@ func originOf(text string) (*url.URL, error) {
 func originTransport(f *gatewayFlags) (http.RoundTripper, error) {
 	var roots *x509.CertPool
 	if f.originCA != "" {
-		pem, err := disk.Read(f.originCA, disk.GateLimit)
+		pem, err := fsys.Read(f.originCA, fsys.GateLimit)
 		if err != nil {
 			return nil, &site.PathError{Path: f.originCA, Err: err}
 		}
@@ -257,7 +257,7 @@ type certificates struct {
 	cert, key string
 
 	mu   sync.Mutex
-	was  [2]disk.Stamp
+	was  [2]fsys.Stamp
 	pair *tls.Certificate
 	at   time.Time
 }
@@ -290,10 +290,10 @@ func (c *certificates) get(*tls.ClientHelloInfo) (*tls.Certificate, error) {
 		return c.pair, nil
 	}
 	c.at = time.Now()
-	var now [2]disk.Stamp
+	var now [2]fsys.Stamp
 	for i, name := range []string{c.cert, c.key} {
 		if info, err := os.Stat(name); err == nil {
-			now[i] = disk.StampOf(info)
+			now[i] = fsys.StampOf(info)
 		}
 	}
 	if c.pair != nil && slices.Equal(now[:], c.was[:]) {
@@ -311,7 +311,7 @@ func (c *certificates) get(*tls.ClientHelloInfo) (*tls.Certificate, error) {
 }
 
 // gateRead tells what a reading of the gate file came to.
-func (a *app) gateRead(lines *slog.Logger, s *live.State) {
+func (a *app) gateRead(lines *slog.Logger, s *reload.State) {
 	var ge *project.GateError
 	errors.As(s.Err, &ge)
 	if lines == nil || s.Number == 1 {

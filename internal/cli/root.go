@@ -22,13 +22,13 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/disk"
-	"yellowgate/internal/output"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
@@ -63,7 +63,7 @@ type app struct {
 
 // Main runs the program and returns its exit status. No panic reaches the user.
 func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
-	disk.Collect()
+	fsys.Collect()
 	a := &app{in: in, out: &sink{w: out}, err: errw}
 	out = a.out
 	signal.Ignore(syscall.SIGPIPE) // a closed pipe is an error of writing
@@ -84,7 +84,7 @@ func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
 	context.AfterFunc(ctx, func() {
 		stop()
 		if !a.tidies.Load() {
-			disk.Abandon()
+			fsys.Abandon()
 			a.clear()
 			os.Exit(stoppedByUser)
 		}
@@ -132,7 +132,7 @@ with apply, and verify with audit, why and where.`,
 		cmd.Flags().VisitAll(visitor(&names))
 		msg := err.Error()
 		if _, name, ok := strings.Cut(msg, "unknown flag: --"); ok {
-			msg += near.Suggest(name, names)
+			msg += didyoumean.Suggest(name, names)
 		}
 		return &site.UsageError{Message: msg, Remedy: "yellowgate " + cmd.Name() + " --help lists the options"}
 	})
@@ -191,7 +191,7 @@ func formatsOf(command string) []string {
 func (a *app) begin(not ...string) error {
 	formats := slices.DeleteFunc(formatsOf(a.command), func(f string) bool { return slices.Contains(not, f) })
 	if !slices.Contains(formats, a.format) {
-		return &site.UsageError{Message: fmt.Sprintf("unknown format %q%s", a.format, near.Suggest(a.format, formats)), Remedy: "the formats here: " + strings.Join(formats, ", ")}
+		return &site.UsageError{Message: fmt.Sprintf("unknown format %q%s", a.format, didyoumean.Suggest(a.format, formats)), Remedy: "the formats here: " + strings.Join(formats, ", ")}
 	}
 	if !slices.Contains([]string{"auto", "always", "never"}, a.color) {
 		return &site.UsageError{Message: fmt.Sprintf("--color is auto, always or never, not %q", a.color)}
@@ -205,15 +205,15 @@ func (a *app) write(do func(w io.Writer, p *report.Printer) error) error {
 	if a.outFile == "" || a.outFile == "-" {
 		return do(a.out, report.NewPrinter(a.out, a.colors(a.out), width(a.out)))
 	}
-	return output.WriteFile(a.outFile, a.over(report.IsOurs), func(w io.Writer) error {
+	return publish.WriteFile(a.outFile, a.over(report.IsOurs), func(w io.Writer) error {
 		return do(w, report.NewPrinter(w, a.color == "always", 0))
 	})
 }
 
 // over says over which files a result may be written; every command asks here. ours reports whether a file
 // that begins like this is a result of its kind.
-func (a *app) over(ours func(head []byte) bool) output.FileOptions {
-	return output.FileOptions{Force: a.force, IsOurs: ours, Never: a.protects}
+func (a *app) over(ours func(head []byte) bool) publish.FileOptions {
+	return publish.FileOptions{Force: a.force, IsOurs: ours, Never: a.protects}
 }
 
 // protects says what a file is that nothing is written over: for the gate file that the command has, for
@@ -232,7 +232,7 @@ func (a *app) protects(real string) string {
 		}
 	}
 	for _, folder := range a.args {
-		if _, in := disk.Within(disk.Real(folder), real); in && !isAddress(folder) && site.IsPage(real) && real != disk.Real(folder) {
+		if _, in := fsys.Within(fsys.Real(folder), real); in && !isAddress(folder) && site.IsPage(real) && real != fsys.Real(folder) {
 			if _, err := os.Lstat(real); err == nil {
 				return "is a page of a folder that is read"
 			}
@@ -303,9 +303,9 @@ func (a *app) fail(err error) int {
 	p := a.messages()
 	var ge *project.GateError
 	var ue *site.UsageError
-	var fe *output.ForeignError
+	var fe *publish.ForeignError
 	var pe *site.PathError
-	var stop *output.StoppedError
+	var stop *publish.StoppedError
 	switch {
 	case isPipe(err): // the reader had enough, and knows it
 		return unreadable

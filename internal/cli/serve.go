@@ -19,11 +19,11 @@ import (
 
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/live"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
-	"yellowgate/internal/serve"
+	"yellowgate/internal/server/preview"
+	"yellowgate/internal/server/reload"
 	"yellowgate/internal/site"
 )
 
@@ -92,7 +92,7 @@ func loopback(l net.Listener) bool {
 // address once it answers.
 func (a *app) serve(ctx context.Context, gate, listen string, names []string, source bool, ready func(at string)) error {
 	out := a.printer()
-	g := live.Open(live.Options{Gate: gate, Walk: true, Project: project.Options{Day: a.at, Outside: a.outside}, Told: func(s *live.State) { a.toldState(s) }})
+	g := reload.Open(reload.Options{Gate: gate, Walk: true, Project: project.Options{Day: a.at, Outside: a.outside}, Told: func(s *reload.State) { a.toldState(s) }})
 	if s := g.Now(); s.Project != nil && s.Project.Source == "" {
 		return &site.UsageError{Message: "the gate file names no source folder: there is nothing to serve", Remedy: "add under site: source: FOLDER, or stand before an application with yellowgate gateway"}
 	} else if s.Project == nil && missing(s.Err) {
@@ -112,10 +112,10 @@ func (a *app) serve(ctx context.Context, gate, listen string, names []string, so
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	watched := g.Run(ctx)
-	o := serve.Options{Gate: g, Source: source, Names: names,
+	o := preview.Options{Gate: g, Source: source, Names: names,
 		Pages: func(w io.Writer, p *project.Project, query string) error {
 			pages, all, err := run.ServedPages(p, query)
-			return report.PageList(w, siteName(p), query, serve.Own, pages, all, err)
+			return report.PageList(w, siteName(p), query, preview.Own, pages, all, err)
 		},
 		Audit: func(w io.Writer, p *project.Project, pg *page.Page) error {
 			r, err := run.AuditServed(p, pg)
@@ -142,11 +142,11 @@ func (a *app) serve(ctx context.Context, gate, listen string, names []string, so
 			out.Asked(r.Method, r.URL.RequestURI(), status, took)
 		}
 	}
-	server := &http.Server{Handler: serve.Handler(ctx, o), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10, ErrorLog: log.New(io.Discard, "", 0)}
+	server := &http.Server{Handler: preview.Handler(ctx, o), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10, ErrorLog: log.New(io.Discard, "", 0)}
 	a.tidies.Store(true)
 	if !a.quiet {
 		at := (&url.URL{Scheme: "http", Host: l.Addr().String(), Path: "/"}).String()
-		out.Serving(at, serve.Own, source, watched, loopback(l))
+		out.Serving(at, preview.Own, source, watched, loopback(l))
 		if ready != nil {
 			ready(at)
 		}
@@ -179,7 +179,7 @@ func siteName(p *project.Project) string {
 }
 
 // toldState tells what a reading of the gate file came to.
-func (a *app) toldState(s *live.State) {
+func (a *app) toldState(s *reload.State) {
 	p := a.messages()
 	var ge *project.GateError
 	switch {

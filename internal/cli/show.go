@@ -7,7 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/run"
@@ -118,7 +118,7 @@ func (a *app) show(ctx context.Context, w *ways, name, as, root string, source, 
 		err = ferr
 	}
 	if looseFile(name) && !next {
-		b, rerr := disk.Read(name, disk.PageLimit)
+		b, rerr := fsys.Read(name, fsys.PageLimit)
 		if rerr != nil {
 			return nil, &site.PathError{Path: name, Err: rerr}
 		}

@@ -16,13 +16,13 @@ import (
 	"golang.org/x/net/http/httpguts"
 	"golang.org/x/term"
 
-	"yellowgate/internal/core/near"
+	"yellowgate/internal/capture"
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"
-	"yellowgate/internal/disk"
-	"yellowgate/internal/fetch"
-	"yellowgate/internal/output"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/site"
 )
 
@@ -34,7 +34,7 @@ const passwordName = "YELLOWGATE_PASSWORD"
 
 // ways are the options of whoever asks a running site.
 type ways struct {
-	o                                  fetch.Options
+	o                                  capture.Options
 	from, pages, except, user, cookies string
 	headers                            []string
 }
@@ -88,7 +88,7 @@ func (w *ways) forFolder(cmd *cobra.Command, but ...string) error {
 }
 
 // asked makes the options of a request for an address.
-func (a *app) asked(w *ways, address string) (o fetch.Options, err error) {
+func (a *app) asked(w *ways, address string) (o capture.Options, err error) {
 	o = w.o
 	if o.Start, err = startOf(address); err != nil {
 		return o, err
@@ -111,7 +111,7 @@ func (a *app) asked(w *ways, address string) (o fetch.Options, err error) {
 }
 
 // identity is what is sent to a site that is asked: once read, or typed, it is kept.
-func (a *app) identity(w *ways, at *url.URL) (id fetch.Identity, err error) {
+func (a *app) identity(w *ways, at *url.URL) (id capture.Identity, err error) {
 	if w.o.Header != nil {
 		return w.o.Identity, nil
 	}
@@ -127,11 +127,11 @@ func (a *app) identity(w *ways, at *url.URL) (id fetch.Identity, err error) {
 		r.SetBasicAuth(w.user, password)
 	}
 	if w.cookies != "" {
-		b, err := disk.Read(w.cookies, disk.PageLimit)
+		b, err := fsys.Read(w.cookies, fsys.PageLimit)
 		if err != nil {
 			return id, &site.PathError{Path: w.cookies, Err: err}
 		}
-		if id.Cookies, err = fetch.ReadCookies(w.cookies, b); err != nil {
+		if id.Cookies, err = capture.ReadCookies(w.cookies, b); err != nil {
 			return id, err
 		}
 	}
@@ -196,7 +196,7 @@ func addressesOf(name string) (out []string, err error) {
 	if name == "" {
 		return nil, nil
 	}
-	b, err := disk.Read(name, disk.PageLimit)
+	b, err := fsys.Read(name, fsys.PageLimit)
 	if err != nil {
 		return nil, &site.PathError{Path: name, Err: err}
 	}
@@ -242,7 +242,7 @@ func addressQuery(option, text string, none pagequery.Expr) (pagequery.Expr, err
 			err = &site.UsageError{Message: option + " knows no " + x.String() + ": of a page that has not been asked for, only path and file are known", Remedy: option + " '/events/** and not /events/archive/**'"}
 		case *pagequery.Field:
 			if x.Name != "path" && x.Name != "file" {
-				err = &site.UsageError{Message: option + " knows no " + x.Name + near.Suggest(x.Name, []string{"path", "file"}) + ": of a page that has not been asked for, only path and file are known"}
+				err = &site.UsageError{Message: option + " knows no " + x.Name + didyoumean.Suggest(x.Name, []string{"path", "file"}) + ": of a page that has not been asked for, only path and file are known"}
 			}
 		}
 	})
@@ -268,20 +268,20 @@ func (a *app) folderOf(ctx context.Context, w *ways, arg string) (string, error)
 }
 
 // fetched captures an address into a folder that is gone when the program ends.
-func (a *app) fetched(ctx context.Context, w *ways, address string) (dir string, s *fetch.Summary, err error) {
+func (a *app) fetched(ctx context.Context, w *ways, address string) (dir string, s *capture.Summary, err error) {
 	o, err := a.asked(w, address)
 	if err != nil {
 		return "", nil, err
 	}
-	if o.Dir, err = disk.MakeTemporary(); err != nil {
+	if o.Dir, err = fsys.MakeTemporary(); err != nil {
 		return "", nil, &site.PathError{Path: os.TempDir(), Err: err}
 	}
 	a.folders.Store(o.Dir, true)
 	a.tidies.Store(true)
-	s, err = fetch.Capture(ctx, o)
+	s, err = capture.Capture(ctx, o)
 	a.tidies.Store(false)
 	if err == nil && s.Stopped {
-		err = &output.StoppedError{Done: "the site had not been read whole. yellowgate capture " + address + " --to DIR keeps what it has read, and has options for large sites"}
+		err = &publish.StoppedError{Done: "the site had not been read whole. yellowgate capture " + address + " --to DIR keeps what it has read, and has options for large sites"}
 	}
 	return o.Dir, s, err
 }

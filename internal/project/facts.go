@@ -10,12 +10,12 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"yellowgate/internal/core/data"
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/core/yamltree"
+	"yellowgate/internal/fsys"
 )
 
 // Facts are the named values of pages, by page key.
@@ -53,14 +53,14 @@ func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []prob
 		atName := func(remedy, format string, args ...any) {
 			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: name.Pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: LineOf(g.TextOf(name.Pos.File), name.Pos.Line)})
 		}
-		limit := int64(disk.FactsLimit)
+		limit := int64(fsys.FactsLimit)
 		ext := strings.ToLower(filepath.Ext(name.Value))
 		if ext == ".yaml" || ext == ".yml" {
 			limit = yamlFacts
 		}
 		b, err := p.readNamed(g, name.Value, limit)
 		var outside *OutsideError
-		var large *disk.LimitError
+		var large *fsys.LimitError
 		switch {
 		case errors.As(err, &outside):
 			atName(outside.Remedy(), "the facts cannot be read: %s: %v", name.Value, err)
@@ -82,9 +82,9 @@ func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []prob
 		case ".csv":
 			f.readCSV(name.Value, string(b), fail)
 		case ".json":
-			f.readTree(name.Value, b, data.JSON, fail)
+			f.readTree(name.Value, b, yamltree.JSON, fail)
 		case ".yaml", ".yml":
-			f.readTree(name.Value, b, data.YAML, fail)
+			f.readTree(name.Value, b, yamltree.YAML, fail)
 		default:
 			atName("give the file one of these endings", "facts come as .csv, .json or .yaml, not as %q", ext)
 		}
@@ -138,7 +138,7 @@ func (f *Facts) readCSV(file, text string, fail failFunc) {
 		return
 	}
 	if column < 0 {
-		fail(1, 1, "", "no column is called path%s", near.Suggest("path", header))
+		fail(1, 1, "", "no column is called path%s", didyoumean.Suggest("path", header))
 		return
 	}
 	for {
@@ -171,13 +171,13 @@ func (f *Facts) readCSV(file, text string, fail failFunc) {
 }
 
 // readTree reads a list of rows with path, or a mapping by path.
-func (f *Facts) readTree(file string, b []byte, read func([]byte) (*data.Value, error), fail failFunc) {
+func (f *Facts) readTree(file string, b []byte, read func([]byte) (*yamltree.Value, error), fail failFunc) {
 	tree, err := read(b)
-	if e, ok := err.(*data.Error); ok {
+	if e, ok := err.(*yamltree.Error); ok {
 		fail(e.Line, e.Column, "", "this cannot be read: %s", e.Message)
 		return
 	}
-	row := func(path string, m *data.Value) {
+	row := func(path string, m *yamltree.Value) {
 		values := map[string]string{}
 		var names []string
 		if len(m.Keys) > maxColumns {
@@ -190,8 +190,8 @@ func (f *Facts) readTree(file string, b []byte, read func([]byte) (*data.Value, 
 			}
 			names = append(names, name)
 			switch v := m.Kids[i]; v.Kind {
-			case data.Null, data.Map:
-			case data.List:
+			case yamltree.Null, yamltree.Map:
+			case yamltree.List:
 				values[name] = f.list(path, name, v)
 			default:
 				values[name] = v.Text
@@ -200,21 +200,21 @@ func (f *Facts) readTree(file string, b []byte, read func([]byte) (*data.Value, 
 		f.add(file, m.Line, m.Column, path, values, names, fail)
 	}
 	switch tree.Kind {
-	case data.List:
+	case yamltree.List:
 		for i, m := range tree.Kids {
 			path := ""
 			if p := m.Get("path"); p != nil {
 				path = p.Text
 			}
-			if m.Kind != data.Map || !strings.HasPrefix(path, "/") {
+			if m.Kind != yamltree.Map || !strings.HasPrefix(path, "/") {
 				fail(m.Line, m.Column, "", "row %d has no path that begins with \"/\"", i+1)
 				continue
 			}
 			row(path, m)
 		}
-	case data.Map:
+	case yamltree.Map:
 		for i, path := range tree.Keys {
-			if m := tree.Kids[i]; m.Kind == data.Map && strings.HasPrefix(path, "/") {
+			if m := tree.Kids[i]; m.Kind == yamltree.Map && strings.HasPrefix(path, "/") {
 				row(path, m)
 			} else {
 				fail(m.Line, m.Column, "", "%q should be the path of a page with its facts", path)
@@ -227,7 +227,7 @@ func (f *Facts) readTree(file string, b []byte, read func([]byte) (*data.Value, 
 
 // list keeps a fact that is a list, and returns it as a text: its words, or how
 // many entries it has.
-func (f *Facts) list(path, name string, v *data.Value) string {
+func (f *Facts) list(path, name string, v *yamltree.Value) string {
 	key := page.Key(strings.TrimSpace(path))
 	if f.Lists[key] == nil {
 		f.Lists[key] = map[string]any{}
@@ -237,7 +237,7 @@ func (f *Facts) list(path, name string, v *data.Value) string {
 	var words []string
 	for _, x := range v.Kids {
 		switch x.Kind {
-		case data.Map, data.List, data.Null:
+		case yamltree.Map, yamltree.List, yamltree.Null:
 			return fmt.Sprint(len(v.Kids))
 		}
 		words = append(words, x.Text)

@@ -5,9 +5,9 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
 )
 
@@ -36,7 +36,7 @@ func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page
 			if f == "" {
 				continue
 			}
-			rel, in := disk.Within(disk.Real(f), disk.Real(abs))
+			rel, in := fsys.Within(fsys.Real(f), fsys.Real(abs))
 			if !in {
 				continue
 			}
@@ -56,7 +56,7 @@ func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page
 		}
 		paths[i] = pages[i].Path
 	}
-	return nil, &site.UsageError{Message: fmt.Sprintf("no page %q%s", name, near.Suggest(name, paths)), Remedy: "yellowgate pages lists the pages there are"}
+	return nil, &site.UsageError{Message: fmt.Sprintf("no page %q%s", name, didyoumean.Suggest(name, paths)), Remedy: "yellowgate pages lists the pages there are"}
 }
 
 // FindQuick is Find for the usual ways to name a page, without listing the site;

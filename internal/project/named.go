@@ -12,7 +12,7 @@ import (
 	"path/filepath"
 	"slices"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 )
 
 // The files that a gate file names.
@@ -42,14 +42,14 @@ func (p *Project) abs(name string) string {
 func (p *Project) readNamed(g *gatefile.Gate, name string, limit int64) ([]byte, error) {
 	full := p.abs(name)
 	p.reads(full)
-	real := disk.Real(full)
-	if _, in := disk.Within(p.Dir, real); !in && !p.outside && !p.allowed(g, real) {
+	real := fsys.Real(full)
+	if _, in := fsys.Within(p.Dir, real); !in && !p.outside && !p.allowed(g, real) {
 		if _, err := os.Lstat(full); err != nil {
 			return nil, bare(err)
 		}
 		return nil, &OutsideError{real}
 	}
-	b, err := disk.Read(full, limit)
+	b, err := fsys.Read(full, limit)
 	return b, bare(err)
 }
 
@@ -57,7 +57,7 @@ func (p *Project) readNamed(g *gatefile.Gate, name string, limit int64) ([]byte,
 func (p *Project) allowed(g *gatefile.Gate, real string) bool {
 	return g != nil && slices.ContainsFunc(g.Site.Outside, func(t gatefile.Text) bool {
 		at := p.abs(t.Value)
-		_, in := disk.Within(disk.Real(at), real)
+		_, in := fsys.Within(fsys.Real(at), real)
 		return in
 	})
 }
@@ -74,7 +74,7 @@ func bare(err error) error {
 // reader reads the files that a gate file names, relative to it.
 func (p *Project) reader(g *gatefile.Gate, sum hash.Hash) func(string) ([]byte, error) {
 	return func(name string) ([]byte, error) {
-		b, err := p.readNamed(g, name, disk.CodeLimit)
+		b, err := p.readNamed(g, name, fsys.CodeLimit)
 		if err == nil {
 			put(sum, b)
 		}
@@ -98,7 +98,7 @@ func (p *Project) includer(shown string, texts map[string][]byte, sum hash.Hash)
 			if info, err := os.Stat(p.abs(name)); err == nil && info.IsDir() {
 				continue
 			}
-			b, err := p.readNamed(g, name, disk.GateLimit)
+			b, err := p.readNamed(g, name, fsys.GateLimit)
 			if err != nil {
 				return nil, fmt.Errorf("%s: %w", name, err)
 			}
@@ -127,7 +127,7 @@ func (p *Project) integrity(g *gatefile.Gate, sum hash.Hash) func(string) (strin
 		}
 		file := filepath.Join(dir, filepath.FromSlash(path.Clean("/"+name)))
 		p.reads(file)
-		b, err := disk.Read(file, disk.PageLimit)
+		b, err := fsys.Read(file, fsys.PageLimit)
 		if g.Site.Source.Value == "" || err != nil {
 			return "", false
 		}
@@ -150,6 +150,6 @@ func put(h hash.Hash, b []byte) {
 }
 
 func within(dir, name string) bool {
-	_, ok := disk.Within(dir, name)
+	_, ok := fsys.Within(dir, name)
 	return ok
 }

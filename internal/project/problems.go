@@ -5,13 +5,13 @@ import (
 	"strings"
 	"sync"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
 )
 
 // GroupProblems folds the problems of pages into one for each cause, with the
 // pages named, in the order of the gate file.
-func GroupProblems(g *gatefile.Gate, all []gating.Problem) (out []problem.Problem) {
+func GroupProblems(g *gatefile.Gate, all []pageedit.Problem) (out []problem.Problem) {
 	at := map[string]int{}
 	var pages [][]string
 	for _, p := range all {
@@ -37,7 +37,7 @@ func GroupProblems(g *gatefile.Gate, all []gating.Problem) (out []problem.Proble
 		}
 	}
 	for i := range out {
-		out[i].Message += " (on " + gating.SomePages(pages[i]) + ")"
+		out[i].Message += " (on " + pageedit.SomePages(pages[i]) + ")"
 	}
 	return out
 }

@@ -15,12 +15,12 @@ import (
 	"time"
 
 	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
-	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
 )
 
@@ -30,7 +30,7 @@ const GateFileName = "yellowgate.yaml"
 // A Project is a gate file with the site that it is for.
 type Project struct {
 	Dir    string // of the gate file, absolute
-	Gate   *gating.Gate
+	Gate   *pageedit.Gate
 	Digest string // of the gate: gate file, files it names, facts, the tool's version
 	Facts  *Facts
 
@@ -89,7 +89,7 @@ type Options struct {
 	// Outside lets the gate file name code, facts and gate files that lie outside its
 	// folder, by their names or through links.
 	Outside bool
-	// TreeCost is how much the tree of a page may cost: see gating.Gate.
+	// TreeCost is how much the tree of a page may cost: see pageedit.Gate.
 	TreeCost int
 	// Note, if set, is called with the name of each file that is read, absolute, those that are
 	// not there among them: what the gate depends on.
@@ -99,7 +99,7 @@ type Options struct {
 // SiteOf reads what a gate file says of its site, and nothing that it names: the pages that it is
 // about may not be there yet. source is the source folder, absolute, "" for none.
 func SiteOf(gateFile string) (s *gatefile.Site, source string, err error) {
-	text, err := disk.Read(gateFile, disk.GateLimit)
+	text, err := fsys.Read(gateFile, fsys.GateLimit)
 	if err != nil {
 		return nil, "", &site.PathError{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
 	}
@@ -148,7 +148,7 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 			o.Note(abs)
 		}
 	}
-	text, err := disk.Read(gateFile, disk.GateLimit)
+	text, err := fsys.Read(gateFile, fsys.GateLimit)
 	if err != nil {
 		return nil, nil, &site.PathError{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
 	}
@@ -156,7 +156,7 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 	if err != nil {
 		return nil, nil, &site.PathError{Path: gateFile, Err: err}
 	}
-	p := &Project{Dir: disk.Real(filepath.Dir(abs)), outside: o.Outside, note: o.Note}
+	p := &Project{Dir: fsys.Real(filepath.Dir(abs)), outside: o.Outside, note: o.Note}
 	sum := sha256.New()
 	put(sum, []byte(site.Version))
 	shown := gateFile
@@ -186,7 +186,7 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 		put(sum, []byte(o.Day))
 	}
 	problems = append(problems, g.CheckNames(checks.Names(), problem.Names())...)
-	gate, more := gating.New(g, o.Day)
+	gate, more := pageedit.New(g, o.Day)
 	gate.TreeCost = o.TreeCost
 	problems = append(problems, more...)
 	p.Gate = gate
@@ -218,11 +218,11 @@ func (p *Project) folders() (problems []problem.Problem) {
 		return filepath.Join(p.Dir, filepath.FromSlash(t.Value))
 	}
 	p.Source, p.Output = abs(s.Source), abs(s.Output)
-	p.skip = skipper(p.Dir, disk.Real(p.Source), p.Gate.File)
+	p.skip = skipper(p.Dir, fsys.Real(p.Source), p.Gate.File)
 	if p.Source == "" || p.Output == "" {
 		return problems
 	}
-	source, output := disk.Real(p.Source), disk.Real(p.Output)
+	source, output := fsys.Real(p.Source), fsys.Real(p.Output)
 	switch {
 	case source == output:
 		fail(s.Output, "name another folder for the output, such as public", "the output folder is the source folder; the source is never written to")
@@ -246,7 +246,7 @@ func OfFolder(dir, address string) (*Project, error) {
 		head += fmt.Sprintf("site: {url: %q}\n", address)
 	}
 	g, _ := gatefile.Parse("", []byte(head), nil)
-	gate, _ := gating.New(g, DayAt(g, time.Now()))
+	gate, _ := pageedit.New(g, DayAt(g, time.Now()))
 	p := &Project{Dir: abs, Source: abs, Gate: gate, Facts: &Facts{}, skip: func(rel string, _ bool) bool { return site.Hidden(rel) }}
 	return p, p.Walk()
 }
@@ -356,13 +356,13 @@ func (p *Project) CheckPages() (problems []problem.Problem) {
 	for _, pp := range p.Gate.File.Pages {
 		if !have[page.Key(pp.Path)] {
 			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: pp.Pos, Line: LineOf(p.Gate.File.TextOf(pp.Pos.File), pp.Pos.Line),
-				Message: fmt.Sprintf("per-page names %s, which is no page of the site%s", pp.Path, near.Suggest(pp.Path, paths))})
+				Message: fmt.Sprintf("per-page names %s, which is no page of the site%s", pp.Path, didyoumean.Suggest(pp.Path, paths))})
 		}
 	}
 	for _, row := range p.Facts.rows {
 		if !have[row.key] {
 			problems = append(problems, problem.Problem{Severity: problem.Warning, Name: problem.FactsWithoutPage, Pos: row.pos,
-				Message: fmt.Sprintf("facts are given for %s, which is no page of the site%s", row.path, near.Suggest(row.path, paths))})
+				Message: fmt.Sprintf("facts are given for %s, which is no page of the site%s", row.path, didyoumean.Suggest(row.path, paths))})
 		}
 	}
 	return problems

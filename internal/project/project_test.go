@@ -12,7 +12,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
 )
 
@@ -114,7 +114,7 @@ func TestFacts(t *testing.T) {
 		write(t, dir, c.name, c.text)
 		g := &gatefile.Gate{}
 		g.Site.Facts = []gatefile.Text{{Value: c.name, Pos: problem.Position{File: "g.yaml"}}}
-		p := &Project{Dir: disk.Real(dir)}
+		p := &Project{Dir: fsys.Real(dir)}
 		f, problems := p.readFacts(g, func([]byte) {})
 		var got []string
 		for _, name := range f.Names {

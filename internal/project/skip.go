@@ -12,7 +12,7 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
 )
 
@@ -62,11 +62,11 @@ func matchesAny(globs []gatefile.Text, rel string) bool {
 func (p *Project) Owns(real string) string {
 	g := p.Gate.File
 	gate := filepath.Join(p.Dir, filepath.Base(filepath.FromSlash(g.File)))
-	if real == disk.Real(gate) {
+	if real == fsys.Real(gate) {
 		return "is the gate file"
 	}
 	for _, f := range g.Others {
-		if rel, err := filepath.Rel(filepath.Dir(filepath.FromSlash(g.File)), filepath.FromSlash(f.Name)); err == nil && real == disk.Real(filepath.Join(p.Dir, rel)) {
+		if rel, err := filepath.Rel(filepath.Dir(filepath.FromSlash(g.File)), filepath.FromSlash(f.Name)); err == nil && real == fsys.Real(filepath.Join(p.Dir, rel)) {
 			return "is a gate file that this one includes"
 		}
 	}
@@ -74,14 +74,14 @@ func (p *Project) Owns(real string) string {
 		if !filepath.IsAbs(name) {
 			name = filepath.Join(p.Dir, filepath.FromSlash(name))
 		}
-		if real == disk.Real(name) {
+		if real == fsys.Real(name) {
 			return "is a file that the gate file names"
 		}
 	}
 	if p.Source == "" {
 		return ""
 	}
-	rel, in := disk.Within(disk.Real(p.Source), real)
+	rel, in := fsys.Within(fsys.Real(p.Source), real)
 	if _, err := os.Lstat(real); err != nil || !in || p.Skip(rel, false) {
 		return ""
 	}
@@ -92,7 +92,7 @@ func (p *Project) Owns(real string) string {
 // sake of a gate file; "" for any other. Of one that cannot be read nobody knows what it names: then it
 // is whatever lies beside it.
 func Protects(gate, real string, o Options) string {
-	if real == disk.Real(gate) || isGate(real) {
+	if real == fsys.Real(gate) || isGate(real) {
 		return "is a gate file"
 	}
 	p, _, err := Open(gate, o)
@@ -100,7 +100,7 @@ func Protects(gate, real string, o Options) string {
 		return p.Owns(real)
 	}
 	info, err := os.Lstat(real)
-	if _, in := disk.Within(disk.Real(filepath.Dir(gate)), real); err == nil && info.Size() > 0 && in {
+	if _, in := fsys.Within(fsys.Real(filepath.Dir(gate)), real); err == nil && info.Size() > 0 && in {
 		return "lies beside a gate file that cannot be put into effect, and may be one that it names"
 	}
 	return ""
@@ -108,7 +108,7 @@ func Protects(gate, real string, o Options) string {
 
 // isGate reports whether a file begins as gate files do, whatever its name.
 func isGate(name string) bool {
-	f, _, err := disk.Open(name)
+	f, _, err := fsys.Open(name)
 	if err != nil {
 		return false
 	}
@@ -131,8 +131,8 @@ func skipper(dir, source string, g *gatefile.Gate) func(string, bool) bool {
 		if !filepath.IsAbs(abs) {
 			abs = filepath.Join(dir, filepath.FromSlash(name))
 		}
-		for _, at := range []string{abs, filepath.Join(disk.Real(filepath.Dir(abs)), filepath.Base(abs)), disk.Real(abs)} {
-			if rel, ok := disk.Within(source, at); ok && rel != "." {
+		for _, at := range []string{abs, filepath.Join(fsys.Real(filepath.Dir(abs)), filepath.Base(abs)), fsys.Real(abs)} {
+			if rel, ok := fsys.Within(source, at); ok && rel != "." {
 				inSource[rel] = true
 			}
 		}

@@ -5,11 +5,11 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/output"
+	"yellowgate/internal/publish"
 )
 
 // Apply writes what an apply did.
-func (p *Printer) Apply(s *output.Summary, folder string, verbose bool) {
+func (p *Printer) Apply(s *publish.Summary, folder string, verbose bool) {
 	defer p.leftAlone(s, folder, verbose)
 	changed := s.Written + s.Copied + s.Removed
 	if changed == 0 {
@@ -34,7 +34,7 @@ func (p *Printer) Apply(s *output.Summary, folder string, verbose bool) {
 
 // leftAlone writes what an apply found in the output folder and in the source that it did
 // not touch.
-func (p *Printer) leftAlone(s *output.Summary, folder string, verbose bool) {
+func (p *Printer) leftAlone(s *publish.Summary, folder string, verbose bool) {
 	shown := func(names []string) string {
 		if verbose {
 			return wording.List(names, len(names))

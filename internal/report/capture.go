@@ -5,12 +5,12 @@ import (
 	"maps"
 	"slices"
 
+	"yellowgate/internal/capture"
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/fetch"
 )
 
 // Capture writes what a capture came to.
-func (p *Printer) Capture(s *fetch.Summary, folder string, verbose bool) {
+func (p *Printer) Capture(s *capture.Summary, folder string, verbose bool) {
 	mark, stopped := p.in.Render("✓"), ""
 	if s.Stopped {
 		mark, stopped = p.warn.Render("stopped"), "; --go-on continues"

@@ -9,7 +9,7 @@ import (
 	"io"
 	"slices"
 
-	"yellowgate/internal/core/looks"
+	"yellowgate/internal/core/visualdiff"
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
@@ -50,7 +50,7 @@ func (p *Printer) Looks(before, after string, l *run.Looks, verbose bool) {
 }
 
 // placeOf names where a page looks another: the element, and where in it that begins.
-func placeOf(r *looks.Region) string {
+func placeOf(r *visualdiff.Region) string {
 	where := cmp.Or(r.Element, "the page")
 	if r.Begins != "" && r.Begins != r.Element {
 		where += ", from " + r.Begins + " on"

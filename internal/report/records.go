@@ -5,7 +5,7 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/inventory"
-	"yellowgate/internal/output"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/run"
 )
 
@@ -23,7 +23,7 @@ type applyRecord struct {
 }
 
 // ApplyRecord is what an apply did.
-func ApplyRecord(s *output.Summary) any {
+func ApplyRecord(s *publish.Summary) any {
 	return applyRecord{s.Pages, s.Fragments, s.Others, s.Written, s.Copied, s.Unchanged, s.Removed, ProblemRecords(s.Problems)}
 }
 

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"strings"
 
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/run"
 )
@@ -42,7 +42,7 @@ func (p *Printer) Rendered(o *run.Opened) {
 	p.measured(o.Record)
 }
 
-func (p *Printer) renderedElement(r *rendered.Record, e *rendered.Element) []string {
+func (p *Printer) renderedElement(r *pageload.Record, e *pageload.Element) []string {
 	what := Clean(e.What)
 	if e.URL != "" {
 		what = Clean(e.URL)
@@ -73,7 +73,7 @@ func (p *Printer) renderedElement(r *rendered.Record, e *rendered.Element) []str
 }
 
 // requests writes the requests as a tree: who loaded whom.
-func (p *Printer) requests(r *rendered.Record) {
+func (p *Printer) requests(r *pageload.Record) {
 	p.Heading("requests: %d, %s over the wire", len(r.Requests), wording.Size(r.Wire()))
 	t := &table{right: map[int]bool{2: true, 3: true}, wide: []int{0}}
 	t.add(p.dim.Render("what"), p.dim.Render("answer"), p.dim.Render("wire"), p.dim.Render("ms"), p.dim.Render("item"))
@@ -104,7 +104,7 @@ func (p *Printer) requests(r *rendered.Record) {
 	p.table(t)
 }
 
-func (p *Printer) mistakes(r *rendered.Record) {
+func (p *Printer) mistakes(r *pageload.Record) {
 	if len(r.Mistakes) == 0 {
 		return
 	}
@@ -122,7 +122,7 @@ func (p *Printer) mistakes(r *rendered.Record) {
 	}
 }
 
-func (p *Printer) measured(r *rendered.Record) {
+func (p *Printer) measured(r *pageload.Record) {
 	m := &r.Measured
 	p.Heading("measured")
 	p.Line("  first paint %.0f ms, largest %.0f ms%s; layout shift %.3f; scripts blocked for %.0f ms; %s", m.FirstPaint, m.LargestPaint, ofElement(m.LargestIs), m.Shift, m.Blocking, wording.Count(m.Nodes, "element"))

@@ -4,7 +4,7 @@ import (
 	"encoding/base64"
 	"fmt"
 
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/wording"
 )
 
@@ -33,7 +33,7 @@ type htmlRequest struct {
 }
 
 // visitsOf are the visits by the paths of their pages.
-func visitsOf(records []*rendered.Record) map[string][]htmlVisit {
+func visitsOf(records []*pageload.Record) map[string][]htmlVisit {
 	out := map[string][]htmlVisit{}
 	for _, r := range records {
 		out[r.Path] = append(out[r.Path], visitOf(r))
@@ -41,7 +41,7 @@ func visitsOf(records []*rendered.Record) map[string][]htmlVisit {
 	return out
 }
 
-func visitOf(r *rendered.Record) htmlVisit {
+func visitOf(r *pageload.Record) htmlVisit {
 	v := htmlVisit{Screen: r.Screen, Unread: Clean(r.Unread), Requests: []htmlRequest{}}
 	if r.Unread != "" {
 		return v
@@ -69,9 +69,9 @@ func visitOf(r *rendered.Record) htmlVisit {
 }
 
 // answerOf says how a request was answered.
-func answerOf(x *rendered.Request) (text string, bad bool) {
+func answerOf(x *pageload.Request) (text string, bad bool) {
 	switch {
-	case x.Failed == rendered.NotCalled:
+	case x.Failed == pageload.NotCalled:
 		return "not called", false
 	case x.Failed != "":
 		return x.Failed, true
@@ -82,8 +82,8 @@ func answerOf(x *rendered.Request) (text string, bad bool) {
 }
 
 // sumsOf are the requests of all visits, what came over the wire and the largest paint in the middle.
-func sumsOf(records []*rendered.Record) (requests int, wire, paint string) {
-	s := rendered.SumOf(records)
+func sumsOf(records []*pageload.Record) (requests int, wire, paint string) {
+	s := pageload.SumOf(records)
 	if s == nil {
 		return 0, wording.Size(0), "–"
 	}

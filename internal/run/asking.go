@@ -5,10 +5,10 @@ import (
 	"path/filepath"
 	"strings"
 
+	"yellowgate/internal/auditcache"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/weburl"
-	"yellowgate/internal/recall"
 	"yellowgate/internal/site"
 )
 
@@ -17,34 +17,34 @@ import (
 type asking struct {
 	*site.Weights
 	site  *checks.Site
-	store *recall.Store
+	store *auditcache.Store
 	asked map[question]bool
 }
 
 type question struct {
-	kind recall.Kind
+	kind auditcache.Kind
 	path string
 }
 
-func newAsking(w *site.Weights, known *checks.Site, store *recall.Store) *asking {
+func newAsking(w *site.Weights, known *checks.Site, store *auditcache.Store) *asking {
 	a := &asking{Weights: w, store: store, asked: map[question]bool{}}
 	of := known.Known
 	hasFile, hasPage, read := of.HasFile, of.HasPage, of.Read
-	of.HasFile = func(path string) bool { a.note(recall.HasFile, path); return hasFile(path) }
-	of.HasPage = func(path string) bool { a.note(recall.HasPage, path); return hasPage(path) }
-	of.Read = func(path string) ([]byte, bool) { a.note(recall.Bytes, path); return read(path) }
+	of.HasFile = func(path string) bool { a.note(auditcache.HasFile, path); return hasFile(path) }
+	of.HasPage = func(path string) bool { a.note(auditcache.HasPage, path); return hasPage(path) }
+	of.Read = func(path string) ([]byte, bool) { a.note(auditcache.Bytes, path); return read(path) }
 	a.site = known.Through(of)
 	return a
 }
 
-func (a *asking) note(kind recall.Kind, path string) { a.asked[question{kind, path}] = true }
+func (a *asking) note(kind auditcache.Kind, path string) { a.asked[question{kind, path}] = true }
 
 // File implements inventory.Weights.
 func (a *asking) File(path string) (bytes, gzip int, ok bool) {
 	if site.Packed(path) {
-		a.note(recall.Size, path)
+		a.note(auditcache.Size, path)
 	} else {
-		a.note(recall.Bytes, path)
+		a.note(auditcache.Bytes, path)
 	}
 	return a.Weights.File(path)
 }
@@ -52,14 +52,14 @@ func (a *asking) File(path string) (bytes, gzip int, ok bool) {
 // followed notes the files that were reached: each of them was read for what it asks for.
 func (a *asking) followed(path string, list []inventory.Import) []inventory.Import {
 	if path != "" {
-		a.note(recall.Bytes, path)
+		a.note(auditcache.Bytes, path)
 	}
 	for i := range list {
 		if m := &list[i]; m.Party == "own" {
 			a.File(m.Target)
 		}
 		if by := list[i].By; by != "" {
-			a.note(recall.Bytes, by)
+			a.note(auditcache.Bytes, by)
 		}
 	}
 	return list
@@ -88,7 +88,7 @@ func (a *asking) TextFiles(base weburl.Page, text []byte, line int) []inventory.
 
 // questions lists what was asked, with the answers. The site's library of stylesheets and scripts
 // reads files once for all pages: those that the page's elements lead to count as read by it.
-func (a *asking) questions(r *inventory.Record) (out []recall.Question) {
+func (a *asking) questions(r *inventory.Record) (out []auditcache.Question) {
 	for i := range r.Elements {
 		e := &r.Elements[i]
 		if e.Party == "own" && e.Ref.Own {
@@ -105,17 +105,17 @@ func (a *asking) questions(r *inventory.Record) (out []recall.Question) {
 }
 
 // answers says what holds of the site's files now.
-func (s *auditing) answers(kind recall.Kind, path string) (a recall.Answer) {
+func (s *auditing) answers(kind auditcache.Kind, path string) (a auditcache.Answer) {
 	switch kind {
-	case recall.HasFile:
+	case auditcache.HasFile:
 		a.Is = s.known.HasFile(path)
-	case recall.HasPage:
+	case auditcache.HasPage:
 		a.Is = s.known.HasPage(path)
-	case recall.Size:
+	case auditcache.Size:
 		var n int
 		n, _, a.Is = s.weights.File(path)
 		a.Number = int64(n)
-	case recall.Bytes:
+	case auditcache.Bytes:
 		b, ok := s.read(path)
 		if a.Is = ok; ok {
 			a.Number, a.Sum = int64(len(b)), s.store.Digest(b)
@@ -137,7 +137,7 @@ func (s *auditing) remember() {
 	for i := range s.pages {
 		files[i] = s.pages[i].File
 	}
-	s.store = recall.Open(s.Project.Dir, folder, files, s.context(), s.answers)
+	s.store = auditcache.Open(s.Project.Dir, folder, files, s.context(), s.answers)
 }
 
 // context is what every page depends on: the gate with its facts and the tool, the site's

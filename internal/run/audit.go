@@ -13,20 +13,20 @@ import (
 	"strings"
 	"sync"
 
+	"yellowgate/internal/auditcache"
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/rendered"
 	"yellowgate/internal/core/weburl"
-	"yellowgate/internal/output"
 	"yellowgate/internal/project"
-	"yellowgate/internal/recall"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/site"
 )
 
@@ -43,7 +43,7 @@ type AuditResult struct {
 	Findings []checks.Finding    `json:"findings"`
 	Totals   audit.Totals        `json:"totals"`
 	// Rendered is what a browser made of the pages, in their order; none without --browser.
-	Rendered []*rendered.Record `json:"rendered,omitempty"`
+	Rendered []*pageload.Record `json:"rendered,omitempty"`
 
 	// Audited is how many pages had to be audited, where the others were known from before.
 	Audited int `json:"-"`
@@ -92,8 +92,8 @@ type AuditOptions struct {
 	Lean    bool               // keep of the records only what loads, runs or belongs to an item
 	NoCache bool               // audit every page, and remember nothing
 	Browser *Browsing          // opens the pages, too; nil for an audit of their text
-	Saved   []*rendered.Record // what a browser made of pages, recorded before
-	Names   *gating.Gate       // names the items of elements where there is no project; what loads nothing is noted, too
+	Saved   []*pageload.Record // what a browser made of pages, recorded before
+	Names   *pageedit.Gate     // names the items of elements where there is no project; what loads nothing is noted, too
 	// Each, if set, gets every page's record and verdicts, in order. They are not kept.
 	Each     func(r *inventory.Record, verdicts []Gated) error
 	Progress Progress
@@ -245,11 +245,11 @@ type auditing struct {
 	weights *site.Weights
 	known   *checks.Site
 	sources map[string]*page.Page // by file
-	ledger  *output.Ledger
+	ledger  *publish.Ledger
 	gate    audit.Gate
 	sum     *audit.Sum
 	read    func(path string) ([]byte, bool) // a file of the folder
-	store   *recall.Store                    // nil for an audit that remembers nothing
+	store   *auditcache.Store                // nil for an audit that remembers nothing
 	browser *browser.Browser
 }
 
@@ -262,7 +262,7 @@ func (s *auditing) useGate() (err error) {
 		s.sources[p.Pages[i].File] = &p.Pages[i]
 	}
 	if s.Dir == p.Output {
-		if s.ledger, err = output.OpenLedger(p); err != nil {
+		if s.ledger, err = publish.OpenLedger(p); err != nil {
 			return err
 		}
 	}
@@ -275,7 +275,7 @@ type audited struct {
 	*audit.Page
 	record   *inventory.Record
 	verdicts []Gated
-	rendered []*rendered.Record
+	rendered []*pageload.Record
 	state    checks.State
 	bufs     [2]*site.Buffer // what the record refers to
 }
@@ -340,7 +340,7 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 	if s.store == nil {
 		return s.look(a, file, known, text, src, s.weights, s.known), nil
 	}
-	e := recall.Entry{Output: s.store.Digest(file)}
+	e := auditcache.Entry{Output: s.store.Digest(file)}
 	if known.Answer != nil { // the page is its bytes and what the transport says of them
 		e.Output = s.store.Digest(fmt.Appendf(e.Output[:], "%d %v", known.Answer.Status, known.Answer.Fields))
 	}
@@ -362,14 +362,14 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 // it was made of, and text its bytes; nil for none.
 func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, src *page.Page, weights inventory.Weights, of *checks.Site) audited {
 	pass := &checks.Pass{Site: of}
-	var source *gating.Result
+	var source *pageedit.Result
 	if s.Project != nil {
-		taken := presence.Take(file, known, s.Project.Gate, weights)
+		taken := itemmatch.Take(file, known, s.Project.Gate, weights)
 		pass.Record = taken.Record
 		if src != nil {
 			source = s.Project.Gate.Page(text, *src)
 			if !source.Fragment && !taken.Fragment {
-				pass.Gated = presence.Compare(taken, source)
+				pass.Gated = itemmatch.Compare(taken, source)
 			}
 			if s.ledger != nil && !bytes.Equal(file, source.File) {
 				pass.State = s.state(known.File)
@@ -383,7 +383,7 @@ func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, sr
 	a.rendered = pass.Rendered
 	a.Page = s.gate.PageOf(pass, source, pass.Gated)
 	if s.Names != nil && !a.record.Fragment {
-		presence.NameAll(a.record, s.Names)
+		itemmatch.NameAll(a.record, s.Names)
 	}
 	if pass.Gated != nil && (s.Records || s.Each != nil) {
 		for i := range source.Verdicts {
@@ -405,7 +405,7 @@ func (s *auditing) take(file []byte, known page.Page) *inventory.Record {
 // state says why an output is not what apply would write now.
 func (s *auditing) state(file string) checks.State {
 	st, err := s.ledger.Status(file)
-	if err == nil && (st.State == output.Edited || st.State == output.Unknown) {
+	if err == nil && (st.State == publish.Edited || st.State == publish.Unknown) {
 		return checks.Edited
 	}
 	return checks.Stale

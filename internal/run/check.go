@@ -8,15 +8,15 @@ import (
 	"strings"
 	"sync"
 
+	"yellowgate/internal/capture"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatecheck"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/fetch"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
@@ -26,8 +26,8 @@ import (
 func Check(p *project.Project, problems []problem.Problem, progress Progress) (*CheckResult, error) {
 	r := &CheckResult{Project: p, Problems: append(problems, p.CheckPages()...), Files: len(p.Pages)}
 	t := checks.NewTally(p.Gate)
-	var onPages []gating.Problem
-	var places gating.Places
+	var onPages []pageedit.Problem
+	var places pageedit.Places
 	way := newInTheWay(p)
 	opens := slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool {
 		return slices.ContainsFunc(it.Opens, func(o *gatefile.Open) bool { return o.How == "fragment" })
@@ -38,8 +38,8 @@ func Check(p *project.Project, problems []problem.Problem, progress Progress) (*
 	rules := gatecheck.NewRules(p.Gate.File)
 	// one is a page, looked at by itself.
 	type one struct {
-		*gating.Result
-		problems []gating.Problem
+		*pageedit.Result
+		problems []pageedit.Problem
 		lines    *checks.Lines
 		rules    *gatecheck.RuleLines
 		popups   *checks.Popups
@@ -121,7 +121,7 @@ type inTheWay struct {
 	hasFile func(path string) bool
 	files   func() []string // paths, for what was probably meant
 	ordered []int           // items that say in which order they run
-	server  *fetch.Server   // the running site, which may have files that the folder lacks; or nil
+	server  *capture.Server // the running site, which may have files that the folder lacks; or nil
 }
 
 func newInTheWay(p *project.Project) *inTheWay {
@@ -129,7 +129,7 @@ func newInTheWay(p *project.Project) *inTheWay {
 	inFolder, _ := filesOf(p.Files, p.Pages)
 	w.hasFile = inFolder
 	if origin := p.Gate.File.Site.Origin.Value; origin != "" {
-		w.server = &fetch.Server{Origin: origin}
+		w.server = &capture.Server{Origin: origin}
 		w.hasFile = func(path string) bool { return inFolder(path) || w.server.Has(path) }
 	}
 	w.files = sync.OnceValue(func() (paths []string) {
@@ -147,7 +147,7 @@ func newInTheWay(p *project.Project) *inTheWay {
 }
 
 // onPage is what stands in the way of one page.
-func (w *inTheWay) onPage(g *gating.Result) []gating.Problem {
+func (w *inTheWay) onPage(g *pageedit.Result) []pageedit.Problem {
 	out := slices.Concat(g.Clashes(), g.MissingFiles(w.hasFile, w.files))
 	if !g.Fragment && slices.ContainsFunc(w.ordered, func(i int) bool { return g.Verdicts[i].In }) {
 		pass := asWritten(w.p, g, nil)
@@ -174,20 +174,20 @@ func (w *inTheWay) anywhere() []problem.Problem {
 }
 
 // InTheWay is what stands in the way of an apply: of each page as it is gated, and of all.
-func InTheWay(p *project.Project) (page func(*gating.Result) []gating.Problem, all []problem.Problem) {
+func InTheWay(p *project.Project) (page func(*pageedit.Result) []pageedit.Problem, all []problem.Problem) {
 	w := newInTheWay(p)
 	return w.onPage, w.anywhere()
 }
 
 // PageInTheWay is what InTheWay says of pages.
-func PageInTheWay(p *project.Project) func(*gating.Result) []gating.Problem {
+func PageInTheWay(p *project.Project) func(*pageedit.Result) []pageedit.Problem {
 	return newInTheWay(p).onPage
 }
 
 // asWritten takes a page as apply would write it.
-func asWritten(p *project.Project, g *gating.Result, w inventory.Weights) *checks.Pass {
-	record := presence.Take(g.File, g.Page, p.Gate, w)
-	return &checks.Pass{Record: record.Record, Gated: presence.Compare(record, g)}
+func asWritten(p *project.Project, g *pageedit.Result, w inventory.Weights) *checks.Pass {
+	record := itemmatch.Take(g.File, g.Page, p.Gate, w)
+	return &checks.Pass{Record: record.Record, Gated: itemmatch.Compare(record, g)}
 }
 
 // loadedURLs lists what the site's pages load, or some of them: a second reading, for what somebody meant.
@@ -219,5 +219,5 @@ const (
 func leftOut(p *project.Project) problem.Problem {
 	pos := p.Gate.File.Site.Source.Pos
 	return problem.Problem{Severity: problem.Note, Name: problem.DotFiles, Pos: pos,
-		Message: fmt.Sprintf("dot-files of the source folder are not copied: %s", gating.SomePages(p.LeftOut)), Remedy: "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
+		Message: fmt.Sprintf("dot-files of the source folder are not copied: %s", pageedit.SomePages(p.LeftOut)), Remedy: "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
 }

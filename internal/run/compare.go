@@ -13,11 +13,11 @@ import (
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/compare"
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/inventory"
-	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
@@ -86,7 +86,7 @@ func onePage(name string, sides ...*gatedSide) error {
 		s.Findings = slices.DeleteFunc(slices.Clone(s.Findings), func(f checks.Finding) bool { return len(one) == 0 || f.Page != one[0].Path })
 	}
 	if !found {
-		return &site.UsageError{Message: fmt.Sprintf("no page %q on either side%s", name, near.Suggest(name, paths)), Remedy: "name it by its path: yellowgate compare site public /visit/"}
+		return &site.UsageError{Message: fmt.Sprintf("no page %q on either side%s", name, didyoumean.Suggest(name, paths)), Remedy: "name it by its path: yellowgate compare site public /visit/"}
 	}
 	return nil
 }
@@ -174,7 +174,7 @@ func side(name string, from CompareOptions) (*gatedSide, error) {
 
 // saved reads an audit that was saved as JSON.
 func saved(name string) (*gatedSide, error) {
-	b, err := disk.Read(name, disk.StateLimit)
+	b, err := fsys.Read(name, fsys.StateLimit)
 	if err != nil {
 		return nil, &site.PathError{Path: name, Err: err}
 	}

@@ -9,10 +9,10 @@ import (
 	"github.com/aymanbagabas/go-udiff"
 
 	"yellowgate/internal/core/gatecheck"
-	"yellowgate/internal/core/gating"
-	"yellowgate/internal/core/presence"
-	"yellowgate/internal/output"
+	"yellowgate/internal/core/itemmatch"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/site"
 )
 
@@ -77,7 +77,7 @@ func Diff(p *project.Project, query string, progress Progress) (*DiffResult, err
 			return nil, err
 		}
 	}
-	ledger, err := output.OpenLedger(p)
+	ledger, err := publish.OpenLedger(p)
 	if err != nil {
 		return nil, err
 	}
@@ -85,9 +85,9 @@ func Diff(p *project.Project, query string, progress Progress) (*DiffResult, err
 	for _, it := range p.Gate.File.Items {
 		d.Items = append(d.Items, ItemDiff{Item: it.Name, Gained: []string{}, Lost: []string{}, Replaced: []string{}})
 	}
-	var problems []gating.Problem
+	var problems []pageedit.Problem
 	judge, _ := newJudge(p)
-	err = all(p, progress, func(_ int, r *gating.Result) error {
+	err = all(p, progress, func(_ int, r *pageedit.Result) error {
 		if q != nil {
 			if chosen, err := q.Chooses(r.View); err != nil || !chosen {
 				return err
@@ -100,13 +100,13 @@ func Diff(p *project.Project, query string, progress Progress) (*DiffResult, err
 		}
 		problems = append(problems, r.Problems...)
 		st, err := ledger.Status(r.Page.File)
-		if err != nil || bytes.Equal(st.Text, r.File) && st.State != output.Missing {
+		if err != nil || bytes.Equal(st.Text, r.File) && st.State != publish.Missing {
 			return err
 		}
-		if st.State == output.Unknown {
+		if st.State == publish.Unknown {
 			d.Blocked = append(d.Blocked, r.Page.File)
 		}
-		if st.State == output.Missing { // visitors have the source page, as far as anybody knows
+		if st.State == publish.Missing { // visitors have the source page, as far as anybody knows
 			st.Text = r.Original
 		}
 		d.page(p, r, st)
@@ -138,8 +138,8 @@ func Diff(p *project.Project, query string, progress Progress) (*DiffResult, err
 }
 
 // page compares one page that apply would write.
-func (d *DiffResult) page(p *project.Project, r *gating.Result, st output.Status) {
-	x := PageDiff{Page: r.Page.Path, File: r.Page.File, New: st.State == output.Missing, Base: "applied", Edited: st.State == output.Edited, Gained: []string{}, Lost: []string{}}
+func (d *DiffResult) page(p *project.Project, r *pageedit.Result, st publish.Status) {
+	x := PageDiff{Page: r.Page.Path, File: r.Page.File, New: st.State == publish.Missing, Base: "applied", Edited: st.State == publish.Edited, Gained: []string{}, Lost: []string{}}
 	if !st.Applied.IsZero() && (d.Applied.IsZero() || st.Applied.Before(d.Applied)) {
 		d.Applied = st.Applied
 	}
@@ -175,7 +175,7 @@ func (d *DiffResult) page(p *project.Project, r *gating.Result, st output.Status
 }
 
 // breaks looks whether the page that was compared last seems to need what it loses.
-func (d *DiffResult) breaks(j *gatecheck.Judge, r *gating.Result, text []byte) {
+func (d *DiffResult) breaks(j *gatecheck.Judge, r *pageedit.Result, text []byte) {
 	x := &d.Pages[len(d.Pages)-1]
 	if len(x.Lost) == 0 || r.Fragment {
 		return
@@ -191,16 +191,16 @@ func forDiff(b []byte) string { return strings.ToValidUTF8(string(b), "\uFFFD") 
 
 // itemsOf looks at a page for the items that are on it: by mark, URL, text or
 // matcher; and for elements that items replace.
-func itemsOf(p *project.Project, r *gating.Result, text []byte) (out, replaced map[string]bool) {
+func itemsOf(p *project.Project, r *pageedit.Result, text []byte) (out, replaced map[string]bool) {
 	out, replaced = map[string]bool{}, map[string]bool{}
-	record := presence.Take(text, r.Page, p.Gate, nil)
+	record := itemmatch.Take(text, r.Page, p.Gate, nil)
 	if record.Fragment || r.Fragment {
 		return out, replaced
 	}
 	for _, name := range Marks(record.Scan) {
 		out[name] = true
 	}
-	g := presence.Compare(record, r)
+	g := itemmatch.Compare(record, r)
 	for i, it := range p.Gate.File.Items {
 		if g.Items[i].Copies() > 0 {
 			out[it.Name] = true

@@ -11,15 +11,15 @@ import (
 
 	"github.com/aymanbagabas/go-udiff"
 
-	"yellowgate/internal/core/compose"
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/gateedit"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
-	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/disk"
-	"yellowgate/internal/output"
+	"yellowgate/internal/core/snippet"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/site"
 )
 
@@ -123,10 +123,10 @@ func (e *GateEdit) edit(change func(p *project.Project, doc func(file string) *g
 	}
 	for _, file := range files {
 		name := diskName(e.GateFile, g.File, file)
-		if now, err := disk.Read(name, disk.GateLimit); err != nil || !bytes.Equal(now, g.TextOf(file)) {
+		if now, err := fsys.Read(name, fsys.GateLimit); err != nil || !bytes.Equal(now, g.TextOf(file)) {
 			return nil, &site.UsageError{Message: file + " was changed by somebody else just now", Remedy: "nothing was written; give the command again"}
 		}
-		if err := output.ReplaceFile(name, o.Texts[file]); err != nil {
+		if err := publish.ReplaceFile(name, o.Texts[file]); err != nil {
 			return nil, err
 		}
 	}
@@ -176,8 +176,8 @@ func (r *EditResult) compare(name string, before, after *project.Project, releas
 		old[before.Pages[i].File] = i
 	}
 	items := names(before.Gate.File, after.Gate.File)
-	type both struct{ was, is *gating.Result }
-	var wasWrong, isWrong []gating.Problem
+	type both struct{ was, is *pageedit.Result }
+	var wasWrong, isWrong []pageedit.Problem
 	err := site.InOrder(len(after.Pages), func(i int) (b both, err error) {
 		text, err := after.Read(&after.Pages[i])
 		if err != nil {
@@ -227,7 +227,9 @@ func (r *EditResult) compare(name string, before, after *project.Project, releas
 	})
 	r.Refused = len(isWrong) > 0
 	if released {
-		isWrong = slices.DeleteFunc(isWrong, func(p gating.Problem) bool { return strings.HasPrefix(p.Message, fmt.Sprintf("a spot names %q", name)) })
+		isWrong = slices.DeleteFunc(isWrong, func(p pageedit.Problem) bool {
+			return strings.HasPrefix(p.Message, fmt.Sprintf("a spot names %q", name))
+		})
 	}
 	if err == nil && len(isWrong) > 0 && len(wasWrong) == 0 {
 		return &project.GateError{Problems: project.GroupProblems(after.Gate.File, isWrong)}
@@ -235,7 +237,7 @@ func (r *EditResult) compare(name string, before, after *project.Project, releas
 	return err
 }
 
-func errorsOf(r *gating.Result) (out []gating.Problem) {
+func errorsOf(r *pageedit.Result) (out []pageedit.Problem) {
 	for _, p := range r.Problems {
 		if p.Severity == problem.Error {
 			out = append(out, p)
@@ -245,7 +247,7 @@ func errorsOf(r *gating.Result) (out []gating.Problem) {
 }
 
 // effective are the items that are on a page after the gate.
-func effective(r *gating.Result) map[string]bool {
+func effective(r *pageedit.Result) map[string]bool {
 	out := map[string]bool{}
 	for i := range r.Verdicts {
 		if cell(r, i) == CellIn {
@@ -270,7 +272,7 @@ func names(before, after *gatefile.Gate) []string {
 func (e *GateEdit) item(p *project.Project) (*gatefile.Item, error) {
 	it := p.Gate.File.Item(e.Name)
 	if it == nil {
-		return nil, &site.UsageError{Message: fmt.Sprintf("no item is called %q%s", e.Name, near.Suggest(e.Name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items; yellowgate add makes a new one"}
+		return nil, &site.UsageError{Message: fmt.Sprintf("no item is called %q%s", e.Name, didyoumean.Suggest(e.Name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items; yellowgate add makes a new one"}
 	}
 	return it, nil
 }
@@ -285,7 +287,7 @@ func (e *GateEdit) Set() (*EditResult, error) {
 		d := doc(it.Pos.File)
 		for _, key := range e.Unset {
 			if !slices.Contains(gatefile.ItemKeys(), key) {
-				return &site.UsageError{Message: fmt.Sprintf("no key of an item is called %q%s", key, near.Suggest(key, gatefile.ItemKeys()))}
+				return &site.UsageError{Message: fmt.Sprintf("no key of an item is called %q%s", key, didyoumean.Suggest(key, gatefile.ItemKeys()))}
 			}
 			if err := d.Delete(2, "items", it.Name, key); err != nil {
 				return err
@@ -324,7 +326,7 @@ func (e *GateEdit) less(d *gateedit.Doc, item string, f EditField) error {
 			if len(have) > 0 {
 				what = "it has " + strings.Join(have, ", ")
 			}
-			return &site.UsageError{Message: fmt.Sprintf("%s of item %q has no %q%s", f.Key, item, v, near.Suggest(v, have)), Remedy: what}
+			return &site.UsageError{Message: fmt.Sprintf("%s of item %q has no %q%s", f.Key, item, v, didyoumean.Suggest(v, have)), Remedy: what}
 		}
 		if err := d.DeleteFromList(v, 2, "items", item, f.Key); err != nil {
 			return err
@@ -388,13 +390,13 @@ func (e *GateEdit) Add() (*EditResult, error) {
 			return &site.UsageError{Message: fmt.Sprintf("there is an item %q already (%s)", e.Name, it.Pos), Remedy: "yellowgate set " + e.Name + " changes it"}
 		}
 		d := doc(g.File)
-		pieces := []compose.Pieced{{}}
+		pieces := []snippet.Pieced{{}}
 		if e.Split != "" {
 			var whole bool
-			pieces, whole = compose.Split(e.Split)
-			e.box = slices.ContainsFunc(pieces, func(p compose.Pieced) bool { return p.Box }) && !slices.ContainsFunc(e.Fields, func(f EditField) bool { return f.Key == "place" })
+			pieces, whole = snippet.Split(e.Split)
+			e.box = slices.ContainsFunc(pieces, func(p snippet.Pieced) bool { return p.Box }) && !slices.ContainsFunc(e.Fields, func(f EditField) bool { return f.Key == "place" })
 			if whole || len(pieces) == 0 {
-				pieces = []compose.Pieced{{Keys: []string{"code"}, Values: []string{strings.TrimSpace(e.Split)}}}
+				pieces = []snippet.Pieced{{Keys: []string{"code"}, Values: []string{strings.TrimSpace(e.Split)}}}
 			}
 		}
 		for i, piece := range pieces {
@@ -490,7 +492,7 @@ func (e *GateEdit) Remove(release bool) (*EditResult, error) {
 				if err != nil {
 					return err
 				}
-				return &site.UsageError{Message: fmt.Sprintf("item %q has a spot on %s, which would name no item", it.Name, gating.SomePages(pages)),
+				return &site.UsageError{Message: fmt.Sprintf("item %q has a spot on %s, which would name no item", it.Name, pageedit.SomePages(pages)),
 					Remedy: "take the spots out of the pages first; --release removes the item all the same, and check reports its spots until they are gone"}
 			}
 		}
@@ -536,7 +538,7 @@ func spotsOf(p *project.Project, item string) (pages []string, err error) {
 	if err := p.Walk(); err != nil {
 		return nil, err
 	}
-	err = all(p, nil, func(_ int, r *gating.Result) error {
+	err = all(p, nil, func(_ int, r *pageedit.Result) error {
 		if r.Page.Spots[item] {
 			pages = append(pages, r.Page.Path)
 		}

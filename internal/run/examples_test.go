@@ -10,9 +10,9 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/rendered"
-	"yellowgate/internal/output"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
 )
@@ -59,14 +59,14 @@ func example(t *testing.T, check, text string) bool {
 			}
 		}
 		if gated && !late {
-			if _, err := output.Apply(t.Context(), open(t, gate), output.Options{}); err != nil {
+			if _, err := publish.Apply(t.Context(), open(t, gate), publish.Options{}); err != nil {
 				t.Fatalf("%v\n%s", err, text)
 			}
 		}
 	}
-	var saved []*rendered.Record
+	var saved []*pageload.Record
 	if b, err := os.ReadFile(filepath.Join(dir, "rendered.json")); err == nil {
-		r := &rendered.Record{}
+		r := &pageload.Record{}
 		if err := json.Unmarshal(b, r); err != nil {
 			t.Fatalf("%v\n%s", err, b)
 		}

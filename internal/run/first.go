@@ -13,9 +13,9 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/evidence"
 	"yellowgate/internal/core/gateedit"
-	"yellowgate/internal/output"
+	"yellowgate/internal/core/usage"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/site"
 )
 
@@ -73,7 +73,7 @@ func First(dir, gateFile string, s *SurveyResult) (*FirstGate, error) {
 		b.Truncate(b.Len() - len("\nitems:\n"))
 	}
 	f.Text = b.Bytes()
-	return f, output.WriteFile(gateFile, output.FileOptions{}, func(w io.Writer) error { _, err := w.Write(f.Text); return err })
+	return f, publish.WriteFile(gateFile, publish.FileOptions{}, func(w io.Writer) error { _, err := w.Write(f.Text); return err })
 }
 
 // together puts the settings of a third party's script to that script: inline code that only
@@ -93,7 +93,7 @@ func together(all []foundLoad) []foundLoad {
 			if len(of) != 1 || taken[i] || x.Party != "inline" || x.Tag != "script" || x.matcher == "" {
 				continue
 			}
-			sets, calls := evidence.SetsUp([]byte(x.text))
+			sets, calls := usage.SetsUp([]byte(x.text))
 			if len(sets) == 0 && !slices.ContainsFunc(calls, func(n string) bool { return names[n] }) {
 				continue
 			}

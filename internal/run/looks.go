@@ -15,9 +15,9 @@ import (
 	"sync"
 
 	"yellowgate/internal/browser"
-	"yellowgate/internal/core/looks"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
+	"yellowgate/internal/core/visualdiff"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
@@ -34,7 +34,7 @@ type LooksOptions struct {
 	Runs          int      // visits of each side, taken in turn; at least 2
 	Progress      Progress
 	// Picture, if set, gets the two pictures of each page that looks another, and the difference.
-	Picture func(l *PageLook, before, after *looks.Picture) error
+	Picture func(l *PageLook, before, after *visualdiff.Picture) error
 }
 
 // Looks is what two sides differ in as visitors see them.
@@ -59,11 +59,11 @@ func (l *Looks) Another() (out []*PageLook) {
 
 // A PageLook is one page on one screen.
 type PageLook struct {
-	Path       string            `json:"path"`
-	Screen     string            `json:"screen"`
-	Unread     string            `json:"unread,omitempty"`
-	Difference *looks.Difference `json:"difference,omitempty"`
-	Measures   []Measure         `json:"measures,omitempty"`
+	Path       string                 `json:"path"`
+	Screen     string                 `json:"screen"`
+	Unread     string                 `json:"unread,omitempty"`
+	Difference *visualdiff.Difference `json:"difference,omitempty"`
+	Measures   []Measure              `json:"measures,omitempty"`
 	// Drawn are the pictures of both sides as DrawLooks draws them, as JPEG, where a report wants them.
 	Drawn []byte `json:"-"`
 }
@@ -152,7 +152,7 @@ func CompareLooks(o LooksOptions) (*Looks, error) {
 	l := &Looks{Pages: []PageLook{}, Came: map[string][]string{}, Went: map[string][]string{}, NewMistakes: map[string][]string{}}
 	type looked struct {
 		*PageLook
-		before, after *rendered.Record // the first of each side; nil where a page was not read
+		before, after *pageload.Record // the first of each side; nil where a page was not read
 	}
 	screens := len(o.Screens)
 	err = site.InOrderBy(o.AtATime(), len(paths)*screens, func(i int) (p looked, err error) {
@@ -198,17 +198,17 @@ func pathsOf(a, b *aSide) (paths []string) {
 var comparing sync.Mutex
 
 // lookAt visits a page of both sides in turn.
-func lookAt(o *LooksOptions, before, after *aSide, path string, screen browser.Screen) (p *PageLook, was, is *rendered.Record, err error) {
+func lookAt(o *LooksOptions, before, after *aSide, path string, screen browser.Screen) (p *PageLook, was, is *pageload.Record, err error) {
 	p = &PageLook{Path: path, Screen: screen.String()}
 	sides := []*aSide{before, after}
-	var records [2][]*rendered.Record
-	var shots [2][2]*looks.Shot // the first two of each side
-	var masks []looks.Box
+	var records [2][]*pageload.Record
+	var shots [2][2]*visualdiff.Shot // the first two of each side
+	var masks []visualdiff.Box
 	for run := range max(o.Runs, 2) {
 		for i, s := range sides {
-			var r *rendered.Record
+			var r *pageload.Record
 			if run < 2 {
-				var hidden []looks.Box
+				var hidden []visualdiff.Box
 				r, shots[i][run], hidden = s.Look(s.at(o, path), screen, o.Masks)
 				masks = append(masks, hidden...)
 			} else {
@@ -219,14 +219,14 @@ func lookAt(o *LooksOptions, before, after *aSide, path string, screen browser.S
 				return p, nil, nil, nil
 			}
 			r.HTML, r.Nodes = nil, nil
-			r.Requests = slices.DeleteFunc(r.Requests, func(x rendered.Request) bool { return x.Unasked() })
+			r.Requests = slices.DeleteFunc(r.Requests, func(x pageload.Request) bool { return x.Unasked() })
 			records[i] = append(records[i], r)
 		}
 	}
 	p.Measures = measuresOf(records[0], records[1])
 	comparing.Lock()
 	defer comparing.Unlock()
-	p.Difference, err = looks.CompareShots(shots[0][0], shots[1][0], shots[0][1], shots[1][1], masks)
+	p.Difference, err = visualdiff.CompareShots(shots[0][0], shots[1][0], shots[0][1], shots[1][1], masks)
 	if err == nil && !p.Difference.Same() && o.Picture != nil {
 		err = o.draw(p, shots[0][0], shots[1][0])
 	}
@@ -234,7 +234,7 @@ func lookAt(o *LooksOptions, before, after *aSide, path string, screen browser.S
 }
 
 // draw hands over the pictures of a page that looks another.
-func (o *LooksOptions) draw(p *PageLook, before, after *looks.Shot) error {
+func (o *LooksOptions) draw(p *PageLook, before, after *visualdiff.Shot) error {
 	was, err := before.Picture()
 	if err != nil {
 		return err
@@ -247,8 +247,8 @@ func (o *LooksOptions) draw(p *PageLook, before, after *looks.Shot) error {
 }
 
 // requests notes what one side alone asks for, and which exceptions are new.
-func (l *Looks) requests(path string, before, after *rendered.Record) {
-	set := func(r *rendered.Record) map[string]bool {
+func (l *Looks) requests(path string, before, after *pageload.Record) {
+	set := func(r *pageload.Record) map[string]bool {
 		out := map[string]bool{}
 		for i := 1; i < len(r.Requests); i++ {
 			out[withoutOrigin(r.Requests[i].URL, r.URL)] = true
@@ -291,20 +291,20 @@ func withoutOrigin(raw, page string) string {
 }
 
 // measuresOf are the measures of both sides.
-func measuresOf(before, after []*rendered.Record) (out []Measure) {
+func measuresOf(before, after []*pageload.Record) (out []Measure) {
 	for _, m := range []struct {
 		name string
-		of   func(*rendered.Record) float64
+		of   func(*pageload.Record) float64
 		step float64 // a difference no larger than that is none, whatever the runs say
 	}{
-		{"requests", func(r *rendered.Record) float64 { return float64(len(r.Requests)) }, 0},
-		{"bytes over the wire", func(r *rendered.Record) float64 { return float64(r.Wire()) }, 64},
-		{"first paint, ms", func(r *rendered.Record) float64 { return r.Measured.FirstPaint }, 20},
-		{"largest paint, ms", func(r *rendered.Record) float64 { return r.Measured.LargestPaint }, 20},
-		{"layout shift", func(r *rendered.Record) float64 { return r.Measured.Shift }, 0.01},
-		{"blocked by scripts, ms", func(r *rendered.Record) float64 { return r.Measured.Blocking }, 20},
+		{"requests", func(r *pageload.Record) float64 { return float64(len(r.Requests)) }, 0},
+		{"bytes over the wire", func(r *pageload.Record) float64 { return float64(r.Wire()) }, 64},
+		{"first paint, ms", func(r *pageload.Record) float64 { return r.Measured.FirstPaint }, 20},
+		{"largest paint, ms", func(r *pageload.Record) float64 { return r.Measured.LargestPaint }, 20},
+		{"layout shift", func(r *pageload.Record) float64 { return r.Measured.Shift }, 0.01},
+		{"blocked by scripts, ms", func(r *pageload.Record) float64 { return r.Measured.Blocking }, 20},
 	} {
-		middle := func(list []*rendered.Record) (middle, apart float64) {
+		middle := func(list []*pageload.Record) (middle, apart float64) {
 			var values []float64
 			for _, r := range list {
 				values = append(values, m.of(r))
@@ -320,12 +320,12 @@ func measuresOf(before, after []*rendered.Record) (out []Measure) {
 }
 
 // DrawLooks draws two pictures side by side, with what differs framed.
-func DrawLooks(l *PageLook, before, after *looks.Picture) image.Image {
+func DrawLooks(l *PageLook, before, after *visualdiff.Picture) image.Image {
 	const gap = 16
 	width, height := before.Width+gap+after.Width, max(before.Height, after.Height)
 	out := image.NewNRGBA(image.Rect(0, 0, width, height))
 	draw.Draw(out, out.Bounds(), image.NewUniform(color.NRGBA{40, 42, 54, 255}), image.Point{}, draw.Src)
-	for i, p := range []*looks.Picture{before, after} {
+	for i, p := range []*visualdiff.Picture{before, after} {
 		at := image.Rect(0, 0, p.Width, p.Height).Add(image.Pt(i*(before.Width+gap), 0))
 		draw.Draw(out, at, &image.NRGBA{Pix: p.Pixels, Stride: p.Width * 4, Rect: image.Rect(0, 0, p.Width, p.Height)}, image.Point{}, draw.Src)
 		for _, r := range l.Difference.Regions {

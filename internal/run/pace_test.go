@@ -21,7 +21,7 @@ import (
 
 	"yellowgate/internal/browser"
 	"yellowgate/internal/demo"
-	"yellowgate/internal/output"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/run"
 )
 
@@ -90,7 +90,7 @@ func manyPages(b *testing.B, dir string) (files []string) {
 		}
 	}
 	p := openIn(b, dir)
-	if _, err := output.Apply(context.Background(), p, output.Options{}); err != nil {
+	if _, err := publish.Apply(context.Background(), p, publish.Options{}); err != nil {
 		b.Fatal(err)
 	}
 	for i := range p.Pages {

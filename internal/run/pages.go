@@ -7,9 +7,9 @@ import (
 	"sort"
 	"strings"
 
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/project"
@@ -55,7 +55,7 @@ func ParseQuery(p *project.Project, text string) (*Query, error) {
 
 // Chooses reports whether the query chooses a page that was looked at. The error is a
 // *site.PathError: the page cannot be followed with a selector of the query.
-func (q *Query) Chooses(v *gating.View) (bool, error) {
+func (q *Query) Chooses(v *pageedit.View) (bool, error) {
 	v.Page.Has = slices.Clip(v.Page.Has[:min(q.base, len(v.Page.Has))])
 	for _, s := range q.selectors {
 		hits, err := markup.Matches(v.Source.Text, s)
@@ -87,7 +87,7 @@ func Pages(p *project.Project, query string, why bool, progress Progress) ([]Pag
 		return nil, err
 	}
 	var out []PageLine
-	err = all(p, progress, func(_ int, r *gating.Result) error {
+	err = all(p, progress, func(_ int, r *pageedit.Result) error {
 		if r.Fragment {
 			return nil
 		}
@@ -146,7 +146,7 @@ func Fields(p *project.Project, progress Progress) ([]FieldLine, error) {
 	}
 	sets := map[string]int{}
 	metas := map[string]bool{}
-	err := all(p, progress, func(_ int, r *gating.Result) error {
+	err := all(p, progress, func(_ int, r *pageedit.Result) error {
 		if r.Fragment {
 			return nil
 		}
@@ -181,7 +181,7 @@ func Fields(p *project.Project, progress Progress) ([]FieldLine, error) {
 }
 
 // Look gates one page of a project.
-func Look(p *project.Project, pg *page.Page) (*gating.Result, error) {
+func Look(p *project.Project, pg *page.Page) (*pageedit.Result, error) {
 	b, err := p.Read(pg)
 	if err != nil {
 		return nil, err

@@ -20,7 +20,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
 )
 
@@ -231,7 +231,7 @@ const mostLine = 256 << 20
 
 // openPart opens a part and reads its head.
 func openPart(name string) (*partFile, error) {
-	f, _, err := disk.Open(name)
+	f, _, err := fsys.Open(name)
 	if err != nil {
 		return nil, &site.PathError{Path: name, Err: err, What: "name the files that yellowgate audit --part N/M --out FILE wrote"}
 	}

@@ -17,8 +17,8 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/demo"
-	"yellowgate/internal/output"
 	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/site"
 )
 
@@ -239,7 +239,7 @@ func cleanPages(t *testing.T) map[string]string {
 	if err := p.Walk(); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := output.Apply(t.Context(), p, output.Options{}); err != nil {
+	if _, err := publish.Apply(t.Context(), p, publish.Options{}); err != nil {
 		t.Fatal(err)
 	}
 	pages := map[string]string{}

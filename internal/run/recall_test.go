@@ -17,8 +17,8 @@ import (
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/demo"
-	"yellowgate/internal/output"
 	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/run"
 	"yellowgate/internal/site"
 	"yellowgate/internal/testsize"
@@ -81,7 +81,7 @@ func (c *changing) open() (*project.Project, error) {
 func (c *changing) apply() {
 	p, err := c.open()
 	if err == nil {
-		_, err = output.Apply(context.Background(), p, output.Options{TakeOver: true})
+		_, err = publish.Apply(context.Background(), p, publish.Options{TakeOver: true})
 	}
 	var of *project.GateError
 	if err != nil && !errors.As(err, &of) {

@@ -6,24 +6,24 @@ import (
 
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/checks"
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/har"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/presence"
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/weburl"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
 
 // Opened is a page with what a browser made of it.
 type Opened struct {
-	*rendered.Record
+	*pageload.Record
 	Text  *inventory.Record // of the page's text, as the browser got it
 	Dom   *inventory.Record // of the document once it was quiet; nil where that was not read
-	Gated *presence.Page    // the document compared with the gate; nil without one
+	Gated *itemmatch.Page   // the document compared with the gate; nil without one
 }
 
 // A Rendering opens pages of a project in a browser, as the gate makes them now, or before it.
@@ -131,7 +131,7 @@ func (r *Rendering) Open(pg *page.Page, screen browser.Screen) (*Opened, error) 
 	o := &Opened{Record: r.Visit(address, screen)}
 	o.Path, o.File = pg.Path, pg.File
 	g := r.project.Gate
-	var result *gating.Result
+	var result *pageedit.Result
 	if !r.source {
 		source, err := r.project.Read(pg)
 		if err != nil {
@@ -139,29 +139,29 @@ func (r *Rendering) Open(pg *page.Page, screen browser.Screen) (*Opened, error) 
 		}
 		result = g.Page(source, *pg)
 	}
-	taken := presence.Take(text, *pg, g, r.weights)
+	taken := itemmatch.Take(text, *pg, g, r.weights)
 	o.Text = taken.Record
 	if result != nil && !result.Fragment {
-		presence.Compare(taken, result)
+		itemmatch.Compare(taken, result)
 	} else {
-		presence.NameOwners(o.Text, g)
+		itemmatch.NameOwners(o.Text, g)
 	}
 	o.settle(*pg, g, result, r.weights)
 	return o, nil
 }
 
 // settle reads the document that the browser made, and names what is in it.
-func (o *Opened) settle(pg page.Page, g *gating.Gate, result *gating.Result, weights inventory.Weights) {
+func (o *Opened) settle(pg page.Page, g *pageedit.Gate, result *pageedit.Result, weights inventory.Weights) {
 	if o.Unread != "" {
 		return
 	}
 	pg.Answer = inUTF8
-	taken := presence.Take(o.HTML, pg, g, weights)
+	taken := itemmatch.Take(o.HTML, pg, g, weights)
 	o.Dom = taken.Record
 	if result != nil && !result.Fragment {
-		o.Gated = presence.Compare(taken, result)
+		o.Gated = itemmatch.Compare(taken, result)
 	} else {
-		presence.NameOwners(o.Dom, g)
+		itemmatch.NameOwners(o.Dom, g)
 	}
 	o.Settle(o.Dom.Base)
 	o.Adopt(o.Dom, o.Text, g)
@@ -245,7 +245,7 @@ func (s *auditing) browse() (err error) {
 }
 
 // gateOf is the gate of the project; nil for none.
-func (s *auditing) gateOf() *gating.Gate {
+func (s *auditing) gateOf() *pageedit.Gate {
 	if s.Project == nil {
 		return nil
 	}
@@ -253,8 +253,8 @@ func (s *auditing) gateOf() *gating.Gate {
 }
 
 // ReadHAR reads a recording for an audit of a site at an address, "" for any: the pages of it.
-func ReadHAR(name, address string) ([]*rendered.Record, error) {
-	b, err := disk.Read(name, disk.StateLimit)
+func ReadHAR(name, address string) ([]*pageload.Record, error) {
+	b, err := fsys.Read(name, fsys.StateLimit)
 	if err != nil {
 		return nil, &site.PathError{Path: name, Err: err}
 	}
@@ -274,7 +274,7 @@ func ReadHAR(name, address string) ([]*rendered.Record, error) {
 
 // open opens a page that is audited in the browser, on each screen. source is what the gate made of
 // its source; nil for none.
-func (s *auditing) open(pass *checks.Pass, known page.Page, source *gating.Result) {
+func (s *auditing) open(pass *checks.Pass, known page.Page, source *pageedit.Result) {
 	if pass.Fragment {
 		return
 	}

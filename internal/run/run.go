@@ -8,8 +8,8 @@ import (
 
 	"yellowgate/internal/core/gatecheck"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/project"
@@ -66,14 +66,14 @@ type ItemCount struct {
 }
 
 // all gates every page and hands the results over in order.
-func all(p *project.Project, progress Progress, each func(i int, r *gating.Result) error) error {
-	return site.InOrder(len(p.Pages), func(i int) (*gating.Result, error) {
+func all(p *project.Project, progress Progress, each func(i int, r *pageedit.Result) error) error {
+	return site.InOrder(len(p.Pages), func(i int) (*pageedit.Result, error) {
 		b, err := p.Read(&p.Pages[i])
 		if err != nil {
 			return nil, err
 		}
 		return p.Gate.Page(b, p.Pages[i]), nil
-	}, func(i int, r *gating.Result) error {
+	}, func(i int, r *pageedit.Result) error {
 		if progress != nil {
 			progress(i+1, len(p.Pages))
 		}

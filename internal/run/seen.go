@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/browser"
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
 )
 
 // What a browser has, for where and survey.
@@ -173,7 +173,7 @@ func (s *SurveyResult) InBrowser(r *Rendering, screens []browser.Screen, progres
 }
 
 // note counts a request.
-func note(seen map[string]*Asked, list *[]*Asked, x *rendered.Request, path, by, why string) {
+func note(seen map[string]*Asked, list *[]*Asked, x *pageload.Request, path, by, why string) {
 	a := seen[x.Target+"\x00"+why]
 	if a == nil {
 		a = &Asked{Target: x.Target, Kind: x.Kind, Party: x.Party, Item: x.Item, By: by, Why: why}

@@ -4,13 +4,13 @@ import (
 	"bytes"
 
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/weburl"
-	"yellowgate/internal/output"
 	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/site"
 )
 
@@ -56,28 +56,28 @@ func Show(p *project.Project, pg *page.Page, which Which) (*ShowResult, error) {
 		}
 	}
 	w := site.NewWeights(dir, nil)
-	taken := presence.Take(r.Text, *pg, p.Gate, w)
+	taken := itemmatch.Take(r.Text, *pg, p.Gate, w)
 	r.Record = taken.Record
 	if which != Source && !gated.Fragment {
-		presence.Compare(taken, gated)
+		itemmatch.Compare(taken, gated)
 	} else {
-		presence.NameOwners(r.Record, p.Gate)
+		itemmatch.NameOwners(r.Record, p.Gate)
 	}
 	return r, nil
 }
 
 // written reads the page in the output folder, if that is up to date.
 func (r *ShowResult) written(p *project.Project, pg *page.Page, next []byte) error {
-	st, err := output.StatusOf(p, pg.File)
+	st, err := publish.StatusOf(p, pg.File)
 	if err != nil {
 		return err
 	}
 	switch {
-	case st.State == output.Missing:
+	case st.State == publish.Missing:
 		r.Notice = "not applied yet: this is what apply would write"
 	case bytes.Equal(st.Text, next):
 		r.Text, r.From = st.Text, "output"
-	case st.State == output.Edited:
+	case st.State == publish.Edited:
 		r.Text, r.From = st.Text, "output"
 		r.Notice = "the output file was changed after it was applied; --next shows what apply would write"
 	default:
@@ -132,8 +132,8 @@ func ShowCaptured(dir string, p *project.Project) (*ShowResult, error) {
 			r.Record = inventory.Take(text, known, weburl.NewSite(OriginOf(c.URL)), w)
 			return r, nil
 		}
-		r.Record = presence.Take(text, known, p.Gate, w).Record
-		presence.NameOwners(r.Record, p.Gate)
+		r.Record = itemmatch.Take(text, known, p.Gate, w).Record
+		itemmatch.NameOwners(r.Record, p.Gate)
 		return r, nil
 	}
 	return nil, &site.UsageError{Message: "no page came", Remedy: "name the address of a page"}

@@ -6,12 +6,12 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/checks"
-	"yellowgate/internal/core/evidence"
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/gatecheck"
 	"yellowgate/internal/core/gateedit"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
-	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/usage"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
@@ -44,7 +44,7 @@ type Suggestion struct {
 	Lines     string   `json:"lines"` // of gate file that would do it
 
 	change func(d *gateedit.Doc, file string) error
-	from   *evidence.Suggestion
+	from   *usage.Suggestion
 }
 
 // Savings is what a suggestion would save, over all pages.
@@ -66,12 +66,12 @@ type Unseen struct {
 // needs it.
 func Suggest(p *project.Project, progress Progress) (*Suggestions, error) {
 	j, weights := newJudge(p)
-	var ledger evidence.Ledger
+	var ledger usage.Ledger
 	same := newSameMetadata(p.Gate.File)
 	type looked struct {
 		pass  *checks.Pass
-		gated *gating.Result
-		needs []*evidence.Need
+		gated *pageedit.Result
+		needs []*usage.Need
 	}
 	var pages []suggestPage
 	err := site.InOrder(len(p.Pages), func(i int) (l looked, err error) {
@@ -84,7 +84,7 @@ func Suggest(p *project.Project, progress Progress) (*Suggestions, error) {
 			return l, nil
 		}
 		l.pass = asWritten(p, l.gated, weights)
-		l.needs = j.Needs(l.pass.Record, evidence.Read(l.pass.Source, l.pass.Scan, nil))
+		l.needs = j.Needs(l.pass.Record, usage.Read(l.pass.Source, l.pass.Scan, nil))
 		if l.gated.Page.Redirect {
 			for _, n := range l.needs {
 				n.Keep("the page leads elsewhere at once")
@@ -138,7 +138,7 @@ type suggestPage struct {
 }
 
 // movable are the items whose verdict on a page their pages decide.
-func movable(g *gating.Result) map[string]bool {
+func movable(g *pageedit.Result) map[string]bool {
 	out := map[string]bool{}
 	for i := range g.Verdicts {
 		if v := &g.Verdicts[i]; v.In && v.Reason == verdict.Pages {
@@ -154,7 +154,7 @@ func newJudge(p *project.Project) (*gatecheck.Judge, *site.Weights) {
 	return gatecheck.NewJudge(p.Gate, w.Read, w), w
 }
 
-func nameOfEntry(e *evidence.Entry) string {
+func nameOfEntry(e *usage.Entry) string {
 	if e.Item != "" || !strings.HasPrefix(e.Key, "inline ") {
 		return e.Key
 	}
@@ -162,7 +162,7 @@ func nameOfEntry(e *evidence.Entry) string {
 }
 
 // suggestionOf names a suggestion and says what it is made of.
-func suggestionOf(from *evidence.Suggestion, taken map[string]bool) *Suggestion {
+func suggestionOf(from *usage.Suggestion, taken map[string]bool) *Suggestion {
 	s := &Suggestion{Name: from.Item, Is: from.Item != "", Pages: len(from.On), Needed: from.Needed, Certainty: from.Certainty.String(), Evidence: from.Evidence, from: from}
 	s.Saves = Savings{from.Requests, from.Blocking, from.Bytes, from.Gzip}
 	if s.Needed == nil {
@@ -182,7 +182,7 @@ func suggestionOf(from *evidence.Suggestion, taken map[string]bool) *Suggestion 
 	return s
 }
 
-func loadOf(l evidence.MadeOf) *Load {
+func loadOf(l usage.MadeOf) *Load {
 	x := &Load{Tag: l.Tag, Target: l.Target, Party: l.Party, text: l.Text}
 	if l.Text != "" {
 		x.Target = inlineLabel(l.Text)
@@ -320,7 +320,7 @@ func newSameMetadata(g *gatefile.Gate) *sameMetadata {
 // another file on each.
 var addresses = map[string]bool{"icon": true, "link.manifest": true, "property.og:image": true}
 
-func (m *sameMetadata) add(g *gating.Result) {
+func (m *sameMetadata) add(g *pageedit.Result) {
 	m.pages++
 	kept := m.ids[:0]
 	for _, id := range m.ids {
@@ -340,7 +340,7 @@ func (m *sameMetadata) suggestions() (out []*Suggestion) {
 	}
 	for _, id := range m.ids {
 		value := m.values[id]
-		s := &Suggestion{Name: id, Is: true, Loads: []string{}, Pages: m.pages, Needed: []string{}, Certainty: evidence.Certain.String(),
+		s := &Suggestion{Name: id, Is: true, Loads: []string{}, Pages: m.pages, Needed: []string{}, Certainty: usage.Certain.String(),
 			Evidence: []string{fmt.Sprintf("all %d pages write it, with the value %s; one rule could, and a change would be one line", m.pages, value)}, Query: "all"}
 		key, set := id, gateedit.Text(value)
 		if in, name, nested := strings.Cut(id, "."); nested { // meta.referrer is referrer under meta
@@ -368,7 +368,7 @@ func (r *Suggestions) Only(names []string) error {
 	}
 	for _, n := range names {
 		if !slices.Contains(all, n) {
-			return &site.UsageError{Message: fmt.Sprintf("nothing is suggested for %q%s", n, near.Suggest(n, all)), Remedy: "yellowgate suggest lists what is"}
+			return &site.UsageError{Message: fmt.Sprintf("nothing is suggested for %q%s", n, didyoumean.Suggest(n, all)), Remedy: "yellowgate suggest lists what is"}
 		}
 	}
 	r.Suggestions = slices.DeleteFunc(r.Suggestions, func(s *Suggestion) bool { return !slices.Contains(names, s.Name) })
@@ -381,7 +381,7 @@ func (e *GateEdit) Write(r *Suggestions, named bool) (result *EditResult, skippe
 	result, err = e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		for _, s := range r.Suggestions {
-			if s.change == nil || s.Certainty == evidence.Possible.String() && !named {
+			if s.change == nil || s.Certainty == usage.Possible.String() && !named {
 				skipped++
 				continue
 			}

@@ -7,11 +7,11 @@ import (
 
 	"github.com/zeebo/xxh3"
 
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
@@ -108,7 +108,7 @@ func SurveyOne(file []byte, path string, project *project.Project) *inventory.Re
 type survey struct {
 	SurveyResult
 	project *project.Project
-	gate    *gating.Gate
+	gate    *pageedit.Gate
 	site    *weburl.Site
 	weights *site.Weights
 	byKey   map[loadKey]*Load
@@ -149,7 +149,7 @@ func (s *survey) take(file []byte, known page.Page) *inventory.Record {
 		return inventory.TakeScanned(src, markup.ScanTags(src.Text, nil), known, s.site, s.weights)
 	}
 	r := inventory.TakeScanned(src, s.gate.ScanAll(src), known, s.site, s.weights)
-	presence.NameOwners(r, s.gate)
+	itemmatch.NameOwners(r, s.gate)
 	return r
 }
 

@@ -5,12 +5,12 @@ import (
 	"sort"
 	"strings"
 
-	"yellowgate/internal/core/compose"
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/snippet"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
@@ -41,7 +41,7 @@ type TableRow struct {
 // Table tells for each page and item whether it is there.
 func Table(p *project.Project, progress Progress) (*WhereTable, error) {
 	t := &WhereTable{Items: p.Gate.File.ItemNames(), Rows: []TableRow{}}
-	err := all(p, progress, func(_ int, r *gating.Result) error {
+	err := all(p, progress, func(_ int, r *pageedit.Result) error {
 		if r.Fragment {
 			return nil
 		}
@@ -55,7 +55,7 @@ func Table(p *project.Project, progress Progress) (*WhereTable, error) {
 	return t, err
 }
 
-func cell(r *gating.Result, i int) Cell {
+func cell(r *pageedit.Result, i int) Cell {
 	v := &r.Verdicts[i]
 	switch {
 	case v.In && (len(v.Item.Parts) > 0 || r.Present[i] > 0):
@@ -93,7 +93,7 @@ func WhereMetadata(p *project.Project, name string, progress Progress) (*WhereKe
 	}
 	w := &WhereKey{Key: key, Values: []WhereKeyValue{}}
 	at := map[string]int{}
-	err := all(p, progress, func(_ int, r *gating.Result) error {
+	err := all(p, progress, func(_ int, r *pageedit.Result) error {
 		if r.Fragment {
 			return nil
 		}
@@ -155,7 +155,7 @@ func Fragment(p *project.Project, pg *page.Page, fragment string) (*WhyFragment,
 			}
 			v := &r.Verdicts[i]
 			f := FragmentOpener{Item: it.Name, Verdict: v.Word(), Because: v.Because(&r.Page), Rule: ruleOf(o.Pos)}
-			for _, here := range compose.Opens(it, p.Gate.Values(r.View)) {
+			for _, here := range snippet.Opens(it, p.Gate.Values(r.View)) {
 				f.Here = f.Here || here == o && v.In
 			}
 			switch {
@@ -171,7 +171,7 @@ func Fragment(p *project.Project, pg *page.Page, fragment string) (*WhyFragment,
 		}
 	}
 	if len(w.Items) == 0 {
-		w.Because = fmt.Sprintf("no popup opens here: no item opens at #%s%s", fragment, near.Suggest(fragment, fragments))
+		w.Because = fmt.Sprintf("no popup opens here: no item opens at #%s%s", fragment, didyoumean.Suggest(fragment, fragments))
 		if hasID(r.Source.Text, fragment) {
 			w.Because += "; a browser goes to the element with that id"
 		}

@@ -18,9 +18,9 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/demo"
@@ -100,7 +100,7 @@ type tamperer struct {
 	t       *testing.T
 	r       *rand.Rand
 	project *project.Project
-	pages   []*gating.Result
+	pages   []*pageedit.Result
 	known   *checks.Site
 	tried   map[string]int
 	missed  int
@@ -268,9 +268,9 @@ func newTamperer(t *testing.T, p *project.Project, seed int64) *tamperer {
 }
 
 // errors lists the errors that the audit finds on a page that stands for a source page.
-func (x *tamperer) errors(r *gating.Result, text []byte) (out []checks.Finding) {
-	rec := presence.Take(text, r.Page, x.project.Gate, nil)
-	found, _ := checks.RunPage(&checks.Pass{Record: rec.Record, Site: x.known, Gated: presence.Compare(rec, r)})
+func (x *tamperer) errors(r *pageedit.Result, text []byte) (out []checks.Finding) {
+	rec := itemmatch.Take(text, r.Page, x.project.Gate, nil)
+	found, _ := checks.RunPage(&checks.Pass{Record: rec.Record, Site: x.known, Gated: itemmatch.Compare(rec, r)})
 	for _, f := range found {
 		if f.Severity == problem.Error {
 			out = append(out, f)
@@ -288,7 +288,7 @@ func gateErrors(fs []checks.Finding) (out []checks.Finding) {
 	return out
 }
 
-func (x *tamperer) try(r *gating.Result, c tampered) {
+func (x *tamperer) try(r *pageedit.Result, c tampered) {
 	if c.text == string(r.File) {
 		return
 	}
@@ -336,7 +336,7 @@ func firstDifference(a, b string) string {
 }
 
 // changes lists what is done to one page.
-func (x *tamperer) changes(r *gating.Result) (out []tampered) {
+func (x *tamperer) changes(r *pageedit.Result) (out []tampered) {
 	text := string(r.File)
 	marks := x.project.Gate.File.Site.Marks
 	add := func(what, item, text string, also ...string) {
@@ -360,12 +360,12 @@ func (x *tamperer) changes(r *gating.Result) (out []tampered) {
 type adder func(what, item, text string, also ...string)
 
 // ofItem changes what one item wrote on a page.
-func (x *tamperer) ofItem(r *gating.Result, i int, text string, marks bool, add adder) {
+func (x *tamperer) ofItem(r *pageedit.Result, i int, text string, marks bool, add adder) {
 	it := r.Verdicts[i].Item
 	name := it.Name
-	var mine []gating.Written
+	var mine []pageedit.Written
 	for _, w := range r.Written {
-		if w.Item == i && w.Part != gating.FoundPart && strings.Count(text, w.Text) == 1 {
+		if w.Item == i && w.Part != pageedit.FoundPart && strings.Count(text, w.Text) == 1 {
 			mine = append(mine, w)
 		}
 	}
@@ -466,7 +466,7 @@ func (x *tamperer) altered(text string) (string, bool) {
 }
 
 // copies brings what an item writes elsewhere to a page on which it is out.
-func (x *tamperer) copies(r *gating.Result, v *verdict.Verdict, text string, marks bool) (out []tampered) {
+func (x *tamperer) copies(r *pageedit.Result, v *verdict.Verdict, text string, marks bool) (out []tampered) {
 	name := v.Item.Name
 	also := []string{"repeated-id", "popup-clash", "late-need", "kept-out-need", "unlabelled-popup"}
 	put := func(what, piece string, area markup.Area) {
@@ -483,7 +483,7 @@ func (x *tamperer) copies(r *gating.Result, v *verdict.Verdict, text string, mar
 			out = append(out, tampered{what: "class names added where it is out", item: name, text: strings.Replace(text, "<body", `<body class="`+p.Text+`"`, 1)})
 		}
 	}
-	donors := []*gating.Result{}
+	donors := []*pageedit.Result{}
 	for _, d := range x.pages {
 		for _, dv := range d.Verdicts {
 			if dv.Item == v.Item && dv.In {
@@ -495,9 +495,9 @@ func (x *tamperer) copies(r *gating.Result, v *verdict.Verdict, text string, mar
 		return out
 	}
 	d := donors[x.r.Intn(len(donors))]
-	var pieces []gating.Written
+	var pieces []pageedit.Written
 	for _, w := range d.Written {
-		if d.Verdicts[w.Item].Item == v.Item && w.Part != gating.FoundPart {
+		if d.Verdicts[w.Item].Item == v.Item && w.Part != pageedit.FoundPart {
 			pieces = append(pieces, w)
 		}
 	}
@@ -521,10 +521,10 @@ func (x *tamperer) copies(r *gating.Result, v *verdict.Verdict, text string, mar
 }
 
 // ofFound changes elements that items are found by.
-func (x *tamperer) ofFound(r *gating.Result, text string, add adder) {
+func (x *tamperer) ofFound(r *pageedit.Result, text string, add adder) {
 	left := r.Stays()
 	for _, w := range r.Written {
-		if w.Part == gating.FoundPart {
+		if w.Part == pageedit.FoundPart {
 			left = append(left, w)
 		}
 	}
@@ -545,9 +545,9 @@ func (x *tamperer) ofFound(r *gating.Result, text string, add adder) {
 }
 
 // ofMetadata changes what the gate wrote of metadata.
-func (x *tamperer) ofMetadata(r *gating.Result, text string, add adder) {
+func (x *tamperer) ofMetadata(r *pageedit.Result, text string, add adder) {
 	src := markup.Read([]byte(text))
-	meta := gating.ReadMetadata(src, markup.Scan(src.Text, nil))
+	meta := pageedit.ReadMetadata(src, markup.Scan(src.Text, nil))
 	for _, key := range r.Keys() {
 		w := verdict.Winner(r.Metadata(key))
 		if w == nil || w.Level == verdict.FromSource || w.None {

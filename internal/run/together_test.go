@@ -13,8 +13,8 @@ import (
 
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/demo"
-	"yellowgate/internal/output"
 	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/run"
 )
 
@@ -100,7 +100,7 @@ func TestTogether(t *testing.T) {
 	}
 	apply := func() {
 		t.Helper()
-		if _, err := output.Apply(context.Background(), openIn(t, dir), output.Options{}); err != nil {
+		if _, err := publish.Apply(context.Background(), openIn(t, dir), publish.Options{}); err != nil {
 			t.Fatal(err)
 		}
 	}

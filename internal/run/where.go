@@ -5,10 +5,10 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/compose"
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
-	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/snippet"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
@@ -51,7 +51,7 @@ func Where(p *project.Project, name string, progress Progress) (*WhereItem, erro
 		}
 	}
 	if n < 0 {
-		return nil, &site.UsageError{Message: fmt.Sprintf("no item is called %q%s", name, near.Suggest(name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items"}
+		return nil, &site.UsageError{Message: fmt.Sprintf("no item is called %q%s", name, didyoumean.Suggest(name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items"}
 	}
 	it := p.Gate.File.Items[n]
 	w := &WhereItem{Item: name, Note: it.Note, Parts: []string{}, In: []WherePage{}, Out: []WherePage{}, NeededBy: NeededBy(p.Gate.File, name), Needs: []string{}, Addresses: []string{}}
@@ -59,7 +59,7 @@ func Where(p *project.Project, name string, progress Progress) (*WhereItem, erro
 	for _, need := range it.Needs {
 		w.Needs = append(w.Needs, need.Value)
 	}
-	err := all(p, progress, func(_ int, r *gating.Result) error {
+	err := all(p, progress, func(_ int, r *pageedit.Result) error {
 		if r.Fragment {
 			return nil
 		}
@@ -77,7 +77,7 @@ func Where(p *project.Project, name string, progress Progress) (*WhereItem, erro
 			w.Absent++
 		default:
 			w.In = append(w.In, line)
-			for _, o := range compose.Opens(it, p.Gate.Values(r.View)) {
+			for _, o := range snippet.Opens(it, p.Gate.Values(r.View)) {
 				if o.How == "fragment" {
 					address := p.Gate.URL(r.Page.Path)
 					if p.Gate.File.Site.URL.Value == "" {
@@ -124,7 +124,7 @@ func WhereAll(p *project.Project, progress Progress) ([]WhereLine, int, error) {
 		lines[i] = WhereLine{Item: it.Name, Kind: kinds(it), Pages: ChosenBy(it), Note: it.Note}
 	}
 	pages := 0
-	err := all(p, progress, func(_ int, r *gating.Result) error {
+	err := all(p, progress, func(_ int, r *pageedit.Result) error {
 		if r.Fragment {
 			return nil
 		}

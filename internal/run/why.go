@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"strings"
 
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
-	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
@@ -64,11 +64,11 @@ func Why(p *project.Project, pg *page.Page, name string) (*WhyItem, *WhyKey, err
 	if key := gatefile.KeyName(name); known(key) {
 		return nil, whyKey(r, key), nil
 	}
-	return nil, nil, &site.UsageError{Message: fmt.Sprintf("no item and no metadata key is called %q%s", name, near.Suggest(name, append(p.Gate.File.ItemNames(), gatefile.MetadataKeys...))),
+	return nil, nil, &site.UsageError{Message: fmt.Sprintf("no item and no metadata key is called %q%s", name, didyoumean.Suggest(name, append(p.Gate.File.ItemNames(), gatefile.MetadataKeys...))),
 		Remedy: "yellowgate where lists the items"}
 }
 
-func whyItem(p *project.Project, r *gating.Result, i int) *WhyItem {
+func whyItem(p *project.Project, r *pageedit.Result, i int) *WhyItem {
 	v := &r.Verdicts[i]
 	it, pg := v.Item, &r.Page
 	present := r.Present[i]
@@ -144,7 +144,7 @@ func partLines(it *gatefile.Item) []string {
 	return out
 }
 
-func whyKey(r *gating.Result, key string) *WhyKey {
+func whyKey(r *pageedit.Result, key string) *WhyKey {
 	w := &WhyKey{Page: r.Page.Path, Key: key, Values: []WhyValue{}}
 	won := false
 	for _, c := range r.Metadata(key) {

@@ -5,7 +5,7 @@ import (
 	"path/filepath"
 	"sync"
 
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 )
 
 // A Buffer holds the bytes of one file and is used again from file to file.
@@ -28,7 +28,7 @@ func (buf *Buffer) Release() {
 // good until the buffer is used again. The error is a *PathError.
 func (buf *Buffer) ReadFile(dir, file string) ([]byte, error) {
 	name := filepath.Join(dir, filepath.FromSlash(file))
-	b, err := disk.ReadInto(buf.b, name, disk.PageLimit)
+	b, err := fsys.ReadInto(buf.b, name, fsys.PageLimit)
 	if err != nil {
 		return nil, &PathError{Path: name, Err: err}
 	}
@@ -42,7 +42,7 @@ func ReadFile(dir, file string) ([]byte, error) {
 	if !filepath.IsLocal(filepath.FromSlash(file)) { // pages can name anything
 		return nil, &PathError{Path: name, Err: fs.ErrNotExist}
 	}
-	b, err := disk.Read(name, disk.PageLimit)
+	b, err := fsys.Read(name, fsys.PageLimit)
 	if err != nil {
 		return nil, &PathError{Path: name, Err: err}
 	}

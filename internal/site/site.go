@@ -18,7 +18,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 )
 
 // A File is one regular file below a folder.
@@ -27,7 +27,7 @@ type File struct {
 	Size    int64
 	ModTime time.Time
 	Page    bool // by its name, it is HTML
-	Stamp   disk.Stamp
+	Stamp   fsys.Stamp
 }
 
 // A PathError says what could not be read or written. It is told with exit
@@ -100,7 +100,7 @@ type walker struct {
 
 // folder reads one folder and those below it.
 func (w *walker) folder(rel string) {
-	entries, err := disk.ReadDir(filepath.Join(w.root, filepath.FromSlash(rel)))
+	entries, err := fsys.ReadDir(filepath.Join(w.root, filepath.FromSlash(rel)))
 	if err != nil {
 		w.fail(rel, err)
 		return
@@ -157,7 +157,7 @@ func (w *walker) file(name string, d fs.DirEntry) (f File, ok bool, err error) {
 		if terr != nil {
 			return f, false, nil
 		}
-		if rel, in := disk.Within(w.root, target); !in || w.leavesOut(rel) {
+		if rel, in := fsys.Within(w.root, target); !in || w.leavesOut(rel) {
 			return f, false, nil
 		}
 		if info, err = os.Stat(target); err == nil && !info.Mode().IsRegular() {
@@ -169,7 +169,7 @@ func (w *walker) file(name string, d fs.DirEntry) (f File, ok bool, err error) {
 	if err != nil {
 		return f, false, err
 	}
-	return File{name, info.Size(), info.ModTime(), IsPage(name), disk.StampOf(info)}, true, nil
+	return File{name, info.Size(), info.ModTime(), IsPage(name), fsys.StampOf(info)}, true, nil
 }
 
 // leavesOut reports whether what a link leads to is left out, by itself or with a folder

@@ -8,7 +8,7 @@ import (
 	"path/filepath"
 
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/disk"
+	"yellowgate/internal/fsys"
 )
 
 // A Store is where the pages and files of a site come from. What reads, audits and gates them does
@@ -62,9 +62,9 @@ type Captured struct {
 func OpenFolder(dir string, links bool) (*Folder, error) {
 	f := &Folder{Dir: dir, Links: links}
 	name := filepath.Join(dir, CaptureName)
-	b, err := disk.Read(name, disk.StateLimit)
+	b, err := fsys.Read(name, fsys.StateLimit)
 	switch {
-	case disk.Missing(err), err != nil && !isFile(name):
+	case fsys.Missing(err), err != nil && !isFile(name):
 		return f, nil
 	case err != nil:
 		return nil, &PathError{Path: name, Err: err}
@@ -89,7 +89,7 @@ func OpenFolder(dir string, links bool) (*Folder, error) {
 }
 
 func isFile(name string) bool {
-	info, err := disk.Lstat(name)
+	info, err := fsys.Lstat(name)
 	return err == nil && info.Mode().IsRegular()
 }
 

@@ -27,7 +27,7 @@ import (
 	"time"
 
 	"yellowgate/internal/demo"
-	"yellowgate/internal/gateway"
+	"yellowgate/internal/server/gateway"
 )
 
 var (

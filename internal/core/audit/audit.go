@@ -13,11 +13,11 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/rendered"
 )
 
 // A Page is what the audit of one page came to.
@@ -55,14 +55,14 @@ type Gate struct {
 }
 
 // NewGate prepares a gate for an audit.
-func NewGate(g *gating.Gate) Gate {
+func NewGate(g *pageedit.Gate) Gate {
 	return Gate{checks.NewTally(g), checks.Settle(g.File), g.File.Items}
 }
 
 // PageOf writes down what came of a page: its record, what the gate made of its source and what
 // the page has of that (both nil where there is no source page), and the pass in which the
 // checks are run.
-func (g Gate) PageOf(pass *checks.Pass, source *gating.Result, gated *presence.Page) *Page {
+func (g Gate) PageOf(pass *checks.Pass, source *pageedit.Result, gated *itemmatch.Page) *Page {
 	r := pass.Record
 	cost := r.Cost()
 	a := &Page{Path: r.Path, File: r.File, Fragment: r.Fragment, Requests: cost.Requests, Blocking: cost.Blocking, Bytes: r.Bytes + cost.Loaded}
@@ -83,7 +83,7 @@ func (g Gate) PageOf(pass *checks.Pass, source *gating.Result, gated *presence.P
 
 // seen reports whether a browser asked for an item, or had it in its document.
 func seen(pass *checks.Pass, item string) bool {
-	return slices.ContainsFunc(pass.Rendered, func(r *rendered.Record) bool { return r.Has(item) })
+	return slices.ContainsFunc(pass.Rendered, func(r *pageload.Record) bool { return r.Has(item) })
 }
 
 // Totals counts findings by severity.

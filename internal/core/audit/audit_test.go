@@ -10,17 +10,17 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
 )
 
 // gateOf reads a gate file that has no mistake.
-func gateOf(t *testing.T, text string) *gating.Gate {
+func gateOf(t *testing.T, text string) *pageedit.Gate {
 	t.Helper()
 	f, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\n"+text), nil)
-	g, more := gating.New(f, "2026-11-29")
+	g, more := pageedit.New(f, "2026-11-29")
 	if ps := append(problems, more...); len(ps) > 0 {
 		t.Fatal(ps)
 	}
@@ -29,14 +29,14 @@ func gateOf(t *testing.T, text string) *gating.Gate {
 
 // pageOf is the audit of a page: source is what the gate gets, and output, made of what it
 // writes, what is audited.
-func pageOf(g *gating.Gate, gate Gate, path, source string, output func(string) string) *Page {
+func pageOf(g *pageedit.Gate, gate Gate, path, source string, output func(string) string) *Page {
 	known := page.Page{Path: path, File: strings.TrimPrefix(path, "/") + "index.html"}
 	result := g.Page([]byte(source), known)
-	taken := presence.Take([]byte(output(string(result.File))), known, g, nil)
+	taken := itemmatch.Take([]byte(output(string(result.File))), known, g, nil)
 	has := func(string) bool { return true }
 	pass := &checks.Pass{Record: taken.Record, Site: checks.NewSite(checks.Known{HasFile: has, HasPage: has})}
 	if !result.Fragment && !taken.Fragment {
-		pass.Gated = presence.Compare(taken, result)
+		pass.Gated = itemmatch.Compare(taken, result)
 	}
 	return gate.PageOf(pass, result, pass.Gated)
 }

@@ -6,8 +6,8 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/verdict"
 )
 
@@ -58,7 +58,7 @@ func partName(p *gatefile.Part) string {
 func rule(v *verdict.Verdict) string { return v.Rule.String() }
 
 // eachItem visits the items on a page that the gate knows.
-func eachItem(p *Pass, visit func(v *verdict.Verdict, have *presence.Presence)) {
+func eachItem(p *Pass, visit func(v *verdict.Verdict, have *itemmatch.Presence)) {
 	if p.Gated == nil {
 		return
 	}

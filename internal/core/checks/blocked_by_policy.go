@@ -6,11 +6,11 @@ import (
 	"net/url"
 	"strings"
 
+	"yellowgate/internal/core/csp"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/policy"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/rendered"
 )
 
 var blockedByPolicy = &Check{
@@ -49,7 +49,7 @@ func (p *Pass) stoppedThere() {
 	}
 	for _, r := range p.visits() {
 		for i := 1; i < len(r.Requests); i++ {
-			if x := &r.Requests[i]; x.Failed == rendered.Policy && !known[x.Target] {
+			if x := &r.Requests[i]; x.Failed == pageload.Policy && !known[x.Target] {
 				rule := cmp.Or(x.Detail, "the page's policy")
 				p.atTarget(x.Target, x.Item, rule+" does not let in "+x.Target+askedBy(r, i), "add its host to "+rule+", or take out what asks for it")
 			}
@@ -75,7 +75,7 @@ func (p *Pass) stoppedText() {
 			if policies++; policies > 4 { // nobody writes more
 				return
 			}
-			p.stopped(policy.Parse(e.Content), 0, "policy of the header")
+			p.stopped(csp.Parse(e.Content), 0, "policy of the header")
 		}
 	}
 	for i := range p.Elements {
@@ -87,17 +87,17 @@ func (p *Pass) stoppedText() {
 			if policies++; policies > 4 { // nobody writes more
 				return
 			}
-			p.stopped(policy.Parse(e.Content), e.El.Start, fmt.Sprintf("policy in line %d", e.Line))
+			p.stopped(csp.Parse(e.Content), e.El.Start, fmt.Sprintf("policy in line %d", e.Line))
 		}
 	}
 }
 
 // policyKinds are what a policy calls what elements load.
-var policyKinds = map[string]string{"script": policy.Script, "iframe": policy.Frame, "img": policy.Image, "source": policy.Image, "input": policy.Image, "image": policy.Image,
-	"use": policy.Image, "video": policy.Media, "audio": policy.Media, "track": policy.Media, "object": policy.Object, "embed": policy.Object, "import": policy.Script}
+var policyKinds = map[string]string{"script": csp.Script, "iframe": csp.Frame, "img": csp.Image, "source": csp.Image, "input": csp.Image, "image": csp.Image,
+	"use": csp.Image, "video": csp.Media, "audio": csp.Media, "track": csp.Media, "object": csp.Object, "embed": csp.Object, "import": csp.Script}
 
 // stopped tells what of the page, from an offset on, a policy stops. where says where that stands.
-func (p *Pass) stopped(rules *policy.Policy, from int, where string) {
+func (p *Pass) stopped(rules *csp.Policy, from int, where string) {
 	here := p.Base.Address(p.Path)
 	whole := func(target, party string) *url.URL {
 		if party == "own" {
@@ -120,22 +120,22 @@ func (p *Pass) stopped(rules *policy.Policy, from int, where string) {
 		kind := policyKinds[e.Tag]
 		switch {
 		case e.IsStylesheet():
-			kind = policy.Style
+			kind = csp.Style
 		case e.Tag == "source" && e.Kind() == inventory.Playing:
-			kind = policy.Media
+			kind = csp.Media
 		case e.Tag == "link" && e.Rel != "" && strings.Contains(strings.ToLower(e.Rel), "icon"), e.Label == "style":
-			kind = policy.Image
+			kind = csp.Image
 		}
 		if u := whole(e.Target, e.Party); e.Loads && kind != "" && u != nil {
-			if by := rules.Stops(policy.Request{Kind: kind, URL: u, Page: here, Nonce: attr("nonce"), Integrity: attr("integrity"), Parsed: true}); by != "" {
+			if by := rules.Stops(csp.Request{Kind: kind, URL: u, Page: here, Nonce: attr("nonce"), Integrity: attr("integrity"), Parsed: true}); by != "" {
 				p.At(e, fmt.Sprintf("%s does not let in %s (%s)", by, e.URL, where), "add its host to "+by+", or take the "+e.Tag+" out")
 				continue
 			}
 		}
 		if (e.IsScript() || e.Tag == "style") && e.Party == "inline" && e.El.ContentEnd > e.El.TagEnd {
-			kind := policy.Script
+			kind := csp.Script
 			if e.Tag == "style" {
-				kind = policy.Style
+				kind = csp.Style
 			}
 			text := string(p.Source.Text[e.El.TagEnd:e.El.ContentEnd])
 			if by := rules.StopsText(kind, text, attr("nonce")); by != "" {
@@ -146,10 +146,10 @@ func (p *Pass) stopped(rules *policy.Policy, from int, where string) {
 		for _, m := range e.Brings {
 			kind := policyKinds[m.Tag]
 			if m.Tag == "link" {
-				kind = policy.Style
+				kind = csp.Style
 			}
 			if u := whole(m.Target, m.Party); m.By == "" && e.IsScript() && kind != "" && u != nil {
-				if by := rules.Stops(policy.Request{Kind: kind, URL: u, Page: here}); by != "" {
+				if by := rules.Stops(csp.Request{Kind: kind, URL: u, Page: here}); by != "" {
 					p.At(e, fmt.Sprintf("%s does not let in %s, which this script loads (%s)", by, m.Written(), where), "add its host to "+by)
 				}
 			}
@@ -159,13 +159,13 @@ func (p *Pass) stopped(rules *policy.Policy, from int, where string) {
 }
 
 // stoppedAttributes reports event handlers and style attributes, all of a kind at the first.
-func (p *Pass) stoppedAttributes(rules *policy.Policy, from int, where string) {
+func (p *Pass) stoppedAttributes(rules *csp.Policy, from int, where string) {
 	type kind struct {
 		name, kind, remedy string
 		first, count       int
 		by                 string
 	}
-	kinds := []kind{{name: "event handler", kind: policy.Handler, remedy: "add the listeners in a script"}, {name: "style attribute", kind: policy.Attribute, remedy: "put the styles into a stylesheet"}}
+	kinds := []kind{{name: "event handler", kind: csp.Handler, remedy: "add the listeners in a script"}, {name: "style attribute", kind: csp.Attribute, remedy: "put the styles into a stylesheet"}}
 	for _, t := range p.Scan.Tags {
 		if int(t.Start) < from || t.End == t.NameEnd+1 {
 			continue

@@ -8,13 +8,13 @@ import (
 	"sort"
 	"strings"
 
-	"yellowgate/internal/core/evidence"
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/usage"
 )
 
 // A Check is one thing that the audit looks for.
@@ -114,20 +114,20 @@ type Pass struct {
 	leads int // see leadsAway
 	*inventory.Record
 	Site  *Site
-	Gated *presence.Page // nil where there is no gate file
+	Gated *itemmatch.Page // nil where there is no gate file
 	State State
 	// Rendered is what a browser made of the page, on each screen; none where it was not opened.
-	Rendered []*rendered.Record
+	Rendered []*pageload.Record
 
 	check    *Check
 	findings []Finding
 
 	// What several checks ask for, once somebody did.
-	metadata   *gating.Metadata
+	metadata   *pageedit.Metadata
 	lines      *markup.Lines
 	regions    []markup.Region
 	regionsSet bool
-	pageStyles *evidence.PageStyles
+	pageStyles *usage.PageStyles
 	structured *[]structured
 }
 
@@ -135,7 +135,7 @@ type Pass struct {
 // key, given by its ID, and the elements.
 func (p *Pass) Metadata(id string) (values []string, at []markup.Element) {
 	if p.metadata == nil {
-		p.metadata = gating.ReadMetadata(p.Source, p.Scan)
+		p.metadata = pageedit.ReadMetadata(p.Source, p.Scan)
 	}
 	return p.metadata.Values(id)
 }
@@ -166,7 +166,7 @@ func (p *Pass) locate(offset int) (line, column int) {
 }
 
 // atOccurrence adds a finding at something of an item.
-func (p *Pass) atOccurrence(o presence.Occurrence, item, message, remedy string) {
+func (p *Pass) atOccurrence(o itemmatch.Occurrence, item, message, remedy string) {
 	line, column := p.locate(o.Start)
 	p.Report(line, column, item, message, remedy)
 }

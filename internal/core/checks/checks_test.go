@@ -13,10 +13,10 @@ import (
 	"testing"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/weburl"
 )
@@ -118,7 +118,7 @@ items:
   spot: {code: '<b>s</b>', place: {before: aside}, pages: all}
 `
 	f, problems := gatefile.Parse("g.yaml", []byte(yaml), nil)
-	g, more := gating.New(f, "2026-11-23")
+	g, more := pageedit.New(f, "2026-11-23")
 	if ps := append(problems, more...); len(ps) > 0 {
 		t.Fatal(ps)
 	}
@@ -146,8 +146,8 @@ items:
 		if c.new != "" || c.old != "" {
 			text = strings.Replace(text, c.old, c.new, 1)
 		}
-		taken := presence.Take([]byte(text), page.Page{Path: "/", File: "index.html"}, g, nil)
-		findings, _ := RunPage(&Pass{Record: taken.Record, Gated: presence.Compare(taken, result)})
+		taken := itemmatch.Take([]byte(text), page.Page{Path: "/", File: "index.html"}, g, nil)
+		findings, _ := RunPage(&Pass{Record: taken.Record, Gated: itemmatch.Compare(taken, result)})
 		var got []string
 		for _, f := range findings {
 			if f.Check != "description-missing" {

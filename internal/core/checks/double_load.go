@@ -9,8 +9,8 @@ import (
 
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/rendered"
 )
 
 var doubleLoad = &Check{
@@ -55,7 +55,7 @@ func (p *Pass) loadedAgain() {
 		if r.Left() {
 			continue
 		}
-		first := map[string]*rendered.Element{}
+		first := map[string]*pageload.Element{}
 		for i := range r.Elements {
 			e := &r.Elements[i]
 			if e.Target == "" || e.Party == "inline" || e.Tag != "script" && !(e.Tag == "link" && markup.HasRel(e.What, "stylesheet")) {

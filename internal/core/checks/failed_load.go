@@ -3,8 +3,8 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/rendered"
 )
 
 var failedLoad = &Check{
@@ -31,25 +31,25 @@ audit with --browser only.`,
 }
 
 // failure says why a request brought nothing; "" where it did, or where nobody can tell.
-func failure(x *rendered.Request) string {
+func failure(x *pageload.Request) string {
 	switch x.Failed {
-	case rendered.Policy, rendered.NotCalled, rendered.Aborted, rendered.NotFinished:
+	case pageload.Policy, pageload.NotCalled, pageload.Aborted, pageload.NotFinished:
 		return ""
-	case rendered.Mixed:
+	case pageload.Mixed:
 		return "the browser does not load it, since it comes without TLS on a page that came with it"
-	case rendered.Integrity:
+	case pageload.Integrity:
 		return "the browser does not take it, since it is another file than its digest says"
-	case rendered.CORS:
+	case pageload.CORS:
 		return "the other site does not let this one have it (CORS)"
-	case rendered.WrongType:
+	case pageload.WrongType:
 		return "the browser does not use it, since it comes as " + x.Detail
-	case rendered.Refused:
+	case pageload.Refused:
 		return "nobody answers there"
-	case rendered.NoHost:
+	case pageload.NoHost:
 		return "there is no such host"
-	case rendered.TimedOut:
+	case pageload.TimedOut:
 		return "the server did not answer in time"
-	case rendered.KeptBack:
+	case pageload.KeptBack:
 		return "the browser keeps the answer from the page, since it is of another kind than what was asked for: mostly an error page of the other site"
 	case "":
 		if x.Status >= 400 {

@@ -5,9 +5,9 @@ import (
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/problem"
 )
 
@@ -131,7 +131,7 @@ func misspelt(p *Pass, e *inventory.Element) (wrong, meant string) {
 		}
 		i = next
 		name := strings.ToLower(string(tag[a.Name.Start:a.Name.End]))
-		if len(name) <= len(needs)+1 && name != "rel" && name != "as" && name != "id" && name != "rev" && near.Distance(name, needs) <= 2 && sameLetters(name, needs) {
+		if len(name) <= len(needs)+1 && name != "rel" && name != "as" && name != "id" && name != "rev" && didyoumean.Distance(name, needs) <= 2 && sameLetters(name, needs) {
 			return name, needs
 		}
 	}
@@ -153,7 +153,7 @@ func sameLetters(a, b string) bool {
 // close is the one of some words that differs from a word by one or two letters; "" for none.
 func close(word string, from []string) string {
 	for _, w := range from {
-		if d := near.Distance(word, w); d == 1 || d == 2 && len(w) >= 8 {
+		if d := didyoumean.Distance(word, w); d == 1 || d == 2 && len(w) >= 8 {
 			return w
 		}
 	}

@@ -3,7 +3,7 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
@@ -20,7 +20,7 @@ change in the gate file, and apply.`,
 	Good: "-- yellowgate.yaml --\nitems:\n  visit-counter: {code: '<script>count(\"all\");</script>', pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>\n<!--yg:visit-counter--><script>count('all');</script><!--/yg:visit-counter-->",
 	Page: func(p *Pass) {
 		remedy := "make the change in the gate file, then run yellowgate apply"
-		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			if !v.In {
 				return
 			}

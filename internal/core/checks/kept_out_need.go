@@ -3,7 +3,7 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
@@ -17,7 +17,7 @@ page, or keep the item out of it.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n  domkit: {script: /js/domkit.js}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- yellowgate.yaml, later --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n  domkit: {script: /js/domkit.js, pages: all, except: /visit/}",
 	Good: "-- yellowgate.yaml --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n  domkit: {script: /js/domkit.js}\n-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			if !v.In || have.Copies() == 0 {
 				return
 			}
@@ -47,7 +47,7 @@ page, or keep the item out of it.`,
 }
 
 // where is the place of an item on the page.
-func (p *Pass) where(have *presence.Presence) (line, column int) {
+func (p *Pass) where(have *itemmatch.Presence) (line, column int) {
 	for i := range have.Parts {
 		if o := have.Parts[i].First(); o != nil {
 			return p.locate(o.Start)

@@ -4,8 +4,8 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/presence"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
@@ -19,7 +19,7 @@ it, wherever it stands. Give both the same load, or put the need earlier.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  slides: {found: {url: /js/slides.js}, needs: [domkit], pages: all}\n  domkit: {found: {url: /js/domkit.js}, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\"></script>",
 	Good: "-- yellowgate.yaml --\nitems:\n  slides: {found: {url: /js/slides.js}, needs: [domkit], pages: all}\n  domkit: {found: {url: /js/domkit.js}, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\" defer></script>",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			for _, need := range v.Item.Needs {
 				n := p.Gated.Number(need.Value)
 				if n < 0 {
@@ -49,7 +49,7 @@ func LateNeeds(p *Pass) []Finding {
 // head comes before all in the body. line is that of before or after.
 func OutOfOrder(p *Pass, report func(line gatefile.Text, f Finding)) {
 	p.check = lateNeed
-	eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
+	eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 		if !v.In {
 			return
 		}

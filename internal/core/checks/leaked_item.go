@@ -6,7 +6,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
@@ -20,7 +20,7 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  booking: {script: /js/booking.js, pages: /book/**}\n-- site/book/index.html --\n<p>Book</p>\n-- site/visit/index.html --\n<script src=\"/js/booking.js\" defer></script>",
 	Good: "-- yellowgate.yaml --\nitems:\n  booking: {found: {url: /js/booking.js}, pages: /book/**}\n-- site/book/index.html --\n<p>Book</p>\n-- site/visit/index.html --\n<script src=\"/js/booking.js\" defer></script>",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			for _, n := range have.Replaced {
 				line, col := p.headAt()
 				if n >= 0 {
@@ -38,7 +38,7 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 			}
 			for i := range have.Parts {
 				pp := &have.Parts[i]
-				for _, list := range [][]presence.Occurrence{pp.At, pp.Differs} {
+				for _, list := range [][]itemmatch.Occurrence{pp.At, pp.Differs} {
 					if o := unmarked(list); o != nil {
 						p.atOccurrence(*o, v.Item.Name, out+" "+partName(pp.Part), remedy)
 						break
@@ -99,8 +99,8 @@ func loader(e *inventory.Element, m inventory.Import) string {
 }
 
 // unmarked is the first of some copies that stands in no marked region of its item, or nil.
-func unmarked(list []presence.Occurrence) *presence.Occurrence {
-	if i := slices.IndexFunc(list, func(o presence.Occurrence) bool { return !o.Marked }); i >= 0 {
+func unmarked(list []itemmatch.Occurrence) *itemmatch.Occurrence {
+	if i := slices.IndexFunc(list, func(o itemmatch.Occurrence) bool { return !o.Marked }); i >= 0 {
 		return &list[i]
 	}
 	return nil

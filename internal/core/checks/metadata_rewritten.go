@@ -3,8 +3,8 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/rendered"
 )
 
 var metadataRewritten = &Check{
@@ -22,11 +22,11 @@ an audit with --browser only.`,
 			if len(r.Elements) == 0 || r.Left() {
 				continue // a recording without a document, or with that of another page
 			}
-			var text []rendered.Element
+			var text []pageload.Element
 			lines := []int{}
 			for i := range p.Elements {
 				if e := &p.Elements[i]; Own(e) {
-					text = append(text, rendered.Element{Tag: e.Tag, What: e.Label, URL: e.URL})
+					text = append(text, pageload.Element{Tag: e.Tag, What: e.Label, URL: e.URL})
 					lines = append(lines, e.Line)
 				}
 			}

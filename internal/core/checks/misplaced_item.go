@@ -5,7 +5,7 @@ import (
 	"slices"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
@@ -19,7 +19,7 @@ stand as high in the head as possible may count nothing in the body.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  verify: {code: <meta name=\"verify\" content=\"tern\">, place: head-end, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>\n<!--yg:verify--><meta name=\"verify\" content=\"tern\"><!--/yg:verify-->",
 	Good: "-- yellowgate.yaml --\nitems:\n  verify: {code: <meta name=\"verify\" content=\"tern\">, place: head-end, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			if !v.In {
 				return
 			}
@@ -32,7 +32,7 @@ stand as high in the head as possible may count nothing in the body.`,
 				for _, a := range pp.Areas {
 					belongs[a]++
 				}
-				var astray []presence.Occurrence
+				var astray []itemmatch.Occurrence
 				for _, o := range slices.Concat(pp.At, pp.Differs) {
 					if belongs[o.Area] > 0 {
 						belongs[o.Area]--

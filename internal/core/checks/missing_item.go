@@ -3,7 +3,7 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
@@ -18,7 +18,7 @@ again.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  visit-counter: {code: <script>count();</script>, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>",
 	Good: "-- yellowgate.yaml --\nitems:\n  visit-counter: {code: <script>count();</script>, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			if !v.In {
 				return
 			}

@@ -7,9 +7,9 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/evidence"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/usage"
 )
 
 var missingStyle = &Check{
@@ -27,17 +27,17 @@ pages: has(form).`,
 			return
 		}
 		pages := all.styled
-		unstyled := map[evidence.Styled]int{}
+		unstyled := map[usage.Styled]int{}
 		for _, x := range all.unstyled {
 			for _, b := range x.names {
 				for _, sheet := range s.Site.looks.Having(b.Name) {
-					unstyled[evidence.Styled{Name: b.Name, Sheet: sheet}]++
+					unstyled[usage.Styled{Name: b.Name, Sheet: sheet}]++
 				}
 			}
 		}
 		for _, x := range all.unstyled {
 			names := map[string][]unstyledName{} // by the stylesheet that is missing
-			var whole *evidence.Vocabulary       // of the page, looked at again once something is suspected
+			var whole *usage.Vocabulary          // of the page, looked at again once something is suspected
 			matches := func(b unstyledName, sheet string) string {
 				if whole == nil {
 					if whole = s.vocabulary(x.File); whole == nil {
@@ -48,7 +48,7 @@ pages: has(form).`,
 			}
 			for _, b := range x.names {
 				for _, sheet := range s.Site.looks.Having(b.Name) {
-					at := evidence.Styled{Name: b.Name, Sheet: sheet}
+					at := usage.Styled{Name: b.Name, Sheet: sheet}
 					if !enough(b.Name, pages[at], unstyled[at]) || !s.telling(b.Name, sheet) {
 						continue
 					}
@@ -66,7 +66,7 @@ pages: has(form).`,
 				}
 				b := names[best][0]
 				s.Report(x.PageAt, b.Line, b.Column, fmt.Sprintf("%s is for such elements (%s), %s, and this one does not",
-					best, matches(b, best), others(pages[evidence.Styled{Name: b.Name, Sheet: best}])), "load it here too")
+					best, matches(b, best), others(pages[usage.Styled{Name: b.Name, Sheet: best}])), "load it here too")
 				told := slices.Clone(names[best])
 				for sheet := range names {
 					names[sheet] = slices.DeleteFunc(names[sheet], func(x unstyledName) bool {
@@ -126,8 +126,8 @@ type styles struct {
 }
 
 type allStyles struct {
-	styled   map[evidence.Styled]int // pages that have the name and load the stylesheet
-	needless map[string]int          // pages
+	styled   map[usage.Styled]int // pages that have the name and load the stylesheet
+	needless map[string]int       // pages
 	unstyled []unstyledOn
 }
 
@@ -161,7 +161,7 @@ var styleFact = &kind[styles, allStyles]{
 			of.Names = append(of.Names, x.Name)
 		}
 		list := looks.Unstyled
-		slices.SortFunc(list, func(a, b evidence.Unstyled) int { return cmp.Or(a.Offset-b.Offset, cmp.Compare(a.Name, b.Name)) })
+		slices.SortFunc(list, func(a, b usage.Unstyled) int { return cmp.Or(a.Offset-b.Offset, cmp.Compare(a.Name, b.Name)) })
 		for _, b := range list[:min(len(list), mostUnstyled)] {
 			line, column := p.locate(b.Offset)
 			fact.Unstyled = append(fact.Unstyled, unstyledName{b.Name, line, column})
@@ -170,11 +170,11 @@ var styleFact = &kind[styles, allStyles]{
 	},
 	add: func(sum *allStyles, at PageAt, fact *styles) {
 		if sum.styled == nil {
-			sum.styled, sum.needless = map[evidence.Styled]int{}, map[string]int{}
+			sum.styled, sum.needless = map[usage.Styled]int{}, map[string]int{}
 		}
 		for _, x := range fact.Styled {
 			for _, name := range x.Names {
-				sum.styled[evidence.Styled{Name: name, Sheet: x.Sheet}]++
+				sum.styled[usage.Styled{Name: name, Sheet: x.Sheet}]++
 			}
 		}
 		for _, target := range fact.Needless {
@@ -187,22 +187,22 @@ var styleFact = &kind[styles, allStyles]{
 }
 
 // styles looks at the page with the site's stylesheets, once.
-func (p *Pass) styles() *evidence.PageStyles {
+func (p *Pass) styles() *usage.PageStyles {
 	if p.pageStyles == nil {
-		p.pageStyles = &evidence.PageStyles{}
+		p.pageStyles = &usage.PageStyles{}
 		if p.Site != nil && p.Site.looks != nil && !p.Frameset {
-			*p.pageStyles = p.Site.looks.Look(p.Record, evidence.Read(p.Source, p.Scan, p.Site.looks.Wanted))
+			*p.pageStyles = p.Site.looks.Look(p.Record, usage.Read(p.Source, p.Scan, p.Site.looks.Wanted))
 		}
 	}
 	return p.pageStyles
 }
 
 // vocabulary reads a page again, whole; nil where it is gone.
-func (s *SitePass) vocabulary(file string) *evidence.Vocabulary {
+func (s *SitePass) vocabulary(file string) *usage.Vocabulary {
 	text, ok := s.Site.read("/" + file)
 	if !ok {
 		return nil
 	}
 	src := markup.Read(text)
-	return evidence.Read(src, markup.ScanTags(src.Text, nil), nil)
+	return usage.Read(src, markup.ScanTags(src.Text, nil), nil)
 }

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"slices"
 
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/rendered"
 	"yellowgate/internal/core/wording"
 )
 
@@ -24,7 +24,7 @@ embed. Give it its room from the beginning. Told of an audit with --browser only
 				continue
 			}
 			shifts := slices.Clone(r.Measured.Shifts)
-			slices.SortStableFunc(shifts, func(a, b rendered.Shift) int { return int(1e6 * (b.Value - a.Value)) })
+			slices.SortStableFunc(shifts, func(a, b pageload.Shift) int { return int(1e6 * (b.Value - a.Value)) })
 			moved := ""
 			if len(shifts) > 0 && len(shifts[0].Elements) > 0 {
 				moved = ", most of it " + wording.List(shifts[0].Elements, 3)

@@ -3,8 +3,8 @@ package checks
 import (
 	"strings"
 
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/problem"
 )
 
@@ -29,7 +29,7 @@ without is passed over; mostly the attribute is misspelt.`,
 					kind = kind || k == name
 				}
 				if name != "content" {
-					if b := near.Best(name, kinds); b != "" && near1 == "" {
+					if b := didyoumean.Best(name, kinds); b != "" && near1 == "" {
 						near1 = name + " is probably " + b
 					}
 				}

@@ -3,8 +3,8 @@ package checks
 import (
 	"slices"
 
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/rendered"
 )
 
 var neverLoaded = &Check{
@@ -18,7 +18,7 @@ holds it back until somebody agrees. Told of an audit with --browser only.`,
 	Good: "-- yellowgate.yaml --\nitems:\n  counter: {script: /js/counter.js, pages: all}\n-- site/visit/index.html --\n<p>x</p>\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/counter.js\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}}]}",
 	Page: func(p *Pass) {
-		visits := slices.DeleteFunc(p.visits(), (*rendered.Record).Left) // before it was read to its end
+		visits := slices.DeleteFunc(p.visits(), (*pageload.Record).Left) // before it was read to its end
 		if len(visits) == 0 {
 			return
 		}
@@ -27,8 +27,8 @@ holds it back until somebody agrees. Told of an audit with --browser only.`,
 			if !Own(e) || !e.Loads || !e.IsScript() && !e.IsStylesheet() || !p.isIn(e.Item) {
 				continue
 			}
-			asked := slices.ContainsFunc(visits, func(r *rendered.Record) bool {
-				return slices.ContainsFunc(r.Requests, func(x rendered.Request) bool { return x.Target == e.Target })
+			asked := slices.ContainsFunc(visits, func(r *pageload.Record) bool {
+				return slices.ContainsFunc(r.Requests, func(x pageload.Request) bool { return x.Target == e.Target })
 			})
 			if !asked {
 				p.At(e, "the browser never asked for "+e.URL, "look for what takes it out or holds it back before the browser gets to it")

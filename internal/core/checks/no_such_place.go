@@ -4,7 +4,7 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
@@ -18,7 +18,7 @@ or give it a place that every page has.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, place: {before: form.contact}, pages: all}\n-- site/contact/index.html --\n<form class=\"contact\"></form>\n-- site/visit/index.html --\n<p>Visit us.</p>",
 	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, place: {before: form.contact}, pages: has(form.contact)}\n-- site/contact/index.html --\n<form class=\"contact\"></form>\n-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			if !v.In {
 				return
 			}

@@ -3,8 +3,8 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/rendered"
 )
 
 var popupStaysShut = &Check{
@@ -19,7 +19,7 @@ only. With --network, what opens by itself is not tried, since the page is loade
 	Good: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\",\"opened\":true,\"closed\":true}]}",
 	Page: func(p *Pass) {
-		p.eachPopup(func(x rendered.Popup) {
+		p.eachPopup(func(x pageload.Popup) {
 			if x.Opened {
 				return
 			}
@@ -40,7 +40,7 @@ audit with --browser only.`,
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\",\"opened\":true}]}",
 	Good: popupStaysShut.Good,
 	Page: func(p *Pass) {
-		p.eachPopup(func(x rendered.Popup) {
+		p.eachPopup(func(x pageload.Popup) {
 			if x.Opened && !x.Closed {
 				p.atDialog(x, fmt.Sprintf("neither Escape nor a closing button closes the popup %s", x.ID), "let the browser close it: look for what stops the key, or opens it again")
 			}
@@ -49,7 +49,7 @@ audit with --browser only.`,
 }
 
 // eachPopup visits the popups that were tried.
-func (p *Pass) eachPopup(visit func(rendered.Popup)) {
+func (p *Pass) eachPopup(visit func(pageload.Popup)) {
 	for _, r := range p.visits() {
 		for _, x := range r.Popups {
 			visit(x)
@@ -58,7 +58,7 @@ func (p *Pass) eachPopup(visit func(rendered.Popup)) {
 }
 
 // atDialog reports at the popup's dialog in the text.
-func (p *Pass) atDialog(x rendered.Popup, message, remedy string) {
+func (p *Pass) atDialog(x pageload.Popup, message, remedy string) {
 	line, column := 1, 1
 	for e := range p.All() {
 		if e.Tag == "dialog" && x.Item != "" && e.Item == x.Item && e.Line > 0 {

@@ -8,14 +8,14 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/weburl"
 )
 
 // What only a browser shows. These checks say nothing of a page that was not opened in one.
 
 // visits are the records that there are of the page.
-func (p *Pass) visits() (list []*rendered.Record) {
+func (p *Pass) visits() (list []*pageload.Record) {
 	for _, r := range p.Rendered {
 		if r.Unread == "" {
 			list = append(list, r)
@@ -78,7 +78,7 @@ func (p *Pass) textHas(target string) bool {
 
 // askedBy tells who asked for a request: " (asked for by container.js → tag.js)", or nothing for the
 // page.
-func askedBy(r *rendered.Record, i int) string {
+func askedBy(r *pageload.Record, i int) string {
 	if by := r.Asks(i); by != "" {
 		return " (asked for by " + by + ")"
 	}
@@ -114,7 +114,7 @@ func (p *Pass) isIn(item string) bool {
 }
 
 // metaOf is what a document says: its title, or the content of a meta or link.
-func metaOf(elements []rendered.Element, what string) (value string, by *rendered.By, has bool) {
+func metaOf(elements []pageload.Element, what string) (value string, by *pageload.By, has bool) {
 	for i := range elements {
 		e := &elements[i]
 		switch {

@@ -3,7 +3,7 @@ package checks
 import (
 	"fmt"
 
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
@@ -18,7 +18,7 @@ in the source.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  booking: {script: /js/booking.js, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/booking.js\"></script>",
 	Good: "-- yellowgate.yaml --\nitems:\n  booking: {replaces: {url: /js/booking.js}, script: /js/booking.js, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/booking.js\"></script>",
 	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *presence.Presence) {
+		eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			if !v.In {
 				return
 			}

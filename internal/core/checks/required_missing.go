@@ -5,7 +5,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
 )
 
@@ -37,7 +37,7 @@ or defaults, or per page.`,
 }
 
 // Chosen reports whether one of the queries chooses a page.
-func Chosen(qs []gatefile.Query, r *gating.Result) bool {
+func Chosen(qs []gatefile.Query, r *pageedit.Result) bool {
 	for i := range qs {
 		if qs[i].Eval(&r.Page) {
 			return true

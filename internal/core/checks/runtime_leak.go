@@ -4,8 +4,8 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/rendered"
 )
 
 var runtimeLeak = &Check{
@@ -41,6 +41,6 @@ of an audit with --browser only.`,
 }
 
 // ofItem reports whether a request is an item's: what that leads to is no news once it is there itself.
-func ofItem(r *rendered.Record, request int, it *gatefile.Item) bool {
+func ofItem(r *pageload.Record, request int, it *gatefile.Item) bool {
 	return request > 0 && r.Requests[request].Item == it.Name
 }

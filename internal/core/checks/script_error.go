@@ -3,8 +3,8 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/rendered"
 )
 
 var scriptError = &Check{
@@ -21,7 +21,7 @@ Told of an audit with --browser only.`,
 		for _, r := range p.visits() {
 			uncalled := false
 			for i := range r.Requests {
-				uncalled = uncalled || r.Requests[i].Failed == rendered.NotCalled && r.Requests[i].Kind == "script"
+				uncalled = uncalled || r.Requests[i].Failed == pageload.NotCalled && r.Requests[i].Kind == "script"
 			}
 			for i := range r.Mistakes {
 				m := &r.Mistakes[i]

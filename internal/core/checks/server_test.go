@@ -7,11 +7,11 @@ import (
 	"testing"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/presence"
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/weburl"
 )
 
@@ -139,24 +139,24 @@ func TestAddresses(t *testing.T) {
 // TestMeasuredBudgets: what only a browser measures counts against a budget, the worst of the screens.
 func TestMeasuredBudgets(t *testing.T) {
 	f, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nbudgets: [{pages: all, wire: 10 kB, requests-made: 3, paint: 1.5s, shift: 0.1, blocking-time: 200ms}]\n"), nil)
-	g, more := gating.New(f, "2026-11-29")
+	g, more := pageedit.New(f, "2026-11-29")
 	if ps := append(problems, more...); len(ps) > 0 {
 		t.Fatal(ps)
 	}
 	result := g.Page([]byte("<!doctype html><title>x</title>"), page.Page{Path: "/", File: "index.html"})
-	taken := presence.Take(result.File, page.Page{Path: "/", File: "index.html"}, g, nil)
-	small := &rendered.Record{Requests: []rendered.Request{{Wire: 9000}}, Measured: rendered.Measured{LargestPaint: 1400, Shift: 0.1, Blocking: 200}}
-	large := &rendered.Record{Requests: []rendered.Request{{Wire: 9000}, {Wire: 2000}, {}, {}}, Measured: rendered.Measured{LargestPaint: 1501, Shift: 0.2, Blocking: 201}}
+	taken := itemmatch.Take(result.File, page.Page{Path: "/", File: "index.html"}, g, nil)
+	small := &pageload.Record{Requests: []pageload.Request{{Wire: 9000}}, Measured: pageload.Measured{LargestPaint: 1400, Shift: 0.1, Blocking: 200}}
+	large := &pageload.Record{Requests: []pageload.Request{{Wire: 9000}, {Wire: 2000}, {}, {}}, Measured: pageload.Measured{LargestPaint: 1501, Shift: 0.2, Blocking: 201}}
 	for _, c := range []struct {
-		visits []*rendered.Record
+		visits []*pageload.Record
 		want   []string
 	}{
 		{nil, nil},
-		{[]*rendered.Record{small}, nil},
-		{[]*rendered.Record{small, large}, []string{"wire: 11.0 kB", "requests-made: 4", "paint: 1.501s, and the budget is 1.5s", "shift: 0.2, and the budget is 0.1", "blocking-time: 201ms"}},
-		{[]*rendered.Record{{Unread: "it crashed", Measured: rendered.Measured{Shift: 3}}}, nil},
+		{[]*pageload.Record{small}, nil},
+		{[]*pageload.Record{small, large}, []string{"wire: 11.0 kB", "requests-made: 4", "paint: 1.501s, and the budget is 1.5s", "shift: 0.2, and the budget is 0.1", "blocking-time: 201ms"}},
+		{[]*pageload.Record{{Unread: "it crashed", Measured: pageload.Measured{Shift: 3}}}, nil},
 	} {
-		findings, _ := RunPage(&Pass{Record: taken.Record, Gated: presence.Compare(taken, result), Rendered: c.visits})
+		findings, _ := RunPage(&Pass{Record: taken.Record, Gated: itemmatch.Compare(taken, result), Rendered: c.visits})
 		var got []string
 		for _, f := range findings {
 			if f.Check == "over-budget" {

@@ -7,9 +7,9 @@ import (
 	"github.com/zeebo/xxh3"
 
 	"yellowgate/internal/core/bounded"
-	"yellowgate/internal/core/evidence"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/syntax"
+	"yellowgate/internal/core/usage"
 )
 
 // Known is what is known of the site as a whole before a page is looked at.
@@ -34,9 +34,9 @@ type Known struct {
 // could see: what it remembers are answers that are the same whoever asks.
 type Site struct {
 	Known
-	Library *evidence.Library // nil where the files cannot be read
+	Library *usage.Library // nil where the files cannot be read
 
-	looks     *evidence.Styles
+	looks     *usage.Styles
 	codeNames map[string]bool // base names of Code
 	*memory
 }
@@ -52,8 +52,8 @@ func NewSite(known Known) *Site {
 		}
 	}
 	if s.Read != nil {
-		s.Library = &evidence.Library{Read: s.Read}
-		s.looks = evidence.NewStyles(s.Library, sheets)
+		s.Library = &usage.Library{Read: s.Read}
+		s.looks = usage.NewStyles(s.Library, sheets)
 	}
 	return s
 }

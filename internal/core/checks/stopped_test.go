@@ -7,7 +7,7 @@ import (
 
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/weburl"
 )
 
@@ -15,33 +15,33 @@ import (
 // and not where the text has told it.
 func TestStoppedThere(t *testing.T) {
 	const text = "<!doctype html>\n<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'\">\n<script src=/box.js></script>\n"
-	request := func(target, failed, detail string, asked int) rendered.Request {
-		return rendered.Request{URL: "https://ternhill.example" + target, Target: target, Failed: failed, Detail: detail, Asked: rendered.Asked{By: "script", Request: asked}}
+	request := func(target, failed, detail string, asked int) pageload.Request {
+		return pageload.Request{URL: "https://ternhill.example" + target, Target: target, Failed: failed, Detail: detail, Asked: pageload.Asked{By: "script", Request: asked}}
 	}
 	page0, box := request("/", "", "", -1), request("/box.js", "", "", 0)
-	late := request("https://data.example/x.js", rendered.Policy, "script-src-elem", 1)
-	policy := func(line, request int) rendered.Mistake {
-		return rendered.Mistake{Kind: "policy", Message: "script-src does not let in inline code", Line: line, Request: request}
+	late := request("https://data.example/x.js", pageload.Policy, "script-src-elem", 1)
+	policy := func(line, request int) pageload.Mistake {
+		return pageload.Mistake{Kind: "policy", Message: "script-src does not let in inline code", Line: line, Request: request}
 	}
 	for _, c := range []struct {
 		name, more string
-		requests   []rendered.Request
-		mistakes   []rendered.Mistake
+		requests   []pageload.Request
+		mistakes   []pageload.Mistake
 		want       []string
 	}{
-		{"nothing", "", []rendered.Request{page0, box}, nil, nil},
-		{"another failure", "", []rendered.Request{page0, box, request("/gone.js", rendered.NoHost, "", 1)}, nil, nil},
-		{"a request of a script", "", []rendered.Request{page0, box, late}, nil, []string{"1 script-src-elem does not let in https://data.example/x.js (asked for by /box.js)"}},
-		{"twice", "", []rendered.Request{page0, box, late, late}, nil, []string{"1 script-src-elem does not let in https://data.example/x.js (asked for by /box.js)"}},
-		{"no directive is known", "", []rendered.Request{page0, box, request("https://data.example/y", rendered.Policy, "", 1)}, nil, []string{"1 the page's policy does not let in https://data.example/y (asked for by /box.js)"}},
-		{"the text has told it", "<script src=https://data.example/x.js></script>", []rendered.Request{page0, box, late}, nil, []string{"4 script-src does not let in https://data.example/x.js (policy in line 2)"}},
-		{"inline code of the page", "", []rendered.Request{page0, box}, []rendered.Mistake{policy(9, -1)}, []string{"9 script-src does not let in inline code, which a script of the page puts in"}},
-		{"inline code of a file", "", []rendered.Request{page0, box}, []rendered.Mistake{policy(9, 1)}, []string{"3 script-src does not let in inline code, which /box.js:9 puts in"}},
-		{"inline code that the text has told", "<script>go()</script>", []rendered.Request{page0, box}, []rendered.Mistake{policy(4, -1)}, []string{"4 script-src does not let in inline code (policy in line 2)"}},
-		{"an exception", "", []rendered.Request{page0, box}, []rendered.Mistake{{Kind: "exception", Message: "Error", Request: -1}}, nil},
+		{"nothing", "", []pageload.Request{page0, box}, nil, nil},
+		{"another failure", "", []pageload.Request{page0, box, request("/gone.js", pageload.NoHost, "", 1)}, nil, nil},
+		{"a request of a script", "", []pageload.Request{page0, box, late}, nil, []string{"1 script-src-elem does not let in https://data.example/x.js (asked for by /box.js)"}},
+		{"twice", "", []pageload.Request{page0, box, late, late}, nil, []string{"1 script-src-elem does not let in https://data.example/x.js (asked for by /box.js)"}},
+		{"no directive is known", "", []pageload.Request{page0, box, request("https://data.example/y", pageload.Policy, "", 1)}, nil, []string{"1 the page's policy does not let in https://data.example/y (asked for by /box.js)"}},
+		{"the text has told it", "<script src=https://data.example/x.js></script>", []pageload.Request{page0, box, late}, nil, []string{"4 script-src does not let in https://data.example/x.js (policy in line 2)"}},
+		{"inline code of the page", "", []pageload.Request{page0, box}, []pageload.Mistake{policy(9, -1)}, []string{"9 script-src does not let in inline code, which a script of the page puts in"}},
+		{"inline code of a file", "", []pageload.Request{page0, box}, []pageload.Mistake{policy(9, 1)}, []string{"3 script-src does not let in inline code, which /box.js:9 puts in"}},
+		{"inline code that the text has told", "<script>go()</script>", []pageload.Request{page0, box}, []pageload.Mistake{policy(4, -1)}, []string{"4 script-src does not let in inline code (policy in line 2)"}},
+		{"an exception", "", []pageload.Request{page0, box}, []pageload.Mistake{{Kind: "exception", Message: "Error", Request: -1}}, nil},
 	} {
 		p := &Pass{Record: inventory.Take([]byte(text+c.more), page.Page{Path: "/"}, weburl.NewSite("https://ternhill.example"), nil),
-			Rendered: []*rendered.Record{{Path: "/", Screen: "1280x800", Requests: c.requests, Mistakes: c.mistakes}}}
+			Rendered: []*pageload.Record{{Path: "/", Screen: "1280x800", Requests: c.requests, Mistakes: c.mistakes}}}
 		findings, _ := RunPage(p)
 		var got []string
 		for _, f := range findings {

@@ -5,8 +5,8 @@ import (
 	"slices"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
@@ -15,7 +15,7 @@ import (
 // A Tally counts over all pages what each line of the gate file does, so that
 // those that do nothing can be told. It is added to by one goroutine at a time.
 type Tally struct {
-	gate  *gating.Gate
+	gate  *pageedit.Gate
 	lines *gateLines
 	Pages int   // pages that are no fragments
 	In    []int // by item: pages it is in on
@@ -89,7 +89,7 @@ type idleIn struct {
 }
 
 // NewTally begins a tally for a gate.
-func NewTally(g *gating.Gate) *Tally {
+func NewTally(g *pageedit.Gate) *Tally {
 	n := len(g.File.Items)
 	t := &Tally{gate: g, lines: linesOf(g.File), In: make([]int, n), Found: make([]int, n), sets: make([]int, len(g.File.Sets))}
 	queries := len(t.lines.queries)
@@ -100,7 +100,7 @@ func NewTally(g *gating.Gate) *Tally {
 
 // Look tells what the lines do on a page; nil for a fragment. It changes nothing in the tally,
 // and several goroutines may call it.
-func (t *Tally) Look(r *gating.Result) *Lines {
+func (t *Tally) Look(r *pageedit.Result) *Lines {
 	if r.Fragment {
 		return nil
 	}
@@ -244,7 +244,7 @@ func (t *Tally) unmatched(urls func() []string) (out []problem.Problem) {
 			if m.Selector == nil && word == "found" {
 				remedy += "; where only a script brings it, say so with rendered: true"
 			}
-			if _, ok := gating.ByURL(m); ok && urls != nil {
+			if _, ok := pageedit.ByURL(m); ok && urls != nil {
 				hint = t.gate.Meant(m, urls())
 			}
 			out = append(out, idle(it.Name, m.Pos, remedy, "item %q: %s: %s matches nothing on any page%s", it.Name, word, m.Raw, hint))

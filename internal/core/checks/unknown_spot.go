@@ -3,8 +3,8 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/problem"
 )
 
@@ -24,7 +24,7 @@ removed.`,
 		for _, s := range p.Spots() {
 			if file.Item(s.Name) == nil {
 				line, col := p.locate(s.Start)
-				p.Report(line, col, "", fmt.Sprintf("a spot names %q, which is no item%s", s.Name, near.Suggest(s.Name, file.ItemNames())), "name an item of the gate file")
+				p.Report(line, col, "", fmt.Sprintf("a spot names %q, which is no item%s", s.Name, didyoumean.Suggest(s.Name, file.ItemNames())), "name an item of the gate file")
 			}
 		}
 	},

@@ -7,11 +7,11 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/compose"
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/snippet"
 	"yellowgate/internal/core/weburl"
 )
 
@@ -101,10 +101,10 @@ func PopupsOf(p *Pass) *Popups {
 }
 
 // PopupsAsWritten is PopupsOf for a page as apply would write it.
-func PopupsAsWritten(g *gating.Gate, page *gating.Result) *Popups {
+func PopupsAsWritten(g *pageedit.Gate, page *pageedit.Result) *Popups {
 	fact := &Popups{}
 	names := fact.open(g, page, func(item int) bool {
-		return slices.ContainsFunc(page.Written, func(w gating.Written) bool { return w.Item == item })
+		return slices.ContainsFunc(page.Written, func(w pageedit.Written) bool { return w.Item == item })
 	})
 	if len(names) > 0 {
 		src := markup.ReadAs(page.File, page.Page.Answer.Charset())
@@ -125,7 +125,7 @@ func (fact *Popups) orNone() *Popups {
 
 // open notes which fragments open popups on a page, and returns the names of all that do so somewhere. has
 // says whether the page has an item that is in.
-func (fact *Popups) open(g *gating.Gate, page *gating.Result, has func(item int) bool) (names map[string]bool) {
+func (fact *Popups) open(g *pageedit.Gate, page *pageedit.Result, has func(item int) bool) (names map[string]bool) {
 	names = map[string]bool{}
 	for i, it := range g.File.Items {
 		for _, o := range it.Opens {
@@ -137,7 +137,7 @@ func (fact *Popups) open(g *gating.Gate, page *gating.Result, has func(item int)
 			f := fragment{Name: o.Value, Item: it.Name, Why: fmt.Sprintf("out (%s, %s)", v.Reason, v.Rule)}
 			if v.In {
 				f.Why = fmt.Sprintf("not opened by it (%s)", o.Pos)
-				for _, here := range compose.Opens(it, g.Values(page.View)) {
+				for _, here := range snippet.Opens(it, g.Values(page.View)) {
 					f.Opens = f.Opens || here == o
 				}
 				if f.Opens && !has(i) { // the page counts, not the gate

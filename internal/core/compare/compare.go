@@ -15,7 +15,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
 )
 
 // A Side is one of the two: the records and findings of an audit.
@@ -23,7 +23,7 @@ type Side struct {
 	Name     string
 	Records  []*inventory.Record
 	Findings []checks.Finding
-	Rendered []*rendered.Record // what a browser made of the pages; none where none was asked
+	Rendered []*pageload.Record // what a browser made of the pages; none where none was asked
 }
 
 // A Result is what differs.
@@ -47,8 +47,8 @@ type Result struct {
 
 // Felt is what a browser made of two sides.
 type Felt struct {
-	Before *rendered.Sum `json:"before"`
-	After  *rendered.Sum `json:"after"`
+	Before *pageload.Sum `json:"before"`
+	After  *pageload.Sum `json:"after"`
 }
 
 // A Rest is what differs on a page besides what came, went and moved: text, other
@@ -111,7 +111,7 @@ func Compare(before, after *Side, rests func([]Cut) []*Rest) *Result {
 			r.Before.add(totalsOf(rec))
 		}
 	}
-	if was, is := rendered.SumOf(before.Rendered), rendered.SumOf(after.Rendered); was != nil && is != nil {
+	if was, is := pageload.SumOf(before.Rendered), pageload.SumOf(after.Rendered); was != nil && is != nil {
 		r.Felt = &Felt{was, is}
 	}
 	var cuts []Cut

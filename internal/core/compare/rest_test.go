@@ -6,10 +6,10 @@ import (
 	"testing"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pageedit"
 )
 
 // TestLines: what is left of a page without what is listed.
@@ -88,7 +88,7 @@ func TestSame(t *testing.T) {
 // TestExtras: elements of items that load nothing are among what came and went.
 func TestExtras(t *testing.T) {
 	f, _ := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nitems: {box: {found: '#box', pages: none}}\n"), nil)
-	g, _ := gating.New(f, "2026-11-25")
+	g, _ := pageedit.New(f, "2026-11-25")
 	take := func(body string) *Side {
 		src := markup.Read([]byte("<!doctype html><html><head><title>t</title></head><body>" + body + "</body></html>"))
 		known := page.Page{Path: "/", File: "index.html"}

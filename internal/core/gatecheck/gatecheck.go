@@ -9,13 +9,13 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
 // Required reports metadata that the page would lack.
-func Required(g *gating.Result, file *gatefile.Gate) (out []gating.Problem) {
+func Required(g *pageedit.Result, file *gatefile.Gate) (out []pageedit.Problem) {
 	if g.Fragment {
 		return nil
 	}
@@ -25,7 +25,7 @@ func Required(g *gating.Result, file *gatefile.Gate) (out []gating.Problem) {
 		}
 		for _, key := range q.Keys {
 			if w := verdict.Winner(g.Metadata(key.Value)); w == nil || w.None {
-				out = append(out, gating.Problem{Page: g.Page.Path, Problem: problem.Problem{Severity: problem.Warning, Name: problem.RequiredMissing, Pos: key.Pos,
+				out = append(out, pageedit.Problem{Page: g.Page.Path, Problem: problem.Problem{Severity: problem.Warning, Name: problem.RequiredMissing, Pos: key.Pos,
 					Message: key.Value + " is required, and the page would have none", Remedy: "give it one by a rule under metadata or defaults, or in the page"}})
 			}
 		}
@@ -35,7 +35,7 @@ func Required(g *gating.Result, file *gatefile.Gate) (out []gating.Problem) {
 
 // DroppedNoindex reports a rule, or a line of per-page, that takes back a noindex
 // that an earlier rule set.
-func DroppedNoindex(g *gating.Result) (out []gating.Problem) {
+func DroppedNoindex(g *pageedit.Result) (out []pageedit.Problem) {
 	if g.Fragment {
 		return nil
 	}
@@ -47,7 +47,7 @@ func DroppedNoindex(g *gating.Result) (out []gating.Problem) {
 	for i := range stack {
 		c := &stack[i]
 		if c != w && c.Level == verdict.FromMetadata && c.Stands() && noindexed(c) {
-			return []gating.Problem{{Page: g.Page.Path, File: g.Page.File, Problem: problem.Problem{Severity: problem.Warning, Name: problem.NoindexUndone, Pos: w.Rule,
+			return []pageedit.Problem{{Page: g.Page.Path, File: g.Page.File, Problem: problem.Problem{Severity: problem.Warning, Name: problem.NoindexUndone, Pos: w.Rule,
 				Message: fmt.Sprintf("this robots takes back the noindex of %s", c.Rule), Remedy: "add noindex to it, if these pages shall stay out of search engines"}}}
 		}
 	}
@@ -67,7 +67,7 @@ func noindexed(c *verdict.Candidate) bool {
 type Unwritten struct{ pages map[string][]string }
 
 // Add takes in a page.
-func (u *Unwritten) Add(g *gating.Result) {
+func (u *Unwritten) Add(g *pageedit.Result) {
 	if u.pages == nil {
 		u.pages = map[string][]string{}
 	}
@@ -77,7 +77,7 @@ func (u *Unwritten) Add(g *gating.Result) {
 			continue
 		}
 		for k, part := range it.Parts {
-			if part.Kind == gatefile.Structured && !slices.ContainsFunc(g.Written, func(w gating.Written) bool { return w.Item == i && w.Part == k }) {
+			if part.Kind == gatefile.Structured && !slices.ContainsFunc(g.Written, func(w pageedit.Written) bool { return w.Item == i && w.Part == k }) {
 				u.pages[it.Name] = append(u.pages[it.Name], g.Page.Path)
 			}
 		}
@@ -89,7 +89,7 @@ func (u *Unwritten) Problems(g *gatefile.Gate) (out []problem.Problem) {
 	for _, it := range g.Items {
 		if paths := u.pages[it.Name]; len(paths) > 0 {
 			out = append(out, problem.Problem{Severity: problem.Note, Name: problem.UnwrittenListFact, Item: it.Name, Pos: it.Pos,
-				Message: fmt.Sprintf("item %q writes no structured data where the list fact is missing (on %s)", it.Name, gating.SomePages(paths)), Remedy: "give these pages the fact, or keep the item out of them"})
+				Message: fmt.Sprintf("item %q writes no structured data where the list fact is missing (on %s)", it.Name, pageedit.SomePages(paths)), Remedy: "give these pages the fact, or keep the item out of them"})
 		}
 	}
 	return out
@@ -111,19 +111,19 @@ func BuiltAndMissing(g *gatefile.Gate, has func(string) bool) (out []problem.Pro
 
 // OutOfOrder looks at a page as apply would write it for lines of before and after that
 // it does not keep.
-func OutOfOrder(pass *checks.Pass) (out []gating.Problem) {
+func OutOfOrder(pass *checks.Pass) (out []pageedit.Problem) {
 	checks.OutOfOrder(pass, func(line gatefile.Text, f checks.Finding) {
-		out = append(out, gating.Problem{Page: pass.Path, Problem: problem.Problem{Severity: problem.Error, Pos: line.Pos, Message: f.Message, Remedy: f.Remedy}})
+		out = append(out, pageedit.Problem{Page: pass.Path, Problem: problem.Problem{Severity: problem.Error, Pos: line.Pos, Message: f.Message, Remedy: f.Remedy}})
 	})
 	return out
 }
 
 // LateNeeds looks at a page as apply would write it for needs that would run
 // late there: with found parts, only the page shows.
-func LateNeeds(pass *checks.Pass, file *gatefile.Gate) (out []gating.Problem) {
+func LateNeeds(pass *checks.Pass, file *gatefile.Gate) (out []pageedit.Problem) {
 	for _, f := range checks.LateNeeds(pass) {
 		it := file.Item(f.Item)
-		out = append(out, gating.Problem{Page: pass.Path, Problem: problem.Problem{Severity: problem.Error, Pos: it.Needs[0].Pos, Message: f.Message, Remedy: f.Remedy}})
+		out = append(out, pageedit.Problem{Page: pass.Path, Problem: problem.Problem{Severity: problem.Error, Pos: it.Needs[0].Pos, Message: f.Message, Remedy: f.Remedy}})
 	}
 	return out
 }

@@ -8,16 +8,16 @@ import (
 
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/presence"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
 )
 
-func gateOf(t *testing.T, text string) *gating.Gate {
+func gateOf(t *testing.T, text string) *pageedit.Gate {
 	t.Helper()
 	f, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\n"+text), nil)
-	g, more := gating.New(f, "2026-11-29")
+	g, more := pageedit.New(f, "2026-11-29")
 	for _, p := range append(problems, more...) {
 		if p.Severity == problem.Error {
 			t.Fatal(p)
@@ -28,12 +28,12 @@ func gateOf(t *testing.T, text string) *gating.Gate {
 
 const doc = "<!doctype html><html><head><title>x</title>%s</head><body>%s</body></html>"
 
-func pageOf(g *gating.Gate, path, head, body string) *gating.Result {
+func pageOf(g *pageedit.Gate, path, head, body string) *pageedit.Result {
 	return g.Page(fmt.Appendf(nil, doc, head, body), page.Page{Path: path, File: strings.TrimPrefix(path, "/") + "index.html"})
 }
 
 // told writes problems as "severity line message".
-func told(ps []gating.Problem) string {
+func told(ps []pageedit.Problem) string {
 	var out []string
 	for _, p := range ps {
 		out = append(out, fmt.Sprintf("%s %d %s", p.Severity, p.Pos.Line, p.Message))
@@ -111,9 +111,9 @@ func TestOrderOnPages(t *testing.T) {
 		{"<script src=/lib.js defer></script>", "", "app", ""},
 	} {
 		r := pageOf(g, "/", c.head, c.body)
-		taken := presence.Take(r.File, r.Page, g, nil)
+		taken := itemmatch.Take(r.File, r.Page, g, nil)
 		pass := func() *checks.Pass {
-			return &checks.Pass{Record: taken.Record, Gated: presence.Compare(taken, r)}
+			return &checks.Pass{Record: taken.Record, Gated: itemmatch.Compare(taken, r)}
 		}
 		if got := told(LateNeeds(pass(), g.File)); (got != "") != (c.late != "") || !strings.Contains(got, c.late) {
 			t.Errorf("%s%s: late: %s, want %s", c.head, c.body, got, c.late)
@@ -147,7 +147,7 @@ func TestLosses(t *testing.T) {
 		ps := NewJudge(g, read, nil).Losses(r)
 		var got []string
 		for _, name := range []string{"lib", "kit", "box"} {
-			if slices.ContainsFunc(ps, func(p gating.Problem) bool {
+			if slices.ContainsFunc(ps, func(p pageedit.Problem) bool {
 				return strings.HasPrefix(p.Message, fmt.Sprintf("item %q goes out", name))
 			}) {
 				got = append(got, name)

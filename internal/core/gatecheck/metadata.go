@@ -5,7 +5,7 @@ import (
 	"slices"
 
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/gating"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
@@ -46,7 +46,7 @@ type RuleLines struct {
 
 // Look tells what the rules do on a page; nil for a fragment. It changes nothing, and several goroutines may
 // call it.
-func (r *Rules) Look(g *gating.Result) *RuleLines {
+func (r *Rules) Look(g *pageedit.Result) *RuleLines {
 	if g.Fragment {
 		return nil
 	}

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"time"
 
-	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/core/placeholder"
@@ -194,7 +194,7 @@ func (r *reader) severities(e entry) {
 	for _, x := range r.entries(e.node, "checks") {
 		t, ok := r.oneText(x.node, "checks."+x.key)
 		if ok && !slices.Contains(severityWords, t.Value) {
-			r.errorf(t.Pos, "a severity is one of %s, not %q%s", strings.Join(severityWords, ", "), t.Value, near.Suggest(t.Value, severityWords))
+			r.errorf(t.Pos, "a severity is one of %s, not %q%s", strings.Join(severityWords, ", "), t.Value, didyoumean.Suggest(t.Value, severityWords))
 			continue
 		}
 		if ok {
@@ -221,13 +221,13 @@ func (g *Gate) Accepts(p *problem.Problem, pg *page.Page) {
 func (g *Gate) CheckNames(names, also []string) (problems []problem.Problem) {
 	bad := func(t Text, names []string) {
 		if !slices.Contains(names, t.Value) {
-			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: t.Pos, Message: fmt.Sprintf("unknown check %q%s", t.Value, near.Suggest(t.Value, names)), Remedy: "yellowgate explain lists the checks"})
+			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: t.Pos, Message: fmt.Sprintf("unknown check %q%s", t.Value, didyoumean.Suggest(t.Value, names)), Remedy: "yellowgate explain lists the checks"})
 		}
 	}
 	for _, a := range g.Accept {
 		bad(a.Check, slices.Concat(names, also))
 		if a.Item.Value != "" && g.Item(a.Item.Value) == nil {
-			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: a.Item.Pos, Message: fmt.Sprintf("unknown item %q%s", a.Item.Value, near.Suggest(a.Item.Value, g.ItemNames()))})
+			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: a.Item.Pos, Message: fmt.Sprintf("unknown item %q%s", a.Item.Value, didyoumean.Suggest(a.Item.Value, g.ItemNames()))})
 		}
 	}
 	for _, c := range g.Checks {

@@ -7,8 +7,8 @@ import (
 
 	"github.com/goccy/go-yaml/ast"
 
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/placeholder"
 	"yellowgate/internal/core/problem"
 )
@@ -111,7 +111,7 @@ func (r *reader) behaviour(it *Item, e entry) {
 	case "load":
 		if t, ok := r.oneText(e.node, "load"); ok {
 			if !slices.Contains(loads, t.Value) {
-				r.errorf(t.Pos, "load is one of %s, not %q%s", strings.Join(loads, ", "), t.Value, near.Suggest(t.Value, loads))
+				r.errorf(t.Pos, "load is one of %s, not %q%s", strings.Join(loads, ", "), t.Value, didyoumean.Suggest(t.Value, loads))
 			}
 			it.Load = t
 		}
@@ -325,7 +325,7 @@ func (r *reader) place(n ast.Node) *Place {
 		r.problem(problem.Error, t.Pos, "write it like place: {"+t.Value+": form.contact}", "the place %q needs a selector", t.Value)
 		return nil
 	case !slices.Contains(placeNames, t.Value):
-		hint := near.Suggest(t.Value, append(slices.Clone(placeNames), placeAt...))
+		hint := didyoumean.Suggest(t.Value, append(slices.Clone(placeNames), placeAt...))
 		if t.Value == "head" || t.Value == "body" { // most mean its end
 			hint = ` (did you mean "` + t.Value + `-end"?)`
 		}

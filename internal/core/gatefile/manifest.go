@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/didyoumean"
 )
 
 // BuiltPrefix begins a URL that is looked up in the build manifest.
@@ -89,5 +89,5 @@ func (m *Manifest) suggest(name string) string {
 		names = append(names, k)
 	}
 	slices.Sort(names)
-	return near.Suggest(name, names)
+	return didyoumean.Suggest(name, names)
 }

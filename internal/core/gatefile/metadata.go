@@ -8,7 +8,7 @@ import (
 	"github.com/goccy/go-yaml/ast"
 	"golang.org/x/text/language"
 
-	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/placeholder"
 	"yellowgate/internal/core/problem"
 )
@@ -268,5 +268,5 @@ func KnownKey(name string) (ok bool, suggestion string) {
 	if slices.Contains(MetadataKeys, name) || name == "icon" || name == "theme-color" {
 		return true, ""
 	}
-	return false, near.Suggest(name, metaKeys)
+	return false, didyoumean.Suggest(name, metaKeys)
 }

@@ -12,9 +12,9 @@ import (
 	"github.com/goccy/go-yaml/parser"
 	"github.com/goccy/go-yaml/token"
 
-	"yellowgate/internal/core/data"
-	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/yamltree"
 )
 
 // reader turns the YAML nodes of one file into a Gate and collects problems.
@@ -99,7 +99,7 @@ func (r *reader) parse() (root ast.Node, ok bool) {
 			return nil, false
 		}
 	}
-	f, err := data.ParseYAML(strings.Join(r.lines[r.file], "\n"), parser.AllowDuplicateMapKey())
+	f, err := yamltree.ParseYAML(strings.Join(r.lines[r.file], "\n"), parser.AllowDuplicateMapKey())
 	if err != nil {
 		r.yamlError(err)
 		return nil, false
@@ -129,7 +129,7 @@ func invalidAt(b []byte) int {
 // yamlError reports a syntax error, with what the usual slips of YAML mean.
 func (r *reader) yamlError(err error) {
 	pos, message := problem.Position{File: r.file, Line: 1, Column: 1}, err.Error()
-	if e, ok := err.(*data.Error); ok {
+	if e, ok := err.(*yamltree.Error); ok {
 		pos.Line, pos.Column = e.Line, e.Column
 		if e.Limit {
 			r.problem(problem.Error, pos, "", "%s", message)
@@ -255,8 +255,8 @@ func (r *reader) resolve(n ast.Node) ast.Node {
 			}
 			if r.alias != n {
 				r.alias = n
-				if r.aliases++; r.aliases > data.MaxAliases {
-					r.firstAt(r.at(x), "write out what is meant", "more than %d aliases are followed in this gate file", data.MaxAliases)
+				if r.aliases++; r.aliases > yamltree.MaxAliases {
+					r.firstAt(r.at(x), "write out what is meant", "more than %d aliases are followed in this gate file", yamltree.MaxAliases)
 					return nil
 				}
 			}
@@ -286,7 +286,7 @@ func (r *reader) mapping(n ast.Node, what string, known []string) []entry {
 		case slices.Contains(known, e.key):
 			out = append(out, e)
 		default:
-			hint, remedy := near.Suggest(e.key, known), "the keys there are: "+strings.Join(known, ", ")
+			hint, remedy := didyoumean.Suggest(e.key, known), "the keys there are: "+strings.Join(known, ", ")
 			if name, og := strings.CutPrefix(e.key, "og:"); og {
 				hint, remedy = "", fmt.Sprintf("write it under social: social: {%s: …}, or under property: property: {%q: …}", strings.TrimSuffix(name, "_name"), e.key)
 			}

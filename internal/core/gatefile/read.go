@@ -12,8 +12,8 @@ import (
 	"github.com/goccy/go-yaml/token"
 	"golang.org/x/net/html/atom"
 
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/core/problem"
@@ -133,7 +133,7 @@ func (r *reader) misnamed(root ast.Node) {
 		if slices.Contains(topKeys, e.key) {
 			continue
 		}
-		if meant := near.Best(e.key, topKeys); meant == "sets" || meant == "items" {
+		if meant := didyoumean.Best(e.key, topKeys); meant == "sets" || meant == "items" {
 			for _, x := range r.entriesQuietly(e.node) {
 				r.spoil(map[string]string{"sets": "the page set", "items": "item"}[meant], x.key)
 			}
@@ -536,7 +536,7 @@ func (r *reader) named() {
 				r.errorf(t.Pos, "item %q names itself", self)
 			case r.broken["item "+t.Value]:
 			case !slices.Contains(names, t.Value):
-				r.errorf(t.Pos, "unknown item %q%s", t.Value, near.Suggest(t.Value, names))
+				r.errorf(t.Pos, "unknown item %q%s", t.Value, didyoumean.Suggest(t.Value, names))
 			}
 		}
 	}
@@ -569,12 +569,12 @@ func (r *reader) named() {
 		for _, s := range p.Params {
 			it := g.Item(s.Item)
 			if it == nil {
-				r.errorf(s.Pos, "unknown item %q%s", s.Item, near.Suggest(s.Item, names))
+				r.errorf(s.Pos, "unknown item %q%s", s.Item, didyoumean.Suggest(s.Item, names))
 				continue
 			}
 			param := it.Param(s.Name)
 			if param == nil {
-				r.errorf(s.Pos, "item %q has no parameter %q%s", s.Item, s.Name, near.Suggest(s.Name, it.ParamNames()))
+				r.errorf(s.Pos, "item %q has no parameter %q%s", s.Item, s.Name, didyoumean.Suggest(s.Name, it.ParamNames()))
 			} else if why := param.Refuse(s.Value); why != "" {
 				r.errorf(s.Pos, "%s", why)
 			}

@@ -16,7 +16,7 @@ import (
 	"time"
 
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/rendered"
+	"yellowgate/internal/core/pageload"
 )
 
 // The members of the format that are read or written. Others are passed over.
@@ -125,7 +125,7 @@ const mostEntries = 200_000
 
 // Read reads a recording: a record for each of its pages, in their order. Requests of no page belong to
 // the one that began before them.
-func Read(text []byte) ([]*rendered.Record, error) {
+func Read(text []byte) ([]*pageload.Record, error) {
 	var f file
 	if err := json.Unmarshal(text, &f); err != nil {
 		var syntax *json.SyntaxError
@@ -144,10 +144,10 @@ func Read(text []byte) ([]*rendered.Record, error) {
 		f.Log.Pages = []harPage{{Started: f.Log.Entries[0].Started, ID: f.Log.Entries[0].Page}}
 	}
 	at := map[string]int{}
-	records := make([]*rendered.Record, len(f.Log.Pages))
+	records := make([]*pageload.Record, len(f.Log.Pages))
 	for i, p := range f.Log.Pages {
 		at[p.ID] = i
-		records[i] = &rendered.Record{Format: rendered.Format, Elements: []rendered.Element{}, Requests: []rendered.Request{}}
+		records[i] = &pageload.Record{Format: pageload.Format, Elements: []pageload.Element{}, Requests: []pageload.Request{}}
 		records[i].Measured.Loaded = math.Max(p.Timings.Load, 0)
 	}
 	last := 0
@@ -165,7 +165,7 @@ func Read(text []byte) ([]*rendered.Record, error) {
 		}
 		x := requestOf(e, f.Log.Pages[i].Started, len(r.Requests))
 		if from, ok := redirects[i][x.URL]; ok {
-			x.Asked = rendered.Asked{By: "redirect", URL: r.Requests[from].URL, Request: from}
+			x.Asked = pageload.Asked{By: "redirect", URL: r.Requests[from].URL, Request: from}
 			if x.Kind == "frame" {
 				x.Kind = r.Requests[from].Kind
 			}
@@ -180,7 +180,7 @@ func Read(text []byte) ([]*rendered.Record, error) {
 		}
 		r.Requests = append(r.Requests, x)
 	}
-	var out []*rendered.Record
+	var out []*pageload.Record
 	for _, r := range records {
 		if len(r.Requests) == 0 {
 			continue
@@ -204,8 +204,8 @@ var kinds = map[string]string{"document": "document", "stylesheet": "style", "sc
 // written is what a kind is called in a recording.
 var written = map[string]string{"document": "document", "frame": "document", "style": "stylesheet", "script": "script", "image": "image", "font": "font", "media": "media", "fetch": "fetch", "socket": "websocket", "other": "other"}
 
-func requestOf(e *entry, began time.Time, number int) rendered.Request {
-	x := rendered.Request{URL: e.Request.URL, Method: e.Request.Method, Status: max(e.Response.Status, 0), Bytes: max(e.Response.Content.Size, 0), Kind: kinds[e.Kind], Cached: e.FromCache != "", Mime: strings.TrimPrefix(e.Response.Content.Mime, unknownMime)}
+func requestOf(e *entry, began time.Time, number int) pageload.Request {
+	x := pageload.Request{URL: e.Request.URL, Method: e.Request.Method, Status: max(e.Response.Status, 0), Bytes: max(e.Response.Content.Size, 0), Kind: kinds[e.Kind], Cached: e.FromCache != "", Mime: strings.TrimPrefix(e.Response.Content.Mime, unknownMime)}
 	x.Begun = float64(e.Started.Sub(began).Microseconds()) / 1000
 	x.Ended = x.Begun + math.Max(e.Time, 0)
 	x.Protocol = strings.ToLower(e.Response.Version)
@@ -259,22 +259,22 @@ func kindOf(mime string, number int) string {
 func failure(text string) string {
 	switch upper := strings.ToUpper(text); {
 	case strings.Contains(upper, "NAME_NOT_RESOLVED"):
-		return rendered.NoHost
+		return pageload.NoHost
 	case strings.Contains(upper, "CONNECTION_REFUSED"):
-		return rendered.Refused
+		return pageload.Refused
 	case strings.Contains(upper, "TIMED_OUT"):
-		return rendered.TimedOut
+		return pageload.TimedOut
 	case strings.Contains(upper, "ABORTED"), text == "":
-		return rendered.Aborted
+		return pageload.Aborted
 	case strings.Contains(upper, "BLOCKED_BY_CSP"):
-		return rendered.Policy
+		return pageload.Policy
 	case strings.Contains(upper, "BLOCKED"):
-		return rendered.NotCalled
+		return pageload.NotCalled
 	}
 	return strings.ToLower(strings.TrimPrefix(text, "net::"))
 }
 
-func askedOf(i *initiator) (a rendered.Asked) {
+func askedOf(i *initiator) (a pageload.Asked) {
 	a.Request, a.By = -1, "other"
 	if i == nil {
 		return a
@@ -302,7 +302,7 @@ func askedOf(i *initiator) (a rendered.Asked) {
 }
 
 // Write writes records as one recording, as if all visits had begun at a moment.
-func Write(records []*rendered.Record, version string, began time.Time) ([]byte, error) {
+func Write(records []*pageload.Record, version string, began time.Time) ([]byte, error) {
 	f := file{logged{Version: "1.2", Creator: creator{"Yellow Gate", version}, Pages: []harPage{}, Entries: []entry{}}}
 	for n, r := range records {
 		if r.Unread != "" {
@@ -318,7 +318,7 @@ func Write(records []*rendered.Record, version string, began time.Time) ([]byte,
 	return json.MarshalIndent(f, "", " ")
 }
 
-func entryOf(x *rendered.Request, id string, began time.Time, r *rendered.Record) entry {
+func entryOf(x *pageload.Request, id string, began time.Time, r *pageload.Record) entry {
 	took := math.Max(x.Ended-x.Begun, 0)
 	e := entry{Page: id, Started: began.Add(time.Duration(x.Begun * float64(time.Millisecond))), Time: took, Timings: timings{0, took, 0}, Kind: written[x.Kind]}
 	if x.Cached {

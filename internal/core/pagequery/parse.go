@@ -8,8 +8,8 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
+	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/markup"
-	"yellowgate/internal/core/near"
 	"yellowgate/internal/core/page"
 )
 
@@ -169,7 +169,7 @@ func (p *parser) atom() Expr {
 	}
 	if !isName(tok) {
 		if i := strings.IndexByte(tok, '.'); i > 0 {
-			p.fail(at, "unknown field %q%s", tok, near.Suggest(tok[:i], []string{"meta", "fact"}))
+			p.fail(at, "unknown field %q%s", tok, didyoumean.Suggest(tok[:i], []string{"meta", "fact"}))
 		}
 		if strings.ContainsAny(tok, "/*") {
 			glob := p.s[at:]
@@ -182,7 +182,7 @@ func (p *parser) atom() Expr {
 	}
 	p.lex()
 	if p.kind == operator || p.is(word, "matches") {
-		p.fail(at, "unknown field %q%s", tok, near.Suggest(tok, Fields))
+		p.fail(at, "unknown field %q%s", tok, didyoumean.Suggest(tok, Fields))
 	}
 	return &Set{Name: tok, Offset: at}
 }
@@ -403,7 +403,7 @@ func Bind(x Expr, lookup func(name string) Expr, names []string) error {
 	Walk(x, func(x Expr) {
 		if s, ok := x.(*Set); ok && s.Expr == nil {
 			if s.Expr = lookup(s.Name); s.Expr == nil && failed == nil {
-				failed = &SyntaxError{s.Offset, fmt.Sprintf("unknown page set %q%s", s.Name, near.Suggest(s.Name, append(names, Reserved...)))}
+				failed = &SyntaxError{s.Offset, fmt.Sprintf("unknown page set %q%s", s.Name, didyoumean.Suggest(s.Name, append(names, Reserved...)))}
 			}
 		}
 	})
@@ -415,7 +415,7 @@ func Bind(x Expr, lookup func(name string) Expr, names []string) error {
 func Meant(query string, paths []string) string {
 	for word := range strings.FieldsSeq(query) {
 		if word = strings.Trim(word, "()"); strings.HasPrefix(word, "/") {
-			return near.Suggest(word, paths)
+			return didyoumean.Suggest(word, paths)
 		}
 	}
 	return ""

@@ -10,7 +10,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"yellowgate/internal/core/near"
+	"yellowgate/internal/core/didyoumean"
 )
 
 // A Template is a text with placeholders: literal pieces and placeholders in turn.
@@ -159,7 +159,7 @@ func parseOne(text string, at int, params []string) (*Placeholder, int, *oneErro
 				return fail(at, "a name should stand in @{…}, such as @{page.title}")
 			}
 			if !Known(name, params...) {
-				meant := near.Suggest(name, append(slices.Clone(params), Names...))
+				meant := didyoumean.Suggest(name, append(slices.Clone(params), Names...))
 				_, _, err := fail(start, "unknown name %q in a placeholder%s", name, meant)
 				err.named = err.named || meant != "" // a slip of the pen, in code as well
 				return nil, 0, err
@@ -201,7 +201,7 @@ func parseOne(text string, at int, params []string) (*Placeholder, int, *oneErro
 			f.Text = text[i+1 : i+1+n]
 			i += n + 2
 		default:
-			return fail(start, "unknown filter %q%s", f.Name, near.Suggest(f.Name, Filters))
+			return fail(start, "unknown filter %q%s", f.Name, didyoumean.Suggest(f.Name, Filters))
 		}
 		p.Filters = append(p.Filters, f)
 		space()

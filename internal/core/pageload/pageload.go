@@ -1,0 +1,345 @@
+// Package pageload is what a browser made of one page: its elements once scripts have run, every
+// request with who asked for it, what went wrong, what was stored, measured and used. A record is a
+// value that can be written down; it knows no browser.
+//
+// This file says what is recorded; link.go finds who asked for what; name.go gives requests the
+// items that they belong to.
+package pageload
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// Format is the version of the record.
+const Format = "yellowgate.rendered/1"
+
+// A Record is one visit to one page, on a screen of one size.
+type Record struct {
+	Format string `json:"format"`
+	Path   string `json:"path"`
+	File   string `json:"file,omitempty"` // that was opened, where the site is a folder
+	URL    string `json:"url"`            // where the visit ended
+	Screen string `json:"screen"`         // as 1280x800
+	Title  string `json:"title"`
+	// Unread says why there is no record: the browser crashed, hung, or did not open the page.
+	Unread string `json:"unread,omitempty"`
+
+	Elements []Element `json:"elements"`
+	// Items are the items that the document has, those of code that loads nothing among them.
+	Items    []string  `json:"items,omitempty"`
+	Requests []Request `json:"requests"` // in the order in which they began; the page itself is the first
+	Mistakes []Mistake `json:"mistakes,omitempty"`
+	Stored   []Stored  `json:"stored,omitempty"`
+	Measured Measured  `json:"measured"`
+	Used     []Used    `json:"used,omitempty"`
+	Dialogs  []Dialog  `json:"dialogs,omitempty"`
+	Popups   []Popup   `json:"popups,omitempty"` // that were tried: see Popup
+
+	Picture []byte `json:"-"` // of the screen, as JPEG, where one was asked for
+	HTML    []byte `json:"-"` // the document once it was quiet, written as HTML, in UTF-8
+	Nodes   []Node `json:"-"` // of the document, in its order, with who made them: see Adopt
+}
+
+// A Node is an element of the document as the browser lists it.
+type Node struct {
+	Tag string
+	URL string // its src or href, as written
+	By  *By    // the script that made it; nil for the parser
+}
+
+// An Element is one element of the document that loads or describes something.
+type Element struct {
+	Tag    string `json:"tag"`
+	Area   string `json:"area"`             // head or body
+	URL    string `json:"url,omitempty"`    // as written
+	Target string `json:"target,omitempty"` // resolved: the path within the site, or an absolute URL
+	Party  string `json:"party"`            // own, third, inline
+	What   string `json:"what,omitempty"`   // what it says: a title's text, a meta's name and content
+	Item   string `json:"item"`
+	// Came says who put it there: page (the parser) or script.
+	Came string `json:"came"`
+	By   *By    `json:"by,omitempty"`   // which script
+	Text bool   `json:"text,omitempty"` // the page's text has it, too
+	Line int    `json:"line,omitempty"` // in the page's text, where that has it
+}
+
+// By is a place in a script.
+type By struct {
+	URL     string `json:"url"`  // of the script; the page's own for an inline one
+	Line    int    `json:"line"` // from 1
+	Request int    `json:"request"`
+}
+
+// Why a request brought nothing. Other words are what the browser said.
+const (
+	Policy      = "policy"        // a Content Security Policy stopped it
+	Mixed       = "mixed-content" // it goes without TLS, from a page that came with it
+	Integrity   = "integrity"     // it is another file than its digest says
+	CORS        = "cors"          // the other site does not let this one have it
+	Refused     = "refused"       // nobody answers there
+	NoHost      = "no-host"       // there is no such host
+	TimedOut    = "timed-out"     //
+	NotCalled   = "not-called"    // it goes to a third party, and those are not called
+	KeptBack    = "kept-back"     // another site's answer is of another kind than what was asked for (Opaque Response Blocking)
+	WrongType   = "wrong-type"    // its media type is not that of what was asked for
+	Aborted     = "aborted"       // the page went on, or took it back
+	NotFinished = "not-finished"  // it was under way when the visit ended
+)
+
+// A Request is one thing that the page asked for.
+type Request struct {
+	URL    string `json:"url"`
+	Target string `json:"target"` // the path within the site, or the URL
+	Party  string `json:"party"`  // own or third
+	Kind   string `json:"kind"`   // document, frame, script, style, image, font, media, fetch, socket, other
+	Method string `json:"method"`
+	Status int    `json:"status"` // 0 where nothing answered
+	Failed string `json:"failed,omitempty"`
+	Detail string `json:"detail,omitempty"` // what the browser said, or which directive
+
+	Wire     int64   `json:"wire"`  // bytes that came, heads included
+	Bytes    int64   `json:"bytes"` // of the body, decoded
+	Coding   string  `json:"coding,omitempty"`
+	Mime     string  `json:"mime,omitempty"` // the media type of what came
+	Protocol string  `json:"protocol,omitempty"`
+	Cached   bool    `json:"cached,omitempty"`
+	Begun    float64 `json:"begun"` // ms after the visit began
+	Ended    float64 `json:"ended"` // 0 where it did not
+
+	Asked Asked  `json:"asked"`
+	Item  string `json:"item"`
+
+	id string // by which the browser knows it
+}
+
+// ID is the name under which a browser or a file knows a request.
+func (r *Request) ID() string { return r.id }
+
+// SetID sets that.
+func (r *Request) SetID(id string) { r.id = id }
+
+// Asked says who asked for a request.
+type Asked struct {
+	By   string `json:"by"` // page (the parser), script, style, preload, redirect, other
+	URL  string `json:"url,omitempty"`
+	Line int    `json:"line,omitempty"` // from 1
+	// Request is the number of the request that brought what asked; -1 for the page itself.
+	Request int `json:"request"`
+}
+
+// A Mistake is an exception that nobody caught, an error on the console, or code that a policy of the
+// page did not let in.
+type Mistake struct {
+	Kind    string `json:"kind"` // exception, console or policy
+	Message string `json:"message"`
+	URL     string `json:"url,omitempty"`
+	Line    int    `json:"line,omitempty"`
+	Request int    `json:"request"` // that brought the script; -1 for the page itself
+	Item    string `json:"item"`
+}
+
+// A Stored is something that the page wrote down in the browser; its value is not recorded.
+type Stored struct {
+	Kind  string `json:"kind"` // cookie, local, session
+	Name  string `json:"name"`
+	Host  string `json:"host"`
+	Days  int    `json:"days,omitempty"` // that a cookie lives; 0 to the end of the session
+	Third bool   `json:"third,omitempty"`
+}
+
+// Measured is what the browser measured. Times are ms after the visit began.
+type Measured struct {
+	FirstPaint   float64 `json:"firstPaint"`   // First Contentful Paint
+	LargestPaint float64 `json:"largestPaint"` // Largest Contentful Paint
+	LargestIs    string  `json:"largestIs,omitempty"`
+	Shift        float64 `json:"shift"` // Cumulative Layout Shift
+	Shifts       []Shift `json:"shifts,omitempty"`
+	Blocking     float64 `json:"blocking"` // ms over 50 of each long task
+	Nodes        int     `json:"nodes"`    // elements of the document
+	Loaded       float64 `json:"loaded"`   // the load event
+}
+
+// A Shift is one layout shift, and what moved.
+type Shift struct {
+	Value    float64  `json:"value"`
+	Elements []string `json:"elements"`
+}
+
+// A Used is how much of a script or stylesheet was used.
+type Used struct {
+	URL    string `json:"url"`
+	Target string `json:"target"`
+	Kind   string `json:"kind"` // script or style
+	Bytes  int    `json:"bytes"`
+	Used   int    `json:"used"` // bytes of it
+	Item   string `json:"item"`
+}
+
+// A Dialog is one that stood open.
+type Dialog struct {
+	ID     string  `json:"id,omitempty"`
+	Item   string  `json:"item"`
+	Covers float64 `json:"covers"` // share of the screen
+	// Modal says that nothing else of the page can be used while it is open (HTML, section 4.11.4).
+	Modal bool `json:"modal,omitempty"`
+}
+
+// A Popup is a way to open a popup that was tried, and what came of it.
+type Popup struct {
+	ID     string `json:"id"`
+	Item   string `json:"item"`
+	Way    string `json:"way"`    // fragment, click, after, scroll or leaving
+	With   string `json:"with"`   // the fragment's name, or the selector
+	Opened bool   `json:"opened"` // it stood open after that
+	Closed bool   `json:"closed"` // by Escape, or Enter on its closing button
+}
+
+// ByID is the number of the last request of an ID, or -1.
+func (r *Record) ByID(id string) int {
+	for i := len(r.Requests) - 1; i >= 0; i-- {
+		if r.Requests[i].id == id {
+			return i
+		}
+	}
+	return -1
+}
+
+// Hosts are the hosts of third parties that were asked, or would have been, each once, sorted.
+func (r *Record) Hosts() (hosts []string) {
+	for i := range r.Requests {
+		if x := &r.Requests[i]; x.Party == "third" {
+			if h := hostOf(x.URL); h != "" && !slices.Contains(hosts, h) {
+				hosts = append(hosts, h)
+			}
+		}
+	}
+	slices.Sort(hosts)
+	return hosts
+}
+
+// Has reports whether the browser has an item: in its document, or asked for.
+func (r *Record) Has(item string) bool {
+	return slices.Contains(r.Items, item) || slices.ContainsFunc(r.Elements, func(e Element) bool { return e.Item == item }) ||
+		slices.ContainsFunc(r.Requests, func(x Request) bool { return x.Item == item })
+}
+
+// Brought tells which script put an item into the page, or asked for it; "" where the page itself did.
+func (r *Record) Brought(item string) string {
+	by := ""
+	for i := range r.Elements {
+		switch e := &r.Elements[i]; {
+		case e.Item != item:
+		case e.Came == "page":
+			return ""
+		case by == "":
+			by = r.Places(e.By)
+		}
+	}
+	for i := 1; i < len(r.Requests); i++ {
+		switch x := &r.Requests[i]; {
+		case x.Item != item:
+		case x.Asked.By == "page":
+			return ""
+		case by == "":
+			by = r.Asks(i)
+		}
+	}
+	return by
+}
+
+// Asks tells which script asked for a request, and what brought that; "" for the page.
+func (r *Record) Asks(i int) string {
+	if chain := r.Chain(i); len(chain) >= 2 {
+		return r.Tell(chain[:len(chain)-1])
+	}
+	if r.Requests[i].Asked.By == "script" {
+		return "a script of the page"
+	}
+	return ""
+}
+
+// Lost says why a request brought nothing: a word of those above, or the answer's status; "" where it
+// did, or where nobody can tell.
+func (x *Request) Lost() string {
+	switch {
+	case x.Failed == NotCalled || x.Failed == Aborted || x.Failed == NotFinished:
+		return ""
+	case x.Failed != "":
+		return x.Failed
+	case x.Status >= 400:
+		return strconv.Itoa(x.Status)
+	}
+	return ""
+}
+
+// Left reports whether the page led on to another by itself: what the record has of a document is then
+// that of the other. Where a server redirects, it is the page that it leads to.
+func (r *Record) Left() bool {
+	for i := 1; i < len(r.Requests); i++ {
+		if x := &r.Requests[i]; x.Kind == "document" && x.Asked.By != "redirect" {
+			return true
+		}
+	}
+	return false
+}
+
+// Unasked reports whether a request is the browser's own, for an icon that nobody named. It is made once
+// in a while, whatever the page is.
+func (x *Request) Unasked() bool {
+	return x.Asked.By == "other" && strings.HasSuffix(x.URL, "/favicon.ico")
+}
+
+// Wire is the sum of the bytes that came.
+func (r *Record) Wire() (sum int64) {
+	for i := range r.Requests {
+		sum += r.Requests[i].Wire
+	}
+	return sum
+}
+
+// A Sum is what visits come to.
+type Sum struct {
+	Visits     int     `json:"visits"`
+	Requests   int     `json:"requests"`
+	Failed     int     `json:"failed"` // of the requests: that brought nothing
+	Wire       int64   `json:"wire"`   // bytes that came
+	Paint      float64 `json:"paint"`  // ms until the largest paint, in the middle of the visits
+	Shift      float64 `json:"shift"`  // layout shift, of all visits together
+	Blocking   float64 `json:"blocking"`
+	Exceptions int     `json:"exceptions"`
+}
+
+// SumOf adds up the visits that were read; nil for none.
+func SumOf(records []*Record) *Sum {
+	s := &Sum{}
+	var paints []float64
+	for _, r := range records {
+		if r.Unread != "" {
+			continue
+		}
+		s.Visits, s.Requests, s.Wire = s.Visits+1, s.Requests+len(r.Requests), s.Wire+r.Wire()
+		s.Shift, s.Blocking = s.Shift+r.Measured.Shift, s.Blocking+r.Measured.Blocking
+		for i := range r.Requests {
+			if x := &r.Requests[i]; x.Lost() != "" && !x.Unasked() {
+				s.Failed++
+			}
+		}
+		for i := range r.Mistakes {
+			if r.Mistakes[i].Kind == "exception" {
+				s.Exceptions++
+			}
+		}
+		if r.Measured.LargestPaint > 0 {
+			paints = append(paints, r.Measured.LargestPaint)
+		}
+	}
+	if slices.Sort(paints); len(paints) > 0 {
+		s.Paint = paints[len(paints)/2]
+	}
+	if s.Visits == 0 {
+		return nil
+	}
+	return s
+}

@@ -1,0 +1,132 @@
+package usage
+
+import (
+	"fmt"
+	"sync"
+
+	"github.com/zeebo/xxh3"
+
+	"yellowgate/internal/core/bounded"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
+)
+
+// A Library reads the stylesheets and scripts of a site, each once. It may be used
+// from several goroutines.
+type Library struct {
+	// Read returns a file of the site, by its path.
+	Read func(path string) ([]byte, bool)
+
+	sheets  sync.Map // path -> *Sheet, nil for a file that is not there
+	missing sync.Map // path -> *bool, of scripts
+	scripts sync.Map // scriptKey -> *Script, nil also for one that does not parse
+
+	// Of inline texts, by their digests: pages may have as many as they like.
+	inlineSheets  bounded.Map[string, *Sheet]
+	inlineScripts bounded.Map[scriptKey, *Script]
+}
+
+type scriptKey struct {
+	path   string
+	module bool
+}
+
+// Sheet returns the stylesheet at a path; nil where the site has no such file.
+func (l *Library) Sheet(path string) *Sheet {
+	return once(&l.sheets, path, func() *Sheet {
+		if text, ok := l.Read(path); ok {
+			return ReadSheet(text)
+		}
+		return nil
+	})
+}
+
+// Script returns the script at a path; nil where the site has none, or none that
+// parses.
+func (l *Library) Script(path string, module bool) *Script {
+	return once(&l.scripts, scriptKey{path, module}, func() *Script {
+		text, ok := l.Read(path)
+		if !ok || len(text) > MaxScript {
+			return nil
+		}
+		same := scriptKey{fmt.Sprintf("%x", xxh3.Hash128(text)), module} // sites have copies of one file in many folders
+		return once(&l.scripts, same, func() *Script { return ReadScript(text, module) })
+	})
+}
+
+// MaxScript is how many bytes a script may have to be read for evidence: a larger one, such
+// as a search index, takes longer than all the rest of a site, and counts as unread.
+const MaxScript = inventory.MaxScript
+
+// SheetsOf returns the stylesheets that an element of a page brings: its file or its
+// text, and what that imports. whole is false where one of them cannot be read.
+func (l *Library) SheetsOf(r *inventory.Record, e *inventory.Element) (list []*Sheet, whole bool) {
+	inline := e.El.Tag == markup.TagStyle
+	list, _, whole = gather(e, inline, func() *Sheet {
+		return l.inlineSheets.Get(e.Digest, func() *Sheet { return ReadSheet(content(r, e)) })
+	}, l.Sheet)
+	return list, whole
+}
+
+// scriptsOf is SheetsOf for a script. files has for each the file that the element brings besides its own.
+func (l *Library) scriptsOf(r *inventory.Record, e *inventory.Element) (list []*Script, files []string, whole bool) {
+	module := e.Module()
+	inline := e.Party == "inline" && e.URL == ""
+	return gather(e, inline, func() *Script {
+		return l.inlineScripts.Get(scriptKey{e.Digest, module}, func() *Script { return ReadScript(content(r, e), module) })
+	}, func(path string) *Script { return l.Script(path, module || path != e.Ref.Path) })
+}
+
+// gather reads the text or the file of an element, "" among files, and what it imports.
+func gather[T any](e *inventory.Element, inline bool, text func() *T, file func(path string) *T) (list []*T, files []string, whole bool) {
+	whole = true
+	add := func(x *T, path string) {
+		if x == nil {
+			whole = false
+			return
+		}
+		list, files = append(list, x), append(files, path)
+	}
+	switch {
+	case inline:
+		add(text(), "")
+	case e.Party == "own" && e.Ref.Own:
+		add(file(e.Ref.Path), "")
+	default:
+		whole = false
+	}
+	for _, m := range e.Imports {
+		if m.Party != "own" {
+			whole = false
+			continue
+		}
+		add(file(m.Target), m.Target)
+	}
+	for _, m := range e.Brings { // pictures and frames are no code
+		switch {
+		case m.Tag != "script" && m.Tag != "import":
+		case m.Party != "own" || m.Open:
+			whole = false
+		default:
+			add(file(m.Target), m.Target)
+		}
+	}
+	return list, files, whole
+}
+
+// once returns what is known under a key, and makes it where nothing is.
+func once[T any](known *sync.Map, key any, make func() *T) *T {
+	if v, ok := known.Load(key); ok {
+		return v.(*T)
+	}
+	x := make()
+	known.Store(key, x)
+	return x
+}
+
+func content(r *inventory.Record, e *inventory.Element) []byte {
+	if e.El.ContentEnd <= e.El.TagEnd {
+		return nil
+	}
+	return r.Source.Text[e.El.TagEnd:e.El.ContentEnd]
+}

@@ -1,0 +1,399 @@
+package usage
+
+import (
+	"bytes"
+	"regexp"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/tdewolff/parse/v2"
+	"github.com/tdewolff/parse/v2/css"
+	"github.com/zeebo/xxh3"
+
+	"yellowgate/internal/core/markup"
+)
+
+// A Sheet is what a stylesheet asks for: its selectors (Selectors Level 4), of rules
+// within @media and the like too, and what its rules say, to tell them apart.
+type Sheet struct {
+	Selectors []Selector
+	Rules     map[uint64]bool // one for each rule: its conditions, selectors and declarations
+	Names     []string        // that its selectors need, each once
+	named     map[string]bool // the same
+	plain     map[string]bool // of these, those that one selector needs alone
+	Sets      map[string]bool // custom properties that it sets on the whole page
+	Asks      map[string]bool // custom properties that it uses
+}
+
+// A Selector is one selector of a stylesheet, without those beside it in its list.
+type Selector struct {
+	Text  string   // as written, in one line
+	Needs []string // names that a page with a match must have
+	// exact: a page with that one name has a match; any other selector is compared
+	// with the page's elements.
+	exact bool
+	// vars: its rule only sets custom properties on the root, which does nothing
+	// where nobody asks for them.
+	vars   bool
+	static string // the selector without what depends on the moment, or "" where that cannot be told
+}
+
+// ReadSheet reads a stylesheet. What does not parse is passed over, as browsers do.
+func ReadSheet(text []byte) *Sheet {
+	s := &Sheet{Rules: map[uint64]bool{}, plain: map[string]bool{}, Sets: map[string]bool{}, Asks: map[string]bool{}}
+	s.named = map[string]bool{}
+	r := sheetReader{sheet: s, lexer: css.NewLexer(parse.NewInputBytes(bytes.Clone(text)))}
+	r.rules("", 0)
+	return s
+}
+
+type sheetReader struct {
+	sheet *Sheet
+	lexer *css.Lexer
+}
+
+type cssToken struct {
+	tt   css.TokenType
+	text string
+}
+
+// conditional are the at-rules that hold rules (CSS Conditional Rules, CSS Cascade,
+// CSS Containment); the blocks of others hold none that select.
+var conditional = map[string]bool{"@media": true, "@supports": true, "@layer": true, "@container": true, "@scope": true, "@document": true, "@starting-style": true}
+
+// deepest is how deep rules may be nested in conditions.
+const deepest = 32
+
+// rules reads rules up to the end of the block or the file.
+func (r *sheetReader) rules(context string, depth int) {
+	var prelude []cssToken
+	for {
+		tt, data := r.lexer.Next()
+		switch tt {
+		case css.ErrorToken:
+			return
+		case css.CommentToken, css.CDOToken, css.CDCToken:
+			continue
+		case css.SemicolonToken:
+			prelude = prelude[:0]
+			continue
+		case css.RightBraceToken:
+			if depth > 0 {
+				return
+			}
+			prelude = prelude[:0]
+			continue
+		case css.LeftBraceToken:
+		default:
+			if tt != css.WhitespaceToken || len(prelude) > 0 {
+				prelude = append(prelude, cssToken{tt, string(data)})
+			}
+			continue
+		}
+		switch {
+		case len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken && conditional[strings.ToLower(prelude[0].text)] && depth < deepest:
+			r.rules(context+" "+written(prelude), depth+1)
+		case len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken:
+			r.block(nil)
+		default:
+			var h xxh3.Hasher
+			h.WriteString(context + "{" + written(prelude) + "{")
+			vars := r.block(&h)
+			r.sheet.Rules[h.Sum64()] = true
+			r.selectors(prelude, vars)
+		}
+		prelude = prelude[:0]
+	}
+}
+
+// block reads a block of declarations, whose "{" was read. Rules nested in it match
+// only where those around them do, so they add nothing. It returns the custom
+// properties that the block sets, where it does nothing else.
+func (r *sheetReader) block(into *xxh3.Hasher) (vars []string) {
+	depth, gap, begins, others := 1, false, true, false
+	defer func() {
+		if others {
+			vars = nil
+		}
+	}()
+	for {
+		tt, data := r.lexer.Next()
+		switch tt {
+		case css.ErrorToken:
+			return
+		case css.LeftBraceToken:
+			depth++
+		case css.RightBraceToken:
+			if depth--; depth == 0 {
+				return
+			}
+		case css.CommentToken:
+			continue
+		case css.WhitespaceToken:
+			gap = true
+			continue
+		}
+		switch {
+		case tt == css.CustomPropertyNameToken && begins:
+			vars = append(vars, string(data))
+		case tt == css.CustomPropertyNameToken:
+			r.sheet.Asks[string(data)] = true
+		case begins && tt != css.SemicolonToken && tt != css.RightBraceToken:
+			others = true
+		case tt == css.CustomPropertyValueToken:
+			for _, m := range asked.FindAll(data, -1) {
+				r.sheet.Asks[string(m)] = true
+			}
+		}
+		begins = tt == css.SemicolonToken || tt == css.LeftBraceToken || tt == css.RightBraceToken
+		if into != nil {
+			if gap && tt != css.ColonToken && tt != css.SemicolonToken && tt != css.RightBraceToken {
+				into.WriteString(" ")
+			}
+			into.Write(data)
+			gap = tt == css.ColonToken || tt == css.SemicolonToken || tt == css.LeftBraceToken
+		}
+	}
+}
+
+var asked = regexp.MustCompile(`--[\w-]+`)
+
+// written joins tokens in one way of writing.
+func written(tokens []cssToken) string {
+	var b strings.Builder
+	for _, t := range tokens {
+		if t.tt == css.WhitespaceToken {
+			t.text = " "
+		}
+		b.WriteString(t.text)
+	}
+	s := b.String()
+	for _, c := range []string{",", ">", "+", "~"} {
+		s = strings.ReplaceAll(strings.ReplaceAll(s, " "+c, c), c+" ", c)
+	}
+	return strings.TrimSpace(s)
+}
+
+// selectors reads a selector list.
+func (r *sheetReader) selectors(prelude []cssToken, vars []string) {
+	depth, from := 0, 0
+	for i := 0; i <= len(prelude); i++ {
+		if i < len(prelude) {
+			switch prelude[i].tt {
+			case css.FunctionToken, css.LeftParenthesisToken, css.LeftBracketToken:
+				depth++
+			case css.RightParenthesisToken, css.RightBracketToken:
+				depth--
+			}
+			if depth > 0 || prelude[i].tt != css.CommaToken {
+				continue
+			}
+		}
+		if part := trim(prelude[from:i]); len(part) > 0 {
+			s := readSelector(part)
+			if s.vars = len(vars) > 0 && len(s.Needs) == 0; s.vars {
+				for _, name := range vars {
+					r.sheet.Sets[name] = true
+				}
+			}
+			r.sheet.Selectors = append(r.sheet.Selectors, s)
+			for _, name := range s.Needs {
+				if !r.sheet.named[name] {
+					r.sheet.named[name] = true
+					r.sheet.Names = append(r.sheet.Names, name)
+				}
+			}
+			if len(s.Needs) == 1 {
+				r.sheet.plain[s.Needs[0]] = true
+			}
+		}
+		from = i + 1
+	}
+}
+
+func trim(t []cssToken) []cssToken {
+	for len(t) > 0 && t[0].tt == css.WhitespaceToken {
+		t = t[1:]
+	}
+	for len(t) > 0 && t[len(t)-1].tt == css.WhitespaceToken {
+		t = t[:len(t)-1]
+	}
+	return t
+}
+
+// always are there, with a tag or without.
+var always = map[string]bool{"html": true, "head": true, "body": true}
+
+// structural are the pseudo-classes that a file alone can answer; any other, and all
+// pseudo-elements, are taken as answered yes.
+var structural = map[string]bool{"first-child": true, "last-child": true, "only-child": true, "first-of-type": true, "last-of-type": true, "only-of-type": true, "empty": true}
+
+// readSelector reads one selector.
+func readSelector(t []cssToken) Selector {
+	s := Selector{Text: strings.Join(strings.Fields(written(t)), " ")}
+	var static strings.Builder
+	known, compounds, pseudo := true, 1, false
+	for i := 0; i < len(t); i++ {
+		next := func() string {
+			if i+1 < len(t) && t[i+1].tt == css.IdentToken {
+				i++
+				return t[i].text
+			}
+			return ""
+		}
+		switch x := t[i]; x.tt {
+		case css.IdentToken:
+			static.WriteString(x.text)
+			if name := strings.ToLower(unescape(x.text)); !always[name] {
+				s.Needs = append(s.Needs, name)
+			} else {
+				pseudo = true
+			}
+		case css.HashToken:
+			static.WriteString(x.text)
+			s.Needs = append(s.Needs, "#"+unescape(x.text[1:]))
+		case css.DelimToken:
+			switch x.text {
+			case ".":
+				name := next()
+				static.WriteString("." + name)
+				s.Needs = append(s.Needs, "."+unescape(name))
+			case ">", "+", "~":
+				static.WriteString(x.text)
+				compounds++
+			case "*":
+				static.WriteString(x.text)
+			default: // "&", "|" and what is yet to come
+				known = false
+			}
+		case css.WhitespaceToken:
+			static.WriteString(" ")
+			compounds++
+		case css.LeftBracketToken:
+			name := ""
+			for ; i < len(t) && t[i].tt != css.RightBracketToken; i++ {
+				if name == "" && t[i].tt == css.IdentToken {
+					name = strings.ToLower(unescape(t[i].text))
+				}
+				static.WriteString(t[i].text)
+			}
+			static.WriteString("]")
+			s.Needs = append(s.Needs, "["+name)
+			pseudo = true // its value is not in the vocabulary
+		case css.ColonToken:
+			element := i+1 < len(t) && t[i+1].tt == css.ColonToken
+			if element {
+				i++
+			}
+			if i+1 >= len(t) {
+				break
+			}
+			i++
+			name := strings.ToLower(t[i].text)
+			if t[i].tt == css.FunctionToken {
+				for depth := 1; depth > 0 && i+1 < len(t); {
+					i++
+					switch t[i].tt {
+					case css.FunctionToken, css.LeftParenthesisToken:
+						depth++
+					case css.RightParenthesisToken:
+						depth--
+					}
+				}
+				// What :not() and the like leave out is not asked: it may match.
+				known = known && (element || name == "nth-child(" || name == "nth-of-type(" || name == "nth-last-child(" || name == "lang(" || name == "not(")
+				pseudo = true
+			} else if structural[name] && !element {
+				static.WriteString(":" + name)
+				pseudo = true
+			} else if name == "host" {
+				known = false
+			}
+			if str := static.String(); str == "" || strings.HasSuffix(str, " ") || strings.ContainsAny(str[len(str)-1:], ">+~") {
+				static.WriteString("*")
+			}
+		case css.ColumnToken, css.CommaToken:
+			known = false
+		default:
+			known = false
+		}
+	}
+	if known {
+		s.static = strings.TrimSpace(static.String())
+	}
+	s.exact = known && compounds == 1 && len(s.Needs) <= 1 && !pseudo
+	return s
+}
+
+// unescape reads an identifier (CSS Syntax, 4.3.7).
+func unescape(s string) string {
+	if !strings.Contains(s, `\`) {
+		return s
+	}
+	var b strings.Builder
+	for i := 0; i < len(s); i++ {
+		if s[i] != '\\' || i+1 == len(s) {
+			b.WriteByte(s[i])
+			continue
+		}
+		j := i + 1
+		for j < len(s) && j < i+7 && strings.IndexByte("0123456789abcdefABCDEF", s[j]) >= 0 {
+			j++
+		}
+		if j == i+1 {
+			_, n := utf8.DecodeRuneInString(s[j:])
+			b.WriteString(s[j : j+n])
+			i = j + n - 1
+			continue
+		}
+		code, _ := strconv.ParseUint(s[i+1:j], 16, 32)
+		b.WriteRune(rune(code))
+		if j < len(s) && markup.IsSpace(s[j]) {
+			j++
+		}
+		i = j - 1
+	}
+	return b.String()
+}
+
+// in reports whether a page's vocabulary has all that a selector needs.
+func (s *Selector) in(v *Vocabulary) bool {
+	for _, n := range s.Needs {
+		if !v.Has(n) {
+			return false
+		}
+	}
+	return true
+}
+
+// Match returns the first of the sheet's selectors that matches something on a page;
+// "" for none. One that only a browser could answer counts as a match.
+func (s *Sheet) Match(v *Vocabulary) string {
+	var rest []*Selector
+	for i := range s.Selectors {
+		x := &s.Selectors[i]
+		if x.vars || !x.in(v) {
+			continue
+		}
+		if x.exact || len(x.Needs) == 0 {
+			return x.Text
+		}
+		rest = append(rest, x)
+	}
+	for _, x := range rest {
+		if x.match(v) {
+			return x.Text
+		}
+	}
+	return ""
+}
+
+// match compares a selector with the elements of a page that has its names.
+func (s *Selector) match(v *Vocabulary) bool {
+	if s.exact || s.static == "" {
+		return true
+	}
+	m, err := markup.ParseSelector(s.static)
+	return err != nil || v.match(m)
+}
