@@ -9,8 +9,9 @@ import (
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
 	"yellowgate/internal/site"
+	"yellowgate/internal/sitecheck"
+	"yellowgate/internal/survey"
 )
 
 func (a *app) applyCmd() *cobra.Command {
@@ -56,13 +57,13 @@ If the gate file cannot be put into effect, nothing is written.`,
 			}
 			o := publish.Options{TakeOver: takeOver, Part: whole, Progress: a.progress("writing")}
 			if len(args) == 1 {
-				q, err := run.ParseQuery(p, args[0])
+				q, err := project.ParseQuery(p, args[0])
 				if err != nil {
 					return err
 				}
 				o.Chosen, o.Query = q.Chooses, args[0]
 			}
-			also, inTheWay := run.InTheWay(p)
+			also, inTheWay := sitecheck.InTheWay(p)
 			if worst, any := problem.Worst(inTheWay); any && worst == problem.Error {
 				return &project.GateError{Problems: append(problems, inTheWay...)}
 			}
@@ -103,7 +104,7 @@ func (a *app) applyPipe(as string) error {
 	if err != nil {
 		return err
 	}
-	text, more, err := run.Pipe(p, b, as)
+	text, more, err := survey.Pipe(p, b, as)
 	if err != nil {
 		return err
 	}

@@ -14,12 +14,14 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 	"yellowgate/internal/site"
+	"yellowgate/internal/siteaudit"
+	"yellowgate/internal/visits"
 )
 
 // auditFormats write an audit for other programs.
-var auditFormats = map[string]func(io.Writer, *run.AuditResult) error{
+var auditFormats = map[string]func(io.Writer, *result.Audit) error{
 	"ndjson":   report.FindingLines, // the pages before them come as they are read
 	"html":     report.AuditHTML,
 	"csv":      report.AuditCSV,
@@ -86,7 +88,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 			defer a.turn()
 			return a.write(func(w io.Writer, pr *report.Printer) (err error) {
 				lines := bufio.NewWriter(w)
-				r, done, err := a.audit(cmd.Context(), args, o, threshold == 0, func(r *inventory.Record, verdicts []run.Gated) error { return report.PageLines(lines, r, verdicts) })
+				r, done, err := a.audit(cmd.Context(), args, o, threshold == 0, func(r *inventory.Record, verdicts []result.Gated) error { return report.PageLines(lines, r, verdicts) })
 				if err == nil {
 					err = lines.Flush()
 				}
@@ -144,7 +146,7 @@ func nothingOpen() error { return nil }
 
 // audit audits a folder, a page from standard input, or what parts came to. done is to be called
 // once the findings were read.
-func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool, each func(*inventory.Record, []run.Gated) error) (r *run.AuditResult, done func() error, err error) {
+func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool, each func(*inventory.Record, []result.Gated) error) (r *result.Audit, done func() error, err error) {
 	if f.records {
 		return nil, nil, &site.UsageError{Message: "--records is for --part", Remedy: "yellowgate audit --part 3/8 --records --out part-3.ndjson"}
 	}
@@ -157,7 +159,7 @@ func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool
 	}
 	dirs := args
 	if f.join {
-		if dirs, err = run.PartFolder(args); err != nil {
+		if dirs, err = siteaudit.PartFolder(args); err != nil {
 			return nil, nil, err
 		}
 	}
@@ -176,21 +178,21 @@ func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool
 	}
 	if f.browsing.on {
 		a.tidies.Store(true)
-		o.Browser = &run.Browsing{Context: ctx, Options: f.browsing.o, Screens: f.screens, Pictures: f.pictures}
+		o.Browser = &visits.Browsing{Context: ctx, Options: f.browsing.o, Screens: f.screens, Pictures: f.pictures}
 		o.Browser.Popups = true
 		if len(dirs) == 1 && isAddress(dirs[0]) {
 			o.Browser.Running = dirs[0]
 		}
 	}
 	if !f.join {
-		r, err := run.Audit(o)
+		r, err := siteaudit.Audit(o)
 		if err == nil && f.harOut != "" {
 			err = a.writeHAR(f.harOut, r.Rendered)
 		}
 		return r, nothingOpen, err
 	}
 	o.Progress = a.progress("joining")
-	if r, done, err = run.Join(o, args); err == nil && (a.format == "junit" || a.format == "sarif") {
+	if r, done, err = siteaudit.Join(o, args); err == nil && (a.format == "junit" || a.format == "sarif") {
 		r.Gather() // they are written all at once
 	}
 	return r, done, err
@@ -214,7 +216,7 @@ func (a *app) auditPart(args []string, f auditFlags) error {
 	}
 	o.Records = f.records
 	return a.write(func(w io.Writer, _ *report.Printer) error {
-		r, err := run.AuditPart(o, part, w)
+		r, err := siteaudit.Part(o, part, w)
 		if err == nil && !a.quiet {
 			a.messages().AuditPart(r)
 		}
@@ -223,7 +225,7 @@ func (a *app) auditPart(args []string, f auditFlags) error {
 }
 
 // auditPage audits the page from standard input.
-func (a *app) auditPage(as string) (*run.AuditResult, error) {
+func (a *app) auditPage(as string) (*result.Audit, error) {
 	p, err := a.openIfAny(false)
 	if err != nil {
 		return nil, err
@@ -240,11 +242,11 @@ func (a *app) auditPage(as string) (*run.AuditResult, error) {
 	if err != nil {
 		return nil, err
 	}
-	return run.AuditOne(b, as, p)
+	return siteaudit.Page(b, as, p)
 }
 
 // auditOptions say which folder is audited, and what it is compared with.
-func (a *app) auditOptions(ctx context.Context, w *ways, args []string) (o run.AuditOptions, err error) {
+func (a *app) auditOptions(ctx context.Context, w *ways, args []string) (o siteaudit.Options, err error) {
 	o.Progress = a.progress("auditing")
 	p, err := a.openIfAny(false)
 	if err == nil && p != nil && !(len(args) == 1 && isAddress(args[0]) && p.MadeByServer()) {

@@ -21,8 +21,11 @@ import (
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 	"yellowgate/internal/site"
+	"yellowgate/internal/siteaudit"
+	"yellowgate/internal/sitecompare"
+	"yellowgate/internal/visits"
 )
 
 // browsing are the options of whoever opens pages in a browser.
@@ -108,11 +111,11 @@ func (w *browsing) ready(a *app, cmd *cobra.Command, ways *ways, args []string) 
 
 // rendering starts a browser for the pages of a project: of the site that runs where the first argument
 // is an address, and of the folder otherwise; source for those before the gate.
-func (v *browsing) rendering(ctx context.Context, p *project.Project, args []string, source bool) (*run.Rendering, error) {
+func (v *browsing) rendering(ctx context.Context, p *project.Project, args []string, source bool) (*visits.Site, error) {
 	if len(args) > 0 && isAddress(args[0]) {
-		return run.NewRenderingAt(ctx, p, args[0], v.o)
+		return visits.StartAt(ctx, p, args[0], v.o)
 	}
-	return run.NewRendering(ctx, p, source, v.o)
+	return visits.Start(ctx, p, source, v.o)
 }
 
 // looked is what a browser command ends with: an error, or that it was stopped.
@@ -133,7 +136,7 @@ func (a *app) showBrowser(ctx context.Context, w *ways, v *browsing, screens []b
 		p = nil
 	}
 	a.tidies.Store(true)
-	var all []*run.Opened
+	var all []*result.Opened
 	if isAddress(name) && (p == nil || !p.OfSite(name)) {
 		text, err := a.showAddress(ctx, w, p, name)
 		if err != nil {
@@ -146,7 +149,7 @@ func (a *app) showBrowser(ctx context.Context, w *ways, v *browsing, screens []b
 		}
 		defer b.Close()
 		for _, s := range screens {
-			all = append(all, run.OpenAddress(b, name, s, text, p))
+			all = append(all, visits.OpenAddress(b, name, s, text, p))
 		}
 	} else {
 		if p == nil || p.Source == "" {
@@ -159,7 +162,7 @@ func (a *app) showBrowser(ctx context.Context, w *ways, v *browsing, screens []b
 		if err != nil {
 			return err
 		}
-		r, err := run.NewRendering(ctx, p, source, v.o)
+		r, err := visits.Start(ctx, p, source, v.o)
 		if err != nil {
 			return err
 		}
@@ -187,12 +190,12 @@ func (a *app) showBrowser(ctx context.Context, w *ways, v *browsing, screens []b
 }
 
 // useHAR has an audit hold its pages against a recording.
-func (a *app) useHAR(o *run.AuditOptions, name string) (err error) {
+func (a *app) useHAR(o *siteaudit.Options, name string) (err error) {
 	address := o.Address
 	if o.Project != nil {
 		address = o.Project.Gate.File.Site.URL.Value
 	}
-	if o.Saved, err = run.ReadHAR(name, address); err == nil && !a.quiet {
+	if o.Saved, err = siteaudit.ReadHAR(name, address); err == nil && !a.quiet {
 		a.messages().Notice("%s has %s", name, wording.Count(len(o.Saved), "page"))
 	}
 	return err
@@ -211,7 +214,7 @@ func (a *app) writeHAR(name string, records []*pageload.Record) error {
 }
 
 // compareLooks compares two sides as visitors see them.
-func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOptions, pictures string) error {
+func (a *app) compareLooks(ctx context.Context, args []string, o sitecompare.LooksOptions, pictures string) error {
 	p, err := a.openIfAny(false)
 	if err != nil && a.gate != "" {
 		return err
@@ -231,11 +234,11 @@ func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOption
 			return &site.PathError{Path: pictures, Err: err}
 		}
 	}
-	o.Picture = func(l *run.PageLook, before, after *visualdiff.Picture) error {
+	o.Picture = func(l *result.PageLook, before, after *visualdiff.Picture) error {
 		if pictures == "" && a.format != "html" {
 			return nil
 		}
-		drawn := run.DrawLooks(l, before, after)
+		drawn := sitecompare.DrawLooks(l, before, after)
 		if pictures != "" {
 			name := strings.Trim(strings.ReplaceAll(l.Path, "/", "_"), "_")
 			if name == "" {
@@ -246,10 +249,10 @@ func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOption
 				return err
 			}
 		}
-		return l.Keep(drawn)
+		return sitecompare.KeepDrawn(l, drawn)
 	}
 	a.tidies.Store(true)
-	l, err := run.CompareLooks(o)
+	l, err := sitecompare.Looks(o)
 	if err = looked(ctx, err); err != nil {
 		return err
 	}
@@ -260,7 +263,7 @@ func (a *app) compareLooks(ctx context.Context, args []string, o run.LooksOption
 		if a.format == "json" {
 			return report.JSON(w, struct {
 				Format string `json:"format"`
-				*run.Looks
+				*result.Looks
 			}{"yellowgate.looks/1", l})
 		}
 		if a.format == "html" {
@@ -285,7 +288,7 @@ func (a *app) suggestBrowser(ctx context.Context, args []string, w *ways, v *bro
 		return err
 	}
 	defer r.Close()
-	uses, unread, err := run.UsedInBrowser(r, screens, a.progress("looking"))
+	uses, unread, err := visits.Used(r, screens, a.progress("looking"))
 	if err = looked(ctx, err); err != nil {
 		return err
 	}
@@ -296,11 +299,11 @@ func (a *app) suggestBrowser(ctx context.Context, args []string, w *ways, v *bro
 	return a.write(func(w io.Writer, pr *report.Printer) error {
 		if a.format == "json" {
 			return report.JSON(w, struct {
-				Format  string    `json:"format"`
-				Screens []string  `json:"screens"`
-				Pages   int       `json:"pages"`
-				Unread  int       `json:"unread"`
-				Used    []run.Use `json:"used"`
+				Format  string       `json:"format"`
+				Screens []string     `json:"screens"`
+				Pages   int          `json:"pages"`
+				Unread  int          `json:"unread"`
+				Used    []result.Use `json:"used"`
 			}{"yellowgate.used/1", names, len(p.Pages), unread, uses})
 		}
 		pr.Used(uses, len(p.Pages), unread, names, a.verbose)

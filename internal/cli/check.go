@@ -7,7 +7,7 @@ import (
 
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
+	"yellowgate/internal/sitecheck"
 )
 
 func (a *app) checkCmd() *cobra.Command {
@@ -31,7 +31,7 @@ how many pages each item is.`,
 			if err != nil {
 				return err
 			}
-			r, err := run.Check(p, problems, a.progress("checking"))
+			r, err := sitecheck.Check(p, problems, a.progress("checking"))
 			if err != nil {
 				return err
 			}

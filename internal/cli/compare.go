@@ -7,8 +7,8 @@ import (
 
 	"yellowgate/internal/core/compare"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
 	"yellowgate/internal/site"
+	"yellowgate/internal/sitecompare"
 )
 
 func (a *app) compareCmd() *cobra.Command {
@@ -43,7 +43,7 @@ status 1 means that a page looks another.`,
 				return err
 			}
 			if v.on {
-				return a.compareLooks(cmd.Context(), args, run.LooksOptions{Options: v.o, Screens: screens, Masks: masks, Runs: runs}, pictures)
+				return a.compareLooks(cmd.Context(), args, sitecompare.LooksOptions{Options: v.o, Screens: screens, Masks: masks, Runs: runs}, pictures)
 			}
 			for _, name := range []string{"mask", "runs", "pictures"} {
 				if cmd.Flags().Changed(name) {
@@ -66,7 +66,7 @@ status 1 means that a page looks another.`,
 			if err != nil {
 				p = nil // two folders can be compared without a gate file that works
 			}
-			o := run.CompareOptions{Before: args[0], After: args[1], Project: p, Diffs: a.verbose, Roughly: a.format == "text", Progress: a.progress("comparing")}
+			o := sitecompare.Options{Before: args[0], After: args[1], Project: p, Diffs: a.verbose, Roughly: a.format == "text", Progress: a.progress("comparing")}
 			for _, side := range []*string{&o.Before, &o.After} {
 				if isAddress(*side) {
 					if *side, err = a.folderOf(cmd.Context(), &w, *side); err != nil {
@@ -77,7 +77,7 @@ status 1 means that a page looks another.`,
 			if len(args) == 3 {
 				o.Page = args[2]
 			}
-			r, err := run.Compare(o)
+			r, err := sitecompare.Compare(o)
 			if err != nil {
 				return err
 			}

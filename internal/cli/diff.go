@@ -6,7 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
+	"yellowgate/internal/sitecheck"
 )
 
 func (a *app) diffCmd() *cobra.Command {
@@ -31,7 +31,7 @@ but not applied. Exit status 1 means that pages are behind.`,
 			if len(args) == 1 {
 				query = args[0]
 			}
-			d, err := run.Diff(p, query, a.progress("comparing"))
+			d, err := sitecheck.Diff(p, query, a.progress("comparing"))
 			if err != nil {
 				return err
 			}

@@ -10,14 +10,15 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/fsys"
+	"yellowgate/internal/gatechange"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 	"yellowgate/internal/site"
 )
 
 // keyFlags gives a command an option for each key of an item, and returns what
 // collects the values.
-func (a *app) keyFlags(cmd *cobra.Command) func() []run.EditField {
+func (a *app) keyFlags(cmd *cobra.Command) func() []gatechange.Field {
 	values := map[string]*[]string{}
 	for _, key := range gatefile.ItemKeys() {
 		v := new([]string)
@@ -30,10 +31,10 @@ func (a *app) keyFlags(cmd *cobra.Command) func() []run.EditField {
 		}
 		a.completeKey(cmd, key)
 	}
-	return func() (out []run.EditField) {
+	return func() (out []gatechange.Field) {
 		for _, key := range gatefile.ItemKeys() {
 			if cmd.Flags().Changed(key) {
-				out = append(out, run.EditField{Key: key, Values: *values[key]})
+				out = append(out, gatechange.Field{Key: key, Values: *values[key]})
 			}
 		}
 		return out
@@ -120,7 +121,7 @@ func (a *app) itemArg(_ *cobra.Command, args []string, prefix string) ([]string,
 }
 
 // edit makes ready a change of the gate file.
-func (a *app) edit(name string, dry bool) (*run.GateEdit, error) {
+func (a *app) edit(name string, dry bool) (*gatechange.Edit, error) {
 	if err := a.begin(); err != nil {
 		return nil, err
 	}
@@ -128,11 +129,11 @@ func (a *app) edit(name string, dry bool) (*run.GateEdit, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &run.GateEdit{GateFile: file, Day: a.at, Outside: a.outside, DryRun: dry, Name: name, Progress: a.progress("comparing")}, nil
+	return &gatechange.Edit{GateFile: file, Day: a.at, Outside: a.outside, DryRun: dry, Name: name, Progress: a.progress("comparing")}, nil
 }
 
 // edited tells what a change did.
-func (a *app) edited(e *run.GateEdit, r *run.EditResult, err error) error {
+func (a *app) edited(e *gatechange.Edit, r *result.Edit, err error) error {
 	if err != nil {
 		return err
 	}
@@ -153,13 +154,13 @@ func dryFlag(cmd *cobra.Command, dry *bool) {
 }
 
 // paramFields reads the values of --param.
-func paramFields(params []string) (out []run.EditField, err error) {
+func paramFields(params []string) (out []gatechange.Field, err error) {
 	for _, p := range params {
 		name, value, ok := strings.Cut(p, "=")
 		if !ok || name == "" || value == "" {
 			return nil, &site.UsageError{Message: "--param is NAME=VALUE, not \"" + p + "\"", Remedy: "for example --param delay=3s"}
 		}
-		out = append(out, run.EditField{Key: name, Values: []string{value}})
+		out = append(out, gatechange.Field{Key: name, Values: []string{value}})
 	}
 	return out, nil
 }
@@ -268,7 +269,7 @@ what. Nothing is written where the gate file would then have a mistake.`,
 }
 
 // changing completes a command that makes one change of an item.
-func (a *app) changing(cmd *cobra.Command, change func(*run.GateEdit) (*run.EditResult, error)) *cobra.Command {
+func (a *app) changing(cmd *cobra.Command, change func(*gatechange.Edit) (*result.Edit, error)) *cobra.Command {
 	var dry bool
 	cmd.GroupID, cmd.Args, cmd.ValidArgsFunction = "decide", needs(1, 1, cmd.Name()+" takes the name of one item", "yellowgate "+cmd.Name()+" visit-counter"), a.itemArg
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
@@ -289,7 +290,7 @@ func (a *app) disableCmd() *cobra.Command {
 		Short:   "Take an item out everywhere, and keep it for later",
 		Long:    `Writes disabled: true into an item: it is out on every page until it is enabled again.`,
 		Example: "  yellowgate disable summer-notice",
-	}, (*run.GateEdit).Disable)
+	}, (*gatechange.Edit).Disable)
 }
 
 func (a *app) enableCmd() *cobra.Command {
@@ -298,7 +299,7 @@ func (a *app) enableCmd() *cobra.Command {
 		Short:   "Let a disabled item in again",
 		Long:    `Takes disabled: true out of an item, so that its pages and exceptions count again.`,
 		Example: "  yellowgate enable summer-notice",
-	}, (*run.GateEdit).Enable)
+	}, (*gatechange.Edit).Enable)
 }
 
 func (a *app) removeCmd() *cobra.Command {
@@ -311,7 +312,7 @@ It refuses while another item needs it; and where the item finds or replaces ele
 of the source pages, which come back without it, unless --release says that this is
 meant. Files that the item names stay.`,
 		Example: "  yellowgate remove summer-notice --dry-run\n  yellowgate remove glyph-shim --release",
-	}, func(e *run.GateEdit) (*run.EditResult, error) { return e.Remove(release) })
+	}, func(e *gatechange.Edit) (*result.Edit, error) { return e.Remove(release) })
 	cmd.Flags().BoolVar(&release, "release", false, "let what it found come back as the source has it, and its spots stand without an item")
 	return cmd
 }

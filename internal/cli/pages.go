@@ -6,8 +6,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/decisions"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
 )
 
 func (a *app) pagesCmd() *cobra.Command {
@@ -29,7 +29,7 @@ lists the words that queries of this site can use, with examples.`,
 				return err
 			}
 			if fields {
-				lines, err := run.Fields(p, a.progress("looking"))
+				lines, err := decisions.Fields(p, a.progress("looking"))
 				if err != nil {
 					return err
 				}
@@ -45,7 +45,7 @@ lists the words that queries of this site can use, with examples.`,
 			if len(args) == 1 {
 				query = args[0]
 			}
-			lines, err := run.Pages(p, query, why, a.progress("looking"))
+			lines, err := decisions.Pages(p, query, why, a.progress("looking"))
 			if err != nil {
 				return err
 			}
@@ -54,7 +54,7 @@ lists the words that queries of this site can use, with examples.`,
 					return report.JSON(w, lines)
 				}
 				pr.Pages(lines, query, why)
-				if hint := run.MeantPage(p, query); len(lines) == 0 && hint != "" {
+				if hint := decisions.MeantPage(p, query); len(lines) == 0 && hint != "" {
 					pr.Line("  no page: %s", strings.Trim(hint, "()"))
 				}
 				return nil

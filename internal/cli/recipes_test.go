@@ -19,7 +19,7 @@ var fence = regexp.MustCompile("(?ms)^```(\\w+)(?: ([^\n]*))?\n(.*?)^```$")
 
 func blocks(text string) (out []block) {
 	for _, m := range fence.FindAllStringSubmatch(text, -1) {
-		out = append(out, block{m[1], m[2], m[3]})
+		out = append(out, block{language: m[1], name: m[2], text: m[3]})
 	}
 	return out
 }

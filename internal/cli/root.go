@@ -30,7 +30,6 @@ import (
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
 	"yellowgate/internal/site"
 )
 
@@ -397,7 +396,7 @@ func (a *app) turn() {
 }
 
 // progress shows a bar for what takes longer than a second, on a terminal only.
-func (a *app) progress(what string) run.Progress {
+func (a *app) progress(what string) site.Progress {
 	if a.quiet || !isTerminal(a.err) {
 		return nil
 	}

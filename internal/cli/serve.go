@@ -19,12 +19,14 @@ import (
 
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/decisions"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
 	"yellowgate/internal/server/preview"
 	"yellowgate/internal/server/reload"
 	"yellowgate/internal/site"
+	"yellowgate/internal/siteaudit"
+	"yellowgate/internal/sitecheck"
 )
 
 func (a *app) serveCmd() *cobra.Command {
@@ -114,17 +116,17 @@ func (a *app) serve(ctx context.Context, gate, listen string, names []string, so
 	watched := g.Run(ctx)
 	o := preview.Options{Gate: g, Source: source, Names: names,
 		Pages: func(w io.Writer, p *project.Project, query string) error {
-			pages, all, err := run.ServedPages(p, query)
+			pages, all, err := decisions.ServedPages(p, query)
 			return report.PageList(w, siteName(p), query, preview.Own, pages, all, err)
 		},
 		Audit: func(w io.Writer, p *project.Project, pg *page.Page) error {
-			r, err := run.AuditServed(p, pg)
+			r, err := siteaudit.Served(p, pg)
 			if err != nil {
 				return err
 			}
 			return report.AuditHTML(w, r)
 		},
-		Also: run.PageInTheWay,
+		Also: sitecheck.PageInTheWay,
 		Told: func(pg *page.Page, ps []problem.Problem) {
 			a.messages().Notice("%s is not shown:", pg.Path)
 			a.messages().Problems(ps, a.verbose)

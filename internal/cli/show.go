@@ -10,8 +10,9 @@ import (
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 	"yellowgate/internal/site"
+	"yellowgate/internal/survey"
 )
 
 func (a *app) showCmd() *cobra.Command {
@@ -82,13 +83,13 @@ it says so, and shows what apply would write.`,
 	return cmd
 }
 
-func (a *app) show(ctx context.Context, w *ways, name, as, root string, source, next bool) (*run.ShowResult, error) {
+func (a *app) show(ctx context.Context, w *ways, name, as, root string, source, next bool) (*result.Show, error) {
 	if name == "-" {
 		b, err := a.stdin()
 		if err != nil {
 			return nil, err
 		}
-		return run.ShowFile(b, as, "-", "."), nil
+		return survey.ShowFile(b, as, "-", "."), nil
 	}
 	p, err := a.openIfAny(false)
 	if isAddress(name) && (err != nil || p == nil || !p.OfSite(name)) {
@@ -106,14 +107,14 @@ func (a *app) show(ctx context.Context, w *ways, name, as, root string, source, 
 	if err == nil && p != nil && p.Source != "" {
 		pg, ferr := a.findPage(p, name)
 		if ferr == nil {
-			which := run.Written
+			which := survey.Written
 			switch {
 			case source:
-				which = run.Source
+				which = survey.Source
 			case next:
-				which = run.Next
+				which = survey.Next
 			}
-			return run.Show(p, pg, which)
+			return survey.Show(p, pg, which)
 		}
 		err = ferr
 	}
@@ -125,7 +126,7 @@ func (a *app) show(ctx context.Context, w *ways, name, as, root string, source, 
 		if root == "" {
 			root = site.RootOf(name)
 		}
-		return run.ShowFile(b, site.PathBelow(root, name), name, root), nil
+		return survey.ShowFile(b, site.PathBelow(root, name), name, root), nil
 	}
 	if err == nil {
 		_, _, err = a.open(false)
@@ -134,13 +135,13 @@ func (a *app) show(ctx context.Context, w *ways, name, as, root string, source, 
 }
 
 // showAddress asks for one page of a running site.
-func (a *app) showAddress(ctx context.Context, w *ways, p *project.Project, address string) (*run.ShowResult, error) {
+func (a *app) showAddress(ctx context.Context, w *ways, p *project.Project, address string) (*result.Show, error) {
 	w.o.Alone = true
 	dir, s, err := a.fetched(ctx, w, address)
 	if err != nil {
 		return nil, err
 	}
-	r, err := run.ShowCaptured(dir, p)
+	r, err := survey.ShowCaptured(dir, p)
 	if err == nil && len(s.Dead) > 0 && !a.quiet {
 		a.messages().Notice("%s of what it loads answered with an error", wording.Count(len(s.Dead), "file"))
 	}

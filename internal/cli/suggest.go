@@ -7,9 +7,10 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/gatechange"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
 	"yellowgate/internal/site"
 )
 
@@ -63,9 +64,9 @@ place of reading it in the code.
 			if err != nil {
 				return err
 			}
-			r, err := run.Suggest(p, a.progress("looking"))
+			r, err := gatechange.Suggest(p, a.progress("looking"))
 			if err == nil {
-				err = r.Only(only)
+				err = gatechange.Only(r, only)
 			}
 			if err != nil {
 				return err
@@ -120,5 +121,5 @@ func (a *app) suggestOn(ctx context.Context, w *ways, args []string, write bool)
 	if err != nil {
 		return nil, err
 	}
-	return project.OfFolder(dir, run.OriginOf(args[0]))
+	return project.OfFolder(dir, weburl.OriginOf(args[0]))
 }

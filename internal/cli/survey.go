@@ -10,10 +10,14 @@ import (
 
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/gatechange"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 	"yellowgate/internal/site"
+	"yellowgate/internal/survey"
+	"yellowgate/internal/visits"
 )
 
 func (a *app) surveyCmd() *cobra.Command {
@@ -83,13 +87,13 @@ and what the pages name and no browser asks for.`,
 			return a.write(func(w io.Writer, pr *report.Printer) error {
 				if a.format == "ndjson" {
 					b := bufio.NewWriter(w)
-					_, err := run.Survey(dir, p, nil, func(r *inventory.Record) error { return report.NDJSON(b, r) })
+					_, err := survey.Folder(dir, p, nil, func(r *inventory.Record) error { return report.NDJSON(b, r) })
 					if err != nil {
 						return err
 					}
 					return b.Flush()
 				}
-				s, err := run.Survey(dir, p, a.progress("reading"), nil)
+				s, err := survey.Folder(dir, p, a.progress("reading"), nil)
 				if err != nil {
 					return err
 				}
@@ -124,11 +128,11 @@ and what the pages name and no browser asks for.`,
 
 // surveyBrowser opens the pages of a survey in a browser: those of the gate file's source, of any other
 // folder, or of a site that runs.
-func (a *app) surveyBrowser(ctx context.Context, v *browsing, screens []browser.Screen, s *run.SurveyResult, p *project.Project, dir string, args []string) (err error) {
+func (a *app) surveyBrowser(ctx context.Context, v *browsing, screens []browser.Screen, s *result.Survey, p *project.Project, dir string, args []string) (err error) {
 	if p == nil || dir != p.Source {
 		address := ""
 		if len(args) == 1 && isAddress(args[0]) {
-			address = run.OriginOf(args[0])
+			address = weburl.OriginOf(args[0])
 		}
 		if p, err = project.OfFolder(dir, address); err != nil {
 			return err
@@ -142,16 +146,16 @@ func (a *app) surveyBrowser(ctx context.Context, v *browsing, screens []browser.
 		return err
 	}
 	defer r.Close()
-	return looked(ctx, s.InBrowser(r, screens, a.progress("looking")))
+	return looked(ctx, visits.Survey(s, r, screens, a.progress("looking")))
 }
 
 // firstGate writes a first gate file for a folder.
-func (a *app) firstGate(dir string, s *run.SurveyResult, pr *report.Printer) error {
+func (a *app) firstGate(dir string, s *result.Survey, pr *report.Printer) error {
 	name := a.gate
 	if name == "" {
 		name = project.GateFileName
 	}
-	f, err := run.First(dir, name, s)
+	f, err := gatechange.First(dir, name, s)
 	if err != nil {
 		return err
 	}
@@ -167,7 +171,7 @@ func (a *app) surveyPipe(p *project.Project, as string) error {
 	if err != nil {
 		return err
 	}
-	r := run.SurveyOne(b, as, p)
+	r := survey.One(b, as, p)
 	return a.write(func(w io.Writer, pr *report.Printer) error {
 		switch a.format {
 		case "json":
@@ -175,7 +179,7 @@ func (a *app) surveyPipe(p *project.Project, as string) error {
 		case "ndjson":
 			return report.NDJSON(w, r)
 		}
-		pr.Show(&run.ShowResult{Record: r, Text: b, From: "file"}, a.verbose)
+		pr.Show(&result.Show{Record: r, Text: b, From: "file"}, a.verbose)
 		return nil
 	})
 }

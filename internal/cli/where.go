@@ -7,10 +7,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/decisions"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
 	"yellowgate/internal/site"
+	"yellowgate/internal/visits"
 )
 
 func (a *app) whereCmd() *cobra.Command {
@@ -68,11 +69,11 @@ has the item, in its document or among its requests: also where the gate says ou
 				}
 			}
 			if len(args) == 0 {
-				lines, pages, err := run.WhereAll(p, a.progress("looking"))
+				lines, pages, err := decisions.WhereAll(p, a.progress("looking"))
 				unread := 0
 				if err == nil && v.on {
-					err = a.inBrowser(cmd.Context(), &v, p, func(r *run.Rendering) (err error) {
-						unread, err = run.WhereInBrowser(lines, r, screens, a.progress("looking"))
+					err = a.inBrowser(cmd.Context(), &v, p, func(r *visits.Site) (err error) {
+						unread, err = visits.Where(lines, r, screens, a.progress("looking"))
 						return err
 					})
 				}
@@ -87,9 +88,11 @@ has the item, in its document or among its requests: also where the gate says ou
 					return nil
 				})
 			}
-			r, err := run.Where(p, args[0], a.progress("looking"))
+			r, err := decisions.Where(p, args[0], a.progress("looking"))
 			if err == nil && v.on {
-				err = a.inBrowser(cmd.Context(), &v, p, func(b *run.Rendering) error { return r.InBrowser(b, screens, a.progress("looking")) })
+				err = a.inBrowser(cmd.Context(), &v, p, func(b *visits.Site) error {
+					return visits.WhereItem(r, b, screens, a.progress("looking"))
+				})
 			}
 			if err != nil {
 				return err
@@ -109,7 +112,7 @@ has the item, in its document or among its requests: also where the gate says ou
 }
 
 // inBrowser has the pages of a project, as apply would write them, looked at in a browser.
-func (a *app) inBrowser(ctx context.Context, v *browsing, p *project.Project, look func(r *run.Rendering) error) error {
+func (a *app) inBrowser(ctx context.Context, v *browsing, p *project.Project, look func(r *visits.Site) error) error {
 	a.tidies.Store(true)
 	r, err := v.rendering(ctx, p, nil, false)
 	if err != nil {
@@ -120,7 +123,7 @@ func (a *app) inBrowser(ctx context.Context, v *browsing, p *project.Project, lo
 }
 
 func (a *app) whereTable(p *project.Project) error {
-	t, err := run.Table(p, a.progress("looking"))
+	t, err := decisions.Table(p, a.progress("looking"))
 	if err != nil {
 		return err
 	}
@@ -137,7 +140,7 @@ func (a *app) whereTable(p *project.Project) error {
 }
 
 func (a *app) whereKey(p *project.Project, key string) error {
-	r, err := run.WhereMetadata(p, key, a.progress("looking"))
+	r, err := decisions.WhereMetadata(p, key, a.progress("looking"))
 	if err != nil {
 		return err
 	}

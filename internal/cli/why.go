@@ -7,9 +7,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/decisions"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
-	"yellowgate/internal/run"
 	"yellowgate/internal/site"
 )
 
@@ -43,7 +43,7 @@ it tells whether a popup opens there. Use it when a page has what you do not exp
 			if len(args) == 1 {
 				return a.whyFragment(p, pg, args[0])
 			}
-			item, key, err := run.Why(p, pg, args[1])
+			item, key, err := decisions.Why(p, pg, args[1])
 			if err != nil {
 				return err
 			}
@@ -69,7 +69,7 @@ func (a *app) whyFragment(p *project.Project, pg *page.Page, address string) err
 	if !ok || fragment == "" {
 		return &site.UsageError{Message: "why needs a page and an item, a metadata key, or an address with a fragment", Remedy: "yellowgate why " + pg.Path + " title"}
 	}
-	r, err := run.Fragment(p, pg, fragment)
+	r, err := decisions.Fragment(p, pg, fragment)
 	if err != nil {
 		return err
 	}

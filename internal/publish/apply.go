@@ -36,7 +36,7 @@ type Options struct {
 	// TakeOver lets the apply overwrite files in the output folder that the tool
 	// did not write.
 	TakeOver bool
-	// Also, if set, says what else stands in the way of a page as it was gated: see run.InTheWay.
+	// Also, if set, says what else stands in the way of a page as it was gated: see sitecheck.InTheWay.
 	Also func(*pageedit.Result) []pageedit.Problem
 	// Progress, if set, is told how many of the files are done. It may be called
 	// from several goroutines.

@@ -116,7 +116,7 @@ func (f folder) tree() map[string]string {
 func TestFaults(t *testing.T) {
 	defer func(slack time.Duration) { fsys.Fault, fsys.Slack = nil, slack }(fsys.Slack)
 	fsys.Slack = time.Millisecond // the tick of the clock apart, and no change here comes so soon with the same size
-	done := folder{t, t.TempDir()}
+	done := folder{TB: t, dir: t.TempDir()}
 	done.before()
 	old := done.tree()
 	if err := done.apply(); err != nil {
@@ -130,7 +130,7 @@ func TestFaults(t *testing.T) {
 			step = testsize.Of(29, 2)
 		}
 		for n := 1; ; n += step {
-			f := folder{t, t.TempDir()}
+			f := folder{TB: t, dir: t.TempDir()}
 			f.before()
 			var mu sync.Mutex
 			calls, what := 0, ""
@@ -247,7 +247,7 @@ func (f folder) complete(what string, now, want map[string]string) {
 func TestTwoMakeTheFolder(t *testing.T) {
 	defer func() { fsys.Fault = nil }()
 	for _, asFile := range []bool{false, true} {
-		f := folder{t, t.TempDir()}
+		f := folder{TB: t, dir: t.TempDir()}
 		f.write("yellowgate.yaml", faultGate)
 		f.write("counter.html", "<script>visits = 1</script>")
 		f.write("facts.csv", "path,name\n")
@@ -274,7 +274,7 @@ func TestTwoMakeTheFolder(t *testing.T) {
 // TestNothingToDo: an apply of what is up to date writes nothing into the output and takes
 // no bytes of it.
 func TestNothingToDo(t *testing.T) {
-	f := folder{t, t.TempDir()}
+	f := folder{TB: t, dir: t.TempDir()}
 	f.before()
 	for range 2 {
 		if err := f.apply(); err != nil {

@@ -12,7 +12,7 @@ import (
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // fewItems are so many that each has a line.
@@ -55,7 +55,7 @@ func fragments(n int) string {
 }
 
 // weightOf is what all pages weigh, and how much of that is for nothing.
-func weightOf(a *run.AuditResult) string {
+func weightOf(a *result.Audit) string {
 	if a.Unneeded == 0 {
 		return wording.Size(a.Bytes)
 	}
@@ -63,7 +63,7 @@ func weightOf(a *run.AuditResult) string {
 }
 
 // Audit writes findings, worst first, and the table of items.
-func (p *Printer) Audit(a *run.AuditResult, verbose bool) {
+func (p *Printer) Audit(a *result.Audit, verbose bool) {
 	p.Heading("audit of %s: %s, %s, %s", a.Dir, wording.Count(a.Pages, "page"), wording.Count(a.Requests, "request"), weightOf(a))
 	if len(a.ByItem) > 0 {
 		t := &table{right: map[int]bool{1: true, 2: true}}
@@ -150,7 +150,7 @@ func (p *Printer) auditedPages(pages []audit.PageSum, verbose bool) {
 	p.table(t)
 }
 
-func notesHint(a *run.AuditResult, verbose bool) string {
+func notesHint(a *result.Audit, verbose bool) string {
 	if a.Totals.Notes > 0 && !verbose {
 		return " (--verbose shows them)"
 	}
@@ -284,7 +284,7 @@ type fold struct {
 }
 
 // AuditPart says what a part came to.
-func (p *Printer) AuditPart(r *run.PartResult) {
+func (p *Printer) AuditPart(r *result.Part) {
 	p.Line("part %d of %d: %s of %d audited, %s, %s, %s before the site as a whole is looked at", r.Number, r.Of, wording.Count(r.Pages, "page"), r.All,
 		p.count(r.Totals.Errors, "error", p.bad.Render), p.count(r.Totals.Warnings, "warning", p.warn.Render), wording.Count(r.Totals.Notes, "note"))
 }

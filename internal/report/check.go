@@ -4,14 +4,14 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // Check writes what check found.
-func (p *Printer) Check(r *run.CheckResult, verbose bool) {
+func (p *Printer) Check(r *result.Check, verbose bool) {
 	p.Problems(r.Problems, verbose)
 	e, w, n, accepted := Counts(r.Problems)
-	g := r.Project.Gate.File
+	g := r.Gate
 	title := g.File
 	if g.Site.Name.Value != "" {
 		title = g.Site.Name.Value + ", " + g.File
@@ -28,7 +28,7 @@ func (p *Printer) Check(r *run.CheckResult, verbose bool) {
 		if len(c.Item.Found) > 0 {
 			detail = fmt.Sprintf("found in the source of %s", wording.Count(c.Found, "page"))
 		}
-		t.add(p.name.Render(c.Item.Name), where, run.ChosenBy(c.Item), p.dim.Render(detail))
+		t.add(p.name.Render(c.Item.Name), where, result.ChosenBy(c.Item), p.dim.Render(detail))
 	}
 	p.table(t)
 	if len(r.Rules) > 0 {

@@ -5,12 +5,12 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // breaks warns of items that go from pages which seem to need them, those of one
 // cause together.
-func (p *Printer) breaks(all []run.Break) {
+func (p *Printer) breaks(all []result.Break) {
 	type cause struct{ item, what string }
 	var order []cause
 	pages := map[cause][]string{}
@@ -30,7 +30,7 @@ func (p *Printer) breaks(all []run.Break) {
 }
 
 // Diff writes what apply would change.
-func (p *Printer) Diff(d *run.DiffResult, summary bool) {
+func (p *Printer) Diff(d *result.Diff, summary bool) {
 	if len(d.Items) > 0 {
 		p.Heading("items")
 		t := &table{wide: []int{2}}
@@ -110,7 +110,7 @@ func (p *Printer) Diff(d *run.DiffResult, summary bool) {
 }
 
 // changed counts the pages that the gate changes.
-func changed(d *run.DiffResult) (n int) {
+func changed(d *result.Diff) (n int) {
 	for _, x := range d.Pages {
 		if x.Unified != "" {
 			n++

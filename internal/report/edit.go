@@ -6,11 +6,12 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/gatechange"
+	"yellowgate/internal/result"
 )
 
 // FirstGate reports a first gate file.
-func (p *Printer) FirstGate(f *run.FirstGate, s *run.SurveyResult) {
+func (p *Printer) FirstGate(f *result.FirstGate, s *result.Survey) {
 	p.Line("%s %s: %s found on %s, each with a name; all stays as it is.", p.in.Render("✓"), f.File, wording.Count(f.Items, "thing"), wording.Count(s.Pages, "page"))
 	for _, l := range f.LeftOut {
 		p.Line("  %s left out, since nothing in it tells it from others: %s (on %s)", p.warn.Render("note:"), Clean(l.What), wording.Count(l.Pages, "page"))
@@ -19,7 +20,7 @@ func (p *Printer) FirstGate(f *run.FirstGate, s *run.SurveyResult) {
 }
 
 // Edited writes what a change of the gate file does.
-func (p *Printer) Edited(e *run.GateEdit, r *run.EditResult, verbose bool) {
+func (p *Printer) Edited(e *gatechange.Edit, r *result.Edit, verbose bool) {
 	if r.Diff == "" {
 		p.Line("%s the gate file says so already.", p.in.Render("✓"))
 		return

@@ -17,7 +17,7 @@ import (
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 	"yellowgate/internal/site"
 )
 
@@ -25,7 +25,7 @@ import (
 // contain never becomes markup, a control code or a formula in them.
 
 // AuditCSV writes findings as CSV (RFC 4180), one a row, with a header row.
-func AuditCSV(w io.Writer, a *run.AuditResult) error {
+func AuditCSV(w io.Writer, a *result.Audit) error {
 	c := csv.NewWriter(w)
 	c.UseCRLF = true // RFC 4180, 2
 	if err := c.Write([]string{"severity", "check", "page", "file", "line", "column", "item", "message", "remedy"}); err != nil {
@@ -54,7 +54,7 @@ func csvCell(s string) string {
 // that fails the audit is a failed test, and any other a passed one that says it under
 // system-out; a check without findings is one passed test. fails reports whether findings
 // of a severity fail the audit.
-func JUnit(w io.Writer, a *run.AuditResult, fails func(problem.Severity) bool) error {
+func JUnit(w io.Writer, a *result.Audit, fails func(problem.Severity) bool) error {
 	type failure struct {
 		Type    string `xml:"type,attr"`
 		Message string `xml:"message,attr"`
@@ -125,7 +125,7 @@ func valid(s string) string { return Clean(s) }
 
 // SARIF writes an audit as SARIF 2.1.0 (OASIS): the checks are its rules, with
 // their help; findings are results with file, line and column.
-func SARIF(w io.Writer, a *run.AuditResult) error {
+func SARIF(w io.Writer, a *result.Audit) error {
 	type message struct {
 		Text string `json:"text"`
 	}
@@ -199,7 +199,7 @@ func SARIF(w io.Writer, a *run.AuditResult) error {
 
 // repositoryFolder is the folder, relative to the one of the gate file, under which a repository has the
 // pages: the source where there is one, since nobody commits the output.
-func repositoryFolder(a *run.AuditResult) string {
+func repositoryFolder(a *result.Audit) string {
 	if a.Source != "" {
 		return a.Source
 	}
@@ -243,7 +243,7 @@ func identifier(name string) string {
 
 // Markdown writes an audit as a comment for a pull request (GitHub Flavored
 // Markdown): the counts, a table of the checks, and the worst findings.
-func Markdown(w io.Writer, a *run.AuditResult) error {
+func Markdown(w io.Writer, a *result.Audit) error {
 	var b strings.Builder
 	head := "✅ No errors"
 	if a.Totals.Errors > 0 {

@@ -4,7 +4,7 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // findTitles say what each kind of occurrence is.
@@ -14,13 +14,13 @@ var findTitles = map[string]string{
 }
 
 // Find writes where a word occurs, each kind apart.
-func (p *Printer) Find(r *run.FindResult, verbose bool) {
+func (p *Printer) Find(r *result.Find, verbose bool) {
 	p.Heading("%s in %s (%s)", Clean(r.Word), r.Dir, wording.Count(r.Files, "file"))
 	if len(r.Hits) == 0 {
 		p.Line("  %s", p.dim.Render("it is nowhere"))
 		return
 	}
-	for _, kind := range run.FindKinds {
+	for _, kind := range result.FindKinds {
 		if r.Count[kind] == 0 {
 			continue
 		}

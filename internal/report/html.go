@@ -18,7 +18,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // auditPage is the report as one page, without outside resources. What pages
@@ -108,13 +108,13 @@ type htmlThings struct {
 }
 
 // AuditHTML writes an audit, with its records, as one page of HTML.
-func AuditHTML(w io.Writer, a *run.AuditResult) error { return auditHTML(w, a, nil) }
+func AuditHTML(w io.Writer, a *result.Audit) error { return auditHTML(w, a, nil) }
 
 // CompareHTML writes the later of two audits as a page of HTML, with the earlier one
 // beside it.
-func CompareHTML(w io.Writer, c *run.Comparison) error { return auditHTML(w, c.After, c) }
+func CompareHTML(w io.Writer, c *result.Comparison) error { return auditHTML(w, c.After, c) }
 
-func auditHTML(w io.Writer, a *run.AuditResult, c *run.Comparison) error {
+func auditHTML(w io.Writer, a *result.Audit, c *result.Comparison) error {
 	d := struct {
 		Name, Site, Gate, Bytes, Counts string
 		Blocking, Hosts                 int
@@ -261,7 +261,7 @@ func checkOf(c *checks.Check, fs []checks.Finding) htmlCheck {
 }
 
 // comparisonOf says what differs.
-func comparisonOf(c *run.Comparison) *htmlComparison {
+func comparisonOf(c *result.Comparison) *htmlComparison {
 	x := &htmlComparison{Before: Clean(c.Before.Dir), Added: c.Added, Removed: c.Removed, Others: c.Others, Mended: checksOf(c.Mended), New: checksOf(c.New)}
 	for _, row := range totalRows(c.Result) {
 		t := htmlTotal{Name: row.what, Was: row.say(row.was), Is: row.say(row.is)}

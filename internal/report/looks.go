@@ -11,11 +11,11 @@ import (
 
 	"yellowgate/internal/core/visualdiff"
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // Looks writes what two sides differ in as visitors see them.
-func (p *Printer) Looks(before, after string, l *run.Looks, verbose bool) {
+func (p *Printer) Looks(before, after string, l *result.Looks, verbose bool) {
 	another := l.Another()
 	p.Heading("%s and %s in a browser: %s", before, after, wording.Count(len(l.Pages), "look"))
 	if len(another) == 0 {
@@ -64,13 +64,13 @@ func (p *Printer) sides(title string, of map[string][]string) {
 		return
 	}
 	p.Heading("%s", title)
-	for _, what := range run.Sorted(of) {
+	for _, what := range result.Sorted(of) {
 		p.Line("  %s  %s", what, p.dim.Render("on "+wording.List(of[what], 4)))
 	}
 }
 
 // measures writes the measures whose difference is one.
-func (p *Printer) measures(l *run.Looks) {
+func (p *Printer) measures(l *result.Looks) {
 	sums := measured(l)
 	if len(sums) == 0 {
 		return
@@ -95,7 +95,7 @@ func (p *Printer) measures(l *run.Looks) {
 type measure struct{ Name, Was, Is, Says, Class string }
 
 // measured are the measures of all pages.
-func measured(l *run.Looks) (out []measure) {
+func measured(l *result.Looks) (out []measure) {
 	type sum struct {
 		name          string
 		before, after float64
@@ -145,7 +145,7 @@ var looksTemplate = lazily("looks", &looksPage)
 
 // htmlLook is a page that looks another, as the report shows it.
 type htmlLook struct {
-	*run.PageLook
+	*result.PageLook
 	Differs string
 	Places  []htmlPlace
 	More    int
@@ -163,7 +163,7 @@ type htmlSide struct {
 
 // LooksHTML writes what two sides differ in as visitors see them, as a page of HTML that loads nothing:
 // the pictures of pages that look another are in it.
-func LooksHTML(w io.Writer, before, after string, l *run.Looks) error {
+func LooksHTML(w io.Writer, before, after string, l *result.Looks) error {
 	d := struct {
 		Before, After              string
 		Same, Came, Went, Mistakes int
@@ -194,7 +194,7 @@ func LooksHTML(w io.Writer, before, after string, l *run.Looks) error {
 		of    map[string][]string
 	}{{"Asked for on the later side alone", l.Came}, {"No longer asked for", l.Went}, {"Exceptions that are new", l.NewMistakes}} {
 		h := htmlSide{Title: side.title}
-		for _, what := range run.Sorted(side.of) {
+		for _, what := range result.Sorted(side.of) {
 			h.Rows = append(h.Rows, struct{ What, On string }{what, wording.List(side.of[what], 6)})
 		}
 		if len(h.Rows) > 0 {

@@ -5,11 +5,11 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // Pages writes the pages that a query chose.
-func (p *Printer) Pages(lines []run.PageLine, query string, why bool) {
+func (p *Printer) Pages(lines []result.PageLine, query string, why bool) {
 	if query == "" {
 		query = "all pages"
 	}
@@ -37,7 +37,7 @@ func (p *Printer) Pages(lines []run.PageLine, query string, why bool) {
 }
 
 // Fields writes the words that queries can use.
-func (p *Printer) Fields(lines []run.FieldLine) {
+func (p *Printer) Fields(lines []result.FieldLine) {
 	titles := map[string]string{"field": "Fields", "meta": "Metadata of the pages", "fact": "Facts", "set": "Page sets"}
 	for _, kind := range []string{"field", "meta", "fact", "set"} {
 		t := &table{right: map[int]bool{1: true}, wide: []int{2}}

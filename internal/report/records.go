@@ -6,7 +6,7 @@ import (
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/publish"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // The machine-readable forms of results that are not their own record.
@@ -36,10 +36,10 @@ type itemRecord struct {
 }
 
 // CheckRecord is what check found.
-func CheckRecord(r *run.CheckResult) any {
+func CheckRecord(r *result.Check) any {
 	items := []itemRecord{}
 	for _, c := range r.Tally {
-		items = append(items, itemRecord{c.Item.Name, c.In, c.Found, run.ChosenBy(c.Item), c.Item.Note})
+		items = append(items, itemRecord{c.Item.Name, c.In, c.Found, result.ChosenBy(c.Item), c.Item.Note})
 	}
 	_, _, _, accepted := Counts(r.Problems)
 	return struct {
@@ -51,7 +51,7 @@ func CheckRecord(r *run.CheckResult) any {
 }
 
 // PageLines writes a page's record and verdicts, one a line.
-func PageLines(w io.Writer, r *inventory.Record, verdicts []run.Gated) error {
+func PageLines(w io.Writer, r *inventory.Record, verdicts []result.Gated) error {
 	if err := NDJSON(w, r); err != nil {
 		return err
 	}
@@ -64,7 +64,7 @@ func PageLines(w io.Writer, r *inventory.Record, verdicts []run.Gated) error {
 }
 
 // FindingLines writes the findings of an audit, one a line.
-func FindingLines(w io.Writer, a *run.AuditResult) error {
+func FindingLines(w io.Writer, a *result.Audit) error {
 	for f := range a.All() {
 		if err := NDJSON(w, f); err != nil {
 			return err

@@ -6,12 +6,12 @@ import (
 
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // Rendered writes what a browser made of a page: head and body, the requests as a tree, what went
 // wrong, what was measured.
-func (p *Printer) Rendered(o *run.Opened) {
+func (p *Printer) Rendered(o *result.Opened) {
 	p.Heading("%s  %s", o.Path, Clean(o.Title))
 	p.Line("  %s", p.dim.Render(o.URL+", in a browser of "+o.Screen))
 	if o.Unread != "" {

@@ -9,7 +9,7 @@ import (
 
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // What serve shows in a browser besides the site: its pages, and what is wrong with the gate.
@@ -30,10 +30,10 @@ var problemsTemplate = lazily("problems", &problemsPage)
 // PageList writes the first of the pages that a query chooses as a page of HTML, and how many there
 // are. err is what is wrong with the query, if anything is; own is the path of what serve has of its
 // own.
-func PageList(w io.Writer, name, query, own string, pages []run.PageLine, all int, err error) error {
+func PageList(w io.Writer, name, query, own string, pages []result.PageLine, all int, err error) error {
 	d := struct {
 		Name, Query, Own, Count, Wrong string
-		Pages                          []run.PageLine
+		Pages                          []result.PageLine
 		More                           int
 	}{Name: Clean(name), Query: query, Own: own, Count: wording.Count(all, "page"), Pages: pages, More: all - len(pages)}
 	if err != nil {

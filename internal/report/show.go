@@ -7,11 +7,11 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // Show writes the inventory of one page, in order.
-func (p *Printer) Show(r *run.ShowResult, verbose bool) {
+func (p *Printer) Show(r *result.Show, verbose bool) {
 	rec := r.Record
 	from := map[string]string{"output": "as applied", "next": "as apply would write it", "source": "the source, before the gate", "file": "a page by itself", "address": "as the server sends it"}[r.From]
 	if r.Notice != "" {

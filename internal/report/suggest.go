@@ -5,12 +5,12 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // Suggest writes what could load on fewer pages.
-func (p *Printer) Suggest(s *run.Suggestions, verbose bool) {
-	var sum run.Savings
+func (p *Printer) Suggest(s *result.Suggestions, verbose bool) {
+	var sum result.Savings
 	open := 0
 	for _, x := range s.Suggestions {
 		sum.Requests += x.Saves.Requests
@@ -56,7 +56,7 @@ func (p *Printer) Suggest(s *run.Suggestions, verbose bool) {
 }
 
 // saved says what is saved, what is nothing left out.
-func saved(s run.Savings) string {
+func saved(s result.Savings) string {
 	var parts []string
 	if s.Requests > 0 {
 		parts = append(parts, wording.Count(s.Requests, "request"))
@@ -75,10 +75,10 @@ func saved(s run.Savings) string {
 	return strings.Join(parts, ", ")
 }
 
-func (p *Printer) suggestion(x *run.Suggestion, verbose bool) {
+func (p *Printer) suggestion(x *result.Suggestion, verbose bool) {
 	p.Line("")
 	certainty := map[string]string{"certain": p.in.Render("certain"), "likely": p.in.Render("likely"), "possible": p.warn.Render("possible")}[x.Certainty]
-	if x.Saves == (run.Savings{}) {
+	if x.Saves == (result.Savings{}) {
 		p.Line("%s  %s", p.name.Render(Clean(x.Name)), certainty)
 	} else {
 		where := ""

@@ -8,11 +8,11 @@ import (
 
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // Survey writes an inventory of a folder.
-func (p *Printer) Survey(s *run.SurveyResult, verbose bool) {
+func (p *Printer) Survey(s *result.Survey, verbose bool) {
 	fragments := ""
 	if s.Fragments > 0 {
 		fragments = fmt.Sprintf(", %s (no pages of their own)", wording.Count(s.Fragments, "fragment"))
@@ -69,7 +69,7 @@ func (p *Printer) Survey(s *run.SurveyResult, verbose bool) {
 }
 
 // surveyMedia adds what pages show and play: a line for each kind, or all of it.
-func (p *Printer) surveyMedia(t *table, s *run.SurveyResult, verbose bool) {
+func (p *Printer) surveyMedia(t *table, s *result.Survey, verbose bool) {
 	if len(s.Media) == 0 {
 		return
 	}
@@ -109,7 +109,7 @@ func (p *Printer) surveyMedia(t *table, s *run.SurveyResult, verbose bool) {
 	}
 }
 
-func (p *Printer) how(l *run.Load) string {
+func (p *Printer) how(l *result.Load) string {
 	var parts []string
 	for _, k := range []string{"blocking", "defer", "async", "module"} {
 		n := l.Runs[k]
@@ -141,9 +141,9 @@ func (p *Printer) how(l *run.Load) string {
 }
 
 // surveyBrowser writes what a browser asks for on the pages of a survey.
-func (p *Printer) surveyBrowser(b *run.SurveyBrowser, verbose bool) {
+func (p *Printer) surveyBrowser(b *result.SurveyBrowser, verbose bool) {
 	p.Heading("in a browser (%s): %s, %s over the wire", strings.Join(b.Screens, ", "), wording.Count(b.Requests, "request"), wording.Size(b.Wire))
-	list := func(title string, all []*run.Asked, why bool) {
+	list := func(title string, all []*result.Asked, why bool) {
 		if len(all) == 0 {
 			return
 		}

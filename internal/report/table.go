@@ -7,15 +7,15 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // cells are the signs of the table of pages and items.
-var cells = map[run.Cell]string{run.CellIn: "■", run.CellAbsent: "□", run.CellTaken: "×", run.CellOut: "·"}
+var cells = map[result.Cell]string{result.CellIn: "■", result.CellAbsent: "□", result.CellTaken: "×", result.CellOut: "·"}
 
 // Table writes the table of pages by items: the items are numbered, and named
 // below.
-func (p *Printer) Table(t *run.WhereTable) {
+func (p *Printer) Table(t *result.WhereTable) {
 	p.Heading("%s by %s", wording.Count(len(t.Rows), "page"), wording.Count(len(t.Items), "item"))
 	width := 4
 	for _, r := range t.Rows {
@@ -38,9 +38,9 @@ func (p *Printer) Table(t *run.WhereTable) {
 		for _, c := range r.Cells {
 			sign := cells[c]
 			switch c {
-			case run.CellIn:
+			case result.CellIn:
 				sign = p.in.Render(sign)
-			case run.CellTaken:
+			case result.CellTaken:
 				sign = p.bad.Render(sign)
 			default:
 				sign = p.dim.Render(sign)
@@ -53,7 +53,7 @@ func (p *Printer) Table(t *run.WhereTable) {
 	in := make([]int, len(t.Items))
 	for _, r := range t.Rows {
 		for i, c := range r.Cells {
-			if c == run.CellIn {
+			if c == result.CellIn {
 				in[i]++
 			}
 		}
@@ -76,12 +76,12 @@ func (p *Printer) Table(t *run.WhereTable) {
 	}
 	p.Line("")
 	p.Line("  %s in   %s taken out of the source   %s may stay, the source has none   %s not there",
-		p.in.Render(cells[run.CellIn]), p.bad.Render(cells[run.CellTaken]), cells[run.CellAbsent], cells[run.CellOut])
+		p.in.Render(cells[result.CellIn]), p.bad.Render(cells[result.CellTaken]), cells[result.CellAbsent], cells[result.CellOut])
 }
 
 // TableCSV writes the table as CSV (RFC 4180): a row for each page, a column for
 // each item.
-func TableCSV(w io.Writer, t *run.WhereTable) error {
+func TableCSV(w io.Writer, t *result.WhereTable) error {
 	c := csv.NewWriter(w)
 	c.UseCRLF = true // RFC 4180, 2
 	head := []string{"page"}
@@ -105,7 +105,7 @@ func TableCSV(w io.Writer, t *run.WhereTable) error {
 }
 
 // WhereKey writes the pages by the value of a metadata key.
-func (p *Printer) WhereKey(w *run.WhereKey, verbose bool) {
+func (p *Printer) WhereKey(w *result.WhereKey, verbose bool) {
 	p.Heading("%s on %s: %s", Clean(w.Key), wording.Count(w.Pages, "page"), wording.Count(len(w.Values), "value"))
 	for _, v := range w.Values {
 		value := p.name.Render(Clean(v.Value))

@@ -4,11 +4,11 @@ import (
 	"fmt"
 
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // Used writes what the browser used of the files that pages load.
-func (p *Printer) Used(uses []run.Use, pages, unread int, screens []string, verbose bool) {
+func (p *Printer) Used(uses []result.Use, pages, unread int, screens []string, verbose bool) {
 	p.Heading("used in a browser of %s, on %s", wording.List(screens, 4), wording.Count(pages, "page"))
 	told := 0
 	for i := range uses {

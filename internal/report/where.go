@@ -6,11 +6,11 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // Where writes where one item is.
-func (p *Printer) Where(w *run.WhereItem, verbose bool) {
+func (p *Printer) Where(w *result.WhereItem, verbose bool) {
 	p.Heading("%s is on %d of %s", w.Item, len(w.In), wording.Count(w.Pages, "page"))
 	for _, part := range w.Parts {
 		p.Line("  %s", Clean(part))
@@ -46,7 +46,7 @@ func (p *Printer) Where(w *run.WhereItem, verbose bool) {
 }
 
 // inBrowser writes where a browser has an item, and where that is not what the gate says.
-func (p *Printer) inBrowser(w *run.WhereItem, b *run.InBrowser, verbose bool) {
+func (p *Printer) inBrowser(w *result.WhereItem, b *result.InBrowser, verbose bool) {
 	p.Heading("a browser has it on %d of %s (%s)", len(b.Has), wording.Count(w.Pages, "page"), strings.Join(b.Screens, ", "))
 	if len(b.Lacks)+len(b.Leaks)+len(b.Unread) == 0 {
 		p.Line("  %s", p.in.Render(asGated))
@@ -74,7 +74,7 @@ func (p *Printer) inBrowser(w *run.WhereItem, b *run.InBrowser, verbose bool) {
 }
 
 // grouped writes pages with one reason together.
-func (p *Printer) grouped(word string, pages []run.WherePage, verbose bool) {
+func (p *Printer) grouped(word string, pages []result.WherePage, verbose bool) {
 	if len(pages) == 0 {
 		return
 	}
@@ -128,7 +128,7 @@ func (p *Printer) wrapOf(names []string, limit, of int) {
 }
 
 // WhereAll writes all items with their counts.
-func (p *Printer) WhereAll(lines []run.WhereLine, pages, unread int) {
+func (p *Printer) WhereAll(lines []result.WhereLine, pages, unread int) {
 	p.Heading("%s, %s", wording.Count(len(lines), "item"), wording.Count(pages, "page"))
 	seen := len(lines) > 0 && lines[0].Browser != nil
 	t := &table{right: map[int]bool{0: true, 1: true}, wide: []int{5, 4}}

@@ -3,12 +3,11 @@ package report
 import (
 	"fmt"
 	"strings"
-
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // WhyItem writes a verdict and its trace.
-func (p *Printer) WhyItem(w *run.WhyItem) {
+func (p *Printer) WhyItem(w *result.WhyItem) {
 	p.Heading("%s on %s", w.Item, w.Page)
 	p.Line("  %s", p.verdict(w.Because))
 	if w.Verdict == "in" && w.Present == 0 {
@@ -53,7 +52,7 @@ func (p *Printer) verdict(s string) string {
 }
 
 // WhyFragment writes whether a popup opens at an address.
-func (p *Printer) WhyFragment(w *run.WhyFragment) {
+func (p *Printer) WhyFragment(w *result.WhyFragment) {
 	p.Heading("%s#%s", w.Page, Clean(w.Fragment))
 	mark := p.bad.Render("no:")
 	if w.Opens != "" {
@@ -72,7 +71,7 @@ func (p *Printer) WhyFragment(w *run.WhyFragment) {
 }
 
 // WhyKey writes all values of a metadata key, and the winner.
-func (p *Printer) WhyKey(w *run.WhyKey) {
+func (p *Printer) WhyKey(w *result.WhyKey) {
 	p.Heading("%s of %s", w.Key, w.Page)
 	if len(w.Values) == 0 {
 		p.Line("  %s", p.dim.Render("nothing gives the page one"))

@@ -9,7 +9,7 @@ import (
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/run"
+	"yellowgate/internal/result"
 )
 
 // TestFindingsWrap: at 80 columns nothing of a finding is cut: it wraps, and the remedy
@@ -20,7 +20,7 @@ func TestFindingsWrap(t *testing.T) {
 	finding := func(page string, line int, message string) checks.Finding {
 		return checks.Finding{Check: "missing-item", Severity: problem.Error, Page: page, File: strings.TrimPrefix(page, "/") + "index.html", Line: line, Column: 3, Item: "visit-counter", Message: message, Remedy: remedy}
 	}
-	a := &run.AuditResult{Dir: "public", Pages: 2, Findings: []checks.Finding{finding("/events/the-longest-night-of-the-year/", 12, message), finding("/visit/", 7, "another thing")}, Totals: audit.Totals{Errors: 2}}
+	a := &result.Audit{Dir: "public", Pages: 2, Findings: []checks.Finding{finding("/events/the-longest-night-of-the-year/", 12, message), finding("/visit/", 7, "another thing")}, Totals: audit.Totals{Errors: 2}}
 	for _, width := range []int{0, 60, 80, 120} {
 		var b bytes.Buffer
 		NewPrinter(&b, false, width).Audit(a, false)

@@ -73,10 +73,10 @@ func TestSeen(t *testing.T) {
 	if err := json.Unmarshal([]byte(out), &s); err != nil {
 		t.Fatal(err)
 	}
-	if want := []asked{{"/js/counter.js", "own", "/js/box.js", "", 1}, {"https://count.example/c.js", "third", "/js/box.js", "", 1}}; !slices.Equal(s.Browser.Scripts, want) || len(s.Browser.Unread) > 0 {
+	if want := []asked{{Target: "/js/counter.js", Party: "own", By: "/js/box.js", Why: "", Pages: 1}, {Target: "https://count.example/c.js", Party: "third", By: "/js/box.js", Why: "", Pages: 1}}; !slices.Equal(s.Browser.Scripts, want) || len(s.Browser.Unread) > 0 {
 		t.Errorf("a site that runs: %+v\n%s", s.Browser, out)
 	}
-	if want := []asked{{"/js/gone.js", "own", "", "404", 1}}; !slices.Equal(s.Browser.Failed, want) {
+	if want := []asked{{Target: "/js/gone.js", Party: "own", By: "", Why: "404", Pages: 1}}; !slices.Equal(s.Browser.Failed, want) {
 		t.Errorf("asked for in vain: %+v", s.Browser.Failed)
 	}
 	if out := b.Want(0, clitest.Args("suggest", served.URL+"/shop/", "--browser", "-q")); !strings.Contains(out, "1 page") {

@@ -47,7 +47,7 @@ type Options struct {
 	Pages    func(w io.Writer, p *project.Project, query string) error
 	Audit    func(w io.Writer, p *project.Project, pg *page.Page) error
 	Problems func(w io.Writer, ps []problem.Problem, err error) error
-	// Also, if set, makes what says what else stands in the way of a page, for a project: see run.InTheWay.
+	// Also, if set, makes what says what else stands in the way of a page, for a project: see sitecheck.InTheWay.
 	Also func(p *project.Project) func(*pageedit.Result) []pageedit.Problem
 	// Told, if set, gets the problems of a page that is not shown for them.
 	Told func(pg *page.Page, ps []problem.Problem)

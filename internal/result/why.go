@@ -1,0 +1,54 @@
+package result
+
+// WhyFragment tells whether an address with a fragment opens a popup.
+type WhyFragment struct {
+	Page     string           `json:"page"`
+	Fragment string           `json:"fragment"`
+	Opens    string           `json:"opens"`   // the item whose popup opens, or ""
+	Because  string           `json:"because"` // in words
+	Items    []FragmentOpener `json:"items"`   // those whose popup the fragment opens somewhere
+}
+
+// A FragmentOpener is an item whose popup a fragment opens on some pages.
+type FragmentOpener struct {
+	Item    string `json:"item"`
+	Verdict string `json:"verdict"`
+	Because string `json:"because"`
+	Here    bool   `json:"here"` // the fragment opens it on this page
+	Rule    Rule   `json:"rule"`
+}
+
+// A Step is one line of the decision table as it applied to an item on a page.
+type Step struct {
+	Condition string `json:"condition"`
+	Holds     bool   `json:"holds"`
+	Detail    string `json:"detail"`
+	Rule      Rule   `json:"rule"`
+}
+
+// WhyItem explains one verdict.
+type WhyItem struct {
+	Gated
+	Because string   `json:"because"` // in words
+	Steps   []Step   `json:"steps"`   // up to the line that decided
+	Change  []string `json:"change"`  // what would change it
+	Note    string   `json:"note"`
+	Parts   []string `json:"parts"` // what the item carries, and where it goes
+}
+
+// A WhyValue is one value that a metadata key could have on a page.
+type WhyValue struct {
+	From   string `json:"from"` // per-page, metadata, the page's source, defaults
+	Value  string `json:"value"`
+	Rule   Rule   `json:"rule"`
+	Wins   bool   `json:"wins"`
+	Remark string `json:"remark"`
+}
+
+// WhyKey explains one metadata key on a page.
+type WhyKey struct {
+	Page   string     `json:"page"`
+	Key    string     `json:"key"`
+	Values []WhyValue `json:"values"` // strongest first
+	Result string     `json:"result"` // what the page has in the end
+}

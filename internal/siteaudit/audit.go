@@ -1,0 +1,419 @@
+// Package siteaudit is the audit of a whole site: it takes each page from the folder, from what the last
+// audit kept or from a part that another machine wrote, and adds them up.
+package siteaudit
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+
+	"yellowgate/internal/auditcache"
+	"yellowgate/internal/browser"
+	"yellowgate/internal/core/audit"
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/itemmatch"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/pageload"
+	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
+	"yellowgate/internal/result"
+	"yellowgate/internal/site"
+	"yellowgate/internal/visits"
+)
+
+// Options say what to audit.
+type Options struct {
+	Dir     string
+	Project *project.Project   // nil without a gate file
+	Address string             // of the site, where there is no project to compare pages with
+	Name    string             // of the folder, for people
+	Named   string             // the folder as it was named; "" for the output of the project
+	Records bool               // keep the records and verdicts
+	NoNotes bool               // only count notes
+	Roughly bool               // leave out what inline texts weigh compressed
+	Lean    bool               // keep of the records only what loads, runs or belongs to an item
+	NoCache bool               // audit every page, and remember nothing
+	Browser *visits.Browsing   // opens the pages, too; nil for an audit of their text
+	Saved   []*pageload.Record // what a browser made of pages, recorded before
+	Names   *pageedit.Gate     // names the items of elements where there is no project; what loads nothing is noted, too
+	// Each, if set, gets every page's record and verdicts, in order. They are not kept.
+	Each     func(r *inventory.Record, verdicts []result.Gated) error
+	Progress site.Progress
+}
+
+// Audit looks at the pages of a folder and, with a project, compares them with its gate.
+func Audit(o Options) (*result.Audit, error) {
+	s, err := newAuditing(o)
+	if err != nil {
+		return nil, err
+	}
+	if s.browser != nil {
+		defer s.browser.Close()
+	}
+	if err := s.all(); err != nil {
+		return nil, err
+	}
+	s.result.Findings = append(s.result.Findings, s.ofSite()...)
+	s.result.Findings = checks.Whole(s.result.Findings, s.sum.Gathered.Sought)
+	if s.NoNotes {
+		s.result.Findings = slices.DeleteFunc(s.result.Findings, s.sum.DropsNote)
+	}
+	checks.Sort(s.result.Findings)
+	s.sum.Count(slices.Values(s.result.Findings))
+	s.finish()
+	return s.result, nil
+}
+
+// newAuditing lists the files of a folder and prepares what its pages are compared with.
+func newAuditing(o Options) (*auditing, error) {
+	if o.Name == "" {
+		o.Name = o.Dir
+	}
+	from, err := site.OpenFolder(o.Dir, true)
+	if err != nil {
+		return nil, err
+	}
+	files, strays, err := from.List(func(rel string, _ bool) bool { return site.Hidden(rel) })
+	if err != nil {
+		if o.Project != nil && errors.Is(err, fs.ErrNotExist) && o.Dir == o.Project.Output {
+			return nil, &site.UsageError{Message: "nothing was applied yet: the output folder " + o.Project.Gate.File.Site.Output.Value + " does not exist", Remedy: "run yellowgate apply first, or audit another folder: yellowgate audit DIR"}
+		}
+		return nil, err
+	}
+	s := &auditing{Options: o, result: newAuditResult(o.Name), site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files), files: files, from: from}
+	s.weights.Roughly = o.Roughly || !o.Records && o.Each == nil
+	s.read = site.ReadOnce(from)
+	known := checks.Known{Read: s.read, Addresses: addressesOf(from.Captured())}
+	if o.Project != nil {
+		if s.Dir == o.Project.Output {
+			s.result.Source = o.Project.Gate.File.Site.Source.Value
+		}
+		if err := s.useGate(); err != nil {
+			return nil, err
+		}
+		if folder, ok := o.Project.From.(*site.Folder); ok && known.Addresses == nil && s.Dir == o.Project.Output { // it is answered like its source
+			known.Addresses = addressesOf(folder.Captured())
+		}
+		if s.pages, err = o.Project.PagesOf(files); err != nil {
+			return nil, err
+		}
+		for _, t := range o.Project.Gate.File.Site.Trust {
+			known.Trust = append(known.Trust, t.Value)
+		}
+		known.Strict = o.Project.Gate.File.Strict
+	} else {
+		s.pages = site.PagesAnyway(files)
+	}
+	if len(s.pages) == 0 {
+		return nil, &site.UsageError{Message: "there is no page in " + o.Name + ": nothing was audited", Remedy: "name the folder of your site's pages (files ending in .html or .htm): yellowgate audit DIR"}
+	}
+	site.Told(s.pages, from)
+	known.HasFile, known.HasPage = site.Index(append(files, reachable(o.Dir, strays)...), s.pages)
+	for _, f := range files {
+		if ext := strings.ToLower(filepath.Ext(f.Path)); ext == ".css" || ext == ".js" || ext == ".mjs" {
+			known.Code = append(known.Code, "/"+f.Path)
+		}
+	}
+	s.known = checks.NewSite(known)
+	if o.Browser != nil {
+		if err := s.browse(); err != nil {
+			return nil, err
+		}
+	}
+	s.sum = audit.NewSum(s.gate)
+	s.sum.NoNotes = o.NoNotes
+	s.remember()
+	return s, nil
+}
+
+func newAuditResult(name string) *result.Audit {
+	return &result.Audit{Format: result.AuditFormat, Dir: name, Records: []*inventory.Record{}, Verdicts: []result.Gated{}, Findings: []checks.Finding{}}
+}
+
+// ofSite returns what only all pages together show.
+func (s *auditing) ofSite() []checks.Finding {
+	listed, whole := s.sitemap("sitemap.xml")
+	return s.sum.OfSite(&checks.SitePass{Site: s.known, Sitemap: listed, SitemapInPart: !whole}, s.notApplied())
+}
+
+// finish takes over what the pages came to.
+func (s *auditing) finish() {
+	r := s.result
+	r.Pages, r.Fragments, r.Requests, r.Bytes, r.Unneeded = len(s.sum.Pages), s.sum.Fragments, s.sum.Requests, s.sum.Bytes, s.sum.Unneeded
+	r.Audited = len(s.pages)
+	if s.store != nil {
+		_, r.Audited = s.store.Counts()
+	}
+	r.ByItem, r.ByPage, r.Totals = s.sum.Items, s.sum.Pages, s.sum.Totals
+}
+
+// reachable lists the links that lead out of a folder to a file that is there: a
+// server may well follow them.
+func reachable(dir string, strays []string) (out []site.File) {
+	for _, rel := range strays {
+		if info, err := os.Stat(filepath.Join(dir, filepath.FromSlash(rel))); err == nil && info.Mode().IsRegular() {
+			out = append(out, site.File{Path: rel, Size: info.Size()})
+		}
+	}
+	return out
+}
+
+type auditing struct {
+	Options
+	result  *result.Audit
+	from    site.Store
+	files   []site.File // that it has
+	pages   []page.Page // of them, by file
+	site    *weburl.Site
+	weights *site.Weights
+	known   *checks.Site
+	sources map[string]*page.Page // by file
+	ledger  *publish.Ledger
+	gate    audit.Gate
+	sum     *audit.Sum
+	read    func(path string) ([]byte, bool) // a file of the folder
+	store   *auditcache.Store                // nil for an audit that remembers nothing
+	browser *browser.Browser
+}
+
+// useGate prepares the gate that pages are compared with.
+func (s *auditing) useGate() (err error) {
+	p := s.Project
+	s.site, s.result.Gate, s.result.Site = p.Gate.Site, p.Digest, p.Gate.File.Site.Name.Value
+	s.sources = map[string]*page.Page{}
+	for i := range p.Pages {
+		s.sources[p.Pages[i].File] = &p.Pages[i]
+	}
+	if s.Dir == p.Output {
+		if s.ledger, err = publish.OpenLedger(p); err != nil {
+			return err
+		}
+	}
+	s.gate = audit.NewGate(p.Gate)
+	return nil
+}
+
+// audited is what one page came to.
+type audited struct {
+	*audit.Page
+	record   *inventory.Record
+	verdicts []result.Gated
+	rendered []*pageload.Record
+	state    checks.State
+	bufs     [2]*site.Buffer // what the record refers to
+}
+
+func (a *audited) release() {
+	for _, buf := range a.bufs {
+		if buf != nil {
+			buf.Release()
+		}
+	}
+}
+
+// all audits the pages and adds them up.
+func (s *auditing) all() error {
+	err := s.each(s.add)
+	if err == nil && s.store != nil {
+		s.store.Sweep()
+	}
+	return err
+}
+
+// each audits the pages and hands them over in their order.
+func (s *auditing) each(take func(*audited) error) error {
+	workers := runtime.GOMAXPROCS(0)
+	if s.browser != nil {
+		workers = s.browser.AtATime()
+	}
+	return site.InOrderBy(workers, len(s.pages), func(i int) (audited, error) { return s.one(s.pages[i]) }, func(i int, a audited) error {
+		if s.Progress != nil {
+			s.Progress(i+1, len(s.pages))
+		}
+		defer a.release()
+		return take(&a)
+	})
+}
+
+// one audits one page.
+func (s *auditing) one(known page.Page) (a audited, err error) {
+	a.bufs[0] = site.GetBuffer()
+	file, err := s.from.ReadInto(a.bufs[0], known.File)
+	if err != nil {
+		return a, err
+	}
+	src := s.sources[known.File]
+	var text []byte
+	if src != nil && s.Project.Source != "" {
+		a.bufs[1] = site.GetBuffer()
+		if text, err = s.Project.ReadInto(a.bufs[1], src.File); err != nil {
+			return a, err
+		}
+		if known.Answer == nil { // what is made of a page is sent like the page
+			known.Answer = src.Answer
+		}
+	} else {
+		src = nil
+	}
+	if s.Project != nil && s.Project.Source == "" { // what a server makes is its own source: what bears a mark is left out of it
+		of := s.Project.PageAt(known.File)
+		of.Answer = known.Answer
+		src, text = &of, file
+	}
+	if s.store == nil {
+		return s.look(a, file, known, text, src, s.weights, s.known), nil
+	}
+	e := auditcache.Entry{Output: s.store.Digest(file)}
+	if known.Answer != nil { // the page is its bytes and what the transport says of them
+		e.Output = s.store.Digest(fmt.Appendf(e.Output[:], "%d %v", known.Answer.Status, known.Answer.Fields))
+	}
+	if src != nil {
+		e.Source = s.store.Digest(text)
+	}
+	if a.Page = s.store.Lookup(known.File, e.Output, e.Source, func() uint8 { return uint8(s.state(known.File)) }); a.Page != nil {
+		return a, nil
+	}
+	ask := newAsking(s.weights, s.known, s.store)
+	a = s.look(a, file, known, text, src, ask, ask.site)
+	e.Page, e.Differs, e.State = a.Page, a.state != checks.Applied, uint8(a.state)
+	e.Questions = ask.questions(a.record)
+	s.store.Keep(known.File, &e)
+	return a, nil
+}
+
+// look takes the record of a page and runs the checks on it. src is the page of the source that
+// it was made of, and text its bytes; nil for none.
+func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, src *page.Page, weights inventory.Weights, of *checks.Site) audited {
+	pass := &checks.Pass{Site: of}
+	var source *pageedit.Result
+	if s.Project != nil {
+		taken := itemmatch.Take(file, known, s.Project.Gate, weights)
+		pass.Record = taken.Record
+		if src != nil {
+			source = s.Project.Gate.Page(text, *src)
+			if !source.Fragment && !taken.Fragment {
+				pass.Gated = itemmatch.Compare(taken, source)
+			}
+			if s.ledger != nil && !bytes.Equal(file, source.File) {
+				pass.State = s.state(known.File)
+			}
+		}
+	} else {
+		pass.Record = s.take(file, known)
+	}
+	a.record, a.state = pass.Record, pass.State
+	s.open(pass, known, source)
+	a.rendered = pass.Rendered
+	a.Page = s.gate.PageOf(pass, source, pass.Gated)
+	if s.Names != nil && !a.record.Fragment {
+		itemmatch.NameAll(a.record, s.Names)
+	}
+	if pass.Gated != nil && (s.Records || s.Each != nil) {
+		for i := range source.Verdicts {
+			a.verdicts = append(a.verdicts, result.GatedOf(a.record.Path, &source.Verdicts[i], a.Page.Items[i].Copies))
+		}
+	}
+	return a
+}
+
+// take takes the record of a page that is compared with no gate.
+func (s *auditing) take(file []byte, known page.Page) *inventory.Record {
+	src := markup.ReadAs(file, known.Answer.Charset())
+	if s.Names != nil {
+		return inventory.TakeScanned(src, s.Names.ScanAll(src), known, s.site, s.weights)
+	}
+	return inventory.TakeScanned(src, markup.ScanTags(src.Text, nil), known, s.site, s.weights)
+}
+
+// state says why an output is not what apply would write now.
+func (s *auditing) state(file string) checks.State {
+	st, err := s.ledger.Status(file)
+	if err == nil && (st.State == publish.Edited || st.State == publish.Unknown) {
+		return checks.Edited
+	}
+	return checks.Stale
+}
+
+// add takes a page into the result.
+func (s *auditing) add(a *audited) error {
+	r := s.result
+	r.Findings = append(r.Findings, s.sum.Add(a.Page)...)
+	r.Rendered = append(r.Rendered, a.rendered...)
+	if s.Each != nil {
+		return s.Each(a.record, a.verdicts)
+	}
+	if s.Records {
+		r.Verdicts = append(r.Verdicts, a.verdicts...)
+		a.record.Source, a.record.Scan = nil, nil // the page itself is not kept
+		if s.Lean {
+			a.record.Lean()
+		}
+		r.Records = append(r.Records, a.record)
+	}
+	return nil
+}
+
+// notApplied reports source pages that the output folder lacks.
+func (s *auditing) notApplied() (out []checks.Finding) {
+	if s.ledger == nil {
+		return nil
+	}
+	have := map[string]bool{}
+	for i := range s.pages {
+		have[s.pages[i].File] = true
+	}
+	for i := range s.Project.Pages {
+		if p := &s.Project.Pages[i]; !have[p.File] {
+			out = append(out, checks.MissingPage(p.Path, p.File))
+		}
+	}
+	return out
+}
+
+// Page audits one page given as bytes, as the page at a path. For has() the
+// source file is asked if there is one, else the page itself.
+func Page(file []byte, path string, project *project.Project) (*result.Audit, error) {
+	s := &auditing{Options: Options{Dir: "-", Project: project, Records: true}, result: newAuditResult("-"), site: weburl.NewSite(""), weights: site.NewWeights(".", nil)}
+	known := page.Page{Path: page.Clean(path), File: "-"}
+	var text []byte
+	var src *page.Page
+	if project != nil {
+		if err := s.useGate(); err != nil {
+			return nil, err
+		}
+		known.Facts, known.Lists = project.Facts.ByPage[known.Key()], project.Facts.Lists[known.Key()]
+		text, src = file, &known
+		for i := range project.Pages {
+			if p := &project.Pages[i]; p.Key() == known.Key() {
+				b, err := project.Read(p)
+				if err != nil {
+					return nil, err
+				}
+				text, src = b, p
+			}
+		}
+		if len(project.Files) > 0 {
+			of := checks.Known{Read: site.ReadOnce(project.From)}
+			of.HasFile, of.HasPage = site.Index(project.Files, project.Pages)
+			s.known, s.weights = checks.NewSite(of), site.NewWeights(project.Source, project.Files)
+		}
+	}
+	s.sum = audit.NewSum(s.gate)
+	a := s.look(audited{}, file, known, text, src, s.weights, s.known)
+	if err := s.add(&a); err != nil {
+		return nil, err
+	}
+	s.sum.Count(slices.Values(s.result.Findings))
+	s.finish()
+	return s.result, nil
+}

@@ -1,0 +1,93 @@
+package siteaudit
+
+import (
+	"bytes"
+	"encoding/xml"
+	"io"
+	"net/url"
+	"strings"
+
+	"github.com/klauspost/compress/gzip"
+
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/site"
+)
+
+// sitemapFile is a file of the Sitemaps XML format: pages, or an index of such files.
+type sitemapFile struct {
+	Pages []sitemapEntry `xml:"url"`
+	Files []sitemapEntry `xml:"sitemap"`
+}
+
+type sitemapEntry struct {
+	Loc string `xml:"loc"`
+}
+
+// maxSitemap is the most bytes that a file of the format may have, unpacked.
+const maxSitemap = 50 << 20
+
+// sitemap reads the pages that a sitemap of the folder lists, and those that it names
+// as an index: nil without one. whole is false where a file that it names cannot be
+// read.
+func (s *auditing) sitemap(name string) (listed map[string]bool, whole bool) {
+	f, err := readSitemap(s.from, name)
+	if err != nil {
+		return nil, false
+	}
+	listed, whole = map[string]bool{}, true
+	s.list(f.Pages, listed)
+	for _, entry := range f.Files {
+		path, own := s.within(entry.Loc)
+		if !own {
+			whole = false
+			continue
+		}
+		part, err := readSitemap(s.from, strings.TrimPrefix(path, "/"))
+		if err != nil || len(part.Files) > 0 { // an index may not name another
+			whole = false
+			continue
+		}
+		s.list(part.Pages, listed)
+	}
+	return listed, whole
+}
+
+// list adds the pages of a sitemap.
+func (s *auditing) list(entries []sitemapEntry, listed map[string]bool) {
+	for _, u := range entries {
+		if path, own := s.within(u.Loc); own {
+			listed[page.Key(path)] = true
+		}
+	}
+}
+
+// within is the path of an address within the site. Where the site's address is not
+// known, any will do.
+func (s *auditing) within(loc string) (path string, own bool) {
+	loc = strings.TrimSpace(loc)
+	if ref, ok := s.site.Page("/", "").Resolve(loc); ok && ref.Own {
+		return ref.Path, true
+	}
+	if u, err := url.Parse(loc); err == nil && s.Address == "" && s.Project == nil {
+		return u.Path, true
+	}
+	return "", false
+}
+
+func readSitemap(from site.Store, name string) (*sitemapFile, error) {
+	b, err := from.Read(name)
+	if err != nil {
+		return nil, err
+	}
+	if strings.HasSuffix(name, ".gz") {
+		z, err := gzip.NewReader(bytes.NewReader(b))
+		if err != nil {
+			return nil, err
+		}
+		if b, err = io.ReadAll(io.LimitReader(z, maxSitemap)); err != nil {
+			return nil, err
+		}
+	}
+	f := &sitemapFile{}
+	return f, xml.Unmarshal(b, f)
+}

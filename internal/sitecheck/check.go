@@ -1,0 +1,218 @@
+// Package sitecheck holds a gate file against the pages of its site, before anything is written: what is
+// wrong (check), what stands in the way of apply, and what apply would change (diff).
+package sitecheck
+
+import (
+	"fmt"
+	"maps"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+
+	"yellowgate/internal/capture"
+	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/gatecheck"
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/problem"
+	"yellowgate/internal/project"
+	"yellowgate/internal/result"
+	"yellowgate/internal/site"
+)
+
+// Check reads the gate file against the site and writes nothing. problems are
+// those that opening the project told already.
+func Check(p *project.Project, problems []problem.Problem, progress site.Progress) (*result.Check, error) {
+	r := &result.Check{Gate: p.Gate.File, Problems: append(problems, p.CheckPages()...), Files: len(p.Pages)}
+	t := checks.NewTally(p.Gate)
+	var onPages []pageedit.Problem
+	var places pageedit.Places
+	way := newInTheWay(p)
+	opens := slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool {
+		return slices.ContainsFunc(it.Opens, func(o *gatefile.Open) bool { return o.How == "fragment" })
+	})
+	var reach checks.Reach
+	judge, _ := NewJudge(p)
+	var idle gatecheck.Unwritten
+	rules := gatecheck.NewRules(p.Gate.File)
+	// one is a page, looked at by itself.
+	type one struct {
+		*pageedit.Result
+		problems []pageedit.Problem
+		lines    *checks.Lines
+		rules    *gatecheck.RuleLines
+		popups   *checks.Popups
+	}
+	err := site.InOrder(len(p.Pages), func(i int) (one, error) {
+		b, err := p.Read(&p.Pages[i])
+		if err != nil {
+			return one{}, err
+		}
+		g := p.Gate.Page(b, p.Pages[i])
+		x := one{Result: g, problems: slices.Concat(g.Problems, way.onPage(g)), lines: t.Look(g), rules: rules.Look(g)}
+		if opens && !g.Fragment {
+			x.popups = checks.PopupsAsWritten(p.Gate, g)
+		}
+		x.problems = slices.Concat(x.problems, judge.Losses(g), gatecheck.Required(g, p.Gate.File), gatecheck.DroppedNoindex(g))
+		return x, nil
+	}, func(i int, x one) error {
+		if progress != nil {
+			progress(i+1, len(p.Pages))
+		}
+		if x.Fragment {
+			r.Fragments = append(r.Fragments, x.Page.File)
+		}
+		t.Add(x.Page.Path, x.lines)
+		places.Add(x.Result)
+		for k := range x.problems {
+			p.Gate.File.Accepts(&x.problems[k].Problem, &x.Page)
+		}
+		onPages = append(onPages, x.problems...)
+		reach.Add(x.Page.Path, x.Page.File, x.popups)
+		idle.Add(x.Result)
+		rules.Add(x.Page.Path, x.rules)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	r.Pages = t.Pages
+	r.Problems = append(r.Problems, project.GroupProblems(p.Gate.File, onPages)...)
+	r.Problems = append(r.Problems, places.Problems()...)
+	loaded := sync.OnceValue(func() []string { return loadedURLs(p) })
+	r.Problems = append(r.Problems, t.Problems(loaded)...)
+	r.Problems = append(r.Problems, way.anywhere()...)
+	if len(p.LeftOut) > 0 {
+		r.Problems = append(r.Problems, leftOut(p))
+	}
+	r.Problems = append(r.Problems, gatecheck.SameURL(p.Gate.File)...)
+	r.Problems = append(r.Problems, idle.Problems(p.Gate.File)...)
+	r.Problems = append(r.Problems, rules.Problems()...)
+	r.Problems = append(r.Problems, p.Gate.File.Over(p.Gate.Plan.Day)...)
+	r.Rules = rules.Of
+	if !p.MadeByServer() {
+		r.Problems = append(r.Problems, gatecheck.LostPaths(p.Gate.File, p.Pages)...)
+	}
+	for _, f := range reach.Unreachable() {
+		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Warning, Name: f.Check, Item: f.Item, Pos: problem.Position{File: f.File, Line: f.Line, Column: f.Column}, Message: f.Message, Remedy: f.Remedy})
+	}
+	for _, path := range p.Gate.File.Unused() {
+		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Note, Name: problem.UnusedBuiltFile, Pos: p.Gate.File.Site.Manifest.Pos,
+			Message: "no item uses the built file " + path, Remedy: "give it an item, or leave it to the pages that load it themselves"})
+	}
+	for i := range r.Problems {
+		p.Gate.File.Accepts(&r.Problems[i], nil)
+		if text := p.Gate.File.TextOf(r.Problems[i].Pos.File); r.Problems[i].Line == "" && text != nil {
+			r.Problems[i].Line = project.LineOf(text, r.Problems[i].Pos.Line)
+		}
+	}
+	problem.Sort(r.Problems)
+	for i, it := range p.Gate.File.Items {
+		r.Tally = append(r.Tally, result.ItemCount{Item: it, In: t.In[i], Found: t.Found[i]})
+	}
+	return r, nil
+}
+
+// inTheWay is what stops an apply besides what gating a page tells, and what check calls an error, too: files
+// of items that the site lacks or a browser could not parse, ids that popups share, needs that run late.
+type inTheWay struct {
+	p       *project.Project
+	hasFile func(path string) bool
+	files   func() []string // paths, for what was probably meant
+	ordered []int           // items that say in which order they run
+	server  *capture.Server // the running site, which may have files that the folder lacks; or nil
+}
+
+func newInTheWay(p *project.Project) *inTheWay {
+	w := &inTheWay{p: p}
+	inFolder, _ := site.Index(p.Files, p.Pages)
+	w.hasFile = inFolder
+	if origin := p.Gate.File.Site.Origin.Value; origin != "" {
+		w.server = &capture.Server{Origin: origin}
+		w.hasFile = func(path string) bool { return inFolder(path) || w.server.Has(path) }
+	}
+	w.files = sync.OnceValue(func() (paths []string) {
+		for _, f := range p.Files {
+			paths = append(paths, "/"+f.Path)
+		}
+		return paths
+	})
+	for i, it := range p.Gate.File.Items {
+		if len(it.Needs)+len(it.Before)+len(it.After) > 0 {
+			w.ordered = append(w.ordered, i)
+		}
+	}
+	return w
+}
+
+// onPage is what stands in the way of one page.
+func (w *inTheWay) onPage(g *pageedit.Result) []pageedit.Problem {
+	out := slices.Concat(g.Clashes(), g.MissingFiles(w.hasFile, w.files))
+	if !g.Fragment && slices.ContainsFunc(w.ordered, func(i int) bool { return g.Verdicts[i].In }) {
+		pass := AsWritten(w.p, g, nil)
+		out = slices.Concat(out, gatecheck.LateNeeds(pass, w.p.Gate.File), gatecheck.OutOfOrder(pass))
+	}
+	return out
+}
+
+// anywhere is what stands in the way of all pages.
+func (w *inTheWay) anywhere() []problem.Problem {
+	read := func(path string) ([]byte, bool) {
+		if !w.hasFile(path) {
+			return nil, false
+		}
+		b, err := w.p.Read(&page.Page{File: strings.TrimPrefix(path, "/")})
+		return b, err == nil
+	}
+	out := slices.Concat(gatecheck.BuiltAndMissing(w.p.Gate.File, w.hasFile), gatecheck.Unreadable(w.p.Gate.File, read))
+	if w.server != nil && w.server.Err() != nil {
+		out = append(out, problem.Problem{Severity: problem.Note, Pos: w.p.Gate.File.Site.Origin.Pos,
+			Message: fmt.Sprintf("%s could not be asked for files that the folder lacks: %v", w.server.Origin, w.server.Err()), Remedy: "start it, and try again"})
+	}
+	return out
+}
+
+// InTheWay is what stands in the way of an apply: of each page as it is gated, and of all.
+func InTheWay(p *project.Project) (page func(*pageedit.Result) []pageedit.Problem, all []problem.Problem) {
+	w := newInTheWay(p)
+	return w.onPage, w.anywhere()
+}
+
+// PageInTheWay is what InTheWay says of pages.
+func PageInTheWay(p *project.Project) func(*pageedit.Result) []pageedit.Problem {
+	return newInTheWay(p).onPage
+}
+
+// loadedURLs lists what the site's pages load, or some of them: a second reading, for what somebody meant.
+func loadedURLs(p *project.Project) []string {
+	seen := map[string]bool{}
+	every := max(len(p.Pages)/mostRead, 1)
+	site.InOrder(len(p.Pages)/every, func(i int) ([]string, error) {
+		b, err := p.Read(&p.Pages[i*every])
+		if err != nil {
+			return nil, err
+		}
+		return p.Gate.Look(b, p.Pages[i*every]).Loads(), nil
+	}, func(_ int, urls []string) error {
+		for _, u := range urls {
+			seen[u] = len(seen) < mostURLs || seen[u]
+		}
+		return nil
+	})
+	return slices.Sorted(maps.Keys(seen))
+}
+
+// What is read and kept to suggest from.
+const (
+	mostRead = 200 // pages
+	mostURLs = 20_000
+)
+
+// leftOut reports dot-files of the source that are not copied.
+func leftOut(p *project.Project) problem.Problem {
+	pos := p.Gate.File.Site.Source.Pos
+	return problem.Problem{Severity: problem.Note, Name: problem.DotFiles, Pos: pos,
+		Message: fmt.Sprintf("dot-files of the source folder are not copied: %s", pageedit.SomePages(p.LeftOut)), Remedy: "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
+}

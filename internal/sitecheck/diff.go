@@ -1,0 +1,164 @@
+package sitecheck
+
+import (
+	"bytes"
+	"slices"
+	"strings"
+
+	"github.com/aymanbagabas/go-udiff"
+
+	"yellowgate/internal/core/gatecheck"
+	"yellowgate/internal/core/itemmatch"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
+	"yellowgate/internal/result"
+	"yellowgate/internal/site"
+	"yellowgate/internal/survey"
+)
+
+// Diff compares the output folder with what apply would write, for the pages
+// that a query chooses. A page that is not there yet is compared with its source.
+func Diff(p *project.Project, query string, progress site.Progress) (*result.Diff, error) {
+	if p.Output == "" {
+		return nil, &site.UsageError{Message: "the gate file names no output folder", Remedy: "add under site: output: FOLDER"}
+	}
+	var q *project.Query
+	if query != "" {
+		var err error
+		if q, err = project.ParseQuery(p, query); err != nil {
+			return nil, err
+		}
+	}
+	ledger, err := publish.OpenLedger(p)
+	if err != nil {
+		return nil, err
+	}
+	d := &result.Diff{Pages: []result.PageDiff{}, Items: []result.ItemDiff{}, Breaks: []result.Break{}, Gone: []string{}, Others: []string{}, Blocked: []string{}, Last: ledger.Last()}
+	for _, it := range p.Gate.File.Items {
+		d.Items = append(d.Items, result.ItemDiff{Item: it.Name, Gained: []string{}, Lost: []string{}, Replaced: []string{}})
+	}
+	var problems []pageedit.Problem
+	judge, _ := NewJudge(p)
+	err = project.GateAll(p, progress, func(_ int, r *pageedit.Result) error {
+		if q != nil {
+			if chosen, err := q.Chooses(r.View); err != nil || !chosen {
+				return err
+			}
+		}
+		if r.Fragment {
+			d.Fragments++
+		} else {
+			d.Total++
+		}
+		problems = append(problems, r.Problems...)
+		st, err := ledger.Status(r.Page.File)
+		if err != nil || bytes.Equal(st.Text, r.File) && st.State != publish.Missing {
+			return err
+		}
+		if st.State == publish.Unknown {
+			d.Blocked = append(d.Blocked, r.Page.File)
+		}
+		if st.State == publish.Missing { // visitors have the source page, as far as anybody knows
+			st.Text = r.Original
+		}
+		diffPage(d, p, r, st)
+		addBreaks(d, judge, r, st.Text)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	if err := project.Refusal(project.GroupProblems(p.Gate.File, problems)); err != nil {
+		return nil, err
+	}
+	if q == nil {
+		d.Gone = ledger.Gone(p.Files)
+		others, blocked, err := ledger.Others(p)
+		if err != nil {
+			return nil, err
+		}
+		d.Others, d.Blocked = append(d.Others, others...), append(d.Blocked, blocked...)
+	}
+	kept := d.Items[:0]
+	for _, it := range d.Items {
+		if len(it.Gained)+len(it.Lost)+len(it.Replaced) > 0 {
+			kept = append(kept, it)
+		}
+	}
+	d.Items = kept
+	return d, nil
+}
+
+// page compares one page that apply would write.
+func diffPage(d *result.Diff, p *project.Project, r *pageedit.Result, st publish.Status) {
+	x := result.PageDiff{Page: r.Page.Path, File: r.Page.File, New: st.State == publish.Missing, Base: "applied", Edited: st.State == publish.Edited, Gained: []string{}, Lost: []string{}}
+	if !st.Applied.IsZero() && (d.Applied.IsZero() || st.Applied.Before(d.Applied)) {
+		d.Applied = st.Applied
+	}
+	if x.New {
+		x.Base = "source"
+	}
+	before, replaced := itemsOf(p, r, st.Text)
+	after, _ := itemsOf(p, r, r.File)
+	for i, it := range p.Gate.File.Items {
+		if replaced[it.Name] {
+			d.Items[i].Replaced = append(d.Items[i].Replaced, x.Page)
+		}
+		switch {
+		case after[it.Name] && !before[it.Name]:
+			x.Gained = append(x.Gained, it.Name)
+			d.Items[i].Gained = append(d.Items[i].Gained, x.Page)
+		case before[it.Name] && !after[it.Name]:
+			x.Lost = append(x.Lost, it.Name)
+			d.Items[i].Lost = append(d.Items[i].Lost, x.Page)
+		}
+	}
+	x.Unified = udiff.Unified(x.Base+"/"+x.File, "next/"+x.File, forDiff(st.Text), forDiff(r.File))
+	for line := range strings.Lines(x.Unified) {
+		switch {
+		case strings.HasPrefix(line, "+++"), strings.HasPrefix(line, "---"):
+		case line[0] == '+':
+			x.Added++
+		case line[0] == '-':
+			x.Removed++
+		}
+	}
+	d.Pages = append(d.Pages, x)
+}
+
+// breaks looks whether the page that was compared last seems to need what it loses.
+func addBreaks(d *result.Diff, j *gatecheck.Judge, r *pageedit.Result, text []byte) {
+	x := &d.Pages[len(d.Pages)-1]
+	if len(x.Lost) == 0 || r.Fragment {
+		return
+	}
+	before := j.Owned(text, r.Page)
+	for _, b := range j.Lost(before, r, func(item string) bool { return slices.Contains(x.Lost, item) }) {
+		d.Breaks = append(d.Breaks, result.Break{Page: x.Page, Item: b.Item, What: b.What})
+	}
+}
+
+// forDiff is the text of a page as UTF-8, for reading.
+func forDiff(b []byte) string { return strings.ToValidUTF8(string(b), "\uFFFD") }
+
+// itemsOf looks at a page for the items that are on it: by mark, URL, text or
+// matcher; and for elements that items replace.
+func itemsOf(p *project.Project, r *pageedit.Result, text []byte) (out, replaced map[string]bool) {
+	out, replaced = map[string]bool{}, map[string]bool{}
+	record := itemmatch.Take(text, r.Page, p.Gate, nil)
+	if record.Fragment || r.Fragment {
+		return out, replaced
+	}
+	for _, name := range survey.Marks(record.Scan) {
+		out[name] = true
+	}
+	g := itemmatch.Compare(record, r)
+	for i, it := range p.Gate.File.Items {
+		if g.Items[i].Copies() > 0 {
+			out[it.Name] = true
+		}
+		replaced[it.Name] = len(g.Items[i].Replaced) > 0
+	}
+	return out, replaced
+}

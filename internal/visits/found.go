@@ -1,0 +1,146 @@
+package visits
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"yellowgate/internal/browser"
+	"yellowgate/internal/core/pageload"
+	"yellowgate/internal/result"
+	"yellowgate/internal/site"
+)
+
+// What a browser has, for where and survey.
+
+// namesOf are the screens as people write them.
+func namesOf(screens []browser.Screen) (names []string) {
+	for _, s := range screens {
+		names = append(names, s.String())
+	}
+	return names
+}
+
+// seenOn visits what a browser made of each page: that screen on which it has an item counts, or the
+// first.
+func (r *Site) seenOn(screens []browser.Screen, progress site.Progress, each func(path string, unread bool, all []*result.Opened)) error {
+	pages := r.project.Pages
+	return r.OpenAll(pages, screens, progress, func(i int, all []*result.Opened) {
+		unread := slices.ContainsFunc(all, func(o *result.Opened) bool { return o.Unread != "" })
+		each(pages[i].Path, unread, all)
+	})
+}
+
+// has reports whether a browser has an item on any screen, and who brings it in.
+func has(all []*result.Opened, item string) (by string, ok bool) {
+	for _, o := range all {
+		if o.Unread == "" && o.Has(item) {
+			return o.Brought(item), true
+		}
+	}
+	return "", false
+}
+
+// WhereItem adds to an item's pages where a browser has it.
+func WhereItem(w *result.WhereItem, r *Site, screens []browser.Screen, progress site.Progress) error {
+	b := &result.InBrowser{Screens: namesOf(screens), Unread: []string{}, Has: []string{}, Lacks: []string{}, Leaks: []result.Brought{}}
+	says := map[string]bool{}
+	for _, p := range w.In {
+		says[p.Page] = true
+	}
+	out := map[string]bool{}
+	for _, p := range w.Out {
+		out[p.Page] = true
+	}
+	w.Browser = b
+	return r.seenOn(screens, progress, func(path string, unread bool, all []*result.Opened) {
+		by, has := has(all, w.Item)
+		switch {
+		case has:
+			b.Has = append(b.Has, path)
+			if out[path] {
+				b.Leaks = append(b.Leaks, result.Brought{Page: path, By: by})
+			}
+		case unread:
+			b.Unread = append(b.Unread, path)
+		case says[path]:
+			b.Lacks = append(b.Lacks, path)
+		}
+	})
+}
+
+// Where adds to each item on how many pages a browser has it. unread are the pages that were
+// not read.
+func Where(lines []result.WhereLine, r *Site, screens []browser.Screen, progress site.Progress) (unread int, err error) {
+	for i := range lines {
+		lines[i].Browser = new(int)
+	}
+	err = r.seenOn(screens, progress, func(_ string, failed bool, all []*result.Opened) {
+		if failed {
+			unread++
+		}
+		for i := range lines {
+			if _, ok := has(all, lines[i].Item); ok {
+				*lines[i].Browser++
+			}
+		}
+	})
+	return unread, err
+}
+
+// Survey adds what a browser asks for on the pages of a survey.
+func Survey(s *result.Survey, r *Site, screens []browser.Screen, progress site.Progress) error {
+	b := &result.SurveyBrowser{Screens: namesOf(screens), Unread: []string{}, Scripts: []*result.Asked{}, Failed: []*result.Asked{}, Never: []string{}}
+	s.Browser = b
+	asked := map[string]bool{}
+	scripts, failed := map[string]*result.Asked{}, map[string]*result.Asked{}
+	err := r.seenOn(screens, progress, func(path string, unread bool, all []*result.Opened) {
+		if unread {
+			b.Unread = append(b.Unread, path)
+		}
+		for _, o := range all {
+			b.Requests, b.Wire = b.Requests+len(o.Requests), b.Wire+o.Wire()
+			for i := 1; i < len(o.Requests); i++ {
+				x := &o.Requests[i]
+				asked[x.Target] = true
+				if x.Unasked() {
+					continue
+				}
+				if by := o.Asks(i); by != "" && (x.Asked.By == "script" || x.Asked.By == "redirect") {
+					note(scripts, &b.Scripts, x, path, by, "")
+				}
+				if why := x.Lost(); why != "" {
+					note(failed, &b.Failed, x, path, o.Asks(i), why)
+				}
+			}
+		}
+	})
+	for _, l := range s.Loads {
+		if l.Party != "inline" && l.Tag != "iframe" && !asked[l.Target] && l.By == "" {
+			b.Never = append(b.Never, l.Target)
+		}
+	}
+	slices.Sort(b.Never)
+	b.Never = slices.Compact(b.Never)
+	for _, list := range [][]*result.Asked{b.Scripts, b.Failed} {
+		slices.SortFunc(list, func(a, b *result.Asked) int {
+			return cmp.Or(b.Pages-a.Pages, cmp.Compare(b.Wire, a.Wire), strings.Compare(a.Target, b.Target))
+		})
+	}
+	return err
+}
+
+// note counts a request.
+func note(seen map[string]*result.Asked, list *[]*result.Asked, x *pageload.Request, path, by, why string) {
+	a := seen[x.Target+"\x00"+why]
+	if a == nil {
+		a = &result.Asked{Target: x.Target, Kind: x.Kind, Party: x.Party, Item: x.Item, By: by, Why: why}
+		seen[x.Target+"\x00"+why] = a
+		*list = append(*list, a)
+	}
+	a.Wire = max(a.Wire, x.Wire)
+	if a.Last != path {
+		a.Last = path
+		a.Pages++
+	}
+}
