@@ -78,3 +78,27 @@ func TestStampOf(t *testing.T) {
 		t.Errorf("another file has its number: %+v", s)
 	}
 }
+
+// TestReal: links are resolved as far as the path exists, and those to what is not there yet.
+func TestReal(t *testing.T) {
+	dir, err := filepath.EvalSymlinks(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := func(name string) string { return filepath.Join(dir, filepath.FromSlash(name)) }
+	for link, to := range map[string]string{"near": "later/site", "far": at("later/site"), "up": "..", "folder": "there"} {
+		if err := os.Symlink(filepath.FromSlash(to), at(link)); err != nil {
+			t.Skip("no symbolic links here:", err)
+		}
+	}
+	if err := os.Mkdir(at("there"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	for name, want := range map[string]string{
+		"near": at("later/site"), "far": at("later/site"), "folder": at("there"), "folder/x/y": at("there/x/y"), "none/x": at("none/x"), "up": filepath.Dir(dir),
+	} {
+		if got := Real(at(name)); got != want {
+			t.Errorf("%s: %s, want %s", name, got, want)
+		}
+	}
+}

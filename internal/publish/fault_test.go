@@ -271,6 +271,66 @@ func TestTwoMakeTheFolder(t *testing.T) {
 	}
 }
 
+// TestLeftWork: a work folder that cannot be removed is owed: the next apply removes it.
+func TestLeftWork(t *testing.T) {
+	defer func() { fsys.Fault = nil }()
+	f := folder{t, t.TempDir()}
+	f.before()
+	fsys.Fault = func(op, name string) error {
+		if strings.Contains(filepath.ToSlash(name), "/apply-") && op == "remove" {
+			return syscall.EIO
+		}
+		return nil
+	}
+	var pe *site.PathError
+	if err := f.apply(); !errors.As(err, &pe) || !strings.Contains(pe.What, "what is left there, the next apply removes") {
+		t.Errorf("the folder could not be removed: %v", err)
+	}
+	left := func() (names []string) {
+		names, _ = filepath.Glob(filepath.Join(f.dir, ".yellowgate", "apply-*"))
+		return names
+	}
+	if len(left()) == 0 {
+		t.Fatal("nothing was left")
+	}
+	fsys.Fault = nil
+	if err := f.apply(); err != nil || len(left()) > 0 {
+		t.Errorf("%v is left: %v", left(), err)
+	}
+}
+
+// TestPartLeavesFolders: a part removes pages that are gone, and no folder: another part may be about to write there.
+func TestPartLeavesFolders(t *testing.T) {
+	f := folder{t, t.TempDir()}
+	f.write("yellowgate.yaml", faultGate)
+	f.write("counter.html", "<script>visits = 1</script>")
+	f.write("facts.csv", "path,name\n")
+	f.write("site/index.html", page("Tern Hill"))
+	f.write("site/gone/deep/index.html", page("gone"))
+	if err := f.apply(); err != nil {
+		t.Fatal(err)
+	}
+	f.remove("site/gone")
+	for n := 1; n <= 2; n++ {
+		p, _, err := project.Open(filepath.Join(f.dir, project.GateFileName), project.Options{})
+		if err == nil {
+			err = p.Walk()
+		}
+		if err == nil {
+			_, err = publish.Apply(f.Context(), p, publish.Options{Part: site.Part{Number: n, Of: 2}})
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := os.Stat(filepath.Join(f.dir, "public/gone/deep/index.html")); err == nil {
+		t.Error("the page is there still")
+	}
+	if _, err := os.Stat(filepath.Join(f.dir, "public/gone/deep")); err != nil {
+		t.Error(err)
+	}
+}
+
 // TestNothingToDo: an apply of what is up to date writes nothing into the output and takes
 // no bytes of it.
 func TestNothingToDo(t *testing.T) {

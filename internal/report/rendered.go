@@ -61,7 +61,10 @@ func (p *Printer) renderedElement(r *pageload.Record, e *pageload.Element) []str
 	}
 	switch {
 	case e.Came == "script":
-		came = p.warn.Render(Clean(r.Places(e.By))) + p.dim.Render(fmt.Sprintf(" line %d", e.By.Line))
+		came = p.warn.Render(Clean(r.Places(e.By)))
+		if e.By != nil {
+			came += p.dim.Render(fmt.Sprintf(" line %d", e.By.Line))
+		}
 	case !e.Text:
 		came = p.warn.Render("not in the text so")
 	}

@@ -66,7 +66,7 @@ func (p *Pass) loadedAgain() {
 				first[e.Tag+" "+e.Target] = e
 				continue
 			}
-			if by := cmp.Or(r.Places(e.By), r.Places(had.By)); e.Came == "script" || had.Came == "script" {
+			if by := r.Places(cmp.Or(e.By, had.By)); e.Came == "script" || had.Came == "script" {
 				p.atTarget(e.Target, e.Item, fmt.Sprintf("%s is loaded a second time, by %s", e.Target, by), "keep one of the two")
 			}
 		}

@@ -57,3 +57,28 @@ func TestStoppedThere(t *testing.T) {
 		}
 	}
 }
+
+// TestLoadedAgain: what a script puts in that the page, or another script, has loaded already is a second time;
+// what is no script and no stylesheet is not.
+func TestLoadedAgain(t *testing.T) {
+	element := func(tag, what, target, came string) pageload.Element {
+		return pageload.Element{Tag: tag, What: what, Target: target, Party: "own", Came: came}
+	}
+	p := &Pass{Record: inventory.Take([]byte("<!doctype html>\n<script src=/a.js></script>"), page.Page{Path: "/"}, weburl.NewSite("https://ternhill.example"), nil),
+		Rendered: []*pageload.Record{{Path: "/", Screen: "1280x800", Elements: []pageload.Element{
+			element("script", "", "/a.js", "page"), element("script", "", "/a.js", "script"), element("script", "", "/page.js", "page"), element("script", "", "/page.js", "page"),
+			element("link", "stylesheet", "/b.css", "script"), element("link", "stylesheet", "/b.css", "script"), element("script", "", "/b.css", "script"),
+			element("link", "icon", "/i.png", "page"), element("link", "icon", "/i.png", "script"), element("img", "", "/i.png", "script"), element("img", "", "/i.png", "script"),
+			{Tag: "script", Party: "inline", Target: "x()", Came: "page"}, {Tag: "script", Party: "inline", Target: "x()", Came: "script"}, element("script", "", "", "script"), element("script", "", "", "script"),
+		}}}}
+	findings, _ := RunPage(p)
+	var got []string
+	for _, f := range findings {
+		if f.Check == "double-load" {
+			got = append(got, fmt.Sprint(f.Line, " ", f.Message))
+		}
+	}
+	if want := []string{"1 /b.css is loaded a second time, by a script", "2 /a.js is loaded a second time, by a script"}; !slices.Equal(got, want) {
+		t.Errorf("%q, want %q", got, want)
+	}
+}

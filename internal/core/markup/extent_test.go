@@ -1,6 +1,8 @@
 package markup
 
 import (
+	"fmt"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -126,5 +128,18 @@ func TestFrames(t *testing.T) {
 		if got, err := Matches([]byte(page), s); len(got) != want || err != nil {
 			t.Errorf("%s matches %d, want %d (%v)", selector, len(got), want, err)
 		}
+	}
+}
+
+// TestSpotParams: a spot sets values, in a comment and in an element.
+func TestSpotParams(t *testing.T) {
+	const text = `<!doctype html><title>x</title><body><!-- yg-spot tour colour="deep &amp; red" n=2 alone --><!-- yg-spot --><!-- yg-spots x --><i data-yg-spot=map data-zoom=3></i>`
+	src := ReadAs([]byte(text), "")
+	var got []string
+	for _, s := range SpotsOf(src, Scan(src.Text, nil)) {
+		got = append(got, fmt.Sprint(s.Name, " ", s.Params))
+	}
+	if want := []string{"tour [{colour deep & red} {n 2} {alone }]", "map [{zoom 3}]"}; !slices.Equal(got, want) {
+		t.Errorf("%q, want %q", got, want)
 	}
 }

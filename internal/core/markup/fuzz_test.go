@@ -27,7 +27,7 @@ func seeds(f *testing.F) {
 		"<svg><title><link></title><style><meta></style></svg><link>", "<svg><p><link>", "<svg><![CDATA[<p>]]></svg><meta>",
 		"<math><mi><link></mi></math><meta>", "<svg><foreignObject><div><link></div></foreignObject></svg><meta>",
 		"<div><svg></div><link>", "<template><link></template><meta>", "<noscript><link></noscript><meta>",
-		"<frameset><frame></frameset><link>", "<p><frameset><link>", "<br><frameset><link>", "<div><script>'<li>x'</script><frameset><link></frameset>", "<div><style><br></style>x<frameset><link>", "<html><meta></html><link>",
+		"<frameset><frame></frameset><link>", "<p><frameset><link>", "<br><frameset><link>", "<svg><desc></body><link></desc></svg><meta>", "<svg><desc></body></svg><link>", "<math><mi></html><link></mi></math><meta>", "<div><script>'<li>x'</script><frameset><link></frameset>", "<div><style><br></style>x<frameset><link>", "<html><meta></html><link>",
 		"<head>&#32;<meta>", "<head>&nbsp;<meta>", "<head>\x00<meta>", "<plaintext><link>", "</body><link></html><meta>",
 		"<a b=c/d><link e=\"f>g\"h>", "<a =\">\"><link>", "<iframe><link></iframe><meta>", "<xmp><link></xmp><meta>",
 	} {

@@ -376,7 +376,7 @@ func parseChains(text string) (chains [][]compound) {
 		if !ok {
 			return nil
 		}
-		c.after = within && len(chain) > 0
+		c.after = within
 		if impliedTags[c.tag] {
 			c.tag = "" // the element may be there without its tag
 		}

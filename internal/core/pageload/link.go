@@ -99,7 +99,7 @@ func (r *Record) Tell(chain []int) string {
 // Places tells who put an element there: the script, and what brought that.
 func (r *Record) Places(by *By) string {
 	if by == nil {
-		return ""
+		return "a script"
 	}
 	if by.Request < 0 {
 		return "a script of the page"
