@@ -28,8 +28,8 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"yellowgate/internal/capture"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
-	"yellowgate/internal/site"
 )
 
 // names are those under which the browser is looked for.
@@ -69,7 +69,7 @@ var screenForm = regexp.MustCompile(`^(\d{2,5})x(\d{2,5})$`)
 func ParseScreen(text string) (s Screen, err error) {
 	m := screenForm.FindStringSubmatch(text)
 	if m == nil {
-		return s, &site.UsageError{Message: fmt.Sprintf("a screen is a width and a height, not %q", text), Remedy: "--screen 1280x800"}
+		return s, &failure.Usage{Message: fmt.Sprintf("a screen is a width and a height, not %q", text), Remedy: "--screen 1280x800"}
 	}
 	s.Width, _ = strconv.Atoi(m[1])
 	s.Height, _ = strconv.Atoi(m[2])
@@ -80,7 +80,7 @@ func ParseScreen(text string) (s Screen, err error) {
 func ParseHost(text string) (h Host, err error) {
 	name, address, ok := strings.Cut(text, "=")
 	if !ok || name == "" || !strings.Contains(address, ":") || strings.ContainsAny(name+address, " ,*\"") {
-		return h, &site.UsageError{Message: fmt.Sprintf("--host takes a host, = and an address, not %q", text), Remedy: "--host pay.lantern.example=127.0.0.1:9001"}
+		return h, &failure.Usage{Message: fmt.Sprintf("--host takes a host, = and an address, not %q", text), Remedy: "--host pay.lantern.example=127.0.0.1:9001"}
 	}
 	return Host{name, address}, nil
 }
@@ -99,7 +99,7 @@ func find(path string) (string, error) {
 	if path != "" {
 		found, err := exec.LookPath(path)
 		if err != nil {
-			return "", &site.UsageError{Message: "there is no browser at " + path, Remedy: "--browser-path names the program of Chromium or Chrome"}
+			return "", &failure.Usage{Message: "there is no browser at " + path, Remedy: "--browser-path names the program of Chromium or Chrome"}
 		}
 		return found, nil
 	}
@@ -108,7 +108,7 @@ func find(path string) (string, error) {
 			return found, nil
 		}
 	}
-	return "", &site.UsageError{Message: "--browser needs Chromium or Chrome, and there is none: looked for " + strings.Join(names, ", "),
+	return "", &failure.Usage{Message: "--browser needs Chromium or Chrome, and there is none: looked for " + strings.Join(names, ", "),
 		Remedy: "install it (Debian: apt install chromium), or name it with --browser-path"}
 }
 
@@ -137,7 +137,7 @@ func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
 	// Whatever the browser keeps is in one folder, that is gone at the end.
 	profile, err := fsys.MakeTemporary()
 	if err != nil {
-		return nil, &site.PathError{Path: os.TempDir(), Err: err}
+		return nil, &failure.Path{Path: os.TempDir(), Err: err}
 	}
 	b.cancel = append(b.cancel, func() {
 		if b.ctx != nil {
@@ -202,7 +202,7 @@ func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
 	}
 	if err != nil {
 		b.Close()
-		return nil, &site.PathError{Path: path, Err: err, What: "the browser does not start; --browser-path names another"}
+		return nil, &failure.Path{Path: path, Err: err, What: "the browser does not start; --browser-path names another"}
 	}
 	return b, nil
 }

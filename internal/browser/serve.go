@@ -16,8 +16,8 @@ import (
 	"github.com/klauspost/compress/gzip"
 
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/selfsigned"
-	"yellowgate/internal/site"
 )
 
 // A Site is a folder of pages, or pages that are made of one, as the browser gets them.
@@ -41,7 +41,7 @@ type local struct {
 func serve(of *Site) (*local, error) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
-		return nil, &site.PathError{Path: "127.0.0.1", Err: err}
+		return nil, &failure.Path{Path: "127.0.0.1", Err: err}
 	}
 	s := &local{at: l.Addr().String(), server: &http.Server{Handler: handler(of), ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0)}}
 	u, err := url.Parse(of.Address)

@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"slices"
 
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
 )
@@ -20,22 +21,22 @@ import (
 func (c *capture) lastTime() error {
 	entries, err := fsys.ReadDir(c.Dir)
 	if err != nil {
-		return &site.PathError{Path: c.Dir, Err: err}
+		return &failure.Path{Path: c.Dir, Err: err}
 	}
 	name := filepath.Join(c.Dir, site.CaptureName)
 	_, err = fsys.Lstat(name)
 	switch {
 	case err != nil && len(entries) > 0:
-		return &site.UsageError{Message: fmt.Sprintf("the folder %s is not empty, and no capture made it", c.Dir), Remedy: "name a new folder: --to DIR"}
+		return &failure.Usage{Message: fmt.Sprintf("the folder %s is not empty, and no capture made it", c.Dir), Remedy: "name a new folder: --to DIR"}
 	case err != nil: // the folder is a capture's from now on, even if this one is killed
 		if err := fsys.Replace(name, nil); err != nil {
-			return &site.PathError{Path: name, Err: err}
+			return &failure.Path{Path: name, Err: err}
 		}
 		return nil
 	}
 	b, err := fsys.Read(name, fsys.StateLimit)
 	if err != nil {
-		return &site.PathError{Path: name, Err: err}
+		return &failure.Path{Path: name, Err: err}
 	}
 	c.before, c.summary.Again = map[string]site.Captured{}, len(b) > 0
 	for line := range bytes.Lines(b) {
@@ -59,9 +60,9 @@ func (c *capture) finish() (*Summary, error) {
 			return nil, c.unreachable(c.failed)
 		}
 		if len(s.Dead) > 0 {
-			return nil, &site.PathError{Path: s.Dead[0].URL, Err: errors.New(s.Dead[0].Why), What: "nothing was kept"}
+			return nil, &failure.Path{Path: s.Dead[0].URL, Err: errors.New(s.Dead[0].Why), What: "nothing was kept"}
 		}
-		return nil, &site.UsageError{Message: c.Start.Redacted() + " answers with no page", Remedy: "name the address of a page: yellowgate capture URL --to DIR"}
+		return nil, &failure.Usage{Message: c.Start.Redacted() + " answers with no page", Remedy: "name the address of a page: yellowgate capture URL --to DIR"}
 	}
 	c.circles()
 	c.count()
@@ -82,7 +83,7 @@ func (c *capture) finish() (*Summary, error) {
 	}
 	name := filepath.Join(c.Dir, site.CaptureName)
 	if err := fsys.Replace(name, b.Bytes()); err != nil {
-		return nil, &site.PathError{Path: name, Err: err, What: "the pages are kept, and what the server said of them is not"}
+		return nil, &failure.Path{Path: name, Err: err, What: "the pages are kept, and what the server said of them is not"}
 	}
 	for i := range s.Dead {
 		s.Dead[i].From = append([]string{}, c.leads(s.Dead[i].URL).first...)

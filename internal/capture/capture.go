@@ -28,8 +28,10 @@ import (
 	"golang.org/x/time/rate"
 
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
+	"yellowgate/internal/version"
 )
 
 // Options say what to ask for, and how.
@@ -80,7 +82,7 @@ type Summary struct {
 }
 
 // userAgent is how requests name this program.
-var userAgent = "yellowgate/" + site.Version
+var userAgent = "yellowgate/" + version.Number
 
 // address is one address of the origin, and how it was come by.
 type address struct {
@@ -154,7 +156,7 @@ type capture struct {
 	stop     func()    // ends the run
 }
 
-// Capture asks for a site and keeps it. An error is a *site.UsageError or *site.PathError; where ctx
+// Capture asks for a site and keeps it. An error is a *failure.Usage or *failure.Path; where ctx
 // is done, what there is is kept, and Stopped is set.
 func Capture(ctx context.Context, o Options) (*Summary, error) {
 	o.Parallel, o.Largest, o.Patience = cmp.Or(o.Parallel, 4), cmp.Or(o.Largest, 32<<20), cmp.Or(o.Patience, 30*time.Second)
@@ -178,10 +180,10 @@ func Capture(ctx context.Context, o Options) (*Summary, error) {
 	_, err := fsys.Lstat(o.Dir)
 	isNew := fsys.Missing(err)
 	if err := os.MkdirAll(o.Dir, 0o755); err != nil {
-		return nil, &site.PathError{Path: o.Dir, Err: err}
+		return nil, &failure.Path{Path: o.Dir, Err: err}
 	}
 	if c.root, err = os.OpenRoot(o.Dir); err != nil {
-		return nil, &site.PathError{Path: o.Dir, Err: err}
+		return nil, &failure.Path{Path: o.Dir, Err: err}
 	}
 	defer c.root.Close()
 	if err := c.lastTime(); err != nil {
@@ -238,7 +240,7 @@ func (c *capture) begin(ctx context.Context) error {
 	}
 	c.add(c.Start.String(), c.Start, true, 0, "")
 	if c.known == 0 {
-		return &site.UsageError{Message: "robots.txt does not let anybody ask for " + c.Start.String(), Remedy: "--own-site asks all the same, where the site is yours"}
+		return &failure.Usage{Message: "robots.txt does not let anybody ask for " + c.Start.String(), Remedy: "--own-site asks all the same, where the site is yours"}
 	}
 	if c.Alone {
 		return nil
@@ -270,7 +272,7 @@ func (c *capture) unreachable(err error) error {
 	case strings.Contains(why, "HTTP response to HTTPS"):
 		remedy = "the server speaks no TLS there: write http://"
 	}
-	return &site.PathError{Path: c.Start.Redacted(), Err: errors.New(why), What: remedy}
+	return &failure.Path{Path: c.Start.Redacted(), Err: errors.New(why), What: remedy}
 }
 
 // resolve makes an address of a reference; nil where it leads out of the origin.
@@ -590,7 +592,7 @@ func (c *capture) keep(file, sum string, body []byte) (same bool, why string) {
 		if ofTheDisk(err) {
 			c.mu.Lock()
 			if c.broken == nil {
-				c.broken = &site.PathError{Path: name, Err: err, What: "what was kept before is whole; capture again with --go-on once there is room"}
+				c.broken = &failure.Path{Path: name, Err: err, What: "what was kept before is whole; capture again with --go-on once there is room"}
 			}
 			c.mu.Unlock()
 			c.stop()

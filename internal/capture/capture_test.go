@@ -22,6 +22,7 @@ import (
 	"github.com/klauspost/compress/gzip"
 	"github.com/klauspost/compress/zstd"
 
+	"yellowgate/internal/failure"
 	"yellowgate/internal/site"
 )
 
@@ -404,7 +405,7 @@ func TestAgain(t *testing.T) {
 		t.Errorf("%s", text)
 	}
 	_, err := Capture(t.Context(), Options{Start: mustParse(t, o.URL+"/"), Dir: filepath.Dir(dir)})
-	var ue *site.UsageError
+	var ue *failure.Usage
 	if !errors.As(err, &ue) || !strings.Contains(ue.Message, "is not empty, and no capture made it") {
 		t.Error(err)
 	}

@@ -14,8 +14,8 @@ import (
 
 	"github.com/klauspost/compress/zstd"
 
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
-	"yellowgate/internal/site"
 )
 
 // TestPartOfASite: a capture that is not to look at everything removes nothing but what the server says
@@ -175,7 +175,7 @@ func TestFullDisk(t *testing.T) {
 		return nil
 	}
 	_, dir, err := o.tryCapture(t, func(p *Options) { p.Parallel = 1 })
-	var pe *site.PathError
+	var pe *failure.Path
 	if !errors.As(err, &pe) || !errors.Is(err, syscall.ENOSPC) {
 		t.Errorf("%v", err)
 	}

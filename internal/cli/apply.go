@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/report"
@@ -45,11 +46,11 @@ If the gate file cannot be put into effect, nothing is written.`,
 					return err
 				}
 				if len(args) > 0 {
-					return &site.UsageError{Message: "--part and a page query do not go together", Remedy: "yellowgate apply --part " + part}
+					return &failure.Usage{Message: "--part and a page query do not go together", Remedy: "yellowgate apply --part " + part}
 				}
 			}
 			if as != "" {
-				return &site.UsageError{Message: "--as names the page that comes from standard input", Remedy: "yellowgate apply - --as /visit/ < page.html"}
+				return &failure.Usage{Message: "--as names the page that comes from standard input", Remedy: "yellowgate apply - --as /visit/ < page.html"}
 			}
 			p, problems, err := a.open(true)
 			if err != nil {
@@ -94,7 +95,7 @@ If the gate file cannot be put into effect, nothing is written.`,
 
 func (a *app) applyPipe(as string) error {
 	if as == "" {
-		return &site.UsageError{Message: "a page from standard input needs its path", Remedy: "yellowgate apply - --as /visit/ < page.html"}
+		return &failure.Usage{Message: "a page from standard input needs its path", Remedy: "yellowgate apply - --as /visit/ < page.html"}
 	}
 	p, problems, err := a.open(false)
 	if err != nil {

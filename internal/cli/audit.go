@@ -13,6 +13,7 @@ import (
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/report"
 	"yellowgate/internal/result"
 	"yellowgate/internal/site"
@@ -67,16 +68,16 @@ one machine is audited in parts, which --join adds up to one audit.`,
 				return err
 			}
 			if o.browsing.on && (o.join || o.part != "" || len(args) == 1 && args[0] == "-") {
-				return &site.UsageError{Message: "--browser opens the pages of a folder or a site, not parts of an audit and no standard input"}
+				return &failure.Usage{Message: "--browser opens the pages of a folder or a site, not parts of an audit and no standard input"}
 			}
 			if o.pictures && (!o.browsing.on || a.format != "html") {
-				return &site.UsageError{Message: "--with-pictures puts a picture of each page into the report", Remedy: "yellowgate audit --browser --with-pictures --format html --out audit.html"}
+				return &failure.Usage{Message: "--with-pictures puts a picture of each page into the report", Remedy: "yellowgate audit --browser --with-pictures --format html --out audit.html"}
 			}
 			if o.har != "" && (o.browsing.on || o.join || o.part != "" || len(args) == 1 && args[0] == "-") {
-				return &site.UsageError{Message: "--har holds the pages of a folder or a site against a recording: not with --browser, parts or standard input"}
+				return &failure.Usage{Message: "--har holds the pages of a folder or a site against a recording: not with --browser, parts or standard input"}
 			}
 			if o.harOut != "" && !o.browsing.on {
-				return &site.UsageError{Message: "--har-out writes what a browser asked for", Remedy: "add --browser"}
+				return &failure.Usage{Message: "--har-out writes what a browser asked for", Remedy: "add --browser"}
 			}
 			threshold, err := failThreshold(failOn)
 			if err != nil {
@@ -148,7 +149,7 @@ func nothingOpen() error { return nil }
 // once the findings were read.
 func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool, each func(*inventory.Record, []result.Gated) error) (r *result.Audit, done func() error, err error) {
 	if f.records {
-		return nil, nil, &site.UsageError{Message: "--records is for --part", Remedy: "yellowgate audit --part 3/8 --records --out part-3.ndjson"}
+		return nil, nil, &failure.Usage{Message: "--records is for --part", Remedy: "yellowgate audit --part 3/8 --records --out part-3.ndjson"}
 	}
 	if len(args) == 1 && args[0] == "-" && !f.join {
 		r, err := a.auditPage(f.as)
@@ -202,10 +203,10 @@ func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool
 func (a *app) auditPart(args []string, f auditFlags) error {
 	part, err := site.ParsePart(f.part)
 	if err == nil && a.format != "text" && a.format != "ndjson" {
-		err = &site.UsageError{Message: "a part has one form, and --format does not change it", Remedy: "leave it out, and give it with --join"}
+		err = &failure.Usage{Message: "a part has one form, and --format does not change it", Remedy: "leave it out, and give it with --join"}
 	}
 	if err == nil && (f.join || len(args) == 1 && (args[0] == "-" || isAddress(args[0]))) {
-		err = &site.UsageError{Message: "--part is for the pages of a folder", Remedy: "yellowgate audit --part 3/8 --out part-3.ndjson"}
+		err = &failure.Usage{Message: "--part is for the pages of a folder", Remedy: "yellowgate audit --part 3/8 --out part-3.ndjson"}
 	}
 	if err != nil {
 		return err
@@ -231,7 +232,7 @@ func (a *app) auditPage(as string) (*result.Audit, error) {
 		return nil, err
 	}
 	if as == "" {
-		return nil, &site.UsageError{Message: "a page from standard input needs its path", Remedy: "yellowgate audit - --as /visit/ < page.html"}
+		return nil, &failure.Usage{Message: "a page from standard input needs its path", Remedy: "yellowgate audit - --as /visit/ < page.html"}
 	}
 	if p != nil && p.Source != "" {
 		if err := p.Walk(); err != nil {
@@ -257,7 +258,7 @@ func (a *app) auditOptions(ctx context.Context, w *ways, args []string) (o sitea
 			return o, err
 		}
 		if p == nil || p.Output == "" {
-			return o, &site.UsageError{Message: "there is no gate file that names an output folder", Remedy: "name a folder: yellowgate audit DIR"}
+			return o, &failure.Usage{Message: "there is no gate file that names an output folder", Remedy: "name a folder: yellowgate audit DIR"}
 		}
 		o.Dir, o.Project, o.Name = p.Output, p, p.Gate.File.Site.Output.Value
 		return o, nil
@@ -298,7 +299,7 @@ func failThreshold(s string) (problem.Severity, error) {
 	if severity, ok := problem.ParseSeverity(s); ok {
 		return severity, nil
 	}
-	return 0, &site.UsageError{Message: fmt.Sprintf("--fail-on is error, warning, note or never, not %q%s", s, didyoumean.Suggest(s, failOns))}
+	return 0, &failure.Usage{Message: fmt.Sprintf("--fail-on is error, warning, note or never, not %q%s", s, didyoumean.Suggest(s, failOns))}
 }
 
 func failOnFlag(cmd *cobra.Command, into *string) {

@@ -18,13 +18,14 @@ import (
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/visualdiff"
 	"yellowgate/internal/core/wording"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/report"
 	"yellowgate/internal/result"
-	"yellowgate/internal/site"
 	"yellowgate/internal/siteaudit"
 	"yellowgate/internal/sitecompare"
+	"yellowgate/internal/version"
 	"yellowgate/internal/visits"
 )
 
@@ -60,7 +61,7 @@ func (w *browsing) ready(a *app, cmd *cobra.Command, ways *ways, args []string) 
 	if !w.on {
 		for _, name := range browsingOptions {
 			if f := cmd.Flags().Lookup(name); f != nil && f.Changed {
-				return nil, &site.UsageError{Message: "--" + name + " is for a page in a browser", Remedy: "add --browser"}
+				return nil, &failure.Usage{Message: "--" + name + " is for a page in a browser", Remedy: "add --browser"}
 			}
 		}
 		return nil, nil
@@ -83,11 +84,11 @@ func (w *browsing) ready(a *app, cmd *cobra.Command, ways *ways, args []string) 
 		w.o.Hosts = append(w.o.Hosts, h)
 	}
 	if w.o.Wait < 0 || w.o.Wait > 10*time.Minute {
-		return nil, &site.UsageError{Message: "--wait is a time up to ten minutes, such as 3s"}
+		return nil, &failure.Usage{Message: "--wait is a time up to ten minutes, such as 3s"}
 	}
 	if cmd.Flags().Changed("parallel") {
 		if w.o.Pages, err = cmd.Flags().GetInt("parallel"); err != nil || w.o.Pages < 1 || w.o.Pages > 64 {
-			return nil, &site.UsageError{Message: "--parallel is how many pages are open at a time: from 1 to 64"}
+			return nil, &failure.Usage{Message: "--parallel is how many pages are open at a time: from 1 to 64"}
 		}
 	}
 	if n := slices.IndexFunc(args, isAddress); n >= 0 {
@@ -153,7 +154,7 @@ func (a *app) showBrowser(ctx context.Context, w *ways, v *browsing, screens []b
 		}
 	} else {
 		if p == nil || p.Source == "" {
-			return &site.UsageError{Message: "--browser opens a page of the gate file's site, or an address", Remedy: "yellowgate show http://localhost:8000/ --browser"}
+			return &failure.Usage{Message: "--browser opens a page of the gate file's site, or an address", Remedy: "yellowgate show http://localhost:8000/ --browser"}
 		}
 		if err := p.Walk(); err != nil {
 			return err
@@ -203,7 +204,7 @@ func (a *app) useHAR(o *siteaudit.Options, name string) (err error) {
 
 // writeHAR writes what a browser asked for.
 func (a *app) writeHAR(name string, records []*pageload.Record) error {
-	text, err := har.Write(records, site.Version, time.Now().UTC().Truncate(time.Millisecond))
+	text, err := har.Write(records, version.Number, time.Now().UTC().Truncate(time.Millisecond))
 	if err != nil {
 		return err
 	}
@@ -223,7 +224,7 @@ func (a *app) compareLooks(ctx context.Context, args []string, o sitecompare.Loo
 		p = nil
 	}
 	if o.Runs < 2 || o.Runs > 50 {
-		return &site.UsageError{Message: "--runs is from 2 to 50: a second visit tells what moves by itself"}
+		return &failure.Usage{Message: "--runs is from 2 to 50: a second visit tells what moves by itself"}
 	}
 	o.Context, o.Before, o.After, o.Project, o.Progress = ctx, args[0], args[1], p, a.progress("looking")
 	if len(args) == 3 {
@@ -231,7 +232,7 @@ func (a *app) compareLooks(ctx context.Context, args []string, o sitecompare.Loo
 	}
 	if pictures != "" {
 		if err := os.MkdirAll(pictures, 0o755); err != nil {
-			return &site.PathError{Path: pictures, Err: err}
+			return &failure.Path{Path: pictures, Err: err}
 		}
 	}
 	o.Picture = func(l *result.PageLook, before, after *visualdiff.Picture) error {

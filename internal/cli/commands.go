@@ -13,6 +13,7 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
@@ -31,7 +32,7 @@ func (a *app) stdin() ([]byte, error) {
 		err = &fsys.LimitError{Limit: fsys.PageLimit}
 	}
 	if err != nil {
-		return nil, &site.PathError{Path: "standard input", Err: err}
+		return nil, &failure.Path{Path: "standard input", Err: err}
 	}
 	return b, nil
 }

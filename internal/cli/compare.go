@@ -6,8 +6,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/core/compare"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/report"
-	"yellowgate/internal/site"
 	"yellowgate/internal/sitecompare"
 )
 
@@ -47,7 +47,7 @@ status 1 means that a page looks another.`,
 			}
 			for _, name := range []string{"mask", "runs", "pictures"} {
 				if cmd.Flags().Changed(name) {
-					return &site.UsageError{Message: "--" + name + " is for pages in a browser", Remedy: "add --browser"}
+					return &failure.Usage{Message: "--" + name + " is for pages in a browser", Remedy: "add --browser"}
 				}
 			}
 			threshold, err := failThreshold(failOn)

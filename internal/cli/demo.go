@@ -13,10 +13,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/demo"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/report"
-	"yellowgate/internal/site"
 )
 
 // The steps of the demo: a command, and what it is for. %s is the folder.
@@ -107,7 +107,7 @@ func (a *app) demoServe(ctx context.Context, dir string, named bool, listen stri
 	}
 	all, err := demo.Serve(asked)
 	if err != nil {
-		return &site.PathError{Path: "127.0.0.1", Err: err}
+		return &failure.Path{Path: "127.0.0.1", Err: err}
 	}
 	defer all.Close()
 	return a.serve(ctx, gate, listen, nil, false, func(at string) {

@@ -9,11 +9,11 @@ import (
 	"github.com/spf13/pflag"
 
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/gatechange"
 	"yellowgate/internal/report"
 	"yellowgate/internal/result"
-	"yellowgate/internal/site"
 )
 
 // keyFlags gives a command an option for each key of an item, and returns what
@@ -158,7 +158,7 @@ func paramFields(params []string) (out []gatechange.Field, err error) {
 	for _, p := range params {
 		name, value, ok := strings.Cut(p, "=")
 		if !ok || name == "" || value == "" {
-			return nil, &site.UsageError{Message: "--param is NAME=VALUE, not \"" + p + "\"", Remedy: "for example --param delay=3s"}
+			return nil, &failure.Usage{Message: "--param is NAME=VALUE, not \"" + p + "\"", Remedy: "for example --param delay=3s"}
 		}
 		out = append(out, gatechange.Field{Key: name, Values: []string{value}})
 	}
@@ -219,7 +219,7 @@ func (a *app) readFile(name string) (string, error) {
 	}
 	b, err := fsys.Read(name, fsys.CodeLimit)
 	if err != nil {
-		return "", &site.PathError{Path: name, Err: err}
+		return "", &failure.Path{Path: name, Err: err}
 	}
 	return string(b), nil
 }
@@ -248,13 +248,13 @@ what. Nothing is written where the gate file would then have a mistake.`,
 		}
 		e.Fields, e.More, e.Less, e.Unset = fields(), more, less, unset
 		if more && less {
-			return &site.UsageError{Message: "--more adds and --less takes out: give one of them"}
+			return &failure.Usage{Message: "--more adds and --less takes out: give one of them"}
 		}
 		if e.Params, err = paramFields(params); err != nil {
 			return err
 		}
 		if len(e.Fields)+len(e.Params)+len(e.Unset) == 0 {
-			return &site.UsageError{Message: "set what? Every key of an item is an option", Remedy: "yellowgate set " + e.Name + " --pages QUERY; yellowgate set --help lists them"}
+			return &failure.Usage{Message: "set what? Every key of an item is an option", Remedy: "yellowgate set " + e.Name + " --pages QUERY; yellowgate set --help lists them"}
 		}
 		r, err := e.Set()
 		return a.edited(e, r, err)

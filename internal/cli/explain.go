@@ -9,8 +9,8 @@ import (
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/report"
-	"yellowgate/internal/site"
 )
 
 func (a *app) explainCmd() *cobra.Command {
@@ -36,7 +36,7 @@ check command alone warns of is listed, too: accept takes both by name.`,
 			if len(args) == 1 {
 				kind = problem.KindOf(args[0])
 				if c = checks.Named(args[0]); c == nil && kind.Name == "" {
-					return &site.UsageError{Message: fmt.Sprintf("no check is called %q%s", args[0], didyoumean.Suggest(args[0], names())), Remedy: "yellowgate explain lists the checks"}
+					return &failure.Usage{Message: fmt.Sprintf("no check is called %q%s", args[0], didyoumean.Suggest(args[0], names())), Remedy: "yellowgate explain lists the checks"}
 				}
 			}
 			return a.write(func(w io.Writer, pr *report.Printer) error {

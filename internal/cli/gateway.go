@@ -23,12 +23,12 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/server/gateway"
 	"yellowgate/internal/server/reload"
-	"yellowgate/internal/site"
 )
 
 // gatewayFlags are the options of gateway.
@@ -104,7 +104,7 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 		return err
 	}
 	if f.pageWait <= 0 || f.originWait <= 0 || f.clientWait < 0 || f.drain < 0 || f.idle < 0 || o.Largest == 0 {
-		return &site.UsageError{Message: "--page-wait, --origin-wait and --largest are more than nothing, and no time is less", Remedy: "times are like 250ms, 8s or 2min"}
+		return &failure.Usage{Message: "--page-wait, --origin-wait and --largest are more than nothing, and no time is less", Remedy: "times are like 250ms, 8s or 2min"}
 	}
 	var lines *slog.Logger
 	switch f.log {
@@ -114,7 +114,7 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 		lines = slog.New(slog.NewJSONHandler(a.err, nil))
 	case "off":
 	default:
-		return &site.UsageError{Message: fmt.Sprintf("--log is text, json or off, not %q", f.log)}
+		return &failure.Usage{Message: fmt.Sprintf("--log is text, json or off, not %q", f.log)}
 	}
 	if o.Log = lines; a.quiet {
 		o.Log = nil // what happens to the gate is still told
@@ -125,7 +125,7 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 		if !errors.As(err, &ge) {
 			return err
 		}
-		return &site.UsageError{Message: "the gate file has mistakes, and a gateway does not begin with those", Remedy: "yellowgate check says the same until they are mended"}
+		return &failure.Usage{Message: "the gate file has mistakes, and a gateway does not begin with those", Remedy: "yellowgate check says the same until they are mended"}
 	}
 	o.Gate = g
 	address := f.origin
@@ -148,7 +148,7 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 	}
 	defer l.Close()
 	if at, err := url.Parse("http://" + l.Addr().String()); err == nil && o.Origin.Host == at.Host {
-		return &site.UsageError{Message: "the origin is the gateway's own address: it would ask itself for ever", Remedy: "name the application's address: --origin URL"}
+		return &failure.Usage{Message: "the origin is the gateway's own address: it would ask itself for ever", Remedy: "name the application's address: --origin URL"}
 	}
 	gw := gateway.New(o)
 	ctx, stop := context.WithCancel(ctx)
@@ -203,7 +203,7 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 		err = server.Serve(l)
 	}
 	if !errors.Is(err, http.ErrServerClosed) {
-		return &site.PathError{Path: f.listen, Err: err}
+		return &failure.Path{Path: f.listen, Err: err}
 	}
 	<-ended
 	return nil
@@ -220,7 +220,7 @@ func scheme(c *certificates) string {
 func sizeOf(option, text string) (int64, error) {
 	n, ok := gatefile.ParseSize(text)
 	if !ok {
-		return 0, &site.UsageError{Message: fmt.Sprintf("%s is %s, not %q", option, gatefile.SizeForm, text), Remedy: option + " '8 MB'"}
+		return 0, &failure.Usage{Message: fmt.Sprintf("%s is %s, not %q", option, gatefile.SizeForm, text), Remedy: option + " '8 MB'"}
 	}
 	return n, nil
 }
@@ -228,11 +228,11 @@ func sizeOf(option, text string) (int64, error) {
 // originOf reads the address of an application.
 func originOf(text string) (*url.URL, error) {
 	if text == "" {
-		return nil, &site.UsageError{Message: "gateway needs the address of the application that makes the pages", Remedy: "add under site: origin: http://127.0.0.1:8000, or give --origin"}
+		return nil, &failure.Usage{Message: "gateway needs the address of the application that makes the pages", Remedy: "add under site: origin: http://127.0.0.1:8000, or give --origin"}
 	}
 	u, err := url.Parse(text)
 	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.User != nil {
-		return nil, &site.UsageError{Message: fmt.Sprintf("--origin is the scheme, host and port of an application, not %q", text), Remedy: "--origin http://127.0.0.1:8000"}
+		return nil, &failure.Usage{Message: fmt.Sprintf("--origin is the scheme, host and port of an application, not %q", text), Remedy: "--origin http://127.0.0.1:8000"}
 	}
 	return u, nil
 }
@@ -243,10 +243,10 @@ func originTransport(f *gatewayFlags) (http.RoundTripper, error) {
 	if f.originCA != "" {
 		pem, err := fsys.Read(f.originCA, fsys.GateLimit)
 		if err != nil {
-			return nil, &site.PathError{Path: f.originCA, Err: err}
+			return nil, &failure.Path{Path: f.originCA, Err: err}
 		}
 		if roots = x509.NewCertPool(); !roots.AppendCertsFromPEM(pem) {
-			return nil, &site.UsageError{Message: f.originCA + " holds no certificate", Remedy: "it is a file of PEM blocks: -----BEGIN CERTIFICATE-----"}
+			return nil, &failure.Usage{Message: f.originCA + " holds no certificate", Remedy: "it is a file of PEM blocks: -----BEGIN CERTIFICATE-----"}
 		}
 	}
 	return gateway.NewTransport(f.originWait, &tls.Config{RootCAs: roots}), nil
@@ -267,16 +267,16 @@ func certificatesOf(f *gatewayFlags) (*certificates, error) {
 		return nil, nil
 	}
 	if f.certificate == "" || f.key == "" {
-		return nil, &site.UsageError{Message: "--certificate and --key belong together"}
+		return nil, &failure.Usage{Message: "--certificate and --key belong together"}
 	}
 	c := &certificates{cert: f.certificate, key: f.key}
 	for _, name := range []string{c.cert, c.key} {
 		if _, err := os.Stat(name); err != nil {
-			return nil, &site.PathError{Path: name, Err: err}
+			return nil, &failure.Path{Path: name, Err: err}
 		}
 	}
 	if _, err := c.get(nil); err != nil {
-		return nil, &site.UsageError{Message: c.cert + ": " + err.Error(), Remedy: "both are PEM files, and the key is that of the certificate"}
+		return nil, &failure.Usage{Message: c.cert + ": " + err.Error(), Remedy: "both are PEM files, and the key is that of the certificate"}
 	}
 	return c, nil
 }

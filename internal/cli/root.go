@@ -26,11 +26,14 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/report"
 	"yellowgate/internal/site"
+	"yellowgate/internal/version"
 )
 
 // The exit statuses.
@@ -94,7 +97,7 @@ func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
 		return a.fail(err)
 	}
 	if err := a.out.(*sink).err; err != nil {
-		return a.fail(&site.PathError{Path: "standard output", Err: err})
+		return a.fail(&failure.Path{Path: "standard output", Err: err})
 	}
 	return a.status
 }
@@ -110,7 +113,7 @@ belongs where: defaults, pages that switch something on, exceptions.
 Look with survey and show, decide in the gate file, try with check and diff, publish
 with apply, and verify with audit, why and where.`,
 		Example:       "  yellowgate demo                   write the demo site and run the whole example\n  yellowgate survey site            what do the pages in this folder load?",
-		Version:       site.Version,
+		Version:       version.Number,
 		SilenceErrors: true, SilenceUsage: true,
 		PersistentPreRun: func(cmd *cobra.Command, args []string) { a.command, a.args = cmd.Name(), args },
 		RunE:             func(cmd *cobra.Command, args []string) error { return cmd.Help() },
@@ -133,7 +136,7 @@ with apply, and verify with audit, why and where.`,
 		if _, name, ok := strings.Cut(msg, "unknown flag: --"); ok {
 			msg += didyoumean.Suggest(name, names)
 		}
-		return &site.UsageError{Message: msg, Remedy: "yellowgate " + cmd.Name() + " --help lists the options"}
+		return &failure.Usage{Message: msg, Remedy: "yellowgate " + cmd.Name() + " --help lists the options"}
 	})
 	root.AddGroup(&cobra.Group{ID: "look", Title: "Look"}, &cobra.Group{ID: "decide", Title: "Decide"}, &cobra.Group{ID: "publish", Title: "Try and publish"}, &cobra.Group{ID: "verify", Title: "Verify"}, &cobra.Group{ID: "more", Title: "More"})
 	root.AddCommand(a.demoCmd(), a.surveyCmd(), a.captureCmd(), a.showCmd(), a.pagesCmd(),
@@ -171,7 +174,7 @@ func (a *app) clear() {
 func needs(least, most int, what, example string) cobra.PositionalArgs {
 	return func(_ *cobra.Command, args []string) error {
 		if len(args) < least || len(args) > most {
-			return &site.UsageError{Message: fmt.Sprintf("%s; %d given", what, len(args)), Remedy: "for example: " + example}
+			return &failure.Usage{Message: fmt.Sprintf("%s; %d given", what, len(args)), Remedy: "for example: " + example}
 		}
 		return nil
 	}
@@ -190,10 +193,10 @@ func formatsOf(command string) []string {
 func (a *app) begin(not ...string) error {
 	formats := slices.DeleteFunc(formatsOf(a.command), func(f string) bool { return slices.Contains(not, f) })
 	if !slices.Contains(formats, a.format) {
-		return &site.UsageError{Message: fmt.Sprintf("unknown format %q%s", a.format, didyoumean.Suggest(a.format, formats)), Remedy: "the formats here: " + strings.Join(formats, ", ")}
+		return &failure.Usage{Message: fmt.Sprintf("unknown format %q%s", a.format, didyoumean.Suggest(a.format, formats)), Remedy: "the formats here: " + strings.Join(formats, ", ")}
 	}
 	if !slices.Contains([]string{"auto", "always", "never"}, a.color) {
-		return &site.UsageError{Message: fmt.Sprintf("--color is auto, always or never, not %q", a.color)}
+		return &failure.Usage{Message: fmt.Sprintf("--color is auto, always or never, not %q", a.color)}
 	}
 	return nil
 }
@@ -301,9 +304,9 @@ func (a *app) messages() *report.Printer {
 func (a *app) fail(err error) int {
 	p := a.messages()
 	var ge *project.GateError
-	var ue *site.UsageError
+	var ue *failure.Usage
 	var fe *publish.ForeignError
-	var pe *site.PathError
+	var pe *failure.Path
 	var stop *publish.StoppedError
 	switch {
 	case isPipe(err): // the reader had enough, and knows it
@@ -343,7 +346,7 @@ func (a *app) fail(err error) int {
 // --at, too, which says how to read that.
 func (a *app) gateFile() (string, error) {
 	if a.at != "" && !gatefile.IsDay(a.at) {
-		return "", &site.UsageError{Message: fmt.Sprintf("--at is a day, such as 2027-06-01, not %q", a.at)}
+		return "", &failure.Usage{Message: fmt.Sprintf("--at is a day, such as 2027-06-01, not %q", a.at)}
 	}
 	if a.gate != "" {
 		return a.gate, nil
@@ -396,7 +399,7 @@ func (a *app) turn() {
 }
 
 // progress shows a bar for what takes longer than a second, on a terminal only.
-func (a *app) progress(what string) site.Progress {
+func (a *app) progress(what string) parallel.Progress {
 	if a.quiet || !isTerminal(a.err) {
 		return nil
 	}

@@ -20,11 +20,11 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/decisions"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/server/preview"
 	"yellowgate/internal/server/reload"
-	"yellowgate/internal/site"
 	"yellowgate/internal/siteaudit"
 	"yellowgate/internal/sitecheck"
 )
@@ -70,16 +70,16 @@ otherwise. For a site that an application makes, see capture and gateway.`,
 func listenAt(address string) (net.Listener, error) {
 	host, port, err := net.SplitHostPort(address)
 	if err != nil {
-		return nil, &site.UsageError{Message: fmt.Sprintf("--listen takes a host and a port, not %q", address), Remedy: "--listen 127.0.0.1:8700"}
+		return nil, &failure.Usage{Message: fmt.Sprintf("--listen takes a host and a port, not %q", address), Remedy: "--listen 127.0.0.1:8700"}
 	}
 	l, err := net.Listen("tcp", address)
 	switch {
 	case errors.Is(err, syscall.EADDRINUSE):
-		return nil, &site.UsageError{Message: "the port " + port + " of " + host + " is taken: another program answers there", Remedy: "name another: --listen " + net.JoinHostPort(host, "0") + " takes any that is free"}
+		return nil, &failure.Usage{Message: "the port " + port + " of " + host + " is taken: another program answers there", Remedy: "name another: --listen " + net.JoinHostPort(host, "0") + " takes any that is free"}
 	case errors.Is(err, syscall.EACCES):
-		return nil, &site.UsageError{Message: "the system does not let you have port " + port, Remedy: "ports from 1024 are free for everybody: --listen " + net.JoinHostPort(host, "8700")}
+		return nil, &failure.Usage{Message: "the system does not let you have port " + port, Remedy: "ports from 1024 are free for everybody: --listen " + net.JoinHostPort(host, "8700")}
 	case err != nil:
-		return nil, &site.PathError{Path: address, Err: err, What: "--listen takes an address of this machine"}
+		return nil, &failure.Path{Path: address, Err: err, What: "--listen takes an address of this machine"}
 	}
 	return l, nil
 }
@@ -96,7 +96,7 @@ func (a *app) serve(ctx context.Context, gate, listen string, names []string, so
 	out := a.printer()
 	g := reload.Open(reload.Options{Gate: gate, Walk: true, Project: project.Options{Day: a.at, Outside: a.outside}, Told: func(s *reload.State) { a.toldState(s) }})
 	if s := g.Now(); s.Project != nil && s.Project.Source == "" {
-		return &site.UsageError{Message: "the gate file names no source folder: there is nothing to serve", Remedy: "add under site: source: FOLDER, or stand before an application with yellowgate gateway"}
+		return &failure.Usage{Message: "the gate file names no source folder: there is nothing to serve", Remedy: "add under site: source: FOLDER, or stand before an application with yellowgate gateway"}
 	} else if s.Project == nil && missing(s.Err) {
 		return s.Err
 	}
@@ -162,14 +162,14 @@ func (a *app) serve(ctx context.Context, gate, listen string, names []string, so
 		}
 	}()
 	if err := server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
-		return &site.PathError{Path: listen, Err: err}
+		return &failure.Path{Path: listen, Err: err}
 	}
 	return nil
 }
 
 // missing reports whether an error is that of a gate file that is not there.
 func missing(err error) bool {
-	var pe *site.PathError
+	var pe *failure.Path
 	return errors.As(err, &pe)
 }
 

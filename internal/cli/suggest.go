@@ -8,10 +8,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/gatechange"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
-	"yellowgate/internal/site"
 )
 
 func (a *app) suggestCmd() *cobra.Command {
@@ -51,7 +51,7 @@ place of reading it in the code.
 			}
 			if v.on {
 				if write || dry || len(only) > 0 {
-					return &site.UsageError{Message: "--browser shows what was used; its lines are for a person to put in: no --write, --dry-run and --only"}
+					return &failure.Usage{Message: "--browser shows what was used; its lines are for a person to put in: no --write, --dry-run and --only"}
 				}
 				return a.suggestBrowser(cmd.Context(), args, &w, &v, screens)
 			}
@@ -112,7 +112,7 @@ func (a *app) suggestOn(ctx context.Context, w *ways, args []string, write bool)
 		return p, err
 	}
 	if write {
-		return nil, &site.UsageError{Message: "lines go into a gate file, and a folder has none", Remedy: "yellowgate survey " + args[0] + " --write makes a first one; then yellowgate suggest --write"}
+		return nil, &failure.Usage{Message: "lines go into a gate file, and a folder has none", Remedy: "yellowgate survey " + args[0] + " --write makes a first one; then yellowgate suggest --write"}
 	}
 	if !isAddress(args[0]) {
 		return project.OfFolder(args[0], "")

@@ -11,11 +11,11 @@ import (
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/gatechange"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/result"
-	"yellowgate/internal/site"
 	"yellowgate/internal/survey"
 	"yellowgate/internal/visits"
 )
@@ -49,7 +49,7 @@ and what the pages name and no browser asks for.`,
 				return err
 			}
 			if v.on && (first || a.format == "ndjson" || len(args) == 1 && args[0] == "-") {
-				return &site.UsageError{Message: "--browser opens the pages of a folder or a site, and sums them up: no --write, ndjson or standard input", Remedy: "yellowgate audit --browser --format json has the record of each page"}
+				return &failure.Usage{Message: "--browser opens the pages of a folder or a site, and sums them up: no --write, ndjson or standard input", Remedy: "yellowgate audit --browser --format json has the record of each page"}
 			}
 			if !v.on && (len(args) == 0 || !isAddress(args[0])) {
 				if err := w.forFolder(cmd); err != nil {
@@ -73,7 +73,7 @@ and what the pages name and no browser asks for.`,
 			switch {
 			case len(args) == 1:
 				if first && isAddress(args[0]) {
-					return &site.UsageError{Message: "a gate file needs a folder of pages that stays", Remedy: "yellowgate capture " + args[0] + " --to captured, then yellowgate survey captured --write"}
+					return &failure.Usage{Message: "a gate file needs a folder of pages that stays", Remedy: "yellowgate capture " + args[0] + " --to captured, then yellowgate survey captured --write"}
 				}
 				if dir, err = a.folderOf(cmd.Context(), &w, args[0]); err != nil {
 					return err

@@ -20,10 +20,10 @@ import (
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
-	"yellowgate/internal/site"
 )
 
 // How a running site is asked: for capture, and for every command that takes an address in place of
@@ -81,7 +81,7 @@ var addressOptions = []string{"from", "depth", "most", "pages", "except", "own-s
 func (w *ways) forFolder(cmd *cobra.Command, but ...string) error {
 	for _, name := range addressOptions {
 		if f := cmd.Flags().Lookup(name); f != nil && f.Changed && !slices.Contains(but, name) {
-			return &site.UsageError{Message: "--" + name + " says how a running site is asked, and no address is named", Remedy: "name one: http://localhost:8000/"}
+			return &failure.Usage{Message: "--" + name + " says how a running site is asked, and no address is named", Remedy: "name one: http://localhost:8000/"}
 		}
 	}
 	return nil
@@ -94,7 +94,7 @@ func (a *app) asked(w *ways, address string) (o capture.Options, err error) {
 		return o, err
 	}
 	if o.Most < 0 || o.Depth < 0 || o.Parallel < 1 || o.Parallel > 256 || o.Rate < 0 {
-		return o, &site.UsageError{Message: "--most, --depth and --rate are numbers from 0, --parallel is one from 1 to 256"}
+		return o, &failure.Usage{Message: "--most, --depth and --rate are numbers from 0, --parallel is one from 1 to 256"}
 	}
 	if o.Identity, err = a.identity(w, o.Start); err != nil {
 		return o, err
@@ -129,7 +129,7 @@ func (a *app) identity(w *ways, at *url.URL) (id capture.Identity, err error) {
 	if w.cookies != "" {
 		b, err := fsys.Read(w.cookies, fsys.PageLimit)
 		if err != nil {
-			return id, &site.PathError{Path: w.cookies, Err: err}
+			return id, &failure.Path{Path: w.cookies, Err: err}
 		}
 		if id.Cookies, err = capture.ReadCookies(w.cookies, b); err != nil {
 			return id, err
@@ -146,13 +146,13 @@ func (a *app) password(user string, at *url.URL) (string, error) {
 	}
 	in, ok := a.in.(*os.File)
 	if !ok || !term.IsTerminal(int(in.Fd())) || !isTerminal(a.err) {
-		return "", &site.UsageError{Message: "--user needs a password, and the environment has none", Remedy: "give it in " + passwordName + "; it is written nowhere"}
+		return "", &failure.Usage{Message: "--user needs a password, and the environment has none", Remedy: "give it in " + passwordName + "; it is written nowhere"}
 	}
 	fmt.Fprintf(a.err, "password of %s for %s: ", user, at.Host)
 	b, err := term.ReadPassword(int(in.Fd()))
 	fmt.Fprintln(a.err)
 	if err != nil {
-		return "", &site.PathError{Path: "the password", Err: err}
+		return "", &failure.Path{Path: "the password", Err: err}
 	}
 	return string(b), nil
 }
@@ -162,13 +162,13 @@ func startOf(text string) (*url.URL, error) {
 	u, err := url.Parse(text)
 	switch {
 	case err != nil || u.Scheme == "" || strings.HasPrefix(text, "localhost:"):
-		return nil, &site.UsageError{Message: "capture takes a whole address, with http:// or https://", Remedy: "yellowgate capture http://localhost:8000/ --to captured"}
+		return nil, &failure.Usage{Message: "capture takes a whole address, with http:// or https://", Remedy: "yellowgate capture http://localhost:8000/ --to captured"}
 	case u.Scheme != "http" && u.Scheme != "https":
-		return nil, &site.UsageError{Message: "only http and https can be asked, not " + u.Scheme}
+		return nil, &failure.Usage{Message: "only http and https can be asked, not " + u.Scheme}
 	case u.Host == "":
-		return nil, &site.UsageError{Message: "the address names no host", Remedy: "yellowgate capture http://localhost:8000/ --to captured"}
+		return nil, &failure.Usage{Message: "the address names no host", Remedy: "yellowgate capture http://localhost:8000/ --to captured"}
 	case u.User != nil:
-		return nil, &site.UsageError{Message: "an address with a name and password in it gets into lists and logs", Remedy: "--user NAME, with the password in " + passwordName}
+		return nil, &failure.Usage{Message: "an address with a name and password in it gets into lists and logs", Remedy: "--user NAME, with the password in " + passwordName}
 	}
 	u.Host, u.Fragment, u.RawFragment = strings.ToLower(u.Host), "", ""
 	if u.Path == "" {
@@ -184,7 +184,7 @@ func headersOf(lines []string) (http.Header, error) {
 		name, value, ok := strings.Cut(line, ":")
 		value = strings.TrimSpace(value)
 		if !ok || !httpguts.ValidHeaderFieldName(name) || !httpguts.ValidHeaderFieldValue(value) {
-			return nil, &site.UsageError{Message: "--header takes a name, a colon and a value", Remedy: "--header 'Accept-Language: en'"}
+			return nil, &failure.Usage{Message: "--header takes a name, a colon and a value", Remedy: "--header 'Accept-Language: en'"}
 		}
 		h.Add(name, value)
 	}
@@ -198,7 +198,7 @@ func addressesOf(name string) (out []string, err error) {
 	}
 	b, err := fsys.Read(name, fsys.PageLimit)
 	if err != nil {
-		return nil, &site.PathError{Path: name, Err: err}
+		return nil, &failure.Path{Path: name, Err: err}
 	}
 	for lines := bufio.NewScanner(bytes.NewReader(b)); lines.Scan(); {
 		if line := strings.TrimSpace(lines.Text()); line != "" && !strings.HasPrefix(line, "#") {
@@ -234,15 +234,15 @@ func addressQuery(option, text string, none pagequery.Expr) (pagequery.Expr, err
 	}
 	x, err := pagequery.Parse(text)
 	if err != nil {
-		return nil, &site.UsageError{Message: option + ": " + err.Error(), Remedy: "quote it for the shell: " + option + " '/events/**'"}
+		return nil, &failure.Usage{Message: option + ": " + err.Error(), Remedy: "quote it for the shell: " + option + " '/events/**'"}
 	}
 	pagequery.Walk(x, func(x pagequery.Expr) {
 		switch x := x.(type) {
 		case *pagequery.Set, *pagequery.Has:
-			err = &site.UsageError{Message: option + " knows no " + x.String() + ": of a page that has not been asked for, only path and file are known", Remedy: option + " '/events/** and not /events/archive/**'"}
+			err = &failure.Usage{Message: option + " knows no " + x.String() + ": of a page that has not been asked for, only path and file are known", Remedy: option + " '/events/** and not /events/archive/**'"}
 		case *pagequery.Field:
 			if x.Name != "path" && x.Name != "file" {
-				err = &site.UsageError{Message: option + " knows no " + x.Name + didyoumean.Suggest(x.Name, []string{"path", "file"}) + ": of a page that has not been asked for, only path and file are known"}
+				err = &failure.Usage{Message: option + " knows no " + x.Name + didyoumean.Suggest(x.Name, []string{"path", "file"}) + ": of a page that has not been asked for, only path and file are known"}
 			}
 		}
 	})
@@ -274,7 +274,7 @@ func (a *app) fetched(ctx context.Context, w *ways, address string) (dir string,
 		return "", nil, err
 	}
 	if o.Dir, err = fsys.MakeTemporary(); err != nil {
-		return "", nil, &site.PathError{Path: os.TempDir(), Err: err}
+		return "", nil, &failure.Path{Path: os.TempDir(), Err: err}
 	}
 	a.folders.Store(o.Dir, true)
 	a.tidies.Store(true)

@@ -8,9 +8,9 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/decisions"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
-	"yellowgate/internal/site"
 	"yellowgate/internal/visits"
 )
 
@@ -52,18 +52,18 @@ has the item, in its document or among its requests: also where the gate says ou
 				return err
 			}
 			if v.on && asTable {
-				return &site.UsageError{Message: "--browser is for items, one or all of them: no --table", Remedy: "yellowgate where --browser"}
+				return &failure.Usage{Message: "--browser is for items, one or all of them: no --table", Remedy: "yellowgate where --browser"}
 			}
 			if asTable {
 				if len(args) > 0 {
-					return &site.UsageError{Message: "--table is of all items", Remedy: "yellowgate where --table"}
+					return &failure.Usage{Message: "--table is of all items", Remedy: "yellowgate where --table"}
 				}
 				return a.whereTable(p)
 			}
 			if len(args) == 1 && p.Gate.File.Item(args[0]) == nil {
 				if known, _ := gatefile.KnownKey(gatefile.KeyName(args[0])); known {
 					if v.on {
-						return &site.UsageError{Message: "--browser is for items; what scripts make of metadata is told by metadata-rewritten", Remedy: "yellowgate audit --browser"}
+						return &failure.Usage{Message: "--browser is for items; what scripts make of metadata is told by metadata-rewritten", Remedy: "yellowgate audit --browser"}
 					}
 					return a.whereKey(p, args[0])
 				}

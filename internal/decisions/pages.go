@@ -8,13 +8,13 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/pagequery"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
-	"yellowgate/internal/site"
 )
 
 // Pages lists the pages that a query chooses, with their sets and items.
-func Pages(p *project.Project, query string, why bool, progress site.Progress) ([]result.PageLine, error) {
+func Pages(p *project.Project, query string, why bool, progress parallel.Progress) ([]result.PageLine, error) {
 	if query == "" {
 		query = "all or path" // redirects too
 	}
@@ -52,7 +52,7 @@ func Pages(p *project.Project, query string, why bool, progress site.Progress) (
 
 // Fields lists the fields, metas, facts and sets that queries of this site can
 // use, each with an example.
-func Fields(p *project.Project, progress site.Progress) ([]result.FieldLine, error) {
+func Fields(p *project.Project, progress parallel.Progress) ([]result.FieldLine, error) {
 	var out []result.FieldLine
 	at := map[string]int{}
 	note := func(kind, name, value string) {

@@ -12,13 +12,14 @@ import (
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/snippet"
 	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/failure"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
-	"yellowgate/internal/site"
 )
 
 // Table tells for each page and item whether it is there.
-func Table(p *project.Project, progress site.Progress) (*result.WhereTable, error) {
+func Table(p *project.Project, progress parallel.Progress) (*result.WhereTable, error) {
 	t := &result.WhereTable{Items: p.Gate.File.ItemNames(), Rows: []result.TableRow{}}
 	err := project.GateAll(p, progress, func(_ int, r *pageedit.Result) error {
 		if r.Fragment {
@@ -49,11 +50,11 @@ func Cell(r *pageedit.Result, i int) result.Cell {
 
 // WhereMetadata tells which pages have which value for a metadata key, after the
 // gate.
-func WhereMetadata(p *project.Project, name string, progress site.Progress) (*result.WhereKey, error) {
+func WhereMetadata(p *project.Project, name string, progress parallel.Progress) (*result.WhereKey, error) {
 	key := gatefile.KeyName(name)
 	if !known(key) {
 		_, hint := gatefile.KnownKey(key)
-		return nil, &site.UsageError{Message: fmt.Sprintf("no metadata key is called %q%s", name, hint)}
+		return nil, &failure.Usage{Message: fmt.Sprintf("no metadata key is called %q%s", name, hint)}
 	}
 	w := &result.WhereKey{Key: key, Values: []result.WhereKeyValue{}}
 	at := map[string]int{}

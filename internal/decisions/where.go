@@ -10,13 +10,14 @@ import (
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/snippet"
 	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/failure"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
-	"yellowgate/internal/site"
 )
 
 // Where says on which pages an item is, and why not on the others.
-func Where(p *project.Project, name string, progress site.Progress) (*result.WhereItem, error) {
+func Where(p *project.Project, name string, progress parallel.Progress) (*result.WhereItem, error) {
 	n := -1
 	for i, it := range p.Gate.File.Items {
 		if it.Name == name {
@@ -24,7 +25,7 @@ func Where(p *project.Project, name string, progress site.Progress) (*result.Whe
 		}
 	}
 	if n < 0 {
-		return nil, &site.UsageError{Message: fmt.Sprintf("no item is called %q%s", name, didyoumean.Suggest(name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items"}
+		return nil, &failure.Usage{Message: fmt.Sprintf("no item is called %q%s", name, didyoumean.Suggest(name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items"}
 	}
 	it := p.Gate.File.Items[n]
 	w := &result.WhereItem{Item: name, Note: it.Note, Parts: []string{}, In: []result.WherePage{}, Out: []result.WherePage{}, NeededBy: NeededBy(p.Gate.File, name), Needs: []string{}, Addresses: []string{}}
@@ -79,7 +80,7 @@ func NeededBy(g *gatefile.Gate, name string) []string {
 }
 
 // WhereAll lists all items with their counts.
-func WhereAll(p *project.Project, progress site.Progress) ([]result.WhereLine, int, error) {
+func WhereAll(p *project.Project, progress parallel.Progress) ([]result.WhereLine, int, error) {
 	lines := make([]result.WhereLine, len(p.Gate.File.Items))
 	for i, it := range p.Gate.File.Items {
 		lines[i] = result.WhereLine{Item: it.Name, Kind: kinds(it), Pages: result.ChosenBy(it), Note: it.Note}

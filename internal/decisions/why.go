@@ -8,9 +8,9 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
-	"yellowgate/internal/site"
 )
 
 // Why explains an item, or a metadata key, on a page. One of the results is nil.
@@ -20,7 +20,7 @@ func Why(p *project.Project, pg *page.Page, name string) (*result.WhyItem, *resu
 		return nil, nil, err
 	}
 	if r.Fragment {
-		return nil, nil, &site.UsageError{Message: pg.File + " is a fragment: it has no doctype and no html, head, body or title tag, so the gate leaves it alone"}
+		return nil, nil, &failure.Usage{Message: pg.File + " is a fragment: it has no doctype and no html, head, body or title tag, so the gate leaves it alone"}
 	}
 	for i := range r.Verdicts {
 		if r.Verdicts[i].Item.Name == name {
@@ -30,7 +30,7 @@ func Why(p *project.Project, pg *page.Page, name string) (*result.WhyItem, *resu
 	if key := gatefile.KeyName(name); known(key) {
 		return nil, whyKey(r, key), nil
 	}
-	return nil, nil, &site.UsageError{Message: fmt.Sprintf("no item and no metadata key is called %q%s", name, didyoumean.Suggest(name, append(p.Gate.File.ItemNames(), gatefile.MetadataKeys...))),
+	return nil, nil, &failure.Usage{Message: fmt.Sprintf("no item and no metadata key is called %q%s", name, didyoumean.Suggest(name, append(p.Gate.File.ItemNames(), gatefile.MetadataKeys...))),
 		Remedy: "yellowgate where lists the items"}
 }
 

@@ -10,7 +10,7 @@ import (
 	"os"
 	"path/filepath"
 
-	"yellowgate/internal/site"
+	"yellowgate/internal/failure"
 )
 
 //go:embed files
@@ -23,10 +23,10 @@ const Name = "tern-hill"
 func Write(dir string) (count int, err error) {
 	entries, err := os.ReadDir(dir)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return 0, &site.PathError{Path: dir, Err: err}
+		return 0, &failure.Path{Path: dir, Err: err}
 	}
 	if len(entries) > 0 {
-		return 0, &site.UsageError{Message: "the folder " + dir + " is not empty", Remedy: "name a new folder: yellowgate demo DIR"}
+		return 0, &failure.Usage{Message: "the folder " + dir + " is not empty", Remedy: "name a new folder: yellowgate demo DIR"}
 	}
 	sub, err := fs.Sub(files, "files")
 	if err != nil {
@@ -48,7 +48,7 @@ func Write(dir string) (count int, err error) {
 		return os.WriteFile(to, b, 0o644)
 	})
 	if err != nil {
-		return count, &site.PathError{Path: dir, Err: err}
+		return count, &failure.Path{Path: dir, Err: err}
 	}
 	return count, nil
 }

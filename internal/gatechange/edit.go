@@ -20,11 +20,12 @@ import (
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/snippet"
 	"yellowgate/internal/decisions"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/result"
-	"yellowgate/internal/site"
 )
 
 // An Field is what a key of an item is to have: one value or several.
@@ -46,7 +47,7 @@ type Edit struct {
 	Unset    []string // keys to take out
 	Params   []Field
 	Split    string // a vendor's code, to be taken apart
-	Progress site.Progress
+	Progress parallel.Progress
 
 	release bool // spots of the item may stand without it
 	box     bool // the vendor's code has a container, and nothing says where it goes
@@ -111,7 +112,7 @@ func (e *Edit) edit(change func(p *project.Project, doc func(file string) *gatee
 	for _, file := range files {
 		name := diskName(e.GateFile, g.File, file)
 		if now, err := fsys.Read(name, fsys.GateLimit); err != nil || !bytes.Equal(now, g.TextOf(file)) {
-			return nil, &site.UsageError{Message: file + " was changed by somebody else just now", Remedy: "nothing was written; give the command again"}
+			return nil, &failure.Usage{Message: file + " was changed by somebody else just now", Remedy: "nothing was written; give the command again"}
 		}
 		if err := publish.ReplaceFile(name, o.Texts[file]); err != nil {
 			return nil, err
@@ -135,7 +136,7 @@ func diskName(gateFile, main, file string) string {
 
 // compare tells what the change does to the pages. A change that makes the gate
 // file impossible to put into effect is an error, unless it was so before.
-func compareGates(r *result.Edit, name string, before, after *project.Project, released bool, progress site.Progress) error {
+func compareGates(r *result.Edit, name string, before, after *project.Project, released bool, progress parallel.Progress) error {
 	if after.Source == "" {
 		return nil
 	}
@@ -165,7 +166,7 @@ func compareGates(r *result.Edit, name string, before, after *project.Project, r
 	items := names(before.Gate.File, after.Gate.File)
 	type both struct{ was, is *pageedit.Result }
 	var wasWrong, isWrong []pageedit.Problem
-	err := site.InOrder(len(after.Pages), func(i int) (b both, err error) {
+	err := parallel.InOrder(len(after.Pages), func(i int) (b both, err error) {
 		text, err := after.Read(&after.Pages[i])
 		if err != nil {
 			return b, err
@@ -259,7 +260,7 @@ func names(before, after *gatefile.Gate) []string {
 func (e *Edit) item(p *project.Project) (*gatefile.Item, error) {
 	it := p.Gate.File.Item(e.Name)
 	if it == nil {
-		return nil, &site.UsageError{Message: fmt.Sprintf("no item is called %q%s", e.Name, didyoumean.Suggest(e.Name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items; yellowgate add makes a new one"}
+		return nil, &failure.Usage{Message: fmt.Sprintf("no item is called %q%s", e.Name, didyoumean.Suggest(e.Name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items; yellowgate add makes a new one"}
 	}
 	return it, nil
 }
@@ -274,7 +275,7 @@ func (e *Edit) Set() (*result.Edit, error) {
 		d := doc(it.Pos.File)
 		for _, key := range e.Unset {
 			if !slices.Contains(gatefile.ItemKeys(), key) {
-				return &site.UsageError{Message: fmt.Sprintf("no key of an item is called %q%s", key, didyoumean.Suggest(key, gatefile.ItemKeys()))}
+				return &failure.Usage{Message: fmt.Sprintf("no key of an item is called %q%s", key, didyoumean.Suggest(key, gatefile.ItemKeys()))}
 			}
 			if err := d.Delete(2, "items", it.Name, key); err != nil {
 				return err
@@ -291,7 +292,7 @@ func (e *Edit) Set() (*result.Edit, error) {
 			if e.More && d.Has("items", it.Name, f.Key) {
 				for _, v := range f.Values {
 					if err := d.Append(valueOf(f.Key, []string{v}), "items", it.Name, f.Key); err != nil {
-						return &site.UsageError{Message: err.Error()}
+						return &failure.Usage{Message: err.Error()}
 					}
 				}
 				continue
@@ -313,7 +314,7 @@ func (e *Edit) less(d *gateedit.Doc, item string, f Field) error {
 			if len(have) > 0 {
 				what = "it has " + strings.Join(have, ", ")
 			}
-			return &site.UsageError{Message: fmt.Sprintf("%s of item %q has no %q%s", f.Key, item, v, didyoumean.Suggest(v, have)), Remedy: what}
+			return &failure.Usage{Message: fmt.Sprintf("%s of item %q has no %q%s", f.Key, item, v, didyoumean.Suggest(v, have)), Remedy: what}
 		}
 		if err := d.DeleteFromList(v, 2, "items", item, f.Key); err != nil {
 			return err
@@ -374,7 +375,7 @@ func (e *Edit) Add() (*result.Edit, error) {
 	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		if it := g.Item(e.Name); it != nil {
-			return &site.UsageError{Message: fmt.Sprintf("there is an item %q already (%s)", e.Name, it.Pos), Remedy: "yellowgate set " + e.Name + " changes it"}
+			return &failure.Usage{Message: fmt.Sprintf("there is an item %q already (%s)", e.Name, it.Pos), Remedy: "yellowgate set " + e.Name + " changes it"}
 		}
 		d := doc(g.File)
 		pieces := []snippet.Pieced{{}}
@@ -407,7 +408,7 @@ func (e *Edit) Add() (*result.Edit, error) {
 					fields = append(fields, f)
 				}
 				if len(fields) == 0 {
-					return &site.UsageError{Message: "a new item carries something", Remedy: "give it for example --script URL, --code-file FILE, --found SELECTOR, or --split FILE"}
+					return &failure.Usage{Message: "a new item carries something", Remedy: "give it for example --script URL, --code-file FILE, --found SELECTOR, or --split FILE"}
 				}
 			} else {
 				for _, f := range e.Fields {
@@ -468,10 +469,10 @@ func (e *Edit) Remove(release bool) (*result.Edit, error) {
 		}
 		g := p.Gate.File
 		if needed := decisions.NeededBy(g, it.Name); len(needed) > 0 {
-			return &site.UsageError{Message: fmt.Sprintf("item %q is needed by %s", it.Name, strings.Join(needed, ", ")), Remedy: "take the need out first, or remove what needs it"}
+			return &failure.Usage{Message: fmt.Sprintf("item %q is needed by %s", it.Name, strings.Join(needed, ", ")), Remedy: "take the need out first, or remove what needs it"}
 		}
 		if len(it.Found)+len(it.Replaces) > 0 && !release {
-			return &site.UsageError{Message: fmt.Sprintf("item %q keeps elements of the source pages out, or changes them; without it they come back as the source has them", it.Name),
+			return &failure.Usage{Message: fmt.Sprintf("item %q keeps elements of the source pages out, or changes them; without it they come back as the source has them", it.Name),
 				Remedy: "say so with --release, or take it out of all pages: yellowgate set " + it.Name + " --pages none"}
 		}
 		if !release {
@@ -479,7 +480,7 @@ func (e *Edit) Remove(release bool) (*result.Edit, error) {
 				if err != nil {
 					return err
 				}
-				return &site.UsageError{Message: fmt.Sprintf("item %q has a spot on %s, which would name no item", it.Name, pageedit.SomePages(pages)),
+				return &failure.Usage{Message: fmt.Sprintf("item %q has a spot on %s, which would name no item", it.Name, pageedit.SomePages(pages)),
 					Remedy: "take the spots out of the pages first; --release removes the item all the same, and check reports its spots until they are gone"}
 			}
 		}

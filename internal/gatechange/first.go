@@ -15,16 +15,16 @@ import (
 
 	"yellowgate/internal/core/gateedit"
 	"yellowgate/internal/core/usage"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/result"
-	"yellowgate/internal/site"
 )
 
 // First makes a gate file for a folder in which everything found has a name and
 // stays as it is. It does not write over a file.
 func First(dir, gateFile string, s *result.Survey) (*result.FirstGate, error) {
 	if _, err := os.Lstat(gateFile); err == nil {
-		return nil, &site.UsageError{Message: gateFile + " exists already", Remedy: "name another file with --gate FILE, or add to this one: yellowgate add"}
+		return nil, &failure.Usage{Message: gateFile + " exists already", Remedy: "name another file with --gate FILE, or add to this one: yellowgate add"}
 	}
 	f := &result.FirstGate{File: gateFile}
 	var b bytes.Buffer

@@ -12,9 +12,10 @@ import (
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/usage"
 	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/failure"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
-	"yellowgate/internal/site"
 	"yellowgate/internal/sitecheck"
 	"yellowgate/internal/survey"
 )
@@ -24,7 +25,7 @@ const SuggestFormat = "yellowgate.suggest/1"
 
 // Suggest looks at the pages as apply would write them for what loads where nothing
 // needs it.
-func Suggest(p *project.Project, progress site.Progress) (*result.Suggestions, error) {
+func Suggest(p *project.Project, progress parallel.Progress) (*result.Suggestions, error) {
 	j, weights := sitecheck.NewJudge(p)
 	var ledger usage.Ledger
 	same := newSameMetadata(p.Gate.File)
@@ -34,7 +35,7 @@ func Suggest(p *project.Project, progress site.Progress) (*result.Suggestions, e
 		needs []*usage.Need
 	}
 	var pages []suggestPage
-	err := site.InOrder(len(p.Pages), func(i int) (l looked, err error) {
+	err := parallel.InOrder(len(p.Pages), func(i int) (l looked, err error) {
 		b, err := p.Read(&p.Pages[i])
 		if err != nil {
 			return l, err
@@ -173,7 +174,7 @@ func tryQueries(r *result.Suggestions, p *project.Project, pages []suggestPage) 
 			needs[i][s] = true
 		}
 	}
-	err := site.InOrder(len(pages), func(i int) (chosen []bool, err error) {
+	err := parallel.InOrder(len(pages), func(i int) (chosen []bool, err error) {
 		pg := &p.Pages[pages[i].number]
 		b, err := p.Read(pg)
 		if err != nil {
@@ -322,7 +323,7 @@ func Only(r *result.Suggestions, names []string) error {
 	}
 	for _, n := range names {
 		if !slices.Contains(all, n) {
-			return &site.UsageError{Message: fmt.Sprintf("nothing is suggested for %q%s", n, didyoumean.Suggest(n, all)), Remedy: "yellowgate suggest lists what is"}
+			return &failure.Usage{Message: fmt.Sprintf("nothing is suggested for %q%s", n, didyoumean.Suggest(n, all)), Remedy: "yellowgate suggest lists what is"}
 		}
 	}
 	r.Suggestions = slices.DeleteFunc(r.Suggestions, func(s *result.Suggestion) bool { return !slices.Contains(names, s.Name) })
@@ -344,7 +345,7 @@ func (e *Edit) Write(r *result.Suggestions, named bool) (result *result.Edit, sk
 				file = it.Pos.File
 			}
 			if err := s.Change(doc(file), file); err != nil {
-				return &site.UsageError{Message: s.Name + ": " + err.Error(), Remedy: "write these lines by hand:\n" + s.Lines}
+				return &failure.Usage{Message: s.Name + ": " + err.Error(), Remedy: "write these lines by hand:\n" + s.Lines}
 			}
 		}
 		return nil

@@ -5,8 +5,10 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
 )
@@ -30,7 +32,7 @@ func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page
 		if siteURL != "" {
 			hint = "the site's address is " + siteURL
 		}
-		return nil, &site.UsageError{Message: fmt.Sprintf("%s is no page of this site", name), Remedy: hint}
+		return nil, &failure.Usage{Message: fmt.Sprintf("%s is no page of this site", name), Remedy: hint}
 	} else if abs, err := filepath.Abs(name); err == nil {
 		for _, f := range folders {
 			if f == "" {
@@ -56,7 +58,7 @@ func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page
 		}
 		paths[i] = pages[i].Path
 	}
-	return nil, &site.UsageError{Message: fmt.Sprintf("no page %q%s", name, didyoumean.Suggest(name, paths)), Remedy: "yellowgate pages lists the pages there are"}
+	return nil, &failure.Usage{Message: fmt.Sprintf("no page %q%s", name, didyoumean.Suggest(name, paths)), Remedy: "yellowgate pages lists the pages there are"}
 }
 
 // FindQuick is Find for the usual ways to name a page, without listing the site;

@@ -3,12 +3,12 @@ package project
 import (
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/site"
+	"yellowgate/internal/parallel"
 )
 
 // GateAll gates every page and hands the results over in order.
-func GateAll(p *Project, progress site.Progress, each func(i int, r *pageedit.Result) error) error {
-	return site.InOrder(len(p.Pages), func(i int) (*pageedit.Result, error) {
+func GateAll(p *Project, progress parallel.Progress, each func(i int, r *pageedit.Result) error) error {
+	return parallel.InOrder(len(p.Pages), func(i int) (*pageedit.Result, error) {
 		b, err := p.Read(&p.Pages[i])
 		if err != nil {
 			return nil, err

@@ -20,8 +20,10 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
+	"yellowgate/internal/version"
 )
 
 // GateFileName is the name under which the gate file is looked for.
@@ -74,7 +76,7 @@ func FindGate(dir string) (string, error) {
 			return name, nil
 		}
 		if d == filepath.Dir(d) {
-			return "", &site.UsageError{Message: "no " + GateFileName + " in this folder or in one above it", Remedy: "go to your site's folder, name the file with --gate FILE, or let the tool write a first one from the folder of your pages: yellowgate survey DIR --write"}
+			return "", &failure.Usage{Message: "no " + GateFileName + " in this folder or in one above it", Remedy: "go to your site's folder, name the file with --gate FILE, or let the tool write a first one from the folder of your pages: yellowgate survey DIR --write"}
 		}
 	}
 }
@@ -101,7 +103,7 @@ type Options struct {
 func SiteOf(gateFile string) (s *gatefile.Site, source string, err error) {
 	text, err := fsys.Read(gateFile, fsys.GateLimit)
 	if err != nil {
-		return nil, "", &site.PathError{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
+		return nil, "", &failure.Path{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
 	}
 	g, problems := gatefile.Parse(gateFile, text, nil)
 	for _, p := range problems {
@@ -111,7 +113,7 @@ func SiteOf(gateFile string) (s *gatefile.Site, source string, err error) {
 	}
 	abs, err := filepath.Abs(gateFile)
 	if err != nil {
-		return nil, "", &site.PathError{Path: gateFile, Err: err}
+		return nil, "", &failure.Path{Path: gateFile, Err: err}
 	}
 	if source = g.Site.Source.Value; source != "" && !filepath.IsAbs(source) {
 		source = filepath.Join(filepath.Dir(abs), filepath.FromSlash(source))
@@ -150,15 +152,15 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 	}
 	text, err := fsys.Read(gateFile, fsys.GateLimit)
 	if err != nil {
-		return nil, nil, &site.PathError{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
+		return nil, nil, &failure.Path{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
 	}
 	abs, err := filepath.Abs(gateFile)
 	if err != nil {
-		return nil, nil, &site.PathError{Path: gateFile, Err: err}
+		return nil, nil, &failure.Path{Path: gateFile, Err: err}
 	}
 	p := &Project{Dir: fsys.Real(filepath.Dir(abs)), outside: o.Outside, note: o.Note}
 	sum := sha256.New()
-	put(sum, []byte(site.Version))
+	put(sum, []byte(version.Number))
 	shown := gateFile
 	if wd, err := os.Getwd(); err == nil {
 		if rel, err := filepath.Rel(wd, abs); err == nil && len(rel) < len(shown) {
@@ -239,7 +241,7 @@ func (p *Project) folders() (problems []problem.Problem) {
 func OfFolder(dir, address string) (*Project, error) {
 	abs, err := filepath.Abs(dir)
 	if err != nil {
-		return nil, &site.PathError{Path: dir, Err: err}
+		return nil, &failure.Path{Path: dir, Err: err}
 	}
 	head := "yellowgate: 1\n"
 	if address != "" {
@@ -255,10 +257,10 @@ func OfFolder(dir, address string) (*Project, error) {
 func (p *Project) Walk() error {
 	origin := p.Gate.File.Site.Origin.Value
 	if p.Source == "" && origin != "" {
-		return &site.UsageError{Message: "the gate file names a server and no folder of its pages", Remedy: "add under site: source: captured, and keep the pages there with yellowgate capture"}
+		return &failure.Usage{Message: "the gate file names a server and no folder of its pages", Remedy: "add under site: source: captured, and keep the pages there with yellowgate capture"}
 	}
 	if p.Source == "" {
-		return &site.UsageError{Message: "the gate file names no source folder", Remedy: "add under site: source: FOLDER, the folder of the pages as your site builds them"}
+		return &failure.Usage{Message: "the gate file names no source folder", Remedy: "add under site: source: FOLDER, the folder of the pages as your site builds them"}
 	}
 	p.LeftOut = nil
 	folder, err := site.OpenFolder(p.Source, true)
@@ -275,7 +277,7 @@ func (p *Project) Walk() error {
 	})
 	slices.Sort(p.LeftOut)
 	if err != nil {
-		var pe *site.PathError
+		var pe *failure.Path
 		if errors.As(err, &pe) && pe.Path == p.Source {
 			pe.What = fmt.Sprintf("%s: site.source names this folder; build the site first, or mend the path", p.Gate.File.Site.Source.Pos)
 			if origin != "" {

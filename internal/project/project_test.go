@@ -12,6 +12,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
 )
@@ -68,7 +69,7 @@ func TestFindPage(t *testing.T) {
 		"/about.html": "/about.html", filepath.Join(dir, "about.html"): "/about.html", "/caf%C3%A9/": "/café/", "/vist/": "", "https://y.example/visit/": "",
 	} {
 		pg, err := FindPage(pages, name, "https://x.example", dir)
-		var usage *site.UsageError
+		var usage *failure.Usage
 		switch {
 		case want == "" && !errors.As(err, &usage):
 			t.Errorf("%s: %v, %v", name, pg, err)

@@ -9,7 +9,7 @@ import (
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/pagequery"
-	"yellowgate/internal/site"
+	"yellowgate/internal/failure"
 )
 
 // A Query is a page query of the command line, bound to a project.
@@ -34,7 +34,7 @@ func ParseQuery(p *Project, text string) (*Query, error) {
 	}
 	var syntax *pagequery.SyntaxError
 	if errors.As(err, &syntax) {
-		return nil, &site.UsageError{Message: fmt.Sprintf("the query cannot be read: column %d: %s", syntax.Offset+1, syntax.Message),
+		return nil, &failure.Usage{Message: fmt.Sprintf("the query cannot be read: column %d: %s", syntax.Offset+1, syntax.Message),
 			Remedy: text + "\n" + strings.Repeat(" ", len([]rune(text[:min(syntax.Offset, len(text))]))) + "^"}
 	}
 	q := &Query{Expr: x, base: len(p.Gate.File.Selectors)}
@@ -48,13 +48,13 @@ func ParseQuery(p *Project, text string) (*Query, error) {
 }
 
 // Chooses reports whether the query chooses a page that was looked at. The error is a
-// *site.PathError: the page cannot be followed with a selector of the query.
+// *failure.Path: the page cannot be followed with a selector of the query.
 func (q *Query) Chooses(v *pageedit.View) (bool, error) {
 	v.Page.Has = slices.Clip(v.Page.Has[:min(q.base, len(v.Page.Has))])
 	for _, s := range q.selectors {
 		hits, err := markup.Matches(v.Source.Text, s)
 		if err != nil {
-			return false, &site.PathError{Path: v.Page.File, Err: err, What: "write the query so that fewer elements have to be looked at"}
+			return false, &failure.Path{Path: v.Page.File, Err: err, What: "write the query so that fewer elements have to be looked at"}
 		}
 		v.Page.Has = append(v.Page.Has, len(hits) > 0)
 	}

@@ -18,7 +18,9 @@ import (
 	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 )
@@ -104,11 +106,11 @@ type job struct {
 
 // Apply writes the output of a project whose source was walked. Errors are
 // *project.GateError where the gate cannot be put into effect, *ForeignError and
-// *site.PathError where something is in the way, *StoppedError when ctx is done; before
+// *failure.Path where something is in the way, *StoppedError when ctx is done; before
 // the first two nothing is written, and the others say what was.
 func Apply(ctx context.Context, p *project.Project, o Options) (*Summary, error) {
 	if p.Output == "" {
-		return nil, &site.UsageError{Message: "the gate file names no output folder", Remedy: "add under site: output: FOLDER, the folder that apply writes"}
+		return nil, &failure.Usage{Message: "the gate file names no output folder", Remedy: "add under site: output: FOLDER, the folder that apply writes"}
 	}
 	if ps := p.CheckPages(); len(ps) > 0 {
 		if worst, _ := problem.Worst(ps); worst == problem.Error {
@@ -127,13 +129,13 @@ func Apply(ctx context.Context, p *project.Project, o Options) (*Summary, error)
 	}
 	for _, work := range a.journal.work {
 		if err := a.clear(work); err != nil {
-			return nil, &site.PathError{Path: filepath.Join(filepath.Dir(a.out), site.OwnDir, work), Err: err, What: "an apply that was stopped left files there, and they cannot be removed; nothing was changed"}
+			return nil, &failure.Path{Path: filepath.Join(filepath.Dir(a.out), site.OwnDir, work), Err: err, What: "an apply that was stopped left files there, and they cannot be removed; nothing was changed"}
 		}
 	}
 	a.journal.work = nil
 	made, err := makeFolders(a.out)
 	if err != nil {
-		return nil, &site.PathError{Path: a.out, Err: err, What: "nothing was changed"}
+		return nil, &failure.Path{Path: a.out, Err: err, What: "nothing was changed"}
 	}
 	s, err := a.locked()
 	if err != nil && a.placed.Load() == 0 {
@@ -155,7 +157,7 @@ func (a *apply) locked() (*Summary, error) {
 	if a.Part.Of < 2 { // no part is at work now
 		for _, work := range a.journal.work {
 			if err := a.clear(work); err != nil {
-				return nil, &site.PathError{Path: filepath.Join(filepath.Dir(a.out), site.OwnDir, work), Err: err, What: "an apply that was stopped left files there, and they cannot be removed; nothing was changed"}
+				return nil, &failure.Path{Path: filepath.Join(filepath.Dir(a.out), site.OwnDir, work), Err: err, What: "an apply that was stopped left files there, and they cannot be removed; nothing was changed"}
 			}
 		}
 		a.journal.work = nil
@@ -179,7 +181,7 @@ func (a *apply) locked() (*Summary, error) {
 			cerr = jerr
 		}
 		if err == nil && cerr != nil {
-			err = &site.PathError{Path: a.workDir, Err: cerr, What: "the output is whole; what is left there, the next apply removes"}
+			err = &failure.Path{Path: a.workDir, Err: cerr, What: "the output is whole; what is left there, the next apply removes"}
 		}
 	}
 	return s, err
@@ -304,7 +306,7 @@ func (a *apply) prepare() error {
 		}
 	}
 	foreign := &ForeignError{Folder: a.Project.Gate.File.Site.Output.Value}
-	err := site.Each(len(a.jobs), func(i int) error {
+	err := parallel.Each(len(a.jobs), func(i int) error {
 		if err := a.stopped(); err != nil {
 			return err
 		}
@@ -343,7 +345,7 @@ func (a *apply) prepare() error {
 		for i := range a.Pages {
 			paths[i] = a.Pages[i].Path
 		}
-		return &site.UsageError{Message: fmt.Sprintf("%s chooses no page of the site%s", a.Query, pagequery.Meant(a.Query, paths)), Remedy: "nothing was written; yellowgate pages lists the pages there are"}
+		return &failure.Usage{Message: fmt.Sprintf("%s chooses no page of the site%s", a.Query, pagequery.Meant(a.Query, paths)), Remedy: "nothing was written; yellowgate pages lists the pages there are"}
 	}
 	var problems []pageedit.Problem
 	for i := range a.jobs {
@@ -406,7 +408,7 @@ func (a *apply) extras() error {
 }
 
 func (a *apply) outputError(rel string, err error) error {
-	return &site.PathError{Path: a.at(rel), Err: err, What: a.told()}
+	return &failure.Path{Path: a.at(rel), Err: err, What: a.told()}
 }
 
 func (a *apply) summary() *Summary {

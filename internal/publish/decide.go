@@ -8,6 +8,7 @@ import (
 
 	"github.com/zeebo/xxh3"
 
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
 )
@@ -162,9 +163,9 @@ func (a *apply) sourceError(rel string, err error) error {
 	if err == nil {
 		return nil
 	}
-	var pe *site.PathError
+	var pe *failure.Path
 	if !errors.As(err, &pe) {
-		pe = &site.PathError{Path: a.Source + "/" + rel, Err: err}
+		pe = &failure.Path{Path: a.Source + "/" + rel, Err: err}
 	}
 	pe.What = a.told()
 	if errors.Is(pe.Err, fs.ErrNotExist) {

@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
@@ -189,7 +190,7 @@ func (f folder) toldRight(what string, err error, old, now, want map[string]stri
 	if says := strings.Contains(err.Error(), "nothing was changed"); says && changed {
 		f.Errorf("%s: something was changed, and it says: %v", what, err)
 	}
-	var pe *site.PathError
+	var pe *failure.Path
 	var ge *project.GateError
 	if !errors.As(err, &pe) && !errors.As(err, &ge) {
 		f.Errorf("%s: %T %v", what, err, err)
@@ -282,7 +283,7 @@ func TestLeftWork(t *testing.T) {
 		}
 		return nil
 	}
-	var pe *site.PathError
+	var pe *failure.Path
 	if err := f.apply(); !errors.As(err, &pe) || !strings.Contains(pe.What, "what is left there, the next apply removes") {
 		t.Errorf("the folder could not be removed: %v", err)
 	}

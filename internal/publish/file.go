@@ -6,8 +6,8 @@ import (
 	"io"
 	"os"
 
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
-	"yellowgate/internal/site"
 )
 
 // A FileOptions says over what WriteFile may write.
@@ -29,9 +29,9 @@ func WriteFile(name string, o FileOptions, do func(io.Writer) error) error {
 	info, err := os.Stat(name)
 	switch {
 	case err != nil && !fsys.Missing(err):
-		return &site.PathError{Path: name, Err: err}
+		return &failure.Path{Path: name, Err: err}
 	case err == nil && info.IsDir():
-		return &site.PathError{Path: name, Err: &fsys.KindError{Kind: "a folder"}, What: "name a file for the result"}
+		return &failure.Path{Path: name, Err: &fsys.KindError{Kind: "a folder"}, What: "name a file for the result"}
 	case err == nil && !info.Mode().IsRegular():
 		f, err := os.OpenFile(name, os.O_WRONLY, 0)
 		if err == nil {
@@ -43,9 +43,9 @@ func WriteFile(name string, o FileOptions, do func(io.Writer) error) error {
 				err = cerr
 			}
 		}
-		var pe *site.PathError
+		var pe *failure.Path
 		if err != nil && !errors.As(err, &pe) {
-			err = &site.PathError{Path: name, Err: err}
+			err = &failure.Path{Path: name, Err: err}
 		}
 		return err
 	}
@@ -53,18 +53,18 @@ func WriteFile(name string, o FileOptions, do func(io.Writer) error) error {
 	if there && o.IsOurs != nil {
 		head, err := headOf(real)
 		if err != nil {
-			return &site.PathError{Path: name, Err: err}
+			return &failure.Path{Path: name, Err: err}
 		}
 		ours = o.IsOurs(head)
 	}
 	if err == nil && !ours {
 		if o.Never != nil {
 			if why := o.Never(real); why != "" {
-				return &site.UsageError{Message: name + " " + why, Remedy: "nothing was written; name another file with --out"}
+				return &failure.Usage{Message: name + " " + why, Remedy: "nothing was written; name another file with --out"}
 			}
 		}
 		if there && !o.Force {
-			return &site.UsageError{Message: name + " is there already, and is no report of this program", Remedy: "nothing was written; name another file, or write over it with --force"}
+			return &failure.Usage{Message: name + " is there already, and is no report of this program", Remedy: "nothing was written; name another file, or write over it with --force"}
 		}
 	}
 	var b bytes.Buffer
@@ -72,7 +72,7 @@ func WriteFile(name string, o FileOptions, do func(io.Writer) error) error {
 		return err
 	}
 	if err := fsys.Replace(real, b.Bytes()); err != nil {
-		return &site.PathError{Path: name, Err: err, What: "nothing was written"}
+		return &failure.Path{Path: name, Err: err, What: "nothing was written"}
 	}
 	return nil
 }
@@ -115,7 +115,7 @@ func ReplaceFile(name string, b []byte) error {
 		err = fsys.ReplaceMode(real, b, info.Mode().Perm())
 	}
 	if err != nil {
-		return &site.PathError{Path: name, Err: err, What: "the file is as it was"}
+		return &failure.Path{Path: name, Err: err, What: "the file is as it was"}
 	}
 	return nil
 }

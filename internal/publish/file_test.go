@@ -10,8 +10,8 @@ import (
 	"strings"
 	"testing"
 
+	"yellowgate/internal/failure"
 	"yellowgate/internal/publish"
-	"yellowgate/internal/site"
 )
 
 // TestWriteFile: a result is written whole or not at all, over nothing that is somebody else's.
@@ -56,7 +56,7 @@ func TestWriteFile(t *testing.T) {
 			t.Errorf("%s: %q, %v; want %q, %q", c.name, got, err, c.want, c.err)
 		}
 	}
-	var pe *site.PathError
+	var pe *failure.Path
 	for _, name := range []string{t.TempDir(), filepath.Join(t.TempDir(), "none", "r.txt")} {
 		if err := publish.WriteFile(name, publish.FileOptions{Force: true}, text); !errors.As(err, &pe) {
 			t.Errorf("%s: %v", name, err)
@@ -91,7 +91,7 @@ func TestReplaceFile(t *testing.T) {
 	if string(b) != "new" || was.Mode().Perm() != 0o640 && runtime.GOOS != "windows" || info.Mode()&os.ModeSymlink == 0 {
 		t.Errorf("%q, %v, %v", b, was.Mode(), info.Mode())
 	}
-	var pe *site.PathError
+	var pe *failure.Path
 	if err := publish.ReplaceFile(filepath.Join(dir, "none"), nil); !errors.As(err, &pe) {
 		t.Error(err)
 	}

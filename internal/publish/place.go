@@ -11,7 +11,9 @@ import (
 	"strings"
 	"time"
 
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/site"
 )
 
@@ -19,7 +21,7 @@ import (
 func (a *apply) lay(j *job, c content) error {
 	work, err := a.makeWork()
 	if err != nil {
-		return &site.PathError{Path: filepath.Join(filepath.Dir(a.out), site.OwnDir), Err: err, What: "finished files lie there until all are; " + a.told()}
+		return &failure.Path{Path: filepath.Join(filepath.Dir(a.out), site.OwnDir), Err: err, What: "finished files lie there until all are; " + a.told()}
 	}
 	f, err := fsys.Create(filepath.Join(work, strconv.Itoa(j.number)))
 	var size int64
@@ -29,7 +31,7 @@ func (a *apply) lay(j *job, c content) error {
 		err = f.Finish(0, err)
 	}
 	if err != nil {
-		return &site.PathError{Path: a.at(j.file.Path), Err: err, What: a.told()}
+		return &failure.Path{Path: a.at(j.file.Path), Err: err, What: a.told()}
 	}
 	j.write = true
 	j.entry.output.Size, j.entry.output.sum = size, sum
@@ -72,13 +74,13 @@ func (a *apply) publish() (*Summary, error) {
 	}
 	if a.writes > 0 {
 		if err := a.noteInJournal(); err != nil {
-			return nil, &site.PathError{Path: a.state.at(journalName), Err: err, What: a.told()}
+			return nil, &failure.Path{Path: a.state.at(journalName), Err: err, What: a.told()}
 		}
 		if err := a.moveAside(); err != nil {
 			a.moveBack()
 			return nil, err
 		}
-		err := site.Each(len(a.jobs), func(i int) error {
+		err := parallel.Each(len(a.jobs), func(i int) error {
 			if err := a.stopped(); err != nil {
 				return err
 			}
@@ -113,7 +115,7 @@ func (a *apply) place(j *job) error {
 		}
 	}
 	if err != nil {
-		return &site.PathError{Path: to, Err: err, What: a.told()}
+		return &failure.Path{Path: to, Err: err, What: a.told()}
 	}
 	a.placed.Add(1)
 	// Without it the next apply takes a digest.
@@ -229,7 +231,7 @@ func (a *apply) moveAside() error {
 		s := &a.aside[i]
 		to := filepath.Join(a.workDir, strconv.Itoa(len(a.jobs)+i))
 		if err := fsys.Rename(a.at(s.path), to); err != nil {
-			return &site.PathError{Path: a.at(s.path), Err: err, What: a.told()}
+			return &failure.Path{Path: a.at(s.path), Err: err, What: a.told()}
 		}
 		s.at = to
 		a.removeEmpty(path.Dir(s.path))
@@ -266,7 +268,7 @@ func (a *apply) removeEmpty(dir string) {
 // them, or of which only the record says that they are the tool's.
 func (a *apply) keepCopy(rel string) error {
 	fail := func(err error) error {
-		return &site.PathError{Path: a.state.at(replacedDir), Err: err, What: "what stands in the place of " + rel + " cannot be kept there; " + a.told()}
+		return &failure.Path{Path: a.state.at(replacedDir), Err: err, What: "what stands in the place of " + rel + " cannot be kept there; " + a.told()}
 	}
 	dir := a.state.at(replacedDir)
 	if err := own(dir, true); err != nil {
@@ -373,7 +375,7 @@ func (a *apply) finish() error {
 		}
 		sort.Strings(paths)
 		if err := a.record.save(a.state, paths); err != nil {
-			return &site.PathError{Path: a.state.at(recordName), Err: err, What: "the output is whole and as the gate says, but the record of it is not; apply again to mend it"}
+			return &failure.Path{Path: a.state.at(recordName), Err: err, What: "the output is whole and as the gate says, but the record of it is not; apply again to mend it"}
 		}
 		return nil
 	}
@@ -401,7 +403,7 @@ func (a *apply) finish() error {
 		}
 		if err != nil {
 			_ = save()
-			return &site.PathError{Path: a.at(r.path), Err: err, What: "all pages are written; " + told(i, len(a.removed)) + " whose source is gone were removed; apply again to go on"}
+			return &failure.Path{Path: a.at(r.path), Err: err, What: "all pages are written; " + told(i, len(a.removed)) + " whose source is gone were removed; apply again to go on"}
 		}
 		a.removeEmpty(path.Dir(r.path))
 		delete(files, r.path)
@@ -420,7 +422,7 @@ func (a *apply) finish() error {
 func (a *apply) endOf() error {
 	a.journal.work = nil
 	if err := a.endJournal(); err != nil {
-		return &site.PathError{Path: a.state.at(journalName), Err: err, What: "the output is whole"}
+		return &failure.Path{Path: a.state.at(journalName), Err: err, What: "the output is whole"}
 	}
 	return nil
 }

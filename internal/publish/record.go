@@ -16,8 +16,8 @@ import (
 
 	"github.com/zeebo/xxh3"
 
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
-	"yellowgate/internal/site"
 )
 
 const recordHead = "yellowgate.record/2"
@@ -87,11 +87,11 @@ func (s state) readRecord() ([]byte, error) {
 }
 
 func (s state) recordError(err error) error {
-	var pe *site.PathError
+	var pe *failure.Path
 	if errors.As(err, &pe) {
 		return err
 	}
-	return &site.PathError{Path: s.at(recordName), Err: err, What: "delete the record, then apply: pages that say already what they should are taken for the tool's own again, others by apply --take-over"}
+	return &failure.Path{Path: s.at(recordName), Err: err, What: "delete the record, then apply: pages that say already what they should are taken for the tool's own again, others by apply --take-over"}
 }
 
 func (r *record) parse(b []byte) error {

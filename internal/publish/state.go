@@ -13,6 +13,7 @@ import (
 	"github.com/gofrs/flock"
 
 	"yellowgate/internal/core/wording"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
@@ -82,7 +83,7 @@ func own(name string, dir bool) error {
 		if fsys.Missing(err) {
 			return nil
 		}
-		return &site.PathError{Path: name, Err: err}
+		return &failure.Path{Path: name, Err: err}
 	}
 	what := ""
 	switch {
@@ -97,7 +98,7 @@ func own(name string, dir bool) error {
 	default:
 		return nil
 	}
-	return &site.PathError{Path: name, Err: &StateError{what}, What: stateRemedy}
+	return &failure.Path{Path: name, Err: &StateError{what}, What: stateRemedy}
 }
 
 // check looks at all of the state that is there.
@@ -139,10 +140,10 @@ func (s state) open() (unlock func(), err error) {
 	}
 	const kept = "the record of what was applied is kept next to the gate file; nothing was changed"
 	if err := site.MakeOwnDir(filepath.Dir(s.dir)); err != nil {
-		return nil, &site.PathError{Path: filepath.Dir(s.dir), Err: err, What: kept}
+		return nil, &failure.Path{Path: filepath.Dir(s.dir), Err: err, What: kept}
 	}
 	if err := fsys.Mkdir(s.dir); err != nil && !errors.Is(err, fs.ErrExist) {
-		return nil, &site.PathError{Path: s.dir, Err: err, What: kept}
+		return nil, &failure.Path{Path: s.dir, Err: err, What: kept}
 	}
 	return lockFile(s.at(lockName), os.O_CREATE|os.O_RDWR, false)
 }
@@ -158,10 +159,10 @@ func lockFile(name string, flag int, shared bool) (unlock func(), err error) {
 	ok, err := try()
 	if err == nil && !ok {
 		err = errors.New("another apply is at work on this output")
-		return nil, &site.PathError{Path: name, Err: err, What: "wait until it has ended; nothing was changed"}
+		return nil, &failure.Path{Path: name, Err: err, What: "wait until it has ended; nothing was changed"}
 	}
 	if err != nil {
-		return nil, &site.PathError{Path: name, Err: err, What: "nothing was changed"}
+		return nil, &failure.Path{Path: name, Err: err, What: "nothing was changed"}
 	}
 	return func() { l.Close() }, nil
 }
@@ -173,10 +174,10 @@ func lockOutput(dir string, part site.Part) (unlock func(), err error) {
 	for {
 		before, err := os.Stat(dir)
 		if err != nil {
-			return nil, &site.PathError{Path: dir, Err: err}
+			return nil, &failure.Path{Path: dir, Err: err}
 		}
 		unlock, err := lockFile(dir, os.O_RDONLY, part.Of > 1)
-		var pe *site.PathError
+		var pe *failure.Path
 		if errors.As(err, &pe) && strings.HasPrefix(pe.Err.Error(), "another apply") {
 			return nil, err
 		}
@@ -216,7 +217,7 @@ func (s state) loadJournal() (journal, error) {
 		return j, nil
 	}
 	if err != nil {
-		return j, &site.PathError{Path: s.at(journalName), Err: err}
+		return j, &failure.Path{Path: s.at(journalName), Err: err}
 	}
 	for line := range strings.Lines(string(b)) {
 		f := strings.Split(strings.TrimSuffix(line, "\n"), "\t")

@@ -12,6 +12,7 @@ import (
 	"syscall"
 	"time"
 
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
@@ -90,7 +91,7 @@ func (l *Ledger) Status(rel string) (Status, error) {
 		s.State = Unknown
 		return s, nil
 	case err != nil:
-		return s, &site.PathError{Path: l.at(rel), Err: err}
+		return s, &failure.Path{Path: l.at(rel), Err: err}
 	}
 	s.Text = b
 	sum := digestOf(b)
@@ -159,7 +160,7 @@ func (l *Ledger) Others(p *project.Project) (behind, blocked []string, err error
 			behind = append(behind, f.Path)
 			continue
 		case err != nil:
-			return nil, nil, &site.PathError{Path: l.at(f.Path), Err: err}
+			return nil, nil, &failure.Path{Path: l.at(f.Path), Err: err}
 		case info.IsDir(): // apply says whether it can go
 			behind = append(behind, f.Path)
 			continue
@@ -173,13 +174,13 @@ func (l *Ledger) Others(p *project.Project) (behind, blocked []string, err error
 		}
 		sum, err := l.sumOf(f.Path)
 		if err != nil {
-			return nil, nil, &site.PathError{Path: l.at(f.Path), Err: err}
+			return nil, nil, &failure.Path{Path: l.at(f.Path), Err: err}
 		}
 		name := filepath.Join(p.Source, filepath.FromSlash(f.Path))
 		_, source, err := stream(name, io.Discard)
 		switch {
 		case err != nil:
-			return nil, nil, &site.PathError{Path: name, Err: err}
+			return nil, nil, &failure.Path{Path: name, Err: err}
 		case source == sum:
 			continue
 		}

@@ -18,7 +18,7 @@ import (
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/result"
-	"yellowgate/internal/site"
+	"yellowgate/internal/version"
 )
 
 // The findings of an audit in the formats that other programs read. What pages
@@ -183,7 +183,7 @@ func SARIF(w io.Writer, a *result.Audit) error {
 	doc := map[string]any{
 		"$schema": "https://json.schemastore.org/sarif-2.1.0.json", "version": "2.1.0",
 		"runs": []any{map[string]any{
-			"tool":               map[string]any{"driver": map[string]any{"name": "Yellow Gate", "version": site.Version, "semanticVersion": site.Version, "rules": rules}},
+			"tool":               map[string]any{"driver": map[string]any{"name": "Yellow Gate", "version": version.Number, "semanticVersion": version.Number, "rules": rules}},
 			"columnKind":         "unicodeCodePoints",
 			"originalUriBaseIds": map[string]any{"ROOT": map[string]any{"uri": workingFolder(), "description": map[string]string{"text": "the folder in which the audit was run: the top of a checkout"}}},
 			"results":            results,

@@ -7,6 +7,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"yellowgate/internal/failure"
 )
 
 // TestParts: every path is in one part and no other, the parts are about alike, and the whole has
@@ -43,7 +45,7 @@ func TestParsePart(t *testing.T) {
 	}
 	for _, text := range []string{"", "3", "3/", "/8", "0/8", "9/8", "-1/8", "3/8/2", "a/b", "1/10001", "1.5/2", "3 / 8", "99999999999999999999/8"} {
 		_, err := ParsePart(text)
-		var usage *UsageError
+		var usage *failure.Usage
 		if !errors.As(err, &usage) || !strings.Contains(usage.Message, "3/8") || usage.Remedy == "" {
 			t.Errorf("%q: %v", text, err)
 		}

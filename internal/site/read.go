@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"sync"
 
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 )
 
@@ -25,12 +26,12 @@ func (buf *Buffer) Release() {
 }
 
 // ReadFile reads a file below a folder, its name slash-separated. The bytes are
-// good until the buffer is used again. The error is a *PathError.
+// good until the buffer is used again. The error is a *failure.Path.
 func (buf *Buffer) ReadFile(dir, file string) ([]byte, error) {
 	name := filepath.Join(dir, filepath.FromSlash(file))
 	b, err := fsys.ReadInto(buf.b, name, fsys.PageLimit)
 	if err != nil {
-		return nil, &PathError{Path: name, Err: err}
+		return nil, &failure.Path{Path: name, Err: err}
 	}
 	buf.b = b
 	return b, nil
@@ -40,11 +41,11 @@ func (buf *Buffer) ReadFile(dir, file string) ([]byte, error) {
 func ReadFile(dir, file string) ([]byte, error) {
 	name := filepath.Join(dir, filepath.FromSlash(file))
 	if !filepath.IsLocal(filepath.FromSlash(file)) { // pages can name anything
-		return nil, &PathError{Path: name, Err: fs.ErrNotExist}
+		return nil, &failure.Path{Path: name, Err: fs.ErrNotExist}
 	}
 	b, err := fsys.Read(name, fsys.PageLimit)
 	if err != nil {
-		return nil, &PathError{Path: name, Err: err}
+		return nil, &failure.Path{Path: name, Err: err}
 	}
 	return b, nil
 }

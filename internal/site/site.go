@@ -18,6 +18,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 )
 
@@ -30,29 +31,6 @@ type File struct {
 	Stamp   fsys.Stamp
 }
 
-// A PathError says what could not be read or written. It is told with exit
-// status 3.
-type PathError struct {
-	Path string
-	Err  error
-	What string // what to do about it
-}
-
-func (e *PathError) Error() string {
-	msg := e.Err.Error()
-	var pe *fs.PathError
-	if errors.As(e.Err, &pe) {
-		msg = pe.Err.Error()
-	}
-	s := e.Path + ": " + msg
-	if e.What != "" {
-		s += "\n  " + e.What
-	}
-	return s
-}
-
-func (e *PathError) Unwrap() error { return e.Err }
-
 // Walk lists the regular files below a folder, sorted by path. skip, which is
 // called from several goroutines, leaves out what it names, folders with everything in
 // them. Symbolic links are followed only where links is true, and only to files within
@@ -61,14 +39,14 @@ func (e *PathError) Unwrap() error { return e.Err }
 func Walk(root string, links bool, skip func(path string, dir bool) bool) (files []File, strays []string, err error) {
 	info, err := os.Stat(root)
 	if err != nil {
-		return nil, nil, &PathError{Path: root, Err: err}
+		return nil, nil, &failure.Path{Path: root, Err: err}
 	}
 	if !info.IsDir() {
-		return nil, nil, &PathError{Path: root, Err: errors.New("this is no folder")}
+		return nil, nil, &failure.Path{Path: root, Err: errors.New("this is no folder")}
 	}
 	real, err := filepath.EvalSymlinks(root)
 	if err != nil {
-		return nil, nil, &PathError{Path: root, Err: err}
+		return nil, nil, &failure.Path{Path: root, Err: err}
 	}
 	w := &walker{root: real, links: links, skip: skip}
 	w.group.SetLimit(2 * runtime.GOMAXPROCS(0))
@@ -142,7 +120,7 @@ func (w *walker) fail(rel string, err error) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	if w.err == nil && !errors.Is(err, fs.ErrNotExist) { // gone since its folder was read
-		w.err = &PathError{Path: filepath.Join(w.root, filepath.FromSlash(rel)), Err: err}
+		w.err = &failure.Path{Path: filepath.Join(w.root, filepath.FromSlash(rel)), Err: err}
 	}
 }
 
@@ -210,7 +188,7 @@ func Pages(files []File, extensionless bool) ([]page.Page, error) {
 		p := page.Page{Path: page.PathOf(f.Path, extensionless), File: f.Path}
 		key := strings.TrimSuffix(p.Path, "/")
 		if other, dup := byKey[key]; dup {
-			return nil, &PathError{Path: f.Path, Err: fmt.Errorf("this file and %s are one page, %s", other, p.Path), What: "take one of them out, or list it under site.ignore"}
+			return nil, &failure.Path{Path: f.Path, Err: fmt.Errorf("this file and %s are one page, %s", other, p.Path), What: "take one of them out, or list it under site.ignore"}
 		}
 		byKey[key] = f.Path
 		pages = append(pages, p)
@@ -232,8 +210,3 @@ func PagesAnyway(files []File) []page.Page {
 	}
 	return pages
 }
-
-// A UsageError is wrong use of a command. It is told with exit status 2.
-type UsageError struct{ Message, Remedy string }
-
-func (e *UsageError) Error() string { return e.Message }

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 )
 
@@ -67,7 +68,7 @@ func OpenFolder(dir string, links bool) (*Folder, error) {
 	case fsys.Missing(err), err != nil && !isFile(name):
 		return f, nil
 	case err != nil:
-		return nil, &PathError{Path: name, Err: err}
+		return nil, &failure.Path{Path: name, Err: err}
 	}
 	f.answers = map[string]*page.Answer{}
 	lines := bufio.NewScanner(bytes.NewReader(b))
@@ -78,7 +79,7 @@ func OpenFolder(dir string, links bool) (*Folder, error) {
 		}
 		var c Captured
 		if err := json.Unmarshal(lines.Bytes(), &c); err != nil {
-			return nil, &PathError{Path: fmt.Sprintf("%s:%d", name, n), Err: fmt.Errorf("this is no line of a capture: %w", err), What: "capture the site again, or take the file away: then the folder is read as files alone"}
+			return nil, &failure.Path{Path: fmt.Sprintf("%s:%d", name, n), Err: fmt.Errorf("this is no line of a capture: %w", err), What: "capture the site again, or take the file away: then the folder is read as files alone"}
 		}
 		f.lines = append(f.lines, c)
 		if c.File != "" {

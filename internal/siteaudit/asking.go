@@ -10,6 +10,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/site"
+	"yellowgate/internal/version"
 )
 
 // asking stands between the audit of one page and the site, and notes every question about a
@@ -150,7 +151,7 @@ func (s *auditing) context() []byte {
 			of.WriteByte(0)
 		}
 	}
-	add(site.Version, site.Build(), s.result.Gate, s.Address, s.known.Addresses.Redirected())
+	add(version.Number, version.Build(), s.result.Gate, s.Address, s.known.Addresses.Redirected())
 	if s.ledger != nil {
 		add("output")
 	}

@@ -24,6 +24,8 @@ import (
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/failure"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/result"
@@ -48,7 +50,7 @@ type Options struct {
 	Names   *pageedit.Gate     // names the items of elements where there is no project; what loads nothing is noted, too
 	// Each, if set, gets every page's record and verdicts, in order. They are not kept.
 	Each     func(r *inventory.Record, verdicts []result.Gated) error
-	Progress site.Progress
+	Progress parallel.Progress
 }
 
 // Audit looks at the pages of a folder and, with a project, compares them with its gate.
@@ -86,7 +88,7 @@ func newAuditing(o Options) (*auditing, error) {
 	files, strays, err := from.List(func(rel string, _ bool) bool { return site.Hidden(rel) })
 	if err != nil {
 		if o.Project != nil && errors.Is(err, fs.ErrNotExist) && o.Dir == o.Project.Output {
-			return nil, &site.UsageError{Message: "nothing was applied yet: the output folder " + o.Project.Gate.File.Site.Output.Value + " does not exist", Remedy: "run yellowgate apply first, or audit another folder: yellowgate audit DIR"}
+			return nil, &failure.Usage{Message: "nothing was applied yet: the output folder " + o.Project.Gate.File.Site.Output.Value + " does not exist", Remedy: "run yellowgate apply first, or audit another folder: yellowgate audit DIR"}
 		}
 		return nil, err
 	}
@@ -115,7 +117,7 @@ func newAuditing(o Options) (*auditing, error) {
 		s.pages = site.PagesAnyway(files)
 	}
 	if len(s.pages) == 0 {
-		return nil, &site.UsageError{Message: "there is no page in " + o.Name + ": nothing was audited", Remedy: "name the folder of your site's pages (files ending in .html or .htm): yellowgate audit DIR"}
+		return nil, &failure.Usage{Message: "there is no page in " + o.Name + ": nothing was audited", Remedy: "name the folder of your site's pages (files ending in .html or .htm): yellowgate audit DIR"}
 	}
 	site.Told(s.pages, from)
 	known.HasFile, known.HasPage = site.Index(append(files, reachable(o.Dir, strays)...), s.pages)
@@ -236,7 +238,7 @@ func (s *auditing) each(take func(*audited) error) error {
 	if s.browser != nil {
 		workers = s.browser.AtATime()
 	}
-	return site.InOrderBy(workers, len(s.pages), func(i int) (audited, error) { return s.one(s.pages[i]) }, func(i int, a audited) error {
+	return parallel.InOrderBy(workers, len(s.pages), func(i int) (audited, error) { return s.one(s.pages[i]) }, func(i int, a audited) error {
 		if s.Progress != nil {
 			s.Progress(i+1, len(s.pages))
 		}

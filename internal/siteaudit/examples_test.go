@@ -11,9 +11,9 @@ import (
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/pageload"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
-	"yellowgate/internal/site"
 	"yellowgate/internal/siteaudit"
 )
 
@@ -143,7 +143,7 @@ func TestNoPages(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, err := siteaudit.Audit(siteaudit.Options{Dir: dir})
-	if _, use := err.(*site.UsageError); !use || !strings.Contains(err.Error(), "nothing was audited") {
+	if _, use := err.(*failure.Usage); !use || !strings.Contains(err.Error(), "nothing was audited") {
 		t.Errorf("%v", err)
 	}
 }

@@ -20,9 +20,11 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/result"
 	"yellowgate/internal/site"
+	"yellowgate/internal/version"
 )
 
 // An audit in parts: each part audits the pages that a fixed rule of their paths gives it and
@@ -112,7 +114,7 @@ func Part(o Options, part site.Part, w io.Writer) (*result.Part, error) {
 		s.Each = nil // nobody asks for the verdicts
 	}
 	lines := &digestedLines{w: bufio.NewWriter(w), sum: xxh3.New()}
-	if err := lines.put(partHead{PartFormat, site.Version, part.Number, part.Of, o.Named, s.result.Gate, s.digest(), records}); err != nil {
+	if err := lines.put(partHead{PartFormat, version.Number, part.Number, part.Of, o.Named, s.result.Gate, s.digest(), records}); err != nil {
 		return nil, err
 	}
 	r := &result.Part{Part: part, All: len(s.pages)}
@@ -181,13 +183,13 @@ type partFile struct {
 }
 
 func (p *partFile) wrong(format string, args ...any) error {
-	return &site.UsageError{Message: fmt.Sprintf("%s:%d: ", p.name, p.line) + fmt.Sprintf(format, args...), Remedy: "run this part of the audit again: yellowgate audit --part " + site.Part{Number: max(p.Part, 1), Of: max(p.Of, p.Part, 1)}.String() + " --out " + p.name}
+	return &failure.Usage{Message: fmt.Sprintf("%s:%d: ", p.name, p.line) + fmt.Sprintf(format, args...), Remedy: "run this part of the audit again: yellowgate audit --part " + site.Part{Number: max(p.Part, 1), Of: max(p.Of, p.Part, 1)}.String() + " --out " + p.name}
 }
 
 // rewind goes to the first line.
 func (p *partFile) rewind() error {
 	if _, err := p.f.Seek(0, io.SeekStart); err != nil {
-		return &site.PathError{Path: p.name, Err: err}
+		return &failure.Path{Path: p.name, Err: err}
 	}
 	if p.r == nil {
 		p.r = bufio.NewReaderSize(p.f, 1<<16)
@@ -213,7 +215,7 @@ func (p *partFile) next() ([]byte, error) {
 		case errors.Is(err, io.EOF):
 			return nil, p.wrong("the part ends in the middle: it was not written to its end")
 		case err != nil && !errors.Is(err, bufio.ErrBufferFull):
-			return nil, &site.PathError{Path: p.name, Err: err}
+			return nil, &failure.Path{Path: p.name, Err: err}
 		default:
 			return nil, p.wrong("the line is longer than %d MB", mostLine>>20)
 		}
@@ -227,7 +229,7 @@ const mostLine = 256 << 20
 func openPart(name string) (*partFile, error) {
 	f, _, err := fsys.Open(name)
 	if err != nil {
-		return nil, &site.PathError{Path: name, Err: err, What: "name the files that yellowgate audit --part N/M --out FILE wrote"}
+		return nil, &failure.Path{Path: name, Err: err, What: "name the files that yellowgate audit --part N/M --out FILE wrote"}
 	}
 	p := &partFile{name: name, f: f, r: bufio.NewReaderSize(f, 1<<16), sum: xxh3.New()}
 	line, err := p.next()
@@ -237,7 +239,7 @@ func openPart(name string) (*partFile, error) {
 	}
 	if err != nil {
 		f.Close()
-		return nil, &site.UsageError{Message: name + " is no part of an audit", Remedy: "parts are written by yellowgate audit --part N/M --out FILE"}
+		return nil, &failure.Usage{Message: name + " is no part of an audit", Remedy: "parts are written by yellowgate audit --part N/M --out FILE"}
 	}
 	return p, nil
 }
@@ -257,7 +259,7 @@ type joining struct {
 // output of the gate file.
 func PartFolder(names []string) ([]string, error) {
 	if len(names) == 0 {
-		return nil, &site.UsageError{Message: "no parts to join", Remedy: "name them: yellowgate audit --join part-*.ndjson"}
+		return nil, &failure.Usage{Message: "no parts to join", Remedy: "name them: yellowgate audit --join part-*.ndjson"}
 	}
 	p, err := openPart(names[0])
 	if err != nil {
@@ -296,7 +298,7 @@ func Join(o Options, names []string) (r *result.Audit, done func() error, err er
 		return nil, nil, err
 	}
 	if (o.Records || o.Each != nil) && slices.ContainsFunc(j.parts, func(p *partFile) bool { return !p.Records }) {
-		return nil, nil, &site.UsageError{Message: "the parts hold no records of pages, which this format has", Remedy: "make the parts with --records, or join them into text, csv, sarif, junit or markdown"}
+		return nil, nil, &failure.Usage{Message: "the parts hold no records of pages, which this format has", Remedy: "make the parts with --records, or join them into text, csv, sarif, junit or markdown"}
 	}
 	if err := j.add(o); err != nil {
 		return nil, nil, err
@@ -332,17 +334,17 @@ func (j *joining) open(names []string) error {
 		}
 		switch {
 		case p.Of != first.Of:
-			err = &site.UsageError{Message: fmt.Sprintf("%s is part %d of %d, and %s one of %d", p.name, p.Part, p.Of, first.name, first.Of), Remedy: "join the parts of one audit"}
-		case p.Version != site.Version || p.Format != PartFormat:
-			err = &site.UsageError{Message: fmt.Sprintf("%s was made by version %s of yellowgate, and this is %s", p.name, p.Version, site.Version), Remedy: "audit all parts and join them with one version"}
+			err = &failure.Usage{Message: fmt.Sprintf("%s is part %d of %d, and %s one of %d", p.name, p.Part, p.Of, first.name, first.Of), Remedy: "join the parts of one audit"}
+		case p.Version != version.Number || p.Format != PartFormat:
+			err = &failure.Usage{Message: fmt.Sprintf("%s was made by version %s of yellowgate, and this is %s", p.name, p.Version, version.Number), Remedy: "audit all parts and join them with one version"}
 		case p.Gate != j.result.Gate:
-			err = &site.UsageError{Message: p.name + " was made with another gate", Remedy: "the gate file, or what it names, changed since: run the parts of the audit again"}
+			err = &failure.Usage{Message: p.name + " was made with another gate", Remedy: "the gate file, or what it names, changed since: run the parts of the audit again"}
 		case filepath.Clean(p.Folder) != filepath.Clean(first.Folder):
-			err = &site.UsageError{Message: fmt.Sprintf("%s is of the folder %s, and %s of %s", p.name, p.Folder, first.name, first.Folder), Remedy: "join the parts of one audit"}
+			err = &failure.Usage{Message: fmt.Sprintf("%s is of the folder %s, and %s of %s", p.name, p.Folder, first.name, first.Folder), Remedy: "join the parts of one audit"}
 		case p.Site != first.Site:
-			err = &site.UsageError{Message: p.name + " and " + first.name + " were made of different files", Remedy: "run all parts of the audit on the same files"}
+			err = &failure.Usage{Message: p.name + " and " + first.name + " were made of different files", Remedy: "run all parts of the audit on the same files"}
 		case j.parts[p.Part-1] != nil:
-			err = &site.UsageError{Message: fmt.Sprintf("part %d of %d is there twice: %s and %s", p.Part, p.Of, j.parts[p.Part-1].name, p.name), Remedy: "name each part once"}
+			err = &failure.Usage{Message: fmt.Sprintf("part %d of %d is there twice: %s and %s", p.Part, p.Of, j.parts[p.Part-1].name, p.name), Remedy: "name each part once"}
 		}
 		if err != nil {
 			p.f.Close()
@@ -357,10 +359,10 @@ func (j *joining) open(names []string) error {
 		}
 	}
 	if len(missing) > 0 {
-		return &site.UsageError{Message: "missing: part " + strings.Join(missing[:min(len(missing), 12)], ", "), Remedy: "run it: yellowgate audit --part " + missing[0] + " --out FILE; then join all parts"}
+		return &failure.Usage{Message: "missing: part " + strings.Join(missing[:min(len(missing), 12)], ", "), Remedy: "run it: yellowgate audit --part " + missing[0] + " --out FILE; then join all parts"}
 	}
 	if first.Site != j.digest() {
-		return &site.UsageError{Message: "the files of " + j.Options.Name + " are not those of which the parts were made", Remedy: "run all parts of the audit again, or join them where the same files are"}
+		return &failure.Usage{Message: "the files of " + j.Options.Name + " are not those of which the parts were made", Remedy: "run all parts of the audit again, or join them where the same files are"}
 	}
 	return nil
 }

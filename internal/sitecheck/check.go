@@ -17,6 +17,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
 	"yellowgate/internal/site"
@@ -24,7 +25,7 @@ import (
 
 // Check reads the gate file against the site and writes nothing. problems are
 // those that opening the project told already.
-func Check(p *project.Project, problems []problem.Problem, progress site.Progress) (*result.Check, error) {
+func Check(p *project.Project, problems []problem.Problem, progress parallel.Progress) (*result.Check, error) {
 	r := &result.Check{Gate: p.Gate.File, Problems: append(problems, p.CheckPages()...), Files: len(p.Pages)}
 	t := checks.NewTally(p.Gate)
 	var onPages []pageedit.Problem
@@ -45,7 +46,7 @@ func Check(p *project.Project, problems []problem.Problem, progress site.Progres
 		rules    *gatecheck.RuleLines
 		popups   *checks.Popups
 	}
-	err := site.InOrder(len(p.Pages), func(i int) (one, error) {
+	err := parallel.InOrder(len(p.Pages), func(i int) (one, error) {
 		b, err := p.Read(&p.Pages[i])
 		if err != nil {
 			return one{}, err
@@ -189,7 +190,7 @@ func PageInTheWay(p *project.Project) func(*pageedit.Result) []pageedit.Problem 
 func loadedURLs(p *project.Project) []string {
 	seen := map[string]bool{}
 	every := max(len(p.Pages)/mostRead, 1)
-	site.InOrder(len(p.Pages)/every, func(i int) ([]string, error) {
+	parallel.InOrder(len(p.Pages)/every, func(i int) ([]string, error) {
 		b, err := p.Read(&p.Pages[i*every])
 		if err != nil {
 			return nil, err

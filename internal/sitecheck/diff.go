@@ -10,18 +10,19 @@ import (
 	"yellowgate/internal/core/gatecheck"
 	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/failure"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/result"
-	"yellowgate/internal/site"
 	"yellowgate/internal/survey"
 )
 
 // Diff compares the output folder with what apply would write, for the pages
 // that a query chooses. A page that is not there yet is compared with its source.
-func Diff(p *project.Project, query string, progress site.Progress) (*result.Diff, error) {
+func Diff(p *project.Project, query string, progress parallel.Progress) (*result.Diff, error) {
 	if p.Output == "" {
-		return nil, &site.UsageError{Message: "the gate file names no output folder", Remedy: "add under site: output: FOLDER"}
+		return nil, &failure.Usage{Message: "the gate file names no output folder", Remedy: "add under site: output: FOLDER"}
 	}
 	var q *project.Query
 	if query != "" {

@@ -18,7 +18,9 @@ import (
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
 	"yellowgate/internal/site"
@@ -32,7 +34,7 @@ type Options struct {
 	Page          string           // compare one page alone, and show what differs
 	Diffs         bool             // show what else differs on every page
 	Roughly       bool             // leave out what inline texts weigh compressed, and what is not compared
-	Progress      site.Progress
+	Progress      parallel.Progress
 }
 
 // Compare compares two folders of pages, or saved audits.
@@ -84,7 +86,7 @@ func onePage(name string, sides ...*gatedSide) error {
 		s.Findings = slices.DeleteFunc(slices.Clone(s.Findings), func(f checks.Finding) bool { return len(one) == 0 || f.Page != one[0].Path })
 	}
 	if !found {
-		return &site.UsageError{Message: fmt.Sprintf("no page %q on either side%s", name, didyoumean.Suggest(name, paths)), Remedy: "name it by its path: yellowgate compare site public /visit/"}
+		return &failure.Usage{Message: fmt.Sprintf("no page %q on either side%s", name, didyoumean.Suggest(name, paths)), Remedy: "name it by its path: yellowgate compare site public /visit/"}
 	}
 	return nil
 }
@@ -97,7 +99,7 @@ func rests(b, a *gatedSide, diffs bool) func([]compare.Cut) []*compare.Rest {
 	}
 	return func(cuts []compare.Cut) []*compare.Rest {
 		out := make([]*compare.Rest, len(cuts))
-		_ = site.Each(len(cuts), func(i int) error { // what cannot be read is not known
+		_ = parallel.Each(len(cuts), func(i int) error { // what cannot be read is not known
 			out[i] = restOf(b.dir, a.dir, cuts[i], diffs)
 			return nil
 		})
@@ -145,7 +147,7 @@ func side(name string, from Options) (*gatedSide, error) {
 	project := from.Project
 	info, err := os.Stat(name)
 	if err != nil {
-		return nil, &site.PathError{Path: name, Err: err, What: "name a folder of pages, or an audit saved with --format json"}
+		return nil, &failure.Path{Path: name, Err: err, What: "name a folder of pages, or an audit saved with --format json"}
 	}
 	if !info.IsDir() {
 		return saved(name)
@@ -168,11 +170,11 @@ func side(name string, from Options) (*gatedSide, error) {
 func saved(name string) (*gatedSide, error) {
 	b, err := fsys.Read(name, fsys.StateLimit)
 	if err != nil {
-		return nil, &site.PathError{Path: name, Err: err}
+		return nil, &failure.Path{Path: name, Err: err}
 	}
 	var r result.Audit
 	if err := json.Unmarshal(b, &r); err != nil || r.Format != result.AuditFormat {
-		return nil, &site.UsageError{Message: name + " is no saved audit of this format (" + result.AuditFormat + ")", Remedy: "save one with yellowgate audit --format json --out FILE"}
+		return nil, &failure.Usage{Message: name + " is no saved audit of this format (" + result.AuditFormat + ")", Remedy: "save one with yellowgate audit --format json --out FILE"}
 	}
 	r.Dir = name
 	for _, rec := range r.Records {

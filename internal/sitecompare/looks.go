@@ -16,6 +16,8 @@ import (
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/visualdiff"
 	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/failure"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
 	"yellowgate/internal/site"
@@ -32,7 +34,7 @@ type LooksOptions struct {
 	Page          string   // one page alone; "" for all that both have
 	Masks         []string // selectors of what is not looked at
 	Runs          int      // visits of each side, taken in turn; at least 2
-	Progress      site.Progress
+	Progress      parallel.Progress
 	// Picture, if set, gets the two pictures of each page that looks another, and the difference.
 	Picture func(l *result.PageLook, before, after *visualdiff.Picture) error
 }
@@ -104,7 +106,7 @@ func Looks(o LooksOptions) (*result.Looks, error) {
 		paths = []string{page.Clean(o.Page)}
 	}
 	if len(paths) == 0 {
-		return nil, &site.UsageError{Message: "the two have no page in common to be looked at", Remedy: "name one: yellowgate compare BEFORE AFTER /visit/ --browser"}
+		return nil, &failure.Usage{Message: "the two have no page in common to be looked at", Remedy: "name one: yellowgate compare BEFORE AFTER /visit/ --browser"}
 	}
 	l := &result.Looks{Pages: []result.PageLook{}, Came: map[string][]string{}, Went: map[string][]string{}, NewMistakes: map[string][]string{}}
 	type looked struct {
@@ -112,7 +114,7 @@ func Looks(o LooksOptions) (*result.Looks, error) {
 		before, after *pageload.Record // the first of each side; nil where a page was not read
 	}
 	screens := len(o.Screens)
-	err = site.InOrderBy(o.AtATime(), len(paths)*screens, func(i int) (p looked, err error) {
+	err = parallel.InOrderBy(o.AtATime(), len(paths)*screens, func(i int) (p looked, err error) {
 		if o.Err() != nil {
 			return p, o.Err()
 		}

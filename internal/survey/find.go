@@ -7,6 +7,7 @@ import (
 
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
 	"yellowgate/internal/site"
@@ -32,7 +33,7 @@ func (f *found) add(kind string, hit func() result.FindHit) {
 
 // Find looks for a word, a name or a URL in the pages of a folder, and in its
 // scripts and stylesheets. Upper and lower case are one.
-func Find(dir, word string, project *project.Project, progress site.Progress) (*result.Find, error) {
+func Find(dir, word string, project *project.Project, progress parallel.Progress) (*result.Find, error) {
 	s := newSurvey(dir, project)
 	from, err := site.OpenFolder(dir, false)
 	if err != nil {
@@ -59,7 +60,7 @@ func Find(dir, word string, project *project.Project, progress site.Progress) (*
 	}
 	r.Files = len(kept)
 	needle := bytes.ToLower([]byte(word))
-	err = site.InOrder(len(kept), func(i int) (found, error) {
+	err = parallel.InOrder(len(kept), func(i int) (found, error) {
 		buf := site.GetBuffer()
 		defer buf.Release()
 		b, err := from.ReadInto(buf, kept[i].Path)

@@ -9,6 +9,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/result"
@@ -129,7 +130,7 @@ func ShowCaptured(dir string, p *project.Project) (*result.Show, error) {
 		itemmatch.NameOwners(r.Record, p.Gate)
 		return r, nil
 	}
-	return nil, &site.UsageError{Message: "no page came", Remedy: "name the address of a page"}
+	return nil, &failure.Usage{Message: "no page came", Remedy: "name the address of a page"}
 }
 
 // Pipe gates one page given as bytes, as the page at a path.

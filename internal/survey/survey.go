@@ -14,6 +14,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
 	"yellowgate/internal/site"
@@ -22,7 +23,7 @@ import (
 // Survey takes the inventory of the pages in a folder. project, which may be
 // nil, says which items things belong to. each, if set, is called for every
 // record, in the order of the files.
-func Folder(dir string, project *project.Project, progress site.Progress, each func(*inventory.Record) error) (*result.Survey, error) {
+func Folder(dir string, project *project.Project, progress parallel.Progress, each func(*inventory.Record) error) (*result.Survey, error) {
 	s := newSurvey(dir, project)
 	from, err := site.OpenFolder(dir, false)
 	if err != nil {
@@ -41,7 +42,7 @@ func Folder(dir string, project *project.Project, progress site.Progress, each f
 		record *inventory.Record
 		buf    *site.Buffer
 	}
-	err = site.InOrder(len(pages), func(i int) (taken, error) {
+	err = parallel.InOrder(len(pages), func(i int) (taken, error) {
 		buf := site.GetBuffer()
 		b, err := from.ReadInto(buf, pages[i].File)
 		if err != nil {

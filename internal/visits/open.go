@@ -12,6 +12,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
 	"yellowgate/internal/site"
@@ -50,8 +51,8 @@ func StartAt(ctx context.Context, p *project.Project, address string, o browser.
 
 // OpenAll opens pages of the project, several at a time, each on all screens, and hands them over in
 // their order.
-func (r *Site) OpenAll(pages []page.Page, screens []browser.Screen, progress site.Progress, each func(i int, opened []*result.Opened)) error {
-	return site.InOrderBy(r.AtATime(), len(pages), func(i int) (all []*result.Opened, err error) {
+func (r *Site) OpenAll(pages []page.Page, screens []browser.Screen, progress parallel.Progress, each func(i int, opened []*result.Opened)) error {
+	return parallel.InOrderBy(r.AtATime(), len(pages), func(i int) (all []*result.Opened, err error) {
 		for _, s := range screens {
 			o, err := r.Open(&pages[i], s)
 			if err != nil {

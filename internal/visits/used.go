@@ -9,8 +9,8 @@ import (
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/gateedit"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/parallel"
 	"yellowgate/internal/result"
-	"yellowgate/internal/site"
 )
 
 // idleShare is the part of a script that runs on a page that has no use for it: its own wrapper.
@@ -19,7 +19,7 @@ const idleShare = 10
 // Used opens the pages of a project, as the gate makes them now, and tells what is used of the
 // files that they load: those with pages that have no use for them first. unread are the pages that
 // were not read.
-func Used(r *Site, screens []browser.Screen, progress site.Progress) (uses []result.Use, unread int, err error) {
+func Used(r *Site, screens []browser.Screen, progress parallel.Progress) (uses []result.Use, unread int, err error) {
 	type seen struct {
 		*result.Use
 		idle map[string]bool

@@ -24,7 +24,7 @@ import (
 	"sync"
 	"time"
 
-	"yellowgate/internal/site"
+	"yellowgate/internal/parallel"
 )
 
 var (
@@ -231,7 +231,7 @@ func look(root string) (found sums) {
 	check(err)
 	found = sums{}
 	var mu sync.Mutex
-	check(site.Each(len(names), func(i int) error {
+	check(parallel.Each(len(names), func(i int) error {
 		b, err := os.ReadFile(names[i])
 		rel, _ := filepath.Rel(root, names[i])
 		mu.Lock()

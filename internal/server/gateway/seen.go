@@ -12,7 +12,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"yellowgate/internal/server/reload"
-	"yellowgate/internal/site"
+	"yellowgate/internal/version"
 )
 
 // What an operator sees: metrics in the text format of Prometheus, and whether all is well.
@@ -163,7 +163,7 @@ func (g *Gateway) health(w http.ResponseWriter, _ *http.Request) {
 		Gate    string `json:"gate"`
 		Digest  string `json:"digest"`
 		Version string `json:"version"`
-	}{"well", "answers", "in effect", s.Project.Digest, site.Version}
+	}{"well", "answers", "in effect", s.Project.Digest, version.Number}
 	status := http.StatusOK
 	if err := g.reach(); err != nil {
 		status, d.Status, d.Origin = http.StatusServiceUnavailable, "unwell", err.Error()

@@ -26,9 +26,9 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/failure"
 	"yellowgate/internal/project"
 	"yellowgate/internal/server/reload"
-	"yellowgate/internal/site"
 )
 
 // Own is the path below which the server has pages of its own.
@@ -125,7 +125,7 @@ func (s *server) now(state *reload.State) (*siteNow, error) {
 	}
 	root, err := os.OpenRoot(state.Project.Source)
 	if err != nil {
-		return nil, &site.PathError{Path: state.Project.Source, Err: err}
+		return nil, &failure.Path{Path: state.Project.Source, Err: err}
 	}
 	n := &siteNow{State: state, pages: map[string]*page.Page{}, files: map[string]bool{}, root: root}
 	for i := range state.Project.Pages {

@@ -1,4 +1,5 @@
-package site
+// Package parallel does work on many files, several at a time, and hands the results over in order.
+package parallel
 
 import (
 	"context"

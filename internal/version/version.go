@@ -1,13 +1,14 @@
-package site
+// Package version is which yellowgate this is.
+package version
 
 import (
 	"runtime/debug"
 	"strings"
 )
 
-// Version is the tool's version. It is part of the gate's digest: another
+// Number is the tool's version. It is part of the gate's digest: another
 // version may write other pages.
-const Version = "0.1.0"
+const Number = "0.1.0"
 
 // Build tells this build of the tool from others of the same version, as far as the build knows.
 func Build() string {
