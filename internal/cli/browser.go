@@ -24,9 +24,9 @@ import (
 	"yellowgate/internal/report"
 	"yellowgate/internal/result"
 	"yellowgate/internal/siteaudit"
-	"yellowgate/internal/sitecompare"
 	"yellowgate/internal/version"
 	"yellowgate/internal/visits"
+	"yellowgate/internal/visualcompare"
 )
 
 // browsing are the options of whoever opens pages in a browser.
@@ -196,7 +196,7 @@ func (a *app) useHAR(o *siteaudit.Options, name string) (err error) {
 	if o.Project != nil {
 		address = o.Project.Gate.File.Site.URL.Value
 	}
-	if o.Saved, err = siteaudit.ReadHAR(name, address); err == nil && !a.quiet {
+	if o.Saved, err = visits.ReadHAR(name, address); err == nil && !a.quiet {
 		a.messages().Notice("%s has %s", name, wording.Count(len(o.Saved), "page"))
 	}
 	return err
@@ -215,7 +215,7 @@ func (a *app) writeHAR(name string, records []*pageload.Record) error {
 }
 
 // compareLooks compares two sides as visitors see them.
-func (a *app) compareLooks(ctx context.Context, args []string, o sitecompare.LooksOptions, pictures string) error {
+func (a *app) compareLooks(ctx context.Context, args []string, o visualcompare.Options, pictures string) error {
 	p, err := a.openIfAny(false)
 	if err != nil && a.gate != "" {
 		return err
@@ -239,7 +239,7 @@ func (a *app) compareLooks(ctx context.Context, args []string, o sitecompare.Loo
 		if pictures == "" && a.format != "html" {
 			return nil
 		}
-		drawn := sitecompare.DrawLooks(l, before, after)
+		drawn := visualcompare.Draw(l, before, after)
 		if pictures != "" {
 			name := strings.Trim(strings.ReplaceAll(l.Path, "/", "_"), "_")
 			if name == "" {
@@ -250,10 +250,10 @@ func (a *app) compareLooks(ctx context.Context, args []string, o sitecompare.Loo
 				return err
 			}
 		}
-		return sitecompare.KeepDrawn(l, drawn)
+		return visualcompare.Keep(l, drawn)
 	}
 	a.tidies.Store(true)
-	l, err := sitecompare.Looks(o)
+	l, err := visualcompare.Compare(o)
 	if err = looked(ctx, err); err != nil {
 		return err
 	}

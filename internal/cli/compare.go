@@ -9,6 +9,7 @@ import (
 	"yellowgate/internal/failure"
 	"yellowgate/internal/report"
 	"yellowgate/internal/sitecompare"
+	"yellowgate/internal/visualcompare"
 )
 
 func (a *app) compareCmd() *cobra.Command {
@@ -43,7 +44,7 @@ status 1 means that a page looks another.`,
 				return err
 			}
 			if v.on {
-				return a.compareLooks(cmd.Context(), args, sitecompare.LooksOptions{Options: v.o, Screens: screens, Masks: masks, Runs: runs}, pictures)
+				return a.compareLooks(cmd.Context(), args, visualcompare.Options{Options: v.o, Screens: screens, Masks: masks, Runs: runs}, pictures)
 			}
 			for _, name := range []string{"mask", "runs", "pictures"} {
 				if cmd.Flags().Changed(name) {

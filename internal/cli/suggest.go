@@ -9,9 +9,9 @@ import (
 
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/failure"
-	"yellowgate/internal/gatechange"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
+	"yellowgate/internal/suggest"
 )
 
 func (a *app) suggestCmd() *cobra.Command {
@@ -64,9 +64,9 @@ place of reading it in the code.
 			if err != nil {
 				return err
 			}
-			r, err := gatechange.Suggest(p, a.progress("looking"))
+			r, err := suggest.Suggest(p, a.progress("looking"))
 			if err == nil {
-				err = gatechange.Only(r, only)
+				err = suggest.Only(r, only)
 			}
 			if err != nil {
 				return err
@@ -79,7 +79,7 @@ place of reading it in the code.
 				if err != nil {
 					return err
 				}
-				result, skipped, err := e.Write(r, len(only) > 0)
+				result, skipped, err := suggest.Write(e, r, len(only) > 0)
 				if err == nil && skipped > 0 && !a.quiet {
 					fmt.Fprintf(a.err, "left out: %d that are only possible, or have no short query; --only NAME takes a possible one\n", skipped)
 				}

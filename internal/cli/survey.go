@@ -12,7 +12,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/failure"
-	"yellowgate/internal/gatechange"
+	"yellowgate/internal/firstgate"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/result"
@@ -155,7 +155,7 @@ func (a *app) firstGate(dir string, s *result.Survey, pr *report.Printer) error 
 	if name == "" {
 		name = project.GateFileName
 	}
-	f, err := gatechange.First(dir, name, s)
+	f, err := firstgate.Make(dir, name, s)
 	if err != nil {
 		return err
 	}

@@ -1,5 +1,4 @@
-// Package gatechange changes a gate file and says what that does to the pages: edits by command, a first
-// gate file for a folder, suggestions.
+// Package gatechange changes a gate file by command, and says what that does to the pages.
 package gatechange
 
 import (
@@ -53,10 +52,10 @@ type Edit struct {
 	box     bool // the vendor's code has a container, and nothing says where it goes
 }
 
-// edit changes the texts of a project's gate files, and tells what that does
+// Change changes the texts of a project's gate files, and tells what that does
 // to the pages. A gate file with mistakes is not touched, and neither is one that
 // would have some then.
-func (e *Edit) edit(change func(p *project.Project, doc func(file string) *gateedit.Doc) error) (*result.Edit, error) {
+func (e *Edit) Change(change func(p *project.Project, doc func(file string) *gateedit.Doc) error) (*result.Edit, error) {
 	o := project.Options{Day: e.Day, Outside: e.Outside}
 	before, _, err := project.Open(e.GateFile, o)
 	if err != nil {
@@ -267,7 +266,7 @@ func (e *Edit) item(p *project.Project) (*gatefile.Item, error) {
 
 // Set changes keys of an item.
 func (e *Edit) Set() (*result.Edit, error) {
-	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
+	return e.Change(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil {
 			return err
@@ -372,7 +371,7 @@ func (e *Edit) paths(f Field, file string, p *project.Project) []string {
 
 // Add makes a new item.
 func (e *Edit) Add() (*result.Edit, error) {
-	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
+	return e.Change(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		if it := g.Item(e.Name); it != nil {
 			return &failure.Usage{Message: fmt.Sprintf("there is an item %q already (%s)", e.Name, it.Pos), Remedy: "yellowgate set " + e.Name + " changes it"}
@@ -433,7 +432,7 @@ func (e *Edit) Add() (*result.Edit, error) {
 // Disable takes an item out everywhere and keeps it for later; Enable lets it in
 // again.
 func (e *Edit) Disable() (*result.Edit, error) {
-	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
+	return e.Change(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil || it.Disabled {
 			return err
@@ -444,7 +443,7 @@ func (e *Edit) Disable() (*result.Edit, error) {
 
 // Enable lets a disabled item in again. A line with a comment stays, as false.
 func (e *Edit) Enable() (*result.Edit, error) {
-	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
+	return e.Change(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil || !it.Disabled {
 			return err
@@ -462,7 +461,7 @@ func (e *Edit) Enable() (*result.Edit, error) {
 // that finds or replaces elements, since those come back as the source has them.
 func (e *Edit) Remove(release bool) (*result.Edit, error) {
 	e.release = release
-	return e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
+	return e.Change(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil {
 			return err

@@ -8,7 +8,7 @@ import (
 
 	"yellowgate/internal/core/visualdiff"
 	"yellowgate/internal/result"
-	"yellowgate/internal/sitecompare"
+	"yellowgate/internal/visualcompare"
 )
 
 // TestLooksHTML: the page says what looks another and where, with its picture in it; what a site wrote is
@@ -17,7 +17,7 @@ func TestLooksHTML(t *testing.T) {
 	const hostile = `</script><img src=x onerror="alert(1)">`
 	drawn := result.PageLook{Path: "/visit/", Screen: "390x844", Difference: &visualdiff.Difference{Pixels: 120, Share: 0.012, Regions: []visualdiff.Region{{Box: visualdiff.Box{X: 1, Y: 2, Width: 30, Height: 40}, Pixels: 120, Element: hostile}, {Box: visualdiff.Box{X: 9}}}},
 		Measures: []result.Measure{{Name: "requests", Before: 4, After: 6}, {Name: "layout shift", Before: 0.2, After: 0.1, Noise: 0.01}, {Name: "first paint, ms", Before: 40, After: 45, Noise: 20}}}
-	if err := sitecompare.KeepDrawn(&drawn, image.NewNRGBA(image.Rect(0, 0, 8, 8))); err != nil {
+	if err := visualcompare.Keep(&drawn, image.NewNRGBA(image.Rect(0, 0, 8, 8))); err != nil {
 		t.Fatal(err)
 	}
 	l := &result.Looks{Pages: []result.PageLook{{Path: "/", Screen: "390x844", Difference: &visualdiff.Difference{}}, drawn, {Path: "/x/", Unread: "it crashed " + hostile}},

@@ -37,7 +37,7 @@ type PageLook struct {
 	Unread     string                 `json:"unread,omitempty"`
 	Difference *visualdiff.Difference `json:"difference,omitempty"`
 	Measures   []Measure              `json:"measures,omitempty"`
-	// Drawn are the pictures of both sides as DrawLooks draws them, as JPEG, where a report wants them.
+	// Drawn are the pictures of both sides as visualcompare.Draw draws them, as JPEG, where a report wants them.
 	Drawn []byte `json:"-"`
 }
 

@@ -14,12 +14,12 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/decisions"
 	"yellowgate/internal/demo"
-	"yellowgate/internal/gatechange"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/siteaudit"
 	"yellowgate/internal/sitecheck"
 	"yellowgate/internal/sitecompare"
+	"yellowgate/internal/suggest"
 	"yellowgate/internal/survey"
 )
 
@@ -68,7 +68,7 @@ func works(dir string) []work {
 			}
 			return r.Result, nil
 		}},
-		{name: "suggest", do: func(p *project.Project) (any, error) { return gatechange.Suggest(p, nil) }},
+		{name: "suggest", do: func(p *project.Project) (any, error) { return suggest.Suggest(p, nil) }},
 		{name: "survey", do: func(p *project.Project) (any, error) {
 			var paths []string
 			r, err := survey.Folder(p.Source, p, nil, func(r *inventory.Record) error { paths = append(paths, r.Path); return nil })

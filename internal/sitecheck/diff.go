@@ -15,7 +15,6 @@ import (
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/result"
-	"yellowgate/internal/survey"
 )
 
 // Diff compares the output folder with what apply would write, for the pages
@@ -151,7 +150,7 @@ func itemsOf(p *project.Project, r *pageedit.Result, text []byte) (out, replaced
 	if record.Fragment || r.Fragment {
 		return out, replaced
 	}
-	for _, name := range survey.Marks(record.Scan) {
+	for _, name := range record.Scan.RegionNames() {
 		out[name] = true
 	}
 	g := itemmatch.Compare(record, r)

@@ -1,5 +1,4 @@
-// Package sitecompare compares two folders of pages, or saved audits: what their texts load, and how their
-// pages look in a browser.
+// Package sitecompare compares two folders of pages, or saved audits.
 package sitecompare
 
 import (

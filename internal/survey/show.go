@@ -5,7 +5,6 @@ import (
 
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/itemmatch"
-	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/weburl"
@@ -143,12 +142,4 @@ func Pipe(p *project.Project, text []byte, path string) ([]byte, []problem.Probl
 		return nil, nil, err
 	}
 	return r.File, ps, nil
-}
-
-// Marks lists the names of the marked regions of a page, in order.
-func Marks(scan *markup.Page) (names []string) {
-	for _, r := range scan.Regions() {
-		names = append(names, r.Name)
-	}
-	return names
 }

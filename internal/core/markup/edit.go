@@ -308,3 +308,11 @@ func BelongsToHead(code []byte) bool {
 	f := ScanFragment(code)
 	return f.EndsHead < 0 || len(f.Page.Elements) > 0 && f.Page.Elements[0].Start < f.EndsHead
 }
+
+// RegionNames lists the names of the marked regions of a page, in order.
+func (p *Page) RegionNames() (names []string) {
+	for _, r := range p.Regions() {
+		names = append(names, r.Name)
+	}
+	return names
+}

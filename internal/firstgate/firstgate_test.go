@@ -1,4 +1,4 @@
-package gatechange
+package firstgate
 
 import (
 	"fmt"
@@ -96,7 +96,7 @@ func TestTogether(t *testing.T) {
 		var got []string
 		taken := map[string]bool{}
 		for _, x := range together(matchersOf(c.loads)) {
-			s := nameOf(x.Load, taken)
+			s := NameOf(x.Load, taken)
 			if len(x.setUps) > 0 {
 				s += fmt.Sprint("+", len(x.setUps))
 			}

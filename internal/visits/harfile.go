@@ -1,4 +1,4 @@
-package siteaudit
+package visits
 
 import (
 	"strings"

@@ -1,4 +1,5 @@
-package gatechange
+// Package firstgate makes a first gate file for a folder, in which everything found has a name and stays as it is.
+package firstgate
 
 import (
 	"bytes"
@@ -20,9 +21,9 @@ import (
 	"yellowgate/internal/result"
 )
 
-// First makes a gate file for a folder in which everything found has a name and
+// Make makes a gate file for a folder in which everything found has a name and
 // stays as it is. It does not write over a file.
-func First(dir, gateFile string, s *result.Survey) (*result.FirstGate, error) {
+func Make(dir, gateFile string, s *result.Survey) (*result.FirstGate, error) {
 	if _, err := os.Lstat(gateFile); err == nil {
 		return nil, &failure.Usage{Message: gateFile + " exists already", Remedy: "name another file with --gate FILE, or add to this one: yellowgate add"}
 	}
@@ -44,7 +45,7 @@ func First(dir, gateFile string, s *result.Survey) (*result.FirstGate, error) {
 			f.LeftOut = append(f.LeftOut, result.LeftOut{What: cutTo(x.Target, 60), Pages: x.Pages})
 			continue
 		}
-		name := nameOf(x.Load, names)
+		name := NameOf(x.Load, names)
 		names[name] = true
 		f.Items++
 		about := countOf(x.Pages, s.Pages)
@@ -238,9 +239,9 @@ func withoutFragment(target string) (path, query string) {
 	return path, query
 }
 
-// matcherOf is the matcher that finds one thing, given the inline texts of all pages; ""
+// MatcherOf is the matcher that finds one thing, given the inline texts of all pages; ""
 // where none would find it alone.
-func matcherOf(l *result.Load, texts []string) string {
+func MatcherOf(l *result.Load, texts []string) string {
 	if l.Party == "inline" {
 		return inlineMatcher([]*result.Load{l}, texts).matcher
 	}
@@ -328,8 +329,8 @@ func globText(s string) string {
 	return strings.NewReplacer("*", `\*`, "?", `\?`, "[", `\[`, "{", `\{`).Replace(s)
 }
 
-// nameOf makes up a name: from the file, the host or the first words.
-func nameOf(l *result.Load, taken map[string]bool) string {
+// NameOf makes up a name: from the file, the host or the first words.
+func NameOf(l *result.Load, taken map[string]bool) string {
 	base := ""
 	if l.Party == "inline" {
 		words := strings.Split(gateedit.Name(l.Target), "-")

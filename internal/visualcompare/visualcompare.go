@@ -1,4 +1,5 @@
-package sitecompare
+// Package visualcompare compares how the pages of two folders look in a browser, and what they request there.
+package visualcompare
 
 import (
 	"bytes"
@@ -24,8 +25,8 @@ import (
 	"yellowgate/internal/visits"
 )
 
-// LooksOptions say how two sides are compared as visitors see them.
-type LooksOptions struct {
+// Options say how two sides are compared as visitors see them.
+type Options struct {
 	context.Context
 	browser.Options
 	Screens       []browser.Screen
@@ -47,7 +48,7 @@ type aSide struct {
 }
 
 // openSide starts a browser for a side.
-func openSide(o *LooksOptions, name string) (s *aSide, err error) {
+func openSide(o *Options, name string) (s *aSide, err error) {
 	s = &aSide{}
 	if strings.HasPrefix(name, "http://") || strings.HasPrefix(name, "https://") {
 		s.running = weburl.OriginOf(name)
@@ -78,7 +79,7 @@ func openSide(o *LooksOptions, name string) (s *aSide, err error) {
 }
 
 // at is how a side opens a page.
-func (s *aSide) at(o *LooksOptions, path string) string {
+func (s *aSide) at(o *Options, path string) string {
 	if s.running != "" {
 		return s.running + page.URLPath(path)
 	}
@@ -89,7 +90,7 @@ func (s *aSide) at(o *LooksOptions, path string) string {
 }
 
 // Looks opens the pages of both sides in turn, and holds them against each other.
-func Looks(o LooksOptions) (*result.Looks, error) {
+func Compare(o Options) (*result.Looks, error) {
 	before, err := openSide(&o, o.Before)
 	if err != nil {
 		return nil, err
@@ -157,7 +158,7 @@ func pathsOf(a, b *aSide) (paths []string) {
 var comparing sync.Mutex
 
 // lookAt visits a page of both sides in turn.
-func lookAt(o *LooksOptions, before, after *aSide, path string, screen browser.Screen) (p *result.PageLook, was, is *pageload.Record, err error) {
+func lookAt(o *Options, before, after *aSide, path string, screen browser.Screen) (p *result.PageLook, was, is *pageload.Record, err error) {
 	p = &result.PageLook{Path: path, Screen: screen.String()}
 	sides := []*aSide{before, after}
 	var records [2][]*pageload.Record
@@ -193,7 +194,7 @@ func lookAt(o *LooksOptions, before, after *aSide, path string, screen browser.S
 }
 
 // draw hands over the pictures of a page that looks another.
-func (o *LooksOptions) draw(p *result.PageLook, before, after *visualdiff.Shot) error {
+func (o *Options) draw(p *result.PageLook, before, after *visualdiff.Shot) error {
 	was, err := before.Picture()
 	if err != nil {
 		return err
@@ -278,8 +279,8 @@ func measuresOf(before, after []*pageload.Record) (out []result.Measure) {
 	return out
 }
 
-// DrawLooks draws two pictures side by side, with what differs framed.
-func DrawLooks(l *result.PageLook, before, after *visualdiff.Picture) image.Image {
+// Draw draws two pictures side by side, with what differs framed.
+func Draw(l *result.PageLook, before, after *visualdiff.Picture) image.Image {
 	const gap = 16
 	width, height := before.Width+gap+after.Width, max(before.Height, after.Height)
 	out := image.NewNRGBA(image.Rect(0, 0, width, height))
@@ -295,7 +296,7 @@ func DrawLooks(l *result.PageLook, before, after *visualdiff.Picture) image.Imag
 }
 
 // Keep puts the two pictures into the look, for a report.
-func KeepDrawn(l *result.PageLook, drawn image.Image) error {
+func Keep(l *result.PageLook, drawn image.Image) error {
 	var out bytes.Buffer
 	err := jpeg.Encode(&out, drawn, &jpeg.Options{Quality: 70})
 	l.Drawn = out.Bytes()

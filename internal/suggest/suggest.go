@@ -1,4 +1,5 @@
-package gatechange
+// Package suggest finds items that pages load and do not need, and writes what a gate file would say of them.
+package suggest
 
 import (
 	"fmt"
@@ -13,6 +14,8 @@ import (
 	"yellowgate/internal/core/usage"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/failure"
+	"yellowgate/internal/firstgate"
+	"yellowgate/internal/gatechange"
 	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
@@ -131,7 +134,7 @@ func suggestionOf(from *usage.Suggestion, taken map[string]bool) *result.Suggest
 		}
 	}
 	if !s.Is {
-		s.Name = nameOf(loadOf(from.Loads[0]), taken)
+		s.Name = firstgate.NameOf(loadOf(from.Loads[0]), taken)
 		taken[s.Name] = true
 	}
 	return s
@@ -224,7 +227,7 @@ func writeSuggestion(s *result.Suggestion, g *gatefile.Gate, texts []string) {
 	} else {
 		found := gateedit.Value{}
 		for _, l := range s.From.Loads {
-			m := matcherOf(loadOf(l), texts)
+			m := firstgate.MatcherOf(loadOf(l), texts)
 			if m == "" {
 				return // nothing that it could be found by
 			}
@@ -332,8 +335,8 @@ func Only(r *result.Suggestions, names []string) error {
 
 // Write adds what is suggested to the gate file: what is certain or likely, and what
 // is only possible if it was asked for by name. skipped counts what was left out.
-func (e *Edit) Write(r *result.Suggestions, named bool) (result *result.Edit, skipped int, err error) {
-	result, err = e.edit(func(p *project.Project, doc func(string) *gateedit.Doc) error {
+func Write(e *gatechange.Edit, r *result.Suggestions, named bool) (done *result.Edit, skipped int, err error) {
+	done, err = e.Change(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		for _, s := range r.Suggestions {
 			if s.Change == nil || s.Certainty == usage.Possible.String() && !named {
@@ -350,5 +353,5 @@ func (e *Edit) Write(r *result.Suggestions, named bool) (result *result.Edit, sk
 		}
 		return nil
 	})
-	return result, skipped, err
+	return done, skipped, err
 }
