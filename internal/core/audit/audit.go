@@ -67,7 +67,7 @@ func (g Gate) PageOf(pass *checks.Pass, source *pageedit.Result, gated *itemmatc
 	cost := r.Cost()
 	a := &Page{Path: r.Path, File: r.File, Fragment: r.Fragment, Requests: cost.Requests, Blocking: cost.Blocking, Bytes: r.Bytes + cost.Loaded}
 	a.Findings, a.Facts = checks.RunPage(pass)
-	a.Unneeded, a.Aside = pass.Unneeded(), pass.PageAt().Aside
+	a.Unneeded, a.Aside = checks.UnneededBytes(pass), pass.PageAt().Aside
 	if source != nil && g.tally != nil {
 		a.Lines = g.tally.Look(source)
 		a.Lives = g.settlement.Lives(&source.Page)

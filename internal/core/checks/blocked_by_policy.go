@@ -24,13 +24,13 @@ what stands below it. An audit with --browser tells what scripts ask for and put
 	Bad:  "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'\">\n<script src=\"https://count.example/c.js\" async></script>",
 	Good: "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self' https://count.example\">\n<script src=\"https://count.example/c.js\" async></script>",
 	Page: func(p *Pass) {
-		p.stoppedText()
-		p.stoppedThere()
+		reportStoppedText(p)
+		reportStoppedThere(p)
 	},
 }
 
 // stoppedThere tells what a policy stopped in the browser, besides what the text shows.
-func (p *Pass) stoppedThere() {
+func reportStoppedThere(p *Pass) {
 	type place struct{ line, column int }
 	told := map[place]bool{}
 	for i := range p.findings {
@@ -68,14 +68,14 @@ func (p *Pass) stoppedThere() {
 }
 
 // stoppedText tells what the policies of a page stop of its text.
-func (p *Pass) stoppedText() {
+func reportStoppedText(p *Pass) {
 	policies := 0
 	for i := range p.Header {
 		if e := &p.Header[i]; e.IsPolicy() {
 			if policies++; policies > 4 { // nobody writes more
 				return
 			}
-			p.stopped(csp.Parse(e.Content), 0, "policy of the header")
+			reportStopped(p, csp.Parse(e.Content), 0, "policy of the header")
 		}
 	}
 	for i := range p.Elements {
@@ -87,7 +87,7 @@ func (p *Pass) stoppedText() {
 			if policies++; policies > 4 { // nobody writes more
 				return
 			}
-			p.stopped(csp.Parse(e.Content), e.El.Start, fmt.Sprintf("policy in line %d", e.Line))
+			reportStopped(p, csp.Parse(e.Content), e.El.Start, fmt.Sprintf("policy in line %d", e.Line))
 		}
 	}
 }
@@ -97,7 +97,7 @@ var policyKinds = map[string]string{"script": csp.Script, "iframe": csp.Frame, "
 	"use": csp.Image, "video": csp.Media, "audio": csp.Media, "track": csp.Media, "object": csp.Object, "embed": csp.Object, "import": csp.Script}
 
 // stopped tells what of the page, from an offset on, a policy stops. where says where that stands.
-func (p *Pass) stopped(rules *csp.Policy, from int, where string) {
+func reportStopped(p *Pass, rules *csp.Policy, from int, where string) {
 	here := p.Base.Address(p.Path)
 	whole := func(target, party string) *url.URL {
 		if party == "own" {
@@ -155,11 +155,11 @@ func (p *Pass) stopped(rules *csp.Policy, from int, where string) {
 			}
 		}
 	}
-	p.stoppedAttributes(rules, from, where)
+	reportStoppedAttributes(p, rules, from, where)
 }
 
 // stoppedAttributes reports event handlers and style attributes, all of a kind at the first.
-func (p *Pass) stoppedAttributes(rules *csp.Policy, from int, where string) {
+func reportStoppedAttributes(p *Pass, rules *csp.Policy, from int, where string) {
 	type kind struct {
 		name, kind, remedy string
 		first, count       int

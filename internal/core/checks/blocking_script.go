@@ -26,7 +26,7 @@ of the body. Inline scripts are not reported: they wait for nothing but themselv
 			switch {
 			case e.Area == "head":
 				p.At(e, fmt.Sprintf("%s blocks in the head: the page stays white until it has run", e.URL), "load it with defer, or at the end of the body")
-			case p.contentAfter(e.El.End):
+			case contentAfterElement(p, e.El.End):
 				p.At(e, fmt.Sprintf("%s blocks amid the body: what follows waits for it", e.URL), "load it with defer, or at the end of the body")
 			}
 		}
@@ -35,19 +35,19 @@ of the body. Inline scripts are not reported: they wait for nothing but themselv
 
 // contentAfter reports whether something stands in the body behind an offset that
 // a visitor could wait for: a tag that is no script or style, or text.
-func (p *Pass) contentAfter(at int) bool {
+func contentAfterElement(p *Pass, at int) bool {
 	if at >= p.Scan.BodyStop {
 		return false
 	}
 	if p.shows == 0 { // nobody asked yet; later scripts are further down
-		p.shows = p.lastShown(at)
+		p.shows = lastShownAt(p, at)
 	}
 	return p.shows > at
 }
 
 // lastShown is where the last thing in the body ends behind an offset that a visitor sees;
 // -1 for none.
-func (p *Pass) lastShown(at int) int {
+func lastShownAt(p *Pass, at int) int {
 	src := p.Source.Text[at:p.Scan.BodyStop]
 	last, unseen := -1, 0 // up to there nothing shows: a closed dialog, a template, a noscript
 	markup.Pieces(src, func(x markup.Piece) bool {

@@ -30,12 +30,12 @@ into the body. The finding names it, and what fell.`,
 				whose = fmt.Sprintf(" of item %q", item)
 			}
 		}
-		p.Report(line, col, item, fmt.Sprintf("%s%s ends the head here%s", p.breaker(), whose, fell(p)), "move it into the body")
+		p.Report(line, col, item, fmt.Sprintf("%s%s ends the head here%s", breakerOf(p), whose, fell(p)), "move it into the body")
 	},
 }
 
 // breaker names what broke the head.
-func (p *Pass) breaker() string {
+func breakerOf(p *Pass) string {
 	b := p.Scan.Breaker
 	text := p.Source.String(b.Start, b.End)
 	if !strings.HasPrefix(text, "<") {
@@ -47,12 +47,12 @@ func (p *Pass) breaker() string {
 
 // fallen lists the elements that fell into the body: those between what broke
 // the head and the </head> or <body> that was meant.
-func (p *Pass) fallen() (numbers []int) {
+func fallenFrom(p *Pass) (numbers []int) {
 	b := p.Scan.Breaker
 	if b.None() {
 		return nil
 	}
-	meant := p.meantEnd()
+	meant := meantEndOf(p)
 	for i := range p.Elements {
 		e := &p.Elements[i]
 		if e.Inside == "" && e.El.Start > b.Start && e.El.Start < meant {
@@ -63,7 +63,7 @@ func (p *Pass) fallen() (numbers []int) {
 }
 
 // meantEnd is where the author ended the head that was broken before.
-func (p *Pass) meantEnd() int {
+func meantEndOf(p *Pass) int {
 	at := -1
 	markup.Pieces(p.Source.Text[p.Scan.Breaker.Start:], func(x markup.Piece) bool {
 		if x.Kind != markup.PieceEndTag && x.Kind != markup.PieceStartTag {
@@ -83,7 +83,7 @@ func (p *Pass) meantEnd() int {
 
 func fell(p *Pass) string {
 	var names []string
-	for _, i := range p.fallen() {
+	for _, i := range fallenFrom(p) {
 		names = append(names, "<"+p.Elements[i].Tag+">")
 	}
 	switch {

@@ -13,7 +13,7 @@ pages: canonical: "@{page.url}".`,
 	Bad:  "<title>Visit</title>",
 	Good: "<title>Visit</title>\n<link rel=\"canonical\" href=\"https://ternhill.example/visit/\">",
 	Page: func(p *Pass) {
-		if p.aside() || p.Fragment || p.Frameset || p.gives("canonical") {
+		if p.aside() || p.Fragment || p.Frameset || gateGives(p, "canonical") {
 			return
 		}
 		if len(canonicals(p)) == 0 && !p.Noindex() {

@@ -23,7 +23,7 @@ counts as one more where a capture keeps it and it names another address.`,
 		all := canonicals(p)
 		for i, e := range all {
 			switch {
-			case i == 0 || e.Area != inventory.HeaderArea && p.gives("canonical"):
+			case i == 0 || e.Area != inventory.HeaderArea && gateGives(p, "canonical"):
 			case e.Area == inventory.HeaderArea && e.Target == all[0].Target: // they agree
 			case e.Area == inventory.HeaderArea:
 				p.At(e, fmt.Sprintf("the header Link names another canonical, %s; %s", e.URL, canonicalAt(all[0])), "keep one: in the page, or in the server's settings")

@@ -17,7 +17,7 @@ engines. Give the item a place in the body.`,
 	Page: func(p *Pass) {
 		b := p.Scan.Breaker
 		if r := p.regionAt(b.Start); r != nil && !b.None() && !p.leadsAway() {
-			p.inRegion(*r, b.Start-r.Content.Start, fmt.Sprintf("%s, of the item's code, ends the head here%s", p.breaker(), fell(p)), "give the item a place in the body: body-start or body-end")
+			p.inRegion(*r, b.Start-r.Content.Start, fmt.Sprintf("%s, of the item's code, ends the head here%s", breakerOf(p), fell(p)), "give the item a place in the body: body-start or body-end")
 		}
 	},
 }

@@ -27,18 +27,18 @@ get an error in place of what they came for. Mend the address. Capital letters c
 			if v, _ := p.Source.Attr(e.El.Start, "http-equiv"); !strings.EqualFold(strings.TrimSpace(v), "refresh") {
 				continue
 			}
-			p.refreshes(e, "it leads to ")
+			refreshesOf(p, e, "it leads to ")
 		}
 		for i := range p.Header {
 			if e := &p.Header[i]; e.IsRefresh() {
-				p.refreshes(e, "the header Refresh leads to ")
+				refreshesOf(p, e, "the header Refresh leads to ")
 			}
 		}
 	},
 }
 
 // refreshes reports a refresh to what the site does not have.
-func (p *Pass) refreshes(e *inventory.Element, says string) {
+func refreshesOf(p *Pass, e *inventory.Element, says string) {
 	to := page.RefreshTo(e.Content)
 	if to == "" {
 		return

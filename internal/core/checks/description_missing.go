@@ -16,7 +16,7 @@ kept out of search engines (robots: noindex) needs none.`,
 	Bad:  "<title>Visit</title>",
 	Good: "<title>Visit</title>\n<meta name=\"description\" content=\"Opening hours, the way up the hill, and what to wear.\">",
 	Page: func(p *Pass) {
-		if p.Fragment || p.Frameset || p.aside() || p.Noindex() || p.gives("description") {
+		if p.Fragment || p.Frameset || p.aside() || p.Noindex() || gateGives(p, "description") {
 			return
 		}
 		if values, _ := p.Metadata("description"); strings.Join(values, "") != "" {

@@ -12,7 +12,7 @@ that sets the description takes further ones out.`,
 	Bad:  "<meta name=\"description\" content=\"One.\">\n<meta name=\"description\" content=\"Two.\">",
 	Good: "<meta name=\"description\" content=\"One.\">",
 	Page: func(p *Pass) {
-		if p.gives("description") {
+		if gateGives(p, "description") {
 			return // metadata-differs reports it
 		}
 		_, at := p.Metadata("description")

@@ -33,7 +33,7 @@ own copy. Keep one. An audit with --browser tells what scripts load again, too.`
 				key += " " + strings.ToLower(strings.TrimSpace(e.Media)) // one for the screen and one for print are two
 			}
 			if j, dup := first[key]; dup {
-				if e.Item == p.Elements[j].Item && p.repeats(e.Item) {
+				if e.Item == p.Elements[j].Item && isRepeated(p, e.Item) {
 					continue // repeated-item reports it
 				}
 				p.At(e, fmt.Sprintf("%s is loaded a second time, first in line %d", e.URL, p.Elements[j].Line), "keep one of them")
@@ -44,13 +44,13 @@ own copy. Keep one. An audit with --browser tells what scripts load again, too.`
 		for _, m := range p.Again {
 			p.Report(m.Line, 1, "", fmt.Sprintf("this code loads %s, which other code of the page has loaded already", m.Target), "keep one of the two")
 		}
-		p.loadedAgain()
-		p.sameContent()
+		reportLoadedAgain(p)
+		reportSameContent(p)
 	},
 }
 
 // loadedAgain reports what a script loads in the browser though the page has it already.
-func (p *Pass) loadedAgain() {
+func reportLoadedAgain(p *Pass) {
 	for _, r := range p.visits() {
 		if r.Left() {
 			continue
@@ -75,7 +75,7 @@ func (p *Pass) loadedAgain() {
 
 // sameContent reports two files of the site with one content: a warning, since
 // somebody may mean it.
-func (p *Pass) sameContent() {
+func reportSameContent(p *Pass) {
 	if p.Site == nil || p.Site.Read == nil {
 		return
 	}
@@ -88,7 +88,7 @@ func (p *Pass) sameContent() {
 		}
 		seen[e.Tag+e.Ref.Path] = true
 		twin := slices.IndexFunc(files, func(f *inventory.Element) bool {
-			return f.Tag == e.Tag && f.Bytes == e.Bytes && f.Ref.Path != e.Ref.Path && p.sameFile(f.Ref.Path, e.Ref.Path)
+			return f.Tag == e.Tag && f.Bytes == e.Bytes && f.Ref.Path != e.Ref.Path && isSameFile(p, f.Ref.Path, e.Ref.Path)
 		})
 		if twin < 0 {
 			files = append(files, e)
@@ -99,7 +99,7 @@ func (p *Pass) sameContent() {
 }
 
 // sameFile reports whether two files of the site have the same bytes.
-func (p *Pass) sameFile(one, other string) bool {
+func isSameFile(p *Pass, one, other string) bool {
 	a, ok := p.Site.Read(one)
 	b, also := p.Site.Read(other)
 	return ok && also && bytes.Equal(a, b)

@@ -24,13 +24,13 @@ Told of a captured site only.`,
 		if p.Page.Answer == nil || p.Fragment {
 			return
 		}
-		p.charsetDiffers()
-		p.languageDiffers()
+		checkCharset(p)
+		checkLanguage(p)
 	},
 }
 
 // charsetDiffers compares what the header and the page say of its encoding.
-func (p *Pass) charsetDiffers() {
+func checkCharset(p *Pass) {
 	label := p.Page.Answer.Charset()
 	if label == "" {
 		return
@@ -53,7 +53,7 @@ func (p *Pass) charsetDiffers() {
 }
 
 // languageDiffers compares what the header and the page say of its language.
-func (p *Pass) languageDiffers() {
+func checkLanguage(p *Pass) {
 	header, own := strings.ToLower(strings.TrimSpace(p.Page.Answer.Field("content-language"))), strings.ToLower(p.Page.Lang)
 	if header == "" || own == "" || strings.Contains(header, ",") || strings.HasPrefix(own+"-", header+"-") || strings.HasPrefix(header+"-", own+"-") {
 		return

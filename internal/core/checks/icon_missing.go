@@ -13,7 +13,7 @@ empty sheet where there is none. One rule sets it for all pages: icon: /icon.svg
 	Bad:  "<head>\n  <title>Visit</title>",
 	Good: "<head>\n  <title>Visit</title>\n  <link rel=\"icon\" href=\"/icon.svg\">",
 	Page: func(p *Pass) {
-		if p.leadsAway() || p.Fragment || p.Frameset || p.gives("icon") {
+		if p.leadsAway() || p.Fragment || p.Frameset || gateGives(p, "icon") {
 			return
 		}
 		if p.Site != nil && p.Site.HasFile("/favicon.ico") {

@@ -28,7 +28,7 @@ page, or keep the item out of it.`,
 				}
 				w := &p.Gated.Result.Verdicts[n]
 				there := p.Gated.Items[n].Copies() > 0
-				line, col := p.where(have)
+				line, col := whereStated(p, have)
 				switch {
 				case !w.In: // whether the page still has it or not: the gate file contradicts itself
 					has := "which is not"
@@ -47,7 +47,7 @@ page, or keep the item out of it.`,
 }
 
 // where is the place of an item on the page.
-func (p *Pass) where(have *itemmatch.Presence) (line, column int) {
+func whereStated(p *Pass, have *itemmatch.Presence) (line, column int) {
 	for i := range have.Parts {
 		if o := have.Parts[i].First(); o != nil {
 			return p.locate(o.Start)

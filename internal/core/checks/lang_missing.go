@@ -12,7 +12,7 @@ hyphenate by it. Write <html lang="en">, or set it by a rule: lang: en.`,
 	Bad:  "<!doctype html>\n<html>\n<head><title>Visit</title></head>",
 	Good: "<!doctype html>\n<html lang=\"en\">\n<head><title>Visit</title></head>",
 	Page: func(p *Pass) {
-		if p.leadsAway() || p.Fragment || p.Frameset || p.gives("lang") {
+		if p.leadsAway() || p.Fragment || p.Frameset || gateGives(p, "lang") {
 			return
 		}
 		if p.Page.Lang == "" {

@@ -25,8 +25,8 @@ it, wherever it stands. Give both the same load, or put the need earlier.`,
 				if n < 0 {
 					continue
 				}
-				a, okA := p.lastRun(need.Value)
-				b, okB := p.firstRun(v.Item.Name)
+				a, okA := lastRunOf(p, need.Value)
+				b, okB := firstRunOf(p, v.Item.Name)
 				if !okA || !okB || a.phase == markup.Async || b.phase == markup.Async || a.before(b) {
 					continue
 				}
@@ -58,8 +58,8 @@ func OutOfOrder(p *Pass, report func(line gatefile.Text, f Finding)) {
 			if n < 0 || !p.Gated.Result.Verdicts[n].In {
 				return
 			}
-			first, last, ok := p.extent(v.Item.Name)
-			from, to, also := p.extent(t.Value)
+			first, last, ok := extentOf(p, v.Item.Name)
+			from, to, also := extentOf(p, t.Value)
 			if !ok || !also || word == "before" && last < from || word == "after" && first > to {
 				return
 			}
@@ -84,7 +84,7 @@ func OutOfOrder(p *Pass, report func(line gatefile.Text, f Finding)) {
 }
 
 // extent is where an item's first and last elements begin on the page.
-func (p *Pass) extent(item string) (first, last int, ok bool) {
+func extentOf(p *Pass, item string) (first, last int, ok bool) {
 	note := func(at int) {
 		if !ok || at < first {
 			first = at
@@ -120,15 +120,15 @@ func (a running) before(b running) bool {
 }
 
 // firstRun and lastRun find the scripts of an item that run first and last.
-func (p *Pass) firstRun(item string) (running, bool) {
-	return p.run(item, func(a, b running) bool { return a.before(b) })
+func firstRunOf(p *Pass, item string) (running, bool) {
+	return runsOf(p, item, func(a, b running) bool { return a.before(b) })
 }
 
-func (p *Pass) lastRun(item string) (running, bool) {
-	return p.run(item, func(a, b running) bool { return b.before(a) })
+func lastRunOf(p *Pass, item string) (running, bool) {
+	return runsOf(p, item, func(a, b running) bool { return b.before(a) })
 }
 
-func (p *Pass) run(item string, better func(a, b running) bool) (best running, ok bool) {
+func runsOf(p *Pass, item string, better func(a, b running) bool) (best running, ok bool) {
 	for i := range p.Elements {
 		e := &p.Elements[i]
 		if e.Item != item || !Own(e) || !e.IsScript() {

@@ -14,7 +14,7 @@ everything behind it waits. Put stylesheets into the head.`,
 	Bad:  "<body>\n  <p>x</p>\n  <link rel=\"stylesheet\" href=\"/css/late.css\">",
 	Good: "<head>\n  <link rel=\"stylesheet\" href=\"/css/late.css\">",
 	Page: func(p *Pass) {
-		fallen := p.fallen()
+		fallen := fallenFrom(p)
 		for i := range p.Elements {
 			if e := &p.Elements[i]; Own(e) && e.IsStylesheet() && e.Area == "body" && !slices.Contains(fallen, i) {
 				p.At(e, e.URL+" is a stylesheet in the body: the page jumps when it comes", "put it into the head; an item's stylesheet goes there by itself")

@@ -28,7 +28,7 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 				}
 				p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q stands in for this, and it is on the page all the same", v.Item.Name), "run yellowgate apply")
 			}
-			if v.In || p.keptOut(v) {
+			if v.In || isKeptOut(p, v) {
 				return
 			}
 			out := fmt.Sprintf("item %q is out here (%s, %s), and the page has", v.Item.Name, v.Reason, rule(v))
@@ -55,13 +55,13 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 				p.At(e, fmt.Sprintf("%s this %s of it", out, e.Tag), remedy)
 			}
 		})
-		p.leakedByCode()
+		reportLeakedByCode(p)
 	},
 }
 
 // leakedByCode reports items that are out here, and whose files an inline script or a known file loads as it
 // runs.
-func (p *Pass) leakedByCode() {
+func reportLeakedByCode(p *Pass) {
 	if p.Gated == nil {
 		return
 	}
@@ -77,7 +77,7 @@ func (p *Pass) leakedByCode() {
 				continue
 			}
 			v := &p.Gated.Result.Verdicts[n]
-			if v.Item.Name == e.Item || v.In || p.keptOut(v) {
+			if v.Item.Name == e.Item || v.In || isKeptOut(p, v) {
 				continue
 			}
 			told[n] = true
@@ -108,7 +108,7 @@ func unmarked(list []itemmatch.Occurrence) *itemmatch.Occurrence {
 
 // keptOut reports whether an item that is out is needed by one that is in and there: the
 // gate file contradicts itself, which kept-out-need reports.
-func (p *Pass) keptOut(v *verdict.Verdict) bool {
+func isKeptOut(p *Pass, v *verdict.Verdict) bool {
 	for i := range p.Gated.Result.Verdicts {
 		w := &p.Gated.Result.Verdicts[i]
 		if w.In && p.Gated.Items[i].Copies() > 0 && slices.ContainsFunc(w.Item.Needs, func(t gatefile.Text) bool { return t.Value == v.Item.Name }) {

@@ -21,7 +21,7 @@ with itemprop belongs where it stands.`,
 		if p.leadsAway() {
 			return
 		}
-		fallen := p.fallen()
+		fallen := fallenFrom(p)
 		for i := range p.Elements {
 			e := &p.Elements[i]
 			if e.Area != "body" || !Own(e) || slices.Contains(fallen, i) {

@@ -51,7 +51,7 @@ values and which wins.`,
 			case !slices.Equal(values, w.Values):
 				p.Report(line, col, "", fmt.Sprintf("the gate gives the page the %s %q (%s), and it has %q", key, want, w.Rule, have60), remedy)
 			default:
-				p.metadataInBody(key, w, at)
+				reportMetadataInBody(p, key, w, at)
 			}
 		}
 	},
@@ -59,8 +59,8 @@ values and which wins.`,
 
 // metadataInBody reports links of a key that stand in the body, where they do not count.
 // meta-in-body reports the others.
-func (p *Pass) metadataInBody(key string, w *verdict.Candidate, at []markup.Element) {
-	fallen := p.fallen()
+func reportMetadataInBody(p *Pass, key string, w *verdict.Candidate, at []markup.Element) {
+	fallen := fallenFrom(p)
 	for _, el := range at {
 		fell := slices.ContainsFunc(fallen, func(i int) bool { return p.Elements[i].El.Start == el.Start }) // broken-head reports it
 		if el.Tag == markup.TagLink && el.Area == markup.Body && key != "canonical" && !fell {
@@ -71,7 +71,7 @@ func (p *Pass) metadataInBody(key string, w *verdict.Candidate, at []markup.Elem
 
 // gives reports whether the gate gives the page a value for a metadata key: then
 // metadata-differs reports whatever is wrong with it.
-func (p *Pass) gives(key string) bool {
+func gateGives(p *Pass, key string) bool {
 	if p.Gated == nil || !slices.Contains(p.Gated.Result.Keys(), key) {
 		return false
 	}

@@ -42,7 +42,7 @@ again.`,
 				p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q is in here (%s), and the page lacks an element of it that the source has: %s", v.Item.Name, rule(v), cutTo(gone.Text, 80)), "run yellowgate apply")
 			}
 			if v.Item.Popup() != nil && p.Gated.Runtimes == 0 && p.Gated.RuntimeDiffers == nil && have.Copies() > 0 {
-				line, col := p.where(have)
+				line, col := whereStated(p, have)
 				p.Report(line, col, v.Item.Name, fmt.Sprintf("the popup of item %q is here, and the script that opens it is not", v.Item.Name), "run yellowgate apply")
 			}
 		})

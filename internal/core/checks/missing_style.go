@@ -40,7 +40,7 @@ pages: has(form).`,
 			var whole *usage.Vocabulary          // of the page, looked at again once something is suspected
 			matches := func(b unstyledName, sheet string) string {
 				if whole == nil {
-					if whole = s.vocabulary(x.File); whole == nil {
+					if whole = vocabularyOf(s, x.File); whole == nil {
 						return ""
 					}
 				}
@@ -49,7 +49,7 @@ pages: has(form).`,
 			for _, b := range x.names {
 				for _, sheet := range s.Site.looks.Having(b.Name) {
 					at := usage.Styled{Name: b.Name, Sheet: sheet}
-					if !enough(b.Name, pages[at], unstyled[at]) || !s.telling(b.Name, sheet) {
+					if !enough(b.Name, pages[at], unstyled[at]) || !tellingNames(s, b.Name, sheet) {
 						continue
 					}
 					if matches(b, sheet) != "" {
@@ -102,7 +102,7 @@ func enough(name string, styled, unstyled int) bool {
 // or an id, or a tag that few pages have and that looks bare without a style. Words,
 // lists and tables look like something anyway, and a page without the site's general
 // style may be meant so.
-func (s *SitePass) telling(name, sheet string) bool {
+func tellingNames(s *SitePass, name, sheet string) bool {
 	if name[0] == '.' || name[0] == '#' {
 		return true
 	}
@@ -148,7 +148,7 @@ const mostUnstyled = 32
 var styleFact = &kind[styles, allStyles]{
 	name: "styles",
 	of: func(p *Pass) *styles {
-		looks := p.styles()
+		looks := stylesOf(p)
 		if len(looks.Styled)+len(looks.Needless)+len(looks.Unstyled) == 0 {
 			return nil
 		}
@@ -187,7 +187,7 @@ var styleFact = &kind[styles, allStyles]{
 }
 
 // styles looks at the page with the site's stylesheets, once.
-func (p *Pass) styles() *usage.PageStyles {
+func stylesOf(p *Pass) *usage.PageStyles {
 	if p.pageStyles == nil {
 		p.pageStyles = &usage.PageStyles{}
 		if p.Site != nil && p.Site.looks != nil && !p.Frameset {
@@ -198,7 +198,7 @@ func (p *Pass) styles() *usage.PageStyles {
 }
 
 // vocabulary reads a page again, whole; nil where it is gone.
-func (s *SitePass) vocabulary(file string) *usage.Vocabulary {
+func vocabularyOf(s *SitePass, file string) *usage.Vocabulary {
 	text, ok := s.Site.read("/" + file)
 	if !ok {
 		return nil

@@ -14,7 +14,7 @@ var noZoom = &Check{
 	Bad:  "<head>\n  <meta name=\"viewport\" content=\"width=device-width, user-scalable=no\">\n  <title>Visit</title>",
 	Good: "<head>\n  <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n  <title>Visit</title>",
 	Page: func(p *Pass) {
-		if p.gives("viewport") {
+		if gateGives(p, "viewport") {
 			return
 		}
 		values, at := p.Metadata("viewport")

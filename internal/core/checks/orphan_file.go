@@ -37,7 +37,7 @@ smaller one (.min) made of it.`,
 		if len(left) == 0 {
 			return
 		}
-		names, puts := s.namesInCode(left)
+		names, puts := namesInCode(s, left)
 		left = slices.DeleteFunc(left, func(file string) bool {
 			return names[path.Base(file)] || puts[path.Ext(file)] || named.puts[path.Ext(file)] || twinLoaded(all, file)
 		})
@@ -148,7 +148,7 @@ func putsTogether(text []byte, into map[string]bool) {
 // scripts and stylesheets, each of which is read once. Where a script makes a name as it
 // runs, the name without its ending and its numbers ends a text there. puts are the kinds of
 // file of which scripts put names together.
-func (s *SitePass) namesInCode(files []string) (names, puts map[string]bool) {
+func namesInCode(s *SitePass, files []string) (names, puts map[string]bool) {
 	stems := map[string][]string{} // by stem, the base names
 	names, puts = map[string]bool{}, map[string]bool{}
 	for _, file := range files {

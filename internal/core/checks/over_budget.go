@@ -22,7 +22,7 @@ browser measures (wire, requests-made, paint, shift, blocking-time) counts with 
 			if !Chosen(b.Pages, p.Gated.Result) {
 				continue
 			}
-			cost := p.costs()
+			cost := costOf(p)
 			for _, l := range b.Limits {
 				if have := cost[l.Key]; have > l.Most && l.Measured() {
 					p.once(1, 1, "", fmt.Sprintf("%s: %s, and the budget is %s (%s)", l.Key, l.Say(have), l.Say(l.Most), l.Pos), "yellowgate show "+p.Path+" --browser lists what came, and when")
@@ -38,7 +38,7 @@ browser measures (wire, requests-made, paint, shift, blocking-time) counts with 
 // costs are what the page costs a visitor, by the keys of a budget: bytes of
 // scripts, of styles and of all with the page itself; blocking resources, requests,
 // hosts of third parties.
-func (p *Pass) costs() map[string]int {
+func costOf(p *Pass) map[string]int {
 	c := p.Cost()
 	costs := map[string]int{"total": p.Bytes + c.Loaded, "scripts": c.Scripts, "styles": c.Styles, "requests": c.Requests,
 		"blocking": c.Blocking, "third-parties": c.ThirdParties}

@@ -19,13 +19,13 @@ only. With --network, what opens by itself is not tried, since the page is loade
 	Good: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\",\"opened\":true,\"closed\":true}]}",
 	Page: func(p *Pass) {
-		p.eachPopup(func(x pageload.Popup) {
+		eachPopup(p, func(x pageload.Popup) {
 			if x.Opened {
 				return
 			}
 			how := map[string]string{"fragment": "at #" + x.With, "click": "by a click on " + x.With, "after": "by itself after " + x.With + " s",
 				"scroll": "by scrolling to " + x.With + " %", "leaving": "when the pointer leaves the page"}[x.Way]
-			p.atDialog(x, fmt.Sprintf("the popup %s does not open %s", x.ID, how), "look at the mistakes of the page, and for what stops the event or blocks the popup's runtime")
+			reportDialog(p, x, fmt.Sprintf("the popup %s does not open %s", x.ID, how), "look at the mistakes of the page, and for what stops the event or blocks the popup's runtime")
 		})
 	},
 }
@@ -40,16 +40,16 @@ audit with --browser only.`,
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\",\"opened\":true}]}",
 	Good: popupStaysShut.Good,
 	Page: func(p *Pass) {
-		p.eachPopup(func(x pageload.Popup) {
+		eachPopup(p, func(x pageload.Popup) {
 			if x.Opened && !x.Closed {
-				p.atDialog(x, fmt.Sprintf("neither Escape nor a closing button closes the popup %s", x.ID), "let the browser close it: look for what stops the key, or opens it again")
+				reportDialog(p, x, fmt.Sprintf("neither Escape nor a closing button closes the popup %s", x.ID), "let the browser close it: look for what stops the key, or opens it again")
 			}
 		})
 	},
 }
 
 // eachPopup visits the popups that were tried.
-func (p *Pass) eachPopup(visit func(pageload.Popup)) {
+func eachPopup(p *Pass, visit func(pageload.Popup)) {
 	for _, r := range p.visits() {
 		for _, x := range r.Popups {
 			visit(x)
@@ -58,7 +58,7 @@ func (p *Pass) eachPopup(visit func(pageload.Popup)) {
 }
 
 // atDialog reports at the popup's dialog in the text.
-func (p *Pass) atDialog(x pageload.Popup, message, remedy string) {
+func reportDialog(p *Pass, x pageload.Popup, message, remedy string) {
 	line, column := 1, 1
 	for e := range p.All() {
 		if e.Tag == "dialog" && x.Item != "" && e.Item == x.Item && e.Line > 0 {

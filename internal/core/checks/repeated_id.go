@@ -28,7 +28,7 @@ with the id: it may be the wrong one. Give one of them another id.`,
 			}
 			told[e.Label] = true
 			if starts == nil {
-				starts = p.byID()
+				starts = elementByID(p)
 			}
 			for _, at := range starts[e.Label] {
 				if at != e.El.Start {
@@ -41,7 +41,7 @@ with the id: it may be the wrong one. Give one of them another id.`,
 }
 
 // byID lists the offsets of the start tags that have an id, in order, by id.
-func (p *Pass) byID() map[string][]int {
+func elementByID(p *Pass) map[string][]int {
 	tags := p.Scan.Tags
 	if tags == nil {
 		tags = markup.ScanTags(p.Source.Text, nil).Tags

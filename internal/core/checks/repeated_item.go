@@ -53,7 +53,7 @@ func times(n int) string {
 }
 
 // repeats reports whether an item is on the page once too often.
-func (p *Pass) repeats(item string) bool {
+func isRepeated(p *Pass, item string) bool {
 	if p.Gated == nil || item == "" {
 		return false
 	}

@@ -12,7 +12,7 @@ page is about, or let a rule do it: title: "@{page.heading} | @{site.name}".`,
 	Bad:  "<title> </title>",
 	Good: "<title>Visit | Tern Hill Observatory</title>",
 	Page: func(p *Pass) {
-		if p.leadsAway() || p.gives("title") {
+		if p.leadsAway() || gateGives(p, "title") {
 			return
 		}
 		for _, e := range titles(p) {

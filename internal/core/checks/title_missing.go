@@ -13,7 +13,7 @@ by a metadata rule for example: title: "@{page.heading} | @{site.name}".`,
 	Bad:  "<head>\n  <meta charset=\"utf-8\">\n</head>",
 	Good: "<head>\n  <meta charset=\"utf-8\">\n  <title>Visit | Tern Hill Observatory</title>\n</head>",
 	Page: func(p *Pass) {
-		if p.Fragment || p.leadsAway() || len(titles(p)) > 0 || p.gives("title") {
+		if p.Fragment || p.leadsAway() || len(titles(p)) > 0 || gateGives(p, "title") {
 			return
 		}
 		line, col := p.headAt()

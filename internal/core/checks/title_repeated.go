@@ -15,7 +15,7 @@ add-on, each write one. Keep one.`,
 	Bad:  "<title>Journal</title>\n<title>Tern Hill Observatory</title>",
 	Good: "<title>Journal | Tern Hill Observatory</title>",
 	Page: func(p *Pass) {
-		if p.gives("title") {
+		if gateGives(p, "title") {
 			return // metadata-differs reports it
 		}
 		all := titles(p)

@@ -48,14 +48,14 @@ var titleFact = &kind[phrase, []phraseOn]{
 		if p.Title == "" {
 			return nil
 		}
-		line, column := p.titleAt()
+		line, column := titleAt(p)
 		return &phrase{p.Title, line, column}
 	},
 	add: keepPhrase,
 }
 
 // titleAt is the line and column of the page's first title; 0 where it has none.
-func (p *Pass) titleAt() (line, column int) {
+func titleAt(p *Pass) (line, column int) {
 	if all := titles(p); len(all) > 0 {
 		return all[0].Line, all[0].Column
 	}

@@ -24,11 +24,11 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 			if !Own(e) {
 				continue
 			}
-			if host := strings.ToLower(inventory.Host(e.Target)); e.Loads && e.Party == "third" && !p.Site.trusts(host) && local(e.URL) == "" {
+			if host := strings.ToLower(inventory.Host(e.Target)); e.Loads && e.Party == "third" && !isTrusted(p.Site, host) && local(e.URL) == "" {
 				p.At(e, host+" is not among the trusted hosts", "add it under site.trust, or take the code out with found and pages: none")
 			}
 			for _, m := range e.Gets() {
-				if host := strings.ToLower(inventory.Host(m.Target)); m.By == "" && m.Party == "third" && !p.Site.trusts(host) {
+				if host := strings.ToLower(inventory.Host(m.Target)); m.By == "" && m.Party == "third" && !isTrusted(p.Site, host) {
 					p.At(e, host+" is not among the trusted hosts; "+importer(e, &m)+" "+m.How()+" "+m.Written(), "add it under site.trust, or take it out")
 				}
 			}
@@ -39,14 +39,14 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 			return
 		}
 		s.eachAsked(func(a *asked) {
-			if host := strings.ToLower(inventory.Host(a.Target)); a.Party == "third" && !s.Site.trusts(host) {
+			if host := strings.ToLower(inventory.Host(a.Target)); a.Party == "third" && !isTrusted(s.Site, host) {
 				s.atAsked(a, host+" is not among the trusted hosts; "+a.says(), "add it under site.trust, or take it out")
 			}
 		})
 	},
 }
 
-func (s *Site) trusts(host string) bool { return weburl.Trusts(s.Trust, host) }
+func isTrusted(s *Site, host string) bool { return weburl.Trusts(s.Trust, host) }
 
 // importer names what imports a file.
 func importer(e *inventory.Element, m *inventory.Import) string {

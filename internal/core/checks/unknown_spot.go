@@ -21,7 +21,7 @@ removed.`,
 			return
 		}
 		file := p.Gated.Gate.File
-		for _, s := range p.Spots() {
+		for _, s := range spotsOf(p) {
 			if file.Item(s.Name) == nil {
 				line, col := p.locate(s.Start)
 				p.Report(line, col, "", fmt.Sprintf("a spot names %q, which is no item%s", s.Name, didyoumean.Suggest(s.Name, file.ItemNames())), "name an item of the gate file")
@@ -31,4 +31,4 @@ removed.`,
 }
 
 // Spots lists the page's spots.
-func (p *Pass) Spots() []markup.AuthorSpot { return markup.SpotsOf(p.Source, p.Scan) }
+func spotsOf(p *Pass) []markup.AuthorSpot { return markup.SpotsOf(p.Source, p.Scan) }

@@ -34,7 +34,7 @@ var findableFact = &kind[phrase, []phraseOn]{
 		if c := canonicalFact.of(p); c != nil && page.Key(c.Canonical) != page.Key(p.Path) {
 			return nil
 		}
-		line, column := p.titleAt()
+		line, column := titleAt(p)
 		return &phrase{Line: max(line, 1), Column: max(column, 1)}
 	},
 	add: func(sum *[]phraseOn, at PageAt, fact *phrase) { *sum = append(*sum, phraseOn{at, *fact}) },

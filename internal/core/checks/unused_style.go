@@ -17,7 +17,7 @@ says on which pages it is needed, and the lines that keep it to them.`,
 	Bad:  "-- site/kit/contact.css --\nform.contact { padding: 1em }\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/kit/contact.css\">\n<p>No form here.</p>",
 	Good: "-- site/kit/contact.css --\nform.contact { padding: 1em }\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/kit/contact.css\">\n<form class=\"contact\"></form>",
 	Page: func(p *Pass) {
-		for _, i := range p.styles().Unmatched {
+		for _, i := range stylesOf(p).Unmatched {
 			e := &p.Elements[i]
 			p.At(e, fmt.Sprintf("nothing on the page matches a selector of %s (%s)", e.URL, wording.Bytes(e.Bytes)), "let it in only where it is needed; yellowgate suggest shows where")
 		}
@@ -25,8 +25,8 @@ says on which pages it is needed, and the lines that keep it to them.`,
 }
 
 // Unneeded is how many bytes of stylesheets the page loads of which no selector matches.
-func (p *Pass) Unneeded() (bytes int) {
-	for _, i := range p.styles().Unmatched {
+func UnneededBytes(p *Pass) (bytes int) {
+	for _, i := range stylesOf(p).Unmatched {
 		bytes += p.Elements[i].Bytes
 	}
 	return bytes

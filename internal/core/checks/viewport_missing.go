@@ -13,7 +13,7 @@ all pages by a rule: viewport: width=device-width, initial-scale=1.`,
 	Bad:  "<head>\n  <title>Visit</title>",
 	Good: "<head>\n  <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n  <title>Visit</title>",
 	Page: func(p *Pass) {
-		if p.leadsAway() || p.Fragment || p.Frameset || p.gives("viewport") {
+		if p.leadsAway() || p.Fragment || p.Frameset || gateGives(p, "viewport") {
 			return
 		}
 		if _, at := p.Metadata("viewport"); len(at) == 0 {

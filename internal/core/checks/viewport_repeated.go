@@ -12,7 +12,7 @@ template that adds its own undoes what the page meant. Keep one.`,
 	Bad:  "<meta name=\"viewport\" content=\"width=device-width\">\n<meta name=\"viewport\" content=\"width=1200\">",
 	Good: "<meta name=\"viewport\" content=\"width=device-width\">",
 	Page: func(p *Pass) {
-		if p.gives("viewport") {
+		if gateGives(p, "viewport") {
 			return // metadata-differs reports it
 		}
 		_, at := p.Metadata("viewport")
