@@ -2,9 +2,7 @@ package checks
 
 import (
 	"fmt"
-	"strings"
 
-	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
@@ -32,65 +30,4 @@ into the body. The finding names it, and what fell.`,
 		}
 		p.Report(line, col, item, fmt.Sprintf("%s%s ends the head here%s", breakerOf(p), whose, fell(p)), "move it into the body")
 	},
-}
-
-// breaker names what broke the head.
-func breakerOf(p *Pass) string {
-	b := p.Scan.Breaker
-	text := p.Source.String(b.Start, b.End)
-	if !strings.HasPrefix(text, "<") {
-		return fmt.Sprintf("the text %q", markup.CollapseSpace(cutTo(text, 40)))
-	}
-	name, _, _ := strings.Cut(strings.TrimLeft(text, "<"), " ")
-	return "<" + strings.TrimRight(strings.SplitN(name, "\n", 2)[0], ">") + ">"
-}
-
-// fallen lists the elements that fell into the body: those between what broke
-// the head and the </head> or <body> that was meant.
-func fallenFrom(p *Pass) (numbers []int) {
-	b := p.Scan.Breaker
-	if b.None() {
-		return nil
-	}
-	meant := meantEndOf(p)
-	for i := range p.Elements {
-		e := &p.Elements[i]
-		if e.Inside == "" && e.El.Start > b.Start && e.El.Start < meant {
-			numbers = append(numbers, i)
-		}
-	}
-	return numbers
-}
-
-// meantEnd is where the author ended the head that was broken before.
-func meantEndOf(p *Pass) int {
-	at := -1
-	markup.Pieces(p.Source.Text[p.Scan.Breaker.Start:], func(x markup.Piece) bool {
-		if x.Kind != markup.PieceEndTag && x.Kind != markup.PieceStartTag {
-			return true
-		}
-		tag := strings.ToLower(string(p.Source.Text[p.Scan.Breaker.Start+x.Start : p.Scan.Breaker.Start+x.End]))
-		if strings.HasPrefix(tag, "</head") && !strings.HasPrefix(tag, "</header") || strings.HasPrefix(tag, "<body") {
-			at = p.Scan.Breaker.Start + x.Start
-		}
-		return at < 0
-	})
-	if at < 0 {
-		return len(p.Source.Text)
-	}
-	return at
-}
-
-func fell(p *Pass) string {
-	var names []string
-	for _, i := range fallenFrom(p) {
-		names = append(names, "<"+p.Elements[i].Tag+">")
-	}
-	switch {
-	case len(names) == 0:
-		return ""
-	case len(names) > 6:
-		return fmt.Sprintf("; %d elements meant for the head fell into the body: %s and more", len(names), strings.Join(names[:6], " "))
-	}
-	return "; meant for the head and fallen into the body: " + strings.Join(names, " ")
 }

@@ -2,12 +2,10 @@ package checks
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
 
 	"golang.org/x/net/html/charset"
 
-	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/problem"
 )
 
@@ -47,23 +45,4 @@ reads the file by it. Keep one, as utf-8.`,
 			}
 		}
 	},
-}
-
-var charsetIn = regexp.MustCompile(`(?i)charset\s*=\s*["']?([^"'\s;]+)`)
-
-// declared is the encoding that a meta declares, "" for none (HTML, 13.2.3.3).
-func declared(p *Pass, e *inventory.Element) string {
-	attr := func(name string) string {
-		v, _ := p.Source.Attr(e.El.Start, name)
-		return strings.ToLower(strings.TrimSpace(v))
-	}
-	if label := attr("charset"); label != "" {
-		return label
-	}
-	if attr("http-equiv") == "content-type" {
-		if m := charsetIn.FindStringSubmatch(attr("content")); m != nil {
-			return m[1]
-		}
-	}
-	return ""
 }

@@ -68,13 +68,3 @@ func reportMetadataInBody(p *Pass, key string, w *verdict.Candidate, at []markup
 		}
 	}
 }
-
-// gives reports whether the gate gives the page a value for a metadata key: then
-// metadata-differs reports whatever is wrong with it.
-func gateGives(p *Pass, key string) bool {
-	if p.Gated == nil || !slices.Contains(p.Gated.Result.Keys(), key) {
-		return false
-	}
-	w := verdict.Winner(p.Gated.Result.Metadata(key))
-	return w != nil && w.Level != verdict.FromSource && !w.None
-}

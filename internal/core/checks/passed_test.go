@@ -48,7 +48,7 @@ func TestIgnoredElement(t *testing.T) {
 		`<link itemprop=url href=/a>`:                                          "",
 		`<template><link rel=styleshet href=/a.css></template>`:                "",
 	} {
-		if got := onPage("/", "<!doctype html>"+html, folder{}, ignoredElement); got != want {
+		if got := onPage("/", "<!doctype html>"+html, folder{}, Named("ignored-element")); got != want {
 			t.Errorf("%s: %q, want %q", html, got, want)
 		}
 	}
@@ -87,7 +87,7 @@ func TestHeadConflicts(t *testing.T) {
 		if strings.HasPrefix(html, "\xef") {
 			page = html
 		}
-		if got := onPage("/", page, files, charsetConflict, deadRefresh, socialImage); got != want {
+		if got := onPage("/", page, files, Named("charset-conflict"), Named("dead-refresh"), Named("social-image")); got != want {
 			t.Errorf("%s: %q, want %q", html, got, want)
 		}
 	}
@@ -118,7 +118,7 @@ func TestBlockedByPolicy(t *testing.T) {
 		"<title>x</title><body>" + policy("script-src 'self'", "<script>go()</script>"):                                                            "",
 		"<meta name=Content-Security-Policy content=\"script-src 'none'\"><script>go()</script>":                                                   "",
 	} {
-		if got := onPage("/", "<!doctype html>"+html, folder{"/a.js": "a()", "/a.css": "p{}"}, blockedByPolicy); got != want {
+		if got := onPage("/", "<!doctype html>"+html, folder{"/a.js": "a()", "/a.css": "p{}"}, Named("blocked-by-policy")); got != want {
 			t.Errorf("%s: %q, want %q", html, got, want)
 		}
 	}

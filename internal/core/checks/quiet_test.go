@@ -70,7 +70,7 @@ func TestTooEarly(t *testing.T) {
 		"<script src=/kit.js defer></script><script type=module>kit.start()</script>":    "",
 		"<template><script>kit.start()</script></template><script src=/kit.js></script>": "",
 	} {
-		if got := onPage("/", "<!doctype html>"+html, files, tooEarly); got != want {
+		if got := onPage("/", "<!doctype html>"+html, files, Named("too-early")); got != want {
 			t.Errorf("%s: %q, want %q", html, got, want)
 		}
 	}
@@ -89,7 +89,7 @@ func TestDoubleLoad(t *testing.T) {
 		loader: "",
 		"<script src=https://v.example/v.js></script>\n" + loader: "",
 	} {
-		if got := onPage("/", "<!doctype html>"+html, folder{"/a.js": "a()", "/a.css": "p{}", "/a.png": "x"}, doubleLoad); got != want {
+		if got := onPage("/", "<!doctype html>"+html, folder{"/a.js": "a()", "/a.css": "p{}", "/a.png": "x"}, Named("double-load")); got != want {
 			t.Errorf("%s: %q, want %q", html, got, want)
 		}
 	}
@@ -109,7 +109,7 @@ func TestAside(t *testing.T) {
 		{"/old/", "<!doctype html><title>x</title><script>if (location.href == '/') go()</script><p>x", "1 description-missing; 1 canonical-missing"},
 		{"/old/", "<!doctype html><title>x</title><script>location = '/new/'</script>" + strings.Repeat("<p>much else to read</p>", 80), "1 description-missing; 1 canonical-missing"},
 	} {
-		got := onPage(c.path, c.html, folder{}, descriptionMissing, canonicalMissing)
+		got := onPage(c.path, c.html, folder{}, Named("description-missing"), Named("canonical-missing"))
 		if sorted := strings.Join(reverse(strings.Split(got, "; ")), "; "); got != c.want && sorted != c.want {
 			t.Errorf("%s %.90s: %q, want %q", c.path, c.html, got, c.want)
 		}
@@ -155,13 +155,6 @@ func TestWhole(t *testing.T) {
 	}
 }
 
-// TestTitleWidth: wide letters need more room than narrow ones.
-func TestTitleWidth(t *testing.T) {
-	if wide, narrow := widthOf(strings.Repeat("W", 60)), widthOf(strings.Repeat("i", 60)); wide < 1100 || wide > 1200 || narrow < 240 || narrow > 300 {
-		t.Errorf("60 W are %d pixels, 60 i are %d", wide, narrow)
-	}
-}
-
 // TestAskedOnce: what is wrong with a file that another file asks for is told once, however
 // many pages load that.
 func TestAskedOnce(t *testing.T) {
@@ -169,7 +162,7 @@ func TestAskedOnce(t *testing.T) {
 	for _, p := range []string{"/a.html", "/b.html", "/c.html"} {
 		files[p] = "<!doctype html><title>x</title><link rel=stylesheet href=/s.css><script src=/l.js></script><p>x"
 	}
-	if got := strings.Join(files.audit(deadFile), "; "); got != "l.js:2 dead-file; s.css:1 dead-file" {
+	if got := strings.Join(files.audit(Named("dead-file")), "; "); got != "l.js:2 dead-file; s.css:1 dead-file" {
 		t.Error(got)
 	}
 }

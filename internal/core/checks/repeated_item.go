@@ -51,21 +51,3 @@ func times(n int) string {
 	}
 	return fmt.Sprintf("%d times", n)
 }
-
-// repeats reports whether an item is on the page once too often.
-func isRepeated(p *Pass, item string) bool {
-	if p.Gated == nil || item == "" {
-		return false
-	}
-	n := p.Gated.Number(item)
-	if n < 0 || !p.Gated.Result.Verdicts[n].In {
-		return false
-	}
-	have := &p.Gated.Items[n]
-	for i := range have.Parts {
-		if len(have.Parts[i].Surplus) > 0 {
-			return true
-		}
-	}
-	return len(have.ExtraMarks)+len(have.Doubled) > 0
-}

@@ -4,8 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
 )
 
@@ -34,14 +32,4 @@ or defaults, or per page.`,
 			}
 		}
 	},
-}
-
-// Chosen reports whether one of the queries chooses a page.
-func Chosen(qs []gatefile.Query, r *pageedit.Result) bool {
-	for i := range qs {
-		if qs[i].Eval(&r.Page) {
-			return true
-		}
-	}
-	return false
 }

@@ -127,13 +127,6 @@ func TestAddresses(t *testing.T) {
 			t.Errorf("%s:\n  %s\nwant\n  %s", c.name, strings.Join(got, "\n  "), strings.Join(c.want, "\n  "))
 		}
 	}
-	round := NewAddresses([]Address{{Path: "/a", To: "/b"}, {Path: "/b", To: "/a"}})
-	if _, steps := round.redirects("/a"); steps != 20 {
-		t.Errorf("a circle is followed %d times", steps)
-	}
-	if got := round.Redirected(); got != "/a /b\n/b /a\n" {
-		t.Errorf("what leads on: %q", got)
-	}
 }
 
 // TestMeasuredBudgets: what only a browser measures counts against a budget, the worst of the screens.

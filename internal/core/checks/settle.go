@@ -18,7 +18,7 @@ type Settlement struct {
 func Settle(g *gatefile.Gate) *Settlement {
 	s := &Settlement{severity: map[string]problem.Severity{}, off: map[string]bool{}, accept: g.Accept}
 	if g.Strict {
-		s.severity[unclaimedElement.Name] = problem.Warning
+		s.severity[UnclaimedElement] = problem.Warning
 	}
 	for _, c := range g.Checks {
 		s.severity[c.Check.Value], s.off[c.Check.Value] = c.Severity, c.Off

@@ -5,7 +5,7 @@ import (
 )
 
 var staleOutput = &Check{
-	Name: "stale-output", Family: "gate", Severity: problem.Warning,
+	Name: StaleOutput, Family: "gate", Severity: problem.Warning,
 	Title: "the page is behind the gate file, its facts or its source",
 	Doc: `Something that decides about this page was changed after the page was applied: visitors
 still get the old one. Run yellowgate apply, and publish the output folder.`,

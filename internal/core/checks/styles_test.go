@@ -78,7 +78,7 @@ func TestImportChecks(t *testing.T) {
 		{"@import 'https://trusted.example/f.css'; p{}", ""},
 	} {
 		f := folder{"/a.css": c.css, "/b.css": "@import 'a.css'; i{}", "/a.html": page}
-		if got := strings.Join(f.audit(deadFile, unexpectedHost, insecureLoad), "; "); got != c.want {
+		if got := strings.Join(f.audit(Named("dead-file"), Named("unexpected-host"), Named("insecure-load")), "; "); got != c.want {
 			t.Errorf("%s: %s, want %s", c.css, got, c.want)
 		}
 	}
@@ -140,7 +140,7 @@ func TestStyleChecks(t *testing.T) {
 		{"two of three forms", folder{"/f.css": ".contact{}", "/g.css": "p{}", "/a.html": "<link rel=stylesheet href=/g.css><link rel=stylesheet href=/f.css><form class=contact><p>", "/b.html": "<link rel=stylesheet href=/g.css>\n<form class=contact><p>", "/c.html": "<link rel=stylesheet href=/g.css>\n<form class=contact><p>"}, ""},
 		{"named by itself", folder{"/one.js": "//# sourceMappingURL=one.js", "/a.html": "<p>"}, "one.js:1 orphan-file"},
 	} {
-		if got := strings.Join(c.files.audit(unusedStyle, missingStyle, repeatedRules, importedEverywhere, orphanFile), "; "); got != c.want {
+		if got := strings.Join(c.files.audit(Named("unused-style"), Named("missing-style"), Named("repeated-rules"), Named("imported-everywhere"), Named("orphan-file")), "; "); got != c.want {
 			t.Errorf("%s:\n  %s\nwant\n  %s", c.name, got, c.want)
 		}
 	}

@@ -5,7 +5,7 @@ import (
 )
 
 var unclaimedElement = &Check{
-	Name: "unclaimed-element", Family: "gate", Severity: problem.Note,
+	Name: UnclaimedElement, Family: "gate", Severity: problem.Note,
 	Title: "a script, stylesheet or embed belongs to no item",
 	Doc: `The page loads it, and the gate file does not know it: nothing decides where it
 belongs. That is fine for what every page needs. Give it a name, with found, to

@@ -1,0 +1,243 @@
+package checks
+
+import (
+	"sort"
+	"strings"
+
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/itemmatch"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/pageload"
+	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/usage"
+)
+
+// A Check is one thing that the audit looks for.
+type Check struct {
+	Name     string // in lower-case words with hyphens
+	Family   string // gate, head, loading, popups, code, server, rendered
+	Severity problem.Severity
+	Title    string // one line
+	Doc      string // what it is, why it matters to visitors or search engines, how to mend it
+	Bad      string // an example with the defect
+	Good     string // the same without
+
+	Whole bool // what all pages have alike is one finding of the site
+
+	Page func(*Pass)     // looks at one page
+	Site func(*SitePass) // looks at the site, and at what is kept of all pages: see facts.go
+
+	// Says is what a finding says of the item that it names.
+	Says Said
+}
+
+// Said is what a finding says of an item.
+type Said uint8
+
+const (
+	Nothing Said = iota // of how the item stands to the gate
+	Missing             // it is in and not whole
+	Leaked              // it is out and there
+	Differs             // it is in and not as the gate writes it
+)
+
+// A Finding is one result of one check.
+type Finding struct {
+	Check    string           `json:"check"`
+	Severity problem.Severity `json:"severity"`
+	Page     string           `json:"page"`
+	File     string           `json:"file"`
+	Line     int              `json:"line"`
+	Column   int              `json:"column"`
+	Item     string           `json:"item"`
+	Message  string           `json:"message"`
+	Remedy   string           `json:"remedy"`
+	// Pages is how many pages a finding of the whole site stands for; 0 for any other.
+	Pages int `json:"pages,omitempty"`
+}
+
+// State is what the record knows of an output, told by whoever reads it.
+type State uint8
+
+const (
+	Applied State = iota // it is what was applied, and that is up to date
+	Stale                // gate file, facts or source are newer
+	Edited               // it was changed since it was applied
+)
+
+// A Pass is one page on its way through the checks.
+type Pass struct {
+	shows int // see contentAfter
+	leads int // see leadsAway
+	*inventory.Record
+	Site  *Site
+	Gated *itemmatch.Page // nil where there is no gate file
+	State State
+	// Rendered is what a browser made of the page, on each screen; none where it was not opened.
+	Rendered []*pageload.Record
+
+	check    *Check
+	findings []Finding
+
+	// What several checks ask for, once somebody did.
+	metadata   *pageedit.Metadata
+	lines      *markup.Lines
+	regions    []markup.Region
+	regionsSet bool
+	pageStyles *usage.PageStyles
+	structured *[]structured
+}
+
+// Metadata returns the value of each element of the page that carries a metadata
+// key, given by its ID, and the elements.
+func (p *Pass) Metadata(id string) (values []string, at []markup.Element) {
+	if p.metadata == nil {
+		p.metadata = pageedit.ReadMetadata(p.Source, p.Scan)
+	}
+	return p.metadata.Values(id)
+}
+
+// A SitePass is all pages at once.
+type SitePass struct {
+	Gathered *Gathered
+	Site     *Site
+	Sitemap  map[string]bool // keys of the pages that it lists; nil without one
+	// SitemapInPart: a file that the sitemap names could not be read.
+	SitemapInPart bool
+
+	check    *Check
+	findings []Finding
+}
+
+// Report adds a finding at a line and column of the page.
+func (p *Pass) Report(line, column int, item, message, remedy string) {
+	p.findings = append(p.findings, Finding{p.check.Name, p.check.Severity, p.Path, p.File, line, column, item, message, remedy, 0})
+}
+
+// locate is the line and column of an offset of the page.
+func (p *Pass) locate(offset int) (line, column int) {
+	if p.lines == nil {
+		p.lines = markup.NewLines(p.Source.Text)
+	}
+	return p.lines.Locate(offset)
+}
+
+// atOccurrence adds a finding at something of an item.
+func (p *Pass) atOccurrence(o itemmatch.Occurrence, item, message, remedy string) {
+	line, column := p.locate(o.Start)
+	p.Report(line, column, item, message, remedy)
+}
+
+// lineOfElement is the line and column of an element of the scan; those of the page's beginning
+// where the record does not list it.
+func (p *Pass) lineOfElement(el markup.Element) (line, column int) {
+	if e := p.elementAt(el.Start); e != nil {
+		return e.Line, e.Column
+	}
+	return 1, 1
+}
+
+// AtElement adds a finding at an element of the scan.
+func (p *Pass) AtElement(el markup.Element, message, remedy string) {
+	if e := p.elementAt(el.Start); e != nil {
+		p.At(e, message, remedy)
+	}
+}
+
+// elementAt is the element that begins at an offset; nil for none.
+func (p *Pass) elementAt(start int) *inventory.Element {
+	i := sort.Search(len(p.Elements), func(i int) bool { return p.Elements[i].El.Start >= start })
+	if i < len(p.Elements) && p.Elements[i].El.Start == start {
+		return &p.Elements[i]
+	}
+	return nil
+}
+
+// AtSeverity is At with a severity of its own.
+func (p *Pass) AtSeverity(s problem.Severity, e *inventory.Element, message, remedy string) {
+	p.At(e, message, remedy)
+	p.findings[len(p.findings)-1].Severity = s
+}
+
+// At adds a finding at an element.
+func (p *Pass) At(e *inventory.Element, message, remedy string) {
+	p.Report(max(e.Line, 1), max(e.Column, 1), e.Item, message, remedy)
+}
+
+// Report adds a finding on one page.
+func (s *SitePass) Report(at PageAt, line, column int, message, remedy string) {
+	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity, at.Path, at.File, line, column, "", message, remedy, 0})
+}
+
+// atFile adds a finding at a line of a file of the site, given by its path.
+func (s *SitePass) atFile(file string, line int, message, remedy string) {
+	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity, "", strings.TrimPrefix(file, "/"), line, 1, "", message, remedy, 0})
+}
+
+// PageAt says which page it is.
+func (p *Pass) PageAt() PageAt { return PageAt{p.Path, p.File, p.aside()} }
+
+// Names of checks that others know of.
+const (
+	StaleOutput      = "stale-output"
+	UnclaimedElement = "unclaimed-element"
+)
+
+// Run runs a check on the page.
+func (p *Pass) Run(c *Check) {
+	if c.Page != nil {
+		p.check = c
+		c.Page(p)
+	}
+}
+
+// Findings are those so far, in the order of lines.
+func (p *Pass) Findings() []Finding {
+	sortFindings(p.findings)
+	return p.findings
+}
+
+// Run runs a check on the site.
+func (s *SitePass) Run(c *Check) {
+	if c.Site != nil {
+		s.check = c
+		c.Site(s)
+	}
+}
+
+// Findings are those so far.
+func (s *SitePass) Findings() []Finding { return s.findings }
+
+// First reports whether a finding explains others, and so comes before all of them.
+func First(f *Finding) bool { return f.Check == StaleOutput }
+
+// Sort puts findings in the order of pages and lines, those of stale-output first of all.
+func Sort(fs []Finding) {
+	sort.SliceStable(fs, func(i, j int) bool {
+		if a, b := First(&fs[i]), First(&fs[j]); a != b {
+			return a
+		}
+		if fs[i].File != fs[j].File {
+			return fs[i].File < fs[j].File
+		}
+		return less(&fs[i], &fs[j])
+	})
+}
+
+func sortFindings(fs []Finding) {
+	sort.SliceStable(fs, func(i, j int) bool { return less(&fs[i], &fs[j]) })
+}
+
+func less(a, b *Finding) bool {
+	if a.Line != b.Line {
+		return a.Line < b.Line
+	}
+	if a.Column != b.Column {
+		return a.Column < b.Column
+	}
+	return a.Check < b.Check
+}
+
+// Own reports whether an element is the page's own: a browser acts on it.
+func Own(e *inventory.Element) bool { return e.Inside == "" }

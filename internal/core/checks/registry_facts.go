@@ -1,0 +1,78 @@
+package checks
+
+import (
+	"encoding/json"
+	"fmt"
+)
+
+// kinds lists what is kept. A check asks for its own, and some ask for one together.
+var kinds = []anyKind{titleFact, descriptionFact, canonicalFact, noindexFact, findableFact, loadFact, nameFact, styleFact, popupFact, usedFact}
+
+// Facts are the facts of one page, in the order of their kinds; nil for one that there is not.
+type Facts []any
+
+// factsOf takes the facts of a page.
+func factsOf(p *Pass) Facts {
+	f := make(Facts, len(kinds))
+	for i, k := range kinds {
+		f[i] = k.take(p)
+	}
+	return f
+}
+
+// MarshalJSON writes the facts as an object with a member for each kind there is.
+func (f Facts) MarshalJSON() ([]byte, error) {
+	b := []byte{'{'}
+	for i, fact := range f {
+		if fact == nil {
+			continue
+		}
+		if len(b) > 1 {
+			b = append(b, ',')
+		}
+		b = fmt.Appendf(b, "%q:", kinds[i].named())
+		text, err := json.Marshal(fact)
+		if err != nil {
+			return nil, err
+		}
+		b = append(b, text...)
+	}
+	return append(b, '}'), nil
+}
+
+// UnmarshalJSON reads what MarshalJSON writes; a kind that this version does not know is an
+// error.
+func (f *Facts) UnmarshalJSON(text []byte) error {
+	var of map[string]json.RawMessage
+	if err := json.Unmarshal(text, &of); err != nil {
+		return err
+	}
+	*f = make(Facts, len(kinds))
+	for i, k := range kinds {
+		raw, ok := of[k.named()]
+		if !ok {
+			continue
+		}
+		fact, err := k.read(raw)
+		if err != nil {
+			return fmt.Errorf("the fact %q: %w", k.named(), err)
+		}
+		(*f)[i] = fact
+		delete(of, k.named())
+	}
+	for name := range of {
+		return fmt.Errorf("the fact %q is of no kind that this version knows", name)
+	}
+	return nil
+}
+
+// NewGathered begins without a page.
+func NewGathered() *Gathered { return gatheredOf(kinds) }
+
+// ReadFact reads one fact as JSON, of the kind of that number in Facts.
+func ReadFact(kind int, text []byte) (any, error) {
+	if kind < 0 || kind >= len(kinds) {
+		return nil, fmt.Errorf("there is no kind of fact with the number %d", kind)
+	}
+	return kinds[kind].read(text)
+}

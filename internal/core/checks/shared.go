@@ -1,0 +1,132 @@
+package checks
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/verdict"
+)
+
+// breaker names what broke the head.
+func breakerOf(p *Pass) string {
+	b := p.Scan.Breaker
+	text := p.Source.String(b.Start, b.End)
+	if !strings.HasPrefix(text, "<") {
+		return fmt.Sprintf("the text %q", markup.CollapseSpace(cutTo(text, 40)))
+	}
+	name, _, _ := strings.Cut(strings.TrimLeft(text, "<"), " ")
+	return "<" + strings.TrimRight(strings.SplitN(name, "\n", 2)[0], ">") + ">"
+}
+
+// fallen lists the elements that fell into the body: those between what broke
+// the head and the </head> or <body> that was meant.
+func fallenFrom(p *Pass) (numbers []int) {
+	b := p.Scan.Breaker
+	if b.None() {
+		return nil
+	}
+	meant := meantEndOf(p)
+	for i := range p.Elements {
+		e := &p.Elements[i]
+		if e.Inside == "" && e.El.Start > b.Start && e.El.Start < meant {
+			numbers = append(numbers, i)
+		}
+	}
+	return numbers
+}
+
+// meantEnd is where the author ended the head that was broken before.
+func meantEndOf(p *Pass) int {
+	at := -1
+	markup.Pieces(p.Source.Text[p.Scan.Breaker.Start:], func(x markup.Piece) bool {
+		if x.Kind != markup.PieceEndTag && x.Kind != markup.PieceStartTag {
+			return true
+		}
+		tag := strings.ToLower(string(p.Source.Text[p.Scan.Breaker.Start+x.Start : p.Scan.Breaker.Start+x.End]))
+		if strings.HasPrefix(tag, "</head") && !strings.HasPrefix(tag, "</header") || strings.HasPrefix(tag, "<body") {
+			at = p.Scan.Breaker.Start + x.Start
+		}
+		return at < 0
+	})
+	if at < 0 {
+		return len(p.Source.Text)
+	}
+	return at
+}
+
+func fell(p *Pass) string {
+	var names []string
+	for _, i := range fallenFrom(p) {
+		names = append(names, "<"+p.Elements[i].Tag+">")
+	}
+	switch {
+	case len(names) == 0:
+		return ""
+	case len(names) > 6:
+		return fmt.Sprintf("; %d elements meant for the head fell into the body: %s and more", len(names), strings.Join(names[:6], " "))
+	}
+	return "; meant for the head and fallen into the body: " + strings.Join(names, " ")
+}
+
+var charsetIn = regexp.MustCompile(`(?i)charset\s*=\s*["']?([^"'\s;]+)`)
+
+// declared is the encoding that a meta declares, "" for none (HTML, 13.2.3.3).
+func declared(p *Pass, e *inventory.Element) string {
+	attr := func(name string) string {
+		v, _ := p.Source.Attr(e.El.Start, name)
+		return strings.ToLower(strings.TrimSpace(v))
+	}
+	if label := attr("charset"); label != "" {
+		return label
+	}
+	if attr("http-equiv") == "content-type" {
+		if m := charsetIn.FindStringSubmatch(attr("content")); m != nil {
+			return m[1]
+		}
+	}
+	return ""
+}
+
+// gives reports whether the gate gives the page a value for a metadata key: then
+// metadata-differs reports whatever is wrong with it.
+func gateGives(p *Pass, key string) bool {
+	if p.Gated == nil || !slices.Contains(p.Gated.Result.Keys(), key) {
+		return false
+	}
+	w := verdict.Winner(p.Gated.Result.Metadata(key))
+	return w != nil && w.Level != verdict.FromSource && !w.None
+}
+
+// repeats reports whether an item is on the page once too often.
+func isRepeated(p *Pass, item string) bool {
+	if p.Gated == nil || item == "" {
+		return false
+	}
+	n := p.Gated.Number(item)
+	if n < 0 || !p.Gated.Result.Verdicts[n].In {
+		return false
+	}
+	have := &p.Gated.Items[n]
+	for i := range have.Parts {
+		if len(have.Parts[i].Surplus) > 0 {
+			return true
+		}
+	}
+	return len(have.ExtraMarks)+len(have.Doubled) > 0
+}
+
+// Chosen reports whether one of the queries chooses a page.
+func Chosen(qs []gatefile.Query, r *pageedit.Result) bool {
+	for i := range qs {
+		if qs[i].Eval(&r.Page) {
+			return true
+		}
+	}
+	return false
+}
