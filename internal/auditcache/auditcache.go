@@ -29,6 +29,7 @@ import (
 	"github.com/zeebo/xxh3"
 
 	"yellowgate/internal/core/audit"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/fsys"
@@ -380,9 +381,9 @@ func (sh *shard) page(e *entry) (*audit.Page, error) {
 		p.Items, p.Lines, p.Lives = r.Items, r.Lines, r.Lives
 	}
 	texts := sh.was.Strings
-	p.Findings = make([]checks.Finding, len(e.Findings))
+	p.Findings = make([]check.Finding, len(e.Findings))
 	for i, f := range e.Findings {
-		p.Findings[i] = checks.Finding{Check: texts[f.Check], Severity: f.Severity, Page: e.Path, File: e.File, Line: int(f.Line), Column: int(f.Column), Item: texts[f.Item], Message: texts[f.Message], Remedy: texts[f.Remedy]}
+		p.Findings[i] = check.Finding{Check: texts[f.Check], Severity: f.Severity, Page: e.Path, File: e.File, Line: int(f.Line), Column: int(f.Column), Item: texts[f.Item], Message: texts[f.Message], Remedy: texts[f.Remedy]}
 		if f.Elsewhere {
 			p.Findings[i].Page, p.Findings[i].File = texts[f.Page], texts[f.File]
 		}

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"yellowgate/internal/core/audit"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/site"
@@ -39,7 +40,7 @@ func names(n int) (out []string) {
 
 // found is what the audit of a page came to; it asks for what two pages share.
 func found(s *Store, file string) *Entry {
-	return &Entry{Page: &audit.Page{Path: "/" + file, File: file, Requests: 3, Bytes: 500, Findings: []checks.Finding{
+	return &Entry{Page: &audit.Page{Path: "/" + file, File: file, Requests: 3, Bytes: 500, Findings: []check.Finding{
 		{Check: "dead-file", Severity: problem.Error, Page: "/" + file, File: file, Line: 4, Column: 2, Message: "gone", Remedy: "mend it"},
 		{Check: "lost-rule", Severity: problem.Note, File: "css/site.css", Line: 1, Column: 1, Message: "of another file"}},
 		Facts: make(checks.Facts, 0), Items: []audit.Item{{In: true, Copies: 1}}, Lives: []int{2}},

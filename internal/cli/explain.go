@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/problem"
@@ -31,7 +32,7 @@ check command alone warns of is listed, too: accept takes both by name.`,
 			if err := a.begin(); err != nil {
 				return err
 			}
-			var c *checks.Check
+			var c *check.Check
 			var kind problem.Kind
 			if len(args) == 1 {
 				kind = problem.KindOf(args[0])

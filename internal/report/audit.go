@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/audit"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
@@ -166,7 +167,7 @@ func (p *Printer) count(n int, what string, color func(...string) string) string
 
 // A group is the findings of a check, with those that are written.
 type group struct {
-	first  checks.Finding
+	first  check.Finding
 	n      int
 	same   bool     // all say the same
 	places []string // where they are, as far as they are written
@@ -182,7 +183,7 @@ const (
 )
 
 // add takes a finding in. Those that say the same are one, unless all are to be written.
-func (g *group) add(f checks.Finding, verbose bool) {
+func (g *group) add(f check.Finding, verbose bool) {
 	if g.n == 0 {
 		g.first, g.same, g.at = f, true, map[string]int{}
 	}
@@ -202,7 +203,7 @@ func (g *group) add(f checks.Finding, verbose bool) {
 }
 
 // findings writes findings grouped by check, worst first.
-func (p *Printer) findings(fs iter.Seq[checks.Finding], verbose bool) {
+func (p *Printer) findings(fs iter.Seq[check.Finding], verbose bool) {
 	var order []string
 	by := map[string]*group{}
 	for f := range fs {
@@ -217,7 +218,7 @@ func (p *Printer) findings(fs iter.Seq[checks.Finding], verbose bool) {
 	}
 	sort.SliceStable(order, func(i, j int) bool {
 		a, b := &by[order[i]].first, &by[order[j]].first
-		if first := checks.First(a); first != checks.First(b) {
+		if first := check.First(a); first != check.First(b) {
 			return first
 		}
 		return a.Severity > b.Severity
@@ -279,7 +280,7 @@ func (p *Printer) remedy(text string) {
 
 // fold is a finding, and how many more say the same.
 type fold struct {
-	checks.Finding
+	check.Finding
 	more int
 }
 

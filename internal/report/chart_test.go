@@ -8,7 +8,7 @@ import (
 	"strings"
 	"testing"
 
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/check"
 )
 
 // TestCharts: a drawing is well-formed, takes the page's colours, names what it shows
@@ -68,7 +68,7 @@ func TestFolded(t *testing.T) {
 	for verbose, want := range map[bool]string{false: "a+2 b+1 c+0", true: "a+0 b+0 a+0 c+0 a+0 b+0"} {
 		var g group
 		for m := range strings.FieldsSeq("a b a c a b") {
-			g.add(checks.Finding{Message: m}, verbose)
+			g.add(check.Finding{Message: m}, verbose)
 		}
 		var got []string
 		for _, f := range g.shown {
@@ -80,7 +80,7 @@ func TestFolded(t *testing.T) {
 	}
 	var many group
 	for n := range 1000 { // what is not written is not kept
-		many.add(checks.Finding{Message: fmt.Sprint(n)}, false)
+		many.add(check.Finding{Message: fmt.Sprint(n)}, false)
 	}
 	if len(many.shown) != mostShown || len(many.places) > mostPlaces+1 || many.n != 1000 {
 		t.Errorf("of 1000 findings %d and %d places are kept", len(many.shown), len(many.places))

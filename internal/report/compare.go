@@ -5,7 +5,7 @@ import (
 	"math"
 	"strings"
 
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/compare"
 	"yellowgate/internal/core/wording"
 )
@@ -159,13 +159,13 @@ func (p *Printer) pagesOf(title string, paths []string, limit int) {
 }
 
 // compared writes findings by check, with their counts.
-func (p *Printer) compared(title string, fs []checks.Finding, color func(...string) string) {
+func (p *Printer) compared(title string, fs []check.Finding, color func(...string) string) {
 	if len(fs) == 0 {
 		return
 	}
 	p.Heading("%s: %d", title, len(fs))
 	var order []string
-	by := map[string][]checks.Finding{}
+	by := map[string][]check.Finding{}
 	for _, f := range fs {
 		if by[f.Check] == nil {
 			order = append(order, f.Check)

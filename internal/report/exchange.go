@@ -14,6 +14,7 @@ import (
 	"strconv"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
@@ -83,7 +84,7 @@ func JUnit(w io.Writer, a *result.Audit, fails func(problem.Severity) bool) erro
 		Failures int      `xml:"failures,attr"`
 		Suites   []suite
 	}
-	by := map[string][]checks.Finding{}
+	by := map[string][]check.Finding{}
 	for _, f := range a.Findings {
 		by[f.Check] = append(by[f.Check], f)
 	}
@@ -256,7 +257,7 @@ func Markdown(w io.Writer, a *result.Audit) error {
 	}
 	b.WriteString("\n")
 	type group struct {
-		first checks.Finding
+		first check.Finding
 		n     int
 	}
 	by := map[string]*group{}

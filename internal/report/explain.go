@@ -5,6 +5,7 @@ import (
 	"io"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/problem"
 )
@@ -18,7 +19,7 @@ func (p *Printer) ExplainKind(k problem.Kind) {
 }
 
 // Explain writes the checks, or one of them.
-func (p *Printer) Explain(c *checks.Check) {
+func (p *Printer) Explain(c *check.Check) {
 	if c != nil {
 		p.Heading("%s", c.Name)
 		p.Line("  %s: %s", p.severity(c.Severity), c.Title)

@@ -13,6 +13,7 @@ import (
 	"sync"
 
 	"yellowgate/internal/core/audit"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/compare"
 	"yellowgate/internal/core/inventory"
@@ -51,12 +52,12 @@ type htmlRow struct {
 
 // htmlPage is what the report knows of one page, shown when it is asked for.
 type htmlPage struct {
-	Path     string           `json:"path"`
-	Title    string           `json:"title"`
-	File     string           `json:"file"`
-	Findings []checks.Finding `json:"findings"`
-	Elements []htmlElement    `json:"elements"`
-	Visits   []htmlVisit      `json:"visits,omitempty"`
+	Path     string          `json:"path"`
+	Title    string          `json:"title"`
+	File     string          `json:"file"`
+	Findings []check.Finding `json:"findings"`
+	Elements []htmlElement   `json:"elements"`
+	Visits   []htmlVisit     `json:"visits,omitempty"`
 }
 
 type htmlElement struct {
@@ -70,7 +71,7 @@ type htmlElement struct {
 }
 
 type htmlCheck struct {
-	*checks.Check
+	*check.Check
 	Severity problem.Severity
 	Count    int
 	Pages    string
@@ -130,7 +131,7 @@ func auditHTML(w io.Writer, a *result.Audit, c *result.Comparison) error {
 		ByItem, ByPage                  template.HTML
 		Data                            template.JS
 	}{Name: Clean(a.Dir), Site: a.Site, Gate: a.Gate, Bytes: wording.Size(a.Bytes), Counts: wording.Count(a.Pages, "page") + ", " + wording.Count(a.Requests, "request"), Totals: a.Totals, Checks: checksOf(a.Findings)}
-	findings := map[string][]checks.Finding{}
+	findings := map[string][]check.Finding{}
 	for _, f := range a.Findings {
 		findings[f.Page] = append(findings[f.Page], f)
 	}
@@ -213,8 +214,8 @@ func auditHTML(w io.Writer, a *result.Audit, c *result.Comparison) error {
 }
 
 // checksOf gathers findings by check, errors first.
-func checksOf(fs []checks.Finding) (out []htmlCheck) {
-	byCheck := map[string][]checks.Finding{}
+func checksOf(fs []check.Finding) (out []htmlCheck) {
+	byCheck := map[string][]check.Finding{}
 	for _, f := range fs {
 		byCheck[f.Check] = append(byCheck[f.Check], f)
 	}
@@ -228,7 +229,7 @@ func checksOf(fs []checks.Finding) (out []htmlCheck) {
 }
 
 // checkOf folds the findings of a check by their cause.
-func checkOf(c *checks.Check, fs []checks.Finding) htmlCheck {
+func checkOf(c *check.Check, fs []check.Finding) htmlCheck {
 	const causes, places = 40, 12
 	x := htmlCheck{Check: c, Severity: fs[0].Severity, Count: len(fs)}
 	on := map[string]bool{}
@@ -289,11 +290,11 @@ func comparisonOf(c *result.Comparison) *htmlComparison {
 	return x
 }
 
-func rowOf(r *inventory.Record, fs []checks.Finding, hosts map[string]bool, weight map[string]int) (htmlRow, htmlPage) {
+func rowOf(r *inventory.Record, fs []check.Finding, hosts map[string]bool, weight map[string]int) (htmlRow, htmlPage) {
 	row := htmlRow{Path: Clean(r.Path), Title: Clean(r.Title), Total: r.Bytes}
 	p := htmlPage{Path: row.Path, Title: row.Title, File: Clean(r.File), Findings: fs, Elements: []htmlElement{}}
 	if p.Findings == nil {
-		p.Findings = []checks.Finding{}
+		p.Findings = []check.Finding{}
 	}
 	for _, f := range fs {
 		switch f.Severity {

@@ -3,6 +3,7 @@ package report
 import (
 	"io"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/publish"
@@ -84,8 +85,8 @@ type checkDoc struct {
 }
 
 // CheckDocs are the texts of one check, or of all.
-func CheckDocs(one *checks.Check) any {
-	doc := func(c *checks.Check) checkDoc {
+func CheckDocs(one *check.Check) any {
+	doc := func(c *check.Check) checkDoc {
 		return checkDoc{c.Name, c.Family, c.Severity.String(), c.Title, c.Doc, c.Bad, c.Good}
 	}
 	if one != nil {

@@ -7,7 +7,7 @@ import (
 	"unicode/utf8"
 
 	"yellowgate/internal/core/audit"
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/result"
 )
@@ -17,10 +17,10 @@ import (
 func TestFindingsWrap(t *testing.T) {
 	message := "item \"visit-counter\" is in here (yellowgate.yaml:154:12), and the page does not have its code (code/the-visit-counter-of-the-observatory.html)"
 	remedy := "make the change in the gate file, then run yellowgate apply; yellowgate why shows which line decides and what would change it"
-	finding := func(page string, line int, message string) checks.Finding {
-		return checks.Finding{Check: "missing-item", Severity: problem.Error, Page: page, File: strings.TrimPrefix(page, "/") + "index.html", Line: line, Column: 3, Item: "visit-counter", Message: message, Remedy: remedy}
+	finding := func(page string, line int, message string) check.Finding {
+		return check.Finding{Check: "missing-item", Severity: problem.Error, Page: page, File: strings.TrimPrefix(page, "/") + "index.html", Line: line, Column: 3, Item: "visit-counter", Message: message, Remedy: remedy}
 	}
-	a := &result.Audit{Dir: "public", Pages: 2, Findings: []checks.Finding{finding("/events/the-longest-night-of-the-year/", 12, message), finding("/visit/", 7, "another thing")}, Totals: audit.Totals{Errors: 2}}
+	a := &result.Audit{Dir: "public", Pages: 2, Findings: []check.Finding{finding("/events/the-longest-night-of-the-year/", 12, message), finding("/visit/", 7, "another thing")}, Totals: audit.Totals{Errors: 2}}
 	for _, width := range []int{0, 60, 80, 120} {
 		var b bytes.Buffer
 		NewPrinter(&b, false, width).Audit(a, false)

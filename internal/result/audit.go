@@ -5,7 +5,7 @@ import (
 	"slices"
 
 	"yellowgate/internal/core/audit"
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
@@ -23,7 +23,7 @@ type Audit struct {
 	Gate     string              `json:"gate"` // digest of the gate, or ""
 	Records  []*inventory.Record `json:"records"`
 	Verdicts []Gated             `json:"verdicts"`
-	Findings []checks.Finding    `json:"findings"`
+	Findings []check.Finding     `json:"findings"`
 	Totals   audit.Totals        `json:"totals"`
 	// Rendered is what a browser made of the pages, in their order; none without --browser.
 	Rendered []*pageload.Record `json:"rendered,omitempty"`
@@ -36,18 +36,18 @@ type Audit struct {
 	// pages that no gate made.
 	Source string `json:"-"`
 	// Fragments are the files of HTML that are no pages of their own.
-	Fragments int                             `json:"-"`
-	Requests  int                             `json:"-"` // of all pages
-	Bytes     int64                           `json:"-"` // that all pages load, their own HTML included
-	ByItem    []audit.ItemSum                 `json:"-"`
-	ByPage    []audit.PageSum                 `json:"-"` // that are no fragments
-	Each      func() iter.Seq[checks.Finding] `json:"-"` // where they are not in Findings
-	Unneeded  int64                           `json:"-"` // bytes of stylesheets that match nothing, over all pages
-	Site      string                          `json:"-"`
+	Fragments int                            `json:"-"`
+	Requests  int                            `json:"-"` // of all pages
+	Bytes     int64                          `json:"-"` // that all pages load, their own HTML included
+	ByItem    []audit.ItemSum                `json:"-"`
+	ByPage    []audit.PageSum                `json:"-"` // that are no fragments
+	Each      func() iter.Seq[check.Finding] `json:"-"` // where they are not in Findings
+	Unneeded  int64                          `json:"-"` // bytes of stylesheets that match nothing, over all pages
+	Site      string                         `json:"-"`
 }
 
 // All yields the findings in their order.
-func (r *Audit) All() iter.Seq[checks.Finding] {
+func (r *Audit) All() iter.Seq[check.Finding] {
 	if r.Each != nil {
 		return r.Each()
 	}
@@ -57,7 +57,7 @@ func (r *Audit) All() iter.Seq[checks.Finding] {
 // Gather puts findings that are read from parts into Findings.
 func (r *Audit) Gather() {
 	if r.Each != nil {
-		r.Findings = slices.AppendSeq([]checks.Finding{}, r.Each())
+		r.Findings = slices.AppendSeq([]check.Finding{}, r.Each())
 		r.Each = nil
 	}
 }

@@ -5,14 +5,14 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/site"
 )
 
 // addressesOf is what a capture kept of the addresses that it asked for, as the checks take it; nil
 // for a folder of files alone.
-func addressesOf(lines []site.Captured) *checks.Addresses {
+func addressesOf(lines []site.Captured) *check.Addresses {
 	if len(lines) == 0 {
 		return nil
 	}
@@ -20,14 +20,14 @@ func addressesOf(lines []site.Captured) *checks.Addresses {
 	for i := range lines {
 		files[lines[i].URL] = lines[i].File
 	}
-	list := make([]checks.Address, 0, len(lines))
+	list := make([]check.Address, 0, len(lines))
 	for i := range lines {
 		l := &lines[i]
 		u, err := url.Parse(l.URL)
 		if err != nil {
 			continue
 		}
-		x := checks.Address{Path: pathOf(u), Page: l.Asked == "page", Status: l.Status, Why: l.Why, Links: l.Links,
+		x := check.Address{Path: pathOf(u), Page: l.Asked == "page", Status: l.Status, Why: l.Why, Links: l.Links,
 			File: l.File, Wire: l.Wire, Bytes: l.Bytes, Answer: &page.Answer{Status: l.Status, Fields: l.Fields}}
 		if to, err := url.Parse(l.Final); err == nil && l.Final != "" {
 			if x.To = l.Final; to.Host == u.Host && to.Scheme == u.Scheme {
@@ -35,7 +35,7 @@ func addressesOf(lines []site.Captured) *checks.Addresses {
 			}
 		}
 		for _, from := range l.From {
-			at := checks.PageAt{File: files[from]}
+			at := check.PageAt{File: files[from]}
 			if site.IsPage(at.File) {
 				at.Path = page.PathOf(at.File, false)
 			}
@@ -45,7 +45,7 @@ func addressesOf(lines []site.Captured) *checks.Addresses {
 		}
 		list = append(list, x)
 	}
-	return checks.NewAddresses(list)
+	return check.NewAddresses(list)
 }
 
 // pathOf is the path of an address, percent escapes decoded, with its query.

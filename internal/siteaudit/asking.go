@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/auditcache"
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/site"
@@ -17,7 +17,7 @@ import (
 // file: what the audit of the page depends on besides the page itself.
 type asking struct {
 	*site.Weights
-	site  *checks.Site
+	site  *check.Site
 	store *auditcache.Store
 	asked map[question]bool
 }
@@ -27,7 +27,7 @@ type question struct {
 	path string
 }
 
-func newAsking(w *site.Weights, known *checks.Site, store *auditcache.Store) *asking {
+func newAsking(w *site.Weights, known *check.Site, store *auditcache.Store) *asking {
 	a := &asking{Weights: w, store: store, asked: map[question]bool{}}
 	of := known.Known
 	hasFile, hasPage, read := of.HasFile, of.HasPage, of.Read

@@ -16,6 +16,7 @@ import (
 	"yellowgate/internal/auditcache"
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/audit"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/itemmatch"
@@ -70,7 +71,7 @@ func Audit(o Options) (*result.Audit, error) {
 	if s.NoNotes {
 		s.result.Findings = slices.DeleteFunc(s.result.Findings, s.sum.DropsNote)
 	}
-	checks.Sort(s.result.Findings)
+	check.Sort(s.result.Findings)
 	s.sum.Count(slices.Values(s.result.Findings))
 	s.finish()
 	return s.result, nil
@@ -95,7 +96,7 @@ func newAuditing(o Options) (*auditing, error) {
 	s := &auditing{Options: o, result: newAuditResult(o.Name), site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files), files: files, from: from}
 	s.weights.Roughly = o.Roughly || !o.Records && o.Each == nil
 	s.read = site.ReadOnce(from)
-	known := checks.Known{Read: s.read, Addresses: addressesOf(from.Captured())}
+	known := check.Known{Read: s.read, Addresses: addressesOf(from.Captured())}
 	if o.Project != nil {
 		if s.Dir == o.Project.Output {
 			s.result.Source = o.Project.Gate.File.Site.Source.Value
@@ -126,7 +127,7 @@ func newAuditing(o Options) (*auditing, error) {
 			known.Code = append(known.Code, "/"+f.Path)
 		}
 	}
-	s.known = checks.NewSite(known)
+	s.known = check.NewSite(known)
 	if o.Browser != nil {
 		if err := s.browse(); err != nil {
 			return nil, err
@@ -139,13 +140,13 @@ func newAuditing(o Options) (*auditing, error) {
 }
 
 func newAuditResult(name string) *result.Audit {
-	return &result.Audit{Format: result.AuditFormat, Dir: name, Records: []*inventory.Record{}, Verdicts: []result.Gated{}, Findings: []checks.Finding{}}
+	return &result.Audit{Format: result.AuditFormat, Dir: name, Records: []*inventory.Record{}, Verdicts: []result.Gated{}, Findings: []check.Finding{}}
 }
 
 // ofSite returns what only all pages together show.
-func (s *auditing) ofSite() []checks.Finding {
+func (s *auditing) ofSite() []check.Finding {
 	listed, whole := s.sitemap("sitemap.xml")
-	return s.sum.OfSite(&checks.SitePass{Site: s.known, Sitemap: listed, SitemapInPart: !whole}, s.notApplied())
+	return s.sum.OfSite(&check.SitePass{Site: s.known, Sitemap: listed, SitemapInPart: !whole}, s.notApplied())
 }
 
 // finish takes over what the pages came to.
@@ -178,7 +179,7 @@ type auditing struct {
 	pages   []page.Page // of them, by file
 	site    *weburl.Site
 	weights *site.Weights
-	known   *checks.Site
+	known   *check.Site
 	sources map[string]*page.Page // by file
 	ledger  *publish.Ledger
 	gate    audit.Gate
@@ -211,7 +212,7 @@ type audited struct {
 	record   *inventory.Record
 	verdicts []result.Gated
 	rendered []*pageload.Record
-	state    checks.State
+	state    check.State
 	bufs     [2]*site.Buffer // what the record refers to
 }
 
@@ -287,7 +288,7 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 	}
 	ask := newAsking(s.weights, s.known, s.store)
 	a = s.look(a, file, known, text, src, ask, ask.site)
-	e.Page, e.Differs, e.State = a.Page, a.state != checks.Applied, uint8(a.state)
+	e.Page, e.Differs, e.State = a.Page, a.state != check.Applied, uint8(a.state)
 	e.Questions = ask.questions(a.record)
 	s.store.Keep(known.File, &e)
 	return a, nil
@@ -295,8 +296,8 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 
 // look takes the record of a page and runs the checks on it. src is the page of the source that
 // it was made of, and text its bytes; nil for none.
-func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, src *page.Page, weights inventory.Weights, of *checks.Site) audited {
-	pass := &checks.Pass{Site: of}
+func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, src *page.Page, weights inventory.Weights, of *check.Site) audited {
+	pass := &check.Pass{Site: of}
 	var source *pageedit.Result
 	if s.Project != nil {
 		taken := itemmatch.Take(file, known, s.Project.Gate, weights)
@@ -338,12 +339,12 @@ func (s *auditing) take(file []byte, known page.Page) *inventory.Record {
 }
 
 // state says why an output is not what apply would write now.
-func (s *auditing) state(file string) checks.State {
+func (s *auditing) state(file string) check.State {
 	st, err := s.ledger.Status(file)
 	if err == nil && (st.State == publish.Edited || st.State == publish.Unknown) {
-		return checks.Edited
+		return check.Edited
 	}
-	return checks.Stale
+	return check.Stale
 }
 
 // add takes a page into the result.
@@ -366,7 +367,7 @@ func (s *auditing) add(a *audited) error {
 }
 
 // notApplied reports source pages that the output folder lacks.
-func (s *auditing) notApplied() (out []checks.Finding) {
+func (s *auditing) notApplied() (out []check.Finding) {
 	if s.ledger == nil {
 		return nil
 	}
@@ -405,9 +406,9 @@ func Page(file []byte, path string, project *project.Project) (*result.Audit, er
 			}
 		}
 		if len(project.Files) > 0 {
-			of := checks.Known{Read: site.ReadOnce(project.From)}
+			of := check.Known{Read: site.ReadOnce(project.From)}
 			of.HasFile, of.HasPage = site.Index(project.Files, project.Pages)
-			s.known, s.weights = checks.NewSite(of), site.NewWeights(project.Source, project.Files)
+			s.known, s.weights = check.NewSite(of), site.NewWeights(project.Source, project.Files)
 		}
 	}
 	s.sum = audit.NewSum(s.gate)

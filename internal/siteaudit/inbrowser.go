@@ -4,7 +4,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/browser"
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
@@ -62,7 +62,7 @@ func (s *auditing) gateOf() *pageedit.Gate {
 
 // open opens a page that is audited in the browser, on each screen. source is what the gate made of
 // its source; nil for none.
-func (s *auditing) open(pass *checks.Pass, known page.Page, source *pageedit.Result) {
+func (s *auditing) open(pass *check.Pass, known page.Page, source *pageedit.Result) {
 	if pass.Fragment {
 		return
 	}

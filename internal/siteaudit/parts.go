@@ -16,6 +16,7 @@ import (
 	"github.com/zeebo/xxh3"
 
 	"yellowgate/internal/core/audit"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
@@ -249,10 +250,10 @@ type joining struct {
 	*auditing
 	parts []*partFile // by number, from 0
 	alike checks.Alike
-	site  []checks.Finding // of the site, by file
-	any   bool             // some findings come before all others
-	count bool             // notes that are left out are counted
-	err   error            // of reading the parts again
+	site  []check.Finding // of the site, by file
+	any   bool            // some findings come before all others
+	count bool            // notes that are left out are counted
+	err   error           // of reading the parts again
 }
 
 // PartFolder is the folder that parts are of, as it was named when they were made; none for the
@@ -306,9 +307,9 @@ func Join(o Options, names []string) (r *result.Audit, done func() error, err er
 	j.site = s.ofSite()
 	for i := range j.site {
 		j.alike.Add(&j.site[i])
-		j.any = j.any || checks.First(&j.site[i])
+		j.any = j.any || check.First(&j.site[i])
 	}
-	slices.SortStableFunc(j.site, func(a, b checks.Finding) int { return strings.Compare(a.File, b.File) })
+	slices.SortStableFunc(j.site, func(a, b check.Finding) int { return strings.Compare(a.File, b.File) })
 	j.count = true
 	s.sum.Count(j.all())
 	j.count = false
@@ -411,7 +412,7 @@ func (j *joining) takeIn(known *page.Page, line *partPage) (err error) {
 	}()
 	for _, f := range j.sum.Add(line.Page) {
 		j.alike.Add(&f)
-		j.any = j.any || checks.First(&f)
+		j.any = j.any || check.First(&f)
 	}
 	if line.Record != nil {
 		line.restore()
@@ -461,8 +462,8 @@ func (j *joining) read(known *page.Page, into any) error {
 
 // all yields the findings in their order, reading the parts again: those that explain others,
 // then the rest, each by file.
-func (j *joining) all() iter.Seq[checks.Finding] {
-	return func(yield func(checks.Finding) bool) {
+func (j *joining) all() iter.Seq[check.Finding] {
+	return func(yield func(check.Finding) bool) {
 		for _, first := range []bool{true, false} {
 			if first && !j.any {
 				continue
@@ -474,7 +475,7 @@ func (j *joining) all() iter.Seq[checks.Finding] {
 					return
 				}
 			}
-			if !j.pass(first, func(f checks.Finding) bool { return checks.First(&f) != first || yield(f) }) {
+			if !j.pass(first, func(f check.Finding) bool { return check.First(&f) != first || yield(f) }) {
 				return
 			}
 		}
@@ -482,9 +483,9 @@ func (j *joining) all() iter.Seq[checks.Finding] {
 }
 
 // pass yields all findings by file.
-func (j *joining) pass(first bool, yield func(checks.Finding) bool) bool {
+func (j *joining) pass(first bool, yield func(check.Finding) bool) bool {
 	ofSite := j.site
-	give := func(fs []checks.Finding) bool {
+	give := func(fs []check.Finding) bool {
 		kept := fs[:0]
 		for _, f := range fs {
 			switch {
@@ -497,7 +498,7 @@ func (j *joining) pass(first bool, yield func(checks.Finding) bool) bool {
 				kept = append(kept, f)
 			}
 		}
-		checks.Sort(kept)
+		check.Sort(kept)
 		for _, f := range kept {
 			if !yield(f) {
 				return false
@@ -505,7 +506,7 @@ func (j *joining) pass(first bool, yield func(checks.Finding) bool) bool {
 		}
 		return true
 	}
-	upTo := func(file string, all bool) (fs []checks.Finding) {
+	upTo := func(file string, all bool) (fs []check.Finding) {
 		n := 0
 		for n < len(ofSite) && (all || ofSite[n].File < file) {
 			n++
@@ -515,9 +516,9 @@ func (j *joining) pass(first bool, yield func(checks.Finding) bool) bool {
 	}
 	for i := range j.pages {
 		var line struct { // the rest is not asked for again
-			File     string           `json:"file"`
-			Findings []checks.Finding `json:"findings"`
-			Lives    []int            `json:"lives"`
+			File     string          `json:"file"`
+			Findings []check.Finding `json:"findings"`
+			Lives    []int           `json:"lives"`
 		}
 		if err := j.read(&j.pages[i], &line); err != nil {
 			j.err = err

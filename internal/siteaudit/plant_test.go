@@ -12,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
@@ -113,9 +114,9 @@ func (p *plant) fits(text string) bool {
 var digits = regexp.MustCompile(`\d+`)
 
 // look lists what the checks find on a page, without lines, and at which lines.
-func look(known *checks.Site, text, path string) (counts map[string]int, lines map[string][]int) {
+func look(known *check.Site, text, path string) (counts map[string]int, lines map[string][]int) {
 	r := inventory.Take([]byte(text), page.Page{Path: path, File: "x.html"}, weburl.NewSite("https://ternhill.example"), plantedFiles)
-	found, _ := checks.RunPage(&checks.Pass{Record: r, Site: known})
+	found, _ := checks.RunPage(&check.Pass{Record: r, Site: known})
 	counts, lines = map[string]int{}, map[string][]int{}
 	for _, f := range found {
 		counts[f.Check+": "+digits.ReplaceAllString(f.Message, "#")]++
@@ -130,13 +131,13 @@ func look(known *checks.Site, text, path string) (counts map[string]int, lines m
 func TestPlantedDefects(t *testing.T) {
 	pages := cleanPages(t)
 	hasFile := func(p string) bool { return !strings.Contains(p, "no-such") && p != "/favicon.ico" }
-	of := checks.Known{HasFile: hasFile, HasPage: func(p string) bool { return !strings.Contains(p, "/no/such/") }}
+	of := check.Known{HasFile: hasFile, HasPage: func(p string) bool { return !strings.Contains(p, "/no/such/") }}
 	of.Read = func(p string) ([]byte, bool) {
 		text, ok := plantedFiles[p]
 		return []byte(text), ok || strings.HasSuffix(p, ".js")
 	}
 	of.Code = []string{"/css/unused.css", "/css/part.css", "/css/whole.css"}
-	known := checks.NewSite(of)
+	known := check.NewSite(of)
 	r := rand.New(rand.NewSource(7))
 	planted, found := 0, 0
 	try := func(path, text string, chosen []*plant) {

@@ -15,7 +15,7 @@ import (
 	"testing"
 
 	"yellowgate/internal/core/audit"
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/demo"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
@@ -103,7 +103,7 @@ func (c *changing) compare(what string, twice bool) {
 			return err.Error(), 0
 		}
 		text, err := json.MarshalIndent(struct {
-			Findings []checks.Finding
+			Findings []check.Finding
 			Totals   audit.Totals
 			Items    []audit.ItemSum
 			Pages    []audit.PageSum

@@ -16,6 +16,7 @@ import (
 
 	"golang.org/x/net/html"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/itemmatch"
@@ -101,7 +102,7 @@ type tamperer struct {
 	r       *rand.Rand
 	project *project.Project
 	pages   []*pageedit.Result
-	known   *checks.Site
+	known   *check.Site
 	tried   map[string]int
 	missed  int
 }
@@ -245,7 +246,7 @@ func addFound(t *testing.T, dir string) {
 
 func newTamperer(t *testing.T, p *project.Project, seed int64) *tamperer {
 	x := &tamperer{t: t, r: rand.New(rand.NewSource(seed)), project: p, tried: map[string]int{}}
-	x.known = checks.NewSite(checks.Known{HasFile: func(string) bool { return true }, HasPage: func(string) bool { return true }})
+	x.known = check.NewSite(check.Known{HasFile: func(string) bool { return true }, HasPage: func(string) bool { return true }})
 	for i := range p.Pages {
 		b, err := p.Read(&p.Pages[i])
 		if err != nil {
@@ -268,9 +269,9 @@ func newTamperer(t *testing.T, p *project.Project, seed int64) *tamperer {
 }
 
 // errors lists the errors that the audit finds on a page that stands for a source page.
-func (x *tamperer) errors(r *pageedit.Result, text []byte) (out []checks.Finding) {
+func (x *tamperer) errors(r *pageedit.Result, text []byte) (out []check.Finding) {
 	rec := itemmatch.Take(text, r.Page, x.project.Gate, nil)
-	found, _ := checks.RunPage(&checks.Pass{Record: rec.Record, Site: x.known, Gated: itemmatch.Compare(rec, r)})
+	found, _ := checks.RunPage(&check.Pass{Record: rec.Record, Site: x.known, Gated: itemmatch.Compare(rec, r)})
 	for _, f := range found {
 		if f.Severity == problem.Error {
 			out = append(out, f)
@@ -279,7 +280,7 @@ func (x *tamperer) errors(r *pageedit.Result, text []byte) (out []checks.Finding
 	return out
 }
 
-func gateErrors(fs []checks.Finding) (out []checks.Finding) {
+func gateErrors(fs []check.Finding) (out []check.Finding) {
 	for _, f := range fs {
 		if checks.Named(f.Check).Family == "gate" {
 			out = append(out, f)
@@ -294,7 +295,7 @@ func (x *tamperer) try(r *pageedit.Result, c tampered) {
 	}
 	x.tried[c.what]++
 	was := map[string]int{}
-	key := func(f checks.Finding) string {
+	key := func(f check.Finding) string {
 		return f.Check + " " + f.Item + " " + digits.ReplaceAllString(f.Message, "#")
 	}
 	for _, f := range x.errors(r, r.File) {

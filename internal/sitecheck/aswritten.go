@@ -1,7 +1,7 @@
 package sitecheck
 
 import (
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/gatecheck"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/itemmatch"
@@ -11,9 +11,9 @@ import (
 )
 
 // AsWritten takes a page as apply would write it.
-func AsWritten(p *project.Project, g *pageedit.Result, w inventory.Weights) *checks.Pass {
+func AsWritten(p *project.Project, g *pageedit.Result, w inventory.Weights) *check.Pass {
 	record := itemmatch.Take(g.File, g.Page, p.Gate, w)
-	return &checks.Pass{Record: record.Record, Gated: itemmatch.Compare(record, g)}
+	return &check.Pass{Record: record.Record, Gated: itemmatch.Compare(record, g)}
 }
 
 // NewJudge is a judge of what pages need for a project, with the weights of its source.

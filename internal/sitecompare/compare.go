@@ -12,6 +12,7 @@ import (
 	"github.com/aymanbagabas/go-udiff"
 
 	"yellowgate/internal/core/audit"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/compare"
 	"yellowgate/internal/core/didyoumean"
@@ -82,7 +83,7 @@ func onePage(name string, sides ...*gatedSide) error {
 			}
 		}
 		s.Records, found = one, found || len(one) > 0
-		s.Findings = slices.DeleteFunc(slices.Clone(s.Findings), func(f checks.Finding) bool { return len(one) == 0 || f.Page != one[0].Path })
+		s.Findings = slices.DeleteFunc(slices.Clone(s.Findings), func(f check.Finding) bool { return len(one) == 0 || f.Page != one[0].Path })
 	}
 	if !found {
 		return &failure.Usage{Message: fmt.Sprintf("no page %q on either side%s", name, didyoumean.Suggest(name, paths)), Remedy: "name it by its path: yellowgate compare site public /visit/"}
@@ -132,7 +133,7 @@ type gatedSide struct {
 	dir   string // where its pages are; "" for a saved audit
 }
 
-func withoutGate(fs []checks.Finding) (out []checks.Finding) {
+func withoutGate(fs []check.Finding) (out []check.Finding) {
 	for _, f := range fs {
 		if c := checks.Named(f.Check); c == nil || c.Family != "gate" {
 			out = append(out, f)

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/gateedit"
 	"yellowgate/internal/core/gatefile"
@@ -33,7 +33,7 @@ func Suggest(p *project.Project, progress parallel.Progress) (*result.Suggestion
 	var ledger usage.Ledger
 	same := newSameMetadata(p.Gate.File)
 	type looked struct {
-		pass  *checks.Pass
+		pass  *check.Pass
 		gated *pageedit.Result
 		needs []*usage.Need
 	}

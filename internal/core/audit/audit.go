@@ -11,6 +11,7 @@ import (
 	"iter"
 	"slices"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/itemmatch"
@@ -31,10 +32,10 @@ type Page struct {
 	Bytes    int    `json:"bytes"`              // with what it loads
 	Unneeded int    `json:"unneeded,omitempty"` // of these: stylesheets none of whose selectors matches
 
-	Findings []checks.Finding `json:"findings,omitempty"` // as the checks report them
-	Facts    checks.Facts     `json:"facts"`
-	Items    []Item           `json:"items,omitempty"` // by number; none where the page was not compared with a gate
-	Lines    *checks.Lines    `json:"lines,omitempty"` // what the lines of the gate file do on it
+	Findings []check.Finding `json:"findings,omitempty"` // as the checks report them
+	Facts    checks.Facts    `json:"facts"`
+	Items    []Item          `json:"items,omitempty"` // by number; none where the page was not compared with a gate
+	Lines    *checks.Lines   `json:"lines,omitempty"` // what the lines of the gate file do on it
 	// Lives are the entries of accept whose pages choose it.
 	Lives []int `json:"lives,omitempty"`
 }
@@ -50,19 +51,19 @@ type Item struct {
 // A Gate is what an audit needs of a gate file; the zero value is for an audit without one.
 type Gate struct {
 	tally      *checks.Tally
-	settlement *checks.Settlement
+	settlement *check.Settlement
 	items      []*gatefile.Item
 }
 
 // NewGate prepares a gate for an audit.
 func NewGate(g *pageedit.Gate) Gate {
-	return Gate{checks.NewTally(g), checks.Settle(g.File), g.File.Items}
+	return Gate{checks.NewTally(g), check.Settle(g.File), g.File.Items}
 }
 
 // PageOf writes down what came of a page: its record, what the gate made of its source and what
 // the page has of that (both nil where there is no source page), and the pass in which the
 // checks are run.
-func (g Gate) PageOf(pass *checks.Pass, source *pageedit.Result, gated *itemmatch.Page) *Page {
+func (g Gate) PageOf(pass *check.Pass, source *pageedit.Result, gated *itemmatch.Page) *Page {
 	r := pass.Record
 	cost := r.Cost()
 	a := &Page{Path: r.Path, File: r.File, Fragment: r.Fragment, Requests: cost.Requests, Blocking: cost.Blocking, Bytes: r.Bytes + cost.Loaded}
@@ -82,7 +83,7 @@ func (g Gate) PageOf(pass *checks.Pass, source *pageedit.Result, gated *itemmatc
 }
 
 // seen reports whether a browser asked for an item, or had it in its document.
-func seen(pass *checks.Pass, item string) bool {
+func seen(pass *check.Pass, item string) bool {
 	return slices.ContainsFunc(pass.Rendered, func(r *pageload.Record) bool { return r.Has(item) })
 }
 
@@ -145,7 +146,7 @@ type Sum struct {
 	// NoNotes: notes are counted and left out.
 	NoNotes bool
 
-	Gathered  *checks.Gathered
+	Gathered  *check.Gathered
 	Fragments int
 	Requests  int   // of all pages
 	Bytes     int64 // that all pages load, their own HTML included
@@ -168,7 +169,7 @@ func NewSum(g Gate) *Sum {
 
 // Add takes a page in and returns its findings as they are here: with the severity that they
 // have, without those that the owner lives with or does not ask for, which are counted.
-func (s *Sum) Add(a *Page) []checks.Finding {
+func (s *Sum) Add(a *Page) []check.Finding {
 	if s.tally != nil {
 		s.tally.Add(a.Path, a.Lines)
 	}
@@ -185,14 +186,14 @@ func (s *Sum) Add(a *Page) []checks.Finding {
 	} else {
 		s.Unneeded += int64(a.Unneeded)
 		s.Pages = append(s.Pages, PageSum{Path: a.Path, Requests: a.Requests, Blocking: a.Blocking, Bytes: a.Bytes, Unneeded: a.Unneeded})
-		s.Gathered.Add(checks.PageAt{Path: a.Path, File: a.File, Aside: a.Aside}, a.Facts)
+		s.Gathered.Add(check.PageAt{Path: a.Path, File: a.File, Aside: a.Aside}, a.Facts)
 	}
 	s.count(a)
 	return s.settle(slices.Clone(a.Findings), a.Lives)
 }
 
 // Again returns what Add did for the findings of a page, and counts nothing.
-func (s *Sum) Again(findings []checks.Finding, lives []int) []checks.Finding {
+func (s *Sum) Again(findings []check.Finding, lives []int) []check.Finding {
 	totals := s.Totals
 	defer func() { s.Totals = totals }()
 	return s.settle(findings, lives)
@@ -222,13 +223,13 @@ func (s *Sum) count(a *Page) {
 	}
 	type saying struct {
 		item string
-		says checks.Said
+		says check.Said
 	}
 	said := map[saying]bool{} // an item counts a page once
 	for i := range a.Findings {
 		f := &a.Findings[i]
 		c := checks.Named(f.Check)
-		if f.Item == "" || c == nil || c.Says == checks.Nothing || said[saying{f.Item, c.Says}] {
+		if f.Item == "" || c == nil || c.Says == check.Nothing || said[saying{f.Item, c.Says}] {
 			continue
 		}
 		said[saying{f.Item, c.Says}] = true
@@ -237,18 +238,18 @@ func (s *Sum) count(a *Page) {
 			continue
 		}
 		switch c.Says {
-		case checks.Missing:
+		case check.Missing:
 			s.Items[n].Missing++
-		case checks.Leaked:
+		case check.Leaked:
 			s.Items[n].Leaked++
-		case checks.Differs:
+		case check.Differs:
 			s.Items[n].Differs++
 		}
 	}
 }
 
 // settle gives findings the severity that they have here, and counts those that are left out.
-func (s *Sum) settle(fs []checks.Finding, lives []int) []checks.Finding {
+func (s *Sum) settle(fs []check.Finding, lives []int) []check.Finding {
 	kept := fs[:0]
 	for _, f := range fs {
 		keep, accepted := s.settlement.Apply(&f, lives)
@@ -267,20 +268,20 @@ func (s *Sum) settle(fs []checks.Finding, lives []int) []checks.Finding {
 
 // OfSite returns the findings that only all pages together show: those of the checks of the
 // site, of the lines of the gate file, and others that the caller has.
-func (s *Sum) OfSite(pass *checks.SitePass, others []checks.Finding) (out []checks.Finding) {
+func (s *Sum) OfSite(pass *check.SitePass, others []check.Finding) (out []check.Finding) {
 	pass.Gathered = s.Gathered
 	all := append(checks.RunSite(pass), others...)
 	if s.tally != nil {
 		all = append(all, s.tally.Findings()...)
 	}
 	for _, f := range all {
-		out = append(out, s.settle([]checks.Finding{f}, s.lives[page.Key(f.Page)])...)
+		out = append(out, s.settle([]check.Finding{f}, s.lives[page.Key(f.Page)])...)
 	}
 	return out
 }
 
 // DropsNote reports whether a finding is a note that nobody asks for, which is counted then.
-func (s *Sum) DropsNote(f checks.Finding) bool {
+func (s *Sum) DropsNote(f check.Finding) bool {
 	if f.Severity == problem.Note {
 		s.Totals.Notes++
 	}
@@ -288,7 +289,7 @@ func (s *Sum) DropsNote(f checks.Finding) bool {
 }
 
 // Count counts findings by severity, in all and by page, beside what is counted already.
-func (s *Sum) Count(findings iter.Seq[checks.Finding]) {
+func (s *Sum) Count(findings iter.Seq[check.Finding]) {
 	t := Count(s.Pages, findings)
 	s.Totals.Errors += t.Errors
 	s.Totals.Warnings += t.Warnings
@@ -296,7 +297,7 @@ func (s *Sum) Count(findings iter.Seq[checks.Finding]) {
 }
 
 // Count counts findings by severity, and sets the counts of the pages.
-func Count(pages []PageSum, findings iter.Seq[checks.Finding]) (t Totals) {
+func Count(pages []PageSum, findings iter.Seq[check.Finding]) (t Totals) {
 	at := make(map[string]*PageSum, len(pages))
 	for i := range pages {
 		p := &pages[i]

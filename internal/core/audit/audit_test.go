@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/itemmatch"
@@ -34,7 +35,7 @@ func pageOf(g *pageedit.Gate, gate Gate, path, source string, output func(string
 	result := g.Page([]byte(source), known)
 	taken := itemmatch.Take([]byte(output(string(result.File))), known, g, nil)
 	has := func(string) bool { return true }
-	pass := &checks.Pass{Record: taken.Record, Site: checks.NewSite(checks.Known{HasFile: has, HasPage: has})}
+	pass := &check.Pass{Record: taken.Record, Site: check.NewSite(check.Known{HasFile: has, HasPage: has})}
 	if !result.Fragment && !taken.Fragment {
 		pass.Gated = itemmatch.Compare(taken, result)
 	}
@@ -77,7 +78,7 @@ accept: [{check: title-shared, pages: /b/, note: so be it}, {check: leaked-item,
 	sum := func(pages []*Page, noNotes bool) (o outcome) {
 		s := NewSum(NewGate(g))
 		s.NoNotes = noNotes
-		var all []checks.Finding
+		var all []check.Finding
 		for _, p := range pages {
 			before := len(p.Findings)
 			found := s.Add(p)
@@ -86,7 +87,7 @@ accept: [{check: title-shared, pages: /b/, note: so be it}, {check: leaked-item,
 			}
 			all = append(all, found...)
 		}
-		all = append(all, s.OfSite(&checks.SitePass{}, []checks.Finding{checks.MissingPage("/e/", "e/index.html")})...)
+		all = append(all, s.OfSite(&check.SitePass{}, []check.Finding{checks.MissingPage("/e/", "e/index.html")})...)
 		if noNotes {
 			all = slices.DeleteFunc(all, s.DropsNote)
 		}
@@ -146,7 +147,7 @@ func TestUnknownFact(t *testing.T) {
 // TestCount: findings count for their page; those of no page count in all.
 func TestCount(t *testing.T) {
 	pages := []PageSum{{Path: "/a/", Errors: 7}, {Path: "/b/"}}
-	totals := Count(pages, slices.Values([]checks.Finding{{Severity: problem.Error, Page: "/a/"}, {Severity: problem.Warning, Page: "/b/"}, {Severity: problem.Note, Page: "/b/"}, {Severity: problem.Error}}))
+	totals := Count(pages, slices.Values([]check.Finding{{Severity: problem.Error, Page: "/a/"}, {Severity: problem.Warning, Page: "/b/"}, {Severity: problem.Note, Page: "/b/"}, {Severity: problem.Error}}))
 	if totals != (Totals{Errors: 2, Warnings: 1, Notes: 1}) || pages[0].Errors != 1 || pages[1].Warnings != 1 || pages[1].Notes != 1 {
 		t.Errorf("%+v, %+v", totals, pages)
 	}

@@ -5,21 +5,22 @@ import (
 	"strconv"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
-var answerNotVisible = &Check{
+var answerNotVisible = &check.Check{
 	Name: "answer-not-visible", Family: "head", Severity: problem.Note,
 	Title: "an answer in the structured data is not on the page",
 	Doc: `Search engines want visitors to see what the data says. The answer is in the
 structured data, and the text of the page does not have it.`,
 	Bad:  "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"FAQPage\", \"mainEntity\": [{\"@type\": \"Question\", \"name\": \"Is the dome heated?\", \"acceptedAnswer\": {\"@type\": \"Answer\", \"text\": \"No. Bring a coat, even in July.\"}}]}</script>\n<p>Come and see.</p>",
 	Good: "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"FAQPage\", \"mainEntity\": [{\"@type\": \"Question\", \"name\": \"Is the dome heated?\", \"acceptedAnswer\": {\"@type\": \"Answer\", \"text\": \"No. Bring a coat, even in July.\"}}]}</script>\n<p>No. Bring a coat, even in July.</p>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		text := ""
-		for _, d := range structuredOf(p) {
-			eachThing(d.tree, func(kind string, thing map[string]any) {
+		for _, d := range check.StructuredOf(p) {
+			eachThing(d.Tree, func(kind string, thing map[string]any) {
 				answer, _ := thing["text"].(string)
 				if kind != "Answer" || answer == "" {
 					return
@@ -28,7 +29,7 @@ structured data, and the text of the page does not have it.`,
 					text = visibleText(p)
 				}
 				if !strings.Contains(text, plainText(answer)) {
-					p.At(d.e, "the page does not show the answer "+strconv.Quote(cutTo(answer, 60)), "show it on the page, too")
+					p.At(d.E, "the page does not show the answer "+strconv.Quote(check.CutTo(answer, 60)), "show it on the page, too")
 				}
 			})
 		}
@@ -36,7 +37,7 @@ structured data, and the text of the page does not have it.`,
 }
 
 // visibleText is the text of a page's body, as plainText has it.
-func visibleText(p *Pass) string {
+func visibleText(p *check.Pass) string {
 	var b strings.Builder
 	markup.Pieces(p.Source.Text, func(x markup.Piece) bool {
 		if x.Kind == markup.PieceText && x.Start >= p.Scan.BodyBegin {

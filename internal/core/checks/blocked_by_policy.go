@@ -6,6 +6,7 @@ import (
 	"net/url"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/csp"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
@@ -13,7 +14,7 @@ import (
 	"yellowgate/internal/core/problem"
 )
 
-var blockedByPolicy = &Check{
+var blockedByPolicy = &check.Check{
 	Name: "blocked-by-policy", Family: "loading", Severity: problem.Error,
 	Title: "the page's own policy stops what it loads",
 	Doc: `The page has a Content-Security-Policy, in a meta element or in the header of a captured
@@ -23,18 +24,18 @@ give inline code a nonce or its digest, or take the element out. A policy is in 
 what stands below it. An audit with --browser tells what scripts ask for and put in, too.`,
 	Bad:  "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'\">\n<script src=\"https://count.example/c.js\" async></script>",
 	Good: "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self' https://count.example\">\n<script src=\"https://count.example/c.js\" async></script>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		reportStoppedText(p)
 		reportStoppedThere(p)
 	},
 }
 
 // stoppedThere tells what a policy stopped in the browser, besides what the text shows.
-func reportStoppedThere(p *Pass) {
+func reportStoppedThere(p *check.Pass) {
 	type place struct{ line, column int }
 	told := map[place]bool{}
-	for i := range p.findings {
-		if f := &p.findings[i]; f.Check == p.check.Name {
+	for i := range p.Reported {
+		if f := &p.Reported[i]; f.Check == p.Running.Name {
 			told[place{f.Line, f.Column}] = true
 		}
 	}
@@ -47,11 +48,11 @@ func reportStoppedThere(p *Pass) {
 			}
 		}
 	}
-	for _, r := range p.visits() {
+	for _, r := range p.Visits() {
 		for i := 1; i < len(r.Requests); i++ {
 			if x := &r.Requests[i]; x.Failed == pageload.Policy && !known[x.Target] {
 				rule := cmp.Or(x.Detail, "the page's policy")
-				p.atTarget(x.Target, x.Item, rule+" does not let in "+x.Target+askedBy(r, i), "add its host to "+rule+", or take out what asks for it")
+				p.AtTarget(x.Target, x.Item, rule+" does not let in "+x.Target+check.AskedBy(r, i), "add its host to "+rule+", or take out what asks for it")
 			}
 		}
 		for i := range r.Mistakes {
@@ -59,16 +60,16 @@ func reportStoppedThere(p *Pass) {
 			switch {
 			case m.Kind != "policy":
 			case m.Request > 0:
-				p.atTarget(r.Requests[m.Request].Target, m.Item, fmt.Sprintf("%s, which %s:%d puts in", m.Message, r.Requests[m.Request].Target, m.Line), "do it without, or let it in by a nonce")
+				p.AtTarget(r.Requests[m.Request].Target, m.Item, fmt.Sprintf("%s, which %s:%d puts in", m.Message, r.Requests[m.Request].Target, m.Line), "do it without, or let it in by a nonce")
 			case len(told) == 0: // the text tells which of its code is stopped
-				p.once(max(m.Line, 1), 1, m.Item, m.Message+", which a script of the page puts in", "do it without, or let it in by a nonce")
+				p.Once(max(m.Line, 1), 1, m.Item, m.Message+", which a script of the page puts in", "do it without, or let it in by a nonce")
 			}
 		}
 	}
 }
 
 // stoppedText tells what the policies of a page stop of its text.
-func reportStoppedText(p *Pass) {
+func reportStoppedText(p *check.Pass) {
 	policies := 0
 	for i := range p.Header {
 		if e := &p.Header[i]; e.IsPolicy() {
@@ -80,7 +81,7 @@ func reportStoppedText(p *Pass) {
 	}
 	for i := range p.Elements {
 		e := &p.Elements[i]
-		if e.Tag != "meta" || !Own(e) || e.Area != "head" {
+		if e.Tag != "meta" || !check.Own(e) || e.Area != "head" {
 			continue
 		}
 		if v, _ := p.Source.Attr(e.El.Start, "http-equiv"); strings.EqualFold(strings.TrimSpace(v), "content-security-policy") {
@@ -97,7 +98,7 @@ var policyKinds = map[string]string{"script": csp.Script, "iframe": csp.Frame, "
 	"use": csp.Image, "video": csp.Media, "audio": csp.Media, "track": csp.Media, "object": csp.Object, "embed": csp.Object, "import": csp.Script}
 
 // stopped tells what of the page, from an offset on, a policy stops. where says where that stands.
-func reportStopped(p *Pass, rules *csp.Policy, from int, where string) {
+func reportStopped(p *check.Pass, rules *csp.Policy, from int, where string) {
 	here := p.Base.Address(p.Path)
 	whole := func(target, party string) *url.URL {
 		if party == "own" {
@@ -110,7 +111,7 @@ func reportStopped(p *Pass, rules *csp.Policy, from int, where string) {
 		return u
 	}
 	for e := range p.All() {
-		if !Own(e) || e.Area == inventory.HeaderArea || e.El.Start < from {
+		if !check.Own(e) || e.Area == inventory.HeaderArea || e.El.Start < from {
 			continue
 		}
 		attr := func(name string) string {
@@ -159,7 +160,7 @@ func reportStopped(p *Pass, rules *csp.Policy, from int, where string) {
 }
 
 // stoppedAttributes reports event handlers and style attributes, all of a kind at the first.
-func reportStoppedAttributes(p *Pass, rules *csp.Policy, from int, where string) {
+func reportStoppedAttributes(p *check.Pass, rules *csp.Policy, from int, where string) {
 	type kind struct {
 		name, kind, remedy string
 		first, count       int
@@ -194,7 +195,7 @@ func reportStoppedAttributes(p *Pass, rules *csp.Policy, from int, where string)
 	}
 	for _, k := range kinds {
 		if k.count > 0 {
-			line, column := p.locate(k.first)
+			line, column := p.Locate(k.first)
 			p.Report(line, column, "", fmt.Sprintf("%s does not let in %s (%s)", k.by, counted(k.count, k.name), where), k.remedy)
 		}
 	}

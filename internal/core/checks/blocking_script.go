@@ -4,11 +4,12 @@ import (
 	"bytes"
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
-var blockingScript = &Check{
+var blockingScript = &check.Check{
 	Name: "blocking-script", Family: "loading", Severity: problem.Warning,
 	Title: "a script holds up the page",
 	Doc: `A script with a src and without defer, async or type="module" stops the browser from
@@ -17,10 +18,10 @@ amid the body it keeps back what follows. Load it with defer, or put it at the e
 of the body. Inline scripts are not reported: they wait for nothing but themselves.`,
 	Bad:  "<head>\n  <script src=\"/js/slides.js\"></script>\n</head>",
 	Good: "<head>\n  <script src=\"/js/slides.js\" defer></script>\n</head>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if !Own(e) || !e.IsScript() || e.Runs != "blocking" || !e.Loads {
+			if !check.Own(e) || !e.IsScript() || e.Runs != "blocking" || !e.Loads {
 				continue
 			}
 			switch {
@@ -35,19 +36,19 @@ of the body. Inline scripts are not reported: they wait for nothing but themselv
 
 // contentAfter reports whether something stands in the body behind an offset that
 // a visitor could wait for: a tag that is no script or style, or text.
-func contentAfterElement(p *Pass, at int) bool {
+func contentAfterElement(p *check.Pass, at int) bool {
 	if at >= p.Scan.BodyStop {
 		return false
 	}
-	if p.shows == 0 { // nobody asked yet; later scripts are further down
-		p.shows = lastShownAt(p, at)
+	if p.Shows == 0 { // nobody asked yet; later scripts are further down
+		p.Shows = lastShownAt(p, at)
 	}
-	return p.shows > at
+	return p.Shows > at
 }
 
 // lastShown is where the last thing in the body ends behind an offset that a visitor sees;
 // -1 for none.
-func lastShownAt(p *Pass, at int) int {
+func lastShownAt(p *check.Pass, at int) int {
 	src := p.Source.Text[at:p.Scan.BodyStop]
 	last, unseen := -1, 0 // up to there nothing shows: a closed dialog, a template, a noscript
 	markup.Pieces(src, func(x markup.Piece) bool {

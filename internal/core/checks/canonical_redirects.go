@@ -3,10 +3,11 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var canonicalRedirects = &Check{
+var canonicalRedirects = &check.Check{
 	Name: "canonical-redirects", Family: "server", Severity: problem.Warning,
 	Title: "the canonical names an address that leads on to another",
 	Doc: `The canonical says which address stands for the page, and the server says of that address
@@ -16,15 +17,15 @@ server ends at. Told of a captured site only.`,
 		"{\"url\":\"https://ternhill.example/visit\",\"final\":\"https://ternhill.example/visit/\",\"status\":301}",
 	Good: "-- site/visit/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/visit/\">\n-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/visit\",\"final\":\"https://ternhill.example/visit/\",\"status\":301}",
-	Page: func(p *Pass) {
-		if p.leadsAway() || p.Site == nil {
+	Page: func(p *check.Pass) {
+		if p.LeadsAway() || p.Site == nil {
 			return
 		}
-		for _, e := range canonicals(p) {
+		for _, e := range check.Canonicals(p) {
 			if e.URL == "" || !e.Ref.Own {
 				continue
 			}
-			if to, steps := p.Site.Addresses.redirects(e.Ref.Path); steps > 0 {
+			if to, steps := p.Site.Addresses.Redirects(e.Ref.Path); steps > 0 {
 				p.At(e, fmt.Sprintf("the canonical names %s, and the server leads on from there to %s", e.URL, to), "name the address that the server ends at")
 			}
 		}

@@ -3,11 +3,12 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/problem"
 )
 
-var canonicalRepeated = &Check{
+var canonicalRepeated = &check.Check{
 	Name: "canonical-repeated", Family: "head", Severity: problem.Error,
 	Title: "the page has more than one canonical",
 	Doc: `The canonical link tells search engines which address stands for the page. With two of
@@ -16,14 +17,14 @@ first, gives it the right value and takes the others out. A canonical of the hea
 counts as one more where a capture keeps it and it names another address.`,
 	Bad:  "<link rel=\"canonical\" href=\"https://ternhill.example/journal/\">\n<link rel=\"canonical\" href=\"https://ternhill.example/\">",
 	Good: "<link rel=\"canonical\" href=\"https://ternhill.example/journal/\">",
-	Page: func(p *Pass) {
-		if p.leadsAway() {
+	Page: func(p *check.Pass) {
+		if p.LeadsAway() {
 			return
 		}
-		all := canonicals(p)
+		all := check.Canonicals(p)
 		for i, e := range all {
 			switch {
-			case i == 0 || e.Area != inventory.HeaderArea && gateGives(p, "canonical"):
+			case i == 0 || e.Area != inventory.HeaderArea && check.GateGives(p, "canonical"):
 			case e.Area == inventory.HeaderArea && e.Target == all[0].Target: // they agree
 			case e.Area == inventory.HeaderArea:
 				p.At(e, fmt.Sprintf("the header Link names another canonical, %s; %s", e.URL, canonicalAt(all[0])), "keep one: in the page, or in the server's settings")

@@ -6,10 +6,11 @@ import (
 
 	"golang.org/x/net/html/charset"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var charsetConflict = &Check{
+var charsetConflict = &check.Check{
 	Name: "charset-conflict", Family: "head", Severity: problem.Warning, Whole: true,
 	Title: "the page declares two encodings",
 	Doc: `A browser heeds the first declaration that it meets, a byte order mark before all others.
@@ -17,17 +18,17 @@ Another one that says something else is wrong for somebody: for the browser, or 
 reads the file by it. Keep one, as utf-8.`,
 	Bad:  "<head>\n<meta charset=\"utf-8\">\n<meta http-equiv=\"Content-Type\" content=\"text/html; charset=iso-8859-1\">\n<title>Visit</title>\n</head>",
 	Good: "<head>\n<meta charset=\"utf-8\">\n<title>Visit</title>\n</head>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		first, at := "", 0
 		if strings.HasPrefix(string(p.Source.File[:min(3, len(p.Source.File))]), "\xef\xbb\xbf") {
 			first = "utf-8"
 		}
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if e.Tag != "meta" || !Own(e) {
+			if e.Tag != "meta" || !check.Own(e) {
 				continue
 			}
-			label := declared(p, e)
+			label := check.Declared(p, e)
 			if label == "" {
 				continue
 			}

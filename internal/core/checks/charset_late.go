@@ -3,24 +3,25 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
-var charsetLate = &Check{
+var charsetLate = &check.Check{
 	Name: "charset-late", Family: "head", Severity: problem.Warning,
 	Title: "the encoding is named after the first 1,024 bytes",
 	Doc: `Browsers look for the encoding within the first 1,024 bytes of a page (HTML, 4.2.5.4);
 behind them it may come too late. Move the meta to the beginning of the head.`,
 	Bad:  "<head>\n  <!-- a long comment of 1,200 bytes -->\n  <meta charset=\"utf-8\">",
 	Good: "<head>\n  <meta charset=\"utf-8\">\n  <!-- a long comment of 1,200 bytes -->",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		if p.Page.Answer.Charset() != "" {
 			return // the server says it
 		}
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if e.Tag != "meta" || !Own(e) {
+			if e.Tag != "meta" || !check.Own(e) {
 				continue
 			}
 			if _, ok := markup.MetaCharset(p.Source.Text, e.El.Start); !ok {

@@ -4,8 +4,10 @@
 // them; what runs them knows nothing of any.
 package checks
 
+import "yellowgate/internal/core/check"
+
 // All lists the checks, by family and name.
-func All() []*Check { return all }
+func All() []*check.Check { return all }
 
 // Names lists the names of all checks.
 func Names() []string {
@@ -17,7 +19,7 @@ func Names() []string {
 }
 
 // Named returns the check of a name, or nil.
-func Named(name string) *Check {
+func Named(name string) *check.Check {
 	for _, c := range all {
 		if c.Name == name {
 			return c
@@ -26,7 +28,7 @@ func Named(name string) *Check {
 	return nil
 }
 
-var all = []*Check{
+var all = []*check.Check{
 	answerNotVisible, brokenHead, canonicalDead, canonicalElsewhere, canonicalMissing, canonicalNoindexed, canonicalRelative, canonicalRepeated,
 	charsetConflict, charsetLate, charsetMissing, deadRefresh, descriptionLength, descriptionMissing, descriptionRepeated, descriptionShared, iconMissing,
 	langMissing, metaInBody, namelessMeta, noindexedInSitemap, noZoom, oldDoctype, robotsConflict, socialImage, socialIncomplete,
@@ -44,20 +46,20 @@ var all = []*Check{
 
 // RunPage runs all checks on one page and returns its findings, and the facts that are to
 // be kept of it.
-func RunPage(p *Pass) ([]Finding, Facts) {
+func RunPage(p *check.Pass) ([]check.Finding, Facts) {
 	for _, c := range all {
 		p.Run(c)
 	}
-	return p.Findings(), factsOf(p)
+	return p.Found(), factsOf(p)
 }
 
 // RunSite runs the checks of the whole site.
-func RunSite(s *SitePass) []Finding {
+func RunSite(s *check.SitePass) []check.Finding {
 	if s.Site == nil {
-		s.Site = NewSite(Known{})
+		s.Site = check.NewSite(check.Known{})
 	}
 	for _, c := range all {
 		s.Run(c)
 	}
-	return s.Findings()
+	return s.Found()
 }

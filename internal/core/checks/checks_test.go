@@ -12,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/itemmatch"
@@ -26,7 +27,7 @@ import (
 var wanted = regexp.MustCompile(`<!-- want ([a-z -]+) -->`)
 
 // elsewhere are the checks that have tests of their own.
-var elsewhere = map[*Check]bool{Named("unreachable-popup"): true, Named("over-budget"): true, Named("imported-everywhere"): true, Named("missing-style"): true, Named("orphan-file"): true, Named("repeated-rules"): true, Named("unused-style"): true, Named("too-early"): true}
+var elsewhere = map[*check.Check]bool{Named("unreachable-popup"): true, Named("over-budget"): true, Named("imported-everywhere"): true, Named("missing-style"): true, Named("orphan-file"): true, Named("repeated-rules"): true, Named("unused-style"): true, Named("too-early"): true}
 
 // TestPages runs the checks that need no gate on the pages of testdata.
 func TestPages(t *testing.T) {
@@ -36,7 +37,7 @@ func TestPages(t *testing.T) {
 		files["/css/"+name+".css"] = "p { margin: 0 } /* " + name + " */"
 	}
 	code := slices.DeleteFunc(slices.Sorted(maps.Keys(files)), func(name string) bool { return path.Ext(name) != ".css" })
-	site := NewSite(Known{
+	site := check.NewSite(check.Known{
 		Code:    code,
 		HasFile: func(p string) bool { _, ok := files[p]; return ok },
 		Read:    func(p string) ([]byte, bool) { b, ok := files[p]; return []byte(b), ok },
@@ -63,7 +64,7 @@ func TestPages(t *testing.T) {
 			}
 		}
 		r := inventory.Take(text, page.Page{Path: "/visit/", File: name}, weburl.NewSite("https://ternhill.example"), weights(files))
-		pass := &Pass{Record: r, Site: site}
+		pass := &check.Pass{Record: r, Site: site}
 		findings, facts := RunPage(pass)
 		all.Add(pass.PageAt(), facts)
 		for _, f := range findings {
@@ -84,7 +85,7 @@ func TestPages(t *testing.T) {
 	}
 	add(all, "/visit/", `<meta name=robots content=noindex>`)
 	add(all, "/copy/", `<link rel=canonical href=/visit/>`)
-	for _, f := range RunSite(&SitePass{Gathered: all, Site: site, Sitemap: map[string]bool{"/visit": true}}) {
+	for _, f := range RunSite(&check.SitePass{Gathered: all, Site: site, Sitemap: map[string]bool{"/visit": true}}) {
 		seen[f.Check] = true
 	}
 	for _, c := range All() {
@@ -95,9 +96,9 @@ func TestPages(t *testing.T) {
 }
 
 // add takes a page of a site into what is gathered.
-func add(all *Gathered, path, html string) {
-	pass := &Pass{Record: inventory.Take([]byte(html), page.Page{Path: path, File: path[1:] + "index.html"}, weburl.NewSite("https://ternhill.example"), nil),
-		Site: NewSite(Known{HasFile: func(string) bool { return true }, HasPage: func(string) bool { return true }})}
+func add(all *check.Gathered, path, html string) {
+	pass := &check.Pass{Record: inventory.Take([]byte(html), page.Page{Path: path, File: path[1:] + "index.html"}, weburl.NewSite("https://ternhill.example"), nil),
+		Site: check.NewSite(check.Known{HasFile: func(string) bool { return true }, HasPage: func(string) bool { return true }})}
 	_, facts := RunPage(pass)
 	all.Add(pass.PageAt(), facts)
 }
@@ -147,7 +148,7 @@ items:
 			text = strings.Replace(text, c.old, c.new, 1)
 		}
 		taken := itemmatch.Take([]byte(text), page.Page{Path: "/", File: "index.html"}, g, nil)
-		findings, _ := RunPage(&Pass{Record: taken.Record, Gated: itemmatch.Compare(taken, result)})
+		findings, _ := RunPage(&check.Pass{Record: taken.Record, Gated: itemmatch.Compare(taken, result)})
 		var got []string
 		for _, f := range findings {
 			if f.Check != "description-missing" {

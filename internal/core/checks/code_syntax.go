@@ -6,11 +6,12 @@ import (
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/syntax"
 )
 
-var codeSyntax = &Check{
+var codeSyntax = &check.Check{
 	Name: "code-syntax", Family: "code", Severity: problem.Error,
 	Title: "a script, a style or data does not parse",
 	Doc: `A browser stops at the mistake: an inline script with one does nothing at all, a style
@@ -18,10 +19,10 @@ loses what follows. The finding stands at the mistake. Of files, those are parse
 of the gate file loads.`,
 	Bad:  "<script>if (a { b() }</script>",
 	Good: "<script>if (a) { b() }</script>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if !Own(e) || e.El.ContentEnd <= e.El.TagEnd || e.URL != "" {
+			if !check.Own(e) || e.El.ContentEnd <= e.El.TagEnd || e.URL != "" {
 				continue
 			}
 			text := p.Source.Text[e.El.TagEnd:e.El.ContentEnd]
@@ -31,28 +32,28 @@ of the gate file loads.`,
 			var m *syntax.Mistake
 			switch {
 			case e.Tag == "style":
-				m = p.parse("css", text, syntax.CSS)
+				m = p.Parse("css", text, syntax.CSS)
 			case e.IsScript():
-				m = p.parse("js", text, syntax.JavaScript)
+				m = p.Parse("js", text, syntax.JavaScript)
 			case e.Tag == "script" && dataKind(e.Label) == "json":
-				m = p.parse("json", text, syntax.JSON)
+				m = p.Parse("json", text, syntax.JSON)
 			}
 			if m != nil {
-				line, col := p.locate(e.El.TagEnd + m.Offset)
+				line, col := p.Locate(e.El.TagEnd + m.Offset)
 				p.Report(line, col, e.Item, m.Message, "mend it, or take the element out")
 			}
 		}
 	},
-	Site: func(s *SitePass) {
-		items := loadFact.all(s).items
+	Site: func(s *check.SitePass) {
+		items := check.LoadFact.All(s).Items
 		for _, file := range slices.Sorted(maps.Keys(items)) {
-			text, ok := s.Site.read(file)
+			text, ok := s.Site.ReadFile(file)
 			if !ok {
 				continue
 			}
 			if line, m := syntax.File(file, text); m != nil {
-				s.atFile(file, line, m.Message, "mend the file, or name another")
-				s.findings[len(s.findings)-1].Item = items[file]
+				s.AtFile(file, line, m.Message, "mend the file, or name another")
+				s.Reported[len(s.Reported)-1].Item = items[file]
 			}
 		}
 	},

@@ -3,10 +3,11 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var deadFile = &Check{
+var deadFile = &check.Check{
 	Name: "dead-file", Family: "loading", Severity: problem.Error,
 	Title: "the page loads a file that the site does not have",
 	Doc: `The browser asks for the file, waits, and gets an error: what it was for does not
@@ -14,13 +15,13 @@ work, and the request was for nothing. Capital letters count: Site.js is not
 site.js on most servers. Mend the address, or take the element out.`,
 	Bad:  "-- site/js/slides.js --\nslides();\n-- site/visit/index.html --\n<script src=\"/js/Slides.js\"></script>",
 	Good: "-- site/js/slides.js --\nslides();\n-- site/visit/index.html --\n<script src=\"/js/slides.js\"></script>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		if p.Site == nil {
 			return
 		}
 		told := map[string]bool{} // one address is one cause
 		for e := range p.All() {
-			if Own(e) {
+			if check.Own(e) {
 				for _, m := range e.Gets() {
 					if m.Dead && m.By == "" && !told[m.Target] {
 						told[m.Target] = true
@@ -35,14 +36,14 @@ site.js on most servers. Mend the address, or take the element out.`,
 			p.At(e, fmt.Sprintf("%s: the site has no such file", e.URL), "mend the address, or take the "+e.Tag+" out")
 		}
 	},
-	Site: func(s *SitePass) {
-		s.eachAsked(func(a *asked) {
+	Site: func(s *check.SitePass) {
+		s.EachAsked(func(a *check.Asked) {
 			if !a.Dead {
 				return
 			}
-			s.atAsked(a, a.says()+": the site has no such file", "mend the address there, or take it out")
+			s.AtAsked(a, a.Says()+": the site has no such file", "mend the address there, or take it out")
 			if a.Later { // a browser asks for it only once a rule matches, or somebody clicks
-				s.findings[len(s.findings)-1].Severity = problem.Warning
+				s.Reported[len(s.Reported)-1].Severity = problem.Warning
 			}
 		})
 	},

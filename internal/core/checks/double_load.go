@@ -7,13 +7,14 @@ import (
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
 )
 
-var doubleLoad = &Check{
+var doubleLoad = &check.Check{
 	Name: "double-load", Family: "loading", Severity: problem.Error,
 	Title: "the page loads one file twice",
 	Doc: `A script that is loaded twice runs twice: counters count double, handlers fire double.
@@ -21,11 +22,11 @@ A stylesheet loaded twice is work for nothing. Mostly two add-ons each bring the
 own copy. Keep one. An audit with --browser tells what scripts load again, too.`,
 	Bad:  "<script src=\"/js/site.js\" defer></script>\n<script src=\"/js/site.js\" defer></script>",
 	Good: "<script src=\"/js/site.js\" defer></script>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		first := map[string]int{}
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if !Own(e) || !e.Loads || !e.IsScript() && !e.IsStylesheet() {
+			if !check.Own(e) || !e.Loads || !e.IsScript() && !e.IsStylesheet() {
 				continue
 			}
 			key := e.Tag + " " + e.Ref.URL
@@ -33,7 +34,7 @@ own copy. Keep one. An audit with --browser tells what scripts load again, too.`
 				key += " " + strings.ToLower(strings.TrimSpace(e.Media)) // one for the screen and one for print are two
 			}
 			if j, dup := first[key]; dup {
-				if e.Item == p.Elements[j].Item && isRepeated(p, e.Item) {
+				if e.Item == p.Elements[j].Item && check.IsRepeated(p, e.Item) {
 					continue // repeated-item reports it
 				}
 				p.At(e, fmt.Sprintf("%s is loaded a second time, first in line %d", e.URL, p.Elements[j].Line), "keep one of them")
@@ -50,8 +51,8 @@ own copy. Keep one. An audit with --browser tells what scripts load again, too.`
 }
 
 // loadedAgain reports what a script loads in the browser though the page has it already.
-func reportLoadedAgain(p *Pass) {
-	for _, r := range p.visits() {
+func reportLoadedAgain(p *check.Pass) {
+	for _, r := range p.Visits() {
 		if r.Left() {
 			continue
 		}
@@ -67,7 +68,7 @@ func reportLoadedAgain(p *Pass) {
 				continue
 			}
 			if by := r.Places(cmp.Or(e.By, had.By)); e.Came == "script" || had.Came == "script" {
-				p.atTarget(e.Target, e.Item, fmt.Sprintf("%s is loaded a second time, by %s", e.Target, by), "keep one of the two")
+				p.AtTarget(e.Target, e.Item, fmt.Sprintf("%s is loaded a second time, by %s", e.Target, by), "keep one of the two")
 			}
 		}
 	}
@@ -75,7 +76,7 @@ func reportLoadedAgain(p *Pass) {
 
 // sameContent reports two files of the site with one content: a warning, since
 // somebody may mean it.
-func reportSameContent(p *Pass) {
+func reportSameContent(p *check.Pass) {
 	if p.Site == nil || p.Site.Read == nil {
 		return
 	}
@@ -83,7 +84,7 @@ func reportSameContent(p *Pass) {
 	seen := map[string]bool{}
 	for i := range p.Elements {
 		e := &p.Elements[i]
-		if !Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || e.Bytes == 0 || seen[e.Tag+e.Ref.Path] {
+		if !check.Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || e.Bytes == 0 || seen[e.Tag+e.Ref.Path] {
 			continue
 		}
 		seen[e.Tag+e.Ref.Path] = true
@@ -99,7 +100,7 @@ func reportSameContent(p *Pass) {
 }
 
 // sameFile reports whether two files of the site have the same bytes.
-func isSameFile(p *Pass, one, other string) bool {
+func isSameFile(p *check.Pass, one, other string) bool {
 	a, ok := p.Site.Read(one)
 	b, also := p.Site.Read(other)
 	return ok && also && bytes.Equal(a, b)

@@ -3,11 +3,12 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
 )
 
-var failedLoad = &Check{
+var failedLoad = &check.Check{
 	Name: "failed-load", Family: "rendered", Severity: problem.Error,
 	Title: "the browser asked for something and did not get it",
 	Doc: `A request of the page failed: the server answers with an error or not at all, the file is
@@ -18,12 +19,12 @@ audit with --browser only.`,
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/late.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}},{\"target\":\"/js/gone.js\",\"kind\":\"script\",\"status\":404,\"asked\":{\"by\":\"script\",\"request\":1}}]}",
 	Good: "-- site/visit/index.html --\n<script src=\"/js/late.js\" defer></script>\n-- site/js/late.js --\nload('/js/there.js');\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/late.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}},{\"target\":\"/js/there.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"script\",\"request\":1}}]}",
-	Page: func(p *Pass) {
-		for _, r := range p.visits() {
+	Page: func(p *check.Pass) {
+		for _, r := range p.Visits() {
 			for i := 1; i < len(r.Requests); i++ {
 				x := &r.Requests[i]
 				if why := failure(x); why != "" && !x.Unasked() {
-					p.atTarget(x.Target, x.Item, x.Target+": "+why+askedBy(r, i), "mend the address or the server, or take out what asks for it")
+					p.AtTarget(x.Target, x.Item, x.Target+": "+why+check.AskedBy(r, i), "mend the address or the server, or take out what asks for it")
 				}
 			}
 		}

@@ -6,10 +6,11 @@ import (
 
 	"golang.org/x/net/html/charset"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var headerDiffers = &Check{
+var headerDiffers = &check.Check{
 	Name: "header-differs", Family: "server", Severity: problem.Warning, Whole: true,
 	Title: "the server and the page say different things of encoding or language",
 	Doc: `The encoding in the header Content-Type counts more than the page's own, so a page that is
@@ -20,7 +21,7 @@ Told of a captured site only.`,
 		"{\"url\":\"https://ternhill.example/visit/\",\"file\":\"visit/index.html\",\"status\":200,\"headers\":{\"content-type\":[\"text/html; charset=iso-8859-1\"]}}",
 	Good: "-- site/visit/index.html --\n<meta charset=\"utf-8\">\n<title>Visit</title>\n-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/visit/\",\"file\":\"visit/index.html\",\"status\":200,\"headers\":{\"content-type\":[\"text/html; charset=utf-8\"]}}",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		if p.Page.Answer == nil || p.Fragment {
 			return
 		}
@@ -30,7 +31,7 @@ Told of a captured site only.`,
 }
 
 // charsetDiffers compares what the header and the page say of its encoding.
-func checkCharset(p *Pass) {
+func checkCharset(p *check.Pass) {
 	label := p.Page.Answer.Charset()
 	if label == "" {
 		return
@@ -42,10 +43,10 @@ func checkCharset(p *Pass) {
 	}
 	for i := range p.Elements {
 		e := &p.Elements[i]
-		if e.Tag != "meta" || !Own(e) {
+		if e.Tag != "meta" || !check.Own(e) {
 			continue
 		}
-		if own := declared(p, e); own != "" && encodingNamed(own) != says {
+		if own := check.Declared(p, e); own != "" && encodingNamed(own) != says {
 			p.At(e, fmt.Sprintf("it says %s, and the header Content-Type says %s, which counts", own, label), "make the two say the same; utf-8 is best")
 			return
 		}
@@ -53,12 +54,12 @@ func checkCharset(p *Pass) {
 }
 
 // languageDiffers compares what the header and the page say of its language.
-func checkLanguage(p *Pass) {
+func checkLanguage(p *check.Pass) {
 	header, own := strings.ToLower(strings.TrimSpace(p.Page.Answer.Field("content-language"))), strings.ToLower(p.Page.Lang)
 	if header == "" || own == "" || strings.Contains(header, ",") || strings.HasPrefix(own+"-", header+"-") || strings.HasPrefix(header+"-", own+"-") {
 		return
 	}
-	line, column := p.locate(p.Scan.HTMLTag.Start)
+	line, column := p.Locate(p.Scan.HTMLTag.Start)
 	p.Report(line, column, "", fmt.Sprintf("it says that the page is in %s, and the header Content-Language says %s", p.Page.Lang, header), "make the two say the same")
 }
 

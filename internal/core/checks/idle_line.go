@@ -1,10 +1,11 @@
 package checks
 
 import (
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var idleLine = &Check{
+var idleLine = &check.Check{
 	Name: "idle-line", Family: "gate", Severity: problem.Note,
 	Title: "a line of the gate file changes nothing",
 	Doc: `A per-page in where pages chooses the page already, an exception that excludes

@@ -5,13 +5,14 @@ import (
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
-var ignoredElement = &Check{
+var ignoredElement = &check.Check{
 	Name: "ignored-element", Family: "loading", Severity: problem.Error,
 	Title: "a browser passes over what stands there",
 	Doc: `The element looks as if it loaded or ran something, and a browser does nothing with it: the
@@ -20,10 +21,10 @@ misspelt, an attribute that is misspelt, a preload that does not say as what, a 
 preloaded without crossorigin (it is fetched twice). Nothing reports it but the source.`,
 	Bad:  "<link rel=\"stylsheet\" href=\"/css/site.css\">",
 	Good: "<link rel=\"stylesheet\" href=\"/css/site.css\">",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if !Own(e) || e.Tag != "script" && e.Tag != "link" {
+			if !check.Own(e) || e.Tag != "script" && e.Tag != "link" {
 				continue
 			}
 			if wrong, meant := misspelt(p, e); wrong != "" {
@@ -39,12 +40,12 @@ preloaded without crossorigin (it is fetched twice). Nothing reports it but the 
 	},
 }
 
-func ignoredScript(p *Pass, e *inventory.Element) {
+func ignoredScript(p *check.Pass, e *inventory.Element) {
 	kind, typed := p.Source.Attr(e.El.Start, "type")
 	kind = strings.ToLower(strings.TrimSpace(kind))
 	if _, external := markup.AttrValue(p.Source.Text, e.El.Start, "src"); external && e.El.ContentEnd > e.El.TagEnd && (!typed || e.IsScript()) {
 		if text := strings.TrimSpace(string(p.Source.Text[e.El.TagEnd:e.El.ContentEnd])); text != "" && !onlyComments(text) {
-			p.At(e, "the script has a src, so a browser does not run the code that stands in it: "+cutTo(markup.CollapseSpace(text), 40), "give that code an element of its own")
+			p.At(e, "the script has a src, so a browser does not run the code that stands in it: "+check.CutTo(markup.CollapseSpace(text), 40), "give that code an element of its own")
 			return
 		}
 	}
@@ -76,7 +77,7 @@ func onlyComments(code string) bool {
 
 var scriptTypes = []string{"text/javascript", "application/javascript", "module", "importmap", "speculationrules", "application/json", "application/ld+json"}
 
-func ignoredLink(p *Pass, e *inventory.Element) {
+func ignoredLink(p *check.Pass, e *inventory.Element) {
 	rel := strings.ToLower(e.Label)
 	words := strings.Fields(rel)
 	as, _ := markup.AttrValue(p.Source.Text, e.El.Start, "as")
@@ -98,7 +99,7 @@ func ignoredLink(p *Pass, e *inventory.Element) {
 	}
 }
 
-func described(p *Pass, e *inventory.Element) bool {
+func described(p *check.Pass, e *inventory.Element) bool {
 	for _, name := range []string{"itemprop", "property", "typeof", "resource", "rev"} {
 		if _, ok := markup.AttrValue(p.Source.Text, e.El.Start, name); ok {
 			return true
@@ -114,7 +115,7 @@ var linkTypes = []string{"stylesheet", "canonical", "icon", "preload", "modulepr
 var otherTypes = []string{"prerender", "preloads", "alternative", "icons", "bookmark", "index", "contents", "prev", "next", "up", "help", "license", "author", "search", "glossary", "copyright", "section", "chapter", "first", "last", "start", "made", "home", "pingback", "shortlink", "amphtml", "me", "shortcut"}
 
 // misspelt finds an attribute that nobody knows on an element that thereby lacks one.
-func misspelt(p *Pass, e *inventory.Element) (wrong, meant string) {
+func misspelt(p *check.Pass, e *inventory.Element) (wrong, meant string) {
 	needs := "src"
 	if e.Tag == "link" {
 		needs = "href"

@@ -3,19 +3,20 @@ package checks
 import (
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var insecureLoad = &Check{
+var insecureLoad = &check.Check{
 	Name: "insecure-load", Family: "loading", Severity: problem.Error,
 	Title: "the page loads something without encryption",
 	Doc: `A browser refuses scripts and stylesheets over http on a page that came over https,
 and warns of the rest. Write https.`,
 	Bad:  "<script src=\"http://count.example/c.js\"></script>",
 	Good: "<script src=\"https://count.example/c.js\"></script>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		for e := range p.All() {
-			if !Own(e) || !p.Base.Secure() {
+			if !check.Own(e) || !p.Base.Secure() {
 				continue
 			}
 			if e.Loads && strings.HasPrefix(e.Target, "http://") {
@@ -28,10 +29,10 @@ and warns of the rest. Write https.`,
 			}
 		}
 	},
-	Site: func(s *SitePass) {
-		s.eachAsked(func(a *asked) {
-			if a.secure && strings.HasPrefix(a.Target, "http://") {
-				s.atAsked(a, a.says()+" without encryption", "write https:// there")
+	Site: func(s *check.SitePass) {
+		s.EachAsked(func(a *check.Asked) {
+			if a.Secure && strings.HasPrefix(a.Target, "http://") {
+				s.AtAsked(a, a.Says()+" without encryption", "write https:// there")
 			}
 		})
 	},

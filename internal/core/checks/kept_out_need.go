@@ -3,12 +3,13 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
-var keptOutNeed = &Check{
+var keptOutNeed = &check.Check{
 	Name: "kept-out-need", Family: "gate", Severity: problem.Error,
 	Title: "an item is in, and an item that it needs is not there",
 	Doc: `A need is kept out here by except, per-page or disabled, or it is found parts alone
@@ -16,8 +17,8 @@ and the page has none of them: what needs it will not work. Let the need in on t
 page, or keep the item out of it.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n  domkit: {script: /js/domkit.js}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- yellowgate.yaml, later --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n  domkit: {script: /js/domkit.js, pages: all, except: /visit/}",
 	Good: "-- yellowgate.yaml --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n  domkit: {script: /js/domkit.js}\n-- site/visit/index.html --\n<p>Visit us.</p>",
-	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
+	Page: func(p *check.Pass) {
+		check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			if !v.In || have.Copies() == 0 {
 				return
 			}
@@ -35,7 +36,7 @@ page, or keep the item out of it.`,
 					if there {
 						has = "which the gate keeps out"
 					}
-					p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q is here and needs %q, %s (%s, %s)", v.Item.Name, need.Value, has, w.Reason, rule(w)),
+					p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q is here and needs %q, %s (%s, %s)", v.Item.Name, need.Value, has, w.Reason, check.Rule(w)),
 						fmt.Sprintf("let %q in on this page, or keep %q out of it", need.Value, v.Item.Name))
 				case !there && w.Item.FoundOnly() && len(p.Gated.Items[n].Gone) == 0: // else missing-item tells it
 					p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q is here and needs %q, which is not: it is found parts alone, and the source page has none", v.Item.Name, need.Value),
@@ -47,10 +48,10 @@ page, or keep the item out of it.`,
 }
 
 // where is the place of an item on the page.
-func whereStated(p *Pass, have *itemmatch.Presence) (line, column int) {
+func whereStated(p *check.Pass, have *itemmatch.Presence) (line, column int) {
 	for i := range have.Parts {
 		if o := have.Parts[i].First(); o != nil {
-			return p.locate(o.Start)
+			return p.Locate(o.Start)
 		}
 	}
 	for _, n := range have.Found {
@@ -58,5 +59,5 @@ func whereStated(p *Pass, have *itemmatch.Presence) (line, column int) {
 			return p.Elements[n].Line, p.Elements[n].Column
 		}
 	}
-	return p.headAt()
+	return p.HeadAt()
 }

@@ -3,6 +3,7 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/markup"
@@ -10,7 +11,7 @@ import (
 	"yellowgate/internal/core/verdict"
 )
 
-var lateNeed = &Check{
+var lateNeed = &check.Check{
 	Name: "late-need", Family: "gate", Severity: problem.Error,
 	Title: "what an item needs runs after it",
 	Doc: `A need has to run earlier: blocking scripts in the order of the page, then deferred
@@ -18,8 +19,8 @@ ones and modules. A library that is deferred runs after an inline script that us
 it, wherever it stands. Give both the same load, or put the need earlier.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  slides: {found: {url: /js/slides.js}, needs: [domkit], pages: all}\n  domkit: {found: {url: /js/domkit.js}, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\"></script>",
 	Good: "-- yellowgate.yaml --\nitems:\n  slides: {found: {url: /js/slides.js}, needs: [domkit], pages: all}\n  domkit: {found: {url: /js/domkit.js}, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\" defer></script>",
-	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
+	Page: func(p *check.Pass) {
+		check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			for _, need := range v.Item.Needs {
 				n := p.Gated.Number(need.Value)
 				if n < 0 {
@@ -38,18 +39,18 @@ it, wherever it stands. Give both the same load, or put the need earlier.`,
 }
 
 // LateNeeds runs that check alone, on a page that is not written yet.
-func LateNeeds(p *Pass) []Finding {
-	p.check = lateNeed
+func LateNeeds(p *check.Pass) []check.Finding {
+	p.Running = lateNeed
 	lateNeed.Page(p)
-	return p.findings
+	return p.Reported
 }
 
 // OutOfOrder reports lines of before and after that the page does not keep, though it is
 // as the gate writes it: what is found stands where its author put it, and a place in the
 // head comes before all in the body. line is that of before or after.
-func OutOfOrder(p *Pass, report func(line gatefile.Text, f Finding)) {
-	p.check = lateNeed
-	eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
+func OutOfOrder(p *check.Pass, report func(line gatefile.Text, f check.Finding)) {
+	p.Running = lateNeed
+	check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 		if !v.In {
 			return
 		}
@@ -63,16 +64,16 @@ func OutOfOrder(p *Pass, report func(line gatefile.Text, f Finding)) {
 			if !ok || !also || word == "before" && last < from || word == "after" && first > to {
 				return
 			}
-			line, _ := p.locate(from)
+			line, _ := p.Locate(from)
 			stands := fmt.Sprintf("stands at %s:%d", p.File, line)
 			if len(v.Item.Found) == 0 && p.Gated.Result.Verdicts[n].Item.FoundOnly() {
 				stands = "is found in the source page"
 			}
-			p.findings = nil
+			p.Reported = nil
 			p.Report(1, 1, v.Item.Name, fmt.Sprintf("item %q is to stand %s %q, which %s: its place puts it on the other side", v.Item.Name, word, t.Value, stands),
 				fmt.Sprintf("give it a place beside that, as in place: {%s: SELECTOR}, or move the other with a place of its own", word))
-			report(t, p.findings[0])
-			p.findings = nil
+			report(t, p.Reported[0])
+			p.Reported = nil
 		}
 		for _, t := range v.Item.Before {
 			compare(t, "before")
@@ -84,7 +85,7 @@ func OutOfOrder(p *Pass, report func(line gatefile.Text, f Finding)) {
 }
 
 // extent is where an item's first and last elements begin on the page.
-func extentOf(p *Pass, item string) (first, last int, ok bool) {
+func extentOf(p *check.Pass, item string) (first, last int, ok bool) {
 	note := func(at int) {
 		if !ok || at < first {
 			first = at
@@ -92,7 +93,7 @@ func extentOf(p *Pass, item string) (first, last int, ok bool) {
 		last, ok = max(last, at), true
 	}
 	for i := range p.Elements {
-		if e := &p.Elements[i]; e.Item == item && Own(e) {
+		if e := &p.Elements[i]; e.Item == item && check.Own(e) {
 			note(e.El.Start)
 		}
 	}
@@ -120,18 +121,18 @@ func (a running) before(b running) bool {
 }
 
 // firstRun and lastRun find the scripts of an item that run first and last.
-func firstRunOf(p *Pass, item string) (running, bool) {
+func firstRunOf(p *check.Pass, item string) (running, bool) {
 	return runsOf(p, item, func(a, b running) bool { return a.before(b) })
 }
 
-func lastRunOf(p *Pass, item string) (running, bool) {
+func lastRunOf(p *check.Pass, item string) (running, bool) {
 	return runsOf(p, item, func(a, b running) bool { return b.before(a) })
 }
 
-func runsOf(p *Pass, item string, better func(a, b running) bool) (best running, ok bool) {
+func runsOf(p *check.Pass, item string, better func(a, b running) bool) (best running, ok bool) {
 	for i := range p.Elements {
 		e := &p.Elements[i]
-		if e.Item != item || !Own(e) || !e.IsScript() {
+		if e.Item != item || !check.Own(e) || !e.IsScript() {
 			continue
 		}
 		phase, runs := markup.ScriptPhase(p.Source.Text, e.El.Start)

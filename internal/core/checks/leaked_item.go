@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/itemmatch"
@@ -11,18 +12,18 @@ import (
 	"yellowgate/internal/core/verdict"
 )
 
-var leakedItem = &Check{
-	Name: "leaked-item", Family: "gate", Severity: problem.Error, Says: Leaked,
+var leakedItem = &check.Check{
+	Name: "leaked-item", Family: "gate", Severity: problem.Error, Says: check.Leaked,
 	Title: "an item that is out on the page is there",
 	Doc: `The gate keeps the item out of this page, and the page has it, or a part of it. Where
 it is a tracking tag or a popup, visitors get what they should not. If the source
 page has it too, give the item found: a matcher for it, and it is taken out.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  booking: {script: /js/booking.js, pages: /book/**}\n-- site/book/index.html --\n<p>Book</p>\n-- site/visit/index.html --\n<script src=\"/js/booking.js\" defer></script>",
 	Good: "-- yellowgate.yaml --\nitems:\n  booking: {found: {url: /js/booking.js}, pages: /book/**}\n-- site/book/index.html --\n<p>Book</p>\n-- site/visit/index.html --\n<script src=\"/js/booking.js\" defer></script>",
-	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
+	Page: func(p *check.Pass) {
+		check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			for _, n := range have.Replaced {
-				line, col := p.headAt()
+				line, col := p.HeadAt()
 				if n >= 0 {
 					line, col = p.Elements[n].Line, p.Elements[n].Column
 				}
@@ -31,23 +32,23 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 			if v.In || isKeptOut(p, v) {
 				return
 			}
-			out := fmt.Sprintf("item %q is out here (%s, %s), and the page has", v.Item.Name, v.Reason, rule(v))
+			out := fmt.Sprintf("item %q is out here (%s, %s), and the page has", v.Item.Name, v.Reason, check.Rule(v))
 			remedy := "run yellowgate apply; if the source page has it, give the item found with a matcher"
 			for _, m := range have.Marks {
-				p.atOccurrence(m, v.Item.Name, out+" a marked region of it", remedy)
+				p.AtOccurrence(m, v.Item.Name, out+" a marked region of it", remedy)
 			}
 			for i := range have.Parts {
 				pp := &have.Parts[i]
 				for _, list := range [][]itemmatch.Occurrence{pp.At, pp.Differs} {
 					if o := unmarked(list); o != nil {
-						p.atOccurrence(*o, v.Item.Name, out+" "+partName(pp.Part), remedy)
+						p.AtOccurrence(*o, v.Item.Name, out+" "+check.PartName(pp.Part), remedy)
 						break
 					}
 				}
 			}
 			for _, n := range have.Found {
 				if n < 0 {
-					line, col := p.headAt()
+					line, col := p.HeadAt()
 					p.Report(line, col, v.Item.Name, out+" an element it is found by", remedy)
 					continue
 				}
@@ -61,7 +62,7 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 
 // leakedByCode reports items that are out here, and whose files an inline script or a known file loads as it
 // runs.
-func reportLeakedByCode(p *Pass) {
+func reportLeakedByCode(p *check.Pass) {
 	if p.Gated == nil {
 		return
 	}
@@ -81,7 +82,7 @@ func reportLeakedByCode(p *Pass) {
 				continue
 			}
 			told[n] = true
-			p.At(e, fmt.Sprintf("item %q is out here (%s, %s), and %s loads %s of it", v.Item.Name, v.Reason, rule(v), loader(e, m), m.Target),
+			p.At(e, fmt.Sprintf("item %q is out here (%s, %s), and %s loads %s of it", v.Item.Name, v.Reason, check.Rule(v), loader(e, m), m.Target),
 				"keep what loads it out of the page, or let the item in")
 		}
 	}
@@ -108,7 +109,7 @@ func unmarked(list []itemmatch.Occurrence) *itemmatch.Occurrence {
 
 // keptOut reports whether an item that is out is needed by one that is in and there: the
 // gate file contradicts itself, which kept-out-need reports.
-func isKeptOut(p *Pass, v *verdict.Verdict) bool {
+func isKeptOut(p *check.Pass, v *verdict.Verdict) bool {
 	for i := range p.Gated.Result.Verdicts {
 		w := &p.Gated.Result.Verdicts[i]
 		if w.In && p.Gated.Items[i].Copies() > 0 && slices.ContainsFunc(w.Item.Needs, func(t gatefile.Text) bool { return t.Value == v.Item.Name }) {

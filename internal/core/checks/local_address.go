@@ -6,19 +6,20 @@ import (
 	"regexp"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var localAddress = &Check{
+var localAddress = &check.Check{
 	Name: "local-address", Family: "loading", Severity: problem.Error,
 	Title: "the page loads something from the machine that it was written on",
 	Doc: `An address such as file:, a drive letter, localhost or one of a private network is there
 for whoever wrote the page, and for nobody else. Write the path within the site.`,
 	Bad:  "<script src=\"http://localhost:3000/menu.js\"></script>",
 	Good: "<script src=\"/js/menu.js\" defer></script>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		for e := range p.All() {
-			if !Own(e) || e.URL == "" || !e.Loads && e.Party != "third" && !driveLetter.MatchString(e.URL) && !strings.HasPrefix(strings.ToLower(e.URL), "file:") {
+			if !check.Own(e) || e.URL == "" || !e.Loads && e.Party != "third" && !driveLetter.MatchString(e.URL) && !strings.HasPrefix(strings.ToLower(e.URL), "file:") {
 				continue
 			}
 			if what := local(e.URL); what != "" && local("http://"+p.Base.Host()) == "" {

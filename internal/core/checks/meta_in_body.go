@@ -3,11 +3,12 @@ package checks
 import (
 	"slices"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
-var metaInBody = &Check{
+var metaInBody = &check.Check{
 	Name: "meta-in-body", Family: "head", Severity: problem.Error,
 	Title: "a meta, title, base or canonical link stands in the body",
 	Doc: `Metadata counts in the head. In the body, search engines and social sites pass over
@@ -17,14 +18,14 @@ into the body because the head is broken are told by broken-head, once. A meta
 with itemprop belongs where it stands.`,
 	Bad:  "<body>\n  <meta name=\"description\" content=\"Dark skies\">",
 	Good: "<head>\n  <meta name=\"description\" content=\"Dark skies\">\n</head>",
-	Page: func(p *Pass) {
-		if p.leadsAway() {
+	Page: func(p *check.Pass) {
+		if p.LeadsAway() {
 			return
 		}
-		fallen := fallenFrom(p)
+		fallen := check.FallenFrom(p)
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if e.Area != "body" || !Own(e) || slices.Contains(fallen, i) {
+			if e.Area != "body" || !check.Own(e) || slices.Contains(fallen, i) {
 				continue
 			}
 			switch e.Tag {
@@ -42,7 +43,7 @@ with itemprop belongs where it stands.`,
 			}
 			what := e.Tag
 			if e.Label != "" {
-				what += " (" + cutTo(e.Label, 60) + ")"
+				what += " (" + check.CutTo(e.Label, 60) + ")"
 			}
 			p.At(e, "this "+what+" stands in the body, where it does not count", "move it into the head")
 		}

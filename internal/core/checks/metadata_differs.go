@@ -5,12 +5,13 @@ import (
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
-var metadataDiffers = &Check{
+var metadataDiffers = &check.Check{
 	Name: "metadata-differs", Family: "gate", Severity: problem.Error,
 	Title: "a metadata key that the gate sets has another value on the page",
 	Doc: `The gate file decides the title, description, canonical or robots of this page, and
@@ -19,7 +20,7 @@ a later step of the build writes the page again. yellowgate why PAGE KEY shows a
 values and which wins.`,
 	Bad:  "-- yellowgate.yaml --\nmetadata: [{pages: all, title: \"@{page.heading} | Tern Hill\"}]\n-- site/visit/index.html --\n<h1>Visit</h1>\n-- public/visit/index.html, later --\n<head><title>Visit us</title></head><body><h1>Visit</h1>",
 	Good: "-- yellowgate.yaml --\nmetadata: [{pages: all, title: \"@{page.heading} | Tern Hill\"}]\n-- site/visit/index.html --\n<h1>Visit</h1>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		if p.Gated == nil {
 			return
 		}
@@ -30,7 +31,7 @@ values and which wins.`,
 			}
 			values, at := p.Metadata(key)
 			have := strings.Join(values, ", ")
-			line, col := p.headAt()
+			line, col := p.HeadAt()
 			if len(at) > 0 {
 				for i := range p.Elements {
 					if p.Elements[i].El.Start == at[0].Start {
@@ -39,7 +40,7 @@ values and which wins.`,
 				}
 			}
 			remedy := fmt.Sprintf("run yellowgate apply; yellowgate why %s %s shows where the value comes from", p.Path, key)
-			want, have60 := cutTo(strings.Join(w.Values, ", "), 60), cutTo(have, 60)
+			want, have60 := check.CutTo(strings.Join(w.Values, ", "), 60), check.CutTo(have, 60)
 			switch {
 			case w.None && len(values) > 0:
 				p.Report(line, col, "", fmt.Sprintf("the gate says that the page has no %s (%s), and it has %q", key, w.Rule, have60), remedy)
@@ -59,12 +60,12 @@ values and which wins.`,
 
 // metadataInBody reports links of a key that stand in the body, where they do not count.
 // meta-in-body reports the others.
-func reportMetadataInBody(p *Pass, key string, w *verdict.Candidate, at []markup.Element) {
-	fallen := fallenFrom(p)
+func reportMetadataInBody(p *check.Pass, key string, w *verdict.Candidate, at []markup.Element) {
+	fallen := check.FallenFrom(p)
 	for _, el := range at {
 		fell := slices.ContainsFunc(fallen, func(i int) bool { return p.Elements[i].El.Start == el.Start }) // broken-head reports it
 		if el.Tag == markup.TagLink && el.Area == markup.Body && key != "canonical" && !fell {
-			p.AtElement(el, fmt.Sprintf("the gate gives the page the %s %q (%s), and it stands in the body, where it does not count", key, cutTo(strings.Join(w.Values, ", "), 60), w.Rule), "run yellowgate apply")
+			p.AtElement(el, fmt.Sprintf("the gate gives the page the %s %q (%s), and it stands in the body, where it does not count", key, check.CutTo(strings.Join(w.Values, ", "), 60), w.Rule), "run yellowgate apply")
 		}
 	}
 }

@@ -4,13 +4,14 @@ import (
 	"fmt"
 	"slices"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
 )
 
-var misplacedItem = &Check{
+var misplacedItem = &check.Check{
 	Name: "misplaced-item", Family: "gate", Severity: problem.Error,
 	Title: "an item is in the wrong half of the page",
 	Doc: `The item's place is in the head and a browser has it in the body, or the other way
@@ -18,8 +19,8 @@ round. Mostly the head is broken above it, or something moved it. A tag that ask
 stand as high in the head as possible may count nothing in the body.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  verify: {code: <meta name=\"verify\" content=\"tern\">, place: head-end, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>\n<!--yg:verify--><meta name=\"verify\" content=\"tern\"><!--/yg:verify-->",
 	Good: "-- yellowgate.yaml --\nitems:\n  verify: {code: <meta name=\"verify\" content=\"tern\">, place: head-end, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
-	Page: func(p *Pass) {
-		eachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
+	Page: func(p *check.Pass) {
+		check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			if !v.In {
 				return
 			}
@@ -46,7 +47,7 @@ stand as high in the head as possible may count nothing in the body.`,
 						continue
 					}
 					belongs[want]--
-					p.atOccurrence(o, v.Item.Name, fmt.Sprintf("item %q belongs into the %s (%s), and a browser has %s in the %s", v.Item.Name, want, pp.Place.String(), partName(pp.Part), o.Area), misplacedRemedy)
+					p.AtOccurrence(o, v.Item.Name, fmt.Sprintf("item %q belongs into the %s (%s), and a browser has %s in the %s", v.Item.Name, want, pp.Place.String(), check.PartName(pp.Part), o.Area), misplacedRemedy)
 				}
 			}
 			place := "where its source page has it"
@@ -54,7 +55,7 @@ stand as high in the head as possible may count nothing in the body.`,
 				place = f.String()
 			}
 			for _, o := range have.Displaced {
-				p.atOccurrence(o.Occurrence, v.Item.Name, fmt.Sprintf("item %q belongs into the %s (%s), and a browser has this element of it in the %s", v.Item.Name, o.Area, place, o.Occurrence.Area), misplacedRemedy)
+				p.AtOccurrence(o.Occurrence, v.Item.Name, fmt.Sprintf("item %q belongs into the %s (%s), and a browser has this element of it in the %s", v.Item.Name, o.Area, place, o.Occurrence.Area), misplacedRemedy)
 			}
 		})
 	},

@@ -1,10 +1,13 @@
 package checks
 
-import "yellowgate/internal/core/problem"
+import (
+	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/problem"
+)
 
 // MissingPage is reported by whoever has both lists of pages: no page of the output
 // shows it.
-var missingPage = &Check{
+var missingPage = &check.Check{
 	Name: "missing-page", Family: "gate", Severity: problem.Error,
 	Title: "a page that the gate writes is not in the output folder",
 	Doc: `The source folder has the page, or the gate file makes it under blank-pages, and the
@@ -15,7 +18,7 @@ since, or a step after apply took it away. Run yellowgate apply, and publish the
 }
 
 // MissingPage is the finding for a page that the output folder lacks.
-func MissingPage(path, file string) Finding {
-	return Finding{Check: missingPage.Name, Severity: missingPage.Severity, Page: path, File: file, Line: 1, Column: 1,
+func MissingPage(path, file string) check.Finding {
+	return check.Finding{Check: missingPage.Name, Severity: missingPage.Severity, Page: path, File: file, Line: 1, Column: 1,
 		Message: "the gate writes this page, and the output folder does not have it", Remedy: "run yellowgate apply"}
 }

@@ -7,12 +7,13 @@ import (
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/usage"
 )
 
-var missingStyle = &Check{
+var missingStyle = &check.Check{
 	Name: "missing-style", Family: "loading", Severity: problem.Warning,
 	Title: "the page has elements that a stylesheet is for, and does not load it",
 	Doc: `Nearly all other pages with such elements load the stylesheet, and nothing that this
@@ -21,16 +22,16 @@ when the page was made. Load it here too; with an item, by what it is for:
 pages: has(form).`,
 	Bad:  "-- site/css/forms.css --\nform.join { padding: 1em }\n-- site/shop/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/book/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/contact/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/members/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/join/index.html --\n<form class=\"join\"></form>",
 	Good: "-- site/css/forms.css --\nform.join { padding: 1em }\n-- site/shop/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/book/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/contact/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/members/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/join/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>",
-	Site: func(s *SitePass) {
-		all := styleFact.all(s)
-		if s.Site.looks == nil {
+	Site: func(s *check.SitePass) {
+		all := styleFact.All(s)
+		if s.Site.Looks == nil {
 			return
 		}
 		pages := all.styled
 		unstyled := map[usage.Styled]int{}
 		for _, x := range all.unstyled {
 			for _, b := range x.names {
-				for _, sheet := range s.Site.looks.Having(b.Name) {
+				for _, sheet := range s.Site.Looks.Having(b.Name) {
 					unstyled[usage.Styled{Name: b.Name, Sheet: sheet}]++
 				}
 			}
@@ -44,10 +45,10 @@ pages: has(form).`,
 						return ""
 					}
 				}
-				return s.Site.looks.Missing(whole, b.Name, sheet)
+				return s.Site.Looks.Missing(whole, b.Name, sheet)
 			}
 			for _, b := range x.names {
-				for _, sheet := range s.Site.looks.Having(b.Name) {
+				for _, sheet := range s.Site.Looks.Having(b.Name) {
 					at := usage.Styled{Name: b.Name, Sheet: sheet}
 					if !enough(b.Name, pages[at], unstyled[at]) || !tellingNames(s, b.Name, sheet) {
 						continue
@@ -102,11 +103,11 @@ func enough(name string, styled, unstyled int) bool {
 // or an id, or a tag that few pages have and that looks bare without a style. Words,
 // lists and tables look like something anyway, and a page without the site's general
 // style may be meant so.
-func tellingNames(s *SitePass, name, sheet string) bool {
+func tellingNames(s *check.SitePass, name, sheet string) bool {
 	if name[0] == '.' || name[0] == '#' {
 		return true
 	}
-	return (controls[name] || strings.Contains(name, "-") && name[0] != '[') && loadFact.all(s).loaded[sheet]*2 <= s.Gathered.Pages
+	return (controls[name] || strings.Contains(name, "-") && name[0] != '[') && check.LoadFact.All(s).Loaded[sheet]*2 <= s.Gathered.Pages
 }
 
 var controls = map[string]bool{"form": true, "fieldset": true, "input": true, "select": true, "textarea": true, "button": true, "dialog": true, "details": true, "video": true, "audio": true, "canvas": true, "progress": true, "meter": true}
@@ -132,7 +133,7 @@ type allStyles struct {
 }
 
 type unstyledOn struct {
-	PageAt
+	check.PageAt
 	names []unstyledName
 }
 
@@ -145,9 +146,9 @@ type styledBy struct {
 // mostUnstyled is how many names are kept of a page for which it lacks a stylesheet.
 const mostUnstyled = 32
 
-var styleFact = &kind[styles, allStyles]{
-	name: "styles",
-	of: func(p *Pass) *styles {
+var styleFact = &check.Kind[styles, allStyles]{
+	ID: "styles",
+	Of: func(p *check.Pass) *styles {
 		looks := stylesOf(p)
 		if len(looks.Styled)+len(looks.Needless)+len(looks.Unstyled) == 0 {
 			return nil
@@ -163,12 +164,12 @@ var styleFact = &kind[styles, allStyles]{
 		list := looks.Unstyled
 		slices.SortFunc(list, func(a, b usage.Unstyled) int { return cmp.Or(a.Offset-b.Offset, cmp.Compare(a.Name, b.Name)) })
 		for _, b := range list[:min(len(list), mostUnstyled)] {
-			line, column := p.locate(b.Offset)
+			line, column := p.Locate(b.Offset)
 			fact.Unstyled = append(fact.Unstyled, unstyledName{b.Name, line, column})
 		}
 		return fact
 	},
-	add: func(sum *allStyles, at PageAt, fact *styles) {
+	Add: func(sum *allStyles, at check.PageAt, fact *styles) {
 		if sum.styled == nil {
 			sum.styled, sum.needless = map[usage.Styled]int{}, map[string]int{}
 		}
@@ -187,19 +188,19 @@ var styleFact = &kind[styles, allStyles]{
 }
 
 // styles looks at the page with the site's stylesheets, once.
-func stylesOf(p *Pass) *usage.PageStyles {
-	if p.pageStyles == nil {
-		p.pageStyles = &usage.PageStyles{}
-		if p.Site != nil && p.Site.looks != nil && !p.Frameset {
-			*p.pageStyles = p.Site.looks.Look(p.Record, usage.Read(p.Source, p.Scan, p.Site.looks.Wanted))
+func stylesOf(p *check.Pass) *usage.PageStyles {
+	if p.PageStyles == nil {
+		p.PageStyles = &usage.PageStyles{}
+		if p.Site != nil && p.Site.Looks != nil && !p.Frameset {
+			*p.PageStyles = p.Site.Looks.Look(p.Record, usage.Read(p.Source, p.Scan, p.Site.Looks.Wanted))
 		}
 	}
-	return p.pageStyles
+	return p.PageStyles
 }
 
 // vocabulary reads a page again, whole; nil where it is gone.
-func vocabularyOf(s *SitePass, file string) *usage.Vocabulary {
-	text, ok := s.Site.read("/" + file)
+func vocabularyOf(s *check.SitePass, file string) *usage.Vocabulary {
+	text, ok := s.Site.ReadFile("/" + file)
 	if !ok {
 		return nil
 	}

@@ -5,11 +5,12 @@ import (
 	"maps"
 	"slices"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
 )
 
-var mostlyUnused = &Check{
+var mostlyUnused = &check.Check{
 	Name: "mostly-unused", Family: "rendered", Severity: problem.Note,
 	Title: "of a large file hardly anything is used on any page that loads it",
 	Doc: `The file has more than 20 kB, and on every page that loads it less than a fifth of it ran or
@@ -20,12 +21,12 @@ need more. Look for a smaller build, or load it where it is needed. Told of an a
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"used\":[{\"target\":\"/js/kit.js\",\"kind\":\"script\",\"bytes\":90000,\"used\":4000}]}",
 	Good: "-- site/visit/index.html --\n<script src=\"/js/kit.js\" defer></script>\n-- site/js/kit.js --\nkit();\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"used\":[{\"target\":\"/js/kit.js\",\"kind\":\"script\",\"bytes\":90000,\"used\":64000}]}",
-	Site: func(s *SitePass) {
-		all := *usedFact.all(s)
+	Site: func(s *check.SitePass) {
+		all := *usedFact.All(s)
 		for _, target := range slices.Sorted(maps.Keys(all)) {
 			u := all[target]
 			if u.bytes > 20_000 && u.most*5 < u.bytes {
-				s.atFile(target, 1, fmt.Sprintf("of %s, %s, at most %s is used on any of %s that load it", target, wording.Size(int64(u.bytes)), wording.Size(int64(u.most)), wording.Count(u.pages, "page")), "look for a smaller build, or load it only where it is needed")
+				s.AtFile(target, 1, fmt.Sprintf("of %s, %s, at most %s is used on any of %s that load it", target, wording.Size(int64(u.bytes)), wording.Size(int64(u.most)), wording.Count(u.pages, "page")), "look for a smaller build, or load it only where it is needed")
 			}
 		}
 	},
@@ -46,11 +47,11 @@ type usedFile struct {
 type usedOfAll struct{ pages, bytes, most int }
 
 // usedFact keeps how much of its files a page uses, at most over its screens.
-var usedFact = &kind[usedOn, map[string]*usedOfAll]{
-	name: "used",
-	of: func(p *Pass) *usedOn {
+var usedFact = &check.Kind[usedOn, map[string]*usedOfAll]{
+	ID: "used",
+	Of: func(p *check.Pass) *usedOn {
 		most := map[string]usedFile{}
-		for _, r := range p.visits() {
+		for _, r := range p.Visits() {
 			for _, u := range r.Used {
 				if x := most[u.Target]; u.Used >= x.Used {
 					most[u.Target] = usedFile{u.Target, u.Bytes, u.Used}
@@ -66,7 +67,7 @@ var usedFact = &kind[usedOn, map[string]*usedOfAll]{
 		}
 		return f
 	},
-	add: func(sum *map[string]*usedOfAll, _ PageAt, fact *usedOn) {
+	Add: func(sum *map[string]*usedOfAll, _ check.PageAt, fact *usedOn) {
 		if *sum == nil {
 			*sum = map[string]*usedOfAll{}
 		}

@@ -3,12 +3,13 @@ package checks
 import (
 	"slices"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
 )
 
-var neverLoaded = &Check{
-	Name: "never-loaded", Family: "rendered", Severity: problem.Error, Says: Missing,
+var neverLoaded = &check.Check{
+	Name: "never-loaded", Family: "rendered", Severity: problem.Error, Says: check.Missing,
 	Title: "an item that is in was never asked for by the browser",
 	Doc: `The page's text has the item's script or stylesheet, and the browser did not ask for it: it
 stands where markup is inert, a script took it out before it was read, or a consent tool
@@ -17,14 +18,14 @@ holds it back until somebody agrees. Told of an audit with --browser only.`,
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]}",
 	Good: "-- yellowgate.yaml --\nitems:\n  counter: {script: /js/counter.js, pages: all}\n-- site/visit/index.html --\n<p>x</p>\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/counter.js\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}}]}",
-	Page: func(p *Pass) {
-		visits := slices.DeleteFunc(p.visits(), (*pageload.Record).Left) // before it was read to its end
+	Page: func(p *check.Pass) {
+		visits := slices.DeleteFunc(p.Visits(), (*pageload.Record).Left) // before it was read to its end
 		if len(visits) == 0 {
 			return
 		}
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if !Own(e) || !e.Loads || !e.IsScript() && !e.IsStylesheet() || !p.isIn(e.Item) {
+			if !check.Own(e) || !e.Loads || !e.IsScript() && !e.IsStylesheet() || !p.IsIn(e.Item) {
 				continue
 			}
 			asked := slices.ContainsFunc(visits, func(r *pageload.Record) bool {

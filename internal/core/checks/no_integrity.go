@@ -4,11 +4,12 @@ import (
 	"regexp"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
-var noIntegrity = &Check{
+var noIntegrity = &check.Check{
 	Name: "no-integrity", Family: "loading", Severity: problem.Note, Whole: true,
 	Title: "third-party code is loaded without a digest",
 	Doc: `Whoever can change the file on the other server changes this page. integrity lets the
@@ -17,10 +18,10 @@ maps and the stylesheets of font services, cannot have one: only files with a ve
 their address are reported, with strict all.`,
 	Bad:  "<script src=\"https://lib.example/a-1.4.js\"></script>",
 	Good: "<script src=\"https://lib.example/a-1.4.js\" integrity=\"sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC\" crossorigin=\"anonymous\"></script>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if !Own(e) || !e.Loads || e.Party != "third" || !e.IsScript() && !e.IsStylesheet() {
+			if !check.Own(e) || !e.Loads || e.Party != "third" || !e.IsScript() && !e.IsStylesheet() {
 				continue
 			}
 			if _, ok := markup.AttrValue(p.Source.Text, e.El.Start, "integrity"); !ok && (pinned(e.Target) || p.Site != nil && p.Site.Strict) {

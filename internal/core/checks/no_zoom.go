@@ -3,18 +3,19 @@ package checks
 import (
 	"regexp"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var noZoom = &Check{
+var noZoom = &check.Check{
 	Name: "no-zoom", Family: "head", Severity: problem.Note, Whole: true,
 	Title: "the viewport forbids visitors to enlarge the page",
 	Doc: `user-scalable=no, or a maximum-scale below 2, keeps those from reading who see badly (WCAG 2.2,
 1.4.4). Leave it out of the viewport.`,
 	Bad:  "<head>\n  <meta name=\"viewport\" content=\"width=device-width, user-scalable=no\">\n  <title>Visit</title>",
 	Good: "<head>\n  <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n  <title>Visit</title>",
-	Page: func(p *Pass) {
-		if gateGives(p, "viewport") {
+	Page: func(p *check.Pass) {
+		if check.GateGives(p, "viewport") {
 			return
 		}
 		values, at := p.Metadata("viewport")

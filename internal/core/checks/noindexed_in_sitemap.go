@@ -1,11 +1,12 @@
 package checks
 
 import (
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 )
 
-var noindexedInSitemap = &Check{
+var noindexedInSitemap = &check.Check{
 	Name: "noindexed-in-sitemap", Family: "head", Severity: problem.Error,
 	Title: "the sitemap lists a page that asks not to be indexed",
 	Doc: `The sitemap invites search engines to a page whose robots meta (or the header
@@ -14,11 +15,11 @@ the two is a mistake, mostly a noindex that leaked from a template or a draft. T
 the noindex out, or the page out of the sitemap.`,
 	Bad:  "-- site/visit/index.html --\n<meta name=\"robots\" content=\"noindex\">\n-- site/sitemap.xml --\n<urlset><url><loc>https://ternhill.example/visit/</loc></url></urlset>",
 	Good: "-- site/visit/index.html --\n<title>Visit</title>\n-- site/sitemap.xml --\n<urlset><url><loc>https://ternhill.example/visit/</loc></url></urlset>",
-	Site: func(s *SitePass) {
+	Site: func(s *check.SitePass) {
 		if len(s.Sitemap) == 0 {
 			return
 		}
-		for _, x := range noindexFact.all(s).pages {
+		for _, x := range noindexFact.All(s).pages {
 			if s.Sitemap[page.Key(x.Path)] {
 				s.Report(x.PageAt, x.Line, x.Column, "the sitemap lists this page, and it asks not to be indexed", "take the noindex out (metadata with robots: none), or the page out of the sitemap")
 			}
@@ -33,19 +34,19 @@ type allNoindex struct {
 }
 
 // noindexFact keeps where a page asks not to be indexed.
-var noindexFact = &kind[phrase, allNoindex]{
-	name: "noindex",
-	of: func(p *Pass) *phrase {
+var noindexFact = &check.Kind[phrase, allNoindex]{
+	ID: "noindex",
+	Of: func(p *check.Pass) *phrase {
 		if !p.Noindex() {
 			return nil
 		}
 		f := &phrase{Line: 1, Column: 1}
 		if _, at := p.Metadata("robots"); len(at) > 0 {
-			f.Line, f.Column = p.lineOfElement(at[0])
+			f.Line, f.Column = p.LineOfElement(at[0])
 		}
 		return f
 	},
-	add: func(sum *allNoindex, at PageAt, fact *phrase) {
+	Add: func(sum *allNoindex, at check.PageAt, fact *phrase) {
 		if sum.keys == nil {
 			sum.keys = map[string]bool{}
 		}

@@ -4,11 +4,12 @@ import (
 	"bytes"
 	"regexp"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
-var oldDoctype = &Check{
+var oldDoctype = &check.Check{
 	Name: "old-doctype", Family: "head", Severity: problem.Warning, Whole: true,
 	Title: "the page is shown as browsers showed pages twenty years ago",
 	Doc: `Without a doctype, or with one of those that the standard lists (HTML, 13.2.6.4.1), browsers
@@ -16,8 +17,8 @@ go into quirks mode: sizes, tables and selectors work otherwise than written. Be
 with <!doctype html>.`,
 	Bad:  "-- site/visit/index.html --\n<!doctype html public \"-//W3C//DTD HTML 3.2//EN\">\n<html lang=\"en\"><head><title>Visit</title></head><body><p>Visit us.</p></body></html>",
 	Good: "-- site/visit/index.html --\n<!doctype html>\n<html lang=\"en\"><head><title>Visit</title></head><body><p>Visit us.</p></body></html>",
-	Page: func(p *Pass) {
-		if p.Fragment || p.leadsAway() {
+	Page: func(p *check.Pass) {
+		if p.Fragment || p.LeadsAway() {
 			return
 		}
 		text := p.Source.Text

@@ -8,11 +8,12 @@ import (
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
 )
 
-var orphanFile = &Check{
+var orphanFile = &check.Check{
 	Name: "orphan-file", Family: "loading", Severity: problem.Note,
 	Title: "no page loads a script or stylesheet of the site",
 	Doc: `No page loads the file, no other script or stylesheet imports it, and its name stands in
@@ -23,14 +24,14 @@ runs, nothing is said; many files of one folder are one finding, and so is a fil
 smaller one (.min) made of it.`,
 	Bad:  "-- site/js/slides-old.js --\nslides();\n-- site/visit/index.html --\n<title>Visit</title>",
 	Good: "-- site/visit/index.html --\n<title>Visit</title>",
-	Site: func(s *SitePass) {
+	Site: func(s *check.SitePass) {
 		if len(s.Site.Code) == 0 {
 			return
 		}
-		all, named := loadFact.all(s), nameFact.all(s)
+		all, named := check.LoadFact.All(s), nameFact.All(s)
 		var left []string
 		for _, file := range s.Site.Code {
-			if !all.loads(file) && !named.files[path.Base(file)] {
+			if !all.Loads(file) && !named.files[path.Base(file)] {
 				left = append(left, file)
 			}
 		}
@@ -45,15 +46,15 @@ smaller one (.min) made of it.`,
 			file, alike := left[0], alikeOf(left)
 			left = left[len(alike):]
 			if len(alike) > mostAlike {
-				s.atFile(file, 1, fmt.Sprintf("no page loads %s, nor %d files like it in %s", file, len(alike)-1, path.Dir(file)), "take them off the site, or load them where they are needed")
+				s.AtFile(file, 1, fmt.Sprintf("no page loads %s, nor %d files like it in %s", file, len(alike)-1, path.Dir(file)), "take them off the site, or load them where they are needed")
 				continue
 			}
 			left = append(slices.Clone(alike[1:]), left...)
 			weight := ""
-			if text, ok := s.Site.read(file); ok {
+			if text, ok := s.Site.ReadFile(file); ok {
 				weight = " (" + wording.Bytes(len(text)) + ")"
 			}
-			s.atFile(file, 1, fmt.Sprintf("no page loads %s%s", file, weight), "take it off the site, or load it where it is needed")
+			s.AtFile(file, 1, fmt.Sprintf("no page loads %s%s", file, weight), "take it off the site, or load it where it is needed")
 		}
 	},
 }
@@ -66,16 +67,16 @@ type names struct {
 
 type allNames struct{ files, puts map[string]bool }
 
-var nameFact = &kind[names, allNames]{
-	name: "names",
-	of: func(p *Pass) *names {
-		if p.Site == nil || len(p.Site.codeNames) == 0 {
+var nameFact = &check.Kind[names, allNames]{
+	ID: "names",
+	Of: func(p *check.Pass) *names {
+		if p.Site == nil || len(p.Site.CodeNames) == 0 {
 			return nil
 		}
 		files, puts := map[string]bool{}, map[string]bool{}
-		p.eachCode(func(text []byte, script bool) {
+		p.EachCode(func(text []byte, script bool) {
 			mentioned(text, func(name string) {
-				if p.Site.codeNames[name] {
+				if p.Site.CodeNames[name] {
 					files[name] = true
 				}
 			})
@@ -88,7 +89,7 @@ var nameFact = &kind[names, allNames]{
 		}
 		return &names{slices.Sorted(maps.Keys(files)), slices.Sorted(maps.Keys(puts))}
 	},
-	add: func(sum *allNames, _ PageAt, fact *names) {
+	Add: func(sum *allNames, _ check.PageAt, fact *names) {
 		if sum.files == nil {
 			sum.files, sum.puts = map[string]bool{}, map[string]bool{}
 		}
@@ -114,11 +115,11 @@ func alikeOf(files []string) []string {
 }
 
 // twinLoaded reports whether pages load the same file made smaller, or the one it was made of.
-func twinLoaded(all *allLoads, file string) bool {
+func twinLoaded(all *check.AllLoads, file string) bool {
 	ext := path.Ext(file)
 	stem, small := strings.CutSuffix(strings.TrimSuffix(file, ext), ".min")
 	for _, twin := range []string{stem + ".min" + ext, stem + ext, stem + ".slim" + ext, stem + ".bundle" + ext} {
-		if (twin != file || small) && all.loads(twin) {
+		if (twin != file || small) && all.Loads(twin) {
 			return true
 		}
 	}
@@ -148,7 +149,7 @@ func putsTogether(text []byte, into map[string]bool) {
 // scripts and stylesheets, each of which is read once. Where a script makes a name as it
 // runs, the name without its ending and its numbers ends a text there. puts are the kinds of
 // file of which scripts put names together.
-func namesInCode(s *SitePass, files []string) (names, puts map[string]bool) {
+func namesInCode(s *check.SitePass, files []string) (names, puts map[string]bool) {
 	stems := map[string][]string{} // by stem, the base names
 	names, puts = map[string]bool{}, map[string]bool{}
 	for _, file := range files {
@@ -161,7 +162,7 @@ func namesInCode(s *SitePass, files []string) (names, puts map[string]bool) {
 		stems[stem] = append(stems[stem], base)
 	}
 	for _, file := range s.Site.Code {
-		text, ok := s.Site.read(file)
+		text, ok := s.Site.ReadFile(file)
 		if !ok {
 			continue
 		}

@@ -4,12 +4,13 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
-var popupClash = &Check{
+var popupClash = &check.Check{
 	Name: "popup-clash", Family: "popups", Severity: problem.Warning,
 	Title: "two popups open at the same moment",
 	Doc: `Both open by themselves after the same time, at the same place of the page, or when
@@ -17,11 +18,11 @@ the pointer leaves: one of them is never seen. Give them different moments, or
 different pages.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  letter: {popup: <p>The letter</p>, label: Letter, open: {after: 8s}, pages: all}\n  survey: {popup: <p>Five questions</p>, label: Survey, open: {after: 8s}, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
 	Good: "-- yellowgate.yaml --\nitems:\n  letter: {popup: <p>The letter</p>, label: Letter, open: {after: 8s}, pages: all}\n  survey: {popup: <p>Five questions</p>, label: Survey, open: {scroll: 60%}, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		first := map[string]*inventory.Element{}
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if e.Tag != "dialog" || !Own(e) {
+			if e.Tag != "dialog" || !check.Own(e) {
 				continue
 			}
 			v, _ := markup.AttrValue(p.Source.Text, e.El.Start, "data-yg-open")

@@ -3,11 +3,12 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
 )
 
-var popupStaysShut = &Check{
+var popupStaysShut = &check.Check{
 	Name: "popup-stays-shut", Family: "rendered", Severity: problem.Error,
 	Title: "a popup does not open by what opens it",
 	Doc: `The browser went to the popup's fragment, clicked on what its open: names, scrolled, left the page
@@ -18,7 +19,7 @@ only. With --network, what opens by itself is not tried, since the page is loade
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\"}]}",
 	Good: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\",\"opened\":true,\"closed\":true}]}",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		eachPopup(p, func(x pageload.Popup) {
 			if x.Opened {
 				return
@@ -30,7 +31,7 @@ only. With --network, what opens by itself is not tried, since the page is loade
 	},
 }
 
-var popupTraps = &Check{
+var popupTraps = &check.Check{
 	Name: "popup-traps", Family: "rendered", Severity: problem.Error,
 	Title: "a popup cannot be closed by the keyboard",
 	Doc: `The popup opened, and neither Escape nor Enter on its closing button closed it (WCAG 2.1, success
@@ -39,7 +40,7 @@ audit with --browser only.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\",\"opened\":true}]}",
 	Good: popupStaysShut.Good,
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		eachPopup(p, func(x pageload.Popup) {
 			if x.Opened && !x.Closed {
 				reportDialog(p, x, fmt.Sprintf("neither Escape nor a closing button closes the popup %s", x.ID), "let the browser close it: look for what stops the key, or opens it again")
@@ -49,8 +50,8 @@ audit with --browser only.`,
 }
 
 // eachPopup visits the popups that were tried.
-func eachPopup(p *Pass, visit func(pageload.Popup)) {
-	for _, r := range p.visits() {
+func eachPopup(p *check.Pass, visit func(pageload.Popup)) {
+	for _, r := range p.Visits() {
 		for _, x := range r.Popups {
 			visit(x)
 		}
@@ -58,7 +59,7 @@ func eachPopup(p *Pass, visit func(pageload.Popup)) {
 }
 
 // atDialog reports at the popup's dialog in the text.
-func reportDialog(p *Pass, x pageload.Popup, message, remedy string) {
+func reportDialog(p *check.Pass, x pageload.Popup, message, remedy string) {
 	line, column := 1, 1
 	for e := range p.All() {
 		if e.Tag == "dialog" && x.Item != "" && e.Item == x.Item && e.Line > 0 {
@@ -66,5 +67,5 @@ func reportDialog(p *Pass, x pageload.Popup, message, remedy string) {
 			break
 		}
 	}
-	p.once(line, column, x.Item, message, remedy)
+	p.Once(line, column, x.Item, message, remedy)
 }

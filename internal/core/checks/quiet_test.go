@@ -5,14 +5,15 @@ import (
 	"strings"
 	"testing"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/weburl"
 )
 
 // audit of one page by some checks, as "line check".
-func onPage(path, html string, files folder, list ...*Check) string {
-	known := Known{Read: files.Read, HasFile: func(p string) bool { _, ok := files[p]; return ok }}
+func onPage(path, html string, files folder, list ...*check.Check) string {
+	known := check.Known{Read: files.Read, HasFile: func(p string) bool { _, ok := files[p]; return ok }}
 	for p := range files {
 		if strings.HasSuffix(p, ".js") || strings.HasSuffix(p, ".css") {
 			known.Code = append(known.Code, p)
@@ -23,7 +24,7 @@ func onPage(path, html string, files folder, list ...*Check) string {
 		*inventory.Imports
 	}{weights(files), &inventory.Imports{Weights: weights(files), Read: files.Read}}
 	r := inventory.Take([]byte(html), page.Page{Path: path, File: "x.html"}, weburl.NewSite("https://ternhill.example"), w)
-	found, _ := RunPage(&Pass{Record: r, Site: NewSite(known)})
+	found, _ := RunPage(&check.Pass{Record: r, Site: check.NewSite(known)})
 	var out []string
 	for _, f := range found {
 		for _, c := range list {
@@ -126,16 +127,16 @@ func reverse(list []string) (out []string) {
 // TestWhole: what all pages have alike is one finding, with their number; what some have is
 // reported each.
 func TestWhole(t *testing.T) {
-	of := func(check, message string, pages ...string) (out []Finding) {
+	of := func(name, message string, pages ...string) (out []check.Finding) {
 		for _, p := range pages {
-			out = append(out, Finding{Check: check, Message: message, Page: p, File: p + "index.html", Line: 3})
+			out = append(out, check.Finding{Check: name, Message: message, Page: p, File: p + "index.html", Line: 3})
 		}
 		return out
 	}
 	all := []string{"/a/", "/b/", "/c/"}
 	for _, c := range []struct {
 		name  string
-		fs    []Finding
+		fs    []check.Finding
 		pages int
 		want  string
 	}{

@@ -3,19 +3,21 @@ package checks
 import (
 	"encoding/json"
 	"fmt"
+
+	"yellowgate/internal/core/check"
 )
 
 // kinds lists what is kept. A check asks for its own, and some ask for one together.
-var kinds = []anyKind{titleFact, descriptionFact, canonicalFact, noindexFact, findableFact, loadFact, nameFact, styleFact, popupFact, usedFact}
+var kinds = []check.AnyKind{titleFact, descriptionFact, canonicalFact, noindexFact, findableFact, check.LoadFact, nameFact, styleFact, popupFact, usedFact}
 
 // Facts are the facts of one page, in the order of their kinds; nil for one that there is not.
 type Facts []any
 
 // factsOf takes the facts of a page.
-func factsOf(p *Pass) Facts {
+func factsOf(p *check.Pass) Facts {
 	f := make(Facts, len(kinds))
 	for i, k := range kinds {
-		f[i] = k.take(p)
+		f[i] = k.Take(p)
 	}
 	return f
 }
@@ -30,7 +32,7 @@ func (f Facts) MarshalJSON() ([]byte, error) {
 		if len(b) > 1 {
 			b = append(b, ',')
 		}
-		b = fmt.Appendf(b, "%q:", kinds[i].named())
+		b = fmt.Appendf(b, "%q:", kinds[i].Name())
 		text, err := json.Marshal(fact)
 		if err != nil {
 			return nil, err
@@ -49,16 +51,16 @@ func (f *Facts) UnmarshalJSON(text []byte) error {
 	}
 	*f = make(Facts, len(kinds))
 	for i, k := range kinds {
-		raw, ok := of[k.named()]
+		raw, ok := of[k.Name()]
 		if !ok {
 			continue
 		}
-		fact, err := k.read(raw)
+		fact, err := k.Read(raw)
 		if err != nil {
-			return fmt.Errorf("the fact %q: %w", k.named(), err)
+			return fmt.Errorf("the fact %q: %w", k.Name(), err)
 		}
 		(*f)[i] = fact
-		delete(of, k.named())
+		delete(of, k.Name())
 	}
 	for name := range of {
 		return fmt.Errorf("the fact %q is of no kind that this version knows", name)
@@ -67,12 +69,12 @@ func (f *Facts) UnmarshalJSON(text []byte) error {
 }
 
 // NewGathered begins without a page.
-func NewGathered() *Gathered { return gatheredOf(kinds) }
+func NewGathered() *check.Gathered { return check.GatheredOf(kinds) }
 
 // ReadFact reads one fact as JSON, of the kind of that number in Facts.
 func ReadFact(kind int, text []byte) (any, error) {
 	if kind < 0 || kind >= len(kinds) {
 		return nil, fmt.Errorf("there is no kind of fact with the number %d", kind)
 	}
-	return kinds[kind].read(text)
+	return kinds[kind].Read(text)
 }

@@ -4,10 +4,11 @@ import (
 	"fmt"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var robotsConflict = &Check{
+var robotsConflict = &check.Check{
 	Name: "robots-conflict", Family: "head", Severity: problem.Error,
 	Title: "robots metas contradict each other",
 	Doc: `One robots meta says index, another noindex (or follow and nofollow). Search engines
@@ -15,7 +16,7 @@ take the stricter one; whoever wrote the other is mistaken about the page. Keep 
 The header X-Robots-Tag counts as one more, where a capture keeps it.`,
 	Bad:  "<meta name=\"robots\" content=\"index\">\n<meta name=\"robots\" content=\"noindex\">",
 	Good: "<meta name=\"robots\" content=\"noindex\">",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		values, at := p.Metadata("robots")
 		says, header := map[string]bool{}, map[string]bool{}
 		for _, rule := range p.Page.Answer.Robots() {

@@ -3,11 +3,12 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
 )
 
-var scriptError = &Check{
+var scriptError = &check.Check{
 	Name: "script-error", Family: "rendered", Severity: problem.Error,
 	Title: "a script of the page threw an exception that nobody caught",
 	Doc: `The script ended there, and what it had still to do was not done. Where a third party's script
@@ -17,8 +18,8 @@ Told of an audit with --browser only.`,
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"mistakes\":[{\"kind\":\"exception\",\"message\":\"ReferenceError: stars is not defined\",\"line\":8,\"request\":-1}]}",
 	Good: "-- site/visit/index.html --\n<script>function stars() {} stars();</script>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]}",
-	Page: func(p *Pass) {
-		for _, r := range p.visits() {
+	Page: func(p *check.Pass) {
+		for _, r := range p.Visits() {
 			uncalled := false
 			for i := range r.Requests {
 				uncalled = uncalled || r.Requests[i].Failed == pageload.NotCalled && r.Requests[i].Kind == "script"
@@ -32,14 +33,14 @@ Told of an audit with --browser only.`,
 				if m.Request > 0 {
 					where, line = fmt.Sprintf(" (%s:%d)", r.Requests[m.Request].Target, m.Line), 1
 				}
-				before := len(p.findings)
+				before := len(p.Reported)
 				if m.Request > 0 {
-					p.atTarget(r.Requests[m.Request].Target, m.Item, m.Message+where, "mend the script, or load what it needs before it")
+					p.AtTarget(r.Requests[m.Request].Target, m.Item, m.Message+where, "mend the script, or load what it needs before it")
 				} else {
-					p.once(line, 1, m.Item, m.Message, "mend the script, or load what it needs before it")
+					p.Once(line, 1, m.Item, m.Message, "mend the script, or load what it needs before it")
 				}
-				if uncalled && len(p.findings) > before {
-					f := &p.findings[len(p.findings)-1]
+				if uncalled && len(p.Reported) > before {
+					f := &p.Reported[len(p.Reported)-1]
 					f.Severity, f.Message = problem.Note, f.Message+"; a third party's script was not called, which may be why"
 				}
 			}

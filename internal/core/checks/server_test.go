@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/itemmatch"
@@ -57,8 +58,8 @@ func TestHeader(t *testing.T) {
 		if c.fields != nil {
 			known.Answer = answered(c.fields...)
 		}
-		pass := &Pass{Record: inventory.Take([]byte(text), known, weburl.NewSite("https://ternhill.example"), nil),
-			Site: NewSite(Known{HasFile: func(p string) bool { return !strings.Contains(p, "gone") }, HasPage: func(p string) bool { return p == "/visit/" || p == "/" }})}
+		pass := &check.Pass{Record: inventory.Take([]byte(text), known, weburl.NewSite("https://ternhill.example"), nil),
+			Site: check.NewSite(check.Known{HasFile: func(p string) bool { return !strings.Contains(p, "gone") }, HasPage: func(p string) bool { return p == "/visit/" || p == "/" }})}
 		findings, _ := RunPage(pass)
 		var got []string
 		for _, f := range findings {
@@ -74,8 +75,8 @@ func TestHeader(t *testing.T) {
 			t.Errorf("%s: %v, want %s", c.name, got, c.want)
 		}
 	}
-	missing, _ := RunPage(&Pass{Record: inventory.Take([]byte("\xef\xbb\xbf<!doctype html><title>x</title>"), page.Page{Path: "/", Answer: answered("content-type: text/html; charset=koi8-r")}, weburl.NewSite(""), nil)})
-	if !slices.ContainsFunc(missing, func(f Finding) bool {
+	missing, _ := RunPage(&check.Pass{Record: inventory.Take([]byte("\xef\xbb\xbf<!doctype html><title>x</title>"), page.Page{Path: "/", Answer: answered("content-type: text/html; charset=koi8-r")}, weburl.NewSite(""), nil)})
+	if !slices.ContainsFunc(missing, func(f check.Finding) bool {
 		return f.Check == "header-differs" && strings.Contains(f.Message, "byte order mark")
 	}) {
 		t.Errorf("a byte order mark against the header: %v", missing)
@@ -84,41 +85,41 @@ func TestHeader(t *testing.T) {
 
 // TestAddresses: what the server answered for each address.
 func TestAddresses(t *testing.T) {
-	home, visit := PageAt{Path: "/", File: "index.html"}, PageAt{Path: "/visit/", File: "visit/index.html"}
-	sitemap := PageAt{File: "sitemap.xml"}
-	from := func(at ...PageAt) []PageAt { return at }
-	css := func(path string, size int64, fields ...string) Address {
-		return Address{Path: path, Status: 200, File: path[1:], Wire: size, Bytes: size, Answer: answered(append(fields, "content-type: text/css")...)}
+	home, visit := check.PageAt{Path: "/", File: "index.html"}, check.PageAt{Path: "/visit/", File: "visit/index.html"}
+	sitemap := check.PageAt{File: "sitemap.xml"}
+	from := func(at ...check.PageAt) []check.PageAt { return at }
+	css := func(path string, size int64, fields ...string) check.Address {
+		return check.Address{Path: path, Status: 200, File: path[1:], Wire: size, Bytes: size, Answer: answered(append(fields, "content-type: text/css")...)}
 	}
 	gz := css("/z.css", 5000, "content-encoding: gzip")
 	gz.Wire = 900
 	files := map[string]string{"/index.html": "<p>\n<a href='/old/'>old</a>\n", "/sitemap.xml": "<urlset>\n\n<loc>/gone</loc>"}
 	for _, c := range []struct {
 		name string
-		list []Address
+		list []check.Address
 		want []string
 	}{
 		{"none", nil, nil},
-		{"dead", []Address{{Path: "/old/", Page: true, Status: 404, From: from(home, visit), Links: 2}}, []string{"index.html:2 dead-page /old/: it answers 404; / and /visit/ lead there"}},
-		{"many", []Address{{Path: "/old/", Page: true, Status: 500, From: from(visit, home), Links: 9}}, []string{"visit/index.html:1 dead-page /old/: it answers 500; /visit/, / and 7 more lead there"}},
-		{"listed", []Address{{Path: "/gone", Page: true, Status: 410, From: from(sitemap), Links: 1}}, []string{"sitemap.xml:3 dead-page /gone: it answers 410; sitemap.xml leads there"}},
-		{"silent", []Address{{Path: "/x", Page: true, From: from(home), Links: 1}}, []string{"index.html:1 dead-page /x: it does not answer; / leads there"}},
-		{"circle", []Address{{Path: "/x", Page: true, Status: 302, To: "/x", Why: "it redirects in a circle", From: from(home), Links: 1}}, []string{"index.html:1 dead-page /x: it redirects in a circle; / leads there"}},
-		{"nobody leads there", []Address{{Path: "/x", Page: true, Status: 404}}, nil},
-		{"a file, which dead-file tells", []Address{{Path: "/x.js", Status: 404, From: from(home), Links: 1}}, nil},
-		{"one step", []Address{{Path: "/a", Page: true, To: "/b", Status: 301, From: from(home), Links: 1}}, nil},
-		{"two steps", []Address{{Path: "/a", Page: true, To: "/b", Status: 301, From: from(home), Links: 1}, {Path: "/b", Page: true, Status: 308, To: "https://elsewhere.example/"}},
+		{"dead", []check.Address{{Path: "/old/", Page: true, Status: 404, From: from(home, visit), Links: 2}}, []string{"index.html:2 dead-page /old/: it answers 404; / and /visit/ lead there"}},
+		{"many", []check.Address{{Path: "/old/", Page: true, Status: 500, From: from(visit, home), Links: 9}}, []string{"visit/index.html:1 dead-page /old/: it answers 500; /visit/, / and 7 more lead there"}},
+		{"listed", []check.Address{{Path: "/gone", Page: true, Status: 410, From: from(sitemap), Links: 1}}, []string{"sitemap.xml:3 dead-page /gone: it answers 410; sitemap.xml leads there"}},
+		{"silent", []check.Address{{Path: "/x", Page: true, From: from(home), Links: 1}}, []string{"index.html:1 dead-page /x: it does not answer; / leads there"}},
+		{"circle", []check.Address{{Path: "/x", Page: true, Status: 302, To: "/x", Why: "it redirects in a circle", From: from(home), Links: 1}}, []string{"index.html:1 dead-page /x: it redirects in a circle; / leads there"}},
+		{"nobody leads there", []check.Address{{Path: "/x", Page: true, Status: 404}}, nil},
+		{"a file, which dead-file tells", []check.Address{{Path: "/x.js", Status: 404, From: from(home), Links: 1}}, nil},
+		{"one step", []check.Address{{Path: "/a", Page: true, To: "/b", Status: 301, From: from(home), Links: 1}}, nil},
+		{"two steps", []check.Address{{Path: "/a", Page: true, To: "/b", Status: 301, From: from(home), Links: 1}, {Path: "/b", Page: true, Status: 308, To: "https://elsewhere.example/"}},
 			[]string{"index.html:1 slow-redirect /a leads on 2 times before it ends at https://elsewhere.example/; / leads there"}},
-		{"a small text", []Address{css("/a.css", 1000)}, nil},
-		{"one of two", []Address{css("/a.css", 4000), gz}, []string{"a.css:1 uncompressed /a.css is sent without compression, 4.0 kB"}},
-		{"all", []Address{css("/a.css", 4000), css("/b.css", 2000)}, []string{"a.css:1 uncompressed all 2 stylesheets over 1 kB are sent without compression, 6.0 kB"}},
-		{"a picture", []Address{{Path: "/a.png", File: "a.png", Status: 200, Wire: 9000, Bytes: 9000, Answer: answered("content-type: image/png")}}, nil},
-		{"a digest, not kept", []Address{css("/a.3f9a2b1c.css", 10)}, []string{"a.3f9a2b1c.css:1 uncached /a.3f9a2b1c.css has a digest in its name, and is sent no Cache-Control"}},
-		{"a digest, kept", []Address{css("/a.3f9a2b1c.css", 10, "cache-control: public, max-age=31536000")}, nil},
-		{"a digest, asked again", []Address{css("/a-BxK3f9aQ.css", 10, "cache-control: max-age=31536000, no-cache")}, []string{"a-BxK3f9aQ.css:1 uncached /a-BxK3f9aQ.css has a digest in its name, and is sent with Cache-Control: max-age=31536000, no-cache"}},
-		{"words and dates", []Address{css("/a.decorated.css", 10), css("/a-20260101.css", 10), css("/starcalc-1.2.css", 10), css("/a.stylesheet2.css", 10)}, nil},
+		{"a small text", []check.Address{css("/a.css", 1000)}, nil},
+		{"one of two", []check.Address{css("/a.css", 4000), gz}, []string{"a.css:1 uncompressed /a.css is sent without compression, 4.0 kB"}},
+		{"all", []check.Address{css("/a.css", 4000), css("/b.css", 2000)}, []string{"a.css:1 uncompressed all 2 stylesheets over 1 kB are sent without compression, 6.0 kB"}},
+		{"a picture", []check.Address{{Path: "/a.png", File: "a.png", Status: 200, Wire: 9000, Bytes: 9000, Answer: answered("content-type: image/png")}}, nil},
+		{"a digest, not kept", []check.Address{css("/a.3f9a2b1c.css", 10)}, []string{"a.3f9a2b1c.css:1 uncached /a.3f9a2b1c.css has a digest in its name, and is sent no Cache-Control"}},
+		{"a digest, kept", []check.Address{css("/a.3f9a2b1c.css", 10, "cache-control: public, max-age=31536000")}, nil},
+		{"a digest, asked again", []check.Address{css("/a-BxK3f9aQ.css", 10, "cache-control: max-age=31536000, no-cache")}, []string{"a-BxK3f9aQ.css:1 uncached /a-BxK3f9aQ.css has a digest in its name, and is sent with Cache-Control: max-age=31536000, no-cache"}},
+		{"words and dates", []check.Address{css("/a.decorated.css", 10), css("/a-20260101.css", 10), css("/starcalc-1.2.css", 10), css("/a.stylesheet2.css", 10)}, nil},
 	} {
-		s := &SitePass{Gathered: NewGathered(), Site: NewSite(Known{Addresses: NewAddresses(c.list), Read: func(p string) ([]byte, bool) { b, ok := files[p]; return []byte(b), ok }})}
+		s := &check.SitePass{Gathered: NewGathered(), Site: check.NewSite(check.Known{Addresses: check.NewAddresses(c.list), Read: func(p string) ([]byte, bool) { b, ok := files[p]; return []byte(b), ok }})}
 		var got []string
 		for _, f := range RunSite(s) {
 			got = append(got, fmt.Sprintf("%s:%d %s %s", f.File, f.Line, f.Check, f.Message))
@@ -149,7 +150,7 @@ func TestMeasuredBudgets(t *testing.T) {
 		{[]*pageload.Record{small, large}, []string{"wire: 11.0 kB", "requests-made: 4", "paint: 1.501s, and the budget is 1.5s", "shift: 0.2, and the budget is 0.1", "blocking-time: 201ms"}},
 		{[]*pageload.Record{{Unread: "it crashed", Measured: pageload.Measured{Shift: 3}}}, nil},
 	} {
-		findings, _ := RunPage(&Pass{Record: taken.Record, Gated: itemmatch.Compare(taken, result), Rendered: c.visits})
+		findings, _ := RunPage(&check.Pass{Record: taken.Record, Gated: itemmatch.Compare(taken, result), Rendered: c.visits})
 		var got []string
 		for _, f := range findings {
 			if f.Check == "over-budget" {

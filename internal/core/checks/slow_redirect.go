@@ -3,10 +3,11 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var slowRedirect = &Check{
+var slowRedirect = &check.Check{
 	Name: "slow-redirect", Family: "server", Severity: problem.Note,
 	Title: "a link leads on more than once before a page comes",
 	Doc: `Each redirect is one more trip to the server before anything is seen, mostly from http to
@@ -18,13 +19,13 @@ first lead there at once. Told of a captured site only.`,
 	Good: "-- site/index.html --\n<p><a href=\"/old\">Old news</a></p>\n-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/old\",\"final\":\"https://ternhill.example/\",\"status\":301,\"asked\":\"page\",\"from\":[\"https://ternhill.example/\"],\"links\":1}\n" +
 		"{\"url\":\"https://ternhill.example/\",\"file\":\"index.html\",\"status\":200}",
-	Site: func(s *SitePass) {
-		s.Site.Addresses.each(func(x *Address) {
+	Site: func(s *check.SitePass) {
+		s.Site.Addresses.Each(func(x *check.Address) {
 			if x.To == "" || len(x.From) == 0 || x.Why != "" {
 				return
 			}
-			if to, steps := s.Site.Addresses.redirects(x.Path); steps > 1 {
-				s.atLeader(x, fmt.Sprintf("%s leads on %d times before it ends at %s; %s", x.Path, steps, to, x.leaders()), "link to "+to+", and have the server lead there at once")
+			if to, steps := s.Site.Addresses.Redirects(x.Path); steps > 1 {
+				s.AtLeader(x, fmt.Sprintf("%s leads on %d times before it ends at %s; %s", x.Path, steps, to, x.Leaders()), "link to "+to+", and have the server lead there at once")
 			}
 		})
 	},

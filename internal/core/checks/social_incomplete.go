@@ -3,11 +3,12 @@ package checks
 import (
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/problem"
 )
 
-var socialIncomplete = &Check{
+var socialIncomplete = &check.Check{
 	Name: "social-incomplete", Family: "head", Severity: problem.Note, Whole: true,
 	Title: "what a shared link shows is set in part",
 	Doc: `A page with some Open Graph properties and without og:title, og:image or og:url shows
@@ -15,13 +16,13 @@ up with a hole when somebody shares it. Set them together: social: {title: …, 
 …}.`,
 	Bad:  "<meta property=\"og:title\" content=\"Visit\">",
 	Good: "<meta property=\"og:title\" content=\"Visit\">\n<meta property=\"og:image\" content=\"https://ternhill.example/img/dome.svg\">",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		var first *inventory.Element
 		have := map[string]bool{}
 		for i := range p.Elements {
 			e := &p.Elements[i]
 			name, _, ok := strings.Cut(e.Label, " = ")
-			if e.Tag == "meta" && Own(e) && ok && strings.HasPrefix(name, "og:") {
+			if e.Tag == "meta" && check.Own(e) && ok && strings.HasPrefix(name, "og:") {
 				have[name] = true
 				if first == nil {
 					first = e

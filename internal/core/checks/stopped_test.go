@@ -5,6 +5,7 @@ import (
 	"slices"
 	"testing"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageload"
@@ -40,7 +41,7 @@ func TestStoppedThere(t *testing.T) {
 		{"inline code that the text has told", "<script>go()</script>", []pageload.Request{page0, box}, []pageload.Mistake{policy(4, -1)}, []string{"4 script-src does not let in inline code (policy in line 2)"}},
 		{"an exception", "", []pageload.Request{page0, box}, []pageload.Mistake{{Kind: "exception", Message: "Error", Request: -1}}, nil},
 	} {
-		p := &Pass{Record: inventory.Take([]byte(text+c.more), page.Page{Path: "/"}, weburl.NewSite("https://ternhill.example"), nil),
+		p := &check.Pass{Record: inventory.Take([]byte(text+c.more), page.Page{Path: "/"}, weburl.NewSite("https://ternhill.example"), nil),
 			Rendered: []*pageload.Record{{Path: "/", Screen: "1280x800", Requests: c.requests, Mistakes: c.mistakes}}}
 		findings, _ := RunPage(p)
 		var got []string
@@ -64,7 +65,7 @@ func TestLoadedAgain(t *testing.T) {
 	element := func(tag, what, target, came string) pageload.Element {
 		return pageload.Element{Tag: tag, What: what, Target: target, Party: "own", Came: came}
 	}
-	p := &Pass{Record: inventory.Take([]byte("<!doctype html>\n<script src=/a.js></script>"), page.Page{Path: "/"}, weburl.NewSite("https://ternhill.example"), nil),
+	p := &check.Pass{Record: inventory.Take([]byte("<!doctype html>\n<script src=/a.js></script>"), page.Page{Path: "/"}, weburl.NewSite("https://ternhill.example"), nil),
 		Rendered: []*pageload.Record{{Path: "/", Screen: "1280x800", Elements: []pageload.Element{
 			element("script", "", "/a.js", "page"), element("script", "", "/a.js", "script"), element("script", "", "/page.js", "page"), element("script", "", "/page.js", "page"),
 			element("link", "stylesheet", "/b.css", "script"), element("link", "stylesheet", "/b.css", "script"), element("script", "", "/b.css", "script"),

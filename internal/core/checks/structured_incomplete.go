@@ -3,10 +3,11 @@ package checks
 import (
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var structuredIncomplete = &Check{
+var structuredIncomplete = &check.Check{
 	Name: "structured-incomplete", Family: "head", Severity: problem.Warning,
 	Title: "structured data lacks what its type requires",
 	Doc: `Without these properties search engines do not use the data: an event without a date,
@@ -14,9 +15,9 @@ a question without an answer. The table has the types of the open vocabulary tha
 pages use most.`,
 	Bad:  "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"Event\", \"name\": \"Perseids\"}</script>",
 	Good: "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"Event\", \"name\": \"Perseids\", \"startDate\": \"2026-08-12\", \"location\": {\"@type\": \"Place\", \"name\": \"The lawn\"}}</script>",
-	Page: func(p *Pass) {
-		for _, d := range structuredOf(p) {
-			eachThing(d.tree, func(kind string, thing map[string]any) {
+	Page: func(p *check.Pass) {
+		for _, d := range check.StructuredOf(p) {
+			eachThing(d.Tree, func(kind string, thing map[string]any) {
 				var missing []string
 				for _, property := range required[kind] {
 					if v, ok := thing[property]; !ok || v == nil || v == "" {
@@ -24,7 +25,7 @@ pages use most.`,
 					}
 				}
 				if len(missing) > 0 {
-					p.At(d.e, kind+" lacks "+strings.Join(missing, " and "), "add it; search engines do not use the data without")
+					p.At(d.E, kind+" lacks "+strings.Join(missing, " and "), "add it; search engines do not use the data without")
 				}
 			})
 		}

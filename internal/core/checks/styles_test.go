@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/weburl"
@@ -21,34 +22,34 @@ func (f folder) Read(path string) ([]byte, bool) { text, ok := f[path]; return [
 
 // audit runs the checks of stylesheets and files on all pages of a folder, and tells
 // each finding as "file:line check", with what its message names in brackets.
-func (f folder) audit(only ...*Check) (out []string) {
+func (f folder) audit(only ...*check.Check) (out []string) {
 	has := func(p string) bool { _, ok := f[p]; return ok }
-	known := Known{HasFile: has, HasPage: has, Read: f.Read, Trust: []string{"trusted.example"}}
+	known := check.Known{HasFile: has, HasPage: has, Read: f.Read, Trust: []string{"trusted.example"}}
 	for _, name := range slices.Sorted(maps.Keys(f)) {
 		if ext := path.Ext(name); ext == ".css" || ext == ".js" {
 			known.Code = append(known.Code, name)
 		}
 	}
-	s := NewSite(known)
+	s := check.NewSite(known)
 	w := struct {
 		weights
 		*inventory.Imports
 	}{weights(f), &inventory.Imports{Weights: weights(f), Read: f.Read}}
 	gathered := NewGathered()
-	var all []Finding
+	var all []check.Finding
 	for _, name := range slices.Sorted(maps.Keys(f)) {
 		if path.Ext(name) == ".html" {
 			r := inventory.Take([]byte("<!doctype html>"+f[name]), page.Page{Path: name, File: name[1:]}, weburl.NewSite(""), w)
-			pass := &Pass{Record: r, Site: s}
+			pass := &check.Pass{Record: r, Site: s}
 			found, facts := RunPage(pass)
 			all = append(all, found...)
 			gathered.Add(pass.PageAt(), written(facts))
 		}
 	}
-	all = append(all, RunSite(&SitePass{Gathered: gathered, Site: s})...)
-	Sort(all)
+	all = append(all, RunSite(&check.SitePass{Gathered: gathered, Site: s})...)
+	check.Sort(all)
 	for _, x := range all {
-		if slices.ContainsFunc(only, func(c *Check) bool { return c.Name == x.Check }) {
+		if slices.ContainsFunc(only, func(c *check.Check) bool { return c.Name == x.Check }) {
 			out = append(out, fmt.Sprintf("%s:%d %s", x.File, x.Line, x.Check))
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
@@ -213,10 +214,10 @@ func (t *Tally) Problems(urls func() []string) []problem.Problem {
 
 // Findings reports the lines that change nothing: exceptions that exclude nothing, lines of
 // per-page that say what holds anyway, matchers that match nothing.
-func (t *Tally) Findings() (out []Finding) {
+func (t *Tally) Findings() (out []check.Finding) {
 	_, idle := t.choosing()
 	for _, p := range append(idle, t.unmatched(nil)...) {
-		out = append(out, Finding{Check: idleLine.Name, Severity: idleLine.Severity, File: p.Pos.File, Line: p.Pos.Line, Column: p.Pos.Column, Message: p.Message, Remedy: p.Remedy})
+		out = append(out, check.Finding{Check: idleLine.Name, Severity: idleLine.Severity, File: p.Pos.File, Line: p.Pos.Line, Column: p.Pos.Column, Message: p.Message, Remedy: p.Remedy})
 	}
 	return out
 }

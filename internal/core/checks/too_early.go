@@ -3,10 +3,11 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var tooEarly = &Check{
+var tooEarly = &check.Check{
 	Name: "too-early", Family: "code", Severity: problem.Error,
 	Title: "a script calls what is not there yet",
 	Doc: `As it is run, the script calls a name that only a later script of the page defines, or one
@@ -15,7 +16,7 @@ it in that script is done. Inline code never waits. Move the call into a file th
 with defer too, wait for DOMContentLoaded, or load the other script before it.`,
 	Bad:  "-- site/js/kit.js --\nwindow.kit = { start: function () {} }\n-- site/index.html --\n<script src=\"/js/kit.js\" defer></script>\n<script>kit.start()</script>",
 	Good: "-- site/js/kit.js --\nwindow.kit = { start: function () {} }\n-- site/index.html --\n<script src=\"/js/kit.js\" defer></script>\n<script>addEventListener(\"DOMContentLoaded\", function () { kit.start() })</script>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		if p.Site == nil || p.Site.Library == nil {
 			return
 		}

@@ -6,22 +6,23 @@ import (
 	"regexp"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/problem"
 )
 
-var twinLibrary = &Check{
+var twinLibrary = &check.Check{
 	Name: "twin-library", Family: "loading", Severity: problem.Warning,
 	Title: "the page loads two versions of one library",
 	Doc: `The second version replaces the first, or half of it; what was written for the other
 breaks at times. Keep one: name the other in the gate file with found and pages: none.`,
 	Bad:  "<script src=\"/lib/starcalc-1.2.js\"></script>\n<script src=\"/lib/starcalc-2.0.js\"></script>",
 	Good: "<script src=\"/lib/starcalc-2.0.js\"></script>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		first := map[string]*inventory.Element{}
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if !Own(e) || !e.Loads || e.Tag != "script" && !e.IsStylesheet() {
+			if !check.Own(e) || !e.Loads || e.Tag != "script" && !e.IsStylesheet() {
 				continue
 			}
 			name, versioned := libraryName(e.Target)

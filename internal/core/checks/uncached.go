@@ -6,10 +6,11 @@ import (
 	"strconv"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var uncached = &Check{
+var uncached = &check.Check{
 	Name: "uncached", Family: "server", Severity: problem.Note,
 	Title: "a file with a digest in its name is not kept for long",
 	Doc: `A file whose name carries a digest never changes: what changes gets another name. The server
@@ -20,9 +21,9 @@ check. Told of a captured site only.`,
 		"{\"url\":\"https://ternhill.example/js/app.3f9a2b1c.js\",\"file\":\"js/app.3f9a2b1c.js\",\"status\":200,\"headers\":{\"cache-control\":[\"max-age=600\"]}}",
 	Good: "-- site/js/app.3f9a2b1c.js --\napp();\n-- site/index.html --\n<script src=\"/js/app.3f9a2b1c.js\" defer></script>\n-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/js/app.3f9a2b1c.js\",\"file\":\"js/app.3f9a2b1c.js\",\"status\":200,\"headers\":{\"cache-control\":[\"max-age=31536000, immutable\"]}}",
-	Site: func(s *SitePass) {
-		s.Site.Addresses.each(func(x *Address) {
-			if x.File == "" || x.kindOf() == "page" || !digested(path.Base(x.File)) || keptFor(x.Answer.Field("cache-control")) >= aWeek {
+	Site: func(s *check.SitePass) {
+		s.Site.Addresses.Each(func(x *check.Address) {
+			if x.File == "" || x.KindOf() == "page" || !digested(path.Base(x.File)) || keptFor(x.Answer.Field("cache-control")) >= aWeek {
 				return
 			}
 			says := x.Answer.Field("cache-control")
@@ -31,7 +32,7 @@ check. Told of a captured site only.`,
 			} else {
 				says = "with Cache-Control: " + says
 			}
-			s.atFile(x.File, 1, x.Path+" has a digest in its name, and is sent "+strings.TrimPrefix(says, "and "), "send Cache-Control: max-age=31536000, immutable with files that have a digest in their names")
+			s.AtFile(x.File, 1, x.Path+" has a digest in its name, and is sent "+strings.TrimPrefix(says, "and "), "send Cache-Control: max-age=31536000, immutable with files that have a digest in their names")
 		})
 	},
 }

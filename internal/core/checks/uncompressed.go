@@ -3,11 +3,12 @@ package checks
 import (
 	"fmt"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
 )
 
-var uncompressed = &Check{
+var uncompressed = &check.Check{
 	Name: "uncompressed", Family: "server", Severity: problem.Note,
 	Title: "text is sent without compression",
 	Doc: `Pages, stylesheets and scripts are mostly a quarter of their size when they are sent
@@ -17,16 +18,16 @@ these types. Texts of 1 kB and less do not count. Told of a captured site only.`
 		"{\"url\":\"https://ternhill.example/css/site.css\",\"file\":\"css/site.css\",\"status\":200,\"headers\":{\"content-type\":[\"text/css\"]},\"wire\":1206,\"bytes\":1206}",
 	Good: "-- site/css/site.css --\n/* of 1,200 bytes */\n-- site/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">\n-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/css/site.css\",\"file\":\"css/site.css\",\"status\":200,\"headers\":{\"content-type\":[\"text/css\"],\"content-encoding\":[\"gzip\"]},\"wire\":60,\"bytes\":1206}",
-	Site: func(s *SitePass) {
+	Site: func(s *check.SitePass) {
 		kinds := map[string]*texts{}
-		s.Site.Addresses.each(func(x *Address) {
-			if x.File == "" || x.Bytes <= smallText || !x.text() {
+		s.Site.Addresses.Each(func(x *check.Address) {
+			if x.File == "" || x.Bytes <= smallText || !x.Text() {
 				return
 			}
-			k := kinds[x.kindOf()]
+			k := kinds[x.KindOf()]
 			if k == nil {
 				k = &texts{}
-				kinds[x.kindOf()] = k
+				kinds[x.KindOf()] = k
 			}
 			k.n++
 			if x.Answer.Field("content-encoding") == "" && x.Wire == x.Bytes {
@@ -40,10 +41,10 @@ these types. Texts of 1 kB and less do not count. Told of a captured site only.`
 			switch {
 			case k == nil:
 			case k.n > 1 && len(k.plain) == k.n: // the server does so with all of them
-				s.atFile(k.plain[0].File, 1, fmt.Sprintf("all %s over 1 kB are sent without compression, %s", wording.Count(k.n, kind), wording.Size(k.bytes)), remedy)
+				s.AtFile(k.plain[0].File, 1, fmt.Sprintf("all %s over 1 kB are sent without compression, %s", wording.Count(k.n, kind), wording.Size(k.bytes)), remedy)
 			default:
 				for _, x := range k.plain {
-					s.atFile(x.File, 1, x.Path+" is sent without compression, "+wording.Size(x.Bytes), remedy)
+					s.AtFile(x.File, 1, x.Path+" is sent without compression, "+wording.Size(x.Bytes), remedy)
 				}
 			}
 		}
@@ -56,6 +57,6 @@ const smallText = 1000
 // texts are what was sent of one kind.
 type texts struct {
 	n     int
-	plain []*Address
+	plain []*check.Address
 	bytes int64
 }

@@ -4,24 +4,25 @@ import (
 	"fmt"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/weburl"
 )
 
-var unexpectedHost = &Check{
+var unexpectedHost = &check.Check{
 	Name: "unexpected-host", Family: "loading", Severity: problem.Warning,
 	Title: "the page loads from a host that is not trusted",
 	Doc: `The gate file lists under site.trust the hosts whose code is expected, and this one is
 not among them. Mostly somebody pasted a tag. Add the host, or take the code out.`,
 	Bad:  "-- yellowgate.yaml --\nsite: {trust: [pay.lantern.example]}\n-- site/visit/index.html --\n<script src=\"https://count.example/c.js\" async></script>",
 	Good: "-- yellowgate.yaml --\nsite: {trust: [pay.lantern.example, count.example]}\n-- site/visit/index.html --\n<script src=\"https://count.example/c.js\" async></script>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		if p.Site == nil || len(p.Site.Trust) == 0 {
 			return
 		}
 		for e := range p.All() {
-			if !Own(e) {
+			if !check.Own(e) {
 				continue
 			}
 			if host := strings.ToLower(inventory.Host(e.Target)); e.Loads && e.Party == "third" && !isTrusted(p.Site, host) && local(e.URL) == "" {
@@ -34,19 +35,19 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 			}
 		}
 	},
-	Site: func(s *SitePass) {
+	Site: func(s *check.SitePass) {
 		if len(s.Site.Trust) == 0 {
 			return
 		}
-		s.eachAsked(func(a *asked) {
+		s.EachAsked(func(a *check.Asked) {
 			if host := strings.ToLower(inventory.Host(a.Target)); a.Party == "third" && !isTrusted(s.Site, host) {
-				s.atAsked(a, host+" is not among the trusted hosts; "+a.says(), "add it under site.trust, or take it out")
+				s.AtAsked(a, host+" is not among the trusted hosts; "+a.Says(), "add it under site.trust, or take it out")
 			}
 		})
 	},
 }
 
-func isTrusted(s *Site, host string) bool { return weburl.Trusts(s.Trust, host) }
+func isTrusted(s *check.Site, host string) bool { return weburl.Trusts(s.Trust, host) }
 
 // importer names what imports a file.
 func importer(e *inventory.Element, m *inventory.Import) string {

@@ -1,22 +1,23 @@
 package checks
 
 import (
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 )
 
-var unlistedInSitemap = &Check{
+var unlistedInSitemap = &check.Check{
 	Name: "unlisted-in-sitemap", Family: "head", Severity: problem.Note,
 	Title: "the sitemap does not list a page",
 	Doc: `The site has a sitemap, and this page is not in it: search engines may find it late.
 Pages that ask not to be indexed, redirects and copies are passed over.`,
 	Bad:  "-- site/visit/index.html --\n<title>Visit</title>\n-- site/sitemap.xml --\n<urlset><url><loc>https://ternhill.example/</loc></url></urlset>",
 	Good: "-- site/visit/index.html --\n<title>Visit</title>\n-- site/sitemap.xml --\n<urlset><url><loc>https://ternhill.example/visit/</loc></url></urlset>",
-	Site: func(s *SitePass) {
+	Site: func(s *check.SitePass) {
 		if len(s.Sitemap) == 0 || s.SitemapInPart {
 			return
 		}
-		for _, x := range *findableFact.all(s) {
+		for _, x := range *findableFact.All(s) {
 			if !s.Sitemap[page.Key(x.Path)] {
 				s.Report(x.PageAt, x.Line, x.Column, "the sitemap does not list this page", "let the site's build list it, or give it robots: noindex if that is meant")
 			}
@@ -25,17 +26,17 @@ Pages that ask not to be indexed, redirects and copies are passed over.`,
 }
 
 // findableFact keeps where the title stands of a page that search engines should find as it is.
-var findableFact = &kind[phrase, []phraseOn]{
-	name: "findable",
-	of: func(p *Pass) *phrase {
-		if p.aside() || p.Noindex() {
+var findableFact = &check.Kind[phrase, []phraseOn]{
+	ID: "findable",
+	Of: func(p *check.Pass) *phrase {
+		if p.Aside() || p.Noindex() {
 			return nil
 		}
-		if c := canonicalFact.of(p); c != nil && page.Key(c.Canonical) != page.Key(p.Path) {
+		if c := canonicalFact.Of(p); c != nil && page.Key(c.Canonical) != page.Key(p.Path) {
 			return nil
 		}
 		line, column := titleAt(p)
 		return &phrase{Line: max(line, 1), Column: max(column, 1)}
 	},
-	add: func(sum *[]phraseOn, at PageAt, fact *phrase) { *sum = append(*sum, phraseOn{at, *fact}) },
+	Add: func(sum *[]phraseOn, at check.PageAt, fact *phrase) { *sum = append(*sum, phraseOn{at, *fact}) },
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
@@ -15,7 +16,7 @@ import (
 	"yellowgate/internal/core/weburl"
 )
 
-var unreachablePopup = &Check{
+var unreachablePopup = &check.Check{
 	Name: "unreachable-popup", Family: "popups", Severity: problem.Error,
 	Title: "a link to a popup leads to a page that does not have it",
 	Doc: `The link's fragment opens a popup, and on the page that it leads to the gate keeps the
@@ -23,13 +24,13 @@ popup out, so nothing happens for whoever follows it. Let the popup in there, or
 the link lead to a page that has it.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  night-letter: {popup: <p>The letter</p>, label: Letter, open: {fragment: night-letter}, pages: /}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n<a href=\"#night-letter\">The night letter</a>",
 	Good: "-- yellowgate.yaml --\nitems:\n  night-letter: {popup: <p>The letter</p>, label: Letter, open: {fragment: night-letter}, pages: /}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n<a href=\"/#night-letter\">The night letter</a>",
-	Site: func(s *SitePass) {
-		unreachable(*popupFact.all(s), s.Report)
+	Site: func(s *check.SitePass) {
+		unreachable(*popupFact.All(s), s.Report)
 	},
 }
 
 // unreachable reports the links to fragments that open nothing where they lead.
-func unreachable(pages []popupsOn, report func(at PageAt, line, column int, message, remedy string)) {
+func unreachable(pages []popupsOn, report func(at check.PageAt, line, column int, message, remedy string)) {
 	at := map[string]*popupsOn{}
 	for i := range pages {
 		at[page.Key(pages[i].Path)] = &pages[i]
@@ -79,24 +80,24 @@ type fragment struct {
 }
 
 type popupsOn struct {
-	PageAt
+	check.PageAt
 	*Popups
 }
 
-var popupFact = &kind[Popups, []popupsOn]{
-	name: "popups",
-	of:   PopupsOf,
-	add:  func(sum *[]popupsOn, at PageAt, fact *Popups) { *sum = append(*sum, popupsOn{at, fact}) },
+var popupFact = &check.Kind[Popups, []popupsOn]{
+	ID:  "popups",
+	Of:  PopupsOf,
+	Add: func(sum *[]popupsOn, at check.PageAt, fact *Popups) { *sum = append(*sum, popupsOn{at, fact}) },
 }
 
 // PopupsOf takes from a page what it says of popups; nil where that is nothing.
-func PopupsOf(p *Pass) *Popups {
+func PopupsOf(p *check.Pass) *Popups {
 	if p.Gated == nil {
 		return nil
 	}
 	fact := &Popups{}
 	names := fact.open(p.Gated.Gate, p.Gated.Result, func(item int) bool { return p.Gated.Items[item].Copies() > 0 })
-	fact.follow(names, p.Path, p.Source, func() weburl.Page { return p.Base }, p.locate)
+	fact.follow(names, p.Path, p.Source, func() weburl.Page { return p.Base }, p.Locate)
 	return fact.orNone()
 }
 
@@ -213,13 +214,13 @@ type Reach struct{ pages []popupsOn }
 // Add takes a page in; popups may be nil.
 func (r *Reach) Add(path, file string, popups *Popups) {
 	if popups != nil {
-		r.pages = append(r.pages, popupsOn{PageAt{Path: path, File: file}, popups})
+		r.pages = append(r.pages, popupsOn{check.PageAt{Path: path, File: file}, popups})
 	}
 }
 
 // Unreachable is what the check says of the pages.
-func (r *Reach) Unreachable() []Finding {
-	s := &SitePass{check: unreachablePopup}
+func (r *Reach) Unreachable() []check.Finding {
+	s := &check.SitePass{Running: unreachablePopup}
 	unreachable(r.pages, s.Report)
-	return s.findings
+	return s.Reported
 }

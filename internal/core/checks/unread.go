@@ -1,10 +1,11 @@
 package checks
 
 import (
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 )
 
-var unread = &Check{
+var unread = &check.Check{
 	Name: "unread", Family: "gate", Severity: problem.Error,
 	Title: "the page cannot be followed: nothing about it is sure",
 	Doc: `The page is beyond what is read: more than a million elements, elements within one
@@ -14,10 +15,10 @@ elements, or leave the page out with site.ignore. With --browser it is told, too
 the browser did not read: it crashed, hung, or never came to rest.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: \"has(p ~ p ~ i)\"}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- site/visit/index.html, later --\n(two thousand notes)<i>x</i>",
 	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: \"has(p + i)\"}\n-- site/visit/index.html --\n(two thousand notes)<i>x</i>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		for _, r := range p.Rendered {
 			if r.Unread != "" {
-				p.once(1, 1, "", "the browser did not read the page on a screen of "+r.Screen+": "+r.Unread, "open it in a browser by hand; what it asks for and does there is not known here")
+				p.Once(1, 1, "", "the browser did not read the page on a screen of "+r.Screen+": "+r.Unread, "open it in a browser by hand; what it asks for and does there is not known here")
 			}
 		}
 		why := p.Scan.Unread

@@ -1,11 +1,15 @@
 package checks
 
-import "fmt"
+import (
+	"fmt"
+
+	"yellowgate/internal/core/check"
+)
 
 // Whole makes one finding of those that all pages of the site have alike, for checks of what
 // is decided once for all of them. pages is how many pages there are that are not aside. The
 // findings of a page follow each other.
-func Whole(fs []Finding, pages int) []Finding {
+func Whole(fs []check.Finding, pages int) []check.Finding {
 	var alike Alike
 	for i := range fs {
 		alike.Add(&fs[i])
@@ -30,7 +34,7 @@ type Alike struct {
 type alikeKey struct{ check, message string }
 
 // Add counts a finding, the first time.
-func (a *Alike) Add(f *Finding) {
+func (a *Alike) Add(f *check.Finding) {
 	if f.Page == "" || !IsWhole(f.Check) {
 		return
 	}
@@ -52,7 +56,7 @@ func (a *Alike) Again() { a.told = nil }
 
 // Keeps reports whether a finding stays, the second time. The first of those that all pages have
 // becomes the one of the site.
-func (a *Alike) Keeps(f *Finding, pages int) bool {
+func (a *Alike) Keeps(f *check.Finding, pages int) bool {
 	k := alikeKey{f.Check, f.Message}
 	n := a.on[k]
 	if n < 3 || n < pages || f.Page == "" {

@@ -6,11 +6,12 @@ import (
 	"encoding/base64"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
-var wrongIntegrity = &Check{
+var wrongIntegrity = &check.Check{
 	Name: "wrong-integrity", Family: "loading", Severity: problem.Error,
 	Title: "the digest is not that of the file",
 	Doc: `The browser compares and refuses the file: the script or stylesheet does not load at
@@ -18,10 +19,10 @@ all. Mostly the file was changed and the digest was not. For files of the site:
 integrity: auto.`,
 	Bad:  "-- site/js/site.js --\nsite();\n-- site/visit/index.html --\n<script src=\"/js/site.js\" integrity=\"sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC\" defer></script>",
 	Good: "-- yellowgate.yaml --\nitems:\n  site-script: {script: /js/site.js, integrity: auto, pages: all}\n-- site/js/site.js --\nsite();\n-- site/visit/index.html --\n<p>Visit us.</p>",
-	Page: func(p *Pass) {
+	Page: func(p *check.Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if !Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || p.Site == nil || p.Site.Read == nil {
+			if !check.Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || p.Site == nil || p.Site.Read == nil {
 				continue
 			}
 			value, ok := markup.AttrValue(p.Source.Text, e.El.Start, "integrity")

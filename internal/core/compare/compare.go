@@ -11,7 +11,7 @@ import (
 	"sort"
 	"strings"
 
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
@@ -22,25 +22,25 @@ import (
 type Side struct {
 	Name     string
 	Records  []*inventory.Record
-	Findings []checks.Finding
+	Findings []check.Finding
 	Rendered []*pageload.Record // what a browser made of the pages; none where none was asked
 }
 
 // A Result is what differs.
 type Result struct {
-	Before  Totals           `json:"before"`
-	After   Totals           `json:"after"`
-	Came    []Thing          `json:"came"`    // what is on pages on which it was not
-	Went    []Thing          `json:"went"`    // what is no longer on pages
-	Moved   []Thing          `json:"moved"`   // what stands in another half, or runs otherwise
-	Pages   []Page           `json:"pages"`   // that changed in what they load
-	Others  []string         `json:"others"`  // pages that differ in something else than what came, went and moved
-	Rests   []Rest           `json:"rests"`   // the same with how much, where the texts of both sides are at hand
-	Untold  []string         `json:"untold"`  // pages of which it cannot be told: a side is a saved audit
-	Added   []string         `json:"added"`   // pages that were not there before
-	Removed []string         `json:"removed"` // pages that are no longer there
-	Mended  []checks.Finding `json:"mended"`
-	New     []checks.Finding `json:"new"`
+	Before  Totals          `json:"before"`
+	After   Totals          `json:"after"`
+	Came    []Thing         `json:"came"`    // what is on pages on which it was not
+	Went    []Thing         `json:"went"`    // what is no longer on pages
+	Moved   []Thing         `json:"moved"`   // what stands in another half, or runs otherwise
+	Pages   []Page          `json:"pages"`   // that changed in what they load
+	Others  []string        `json:"others"`  // pages that differ in something else than what came, went and moved
+	Rests   []Rest          `json:"rests"`   // the same with how much, where the texts of both sides are at hand
+	Untold  []string        `json:"untold"`  // pages of which it cannot be told: a side is a saved audit
+	Added   []string        `json:"added"`   // pages that were not there before
+	Removed []string        `json:"removed"` // pages that are no longer there
+	Mended  []check.Finding `json:"mended"`
+	New     []check.Finding `json:"new"`
 	// Felt is what a browser made of both sides, where both were opened in one.
 	Felt *Felt `json:"browser,omitempty"`
 }
@@ -103,7 +103,7 @@ func (r *Result) Same() bool {
 // Compare compares two sides, page by page. rests is asked what differs on pages besides
 // what came, went and moved: a Rest for each, nil where that cannot be told. It may be nil.
 func Compare(before, after *Side, rests func([]Cut) []*Rest) *Result {
-	r := &Result{Came: []Thing{}, Went: []Thing{}, Moved: []Thing{}, Pages: []Page{}, Others: []string{}, Rests: []Rest{}, Untold: []string{}, Added: []string{}, Removed: []string{}, Mended: []checks.Finding{}, New: []checks.Finding{}}
+	r := &Result{Came: []Thing{}, Went: []Thing{}, Moved: []Thing{}, Pages: []Page{}, Others: []string{}, Rests: []Rest{}, Untold: []string{}, Added: []string{}, Removed: []string{}, Mended: []check.Finding{}, New: []check.Finding{}}
 	old := map[string]*inventory.Record{}
 	for _, rec := range before.Records {
 		if !rec.Fragment {
@@ -424,15 +424,15 @@ func (c *collector) sorted(kind string) []Thing {
 
 // findings lists what the first has and the second has not: lines move, so they do
 // not count.
-func findings(have, other []checks.Finding) []checks.Finding {
+func findings(have, other []check.Finding) []check.Finding {
 	count := map[string]int{}
-	key := func(f *checks.Finding) string {
+	key := func(f *check.Finding) string {
 		return f.Check + "\x00" + f.Page + "\x00" + f.Message
 	}
 	for i := range other {
 		count[key(&other[i])]++
 	}
-	out := []checks.Finding{}
+	out := []check.Finding{}
 	for i := range have {
 		if k := key(&have[i]); count[k] > 0 {
 			count[k]--

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/weburl"
@@ -71,12 +71,12 @@ func TestCompare(t *testing.T) {
 // TestFindings: a finding that stands in another line is the same; of two alike,
 // one can be mended.
 func TestFindings(t *testing.T) {
-	f := func(check string, line int) checks.Finding {
-		return checks.Finding{Check: check, Page: "/", Line: line, Message: "m"}
+	f := func(name string, line int) check.Finding {
+		return check.Finding{Check: name, Page: "/", Line: line, Message: "m"}
 	}
 	before, after := side(t, "/", ""), side(t, "/", "")
-	before.Findings = []checks.Finding{f("dead-file", 3), f("double-load", 4), f("double-load", 5)}
-	after.Findings = []checks.Finding{f("dead-file", 9), f("double-load", 4), f("repeated-id", 1)}
+	before.Findings = []check.Finding{f("dead-file", 3), f("double-load", 4), f("double-load", 5)}
+	after.Findings = []check.Finding{f("dead-file", 9), f("double-load", 4), f("repeated-id", 1)}
 	r := Compare(before, after, nil)
 	if len(r.Mended) != 1 || r.Mended[0].Check != "double-load" || len(r.New) != 1 || r.New[0].Check != "repeated-id" {
 		t.Errorf("mended %v, new %v", r.Mended, r.New)

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/pageedit"
@@ -20,7 +21,7 @@ func Required(g *pageedit.Result, file *gatefile.Gate) (out []pageedit.Problem) 
 		return nil
 	}
 	for _, q := range file.Require {
-		if !checks.Chosen(q.Pages, g) {
+		if !check.Chosen(q.Pages, g) {
 			continue
 		}
 		for _, key := range q.Keys {
@@ -111,8 +112,8 @@ func BuiltAndMissing(g *gatefile.Gate, has func(string) bool) (out []problem.Pro
 
 // OutOfOrder looks at a page as apply would write it for lines of before and after that
 // it does not keep.
-func OutOfOrder(pass *checks.Pass) (out []pageedit.Problem) {
-	checks.OutOfOrder(pass, func(line gatefile.Text, f checks.Finding) {
+func OutOfOrder(pass *check.Pass) (out []pageedit.Problem) {
+	checks.OutOfOrder(pass, func(line gatefile.Text, f check.Finding) {
 		out = append(out, pageedit.Problem{Page: pass.Path, Problem: problem.Problem{Severity: problem.Error, Pos: line.Pos, Message: f.Message, Remedy: f.Remedy}})
 	})
 	return out
@@ -120,7 +121,7 @@ func OutOfOrder(pass *checks.Pass) (out []pageedit.Problem) {
 
 // LateNeeds looks at a page as apply would write it for needs that would run
 // late there: with found parts, only the page shows.
-func LateNeeds(pass *checks.Pass, file *gatefile.Gate) (out []pageedit.Problem) {
+func LateNeeds(pass *check.Pass, file *gatefile.Gate) (out []pageedit.Problem) {
 	for _, f := range checks.LateNeeds(pass) {
 		it := file.Item(f.Item)
 		out = append(out, pageedit.Problem{Page: pass.Path, Problem: problem.Problem{Severity: problem.Error, Pos: it.Needs[0].Pos, Message: f.Message, Remedy: f.Remedy}})

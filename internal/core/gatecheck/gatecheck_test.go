@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/page"
@@ -112,8 +112,8 @@ func TestOrderOnPages(t *testing.T) {
 	} {
 		r := pageOf(g, "/", c.head, c.body)
 		taken := itemmatch.Take(r.File, r.Page, g, nil)
-		pass := func() *checks.Pass {
-			return &checks.Pass{Record: taken.Record, Gated: itemmatch.Compare(taken, r)}
+		pass := func() *check.Pass {
+			return &check.Pass{Record: taken.Record, Gated: itemmatch.Compare(taken, r)}
 		}
 		if got := told(LateNeeds(pass(), g.File)); (got != "") != (c.late != "") || !strings.Contains(got, c.late) {
 			t.Errorf("%s%s: late: %s, want %s", c.head, c.body, got, c.late)

@@ -1,4 +1,4 @@
-package checks
+package check
 
 import (
 	"bytes"
@@ -45,7 +45,7 @@ func NewAddresses(list []Address) *Addresses {
 
 // redirects follows an address that leads on. steps is how often it does, at most 20; to is where it
 // ends.
-func (a *Addresses) redirects(from string) (to string, steps int) {
+func (a *Addresses) Redirects(from string) (to string, steps int) {
 	if a == nil {
 		return from, 0
 	}
@@ -60,7 +60,7 @@ func (a *Addresses) redirects(from string) (to string, steps int) {
 }
 
 // each visits the addresses in their order.
-func (a *Addresses) each(visit func(*Address)) {
+func (a *Addresses) Each(visit func(*Address)) {
 	if a == nil {
 		return
 	}
@@ -72,7 +72,7 @@ func (a *Addresses) each(visit func(*Address)) {
 // Redirected lists what addresses lead on, as text: what the audit of single pages depends on.
 func (a *Addresses) Redirected() string {
 	var b strings.Builder
-	a.each(func(x *Address) {
+	a.Each(func(x *Address) {
 		if x.To != "" {
 			fmt.Fprintf(&b, "%s %s\n", x.Path, x.To)
 		}
@@ -81,7 +81,7 @@ func (a *Addresses) Redirected() string {
 }
 
 // dead says what is wrong with an address where nothing is; "" for any other.
-func (x *Address) dead() string {
+func (x *Address) Dead() string {
 	switch {
 	case x.Why != "":
 		return x.Why
@@ -94,7 +94,7 @@ func (x *Address) dead() string {
 }
 
 // leaders names who leads to an address: "/, /visit/, /press/ and 4 more lead there".
-func (x *Address) leaders() string {
+func (x *Address) Leaders() string {
 	var names []string
 	for _, f := range x.From {
 		name := f.Path
@@ -114,9 +114,9 @@ func (x *Address) leaders() string {
 }
 
 // atLeader adds a finding about an address where the first page that leads there names it.
-func (s *SitePass) atLeader(x *Address, message, remedy string) {
+func (s *SitePass) AtLeader(x *Address, message, remedy string) {
 	from, line := x.From[0], 1
-	text, _ := s.Site.read("/" + from.File)
+	text, _ := s.Site.ReadFile("/" + from.File)
 	for _, name := range []string{x.Path, "/" + path.Base(x.Path), path.Base(x.Path)} { // links may be relative
 		if i := bytes.Index(text, []byte(name)); i >= 0 && len(name) > 3 {
 			line += bytes.Count(text[:i], []byte("\n"))
@@ -127,7 +127,7 @@ func (s *SitePass) atLeader(x *Address, message, remedy string) {
 }
 
 // text reports whether what an answer brought is a text that compresses.
-func (x *Address) text() bool {
+func (x *Address) Text() bool {
 	kind, _, _ := strings.Cut(x.Answer.Field("content-type"), ";")
 	kind = strings.ToLower(strings.TrimSpace(kind))
 	switch {
@@ -139,7 +139,7 @@ func (x *Address) text() bool {
 }
 
 // kindOf is what people call what an answer brought.
-func (x *Address) kindOf() string {
+func (x *Address) KindOf() string {
 	switch path.Ext(x.File) {
 	case ".html", ".htm":
 		return "page"

@@ -1,4 +1,4 @@
-package checks
+package check
 
 import (
 	"encoding/json"
@@ -15,61 +15,61 @@ type PageAt struct {
 }
 
 // A kind is one kind of fact. T is what is kept of a page, S what that of all pages comes to.
-type kind[T, S any] struct {
-	name string
-	of   func(*Pass) *T                   // nil where there is nothing to keep
-	add  func(sum *S, at PageAt, fact *T) // the pages come in their order
+type Kind[T, S any] struct {
+	ID  string
+	Of  func(*Pass) *T                   // nil where there is nothing to keep
+	Add func(sum *S, at PageAt, fact *T) // the pages come in their order
 }
 
 // a Kind is a kind, whatever it keeps.
-type anyKind interface {
-	named() string
-	take(*Pass) any
-	read(text []byte) (any, error)
-	begin() any
-	sum(into any, at PageAt, fact any)
+type AnyKind interface {
+	Name() string
+	Take(*Pass) any
+	Read(text []byte) (any, error)
+	Begin() any
+	Sum(into any, at PageAt, fact any)
 }
 
-func (k *kind[T, S]) named() string { return k.name }
-func (k *kind[T, S]) begin() any    { return new(S) }
+func (k *Kind[T, S]) Name() string { return k.ID }
+func (k *Kind[T, S]) Begin() any   { return new(S) }
 
-func (k *kind[T, S]) take(p *Pass) any {
-	if fact := k.of(p); fact != nil {
+func (k *Kind[T, S]) Take(p *Pass) any {
+	if fact := k.Of(p); fact != nil {
 		return fact
 	}
 	return nil
 }
 
-func (k *kind[T, S]) read(text []byte) (any, error) {
+func (k *Kind[T, S]) Read(text []byte) (any, error) {
 	fact := new(T)
 	return fact, json.Unmarshal(text, fact)
 }
 
-func (k *kind[T, S]) sum(into any, at PageAt, fact any) { k.add(into.(*S), at, fact.(*T)) }
+func (k *Kind[T, S]) Sum(into any, at PageAt, fact any) { k.Add(into.(*S), at, fact.(*T)) }
 
 // all is what the facts of all pages come to.
-func (k *kind[T, S]) all(s *SitePass) *S {
+func (k *Kind[T, S]) All(s *SitePass) *S {
 	for i, other := range s.Gathered.kinds {
-		if other.named() == k.name {
+		if other.Name() == k.ID {
 			return s.Gathered.sums[i].(*S)
 		}
 	}
-	panic("the kind of fact is not listed: " + k.name)
+	panic("the kind of fact is not listed: " + k.ID)
 }
 
 // Gathered is what the facts of all pages come to. It is added to by one goroutine at a time.
 type Gathered struct {
 	Pages  int // that are no fragments
 	Sought int // of them, those that are not aside
-	kinds  []anyKind
+	kinds  []AnyKind
 	sums   []any
 }
 
 // gatheredOf begins without a page, for kinds of facts in the order in which pages have them.
-func gatheredOf(kinds []anyKind) *Gathered {
+func GatheredOf(kinds []AnyKind) *Gathered {
 	g := &Gathered{kinds: kinds, sums: make([]any, len(kinds))}
 	for i, k := range kinds {
-		g.sums[i] = k.begin()
+		g.sums[i] = k.Begin()
 	}
 	return g
 }
@@ -82,7 +82,7 @@ func (g *Gathered) Add(at PageAt, facts []any) {
 	}
 	for i, fact := range facts {
 		if fact != nil {
-			g.kinds[i].sum(g.sums[i], at, fact)
+			g.kinds[i].Sum(g.sums[i], at, fact)
 		}
 	}
 }

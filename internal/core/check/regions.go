@@ -1,4 +1,4 @@
-package checks
+package check
 
 import "yellowgate/internal/core/markup"
 
@@ -7,7 +7,7 @@ import "yellowgate/internal/core/markup"
 // somebody changed the output by hand, or another tool did.
 
 // itemRegions lists the marked regions of the page's items.
-func (p *Pass) itemRegions() []markup.Region {
+func (p *Pass) ItemRegions() []markup.Region {
 	if !p.regionsSet {
 		p.regions, p.regionsSet = p.Scan.Regions(), true
 	}
@@ -15,15 +15,15 @@ func (p *Pass) itemRegions() []markup.Region {
 }
 
 // eachRegion visits the marked regions of the page's items.
-func (p *Pass) eachRegion(visit func(r markup.Region, text []byte)) {
-	for _, r := range p.itemRegions() {
+func (p *Pass) EachRegion(visit func(r markup.Region, text []byte)) {
+	for _, r := range p.ItemRegions() {
 		visit(r, p.Source.Text[r.Content.Start:r.Content.End])
 	}
 }
 
 // regionAt is the marked region at an offset, or nil.
-func (p *Pass) regionAt(offset int) *markup.Region {
-	for _, r := range p.itemRegions() {
+func (p *Pass) RegionAt(offset int) *markup.Region {
+	for _, r := range p.ItemRegions() {
 		if r.Content.Start <= offset && offset < r.Content.End {
 			return &r
 		}
@@ -32,7 +32,7 @@ func (p *Pass) regionAt(offset int) *markup.Region {
 }
 
 // inRegion adds a finding at an offset of a marked region's content.
-func (p *Pass) inRegion(r markup.Region, at int, message, remedy string) {
-	line, col := p.locate(r.Content.Start + at)
+func (p *Pass) InRegion(r markup.Region, at int, message, remedy string) {
+	line, col := p.Locate(r.Content.Start + at)
 	p.Report(line, col, r.Name, message, remedy)
 }

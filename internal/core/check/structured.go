@@ -1,4 +1,4 @@
-package checks
+package check
 
 import (
 	"strings"
@@ -9,13 +9,13 @@ import (
 
 // structured is one piece of structured data of a page.
 type structured struct {
-	e       *inventory.Element
-	tree    any
-	mistake *syntax.Mistake
+	E       *inventory.Element
+	Tree    any
+	Mistake *syntax.Mistake
 }
 
 // structuredOf reads the structured data of a page, once.
-func structuredOf(p *Pass) (out []structured) {
+func StructuredOf(p *Pass) (out []structured) {
 	if p.structured != nil {
 		return *p.structured
 	}
@@ -25,8 +25,8 @@ func structuredOf(p *Pass) (out []structured) {
 		if e.Tag != "script" || !Own(e) || !strings.EqualFold(strings.TrimSpace(e.Label), "application/ld+json") || e.El.ContentEnd <= e.El.TagEnd {
 			continue
 		}
-		d := structured{e: e}
-		d.tree, d.mistake = syntax.ReadJSON([]byte(p.Source.String(e.El.TagEnd, e.El.ContentEnd)))
+		d := structured{E: e}
+		d.Tree, d.Mistake = syntax.ReadJSON([]byte(p.Source.String(e.El.TagEnd, e.El.ContentEnd)))
 		out = append(out, d)
 	}
 	return out

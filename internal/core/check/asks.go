@@ -1,4 +1,4 @@
-package checks
+package check
 
 import (
 	"fmt"
@@ -14,7 +14,7 @@ import (
 // What several checks ask of a page.
 
 // titles lists the title elements of the page itself.
-func titles(p *Pass) (out []*inventory.Element) {
+func Titles(p *Pass) (out []*inventory.Element) {
 	for i := range p.Elements {
 		if e := &p.Elements[i]; e.Tag == "title" && Own(e) {
 			out = append(out, e)
@@ -24,7 +24,7 @@ func titles(p *Pass) (out []*inventory.Element) {
 }
 
 // canonicals lists the canonical links of the page itself, and then those of the header Link.
-func canonicals(p *Pass) (out []*inventory.Element) {
+func Canonicals(p *Pass) (out []*inventory.Element) {
 	for i := range p.Elements {
 		e := &p.Elements[i]
 		if e.Tag == "link" && Own(e) && markup.HasRel(e.Label, "canonical") {
@@ -40,7 +40,7 @@ func canonicals(p *Pass) (out []*inventory.Element) {
 }
 
 // partName tells a part to a reader.
-func partName(p *gatefile.Part) string {
+func PartName(p *gatefile.Part) string {
 	switch {
 	case p.Kind == gatefile.Classes:
 		return fmt.Sprintf("its classes %q on %s", p.Text, p.Selector)
@@ -55,10 +55,10 @@ func partName(p *gatefile.Part) string {
 }
 
 // rule names the line that decided.
-func rule(v *verdict.Verdict) string { return v.Rule.String() }
+func Rule(v *verdict.Verdict) string { return v.Rule.String() }
 
 // eachItem visits the items on a page that the gate knows.
-func eachItem(p *Pass, visit func(v *verdict.Verdict, have *itemmatch.Presence)) {
+func EachItem(p *Pass, visit func(v *verdict.Verdict, have *itemmatch.Presence)) {
 	if p.Gated == nil {
 		return
 	}
@@ -67,7 +67,7 @@ func eachItem(p *Pass, visit func(v *verdict.Verdict, have *itemmatch.Presence))
 	}
 }
 
-func cutTo(s string, n int) string {
+func CutTo(s string, n int) string {
 	r := []rune(strings.TrimSpace(s))
 	if len(r) > n {
 		return string(r[:n]) + "…"
@@ -76,12 +76,12 @@ func cutTo(s string, n int) string {
 }
 
 // headAt is the line and column of the head's beginning.
-func (p *Pass) headAt() (line, column int) {
+func (p *Pass) HeadAt() (line, column int) {
 	at := p.Scan.HeadTag.Start
 	if p.Scan.HeadTag.None() {
 		at = min(p.Scan.HeadBegin, len(p.Source.Text))
 	}
-	return p.locate(at)
+	return p.Locate(at)
 }
 
 // Noindex reports whether the page, or the answer that brought it, asks search engines to leave it

@@ -1,4 +1,4 @@
-package checks
+package check
 
 import (
 	"path"
@@ -11,7 +11,7 @@ import (
 
 // leadsAway reports whether the page takes visitors to another at once: by a refresh after no
 // time, or by an inline script on a page that has little else.
-func (p *Pass) leadsAway() bool {
+func (p *Pass) LeadsAway() bool {
 	if p.leads == 0 {
 		p.leads = 1
 		if p.Page.Redirect || p.byScript() {
@@ -44,7 +44,7 @@ func (p *Pass) byScript() bool {
 }
 
 // aside reports whether nobody finds the page by a search or a sitemap.
-func (p *Pass) aside() bool { return p.leadsAway() || IsErrorPage(p.Path) }
+func (p *Pass) Aside() bool { return p.LeadsAway() || IsErrorPage(p.Path) }
 
 // IsErrorPage reports whether a page is one that servers show in place of another.
 func IsErrorPage(pagePath string) bool {

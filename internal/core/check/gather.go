@@ -1,4 +1,4 @@
-package checks
+package check
 
 import (
 	"bytes"
@@ -37,34 +37,34 @@ type request struct {
 }
 
 // allLoads is what the pages load.
-type allLoads struct {
-	pages    int
-	loaded   map[string]int // paths that elements load -> elements
-	imported map[string]*imported
-	asked    map[string]*asked // by the file that asks and the target
-	items    map[string]string // scripts and stylesheets that items claim -> the first item, by name
+type AllLoads struct {
+	Pages    int
+	Loaded   map[string]int // paths that elements load -> elements
+	Imported map[string]*imported
+	asked    map[string]*Asked // by the file that asks and the target
+	Items    map[string]string // scripts and stylesheets that items claim -> the first item, by name
 }
 
 // imported is a file that pages get by imports.
 type imported struct {
-	pages int
-	by    string // the first file, by name, that imports it
+	Pages int
+	By    string // the first file, by name, that imports it
 }
 
 // An asked is a file that another file of the site asks for. Whatever is wrong with it is wrong
 // there, however many pages load that file.
-type asked struct {
+type Asked struct {
 	request
 	pages  int
-	secure bool // one of the pages comes over https
+	Secure bool // one of the pages comes over https
 }
 
 // loads reports whether a page loads a file of the site, by an element or an import.
-func (a *allLoads) loads(file string) bool { return a.loaded[file] > 0 || a.imported[file] != nil }
+func (a *AllLoads) Loads(file string) bool { return a.Loaded[file] > 0 || a.Imported[file] != nil }
 
-var loadFact = &kind[loads, allLoads]{
-	name: "loads",
-	of: func(p *Pass) *loads {
+var LoadFact = &Kind[loads, AllLoads]{
+	ID: "loads",
+	Of: func(p *Pass) *loads {
 		l := &loads{HTTPS: p.Base.Secure()}
 		for i := range p.Elements {
 			e := &p.Elements[i]
@@ -92,46 +92,46 @@ var loadFact = &kind[loads, allLoads]{
 		}
 		return l
 	},
-	add: func(sum *allLoads, _ PageAt, l *loads) {
-		if sum.loaded == nil {
-			sum.loaded, sum.imported, sum.asked, sum.items = map[string]int{}, map[string]*imported{}, map[string]*asked{}, map[string]string{}
+	Add: func(sum *AllLoads, _ PageAt, l *loads) {
+		if sum.Loaded == nil {
+			sum.Loaded, sum.Imported, sum.asked, sum.Items = map[string]int{}, map[string]*imported{}, map[string]*Asked{}, map[string]string{}
 		}
-		sum.pages++
+		sum.Pages++
 		for _, file := range l.Own {
-			sum.loaded[file]++
+			sum.Loaded[file]++
 		}
 		for file, item := range l.Items {
-			if first := sum.items[file]; first == "" || item < first {
-				sum.items[file] = item
+			if first := sum.Items[file]; first == "" || item < first {
+				sum.Items[file] = item
 			}
 		}
 		for _, m := range l.Gets {
-			x := sum.imported[m.Target]
+			x := sum.Imported[m.Target]
 			if x == nil {
-				x = &imported{by: m.By}
-				sum.imported[m.Target] = x
+				x = &imported{By: m.By}
+				sum.Imported[m.Target] = x
 			}
-			x.pages++
-			if m.By != "" && (x.by == "" || m.By < x.by) {
-				x.by = m.By
+			x.Pages++
+			if m.By != "" && (x.By == "" || m.By < x.By) {
+				x.By = m.By
 			}
 		}
 		for _, m := range l.Asks {
 			key := m.By + "\x00" + m.Target
 			a := sum.asked[key]
 			if a == nil {
-				a = &asked{request: m}
+				a = &Asked{request: m}
 				sum.asked[key] = a
 			}
 			a.pages++
-			a.secure = a.secure || l.HTTPS
+			a.Secure = a.Secure || l.HTTPS
 			a.Later = a.Later && m.Later
 		}
 	},
 }
 
 // says tells who asks for it and on how many pages.
-func (a *asked) says() string {
+func (a *Asked) Says() string {
 	how := a.How()
 	if a.Named {
 		how = "names"
@@ -140,25 +140,25 @@ func (a *asked) says() string {
 }
 
 // eachAsked visits what files ask for, in one order.
-func (s *SitePass) eachAsked(visit func(*asked)) {
-	all := loadFact.all(s).asked
+func (s *SitePass) EachAsked(visit func(*Asked)) {
+	all := LoadFact.All(s).asked
 	for _, key := range slices.Sorted(maps.Keys(all)) {
 		visit(all[key])
 	}
 }
 
 // atAsked adds a finding at the file that asks.
-func (s *SitePass) atAsked(a *asked, message, remedy string) {
+func (s *SitePass) AtAsked(a *Asked, message, remedy string) {
 	line := max(a.Line, 1)
 	if a.Line == 0 {
-		line = s.lineOf(a.By, a.Target)
+		line = s.LineOf(a.By, a.Target)
 	}
-	s.atFile(a.By, line, message, remedy)
+	s.AtFile(a.By, line, message, remedy)
 }
 
 // eachCode visits what of a page may load a file: its tags, its scripts and styles, and comments
 // that some browsers read. What stands in its text names a file and loads none.
-func (p *Pass) eachCode(visit func(text []byte, script bool)) {
+func (p *Pass) EachCode(visit func(text []byte, script bool)) {
 	text := p.Source.Text
 	for _, t := range p.Scan.Tags {
 		if t.End > t.NameEnd+5 {
@@ -185,8 +185,8 @@ func (p *Pass) eachCode(visit func(text []byte, script bool)) {
 }
 
 // lineOf is the line of a file of the site in which the name of another stands first.
-func (s *SitePass) lineOf(file, target string) int {
-	text, ok := s.Site.read(file)
+func (s *SitePass) LineOf(file, target string) int {
+	text, ok := s.Site.ReadFile(file)
 	name := target[strings.LastIndexByte(target, '/')+1:]
 	i := bytes.Index(text, []byte(name))
 	if !ok || i < 0 {

@@ -1,4 +1,4 @@
-package checks
+package check
 
 import (
 	"sort"
@@ -68,7 +68,7 @@ const (
 
 // A Pass is one page on its way through the checks.
 type Pass struct {
-	shows int // see contentAfter
+	Shows int // see contentAfter
 	leads int // see leadsAway
 	*inventory.Record
 	Site  *Site
@@ -77,15 +77,15 @@ type Pass struct {
 	// Rendered is what a browser made of the page, on each screen; none where it was not opened.
 	Rendered []*pageload.Record
 
-	check    *Check
-	findings []Finding
+	Running  *Check
+	Reported []Finding
 
 	// What several checks ask for, once somebody did.
 	metadata   *pageedit.Metadata
 	lines      *markup.Lines
 	regions    []markup.Region
 	regionsSet bool
-	pageStyles *usage.PageStyles
+	PageStyles *usage.PageStyles
 	structured *[]structured
 }
 
@@ -106,17 +106,17 @@ type SitePass struct {
 	// SitemapInPart: a file that the sitemap names could not be read.
 	SitemapInPart bool
 
-	check    *Check
-	findings []Finding
+	Running  *Check
+	Reported []Finding
 }
 
 // Report adds a finding at a line and column of the page.
 func (p *Pass) Report(line, column int, item, message, remedy string) {
-	p.findings = append(p.findings, Finding{p.check.Name, p.check.Severity, p.Path, p.File, line, column, item, message, remedy, 0})
+	p.Reported = append(p.Reported, Finding{p.Running.Name, p.Running.Severity, p.Path, p.File, line, column, item, message, remedy, 0})
 }
 
 // locate is the line and column of an offset of the page.
-func (p *Pass) locate(offset int) (line, column int) {
+func (p *Pass) Locate(offset int) (line, column int) {
 	if p.lines == nil {
 		p.lines = markup.NewLines(p.Source.Text)
 	}
@@ -124,14 +124,14 @@ func (p *Pass) locate(offset int) (line, column int) {
 }
 
 // atOccurrence adds a finding at something of an item.
-func (p *Pass) atOccurrence(o itemmatch.Occurrence, item, message, remedy string) {
-	line, column := p.locate(o.Start)
+func (p *Pass) AtOccurrence(o itemmatch.Occurrence, item, message, remedy string) {
+	line, column := p.Locate(o.Start)
 	p.Report(line, column, item, message, remedy)
 }
 
 // lineOfElement is the line and column of an element of the scan; those of the page's beginning
 // where the record does not list it.
-func (p *Pass) lineOfElement(el markup.Element) (line, column int) {
+func (p *Pass) LineOfElement(el markup.Element) (line, column int) {
 	if e := p.elementAt(el.Start); e != nil {
 		return e.Line, e.Column
 	}
@@ -157,7 +157,7 @@ func (p *Pass) elementAt(start int) *inventory.Element {
 // AtSeverity is At with a severity of its own.
 func (p *Pass) AtSeverity(s problem.Severity, e *inventory.Element, message, remedy string) {
 	p.At(e, message, remedy)
-	p.findings[len(p.findings)-1].Severity = s
+	p.Reported[len(p.Reported)-1].Severity = s
 }
 
 // At adds a finding at an element.
@@ -167,16 +167,16 @@ func (p *Pass) At(e *inventory.Element, message, remedy string) {
 
 // Report adds a finding on one page.
 func (s *SitePass) Report(at PageAt, line, column int, message, remedy string) {
-	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity, at.Path, at.File, line, column, "", message, remedy, 0})
+	s.Reported = append(s.Reported, Finding{s.Running.Name, s.Running.Severity, at.Path, at.File, line, column, "", message, remedy, 0})
 }
 
 // atFile adds a finding at a line of a file of the site, given by its path.
-func (s *SitePass) atFile(file string, line int, message, remedy string) {
-	s.findings = append(s.findings, Finding{s.check.Name, s.check.Severity, "", strings.TrimPrefix(file, "/"), line, 1, "", message, remedy, 0})
+func (s *SitePass) AtFile(file string, line int, message, remedy string) {
+	s.Reported = append(s.Reported, Finding{s.Running.Name, s.Running.Severity, "", strings.TrimPrefix(file, "/"), line, 1, "", message, remedy, 0})
 }
 
 // PageAt says which page it is.
-func (p *Pass) PageAt() PageAt { return PageAt{p.Path, p.File, p.aside()} }
+func (p *Pass) PageAt() PageAt { return PageAt{p.Path, p.File, p.Aside()} }
 
 // Names of checks that others know of.
 const (
@@ -187,27 +187,27 @@ const (
 // Run runs a check on the page.
 func (p *Pass) Run(c *Check) {
 	if c.Page != nil {
-		p.check = c
+		p.Running = c
 		c.Page(p)
 	}
 }
 
 // Findings are those so far, in the order of lines.
-func (p *Pass) Findings() []Finding {
-	sortFindings(p.findings)
-	return p.findings
+func (p *Pass) Found() []Finding {
+	sortFindings(p.Reported)
+	return p.Reported
 }
 
 // Run runs a check on the site.
 func (s *SitePass) Run(c *Check) {
 	if c.Site != nil {
-		s.check = c
+		s.Running = c
 		c.Site(s)
 	}
 }
 
 // Findings are those so far.
-func (s *SitePass) Findings() []Finding { return s.findings }
+func (s *SitePass) Found() []Finding { return s.Reported }
 
 // First reports whether a finding explains others, and so comes before all of them.
 func First(f *Finding) bool { return f.Check == StaleOutput }

@@ -1,4 +1,4 @@
-package checks
+package check
 
 import (
 	"path"
@@ -36,24 +36,24 @@ type Site struct {
 	Known
 	Library *usage.Library // nil where the files cannot be read
 
-	looks     *usage.Styles
-	codeNames map[string]bool // base names of Code
+	Looks     *usage.Styles
+	CodeNames map[string]bool // base names of Code
 	*memory
 }
 
 // NewSite reads the stylesheets of a site.
 func NewSite(known Known) *Site {
-	s := &Site{Known: known, codeNames: map[string]bool{}, memory: &memory{}}
+	s := &Site{Known: known, CodeNames: map[string]bool{}, memory: &memory{}}
 	var sheets []string
 	for _, file := range s.Code {
-		s.codeNames[path.Base(file)] = true
+		s.CodeNames[path.Base(file)] = true
 		if path.Ext(file) == ".css" {
 			sheets = append(sheets, file)
 		}
 	}
 	if s.Read != nil {
 		s.Library = &usage.Library{Read: s.Read}
-		s.looks = usage.NewStyles(s.Library, sheets)
+		s.Looks = usage.NewStyles(s.Library, sheets)
 	}
 	return s
 }
@@ -66,7 +66,7 @@ func (s *Site) Through(known Known) *Site {
 }
 
 // read returns a file of the site.
-func (s *Site) read(path string) ([]byte, bool) {
+func (s *Site) ReadFile(path string) ([]byte, bool) {
 	if s.Read == nil {
 		return nil, false
 	}
@@ -95,7 +95,7 @@ type unbalanced struct {
 }
 
 // parse parses a text, once for all pages that have it.
-func (p *Pass) parse(language string, text []byte, parse func([]byte) *syntax.Mistake) *syntax.Mistake {
+func (p *Pass) Parse(language string, text []byte, parse func([]byte) *syntax.Mistake) *syntax.Mistake {
 	if p.Site == nil {
 		return parse(text)
 	}
@@ -103,7 +103,7 @@ func (p *Pass) parse(language string, text []byte, parse func([]byte) *syntax.Mi
 }
 
 // unbalanced is markup.Unbalanced, asked once for all pages that have a text.
-func (p *Pass) unbalanced(text []byte) (at int, name string, opened bool) {
+func (p *Pass) Unbalanced(text []byte) (at int, name string, opened bool) {
 	if p.Site == nil {
 		return markup.Unbalanced(text)
 	}
@@ -115,7 +115,7 @@ func (p *Pass) unbalanced(text []byte) (at int, name string, opened bool) {
 }
 
 // repeated is Library.Repeated, asked once for each pair.
-func (s *Site) repeated(sheet, other string) (n, of int) {
+func (s *Site) Repeated(sheet, other string) (n, of int) {
 	type pair struct{ a, b string }
 	if v, ok := s.pairs.Load(pair{sheet, other}); ok {
 		x := v.([2]int)

@@ -1,4 +1,4 @@
-package checks
+package check
 
 import (
 	"fmt"
@@ -15,7 +15,7 @@ import (
 // What only a browser shows. These checks say nothing of a page that was not opened in one.
 
 // visits are the records that there are of the page.
-func (p *Pass) visits() (list []*pageload.Record) {
+func (p *Pass) Visits() (list []*pageload.Record) {
 	for _, r := range p.Rendered {
 		if r.Unread == "" {
 			list = append(list, r)
@@ -26,7 +26,7 @@ func (p *Pass) visits() (list []*pageload.Record) {
 
 // atTarget adds a finding where the page's text has an element with a target, or at its beginning. What
 // several screens show alike is said once.
-func (p *Pass) atTarget(target, item, message, remedy string) {
+func (p *Pass) AtTarget(target, item, message, remedy string) {
 	line, column := 1, 1
 	for e := range p.All() {
 		if e.Target == target && target != "" && Own(e) && e.Line > 0 {
@@ -34,13 +34,13 @@ func (p *Pass) atTarget(target, item, message, remedy string) {
 			break
 		}
 	}
-	p.once(line, column, item, message, remedy)
+	p.Once(line, column, item, message, remedy)
 }
 
 // once is Report for what has not been reported yet.
-func (p *Pass) once(line, column int, item, message, remedy string) {
-	for i := range p.findings {
-		if f := &p.findings[i]; f.Check == p.check.Name && f.Line == line && f.Message == message && f.Item == item {
+func (p *Pass) Once(line, column int, item, message, remedy string) {
+	for i := range p.Reported {
+		if f := &p.Reported[i]; f.Check == p.Running.Name && f.Line == line && f.Message == message && f.Item == item {
 			return
 		}
 	}
@@ -48,7 +48,7 @@ func (p *Pass) once(line, column int, item, message, remedy string) {
 }
 
 // textNames reports whether an element of the page's text names a target.
-func (p *Pass) textNames(target string) bool {
+func (p *Pass) TextNames(target string) bool {
 	for e := range p.All() {
 		if Own(e) && e.Target == target {
 			return true
@@ -59,8 +59,8 @@ func (p *Pass) textNames(target string) bool {
 
 // textHas reports whether an element of the page's text names a target, or what can be read in its
 // code.
-func (p *Pass) textHas(target string) bool {
-	if p.textNames(target) {
+func (p *Pass) TextHas(target string) bool {
+	if p.TextNames(target) {
 		return true
 	}
 	for e := range p.All() {
@@ -78,7 +78,7 @@ func (p *Pass) textHas(target string) bool {
 
 // askedBy tells who asked for a request: " (asked for by container.js → tag.js)", or nothing for the
 // page.
-func askedBy(r *pageload.Record, i int) string {
+func AskedBy(r *pageload.Record, i int) string {
 	if by := r.Asks(i); by != "" {
 		return " (asked for by " + by + ")"
 	}
@@ -86,10 +86,10 @@ func askedBy(r *pageload.Record, i int) string {
 }
 
 // trustsAll reports whether every host is expected, since the gate file names none.
-func (p *Pass) trustsAll() bool { return p.Site == nil || len(p.Site.Trust) == 0 }
+func (p *Pass) TrustsAll() bool { return p.Site == nil || len(p.Site.Trust) == 0 }
 
 // eachOut visits the items that are out on the page.
-func (p *Pass) eachOut(visit func(it *gatefile.Item)) {
+func (p *Pass) EachOut(visit func(it *gatefile.Item)) {
 	if p.Gated == nil {
 		return
 	}
@@ -101,7 +101,7 @@ func (p *Pass) eachOut(visit func(it *gatefile.Item)) {
 }
 
 // isIn reports whether an item is in on the page.
-func (p *Pass) isIn(item string) bool {
+func (p *Pass) IsIn(item string) bool {
 	if p.Gated == nil || item == "" {
 		return false
 	}
@@ -114,7 +114,7 @@ func (p *Pass) isIn(item string) bool {
 }
 
 // metaOf is what a document says: its title, or the content of a meta or link.
-func metaOf(elements []pageload.Element, what string) (value string, by *pageload.By, has bool) {
+func MetaOf(elements []pageload.Element, what string) (value string, by *pageload.By, has bool) {
 	for i := range elements {
 		e := &elements[i]
 		switch {
@@ -132,12 +132,12 @@ func metaOf(elements []pageload.Element, what string) (value string, by *pageloa
 }
 
 // hostTrusted reports whether the gate file expects a host.
-func (p *Pass) hostTrusted(host string) bool {
+func (p *Pass) HostTrusted(host string) bool {
 	return p.Site != nil && weburl.Trusts(p.Site.Trust, strings.ToLower(host))
 }
 
 // ms is a time as people say it.
-func ms(x float64) string {
+func Ms(x float64) string {
 	if x >= 1000 {
 		return fmt.Sprintf("%.1f s", x/1000)
 	}

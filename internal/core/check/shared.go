@@ -1,4 +1,4 @@
-package checks
+package check
 
 import (
 	"fmt"
@@ -14,11 +14,11 @@ import (
 )
 
 // breaker names what broke the head.
-func breakerOf(p *Pass) string {
+func BreakerOf(p *Pass) string {
 	b := p.Scan.Breaker
 	text := p.Source.String(b.Start, b.End)
 	if !strings.HasPrefix(text, "<") {
-		return fmt.Sprintf("the text %q", markup.CollapseSpace(cutTo(text, 40)))
+		return fmt.Sprintf("the text %q", markup.CollapseSpace(CutTo(text, 40)))
 	}
 	name, _, _ := strings.Cut(strings.TrimLeft(text, "<"), " ")
 	return "<" + strings.TrimRight(strings.SplitN(name, "\n", 2)[0], ">") + ">"
@@ -26,7 +26,7 @@ func breakerOf(p *Pass) string {
 
 // fallen lists the elements that fell into the body: those between what broke
 // the head and the </head> or <body> that was meant.
-func fallenFrom(p *Pass) (numbers []int) {
+func FallenFrom(p *Pass) (numbers []int) {
 	b := p.Scan.Breaker
 	if b.None() {
 		return nil
@@ -60,9 +60,9 @@ func meantEndOf(p *Pass) int {
 	return at
 }
 
-func fell(p *Pass) string {
+func Fell(p *Pass) string {
 	var names []string
-	for _, i := range fallenFrom(p) {
+	for _, i := range FallenFrom(p) {
 		names = append(names, "<"+p.Elements[i].Tag+">")
 	}
 	switch {
@@ -77,7 +77,7 @@ func fell(p *Pass) string {
 var charsetIn = regexp.MustCompile(`(?i)charset\s*=\s*["']?([^"'\s;]+)`)
 
 // declared is the encoding that a meta declares, "" for none (HTML, 13.2.3.3).
-func declared(p *Pass, e *inventory.Element) string {
+func Declared(p *Pass, e *inventory.Element) string {
 	attr := func(name string) string {
 		v, _ := p.Source.Attr(e.El.Start, name)
 		return strings.ToLower(strings.TrimSpace(v))
@@ -95,7 +95,7 @@ func declared(p *Pass, e *inventory.Element) string {
 
 // gives reports whether the gate gives the page a value for a metadata key: then
 // metadata-differs reports whatever is wrong with it.
-func gateGives(p *Pass, key string) bool {
+func GateGives(p *Pass, key string) bool {
 	if p.Gated == nil || !slices.Contains(p.Gated.Result.Keys(), key) {
 		return false
 	}
@@ -104,7 +104,7 @@ func gateGives(p *Pass, key string) bool {
 }
 
 // repeats reports whether an item is on the page once too often.
-func isRepeated(p *Pass, item string) bool {
+func IsRepeated(p *Pass, item string) bool {
 	if p.Gated == nil || item == "" {
 		return false
 	}
