@@ -31,6 +31,7 @@ import (
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/checks/gate"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
@@ -168,9 +169,9 @@ type finding struct {
 
 // rest is what pages mostly have alike.
 type rest struct {
-	Items []audit.Item  `json:"items,omitempty"`
-	Lines *checks.Lines `json:"lines,omitempty"`
-	Lives []int         `json:"lives,omitempty"`
+	Items []audit.Item `json:"items,omitempty"`
+	Lines *gate.Lines  `json:"lines,omitempty"`
+	Lives []int        `json:"lives,omitempty"`
 }
 
 // Open opens what is kept of a folder, which is named in full, with the files of its pages in

@@ -18,6 +18,7 @@ import (
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/checks/gate"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/markup"
@@ -377,7 +378,7 @@ func (s *auditing) notApplied() (out []check.Finding) {
 	}
 	for i := range s.Project.Pages {
 		if p := &s.Project.Pages[i]; !have[p.File] {
-			out = append(out, checks.MissingPage(p.Path, p.File))
+			out = append(out, gate.NotApplied(p.Path, p.File))
 		}
 	}
 	return out

@@ -11,7 +11,8 @@ import (
 	"sync"
 
 	"yellowgate/internal/capture"
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/checks/gate"
+	"yellowgate/internal/core/checks/popups"
 	"yellowgate/internal/core/gatecheck"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
@@ -27,14 +28,14 @@ import (
 // those that opening the project told already.
 func Check(p *project.Project, problems []problem.Problem, progress parallel.Progress) (*result.Check, error) {
 	r := &result.Check{Gate: p.Gate.File, Problems: append(problems, p.CheckPages()...), Files: len(p.Pages)}
-	t := checks.NewTally(p.Gate)
+	t := gate.NewTally(p.Gate)
 	var onPages []pageedit.Problem
 	var places pageedit.Places
 	way := newInTheWay(p)
 	opens := slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool {
 		return slices.ContainsFunc(it.Opens, func(o *gatefile.Open) bool { return o.How == "fragment" })
 	})
-	var reach checks.Reach
+	var reach popups.Reach
 	judge, _ := NewJudge(p)
 	var idle gatecheck.Unwritten
 	rules := gatecheck.NewRules(p.Gate.File)
@@ -42,9 +43,9 @@ func Check(p *project.Project, problems []problem.Problem, progress parallel.Pro
 	type one struct {
 		*pageedit.Result
 		problems []pageedit.Problem
-		lines    *checks.Lines
+		lines    *gate.Lines
 		rules    *gatecheck.RuleLines
-		popups   *checks.Popups
+		popups   *popups.Popups
 	}
 	err := parallel.InOrder(len(p.Pages), func(i int) (one, error) {
 		b, err := p.Read(&p.Pages[i])
@@ -54,7 +55,7 @@ func Check(p *project.Project, problems []problem.Problem, progress parallel.Pro
 		g := p.Gate.Page(b, p.Pages[i])
 		x := one{Result: g, problems: slices.Concat(g.Problems, way.onPage(g)), lines: t.Look(g), rules: rules.Look(g)}
 		if opens && !g.Fragment {
-			x.popups = checks.PopupsAsWritten(p.Gate, g)
+			x.popups = popups.PopupsAsWritten(p.Gate, g)
 		}
 		x.problems = slices.Concat(x.problems, judge.Losses(g), gatecheck.Required(g, p.Gate.File), gatecheck.DroppedNoindex(g))
 		return x, nil

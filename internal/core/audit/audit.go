@@ -13,6 +13,8 @@ import (
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/checks/gate"
+	"yellowgate/internal/core/checks/loading"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/page"
@@ -35,7 +37,7 @@ type Page struct {
 	Findings []check.Finding `json:"findings,omitempty"` // as the checks report them
 	Facts    checks.Facts    `json:"facts"`
 	Items    []Item          `json:"items,omitempty"` // by number; none where the page was not compared with a gate
-	Lines    *checks.Lines   `json:"lines,omitempty"` // what the lines of the gate file do on it
+	Lines    *gate.Lines     `json:"lines,omitempty"` // what the lines of the gate file do on it
 	// Lives are the entries of accept whose pages choose it.
 	Lives []int `json:"lives,omitempty"`
 }
@@ -50,14 +52,14 @@ type Item struct {
 
 // A Gate is what an audit needs of a gate file; the zero value is for an audit without one.
 type Gate struct {
-	tally      *checks.Tally
+	tally      *gate.Tally
 	settlement *check.Settlement
 	items      []*gatefile.Item
 }
 
 // NewGate prepares a gate for an audit.
 func NewGate(g *pageedit.Gate) Gate {
-	return Gate{checks.NewTally(g), check.Settle(g.File), g.File.Items}
+	return Gate{gate.NewTally(g), check.Settle(g.File), g.File.Items}
 }
 
 // PageOf writes down what came of a page: its record, what the gate made of its source and what
@@ -68,7 +70,7 @@ func (g Gate) PageOf(pass *check.Pass, source *pageedit.Result, gated *itemmatch
 	cost := r.Cost()
 	a := &Page{Path: r.Path, File: r.File, Fragment: r.Fragment, Requests: cost.Requests, Blocking: cost.Blocking, Bytes: r.Bytes + cost.Loaded}
 	a.Findings, a.Facts = checks.RunPage(pass)
-	a.Unneeded, a.Aside = checks.UnneededBytes(pass), pass.PageAt().Aside
+	a.Unneeded, a.Aside = loading.UnneededBytes(pass), pass.PageAt().Aside
 	if source != nil && g.tally != nil {
 		a.Lines = g.tally.Look(source)
 		a.Lives = g.settlement.Lives(&source.Page)

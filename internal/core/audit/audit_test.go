@@ -9,7 +9,7 @@ import (
 	"testing"
 
 	"yellowgate/internal/core/check"
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/checks/gate"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/page"
@@ -87,7 +87,7 @@ accept: [{check: title-shared, pages: /b/, note: so be it}, {check: leaked-item,
 			}
 			all = append(all, found...)
 		}
-		all = append(all, s.OfSite(&check.SitePass{}, []check.Finding{checks.MissingPage("/e/", "e/index.html")})...)
+		all = append(all, s.OfSite(&check.SitePass{}, []check.Finding{gate.NotApplied("/e/", "e/index.html")})...)
 		if noNotes {
 			all = slices.DeleteFunc(all, s.DropsNote)
 		}

@@ -43,7 +43,7 @@ func NewAddresses(list []Address) *Addresses {
 	return a
 }
 
-// redirects follows an address that leads on. steps is how often it does, at most 20; to is where it
+// Redirects follows an address that leads on. steps is how often it does, at most 20; to is where it
 // ends.
 func (a *Addresses) Redirects(from string) (to string, steps int) {
 	if a == nil {
@@ -59,7 +59,7 @@ func (a *Addresses) Redirects(from string) (to string, steps int) {
 	return to, steps
 }
 
-// each visits the addresses in their order.
+// Each visits the addresses in their order.
 func (a *Addresses) Each(visit func(*Address)) {
 	if a == nil {
 		return
@@ -80,7 +80,7 @@ func (a *Addresses) Redirected() string {
 	return b.String()
 }
 
-// dead says what is wrong with an address where nothing is; "" for any other.
+// Dead says what is wrong with an address where nothing is; "" for any other.
 func (x *Address) Dead() string {
 	switch {
 	case x.Why != "":
@@ -93,7 +93,7 @@ func (x *Address) Dead() string {
 	return ""
 }
 
-// leaders names who leads to an address: "/, /visit/, /press/ and 4 more lead there".
+// Leaders names who leads to an address: "/, /visit/, /press/ and 4 more lead there".
 func (x *Address) Leaders() string {
 	var names []string
 	for _, f := range x.From {
@@ -113,7 +113,7 @@ func (x *Address) Leaders() string {
 	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1] + " lead there"
 }
 
-// atLeader adds a finding about an address where the first page that leads there names it.
+// AtLeader adds a finding about an address where the first page that leads there names it.
 func (s *SitePass) AtLeader(x *Address, message, remedy string) {
 	from, line := x.From[0], 1
 	text, _ := s.Site.ReadFile("/" + from.File)
@@ -126,7 +126,7 @@ func (s *SitePass) AtLeader(x *Address, message, remedy string) {
 	s.Report(from, line, 1, message, remedy)
 }
 
-// text reports whether what an answer brought is a text that compresses.
+// Text reports whether what an answer brought is a text that compresses.
 func (x *Address) Text() bool {
 	kind, _, _ := strings.Cut(x.Answer.Field("content-type"), ";")
 	kind = strings.ToLower(strings.TrimSpace(kind))
@@ -138,7 +138,7 @@ func (x *Address) Text() bool {
 	return false
 }
 
-// kindOf is what people call what an answer brought.
+// KindOf is what people call what an answer brought.
 func (x *Address) KindOf() string {
 	switch path.Ext(x.File) {
 	case ".html", ".htm":

@@ -9,7 +9,7 @@ import (
 // Pages that nobody looks for: those that lead elsewhere at once, and those that a server shows
 // in place of one that is not there.
 
-// leadsAway reports whether the page takes visitors to another at once: by a refresh after no
+// LeadsAway reports whether the page takes visitors to another at once: by a refresh after no
 // time, or by an inline script on a page that has little else.
 func (p *Pass) LeadsAway() bool {
 	if p.leads == 0 {
@@ -43,7 +43,7 @@ func (p *Pass) byScript() bool {
 	return false
 }
 
-// aside reports whether nobody finds the page by a search or a sitemap.
+// Aside reports whether nobody finds the page by a search or a sitemap.
 func (p *Pass) Aside() bool { return p.LeadsAway() || IsErrorPage(p.Path) }
 
 // IsErrorPage reports whether a page is one that servers show in place of another.

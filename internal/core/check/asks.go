@@ -13,7 +13,7 @@ import (
 
 // What several checks ask of a page.
 
-// titles lists the title elements of the page itself.
+// Titles lists the title elements of the page itself.
 func Titles(p *Pass) (out []*inventory.Element) {
 	for i := range p.Elements {
 		if e := &p.Elements[i]; e.Tag == "title" && Own(e) {
@@ -23,7 +23,7 @@ func Titles(p *Pass) (out []*inventory.Element) {
 	return out
 }
 
-// canonicals lists the canonical links of the page itself, and then those of the header Link.
+// Canonicals lists the canonical links of the page itself, and then those of the header Link.
 func Canonicals(p *Pass) (out []*inventory.Element) {
 	for i := range p.Elements {
 		e := &p.Elements[i]
@@ -39,7 +39,7 @@ func Canonicals(p *Pass) (out []*inventory.Element) {
 	return out
 }
 
-// partName tells a part to a reader.
+// PartName tells a part to a reader.
 func PartName(p *gatefile.Part) string {
 	switch {
 	case p.Kind == gatefile.Classes:
@@ -54,10 +54,10 @@ func PartName(p *gatefile.Part) string {
 	return fmt.Sprintf("its %s %s", p.Kind, p.Text)
 }
 
-// rule names the line that decided.
+// Rule names the line that decided.
 func Rule(v *verdict.Verdict) string { return v.Rule.String() }
 
-// eachItem visits the items on a page that the gate knows.
+// EachItem visits the items on a page that the gate knows.
 func EachItem(p *Pass, visit func(v *verdict.Verdict, have *itemmatch.Presence)) {
 	if p.Gated == nil {
 		return
@@ -75,7 +75,7 @@ func CutTo(s string, n int) string {
 	return string(r)
 }
 
-// headAt is the line and column of the head's beginning.
+// HeadAt is the line and column of the head's beginning.
 func (p *Pass) HeadAt() (line, column int) {
 	at := p.Scan.HeadTag.Start
 	if p.Scan.HeadTag.None() {

@@ -1,3 +1,5 @@
+// Package check is what all checks of the audit are made of: a check is a value with a name, a severity, a
+// text that explains it, and a function from a page, or from the whole site, to findings.
 package check
 
 import (
@@ -68,7 +70,7 @@ const (
 
 // A Pass is one page on its way through the checks.
 type Pass struct {
-	Shows int // see contentAfter
+	Shows int // where the page last shows something; 0 before somebody asked
 	leads int // see leadsAway
 	*inventory.Record
 	Site  *Site
@@ -115,7 +117,7 @@ func (p *Pass) Report(line, column int, item, message, remedy string) {
 	p.Reported = append(p.Reported, Finding{p.Running.Name, p.Running.Severity, p.Path, p.File, line, column, item, message, remedy, 0})
 }
 
-// locate is the line and column of an offset of the page.
+// Locate is the line and column of an offset of the page.
 func (p *Pass) Locate(offset int) (line, column int) {
 	if p.lines == nil {
 		p.lines = markup.NewLines(p.Source.Text)
@@ -123,13 +125,13 @@ func (p *Pass) Locate(offset int) (line, column int) {
 	return p.lines.Locate(offset)
 }
 
-// atOccurrence adds a finding at something of an item.
+// AtOccurrence adds a finding at something of an item.
 func (p *Pass) AtOccurrence(o itemmatch.Occurrence, item, message, remedy string) {
 	line, column := p.Locate(o.Start)
 	p.Report(line, column, item, message, remedy)
 }
 
-// lineOfElement is the line and column of an element of the scan; those of the page's beginning
+// LineOfElement is the line and column of an element of the scan; those of the page's beginning
 // where the record does not list it.
 func (p *Pass) LineOfElement(el markup.Element) (line, column int) {
 	if e := p.elementAt(el.Start); e != nil {
@@ -170,7 +172,7 @@ func (s *SitePass) Report(at PageAt, line, column int, message, remedy string) {
 	s.Reported = append(s.Reported, Finding{s.Running.Name, s.Running.Severity, at.Path, at.File, line, column, "", message, remedy, 0})
 }
 
-// atFile adds a finding at a line of a file of the site, given by its path.
+// AtFile adds a finding at a line of a file of the site, given by its path.
 func (s *SitePass) AtFile(file string, line int, message, remedy string) {
 	s.Reported = append(s.Reported, Finding{s.Running.Name, s.Running.Severity, "", strings.TrimPrefix(file, "/"), line, 1, "", message, remedy, 0})
 }

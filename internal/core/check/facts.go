@@ -14,7 +14,7 @@ type PageAt struct {
 	Aside      bool // nobody looks for it: it leads elsewhere at once, or stands in for another
 }
 
-// A kind is one kind of fact. T is what is kept of a page, S what that of all pages comes to.
+// A Kind is one kind of fact. T is what is kept of a page, S what that of all pages comes to.
 type Kind[T, S any] struct {
 	ID  string
 	Of  func(*Pass) *T                   // nil where there is nothing to keep
@@ -47,7 +47,7 @@ func (k *Kind[T, S]) Read(text []byte) (any, error) {
 
 func (k *Kind[T, S]) Sum(into any, at PageAt, fact any) { k.Add(into.(*S), at, fact.(*T)) }
 
-// all is what the facts of all pages come to.
+// All is what the facts of all pages come to.
 func (k *Kind[T, S]) All(s *SitePass) *S {
 	for i, other := range s.Gathered.kinds {
 		if other.Name() == k.ID {
@@ -65,7 +65,7 @@ type Gathered struct {
 	sums   []any
 }
 
-// gatheredOf begins without a page, for kinds of facts in the order in which pages have them.
+// GatheredOf begins without a page, for kinds of facts in the order in which pages have them.
 func GatheredOf(kinds []AnyKind) *Gathered {
 	g := &Gathered{kinds: kinds, sums: make([]any, len(kinds))}
 	for i, k := range kinds {

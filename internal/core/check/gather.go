@@ -36,7 +36,7 @@ type request struct {
 	Named bool `json:"named,omitempty"` // by url()
 }
 
-// allLoads is what the pages load.
+// AllLoads is what the pages load.
 type AllLoads struct {
 	Pages    int
 	Loaded   map[string]int // paths that elements load -> elements
@@ -51,7 +51,7 @@ type imported struct {
 	By    string // the first file, by name, that imports it
 }
 
-// An asked is a file that another file of the site asks for. Whatever is wrong with it is wrong
+// An Asked is a file that another file of the site asks for. Whatever is wrong with it is wrong
 // there, however many pages load that file.
 type Asked struct {
 	request
@@ -59,7 +59,7 @@ type Asked struct {
 	Secure bool // one of the pages comes over https
 }
 
-// loads reports whether a page loads a file of the site, by an element or an import.
+// Loads reports whether a page loads a file of the site, by an element or an import.
 func (a *AllLoads) Loads(file string) bool { return a.Loaded[file] > 0 || a.Imported[file] != nil }
 
 var LoadFact = &Kind[loads, AllLoads]{
@@ -130,7 +130,7 @@ var LoadFact = &Kind[loads, AllLoads]{
 	},
 }
 
-// says tells who asks for it and on how many pages.
+// Says tells who asks for it and on how many pages.
 func (a *Asked) Says() string {
 	how := a.How()
 	if a.Named {
@@ -139,7 +139,7 @@ func (a *Asked) Says() string {
 	return fmt.Sprintf("%s, loaded on %s, %s %s", a.By, wording.Count(a.pages, "page"), how, a.Written())
 }
 
-// eachAsked visits what files ask for, in one order.
+// EachAsked visits what files ask for, in one order.
 func (s *SitePass) EachAsked(visit func(*Asked)) {
 	all := LoadFact.All(s).asked
 	for _, key := range slices.Sorted(maps.Keys(all)) {
@@ -147,7 +147,7 @@ func (s *SitePass) EachAsked(visit func(*Asked)) {
 	}
 }
 
-// atAsked adds a finding at the file that asks.
+// AtAsked adds a finding at the file that asks.
 func (s *SitePass) AtAsked(a *Asked, message, remedy string) {
 	line := max(a.Line, 1)
 	if a.Line == 0 {
@@ -156,7 +156,7 @@ func (s *SitePass) AtAsked(a *Asked, message, remedy string) {
 	s.AtFile(a.By, line, message, remedy)
 }
 
-// eachCode visits what of a page may load a file: its tags, its scripts and styles, and comments
+// EachCode visits what of a page may load a file: its tags, its scripts and styles, and comments
 // that some browsers read. What stands in its text names a file and loads none.
 func (p *Pass) EachCode(visit func(text []byte, script bool)) {
 	text := p.Source.Text
@@ -184,7 +184,7 @@ func (p *Pass) EachCode(visit func(text []byte, script bool)) {
 	}
 }
 
-// lineOf is the line of a file of the site in which the name of another stands first.
+// LineOf is the line of a file of the site in which the name of another stands first.
 func (s *SitePass) LineOf(file, target string) int {
 	text, ok := s.Site.ReadFile(file)
 	name := target[strings.LastIndexByte(target, '/')+1:]

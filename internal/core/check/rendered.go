@@ -14,7 +14,7 @@ import (
 
 // What only a browser shows. These checks say nothing of a page that was not opened in one.
 
-// visits are the records that there are of the page.
+// Visits are the records that there are of the page.
 func (p *Pass) Visits() (list []*pageload.Record) {
 	for _, r := range p.Rendered {
 		if r.Unread == "" {
@@ -24,7 +24,7 @@ func (p *Pass) Visits() (list []*pageload.Record) {
 	return list
 }
 
-// atTarget adds a finding where the page's text has an element with a target, or at its beginning. What
+// AtTarget adds a finding where the page's text has an element with a target, or at its beginning. What
 // several screens show alike is said once.
 func (p *Pass) AtTarget(target, item, message, remedy string) {
 	line, column := 1, 1
@@ -37,7 +37,7 @@ func (p *Pass) AtTarget(target, item, message, remedy string) {
 	p.Once(line, column, item, message, remedy)
 }
 
-// once is Report for what has not been reported yet.
+// Once is Report for what has not been reported yet.
 func (p *Pass) Once(line, column int, item, message, remedy string) {
 	for i := range p.Reported {
 		if f := &p.Reported[i]; f.Check == p.Running.Name && f.Line == line && f.Message == message && f.Item == item {
@@ -47,7 +47,7 @@ func (p *Pass) Once(line, column int, item, message, remedy string) {
 	p.Report(line, column, item, message, remedy)
 }
 
-// textNames reports whether an element of the page's text names a target.
+// TextNames reports whether an element of the page's text names a target.
 func (p *Pass) TextNames(target string) bool {
 	for e := range p.All() {
 		if Own(e) && e.Target == target {
@@ -57,7 +57,7 @@ func (p *Pass) TextNames(target string) bool {
 	return false
 }
 
-// textHas reports whether an element of the page's text names a target, or what can be read in its
+// TextHas reports whether an element of the page's text names a target, or what can be read in its
 // code.
 func (p *Pass) TextHas(target string) bool {
 	if p.TextNames(target) {
@@ -76,7 +76,7 @@ func (p *Pass) TextHas(target string) bool {
 	return false
 }
 
-// askedBy tells who asked for a request: " (asked for by container.js → tag.js)", or nothing for the
+// AskedBy tells who asked for a request: " (asked for by container.js → tag.js)", or nothing for the
 // page.
 func AskedBy(r *pageload.Record, i int) string {
 	if by := r.Asks(i); by != "" {
@@ -85,10 +85,10 @@ func AskedBy(r *pageload.Record, i int) string {
 	return ""
 }
 
-// trustsAll reports whether every host is expected, since the gate file names none.
+// TrustsAll reports whether every host is expected, since the gate file names none.
 func (p *Pass) TrustsAll() bool { return p.Site == nil || len(p.Site.Trust) == 0 }
 
-// eachOut visits the items that are out on the page.
+// EachOut visits the items that are out on the page.
 func (p *Pass) EachOut(visit func(it *gatefile.Item)) {
 	if p.Gated == nil {
 		return
@@ -100,7 +100,7 @@ func (p *Pass) EachOut(visit func(it *gatefile.Item)) {
 	}
 }
 
-// isIn reports whether an item is in on the page.
+// IsIn reports whether an item is in on the page.
 func (p *Pass) IsIn(item string) bool {
 	if p.Gated == nil || item == "" {
 		return false
@@ -113,7 +113,7 @@ func (p *Pass) IsIn(item string) bool {
 	return false
 }
 
-// metaOf is what a document says: its title, or the content of a meta or link.
+// MetaOf is what a document says: its title, or the content of a meta or link.
 func MetaOf(elements []pageload.Element, what string) (value string, by *pageload.By, has bool) {
 	for i := range elements {
 		e := &elements[i]
@@ -131,12 +131,12 @@ func MetaOf(elements []pageload.Element, what string) (value string, by *pageloa
 	return "", nil, false
 }
 
-// hostTrusted reports whether the gate file expects a host.
+// HostTrusted reports whether the gate file expects a host.
 func (p *Pass) HostTrusted(host string) bool {
 	return p.Site != nil && weburl.Trusts(p.Site.Trust, strings.ToLower(host))
 }
 
-// ms is a time as people say it.
+// Ms is a time as people say it.
 func Ms(x float64) string {
 	if x >= 1000 {
 		return fmt.Sprintf("%.1f s", x/1000)

@@ -13,7 +13,7 @@ import (
 	"yellowgate/internal/core/verdict"
 )
 
-// breaker names what broke the head.
+// BreakerOf names what broke the head.
 func BreakerOf(p *Pass) string {
 	b := p.Scan.Breaker
 	text := p.Source.String(b.Start, b.End)
@@ -24,7 +24,7 @@ func BreakerOf(p *Pass) string {
 	return "<" + strings.TrimRight(strings.SplitN(name, "\n", 2)[0], ">") + ">"
 }
 
-// fallen lists the elements that fell into the body: those between what broke
+// FallenFrom lists the elements that fell into the body: those between what broke
 // the head and the </head> or <body> that was meant.
 func FallenFrom(p *Pass) (numbers []int) {
 	b := p.Scan.Breaker
@@ -41,7 +41,7 @@ func FallenFrom(p *Pass) (numbers []int) {
 	return numbers
 }
 
-// meantEnd is where the author ended the head that was broken before.
+// meantEndOf is where the author ended the head that was broken before.
 func meantEndOf(p *Pass) int {
 	at := -1
 	markup.Pieces(p.Source.Text[p.Scan.Breaker.Start:], func(x markup.Piece) bool {
@@ -76,7 +76,7 @@ func Fell(p *Pass) string {
 
 var charsetIn = regexp.MustCompile(`(?i)charset\s*=\s*["']?([^"'\s;]+)`)
 
-// declared is the encoding that a meta declares, "" for none (HTML, 13.2.3.3).
+// Declared is the encoding that a meta declares, "" for none (HTML, 13.2.3.3).
 func Declared(p *Pass, e *inventory.Element) string {
 	attr := func(name string) string {
 		v, _ := p.Source.Attr(e.El.Start, name)
@@ -93,7 +93,7 @@ func Declared(p *Pass, e *inventory.Element) string {
 	return ""
 }
 
-// gives reports whether the gate gives the page a value for a metadata key: then
+// GateGives reports whether the gate gives the page a value for a metadata key: then
 // metadata-differs reports whatever is wrong with it.
 func GateGives(p *Pass, key string) bool {
 	if p.Gated == nil || !slices.Contains(p.Gated.Result.Keys(), key) {
@@ -103,7 +103,7 @@ func GateGives(p *Pass, key string) bool {
 	return w != nil && w.Level != verdict.FromSource && !w.None
 }
 
-// repeats reports whether an item is on the page once too often.
+// IsRepeated reports whether an item is on the page once too often.
 func IsRepeated(p *Pass, item string) bool {
 	if p.Gated == nil || item == "" {
 		return false

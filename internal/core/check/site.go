@@ -65,7 +65,7 @@ func (s *Site) Through(known Known) *Site {
 	return &through
 }
 
-// read returns a file of the site.
+// ReadFile returns a file of the site.
 func (s *Site) ReadFile(path string) ([]byte, bool) {
 	if s.Read == nil {
 		return nil, false
@@ -94,7 +94,7 @@ type unbalanced struct {
 	opened bool
 }
 
-// parse parses a text, once for all pages that have it.
+// Parse parses a text, once for all pages that have it.
 func (p *Pass) Parse(language string, text []byte, parse func([]byte) *syntax.Mistake) *syntax.Mistake {
 	if p.Site == nil {
 		return parse(text)
@@ -102,7 +102,7 @@ func (p *Pass) Parse(language string, text []byte, parse func([]byte) *syntax.Mi
 	return p.Site.parsed.Get(inlineText{language, xxh3.Hash128(text)}, func() *syntax.Mistake { return parse(text) })
 }
 
-// unbalanced is markup.Unbalanced, asked once for all pages that have a text.
+// Unbalanced is markup.Unbalanced, asked once for all pages that have a text.
 func (p *Pass) Unbalanced(text []byte) (at int, name string, opened bool) {
 	if p.Site == nil {
 		return markup.Unbalanced(text)
@@ -114,7 +114,7 @@ func (p *Pass) Unbalanced(text []byte) (at int, name string, opened bool) {
 	return a.at, a.name, a.opened
 }
 
-// repeated is Library.Repeated, asked once for each pair.
+// Repeated is Library.Repeated, asked once for each pair.
 func (s *Site) Repeated(sheet, other string) (n, of int) {
 	type pair struct{ a, b string }
 	if v, ok := s.pairs.Load(pair{sheet, other}); ok {

@@ -14,7 +14,7 @@ type structured struct {
 	Mistake *syntax.Mistake
 }
 
-// structuredOf reads the structured data of a page, once.
+// StructuredOf reads the structured data of a page, once.
 func StructuredOf(p *Pass) (out []structured) {
 	if p.structured != nil {
 		return *p.structured

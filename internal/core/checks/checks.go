@@ -1,10 +1,19 @@
-// Package checks holds what the audit looks for. A check is a value with a name,
-// a severity, a text that explains it, and a function from a page, or from the
-// whole site, to findings. Each stands in a file of its own; the registry lists
-// them; what runs them knows nothing of any.
+// Package checks runs the checks of all families on pages and sites. Each check stands in a file of its own,
+// in the package of its family, and what runs them knows none by name.
 package checks
 
-import "yellowgate/internal/core/check"
+import (
+	"slices"
+
+	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/checks/code"
+	"yellowgate/internal/core/checks/gate"
+	"yellowgate/internal/core/checks/head"
+	"yellowgate/internal/core/checks/loading"
+	"yellowgate/internal/core/checks/popups"
+	"yellowgate/internal/core/checks/rendered"
+	"yellowgate/internal/core/checks/server"
+)
 
 // All lists the checks, by family and name.
 func All() []*check.Check { return all }
@@ -28,21 +37,7 @@ func Named(name string) *check.Check {
 	return nil
 }
 
-var all = []*check.Check{
-	answerNotVisible, brokenHead, canonicalDead, canonicalElsewhere, canonicalMissing, canonicalNoindexed, canonicalRelative, canonicalRepeated,
-	charsetConflict, charsetLate, charsetMissing, deadRefresh, descriptionLength, descriptionMissing, descriptionRepeated, descriptionShared, iconMissing,
-	langMissing, metaInBody, namelessMeta, noindexedInSitemap, noZoom, oldDoctype, robotsConflict, socialImage, socialIncomplete,
-	structuredIncomplete, structuredInvalid, titleEmpty, titleLength, titleMissing,
-	titleRepeated, titleShared, unlistedInSitemap, viewportMissing, viewportRepeated,
-	blockedByPolicy, blockingScript, blockingStyle, deadFile, doubleLoad, ignoredElement, importedEverywhere, insecureLoad, integrityWithoutCrossorigin, lateStyle, localAddress, missingStyle, noIntegrity,
-	orphanFile, overBudget, repeatedRules, twinLibrary, unexpectedHost, unpinnedVersion, unusedPreload, unusedStyle, wrongIntegrity,
-	editedOutput, idleLine, itemDiffers, keptOutNeed, lateNeed, leakedItem, metadataDiffers, metVariants, misplacedItem, missingItem, missingPage,
-	noSuchPlace, placeholderLeft, repeatedItem, requiredMissing, staleOutput, unclaimedElement, unread, unknownSpot,
-	popupClash, repeatedId, unlabelledPopup, unreachablePopup,
-	bareCode, codeBreaksHead, codeSyntax, lostRule, tagsInText, tooEarly, unclosedTag,
-	cookieSet, coversThePage, failedLoad, loadedByScript, metadataRewritten, mostlyUnused, movesThePage, neverLoaded, popupStaysShut, popupTraps, runtimeLeak, scriptError, slowPaint, unexpectedRequest,
-	canonicalRedirects, deadPage, headerDiffers, slowRedirect, uncached, uncompressed,
-}
+var all = slices.Concat(head.Checks(), loading.Checks(), gate.Checks(), popups.Checks(), code.Checks(), rendered.Checks(), server.Checks())
 
 // RunPage runs all checks on one page and returns its findings, and the facts that are to
 // be kept of it.

@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/check"
-	"yellowgate/internal/core/checks"
+	"yellowgate/internal/core/checks/gate"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
@@ -113,7 +113,7 @@ func BuiltAndMissing(g *gatefile.Gate, has func(string) bool) (out []problem.Pro
 // OutOfOrder looks at a page as apply would write it for lines of before and after that
 // it does not keep.
 func OutOfOrder(pass *check.Pass) (out []pageedit.Problem) {
-	checks.OutOfOrder(pass, func(line gatefile.Text, f check.Finding) {
+	gate.OutOfOrder(pass, func(line gatefile.Text, f check.Finding) {
 		out = append(out, pageedit.Problem{Page: pass.Path, Problem: problem.Problem{Severity: problem.Error, Pos: line.Pos, Message: f.Message, Remedy: f.Remedy}})
 	})
 	return out
@@ -122,7 +122,7 @@ func OutOfOrder(pass *check.Pass) (out []pageedit.Problem) {
 // LateNeeds looks at a page as apply would write it for needs that would run
 // late there: with found parts, only the page shows.
 func LateNeeds(pass *check.Pass, file *gatefile.Gate) (out []pageedit.Problem) {
-	for _, f := range checks.LateNeeds(pass) {
+	for _, f := range gate.LateNeeds(pass) {
 		it := file.Item(f.Item)
 		out = append(out, pageedit.Problem{Page: pass.Path, Problem: problem.Problem{Severity: problem.Error, Pos: it.Needs[0].Pos, Message: f.Message, Remedy: f.Remedy}})
 	}

@@ -1,0 +1,42 @@
+package code
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/problem"
+)
+
+var tooEarly = &check.Check{
+	Name: "too-early", Family: "code", Severity: problem.Error,
+	Title: "a script calls what is not there yet",
+	Doc: `As it is run, the script calls a name that only a later script of the page defines, or one
+that comes with defer or async, or whose file is missing. The call fails, and nothing after
+it in that script is done. Inline code never waits. Move the call into a file that is loaded
+with defer too, wait for DOMContentLoaded, or load the other script before it.`,
+	Bad:  "-- site/js/kit.js --\nwindow.kit = { start: function () {} }\n-- site/index.html --\n<script src=\"/js/kit.js\" defer></script>\n<script>kit.start()</script>",
+	Good: "-- site/js/kit.js --\nwindow.kit = { start: function () {} }\n-- site/index.html --\n<script src=\"/js/kit.js\" defer></script>\n<script>addEventListener(\"DOMContentLoaded\", function () { kit.start() })</script>",
+	Page: func(p *check.Pass) {
+		if p.Site == nil || p.Site.Library == nil {
+			return
+		}
+		for _, x := range p.Site.Library.TooEarly(p.Record) {
+			by := &p.Elements[x.By]
+			what := by.URL
+			if what == "" {
+				what = fmt.Sprintf("the script in line %d", by.Line)
+			}
+			how := map[string]string{"defer": "which waits for the whole page (defer)", "module": "which waits for the whole page (module)", "async": "which comes whenever it comes (async)",
+				"further down": "which stands further down", "missing": "and the site has no such file"}[x.Runs]
+			who := "it"
+			if x.In != "" {
+				who = x.In + ", which it brings,"
+			}
+			message := fmt.Sprintf("%s calls %s at once, and %s defines that, %s", who, x.Name, what, how)
+			if x.Runs == "missing" {
+				message = fmt.Sprintf("%s calls %s at once, nothing on the page defines that, and %s, which may have done, is missing", who, x.Name, what)
+			}
+			p.At(&p.Elements[x.Element], message, "wait for DOMContentLoaded, or load that script before")
+		}
+	},
+}

@@ -1,0 +1,48 @@
+package gate
+
+import (
+	"regexp"
+
+	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/problem"
+)
+
+var placeholderLeft = &check.Check{
+	Name: "placeholder-left", Family: "gate", Severity: problem.Error,
+	Title: "a placeholder was not filled in",
+	Doc: `The page shows @{…} to visitors or search engines, in metadata or in what an item
+inserted. Mostly a name is misspelt in code, where only names that exist are
+placeholders.`,
+	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/visit/index.html --\n<title>@{page.titel} | Tern Hill Observatory</title>",
+	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/visit/index.html --\n<title>Visit | Tern Hill Observatory</title>",
+	Page: func(p *check.Pass) {
+		report := func(at int, item string) {
+			line, col := p.Locate(at)
+			p.Report(line, col, item, "a placeholder was not filled in: "+check.CutTo(string(p.Source.Text[at:min(at+40, len(p.Source.Text))]), 30), "mend its name in the gate file or in the item's code")
+		}
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if e.Tag != "title" && e.Tag != "meta" && !(e.Tag == "link" && !e.IsStylesheet()) || !check.Own(e) {
+				continue
+			}
+			if n := placeholderIn(p.Source.Text[e.El.Start:e.El.End]); n >= 0 {
+				report(e.El.Start+n, e.Item)
+			}
+		}
+		for _, r := range p.ItemRegions() {
+			if n := placeholderIn(p.Source.Text[r.Content.Start:r.Content.End]); n >= 0 && p.Gated != nil {
+				report(r.Content.Start+n, r.Name)
+			}
+		}
+	},
+}
+
+// leftover is what a placeholder of the tool looks like.
+var leftover = regexp.MustCompile(`@\{\s*(site|page|fact)\.[^}\n]{0,200}\}`)
+
+func placeholderIn(b []byte) int {
+	if m := leftover.FindIndex(b); m != nil {
+		return m[0]
+	}
+	return -1
+}

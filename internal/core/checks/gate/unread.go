@@ -1,0 +1,32 @@
+package gate
+
+import (
+	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/problem"
+)
+
+var unread = &check.Check{
+	Name: "unread", Family: "gate", Severity: problem.Error,
+	Title: "the page cannot be followed: nothing about it is sure",
+	Doc: `The page is beyond what is read: more than a million elements, elements within one
+another without end, or a selector of the gate file that would look at them for minutes.
+What the audit says of it besides may be wrong. Write the selector so that it looks at fewer
+elements, or leave the page out with site.ignore. With --browser it is told, too, of a page that
+the browser did not read: it crashed, hung, or never came to rest.`,
+	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: \"has(p ~ p ~ i)\"}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- site/visit/index.html, later --\n(two thousand notes)<i>x</i>",
+	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: \"has(p + i)\"}\n-- site/visit/index.html --\n(two thousand notes)<i>x</i>",
+	Page: func(p *check.Pass) {
+		for _, r := range p.Rendered {
+			if r.Unread != "" {
+				p.Once(1, 1, "", "the browser did not read the page on a screen of "+r.Screen+": "+r.Unread, "open it in a browser by hand; what it asks for and does there is not known here")
+			}
+		}
+		why := p.Scan.Unread
+		if p.Gated != nil && why == "" {
+			why = p.Gated.Result.View.Unread
+		}
+		if why != "" {
+			p.Report(1, 1, "", "this page is not read: "+why, "write the selector so that fewer elements have to be looked at, or list the page under site.ignore")
+		}
+	},
+}

@@ -1,0 +1,30 @@
+package head
+
+import (
+	"regexp"
+
+	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/problem"
+)
+
+var noZoom = &check.Check{
+	Name: "no-zoom", Family: "head", Severity: problem.Note, Whole: true,
+	Title: "the viewport forbids visitors to enlarge the page",
+	Doc: `user-scalable=no, or a maximum-scale below 2, keeps those from reading who see badly (WCAG 2.2,
+1.4.4). Leave it out of the viewport.`,
+	Bad:  "<head>\n  <meta name=\"viewport\" content=\"width=device-width, user-scalable=no\">\n  <title>Visit</title>",
+	Good: "<head>\n  <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n  <title>Visit</title>",
+	Page: func(p *check.Pass) {
+		if check.GateGives(p, "viewport") {
+			return
+		}
+		values, at := p.Metadata("viewport")
+		for i, v := range values {
+			if i < len(at) && forbidsZoom.MatchString(v) {
+				p.AtElement(at[i], "the viewport forbids visitors to enlarge the page: "+forbidsZoom.FindString(v), "leave it out: width=device-width, initial-scale=1")
+			}
+		}
+	},
+}
+
+var forbidsZoom = regexp.MustCompile(`(?i)user-scalable\s*=\s*(no|0)\b|maximum-scale\s*=\s*(0?\.\d+|1(\.\d+)?)\b`)

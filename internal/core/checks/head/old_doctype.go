@@ -1,0 +1,48 @@
+package head
+
+import (
+	"bytes"
+	"regexp"
+
+	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/problem"
+)
+
+var oldDoctype = &check.Check{
+	Name: "old-doctype", Family: "head", Severity: problem.Warning, Whole: true,
+	Title: "the page is shown as browsers showed pages twenty years ago",
+	Doc: `Without a doctype, or with one of those that the standard lists (HTML, 13.2.6.4.1), browsers
+go into quirks mode: sizes, tables and selectors work otherwise than written. Begin the page
+with <!doctype html>.`,
+	Bad:  "-- site/visit/index.html --\n<!doctype html public \"-//W3C//DTD HTML 3.2//EN\">\n<html lang=\"en\"><head><title>Visit</title></head><body><p>Visit us.</p></body></html>",
+	Good: "-- site/visit/index.html --\n<!doctype html>\n<html lang=\"en\"><head><title>Visit</title></head><body><p>Visit us.</p></body></html>",
+	Page: func(p *check.Pass) {
+		if p.Fragment || p.LeadsAway() {
+			return
+		}
+		text := p.Source.Text
+		end := p.Scan.DoctypeEnd
+		at := bytes.LastIndexByte(text[:end], '<')
+		switch {
+		case end == 0 || at < 0:
+			p.Report(1, 1, "", "the page has no doctype: browsers show it in quirks mode", "begin it with <!doctype html>")
+		case quirky(text[at:end]):
+			line, col := markup.NewLocator(text).Locate(at)
+			p.Report(line, col, "", "with this doctype browsers show the page in quirks mode", "write <!doctype html> instead")
+		}
+	},
+}
+
+// quirks are the public identifiers that put browsers into quirks mode; the first ones do
+// only without a system identifier.
+var (
+	bareQuirks = regexp.MustCompile(`(?i)public\s*["']-//w3c//dtd html 4\.01 (frameset|transitional)//`)
+	quirks     = regexp.MustCompile(`(?i)public\s*["'](html["']|-/w3c/dtd html 4\.0 transitional/en|-//w3o//dtd w3 html|\+//silmaril//|-//as//dtd html|-//advasoft ltd//|-//ietf//dtd html|-//metrius//|-//microsoft//dtd internet explorer|-//netscape comm|-//o'reilly|-//softquad|-//spyglass|-//sq//|-//sun microsystems|-//w3c//dtd html (3|3\.2|4\.0 (frameset|transitional)|experimental)|-//w3c//dtd w3 html|-//webtechs//)`)
+	named      = regexp.MustCompile(`(?i)^<!doctype\s*html\b`)
+	system     = regexp.MustCompile(`(?i)public\s*("[^"]*"|'[^']*')\s*["']`)
+)
+
+func quirky(doctype []byte) bool {
+	return !named.Match(doctype) || quirks.Match(doctype) || bareQuirks.Match(doctype) && !system.Match(doctype)
+}

@@ -1,0 +1,50 @@
+package loading
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/problem"
+)
+
+var deadFile = &check.Check{
+	Name: "dead-file", Family: "loading", Severity: problem.Error,
+	Title: "the page loads a file that the site does not have",
+	Doc: `The browser asks for the file, waits, and gets an error: what it was for does not
+work, and the request was for nothing. Capital letters count: Site.js is not
+site.js on most servers. Mend the address, or take the element out.`,
+	Bad:  "-- site/js/slides.js --\nslides();\n-- site/visit/index.html --\n<script src=\"/js/Slides.js\"></script>",
+	Good: "-- site/js/slides.js --\nslides();\n-- site/visit/index.html --\n<script src=\"/js/slides.js\"></script>",
+	Page: func(p *check.Pass) {
+		if p.Site == nil {
+			return
+		}
+		told := map[string]bool{} // one address is one cause
+		for e := range p.All() {
+			if check.Own(e) {
+				for _, m := range e.Gets() {
+					if m.Dead && m.By == "" && !told[m.Target] {
+						told[m.Target] = true
+						p.At(e, fmt.Sprintf("%s %s %s: the site has no such file", importer(e, &m), m.How(), m.Written()), "mend the address there, or take it out")
+					}
+				}
+			}
+			if !e.Loads || !e.Ref.Own || e.Inside == "template" || told[e.Tag+" "+e.Target] || p.Site.HasFile(e.Ref.Path) {
+				continue
+			}
+			told[e.Tag+" "+e.Target] = true
+			p.At(e, fmt.Sprintf("%s: the site has no such file", e.URL), "mend the address, or take the "+e.Tag+" out")
+		}
+	},
+	Site: func(s *check.SitePass) {
+		s.EachAsked(func(a *check.Asked) {
+			if !a.Dead {
+				return
+			}
+			s.AtAsked(a, a.Says()+": the site has no such file", "mend the address there, or take it out")
+			if a.Later { // a browser asks for it only once a rule matches, or somebody clicks
+				s.Reported[len(s.Reported)-1].Severity = problem.Warning
+			}
+		})
+	},
+}

@@ -1,0 +1,50 @@
+package rendered
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/problem"
+)
+
+// coveredShare is the share of the screen from which on a dialog covers the page.
+const coveredShare = 0.3
+
+var coversThePage = &check.Check{
+	Name: "covers-the-page", Family: "rendered", Severity: problem.Warning,
+	Title: "a dialog that no item of the gate opens covers the page once it has loaded",
+	Doc: `A dialog stands open that holds up the whole page (it is modal), or takes up a third of the screen
+and more: mostly a consent banner, an offer or a chat of somebody else. Visitors must close it before
+they can read. Told of an audit with --browser only; popups of items that are in are meant.`,
+	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"dialogs\":[{\"id\":\"ask\",\"covers\":0.1,\"modal\":true}]}",
+	Good: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"dialogs\":[{\"id\":\"hint\",\"covers\":0.1}]}",
+	Page: func(p *check.Pass) {
+		for _, r := range p.Visits() {
+			for _, d := range r.Dialogs {
+				if p.IsIn(d.Item) || !d.Modal && d.Covers < coveredShare {
+					continue
+				}
+				name, item, by := "a dialog", d.Item, ""
+				if d.ID != "" {
+					name = "the dialog " + d.ID
+				}
+				for i := range r.Elements {
+					if e := &r.Elements[i]; e.Tag == "dialog" && e.What == d.ID && e.Came == "script" {
+						item, by = e.Item, ", put in by "+r.Places(e.By)
+						break
+					}
+				}
+				if p.IsIn(item) {
+					continue
+				}
+				what := fmt.Sprintf("%s covers %.0f %% of the screen", name, d.Covers*100)
+				if d.Modal {
+					what = name + " stands before the page, and nothing else can be used until it is closed"
+				}
+				p.Once(1, 1, item, what+by, "take out what opens it, or let it open later")
+			}
+		}
+	},
+}

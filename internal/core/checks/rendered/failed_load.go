@@ -1,0 +1,62 @@
+package rendered
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/pageload"
+	"yellowgate/internal/core/problem"
+)
+
+var failedLoad = &check.Check{
+	Name: "failed-load", Family: "rendered", Severity: problem.Error,
+	Title: "the browser asked for something and did not get it",
+	Doc: `A request of the page failed: the server answers with an error or not at all, the file is
+another than its digest says, the other site does not let this one have it, or it goes
+without TLS from a page that came with it. What it was for does not work. Told of an
+audit with --browser only.`,
+	Bad: "-- site/visit/index.html --\n<script src=\"/js/late.js\" defer></script>\n-- site/js/late.js --\nload('/js/gone.js');\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/late.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}},{\"target\":\"/js/gone.js\",\"kind\":\"script\",\"status\":404,\"asked\":{\"by\":\"script\",\"request\":1}}]}",
+	Good: "-- site/visit/index.html --\n<script src=\"/js/late.js\" defer></script>\n-- site/js/late.js --\nload('/js/there.js');\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/late.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}},{\"target\":\"/js/there.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"script\",\"request\":1}}]}",
+	Page: func(p *check.Pass) {
+		for _, r := range p.Visits() {
+			for i := 1; i < len(r.Requests); i++ {
+				x := &r.Requests[i]
+				if why := failure(x); why != "" && !x.Unasked() {
+					p.AtTarget(x.Target, x.Item, x.Target+": "+why+check.AskedBy(r, i), "mend the address or the server, or take out what asks for it")
+				}
+			}
+		}
+	},
+}
+
+// failure says why a request brought nothing; "" where it did, or where nobody can tell.
+func failure(x *pageload.Request) string {
+	switch x.Failed {
+	case pageload.Policy, pageload.NotCalled, pageload.Aborted, pageload.NotFinished:
+		return ""
+	case pageload.Mixed:
+		return "the browser does not load it, since it comes without TLS on a page that came with it"
+	case pageload.Integrity:
+		return "the browser does not take it, since it is another file than its digest says"
+	case pageload.CORS:
+		return "the other site does not let this one have it (CORS)"
+	case pageload.WrongType:
+		return "the browser does not use it, since it comes as " + x.Detail
+	case pageload.Refused:
+		return "nobody answers there"
+	case pageload.NoHost:
+		return "there is no such host"
+	case pageload.TimedOut:
+		return "the server did not answer in time"
+	case pageload.KeptBack:
+		return "the browser keeps the answer from the page, since it is of another kind than what was asked for: mostly an error page of the other site"
+	case "":
+		if x.Status >= 400 {
+			return fmt.Sprintf("it answers %d", x.Status)
+		}
+		return ""
+	}
+	return "it failed: " + x.Failed
+}

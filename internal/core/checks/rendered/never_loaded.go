@@ -1,0 +1,39 @@
+package rendered
+
+import (
+	"slices"
+
+	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/pageload"
+	"yellowgate/internal/core/problem"
+)
+
+var neverLoaded = &check.Check{
+	Name: "never-loaded", Family: "rendered", Severity: problem.Error, Says: check.Missing,
+	Title: "an item that is in was never asked for by the browser",
+	Doc: `The page's text has the item's script or stylesheet, and the browser did not ask for it: it
+stands where markup is inert, a script took it out before it was read, or a consent tool
+holds it back until somebody agrees. Told of an audit with --browser only.`,
+	Bad: "-- yellowgate.yaml --\nitems:\n  counter: {script: /js/counter.js, pages: all}\n-- site/visit/index.html --\n<p>x</p>\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]}",
+	Good: "-- yellowgate.yaml --\nitems:\n  counter: {script: /js/counter.js, pages: all}\n-- site/visit/index.html --\n<p>x</p>\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/counter.js\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}}]}",
+	Page: func(p *check.Pass) {
+		visits := slices.DeleteFunc(p.Visits(), (*pageload.Record).Left) // before it was read to its end
+		if len(visits) == 0 {
+			return
+		}
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			if !check.Own(e) || !e.Loads || !e.IsScript() && !e.IsStylesheet() || !p.IsIn(e.Item) {
+				continue
+			}
+			asked := slices.ContainsFunc(visits, func(r *pageload.Record) bool {
+				return slices.ContainsFunc(r.Requests, func(x pageload.Request) bool { return x.Target == e.Target })
+			})
+			if !asked {
+				p.At(e, "the browser never asked for "+e.URL, "look for what takes it out or holds it back before the browser gets to it")
+			}
+		}
+	},
+}

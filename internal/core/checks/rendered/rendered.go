@@ -1,0 +1,15 @@
+// Package rendered holds the checks of what only a browser shows.
+package rendered
+
+import "yellowgate/internal/core/check"
+
+// Checks lists them, by name.
+func Checks() []*check.Check {
+	return []*check.Check{
+		cookieSet, coversThePage, failedLoad, loadedByScript, metadataRewritten, mostlyUnused, movesThePage,
+		neverLoaded, popupStaysShut, popupTraps, runtimeLeak, scriptError, slowPaint, unexpectedRequest,
+	}
+}
+
+// Facts lists what they keep of each page.
+func Facts() []check.AnyKind { return []check.AnyKind{usedFact} }

@@ -1,0 +1,49 @@
+package rendered
+
+import (
+	"fmt"
+
+	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/pageload"
+	"yellowgate/internal/core/problem"
+)
+
+var scriptError = &check.Check{
+	Name: "script-error", Family: "rendered", Severity: problem.Error,
+	Title: "a script of the page threw an exception that nobody caught",
+	Doc: `The script ended there, and what it had still to do was not done. Where a third party's script
+was not called (--network lets it be), the exception may come of that, and is a note.
+Told of an audit with --browser only.`,
+	Bad: "-- site/visit/index.html --\n<script>stars();</script>\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"mistakes\":[{\"kind\":\"exception\",\"message\":\"ReferenceError: stars is not defined\",\"line\":8,\"request\":-1}]}",
+	Good: "-- site/visit/index.html --\n<script>function stars() {} stars();</script>\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]}",
+	Page: func(p *check.Pass) {
+		for _, r := range p.Visits() {
+			uncalled := false
+			for i := range r.Requests {
+				uncalled = uncalled || r.Requests[i].Failed == pageload.NotCalled && r.Requests[i].Kind == "script"
+			}
+			for i := range r.Mistakes {
+				m := &r.Mistakes[i]
+				if m.Kind != "exception" {
+					continue
+				}
+				where, line := "", max(m.Line, 1)
+				if m.Request > 0 {
+					where, line = fmt.Sprintf(" (%s:%d)", r.Requests[m.Request].Target, m.Line), 1
+				}
+				before := len(p.Reported)
+				if m.Request > 0 {
+					p.AtTarget(r.Requests[m.Request].Target, m.Item, m.Message+where, "mend the script, or load what it needs before it")
+				} else {
+					p.Once(line, 1, m.Item, m.Message, "mend the script, or load what it needs before it")
+				}
+				if uncalled && len(p.Reported) > before {
+					f := &p.Reported[len(p.Reported)-1]
+					f.Severity, f.Message = problem.Note, f.Message+"; a third party's script was not called, which may be why"
+				}
+			}
+		}
+	},
+}
