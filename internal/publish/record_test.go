@@ -2,12 +2,16 @@ package publish
 
 import (
 	"os"
+	"path/filepath"
 	"reflect"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/project"
 	"yellowgate/internal/site"
 
 	"yellowgate/internal/fsys"
@@ -131,6 +135,17 @@ func TestStampLines(t *testing.T) {
 			if got.parse(damaged) {
 				t.Errorf("%q is read", damaged)
 			}
+		}
+	}
+}
+
+// TestStateNames: the state of an output bears its name, in letters that every file system takes.
+func TestStateNames(t *testing.T) {
+	for name, want := range map[string]string{"public": "public", "Out 2/web.7_x": "web-7-x", "é": "-", "A-1": "A-1"} {
+		p := &project.Project{Dir: t.TempDir(), Gate: &pageedit.Gate{File: &gatefile.Gate{File: "yellowgate.yaml"}}}
+		p.Output = filepath.Join(p.Dir, name)
+		if got := filepath.Base(stateOf(p, site.Part{}).dir); !strings.HasPrefix(got, want+"-") || len(got) != len(want)+9 {
+			t.Errorf("%s: %s, want %s-", name, got, want)
 		}
 	}
 }

@@ -21,6 +21,8 @@ items:
   quiet: {classes: {body: quiet-page}, pages: all, except: /out/}
   map: {code: '<div id="map">@{page.path}</div><script src="/map.js"></script>', pages: all, except: /out/}
   coat: {found: p.coat, pages: none}
+  late: {script: /late.js, pages: /plain/}
+  plain: {code: 'Open late: <b>Fridays</b>', pages: /plain/}
   hook: {code: '<p class="coat">Hang it here</p>', pages: /hook/}
 `
 
@@ -72,6 +74,8 @@ func TestCompare(t *testing.T) {
 	}{
 		{name: "as written", path: "/in/", marks: true, want: map[string]string{"lib": "there 1", "note": "there 1", "data": "there 1", "setup": "there 1", "kit": "found 1", "quiet": "there 1"}},
 		{name: "as written, out", path: "/out/", marks: true, want: map[string]string{"lib": "there 1", "note": "", "data": "", "setup": "", "kit": "", "quiet": ""}},
+		{name: "no tag first", path: "/plain/", old: "Open late: <b>Fridays", new: "Open  late:\n<B>Fridays", want: map[string]string{"plain": "there 1"}},
+		{name: "a comment like a mark", path: "/in/", marks: true, old: "<p>x</p>", new: "<!--yg:no te--><p>x</p>", want: map[string]string{"note": "there 1"}},
 		{name: "quotes and order", path: "/in/", old: `<aside class="visit-note" data-k="1">`, new: "<aside data-k=1\n class='visit-note'>", want: map[string]string{"note": "there 1"}},
 		{name: "another text, known by its elements", path: "/in/", old: "Bring a coat", new: "Bring a hat", want: map[string]string{"note": "differs 1"}},
 		{name: "another value, known by its outline", path: "/in/", old: "countVisits('/in/'", new: "countVisits('/elsewhere/'", want: map[string]string{"setup": "differs 1"}},
@@ -171,6 +175,25 @@ func TestItemAt(t *testing.T) {
 	for i := range r.Elements {
 		if e := &r.Elements[i]; e.Tag == "script" && e.Item == "" {
 			t.Errorf("the script in line %d belongs to nobody", e.Line)
+		}
+	}
+}
+
+// TestClaimed: an element that no mark and no matcher claims is that item's whose URL it loads; of several
+// that of the last which is in.
+func TestClaimed(t *testing.T) {
+	g := gateOf(t, ", marks: false")
+	for path, want := range map[string]string{"/in/": "late", "/plain/": "late"} {
+		known := page.Page{Path: path, File: "x.html"}
+		result := g.Page([]byte(source), known)
+		record := Take([]byte(strings.Replace(source, "<p>", "<link rel=preload as=script href='https://ternhill.example/late.js'><script src=/none.js></script><p>", 1)), known, g, nil)
+		Compare(record, result)
+		got := map[string]string{}
+		for _, e := range record.Elements {
+			got[e.Target] = e.Item
+		}
+		if got["/late.js"] != want || got["/none.js"] != "" || got["/kit.js"] == "late" {
+			t.Errorf("%s: %v", path, got)
 		}
 	}
 }

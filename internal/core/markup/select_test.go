@@ -25,7 +25,7 @@ var selectorTests = []string{
 	"form.contact", "form", "*", ".slides", "#f", "[required]", "input[type=text]", "input[type='hidden' i]", "input[type=hidden]",
 	"[data-x='a \"b\" c']", "[data-x~='\"b\"']", "[lang|=en]", "a[href^='/events']", "a[href$='2']", "a[href*=copy]",
 	".one", ".one.two", "p.slides", "p.one", "script[src*=domkit]", "style#contact-inline", "style", "link[rel=stylesheet]",
-	"body.quiet", "li", "li.last", "td.c", "g.one", "p, span.two", "div .two", "div > span", "ul > li + li", "li ~ li",
+	"[ data-x = 'a \"b\" c' ]", "[ lang |= en ]", "[ required ]", "body.quiet", "li", "li.last", "td.c", "g.one", "p, span.two", "div .two", "div > span", "ul > li + li", "li ~ li",
 	"form:has(input)", ":not(form, div) > .two", "li:first-child", "tbody", "tr td.c", "head script", "body > form", "nav a", ".none .two",
 }
 
