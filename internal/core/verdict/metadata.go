@@ -71,16 +71,10 @@ func (p *Plan) Stack(pg *page.Page, id, own string, lookup func(string) string) 
 		}
 	}
 	rules := func(level Level) {
-		for i := len(p.Gate.Rules) - 1; i >= 0; i-- {
-			r := p.Gate.Rules[i]
-			if r.Default != (level == FromDefaults) {
-				continue
-			}
-			for k := range r.Keys {
-				if speaks(&r.Keys[k]) {
-					if q, ok := Chooses(r, pg); ok {
-						add(level, &r.Keys[k], q)
-					}
+		for _, x := range p.rules[name] {
+			if x.rule.Default == (level == FromDefaults) && speaks(x.key) {
+				if q, ok := Chooses(x.rule, pg); ok {
+					add(level, x.key, q)
 				}
 			}
 		}

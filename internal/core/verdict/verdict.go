@@ -5,6 +5,7 @@ package verdict
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
@@ -56,6 +57,13 @@ type Plan struct {
 	needs  [][]int // by item: the items it needs
 	pages  map[string]*perPage
 	byName map[string]int
+	rules  map[string][]ruled // by the name of a metadata key
+}
+
+// A ruled is a key that a metadata rule sets.
+type ruled struct {
+	rule *gatefile.Rule
+	key  *gatefile.Key
 }
 
 type perPage struct {
@@ -73,7 +81,13 @@ type not struct {
 // are circles among needs, before and
 // after, and needs that would run late.
 func NewPlan(g *gatefile.Gate, day string) (*Plan, []problem.Problem) {
-	p := &Plan{Gate: g, Day: day, pages: map[string]*perPage{}, byName: map[string]int{}}
+	p := &Plan{Gate: g, Day: day, pages: map[string]*perPage{}, byName: map[string]int{}, rules: map[string][]ruled{}}
+	for _, r := range slices.Backward(g.Rules) { // the last counts first
+		for k := range r.Keys {
+			name := r.Keys[k].Name
+			p.rules[name] = append(p.rules[name], ruled{r, &r.Keys[k]})
+		}
+	}
 	for i, it := range g.Items {
 		p.byName[it.Name] = i
 	}
