@@ -179,7 +179,11 @@ type rest struct {
 // says what holds now. The store is empty where nothing is kept, or nothing that can be used.
 func Open(projectDir, folder string, files []string, context []byte, answer func(Kind, string) Answer) *Store {
 	name := xxh3.Hash128([]byte(folder)).Bytes()
-	s := &Store{dir: filepath.Join(projectDir, site.OwnDir, prefix+hex.EncodeToString(name[:4])), answer: answer, of: make(map[string]*shard, len(files))}
+	s := &Store{
+		dir:    filepath.Join(projectDir, site.OwnDir, prefix+hex.EncodeToString(name[:4])),
+		answer: answer,
+		of:     make(map[string]*shard, len(files)),
+	}
 	if seed, err := fsys.Read(s.at("seed"), 64); err == nil && len(seed) == 8 {
 		s.seed = binary.LittleEndian.Uint64(seed)
 	} else {
@@ -231,7 +235,10 @@ func (s *Store) Lookup(file string, output, source Sum, state func() uint8) *aud
 		return nil
 	}
 	s.hits.Add(1)
-	s.take(sh, &Entry{Page: p, Output: output, Source: source, Differs: e.Differs, State: e.State, read: e.Questions + 1})
+	s.take(
+		sh,
+		&Entry{Page: p, Output: output, Source: source, Differs: e.Differs, State: e.State, read: e.Questions + 1},
+	)
 	return p
 }
 
@@ -290,7 +297,8 @@ func (s *Store) Ask(kind Kind, path string) Question { return Question{kind, pat
 func (s *Store) read(sh *shard) {
 	sh.loaded = true
 	b, err := s.load(s.at(sh.name))
-	if err != nil || gob.NewDecoder(bytes.NewReader(b)).Decode(&sh.was) != nil || sh.was.Context != s.context || !sh.was.sound() {
+	if err != nil || gob.NewDecoder(bytes.NewReader(b)).Decode(&sh.was) != nil || sh.was.Context != s.context ||
+		!sh.was.sound() {
 		sh.was, sh.changed = kept{}, true
 		return
 	}
@@ -352,7 +360,16 @@ func (k *kept) sound() bool {
 
 // page makes the page of an entry; what pages have alike is read once, and shared.
 func (sh *shard) page(e *entry) (*audit.Page, error) {
-	p := &audit.Page{Path: e.Path, File: e.File, Fragment: e.Fragment, Aside: e.Aside, Requests: e.Costs[0], Blocking: e.Costs[1], Bytes: e.Costs[2], Unneeded: e.Costs[3]}
+	p := &audit.Page{
+		Path:     e.Path,
+		File:     e.File,
+		Fragment: e.Fragment,
+		Aside:    e.Aside,
+		Requests: e.Costs[0],
+		Blocking: e.Costs[1],
+		Bytes:    e.Costs[2],
+		Unneeded: e.Costs[3],
+	}
 	p.Facts = make(checks.Facts, len(e.Facts))
 	for kind, n := range e.Facts {
 		if n < 0 {
@@ -384,7 +401,17 @@ func (sh *shard) page(e *entry) (*audit.Page, error) {
 	texts := sh.was.Strings
 	p.Findings = make([]check.Finding, len(e.Findings))
 	for i, f := range e.Findings {
-		p.Findings[i] = check.Finding{Check: texts[f.Check], Severity: f.Severity, Page: e.Path, File: e.File, Line: int(f.Line), Column: int(f.Column), Item: texts[f.Item], Message: texts[f.Message], Remedy: texts[f.Remedy]}
+		p.Findings[i] = check.Finding{
+			Check:    texts[f.Check],
+			Severity: f.Severity,
+			Page:     e.Path,
+			File:     e.File,
+			Line:     int(f.Line),
+			Column:   int(f.Column),
+			Item:     texts[f.Item],
+			Message:  texts[f.Message],
+			Remedy:   texts[f.Remedy],
+		}
 		if f.Elsewhere {
 			p.Findings[i].Page, p.Findings[i].File = texts[f.Page], texts[f.File]
 		}
@@ -477,8 +504,15 @@ func (sh *shard) kept(context Sum) *kept {
 	slices.SortFunc(sh.now, func(a, b *Entry) int { return cmp.Compare(a.Page.File, b.Page.File) })
 	for _, x := range sh.now {
 		p := x.Page
-		e := entry{File: p.File, Path: p.Path, Output: x.Output, Source: x.Source, Differs: x.Differs, State: x.State, Questions: ask(x),
-			Fragment: p.Fragment, Aside: p.Aside, Costs: [4]int{p.Requests, p.Blocking, p.Bytes, p.Unneeded}, Rest: blob(&rest{p.Items, p.Lines, p.Lives})}
+		e := entry{
+			File: p.File, Path: p.Path, Output: x.Output, Source: x.Source, Differs: x.Differs,
+			State:     x.State,
+			Questions: ask(x),
+			Fragment:  p.Fragment,
+			Aside:     p.Aside,
+			Costs:     [4]int{p.Requests, p.Blocking, p.Bytes, p.Unneeded},
+			Rest:      blob(&rest{p.Items, p.Lines, p.Lives}),
+		}
 		for _, fact := range p.Facts {
 			n := int32(-1)
 			if fact != nil {

@@ -69,7 +69,10 @@ var screenForm = regexp.MustCompile(`^(\d{2,5})x(\d{2,5})$`)
 func ParseScreen(text string) (s Screen, err error) {
 	m := screenForm.FindStringSubmatch(text)
 	if m == nil {
-		return s, &failure.Usage{Message: fmt.Sprintf("a screen is a width and a height, not %q", text), Remedy: "--screen 1280x800"}
+		return s, &failure.Usage{
+			Message: fmt.Sprintf("a screen is a width and a height, not %q", text),
+			Remedy:  "--screen 1280x800",
+		}
 	}
 	s.Width, _ = strconv.Atoi(m[1])
 	s.Height, _ = strconv.Atoi(m[2])
@@ -80,7 +83,10 @@ func ParseScreen(text string) (s Screen, err error) {
 func ParseHost(text string) (h Host, err error) {
 	name, address, ok := strings.Cut(text, "=")
 	if !ok || name == "" || !strings.Contains(address, ":") || strings.ContainsAny(name+address, " ,*\"") {
-		return h, &failure.Usage{Message: fmt.Sprintf("--host takes a host, = and an address, not %q", text), Remedy: "--host pay.lantern.example=127.0.0.1:9001"}
+		return h, &failure.Usage{
+			Message: fmt.Sprintf("--host takes a host, = and an address, not %q", text),
+			Remedy:  "--host pay.lantern.example=127.0.0.1:9001",
+		}
 	}
 	return Host{name, address}, nil
 }
@@ -99,7 +105,10 @@ func find(path string) (string, error) {
 	if path != "" {
 		found, err := exec.LookPath(path)
 		if err != nil {
-			return "", &failure.Usage{Message: "there is no browser at " + path, Remedy: "--browser-path names the program of Chromium or Chrome"}
+			return "", &failure.Usage{
+				Message: "there is no browser at " + path,
+				Remedy:  "--browser-path names the program of Chromium or Chrome",
+			}
 		}
 		return found, nil
 	}
@@ -108,8 +117,10 @@ func find(path string) (string, error) {
 			return found, nil
 		}
 	}
-	return "", &failure.Usage{Message: "--browser needs Chromium or Chrome, and there is none: looked for " + strings.Join(names, ", "),
-		Remedy: "install it (Debian: apt install chromium), or name it with --browser-path"}
+	return "", &failure.Usage{
+		Message: "--browser needs Chromium or Chrome, and there is none: looked for " + strings.Join(names, ", "),
+		Remedy:  "install it (Debian: apt install chromium), or name it with --browser-path",
+	}
 }
 
 // Start starts a browser. of is the folder that the site is served from, nil for a site that runs.
@@ -131,7 +142,9 @@ func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
 	if os.Geteuid() == 0 {
 		flags = append(flags, chromedp.NoSandbox)
 		if o.Told != nil {
-			o.Told("the browser runs without its sandbox, since you are root: open only pages that you trust, or run this as another user")
+			o.Told(
+				"the browser runs without its sandbox, since you are root: open only pages that you trust, or run this as another user",
+			)
 		}
 	}
 	// Whatever the browser keeps is in one folder, that is gone at the end.
@@ -202,7 +215,11 @@ func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
 	}
 	if err != nil {
 		b.Close()
-		return nil, &failure.Path{Path: path, Err: err, What: "the browser does not start; --browser-path names another"}
+		return nil, &failure.Path{
+			Path: path,
+			Err:  err,
+			What: "the browser does not start; --browser-path names another",
+		}
 	}
 	return b, nil
 }

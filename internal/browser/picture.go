@@ -41,7 +41,11 @@ const still = `(async masks => {
 
 // Look opens a page like Visit, and takes a picture of all of it. masks are selectors of what is not to
 // be looked at; where they are is returned. The picture is nil where the page was not read.
-func (b *Browser) Look(address string, screen Screen, masks []string) (r *pageload.Record, p *visualdiff.Shot, hidden []visualdiff.Box) {
+func (b *Browser) Look(
+	address string,
+	screen Screen,
+	masks []string,
+) (r *pageload.Record, p *visualdiff.Shot, hidden []visualdiff.Box) {
 	r = b.visitThen(address, screen, func(ctx context.Context) error {
 		var err error
 		p, hidden, err = picture(ctx, screen, masks)
@@ -80,7 +84,14 @@ func picture(ctx context.Context, screen Screen, masks []string) (*visualdiff.Sh
 	}
 	measure := func() error {
 		var raw json.RawMessage
-		err := chromedp.Run(ctx, chromedp.Evaluate(still+"("+string(list)+")", &raw, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+		err := chromedp.Run(
+			ctx,
+			chromedp.Evaluate(
+				still+"("+string(list)+")",
+				&raw,
+				func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) },
+			),
+		)
 		if err != nil {
 			return err
 		}
@@ -90,7 +101,15 @@ func picture(ctx context.Context, screen Screen, masks []string) (*visualdiff.Sh
 		return nil, nil, err
 	}
 	if m.Inner > 0 {
-		err := chromedp.Run(ctx, emulation.SetDeviceMetricsOverride(int64(screen.Width), int64(min(screen.Height+m.Inner, tallest)), 1, screen.Width < 600))
+		err := chromedp.Run(
+			ctx,
+			emulation.SetDeviceMetricsOverride(
+				int64(screen.Width),
+				int64(min(screen.Height+m.Inner, tallest)),
+				1,
+				screen.Width < 600,
+			),
+		)
 		if err != nil {
 			return nil, nil, err
 		}

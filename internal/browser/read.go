@@ -72,7 +72,15 @@ func read(ctx context.Context, r *pageload.Record, w *watch) error {
 		return math.Round(x*f) / f
 	}
 	r.Title, r.URL = m.Title, m.URL
-	r.Measured = pageload.Measured{FirstPaint: round(m.First, 1), LargestPaint: round(m.Largest, 1), LargestIs: m.Is, Shift: round(m.Shift, 4), Blocking: round(m.Blocking, 1), Nodes: m.Nodes, Loaded: round(m.Loaded, 1)}
+	r.Measured = pageload.Measured{
+		FirstPaint:   round(m.First, 1),
+		LargestPaint: round(m.Largest, 1),
+		LargestIs:    m.Is,
+		Shift:        round(m.Shift, 4),
+		Blocking:     round(m.Blocking, 1),
+		Nodes:        m.Nodes,
+		Loaded:       round(m.Loaded, 1),
+	}
 	for _, s := range m.Shifts {
 		r.Measured.Shifts = append(r.Measured.Shifts, pageload.Shift{Value: round(s.Value, 4), Elements: s.Elements})
 	}
@@ -143,7 +151,10 @@ func urlsOf(r *pageload.Record) (urls []string) {
 }
 
 // noted are the elements whose maker is asked for.
-var noted = map[string]bool{"TITLE": true, "META": true, "LINK": true, "BASE": true, "SCRIPT": true, "STYLE": true, "NOSCRIPT": true, "TEMPLATE": true, "IFRAME": true, "DIALOG": true, "IMG": true}
+var noted = map[string]bool{
+	"TITLE": true, "META": true, "LINK": true, "BASE": true, "SCRIPT": true, "STYLE": true, "NOSCRIPT": true,
+	"TEMPLATE": true, "IFRAME": true, "DIALOG": true, "IMG": true,
+}
 
 // document reads the document as it stands, and who made its elements.
 func document(ctx context.Context, r *pageload.Record) error {
@@ -162,7 +173,10 @@ func document(ctx context.Context, r *pageload.Record) error {
 		case n.NodeName == "svg" || n.NodeName == "math":
 			return nil
 		case noted[n.NodeName]:
-			node := pageload.Node{Tag: strings.ToLower(n.NodeName), URL: n.AttributeValue("src") + n.AttributeValue("href")}
+			node := pageload.Node{
+				Tag: strings.ToLower(n.NodeName),
+				URL: n.AttributeValue("src") + n.AttributeValue("href"),
+			}
 			if stack, err := dom.GetNodeStackTraces(n.NodeID).Do(ctx); err == nil && stack != nil {
 				if u, line := topOf(stack); u != "" {
 					node.By = &pageload.By{URL: u, Line: line, Request: -1}

@@ -43,7 +43,14 @@ func serve(of *Site) (*local, error) {
 	if err != nil {
 		return nil, &failure.Path{Path: "127.0.0.1", Err: err}
 	}
-	s := &local{at: l.Addr().String(), server: &http.Server{Handler: handler(of), ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0)}}
+	s := &local{
+		at: l.Addr().String(),
+		server: &http.Server{
+			Handler:           handler(of),
+			ReadHeaderTimeout: 10 * time.Second,
+			ErrorLog:          log.New(io.Discard, "", 0),
+		},
+	}
 	u, err := url.Parse(of.Address)
 	if err != nil || u.Host == "" {
 		s.base = "http://" + s.at
@@ -105,7 +112,8 @@ func handler(of *Site) http.Handler {
 			}
 			h.Set("Content-Type", kind)
 		}
-		if strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") && len(text) > 256 && compresses(h.Get("Content-Type")) {
+		if strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") && len(text) > 256 &&
+			compresses(h.Get("Content-Type")) {
 			var b bytes.Buffer
 			z := gzip.NewWriter(&b)
 			_, _ = z.Write(text)
@@ -118,5 +126,6 @@ func handler(of *Site) http.Handler {
 }
 
 func compresses(kind string) bool {
-	return strings.HasPrefix(kind, "text/") || strings.Contains(kind, "javascript") || strings.Contains(kind, "json") || strings.Contains(kind, "svg")
+	return strings.HasPrefix(kind, "text/") || strings.Contains(kind, "javascript") || strings.Contains(kind, "json") ||
+		strings.Contains(kind, "svg")
 }

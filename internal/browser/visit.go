@@ -38,7 +38,12 @@ func (b *Browser) Visit(address string, screen Screen) *pageload.Record {
 
 // visitThen is Visit, with something that is done on the page at the end.
 func (b *Browser) visitThen(address string, screen Screen, then func(context.Context) error) *pageload.Record {
-	r := &pageload.Record{Format: pageload.Format, Screen: screen.String(), Elements: []pageload.Element{}, Requests: []pageload.Request{}}
+	r := &pageload.Record{
+		Format:   pageload.Format,
+		Screen:   screen.String(),
+		Elements: []pageload.Element{},
+		Requests: []pageload.Request{},
+	}
 	if b.local != nil {
 		r.Path = address
 		address = b.local.base + corepage.URLPath(address)
@@ -75,7 +80,11 @@ func (b *Browser) visitThen(address string, screen Screen, then func(context.Con
 	if err != nil {
 		out := *r
 		out.Unread = because(err)
-		return &pageload.Record{Format: out.Format, Path: out.Path, URL: out.URL, Screen: out.Screen, Unread: out.Unread, Elements: []pageload.Element{}, Requests: []pageload.Request{}}
+		return &pageload.Record{
+			Format: out.Format, Path: out.Path, URL: out.URL, Screen: out.Screen, Unread: out.Unread,
+			Elements: []pageload.Element{},
+			Requests: []pageload.Request{},
+		}
 	}
 	return r
 }
@@ -122,8 +131,18 @@ func (b *Browser) visit(ctx context.Context, r *pageload.Record, address string,
 			go func() { _ = chromedp.Run(ctx, page.HandleJavaScriptDialog(false)) }()
 		}
 	})
-	err := chromedp.Run(ctx, network.Enable(), page.Enable(), runtime.Enable(), cdplog.Enable(), audits.Enable(), dom.Enable(), css.Enable(), profiler.Enable(),
-		dom.SetNodeStackTracesEnabled(true), css.StartRuleUsageTracking(),
+	err := chromedp.Run(
+		ctx,
+		network.Enable(),
+		page.Enable(),
+		runtime.Enable(),
+		cdplog.Enable(),
+		audits.Enable(),
+		dom.Enable(),
+		css.Enable(),
+		profiler.Enable(),
+		dom.SetNodeStackTracesEnabled(true),
+		css.StartRuleUsageTracking(),
 		chromedp.ActionFunc(func(ctx context.Context) error {
 			_, err := profiler.StartPreciseCoverage().WithCallCount(true).WithDetailed(true).Do(ctx)
 			return err
@@ -132,7 +151,8 @@ func (b *Browser) visit(ctx context.Context, r *pageload.Record, address string,
 		chromedp.ActionFunc(func(ctx context.Context) error {
 			_, err := page.AddScriptToEvaluateOnNewDocument(observing).Do(ctx)
 			return err
-		}))
+		}),
+	)
 	if err == nil {
 		err = b.introduce(ctx, address)
 	}
@@ -171,8 +191,14 @@ func (b *Browser) visit(ctx context.Context, r *pageload.Record, address string,
 // act does what the user asked to be done on the page.
 func (b *Browser) act(ctx context.Context, w *watch) error {
 	if b.Scroll {
-		err := chromedp.Run(ctx, chromedp.Evaluate(`new Promise(done => { let y = 0; (function on() { y += innerHeight; scrollTo(0, y); if (y < document.documentElement.scrollHeight) setTimeout(on, 60); else { scrollTo(0, 0); setTimeout(done, 60); } })(); })`, nil,
-			func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+		err := chromedp.Run(
+			ctx,
+			chromedp.Evaluate(
+				`new Promise(done => { let y = 0; (function on() { y += innerHeight; scrollTo(0, y); if (y < document.documentElement.scrollHeight) setTimeout(on, 60); else { scrollTo(0, 0); setTimeout(done, 60); } })(); })`,
+				nil,
+				func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) },
+			),
+		)
 		if err != nil {
 			return err
 		}
@@ -183,14 +209,27 @@ func (b *Browser) act(ctx context.Context, w *watch) error {
 		return nil
 	}
 	var at []float64
-	err := chromedp.Run(ctx, chromedp.Evaluate(fmt.Sprintf(`(function () { const e = document.querySelector(%q); if (!e) return []; e.scrollIntoView({block: "center"}); const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`, b.Click), &at))
+	err := chromedp.Run(
+		ctx,
+		chromedp.Evaluate(
+			fmt.Sprintf(
+				`(function () { const e = document.querySelector(%q); if (!e) return []; e.scrollIntoView({block: "center"}); const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`,
+				b.Click,
+			),
+			&at,
+		),
+	)
 	if err != nil {
 		return err
 	}
 	if len(at) != 2 {
 		return errors.New("there is nothing to click: " + b.Click)
 	}
-	err = chromedp.Run(ctx, input.DispatchMouseEvent(input.MousePressed, at[0], at[1]).WithButton(input.Left).WithClickCount(1), input.DispatchMouseEvent(input.MouseReleased, at[0], at[1]).WithButton(input.Left).WithClickCount(1))
+	err = chromedp.Run(
+		ctx,
+		input.DispatchMouseEvent(input.MousePressed, at[0], at[1]).WithButton(input.Left).WithClickCount(1),
+		input.DispatchMouseEvent(input.MouseReleased, at[0], at[1]).WithButton(input.Left).WithClickCount(1),
+	)
 	if err != nil {
 		return err
 	}

@@ -40,7 +40,16 @@ type watch struct {
 }
 
 func newWatch(r *pageload.Record, third func(string) bool) *watch {
-	return &watch{r: r, third: third, at: map[string]int{}, open: map[string]bool{}, last: time.Now(), sheets: map[string]*css.StyleSheetHeader{}, refused: map[string]string{}, codes: map[string]int{}}
+	return &watch{
+		r:       r,
+		third:   third,
+		at:      map[string]int{},
+		open:    map[string]bool{},
+		last:    time.Now(),
+		sheets:  map[string]*css.StyleSheetHeader{},
+		refused: map[string]string{},
+		codes:   map[string]int{},
+	}
 }
 
 // since is a moment of the browser's clock as ms after the visit began.
@@ -122,9 +131,14 @@ func (w *watch) hear(ev any) {
 }
 
 // kinds are what requests are for.
-var kinds = map[network.ResourceType]string{network.ResourceTypeDocument: "document", network.ResourceTypeStylesheet: "style", network.ResourceTypeImage: "image", network.ResourceTypeMedia: "media",
-	network.ResourceTypeFont: "font", network.ResourceTypeScript: "script", network.ResourceTypeXHR: "fetch", network.ResourceTypeFetch: "fetch", network.ResourceTypeEventSource: "fetch",
-	network.ResourceTypeWebSocket: "socket", network.ResourceTypePing: "fetch", network.ResourceTypePreflight: "fetch", network.ResourceTypePrefetch: "other"}
+var kinds = map[network.ResourceType]string{
+	network.ResourceTypeDocument: "document", network.ResourceTypeStylesheet: "style",
+	network.ResourceTypeImage: "image", network.ResourceTypeMedia: "media", network.ResourceTypeFont: "font",
+	network.ResourceTypeScript: "script", network.ResourceTypeXHR: "fetch",
+	network.ResourceTypeFetch: "fetch", network.ResourceTypeEventSource: "fetch",
+	network.ResourceTypeWebSocket: "socket", network.ResourceTypePing: "fetch",
+	network.ResourceTypePreflight: "fetch", network.ResourceTypePrefetch: "other",
+}
 
 // sent takes in that a request begins, or goes on where a redirect led.
 func (w *watch) sent(e *network.EventRequestWillBeSent) {
@@ -134,7 +148,13 @@ func (w *watch) sent(e *network.EventRequestWillBeSent) {
 	if w.began.IsZero() {
 		w.began = time.Time(*e.Timestamp)
 	}
-	x := pageload.Request{URL: e.Request.URL + e.Request.URLFragment, Kind: kinds[e.Type], Method: e.Request.Method, Begun: w.since(e.Timestamp), Asked: w.asked(e.Initiator)}
+	x := pageload.Request{
+		URL:    e.Request.URL + e.Request.URLFragment,
+		Kind:   kinds[e.Type],
+		Method: e.Request.Method,
+		Begun:  w.since(e.Timestamp),
+		Asked:  w.asked(e.Initiator),
+	}
 	if x.Kind == "" {
 		x.Kind = "other"
 	}
@@ -251,7 +271,14 @@ func (w *watch) policy(d *audits.ContentSecurityPolicyIssueDetails) {
 		return
 	}
 	if d.BlockedURL != "" {
-		x := pageload.Request{URL: d.BlockedURL, Kind: policyKinds[d.ViolatedDirective], Method: "GET", Failed: pageload.Policy, Detail: d.ViolatedDirective, Asked: pageload.Asked{By: "page", Request: -1}}
+		x := pageload.Request{
+			URL:    d.BlockedURL,
+			Kind:   policyKinds[d.ViolatedDirective],
+			Method: "GET",
+			Failed: pageload.Policy,
+			Detail: d.ViolatedDirective,
+			Asked:  pageload.Asked{By: "page", Request: -1},
+		}
 		if at := d.SourceCodeLocation; at != nil && at.URL != "" {
 			x.Asked = pageload.Asked{By: "script", URL: at.URL, Line: int(at.LineNumber) + 1, Request: -1}
 		}
@@ -269,8 +296,11 @@ func (w *watch) policy(d *audits.ContentSecurityPolicyIssueDetails) {
 }
 
 // policyKinds are what requests are for that directives of a policy stop.
-var policyKinds = map[string]string{"script-src": "script", "script-src-elem": "script", "style-src": "style", "style-src-elem": "style", "img-src": "image", "font-src": "font", "media-src": "media",
-	"connect-src": "fetch", "frame-src": "frame", "child-src": "frame"}
+var policyKinds = map[string]string{
+	"script-src": "script", "script-src-elem": "script", "style-src": "style", "style-src-elem": "style",
+	"img-src": "image", "font-src": "font", "media-src": "media", "connect-src": "fetch",
+	"frame-src": "frame", "child-src": "frame",
+}
 
 // addStopped gives requests that a policy stopped its directive; of some, such as fetch, frames and
 // sockets, the browser tells nothing else: they are added.
@@ -297,11 +327,15 @@ func (w *watch) addStopped() {
 }
 
 // digestFailed finds what the browser says of a file that is another than its digest says.
-var digestFailed = regexp.MustCompile(`Failed to find a valid digest in the 'integrity' attribute for resource '([^']*)'`)
+var digestFailed = regexp.MustCompile(
+	`Failed to find a valid digest in the 'integrity' attribute for resource '([^']*)'`,
+)
 
 // typeRefused finds what the browser says of a script or stylesheet that comes as something else (Fetch,
 // section 2.9 and the rules of nosniff).
-var typeRefused = regexp.MustCompile(`^Refused to (?:execute script|apply style) from '([^']*)' because its MIME type \('([^']*)'\)`)
+var typeRefused = regexp.MustCompile(
+	`^Refused to (?:execute script|apply style) from '([^']*)' because its MIME type \('([^']*)'\)`,
+)
 
 // logged takes in what the browser writes on the console by itself. Failed requests are known
 // already.

@@ -27,7 +27,10 @@ func (c *capture) lastTime() error {
 	_, err = fsys.Lstat(name)
 	switch {
 	case err != nil && len(entries) > 0:
-		return &failure.Usage{Message: fmt.Sprintf("the folder %s is not empty, and no capture made it", c.Dir), Remedy: "name a new folder: --to DIR"}
+		return &failure.Usage{
+			Message: fmt.Sprintf("the folder %s is not empty, and no capture made it", c.Dir),
+			Remedy:  "name a new folder: --to DIR",
+		}
 	case err != nil: // the folder is a capture's from now on, even if this one is killed
 		if err := fsys.Replace(name, nil); err != nil {
 			return &failure.Path{Path: name, Err: err}
@@ -62,7 +65,10 @@ func (c *capture) finish() (*Summary, error) {
 		if len(s.Dead) > 0 {
 			return nil, &failure.Path{Path: s.Dead[0].URL, Err: errors.New(s.Dead[0].Why), What: "nothing was kept"}
 		}
-		return nil, &failure.Usage{Message: c.Start.Redacted() + " answers with no page", Remedy: "name the address of a page: yellowgate capture URL --to DIR"}
+		return nil, &failure.Usage{
+			Message: c.Start.Redacted() + " answers with no page",
+			Remedy:  "name the address of a page: yellowgate capture URL --to DIR",
+		}
 	}
 	c.circles()
 	c.count()
@@ -83,7 +89,11 @@ func (c *capture) finish() (*Summary, error) {
 	}
 	name := filepath.Join(c.Dir, site.CaptureName)
 	if err := fsys.Replace(name, b.Bytes()); err != nil {
-		return nil, &failure.Path{Path: name, Err: err, What: "the pages are kept, and what the server said of them is not"}
+		return nil, &failure.Path{
+			Path: name,
+			Err:  err,
+			What: "the pages are kept, and what the server said of them is not",
+		}
 	}
 	for i := range s.Dead {
 		s.Dead[i].From = append([]string{}, c.leads(s.Dead[i].URL).first...)

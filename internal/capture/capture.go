@@ -165,7 +165,10 @@ func Capture(ctx context.Context, o Options) (*Summary, error) {
 	transport := http.DefaultTransport.(*http.Transport).Clone()
 	transport.DisableCompression, transport.ResponseHeaderTimeout, transport.MaxIdleConnsPerHost = true, o.Patience, o.Parallel
 	transport.DialContext = (&net.Dialer{Timeout: o.Patience}).DialContext
-	c.client = &http.Client{Transport: transport, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	c.client = &http.Client{
+		Transport:     transport,
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+	}
 	if len(o.Cookies) > 0 {
 		kept, err := jar(o.Cookies)
 		if err != nil {
@@ -228,7 +231,8 @@ func (c *capture) begin(ctx context.Context) error {
 		if err != nil {
 			return c.unreachable(err)
 		}
-		if kind := strings.Join(a.fields["content-type"], ""); a.status == 200 && strings.HasPrefix(kind, "text/plain") {
+		if kind := strings.Join(a.fields["content-type"], ""); a.status == 200 &&
+			strings.HasPrefix(kind, "text/plain") {
 			c.keepFile(u, a, body)
 		}
 		if data, err := robotstxt.FromStatusAndBytes(a.status, body); err == nil {
@@ -240,7 +244,10 @@ func (c *capture) begin(ctx context.Context) error {
 	}
 	c.add(c.Start.String(), c.Start, true, 0, "")
 	if c.known == 0 {
-		return &failure.Usage{Message: "robots.txt does not let anybody ask for " + c.Start.String(), Remedy: "--own-site asks all the same, where the site is yours"}
+		return &failure.Usage{
+			Message: "robots.txt does not let anybody ask for " + c.Start.String(),
+			Remedy:  "--own-site asks all the same, where the site is yours",
+		}
 	}
 	if c.Alone {
 		return nil
@@ -283,7 +290,8 @@ func (c *capture) resolve(raw string, base *url.URL) *url.URL {
 	}
 	if u.Scheme != c.Start.Scheme || u.Host != c.Start.Host {
 		address, err := url.Parse(c.Address)
-		if err != nil || c.Address == "" || !strings.EqualFold(u.Host, address.Host) || u.Scheme != "http" && u.Scheme != "https" {
+		if err != nil || c.Address == "" || !strings.EqualFold(u.Host, address.Host) ||
+			u.Scheme != "http" && u.Scheme != "https" {
 			return nil
 		}
 		u.Scheme, u.Host = c.Start.Scheme, c.Start.Host
@@ -418,7 +426,15 @@ func (c *capture) work(ctx context.Context) {
 func (c *capture) one(ctx context.Context, a address) {
 	key := a.url.String()
 	got, body, err := c.getNew(ctx, a.url, key)
-	line := site.Captured{URL: key, Asked: a.asked(), Status: got.status, Time: now(), Fields: got.fields, Wire: got.wire, Bytes: int64(len(body))}
+	line := site.Captured{
+		URL:    key,
+		Asked:  a.asked(),
+		Status: got.status,
+		Time:   now(),
+		Fields: got.fields,
+		Wire:   got.wire,
+		Bytes:  int64(len(body)),
+	}
 	switch {
 	case ctx.Err() != nil:
 		c.mu.Lock()
@@ -592,7 +608,11 @@ func (c *capture) keep(file, sum string, body []byte) (same bool, why string) {
 		if ofTheDisk(err) {
 			c.mu.Lock()
 			if c.broken == nil {
-				c.broken = &failure.Path{Path: name, Err: err, What: "what was kept before is whole; capture again with --go-on once there is room"}
+				c.broken = &failure.Path{
+					Path: name,
+					Err:  err,
+					What: "what was kept before is whole; capture again with --go-on once there is room",
+				}
 			}
 			c.mu.Unlock()
 			c.stop()
@@ -620,7 +640,18 @@ func (c *capture) keepFile(u *url.URL, got answer, body []byte) {
 	c.summary.Files++
 	c.summary.Bytes += int64(len(body))
 	c.seen[u.String()] = true
-	c.note(site.Captured{URL: u.String(), File: file, Status: got.status, Time: now(), Fields: got.fields, Wire: got.wire, Bytes: int64(len(body)), Sum: digest})
+	c.note(
+		site.Captured{
+			URL:    u.String(),
+			File:   file,
+			Status: got.status,
+			Time:   now(),
+			Fields: got.fields,
+			Wire:   got.wire,
+			Bytes:  int64(len(body)),
+			Sum:    digest,
+		},
+	)
 }
 
 func now() string { return time.Now().UTC().Format(time.RFC3339) }

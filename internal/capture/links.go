@@ -99,7 +99,8 @@ func pageReferences(body []byte, answer *page.Answer) (base string, out []refere
 
 // leadsOn reports whether a link leads to a page.
 func leadsOn(rel string) bool {
-	return markup.HasRel(rel, "canonical") || markup.HasRel(rel, "alternate") || markup.HasRel(rel, "next") || markup.HasRel(rel, "prev")
+	return markup.HasRel(rel, "canonical") || markup.HasRel(rel, "alternate") || markup.HasRel(rel, "next") ||
+		markup.HasRel(rel, "prev")
 }
 
 func styleReferences(text []byte) (out []reference) {

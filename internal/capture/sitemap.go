@@ -21,7 +21,8 @@ const (
 // that is not there, or none, says nothing.
 func (c *capture) sitemap(ctx context.Context, raw string, deep int) {
 	u := c.resolve(raw, c.Start)
-	if u == nil || deep > sitemapDeep || c.sitemaps == mostSitemaps || c.seen["sitemap "+u.String()] || c.budget.spent != "" {
+	if u == nil || deep > sitemapDeep || c.sitemaps == mostSitemaps || c.seen["sitemap "+u.String()] ||
+		c.budget.spent != "" {
 		return
 	}
 	c.seen["sitemap "+u.String()] = true

@@ -46,11 +46,17 @@ If the gate file cannot be put into effect, nothing is written.`,
 					return err
 				}
 				if len(args) > 0 {
-					return &failure.Usage{Message: "--part and a page query do not go together", Remedy: "yellowgate apply --part " + part}
+					return &failure.Usage{
+						Message: "--part and a page query do not go together",
+						Remedy:  "yellowgate apply --part " + part,
+					}
 				}
 			}
 			if as != "" {
-				return &failure.Usage{Message: "--as names the page that comes from standard input", Remedy: "yellowgate apply - --as /visit/ < page.html"}
+				return &failure.Usage{
+					Message: "--as names the page that comes from standard input",
+					Remedy:  "yellowgate apply - --as /visit/ < page.html",
+				}
 			}
 			p, problems, err := a.open(true)
 			if err != nil {
@@ -95,7 +101,10 @@ If the gate file cannot be put into effect, nothing is written.`,
 
 func (a *app) applyPipe(as string) error {
 	if as == "" {
-		return &failure.Usage{Message: "a page from standard input needs its path", Remedy: "yellowgate apply - --as /visit/ < page.html"}
+		return &failure.Usage{
+			Message: "a page from standard input needs its path",
+			Remedy:  "yellowgate apply - --as /visit/ < page.html",
+		}
 	}
 	p, problems, err := a.open(false)
 	if err != nil {

@@ -68,13 +68,20 @@ one machine is audited in parts, which --join adds up to one audit.`,
 				return err
 			}
 			if o.browsing.on && (o.join || o.part != "" || len(args) == 1 && args[0] == "-") {
-				return &failure.Usage{Message: "--browser opens the pages of a folder or a site, not parts of an audit and no standard input"}
+				return &failure.Usage{
+					Message: "--browser opens the pages of a folder or a site, not parts of an audit and no standard input",
+				}
 			}
 			if o.pictures && (!o.browsing.on || a.format != "html") {
-				return &failure.Usage{Message: "--with-pictures puts a picture of each page into the report", Remedy: "yellowgate audit --browser --with-pictures --format html --out audit.html"}
+				return &failure.Usage{
+					Message: "--with-pictures puts a picture of each page into the report",
+					Remedy:  "yellowgate audit --browser --with-pictures --format html --out audit.html",
+				}
 			}
 			if o.har != "" && (o.browsing.on || o.join || o.part != "" || len(args) == 1 && args[0] == "-") {
-				return &failure.Usage{Message: "--har holds the pages of a folder or a site against a recording: not with --browser, parts or standard input"}
+				return &failure.Usage{
+					Message: "--har holds the pages of a folder or a site against a recording: not with --browser, parts or standard input",
+				}
 			}
 			if o.harOut != "" && !o.browsing.on {
 				return &failure.Usage{Message: "--har-out writes what a browser asked for", Remedy: "add --browser"}
@@ -147,9 +154,18 @@ func nothingOpen() error { return nil }
 
 // audit audits a folder, a page from standard input, or what parts came to. done is to be called
 // once the findings were read.
-func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool, each func(*inventory.Record, []result.Gated) error) (r *result.Audit, done func() error, err error) {
+func (a *app) audit(
+	ctx context.Context,
+	args []string,
+	f auditFlags,
+	notes bool,
+	each func(*inventory.Record, []result.Gated) error,
+) (r *result.Audit, done func() error, err error) {
 	if f.records {
-		return nil, nil, &failure.Usage{Message: "--records is for --part", Remedy: "yellowgate audit --part 3/8 --records --out part-3.ndjson"}
+		return nil, nil, &failure.Usage{
+			Message: "--records is for --part",
+			Remedy:  "yellowgate audit --part 3/8 --records --out part-3.ndjson",
+		}
 	}
 	if len(args) == 1 && args[0] == "-" && !f.join {
 		r, err := a.auditPage(f.as)
@@ -203,10 +219,16 @@ func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool
 func (a *app) auditPart(args []string, f auditFlags) error {
 	part, err := site.ParsePart(f.part)
 	if err == nil && a.format != "text" && a.format != "ndjson" {
-		err = &failure.Usage{Message: "a part has one form, and --format does not change it", Remedy: "leave it out, and give it with --join"}
+		err = &failure.Usage{
+			Message: "a part has one form, and --format does not change it",
+			Remedy:  "leave it out, and give it with --join",
+		}
 	}
 	if err == nil && (f.join || len(args) == 1 && (args[0] == "-" || isAddress(args[0]))) {
-		err = &failure.Usage{Message: "--part is for the pages of a folder", Remedy: "yellowgate audit --part 3/8 --out part-3.ndjson"}
+		err = &failure.Usage{
+			Message: "--part is for the pages of a folder",
+			Remedy:  "yellowgate audit --part 3/8 --out part-3.ndjson",
+		}
 	}
 	if err != nil {
 		return err
@@ -232,7 +254,10 @@ func (a *app) auditPage(as string) (*result.Audit, error) {
 		return nil, err
 	}
 	if as == "" {
-		return nil, &failure.Usage{Message: "a page from standard input needs its path", Remedy: "yellowgate audit - --as /visit/ < page.html"}
+		return nil, &failure.Usage{
+			Message: "a page from standard input needs its path",
+			Remedy:  "yellowgate audit - --as /visit/ < page.html",
+		}
 	}
 	if p != nil && p.Source != "" {
 		if err := p.Walk(); err != nil {
@@ -258,7 +283,10 @@ func (a *app) auditOptions(ctx context.Context, w *ways, args []string) (o sitea
 			return o, err
 		}
 		if p == nil || p.Output == "" {
-			return o, &failure.Usage{Message: "there is no gate file that names an output folder", Remedy: "name a folder: yellowgate audit DIR"}
+			return o, &failure.Usage{
+				Message: "there is no gate file that names an output folder",
+				Remedy:  "name a folder: yellowgate audit DIR",
+			}
 		}
 		o.Dir, o.Project, o.Name = p.Output, p, p.Gate.File.Site.Output.Value
 		return o, nil
@@ -299,7 +327,9 @@ func failThreshold(s string) (problem.Severity, error) {
 	if severity, ok := problem.ParseSeverity(s); ok {
 		return severity, nil
 	}
-	return 0, &failure.Usage{Message: fmt.Sprintf("--fail-on is error, warning, note or never, not %q%s", s, didyoumean.Suggest(s, failOns))}
+	return 0, &failure.Usage{
+		Message: fmt.Sprintf("--fail-on is error, warning, note or never, not %q%s", s, didyoumean.Suggest(s, failOns)),
+	}
 }
 
 func failOnFlag(cmd *cobra.Command, into *string) {

@@ -41,10 +41,25 @@ type browsing struct {
 func (w *browsing) flags(cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.BoolVar(&w.on, "browser", false, "open it in Chromium, and show what that makes of it")
-	f.StringArrayVar(&w.screens, "screen", nil, "with --browser: a screen of this `SIZE` in CSS pixels (default 1280x800)")
+	f.StringArrayVar(
+		&w.screens,
+		"screen",
+		nil,
+		"with --browser: a screen of this `SIZE` in CSS pixels (default 1280x800)",
+	)
 	f.StringVar(&w.o.Path, "browser-path", "", "with --browser: the `PROGRAM` of Chromium or Chrome")
-	f.BoolVar(&w.o.Network, "network", false, "with --browser: let pages call third parties; otherwise nobody is asked anything")
-	f.StringArrayVar(&w.hosts, "host", nil, "with --browser: send a host, or one port of it, to a stand-in, as `NAME=ADDRESS`; may be repeated")
+	f.BoolVar(
+		&w.o.Network,
+		"network",
+		false,
+		"with --browser: let pages call third parties; otherwise nobody is asked anything",
+	)
+	f.StringArrayVar(
+		&w.hosts,
+		"host",
+		nil,
+		"with --browser: send a host, or one port of it, to a stand-in, as `NAME=ADDRESS`; may be repeated",
+	)
 	spanFlag(cmd, &w.o.Wait, "wait", 0, "with --browser: the `TIME` to wait once a page is quiet, for what comes late")
 	f.BoolVar(&w.o.Scroll, "scroll", false, "with --browser: scroll to the end and back")
 	if f.Lookup("parallel") == nil { // who asks running sites has it
@@ -61,7 +76,10 @@ func (w *browsing) ready(a *app, cmd *cobra.Command, ways *ways, args []string) 
 	if !w.on {
 		for _, name := range browsingOptions {
 			if f := cmd.Flags().Lookup(name); f != nil && f.Changed {
-				return nil, &failure.Usage{Message: "--" + name + " is for a page in a browser", Remedy: "add --browser"}
+				return nil, &failure.Usage{
+					Message: "--" + name + " is for a page in a browser",
+					Remedy:  "add --browser",
+				}
 			}
 		}
 		return nil, nil
@@ -112,7 +130,12 @@ func (w *browsing) ready(a *app, cmd *cobra.Command, ways *ways, args []string) 
 
 // rendering starts a browser for the pages of a project: of the site that runs where the first argument
 // is an address, and of the folder otherwise; source for those before the gate.
-func (v *browsing) rendering(ctx context.Context, p *project.Project, args []string, source bool) (*visits.Site, error) {
+func (v *browsing) rendering(
+	ctx context.Context,
+	p *project.Project,
+	args []string,
+	source bool,
+) (*visits.Site, error) {
 	if len(args) > 0 && isAddress(args[0]) {
 		return visits.StartAt(ctx, p, args[0], v.o)
 	}
@@ -128,7 +151,14 @@ func looked(ctx context.Context, err error) error {
 }
 
 // showBrowser opens a page in a browser.
-func (a *app) showBrowser(ctx context.Context, w *ways, v *browsing, screens []browser.Screen, name string, source bool) error {
+func (a *app) showBrowser(
+	ctx context.Context,
+	w *ways,
+	v *browsing,
+	screens []browser.Screen,
+	name string,
+	source bool,
+) error {
 	p, err := a.openIfAny(false)
 	if err != nil && (a.gate != "" || !isAddress(name)) {
 		return err
@@ -208,10 +238,14 @@ func (a *app) writeHAR(name string, records []*pageload.Record) error {
 	if err != nil {
 		return err
 	}
-	return publish.WriteFile(name, a.over(func(head []byte) bool { return bytes.Contains(head, []byte("Yellow Gate")) }), func(w io.Writer) error {
-		_, err := w.Write(append(text, '\n'))
-		return err
-	})
+	return publish.WriteFile(
+		name,
+		a.over(func(head []byte) bool { return bytes.Contains(head, []byte("Yellow Gate")) }),
+		func(w io.Writer) error {
+			_, err := w.Write(append(text, '\n'))
+			return err
+		},
+	)
 }
 
 // compareLooks compares two sides as visitors see them.
@@ -245,7 +279,11 @@ func (a *app) compareLooks(ctx context.Context, args []string, o visualcompare.O
 			if name == "" {
 				name = "home"
 			}
-			err := publish.WriteFile(filepath.Join(pictures, name+"-"+l.Screen+".png"), a.over(isPNG), func(w io.Writer) error { return png.Encode(w, drawn) })
+			err := publish.WriteFile(
+				filepath.Join(pictures, name+"-"+l.Screen+".png"),
+				a.over(isPNG),
+				func(w io.Writer) error { return png.Encode(w, drawn) },
+			)
 			if err != nil || a.format != "html" {
 				return err
 			}

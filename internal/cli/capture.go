@@ -52,7 +52,10 @@ continues.`,
 				return err
 			}
 			if o.Dir = cmp.Or(to, folder); o.Dir == "" {
-				return &failure.Usage{Message: "capture needs a folder to keep the pages in", Remedy: "yellowgate capture " + start + " --to captured"}
+				return &failure.Usage{
+					Message: "capture needs a folder to keep the pages in",
+					Remedy:  "yellowgate capture " + start + " --to captured",
+				}
 			}
 			o.Dir, o.GoOn = filepath.Clean(o.Dir), goOn
 			a.tidies.Store(true)
@@ -73,7 +76,12 @@ continues.`,
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&to, "to", "", "the `FOLDER` that keeps the pages: a new one, or that of an earlier capture (default: the gate file's source)")
+	f.StringVar(
+		&to,
+		"to",
+		"",
+		"the `FOLDER` that keeps the pages: a new one, or that of an earlier capture (default: the gate file's source)",
+	)
 	w.flags(cmd)
 	f.BoolVar(&goOn, "go-on", false, "do not ask again for what the folder has")
 	_ = cmd.MarkFlagDirname("to")
@@ -95,11 +103,17 @@ func (a *app) captured(args []string) (start, folder string, err error) {
 	case len(args) == 1 && (err != nil || of.Origin.Value != args[0]):
 		return args[0], "", nil // what the gate file has as its source may be of another site
 	case err != nil && name == "":
-		return "", "", &failure.Usage{Message: "capture takes the address of a running site; without one it needs a gate file that names an origin", Remedy: "yellowgate capture http://localhost:8000/ --to captured"}
+		return "", "", &failure.Usage{
+			Message: "capture takes the address of a running site; without one it needs a gate file that names an origin",
+			Remedy:  "yellowgate capture http://localhost:8000/ --to captured",
+		}
 	case err != nil:
 		return "", "", err
 	case of.Origin.Value == "":
-		return "", "", &failure.Usage{Message: name + " names no origin: the server that makes the pages", Remedy: "add under site: origin: http://localhost:8000, or name an address: yellowgate capture URL --to captured"}
+		return "", "", &failure.Usage{
+			Message: name + " names no origin: the server that makes the pages",
+			Remedy:  "add under site: origin: http://localhost:8000, or name an address: yellowgate capture URL --to captured",
+		}
 	}
 	if here, err := os.Getwd(); err == nil && folder != "" {
 		if rel, err := filepath.Rel(here, folder); err == nil && len(rel) < len(folder) {

@@ -108,5 +108,6 @@ func (a *app) findPage(p *project.Project, name string) (*page.Page, error) {
 // project, if there is one.
 func looseFile(name string) bool {
 	info, err := os.Stat(name)
-	return err == nil && info.Mode().IsRegular() && site.IsPage(name) && !strings.HasPrefix(filepath.ToSlash(name), "/./")
+	return err == nil && info.Mode().IsRegular() && site.IsPage(name) &&
+		!strings.HasPrefix(filepath.ToSlash(name), "/./")
 }

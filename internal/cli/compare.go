@@ -44,7 +44,12 @@ status 1 means that a page looks another.`,
 				return err
 			}
 			if v.on {
-				return a.compareLooks(cmd.Context(), args, visualcompare.Options{Options: v.o, Screens: screens, Masks: masks, Runs: runs}, pictures)
+				return a.compareLooks(
+					cmd.Context(),
+					args,
+					visualcompare.Options{Options: v.o, Screens: screens, Masks: masks, Runs: runs},
+					pictures,
+				)
 			}
 			for _, name := range []string{"mask", "runs", "pictures"} {
 				if cmd.Flags().Changed(name) {
@@ -67,7 +72,14 @@ status 1 means that a page looks another.`,
 			if err != nil {
 				p = nil // two folders can be compared without a gate file that works
 			}
-			o := sitecompare.Options{Before: args[0], After: args[1], Project: p, Diffs: a.verbose, Roughly: a.format == "text", Progress: a.progress("comparing")}
+			o := sitecompare.Options{
+				Before:   args[0],
+				After:    args[1],
+				Project:  p,
+				Diffs:    a.verbose,
+				Roughly:  a.format == "text",
+				Progress: a.progress("comparing"),
+			}
 			for _, side := range []*string{&o.Before, &o.After} {
 				if isAddress(*side) {
 					if *side, err = a.folderOf(cmd.Context(), &w, *side); err != nil {

@@ -158,7 +158,10 @@ func paramFields(params []string) (out []gatechange.Field, err error) {
 	for _, p := range params {
 		name, value, ok := strings.Cut(p, "=")
 		if !ok || name == "" || value == "" {
-			return nil, &failure.Usage{Message: "--param is NAME=VALUE, not \"" + p + "\"", Remedy: "for example --param delay=3s"}
+			return nil, &failure.Usage{
+				Message: "--param is NAME=VALUE, not \"" + p + "\"",
+				Remedy:  "for example --param delay=3s",
+			}
 		}
 		out = append(out, gatechange.Field{Key: name, Values: []string{value}})
 	}
@@ -254,7 +257,10 @@ what. Nothing is written where the gate file would then have a mistake.`,
 			return err
 		}
 		if len(e.Fields)+len(e.Params)+len(e.Unset) == 0 {
-			return &failure.Usage{Message: "set what? Every key of an item is an option", Remedy: "yellowgate set " + e.Name + " --pages QUERY; yellowgate set --help lists them"}
+			return &failure.Usage{
+				Message: "set what? Every key of an item is an option",
+				Remedy:  "yellowgate set " + e.Name + " --pages QUERY; yellowgate set --help lists them",
+			}
 		}
 		r, err := e.Set()
 		return a.edited(e, r, err)
@@ -263,7 +269,10 @@ what. Nothing is written where the gate file would then have a mistake.`,
 	cmd.Flags().StringArrayVar(&unset, "unset", nil, "a `KEY` to take out")
 	cmd.Flags().BoolVar(&more, "more", false, "add to the lists that are there instead of replacing them")
 	cmd.Flags().BoolVar(&less, "less", false, "take the given entries out of the lists that are there")
-	_ = cmd.RegisterFlagCompletionFunc("unset", cobra.FixedCompletions(gatefile.ItemKeys(), cobra.ShellCompDirectiveNoFileComp))
+	_ = cmd.RegisterFlagCompletionFunc(
+		"unset",
+		cobra.FixedCompletions(gatefile.ItemKeys(), cobra.ShellCompDirectiveNoFileComp),
+	)
 	dryFlag(cmd, &dry)
 	return cmd
 }

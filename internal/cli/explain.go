@@ -37,7 +37,10 @@ check command alone warns of is listed, too: accept takes both by name.`,
 			if len(args) == 1 {
 				kind = problem.KindOf(args[0])
 				if c = checks.Named(args[0]); c == nil && kind.Name == "" {
-					return &failure.Usage{Message: fmt.Sprintf("no check is called %q%s", args[0], didyoumean.Suggest(args[0], names())), Remedy: "yellowgate explain lists the checks"}
+					return &failure.Usage{
+						Message: fmt.Sprintf("no check is called %q%s", args[0], didyoumean.Suggest(args[0], names())),
+						Remedy:  "yellowgate explain lists the checks",
+					}
 				}
 			}
 			return a.write(func(w io.Writer, pr *report.Printer) error {

@@ -71,18 +71,45 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&o.listen, "listen", "127.0.0.1:8080", "the `ADDRESS` to answer at, host and port; port 0 is any that is free")
+	f.StringVar(
+		&o.listen,
+		"listen",
+		"127.0.0.1:8080",
+		"the `ADDRESS` to answer at, host and port; port 0 is any that is free",
+	)
 	f.StringVar(&o.origin, "origin", "", "the `URL` of the application (default: the gate file's site.origin)")
 	f.StringVar(&o.status, "status", "", "answer at this `ADDRESS` with /metrics (Prometheus text format) and /health")
 	f.StringVar(&o.log, "log", "text", "the `FORM` of the log, one line a request: text, json, off")
-	f.StringVar(&o.certificate, "certificate", "", "the `FILE` with the site's certificate (PEM); read again when it changes")
+	f.StringVar(
+		&o.certificate,
+		"certificate",
+		"",
+		"the `FILE` with the site's certificate (PEM); read again when it changes",
+	)
 	f.StringVar(&o.key, "key", "", "the `FILE` with its key (PEM)")
-	f.StringVar(&o.originCA, "origin-ca", "", "the `FILE` with the authorities that the application's certificate is checked against (PEM)")
+	f.StringVar(
+		&o.originCA,
+		"origin-ca",
+		"",
+		"the `FILE` with the authorities that the application's certificate is checked against (PEM)",
+	)
 	f.StringVar(&o.largest, "largest", "8 MB", "pages of more than this `SIZE` pass as they came")
 	f.StringVar(&o.keep, "keep", "64 MB", "keep gated pages, up to this `SIZE`; 0 for none")
-	spanFlag(cmd, &o.pageWait, "page-wait", 10*time.Second, "pages whose body takes longer than this `TIME` pass as they come")
+	spanFlag(
+		cmd,
+		&o.pageWait,
+		"page-wait",
+		10*time.Second,
+		"pages whose body takes longer than this `TIME` pass as they come",
+	)
 	spanFlag(cmd, &o.originWait, "origin-wait", time.Minute, "the `TIME` that the application has to begin an answer")
-	spanFlag(cmd, &o.clientWait, "client-wait", time.Minute, "the `TIME` that a client has to send or take the next piece")
+	spanFlag(
+		cmd,
+		&o.clientWait,
+		"client-wait",
+		time.Minute,
+		"the `TIME` that a client has to send or take the next piece",
+	)
 	spanFlag(cmd, &o.idle, "idle", 2*time.Minute, "the `TIME` after which an unused connection is closed")
 	spanFlag(cmd, &o.drain, "drain", 30*time.Second, "the `TIME` that answers under way have at the end")
 	f.BoolVar(&o.behind, "behind-proxy", false, "another proxy is before this one: keep what it says of the client")
@@ -104,7 +131,10 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 		return err
 	}
 	if f.pageWait <= 0 || f.originWait <= 0 || f.clientWait < 0 || f.drain < 0 || f.idle < 0 || o.Largest == 0 {
-		return &failure.Usage{Message: "--page-wait, --origin-wait and --largest are more than nothing, and no time is less", Remedy: "times are like 250ms, 8s or 2min"}
+		return &failure.Usage{
+			Message: "--page-wait, --origin-wait and --largest are more than nothing, and no time is less",
+			Remedy:  "times are like 250ms, 8s or 2min",
+		}
 	}
 	var lines *slog.Logger
 	switch f.log {
@@ -119,13 +149,22 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 	if o.Log = lines; a.quiet {
 		o.Log = nil // what happens to the gate is still told
 	}
-	g := reload.Open(reload.Options{Gate: gate, Project: project.Options{Day: a.at, Outside: a.outside, TreeCost: gateway.TreeCost}, Told: func(s *reload.State) { a.gateRead(lines, s) }})
+	g := reload.Open(
+		reload.Options{
+			Gate:    gate,
+			Project: project.Options{Day: a.at, Outside: a.outside, TreeCost: gateway.TreeCost},
+			Told:    func(s *reload.State) { a.gateRead(lines, s) },
+		},
+	)
 	if err := g.Now().Err; err != nil {
 		var ge *project.GateError
 		if !errors.As(err, &ge) {
 			return err
 		}
-		return &failure.Usage{Message: "the gate file has mistakes, and a gateway does not begin with those", Remedy: "yellowgate check says the same until they are mended"}
+		return &failure.Usage{
+			Message: "the gate file has mistakes, and a gateway does not begin with those",
+			Remedy:  "yellowgate check says the same until they are mended",
+		}
 	}
 	o.Gate = g
 	address := f.origin
@@ -148,7 +187,10 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 	}
 	defer l.Close()
 	if at, err := url.Parse("http://" + l.Addr().String()); err == nil && o.Origin.Host == at.Host {
-		return &failure.Usage{Message: "the origin is the gateway's own address: it would ask itself for ever", Remedy: "name the application's address: --origin URL"}
+		return &failure.Usage{
+			Message: "the origin is the gateway's own address: it would ask itself for ever",
+			Remedy:  "name the application's address: --origin URL",
+		}
 	}
 	gw := gateway.New(o)
 	ctx, stop := context.WithCancel(ctx)
@@ -168,7 +210,13 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 		}
 	}()
 	quiet := log.New(io.Discard, "", 0)
-	server := &http.Server{Handler: gw, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: f.idle, MaxHeaderBytes: 64 << 10, ErrorLog: quiet}
+	server := &http.Server{
+		Handler:           gw,
+		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       f.idle,
+		MaxHeaderBytes:    64 << 10,
+		ErrorLog:          quiet,
+	}
 	if f.status != "" {
 		sl, err := listenAt(f.status)
 		if err != nil {
@@ -220,7 +268,10 @@ func scheme(c *certificates) string {
 func sizeOf(option, text string) (int64, error) {
 	n, ok := gatefile.ParseSize(text)
 	if !ok {
-		return 0, &failure.Usage{Message: fmt.Sprintf("%s is %s, not %q", option, gatefile.SizeForm, text), Remedy: option + " '8 MB'"}
+		return 0, &failure.Usage{
+			Message: fmt.Sprintf("%s is %s, not %q", option, gatefile.SizeForm, text),
+			Remedy:  option + " '8 MB'",
+		}
 	}
 	return n, nil
 }
@@ -228,11 +279,19 @@ func sizeOf(option, text string) (int64, error) {
 // originOf reads the address of an application.
 func originOf(text string) (*url.URL, error) {
 	if text == "" {
-		return nil, &failure.Usage{Message: "gateway needs the address of the application that makes the pages", Remedy: "add under site: origin: http://127.0.0.1:8000, or give --origin"}
+		return nil, &failure.Usage{
+			Message: "gateway needs the address of the application that makes the pages",
+			Remedy:  "add under site: origin: http://127.0.0.1:8000, or give --origin",
+		}
 	}
 	u, err := url.Parse(text)
-	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.User != nil {
-		return nil, &failure.Usage{Message: fmt.Sprintf("--origin is the scheme, host and port of an application, not %q", text), Remedy: "--origin http://127.0.0.1:8000"}
+	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || strings.Trim(u.Path, "/") != "" ||
+		u.RawQuery != "" ||
+		u.User != nil {
+		return nil, &failure.Usage{
+			Message: fmt.Sprintf("--origin is the scheme, host and port of an application, not %q", text),
+			Remedy:  "--origin http://127.0.0.1:8000",
+		}
 	}
 	return u, nil
 }
@@ -246,7 +305,10 @@ func originTransport(f *gatewayFlags) (http.RoundTripper, error) {
 			return nil, &failure.Path{Path: f.originCA, Err: err}
 		}
 		if roots = x509.NewCertPool(); !roots.AppendCertsFromPEM(pem) {
-			return nil, &failure.Usage{Message: f.originCA + " holds no certificate", Remedy: "it is a file of PEM blocks: -----BEGIN CERTIFICATE-----"}
+			return nil, &failure.Usage{
+				Message: f.originCA + " holds no certificate",
+				Remedy:  "it is a file of PEM blocks: -----BEGIN CERTIFICATE-----",
+			}
 		}
 	}
 	return gateway.NewTransport(f.originWait, &tls.Config{RootCAs: roots}), nil
@@ -276,7 +338,10 @@ func certificatesOf(f *gatewayFlags) (*certificates, error) {
 		}
 	}
 	if _, err := c.get(nil); err != nil {
-		return nil, &failure.Usage{Message: c.cert + ": " + err.Error(), Remedy: "both are PEM files, and the key is that of the certificate"}
+		return nil, &failure.Usage{
+			Message: c.cert + ": " + err.Error(),
+			Remedy:  "both are PEM files, and the key is that of the certificate",
+		}
 	}
 	return c, nil
 }
@@ -330,11 +395,23 @@ func (a *app) gateRead(lines *slog.Logger, s *reload.State) {
 	case ge != nil:
 		for _, p := range ge.Problems {
 			if p.Severity == problem.Error {
-				lines.Error("the gate file has a mistake; the last good one stays in effect", "at", p.Pos.String(), "mistake", report.Clean(p.Message), "remedy", report.Clean(p.Remedy))
+				lines.Error(
+					"the gate file has a mistake; the last good one stays in effect",
+					"at",
+					p.Pos.String(),
+					"mistake",
+					report.Clean(p.Message),
+					"remedy",
+					report.Clean(p.Remedy),
+				)
 			}
 		}
 	case s.Err != nil:
-		lines.Error("the gate file cannot be read; the last good one stays in effect", "error", report.Clean(s.Err.Error()))
+		lines.Error(
+			"the gate file cannot be read; the last good one stays in effect",
+			"error",
+			report.Clean(s.Err.Error()),
+		)
 	case s.Project.Digest == a.digest:
 		lines.Info("the gate file was read again; nothing has changed", "digest", s.Project.Digest)
 	default:

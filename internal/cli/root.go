@@ -123,7 +123,12 @@ with apply, and verify with audit, why and where.`,
 	f.StringVar(&a.gate, "gate", "", "the gate `FILE` (default yellowgate.yaml, here or in the nearest folder above)")
 	f.StringVar(&a.format, "format", "text", "`FORM` of the result: text, json, or what else the command offers")
 	f.StringVar(&a.at, "at", "", "the `DAY` for items with dates, such as 2027-06-01 (default today)")
-	f.BoolVar(&a.outside, "outside", false, "let the gate file name code, facts and gate files that lie outside its folder")
+	f.BoolVar(
+		&a.outside,
+		"outside",
+		false,
+		"let the gate file name code, facts and gate files that lie outside its folder",
+	)
 	f.StringVar(&a.outFile, "out", "", "write the result to `FILE` instead of standard output")
 	f.BoolVar(&a.force, "force", false, "let --out write over a file that is no report of this program")
 	f.BoolVarP(&a.quiet, "quiet", "q", false, "only the result and errors")
@@ -138,18 +143,51 @@ with apply, and verify with audit, why and where.`,
 		}
 		return &failure.Usage{Message: msg, Remedy: "yellowgate " + cmd.Name() + " --help lists the options"}
 	})
-	root.AddGroup(&cobra.Group{ID: "look", Title: "Look"}, &cobra.Group{ID: "decide", Title: "Decide"}, &cobra.Group{ID: "publish", Title: "Try and publish"}, &cobra.Group{ID: "verify", Title: "Verify"}, &cobra.Group{ID: "more", Title: "More"})
-	root.AddCommand(a.demoCmd(), a.surveyCmd(), a.captureCmd(), a.showCmd(), a.pagesCmd(),
-		a.addCmd(), a.setCmd(), a.disableCmd(), a.enableCmd(), a.removeCmd(),
-		a.checkCmd(), a.diffCmd(), a.applyCmd(), a.serveCmd(), a.gatewayCmd(),
-		a.auditCmd(), a.whyCmd(), a.whereCmd(), a.compareCmd(), a.suggestCmd(), a.findCmd(), a.explainCmd(), a.schemaCmd())
+	root.AddGroup(
+		&cobra.Group{ID: "look", Title: "Look"},
+		&cobra.Group{ID: "decide", Title: "Decide"},
+		&cobra.Group{ID: "publish", Title: "Try and publish"},
+		&cobra.Group{ID: "verify", Title: "Verify"},
+		&cobra.Group{ID: "more", Title: "More"},
+	)
+	root.AddCommand(
+		a.demoCmd(),
+		a.surveyCmd(),
+		a.captureCmd(),
+		a.showCmd(),
+		a.pagesCmd(),
+		a.addCmd(),
+		a.setCmd(),
+		a.disableCmd(),
+		a.enableCmd(),
+		a.removeCmd(),
+		a.checkCmd(),
+		a.diffCmd(),
+		a.applyCmd(),
+		a.serveCmd(),
+		a.gatewayCmd(),
+		a.auditCmd(),
+		a.whyCmd(),
+		a.whereCmd(),
+		a.compareCmd(),
+		a.suggestCmd(),
+		a.findCmd(),
+		a.explainCmd(),
+		a.schemaCmd(),
+	)
 	root.SetHelpCommandGroupID("more")
 	root.SetCompletionCommandGroupID("more")
 	root.CompletionOptions.HiddenDefaultCmd = false
-	_ = root.RegisterFlagCompletionFunc("color", cobra.FixedCompletions([]string{"auto", "always", "never"}, cobra.ShellCompDirectiveNoFileComp))
-	_ = root.RegisterFlagCompletionFunc("format", func(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-		return formatsOf(cmd.Name()), cobra.ShellCompDirectiveNoFileComp
-	})
+	_ = root.RegisterFlagCompletionFunc(
+		"color",
+		cobra.FixedCompletions([]string{"auto", "always", "never"}, cobra.ShellCompDirectiveNoFileComp),
+	)
+	_ = root.RegisterFlagCompletionFunc(
+		"format",
+		func(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+			return formatsOf(cmd.Name()), cobra.ShellCompDirectiveNoFileComp
+		},
+	)
 	help := root.HelpFunc()
 	root.SetHelpFunc(func(cmd *cobra.Command, args []string) {
 		if cmd != root {
@@ -174,7 +212,10 @@ func (a *app) clear() {
 func needs(least, most int, what, example string) cobra.PositionalArgs {
 	return func(_ *cobra.Command, args []string) error {
 		if len(args) < least || len(args) > most {
-			return &failure.Usage{Message: fmt.Sprintf("%s; %d given", what, len(args)), Remedy: "for example: " + example}
+			return &failure.Usage{
+				Message: fmt.Sprintf("%s; %d given", what, len(args)),
+				Remedy:  "for example: " + example,
+			}
 		}
 		return nil
 	}
@@ -193,7 +234,10 @@ func formatsOf(command string) []string {
 func (a *app) begin(not ...string) error {
 	formats := slices.DeleteFunc(formatsOf(a.command), func(f string) bool { return slices.Contains(not, f) })
 	if !slices.Contains(formats, a.format) {
-		return &failure.Usage{Message: fmt.Sprintf("unknown format %q%s", a.format, didyoumean.Suggest(a.format, formats)), Remedy: "the formats here: " + strings.Join(formats, ", ")}
+		return &failure.Usage{
+			Message: fmt.Sprintf("unknown format %q%s", a.format, didyoumean.Suggest(a.format, formats)),
+			Remedy:  "the formats here: " + strings.Join(formats, ", "),
+		}
 	}
 	if !slices.Contains([]string{"auto", "always", "never"}, a.color) {
 		return &failure.Usage{Message: fmt.Sprintf("--color is auto, always or never, not %q", a.color)}
@@ -234,7 +278,8 @@ func (a *app) protects(real string) string {
 		}
 	}
 	for _, folder := range a.args {
-		if _, in := fsys.Within(fsys.Real(folder), real); in && !isAddress(folder) && site.IsPage(real) && real != fsys.Real(folder) {
+		if _, in := fsys.Within(fsys.Real(folder), real); in && !isAddress(folder) && site.IsPage(real) &&
+			real != fsys.Real(folder) {
 			if _, err := os.Lstat(real); err == nil {
 				return "is a page of a folder that is read"
 			}
@@ -334,8 +379,12 @@ func (a *app) fail(err error) int {
 		p.Failure(pe.Error(), "")
 		return unreadable
 	}
-	if strings.HasPrefix(err.Error(), "unknown command") || strings.Contains(err.Error(), "arg(s)") || strings.HasPrefix(err.Error(), "required flag") {
-		p.Failure(strings.ReplaceAll(strings.TrimSpace(err.Error()), "\n\n", "\n"), "yellowgate --help lists the commands")
+	if strings.HasPrefix(err.Error(), "unknown command") || strings.Contains(err.Error(), "arg(s)") ||
+		strings.HasPrefix(err.Error(), "required flag") {
+		p.Failure(
+			strings.ReplaceAll(strings.TrimSpace(err.Error()), "\n\n", "\n"),
+			"yellowgate --help lists the commands",
+		)
 		return wrongUse
 	}
 	p.Failure(err.Error(), "")
@@ -413,7 +462,14 @@ func (a *app) progress(what string) parallel.Progress {
 			return
 		}
 		if bar == nil {
-			bar = progressbar.NewOptions(total, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription(what), progressbar.OptionShowCount(), progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(100*time.Millisecond))
+			bar = progressbar.NewOptions(
+				total,
+				progressbar.OptionSetWriter(a.err),
+				progressbar.OptionSetDescription(what),
+				progressbar.OptionShowCount(),
+				progressbar.OptionClearOnFinish(),
+				progressbar.OptionThrottle(100*time.Millisecond),
+			)
 		}
 		if bar.GetMax() != total {
 			bar.ChangeMax(total)

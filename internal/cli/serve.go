@@ -60,7 +60,12 @@ otherwise. For a site that an application makes, see capture and gateway.`,
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&listen, "listen", "127.0.0.1:8700", "the `ADDRESS` to answer at, host and port; port 0 is any that is free")
+	f.StringVar(
+		&listen,
+		"listen",
+		"127.0.0.1:8700",
+		"the `ADDRESS` to answer at, host and port; port 0 is any that is free",
+	)
 	f.StringArrayVar(&names, "name", nil, "answer to this host `NAME`, too, such as tern.lan; may be repeated")
 	f.BoolVar(&source, "source", false, "the pages before the gate")
 	return cmd
@@ -70,14 +75,23 @@ otherwise. For a site that an application makes, see capture and gateway.`,
 func listenAt(address string) (net.Listener, error) {
 	host, port, err := net.SplitHostPort(address)
 	if err != nil {
-		return nil, &failure.Usage{Message: fmt.Sprintf("--listen takes a host and a port, not %q", address), Remedy: "--listen 127.0.0.1:8700"}
+		return nil, &failure.Usage{
+			Message: fmt.Sprintf("--listen takes a host and a port, not %q", address),
+			Remedy:  "--listen 127.0.0.1:8700",
+		}
 	}
 	l, err := net.Listen("tcp", address)
 	switch {
 	case errors.Is(err, syscall.EADDRINUSE):
-		return nil, &failure.Usage{Message: "the port " + port + " of " + host + " is taken: another program answers there", Remedy: "name another: --listen " + net.JoinHostPort(host, "0") + " takes any that is free"}
+		return nil, &failure.Usage{
+			Message: "the port " + port + " of " + host + " is taken: another program answers there",
+			Remedy:  "name another: --listen " + net.JoinHostPort(host, "0") + " takes any that is free",
+		}
 	case errors.Is(err, syscall.EACCES):
-		return nil, &failure.Usage{Message: "the system does not let you have port " + port, Remedy: "ports from 1024 are free for everybody: --listen " + net.JoinHostPort(host, "8700")}
+		return nil, &failure.Usage{
+			Message: "the system does not let you have port " + port,
+			Remedy:  "ports from 1024 are free for everybody: --listen " + net.JoinHostPort(host, "8700"),
+		}
 	case err != nil:
 		return nil, &failure.Path{Path: address, Err: err, What: "--listen takes an address of this machine"}
 	}
@@ -92,11 +106,27 @@ func loopback(l net.Listener) bool {
 
 // serve serves the site of a gate file until ctx is done. ready, if not nil, is called with its
 // address once it answers.
-func (a *app) serve(ctx context.Context, gate, listen string, names []string, source bool, ready func(at string)) error {
+func (a *app) serve(
+	ctx context.Context,
+	gate, listen string,
+	names []string,
+	source bool,
+	ready func(at string),
+) error {
 	out := a.printer()
-	g := reload.Open(reload.Options{Gate: gate, Walk: true, Project: project.Options{Day: a.at, Outside: a.outside}, Told: func(s *reload.State) { a.toldState(s) }})
+	g := reload.Open(
+		reload.Options{
+			Gate:    gate,
+			Walk:    true,
+			Project: project.Options{Day: a.at, Outside: a.outside},
+			Told:    func(s *reload.State) { a.toldState(s) },
+		},
+	)
 	if s := g.Now(); s.Project != nil && s.Project.Source == "" {
-		return &failure.Usage{Message: "the gate file names no source folder: there is nothing to serve", Remedy: "add under site: source: FOLDER, or stand before an application with yellowgate gateway"}
+		return &failure.Usage{
+			Message: "the gate file names no source folder: there is nothing to serve",
+			Remedy:  "add under site: source: FOLDER, or stand before an application with yellowgate gateway",
+		}
 	} else if s.Project == nil && missing(s.Err) {
 		return s.Err
 	}
@@ -144,7 +174,13 @@ func (a *app) serve(ctx context.Context, gate, listen string, names []string, so
 			out.Asked(r.Method, r.URL.RequestURI(), status, took)
 		}
 	}
-	server := &http.Server{Handler: preview.Handler(ctx, o), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10, ErrorLog: log.New(io.Discard, "", 0)}
+	server := &http.Server{
+		Handler:           preview.Handler(ctx, o),
+		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+		MaxHeaderBytes:    64 << 10,
+		ErrorLog:          log.New(io.Discard, "", 0),
+	}
 	a.tidies.Store(true)
 	if !a.quiet {
 		at := (&url.URL{Scheme: "http", Host: l.Addr().String(), Path: "/"}).String()

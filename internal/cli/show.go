@@ -39,7 +39,9 @@ it says so, and shows what apply would write.`,
 				return err
 			}
 			if source && next {
-				return &failure.Usage{Message: "--source is the page before the gate, --next the page after it: one of them"}
+				return &failure.Usage{
+					Message: "--source is the page before the gate, --next the page after it: one of them",
+				}
 			}
 			screens, err := v.ready(a, cmd, &w, args)
 			if err != nil {
@@ -47,7 +49,9 @@ it says so, and shows what apply would write.`,
 			}
 			if v.on {
 				if raw || next {
-					return &failure.Usage{Message: "--browser shows the page as apply would write it, or with --source before the gate: no --raw and no --next"}
+					return &failure.Usage{
+						Message: "--browser shows the page as apply would write it, or with --source before the gate: no --raw and no --next",
+					}
 				}
 				return a.showBrowser(cmd.Context(), &w, &v, screens, args[0], source)
 			}
@@ -95,7 +99,10 @@ func (a *app) show(ctx context.Context, w *ways, name, as, root string, source, 
 	p, err := a.openIfAny(false)
 	if isAddress(name) && (err != nil || p == nil || !p.OfSite(name)) {
 		if source || next {
-			return nil, &failure.Usage{Message: "a running site has its pages as they are: no --source and no --next", Remedy: "yellowgate show " + name}
+			return nil, &failure.Usage{
+				Message: "a running site has its pages as they are: no --source and no --next",
+				Remedy:  "yellowgate show " + name,
+			}
 		}
 		if err != nil && a.gate != "" {
 			return nil, err

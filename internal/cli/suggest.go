@@ -51,7 +51,9 @@ place of reading it in the code.
 			}
 			if v.on {
 				if write || dry || len(only) > 0 {
-					return &failure.Usage{Message: "--browser shows what was used; its lines are for a person to put in: no --write, --dry-run and --only"}
+					return &failure.Usage{
+						Message: "--browser shows what was used; its lines are for a person to put in: no --write, --dry-run and --only",
+					}
 				}
 				return a.suggestBrowser(cmd.Context(), args, &w, &v, screens)
 			}
@@ -81,7 +83,11 @@ place of reading it in the code.
 				}
 				result, skipped, err := suggest.Write(e, r, len(only) > 0)
 				if err == nil && skipped > 0 && !a.quiet {
-					fmt.Fprintf(a.err, "left out: %d that are only possible, or have no short query; --only NAME takes a possible one\n", skipped)
+					fmt.Fprintf(
+						a.err,
+						"left out: %d that are only possible, or have no short query; --only NAME takes a possible one\n",
+						skipped,
+					)
 				}
 				return a.edited(e, result, err)
 			}
@@ -99,9 +105,12 @@ place of reading it in the code.
 	cmd.Flags().StringArrayVar(&only, "only", nil, "only the suggestion for the item `NAME`; may be repeated")
 	cmd.Flags().BoolVar(&write, "write", false, "put the lines into the gate file")
 	dryFlag(cmd, &dry)
-	_ = cmd.RegisterFlagCompletionFunc("only", func(_ *cobra.Command, _ []string, prefix string) ([]string, cobra.ShellCompDirective) {
-		return a.completeItems(prefix), cobra.ShellCompDirectiveNoFileComp
-	})
+	_ = cmd.RegisterFlagCompletionFunc(
+		"only",
+		func(_ *cobra.Command, _ []string, prefix string) ([]string, cobra.ShellCompDirective) {
+			return a.completeItems(prefix), cobra.ShellCompDirectiveNoFileComp
+		},
+	)
 	return cmd
 }
 
@@ -112,7 +121,10 @@ func (a *app) suggestOn(ctx context.Context, w *ways, args []string, write bool)
 		return p, err
 	}
 	if write {
-		return nil, &failure.Usage{Message: "lines go into a gate file, and a folder has none", Remedy: "yellowgate survey " + args[0] + " --write makes a first one; then yellowgate suggest --write"}
+		return nil, &failure.Usage{
+			Message: "lines go into a gate file, and a folder has none",
+			Remedy:  "yellowgate survey " + args[0] + " --write makes a first one; then yellowgate suggest --write",
+		}
 	}
 	if !isAddress(args[0]) {
 		return project.OfFolder(args[0], "")

@@ -49,7 +49,10 @@ and what the pages name and no browser asks for.`,
 				return err
 			}
 			if v.on && (first || a.format == "ndjson" || len(args) == 1 && args[0] == "-") {
-				return &failure.Usage{Message: "--browser opens the pages of a folder or a site, and sums them up: no --write, ndjson or standard input", Remedy: "yellowgate audit --browser --format json has the record of each page"}
+				return &failure.Usage{
+					Message: "--browser opens the pages of a folder or a site, and sums them up: no --write, ndjson or standard input",
+					Remedy:  "yellowgate audit --browser --format json has the record of each page",
+				}
 			}
 			if !v.on && (len(args) == 0 || !isAddress(args[0])) {
 				if err := w.forFolder(cmd); err != nil {
@@ -73,7 +76,10 @@ and what the pages name and no browser asks for.`,
 			switch {
 			case len(args) == 1:
 				if first && isAddress(args[0]) {
-					return &failure.Usage{Message: "a gate file needs a folder of pages that stays", Remedy: "yellowgate capture " + args[0] + " --to captured, then yellowgate survey captured --write"}
+					return &failure.Usage{
+						Message: "a gate file needs a folder of pages that stays",
+						Remedy:  "yellowgate capture " + args[0] + " --to captured, then yellowgate survey captured --write",
+					}
 				}
 				if dir, err = a.folderOf(cmd.Context(), &w, args[0]); err != nil {
 					return err
@@ -128,7 +134,15 @@ and what the pages name and no browser asks for.`,
 
 // surveyBrowser opens the pages of a survey in a browser: those of the gate file's source, of any other
 // folder, or of a site that runs.
-func (a *app) surveyBrowser(ctx context.Context, v *browsing, screens []browser.Screen, s *result.Survey, p *project.Project, dir string, args []string) (err error) {
+func (a *app) surveyBrowser(
+	ctx context.Context,
+	v *browsing,
+	screens []browser.Screen,
+	s *result.Survey,
+	p *project.Project,
+	dir string,
+	args []string,
+) (err error) {
 	if p == nil || dir != p.Source {
 		address := ""
 		if len(args) == 1 && isAddress(args[0]) {

@@ -58,8 +58,18 @@ func (w *ways) single(cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.Float64Var(&w.o.Rate, "rate", 0, "how many requests a second at most (0: any)")
 	f.IntVar(&w.o.Parallel, "parallel", 4, "how many requests at a time")
-	f.StringArrayVar(&w.headers, "header", nil, "a `FIELD` to send with each request, to this site alone, such as 'Accept-Language: en'")
-	f.StringVar(&w.cookies, "cookies", "", "send the cookies of a `FILE`: one a line, seven fields with tabs between (cookies.txt)")
+	f.StringArrayVar(
+		&w.headers,
+		"header",
+		nil,
+		"a `FIELD` to send with each request, to this site alone, such as 'Accept-Language: en'",
+	)
+	f.StringVar(
+		&w.cookies,
+		"cookies",
+		"",
+		"send the cookies of a `FILE`: one a line, seven fields with tabs between (cookies.txt)",
+	)
 	f.StringVar(&w.user, "user", "", "log in as `NAME`; the password comes from "+passwordName+", or is asked for")
 	_ = cmd.MarkFlagFilename("cookies")
 }
@@ -75,13 +85,19 @@ func (w *ways) flagsForAddress(cmd *cobra.Command) {
 }
 
 // addressOptions are the names of the options that flags adds.
-var addressOptions = []string{"from", "depth", "most", "pages", "except", "own-site", "with-query", "rate", "parallel", "header", "cookies", "user"}
+var addressOptions = []string{
+	"from", "depth", "most", "pages", "except", "own-site", "with-query", "rate", "parallel", "header",
+	"cookies", "user",
+}
 
 // forFolder refuses options that only an address has a use for, but for those named.
 func (w *ways) forFolder(cmd *cobra.Command, but ...string) error {
 	for _, name := range addressOptions {
 		if f := cmd.Flags().Lookup(name); f != nil && f.Changed && !slices.Contains(but, name) {
-			return &failure.Usage{Message: "--" + name + " says how a running site is asked, and no address is named", Remedy: "name one: http://localhost:8000/"}
+			return &failure.Usage{
+				Message: "--" + name + " says how a running site is asked, and no address is named",
+				Remedy:  "name one: http://localhost:8000/",
+			}
 		}
 	}
 	return nil
@@ -94,7 +110,9 @@ func (a *app) asked(w *ways, address string) (o capture.Options, err error) {
 		return o, err
 	}
 	if o.Most < 0 || o.Depth < 0 || o.Parallel < 1 || o.Parallel > 256 || o.Rate < 0 {
-		return o, &failure.Usage{Message: "--most, --depth and --rate are numbers from 0, --parallel is one from 1 to 256"}
+		return o, &failure.Usage{
+			Message: "--most, --depth and --rate are numbers from 0, --parallel is one from 1 to 256",
+		}
 	}
 	if o.Identity, err = a.identity(w, o.Start); err != nil {
 		return o, err
@@ -146,7 +164,10 @@ func (a *app) password(user string, at *url.URL) (string, error) {
 	}
 	in, ok := a.in.(*os.File)
 	if !ok || !term.IsTerminal(int(in.Fd())) || !isTerminal(a.err) {
-		return "", &failure.Usage{Message: "--user needs a password, and the environment has none", Remedy: "give it in " + passwordName + "; it is written nowhere"}
+		return "", &failure.Usage{
+			Message: "--user needs a password, and the environment has none",
+			Remedy:  "give it in " + passwordName + "; it is written nowhere",
+		}
 	}
 	fmt.Fprintf(a.err, "password of %s for %s: ", user, at.Host)
 	b, err := term.ReadPassword(int(in.Fd()))
@@ -162,13 +183,22 @@ func startOf(text string) (*url.URL, error) {
 	u, err := url.Parse(text)
 	switch {
 	case err != nil || u.Scheme == "" || strings.HasPrefix(text, "localhost:"):
-		return nil, &failure.Usage{Message: "capture takes a whole address, with http:// or https://", Remedy: "yellowgate capture http://localhost:8000/ --to captured"}
+		return nil, &failure.Usage{
+			Message: "capture takes a whole address, with http:// or https://",
+			Remedy:  "yellowgate capture http://localhost:8000/ --to captured",
+		}
 	case u.Scheme != "http" && u.Scheme != "https":
 		return nil, &failure.Usage{Message: "only http and https can be asked, not " + u.Scheme}
 	case u.Host == "":
-		return nil, &failure.Usage{Message: "the address names no host", Remedy: "yellowgate capture http://localhost:8000/ --to captured"}
+		return nil, &failure.Usage{
+			Message: "the address names no host",
+			Remedy:  "yellowgate capture http://localhost:8000/ --to captured",
+		}
 	case u.User != nil:
-		return nil, &failure.Usage{Message: "an address with a name and password in it gets into lists and logs", Remedy: "--user NAME, with the password in " + passwordName}
+		return nil, &failure.Usage{
+			Message: "an address with a name and password in it gets into lists and logs",
+			Remedy:  "--user NAME, with the password in " + passwordName,
+		}
 	}
 	u.Host, u.Fragment, u.RawFragment = strings.ToLower(u.Host), "", ""
 	if u.Path == "" {
@@ -184,7 +214,10 @@ func headersOf(lines []string) (http.Header, error) {
 		name, value, ok := strings.Cut(line, ":")
 		value = strings.TrimSpace(value)
 		if !ok || !httpguts.ValidHeaderFieldName(name) || !httpguts.ValidHeaderFieldValue(value) {
-			return nil, &failure.Usage{Message: "--header takes a name, a colon and a value", Remedy: "--header 'Accept-Language: en'"}
+			return nil, &failure.Usage{
+				Message: "--header takes a name, a colon and a value",
+				Remedy:  "--header 'Accept-Language: en'",
+			}
 		}
 		h.Add(name, value)
 	}
@@ -234,7 +267,10 @@ func addressQuery(option, text string, none pagequery.Expr) (pagequery.Expr, err
 	}
 	x, err := pagequery.Parse(text)
 	if err != nil {
-		return nil, &failure.Usage{Message: option + ": " + err.Error(), Remedy: "quote it for the shell: " + option + " '/events/**'"}
+		return nil, &failure.Usage{
+			Message: option + ": " + err.Error(),
+			Remedy:  "quote it for the shell: " + option + " '/events/**'",
+		}
 	}
 	pagequery.Walk(x, func(x pagequery.Expr) {
 		switch x := x.(type) {
@@ -281,7 +317,9 @@ func (a *app) fetched(ctx context.Context, w *ways, address string) (dir string,
 	s, err = capture.Capture(ctx, o)
 	a.tidies.Store(false)
 	if err == nil && s.Stopped {
-		err = &publish.StoppedError{Done: "the site had not been read whole. yellowgate capture " + address + " --to DIR keeps what it has read, and has options for large sites"}
+		err = &publish.StoppedError{
+			Done: "the site had not been read whole. yellowgate capture " + address + " --to DIR keeps what it has read, and has options for large sites",
+		}
 	}
 	return o.Dir, s, err
 }

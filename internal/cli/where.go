@@ -52,7 +52,10 @@ has the item, in its document or among its requests: also where the gate says ou
 				return err
 			}
 			if v.on && asTable {
-				return &failure.Usage{Message: "--browser is for items, one or all of them: no --table", Remedy: "yellowgate where --browser"}
+				return &failure.Usage{
+					Message: "--browser is for items, one or all of them: no --table",
+					Remedy:  "yellowgate where --browser",
+				}
 			}
 			if asTable {
 				if len(args) > 0 {
@@ -63,7 +66,10 @@ has the item, in its document or among its requests: also where the gate says ou
 			if len(args) == 1 && p.Gate.File.Item(args[0]) == nil {
 				if known, _ := gatefile.KnownKey(gatefile.KeyName(args[0])); known {
 					if v.on {
-						return &failure.Usage{Message: "--browser is for items; what scripts make of metadata is told by metadata-rewritten", Remedy: "yellowgate audit --browser"}
+						return &failure.Usage{
+							Message: "--browser is for items; what scripts make of metadata is told by metadata-rewritten",
+							Remedy:  "yellowgate audit --browser",
+						}
 					}
 					return a.whereKey(p, args[0])
 				}

@@ -67,7 +67,10 @@ it tells whether a popup opens there. Use it when a page has what you do not exp
 func (a *app) whyFragment(p *project.Project, pg *page.Page, address string) error {
 	_, fragment, ok := strings.Cut(address, "#")
 	if !ok || fragment == "" {
-		return &failure.Usage{Message: "why needs a page and an item, a metadata key, or an address with a fragment", Remedy: "yellowgate why " + pg.Path + " title"}
+		return &failure.Usage{
+			Message: "why needs a page and an item, a metadata key, or an address with a fragment",
+			Remedy:  "yellowgate why " + pg.Path + " title",
+		}
 	}
 	r, err := decisions.Fragment(p, pg, fragment)
 	if err != nil {

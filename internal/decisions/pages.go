@@ -30,7 +30,13 @@ func Pages(p *project.Project, query string, why bool, progress parallel.Progres
 		if chosen, err := q.Chooses(r.View); err != nil || !chosen {
 			return err
 		}
-		l := result.PageLine{Path: r.Page.Path, File: r.Page.File, Title: r.Page.Title, Sets: []string{}, Items: []string{}}
+		l := result.PageLine{
+			Path:  r.Page.Path,
+			File:  r.Page.File,
+			Title: r.Page.Title,
+			Sets:  []string{},
+			Items: []string{},
+		}
 		for _, s := range p.Gate.File.Sets {
 			if s.Query.Eval(&r.Page) {
 				l.Sets = append(l.Sets, s.Name)

@@ -101,7 +101,12 @@ func Fragment(p *project.Project, pg *page.Page, fragment string) (*result.WhyFr
 				continue
 			}
 			v := &r.Verdicts[i]
-			f := result.FragmentOpener{Item: it.Name, Verdict: v.Word(), Because: v.Because(&r.Page), Rule: result.RuleOf(o.Pos)}
+			f := result.FragmentOpener{
+				Item:    it.Name,
+				Verdict: v.Word(),
+				Because: v.Because(&r.Page),
+				Rule:    result.RuleOf(o.Pos),
+			}
 			for _, here := range snippet.Opens(it, p.Gate.Values(r.View)) {
 				f.Here = f.Here || here == o && v.In
 			}
@@ -110,7 +115,12 @@ func Fragment(p *project.Project, pg *page.Page, fragment string) (*result.WhyFr
 				w.Opens = it.Name
 				w.Because = fmt.Sprintf("the popup of %q opens here: it is %s", it.Name, f.Because)
 			case v.In && w.Opens == "":
-				w.Because = fmt.Sprintf("the popup of %q is on the page, but this fragment opens it only where %s chooses the page (%s)", it.Name, o.Pages[0].Text, o.Pages[0].Pos)
+				w.Because = fmt.Sprintf(
+					"the popup of %q is on the page, but this fragment opens it only where %s chooses the page (%s)",
+					it.Name,
+					o.Pages[0].Text,
+					o.Pages[0].Pos,
+				)
 			case w.Opens == "":
 				w.Because = fmt.Sprintf("no popup opens here: %q is %s", it.Name, f.Because)
 			}
@@ -118,7 +128,11 @@ func Fragment(p *project.Project, pg *page.Page, fragment string) (*result.WhyFr
 		}
 	}
 	if len(w.Items) == 0 {
-		w.Because = fmt.Sprintf("no popup opens here: no item opens at #%s%s", fragment, didyoumean.Suggest(fragment, fragments))
+		w.Because = fmt.Sprintf(
+			"no popup opens here: no item opens at #%s%s",
+			fragment,
+			didyoumean.Suggest(fragment, fragments),
+		)
 		if hasID(r.Source.Text, fragment) {
 			w.Because += "; a browser goes to the element with that id"
 		}

@@ -25,10 +25,22 @@ func Where(p *project.Project, name string, progress parallel.Progress) (*result
 		}
 	}
 	if n < 0 {
-		return nil, &failure.Usage{Message: fmt.Sprintf("no item is called %q%s", name, didyoumean.Suggest(name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items"}
+		return nil, &failure.Usage{
+			Message: fmt.Sprintf("no item is called %q%s", name, didyoumean.Suggest(name, p.Gate.File.ItemNames())),
+			Remedy:  "yellowgate where lists the items",
+		}
 	}
 	it := p.Gate.File.Items[n]
-	w := &result.WhereItem{Item: name, Note: it.Note, Parts: []string{}, In: []result.WherePage{}, Out: []result.WherePage{}, NeededBy: NeededBy(p.Gate.File, name), Needs: []string{}, Addresses: []string{}}
+	w := &result.WhereItem{
+		Item:      name,
+		Note:      it.Note,
+		Parts:     []string{},
+		In:        []result.WherePage{},
+		Out:       []result.WherePage{},
+		NeededBy:  NeededBy(p.Gate.File, name),
+		Needs:     []string{},
+		Addresses: []string{},
+	}
 	w.Parts = partLines(it)
 	for _, need := range it.Needs {
 		w.Needs = append(w.Needs, need.Value)
@@ -43,7 +55,12 @@ func Where(p *project.Project, name string, progress parallel.Progress) (*result
 			w.ReplacedOn++
 		}
 		v := &r.Verdicts[n]
-		line := result.WherePage{Page: r.Page.Path, Reason: string(v.Reason), Because: v.Because(&r.Page), Rule: result.RuleOf(v.Rule)}
+		line := result.WherePage{
+			Page:    r.Page.Path,
+			Reason:  string(v.Reason),
+			Because: v.Because(&r.Page),
+			Rule:    result.RuleOf(v.Rule),
+		}
 		switch {
 		case !v.In:
 			w.Out = append(w.Out, line)

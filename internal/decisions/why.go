@@ -20,7 +20,9 @@ func Why(p *project.Project, pg *page.Page, name string) (*result.WhyItem, *resu
 		return nil, nil, err
 	}
 	if r.Fragment {
-		return nil, nil, &failure.Usage{Message: pg.File + " is a fragment: it has no doctype and no html, head, body or title tag, so the gate leaves it alone"}
+		return nil, nil, &failure.Usage{
+			Message: pg.File + " is a fragment: it has no doctype and no html, head, body or title tag, so the gate leaves it alone",
+		}
 	}
 	for i := range r.Verdicts {
 		if r.Verdicts[i].Item.Name == name {
@@ -30,8 +32,14 @@ func Why(p *project.Project, pg *page.Page, name string) (*result.WhyItem, *resu
 	if key := gatefile.KeyName(name); known(key) {
 		return nil, whyKey(r, key), nil
 	}
-	return nil, nil, &failure.Usage{Message: fmt.Sprintf("no item and no metadata key is called %q%s", name, didyoumean.Suggest(name, append(p.Gate.File.ItemNames(), gatefile.MetadataKeys...))),
-		Remedy: "yellowgate where lists the items"}
+	return nil, nil, &failure.Usage{
+		Message: fmt.Sprintf(
+			"no item and no metadata key is called %q%s",
+			name,
+			didyoumean.Suggest(name, append(p.Gate.File.ItemNames(), gatefile.MetadataKeys...)),
+		),
+		Remedy: "yellowgate where lists the items",
+	}
 }
 
 func whyItem(p *project.Project, r *pageedit.Result, i int) *result.WhyItem {

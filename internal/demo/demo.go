@@ -26,7 +26,10 @@ func Write(dir string) (count int, err error) {
 		return 0, &failure.Path{Path: dir, Err: err}
 	}
 	if len(entries) > 0 {
-		return 0, &failure.Usage{Message: "the folder " + dir + " is not empty", Remedy: "name a new folder: yellowgate demo DIR"}
+		return 0, &failure.Usage{
+			Message: "the folder " + dir + " is not empty",
+			Remedy:  "name a new folder: yellowgate demo DIR",
+		}
 	}
 	sub, err := fs.Sub(files, "files")
 	if err != nil {

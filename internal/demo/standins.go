@@ -65,7 +65,12 @@ func Serve(asked func(host string, r *http.Request)) (*StandIns, error) {
 			return nil, err
 		}
 		s.All = append(s.All, StandIn{host, l.Addr().String()})
-		server := &http.Server{Handler: standIn(host, asked), ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0), TLSConfig: &tls.Config{Certificates: []tls.Certificate{pair}}}
+		server := &http.Server{
+			Handler:           standIn(host, asked),
+			ReadHeaderTimeout: 10 * time.Second,
+			ErrorLog:          log.New(io.Discard, "", 0),
+			TLSConfig:         &tls.Config{Certificates: []tls.Certificate{pair}},
+		}
 		s.servers = append(s.servers, server)
 		go func() { _ = server.ServeTLS(l, "", "") }()
 	}
@@ -105,7 +110,10 @@ func standIn(host string, asked func(string, *http.Request)) http.Handler {
 		if path.Base(name) == "replay.js" {
 			text = append(text[:len(text):len(text)], large()...)
 		}
-		h.Set("Content-Type", map[string]string{".js": "text/javascript; charset=utf-8", ".html": "text/html; charset=utf-8", ".gif": "image/gif"}[path.Ext(name)])
+		h.Set(
+			"Content-Type",
+			map[string]string{".js": "text/javascript; charset=utf-8", ".html": "text/html; charset=utf-8", ".gif": "image/gif"}[path.Ext(name)],
+		)
 		_, _ = w.Write(text)
 	})
 }

@@ -25,7 +25,10 @@ import (
 // stays as it is. It does not write over a file.
 func Make(dir, gateFile string, s *result.Survey) (*result.FirstGate, error) {
 	if _, err := os.Lstat(gateFile); err == nil {
-		return nil, &failure.Usage{Message: gateFile + " exists already", Remedy: "name another file with --gate FILE, or add to this one: yellowgate add"}
+		return nil, &failure.Usage{
+			Message: gateFile + " exists already",
+			Remedy:  "name another file with --gate FILE, or add to this one: yellowgate add",
+		}
 	}
 	f := &result.FirstGate{File: gateFile}
 	var b bytes.Buffer
@@ -38,7 +41,12 @@ func Make(dir, gateFile string, s *result.Survey) (*result.FirstGate, error) {
 	if source == out {
 		out = "gated"
 	}
-	fmt.Fprintf(&b, "# What loads on which pages. Everything that was found has a name here and stays\n# as it is; change pages, or add except, to decide.\nyellowgate: 1\n\nsite:\n  # name: and url: (the site's address) are for titles and canonicals\n  source: %s\n  output: %s\n\nitems:\n", yamlText(source), out)
+	fmt.Fprintf(
+		&b,
+		"# What loads on which pages. Everything that was found has a name here and stays\n# as it is; change pages, or add except, to decide.\nyellowgate: 1\n\nsite:\n  # name: and url: (the site's address) are for titles and canonicals\n  source: %s\n  output: %s\n\nitems:\n",
+		yamlText(source),
+		out,
+	)
 	names := map[string]bool{}
 	for _, x := range together(matchersOf(s.Loads)) {
 		if x.matcher == "" {
@@ -52,16 +60,32 @@ func Make(dir, gateFile string, s *result.Survey) (*result.FirstGate, error) {
 		if x.variants > 1 {
 			about += fmt.Sprintf(", in %d variants", x.variants)
 		}
-		fmt.Fprintf(&b, "\n  %s:%s\n    found:%s\n    pages: %s\n", name, "  # on "+about+weightOf(x.Load), x.found(), everywhere(cmp.Or(x.stands, x.Load)))
+		fmt.Fprintf(
+			&b,
+			"\n  %s:%s\n    found:%s\n    pages: %s\n",
+			name,
+			"  # on "+about+weightOf(x.Load),
+			x.found(),
+			everywhere(cmp.Or(x.stands, x.Load)),
+		)
 	}
 	for _, l := range f.LeftOut {
-		fmt.Fprintf(&b, "\n  # left out, since nothing in it tells it from others: %s (on %s)\n", l.What, countOf(l.Pages, s.Pages))
+		fmt.Fprintf(
+			&b,
+			"\n  # left out, since nothing in it tells it from others: %s (on %s)\n",
+			l.What,
+			countOf(l.Pages, s.Pages),
+		)
 	}
 	if f.Items == 0 {
 		b.Truncate(b.Len() - len("\nitems:\n"))
 	}
 	f.Text = b.Bytes()
-	return f, publish.WriteFile(gateFile, publish.FileOptions{}, func(w io.Writer) error { _, err := w.Write(f.Text); return err })
+	return f, publish.WriteFile(
+		gateFile,
+		publish.FileOptions{},
+		func(w io.Writer) error { _, err := w.Write(f.Text); return err },
+	)
 }
 
 // together puts the settings of a third party's script to that script: inline code that only
@@ -335,7 +359,10 @@ func NameOf(l *result.Load, taken map[string]bool) string {
 	if l.Party == "inline" {
 		words := strings.Split(gateedit.Name(l.Target), "-")
 		for _, w := range words {
-			if len(w) >= 3 && !strings.Contains(base, w) && w != "var" && w != "function" && w != "window" && w != "document" && w != "const" && w != "let" {
+			if len(w) >= 3 && !strings.Contains(base, w) && w != "var" && w != "function" && w != "window" &&
+				w != "document" &&
+				w != "const" &&
+				w != "let" {
 				base += "-" + w
 			}
 			if strings.Count(base, "-") == 2 {

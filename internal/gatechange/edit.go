@@ -55,7 +55,9 @@ type Edit struct {
 // Change changes the texts of a project's gate files, and tells what that does
 // to the pages. A gate file with mistakes is not touched, and neither is one that
 // would have some then.
-func (e *Edit) Change(change func(p *project.Project, doc func(file string) *gateedit.Doc) error) (*result.Edit, error) {
+func (e *Edit) Change(
+	change func(p *project.Project, doc func(file string) *gateedit.Doc) error,
+) (*result.Edit, error) {
 	o := project.Options{Day: e.Day, Outside: e.Outside}
 	before, _, err := project.Open(e.GateFile, o)
 	if err != nil {
@@ -111,7 +113,10 @@ func (e *Edit) Change(change func(p *project.Project, doc func(file string) *gat
 	for _, file := range files {
 		name := diskName(e.GateFile, g.File, file)
 		if now, err := fsys.Read(name, fsys.GateLimit); err != nil || !bytes.Equal(now, g.TextOf(file)) {
-			return nil, &failure.Usage{Message: file + " was changed by somebody else just now", Remedy: "nothing was written; give the command again"}
+			return nil, &failure.Usage{
+				Message: file + " was changed by somebody else just now",
+				Remedy:  "nothing was written; give the command again",
+			}
 		}
 		if err := publish.ReplaceFile(name, o.Texts[file]); err != nil {
 			return nil, err
@@ -135,7 +140,13 @@ func diskName(gateFile, main, file string) string {
 
 // compare tells what the change does to the pages. A change that makes the gate
 // file impossible to put into effect is an error, unless it was so before.
-func compareGates(r *result.Edit, name string, before, after *project.Project, released bool, progress parallel.Progress) error {
+func compareGates(
+	r *result.Edit,
+	name string,
+	before, after *project.Project,
+	released bool,
+	progress parallel.Progress,
+) error {
 	if after.Source == "" {
 		return nil
 	}
@@ -259,7 +270,10 @@ func names(before, after *gatefile.Gate) []string {
 func (e *Edit) item(p *project.Project) (*gatefile.Item, error) {
 	it := p.Gate.File.Item(e.Name)
 	if it == nil {
-		return nil, &failure.Usage{Message: fmt.Sprintf("no item is called %q%s", e.Name, didyoumean.Suggest(e.Name, p.Gate.File.ItemNames())), Remedy: "yellowgate where lists the items; yellowgate add makes a new one"}
+		return nil, &failure.Usage{
+			Message: fmt.Sprintf("no item is called %q%s", e.Name, didyoumean.Suggest(e.Name, p.Gate.File.ItemNames())),
+			Remedy:  "yellowgate where lists the items; yellowgate add makes a new one",
+		}
 	}
 	return it, nil
 }
@@ -274,7 +288,13 @@ func (e *Edit) Set() (*result.Edit, error) {
 		d := doc(it.Pos.File)
 		for _, key := range e.Unset {
 			if !slices.Contains(gatefile.ItemKeys(), key) {
-				return &failure.Usage{Message: fmt.Sprintf("no key of an item is called %q%s", key, didyoumean.Suggest(key, gatefile.ItemKeys()))}
+				return &failure.Usage{
+					Message: fmt.Sprintf(
+						"no key of an item is called %q%s",
+						key,
+						didyoumean.Suggest(key, gatefile.ItemKeys()),
+					),
+				}
 			}
 			if err := d.Delete(2, "items", it.Name, key); err != nil {
 				return err
@@ -313,7 +333,10 @@ func (e *Edit) less(d *gateedit.Doc, item string, f Field) error {
 			if len(have) > 0 {
 				what = "it has " + strings.Join(have, ", ")
 			}
-			return &failure.Usage{Message: fmt.Sprintf("%s of item %q has no %q%s", f.Key, item, v, didyoumean.Suggest(v, have)), Remedy: what}
+			return &failure.Usage{
+				Message: fmt.Sprintf("%s of item %q has no %q%s", f.Key, item, v, didyoumean.Suggest(v, have)),
+				Remedy:  what,
+			}
 		}
 		if err := d.DeleteFromList(v, 2, "items", item, f.Key); err != nil {
 			return err
@@ -374,14 +397,18 @@ func (e *Edit) Add() (*result.Edit, error) {
 	return e.Change(func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		if it := g.Item(e.Name); it != nil {
-			return &failure.Usage{Message: fmt.Sprintf("there is an item %q already (%s)", e.Name, it.Pos), Remedy: "yellowgate set " + e.Name + " changes it"}
+			return &failure.Usage{
+				Message: fmt.Sprintf("there is an item %q already (%s)", e.Name, it.Pos),
+				Remedy:  "yellowgate set " + e.Name + " changes it",
+			}
 		}
 		d := doc(g.File)
 		pieces := []snippet.Pieced{{}}
 		if e.Split != "" {
 			var whole bool
 			pieces, whole = snippet.Split(e.Split)
-			e.box = slices.ContainsFunc(pieces, func(p snippet.Pieced) bool { return p.Box }) && !slices.ContainsFunc(e.Fields, func(f Field) bool { return f.Key == "place" })
+			e.box = slices.ContainsFunc(pieces, func(p snippet.Pieced) bool { return p.Box }) &&
+				!slices.ContainsFunc(e.Fields, func(f Field) bool { return f.Key == "place" })
 			if whole || len(pieces) == 0 {
 				pieces = []snippet.Pieced{{Keys: []string{"code"}, Values: []string{strings.TrimSpace(e.Split)}}}
 			}
@@ -407,7 +434,10 @@ func (e *Edit) Add() (*result.Edit, error) {
 					fields = append(fields, f)
 				}
 				if len(fields) == 0 {
-					return &failure.Usage{Message: "a new item carries something", Remedy: "give it for example --script URL, --code-file FILE, --found SELECTOR, or --split FILE"}
+					return &failure.Usage{
+						Message: "a new item carries something",
+						Remedy:  "give it for example --script URL, --code-file FILE, --found SELECTOR, or --split FILE",
+					}
 				}
 			} else {
 				for _, f := range e.Fields {
@@ -468,19 +498,33 @@ func (e *Edit) Remove(release bool) (*result.Edit, error) {
 		}
 		g := p.Gate.File
 		if needed := decisions.NeededBy(g, it.Name); len(needed) > 0 {
-			return &failure.Usage{Message: fmt.Sprintf("item %q is needed by %s", it.Name, strings.Join(needed, ", ")), Remedy: "take the need out first, or remove what needs it"}
+			return &failure.Usage{
+				Message: fmt.Sprintf("item %q is needed by %s", it.Name, strings.Join(needed, ", ")),
+				Remedy:  "take the need out first, or remove what needs it",
+			}
 		}
 		if len(it.Found)+len(it.Replaces) > 0 && !release {
-			return &failure.Usage{Message: fmt.Sprintf("item %q keeps elements of the source pages out, or changes them; without it they come back as the source has them", it.Name),
-				Remedy: "say so with --release, or take it out of all pages: yellowgate set " + it.Name + " --pages none"}
+			return &failure.Usage{
+				Message: fmt.Sprintf(
+					"item %q keeps elements of the source pages out, or changes them; without it they come back as the source has them",
+					it.Name,
+				),
+				Remedy: "say so with --release, or take it out of all pages: yellowgate set " + it.Name + " --pages none",
+			}
 		}
 		if !release {
 			if pages, err := spotsOf(p, it.Name); err != nil || len(pages) > 0 {
 				if err != nil {
 					return err
 				}
-				return &failure.Usage{Message: fmt.Sprintf("item %q has a spot on %s, which would name no item", it.Name, pageedit.SomePages(pages)),
-					Remedy: "take the spots out of the pages first; --release removes the item all the same, and check reports its spots until they are gone"}
+				return &failure.Usage{
+					Message: fmt.Sprintf(
+						"item %q has a spot on %s, which would name no item",
+						it.Name,
+						pageedit.SomePages(pages),
+					),
+					Remedy: "take the spots out of the pages first; --release removes the item all the same, and check reports its spots until they are gone",
+				}
 			}
 		}
 		d := doc(it.Pos.File)

@@ -43,7 +43,12 @@ const yamlFacts = 8 << 20
 // readFacts reads the facts files that a gate file names. The bytes read are
 // given to seen, for the gate's digest.
 func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []problem.Problem) {
-	f := &Facts{ByPage: map[string]map[string]string{}, Lists: map[string]map[string]any{}, lists: map[string]bool{}, named: map[string]bool{}}
+	f := &Facts{
+		ByPage: map[string]map[string]string{},
+		Lists:  map[string]map[string]any{},
+		lists:  map[string]bool{},
+		named:  map[string]bool{},
+	}
 	var problems []problem.Problem
 	for _, name := range g.Site.Facts {
 		fail := func(line, column int, remedy, format string, args ...any) {
@@ -66,7 +71,12 @@ func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []prob
 			atName(outside.Remedy(), "the facts cannot be read: %s: %v", name.Value, err)
 			continue
 		case errors.As(err, &large) && limit == yamlFacts:
-			atName("write them as CSV or JSON, of which 64 MB are read", "the facts cannot be read: %s: %v for YAML", name.Value, err)
+			atName(
+				"write them as CSV or JSON, of which 64 MB are read",
+				"the facts cannot be read: %s: %v for YAML",
+				name.Value,
+				err,
+			)
 			continue
 		case err != nil:
 			atName("paths are relative to the gate file", "the facts cannot be read: %s: %v", name.Value, err)
@@ -75,7 +85,13 @@ func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []prob
 		seen(b)
 		if at := invalidUTF8(b); at >= 0 {
 			line := 1 + bytes.Count(b[:at], []byte("\n"))
-			fail(line, utf8.RuneCount(b[bytes.LastIndexByte(b[:at], '\n')+1:at])+1, "save it as UTF-8; spreadsheets call it CSV UTF-8", "the facts are not UTF-8: the byte 0x%02X is no character of it", b[at])
+			fail(
+				line,
+				utf8.RuneCount(b[bytes.LastIndexByte(b[:at], '\n')+1:at])+1,
+				"save it as UTF-8; spreadsheets call it CSV UTF-8",
+				"the facts are not UTF-8: the byte 0x%02X is no character of it",
+				b[at],
+			)
 			continue
 		}
 		switch ext {
@@ -125,7 +141,15 @@ func (f *Facts) readCSV(file, text string, fail failFunc) {
 		}
 		if n, twice := first[header[i]]; twice {
 			line, at := r.FieldPos(i)
-			fail(line, at, "give one of them another name, or take it out", "two columns are called %q: the %d. and the %d.", header[i], n+1, i+1)
+			fail(
+				line,
+				at,
+				"give one of them another name, or take it out",
+				"two columns are called %q: the %d. and the %d.",
+				header[i],
+				n+1,
+				i+1,
+			)
 			return
 		}
 		first[header[i]] = i
@@ -134,7 +158,13 @@ func (f *Facts) readCSV(file, text string, fail failFunc) {
 		}
 	}
 	if column < 0 && len(header) == 1 && strings.ContainsAny(header[0], ";\t") {
-		fail(1, 1, "save it with commas between the values (RFC 4180); spreadsheets offer that when exporting", "the values of this file are not separated by commas: its header row is one value, %q", header[0])
+		fail(
+			1,
+			1,
+			"save it with commas between the values (RFC 4180); spreadsheets offer that when exporting",
+			"the values of this file are not separated by commas: its header row is one value, %q",
+			header[0],
+		)
 		return
 	}
 	if column < 0 {
@@ -154,7 +184,14 @@ func (f *Facts) readCSV(file, text string, fail failFunc) {
 		line, _ := r.FieldPos(0)
 		switch {
 		case len(row) != len(header):
-			fail(line, 1, "a value with a comma in it is put in quotes", "the row has %d values, the header %d", len(row), len(header))
+			fail(
+				line,
+				1,
+				"a value with a comma in it is put in quotes",
+				"the row has %d values, the header %d",
+				len(row),
+				len(header),
+			)
 			continue
 		case !strings.HasPrefix(strings.TrimSpace(row[column]), "/"):
 			fail(line, 1, "", "%q is no path of a page: those begin with \"/\"", row[column])
@@ -245,7 +282,14 @@ func (f *Facts) list(path, name string, v *yamltree.Value) string {
 	return strings.Join(words, ", ")
 }
 
-func (f *Facts) add(file string, line, column int, path string, values map[string]string, order []string, fail failFunc) {
+func (f *Facts) add(
+	file string,
+	line, column int,
+	path string,
+	values map[string]string,
+	order []string,
+	fail failFunc,
+) {
 	key := page.Key(strings.TrimSpace(path))
 	have := f.ByPage[key]
 	if have == nil {

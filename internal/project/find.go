@@ -22,7 +22,8 @@ func (p *Project) Find(name string) (*page.Page, error) {
 // FindPage is Project.Find for any list of pages.
 func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page.Page, error) {
 	asked := name
-	if rest, ok := strings.CutPrefix(name, siteURL); ok && siteURL != "" && (rest == "" || rest[0] == '/' || rest[0] == '?' || rest[0] == '#') {
+	if rest, ok := strings.CutPrefix(name, siteURL); ok && siteURL != "" &&
+		(rest == "" || rest[0] == '/' || rest[0] == '?' || rest[0] == '#') {
 		asked = rest
 		if asked == "" {
 			asked = "/"
@@ -58,7 +59,10 @@ func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page
 		}
 		paths[i] = pages[i].Path
 	}
-	return nil, &failure.Usage{Message: fmt.Sprintf("no page %q%s", name, didyoumean.Suggest(name, paths)), Remedy: "yellowgate pages lists the pages there are"}
+	return nil, &failure.Usage{
+		Message: fmt.Sprintf("no page %q%s", name, didyoumean.Suggest(name, paths)),
+		Remedy:  "yellowgate pages lists the pages there are",
+	}
 }
 
 // FindQuick is Find for the usual ways to name a page, without listing the site;
@@ -95,7 +99,11 @@ func (p *Project) FindQuick(name string) *page.Page {
 		if hit != nil {
 			return nil // two files, one path: the full listing tells
 		}
-		hit = &page.Page{Path: page.PathOf(c, p.Gate.File.Site.Extensionless), File: c, Whole: matchesAny(p.Gate.File.Site.Pages, c)}
+		hit = &page.Page{
+			Path:  page.PathOf(c, p.Gate.File.Site.Extensionless),
+			File:  c,
+			Whole: matchesAny(p.Gate.File.Site.Pages, c),
+		}
 	}
 	if hit != nil {
 		p.giveFacts(hit)

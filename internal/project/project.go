@@ -76,7 +76,10 @@ func FindGate(dir string) (string, error) {
 			return name, nil
 		}
 		if d == filepath.Dir(d) {
-			return "", &failure.Usage{Message: "no " + GateFileName + " in this folder or in one above it", Remedy: "go to your site's folder, name the file with --gate FILE, or let the tool write a first one from the folder of your pages: yellowgate survey DIR --write"}
+			return "", &failure.Usage{
+				Message: "no " + GateFileName + " in this folder or in one above it",
+				Remedy:  "go to your site's folder, name the file with --gate FILE, or let the tool write a first one from the folder of your pages: yellowgate survey DIR --write",
+			}
 		}
 	}
 }
@@ -227,11 +230,23 @@ func (p *Project) folders() (problems []problem.Problem) {
 	source, output := fsys.Real(p.Source), fsys.Real(p.Output)
 	switch {
 	case source == output:
-		fail(s.Output, "name another folder for the output, such as public", "the output folder is the source folder; the source is never written to")
+		fail(
+			s.Output,
+			"name another folder for the output, such as public",
+			"the output folder is the source folder; the source is never written to",
+		)
 	case within(output, source):
-		fail(s.Output, "name a folder of its own for the output", "the output folder %s holds the source folder %s", s.Output.Value, s.Source.Value)
+		fail(
+			s.Output, "name a folder of its own for the output",
+			"the output folder %s holds the source folder %s", s.Output.Value, s.Source.Value,
+		)
 	case within(output, p.Dir):
-		fail(s.Output, "name a folder of its own for the output", "the output folder %s holds the gate file", s.Output.Value)
+		fail(
+			s.Output,
+			"name a folder of its own for the output",
+			"the output folder %s holds the gate file",
+			s.Output.Value,
+		)
 	}
 	return problems
 }
@@ -249,7 +264,13 @@ func OfFolder(dir, address string) (*Project, error) {
 	}
 	g, _ := gatefile.Parse("", []byte(head), nil)
 	gate, _ := pageedit.New(g, DayAt(g, time.Now()))
-	p := &Project{Dir: abs, Source: abs, Gate: gate, Facts: &Facts{}, skip: func(rel string, _ bool) bool { return site.Hidden(rel) }}
+	p := &Project{
+		Dir:    abs,
+		Source: abs,
+		Gate:   gate,
+		Facts:  &Facts{},
+		skip:   func(rel string, _ bool) bool { return site.Hidden(rel) },
+	}
 	return p, p.Walk()
 }
 
@@ -257,10 +278,16 @@ func OfFolder(dir, address string) (*Project, error) {
 func (p *Project) Walk() error {
 	origin := p.Gate.File.Site.Origin.Value
 	if p.Source == "" && origin != "" {
-		return &failure.Usage{Message: "the gate file names a server and no folder of its pages", Remedy: "add under site: source: captured, and keep the pages there with yellowgate capture"}
+		return &failure.Usage{
+			Message: "the gate file names a server and no folder of its pages",
+			Remedy:  "add under site: source: captured, and keep the pages there with yellowgate capture",
+		}
 	}
 	if p.Source == "" {
-		return &failure.Usage{Message: "the gate file names no source folder", Remedy: "add under site: source: FOLDER, the folder of the pages as your site builds them"}
+		return &failure.Usage{
+			Message: "the gate file names no source folder",
+			Remedy:  "add under site: source: FOLDER, the folder of the pages as your site builds them",
+		}
 	}
 	p.LeftOut = nil
 	folder, err := site.OpenFolder(p.Source, true)
@@ -279,9 +306,16 @@ func (p *Project) Walk() error {
 	if err != nil {
 		var pe *failure.Path
 		if errors.As(err, &pe) && pe.Path == p.Source {
-			pe.What = fmt.Sprintf("%s: site.source names this folder; build the site first, or mend the path", p.Gate.File.Site.Source.Pos)
+			pe.What = fmt.Sprintf(
+				"%s: site.source names this folder; build the site first, or mend the path",
+				p.Gate.File.Site.Source.Pos,
+			)
 			if origin != "" {
-				pe.What = fmt.Sprintf("%s: site.source names this folder; yellowgate capture keeps the pages of %s there", p.Gate.File.Site.Source.Pos, origin)
+				pe.What = fmt.Sprintf(
+					"%s: site.source names this folder; yellowgate capture keeps the pages of %s there",
+					p.Gate.File.Site.Source.Pos,
+					origin,
+				)
 			}
 		}
 		return err

@@ -34,8 +34,10 @@ func ParseQuery(p *Project, text string) (*Query, error) {
 	}
 	var syntax *pagequery.SyntaxError
 	if errors.As(err, &syntax) {
-		return nil, &failure.Usage{Message: fmt.Sprintf("the query cannot be read: column %d: %s", syntax.Offset+1, syntax.Message),
-			Remedy: text + "\n" + strings.Repeat(" ", len([]rune(text[:min(syntax.Offset, len(text))]))) + "^"}
+		return nil, &failure.Usage{
+			Message: fmt.Sprintf("the query cannot be read: column %d: %s", syntax.Offset+1, syntax.Message),
+			Remedy:  text + "\n" + strings.Repeat(" ", len([]rune(text[:min(syntax.Offset, len(text))]))) + "^",
+		}
 	}
 	q := &Query{Expr: x, base: len(p.Gate.File.Selectors)}
 	pagequery.Walk(x, func(x pagequery.Expr) {
@@ -54,7 +56,11 @@ func (q *Query) Chooses(v *pageedit.View) (bool, error) {
 	for _, s := range q.selectors {
 		hits, err := markup.Matches(v.Source.Text, s)
 		if err != nil {
-			return false, &failure.Path{Path: v.Page.File, Err: err, What: "write the query so that fewer elements have to be looked at"}
+			return false, &failure.Path{
+				Path: v.Page.File,
+				Err:  err,
+				What: "write the query so that fewer elements have to be looked at",
+			}
 		}
 		v.Page.Has = append(v.Page.Has, len(hits) > 0)
 	}

@@ -30,12 +30,16 @@ func (p *Project) LeavesOut(rel string, isDir bool) bool {
 }
 
 // dotFiles are the beginnings of the names of dot-files that nobody publishes.
-var dotFiles = []string{".git", ".yellowgate", ".DS_Store", "._", ".env", ".editorconfig", ".yg-", ".npm", ".idea", ".vscode", ".eslint", ".prettier", ".stylelint"}
+var dotFiles = []string{
+	".git", ".yellowgate", ".DS_Store", "._", ".env", ".editorconfig", ".yg-", ".npm", ".idea", ".vscode",
+	".eslint", ".prettier", ".stylelint",
+}
 
 // noteHidden keeps the names of dot-files that a server may want and that are left out.
 func (p *Project) noteHidden(rel string, isDir bool) {
 	base := path.Base(rel)
-	if isDir || !site.Hidden(rel) || also(p.Gate.File, rel, isDir) || slices.ContainsFunc(dotFiles, func(s string) bool { return strings.HasPrefix(base, s) }) {
+	if isDir || !site.Hidden(rel) || also(p.Gate.File, rel, isDir) ||
+		slices.ContainsFunc(dotFiles, func(s string) bool { return strings.HasPrefix(base, s) }) {
 		return
 	}
 	p.hidden.Lock()
@@ -48,7 +52,8 @@ func (p *Project) noteHidden(rel string, isDir bool) {
 func also(g *gatefile.Gate, rel string, isDir bool) bool {
 	return slices.ContainsFunc(g.Site.Also, func(t gatefile.Text) bool {
 		glob := strings.TrimPrefix(t.Value, "/")
-		return doublestar.MatchUnvalidated(glob, rel) || !strings.Contains(glob, "/") && doublestar.MatchUnvalidated(glob, path.Base(rel)) ||
+		return doublestar.MatchUnvalidated(glob, rel) ||
+			!strings.Contains(glob, "/") && doublestar.MatchUnvalidated(glob, path.Base(rel)) ||
 			isDir && strings.HasPrefix(glob, rel+"/")
 	})
 }
@@ -66,7 +71,8 @@ func (p *Project) Owns(real string) string {
 		return "is the gate file"
 	}
 	for _, f := range g.Others {
-		if rel, err := filepath.Rel(filepath.Dir(filepath.FromSlash(g.File)), filepath.FromSlash(f.Name)); err == nil && real == fsys.Real(filepath.Join(p.Dir, rel)) {
+		if rel, err := filepath.Rel(filepath.Dir(filepath.FromSlash(g.File)), filepath.FromSlash(f.Name)); err == nil &&
+			real == fsys.Real(filepath.Join(p.Dir, rel)) {
 			return "is a gate file that this one includes"
 		}
 	}

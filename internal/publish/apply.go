@@ -71,9 +71,19 @@ type ForeignError struct {
 
 func (e *ForeignError) Error() string {
 	if len(e.Blocks) > 0 {
-		return fmt.Sprintf("in the output folder %s, the tool cannot write where something else stands: %s", e.Folder, wording.List(e.Blocks, 3))
+		return fmt.Sprintf(
+			"in the output folder %s, the tool cannot write where something else stands: %s",
+			e.Folder,
+			wording.List(e.Blocks, 3),
+		)
 	}
-	return fmt.Sprintf("in the output folder %s, %s that the tool did not write %s where it has to write: %s", e.Folder, wording.Count(len(e.Files), "file"), wording.Agree(len(e.Files), "stands", "stand"), wording.List(e.Files, 3))
+	return fmt.Sprintf(
+		"in the output folder %s, %s that the tool did not write %s where it has to write: %s",
+		e.Folder,
+		wording.Count(len(e.Files), "file"),
+		wording.Agree(len(e.Files), "stands", "stand"),
+		wording.List(e.Files, 3),
+	)
 }
 
 // Remedy says what to do about it.
@@ -110,7 +120,10 @@ type job struct {
 // the first two nothing is written, and the others say what was.
 func Apply(ctx context.Context, p *project.Project, o Options) (*Summary, error) {
 	if p.Output == "" {
-		return nil, &failure.Usage{Message: "the gate file names no output folder", Remedy: "add under site: output: FOLDER, the folder that apply writes"}
+		return nil, &failure.Usage{
+			Message: "the gate file names no output folder",
+			Remedy:  "add under site: output: FOLDER, the folder that apply writes",
+		}
 	}
 	if ps := p.CheckPages(); len(ps) > 0 {
 		if worst, _ := problem.Worst(ps); worst == problem.Error {
@@ -129,7 +142,11 @@ func Apply(ctx context.Context, p *project.Project, o Options) (*Summary, error)
 	}
 	for _, work := range a.journal.work {
 		if err := a.clear(work); err != nil {
-			return nil, &failure.Path{Path: filepath.Join(filepath.Dir(a.out), site.OwnDir, work), Err: err, What: "an apply that was stopped left files there, and they cannot be removed; nothing was changed"}
+			return nil, &failure.Path{
+				Path: filepath.Join(filepath.Dir(a.out), site.OwnDir, work),
+				Err:  err,
+				What: "an apply that was stopped left files there, and they cannot be removed; nothing was changed",
+			}
 		}
 	}
 	a.journal.work = nil
@@ -157,7 +174,11 @@ func (a *apply) locked() (*Summary, error) {
 	if a.Part.Of < 2 { // no part is at work now
 		for _, work := range a.journal.work {
 			if err := a.clear(work); err != nil {
-				return nil, &failure.Path{Path: filepath.Join(filepath.Dir(a.out), site.OwnDir, work), Err: err, What: "an apply that was stopped left files there, and they cannot be removed; nothing was changed"}
+				return nil, &failure.Path{
+					Path: filepath.Join(filepath.Dir(a.out), site.OwnDir, work),
+					Err:  err,
+					What: "an apply that was stopped left files there, and they cannot be removed; nothing was changed",
+				}
 			}
 		}
 		a.journal.work = nil
@@ -181,7 +202,11 @@ func (a *apply) locked() (*Summary, error) {
 			cerr = jerr
 		}
 		if err == nil && cerr != nil {
-			err = &failure.Path{Path: a.workDir, Err: cerr, What: "the output is whole; what is left there, the next apply removes"}
+			err = &failure.Path{
+				Path: a.workDir,
+				Err:  cerr,
+				What: "the output is whole; what is left there, the next apply removes",
+			}
 		}
 	}
 	return s, err
@@ -284,7 +309,10 @@ func (a *apply) told() string {
 	if n == 0 && a.moves.Load() == 0 {
 		return "nothing was changed; the output is as it was before"
 	}
-	return fmt.Sprintf("%s in place, the rest as before, and each of them is whole; apply again to go on", told(n, a.writes)+wording.Agree(n, " is", " are"))
+	return fmt.Sprintf(
+		"%s in place, the rest as before, and each of them is whole; apply again to go on",
+		told(n, a.writes)+wording.Agree(n, " is", " are"),
+	)
 }
 
 // prepare gates every page that is to be written and lays it into the work folder,
@@ -345,7 +373,10 @@ func (a *apply) prepare() error {
 		for i := range a.Pages {
 			paths[i] = a.Pages[i].Path
 		}
-		return &failure.Usage{Message: fmt.Sprintf("%s chooses no page of the site%s", a.Query, pagequery.Meant(a.Query, paths)), Remedy: "nothing was written; yellowgate pages lists the pages there are"}
+		return &failure.Usage{
+			Message: fmt.Sprintf("%s chooses no page of the site%s", a.Query, pagequery.Meant(a.Query, paths)),
+			Remedy:  "nothing was written; yellowgate pages lists the pages there are",
+		}
 	}
 	var problems []pageedit.Problem
 	for i := range a.jobs {

@@ -79,7 +79,12 @@ func (a *apply) one(j *job, buf *site.Buffer) (c content, mine bool, err error) 
 	j.frag = fragment
 	untouched := e != nil && exists && e.gate == gate && e.output.same(out.Stamp)
 	if a.Chosen == nil && untouched && e.source.same(j.file.Stamp) {
-		j.entry = &entry{gate: gate, source: stamp{j.file.Stamp, e.source.sum}, output: stamp{out.Stamp, e.output.sum}, applied: e.applied}
+		j.entry = &entry{
+			gate:    gate,
+			source:  stamp{j.file.Stamp, e.source.sum},
+			output:  stamp{out.Stamp, e.output.sum},
+			applied: e.applied,
+		}
 		return nil, true, nil
 	}
 	var src []byte
@@ -130,7 +135,12 @@ func (a *apply) one(j *job, buf *site.Buffer) (c content, mine bool, err error) 
 	} else if !big {
 		size = int64(len(src))
 	}
-	j.entry = &entry{gate: gate, source: source, output: stamp{Stamp: fsys.Stamp{Size: size}, sum: sum}, applied: a.start.Unix()}
+	j.entry = &entry{
+		gate:    gate,
+		source:  source,
+		output:  stamp{Stamp: fsys.Stamp{Size: size}, sum: sum},
+		applied: a.start.Unix(),
+	}
 	if !exists {
 		return c, true, nil
 	}

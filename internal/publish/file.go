@@ -60,11 +60,17 @@ func WriteFile(name string, o FileOptions, do func(io.Writer) error) error {
 	if err == nil && !ours {
 		if o.Never != nil {
 			if why := o.Never(real); why != "" {
-				return &failure.Usage{Message: name + " " + why, Remedy: "nothing was written; name another file with --out"}
+				return &failure.Usage{
+					Message: name + " " + why,
+					Remedy:  "nothing was written; name another file with --out",
+				}
 			}
 		}
 		if there && !o.Force {
-			return &failure.Usage{Message: name + " is there already, and is no report of this program", Remedy: "nothing was written; name another file, or write over it with --force"}
+			return &failure.Usage{
+				Message: name + " is there already, and is no report of this program",
+				Remedy:  "nothing was written; name another file, or write over it with --force",
+			}
 		}
 	}
 	var b bytes.Buffer

@@ -21,7 +21,11 @@ import (
 func (a *apply) lay(j *job, c content) error {
 	work, err := a.makeWork()
 	if err != nil {
-		return &failure.Path{Path: filepath.Join(filepath.Dir(a.out), site.OwnDir), Err: err, What: "finished files lie there until all are; " + a.told()}
+		return &failure.Path{
+			Path: filepath.Join(filepath.Dir(a.out), site.OwnDir),
+			Err:  err,
+			What: "finished files lie there until all are; " + a.told(),
+		}
 	}
 	f, err := fsys.Create(filepath.Join(work, strconv.Itoa(j.number)))
 	var size int64
@@ -132,7 +136,10 @@ const acrossPrefix = ".yg-"
 // placeAcross puts a finished file into a folder on another file system than the work
 // folder's.
 func (a *apply) placeAcross(j *job, from, to string) error {
-	tmp := filepath.Join(filepath.Dir(to), acrossPrefix+strings.TrimPrefix(filepath.Base(a.workDir), workPrefix)+"-"+strconv.Itoa(j.number))
+	tmp := filepath.Join(
+		filepath.Dir(to),
+		acrossPrefix+strings.TrimPrefix(filepath.Base(a.workDir), workPrefix)+"-"+strconv.Itoa(j.number),
+	)
 	f, err := fsys.Create(tmp)
 	if err == nil {
 		_, _, err = stream(from, f)
@@ -245,7 +252,8 @@ func (a *apply) moveBack() {
 		if s.at == "" {
 			continue
 		}
-		if _, err := os.Lstat(a.at(s.path)); fsys.Missing(err) && os.MkdirAll(filepath.Dir(a.at(s.path)), 0o755) == nil {
+		if _, err := os.Lstat(a.at(s.path)); fsys.Missing(err) &&
+			os.MkdirAll(filepath.Dir(a.at(s.path)), 0o755) == nil {
 			os.Rename(s.at, a.at(s.path))
 		}
 	}
@@ -268,7 +276,11 @@ func (a *apply) removeEmpty(dir string) {
 // them, or of which only the record says that they are the tool's.
 func (a *apply) keepCopy(rel string) error {
 	fail := func(err error) error {
-		return &failure.Path{Path: a.state.at(replacedDir), Err: err, What: "what stands in the place of " + rel + " cannot be kept there; " + a.told()}
+		return &failure.Path{
+			Path: a.state.at(replacedDir),
+			Err:  err,
+			What: "what stands in the place of " + rel + " cannot be kept there; " + a.told(),
+		}
 	}
 	dir := a.state.at(replacedDir)
 	if err := own(dir, true); err != nil {
@@ -375,7 +387,11 @@ func (a *apply) finish() error {
 		}
 		sort.Strings(paths)
 		if err := a.record.save(a.state, paths); err != nil {
-			return &failure.Path{Path: a.state.at(recordName), Err: err, What: "the output is whole and as the gate says, but the record of it is not; apply again to mend it"}
+			return &failure.Path{
+				Path: a.state.at(recordName),
+				Err:  err,
+				What: "the output is whole and as the gate says, but the record of it is not; apply again to mend it",
+			}
 		}
 		return nil
 	}

@@ -91,7 +91,11 @@ func (s state) recordError(err error) error {
 	if errors.As(err, &pe) {
 		return err
 	}
-	return &failure.Path{Path: s.at(recordName), Err: err, What: "delete the record, then apply: pages that say already what they should are taken for the tool's own again, others by apply --take-over"}
+	return &failure.Path{
+		Path: s.at(recordName),
+		Err:  err,
+		What: "delete the record, then apply: pages that say already what they should are taken for the tool's own again, others by apply --take-over",
+	}
 }
 
 func (r *record) parse(b []byte) error {

@@ -45,7 +45,10 @@ func stateOf(p *project.Project, part site.Part) state {
 		}
 		return filepath.ToSlash(real)
 	}
-	s := state{Gate: named(filepath.Join(p.Dir, filepath.Base(filepath.FromSlash(p.Gate.File.File)))), Output: named(p.Output)}
+	s := state{
+		Gate:   named(filepath.Join(p.Dir, filepath.Base(filepath.FromSlash(p.Gate.File.File)))),
+		Output: named(p.Output),
+	}
 	sum := digestOf([]byte(s.Gate + "\x00" + s.Output))
 	word := strings.Map(func(r rune) rune {
 		if r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || r == '-' {
@@ -125,7 +128,8 @@ func (s state) family() (list []state) {
 	whole, _, _ := strings.Cut(s.dir, partWord)
 	dirs, _ := filepath.Glob(globSafe(whole) + partWord + "*")
 	for _, dir := range append(dirs, whole) {
-		if other := (state{dir: dir, Gate: s.Gate, Output: s.Output}); dir != s.dir && isDir(dir) && other.check() == nil {
+		if other := (state{dir: dir, Gate: s.Gate, Output: s.Output}); dir != s.dir && isDir(dir) &&
+			other.check() == nil {
 			list = append(list, other)
 		}
 	}

@@ -15,7 +15,15 @@ func (p *Printer) Capture(s *capture.Summary, folder string, verbose bool) {
 	if s.Stopped {
 		mark, stopped = p.warn.Render("stopped"), "; --go-on continues"
 	}
-	p.Line("%s %s: %s and %s, %s%s.", mark, folder, wording.Count(s.Pages, "page"), wording.Count(s.Files, "other file"), wording.Size(s.Bytes), stopped)
+	p.Line(
+		"%s %s: %s and %s, %s%s.",
+		mark,
+		folder,
+		wording.Count(s.Pages, "page"),
+		wording.Count(s.Files, "other file"),
+		wording.Size(s.Bytes),
+		stopped,
+	)
 	if s.Again {
 		p.Line("  %d came, %d changed, %d gone since the last capture", s.Came, s.Changed, s.Gone)
 	}
@@ -23,7 +31,15 @@ func (p *Printer) Capture(s *capture.Summary, folder string, verbose bool) {
 		p.Line("  %s", p.dim.Render(wording.Count(s.Redirects, "redirect")+" followed"))
 	}
 	if s.Queries > 0 {
-		p.Line("  %s", p.dim.Render(fmt.Sprintf("%s led to an address with a query: the query was dropped (--with-query keeps it)", wording.Count(s.Queries, "link"))))
+		p.Line(
+			"  %s",
+			p.dim.Render(
+				fmt.Sprintf(
+					"%s led to an address with a query: the query was dropped (--with-query keeps it)",
+					wording.Count(s.Queries, "link"),
+				),
+			),
+		)
 	}
 	if len(s.Dead) > 0 {
 		p.Heading("Answered with an error, or not at all")

@@ -45,7 +45,11 @@ func AuditCSV(w io.Writer, a *result.Audit) error {
 // gets an apostrophe in front.
 func csvCell(s string) string {
 	s = Clean(s)
-	if first := strings.TrimLeft(s, " \u00a0\uFEFF"); first != "" && strings.ContainsAny(first[:1], "=+-@|%") || strings.HasPrefix(first, "＝") || strings.HasPrefix(first, "＋") || strings.HasPrefix(first, "－") || strings.HasPrefix(first, "＠") {
+	if first := strings.TrimLeft(s, " \u00a0\uFEFF"); first != "" && strings.ContainsAny(first[:1], "=+-@|%") ||
+		strings.HasPrefix(first, "＝") ||
+		strings.HasPrefix(first, "＋") ||
+		strings.HasPrefix(first, "－") ||
+		strings.HasPrefix(first, "＠") {
 		return "'" + s
 	}
 	return s
@@ -92,7 +96,12 @@ func JUnit(w io.Writer, a *result.Audit, fails func(problem.Severity) bool) erro
 	for _, c := range checks.All() {
 		s := suite{Name: c.Name}
 		for _, f := range by[c.Name] {
-			one := testcase{Name: fmt.Sprintf("%s:%d:%d", valid(f.File), f.Line, f.Column), Classname: "yellowgate." + c.Name, File: valid(f.File), Line: f.Line}
+			one := testcase{
+				Name:      fmt.Sprintf("%s:%d:%d", valid(f.File), f.Line, f.Column),
+				Classname: "yellowgate." + c.Name,
+				File:      valid(f.File),
+				Line:      f.Line,
+			}
 			if fails(f.Severity) {
 				one.Failure = &failure{f.Severity.String(), valid(f.Message), valid(f.Remedy)}
 				s.Failures++
@@ -172,7 +181,10 @@ func SARIF(w io.Writer, a *result.Audit) error {
 		index[c.Name] = i
 		doc := strings.ReplaceAll(c.Doc, "\n", " ")
 		rules = append(rules, rule{c.Name, identifier(c.Name), message{c.Title}, message{doc},
-			help{doc + "\n\nBad:\n" + c.Bad + "\n\nGood:\n" + c.Good, doc + "\n\nBad:\n\n```html\n" + c.Bad + "\n```\n\nGood:\n\n```html\n" + c.Good + "\n```\n"},
+			help{
+				doc + "\n\nBad:\n" + c.Bad + "\n\nGood:\n" + c.Good,
+				doc + "\n\nBad:\n\n```html\n" + c.Bad + "\n```\n\nGood:\n\n```html\n" + c.Good + "\n```\n",
+			},
 			map[string]string{"level": c.Severity.String()}, map[string]any{"tags": []string{c.Family}}})
 	}
 	results := []result{}
@@ -184,10 +196,24 @@ func SARIF(w io.Writer, a *result.Audit) error {
 	doc := map[string]any{
 		"$schema": "https://json.schemastore.org/sarif-2.1.0.json", "version": "2.1.0",
 		"runs": []any{map[string]any{
-			"tool":               map[string]any{"driver": map[string]any{"name": "Yellow Gate", "version": version.Number, "semanticVersion": version.Number, "rules": rules}},
-			"columnKind":         "unicodeCodePoints",
-			"originalUriBaseIds": map[string]any{"ROOT": map[string]any{"uri": workingFolder(), "description": map[string]string{"text": "the folder in which the audit was run: the top of a checkout"}}},
-			"results":            results,
+			"tool": map[string]any{
+				"driver": map[string]any{
+					"name":            "Yellow Gate",
+					"version":         version.Number,
+					"semanticVersion": version.Number,
+					"rules":           rules,
+				},
+			},
+			"columnKind": "unicodeCodePoints",
+			"originalUriBaseIds": map[string]any{
+				"ROOT": map[string]any{
+					"uri": workingFolder(),
+					"description": map[string]string{
+						"text": "the folder in which the audit was run: the top of a checkout",
+					},
+				},
+			},
+			"results": results,
 		}},
 	}
 	j, err := json.MarshalIndent(doc, "", " ")
@@ -250,8 +276,21 @@ func Markdown(w io.Writer, a *result.Audit) error {
 	if a.Totals.Errors > 0 {
 		head = "❌ " + wording.Count(a.Totals.Errors, "error")
 	}
-	fmt.Fprintf(&b, "### Audit of %s: %s, %s, %s\n\n", inline(a.Dir), head, wording.Count(a.Totals.Warnings, "warning"), wording.Count(a.Totals.Notes, "note"))
-	fmt.Fprintf(&b, "%s, %s, %s.", wording.Count(a.Pages, "page"), wording.Count(a.Requests, "request"), wording.Size(a.Bytes))
+	fmt.Fprintf(
+		&b,
+		"### Audit of %s: %s, %s, %s\n\n",
+		inline(a.Dir),
+		head,
+		wording.Count(a.Totals.Warnings, "warning"),
+		wording.Count(a.Totals.Notes, "note"),
+	)
+	fmt.Fprintf(
+		&b,
+		"%s, %s, %s.",
+		wording.Count(a.Pages, "page"),
+		wording.Count(a.Requests, "request"),
+		wording.Size(a.Bytes),
+	)
 	if a.Totals.Accepted > 0 {
 		fmt.Fprintf(&b, " %s accepted.", wording.Count(a.Totals.Accepted, "finding"))
 	}
@@ -289,7 +328,15 @@ func Markdown(w io.Writer, a *result.Audit) error {
 	}
 	for _, name := range names {
 		f := by[name].first
-		fmt.Fprintf(&b, "| %s | %s | %d | %s: %s |\n", f.Severity, name, by[name].n, inline(fmt.Sprintf("%s:%d", f.File, f.Line)), text(f.Message))
+		fmt.Fprintf(
+			&b,
+			"| %s | %s | %d | %s: %s |\n",
+			f.Severity,
+			name,
+			by[name].n,
+			inline(fmt.Sprintf("%s:%d", f.File, f.Line)),
+			text(f.Message),
+		)
 	}
 	var items []string
 	for _, it := range a.ByItem {

@@ -263,7 +263,14 @@ func checkOf(c *check.Check, fs []check.Finding) htmlCheck {
 
 // comparisonOf says what differs.
 func comparisonOf(c *result.Comparison) *htmlComparison {
-	x := &htmlComparison{Before: Clean(c.Before.Dir), Added: c.Added, Removed: c.Removed, Others: c.Others, Mended: checksOf(c.Mended), New: checksOf(c.New)}
+	x := &htmlComparison{
+		Before:  Clean(c.Before.Dir),
+		Added:   c.Added,
+		Removed: c.Removed,
+		Others:  c.Others,
+		Mended:  checksOf(c.Mended),
+		New:     checksOf(c.New),
+	}
 	for _, row := range totalRows(c.Result) {
 		t := htmlTotal{Name: row.what, Was: row.say(row.was), Is: row.say(row.is)}
 		if d := row.is - row.was; d != 0 {

@@ -25,7 +25,10 @@ type applyRecord struct {
 
 // ApplyRecord is what an apply did.
 func ApplyRecord(s *publish.Summary) any {
-	return applyRecord{s.Pages, s.Fragments, s.Others, s.Written, s.Copied, s.Unchanged, s.Removed, ProblemRecords(s.Problems)}
+	return applyRecord{
+		s.Pages, s.Fragments, s.Others, s.Written, s.Copied, s.Unchanged, s.Removed,
+		ProblemRecords(s.Problems),
+	}
 }
 
 type itemRecord struct {

@@ -44,7 +44,10 @@ func Schema(w io.Writer) error {
 	for p := s.Properties.Oldest(); p != nil; p = p.Next() { // a key may stand there with nothing below it yet
 		if p.Key != "yellowgate" && p.Key != "strict" {
 			whole := *p.Value
-			p.Value = &jsonschema.Schema{AnyOf: []*jsonschema.Schema{&whole, {Type: "null"}}, Description: whole.Description}
+			p.Value = &jsonschema.Schema{
+				AnyOf:       []*jsonschema.Schema{&whole, {Type: "null"}},
+				Description: whole.Description,
+			}
 			whole.Description = ""
 		}
 	}
@@ -107,7 +110,10 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 		return oneOrMore(form(r, reflect.TypeFor[gatefile.Name]()))
 	case reflect.TypeFor[gatefile.MetadataNames]():
 		plain := append(slices.Clone(gatefile.MetadataKeys), "theme-color", "icon")
-		return oneOrMore(words(plain...), &jsonschema.Schema{Type: "string", Pattern: `^(meta|property|link|social)\..`})
+		return oneOrMore(
+			words(plain...),
+			&jsonschema.Schema{Type: "string", Pattern: `^(meta|property|link|social)\..`},
+		)
 	case reflect.TypeFor[gatefile.Line]():
 		return scalar()
 	case reflect.TypeFor[gatefile.Version]():
@@ -127,7 +133,9 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 	case reflect.TypeFor[gatefile.OnePlace]():
 		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{words(gatefile.PlaceNames()...), at()}}
 	case reflect.TypeFor[gatefile.PlaceShape]():
-		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{words(gatefile.PlaceNames()...), at(), of(gatefile.PartPlaces{})}}
+		return &jsonschema.Schema{
+			AnyOf: []*jsonschema.Schema{words(gatefile.PlaceNames()...), at(), of(gatefile.PartPlaces{})},
+		}
 	case reflect.TypeFor[gatefile.ParamOf]():
 		full := r.ReflectFromType(reflect.TypeFor[paramOf]())
 		full.Version = ""

@@ -26,9 +26,20 @@ func (p *Printer) Used(uses []result.Use, pages, unread int, screens []string, v
 			item = "  item " + p.name.Render(u.Item)
 		}
 		p.Line("")
-		p.Line("%s  %s%s", p.head.Render(Clean(u.Target)), p.dim.Render(fmt.Sprintf("%s, at most %s used", wording.Size(int64(u.Bytes)), wording.Size(int64(u.Most)))), item)
+		p.Line(
+			"%s  %s%s",
+			p.head.Render(Clean(u.Target)),
+			p.dim.Render(fmt.Sprintf("%s, at most %s used", wording.Size(int64(u.Bytes)), wording.Size(int64(u.Most)))),
+			item,
+		)
 		if len(u.Idle) > 0 {
-			p.Line("  %s on %d of %d: %s", p.warn.Render(word), len(u.Idle), len(u.Idle)+len(u.On), Clean(wording.List(u.Idle, 5)))
+			p.Line(
+				"  %s on %d of %d: %s",
+				p.warn.Render(word),
+				len(u.Idle),
+				len(u.Idle)+len(u.On),
+				Clean(wording.List(u.Idle, 5)),
+			)
 		}
 		if len(u.On) > 0 {
 			p.Line("  used on %s", Clean(wording.List(u.On, 5)))
@@ -47,5 +58,10 @@ func (p *Printer) Used(uses []result.Use, pages, unread int, screens []string, v
 	if unread > 0 {
 		p.Line("%s", p.bad.Render(wording.Count(unread, "visit")+" could not be read"))
 	}
-	p.Line("%s", p.dim.Render("Resting on what ran and matched while pages loaded. What nobody clicked, typed or scrolled to was not tried: look at yellowgate diff, and try it, before you publish."))
+	p.Line(
+		"%s",
+		p.dim.Render(
+			"Resting on what ran and matched while pages loaded. What nobody clicked, typed or scrolled to was not tried: look at yellowgate diff, and try it, before you publish.",
+		),
+	)
 }

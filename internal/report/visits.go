@@ -50,8 +50,20 @@ func visitOf(r *pageload.Record) htmlVisit {
 		v.Picture = "data:image/jpeg;base64," + base64.StdEncoding.EncodeToString(r.Picture)
 	}
 	m := &r.Measured
-	v.Measured = fmt.Sprintf("%s, %s over the wire. First paint after %.0f ms, largest after %.0f ms%s, layout shift %.3f, scripts blocked for %.0f ms, %s.",
-		wording.Count(len(r.Requests), "request"), wording.Size(r.Wire()), m.FirstPaint, m.LargestPaint, ofElement(m.LargestIs), m.Shift, m.Blocking, wording.Count(m.Nodes, "element"))
+	v.Measured = fmt.Sprintf(
+		"%s, %s over the wire. First paint after %.0f ms, largest after %.0f ms%s, layout shift %.3f, scripts blocked for %.0f ms, %s.",
+		wording.Count(
+			len(r.Requests),
+			"request",
+		),
+		wording.Size(r.Wire()),
+		m.FirstPaint,
+		m.LargestPaint,
+		ofElement(m.LargestIs),
+		m.Shift,
+		m.Blocking,
+		wording.Count(m.Nodes, "element"),
+	)
 	end := max(m.Loaded, m.LargestPaint, 1)
 	for i := range r.Requests {
 		end = max(end, r.Requests[i].Ended)
@@ -59,7 +71,15 @@ func visitOf(r *pageload.Record) htmlVisit {
 	r.Tree(func(i, deep int) {
 		x := &r.Requests[i]
 		answer, bad := answerOf(x)
-		q := htmlRequest{What: Clean(x.Target), Deep: deep, Answer: Clean(answer), Bad: bad, Wire: wording.Size(x.Wire), From: x.Begun / end * 100, Item: x.Item}
+		q := htmlRequest{
+			What:   Clean(x.Target),
+			Deep:   deep,
+			Answer: Clean(answer),
+			Bad:    bad,
+			Wire:   wording.Size(x.Wire),
+			From:   x.Begun / end * 100,
+			Item:   x.Item,
+		}
 		if x.Ended > 0 {
 			q.Took, q.Wide = fmt.Sprintf("%.0f", x.Ended-x.Begun), (x.Ended-x.Begun)/end*100
 		}

@@ -22,7 +22,13 @@ func Certificate(hosts ...string) (pair tls.Certificate, key string, err error) 
 	if err != nil {
 		return pair, "", err
 	}
-	of := &x509.Certificate{SerialNumber: big.NewInt(time.Now().UnixNano()), Subject: pkix.Name{CommonName: "a stand-in on this machine"}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(24 * time.Hour), DNSNames: hosts}
+	of := &x509.Certificate{
+		SerialNumber: big.NewInt(time.Now().UnixNano()),
+		Subject:      pkix.Name{CommonName: "a stand-in on this machine"},
+		NotBefore:    time.Now().Add(-time.Hour),
+		NotAfter:     time.Now().Add(24 * time.Hour),
+		DNSNames:     hosts,
+	}
 	der, err := x509.CreateCertificate(rand.Reader, of, of, &private.PublicKey, private)
 	if err != nil {
 		return pair, "", err

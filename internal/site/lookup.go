@@ -40,7 +40,9 @@ func Index(files []File, pages []page.Page) (hasFile, hasPage func(string) bool)
 	}
 	hasPage = func(path string) bool { return keys[page.Key(path)] }
 	hasFile = func(path string) bool {
-		return names[path] || strings.HasSuffix(path, "/") && hasPage(path) || !strings.Contains(filepath.Base(path), ".") && hasPage(path) || names[page.Clean(path)]
+		return names[path] || strings.HasSuffix(path, "/") && hasPage(path) ||
+			!strings.Contains(filepath.Base(path), ".") && hasPage(path) ||
+			names[page.Clean(path)]
 	}
 	return hasFile, hasPage
 }

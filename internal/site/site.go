@@ -188,7 +188,11 @@ func Pages(files []File, extensionless bool) ([]page.Page, error) {
 		p := page.Page{Path: page.PathOf(f.Path, extensionless), File: f.Path}
 		key := strings.TrimSuffix(p.Path, "/")
 		if other, dup := byKey[key]; dup {
-			return nil, &failure.Path{Path: f.Path, Err: fmt.Errorf("this file and %s are one page, %s", other, p.Path), What: "take one of them out, or list it under site.ignore"}
+			return nil, &failure.Path{
+				Path: f.Path,
+				Err:  fmt.Errorf("this file and %s are one page, %s", other, p.Path),
+				What: "take one of them out, or list it under site.ignore",
+			}
 		}
 		byKey[key] = f.Path
 		pages = append(pages, p)

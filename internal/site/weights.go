@@ -52,8 +52,11 @@ func (w *Weights) Has(path string) bool {
 }
 
 // packed are the endings of files that no server compresses, since they are.
-var packed = map[string]bool{".png": true, ".jpg": true, ".jpeg": true, ".gif": true, ".webp": true, ".avif": true, ".woff": true, ".woff2": true,
-	".mp4": true, ".webm": true, ".ogg": true, ".mp3": true, ".mov": true, ".pdf": true, ".zip": true, ".gz": true}
+var packed = map[string]bool{
+	".png": true, ".jpg": true, ".jpeg": true, ".gif": true, ".webp": true, ".avif": true, ".woff": true,
+	".woff2": true, ".mp4": true, ".webm": true, ".ogg": true, ".mp3": true, ".mov": true, ".pdf": true,
+	".zip": true, ".gz": true,
+}
 
 // Packed reports whether a file of that name is weighed by its size alone.
 func Packed(path string) bool { return packed[strings.ToLower(filepath.Ext(path))] }

@@ -127,7 +127,8 @@ func (s *auditing) answers(kind auditcache.Kind, path string) (a auditcache.Answ
 
 // remember opens what the last audit found.
 func (s *auditing) remember() {
-	if s.NoCache || s.Browser != nil || len(s.Saved) > 0 || s.Project == nil || s.Records || s.Each != nil || s.Names != nil {
+	if s.NoCache || s.Browser != nil || len(s.Saved) > 0 || s.Project == nil || s.Records || s.Each != nil ||
+		s.Names != nil {
 		return
 	}
 	folder, err := filepath.Abs(s.Dir)

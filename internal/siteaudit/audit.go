@@ -90,11 +90,21 @@ func newAuditing(o Options) (*auditing, error) {
 	files, strays, err := from.List(func(rel string, _ bool) bool { return site.Hidden(rel) })
 	if err != nil {
 		if o.Project != nil && errors.Is(err, fs.ErrNotExist) && o.Dir == o.Project.Output {
-			return nil, &failure.Usage{Message: "nothing was applied yet: the output folder " + o.Project.Gate.File.Site.Output.Value + " does not exist", Remedy: "run yellowgate apply first, or audit another folder: yellowgate audit DIR"}
+			return nil, &failure.Usage{
+				Message: "nothing was applied yet: the output folder " + o.Project.Gate.File.Site.Output.Value + " does not exist",
+				Remedy:  "run yellowgate apply first, or audit another folder: yellowgate audit DIR",
+			}
 		}
 		return nil, err
 	}
-	s := &auditing{Options: o, result: newAuditResult(o.Name), site: weburl.NewSite(o.Address), weights: site.NewWeights(o.Dir, files), files: files, from: from}
+	s := &auditing{
+		Options: o,
+		result:  newAuditResult(o.Name),
+		site:    weburl.NewSite(o.Address),
+		weights: site.NewWeights(o.Dir, files),
+		files:   files,
+		from:    from,
+	}
 	s.weights.Roughly = o.Roughly || !o.Records && o.Each == nil
 	s.read = site.ReadOnce(from)
 	known := check.Known{Read: s.read, Addresses: addressesOf(from.Captured())}
@@ -105,7 +115,8 @@ func newAuditing(o Options) (*auditing, error) {
 		if err := s.useGate(); err != nil {
 			return nil, err
 		}
-		if folder, ok := o.Project.From.(*site.Folder); ok && known.Addresses == nil && s.Dir == o.Project.Output { // it is answered like its source
+		if folder, ok := o.Project.From.(*site.Folder); ok && known.Addresses == nil &&
+			s.Dir == o.Project.Output { // it is answered like its source
 			known.Addresses = addressesOf(folder.Captured())
 		}
 		if s.pages, err = o.Project.PagesOf(files); err != nil {
@@ -119,7 +130,10 @@ func newAuditing(o Options) (*auditing, error) {
 		s.pages = site.PagesAnyway(files)
 	}
 	if len(s.pages) == 0 {
-		return nil, &failure.Usage{Message: "there is no page in " + o.Name + ": nothing was audited", Remedy: "name the folder of your site's pages (files ending in .html or .htm): yellowgate audit DIR"}
+		return nil, &failure.Usage{
+			Message: "there is no page in " + o.Name + ": nothing was audited",
+			Remedy:  "name the folder of your site's pages (files ending in .html or .htm): yellowgate audit DIR",
+		}
 	}
 	site.Told(s.pages, from)
 	known.HasFile, known.HasPage = site.Index(append(files, reachable(o.Dir, strays)...), s.pages)
@@ -141,7 +155,13 @@ func newAuditing(o Options) (*auditing, error) {
 }
 
 func newAuditResult(name string) *result.Audit {
-	return &result.Audit{Format: result.AuditFormat, Dir: name, Records: []*inventory.Record{}, Verdicts: []result.Gated{}, Findings: []check.Finding{}}
+	return &result.Audit{
+		Format:   result.AuditFormat,
+		Dir:      name,
+		Records:  []*inventory.Record{},
+		Verdicts: []result.Gated{},
+		Findings: []check.Finding{},
+	}
 }
 
 // ofSite returns what only all pages together show.
@@ -240,13 +260,18 @@ func (s *auditing) each(take func(*audited) error) error {
 	if s.browser != nil {
 		workers = s.browser.AtATime()
 	}
-	return parallel.InOrderBy(workers, len(s.pages), func(i int) (audited, error) { return s.one(s.pages[i]) }, func(i int, a audited) error {
-		if s.Progress != nil {
-			s.Progress(i+1, len(s.pages))
-		}
-		defer a.release()
-		return take(&a)
-	})
+	return parallel.InOrderBy(
+		workers,
+		len(s.pages),
+		func(i int) (audited, error) { return s.one(s.pages[i]) },
+		func(i int, a audited) error {
+			if s.Progress != nil {
+				s.Progress(i+1, len(s.pages))
+			}
+			defer a.release()
+			return take(&a)
+		},
+	)
 }
 
 // one audits one page.
@@ -269,7 +294,8 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 	} else {
 		src = nil
 	}
-	if s.Project != nil && s.Project.Source == "" { // what a server makes is its own source: what bears a mark is left out of it
+	if s.Project != nil &&
+		s.Project.Source == "" { // what a server makes is its own source: what bears a mark is left out of it
 		of := s.Project.PageAt(known.File)
 		of.Answer = known.Answer
 		src, text = &of, file
@@ -297,7 +323,15 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 
 // look takes the record of a page and runs the checks on it. src is the page of the source that
 // it was made of, and text its bytes; nil for none.
-func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, src *page.Page, weights inventory.Weights, of *check.Site) audited {
+func (s *auditing) look(
+	a audited,
+	file []byte,
+	known page.Page,
+	text []byte,
+	src *page.Page,
+	weights inventory.Weights,
+	of *check.Site,
+) audited {
 	pass := &check.Pass{Site: of}
 	var source *pageedit.Result
 	if s.Project != nil {
@@ -387,7 +421,12 @@ func (s *auditing) notApplied() (out []check.Finding) {
 // Page audits one page given as bytes, as the page at a path. For has() the
 // source file is asked if there is one, else the page itself.
 func Page(file []byte, path string, project *project.Project) (*result.Audit, error) {
-	s := &auditing{Options: Options{Dir: "-", Project: project, Records: true}, result: newAuditResult("-"), site: weburl.NewSite(""), weights: site.NewWeights(".", nil)}
+	s := &auditing{
+		Options: Options{Dir: "-", Project: project, Records: true},
+		result:  newAuditResult("-"),
+		site:    weburl.NewSite(""),
+		weights: site.NewWeights(".", nil),
+	}
 	known := page.Page{Path: page.Clean(path), File: "-"}
 	var text []byte
 	var src *page.Page

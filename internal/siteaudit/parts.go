@@ -230,17 +230,25 @@ const mostLine = 256 << 20
 func openPart(name string) (*partFile, error) {
 	f, _, err := fsys.Open(name)
 	if err != nil {
-		return nil, &failure.Path{Path: name, Err: err, What: "name the files that yellowgate audit --part N/M --out FILE wrote"}
+		return nil, &failure.Path{
+			Path: name,
+			Err:  err,
+			What: "name the files that yellowgate audit --part N/M --out FILE wrote",
+		}
 	}
 	p := &partFile{name: name, f: f, r: bufio.NewReaderSize(f, 1<<16), sum: xxh3.New()}
 	line, err := p.next()
-	if err == nil && (json.Unmarshal(line, &p.partHead) != nil || !strings.HasPrefix(p.Format, "yellowgate.audit-part/") || p.Part < 1 || p.Of < p.Part || p.Of > site.MostParts) {
+	if err == nil &&
+		(json.Unmarshal(line, &p.partHead) != nil || !strings.HasPrefix(p.Format, "yellowgate.audit-part/") || p.Part < 1 || p.Of < p.Part || p.Of > site.MostParts) {
 		p.partHead = partHead{}
 		err = fmt.Errorf("no part")
 	}
 	if err != nil {
 		f.Close()
-		return nil, &failure.Usage{Message: name + " is no part of an audit", Remedy: "parts are written by yellowgate audit --part N/M --out FILE"}
+		return nil, &failure.Usage{
+			Message: name + " is no part of an audit",
+			Remedy:  "parts are written by yellowgate audit --part N/M --out FILE",
+		}
 	}
 	return p, nil
 }
@@ -260,7 +268,10 @@ type joining struct {
 // output of the gate file.
 func PartFolder(names []string) ([]string, error) {
 	if len(names) == 0 {
-		return nil, &failure.Usage{Message: "no parts to join", Remedy: "name them: yellowgate audit --join part-*.ndjson"}
+		return nil, &failure.Usage{
+			Message: "no parts to join",
+			Remedy:  "name them: yellowgate audit --join part-*.ndjson",
+		}
 	}
 	p, err := openPart(names[0])
 	if err != nil {
@@ -299,7 +310,10 @@ func Join(o Options, names []string) (r *result.Audit, done func() error, err er
 		return nil, nil, err
 	}
 	if (o.Records || o.Each != nil) && slices.ContainsFunc(j.parts, func(p *partFile) bool { return !p.Records }) {
-		return nil, nil, &failure.Usage{Message: "the parts hold no records of pages, which this format has", Remedy: "make the parts with --records, or join them into text, csv, sarif, junit or markdown"}
+		return nil, nil, &failure.Usage{
+			Message: "the parts hold no records of pages, which this format has",
+			Remedy:  "make the parts with --records, or join them into text, csv, sarif, junit or markdown",
+		}
 	}
 	if err := j.add(o); err != nil {
 		return nil, nil, err
@@ -335,17 +349,50 @@ func (j *joining) open(names []string) error {
 		}
 		switch {
 		case p.Of != first.Of:
-			err = &failure.Usage{Message: fmt.Sprintf("%s is part %d of %d, and %s one of %d", p.name, p.Part, p.Of, first.name, first.Of), Remedy: "join the parts of one audit"}
+			err = &failure.Usage{
+				Message: fmt.Sprintf(
+					"%s is part %d of %d, and %s one of %d", p.name, p.Part, p.Of, first.name, first.Of,
+				),
+				Remedy: "join the parts of one audit",
+			}
 		case p.Version != version.Number || p.Format != PartFormat:
-			err = &failure.Usage{Message: fmt.Sprintf("%s was made by version %s of yellowgate, and this is %s", p.name, p.Version, version.Number), Remedy: "audit all parts and join them with one version"}
+			err = &failure.Usage{
+				Message: fmt.Sprintf(
+					"%s was made by version %s of yellowgate, and this is %s",
+					p.name,
+					p.Version,
+					version.Number,
+				),
+				Remedy: "audit all parts and join them with one version",
+			}
 		case p.Gate != j.result.Gate:
-			err = &failure.Usage{Message: p.name + " was made with another gate", Remedy: "the gate file, or what it names, changed since: run the parts of the audit again"}
+			err = &failure.Usage{
+				Message: p.name + " was made with another gate",
+				Remedy:  "the gate file, or what it names, changed since: run the parts of the audit again",
+			}
 		case filepath.Clean(p.Folder) != filepath.Clean(first.Folder):
-			err = &failure.Usage{Message: fmt.Sprintf("%s is of the folder %s, and %s of %s", p.name, p.Folder, first.name, first.Folder), Remedy: "join the parts of one audit"}
+			err = &failure.Usage{
+				Message: fmt.Sprintf(
+					"%s is of the folder %s, and %s of %s", p.name, p.Folder, first.name, first.Folder,
+				),
+				Remedy: "join the parts of one audit",
+			}
 		case p.Site != first.Site:
-			err = &failure.Usage{Message: p.name + " and " + first.name + " were made of different files", Remedy: "run all parts of the audit on the same files"}
+			err = &failure.Usage{
+				Message: p.name + " and " + first.name + " were made of different files",
+				Remedy:  "run all parts of the audit on the same files",
+			}
 		case j.parts[p.Part-1] != nil:
-			err = &failure.Usage{Message: fmt.Sprintf("part %d of %d is there twice: %s and %s", p.Part, p.Of, j.parts[p.Part-1].name, p.name), Remedy: "name each part once"}
+			err = &failure.Usage{
+				Message: fmt.Sprintf(
+					"part %d of %d is there twice: %s and %s",
+					p.Part,
+					p.Of,
+					j.parts[p.Part-1].name,
+					p.name,
+				),
+				Remedy: "name each part once",
+			}
 		}
 		if err != nil {
 			p.f.Close()
@@ -360,10 +407,16 @@ func (j *joining) open(names []string) error {
 		}
 	}
 	if len(missing) > 0 {
-		return &failure.Usage{Message: "missing: part " + strings.Join(missing[:min(len(missing), 12)], ", "), Remedy: "run it: yellowgate audit --part " + missing[0] + " --out FILE; then join all parts"}
+		return &failure.Usage{
+			Message: "missing: part " + strings.Join(missing[:min(len(missing), 12)], ", "),
+			Remedy:  "run it: yellowgate audit --part " + missing[0] + " --out FILE; then join all parts",
+		}
 	}
 	if first.Site != j.digest() {
-		return &failure.Usage{Message: "the files of " + j.Options.Name + " are not those of which the parts were made", Remedy: "run all parts of the audit again, or join them where the same files are"}
+		return &failure.Usage{
+			Message: "the files of " + j.Options.Name + " are not those of which the parts were made",
+			Remedy:  "run all parts of the audit again, or join them where the same files are",
+		}
 	}
 	return nil
 }

@@ -171,7 +171,11 @@ func (w *inTheWay) anywhere() []problem.Problem {
 	out := slices.Concat(gatecheck.BuiltAndMissing(w.p.Gate.File, w.hasFile), gatecheck.Unreadable(w.p.Gate.File, read))
 	if w.server != nil && w.server.Err() != nil {
 		out = append(out, problem.Problem{Severity: problem.Note, Pos: w.p.Gate.File.Site.Origin.Pos,
-			Message: fmt.Sprintf("%s could not be asked for files that the folder lacks: %v", w.server.Origin, w.server.Err()), Remedy: "start it, and try again"})
+			Message: fmt.Sprintf(
+				"%s could not be asked for files that the folder lacks: %v",
+				w.server.Origin,
+				w.server.Err(),
+			), Remedy: "start it, and try again"})
 	}
 	return out
 }
@@ -216,5 +220,8 @@ const (
 func leftOut(p *project.Project) problem.Problem {
 	pos := p.Gate.File.Site.Source.Pos
 	return problem.Problem{Severity: problem.Note, Name: problem.DotFiles, Pos: pos,
-		Message: fmt.Sprintf("dot-files of the source folder are not copied: %s", pageedit.SomePages(p.LeftOut)), Remedy: "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
+		Message: fmt.Sprintf(
+			"dot-files of the source folder are not copied: %s",
+			pageedit.SomePages(p.LeftOut),
+		), Remedy: "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
 }

@@ -21,7 +21,10 @@ import (
 // that a query chooses. A page that is not there yet is compared with its source.
 func Diff(p *project.Project, query string, progress parallel.Progress) (*result.Diff, error) {
 	if p.Output == "" {
-		return nil, &failure.Usage{Message: "the gate file names no output folder", Remedy: "add under site: output: FOLDER"}
+		return nil, &failure.Usage{
+			Message: "the gate file names no output folder",
+			Remedy:  "add under site: output: FOLDER",
+		}
 	}
 	var q *project.Query
 	if query != "" {
@@ -34,7 +37,15 @@ func Diff(p *project.Project, query string, progress parallel.Progress) (*result
 	if err != nil {
 		return nil, err
 	}
-	d := &result.Diff{Pages: []result.PageDiff{}, Items: []result.ItemDiff{}, Breaks: []result.Break{}, Gone: []string{}, Others: []string{}, Blocked: []string{}, Last: ledger.Last()}
+	d := &result.Diff{
+		Pages:   []result.PageDiff{},
+		Items:   []result.ItemDiff{},
+		Breaks:  []result.Break{},
+		Gone:    []string{},
+		Others:  []string{},
+		Blocked: []string{},
+		Last:    ledger.Last(),
+	}
 	for _, it := range p.Gate.File.Items {
 		d.Items = append(d.Items, result.ItemDiff{Item: it.Name, Gained: []string{}, Lost: []string{}, Replaced: []string{}})
 	}
@@ -92,7 +103,15 @@ func Diff(p *project.Project, query string, progress parallel.Progress) (*result
 
 // page compares one page that apply would write.
 func diffPage(d *result.Diff, p *project.Project, r *pageedit.Result, st publish.Status) {
-	x := result.PageDiff{Page: r.Page.Path, File: r.Page.File, New: st.State == publish.Missing, Base: "applied", Edited: st.State == publish.Edited, Gained: []string{}, Lost: []string{}}
+	x := result.PageDiff{
+		Page:   r.Page.Path,
+		File:   r.Page.File,
+		New:    st.State == publish.Missing,
+		Base:   "applied",
+		Edited: st.State == publish.Edited,
+		Gained: []string{},
+		Lost:   []string{},
+	}
 	if !st.Applied.IsZero() && (d.Applied.IsZero() || st.Applied.Before(d.Applied)) {
 		d.Applied = st.Applied
 	}

@@ -62,7 +62,11 @@ func Compare(o Options) (*result.Comparison, error) {
 			}
 		}
 	}
-	c := &result.Comparison{Result: compare.Compare(&b.Side, &a.Side, rests(b, a, o.Diffs || o.Page != "")), Before: b.audit, After: a.audit}
+	c := &result.Comparison{
+		Result: compare.Compare(&b.Side, &a.Side, rests(b, a, o.Diffs || o.Page != "")),
+		Before: b.audit,
+		After:  a.audit,
+	}
 	c.After.Findings = a.Findings
 	accepted := c.After.Totals.Accepted
 	c.After.Totals = audit.Count(c.After.ByPage, slices.Values(a.Findings))
@@ -86,7 +90,10 @@ func onePage(name string, sides ...*gatedSide) error {
 		s.Findings = slices.DeleteFunc(slices.Clone(s.Findings), func(f check.Finding) bool { return len(one) == 0 || f.Page != one[0].Path })
 	}
 	if !found {
-		return &failure.Usage{Message: fmt.Sprintf("no page %q on either side%s", name, didyoumean.Suggest(name, paths)), Remedy: "name it by its path: yellowgate compare site public /visit/"}
+		return &failure.Usage{
+			Message: fmt.Sprintf("no page %q on either side%s", name, didyoumean.Suggest(name, paths)),
+			Remedy:  "name it by its path: yellowgate compare site public /visit/",
+		}
 	}
 	return nil
 }
@@ -120,7 +127,12 @@ func restOf(beforeDir, afterDir string, c compare.Cut, diffs bool) *compare.Rest
 	was, is := compare.Lines(before, c.Went), compare.Lines(after, c.Came)
 	r.Lines = max(compare.OneSided(was, is), 1) // where only their order is another
 	if diffs {
-		r.Diff = udiff.Unified("before/"+c.Before, "after/"+c.After, strings.Join(was, "\n")+"\n", strings.Join(is, "\n")+"\n")
+		r.Diff = udiff.Unified(
+			"before/"+c.Before,
+			"after/"+c.After,
+			strings.Join(was, "\n")+"\n",
+			strings.Join(is, "\n")+"\n",
+		)
 	}
 	return r
 }
@@ -147,12 +159,19 @@ func side(name string, from Options) (*gatedSide, error) {
 	project := from.Project
 	info, err := os.Stat(name)
 	if err != nil {
-		return nil, &failure.Path{Path: name, Err: err, What: "name a folder of pages, or an audit saved with --format json"}
+		return nil, &failure.Path{
+			Path: name,
+			Err:  err,
+			What: "name a folder of pages, or an audit saved with --format json",
+		}
 	}
 	if !info.IsDir() {
 		return saved(name)
 	}
-	o := siteaudit.Options{Dir: filepath.Clean(name), Name: name, Records: true, Roughly: from.Roughly, Lean: from.Roughly, Progress: from.Progress}
+	o := siteaudit.Options{
+		Dir:  filepath.Clean(name),
+		Name: name, Records: true, Roughly: from.Roughly, Lean: from.Roughly, Progress: from.Progress,
+	}
 	if project != nil {
 		o.Address, o.Names = project.Gate.File.Site.URL.Value, project.Gate
 		if abs, err := filepath.Abs(name); err == nil && abs == project.Output {
@@ -174,7 +193,10 @@ func saved(name string) (*gatedSide, error) {
 	}
 	var r result.Audit
 	if err := json.Unmarshal(b, &r); err != nil || r.Format != result.AuditFormat {
-		return nil, &failure.Usage{Message: name + " is no saved audit of this format (" + result.AuditFormat + ")", Remedy: "save one with yellowgate audit --format json --out FILE"}
+		return nil, &failure.Usage{
+			Message: name + " is no saved audit of this format (" + result.AuditFormat + ")",
+			Remedy:  "save one with yellowgate audit --format json --out FILE",
+		}
 	}
 	r.Dir = name
 	for _, rec := range r.Records {

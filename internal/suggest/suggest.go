@@ -72,7 +72,12 @@ func Suggest(p *project.Project, progress parallel.Progress) (*result.Suggestion
 	if err != nil {
 		return nil, err
 	}
-	r := &result.Suggestions{Format: SuggestFormat, Pages: len(pages), Suggestions: []*result.Suggestion{}, Unseen: []result.Unseen{}}
+	r := &result.Suggestions{
+		Format:      SuggestFormat,
+		Pages:       len(pages),
+		Suggestions: []*result.Suggestion{},
+		Unseen:      []result.Unseen{},
+	}
 	taken := map[string]bool{}
 	for _, n := range p.Gate.File.ItemNames() {
 		taken[n] = true
@@ -121,7 +126,15 @@ func nameOfEntry(e *usage.Entry) string {
 
 // suggestionOf names a suggestion and says what it is made of.
 func suggestionOf(from *usage.Suggestion, taken map[string]bool) *result.Suggestion {
-	s := &result.Suggestion{Name: from.Item, Is: from.Item != "", Pages: len(from.On), Needed: from.Needed, Certainty: from.Certainty.String(), Evidence: from.Evidence, From: from}
+	s := &result.Suggestion{
+		Name:      from.Item,
+		Is:        from.Item != "",
+		Pages:     len(from.On),
+		Needed:    from.Needed,
+		Certainty: from.Certainty.String(),
+		Evidence:  from.Evidence,
+		From:      from,
+	}
 	s.Saves = result.Savings{Requests: from.Requests, Blocking: from.Blocking, Bytes: from.Bytes, Gzip: from.Gzip}
 	if s.Needed == nil {
 		s.Needed = []string{}
@@ -165,7 +178,10 @@ func tryQueries(r *result.Suggestions, p *project.Project, pages []suggestPage) 
 			}
 		}
 	}
-	needs := make([]map[*result.Suggestion]bool, len(pages)) // by page: the suggestions' things that it loads, and whether it needs them
+	needs := make(
+		[]map[*result.Suggestion]bool,
+		len(pages),
+	) // by page: the suggestions' things that it loads, and whether it needs them
 	for i := range needs {
 		needs[i] = map[*result.Suggestion]bool{}
 	}
@@ -247,7 +263,11 @@ func writeSuggestion(s *result.Suggestion, g *gatefile.Gate, texts []string) {
 	d := gateedit.Read(nil)
 	var err error
 	if s.Is {
-		err = d.Add(gateedit.Value{Keys: []string{"pages"}, Vals: []gateedit.Value{gateedit.Text(s.Query)}}, "items", s.Name)
+		err = d.Add(
+			gateedit.Value{Keys: []string{"pages"}, Vals: []gateedit.Value{gateedit.Text(s.Query)}},
+			"items",
+			s.Name,
+		)
 	} else {
 		err = s.Change(d, file)
 	}
@@ -283,7 +303,8 @@ func (m *sameMetadata) add(g *pageedit.Result) {
 	kept := m.ids[:0]
 	for _, id := range m.ids {
 		value, _ := g.Own(id)
-		if value == "" || m.pages > 1 && m.values[id] != value || addresses[id] && value[0] != '/' && !strings.Contains(value, "://") {
+		if value == "" || m.pages > 1 && m.values[id] != value ||
+			addresses[id] && value[0] != '/' && !strings.Contains(value, "://") {
 			continue
 		}
 		m.values[id] = value
@@ -298,8 +319,22 @@ func (m *sameMetadata) suggestions() (out []*result.Suggestion) {
 	}
 	for _, id := range m.ids {
 		value := m.values[id]
-		s := &result.Suggestion{Name: id, Is: true, Loads: []string{}, Pages: m.pages, Needed: []string{}, Certainty: usage.Certain.String(),
-			Evidence: []string{fmt.Sprintf("all %d pages write it, with the value %s; one rule could, and a change would be one line", m.pages, value)}, Query: "all"}
+		s := &result.Suggestion{
+			Name:      id,
+			Is:        true,
+			Loads:     []string{},
+			Pages:     m.pages,
+			Needed:    []string{},
+			Certainty: usage.Certain.String(),
+			Evidence: []string{
+				fmt.Sprintf(
+					"all %d pages write it, with the value %s; one rule could, and a change would be one line",
+					m.pages,
+					value,
+				),
+			},
+			Query: "all",
+		}
 		key, set := id, gateedit.Text(value)
 		if in, name, nested := strings.Cut(id, "."); nested { // meta.referrer is referrer under meta
 			key, set = in, gateedit.Value{Keys: []string{name}, Vals: []gateedit.Value{gateedit.Text(value)}}
@@ -326,7 +361,10 @@ func Only(r *result.Suggestions, names []string) error {
 	}
 	for _, n := range names {
 		if !slices.Contains(all, n) {
-			return &failure.Usage{Message: fmt.Sprintf("nothing is suggested for %q%s", n, didyoumean.Suggest(n, all)), Remedy: "yellowgate suggest lists what is"}
+			return &failure.Usage{
+				Message: fmt.Sprintf("nothing is suggested for %q%s", n, didyoumean.Suggest(n, all)),
+				Remedy:  "yellowgate suggest lists what is",
+			}
 		}
 	}
 	r.Suggestions = slices.DeleteFunc(r.Suggestions, func(s *result.Suggestion) bool { return !slices.Contains(names, s.Name) })
@@ -348,7 +386,10 @@ func Write(e *gatechange.Edit, r *result.Suggestions, named bool) (done *result.
 				file = it.Pos.File
 			}
 			if err := s.Change(doc(file), file); err != nil {
-				return &failure.Usage{Message: s.Name + ": " + err.Error(), Remedy: "write these lines by hand:\n" + s.Lines}
+				return &failure.Usage{
+					Message: s.Name + ": " + err.Error(),
+					Remedy:  "write these lines by hand:\n" + s.Lines,
+				}
 			}
 		}
 		return nil

@@ -54,7 +54,8 @@ func Find(dir, word string, project *project.Project, progress parallel.Progress
 	}
 	kept := files[:0]
 	for _, f := range files {
-		if f.Page || strings.HasSuffix(f.Path, ".js") || strings.HasSuffix(f.Path, ".mjs") || strings.HasSuffix(f.Path, ".css") {
+		if f.Page || strings.HasSuffix(f.Path, ".js") || strings.HasSuffix(f.Path, ".mjs") ||
+			strings.HasSuffix(f.Path, ".css") {
 			kept = append(kept, f)
 		}
 	}
@@ -217,7 +218,8 @@ func kindOf(src *markup.Source, piece markup.Piece, last markup.Tag, at int) (ki
 	if kind == "load" && last == markup.TagLink {
 		rel, _ := markup.AttrValue(src.Text, piece.Start, "rel")
 		rel = strings.ToLower(rel)
-		if !strings.Contains(rel, "stylesheet") && !strings.Contains(rel, "load") && !strings.Contains(rel, "icon") && !strings.Contains(rel, "manifest") {
+		if !strings.Contains(rel, "stylesheet") && !strings.Contains(rel, "load") && !strings.Contains(rel, "icon") &&
+			!strings.Contains(rel, "manifest") {
 			kind = "metadata"
 		}
 	}

@@ -23,7 +23,12 @@ import (
 // Survey takes the inventory of the pages in a folder. project, which may be
 // nil, says which items things belong to. each, if set, is called for every
 // record, in the order of the files.
-func Folder(dir string, project *project.Project, progress parallel.Progress, each func(*inventory.Record) error) (*result.Survey, error) {
+func Folder(
+	dir string,
+	project *project.Project,
+	progress parallel.Progress,
+	each func(*inventory.Record) error,
+) (*result.Survey, error) {
 	s := newSurvey(dir, project)
 	from, err := site.OpenFolder(dir, false)
 	if err != nil {
@@ -89,7 +94,13 @@ type loadKey struct {
 }
 
 func newSurvey(dir string, project *project.Project) *survey {
-	s := &survey{Survey: result.Survey{Dir: dir}, project: project, site: weburl.NewSite(""), byKey: map[loadKey]*result.Load{}, seed: maphash.MakeSeed()}
+	s := &survey{
+		Survey:  result.Survey{Dir: dir},
+		project: project,
+		site:    weburl.NewSite(""),
+		byKey:   map[loadKey]*result.Load{},
+		seed:    maphash.MakeSeed(),
+	}
 	if project != nil {
 		s.gate, s.site = project.Gate, project.Gate.Site
 	}
@@ -149,7 +160,10 @@ func (s *survey) add(n int, r *inventory.Record) {
 			if e.Pixel {
 				tag = "pixel"
 			}
-			l = s.load(key, &result.Load{Tag: tag, Target: e.Target, Party: e.Party, Bytes: e.Bytes, Gzip: e.Gzip, Item: e.Item})
+			l = s.load(
+				key,
+				&result.Load{Tag: tag, Target: e.Target, Party: e.Party, Bytes: e.Bytes, Gzip: e.Gzip, Item: e.Item},
+			)
 			l.Dead = e.Party == "own" && e.Loads && !s.weights.Has(e.Ref.Path) && e.Tag != "iframe"
 			if !e.Loads {
 				l.Text = r.Source.String(e.El.TagEnd, e.El.ContentEnd)
@@ -162,7 +176,15 @@ func (s *survey) add(n int, r *inventory.Record) {
 			key := loadKey{tag: "by code " + tag, target: m.Target}
 			l := s.byKey[key]
 			if l == nil {
-				l = s.load(key, &result.Load{Tag: tag, By: cmp.Or(m.By, "inline code"), Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Item: e.Item, Dead: m.Dead})
+				l = s.load(
+					key,
+					&result.Load{
+						Tag:    tag,
+						By:     cmp.Or(m.By, "inline code"),
+						Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Item: e.Item,
+						Dead: m.Dead,
+					},
+				)
 			}
 			addLoad(l, n, r, e)
 		}
@@ -189,16 +211,34 @@ func (s *survey) addMedia(n int, r *inventory.Record) {
 			continue
 		}
 		if e.Ref.URL != "" && !e.Ref.Data {
-			add(e.Kind(), result.Load{Tag: e.Tag, Target: e.Target, Party: e.Party, Bytes: e.Bytes, Gzip: e.Gzip, Dead: e.Party == "own" && !s.weights.Has(e.Ref.Path)}, e)
+			add(
+				e.Kind(),
+				result.Load{
+					Tag: e.Tag, Target: e.Target, Party: e.Party, Bytes: e.Bytes, Gzip: e.Gzip,
+					Dead: e.Party == "own" && !s.weights.Has(e.Ref.Path),
+				},
+				e,
+			)
 		}
 		for _, m := range e.Brings {
-			add(e.Kind(), result.Load{Tag: m.Tag, Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Dead: m.Dead}, e)
+			add(
+				e.Kind(),
+				result.Load{Tag: m.Tag, Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Dead: m.Dead},
+				e,
+			)
 		}
 	}
 	for i := range r.Elements {
 		for _, m := range r.Elements[i].Files {
 			kind := map[string]string{"font": inventory.NamedFonts}[m.Tag]
-			add(cmp.Or(kind, inventory.NamedPictures), result.Load{Tag: m.Tag, Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Dead: m.Dead, By: cmp.Or(m.By, "inline styles")}, &r.Elements[i])
+			add(
+				cmp.Or(kind, inventory.NamedPictures),
+				result.Load{
+					Tag: m.Tag, Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Dead: m.Dead,
+					By: cmp.Or(m.By, "inline styles"),
+				},
+				&r.Elements[i],
+			)
 		}
 	}
 }

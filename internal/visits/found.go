@@ -23,7 +23,11 @@ func namesOf(screens []browser.Screen) (names []string) {
 
 // seenOn visits what a browser made of each page: that screen on which it has an item counts, or the
 // first.
-func (r *Site) seenOn(screens []browser.Screen, progress parallel.Progress, each func(path string, unread bool, all []*result.Opened)) error {
+func (r *Site) seenOn(
+	screens []browser.Screen,
+	progress parallel.Progress,
+	each func(path string, unread bool, all []*result.Opened),
+) error {
 	pages := r.project.Pages
 	return r.OpenAll(pages, screens, progress, func(i int, all []*result.Opened) {
 		unread := slices.ContainsFunc(all, func(o *result.Opened) bool { return o.Unread != "" })
@@ -43,7 +47,13 @@ func has(all []*result.Opened, item string) (by string, ok bool) {
 
 // WhereItem adds to an item's pages where a browser has it.
 func WhereItem(w *result.WhereItem, r *Site, screens []browser.Screen, progress parallel.Progress) error {
-	b := &result.InBrowser{Screens: namesOf(screens), Unread: []string{}, Has: []string{}, Lacks: []string{}, Leaks: []result.Brought{}}
+	b := &result.InBrowser{
+		Screens: namesOf(screens),
+		Unread:  []string{},
+		Has:     []string{},
+		Lacks:   []string{},
+		Leaks:   []result.Brought{},
+	}
 	says := map[string]bool{}
 	for _, p := range w.In {
 		says[p.Page] = true
@@ -71,7 +81,12 @@ func WhereItem(w *result.WhereItem, r *Site, screens []browser.Screen, progress 
 
 // Where adds to each item on how many pages a browser has it. unread are the pages that were
 // not read.
-func Where(lines []result.WhereLine, r *Site, screens []browser.Screen, progress parallel.Progress) (unread int, err error) {
+func Where(
+	lines []result.WhereLine,
+	r *Site,
+	screens []browser.Screen,
+	progress parallel.Progress,
+) (unread int, err error) {
 	for i := range lines {
 		lines[i].Browser = new(int)
 	}
@@ -90,7 +105,13 @@ func Where(lines []result.WhereLine, r *Site, screens []browser.Screen, progress
 
 // Survey adds what a browser asks for on the pages of a survey.
 func Survey(s *result.Survey, r *Site, screens []browser.Screen, progress parallel.Progress) error {
-	b := &result.SurveyBrowser{Screens: namesOf(screens), Unread: []string{}, Scripts: []*result.Asked{}, Failed: []*result.Asked{}, Never: []string{}}
+	b := &result.SurveyBrowser{
+		Screens: namesOf(screens),
+		Unread:  []string{},
+		Scripts: []*result.Asked{},
+		Failed:  []*result.Asked{},
+		Never:   []string{},
+	}
 	s.Browser = b
 	asked := map[string]bool{}
 	scripts, failed := map[string]*result.Asked{}, map[string]*result.Asked{}

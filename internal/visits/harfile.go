@@ -19,7 +19,11 @@ func ReadHAR(name, address string) ([]*pageload.Record, error) {
 	}
 	list, err := har.Read(b)
 	if err != nil {
-		return nil, &failure.Path{Path: name, Err: err, What: "--har takes a recording of a browser: in its network panel, save all as HAR"}
+		return nil, &failure.Path{
+			Path: name,
+			Err:  err,
+			What: "--har takes a recording of a browser: in its network panel, save all as HAR",
+		}
 	}
 	base := weburl.NewSite(address).BasePath()
 	for _, r := range list {

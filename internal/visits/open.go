@@ -32,7 +32,13 @@ type Site struct {
 // Start starts a browser for the pages of a project. source opens them as they are before the
 // gate. Close ends it.
 func Start(ctx context.Context, p *project.Project, source bool, o browser.Options) (r *Site, err error) {
-	r = &Site{project: p, source: source, weights: site.NewWeights(p.Source, p.Files), byKey: map[string]*page.Page{}, read: site.ReadOnce(p.From)}
+	r = &Site{
+		project: p,
+		source:  source,
+		weights: site.NewWeights(p.Source, p.Files),
+		byKey:   map[string]*page.Page{},
+		read:    site.ReadOnce(p.From),
+	}
 	for i := range p.Pages {
 		r.byKey[p.Pages[i].Key()] = &p.Pages[i]
 	}
@@ -51,7 +57,12 @@ func StartAt(ctx context.Context, p *project.Project, address string, o browser.
 
 // OpenAll opens pages of the project, several at a time, each on all screens, and hands them over in
 // their order.
-func (r *Site) OpenAll(pages []page.Page, screens []browser.Screen, progress parallel.Progress, each func(i int, opened []*result.Opened)) error {
+func (r *Site) OpenAll(
+	pages []page.Page,
+	screens []browser.Screen,
+	progress parallel.Progress,
+	each func(i int, opened []*result.Opened),
+) error {
 	return parallel.InOrderBy(r.AtATime(), len(pages), func(i int) (all []*result.Opened, err error) {
 		for _, s := range screens {
 			o, err := r.Open(&pages[i], s)
@@ -73,7 +84,12 @@ func (r *Site) OpenAll(pages []page.Page, screens []browser.Screen, progress par
 
 // Browsed is a site as a browser finds it at an address (empty where it has none) under a path:
 // pages by their keys, with what gives their texts, and files.
-func Browsed(address, base string, byKey map[string]*page.Page, text func(*page.Page) ([]byte, error), read func(string) ([]byte, bool)) *browser.Site {
+func Browsed(
+	address, base string,
+	byKey map[string]*page.Page,
+	text func(*page.Page) ([]byte, error),
+	read func(string) ([]byte, bool),
+) *browser.Site {
 	return &browser.Site{Address: AddressFor(address),
 		Page: func(path string) ([]byte, *page.Answer) {
 			pg := byKey[page.Key(strings.TrimPrefix(path, base))]
@@ -170,7 +186,13 @@ func Settle(o *result.Opened, pg page.Page, g *pageedit.Gate, result *pageedit.R
 var InUTF8 = &page.Answer{Fields: map[string][]string{"content-type": {"text/html; charset=utf-8"}}}
 
 // OpenAddress opens a page of a site that runs. p may be nil.
-func OpenAddress(b *browser.Browser, address string, screen browser.Screen, text *result.Show, p *project.Project) *result.Opened {
+func OpenAddress(
+	b *browser.Browser,
+	address string,
+	screen browser.Screen,
+	text *result.Show,
+	p *project.Project,
+) *result.Opened {
 	o := &result.Opened{Record: b.Visit(address, screen)}
 	if text != nil {
 		o.Text, o.Path = text.Record, text.Record.Path
@@ -182,7 +204,12 @@ func OpenAddress(b *browser.Browser, address string, screen browser.Screen, text
 		Settle(o, page.Page{Path: o.Path, File: address}, p.Gate, nil, nil)
 		return o
 	}
-	o.Dom = inventory.Take(o.HTML, page.Page{Path: o.Path, File: address, Answer: InUTF8}, weburl.NewSite(weburl.OriginOf(address)), nil)
+	o.Dom = inventory.Take(
+		o.HTML,
+		page.Page{Path: o.Path, File: address, Answer: InUTF8},
+		weburl.NewSite(weburl.OriginOf(address)),
+		nil,
+	)
 	o.Settle(o.Dom.Base)
 	o.Adopt(o.Dom, o.Text, nil)
 	return o

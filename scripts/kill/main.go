@@ -74,7 +74,13 @@ func main() {
 	}
 	// Two versions of an item's code make two whole outputs.
 	set := func(version int) {
-		check(os.WriteFile(filepath.Join(root, "code", "visit-counter.html"), fmt.Appendf(nil, "<script>version = %d</script>\n", version), 0o644))
+		check(
+			os.WriteFile(
+				filepath.Join(root, "code", "visit-counter.html"),
+				fmt.Appendf(nil, "<script>version = %d</script>\n", version),
+				0o644,
+			),
+		)
 	}
 	var whole [2]sums
 	var took time.Duration
@@ -145,11 +151,25 @@ func main() {
 		}
 		if err != nil || temporary > 0 || !same(after, whole[next]) {
 			incomplete++
-			fmt.Printf("round %d: the next apply did not complete it (%v, %d temporary files)\n%s", round, err, temporary, out)
+			fmt.Printf(
+				"round %d: the next apply did not complete it (%v, %d temporary files)\n%s", round, err,
+				temporary, out,
+			)
 		}
 	}
-	fmt.Printf("%d applies killed, %d of them before they had ended; %d left a mixed output, %d temporary files were found\n", *rounds, stopped, mixed, left)
-	fmt.Printf("%d torn files; %d times the next apply did not complete the work; %d files of others touched\n", torn, incomplete, touched)
+	fmt.Printf(
+		"%d applies killed, %d of them before they had ended; %d left a mixed output, %d temporary files were found\n",
+		*rounds,
+		stopped,
+		mixed,
+		left,
+	)
+	fmt.Printf(
+		"%d torn files; %d times the next apply did not complete the work; %d files of others touched\n",
+		torn,
+		incomplete,
+		touched,
+	)
 	if torn+incomplete+touched > 0 {
 		os.Exit(1)
 	}
@@ -174,7 +194,10 @@ func same(a, b sums) bool {
 }
 
 // theirs are files of others, by their names in an output folder or, with "../", beside it.
-var theirs = []string{"notes.txt", ".yg-0123.tmp", ".yellowgate/apply-00112233445566778899/0", "../.yellowgate/apply-00112233445566778899/0", "../.yellowgate/mine"}
+var theirs = []string{
+	"notes.txt", ".yg-0123.tmp", ".yellowgate/apply-00112233445566778899/0",
+	"../.yellowgate/apply-00112233445566778899/0", "../.yellowgate/mine",
+}
 
 func plant(outputs [2]string) {
 	for _, out := range outputs {

@@ -50,11 +50,21 @@ func main() {
 		debug.SetGCPercent(400) // as the gateway
 		u, err := url.Parse(*origin)
 		check(err)
-		log.Fatal(http.ListenAndServe(*listen, &httputil.ReverseProxy{BufferPool: gateway.Buffers, FlushInterval: -1, Transport: gateway.NewTransport(time.Minute, nil), Rewrite: func(pr *httputil.ProxyRequest) {
-			pr.SetURL(u)
-			pr.Out.Host = pr.In.Host
-			pr.SetXForwarded()
-		}}))
+		log.Fatal(
+			http.ListenAndServe(
+				*listen,
+				&httputil.ReverseProxy{
+					BufferPool:    gateway.Buffers,
+					FlushInterval: -1,
+					Transport:     gateway.NewTransport(time.Minute, nil),
+					Rewrite: func(pr *httputil.ProxyRequest) {
+						pr.SetURL(u)
+						pr.Out.Host = pr.In.Host
+						pr.SetXForwarded()
+					},
+				},
+			),
+		)
 	}
 	dir, err := os.MkdirTemp("", "yellowgate-load")
 	check(err)
@@ -81,19 +91,61 @@ func main() {
 	}
 	from := at()
 	if path, err := exec.LookPath("nginx"); err == nil {
-		start(dir, path, "-c", nginxConf(dir, "origin", fmt.Sprintf("%s server { listen %s; root %s; }", coded(), from, filepath.Join(dir, "demo/site"))))
+		start(
+			dir,
+			path,
+			"-c",
+			nginxConf(
+				dir,
+				"origin",
+				fmt.Sprintf("%s server { listen %s; root %s; }", coded(), from, filepath.Join(dir, "demo/site")),
+			),
+		)
 	} else {
 		start(dir, self, "-role", "origin", "-listen", from, "-root", filepath.Join(dir, "demo/site"))
 	}
 	type runner struct{ name, address string }
-	runners := []runner{{"the proxy without a gate", at()}, {"gateway, nothing kept", at()}, {"gateway, pages kept", at()}}
+	runners := []runner{
+		{"the proxy without a gate", at()},
+		{"gateway, nothing kept", at()},
+		{"gateway, pages kept", at()},
+	}
 	start(dir, self, "-role", "proxy", "-listen", runners[0].address, "-origin", "http://"+from)
 	gate := filepath.Join(dir, "demo/yellowgate.yaml")
-	start(dir, build, "gateway", "--gate", gate, "--origin", "http://"+from, "--listen", runners[1].address, "--keep", "0", "--log", "off")
-	start(dir, build, "gateway", "--gate", gate, "--origin", "http://"+from, "--listen", runners[2].address, "--log", "off")
+	start(
+		dir, build, "gateway", "--gate", gate, "--origin",
+		"http://"+from,
+		"--listen",
+		runners[1].address,
+		"--keep",
+		"0",
+		"--log",
+		"off",
+	)
+	start(
+		dir, build, "gateway", "--gate", gate, "--origin",
+		"http://"+from,
+		"--listen",
+		runners[2].address,
+		"--log",
+		"off",
+	)
 	if path, err := exec.LookPath("nginx"); err == nil {
 		runners = append(runners, runner{"nginx as proxy", at()})
-		start(dir, path, "-c", nginxConf(dir, "proxy", fmt.Sprintf("upstream o { server %s; keepalive 64; } server { listen %s; location / { proxy_pass http://o; proxy_http_version 1.1; proxy_set_header Connection ''; } }", from, runners[3].address)))
+		start(
+			dir,
+			path,
+			"-c",
+			nginxConf(
+				dir,
+				"proxy",
+				fmt.Sprintf(
+					"upstream o { server %s; keepalive 64; } server { listen %s; location / { proxy_pass http://o; proxy_http_version 1.1; proxy_set_header Connection ''; } }",
+					from,
+					runners[3].address,
+				),
+			),
+		)
 	}
 	time.Sleep(time.Second)
 	for _, kb := range []int{5, 30, 200} {
@@ -107,7 +159,14 @@ func main() {
 		}
 		fmt.Printf("%d kB\n", kb)
 		for i, r := range runners {
-			fmt.Printf("  %-26s %8.0f requests/s  %5.1f %%   99th percentile %6.2f ms (%+.2f)\n", r.name, median(rates[i]), 100*median(rates[i])/median(rates[0]), median(tails[i]), median(tails[i])-median(tails[0]))
+			fmt.Printf(
+				"  %-26s %8.0f requests/s  %5.1f %%   99th percentile %6.2f ms (%+.2f)\n",
+				r.name,
+				median(rates[i]),
+				100*median(rates[i])/median(rates[0]),
+				median(tails[i]),
+				median(tails[i])-median(tails[0]),
+			)
 		}
 	}
 	for _, c := range running {
@@ -133,7 +192,20 @@ func coded() string {
 
 func nginxConf(dir, name, servers string) string {
 	file := filepath.Join(dir, name+".conf")
-	check(os.WriteFile(file, []byte(fmt.Sprintf("daemon off; master_process off; pid %[1]s/%[2]s.pid; error_log %[1]s/%[2]s.errors;\nevents {}\nhttp { access_log off; types { text/html html; } keepalive_requests 100000000; client_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\n%[3]s }\n", dir, name, servers)), 0o644))
+	check(
+		os.WriteFile(
+			file,
+			[]byte(
+				fmt.Sprintf(
+					"daemon off; master_process off; pid %[1]s/%[2]s.pid; error_log %[1]s/%[2]s.errors;\nevents {}\nhttp { access_log off; types { text/html html; } keepalive_requests 100000000; client_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\n%[3]s }\n",
+					dir,
+					name,
+					servers,
+				),
+			),
+			0o644,
+		),
+	)
 	return file
 }
 

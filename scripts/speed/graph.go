@@ -131,4 +131,5 @@ var graphPage = template.Must(template.New("").Parse(`<svg xmlns="http://www.w3.
 {{end}}<g font-family="system-ui,sans-serif" font-size="12" fill="#1c1d26">
 {{range .Texts}}<text x="{{.X}}" y="{{.Y}}" text-anchor="{{.Anchor}}">{{.Say}}</text>
 {{end}}</g></svg>
-`))
+`),
+)

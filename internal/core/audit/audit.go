@@ -68,7 +68,10 @@ func NewGate(g *pageedit.Gate) Gate {
 func (g Gate) PageOf(pass *check.Pass, source *pageedit.Result, gated *itemmatch.Page) *Page {
 	r := pass.Record
 	cost := r.Cost()
-	a := &Page{Path: r.Path, File: r.File, Fragment: r.Fragment, Requests: cost.Requests, Blocking: cost.Blocking, Bytes: r.Bytes + cost.Loaded}
+	a := &Page{
+		Path: r.Path, File: r.File, Fragment: r.Fragment, Requests: cost.Requests, Blocking: cost.Blocking,
+		Bytes: r.Bytes + cost.Loaded,
+	}
 	a.Findings, a.Facts = checks.RunPage(pass)
 	a.Unneeded, a.Aside = loading.UnneededBytes(pass), pass.PageAt().Aside
 	if source != nil && g.tally != nil {
@@ -78,7 +81,12 @@ func (g Gate) PageOf(pass *check.Pass, source *pageedit.Result, gated *itemmatch
 	if gated != nil {
 		a.Items = make([]Item, len(gated.Items))
 		for i := range gated.Items {
-			a.Items[i] = Item{source.Verdicts[i].In, gated.Items[i].Copies(), len(gated.Items[i].Gone) > 0, seen(pass, source.Verdicts[i].Item.Name)}
+			a.Items[i] = Item{
+				source.Verdicts[i].In,
+				gated.Items[i].Copies(),
+				len(gated.Items[i].Gone) > 0,
+				seen(pass, source.Verdicts[i].Item.Name),
+			}
 		}
 	}
 	return a

@@ -131,8 +131,13 @@ func (x *Address) Text() bool {
 	kind, _, _ := strings.Cut(x.Answer.Field("content-type"), ";")
 	kind = strings.ToLower(strings.TrimSpace(kind))
 	switch {
-	case strings.HasPrefix(kind, "text/") && kind != "text/event-stream", strings.HasSuffix(kind, "+xml"), strings.HasSuffix(kind, "+json"),
-		kind == "application/javascript", kind == "application/json", kind == "application/xml", kind == "application/manifest+json":
+	case strings.HasPrefix(kind, "text/") && kind != "text/event-stream",
+		strings.HasSuffix(kind, "+xml"),
+		strings.HasSuffix(kind, "+json"),
+		kind == "application/javascript",
+		kind == "application/json",
+		kind == "application/xml",
+		kind == "application/manifest+json":
 		return true
 	}
 	return false

@@ -22,7 +22,9 @@ func (p *Pass) LeadsAway() bool {
 }
 
 // movesOn finds a script that goes to another address.
-var movesOn = regexp.MustCompile(`(?:^|[;{}\s])(?:window\.|document\.|self\.|top\.)?location(?:\.href)?\s*=[^=]|(?:^|[;{}\s.])location\.(?:replace|assign)\(`)
+var movesOn = regexp.MustCompile(
+	`(?:^|[;{}\s])(?:window\.|document\.|self\.|top\.)?location(?:\.href)?\s*=[^=]|(?:^|[;{}\s.])location\.(?:replace|assign)\(`,
+)
 
 // littleElse is how many bytes of body and of script a page may have that only leads away.
 const littleElse = 1200
@@ -36,7 +38,8 @@ func (p *Pass) byScript() bool {
 		if !Own(e) || !e.IsScript() || e.Party != "inline" || e.Runs != "blocking" || e.Bytes > littleElse {
 			continue
 		}
-		if text := p.Source.Text[e.El.TagEnd:e.El.ContentEnd]; movesOn.Match(text) && !strings.Contains(string(text), "addEventListener") {
+		if text := p.Source.Text[e.El.TagEnd:e.El.ContentEnd]; movesOn.Match(text) &&
+			!strings.Contains(string(text), "addEventListener") {
 			return true
 		}
 	}

@@ -22,7 +22,8 @@ func StructuredOf(p *Pass) (out []structured) {
 	p.structured = &out
 	for i := range p.Elements {
 		e := &p.Elements[i]
-		if e.Tag != "script" || !Own(e) || !strings.EqualFold(strings.TrimSpace(e.Label), "application/ld+json") || e.El.ContentEnd <= e.El.TagEnd {
+		if e.Tag != "script" || !Own(e) || !strings.EqualFold(strings.TrimSpace(e.Label), "application/ld+json") ||
+			e.El.ContentEnd <= e.El.TagEnd {
 			continue
 		}
 		d := structured{E: e}

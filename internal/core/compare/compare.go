@@ -103,7 +103,19 @@ func (r *Result) Same() bool {
 // Compare compares two sides, page by page. rests is asked what differs on pages besides
 // what came, went and moved: a Rest for each, nil where that cannot be told. It may be nil.
 func Compare(before, after *Side, rests func([]Cut) []*Rest) *Result {
-	r := &Result{Came: []Thing{}, Went: []Thing{}, Moved: []Thing{}, Pages: []Page{}, Others: []string{}, Rests: []Rest{}, Untold: []string{}, Added: []string{}, Removed: []string{}, Mended: []check.Finding{}, New: []check.Finding{}}
+	r := &Result{
+		Came:    []Thing{},
+		Went:    []Thing{},
+		Moved:   []Thing{},
+		Pages:   []Page{},
+		Others:  []string{},
+		Rests:   []Rest{},
+		Untold:  []string{},
+		Added:   []string{},
+		Removed: []string{},
+		Mended:  []check.Finding{},
+		New:     []check.Finding{},
+	}
 	old := map[string]*inventory.Record{}
 	for _, rec := range before.Records {
 		if !rec.Fragment {

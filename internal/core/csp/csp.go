@@ -52,8 +52,13 @@ const (
 
 // fallbacks are the directives that decide where the one before is not there (6.8.3).
 var fallbacks = map[string][]string{
-	Script: {"script-src", "default-src"}, Handler: {"script-src", "default-src"}, Style: {"style-src", "default-src"}, Attribute: {"style-src", "default-src"},
-	Image: {"default-src"}, Frame: {"child-src", "default-src"}, Media: {"default-src"}, Object: {"default-src"}, Font: {"default-src"}, Manifest: {"default-src"},
+	Script: {
+		"script-src",
+		"default-src",
+	}, Handler: {"script-src", "default-src"}, Style: {"style-src", "default-src"}, Attribute: {"style-src", "default-src"},
+	Image: {
+		"default-src",
+	}, Frame: {"child-src", "default-src"}, Media: {"default-src"}, Object: {"default-src"}, Font: {"default-src"}, Manifest: {"default-src"},
 }
 
 // mostSources is how many sources a directive may have to be asked: no server sends so many.
@@ -181,7 +186,9 @@ func digestOf(source, text string) bool {
 // matches reports whether a source lets in a URL (6.7.2.8).
 func matches(source string, u, page *url.URL) bool {
 	if strings.HasPrefix(source, "'") {
-		return strings.EqualFold(source, "'self'") && strings.EqualFold(u.Hostname(), page.Hostname()) && port(u) == port(page) && (u.Scheme == page.Scheme || u.Scheme == "https")
+		return strings.EqualFold(source, "'self'") && strings.EqualFold(u.Hostname(), page.Hostname()) &&
+			port(u) == port(page) &&
+			(u.Scheme == page.Scheme || u.Scheme == "https")
 	}
 	if source == "*" {
 		return u.Scheme == "http" || u.Scheme == "https" || u.Scheme == page.Scheme
@@ -216,7 +223,8 @@ func matches(source string, u, page *url.URL) bool {
 	if wanted != "*" && wanted != "" && wanted != port(u) || wanted == "" && port(u) != defaultPort(u.Scheme) {
 		return false
 	}
-	return path == "" || path == "/" || strings.HasSuffix(path, "/") && strings.HasPrefix(u.EscapedPath(), path) || path == u.EscapedPath()
+	return path == "" || path == "/" || strings.HasSuffix(path, "/") && strings.HasPrefix(u.EscapedPath(), path) ||
+		path == u.EscapedPath()
 }
 
 func schemeFits(wanted, have string) bool {

@@ -48,8 +48,17 @@ func DroppedNoindex(g *pageedit.Result) (out []pageedit.Problem) {
 	for i := range stack {
 		c := &stack[i]
 		if c != w && c.Level == verdict.FromMetadata && c.Stands() && noindexed(c) {
-			return []pageedit.Problem{{Page: g.Page.Path, File: g.Page.File, Problem: problem.Problem{Severity: problem.Warning, Name: problem.NoindexUndone, Pos: w.Rule,
-				Message: fmt.Sprintf("this robots takes back the noindex of %s", c.Rule), Remedy: "add noindex to it, if these pages shall stay out of search engines"}}}
+			return []pageedit.Problem{
+				{
+					Page: g.Page.Path,
+					File: g.Page.File,
+					Problem: problem.Problem{Severity: problem.Warning, Name: problem.NoindexUndone, Pos: w.Rule,
+						Message: fmt.Sprintf(
+							"this robots takes back the noindex of %s",
+							c.Rule,
+						), Remedy: "add noindex to it, if these pages shall stay out of search engines"},
+				},
+			}
 		}
 	}
 	return nil
@@ -78,7 +87,8 @@ func (u *Unwritten) Add(g *pageedit.Result) {
 			continue
 		}
 		for k, part := range it.Parts {
-			if part.Kind == gatefile.Structured && !slices.ContainsFunc(g.Written, func(w pageedit.Written) bool { return w.Item == i && w.Part == k }) {
+			if part.Kind == gatefile.Structured &&
+				!slices.ContainsFunc(g.Written, func(w pageedit.Written) bool { return w.Item == i && w.Part == k }) {
 				u.pages[it.Name] = append(u.pages[it.Name], g.Page.Path)
 			}
 		}
@@ -104,7 +114,10 @@ func BuiltAndMissing(g *gatefile.Gate, has func(string) bool) (out []problem.Pro
 	for _, path := range g.Manifest.Files() {
 		if strings.HasPrefix(path, "/") && !strings.HasPrefix(path, "//") && !has(path) {
 			out = append(out, problem.Problem{Severity: problem.Error, Pos: g.Site.Manifest.Pos,
-				Message: fmt.Sprintf("the build manifest names %s, and the site has no such file", path), Remedy: "run the build again, or copy its files into the source folder"})
+				Message: fmt.Sprintf(
+					"the build manifest names %s, and the site has no such file",
+					path,
+				), Remedy: "run the build again, or copy its files into the source folder"})
 		}
 	}
 	return out

@@ -23,7 +23,14 @@ func NewJudge(g *pageedit.Gate, read func(path string) ([]byte, bool), weights i
 	for _, it := range g.File.Items {
 		byName[it.Name] = it
 	}
-	return &Judge{&usage.Judge{Library: &usage.Library{Read: read}, Judges: func(name string) bool { return onlyLoads(byName[name]) }}, g, weights}
+	return &Judge{
+		&usage.Judge{
+			Library: &usage.Library{Read: read},
+			Judges:  func(name string) bool { return onlyLoads(byName[name]) },
+		},
+		g,
+		weights,
+	}
 }
 
 // Owned takes the inventory of a page, with the items named that elements are found by.

@@ -294,7 +294,8 @@ func (d *Doc) Add(v Value, path ...string) error {
 		return nil
 	}
 	if m.flow && len(m.fields) == 0 && len(path) == 2 { // "items: {}" becomes a block
-		if i := strings.Index(d.lines[m.from], "{"); i >= 0 && strings.TrimSpace(strings.Trim(d.lines[m.from][i:], "{} ")) == "" {
+		if i := strings.Index(d.lines[m.from], "{"); i >= 0 &&
+			strings.TrimSpace(strings.Trim(d.lines[m.from][i:], "{} ")) == "" {
 			d.lines[m.from] = strings.TrimRight(d.lines[m.from][:i], " ")
 			d.splice(m.from+1, m.from+1, v.unfolded(key, step))
 			return nil
@@ -344,7 +345,8 @@ func (d *Doc) replace(m *mapping, at int, v Value) {
 
 // likeBefore keeps single quotes where the old value had them.
 func likeBefore(old, text string, v Value) string {
-	if strings.HasPrefix(old, "'") && strings.HasPrefix(text, `"`) && !strings.ContainsAny(v.Text, "\n\t") && v.Text != "" {
+	if strings.HasPrefix(old, "'") && strings.HasPrefix(text, `"`) && !strings.ContainsAny(v.Text, "\n\t") &&
+		v.Text != "" {
 		return "'" + strings.ReplaceAll(v.Text, "'", "''") + "'"
 	}
 	return text
@@ -535,7 +537,8 @@ func (d *Doc) Delete(keep int, path ...string) error {
 		end++
 	}
 	if len(m.fields) == 1 {
-		if parent := from - 1; parent >= 0 && strings.HasSuffix(strings.TrimRight(d.lines[parent], " "), ":") && m.indent > 0 {
+		if parent := from - 1; parent >= 0 && strings.HasSuffix(strings.TrimRight(d.lines[parent], " "), ":") &&
+			m.indent > 0 {
 			d.lines[parent] = strings.TrimRight(d.lines[parent], " ") + " {}"
 		}
 	}

@@ -32,7 +32,14 @@ func (g *Gate) ReadFiles(from Sources) []problem.Problem {
 			g.Manifest, err = ParseManifest(b)
 		}
 		if err != nil {
-			r.problem(problem.Error, m.Pos, remedyOf(err, "paths are relative to the gate file; run the build first"), "the build manifest %s cannot be read: %v", m.Value, err)
+			r.problem(
+				problem.Error,
+				m.Pos,
+				remedyOf(err, "paths are relative to the gate file; run the build first"),
+				"the build manifest %s cannot be read: %v",
+				m.Value,
+				err,
+			)
 			g.Manifest = nil
 		}
 	}
@@ -61,16 +68,29 @@ func (r *reader) load(it *Item, p *Part, read func(string) ([]byte, error)) []pr
 		err = fmt.Errorf("it is not UTF-8")
 	}
 	if err != nil {
-		r.problem(problem.Error, p.Pos, remedyOf(err, "paths are relative to the gate file"), "the code of item %q cannot be read: %s: %v", it.Name, p.FromFile, err)
+		r.problem(
+			problem.Error,
+			p.Pos,
+			remedyOf(err, "paths are relative to the gate file"),
+			"the code of item %q cannot be read: %s: %v",
+			it.Name,
+			p.FromFile,
+			err,
+		)
 		return nil
 	}
 	p.Text = strings.TrimPrefix(string(b), "\uFEFF")
 	if strings.TrimSpace(p.Text) == "" {
-		r.warn(problem.EmptyFile, it, p.Pos, "write the code into it, or disable the item", "the file %s of item %q is empty: the item brings nothing", p.FromFile, it.Name)
+		r.warn(
+			problem.EmptyFile, it, p.Pos, "write the code into it, or disable the item",
+			"the file %s of item %q is empty: the item brings nothing", p.FromFile, it.Name,
+		)
 	}
 	t, err := placeholder.ParseCode(p.Text, it.ParamNames()...)
 	if e, ok := err.(*placeholder.Error); ok {
-		return []problem.Problem{{Severity: problem.Error, Pos: p.PositionAt(e.Offset), Message: e.Message, Line: p.LineAt(e.Offset)}}
+		return []problem.Problem{
+			{Severity: problem.Error, Pos: p.PositionAt(e.Offset), Message: e.Message, Line: p.LineAt(e.Offset)},
+		}
 	}
 	p.Template = t
 	return nil
@@ -87,7 +107,12 @@ func (r *reader) built(it *Item) {
 		}
 		if r.gate.Manifest == nil {
 			if r.gate.Site.Manifest.Value == "" {
-				r.problem(problem.Error, p.Pos, "add under site: manifest: FILE, the JSON file that your build writes", "item %q: %s is looked up in the build manifest, and the gate file names none", it.Name, p.Text)
+				r.problem(
+					problem.Error, p.Pos,
+					"add under site: manifest: FILE, the JSON file that your build writes",
+					"item %q: %s is looked up in the build manifest, and the gate file names none", it.Name,
+					p.Text,
+				)
 			}
 			continue
 		}
@@ -119,9 +144,15 @@ func (r *reader) integrity(it *Item, p *Part, digest func(string) (string, bool)
 	p.Integrity = ""
 	switch {
 	case !p.Template.Plain():
-		r.problem(problem.Error, it.Integrity.Pos, "write the URL without a placeholder, or take integrity out", "integrity: auto needs to know the file, and %s changes from page to page", p.Text)
+		r.problem(
+			problem.Error, it.Integrity.Pos, "write the URL without a placeholder, or take integrity out",
+			"integrity: auto needs to know the file, and %s changes from page to page", p.Text,
+		)
 	case !strings.HasPrefix(p.Text, "/") || strings.HasPrefix(p.Text, "//"):
-		r.problem(problem.Error, it.Integrity.Pos, "write the digest that its provider gives", "integrity: auto is for files of the site; %s is not one", p.Text)
+		r.problem(
+			problem.Error, it.Integrity.Pos, "write the digest that its provider gives",
+			"integrity: auto is for files of the site; %s is not one", p.Text,
+		)
 	case digest != nil:
 		path := p.Text
 		if i := strings.IndexAny(path, "?#"); i >= 0 {

@@ -74,7 +74,13 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 		if !strings.HasPrefix(glob, "/") && !strings.Contains(glob, "://") {
 			glob = "/" + glob
 		}
-		r.problem(problem.Error, t.Pos, "write {url: "+glob+"}; ** and * stand for any part of the path", "%q is no selector: it looks like a URL", t.Value)
+		r.problem(
+			problem.Error,
+			t.Pos,
+			"write {url: "+glob+"}; ** and * stand for any part of the path",
+			"%q is no selector: it looks like a URL",
+			t.Value,
+		)
 		return m, false
 	}
 	if err != nil {
@@ -86,5 +92,6 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 
 // looksLikeURL reports whether somebody meant a URL where a selector is wanted.
 func looksLikeURL(s string) bool {
-	return !strings.ContainsAny(s, " [>+~,") && (strings.Contains(s, "/") || strings.HasSuffix(s, ".js") || strings.HasSuffix(s, ".css"))
+	return !strings.ContainsAny(s, " [>+~,") &&
+		(strings.Contains(s, "/") || strings.HasSuffix(s, ".js") || strings.HasSuffix(s, ".css"))
 }

@@ -59,7 +59,10 @@ func VariantOf(value func(attr string) string) string {
 var variantAttrs = []string{"media", "sizes", "hreflang"}
 
 // socialProperties are the Open Graph properties behind the keys of social.
-var socialProperties = map[string]string{"title": "og:title", "description": "og:description", "image": "og:image", "type": "og:type", "site": "og:site_name"}
+var socialProperties = map[string]string{
+	"title": "og:title", "description": "og:description", "image": "og:image", "type": "og:type",
+	"site": "og:site_name",
+}
 
 // KeyName brings a metadata key as people write it into the form of Key.Name:
 // social.title is property.og:title, and so is og:title.
@@ -115,12 +118,17 @@ func (r *reader) key(e entry, keys *[]Key) {
 	case "meta":
 		for _, x := range r.entries(e.node, "meta") {
 			name := strings.ToLower(strings.TrimSpace(x.key))
-			if slices.Contains(metaKeys, name) && name != "link" && name != "property" && name != "title" && name != "icon" && name != "lang" {
+			if slices.Contains(metaKeys, name) && name != "link" && name != "property" && name != "title" &&
+				name != "icon" &&
+				name != "lang" {
 				r.problem(problem.Error, x.pos, "write it without meta", "%q is a metadata key of its own", name)
 				continue
 			}
 			if strings.HasPrefix(name, "og:") {
-				r.problem(problem.Error, x.pos, "write it under social or property", "%q is a property, not a name", name)
+				r.problem(
+					problem.Error, x.pos, "write it under social or property", "%q is a property, not a name",
+					name,
+				)
 				continue
 			}
 			r.oneKey("meta."+name, x, keys)

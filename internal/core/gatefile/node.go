@@ -66,7 +66,12 @@ func (r *reader) problem(s problem.Severity, pos problem.Position, remedy, forma
 	if lines != nil {
 		pos.Line = min(max(pos.Line, 1), len(lines))
 	}
-	p := problem.Problem{Severity: s, Pos: pos, Message: problem.Brief(fmt.Sprintf(format, args...)), Remedy: problem.Brief(remedy)}
+	p := problem.Problem{
+		Severity: s,
+		Pos:      pos,
+		Message:  problem.Brief(fmt.Sprintf(format, args...)),
+		Remedy:   problem.Brief(remedy),
+	}
 	if r.within != "" && !strings.Contains(p.Message, `"`+r.within+`"`) {
 		p.Message = fmt.Sprintf("item %q: %s", r.within, p.Message)
 	}
@@ -94,8 +99,15 @@ func (r *reader) parse() (root ast.Node, ok bool) {
 		return nil, false
 	}
 	for i, line := range r.lines[r.file] {
-		if j := strings.IndexByte(line, '\t'); j >= 0 && strings.TrimLeft(line[:j], " ") == "" && strings.TrimSpace(line) != "" && !strings.HasPrefix(strings.TrimSpace(line), "#") {
-			r.problem(problem.Error, problem.Position{File: r.file, Line: i + 1, Column: j + 1}, "indent with spaces", "a tab cannot indent a line in YAML")
+		if j := strings.IndexByte(line, '\t'); j >= 0 && strings.TrimLeft(line[:j], " ") == "" &&
+			strings.TrimSpace(line) != "" &&
+			!strings.HasPrefix(strings.TrimSpace(line), "#") {
+			r.problem(
+				problem.Error,
+				problem.Position{File: r.file, Line: i + 1, Column: j + 1},
+				"indent with spaces",
+				"a tab cannot indent a line in YAML",
+			)
 			return nil, false
 		}
 	}
@@ -108,8 +120,14 @@ func (r *reader) parse() (root ast.Node, ok bool) {
 		r.errorf(r.at(f.Docs[1].Body), "a gate file is one YAML document; a second one begins here")
 		return nil, false
 	}
-	if len(f.Docs) == 0 || f.Docs[0].Body == nil || f.Docs[0].Body.Type() == ast.CommentType || f.Docs[0].Body.Type() == ast.NullType {
-		r.problem(problem.Error, problem.Position{File: r.file, Line: 1, Column: 1}, "begin with: yellowgate: 1", "the gate file is empty")
+	if len(f.Docs) == 0 || f.Docs[0].Body == nil || f.Docs[0].Body.Type() == ast.CommentType ||
+		f.Docs[0].Body.Type() == ast.NullType {
+		r.problem(
+			problem.Error,
+			problem.Position{File: r.file, Line: 1, Column: 1},
+			"begin with: yellowgate: 1",
+			"the gate file is empty",
+		)
 		return nil, false
 	}
 	return f.Docs[0].Body, true
@@ -164,17 +182,35 @@ type slip struct {
 // slips are the usual mistakes of YAML, found in the line where reading failed.
 var slips = []slip{
 	{regexp.MustCompile(`(?:^|[:\[{,-])\s+(@\{)`), `a value that begins with @{ is put in quotes: "@{…}"`},
-	{regexp.MustCompile(`(?:^|[:-])\s+(\*\S*)`), `a value that begins with * is put in quotes, or YAML takes it for an alias`},
-	{regexp.MustCompile(`(?:^|[:-])\s+(\[[\w-]+\s*[~|^$*]?=)`), `a selector that begins with [ is put in quotes, or YAML takes it for a list`},
-	{regexp.MustCompile(`(?:^|[:\[,-])\s+(#[^\s#]\S*)`), `# begins a comment in YAML: a value that begins with # is put in quotes`},
-	{regexp.MustCompile(`('@\{[^'"}]*'[^'}]*'[^}]*\}'|"@\{[^"'}]*"[^"}]*"[^}]*\}")`), `quotes within a quoted value end it: write the other kind inside, as in "@{page.title or 'words'}"`},
-	{regexp.MustCompile(`(?:^|[\[,])\s*(/[^\s"'\[\],{}]*[{\[][^\s"']*)`), `YAML reads the braces and brackets of a value in a list: put it in quotes, as in ["/a/**", "/{de,fr}/b/**"]`},
+	{
+		regexp.MustCompile(`(?:^|[:-])\s+(\*\S*)`),
+		`a value that begins with * is put in quotes, or YAML takes it for an alias`,
+	},
+	{
+		regexp.MustCompile(`(?:^|[:-])\s+(\[[\w-]+\s*[~|^$*]?=)`),
+		`a selector that begins with [ is put in quotes, or YAML takes it for a list`,
+	},
+	{
+		regexp.MustCompile(`(?:^|[:\[,-])\s+(#[^\s#]\S*)`),
+		`# begins a comment in YAML: a value that begins with # is put in quotes`,
+	},
+	{
+		regexp.MustCompile(`('@\{[^'"}]*'[^'}]*'[^}]*\}'|"@\{[^"'}]*"[^"}]*"[^}]*\}")`),
+		`quotes within a quoted value end it: write the other kind inside, as in "@{page.title or 'words'}"`,
+	},
+	{
+		regexp.MustCompile(`(?:^|[\[,])\s*(/[^\s"'\[\],{}]*[{\[][^\s"']*)`),
+		`YAML reads the braces and brackets of a value in a list: put it in quotes, as in ["/a/**", "/{de,fr}/b/**"]`,
+	},
 	{regexp.MustCompile("(?:^|[:-])\\s+([%`])"), "a value that begins with % or ` is put in quotes"},
 }
 
 // doubtfulSlips are some that lines without a mistake look like.
 var doubtfulSlips = []slip{
-	{regexp.MustCompile(`(?:^|[:-])\s+(["'\[{]?[^"'#]*?\S: \S)`), `a value with a colon and a space in it is put in quotes`},
+	{
+		regexp.MustCompile(`(?:^|[:-])\s+(["'\[{]?[^"'#]*?\S: \S)`),
+		`a value with a colon and a space in it is put in quotes`,
+	},
 }
 
 // findSlip looks for slips in lines, in this order.
@@ -367,7 +403,11 @@ func (r *reader) entries(n ast.Node, what string) []entry {
 			continue
 		}
 		key := v.Key.GetToken().Value
-		pos := problem.Position{File: r.file, Line: v.Key.GetToken().Position.Line, Column: v.Key.GetToken().Position.Column}
+		pos := problem.Position{
+			File:   r.file,
+			Line:   v.Key.GetToken().Position.Line,
+			Column: v.Key.GetToken().Position.Column,
+		}
 		if p, dup := first[key]; dup {
 			r.errorf(pos, "%q stands in %s twice, first in line %d", key, what, p.Line)
 			continue

@@ -45,7 +45,13 @@ func (it *Item) ParamNames() []string {
 // Refuse says why the parameter cannot have a value; "" where it can.
 func (p *Param) Refuse(v string) string {
 	if len(p.OneOf) > 0 && !slices.Contains(p.OneOf, v) {
-		return fmt.Sprintf("%s is one of %s, not %q%s", p.Name, strings.Join(p.OneOf, ", "), v, didyoumean.Suggest(v, p.OneOf))
+		return fmt.Sprintf(
+			"%s is one of %s, not %q%s",
+			p.Name,
+			strings.Join(p.OneOf, ", "),
+			v,
+			didyoumean.Suggest(v, p.OneOf),
+		)
 	}
 	for _, limit := range []struct {
 		bound, word string

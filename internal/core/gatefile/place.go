@@ -150,11 +150,13 @@ func ContentsOf(code string) Contents {
 		case markup.TagNoscript:
 			// To whoever has scripting off, what is in it stands in the head: links,
 			// styles and metas only (HTML, 4.12.2).
-			if f := markup.ScanFragment(src[e.TagEnd:max(e.TagEnd, e.ContentEnd)]); f.EndsHead >= 0 && (c.EndsHead < 0 || e.Start < c.EndsHead) {
+			if f := markup.ScanFragment(src[e.TagEnd:max(e.TagEnd, e.ContentEnd)]); f.EndsHead >= 0 &&
+				(c.EndsHead < 0 || e.Start < c.EndsHead) {
 				c.EndsHead, c.FitsHead = e.Start, false
 			}
 		case markup.TagScript:
-			if _, external := markup.AttrValue(src, e.Start, "src"); !external && markup.ScriptType(src, e.Start) != markup.DataBlock {
+			if _, external := markup.AttrValue(src, e.Start, "src"); !external &&
+				markup.ScriptType(src, e.Start) != markup.DataBlock {
 				c.InlineScript = true
 			}
 		}

@@ -33,10 +33,18 @@ type Included struct {
 // only. Where a problem is an error, the Gate is not fit for use. The files it
 // names are not read: see ReadFiles. include finds the gate files that a glob names;
 // it may be nil.
-func Parse(file string, text []byte, include func(glob string, g *Gate) ([]Included, error)) (*Gate, []problem.Problem) {
+func Parse(
+	file string,
+	text []byte,
+	include func(glob string, g *Gate) ([]Included, error),
+) (*Gate, []problem.Problem) {
 	g := &Gate{File: file, Text: text}
 	g.Site.Marks = true
-	r := &reader{shared: &shared{gate: g, lines: map[string][]string{}, names: map[string]problem.Position{}}, file: file, text: text}
+	r := &reader{
+		shared: &shared{gate: g, lines: map[string][]string{}, names: map[string]problem.Position{}},
+		file:   file,
+		text:   text,
+	}
 	r.include = include
 	r.shared.lines[file] = linesOf(text)
 	if root, ok := r.parse(); ok {
@@ -66,7 +74,10 @@ func (r *reader) top(root ast.Node) {
 		case "include", "site":
 			switch {
 			case r.dir != nil:
-				r.problem(problem.Error, e.pos, "write it into the gate file that includes this one", "%q stands in an included file", e.key)
+				r.problem(
+					problem.Error, e.pos, "write it into the gate file that includes this one",
+					"%q stands in an included file", e.key,
+				)
 			case e.key == "site":
 				r.site(e.node)
 			}
@@ -98,7 +109,12 @@ func (r *reader) top(root ast.Node) {
 	}
 	r.misnamed(root)
 	if !versioned && r.dir == nil {
-		r.problem(problem.Error, problem.Position{File: r.file, Line: 1, Column: 1}, "write as its first line: yellowgate: 1", "the gate file does not say its format's version")
+		r.problem(
+			problem.Error,
+			problem.Position{File: r.file, Line: 1, Column: 1},
+			"write as its first line: yellowgate: 1",
+			"the gate file does not say its format's version",
+		)
 	}
 	if r.dir == nil { // what is included counts after the file's own
 		for _, e := range r.entriesQuietly(root) {
@@ -152,7 +168,14 @@ func (r *reader) includes(n ast.Node) {
 		}
 		switch {
 		case err != nil:
-			r.problem(problem.Error, t.Pos, remedyOf(err, "paths are relative to the gate file"), "cannot include %s: %v", t.Value, err)
+			r.problem(
+				problem.Error,
+				t.Pos,
+				remedyOf(err, "paths are relative to the gate file"),
+				"cannot include %s: %v",
+				t.Value,
+				err,
+			)
 		case len(files) == 0:
 			r.problem(problem.Error, t.Pos, "paths are relative to the gate file", "no file matches %s", t.Value)
 		}
@@ -211,7 +234,13 @@ func (r *reader) blankPages(n ast.Node) {
 			switch e.key {
 			case "path":
 				if !strings.HasPrefix(t.Value, "/") || strings.ContainsAny(t.Value, "*?#") {
-					r.problem(problem.Error, t.Pos, "write it like path: /sky-camera/", "a page's path begins with \"/\" and has no *, ? or #, unlike %q", t.Value)
+					r.problem(
+						problem.Error,
+						t.Pos,
+						"write it like path: /sky-camera/",
+						"a page's path begins with \"/\" and has no *, ? or #, unlike %q",
+						t.Value,
+					)
 				}
 				b.Path, b.Pos = t, e.pos
 			case "title":
@@ -226,7 +255,12 @@ func (r *reader) blankPages(n ast.Node) {
 		}
 		if b.Path.Value == "" {
 			if len(r.problems) == before {
-				r.problem(problem.Error, b.Pos, "write it like path: /sky-camera/", "a page under blank-pages has no path")
+				r.problem(
+					problem.Error,
+					b.Pos,
+					"write it like path: /sky-camera/",
+					"a page under blank-pages has no path",
+				)
 			}
 			continue
 		}
@@ -256,7 +290,12 @@ func (r *reader) requires(n ast.Node) {
 		}
 		if len(q.Pages) == 0 || len(q.Keys) == 0 {
 			if len(r.problems) == before {
-				r.problem(problem.Error, q.Pos, "write it like require: [{pages: all, metadata: [title, description]}]", "an entry of require has pages and metadata")
+				r.problem(
+					problem.Error,
+					q.Pos,
+					"write it like require: [{pages: all, metadata: [title, description]}]",
+					"an entry of require has pages and metadata",
+				)
 			}
 			continue
 		}
@@ -339,9 +378,19 @@ func (r *reader) hiddenComment(n ast.Node, t Text) {
 		return
 	}
 	rest := line[i+len(t.Value):]
-	if trimmed := strings.TrimLeft(rest, " "); len(trimmed) < len(rest) && len(trimmed) > 1 && trimmed[0] == '#' && trimmed[1] != ' ' && trimmed[1] != '#' {
-		r.problem(problem.Error, problem.Position{File: t.Pos.File, Line: t.Pos.Line, Column: len([]rune(line[:len(line)-len(trimmed)])) + 1},
-			"put the whole value in quotes; a comment has a space after its #", "YAML takes the rest of this line for a comment")
+	if trimmed := strings.TrimLeft(rest, " "); len(trimmed) < len(rest) && len(trimmed) > 1 && trimmed[0] == '#' &&
+		trimmed[1] != ' ' &&
+		trimmed[1] != '#' {
+		r.problem(
+			problem.Error,
+			problem.Position{
+				File:   t.Pos.File,
+				Line:   t.Pos.Line,
+				Column: len([]rune(line[:len(line)-len(trimmed)])) + 1,
+			},
+			"put the whole value in quotes; a comment has a space after its #",
+			"YAML takes the rest of this line for a comment",
+		)
 	}
 }
 
@@ -391,7 +440,13 @@ func (r *reader) bind() {
 	sizes := map[string]int{}
 	for _, b := range r.oneQuery {
 		if pagequery.Size(b.Query.Expr, sizes) > pagequery.MaxSize {
-			b.reader.problem(problem.Error, b.reader.at(b.node), "write the sets so that they do not repeat one another", "the query comes to more than %d parts once its page sets are written out", pagequery.MaxSize)
+			b.reader.problem(
+				problem.Error,
+				b.reader.at(b.node),
+				"write the sets so that they do not repeat one another",
+				"the query comes to more than %d parts once its page sets are written out",
+				pagequery.MaxSize,
+			)
 			return
 		}
 	}
@@ -414,7 +469,11 @@ func (r *reader) circles(byName map[string]*Set) {
 				visit(byName[ref.Name], trail)
 			case 1:
 				from := slices.Index(trail, ref.Name)
-				r.errorf(s.Pos, "page sets defined in a circle: %s", strings.Join(append(slices.Clone(trail[from:]), ref.Name), " → "))
+				r.errorf(
+					s.Pos,
+					"page sets defined in a circle: %s",
+					strings.Join(append(slices.Clone(trail[from:]), ref.Name), " → "),
+				)
 				ref.Expr = pagequery.Const(false)
 			}
 		})
@@ -478,8 +537,16 @@ func (r *reader) bareList(n ast.Node) {
 		return
 	}
 	t, ok := r.resolve(seq.Values[0]).(*ast.StringNode)
-	if ok && t.Token.Type == token.StringType && attributeName.MatchString(t.Value) && atom.Lookup([]byte(t.Value)) == 0 {
-		r.problem(problem.Error, r.at(seq), "put it in quotes: '["+t.Value+"]'; for an element of that name, leave the brackets out", "YAML takes [%s] for a list, and its entry for an element called %s", t.Value, t.Value)
+	if ok && t.Token.Type == token.StringType && attributeName.MatchString(t.Value) &&
+		atom.Lookup([]byte(t.Value)) == 0 {
+		r.problem(
+			problem.Error,
+			r.at(seq),
+			"put it in quotes: '["+t.Value+"]'; for an element of that name, leave the brackets out",
+			"YAML takes [%s] for a list, and its entry for an element called %s",
+			t.Value,
+			t.Value,
+		)
 	}
 }
 
@@ -500,7 +567,12 @@ func (r *reader) perPage(n ast.Node) {
 			continue
 		}
 		if strings.ContainsAny(e.key, "*") {
-			r.problem(problem.Error, e.pos, "use pages and except for a kind of page", "per-page is for one page, not for a glob")
+			r.problem(
+				problem.Error,
+				e.pos,
+				"use pages and except for a kind of page",
+				"per-page is for one page, not for a glob",
+			)
 			continue
 		}
 		if p, dup := r.shared.names["per-page "+page.Key(e.key)]; dup {
@@ -563,7 +635,11 @@ func (r *reader) named() {
 				}
 			}
 			if it := g.Item(in.Value); it != nil && it.Disabled {
-				r.problem(problem.Error, in.Pos, "enable the item, or take this line out", "item %q is put in on %s, but it is disabled (line %d)", in.Value, p.Path, it.DisabledPos.Line)
+				r.problem(
+					problem.Error, in.Pos, "enable the item, or take this line out",
+					"item %q is put in on %s, but it is disabled (line %d)", in.Value, p.Path,
+					it.DisabledPos.Line,
+				)
 			}
 		}
 		for _, s := range p.Params {
@@ -574,7 +650,13 @@ func (r *reader) named() {
 			}
 			param := it.Param(s.Name)
 			if param == nil {
-				r.errorf(s.Pos, "item %q has no parameter %q%s", s.Item, s.Name, didyoumean.Suggest(s.Name, it.ParamNames()))
+				r.errorf(
+					s.Pos,
+					"item %q has no parameter %q%s",
+					s.Item,
+					s.Name,
+					didyoumean.Suggest(s.Name, it.ParamNames()),
+				)
 			} else if why := param.Refuse(s.Value); why != "" {
 				r.errorf(s.Pos, "%s", why)
 			}

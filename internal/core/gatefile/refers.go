@@ -46,8 +46,15 @@ func (r *reader) unused() {
 		}
 		for _, p := range it.Params {
 			if !everywhere[p.Name] && !own[p.Name] {
-				r.warn(problem.UnusedParameter, it, p.Pos, "write @{"+p.Name+"} where it belongs, or take the parameter out",
-					"item %q uses its parameter %q nowhere", it.Name, p.Name)
+				r.warn(
+					problem.UnusedParameter,
+					it,
+					p.Pos,
+					"write @{"+p.Name+"} where it belongs, or take the parameter out",
+					"item %q uses its parameter %q nowhere",
+					it.Name,
+					p.Name,
+				)
 			}
 		}
 	}
@@ -77,7 +84,10 @@ func (r *reader) needsURL() {
 		return false
 	}
 	fail := func(pos problem.Position, what string) {
-		r.problem(problem.Error, pos, "add it under site: url: https://ternhill.example", "%s needs the site's address, and site.url is missing", what)
+		r.problem(
+			problem.Error, pos, "add it under site: url: https://ternhill.example",
+			"%s needs the site's address, and site.url is missing", what,
+		)
 	}
 	keys := func(list []Key) bool {
 		for i := range list {
@@ -85,7 +95,9 @@ func (r *reader) needsURL() {
 			for n := range k.Values {
 				v := k.Values[n].Value
 				// Others than browsers fetch a social image: it has to be absolute.
-				relative := k.ID() == "property.og:image" && len(v.Pieces) > 0 && strings.HasPrefix(v.Pieces[0].Text, "/") && !strings.HasPrefix(v.Pieces[0].Text, "//")
+				relative := k.ID() == "property.og:image" && len(v.Pieces) > 0 &&
+					strings.HasPrefix(v.Pieces[0].Text, "/") &&
+					!strings.HasPrefix(v.Pieces[0].Text, "//")
 				if relative || needs(v) {
 					fail(k.Pos, k.Name)
 					return true

@@ -136,7 +136,12 @@ func (r *reader) questions(it *Item, n ast.Node, params []string) {
 			return
 		}
 		if t.Fact == nil {
-			r.problem(problem.Error, t.Pos, "write a list of ask and answer, or one placeholder that names a list fact", "questions should be a list of questions with answers")
+			r.problem(
+				problem.Error,
+				t.Pos,
+				"write a list of ask and answer, or one placeholder that names a list fact",
+				"questions should be a list of questions with answers",
+			)
 			return
 		}
 		list.Text, list.Fact = t.Text, t.Fact

@@ -147,7 +147,11 @@ func Read(text []byte) ([]*pageload.Record, error) {
 	records := make([]*pageload.Record, len(f.Log.Pages))
 	for i, p := range f.Log.Pages {
 		at[p.ID] = i
-		records[i] = &pageload.Record{Format: pageload.Format, Elements: []pageload.Element{}, Requests: []pageload.Request{}}
+		records[i] = &pageload.Record{
+			Format:   pageload.Format,
+			Elements: []pageload.Element{},
+			Requests: []pageload.Request{},
+		}
 		records[i].Measured.Loaded = math.Max(p.Timings.Load, 0)
 	}
 	last := 0
@@ -170,7 +174,9 @@ func Read(text []byte) ([]*pageload.Record, error) {
 				x.Kind = r.Requests[from].Kind
 			}
 		}
-		if to, err := url.Parse(e.Response.Redirect); err == nil && e.Response.Redirect != "" && e.Response.Status >= 300 && e.Response.Status < 400 {
+		if to, err := url.Parse(e.Response.Redirect); err == nil && e.Response.Redirect != "" &&
+			e.Response.Status >= 300 &&
+			e.Response.Status < 400 {
 			if base, err := url.Parse(x.URL); err == nil {
 				if redirects[i] == nil {
 					redirects[i] = map[string]int{}
@@ -199,13 +205,28 @@ func Read(text []byte) ([]*pageload.Record, error) {
 }
 
 // kinds are what browsers call what requests are for.
-var kinds = map[string]string{"document": "document", "stylesheet": "style", "script": "script", "image": "image", "font": "font", "media": "media", "xhr": "fetch", "fetch": "fetch", "websocket": "socket", "ping": "fetch", "eventsource": "fetch"}
+var kinds = map[string]string{
+	"document": "document", "stylesheet": "style", "script": "script", "image": "image", "font": "font",
+	"media": "media", "xhr": "fetch", "fetch": "fetch", "websocket": "socket", "ping": "fetch",
+	"eventsource": "fetch",
+}
 
 // written is what a kind is called in a recording.
-var written = map[string]string{"document": "document", "frame": "document", "style": "stylesheet", "script": "script", "image": "image", "font": "font", "media": "media", "fetch": "fetch", "socket": "websocket", "other": "other"}
+var written = map[string]string{
+	"document": "document", "frame": "document", "style": "stylesheet", "script": "script", "image": "image",
+	"font": "font", "media": "media", "fetch": "fetch", "socket": "websocket", "other": "other",
+}
 
 func requestOf(e *entry, began time.Time, number int) pageload.Request {
-	x := pageload.Request{URL: e.Request.URL, Method: e.Request.Method, Status: max(e.Response.Status, 0), Bytes: max(e.Response.Content.Size, 0), Kind: kinds[e.Kind], Cached: e.FromCache != "", Mime: strings.TrimPrefix(e.Response.Content.Mime, unknownMime)}
+	x := pageload.Request{
+		URL:    e.Request.URL,
+		Method: e.Request.Method,
+		Status: max(e.Response.Status, 0),
+		Bytes:  max(e.Response.Content.Size, 0),
+		Kind:   kinds[e.Kind],
+		Cached: e.FromCache != "",
+		Mime:   strings.TrimPrefix(e.Response.Content.Mime, unknownMime),
+	}
 	x.Begun = float64(e.Started.Sub(began).Microseconds()) / 1000
 	x.Ended = x.Begun + math.Max(e.Time, 0)
 	x.Protocol = strings.ToLower(e.Response.Version)
@@ -320,12 +341,27 @@ func Write(records []*pageload.Record, version string, began time.Time) ([]byte,
 
 func entryOf(x *pageload.Request, id string, began time.Time, r *pageload.Record) entry {
 	took := math.Max(x.Ended-x.Begun, 0)
-	e := entry{Page: id, Started: began.Add(time.Duration(x.Begun * float64(time.Millisecond))), Time: took, Timings: timings{0, took, 0}, Kind: written[x.Kind]}
+	e := entry{
+		Page:    id,
+		Started: began.Add(time.Duration(x.Begun * float64(time.Millisecond))),
+		Time:    took,
+		Timings: timings{0, took, 0},
+		Kind:    written[x.Kind],
+	}
 	if x.Cached {
 		e.FromCache = "memory"
 	}
 	none := []any{}
-	e.Request = request{Method: x.Method, URL: x.URL, Version: x.Protocol, Cookies: none, Headers: []header{}, Query: []header{}, HeadersSize: -1, BodySize: -1}
+	e.Request = request{
+		Method:      x.Method,
+		URL:         x.URL,
+		Version:     x.Protocol,
+		Cookies:     none,
+		Headers:     []header{},
+		Query:       []header{},
+		HeadersSize: -1,
+		BodySize:    -1,
+	}
 	if u, err := url.Parse(x.URL); err == nil {
 		for pair := range strings.SplitSeq(u.RawQuery, "&") {
 			if name, value, _ := strings.Cut(pair, "="); pair != "" {
@@ -333,16 +369,31 @@ func entryOf(x *pageload.Request, id string, began time.Time, r *pageload.Record
 			}
 		}
 	}
-	e.Response = response{Status: x.Status, Version: x.Protocol, Cookies: none, Headers: []header{}, Content: content{Size: x.Bytes, Mime: cmp.Or(x.Mime, unknownMime)}, HeadersSize: -1, BodySize: -1, Transfer: x.Wire, Error: x.Failed}
+	e.Response = response{
+		Status:      x.Status,
+		Version:     x.Protocol,
+		Cookies:     none,
+		Headers:     []header{},
+		Content:     content{Size: x.Bytes, Mime: cmp.Or(x.Mime, unknownMime)},
+		HeadersSize: -1,
+		BodySize:    -1,
+		Transfer:    x.Wire,
+		Error:       x.Failed,
+	}
 	for i := range r.Requests { // where it led
-		if next := &r.Requests[i]; next.Asked.By == "redirect" && next.Asked.Request >= 0 && &r.Requests[next.Asked.Request] == x {
+		if next := &r.Requests[i]; next.Asked.By == "redirect" && next.Asked.Request >= 0 &&
+			&r.Requests[next.Asked.Request] == x {
 			e.Response.Redirect = next.URL
 		}
 	}
 	if x.Coding != "" {
 		e.Response.Headers = append(e.Response.Headers, header{"content-encoding", x.Coding})
 	}
-	e.Initiator = &initiator{Type: map[string]string{"page": "parser", "style": "parser", "script": "script", "preload": "preload", "redirect": "redirect"}[x.Asked.By], URL: x.Asked.URL, Line: math.Max(float64(x.Asked.Line-1), 0)}
+	e.Initiator = &initiator{
+		Type: map[string]string{"page": "parser", "style": "parser", "script": "script", "preload": "preload", "redirect": "redirect"}[x.Asked.By],
+		URL:  x.Asked.URL,
+		Line: math.Max(float64(x.Asked.Line-1), 0),
+	}
 	if e.Initiator.Type == "" {
 		e.Initiator.Type = "other"
 	}

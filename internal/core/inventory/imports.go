@@ -320,7 +320,11 @@ func (r *Record) follow(e *Element, site *weburl.Site, weights Weights) {
 	case e.Loads && e.Party == "own":
 		e.Files = f.StyleFiles(site, e.Ref.Path)
 	case e.Party == "inline" && e.Bytes > 0:
-		e.Files = f.TextFiles(r.Base, r.Source.Text[e.El.TagEnd:e.El.ContentEnd], e.Line+bytes.Count(r.Source.Text[e.El.Start:e.El.TagEnd], []byte("\n")))
+		e.Files = f.TextFiles(
+			r.Base,
+			r.Source.Text[e.El.TagEnd:e.El.ContentEnd],
+			e.Line+bytes.Count(r.Source.Text[e.El.Start:e.El.TagEnd], []byte("\n")),
+		)
 	}
 	module := e.Runs == "module" || e.Runs == "async" && e.module
 	var list []Import
@@ -346,7 +350,13 @@ func (r *Record) follow(e *Element, site *weburl.Site, weights Weights) {
 	case e.Loads && e.Party == "own":
 		list = f.FollowScript(r.Base, site, e.Ref.Path, nil, 0)
 	case e.Party == "inline" && e.Bytes > 0:
-		list = f.FollowScript(r.Base, site, "", r.Source.Text[e.El.TagEnd:e.El.ContentEnd], e.Line+bytes.Count(r.Source.Text[e.El.Start:e.El.TagEnd], []byte("\n")))
+		list = f.FollowScript(
+			r.Base,
+			site,
+			"",
+			r.Source.Text[e.El.TagEnd:e.El.ContentEnd],
+			e.Line+bytes.Count(r.Source.Text[e.El.Start:e.El.TagEnd], []byte("\n")),
+		)
 	}
 	if module {
 		for _, i := range e.Imports {

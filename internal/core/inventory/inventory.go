@@ -167,8 +167,17 @@ func Take(file []byte, known page.Page, site *weburl.Site, weights Weights) *Rec
 
 // TakeScanned is Take for a page that was read already.
 func TakeScanned(src *markup.Source, scan *markup.Page, known page.Page, site *weburl.Site, weights Weights) *Record {
-	r := &Record{Format: Format, Path: known.Path, File: known.File, Bytes: len(src.File), Digest: digest(src.File), Encoding: src.Encoding,
-		Fragment: scan.Fragment() && !known.Whole, Frameset: scan.Frameset, Answer: known.Answer, Source: src, Scan: scan, Page: known}
+	r := &Record{
+		Format:   Format,
+		Path:     known.Path,
+		File:     known.File,
+		Bytes:    len(src.File),
+		Digest:   digest(src.File),
+		Encoding: src.Encoding,
+		Fragment: scan.Fragment() &&
+			!known.Whole,
+		Frameset: scan.Frameset, Answer: known.Answer, Source: src, Scan: scan, Page: known,
+	}
 	r.Page.Read(src, scan)
 	r.Title = r.Page.Title
 	href, from := markup.BaseHref(src, scan)
@@ -235,7 +244,9 @@ func (r *Record) describe(e *Element, weights Weights) {
 	}
 	switch el.Tag {
 	case markup.TagTitle:
-		e.Label = markup.CollapseSpace(markup.DecodeText([]byte(r.Source.String(el.TagEnd, max(el.ContentEnd, el.TagEnd)))))
+		e.Label = markup.CollapseSpace(
+			markup.DecodeText([]byte(r.Source.String(el.TagEnd, max(el.ContentEnd, el.TagEnd)))),
+		)
 	case markup.TagMeta:
 		e.Label = metaLabel(attr)
 		e.Name, e.Property, e.Content = attr("name"), attr("property"), attr("content")

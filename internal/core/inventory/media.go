@@ -25,8 +25,10 @@ const (
 )
 
 // mediaKinds are the elements that load something to show (HTML, 4.8; SVG 2, 5.6 and 12.6).
-var mediaKinds = map[string]string{"img": Pictures, "source": Pictures, "input": Pictures, "image": Pictures, "use": Pictures,
-	"video": Playing, "audio": Playing, "track": Playing, "object": Embedded, "embed": Embedded}
+var mediaKinds = map[string]string{
+	"img": Pictures, "source": Pictures, "input": Pictures, "image": Pictures, "use": Pictures,
+	"video": Playing, "audio": Playing, "track": Playing, "object": Embedded, "embed": Embedded,
+}
 
 // Kind is what an element of Record.Media shows: one of Pictures, Playing, Embedded.
 func (e *Element) Kind() string {
@@ -73,7 +75,8 @@ func (r *Record) media(weights Weights) {
 			m.element(kind, t)
 		}
 		if t.End-t.NameEnd > 14 {
-			if tag := text[t.NameEnd:t.End]; bytes.Contains(tag, []byte("url(")) || bytes.Contains(tag, []byte("URL(")) {
+			if tag := text[t.NameEnd:t.End]; bytes.Contains(tag, []byte("url(")) ||
+				bytes.Contains(tag, []byte("URL(")) {
 				m.style(t)
 			}
 		}
@@ -122,7 +125,15 @@ func (m *mediaReader) begin(name string, t markup.Tagged) *Element {
 			el.Inside = markup.InNoscript
 		}
 	}
-	e := &Element{Tag: name, Area: el.Area.String(), Inside: el.Inside.String(), El: el, Party: "inline", Offset: start, Length: end - start}
+	e := &Element{
+		Tag:    name,
+		Area:   el.Area.String(),
+		Inside: el.Inside.String(),
+		El:     el,
+		Party:  "inline",
+		Offset: start,
+		Length: end - start,
+	}
 	e.Line, e.Column = m.locate.Locate(start)
 	if len(r.Source.Text) != len(r.Source.File) { // UTF-16
 		from, to := r.Source.FileOffset(start), r.Source.FileOffset(end)
@@ -237,13 +248,19 @@ func (m *mediaReader) pixel(e *Element, attr func(string) string) bool {
 	}
 	style := strings.ToLower(strings.ReplaceAll(attr("style"), " ", ""))
 	has := func(property string) bool {
-		return strings.Contains(";"+style+";", ";"+property+":1px;") || strings.Contains(";"+style+";", ";"+property+":0;")
+		return strings.Contains(";"+style+";", ";"+property+":1px;") ||
+			strings.Contains(";"+style+";", ";"+property+":0;")
 	}
 	if has("width") && has("height") {
 		return true
 	}
-	return e.Party == "third" && len(e.Brings) == 0 && attr("alt") == "" && attr("width") == "" && attr("height") == "" && attr("class") == "" && attr("id") == "" && attr("title") == "" &&
-		(style == "" || strings.Contains(style, "display:none") || strings.Contains(style, "visibility:hidden")) && !pictureFile(e.Target)
+	return e.Party == "third" && len(e.Brings) == 0 && attr("alt") == "" && attr("width") == "" &&
+		attr("height") == "" &&
+		attr("class") == "" &&
+		attr("id") == "" &&
+		attr("title") == "" &&
+		(style == "" || strings.Contains(style, "display:none") || strings.Contains(style, "visibility:hidden")) &&
+		!pictureFile(e.Target)
 }
 
 // pictureFile reports whether a URL names a file that is a picture to look at.

@@ -195,7 +195,9 @@ func (h *holder) lackingFound(item int, needle folded, text string, used map[int
 				continue
 			}
 			e := &h.r.Elements[n]
-			if used[e.El.Start] || e.Tag != name || pass == 0 && (e.URL == "" || !strings.Contains(needle[0].text, e.URL)) || pass == 1 && e.URL != "" {
+			if used[e.El.Start] || e.Tag != name ||
+				pass == 0 && (e.URL == "" || !strings.Contains(needle[0].text, e.URL)) ||
+				pass == 1 && e.URL != "" {
 				continue
 			}
 			used[e.El.Start] = true

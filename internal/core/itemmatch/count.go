@@ -236,7 +236,8 @@ func (h *holder) otherwise(i, k int, more bool) {
 // a part that it lacks.
 func (h *holder) byRegion(i int, pp *Part) {
 	for _, r := range h.regions {
-		if r.Name == h.Gate.File.Items[i].Name && !h.claimed.touches(r.Content) && pp.Lacking > 0 && len(bytes.TrimSpace(h.r.Source.Text[r.Content.Start:r.Content.End])) > 0 {
+		if r.Name == h.Gate.File.Items[i].Name && !h.claimed.touches(r.Content) && pp.Lacking > 0 &&
+			len(bytes.TrimSpace(h.r.Source.Text[r.Content.Start:r.Content.End])) > 0 {
 			h.claimed.add(r.Content)
 			pp.Lacking--
 			pp.Differs = append(pp.Differs, h.copyOf(i, r.Content, false))

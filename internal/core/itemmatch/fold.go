@@ -142,9 +142,12 @@ func foldText(raw []byte, decode func(string) string) string {
 }
 
 // leftOut are the elements whose end tags may be left out (HTML, 13.1.2.4), or end a text.
-var leftOut = map[string]bool{"p": true, "li": true, "dt": true, "dd": true, "rt": true, "rp": true, "optgroup": true, "option": true, "colgroup": true, "caption": true,
-	"thead": true, "tbody": true, "tfoot": true, "tr": true, "td": true, "th": true, "html": true, "head": true, "body": true,
-	"script": true, "style": true, "textarea": true, "title": true}
+var leftOut = map[string]bool{
+	"p": true, "li": true, "dt": true, "dd": true, "rt": true, "rp": true, "optgroup": true, "option": true,
+	"colgroup": true, "caption": true, "thead": true, "tbody": true, "tfoot": true, "tr": true, "td": true,
+	"th": true, "html": true, "head": true, "body": true, "script": true, "style": true, "textarea": true,
+	"title": true,
+}
 
 // foldTag writes a start tag with its attributes in order of their names.
 func foldTag(src []byte, at int, decode func(string) string, without ...string) string {
@@ -405,7 +408,8 @@ func anchor(text string) string {
 func words(text string) (out []string) {
 	from := 0
 	word := func(to int) {
-		name := to < len(text) && text[to] == '=' || from > 0 && text[from-1] == '<' || text[from] == '/' // of an attribute or a tag
+		name := to < len(text) && text[to] == '=' || from > 0 && text[from-1] == '<' ||
+			text[from] == '/' // of an attribute or a tag
 		if to-from >= 3 && !name && len(out) < mostWords {
 			out = append(out, text[from:to])
 		}
@@ -426,5 +430,6 @@ func words(text string) (out []string) {
 const mostWords = 12
 
 func isWord(c byte) bool {
-	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '_' || c == '.' || c == '/'
+	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '_' || c == '.' ||
+		c == '/'
 }

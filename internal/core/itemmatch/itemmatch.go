@@ -103,7 +103,8 @@ func (p *Part) First() *Occurrence {
 func (p *Presence) Copies() int {
 	least := -1
 	for i := range p.Parts {
-		if n := (p.Parts[i].Copies + len(p.Parts[i].Differs)) / max(p.Parts[i].Wanted, 1); p.Parts[i].Known && (least < 0 || n < least) {
+		if n := (p.Parts[i].Copies + len(p.Parts[i].Differs)) / max(p.Parts[i].Wanted, 1); p.Parts[i].Known &&
+			(least < 0 || n < least) {
 			least = n
 		}
 	}
@@ -193,7 +194,12 @@ func Take(file []byte, known page.Page, gate *pageedit.Gate, weights inventory.W
 // it. Elements of the record that belong to an item are given its name.
 func Compare(record Record, source *pageedit.Result) *Page {
 	r, gate := record.Record, record.gate
-	h := &holder{Page: &Page{Gate: gate, Result: source, Items: make([]Presence, len(gate.File.Items))}, r: r, folds: map[string]string{}, claimed: newCover(len(r.Source.Text))}
+	h := &holder{
+		Page:    &Page{Gate: gate, Result: source, Items: make([]Presence, len(gate.File.Items))},
+		r:       r,
+		folds:   map[string]string{},
+		claimed: newCover(len(r.Source.Text)),
+	}
 	h.Same = bytes.Equal(r.Source.File, source.File)
 	h.marks()
 	h.expect()

@@ -384,7 +384,8 @@ func (h *holder) note(x *piece, spans []markup.Span) {
 
 // ownRegion reports whether the page has a marked region of an item.
 func (h *holder) ownRegion(item int) bool {
-	return item >= 0 && slices.ContainsFunc(h.regions, func(r markup.Region) bool { return r.Name == h.Gate.File.Items[item].Name })
+	return item >= 0 &&
+		slices.ContainsFunc(h.regions, func(r markup.Region) bool { return r.Name == h.Gate.File.Items[item].Name })
 }
 
 func (h *holder) haystack() *haystack {

@@ -28,7 +28,10 @@ const (
 	mostRelisted = 1_000_000_000 // where no selector asks for it
 )
 
-var formatting = map[string]bool{"a": true, "b": true, "big": true, "code": true, "em": true, "font": true, "i": true, "nobr": true, "s": true, "small": true, "strike": true, "strong": true, "tt": true, "u": true}
+var formatting = map[string]bool{
+	"a": true, "b": true, "big": true, "code": true, "em": true, "font": true, "i": true, "nobr": true,
+	"s": true, "small": true, "strike": true, "strong": true, "tt": true, "u": true,
+}
 
 // A flattening says which start tags are closed at once, and which end tags are left out.
 type flattening struct {
@@ -45,7 +48,10 @@ type nested struct {
 }
 
 // ends are elements at whose end the list of formatting elements is cleared up to their beginning.
-var ends = map[string]bool{"td": true, "th": true, "caption": true, "template": true, "applet": true, "object": true, "marquee": true}
+var ends = map[string]bool{
+	"td": true, "th": true, "caption": true, "template": true, "applet": true, "object": true,
+	"marquee": true,
+}
 
 // loose finds the start tags of formatting elements that are left open and that a parser would open again
 // beyond what is kept: too many, or too many alike.

@@ -111,7 +111,9 @@ func declaredCharset(head []byte) string {
 // for it: by a byte order mark, or by a meta within the first 1,024 bytes; "" for none.
 func DeclaredEncoding(file []byte) string {
 	switch {
-	case bytes.HasPrefix(file, byteOrderMark), bytes.HasPrefix(file, []byte("\xFE\xFF")), bytes.HasPrefix(file, []byte("\xFF\xFE")):
+	case bytes.HasPrefix(file, byteOrderMark),
+		bytes.HasPrefix(file, []byte("\xFE\xFF")),
+		bytes.HasPrefix(file, []byte("\xFF\xFE")):
 		return "its byte order mark"
 	}
 	return declaredCharset(file[:min(len(file), 1024)])

@@ -162,7 +162,10 @@ func integration(name string) bool {
 // (HTML, 13.1.2.4).
 func optionalEnd(name string) bool {
 	switch name {
-	case "p", "li", "dt", "dd", "option", "optgroup", "rt", "rp", "tr", "td", "th", "thead", "tbody", "tfoot", "colgroup", "caption":
+	case "p",
+		"li", "dt", "dd", "option", "optgroup", "rt", "rp", "tr", "td", "th", "thead", "tbody", "tfoot",
+		"colgroup",
+		"caption":
 		return true
 	}
 	return false

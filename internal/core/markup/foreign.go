@@ -133,7 +133,8 @@ func (s *scanner) pushForeign(t token, ns namespace) {
 	case nsSVG:
 		n.htmlIn = foldEqual(name, "foreignObject") || foldEqual(name, "desc") || foldEqual(name, "title")
 	case nsMath:
-		n.textIn = foldEqual(name, "mi") || foldEqual(name, "mo") || foldEqual(name, "mn") || foldEqual(name, "ms") || foldEqual(name, "mtext")
+		n.textIn = foldEqual(name, "mi") || foldEqual(name, "mo") || foldEqual(name, "mn") || foldEqual(name, "ms") ||
+			foldEqual(name, "mtext")
 		if foldEqual(name, "annotation-xml") {
 			n.annoXML = true
 			v, _ := AttrValue(s.src[t.start:t.end], 0, "encoding")
@@ -224,8 +225,12 @@ func (s *scanner) htmlInForeign(t token) {
 // is open would be closed by it.
 func (s *scanner) simpleHere(name []byte) bool {
 	switch string(bytes.ToLower(name)) {
-	case "div", "span", "b", "i", "em", "strong", "code", "small", "sub", "sup", "u", "ul", "ol", "label", "center", "figure", "section":
-		return !s.foreign[len(s.foreign)-1].inP || string(bytes.ToLower(name)) != "div" && !bytes.ContainsAny(name, "lrnLRN")
+	case "div",
+		"span", "b", "i", "em", "strong", "code", "small", "sub", "sup", "u", "ul", "ol", "label", "center",
+		"figure",
+		"section":
+		return !s.foreign[len(s.foreign)-1].inP ||
+			string(bytes.ToLower(name)) != "div" && !bytes.ContainsAny(name, "lrnLRN")
 	case "p":
 		return !s.foreign[len(s.foreign)-1].inP
 	}

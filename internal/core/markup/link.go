@@ -30,7 +30,9 @@ func HasRel(rel, keyword string) bool { return slices.Contains(RelTokens(rel), k
 
 // fetched are the keywords of links whose target a browser fetches, first those that count in a
 // header, too.
-var fetched = []string{"stylesheet", "preload", "modulepreload", "prefetch", "icon", "apple-touch-icon", "mask-icon", "manifest"}
+var fetched = []string{
+	"stylesheet", "preload", "modulepreload", "prefetch", "icon", "apple-touch-icon", "mask-icon", "manifest",
+}
 
 // HeaderLoads reports whether a link of the header with this rel makes a browser fetch something.
 func HeaderLoads(rel string) bool {

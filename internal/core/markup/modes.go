@@ -220,7 +220,8 @@ func (s *scanner) content(untilTemplateEnds bool) {
 		switch {
 		case isLetter(c):
 			tag, nameEnd := readName(src, i)
-			if tag == TagOther && (s.watch == nil || !s.watch.wants(nameEnd-i, nameEnd < len(src) && src[nameEnd] == '>')) {
+			if tag == TagOther &&
+				(s.watch == nil || !s.watch.wants(nameEnd-i, nameEnd < len(src) && src[nameEnd] == '>')) {
 				if s.collect {
 					end, _ := tagEnd(src, nameEnd)
 					if end == 0 {

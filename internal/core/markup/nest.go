@@ -72,17 +72,27 @@ var nestKinds = func() map[string]nestKind {
 
 // special are the elements besides those with a kind at which the search for an open list item
 // ends (13.2.4.2).
-var special = map[string]bool{"area": true, "article": true, "aside": true, "base": true, "basefont": true, "bgsound": true, "blockquote": true, "body": true, "br": true, "button": true, "caption": true,
-	"center": true, "col": true, "colgroup": true, "dd": true, "details": true, "dir": true, "dl": true, "dt": true, "embed": true, "fieldset": true, "figcaption": true, "figure": true, "footer": true,
-	"form": true, "h1": true, "h2": true, "h3": true, "h4": true, "h5": true, "h6": true, "header": true, "hgroup": true, "hr": true, "iframe": true, "img": true, "input": true, "keygen": true,
-	"li": true, "link": true, "listing": true, "main": true, "menu": true, "meta": true, "nav": true, "ol": true, "param": true, "pre": true, "script": true, "search": true, "section": true,
-	"select": true, "source": true, "style": true, "summary": true, "table": true, "tbody": true, "td": true, "textarea": true, "tfoot": true, "th": true, "thead": true, "title": true, "tr": true,
-	"track": true, "ul": true, "wbr": true, "dialog": true}
+var special = map[string]bool{
+	"area": true, "article": true, "aside": true, "base": true, "basefont": true, "bgsound": true,
+	"blockquote": true, "body": true, "br": true, "button": true, "caption": true, "center": true,
+	"col": true, "colgroup": true, "dd": true, "details": true, "dir": true, "dl": true, "dt": true,
+	"embed": true, "fieldset": true, "figcaption": true, "figure": true, "footer": true, "form": true,
+	"h1": true, "h2": true, "h3": true, "h4": true, "h5": true, "h6": true, "header": true, "hgroup": true,
+	"hr": true, "iframe": true, "img": true, "input": true, "keygen": true, "li": true, "link": true,
+	"listing": true, "main": true, "menu": true, "meta": true, "nav": true, "ol": true, "param": true,
+	"pre": true, "script": true, "search": true, "section": true, "select": true, "source": true,
+	"style": true, "summary": true, "table": true, "tbody": true, "td": true, "textarea": true, "tfoot": true,
+	"th": true, "thead": true, "title": true, "tr": true, "track": true, "ul": true, "wbr": true,
+	"dialog": true,
+}
 
 // drawn are the elements of SVG that stand in one another as their tags say, and whose names are
 // the same in any case. Others let HTML in, or are read otherwise.
-var drawn = map[string]bool{"g": true, "path": true, "rect": true, "circle": true, "ellipse": true, "line": true, "polyline": true, "polygon": true, "use": true, "defs": true, "symbol": true,
-	"text": true, "tspan": true, "stop": true, "mask": true, "pattern": true, "marker": true}
+var drawn = map[string]bool{
+	"g": true, "path": true, "rect": true, "circle": true, "ellipse": true, "line": true, "polyline": true,
+	"polygon": true, "use": true, "defs": true, "symbol": true, "text": true, "tspan": true, "stop": true,
+	"mask": true, "pattern": true, "marker": true,
+}
 
 // openElement is an element that is open.
 type openElement struct {
@@ -216,7 +226,8 @@ func (n *nester) push(name string, kind nestKind, t *token) {
 		x = nestNode{int32(t.start), int32(t.nameEnd), int32(t.end), n.top().node}
 	}
 	n.nodes = append(n.nodes, x)
-	if t == nil || kind == foreignElement && !t.selfClose || kind != foreignElement && !voidElement([]byte(name)) && !t.tag.rawText() {
+	if t == nil || kind == foreignElement && !t.selfClose ||
+		kind != foreignElement && !voidElement([]byte(name)) && !t.tag.rawText() {
 		n.open = append(n.open, openElement{name, kind, int32(len(n.nodes) - 1)})
 	}
 }
@@ -386,7 +397,9 @@ func (n *nester) inTable(name string, kind nestKind, t token) bool {
 		switch {
 		case top.name == "caption":
 			return false
-		case kind == cell && top.name == "tr", name == "tr" && (top.name == "tbody" || top.name == "thead" || top.name == "tfoot"), name == "col" && top.name == "colgroup":
+		case kind == cell && top.name == "tr",
+			name == "tr" && (top.name == "tbody" || top.name == "thead" || top.name == "tfoot"),
+			name == "col" && top.name == "colgroup":
 			n.push(name, kind, &t)
 			return true
 		case kind == cell && (top.name == "tbody" || top.name == "thead" || top.name == "tfoot"):
@@ -438,10 +451,12 @@ func (n *nester) endTag(name string, at int) bool {
 	if name == "p" { // one that ends nothing is an element of its own, without a tag
 		if open, _ := n.paragraphOpen(); !open {
 			k := n.top().kind
-			return k != tableElement && k != selectElement && k != optionElement && k != foreignElement && (k != tablePart || n.top().name == "caption")
+			return k != tableElement && k != selectElement && k != optionElement && k != foreignElement &&
+				(k != tablePart || n.top().name == "caption")
 		}
 	}
-	if kind, known := nestKinds[name]; !known && name != "form" && name != "button" || kind == formattingElement || kind == foreignElement { // nothing ends with it
+	if kind, known := nestKinds[name]; !known && name != "form" && name != "button" || kind == formattingElement ||
+		kind == foreignElement { // nothing ends with it
 		if n.top().name != name || len(n.open) == 1 {
 			return false
 		}
@@ -512,7 +527,8 @@ func (n *Nest) is(node int32, c *compound) bool {
 	if x.start < 0 {
 		return c.tag == "" && len(c.tests) == 0 // it has no attributes
 	}
-	if c.tag != "" && (int(x.nameEnd-x.start-1) != len(c.tag) || lower[n.src[x.start+1]] != c.tag[0] || !foldEqual(n.src[x.start+1:x.nameEnd], c.tag)) {
+	if c.tag != "" &&
+		(int(x.nameEnd-x.start-1) != len(c.tag) || lower[n.src[x.start+1]] != c.tag[0] || !foldEqual(n.src[x.start+1:x.nameEnd], c.tag)) {
 		return false
 	}
 	if len(c.tests) > 0 && x.end-x.nameEnd < 4 { // there is no room for an attribute

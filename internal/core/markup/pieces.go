@@ -52,7 +52,8 @@ func Pieces(src []byte, yield func(Piece) bool) {
 			if !yield(Piece{Kind: PieceStartTag, Start: t.start, End: t.end}) {
 				return
 			}
-			if !t.tag.rawText() || t.tag == TagNoscript { // a noscript is read as markup too: whoever has scripting off sees it so
+			if !t.tag.rawText() ||
+				t.tag == TagNoscript { // a noscript is read as markup too: whoever has scripting off sees it so
 				continue
 			}
 			contentEnd, end := rawTextEnd(src, t.end, src[t.start+1:t.nameEnd], t.tag == TagScript)
@@ -72,7 +73,8 @@ func Pieces(src []byte, yield func(Piece) bool) {
 			case TagTitle, TagTextarea:
 				p.Kind = PieceText
 			}
-			if p.End > p.Start && !yield(p) || end > contentEnd && !yield(Piece{Kind: PieceEndTag, Start: contentEnd, End: end}) {
+			if p.End > p.Start && !yield(p) ||
+				end > contentEnd && !yield(Piece{Kind: PieceEndTag, Start: contentEnd, End: end}) {
 				return
 			}
 			s.pos = end

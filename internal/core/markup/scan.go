@@ -155,7 +155,15 @@ func ScanTags(src []byte, watch *Watch) *Page {
 // ScanInto is Scan into a Page whose slices are used again.
 func ScanInto(p *Page, src []byte, watch *Watch) {
 	tags := p.Tags
-	*p = Page{Src: src, Elements: p.Elements[:0], Marks: p.Marks[:0], Hits: p.Hits[:0], FirstH1: -1, HeadBegin: -1, HeadStop: -1}
+	*p = Page{
+		Src:       src,
+		Elements:  p.Elements[:0],
+		Marks:     p.Marks[:0],
+		Hits:      p.Hits[:0],
+		FirstH1:   -1,
+		HeadBegin: -1,
+		HeadStop:  -1,
+	}
 	s := scanner{src: src, page: p, unclosed: -1, messy: -1, collect: tags != nil}
 	if p.Tags = tags[:0]; !s.collect {
 		p.Tags = nil

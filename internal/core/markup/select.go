@@ -69,7 +69,9 @@ func (s *Selector) MatchesIn(p *Page) (out []int) {
 }
 
 // withinNoscript is a selector that asks for what stands in a noscript.
-var withinNoscript = regexp.MustCompile(`(?i)\bnoscript(\[[^\]]*\]|[.#][\w-]+)*(\s*>\s*|\s+)[\w.#\[*:]|\bnoscript(\[[^\]]*\])*:(has|empty)\b`)
+var withinNoscript = regexp.MustCompile(
+	`(?i)\bnoscript(\[[^\]]*\]|[.#][\w-]+)*(\s*>\s*|\s+)[\w.#\[*:]|\bnoscript(\[[^\]]*\])*:(has|empty)\b`,
+)
 
 // Compound reports whether the scanner alone can answer the selector.
 func (s *Selector) Compound() bool { return s.compounds != nil }
@@ -92,11 +94,17 @@ func ParseSelector(text string) (*Selector, error) {
 		return nil, err
 	}
 	if m := withinNoscript.FindStringIndex(text); m != nil {
-		return nil, &SelectorError{m[0], "a browser with scripting on sees text in a noscript, and no elements: name the element itself, such as img[src*=\"count\"]; found and replaces find it in a noscript, too"}
+		return nil, &SelectorError{
+			m[0],
+			"a browser with scripting on sees text in a noscript, and no elements: name the element itself, such as img[src*=\"count\"]; found and replaces find it in a noscript, too",
+		}
 	}
 	group, err := cascadia.ParseGroup(text)
 	if err != nil {
-		return nil, &SelectorError{0, "this selector is not understood: " + strings.TrimPrefix(err.Error(), "cascadia: ")}
+		return nil, &SelectorError{
+			0,
+			"this selector is not understood: " + strings.TrimPrefix(err.Error(), "cascadia: "),
+		}
 	}
 	if list, ok := parseCompounds(text); ok {
 		s.compounds = list
@@ -405,7 +413,10 @@ func parseChains(text string) (chains [][]compound) {
 
 // impliedTags name elements that may be in the tree without a tag of theirs, or
 // by another.
-var impliedTags = map[string]bool{"html": true, "head": true, "body": true, "tbody": true, "tr": true, "colgroup": true, "p": true, "img": true}
+var impliedTags = map[string]bool{
+	"html": true, "head": true, "body": true, "tbody": true, "tr": true, "colgroup": true, "p": true,
+	"img": true,
+}
 
 // A Watch is a set of compound selectors that one scan answers together.
 type Watch struct {
@@ -488,7 +499,8 @@ func (w *Watch) sort() {
 		}
 		return 1
 	})
-	if n := slices.IndexFunc(on.unnamed, func(a watched) bool { return !worded(a) }); n > fewWorded || n < 0 && len(on.unnamed) > fewWorded {
+	if n := slices.IndexFunc(on.unnamed, func(a watched) bool { return !worded(a) }); n > fewWorded ||
+		n < 0 && len(on.unnamed) > fewWorded {
 		on.words = &textsearch.Search{}
 		for _, a := range on.unnamed {
 			if worded(a) {
@@ -514,7 +526,8 @@ func (w *watching) match(s *scanner, t token) {
 		if len(a.c.tag) != n || lower[w.src[t.start+1]] != a.c.tag[0] {
 			continue
 		}
-		if tag := w.src[t.nameEnd:t.end]; a.c.word != nil && !bytes.Contains(tag, a.c.word) && bytes.IndexByte(tag, '&') < 0 {
+		if tag := w.src[t.nameEnd:t.end]; a.c.word != nil && !bytes.Contains(tag, a.c.word) &&
+			bytes.IndexByte(tag, '&') < 0 {
 			continue
 		}
 		if a.c.matches(w.src, t.start, t.nameEnd, t.end) {

@@ -98,7 +98,12 @@ func withoutEscapes(src []byte) []byte {
 func parseMarked(src []byte, starts, nameEnds []int, most int) *Tree {
 	flat, cost := flatten(src, most)
 	if cost > most {
-		return &Tree{doc: &html.Node{Type: html.DocumentNode}, unread: &UnreadError{"its elements are left open and misnested in such a way that following them takes far more than the page is worth"}}
+		return &Tree{
+			doc: &html.Node{Type: html.DocumentNode},
+			unread: &UnreadError{
+				"its elements are left open and misnested in such a way that following them takes far more than the page is worth",
+			},
+		}
 	}
 	var gone []Span
 	var closers []int // start tags whose element is closed at once, in order
@@ -139,11 +144,17 @@ func parseMarked(src []byte, starts, nameEnds []int, most int) *Tree {
 	closeUpTo(len(src))
 	upTo(len(src))
 	if at := nameOfDoctype.FindSubmatchIndex(b.Bytes()[:min(b.Len(), 1024)]); at != nil {
-		copy(b.Bytes()[at[2]:at[3]], "html") // the library takes it for quirks mode in capitals; browsers do not (13.2.5.54)
+		copy(
+			b.Bytes()[at[2]:at[3]],
+			"html",
+		) // the library takes it for quirks mode in capitals; browsers do not (13.2.5.54)
 	}
 	doc, err := html.Parse(&b)
 	if err != nil { // a reader of bytes never fails; too deep a tree does
-		return &Tree{doc: &html.Node{Type: html.DocumentNode}, unread: &UnreadError{"the page is nested so deep that it cannot be followed: " + err.Error()}}
+		return &Tree{
+			doc:    &html.Node{Type: html.DocumentNode},
+			unread: &UnreadError{"the page is nested so deep that it cannot be followed: " + err.Error()},
+		}
 	}
 	t := &Tree{doc: doc}
 	t.measure()
@@ -188,7 +199,15 @@ func (t *Tree) Match(s *Selector) ([]int, error) {
 		return nil, t.unread
 	}
 	if steps := s.steps(t); steps > mostMatched {
-		return nil, &UnreadError{fmt.Sprintf("the selector %s would take about %.0f million steps on this page of %.0f elements; the limit is %d million", s, steps/1e6, t.elements, mostMatched/1_000_000)}
+		return nil, &UnreadError{
+			fmt.Sprintf(
+				"the selector %s would take about %.0f million steps on this page of %.0f elements; the limit is %d million",
+				s,
+				steps/1e6,
+				t.elements,
+				mostMatched/1_000_000,
+			),
+		}
 	}
 	var offsets []int
 	for n := range t.doc.Descendants() {

@@ -17,7 +17,10 @@ type Answer struct {
 
 // Meaningful are the fields of a head that mean something to a page, in lower case. The others
 // concern the connection, caches on the way, or the server.
-var Meaningful = []string{"content-type", "content-language", "content-security-policy", "x-robots-tag", "link", "refresh", "cache-control", "etag", "last-modified", "vary", "content-encoding"}
+var Meaningful = []string{
+	"content-type", "content-language", "content-security-policy", "x-robots-tag", "link", "refresh",
+	"cache-control", "etag", "last-modified", "vary", "content-encoding",
+}
 
 // Field is the value of a field, its lines joined (RFC 9110, 5.2); "" for none.
 func (a *Answer) Field(name string) string {
@@ -49,7 +52,8 @@ func (a *Answer) Robots() (out []string) {
 	}
 	for _, line := range a.Fields["x-robots-tag"] {
 		line = strings.ToLower(line)
-		if name, _, named := strings.Cut(line, ":"); named && !strings.Contains(name, ",") && !valued[strings.TrimSpace(name)] {
+		if name, _, named := strings.Cut(line, ":"); named && !strings.Contains(name, ",") &&
+			!valued[strings.TrimSpace(name)] {
 			continue
 		}
 		for rule := range strings.SplitSeq(line, ",") {
@@ -62,7 +66,12 @@ func (a *Answer) Robots() (out []string) {
 }
 
 // valued are the rules of X-Robots-Tag that have a value after a colon.
-var valued = map[string]bool{"unavailable_after": true, "max-snippet": true, "max-image-preview": true, "max-video-preview": true}
+var valued = map[string]bool{
+	"unavailable_after": true,
+	"max-snippet":       true,
+	"max-image-preview": true,
+	"max-video-preview": true,
+}
 
 // IsHTML reports whether the answer says that its body is a page; an answer that does not say, and
 // a file, may be one.

@@ -45,7 +45,8 @@ func (p *Page) readMeta(src *markup.Source, e *markup.Element) {
 	}
 	content, _ := src.Attr(e.Start, "content")
 	if !ok {
-		if v, _ := markup.AttrValue(src.Text, e.Start, "http-equiv"); strings.EqualFold(v, "refresh") && immediate.MatchString(content) {
+		if v, _ := markup.AttrValue(src.Text, e.Start, "http-equiv"); strings.EqualFold(v, "refresh") &&
+			immediate.MatchString(content) {
 			p.Redirect = true
 		}
 		return

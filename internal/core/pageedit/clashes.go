@@ -114,5 +114,9 @@ func (r *Result) namedAlike(it *gatefile.Item, onPage, written []int) (out []Pro
 }
 
 func (r *Result) clash(pos problem.Position, remedy, format string, args ...any) Problem {
-	return Problem{problem.Problem{Severity: problem.Error, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}, r.Page.Path, r.Page.File}
+	return Problem{
+		problem.Problem{Severity: problem.Error, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy},
+		r.Page.Path,
+		r.Page.File,
+	}
 }

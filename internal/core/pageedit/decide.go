@@ -104,9 +104,22 @@ func (d *Decision) reportAbsent() {
 		}
 		switch v.Reason {
 		case verdict.Needed:
-			d.nothingToPut(v, fmt.Sprintf("item %q needs %q, which is found parts alone, and the page's source has none of them", v.By.Name, v.Item.Name))
+			d.nothingToPut(
+				v,
+				fmt.Sprintf(
+					"item %q needs %q, which is found parts alone, and the page's source has none of them",
+					v.By.Name,
+					v.Item.Name,
+				),
+			)
 		case verdict.PerPage:
-			d.nothingToPut(v, fmt.Sprintf("item %q is put in, but it is found parts alone, and the page's source has none of them", v.Item.Name))
+			d.nothingToPut(
+				v,
+				fmt.Sprintf(
+					"item %q is put in, but it is found parts alone, and the page's source has none of them",
+					v.Item.Name,
+				),
+			)
 		}
 	}
 	d.neededButAbsent()
@@ -123,12 +136,17 @@ func (d *Decision) neededButAbsent() {
 		for _, need := range it.Needs {
 			for n := range d.Verdicts {
 				v := &d.Verdicts[n]
-				if v.Item.Name != need.Value || !v.In || v.Reason != verdict.Pages || !v.Item.FoundOnly() || d.Present[n] > 0 {
+				if v.Item.Name != need.Value || !v.In || v.Reason != verdict.Pages || !v.Item.FoundOnly() ||
+					d.Present[n] > 0 {
 					continue
 				}
 				d.problem(problem.Problem{Severity: problem.Error, Pos: need.Pos,
-					Message: fmt.Sprintf("item %q needs %q, which is found parts alone, and the page's source has none of them", it.Name, v.Item.Name),
-					Remedy:  "give " + need.Value + " a script or code of its own, or keep " + it.Name + " out of those pages"})
+					Message: fmt.Sprintf(
+						"item %q needs %q, which is found parts alone, and the page's source has none of them",
+						it.Name,
+						v.Item.Name,
+					),
+					Remedy: "give " + need.Value + " a script or code of its own, or keep " + it.Name + " out of those pages"})
 			}
 		}
 	}

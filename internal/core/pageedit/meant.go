@@ -48,7 +48,8 @@ func (g *Gate) Meant(m *gatefile.Matcher, urls []string) string {
 	if !ok {
 		return ""
 	}
-	if _, query := splitQuery(m.URL); query != "" && slices.ContainsFunc(urls, func(u string) bool { return MatchURL(glob, u) }) {
+	if _, query := splitQuery(m.URL); query != "" &&
+		slices.ContainsFunc(urls, func(u string) bool { return MatchURL(glob, u) }) {
 		return fmt.Sprintf(" (did you mean %q, without the query?)", glob)
 	}
 	if base := g.Site.BasePath(); base != "" && strings.HasPrefix(glob, base+"/") {
@@ -57,7 +58,8 @@ func (g *Gate) Meant(m *gatefile.Matcher, urls []string) string {
 		}
 	}
 	for _, u := range urls { // another folder above it, or none
-		if own := strings.HasPrefix(u, "/"); own && (MatchURL("/**/"+strings.TrimLeft(glob, "/"), u) || strings.HasSuffix(u, "/"+path.Base(glob)) && !strings.ContainsAny(path.Base(glob), "*?[{")) {
+		if own := strings.HasPrefix(u, "/"); own &&
+			(MatchURL("/**/"+strings.TrimLeft(glob, "/"), u) || strings.HasSuffix(u, "/"+path.Base(glob)) && !strings.ContainsAny(path.Base(glob), "*?[{")) {
 			return fmt.Sprintf(" (did you mean %q?)", u)
 		}
 		if MatchURL(strings.ToLower(glob), strings.ToLower(u)) {
@@ -128,7 +130,12 @@ func (r *Result) MissingFiles(has func(path string) bool, files func() []string)
 				}
 			}
 			out = append(out, Problem{problem.Problem{Severity: problem.Error, Pos: p.Pos,
-				Message: fmt.Sprintf("item %q loads %s, and the site has no such file%s", it.Name, ref.Path, hint), Remedy: "mend the path, or put the file into the source folder"}, r.Page.Path, r.Page.File})
+				Message: fmt.Sprintf(
+					"item %q loads %s, and the site has no such file%s",
+					it.Name,
+					ref.Path,
+					hint,
+				), Remedy: "mend the path, or put the file into the source folder"}, r.Page.Path, r.Page.File})
 		}
 	}
 	return out

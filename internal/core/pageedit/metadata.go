@@ -119,7 +119,9 @@ func (m *metaElement) carries(name string) bool {
 			// Some pages write a property as a name.
 			return strings.EqualFold(m.property, property) || strings.EqualFold(m.name, property)
 		}
-		return m.name != "" && strings.EqualFold(m.name, strings.TrimPrefix(name, "meta.")) && name != "title" && name != "canonical" && name != "icon"
+		return m.name != "" && strings.EqualFold(m.name, strings.TrimPrefix(name, "meta.")) && name != "title" &&
+			name != "canonical" &&
+			name != "icon"
 	}
 	return false
 }

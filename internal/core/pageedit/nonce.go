@@ -54,10 +54,12 @@ func (pl *planner) guardOf() *guard {
 	}
 	for i := range pl.Scan.Elements {
 		e := &pl.Scan.Elements[i]
-		if e.Tag != markup.TagScript && e.Tag != markup.TagStyle && e.Tag != markup.TagLink || e.Inside != markup.InPage {
+		if e.Tag != markup.TagScript && e.Tag != markup.TagStyle && e.Tag != markup.TagLink ||
+			e.Inside != markup.InPage {
 			continue
 		}
-		if n, _ := pl.Source.Attr(e.Start, "nonce"); n != "" && len(g.nonces) < mostNonces && !slices.Contains(g.nonces, n) {
+		if n, _ := pl.Source.Attr(e.Start, "nonce"); n != "" && len(g.nonces) < mostNonces &&
+			!slices.Contains(g.nonces, n) {
 			g.nonces = append(g.nonces, n)
 		}
 	}
@@ -120,7 +122,9 @@ func (g *guard) stops(c *candidate, load *url.URL, nonce string) string {
 	for _, p := range g.policies {
 		by := ""
 		if load != nil {
-			by = p.Stops(csp.Request{Kind: c.kind, URL: load, Page: g.here, Nonce: nonce, Integrity: c.integrity, Parsed: true})
+			by = p.Stops(
+				csp.Request{Kind: c.kind, URL: load, Page: g.here, Nonce: nonce, Integrity: c.integrity, Parsed: true},
+			)
 		} else if c.text != "" {
 			by = p.StopsText(c.kind, c.text, nonce)
 		}
@@ -173,8 +177,15 @@ func (pl *planner) letIn(text, whose string, at problem.Position) string {
 				let = "'self'"
 			}
 		}
-		pl.problem(problem.Problem{Severity: problem.Warning, Name: problem.BlockedByPolicy, Pos: at, Message: fmt.Sprintf("%s: the page's policy stops it: %s does not let in %s", whose, by, what),
-			Remedy: "it passes with " + let + " added to " + by + ", or where the page's own scripts carry a nonce that the policy lets in"})
+		pl.problem(
+			problem.Problem{
+				Severity: problem.Warning,
+				Name:     problem.BlockedByPolicy,
+				Pos:      at,
+				Message:  fmt.Sprintf("%s: the page's policy stops it: %s does not let in %s", whose, by, what),
+				Remedy:   "it passes with " + let + " added to " + by + ", or where the page's own scripts carry a nonce that the policy lets in",
+			},
+		)
 	}
 	return text
 }

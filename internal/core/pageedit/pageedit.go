@@ -220,8 +220,14 @@ func (g *Gate) Put(v *View) *Result {
 		v.Unread = v.Scan.Unread
 	}
 	if v.Unread != "" {
-		r.problem(problem.Problem{Severity: problem.Error, Pos: problem.Position{File: v.Page.File, Line: 1, Column: 1}, Message: "this page is not read: " + v.Unread,
-			Remedy: "write the selector so that fewer elements have to be looked at, or list the page under site.ignore"})
+		r.problem(
+			problem.Problem{
+				Severity: problem.Error,
+				Pos:      problem.Position{File: v.Page.File, Line: 1, Column: 1},
+				Message:  "this page is not read: " + v.Unread,
+				Remedy:   "write the selector so that fewer elements have to be looked at, or list the page under site.ignore",
+			},
+		)
 	}
 	return r
 }
@@ -424,7 +430,8 @@ func (g *Gate) Loaders(base weburl.Page) map[string][]int {
 func (g *Gate) relative() bool {
 	return slices.ContainsFunc(g.File.Items, func(it *gatefile.Item) bool {
 		return slices.ContainsFunc(it.Parts, func(p *gatefile.Part) bool {
-			return p.Kind.Tagged() && p.Template.Plain() && !strings.HasPrefix(p.Text, "/") && !strings.Contains(p.Text, "://")
+			return p.Kind.Tagged() && p.Template.Plain() && !strings.HasPrefix(p.Text, "/") &&
+				!strings.Contains(p.Text, "://")
 		})
 	})
 }

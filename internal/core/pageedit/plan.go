@@ -134,8 +134,12 @@ func (pl *planner) takeOut() {
 		if at < last {
 			if pl.Verdicts[o.item].In && !o.replaced && o.item != holder.item {
 				pl.problem(problem.Problem{Severity: problem.Error, Pos: pl.Verdicts[o.item].Item.Pos,
-					Message: fmt.Sprintf("item %q is in, and what it is found by stands in an element that goes with item %q", pl.Verdicts[o.item].Item.Name, pl.Verdicts[holder.item].Item.Name),
-					Remedy:  "narrow a matcher, or give one of them other pages"})
+					Message: fmt.Sprintf(
+						"item %q is in, and what it is found by stands in an element that goes with item %q",
+						pl.Verdicts[o.item].Item.Name,
+						pl.Verdicts[holder.item].Item.Name,
+					),
+					Remedy: "narrow a matcher, or give one of them other pages"})
 			}
 			continue
 		}
@@ -232,7 +236,12 @@ func (pl *planner) place() {
 		pl.placeItem(i)
 	}
 	if len(pl.plan.Popups) > 0 {
-		pl.insert(snippet.RuntimeName, landing{Spot: pl.Scan.BodyEndSpot()}, []string{pl.letIn(snippet.Runtime(), "the script of popups", pl.plan.Popups[0].Pos)}, noItem)
+		pl.insert(
+			snippet.RuntimeName,
+			landing{Spot: pl.Scan.BodyEndSpot()},
+			[]string{pl.letIn(snippet.Runtime(), "the script of popups", pl.plan.Popups[0].Pos)},
+			noItem,
+		)
 	}
 }
 
@@ -259,7 +268,14 @@ func (pl *planner) placeItem(i int) {
 			values.Param = pl.gate.params(item.Item, &pl.Page, at.spot)
 			text, ok, err := item.Render(k, values)
 			if err != nil {
-				pl.problem(problem.Problem{Severity: problem.Error, Pos: err.Pos, Message: fmt.Sprintf("item %q: %s", item.Name, err.Message), Remedy: remedyFor(err)})
+				pl.problem(
+					problem.Problem{
+						Severity: problem.Error,
+						Pos:      err.Pos,
+						Message:  fmt.Sprintf("item %q: %s", item.Name, err.Message),
+						Remedy:   remedyFor(err),
+					},
+				)
 				return
 			}
 			placed++
@@ -310,11 +326,16 @@ func (pl *planner) fitsArea(it *gatefile.Item, part *gatefile.Part, place gatefi
 	c := part.Contents()
 	if at.Area == markup.Head && (!c.FitsHead || part.Kind == gatefile.Popup) {
 		pl.problem(problem.Problem{Severity: problem.Error, Pos: place.Pos,
-			Message: fmt.Sprintf("item %q would end the head: %q is in the head there, and its code is for the body", it.Name, place.String()),
-			Remedy:  "give the item a place in the body"})
+			Message: fmt.Sprintf(
+				"item %q would end the head: %q is in the head there, and its code is for the body",
+				it.Name,
+				place.String(),
+			),
+			Remedy: "give the item a place in the body"})
 		return false
 	}
-	if at.Area == markup.Body && c.NotForBody >= 0 && (place.Selector != nil || place.Name == gatefile.AtSpot || place.Name == gatefile.AtReplaced) {
+	if at.Area == markup.Body && c.NotForBody >= 0 &&
+		(place.Selector != nil || place.Name == gatefile.AtSpot || place.Name == gatefile.AtReplaced) {
 		pl.problem(problem.Problem{Severity: problem.Error, Pos: place.Pos,
 			Message: fmt.Sprintf("item %q has code for the head, and %q is in the body there", it.Name, place.String()),
 			Remedy:  "give the item place: head-end"})
@@ -326,7 +347,8 @@ func (pl *planner) fitsArea(it *gatefile.Item, part *gatefile.Part, place gatefi
 // insert puts lines at a landing, between the marks of a name.
 func (pl *planner) insert(name string, at landing, lines []string, item int) {
 	for _, r := range pl.removed {
-		inside := at.Offset > r.Start && at.Offset < r.End || at.replaces > at.Offset && at.replaces > r.Start && at.Offset < r.End
+		inside := at.Offset > r.Start && at.Offset < r.End ||
+			at.replaces > at.Offset && at.replaces > r.Start && at.Offset < r.End
 		if inside && !(at.replaces == r.End && at.Offset == r.Start) {
 			if item != noItem {
 				pl.inRemoved(pl.gate.File.Items[item], r.item)
@@ -398,7 +420,13 @@ func (pl *planner) landings(i, part int, p gatefile.Place) []landing {
 				pl.filled = map[int]int{}
 			}
 			pl.filled[span.Start] = i
-			return []landing{{Spot: markup.Spot{Offset: span.Start, Area: pl.areaAt(span.Start)}, replaces: span.End, stands: span.Start}}
+			return []landing{
+				{
+					Spot:     markup.Spot{Offset: span.Start, Area: pl.areaAt(span.Start)},
+					replaces: span.End,
+					stands:   span.Start,
+				},
+			}
 		}
 		return pl.landings(i, part, it.Elsewhere(it.Parts[part]))
 	}
@@ -473,8 +501,12 @@ func (pl *planner) atElement(it *gatefile.Item, p gatefile.Place, at int) (l lan
 	case gatefile.FirstIn, gatefile.LastIn:
 		if !pl.Scan.TakesChildren(at) {
 			pl.problem(problem.Problem{Severity: problem.Error, Pos: p.Pos,
-				Message: fmt.Sprintf("item %q cannot stand in %q: that element holds text only, or nothing", it.Name, p.Selector),
-				Remedy:  "use before or after"})
+				Message: fmt.Sprintf(
+					"item %q cannot stand in %q: that element holds text only, or nothing",
+					it.Name,
+					p.Selector,
+				),
+				Remedy: "use before or after"})
 			return l, false
 		}
 		l.Spot = pl.Scan.AfterSpot(content.Start)

@@ -91,7 +91,10 @@ func (pl *planner) setKey(id string, w *verdict.Candidate) {
 }
 
 // followed are the link types whose URLs nothing loads (HTML, 4.6.7).
-var followed = []string{"alternate", "author", "canonical", "help", "license", "me", "next", "prev", "search", "shortlink", "bookmark", "amphtml", "edituri", "describedby"}
+var followed = []string{
+	"alternate", "author", "canonical", "help", "license", "me", "next", "prev", "search", "shortlink",
+	"bookmark", "amphtml", "edituri", "describedby",
+}
 
 // mayLoad looks at the values of a key that makes the browser load something: they come
 // from placeholders only as far as values may lead there.
@@ -106,7 +109,14 @@ func (pl *planner) mayLoad(name string, w *verdict.Candidate) bool {
 		}
 		text, why := snippet.FillURL(w.Key.Values[n].Value, pl.View.Lookup, pl.gate.mayLead)
 		if why != "" {
-			pl.problem(problem.Problem{Severity: problem.Error, Pos: w.Key.Values[n].Pos, Message: fmt.Sprintf("%s is %q, %s", name, text, why), Remedy: "list the host under site.trust, or write the URL out"})
+			pl.problem(
+				problem.Problem{
+					Severity: problem.Error,
+					Pos:      w.Key.Values[n].Pos,
+					Message:  fmt.Sprintf("%s is %q, %s", name, text, why),
+					Remedy:   "list the host under site.trust, or write the URL out",
+				},
+			)
 			return false
 		}
 		w.Values[n] = text
@@ -135,7 +145,8 @@ func (pl *planner) newElement(name, text string) {
 func (pl *planner) keySpot(name string) markup.Spot {
 	if name != "title" {
 		for _, el := range pl.Scan.Elements {
-			if el.Tag == markup.TagTitle && el.Inside == markup.InPage && el.Area == markup.Head && !pl.isRemoved(el.Start) {
+			if el.Tag == markup.TagTitle && el.Inside == markup.InPage && el.Area == markup.Head &&
+				!pl.isRemoved(el.Start) {
 				return pl.Scan.AfterSpot(el.End)
 			}
 		}
@@ -168,7 +179,12 @@ func (pl *planner) setValue(name string, el markup.Element, w *verdict.Candidate
 	value := w.Values[n]
 	if name == "title" {
 		if markup.CollapseSpace(markup.DecodeText([]byte(pl.Source.String(el.TagEnd, el.ContentEnd)))) != value {
-			pl.add(inMetadata, noItem, metadata, markup.Edit{Start: el.TagEnd, End: el.ContentEnd, New: pl.fit(escapeText(value))})
+			pl.add(
+				inMetadata,
+				noItem,
+				metadata,
+				markup.Edit{Start: el.TagEnd, End: el.ContentEnd, New: pl.fit(escapeText(value))},
+			)
 		}
 		return
 	}

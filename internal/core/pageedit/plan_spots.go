@@ -47,7 +47,17 @@ func (pl *planner) checkSpots() {
 		pos.Line, pos.Column = locate.Locate(s.Start)
 		fail := func(severity problem.Severity, name, remedy, format string, args ...any) {
 			told++
-			pl.problem(problem.Problem{Severity: severity, Name: name, Item: s.Name, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: pl.lineAt(s.Start)})
+			pl.problem(
+				problem.Problem{
+					Severity: severity,
+					Name:     name,
+					Item:     s.Name,
+					Pos:      pos,
+					Message:  fmt.Sprintf(format, args...),
+					Remedy:   remedy,
+					Line:     pl.lineAt(s.Start),
+				},
+			)
 		}
 		n, it := -1, (*gatefile.Item)(nil)
 		for k, x := range pl.gate.File.Items {
@@ -57,21 +67,40 @@ func (pl *planner) checkSpots() {
 		}
 		switch {
 		case it == nil:
-			fail(problem.Error, "", "name an item of the gate file", "a spot names %q, which is no item%s", s.Name, didyoumean.Suggest(s.Name, pl.gate.File.ItemNames()))
+			fail(
+				problem.Error, "", "name an item of the gate file", "a spot names %q, which is no item%s",
+				s.Name,
+				didyoumean.Suggest(s.Name, pl.gate.File.ItemNames()),
+			)
 			continue
 		case !it.HasSpot():
-			fail(problem.Error, "", "give a part of it place: spot", "a spot asks for item %q, and nothing of that goes to spots (%s)", it.Name, it.Pos)
+			fail(
+				problem.Error, "", "give a part of it place: spot",
+				"a spot asks for item %q, and nothing of that goes to spots (%s)", it.Name, it.Pos,
+			)
 			continue
 		case s.Full:
-			fail(problem.Error, "", "empty the element; the item takes its place", "the spot of item %q is an element that is not empty", it.Name)
+			fail(
+				problem.Error, "", "empty the element; the item takes its place",
+				"the spot of item %q is an element that is not empty", it.Name,
+			)
 			continue
 		case !pl.Verdicts[n].In:
-			fail(problem.Warning, problem.IdleSpot, "take the spot out, or let the item in", "a spot asks for item %q, which is out here (%s, %s)", it.Name, pl.Verdicts[n].Reason, pl.Verdicts[n].Rule)
+			fail(
+				problem.Warning, problem.IdleSpot, "take the spot out, or let the item in",
+				"a spot asks for item %q, which is out here (%s, %s)", it.Name,
+				pl.Verdicts[n].Reason,
+				pl.Verdicts[n].Rule,
+			)
 			continue
 		}
 		if block := blockOf(it); block != "" && pl.inParagraph(s.Start) {
-			fail(problem.Warning, problem.SpotInParagraph, "move the spot out of the paragraph, or write the code with elements that a paragraph may hold",
-				"the spot of item %q stands in a paragraph, and its code has a <%s>: a browser ends the paragraph there", it.Name, block)
+			fail(
+				problem.Warning, problem.SpotInParagraph,
+				"move the spot out of the paragraph, or write the code with elements that a paragraph may hold",
+				"the spot of item %q stands in a paragraph, and its code has a <%s>: a browser ends the paragraph there",
+				it.Name, block,
+			)
 		}
 		for _, sp := range s.Params {
 			param := it.Param(sp.Name)
@@ -80,7 +109,11 @@ func (pl *planner) checkSpots() {
 				if len(it.Params) > 0 && hint == "" {
 					hint = " (it has " + strings.Join(it.ParamNames(), ", ") + ")"
 				}
-				fail(problem.Error, "", "a spot sets parameters that the item declares under params, and no others", "item %q has no parameter %q%s", it.Name, sp.Name, hint)
+				fail(
+					problem.Error, "",
+					"a spot sets parameters that the item declares under params, and no others",
+					"item %q has no parameter %q%s", it.Name, sp.Name, hint,
+				)
 			} else if why := param.Refuse(sp.Value); why != "" {
 				fail(problem.Error, "", "give it another value", "the spot of item %q: %s", it.Name, why)
 			}

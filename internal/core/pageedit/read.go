@@ -142,7 +142,8 @@ func (v *View) matched(m *gatefile.Matcher, refs []loaded) (out []int) {
 		return out
 	case m.Text != nil:
 		for _, el := range v.Scan.Elements {
-			if (el.Tag == markup.TagScript || el.Tag == markup.TagStyle) && el.Inside == markup.InPage && el.ContentEnd > el.TagEnd {
+			if (el.Tag == markup.TagScript || el.Tag == markup.TagStyle) && el.Inside == markup.InPage &&
+				el.ContentEnd > el.TagEnd {
 				if m.Text.MatchString(v.Source.String(el.TagEnd, el.ContentEnd)) {
 					out = append(out, el.Start)
 				}
@@ -222,8 +223,10 @@ func LoadURL(src *markup.Source, el markup.Element) (string, bool) {
 // for the site's own URLs; one without a scheme leaves the scheme open.
 func MatchURL(glob, ref string) bool {
 	own := strings.HasPrefix(ref, "/")
-	if below, ok := strings.CutSuffix(glob, "/**"); ok && own && strings.HasPrefix(glob, "/") && !strings.ContainsAny(below, `*?[{\`) {
-		return strings.HasPrefix(ref, below) && (len(ref) == len(below) || ref[len(below)] == '/') // the usual kind, quickly
+	if below, ok := strings.CutSuffix(glob, "/**"); ok && own && strings.HasPrefix(glob, "/") &&
+		!strings.ContainsAny(below, `*?[{\`) {
+		return strings.HasPrefix(ref, below) &&
+			(len(ref) == len(below) || ref[len(below)] == '/') // the usual kind, quickly
 	}
 	if strings.HasPrefix(glob, "/") && !strings.HasPrefix(glob, "//") {
 		return own && doublestar.MatchUnvalidated(glob, ref)

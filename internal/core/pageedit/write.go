@@ -31,7 +31,11 @@ func (p *Plan) write(src *markup.Source) (file []byte, inverse []markup.Edit, er
 
 // unwritable says why a plan cannot be applied, and for what the changes are that meet.
 func (p *Plan) unwritable(err error, g *gatefile.Gate) problem.Problem {
-	out := problem.Problem{Severity: problem.Error, Message: fmt.Sprintf("the page cannot be edited: %v", err), Remedy: "two items meet at one place of the page; give one of them another"}
+	out := problem.Problem{
+		Severity: problem.Error,
+		Message:  fmt.Sprintf("the page cannot be edited: %v", err),
+		Remedy:   "two items meet at one place of the page; give one of them another",
+	}
 	var meet *markup.OverlapError
 	if !errors.As(err, &meet) {
 		return out
@@ -79,12 +83,19 @@ func (r *Result) keepsEncoding() {
 	pos := problem.Position{File: r.Page.File, Line: 1, Column: 1}
 	if is == "" {
 		r.problem(problem.Problem{Severity: problem.Error, Pos: pos,
-			Message: fmt.Sprintf("what is written before the page's charset would push it beyond the first 1,024 bytes: browsers would no longer read the page as %s", was),
-			Remedy:  "let the page begin with its charset: <head><meta charset=\"utf-8\">"})
+			Message: fmt.Sprintf(
+				"what is written before the page's charset would push it beyond the first 1,024 bytes: browsers would no longer read the page as %s",
+				was,
+			),
+			Remedy: "let the page begin with its charset: <head><meta charset=\"utf-8\">"})
 		return
 	}
 	r.problem(problem.Problem{Severity: problem.Error, Pos: pos,
-		Message: fmt.Sprintf("what is written declares the encoding %s, and the page's is %s", is, orUndeclared(was)), Remedy: "take the charset out of the item's code; it is the page's"})
+		Message: fmt.Sprintf(
+			"what is written declares the encoding %s, and the page's is %s",
+			is,
+			orUndeclared(was),
+		), Remedy: "take the charset out of the item's code; it is the page's"})
 }
 
 func orUndeclared(encoding string) string {

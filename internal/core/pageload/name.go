@@ -61,7 +61,10 @@ func (r *Record) Adopt(dom, text *inventory.Record, g *pageedit.Gate) {
 		if e.Inside != "" {
 			continue
 		}
-		x := Element{Tag: e.Tag, Area: e.Area, URL: e.URL, Target: e.Target, Party: e.Party, What: e.Label, Item: e.Item, Came: "page"}
+		x := Element{
+			Tag: e.Tag, Area: e.Area, URL: e.URL, Target: e.Target, Party: e.Party, What: e.Label,
+			Item: e.Item, Came: "page",
+		}
 		if x.By = makers[i]; x.By != nil {
 			x.Came = "script"
 		}

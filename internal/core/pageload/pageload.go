@@ -221,7 +221,8 @@ func (r *Record) Hosts() (hosts []string) {
 
 // Has reports whether the browser has an item: in its document, or asked for.
 func (r *Record) Has(item string) bool {
-	return slices.Contains(r.Items, item) || slices.ContainsFunc(r.Elements, func(e Element) bool { return e.Item == item }) ||
+	return slices.Contains(r.Items, item) ||
+		slices.ContainsFunc(r.Elements, func(e Element) bool { return e.Item == item }) ||
 		slices.ContainsFunc(r.Requests, func(x Request) bool { return x.Item == item })
 }
 

@@ -117,7 +117,8 @@ func (x *Glob) Eval(p *page.Page) bool {
 		return strings.HasPrefix(key, x.prefix) && (len(key) == len(x.prefix) || key[len(x.prefix)] == '/')
 	case oneBelow:
 		n := len(x.prefix) + 1
-		return len(key) > n && strings.HasPrefix(key, x.prefix) && key[n-1] == '/' && strings.IndexByte(key[n:], '/') < 0
+		return len(key) > n && strings.HasPrefix(key, x.prefix) && key[n-1] == '/' &&
+			strings.IndexByte(key[n:], '/') < 0
 	}
 	return doublestar.MatchUnvalidated(x.key, key)
 }

@@ -57,7 +57,10 @@ type Error struct {
 func (e *Error) Error() string { return e.Message }
 
 // Names are the fixed names; page.meta.NAME and fact.NAME come with any NAME.
-var Names = []string{"site.name", "site.url", "page.title", "page.heading", "page.description", "page.path", "page.url", "page.lang"}
+var Names = []string{
+	"site.name", "site.url", "page.title", "page.heading", "page.description", "page.path", "page.url",
+	"page.lang",
+}
 
 // Filters are the names of the filters.
 var Filters = []string{"cut", "lower", "upper", "before", "after", "without", "s", "ms", "path"}
@@ -129,7 +132,10 @@ func parseOne(text string, at int, params []string) (*Placeholder, int, *oneErro
 	p := &Placeholder{Offset: at}
 	i := at + 2
 	fail := func(off int, format string, args ...any) (*Placeholder, int, *oneError) {
-		return nil, 0, &oneError{Error{off, fmt.Sprintf(format, args...)}, len(p.Options) > 0 && p.Options[0].Name != ""}
+		return nil, 0, &oneError{
+			Error{off, fmt.Sprintf(format, args...)},
+			len(p.Options) > 0 && p.Options[0].Name != "",
+		}
 	}
 	space := func() {
 		for i < len(text) && (text[i] == ' ' || text[i] == '\t') {

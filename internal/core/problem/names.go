@@ -39,7 +39,10 @@ type Kind struct {
 
 // kinds are those that the audit has no check of.
 var kinds = []Kind{
-	{ChoosesNothing, "a page set, or a line of pages, chooses no page; or the exceptions of an item cover all its pages"},
+	{
+		ChoosesNothing,
+		"a page set, or a line of pages, chooses no page; or the exceptions of an item cover all its pages",
+	},
 	{DotFiles, "dot-files of the source folder are not copied"},
 	{EmptyFile, "a code file of an item is empty"},
 	{FactsWithoutPage, "facts are given for a path that is no page"},

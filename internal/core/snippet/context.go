@@ -160,7 +160,15 @@ func contextIn(code []byte, p markup.Piece, a, b int) (c context, where string) 
 
 // inTag finds the context of the stand-in number i, which is in a start tag, and those of
 // all that are in one URL with it.
-func inTag(code []byte, p markup.Piece, at []int, i int, holders []*placeholder.Placeholder, contexts []context, where []string) {
+func inTag(
+	code []byte,
+	p markup.Piece,
+	at []int,
+	i int,
+	holders []*placeholder.Placeholder,
+	contexts []context,
+	where []string,
+) {
 	width := len(stand) + 4
 	a, b := at[i], at[i]+width
 	element := tagName(code[p.Start:p.End])
@@ -229,7 +237,8 @@ func inScript(script []byte, a, b int, isCode bool) (c context, where string) {
 			value = tt == js.StringToken || tt == js.TemplateToken || tt == js.TemplateEndToken || tt == js.RegExpToken ||
 				tt == js.CloseParenToken || tt == js.CloseBracketToken || tt == js.CloseBraceToken ||
 				tt == js.ThisToken || tt == js.NullToken || tt == js.TrueToken || tt == js.FalseToken ||
-				tt == js.SuperToken || js.IsNumeric(tt) || js.IsIdentifier(tt)
+				tt == js.SuperToken || js.IsNumeric(tt) ||
+				js.IsIdentifier(tt)
 		}
 		if a < start || a >= end {
 			continue
@@ -255,7 +264,9 @@ func inScript(script []byte, a, b int, isCode bool) (c context, where string) {
 
 // half is the end of a text that what comes after it may complete: an escape of a string,
 // or the beginning of a tag or comment that a browser looks for in scripts and styles.
-var half = regexp.MustCompile(`(\\(x[0-9a-fA-F]?|u[0-9a-fA-F]{0,3}|u\{[0-9a-fA-F]*|[0-9a-fA-F]{0,5})|<[/!]?[-a-zA-Z]*|--|\$)$`)
+var half = regexp.MustCompile(
+	`(\\(x[0-9a-fA-F]?|u[0-9a-fA-F]{0,3}|u\{[0-9a-fA-F]*|[0-9a-fA-F]{0,5})|<[/!]?[-a-zA-Z]*|--|\$)$`,
+)
 
 // unfinished says why no value can stand right after a text of a script or style.
 func unfinished(before []byte) string {
@@ -309,7 +320,13 @@ func inCSS(style []byte, a int, kind contextKind, quote byte) (c context, where 
 }
 
 // fill renders a template, each value escaped for its context.
-func fill(t *placeholder.Template, contexts []context, p *gatefile.Part, it *gatefile.Item, v *Values) (string, *ValueError) {
+func fill(
+	t *placeholder.Template,
+	contexts []context,
+	p *gatefile.Part,
+	it *gatefile.Item,
+	v *Values,
+) (string, *ValueError) {
 	var b strings.Builder
 	n := 0
 	lookup := v.lookup(it)
@@ -343,7 +360,10 @@ func fill(t *placeholder.Template, contexts []context, p *gatefile.Part, it *gat
 			}
 		}
 		if why != "" {
-			return "", &ValueError{Pos: at(), Message: fmt.Sprintf("%s is %q, %s", piece.Placeholder.Raw, value.Text, why)}
+			return "", &ValueError{
+				Pos:     at(),
+				Message: fmt.Sprintf("%s is %q, %s", piece.Placeholder.Raw, value.Text, why),
+			}
 		}
 		b.WriteString(text)
 	}
@@ -404,7 +424,9 @@ func (c context) escape(v string) (text, why string) {
 
 var unquoted = strings.NewReplacer(" ", "&#32;", "\t", "&#9;", "\n", "&#10;", "\f", "&#12;", "\r", "&#13;", "=", "&#61;", "`", "&#96;")
 
-var cssValue = regexp.MustCompile(`^([-+]?(\d+(\.\d+)?|\.\d+)(%|[a-zA-Z]{1,5})?|#[0-9a-fA-F]{3,8}|[a-zA-Z][a-zA-Z-]{0,40})$`)
+var cssValue = regexp.MustCompile(
+	`^([-+]?(\d+(\.\d+)?|\.\d+)(%|[a-zA-Z]{1,5})?|#[0-9a-fA-F]{3,8}|[a-zA-Z][a-zA-Z-]{0,40})$`,
+)
 
 func isEscape(s string) bool {
 	if len(s) < 3 {

@@ -122,7 +122,10 @@ func Prepare(it *gatefile.Item, basePath string) (*Item, []problem.Problem) {
 			checkCode(it, p, ready.place, fail)
 			var bad *ContextError
 			if ready.contexts, bad = contextsOf(p.Template, p.Kind); bad != nil && len(problems) == before {
-				fail(p, bad.Offset, "put it where a value can stand, or write the text out", "a placeholder cannot stand %s", bad.Where)
+				fail(
+					p, bad.Offset, "put it where a value can stand, or write the text out",
+					"a placeholder cannot stand %s", bad.Where,
+				)
 			}
 		}
 		out.parts = append(out.parts, ready)
@@ -150,7 +153,8 @@ func (it *Item) isConstant(i int) bool {
 			return false
 		}
 	}
-	return p.Template.Plain() && (it.Item.Media.Value == nil || it.Item.Media.Value.Plain()) && !strings.HasPrefix(p.Text, gatefile.BuiltPrefix)
+	return p.Template.Plain() && (it.Item.Media.Value == nil || it.Item.Media.Value.Plain()) &&
+		!strings.HasPrefix(p.Text, gatefile.BuiltPrefix)
 }
 
 // checkAttrs refuses attributes without a tag, and placeholders in attributes in
@@ -185,7 +189,8 @@ func checkAttrs(it *gatefile.Item) (problems []problem.Problem) {
 // withBase is a URL's template with the path of the site's address before a
 // site path.
 func withBase(t *placeholder.Template, basePath string) *placeholder.Template {
-	if basePath == "" || len(t.Pieces) == 0 || !strings.HasPrefix(t.Pieces[0].Text, "/") || strings.HasPrefix(t.Pieces[0].Text, "//") {
+	if basePath == "" || len(t.Pieces) == 0 || !strings.HasPrefix(t.Pieces[0].Text, "/") ||
+		strings.HasPrefix(t.Pieces[0].Text, "//") {
 		return t
 	}
 	pieces := append([]placeholder.Piece{{Text: basePath + t.Pieces[0].Text}}, t.Pieces[1:]...)

@@ -139,7 +139,10 @@ func (w *treeWriter) asks(t *gatefile.Tree) (bool, *ValueError) {
 			m, _ := row.(map[string]any)
 			ask, answer := textOf(m["ask"]), textOf(m["answer"])
 			if ask == "" || answer == "" {
-				return false, &ValueError{Pos: t.Pos, Message: fmt.Sprintf("%s: entry %d has no ask and answer", t.Fact.Raw, i+1)}
+				return false, &ValueError{
+					Pos:     t.Pos,
+					Message: fmt.Sprintf("%s: entry %d has no ask and answer", t.Fact.Raw, i+1),
+				}
 			}
 			pairs = append(pairs, [2]string{ask, answer})
 		}

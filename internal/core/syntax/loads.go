@@ -33,7 +33,16 @@ type Asks struct {
 }
 
 // asking are words without one of which no script asks for anything in these ways.
-var asking = [][]byte{[]byte("createElement"), []byte("Image"), []byte(".write"), []byte("import("), []byte("import ("), []byte("getScript"), []byte("HTML"), []byte("importScripts")}
+var asking = [][]byte{
+	[]byte("createElement"),
+	[]byte("Image"),
+	[]byte(".write"),
+	[]byte("import("),
+	[]byte("import ("),
+	[]byte("getScript"),
+	[]byte("HTML"),
+	[]byte("importScripts"),
+}
 
 // ScriptAsks lists what a script or module asks for as it runs (HTML, 4.12.1; DOM, 4.5;
 // ECMAScript, 13.3.10), as far as its text tells: URLs in texts, in variables, and in what its
@@ -56,8 +65,19 @@ func AsksOf(ast *js.AST, src []byte) (out Asks) {
 			out = Asks{}
 		}
 	}()
-	f := &follower{src: src, out: &out, functions: map[*js.Var][]js.INode{}, methods: map[string][]js.INode{}, values: map[*js.Var][]js.INode{},
-		params: map[*js.Var]param{}, heldBy: map[js.INode][]any{}, calls: map[any][][]js.Arg{}, runs: map[js.INode]bool{}, started: map[any]bool{}, followed: map[js.INode]bool{}}
+	f := &follower{
+		src:       src,
+		out:       &out,
+		functions: map[*js.Var][]js.INode{},
+		methods:   map[string][]js.INode{},
+		values:    map[*js.Var][]js.INode{},
+		params:    map[*js.Var]param{},
+		heldBy:    map[js.INode][]any{},
+		calls:     map[any][][]js.Arg{},
+		runs:      map[js.INode]bool{},
+		started:   map[any]bool{},
+		followed:  map[js.INode]bool{},
+	}
 	js.Walk(names{f}, ast)
 	js.Walk(callers{f}, ast)
 	js.Walk(running{f}, ast)
@@ -281,8 +301,11 @@ func (f running) Exit(js.INode) {}
 var begins = map[string]bool{"load": true, "DOMContentLoaded": true, "pageshow": true, "readystatechange": true}
 
 // listens are methods that take an event and a function.
-var listens = map[string]bool{"addEventListener": true, "attachEvent": true, "on": true, "one": true, "bind": true, "live": true, "delegate": true,
-	"click": true, "hover": true, "submit": true, "change": true, "focus": true, "blur": true, "keydown": true, "keyup": true, "scroll": true, "resize": true, "mouseover": true}
+var listens = map[string]bool{
+	"addEventListener": true, "attachEvent": true, "on": true, "one": true, "bind": true, "live": true,
+	"delegate": true, "click": true, "hover": true, "submit": true, "change": true, "focus": true,
+	"blur": true, "keydown": true, "keyup": true, "scroll": true, "resize": true, "mouseover": true,
+}
 
 func (f running) Enter(n js.INode) js.IVisitor {
 	switch n := n.(type) {
@@ -419,7 +442,9 @@ func reaches(text string) bool {
 
 func (a *asked) add(tag string, t text) {
 	url := strings.TrimSpace(t.text)
-	if url == "" || strings.HasPrefix(url, "data:") || strings.HasPrefix(url, "blob:") || strings.HasPrefix(url, "javascript:") || strings.HasPrefix(url, "about:") {
+	if url == "" || strings.HasPrefix(url, "data:") || strings.HasPrefix(url, "blob:") ||
+		strings.HasPrefix(url, "javascript:") ||
+		strings.HasPrefix(url, "about:") {
 		return
 	}
 	if key := tag + " " + url; a.listed[key] {
@@ -490,7 +515,9 @@ func (a *asked) call(n *js.CallExpr) {
 }
 
 // loadsTag finds the tags of markup that load something.
-var loadsTag = regexp.MustCompile(`(?i)<(script|img|iframe|link)\b[^>]*?\s(?:src|href)\s*=\s*(?:"([^"]*)"?|'([^']*)'?|([^\s"'>]+))`)
+var loadsTag = regexp.MustCompile(
+	`(?i)<(script|img|iframe|link)\b[^>]*?\s(?:src|href)\s*=\s*(?:"([^"]*)"?|'([^']*)'?|([^\s"'>]+))`,
+)
 
 // markup lists what markup in a text loads; false where that is not all of it. Scripts run
 // only where markup is written as the page is read (HTML, 8.4.3).

@@ -127,7 +127,8 @@ func badSelector(tt []css.TokenType, text []string) string {
 			i++
 			empty, combined = false, false
 		case tt[i] == css.HashToken:
-			if c := text[i][1]; '0' <= c && c <= '9' || c == '-' && (len(text[i]) == 2 || '0' <= text[i][2] && text[i][2] <= '9') {
+			if c := text[i][1]; '0' <= c && c <= '9' ||
+				c == '-' && (len(text[i]) == 2 || '0' <= text[i][2] && text[i][2] <= '9') {
 				return fmt.Sprintf("%s is no id that a selector can name: it begins with a number", text[i])
 			}
 			empty, combined = false, false

@@ -69,8 +69,12 @@ func parsable(src []byte) []byte {
 }
 
 // closers tells what closes what is opened.
-var closers = map[css.TokenType]css.TokenType{css.LeftBraceToken: css.RightBraceToken, css.LeftParenthesisToken: css.RightParenthesisToken,
-	css.FunctionToken: css.RightParenthesisToken, css.LeftBracketToken: css.RightBracketToken}
+var closers = map[css.TokenType]css.TokenType{
+	css.LeftBraceToken:       css.RightBraceToken,
+	css.LeftParenthesisToken: css.RightParenthesisToken,
+	css.FunctionToken:        css.RightParenthesisToken,
+	css.LeftBracketToken:     css.RightBracketToken,
+}
 
 // CSS looks for what a stylesheet cannot hold: brackets that do not match,
 // strings that are never closed, rules without a block (CSS Syntax, level 3).
@@ -168,7 +172,9 @@ func offsetOf(src []byte, line, column int) int {
 // "CSS", or "" for words.
 func LooksLike(text string) string {
 	t := strings.TrimSpace(text)
-	if i := strings.IndexByte(t, '{'); i > 0 && strings.Contains(t[i:], ":") && strings.Contains(t[i:], "}") && !strings.ContainsAny(t[:i], "=()") && CSS([]byte(t)) == nil {
+	if i := strings.IndexByte(t, '{'); i > 0 && strings.Contains(t[i:], ":") && strings.Contains(t[i:], "}") &&
+		!strings.ContainsAny(t[:i], "=()") &&
+		CSS([]byte(t)) == nil {
 		return "CSS"
 	}
 	for _, word := range []string{"function", "=>", "document.", "window.", "var ", "let ", "const ", "();", "');", "\");"} {

@@ -49,7 +49,10 @@ func (l *Library) Script(path string, module bool) *Script {
 		if !ok || len(text) > MaxScript {
 			return nil
 		}
-		same := scriptKey{fmt.Sprintf("%x", xxh3.Hash128(text)), module} // sites have copies of one file in many folders
+		same := scriptKey{
+			fmt.Sprintf("%x", xxh3.Hash128(text)),
+			module,
+		} // sites have copies of one file in many folders
 		return once(&l.scripts, same, func() *Script { return ReadScript(text, module) })
 	})
 }
@@ -73,12 +76,20 @@ func (l *Library) scriptsOf(r *inventory.Record, e *inventory.Element) (list []*
 	module := e.Module()
 	inline := e.Party == "inline" && e.URL == ""
 	return gather(e, inline, func() *Script {
-		return l.inlineScripts.Get(scriptKey{e.Digest, module}, func() *Script { return ReadScript(content(r, e), module) })
+		return l.inlineScripts.Get(
+			scriptKey{e.Digest, module},
+			func() *Script { return ReadScript(content(r, e), module) },
+		)
 	}, func(path string) *Script { return l.Script(path, module || path != e.Ref.Path) })
 }
 
 // gather reads the text or the file of an element, "" among files, and what it imports.
-func gather[T any](e *inventory.Element, inline bool, text func() *T, file func(path string) *T) (list []*T, files []string, whole bool) {
+func gather[T any](
+	e *inventory.Element,
+	inline bool,
+	text func() *T,
+	file func(path string) *T,
+) (list []*T, files []string, whole bool) {
 	whole = true
 	add := func(x *T, path string) {
 		if x == nil {

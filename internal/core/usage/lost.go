@@ -57,7 +57,8 @@ func (p *judging) breaks(gone *Need) string {
 		}
 		for i := range s.Load.Hooks {
 			h := &s.Load.Hooks[i]
-			if h.parsed == nil || h.Selector == "*" || always[h.Selector] || p.looksFor(h.Selector) { // what every page has tells nothing
+			if h.parsed == nil || h.Selector == "*" || always[h.Selector] ||
+				p.looksFor(h.Selector) { // what every page has tells nothing
 				continue
 			}
 			if h.Match(p.page) {

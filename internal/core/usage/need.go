@@ -272,7 +272,8 @@ func (x nameIndex) of(s *Script) (of []*Need) {
 // onlyCalls reports whether a script looks for nothing, sets no name and does nothing
 // that shows.
 func (s *Script) onlyCalls() bool {
-	return len(s.Defines)+len(s.Extends) == 0 && len(s.Load.Hooks)+len(s.Held.Hooks) == 0 && s.Load.Static() && s.Held.Static()
+	return len(s.Defines)+len(s.Extends) == 0 && len(s.Load.Hooks)+len(s.Held.Hooks) == 0 && s.Load.Static() &&
+		s.Held.Static()
 }
 
 // setsUp reports whether a thing is inline code that sets names or fills a list: the settings
@@ -288,7 +289,8 @@ func (n *Need) setsUp() bool {
 // sets or fills, calls those that it calls.
 func SetsUp(text []byte) (sets, calls []string) {
 	s := ReadScript(text, false)
-	if s == nil || len(s.Load.Hooks)+len(s.Held.Hooks) > 0 || s.Load.Computed || slices.ContainsFunc(s.Load.Effects, speaks) {
+	if s == nil || len(s.Load.Hooks)+len(s.Held.Hooks) > 0 || s.Load.Computed ||
+		slices.ContainsFunc(s.Load.Effects, speaks) {
 		return nil, nil
 	}
 	sets = slices.Concat(s.Defines, s.Extends)
@@ -405,8 +407,10 @@ func (s *Script) reaches(called bool) []*Reach {
 // sends is not there for an element.
 func speaks(effect string) bool {
 	switch effect {
-	case "document.createElement", "document.body", "document.head", "document.documentElement", "document.forms", "document.images", "document.links",
-		"document.scripts", "document.styleSheets":
+	case "document.createElement",
+		"document.body", "document.head", "document.documentElement", "document.forms", "document.images",
+		"document.links", "document.scripts",
+		"document.styleSheets":
 		return false
 	}
 	return true

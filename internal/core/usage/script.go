@@ -53,8 +53,25 @@ func ReadScript(text []byte, module bool) *Script {
 	if ast == nil {
 		return nil
 	}
-	w := &walker{script: &Script{Uses: map[string]bool{}, Words: map[string]bool{}, Members: map[string]bool{}, asked: map[string]bool{}}, functions: map[*js.Var][]js.INode{}, methods: map[string][]js.INode{},
-		alias: map[*js.Var]string{}, libraries: map[*js.Var]bool{}, constants: map[*js.Var]js.INode{}, changed: map[*js.Var]bool{}, walked: map[js.INode]walk{}, returned: map[js.INode][]js.INode{}, loading: map[string]bool{}, named: map[any]walk{}, defined: map[string]bool{}}
+	w := &walker{
+		script: &Script{
+			Uses:    map[string]bool{},
+			Words:   map[string]bool{},
+			Members: map[string]bool{},
+			asked:   map[string]bool{},
+		},
+		functions: map[*js.Var][]js.INode{},
+		methods:   map[string][]js.INode{},
+		alias:     map[*js.Var]string{},
+		libraries: map[*js.Var]bool{},
+		constants: map[*js.Var]js.INode{},
+		changed:   map[*js.Var]bool{},
+		walked:    map[js.INode]walk{},
+		returned:  map[js.INode][]js.INode{},
+		loading:   map[string]bool{},
+		named:     map[any]walk{},
+		defined:   map[string]bool{},
+	}
 	w.reach = &w.script.Load
 	for _, v := range ast.Scope.Undeclared {
 		w.script.Uses[name(v)] = true

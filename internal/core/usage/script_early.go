@@ -109,16 +109,28 @@ func (w *walker) earlyCalls(ast *js.AST) (out []string) {
 }
 
 // ofBrowsers are functions that every window has (HTML, 7.2.2 and 8; CSSOM View, 4).
-var ofBrowsers = map[string]bool{"setTimeout": true, "setInterval": true, "clearTimeout": true, "clearInterval": true, "requestAnimationFrame": true, "cancelAnimationFrame": true,
-	"requestIdleCallback": true, "queueMicrotask": true, "structuredClone": true, "addEventListener": true, "removeEventListener": true, "dispatchEvent": true, "postMessage": true,
-	"matchMedia": true, "getComputedStyle": true, "getSelection": true, "open": true, "close": true, "stop": true, "focus": true, "blur": true, "print": true, "confirm": true, "prompt": true,
-	"scroll": true, "scrollTo": true, "scrollBy": true, "moveTo": true, "moveBy": true, "resizeTo": true, "resizeBy": true, "find": true, "atob": true, "btoa": true, "eval": true,
-	"isNaN": true, "isFinite": true, "decodeURI": true, "decodeURIComponent": true, "encodeURI": true, "escape": true, "unescape": true, "Date": true, "Map": true, "Set": true, "WeakMap": true,
-	"WeakSet": true, "Proxy": true, "Boolean": true, "Function": true, "BigInt": true, "Image": true, "Audio": true, "Option": true, "Event": true, "CustomEvent": true, "MouseEvent": true,
-	"URLSearchParams": true, "FormData": true, "Headers": true, "Request": true, "Response": true, "Blob": true, "File": true, "FileReader": true, "XMLHttpRequest": true, "WebSocket": true,
-	"Worker": true, "MutationObserver": true, "IntersectionObserver": true, "ResizeObserver": true, "PerformanceObserver": true, "AbortController": true, "DOMParser": true, "XMLSerializer": true,
-	"TextEncoder": true, "TextDecoder": true, "Intl": true, "crypto": true, "caches": true, "indexedDB": true, "document": true, "window": true, "self": true, "globalThis": true, "top": true, "parent": true,
-	"frames": true, "opener": true, "name": true, "status": true, "origin": true, "length": true, "speechSynthesis": true, "visualViewport": true, "customElements": true, "Notification": true, "createImageBitmap": true, "reportError": true}
+var ofBrowsers = map[string]bool{
+	"setTimeout": true, "setInterval": true, "clearTimeout": true, "clearInterval": true,
+	"requestAnimationFrame": true, "cancelAnimationFrame": true, "requestIdleCallback": true,
+	"queueMicrotask": true, "structuredClone": true, "addEventListener": true, "removeEventListener": true,
+	"dispatchEvent": true, "postMessage": true, "matchMedia": true, "getComputedStyle": true,
+	"getSelection": true, "open": true, "close": true, "stop": true, "focus": true, "blur": true,
+	"print": true, "confirm": true, "prompt": true, "scroll": true, "scrollTo": true, "scrollBy": true,
+	"moveTo": true, "moveBy": true, "resizeTo": true, "resizeBy": true, "find": true, "atob": true,
+	"btoa": true, "eval": true, "isNaN": true, "isFinite": true, "decodeURI": true,
+	"decodeURIComponent": true, "encodeURI": true, "escape": true, "unescape": true, "Date": true,
+	"Map": true, "Set": true, "WeakMap": true, "WeakSet": true, "Proxy": true, "Boolean": true,
+	"Function": true, "BigInt": true, "Image": true, "Audio": true, "Option": true, "Event": true,
+	"CustomEvent": true, "MouseEvent": true, "URLSearchParams": true, "FormData": true, "Headers": true,
+	"Request": true, "Response": true, "Blob": true, "File": true, "FileReader": true, "XMLHttpRequest": true,
+	"WebSocket": true, "Worker": true, "MutationObserver": true, "IntersectionObserver": true,
+	"ResizeObserver": true, "PerformanceObserver": true, "AbortController": true, "DOMParser": true,
+	"XMLSerializer": true, "TextEncoder": true, "TextDecoder": true, "Intl": true, "crypto": true,
+	"caches": true, "indexedDB": true, "document": true, "window": true, "self": true, "globalThis": true,
+	"top": true, "parent": true, "frames": true, "opener": true, "name": true, "status": true, "origin": true,
+	"length": true, "speechSynthesis": true, "visualViewport": true, "customElements": true,
+	"Notification": true, "createImageBitmap": true, "reportError": true,
+}
 
 // Early are the names that a page calls before they are there.
 type Early struct {
@@ -152,7 +164,8 @@ func (l *Library) TooEarly(r *inventory.Record) (out []Early) {
 				missing = append(missing, i) // it defines nothing
 				continue
 			}
-			if !whole || slices.ContainsFunc(list, func(s *Script) bool { return len(s.Unknown.Loads) > 0 }) || len(e.Brings) > 0 {
+			if !whole || slices.ContainsFunc(list, func(s *Script) bool { return len(s.Unknown.Loads) > 0 }) ||
+				len(e.Brings) > 0 {
 				list = nil
 				now = append(now, running{at: i})
 				continue
@@ -179,7 +192,8 @@ func (l *Library) TooEarly(r *inventory.Record) (out []Early) {
 				}
 				for _, y := range later {
 					e := &r.Elements[y.at]
-					if (y.at > x.at || e.Runs != "blocking") && y.at != x.at && slices.ContainsFunc(y.scripts, func(s *Script) bool { return slices.Contains(s.Defines, n) }) {
+					if (y.at > x.at || e.Runs != "blocking") && y.at != x.at &&
+						slices.ContainsFunc(y.scripts, func(s *Script) bool { return slices.Contains(s.Defines, n) }) {
 						runs := e.Runs
 						if runs == "blocking" {
 							runs = "further down"
@@ -252,7 +266,8 @@ func likely(r *inventory.Record, global string, missing []int, before int) int {
 	}
 	for _, i := range above {
 		file := strings.ToLower(r.Elements[i].Target)
-		if len(global) > 1 && strings.Contains(file[strings.LastIndexByte(file, '/')+1:], strings.ToLower(global)) || (global == "$" || global == "jQuery") && strings.Contains(file, "jquery") {
+		if len(global) > 1 && strings.Contains(file[strings.LastIndexByte(file, '/')+1:], strings.ToLower(global)) ||
+			(global == "$" || global == "jQuery") && strings.Contains(file, "jquery") {
 			return i
 		}
 	}

@@ -39,7 +39,12 @@ func origin(n js.INode) js.INode {
 // bySelector take a selector; byName take a name that makes one.
 var (
 	bySelector = map[string]bool{"querySelector": true, "querySelectorAll": true, "matches": true, "closest": true}
-	byName     = map[string]string{"getElementById": "#", "getElementsByClassName": ".", "getElementsByTagName": "", "contains": "."}
+	byName     = map[string]string{
+		"getElementById":         "#",
+		"getElementsByClassName": ".",
+		"getElementsByTagName":   "",
+		"contains":               ".",
+	}
 )
 
 // lookup notes the hook that a call is; it reports whether the first argument is
@@ -131,13 +136,22 @@ func (w *walker) ofAnother(n js.INode) bool {
 }
 
 // platform are the globals of browsers that take texts and look for nothing.
-var platform = map[string]bool{"console": true, "Math": true, "JSON": true, "location": true, "history": true, "localStorage": true, "sessionStorage": true,
-	"Object": true, "Array": true, "String": true, "Number": true, "RegExp": true, "Symbol": true, "Promise": true, "CSS": true, "URL": true, "Error": true,
-	"require": true, "define": true, "module": true, "exports": true, "screen": true, "navigator": true, "customElements": true, "event": true, "alert": true, "fetch": true, "import": true, "encodeURIComponent": true, "parseInt": true, "parseFloat": true, "Reflect": true, "performance": true}
+var platform = map[string]bool{
+	"console": true, "Math": true, "JSON": true, "location": true, "history": true, "localStorage": true,
+	"sessionStorage": true, "Object": true, "Array": true, "String": true, "Number": true, "RegExp": true,
+	"Symbol": true, "Promise": true, "CSS": true, "URL": true, "Error": true, "require": true, "define": true,
+	"module": true, "exports": true, "screen": true, "navigator": true, "customElements": true, "event": true,
+	"alert": true, "fetch": true, "import": true, "encodeURIComponent": true, "parseInt": true,
+	"parseFloat": true, "Reflect": true, "performance": true,
+}
 
 // ofTexts are methods of texts, lists and storages, which look for no elements.
-var ofTexts = map[string]bool{"includes": true, "split": true, "indexOf": true, "lastIndexOf": true, "startsWith": true, "endsWith": true, "replace": true,
-	"replaceAll": true, "push": true, "concat": true, "join": true, "test": true, "match": true, "search": true, "getItem": true, "setItem": true, "removeItem": true, "set": true, "get": true, "has": true}
+var ofTexts = map[string]bool{
+	"includes": true, "split": true, "indexOf": true, "lastIndexOf": true, "startsWith": true,
+	"endsWith": true, "replace": true, "replaceAll": true, "push": true, "concat": true, "join": true,
+	"test": true, "match": true, "search": true, "getItem": true, "setItem": true, "removeItem": true,
+	"set": true, "get": true, "has": true,
+}
 
 // selecting notes a hook where a text can hardly be anything else: the way in which
 // libraries look for elements.
@@ -152,7 +166,8 @@ func (w *walker) selecting(text string) bool {
 // looksSelecting reports whether a text can hardly be anything but a selector: it
 // has a class, an id or an attribute where one can stand.
 func looksSelecting(s string) bool {
-	if len(s) < 2 || !strings.ContainsAny(s, ".#[") || strings.ContainsAny(s, "/{}()<!?&=;") && !strings.Contains(s, "[") {
+	if len(s) < 2 || !strings.ContainsAny(s, ".#[") ||
+		strings.ContainsAny(s, "/{}()<!?&=;") && !strings.Contains(s, "[") {
 		return false
 	}
 	if s[0] == '#' && isColour(s[1:]) {
@@ -163,14 +178,18 @@ func looksSelecting(s string) bool {
 			return false
 		}
 	}
-	if fileEnding[s[strings.LastIndexByte(s, '.')+1:]] || strings.HasSuffix(s, " ") || strings.HasSuffix(s, ".") || strings.HasSuffix(s, "#") {
+	if fileEnding[s[strings.LastIndexByte(s, '.')+1:]] || strings.HasSuffix(s, " ") || strings.HasSuffix(s, ".") ||
+		strings.HasSuffix(s, "#") {
 		return false
 	}
 	_, err := markup.ParseSelector(s)
 	return err == nil
 }
 
-var fileEnding = map[string]bool{"js": true, "css": true, "html": true, "htm": true, "json": true, "php": true, "png": true, "jpg": true, "svg": true, "txt": true, "xml": true, "com": true}
+var fileEnding = map[string]bool{
+	"js": true, "css": true, "html": true, "htm": true, "json": true, "php": true, "png": true, "jpg": true,
+	"svg": true, "txt": true, "xml": true, "com": true,
+}
 
 func isNameStart(c byte) bool {
 	c |= 0x20

@@ -86,8 +86,10 @@ func (c collector) Enter(n js.INode) js.IVisitor {
 }
 
 // assigns are the operators that set a variable.
-var assigns = map[js.TokenType]bool{js.EqToken: true, js.AddEqToken: true, js.SubEqToken: true, js.MulEqToken: true, js.DivEqToken: true,
-	js.OrEqToken: true, js.AndEqToken: true, js.NullishEqToken: true}
+var assigns = map[js.TokenType]bool{
+	js.EqToken: true, js.AddEqToken: true, js.SubEqToken: true, js.MulEqToken: true, js.DivEqToken: true,
+	js.OrEqToken: true, js.AndEqToken: true, js.NullishEqToken: true,
+}
 
 // constructors notes what runs when somebody makes one of a class.
 func (c collector) constructors(v *js.Var, class *js.ClassDecl) {

@@ -298,12 +298,18 @@ func (w *walker) Enter(n js.INode) js.IVisitor {
 
 // doesMuch are functions and objects of browsers with which a script does something
 // whatever stands on the page.
-var doesMuch = map[string]bool{"fetch": true, "XMLHttpRequest": true, "Image": true, "WebSocket": true, "EventSource": true, "Worker": true,
-	"SharedWorker": true, "importScripts": true, "eval": true, "alert": true, "confirm": true, "prompt": true, "open": true, "setInterval": true}
+var doesMuch = map[string]bool{
+	"fetch": true, "XMLHttpRequest": true, "Image": true, "WebSocket": true, "EventSource": true,
+	"Worker": true, "SharedWorker": true, "importScripts": true, "eval": true, "alert": true, "confirm": true,
+	"prompt": true, "open": true, "setInterval": true,
+}
 
 // documentDoes are the members of document with which it does.
-var documentDoes = map[string]bool{"write": true, "writeln": true, "createElement": true, "cookie": true, "title": true, "body": true,
-	"head": true, "documentElement": true, "adoptedStyleSheets": true, "forms": true, "images": true, "links": true, "scripts": true, "styleSheets": true}
+var documentDoes = map[string]bool{
+	"write": true, "writeln": true, "createElement": true, "cookie": true, "title": true, "body": true,
+	"head": true, "documentElement": true, "adoptedStyleSheets": true, "forms": true, "images": true,
+	"links": true, "scripts": true, "styleSheets": true,
+}
 
 // window reports whether an expression is the global object, or what stands for it.
 func (w *walker) window(n js.INode) bool { return w.stands(n) == "window" }
@@ -527,7 +533,8 @@ func (w *walker) call(n *js.CallExpr) {
 	if len(n.Args.List) > 0 && w.lookup(callee, n.Args.List) {
 		skip = 0
 	}
-	if v, ok := origin(callee).(*js.Var); ok && w.ofAnother(v) && !w.dependent && len(w.reach.Hooks) == hooks && !slices.Contains(w.reach.Calls, name(v)) {
+	if v, ok := origin(callee).(*js.Var); ok && w.ofAnother(v) && !w.dependent && len(w.reach.Hooks) == hooks &&
+		!slices.Contains(w.reach.Calls, name(v)) {
 		w.reach.Calls = append(w.reach.Calls, name(v))
 	}
 	if i, ok := origin(callee).(*js.IndexExpr); ok && w.window(i.X) && !w.dependent { // window[name]()

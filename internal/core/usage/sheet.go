@@ -60,7 +60,10 @@ type cssToken struct {
 
 // conditional are the at-rules that hold rules (CSS Conditional Rules, CSS Cascade,
 // CSS Containment); the blocks of others hold none that select.
-var conditional = map[string]bool{"@media": true, "@supports": true, "@layer": true, "@container": true, "@scope": true, "@document": true, "@starting-style": true}
+var conditional = map[string]bool{
+	"@media": true, "@supports": true, "@layer": true, "@container": true, "@scope": true, "@document": true,
+	"@starting-style": true,
+}
 
 // deepest is how deep rules may be nested in conditions.
 const deepest = 32
@@ -227,7 +230,10 @@ var always = map[string]bool{"html": true, "head": true, "body": true}
 
 // structural are the pseudo-classes that a file alone can answer; any other, and all
 // pseudo-elements, are taken as answered yes.
-var structural = map[string]bool{"first-child": true, "last-child": true, "only-child": true, "first-of-type": true, "last-of-type": true, "only-of-type": true, "empty": true}
+var structural = map[string]bool{
+	"first-child": true, "last-child": true, "only-child": true, "first-of-type": true, "last-of-type": true,
+	"only-of-type": true, "empty": true,
+}
 
 // readSelector reads one selector.
 func readSelector(t []cssToken) Selector {
@@ -302,7 +308,8 @@ func readSelector(t []cssToken) Selector {
 					}
 				}
 				// What :not() and the like leave out is not asked: it may match.
-				known = known && (element || name == "nth-child(" || name == "nth-of-type(" || name == "nth-last-child(" || name == "lang(" || name == "not(")
+				known = known &&
+					(element || name == "nth-child(" || name == "nth-of-type(" || name == "nth-last-child(" || name == "lang(" || name == "not(")
 				pseudo = true
 			} else if structural[name] && !element {
 				static.WriteString(":" + name)
@@ -310,7 +317,8 @@ func readSelector(t []cssToken) Selector {
 			} else if name == "host" {
 				known = false
 			}
-			if str := static.String(); str == "" || strings.HasSuffix(str, " ") || strings.ContainsAny(str[len(str)-1:], ">+~") {
+			if str := static.String(); str == "" || strings.HasSuffix(str, " ") ||
+				strings.ContainsAny(str[len(str)-1:], ">+~") {
 				static.WriteString("*")
 			}
 		case css.ColumnToken, css.CommaToken:

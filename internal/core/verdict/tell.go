@@ -91,7 +91,11 @@ func (p *Plan) Steps(v *Verdict, pg *page.Page) (out []Step) {
 }
 
 // perPageStep adds the line of per-page.
-func (p *Plan) perPageStep(it *gatefile.Item, pg *page.Page, add func(string, bool, string, problem.Position) bool) bool {
+func (p *Plan) perPageStep(
+	it *gatefile.Item,
+	pg *page.Page,
+	add func(string, bool, string, problem.Position) bool,
+) bool {
 	pp := p.pages[pg.Key()]
 	if pp == nil {
 		return add("per-page", false, "per-page does not name this page", it.Pos)
@@ -153,7 +157,10 @@ func (v *Verdict) Change(pg *page.Page) []string {
 	case Pages:
 		return []string{fmt.Sprintf("except: %s, on item %q", pg.Path, name), perPage("out")}
 	case Needed:
-		return []string{fmt.Sprintf("take the need out of %q (%s)", v.By.Name, v.Rule), fmt.Sprintf("keep %q out of this page", v.By.Name)}
+		return []string{
+			fmt.Sprintf("take the need out of %q (%s)", v.By.Name, v.Rule),
+			fmt.Sprintf("keep %q out of this page", v.By.Name),
+		}
 	}
 	if len(v.Item.Pages) == 0 {
 		return []string{fmt.Sprintf("pages: %s, on item %q", pg.Path, name), perPage("in")}

@@ -159,7 +159,13 @@ func (p *Plan) Decide(pg *page.Page) ([]Verdict, []problem.Problem) {
 			case v.In:
 			case v.Reason == Elsewhere:
 				it := p.Gate.Items[n]
-				*v = Verdict{Item: it, In: true, Reason: Needed, Rule: p.Gate.Items[i].Needs[k].Pos, By: p.Gate.Items[i]}
+				*v = Verdict{
+					Item:   it,
+					In:     true,
+					Reason: Needed,
+					Rule:   p.Gate.Items[i].Needs[k].Pos,
+					By:     p.Gate.Items[i],
+				}
 				queue = append(queue, n)
 			default:
 				problems = append(problems, problem.Problem{
@@ -167,7 +173,11 @@ func (p *Plan) Decide(pg *page.Page) ([]Verdict, []problem.Problem) {
 					Pos:      p.Gate.Items[i].Needs[k].Pos,
 					Message: fmt.Sprintf("item %q is in and needs %q, which is out there (%s, %s)",
 						p.Gate.Items[i].Name, v.Item.Name, v.Reason, v.Rule),
-					Remedy: fmt.Sprintf("let %q in on those pages, or keep %q out of them", v.Item.Name, p.Gate.Items[i].Name),
+					Remedy: fmt.Sprintf(
+						"let %q in on those pages, or keep %q out of them",
+						v.Item.Name,
+						p.Gate.Items[i].Name,
+					),
 				})
 			}
 		}
@@ -184,8 +194,14 @@ func (p *Plan) met(vs []Verdict) (problems []problem.Problem) {
 		for _, n := range p.not[i] {
 			if other := &vs[n.item]; other.In {
 				problems = append(problems, problem.Problem{Severity: problem.Error, Pos: n.pos,
-					Message: fmt.Sprintf("items %q and %q must never meet, and both are in (%s, %s)", vs[i].Item.Name, other.Item.Name, vs[i].Rule, other.Rule),
-					Remedy:  "keep one of them out of those pages"})
+					Message: fmt.Sprintf(
+						"items %q and %q must never meet, and both are in (%s, %s)",
+						vs[i].Item.Name,
+						other.Item.Name,
+						vs[i].Rule,
+						other.Rule,
+					),
+					Remedy: "keep one of them out of those pages"})
 			}
 		}
 	}
@@ -242,7 +258,8 @@ func (p *Plan) OutOfDates() (problems []problem.Problem) {
 	for _, pp := range p.Gate.Pages {
 		for _, in := range pp.In {
 			it := p.Gate.Item(in.Value)
-			if it == nil || it.Disabled || (it.From.Value == "" || p.Day >= it.From.Value) && (it.Until.Value == "" || p.Day <= it.Until.Value) {
+			if it == nil || it.Disabled ||
+				(it.From.Value == "" || p.Day >= it.From.Value) && (it.Until.Value == "" || p.Day <= it.Until.Value) {
 				continue
 			}
 			problems = append(problems, problem.Problem{Severity: problem.Note, Name: problem.OutsideDates, Item: it.Name, Pos: in.Pos,

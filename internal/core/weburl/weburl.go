@@ -98,7 +98,8 @@ func (s *Site) Page(pagePath, baseHref string) Page {
 	p := Page{s, &u, true, &longBase{}}
 	if baseHref != "" {
 		if b, err := standard.ParseRef(u.String(), baseHref); err == nil {
-			if b := parsed(b.Href(false)); b != nil && (b.Scheme == "http" || b.Scheme == "https") { // HTML, 4.2.3: no data: and javascript:
+			if b := parsed(b.Href(false)); b != nil &&
+				(b.Scheme == "http" || b.Scheme == "https") { // HTML, 4.2.3: no data: and javascript:
 				p.base, p.own = b, false
 			}
 		}
@@ -154,7 +155,8 @@ func (p Page) Plain() bool { return p.own }
 // everywhere reports whether a URL means the same on every page of the site:
 // it is absolute, or begins with "/". Long ones are not worth keeping.
 func everywhere(raw string) bool {
-	return len(raw) < 200 && (strings.HasPrefix(raw, "/") || strings.HasPrefix(raw, "http://") || strings.HasPrefix(raw, "https://"))
+	return len(raw) < 200 &&
+		(strings.HasPrefix(raw, "/") || strings.HasPrefix(raw, "http://") || strings.HasPrefix(raw, "https://"))
 }
 
 func (p Page) resolve(raw string) (r Ref, ok bool) {
@@ -163,7 +165,8 @@ func (p Page) resolve(raw string) (r Ref, ok bool) {
 	}
 	base := p.standard()
 	if len(raw) > longest { // the standard's parser takes its time
-		if scheme, _, ok := strings.Cut(strings.TrimLeft(raw, " \t\r\n\f"), ":"); ok && otherScheme[strings.ToLower(scheme)] {
+		if scheme, _, ok := strings.Cut(strings.TrimLeft(raw, " \t\r\n\f"), ":"); ok &&
+			otherScheme[strings.ToLower(scheme)] {
 			return Ref{URL: raw, Data: true}, true
 		}
 		return p.plainly(strings.ReplaceAll(strings.TrimSpace(raw), "\\", "/"))
@@ -202,14 +205,17 @@ func isPlain(raw string) bool {
 				return false
 			}
 			host, _, _ := strings.Cut(raw, "/")
-			if strings.Trim(host, "abcdefghijklmnopqrstuvwxyz-.") != "" || strings.ContainsAny(host, "0123456789?#") || strings.HasPrefix(host, "xn--") || strings.Contains(host, ".xn--") {
+			if strings.Trim(host, "abcdefghijklmnopqrstuvwxyz-.") != "" || strings.ContainsAny(host, "0123456789?#") ||
+				strings.HasPrefix(host, "xn--") ||
+				strings.Contains(host, ".xn--") {
 				return false // numbers are addresses, and a host may be written in many ways
 			}
 			break
 		}
 	}
 	for i := range len(raw) {
-		if raw[i] == '%' && i+2 < len(raw) && isHex(raw[i+1]) && isHex(raw[i+2]) && !strings.EqualFold(raw[i:i+3], "%2e") {
+		if raw[i] == '%' && i+2 < len(raw) && isHex(raw[i+1]) && isHex(raw[i+2]) &&
+			!strings.EqualFold(raw[i:i+3], "%2e") {
 			continue
 		}
 		if !plainBytes[raw[i]] {

@@ -29,10 +29,16 @@ const (
 )
 
 // reasons lists them, for the metrics.
-var reasons = []string{passedOther, passedFragment, passedNoTransform, passedCoding, passedLarge, passedSlow, passedCut, passedProblem, passedFault, passedOrigin, passedGone, passedUnchanged, passedMalformed}
+var reasons = []string{
+	passedOther, passedFragment, passedNoTransform, passedCoding, passedLarge, passedSlow, passedCut,
+	passedProblem, passedFault, passedOrigin, passedGone, passedUnchanged, passedMalformed,
+}
 
 // doubtful are those of which an operator wants to know.
-var doubtful = map[string]bool{passedCoding: true, passedLarge: true, passedSlow: true, passedCut: true, passedProblem: true, passedFault: true, passedOrigin: true}
+var doubtful = map[string]bool{
+	passedCoding: true, passedLarge: true, passedSlow: true, passedCut: true, passedProblem: true,
+	passedFault: true, passedOrigin: true,
+}
 
 // answer takes an answer of the origin, and changes it where it is a page.
 func (g *Gateway) answer(resp *http.Response) error {
@@ -73,7 +79,10 @@ func timing(a *asking) string {
 func mayGate(a *asking, resp *http.Response) bool {
 	h := resp.Header
 	switch s := resp.StatusCode; {
-	case s < 200 || s >= 300 && s < 400, s == http.StatusNoContent, s == http.StatusResetContent, s == http.StatusPartialContent:
+	case s < 200 || s >= 300 && s < 400,
+		s == http.StatusNoContent,
+		s == http.StatusResetContent,
+		s == http.StatusPartialContent:
 		return false
 	case len(h["Content-Type"]) != 1 || h.Get("Content-Range") != "":
 		return false
@@ -237,7 +246,9 @@ func (g *Gateway) send(a *asking, resp *http.Response, page *made, came []byte) 
 // blank answers with a page that the gate makes, where the origin has none.
 func (g *Gateway) blank(a *asking, resp *http.Response) bool {
 	m := a.in.Method
-	if resp.StatusCode != http.StatusNotFound && resp.StatusCode != http.StatusGone || m != http.MethodGet && m != http.MethodHead || len(a.state.Project.Gate.File.Blank) == 0 {
+	if resp.StatusCode != http.StatusNotFound && resp.StatusCode != http.StatusGone ||
+		m != http.MethodGet && m != http.MethodHead ||
+		len(a.state.Project.Gate.File.Blank) == 0 {
 		return false
 	}
 	file, _ := fileOf(a.in.URL)
@@ -247,7 +258,11 @@ func (g *Gateway) blank(a *asking, resp *http.Response) bool {
 	}
 	drop(resp.Body)
 	resp.StatusCode, resp.Status = http.StatusOK, "200 OK"
-	resp.Header = http.Header{"Content-Type": {"text/html; charset=utf-8"}, "Date": resp.Header["Date"], "Etag": {`"blank"`}}
+	resp.Header = http.Header{
+		"Content-Type": {"text/html; charset=utf-8"},
+		"Date":         resp.Header["Date"],
+		"Etag":         {`"blank"`},
+	}
 	resp.Trailer = nil
 	began := time.Now()
 	page, why, detail := g.make(a, resp, text)
@@ -267,8 +282,12 @@ type reread struct{ *bytes.Reader }
 func (reread) Close() error { return nil }
 
 // noPages are the endings of paths behind which nobody has pages.
-var noPages = map[string]bool{".css": true, ".js": true, ".mjs": true, ".map": true, ".json": true, ".xml": true, ".txt": true, ".png": true, ".jpg": true, ".jpeg": true, ".gif": true, ".webp": true, ".avif": true,
-	".svg": true, ".ico": true, ".woff": true, ".woff2": true, ".ttf": true, ".otf": true, ".mp4": true, ".webm": true, ".mp3": true, ".ogg": true, ".pdf": true, ".zip": true, ".gz": true, ".wasm": true}
+var noPages = map[string]bool{
+	".css": true, ".js": true, ".mjs": true, ".map": true, ".json": true, ".xml": true, ".txt": true,
+	".png": true, ".jpg": true, ".jpeg": true, ".gif": true, ".webp": true, ".avif": true, ".svg": true,
+	".ico": true, ".woff": true, ".woff2": true, ".ttf": true, ".otf": true, ".mp4": true, ".webm": true,
+	".mp3": true, ".ogg": true, ".pdf": true, ".zip": true, ".gz": true, ".wasm": true,
+}
 
 // mayBePage reports whether what a request asks for may be a page, as far as the request tells.
 func mayBePage(r *http.Request) bool {

@@ -50,7 +50,8 @@ func quality(accept []string, coding string) float64 {
 			name, params, _ := strings.Cut(part, ";")
 			name = strings.ToLower(strings.TrimSpace(name))
 			v := 1.0
-			if name, value, ok := strings.Cut(strings.TrimSpace(params), "="); ok && strings.EqualFold(strings.TrimSpace(name), "q") {
+			if name, value, ok := strings.Cut(strings.TrimSpace(params), "="); ok &&
+				strings.EqualFold(strings.TrimSpace(name), "q") {
 				n, err := strconv.ParseFloat(strings.TrimSpace(value), 64)
 				if err != nil {
 					n = 0

@@ -27,7 +27,11 @@ type collected struct {
 // collect reads a body of at most largest bytes that comes within a time. length is how long it says
 // to be, -1 if it does not. Where why is not "", rest yields the body from its first byte on, and
 // ends as it ends.
-func collect(body io.ReadCloser, length, largest int64, wait time.Duration) (text []byte, rest io.ReadCloser, why string) {
+func collect(
+	body io.ReadCloser,
+	length, largest int64,
+	wait time.Duration,
+) (text []byte, rest io.ReadCloser, why string) {
 	c := &collected{body: body, done: make(chan struct{})}
 	c.more = sync.NewCond(&c.mu)
 	if length > largest {

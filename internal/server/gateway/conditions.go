@@ -80,7 +80,8 @@ func conditionsOf(r *http.Request) (c conditions) {
 	}
 	c.part = len(r.Header["Range"]) > 0
 	c.reads = r.Method == http.MethodGet || r.Method == http.MethodHead
-	c.page = mayBePage(r) || c.reads && slices.ContainsFunc(c.none, func(tag string) bool { _, _, ok := untagged(tag); return ok })
+	c.page = mayBePage(r) ||
+		c.reads && slices.ContainsFunc(c.none, func(tag string) bool { _, _, ok := untagged(tag); return ok })
 	return c
 }
 

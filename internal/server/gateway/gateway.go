@@ -60,18 +60,33 @@ func New(o Options) *Gateway {
 	}
 	g := &Gateway{Options: o, kept: newKept(o.Keep)}
 	g.Seen.gate, g.Seen.kept = o.Gate, g.kept
-	g.proxy = &httputil.ReverseProxy{Rewrite: g.rewrite, Transport: o.Transport, ModifyResponse: g.answer, ErrorHandler: g.failed,
-		FlushInterval: -1, // whatever comes is passed on at once
-		ErrorLog:      log.New(io.Discard, "", 0), BufferPool: Buffers}
+	g.proxy = &httputil.ReverseProxy{
+		Rewrite:        g.rewrite,
+		Transport:      o.Transport,
+		ModifyResponse: g.answer,
+		ErrorHandler:   g.failed,
+		FlushInterval:  -1, // whatever comes is passed on at once
+		ErrorLog:       log.New(io.Discard, "", 0),
+		BufferPool:     Buffers,
+	}
 	return g
 }
 
 // NewTransport asks an origin, which has a time to begin its answer. Codings are left as they come.
 func NewTransport(wait time.Duration, secure *tls.Config) http.RoundTripper {
-	return &http.Transport{DialContext: (&net.Dialer{Timeout: 10 * time.Second, KeepAlive: 30 * time.Second}).DialContext,
-		TLSClientConfig: secure, TLSHandshakeTimeout: 10 * time.Second, TLSNextProto: map[string]func(string, *tls.Conn) http.RoundTripper{}, // HTTP/1.1: it can be upgraded
-		MaxIdleConns: 1024, MaxIdleConnsPerHost: 512, IdleConnTimeout: 90 * time.Second, ResponseHeaderTimeout: wait, ExpectContinueTimeout: time.Second,
-		MaxResponseHeaderBytes: 1 << 20, DisableCompression: true}
+	return &http.Transport{
+		DialContext:            (&net.Dialer{Timeout: 10 * time.Second, KeepAlive: 30 * time.Second}).DialContext,
+		TLSClientConfig:        secure,
+		TLSHandshakeTimeout:    10 * time.Second,
+		TLSNextProto:           map[string]func(string, *tls.Conn) http.RoundTripper{}, // HTTP/1.1: it can be upgraded
+		MaxIdleConns:           1024,
+		MaxIdleConnsPerHost:    512,
+		IdleConnTimeout:        90 * time.Second,
+		ResponseHeaderTimeout:  wait,
+		ExpectContinueTimeout:  time.Second,
+		MaxResponseHeaderBytes: 1 << 20,
+		DisableCompression:     true,
+	}
 }
 
 // asking is what is known of a request on its way.
@@ -211,7 +226,9 @@ func speaksForProxies(name string) bool {
 	return strings.ContainsRune(name, '_') || ofProxies.MatchString(name)
 }
 
-var ofProxies = regexp.MustCompile(`(?i)^(x-)?(forwarded|original|rewrite|real)(-|$)|client-?ip$|connecting-ip$|client-(host|verify|cert)|^proxy$|^front-end-https$|^x-((url-)?scheme|host|remote-.*|ssl-.*)$`)
+var ofProxies = regexp.MustCompile(
+	`(?i)^(x-)?(forwarded|original|rewrite|real)(-|$)|client-?ip$|connecting-ip$|client-(host|verify|cert)|^proxy$|^front-end-https$|^x-((url-)?scheme|host|remote-.*|ssl-.*)$`,
+)
 
 // portOf is the port that a client went to.
 func portOf(host string, secure bool) string {
@@ -244,7 +261,8 @@ func (g *Gateway) failed(w http.ResponseWriter, r *http.Request, err error) {
 	}
 	status, says := http.StatusBadGateway, "The server behind this gateway does not answer."
 	var late net.Error
-	if broken := a.body.broken(); broken != nil || strings.HasPrefix(err.Error(), "client tried to switch to invalid protocol") {
+	if broken := a.body.broken(); broken != nil ||
+		strings.HasPrefix(err.Error(), "client tried to switch to invalid protocol") {
 		a.why, status = passedMalformed, http.StatusBadRequest
 		if errors.As(broken, &late) && late.Timeout() {
 			status = http.StatusRequestTimeout
@@ -265,7 +283,14 @@ func sorry(w http.ResponseWriter, status int, says, more string) {
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	h.Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
-	fmt.Fprintf(w, "<!doctype html>\n<html lang=\"en\">\n<title>%d %s</title>\n<h1>%s</h1>%s\n</html>\n", status, http.StatusText(status), says, more)
+	fmt.Fprintf(
+		w,
+		"<!doctype html>\n<html lang=\"en\">\n<title>%d %s</title>\n<h1>%s</h1>%s\n</html>\n",
+		status,
+		http.StatusText(status),
+		says,
+		more,
+	)
 }
 
 // log writes a line about a request.

@@ -38,13 +38,36 @@ type Seen struct {
 func NewSeen() *Seen {
 	s := &Seen{registry: prometheus.NewRegistry(), origin: &health{}, passed: map[string]prometheus.Counter{}}
 	seconds := []float64{.0001, .00025, .0005, .001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 5, 10}
-	s.requests = prometheus.NewCounterVec(prometheus.CounterOpts{Name: "yellowgate_requests_total", Help: "Requests answered, by status."}, []string{"status"})
-	s.gated = prometheus.NewCounter(prometheus.CounterOpts{Name: "yellowgate_gated_total", Help: "Answers that were gated."})
-	passed := prometheus.NewCounterVec(prometheus.CounterOpts{Name: "yellowgate_passed_total", Help: "Answers that were passed on as they came, by why."}, []string{"reason"})
-	s.gating = prometheus.NewHistogram(prometheus.HistogramOpts{Name: "yellowgate_gating_seconds", Help: "Time to make a page.", Buckets: seconds})
-	s.asking = prometheus.NewHistogram(prometheus.HistogramOpts{Name: "yellowgate_origin_seconds", Help: "Time until the head of the origin's answer came.", Buckets: seconds})
-	s.bytes = prometheus.NewCounter(prometheus.CounterOpts{Name: "yellowgate_sent_bytes_total", Help: "Bytes of bodies sent to clients."})
-	s.now = prometheus.NewGauge(prometheus.GaugeOpts{Name: "yellowgate_requests_in_flight", Help: "Requests that are being answered."})
+	s.requests = prometheus.NewCounterVec(
+		prometheus.CounterOpts{Name: "yellowgate_requests_total", Help: "Requests answered, by status."},
+		[]string{"status"},
+	)
+	s.gated = prometheus.NewCounter(
+		prometheus.CounterOpts{Name: "yellowgate_gated_total", Help: "Answers that were gated."},
+	)
+	passed := prometheus.NewCounterVec(
+		prometheus.CounterOpts{
+			Name: "yellowgate_passed_total",
+			Help: "Answers that were passed on as they came, by why.",
+		},
+		[]string{"reason"},
+	)
+	s.gating = prometheus.NewHistogram(
+		prometheus.HistogramOpts{Name: "yellowgate_gating_seconds", Help: "Time to make a page.", Buckets: seconds},
+	)
+	s.asking = prometheus.NewHistogram(
+		prometheus.HistogramOpts{
+			Name:    "yellowgate_origin_seconds",
+			Help:    "Time until the head of the origin's answer came.",
+			Buckets: seconds,
+		},
+	)
+	s.bytes = prometheus.NewCounter(
+		prometheus.CounterOpts{Name: "yellowgate_sent_bytes_total", Help: "Bytes of bodies sent to clients."},
+	)
+	s.now = prometheus.NewGauge(
+		prometheus.GaugeOpts{Name: "yellowgate_requests_in_flight", Help: "Requests that are being answered."},
+	)
 	for _, r := range reasons {
 		s.passed[r] = passed.WithLabelValues(r)
 	}
@@ -64,24 +87,39 @@ func NewSeen() *Seen {
 	keep("yellowgate_kept_pages", "How many gated pages are kept.", prometheus.GaugeValue, counts(1))
 	keep("yellowgate_kept_hits_total", "Pages that were kept from before.", prometheus.CounterValue, counts(2))
 	keep("yellowgate_kept_misses_total", "Pages that had to be made.", prometheus.CounterValue, counts(3))
-	keep("yellowgate_gate_in_order", "1 where the gate file as it is now is in effect, 0 where an earlier one is.", prometheus.GaugeValue, func() float64 {
-		if s.gate != nil && s.gate.Now().Err == nil {
-			return 1
-		}
-		return 0
-	})
-	keep("yellowgate_gate_readings_total", "How often the gate file was read.", prometheus.CounterValue, func() float64 {
-		if s.gate == nil {
+	keep(
+		"yellowgate_gate_in_order",
+		"1 where the gate file as it is now is in effect, 0 where an earlier one is.",
+		prometheus.GaugeValue,
+		func() float64 {
+			if s.gate != nil && s.gate.Now().Err == nil {
+				return 1
+			}
 			return 0
-		}
-		return float64(s.gate.Now().Number)
-	})
-	keep("yellowgate_origin_up", "1 where the origin answered last, 0 where it did not.", prometheus.GaugeValue, func() float64 {
-		if ok, _ := s.origin.state(); ok {
-			return 1
-		}
-		return 0
-	})
+		},
+	)
+	keep(
+		"yellowgate_gate_readings_total",
+		"How often the gate file was read.",
+		prometheus.CounterValue,
+		func() float64 {
+			if s.gate == nil {
+				return 0
+			}
+			return float64(s.gate.Now().Number)
+		},
+	)
+	keep(
+		"yellowgate_origin_up",
+		"1 where the origin answered last, 0 where it did not.",
+		prometheus.GaugeValue,
+		func() float64 {
+			if ok, _ := s.origin.state(); ok {
+				return 1
+			}
+			return 0
+		},
+	)
 	s.registry.MustRegister(s.requests, s.gated, passed, s.gating, s.asking, s.bytes, s.now)
 	return s
 }

@@ -128,7 +128,8 @@ func (g *Gate) Until() (read <-chan struct{}, stop func()) {
 // newDay reports whether dates have turned. A gate that is broken is not read for that: there is
 // nothing that could.
 func (g *Gate) newDay(s *State, now time.Time) bool {
-	return s.Project != nil && s.Err == nil && g.Project.Day == "" && s.Project.Gate.File.Dated() && project.DayAt(s.Project.Gate.File, now) != s.Day
+	return s.Project != nil && s.Err == nil && g.Project.Day == "" && s.Project.Gate.File.Dated() &&
+		project.DayAt(s.Project.Gate.File, now) != s.Day
 }
 
 // changed reports whether a file is another than it was when it was read.
@@ -200,7 +201,8 @@ func (g *Gate) read() {
 		}
 		next.Time = g.newest(next)
 	}
-	if g.silent && next.Err == nil && was.Err == nil && next.Project.Digest == was.Project.Digest && slices.Equal(next.Project.Files, was.Project.Files) {
+	if g.silent && next.Err == nil && was.Err == nil && next.Project.Digest == was.Project.Digest &&
+		slices.Equal(next.Project.Files, was.Project.Files) {
 		return // there is nothing new
 	}
 	g.now.Store(next)

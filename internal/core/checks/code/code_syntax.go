@@ -63,7 +63,8 @@ of the gate file loads.`,
 // which has a check of its own.
 func dataKind(scriptType string) string {
 	t := strings.ToLower(strings.TrimSpace(scriptType))
-	if t == "application/json" || t == "importmap" || t == "speculationrules" || strings.HasSuffix(t, "+json") && t != "application/ld+json" {
+	if t == "application/json" || t == "importmap" || t == "speculationrules" ||
+		strings.HasSuffix(t, "+json") && t != "application/ld+json" {
 		return "json"
 	}
 	return ""

@@ -34,7 +34,12 @@ with defer too, wait for DOMContentLoaded, or load the other script before it.`,
 			}
 			message := fmt.Sprintf("%s calls %s at once, and %s defines that, %s", who, x.Name, what, how)
 			if x.Runs == "missing" {
-				message = fmt.Sprintf("%s calls %s at once, nothing on the page defines that, and %s, which may have done, is missing", who, x.Name, what)
+				message = fmt.Sprintf(
+					"%s calls %s at once, nothing on the page defines that, and %s, which may have done, is missing",
+					who,
+					x.Name,
+					what,
+				)
 			}
 			p.At(&p.Elements[x.Element], message, "wait for DOMContentLoaded, or load that script before")
 		}

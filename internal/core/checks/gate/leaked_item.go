@@ -27,7 +27,13 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 				if n >= 0 {
 					line, col = p.Elements[n].Line, p.Elements[n].Column
 				}
-				p.Report(line, col, v.Item.Name, fmt.Sprintf("item %q stands in for this, and it is on the page all the same", v.Item.Name), "run yellowgate apply")
+				p.Report(
+					line,
+					col,
+					v.Item.Name,
+					fmt.Sprintf("item %q stands in for this, and it is on the page all the same", v.Item.Name),
+					"run yellowgate apply",
+				)
 			}
 			if v.In || isKeptOut(p, v) {
 				return
@@ -82,8 +88,18 @@ func reportLeakedByCode(p *check.Pass) {
 				continue
 			}
 			told[n] = true
-			p.At(e, fmt.Sprintf("item %q is out here (%s, %s), and %s loads %s of it", v.Item.Name, v.Reason, check.Rule(v), loader(e, m), m.Target),
-				"keep what loads it out of the page, or let the item in")
+			p.At(
+				e,
+				fmt.Sprintf(
+					"item %q is out here (%s, %s), and %s loads %s of it",
+					v.Item.Name,
+					v.Reason,
+					check.Rule(v),
+					loader(e, m),
+					m.Target,
+				),
+				"keep what loads it out of the page, or let the item in",
+			)
 		}
 	}
 }
@@ -112,7 +128,8 @@ func unmarked(list []itemmatch.Occurrence) *itemmatch.Occurrence {
 func isKeptOut(p *check.Pass, v *verdict.Verdict) bool {
 	for i := range p.Gated.Result.Verdicts {
 		w := &p.Gated.Result.Verdicts[i]
-		if w.In && p.Gated.Items[i].Copies() > 0 && slices.ContainsFunc(w.Item.Needs, func(t gatefile.Text) bool { return t.Value == v.Item.Name }) {
+		if w.In && p.Gated.Items[i].Copies() > 0 &&
+			slices.ContainsFunc(w.Item.Needs, func(t gatefile.Text) bool { return t.Value == v.Item.Name }) {
 			return true
 		}
 	}

@@ -19,6 +19,9 @@ since, or a step after apply took it away. Run yellowgate apply, and publish the
 
 // NotApplied is the finding for a page that the output folder lacks.
 func NotApplied(path, file string) check.Finding {
-	return check.Finding{Check: missingPage.Name, Severity: missingPage.Severity, Page: path, File: file, Line: 1, Column: 1,
-		Message: "the gate writes this page, and the output folder does not have it", Remedy: "run yellowgate apply"}
+	return check.Finding{
+		Check: missingPage.Name, Severity: missingPage.Severity, Page: path, File: file, Line: 1, Column: 1,
+		Message: "the gate writes this page, and the output folder does not have it",
+		Remedy:  "run yellowgate apply",
+	}
 }

@@ -18,7 +18,16 @@ placeholders.`,
 	Page: func(p *check.Pass) {
 		report := func(at int, item string) {
 			line, col := p.Locate(at)
-			p.Report(line, col, item, "a placeholder was not filled in: "+check.CutTo(string(p.Source.Text[at:min(at+40, len(p.Source.Text))]), 30), "mend its name in the gate file or in the item's code")
+			p.Report(
+				line,
+				col,
+				item,
+				"a placeholder was not filled in: "+check.CutTo(
+					string(p.Source.Text[at:min(at+40, len(p.Source.Text))]),
+					30,
+				),
+				"mend its name in the gate file or in the item's code",
+			)
 		}
 		for i := range p.Elements {
 			e := &p.Elements[i]

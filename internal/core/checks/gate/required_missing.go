@@ -25,10 +25,20 @@ or defaults, or per page.`,
 				continue
 			}
 			for _, key := range r.Keys {
-				if values, _ := p.Metadata(key.Value); strings.Join(values, "") == "" && !check.GateGives(p, key.Value) {
+				if values, _ := p.Metadata(key.Value); strings.Join(values, "") == "" &&
+					!check.GateGives(p, key.Value) {
 					line, col := p.HeadAt()
-					p.Report(line, col, "", fmt.Sprintf("the page has no %s, which it is required to have (%s)", key.Value, key.Pos),
-						fmt.Sprintf("give it one by a rule under metadata or defaults; yellowgate why %s %s shows what there is", p.Path, key.Value))
+					p.Report(
+						line,
+						col,
+						"",
+						fmt.Sprintf("the page has no %s, which it is required to have (%s)", key.Value, key.Pos),
+						fmt.Sprintf(
+							"give it one by a rule under metadata or defaults; yellowgate why %s %s shows what there is",
+							p.Path,
+							key.Value,
+						),
+					)
 				}
 			}
 		}

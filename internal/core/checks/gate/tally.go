@@ -92,7 +92,13 @@ type idleIn struct {
 // NewTally begins a tally for a gate.
 func NewTally(g *pageedit.Gate) *Tally {
 	n := len(g.File.Items)
-	t := &Tally{gate: g, lines: linesOf(g.File), In: make([]int, n), Found: make([]int, n), sets: make([]int, len(g.File.Sets))}
+	t := &Tally{
+		gate:  g,
+		lines: linesOf(g.File),
+		In:    make([]int, n),
+		Found: make([]int, n),
+		sets:  make([]int, len(g.File.Sets)),
+	}
 	queries := len(t.lines.queries)
 	t.excluded, t.chosen, t.excludedAnywhere = make([]int, queries), make([]int, queries), make([]int, queries)
 	t.matched, t.noValue = make([]int, len(t.lines.matchers)), make([][]string, len(t.lines.keys))
@@ -172,8 +178,13 @@ func (t *Tally) Add(path string, l *Lines) {
 		if x.In {
 			word, says = "chooses", "in"
 		}
-		t.idleIn = append(t.idleIn, idle(t.gate.File.Items[x.Item].Name, x.Pos, "take the line out",
-			"per-page %s: %s for %q changes nothing: its own pages line %s this page already", x.Page, says, t.gate.File.Items[x.Item].Name, word))
+		t.idleIn = append(t.idleIn, idle(
+			t.gate.File.Items[x.Item].Name,
+			x.Pos, "take the line out",
+			"per-page %s: %s for %q changes nothing: its own pages line %s this page already", x.Page, says,
+			t.gate.File.Items[x.Item].Name,
+			word,
+		))
 	}
 }
 
@@ -201,7 +212,14 @@ func (t *Tally) look(l *Lines, pages, except []gatefile.Query, pg *page.Page) bo
 }
 
 func idle(item string, pos problem.Position, remedy, format string, args ...any) problem.Problem {
-	return problem.Problem{Severity: problem.Warning, Name: idleLine.Name, Item: item, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
+	return problem.Problem{
+		Severity: problem.Warning,
+		Name:     idleLine.Name,
+		Item:     item,
+		Pos:      pos,
+		Message:  fmt.Sprintf(format, args...),
+		Remedy:   remedy,
+	}
 }
 
 // Problems reports the lines that choose or change nothing. A plain none is meant,
@@ -266,7 +284,11 @@ func (t *Tally) choosing() (out, idles []problem.Problem) {
 	}
 	for i, s := range t.gate.File.Sets {
 		if t.sets[i] == 0 && !isNone(s.Query) {
-			warn("", s.Query.Pos, "yellowgate pages lists the paths there are", "the page set %q chooses no page of the site%s", s.Name, t.meant(&s.Query))
+			warn(
+				"", s.Query.Pos, "yellowgate pages lists the paths there are",
+				"the page set %q chooses no page of the site%s", s.Name,
+				t.meant(&s.Query),
+			)
 		}
 	}
 	entries := func(item, what string, pages, except []gatefile.Query) (any bool) {
@@ -275,7 +297,11 @@ func (t *Tally) choosing() (out, idles []problem.Problem) {
 			n := t.chosen[t.lines.queries[q]]
 			any = any || n > 0 || isNone(*q)
 			if n == 0 && !isNone(*q) && !t.namesEmptySet(q) {
-				warn(item, q.Pos, "yellowgate pages lists the paths there are", "%s: pages: %s chooses no page of the site%s", what, q.Text, t.meant(q))
+				warn(
+					item, q.Pos, "yellowgate pages lists the paths there are",
+					"%s: pages: %s chooses no page of the site%s", what, q.Text,
+					t.meant(q),
+				)
 			}
 		}
 		for k := range except {
@@ -296,7 +322,10 @@ func (t *Tally) choosing() (out, idles []problem.Problem) {
 		}
 		any := entries(it.Name, what, it.Pages, it.Except)
 		if any && t.In[i] == 0 && len(it.Except) > 0 && !allNone(it.Pages) {
-			warn(it.Name, it.Pos, "mend its exceptions", "the exceptions of %s cover all its pages: it is in nowhere", what)
+			warn(
+				it.Name, it.Pos, "mend its exceptions",
+				"the exceptions of %s cover all its pages: it is in nowhere", what,
+			)
 		}
 	}
 	for _, r := range t.gate.File.Rules {
@@ -317,7 +346,13 @@ func (t *Tally) choosing() (out, idles []problem.Problem) {
 }
 
 func noted(pos problem.Position, remedy, format string, args ...any) problem.Problem {
-	return problem.Problem{Severity: problem.Note, Name: problem.NoValue, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy}
+	return problem.Problem{
+		Severity: problem.Note,
+		Name:     problem.NoValue,
+		Pos:      pos,
+		Message:  fmt.Sprintf(format, args...),
+		Remedy:   remedy,
+	}
 }
 
 func isNone(q gatefile.Query) bool {

@@ -19,7 +19,8 @@ decide.`,
 		}
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if e.Item != "" || !check.Own(e) || !e.IsScript() && !e.IsStylesheet() && e.Tag != "style" && e.Tag != "iframe" {
+			if e.Item != "" || !check.Own(e) ||
+				!e.IsScript() && !e.IsStylesheet() && e.Tag != "style" && e.Tag != "iframe" {
 				continue
 			}
 			what := e.URL

@@ -18,7 +18,13 @@ the browser did not read: it crashed, hung, or never came to rest.`,
 	Page: func(p *check.Pass) {
 		for _, r := range p.Rendered {
 			if r.Unread != "" {
-				p.Once(1, 1, "", "the browser did not read the page on a screen of "+r.Screen+": "+r.Unread, "open it in a browser by hand; what it asks for and does there is not known here")
+				p.Once(
+					1,
+					1,
+					"",
+					"the browser did not read the page on a screen of "+r.Screen+": "+r.Unread,
+					"open it in a browser by hand; what it asks for and does there is not known here",
+				)
 			}
 		}
 		why := p.Scan.Unread
@@ -26,7 +32,13 @@ the browser did not read: it crashed, hung, or never came to rest.`,
 			why = p.Gated.Result.View.Unread
 		}
 		if why != "" {
-			p.Report(1, 1, "", "this page is not read: "+why, "write the selector so that fewer elements have to be looked at, or list the page under site.ignore")
+			p.Report(
+				1,
+				1,
+				"",
+				"this page is not read: "+why,
+				"write the selector so that fewer elements have to be looked at, or list the page under site.ignore",
+			)
 		}
 	},
 }

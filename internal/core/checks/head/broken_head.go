@@ -29,6 +29,12 @@ into the body. The finding names it, and what fell.`,
 				whose = fmt.Sprintf(" of item %q", item)
 			}
 		}
-		p.Report(line, col, item, fmt.Sprintf("%s%s ends the head here%s", check.BreakerOf(p), whose, check.Fell(p)), "move it into the body")
+		p.Report(
+			line,
+			col,
+			item,
+			fmt.Sprintf("%s%s ends the head here%s", check.BreakerOf(p), whose, check.Fell(p)),
+			"move it into the body",
+		)
 	},
 }

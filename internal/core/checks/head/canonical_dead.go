@@ -23,7 +23,11 @@ the page itself: canonical: "@{page.url}".`,
 			if e.URL == "" || !e.Ref.Own || p.Site.HasPage(e.Ref.Path) {
 				continue
 			}
-			p.At(e, fmt.Sprintf("the canonical points to %s, and the site has no such page", e.URL), `point it to the page itself: canonical: "@{page.url}"`)
+			p.At(
+				e,
+				fmt.Sprintf("the canonical points to %s, and the site has no such page", e.URL),
+				`point it to the page itself: canonical: "@{page.url}"`,
+			)
 		}
 	},
 }

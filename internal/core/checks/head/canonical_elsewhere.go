@@ -23,7 +23,11 @@ and wrong where the link was copied from a template.`,
 			if e.URL == "" || !e.Ref.Own || !p.Site.HasPage(e.Ref.Path) || page.Key(e.Ref.Path) == page.Key(p.Path) {
 				continue
 			}
-			p.At(e, fmt.Sprintf("the canonical names %s, another page of the site", e.Ref.Path), `if this page is no copy of that one: canonical: "@{page.url}"`)
+			p.At(
+				e,
+				fmt.Sprintf("the canonical names %s, another page of the site", e.Ref.Path),
+				`if this page is no copy of that one: canonical: "@{page.url}"`,
+			)
 		}
 	},
 }

@@ -19,7 +19,10 @@ pages: canonical: "@{page.url}".`,
 		}
 		if len(check.Canonicals(p)) == 0 && !p.Noindex() {
 			line, col := p.HeadAt()
-			p.Report(line, col, "", "the page has no canonical", `set it for all pages by a metadata rule: canonical: "@{page.url}"`)
+			p.Report(
+				line, col, "", "the page has no canonical",
+				`set it for all pages by a metadata rule: canonical: "@{page.url}"`,
+			)
 		}
 	},
 }

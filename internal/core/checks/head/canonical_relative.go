@@ -23,7 +23,11 @@ it in full.`,
 		}
 		for _, e := range check.Canonicals(p) {
 			if e.URL != "" && !weburl.IsAbsolute(e.URL) && !strings.HasPrefix(strings.TrimSpace(e.URL), "//") {
-				p.At(e, fmt.Sprintf("the canonical %s is no absolute address", e.URL), `write it in full, or set it by a metadata rule: canonical: "@{page.url}"`)
+				p.At(
+					e,
+					fmt.Sprintf("the canonical %s is no absolute address", e.URL),
+					`write it in full, or set it by a metadata rule: canonical: "@{page.url}"`,
+				)
 			}
 		}
 	},

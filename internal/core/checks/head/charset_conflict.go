@@ -40,9 +40,17 @@ reads the file by it. Keep one, as utf-8.`,
 			case first == "":
 				first, at = name, e.Line
 			case name != first && at == 0:
-				p.At(e, fmt.Sprintf("it says %s, and the file begins with a byte order mark of utf-8, which counts", label), "take it out, or make it utf-8")
+				p.At(
+					e,
+					fmt.Sprintf("it says %s, and the file begins with a byte order mark of utf-8, which counts", label),
+					"take it out, or make it utf-8",
+				)
 			case name != first:
-				p.At(e, fmt.Sprintf("it says %s, and line %d says %s, which counts", label, at, first), "keep one of them")
+				p.At(
+					e,
+					fmt.Sprintf("it says %s, and line %d says %s, which counts", label, at, first),
+					"keep one of them",
+				)
 			}
 		}
 	},

@@ -28,7 +28,11 @@ behind them it may come too late. Move the meta to the beginning of the head.`,
 				continue
 			}
 			if e.Offset+e.Length > 1024 {
-				p.At(e, fmt.Sprintf("the encoding is named at byte %d; browsers look at the first 1,024", e.Offset), "move it to the beginning of the head")
+				p.At(
+					e,
+					fmt.Sprintf("the encoding is named at byte %d; browsers look at the first 1,024", e.Offset),
+					"move it to the beginning of the head",
+				)
 			}
 			return
 		}

@@ -20,7 +20,8 @@ ASCII may come out wrong. Write <meta charset="utf-8"> as the first thing in the
 		if p.LeadsAway() || p.Fragment || p.Frameset {
 			return
 		}
-		if ascii(p.Source.File) || p.Source.Encoding != "utf-8" || bytes.HasPrefix(p.Source.File, []byte("\xEF\xBB\xBF")) {
+		if ascii(p.Source.File) || p.Source.Encoding != "utf-8" ||
+			bytes.HasPrefix(p.Source.File, []byte("\xEF\xBB\xBF")) {
 			return // any guess is right, or the page begins with its encoding's mark
 		}
 		if p.Page.Answer.Charset() != "" {
@@ -34,7 +35,10 @@ ASCII may come out wrong. Write <meta charset="utf-8"> as the first thing in the
 			}
 		}
 		line, col := p.HeadAt()
-		p.Report(line, col, "", "the page does not say its encoding", `write <meta charset="utf-8"> as the first thing in the head`)
+		p.Report(
+			line, col, "", "the page does not say its encoding",
+			`write <meta charset="utf-8"> as the first thing in the head`,
+		)
 	},
 }
 

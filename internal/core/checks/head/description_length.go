@@ -18,7 +18,11 @@ read there. Nothing is wrong with the page: this is a note.`,
 		values, at := p.Metadata("description")
 		for i, v := range values {
 			if n := len([]rune(v)); n > 200 && !p.Noindex() {
-				p.AtElement(at[i], fmt.Sprintf("the description has %d characters; search results show about 155", n), `shorten it, or let a rule do it: description: "@{page.description | cut 155}"`)
+				p.AtElement(
+					at[i],
+					fmt.Sprintf("the description has %d characters; search results show about 155", n),
+					`shorten it, or let a rule do it: description: "@{page.description | cut 155}"`,
+				)
 			}
 		}
 	},

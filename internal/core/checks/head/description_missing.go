@@ -27,6 +27,9 @@ kept out of search engines (robots: noindex) needs none.`,
 		if ts := check.Titles(p); len(ts) > 0 {
 			line, col = ts[0].Line, ts[0].Column
 		}
-		p.Report(line, col, "", "the page has no description", "add one to the gate file: defaults with description, or under per-page")
+		p.Report(
+			line, col, "", "the page has no description",
+			"add one to the gate file: defaults with description, or under per-page",
+		)
 	},
 }

@@ -18,7 +18,11 @@ that sets the description takes further ones out.`,
 		}
 		_, at := p.Metadata("description")
 		for _, el := range at[min(1, len(at)):] {
-			p.AtElement(el, "the page has a further description", "keep one; a metadata rule that sets the description takes the others out")
+			p.AtElement(
+				el,
+				"the page has a further description",
+				"keep one; a metadata rule that sets the description takes the others out",
+			)
 		}
 	},
 }

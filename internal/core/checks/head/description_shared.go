@@ -17,7 +17,12 @@ The finding stands on the first of the pages and names the others.`,
 	Good: "-- site/visit/index.html --\n<meta name=\"description\" content=\"Opening hours, and the way up the hill.\">\n-- site/shop/index.html --\n<meta name=\"description\" content=\"Star maps, torches and mugs.\">",
 	Site: func(s *check.SitePass) {
 		shared(s, descriptionFact.All(s), func(n int, value, others string) (string, string) {
-			return fmt.Sprintf("%d pages have the description %q:%s too", n, check.CutTo(value, 60), others), `give each its own, by a metadata rule: description: "@{fact.blurb | cut 155}"`
+			return fmt.Sprintf(
+				"%d pages have the description %q:%s too",
+				n,
+				check.CutTo(value, 60),
+				others,
+			), `give each its own, by a metadata rule: description: "@{fact.blurb | cut 155}"`
 		})
 	},
 }

@@ -21,7 +21,10 @@ hyphenate by it. Write <html lang="en">, or set it by a rule: lang: en.`,
 			if !p.Scan.HTMLTag.None() {
 				line, col = p.Locate(p.Scan.HTMLTag.Start)
 			}
-			p.Report(line, col, "", "the page does not say its language", "set it for all pages by a metadata rule: lang: en")
+			p.Report(
+				line, col, "", "the page does not say its language",
+				"set it for all pages by a metadata rule: lang: en",
+			)
 		}
 	},
 }

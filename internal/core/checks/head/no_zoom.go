@@ -21,7 +21,11 @@ var noZoom = &check.Check{
 		values, at := p.Metadata("viewport")
 		for i, v := range values {
 			if i < len(at) && forbidsZoom.MatchString(v) {
-				p.AtElement(at[i], "the viewport forbids visitors to enlarge the page: "+forbidsZoom.FindString(v), "leave it out: width=device-width, initial-scale=1")
+				p.AtElement(
+					at[i],
+					"the viewport forbids visitors to enlarge the page: "+forbidsZoom.FindString(v),
+					"leave it out: width=device-width, initial-scale=1",
+				)
 			}
 		}
 	},

@@ -26,10 +26,16 @@ with <!doctype html>.`,
 		at := bytes.LastIndexByte(text[:end], '<')
 		switch {
 		case end == 0 || at < 0:
-			p.Report(1, 1, "", "the page has no doctype: browsers show it in quirks mode", "begin it with <!doctype html>")
+			p.Report(
+				1, 1, "", "the page has no doctype: browsers show it in quirks mode",
+				"begin it with <!doctype html>",
+			)
 		case quirky(text[at:end]):
 			line, col := markup.NewLocator(text).Locate(at)
-			p.Report(line, col, "", "with this doctype browsers show the page in quirks mode", "write <!doctype html> instead")
+			p.Report(
+				line, col, "", "with this doctype browsers show the page in quirks mode",
+				"write <!doctype html> instead",
+			)
 		}
 	},
 }
@@ -38,9 +44,11 @@ with <!doctype html>.`,
 // only without a system identifier.
 var (
 	bareQuirks = regexp.MustCompile(`(?i)public\s*["']-//w3c//dtd html 4\.01 (frameset|transitional)//`)
-	quirks     = regexp.MustCompile(`(?i)public\s*["'](html["']|-/w3c/dtd html 4\.0 transitional/en|-//w3o//dtd w3 html|\+//silmaril//|-//as//dtd html|-//advasoft ltd//|-//ietf//dtd html|-//metrius//|-//microsoft//dtd internet explorer|-//netscape comm|-//o'reilly|-//softquad|-//spyglass|-//sq//|-//sun microsystems|-//w3c//dtd html (3|3\.2|4\.0 (frameset|transitional)|experimental)|-//w3c//dtd w3 html|-//webtechs//)`)
-	named      = regexp.MustCompile(`(?i)^<!doctype\s*html\b`)
-	system     = regexp.MustCompile(`(?i)public\s*("[^"]*"|'[^']*')\s*["']`)
+	quirks     = regexp.MustCompile(
+		`(?i)public\s*["'](html["']|-/w3c/dtd html 4\.0 transitional/en|-//w3o//dtd w3 html|\+//silmaril//|-//as//dtd html|-//advasoft ltd//|-//ietf//dtd html|-//metrius//|-//microsoft//dtd internet explorer|-//netscape comm|-//o'reilly|-//softquad|-//spyglass|-//sq//|-//sun microsystems|-//w3c//dtd html (3|3\.2|4\.0 (frameset|transitional)|experimental)|-//w3c//dtd w3 html|-//webtechs//)`,
+	)
+	named  = regexp.MustCompile(`(?i)^<!doctype\s*html\b`)
+	system = regexp.MustCompile(`(?i)public\s*("[^"]*"|'[^']*')\s*["']`)
 )
 
 func quirky(doctype []byte) bool {

@@ -19,7 +19,9 @@ box. Write the whole address.`,
 		for i := range p.Elements {
 			e := &p.Elements[i]
 			name := strings.ToLower(strings.TrimSpace(e.Property + e.Name))
-			if e.Tag != "meta" || !check.Own(e) || name != "og:image" && name != "og:image:url" && name != "og:image:secure_url" && name != "twitter:image" {
+			if e.Tag != "meta" || !check.Own(e) ||
+				name != "og:image" && name != "og:image:url" && name != "og:image:secure_url" &&
+					name != "twitter:image" {
 				continue
 			}
 			url := strings.TrimSpace(e.Content)
@@ -29,7 +31,11 @@ box. Write the whole address.`,
 			case url == "":
 				p.At(e, name+" is empty", "name a picture, or take the element out")
 			case !strings.HasPrefix(lower, "https://") && !strings.HasPrefix(lower, "http://"):
-				p.At(e, name+" is no whole address: "+check.CutTo(url, 60), "write it with https:// and the host: @{site.url}")
+				p.At(
+					e,
+					name+" is no whole address: "+check.CutTo(url, 60),
+					"write it with https:// and the host: @{site.url}",
+				)
 			case ok && ref.Own && p.Site != nil && p.Site.HasFile != nil && !p.Site.HasFile(ref.Path):
 				p.At(e, url+": the site has no such file", "mend the address")
 			}

@@ -39,7 +39,11 @@ up with a hole when somebody shares it. Set them together: social: {title: …, 
 			}
 		}
 		if len(missing) > 0 {
-			p.At(first, "the page sets some of what a shared link shows, and not "+strings.Join(missing, " and "), "set them together: social: {title: …, image: …}")
+			p.At(
+				first,
+				"the page sets some of what a shared link shows, and not "+strings.Join(missing, " and "),
+				"set them together: social: {title: …, image: …}",
+			)
 		}
 	},
 }

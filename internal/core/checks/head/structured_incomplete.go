@@ -25,7 +25,11 @@ pages use most.`,
 					}
 				}
 				if len(missing) > 0 {
-					p.At(d.E, kind+" lacks "+strings.Join(missing, " and "), "add it; search engines do not use the data without")
+					p.At(
+						d.E,
+						kind+" lacks "+strings.Join(missing, " and "),
+						"add it; search engines do not use the data without",
+					)
 				}
 			})
 		}
@@ -34,10 +38,20 @@ pages use most.`,
 
 // required are the properties that search engines require of a type.
 var required = map[string][]string{
-	"Event": {"name", "startDate", "location"}, "FAQPage": {"mainEntity"}, "Question": {"name", "acceptedAnswer"}, "Answer": {"text"},
-	"Article": {"headline"}, "NewsArticle": {"headline"}, "BlogPosting": {"headline"}, "BreadcrumbList": {"itemListElement"}, "Product": {"name"},
+	"Event": {
+		"name",
+		"startDate",
+		"location",
+	}, "FAQPage": {"mainEntity"}, "Question": {"name", "acceptedAnswer"}, "Answer": {"text"},
+	"Article": {
+		"headline",
+	}, "NewsArticle": {"headline"}, "BlogPosting": {"headline"}, "BreadcrumbList": {"itemListElement"}, "Product": {"name"},
 	"Recipe": {"name", "image"}, "Organization": {"name"}, "LocalBusiness": {"name", "address"}, "Person": {"name"},
-	"VideoObject": {"name", "thumbnailUrl", "uploadDate"}, "JobPosting": {"title", "description", "datePosted", "hiringOrganization"},
+	"VideoObject": {
+		"name",
+		"thumbnailUrl",
+		"uploadDate",
+	}, "JobPosting": {"title", "description", "datePosted", "hiringOrganization"},
 }
 
 // eachThing visits every typed thing of a tree that stands by itself: one that is

@@ -18,7 +18,11 @@ page is about, or let a rule do it: title: "@{page.heading} | @{site.name}".`,
 		}
 		for _, e := range check.Titles(p) {
 			if e.Label == "" {
-				p.At(e, "the title is empty", `write one, or set it by a metadata rule: title: "@{page.heading} | @{site.name}"`)
+				p.At(
+					e,
+					"the title is empty",
+					`write one, or set it by a metadata rule: title: "@{page.heading} | @{site.name}"`,
+				)
 			}
 		}
 	},

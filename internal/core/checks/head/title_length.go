@@ -26,7 +26,16 @@ characters on.`,
 		}
 		for _, e := range check.Titles(p) {
 			if n := len([]rune(e.Label)); n > 80 {
-				p.At(e, fmt.Sprintf("the title has %d characters and is about %d pixels wide; search results cut at about %d", n, widthOf(e.Label), resultWidth), "put what tells the page apart first, or shorten it: | cut 65")
+				p.At(
+					e,
+					fmt.Sprintf(
+						"the title has %d characters and is about %d pixels wide; search results cut at about %d",
+						n,
+						widthOf(e.Label),
+						resultWidth,
+					),
+					"put what tells the page apart first, or shorten it: | cut 65",
+				)
 			}
 		}
 	},

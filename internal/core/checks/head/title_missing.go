@@ -18,6 +18,9 @@ by a metadata rule for example: title: "@{page.heading} | @{site.name}".`,
 			return
 		}
 		line, col := p.HeadAt()
-		p.Report(line, col, "", "the page has no title", `write <title>…</title> into its head, or add a metadata rule with title`)
+		p.Report(
+			line, col, "", "the page has no title",
+			`write <title>…</title> into its head, or add a metadata rule with title`,
+		)
 	},
 }

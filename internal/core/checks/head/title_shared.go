@@ -18,7 +18,12 @@ stands on the first of the pages and names the others.`,
 	Good: "-- site/visit/index.html --\n<title>Visit | Tern Hill Observatory</title>\n-- site/contact/index.html --\n<title>Contact | Tern Hill Observatory</title>",
 	Site: func(s *check.SitePass) {
 		shared(s, titleFact.All(s), func(n int, value, others string) (string, string) {
-			return fmt.Sprintf("%d pages have the title %q:%s too", n, check.CutTo(value, 60), others), `give each its own, by a metadata rule: title: "@{page.heading} | @{site.name}"`
+			return fmt.Sprintf(
+				"%d pages have the title %q:%s too",
+				n,
+				check.CutTo(value, 60),
+				others,
+			), `give each its own, by a metadata rule: title: "@{page.heading} | @{site.name}"`
 		})
 	},
 }

@@ -19,7 +19,10 @@ all pages by a rule: viewport: width=device-width, initial-scale=1.`,
 		}
 		if _, at := p.Metadata("viewport"); len(at) == 0 {
 			line, col := p.HeadAt()
-			p.Report(line, col, "", "the page has no viewport", "set it for all pages by a metadata rule: viewport: width=device-width, initial-scale=1")
+			p.Report(
+				line, col, "", "the page has no viewport",
+				"set it for all pages by a metadata rule: viewport: width=device-width, initial-scale=1",
+			)
 		}
 	},
 }

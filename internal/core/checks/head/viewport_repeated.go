@@ -18,7 +18,11 @@ template that adds its own undoes what the page meant. Keep one.`,
 		}
 		_, at := p.Metadata("viewport")
 		for _, el := range at[min(1, len(at)):] {
-			p.AtElement(el, "the page has a further viewport", "keep one; a metadata rule that sets the viewport takes the others out")
+			p.AtElement(
+				el,
+				"the page has a further viewport",
+				"keep one; a metadata rule that sets the viewport takes the others out",
+			)
 		}
 	},
 }

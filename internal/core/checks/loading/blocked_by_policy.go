@@ -52,7 +52,12 @@ func reportStoppedThere(p *check.Pass) {
 		for i := 1; i < len(r.Requests); i++ {
 			if x := &r.Requests[i]; x.Failed == pageload.Policy && !known[x.Target] {
 				rule := cmp.Or(x.Detail, "the page's policy")
-				p.AtTarget(x.Target, x.Item, rule+" does not let in "+x.Target+check.AskedBy(r, i), "add its host to "+rule+", or take out what asks for it")
+				p.AtTarget(
+					x.Target,
+					x.Item,
+					rule+" does not let in "+x.Target+check.AskedBy(r, i),
+					"add its host to "+rule+", or take out what asks for it",
+				)
 			}
 		}
 		for i := range r.Mistakes {
@@ -60,9 +65,20 @@ func reportStoppedThere(p *check.Pass) {
 			switch {
 			case m.Kind != "policy":
 			case m.Request > 0:
-				p.AtTarget(r.Requests[m.Request].Target, m.Item, fmt.Sprintf("%s, which %s:%d puts in", m.Message, r.Requests[m.Request].Target, m.Line), "do it without, or let it in by a nonce")
+				p.AtTarget(
+					r.Requests[m.Request].Target,
+					m.Item,
+					fmt.Sprintf("%s, which %s:%d puts in", m.Message, r.Requests[m.Request].Target, m.Line),
+					"do it without, or let it in by a nonce",
+				)
 			case len(told) == 0: // the text tells which of its code is stopped
-				p.Once(max(m.Line, 1), 1, m.Item, m.Message+", which a script of the page puts in", "do it without, or let it in by a nonce")
+				p.Once(
+					max(m.Line, 1),
+					1,
+					m.Item,
+					m.Message+", which a script of the page puts in",
+					"do it without, or let it in by a nonce",
+				)
 			}
 		}
 	}
@@ -94,8 +110,11 @@ func reportStoppedText(p *check.Pass) {
 }
 
 // policyKinds are what a policy calls what elements load.
-var policyKinds = map[string]string{"script": csp.Script, "iframe": csp.Frame, "img": csp.Image, "source": csp.Image, "input": csp.Image, "image": csp.Image,
-	"use": csp.Image, "video": csp.Media, "audio": csp.Media, "track": csp.Media, "object": csp.Object, "embed": csp.Object, "import": csp.Script}
+var policyKinds = map[string]string{
+	"script": csp.Script, "iframe": csp.Frame, "img": csp.Image, "source": csp.Image, "input": csp.Image,
+	"image": csp.Image, "use": csp.Image, "video": csp.Media, "audio": csp.Media, "track": csp.Media,
+	"object": csp.Object, "embed": csp.Object, "import": csp.Script,
+}
 
 // reportStopped tells what of the page, from an offset on, a policy stops. where says where that stands.
 func reportStopped(p *check.Pass, rules *csp.Policy, from int, where string) {
@@ -129,7 +148,11 @@ func reportStopped(p *check.Pass, rules *csp.Policy, from int, where string) {
 		}
 		if u := whole(e.Target, e.Party); e.Loads && kind != "" && u != nil {
 			if by := rules.Stops(csp.Request{Kind: kind, URL: u, Page: here, Nonce: attr("nonce"), Integrity: attr("integrity"), Parsed: true}); by != "" {
-				p.At(e, fmt.Sprintf("%s does not let in %s (%s)", by, e.URL, where), "add its host to "+by+", or take the "+e.Tag+" out")
+				p.At(
+					e,
+					fmt.Sprintf("%s does not let in %s (%s)", by, e.URL, where),
+					"add its host to "+by+", or take the "+e.Tag+" out",
+				)
 				continue
 			}
 		}
@@ -140,7 +163,11 @@ func reportStopped(p *check.Pass, rules *csp.Policy, from int, where string) {
 			}
 			text := string(p.Source.Text[e.El.TagEnd:e.El.ContentEnd])
 			if by := rules.StopsText(kind, text, attr("nonce")); by != "" {
-				p.At(e, fmt.Sprintf("%s does not let in inline code (%s)", by, where), "give it a nonce, add its digest to "+by+", or put it into a file")
+				p.At(
+					e,
+					fmt.Sprintf("%s does not let in inline code (%s)", by, where),
+					"give it a nonce, add its digest to "+by+", or put it into a file",
+				)
 				continue
 			}
 		}
@@ -151,7 +178,11 @@ func reportStopped(p *check.Pass, rules *csp.Policy, from int, where string) {
 			}
 			if u := whole(m.Target, m.Party); m.By == "" && e.IsScript() && kind != "" && u != nil {
 				if by := rules.Stops(csp.Request{Kind: kind, URL: u, Page: here}); by != "" {
-					p.At(e, fmt.Sprintf("%s does not let in %s, which this script loads (%s)", by, m.Written(), where), "add its host to "+by)
+					p.At(
+						e,
+						fmt.Sprintf("%s does not let in %s, which this script loads (%s)", by, m.Written(), where),
+						"add its host to "+by,
+					)
 				}
 			}
 		}
@@ -166,7 +197,10 @@ func reportStoppedAttributes(p *check.Pass, rules *csp.Policy, from int, where s
 		first, count       int
 		by                 string
 	}
-	kinds := []kind{{name: "event handler", kind: csp.Handler, remedy: "add the listeners in a script"}, {name: "style attribute", kind: csp.Attribute, remedy: "put the styles into a stylesheet"}}
+	kinds := []kind{
+		{name: "event handler", kind: csp.Handler, remedy: "add the listeners in a script"},
+		{name: "style attribute", kind: csp.Attribute, remedy: "put the styles into a stylesheet"},
+	}
 	for _, t := range p.Scan.Tags {
 		if int(t.Start) < from || t.End == t.NameEnd+1 {
 			continue
@@ -196,7 +230,13 @@ func reportStoppedAttributes(p *check.Pass, rules *csp.Policy, from int, where s
 	for _, k := range kinds {
 		if k.count > 0 {
 			line, column := p.Locate(k.first)
-			p.Report(line, column, "", fmt.Sprintf("%s does not let in %s (%s)", k.by, counted(k.count, k.name), where), k.remedy)
+			p.Report(
+				line,
+				column,
+				"",
+				fmt.Sprintf("%s does not let in %s (%s)", k.by, counted(k.count, k.name), where),
+				k.remedy,
+			)
 		}
 	}
 }

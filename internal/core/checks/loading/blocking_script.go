@@ -26,9 +26,17 @@ of the body. Inline scripts are not reported: they wait for nothing but themselv
 			}
 			switch {
 			case e.Area == "head":
-				p.At(e, fmt.Sprintf("%s blocks in the head: the page stays white until it has run", e.URL), "load it with defer, or at the end of the body")
+				p.At(
+					e,
+					fmt.Sprintf("%s blocks in the head: the page stays white until it has run", e.URL),
+					"load it with defer, or at the end of the body",
+				)
 			case contentAfterElement(p, e.El.End):
-				p.At(e, fmt.Sprintf("%s blocks amid the body: what follows waits for it", e.URL), "load it with defer, or at the end of the body")
+				p.At(
+					e,
+					fmt.Sprintf("%s blocks amid the body: what follows waits for it", e.URL),
+					"load it with defer, or at the end of the body",
+				)
 			}
 		}
 	},

@@ -23,7 +23,11 @@ mostly a sign that some are not needed here, or could be one file.`,
 			}
 		}
 		if len(blocking) > 3 {
-			p.At(blocking[0], fmt.Sprintf("%d stylesheets hold up the first paint, from here on", len(blocking)), "let those in only where they are needed; give print styles media=print")
+			p.At(
+				blocking[0],
+				fmt.Sprintf("%d stylesheets hold up the first paint, from here on", len(blocking)),
+				"let those in only where they are needed; give print styles media=print",
+			)
 		}
 	},
 }

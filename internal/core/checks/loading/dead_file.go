@@ -25,11 +25,16 @@ site.js on most servers. Mend the address, or take the element out.`,
 				for _, m := range e.Gets() {
 					if m.Dead && m.By == "" && !told[m.Target] {
 						told[m.Target] = true
-						p.At(e, fmt.Sprintf("%s %s %s: the site has no such file", importer(e, &m), m.How(), m.Written()), "mend the address there, or take it out")
+						p.At(
+							e,
+							fmt.Sprintf("%s %s %s: the site has no such file", importer(e, &m), m.How(), m.Written()),
+							"mend the address there, or take it out",
+						)
 					}
 				}
 			}
-			if !e.Loads || !e.Ref.Own || e.Inside == "template" || told[e.Tag+" "+e.Target] || p.Site.HasFile(e.Ref.Path) {
+			if !e.Loads || !e.Ref.Own || e.Inside == "template" || told[e.Tag+" "+e.Target] ||
+				p.Site.HasFile(e.Ref.Path) {
 				continue
 			}
 			told[e.Tag+" "+e.Target] = true

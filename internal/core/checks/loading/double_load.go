@@ -37,13 +37,23 @@ own copy. Keep one. An audit with --browser tells what scripts load again, too.`
 				if e.Item == p.Elements[j].Item && check.IsRepeated(p, e.Item) {
 					continue // repeated-item reports it
 				}
-				p.At(e, fmt.Sprintf("%s is loaded a second time, first in line %d", e.URL, p.Elements[j].Line), "keep one of them")
+				p.At(
+					e,
+					fmt.Sprintf("%s is loaded a second time, first in line %d", e.URL, p.Elements[j].Line),
+					"keep one of them",
+				)
 				continue
 			}
 			first[key] = i
 		}
 		for _, m := range p.Again {
-			p.Report(m.Line, 1, "", fmt.Sprintf("this code loads %s, which other code of the page has loaded already", m.Target), "keep one of the two")
+			p.Report(
+				m.Line,
+				1,
+				"",
+				fmt.Sprintf("this code loads %s, which other code of the page has loaded already", m.Target),
+				"keep one of the two",
+			)
 		}
 		reportLoadedAgain(p)
 		reportSameContent(p)
@@ -59,7 +69,8 @@ func reportLoadedAgain(p *check.Pass) {
 		first := map[string]*pageload.Element{}
 		for i := range r.Elements {
 			e := &r.Elements[i]
-			if e.Target == "" || e.Party == "inline" || e.Tag != "script" && !(e.Tag == "link" && markup.HasRel(e.What, "stylesheet")) {
+			if e.Target == "" || e.Party == "inline" ||
+				e.Tag != "script" && !(e.Tag == "link" && markup.HasRel(e.What, "stylesheet")) {
 				continue
 			}
 			had := first[e.Tag+" "+e.Target]
@@ -68,7 +79,12 @@ func reportLoadedAgain(p *check.Pass) {
 				continue
 			}
 			if by := r.Places(cmp.Or(e.By, had.By)); e.Came == "script" || had.Came == "script" {
-				p.AtTarget(e.Target, e.Item, fmt.Sprintf("%s is loaded a second time, by %s", e.Target, by), "keep one of the two")
+				p.AtTarget(
+					e.Target,
+					e.Item,
+					fmt.Sprintf("%s is loaded a second time, by %s", e.Target, by),
+					"keep one of the two",
+				)
 			}
 		}
 	}
@@ -84,18 +100,25 @@ func reportSameContent(p *check.Pass) {
 	seen := map[string]bool{}
 	for i := range p.Elements {
 		e := &p.Elements[i]
-		if !check.Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || e.Bytes == 0 || seen[e.Tag+e.Ref.Path] {
+		if !check.Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || e.Bytes == 0 ||
+			seen[e.Tag+e.Ref.Path] {
 			continue
 		}
 		seen[e.Tag+e.Ref.Path] = true
 		twin := slices.IndexFunc(files, func(f *inventory.Element) bool {
-			return f.Tag == e.Tag && f.Bytes == e.Bytes && f.Ref.Path != e.Ref.Path && isSameFile(p, f.Ref.Path, e.Ref.Path)
+			return f.Tag == e.Tag && f.Bytes == e.Bytes && f.Ref.Path != e.Ref.Path &&
+				isSameFile(p, f.Ref.Path, e.Ref.Path)
 		})
 		if twin < 0 {
 			files = append(files, e)
 			continue
 		}
-		p.AtSeverity(problem.Warning, e, fmt.Sprintf("%s has the same content as %s, which line %d loads", e.URL, files[twin].URL, files[twin].Line), "keep one of them")
+		p.AtSeverity(
+			problem.Warning,
+			e,
+			fmt.Sprintf("%s has the same content as %s, which line %d loads", e.URL, files[twin].URL, files[twin].Line),
+			"keep one of them",
+		)
 	}
 }
 

@@ -28,7 +28,11 @@ preloaded without crossorigin (it is fetched twice). Nothing reports it but the 
 				continue
 			}
 			if wrong, meant := misspelt(p, e); wrong != "" {
-				p.At(e, fmt.Sprintf("a browser knows no attribute %s on a %s (did you mean %q?)", wrong, e.Tag, meant), "mend the attribute's name")
+				p.At(
+					e,
+					fmt.Sprintf("a browser knows no attribute %s on a %s (did you mean %q?)", wrong, e.Tag, meant),
+					"mend the attribute's name",
+				)
 				continue
 			}
 			if e.Tag == "script" {
@@ -43,9 +47,18 @@ preloaded without crossorigin (it is fetched twice). Nothing reports it but the 
 func ignoredScript(p *check.Pass, e *inventory.Element) {
 	kind, typed := p.Source.Attr(e.El.Start, "type")
 	kind = strings.ToLower(strings.TrimSpace(kind))
-	if _, external := markup.AttrValue(p.Source.Text, e.El.Start, "src"); external && e.El.ContentEnd > e.El.TagEnd && (!typed || e.IsScript()) {
-		if text := strings.TrimSpace(string(p.Source.Text[e.El.TagEnd:e.El.ContentEnd])); text != "" && !onlyComments(text) {
-			p.At(e, "the script has a src, so a browser does not run the code that stands in it: "+check.CutTo(markup.CollapseSpace(text), 40), "give that code an element of its own")
+	if _, external := markup.AttrValue(p.Source.Text, e.El.Start, "src"); external && e.El.ContentEnd > e.El.TagEnd &&
+		(!typed || e.IsScript()) {
+		if text := strings.TrimSpace(string(p.Source.Text[e.El.TagEnd:e.El.ContentEnd])); text != "" &&
+			!onlyComments(text) {
+			p.At(
+				e,
+				"the script has a src, so a browser does not run the code that stands in it: "+check.CutTo(
+					markup.CollapseSpace(text),
+					40,
+				),
+				"give that code an element of its own",
+			)
 			return
 		}
 	}
@@ -53,7 +66,11 @@ func ignoredScript(p *check.Pass, e *inventory.Element) {
 		return
 	}
 	if meant := close(kind, scriptTypes); meant != "" {
-		p.At(e, fmt.Sprintf("no browser runs a script of the type %q (did you mean %q?)", kind, meant), "mend the type, or leave it out: JavaScript needs none")
+		p.At(
+			e,
+			fmt.Sprintf("no browser runs a script of the type %q (did you mean %q?)", kind, meant),
+			"mend the type, or leave it out: JavaScript needs none",
+		)
 	}
 }
 
@@ -75,7 +92,10 @@ func onlyComments(code string) bool {
 	return true
 }
 
-var scriptTypes = []string{"text/javascript", "application/javascript", "module", "importmap", "speculationrules", "application/json", "application/ld+json"}
+var scriptTypes = []string{
+	"text/javascript", "application/javascript", "module", "importmap", "speculationrules",
+	"application/json", "application/ld+json",
+}
 
 func ignoredLink(p *check.Pass, e *inventory.Element) {
 	rel := strings.ToLower(e.Label)
@@ -87,10 +107,18 @@ func ignoredLink(p *check.Pass, e *inventory.Element) {
 	case len(words) == 0 && e.URL != "":
 		p.At(e, "the link has no rel: a browser does nothing with it", `say what it is: rel="stylesheet", rel="icon"`)
 	case slices.Contains(words, "preload") && as == "":
-		p.At(e, "the preload does not say as what: a browser does not fetch it", `add as="style", as="script", as="font", as="image" or as="fetch"`)
+		p.At(
+			e,
+			"the preload does not say as what: a browser does not fetch it",
+			`add as="style", as="script", as="font", as="image" or as="fetch"`,
+		)
 	case slices.Contains(words, "preload") && as == "font":
 		if _, ok := markup.AttrValue(p.Source.Text, e.El.Start, "crossorigin"); !ok {
-			p.At(e, "the font is preloaded without crossorigin: a browser fetches it again when it needs it", "add crossorigin")
+			p.At(
+				e,
+				"the font is preloaded without crossorigin: a browser fetches it again when it needs it",
+				"add crossorigin",
+			)
 		}
 	case e.URL != "" && len(words) == 1 && !slices.Contains(linkTypes, words[0]) && !slices.Contains(otherTypes, words[0]):
 		if meant := close(words[0], linkTypes); meant != "" {
@@ -109,10 +137,17 @@ func described(p *check.Pass, e *inventory.Element) bool {
 }
 
 // linkTypes are those with which a browser or a search engine does something (HTML, 4.6.7).
-var linkTypes = []string{"stylesheet", "canonical", "icon", "preload", "modulepreload", "prefetch", "preconnect", "dns-prefetch", "manifest", "alternate", "apple-touch-icon"}
+var linkTypes = []string{
+	"stylesheet", "canonical", "icon", "preload", "modulepreload", "prefetch", "preconnect", "dns-prefetch",
+	"manifest", "alternate", "apple-touch-icon",
+}
 
 // otherTypes are words that are near to these and mean something else.
-var otherTypes = []string{"prerender", "preloads", "alternative", "icons", "bookmark", "index", "contents", "prev", "next", "up", "help", "license", "author", "search", "glossary", "copyright", "section", "chapter", "first", "last", "start", "made", "home", "pingback", "shortlink", "amphtml", "me", "shortcut"}
+var otherTypes = []string{
+	"prerender", "preloads", "alternative", "icons", "bookmark", "index", "contents", "prev", "next", "up",
+	"help", "license", "author", "search", "glossary", "copyright", "section", "chapter", "first", "last",
+	"start", "made", "home", "pingback", "shortlink", "amphtml", "me", "shortcut",
+}
 
 // misspelt finds an attribute that nobody knows on an element that thereby lacks one.
 func misspelt(p *check.Pass, e *inventory.Element) (wrong, meant string) {
@@ -120,7 +155,8 @@ func misspelt(p *check.Pass, e *inventory.Element) (wrong, meant string) {
 	if e.Tag == "link" {
 		needs = "href"
 	}
-	if _, has := markup.AttrValue(p.Source.Text, e.El.Start, needs); has || e.El.ContentEnd > e.El.TagEnd && e.Tag == "script" {
+	if _, has := markup.AttrValue(p.Source.Text, e.El.Start, needs); has ||
+		e.El.ContentEnd > e.El.TagEnd && e.Tag == "script" {
 		return "", ""
 	}
 	tag := p.Source.Text[:e.El.TagEnd]
@@ -132,7 +168,9 @@ func misspelt(p *check.Pass, e *inventory.Element) (wrong, meant string) {
 		}
 		i = next
 		name := strings.ToLower(string(tag[a.Name.Start:a.Name.End]))
-		if len(name) <= len(needs)+1 && name != "rel" && name != "as" && name != "id" && name != "rev" && didyoumean.Distance(name, needs) <= 2 && sameLetters(name, needs) {
+		if len(name) <= len(needs)+1 && name != "rel" && name != "as" && name != "id" && name != "rev" &&
+			didyoumean.Distance(name, needs) <= 2 &&
+			sameLetters(name, needs) {
 			return name, needs
 		}
 	}

@@ -28,8 +28,18 @@ take the import out and let the file in by an item of its own, where it is neede
 			if m.By == "" || m.Pages < all.Pages || all.Loaded[target] > 0 || needless[target] == 0 {
 				continue
 			}
-			s.AtFile(m.By, s.LineOf(m.By, target),
-				fmt.Sprintf("all %d pages get %s only because %s imports it, and on %d of them it styles nothing", m.Pages, target, m.By, needless[target]), "take the import out and let it in by an item of its own")
+			s.AtFile(
+				m.By,
+				s.LineOf(m.By, target),
+				fmt.Sprintf(
+					"all %d pages get %s only because %s imports it, and on %d of them it styles nothing",
+					m.Pages,
+					target,
+					m.By,
+					needless[target],
+				),
+				"take the import out and let it in by an item of its own",
+			)
 		}
 	},
 }

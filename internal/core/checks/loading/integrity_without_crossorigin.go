@@ -25,7 +25,11 @@ Integrity, 3.5). Write crossorigin="anonymous".`,
 				return ok && (name != "integrity" || v != "")
 			}
 			if has("integrity") && !has("crossorigin") {
-				p.At(e, e.URL+" has a digest and no crossorigin: the browser does not run it", `write crossorigin="anonymous"`)
+				p.At(
+					e,
+					e.URL+" has a digest and no crossorigin: the browser does not run it",
+					`write crossorigin="anonymous"`,
+				)
 			}
 		}
 	},

@@ -17,8 +17,13 @@ everything behind it waits. Put stylesheets into the head.`,
 	Page: func(p *check.Pass) {
 		fallen := check.FallenFrom(p)
 		for i := range p.Elements {
-			if e := &p.Elements[i]; check.Own(e) && e.IsStylesheet() && e.Area == "body" && !slices.Contains(fallen, i) {
-				p.At(e, e.URL+" is a stylesheet in the body: the page jumps when it comes", "put it into the head; an item's stylesheet goes there by itself")
+			if e := &p.Elements[i]; check.Own(e) && e.IsStylesheet() && e.Area == "body" &&
+				!slices.Contains(fallen, i) {
+				p.At(
+					e,
+					e.URL+" is a stylesheet in the body: the page jumps when it comes",
+					"put it into the head; an item's stylesheet goes there by itself",
+				)
 			}
 		}
 	},

@@ -19,7 +19,9 @@ for whoever wrote the page, and for nobody else. Write the path within the site.
 	Good: "<script src=\"/js/menu.js\" defer></script>",
 	Page: func(p *check.Pass) {
 		for e := range p.All() {
-			if !check.Own(e) || e.URL == "" || !e.Loads && e.Party != "third" && !driveLetter.MatchString(e.URL) && !strings.HasPrefix(strings.ToLower(e.URL), "file:") {
+			if !check.Own(e) || e.URL == "" ||
+				!e.Loads && e.Party != "third" && !driveLetter.MatchString(e.URL) &&
+					!strings.HasPrefix(strings.ToLower(e.URL), "file:") {
 				continue
 			}
 			if what := local(e.URL); what != "" && local("http://"+p.Base.Host()) == "" {

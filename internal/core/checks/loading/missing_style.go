@@ -66,8 +66,14 @@ pages: has(form).`,
 					}
 				}
 				b := names[best][0]
-				s.Report(x.PageAt, b.Line, b.Column, fmt.Sprintf("%s is for such elements (%s), %s, and this one does not",
-					best, matches(b, best), others(pages[usage.Styled{Name: b.Name, Sheet: best}])), "load it here too")
+				s.Report(
+					x.PageAt,
+					b.Line,
+					b.Column,
+					fmt.Sprintf("%s is for such elements (%s), %s, and this one does not",
+						best, matches(b, best), others(pages[usage.Styled{Name: b.Name, Sheet: best}])),
+					"load it here too",
+				)
 				told := slices.Clone(names[best])
 				for sheet := range names {
 					names[sheet] = slices.DeleteFunc(names[sheet], func(x unstyledName) bool {
@@ -107,10 +113,15 @@ func tellingNames(s *check.SitePass, name, sheet string) bool {
 	if name[0] == '.' || name[0] == '#' {
 		return true
 	}
-	return (controls[name] || strings.Contains(name, "-") && name[0] != '[') && check.LoadFact.All(s).Loaded[sheet]*2 <= s.Gathered.Pages
+	return (controls[name] || strings.Contains(name, "-") && name[0] != '[') &&
+		check.LoadFact.All(s).Loaded[sheet]*2 <= s.Gathered.Pages
 }
 
-var controls = map[string]bool{"form": true, "fieldset": true, "input": true, "select": true, "textarea": true, "button": true, "dialog": true, "details": true, "video": true, "audio": true, "canvas": true, "progress": true, "meter": true}
+var controls = map[string]bool{
+	"form": true, "fieldset": true, "input": true, "select": true, "textarea": true, "button": true,
+	"dialog": true, "details": true, "video": true, "audio": true, "canvas": true, "progress": true,
+	"meter": true,
+}
 
 // A unstyledName is a name on a page that no stylesheet of the page has, and others of the site have.
 type unstyledName struct {

@@ -24,8 +24,13 @@ their address are reported, with strict all.`,
 			if !check.Own(e) || !e.Loads || e.Party != "third" || !e.IsScript() && !e.IsStylesheet() {
 				continue
 			}
-			if _, ok := markup.AttrValue(p.Source.Text, e.El.Start, "integrity"); !ok && (pinned(e.Target) || p.Site != nil && p.Site.Strict) {
-				p.At(e, e.URL+" is somebody else's code, without a digest", "give the item integrity: sha384-…, if its provider keeps the file as it is")
+			if _, ok := markup.AttrValue(p.Source.Text, e.El.Start, "integrity"); !ok &&
+				(pinned(e.Target) || p.Site != nil && p.Site.Strict) {
+				p.At(
+					e,
+					e.URL+" is somebody else's code, without a digest",
+					"give the item integrity: sha384-…, if its provider keeps the file as it is",
+				)
 			}
 		}
 	},

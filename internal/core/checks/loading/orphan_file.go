@@ -46,7 +46,12 @@ smaller one (.min) made of it.`,
 			file, alike := left[0], alikeOf(left)
 			left = left[len(alike):]
 			if len(alike) > mostAlike {
-				s.AtFile(file, 1, fmt.Sprintf("no page loads %s, nor %d files like it in %s", file, len(alike)-1, path.Dir(file)), "take them off the site, or load them where they are needed")
+				s.AtFile(
+					file,
+					1,
+					fmt.Sprintf("no page loads %s, nor %d files like it in %s", file, len(alike)-1, path.Dir(file)),
+					"take them off the site, or load them where they are needed",
+				)
 				continue
 			}
 			left = append(slices.Clone(alike[1:]), left...)
@@ -54,7 +59,12 @@ smaller one (.min) made of it.`,
 			if text, ok := s.Site.ReadFile(file); ok {
 				weight = " (" + wording.Bytes(len(text)) + ")"
 			}
-			s.AtFile(file, 1, fmt.Sprintf("no page loads %s%s", file, weight), "take it off the site, or load it where it is needed")
+			s.AtFile(
+				file,
+				1,
+				fmt.Sprintf("no page loads %s%s", file, weight),
+				"take it off the site, or load it where it is needed",
+			)
 		}
 	},
 }
@@ -138,7 +148,8 @@ func putsTogether(text []byte, into map[string]bool) {
 			i += at
 			at = i + len(ending)
 			before := bytes.TrimSuffix(text[:i], []byte(".min"))
-			if len(before) > 0 && strings.IndexByte("'\"`}", before[len(before)-1]) >= 0 && at < len(text) && strings.IndexByte("'\"`?", text[at]) >= 0 {
+			if len(before) > 0 && strings.IndexByte("'\"`}", before[len(before)-1]) >= 0 && at < len(text) &&
+				strings.IndexByte("'\"`?", text[at]) >= 0 {
 				into[ending] = true
 			}
 		}
@@ -189,7 +200,8 @@ func endings(text []byte, yield func(word string)) {
 		for i < len(text) && isFileByte(text[i]) {
 			i++
 		}
-		if i > from && from > 0 && i < len(text) && strings.IndexByte("'\"`/}", text[from-1]) >= 0 && strings.IndexByte("'\"`$", text[i]) >= 0 {
+		if i > from && from > 0 && i < len(text) && strings.IndexByte("'\"`/}", text[from-1]) >= 0 &&
+			strings.IndexByte("'\"`$", text[i]) >= 0 {
 			yield(string(text[from:i]))
 		}
 	}
@@ -224,5 +236,9 @@ func mentioned(text []byte, yield func(name string)) {
 }
 
 func isFileByte(c byte) bool {
-	return 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' || '0' <= c && c <= '9' || c == '.' || c == '-' || c == '_' || c == '%' || c == '~' || c == '+' || c >= 0x80
+	return 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' || '0' <= c && c <= '9' || c == '.' || c == '-' || c == '_' ||
+		c == '%' ||
+		c == '~' ||
+		c == '+' ||
+		c >= 0x80
 }

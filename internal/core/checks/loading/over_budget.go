@@ -26,7 +26,13 @@ browser measures (wire, requests-made, paint, shift, blocking-time) counts with 
 			cost := costOf(p)
 			for _, l := range b.Limits {
 				if have := cost[l.Key]; have > l.Most && l.Measured() {
-					p.Once(1, 1, "", fmt.Sprintf("%s: %s, and the budget is %s (%s)", l.Key, l.Say(have), l.Say(l.Most), l.Pos), "yellowgate show "+p.Path+" --browser lists what came, and when")
+					p.Once(
+						1,
+						1,
+						"",
+						fmt.Sprintf("%s: %s, and the budget is %s (%s)", l.Key, l.Say(have), l.Say(l.Most), l.Pos),
+						"yellowgate show "+p.Path+" --browser lists what came, and when",
+					)
 				} else if have > l.Most {
 					line, col := p.HeadAt()
 					p.Report(line, col, "", fmt.Sprintf("%s: %s, and the budget is %s (%s)", l.Key, l.Say(have), l.Say(l.Most), l.Pos), "let something in only where it is needed; yellowgate show "+p.Path+" lists what weighs")
@@ -41,8 +47,11 @@ browser measures (wire, requests-made, paint, shift, blocking-time) counts with 
 // hosts of third parties.
 func costOf(p *check.Pass) map[string]int {
 	c := p.Cost()
-	costs := map[string]int{"total": p.Bytes + c.Loaded, "scripts": c.Scripts, "styles": c.Styles, "requests": c.Requests,
-		"blocking": c.Blocking, "third-parties": c.ThirdParties}
+	costs := map[string]int{
+		"total":   p.Bytes + c.Loaded,
+		"scripts": c.Scripts, "styles": c.Styles, "requests": c.Requests, "blocking": c.Blocking,
+		"third-parties": c.ThirdParties,
+	}
 	for _, r := range p.Visits() { // the worst of the screens
 		for key, have := range map[string]int{"wire": int(r.Wire()), "requests-made": len(r.Requests), "paint": int(r.Measured.LargestPaint), "shift": int(r.Measured.Shift * 1000), "blocking-time": int(r.Measured.Blocking)} {
 			costs[key] = max(costs[key], have)

@@ -25,7 +25,9 @@ smaller one out.`,
 		seen := map[string]bool{}
 		for i := range p.Elements {
 			// Every two of them are compared: of more than a hundred, the first hundred.
-			if e := &p.Elements[i]; check.Own(e) && e.IsStylesheet() && e.Loads && e.Party == "own" && e.Bytes > 0 && !seen[e.Ref.Path] && len(sheets) < 100 {
+			if e := &p.Elements[i]; check.Own(e) && e.IsStylesheet() && e.Loads && e.Party == "own" && e.Bytes > 0 &&
+				!seen[e.Ref.Path] &&
+				len(sheets) < 100 {
 				seen[e.Ref.Path] = true
 				sheets = append(sheets, e)
 			}
@@ -36,7 +38,14 @@ smaller one out.`,
 					continue
 				}
 				if n, of := p.Site.Repeated(e.Ref.Path, other.Ref.Path); n >= 5 && n*10 > of*6 {
-					p.At(e, fmt.Sprintf("%d of the %d rules of %s stand in %s too, which line %d loads", n, of, e.URL, other.URL, other.Line), "leave it out where the other is")
+					p.At(
+						e,
+						fmt.Sprintf(
+							"%d of the %d rules of %s stand in %s too, which line %d loads", n, of, e.URL,
+							other.URL, other.Line,
+						),
+						"leave it out where the other is",
+					)
 					break
 				}
 			}

@@ -30,7 +30,11 @@ breaks at times. Keep one: name the other in the gate file with found and pages:
 				continue
 			}
 			if f := first[name]; f != nil && f.Target != e.Target {
-				p.At(e, fmt.Sprintf("%s is a second version of what line %d loads: %s", e.URL, f.Line, f.URL), "keep one; name the other with found and pages: none")
+				p.At(
+					e,
+					fmt.Sprintf("%s is a second version of what line %d loads: %s", e.URL, f.Line, f.URL),
+					"keep one; name the other with found and pages: none",
+				)
 			} else if f == nil {
 				first[name] = e
 			}

@@ -25,12 +25,23 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 			if !check.Own(e) {
 				continue
 			}
-			if host := strings.ToLower(inventory.Host(e.Target)); e.Loads && e.Party == "third" && !isTrusted(p.Site, host) && local(e.URL) == "" {
-				p.At(e, host+" is not among the trusted hosts", "add it under site.trust, or take the code out with found and pages: none")
+			if host := strings.ToLower(inventory.Host(e.Target)); e.Loads && e.Party == "third" &&
+				!isTrusted(p.Site, host) &&
+				local(e.URL) == "" {
+				p.At(
+					e,
+					host+" is not among the trusted hosts",
+					"add it under site.trust, or take the code out with found and pages: none",
+				)
 			}
 			for _, m := range e.Gets() {
-				if host := strings.ToLower(inventory.Host(m.Target)); m.By == "" && m.Party == "third" && !isTrusted(p.Site, host) {
-					p.At(e, host+" is not among the trusted hosts; "+importer(e, &m)+" "+m.How()+" "+m.Written(), "add it under site.trust, or take it out")
+				if host := strings.ToLower(inventory.Host(m.Target)); m.By == "" && m.Party == "third" &&
+					!isTrusted(p.Site, host) {
+					p.At(
+						e,
+						host+" is not among the trusted hosts; "+importer(e, &m)+" "+m.How()+" "+m.Written(),
+						"add it under site.trust, or take it out",
+					)
 				}
 			}
 		}
@@ -41,7 +52,11 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 		}
 		s.EachAsked(func(a *check.Asked) {
 			if host := strings.ToLower(inventory.Host(a.Target)); a.Party == "third" && !isTrusted(s.Site, host) {
-				s.AtAsked(a, host+" is not among the trusted hosts; "+a.Says(), "add it under site.trust, or take it out")
+				s.AtAsked(
+					a,
+					host+" is not among the trusted hosts; "+a.Says(),
+					"add it under site.trust, or take it out",
+				)
 			}
 		})
 	},

@@ -30,7 +30,11 @@ mend its address.`,
 			}
 			as, _ := markup.AttrValue(p.Source.Text, e.El.Start, "as")
 			if as = strings.ToLower(strings.TrimSpace(as)); (as == "script" || as == "style") && !used[e.Target] {
-				p.At(e, e.URL+" is preloaded, and the page does not load it", "take the preload out, or mend its address")
+				p.At(
+					e,
+					e.URL+" is preloaded, and the page does not load it",
+					"take the preload out, or mend its address",
+				)
 			}
 		}
 	},

@@ -20,7 +20,11 @@ says on which pages it is needed, and the lines that keep it to them.`,
 	Page: func(p *check.Pass) {
 		for _, i := range stylesOf(p).Unmatched {
 			e := &p.Elements[i]
-			p.At(e, fmt.Sprintf("nothing on the page matches a selector of %s (%s)", e.URL, wording.Bytes(e.Bytes)), "let it in only where it is needed; yellowgate suggest shows where")
+			p.At(
+				e,
+				fmt.Sprintf("nothing on the page matches a selector of %s (%s)", e.URL, wording.Bytes(e.Bytes)),
+				"let it in only where it is needed; yellowgate suggest shows where",
+			)
 		}
 	},
 }

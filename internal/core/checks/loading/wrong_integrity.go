@@ -22,7 +22,8 @@ integrity: auto.`,
 	Page: func(p *check.Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if !check.Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || p.Site == nil || p.Site.Read == nil {
+			if !check.Own(e) || !e.Loads || e.Party != "own" || !e.IsScript() && !e.IsStylesheet() || p.Site == nil ||
+				p.Site.Read == nil {
 				continue
 			}
 			value, ok := markup.AttrValue(p.Source.Text, e.El.Start, "integrity")
@@ -30,7 +31,11 @@ integrity: auto.`,
 				continue
 			}
 			if b, ok := p.Site.Read(e.Ref.Path); ok && !matchesDigest(b, value) {
-				p.At(e, "the digest is not that of "+e.Ref.Path+": browsers refuse the file", "integrity: auto makes it from the file")
+				p.At(
+					e,
+					"the digest is not that of "+e.Ref.Path+": browsers refuse the file",
+					"integrity: auto makes it from the file",
+				)
 			}
 		}
 	},

@@ -27,7 +27,13 @@ Visitors may have to be asked first. Values are never recorded. Told of an audit
 				if s.Third {
 					what += ", of " + s.Host
 				}
-				p.Once(1, 1, "", "it leaves "+what, "ask visitors first where that is asked of you, or take out what sets it")
+				p.Once(
+					1,
+					1,
+					"",
+					"it leaves "+what,
+					"ask visitors first where that is asked of you, or take out what sets it",
+				)
 				if s.Third && len(p.Reported) > before {
 					p.Reported[len(p.Reported)-1].Severity = problem.Warning
 				}

@@ -24,7 +24,12 @@ audit with --browser only.`,
 			for i := 1; i < len(r.Requests); i++ {
 				x := &r.Requests[i]
 				if why := failure(x); why != "" && !x.Unasked() {
-					p.AtTarget(x.Target, x.Item, x.Target+": "+why+check.AskedBy(r, i), "mend the address or the server, or take out what asks for it")
+					p.AtTarget(
+						x.Target,
+						x.Item,
+						x.Target+": "+why+check.AskedBy(r, i),
+						"mend the address or the server, or take out what asks for it",
+					)
 				}
 			}
 		}

@@ -19,9 +19,16 @@ audit with --browser only.`,
 		for _, r := range p.Visits() {
 			for i := 1; i < len(r.Requests); i++ {
 				x := &r.Requests[i]
-				if x.Asked.By == "script" && (x.Kind == "script" || x.Kind == "style" || x.Kind == "frame" || x.Party == "third") && !p.TextNames(x.Target) {
+				if x.Asked.By == "script" &&
+					(x.Kind == "script" || x.Kind == "style" || x.Kind == "frame" || x.Party == "third") &&
+					!p.TextNames(x.Target) {
 					by := check.AskedBy(r, i)
-					p.AtTarget("", x.Item, x.Target+by, "know it before anything is taken out; an item can name it: found: {url: …}")
+					p.AtTarget(
+						"",
+						x.Item,
+						x.Target+by,
+						"know it before anything is taken out; an item can name it: found: {url: …}",
+					)
 				}
 			}
 		}

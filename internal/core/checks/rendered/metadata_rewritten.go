@@ -48,7 +48,19 @@ an audit with --browser only.`,
 				if by != nil {
 					who = r.Places(by)
 				}
-				p.Once(line, 1, "", fmt.Sprintf("the %s is %q in the text, and %s in the browser, by %s", what, was, saidOf(is, has), who), "decide it in the gate file, and take the script's change out")
+				p.Once(
+					line,
+					1,
+					"",
+					fmt.Sprintf(
+						"the %s is %q in the text, and %s in the browser, by %s",
+						what,
+						was,
+						saidOf(is, has),
+						who,
+					),
+					"decide it in the gate file, and take the script's change out",
+				)
 			}
 		}
 	},

@@ -32,7 +32,11 @@ holds it back until somebody agrees. Told of an audit with --browser only.`,
 				return slices.ContainsFunc(r.Requests, func(x pageload.Request) bool { return x.Target == e.Target })
 			})
 			if !asked {
-				p.At(e, "the browser never asked for "+e.URL, "look for what takes it out or holds it back before the browser gets to it")
+				p.At(
+					e,
+					"the browser never asked for "+e.URL,
+					"look for what takes it out or holds it back before the browser gets to it",
+				)
 			}
 		}
 	},

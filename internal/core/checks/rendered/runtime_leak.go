@@ -25,14 +25,36 @@ of an audit with --browser only.`,
 			for _, r := range p.Visits() {
 				told := false
 				for i := 1; i < len(r.Requests) && !told; i++ {
-					if x := &r.Requests[i]; x.Item == it.Name && x.Asked.By != "page" && !ofItem(r, x.Asked.Request, it) && !p.TextNames(x.Target) {
-						p.AtTarget("", it.Name, fmt.Sprintf("item %q is out here, and %s is asked for all the same%s", it.Name, x.Target, check.AskedBy(r, i)), "keep what asks for it out of the page, or change its settings")
+					if x := &r.Requests[i]; x.Item == it.Name && x.Asked.By != "page" &&
+						!ofItem(r, x.Asked.Request, it) &&
+						!p.TextNames(x.Target) {
+						p.AtTarget(
+							"",
+							it.Name,
+							fmt.Sprintf(
+								"item %q is out here, and %s is asked for all the same%s",
+								it.Name,
+								x.Target,
+								check.AskedBy(r, i),
+							),
+							"keep what asks for it out of the page, or change its settings",
+						)
 						told = true
 					}
 				}
 				for i := 0; i < len(r.Elements) && !told; i++ {
-					if e := &r.Elements[i]; e.Item == it.Name && e.Came == "script" && !(e.By != nil && ofItem(r, e.By.Request, it)) {
-						p.AtTarget("", it.Name, fmt.Sprintf("item %q is out here, and a script puts it in all the same: %s", it.Name, r.Places(e.By)), "keep that script out of the page, or change its settings")
+					if e := &r.Elements[i]; e.Item == it.Name && e.Came == "script" &&
+						!(e.By != nil && ofItem(r, e.By.Request, it)) {
+						p.AtTarget(
+							"",
+							it.Name,
+							fmt.Sprintf(
+								"item %q is out here, and a script puts it in all the same: %s",
+								it.Name,
+								r.Places(e.By),
+							),
+							"keep that script out of the page, or change its settings",
+						)
 						told = true
 					}
 				}

@@ -35,7 +35,12 @@ Told of an audit with --browser only.`,
 				}
 				before := len(p.Reported)
 				if m.Request > 0 {
-					p.AtTarget(r.Requests[m.Request].Target, m.Item, m.Message+where, "mend the script, or load what it needs before it")
+					p.AtTarget(
+						r.Requests[m.Request].Target,
+						m.Item,
+						m.Message+where,
+						"mend the script, or load what it needs before it",
+					)
 				} else {
 					p.Once(line, 1, m.Item, m.Message, "mend the script, or load what it needs before it")
 				}

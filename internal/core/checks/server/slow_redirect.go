@@ -25,7 +25,11 @@ first lead there at once. Told of a captured site only.`,
 				return
 			}
 			if to, steps := s.Site.Addresses.Redirects(x.Path); steps > 1 {
-				s.AtLeader(x, fmt.Sprintf("%s leads on %d times before it ends at %s; %s", x.Path, steps, to, x.Leaders()), "link to "+to+", and have the server lead there at once")
+				s.AtLeader(
+					x,
+					fmt.Sprintf("%s leads on %d times before it ends at %s; %s", x.Path, steps, to, x.Leaders()),
+					"link to "+to+", and have the server lead there at once",
+				)
 			}
 		})
 	},

@@ -23,7 +23,8 @@ check. Told of a captured site only.`,
 		"{\"url\":\"https://ternhill.example/js/app.3f9a2b1c.js\",\"file\":\"js/app.3f9a2b1c.js\",\"status\":200,\"headers\":{\"cache-control\":[\"max-age=31536000, immutable\"]}}",
 	Site: func(s *check.SitePass) {
 		s.Site.Addresses.Each(func(x *check.Address) {
-			if x.File == "" || x.KindOf() == "page" || !digested(path.Base(x.File)) || keptFor(x.Answer.Field("cache-control")) >= aWeek {
+			if x.File == "" || x.KindOf() == "page" || !digested(path.Base(x.File)) ||
+				keptFor(x.Answer.Field("cache-control")) >= aWeek {
 				return
 			}
 			says := x.Answer.Field("cache-control")
@@ -32,7 +33,12 @@ check. Told of a captured site only.`,
 			} else {
 				says = "with Cache-Control: " + says
 			}
-			s.AtFile(x.File, 1, x.Path+" has a digest in its name, and is sent "+strings.TrimPrefix(says, "and "), "send Cache-Control: max-age=31536000, immutable with files that have a digest in their names")
+			s.AtFile(
+				x.File,
+				1,
+				x.Path+" has a digest in its name, and is sent "+strings.TrimPrefix(says, "and "),
+				"send Cache-Control: max-age=31536000, immutable with files that have a digest in their names",
+			)
 		})
 	},
 }
@@ -68,5 +74,6 @@ func digested(name string) bool {
 	if !strings.ContainsAny(word, digits) || !strings.ContainsAny(word, lower+upper) {
 		return false
 	}
-	return strings.Trim(word, digits+"abcdef") == "" || strings.ContainsAny(word, lower) && strings.ContainsAny(word, upper)
+	return strings.Trim(word, digits+"abcdef") == "" ||
+		strings.ContainsAny(word, lower) && strings.ContainsAny(word, upper)
 }
