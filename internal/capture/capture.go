@@ -24,10 +24,10 @@ import (
 	"syscall"
 	"time"
 
-	"github.com/temoto/robotstxt"
 	"golang.org/x/time/rate"
 
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/robots"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
@@ -133,7 +133,7 @@ type capture struct {
 	folds  bool     // the file system knows no upper and lower case
 	root   *os.Root // Dir: neither what a site names nor what a record says leads out of it
 	limit  *rate.Limiter
-	robots *robotstxt.Group
+	robots *robots.Rules
 
 	mu       sync.Mutex
 	wake     *sync.Cond
@@ -235,11 +235,9 @@ func (c *capture) begin(ctx context.Context) error {
 			strings.HasPrefix(kind, "text/plain") {
 			c.keepFile(u, a, body)
 		}
-		if data, err := robotstxt.FromStatusAndBytes(a.status, body); err == nil {
-			c.robots = data.FindGroup(userAgent)
-			for _, s := range data.Sitemaps {
-				c.sitemap(ctx, s, 0)
-			}
+		c.robots = robots.Of(a.status, string(body), userAgent)
+		for _, s := range c.robots.Sitemaps {
+			c.sitemap(ctx, s, 0)
 		}
 	}
 	c.add(c.Start.String(), c.Start, true, 0, "")
@@ -331,7 +329,7 @@ func (c *capture) addAfter(hops int, raw string, base *url.URL, isPage bool, dep
 	switch {
 	case isPage && c.Alone && depth > 0:
 		return
-	case c.robots != nil && !c.robots.Test(u.RequestURI()):
+	case c.robots != nil && !c.robots.Allows(u.RequestURI()):
 		c.leave("robots.txt asks to leave it out", key)
 		return
 	case isPage && c.Depth > 0 && depth > c.Depth:
