@@ -23,8 +23,14 @@ var coreMay = []string{
 // What of the standard library it may not: files, processes, the network.
 var coreMayNot = []string{"os", "os/exec", "os/signal", "io/ioutil", "net", "net/http", "path/filepath", "syscall", "log", "flag"}
 
+// How many packages of ours a package imports at most, and those where more meet.
+const mostImports = 15
+
+var mayImportMore = map[string]int{"cli": 40, "report": 16, "siteaudit": 23, "sitecheck": 17}
+
 func TestImports(t *testing.T) {
 	seen := 0
+	ours := map[string]map[string]bool{} // packages of ours that a package imports
 	err := filepath.WalkDir(".", func(name string, d fs.DirEntry, err error) error {
 		if err != nil || !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") {
 			return err
@@ -41,6 +47,12 @@ func TestImports(t *testing.T) {
 				return err
 			}
 			seen++
+			if dir := filepath.ToSlash(filepath.Dir(name)); strings.HasPrefix(path, "yellowgate/") {
+				if ours[dir] == nil {
+					ours[dir] = map[string]bool{}
+				}
+				ours[dir][path] = true
+			}
 			switch {
 			case path == "yellowgate/internal/cli":
 				t.Errorf("%s imports cli; nothing inside does", name)
@@ -64,6 +76,15 @@ func TestImports(t *testing.T) {
 	})
 	if err != nil {
 		t.Fatal(err)
+	}
+	for dir, of := range ours {
+		most := mostImports
+		if n, ok := mayImportMore[dir]; ok {
+			most = n
+		}
+		if len(of) > most {
+			t.Errorf("%s imports %d packages of ours, and %d is the most", dir, len(of), most)
+		}
 	}
 	if seen < 100 {
 		t.Errorf("only %d imports were looked at", seen)
