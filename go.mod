@@ -18,7 +18,7 @@ require (
 	github.com/gofrs/flock v0.13.2
 	github.com/hashicorp/golang-lru/v2 v2.0.7
 	github.com/invopop/jsonschema v0.14.0
-	github.com/klauspost/compress v1.20.4
+	github.com/klauspost/compress v1.20.3
 	github.com/muesli/termenv v0.16.0
 	github.com/nlnwa/whatwg-url v0.6.2
 	github.com/prometheus/client_golang v1.25.0
