@@ -66,7 +66,7 @@ func (c *capture) finish() (*Summary, error) {
 			return nil, &failure.Path{Path: s.Dead[0].URL, Err: errors.New(s.Dead[0].Why), What: "nothing was kept"}
 		}
 		return nil, &failure.Usage{
-			Message: c.Start.Redacted() + " answers with no page",
+			Message: c.Start.Redacted() + " responds with no page",
 			Remedy:  "name the address of a page: yellowgate capture URL --to DIR",
 		}
 	}

@@ -244,7 +244,7 @@ func (c *capture) begin(ctx context.Context) error {
 	if c.known == 0 {
 		return &failure.Usage{
 			Message: "robots.txt does not let anybody ask for " + c.Start.String(),
-			Remedy:  "--own-site asks all the same, where the site is yours",
+			Remedy:  "if the site is yours, --own-site requests it anyway",
 		}
 	}
 	if c.Alone {
@@ -468,7 +468,7 @@ func (c *capture) one(ctx context.Context, a address) {
 	isPage := says.IsHTML() && (len(got.fields["content-type"]) > 0 || a.page)
 	file, why := FileOf(a.url, isPage, c.WithQuery)
 	if isPage && !a.page {
-		why = "a page came where a script, a stylesheet or another file was asked for"
+		why = "a page came where a script, a stylesheet or another file was requested"
 	}
 	if why == "" && !c.afford(key, len(body)) {
 		c.note(line)

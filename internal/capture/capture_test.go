@@ -271,7 +271,7 @@ func TestTraps(t *testing.T) {
 	if len(dead) != 5 || !strings.HasPrefix(dead[1], "/circle/") || dead[2] != "/failing 500 Internal Server Error" || dead[3] != "/query it redirects in a circle" || dead[4] != "/self it redirects in a circle" {
 		t.Errorf("dead: %q", dead)
 	}
-	for why, n := range map[string]int{"robots.txt asks to leave it out": 1, "its body is larger than 1 MB": 1, "it leads to another site": 1, "a part of its path begins with a dot": 1, "a part of its path is longer than 200 bytes": 1, "a page came where a script, a stylesheet or another file was asked for": 1, "its body cannot be read to the end: unexpected EOF": 1} {
+	for why, n := range map[string]int{"robots.txt asks to leave it out": 1, "its body is larger than 1 MB": 1, "it leads to another site": 1, "a part of its path begins with a dot": 1, "a part of its path is longer than 200 bytes": 1, "a page came where a script, a stylesheet or another file was requested": 1, "its body cannot be read to the end: unexpected EOF": 1} {
 		if s.LeftOut[why] < n {
 			t.Errorf("%q: %d of %v", why, s.LeftOut[why], s.LeftOut)
 		}
@@ -527,7 +527,7 @@ func TestUnreachable(t *testing.T) {
 	o := newOrigin(t)
 	o.text("/", "application/json", "{}")
 	_, _, err := o.tryCapture(t, nil)
-	if err == nil || !strings.Contains(err.Error(), "answers with no page") {
+	if err == nil || !strings.Contains(err.Error(), "responds with no page") {
 		t.Error(err)
 	}
 	p := newOrigin(t)

@@ -215,5 +215,5 @@ func decode(r io.Reader, coding string) (io.Reader, error) {
 		}
 		return z.IOReadCloser(), nil
 	}
-	return nil, fmt.Errorf("its body is in a coding that cannot be read: %q", coding)
+	return nil, fmt.Errorf("its Content-Encoding is not supported: %q", coding)
 }

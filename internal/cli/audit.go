@@ -43,7 +43,7 @@ func (a *app) auditCmd() *cobra.Command {
 		},
 		Short: "Look at finished pages: what is really there, and is it what the gate says?",
 		Long: `Reads the pages of the output folder, or of any other folder of HTML, as a browser
-would, and tells what is wrong. Where there is a gate file, every page is compared with
+would, and reports what is wrong. Where there is a gate file, every page is compared with
 it: items that are missing, that leaked, that fell into the wrong half. Use it after
 apply, and before you publish. Exit status 1 means that something was found.
 
@@ -84,7 +84,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 				}
 			}
 			if o.harOut != "" && !o.browsing.on {
-				return &failure.Usage{Message: "--har-out writes what a browser asked for", Remedy: "add --browser"}
+				return &failure.Usage{Message: "--har-out writes what the browser requested", Remedy: "add --browser"}
 			}
 			threshold, err := failThreshold(failOn)
 			if err != nil {
@@ -129,7 +129,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 	o.browsing.flags(cmd)
 	cmd.Flags().BoolVar(&o.pictures, "with-pictures", false, "with --browser and --format html: a picture of each page in the report")
 	cmd.Flags().StringVar(&o.har, "har", "", "hold the pages against a recording of a browser, too: a `FILE` of HAR 1.2")
-	cmd.Flags().StringVar(&o.harOut, "har-out", "", "with --browser: write what was asked for to a `FILE` of HAR 1.2")
+	cmd.Flags().StringVar(&o.harOut, "har-out", "", "with --browser: write the requests to a `FILE` of HAR 1.2")
 	failOnFlag(cmd, &failOn)
 	cmd.Flags().BoolVar(&o.noCache, "no-cache", false, "audit every page anew, and remember nothing")
 	cmd.Flags().StringVar(&o.part, "part", "", "audit one part of the pages, such as `3/8`, and write down what --join needs")

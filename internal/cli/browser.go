@@ -258,7 +258,7 @@ func (a *app) compareLooks(ctx context.Context, args []string, o visualcompare.O
 		p = nil
 	}
 	if o.Runs < 2 || o.Runs > 50 {
-		return &failure.Usage{Message: "--runs is from 2 to 50: a second visit tells what moves by itself"}
+		return &failure.Usage{Message: "--runs is from 2 to 50: a second visit shows what moves by itself"}
 	}
 	o.Context, o.Before, o.After, o.Project, o.Progress = ctx, args[0], args[1], p, a.progress("looking")
 	if len(args) == 3 {

@@ -33,7 +33,7 @@ It begins at the address, at the sitemaps that robots.txt or /sitemap.xml name, 
 those of --from, and goes on along the links of the same scheme, host and port. It asks
 with GET alone, heeds robots.txt, and waits where a server asks it to.
 
-A second capture into the same folder asks only for what has changed, and tells which
+A second capture into the same folder requests only what has changed, and reports which
 pages came, changed and went. What is stopped with Ctrl-C keeps what it has; --go-on
 continues.`,
 		Example: "  yellowgate capture http://localhost:8000/ --to captured\n" +

@@ -16,7 +16,7 @@ func (a *app) checkCmd() *cobra.Command {
 		Use: "check", GroupID: "publish", Args: cobra.NoArgs,
 		Short: "Read the gate file and the site, write nothing, tell what is wrong",
 		Long: `Reads the gate file and every page of the site and writes nothing. Use it after each
-change of the gate file: it tells errors, warnings, lines that change nothing, and on
+change of the gate file: it reports errors, warnings, lines that change nothing, and on
 how many pages each item is.`,
 		Example: "  yellowgate check\n  yellowgate check --verbose --gate tern-hill/yellowgate.yaml",
 		RunE: func(cmd *cobra.Command, args []string) error {

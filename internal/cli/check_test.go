@@ -114,7 +114,7 @@ func TestFilesOfServer(t *testing.T) {
 	b.Want(1, clitest.Args("check"), `item "later" loads /js/later.js, and the site has no such file`, "1 error")
 	b.Want(2, clitest.Args("apply"), `item "later" loads /js/later.js, and the site has no such file`)
 	origin.Close()
-	b.Want(1, clitest.Args("check", "--verbose"), `item "late" loads`, `item "later" loads`, "note: "+origin.URL+" could not be asked for files that the folder lacks: ", "connection refused")
+	b.Want(1, clitest.Args("check", "--verbose"), `item "late" loads`, `item "later" loads`, "note: "+origin.URL+" could not be queried for files that the folder lacks: ", "connection refused")
 }
 
 // TestJSON: every command's JSON is JSON, and has what a script would look for.

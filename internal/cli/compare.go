@@ -30,10 +30,10 @@ or with --verbose, it shows what else changed. With --fail-on, new findings fail
 baseline for CI. With --format html it is the page of the second one's audit, with the
 first beside it.
 
-With --browser it opens the pages of both in Chromium, in turn, and tells whether they look
-the same, pixel by pixel, and where not; what the browser asks for on one side alone, and
+With --browser it opens the pages of both in Chromium, in turn, and reports whether they look
+the same, pixel by pixel, and where not; what the browser requests on one side only, and
 what it measures. What moves by itself is learned from a second visit, and left out. Exit
-status 1 means that a page looks another.`,
+status 1 means that a page looks different.`,
 		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public --fail-on warning\n  yellowgate compare site public /visit/\n  yellowgate compare public https://ternhill.example/\n  yellowgate compare site public --format html --out compared.html\n  yellowgate compare site public --browser --screen 1280x800 --screen 390x844",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin(); err != nil {
@@ -116,7 +116,7 @@ status 1 means that a page looks another.`,
 	v.flags(cmd)
 	cmd.Flags().StringArrayVar(&masks, "mask", nil, "with --browser: do not look at what this `SELECTOR` matches; may be repeated")
 	cmd.Flags().IntVar(&runs, "runs", 2, "with --browser: how often each side is visited, in turn")
-	cmd.Flags().StringVar(&pictures, "pictures", "", "with --browser: write the pictures of pages that look another into a `FOLDER`")
+	cmd.Flags().StringVar(&pictures, "pictures", "", "with --browser: write the pictures of pages that look different into a `FOLDER`")
 	_ = cmd.MarkFlagDirname("pictures")
 	failOnFlag(cmd, &failOn)
 	cmd.Flags().Lookup("fail-on").DefValue = "never"

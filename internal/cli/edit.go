@@ -175,7 +175,7 @@ func (a *app) addCmd() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "add NAME", GroupID: "decide", Args: needs(1, 1, "add takes the name of the new item", "yellowgate add visit-counter --code-file counter.html --pages all"),
 		Short: "Add an item to the gate file",
-		Long: `Writes a new item at the end of the gate file's items and tells which pages gain it.
+		Long: `Writes a new item at the end of the gate file's items and reports which pages gain it.
 Every key of an item is an option of the same name; repeat one for a list. A mapping
 is given as in the gate file, in braces: --place '{before: main}'.
 
@@ -235,7 +235,7 @@ func (a *app) setCmd() *cobra.Command {
 		Short: "Change an item of the gate file: its pages, an exception, a parameter, …",
 		Long: `Changes keys of an item in the gate file, and nothing else in it: comments, order and
 quotes stay. Every key of an item is an option of the same name; repeat one for a list,
-or add to the list that is there with --more, or take entries out of it with --less. Then it tells which pages gain or lose
+or add to the list that is there with --more, or take entries out of it with --less. Then it reports which pages gain or lose
 what. Nothing is written where the gate file would then have a mistake.`,
 		Example: `  yellowgate set visit-counter --more --except /privacy/
   yellowgate set visit-counter --less --except /privacy/

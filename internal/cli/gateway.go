@@ -45,7 +45,7 @@ func (a *app) gatewayCmd() *cobra.Command {
 	var o gatewayFlags
 	cmd := &cobra.Command{
 		Use: "gateway", GroupID: "publish", Args: needs(0, 0, "gateway takes no argument: the application is the gate file's site.origin, or --origin", "yellowgate gateway --origin http://127.0.0.1:8000"),
-		Short: "Stand before an application, and gate every page that it answers with",
+		Short: "Stand before an application, and gate the pages among its responses",
 		Long: `Stands before the server that makes the pages, and puts the gate into effect on each page
 that passes. Whatever is no page (files, downloads, parts of files, event streams, web
 sockets, pieces of HTML for scripts) reaches the client as the application sent it, and so
@@ -162,7 +162,7 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 			return err
 		}
 		return &failure.Usage{
-			Message: "the gate file has mistakes, and a gateway does not begin with those",
+			Message: "the gate file has mistakes; the gateway will not start",
 			Remedy:  "yellowgate check says the same until they are mended",
 		}
 	}

@@ -71,7 +71,7 @@ func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
 	signal.Ignore(syscall.SIGPIPE) // a closed pipe is an error of writing
 	defer func() {
 		if e := recover(); e != nil {
-			a.messages().Failure(fmt.Sprintf("this is a mistake in yellowgate itself: %v", e), "nothing half-written is left behind; please report the command and the file")
+			a.messages().Failure(fmt.Sprintf("internal error in yellowgate: %v", e), "nothing half-written is left behind; please report the command and the file")
 			status = unreadable
 		}
 	}()

@@ -37,7 +37,7 @@ func (a *app) serveCmd() *cobra.Command {
 		Use: "serve", GroupID: "publish", Args: needs(0, 0, "serve takes no argument: it serves the site of the gate file", "yellowgate serve --gate tern-hill/yellowgate.yaml"),
 		Short: "The gated site in a browser, which loads again whenever you save",
 		Long: `Serves the site as apply would write it, and writes nothing: each page is read from the
-source folder and gated when it is asked for. When the gate file, a file that it names, a
+source folder and gated when it is requested. When the gate file, a file that it names, a
 fact or a page changes, open pages load themselves again. A mistake in the gate file is
 shown here and in the browser, until it is mended.
 

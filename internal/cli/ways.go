@@ -275,10 +275,10 @@ func addressQuery(option, text string, none pagequery.Expr) (pagequery.Expr, err
 	pagequery.Walk(x, func(x pagequery.Expr) {
 		switch x := x.(type) {
 		case *pagequery.Set, *pagequery.Has:
-			err = &failure.Usage{Message: option + " knows no " + x.String() + ": of a page that has not been asked for, only path and file are known", Remedy: option + " '/events/** and not /events/archive/**'"}
+			err = &failure.Usage{Message: option + " knows no " + x.String() + ": of a page that has not been requested, only path and file are known", Remedy: option + " '/events/** and not /events/archive/**'"}
 		case *pagequery.Field:
 			if x.Name != "path" && x.Name != "file" {
-				err = &failure.Usage{Message: option + " knows no " + x.Name + didyoumean.Suggest(x.Name, []string{"path", "file"}) + ": of a page that has not been asked for, only path and file are known"}
+				err = &failure.Usage{Message: option + " knows no " + x.Name + didyoumean.Suggest(x.Name, []string{"path", "file"}) + ": of a page that has not been requested, only path and file are known"}
 			}
 		}
 	})

@@ -25,7 +25,7 @@ it lists all items with their counts; with --table, each page with each item. Wi
 metadata key it lists the pages by the value that they have. Use it before you change
 or remove something.
 
-With --browser it opens the pages in Chromium, as apply would write them, and tells where a browser
+With --browser it opens the pages in Chromium, as apply would write them, and reports where a browser
 has the item, in its document or among its requests: also where the gate says out, and by whom.`,
 		Example: "  yellowgate where\n  yellowgate where visit-counter\n  yellowgate where robots\n  yellowgate where --table --format csv\n  yellowgate where visit-counter --browser",
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, prefix string) ([]string, cobra.ShellCompDirective) {
@@ -67,7 +67,7 @@ has the item, in its document or among its requests: also where the gate says ou
 				if known, _ := gatefile.KnownKey(gatefile.KeyName(args[0])); known {
 					if v.on {
 						return &failure.Usage{
-							Message: "--browser is for items; what scripts make of metadata is told by metadata-rewritten",
+							Message: "--browser is for items; what scripts make of metadata is reported by metadata-rewritten",
 							Remedy:  "yellowgate audit --browser",
 						}
 					}

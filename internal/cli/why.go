@@ -20,7 +20,7 @@ func (a *app) whyCmd() *cobra.Command {
 		Long: `Tells the verdict for an item on a page, the line of the gate file that decided, and
 what would change it. With a metadata key (title, robots, social.image, …) instead of
 an item it shows all values and the one that wins. With an address that has a fragment
-it tells whether a popup opens there. Use it when a page has what you do not expect.`,
+it says whether a popup opens there. Use it when a page has what you do not expect.`,
 		Example: "  yellowgate why /visit/ visit-counter\n  yellowgate why /events/perseids/ title\n  yellowgate why '/visit/#night-letter'",
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, prefix string) ([]string, cobra.ShellCompDirective) {
 			if len(args) == 1 {

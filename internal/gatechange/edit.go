@@ -523,7 +523,7 @@ func (e *Edit) Remove(release bool) (*result.Edit, error) {
 						it.Name,
 						pageedit.SomePages(pages),
 					),
-					Remedy: "take the spots out of the pages first; --release removes the item all the same, and check reports its spots until they are gone",
+					Remedy: "take the spots out of the pages first; --release removes the item anyway, and check reports its spots until they are gone",
 				}
 			}
 		}

@@ -49,7 +49,7 @@ func Each(n int, do func(i int) error) error {
 func guarded[T any](i int, do func(i int) (T, error)) (result T, err error) {
 	defer func() {
 		if e := recover(); e != nil {
-			err = fmt.Errorf("this is a mistake in yellowgate itself, at work on file number %d: %v", i+1, e)
+			err = fmt.Errorf("internal error in yellowgate, at work on file number %d: %v", i+1, e)
 		}
 	}()
 	return do(i)

@@ -78,13 +78,13 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 			t.right[3] = true
 			t.add(
 				p.dim.Render("item"),
-				p.dim.Render("gate says in"),
-				p.dim.Render("text has it"),
-				p.dim.Render("browser has it"),
+				p.dim.Render("expected on"),
+				p.dim.Render("in the text"),
+				p.dim.Render("in the browser"),
 				"",
 			)
 		} else {
-			t.add(p.dim.Render("item"), p.dim.Render("gate says in"), p.dim.Render("pages have it"), "")
+			t.add(p.dim.Render("item"), p.dim.Render("expected on"), p.dim.Render("found on"), "")
 		}
 		// Those that are as the gate says come last and, where there are many, in one line.
 		items := slices.Clone(a.ByItem)
@@ -182,7 +182,7 @@ func (p *Printer) auditedPages(pages []audit.PageSum, verbose bool) {
 		p.dim.Render("requests"),
 		p.dim.Render("blocking"),
 		p.dim.Render("bytes"),
-		p.dim.Render("for nothing"),
+		p.dim.Render("unused"),
 	)
 	for i, x := range pages {
 		if i == limit || x.Errors+x.Warnings == 0 && !verbose {

@@ -345,7 +345,7 @@ func Markdown(w io.Writer, a *result.Audit) error {
 		}
 	}
 	if len(items) > 0 {
-		b.WriteString("\n| item | gate says in | pages have it | missing | leaked |\n|---|---:|---:|---:|---:|\n" + strings.Join(items, ""))
+		b.WriteString("\n| item | expected on | found on | missing | leaked |\n|---|---:|---:|---:|---:|\n" + strings.Join(items, ""))
 	}
 	_, err := io.WriteString(w, b.String())
 	return err

@@ -69,8 +69,8 @@ func (p *Printer) Looks(before, after string, l *result.Looks, verbose bool) {
 			)
 		}
 	}
-	p.sides("asked for on the later side alone", l.Came)
-	p.sides("no longer asked for", l.Went)
+	p.sides("requested on the later side only", l.Came)
+	p.sides("no longer requested", l.Went)
 	p.sides("exceptions that are new", l.NewMistakes)
 	p.measures(l)
 }
@@ -194,7 +194,7 @@ type htmlSide struct {
 }
 
 // LooksHTML writes what two sides differ in as visitors see them, as a page of HTML that loads nothing:
-// the pictures of pages that look another are in it.
+// the pictures of pages that look different are in it.
 func LooksHTML(w io.Writer, before, after string, l *result.Looks) error {
 	d := struct {
 		Before, After              string
@@ -229,7 +229,7 @@ func LooksHTML(w io.Writer, before, after string, l *result.Looks) error {
 	for _, side := range []struct {
 		title string
 		of    map[string][]string
-	}{{"Asked for on the later side alone", l.Came}, {"No longer asked for", l.Went}, {"Exceptions that are new", l.NewMistakes}} {
+	}{{"Requested on the later side only", l.Came}, {"No longer requested", l.Went}, {"Exceptions that are new", l.NewMistakes}} {
 		h := htmlSide{Title: side.title}
 		for _, what := range result.Sorted(side.of) {
 			h.Rows = append(h.Rows, struct{ What, On string }{what, wording.List(side.of[what], 6)})

@@ -28,12 +28,12 @@ func TestLooksHTML(t *testing.T) {
 	}
 	text := out.String()
 	for _, want := range []string{`<b class="good">1</b> look the same`, `<b class="warning">2</b> look another`, "120 pixels differ, 1.2 %, in 2 places.", "30 x 40 at 1, 2", "in <code>the page</code>", `src="data:image/jpeg;base64,/9j/`, "Not read: it crashed",
-		"Asked for on the later side alone", "Exceptions that are new", `<td class="warning">another on 1 page</td>`, `<td class="good">another on 1 page</td>`, "no difference larger than its noise"} {
+		"Requested on the later side only", "Exceptions that are new", `<td class="warning">another on 1 page</td>`, `<td class="good">another on 1 page</td>`, "no difference larger than its noise"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("%q is not in\n%s", want, text)
 		}
 	}
-	if strings.Contains(text, "<img src=x") || strings.Contains(text, "No longer asked for") || strings.Count(text, "<img") != 1 || strings.Contains(text, "http") {
+	if strings.Contains(text, "<img src=x") || strings.Contains(text, "No longer requested") || strings.Count(text, "<img") != 1 || strings.Contains(text, "http") {
 		t.Errorf("it has what it should not:\n%s", text)
 	}
 }

@@ -90,7 +90,7 @@ func (p *Printer) Serving(at, own string, source, watched, loopback bool) {
 	p.Line("%s %s", p.in.Render("✓ "+what+" is at"), p.head.Render(at))
 	p.Line("  %s lists its pages and shows the audit of each", strings.TrimSuffix(at, "/")+own)
 	if !watched {
-		p.Line("  %s", p.note.Render("the system tells of no changes here: it is looked once a second"))
+		p.Line("  %s", p.note.Render("the system reports no changes here: files are checked once a second"))
 	}
 	if !loopback {
 		p.Line("  %s", p.warn.Render("everybody who reaches this machine can see it"))
@@ -146,7 +146,7 @@ func (p *Printer) StandIns(dir string, hosts []string, open, audit string) {
 	for _, h := range hosts {
 		p.Line("  %s", h)
 	}
-	p.Line("A browser that is told so shows the whole site, and asks nobody else:")
+	p.Line("Started like this, a browser shows the whole site and requests nothing else:")
 	p.Line("  %s", p.name.Render(open))
 	p.Line(
 		"What the vendors' scripts do to the pages as they were, and to the gated ones after yellowgate apply (without the folder):",

@@ -196,7 +196,7 @@ func (p *Printer) surveyBrowser(b *result.SurveyBrowser, verbose bool) {
 			p.dim.Render("wire"),
 			p.dim.Render("name"),
 			p.dim.Render(map[bool]string{true: "why"}[why]),
-			p.dim.Render("asked for by"),
+			p.dim.Render("requested by"),
 			p.dim.Render("item"),
 		)
 		for i, a := range all {
@@ -221,9 +221,9 @@ func (p *Printer) surveyBrowser(b *result.SurveyBrowser, verbose bool) {
 		p.table(t)
 	}
 	list("Only scripts ask for", b.Scripts, false)
-	list("Asked for in vain", b.Failed, true)
+	list("Failed requests", b.Failed, true)
 	if len(b.Never) > 0 {
-		p.Line("  %s", p.name.Render(fmt.Sprintf("In the pages' text, and no browser asked for it: %d", len(b.Never))))
+		p.Line("  %s", p.name.Render(fmt.Sprintf("In the pages' text, and never requested by the browser: %d", len(b.Never))))
 		limit := 12
 		if verbose {
 			limit = len(b.Never)

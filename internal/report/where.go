@@ -77,7 +77,7 @@ func (p *Printer) inBrowser(w *result.WhereItem, b *result.InBrowser, verbose bo
 	}
 	list("in, and a browser has none of it", b.Lacks)
 	if len(b.Leaks) > 0 {
-		p.Line("  %s", p.bad.Render("out, and a browser has it all the same"))
+		p.Line("  %s", p.bad.Render("excluded, and a browser still has it"))
 		t := &table{}
 		for _, x := range b.Leaks {
 			t.add(Clean(x.Page), p.dim.Render("by "+cmp.Or(Clean(x.By), "the page itself")))

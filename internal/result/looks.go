@@ -20,7 +20,7 @@ type Looks struct {
 	NewMistakes map[string][]string `json:"newMistakes"`
 }
 
-// Another are the pages that look another.
+// Another are the pages that look different.
 func (l *Looks) Another() (out []*PageLook) {
 	for i := range l.Pages {
 		if p := &l.Pages[i]; p.Unread != "" || !p.Difference.Same() {

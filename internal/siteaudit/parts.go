@@ -214,7 +214,7 @@ func (p *partFile) next() ([]byte, error) {
 			return line, nil
 		case errors.Is(err, bufio.ErrBufferFull) && len(line) < mostLine:
 		case errors.Is(err, io.EOF):
-			return nil, p.wrong("the part ends in the middle: it was not written to its end")
+			return nil, p.wrong("the part is incomplete: it was not written to its end")
 		case err != nil && !errors.Is(err, bufio.ErrBufferFull):
 			return nil, &failure.Path{Path: p.name, Err: err}
 		default:

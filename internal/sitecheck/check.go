@@ -172,7 +172,7 @@ func (w *inTheWay) anywhere() []problem.Problem {
 	if w.server != nil && w.server.Err() != nil {
 		out = append(out, problem.Problem{Severity: problem.Note, Pos: w.p.Gate.File.Site.Origin.Pos,
 			Message: fmt.Sprintf(
-				"%s could not be asked for files that the folder lacks: %v",
+				"%s could not be queried for files that the folder lacks: %v",
 				w.server.Origin,
 				w.server.Err(),
 			), Remedy: "start it, and try again"})

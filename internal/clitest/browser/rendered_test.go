@@ -24,18 +24,18 @@ var planted = []struct {
 	want       []string // check, and a part of the message
 }{
 	{"a tag that is out is added by a script", `<script>var s = document.createElement("script"); s.src = "/js/counter.js"; document.head.append(s);</script>`,
-		[]string{"runtime-leak counter: item \"counter\" is out here, and /js/counter.js is asked for all the same (asked for by a script of the page)", "loaded-by-script /js/counter.js"}},
+		[]string{"runtime-leak counter: item \"counter\" is out here, and /js/counter.js is asked for all the same (requested by a script of the page)", "loaded-by-script /js/counter.js"}},
 	{"by a container", `<script src="/js/box.js"></script>`,
-		[]string{"runtime-leak counter: item \"counter\" is out here, and /js/counter.js is asked for all the same (asked for by /js/box.js)", "loaded-by-script /js/counter.js (asked for by /js/box.js)"}},
+		[]string{"runtime-leak counter: item \"counter\" is out here, and /js/counter.js is asked for all the same (requested by /js/box.js)", "loaded-by-script /js/counter.js (requested by /js/box.js)"}},
 	{"a file that is not there", `<script>new Image().src = "/img/none.png";</script>`, []string{"failed-load /img/none.png: it answers 404"}},
-	{"a script that is not there", `<script>var s = document.createElement("script"); s.src = "/js/none.js"; document.head.append(s);</script>`, []string{"failed-load /js/none.js: it answers 404 (asked for by a script of the page)"}},
+	{"a script that is not there", `<script>var s = document.createElement("script"); s.src = "/js/none.js"; document.head.append(s);</script>`, []string{"failed-load /js/none.js: it answers 404 (requested by a script of the page)"}},
 	{"another site's script that is something else", `<script>var s = document.createElement("script"); s.src = "http://127.0.0.1:CORS/page.js"; document.head.append(s);</script>`,
 		[]string{"failed-load http://127.0.0.1:CORS/page.js: the browser keeps the answer from the page, since it is of another kind than what was asked for"}},
-	{"a call that fails", `<script>fetch("/fails").catch(function () {});</script>`, []string{"failed-load /fails: it answers 404 (asked for by a script of the page)"}},
+	{"a call that fails", `<script>fetch("/fails").catch(function () {});</script>`, []string{"failed-load /fails: it answers 404 (requested by a script of the page)"}},
 	{"a wrong digest", `<script src="/js/there.js" integrity="sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC"></script>`, []string{"failed-load /js/there.js: the browser does not take it, since it is another file than its digest says"}},
 	{"a policy", `<meta http-equiv="Content-Security-Policy" content="script-src 'self' 'unsafe-inline'"><script>var s = document.createElement("script"); s.src = "https://count.example/c.js"; document.head.append(s);</script>`, []string{"blocked-by-policy"}},
 	{"a policy that stops what no text names", `<meta http-equiv="Content-Security-Policy" content="script-src 'self' 'unsafe-inline'; connect-src 'self'"><script>fetch("https://data." + "example/stars").catch(function () {}); try { eval("1"); } catch (e) {}</script>`,
-		[]string{"blocked-by-policy connect-src does not let in https://data.example/stars (asked for by a script of the page)", "blocked-by-policy script-src does not let in code made of a text (eval), which a script of the page puts in"}},
+		[]string{"blocked-by-policy connect-src does not let in https://data.example/stars (requested by a script of the page)", "blocked-by-policy script-src does not let in code made of a text (eval), which a script of the page puts in"}},
 	{"another site does not let it have it", `<script>fetch("http://127.0.0.1:CORS/data").catch(function () {});</script>`, []string{"failed-load http://127.0.0.1:CORS/data: the other site does not let this one have it"}},
 	{"without TLS", `<script src="http://count.example/c.js"></script>`, []string{"failed-load http://count.example/c.js: the browser does not load it, since it comes without TLS on a page that came with it"}},
 	{"nobody answers", `<script>fetch("http://127.0.0.1:1/").catch(function () {});</script>`, []string{"failed-load http://127.0.0.1:1/: "}},
@@ -50,7 +50,7 @@ nothing.there();
 	{"something late without a height", `<div id=late></div><p style="height: 400px">stars</p><script>setTimeout(function () { document.getElementById("late").innerHTML = "<div style='height: 500px'>late</div>"; }, 300);</script>`, []string{"moves-the-page the layout shifts by "}},
 	{"a script that loads an item twice", `<script src="/js/twice.js"></script><script>var s = document.createElement("script"); s.src = "/js/twice.js"; document.head.append(s);</script>`,
 		[]string{"double-load /js/twice.js is loaded a second time, by a script of the page"}},
-	{"an answer of 500", `<script>fetch("http://127.0.0.1:CORS/500").catch(function () {});</script>`, []string{"failed-load http://127.0.0.1:CORS/500: it answers 500 (asked for by a script of the page)"}},
+	{"an answer of 500", `<script>fetch("http://127.0.0.1:CORS/500").catch(function () {});</script>`, []string{"failed-load http://127.0.0.1:CORS/500: it answers 500 (requested by a script of the page)"}},
 	{"a canonical that a script writes", `<link rel=canonical href="/p00/"><script>document.querySelector("[rel=canonical]").href = "/p01/";</script>`, []string{`metadata-rewritten the canonical is "/p00/" in the text, and "/p01/" in the browser`}},
 	{"a dialog before the page", `<script src="/js/ask.js"></script>`, []string{"covers-the-page the dialog ask stands before the page, and nothing else can be used until it is closed, put in by /js/ask.js"}},
 	{"a small dialog", `<dialog open style="width: 90px">hint</dialog>`, nil},
@@ -158,7 +158,7 @@ func TestHAR(t *testing.T) {
 	b := clitest.New(t, "yellowgate.yaml", clitest.SiteHead+"items:\n  counter: {found: {url: /js/counter.js}, pages: /with/}\n  box: {script: /js/box.js, pages: all}\n  never: {script: /js/never.js, pages: all}\n",
 		"site/visit/index.html", clitest.Doc("Visit", "<h1>Visit</h1>"), "site/js/box.js", "box()", "site/js/counter.js", "count()", "site/js/never.js", "never()", "visit.har", recording, "bad.har", "[]", "no.har", `{"log": {"entries": []}}`)
 	b.Want(0, clitest.Args("apply", "--quiet"))
-	out := b.Want(1, clitest.Args("audit", "--har", "visit.har"), "visit.har has 1 page", "browser has it", "failed-load", "/js/counter.js: it answers 404 (asked for by /js/box.js)", "runtime-leak", "never-loaded", "the browser never asked for /js/never.js")
+	out := b.Want(1, clitest.Args("audit", "--har", "visit.har"), "visit.har has 1 page", "browser has it", "failed-load", "/js/counter.js: it answers 404 (requested by /js/box.js)", "runtime-leak", "never-loaded", "the browser never requested /js/never.js")
 	if strings.Contains(out, "metadata-rewritten") {
 		t.Errorf("a recording has no document:\n%s", out)
 	}

@@ -28,7 +28,7 @@ func TestSeen(t *testing.T) {
 		"site/bare/index.html", clitest.Doc("Bare", `<template><script src="/js/never.js"></script></template><script src="/js/skipped.js" nomodule></script><script>document.querySelector(".notice")?.remove();</script>`),
 		"site/js/counter.js", "counted = 1;", "site/js/never.js", "1", "site/js/skipped.js", "1",
 		"site/js/box.js", `for (const u of ["/js/counter.js", "https://count.example/c.js"]) { const s = document.createElement("script"); s.src = u; document.head.append(s); }`)
-	b.Want(0, clitest.Args("where", "counter", "--browser"), "counter is on 1 of 3 pages", "a browser has it on 2 of 3 pages (1280x800)", "out, and a browser has it all the same", "/shop/", "by /js/box.js")
+	b.Want(0, clitest.Args("where", "counter", "--browser"), "counter is on 1 of 3 pages", "a browser has it on 2 of 3 pages (1280x800)", "excluded, and a browser still has it", "/shop/", "by /js/box.js")
 	if !testsize.Full() {
 		return
 	}
@@ -48,7 +48,7 @@ func TestSeen(t *testing.T) {
 		}
 	}
 	b.Want(0, clitest.Args("where", "--browser"), "browser has it")
-	b.Want(0, clitest.Args("survey", "--browser"), "in a browser (1280x800)", "Asked for in vain: 1", "/js/gone.js", "404", "no browser asked for it: 1", "/js/skipped.js")
+	b.Want(0, clitest.Args("survey", "--browser"), "in a browser (1280x800)", "Failed requests: 1", "/js/gone.js", "404", "no browser asked for it: 1", "/js/skipped.js")
 	b.Want(2, clitest.Args("where", "--browser", "--table"), "no --table")
 	b.Want(2, clitest.Args("where", "robots", "--browser"), "metadata-rewritten")
 	b.Want(2, clitest.Args("where", "--screen", "390x844"), "add --browser")

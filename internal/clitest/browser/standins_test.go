@@ -70,10 +70,10 @@ func TestStandIns(t *testing.T) {
 	for _, want := range []string{
 		"moves-the-page /contact/ : the layout shifts by ",
 		"cookie-set /shop/ : it leaves the cookie lantern, for 365 days",
-		"failed-load /shop/ tag-box: https://tags.lantern.example/last-summer.js: it answers 404 (asked for by https://tags.lantern.example/box.js)",
-		"loaded-by-script /shop/ tag-box: https://tags.lantern.example/replay.js (asked for by https://tags.lantern.example/box.js)",
+		"failed-load /shop/ tag-box: https://tags.lantern.example/last-summer.js: it answers 404 (requested by https://tags.lantern.example/box.js)",
+		"loaded-by-script /shop/ tag-box: https://tags.lantern.example/replay.js (requested by https://tags.lantern.example/box.js)",
 		"loaded-by-script /shop/ tag-box: https://tags.lantern.example/last-summer.js",
-		"loaded-by-script /shop/ booking-tag: https://campaign.lantern.example/booked.gif (asked for by a script of the page)",
+		"loaded-by-script /shop/ booking-tag: https://campaign.lantern.example/booked.gif (requested by a script of the page)",
 		"runtime-leak /shop/ booking-tag: item \"booking-tag\" is out here, and https://campaign.lantern.example/booked.gif is asked for all the same",
 		"script-error /shop/ tag-box: ",
 		"unexpected-request /shop/ tag-box: tags.lantern.example is not among the trusted hosts",

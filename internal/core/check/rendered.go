@@ -76,11 +76,11 @@ func (p *Pass) TextHas(target string) bool {
 	return false
 }
 
-// AskedBy tells who asked for a request: " (asked for by container.js → tag.js)", or nothing for the
+// AskedBy tells who asked for a request: " (requested by container.js → tag.js)", or nothing for the
 // page.
 func AskedBy(r *pageload.Record, i int) string {
 	if by := r.Asks(i); by != "" {
-		return " (asked for by " + by + ")"
+		return " (requested by " + by + ")"
 	}
 	return ""
 }

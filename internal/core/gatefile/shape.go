@@ -35,7 +35,7 @@ type SiteShape struct {
 	Output        Line    `key:"output"        doc:"folder that apply writes"`
 	Facts         Texts   `key:"facts"         doc:"facts files: CSV with a path column, JSON or YAML"`
 	Ignore        Texts   `key:"ignore"        doc:"globs of files left alone and not copied"`
-	Also          Texts   `key:"also"          doc:"globs of dot-files to be copied all the same, such as .htaccess"`
+	Also          Texts   `key:"also"          doc:"globs of dot-files that are copied, such as .htaccess"`
 	Pages         Texts   `key:"pages"         doc:"globs of HTML files that are pages though they have no html, head, body or title tag"`
 	Trust         Texts   `key:"trust"         doc:"hosts whose third-party code is expected"`
 	Outside       Texts   `key:"outside"       doc:"files and folders outside the gate file's folder that it may name as code, facts or includes"`
@@ -107,7 +107,7 @@ type ItemShape struct {
 	Found      Matchers           `key:"found"       doc:"elements of the source page that belong to the item"`
 	Replaces   Matchers           `key:"replaces"    doc:"elements of the source page that the item stands in for"`
 	Pages      Queries            `key:"pages"       doc:"page query: where the item is in"`
-	Except     Queries            `key:"except"      doc:"page query: where it is not, all the same"`
+	Except     Queries            `key:"except"      doc:"page query: pages that are excluded"`
 	NotWith    Names              `key:"not-with"    doc:"items that must never meet this one on a page"`
 	Place      PlaceShape         `key:"place"       doc:"where its parts go"`
 	Each       bool               `key:"each"        doc:"true: at every match of the place's selector, not just the first"`

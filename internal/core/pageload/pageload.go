@@ -306,7 +306,7 @@ type Sum struct {
 	Requests   int     `json:"requests"`
 	Failed     int     `json:"failed"` // of the requests: that brought nothing
 	Wire       int64   `json:"wire"`   // bytes that came
-	Paint      float64 `json:"paint"`  // ms until the largest paint, in the middle of the visits
+	Paint      float64 `json:"paint"`  // ms until the largest paint, median of the visits
 	Shift      float64 `json:"shift"`  // layout shift, of all visits together
 	Blocking   float64 `json:"blocking"`
 	Exceptions int     `json:"exceptions"`

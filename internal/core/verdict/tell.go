@@ -147,7 +147,7 @@ func (v *Verdict) Change(pg *page.Page) []string {
 	case Disabled:
 		return []string{fmt.Sprintf("take the line disabled: true out (%s)", v.Rule)}
 	case Dates:
-		return []string{fmt.Sprintf("change its dates (%s); --at DAY tells what another day brings", v.Rule)}
+		return []string{fmt.Sprintf("change its dates (%s); --at DAY shows what another day brings", v.Rule)}
 	case Spot:
 		return []string{"take the spot out of the page", perPage("out")}
 	case PerPage:

@@ -31,7 +31,7 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 					line,
 					col,
 					v.Item.Name,
-					fmt.Sprintf("item %q stands in for this, and it is on the page all the same", v.Item.Name),
+					fmt.Sprintf("item %q replaces this, and it is still on the page", v.Item.Name),
 					"run yellowgate apply",
 				)
 			}

@@ -23,7 +23,7 @@ the browser did not read: it crashed, hung, or never came to rest.`,
 					1,
 					"",
 					"the browser did not read the page on a screen of "+r.Screen+": "+r.Unread,
-					"open it in a browser by hand; what it asks for and does there is not known here",
+					"open it in a browser by hand; what it requests and does there is not known here",
 				)
 			}
 		}

@@ -25,7 +25,7 @@ it in full.`,
 			if e.URL != "" && !weburl.IsAbsolute(e.URL) && !strings.HasPrefix(strings.TrimSpace(e.URL), "//") {
 				p.At(
 					e,
-					fmt.Sprintf("the canonical %s is no absolute address", e.URL),
+					fmt.Sprintf("canonical URL %s is not absolute", e.URL),
 					`write it in full, or set it by a metadata rule: canonical: "@{page.url}"`,
 				)
 			}

@@ -14,7 +14,7 @@ var metaInBody = &check.Check{
 	Doc: `Metadata counts in the head. In the body, search engines and social sites pass over
 it, and so do browsers for most of it. Move the element into the head; a metadata
 rule of the gate file does that by itself for the keys it sets. Elements that fell
-into the body because the head is broken are told by broken-head, once. A meta
+into the body because the head is broken are reported by broken-head, once. A meta
 with itemprop belongs where it stands.`,
 	Bad:  "<body>\n  <meta name=\"description\" content=\"Dark skies\">",
 	Good: "<head>\n  <meta name=\"description\" content=\"Dark skies\">\n</head>",

@@ -10,7 +10,7 @@ import (
 var socialImage = &check.Check{
 	Name: "social-image", Family: "head", Severity: problem.Warning,
 	Title: "the picture for shared links cannot be fetched",
-	Doc: `Whoever shows a link to the page asks for the picture from far away: an address without
+	Doc: `Whoever shows a link to the page requests the picture from far away: an address without
 https:// and host leads nowhere for most of them, and a file that is not there shows an empty
 box. Write the whole address.`,
 	Bad:  "-- site/visit/index.html --\n<meta property=\"og:image\" content=\"/img/dome.jpg\">",

@@ -21,7 +21,7 @@ var blockedByPolicy = &check.Check{
 answer, and by that a browser refuses the element: the script does not run, the style does
 not apply, the picture is not shown. The finding names the directive. Let the host in there,
 give inline code a nonce or its digest, or take the element out. A policy is in force for
-what stands below it. An audit with --browser tells what scripts ask for and put in, too.`,
+what stands below it. An audit with --browser also reports what scripts request and insert.`,
 	Bad:  "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'\">\n<script src=\"https://count.example/c.js\" async></script>",
 	Good: "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self' https://count.example\">\n<script src=\"https://count.example/c.js\" async></script>",
 	Page: func(p *check.Pass) {
@@ -56,7 +56,7 @@ func reportStoppedThere(p *check.Pass) {
 					x.Target,
 					x.Item,
 					rule+" does not let in "+x.Target+check.AskedBy(r, i),
-					"add its host to "+rule+", or take out what asks for it",
+					"add its host to "+rule+", or remove what requests it",
 				)
 			}
 		}

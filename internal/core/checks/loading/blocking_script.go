@@ -11,7 +11,7 @@ import (
 
 var blockingScript = &check.Check{
 	Name: "blocking-script", Family: "loading", Severity: problem.Warning,
-	Title: "a script holds up the page",
+	Title: "a script blocks rendering",
 	Doc: `A script with a src and without defer, async or type="module" stops the browser from
 reading on until it has been fetched and run. In the head it keeps the page white;
 amid the body it keeps back what follows. Load it with defer, or put it at the end
@@ -28,7 +28,7 @@ of the body. Inline scripts are not reported: they wait for nothing but themselv
 			case e.Area == "head":
 				p.At(
 					e,
-					fmt.Sprintf("%s blocks in the head: the page stays white until it has run", e.URL),
+					fmt.Sprintf("%s blocks rendering until it has run", e.URL),
 					"load it with defer, or at the end of the body",
 				)
 			case contentAfterElement(p, e.El.End):

@@ -11,7 +11,7 @@ import (
 var blockingStyle = &check.Check{
 	Name: "blocking-style", Family: "loading", Severity: problem.Note,
 	Title: "several stylesheets hold up the first paint",
-	Doc: `The page stays white until all stylesheets of its head have come. Four and more are
+	Doc: `Rendering is blocked until all stylesheets of the head have come. Four and more are
 mostly a sign that some are not needed here, or could be one file.`,
 	Bad:  "<link rel=\"stylesheet\" href=\"/a.css\">\n<link rel=\"stylesheet\" href=\"/b.css\">\n<link rel=\"stylesheet\" href=\"/c.css\">\n<link rel=\"stylesheet\" href=\"/d.css\">",
 	Good: "<link rel=\"stylesheet\" href=\"/site.css\">",

@@ -10,7 +10,7 @@ import (
 var deadFile = &check.Check{
 	Name: "dead-file", Family: "loading", Severity: problem.Error,
 	Title: "the page loads a file that the site does not have",
-	Doc: `The browser asks for the file, waits, and gets an error: what it was for does not
+	Doc: `The browser requests the file, waits, and gets an error: what it was for does not
 work, and the request was for nothing. Capital letters count: Site.js is not
 site.js on most servers. Mend the address, or take the element out.`,
 	Bad:  "-- site/js/slides.js --\nslides();\n-- site/visit/index.html --\n<script src=\"/js/Slides.js\"></script>",

@@ -18,8 +18,8 @@ var doubleLoad = &check.Check{
 	Name: "double-load", Family: "loading", Severity: problem.Error,
 	Title: "the page loads one file twice",
 	Doc: `A script that is loaded twice runs twice: counters count double, handlers fire double.
-A stylesheet loaded twice is work for nothing. Mostly two add-ons each bring their
-own copy. Keep one. An audit with --browser tells what scripts load again, too.`,
+A stylesheet loaded twice is wasted work. Mostly two add-ons each bring their
+own copy. Keep one. An audit with --browser also reports what scripts load again.`,
 	Bad:  "<script src=\"/js/site.js\" defer></script>\n<script src=\"/js/site.js\" defer></script>",
 	Good: "<script src=\"/js/site.js\" defer></script>",
 	Page: func(p *check.Pass) {

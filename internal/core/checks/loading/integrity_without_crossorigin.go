@@ -10,7 +10,7 @@ var integrityWithoutCrossorigin = &check.Check{
 	Name: "integrity-without-crossorigin", Family: "loading", Severity: problem.Error,
 	Title: "a file with a digest is not run, for the browser may not compare it",
 	Doc: `A browser compares a file of another host with its digest only if the host lets it read
-the file, which crossorigin asks for; without, the file is not run at all (Subresource
+the file, which crossorigin requests; without, the file is not run at all (Subresource
 Integrity, 3.5). Write crossorigin="anonymous".`,
 	Bad:  "<script src=\"https://lib.example/a.js\" integrity=\"sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC\"></script>",
 	Good: "<script src=\"https://lib.example/a.js\" integrity=\"sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC\" crossorigin=\"anonymous\"></script>",

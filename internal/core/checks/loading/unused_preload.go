@@ -12,7 +12,7 @@ var unusedPreload = &check.Check{
 	Name: "unused-preload", Family: "loading", Severity: problem.Note,
 	Title: "a file is preloaded and not used",
 	Doc: `A preload fetches a file before anything else, and the page loads no such script or
-stylesheet: it is fetched for nothing, in front of what is needed. Take it out, or
+stylesheet: it is fetched and not used, in front of what is needed. Take it out, or
 mend its address.`,
 	Bad:  "<link rel=\"preload\" href=\"/js/old.js\" as=\"script\">",
 	Good: "<link rel=\"preload\" href=\"/js/site.js\" as=\"script\">\n<script src=\"/js/site.js\" defer></script>",

@@ -13,7 +13,7 @@ const coveredShare = 0.3
 var coversThePage = &check.Check{
 	Name: "covers-the-page", Family: "rendered", Severity: problem.Warning,
 	Title: "a dialog that no item of the gate opens covers the page once it has loaded",
-	Doc: `A dialog stands open that holds up the whole page (it is modal), or takes up a third of the screen
+	Doc: `A dialog is open that blocks the whole page (it is modal), or takes up a third of the screen
 and more: mostly a consent banner, an offer or a chat of somebody else. Visitors must close it before
 they can read. Told of an audit with --browser only; popups of items that are in are meant.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +

@@ -10,8 +10,8 @@ import (
 
 var failedLoad = &check.Check{
 	Name: "failed-load", Family: "rendered", Severity: problem.Error,
-	Title: "the browser asked for something and did not get it",
-	Doc: `A request of the page failed: the server answers with an error or not at all, the file is
+	Title: "a request failed",
+	Doc: `A request of the page failed: the server responds with an error or not at all, the file is
 another than its digest says, the other site does not let this one have it, or it goes
 without TLS from a page that came with it. What it was for does not work. Told of an
 audit with --browser only.`,
@@ -28,7 +28,7 @@ audit with --browser only.`,
 						x.Target,
 						x.Item,
 						x.Target+": "+why+check.AskedBy(r, i),
-						"mend the address or the server, or take out what asks for it",
+						"mend the address or the server, or remove what requests it",
 					)
 				}
 			}
@@ -56,7 +56,7 @@ func failure(x *pageload.Request) string {
 	case pageload.TimedOut:
 		return "the server did not answer in time"
 	case pageload.KeptBack:
-		return "the browser keeps the answer from the page, since it is of another kind than what was asked for: mostly an error page of the other site"
+		return "the browser keeps the answer from the page, since it is of another kind than what was requested: mostly an error page of the other site"
 	case "":
 		if x.Status >= 400 {
 			return fmt.Sprintf("it answers %d", x.Status)

@@ -10,7 +10,7 @@ import (
 
 var neverLoaded = &check.Check{
 	Name: "never-loaded", Family: "rendered", Severity: problem.Error, Says: check.Missing,
-	Title: "an item that is in was never asked for by the browser",
+	Title: "an expected item was never requested by the browser",
 	Doc: `The page's text has the item's script or stylesheet, and the browser did not ask for it: it
 stands where markup is inert, a script took it out before it was read, or a consent tool
 holds it back until somebody agrees. Told of an audit with --browser only.`,
@@ -34,7 +34,7 @@ holds it back until somebody agrees. Told of an audit with --browser only.`,
 			if !asked {
 				p.At(
 					e,
-					"the browser never asked for "+e.URL,
+					"the browser never requested "+e.URL,
 					"look for what takes it out or holds it back before the browser gets to it",
 				)
 			}

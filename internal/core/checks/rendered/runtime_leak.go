@@ -13,7 +13,7 @@ var runtimeLeak = &check.Check{
 	Name: "runtime-leak", Family: "rendered", Severity: problem.Error, Says: check.Leaked,
 	Title: "an item that is out here is brought in by a script",
 	Doc: `The page's text does not have the item, and the gate says that it is out; a script puts it in or
-asks for its files all the same, mostly a tag container or a loader. The finding names the
+still requests its files, mostly a tag container or a loader. The finding names the
 chain that leads to it. Keep that script out of the page, or change its settings. Told
 of an audit with --browser only.`,
 	Bad: "-- yellowgate.yaml --\nitems:\n  counter: {found: {url: /js/counter.js}, pages: /}\n-- site/visit/index.html --\n<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
@@ -32,12 +32,12 @@ of an audit with --browser only.`,
 							"",
 							it.Name,
 							fmt.Sprintf(
-								"item %q is out here, and %s is asked for all the same%s",
+								"item %q is excluded here, and %s is still requested%s",
 								it.Name,
 								x.Target,
 								check.AskedBy(r, i),
 							),
-							"keep what asks for it out of the page, or change its settings",
+							"keep what requests it out of the page, or change its settings",
 						)
 						told = true
 					}
@@ -49,7 +49,7 @@ of an audit with --browser only.`,
 							"",
 							it.Name,
 							fmt.Sprintf(
-								"item %q is out here, and a script puts it in all the same: %s",
+								"item %q is excluded here, and a script still inserts it: %s",
 								it.Name,
 								r.Places(e.By),
 							),

@@ -9,7 +9,7 @@ import (
 
 var canonicalRedirects = &check.Check{
 	Name: "canonical-redirects", Family: "server", Severity: problem.Warning,
-	Title: "the canonical names an address that leads on to another",
+	Title: "the canonical URL redirects",
 	Doc: `The canonical says which address stands for the page, and the server says of that address
 that the page is elsewhere: search engines have to choose. Name the address that the
 server ends at. Told of a captured site only.`,
@@ -28,7 +28,7 @@ server ends at. Told of a captured site only.`,
 			if to, steps := p.Site.Addresses.Redirects(e.Ref.Path); steps > 0 {
 				p.At(
 					e,
-					fmt.Sprintf("the canonical names %s, and the server leads on from there to %s", e.URL, to),
+					fmt.Sprintf("canonical URL %s redirects to %s", e.URL, to),
 					"name the address that the server ends at",
 				)
 			}

@@ -7,10 +7,10 @@ import (
 
 var deadPage = &check.Check{
 	Name: "dead-page", Family: "server", Severity: problem.Error,
-	Title: "a link or the sitemap leads to a page that answers with an error",
-	Doc: `The site links to an address, or its sitemap lists it, and the server answers with an
+	Title: "a link or the sitemap leads to a page that responds with an error",
+	Doc: `The site links to an address, or its sitemap lists it, and the server responds with an
 error, in a circle, or not at all: visitors and search engines end there. Mend the
-links, have the server lead on to where the page went, or bring it back. Told of a
+links, redirect it to where the page went, or bring it back. Told of a
 captured site only.`,
 	Bad: "-- site/index.html --\n<p><a href=\"/old/\">Old news</a></p>\n-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/\",\"file\":\"index.html\",\"status\":200}\n{\"url\":\"https://ternhill.example/old/\",\"status\":404,\"asked\":\"page\",\"from\":[\"https://ternhill.example/\"],\"links\":1}",
@@ -22,7 +22,7 @@ captured site only.`,
 				s.AtLeader(
 					x,
 					x.Path+": "+why+"; "+x.Leaders(),
-					"mend the links, or have the server lead on to where the page went",
+					"mend the links, or redirect it to where the page went",
 				)
 			}
 		})

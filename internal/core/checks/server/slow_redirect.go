@@ -9,7 +9,7 @@ import (
 
 var slowRedirect = &check.Check{
 	Name: "slow-redirect", Family: "server", Severity: problem.Note,
-	Title: "a link leads on more than once before a page comes",
+	Title: "a link is redirected more than once",
 	Doc: `Each redirect is one more trip to the server before anything is seen, mostly from http to
 https, then to a slash, then to a new address. Link to the last address, and have the
 first lead there at once. Told of a captured site only.`,
@@ -27,7 +27,7 @@ first lead there at once. Told of a captured site only.`,
 			if to, steps := s.Site.Addresses.Redirects(x.Path); steps > 1 {
 				s.AtLeader(
 					x,
-					fmt.Sprintf("%s leads on %d times before it ends at %s; %s", x.Path, steps, to, x.Leaders()),
+					fmt.Sprintf("%s redirects %d times before it ends at %s; %s", x.Path, steps, to, x.Leaders()),
 					"link to "+to+", and have the server lead there at once",
 				)
 			}

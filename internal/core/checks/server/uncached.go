@@ -14,7 +14,7 @@ var uncached = &check.Check{
 	Name: "uncached", Family: "server", Severity: problem.Note,
 	Title: "a file with a digest in its name is not kept for long",
 	Doc: `A file whose name carries a digest never changes: what changes gets another name. The server
-lets browsers ask for it again and again all the same. Have it send
+still lets browsers request it again and again. Have it send
 Cache-Control: max-age=31536000, immutable with such files. A week is enough for this
 check. Told of a captured site only.`,
 	Bad: "-- site/js/app.3f9a2b1c.js --\napp();\n-- site/index.html --\n<script src=\"/js/app.3f9a2b1c.js\" defer></script>\n-- site/.yellowgate-capture.ndjson --\n" +
