@@ -48,8 +48,8 @@ func TestDecode(t *testing.T) {
 		{"gzip", string(zipped("tern")), "tern", ""},
 		{"X-GZIP", string(zipped("tern")), "tern", ""},
 		{"gzip", "tern", "", "not in the coding that it says: gzip"},
-		{"gzip, br", "tern", "", `cannot be read: "gzip, br"`},
-		{"compress", "tern", "", `cannot be read: "compress"`},
+		{"gzip, br", "tern", "", `not supported: "gzip, br"`},
+		{"compress", "tern", "", `not supported: "compress"`},
 	} {
 		r, err := decode(strings.NewReader(c.body), c.coding)
 		switch {

@@ -148,7 +148,7 @@ func TestMarksOff(t *testing.T) {
 	if page := b.Read("public/visit/index.html"); strings.Contains(page, "yg:") || !strings.Contains(page, "\n  <link rel=\"stylesheet\" href=\"/css/site.css\">\n</head>") {
 		t.Errorf("the page is\n%s", page)
 	}
-	b.Want(0, clitest.Args("audit"), "counter             2              2  as the gate says", "style               3              3")
+	b.Want(0, clitest.Args("audit"), "counter            2         2  as the gate says", "style              3         3")
 	b.Write("public/members/index.html", b.Read("public/visit/index.html"))
 	b.Want(1, clitest.Args("audit"), "leaked on 1")
 }

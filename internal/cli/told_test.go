@@ -30,7 +30,7 @@ func toldBench(t *testing.T) *clitest.Bench {
 // gone.
 func TestMayStayAndGone(t *testing.T) {
 	b := toldBench(t)
-	out := b.Want(0, clitest.Args("audit"), "kit                3              2  as the gate says (may stay on 1 more, whose source has none)")
+	out := b.Want(0, clitest.Args("audit"), "kit               3         2  as the gate says (may stay on 1 more, whose source has none)")
 	if strings.Contains(out, "gone") {
 		t.Error(out)
 	}

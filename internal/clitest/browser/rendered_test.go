@@ -24,9 +24,9 @@ var planted = []struct {
 	want       []string // check, and a part of the message
 }{
 	{"a tag that is out is added by a script", `<script>var s = document.createElement("script"); s.src = "/js/counter.js"; document.head.append(s);</script>`,
-		[]string{"runtime-leak counter: item \"counter\" is out here, and /js/counter.js is asked for all the same (requested by a script of the page)", "loaded-by-script /js/counter.js"}},
+		[]string{"runtime-leak counter: item \"counter\" is excluded here, and /js/counter.js is still requested (requested by a script of the page)", "loaded-by-script /js/counter.js"}},
 	{"by a container", `<script src="/js/box.js"></script>`,
-		[]string{"runtime-leak counter: item \"counter\" is out here, and /js/counter.js is asked for all the same (requested by /js/box.js)", "loaded-by-script /js/counter.js (requested by /js/box.js)"}},
+		[]string{"runtime-leak counter: item \"counter\" is excluded here, and /js/counter.js is still requested (requested by /js/box.js)", "loaded-by-script /js/counter.js (requested by /js/box.js)"}},
 	{"a file that is not there", `<script>new Image().src = "/img/none.png";</script>`, []string{"failed-load /img/none.png: it answers 404"}},
 	{"a script that is not there", `<script>var s = document.createElement("script"); s.src = "/js/none.js"; document.head.append(s);</script>`, []string{"failed-load /js/none.js: it answers 404 (requested by a script of the page)"}},
 	{"another site's script that is something else", `<script>var s = document.createElement("script"); s.src = "http://127.0.0.1:CORS/page.js"; document.head.append(s);</script>`,
@@ -158,7 +158,7 @@ func TestHAR(t *testing.T) {
 	b := clitest.New(t, "yellowgate.yaml", clitest.SiteHead+"items:\n  counter: {found: {url: /js/counter.js}, pages: /with/}\n  box: {script: /js/box.js, pages: all}\n  never: {script: /js/never.js, pages: all}\n",
 		"site/visit/index.html", clitest.Doc("Visit", "<h1>Visit</h1>"), "site/js/box.js", "box()", "site/js/counter.js", "count()", "site/js/never.js", "never()", "visit.har", recording, "bad.har", "[]", "no.har", `{"log": {"entries": []}}`)
 	b.Want(0, clitest.Args("apply", "--quiet"))
-	out := b.Want(1, clitest.Args("audit", "--har", "visit.har"), "visit.har has 1 page", "browser has it", "failed-load", "/js/counter.js: it answers 404 (requested by /js/box.js)", "runtime-leak", "never-loaded", "the browser never requested /js/never.js")
+	out := b.Want(1, clitest.Args("audit", "--har", "visit.har"), "visit.har has 1 page", "in the browser", "failed-load", "/js/counter.js: it answers 404 (requested by /js/box.js)", "runtime-leak", "never-loaded", "the browser never requested /js/never.js")
 	if strings.Contains(out, "metadata-rewritten") {
 		t.Errorf("a recording has no document:\n%s", out)
 	}

@@ -48,7 +48,7 @@ func TestSeen(t *testing.T) {
 		}
 	}
 	b.Want(0, clitest.Args("where", "--browser"), "browser has it")
-	b.Want(0, clitest.Args("survey", "--browser"), "in a browser (1280x800)", "Failed requests: 1", "/js/gone.js", "404", "no browser asked for it: 1", "/js/skipped.js")
+	b.Want(0, clitest.Args("survey", "--browser"), "in a browser (1280x800)", "Failed requests: 1", "/js/gone.js", "404", "never requested by the browser: 1", "/js/skipped.js")
 	b.Want(2, clitest.Args("where", "--browser", "--table"), "no --table")
 	b.Want(2, clitest.Args("where", "robots", "--browser"), "metadata-rewritten")
 	b.Want(2, clitest.Args("where", "--screen", "390x844"), "add --browser")

@@ -74,7 +74,7 @@ func TestStandIns(t *testing.T) {
 		"loaded-by-script /shop/ tag-box: https://tags.lantern.example/replay.js (requested by https://tags.lantern.example/box.js)",
 		"loaded-by-script /shop/ tag-box: https://tags.lantern.example/last-summer.js",
 		"loaded-by-script /shop/ booking-tag: https://campaign.lantern.example/booked.gif (requested by a script of the page)",
-		"runtime-leak /shop/ booking-tag: item \"booking-tag\" is out here, and https://campaign.lantern.example/booked.gif is asked for all the same",
+		"runtime-leak /shop/ booking-tag: item \"booking-tag\" is excluded here, and https://campaign.lantern.example/booked.gif is still requested",
 		"script-error /shop/ tag-box: ",
 		"unexpected-request /shop/ tag-box: tags.lantern.example is not among the trusted hosts",
 		"metadata-rewritten /shop/ : the title is \"Tern Hill Observatory\" in the text, and \"★ Tern Hill Observatory\" in the browser",

@@ -408,7 +408,7 @@ func TestGatewayUse(t *testing.T) {
 		{2, "gateway --origin http://a:b@127.0.0.1:8000", "scheme, host and port of an application"},
 		{2, "gateway --origin http://127.0.0.1:8000/app", "scheme, host and port of an application"},
 		{2, "gateway --origin http://127.0.0.1:1 --gate broken.yaml", "unknown key \"itemz\""},
-		{2, "gateway --origin http://127.0.0.1:1 --gate broken.yaml", "does not begin with those"},
+		{2, "gateway --origin http://127.0.0.1:1 --gate broken.yaml", "the gateway will not start"},
 		{3, "gateway --origin http://127.0.0.1:1 --gate none.yaml", "none.yaml: no such file"},
 		{2, "gateway --gate origin.yaml --listen " + taken.Addr().String(), "is taken"},
 		{2, "gateway --gate origin.yaml --listen 127.0.0.1:0 --status " + taken.Addr().String(), "is taken"},

@@ -109,7 +109,7 @@ func TestAddresses(t *testing.T) {
 		{"a file, which dead-file tells", []check.Address{{Path: "/x.js", Status: 404, From: from(home), Links: 1}}, nil},
 		{"one step", []check.Address{{Path: "/a", Page: true, To: "/b", Status: 301, From: from(home), Links: 1}}, nil},
 		{"two steps", []check.Address{{Path: "/a", Page: true, To: "/b", Status: 301, From: from(home), Links: 1}, {Path: "/b", Page: true, Status: 308, To: "https://elsewhere.example/"}},
-			[]string{"index.html:1 slow-redirect /a leads on 2 times before it ends at https://elsewhere.example/; / leads there"}},
+			[]string{"index.html:1 slow-redirect /a redirects 2 times before it ends at https://elsewhere.example/; / leads there"}},
 		{"a small text", []check.Address{css("/a.css", 1000)}, nil},
 		{"one of two", []check.Address{css("/a.css", 4000), gz}, []string{"a.css:1 uncompressed /a.css is sent without compression, 4.0 kB"}},
 		{"all", []check.Address{css("/a.css", 4000), css("/b.css", 2000)}, []string{"a.css:1 uncompressed all 2 stylesheets over 1 kB are sent without compression, 6.0 kB"}},
