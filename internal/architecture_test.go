@@ -4,7 +4,9 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -98,4 +100,21 @@ func allowed(path string) bool {
 		}
 	}
 	return false
+}
+
+// TestWhereToLook: the paths that docs/architecture.md names are there.
+func TestWhereToLook(t *testing.T) {
+	text, err := os.ReadFile("../docs/architecture.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	named := regexp.MustCompile("`(internal/[a-z][^` ]*)`").FindAllStringSubmatch(string(text), -1)
+	if len(named) < 30 {
+		t.Errorf("only %d paths are named", len(named))
+	}
+	for _, m := range named {
+		if _, err := os.Stat(filepath.Join("..", m[1])); err != nil {
+			t.Error(err)
+		}
+	}
 }
