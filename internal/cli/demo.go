@@ -50,7 +50,7 @@ func (a *app) demoCmd() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "demo [DIR]", GroupID: "look", Args: cobra.MaximumNArgs(1),
 		Short: "Write the demo site and run the whole example on it",
-		Long: `Writes the demo site, a made-up observatory with the sins that real sites collect, into
+		Long: `Writes the demo site, a made-up observatory with the usual mistakes of real sites, into
 a new folder, and runs the whole example on it, step by step: look, decide, publish,
 verify. Use it to see in a minute what this program does. Nothing else is touched.
 

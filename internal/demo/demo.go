@@ -1,5 +1,5 @@
 // Package demo is the demo site: the Tern Hill Observatory, as a small generator
-// or a patient person would write it, with the sins that real sites collect, and
+// or a patient person would write it, with the usual mistakes of real sites, and
 // the gate file that mends them. All of it is invented.
 package demo
 
