@@ -140,7 +140,7 @@ func TestPartsThatDoNotFit(t *testing.T) {
 		"other files":         {strings.Replace(whole, `"site":"`, `"site":"0`, 1), "different files"},
 	} {
 		b.Write(parts[1], c.text)
-		if out := b.Want(2, join(parts...), c.says); strings.Contains(out, "mistake in yellowgate") {
+		if out := b.Want(2, join(parts...), c.says); strings.Contains(out, "internal error") {
 			t.Errorf("%s: %s", what, out)
 		}
 	}

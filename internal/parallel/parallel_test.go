@@ -34,7 +34,7 @@ func TestInOrder(t *testing.T) {
 		t.Error(err)
 	}
 	err = InOrder(9, func(i int) (int, error) { return []int{0}[i], nil }, func(int, int) error { return nil })
-	if err == nil || !strings.Contains(err.Error(), "mistake in yellowgate itself") {
+	if err == nil || !strings.Contains(err.Error(), "internal error in yellowgate") {
 		t.Errorf("a panic became %v", err)
 	}
 	if err := Each(100, func(i int) error {

@@ -128,7 +128,7 @@ func TestSurveyPipe(t *testing.T) {
 	if status, out, errout := b.ExecIn(page, "survey", "-", "--as", "/visit/", "--format", "json"); status != 0 || !strings.Contains(out, `"item": "counter"`) {
 		t.Errorf("with a gate file: %d\n%s%s", status, out, errout)
 	}
-	if status, out, errout := b.ExecIn("", "survey", "-", "--as", "/x/"); status != 0 || strings.Contains(out+errout, "mistake in yellowgate") {
+	if status, out, errout := b.ExecIn("", "survey", "-", "--as", "/x/"); status != 0 || strings.Contains(out+errout, "internal error") {
 		t.Errorf("of nothing: %d\n%s%s", status, out, errout)
 	}
 }
