@@ -30,7 +30,7 @@ var planted = []struct {
 	{"a file that is not there", `<script>new Image().src = "/img/none.png";</script>`, []string{"failed-load /img/none.png: it answers 404"}},
 	{"a script that is not there", `<script>var s = document.createElement("script"); s.src = "/js/none.js"; document.head.append(s);</script>`, []string{"failed-load /js/none.js: it answers 404 (requested by a script of the page)"}},
 	{"another site's script that is something else", `<script>var s = document.createElement("script"); s.src = "http://127.0.0.1:CORS/page.js"; document.head.append(s);</script>`,
-		[]string{"failed-load http://127.0.0.1:CORS/page.js: the browser keeps the answer from the page, since it is of another kind than what was asked for"}},
+		[]string{"failed-load http://127.0.0.1:CORS/page.js: the browser keeps the answer from the page, since it is of another kind than what was requested"}},
 	{"a call that fails", `<script>fetch("/fails").catch(function () {});</script>`, []string{"failed-load /fails: it answers 404 (requested by a script of the page)"}},
 	{"a wrong digest", `<script src="/js/there.js" integrity="sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC"></script>`, []string{"failed-load /js/there.js: the browser does not take it, since it is another file than its digest says"}},
 	{"a policy", `<meta http-equiv="Content-Security-Policy" content="script-src 'self' 'unsafe-inline'"><script>var s = document.createElement("script"); s.src = "https://count.example/c.js"; document.head.append(s);</script>`, []string{"blocked-by-policy"}},
