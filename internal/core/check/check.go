@@ -79,8 +79,8 @@ type Pass struct {
 	// Rendered is what a browser made of the page, on each screen; none where it was not opened.
 	Rendered []*pageload.Record
 
-	Running  *Check
-	Reported []Finding
+	running  *Check
+	reported []Finding
 
 	// What several checks ask for, once somebody did.
 	metadata   *pageedit.Metadata
@@ -108,13 +108,19 @@ type SitePass struct {
 	// SitemapInPart: a file that the sitemap names could not be read.
 	SitemapInPart bool
 
-	Running  *Check
-	Reported []Finding
+	running  *Check
+	reported []Finding
 }
 
-// Report adds a finding at a line and column of the page.
-func (p *Pass) Report(line, column int, item, message, remedy string) {
-	p.Reported = append(p.Reported, Finding{p.Running.Name, p.Running.Severity, p.Path, p.File, line, column, item, message, remedy, 0})
+// On is a finding of the check on a page.
+func (c *Check) On(at PageAt, line, column int, item, message, remedy string) Finding {
+	return Finding{c.Name, c.Severity, at.Path, at.File, line, column, item, message, remedy, 0}
+}
+
+// Report adds a finding at a line and column of the page. What it returns may be changed until the next is added.
+func (p *Pass) Report(line, column int, item, message, remedy string) *Finding {
+	p.reported = append(p.reported, p.running.On(PageAt{Path: p.Path, File: p.File}, line, column, item, message, remedy))
+	return &p.reported[len(p.reported)-1]
 }
 
 // Locate is the line and column of an offset of the page.
@@ -156,25 +162,20 @@ func (p *Pass) elementAt(start int) *inventory.Element {
 	return nil
 }
 
-// AtSeverity is At with a severity of its own.
-func (p *Pass) AtSeverity(s problem.Severity, e *inventory.Element, message, remedy string) {
-	p.At(e, message, remedy)
-	p.Reported[len(p.Reported)-1].Severity = s
+// At adds a finding at an element, as Report does.
+func (p *Pass) At(e *inventory.Element, message, remedy string) *Finding {
+	return p.Report(max(e.Line, 1), max(e.Column, 1), e.Item, message, remedy)
 }
 
-// At adds a finding at an element.
-func (p *Pass) At(e *inventory.Element, message, remedy string) {
-	p.Report(max(e.Line, 1), max(e.Column, 1), e.Item, message, remedy)
+// Report adds a finding on one page. What it returns may be changed until the next is added.
+func (s *SitePass) Report(at PageAt, line, column int, message, remedy string) *Finding {
+	s.reported = append(s.reported, s.running.On(at, line, column, "", message, remedy))
+	return &s.reported[len(s.reported)-1]
 }
 
-// Report adds a finding on one page.
-func (s *SitePass) Report(at PageAt, line, column int, message, remedy string) {
-	s.Reported = append(s.Reported, Finding{s.Running.Name, s.Running.Severity, at.Path, at.File, line, column, "", message, remedy, 0})
-}
-
-// AtFile adds a finding at a line of a file of the site, given by its path.
-func (s *SitePass) AtFile(file string, line int, message, remedy string) {
-	s.Reported = append(s.Reported, Finding{s.Running.Name, s.Running.Severity, "", strings.TrimPrefix(file, "/"), line, 1, "", message, remedy, 0})
+// AtFile adds a finding at a line of a file of the site, given by its path, as Report does.
+func (s *SitePass) AtFile(file string, line int, message, remedy string) *Finding {
+	return s.Report(PageAt{File: strings.TrimPrefix(file, "/")}, line, 1, message, remedy)
 }
 
 // PageAt says which page it is.
@@ -189,27 +190,27 @@ const (
 // Run runs a check on the page.
 func (p *Pass) Run(c *Check) {
 	if c.Page != nil {
-		p.Running = c
+		p.running = c
 		c.Page(p)
 	}
 }
 
 // Findings are those so far, in the order of lines.
 func (p *Pass) Found() []Finding {
-	sortFindings(p.Reported)
-	return p.Reported
+	sortFindings(p.reported)
+	return p.reported
 }
 
 // Run runs a check on the site.
 func (s *SitePass) Run(c *Check) {
 	if c.Site != nil {
-		s.Running = c
+		s.running = c
 		c.Site(s)
 	}
 }
 
 // Findings are those so far.
-func (s *SitePass) Found() []Finding { return s.Reported }
+func (s *SitePass) Found() []Finding { return s.reported }
 
 // First reports whether a finding explains others, and so comes before all of them.
 func First(f *Finding) bool { return f.Check == StaleOutput }

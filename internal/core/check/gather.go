@@ -148,12 +148,12 @@ func (s *SitePass) EachAsked(visit func(*Asked)) {
 }
 
 // AtAsked adds a finding at the file that asks.
-func (s *SitePass) AtAsked(a *Asked, message, remedy string) {
+func (s *SitePass) AtAsked(a *Asked, message, remedy string) *Finding {
 	line := max(a.Line, 1)
 	if a.Line == 0 {
 		line = s.LineOf(a.By, a.Target)
 	}
-	s.AtFile(a.By, line, message, remedy)
+	return s.AtFile(a.By, line, message, remedy)
 }
 
 // EachCode visits what of a page may load a file: its tags, its scripts and styles, and comments

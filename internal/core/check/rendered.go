@@ -2,6 +2,7 @@ package check
 
 import (
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 
@@ -26,7 +27,7 @@ func (p *Pass) Visits() (list []*pageload.Record) {
 
 // AtTarget adds a finding where the page's text has an element with a target, or at its beginning. What
 // several screens show alike is said once.
-func (p *Pass) AtTarget(target, item, message, remedy string) {
+func (p *Pass) AtTarget(target, item, message, remedy string) *Finding {
 	line, column := 1, 1
 	for e := range p.All() {
 		if e.Target == target && target != "" && Own(e) && e.Line > 0 {
@@ -34,17 +35,28 @@ func (p *Pass) AtTarget(target, item, message, remedy string) {
 			break
 		}
 	}
-	p.Once(line, column, item, message, remedy)
+	return p.Once(line, column, item, message, remedy)
 }
 
-// Once is Report for what has not been reported yet.
-func (p *Pass) Once(line, column int, item, message, remedy string) {
-	for i := range p.Reported {
-		if f := &p.Reported[i]; f.Check == p.Running.Name && f.Line == line && f.Message == message && f.Item == item {
-			return
+// Once is Report for what has not been reported yet; nil for what has.
+func (p *Pass) Once(line, column int, item, message, remedy string) *Finding {
+	for f := range p.Told() {
+		if f.Line == line && f.Message == message && f.Item == item {
+			return nil
 		}
 	}
-	p.Report(line, column, item, message, remedy)
+	return p.Report(line, column, item, message, remedy)
+}
+
+// Told yields what the check that runs has reported so far.
+func (p *Pass) Told() iter.Seq[*Finding] {
+	return func(yield func(*Finding) bool) {
+		for i := range p.reported {
+			if p.reported[i].Check == p.running.Name && !yield(&p.reported[i]) {
+				return
+			}
+		}
+	}
 }
 
 // TextNames reports whether an element of the page's text names a target.

@@ -52,8 +52,7 @@ of the gate file loads.`,
 				continue
 			}
 			if line, m := syntax.File(file, text); m != nil {
-				s.AtFile(file, line, m.Message, "mend the file, or name another")
-				s.Reported[len(s.Reported)-1].Item = items[file]
+				s.AtFile(file, line, m.Message, "mend the file, or name another").Item = items[file]
 			}
 		}
 	},

@@ -46,16 +46,14 @@ it, wherever it stands. Give both the same load, or put the need earlier.`,
 
 // LateNeeds runs that check alone, on a page that is not written yet.
 func LateNeeds(p *check.Pass) []check.Finding {
-	p.Running = lateNeed
-	lateNeed.Page(p)
-	return p.Reported
+	p.Run(lateNeed)
+	return p.Found()
 }
 
 // OutOfOrder reports lines of before and after that the page does not keep, though it is
 // as the gate writes it: what is found stands where its author put it, and a place in the
 // head comes before all in the body. line is that of before or after.
 func OutOfOrder(p *check.Pass, report func(line gatefile.Text, f check.Finding)) {
-	p.Running = lateNeed
 	check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 		if !v.In {
 			return
@@ -75,11 +73,7 @@ func OutOfOrder(p *check.Pass, report func(line gatefile.Text, f check.Finding))
 			if len(v.Item.Found) == 0 && p.Gated.Result.Verdicts[n].Item.FoundOnly() {
 				stands = "is found in the source page"
 			}
-			p.Reported = nil
-			p.Report(
-				1,
-				1,
-				v.Item.Name,
+			report(t, lateNeed.On(p.PageAt(), 1, 1, v.Item.Name,
 				fmt.Sprintf(
 					"item %q is to stand %s %q, which %s: its place puts it on the other side", v.Item.Name,
 					word, t.Value, stands,
@@ -88,9 +82,7 @@ func OutOfOrder(p *check.Pass, report func(line gatefile.Text, f check.Finding))
 					"give it a place beside that, as in place: {%s: SELECTOR}, or move the other with a place of its own",
 					word,
 				),
-			)
-			report(t, p.Reported[0])
-			p.Reported = nil
+			))
 		}
 		for _, t := range v.Item.Before {
 			compare(t, "before")

@@ -34,10 +34,8 @@ what stands below it. An audit with --browser also reports what scripts request 
 func reportStoppedThere(p *check.Pass) {
 	type place struct{ line, column int }
 	told := map[place]bool{}
-	for i := range p.Reported {
-		if f := &p.Reported[i]; f.Check == p.Running.Name {
-			told[place{f.Line, f.Column}] = true
-		}
+	for f := range p.Told() {
+		told[place{f.Line, f.Column}] = true
 	}
 	known := map[string]bool{} // targets that the text has told of
 	for e := range p.All() {

@@ -46,9 +46,9 @@ site.js on most servers. Mend the address, or take the element out.`,
 			if !a.Dead {
 				return
 			}
-			s.AtAsked(a, a.Says()+": the site has no such file", "mend the address there, or take it out")
+			f := s.AtAsked(a, a.Says()+": the site has no such file", "mend the address there, or take it out")
 			if a.Later { // a browser asks for it only once a rule matches, or somebody clicks
-				s.Reported[len(s.Reported)-1].Severity = problem.Warning
+				f.Severity = problem.Warning
 			}
 		})
 	},

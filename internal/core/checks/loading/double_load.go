@@ -113,12 +113,8 @@ func reportSameContent(p *check.Pass) {
 			files = append(files, e)
 			continue
 		}
-		p.AtSeverity(
-			problem.Warning,
-			e,
-			fmt.Sprintf("%s has the same content as %s, which line %d loads", e.URL, files[twin].URL, files[twin].Line),
-			"keep one of them",
-		)
+		what := fmt.Sprintf("%s has the same content as %s, which line %d loads", e.URL, files[twin].URL, files[twin].Line)
+		p.At(e, what, "keep one of them").Severity = problem.Warning
 	}
 }
 

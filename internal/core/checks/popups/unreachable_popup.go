@@ -30,7 +30,7 @@ the link lead to a page that has it.`,
 }
 
 // unreachable reports the links to fragments that open nothing where they lead.
-func unreachable(pages []popupsOn, report func(at check.PageAt, line, column int, message, remedy string)) {
+func unreachable(pages []popupsOn, report func(at check.PageAt, line, column int, message, remedy string) *check.Finding) {
 	at := map[string]*popupsOn{}
 	for i := range pages {
 		at[page.Key(pages[i].Path)] = &pages[i]
@@ -238,7 +238,10 @@ func (r *Reach) Add(path, file string, popups *Popups) {
 
 // Unreachable is what the check says of the pages.
 func (r *Reach) Unreachable() []check.Finding {
-	s := &check.SitePass{Running: unreachablePopup}
-	unreachable(r.pages, s.Report)
-	return s.Reported
+	var out []check.Finding
+	unreachable(r.pages, func(at check.PageAt, line, column int, message, remedy string) *check.Finding {
+		out = append(out, unreachablePopup.On(at, line, column, "", message, remedy))
+		return &out[len(out)-1]
+	})
+	return out
 }

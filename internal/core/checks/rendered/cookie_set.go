@@ -23,19 +23,18 @@ Visitors may have to be asked first. Values are never recorded. Told of an audit
 				if s.Days > 0 {
 					what += fmt.Sprintf(", for %d days", s.Days)
 				}
-				before := len(p.Reported)
 				if s.Third {
 					what += ", of " + s.Host
 				}
-				p.Once(
+				f := p.Once(
 					1,
 					1,
 					"",
 					"it leaves "+what,
 					"ask visitors first where that is asked of you, or take out what sets it",
 				)
-				if s.Third && len(p.Reported) > before {
-					p.Reported[len(p.Reported)-1].Severity = problem.Warning
+				if s.Third && f != nil {
+					f.Severity = problem.Warning
 				}
 			}
 		}

@@ -33,19 +33,14 @@ Told of an audit with --browser only.`,
 				if m.Request > 0 {
 					where, line = fmt.Sprintf(" (%s:%d)", r.Requests[m.Request].Target, m.Line), 1
 				}
-				before := len(p.Reported)
+				const remedy = "mend the script, or load what it needs before it"
+				var f *check.Finding
 				if m.Request > 0 {
-					p.AtTarget(
-						r.Requests[m.Request].Target,
-						m.Item,
-						m.Message+where,
-						"mend the script, or load what it needs before it",
-					)
+					f = p.AtTarget(r.Requests[m.Request].Target, m.Item, m.Message+where, remedy)
 				} else {
-					p.Once(line, 1, m.Item, m.Message, "mend the script, or load what it needs before it")
+					f = p.Once(line, 1, m.Item, m.Message, remedy)
 				}
-				if uncalled && len(p.Reported) > before {
-					f := &p.Reported[len(p.Reported)-1]
+				if uncalled && f != nil {
 					f.Severity, f.Message = problem.Note, f.Message+"; a third party's script was not called, which may be why"
 				}
 			}
