@@ -143,7 +143,7 @@ func (a *app) edited(e *gatechange.Edit, r *result.Edit, err error) error {
 			return report.JSON(w, r)
 		}
 		if !a.quiet {
-			pr.Edited(e, r, a.verbose)
+			pr.Edited(e.Name, r, a.verbose)
 		}
 		return nil
 	})

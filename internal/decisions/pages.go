@@ -114,8 +114,8 @@ func Fields(p *project.Project, progress parallel.Progress) ([]result.FieldLine,
 	return out, err
 }
 
-// Look gates one page of a project.
-func Look(p *project.Project, pg *page.Page) (*pageedit.Result, error) {
+// look gates one page of a project.
+func look(p *project.Project, pg *page.Page) (*pageedit.Result, error) {
 	b, err := p.Read(pg)
 	if err != nil {
 		return nil, err

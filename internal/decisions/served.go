@@ -7,8 +7,8 @@ import (
 	"yellowgate/internal/result"
 )
 
-// MostServed is how many pages one list of ServedPages has.
-const MostServed = 500
+// mostServed is how many pages one list of ServedPages has.
+const mostServed = 500
 
 // ServedPages lists the pages that a query chooses, with their titles as the gate makes them now; of
 // many the first, and how many there are.
@@ -17,7 +17,7 @@ func ServedPages(p *project.Project, query string) (list []result.PageLine, all 
 		return nil, 0, err
 	}
 	all = len(list)
-	list = list[:min(all, MostServed)]
+	list = list[:min(all, mostServed)]
 	byFile := make(map[string]*page.Page, len(p.Pages))
 	for i := range p.Pages {
 		byFile[p.Pages[i].File] = &p.Pages[i]

@@ -85,7 +85,7 @@ func WhereMetadata(p *project.Project, name string, progress parallel.Progress) 
 
 // Fragment explains whether a popup opens at an address with a fragment.
 func Fragment(p *project.Project, pg *page.Page, fragment string) (*result.WhyFragment, error) {
-	r, err := Look(p, pg)
+	r, err := look(p, pg)
 	if err != nil {
 		return nil, err
 	}

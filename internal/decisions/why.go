@@ -15,7 +15,7 @@ import (
 
 // Why explains an item, or a metadata key, on a page. One of the results is nil.
 func Why(p *project.Project, pg *page.Page, name string) (*result.WhyItem, *result.WhyKey, error) {
-	r, err := Look(p, pg)
+	r, err := look(p, pg)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -16,6 +16,7 @@ import (
 
 	"yellowgate/internal/core/gateedit"
 	"yellowgate/internal/core/usage"
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/result"
@@ -50,7 +51,7 @@ func Make(dir, gateFile string, s *result.Survey) (*result.FirstGate, error) {
 	names := map[string]bool{}
 	for _, x := range together(matchersOf(s.Loads)) {
 		if x.matcher == "" {
-			f.LeftOut = append(f.LeftOut, result.LeftOut{What: cutTo(x.Target, 60), Pages: x.Pages})
+			f.LeftOut = append(f.LeftOut, result.LeftOut{What: wording.Cut(x.Target, 60), Pages: x.Pages})
 			continue
 		}
 		name := NameOf(x.Load, names)
@@ -336,14 +337,6 @@ func ownLine(text string, texts []string, mine map[string]bool) (own string) {
 		}
 	}
 	return own
-}
-
-func cutTo(s string, n int) string {
-	r := []rune(strings.Join(strings.Fields(s), " "))
-	if len(r) > n {
-		return string(r[:n]) + "…"
-	}
-	return string(r)
 }
 
 func singleQuoted(s string) string { return "'" + strings.ReplaceAll(s, "'", "''") + "'" }

@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/wording"
-	"yellowgate/internal/gatechange"
 	"yellowgate/internal/result"
 )
 
@@ -31,7 +30,7 @@ func (p *Printer) FirstGate(f *result.FirstGate, s *result.Survey) {
 }
 
 // Edited writes what a change of the gate file does.
-func (p *Printer) Edited(e *gatechange.Edit, r *result.Edit, verbose bool) {
+func (p *Printer) Edited(item string, r *result.Edit, verbose bool) {
 	if r.Diff == "" {
 		p.Line("%s the gate file says so already.", p.in.Render("✓"))
 		return
@@ -87,8 +86,8 @@ func (p *Printer) Edited(e *gatechange.Edit, r *result.Edit, verbose bool) {
 	case r.Pages > 0:
 		p.Line("%s", othersStay(r.Unchanged, r.Pages))
 	}
-	if r.Pages > 0 && r.In == 0 && r.There && !slices.Contains(r.Spots, e.Name) {
-		p.Line("%s", p.warn.Render(e.Name+" is in on no page."))
+	if r.Pages > 0 && r.In == 0 && r.There && !slices.Contains(r.Spots, item) {
+		p.Line("%s", p.warn.Render(item+" is in on no page."))
 	}
 	for _, name := range r.Spots {
 		p.Line(
@@ -100,8 +99,8 @@ func (p *Printer) Edited(e *gatechange.Edit, r *result.Edit, verbose bool) {
 	if r.Box {
 		p.Line(
 			"Its container goes to the end of the body. To have it elsewhere, write %s into the pages and say: %s",
-			"<!-- yg-spot "+e.Name+" -->",
-			"yellowgate set "+e.Name+" --place '{code: spot}'",
+			"<!-- yg-spot "+item+" -->",
+			"yellowgate set "+item+" --place '{code: spot}'",
 		)
 	}
 	switch {

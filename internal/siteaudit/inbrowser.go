@@ -1,11 +1,8 @@
 package siteaudit
 
 import (
-	"strings"
-
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/check"
-	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/weburl"
@@ -26,29 +23,14 @@ func (s *auditing) browse() (err error) {
 		address, base = s.Project.Gate.File.Site.URL.Value, s.Project.Gate.Site.BasePath()
 	}
 	byKey := map[string]*page.Page{}
-	for i := range s.pages {
-		byKey[s.pages[i].Key()] = &s.pages[i]
+	for _, p := range s.pages {
+		if src := s.sources[p.File]; p.Answer == nil && src != nil { // what is made of a page is sent like the page
+			p.Answer = src.Answer
+		}
+		byKey[p.Key()] = &p
 	}
-	s.browser, err = browser.Start(o.Context, o.Options, &browser.Site{Address: visits.AddressFor(address),
-		Page: func(path string) ([]byte, *page.Answer) {
-			pg := byKey[page.Key(strings.TrimPrefix(path, base))]
-			if pg == nil {
-				return nil, nil
-			}
-			text, err := s.from.Read(pg.File)
-			if err != nil {
-				return nil, nil
-			}
-			answer := pg.Answer
-			if src := s.sources[pg.File]; answer == nil && src != nil {
-				answer = src.Answer
-			}
-			return text, answer
-		},
-		File: func(path string) []byte {
-			b, _ := s.read(strings.TrimPrefix(path, base))
-			return b
-		}})
+	text := func(p *page.Page) ([]byte, error) { return s.from.Read(p.File) }
+	s.browser, err = browser.Start(o.Context, o.Options, visits.Browsed(address, base, byKey, text, s.read))
 	return err
 }
 
@@ -96,10 +78,8 @@ func (s *auditing) open(pass *check.Pass, known page.Page, source *pageedit.Resu
 		o.Path, o.File = known.Path, known.File
 		if s.Project != nil {
 			visits.Settle(o, known, s.Project.Gate, source, s.weights)
-		} else if o.Unread == "" {
-			o.Dom = inventory.Take(o.HTML, page.Page{Path: known.Path, File: known.File, Answer: visits.InUTF8}, s.site, s.weights)
-			o.Settle(o.Dom.Base)
-			o.Adopt(o.Dom, o.Text, nil)
+		} else {
+			visits.SettleAlone(o, known, s.site, s.weights)
 		}
 		o.HTML, o.Nodes = nil, nil
 		pass.Rendered = append(pass.Rendered, o.Record)

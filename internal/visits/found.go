@@ -29,7 +29,7 @@ func (r *Site) seenOn(
 	each func(path string, unread bool, all []*result.Opened),
 ) error {
 	pages := r.project.Pages
-	return r.OpenAll(pages, screens, progress, func(i int, all []*result.Opened) {
+	return r.openAll(pages, screens, progress, func(i int, all []*result.Opened) {
 		unread := slices.ContainsFunc(all, func(o *result.Opened) bool { return o.Unread != "" })
 		each(pages[i].Path, unread, all)
 	})

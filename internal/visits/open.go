@@ -55,9 +55,9 @@ func StartAt(ctx context.Context, p *project.Project, address string, o browser.
 	return r, err
 }
 
-// OpenAll opens pages of the project, several at a time, each on all screens, and hands them over in
+// openAll opens pages of the project, several at a time, each on all screens, and hands them over in
 // their order.
-func (r *Site) OpenAll(
+func (r *Site) openAll(
 	pages []page.Page,
 	screens []browser.Screen,
 	progress parallel.Progress,
@@ -90,7 +90,7 @@ func Browsed(
 	text func(*page.Page) ([]byte, error),
 	read func(string) ([]byte, bool),
 ) *browser.Site {
-	return &browser.Site{Address: AddressFor(address),
+	return &browser.Site{Address: addressFor(address),
 		Page: func(path string) ([]byte, *page.Answer) {
 			pg := byKey[page.Key(strings.TrimPrefix(path, base))]
 			if pg == nil {
@@ -108,9 +108,9 @@ func Browsed(
 		}}
 }
 
-// AddressFor is where the browser finds a site: its own address without a path, or that by which
+// addressFor is where the browser finds a site: its own address without a path, or that by which
 // URLs are resolved where it has none.
-func AddressFor(address string) string {
+func addressFor(address string) string {
 	if address == "" {
 		return weburl.NoSite
 	}
@@ -163,7 +163,7 @@ func Settle(o *result.Opened, pg page.Page, g *pageedit.Gate, result *pageedit.R
 	if o.Unread != "" {
 		return
 	}
-	pg.Answer = InUTF8
+	pg.Answer = inUTF8
 	taken := itemmatch.Take(o.HTML, pg, g, weights)
 	o.Dom = taken.Record
 	if result != nil && !result.Fragment {
@@ -182,8 +182,19 @@ func Settle(o *result.Opened, pg page.Page, g *pageedit.Gate, result *pageedit.R
 	}
 }
 
-// InUTF8 is what is known of a document that a browser wrote: its encoding, whatever it came in.
-var InUTF8 = &page.Answer{Fields: map[string][]string{"content-type": {"text/html; charset=utf-8"}}}
+// SettleAlone is Settle for a page of a site without a gate.
+func SettleAlone(o *result.Opened, pg page.Page, of *weburl.Site, weights inventory.Weights) {
+	if o.Unread != "" {
+		return
+	}
+	pg.Answer = inUTF8
+	o.Dom = inventory.Take(o.HTML, pg, of, weights)
+	o.Settle(o.Dom.Base)
+	o.Adopt(o.Dom, o.Text, nil)
+}
+
+// inUTF8 is what is known of a document that a browser wrote: its encoding, whatever it came in.
+var inUTF8 = &page.Answer{Fields: map[string][]string{"content-type": {"text/html; charset=utf-8"}}}
 
 // OpenAddress opens a page of a site that runs. p may be nil.
 func OpenAddress(
@@ -197,21 +208,12 @@ func OpenAddress(
 	if text != nil {
 		o.Text, o.Path = text.Record, text.Record.Path
 	}
-	if o.Unread != "" {
-		return o
-	}
+	known := page.Page{Path: o.Path, File: address}
 	if p != nil {
-		Settle(o, page.Page{Path: o.Path, File: address}, p.Gate, nil, nil)
-		return o
+		Settle(o, known, p.Gate, nil, nil)
+	} else {
+		SettleAlone(o, known, weburl.NewSite(weburl.OriginOf(address)), nil)
 	}
-	o.Dom = inventory.Take(
-		o.HTML,
-		page.Page{Path: o.Path, File: address, Answer: InUTF8},
-		weburl.NewSite(weburl.OriginOf(address)),
-		nil,
-	)
-	o.Settle(o.Dom.Base)
-	o.Adopt(o.Dom, o.Text, nil)
 	return o
 }
 

@@ -26,7 +26,7 @@ func Used(r *Site, screens []browser.Screen, progress parallel.Progress) (uses [
 	}
 	files := map[string]*seen{}
 	pages := r.project.Pages
-	err = r.OpenAll(pages, screens, progress, func(i int, all []*result.Opened) {
+	err = r.openAll(pages, screens, progress, func(i int, all []*result.Opened) {
 		most := map[string]int{}
 		for _, v := range all {
 			if v.Unread != "" {

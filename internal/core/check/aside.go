@@ -47,10 +47,10 @@ func (p *Pass) byScript() bool {
 }
 
 // Aside reports whether nobody finds the page by a search or a sitemap.
-func (p *Pass) Aside() bool { return p.LeadsAway() || IsErrorPage(p.Path) }
+func (p *Pass) Aside() bool { return p.LeadsAway() || isErrorPage(p.Path) }
 
-// IsErrorPage reports whether a page is one that servers show in place of another.
-func IsErrorPage(pagePath string) bool {
+// isErrorPage reports whether a page is one that servers show in place of another.
+func isErrorPage(pagePath string) bool {
 	switch strings.TrimSuffix(path.Base(strings.TrimSuffix(pagePath, "/")), ".html") {
 	case "404", "403", "410", "500", "502", "503", "50x":
 		return true

@@ -67,14 +67,6 @@ func EachItem(p *Pass, visit func(v *verdict.Verdict, have *itemmatch.Presence))
 	}
 }
 
-func CutTo(s string, n int) string {
-	r := []rune(strings.TrimSpace(s))
-	if len(r) > n {
-		return string(r[:n]) + "…"
-	}
-	return string(r)
-}
-
 // HeadAt is the line and column of the head's beginning.
 func (p *Pass) HeadAt() (line, column int) {
 	at := p.Scan.HeadTag.Start

@@ -11,6 +11,7 @@ import (
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/core/wording"
 )
 
 // BreakerOf names what broke the head.
@@ -18,7 +19,7 @@ func BreakerOf(p *Pass) string {
 	b := p.Scan.Breaker
 	text := p.Source.String(b.Start, b.End)
 	if !strings.HasPrefix(text, "<") {
-		return fmt.Sprintf("the text %q", markup.CollapseSpace(CutTo(text, 40)))
+		return fmt.Sprintf("the text %q", markup.CollapseSpace(wording.Cut(text, 40)))
 	}
 	name, _, _ := strings.Cut(strings.TrimLeft(text, "<"), " ")
 	return "<" + strings.TrimRight(strings.SplitN(name, "\n", 2)[0], ">") + ">"

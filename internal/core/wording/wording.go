@@ -50,3 +50,12 @@ func Size(n int64) string {
 	}
 	return fmt.Sprintf("%.1f MB", float64(n)/1e6)
 }
+
+// Cut is a text on one line, of which no more than n letters are kept.
+func Cut(s string, n int) string {
+	r := []rune(strings.Join(strings.Fields(s), " "))
+	if len(r) > n {
+		return string(r[:n]) + "…"
+	}
+	return string(r)
+}

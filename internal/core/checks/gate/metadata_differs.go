@@ -9,6 +9,7 @@ import (
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/core/wording"
 )
 
 var metadataDiffers = &check.Check{
@@ -44,7 +45,7 @@ values and which wins.`,
 				p.Path,
 				key,
 			)
-			want, have60 := check.CutTo(strings.Join(w.Values, ", "), 60), check.CutTo(have, 60)
+			want, have60 := wording.Cut(strings.Join(w.Values, ", "), 60), wording.Cut(have, 60)
 			switch {
 			case w.None && len(values) > 0:
 				p.Report(
@@ -104,7 +105,7 @@ func reportMetadataInBody(p *check.Pass, key string, w *verdict.Candidate, at []
 				fmt.Sprintf(
 					"the gate gives the page the %s %q (%s), and it stands in the body, where it does not count",
 					key,
-					check.CutTo(strings.Join(w.Values, ", "), 60),
+					wording.Cut(strings.Join(w.Values, ", "), 60),
 					w.Rule,
 				),
 				"run yellowgate apply",

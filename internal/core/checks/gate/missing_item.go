@@ -7,6 +7,7 @@ import (
 	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/verdict"
+	"yellowgate/internal/core/wording"
 )
 
 var missingItem = &check.Check{
@@ -64,7 +65,7 @@ again.`,
 						"item %q is in here (%s), and the page lacks an element of it that the source has: %s",
 						v.Item.Name,
 						check.Rule(v),
-						check.CutTo(gone.Text, 80),
+						wording.Cut(gone.Text, 80),
 					),
 					"run yellowgate apply",
 				)

@@ -5,6 +5,7 @@ import (
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 )
 
 var placeholderLeft = &check.Check{
@@ -22,7 +23,7 @@ placeholders.`,
 				line,
 				col,
 				item,
-				"a placeholder was not filled in: "+check.CutTo(
+				"a placeholder was not filled in: "+wording.Cut(
 					string(p.Source.Text[at:min(at+40, len(p.Source.Text))]),
 					30,
 				),

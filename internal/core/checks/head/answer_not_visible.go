@@ -8,6 +8,7 @@ import (
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 )
 
 var answerNotVisible = &check.Check{
@@ -31,7 +32,7 @@ structured data, and the text of the page does not have it.`,
 				if !strings.Contains(text, plainText(answer)) {
 					p.At(
 						d.E,
-						"the page does not show the answer "+strconv.Quote(check.CutTo(answer, 60)),
+						"the page does not show the answer "+strconv.Quote(wording.Cut(answer, 60)),
 						"show it on the page, too",
 					)
 				}

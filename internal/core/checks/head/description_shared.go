@@ -5,6 +5,7 @@ import (
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 )
 
 var descriptionShared = &check.Check{
@@ -20,7 +21,7 @@ The finding stands on the first of the pages and names the others.`,
 			return fmt.Sprintf(
 				"%d pages have the description %q:%s too",
 				n,
-				check.CutTo(value, 60),
+				wording.Cut(value, 60),
 				others,
 			), `give each its own, by a metadata rule: description: "@{fact.blurb | cut 155}"`
 		})

@@ -6,6 +6,7 @@ import (
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 )
 
 var metaInBody = &check.Check{
@@ -43,7 +44,7 @@ with itemprop belongs where it stands.`,
 			}
 			what := e.Tag
 			if e.Label != "" {
-				what += " (" + check.CutTo(e.Label, 60) + ")"
+				what += " (" + wording.Cut(e.Label, 60) + ")"
 			}
 			p.At(e, "this "+what+" stands in the body, where it does not count", "move it into the head")
 		}

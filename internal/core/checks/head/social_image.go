@@ -5,6 +5,7 @@ import (
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 )
 
 var socialImage = &check.Check{
@@ -33,7 +34,7 @@ box. Write the whole address.`,
 			case !strings.HasPrefix(lower, "https://") && !strings.HasPrefix(lower, "http://"):
 				p.At(
 					e,
-					name+" is no whole address: "+check.CutTo(url, 60),
+					name+" is no whole address: "+wording.Cut(url, 60),
 					"write it with https:// and the host: @{site.url}",
 				)
 			case ok && ref.Own && p.Site != nil && p.Site.HasFile != nil && !p.Site.HasFile(ref.Path):

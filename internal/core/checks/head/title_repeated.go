@@ -5,6 +5,7 @@ import (
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 )
 
 var titleRepeated = &check.Check{
@@ -24,7 +25,7 @@ add-on, each write one. Keep one.`,
 			if i > 0 && e.Area == "head" { // one in the body is meta-in-body, and reported once
 				p.At(
 					e,
-					fmt.Sprintf("a second title, %q; the first is in line %d", check.CutTo(e.Label, 60), all[0].Line),
+					fmt.Sprintf("a second title, %q; the first is in line %d", wording.Cut(e.Label, 60), all[0].Line),
 					"keep one of them",
 				)
 			}

@@ -5,6 +5,7 @@ import (
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 )
 
 var titleShared = &check.Check{
@@ -21,7 +22,7 @@ stands on the first of the pages and names the others.`,
 			return fmt.Sprintf(
 				"%d pages have the title %q:%s too",
 				n,
-				check.CutTo(value, 60),
+				wording.Cut(value, 60),
 				others,
 			), `give each its own, by a metadata rule: title: "@{page.heading} | @{site.name}"`
 		})

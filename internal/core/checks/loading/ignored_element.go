@@ -10,6 +10,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 )
 
 var ignoredElement = &check.Check{
@@ -53,7 +54,7 @@ func ignoredScript(p *check.Pass, e *inventory.Element) {
 			!onlyComments(text) {
 			p.At(
 				e,
-				"the script has a src, so a browser does not run the code that stands in it: "+check.CutTo(
+				"the script has a src, so a browser does not run the code that stands in it: "+wording.Cut(
 					markup.CollapseSpace(text),
 					40,
 				),

@@ -98,12 +98,12 @@ type popupsOn struct {
 
 var popupFact = &check.Kind[Popups, []popupsOn]{
 	ID:  "popups",
-	Of:  PopupsOf,
+	Of:  popupsOf,
 	Add: func(sum *[]popupsOn, at check.PageAt, fact *Popups) { *sum = append(*sum, popupsOn{at, fact}) },
 }
 
-// PopupsOf takes from a page what it says of popups; nil where that is nothing.
-func PopupsOf(p *check.Pass) *Popups {
+// popupsOf takes from a page what it says of popups; nil where that is nothing.
+func popupsOf(p *check.Pass) *Popups {
 	if p.Gated == nil {
 		return nil
 	}
