@@ -16,20 +16,34 @@ import (
 
 // notSaid are phrases that a web developer stumbles over, and what to say instead, in messages, help and docs.
 var notSaid = map[string]string{
-	`looks? another`: "looks different", `leads? on (to|from|\d)`: "redirects", `in the middle\b`: "median, incomplete", `in vain`: "failed",
-	`answers with (a|an|no) (error|page|status)`: "responds with", `no absolute address`: "not an absolute URL", `holds up`: "blocks rendering", `stays white`: "blocks rendering",
-	`a mistake in yellowgate`: "internal error", `all the same\b`: "still", `in a coding`: "Content-Encoding", `gate says in\b`: "expected on", `pages have it`: "found on",
-	`does not begin with those`: "will not start", `asked for by`: "requested by", `browser(s)? ask(s|ed)? for`: "requests", `hands over|lays into`: "writes to", `is told of`: "is reported",
+	`looks? another`:         "looks different",
+	`leads? on (to|from|\d)`: "redirects",
+	`in the middle\b`:        "median, incomplete",
+	`in vain`:                "failed",
+	`answers with (a|an|no) (error|page|status)`: "responds with",
+	`no absolute address`:                        "not an absolute URL",
+	`holds up`:                                   "blocks rendering",
+	`stays white`:                                "blocks rendering",
+	`a mistake in yellowgate`:                    "internal error",
+	`all the same\b`:                             "still",
+	`in a coding`:                                "Content-Encoding",
+	`gate says in\b`:                             "expected on",
+	`pages have it`:                              "found on",
+	`does not begin with those`:                  "will not start",
+	`asked for by`:                               "requested by",
+	`browser(s)? ask(s|ed)? for`:                 "requests",
+	`hands over|lays into`:                       "writes to",
+	`is told of`:                                 "is reported",
 }
 
 // TestWords: what users read is in the plain English of the trade.
 func TestWords(t *testing.T) {
 	seen := 0
-	any := regexp.MustCompile(`(?i)\b(` + strings.Join(slices.Collect(maps.Keys(notSaid)), "|") + `)`)
+	all := regexp.MustCompile(`(?i)\b(` + strings.Join(slices.Collect(maps.Keys(notSaid)), "|") + `)`)
 	look := func(at, text string) {
 		seen++
 		text = strings.Join(strings.Fields(text), " ")
-		for _, m := range any.FindAllString(text, -1) {
+		for _, m := range all.FindAllString(text, -1) {
 			for not, but := range notSaid {
 				if !regexp.MustCompile(`(?i)^(` + not + `)`).MatchString(m) {
 					continue

@@ -51,14 +51,24 @@ func (f folder) write(name, text string) {
 
 func (f folder) remove(name string) { os.RemoveAll(filepath.Join(f.dir, name)) }
 
+// small makes a site of one page.
+func (f folder) small() {
+	f.write("yellowgate.yaml", faultGate)
+	f.write("counter.html", "<script>visits = 1</script>")
+	f.write("facts.csv", "path,name\n")
+	f.write("site/index.html", page("Tern Hill"))
+}
+
 // apply does what the command does.
-func (f folder) apply() error {
+func (f folder) apply() error { return f.applyPart(site.Part{}) }
+
+func (f folder) applyPart(part site.Part) error {
 	p, _, err := project.Open(filepath.Join(f.dir, project.GateFileName), project.Options{})
 	if err == nil {
 		err = p.Walk()
 	}
 	if err == nil {
-		_, err = publish.Apply(f.Context(), p, publish.Options{})
+		_, err = publish.Apply(f.Context(), p, publish.Options{Part: part})
 	}
 	return err
 }
@@ -249,10 +259,7 @@ func TestTwoMakeTheFolder(t *testing.T) {
 	defer func() { fsys.Fault = nil }()
 	for _, asFile := range []bool{false, true} {
 		f := folder{TB: t, dir: t.TempDir()}
-		f.write("yellowgate.yaml", faultGate)
-		f.write("counter.html", "<script>visits = 1</script>")
-		f.write("facts.csv", "path,name\n")
-		f.write("site/index.html", page("Tern Hill"))
+		f.small()
 		var once sync.Once
 		fsys.Fault = func(op, name string) error {
 			if op == "mkdir" && name == filepath.Join(f.dir, "public") {
@@ -303,24 +310,14 @@ func TestLeftWork(t *testing.T) {
 // TestPartLeavesFolders: a part removes pages that are gone, and no folder: another part may be about to write there.
 func TestPartLeavesFolders(t *testing.T) {
 	f := folder{t, t.TempDir()}
-	f.write("yellowgate.yaml", faultGate)
-	f.write("counter.html", "<script>visits = 1</script>")
-	f.write("facts.csv", "path,name\n")
-	f.write("site/index.html", page("Tern Hill"))
+	f.small()
 	f.write("site/gone/deep/index.html", page("gone"))
 	if err := f.apply(); err != nil {
 		t.Fatal(err)
 	}
 	f.remove("site/gone")
 	for n := 1; n <= 2; n++ {
-		p, _, err := project.Open(filepath.Join(f.dir, project.GateFileName), project.Options{})
-		if err == nil {
-			err = p.Walk()
-		}
-		if err == nil {
-			_, err = publish.Apply(f.Context(), p, publish.Options{Part: site.Part{Number: n, Of: 2}})
-		}
-		if err != nil {
+		if err := f.applyPart(site.Part{Number: n, Of: 2}); err != nil {
 			t.Fatal(err)
 		}
 	}

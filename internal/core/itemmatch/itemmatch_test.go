@@ -179,7 +179,7 @@ func TestItemAt(t *testing.T) {
 	}
 }
 
-// TestClaimed: an element that no mark and no matcher claims is that item's whose URL it loads; of several
+// TestClaimed: an element that no mark and no matcher claims is that item's whose URL it loads, be the item in
 // that of the last which is in.
 func TestClaimed(t *testing.T) {
 	g := gateOf(t, ", marks: false")

@@ -2,6 +2,7 @@
 package robots
 
 import (
+	"fmt"
 	"net/url"
 	"strings"
 )
@@ -92,28 +93,21 @@ func (r *Rules) Allows(path string) bool {
 func escaped(path string) string {
 	var b strings.Builder
 	for i := 0; i < len(path); i++ {
-		c := path[i]
+		c, keep := path[i], path[i] > ' ' && path[i] < 0x7f
 		if c == '%' && i+2 < len(path) {
 			if s, err := url.PathUnescape(path[i : i+3]); err == nil {
+				c, keep = s[0], isUnreserved(s[0])
 				i += 2
-				if c = s[0]; isUnreserved(c) {
-					b.WriteByte(c)
-				} else {
-					b.WriteString("%" + hex[c>>4:c>>4+1] + hex[c&15:c&15+1])
-				}
-				continue
 			}
 		}
-		if c > ' ' && c < 0x7f {
+		if keep {
 			b.WriteByte(c)
 		} else {
-			b.WriteString("%" + hex[c>>4:c>>4+1] + hex[c&15:c&15+1])
+			fmt.Fprintf(&b, "%%%02X", c)
 		}
 	}
 	return b.String()
 }
-
-const hex = "0123456789ABCDEF"
 
 // isUnreserved reports whether a byte means the same escaped and not (RFC 3986, 2.3).
 func isUnreserved(c byte) bool {
