@@ -180,7 +180,7 @@ func TestItemAt(t *testing.T) {
 }
 
 // TestClaimed: an element that no mark and no matcher claims is that item's whose URL it loads, be the item in
-// that of the last which is in.
+// or out.
 func TestClaimed(t *testing.T) {
 	g := gateOf(t, ", marks: false")
 	for path, want := range map[string]string{"/in/": "late", "/plain/": "late"} {
