@@ -36,7 +36,7 @@ var notSaid = map[string]string{
 	`is told of`:                                 "is reported",
 }
 
-// TestWords: what users read is in the plain English of the trade.
+// TestWords: what users read, in messages, reports and docs, is in the plain English of the trade.
 func TestWords(t *testing.T) {
 	seen := 0
 	all := regexp.MustCompile(`(?i)\b(` + strings.Join(slices.Collect(maps.Keys(notSaid)), "|") + `)`)
@@ -73,7 +73,8 @@ func TestWords(t *testing.T) {
 		t.Fatal(err)
 	}
 	docs, _ := filepath.Glob("../docs/*.md")
-	for _, name := range append(docs, "../README.md") {
+	templates, _ := filepath.Glob("report/*.html")
+	for _, name := range slices.Concat(docs, templates, []string{"../README.md"}) {
 		text, err := os.ReadFile(name)
 		if err != nil {
 			t.Fatal(err)

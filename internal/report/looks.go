@@ -158,7 +158,7 @@ func measured(l *result.Looks) (out []measure) {
 			m.Class = "warning"
 			fallthrough
 		case s.changed > 0:
-			m.Says = "another on " + wording.Count(s.changed, "page")
+			m.Says = "different on " + wording.Count(s.changed, "page")
 			if m.Class == "soft" {
 				m.Class = "good"
 			}

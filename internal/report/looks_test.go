@@ -27,8 +27,8 @@ func TestLooksHTML(t *testing.T) {
 		t.Fatal(err)
 	}
 	text := out.String()
-	for _, want := range []string{`<b class="good">1</b> look the same`, `<b class="warning">2</b> look another`, "120 pixels differ, 1.2 %, in 2 places.", "30 x 40 at 1, 2", "in <code>the page</code>", `src="data:image/jpeg;base64,/9j/`, "Not read: it crashed",
-		"Requested on the later side only", "Exceptions that are new", `<td class="warning">another on 1 page</td>`, `<td class="good">another on 1 page</td>`, "no difference larger than its noise"} {
+	for _, want := range []string{`<b class="good">1</b> look the same`, `<b class="warning">2</b> look different`, "120 pixels differ, 1.2 %, in 2 places.", "30 x 40 at 1, 2", "in <code>the page</code>", `src="data:image/jpeg;base64,/9j/`, "Not read: it crashed",
+		"Requested on the later side only", "Exceptions that are new", `<td class="warning">different on 1 page</td>`, `<td class="good">different on 1 page</td>`, "no difference larger than its noise"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("%q is not in\n%s", want, text)
 		}
