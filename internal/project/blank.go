@@ -5,7 +5,6 @@ import (
 	"html"
 	"sort"
 	"strings"
-	"time"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
@@ -43,7 +42,7 @@ func (p *Project) blankPages() error {
 		}
 		text := blankPage(b)
 		p.Made[file] = text
-		p.Files = append(p.Files, site.File{Path: file, Size: int64(len(text)), ModTime: time.Unix(0, 0), Page: true})
+		p.Files = append(p.Files, site.File{Path: file, Size: int64(len(text)), Page: true})
 		p.Pages = append(p.Pages, page.Page{Path: page.PathOf(file, g.Site.Extensionless), File: file})
 	}
 	if len(problems) > 0 {

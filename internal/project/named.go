@@ -5,7 +5,6 @@ import (
 	"encoding/base64"
 	"errors"
 	"fmt"
-	"github.com/bmatcuk/doublestar/v4"
 	"hash"
 	"os"
 	"path"
@@ -13,6 +12,8 @@ import (
 	"slices"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/fsys"
+
+	"github.com/bmatcuk/doublestar/v4"
 )
 
 // The files that a gate file names.

@@ -2,6 +2,7 @@ package site
 
 import (
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 
@@ -27,22 +28,74 @@ func ReadOnce(from Store) func(string) ([]byte, bool) {
 	}
 }
 
-// Index answers whether a folder has a file or a page at a path.
+// Index answers whether a folder has a file or a page at a path. files are as Walk sorted them, with
+// others behind them; nothing is kept of a file but where it stands in the list.
 func Index(files []File, pages []page.Page) (hasFile, hasPage func(string) bool) {
-	names := make(map[string]bool, len(files))
-	for _, f := range files {
-		names["/"+page.Clean("/" + f.Path)[1:]] = true
-		names["/"+f.Path] = true
+	list := listOf(files, func(path string) string {
+		clean := page.Clean(path)
+		if clean+"index.html" == path || clean+"index.htm" == path {
+			return path // looked for as such
+		}
+		return clean
+	})
+	keys := sync.OnceValue(func() map[string]struct{} {
+		m := make(map[string]struct{}, len(pages))
+		for i := range pages {
+			m[pages[i].Key()] = struct{}{}
+		}
+		return m
+	})
+	hasPage = func(path string) bool {
+		_, ok := keys()[page.Key(path)]
+		return ok
 	}
-	keys := make(map[string]bool, len(pages))
-	for i := range pages {
-		keys[pages[i].Key()] = true
+	named := func(path string) bool {
+		return list.has(path) || strings.HasSuffix(path, "/") && (list.has(path+"index.html") || list.has(path+"index.htm"))
 	}
-	hasPage = func(path string) bool { return keys[page.Key(path)] }
 	hasFile = func(path string) bool {
-		return names[path] || strings.HasSuffix(path, "/") && hasPage(path) ||
+		return named(path) || strings.HasSuffix(path, "/") && hasPage(path) ||
 			!strings.Contains(filepath.Base(path), ".") && hasPage(path) ||
-			names[page.Clean(path)]
+			named(page.Clean(path))
 	}
 	return hasFile, hasPage
 }
+
+// A list finds files of a folder by their paths ("/img/a.png").
+type list struct {
+	files  []File           // in order
+	others map[string]*File // the others, and the second names that files have
+}
+
+// listOf lists files by their paths and by second, which may give a path back as it is.
+func listOf(files []File, second func(path string) string) *list {
+	l := &list{others: map[string]*File{}}
+	inOrder := 0
+	for i := range files {
+		path := "/" + files[i].Path
+		if inOrder == i && (i == 0 || files[i-1].Path < files[i].Path) {
+			inOrder++
+		} else {
+			l.others[path] = &files[i]
+		}
+		if other := second(path); other != path {
+			l.others[other] = &files[i]
+		}
+	}
+	l.files = files[:inOrder]
+	return l
+}
+
+// find returns the file at a path, or nil.
+func (l *list) find(path string) *File {
+	name, ok := strings.CutPrefix(path, "/")
+	if !ok {
+		return nil
+	}
+	i, ok := slices.BinarySearchFunc(l.files, name, func(f File, name string) int { return strings.Compare(f.Path, name) })
+	if ok {
+		return &l.files[i]
+	}
+	return l.others[path]
+}
+
+func (l *list) has(path string) bool { return l.find(path) != nil }

@@ -12,7 +12,6 @@ import (
 	"sort"
 	"strings"
 	"sync"
-	"time"
 
 	"golang.org/x/sync/errgroup"
 	"golang.org/x/text/unicode/norm"
@@ -24,11 +23,10 @@ import (
 
 // A File is one regular file below a folder.
 type File struct {
-	Path    string // relative to the folder, slash-separated
-	Size    int64
-	ModTime time.Time
-	Page    bool // by its name, it is HTML
-	Stamp   fsys.Stamp
+	Path  string // relative to the folder, slash-separated
+	Size  int64
+	Page  bool // by its name, it is HTML
+	Stamp fsys.Stamp
 }
 
 // Walk lists the regular files below a folder, sorted by path. skip, which is
@@ -147,7 +145,7 @@ func (w *walker) file(name string, d fs.DirEntry) (f File, ok bool, err error) {
 	if err != nil {
 		return f, false, err
 	}
-	return File{name, info.Size(), info.ModTime(), IsPage(name), fsys.StampOf(info)}, true, nil
+	return File{name, info.Size(), IsPage(name), fsys.StampOf(info)}, true, nil
 }
 
 // leavesOut reports whether what a link leads to is left out, by itself or with a folder

@@ -18,7 +18,7 @@ type Weights struct {
 	root  string
 	files sync.Map                       // path -> *weight
 	texts bounded.Map[xxh3.Uint128, int] // by digest
-	known map[string]int64               // sizes of the files there are; nil to look for each
+	known *list                          // the files there are; nil to look for each
 	// Roughly leaves out what inline texts weigh compressed, where nobody asks.
 	Roughly bool
 	inventory.Imports
@@ -30,16 +30,13 @@ type weight struct {
 	ok          bool
 }
 
-// NewWeights weighs the files below root; list is what Walk found there, or nil
+// NewWeights weighs the files below root; files is what Walk found there, or nil
 // to look for each file when it is asked for.
-func NewWeights(root string, list []File) *Weights {
+func NewWeights(root string, files []File) *Weights {
 	w := &Weights{root: root}
 	w.texts.Most = 100_000
-	if list != nil {
-		w.known = make(map[string]int64, len(list))
-	}
-	for _, f := range list {
-		w.known["/"+Normal(f.Path)] = f.Size
+	if files != nil {
+		w.known = listOf(files, Normal)
 	}
 	w.Imports = inventory.Imports{Weights: w, Read: w.Read}
 	return w
@@ -47,8 +44,7 @@ func NewWeights(root string, list []File) *Weights {
 
 // Has reports whether the site has a file at a path, which may name a page.
 func (w *Weights) Has(path string) bool {
-	_, ok := w.known[path]
-	return ok || w.known == nil
+	return w.known == nil || w.known.has(path)
 }
 
 // packed are the endings of files that no server compresses, since they are.
@@ -66,8 +62,9 @@ func (w *Weights) File(path string) (bytes, gz int, ok bool) {
 	if !w.Has(path) || strings.HasSuffix(path, "/") {
 		return 0, 0, false
 	}
-	if n, ok := w.known[path]; ok && Packed(path) {
-		return int(n), int(n), true
+	if w.known != nil && Packed(path) {
+		n := int(w.known.find(path).Size)
+		return n, n, true
 	}
 	v, _ := w.files.LoadOrStore(path, &weight{})
 	x := v.(*weight)

@@ -11,6 +11,7 @@ import (
 	"sync"
 
 	"yellowgate/internal/capture"
+	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks/gate"
 	"yellowgate/internal/core/checks/popups"
 	"yellowgate/internal/core/gatecheck"
@@ -72,7 +73,7 @@ func Check(p *project.Project, problems []problem.Problem, progress parallel.Pro
 			p.Gate.File.Accepts(&x.problems[k].Problem, &x.Page)
 		}
 		onPages = append(onPages, x.problems...)
-		reach.Add(x.Page.Path, x.Page.File, x.popups)
+		reach.Add(check.PageAt{Path: x.Page.Path, File: x.Page.File}, x.popups)
 		idle.Add(x.Result)
 		rules.Add(x.Page.Path, x.rules)
 		return nil

@@ -25,25 +25,53 @@ the link lead to a page that has it.`,
 	Bad:  "-- yellowgate.yaml --\nitems:\n  night-letter: {popup: <p>The letter</p>, label: Letter, open: {fragment: night-letter}, pages: /}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n<a href=\"#night-letter\">The night letter</a>",
 	Good: "-- yellowgate.yaml --\nitems:\n  night-letter: {popup: <p>The letter</p>, label: Letter, open: {fragment: night-letter}, pages: /}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n<a href=\"/#night-letter\">The night letter</a>",
 	Site: func(s *check.SitePass) {
-		unreachable(*popupFact.All(s), s.Report)
+		popupFact.All(s).unreachable(s.Report)
 	},
 }
 
-// unreachable reports the links to fragments that open nothing where they lead.
-func unreachable(pages []popupsOn, report func(at check.PageAt, line, column int, message, remedy string) *check.Finding) {
-	at := map[string]*popupsOn{}
-	for i := range pages {
-		at[page.Key(pages[i].Path)] = &pages[i]
+// A Reach is what the pages of a site say of popups.
+type Reach struct {
+	pages []popupsOn
+	kinds [][]fragment // what was kept of fragments, for pages on which they do the same
+}
+
+// Add takes a page in; popups may be nil.
+func (r *Reach) Add(at check.PageAt, popups *Popups) {
+	if popups == nil {
+		return
 	}
-	for i := range pages {
-		from := &pages[i]
-		for _, l := range from.Links {
+	idle := slices.DeleteFunc(slices.Clone(popups.Fragments), func(f fragment) bool { return f.Opens })
+	if len(popups.Links)+len(idle) == 0 {
+		return
+	}
+	i := slices.IndexFunc(r.kinds, func(kind []fragment) bool { return slices.Equal(kind, idle) })
+	if i < 0 && len(r.kinds) < mostKinds {
+		i, r.kinds = len(r.kinds), append(r.kinds, idle)
+	}
+	if i >= 0 {
+		idle = r.kinds[i]
+	}
+	r.pages = append(r.pages, popupsOn{at, popups.Links, idle})
+}
+
+// mostKinds keeps the search among kinds short.
+const mostKinds = 64
+
+// unreachable reports the links to fragments that open nothing where they lead.
+func (r *Reach) unreachable(report func(at check.PageAt, line, column int, message, remedy string) *check.Finding) {
+	at := map[string]*popupsOn{}
+	for i := range r.pages {
+		at[page.Key(r.pages[i].Path)] = &r.pages[i]
+	}
+	for i := range r.pages {
+		from := &r.pages[i]
+		for _, l := range from.links {
 			target := at[page.Key(l.Path)]
 			if target == nil {
 				continue // a link to nowhere is another matter
 			}
-			for _, f := range target.Fragments {
-				if f.Name != l.Fragment || f.Opens {
+			for _, f := range target.idle {
+				if f.Name != l.Fragment {
 					continue
 				}
 				where := "this page"
@@ -93,14 +121,11 @@ type fragment struct {
 
 type popupsOn struct {
 	check.PageAt
-	*Popups
+	links []popupLink
+	idle  []fragment // those that open nothing
 }
 
-var popupFact = &check.Kind[Popups, []popupsOn]{
-	ID:  "popups",
-	Of:  popupsOf,
-	Add: func(sum *[]popupsOn, at check.PageAt, fact *Popups) { *sum = append(*sum, popupsOn{at, fact}) },
-}
+var popupFact = &check.Kind[Popups, Reach]{ID: "popups", Of: popupsOf, Add: (*Reach).Add}
 
 // popupsOf takes from a page what it says of popups; nil where that is nothing.
 func popupsOf(p *check.Pass) *Popups {
@@ -226,20 +251,10 @@ var fragmentLinks = func() *markup.Selector {
 	return s
 }()
 
-// A Reach collects what pages say of popups where they are not written yet.
-type Reach struct{ pages []popupsOn }
-
-// Add takes a page in; popups may be nil.
-func (r *Reach) Add(path, file string, popups *Popups) {
-	if popups != nil {
-		r.pages = append(r.pages, popupsOn{check.PageAt{Path: path, File: file}, popups})
-	}
-}
-
 // Unreachable is what the check says of the pages.
 func (r *Reach) Unreachable() []check.Finding {
 	var out []check.Finding
-	unreachable(r.pages, func(at check.PageAt, line, column int, message, remedy string) *check.Finding {
+	r.unreachable(func(at check.PageAt, line, column int, message, remedy string) *check.Finding {
 		out = append(out, unreachablePopup.On(at, line, column, "", message, remedy))
 		return &out[len(out)-1]
 	})
