@@ -94,7 +94,7 @@ func ParseHost(text string) (h Host, err error) {
 // A Browser is one that runs. Close ends it, and every process of it.
 type Browser struct {
 	Options
-	ctx    context.Context
+	ctx    context.Context // how the library names a browser that runs
 	cancel []context.CancelFunc
 	local  *local   // answers for the site; nil for one that runs
 	tried  sync.Map // by page, popup and way: popups open by themselves on one screen as on another
@@ -124,6 +124,7 @@ func find(path string) (string, error) {
 }
 
 // Start starts a browser. of is the folder that the site is served from, nil for a site that runs.
+// Where ctx is done, the browser ends, and the error is that of ctx.
 func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
 	path, err := find(o.Path)
 	if err != nil {
@@ -201,6 +202,7 @@ func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
 	if len(o.Hosts) > 0 { // stand-ins have certificates of their own
 		flags = append(flags, chromedp.Flag("ignore-certificate-errors", true))
 	}
+	stopped := ctx.Err
 	ctx, stop := chromedp.NewExecAllocator(ctx, flags...)
 	b.cancel = append(b.cancel, stop)
 	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}), chromedp.WithLogf(func(string, ...any) {}))
@@ -215,6 +217,9 @@ func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
 	}
 	if err != nil {
 		b.Close()
+		if stopped() != nil {
+			return nil, stopped()
+		}
 		return nil, &failure.Path{
 			Path: path,
 			Err:  err,

@@ -91,7 +91,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 				return err
 			}
 			if o.part != "" {
-				return a.auditPart(args, o)
+				return a.auditPart(cmd.Context(), args, o)
 			}
 			defer a.turn()
 			return a.write(func(w io.Writer, pr *report.Printer) (err error) {
@@ -195,28 +195,31 @@ func (a *app) audit(
 	}
 	if f.browsing.on {
 		a.tidies.Store(true)
-		o.Browser = &visits.Browsing{Context: ctx, Options: f.browsing.o, Screens: f.screens, Pictures: f.pictures}
+		o.Browser = &visits.Browsing{Options: f.browsing.o, Screens: f.screens, Pictures: f.pictures}
 		o.Browser.Popups = true
 		if len(dirs) == 1 && isAddress(dirs[0]) {
 			o.Browser.Running = dirs[0]
 		}
 	}
 	if !f.join {
-		r, err := siteaudit.Audit(o)
+		r, err := siteaudit.Audit(ctx, o)
+		if f.browsing.on {
+			err = looked(ctx, err)
+		}
 		if err == nil && f.harOut != "" {
 			err = a.writeHAR(f.harOut, r.Rendered)
 		}
 		return r, nothingOpen, err
 	}
 	o.Progress = a.progress("joining")
-	if r, done, err = siteaudit.Join(o, args); err == nil && (a.format == "junit" || a.format == "sarif") {
+	if r, done, err = siteaudit.Join(ctx, o, args); err == nil && (a.format == "junit" || a.format == "sarif") {
 		r.Gather() // they are written all at once
 	}
 	return r, done, err
 }
 
 // auditPart audits one part and writes it down.
-func (a *app) auditPart(args []string, f auditFlags) error {
+func (a *app) auditPart(ctx context.Context, args []string, f auditFlags) error {
 	part, err := site.ParsePart(f.part)
 	if err == nil && a.format != "text" && a.format != "ndjson" {
 		err = &failure.Usage{
@@ -239,7 +242,7 @@ func (a *app) auditPart(args []string, f auditFlags) error {
 	}
 	o.Records = f.records
 	return a.write(func(w io.Writer, _ *report.Printer) error {
-		r, err := siteaudit.Part(o, part, w)
+		r, err := siteaudit.Part(ctx, o, part, w)
 		if err == nil && !a.quiet {
 			a.messages().AuditPart(r)
 		}

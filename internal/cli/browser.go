@@ -145,7 +145,7 @@ func (v *browsing) rendering(
 // looked is what a browser command ends with: an error, or that it was stopped.
 func looked(ctx context.Context, err error) error {
 	if ctx.Err() != nil {
-		return &publish.StoppedError{Done: "not all pages had been looked at"}
+		return &failure.Stopped{Done: "not all pages had been looked at"}
 	}
 	return err
 }
@@ -206,6 +206,9 @@ func (a *app) showBrowser(
 			all = append(all, o)
 		}
 	}
+	if err := looked(ctx, nil); err != nil {
+		return err
+	}
 	return a.write(func(out io.Writer, pr *report.Printer) error {
 		for _, o := range all {
 			if a.format == "json" {
@@ -260,7 +263,7 @@ func (a *app) compareLooks(ctx context.Context, args []string, o visualcompare.O
 	if o.Runs < 2 || o.Runs > 50 {
 		return &failure.Usage{Message: "--runs is from 2 to 50: a second visit shows what moves by itself"}
 	}
-	o.Context, o.Before, o.After, o.Project, o.Progress = ctx, args[0], args[1], p, a.progress("looking")
+	o.Before, o.After, o.Project, o.Progress = args[0], args[1], p, a.progress("looking")
 	if len(args) == 3 {
 		o.Page = args[2]
 	}
@@ -291,7 +294,7 @@ func (a *app) compareLooks(ctx context.Context, args []string, o visualcompare.O
 		return visualcompare.Keep(l, drawn)
 	}
 	a.tidies.Store(true)
-	l, err := visualcompare.Compare(o)
+	l, err := visualcompare.Compare(ctx, o)
 	if err = looked(ctx, err); err != nil {
 		return err
 	}
@@ -327,7 +330,7 @@ func (a *app) suggestBrowser(ctx context.Context, args []string, w *ways, v *bro
 		return err
 	}
 	defer r.Close()
-	uses, unread, err := visits.Used(r, screens, a.progress("looking"))
+	uses, unread, err := visits.Used(ctx, r, screens, a.progress("looking"))
 	if err = looked(ctx, err); err != nil {
 		return err
 	}

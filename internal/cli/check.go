@@ -31,7 +31,7 @@ how many pages each item is.`,
 			if err != nil {
 				return err
 			}
-			r, err := sitecheck.Check(p, problems, a.progress("checking"))
+			r, err := sitecheck.Check(cmd.Context(), p, problems, a.progress("checking"))
 			if err != nil {
 				return err
 			}

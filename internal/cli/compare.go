@@ -90,7 +90,7 @@ status 1 means that a page looks different.`,
 			if len(args) == 3 {
 				o.Page = args[2]
 			}
-			r, err := sitecompare.Compare(o)
+			r, err := sitecompare.Compare(cmd.Context(), o)
 			if err != nil {
 				return err
 			}

@@ -31,7 +31,7 @@ but not applied. Exit status 1 means that pages are behind.`,
 			if len(args) == 1 {
 				query = args[0]
 			}
-			d, err := sitecheck.Diff(p, query, a.progress("comparing"))
+			d, err := sitecheck.Diff(cmd.Context(), p, query, a.progress("comparing"))
 			if err != nil {
 				return err
 			}

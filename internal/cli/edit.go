@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"io"
 	"slices"
 	"strings"
@@ -205,7 +206,7 @@ Nothing is written where the gate file would then have a mistake.`,
 				return err
 			}
 		}
-		r, err := e.Add()
+		r, err := e.Add(cmd.Context())
 		return a.edited(e, r, err)
 	}
 	cmd.Flags().StringArrayVar(&params, "param", nil, "a parameter, `NAME=VALUE`")
@@ -262,7 +263,7 @@ what. Nothing is written where the gate file would then have a mistake.`,
 				Remedy:  "yellowgate set " + e.Name + " --pages QUERY; yellowgate set --help lists them",
 			}
 		}
-		r, err := e.Set()
+		r, err := e.Set(cmd.Context())
 		return a.edited(e, r, err)
 	}
 	cmd.Flags().StringArrayVar(&params, "param", nil, "a parameter, `NAME=VALUE`")
@@ -278,15 +279,15 @@ what. Nothing is written where the gate file would then have a mistake.`,
 }
 
 // changing completes a command that makes one change of an item.
-func (a *app) changing(cmd *cobra.Command, change func(*gatechange.Edit) (*result.Edit, error)) *cobra.Command {
+func (a *app) changing(cmd *cobra.Command, change func(*gatechange.Edit, context.Context) (*result.Edit, error)) *cobra.Command {
 	var dry bool
 	cmd.GroupID, cmd.Args, cmd.ValidArgsFunction = "decide", needs(1, 1, cmd.Name()+" takes the name of one item", "yellowgate "+cmd.Name()+" visit-counter"), a.itemArg
-	cmd.RunE = func(_ *cobra.Command, args []string) error {
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		e, err := a.edit(args[0], dry)
 		if err != nil {
 			return err
 		}
-		r, err := change(e)
+		r, err := change(e, cmd.Context())
 		return a.edited(e, r, err)
 	}
 	dryFlag(cmd, &dry)
@@ -321,7 +322,7 @@ It refuses while another item needs it; and where the item finds or replaces ele
 of the source pages, which come back without it, unless --release says that this is
 meant. Files that the item names stay.`,
 		Example: "  yellowgate remove summer-notice --dry-run\n  yellowgate remove glyph-shim --release",
-	}, func(e *gatechange.Edit) (*result.Edit, error) { return e.Remove(release) })
+	}, func(e *gatechange.Edit, ctx context.Context) (*result.Edit, error) { return e.Remove(ctx, release) })
 	cmd.Flags().BoolVar(&release, "release", false, "let what it found come back as the source has it, and its spots stand without an item")
 	return cmd
 }

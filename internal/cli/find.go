@@ -58,7 +58,7 @@ something out. Without a folder it reads the gate file's source.`,
 			case p != nil && p.Source != "":
 				dir, shown = p.Source, p.Gate.File.Site.Source.Value
 			}
-			r, err := survey.Find(dir, args[0], p, a.progress("looking"))
+			r, err := survey.Find(cmd.Context(), dir, args[0], p, a.progress("looking"))
 			if err != nil {
 				return err
 			}

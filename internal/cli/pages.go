@@ -29,7 +29,7 @@ lists the words that queries of this site can use, with examples.`,
 				return err
 			}
 			if fields {
-				lines, err := decisions.Fields(p, a.progress("looking"))
+				lines, err := decisions.Fields(cmd.Context(), p, a.progress("looking"))
 				if err != nil {
 					return err
 				}
@@ -45,7 +45,7 @@ lists the words that queries of this site can use, with examples.`,
 			if len(args) == 1 {
 				query = args[0]
 			}
-			lines, err := decisions.Pages(p, query, why, a.progress("looking"))
+			lines, err := decisions.Pages(cmd.Context(), p, query, why, a.progress("looking"))
 			if err != nil {
 				return err
 			}

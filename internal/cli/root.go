@@ -352,12 +352,14 @@ func (a *app) fail(err error) int {
 	var ue *failure.Usage
 	var fe *publish.ForeignError
 	var pe *failure.Path
-	var stop *publish.StoppedError
+	var stop *failure.Stopped
 	switch {
 	case isPipe(err): // the reader had enough, and knows it
 		return unreadable
 	case errors.As(err, &stop):
 		p.Failure(stop.Error(), "")
+		return stoppedByUser
+	case errors.Is(err, context.Canceled):
 		return stoppedByUser
 	case errors.As(err, &ge):
 		problem.Sort(ge.Problems)

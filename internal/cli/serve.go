@@ -146,7 +146,7 @@ func (a *app) serve(
 	watched := g.Run(ctx)
 	o := preview.Options{Gate: g, Source: source, Names: names,
 		Pages: func(w io.Writer, p *project.Project, query string) error {
-			pages, all, err := decisions.ServedPages(p, query)
+			pages, all, err := decisions.ServedPages(ctx, p, query)
 			return report.PageList(w, siteName(p), query, preview.Own, pages, all, err)
 		},
 		Audit: func(w io.Writer, p *project.Project, pg *page.Page) error {

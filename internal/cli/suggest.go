@@ -66,7 +66,7 @@ place of reading it in the code.
 			if err != nil {
 				return err
 			}
-			r, err := suggest.Suggest(p, a.progress("looking"))
+			r, err := suggest.Suggest(cmd.Context(), p, a.progress("looking"))
 			if err == nil {
 				err = suggest.Only(r, only)
 			}
@@ -81,7 +81,7 @@ place of reading it in the code.
 				if err != nil {
 					return err
 				}
-				result, skipped, err := suggest.Write(e, r, len(only) > 0)
+				result, skipped, err := suggest.Write(cmd.Context(), e, r, len(only) > 0)
 				if err == nil && skipped > 0 && !a.quiet {
 					fmt.Fprintf(
 						a.err,

@@ -93,13 +93,13 @@ and what the pages name and the browser never requests.`,
 			return a.write(func(w io.Writer, pr *report.Printer) error {
 				if a.format == "ndjson" {
 					b := bufio.NewWriter(w)
-					_, err := survey.Folder(dir, p, nil, func(r *inventory.Record) error { return report.NDJSON(b, r) })
+					_, err := survey.Folder(cmd.Context(), dir, p, nil, func(r *inventory.Record) error { return report.NDJSON(b, r) })
 					if err != nil {
 						return err
 					}
 					return b.Flush()
 				}
-				s, err := survey.Folder(dir, p, a.progress("reading"), nil)
+				s, err := survey.Folder(cmd.Context(), dir, p, a.progress("reading"), nil)
 				if err != nil {
 					return err
 				}
@@ -160,7 +160,7 @@ func (a *app) surveyBrowser(
 		return err
 	}
 	defer r.Close()
-	return looked(ctx, visits.Survey(s, r, screens, a.progress("looking")))
+	return looked(ctx, visits.Survey(ctx, s, r, screens, a.progress("looking")))
 }
 
 // firstGate writes a first gate file for a folder.

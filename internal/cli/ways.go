@@ -23,7 +23,6 @@ import (
 	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
-	"yellowgate/internal/publish"
 )
 
 // How a running site is asked: for capture, and for every command that takes an address in place of
@@ -317,7 +316,7 @@ func (a *app) fetched(ctx context.Context, w *ways, address string) (dir string,
 	s, err = capture.Capture(ctx, o)
 	a.tidies.Store(false)
 	if err == nil && s.Stopped {
-		err = &publish.StoppedError{
+		err = &failure.Stopped{
 			Done: "the site had not been read whole. yellowgate capture " + address + " --to DIR keeps what it has read, and has options for large sites",
 		}
 	}

@@ -61,7 +61,7 @@ has the item, in its document or among its requests: also where the gate says ou
 				if len(args) > 0 {
 					return &failure.Usage{Message: "--table is of all items", Remedy: "yellowgate where --table"}
 				}
-				return a.whereTable(p)
+				return a.whereTable(cmd.Context(), p)
 			}
 			if len(args) == 1 && p.Gate.File.Item(args[0]) == nil {
 				if known, _ := gatefile.KnownKey(gatefile.KeyName(args[0])); known {
@@ -71,15 +71,15 @@ has the item, in its document or among its requests: also where the gate says ou
 							Remedy:  "yellowgate audit --browser",
 						}
 					}
-					return a.whereKey(p, args[0])
+					return a.whereKey(cmd.Context(), p, args[0])
 				}
 			}
 			if len(args) == 0 {
-				lines, pages, err := decisions.WhereAll(p, a.progress("looking"))
+				lines, pages, err := decisions.WhereAll(cmd.Context(), p, a.progress("looking"))
 				unread := 0
 				if err == nil && v.on {
 					err = a.inBrowser(cmd.Context(), &v, p, func(r *visits.Site) (err error) {
-						unread, err = visits.Where(lines, r, screens, a.progress("looking"))
+						unread, err = visits.Where(cmd.Context(), lines, r, screens, a.progress("looking"))
 						return err
 					})
 				}
@@ -94,10 +94,10 @@ has the item, in its document or among its requests: also where the gate says ou
 					return nil
 				})
 			}
-			r, err := decisions.Where(p, args[0], a.progress("looking"))
+			r, err := decisions.Where(cmd.Context(), p, args[0], a.progress("looking"))
 			if err == nil && v.on {
 				err = a.inBrowser(cmd.Context(), &v, p, func(b *visits.Site) error {
-					return visits.WhereItem(r, b, screens, a.progress("looking"))
+					return visits.WhereItem(cmd.Context(), r, b, screens, a.progress("looking"))
 				})
 			}
 			if err != nil {
@@ -128,8 +128,8 @@ func (a *app) inBrowser(ctx context.Context, v *browsing, p *project.Project, lo
 	return looked(ctx, look(r))
 }
 
-func (a *app) whereTable(p *project.Project) error {
-	t, err := decisions.Table(p, a.progress("looking"))
+func (a *app) whereTable(ctx context.Context, p *project.Project) error {
+	t, err := decisions.Table(ctx, p, a.progress("looking"))
 	if err != nil {
 		return err
 	}
@@ -145,8 +145,8 @@ func (a *app) whereTable(p *project.Project) error {
 	})
 }
 
-func (a *app) whereKey(p *project.Project, key string) error {
-	r, err := decisions.WhereMetadata(p, key, a.progress("looking"))
+func (a *app) whereKey(ctx context.Context, p *project.Project, key string) error {
+	r, err := decisions.WhereMetadata(ctx, p, key, a.progress("looking"))
 	if err != nil {
 		return err
 	}

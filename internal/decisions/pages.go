@@ -2,6 +2,7 @@
 package decisions
 
 import (
+	"context"
 	"sort"
 	"strings"
 
@@ -14,7 +15,13 @@ import (
 )
 
 // Pages lists the pages that a query chooses, with their sets and items.
-func Pages(p *project.Project, query string, why bool, progress parallel.Progress) ([]result.PageLine, error) {
+func Pages(
+	ctx context.Context,
+	p *project.Project,
+	query string,
+	why bool,
+	progress parallel.Progress,
+) ([]result.PageLine, error) {
 	if query == "" {
 		query = "all or path" // redirects too
 	}
@@ -23,7 +30,7 @@ func Pages(p *project.Project, query string, why bool, progress parallel.Progres
 		return nil, err
 	}
 	var out []result.PageLine
-	err = project.GateAll(p, progress, func(_ int, r *pageedit.Result) error {
+	err = project.GateAll(ctx, p, progress, func(_ int, r *pageedit.Result) error {
 		if r.Fragment {
 			return nil
 		}
@@ -58,7 +65,7 @@ func Pages(p *project.Project, query string, why bool, progress parallel.Progres
 
 // Fields lists the fields, metas, facts and sets that queries of this site can
 // use, each with an example.
-func Fields(p *project.Project, progress parallel.Progress) ([]result.FieldLine, error) {
+func Fields(ctx context.Context, p *project.Project, progress parallel.Progress) ([]result.FieldLine, error) {
 	var out []result.FieldLine
 	at := map[string]int{}
 	note := func(kind, name, value string) {
@@ -80,7 +87,7 @@ func Fields(p *project.Project, progress parallel.Progress) ([]result.FieldLine,
 	}
 	sets := map[string]int{}
 	metas := map[string]bool{}
-	err := project.GateAll(p, progress, func(_ int, r *pageedit.Result) error {
+	err := project.GateAll(ctx, p, progress, func(_ int, r *pageedit.Result) error {
 		if r.Fragment {
 			return nil
 		}

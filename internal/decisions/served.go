@@ -1,6 +1,7 @@
 package decisions
 
 import (
+	"context"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/project"
@@ -12,8 +13,8 @@ const mostServed = 500
 
 // ServedPages lists the pages that a query chooses, with their titles as the gate makes them now; of
 // many the first, and how many there are.
-func ServedPages(p *project.Project, query string) (list []result.PageLine, all int, err error) {
-	if list, err = Pages(p, query, false, nil); err != nil {
+func ServedPages(ctx context.Context, p *project.Project, query string) (list []result.PageLine, all int, err error) {
+	if list, err = Pages(ctx, p, query, false, nil); err != nil {
 		return nil, 0, err
 	}
 	all = len(list)

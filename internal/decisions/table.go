@@ -1,6 +1,7 @@
 package decisions
 
 import (
+	"context"
 	"fmt"
 	"sort"
 	"strings"
@@ -19,9 +20,9 @@ import (
 )
 
 // Table tells for each page and item whether it is there.
-func Table(p *project.Project, progress parallel.Progress) (*result.WhereTable, error) {
+func Table(ctx context.Context, p *project.Project, progress parallel.Progress) (*result.WhereTable, error) {
 	t := &result.WhereTable{Items: p.Gate.File.ItemNames(), Rows: []result.TableRow{}}
-	err := project.GateAll(p, progress, func(_ int, r *pageedit.Result) error {
+	err := project.GateAll(ctx, p, progress, func(_ int, r *pageedit.Result) error {
 		if r.Fragment {
 			return nil
 		}
@@ -50,7 +51,12 @@ func Cell(r *pageedit.Result, i int) result.Cell {
 
 // WhereMetadata tells which pages have which value for a metadata key, after the
 // gate.
-func WhereMetadata(p *project.Project, name string, progress parallel.Progress) (*result.WhereKey, error) {
+func WhereMetadata(
+	ctx context.Context,
+	p *project.Project,
+	name string,
+	progress parallel.Progress,
+) (*result.WhereKey, error) {
 	key := gatefile.KeyName(name)
 	if !known(key) {
 		_, hint := gatefile.KnownKey(key)
@@ -58,7 +64,7 @@ func WhereMetadata(p *project.Project, name string, progress parallel.Progress) 
 	}
 	w := &result.WhereKey{Key: key, Values: []result.WhereKeyValue{}}
 	at := map[string]int{}
-	err := project.GateAll(p, progress, func(_ int, r *pageedit.Result) error {
+	err := project.GateAll(ctx, p, progress, func(_ int, r *pageedit.Result) error {
 		if r.Fragment {
 			return nil
 		}

@@ -1,6 +1,7 @@
 package decisions
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -17,7 +18,12 @@ import (
 )
 
 // Where says on which pages an item is, and why not on the others.
-func Where(p *project.Project, name string, progress parallel.Progress) (*result.WhereItem, error) {
+func Where(
+	ctx context.Context,
+	p *project.Project,
+	name string,
+	progress parallel.Progress,
+) (*result.WhereItem, error) {
 	n := -1
 	for i, it := range p.Gate.File.Items {
 		if it.Name == name {
@@ -45,7 +51,7 @@ func Where(p *project.Project, name string, progress parallel.Progress) (*result
 	for _, need := range it.Needs {
 		w.Needs = append(w.Needs, need.Value)
 	}
-	err := project.GateAll(p, progress, func(_ int, r *pageedit.Result) error {
+	err := project.GateAll(ctx, p, progress, func(_ int, r *pageedit.Result) error {
 		if r.Fragment {
 			return nil
 		}
@@ -97,13 +103,13 @@ func NeededBy(g *gatefile.Gate, name string) []string {
 }
 
 // WhereAll lists all items with their counts.
-func WhereAll(p *project.Project, progress parallel.Progress) ([]result.WhereLine, int, error) {
+func WhereAll(ctx context.Context, p *project.Project, progress parallel.Progress) ([]result.WhereLine, int, error) {
 	lines := make([]result.WhereLine, len(p.Gate.File.Items))
 	for i, it := range p.Gate.File.Items {
 		lines[i] = result.WhereLine{Item: it.Name, Kind: kinds(it), Pages: result.ChosenBy(it), Note: it.Note}
 	}
 	pages := 0
-	err := project.GateAll(p, progress, func(_ int, r *pageedit.Result) error {
+	err := project.GateAll(ctx, p, progress, func(_ int, r *pageedit.Result) error {
 		if r.Fragment {
 			return nil
 		}

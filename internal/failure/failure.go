@@ -33,3 +33,9 @@ func (e *Path) Unwrap() error { return e.Err }
 type Usage struct{ Message, Remedy string }
 
 func (e *Usage) Error() string { return e.Message }
+
+// A Stopped error says that the user stopped a command, and what it had done by then. It is
+// told with exit status 130.
+type Stopped struct{ Done string }
+
+func (e *Stopped) Error() string { return "stopped: " + e.Done }

@@ -3,6 +3,7 @@ package gatechange
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -56,6 +57,7 @@ type Edit struct {
 // to the pages. A gate file with mistakes is not touched, and neither is one that
 // would have some then.
 func (e *Edit) Change(
+	ctx context.Context,
 	change func(p *project.Project, doc func(file string) *gateedit.Doc) error,
 ) (*result.Edit, error) {
 	o := project.Options{Day: e.Day, Outside: e.Outside}
@@ -104,7 +106,7 @@ func (e *Edit) Change(
 		}
 	}
 	r.There = after.Gate.File.Item(e.Name) != nil && !after.Gate.File.Item(e.Name).Disabled
-	if err := compareGates(r, e.Name, before, after, e.release, e.Progress); err != nil {
+	if err := compareGates(ctx, r, e.Name, before, after, e.release, e.Progress); err != nil {
 		return nil, err
 	}
 	if e.DryRun {
@@ -141,6 +143,7 @@ func diskName(gateFile, main, file string) string {
 // compare tells what the change does to the pages. A change that makes the gate
 // file impossible to put into effect is an error, unless it was so before.
 func compareGates(
+	ctx context.Context,
 	r *result.Edit,
 	name string,
 	before, after *project.Project,
@@ -176,7 +179,7 @@ func compareGates(
 	items := names(before.Gate.File, after.Gate.File)
 	type both struct{ was, is *pageedit.Result }
 	var wasWrong, isWrong []pageedit.Problem
-	err := parallel.InOrder(len(after.Pages), func(i int) (b both, err error) {
+	err := parallel.InOrder(ctx, len(after.Pages), func(i int) (b both, err error) {
 		text, err := after.Read(&after.Pages[i])
 		if err != nil {
 			return b, err
@@ -279,8 +282,8 @@ func (e *Edit) item(p *project.Project) (*gatefile.Item, error) {
 }
 
 // Set changes keys of an item.
-func (e *Edit) Set() (*result.Edit, error) {
-	return e.Change(func(p *project.Project, doc func(string) *gateedit.Doc) error {
+func (e *Edit) Set(ctx context.Context) (*result.Edit, error) {
+	return e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil {
 			return err
@@ -393,8 +396,8 @@ func (e *Edit) paths(f Field, file string, p *project.Project) []string {
 }
 
 // Add makes a new item.
-func (e *Edit) Add() (*result.Edit, error) {
-	return e.Change(func(p *project.Project, doc func(string) *gateedit.Doc) error {
+func (e *Edit) Add(ctx context.Context) (*result.Edit, error) {
+	return e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		if it := g.Item(e.Name); it != nil {
 			return &failure.Usage{
@@ -461,8 +464,8 @@ func (e *Edit) Add() (*result.Edit, error) {
 
 // Disable takes an item out everywhere and keeps it for later; Enable lets it in
 // again.
-func (e *Edit) Disable() (*result.Edit, error) {
-	return e.Change(func(p *project.Project, doc func(string) *gateedit.Doc) error {
+func (e *Edit) Disable(ctx context.Context) (*result.Edit, error) {
+	return e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil || it.Disabled {
 			return err
@@ -472,8 +475,8 @@ func (e *Edit) Disable() (*result.Edit, error) {
 }
 
 // Enable lets a disabled item in again. A line with a comment stays, as false.
-func (e *Edit) Enable() (*result.Edit, error) {
-	return e.Change(func(p *project.Project, doc func(string) *gateedit.Doc) error {
+func (e *Edit) Enable(ctx context.Context) (*result.Edit, error) {
+	return e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil || !it.Disabled {
 			return err
@@ -489,9 +492,9 @@ func (e *Edit) Enable() (*result.Edit, error) {
 // Remove takes an item out of the gate file, and its name out of what mentions
 // it. It refuses while another item needs it and, unless release is true, one
 // that finds or replaces elements, since those come back as the source has them.
-func (e *Edit) Remove(release bool) (*result.Edit, error) {
+func (e *Edit) Remove(ctx context.Context, release bool) (*result.Edit, error) {
 	e.release = release
-	return e.Change(func(p *project.Project, doc func(string) *gateedit.Doc) error {
+	return e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil {
 			return err
@@ -513,7 +516,7 @@ func (e *Edit) Remove(release bool) (*result.Edit, error) {
 			}
 		}
 		if !release {
-			if pages, err := spotsOf(p, it.Name); err != nil || len(pages) > 0 {
+			if pages, err := spotsOf(ctx, p, it.Name); err != nil || len(pages) > 0 {
 				if err != nil {
 					return err
 				}
@@ -559,7 +562,7 @@ func (e *Edit) Remove(release bool) (*result.Edit, error) {
 }
 
 // spotsOf lists the pages that have a spot for an item.
-func spotsOf(p *project.Project, item string) (pages []string, err error) {
+func spotsOf(ctx context.Context, p *project.Project, item string) (pages []string, err error) {
 	if it := p.Gate.File.Item(item); !it.HasSpot() || p.Source == "" {
 		return nil, nil
 	}
@@ -569,7 +572,7 @@ func spotsOf(p *project.Project, item string) (pages []string, err error) {
 	if err := p.Walk(); err != nil {
 		return nil, err
 	}
-	err = project.GateAll(p, nil, func(_ int, r *pageedit.Result) error {
+	err = project.GateAll(ctx, p, nil, func(_ int, r *pageedit.Result) error {
 		if r.Page.Spots[item] {
 			pages = append(pages, r.Page.Path)
 		}

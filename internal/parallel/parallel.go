@@ -12,18 +12,18 @@ import (
 )
 
 // Each calls do for 0 to n-1, spread over the cores, and returns an error of the
-// lowest number that failed. Results belong into slices by number, so that their
-// order does not depend on the pool.
-func Each(n int, do func(i int) error) error {
+// lowest number that failed, or that of ctx once that is done. Results belong into
+// slices by number, so that their order does not depend on the pool.
+func Each(ctx context.Context, n int, do func(i int) error) error {
 	workers := min(runtime.GOMAXPROCS(0), n)
 	errs := make([]error, n)
 	var next atomic.Int64
-	g, ctx := errgroup.WithContext(context.Background())
+	g, running := errgroup.WithContext(ctx)
 	for range workers {
 		g.Go(func() error {
-			for {
+			for running.Err() == nil {
 				i := int(next.Add(1)) - 1
-				if i >= n || ctx.Err() != nil {
+				if i >= n {
 					return nil
 				}
 				_, err := guarded(i, func(i int) (struct{}, error) { return struct{}{}, do(i) })
@@ -32,6 +32,7 @@ func Each(n int, do func(i int) error) error {
 					return err
 				}
 			}
+			return nil
 		})
 	}
 	if g.Wait() != nil {
@@ -40,6 +41,9 @@ func Each(n int, do func(i int) error) error {
 				return err
 			}
 		}
+	}
+	if int(next.Load()) < n {
+		return ctx.Err()
 	}
 	return nil
 }
@@ -57,13 +61,24 @@ func guarded[T any](i int, do func(i int) (T, error)) (result T, err error) {
 
 // InOrder calls do for 0 to n-1, spread over the cores, and each with the
 // results in that order, from one goroutine. No more than a bounded number of
-// results wait, so memory does not grow with n. The first error ends it.
-func InOrder[T any](n int, do func(i int) (T, error), each func(i int, result T) error) error {
-	return InOrderBy(runtime.GOMAXPROCS(0), n, do, each)
+// results wait, so memory does not grow with n. The first error ends it, and so does
+// ctx, whose error is returned then.
+func InOrder[T any](
+	ctx context.Context,
+	n int,
+	do func(i int) (T, error),
+	each func(i int, result T) error,
+) error {
+	return InOrderBy(ctx, runtime.GOMAXPROCS(0), n, do, each)
 }
 
 // InOrderBy is InOrder with a number of workers, for work that is mostly waiting.
-func InOrderBy[T any](workers, n int, do func(i int) (T, error), each func(i int, result T) error) error {
+func InOrderBy[T any](
+	ctx context.Context,
+	workers, n int,
+	do func(i int) (T, error),
+	each func(i int, result T) error,
+) error {
 	type done struct {
 		result T
 		err    error
@@ -98,7 +113,12 @@ func InOrderBy[T any](workers, n int, do func(i int) (T, error), each func(i int
 	defer group.Wait()
 	defer close(stop)
 	for i := range n {
-		d := <-slots[i%window]
+		var d done
+		select {
+		case d = <-slots[i%window]:
+		case <-ctx.Done():
+			d.err = ctx.Err()
+		}
 		if d.err == nil {
 			d.err = each(i, d.result)
 		}

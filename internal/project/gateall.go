@@ -1,14 +1,20 @@
 package project
 
 import (
+	"context"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/parallel"
 )
 
 // GateAll gates every page and hands the results over in order.
-func GateAll(p *Project, progress parallel.Progress, each func(i int, r *pageedit.Result) error) error {
-	return parallel.InOrder(len(p.Pages), func(i int) (*pageedit.Result, error) {
+func GateAll(
+	ctx context.Context,
+	p *Project,
+	progress parallel.Progress,
+	each func(i int, r *pageedit.Result) error,
+) error {
+	return parallel.InOrder(ctx, len(p.Pages), func(i int) (*pageedit.Result, error) {
 		b, err := p.Read(&p.Pages[i])
 		if err != nil {
 			return nil, err

@@ -94,11 +94,6 @@ func (e *ForeignError) Remedy() string {
 	return "nothing was changed; name another output folder, move them away, or overwrite them: yellowgate apply --take-over"
 }
 
-// A StoppedError says that the user stopped an apply, and what had been done.
-type StoppedError struct{ Done string }
-
-func (e *StoppedError) Error() string { return "stopped: " + e.Done }
-
 // job is one file of the source on its way to the output.
 type job struct {
 	number int
@@ -116,7 +111,7 @@ type job struct {
 
 // Apply writes the output of a project whose source was walked. Errors are
 // *project.GateError where the gate cannot be put into effect, *ForeignError and
-// *failure.Path where something is in the way, *StoppedError when ctx is done; before
+// *failure.Path where something is in the way, *failure.Stopped when ctx is done; before
 // the first two nothing is written, and the others say what was.
 func Apply(ctx context.Context, p *project.Project, o Options) (*Summary, error) {
 	if p.Output == "" {
@@ -130,7 +125,7 @@ func Apply(ctx context.Context, p *project.Project, o Options) (*Summary, error)
 			return nil, &project.GateError{Problems: ps}
 		}
 	}
-	a := &apply{Project: p, Options: o, ctx: ctx, start: time.Now(), folders: map[string]bool{}}
+	a := &apply{Project: p, Options: o, start: time.Now(), folders: map[string]bool{}}
 	a.state, a.out = stateOf(p, o.Part), fsys.Real(p.Output)
 	unlock, err := a.state.open()
 	if err != nil {
@@ -154,7 +149,7 @@ func Apply(ctx context.Context, p *project.Project, o Options) (*Summary, error)
 	if err != nil {
 		return nil, &failure.Path{Path: a.out, Err: err, What: "nothing was changed"}
 	}
-	s, err := a.locked()
+	s, err := a.locked(ctx)
 	if err != nil && a.placed.Load() == 0 {
 		for _, dir := range slices.Backward(made) {
 			os.Remove(dir)
@@ -164,7 +159,7 @@ func Apply(ctx context.Context, p *project.Project, o Options) (*Summary, error)
 }
 
 // locked does the work while no other apply writes into the output folder.
-func (a *apply) locked() (*Summary, error) {
+func (a *apply) locked(ctx context.Context) (*Summary, error) {
 	unlock, err := lockOutput(a.out, a.Part)
 	if err != nil {
 		return nil, err
@@ -186,7 +181,7 @@ func (a *apply) locked() (*Summary, error) {
 	if err := a.look(); err != nil {
 		return nil, err
 	}
-	s, err := a.work()
+	s, err := a.work(ctx)
 	if err == nil && a.Part.Of < 2 && a.Chosen == nil {
 		a.forget()
 	}
@@ -212,11 +207,11 @@ func (a *apply) locked() (*Summary, error) {
 	return s, err
 }
 
-func (a *apply) work() (*Summary, error) {
-	if err := a.prepare(); err != nil {
+func (a *apply) work(ctx context.Context) (*Summary, error) {
+	if err := a.prepare(ctx); err != nil {
 		return nil, err
 	}
-	return a.publish()
+	return a.publish(ctx)
 }
 
 // makeFolders makes a folder and those above it, and returns those it made.
@@ -250,7 +245,6 @@ type apply struct {
 	*project.Project
 	Options
 	known
-	ctx     context.Context
 	start   time.Time
 	strays  map[string]bool // what is no file in the output folder: links and the like
 	jobs    []job
@@ -296,11 +290,13 @@ func (a *apply) look() error {
 	return nil
 }
 
-func (a *apply) stopped() error {
-	if a.ctx.Err() == nil {
-		return nil
+// each does something for every job. Where ctx is done before all is, it says what has been done.
+func (a *apply) each(ctx context.Context, do func(i int) error) error {
+	err := parallel.Each(ctx, len(a.jobs), do)
+	if err != nil && err == ctx.Err() {
+		return &failure.Stopped{Done: a.told()}
 	}
-	return &StoppedError{a.told()}
+	return err
 }
 
 // told says what has been done so far.
@@ -317,7 +313,7 @@ func (a *apply) told() string {
 
 // prepare gates every page that is to be written and lays it into the work folder,
 // finished. Visitors see none of it yet.
-func (a *apply) prepare() error {
+func (a *apply) prepare(ctx context.Context) error {
 	a.jobs = make([]job, 0, len(a.Files))
 	byFile := make(map[string]*page.Page, len(a.Pages))
 	for i := range a.Pages {
@@ -334,10 +330,7 @@ func (a *apply) prepare() error {
 		}
 	}
 	foreign := &ForeignError{Folder: a.Project.Gate.File.Site.Output.Value}
-	err := parallel.Each(len(a.jobs), func(i int) error {
-		if err := a.stopped(); err != nil {
-			return err
-		}
+	err := a.each(ctx, func(i int) error {
 		j := &a.jobs[i]
 		buf := site.GetBuffer()
 		defer buf.Release()

@@ -1,6 +1,7 @@
 package publish
 
 import (
+	"context"
 	"errors"
 	"io/fs"
 	"os"
@@ -13,7 +14,6 @@ import (
 
 	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
-	"yellowgate/internal/parallel"
 	"yellowgate/internal/site"
 )
 
@@ -62,7 +62,7 @@ func (a *apply) makeWork() (string, error) {
 
 // publish puts what prepare laid down into place. What can fail comes first, and what
 // removes anything last.
-func (a *apply) publish() (*Summary, error) {
+func (a *apply) publish(ctx context.Context) (*Summary, error) {
 	for i := range a.jobs {
 		if a.jobs[i].write {
 			a.writes++
@@ -84,10 +84,7 @@ func (a *apply) publish() (*Summary, error) {
 			a.moveBack()
 			return nil, err
 		}
-		err := parallel.Each(len(a.jobs), func(i int) error {
-			if err := a.stopped(); err != nil {
-				return err
-			}
+		err := a.each(ctx, func(i int) error {
 			if j := &a.jobs[i]; j.write {
 				return a.place(j)
 			}
@@ -96,7 +93,7 @@ func (a *apply) publish() (*Summary, error) {
 		if err != nil {
 			a.moveBack()
 			a.unmake()
-			var stop *StoppedError
+			var stop *failure.Stopped
 			if errors.As(err, &stop) {
 				stop.Done = a.told()
 			}

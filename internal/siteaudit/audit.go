@@ -4,6 +4,7 @@ package siteaudit
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -56,15 +57,15 @@ type Options struct {
 }
 
 // Audit looks at the pages of a folder and, with a project, compares them with its gate.
-func Audit(o Options) (*result.Audit, error) {
-	s, err := newAuditing(o)
+func Audit(ctx context.Context, o Options) (*result.Audit, error) {
+	s, err := newAuditing(ctx, o)
 	if err != nil {
 		return nil, err
 	}
 	if s.browser != nil {
 		defer s.browser.Close()
 	}
-	if err := s.all(); err != nil {
+	if err := s.all(ctx); err != nil {
 		return nil, err
 	}
 	s.result.Findings = append(s.result.Findings, s.ofSite()...)
@@ -79,7 +80,7 @@ func Audit(o Options) (*result.Audit, error) {
 }
 
 // newAuditing lists the files of a folder and prepares what its pages are compared with.
-func newAuditing(o Options) (*auditing, error) {
+func newAuditing(ctx context.Context, o Options) (*auditing, error) {
 	if o.Name == "" {
 		o.Name = o.Dir
 	}
@@ -144,7 +145,7 @@ func newAuditing(o Options) (*auditing, error) {
 	}
 	s.known = check.NewSite(known)
 	if o.Browser != nil {
-		if err := s.browse(); err != nil {
+		if err := s.browse(ctx); err != nil {
 			return nil, err
 		}
 	}
@@ -246,8 +247,8 @@ func (a *audited) release() {
 }
 
 // all audits the pages and adds them up.
-func (s *auditing) all() error {
-	err := s.each(s.add)
+func (s *auditing) all(ctx context.Context) error {
+	err := s.each(ctx, s.add)
 	if err == nil && s.store != nil {
 		s.store.Sweep()
 	}
@@ -255,12 +256,13 @@ func (s *auditing) all() error {
 }
 
 // each audits the pages and hands them over in their order.
-func (s *auditing) each(take func(*audited) error) error {
+func (s *auditing) each(ctx context.Context, take func(*audited) error) error {
 	workers := runtime.GOMAXPROCS(0)
 	if s.browser != nil {
 		workers = s.browser.AtATime()
 	}
 	return parallel.InOrderBy(
+		ctx,
 		workers,
 		len(s.pages),
 		func(i int) (audited, error) { return s.one(s.pages[i]) },

@@ -78,7 +78,7 @@ func example(t *testing.T, check, text string) bool {
 		o = siteaudit.Options{Dir: p.Output, Project: p}
 	}
 	o.Saved = saved
-	r, err := siteaudit.Audit(o)
+	r, err := siteaudit.Audit(t.Context(), o)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -142,7 +142,7 @@ func TestNoPages(t *testing.T) {
 	if err := os.WriteFile(filepath.Join(dir, "notes.txt"), []byte("x"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	_, err := siteaudit.Audit(siteaudit.Options{Dir: dir})
+	_, err := siteaudit.Audit(t.Context(), siteaudit.Options{Dir: dir})
 	if _, use := err.(*failure.Usage); !use || !strings.Contains(err.Error(), "nothing was audited") {
 		t.Errorf("%v", err)
 	}

@@ -1,6 +1,7 @@
 package siteaudit
 
 import (
+	"context"
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/page"
@@ -11,11 +12,11 @@ import (
 )
 
 // browse starts the browser of an audit.
-func (s *auditing) browse() (err error) {
+func (s *auditing) browse(ctx context.Context) (err error) {
 	o := s.Browser
 	if o.Running != "" {
 		o.Visit = []string{weburl.OriginOf(o.Running)}
-		s.browser, err = browser.Start(o.Context, o.Options, nil)
+		s.browser, err = browser.Start(ctx, o.Options, nil)
 		return err
 	}
 	address, base := s.Address, ""
@@ -30,7 +31,7 @@ func (s *auditing) browse() (err error) {
 		byKey[p.Key()] = &p
 	}
 	text := func(p *page.Page) ([]byte, error) { return s.from.Read(p.File) }
-	s.browser, err = browser.Start(o.Context, o.Options, visits.Browsed(address, base, byKey, text, s.read))
+	s.browser, err = browser.Start(ctx, o.Options, visits.Browsed(address, base, byKey, text, s.read))
 	return err
 }
 

@@ -52,8 +52,8 @@ func BenchmarkBrowser(b *testing.B) {
 	})
 	b.Run("audit", func(b *testing.B) {
 		for b.Loop() {
-			r, err := siteaudit.Audit(siteaudit.Options{Dir: public, Project: openIn(b, dir), NoCache: true,
-				Browser: &visits.Browsing{Context: context.Background(), Screens: paceScreens, Options: browser.Options{Popups: true}}})
+			r, err := siteaudit.Audit(b.Context(), siteaudit.Options{Dir: public, Project: openIn(b, dir), NoCache: true,
+				Browser: &visits.Browsing{Screens: paceScreens, Options: browser.Options{Popups: true}}})
 			if err != nil {
 				b.Fatal(err)
 			}

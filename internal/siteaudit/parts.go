@@ -3,6 +3,7 @@ package siteaudit
 import (
 	"bufio"
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -99,14 +100,14 @@ type partEnd struct {
 
 // Part audits one part of a folder's pages and writes it down. With o.Records the pages'
 // records are in it, too.
-func Part(o Options, part site.Part, w io.Writer) (*result.Part, error) {
+func Part(ctx context.Context, o Options, part site.Part, w io.Writer) (*result.Part, error) {
 	records := o.Records
 	o.Each = func(*inventory.Record, []result.Gated) error { return nil }
 	if !records {
 		o.Roughly = true
 	}
 	o.NoCache, o.Records = true, false
-	s, err := newAuditing(o)
+	s, err := newAuditing(ctx, o)
 	if err != nil {
 		return nil, err
 	}
@@ -121,7 +122,7 @@ func Part(o Options, part site.Part, w io.Writer) (*result.Part, error) {
 	r := &result.Part{Part: part, All: len(s.pages)}
 	s.pages = slices.DeleteFunc(s.pages, func(p page.Page) bool { return !part.Has(p.Path) })
 	r.Pages = len(s.pages)
-	if err := s.each(func(a *audited) error {
+	if err := s.each(ctx, func(a *audited) error {
 		for _, f := range s.sum.Again(slices.Clone(a.Findings), a.Lives) {
 			r.Totals.Add(f.Severity)
 		}
@@ -287,8 +288,8 @@ func PartFolder(names []string) ([]string, error) {
 // Join adds up the parts of an audit, given by the names of their files: what comes out is what
 // one audit of all pages says. The findings are read from the parts when they are asked for.
 // With o.Records, or o.Each, the parts must hold records. done closes the parts.
-func Join(o Options, names []string) (r *result.Audit, done func() error, err error) {
-	s, err := newAuditing(Options{Dir: o.Dir, Project: o.Project, Address: o.Address, Name: o.Name, NoNotes: o.NoNotes, NoCache: true, Progress: o.Progress})
+func Join(ctx context.Context, o Options, names []string) (r *result.Audit, done func() error, err error) {
+	s, err := newAuditing(ctx, Options{Dir: o.Dir, Project: o.Project, Address: o.Address, Name: o.Name, NoNotes: o.NoNotes, NoCache: true, Progress: o.Progress})
 	if err != nil {
 		return nil, nil, err
 	}

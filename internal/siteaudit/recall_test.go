@@ -56,12 +56,12 @@ func TestRecall(t *testing.T) {
 	}
 	c := &changing{t: t, r: rand.New(rand.NewSource(*recallSeed)), dir: dir, gone: map[string][]byte{}}
 	c.apply()
-	c.compare("nothing", true)
+	c.compare(t.Context(), "nothing", true)
 	kinds := map[string]int{}
 	for n := range *recallChanges {
 		what := c.change()
 		kinds[strings.Fields(what)[0]]++
-		c.compare(fmt.Sprintf("change %d: %s", n+1, what), n%7 == 0)
+		c.compare(t.Context(), fmt.Sprintf("change %d: %s", n+1, what), n%7 == 0)
 		if t.Failed() {
 			return
 		}
@@ -91,14 +91,14 @@ func (c *changing) apply() {
 
 // compare audits the output with and without what is remembered. twice also looks that nothing
 // has to be audited when nothing changed.
-func (c *changing) compare(what string, twice bool) {
+func (c *changing) compare(ctx context.Context, what string, twice bool) {
 	c.t.Helper()
 	look := func(noCache bool) (string, int) {
 		p, err := c.open()
 		if err != nil {
 			return "cannot be opened", 0
 		}
-		r, err := siteaudit.Audit(siteaudit.Options{Dir: p.Output, Project: p, NoCache: noCache})
+		r, err := siteaudit.Audit(ctx, siteaudit.Options{Dir: p.Output, Project: p, NoCache: noCache})
 		if err != nil {
 			return err.Error(), 0
 		}

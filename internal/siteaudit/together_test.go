@@ -30,10 +30,10 @@ type work struct {
 }
 
 // works are what a program that stays would do again and again.
-func works(dir string) []work {
+func works(ctx context.Context, dir string) []work {
 	return []work{
 		{name: "check", do: func(p *project.Project) (any, error) {
-			r, err := sitecheck.Check(p, nil, nil)
+			r, err := sitecheck.Check(ctx, p, nil, nil)
 			if err != nil {
 				return nil, err
 			}
@@ -44,42 +44,42 @@ func works(dir string) []work {
 			return []any{r.Problems, tally, r.Pages, r.Files, r.Fragments}, nil
 		}},
 		{name: "diff", do: func(p *project.Project) (any, error) {
-			r, err := sitecheck.Diff(p, "", nil)
+			r, err := sitecheck.Diff(ctx, p, "", nil)
 			if err != nil {
 				return nil, err
 			}
 			return []any{r.Pages, r.Items, r.Breaks, r.Gone, r.Total, r.Others}, nil
 		}},
 		{name: "audit", do: func(p *project.Project) (any, error) {
-			r, err := siteaudit.Audit(siteaudit.Options{Dir: p.Output, Project: p, NoCache: true, Records: true})
+			r, err := siteaudit.Audit(ctx, siteaudit.Options{Dir: p.Output, Project: p, NoCache: true, Records: true})
 			return r, err
 		}},
 		{name: "audit again", do: func(p *project.Project) (any, error) {
-			r, err := siteaudit.Audit(siteaudit.Options{Dir: p.Output, Project: p})
+			r, err := siteaudit.Audit(ctx, siteaudit.Options{Dir: p.Output, Project: p})
 			if err != nil {
 				return nil, err
 			}
 			return []any{r.Findings, r.Totals, r.ByPage}, nil
 		}},
 		{name: "compare", do: func(p *project.Project) (any, error) {
-			r, err := sitecompare.Compare(sitecompare.Options{Before: filepath.Join(dir, "site"), After: filepath.Join(dir, "public"), Project: p, Diffs: true})
+			r, err := sitecompare.Compare(ctx, sitecompare.Options{Before: filepath.Join(dir, "site"), After: filepath.Join(dir, "public"), Project: p, Diffs: true})
 			if err != nil {
 				return nil, err
 			}
 			return r.Result, nil
 		}},
-		{name: "suggest", do: func(p *project.Project) (any, error) { return suggest.Suggest(p, nil) }},
+		{name: "suggest", do: func(p *project.Project) (any, error) { return suggest.Suggest(ctx, p, nil) }},
 		{name: "survey", do: func(p *project.Project) (any, error) {
 			var paths []string
-			r, err := survey.Folder(p.Source, p, nil, func(r *inventory.Record) error { paths = append(paths, r.Path); return nil })
+			r, err := survey.Folder(ctx, p.Source, p, nil, func(r *inventory.Record) error { paths = append(paths, r.Path); return nil })
 			return []any{r, paths}, err
 		}},
 		{name: "where", do: func(p *project.Project) (any, error) {
-			r, n, err := decisions.WhereAll(p, nil)
+			r, n, err := decisions.WhereAll(ctx, p, nil)
 			return []any{r, n}, err
 		}},
-		{name: "find", do: func(p *project.Project) (any, error) { return survey.Find(p.Source, "script[src]", p, nil) }},
-		{name: "pages", do: func(p *project.Project) (any, error) { return decisions.Pages(p, "has(form)", true, nil) }},
+		{name: "find", do: func(p *project.Project) (any, error) { return survey.Find(ctx, p.Source, "script[src]", p, nil) }},
+		{name: "pages", do: func(p *project.Project) (any, error) { return decisions.Pages(ctx, p, "has(form)", true, nil) }},
 	}
 }
 
@@ -143,7 +143,7 @@ func TestTogether(t *testing.T) {
 		func() { edit("public/press/index.html", "</body>", "<p>by hand</p></body>") },
 	} {
 		change()
-		list := works(dir)
+		list := works(t.Context(), dir)
 		alone := make([]string, len(list))
 		for i, w := range list {
 			alone[i] = told(w, openIn(t, dir))

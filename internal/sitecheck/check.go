@@ -3,6 +3,7 @@
 package sitecheck
 
 import (
+	"context"
 	"fmt"
 	"maps"
 	"path/filepath"
@@ -27,7 +28,12 @@ import (
 
 // Check reads the gate file against the site and writes nothing. problems are
 // those that opening the project told already.
-func Check(p *project.Project, problems []problem.Problem, progress parallel.Progress) (*result.Check, error) {
+func Check(
+	ctx context.Context,
+	p *project.Project,
+	problems []problem.Problem,
+	progress parallel.Progress,
+) (*result.Check, error) {
 	r := &result.Check{Gate: p.Gate.File, Problems: append(problems, p.CheckPages()...), Files: len(p.Pages)}
 	t := gate.NewTally(p.Gate)
 	var onPages []pageedit.Problem
@@ -48,7 +54,7 @@ func Check(p *project.Project, problems []problem.Problem, progress parallel.Pro
 		rules    *gatecheck.RuleLines
 		popups   *popups.Popups
 	}
-	err := parallel.InOrder(len(p.Pages), func(i int) (one, error) {
+	err := parallel.InOrder(ctx, len(p.Pages), func(i int) (one, error) {
 		b, err := p.Read(&p.Pages[i])
 		if err != nil {
 			return one{}, err
@@ -84,7 +90,7 @@ func Check(p *project.Project, problems []problem.Problem, progress parallel.Pro
 	r.Pages = t.Pages
 	r.Problems = append(r.Problems, project.GroupProblems(p.Gate.File, onPages)...)
 	r.Problems = append(r.Problems, places.Problems()...)
-	loaded := sync.OnceValue(func() []string { return loadedURLs(p) })
+	loaded := sync.OnceValue(func() []string { return loadedURLs(ctx, p) })
 	r.Problems = append(r.Problems, t.Problems(loaded)...)
 	r.Problems = append(r.Problems, way.anywhere()...)
 	if len(p.LeftOut) > 0 {
@@ -193,10 +199,10 @@ func PageInTheWay(p *project.Project) func(*pageedit.Result) []pageedit.Problem 
 }
 
 // loadedURLs lists what the site's pages load, or some of them: a second reading, for what somebody meant.
-func loadedURLs(p *project.Project) []string {
+func loadedURLs(ctx context.Context, p *project.Project) []string {
 	seen := map[string]bool{}
 	every := max(len(p.Pages)/mostRead, 1)
-	parallel.InOrder(len(p.Pages)/every, func(i int) ([]string, error) {
+	parallel.InOrder(ctx, len(p.Pages)/every, func(i int) ([]string, error) {
 		b, err := p.Read(&p.Pages[i*every])
 		if err != nil {
 			return nil, err

@@ -47,7 +47,7 @@ func TestProblems(t *testing.T) {
 		if err != nil {
 			t.Fatal(c.name, err)
 		}
-		r, err := sitecheck.Check(p, problems, nil)
+		r, err := sitecheck.Check(t.Context(), p, problems, nil)
 		if err != nil {
 			t.Fatal(c.name, err)
 		}

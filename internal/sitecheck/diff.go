@@ -2,6 +2,7 @@ package sitecheck
 
 import (
 	"bytes"
+	"context"
 	"slices"
 	"strings"
 
@@ -19,7 +20,7 @@ import (
 
 // Diff compares the output folder with what apply would write, for the pages
 // that a query chooses. A page that is not there yet is compared with its source.
-func Diff(p *project.Project, query string, progress parallel.Progress) (*result.Diff, error) {
+func Diff(ctx context.Context, p *project.Project, query string, progress parallel.Progress) (*result.Diff, error) {
 	if p.Output == "" {
 		return nil, &failure.Usage{
 			Message: "the gate file names no output folder",
@@ -51,7 +52,7 @@ func Diff(p *project.Project, query string, progress parallel.Progress) (*result
 	}
 	var problems []pageedit.Problem
 	judge, _ := NewJudge(p)
-	err = project.GateAll(p, progress, func(_ int, r *pageedit.Result) error {
+	err = project.GateAll(ctx, p, progress, func(_ int, r *pageedit.Result) error {
 		if q != nil {
 			if chosen, err := q.Chooses(r.View); err != nil || !chosen {
 				return err

@@ -2,6 +2,7 @@
 package sitecompare
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -38,12 +39,12 @@ type Options struct {
 }
 
 // Compare compares two folders of pages, or saved audits.
-func Compare(o Options) (*result.Comparison, error) {
-	b, err := side(o.Before, o)
+func Compare(ctx context.Context, o Options) (*result.Comparison, error) {
+	b, err := side(ctx, o.Before, o)
 	if err != nil {
 		return nil, err
 	}
-	a, err := side(o.After, o)
+	a, err := side(ctx, o.After, o)
 	if err != nil {
 		return nil, err
 	}
@@ -63,7 +64,7 @@ func Compare(o Options) (*result.Comparison, error) {
 		}
 	}
 	c := &result.Comparison{
-		Result: compare.Compare(&b.Side, &a.Side, rests(b, a, o.Diffs || o.Page != "")),
+		Result: compare.Compare(&b.Side, &a.Side, rests(ctx, b, a, o.Diffs || o.Page != "")),
 		Before: b.audit,
 		After:  a.audit,
 	}
@@ -100,13 +101,13 @@ func onePage(name string, sides ...*gatedSide) error {
 
 // rests reads the pages of two folders for what differs besides what is listed; nil where a
 // side is a saved audit.
-func rests(b, a *gatedSide, diffs bool) func([]compare.Cut) []*compare.Rest {
+func rests(ctx context.Context, b, a *gatedSide, diffs bool) func([]compare.Cut) []*compare.Rest {
 	if b.dir == "" || a.dir == "" {
 		return nil
 	}
 	return func(cuts []compare.Cut) []*compare.Rest {
 		out := make([]*compare.Rest, len(cuts))
-		_ = parallel.Each(len(cuts), func(i int) error { // what cannot be read is not known
+		_ = parallel.Each(ctx, len(cuts), func(i int) error { // what cannot be read is not known
 			out[i] = restOf(b.dir, a.dir, cuts[i], diffs)
 			return nil
 		})
@@ -155,7 +156,7 @@ func withoutGate(fs []check.Finding) (out []check.Finding) {
 }
 
 // side reads one side: a folder, or an audit saved as JSON.
-func side(name string, from Options) (*gatedSide, error) {
+func side(ctx context.Context, name string, from Options) (*gatedSide, error) {
 	project := from.Project
 	info, err := os.Stat(name)
 	if err != nil {
@@ -178,7 +179,7 @@ func side(name string, from Options) (*gatedSide, error) {
 			o.Dir, o.Project = abs, project
 		}
 	}
-	r, err := siteaudit.Audit(o)
+	r, err := siteaudit.Audit(ctx, o)
 	if err != nil {
 		return nil, err
 	}

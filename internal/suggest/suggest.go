@@ -2,6 +2,7 @@
 package suggest
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -28,7 +29,7 @@ const SuggestFormat = "yellowgate.suggest/1"
 
 // Suggest looks at the pages as apply would write them for what loads where nothing
 // needs it.
-func Suggest(p *project.Project, progress parallel.Progress) (*result.Suggestions, error) {
+func Suggest(ctx context.Context, p *project.Project, progress parallel.Progress) (*result.Suggestions, error) {
 	j, weights := sitecheck.NewJudge(p)
 	var ledger usage.Ledger
 	same := newSameMetadata(p.Gate.File)
@@ -38,7 +39,7 @@ func Suggest(p *project.Project, progress parallel.Progress) (*result.Suggestion
 		needs []*usage.Need
 	}
 	var pages []suggestPage
-	err := parallel.InOrder(len(p.Pages), func(i int) (l looked, err error) {
+	err := parallel.InOrder(ctx, len(p.Pages), func(i int) (l looked, err error) {
 		b, err := p.Read(&p.Pages[i])
 		if err != nil {
 			return l, err
@@ -86,7 +87,7 @@ func Suggest(p *project.Project, progress parallel.Progress) (*result.Suggestion
 	for i := range list {
 		r.Suggestions = append(r.Suggestions, suggestionOf(&list[i], taken))
 	}
-	if err := tryQueries(r, p, pages); err != nil {
+	if err := tryQueries(ctx, r, p, pages); err != nil {
 		return nil, err
 	}
 	texts := ledger.Texts()
@@ -163,7 +164,7 @@ func loadOf(l usage.MadeOf) *result.Load {
 
 // tryQueries finds for each suggestion the first of its queries that chooses, of the
 // source pages, just those that need the thing.
-func tryQueries(r *result.Suggestions, p *project.Project, pages []suggestPage) error {
+func tryQueries(ctx context.Context, r *result.Suggestions, p *project.Project, pages []suggestPage) error {
 	type trial struct {
 		of    *result.Suggestion
 		query *project.Query
@@ -193,7 +194,7 @@ func tryQueries(r *result.Suggestions, p *project.Project, pages []suggestPage) 
 			needs[i][s] = true
 		}
 	}
-	err := parallel.InOrder(len(pages), func(i int) (chosen []bool, err error) {
+	err := parallel.InOrder(ctx, len(pages), func(i int) (chosen []bool, err error) {
 		pg := &p.Pages[pages[i].number]
 		b, err := p.Read(pg)
 		if err != nil {
@@ -373,8 +374,13 @@ func Only(r *result.Suggestions, names []string) error {
 
 // Write adds what is suggested to the gate file: what is certain or likely, and what
 // is only possible if it was asked for by name. skipped counts what was left out.
-func Write(e *gatechange.Edit, r *result.Suggestions, named bool) (done *result.Edit, skipped int, err error) {
-	done, err = e.Change(func(p *project.Project, doc func(string) *gateedit.Doc) error {
+func Write(
+	ctx context.Context,
+	e *gatechange.Edit,
+	r *result.Suggestions,
+	named bool,
+) (done *result.Edit, skipped int, err error) {
+	done, err = e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		for _, s := range r.Suggestions {
 			if s.Change == nil || s.Certainty == usage.Possible.String() && !named {

@@ -2,6 +2,7 @@ package survey
 
 import (
 	"bytes"
+	"context"
 	"sort"
 	"strings"
 
@@ -33,7 +34,12 @@ func (f *found) add(kind string, hit func() result.FindHit) {
 
 // Find looks for a word, a name or a URL in the pages of a folder, and in its
 // scripts and stylesheets. Upper and lower case are one.
-func Find(dir, word string, project *project.Project, progress parallel.Progress) (*result.Find, error) {
+func Find(
+	ctx context.Context,
+	dir, word string,
+	project *project.Project,
+	progress parallel.Progress,
+) (*result.Find, error) {
 	s := newSurvey(dir, project)
 	from, err := site.OpenFolder(dir, false)
 	if err != nil {
@@ -61,7 +67,7 @@ func Find(dir, word string, project *project.Project, progress parallel.Progress
 	}
 	r.Files = len(kept)
 	needle := bytes.ToLower([]byte(word))
-	err = parallel.InOrder(len(kept), func(i int) (found, error) {
+	err = parallel.InOrder(ctx, len(kept), func(i int) (found, error) {
 		buf := site.GetBuffer()
 		defer buf.Release()
 		b, err := from.ReadInto(buf, kept[i].Path)

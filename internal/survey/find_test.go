@@ -45,7 +45,7 @@ func TestFindKinds(t *testing.T) {
 		if err := os.WriteFile(filepath.Join(dir, "index.html"), []byte("<!doctype html>"+html), 0o644); err != nil {
 			t.Fatal(err)
 		}
-		r, err := Find(dir, "star", nil, nil)
+		r, err := Find(t.Context(), dir, "star", nil, nil)
 		if err != nil {
 			t.Fatal(err)
 		}

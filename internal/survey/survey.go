@@ -3,6 +3,7 @@ package survey
 
 import (
 	"cmp"
+	"context"
 	"hash/maphash"
 	"sort"
 
@@ -24,6 +25,7 @@ import (
 // nil, says which items things belong to. each, if set, is called for every
 // record, in the order of the files.
 func Folder(
+	ctx context.Context,
 	dir string,
 	project *project.Project,
 	progress parallel.Progress,
@@ -47,7 +49,7 @@ func Folder(
 		record *inventory.Record
 		buf    *site.Buffer
 	}
-	err = parallel.InOrder(len(pages), func(i int) (taken, error) {
+	err = parallel.InOrder(ctx, len(pages), func(i int) (taken, error) {
 		buf := site.GetBuffer()
 		b, err := from.ReadInto(buf, pages[i].File)
 		if err != nil {

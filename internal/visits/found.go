@@ -2,6 +2,7 @@ package visits
 
 import (
 	"cmp"
+	"context"
 	"slices"
 	"strings"
 
@@ -24,12 +25,13 @@ func namesOf(screens []browser.Screen) (names []string) {
 // seenOn visits what a browser made of each page: that screen on which it has an item counts, or the
 // first.
 func (r *Site) seenOn(
+	ctx context.Context,
 	screens []browser.Screen,
 	progress parallel.Progress,
 	each func(path string, unread bool, all []*result.Opened),
 ) error {
 	pages := r.project.Pages
-	return r.openAll(pages, screens, progress, func(i int, all []*result.Opened) {
+	return r.openAll(ctx, pages, screens, progress, func(i int, all []*result.Opened) {
 		unread := slices.ContainsFunc(all, func(o *result.Opened) bool { return o.Unread != "" })
 		each(pages[i].Path, unread, all)
 	})
@@ -46,7 +48,13 @@ func has(all []*result.Opened, item string) (by string, ok bool) {
 }
 
 // WhereItem adds to an item's pages where a browser has it.
-func WhereItem(w *result.WhereItem, r *Site, screens []browser.Screen, progress parallel.Progress) error {
+func WhereItem(
+	ctx context.Context,
+	w *result.WhereItem,
+	r *Site,
+	screens []browser.Screen,
+	progress parallel.Progress,
+) error {
 	b := &result.InBrowser{
 		Screens: namesOf(screens),
 		Unread:  []string{},
@@ -63,7 +71,7 @@ func WhereItem(w *result.WhereItem, r *Site, screens []browser.Screen, progress 
 		out[p.Page] = true
 	}
 	w.Browser = b
-	return r.seenOn(screens, progress, func(path string, unread bool, all []*result.Opened) {
+	return r.seenOn(ctx, screens, progress, func(path string, unread bool, all []*result.Opened) {
 		by, has := has(all, w.Item)
 		switch {
 		case has:
@@ -82,6 +90,7 @@ func WhereItem(w *result.WhereItem, r *Site, screens []browser.Screen, progress 
 // Where adds to each item on how many pages a browser has it. unread are the pages that were
 // not read.
 func Where(
+	ctx context.Context,
 	lines []result.WhereLine,
 	r *Site,
 	screens []browser.Screen,
@@ -90,7 +99,7 @@ func Where(
 	for i := range lines {
 		lines[i].Browser = new(int)
 	}
-	err = r.seenOn(screens, progress, func(_ string, failed bool, all []*result.Opened) {
+	err = r.seenOn(ctx, screens, progress, func(_ string, failed bool, all []*result.Opened) {
 		if failed {
 			unread++
 		}
@@ -104,7 +113,13 @@ func Where(
 }
 
 // Survey adds what a browser asks for on the pages of a survey.
-func Survey(s *result.Survey, r *Site, screens []browser.Screen, progress parallel.Progress) error {
+func Survey(
+	ctx context.Context,
+	s *result.Survey,
+	r *Site,
+	screens []browser.Screen,
+	progress parallel.Progress,
+) error {
 	b := &result.SurveyBrowser{
 		Screens: namesOf(screens),
 		Unread:  []string{},
@@ -115,7 +130,7 @@ func Survey(s *result.Survey, r *Site, screens []browser.Screen, progress parall
 	s.Browser = b
 	asked := map[string]bool{}
 	scripts, failed := map[string]*result.Asked{}, map[string]*result.Asked{}
-	err := r.seenOn(screens, progress, func(path string, unread bool, all []*result.Opened) {
+	err := r.seenOn(ctx, screens, progress, func(path string, unread bool, all []*result.Opened) {
 		if unread {
 			b.Unread = append(b.Unread, path)
 		}

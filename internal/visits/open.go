@@ -58,12 +58,13 @@ func StartAt(ctx context.Context, p *project.Project, address string, o browser.
 // openAll opens pages of the project, several at a time, each on all screens, and hands them over in
 // their order.
 func (r *Site) openAll(
+	ctx context.Context,
 	pages []page.Page,
 	screens []browser.Screen,
 	progress parallel.Progress,
 	each func(i int, opened []*result.Opened),
 ) error {
-	return parallel.InOrderBy(r.AtATime(), len(pages), func(i int) (all []*result.Opened, err error) {
+	return parallel.InOrderBy(ctx, r.AtATime(), len(pages), func(i int) (all []*result.Opened, err error) {
 		for _, s := range screens {
 			o, err := r.Open(&pages[i], s)
 			if err != nil {
@@ -219,7 +220,6 @@ func OpenAddress(
 
 // Browsing says how an audit opens its pages in a browser.
 type Browsing struct {
-	context.Context
 	browser.Options
 	Screens  []browser.Screen
 	Pictures bool   // of each page, for a report

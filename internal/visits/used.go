@@ -2,6 +2,7 @@ package visits
 
 import (
 	"cmp"
+	"context"
 	"path"
 	"slices"
 	"strings"
@@ -19,14 +20,19 @@ const idleShare = 10
 // Used opens the pages of a project, as the gate makes them now, and tells what is used of the
 // files that they load: those with pages that have no use for them first. unread are the pages that
 // were not read.
-func Used(r *Site, screens []browser.Screen, progress parallel.Progress) (uses []result.Use, unread int, err error) {
+func Used(
+	ctx context.Context,
+	r *Site,
+	screens []browser.Screen,
+	progress parallel.Progress,
+) (uses []result.Use, unread int, err error) {
 	type seen struct {
 		*result.Use
 		idle map[string]bool
 	}
 	files := map[string]*seen{}
 	pages := r.project.Pages
-	err = r.openAll(pages, screens, progress, func(i int, all []*result.Opened) {
+	err = r.openAll(ctx, pages, screens, progress, func(i int, all []*result.Opened) {
 		most := map[string]int{}
 		for _, v := range all {
 			if v.Unread != "" {

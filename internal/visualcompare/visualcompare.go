@@ -27,7 +27,6 @@ import (
 
 // Options say how two sides are compared as visitors see them.
 type Options struct {
-	context.Context
 	browser.Options
 	Screens       []browser.Screen
 	Before, After string // folders, or addresses of sites that run
@@ -48,12 +47,12 @@ type aSide struct {
 }
 
 // openSide starts a browser for a side.
-func openSide(o *Options, name string) (s *aSide, err error) {
+func openSide(ctx context.Context, o *Options, name string) (s *aSide, err error) {
 	s = &aSide{}
 	if strings.HasPrefix(name, "http://") || strings.HasPrefix(name, "https://") {
 		s.running = weburl.OriginOf(name)
 		o.Visit = []string{s.running}
-		s.Browser, err = browser.Start(o.Context, o.Options, nil)
+		s.Browser, err = browser.Start(ctx, o.Options, nil)
 		return s, err
 	}
 	from, err := site.OpenFolder(name, true)
@@ -74,7 +73,7 @@ func openSide(o *Options, name string) (s *aSide, err error) {
 		address, base = o.Project.Gate.File.Site.URL.Value, o.Project.Gate.Site.BasePath()
 	}
 	text := func(pg *page.Page) ([]byte, error) { return from.Read(pg.File) }
-	s.Browser, err = browser.Start(o.Context, o.Options, visits.Browsed(address, base, byKey, text, site.ReadOnce(from)))
+	s.Browser, err = browser.Start(ctx, o.Options, visits.Browsed(address, base, byKey, text, site.ReadOnce(from)))
 	return s, err
 }
 
@@ -90,14 +89,14 @@ func (s *aSide) at(o *Options, path string) string {
 }
 
 // Looks opens the pages of both sides in turn, and holds them against each other.
-func Compare(o Options) (*result.Looks, error) {
-	before, err := openSide(&o, o.Before)
+func Compare(ctx context.Context, o Options) (*result.Looks, error) {
+	before, err := openSide(ctx, &o, o.Before)
 	if err != nil {
 		return nil, err
 	}
 	defer before.Close()
 	o.Told = nil // once is enough
-	after, err := openSide(&o, o.After)
+	after, err := openSide(ctx, &o, o.After)
 	if err != nil {
 		return nil, err
 	}
@@ -123,10 +122,7 @@ func Compare(o Options) (*result.Looks, error) {
 		before, after *pageload.Record // the first of each side; nil where a page was not read
 	}
 	screens := len(o.Screens)
-	err = parallel.InOrderBy(o.AtATime(), len(paths)*screens, func(i int) (p looked, err error) {
-		if o.Err() != nil {
-			return p, o.Err()
-		}
+	err = parallel.InOrderBy(ctx, o.AtATime(), len(paths)*screens, func(i int) (p looked, err error) {
 		p.PageLook, p.before, p.after, err = lookAt(&o, before, after, paths[i/screens], o.Screens[i%screens])
 		return p, err
 	}, func(i int, p looked) error {

@@ -9,6 +9,7 @@
 package main
 
 import (
+	"context"
 	"crypto/sha256"
 	"errors"
 	"flag"
@@ -254,7 +255,7 @@ func look(root string) (found sums) {
 	check(err)
 	found = sums{}
 	var mu sync.Mutex
-	check(parallel.Each(len(names), func(i int) error {
+	check(parallel.Each(context.Background(), len(names), func(i int) error {
 		b, err := os.ReadFile(names[i])
 		rel, _ := filepath.Rel(root, names[i])
 		mu.Lock()
