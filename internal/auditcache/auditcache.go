@@ -52,24 +52,24 @@ const (
 // magic begins every file; its number changes with what the file holds.
 var magic = []byte("yellowgate audit 1\n")
 
-// A Sum is the digest of some bytes: XXH3, 128 bits, with a seed of this folder's own.
-type Sum [16]byte
+// A Digest is the digest of some bytes: XXH3, 128 bits, with a seed of this folder's own.
+type Digest [16]byte
 
 // A Question is what the audit of a page asked of the site, and the answer.
 type Question struct {
-	Kind Kind
+	Kind QuestionKind
 	Path string
 	Answer
 }
 
-// Kind is what was asked about a path.
-type Kind uint8
+// QuestionKind is what was asked about a path.
+type QuestionKind uint8
 
 const (
-	Bytes   Kind = iota // what is in the file?
-	Size                // how large is the file?
-	HasFile             // is there a file, or a page?
-	HasPage             // is there a page?
+	Bytes   QuestionKind = iota // what is in the file?
+	Size                        // how large is the file?
+	HasFile                     // is there a file, or a page?
+	HasPage                     // is there a page?
 )
 
 // An Answer is the digest of a file, or its size or a yes in Number; Is is false where there is no
@@ -77,16 +77,16 @@ const (
 type Answer struct {
 	Is     bool
 	Number int64
-	Sum    Sum
+	Sum    Digest
 }
 
 // An Entry is a page with what its audit depends on.
 type Entry struct {
-	Page      *audit.Page
-	Output    Sum   // of the page's bytes
-	Source    Sum   // of the bytes of the page that it was made of; zero for none
-	Differs   bool  // it is not what the gate makes of its source
-	State     uint8 // of the output, where it differs
+	Page      *audit.PageResult
+	Output    Digest // of the page's bytes
+	Source    Digest // of the bytes of the page that it was made of; zero for none
+	Differs   bool   // it is not what the gate makes of its source
+	State     uint8  // of the output, where it differs
 	Questions []Question
 	read      int32 // the number of its list of questions, from 1, where it was read
 }
@@ -94,11 +94,11 @@ type Entry struct {
 // A Store is what is kept of one audited folder. Its methods may be used from several goroutines.
 type Store struct {
 	dir     string
-	context Sum
+	context Digest
 	seed    uint64
 	of      map[string]*shard // by the page's file
 	shards  []*shard
-	answer  func(Kind, string) Answer
+	answer  func(QuestionKind, string) Answer
 	known   sync.Map // questionKey -> Answer
 	size    atomic.Int64
 	making  sync.Mutex
@@ -109,7 +109,7 @@ type Store struct {
 }
 
 type questionKey struct {
-	Kind
+	QuestionKind
 	path string
 }
 
@@ -130,7 +130,7 @@ type shard struct {
 
 // kept is a shard as it is written.
 type kept struct {
-	Context   Sum
+	Context   Digest
 	Strings   []string
 	Blobs     [][]byte // facts and what else pages have alike, as JSON
 	Questions [][]question
@@ -138,16 +138,16 @@ type kept struct {
 }
 
 type question struct {
-	Kind   Kind
+	Kind   QuestionKind
 	Path   int32 // of Strings
 	Is     bool
 	Number int64
-	Sum    Sum
+	Sum    Digest
 }
 
 type entry struct {
 	File, Path     string
-	Output, Source Sum
+	Output, Source Digest
 	Differs        bool
 	State          uint8
 	Questions      int32
@@ -169,15 +169,15 @@ type finding struct {
 
 // rest is what pages mostly have alike.
 type rest struct {
-	Items []audit.Item `json:"items,omitempty"`
-	Lines *gate.Lines  `json:"lines,omitempty"`
-	Lives []int        `json:"lives,omitempty"`
+	Items []audit.ItemResult `json:"items,omitempty"`
+	Lines *gate.Lines        `json:"lines,omitempty"`
+	Lives []int              `json:"lives,omitempty"`
 }
 
 // Open opens what is kept of a folder, which is named in full, with the files of its pages in
 // the order in which they are audited. context is everything that all pages depend on. answer
 // says what holds now. The store is empty where nothing is kept, or nothing that can be used.
-func Open(projectDir, folder string, files []string, context []byte, answer func(Kind, string) Answer) *Store {
+func Open(projectDir, folder string, files []string, context []byte, answer func(QuestionKind, string) Answer) *Store {
 	name := xxh3.Hash128([]byte(folder)).Bytes()
 	s := &Store{
 		dir:    filepath.Join(projectDir, site.OwnDir, prefix+hex.EncodeToString(name[:4])),
@@ -208,14 +208,14 @@ func Open(projectDir, folder string, files []string, context []byte, answer func
 func (s *Store) at(name string) string { return filepath.Join(s.dir, name) }
 
 // Digest is the digest of some bytes in this store.
-func (s *Store) Digest(b []byte) Sum { return xxh3.Hash128Seed(b, s.seed).Bytes() }
+func (s *Store) Digest(b []byte) Digest { return xxh3.Hash128Seed(b, s.seed).Bytes() }
 
 // Counts says how many pages were known and how many had to be audited.
 func (s *Store) Counts() (known, audited int) { return int(s.hits.Load()), int(s.misses.Load()) }
 
 // Lookup returns what is kept of a page, if it still holds. state says of an output that differs
 // what it is now. Where nothing is returned, Keep is to be called for the page.
-func (s *Store) Lookup(file string, output, source Sum, state func() uint8) *audit.Page {
+func (s *Store) Lookup(file string, output, source Digest, state func() uint8) *audit.PageResult {
 	sh := s.of[file]
 	sh.mutex.Lock()
 	defer sh.mutex.Unlock()
@@ -280,7 +280,7 @@ func (s *Store) holds(sh *shard, list int32) bool {
 }
 
 // now is the answer to a question as things are, asked once.
-func (s *Store) now(kind Kind, path string) Answer {
+func (s *Store) now(kind QuestionKind, path string) Answer {
 	key := questionKey{kind, path}
 	if a, ok := s.known.Load(key); ok {
 		return a.(Answer)
@@ -291,7 +291,9 @@ func (s *Store) now(kind Kind, path string) Answer {
 }
 
 // Ask is a question with its answer as things are.
-func (s *Store) Ask(kind Kind, path string) Question { return Question{kind, path, s.now(kind, path)} }
+func (s *Store) Ask(kind QuestionKind, path string) Question {
+	return Question{kind, path, s.now(kind, path)}
+}
 
 // read reads a shard's file; anything that is wrong with it leaves the shard empty.
 func (s *Store) read(sh *shard) {
@@ -321,7 +323,7 @@ func (s *Store) load(name string) ([]byte, error) {
 		return nil, err
 	}
 	rest, ok := bytes.CutPrefix(b, magic)
-	if !ok || len(rest) < 16 || Sum(rest[:16]) != s.Digest(rest[16:]) {
+	if !ok || len(rest) < 16 || Digest(rest[:16]) != s.Digest(rest[16:]) {
 		return nil, fs.ErrInvalid
 	}
 	return rest[16:], nil
@@ -359,8 +361,8 @@ func (k *kept) sound() bool {
 }
 
 // page makes the page of an entry; what pages have alike is read once, and shared.
-func (sh *shard) page(e *entry) (*audit.Page, error) {
-	p := &audit.Page{
+func (sh *shard) page(e *entry) (*audit.PageResult, error) {
+	p := &audit.PageResult{
 		Path:     e.Path,
 		File:     e.File,
 		Fragment: e.Fragment,
@@ -427,7 +429,7 @@ func (s *Store) write(sh *shard) {
 	}
 	var b bytes.Buffer
 	b.Write(magic)
-	b.Write(make([]byte, len(Sum{})))
+	b.Write(make([]byte, len(Digest{})))
 	err := s.folder()
 	if err == nil {
 		err = gob.NewEncoder(&b).Encode(sh.kept(s.context))
@@ -440,10 +442,10 @@ func (s *Store) write(sh *shard) {
 	}
 }
 
-var sum0 Sum
+var sum0 Digest
 
 // kept is the shard as it is to be written.
-func (sh *shard) kept(context Sum) *kept {
+func (sh *shard) kept(context Digest) *kept {
 	k := &kept{Context: context}
 	texts := map[string]int32{}
 	text := func(t string) int32 {

@@ -18,7 +18,7 @@ import (
 // a world is what a store asks about.
 type world map[string]string
 
-func (w world) answer(kind Kind, path string) (a Answer) {
+func (w world) answer(kind QuestionKind, path string) (a Answer) {
 	text, ok := w[path]
 	a.Is = ok
 	switch kind {
@@ -40,10 +40,10 @@ func names(n int) (out []string) {
 
 // found is what the audit of a page came to; it asks for what two pages share.
 func found(s *Store, file string) *Entry {
-	return &Entry{Page: &audit.Page{Path: "/" + file, File: file, Requests: 3, Bytes: 500, Findings: []check.Finding{
+	return &Entry{Page: &audit.PageResult{Path: "/" + file, File: file, Requests: 3, Bytes: 500, Findings: []check.Finding{
 		{Check: "dead-file", Severity: problem.Error, Page: "/" + file, File: file, Line: 4, Column: 2, Message: "gone", Remedy: "mend it"},
 		{Check: "lost-rule", Severity: problem.Note, File: "css/site.css", Line: 1, Column: 1, Message: "of another file"}},
-		Facts: make(checks.Facts, 0), Items: []audit.Item{{In: true, Copies: 1}}, Lives: []int{2}},
+		Facts: make(checks.Facts, 0), Items: []audit.ItemResult{{In: true, Copies: 1}}, Lives: []int{2}},
 		Output: s.Digest([]byte(file)), Questions: []Question{s.Ask(Bytes, "/site.css"), s.Ask(HasFile, "/none.js"), s.Ask(Size, "/a.png")}}
 }
 
@@ -55,7 +55,7 @@ func look(t *testing.T, dir string, w world, files []string, context string) (kn
 	for _, file := range files { // all at once
 		group.Go(func() {
 			want := found(s, file)
-			p := s.Lookup(file, want.Output, Sum{}, func() uint8 { return 0 })
+			p := s.Lookup(file, want.Output, Digest{}, func() uint8 { return 0 })
 			if p == nil {
 				s.Keep(file, want)
 			} else if !reflect.DeepEqual(p, want.Page) {

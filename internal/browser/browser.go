@@ -125,7 +125,7 @@ func find(path string) (string, error) {
 
 // Start starts a browser. of is the folder that the site is served from, nil for a site that runs.
 // Where ctx is done, the browser ends, and the error is that of ctx.
-func Start(ctx context.Context, o Options, of *Site) (*Browser, error) {
+func Start(ctx context.Context, o Options, of *ServedSite) (*Browser, error) {
 	path, err := find(o.Path)
 	if err != nil {
 		return nil, err

@@ -79,7 +79,7 @@ func picture(ctx context.Context, screen Screen, masks []string) (*visualdiff.Sh
 	}
 	var m struct {
 		Width, Height, Inner int
-		Elements             []visualdiff.Element
+		Elements             []visualdiff.ElementBox
 		Hidden               []visualdiff.Box
 	}
 	measure := func() error {

@@ -34,8 +34,8 @@ const observing = `(() => {
   watch("longtask", e => { seen.blocking += Math.max(0, e.duration - 50); });
 })();`
 
-// asking reads it, with what else only a script can ask.
-const asking = `(() => {
+// readDocument reads it, with what else only a script can ask.
+const readDocument = `(() => {
   const seen = window.__measuredByYellowGate || {}, paint = performance.getEntriesByName("first-contentful-paint")[0], nav = performance.getEntriesByType("navigation")[0] || {};
   const keys = s => { try { return Object.keys(window[s]); } catch (e) { return []; } };
   const screen = innerWidth * innerHeight;
@@ -61,7 +61,7 @@ type measured struct {
 func read(ctx context.Context, r *pageload.Record, w *watch) error {
 	var m measured
 	var raw json.RawMessage
-	if err := chromedp.Run(ctx, chromedp.Evaluate(asking, &raw)); err != nil {
+	if err := chromedp.Run(ctx, chromedp.Evaluate(readDocument, &raw)); err != nil {
 		return err
 	}
 	if err := json.Unmarshal(raw, &m); err != nil {

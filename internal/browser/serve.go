@@ -20,8 +20,8 @@ import (
 	"yellowgate/internal/selfsigned"
 )
 
-// A Site is a folder of pages, or pages that are made of one, as the browser gets them.
-type Site struct {
+// A ServedSite is a folder of pages, or pages that are made of one, as the browser gets them.
+type ServedSite struct {
 	Address string // of the site as visitors know it; "" for none
 	// Page is the page of a path, with what the transport says of it; nil for none.
 	Page func(path string) (text []byte, answer *page.Answer)
@@ -38,7 +38,7 @@ type local struct {
 	server *http.Server
 }
 
-func serve(of *Site) (*local, error) {
+func serve(of *ServedSite) (*local, error) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return nil, &failure.Path{Path: "127.0.0.1", Err: err}
@@ -87,7 +87,7 @@ func (s *local) rules() []string {
 }
 
 // handler answers with the pages and files of a site, compressed as servers do.
-func handler(of *Site) http.Handler {
+func handler(of *ServedSite) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set("Cache-Control", "no-store")

@@ -41,7 +41,7 @@ func (b *Browser) visitThen(address string, screen Screen, then func(context.Con
 	r := &pageload.Record{
 		Format:   pageload.Format,
 		Screen:   screen.String(),
-		Elements: []pageload.Element{},
+		Elements: []pageload.DOMElement{},
 		Requests: []pageload.Request{},
 	}
 	if b.local != nil {
@@ -82,7 +82,7 @@ func (b *Browser) visitThen(address string, screen Screen, then func(context.Con
 		out.Unread = because(err)
 		return &pageload.Record{
 			Format: out.Format, Path: out.Path, URL: out.URL, Screen: out.Screen, Unread: out.Unread,
-			Elements: []pageload.Element{},
+			Elements: []pageload.DOMElement{},
 			Requests: []pageload.Request{},
 		}
 	}

@@ -169,7 +169,7 @@ func (w *watch) sent(e *network.EventRequestWillBeSent) {
 			w.answered(before, e.RedirectResponse)
 			before.Ended, before.Wire = x.Begun, int64(e.RedirectResponse.EncodedDataLength)
 			x.Kind = before.Kind
-			x.Asked = pageload.Asked{By: "redirect", URL: before.URL, Request: w.at[string(e.RequestID)]}
+			x.Asked = pageload.Initiator{By: "redirect", URL: before.URL, Request: w.at[string(e.RequestID)]}
 		}
 	}
 	x.SetID(string(e.RequestID))
@@ -180,7 +180,7 @@ func (w *watch) sent(e *network.EventRequestWillBeSent) {
 }
 
 // asked says who asks.
-func (w *watch) asked(i *network.Initiator) (a pageload.Asked) {
+func (w *watch) asked(i *network.Initiator) (a pageload.Initiator) {
 	a.Request = -1
 	if i == nil {
 		a.By = "other"
@@ -277,10 +277,10 @@ func (w *watch) policy(d *audits.ContentSecurityPolicyIssueDetails) {
 			Method: "GET",
 			Failed: pageload.Policy,
 			Detail: d.ViolatedDirective,
-			Asked:  pageload.Asked{By: "page", Request: -1},
+			Asked:  pageload.Initiator{By: "page", Request: -1},
 		}
 		if at := d.SourceCodeLocation; at != nil && at.URL != "" {
-			x.Asked = pageload.Asked{By: "script", URL: at.URL, Line: int(at.LineNumber) + 1, Request: -1}
+			x.Asked = pageload.Initiator{By: "script", URL: at.URL, Line: int(at.LineNumber) + 1, Request: -1}
 		}
 		w.stopped = append(w.stopped, x)
 		return

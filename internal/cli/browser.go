@@ -135,7 +135,7 @@ func (v *browsing) rendering(
 	p *project.Project,
 	args []string,
 	source bool,
-) (*visits.Site, error) {
+) (*visits.Visitor, error) {
 	if len(args) > 0 && isAddress(args[0]) {
 		return visits.StartAt(ctx, p, args[0], v.o)
 	}

@@ -134,7 +134,7 @@ func (a *app) edit(name string, dry bool) (*gatechange.Edit, error) {
 }
 
 // edited tells what a change did.
-func (a *app) edited(e *gatechange.Edit, r *result.Edit, err error) error {
+func (a *app) edited(e *gatechange.Edit, r *result.GateChange, err error) error {
 	if err != nil {
 		return err
 	}
@@ -279,7 +279,7 @@ what. Nothing is written where the gate file would then have a mistake.`,
 }
 
 // changing completes a command that makes one change of an item.
-func (a *app) changing(cmd *cobra.Command, change func(*gatechange.Edit, context.Context) (*result.Edit, error)) *cobra.Command {
+func (a *app) changing(cmd *cobra.Command, change func(*gatechange.Edit, context.Context) (*result.GateChange, error)) *cobra.Command {
 	var dry bool
 	cmd.GroupID, cmd.Args, cmd.ValidArgsFunction = "decide", needs(1, 1, cmd.Name()+" takes the name of one item", "yellowgate "+cmd.Name()+" visit-counter"), a.itemArg
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
@@ -322,7 +322,9 @@ It refuses while another item needs it; and where the item finds or replaces ele
 of the source pages, which come back without it, unless --release says that this is
 meant. Files that the item names stay.`,
 		Example: "  yellowgate remove summer-notice --dry-run\n  yellowgate remove glyph-shim --release",
-	}, func(e *gatechange.Edit, ctx context.Context) (*result.Edit, error) { return e.Remove(ctx, release) })
+	}, func(e *gatechange.Edit, ctx context.Context) (*result.GateChange, error) {
+		return e.Remove(ctx, release)
+	})
 	cmd.Flags().BoolVar(&release, "release", false, "let what it found come back as the source has it, and its spots stand without an item")
 	return cmd
 }

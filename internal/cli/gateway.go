@@ -67,7 +67,7 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 			if err != nil {
 				return err
 			}
-			return a.standBefore(cmd.Context(), gate, &o)
+			return a.runGateway(cmd.Context(), gate, &o)
 		},
 	}
 	f := cmd.Flags()
@@ -120,8 +120,8 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 	return cmd
 }
 
-// standBefore runs a gateway until ctx is done.
-func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) error {
+// runGateway runs a gateway until ctx is done.
+func (a *app) runGateway(ctx context.Context, gate string, f *gatewayFlags) error {
 	o := gateway.Options{Wait: f.pageWait, Client: f.clientWait, Behind: f.behind, Timing: f.timing}
 	var err error
 	if o.Largest, err = sizeOf("--largest", f.largest); err != nil {
@@ -153,7 +153,7 @@ func (a *app) standBefore(ctx context.Context, gate string, f *gatewayFlags) err
 		reload.Options{
 			Gate:    gate,
 			Project: project.Options{Day: a.at, Outside: a.outside, TreeCost: gateway.TreeCost},
-			Told:    func(s *reload.State) { a.gateRead(lines, s) },
+			Told:    func(s *reload.Reading) { a.gateRead(lines, s) },
 		},
 	)
 	if err := g.Now().Err; err != nil {
@@ -376,7 +376,7 @@ func (c *certificates) get(*tls.ClientHelloInfo) (*tls.Certificate, error) {
 }
 
 // gateRead tells what a reading of the gate file came to.
-func (a *app) gateRead(lines *slog.Logger, s *reload.State) {
+func (a *app) gateRead(lines *slog.Logger, s *reload.Reading) {
 	var ge *project.GateError
 	errors.As(s.Err, &ge)
 	if lines == nil || s.Number == 1 {

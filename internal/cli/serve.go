@@ -119,7 +119,7 @@ func (a *app) serve(
 			Gate:    gate,
 			Walk:    true,
 			Project: project.Options{Day: a.at, Outside: a.outside},
-			Told:    func(s *reload.State) { a.toldState(s) },
+			Told:    func(s *reload.Reading) { a.toldState(s) },
 		},
 	)
 	if s := g.Now(); s.Project != nil && s.Project.Source == "" {
@@ -217,7 +217,7 @@ func siteName(p *project.Project) string {
 }
 
 // toldState tells what a reading of the gate file came to.
-func (a *app) toldState(s *reload.State) {
+func (a *app) toldState(s *reload.Reading) {
 	p := a.messages()
 	var ge *project.GateError
 	switch {

@@ -78,7 +78,7 @@ has the item, in its document or among its requests: also where the gate says ou
 				lines, pages, err := decisions.WhereAll(cmd.Context(), p, a.progress("looking"))
 				unread := 0
 				if err == nil && v.on {
-					err = a.inBrowser(cmd.Context(), &v, p, func(r *visits.Site) (err error) {
+					err = a.inBrowser(cmd.Context(), &v, p, func(r *visits.Visitor) (err error) {
 						unread, err = visits.Where(cmd.Context(), lines, r, screens, a.progress("looking"))
 						return err
 					})
@@ -96,7 +96,7 @@ has the item, in its document or among its requests: also where the gate says ou
 			}
 			r, err := decisions.Where(cmd.Context(), p, args[0], a.progress("looking"))
 			if err == nil && v.on {
-				err = a.inBrowser(cmd.Context(), &v, p, func(b *visits.Site) error {
+				err = a.inBrowser(cmd.Context(), &v, p, func(b *visits.Visitor) error {
 					return visits.WhereItem(cmd.Context(), r, b, screens, a.progress("looking"))
 				})
 			}
@@ -118,7 +118,7 @@ has the item, in its document or among its requests: also where the gate says ou
 }
 
 // inBrowser has the pages of a project, as apply would write them, looked at in a browser.
-func (a *app) inBrowser(ctx context.Context, v *browsing, p *project.Project, look func(r *visits.Site) error) error {
+func (a *app) inBrowser(ctx context.Context, v *browsing, p *project.Project, look func(r *visits.Visitor) error) error {
 	a.tidies.Store(true)
 	r, err := v.rendering(ctx, p, nil, false)
 	if err != nil {

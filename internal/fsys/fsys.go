@@ -110,7 +110,7 @@ func ReadInto(buf []byte, name string, limit int64) ([]byte, error) {
 		return nil, &fs.PathError{Op: "read", Path: name, Err: &LimitError{info.Size(), limit}}
 	}
 	if limit == PageLimit { // what is made of a page takes many times its size; what is made of a record does not
-		Big(info.Size())
+		RaiseMemoryLimit(info.Size())
 	}
 	b := slices.Grow(buf[:0], int(info.Size())+1)
 	for {

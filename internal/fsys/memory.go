@@ -63,8 +63,8 @@ func bigPages() int64 {
 	return copies * biggest
 }
 
-// Big lets the memory limit grow with the largest file that is read.
-func Big(size int64) {
+// RaiseMemoryLimit lets the memory limit grow with the largest file that is read.
+func RaiseMemoryLimit(size int64) {
 	if copies*size <= UsualMemory/4 {
 		return
 	}

@@ -40,7 +40,7 @@ func TestCollect(t *testing.T) {
 	runtime.KeepAlive(kept)
 	kept = nil
 	settles("once it is let go", func(limit int64) bool { return limit < much })
-	Big(40 << 20)
+	RaiseMemoryLimit(40 << 20)
 	if got := debug.SetMemoryLimit(-1); got < copies*40<<20 {
 		t.Errorf("for a file of 40 MB the limit is %d MB", got>>20)
 	}

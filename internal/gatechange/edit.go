@@ -59,7 +59,7 @@ type Edit struct {
 func (e *Edit) Change(
 	ctx context.Context,
 	change func(p *project.Project, doc func(file string) *gateedit.Doc) error,
-) (*result.Edit, error) {
+) (*result.GateChange, error) {
 	o := project.Options{Day: e.Day, Outside: e.Outside}
 	before, _, err := project.Open(e.GateFile, o)
 	if err != nil {
@@ -76,7 +76,7 @@ func (e *Edit) Change(
 	if err != nil {
 		return nil, err
 	}
-	r := &result.Edit{Items: []result.ItemDiff{}, Changed: []string{}, Spots: []string{}}
+	r := &result.GateChange{Items: []result.ItemDiff{}, Changed: []string{}, Spots: []string{}}
 	o.Texts = map[string][]byte{}
 	var files []string
 	for file, d := range docs {
@@ -144,7 +144,7 @@ func diskName(gateFile, main, file string) string {
 // file impossible to put into effect is an error, unless it was so before.
 func compareGates(
 	ctx context.Context,
-	r *result.Edit,
+	r *result.GateChange,
 	name string,
 	before, after *project.Project,
 	released bool,
@@ -282,7 +282,7 @@ func (e *Edit) item(p *project.Project) (*gatefile.Item, error) {
 }
 
 // Set changes keys of an item.
-func (e *Edit) Set(ctx context.Context) (*result.Edit, error) {
+func (e *Edit) Set(ctx context.Context) (*result.GateChange, error) {
 	return e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil {
@@ -396,7 +396,7 @@ func (e *Edit) paths(f Field, file string, p *project.Project) []string {
 }
 
 // Add makes a new item.
-func (e *Edit) Add(ctx context.Context) (*result.Edit, error) {
+func (e *Edit) Add(ctx context.Context) (*result.GateChange, error) {
 	return e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		if it := g.Item(e.Name); it != nil {
@@ -449,7 +449,7 @@ func (e *Edit) Add(ctx context.Context) (*result.Edit, error) {
 					}
 				}
 			}
-			v := gateedit.Value{}
+			v := gateedit.NewValue{}
 			for _, f := range fields {
 				v.Keys = append(v.Keys, f.Key)
 				v.Vals = append(v.Vals, valueOf(f.Key, f.Values))
@@ -464,7 +464,7 @@ func (e *Edit) Add(ctx context.Context) (*result.Edit, error) {
 
 // Disable takes an item out everywhere and keeps it for later; Enable lets it in
 // again.
-func (e *Edit) Disable(ctx context.Context) (*result.Edit, error) {
+func (e *Edit) Disable(ctx context.Context) (*result.GateChange, error) {
 	return e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil || it.Disabled {
@@ -475,7 +475,7 @@ func (e *Edit) Disable(ctx context.Context) (*result.Edit, error) {
 }
 
 // Enable lets a disabled item in again. A line with a comment stays, as false.
-func (e *Edit) Enable(ctx context.Context) (*result.Edit, error) {
+func (e *Edit) Enable(ctx context.Context) (*result.GateChange, error) {
 	return e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
 		if err != nil || !it.Disabled {
@@ -492,7 +492,7 @@ func (e *Edit) Enable(ctx context.Context) (*result.Edit, error) {
 // Remove takes an item out of the gate file, and its name out of what mentions
 // it. It refuses while another item needs it and, unless release is true, one
 // that finds or replaces elements, since those come back as the source has them.
-func (e *Edit) Remove(ctx context.Context, release bool) (*result.Edit, error) {
+func (e *Edit) Remove(ctx context.Context, release bool) (*result.GateChange, error) {
 	e.release = release
 	return e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		it, err := e.item(p)
@@ -587,8 +587,8 @@ func mentions(list []gatefile.Text, name string) bool {
 
 // valueOf turns the values of an option into a value of the gate file: mappings
 // may be given in YAML, in braces; for attrs, classes and params as NAME=VALUE.
-func valueOf(key string, values []string) gateedit.Value {
-	one := func(v string) gateedit.Value {
+func valueOf(key string, values []string) gateedit.NewValue {
+	one := func(v string) gateedit.NewValue {
 		t := strings.TrimSpace(v)
 		switch key {
 		case "each", "disabled":
@@ -605,7 +605,7 @@ func valueOf(key string, values []string) gateedit.Value {
 		return gateedit.Text(v)
 	}
 	if key == "attrs" || key == "classes" || key == "params" {
-		m := gateedit.Value{}
+		m := gateedit.NewValue{}
 		for _, v := range values {
 			i := strings.LastIndexByte(v, '=')
 			if key != "classes" {
@@ -626,7 +626,7 @@ func valueOf(key string, values []string) gateedit.Value {
 	if len(values) == 1 {
 		return one(values[0])
 	}
-	list := gateedit.Value{}
+	list := gateedit.NewValue{}
 	for _, v := range values {
 		list.List = append(list.List, one(v))
 	}

@@ -18,19 +18,19 @@ import (
 	"yellowgate/internal/site"
 )
 
-// A State is what an output file is, compared with the record.
-type State uint8
+// A FileState is what an output file is, compared with the record.
+type FileState uint8
 
 const (
-	Current State = iota // it is what the tool wrote
-	Missing              // not there
-	Edited               // changed since it was applied
-	Unknown              // the record has nothing of it
+	Current FileState = iota // it is what the tool wrote
+	Missing                  // not there
+	Edited                   // changed since it was applied
+	Unknown                  // the record has nothing of it
 )
 
 // A Status is what the record knows of one output.
 type Status struct {
-	State   State
+	State   FileState
 	Text    []byte    // what the output folder has now
 	Applied time.Time // when it was applied
 	Gate    string    // digest of the gate that was applied
@@ -99,7 +99,7 @@ func (l *Ledger) Status(rel string) (Status, error) {
 		return s, nil
 	}
 	l.look()
-	s.State = map[whose]State{written: Current, changed: Edited, foreign: Unknown}[l.whose(rel, l.there[rel], sum)]
+	s.State = map[whose]FileState{written: Current, changed: Edited, foreign: Unknown}[l.whose(rel, l.there[rel], sum)]
 	return s, nil
 }
 

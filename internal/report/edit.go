@@ -30,7 +30,7 @@ func (p *Printer) FirstGate(f *result.FirstGate, s *result.Survey) {
 }
 
 // Edited writes what a change of the gate file does.
-func (p *Printer) Edited(item string, r *result.Edit, verbose bool) {
+func (p *Printer) Edited(item string, r *result.GateChange, verbose bool) {
 	if r.Diff == "" {
 		p.Line("%s the gate file says so already.", p.in.Render("✓"))
 		return

@@ -42,7 +42,7 @@ func (p *Printer) Rendered(o *result.Opened) {
 	p.measured(o.Record)
 }
 
-func (p *Printer) renderedElement(r *pageload.Record, e *pageload.Element) []string {
+func (p *Printer) renderedElement(r *pageload.Record, e *pageload.DOMElement) []string {
 	what := Clean(e.What)
 	if e.URL != "" {
 		what = Clean(e.URL)

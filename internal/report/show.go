@@ -136,7 +136,7 @@ func (p *Printer) media(t *table, rec *inventory.Record, verbose bool) {
 }
 
 // besides says what is special about some of the files of a kind.
-func (p *Printer) besides(s *inventory.Sum) string {
+func (p *Printer) besides(s *inventory.Subtotal) string {
 	var out []string
 	add := func(n int, style func(...string) string, what string) {
 		if n > 0 {

@@ -93,12 +93,12 @@ func (p *Printer) surveyMedia(t *table, s *result.Survey, verbose bool) {
 	if len(s.Media) == 0 {
 		return
 	}
-	var kinds []inventory.Sum
+	var kinds []inventory.Subtotal
 	for _, l := range s.Media {
-		i := slices.IndexFunc(kinds, func(x inventory.Sum) bool { return x.Kind == l.Kind })
+		i := slices.IndexFunc(kinds, func(x inventory.Subtotal) bool { return x.Kind == l.Kind })
 		if i < 0 {
 			i = len(kinds)
-			kinds = append(kinds, inventory.Sum{Kind: l.Kind})
+			kinds = append(kinds, inventory.Subtotal{Kind: l.Kind})
 		}
 		k := &kinds[i]
 		k.Files++
@@ -111,7 +111,7 @@ func (p *Printer) surveyMedia(t *table, s *result.Survey, verbose bool) {
 		}
 	}
 	t.section("Shown and played")
-	slices.SortFunc(kinds, func(a, b inventory.Sum) int { return cmp.Or(b.Bytes-a.Bytes, strings.Compare(a.Kind, b.Kind)) })
+	slices.SortFunc(kinds, func(a, b inventory.Subtotal) int { return cmp.Or(b.Bytes-a.Bytes, strings.Compare(a.Kind, b.Kind)) })
 	for i := range kinds {
 		k := &kinds[i]
 		t.add(
@@ -184,7 +184,7 @@ func (p *Printer) surveyBrowser(b *result.SurveyBrowser, verbose bool) {
 		wording.Count(b.Requests, "request"),
 		wording.Size(b.Wire),
 	)
-	list := func(title string, all []*result.Asked, why bool) {
+	list := func(title string, all []*result.Requested, why bool) {
 		if len(all) == 0 {
 			return
 		}

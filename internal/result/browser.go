@@ -23,15 +23,15 @@ type SurveyBrowser struct {
 	Requests int      `json:"requests"` // of all visits
 	Wire     int64    `json:"wire"`     // bytes that came
 	// Scripts are what only scripts ask for: no element of a page's text names it.
-	Scripts []*Asked `json:"scripts"`
+	Scripts []*Requested `json:"scripts"`
 	// Failed are those of all requests that brought nothing.
-	Failed []*Asked `json:"failed"`
+	Failed []*Requested `json:"failed"`
 	// Never are files that the text of pages loads and that a browser asked for on none of them.
 	Never []string `json:"never"`
 }
 
-// Asked is one thing that a browser asks for, over all pages.
-type Asked struct {
+// Requested is one thing that a browser asks for, over all pages.
+type Requested struct {
 	Target string `json:"target"`
 	Kind   string `json:"kind"`
 	Party  string `json:"party"`

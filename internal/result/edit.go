@@ -2,8 +2,8 @@ package result
 
 import "yellowgate/internal/core/problem"
 
-// An Edit says what a change does.
-type Edit struct {
+// A GateChange says what a change does.
+type GateChange struct {
 	File      string            `json:"file"`
 	Diff      string            `json:"diff"` // of the gate file, unified
 	Items     []ItemDiff        `json:"items"`

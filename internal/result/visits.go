@@ -9,9 +9,9 @@ import (
 // Opened is a page with what a browser made of it.
 type Opened struct {
 	*pageload.Record
-	Text  *inventory.Record // of the page's text, as the browser got it
-	Dom   *inventory.Record // of the document once it was quiet; nil where that was not read
-	Gated *itemmatch.Page   // the document compared with the gate; nil without one
+	Text  *inventory.Record     // of the page's text, as the browser got it
+	Dom   *inventory.Record     // of the document once it was quiet; nil where that was not read
+	Gated *itemmatch.Comparison // the document compared with the gate; nil without one
 }
 
 // A Use is how much of a script or stylesheet the browser used, over all pages that load it.

@@ -149,7 +149,7 @@ func newAuditing(ctx context.Context, o Options) (*auditing, error) {
 			return nil, err
 		}
 	}
-	s.sum = audit.NewSum(s.gate)
+	s.sum = audit.NewSiteResult(s.gate)
 	s.sum.NoNotes = o.NoNotes
 	s.remember()
 	return s, nil
@@ -199,13 +199,13 @@ type auditing struct {
 	from    site.Store
 	files   []site.File // that it has
 	pages   []page.Page // of them, by file
-	site    *weburl.Site
+	site    *weburl.SiteURL
 	weights *site.Weights
 	known   *check.Site
 	sources map[string]*page.Page // by file
 	ledger  *publish.Ledger
-	gate    audit.Gate
-	sum     *audit.Sum
+	gate    audit.GateSummary
+	sum     *audit.SiteResult
 	read    func(path string) ([]byte, bool) // a file of the folder
 	store   *auditcache.Store                // nil for an audit that remembers nothing
 	browser *browser.Browser
@@ -230,11 +230,11 @@ func (s *auditing) useGate() (err error) {
 
 // audited is what one page came to.
 type audited struct {
-	*audit.Page
+	*audit.PageResult
 	record   *inventory.Record
 	verdicts []result.Gated
 	rendered []*pageload.Record
-	state    check.State
+	state    check.OutputState
 	bufs     [2]*site.Buffer // what the record refers to
 }
 
@@ -312,12 +312,12 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 	if src != nil {
 		e.Source = s.store.Digest(text)
 	}
-	if a.Page = s.store.Lookup(known.File, e.Output, e.Source, func() uint8 { return uint8(s.state(known.File)) }); a.Page != nil {
+	if a.PageResult = s.store.Lookup(known.File, e.Output, e.Source, func() uint8 { return uint8(s.state(known.File)) }); a.PageResult != nil {
 		return a, nil
 	}
-	ask := newAsking(s.weights, s.known, s.store)
+	ask := dependenciesOf(s.weights, s.known, s.store)
 	a = s.look(a, file, known, text, src, ask, ask.site)
-	e.Page, e.Differs, e.State = a.Page, a.state != check.Applied, uint8(a.state)
+	e.Page, e.Differs, e.State = a.PageResult, a.state != check.Applied, uint8(a.state)
 	e.Questions = ask.questions(a.record)
 	s.store.Keep(known.File, &e)
 	return a, nil
@@ -354,13 +354,13 @@ func (s *auditing) look(
 	a.record, a.state = pass.Record, pass.State
 	s.open(pass, known, source)
 	a.rendered = pass.Rendered
-	a.Page = s.gate.PageOf(pass, source, pass.Gated)
+	a.PageResult = s.gate.PageOf(pass, source, pass.Gated)
 	if s.Names != nil && !a.record.Fragment {
 		itemmatch.NameAll(a.record, s.Names)
 	}
 	if pass.Gated != nil && (s.Records || s.Each != nil) {
 		for i := range source.Verdicts {
-			a.verdicts = append(a.verdicts, result.GatedOf(a.record.Path, &source.Verdicts[i], a.Page.Items[i].Copies))
+			a.verdicts = append(a.verdicts, result.GatedOf(a.record.Path, &source.Verdicts[i], a.PageResult.Items[i].Copies))
 		}
 	}
 	return a
@@ -376,7 +376,7 @@ func (s *auditing) take(file []byte, known page.Page) *inventory.Record {
 }
 
 // state says why an output is not what apply would write now.
-func (s *auditing) state(file string) check.State {
+func (s *auditing) state(file string) check.OutputState {
 	st, err := s.ledger.Status(file)
 	if err == nil && (st.State == publish.Edited || st.State == publish.Unknown) {
 		return check.Edited
@@ -387,7 +387,7 @@ func (s *auditing) state(file string) check.State {
 // add takes a page into the result.
 func (s *auditing) add(a *audited) error {
 	r := s.result
-	r.Findings = append(r.Findings, s.sum.Add(a.Page)...)
+	r.Findings = append(r.Findings, s.sum.Add(a.PageResult)...)
 	r.Rendered = append(r.Rendered, a.rendered...)
 	if s.Each != nil {
 		return s.Each(a.record, a.verdicts)
@@ -453,7 +453,7 @@ func Page(file []byte, path string, project *project.Project) (*result.Audit, er
 			s.known, s.weights = check.NewSite(of), site.NewWeights(project.Source, project.Files)
 		}
 	}
-	s.sum = audit.NewSum(s.gate)
+	s.sum = audit.NewSiteResult(s.gate)
 	a := s.look(audited{}, file, known, text, src, s.weights, s.known)
 	if err := s.add(&a); err != nil {
 		return nil, err

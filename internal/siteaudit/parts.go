@@ -50,7 +50,7 @@ type partHead struct {
 
 // partPage is a page of a part.
 type partPage struct {
-	*audit.Page
+	*audit.PageResult
 	Record   *inventory.Record `json:"record,omitempty"`
 	Verdicts []result.Gated    `json:"verdicts,omitempty"`
 	// What a saved record does not keep of its elements: what they say, and the files that
@@ -126,7 +126,7 @@ func Part(ctx context.Context, o Options, part site.Part, w io.Writer) (*result.
 		for _, f := range s.sum.Again(slices.Clone(a.Findings), a.Lives) {
 			r.Totals.Add(f.Severity)
 		}
-		line := partPage{Page: a.Page}
+		line := partPage{PageResult: a.PageResult}
 		if records {
 			line.Verdicts = a.verdicts
 			line.keep(a.record)
@@ -430,7 +430,7 @@ func (j *joining) add(o Options) error {
 		if err := j.read(known, &line); err != nil {
 			return err
 		}
-		if line.Page == nil || line.File != known.File || len(line.Items) > len(j.sum.Items) {
+		if line.PageResult == nil || line.File != known.File || len(line.Items) > len(j.sum.Items) {
 			return j.of(known).wrong("the page %s was expected here", known.Path)
 		}
 		if j.Progress != nil {
@@ -464,7 +464,7 @@ func (j *joining) takeIn(known *page.Page, line *partPage) (err error) {
 			err = j.of(known).wrong("the line is not one that an audit writes")
 		}
 	}()
-	for _, f := range j.sum.Add(line.Page) {
+	for _, f := range j.sum.Add(line.PageResult) {
 		j.alike.Add(&f)
 		j.any = j.any || check.First(&f)
 	}

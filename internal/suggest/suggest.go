@@ -242,7 +242,7 @@ func writeSuggestion(s *result.Suggestion, g *gatefile.Gate, texts []string) {
 			return d.Set(gateedit.Text(s.Query), "items", s.Name, "pages")
 		}
 	} else {
-		found := gateedit.Value{}
+		found := gateedit.NewValue{}
 		for _, l := range s.From.Loads {
 			m := firstgate.MatcherOf(loadOf(l), texts)
 			if m == "" {
@@ -253,7 +253,7 @@ func writeSuggestion(s *result.Suggestion, g *gatefile.Gate, texts []string) {
 		if len(found.List) == 1 {
 			found = found.List[0]
 		}
-		v := gateedit.Value{Keys: []string{"found", "pages"}, Vals: []gateedit.Value{found, gateedit.Text(s.Query)}}
+		v := gateedit.NewValue{Keys: []string{"found", "pages"}, Vals: []gateedit.NewValue{found, gateedit.Text(s.Query)}}
 		s.Change = func(d *gateedit.Doc, f string) error {
 			if f != file {
 				return nil
@@ -265,7 +265,7 @@ func writeSuggestion(s *result.Suggestion, g *gatefile.Gate, texts []string) {
 	var err error
 	if s.Is {
 		err = d.Add(
-			gateedit.Value{Keys: []string{"pages"}, Vals: []gateedit.Value{gateedit.Text(s.Query)}},
+			gateedit.NewValue{Keys: []string{"pages"}, Vals: []gateedit.NewValue{gateedit.Text(s.Query)}},
 			"items",
 			s.Name,
 		)
@@ -338,9 +338,9 @@ func (m *sameMetadata) suggestions() (out []*result.Suggestion) {
 		}
 		key, set := id, gateedit.Text(value)
 		if in, name, nested := strings.Cut(id, "."); nested { // meta.referrer is referrer under meta
-			key, set = in, gateedit.Value{Keys: []string{name}, Vals: []gateedit.Value{gateedit.Text(value)}}
+			key, set = in, gateedit.NewValue{Keys: []string{name}, Vals: []gateedit.NewValue{gateedit.Text(value)}}
 		}
-		rule := gateedit.Value{Keys: []string{"pages", key}, Vals: []gateedit.Value{gateedit.Text("all"), set}}
+		rule := gateedit.NewValue{Keys: []string{"pages", key}, Vals: []gateedit.NewValue{gateedit.Text("all"), set}}
 		s.Change = func(d *gateedit.Doc, _ string) error { return d.AppendRule(rule, "metadata") }
 		d := gateedit.Read(nil)
 		if s.Change(d, "") == nil {
@@ -379,7 +379,7 @@ func Write(
 	e *gatechange.Edit,
 	r *result.Suggestions,
 	named bool,
-) (done *result.Edit, skipped int, err error) {
+) (done *result.GateChange, skipped int, err error) {
 	done, err = e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		for _, s := range r.Suggestions {

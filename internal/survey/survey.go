@@ -84,7 +84,7 @@ type survey struct {
 	result.Survey
 	project *project.Project
 	gate    *pageedit.Gate
-	site    *weburl.Site
+	site    *weburl.SiteURL
 	weights *site.Weights
 	byKey   map[loadKey]*result.Load
 	seed    maphash.Seed

@@ -24,7 +24,7 @@ func namesOf(screens []browser.Screen) (names []string) {
 
 // seenOn visits what a browser made of each page: that screen on which it has an item counts, or the
 // first.
-func (r *Site) seenOn(
+func (r *Visitor) seenOn(
 	ctx context.Context,
 	screens []browser.Screen,
 	progress parallel.Progress,
@@ -51,7 +51,7 @@ func has(all []*result.Opened, item string) (by string, ok bool) {
 func WhereItem(
 	ctx context.Context,
 	w *result.WhereItem,
-	r *Site,
+	r *Visitor,
 	screens []browser.Screen,
 	progress parallel.Progress,
 ) error {
@@ -92,7 +92,7 @@ func WhereItem(
 func Where(
 	ctx context.Context,
 	lines []result.WhereLine,
-	r *Site,
+	r *Visitor,
 	screens []browser.Screen,
 	progress parallel.Progress,
 ) (unread int, err error) {
@@ -116,20 +116,20 @@ func Where(
 func Survey(
 	ctx context.Context,
 	s *result.Survey,
-	r *Site,
+	r *Visitor,
 	screens []browser.Screen,
 	progress parallel.Progress,
 ) error {
 	b := &result.SurveyBrowser{
 		Screens: namesOf(screens),
 		Unread:  []string{},
-		Scripts: []*result.Asked{},
-		Failed:  []*result.Asked{},
+		Scripts: []*result.Requested{},
+		Failed:  []*result.Requested{},
 		Never:   []string{},
 	}
 	s.Browser = b
 	asked := map[string]bool{}
-	scripts, failed := map[string]*result.Asked{}, map[string]*result.Asked{}
+	scripts, failed := map[string]*result.Requested{}, map[string]*result.Requested{}
 	err := r.seenOn(ctx, screens, progress, func(path string, unread bool, all []*result.Opened) {
 		if unread {
 			b.Unread = append(b.Unread, path)
@@ -158,8 +158,8 @@ func Survey(
 	}
 	slices.Sort(b.Never)
 	b.Never = slices.Compact(b.Never)
-	for _, list := range [][]*result.Asked{b.Scripts, b.Failed} {
-		slices.SortFunc(list, func(a, b *result.Asked) int {
+	for _, list := range [][]*result.Requested{b.Scripts, b.Failed} {
+		slices.SortFunc(list, func(a, b *result.Requested) int {
 			return cmp.Or(b.Pages-a.Pages, cmp.Compare(b.Wire, a.Wire), strings.Compare(a.Target, b.Target))
 		})
 	}
@@ -167,10 +167,10 @@ func Survey(
 }
 
 // note counts a request.
-func note(seen map[string]*result.Asked, list *[]*result.Asked, x *pageload.Request, path, by, why string) {
+func note(seen map[string]*result.Requested, list *[]*result.Requested, x *pageload.Request, path, by, why string) {
 	a := seen[x.Target+"\x00"+why]
 	if a == nil {
-		a = &result.Asked{Target: x.Target, Kind: x.Kind, Party: x.Party, Item: x.Item, By: by, Why: why}
+		a = &result.Requested{Target: x.Target, Kind: x.Kind, Party: x.Party, Item: x.Item, By: by, Why: why}
 		seen[x.Target+"\x00"+why] = a
 		*list = append(*list, a)
 	}

@@ -18,8 +18,8 @@ import (
 	"yellowgate/internal/site"
 )
 
-// A Site opens pages of a project in a browser, as the gate makes them now, or before it.
-type Site struct {
+// A Visitor opens pages of a project in a browser, as the gate makes them now, or before it.
+type Visitor struct {
 	*browser.Browser
 	project *project.Project
 	source  bool
@@ -31,8 +31,8 @@ type Site struct {
 
 // Start starts a browser for the pages of a project. source opens them as they are before the
 // gate. Close ends it.
-func Start(ctx context.Context, p *project.Project, source bool, o browser.Options) (r *Site, err error) {
-	r = &Site{
+func Start(ctx context.Context, p *project.Project, source bool, o browser.Options) (r *Visitor, err error) {
+	r = &Visitor{
 		project: p,
 		source:  source,
 		weights: site.NewWeights(p.Source, p.Files),
@@ -48,8 +48,8 @@ func Start(ctx context.Context, p *project.Project, source bool, o browser.Optio
 
 // StartAt is Start for a site that runs at an address, of which the project has what a
 // capture kept.
-func StartAt(ctx context.Context, p *project.Project, address string, o browser.Options) (r *Site, err error) {
-	r = &Site{project: p, source: true, weights: site.NewWeights(p.Source, p.Files), running: weburl.OriginOf(address)}
+func StartAt(ctx context.Context, p *project.Project, address string, o browser.Options) (r *Visitor, err error) {
+	r = &Visitor{project: p, source: true, weights: site.NewWeights(p.Source, p.Files), running: weburl.OriginOf(address)}
 	o.Visit = []string{r.running}
 	r.Browser, err = browser.Start(ctx, o, nil)
 	return r, err
@@ -57,7 +57,7 @@ func StartAt(ctx context.Context, p *project.Project, address string, o browser.
 
 // openAll opens pages of the project, several at a time, each on all screens, and hands them over in
 // their order.
-func (r *Site) openAll(
+func (r *Visitor) openAll(
 	ctx context.Context,
 	pages []page.Page,
 	screens []browser.Screen,
@@ -90,8 +90,8 @@ func Browsed(
 	byKey map[string]*page.Page,
 	text func(*page.Page) ([]byte, error),
 	read func(string) ([]byte, bool),
-) *browser.Site {
-	return &browser.Site{Address: addressFor(address),
+) *browser.ServedSite {
+	return &browser.ServedSite{Address: addressFor(address),
 		Page: func(path string) ([]byte, *page.Answer) {
 			pg := byKey[page.Key(strings.TrimPrefix(path, base))]
 			if pg == nil {
@@ -119,7 +119,7 @@ func addressFor(address string) string {
 }
 
 // text is a page as the browser gets it.
-func (r *Site) text(pg *page.Page) ([]byte, error) {
+func (r *Visitor) text(pg *page.Page) ([]byte, error) {
 	text, err := r.project.Read(pg)
 	if err == nil && !r.source {
 		text = r.project.Gate.Page(text, *pg).File
@@ -128,7 +128,7 @@ func (r *Site) text(pg *page.Page) ([]byte, error) {
 }
 
 // Open opens a page on a screen.
-func (r *Site) Open(pg *page.Page, screen browser.Screen) (*result.Opened, error) {
+func (r *Visitor) Open(pg *page.Page, screen browser.Screen) (*result.Opened, error) {
 	text, err := r.text(pg)
 	if err != nil {
 		return nil, err
@@ -184,7 +184,7 @@ func Settle(o *result.Opened, pg page.Page, g *pageedit.Gate, result *pageedit.R
 }
 
 // SettleAlone is Settle for a page of a site without a gate.
-func SettleAlone(o *result.Opened, pg page.Page, of *weburl.Site, weights inventory.Weights) {
+func SettleAlone(o *result.Opened, pg page.Page, of *weburl.SiteURL, weights inventory.Weights) {
 	if o.Unread != "" {
 		return
 	}

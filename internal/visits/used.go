@@ -22,7 +22,7 @@ const idleShare = 10
 // were not read.
 func Used(
 	ctx context.Context,
-	r *Site,
+	r *Visitor,
 	screens []browser.Screen,
 	progress parallel.Progress,
 ) (uses []result.Use, unread int, err error) {

@@ -23,8 +23,8 @@ import (
 	"yellowgate/internal/core/problem"
 )
 
-// A Page is what the audit of one page came to.
-type Page struct {
+// A PageResult is what the audit of one page came to.
+type PageResult struct {
 	Path     string `json:"path"`
 	File     string `json:"file"`
 	Fragment bool   `json:"fragment,omitempty"` // no page of its own: not gated, and not among the pages
@@ -36,39 +36,39 @@ type Page struct {
 
 	Findings []check.Finding `json:"findings,omitempty"` // as the checks report them
 	Facts    checks.Facts    `json:"facts"`
-	Items    []Item          `json:"items,omitempty"` // by number; none where the page was not compared with a gate
+	Items    []ItemResult    `json:"items,omitempty"` // by number; none where the page was not compared with a gate
 	Lines    *gate.Lines     `json:"lines,omitempty"` // what the lines of the gate file do on it
 	// Lives are the entries of accept whose pages choose it.
 	Lives []int `json:"lives,omitempty"`
 }
 
-// An Item is how one item stands on a page.
-type Item struct {
+// An ItemResult is how one item stands on a page.
+type ItemResult struct {
 	In     bool `json:"in,omitempty"`
 	Copies int  `json:"copies,omitempty"` // whole ones that the page has
 	Gone   bool `json:"gone,omitempty"`   // found parts that its source has and the page lacks
 	Seen   bool `json:"seen,omitempty"`   // a browser asked for it, or has it in its document
 }
 
-// A Gate is what an audit needs of a gate file; the zero value is for an audit without one.
-type Gate struct {
+// A GateSummary is what an audit needs of a gate file; the zero value is for an audit without one.
+type GateSummary struct {
 	tally      *gate.Tally
 	settlement *check.Settlement
 	items      []*gatefile.Item
 }
 
 // NewGate prepares a gate for an audit.
-func NewGate(g *pageedit.Gate) Gate {
-	return Gate{gate.NewTally(g), check.Settle(g.File), g.File.Items}
+func NewGate(g *pageedit.Gate) GateSummary {
+	return GateSummary{gate.NewTally(g), check.Settle(g.File), g.File.Items}
 }
 
 // PageOf writes down what came of a page: its record, what the gate made of its source and what
 // the page has of that (both nil where there is no source page), and the pass in which the
 // checks are run.
-func (g Gate) PageOf(pass *check.Pass, source *pageedit.Result, gated *itemmatch.Page) *Page {
+func (g GateSummary) PageOf(pass *check.Pass, source *pageedit.Result, gated *itemmatch.Comparison) *PageResult {
 	r := pass.Record
 	cost := r.Cost()
-	a := &Page{
+	a := &PageResult{
 		Path: r.Path, File: r.File, Fragment: r.Fragment, Requests: cost.Requests, Blocking: cost.Blocking,
 		Bytes: r.Bytes + cost.Loaded,
 	}
@@ -79,9 +79,9 @@ func (g Gate) PageOf(pass *check.Pass, source *pageedit.Result, gated *itemmatch
 		a.Lives = g.settlement.Lives(&source.Page)
 	}
 	if gated != nil {
-		a.Items = make([]Item, len(gated.Items))
+		a.Items = make([]ItemResult, len(gated.Items))
 		for i := range gated.Items {
-			a.Items[i] = Item{
+			a.Items[i] = ItemResult{
 				source.Verdicts[i].In,
 				gated.Items[i].Copies(),
 				len(gated.Items[i].Gone) > 0,
@@ -150,9 +150,9 @@ type PageSum struct {
 	Errors, Warnings, Notes int
 }
 
-// A Sum is what the pages come to.
-type Sum struct {
-	Gate
+// A SiteResult is what the pages come to.
+type SiteResult struct {
+	GateSummary
 	// NoNotes: notes are counted and left out.
 	NoNotes bool
 
@@ -168,9 +168,9 @@ type Sum struct {
 	lives map[string][]int // by the key of a page: see Page.Lives
 }
 
-// NewSum begins without a page.
-func NewSum(g Gate) *Sum {
-	s := &Sum{Gate: g, Gathered: checks.NewGathered()}
+// NewSiteResult begins without a page.
+func NewSiteResult(g GateSummary) *SiteResult {
+	s := &SiteResult{GateSummary: g, Gathered: checks.NewGathered()}
 	for _, it := range g.items {
 		s.Items = append(s.Items, ItemSum{Item: it})
 	}
@@ -179,7 +179,7 @@ func NewSum(g Gate) *Sum {
 
 // Add takes a page in and returns its findings as they are here: with the severity that they
 // have, without those that the owner lives with or does not ask for, which are counted.
-func (s *Sum) Add(a *Page) []check.Finding {
+func (s *SiteResult) Add(a *PageResult) []check.Finding {
 	if s.tally != nil {
 		s.tally.Add(a.Path, a.Lines)
 	}
@@ -203,14 +203,14 @@ func (s *Sum) Add(a *Page) []check.Finding {
 }
 
 // Again returns what Add did for the findings of a page, and counts nothing.
-func (s *Sum) Again(findings []check.Finding, lives []int) []check.Finding {
+func (s *SiteResult) Again(findings []check.Finding, lives []int) []check.Finding {
 	totals := s.Totals
 	defer func() { s.Totals = totals }()
 	return s.settle(findings, lives)
 }
 
 // count counts how the items stand on a page.
-func (s *Sum) count(a *Page) {
+func (s *SiteResult) count(a *PageResult) {
 	if a.Items == nil {
 		return
 	}
@@ -259,7 +259,7 @@ func (s *Sum) count(a *Page) {
 }
 
 // settle gives findings the severity that they have here, and counts those that are left out.
-func (s *Sum) settle(fs []check.Finding, lives []int) []check.Finding {
+func (s *SiteResult) settle(fs []check.Finding, lives []int) []check.Finding {
 	kept := fs[:0]
 	for _, f := range fs {
 		keep, accepted := s.settlement.Apply(&f, lives)
@@ -278,7 +278,7 @@ func (s *Sum) settle(fs []check.Finding, lives []int) []check.Finding {
 
 // OfSite returns the findings that only all pages together show: those of the checks of the
 // site, of the lines of the gate file, and others that the caller has.
-func (s *Sum) OfSite(pass *check.SitePass, others []check.Finding) (out []check.Finding) {
+func (s *SiteResult) OfSite(pass *check.SitePass, others []check.Finding) (out []check.Finding) {
 	pass.Gathered = s.Gathered
 	all := append(checks.RunSite(pass), others...)
 	if s.tally != nil {
@@ -291,7 +291,7 @@ func (s *Sum) OfSite(pass *check.SitePass, others []check.Finding) (out []check.
 }
 
 // DropsNote reports whether a finding is a note that nobody asks for, which is counted then.
-func (s *Sum) DropsNote(f check.Finding) bool {
+func (s *SiteResult) DropsNote(f check.Finding) bool {
 	if f.Severity == problem.Note {
 		s.Totals.Notes++
 	}
@@ -299,7 +299,7 @@ func (s *Sum) DropsNote(f check.Finding) bool {
 }
 
 // Count counts findings by severity, in all and by page, beside what is counted already.
-func (s *Sum) Count(findings iter.Seq[check.Finding]) {
+func (s *SiteResult) Count(findings iter.Seq[check.Finding]) {
 	t := Count(s.Pages, findings)
 	s.Totals.Errors += t.Errors
 	s.Totals.Warnings += t.Warnings

@@ -30,7 +30,7 @@ func gateOf(t *testing.T, text string) *pageedit.Gate {
 
 // pageOf is the audit of a page: source is what the gate gets, and output, made of what it
 // writes, what is audited.
-func pageOf(g *pageedit.Gate, gate Gate, path, source string, output func(string) string) *Page {
+func pageOf(g *pageedit.Gate, gate GateSummary, path, source string, output func(string) string) *PageResult {
 	known := page.Page{Path: path, File: strings.TrimPrefix(path, "/") + "index.html"}
 	result := g.Page([]byte(source), known)
 	taken := itemmatch.Take([]byte(output(string(result.File))), known, g, nil)
@@ -62,7 +62,7 @@ accept: [{check: title-shared, pages: /b/, note: so be it}, {check: leaked-item,
 		return func(s string) string { return strings.Replace(s, "<p>x</p>", what, 1) }
 	}
 	prepared := NewGate(g)
-	pages := []*Page{
+	pages := []*PageResult{
 		pageOf(g, prepared, "/a/", fmt.Sprintf(doc, "A"), without("<b class=note>n</b>")),
 		pageOf(g, prepared, "/b/", fmt.Sprintf(doc, "Same"), with(`<script src=/kit.js></script>`)),
 		pageOf(g, prepared, "/c/", fmt.Sprintf(doc, "Same"), with(`<script src=/kit.js></script>`)),
@@ -75,8 +75,8 @@ accept: [{check: title-shared, pages: /b/, note: so be it}, {check: leaked-item,
 		Pages    []PageSum
 		Numbers  [3]int
 	}
-	sum := func(pages []*Page, noNotes bool) (o outcome) {
-		s := NewSum(NewGate(g))
+	sum := func(pages []*PageResult, noNotes bool) (o outcome) {
+		s := NewSiteResult(NewGate(g))
 		s.NoNotes = noNotes
 		var all []check.Finding
 		for _, p := range pages {
@@ -118,13 +118,13 @@ accept: [{check: title-shared, pages: /b/, note: so be it}, {check: leaked-item,
 	if quiet := sum(pages, true); quiet.Totals != first.Totals || !reflect.DeepEqual(quiet.Findings, first.Findings) {
 		t.Errorf("without notes: %+v, not %+v", quiet.Totals, first.Totals)
 	}
-	var back []*Page
+	var back []*PageResult
 	for _, p := range pages {
 		text, err := json.Marshal(p)
 		if err != nil {
 			t.Fatal(err)
 		}
-		read := &Page{}
+		read := &PageResult{}
 		if err := json.Unmarshal(text, read); err != nil {
 			t.Fatal(err)
 		}
@@ -138,7 +138,7 @@ accept: [{check: title-shared, pages: /b/, note: so be it}, {check: leaked-item,
 // TestUnknownFact: a fact of a kind that this version does not know is an error, not a silence.
 func TestUnknownFact(t *testing.T) {
 	for _, text := range []string{`{"facts":{"no-such":{}}}`, `{"facts":{"title":3}}`, `{"facts":[]}`} {
-		if err := json.Unmarshal([]byte(text), &Page{}); err == nil {
+		if err := json.Unmarshal([]byte(text), &PageResult{}); err == nil {
 			t.Errorf("%s was read", text)
 		}
 	}

@@ -59,13 +59,13 @@ type Finding struct {
 	Pages int `json:"pages,omitempty"`
 }
 
-// State is what the record knows of an output, told by whoever reads it.
-type State uint8
+// OutputState is what the record knows of an output, told by whoever reads it.
+type OutputState uint8
 
 const (
-	Applied State = iota // it is what was applied, and that is up to date
-	Stale                // gate file, facts or source are newer
-	Edited               // it was changed since it was applied
+	Applied OutputState = iota // it is what was applied, and that is up to date
+	Stale                      // gate file, facts or source are newer
+	Edited                     // it was changed since it was applied
 )
 
 // A Pass is one page on its way through the checks.
@@ -74,8 +74,8 @@ type Pass struct {
 	leads int // see leadsAway
 	*inventory.Record
 	Site  *Site
-	Gated *itemmatch.Page // nil where there is no gate file
-	State State
+	Gated *itemmatch.Comparison // nil where there is no gate file
+	State OutputState
 	// Rendered is what a browser made of the page, on each screen; none where it was not opened.
 	Rendered []*pageload.Record
 

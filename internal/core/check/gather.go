@@ -41,8 +41,8 @@ type AllLoads struct {
 	Pages    int
 	Loaded   map[string]int // paths that elements load -> elements
 	Imported map[string]*imported
-	asked    map[string]*Asked // by the file that asks and the target
-	Items    map[string]string // scripts and stylesheets that items claim -> the first item, by name
+	asked    map[string]*FileRequest // by the file that asks and the target
+	Items    map[string]string       // scripts and stylesheets that items claim -> the first item, by name
 }
 
 // imported is a file that pages get by imports.
@@ -51,9 +51,9 @@ type imported struct {
 	By    string // the first file, by name, that imports it
 }
 
-// An Asked is a file that another file of the site asks for. Whatever is wrong with it is wrong
+// A FileRequest is a file that another file of the site asks for. Whatever is wrong with it is wrong
 // there, however many pages load that file.
-type Asked struct {
+type FileRequest struct {
 	request
 	pages  int
 	Secure bool // one of the pages comes over https
@@ -94,7 +94,7 @@ var LoadFact = &Kind[loads, AllLoads]{
 	},
 	Add: func(sum *AllLoads, _ PageAt, l *loads) {
 		if sum.Loaded == nil {
-			sum.Loaded, sum.Imported, sum.asked, sum.Items = map[string]int{}, map[string]*imported{}, map[string]*Asked{}, map[string]string{}
+			sum.Loaded, sum.Imported, sum.asked, sum.Items = map[string]int{}, map[string]*imported{}, map[string]*FileRequest{}, map[string]string{}
 		}
 		sum.Pages++
 		for _, file := range l.Own {
@@ -120,7 +120,7 @@ var LoadFact = &Kind[loads, AllLoads]{
 			key := m.By + "\x00" + m.Target
 			a := sum.asked[key]
 			if a == nil {
-				a = &Asked{request: m}
+				a = &FileRequest{request: m}
 				sum.asked[key] = a
 			}
 			a.pages++
@@ -131,7 +131,7 @@ var LoadFact = &Kind[loads, AllLoads]{
 }
 
 // Says tells who asks for it and on how many pages.
-func (a *Asked) Says() string {
+func (a *FileRequest) Says() string {
 	how := a.How()
 	if a.Named {
 		how = "names"
@@ -140,7 +140,7 @@ func (a *Asked) Says() string {
 }
 
 // EachAsked visits what files ask for, in one order.
-func (s *SitePass) EachAsked(visit func(*Asked)) {
+func (s *SitePass) EachAsked(visit func(*FileRequest)) {
 	all := LoadFact.All(s).asked
 	for _, key := range slices.Sorted(maps.Keys(all)) {
 		visit(all[key])
@@ -148,7 +148,7 @@ func (s *SitePass) EachAsked(visit func(*Asked)) {
 }
 
 // AtAsked adds a finding at the file that asks.
-func (s *SitePass) AtAsked(a *Asked, message, remedy string) *Finding {
+func (s *SitePass) AtAsked(a *FileRequest, message, remedy string) *Finding {
 	line := max(a.Line, 1)
 	if a.Line == 0 {
 		line = s.LineOf(a.By, a.Target)

@@ -126,7 +126,7 @@ func (p *Pass) IsIn(item string) bool {
 }
 
 // MetaOf is what a document says: its title, or the content of a meta or link.
-func MetaOf(elements []pageload.Element, what string) (value string, by *pageload.By, has bool) {
+func MetaOf(elements []pageload.DOMElement, what string) (value string, by *pageload.By, has bool) {
 	for i := range elements {
 		e := &elements[i]
 		switch {

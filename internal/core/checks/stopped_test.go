@@ -17,7 +17,7 @@ import (
 func TestStoppedThere(t *testing.T) {
 	const text = "<!doctype html>\n<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'\">\n<script src=/box.js></script>\n"
 	request := func(target, failed, detail string, asked int) pageload.Request {
-		return pageload.Request{URL: "https://ternhill.example" + target, Target: target, Failed: failed, Detail: detail, Asked: pageload.Asked{By: "script", Request: asked}}
+		return pageload.Request{URL: "https://ternhill.example" + target, Target: target, Failed: failed, Detail: detail, Asked: pageload.Initiator{By: "script", Request: asked}}
 	}
 	page0, box := request("/", "", "", -1), request("/box.js", "", "", 0)
 	late := request("https://data.example/x.js", pageload.Policy, "script-src-elem", 1)
@@ -62,11 +62,11 @@ func TestStoppedThere(t *testing.T) {
 // TestLoadedAgain: what a script puts in that the page, or another script, has loaded already is a second time;
 // what is no script and no stylesheet is not.
 func TestLoadedAgain(t *testing.T) {
-	element := func(tag, what, target, came string) pageload.Element {
-		return pageload.Element{Tag: tag, What: what, Target: target, Party: "own", Came: came}
+	element := func(tag, what, target, came string) pageload.DOMElement {
+		return pageload.DOMElement{Tag: tag, What: what, Target: target, Party: "own", Came: came}
 	}
 	p := &check.Pass{Record: inventory.Take([]byte("<!doctype html>\n<script src=/a.js></script>"), page.Page{Path: "/"}, weburl.NewSite("https://ternhill.example"), nil),
-		Rendered: []*pageload.Record{{Path: "/", Screen: "1280x800", Elements: []pageload.Element{
+		Rendered: []*pageload.Record{{Path: "/", Screen: "1280x800", Elements: []pageload.DOMElement{
 			element("script", "", "/a.js", "page"), element("script", "", "/a.js", "script"), element("script", "", "/page.js", "page"), element("script", "", "/page.js", "page"),
 			element("link", "stylesheet", "/b.css", "script"), element("link", "stylesheet", "/b.css", "script"), element("script", "", "/b.css", "script"),
 			element("link", "icon", "/i.png", "page"), element("link", "icon", "/i.png", "script"), element("img", "", "/i.png", "script"), element("img", "", "/i.png", "script"),

@@ -33,7 +33,7 @@ type Result struct {
 	Came    []Thing         `json:"came"`    // what is on pages on which it was not
 	Went    []Thing         `json:"went"`    // what is no longer on pages
 	Moved   []Thing         `json:"moved"`   // what stands in another half, or runs otherwise
-	Pages   []Page          `json:"pages"`   // that changed in what they load
+	Pages   []PageChange    `json:"pages"`   // that changed in what they load
 	Others  []string        `json:"others"`  // pages that differ in something else than what came, went and moved
 	Rests   []Rest          `json:"rests"`   // the same with how much, where the texts of both sides are at hand
 	Untold  []string        `json:"untold"`  // pages of which it cannot be told: a side is a saved audit
@@ -47,8 +47,8 @@ type Result struct {
 
 // Felt is what a browser made of two sides.
 type Felt struct {
-	Before *pageload.Sum `json:"before"`
-	After  *pageload.Sum `json:"after"`
+	Before *pageload.Summary `json:"before"`
+	After  *pageload.Summary `json:"after"`
 }
 
 // A Rest is what differs on a page besides what came, went and moved: text, other
@@ -88,8 +88,8 @@ type Thing struct {
 	Pages []string `json:"pages"`
 }
 
-// A Page is one page that changed in what it loads.
-type Page struct {
+// A PageChange is one page that changed in what it loads.
+type PageChange struct {
 	Path   string `json:"path"`
 	Before Totals `json:"before"`
 	After  Totals `json:"after"`
@@ -107,7 +107,7 @@ func Compare(before, after *Side, rests func([]Cut) []*Rest) *Result {
 		Came:    []Thing{},
 		Went:    []Thing{},
 		Moved:   []Thing{},
-		Pages:   []Page{},
+		Pages:   []PageChange{},
 		Others:  []string{},
 		Rests:   []Rest{},
 		Untold:  []string{},
@@ -146,7 +146,7 @@ func Compare(before, after *Side, rests func([]Cut) []*Rest) *Result {
 		}
 		cut := things.page(was, rec)
 		if cut.Changed {
-			r.Pages = append(r.Pages, Page{rec.Path, totalsOf(was), totalsOf(rec)})
+			r.Pages = append(r.Pages, PageChange{rec.Path, totalsOf(was), totalsOf(rec)})
 		}
 		if was.Digest != rec.Digest {
 			cuts = append(cuts, cut)

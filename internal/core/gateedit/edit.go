@@ -231,14 +231,14 @@ const step = "  "
 
 // Set gives a key a value; the path leads to it from the top. What the path lacks
 // is made.
-func (d *Doc) Set(v Value, path ...string) error {
+func (d *Doc) Set(v NewValue, path ...string) error {
 	m, at, depth, err := d.find(path)
 	if err != nil {
 		return err
 	}
 	// What is missing below comes as mappings.
 	for i := len(path) - 1; i > depth; i-- {
-		v = Value{Keys: []string{path[i]}, Vals: []Value{v}}
+		v = NewValue{Keys: []string{path[i]}, Vals: []NewValue{v}}
 	}
 	key := path[depth]
 	switch {
@@ -262,7 +262,7 @@ func (d *Doc) Set(v Value, path ...string) error {
 }
 
 // unfolded writes a mapping of mappings one key a line.
-func (v Value) unfolded(key, indent string) []string {
+func (v NewValue) unfolded(key, indent string) []string {
 	if len(v.Keys) == 0 {
 		return v.block(key, indent, step)
 	}
@@ -274,7 +274,7 @@ func (v Value) unfolded(key, indent string) []string {
 }
 
 // Add adds an item or the like, one key a line, at the end of a mapping.
-func (d *Doc) Add(v Value, path ...string) error {
+func (d *Doc) Add(v NewValue, path ...string) error {
 	m, at, depth, err := d.find(path)
 	if err != nil {
 		return err
@@ -328,7 +328,7 @@ func (d *Doc) spaced(m *mapping) bool {
 
 // replace gives a field of a block mapping another value. Where both take one
 // line, only the value changes, and a comment behind it stays.
-func (d *Doc) replace(m *mapping, at int, v Value) {
+func (d *Doc) replace(m *mapping, at int, v NewValue) {
 	f := m.fields[at]
 	end := d.fieldEnd(m, at)
 	text, ok := v.inline(false)
@@ -344,7 +344,7 @@ func (d *Doc) replace(m *mapping, at int, v Value) {
 }
 
 // likeBefore keeps single quotes where the old value had them.
-func likeBefore(old, text string, v Value) string {
+func likeBefore(old, text string, v NewValue) string {
 	if strings.HasPrefix(old, "'") && strings.HasPrefix(text, `"`) && !strings.ContainsAny(v.Text, "\n\t") &&
 		v.Text != "" {
 		return "'" + strings.ReplaceAll(v.Text, "'", "''") + "'"
@@ -491,7 +491,7 @@ func flowParts(text string) (parts [][2]int) {
 }
 
 // setInFlow sets a key in a mapping in braces.
-func (d *Doc) setInFlow(m *mapping, at int, key string, v Value) error {
+func (d *Doc) setInFlow(m *mapping, at int, key string, v NewValue) error {
 	text, _, _ := d.flowText(m)
 	entry := scalar(key, true) + ": " + v.inFlow()
 	parts := flowParts(text)
@@ -616,7 +616,7 @@ func (d *Doc) Texts(path ...string) (out []string) {
 }
 
 // Append adds a text to the list of a key, or makes one of its single value.
-func (d *Doc) Append(v Value, path ...string) error {
+func (d *Doc) Append(v NewValue, path ...string) error {
 	m, at, depth, err := d.find(path)
 	if err != nil {
 		return err
@@ -672,7 +672,7 @@ func (d *Doc) Append(v Value, path ...string) error {
 
 // AppendRule adds a mapping to the end of a list of mappings, such as metadata, and
 // makes the list where there is none.
-func (d *Doc) AppendRule(v Value, path ...string) error {
+func (d *Doc) AppendRule(v NewValue, path ...string) error {
 	m, at, depth, err := d.find(path)
 	if err != nil {
 		return err
@@ -702,7 +702,7 @@ func (d *Doc) AppendRule(v Value, path ...string) error {
 }
 
 // entry writes a mapping as an entry of a list.
-func (v Value) entry(indent string) []string {
+func (v NewValue) entry(indent string) []string {
 	var out []string
 	for i, k := range v.Keys {
 		out = append(out, v.Vals[i].block(k, indent+"  ", step)...)

@@ -49,14 +49,14 @@ func TestEdits(t *testing.T) {
 		{"a value, its comment stays", func(d *Doc) error { return d.Set(Text("/visit/"), "items", "counter", "pages") }, []string{"pages: all  ", "pages: /visit/  "}},
 		{"single quotes stay", func(d *Doc) error { return d.Set(Text(`it's: "x"`), "items", "counter", "note") }, []string{`'each "spring"'`, `'it''s: "x"'`}},
 		{"a list", func(d *Doc) error {
-			return d.Set(Value{List: []Value{Text("members"), Text("has([a=b])")}}, "items", "counter", "except")
+			return d.Set(NewValue{List: []NewValue{Text("members"), Text("has([a=b])")}}, "items", "counter", "except")
 		}, []string{"except: members", `except: [members, "has([a=b])"]`}},
 		{"a new key", func(d *Doc) error { return d.Set(Raw("true"), "items", "counter", "disabled") }, []string{"note: 'each \"spring\"'\n", "note: 'each \"spring\"'\n    disabled: true\n"}},
 		{"a new key before a last comment", func(d *Doc) error { return d.Set(Text("now"), "items", "map", "load") }, []string{"      - counter     # too\n", "      - counter     # too\n    load: now\n"}},
 		{"a block list by a value", func(d *Doc) error { return d.Set(Text("kit"), "items", "map", "needs") }, []string{"needs:\n      - kit\n      - counter     # too\n", "needs: kit\n"}},
 		{"text of several lines", func(d *Doc) error { return d.Set(Text("a\n\n b: #c"), "items", "counter", "code") }, []string{`code: <meta name="a" content="b">`, "code: |-\n      a\n\n       b: #c"}},
 		{"texts of several lines in braces", func(d *Doc) error {
-			return d.Set(Value{List: []Value{Text("a\nb"), Text("c")}}, "items", "kit", "script-text")
+			return d.Set(NewValue{List: []NewValue{Text("a\nb"), Text("c")}}, "items", "kit", "script-text")
 		}, []string{"has(.slides)}", `has(.slides), script-text: ["a\nb", c]}`}},
 		{"in braces", func(d *Doc) error { return d.Set(Text("a, b: c"), "items", "kit", "note") }, []string{"has(.slides)}", `has(.slides), note: "a, b: c"}`}},
 		{"a value in braces", func(d *Doc) error { return d.Set(Text("none"), "items", "kit", "pages") }, []string{"pages: has(.slides)", "pages: none"}},
@@ -64,7 +64,7 @@ func TestEdits(t *testing.T) {
 		{"below, in braces", func(d *Doc) error { return d.Set(Text("dot"), "items", "map", "params", "shape", "value") }, []string{"value: ring", "value: dot"}},
 		{"what is missing is made", func(d *Doc) error { return d.Set(Text("1"), "items", "counter", "params", "n") }, []string{"note: 'each \"spring\"'\n", "note: 'each \"spring\"'\n    params: {n: 1}\n"}},
 		{"an item is added", func(d *Doc) error {
-			return d.Add(Value{Keys: []string{"stylesheet", "pages"}, Vals: []Value{Text("/a.css"), Text("@{x}")}}, "items", "new")
+			return d.Add(NewValue{Keys: []string{"stylesheet", "pages"}, Vals: []NewValue{Text("/a.css"), Text("@{x}")}}, "items", "new")
 		}, []string{"    # a last word\n", "    # a last word\n\n  new:\n    stylesheet: /a.css\n    pages: \"@{x}\"\n"}},
 		{"a mapping is made", func(d *Doc) error { return d.Set(Text("T"), "site", "name") }, []string{"  /x/: {out: [map, kit]}\n", "  /x/: {out: [map, kit]}\n\nsite:\n  name: T\n"}},
 		{"added to a value", func(d *Doc) error { return d.Append(Text("/x/"), "items", "counter", "except") }, []string{"except: members", "except: [members, /x/]"}},
@@ -100,7 +100,7 @@ func TestEdits(t *testing.T) {
 	}
 }
 
-var rule = Value{Keys: []string{"pages", "icon"}, Vals: []Value{Text("all"), Text("/i.svg?a: b")}}
+var rule = NewValue{Keys: []string{"pages", "icon"}, Vals: []NewValue{Text("all"), Text("/i.svg?a: b")}}
 
 // TestRules: a rule goes to the end of the list that is there, written as the others.
 func TestRules(t *testing.T) {
@@ -126,7 +126,7 @@ func TestRules(t *testing.T) {
 
 // TestFirstItem: files that have no items yet, or none any more.
 func TestFirstItem(t *testing.T) {
-	item := Value{Keys: []string{"script"}, Vals: []Value{Text("/a.js")}}
+	item := NewValue{Keys: []string{"script"}, Vals: []NewValue{Text("/a.js")}}
 	for text, want := range map[string]string{
 		"yellowgate: 1":                           "yellowgate: 1\n\nitems:\n  a:\n    script: /a.js\n",
 		"yellowgate: 1\nitems:\nper-page: {}\n":   "yellowgate: 1\nitems:\n  a:\n    script: /a.js\nper-page: {}\n",

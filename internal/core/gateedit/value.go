@@ -6,25 +6,25 @@ import (
 	"strings"
 )
 
-// A Value is what a key is to have: a text, YAML as it is written, or a list or
+// A NewValue is what a key is to have: a text, YAML as it is written, or a list or
 // mapping of values.
-type Value struct {
+type NewValue struct {
 	Text string
-	Raw  string  // YAML in flow style, put in as it is
-	List []Value // more than one
+	Raw  string     // YAML in flow style, put in as it is
+	List []NewValue // more than one
 	Keys []string
-	Vals []Value // of a mapping, by Keys
+	Vals []NewValue // of a mapping, by Keys
 }
 
 // Text is a value that is a text.
-func Text(s string) Value { return Value{Text: s} }
+func Text(s string) NewValue { return NewValue{Text: s} }
 
 // Raw is a value given in YAML.
-func Raw(s string) Value { return Value{Raw: s} }
+func Raw(s string) NewValue { return NewValue{Raw: s} }
 
 // inline writes a value on one line; ok is false where it takes several. Within
 // brackets, commas and brackets need quotes too.
-func (v Value) inline(flow bool) (text string, ok bool) {
+func (v NewValue) inline(flow bool) (text string, ok bool) {
 	if v.lines() {
 		return "", false
 	}
@@ -35,21 +35,21 @@ func (v Value) inline(flow bool) (text string, ok bool) {
 }
 
 // isText reports whether a value is neither YAML, nor a list, nor a mapping.
-func (v Value) isText() bool { return v.Raw == "" && len(v.List)+len(v.Keys) == 0 }
+func (v NewValue) isText() bool { return v.Raw == "" && len(v.List)+len(v.Keys) == 0 }
 
 // lines reports whether a value is better written as a block of several lines.
-func (v Value) lines() bool {
+func (v NewValue) lines() bool {
 	if v.isText() {
 		text := strings.TrimRight(v.Text, "\n")
 		return strings.Contains(text, "\n") && !awkward.MatchString(text)
 	}
-	several := func(x Value) bool { return x.lines() }
+	several := func(x NewValue) bool { return x.lines() }
 	return strings.Contains(v.Raw, "\n") || slices.ContainsFunc(v.List, several) || slices.ContainsFunc(v.Vals, several)
 }
 
 // line is a text as it is written on one line: a line end at the end of a single
 // one goes.
-func (v Value) line() string {
+func (v NewValue) line() string {
 	if text := strings.TrimRight(v.Text, "\n"); !strings.Contains(text, "\n") {
 		return text
 	}
@@ -57,7 +57,7 @@ func (v Value) line() string {
 }
 
 // inFlow writes any value within brackets, several lines in quotes.
-func (v Value) inFlow() string {
+func (v NewValue) inFlow() string {
 	var parts []string
 	switch {
 	case v.Raw != "":
@@ -80,7 +80,7 @@ func (v Value) inFlow() string {
 var awkward = regexp.MustCompile(`^\s|[ \t]\n|\s$|\t`)
 
 // block writes "key: value" as lines, indented.
-func (v Value) block(key, indent, step string) []string {
+func (v NewValue) block(key, indent, step string) []string {
 	key = scalar(key, false)
 	if text, ok := v.inline(false); ok && len(indent)+len(key)+len(text) < 100 || ok && len(v.List)+len(v.Keys) == 0 {
 		return []string{indent + key + ": " + text}

@@ -149,7 +149,7 @@ func Read(text []byte) ([]*pageload.Record, error) {
 		at[p.ID] = i
 		records[i] = &pageload.Record{
 			Format:   pageload.Format,
-			Elements: []pageload.Element{},
+			Elements: []pageload.DOMElement{},
 			Requests: []pageload.Request{},
 		}
 		records[i].Measured.Loaded = math.Max(p.Timings.Load, 0)
@@ -169,7 +169,7 @@ func Read(text []byte) ([]*pageload.Record, error) {
 		}
 		x := requestOf(e, f.Log.Pages[i].Started, len(r.Requests))
 		if from, ok := redirects[i][x.URL]; ok {
-			x.Asked = pageload.Asked{By: "redirect", URL: r.Requests[from].URL, Request: from}
+			x.Asked = pageload.Initiator{By: "redirect", URL: r.Requests[from].URL, Request: from}
 			if x.Kind == "frame" {
 				x.Kind = r.Requests[from].Kind
 			}
@@ -295,7 +295,7 @@ func failure(text string) string {
 	return strings.ToLower(strings.TrimPrefix(text, "net::"))
 }
 
-func askedOf(i *initiator) (a pageload.Asked) {
+func askedOf(i *initiator) (a pageload.Initiator) {
 	a.Request, a.By = -1, "other"
 	if i == nil {
 		return a

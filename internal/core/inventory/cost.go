@@ -114,8 +114,8 @@ func (r *Record) All() iter.Seq[*Element] {
 	}
 }
 
-// A Sum is what a page's media of one kind come to, or what its stylesheets may ask for.
-type Sum struct {
+// A Subtotal is what a page's media of one kind come to, or what its stylesheets may ask for.
+type Subtotal struct {
 	Kind  string `json:"kind"`
 	Files int    `json:"files"` // each address once
 	Bytes int    `json:"bytes"`
@@ -127,13 +127,13 @@ type Sum struct {
 
 // MediaSums sums up the media by kind, and the pictures and fonts that the page's stylesheets
 // name: a browser asks for those once a rule matches.
-func (r *Record) MediaSums() (out []Sum) {
+func (r *Record) MediaSums() (out []Subtotal) {
 	seen := map[[2]string]bool{}
 	add := func(kind, target, party string, bytes int, dead, noscript bool) {
-		i := slices.IndexFunc(out, func(s Sum) bool { return s.Kind == kind })
+		i := slices.IndexFunc(out, func(s Subtotal) bool { return s.Kind == kind })
 		if i < 0 {
 			i = len(out)
-			out = append(out, Sum{Kind: kind})
+			out = append(out, Subtotal{Kind: kind})
 		}
 		if target == "" || seen[[2]string{kind, target}] {
 			return

@@ -41,16 +41,16 @@ type Import struct {
 type Follower interface {
 	// Follow returns what a file of the site imports, itself or through others,
 	// in the order in which a browser learns of it.
-	Follow(site *weburl.Site, path string, module bool) []Import
+	Follow(site *weburl.SiteURL, path string, module bool) []Import
 	// FollowText does the same for an inline text of a page.
-	FollowText(base weburl.Page, site *weburl.Site, text []byte, module bool) []Import
+	FollowText(base weburl.Base, site *weburl.SiteURL, text []byte, module bool) []Import
 	// FollowScript returns what a script asks for as it runs: the file at a path, or an
 	// inline text that begins in a line of the page. What it gets by that is followed too.
-	FollowScript(base weburl.Page, site *weburl.Site, path string, text []byte, line int) []Import
+	FollowScript(base weburl.Base, site *weburl.SiteURL, path string, text []byte, line int) []Import
 	// StyleFiles returns what a stylesheet of the site names with url().
-	StyleFiles(site *weburl.Site, path string) []Import
+	StyleFiles(site *weburl.SiteURL, path string) []Import
 	// TextFiles does the same for an inline text that begins in a line of the page.
-	TextFiles(base weburl.Page, text []byte, line int) []Import
+	TextFiles(base weburl.Base, text []byte, line int) []Import
 }
 
 // Imports follows imports, each file once. It may be used from several goroutines.
@@ -66,7 +66,7 @@ type Imports struct {
 
 // An asked is what a script asks for, and the line of its file.
 type asked struct {
-	syntax.Asked
+	syntax.Request
 	line int
 }
 
@@ -80,7 +80,7 @@ type importKey struct {
 }
 
 // Follow implements Follower.
-func (m *Imports) Follow(site *weburl.Site, path string, module bool) []Import {
+func (m *Imports) Follow(site *weburl.SiteURL, path string, module bool) []Import {
 	key := importKey{path, module}
 	if v, ok := m.reached.Load(key); ok {
 		return v.([]Import)
@@ -94,7 +94,7 @@ func (m *Imports) Follow(site *weburl.Site, path string, module bool) []Import {
 }
 
 // FollowText implements Follower.
-func (m *Imports) FollowText(base weburl.Page, site *weburl.Site, text []byte, module bool) []Import {
+func (m *Imports) FollowText(base weburl.Base, site *weburl.SiteURL, text []byte, module bool) []Import {
 	urls := written(text, module)
 	if len(urls) == 0 {
 		return nil
@@ -122,10 +122,10 @@ func (m *Imports) of(key importKey) (urls []string) {
 }
 
 // follow goes breadth first, each file once: circles are allowed.
-func (m *Imports) follow(site *weburl.Site, base weburl.Page, by string, urls []string, module bool) (out []Import) {
+func (m *Imports) follow(site *weburl.SiteURL, base weburl.Base, by string, urls []string, module bool) (out []Import) {
 	seen := map[string]bool{by: true}
 	type asked struct {
-		base weburl.Page
+		base weburl.Base
 		by   string
 		urls []string
 	}
@@ -158,7 +158,7 @@ func (m *Imports) follow(site *weburl.Site, base weburl.Page, by string, urls []
 }
 
 // FollowScript implements Follower.
-func (m *Imports) FollowScript(base weburl.Page, site *weburl.Site, path string, text []byte, line int) (out []Import) {
+func (m *Imports) FollowScript(base weburl.Base, site *weburl.SiteURL, path string, text []byte, line int) (out []Import) {
 	seen := map[string]bool{path: true}
 	type script struct {
 		path  string
@@ -219,7 +219,7 @@ func askedBy(text []byte, before int) (out []asked) {
 		return nil
 	}
 	list := syntax.ScriptAsks(text).List
-	slices.SortStableFunc(list, func(a, b syntax.Asked) int { return a.Offset - b.Offset })
+	slices.SortStableFunc(list, func(a, b syntax.Request) int { return a.Offset - b.Offset })
 	lines := lineCounter{text: text, line: before + 1}
 	for _, a := range list {
 		out = append(out, asked{a, lines.at(a.Offset)})
@@ -310,7 +310,7 @@ func (r *Record) once() {
 
 // follow lists what an element's file or text imports. A file that the page
 // imports by another element already is fetched once.
-func (r *Record) follow(e *Element, site *weburl.Site, weights Weights) {
+func (r *Record) follow(e *Element, site *weburl.SiteURL, weights Weights) {
 	f, ok := weights.(Follower)
 	if !ok || !r.live(e.El) {
 		return

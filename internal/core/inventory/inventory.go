@@ -42,11 +42,11 @@ type Record struct {
 	Again []Import `json:"-"`
 	// Extras are elements of items that load and describe nothing, such as a container:
 	// they are compared, and no part of the inventory.
-	Extras []Element      `json:"-"`
-	Source *markup.Source `json:"-"`
-	Scan   *markup.Page   `json:"-"`
-	Page   page.Page      `json:"-"`
-	Base   weburl.Page    `json:"-"`
+	Extras []Element        `json:"-"`
+	Source *markup.Source   `json:"-"`
+	Scan   *markup.Document `json:"-"`
+	Page   page.Page        `json:"-"`
+	Base   weburl.Base      `json:"-"`
 
 	bases    weburl.Bases
 	imported map[string]bool // targets that are listed already
@@ -104,7 +104,7 @@ func (r *Record) Lean() {
 		}
 	}
 	r.Elements = slices.Clip(kept)
-	r.Page, r.Base, r.bases, r.imported = page.Page{}, weburl.Page{}, weburl.Bases{}, nil
+	r.Page, r.Base, r.bases, r.imported = page.Page{}, weburl.Base{}, weburl.Bases{}, nil
 }
 
 // NoteExtras lists elements of items that load nothing: marked regions without an element
@@ -160,13 +160,13 @@ type Weights interface {
 }
 
 // Take reads a page. known holds its path and file; weights may be nil.
-func Take(file []byte, known page.Page, site *weburl.Site, weights Weights) *Record {
+func Take(file []byte, known page.Page, site *weburl.SiteURL, weights Weights) *Record {
 	src := markup.ReadAs(file, known.Answer.Charset())
 	return TakeScanned(src, markup.ScanTags(src.Text, nil), known, site, weights)
 }
 
 // TakeScanned is Take for a page that was read already.
-func TakeScanned(src *markup.Source, scan *markup.Page, known page.Page, site *weburl.Site, weights Weights) *Record {
+func TakeScanned(src *markup.Source, scan *markup.Document, known page.Page, site *weburl.SiteURL, weights Weights) *Record {
 	r := &Record{
 		Format:   Format,
 		Path:     known.Path,

@@ -349,7 +349,7 @@ func candidates(srcset string) (urls []string) {
 
 // StyleFiles lists what stylesheets of the site name with url(): the pictures and fonts that a
 // page with a matching rule gets. It may be used from several goroutines.
-func (m *Imports) StyleFiles(site *weburl.Site, path string) []Import {
+func (m *Imports) StyleFiles(site *weburl.SiteURL, path string) []Import {
 	if v, ok := m.files.Load(path); ok {
 		return v.([]Import)
 	}
@@ -362,11 +362,11 @@ func (m *Imports) StyleFiles(site *weburl.Site, path string) []Import {
 }
 
 // TextFiles implements Follower.
-func (m *Imports) TextFiles(base weburl.Page, text []byte, line int) []Import {
+func (m *Imports) TextFiles(base weburl.Base, text []byte, line int) []Import {
 	return m.styleFiles(base, "", text, line-1)
 }
 
-func (m *Imports) styleFiles(base weburl.Page, by string, text []byte, before int) (out []Import) {
+func (m *Imports) styleFiles(base weburl.Base, by string, text []byte, before int) (out []Import) {
 	seen := map[string]bool{}
 	lines := lineCounter{text: text, line: before + 1}
 	faces := map[int][]int{} // the files of each font

@@ -69,7 +69,7 @@ items:
 			text = text[:max(at, 0)] + put + text[max(at, 0):]
 		}
 		record := Take([]byte(text), known, g, nil)
-		h := &holder{Page: &Page{Gate: g, Result: g.Page([]byte(source), known), Items: make([]Presence, len(f.Items))}, r: record.Record, folds: map[string]string{}, claimed: newCover(len(text))}
+		h := &holder{Comparison: &Comparison{Gate: g, Result: g.Page([]byte(source), known), Items: make([]Presence, len(f.Items))}, r: record.Record, folds: map[string]string{}, claimed: newCover(len(text))}
 		h.marks()
 		h.expect()
 		h.search()

@@ -209,5 +209,5 @@ func (h *holder) lackingFound(item int, needle folded, text string, used map[int
 	if end == 0 {
 		end = len(text)
 	}
-	p.Gone = append(p.Gone, Element{Tag: name, Text: markup.CollapseSpace(text[:end])})
+	p.Gone = append(p.Gone, MissingElement{Tag: name, Text: markup.CollapseSpace(text[:end])})
 }

@@ -100,7 +100,7 @@ func (h *holder) take(x *piece) {
 
 // add counts copies of one text of a part. all is how often items write it, this one and
 // others.
-func (p *Part) add(at []Occurrence, want, all int) {
+func (p *PartFound) add(at []Occurrence, want, all int) {
 	if want == 0 {
 		p.At, p.Copies = append(p.At, at...), p.Copies+len(at)
 		return
@@ -115,7 +115,7 @@ func (p *Part) add(at []Occurrence, want, all int) {
 
 // takeTags counts those of a script or stylesheet. One whose other attributes are not
 // as the gate writes them is there all the same, and differs.
-func (h *holder) takeTags(x *piece, pp *Part) {
+func (h *holder) takeTags(x *piece, pp *PartFound) {
 	least := -1 // a built name may come out as several tags
 	for k := range x.tags {
 		t := &x.tags[k]
@@ -234,7 +234,7 @@ func (h *holder) otherwise(i, k int, more bool) {
 
 // byRegion takes marked regions of an item, in which nothing was recognised, for copies of
 // a part that it lacks.
-func (h *holder) byRegion(i int, pp *Part) {
+func (h *holder) byRegion(i int, pp *PartFound) {
 	for _, r := range h.regions {
 		if r.Name == h.Gate.File.Items[i].Name && !h.claimed.touches(r.Content) && pp.Lacking > 0 &&
 			len(bytes.TrimSpace(h.r.Source.Text[r.Content.Start:r.Content.End])) > 0 {
@@ -275,7 +275,7 @@ func (h *holder) beyond(find func(*haystack) []markup.Span) (out []markup.Span) 
 
 // classes looks whether the elements that get class names have them and, where the item
 // is out, whether elements have them to which the gate gives none.
-func (h *holder) classes(pp *Part, in bool) {
+func (h *holder) classes(pp *PartFound, in bool) {
 	if !in {
 		pp.Known = true
 		if h.Same || !bytes.Contains(h.r.Source.Text, []byte(strings.Fields(pp.Text)[0])) {
@@ -302,7 +302,7 @@ func (h *holder) classes(pp *Part, in bool) {
 }
 
 // matching lists the elements that a part gives class names to.
-func matching(src []byte, scan *markup.Page, part *gatefile.Part) []int {
+func matching(src []byte, scan *markup.Document, part *gatefile.Part) []int {
 	switch part.Selector.String() { // no tree for these
 	case "body":
 		if !scan.BodyTag.None() {
@@ -319,7 +319,7 @@ func matching(src []byte, scan *markup.Page, part *gatefile.Part) []int {
 }
 
 // classed lists those of them that have the names.
-func classed(src []byte, scan *markup.Page, part *gatefile.Part) (out []int) {
+func classed(src []byte, scan *markup.Document, part *gatefile.Part) (out []int) {
 	for _, at := range matching(src, scan, part) {
 		value, _ := markup.AttrValue(src, at, "class")
 		have := strings.Fields(value)

@@ -19,8 +19,8 @@ import (
 	"yellowgate/internal/core/pageedit"
 )
 
-// A Page is a page compared with what the gate says of it.
-type Page struct {
+// A Comparison is a page compared with what the gate says of it.
+type Comparison struct {
 	Gate   *pageedit.Gate
 	Result *pageedit.Result // the source page after the gate
 	Items  []Presence       // by item
@@ -42,8 +42,8 @@ type Occurrence struct {
 
 // Presence is what a page has of one item.
 type Presence struct {
-	Parts []Part // the item's own parts, in order
-	Found []int  // elements of the page, by number, that the item is found by; -1 for one that loads nothing
+	Parts []PartFound // the item's own parts, in order
+	Found []int       // elements of the page, by number, that the item is found by; -1 for one that loads nothing
 	// Replaced are elements of the page, by number, that the item stands in for
 	// and that are there all the same.
 	Replaced []int
@@ -55,14 +55,14 @@ type Presence struct {
 	// though all parts of the item are there.
 	Altered []Occurrence
 
-	Gone      []Element    // found elements that the gate lets stay and the page lacks
-	Changed   []Occurrence // found elements whose tag or text is another than the gate leaves
-	Doubled   []Occurrence // copies of found elements
-	Displaced []Displaced  // found elements in the other half of the page
+	Gone      []MissingElement // found elements that the gate lets stay and the page lacks
+	Changed   []Occurrence     // found elements whose tag or text is another than the gate leaves
+	Doubled   []Occurrence     // copies of found elements
+	Displaced []Displaced      // found elements in the other half of the page
 }
 
-// An Element is an element that is not on the page.
-type Element struct {
+// A MissingElement is an element that is not on the page.
+type MissingElement struct {
 	Tag  string
 	Text string // its start tag
 }
@@ -73,8 +73,8 @@ type Displaced struct {
 	Area string // where it belongs
 }
 
-// Part is what a page has of one part of an item.
-type Part struct {
+// PartFound is what a page has of one part of an item.
+type PartFound struct {
 	*gatefile.Part
 	Place  gatefile.Place
 	Known  bool // whether the part can be recognised on this page
@@ -89,7 +89,7 @@ type Part struct {
 }
 
 // First is the first copy of the part, or nil.
-func (p *Part) First() *Occurrence {
+func (p *PartFound) First() *Occurrence {
 	switch {
 	case len(p.At) > 0:
 		return &p.At[0]
@@ -118,12 +118,12 @@ func (p *Presence) Copies() int {
 }
 
 // Number is the number of an item, or -1.
-func (g *Page) Number(item string) int {
+func (g *Comparison) Number(item string) int {
 	return slices.IndexFunc(g.Gate.File.Items, func(it *gatefile.Item) bool { return it.Name == item })
 }
 
 // ItemAt is the item of which a copy stands at an offset of the page, or "".
-func (g *Page) ItemAt(at int) string {
+func (g *Comparison) ItemAt(at int) string {
 	for i := range g.Items {
 		for _, pp := range g.Items[i].Parts {
 			for _, o := range slices.Concat(pp.At, pp.Differs, pp.Surplus) {
@@ -157,7 +157,7 @@ type tag struct {
 
 // holder is what Compare needs on the way.
 type holder struct {
-	*Page
+	*Comparison
 	r       *inventory.Record
 	regions []markup.Region
 	pieces  []*piece
@@ -173,32 +173,32 @@ type holder struct {
 	folds map[string]string // tags, folded: the page and what is expected share most
 
 	expected     *markup.Source // what the gate writes, read
-	expectedScan *markup.Page
+	expectedScan *markup.Document
 	expectedHay  *haystack
 }
 
-// A Record is the record of a page that was scanned for the items of a gate.
-type Record struct {
+// A Scanned is the record of a page that was scanned for the items of a gate.
+type Scanned struct {
 	*inventory.Record
 	gate *pageedit.Gate
 }
 
 // Take reads a page so that it can be compared with what a gate says of it. known holds its path
 // and file; weights may be nil.
-func Take(file []byte, known page.Page, gate *pageedit.Gate, weights inventory.Weights) Record {
+func Take(file []byte, known page.Page, gate *pageedit.Gate, weights inventory.Weights) Scanned {
 	src := markup.ReadAs(file, known.Answer.Charset())
-	return Record{inventory.TakeScanned(src, gate.ScanAll(src), known, gate.Site, weights), gate}
+	return Scanned{inventory.TakeScanned(src, gate.ScanAll(src), known, gate.Site, weights), gate}
 }
 
 // Compare looks for the items of the gate on a page; source is the source page as the gate saw
 // it. Elements of the record that belong to an item are given its name.
-func Compare(record Record, source *pageedit.Result) *Page {
+func Compare(record Scanned, source *pageedit.Result) *Comparison {
 	r, gate := record.Record, record.gate
 	h := &holder{
-		Page:    &Page{Gate: gate, Result: source, Items: make([]Presence, len(gate.File.Items))},
-		r:       r,
-		folds:   map[string]string{},
-		claimed: newCover(len(r.Source.Text)),
+		Comparison: &Comparison{Gate: gate, Result: source, Items: make([]Presence, len(gate.File.Items))},
+		r:          r,
+		folds:      map[string]string{},
+		claimed:    newCover(len(r.Source.Text)),
 	}
 	h.Same = bytes.Equal(r.Source.File, source.File)
 	h.marks()
@@ -215,7 +215,7 @@ func Compare(record Record, source *pageedit.Result) *Page {
 		h.compareRegions()
 		h.compareFound()
 	}
-	return h.Page
+	return h.Comparison
 }
 
 // marks notes where regions of items stand.

@@ -27,7 +27,7 @@ func (h *holder) expect() {
 	for i, it := range h.Gate.File.Items {
 		p := &h.Items[i]
 		for k, part := range it.Parts {
-			pp := Part{Part: part, Place: it.PlaceOf(part)}
+			pp := PartFound{Part: part, Place: it.PlaceOf(part)}
 			put := written[[2]int{i, k}]
 			switch {
 			case part.Kind == gatefile.Classes:
@@ -403,7 +403,7 @@ func (h *holder) foldedPiece(x *piece) folded {
 }
 
 // expectation reads what the gate writes.
-func (h *holder) expectation() (*markup.Source, *markup.Page) {
+func (h *holder) expectation() (*markup.Source, *markup.Document) {
 	if h.expected == nil {
 		h.expected = markup.ReadAs(h.Result.File, h.Result.Page.Answer.Charset())
 		h.expectedScan = markup.Scan(h.expected.Text, nil)

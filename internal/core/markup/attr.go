@@ -221,7 +221,7 @@ func TextOf(src *Source, at int, name string) string {
 	if i == 0 {
 		return ""
 	}
-	s := scanner{src: src.Text, pos: i, page: &Page{}, unclosed: -1, messy: -1}
+	s := scanner{src: src.Text, pos: i, page: &Document{}, unclosed: -1, messy: -1}
 	var b strings.Builder
 	anchor := -1 // where the text of a link to the page itself begins
 	for {

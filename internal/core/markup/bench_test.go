@@ -27,7 +27,7 @@ func BenchmarkScan(b *testing.B) {
 	pages, size := benchPages(b)
 	b.SetBytes(size)
 	b.ReportAllocs()
-	p := &Page{}
+	p := &Document{}
 	for b.Loop() {
 		for _, src := range pages {
 			ScanInto(p, src, nil)
@@ -75,7 +75,7 @@ func BenchmarkWatch(b *testing.B) {
 	}
 	w := NewWatch(list...)
 	b.SetBytes(size)
-	p := &Page{}
+	p := &Document{}
 	for b.Loop() {
 		for _, src := range pages {
 			ScanInto(p, src, w)

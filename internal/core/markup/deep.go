@@ -107,7 +107,7 @@ func flatten(src []byte, most int) (f *flattening, cost int) {
 			}
 		}
 	}
-	s := scanner{src: src, page: &Page{}, unclosed: -1, messy: -1}
+	s := scanner{src: src, page: &Document{}, unclosed: -1, messy: -1}
 	for t := s.next(); t.kind != endOfFile; t = s.next() {
 		switch t.kind {
 		case startTag:

@@ -106,8 +106,8 @@ func EditText(piece string, offset int, edits []Edit) string {
 
 // HTMLBegin is where an html tag goes that the page leaves out: before its first
 // tag that is no doctype, else before its text.
-func (p *Page) HTMLBegin() int {
-	s := scanner{src: p.Src, page: &Page{}, unclosed: -1, messy: -1}
+func (p *Document) HTMLBegin() int {
+	s := scanner{src: p.Src, page: &Document{}, unclosed: -1, messy: -1}
 	if bytes.HasPrefix(p.Src, byteOrderMark) {
 		s.pos = len(byteOrderMark)
 	}
@@ -130,7 +130,7 @@ type Region struct {
 
 // Regions returns the outermost marked regions of a page, in order. A mark
 // without its partner is no region.
-func (p *Page) Regions() []Region {
+func (p *Document) Regions() []Region {
 	var out []Region
 	closing := map[string][]int{} // the numbers of closing marks, by text
 	for i, m := range p.Marks {
@@ -178,7 +178,7 @@ const ReloadMark = "serve-reload"
 
 // Unmark takes the marked regions out of a file, so that an output can serve as
 // a source. Without any, the file itself is returned. p is a scan of src.Text.
-func Unmark(src *Source, p *Page) []byte {
+func Unmark(src *Source, p *Document) []byte {
 	var cuts []Edit
 	for _, r := range p.Regions() {
 		cuts = append(cuts, Edit{r.Start, r.End, ""})
@@ -304,7 +304,7 @@ func TagEnd(src []byte, at int) int {
 
 // TakesChildren reports whether an element can be put into the one whose start
 // tag stands at the offset: it is not void, and its content is not text.
-func (p *Page) TakesChildren(at int) bool {
+func (p *Document) TakesChildren(at int) bool {
 	tag, end := readName(p.Src, at+1)
 	return !tag.rawText() && tag != TagPlaintext && !voidElement(p.Src[at+1:end])
 }
@@ -317,7 +317,7 @@ func BelongsToHead(code []byte) bool {
 }
 
 // RegionNames lists the names of the marked regions of a page, in order.
-func (p *Page) RegionNames() (names []string) {
+func (p *Document) RegionNames() (names []string) {
 	for _, r := range p.Regions() {
 		names = append(names, r.Name)
 	}

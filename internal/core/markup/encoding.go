@@ -94,7 +94,7 @@ func declaredCharset(head []byte) string {
 	if !bytes.Contains(head, []byte("harset")) && !bytes.Contains(bytes.ToLower(head), []byte("charset")) {
 		return ""
 	}
-	p := headPages.Get().(*Page)
+	p := headPages.Get().(*Document)
 	defer headPages.Put(p)
 	ScanInto(p, head, nil)
 	for _, e := range p.Elements {
@@ -120,7 +120,7 @@ func DeclaredEncoding(file []byte) string {
 }
 
 // headPages are scans of the beginnings of pages, used again.
-var headPages = sync.Pool{New: func() any { return &Page{} }}
+var headPages = sync.Pool{New: func() any { return &Document{} }}
 
 // MetaCharset returns the encoding label that the meta at the offset declares,
 // with charset or with http-equiv.

@@ -19,7 +19,7 @@ func (e *ExtentError) Error() string {
 // Extent returns where the content of the element begins and ends whose start
 // tag stands at the offset, and where the element itself ends: after its own
 // end tag or, if that is implied, before the tag that closes it.
-func (p *Page) Extent(start int) (content Span, end int, err error) {
+func (p *Document) Extent(start int) (content Span, end int, err error) {
 	if p.all == nil && p.worked > extentWork*len(p.Src)+1<<16 {
 		p.all = p.extents()
 	}
@@ -35,7 +35,7 @@ func (p *Page) Extent(start int) (content Span, end int, err error) {
 }
 
 // extent is Extent, and says how far it looked.
-func (p *Page) extent(start int) (content Span, end, to int, err error) {
+func (p *Document) extent(start int) (content Span, end, to int, err error) {
 	src := p.Src
 	to = start
 	if p.foreign && p.own == nil { // all tags are read once
@@ -64,7 +64,7 @@ func (p *Page) extent(start int) (content Span, end, to int, err error) {
 		foreign bool
 	}
 	stack := []open{{string(name), foreign}}
-	s := scanner{src: src, pos: at, page: &Page{}, unclosed: -1, messy: -1}
+	s := scanner{src: src, pos: at, page: &Document{}, unclosed: -1, messy: -1}
 	for {
 		top := stack[len(stack)-1]
 		if top.foreign && s.skipCDATA() {
@@ -124,7 +124,7 @@ func (p *Page) extent(start int) (content Span, end, to int, err error) {
 
 // insideForeign reports whether the tag at the offset is one of an svg's or
 // math's own.
-func (p *Page) insideForeign(start int) bool {
+func (p *Document) insideForeign(start int) bool {
 	if !p.foreign {
 		return false
 	}
@@ -135,9 +135,9 @@ func (p *Page) insideForeign(start int) bool {
 }
 
 // readForeign finds the tags that are an svg's or math's own, once.
-func (p *Page) readForeign() {
+func (p *Document) readForeign() {
 	p.own = map[int]bool{}
-	s := scanner{src: p.Src, page: &Page{Src: p.Src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}, unclosed: -1, messy: -1}
+	s := scanner{src: p.Src, page: &Document{Src: p.Src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}, unclosed: -1, messy: -1}
 	s.watch = &watching{src: p.Src, all: func(t token) {
 		if n := len(s.foreign); n > 0 {
 			if top := s.foreign[n-1]; top.ns != nsHTML && !top.htmlIn && !top.textIn {
@@ -211,7 +211,7 @@ func closedBy(open, next string) bool {
 // LineOf widens the range of an element to the line it stands alone on: the
 // line end before it and the spaces around it go too. An element that shares its
 // line keeps its range.
-func (p *Page) LineOf(el Span) Span {
+func (p *Document) LineOf(el Span) Span {
 	i := el.Start
 	for i > 0 && (p.Src[i-1] == ' ' || p.Src[i-1] == '\t') {
 		i--

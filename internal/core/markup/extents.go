@@ -15,7 +15,7 @@ const extentWork = 4
 
 // extents finds the extents of all elements of a page in one pass: what Extent would say of
 // each by itself.
-func (p *Page) extents() map[int]extent {
+func (p *Document) extents() map[int]extent {
 	src := p.Src
 	all := map[int]extent{}
 	type open struct {
@@ -36,7 +36,7 @@ func (p *Page) extents() map[int]extent {
 			all[o.start] = extent{Span{o.content, contentEnd}, end, nil}
 		}
 	}
-	s := scanner{src: src, page: &Page{}, unclosed: -1, messy: -1}
+	s := scanner{src: src, page: &Document{}, unclosed: -1, messy: -1}
 	for {
 		if len(stack) > 0 && stack[len(stack)-1].foreign && s.skipCDATA() {
 			continue

@@ -4,7 +4,7 @@ import "strings"
 
 // A Fragment is a scan of a piece of HTML that is to stand in a page.
 type Fragment struct {
-	Page *Page
+	Page *Document
 	// EndsHead is the offset of the first thing that a head may not hold, or -1.
 	EndsHead int
 	// Cut is the offset of the first comment, tag, template or text element
@@ -14,7 +14,7 @@ type Fragment struct {
 
 // ScanFragment reads a piece of HTML as it would be read at the start of a head.
 func ScanFragment(src []byte) Fragment {
-	p := &Page{Src: src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}
+	p := &Document{Src: src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}
 	s := scanner{src: src, page: p, unclosed: -1, messy: -1}
 	for m := mode(inHead); m != nil; {
 		m = m(&s)

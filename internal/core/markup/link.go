@@ -9,7 +9,7 @@ import (
 
 // BaseHref is the href of a page's first base element that has one, and where that stands;
 // "" where there is none.
-func BaseHref(src *Source, scan *Page) (href string, at int) {
+func BaseHref(src *Source, scan *Document) (href string, at int) {
 	for _, el := range scan.Elements {
 		if el.Tag == TagBase && el.Inside == InPage {
 			if v, ok := src.Attr(el.Start, "href"); ok {

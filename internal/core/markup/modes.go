@@ -598,7 +598,7 @@ func (s *scanner) framesetOK(at int) bool {
 	if !s.page.BodyTag.None() || len(s.page.Elements) > 0 && s.sawTemplate {
 		return false
 	}
-	sub := scanner{src: s.src[:at], pos: s.page.BodyBegin, page: &Page{}, unclosed: -1, messy: -1}
+	sub := scanner{src: s.src[:at], pos: s.page.BodyBegin, page: &Document{}, unclosed: -1, messy: -1}
 	for {
 		t := sub.next()
 		switch t.kind {

@@ -103,7 +103,7 @@ type openElement struct {
 
 type nester struct {
 	*Nest
-	scan *Page
+	scan *Document
 	open []openElement // in the body, which is the first
 	over bool          // the body was ended
 	// standard: the page begins with the doctype of HTML, and so is in no quirks mode (13.2.6.4.1).
@@ -112,7 +112,7 @@ type nester struct {
 
 // NewNest reads which element stands in which. scan is the page's scan; ok is false where only a
 // full tree knows.
-func NewNest(src []byte, scan *Page) (nest *Nest, ok bool) {
+func NewNest(src []byte, scan *Document) (nest *Nest, ok bool) {
 	if scan.Frameset || scan.Unread != "" || scan.BodyBegin < 0 {
 		return nil, false
 	}
@@ -120,7 +120,7 @@ func NewNest(src []byte, scan *Page) (nest *Nest, ok bool) {
 	html := n.node(scan.HTMLTag, -1)
 	head := n.node(scan.HeadTag, html)
 	n.open = append(n.open, openElement{"body", outOfTheWay, n.node(scan.BodyTag, html)})
-	s := scanner{src: src, page: &Page{Src: src}, unclosed: -1, messy: -1}
+	s := scanner{src: src, page: &Document{Src: src}, unclosed: -1, messy: -1}
 	if bytes.HasPrefix(src, byteOrderMark) {
 		s.pos = len(byteOrderMark)
 	}

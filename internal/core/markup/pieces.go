@@ -27,7 +27,7 @@ const (
 // Pieces calls yield for each stretch of a piece of HTML, in order, until it
 // returns false. Foreign content is read like HTML.
 func Pieces(src []byte, yield func(Piece) bool) {
-	s := scanner{src: src, page: &Page{Src: src}, unclosed: -1, messy: -1}
+	s := scanner{src: src, page: &Document{Src: src}, unclosed: -1, messy: -1}
 	for {
 		t := s.next()
 		switch t.kind {

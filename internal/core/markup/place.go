@@ -14,7 +14,7 @@ type Spot struct {
 
 // HeadStartSpot is just after the head begins, but after a charset, base or
 // content-security-policy meta, however late in the head that stands.
-func (p *Page) HeadStartSpot() Spot {
+func (p *Document) HeadStartSpot() Spot {
 	at := p.HeadBegin
 	if p.HeadTag.None() && at <= p.HeadStop && len(bytes.TrimSpace(p.Src[at:p.HeadStop])) == 0 {
 		return p.HeadEndSpot() // a head that is not written and holds nothing begins where it ends
@@ -28,7 +28,7 @@ func (p *Page) HeadStartSpot() Spot {
 }
 
 // mustLead reports whether an element has to stand before all that loads.
-func (p *Page) mustLead(e Element) bool {
+func (p *Document) mustLead(e Element) bool {
 	switch e.Tag {
 	case TagBase:
 		return true
@@ -44,10 +44,10 @@ func (p *Page) mustLead(e Element) bool {
 
 // HeadEndSpot is where the head really ends: before its end tag or, in a broken
 // head, before what breaks it.
-func (p *Page) HeadEndSpot() Spot { return p.before(p.HeadStop, Head) }
+func (p *Document) HeadEndSpot() Spot { return p.before(p.HeadStop, Head) }
 
 // BodyStartSpot is just after the body begins.
-func (p *Page) BodyStartSpot() Spot {
+func (p *Document) BodyStartSpot() Spot {
 	if p.BodyTag.None() {
 		return p.before(p.BodyBegin, Body)
 	}
@@ -55,17 +55,17 @@ func (p *Page) BodyStartSpot() Spot {
 }
 
 // BodyEndSpot is before the real end of the body.
-func (p *Page) BodyEndSpot() Spot { return p.before(p.BodyStop, Body) }
+func (p *Document) BodyEndSpot() Spot { return p.before(p.BodyStop, Body) }
 
 // BeforeSpot is before the element whose start tag stands at the offset.
-func (p *Page) BeforeSpot(at int) Spot { return p.before(at, Body) }
+func (p *Document) BeforeSpot(at int) Spot { return p.before(at, Body) }
 
 // AfterSpot is after the end of an element.
-func (p *Page) AfterSpot(end int) Spot { return p.after(end, Body) }
+func (p *Document) AfterSpot(end int) Spot { return p.after(end, Body) }
 
 // after is a spot right after something that ends at the offset: on a line of
 // its own where the rest of the line is empty.
-func (p *Page) after(at int, area Area) Spot {
+func (p *Document) after(at int, area Area) Spot {
 	s := Spot{Offset: at, Area: area}
 	if eol := p.lineEndAt(at); eol != "" {
 		s.Before = eol + p.indentAfter(at)
@@ -76,7 +76,7 @@ func (p *Page) after(at int, area Area) Spot {
 // before is a spot right before something that begins at the offset. Where
 // that begins its line, the spot is at the end of the line before, so that
 // what is inserted is a line like it.
-func (p *Page) before(at int, area Area) Spot {
+func (p *Document) before(at int, area Area) Spot {
 	i := at
 	for i > 0 && (p.Src[i-1] == ' ' || p.Src[i-1] == '\t') {
 		i--
@@ -106,7 +106,7 @@ func (p *Page) before(at int, area Area) Spot {
 }
 
 // lineEndAt returns the line end that follows the offset, spaces aside, or "".
-func (p *Page) lineEndAt(at int) string {
+func (p *Document) lineEndAt(at int) string {
 	for at < len(p.Src) && (p.Src[at] == ' ' || p.Src[at] == '\t') {
 		at++
 	}
@@ -125,7 +125,7 @@ func (p *Page) lineEndAt(at int) string {
 }
 
 // indentAfter is the indentation of the next line that is not empty.
-func (p *Page) indentAfter(at int) string {
+func (p *Document) indentAfter(at int) string {
 	for at < len(p.Src) && isSpace(p.Src[at]) {
 		at++
 	}
@@ -140,7 +140,7 @@ func (p *Page) indentAfter(at int) string {
 }
 
 // LineEnd is the page's own line end: that of its first line.
-func (p *Page) LineEnd() string {
+func (p *Document) LineEnd() string {
 	if p.lineEnd == "" {
 		p.lineEnd = "\n"
 		if i := bytes.IndexAny(p.Src, "\r\n"); i >= 0 {

@@ -71,8 +71,8 @@ type Comment struct {
 	Inside Inside
 }
 
-// A Page is what one scan of an HTML document yields.
-type Page struct {
+// A Document is what one scan of an HTML document yields.
+type Document struct {
 	Src      []byte
 	Elements []Element // in document order
 	Marks    []Comment // comments that begin with "yg:", "/yg:" or "yg-spot", in order
@@ -124,7 +124,7 @@ type Tagged struct{ Start, NameEnd, End int32 }
 
 // Fragment reports whether the file is no page of its own: it has no doctype
 // and no html, head, body or title tag.
-func (p *Page) Fragment() bool {
+func (p *Document) Fragment() bool {
 	if p.Doctype || !p.HTMLTag.None() || !p.HeadTag.None() || !p.BodyTag.None() || p.Frameset {
 		return false
 	}
@@ -139,23 +139,23 @@ func (p *Page) Fragment() bool {
 // Scan reads a page in an ASCII-compatible encoding (see Decode for the others)
 // and lists what is in it. watch may be nil; otherwise its compound selectors
 // are matched on the way. Scan accepts any bytes.
-func Scan(src []byte, watch *Watch) *Page {
-	p := &Page{}
+func Scan(src []byte, watch *Watch) *Document {
+	p := &Document{}
 	ScanInto(p, src, watch)
 	return p
 }
 
 // ScanTags is Scan, with all start tags listed.
-func ScanTags(src []byte, watch *Watch) *Page {
-	p := &Page{Tags: make([]Tagged, 0, len(src)/48+8)}
+func ScanTags(src []byte, watch *Watch) *Document {
+	p := &Document{Tags: make([]Tagged, 0, len(src)/48+8)}
 	ScanInto(p, src, watch)
 	return p
 }
 
 // ScanInto is Scan into a Page whose slices are used again.
-func ScanInto(p *Page, src []byte, watch *Watch) {
+func ScanInto(p *Document, src []byte, watch *Watch) {
 	tags := p.Tags
-	*p = Page{
+	*p = Document{
 		Src:       src,
 		Elements:  p.Elements[:0],
 		Marks:     p.Marks[:0],
@@ -194,7 +194,7 @@ func ScanInto(p *Page, src []byte, watch *Watch) {
 type scanner struct {
 	src  []byte
 	pos  int
-	page *Page
+	page *Document
 	area Area
 
 	templates   int // open template elements

@@ -32,7 +32,7 @@ func (s *Selector) String() string { return s.text }
 
 // MatchesIn lists the offsets of the start tags in the noscripts of a page that a compound
 // selector matches and whose ends are plain: void elements, and those that the page lists.
-func (s *Selector) MatchesIn(p *Page) (out []int) {
+func (s *Selector) MatchesIn(p *Document) (out []int) {
 	if !s.Compound() {
 		return nil
 	}
@@ -551,7 +551,7 @@ func (w *watching) match(s *scanner, t token) {
 
 // matchListed answers the compounds that name an element of interest from the
 // list of those.
-func (w *watching) matchListed(p *Page) {
+func (w *watching) matchListed(p *Document) {
 	for _, a := range w.listed {
 		tag := ParseTag(a.c.tag)
 		for i := range p.Elements {
@@ -567,7 +567,7 @@ func (w *watching) matchListed(p *Page) {
 }
 
 // hit notes a match, each element once, in document order.
-func (p *Page) hit(index, at int) {
+func (p *Document) hit(index, at int) {
 	hits := p.Hits[index]
 	i := len(hits)
 	for i > 0 && hits[i-1] >= at {

@@ -31,7 +31,7 @@ var spotElement = func() *Selector {
 }()
 
 // SpotsOf lists the spots of a page, in order.
-func SpotsOf(src *Source, p *Page) (out []AuthorSpot) {
+func SpotsOf(src *Source, p *Document) (out []AuthorSpot) {
 	if !bytes.Contains(p.Src, spotPrefix) {
 		return nil
 	}

@@ -59,7 +59,7 @@ func NewTree(src []byte) *Tree { return NewTreeWithin(src, mostTreeCost) }
 func NewTreeWithin(src []byte, most int) *Tree {
 	var tags []int // offsets after the names
 	var starts []int
-	page := &Page{Src: src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}
+	page := &Document{Src: src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}
 	s := scanner{src: src, page: page, unclosed: -1, messy: -1}
 	s.watch = &watching{src: src, all: func(t token) {
 		tags = append(tags, t.nameEnd)
@@ -260,7 +260,7 @@ func offsetOf(n *html.Node) (int, bool) {
 // for the rare page whose foreign content the scanner cannot follow. Here the
 // tags are not known for certain, so everything that looks like a start tag is
 // marked; where that is not markup it is text nobody reads.
-func relistByTree(p *Page, from int) {
+func relistByTree(p *Document, from int) {
 	src := p.Src
 	var starts, nameEnds []int
 	for i := 0; i < len(src); i++ {

@@ -9,7 +9,7 @@ import (
 
 // Read fills in what the source of a page says of itself, from its scan.
 // hits reports each selector of the gate whether it matched.
-func (p *Page) Read(src *markup.Source, scan *markup.Page) {
+func (p *Page) Read(src *markup.Source, scan *markup.Document) {
 	p.Meta = nil
 	key := Key(p.Path)
 	p.key = &key
@@ -66,7 +66,7 @@ var immediate = regexp.MustCompile(`(?i)^\s*0*(\.\d*)?\s*[;,\s]\s*url\s*=`)
 
 // Heading is the text of the page's first h1: references decoded, white space
 // collapsed, markup left out.
-func Heading(src *markup.Source, scan *markup.Page) string {
+func Heading(src *markup.Source, scan *markup.Document) string {
 	if scan.FirstH1 < 0 {
 		return ""
 	}

@@ -191,7 +191,7 @@ func (d *Decision) breakerGoes() bool {
 // Owners returns, by the offset of its start tag, the item to which each element
 // of a page belongs by the matchers of the gate file. The page may be any, a
 // source or an output; scan is from ScanForOwners.
-func (g *Gate) Owners(src *markup.Source, scan *markup.Page, known page.Page) map[int]Owner {
+func (g *Gate) Owners(src *markup.Source, scan *markup.Document, known page.Page) map[int]Owner {
 	if len(g.found.selectors) == 0 && !g.foundByText() {
 		return nil
 	}

@@ -39,7 +39,7 @@ func firstOf(values []string) string {
 // Metadata is what of a page's elements can carry metadata, read once.
 type Metadata struct {
 	src      *markup.Source
-	scan     *markup.Page
+	scan     *markup.Document
 	elements []metaElement
 }
 
@@ -51,7 +51,7 @@ type metaElement struct {
 }
 
 // ReadMetadata reads the elements of a page that can carry metadata.
-func ReadMetadata(src *markup.Source, scan *markup.Page) *Metadata {
+func ReadMetadata(src *markup.Source, scan *markup.Document) *Metadata {
 	x := &Metadata{src: src, scan: scan}
 	for _, el := range scan.Elements {
 		if el.Inside != markup.InPage {
@@ -147,7 +147,7 @@ func valueAttr(name string) string {
 	return "content"
 }
 
-func langOf(src *markup.Source, scan *markup.Page) string {
+func langOf(src *markup.Source, scan *markup.Document) string {
 	if scan.HTMLTag.None() {
 		return ""
 	}

@@ -23,7 +23,7 @@ type guard struct {
 	policies []*csp.Policy
 	nonces   []string // of the page's own scripts and styles
 	here     *url.URL // the page's address
-	base     weburl.Page
+	base     weburl.Base
 }
 
 // mostPolicies and mostNonces are how many of each count: no page has so many.

@@ -25,16 +25,16 @@ import (
 type Gate struct {
 	File *gatefile.Gate
 	Plan *verdict.Plan
-	Site *weburl.Site
+	Site *weburl.SiteURL
 
 	// TreeCost is how much the tree of a page may cost, in about nanoseconds; 0 for what is usual.
 	TreeCost int
 
-	items []*snippet.Item
-	keys  []string // IDs of the metadata keys that the gate file decides
-	all   *lookout // for every selector of the gate file, those of has() first
-	found *lookout // for those that items are found by
-	byURL bool     // an item is found by URL
+	items []*snippet.Prepared
+	keys  []string     // IDs of the metadata keys that the gate file decides
+	all   *selectorSet // for every selector of the gate file, those of has() first
+	found *selectorSet // for those that items are found by
+	byURL bool         // an item is found by URL
 
 	kept      sync.Map // see Once
 	keptCount atomic.Int64
@@ -44,15 +44,15 @@ type Gate struct {
 	loaders   map[string][]int  // what Loaders returns for nearly all pages
 }
 
-// A lookout is a set of selectors that pages are scanned for.
-type lookout struct {
+// A selectorSet is a set of selectors that pages are scanned for.
+type selectorSet struct {
 	selectors []*markup.Selector
 	watched   []int // by selector: its number in the watch, or -1
 	watch     *markup.Watch
 	number    map[string]int // by the selector's text
 }
 
-func (l *lookout) add(s *markup.Selector) {
+func (l *selectorSet) add(s *markup.Selector) {
 	if l.number == nil {
 		l.number = map[string]int{}
 	}
@@ -63,7 +63,7 @@ func (l *lookout) add(s *markup.Selector) {
 }
 
 // ready makes the watch, once all selectors are added.
-func (l *lookout) ready() {
+func (l *selectorSet) ready() {
 	var list []*markup.Selector
 	for _, s := range l.selectors {
 		if s.Compound() {
@@ -82,7 +82,7 @@ const urlTags = "img[src], source[src]"
 // New makes a gate ready for a day, written as 2026-11-23. With problems that are
 // errors it must not be used to write anything.
 func New(f *gatefile.Gate, day string) (*Gate, []problem.Problem) {
-	g := &Gate{keys: f.KeyIDs(), File: f, Site: weburl.NewSite(f.Site.URL.Value), all: &lookout{}, found: &lookout{}}
+	g := &Gate{keys: f.KeyIDs(), File: f, Site: weburl.NewSite(f.Site.URL.Value), all: &selectorSet{}, found: &selectorSet{}}
 	var problems []problem.Problem
 	g.Plan, problems = verdict.NewPlan(f, day)
 	for _, it := range f.Items {
@@ -370,12 +370,12 @@ func (g *Gate) Render(v *View, item, part int) (text string, ok bool, err *snipp
 }
 
 // ScanForOwners scans any page so that Owners can tell whose its elements are.
-func (g *Gate) ScanForOwners(src *markup.Source) *markup.Page {
+func (g *Gate) ScanForOwners(src *markup.Source) *markup.Document {
 	return markup.Scan(src.Text, g.found.watch)
 }
 
 // ScanAll is ScanForOwners, with all start tags listed.
-func (g *Gate) ScanAll(src *markup.Source) *markup.Page {
+func (g *Gate) ScanAll(src *markup.Source) *markup.Document {
 	return markup.ScanTags(src.Text, g.found.watch)
 }
 
@@ -418,7 +418,7 @@ func (g *Gate) Popups() bool {
 
 // Loaders lists, by what they load, the items whose scripts and stylesheets have
 // fixed URLs, as pages with that base resolve them.
-func (g *Gate) Loaders(base weburl.Page) map[string][]int {
+func (g *Gate) Loaders(base weburl.Base) map[string][]int {
 	if !base.Plain() || g.relative() {
 		return g.loadersOn(base)
 	}
@@ -436,7 +436,7 @@ func (g *Gate) relative() bool {
 	})
 }
 
-func (g *Gate) loadersOn(base weburl.Page) map[string][]int {
+func (g *Gate) loadersOn(base weburl.Base) map[string][]int {
 	items := map[string][]int{}
 	for i, it := range g.File.Items {
 		for _, p := range it.Parts {

@@ -19,9 +19,9 @@ import (
 // A View is a source page as the gate reads it, before anything is decided: the first step.
 type View struct {
 	gate   *Gate
-	look   *lookout
+	look   *selectorSet
 	Source *markup.Source
-	Scan   *markup.Page
+	Scan   *markup.Document
 	Page   page.Page
 	Spots  []markup.AuthorSpot
 	// Unread says why the page cannot be followed, or not with a selector of the gate file:

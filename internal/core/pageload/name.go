@@ -14,7 +14,7 @@ import (
 // script that asked for it.
 
 // Settle resolves the URLs of the record at a base: what is own, and what is third.
-func (r *Record) Settle(base weburl.Page) {
+func (r *Record) Settle(base weburl.Base) {
 	settle := func(raw string) (target, party string) {
 		ref, ok := base.Resolve(raw)
 		switch {
@@ -61,7 +61,7 @@ func (r *Record) Adopt(dom, text *inventory.Record, g *pageedit.Gate) {
 		if e.Inside != "" {
 			continue
 		}
-		x := Element{
+		x := DOMElement{
 			Tag: e.Tag, Area: e.Area, URL: e.URL, Target: e.Target, Party: e.Party, What: e.Label,
 			Item: e.Item, Came: "page",
 		}
@@ -109,7 +109,7 @@ func (r *Record) parsed(text *inventory.Record) {
 		left--
 		plain, _, _ := strings.Cut(x.Target, "?")
 		if name := path.Base(plain); len(name) > 1 && !bytes.Contains(text.Source.Text, []byte(name)) {
-			x.Asked = Asked{By: "script", Request: -1}
+			x.Asked = Initiator{By: "script", Request: -1}
 		}
 	}
 }
@@ -134,7 +134,7 @@ func (r *Record) popups(g *pageedit.Gate) {
 
 // own gives requests, mistakes, uses and elements the items that they belong to. items are those of
 // elements, by target.
-func (r *Record) own(items map[string]string, lines *textLines, base weburl.Page, g *pageedit.Gate) {
+func (r *Record) own(items map[string]string, lines *textLines, base weburl.Base, g *pageedit.Gate) {
 	if g != nil {
 		for target, list := range g.Loaders(base) {
 			if items[target] == "" && len(list) > 0 {

@@ -26,7 +26,7 @@ type Record struct {
 	// Unread says why there is no record: the browser crashed, hung, or did not open the page.
 	Unread string `json:"unread,omitempty"`
 
-	Elements []Element `json:"elements"`
+	Elements []DOMElement `json:"elements"`
 	// Items are the items that the document has, those of code that loads nothing among them.
 	Items    []string  `json:"items,omitempty"`
 	Requests []Request `json:"requests"` // in the order in which they began; the page itself is the first
@@ -49,8 +49,8 @@ type Node struct {
 	By  *By    // the script that made it; nil for the parser
 }
 
-// An Element is one element of the document that loads or describes something.
-type Element struct {
+// A DOMElement is one element of the document that loads or describes something.
+type DOMElement struct {
 	Tag    string `json:"tag"`
 	Area   string `json:"area"`             // head or body
 	URL    string `json:"url,omitempty"`    // as written
@@ -108,8 +108,8 @@ type Request struct {
 	Begun    float64 `json:"begun"` // ms after the visit began
 	Ended    float64 `json:"ended"` // 0 where it did not
 
-	Asked Asked  `json:"asked"`
-	Item  string `json:"item"`
+	Asked Initiator `json:"asked"`
+	Item  string    `json:"item"`
 
 	id string // by which the browser knows it
 }
@@ -120,8 +120,8 @@ func (r *Request) ID() string { return r.id }
 // SetID sets that.
 func (r *Request) SetID(id string) { r.id = id }
 
-// Asked says who asked for a request.
-type Asked struct {
+// Initiator says who asked for a request.
+type Initiator struct {
 	By   string `json:"by"` // page (the parser), script, style, preload, redirect, other
 	URL  string `json:"url,omitempty"`
 	Line int    `json:"line,omitempty"` // from 1
@@ -222,7 +222,7 @@ func (r *Record) Hosts() (hosts []string) {
 // Has reports whether the browser has an item: in its document, or asked for.
 func (r *Record) Has(item string) bool {
 	return slices.Contains(r.Items, item) ||
-		slices.ContainsFunc(r.Elements, func(e Element) bool { return e.Item == item }) ||
+		slices.ContainsFunc(r.Elements, func(e DOMElement) bool { return e.Item == item }) ||
 		slices.ContainsFunc(r.Requests, func(x Request) bool { return x.Item == item })
 }
 
@@ -300,8 +300,8 @@ func (r *Record) Wire() (sum int64) {
 	return sum
 }
 
-// A Sum is what visits come to.
-type Sum struct {
+// A Summary is what visits come to.
+type Summary struct {
 	Visits     int     `json:"visits"`
 	Requests   int     `json:"requests"`
 	Failed     int     `json:"failed"` // of the requests: that brought nothing
@@ -313,8 +313,8 @@ type Sum struct {
 }
 
 // SumOf adds up the visits that were read; nil for none.
-func SumOf(records []*Record) *Sum {
-	s := &Sum{}
+func SumOf(records []*Record) *Summary {
+	s := &Summary{}
 	var paints []float64
 	for _, r := range records {
 		if r.Unread != "" {

@@ -20,12 +20,12 @@ const home = "https://ternhill.example/visit/"
 func visit() *Record {
 	return &Record{URL: home, Requests: []Request{
 		{URL: home, Kind: "document", Status: 200},
-		{URL: "https://ternhill.example/js/box.js", Kind: "script", Status: 200, Wire: 900, Asked: Asked{By: "page", URL: home, Line: 4}},
-		{URL: "https://tags.example/tag.js#x", Kind: "script", Status: 200, Wire: 100, Asked: Asked{By: "script", URL: "https://ternhill.example/js/box.js", Line: 1}},
-		{URL: "https://tags.example/p.gif", Kind: "image", Status: 302, Asked: Asked{By: "script", URL: "https://tags.example/tag.js", Line: 2}},
-		{URL: "https://count.example/p.gif", Kind: "image", Status: 200, Asked: Asked{By: "redirect", URL: "https://tags.example/p.gif", Request: 3}},
-		{URL: "https://ternhill.example/css/late.css", Kind: "style", Status: 404, Asked: Asked{By: "script", URL: home, Line: 6}},
-		{URL: "https://ternhill.example/js/box.js", Kind: "script", Status: 200, Cached: true, Asked: Asked{By: "script", URL: "https://nobody.example/x.js", Line: 6}},
+		{URL: "https://ternhill.example/js/box.js", Kind: "script", Status: 200, Wire: 900, Asked: Initiator{By: "page", URL: home, Line: 4}},
+		{URL: "https://tags.example/tag.js#x", Kind: "script", Status: 200, Wire: 100, Asked: Initiator{By: "script", URL: "https://ternhill.example/js/box.js", Line: 1}},
+		{URL: "https://tags.example/p.gif", Kind: "image", Status: 302, Asked: Initiator{By: "script", URL: "https://tags.example/tag.js", Line: 2}},
+		{URL: "https://count.example/p.gif", Kind: "image", Status: 200, Asked: Initiator{By: "redirect", URL: "https://tags.example/p.gif", Request: 3}},
+		{URL: "https://ternhill.example/css/late.css", Kind: "style", Status: 404, Asked: Initiator{By: "script", URL: home, Line: 6}},
+		{URL: "https://ternhill.example/js/box.js", Kind: "script", Status: 200, Cached: true, Asked: Initiator{By: "script", URL: "https://nobody.example/x.js", Line: 6}},
 	}}
 }
 
@@ -55,7 +55,7 @@ func TestLink(t *testing.T) {
 	if r.Mistakes[0].Request != 2 || r.Mistakes[1].Request != -1 {
 		t.Errorf("mistakes: %+v", r.Mistakes)
 	}
-	round := &Record{Requests: []Request{{}, {Asked: Asked{Request: 2}}, {Asked: Asked{Request: 1}}}}
+	round := &Record{Requests: []Request{{}, {Asked: Initiator{Request: 2}}, {Asked: Initiator{Request: 1}}}}
 	if got := round.Chain(1); len(got) != 2 {
 		t.Errorf("a circle: %v", got)
 	}
@@ -139,9 +139,9 @@ func TestNames(t *testing.T) {
 	text := inventory.Take([]byte("<!doctype html><title>x</title>"), page.Page{Path: "/visit/"}, weburl.NewSite("https://ternhill.example"), nil)
 	r := &Record{Dialogs: []Dialog{{ID: "letter"}, {ID: "lamp"}, {ID: "own"}}, Popups: []Popup{{ID: "own"}, {ID: "letter"}}, Used: []Used{{Target: "inline 1"}, {URL: "https://ternhill.example/js/lamp.js"}}}
 	for by, u := range map[string]string{"script": "https://count.example/p.gif?b=2", "page": "https://count.example/p.gif?c=3"} {
-		r.Requests = append(r.Requests, Request{URL: u, Asked: Asked{By: by, Request: -1}})
+		r.Requests = append(r.Requests, Request{URL: u, Asked: Initiator{By: by, Request: -1}})
 	}
-	r.Requests = append(r.Requests, Request{URL: "https://ternhill.example/js/lamp.js", Asked: Asked{By: "script", Request: -1}})
+	r.Requests = append(r.Requests, Request{URL: "https://ternhill.example/js/lamp.js", Asked: Initiator{By: "script", Request: -1}})
 	r.Settle(text.Base)
 	r.Adopt(text, nil, g)
 	if r.Dialogs[0].Item != "letter" || r.Dialogs[1].Item+r.Dialogs[2].Item+r.Popups[0].Item != "" || r.Popups[1].Item != "letter" {
@@ -173,9 +173,9 @@ func TestParsed(t *testing.T) {
 		if strings.HasPrefix(u, "/") {
 			u = "https://ternhill.example" + u
 		}
-		r.Requests = append(r.Requests, Request{URL: u, Asked: Asked{By: "page", URL: home, Line: 1}})
+		r.Requests = append(r.Requests, Request{URL: u, Asked: Initiator{By: "page", URL: home, Line: 1}})
 	}
-	r.Requests = append(r.Requests, Request{URL: "https://ternhill.example/late.js", Asked: Asked{By: "style", URL: home, Line: 1}})
+	r.Requests = append(r.Requests, Request{URL: "https://ternhill.example/late.js", Asked: Initiator{By: "style", URL: home, Line: 1}})
 	r.Settle(text.Base)
 	r.Adopt(text, text, nil)
 	for i, x := range r.Requests {
@@ -202,7 +202,7 @@ func TestHas(t *testing.T) {
 		r.Requests[i].Item = item
 	}
 	r.Items = []string{"classes"}
-	r.Elements = []Element{{Tag: "iframe", Item: "chat", Came: "script", By: &By{URL: home, Request: -1}}, {Tag: "dialog", Item: "letter", Came: "script", By: &By{Request: 2}}, {Tag: "script", Item: "both", Came: "script", By: &By{Request: 2}}, {Tag: "script", Item: "both", Came: "page"}}
+	r.Elements = []DOMElement{{Tag: "iframe", Item: "chat", Came: "script", By: &By{URL: home, Request: -1}}, {Tag: "dialog", Item: "letter", Came: "script", By: &By{Request: 2}}, {Tag: "script", Item: "both", Came: "script", By: &By{Request: 2}}, {Tag: "script", Item: "both", Came: "page"}}
 	for item, want := range map[string]string{"box": "", "tag": "/js/box.js", "pixel": "/js/box.js → https://tags.example/tag.js", "late": "a script of the page", "classes": "", "chat": "a script of the page", "letter": "/js/box.js → https://tags.example/tag.js", "both": ""} {
 		if !r.Has(item) || r.Brought(item) != want {
 			t.Errorf("%s: %t, by %q, want %q", item, r.Has(item), r.Brought(item), want)
@@ -228,10 +228,10 @@ func TestSumOf(t *testing.T) {
 	one := func(paint, shift float64, more ...Request) *Record {
 		return &Record{Requests: append([]Request{{URL: home, Status: 200, Wire: 100}}, more...), Measured: Measured{LargestPaint: paint, Shift: shift, Blocking: 10}}
 	}
-	wrong := one(300, 0.1, Request{Status: 404, Wire: 5}, Request{Failed: NotCalled}, Request{URL: "https://ternhill.example/favicon.ico", Status: 404, Asked: Asked{By: "other"}})
+	wrong := one(300, 0.1, Request{Status: 404, Wire: 5}, Request{Failed: NotCalled}, Request{URL: "https://ternhill.example/favicon.ico", Status: 404, Asked: Initiator{By: "other"}})
 	wrong.Mistakes = []Mistake{{Kind: "exception"}, {Kind: "console"}}
 	got := SumOf([]*Record{one(100, 0), wrong, one(200, 0.05), one(0, 0), {Unread: "it crashed", Requests: make([]Request, 9)}})
-	if want := (Sum{Visits: 4, Requests: 7, Failed: 1, Wire: 405, Paint: 200, Shift: got.Shift, Blocking: 40, Exceptions: 1}); *got != want || got.Shift < 0.149 || got.Shift > 0.151 {
+	if want := (Summary{Visits: 4, Requests: 7, Failed: 1, Wire: 405, Paint: 200, Shift: got.Shift, Blocking: 40, Exceptions: 1}); *got != want || got.Shift < 0.149 || got.Shift > 0.151 {
 		t.Errorf("%+v, want %+v", *got, want)
 	}
 	if SumOf(nil) != nil || SumOf([]*Record{{Unread: "x"}}) != nil {

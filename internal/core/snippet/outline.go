@@ -16,7 +16,7 @@ const Hole = "\uE0F7"
 // Outline is part i as it is written, with a Hole for each value. The parts of two
 // pages have one outline, whatever their values are. A script's or stylesheet's
 // outline is its tag; "" where a part writes nothing of its own.
-func (it *Item) Outline(i int) string {
+func (it *Prepared) Outline(i int) string {
 	p := &it.parts[i]
 	switch p.Kind {
 	case gatefile.Classes:
@@ -48,14 +48,14 @@ func (it *Item) Outline(i int) string {
 	return holed(p.Template)
 }
 
-func label(it *Item) string {
+func label(it *Prepared) string {
 	if it.Label.Value == nil {
 		return ""
 	}
 	return ` aria-label="` + html.EscapeString(holed(it.Label.Value)) + `"`
 }
 
-func holedAttrs(it *Item) string {
+func holedAttrs(it *Prepared) string {
 	out := ""
 	if it.Item.Media.Value != nil {
 		out += ` media="` + html.EscapeString(holed(it.Item.Media.Value)) + `"`

@@ -51,7 +51,7 @@ func isWord(c byte) bool {
 
 // dialog writes a popup: a dialog element (HTML, 4.11.4) with what opens it on
 // this page.
-func (it *Item) dialog(inside string, v *Values) (string, *ValueError) {
+func (it *Prepared) dialog(inside string, v *Values) (string, *ValueError) {
 	var b strings.Builder
 	b.WriteString(`<dialog id="` + it.Name + `"`)
 	if it.Label.Value != nil {

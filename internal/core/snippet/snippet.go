@@ -18,8 +18,8 @@ import (
 	"yellowgate/internal/core/problem"
 )
 
-// An Item is an item prepared to be written.
-type Item struct {
+// A Prepared is an item prepared to be written.
+type Prepared struct {
 	*gatefile.Item
 	parts []part
 }
@@ -94,8 +94,8 @@ type failFunc func(p *gatefile.Part, offset int, remedy, format string, args ...
 // Prepare makes an item ready. Problems are placeholders where no value can be
 // made safe, and code that does not parse, does not fit its place, or is left
 // open.
-func Prepare(it *gatefile.Item, basePath string) (*Item, []problem.Problem) {
-	out := &Item{Item: it}
+func Prepare(it *gatefile.Item, basePath string) (*Prepared, []problem.Problem) {
+	out := &Prepared{Item: it}
 	var problems []problem.Problem
 	fail := func(p *gatefile.Part, offset int, remedy, format string, args ...any) {
 		problems = append(problems, problem.Problem{Severity: problem.Error, Pos: p.PositionAt(offset),
@@ -142,7 +142,7 @@ func Prepare(it *gatefile.Item, basePath string) (*Item, []problem.Problem) {
 }
 
 // isConstant reports whether a part comes out the same on every page.
-func (it *Item) isConstant(i int) bool {
+func (it *Prepared) isConstant(i int) bool {
 	p := &it.parts[i]
 	switch p.Kind {
 	case gatefile.Classes, gatefile.Structured, gatefile.Popup:
@@ -208,16 +208,16 @@ func hasTags(it *gatefile.Item) bool {
 }
 
 // Parts is the number of the item's parts.
-func (it *Item) Parts() int { return len(it.parts) }
+func (it *Prepared) Parts() int { return len(it.parts) }
 
 // Place is where part i goes.
-func (it *Item) Place(i int) gatefile.Place { return it.parts[i].place }
+func (it *Prepared) Place(i int) gatefile.Place { return it.parts[i].place }
 
 // Part returns part i as the gate file has it.
-func (it *Item) Part(i int) *gatefile.Part { return it.Item.Parts[i] }
+func (it *Prepared) Part(i int) *gatefile.Part { return it.Item.Parts[i] }
 
 // Render writes part i for one page. ok is false where it writes nothing there.
-func (it *Item) Render(i int, v *Values) (text string, ok bool, err *ValueError) {
+func (it *Prepared) Render(i int, v *Values) (text string, ok bool, err *ValueError) {
 	p := &it.parts[i]
 	if p.constant != "" {
 		return p.constant, true, nil
@@ -267,7 +267,7 @@ func ownLines(text string) string {
 }
 
 // attrs writes the item's attributes.
-func (it *Item) attrs(v *Values) (string, *ValueError) {
+func (it *Prepared) attrs(v *Values) (string, *ValueError) {
 	out := ""
 	for i := range it.Item.Attrs {
 		a := &it.Item.Attrs[i]
@@ -287,7 +287,7 @@ func (it *Item) attrs(v *Values) (string, *ValueError) {
 }
 
 // Attr is the value of one of the item's attributes on a page.
-func (it *Item) Attr(a *gatefile.Attr, v *Values) (string, *ValueError) {
+func (it *Prepared) Attr(a *gatefile.Attr, v *Values) (string, *ValueError) {
 	value, failed := a.Value.Fill(v.lookup(it.Item))
 	if failed != nil {
 		return "", failedValue(failed, a.Pos)
@@ -303,7 +303,7 @@ func (it *Item) Attr(a *gatefile.Attr, v *Values) (string, *ValueError) {
 }
 
 // media adds the item's media.
-func (it *Item) media(attrs string, v *Values) (string, *ValueError) {
+func (it *Prepared) media(attrs string, v *Values) (string, *ValueError) {
 	if it.Item.Media.Value == nil {
 		return attrs, nil
 	}
@@ -317,7 +317,7 @@ func (it *Item) media(attrs string, v *Values) (string, *ValueError) {
 // tags writes the tag of a script or stylesheet, or those of what the build made
 // of it.
 func (p *part) tags(it *gatefile.Item, v *Values) (string, *ValueError) {
-	item := &Item{Item: it}
+	item := &Prepared{Item: it}
 	attrs, err := item.attrs(v)
 	if err != nil {
 		return "", err

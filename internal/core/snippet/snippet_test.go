@@ -10,7 +10,7 @@ import (
 )
 
 // item reads one item of a gate file and makes it ready.
-func item(t testing.TB, yaml string) (*Item, []problem.Problem) {
+func item(t testing.TB, yaml string) (*Prepared, []problem.Problem) {
 	t.Helper()
 	g, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nitems:\n  x:\n    "+strings.ReplaceAll(yaml, "\n", "\n    ")+"\n"), nil)
 	if len(problems) > 0 {

@@ -41,7 +41,7 @@ func Split(code string) (out []Pieced, whole bool) {
 
 type splitter struct {
 	src  []byte
-	page *markup.Page
+	page *markup.Document
 	pos  int
 
 	main                       Pieced

@@ -200,7 +200,7 @@ func FuzzValue(f *testing.F) {
 	for _, v := range hostileSeeds {
 		f.Add(v)
 	}
-	var items []*Item
+	var items []*Prepared
 	for _, code := range everyPlace {
 		it, problems := item(f, "code: |\n  "+code)
 		if len(problems) > 0 {
@@ -208,7 +208,7 @@ func FuzzValue(f *testing.F) {
 		}
 		items = append(items, it)
 	}
-	render := func(it *Item, v string) (string, bool) {
+	render := func(it *Prepared, v string) (string, bool) {
 		vals := values(map[string]string{"page.title": v})
 		vals.Host = func(host string) bool { return host == "x.example" }
 		out, _, err := it.Render(0, vals)

@@ -14,8 +14,8 @@ import (
 // What a script asks for as it runs: the elements that it makes for a URL, the markup that it
 // writes, the modules that it imports.
 
-// An Asked is one URL that a script makes a browser ask for.
-type Asked struct {
+// A Request is one URL that a script makes a browser ask for.
+type Request struct {
 	URL string
 	// Open: the end of the URL is put together as the script runs; URL is what is known.
 	Open   bool
@@ -27,13 +27,13 @@ type Asked struct {
 
 // Asks is what a script asks for, and whether that is all.
 type Asks struct {
-	List []Asked
+	List []Request
 	// Lost are ways in which it asks for code that cannot be followed, in words, each once.
 	Lost []string
 }
 
-// asking are words without one of which no script asks for anything in these ways.
-var asking = [][]byte{
+// requestWords are words without one of which no script asks for anything in these ways.
+var requestWords = [][]byte{
 	[]byte("createElement"),
 	[]byte("Image"),
 	[]byte(".write"),
@@ -48,7 +48,7 @@ var asking = [][]byte{
 // ECMAScript, 13.3.10), as far as its text tells: URLs in texts, in variables, and in what its
 // own functions are called with. A script that does not parse asks for nothing.
 func ScriptAsks(src []byte) Asks {
-	if !slices.ContainsFunc(asking, func(word []byte) bool { return bytes.Contains(src, word) }) {
+	if !slices.ContainsFunc(requestWords, func(word []byte) bool { return bytes.Contains(src, word) }) {
 		return Asks{}
 	}
 	ast := Script(src)
@@ -455,7 +455,7 @@ func (a *asked) add(tag string, t text) {
 	} else {
 		a.listed[key] = true
 	}
-	x := Asked{URL: url, Open: t.open, Tag: tag, Later: slices.Contains(a.within, false)}
+	x := Request{URL: url, Open: t.open, Tag: tag, Later: slices.Contains(a.within, false)}
 	x.Offset = max(bytes.Index(a.src, []byte(url)), 0)
 	if x.Offset == 0 { // put together: where its end stands, which tells it best
 		if i := strings.LastIndexByte(strings.TrimRight(url, "/"), '/'); i > 0 {

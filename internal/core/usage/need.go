@@ -10,13 +10,13 @@ import (
 	"yellowgate/internal/core/markup"
 )
 
-// State is whether a page needs a thing.
-type State uint8
+// NeedState is whether a page needs a thing.
+type NeedState uint8
 
 const (
-	Unused State = iota // nothing on the page asks for it
-	Used                // something does
-	Unseen              // what it does cannot be told from its text
+	Unused NeedState = iota // nothing on the page asks for it
+	Used                    // something does
+	Unseen                  // what it does cannot be told from its text
 )
 
 // Certainty is how sure it is that a page does not need a thing.
@@ -36,7 +36,7 @@ type Need struct {
 	Key       string // the item's name, or what is loaded: a path, or an inline text's digest
 	Item      string
 	Elements  []int // of the record
-	State     State
+	State     NeedState
 	Certainty Certainty
 	// By is what shows the need: a selector that matches, or a name that is called.
 	// For a thing that is unseen it says why; for one that is unused, what it was
@@ -90,7 +90,7 @@ type judging struct {
 	page    *Vocabulary
 	things  []*Need
 	at      map[[2]string]int // things by key and item
-	asks    map[string][]asking
+	asks    map[string][]sheetRequest
 	words   map[string][]*Need
 	foreign bool   // a script of the page is a third party's
 	unread  bool   // one of the site's own cannot be read
@@ -453,12 +453,12 @@ func (p *judging) sheet(n *Need, s *Sheet) {
 // that name.
 func (p *judging) asker(s *Sheet) (name string, by *Need) {
 	if p.asks == nil {
-		p.asks = map[string][]asking{}
+		p.asks = map[string][]sheetRequest{}
 		for i, n := range p.things {
 			for _, o := range n.sheets {
 				for name := range o.Asks {
 					if l := p.asks[name]; len(l) < 2 && (len(l) == 0 || l[0].sheet != o) {
-						p.asks[name] = append(l, asking{i, o})
+						p.asks[name] = append(l, sheetRequest{i, o})
 					}
 				}
 			}
@@ -475,8 +475,8 @@ func (p *judging) asker(s *Sheet) (name string, by *Need) {
 	return name, by
 }
 
-// asking is a sheet that asks for a name, and the number of its thing.
-type asking struct {
+// A sheetRequest is a sheet that asks for a name, and the number of its thing.
+type sheetRequest struct {
 	thing int
 	sheet *Sheet
 }

@@ -23,7 +23,7 @@ type Vocabulary struct {
 
 // Read lists the names in a page. wanted, which may be nil, says which are worth
 // keeping.
-func Read(src *markup.Source, scan *markup.Page, wanted *Wanted) *Vocabulary {
+func Read(src *markup.Source, scan *markup.Document, wanted *Wanted) *Vocabulary {
 	if scan.Tags == nil {
 		scan = markup.ScanTags(src.Text, nil)
 	}

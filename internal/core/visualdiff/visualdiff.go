@@ -18,7 +18,7 @@ import (
 type Picture struct {
 	Width, Height int
 	Pixels        []byte // 4 for each
-	Elements      []Element
+	Elements      []ElementBox
 }
 
 // Band is how many pixels of a page's height one picture of it has; of a taller page there are several.
@@ -31,7 +31,7 @@ const mostDrawn = 2
 // and less.
 type Shot struct {
 	Bands    [][]byte
-	Elements []Element
+	Elements []ElementBox
 	Unseen   int // pixels of height below the last band
 }
 
@@ -130,8 +130,8 @@ func CompareShots(before, after, beforeAgain, afterAgain *Shot, masks []Box) (*D
 	return all, nil
 }
 
-// An Element is where one is, in pixels of the picture; those that hold others come first.
-type Element struct {
+// An ElementBox is where one is, in pixels of the picture; those that hold others come first.
+type ElementBox struct {
 	Name string `json:"name"` // as a selector would have it: nav.menu, form#book
 	Box
 }
@@ -322,7 +322,7 @@ func regions(cells []tally, columns, rows int) []Region {
 
 // elementAt is the smallest element that holds a box, and its size; "" for none. A box may reach over it
 // by a pixel, as the outline of an element does.
-func elementAt(elements []Element, b Box) (name string, least int) {
+func elementAt(elements []ElementBox, b Box) (name string, least int) {
 	if b.Width > 4 && b.Height > 4 {
 		b = Box{b.X + 1, b.Y + 1, b.Width - 2, b.Height - 2}
 	}

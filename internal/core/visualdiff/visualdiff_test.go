@@ -10,7 +10,7 @@ import (
 
 // blank is a white picture with a few elements.
 func blank(w, h int) *Picture {
-	p := &Picture{Width: w, Height: h, Pixels: make([]byte, w*h*4), Elements: []Element{{"body", Box{0, 0, w, h}}, {"main", Box{20, 20, w - 40, h - 40}}, {"button.go", Box{50, 60, 80, 30}}, {"span", Box{60, 65, 20, 10}}}}
+	p := &Picture{Width: w, Height: h, Pixels: make([]byte, w*h*4), Elements: []ElementBox{{"body", Box{0, 0, w, h}}, {"main", Box{20, 20, w - 40, h - 40}}, {"button.go", Box{50, 60, 80, 30}}, {"span", Box{60, 65, 20, 10}}}}
 	for i := range p.Pixels {
 		p.Pixels[i] = 255
 	}
@@ -83,7 +83,7 @@ func TestCompare(t *testing.T) {
 
 // TestBegins: where all that is below moves, the place begins in what changed.
 func TestBegins(t *testing.T) {
-	elements := []Element{{"body", Box{0, 0, 300, 400}}, {"h1", Box{10, 10, 280, 20}}, {"p.first", Box{10, 40, 280, 40}}, {"a", Box{12, 42, 20, 12}}, {"p.last", Box{10, 90, 280, 40}}}
+	elements := []ElementBox{{"body", Box{0, 0, 300, 400}}, {"h1", Box{10, 10, 280, 20}}, {"p.first", Box{10, 40, 280, 40}}, {"a", Box{12, 42, 20, 12}}, {"p.last", Box{10, 90, 280, 40}}}
 	white := &Picture{Width: 300, Height: 400, Pixels: bytes.Repeat([]byte{255}, 300*400*4), Elements: elements}
 	moved := white.fill(Box{14, 44, 6, 4}, 0).fill(Box{10, 50, 280, 80}, 0) // from the link on
 	d := Compare(white, moved, nil, nil, nil)
@@ -115,7 +115,7 @@ func TestCompareShots(t *testing.T) {
 	if bytes.Equal(fast, small) {
 		t.Fatal("the two have the same bytes")
 	}
-	below := append(append([]Element{}, white.Elements...), Element{"footer", Box{50, Band + 60, 20, 20}})
+	below := append(append([]ElementBox{}, white.Elements...), ElementBox{"footer", Box{50, Band + 60, 20, 20}})
 	shot := func(bands ...[]byte) *Shot { return &Shot{Bands: bands, Elements: below} }
 	a, again, b := shot(fast), shot(small), shot(dotted)
 	broken := shot([]byte("<svg>"))

@@ -17,8 +17,8 @@ import (
 	"yellowgate/internal/core/bounded"
 )
 
-// A Site is where the pages stand.
-type Site struct {
+// A SiteURL is where the pages stand.
+type SiteURL struct {
 	base *url.URL // the site's address, or a stand-in where none is known
 	path string   // the path in it, without a trailing slash
 
@@ -35,12 +35,12 @@ type cached struct {
 const NoSite = "https://site.invalid"
 
 // NewSite returns the site at an absolute address, or at none ("").
-func NewSite(address string) *Site {
+func NewSite(address string) *SiteURL {
 	u := parsed(address)
 	if u == nil || u.Host == "" {
 		u, _ = url.Parse(NoSite)
 	}
-	s := &Site{base: u, path: strings.TrimSuffix(u.Path, "/")}
+	s := &SiteURL{base: u, path: strings.TrimSuffix(u.Path, "/")}
 	s.same.Most = 50_000
 	return s
 }
@@ -59,7 +59,7 @@ func parsed(address string) *url.URL {
 }
 
 // BasePath is the path in the site's address, "" for none.
-func (s *Site) BasePath() string { return s.path }
+func (s *SiteURL) BasePath() string { return s.path }
 
 // A Ref is one URL of a page, resolved.
 type Ref struct {
@@ -70,9 +70,9 @@ type Ref struct {
 	Data bool // data:, blob:, javascript:, mailto: and the like: nothing is fetched
 }
 
-// Page is the base against which a page's URLs are resolved.
-type Page struct {
-	site *Site
+// Base is the base against which a page's URLs are resolved.
+type Base struct {
+	site *SiteURL
 	base *url.URL
 	own  bool // the base is the page itself, on the site's host
 	long *longBase
@@ -84,18 +84,18 @@ type longBase struct {
 	url  *standard.Url
 }
 
-func (p Page) standard() *standard.Url {
+func (p Base) standard() *standard.Url {
 	p.long.once.Do(func() { p.long.url, _ = standard.Parse(p.base.String()) })
 	return p.long.url
 }
 
 // Page returns the base for the page at a site path; baseHref is the href of
 // the page's base element, or "".
-func (s *Site) Page(pagePath, baseHref string) Page {
+func (s *SiteURL) Page(pagePath, baseHref string) Base {
 	u := *s.base
 	u.Path = s.path + pagePath
 	u.RawPath = ""
-	p := Page{s, &u, true, &longBase{}}
+	p := Base{s, &u, true, &longBase{}}
 	if baseHref != "" {
 		if b, err := standard.ParseRef(u.String(), baseHref); err == nil {
 			if b := parsed(b.Href(false)); b != nil &&
@@ -110,13 +110,13 @@ func (s *Site) Page(pagePath, baseHref string) Page {
 // Bases are the bases of one page: its own address, and from its base element on that
 // element's, since a browser fetches what stands above before it knows (HTML, 2.4.2).
 type Bases struct {
-	above, below Page
+	above, below Base
 	at           int
 }
 
 // Bases returns the bases for the page at a site path, whose base element with an href
 // stands at an offset.
-func (s *Site) Bases(pagePath, baseHref string, at int) Bases {
+func (s *SiteURL) Bases(pagePath, baseHref string, at int) Bases {
 	b := Bases{above: s.Page(pagePath, ""), at: at}
 	b.below = b.above
 	if baseHref != "" {
@@ -126,7 +126,7 @@ func (s *Site) Bases(pagePath, baseHref string, at int) Bases {
 }
 
 // At is the base for what stands at an offset.
-func (b Bases) At(offset int) Page {
+func (b Bases) At(offset int) Base {
 	if offset < b.at {
 		return b.above
 	}
@@ -134,10 +134,10 @@ func (b Bases) At(offset int) Page {
 }
 
 // Below is the base of the page once it is read, for links that are followed.
-func (b Bases) Below() Page { return b.below }
+func (b Bases) Below() Base { return b.below }
 
 // Resolve resolves a URL as written. ok is false where it is no URL.
-func (p Page) Resolve(raw string) (r Ref, ok bool) {
+func (p Base) Resolve(raw string) (r Ref, ok bool) {
 	if !p.own || !everywhere(raw) {
 		return p.resolve(raw)
 	}
@@ -150,7 +150,7 @@ func (p Page) Resolve(raw string) (r Ref, ok bool) {
 
 // Plain reports whether the base is the page itself, on the site's host: a URL that
 // begins with "/" then means the same on all such pages.
-func (p Page) Plain() bool { return p.own }
+func (p Base) Plain() bool { return p.own }
 
 // everywhere reports whether a URL means the same on every page of the site:
 // it is absolute, or begins with "/". Long ones are not worth keeping.
@@ -159,7 +159,7 @@ func everywhere(raw string) bool {
 		(strings.HasPrefix(raw, "/") || strings.HasPrefix(raw, "http://") || strings.HasPrefix(raw, "https://"))
 }
 
-func (p Page) resolve(raw string) (r Ref, ok bool) {
+func (p Base) resolve(raw string) (r Ref, ok bool) {
 	if isPlain(raw) {
 		return p.plainly(raw)
 	}
@@ -237,7 +237,7 @@ var plainBytes = func() (set [256]bool) {
 }()
 
 // plainly resolves a URL about which all parsers agree.
-func (p Page) plainly(raw string) (r Ref, ok bool) {
+func (p Base) plainly(raw string) (r Ref, ok bool) {
 	u, err := p.base.Parse(raw)
 	if err != nil {
 		return r, false
@@ -256,10 +256,10 @@ func (p Page) plainly(raw string) (r Ref, ok bool) {
 }
 
 // below reports whether a path is within the site's.
-func (s *Site) below(path string) bool { return strings.HasPrefix(path, s.path) }
+func (s *SiteURL) below(path string) bool { return strings.HasPrefix(path, s.path) }
 
 // own makes a reference one to a path of the site.
-func (s *Site) own(r Ref, decodedPath string) Ref {
+func (s *SiteURL) own(r Ref, decodedPath string) Ref {
 	r.Own = true
 	r.Path = norm.NFC.String(strings.TrimPrefix(decodedPath, s.path))
 	if r.Path == "" || r.Path[0] != '/' {
@@ -292,17 +292,17 @@ func (r Ref) WithoutQuery() string {
 }
 
 // Secure reports whether the page comes over https, as far as is known.
-func (p Page) Secure() bool { return p.site.base.Scheme != "http" }
+func (p Base) Secure() bool { return p.site.base.Scheme != "http" }
 
 // Address is the address of the site, or of a stand-in for it, with a path of the site's.
-func (p Page) Address(path string) *url.URL {
+func (p Base) Address(path string) *url.URL {
 	u := *p.site.base
 	u.Path = p.site.path + path
 	return &u
 }
 
 // Host is the host of the page's base, with its port.
-func (p Page) Host() string { return p.base.Host }
+func (p Base) Host() string { return p.base.Host }
 
 // Trusts reports whether a host, in lower case, is among hosts; "*." stands for any name
 // below one.

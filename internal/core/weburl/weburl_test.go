@@ -99,7 +99,7 @@ func TestStandard(t *testing.T) {
 // TestPlain: where a URL is resolved the short way, the long one says the same.
 func TestPlain(t *testing.T) {
 	site := NewSite("https://ternhill.example/obs")
-	for _, p := range []Page{site.Page("/visit/a b.html", ""), site.Page("/", "https://cdn.example/x/y/"), site.Page("/a/b/c", "../d/")} {
+	for _, p := range []Base{site.Page("/visit/a b.html", ""), site.Page("/", "https://cdn.example/x/y/"), site.Page("/a/b/c", "../d/")} {
 		for _, raw := range []string{"a", "a/", "../a", "../../../../a", "./a", ".", "..", "/obs/a", "/obs", "/x", "/a//b", "a//b", "?x=1", "#f", "a?b#c", "a#b?c", "https://w.example/a?b", "https://w.example", "https://w.example/../a",
 			"http://ternhill.example/obs/a", "https://ternhill.example/obs/../x", "a/./b/../c", "a/..", "a/.", ".../a", "a;b=1/c", "a,b!c$d(e)*f@g", "a?b?c", "a?/../b", "~a", "_", "a/b?q=/./x", "caf%C3%A9/a%20b.js?x=%2F#%41", "%7euser/%2f/%41"} {
 			if !isPlain(raw) {
@@ -111,7 +111,7 @@ func TestPlain(t *testing.T) {
 	}
 }
 
-func agree(t *testing.T, p Page, raw string) {
+func agree(t *testing.T, p Base, raw string) {
 	t.Helper()
 	got, _ := p.plainly(raw)
 	u, err := standard.ParseRef(p.base.String(), raw)

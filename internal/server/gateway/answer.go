@@ -42,7 +42,7 @@ var doubtful = map[string]bool{
 
 // answer takes an answer of the origin, and changes it where it is a page.
 func (g *Gateway) answer(resp *http.Response) error {
-	a := askingOf(resp.Request)
+	a := exchangeOf(resp.Request)
 	a.answered = time.Now()
 	g.Seen.origin.up()
 	if resp.StatusCode == http.StatusSwitchingProtocols {
@@ -66,7 +66,7 @@ func (g *Gateway) answer(resp *http.Response) error {
 }
 
 // timing says how long things took (Server Timing, 3).
-func timing(a *asking) string {
+func timing(a *exchange) string {
 	ms := func(d time.Duration) string { return strconv.FormatFloat(float64(d.Microseconds())/1000, 'f', 1, 64) }
 	s := "origin;dur=" + ms(a.answered.Sub(a.asked))
 	if a.gated {
@@ -76,7 +76,7 @@ func timing(a *asking) string {
 }
 
 // mayGate reports whether the head of an answer is that of a page which may be changed.
-func mayGate(a *asking, resp *http.Response) bool {
+func mayGate(a *exchange, resp *http.Response) bool {
 	h := resp.Header
 	switch s := resp.StatusCode; {
 	case s < 200 || s >= 300 && s < 400,
@@ -106,7 +106,7 @@ func mayGate(a *asking, resp *http.Response) bool {
 }
 
 // page gates the page of an answer, or passes it on as it came.
-func (g *Gateway) page(a *asking, resp *http.Response) {
+func (g *Gateway) page(a *exchange, resp *http.Response) {
 	head := resp.Request.Method == http.MethodHead
 	if head { // whether it is gated, and how long it is, only the page itself shows
 		whole, err := g.ask(resp, http.MethodGet)
@@ -132,11 +132,11 @@ func (g *Gateway) page(a *asking, resp *http.Response) {
 		return
 	}
 	began := time.Now()
-	page, why, detail := g.make(a, resp, text)
+	page, why, detail := g.gatePage(a, resp, text)
 	a.gating = time.Since(began)
 	if why != "" {
 		a.why, a.detail = why, detail
-		if resp.Body = (&reread{Reader: bytes.NewReader(text)}); head {
+		if resp.Body = (&rereadBody{Reader: bytes.NewReader(text)}); head {
 			resp.Body = http.NoBody
 		}
 		return
@@ -149,7 +149,7 @@ func (g *Gateway) page(a *asking, resp *http.Response) {
 
 // whole asks without a condition for what the origin calls unchanged, or sends a part of, and takes
 // that answer where it is of a page that is gated: what the client has of it may be without the gate.
-func (g *Gateway) whole(a *asking, resp *http.Response) {
+func (g *Gateway) whole(a *exchange, resp *http.Response) {
 	whole, err := g.ask(resp, resp.Request.Method)
 	if err != nil {
 		return
@@ -196,7 +196,7 @@ func (g *Gateway) ask(was *http.Response, method string) (*http.Response, error)
 }
 
 // send makes the answer of a gated page. It reports whether that refers to what came.
-func (g *Gateway) send(a *asking, resp *http.Response, page *made, came []byte) (refers bool) {
+func (g *Gateway) send(a *exchange, resp *http.Response, page *gatedPage, came []byte) (refers bool) {
 	h := resp.Header
 	was := coding(h["Content-Encoding"])
 	now := was
@@ -244,7 +244,7 @@ func (g *Gateway) send(a *asking, resp *http.Response, page *made, came []byte) 
 }
 
 // blank answers with a page that the gate makes, where the origin has none.
-func (g *Gateway) blank(a *asking, resp *http.Response) bool {
+func (g *Gateway) blank(a *exchange, resp *http.Response) bool {
 	m := a.in.Method
 	if resp.StatusCode != http.StatusNotFound && resp.StatusCode != http.StatusGone ||
 		m != http.MethodGet && m != http.MethodHead ||
@@ -265,21 +265,21 @@ func (g *Gateway) blank(a *asking, resp *http.Response) bool {
 	}
 	resp.Trailer = nil
 	began := time.Now()
-	page, why, detail := g.make(a, resp, text)
+	page, why, detail := g.gatePage(a, resp, text)
 	a.gating = time.Since(began)
 	if why != "" {
 		a.detail = detail
-		page = &made{text: text, changed: true}
+		page = &gatedPage{text: text, changed: true}
 	}
 	a.gated, a.why = true, ""
 	g.send(a, resp, page, text)
 	return true
 }
 
-// reread is a body that has been read.
-type reread struct{ *bytes.Reader }
+// rereadBody is a body that has been read.
+type rereadBody struct{ *bytes.Reader }
 
-func (reread) Close() error { return nil }
+func (rereadBody) Close() error { return nil }
 
 // noPages are the endings of paths behind which nobody has pages.
 var noPages = map[string]bool{

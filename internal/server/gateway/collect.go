@@ -43,7 +43,7 @@ func collect(
 	if length < 0 {
 		size = 32 << 10
 	}
-	c.buf = room(min(size, largest+1, 1<<20))
+	c.buf = bodyBuffer(min(size, largest+1, 1<<20))
 	go c.background(largest)
 	timer := time.NewTimer(wait)
 	defer timer.Stop()
@@ -68,12 +68,12 @@ func collect(
 	return c.buf, nil, ""
 }
 
-// rooms are what bodies are read into; see release.
-var rooms sync.Pool
+// bodyBuffers are what bodies are read into; see release.
+var bodyBuffers sync.Pool
 
-// room has a capacity of at least size bytes.
-func room(size int64) []byte {
-	if p, ok := rooms.Get().(*[]byte); ok && int64(cap(*p)) >= size {
+// bodyBuffer has a capacity of at least size bytes.
+func bodyBuffer(size int64) []byte {
+	if p, ok := bodyBuffers.Get().(*[]byte); ok && int64(cap(*p)) >= size {
 		return (*p)[:0]
 	}
 	return make([]byte, 0, size)
@@ -82,7 +82,7 @@ func room(size int64) []byte {
 // release gives back what collect returned, once nothing refers to it.
 func release(b []byte) {
 	if cap(b) > 0 && cap(b) <= 1<<20 {
-		rooms.Put(&b)
+		bodyBuffers.Put(&b)
 	}
 }
 

@@ -22,7 +22,7 @@ import (
 const gateMark = ".yg"
 
 // gateTag is what stands for a gate in entity tags: 12 characters.
-func gateTag(s *reload.State) string {
+func gateTag(s *reload.Reading) string {
 	sum := strings.TrimPrefix(s.Project.Digest, "sha256:")
 	return sum[:min(12, len(sum))]
 }

@@ -14,8 +14,8 @@ import (
 	"yellowgate/internal/core/problem"
 )
 
-// made is what the gate made of one body.
-type made struct {
+// gatedPage is what the gate made of one body.
+type gatedPage struct {
 	key     pageKey
 	text    []byte // without a coding
 	changed bool   // it is another than the origin's
@@ -29,8 +29,8 @@ const mostTags = 100_000
 // fileOf is the file that stands for an address: the same as in a capture of the site.
 func fileOf(u *url.URL) (file, why string) { return capture.FileOf(u, true, false) }
 
-// make gates a page. Where why is not "", the page is to be passed on as it came.
-func (g *Gateway) make(a *asking, resp *http.Response, came []byte) (m *made, why, detail string) {
+// gatePage gates a page. Where why is not "", the page is to be passed on as it came.
+func (g *Gateway) gatePage(a *exchange, resp *http.Response, came []byte) (m *gatedPage, why, detail string) {
 	file, none := fileOf(a.in.URL)
 	if none != "" {
 		return nil, passedOther, none
@@ -45,14 +45,14 @@ func (g *Gateway) make(a *asking, resp *http.Response, came []byte) (m *made, wh
 	if m = g.kept.get(key); m != nil {
 		return m, m.why, m.detail
 	}
-	m = &made{key: key}
+	m = &gatedPage{key: key}
 	g.gate(a, m, resp, file, answer, came)
 	g.kept.put(m)
 	return m, m.why, m.detail
 }
 
 // keyOf stands for all that a gated page depends on.
-func keyOf(a *asking, resp *http.Response, file string, answer *page.Answer, came []byte) (key pageKey) {
+func keyOf(a *exchange, resp *http.Response, file string, answer *page.Answer, came []byte) (key pageKey) {
 	b := make([]byte, 0, 512)
 	add := func(s string) {
 		b = binary.AppendUvarint(b, uint64(len(s)))
@@ -78,7 +78,7 @@ func keyOf(a *asking, resp *http.Response, file string, answer *page.Answer, cam
 }
 
 // gate makes a page. A mistake in this program costs nobody a page: it passes as it came.
-func (g *Gateway) gate(a *asking, m *made, resp *http.Response, file string, answer *page.Answer, came []byte) {
+func (g *Gateway) gate(a *exchange, m *gatedPage, resp *http.Response, file string, answer *page.Answer, came []byte) {
 	defer func() {
 		if e := recover(); e != nil {
 			m.why, m.detail = passedFault, fmt.Sprint(e)
@@ -113,12 +113,12 @@ func (g *Gateway) gate(a *asking, m *made, resp *http.Response, file string, ans
 }
 
 // same reports whether the page is in a body's own bytes.
-func (m *made) same(body []byte) bool {
+func (m *gatedPage) same(body []byte) bool {
 	return len(m.text) > 0 && cap(body) > 0 && &m.text[:1][0] == &body[:1][0]
 }
 
 // in is the page in a coding.
-func (m *made) in(coding string, k *kept) ([]byte, error) {
+func (m *gatedPage) in(coding string, k *pageCache) ([]byte, error) {
 	if coding == identity {
 		return m.text, nil
 	}

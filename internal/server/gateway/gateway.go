@@ -32,7 +32,7 @@ const TreeCost = 450_000_000
 
 // Options say what a gateway stands before, and its limits.
 type Options struct {
-	Gate   *reload.Gate
+	Gate   *reload.Watcher
 	Origin *url.URL // scheme, host and port
 	// Transport asks the origin; NewTransport makes one.
 	Transport http.RoundTripper
@@ -50,7 +50,7 @@ type Options struct {
 type Gateway struct {
 	Options
 	proxy *httputil.ReverseProxy
-	kept  *kept
+	kept  *pageCache
 }
 
 // New makes a gateway.
@@ -58,7 +58,7 @@ func New(o Options) *Gateway {
 	if o.Seen == nil {
 		o.Seen = NewSeen()
 	}
-	g := &Gateway{Options: o, kept: newKept(o.Keep)}
+	g := &Gateway{Options: o, kept: newPageCache(o.Keep)}
 	g.Seen.gate, g.Seen.kept = o.Gate, g.kept
 	g.proxy = &httputil.ReverseProxy{
 		Rewrite:        g.rewrite,
@@ -89,9 +89,9 @@ func NewTransport(wait time.Duration, secure *tls.Config) http.RoundTripper {
 	}
 }
 
-// asking is what is known of a request on its way.
-type asking struct {
-	state      *reload.State
+// exchange is what is known of a request on its way.
+type exchange struct {
+	state      *reload.Reading
 	began      time.Time
 	in         *http.Request
 	conditions conditions
@@ -105,18 +105,18 @@ type asking struct {
 	gating time.Duration
 }
 
-type askingKey struct{}
+type exchangeKey struct{}
 
-func askingOf(r *http.Request) *asking {
-	a, _ := r.Context().Value(askingKey{}).(*asking)
+func exchangeOf(r *http.Request) *exchange {
+	a, _ := r.Context().Value(exchangeKey{}).(*exchange)
 	return a
 }
 
 // ServeHTTP implements http.Handler.
 func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	a := &asking{state: g.Gate.Now(), began: time.Now(), in: r, why: passedOther}
+	a := &exchange{state: g.Gate.Now(), began: time.Now(), in: r, why: passedOther}
 	out := &writer{ResponseWriter: w, wait: g.Client, control: http.NewResponseController(w)}
-	r = r.WithContext(context.WithValue(r.Context(), askingKey{}, a))
+	r = r.WithContext(context.WithValue(r.Context(), exchangeKey{}, a))
 	if r.Body != nil && r.Body != http.NoBody {
 		a.body = &reader{ReadCloser: r.Body, wait: g.Client, control: out.control, left: r.ContentLength}
 		r.Body = a.body
@@ -135,7 +135,7 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}()
 	if why := g.malformed(r); why != "" {
 		a.why, a.detail = passedMalformed, why
-		sorry(out, http.StatusBadRequest, "This request cannot be read: "+why+".", "")
+		errorPage(out, http.StatusBadRequest, "This request cannot be read: "+why+".", "")
 		return
 	}
 	g.proxy.ServeHTTP(out, r)
@@ -166,7 +166,7 @@ func (g *Gateway) hostOf(r *http.Request) string {
 
 // rewrite makes the request for the origin.
 func (g *Gateway) rewrite(pr *httputil.ProxyRequest) {
-	a := askingOf(pr.In)
+	a := exchangeOf(pr.In)
 	u := pr.Out.URL
 	u.Scheme, u.Host, u.RawQuery = g.Origin.Scheme, g.Origin.Host, pr.In.URL.RawQuery
 	pr.Out.Host = g.hostOf(pr.In)
@@ -253,7 +253,7 @@ var quotes = strings.NewReplacer(`\`, `\\`, `"`, `\"`)
 
 // failed answers for an origin that does not.
 func (g *Gateway) failed(w http.ResponseWriter, r *http.Request, err error) {
-	a := askingOf(r)
+	a := exchangeOf(r)
 	a.why, a.detail = passedOrigin, err.Error()
 	if r.Context().Err() != nil { // the client went: nobody reads an answer
 		a.why = passedGone
@@ -267,18 +267,18 @@ func (g *Gateway) failed(w http.ResponseWriter, r *http.Request, err error) {
 		if errors.As(broken, &late) && late.Timeout() {
 			status = http.StatusRequestTimeout
 		}
-		sorry(w, status, "This request cannot be read to its end.", "")
+		errorPage(w, status, "This request cannot be read to its end.", "")
 		return
 	}
 	if errors.As(err, &late) && late.Timeout() {
 		status, says = http.StatusGatewayTimeout, "The server behind this gateway did not answer in time."
 	}
 	g.Seen.origin.down(err)
-	sorry(w, status, says, "\n<p>Please try again in a moment.</p>")
+	errorPage(w, status, says, "\n<p>Please try again in a moment.</p>")
 }
 
-// sorry answers in place of the origin; more is markup below what it says.
-func sorry(w http.ResponseWriter, status int, says, more string) {
+// errorPage answers in place of the origin; more is markup below what it says.
+func errorPage(w http.ResponseWriter, status int, says, more string) {
 	h := w.Header()
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	h.Set("Cache-Control", "no-store")
@@ -294,7 +294,7 @@ func sorry(w http.ResponseWriter, status int, says, more string) {
 }
 
 // log writes a line about a request.
-func (g *Gateway) log(a *asking, w *writer, cut any) {
+func (g *Gateway) log(a *exchange, w *writer, cut any) {
 	if g.Log == nil {
 		return
 	}

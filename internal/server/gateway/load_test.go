@@ -231,9 +231,9 @@ func TestSoak(t *testing.T) {
 
 // TestKept: what is kept stays within its size, the latest longest, and codings are made once.
 func TestKept(t *testing.T) {
-	k := newKept(10_000)
-	page := func(n int) *made {
-		return &made{key: keyOf0(n), text: bytes.Repeat([]byte("x"), 1000), changed: true}
+	k := newPageCache(10_000)
+	page := func(n int) *gatedPage {
+		return &gatedPage{key: keyOf0(n), text: bytes.Repeat([]byte("x"), 1000), changed: true}
 	}
 	for n := range 20 {
 		k.put(page(n))
@@ -255,11 +255,11 @@ func TestKept(t *testing.T) {
 	if again, m, _, _ := k.counts(); again > 10_000 || m != n {
 		t.Errorf("%d bytes in %d pages after one came twice", again, m)
 	}
-	k.put(&made{key: keyOf0(99), text: make([]byte, 5000)})
+	k.put(&gatedPage{key: keyOf0(99), text: make([]byte, 5000)})
 	if k.get(keyOf0(99)) != nil {
 		t.Error("a page of half of all that is kept is kept")
 	}
-	none := newKept(0)
+	none := newPageCache(0)
 	none.put(page(1))
 	if none.get(keyOf0(1)) != nil {
 		t.Error("something is kept where nothing may be")
@@ -286,9 +286,9 @@ func TestAllocations(t *testing.T) {
 		var before, after runtime.MemStats
 		runtime.ReadMemStats(&before)
 		for range times {
-			a := &asking{state: g.Gate.Now(), in: req}
+			a := &exchange{state: g.Gate.Now(), in: req}
 			resp := &http.Response{StatusCode: 200, Header: http.Header{"Content-Type": {"text/html"}}, Request: req}
-			if _, why, detail := g.make(a, resp, body); why != "" {
+			if _, why, detail := g.gatePage(a, resp, body); why != "" {
 				t.Fatal(why, detail)
 			}
 		}
@@ -324,9 +324,9 @@ func benchmarkGate(b *testing.B, text, path string) {
 	b.ReportAllocs()
 	req := httptest.NewRequest("GET", path, nil)
 	for b.Loop() {
-		a := &asking{state: gate.Now(), in: req}
+		a := &exchange{state: gate.Now(), in: req}
 		resp := &http.Response{StatusCode: 200, Header: http.Header{"Content-Type": {"text/html"}}, Request: req}
-		if _, why, detail := g.make(a, resp, body); why != "" {
+		if _, why, detail := g.gatePage(a, resp, body); why != "" {
 			b.Fatal(why, detail)
 		}
 	}

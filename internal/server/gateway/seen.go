@@ -20,8 +20,8 @@ import (
 // Seen counts what passes.
 type Seen struct {
 	registry *prometheus.Registry
-	gate     *reload.Gate
-	kept     *kept
+	gate     *reload.Watcher
+	kept     *pageCache
 	origin   *health
 
 	requests *prometheus.CounterVec
@@ -72,7 +72,7 @@ func NewSeen() *Seen {
 		s.passed[r] = passed.WithLabelValues(r)
 	}
 	keep := func(name, help string, kind prometheus.ValueType, value func() float64) {
-		s.registry.MustRegister(&asked{prometheus.NewDesc(name, help, nil, nil), kind, value})
+		s.registry.MustRegister(&collector{prometheus.NewDesc(name, help, nil, nil), kind, value})
 	}
 	counts := func(i int) func() float64 {
 		return func() float64 {
@@ -124,22 +124,22 @@ func NewSeen() *Seen {
 	return s
 }
 
-// asked is a metric whose value is asked for.
-type asked struct {
+// collector is a metric whose value is asked for.
+type collector struct {
 	desc  *prometheus.Desc
 	kind  prometheus.ValueType
 	value func() float64
 }
 
-func (a *asked) Describe(c chan<- *prometheus.Desc) { c <- a.desc }
-func (a *asked) Collect(c chan<- prometheus.Metric) {
+func (a *collector) Describe(c chan<- *prometheus.Desc) { c <- a.desc }
+func (a *collector) Collect(c chan<- prometheus.Metric) {
 	c <- prometheus.MustNewConstMetric(a.desc, a.kind, a.value())
 }
 
 func (s *Seen) begin() { s.now.Inc() }
 
 // end counts an answer.
-func (s *Seen) end(a *asking, w *writer) {
+func (s *Seen) end(a *exchange, w *writer) {
 	s.now.Dec()
 	counter, ok := s.byStatus.Load(w.status)
 	if !ok {

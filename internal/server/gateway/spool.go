@@ -29,7 +29,7 @@ type spooled struct {
 // newSpooled is a body of a text that nobody else refers to. Small ones stay where they are.
 func newSpooled(text []byte, after time.Duration) io.ReadCloser {
 	if len(text) < spoolFrom {
-		return &reread{Reader: bytes.NewReader(text)}
+		return &rereadBody{Reader: bytes.NewReader(text)}
 	}
 	s := &spooled{text: bytes.NewReader(text)}
 	s.timer = time.AfterFunc(after, s.spool)

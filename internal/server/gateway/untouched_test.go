@@ -32,7 +32,7 @@ items:
 `
 
 // newGate writes a gate file and keeps it in effect.
-func newGate(t testing.TB, text string) (*reload.Gate, string) {
+func newGate(t testing.TB, text string) (*reload.Watcher, string) {
 	name := filepath.Join(t.TempDir(), "yellowgate.yaml")
 	if err := os.WriteFile(name, []byte(text), 0o644); err != nil {
 		t.Fatal(err)

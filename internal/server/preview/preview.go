@@ -39,7 +39,7 @@ var reloadScript []byte
 
 // Options say what is served.
 type Options struct {
-	Gate   *reload.Gate
+	Gate   *reload.Watcher
 	Source bool     // the pages before the gate
 	Names  []string // host names that are answered to, besides the loopback's
 	// Pages and Audit write the pages of the server's own: the list of those that a query chooses,
@@ -66,7 +66,7 @@ type server struct {
 
 // siteNow is the site as one state of the gate has it.
 type siteNow struct {
-	*reload.State
+	*reload.Reading
 	pages map[string]*page.Page // by key
 	files map[string]bool
 	root  *os.Root
@@ -121,7 +121,7 @@ func (s *server) mine(hostport string) bool {
 }
 
 // now is the site as it is.
-func (s *server) now(state *reload.State) (*siteNow, error) {
+func (s *server) now(state *reload.Reading) (*siteNow, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.site != nil && s.site.Number == state.Number {
@@ -131,7 +131,7 @@ func (s *server) now(state *reload.State) (*siteNow, error) {
 	if err != nil {
 		return nil, &failure.Path{Path: state.Project.Source, Err: err}
 	}
-	n := &siteNow{State: state, pages: map[string]*page.Page{}, files: map[string]bool{}, root: root}
+	n := &siteNow{Reading: state, pages: map[string]*page.Page{}, files: map[string]bool{}, root: root}
 	for i := range state.Project.Pages {
 		p := &state.Project.Pages[i]
 		n.pages[p.Key()] = p
@@ -212,7 +212,7 @@ func (s *server) page(w http.ResponseWriter, r *http.Request, n *siteNow, pg *pa
 			if s.Told != nil {
 				s.Told(pg, ps)
 			}
-			s.problems(w, r, n.State, ps)
+			s.problems(w, r, n.Reading, ps)
 			return
 		}
 		text = result.File
@@ -257,7 +257,7 @@ func (s *server) send(w http.ResponseWriter, r *http.Request, status int, text [
 }
 
 // problems shows what is wrong with the gate, and loads itself again once that is another.
-func (s *server) problems(w http.ResponseWriter, r *http.Request, state *reload.State, ps []problem.Problem) {
+func (s *server) problems(w http.ResponseWriter, r *http.Request, state *reload.Reading, ps []problem.Problem) {
 	var b bytes.Buffer
 	if err := s.Problems(&b, ps, state.Err); err != nil {
 		plain(w, http.StatusInternalServerError, err.Error())

@@ -67,7 +67,7 @@ func utf16(s string) string {
 	return string(b)
 }
 
-func handler(t *testing.T, dir string, change func(*Options)) (http.Handler, *reload.Gate) {
+func handler(t *testing.T, dir string, change func(*Options)) (http.Handler, *reload.Watcher) {
 	g := reload.Open(reload.Options{Gate: filepath.Join(dir, "yellowgate.yaml"), Walk: true})
 	o := Options{Gate: g,
 		Pages: func(w io.Writer, p *project.Project, q string) error {

@@ -28,11 +28,11 @@ type Options struct {
 	Project project.Options // how it is opened; Day "" for the day that it is
 	Walk    bool            // the source folder is read, too, and watched
 	// Told, if set, is called after each reading because of a change, by one goroutine at a time.
-	Told func(*State)
+	Told func(*Reading)
 }
 
-// A State is what a reading of the gate file came to. It does not change.
-type State struct {
+// A Reading is what a reading of the gate file came to. It does not change.
+type Reading struct {
 	Project  *project.Project // the last good one; nil before there was one
 	Problems []problem.Problem
 	Err      error     // of the last reading; nil where Project is of it
@@ -41,10 +41,10 @@ type State struct {
 	Number   int       // how many readings there were
 }
 
-// A Gate is a gate file that is kept in effect.
-type Gate struct {
+// A Watcher is a gate file that is kept in effect.
+type Watcher struct {
 	Options
-	now atomic.Pointer[State]
+	now atomic.Pointer[Reading]
 
 	reading sync.Mutex
 	stamps  map[string]fsys.Stamp // of what the last reading read; a zero stamp for what was not there
@@ -59,19 +59,19 @@ type Gate struct {
 }
 
 // Open reads a gate file. Whether that went well says Now.
-func Open(o Options) *Gate {
-	g := &Gate{Options: o, listeners: map[chan struct{}]bool{}, watched: map[string]bool{}}
-	g.now.Store(&State{})
+func Open(o Options) *Watcher {
+	g := &Watcher{Options: o, listeners: map[chan struct{}]bool{}, watched: map[string]bool{}}
+	g.now.Store(&Reading{})
 	g.read()
 	return g
 }
 
 // Now is what holds now.
-func (g *Gate) Now() *State { return g.now.Load() }
+func (g *Watcher) Now() *Reading { return g.now.Load() }
 
 // Fresh reads the gate file again if anything that it depends on has changed, and returns what
 // holds then.
-func (g *Gate) Fresh() *State {
+func (g *Watcher) Fresh() *Reading {
 	g.reading.Lock()
 	defer g.reading.Unlock()
 	if s := g.Now(); !g.force.Load() && !g.changed() && !g.newDay(s, time.Now()) {
@@ -83,7 +83,7 @@ func (g *Gate) Fresh() *State {
 }
 
 // Again reads the gate file again, whatever has changed.
-func (g *Gate) Again() *State {
+func (g *Watcher) Again() *Reading {
 	g.reading.Lock()
 	defer g.reading.Unlock()
 	g.settled()
@@ -93,7 +93,7 @@ func (g *Gate) Again() *State {
 
 // Missing reads everything again because somebody asks for what is not there; at most once a second.
 // It reports whether anything is new.
-func (g *Gate) Missing(now time.Time) bool {
+func (g *Watcher) Missing(now time.Time) bool {
 	g.mu.Lock()
 	soon := now.Sub(g.missed) < time.Second
 	if !soon {
@@ -113,7 +113,7 @@ func (g *Gate) Missing(now time.Time) bool {
 }
 
 // Until calls back when something was read again; stop ends that.
-func (g *Gate) Until() (read <-chan struct{}, stop func()) {
+func (g *Watcher) Until() (read <-chan struct{}, stop func()) {
 	c := make(chan struct{}, 1)
 	g.mu.Lock()
 	g.listeners[c] = true
@@ -127,13 +127,13 @@ func (g *Gate) Until() (read <-chan struct{}, stop func()) {
 
 // newDay reports whether dates have turned. A gate that is broken is not read for that: there is
 // nothing that could.
-func (g *Gate) newDay(s *State, now time.Time) bool {
+func (g *Watcher) newDay(s *Reading, now time.Time) bool {
 	return s.Project != nil && s.Err == nil && g.Project.Day == "" && s.Project.Gate.File.Dated() &&
 		project.DayAt(s.Project.Gate.File, now) != s.Day
 }
 
 // changed reports whether a file is another than it was when it was read.
-func (g *Gate) changed() bool {
+func (g *Watcher) changed() bool {
 	for name, was := range g.stamps {
 		if stamp(name) != was {
 			return true
@@ -152,7 +152,7 @@ func stamp(name string) fsys.Stamp {
 
 // settled waits until nobody writes any longer, for a second at most: half a gate file may be a gate
 // file, too.
-func (g *Gate) settled() {
+func (g *Watcher) settled() {
 	const still = 40 * time.Millisecond
 	for range 25 {
 		before := g.stampsNow()
@@ -163,7 +163,7 @@ func (g *Gate) settled() {
 	}
 }
 
-func (g *Gate) stampsNow() map[string]fsys.Stamp {
+func (g *Watcher) stampsNow() map[string]fsys.Stamp {
 	out := make(map[string]fsys.Stamp, len(g.stamps))
 	for name := range g.stamps {
 		out[name] = stamp(name)
@@ -172,9 +172,9 @@ func (g *Gate) stampsNow() map[string]fsys.Stamp {
 }
 
 // read reads the gate file and puts it into effect. Where a file changes meanwhile, it reads again.
-func (g *Gate) read() {
+func (g *Watcher) read() {
 	was := g.Now()
-	next := &State{Number: was.Number + 1}
+	next := &Reading{Number: was.Number + 1}
 	for range 5 {
 		g.force.Store(false)
 		stamps := map[string]fsys.Stamp{}
@@ -222,7 +222,7 @@ func (g *Gate) read() {
 
 // newest is the time of the newest of what a gate is made of: its files, this program, the beginning
 // of the day where that counts.
-func (g *Gate) newest(s *State) (at time.Time) {
+func (g *Watcher) newest(s *Reading) (at time.Time) {
 	names := slices.Collect(maps.Keys(g.stamps))
 	if self, err := os.Executable(); err == nil {
 		names = append(names, self)
@@ -246,7 +246,7 @@ func (g *Gate) newest(s *State) (at time.Time) {
 
 // Run reads the gate file again whenever something changes, until ctx is done. Where the system
 // tells of no changes (watched is false then), it looks once a second.
-func (g *Gate) Run(ctx context.Context) (watched bool) {
+func (g *Watcher) Run(ctx context.Context) (watched bool) {
 	w, err := fsnotify.NewWatcher()
 	if err == nil {
 		g.mu.Lock()
@@ -260,7 +260,7 @@ func (g *Gate) Run(ctx context.Context) (watched bool) {
 	return watched
 }
 
-func (g *Gate) run(ctx context.Context, w *fsnotify.Watcher) {
+func (g *Watcher) run(ctx context.Context, w *fsnotify.Watcher) {
 	var events <-chan fsnotify.Event
 	var errs <-chan error
 	if w != nil {
@@ -300,7 +300,7 @@ func (g *Gate) run(ctx context.Context, w *fsnotify.Watcher) {
 
 // concerns reports whether what happened to a file may change anything: it is one that was read, a
 // gate file beside it, or one of the source.
-func (g *Gate) concerns(name string) bool {
+func (g *Watcher) concerns(name string) bool {
 	g.reading.Lock()
 	_, read := g.stamps[name]
 	g.reading.Unlock()
@@ -318,7 +318,7 @@ func (g *Gate) concerns(name string) bool {
 
 // watch has the system tell of changes: in the folders of what was read, and in those of the source.
 // It reports whether it does for all of them.
-func (g *Gate) watch(s *State) (all bool) {
+func (g *Watcher) watch(s *Reading) (all bool) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	if g.watcher == nil {

@@ -44,13 +44,13 @@ func (f *folder) write(name, text string) {
 	}
 }
 
-func (f *folder) open(o Options) *Gate {
+func (f *folder) open(o Options) *Watcher {
 	o.Gate = filepath.Join(f.dir, "yellowgate.yaml")
 	return Open(o)
 }
 
 // items are the names of the items that are in effect.
-func items(s *State) (names string) {
+func items(s *Reading) (names string) {
 	if s.Project != nil {
 		for _, it := range s.Project.Gate.File.Items {
 			names += it.Name + " "
@@ -64,7 +64,7 @@ func items(s *State) (names string) {
 func TestFresh(t *testing.T) {
 	f := newFolder(t)
 	told := 0
-	g := f.open(Options{Walk: true, Told: func(*State) { told++ }})
+	g := f.open(Options{Walk: true, Told: func(*Reading) { told++ }})
 	first := g.Fresh()
 	if items(first) != "counter late" || first.Err != nil || first.Number != 1 || told != 1 {
 		t.Fatalf("at first: %q %v, told %d times", items(first), first.Err, told)
@@ -137,7 +137,7 @@ func TestRun(t *testing.T) {
 	}
 	read, stopListening := g.Until()
 	defer stopListening()
-	next := func(what string, ok func(*State) bool) {
+	next := func(what string, ok func(*Reading) bool) {
 		t.Helper()
 		for deadline := time.After(2 * time.Minute); ; {
 			if ok(g.Now()) {
@@ -152,23 +152,23 @@ func TestRun(t *testing.T) {
 		}
 	}
 	f.gate("visits")
-	next("the gate file", func(s *State) bool { return items(s) == "visits late" })
+	next("the gate file", func(s *Reading) bool { return items(s) == "visits late" })
 	f.write("site/visit/index.html", "<!doctype html><title>Visit</title>")
-	next("a page in a new folder", func(s *State) bool { return len(s.Project.Pages) == 2 })
+	next("a page in a new folder", func(s *Reading) bool { return len(s.Project.Pages) == 2 })
 	n := g.Now().Number
 	f.write("site/visit/index.html", "<!doctype html><title>Visit us</title>")
-	next("a change of that page", func(s *State) bool { return s.Number > n })
+	next("a change of that page", func(s *Reading) bool { return s.Number > n })
 	f.write("gates/new.yaml", "items: {new: {code: <p>n</p>, pages: all}}\n")
-	next("a gate file that a glob names", func(s *State) bool { return items(s) == "visits late new" })
+	next("a gate file that a glob names", func(s *Reading) bool { return items(s) == "visits late new" })
 	if err := os.RemoveAll(filepath.Join(f.dir, "site/visit")); err != nil {
 		t.Fatal(err)
 	}
-	next("a folder that went", func(s *State) bool { return len(s.Project.Pages) == 1 })
+	next("a folder that went", func(s *Reading) bool { return len(s.Project.Pages) == 1 })
 	f.write("site/visit/index.html", "<!doctype html><title>Visit</title>")
-	next("the folder again", func(s *State) bool { return len(s.Project.Pages) == 2 })
+	next("the folder again", func(s *Reading) bool { return len(s.Project.Pages) == 2 })
 	n = g.Now().Number
 	f.write("site/visit/index.html", "<!doctype html><title>Once more</title>")
-	next("a change in the folder that came again", func(s *State) bool { return s.Number > n })
+	next("a change in the folder that came again", func(s *Reading) bool { return s.Number > n })
 	n = g.Now().Number
 	f.write("public/index.html", "an output")
 	f.write("site/.hidden", "x")
@@ -183,7 +183,7 @@ func TestRun(t *testing.T) {
 func TestHalfWritten(t *testing.T) {
 	f := newFolder(t)
 	var seen atomic.Pointer[string]
-	g := f.open(Options{Told: func(s *State) { x := items(s); seen.Store(&x) }})
+	g := f.open(Options{Told: func(s *Reading) { x := items(s); seen.Store(&x) }})
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	g.Run(ctx)

@@ -42,7 +42,7 @@ site.js on most servers. Mend the address, or take the element out.`,
 		}
 	},
 	Site: func(s *check.SitePass) {
-		s.EachAsked(func(a *check.Asked) {
+		s.EachAsked(func(a *check.FileRequest) {
 			if !a.Dead {
 				return
 			}

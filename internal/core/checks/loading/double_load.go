@@ -66,7 +66,7 @@ func reportLoadedAgain(p *check.Pass) {
 		if r.Left() {
 			continue
 		}
-		first := map[string]*pageload.Element{}
+		first := map[string]*pageload.DOMElement{}
 		for i := range r.Elements {
 			e := &r.Elements[i]
 			if e.Target == "" || e.Party == "inline" ||

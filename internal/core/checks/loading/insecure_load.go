@@ -30,7 +30,7 @@ and warns of the rest. Write https.`,
 		}
 	},
 	Site: func(s *check.SitePass) {
-		s.EachAsked(func(a *check.Asked) {
+		s.EachAsked(func(a *check.FileRequest) {
 			if a.Secure && strings.HasPrefix(a.Target, "http://") {
 				s.AtAsked(a, a.Says()+" without encryption", "write https:// there")
 			}

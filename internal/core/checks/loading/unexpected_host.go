@@ -50,7 +50,7 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 		if len(s.Site.Trust) == 0 {
 			return
 		}
-		s.EachAsked(func(a *check.Asked) {
+		s.EachAsked(func(a *check.FileRequest) {
 			if host := strings.ToLower(inventory.Host(a.Target)); a.Party == "third" && !isTrusted(s.Site, host) {
 				s.AtAsked(
 					a,

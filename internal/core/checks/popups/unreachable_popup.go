@@ -134,7 +134,7 @@ func popupsOf(p *check.Pass) *Popups {
 	}
 	fact := &Popups{}
 	names := fact.open(p.Gated.Gate, p.Gated.Result, func(item int) bool { return p.Gated.Items[item].Copies() > 0 })
-	fact.follow(names, p.Path, p.Source, func() weburl.Page { return p.Base }, p.Locate)
+	fact.follow(names, p.Path, p.Source, func() weburl.Base { return p.Base }, p.Locate)
 	return fact.orNone()
 }
 
@@ -146,7 +146,7 @@ func PopupsAsWritten(g *pageedit.Gate, page *pageedit.Result) *Popups {
 	})
 	if len(names) > 0 {
 		src := markup.ReadAs(page.File, page.Page.Answer.Charset())
-		fact.follow(names, page.Page.Path, src, func() weburl.Page {
+		fact.follow(names, page.Page.Path, src, func() weburl.Base {
 			href, _ := markup.BaseHref(src, markup.Scan(src.Text, nil))
 			return g.Site.Page(page.Page.Path, href)
 		}, markup.NewLocator(src.Text).Locate)
@@ -193,7 +193,7 @@ func (fact *Popups) follow(
 	names map[string]bool,
 	from string,
 	src *markup.Source,
-	base func() weburl.Page,
+	base func() weburl.Base,
 	locate func(int) (line, column int),
 ) {
 	if !mentions(src.Text, names) {

@@ -23,11 +23,11 @@ an audit with --browser only.`,
 			if len(r.Elements) == 0 || r.Left() {
 				continue // a recording without a document, or with that of another page
 			}
-			var text []pageload.Element
+			var text []pageload.DOMElement
 			lines := []int{}
 			for i := range p.Elements {
 				if e := &p.Elements[i]; check.Own(e) {
-					text = append(text, pageload.Element{Tag: e.Tag, What: e.Label, URL: e.URL})
+					text = append(text, pageload.DOMElement{Tag: e.Tag, What: e.Label, URL: e.URL})
 					lines = append(lines, e.Line)
 				}
 			}

@@ -7,9 +7,9 @@ import (
 	"github.com/hashicorp/golang-lru/v2/simplelru"
 )
 
-// kept are gated pages, so that what has not changed is gated once; those that nobody asked for the
+// pageCache are gated pages, so that what has not changed is gated once; those that nobody asked for the
 // longest go first.
-type kept struct {
+type pageCache struct {
 	most int64
 
 	mu           sync.Mutex
@@ -20,7 +20,7 @@ type kept struct {
 
 // entry is one of them, and what it was coded into.
 type entry struct {
-	*made
+	*gatedPage
 	coded map[string][]byte
 	size  int64
 }
@@ -34,24 +34,24 @@ var keySeeds = [2]maphash.Seed{maphash.MakeSeed(), maphash.MakeSeed()}
 // entryCost is about what an entry costs besides its texts.
 const entryCost = 400
 
-func newKept(most int64) *kept {
-	k := &kept{most: most}
+func newPageCache(most int64) *pageCache {
+	k := &pageCache{most: most}
 	k.list, _ = simplelru.NewLRU(1<<30, func(_ pageKey, p *entry) { k.bytes -= p.size })
 	return k
 }
 
-func (k *kept) get(key pageKey) *made {
+func (k *pageCache) get(key pageKey) *gatedPage {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	if p, ok := k.list.Get(key); ok {
 		k.hits++
-		return p.made
+		return p.gatedPage
 	}
 	k.misses++
 	return nil
 }
 
-func (k *kept) put(m *made) {
+func (k *pageCache) put(m *gatedPage) {
 	size := int64(len(m.text)+len(m.detail)) + entryCost
 	if size > k.most/4 || m.why == passedFault {
 		return
@@ -59,22 +59,22 @@ func (k *kept) put(m *made) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	k.list.Remove(m.key)
-	k.list.Add(m.key, &entry{made: m, size: size})
+	k.list.Add(m.key, &entry{gatedPage: m, size: size})
 	k.bytes += size
 	k.fit()
 }
 
 // fit lets the oldest go until the rest has room. The mutex is held.
-func (k *kept) fit() {
+func (k *pageCache) fit() {
 	for k.bytes > k.most && k.list.Len() > 0 {
 		k.list.RemoveOldest()
 	}
 }
 
 // coded is a page in a coding, which is made once while the page is kept.
-func (k *kept) coded(m *made, coding string) ([]byte, error) {
+func (k *pageCache) coded(m *gatedPage, coding string) ([]byte, error) {
 	k.mu.Lock()
-	if p, ok := k.list.Peek(m.key); ok && p.made == m && p.coded[coding] != nil {
+	if p, ok := k.list.Peek(m.key); ok && p.gatedPage == m && p.coded[coding] != nil {
 		b := p.coded[coding]
 		k.mu.Unlock()
 		return b, nil
@@ -86,7 +86,7 @@ func (k *kept) coded(m *made, coding string) ([]byte, error) {
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	if p, ok := k.list.Peek(m.key); ok && p.made == m && p.coded[coding] == nil {
+	if p, ok := k.list.Peek(m.key); ok && p.gatedPage == m && p.coded[coding] == nil {
 		if p.coded == nil {
 			p.coded = map[string][]byte{}
 		}
@@ -99,7 +99,7 @@ func (k *kept) coded(m *made, coding string) ([]byte, error) {
 }
 
 // counts says how many bytes and pages are kept, and how often one was there.
-func (k *kept) counts() (bytes int64, pages int, hits, misses int64) {
+func (k *pageCache) counts() (bytes int64, pages int, hits, misses int64) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	return k.bytes, k.list.Len(), k.hits, k.misses

@@ -13,9 +13,9 @@ import (
 	"yellowgate/internal/version"
 )
 
-// asking stands between the audit of one page and the site, and notes every question about a
+// dependencies stand between the audit of one page and the site, and note every question about a
 // file: what the audit of the page depends on besides the page itself.
-type asking struct {
+type dependencies struct {
 	*site.Weights
 	site  *check.Site
 	store *auditcache.Store
@@ -23,12 +23,12 @@ type asking struct {
 }
 
 type question struct {
-	kind auditcache.Kind
+	kind auditcache.QuestionKind
 	path string
 }
 
-func newAsking(w *site.Weights, known *check.Site, store *auditcache.Store) *asking {
-	a := &asking{Weights: w, store: store, asked: map[question]bool{}}
+func dependenciesOf(w *site.Weights, known *check.Site, store *auditcache.Store) *dependencies {
+	a := &dependencies{Weights: w, store: store, asked: map[question]bool{}}
 	of := known.Known
 	hasFile, hasPage, read := of.HasFile, of.HasPage, of.Read
 	of.HasFile = func(path string) bool { a.note(auditcache.HasFile, path); return hasFile(path) }
@@ -38,10 +38,12 @@ func newAsking(w *site.Weights, known *check.Site, store *auditcache.Store) *ask
 	return a
 }
 
-func (a *asking) note(kind auditcache.Kind, path string) { a.asked[question{kind, path}] = true }
+func (a *dependencies) note(kind auditcache.QuestionKind, path string) {
+	a.asked[question{kind, path}] = true
+}
 
 // File implements inventory.Weights.
-func (a *asking) File(path string) (bytes, gzip int, ok bool) {
+func (a *dependencies) File(path string) (bytes, gzip int, ok bool) {
 	if site.Packed(path) {
 		a.note(auditcache.Size, path)
 	} else {
@@ -51,7 +53,7 @@ func (a *asking) File(path string) (bytes, gzip int, ok bool) {
 }
 
 // followed notes the files that were reached: each of them was read for what it asks for.
-func (a *asking) followed(path string, list []inventory.Import) []inventory.Import {
+func (a *dependencies) followed(path string, list []inventory.Import) []inventory.Import {
 	if path != "" {
 		a.note(auditcache.Bytes, path)
 	}
@@ -67,29 +69,29 @@ func (a *asking) followed(path string, list []inventory.Import) []inventory.Impo
 }
 
 // Follow, FollowText, FollowScript, StyleFiles and TextFiles implement inventory.Follower.
-func (a *asking) Follow(s *weburl.Site, path string, module bool) []inventory.Import {
+func (a *dependencies) Follow(s *weburl.SiteURL, path string, module bool) []inventory.Import {
 	return a.followed(path, a.Weights.Follow(s, path, module))
 }
 
-func (a *asking) FollowText(base weburl.Page, s *weburl.Site, text []byte, module bool) []inventory.Import {
+func (a *dependencies) FollowText(base weburl.Base, s *weburl.SiteURL, text []byte, module bool) []inventory.Import {
 	return a.followed("", a.Weights.FollowText(base, s, text, module))
 }
 
-func (a *asking) FollowScript(base weburl.Page, s *weburl.Site, path string, text []byte, line int) []inventory.Import {
+func (a *dependencies) FollowScript(base weburl.Base, s *weburl.SiteURL, path string, text []byte, line int) []inventory.Import {
 	return a.followed(path, a.Weights.FollowScript(base, s, path, text, line))
 }
 
-func (a *asking) StyleFiles(s *weburl.Site, path string) []inventory.Import {
+func (a *dependencies) StyleFiles(s *weburl.SiteURL, path string) []inventory.Import {
 	return a.followed(path, a.Weights.StyleFiles(s, path))
 }
 
-func (a *asking) TextFiles(base weburl.Page, text []byte, line int) []inventory.Import {
+func (a *dependencies) TextFiles(base weburl.Base, text []byte, line int) []inventory.Import {
 	return a.followed("", a.Weights.TextFiles(base, text, line))
 }
 
 // questions lists what was asked, with the answers. The site's library of stylesheets and scripts
 // reads files once for all pages: those that the page's elements lead to count as read by it.
-func (a *asking) questions(r *inventory.Record) (out []auditcache.Question) {
+func (a *dependencies) questions(r *inventory.Record) (out []auditcache.Question) {
 	for i := range r.Elements {
 		e := &r.Elements[i]
 		if e.Party == "own" && e.Ref.Own {
@@ -106,7 +108,7 @@ func (a *asking) questions(r *inventory.Record) (out []auditcache.Question) {
 }
 
 // answers says what holds of the site's files now.
-func (s *auditing) answers(kind auditcache.Kind, path string) (a auditcache.Answer) {
+func (s *auditing) answers(kind auditcache.QuestionKind, path string) (a auditcache.Answer) {
 	switch kind {
 	case auditcache.HasFile:
 		a.Is = s.known.HasFile(path)
