@@ -4,6 +4,7 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"encoding/xml"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -192,20 +193,44 @@ func TestCompletion(t *testing.T) {
 	b.Want(0, clitest.Args("completion", "bash"), "yellowgate")
 }
 
-// TestChecksReference: docs/checks.md is what the checks say of themselves (-update
-// writes it anew).
-func TestChecksReference(t *testing.T) {
-	b := clitest.New(t)
-	_, out, _ := b.Exec("explain", "--format", "markdown")
-	const name = "../../docs/checks.md"
+// reference holds a page of docs against what the program says (-update writes it anew).
+func reference(t *testing.T, page, says string) {
+	t.Helper()
+	name := "../../docs/" + page
 	if *clitest.Update {
-		if err := os.WriteFile(name, []byte(out), 0o644); err != nil {
+		if err := os.WriteFile(name, []byte(says), 0o644); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if have, err := os.ReadFile(name); err != nil || string(have) != out {
-		t.Errorf("docs/checks.md is not what the checks say: go test ./internal/cli -update writes it anew (%v)", err)
+	if have, err := os.ReadFile(name); err != nil || string(have) != says {
+		t.Errorf("docs/%s is not what the program says: go test ./internal/cli -update writes it anew (%v)", page, err)
 	}
+}
+
+// TestChecksReference: docs/checks.md is what the checks say of themselves.
+func TestChecksReference(t *testing.T) {
+	_, out, _ := clitest.New(t).Exec("explain", "--format", "markdown")
+	reference(t, "checks.md", out)
+}
+
+// TestCommandsReference: docs/commands.md is the help of every command.
+func TestCommandsReference(t *testing.T) {
+	b := clitest.New(t)
+	_, names, _ := b.Exec("__complete", "")
+	var page, options strings.Builder
+	for line := range strings.Lines(names) {
+		name, _, described := strings.Cut(line, "\t")
+		if !described || name == "help" || name == "completion" {
+			continue
+		}
+		help, all, _ := strings.Cut(b.Want(0, clitest.Args(name, "--help")), "\nGlobal Flags:\n")
+		fmt.Fprintf(&page, "\n## %s\n\n```\n%s```\n", name, help)
+		if name == "apply" { // the formats of others are theirs
+			options.WriteString(all)
+		}
+	}
+	reference(t, "commands.md", "# Commands and their options\n\nWhat `yellowgate COMMAND --help` says, of every command. `yellowgate completion` writes\n"+
+		"completions for your shell: [install.md](install.md).\n\nFor all commands:\n\n```\n"+options.String()+"```\n"+page.String())
 }
 
 // TestAuditFormats: what other programs read of an audit of a page that would like
