@@ -118,3 +118,43 @@ func TestWhereToLook(t *testing.T) {
 		}
 	}
 }
+
+// TestLinks: what the docs link to is there, headings too.
+func TestLinks(t *testing.T) {
+	docs, _ := filepath.Glob("../docs/*.md")
+	anchors := map[string]map[string]bool{}
+	headings := func(name string) map[string]bool {
+		if anchors[name] == nil {
+			text, err := os.ReadFile(name)
+			if err != nil {
+				t.Fatal(err)
+			}
+			anchors[name] = map[string]bool{}
+			for _, h := range regexp.MustCompile(`(?m)^#+ (.*)$`).FindAllStringSubmatch(string(text), -1) {
+				kept := regexp.MustCompile(`[^\pL\pN_ -]`).ReplaceAllString(strings.ToLower(h[1]), "")
+				anchors[name][strings.ReplaceAll(kept, " ", "-")] = true
+			}
+		}
+		return anchors[name]
+	}
+	for _, doc := range append(docs, "../README.md", "../CHANGELOG.md") {
+		text, err := os.ReadFile(doc)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, m := range regexp.MustCompile(`\]\(([^)#\s]*)(?:#([^)]*))?\)`).FindAllStringSubmatch(string(text), -1) {
+			name := doc
+			if m[1] != "" {
+				name = filepath.Join(filepath.Dir(doc), m[1])
+			}
+			if strings.Contains(m[1], "://") {
+				continue
+			}
+			if _, err := os.Stat(name); err != nil {
+				t.Errorf("%s links to %s, which is not there", doc, m[1])
+			} else if m[2] != "" && !headings(name)[m[2]] {
+				t.Errorf("%s links to a heading %q that %s does not have", doc, m[2], name)
+			}
+		}
+	}
+}
