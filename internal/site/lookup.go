@@ -29,7 +29,7 @@ func ReadOnce(from Store) func(string) ([]byte, bool) {
 }
 
 // Index answers whether a folder has a file or a page at a path. files are as Walk sorted them, with
-// others behind them; nothing is kept of a file but where it stands in the list.
+// others behind them; nothing is kept of a file but where it stands in the list. Neither list may change afterwards.
 func Index(files []File, pages []page.Page) (hasFile, hasPage func(string) bool) {
 	list := listOf(files, func(path string) string {
 		clean := page.Clean(path)

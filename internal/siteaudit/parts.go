@@ -120,7 +120,13 @@ func Part(ctx context.Context, o Options, part site.Part, w io.Writer) (*result.
 		return nil, err
 	}
 	r := &result.Part{Part: part, All: len(s.pages)}
-	s.pages = slices.DeleteFunc(s.pages, func(p page.Page) bool { return !part.Has(p.Path) })
+	all := s.pages // whoever asks for a page asks for one of all
+	s.pages = nil
+	for _, p := range all {
+		if part.Has(p.Path) {
+			s.pages = append(s.pages, p)
+		}
+	}
 	r.Pages = len(s.pages)
 	if err := s.each(ctx, func(a *audited) error {
 		for _, f := range s.sum.Again(slices.Clone(a.Findings), a.Lives) {
