@@ -32,6 +32,7 @@ import (
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/checks/gate"
+	"yellowgate/internal/core/memo"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
@@ -99,7 +100,7 @@ type Store struct {
 	of      map[string]*shard // by the page's file
 	shards  []*shard
 	answer  func(QuestionKind, string) Answer
-	known   sync.Map // questionKey -> Answer
+	known   memo.All[questionKey, Answer]
 	size    atomic.Int64
 	making  sync.Mutex
 	made    bool
@@ -281,13 +282,7 @@ func (s *Store) holds(sh *shard, list int32) bool {
 
 // now is the answer to a question as things are, asked once.
 func (s *Store) now(kind QuestionKind, path string) Answer {
-	key := questionKey{kind, path}
-	if a, ok := s.known.Load(key); ok {
-		return a.(Answer)
-	}
-	a := s.answer(kind, path)
-	s.known.Store(key, a)
-	return a
+	return s.known.Get(questionKey{kind, path}, func() Answer { return s.answer(kind, path) })
 }
 
 // Ask is a question with its answer as things are.

@@ -95,7 +95,7 @@ func handler(of *ServedSite) http.Handler {
 		if text != nil {
 			h.Set("Content-Type", "text/html")
 			if answer != nil {
-				for _, name := range []string{"content-type", "content-language", "content-security-policy", "link", "refresh", "x-robots-tag"} {
+				for _, name := range page.Describing {
 					if lines := answer.Fields[name]; len(lines) > 0 {
 						h[http.CanonicalHeaderKey(name)] = lines
 					}

@@ -6,24 +6,27 @@ import (
 	"strings"
 	"sync"
 
+	"yellowgate/internal/core/memo"
 	"yellowgate/internal/core/page"
 )
 
 // ReadOnce reads files of a site, each once; pages, which are many, whenever they are
 // asked for.
 func ReadOnce(from Store) func(string) ([]byte, bool) {
-	var files sync.Map
+	var files memo.All[string, []byte]
 	return func(path string) ([]byte, bool) {
-		if b, ok := files.Load(path); ok {
-			return b.([]byte), b.([]byte) != nil
+		read := func() []byte {
+			b, err := from.Read(filepath.Clean(strings.TrimLeft(path, "/")))
+			if err != nil {
+				return nil
+			}
+			return b
 		}
-		b, err := from.Read(filepath.Clean(strings.TrimLeft(path, "/")))
-		if err != nil {
-			b = nil
+		if IsPage(path) {
+			b := read()
+			return b, b != nil
 		}
-		if !IsPage(path) {
-			files.Store(path, b)
-		}
+		b := files.Get(path, read)
 		return b, b != nil
 	}
 }

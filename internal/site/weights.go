@@ -8,24 +8,23 @@ import (
 	"github.com/klauspost/compress/gzip"
 	"github.com/zeebo/xxh3"
 
-	"yellowgate/internal/core/bounded"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/memo"
 )
 
 // Weights weighs the files of a folder and inline texts, each content once. It
 // may be used from several goroutines.
 type Weights struct {
 	root  string
-	files sync.Map                       // path -> *weight
-	texts bounded.Map[xxh3.Uint128, int] // by digest
-	known *list                          // the files there are; nil to look for each
+	files memo.All[string, weight]    // by path
+	texts memo.Map[xxh3.Uint128, int] // by digest
+	known *list                       // the files there are; nil to look for each
 	// Roughly leaves out what inline texts weigh compressed, where nobody asks.
 	Roughly bool
 	inventory.Imports
 }
 
 type weight struct {
-	once        sync.Once
 	bytes, gzip int
 	ok          bool
 }
@@ -66,15 +65,14 @@ func (w *Weights) File(path string) (bytes, gz int, ok bool) {
 		n := int(w.known.find(path).Size)
 		return n, n, true
 	}
-	v, _ := w.files.LoadOrStore(path, &weight{})
-	x := v.(*weight)
-	x.once.Do(func() {
+	x := w.files.Get(path, func() (x weight) {
 		if b, ok := w.Read(path); ok {
-			x.bytes, x.gzip, x.ok = len(b), len(b), true
+			x = weight{len(b), len(b), true}
 			if !Packed(path) {
 				x.gzip = gzipped(b)
 			}
 		}
+		return x
 	})
 	return x.bytes, x.gzip, x.ok
 }

@@ -2,12 +2,11 @@ package check
 
 import (
 	"path"
-	"sync"
 
 	"github.com/zeebo/xxh3"
 
-	"yellowgate/internal/core/bounded"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/memo"
 	"yellowgate/internal/core/syntax"
 	"yellowgate/internal/core/usage"
 )
@@ -75,10 +74,10 @@ func (s *Site) ReadFile(path string) ([]byte, bool) {
 
 // memory keeps what was asked before.
 type memory struct {
-	pairs  sync.Map                                 // what Library.Repeated said of two stylesheets
-	parsed bounded.Map[inlineText, *syntax.Mistake] // what parsing an inline text found
+	pairs  memo.All[[2]string, [2]int]           // what Library.Repeated said of two stylesheets
+	parsed memo.Map[inlineText, *syntax.Mistake] // what parsing an inline text found
 	// balanced is what was found of tags that an inline text leaves open.
-	balanced bounded.Map[inlineText, unbalanced]
+	balanced memo.Map[inlineText, unbalanced]
 }
 
 // inlineText stands for a text that many pages have.
@@ -116,12 +115,9 @@ func (p *Pass) Unbalanced(text []byte) (at int, name string, opened bool) {
 
 // Repeated is Library.Repeated, asked once for each pair.
 func (s *Site) Repeated(sheet, other string) (n, of int) {
-	type pair struct{ a, b string }
-	if v, ok := s.pairs.Load(pair{sheet, other}); ok {
-		x := v.([2]int)
-		return x[0], x[1]
-	}
-	n, of = s.Library.Repeated(sheet, other)
-	s.pairs.Store(pair{sheet, other}, [2]int{n, of})
-	return n, of
+	x := s.pairs.Get([2]string{sheet, other}, func() [2]int {
+		n, of := s.Library.Repeated(sheet, other)
+		return [2]int{n, of}
+	})
+	return x[0], x[1]
 }

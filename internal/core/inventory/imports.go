@@ -4,11 +4,11 @@ import (
 	"bytes"
 	"path"
 	"slices"
-	"sync"
 
 	"github.com/zeebo/xxh3"
 
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/memo"
 	"yellowgate/internal/core/syntax"
 	"yellowgate/internal/core/weburl"
 )
@@ -58,10 +58,11 @@ type Imports struct {
 	Read    func(path string) ([]byte, bool) // a file of the site
 	Weights Weights
 
-	written sync.Map // importKey -> []string, URLs as a file writes them
-	reached sync.Map // importKey -> []Import
-	files   sync.Map // path -> []Import
-	asks    sync.Map // path, or digest of a file -> []asked
+	written memo.All[importKey, []string] // URLs as a file writes them
+	reached memo.All[importKey, []Import]
+	files   memo.All[string, []Import]      // by path
+	asks    memo.All[string, []asked]       // by path
+	same    memo.All[xxh3.Uint128, []asked] // by the digest of a file: sites have copies of one in many folders
 }
 
 // An asked is what a script asks for, and the line of its file.
@@ -82,15 +83,12 @@ type importKey struct {
 // Follow implements Follower.
 func (m *Imports) Follow(site *weburl.SiteURL, path string, module bool) []Import {
 	key := importKey{path, module}
-	if v, ok := m.reached.Load(key); ok {
-		return v.([]Import)
-	}
-	var out []Import
-	if urls := m.of(key); len(urls) > 0 {
-		out = m.follow(site, site.Page(path, ""), path, urls, module)
-	}
-	m.reached.Store(key, out)
-	return out
+	return m.reached.Get(key, func() (out []Import) {
+		if urls := m.of(key); len(urls) > 0 {
+			out = m.follow(site, site.Page(path, ""), path, urls, module)
+		}
+		return out
+	})
 }
 
 // FollowText implements Follower.
@@ -110,15 +108,13 @@ func written(text []byte, module bool) []string {
 }
 
 // of reads what a file imports.
-func (m *Imports) of(key importKey) (urls []string) {
-	if v, ok := m.written.Load(key); ok {
-		return v.([]string)
-	}
-	if text, ok := m.Read(key.path); ok {
-		urls = written(text, key.module)
-	}
-	m.written.Store(key, urls)
-	return urls
+func (m *Imports) of(key importKey) []string {
+	return m.written.Get(key, func() (urls []string) {
+		if text, ok := m.Read(key.path); ok {
+			urls = written(text, key.module)
+		}
+		return urls
+	})
 }
 
 // follow goes breadth first, each file once: circles are allowed.
@@ -240,21 +236,13 @@ func (c *lineCounter) at(offset int) int {
 	return c.line
 }
 
-func (m *Imports) askedByFile(path string) (list []asked) {
-	if v, ok := m.asks.Load(path); ok {
-		return v.([]asked)
-	}
-	if text, ok := m.Read(path); ok {
-		same := xxh3.Hash128(text) // sites have copies of one file in many folders
-		if v, ok := m.asks.Load(same); ok {
-			list = v.([]asked)
-		} else {
-			list = askedBy(text, 0)
-			m.asks.Store(same, list)
+func (m *Imports) askedByFile(path string) []asked {
+	return m.asks.Get(path, func() (list []asked) {
+		if text, ok := m.Read(path); ok {
+			list = m.same.Get(xxh3.Hash128(text), func() []asked { return askedBy(text, 0) })
 		}
-	}
-	m.asks.Store(path, list)
-	return list
+		return list
+	})
 }
 
 // How says how the page gets it: "imports", "loads", "loads later", "or" for one of several

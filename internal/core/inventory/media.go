@@ -350,15 +350,12 @@ func candidates(srcset string) (urls []string) {
 // StyleFiles lists what stylesheets of the site name with url(): the pictures and fonts that a
 // page with a matching rule gets. It may be used from several goroutines.
 func (m *Imports) StyleFiles(site *weburl.SiteURL, path string) []Import {
-	if v, ok := m.files.Load(path); ok {
-		return v.([]Import)
-	}
-	var list []Import
-	if text, ok := m.Read(path); ok {
-		list = m.styleFiles(site.Page(path, ""), path, text, 0)
-	}
-	m.files.Store(path, list)
-	return list
+	return m.files.Get(path, func() (list []Import) {
+		if text, ok := m.Read(path); ok {
+			list = m.styleFiles(site.Page(path, ""), path, text, 0)
+		}
+		return list
+	})
 }
 
 // TextFiles implements Follower.

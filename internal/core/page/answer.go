@@ -15,6 +15,10 @@ type Answer struct {
 	Fields map[string][]string `json:"headers,omitempty"`
 }
 
+// Describing are the fields of a head that say what a page is and how it behaves, in lower case: those that a
+// server of ours passes on.
+var Describing = Meaningful[:6]
+
 // Meaningful are the fields of a head that mean something to a page, in lower case. The others
 // concern the connection, caches on the way, or the server.
 var Meaningful = []string{

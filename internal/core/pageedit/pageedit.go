@@ -10,10 +10,10 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"sync/atomic"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/memo"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/snippet"
@@ -36,12 +36,11 @@ type Gate struct {
 	found *selectorSet // for those that items are found by
 	byURL bool         // an item is found by URL
 
-	kept      sync.Map // see Once
-	keptCount atomic.Int64
-	once      sync.Once
-	codeOnce  sync.Once
-	code      map[string]string // the addresses in items' code, by item
-	loaders   map[string][]int  // what Loaders returns for nearly all pages
+	texts    memo.Map[string, any] // see Once
+	once     sync.Once
+	codeOnce sync.Once
+	code     map[string]string // the addresses in items' code, by item
+	loaders  map[string][]int  // what Loaders returns for nearly all pages
 }
 
 // A selectorSet is a set of selectors that pages are scanned for.
@@ -395,20 +394,10 @@ func (g *Gate) Tags(text, attr string) []Tag {
 	}).([]Tag)
 }
 
-// mostKept bounds what Once keeps: pages may bring any number of texts.
-const mostKept = 4096
-
 // Once returns what make makes of a text, which is kept: most texts that items write
 // are the same on every page. The key tells what is made of which text.
 func (g *Gate) Once(key string, make func() any) any {
-	if v, ok := g.kept.Load(key); ok {
-		return v
-	}
-	v := make()
-	if g.keptCount.Add(1) <= mostKept {
-		g.kept.Store(key, v)
-	}
-	return v
+	return g.texts.Get(key, make)
 }
 
 // Popups reports whether an item has a popup.

@@ -2,13 +2,12 @@ package usage
 
 import (
 	"fmt"
-	"sync"
 
 	"github.com/zeebo/xxh3"
 
-	"yellowgate/internal/core/bounded"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/memo"
 )
 
 // A Library reads the stylesheets and scripts of a site, each once. It may be used
@@ -17,13 +16,13 @@ type Library struct {
 	// Read returns a file of the site, by its path.
 	Read func(path string) ([]byte, bool)
 
-	sheets  sync.Map // path -> *Sheet, nil for a file that is not there
-	missing sync.Map // path -> *bool, of scripts
-	scripts sync.Map // scriptKey -> *Script, nil also for one that does not parse
+	sheets  memo.All[string, *Sheet]     // by path, nil for a file that is not there
+	missing memo.All[string, bool]       // by path, of scripts
+	scripts memo.All[scriptKey, *Script] // nil also for one that does not parse
 
 	// Of inline texts, by their digests: pages may have as many as they like.
-	inlineSheets  bounded.Map[string, *Sheet]
-	inlineScripts bounded.Map[scriptKey, *Script]
+	inlineSheets  memo.Map[string, *Sheet]
+	inlineScripts memo.Map[scriptKey, *Script]
 }
 
 type scriptKey struct {
@@ -33,7 +32,7 @@ type scriptKey struct {
 
 // Sheet returns the stylesheet at a path; nil where the site has no such file.
 func (l *Library) Sheet(path string) *Sheet {
-	return once(&l.sheets, path, func() *Sheet {
+	return l.sheets.Get(path, func() *Sheet {
 		if text, ok := l.Read(path); ok {
 			return ReadSheet(text)
 		}
@@ -44,7 +43,7 @@ func (l *Library) Sheet(path string) *Sheet {
 // Script returns the script at a path; nil where the site has none, or none that
 // parses.
 func (l *Library) Script(path string, module bool) *Script {
-	return once(&l.scripts, scriptKey{path, module}, func() *Script {
+	return l.scripts.Get(scriptKey{path, module}, func() *Script {
 		text, ok := l.Read(path)
 		if !ok || len(text) > MaxScript {
 			return nil
@@ -53,7 +52,7 @@ func (l *Library) Script(path string, module bool) *Script {
 			fmt.Sprintf("%x", xxh3.Hash128(text)),
 			module,
 		} // sites have copies of one file in many folders
-		return once(&l.scripts, same, func() *Script { return ReadScript(text, module) })
+		return l.scripts.Get(same, func() *Script { return ReadScript(text, module) })
 	})
 }
 
@@ -123,16 +122,6 @@ func gather[T any](
 		}
 	}
 	return list, files, whole
-}
-
-// once returns what is known under a key, and makes it where nothing is.
-func once[T any](known *sync.Map, key any, make func() *T) *T {
-	if v, ok := known.Load(key); ok {
-		return v.(*T)
-	}
-	x := make()
-	known.Store(key, x)
-	return x
 }
 
 func content(r *inventory.Record, e *inventory.Element) []byte {

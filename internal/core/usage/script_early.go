@@ -279,10 +279,9 @@ func likely(r *inventory.Record, global string, missing []int, before int) int {
 
 // gone reports whether the site has no such script.
 func (l *Library) gone(path string) bool {
-	return *once(&l.missing, path, func() *bool {
+	return l.missing.Get(path, func() bool {
 		_, ok := l.Read(path)
-		missing := !ok
-		return &missing
+		return !ok
 	})
 }
 

@@ -14,7 +14,7 @@ import (
 	standard "github.com/nlnwa/whatwg-url/url"
 	"golang.org/x/text/unicode/norm"
 
-	"yellowgate/internal/core/bounded"
+	"yellowgate/internal/core/memo"
 )
 
 // A SiteURL is where the pages stand.
@@ -23,7 +23,7 @@ type SiteURL struct {
 	path string   // the path in it, without a trailing slash
 
 	// Most URLs of a site mean the same on all its pages. They are resolved once.
-	same bounded.Map[string, cached] // by URL as written
+	same memo.Map[string, cached] // by URL as written
 }
 
 type cached struct {

@@ -7,7 +7,6 @@ import (
 	"hash/maphash"
 	"net/http"
 	"net/url"
-	"strings"
 
 	"yellowgate/internal/capture"
 	"yellowgate/internal/core/page"
@@ -36,9 +35,9 @@ func (g *Gateway) gatePage(a *exchange, resp *http.Response, came []byte) (m *ga
 		return nil, passedOther, none
 	}
 	answer := &page.Answer{Status: resp.StatusCode, Fields: map[string][]string{}}
-	for _, name := range []string{"Content-Type", "Content-Language", "Content-Security-Policy", "X-Robots-Tag", "Link", "Refresh"} {
-		if lines := resp.Header[name]; len(lines) > 0 {
-			answer.Fields[strings.ToLower(name)] = lines
+	for _, name := range page.Describing {
+		if lines := resp.Header.Values(name); len(lines) > 0 {
+			answer.Fields[name] = lines
 		}
 	}
 	key := keyOf(a, resp, file, answer, came)

@@ -219,7 +219,7 @@ func (s *server) page(w http.ResponseWriter, r *http.Request, n *siteNow, pg *pa
 	}
 	h := w.Header()
 	h.Set("Content-Type", "text/html")
-	for _, name := range []string{"content-type", "content-language", "content-security-policy", "x-robots-tag", "link", "refresh"} {
+	for _, name := range page.Describing {
 		if pg.Answer != nil && len(pg.Answer.Fields[name]) > 0 {
 			h[http.CanonicalHeaderKey(name)] = pg.Answer.Fields[name]
 		}

@@ -1,4 +1,4 @@
-package bounded
+package memo
 
 import (
 	"sync"
@@ -50,7 +50,7 @@ func TestMapIsBounded(t *testing.T) {
 	}
 	wait.Wait()
 	n := 0
-	m.entries.Range(func(any, any) bool { n++; return true })
+	m.all.entries.Range(func(any, any) bool { n++; return true })
 	if n > 5100 {
 		t.Errorf("it holds %d entries", n)
 	}
