@@ -137,16 +137,10 @@ func Start(ctx context.Context, o Options, of *ServedSite) (*Browser, error) {
 	if b.Most == 0 {
 		b.Most = 10 * time.Second
 	}
-	flags := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.DisableGPU,
-		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("disable-quic", true),
-		chromedp.Flag("no-pings", true), chromedp.Flag("password-store", "basic"), chromedp.CombinedOutput(io.Discard))
-	if os.Geteuid() == 0 {
-		flags = append(flags, chromedp.NoSandbox)
-		if o.Told != nil {
-			o.Told(
-				"the browser runs without its sandbox, since you are root: open only pages that you trust, or run this as another user",
-			)
-		}
+	if o.Told != nil && os.Geteuid() == 0 {
+		o.Told(
+			"the browser runs without its sandbox, since you are root: open only pages that you trust, or run this as another user",
+		)
 	}
 	// Whatever the browser keeps is in one folder, that is gone at the end.
 	profile, err := fsys.MakeTemporary()
@@ -164,46 +158,15 @@ func Start(ctx context.Context, o Options, of *ServedSite) (*Browser, error) {
 			time.Sleep(20 * time.Millisecond)
 		}
 	})
-	flags = append(flags, chromedp.UserDataDir(filepath.Join(profile, "profile")), chromedp.Env("HOME="+profile, "TMPDIR="+profile, "XDG_CONFIG_HOME="+profile, "XDG_CACHE_HOME="+profile, "XDG_DATA_HOME="+profile),
-		chromedp.Flag("webrtc-ip-handling-policy", "disable_non_proxied_udp")) // nothing leaves by UDP
-	var rules []string
-	for _, h := range o.Hosts {
-		if _, _, err := net.SplitHostPort(h.Name); err == nil { // one port of it alone
-			rules = append(rules, "MAP "+h.Name+" "+h.Address)
-			continue
-		}
-		for _, port := range []string{"80", "443"} {
-			rules = append(rules, "MAP "+h.Name+":"+port+" "+h.Address)
-		}
-	}
 	if of != nil {
 		if b.local, err = serve(of); err != nil {
 			b.Close()
 			return nil, err
 		}
 		b.cancel = append(b.cancel, b.local.close)
-		rules = append(rules, b.local.rules()...)
-		flags = append(flags, chromedp.Flag("ignore-certificate-errors-spki-list", b.local.key))
-	}
-	if !o.Network { // nothing is looked up, and nobody is requested anything, but what is named here
-		if b.local != nil && b.local.mapped == "" {
-			rules = append(rules, "MAP "+b.local.at+" "+b.local.at)
-		}
-		for _, address := range o.Visit {
-			if at := hostAndPort(address); at != "" {
-				rules = append(rules, "MAP "+at+" "+at)
-			}
-		}
-		rules = append(rules, "MAP * ~NOTFOUND")
-	}
-	if len(rules) > 0 {
-		flags = append(flags, chromedp.Flag("host-resolver-rules", strings.Join(rules, ", ")))
-	}
-	if len(o.Hosts) > 0 { // stand-ins have certificates of their own
-		flags = append(flags, chromedp.Flag("ignore-certificate-errors", true))
 	}
 	stopped := ctx.Err
-	ctx, stop := chromedp.NewExecAllocator(ctx, flags...)
+	ctx, stop := chromedp.NewExecAllocator(ctx, b.flags(path, profile)...)
 	b.cancel = append(b.cancel, stop)
 	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}), chromedp.WithLogf(func(string, ...any) {}))
 	b.cancel = append(b.cancel, stop)
@@ -227,6 +190,60 @@ func Start(ctx context.Context, o Options, of *ServedSite) (*Browser, error) {
 		}
 	}
 	return b, nil
+}
+
+// flags are what the program at a path is started with. Whatever it keeps is in the folder profile.
+func (b *Browser) flags(path, profile string) []chromedp.ExecAllocatorOption {
+	flags := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.DisableGPU, chromedp.CombinedOutput(io.Discard))
+	for _, off := range []string{"disable-background-networking", "disable-component-update", "disable-sync", "disable-quic", "no-pings"} {
+		flags = append(flags, chromedp.Flag(off, true))
+	}
+	flags = append(flags, chromedp.Flag("password-store", "basic"),
+		chromedp.Flag("webrtc-ip-handling-policy", "disable_non_proxied_udp"), // nothing leaves by UDP
+		chromedp.UserDataDir(filepath.Join(profile, "profile")),
+		chromedp.Env("HOME="+profile, "TMPDIR="+profile, "XDG_CONFIG_HOME="+profile, "XDG_CACHE_HOME="+profile, "XDG_DATA_HOME="+profile))
+	if os.Geteuid() == 0 {
+		flags = append(flags, chromedp.NoSandbox)
+	}
+	if b.local != nil {
+		flags = append(flags, chromedp.Flag("ignore-certificate-errors-spki-list", b.local.key))
+	}
+	if len(b.Hosts) > 0 { // stand-ins have certificates of their own
+		flags = append(flags, chromedp.Flag("ignore-certificate-errors", true))
+	}
+	if rules := b.rules(); len(rules) > 0 {
+		flags = append(flags, chromedp.Flag("host-resolver-rules", strings.Join(rules, ", ")))
+	}
+	return flags
+}
+
+// rules say where hosts are found. Without Network nothing is looked up, and nobody is requested anything, but what
+// is named here.
+func (b *Browser) rules() (rules []string) {
+	for _, h := range b.Hosts {
+		if _, _, err := net.SplitHostPort(h.Name); err == nil { // one port of it alone
+			rules = append(rules, "MAP "+h.Name+" "+h.Address)
+			continue
+		}
+		for _, port := range []string{"80", "443"} {
+			rules = append(rules, "MAP "+h.Name+":"+port+" "+h.Address)
+		}
+	}
+	if b.local != nil {
+		rules = append(rules, b.local.rules()...)
+	}
+	if b.Network {
+		return rules
+	}
+	if b.local != nil && b.local.mapped == "" {
+		rules = append(rules, "MAP "+b.local.at+" "+b.local.at)
+	}
+	for _, address := range b.Options.Visit {
+		if at := hostAndPort(address); at != "" {
+			rules = append(rules, "MAP "+at+" "+at)
+		}
+	}
+	return append(rules, "MAP * ~NOTFOUND")
 }
 
 func exists(name string) bool {

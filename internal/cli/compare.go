@@ -1,11 +1,13 @@
 package cli
 
 import (
+	"context"
 	"io"
 
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/core/compare"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/report"
 	"yellowgate/internal/sitecompare"
@@ -65,51 +67,7 @@ status 1 means that a page looks different.`,
 					return err
 				}
 			}
-			p, err := a.openIfAny(true)
-			if err != nil && a.gate != "" {
-				return err
-			}
-			if err != nil {
-				p = nil // two folders can be compared without a gate file that works
-			}
-			o := sitecompare.Options{
-				Before:   args[0],
-				After:    args[1],
-				Project:  p,
-				Diffs:    a.verbose,
-				Roughly:  a.format == "text",
-				Progress: a.progress("comparing"),
-			}
-			for _, side := range []*string{&o.Before, &o.After} {
-				if isAddress(*side) {
-					if *side, err = a.folderOf(cmd.Context(), &w, *side); err != nil {
-						return err
-					}
-				}
-			}
-			if len(args) == 3 {
-				o.Page = args[2]
-			}
-			r, err := sitecompare.Compare(cmd.Context(), o)
-			if err != nil {
-				return err
-			}
-			if worst, any := r.WorstNew(); any && worst >= threshold {
-				a.status = found
-			}
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				if a.format == "json" {
-					return report.JSON(w, struct {
-						Format string `json:"format"`
-						*compare.Result
-					}{"yellowgate.compare/1", r.Result})
-				}
-				if a.format == "html" {
-					return report.CompareHTML(w, r)
-				}
-				pr.Compare(args[0], args[1], r.Result, a.verbose)
-				return nil
-			})
+			return a.compareSides(cmd.Context(), args, &w, threshold)
 		},
 	}
 	w.flagsForAddress(cmd)
@@ -123,4 +81,53 @@ status 1 means that a page looks different.`,
 	_ = cmd.Flags().Set("fail-on", "never")
 	cmd.Flags().Lookup("fail-on").Usage = "the least `SEVERITY` of a new finding that makes the exit status 1: error, warning, note, never"
 	return cmd
+}
+
+// compareSides compares two folders, sites or saved audits.
+func (a *app) compareSides(ctx context.Context, args []string, w *ways, threshold problem.Severity) error {
+	p, err := a.openIfAny(true)
+	if err != nil && a.gate != "" {
+		return err
+	}
+	if err != nil {
+		p = nil // two folders can be compared without a gate file that works
+	}
+	o := sitecompare.Options{
+		Before:   args[0],
+		After:    args[1],
+		Project:  p,
+		Diffs:    a.verbose,
+		Roughly:  a.format == "text",
+		Progress: a.progress("comparing"),
+	}
+	for _, side := range []*string{&o.Before, &o.After} {
+		if isAddress(*side) {
+			if *side, err = a.folderOf(ctx, w, *side); err != nil {
+				return err
+			}
+		}
+	}
+	if len(args) == 3 {
+		o.Page = args[2]
+	}
+	r, err := sitecompare.Compare(ctx, o)
+	if err != nil {
+		return err
+	}
+	if worst, any := r.WorstNew(); any && worst >= threshold {
+		a.status = found
+	}
+	return a.write(func(out io.Writer, pr *report.Printer) error {
+		switch a.format {
+		case "json":
+			return report.JSON(out, struct {
+				Format string `json:"format"`
+				*compare.Result
+			}{"yellowgate.compare/1", r.Result})
+		case "html":
+			return report.CompareHTML(out, r)
+		}
+		pr.Compare(args[0], args[1], r.Result, a.verbose)
+		return nil
+	})
 }

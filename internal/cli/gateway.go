@@ -122,59 +122,8 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 
 // runGateway runs a gateway until ctx is done.
 func (a *app) runGateway(ctx context.Context, gate string, f *gatewayFlags) error {
-	o := gateway.Options{Wait: f.pageWait, Client: f.clientWait, Behind: f.behind, Timing: f.timing}
-	var err error
-	if o.Largest, err = sizeOf("--largest", f.largest); err != nil {
-		return err
-	}
-	if o.Keep, err = sizeOf("--keep", f.keep); err != nil {
-		return err
-	}
-	if f.pageWait <= 0 || f.originWait <= 0 || f.clientWait < 0 || f.drain < 0 || f.idle < 0 || o.Largest == 0 {
-		return &failure.Usage{
-			Message: "--page-wait, --origin-wait and --largest are more than nothing, and no time is less",
-			Remedy:  "times are like 250ms, 8s or 2min",
-		}
-	}
-	var lines *slog.Logger
-	switch f.log {
-	case "text":
-		lines = slog.New(slog.NewTextHandler(a.err, nil))
-	case "json":
-		lines = slog.New(slog.NewJSONHandler(a.err, nil))
-	case "off":
-	default:
-		return &failure.Usage{Message: fmt.Sprintf("--log is text, json or off, not %q", f.log)}
-	}
-	if o.Log = lines; a.quiet {
-		o.Log = nil // what happens to the gate is still told
-	}
-	g := reload.Open(
-		reload.Options{
-			Gate:    gate,
-			Project: project.Options{Day: a.at, Outside: a.outside, TreeCost: gateway.TreeCost},
-			Told:    func(s *reload.Reading) { a.gateRead(lines, s) },
-		},
-	)
-	if err := g.Now().Err; err != nil {
-		var ge *project.GateError
-		if !errors.As(err, &ge) {
-			return err
-		}
-		return &failure.Usage{
-			Message: "the gate file has mistakes; the gateway will not start",
-			Remedy:  "yellowgate check says the same until they are mended",
-		}
-	}
-	o.Gate = g
-	address := f.origin
-	if address == "" {
-		address = g.Now().Project.Gate.File.Site.Origin.Value
-	}
-	if o.Origin, err = originOf(address); err != nil {
-		return err
-	}
-	if o.Transport, err = originTransport(f); err != nil {
+	o, err := a.gatewayOptions(gate, f)
+	if err != nil {
 		return err
 	}
 	certificates, err := certificatesOf(f)
@@ -192,23 +141,11 @@ func (a *app) runGateway(ctx context.Context, gate string, f *gatewayFlags) erro
 			Remedy:  "name the application's address: --origin URL",
 		}
 	}
-	gw := gateway.New(o)
+	gw := gateway.New(*o)
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	g.Run(ctx)
-	again := make(chan os.Signal, 1)
-	signal.Notify(again, syscall.SIGHUP)
-	defer signal.Stop(again)
-	go func() {
-		for {
-			select {
-			case <-again:
-				g.Again()
-			case <-ctx.Done():
-				return
-			}
-		}
-	}()
+	o.Gate.Run(ctx)
+	readOnHangup(ctx, o.Gate)
 	quiet := log.New(io.Discard, "", 0)
 	server := &http.Server{
 		Handler:           gw,
@@ -231,19 +168,7 @@ func (a *app) runGateway(ctx context.Context, gate string, f *gatewayFlags) erro
 	if !a.quiet {
 		a.printer().StandingBefore(scheme(certificates)+"://"+l.Addr().String(), o.Origin.String(), f.status)
 	}
-	ended := make(chan struct{})
-	go func() {
-		defer close(ended)
-		<-ctx.Done()
-		end, cancel := context.WithTimeout(context.Background(), f.drain)
-		defer cancel()
-		if server.Shutdown(end) != nil {
-			_ = server.Close()
-			if !a.quiet {
-				a.messages().Notice("answers under way were cut after %s (--drain)", span{&f.drain})
-			}
-		}
-	}()
+	ended := a.drains(ctx, server, f.drain)
 	if certificates != nil {
 		server.TLSConfig = &tls.Config{GetCertificate: certificates.get}
 		err = server.ServeTLS(l, "", "")
@@ -255,6 +180,97 @@ func (a *app) runGateway(ctx context.Context, gate string, f *gatewayFlags) erro
 	}
 	<-ended
 	return nil
+}
+
+// gatewayOptions are the options of a gateway, with its gate opened.
+func (a *app) gatewayOptions(gate string, f *gatewayFlags) (o *gateway.Options, err error) {
+	o = &gateway.Options{Wait: f.pageWait, Client: f.clientWait, Behind: f.behind, Timing: f.timing}
+	if o.Largest, err = sizeOf("--largest", f.largest); err != nil {
+		return nil, err
+	}
+	if o.Keep, err = sizeOf("--keep", f.keep); err != nil {
+		return nil, err
+	}
+	if f.pageWait <= 0 || f.originWait <= 0 || f.clientWait < 0 || f.drain < 0 || f.idle < 0 || o.Largest == 0 {
+		return nil, &failure.Usage{
+			Message: "--page-wait, --origin-wait and --largest are more than nothing, and no time is less",
+			Remedy:  "times are like 250ms, 8s or 2min",
+		}
+	}
+	var lines *slog.Logger
+	switch f.log {
+	case "text":
+		lines = slog.New(slog.NewTextHandler(a.err, nil))
+	case "json":
+		lines = slog.New(slog.NewJSONHandler(a.err, nil))
+	case "off":
+	default:
+		return nil, &failure.Usage{Message: fmt.Sprintf("--log is text, json or off, not %q", f.log)}
+	}
+	if o.Log = lines; a.quiet {
+		o.Log = nil // what happens to the gate is still told
+	}
+	o.Gate = reload.Open(
+		reload.Options{
+			Gate:    gate,
+			Project: project.Options{Day: a.at, Outside: a.outside, TreeCost: gateway.TreeCost},
+			Told:    func(s *reload.Reading) { a.gateRead(lines, s) },
+		},
+	)
+	if err := o.Gate.Now().Err; err != nil {
+		var ge *project.GateError
+		if !errors.As(err, &ge) {
+			return nil, err
+		}
+		return nil, &failure.Usage{
+			Message: "the gate file has mistakes; the gateway will not start",
+			Remedy:  "yellowgate check says the same until they are mended",
+		}
+	}
+	address := f.origin
+	if address == "" {
+		address = o.Gate.Now().Project.Gate.File.Site.Origin.Value
+	}
+	if o.Origin, err = originOf(address); err != nil {
+		return nil, err
+	}
+	o.Transport, err = originTransport(f)
+	return o, err
+}
+
+// readOnHangup reads the gate file again at every SIGHUP, until ctx is done.
+func readOnHangup(ctx context.Context, g *reload.Watcher) {
+	again := make(chan os.Signal, 1)
+	signal.Notify(again, syscall.SIGHUP)
+	go func() {
+		defer signal.Stop(again)
+		for {
+			select {
+			case <-again:
+				g.Again()
+			case <-ctx.Done():
+				return
+			}
+		}
+	}()
+}
+
+// drains lets a server end once ctx is done, with some time for what is under way.
+func (a *app) drains(ctx context.Context, server *http.Server, most time.Duration) (ended chan struct{}) {
+	ended = make(chan struct{})
+	go func() {
+		defer close(ended)
+		<-ctx.Done()
+		end, cancel := context.WithTimeout(context.Background(), most)
+		defer cancel()
+		if server.Shutdown(end) != nil {
+			_ = server.Close()
+			if !a.quiet {
+				a.messages().Notice("answers under way were cut after %s (--drain)", span{&most})
+			}
+		}
+	}()
+	return ended
 }
 
 func scheme(c *certificates) string {

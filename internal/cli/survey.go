@@ -63,50 +63,32 @@ and what the pages name and the browser never requests.`,
 			if err != nil && !first && (len(args) == 0 || a.gate != "") {
 				return err
 			}
-			if err != nil {
-				p = nil // a gate file with mistakes does not keep anybody from looking
-			}
-			if first {
-				p = nil // the folder as it is
+			if err != nil || first { // a gate file with mistakes does not keep anybody from looking
+				p = nil
 			}
 			if len(args) == 1 && args[0] == "-" {
 				return a.surveyPipe(p, as)
 			}
-			dir := "."
-			switch {
-			case len(args) == 1:
-				if first && isAddress(args[0]) {
-					return &failure.Usage{
-						Message: "a gate file needs a folder of pages that stays",
-						Remedy:  "yellowgate capture " + args[0] + " --to captured, then yellowgate survey captured --write",
-					}
+			if first && len(args) == 1 && isAddress(args[0]) {
+				return &failure.Usage{
+					Message: "a gate file needs a folder of pages that stays",
+					Remedy:  "yellowgate capture " + args[0] + " --to captured, then yellowgate survey captured --write",
 				}
-				if dir, err = a.folderOf(cmd.Context(), &w, args[0]); err != nil {
-					return err
-				}
-				if abs, err := filepath.Abs(dir); err == nil && p != nil && abs == p.Source {
-					dir = abs
-				}
-			case p != nil && p.Source != "":
-				dir = p.Source
 			}
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				if a.format == "ndjson" {
-					b := bufio.NewWriter(w)
-					_, err := survey.Folder(cmd.Context(), dir, p, nil, func(r *inventory.Record) error { return report.NDJSON(b, r) })
-					if err != nil {
-						return err
-					}
-					return b.Flush()
-				}
+			dir, err := a.surveyed(cmd.Context(), &w, p, args)
+			if err != nil {
+				return err
+			}
+			if a.format == "ndjson" {
+				return a.surveyLines(cmd.Context(), dir, p)
+			}
+			return a.write(func(out io.Writer, pr *report.Printer) error {
 				s, err := survey.Folder(cmd.Context(), dir, p, a.progress("reading"), nil)
+				if err == nil && v.on {
+					err = a.surveyBrowser(cmd.Context(), &v, screens, s, p, dir, args)
+				}
 				if err != nil {
 					return err
-				}
-				if v.on {
-					if err := a.surveyBrowser(cmd.Context(), &v, screens, s, p, dir, args); err != nil {
-						return err
-					}
 				}
 				if p != nil && dir == p.Source {
 					s.Dir = p.Gate.File.Site.Source.Value
@@ -118,7 +100,7 @@ and what the pages name and the browser never requests.`,
 					return a.firstGate(dir, s, pr)
 				}
 				if a.format == "json" {
-					return report.JSON(w, s)
+					return report.JSON(out, s)
 				}
 				pr.Survey(s, a.verbose)
 				return nil
@@ -130,6 +112,36 @@ and what the pages name and the browser never requests.`,
 	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
 	cmd.Flags().BoolVar(&first, "write", false, "write a first gate file: yellowgate.yaml here, or what --gate names")
 	return cmd
+}
+
+// surveyed is the folder of a survey: one that is named or captured, the gate file's source, or the one here.
+func (a *app) surveyed(ctx context.Context, w *ways, p *project.Project, args []string) (string, error) {
+	if len(args) == 0 {
+		if p != nil && p.Source != "" {
+			return p.Source, nil
+		}
+		return ".", nil
+	}
+	dir, err := a.folderOf(ctx, w, args[0])
+	if err != nil {
+		return "", err
+	}
+	if abs, err := filepath.Abs(dir); err == nil && p != nil && abs == p.Source {
+		return abs, nil
+	}
+	return dir, nil
+}
+
+// surveyLines writes the record of each page, one a line.
+func (a *app) surveyLines(ctx context.Context, dir string, p *project.Project) error {
+	return a.write(func(w io.Writer, _ *report.Printer) error {
+		b := bufio.NewWriter(w)
+		_, err := survey.Folder(ctx, dir, p, nil, func(r *inventory.Record) error { return report.NDJSON(b, r) })
+		if err != nil {
+			return err
+		}
+		return b.Flush()
+	})
 }
 
 // surveyBrowser opens the pages of a survey in a browser: those of the gate file's source, of any other
