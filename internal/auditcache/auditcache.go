@@ -51,7 +51,7 @@ const (
 )
 
 // magic begins every file; its number changes with what the file holds.
-var magic = []byte("yellowgate audit 1\n")
+var magic = []byte("yellowgate audit 2\n")
 
 // A Digest is the digest of some bytes: XXH3, 128 bits, with a seed of this folder's own.
 type Digest [16]byte
@@ -161,11 +161,11 @@ type entry struct {
 }
 
 type finding struct {
-	Severity                     problem.Severity
-	Check, Item, Message, Remedy int32 // of Strings
-	Line, Column                 int32
-	Elsewhere                    bool // it names another page or file than the entry's
-	Page, File                   int32
+	Severity                            problem.Severity
+	Check, Item, About, Message, Remedy int32 // of Strings
+	Line, Column                        int32
+	Elsewhere                           bool // it names another page or file than the entry's
+	Page, File                          int32
 }
 
 // rest is what pages mostly have alike.
@@ -347,7 +347,7 @@ func (k *kept) sound() bool {
 			}
 		}
 		for _, f := range e.Findings {
-			if f.Severity > problem.Error || !text(f.Check, f.Item, f.Message, f.Remedy, f.Page, f.File) {
+			if f.Severity > problem.Error || !text(f.Check, f.Item, f.About, f.Message, f.Remedy, f.Page, f.File) {
 				return false
 			}
 		}
@@ -406,6 +406,7 @@ func (sh *shard) page(e *entry) (*audit.PageResult, error) {
 			Line:     int(f.Line),
 			Column:   int(f.Column),
 			Item:     texts[f.Item],
+			About:    texts[f.About],
 			Message:  texts[f.Message],
 			Remedy:   texts[f.Remedy],
 		}
@@ -518,7 +519,7 @@ func (sh *shard) kept(context Digest) *kept {
 			e.Facts = append(e.Facts, n)
 		}
 		for _, f := range p.Findings {
-			e.Findings = append(e.Findings, finding{f.Severity, text(f.Check), text(f.Item), text(f.Message), text(f.Remedy), int32(f.Line), int32(f.Column),
+			e.Findings = append(e.Findings, finding{f.Severity, text(f.Check), text(f.Item), text(f.About), text(f.Message), text(f.Remedy), int32(f.Line), int32(f.Column),
 				f.Page != p.Path || f.File != p.File, text(f.Page), text(f.File)})
 		}
 		k.Entries = append(k.Entries, e)

@@ -3,15 +3,10 @@ package report
 import (
 	"cmp"
 	"fmt"
-	"iter"
 	"slices"
-	"sort"
 	"strings"
 
 	"yellowgate/internal/core/audit"
-	"yellowgate/internal/core/check"
-	"yellowgate/internal/core/checks"
-	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/result"
 )
@@ -139,9 +134,23 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 	if a.Fragments > 0 {
 		p.Line("  %s", p.dim.Render(fragments(a.Fragments)))
 	}
-	p.findings(a.All(), verbose)
-	p.auditedPages(a.ByPage, verbose)
+	p.findings(a, verbose)
+	if verbose {
+		p.auditedPages(a.ByPage)
+	}
 	p.Line("")
+	if causes := causesOf(a, verbose); len(causes) > 1 {
+		places, pages := 0, 0
+		for _, c := range causes {
+			places += c.Places
+		}
+		for _, x := range a.ByPage {
+			if x.Errors+x.Warnings > 0 || verbose && x.Notes > 0 {
+				pages++
+			}
+		}
+		p.Line("%s on %s (%s)", wording.Count(len(causes), "cause"), wording.Count(pages, "page"), wording.Count(places, "place"))
+	}
 	p.Line(
 		"%s, %s, %s%s",
 		p.count(a.Totals.Errors, "error", p.bad.Render),
@@ -161,16 +170,12 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 }
 
 // auditedPages writes the pages with the most to mend.
-func (p *Printer) auditedPages(pages []audit.PageSum, verbose bool) {
+func (p *Printer) auditedPages(pages []audit.PageSum) {
 	pages = slices.Clone(pages)
 	slices.SortStableFunc(pages, func(a, b audit.PageSum) int {
 		return cmp.Or(b.Errors-a.Errors, b.Warnings-a.Warnings, b.Bytes-a.Bytes)
 	})
-	limit := 5
-	if verbose {
-		limit = len(pages)
-	}
-	if len(pages) < 2 || pages[0].Errors+pages[0].Warnings == 0 && !verbose {
+	if len(pages) < 2 {
 		return
 	}
 	p.Heading("pages with the most to mend")
@@ -184,10 +189,7 @@ func (p *Printer) auditedPages(pages []audit.PageSum, verbose bool) {
 		p.dim.Render("bytes"),
 		p.dim.Render("unused"),
 	)
-	for i, x := range pages {
-		if i == limit || x.Errors+x.Warnings == 0 && !verbose {
-			break
-		}
+	for _, x := range pages {
 		number := func(n int, color func(...string) string) string {
 			if n == 0 {
 				return p.dim.Render("0")
@@ -221,126 +223,11 @@ func (p *Printer) count(n int, what string, color func(...string) string) string
 	return color(wording.Count(n, what))
 }
 
-// A group is the findings of a check, with those that are written.
-type group struct {
-	first  check.Finding
-	n      int
-	same   bool     // all say the same
-	places []string // where they are, as far as they are written
-	shown  []fold   // likewise
-	at     map[string]int
-}
-
-// Of a check, so many findings are written where not all are, and so many places where all its
-// findings say the same.
-const (
-	mostShown  = 8
-	mostPlaces = 24
-)
-
-// add takes a finding in. Those that say the same are one, unless all are to be written.
-func (g *group) add(f check.Finding, verbose bool) {
-	if g.n == 0 {
-		g.first, g.same, g.at = f, true, map[string]int{}
-	}
-	g.n++
-	g.same = g.same && f.Message == g.first.Message
-	if verbose || len(g.places) <= mostPlaces {
-		g.places = append(g.places, fmt.Sprintf("%s:%d", f.File, f.Line))
-	}
-	if i, met := g.at[f.Message]; met && !verbose {
-		g.shown[i].more++
-		return
-	}
-	if verbose || len(g.shown) < mostShown {
-		g.at[f.Message] = len(g.shown)
-		g.shown = append(g.shown, fold{f, 0})
-	}
-}
-
-// findings writes findings grouped by check, worst first.
-func (p *Printer) findings(fs iter.Seq[check.Finding], verbose bool) {
-	var order []string
-	by := map[string]*group{}
-	for f := range fs {
-		if f.Severity == problem.Note && !verbose {
-			continue
-		}
-		if by[f.Check] == nil {
-			order = append(order, f.Check)
-			by[f.Check] = &group{}
-		}
-		by[f.Check].add(f, verbose)
-	}
-	sort.SliceStable(order, func(i, j int) bool {
-		a, b := &by[order[i]].first, &by[order[j]].first
-		if first := check.First(a); first != check.First(b) {
-			return first
-		}
-		return a.Severity > b.Severity
-	})
-	for _, name := range order {
-		p.group(name, by[name], verbose)
-	}
-}
-
-// group writes the findings of a check.
-func (p *Printer) group(name string, g *group, verbose bool) {
-	word := p.severity(g.first.Severity)
-	title := ""
-	if c := checks.Named(name); c != nil {
-		title = c.Title
-	}
-	p.Line("")
-	p.paragraph("", fmt.Sprintf("%s %s  %s", word, p.name.Render(name), title))
-	if g.same && g.n > 1 {
-		if g.first.Message != title {
-			p.paragraph("  ", Clean(g.first.Message))
-		}
-		limit := mostPlaces
-		if verbose {
-			limit = g.n
-		}
-		if p.Width == 0 && g.n > limit {
-			p.wrap(g.places[:limit], limit)
-			p.Line("    %s", p.dim.Render(fmt.Sprintf("and %d more: --verbose shows them", g.n-limit)))
-		} else {
-			p.wrapOf(g.places, limit, g.n)
-		}
-		p.remedy(g.first.Remedy)
-		return
-	}
-	left := g.n
-	for i, f := range g.shown {
-		also := ""
-		if f.more > 0 {
-			also = p.dim.Render(fmt.Sprintf(" (and %d more)", f.more))
-		}
-		p.paragraph(
-			"  ",
-			p.dim.Render(fmt.Sprintf("%s:%d:%d", Clean(f.File), f.Line, f.Column))+"  "+Clean(f.Message)+also,
-		)
-		if i+1 == len(g.shown) || g.shown[i+1].Remedy != f.Remedy { // once for those of one cause
-			p.remedy(f.Remedy)
-		}
-		left -= 1 + f.more
-	}
-	if left > 0 {
-		p.Line("  %s", p.dim.Render(fmt.Sprintf("… and %d more: --verbose shows them", left)))
-	}
-}
-
 // remedy writes what to do about a finding.
 func (p *Printer) remedy(text string) {
 	if text != "" {
 		p.paragraph("    ", p.dim.Render("→ ")+Clean(text))
 	}
-}
-
-// fold is a finding, and how many more say the same.
-type fold struct {
-	check.Finding
-	more int
 }
 
 // AuditPart says what a part came to.

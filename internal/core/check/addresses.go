@@ -123,7 +123,7 @@ func (s *SitePass) AtLeader(x *Address, message, remedy string) {
 			break
 		}
 	}
-	s.Report(from, line, 1, message, remedy)
+	s.Report(from, line, 1, message, remedy).Of(x.Path)
 }
 
 // Text reports whether what an answer brought is a text that compresses.

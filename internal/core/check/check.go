@@ -53,8 +53,11 @@ type Finding struct {
 	Line     int              `json:"line"`
 	Column   int              `json:"column"`
 	Item     string           `json:"item"`
-	Message  string           `json:"message"`
-	Remedy   string           `json:"remedy"`
+	// About is what the finding is about: an address as it was resolved, an item, a metadata key, a name;
+	// "" for what the check itself says. Findings of one check about one thing have one cause.
+	About   string `json:"about"`
+	Message string `json:"message"`
+	Remedy  string `json:"remedy"`
 	// Pages is how many pages a finding of the whole site stands for; 0 for any other.
 	Pages int `json:"pages,omitempty"`
 }
@@ -112,9 +115,17 @@ type SitePass struct {
 	reported []Finding
 }
 
-// On is a finding of the check on a page.
+// On is a finding of the check on a page. It is about the item, if there is one.
 func (c *Check) On(at PageAt, line, column int, item, message, remedy string) Finding {
-	return Finding{c.Name, c.Severity, at.Path, at.File, line, column, item, message, remedy, 0}
+	return Finding{c.Name, c.Severity, at.Path, at.File, line, column, item, item, message, remedy, 0}
+}
+
+// Of says what a finding is about. It may be nil.
+func (f *Finding) Of(what string) *Finding {
+	if f != nil {
+		f.About = what
+	}
+	return f
 }
 
 // Report adds a finding at a line and column of the page. What it returns may be changed until the next is added.
@@ -146,11 +157,12 @@ func (p *Pass) LineOfElement(el markup.Element) (line, column int) {
 	return 1, 1
 }
 
-// AtElement adds a finding at an element of the scan.
-func (p *Pass) AtElement(el markup.Element, message, remedy string) {
+// AtElement adds a finding at an element of the scan; nil where the record does not list it.
+func (p *Pass) AtElement(el markup.Element, message, remedy string) *Finding {
 	if e := p.elementAt(el.Start); e != nil {
-		p.At(e, message, remedy)
+		return p.At(e, message, remedy)
 	}
+	return nil
 }
 
 // elementAt is the element that begins at an offset; nil for none.
@@ -162,9 +174,28 @@ func (p *Pass) elementAt(start int) *inventory.Element {
 	return nil
 }
 
-// At adds a finding at an element, as Report does.
+// At adds a finding at an element, as Report does. It is about what the element loads or says.
 func (p *Pass) At(e *inventory.Element, message, remedy string) *Finding {
-	return p.Report(max(e.Line, 1), max(e.Column, 1), e.Item, message, remedy)
+	return p.Report(max(e.Line, 1), max(e.Column, 1), e.Item, message, remedy).Of(SubjectOf(e))
+}
+
+// SubjectOf is what an element loads, resolved; which meta it is; or the item or digest of an inline text.
+func SubjectOf(e *inventory.Element) string {
+	switch {
+	case e.Tag == "link" && strings.Contains(strings.ToLower(e.Rel), "canonical"): // each page has its own
+		return "canonical"
+	case e.Target != "":
+		return e.Target
+	case e.Name != "":
+		return e.Name
+	case e.Property != "":
+		return e.Property
+	case e.Item != "":
+		return e.Item
+	case e.Digest != "":
+		return "inline " + e.Digest
+	}
+	return ""
 }
 
 // Report adds a finding on one page. What it returns may be changed until the next is added.
@@ -175,7 +206,7 @@ func (s *SitePass) Report(at PageAt, line, column int, message, remedy string) *
 
 // AtFile adds a finding at a line of a file of the site, given by its path, as Report does.
 func (s *SitePass) AtFile(file string, line int, message, remedy string) *Finding {
-	return s.Report(PageAt{File: strings.TrimPrefix(file, "/")}, line, 1, message, remedy)
+	return s.Report(PageAt{File: strings.TrimPrefix(file, "/")}, line, 1, message, remedy).Of("/" + strings.TrimPrefix(file, "/"))
 }
 
 // PageAt says which page it is.

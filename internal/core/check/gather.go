@@ -153,7 +153,7 @@ func (s *SitePass) AtAsked(a *FileRequest, message, remedy string) *Finding {
 	if a.Line == 0 {
 		line = s.LineOf(a.By, a.Target)
 	}
-	return s.AtFile(a.By, line, message, remedy)
+	return s.AtFile(a.By, line, message, remedy).Of(a.Target)
 }
 
 // EachCode visits what of a page may load a file: its tags, its scripts and styles, and comments

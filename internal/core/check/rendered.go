@@ -35,7 +35,7 @@ func (p *Pass) AtTarget(target, item, message, remedy string) *Finding {
 			break
 		}
 	}
-	return p.Once(line, column, item, message, remedy)
+	return p.Once(line, column, item, message, remedy).Of(target)
 }
 
 // Once is Report for what has not been reported yet; nil for what has.

@@ -438,7 +438,12 @@ func (c *collector) sorted(kind string) []Thing {
 // not count.
 func findings(have, other []check.Finding) []check.Finding {
 	count := map[string]int{}
+	told := func(f check.Finding) bool { return f.About != "" }
+	about := slices.ContainsFunc(have, told) && slices.ContainsFunc(other, told) // audits of old do not tell
 	key := func(f *check.Finding) string {
+		if about {
+			return f.Check + "\x00" + f.Page + "\x00" + f.About
+		}
 		return f.Check + "\x00" + f.Page + "\x00" + f.Message
 	}
 	for i := range other {

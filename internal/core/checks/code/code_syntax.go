@@ -40,7 +40,7 @@ of the gate file loads.`,
 			}
 			if m != nil {
 				line, col := p.Locate(e.El.TagEnd + m.Offset)
-				p.Report(line, col, e.Item, m.Message, "mend it, or take the element out")
+				p.Report(line, col, e.Item, m.Message, "mend it, or take the element out").Of(check.SubjectOf(e))
 			}
 		}
 	},

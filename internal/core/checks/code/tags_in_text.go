@@ -23,7 +23,7 @@ out: script-text and style-text take the text alone, code takes it with its tags
 			}
 			if at := innerTag(p.Source.Text[e.El.TagEnd:max(e.El.ContentEnd, e.El.TagEnd)]); at >= 0 {
 				line, col := p.Locate(e.El.TagEnd + at)
-				p.Report(line, col, e.Item, "the "+e.Tag+" begins with a tag of its own", "take the inner tags out")
+				p.Report(line, col, e.Item, "the "+e.Tag+" begins with a tag of its own", "take the inner tags out").Of(e.Tag)
 			}
 		}
 	},

@@ -54,7 +54,7 @@ values and which wins.`,
 					"",
 					fmt.Sprintf("the gate says that the page has no %s (%s), and it has %q", key, w.Rule, have60),
 					remedy,
-				)
+				).Of(key)
 			case w.None:
 			case len(values) == 0:
 				p.Report(
@@ -63,7 +63,7 @@ values and which wins.`,
 					"",
 					fmt.Sprintf("the gate gives the page the %s %q (%s), and it has none", key, want, w.Rule),
 					remedy,
-				)
+				).Of(key)
 			case len(values) > len(w.Values) && len(w.Values) > 0 && !slices.ContainsFunc(values, func(v string) bool { return !slices.Contains(w.Values, v) }):
 				p.Report(
 					line,
@@ -77,7 +77,7 @@ values and which wins.`,
 						times(len(values)),
 					),
 					remedy,
-				)
+				).Of(key)
 			case !slices.Equal(values, w.Values):
 				p.Report(
 					line,
@@ -85,7 +85,7 @@ values and which wins.`,
 					"",
 					fmt.Sprintf("the gate gives the page the %s %q (%s), and it has %q", key, want, w.Rule, have60),
 					remedy,
-				)
+				).Of(key)
 			default:
 				reportMetadataInBody(p, key, w, at)
 			}

@@ -2,6 +2,7 @@ package gate
 
 import (
 	"regexp"
+	"strings"
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
@@ -19,16 +20,10 @@ placeholders.`,
 	Page: func(p *check.Pass) {
 		report := func(at int, item string) {
 			line, col := p.Locate(at)
-			p.Report(
-				line,
-				col,
-				item,
-				"a placeholder was not filled in: "+wording.Cut(
-					string(p.Source.Text[at:min(at+40, len(p.Source.Text))]),
-					30,
-				),
-				"mend its name in the gate file or in the item's code",
-			)
+			text := string(p.Source.Text[at:min(at+40, len(p.Source.Text))])
+			name, _, _ := strings.Cut(text, "}")
+			p.Report(line, col, item, "a placeholder was not filled in: "+wording.Cut(text, 30),
+				"mend its name in the gate file or in the item's code").Of(name)
 		}
 		for i := range p.Elements {
 			e := &p.Elements[i]

@@ -38,7 +38,7 @@ or defaults, or per page.`,
 							p.Path,
 							key.Value,
 						),
-					)
+					).Of(key.Value)
 				}
 			}
 		}

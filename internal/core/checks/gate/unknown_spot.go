@@ -35,7 +35,7 @@ removed.`,
 						didyoumean.Suggest(s.Name, file.ItemNames()),
 					),
 					"name an item of the gate file",
-				)
+				).Of(s.Name)
 			}
 		}
 	},

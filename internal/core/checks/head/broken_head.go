@@ -35,6 +35,6 @@ into the body. The finding names it, and what fell.`,
 			item,
 			fmt.Sprintf("%s%s ends the head here%s", check.BreakerOf(p), whose, check.Fell(p)),
 			"move it into the body",
-		)
+		).Of(check.BreakerOf(p))
 	},
 }

@@ -46,6 +46,6 @@ func refreshesOf(p *check.Pass, e *inventory.Element, says string) {
 	}
 	ref, ok := p.Base.Resolve(to)
 	if ok && ref.Own && !p.Site.HasFile(ref.Path) && (p.Site.HasPage == nil || !p.Site.HasPage(ref.Path)) {
-		p.At(e, says+ref.Path+", and the site has no such page", "mend the address")
+		p.At(e, says+ref.Path+", and the site has no such page", "mend the address").Of(ref.Path)
 	}
 }

@@ -38,7 +38,7 @@ box. Write the whole address.`,
 					"write it with https:// and the host: @{site.url}",
 				)
 			case ok && ref.Own && p.Site != nil && p.Site.HasFile != nil && !p.Site.HasFile(ref.Path):
-				p.At(e, url+": the site has no such file", "mend the address")
+				p.At(e, url+": the site has no such file", "mend the address").Of(ref.Path)
 			}
 		}
 	},

@@ -29,7 +29,7 @@ pages use most.`,
 						d.E,
 						kind+" lacks "+strings.Join(missing, " and "),
 						"add it; search engines do not use the data without",
-					)
+					).Of(kind)
 				}
 			})
 		}

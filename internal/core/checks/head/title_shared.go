@@ -93,6 +93,6 @@ func shared(s *check.SitePass, all *[]phraseOn, say func(n int, value, others st
 			others += " " + (*all)[j].Path
 		}
 		message, remedy := say(len(same), x.Text, others)
-		s.Report(x.PageAt, x.Line, x.Column, message, remedy)
+		s.Report(x.PageAt, x.Line, x.Column, message, remedy).Of(x.Text).Pages = len(same)
 	}
 }

@@ -73,7 +73,7 @@ pages: has(form).`,
 					fmt.Sprintf("%s is for such elements (%s), %s, and this one does not",
 						best, matches(b, best), others(pages[usage.Styled{Name: b.Name, Sheet: best}])),
 					"load it here too",
-				)
+				).Of(best)
 				told := slices.Clone(names[best])
 				for sheet := range names {
 					names[sheet] = slices.DeleteFunc(names[sheet], func(x unstyledName) bool {

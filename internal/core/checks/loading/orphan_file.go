@@ -51,7 +51,7 @@ smaller one (.min) made of it.`,
 					1,
 					fmt.Sprintf("no page loads %s, nor %d files like it in %s", file, len(alike)-1, path.Dir(file)),
 					"take them off the site, or load them where they are needed",
-				)
+				).Of("")
 				continue
 			}
 			left = append(slices.Clone(alike[1:]), left...)
@@ -64,7 +64,7 @@ smaller one (.min) made of it.`,
 				1,
 				fmt.Sprintf("no page loads %s%s", file, weight),
 				"take it off the site, or load it where it is needed",
-			)
+			).Of("")
 		}
 	},
 }

@@ -32,10 +32,10 @@ browser measures (wire, requests-made, paint, shift, blocking-time) counts with 
 						"",
 						fmt.Sprintf("%s: %s, and the budget is %s (%s)", l.Key, l.Say(have), l.Say(l.Most), l.Pos),
 						"yellowgate show "+p.Path+" --browser lists what came, and when",
-					)
+					).Of(l.Key)
 				} else if have > l.Most {
 					line, col := p.HeadAt()
-					p.Report(line, col, "", fmt.Sprintf("%s: %s, and the budget is %s (%s)", l.Key, l.Say(have), l.Say(l.Most), l.Pos), "let something in only where it is needed; yellowgate show "+p.Path+" lists what weighs")
+					p.Report(line, col, "", fmt.Sprintf("%s: %s, and the budget is %s (%s)", l.Key, l.Say(have), l.Say(l.Most), l.Pos), "let something in only where it is needed; yellowgate show "+p.Path+" lists what weighs").Of(l.Key)
 				}
 			}
 		}

@@ -40,7 +40,7 @@ with the id: it may be the wrong one. Give one of them another id.`,
 						e.Item,
 						fmt.Sprintf("the id %q is that of the dialog in line %d, too", e.Label, e.Line),
 						"give one of them another id",
-					)
+					).Of(e.Label)
 				}
 			}
 		}

@@ -91,7 +91,7 @@ func (r *Reach) unreachable(report func(at check.PageAt, line, column int, messa
 						f.Item,
 						f.Item,
 					),
-				)
+				).Of(f.Item)
 			}
 		}
 	}

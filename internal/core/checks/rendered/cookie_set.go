@@ -32,7 +32,7 @@ Visitors may have to be asked first. Values are never recorded. Told of an audit
 					"",
 					"it leaves "+what,
 					"ask visitors first where that is asked of you, or take out what sets it",
-				)
+				).Of(s.Name)
 				if s.Third && f != nil {
 					f.Severity = problem.Warning
 				}

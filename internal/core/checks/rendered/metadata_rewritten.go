@@ -60,7 +60,7 @@ an audit with --browser only.`,
 						who,
 					),
 					"decide it in the gate file, and take the script's change out",
-				)
+				).Of(what)
 			}
 		}
 	},

@@ -36,9 +36,9 @@ Told of an audit with --browser only.`,
 				const remedy = "mend the script, or load what it needs before it"
 				var f *check.Finding
 				if m.Request > 0 {
-					f = p.AtTarget(r.Requests[m.Request].Target, m.Item, m.Message+where, remedy)
+					f = p.AtTarget(r.Requests[m.Request].Target, m.Item, m.Message+where, remedy).Of(r.Requests[m.Request].Target + ": " + m.Message)
 				} else {
-					f = p.Once(line, 1, m.Item, m.Message, remedy)
+					f = p.Once(line, 1, m.Item, m.Message, remedy).Of(m.Message)
 				}
 				if uncalled && f != nil {
 					f.Severity, f.Message = problem.Note, f.Message+"; a third party's script was not called, which may be why"

@@ -38,7 +38,7 @@ check. Told of a captured site only.`,
 				1,
 				x.Path+" has a digest in its name, and is sent "+strings.TrimPrefix(says, "and "),
 				"send Cache-Control: max-age=31536000, immutable with files that have a digest in their names",
-			)
+			).Of("")
 		})
 	},
 }

@@ -50,10 +50,10 @@ these types. Texts of 1 kB and less do not count. Told of a captured site only.`
 						wording.Size(k.bytes),
 					),
 					remedy,
-				)
+				).Of("")
 			default:
 				for _, x := range k.plain {
-					s.AtFile(x.File, 1, x.Path+" is sent without compression, "+wording.Size(x.Bytes), remedy)
+					s.AtFile(x.File, 1, x.Path+" is sent without compression, "+wording.Size(x.Bytes), remedy).Of("")
 				}
 			}
 		}
