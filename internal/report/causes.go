@@ -106,7 +106,9 @@ func (p *Printer) mendFirst(causes []*audit.Cause, pages int) {
 			at = fmt.Sprintf("%s:%d", Clean(c.First.File), c.First.Line)
 		}
 		p.paragraph("     ", p.dim.Render(fmt.Sprintf("%s, %s: %s", c.First.Check, at, checks.HarmOf(c.First.Check))))
-		p.remedy(c.First.Remedy)
+		if c.First.Remedy != "" {
+			p.paragraph("     ", p.dim.Render("→ ")+Clean(c.First.Remedy))
+		}
 	}
 }
 

@@ -7,8 +7,6 @@ import (
 	"regexp"
 	"strings"
 	"testing"
-
-	"yellowgate/internal/core/check"
 )
 
 // TestCharts: a drawing is well-formed, takes the page's colours, names what it shows
@@ -60,29 +58,5 @@ func TestCharts(t *testing.T) {
 	}
 	if got := string(bars(nil, "x", false)); !strings.Contains(got, "nothing whose weight is known") {
 		t.Errorf("a chart of nothing: %s", got)
-	}
-}
-
-// TestFolded: findings that say the same are one line with a count, in their order.
-func TestFolded(t *testing.T) {
-	for verbose, want := range map[bool]string{false: "a+2 b+1 c+0", true: "a+0 b+0 a+0 c+0 a+0 b+0"} {
-		var g group
-		for m := range strings.FieldsSeq("a b a c a b") {
-			g.add(check.Finding{Message: m}, verbose)
-		}
-		var got []string
-		for _, f := range g.shown {
-			got = append(got, fmt.Sprintf("%s+%d", f.Message, f.more))
-		}
-		if s := strings.Join(got, " "); s != want || g.n != 6 || g.same {
-			t.Errorf("verbose %v: %s, want %s; %d findings, all the same: %v", verbose, s, want, g.n, g.same)
-		}
-	}
-	var many group
-	for n := range 1000 { // what is not written is not kept
-		many.add(check.Finding{Message: fmt.Sprint(n)}, false)
-	}
-	if len(many.shown) != mostShown || len(many.places) > mostPlaces+1 || many.n != 1000 {
-		t.Errorf("of 1000 findings %d and %d places are kept", len(many.shown), len(many.places))
 	}
 }

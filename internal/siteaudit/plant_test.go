@@ -63,7 +63,7 @@ var plants = []plant{
 }
 
 // plantedFiles are stylesheets that defects load.
-var plantedFiles = sheets{"/css/unused.css": ".planted-nowhere { color: red }", "/css/part.css": rules, "/css/whole.css": rules + "i{f:6}"}
+var plantedFiles = sheets{"/js/blocks.js": "1", "/css/unused.css": ".planted-nowhere { color: red }", "/css/part.css": rules, "/css/whole.css": rules + "i{f:6}"}
 
 // thirdParty finds a script of another host.
 var thirdParty = regexp.MustCompile(`<script[^>]*src="https?://`)

@@ -9,7 +9,7 @@ import (
 )
 
 var charsetLate = &check.Check{
-	Name: "charset-late", Family: "head", Severity: problem.Warning,
+	Name: "charset-late", Family: "head", Severity: problem.Note,
 	Title: "the encoding is named after the first 1,024 bytes",
 	Doc: `Browsers look for the encoding within the first 1,024 bytes of a page (HTML, 4.2.5.4);
 behind them it may come too late. Move the meta to the beginning of the head.`,

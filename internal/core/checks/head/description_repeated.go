@@ -6,7 +6,7 @@ import (
 )
 
 var descriptionRepeated = &check.Check{
-	Name: "description-repeated", Family: "head", Severity: problem.Error,
+	Name: "description-repeated", Family: "head", Severity: problem.Warning,
 	Title: "the page has more than one description",
 	Doc: `Search engines take one of them, and nobody knows which. Keep one; a metadata rule
 that sets the description takes further ones out.`,

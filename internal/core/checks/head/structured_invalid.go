@@ -6,7 +6,7 @@ import (
 )
 
 var structuredInvalid = &check.Check{
-	Name: "structured-invalid", Family: "head", Severity: problem.Error,
+	Name: "structured-invalid", Family: "head", Severity: problem.Warning,
 	Title: "structured data is no JSON",
 	Doc: `Search engines pass over structured data that they cannot read, all of it. Mostly a
 comma too many, or a quote within a text. The gate file writes structured data that is

@@ -9,7 +9,7 @@ import (
 )
 
 var titleRepeated = &check.Check{
-	Name: "title-repeated", Family: "head", Severity: problem.Error,
+	Name: "title-repeated", Family: "head", Severity: problem.Warning,
 	Title: "the page has more than one title",
 	Doc: `A page has one title. Browsers show the first and ignore the others; a search engine
 may take either. Two titles mostly mean that two templates, or a template and an

@@ -7,6 +7,7 @@ import (
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/wording"
 )
 
 var blockingScript = &check.Check{
@@ -15,31 +16,55 @@ var blockingScript = &check.Check{
 	Doc: `A script with a src and without defer, async or type="module" stops the browser from
 reading on until it has been fetched and run. In the head it keeps the page white;
 amid the body it keeps back what follows. Load it with defer, or put it at the end
-of the body. Inline scripts are not reported: they wait for nothing but themselves.`,
-	Bad:  "<head>\n  <script src=\"/js/slides.js\"></script>\n</head>",
-	Good: "<head>\n  <script src=\"/js/slides.js\" defer></script>\n</head>",
+of the body, where nothing that runs before uses it: the remedy says what does. Inline scripts
+are not reported: they wait for nothing but themselves.`,
+	Bad:  "-- site/js/slides.js --\nslides();\n-- site/index.html --\n<head>\n  <script src=\"/js/slides.js\"></script>\n</head>",
+	Good: "-- site/js/slides.js --\nslides();\n-- site/index.html --\n<head>\n  <script src=\"/js/slides.js\" defer></script>\n</head>",
 	Page: func(p *check.Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if !check.Own(e) || !e.IsScript() || e.Runs != "blocking" || !e.Loads {
-				continue
+			if !check.Own(e) || !e.IsScript() || e.Runs != "blocking" || !e.Loads || e.Dead {
+				continue // a file that is missing is told as that
 			}
 			switch {
 			case e.Area == "head":
 				p.At(
 					e,
 					fmt.Sprintf("%s blocks rendering until it has run", e.URL),
-					"load it with defer, or at the end of the body",
+					deferRemedy(p, i),
 				)
 			case contentAfterElement(p, e.El.End):
 				p.At(
 					e,
 					fmt.Sprintf("%s blocks amid the body: what follows waits for it", e.URL),
-					"load it with defer, or at the end of the body",
+					deferRemedy(p, i),
 				)
 			}
 		}
 	},
+}
+
+// deferRemedy says how a script comes to block nothing, so that the page goes on working.
+func deferRemedy(p *check.Pass, at int) string {
+	if p.Site == nil || p.Site.Library == nil {
+		return "load it with defer, where no code below uses it as it is read"
+	}
+	d := p.Site.Library.Defer(p.Record, at)
+	var with []string
+	for _, i := range d.With {
+		with = append(with, fmt.Sprintf("%s (line %d)", p.Elements[i].URL, p.Elements[i].Line))
+	}
+	switch {
+	case d.Writes:
+		return "load it only where it is needed: it writes into the page as it runs, which it could not do with defer"
+	case d.By >= 0:
+		return fmt.Sprintf("the inline code in line %d uses %s as it is read: move that code into a file, and load both with defer", p.Elements[d.By].Line, d.Name)
+	case len(with) > 0:
+		return "load it with defer, and what uses it, too: " + wording.List(with, 3)
+	case !d.Sure:
+		return "load it with defer, where no code below uses it as it is read: not all of that could be read"
+	}
+	return "load it with defer"
 }
 
 // contentAfterElement reports whether something stands in the body behind an offset that

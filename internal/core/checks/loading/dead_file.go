@@ -2,6 +2,7 @@ package loading
 
 import (
 	"fmt"
+	"strings"
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
@@ -38,7 +39,10 @@ site.js on most servers. Mend the address, or take the element out.`,
 				continue
 			}
 			told[e.Tag+" "+e.Target] = true
-			p.At(e, fmt.Sprintf("%s: the site has no such file", e.URL), "mend the address, or take the "+e.Tag+" out")
+			f := p.At(e, fmt.Sprintf("%s: the site has no such file", e.URL), "mend the address, or take the "+e.Tag+" out")
+			if e.Tag == "link" && strings.Contains(strings.ToLower(e.Rel), "icon") { // visitors see one of the browser's
+				f.Severity = problem.Note
+			}
 		}
 	},
 	Site: func(s *check.SitePass) {

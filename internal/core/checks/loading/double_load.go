@@ -15,7 +15,7 @@ import (
 )
 
 var doubleLoad = &check.Check{
-	Name: "double-load", Family: "loading", Severity: problem.Error,
+	Name: "double-load", Family: "loading", Severity: problem.Warning,
 	Title: "the page loads one file twice",
 	Doc: `A script that is loaded twice runs twice: counters count double, handlers fire double.
 A stylesheet loaded twice is wasted work. Mostly two add-ons each bring their

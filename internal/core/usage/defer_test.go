@@ -1,0 +1,52 @@
+package usage
+
+import (
+	"fmt"
+	"testing"
+)
+
+// TestDefer: what stands in the way of loading the first script with defer.
+func TestDefer(t *testing.T) {
+	files := folder{
+		"/kit.js": "window.kit = {start() {}}", "/more.js": "kit.more = 1; var extra = 2", "/alone.js": "var lonely = 1",
+		"/write.js": "document.write('<p>x')", "/broken.js": "var ((",
+	}
+	for page, want := range map[string]string{
+		"<script src=/kit.js></script>":                                                                    "with [] by - sure",
+		"<script src=/kit.js></script><script>kit.start()</script>":                                        "with [] by kit in 1 sure",
+		"<script src=/kit.js></script><script>if (window.kit) kit.start()</script>":                        "with [] by kit in 1 sure",
+		"<script src=/kit.js></script><script>lonely()</script>":                                           "with [] by - sure",
+		"<script src=/kit.js></script><script src=/more.js></script>":                                      "with [1] by - sure",
+		"<script src=/kit.js></script><script src=/more.js></script><script>extra</script>":                "with [1] by extra in 2 sure",
+		"<script src=/kit.js></script><script src=/more.js defer></script><script src=/alone.js></script>": "with [] by - sure",
+		"<script src=/kit.js></script><script type=module>kit.start()</script>":                            "with [] by - sure",
+		"<script>kit.start()</script><script src=/kit.js></script>":                                        "with [] by - sure",
+		"<script src=/write.js></script>":                                                                  "writes with [] by - sure",
+		"<script src=/broken.js></script>":                                                                 "with [] by -",
+		"<script src=/kit.js></script><script src=https://count.example/c.js></script>":                    "with [] by -",
+	} {
+		files["/page.html"] = page
+		r, l := files.take("/page.html"), &Library{Read: files.Read}
+		at := 0
+		for r.Elements[at].URL == "" {
+			at++
+		}
+		d := l.Defer(r, at)
+		got := ""
+		if d.Writes {
+			got = "writes "
+		}
+		got += fmt.Sprintf("with %v by ", d.With)
+		if d.By >= 0 {
+			got += fmt.Sprintf("%s in %d", d.Name, d.By)
+		} else {
+			got += "-"
+		}
+		if d.Sure {
+			got += " sure"
+		}
+		if got != want {
+			t.Errorf("%s: %s, want %s", page, got, want)
+		}
+	}
+}
