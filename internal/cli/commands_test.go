@@ -256,7 +256,7 @@ func TestAuditFormats(t *testing.T) {
 
 	_, out, _ = b.Exec("audit", "s", "--format", "csv")
 	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
-	if err != nil || len(rows) != total+1 || len(rows[0]) != 9 {
+	if err != nil || len(rows) != total+1 || len(rows[0]) != 10 {
 		t.Errorf("CSV: %v, %d rows", err, len(rows))
 	}
 	for _, row := range rows {

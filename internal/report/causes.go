@@ -59,6 +59,14 @@ func where(c *audit.Cause, pages int) string {
 	return s
 }
 
+// onWhich is where a cause is: its pages, or its one place.
+func onWhich(c *audit.Cause, pages int) string {
+	if at := where(c, pages); at != "" {
+		return at
+	}
+	return fmt.Sprintf("%s:%d", Clean(c.First.File), c.First.Line)
+}
+
 // findings writes what to mend first, and the causes of each check, worst first; with verbose every finding.
 func (p *Printer) findings(a *result.Audit, verbose bool) {
 	causes := causesOf(a, verbose)
@@ -101,11 +109,7 @@ func (p *Printer) mendFirst(causes []*audit.Cause, pages int) {
 	p.Heading("mend first")
 	for i, c := range causes {
 		p.paragraph(fmt.Sprintf("  %d  ", i+1), Clean(c.First.Message))
-		at := where(c, pages)
-		if at == "" {
-			at = fmt.Sprintf("%s:%d", Clean(c.First.File), c.First.Line)
-		}
-		p.paragraph("     ", p.dim.Render(fmt.Sprintf("%s, %s: %s", c.First.Check, at, checks.HarmOf(c.First.Check))))
+		p.paragraph("     ", p.dim.Render(fmt.Sprintf("%s, %s: %s", c.First.Check, onWhich(c, pages), checks.HarmOf(c.First.Check))))
 		if c.First.Remedy != "" {
 			p.paragraph("     ", p.dim.Render("→ ")+Clean(c.First.Remedy))
 		}

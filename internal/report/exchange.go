@@ -10,7 +10,6 @@ import (
 	"os"
 	"path"
 	"path/filepath"
-	"sort"
 	"strconv"
 	"strings"
 
@@ -29,11 +28,11 @@ import (
 func AuditCSV(w io.Writer, a *result.Audit) error {
 	c := csv.NewWriter(w)
 	c.UseCRLF = true // RFC 4180, 2
-	if err := c.Write([]string{"severity", "check", "page", "file", "line", "column", "item", "message", "remedy"}); err != nil {
+	if err := c.Write([]string{"severity", "check", "page", "file", "line", "column", "item", "message", "remedy", "about"}); err != nil {
 		return err
 	}
 	for f := range a.All() {
-		if err := c.Write([]string{f.Severity.String(), f.Check, csvCell(f.Page), csvCell(f.File), strconv.Itoa(f.Line), strconv.Itoa(f.Column), csvCell(f.Item), csvCell(f.Message), csvCell(f.Remedy)}); err != nil {
+		if err := c.Write([]string{f.Severity.String(), f.Check, csvCell(f.Page), csvCell(f.File), strconv.Itoa(f.Line), strconv.Itoa(f.Column), csvCell(f.Item), csvCell(f.Message), csvCell(f.Remedy), csvCell(f.About)}); err != nil {
 			return err
 		}
 	}
@@ -191,7 +190,7 @@ func SARIF(w io.Writer, a *result.Audit) error {
 	folder := repositoryFolder(a)
 	for _, f := range a.Findings {
 		results = append(results, result{f.Check, index[f.Check], f.Severity.String(), message{plainMessage(f.Message + ". " + f.Remedy)},
-			[]location{{physical{artifact{(&url.URL{Path: inRepository(folder, f.File)}).EscapedPath(), "ROOT"}, region{max(f.Line, 1), max(f.Column, 1)}}}}, map[string]string{"page": valid(f.Page), "item": valid(f.Item)}})
+			[]location{{physical{artifact{(&url.URL{Path: inRepository(folder, f.File)}).EscapedPath(), "ROOT"}, region{max(f.Line, 1), max(f.Column, 1)}}}}, map[string]string{"page": valid(f.Page), "item": valid(f.Item), "cause": valid(strings.TrimSpace(f.Check + " " + f.About))}})
 	}
 	doc := map[string]any{
 		"$schema": "https://json.schemastore.org/sarif-2.1.0.json", "version": "2.1.0",
@@ -268,8 +267,11 @@ func identifier(name string) string {
 	return out
 }
 
+// mostInMarkdown is how many causes a comment has.
+const mostInMarkdown = 30
+
 // Markdown writes an audit as a comment for a pull request (GitHub Flavored
-// Markdown): the counts, a table of the checks, and the worst findings.
+// Markdown): the counts, and the causes that do the most harm.
 func Markdown(w io.Writer, a *result.Audit) error {
 	var b strings.Builder
 	head := "✅ No errors"
@@ -295,48 +297,16 @@ func Markdown(w io.Writer, a *result.Audit) error {
 		fmt.Fprintf(&b, " %s accepted.", wording.Count(a.Totals.Accepted, "finding"))
 	}
 	b.WriteString("\n")
-	type group struct {
-		first check.Finding
-		n     int
+	causes := causesOf(a, false)
+	if len(causes) > 0 {
+		b.WriteString("\n| | check | where | cause |\n|---|---|---|---|\n")
 	}
-	by := map[string]*group{}
-	for f := range a.All() {
-		if f.Severity == problem.Note {
-			continue
+	for i, c := range causes {
+		if i == mostInMarkdown {
+			fmt.Fprintf(&b, "\nand %s\n", wording.Count(len(causes)-i, "more cause"))
+			break
 		}
-		if by[f.Check] == nil {
-			by[f.Check] = &group{first: f}
-		}
-		by[f.Check].n++
-	}
-	names := make([]string, 0, len(by))
-	for name := range by {
-		names = append(names, name)
-	}
-	sort.Slice(names, func(i, j int) bool {
-		x, y := by[names[i]], by[names[j]]
-		if x.first.Severity != y.first.Severity {
-			return x.first.Severity > y.first.Severity
-		}
-		if x.n != y.n {
-			return x.n > y.n
-		}
-		return names[i] < names[j]
-	})
-	if len(names) > 0 {
-		b.WriteString("\n| | check | findings | first |\n|---|---|---:|---|\n")
-	}
-	for _, name := range names {
-		f := by[name].first
-		fmt.Fprintf(
-			&b,
-			"| %s | %s | %d | %s: %s |\n",
-			f.Severity,
-			name,
-			by[name].n,
-			inline(fmt.Sprintf("%s:%d", f.File, f.Line)),
-			text(f.Message),
-		)
+		fmt.Fprintf(&b, "| %s | %s | %s | %s |\n", c.First.Severity, c.First.Check, text(onWhich(c, a.Pages)), text(c.First.Message))
 	}
 	var items []string
 	for _, it := range a.ByItem {

@@ -79,6 +79,21 @@ type htmlCheck struct {
 	More     int // findings whose causes are not shown
 }
 
+// htmlFirst is a cause that is to be mended first.
+type htmlFirst struct {
+	Severity                            problem.Severity
+	Check, Message, Where, Harm, Remedy string
+}
+
+// firstOf are the causes to mend first, and how many there are of errors and warnings.
+func firstOf(a *result.Audit) (first []htmlFirst, all string) {
+	causes := causesOf(a, false)
+	for _, c := range causes[:min(len(causes), mendFirst)] {
+		first = append(first, htmlFirst{c.First.Severity, c.First.Check, Clean(c.First.Message), onWhich(c, a.Pages), string(checks.HarmOf(c.First.Check)), Clean(c.First.Remedy)})
+	}
+	return first, wording.Count(len(causes), "cause")
+}
+
 // htmlCause is one cause of findings, with the places where it was found.
 type htmlCause struct {
 	Message, Remedy string
@@ -130,7 +145,10 @@ func auditHTML(w io.Writer, a *result.Audit, c *result.Comparison) error {
 		Wire, Paint                     string
 		ByItem, ByPage                  template.HTML
 		Data                            template.JS
+		First                           []htmlFirst
+		Causes                          string
 	}{Name: Clean(a.Dir), Site: a.Site, Gate: a.Gate, Bytes: wording.Size(a.Bytes), Counts: wording.Count(a.Pages, "page") + ", " + wording.Count(a.Requests, "request"), Totals: a.Totals, Checks: checksOf(a.Findings)}
+	d.First, d.Causes = firstOf(a)
 	findings := map[string][]check.Finding{}
 	for _, f := range a.Findings {
 		findings[f.Page] = append(findings[f.Page], f)
@@ -233,20 +251,19 @@ func checkOf(c *check.Check, fs []check.Finding) htmlCheck {
 	const causes, places = 40, 12
 	x := htmlCheck{Check: c, Severity: fs[0].Severity, Count: len(fs)}
 	on := map[string]bool{}
-	at := map[[2]string]int{}
+	at := map[string]int{}
 	pages := false
 	for _, f := range fs {
 		on[f.Page+"\x00"+f.File] = true
 		pages = pages || f.Page != ""
-		key := [2]string{f.Message, f.Remedy}
-		i, met := at[key]
+		i, met := at[f.About]
 		if !met && len(x.Causes) == causes {
 			x.More++
 			continue
 		}
 		if !met {
 			i = len(x.Causes)
-			at[key] = i
+			at[f.About] = i
 			x.Causes = append(x.Causes, htmlCause{Message: Clean(f.Message), Remedy: Clean(f.Remedy)})
 		}
 		if cause := &x.Causes[i]; len(cause.At) < places {
