@@ -235,6 +235,23 @@ var structural = map[string]bool{
 	"only-of-type": true, "empty": true,
 }
 
+// asItStands reports whether a selector has no pseudo-class that holds only in some state of the page, such as
+// :hover or :target (Selectors 4, 9 to 14).
+func (s *Selector) asItStands() bool {
+	for text := s.Text; ; {
+		i := strings.IndexByte(text, ':')
+		if i < 0 {
+			return true
+		}
+		element := strings.HasPrefix(text[i:], "::")
+		text = strings.TrimLeft(text[i:], ":")
+		name := text[:len(text)-len(strings.TrimLeft(text, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ-"))]
+		if name = strings.ToLower(name); !element && !structural[name] && name != "root" && name != "not" && name != "before" && name != "after" && !strings.HasPrefix(name, "nth-") {
+			return false
+		}
+	}
+}
+
 // readSelector reads one selector.
 func readSelector(t []cssToken) Selector {
 	s := Selector{Text: strings.Join(strings.Fields(written(t)), " ")}

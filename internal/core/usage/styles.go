@@ -141,8 +141,8 @@ func (s *Styles) really(r *inventory.Record, v *Vocabulary, elements []int) (out
 // Having lists the stylesheets of the site that have a selector with a name.
 func (s *Styles) Having(name string) []string { return s.of[name] }
 
-// Missing looks for a selector with a name in a stylesheet that matches on a page,
-// whose vocabulary is whole; "" for none.
+// Missing looks for a selector with a name in a stylesheet that matches on a page as it stands,
+// without a state that only a visitor brings about; "" for none. The page's vocabulary is whole.
 func (s *Styles) Missing(v *Vocabulary, name, sheet string) string {
 	x := s.Sheet(sheet)
 	if x == nil {
@@ -150,7 +150,7 @@ func (s *Styles) Missing(v *Vocabulary, name, sheet string) string {
 	}
 	for i := range x.Selectors {
 		sel := &x.Selectors[i]
-		if slices.Contains(sel.Needs, name) && sel.in(v) && sel.match(v) {
+		if slices.Contains(sel.Needs, name) && sel.asItStands() && sel.in(v) && sel.match(v) {
 			return sel.Text
 		}
 	}

@@ -16,8 +16,9 @@ import (
 var missingStyle = &check.Check{
 	Name: "missing-style", Family: "loading", Severity: problem.Warning,
 	Title: "the page has elements that a stylesheet is for, and does not load it",
-	Doc: `Nearly all other pages with such elements load the stylesheet, and nothing that this
-page loads has a rule for them: visitors see them bare. Mostly the link was forgotten
+	Doc: `Nearly all other pages of this template (made by the same generator, with the same
+classes of the body and the same stylesheets) that have such elements load the stylesheet,
+and nothing that this page loads has a rule for them: visitors see them bare. Mostly the link was forgotten
 when the page was made. Load it here too; with an item, by what it is for:
 pages: has(form).`,
 	Bad:  "-- site/css/forms.css --\nform.join { padding: 1em }\n-- site/shop/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/book/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/contact/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/members/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/join/index.html --\n<form class=\"join\"></form>",
@@ -50,7 +51,7 @@ pages: has(form).`,
 			for _, b := range x.names {
 				for _, sheet := range s.Site.Looks.Having(b.Name) {
 					at := usage.Styled{Name: b.Name, Sheet: sheet}
-					if !enough(b.Name, pages[at], unstyled[at]) || !tellingNames(s, b.Name, sheet) {
+					if !x.like(all, at) || !enough(b.Name, pages[at], unstyled[at]) || !tellingNames(s, b.Name, sheet) {
 						continue
 					}
 					if matches(b, sheet) != "" {
@@ -135,17 +136,61 @@ type styles struct {
 	Styled   []styledBy     `json:"styled,omitempty"`
 	Needless []string       `json:"needless,omitempty"` // stylesheets that it imports, none of whose selectors matches
 	Unstyled []unstyledName `json:"unstyled,omitempty"`
+	Template string         `json:"template,omitempty"` // see templateOf
+	Sheets   []string       `json:"sheets,omitempty"`   // the site's stylesheets that it loads
 }
 
 type allStyles struct {
 	styled   map[usage.Styled]int // pages that have the name and load the stylesheet
+	// By a name and its stylesheet: what else pages with both load, by their templates.
+	along map[usage.Styled]map[string]map[string]bool
 	needless map[string]int       // pages
 	unstyled []unstyledOn
 }
 
 type unstyledOn struct {
 	check.PageAt
-	names []unstyledName
+	names    []unstyledName
+	template string
+	sheets   []string
+}
+
+// like reports whether pages of the same template, with what this one loads, load a stylesheet for a name.
+func (x *unstyledOn) like(all *allStyles, at usage.Styled) bool {
+	sheets, ok := all.along[at][x.template]
+	return ok && !slices.ContainsFunc(x.sheets, func(s string) bool { return !sheets[s] })
+}
+
+// templateOf is what pages of one template have alike: the generator that made them, and the classes of the body.
+func templateOf(p *check.Pass) string {
+	class := ""
+	if !p.Scan.BodyTag.None() {
+		class, _ = p.Source.Attr(p.Scan.BodyTag.Start, "class")
+	}
+	words := strings.Fields(class)
+	slices.Sort(words)
+	return p.Page.Meta["generator"] + "\n" + strings.Join(words, " ")
+}
+
+// mostTemplates bounds how many templates are told apart for a name and a stylesheet.
+const mostTemplates = 20
+
+// alongWith notes what a page loads that has a name and the stylesheet for it.
+func (sum *allStyles) alongWith(at usage.Styled, fact *styles) {
+	if sum.along[at] == nil {
+		sum.along[at] = map[string]map[string]bool{}
+	}
+	sheets := sum.along[at][fact.Template]
+	if sheets == nil {
+		if len(sum.along[at]) == mostTemplates {
+			return
+		}
+		sheets = map[string]bool{}
+		sum.along[at][fact.Template] = sheets
+	}
+	for _, s := range fact.Sheets {
+		sheets[s] = true
+	}
 }
 
 // styledBy is a stylesheet that a page loads, and the names on the page that it has.
@@ -164,7 +209,12 @@ var styleFact = &check.Kind[styles, allStyles]{
 		if len(looks.Styled)+len(looks.Needless)+len(looks.Unstyled) == 0 {
 			return nil
 		}
-		fact := &styles{Needless: looks.Needless}
+		fact := &styles{Needless: looks.Needless, Template: templateOf(p)}
+		for i := range p.Elements {
+			if e := &p.Elements[i]; e.IsStylesheet() && e.Party == "own" && check.Own(e) {
+				fact.Sheets = append(fact.Sheets, e.Target)
+			}
+		}
 		for _, x := range looks.Styled {
 			if n := len(fact.Styled); n == 0 || fact.Styled[n-1].Sheet != x.Sheet {
 				fact.Styled = append(fact.Styled, styledBy{Sheet: x.Sheet})
@@ -183,17 +233,20 @@ var styleFact = &check.Kind[styles, allStyles]{
 	Add: func(sum *allStyles, at check.PageAt, fact *styles) {
 		if sum.styled == nil {
 			sum.styled, sum.needless = map[usage.Styled]int{}, map[string]int{}
+			sum.along = map[usage.Styled]map[string]map[string]bool{}
 		}
 		for _, x := range fact.Styled {
 			for _, name := range x.Names {
-				sum.styled[usage.Styled{Name: name, Sheet: x.Sheet}]++
+				key := usage.Styled{Name: name, Sheet: x.Sheet}
+				sum.styled[key]++
+				sum.alongWith(key, fact)
 			}
 		}
 		for _, target := range fact.Needless {
 			sum.needless[target]++
 		}
 		if len(fact.Unstyled) > 0 {
-			sum.unstyled = append(sum.unstyled, unstyledOn{at, fact.Unstyled})
+			sum.unstyled = append(sum.unstyled, unstyledOn{at, fact.Unstyled, fact.Template, fact.Sheets})
 		}
 	},
 }
