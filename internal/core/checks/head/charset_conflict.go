@@ -2,7 +2,9 @@ package head
 
 import (
 	"fmt"
+	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"golang.org/x/net/html/charset"
 
@@ -12,7 +14,7 @@ import (
 
 var charsetConflict = &check.Check{
 	Name: "charset-conflict", Family: "head", Severity: problem.Warning, Whole: true,
-	Title: "the page declares two encodings",
+	Title: "the page declares two encodings, or one that its bytes are not in",
 	Doc: `A browser heeds the first declaration that it meets, a byte order mark before all others.
 Another one that says something else is wrong for somebody: for the browser, or for whoever
 reads the file by it. Keep one, as utf-8.`,
@@ -39,6 +41,13 @@ reads the file by it. Keep one, as utf-8.`,
 			switch {
 			case first == "":
 				first, at = name, e.Line
+				if name == "windows-1252" && p.Page.Answer.Charset() == "" && isUTF8(p.Source.File) {
+					p.At(
+						e,
+						fmt.Sprintf("it says %s, and the bytes are UTF-8: each letter beyond ASCII shows as two or three others", label),
+						"write <meta charset=\"utf-8\">",
+					)
+				}
 			case name != first && at == 0:
 				p.At(
 					e,
@@ -54,4 +63,9 @@ reads the file by it. Keep one, as utf-8.`,
 			}
 		}
 	},
+}
+
+// isUTF8 reports whether a text is UTF-8 beyond ASCII, which no text in another encoding is by chance.
+func isUTF8(text []byte) bool {
+	return utf8.Valid(text) && slices.ContainsFunc(text, func(b byte) bool { return b >= utf8.RuneSelf })
 }

@@ -7,11 +7,11 @@ import "yellowgate/internal/core/check"
 func Checks() []*check.Check {
 	return []*check.Check{
 		answerNotVisible, brokenHead, canonicalDead, canonicalElsewhere, canonicalMissing, canonicalNoindexed,
-		canonicalRelative, canonicalRepeated, charsetConflict, charsetLate, charsetMissing, deadRefresh,
-		descriptionLength, descriptionMissing, descriptionRepeated, descriptionShared, iconMissing, langMissing,
-		metaInBody, namelessMeta, noindexedInSitemap, noZoom, oldDoctype, robotsConflict, socialImage,
+		canonicalRelative, canonicalRepeated, charsetConflict, charsetLate, charsetMissing, deadRefresh, deadRelation,
+		descriptionLength, descriptionMissing, descriptionRepeated, descriptionShared, iconMissing, langMissing, langUnknown,
+		metaInBody, namelessMeta, noindexedInSitemap, noZoom, oldDoctype, robotsConflict, robotsUnknown, socialImage,
 		socialIncomplete, structuredIncomplete, structuredInvalid, titleEmpty, titleLength, titleMissing,
-		titleRepeated, titleShared, unlistedInSitemap, viewportMissing, viewportRepeated,
+		titleRepeated, titleShared, unlistedInSitemap, viewportFixed, viewportMissing, viewportRepeated,
 	}
 }
 

@@ -1,10 +1,13 @@
 package head
 
 import (
+	"fmt"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 )
 
@@ -29,6 +32,21 @@ up with a hole when somebody shares it. Set them together: social: {title: …, 
 				}
 			}
 		}
+		for i := range p.Elements {
+			e := &p.Elements[i]
+			name, value, _ := strings.Cut(e.Label, " = ")
+			if value = strings.TrimSpace(value); e.Tag != "meta" || !check.Own(e) || value == "" {
+				continue
+			}
+			switch {
+			case name == "twitter:card" && !slices.Contains(cards, value):
+				p.At(e, fmt.Sprintf("there is no card of the kind %q", value), "write "+strings.Join(cards, ", "))
+			case name == "og:url":
+				if ref, ok := p.Base.Resolve(value); ok && ref.Own && page.Key(ref.Path) != page.Key(p.Path) && !canonicalIs(p, ref.Path) {
+					p.At(e, "og:url names another page, "+ref.Path+": whoever shares this one shares that", `name the page itself: social: {url: "@{page.url}"}`)
+				}
+			}
+		}
 		if first == nil {
 			return
 		}
@@ -46,4 +64,17 @@ up with a hole when somebody shares it. Set them together: social: {title: …, 
 			)
 		}
 	},
+}
+
+// cards are the kinds of cards.
+var cards = []string{"summary", "summary_large_image", "app", "player"}
+
+// canonicalIs reports whether the page says that a path is its canonical.
+func canonicalIs(p *check.Pass, path string) bool {
+	for _, e := range check.Canonicals(p) {
+		if e.Ref.Own && page.Key(e.Ref.Path) == page.Key(path) {
+			return true
+		}
+	}
+	return false
 }

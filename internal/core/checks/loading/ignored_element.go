@@ -1,6 +1,7 @@
 package loading
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
 	"strings"
@@ -23,10 +24,14 @@ preloaded without crossorigin (it is fetched twice). Nothing reports it but the 
 	Bad:  "<link rel=\"stylsheet\" href=\"/css/site.css\">",
 	Good: "<link rel=\"stylesheet\" href=\"/css/site.css\">",
 	Page: func(p *check.Pass) {
+		set := "" // of stylesheets, by their title
 		for i := range p.Elements {
 			e := &p.Elements[i]
 			if !check.Own(e) || e.Tag != "script" && e.Tag != "link" {
 				continue
+			}
+			if e.IsStylesheet() {
+				set = ignoredStyle(p, e, set)
 			}
 			if wrong, meant := misspelt(p, e); wrong != "" {
 				p.At(
@@ -48,11 +53,15 @@ preloaded without crossorigin (it is fetched twice). Nothing reports it but the 
 func ignoredScript(p *check.Pass, e *inventory.Element) {
 	kind, typed := p.Source.Attr(e.El.Start, "type")
 	kind = strings.ToLower(strings.TrimSpace(kind))
+	if text := p.Source.Text; e.El.TagEnd-2 > e.El.Start && text[e.El.TagEnd-2] == '/' && e.El.ContentEnd > e.El.TagEnd && (!typed || e.IsScript()) {
+		p.At(e, "/> does not close a script: all up to the next </script> belongs to it, and is not shown", "write </script> behind it")
+		return
+	}
 	if _, external := markup.AttrValue(p.Source.Text, e.El.Start, "src"); external && e.El.ContentEnd > e.El.TagEnd &&
 		(!typed || e.IsScript()) {
 		if text := strings.TrimSpace(string(p.Source.Text[e.El.TagEnd:e.El.ContentEnd])); text != "" &&
 			!onlyComments(text) {
-			p.At(
+			f := p.At(
 				e,
 				"the script has a src, so a browser does not run the code that stands in it: "+wording.Cut(
 					markup.CollapseSpace(text),
@@ -60,7 +69,17 @@ func ignoredScript(p *check.Pass, e *inventory.Element) {
 				),
 				"give that code an element of its own",
 			)
+			if mayReadItself(p, e) {
+				f.Severity, f.Remedy = problem.Note, "if the script that is loaded does not read it, give that code an element of its own"
+			}
 			return
+		}
+	} else if e.IsScript() && !external {
+		for _, name := range []string{"defer", "async"} {
+			if _, ok := markup.AttrValue(p.Source.Text, e.El.Start, name); ok && e.Runs != "module" {
+				p.At(e, "the script has no src, so a browser passes over "+name, "take it out, or put the code into a file").Severity = problem.Note
+				return
+			}
 		}
 	}
 	if !typed || e.IsScript() || kind == "" || slices.Contains(scriptTypes, kind) {
@@ -73,6 +92,17 @@ func ignoredScript(p *check.Pass, e *inventory.Element) {
 			"mend the type, or leave it out: JavaScript needs none",
 		)
 	}
+}
+
+// mayReadItself reports whether the file that a script loads may read what stands in the element: where it cannot
+// be read, or asks for scripts of the page.
+func mayReadItself(p *check.Pass, e *inventory.Element) bool {
+	if p.Site == nil || p.Site.Read == nil || !e.Ref.Own {
+		return true
+	}
+	text, ok := p.Site.Read(e.Ref.Path)
+	return ok && (bytes.Contains(text, []byte("currentScript")) || bytes.Contains(text, []byte("innerHTML")) ||
+		bytes.Contains(text, []byte("textContent")) || bytes.Contains(text, []byte(".text")))
 }
 
 // onlyComments reports whether code is comments alone: what some tools write there.
@@ -97,6 +127,34 @@ var scriptTypes = []string{
 	"text/javascript", "application/javascript", "module", "importmap", "speculationrules",
 	"application/json", "application/ld+json",
 }
+
+// ignoredStyle looks at a stylesheet that a browser loads and does not apply. set is the title of those that it
+// applies, "" while none has one; it returns that.
+func ignoredStyle(p *check.Pass, e *inventory.Element, set string) string {
+	if media, ok := p.Source.Attr(e.El.Start, "media"); ok {
+		for query := range strings.SplitSeq(strings.ToLower(media), ",") {
+			words := strings.Fields(query)
+			if len(words) > 1 && (words[0] == "only" || words[0] == "not") {
+				words = words[1:]
+			}
+			if len(words) > 0 && words[0][0] != '(' && words[0] != "not" && !slices.Contains(mediaTypes, words[0]) {
+				p.At(e, fmt.Sprintf("there is no medium %q%s: the stylesheet never applies", words[0], didyoumean.Suggest(words[0], mediaTypes)), "mend the media")
+			}
+		}
+	}
+	title, _ := p.Source.Attr(e.El.Start, "title")
+	switch {
+	case title == "" || strings.Contains(strings.ToLower(e.Rel), "alternate"):
+	case set == "":
+		return title
+	case title != set:
+		p.At(e, fmt.Sprintf("the stylesheet belongs to the set %q, and a browser applies the first, %q", title, set), "take the title out, or make it rel=\"alternate stylesheet\"")
+	}
+	return set
+}
+
+// mediaTypes are those of Media Queries 4, 2.3, and those that were ones: they match nothing, and no longer mean a slip.
+var mediaTypes = []string{"all", "screen", "print", "speech", "aural", "braille", "embossed", "handheld", "projection", "tty", "tv"}
 
 func ignoredLink(p *check.Pass, e *inventory.Element) {
 	rel := strings.ToLower(e.Label)

@@ -9,7 +9,7 @@ func Checks() []*check.Check {
 		blockedByPolicy, blockingScript, blockingStyle, deadFile, doubleLoad, ignoredElement, importedEverywhere,
 		insecureLoad, integrityWithoutCrossorigin, lateStyle, localAddress, missingStyle, noIntegrity, orphanFile,
 		overBudget, repeatedRules, twinLibrary, unexpectedHost, unpinnedVersion, unusedPreload, unusedStyle,
-		wrongIntegrity,
+		wrongIntegrity, wrongKind,
 	}
 }
 

@@ -141,10 +141,10 @@ type styles struct {
 }
 
 type allStyles struct {
-	styled   map[usage.Styled]int // pages that have the name and load the stylesheet
+	styled map[usage.Styled]int // pages that have the name and load the stylesheet
 	// By a name and its stylesheet: what else pages with both load, by their templates.
-	along map[usage.Styled]map[string]map[string]bool
-	needless map[string]int       // pages
+	along    map[usage.Styled]map[string]map[string]bool
+	needless map[string]int // pages
 	unstyled []unstyledOn
 }
 
