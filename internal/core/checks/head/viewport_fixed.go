@@ -21,7 +21,7 @@ width=device-width, initial-scale=1.`,
 		}
 		values, at := p.Metadata("viewport")
 		for i, v := range values {
-			if m := fixedWidth.FindStringSubmatch(v); m != nil && len(at) == 1 { // several are reported as that
+			if m := fixedWidth.FindStringSubmatch(v); m != nil && i < len(at) {
 				p.AtElement(at[i], fmt.Sprintf("the viewport is %s pixels wide on every screen", m[1]), "write width=device-width, initial-scale=1")
 			}
 		}
