@@ -281,6 +281,7 @@ func (a *app) auditOptions(ctx context.Context, w *ways, args []string) (o sitea
 	if err == nil && p != nil && !(len(args) == 1 && isAddress(args[0]) && p.MadeByServer()) {
 		err = p.Walk()
 	}
+	o.GateFile = p != nil && err == nil
 	if len(args) == 0 {
 		if err != nil {
 			return o, err

@@ -61,6 +61,9 @@ func where(c *audit.Cause, pages int) string {
 
 // onWhich is where a cause is: its pages, or its one place.
 func onWhich(c *audit.Cause, pages int) string {
+	if c.First.Pages > 1 && c.First.Page == "" {
+		return fmt.Sprintf("on %d pages", c.First.Pages)
+	}
 	if at := where(c, pages); at != "" {
 		return at
 	}

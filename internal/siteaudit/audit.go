@@ -38,19 +38,20 @@ import (
 
 // Options say what to audit.
 type Options struct {
-	Dir     string
-	Project *project.Project   // nil without a gate file
-	Address string             // of the site, where there is no project to compare pages with
-	Name    string             // of the folder, for people
-	Named   string             // the folder as it was named; "" for the output of the project
-	Records bool               // keep the records and verdicts
-	NoNotes bool               // only count notes
-	Roughly bool               // leave out what inline texts weigh compressed
-	Lean    bool               // keep of the records only what loads, runs or belongs to an item
-	NoCache bool               // audit every page, and remember nothing
-	Browser *visits.Browsing   // opens the pages, too; nil for an audit of their text
-	Saved   []*pageload.Record // what a browser made of pages, recorded before
-	Names   *pageedit.Gate     // names the items of elements where there is no project; what loads nothing is noted, too
+	Dir      string
+	Project  *project.Project   // nil without a gate file
+	GateFile bool               // there is one, in which something can be mended, whatever the pages are compared with
+	Address  string             // of the site, where there is no project to compare pages with
+	Name     string             // of the folder, for people
+	Named    string             // the folder as it was named; "" for the output of the project
+	Records  bool               // keep the records and verdicts
+	NoNotes  bool               // only count notes
+	Roughly  bool               // leave out what inline texts weigh compressed
+	Lean     bool               // keep of the records only what loads, runs or belongs to an item
+	NoCache  bool               // audit every page, and remember nothing
+	Browser  *visits.Browsing   // opens the pages, too; nil for an audit of their text
+	Saved    []*pageload.Record // what a browser made of pages, recorded before
+	Names    *pageedit.Gate     // names the items of elements where there is no project; what loads nothing is noted, too
 	// Each, if set, gets every page's record and verdicts, in order. They are not kept.
 	Each     func(r *inventory.Record, verdicts []result.Gated) error
 	Progress parallel.Progress
@@ -108,7 +109,7 @@ func newAuditing(ctx context.Context, o Options) (*auditing, error) {
 	}
 	s.weights.Roughly = o.Roughly || !o.Records && o.Each == nil
 	s.read = site.ReadOnce(from)
-	known := check.Known{Read: s.read, Addresses: addressesOf(from.Captured())}
+	known := check.Known{Read: s.read, Addresses: addressesOf(from.Captured()), Gate: o.Project != nil || o.GateFile}
 	if o.Project != nil {
 		if s.Dir == o.Project.Output {
 			s.result.Source = o.Project.Gate.File.Site.Source.Value
@@ -448,7 +449,7 @@ func Page(file []byte, path string, project *project.Project) (*result.Audit, er
 			}
 		}
 		if len(project.Files) > 0 {
-			of := check.Known{Read: site.ReadOnce(project.From)}
+			of := check.Known{Read: site.ReadOnce(project.From), Gate: true}
 			of.HasFile, of.HasPage = site.Index(project.Files, project.Pages)
 			s.known, s.weights = check.NewSite(of), site.NewWeights(project.Source, project.Files)
 		}

@@ -295,7 +295,7 @@ func PartFolder(names []string) ([]string, error) {
 // one audit of all pages says. The findings are read from the parts when they are asked for.
 // With o.Records, or o.Each, the parts must hold records. done closes the parts.
 func Join(ctx context.Context, o Options, names []string) (r *result.Audit, done func() error, err error) {
-	s, err := newAuditing(ctx, Options{Dir: o.Dir, Project: o.Project, Address: o.Address, Name: o.Name, NoNotes: o.NoNotes, NoCache: true, Progress: o.Progress})
+	s, err := newAuditing(ctx, Options{Dir: o.Dir, Project: o.Project, Address: o.Address, Name: o.Name, NoNotes: o.NoNotes, NoCache: true, GateFile: o.GateFile, Progress: o.Progress})
 	if err != nil {
 		return nil, nil, err
 	}

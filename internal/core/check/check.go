@@ -134,6 +134,14 @@ func (p *Pass) Report(line, column int, item, message, remedy string) *Finding {
 	return &p.reported[len(p.reported)-1]
 }
 
+// Remedy is what to do about something: to the gate file, where there is one, or else to the page.
+func (s *Site) Remedy(gate, page string) string {
+	if s != nil && s.Gate {
+		return gate
+	}
+	return page
+}
+
 // Locate is the line and column of an offset of the page.
 func (p *Pass) Locate(offset int) (line, column int) {
 	if p.lines == nil {

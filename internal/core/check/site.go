@@ -21,6 +21,8 @@ type Known struct {
 	Read func(path string) ([]byte, bool)
 	// Trust are the hosts whose code is expected; none for any.
 	Trust []string
+	// Gate: a gate file says what is on the pages, and can be told what to mend.
+	Gate bool
 	// Strict asks for more than most sites want.
 	Strict bool
 	// Code are the paths of the site's scripts and stylesheets.

@@ -41,7 +41,10 @@ with defer too, wait for DOMContentLoaded, or load the other script before it.`,
 					what,
 				)
 			}
-			p.At(&p.Elements[x.Element], message, "wait for DOMContentLoaded, or load that script before")
+			f := p.At(&p.Elements[x.Element], message, "wait for DOMContentLoaded, or load that script before")
+			if x.Runs == "missing" { // the file is reported, and mended this works
+				f.Severity, f.Remedy = problem.Note, "mend the address of that script"
+			}
 		}
 	},
 }

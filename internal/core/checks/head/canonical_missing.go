@@ -21,7 +21,7 @@ pages: canonical: "@{page.url}".`,
 			line, col := p.HeadAt()
 			p.Report(
 				line, col, "", "the page has no canonical",
-				`set it for all pages by a metadata rule: canonical: "@{page.url}"`,
+				p.Site.Remedy(`set it for all pages by a metadata rule: canonical: "@{page.url}"`, `write <link rel="canonical" href="…"> with the page's whole address`),
 			)
 		}
 	},

@@ -26,7 +26,7 @@ it in full.`,
 				p.At(
 					e,
 					fmt.Sprintf("canonical URL %s is not absolute", e.URL),
-					`write it in full, or set it by a metadata rule: canonical: "@{page.url}"`,
+					p.Site.Remedy(`write it in full, or set it by a metadata rule: canonical: "@{page.url}"`, "write it with https:// and the host"),
 				)
 			}
 		}

@@ -29,7 +29,7 @@ kept out of search engines (robots: noindex) needs none.`,
 		}
 		p.Report(
 			line, col, "", "the page has no description",
-			"add one to the gate file: defaults with description, or under per-page",
+			p.Site.Remedy("add one to the gate file: defaults with description, or under per-page", `write <meta name="description" content="…"> into the head`),
 		)
 	},
 }

@@ -23,7 +23,7 @@ hyphenate by it. Write <html lang="en">, or set it by a rule: lang: en.`,
 			}
 			p.Report(
 				line, col, "", "the page does not say its language",
-				"set it for all pages by a metadata rule: lang: en",
+				p.Site.Remedy("set it by a metadata rule: lang, with the language that the page is in", `write it into the html tag, with the language that the page is in: <html lang="…">`),
 			)
 		}
 	},

@@ -6,6 +6,8 @@ import (
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
+
+	"github.com/zeebo/xxh3"
 )
 
 var titleShared = &check.Check{
@@ -18,13 +20,21 @@ stands on the first of the pages and names the others.`,
 	Bad:  "-- site/visit/index.html --\n<title>Tern Hill Observatory</title>\n-- site/contact/index.html --\n<title>Tern Hill Observatory</title>",
 	Good: "-- site/visit/index.html --\n<title>Visit | Tern Hill Observatory</title>\n-- site/contact/index.html --\n<title>Contact | Tern Hill Observatory</title>",
 	Site: func(s *check.SitePass) {
-		shared(s, titleFact.All(s), func(n int, value, others string) (string, string) {
-			return fmt.Sprintf(
-				"%d pages have the title %q:%s too",
-				n,
-				wording.Cut(value, 60),
-				others,
-			), `give each its own, by a metadata rule: title: "@{page.heading} | @{site.name}"`
+		shared(s, titleFact.All(s), func(same []*phraseOn, others string) (string, string) {
+			message := fmt.Sprintf("%d pages have the title %q:%s too", len(same), wording.Cut(same[0].Text, 60), others)
+			bytes, headings := map[uint64]bool{}, map[uint64]bool{}
+			for _, x := range same {
+				bytes[x.Bytes] = true
+				headings[x.Heading] = true
+			}
+			switch {
+			case len(bytes) == 1:
+				return fmt.Sprintf("%d pages are copies, byte for byte, with the title %q:%s too", len(same), wording.Cut(same[0].Text, 60), others),
+					"keep one, or let the others name it as their canonical"
+			case len(headings) < len(same) || headings[0]:
+				return message, s.Site.Remedy("give each its own, from what differs: their headings do not, so take a fact or the path in a metadata rule", "give each its own")
+			}
+			return message, s.Site.Remedy(`give each its own, by a metadata rule: title: "@{page.heading} | @{site.name}"`, "give each its own; their headings differ")
 		})
 	},
 }
@@ -34,6 +44,9 @@ type phrase struct {
 	Text   string `json:"text,omitempty"`
 	Line   int    `json:"line"`
 	Column int    `json:"column"`
+	// Digests of the page's bytes, and of its first heading; 0 for none.
+	Bytes   uint64 `json:"bytes,omitempty"`
+	Heading uint64 `json:"heading,omitempty"`
 }
 
 // A phraseOn is the phrase of a page.
@@ -56,7 +69,11 @@ var titleFact = &check.Kind[phrase, []phraseOn]{
 			return nil
 		}
 		line, column := titleAt(p)
-		return &phrase{p.Title, line, column}
+		f := &phrase{Text: p.Title, Line: line, Column: column, Bytes: xxh3.Hash(p.Source.File)}
+		if p.Page.Heading != "" {
+			f.Heading = xxh3.HashString(p.Page.Heading)
+		}
+		return f
 	},
 	Add: keepPhrase,
 }
@@ -71,7 +88,7 @@ func titleAt(p *check.Pass) (line, column int) {
 
 // shared reports a phrase that several pages have, once for all of them, on the
 // first.
-func shared(s *check.SitePass, all *[]phraseOn, say func(n int, value, others string) (message, remedy string)) {
+func shared(s *check.SitePass, all *[]phraseOn, say func(same []*phraseOn, others string) (message, remedy string)) {
 	by := map[string][]int{}
 	for i, x := range *all {
 		by[x.Text] = append(by[x.Text], i)
@@ -92,7 +109,11 @@ func shared(s *check.SitePass, all *[]phraseOn, say func(n int, value, others st
 			}
 			others += " " + (*all)[j].Path
 		}
-		message, remedy := say(len(same), x.Text, others)
+		pages := make([]*phraseOn, len(same))
+		for n, j := range same {
+			pages[n] = &(*all)[j]
+		}
+		message, remedy := say(pages, others)
 		s.Report(x.PageAt, x.Line, x.Column, message, remedy).Of(x.Text).Pages = len(same)
 	}
 }

@@ -21,7 +21,7 @@ all pages by a rule: viewport: width=device-width, initial-scale=1.`,
 			line, col := p.HeadAt()
 			p.Report(
 				line, col, "", "the page has no viewport",
-				"set it for all pages by a metadata rule: viewport: width=device-width, initial-scale=1",
+				p.Site.Remedy("set it for all pages by a metadata rule: viewport: width=device-width, initial-scale=1", `write <meta name="viewport" content="width=device-width, initial-scale=1"> into the head`),
 			)
 		}
 	},

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
+	"path"
 	"slices"
 	"strings"
 
@@ -157,9 +158,16 @@ type unstyledOn struct {
 
 // like reports whether pages of the same template, with what this one loads, load a stylesheet for a name.
 func (x *unstyledOn) like(all *allStyles, at usage.Styled) bool {
-	sheets, ok := all.along[at][x.template]
+	template := x.template
+	if len(x.sheets) == 0 { // a part of the site may have none at all
+		template += "\n" + parentOf(x.Path)
+	}
+	sheets, ok := all.along[at][template]
 	return ok && !slices.ContainsFunc(x.sheets, func(s string) bool { return !sheets[s] })
 }
+
+// parentOf is the folder that a page is in: "/events" for /events/perseids/.
+func parentOf(p string) string { return path.Dir(strings.TrimSuffix(p, "/")) }
 
 // templateOf is what pages of one template have alike: the generator that made them, and the classes of the body.
 func templateOf(p *check.Pass) string {
@@ -173,22 +181,22 @@ func templateOf(p *check.Pass) string {
 }
 
 // mostTemplates bounds how many templates are told apart for a name and a stylesheet.
-const mostTemplates = 20
+const mostTemplates = 40
 
 // alongWith notes what a page loads that has a name and the stylesheet for it.
-func (sum *allStyles) alongWith(at usage.Styled, fact *styles) {
+func (sum *allStyles) alongWith(at usage.Styled, template string, loads []string) {
 	if sum.along[at] == nil {
 		sum.along[at] = map[string]map[string]bool{}
 	}
-	sheets := sum.along[at][fact.Template]
+	sheets := sum.along[at][template]
 	if sheets == nil {
 		if len(sum.along[at]) == mostTemplates {
 			return
 		}
 		sheets = map[string]bool{}
-		sum.along[at][fact.Template] = sheets
+		sum.along[at][template] = sheets
 	}
-	for _, s := range fact.Sheets {
+	for _, s := range loads {
 		sheets[s] = true
 	}
 }
@@ -239,7 +247,8 @@ var styleFact = &check.Kind[styles, allStyles]{
 			for _, name := range x.Names {
 				key := usage.Styled{Name: name, Sheet: x.Sheet}
 				sum.styled[key]++
-				sum.alongWith(key, fact)
+				sum.alongWith(key, fact.Template, fact.Sheets)
+				sum.alongWith(key, fact.Template+"\n"+parentOf(at.Path), nil)
 			}
 		}
 		for _, target := range fact.Needless {
