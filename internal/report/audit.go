@@ -142,13 +142,15 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 	if causes := causesOf(a, verbose); len(causes) > 1 {
 		places, pages := 0, 0
 		for _, c := range causes {
-			places += c.Places
+			places, pages = places+c.Places, max(pages, c.First.Pages)
 		}
+		on := 0
 		for _, x := range a.ByPage {
 			if x.Errors+x.Warnings > 0 || verbose && x.Notes > 0 {
-				pages++
+				on++
 			}
 		}
+		pages = max(pages, on)
 		p.Line("%s on %s (%s)", wording.Count(len(causes), "cause"), wording.Count(pages, "page"), wording.Count(places, "place"))
 	}
 	p.Line(

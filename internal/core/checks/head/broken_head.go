@@ -2,6 +2,7 @@ package head
 
 import (
 	"fmt"
+	"regexp"
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
@@ -29,12 +30,13 @@ into the body. The finding names it, and what fell.`,
 				whose = fmt.Sprintf(" of item %q", item)
 			}
 		}
-		p.Report(
-			line,
-			col,
-			item,
-			fmt.Sprintf("%s%s ends the head here%s", check.BreakerOf(p), whose, check.Fell(p)),
-			"move it into the body",
-		).Of(check.BreakerOf(p))
+		breaker, remedy := check.BreakerOf(p), "move it into the body"
+		if unfilled.MatchString(breaker) {
+			remedy = "mend the template that left it there: in the body visitors would see it"
+		}
+		p.Report(line, col, item, fmt.Sprintf("%s%s ends the head here%s", breaker, whose, check.Fell(p)), remedy).Of(breaker)
 	},
 }
+
+// unfilled are texts that generators mean to be replaced.
+var unfilled = regexp.MustCompile(`^the text ".*(__\w+__|\{\{|\{%|<%|%%\w+%%|@@\w+@@)`)
