@@ -44,8 +44,8 @@ func TestSitemaps(t *testing.T) {
 // there, and the pages with the most to mend, with what they load for nothing.
 func TestAuditText(t *testing.T) {
 	kit := "<link rel=stylesheet href=/kit.css>\n<script src=/a.js></script>\n"
-	b := clitest.New(t, "s/i.svg", "<svg/>", "s/a.js", "a()", "s/c.js", "c()", "s/kit.css", ".kit { margin: 0 }", "s/index.html", plain("/", kit, "<p class=kit>"), "s/a/index.html", plain("/a/", kit, ""), "s/b/index.html", plain("/b/", kit+"<script src=/c.js></script>\n<script src=/gone.js defer></script>\n", ""))
-	out := b.Want(1, clitest.Args("audit", "s"), "of them styles that match nothing", "/a.js blocks rendering until it has run (on all 3 pages)", "3 causes on 3 pages (5 places)")
+	b := clitest.New(t, "s/i.svg", "<svg/>", "s/lib/gone.js", "gone()", "s/a.js", "a()", "s/c.js", "c()", "s/kit.css", ".kit { margin: 0 }", "s/index.html", plain("/", kit, "<p class=kit>"), "s/a/index.html", plain("/a/", kit, ""), "s/b/index.html", plain("/b/", kit+"<script src=/c.js></script>\n<script src=/gone.js defer></script>\n", ""))
+	out := b.Want(1, clitest.Args("audit", "s"), "of them styles that match nothing", "/a.js blocks rendering until it has run (on all 3 pages)", "3 causes on 3 pages (5 places)", "a file of that name is at /lib/gone.js")
 	if strings.Count(out, "blocks rendering until") != 2 || strings.Contains(out, "pages with the most to mend") {
 		t.Error(out)
 	}

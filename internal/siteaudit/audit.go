@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -75,9 +76,30 @@ func Audit(ctx context.Context, o Options) (*result.Audit, error) {
 		s.result.Findings = slices.DeleteFunc(s.result.Findings, s.sum.DropsNote)
 	}
 	check.Sort(s.result.Findings)
+	for i := range s.result.Findings {
+		s.sayElsewhere(&s.result.Findings[i])
+	}
 	s.sum.Count(slices.Values(s.result.Findings))
 	s.finish()
 	return s.result, nil
+}
+
+// sayElsewhere says in the remedy of a missing file where the site has one of the same name.
+func (s *auditing) sayElsewhere(f *check.Finding) {
+	if f.Check != "dead-file" || !strings.HasPrefix(f.About, "/") {
+		return
+	}
+	if s.named == nil {
+		s.named = map[string]string{}
+		for _, file := range slices.Backward(s.files) {
+			if !file.Page {
+				s.named[path.Base(file.Path)] = "/" + file.Path
+			}
+		}
+	}
+	if at := s.named[path.Base(f.About)]; at != "" {
+		f.Remedy = "a file of that name is at " + at + ": mend the address"
+	}
 }
 
 // newAuditing lists the files of a folder and prepares what its pages are compared with.
@@ -198,8 +220,9 @@ type auditing struct {
 	Options
 	result  *result.Audit
 	from    site.Store
-	files   []site.File // that it has
-	pages   []page.Page // of them, by file
+	files   []site.File       // that it has
+	named   map[string]string // of those that are no pages: one of each name, once it is asked for
+	pages   []page.Page       // of them, by file
 	site    *weburl.SiteURL
 	weights *site.Weights
 	known   *check.Site

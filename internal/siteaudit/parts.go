@@ -560,6 +560,7 @@ func (j *joining) pass(first bool, yield func(check.Finding) bool) bool {
 		}
 		check.Sort(kept)
 		for _, f := range kept {
+			j.sayElsewhere(&f)
 			if !yield(f) {
 				return false
 			}
