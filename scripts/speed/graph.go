@@ -116,7 +116,7 @@ func draw(name, axis string, curves []curve) {
 			last = n
 		}
 		d.Lines = append(d.Lines, struct{ D, Colour string }{path, []string{"#3b5fa8", "#2c6e3f", "#b8860b", "#b3261e"}[i]})
-		d.Texts = append(d.Texts, text{wide + 6, y(c.At[last]) + 4, "start", c.Name})
+		d.Texts = append(d.Texts, text{x(last) + 6, y(c.At[last]) + 4, "start", c.Name})
 	}
 	f, err := os.Create(name)
 	check(err)
