@@ -112,7 +112,10 @@ func (p *Printer) mendFirst(causes []*audit.Cause, pages int) {
 	p.Heading("mend first")
 	for i, c := range causes {
 		p.paragraph(fmt.Sprintf("  %d  ", i+1), Clean(c.First.Message))
-		p.paragraph("     ", p.dim.Render(fmt.Sprintf("%s, %s: %s", c.First.Check, onWhich(c, pages), checks.HarmOf(c.First.Check))))
+		p.paragraph(
+			"     ",
+			p.dim.Render(fmt.Sprintf("%s, %s: %s", c.First.Check, onWhich(c, pages), checks.HarmOf(c.First.Check))),
+		)
 		if c.First.Remedy != "" {
 			p.paragraph("     ", p.dim.Render("→ ")+Clean(c.First.Remedy))
 		}
@@ -133,7 +136,10 @@ func (p *Printer) check(name string, severity problem.Severity) {
 func (p *Printer) causes(causes []*audit.Cause, pages int) {
 	for i, c := range causes {
 		if i == mostCauses && len(causes) > mostCauses+1 {
-			p.Line("  %s", p.dim.Render(fmt.Sprintf("… and %s: --verbose shows them", wording.Count(len(causes)-i, "more cause"))))
+			p.Line(
+				"  %s",
+				p.dim.Render(fmt.Sprintf("… and %s: --verbose shows them", wording.Count(len(causes)-i, "more cause"))),
+			)
 			return
 		}
 		at := where(c, pages)
@@ -141,7 +147,8 @@ func (p *Printer) causes(causes []*audit.Cause, pages int) {
 			at = p.dim.Render(" (" + at + ")")
 		}
 		p.paragraph("  ", p.at(&c.First)+Clean(c.First.Message)+at)
-		if i+1 == len(causes) || i+1 == mostCauses && len(causes) > mostCauses+1 || causes[i+1].First.Remedy != c.First.Remedy {
+		if i+1 == len(causes) || i+1 == mostCauses && len(causes) > mostCauses+1 ||
+			causes[i+1].First.Remedy != c.First.Remedy {
 			p.remedy(c.First.Remedy)
 		}
 	}

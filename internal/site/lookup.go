@@ -53,7 +53,8 @@ func Index(files []File, pages []page.Page) (hasFile, hasPage func(string) bool)
 		return ok
 	}
 	named := func(path string) bool {
-		return list.has(path) || strings.HasSuffix(path, "/") && (list.has(path+"index.html") || list.has(path+"index.htm"))
+		return list.has(path) ||
+			strings.HasSuffix(path, "/") && (list.has(path+"index.html") || list.has(path+"index.htm"))
 	}
 	hasFile = func(path string) bool {
 		return named(path) || strings.HasSuffix(path, "/") && hasPage(path) ||
@@ -94,7 +95,11 @@ func (l *list) find(path string) *File {
 	if !ok {
 		return nil
 	}
-	i, ok := slices.BinarySearchFunc(l.files, name, func(f File, name string) int { return strings.Compare(f.Path, name) })
+	i, ok := slices.BinarySearchFunc(
+		l.files,
+		name,
+		func(f File, name string) int { return strings.Compare(f.Path, name) },
+	)
 	if ok {
 		return &l.files[i]
 	}

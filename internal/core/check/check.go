@@ -130,7 +130,10 @@ func (f *Finding) Of(what string) *Finding {
 
 // Report adds a finding at a line and column of the page. What it returns may be changed until the next is added.
 func (p *Pass) Report(line, column int, item, message, remedy string) *Finding {
-	p.reported = append(p.reported, p.running.On(PageAt{Path: p.Path, File: p.File}, line, column, item, message, remedy))
+	p.reported = append(
+		p.reported,
+		p.running.On(PageAt{Path: p.Path, File: p.File}, line, column, item, message, remedy),
+	)
 	return &p.reported[len(p.reported)-1]
 }
 
@@ -214,7 +217,8 @@ func (s *SitePass) Report(at PageAt, line, column int, message, remedy string) *
 
 // AtFile adds a finding at a line of a file of the site, given by its path, as Report does.
 func (s *SitePass) AtFile(file string, line int, message, remedy string) *Finding {
-	return s.Report(PageAt{File: strings.TrimPrefix(file, "/")}, line, 1, message, remedy).Of("/" + strings.TrimPrefix(file, "/"))
+	return s.Report(PageAt{File: strings.TrimPrefix(file, "/")}, line, 1, message, remedy).
+		Of("/" + strings.TrimPrefix(file, "/"))
 }
 
 // PageAt says which page it is.

@@ -61,12 +61,16 @@ func leftByTemplates(p *check.Pass) {
 		values, at := p.Metadata(key)
 		for i, v := range values {
 			v = strings.TrimSpace(v)
-			if left := templateLeft.FindString(v); left != "" && i < len(at) && !strings.Contains(p.Page.Heading, left) {
-				p.AtElement(at[i], fmt.Sprintf("the %s has what a template left: %s", key, wording.Cut(left, 40)), "mend the template, or set it by a metadata rule").Of(key)
+			if left := templateLeft.FindString(v); left != "" && i < len(at) &&
+				!strings.Contains(p.Page.Heading, left) {
+				p.AtElement(at[i], fmt.Sprintf("the %s has what a template left: %s", key, wording.Cut(left, 40)), "mend the template, or set it by a metadata rule").
+					Of(key)
 			}
 		}
 	}
 }
 
 // templateLeft are what templates write where a value is missing, or where nobody fills them in.
-var templateLeft = regexp.MustCompile(`\{\{.*?\}\}|\{%.*?%\}|<%.*?%>|\$\{[^}]*\}|^(?:undefined|null|\[object Object\]|TODO|FIXME|(?i:untitled(?: (?:document|page))?|lorem ipsum.*))$|\[object Object\]`)
+var templateLeft = regexp.MustCompile(
+	`\{\{.*?\}\}|\{%.*?%\}|<%.*?%>|\$\{[^}]*\}|^(?:undefined|null|\[object Object\]|TODO|FIXME|(?i:untitled(?: (?:document|page))?|lorem ipsum.*))$|\[object Object\]`,
+)

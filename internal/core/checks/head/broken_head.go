@@ -34,7 +34,8 @@ into the body. The finding names it, and what fell.`,
 		if unfilled.MatchString(breaker) {
 			remedy = "mend the template that left it there: in the body visitors would see it"
 		}
-		p.Report(line, col, item, fmt.Sprintf("%s%s ends the head here%s", breaker, whose, check.Fell(p)), remedy).Of(breaker)
+		p.Report(line, col, item, fmt.Sprintf("%s%s ends the head here%s", breaker, whose, check.Fell(p)), remedy).
+			Of(breaker)
 	},
 }
 

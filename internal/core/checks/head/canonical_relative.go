@@ -26,7 +26,10 @@ it in full.`,
 				p.At(
 					e,
 					fmt.Sprintf("canonical URL %s is not absolute", e.URL),
-					p.Site.Remedy(`write it in full, or set it by a metadata rule: canonical: "@{page.url}"`, "write it with https:// and the host"),
+					p.Site.Remedy(
+						`write it in full, or set it by a metadata rule: canonical: "@{page.url}"`,
+						"write it with https:// and the host",
+					),
 				)
 			}
 		}

@@ -44,7 +44,10 @@ reads the file by it. Keep one, as utf-8.`,
 				if name == "windows-1252" && p.Page.Answer.Charset() == "" && isUTF8(p.Source.File) {
 					p.At(
 						e,
-						fmt.Sprintf("it says %s, and the bytes are UTF-8: each letter beyond ASCII shows as two or three others", label),
+						fmt.Sprintf(
+							"it says %s, and the bytes are UTF-8: each letter beyond ASCII shows as two or three others",
+							label,
+						),
 						"write <meta charset=\"utf-8\">",
 					)
 				}

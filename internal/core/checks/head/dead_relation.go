@@ -24,17 +24,27 @@ link out. A language of hreflang is a tag such as en or pt-BR, or x-default.`,
 				continue
 			}
 			words := strings.Fields(strings.ToLower(e.Rel))
-			relation := slices.IndexFunc(words, func(w string) bool { return w == "alternate" || w == "next" || w == "prev" || w == "previous" })
+			relation := slices.IndexFunc(
+				words,
+				func(w string) bool { return w == "alternate" || w == "next" || w == "prev" || w == "previous" },
+			)
 			if relation < 0 {
 				continue
 			}
-			if lang, ok := p.Source.Attr(e.El.Start, "hreflang"); ok && !strings.EqualFold(lang, "x-default") && notALanguage(lang) != "" {
-				p.At(e, fmt.Sprintf("hreflang=%q is not a language: %s", lang, notALanguage(lang)), "write a tag such as en, pt-BR or x-default").Of(lang)
+			if lang, ok := p.Source.Attr(e.El.Start, "hreflang"); ok && !strings.EqualFold(lang, "x-default") &&
+				notALanguage(lang) != "" {
+				p.At(e, fmt.Sprintf("hreflang=%q is not a language: %s", lang, notALanguage(lang)), "write a tag such as en, pt-BR or x-default").
+					Of(lang)
 			}
-			if p.Site == nil || p.Site.HasFile == nil || !e.Ref.Own || p.Site.HasFile(e.Ref.Path) || p.Site.HasPage != nil && p.Site.HasPage(e.Ref.Path) {
+			if p.Site == nil || p.Site.HasFile == nil || !e.Ref.Own || p.Site.HasFile(e.Ref.Path) ||
+				p.Site.HasPage != nil && p.Site.HasPage(e.Ref.Path) {
 				continue
 			}
-			p.At(e, fmt.Sprintf("rel=%s leads to %s, and the site has no such page or file", words[relation], e.URL), "mend the address, or take the link out")
+			p.At(
+				e,
+				fmt.Sprintf("rel=%s leads to %s, and the site has no such page or file", words[relation], e.URL),
+				"mend the address, or take the link out",
+			)
 		}
 	},
 }

@@ -28,8 +28,14 @@ kept out of search engines (robots: noindex) needs none.`,
 			line, col = ts[0].Line, ts[0].Column
 		}
 		p.Report(
-			line, col, "", "the page has no description",
-			p.Site.Remedy("add one to the gate file: defaults with description, or under per-page", `write <meta name="description" content="…"> into the head`),
+			line,
+			col,
+			"",
+			"the page has no description",
+			p.Site.Remedy(
+				"add one to the gate file: defaults with description, or under per-page",
+				`write <meta name="description" content="…"> into the head`,
+			),
 		)
 	},
 }

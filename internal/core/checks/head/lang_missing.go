@@ -22,8 +22,14 @@ hyphenate by it. Write <html lang="en">, or set it by a rule: lang: en.`,
 				line, col = p.Locate(p.Scan.HTMLTag.Start)
 			}
 			p.Report(
-				line, col, "", "the page does not say its language",
-				p.Site.Remedy("set it by a metadata rule: lang, with the language that the page is in", `write it into the html tag, with the language that the page is in: <html lang="…">`),
+				line,
+				col,
+				"",
+				"the page does not say its language",
+				p.Site.Remedy(
+					"set it by a metadata rule: lang, with the language that the page is in",
+					`write it into the html tag, with the language that the page is in: <html lang="…">`,
+				),
 			)
 		}
 	},

@@ -23,10 +23,12 @@ max-video-preview and unavailable_after with a value.`,
 		for i, v := range values {
 			for w := range strings.SplitSeq(strings.ToLower(v), ",") {
 				w, _, _ = strings.Cut(strings.TrimSpace(w), ":")
-				if w = strings.TrimSpace(w); w == "" || robotsWords[w] || strings.ContainsAny(w, "0123456789") { // a date has commas
+				if w = strings.TrimSpace(w); w == "" || robotsWords[w] ||
+					strings.ContainsAny(w, "0123456789") { // a date has commas
 					continue
 				}
-				p.AtElement(at[i], fmt.Sprintf("no search engine knows %q%s", w, didyoumean.Suggest(w, robotsNames)), "mend the word, or take it out").Of(w)
+				p.AtElement(at[i], fmt.Sprintf("no search engine knows %q%s", w, didyoumean.Suggest(w, robotsNames)), "mend the word, or take it out").
+					Of(w)
 			}
 		}
 	},

@@ -42,8 +42,13 @@ up with a hole when somebody shares it. Set them together: social: {title: …, 
 			case name == "twitter:card" && !slices.Contains(cards, value):
 				p.At(e, fmt.Sprintf("there is no card of the kind %q", value), "write "+strings.Join(cards, ", "))
 			case name == "og:url":
-				if ref, ok := p.Base.Resolve(value); ok && ref.Own && page.Key(ref.Path) != page.Key(p.Path) && !canonicalIs(p, ref.Path) {
-					p.At(e, "og:url names another page, "+ref.Path+": whoever shares this one shares that", `name the page itself: social: {url: "@{page.url}"}`)
+				if ref, ok := p.Base.Resolve(value); ok && ref.Own && page.Key(ref.Path) != page.Key(p.Path) &&
+					!canonicalIs(p, ref.Path) {
+					p.At(
+						e,
+						"og:url names another page, "+ref.Path+": whoever shares this one shares that",
+						`name the page itself: social: {url: "@{page.url}"}`,
+					)
 				}
 			}
 		}

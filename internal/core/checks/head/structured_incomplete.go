@@ -17,8 +17,11 @@ pages use most.`,
 	Good: "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"Event\", \"name\": \"Perseids\", \"startDate\": \"2026-08-12\", \"location\": {\"@type\": \"Place\", \"name\": \"The lawn\"}}</script>",
 	Page: func(p *check.Pass) {
 		for _, d := range check.StructuredOf(p) {
-			if thing, ok := d.Tree.(map[string]any); ok && thing["@type"] == nil && thing["@graph"] == nil && thing["@id"] == nil && len(thing) > 0 {
-				p.At(d.E, "the structured data does not say what it is about: it has no @type", "add one, such as \"@type\": \"Event\"").Of("@type")
+			if thing, ok := d.Tree.(map[string]any); ok && thing["@type"] == nil && thing["@graph"] == nil &&
+				thing["@id"] == nil &&
+				len(thing) > 0 {
+				p.At(d.E, "the structured data does not say what it is about: it has no @type", "add one, such as \"@type\": \"Event\"").
+					Of("@type")
 			}
 			eachThing(d.Tree, func(kind string, thing map[string]any) {
 				var missing []string

@@ -21,7 +21,10 @@ page is about, or let a rule do it: title: "@{page.heading} | @{site.name}".`,
 				p.At(
 					e,
 					"the title is empty",
-					p.Site.Remedy(`write one, or set it by a metadata rule: title: "@{page.heading} | @{site.name}"`, "write one that tells the page from the others"),
+					p.Site.Remedy(
+						`write one, or set it by a metadata rule: title: "@{page.heading} | @{site.name}"`,
+						"write one that tells the page from the others",
+					),
 				)
 			}
 		}

@@ -19,8 +19,14 @@ by a metadata rule for example: title: "@{page.heading} | @{site.name}".`,
 		}
 		line, col := p.HeadAt()
 		p.Report(
-			line, col, "", "the page has no title",
-			p.Site.Remedy("write <title>…</title> into its head, or add a metadata rule with title", "write <title>…</title> into its head"),
+			line,
+			col,
+			"",
+			"the page has no title",
+			p.Site.Remedy(
+				"write <title>…</title> into its head, or add a metadata rule with title",
+				"write <title>…</title> into its head",
+			),
 		)
 	},
 }

@@ -21,7 +21,12 @@ stands on the first of the pages and names the others.`,
 	Good: "-- site/visit/index.html --\n<title>Visit | Tern Hill Observatory</title>\n-- site/contact/index.html --\n<title>Contact | Tern Hill Observatory</title>",
 	Site: func(s *check.SitePass) {
 		shared(s, titleFact.All(s), func(same []*phraseOn, others string) (string, string) {
-			message := fmt.Sprintf("%d pages have the title %q:%s too", len(same), wording.Cut(same[0].Text, 60), others)
+			message := fmt.Sprintf(
+				"%d pages have the title %q:%s too",
+				len(same),
+				wording.Cut(same[0].Text, 60),
+				others,
+			)
 			bytes, headings := map[uint64]bool{}, map[uint64]bool{}
 			for _, x := range same {
 				bytes[x.Bytes] = true
@@ -29,12 +34,23 @@ stands on the first of the pages and names the others.`,
 			}
 			switch {
 			case len(bytes) == 1:
-				return fmt.Sprintf("%d pages are copies, byte for byte, with the title %q:%s too", len(same), wording.Cut(same[0].Text, 60), others),
+				return fmt.Sprintf(
+						"%d pages are copies, byte for byte, with the title %q:%s too",
+						len(same),
+						wording.Cut(same[0].Text, 60),
+						others,
+					),
 					"keep one, or let the others name it as their canonical"
 			case len(headings) < len(same) || headings[0]:
-				return message, s.Site.Remedy("give each its own, from what differs: their headings do not, so take a fact or the path in a metadata rule", "give each its own")
+				return message, s.Site.Remedy(
+					"give each its own, from what differs: their headings do not, so take a fact or the path in a metadata rule",
+					"give each its own",
+				)
 			}
-			return message, s.Site.Remedy(`give each its own, by a metadata rule: title: "@{page.heading} | @{site.name}"`, "give each its own; their headings differ")
+			return message, s.Site.Remedy(
+				`give each its own, by a metadata rule: title: "@{page.heading} | @{site.name}"`,
+				"give each its own; their headings differ",
+			)
 		})
 	},
 }

@@ -22,7 +22,11 @@ width=device-width, initial-scale=1.`,
 		values, at := p.Metadata("viewport")
 		for i, v := range values {
 			if m := fixedWidth.FindStringSubmatch(v); m != nil && i < len(at) {
-				p.AtElement(at[i], fmt.Sprintf("the viewport is %s pixels wide on every screen", m[1]), "write width=device-width, initial-scale=1")
+				p.AtElement(
+					at[i],
+					fmt.Sprintf("the viewport is %s pixels wide on every screen", m[1]),
+					"write width=device-width, initial-scale=1",
+				)
 			}
 		}
 	},

@@ -58,7 +58,11 @@ func deferRemedy(p *check.Pass, at int) string {
 	case d.Writes:
 		return "load it only where it is needed: it writes into the page as it runs, which it could not do with defer"
 	case d.By >= 0:
-		return fmt.Sprintf("the inline code in line %d uses %s as it is read: move that code into a file, and load both with defer", p.Elements[d.By].Line, d.Name)
+		return fmt.Sprintf(
+			"the inline code in line %d uses %s as it is read: move that code into a file, and load both with defer",
+			p.Elements[d.By].Line,
+			d.Name,
+		)
 	case len(with) > 0:
 		return "load it with defer, and what uses it, too: " + wording.List(with, 3)
 	case !d.Sure:

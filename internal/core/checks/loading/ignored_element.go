@@ -53,8 +53,14 @@ preloaded without crossorigin (it is fetched twice). Nothing reports it but the 
 func ignoredScript(p *check.Pass, e *inventory.Element) {
 	kind, typed := p.Source.Attr(e.El.Start, "type")
 	kind = strings.ToLower(strings.TrimSpace(kind))
-	if text := p.Source.Text; e.El.TagEnd-2 > e.El.Start && text[e.El.TagEnd-2] == '/' && e.El.ContentEnd > e.El.TagEnd && (!typed || e.IsScript()) {
-		p.At(e, "/> does not close a script: all up to the next </script> belongs to it, and is not shown", "write </script> behind it")
+	if text := p.Source.Text; e.El.TagEnd-2 > e.El.Start && text[e.El.TagEnd-2] == '/' &&
+		e.El.ContentEnd > e.El.TagEnd &&
+		(!typed || e.IsScript()) {
+		p.At(
+			e,
+			"/> does not close a script: all up to the next </script> belongs to it, and is not shown",
+			"write </script> behind it",
+		)
 		return
 	}
 	if _, external := markup.AttrValue(p.Source.Text, e.El.Start, "src"); external && e.El.ContentEnd > e.El.TagEnd &&
@@ -138,7 +144,15 @@ func ignoredStyle(p *check.Pass, e *inventory.Element, set string) string {
 				words = words[1:]
 			}
 			if len(words) > 0 && words[0][0] != '(' && words[0] != "not" && !slices.Contains(mediaTypes, words[0]) {
-				p.At(e, fmt.Sprintf("there is no medium %q%s: the stylesheet never applies", words[0], didyoumean.Suggest(words[0], mediaTypes)), "mend the media")
+				p.At(
+					e,
+					fmt.Sprintf(
+						"there is no medium %q%s: the stylesheet never applies",
+						words[0],
+						didyoumean.Suggest(words[0], mediaTypes),
+					),
+					"mend the media",
+				)
 			}
 		}
 	}
@@ -148,13 +162,29 @@ func ignoredStyle(p *check.Pass, e *inventory.Element, set string) string {
 	case set == "":
 		return title
 	case title != set:
-		p.At(e, fmt.Sprintf("the stylesheet belongs to the set %q, and a browser applies the first, %q", title, set), "take the title out, or make it rel=\"alternate stylesheet\"")
+		p.At(
+			e,
+			fmt.Sprintf("the stylesheet belongs to the set %q, and a browser applies the first, %q", title, set),
+			"take the title out, or make it rel=\"alternate stylesheet\"",
+		)
 	}
 	return set
 }
 
 // mediaTypes are those of Media Queries 4, 2.3, and those that were ones: they match nothing, and no longer mean a slip.
-var mediaTypes = []string{"all", "screen", "print", "speech", "aural", "braille", "embossed", "handheld", "projection", "tty", "tv"}
+var mediaTypes = []string{
+	"all",
+	"screen",
+	"print",
+	"speech",
+	"aural",
+	"braille",
+	"embossed",
+	"handheld",
+	"projection",
+	"tty",
+	"tv",
+}
 
 func ignoredLink(p *check.Pass, e *inventory.Element) {
 	rel := strings.ToLower(e.Label)

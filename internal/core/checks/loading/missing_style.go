@@ -231,7 +231,10 @@ var styleFact = &check.Kind[styles, allStyles]{
 			of.Names = append(of.Names, x.Name)
 		}
 		list := looks.Unstyled
-		slices.SortFunc(list, func(a, b usage.Unstyled) int { return cmp.Or(a.Offset-b.Offset, cmp.Compare(a.Name, b.Name)) })
+		slices.SortFunc(
+			list,
+			func(a, b usage.Unstyled) int { return cmp.Or(a.Offset-b.Offset, cmp.Compare(a.Name, b.Name)) },
+		)
 		for _, b := range list[:min(len(list), mostUnstyled)] {
 			line, column := p.Locate(b.Offset)
 			fact.Unstyled = append(fact.Unstyled, unstyledName{b.Name, line, column})
