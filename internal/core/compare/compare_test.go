@@ -82,3 +82,22 @@ func TestFindings(t *testing.T) {
 		t.Errorf("mended %v, new %v", r.Mended, r.New)
 	}
 }
+
+// TestFindingsAbout: a finding about the same thing is the same, whatever numbers it has in its words; audits of
+// old, which do not say what findings are about, are compared by their words.
+func TestFindingsAbout(t *testing.T) {
+	f := func(about, message string) check.Finding {
+		return check.Finding{Check: "title-shared", Page: "/", About: about, Message: message}
+	}
+	before, after := side(t, "/", ""), side(t, "/", "")
+	before.Findings = []check.Finding{f("Visit", "27 pages have the title"), f("Shop", "2 pages have the title")}
+	after.Findings = []check.Finding{f("Visit", "26 pages have the title"), f("Book", "2 pages have the title")}
+	r := Compare(before, after, nil)
+	if len(r.Mended) != 1 || r.Mended[0].About != "Shop" || len(r.New) != 1 || r.New[0].About != "Book" {
+		t.Errorf("mended %v, new %v", r.Mended, r.New)
+	}
+	before.Findings = []check.Finding{f("", "26 pages have the title"), f("", "3 pages")}
+	if r = Compare(before, after, nil); len(r.Mended) != 1 || len(r.New) != 1 || r.New[0].About != "Book" {
+		t.Errorf("mended %v, new %v", r.Mended, r.New)
+	}
+}
