@@ -4,6 +4,7 @@ package siteaudit
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -28,6 +29,7 @@ import (
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/weburl"
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
@@ -69,6 +71,15 @@ func Audit(ctx context.Context, o Options) (*result.Audit, error) {
 	}
 	if err := s.all(ctx); err != nil {
 		return nil, err
+	}
+	if n := s.sum.Fragments; n == len(s.pages) && s.Project == nil {
+		return nil, &failure.Usage{
+			Message: fmt.Sprintf(
+				"no file of HTML in %s is a page: %s without html, head, body or title, as templates and parts of pages are",
+				cmp.Or(o.Named, o.Dir), wording.Count(n, "file"),
+			),
+			Remedy: "name the folder of the finished pages",
+		}
 	}
 	s.result.Findings = append(s.result.Findings, s.ofSite()...)
 	s.result.Findings = checks.Whole(s.result.Findings, s.sum.Gathered.Sought)
