@@ -172,7 +172,7 @@ func TestWholeSite(t *testing.T) {
 // TestAuditFragments: templates and parts of pages are no site to audit; what templates fill in later is no dead file.
 func TestAuditFragments(t *testing.T) {
 	b := clitest.New(t, "s/part.html", "<p>x</p>", "s/layout.html", "---\nlayout: x\n---\n<img src=\"{{ url }}\" alt=\"\">")
-	b.Want(2, clitest.Args("audit", "s"), "no file of HTML in s is a page: 2 files", "name the folder of the finished pages")
+	b.Want(2, clitest.Args("audit", "s"), "no file of HTML in s is a page: all 2 are without", "name the folder of the finished pages")
 	b.Write("s/index.html", plain("/", `<script src="{{ base }}/a.js" defer></script>`, ""))
 	if out := b.Want(0, clitest.Args("audit", "s", "-v"), "2 files of HTML without html"); strings.Contains(out, "{{") {
 		t.Error(out)

@@ -29,7 +29,6 @@ import (
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/weburl"
-	"yellowgate/internal/core/wording"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
@@ -75,8 +74,8 @@ func Audit(ctx context.Context, o Options) (*result.Audit, error) {
 	if n := s.sum.Fragments; n == len(s.pages) && s.Project == nil {
 		return nil, &failure.Usage{
 			Message: fmt.Sprintf(
-				"no file of HTML in %s is a page: %s without html, head, body or title, as templates and parts of pages are",
-				cmp.Or(o.Named, o.Dir), wording.Count(n, "file"),
+				"no file of HTML in %s is a page: all %d are without html, head, body and title, as templates and parts of pages are",
+				cmp.Or(o.Named, o.Dir), n,
 			),
 			Remedy: "name the folder of the finished pages",
 		}

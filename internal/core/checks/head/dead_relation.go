@@ -28,7 +28,7 @@ link out. A language of hreflang is a tag such as en or pt-BR, or x-default.`,
 				words,
 				func(w string) bool { return w == "alternate" || w == "next" || w == "prev" || w == "previous" },
 			)
-			if relation < 0 {
+			if relation < 0 || slices.Contains(words, "stylesheet") {
 				continue
 			}
 			if lang, ok := p.Source.Attr(e.El.Start, "hreflang"); ok && !strings.EqualFold(lang, "x-default") &&
@@ -36,7 +36,8 @@ link out. A language of hreflang is a tag such as en or pt-BR, or x-default.`,
 				p.At(e, fmt.Sprintf("hreflang=%q is not a language: %s", lang, notALanguage(lang)), "write a tag such as en, pt-BR or x-default").
 					Of(lang)
 			}
-			if p.Site == nil || p.Site.HasFile == nil || !e.Ref.Own || p.Site.HasFile(e.Ref.Path) ||
+			// Of a site that a server makes only what was asked for is known: dead-page is for that.
+			if p.Site == nil || p.Site.HasFile == nil || p.Site.Addresses != nil || !e.Ref.Own || p.Site.HasFile(e.Ref.Path) ||
 				p.Site.HasPage != nil && p.Site.HasPage(e.Ref.Path) {
 				continue
 			}

@@ -37,7 +37,7 @@ max-video-preview and unavailable_after with a value.`,
 // robotsNames are the words of a robots meta that some search engine knows.
 var robotsNames = []string{
 	"index", "noindex", "follow", "nofollow", "all", "none", "noarchive", "nocache", "nosnippet", "noimageindex", "notranslate",
-	"indexifembedded", "max-snippet", "max-image-preview", "max-video-preview", "unavailable_after", "nositelinkssearchbox", "noodp", "noydir",
+	"indexifembedded", "max-snippet", "max-image-preview", "max-video-preview", "unavailable_after", "nositelinkssearchbox", "noai", "noimageai", "noodp", "noydir",
 }
 
 var robotsWords = func() map[string]bool {

@@ -137,7 +137,8 @@ var scriptTypes = []string{
 // ignoredStyle looks at a stylesheet that a browser loads and does not apply. set is the title of those that it
 // applies, "" while none has one; it returns that.
 func ignoredStyle(p *check.Pass, e *inventory.Element, set string) string {
-	if media, ok := p.Source.Attr(e.El.Start, "media"); ok {
+	_, later := markup.AttrValue(p.Source.Text, e.El.Start, "onload") // which gives it another medium
+	if media, ok := p.Source.Attr(e.El.Start, "media"); ok && !later {
 		for query := range strings.SplitSeq(strings.ToLower(media), ",") {
 			words := strings.Fields(query)
 			if len(words) > 1 && (words[0] == "only" || words[0] == "not") {
