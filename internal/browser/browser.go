@@ -201,7 +201,14 @@ func (b *Browser) flags(path, profile string) []chromedp.ExecAllocatorOption {
 	flags = append(flags, chromedp.Flag("password-store", "basic"),
 		chromedp.Flag("webrtc-ip-handling-policy", "disable_non_proxied_udp"), // nothing leaves by UDP
 		chromedp.UserDataDir(filepath.Join(profile, "profile")),
-		chromedp.Env("HOME="+profile, "TMPDIR="+profile, "XDG_CONFIG_HOME="+profile, "XDG_CACHE_HOME="+profile, "XDG_DATA_HOME="+profile))
+		chromedp.Env(
+			"HOME="+profile,
+			"TMPDIR="+profile,
+			"XDG_CONFIG_HOME="+profile,
+			"XDG_CACHE_HOME="+profile,
+			"XDG_DATA_HOME="+profile,
+		),
+	)
 	if os.Geteuid() == 0 {
 		flags = append(flags, chromedp.NoSandbox)
 	}

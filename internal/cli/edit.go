@@ -279,7 +279,10 @@ what. Nothing is written where the gate file would then have a mistake.`,
 }
 
 // changing completes a command that makes one change of an item.
-func (a *app) changing(cmd *cobra.Command, change func(*gatechange.Edit, context.Context) (*result.GateChange, error)) *cobra.Command {
+func (a *app) changing(
+	cmd *cobra.Command,
+	change func(*gatechange.Edit, context.Context) (*result.GateChange, error),
+) *cobra.Command {
 	var dry bool
 	cmd.GroupID, cmd.Args, cmd.ValidArgsFunction = "decide", needs(1, 1, cmd.Name()+" takes the name of one item", "yellowgate "+cmd.Name()+" visit-counter"), a.itemArg
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {

@@ -118,7 +118,12 @@ has the item, in its document or among its requests: also where the gate says ou
 }
 
 // inBrowser has the pages of a project, as apply would write them, looked at in a browser.
-func (a *app) inBrowser(ctx context.Context, v *browsing, p *project.Project, look func(r *visits.Visitor) error) error {
+func (a *app) inBrowser(
+	ctx context.Context,
+	v *browsing,
+	p *project.Project,
+	look func(r *visits.Visitor) error,
+) error {
 	a.tidies.Store(true)
 	r, err := v.rendering(ctx, p, nil, false)
 	if err != nil {

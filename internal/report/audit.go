@@ -151,7 +151,12 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 			}
 		}
 		pages = max(pages, on)
-		p.Line("%s on %s (%s)", wording.Count(len(causes), "cause"), wording.Count(pages, "page"), wording.Count(places, "place"))
+		p.Line(
+			"%s on %s (%s)",
+			wording.Count(len(causes), "cause"),
+			wording.Count(pages, "page"),
+			wording.Count(places, "place"),
+		)
 	}
 	p.Line(
 		"%s, %s, %s%s",

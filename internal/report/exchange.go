@@ -306,7 +306,14 @@ func Markdown(w io.Writer, a *result.Audit) error {
 			fmt.Fprintf(&b, "\nand %s\n", wording.Count(len(causes)-i, "more cause"))
 			break
 		}
-		fmt.Fprintf(&b, "| %s | %s | %s | %s |\n", c.First.Severity, c.First.Check, text(onWhich(c, a.Pages)), text(c.First.Message))
+		fmt.Fprintf(
+			&b,
+			"| %s | %s | %s | %s |\n",
+			c.First.Severity,
+			c.First.Check,
+			text(onWhich(c, a.Pages)),
+			text(c.First.Message),
+		)
 	}
 	var items []string
 	for _, it := range a.ByItem {

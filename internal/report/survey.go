@@ -223,7 +223,10 @@ func (p *Printer) surveyBrowser(b *result.SurveyBrowser, verbose bool) {
 	list("Only scripts ask for", b.Scripts, false)
 	list("Failed requests", b.Failed, true)
 	if len(b.Never) > 0 {
-		p.Line("  %s", p.name.Render(fmt.Sprintf("In the pages' text, and never requested by the browser: %d", len(b.Never))))
+		p.Line(
+			"  %s",
+			p.name.Render(fmt.Sprintf("In the pages' text, and never requested by the browser: %d", len(b.Never))),
+		)
 		limit := 12
 		if verbose {
 			limit = len(b.Never)

@@ -75,7 +75,8 @@ func Audit(ctx context.Context, o Options) (*result.Audit, error) {
 		return nil, &failure.Usage{
 			Message: fmt.Sprintf(
 				"no file of HTML in %s is a page: all %d are without html, head, body and title, as templates and parts of pages are",
-				cmp.Or(o.Named, o.Dir), n,
+				cmp.Or(o.Named, o.Dir),
+				n,
 			),
 			Remedy: "name the folder of the finished pages",
 		}

@@ -49,7 +49,12 @@ func Start(ctx context.Context, p *project.Project, source bool, o browser.Optio
 // StartAt is Start for a site that runs at an address, of which the project has what a
 // capture kept.
 func StartAt(ctx context.Context, p *project.Project, address string, o browser.Options) (r *Visitor, err error) {
-	r = &Visitor{project: p, source: true, weights: site.NewWeights(p.Source, p.Files), running: weburl.OriginOf(address)}
+	r = &Visitor{
+		project: p,
+		source:  true,
+		weights: site.NewWeights(p.Source, p.Files),
+		running: weburl.OriginOf(address),
+	}
 	o.Visit = []string{r.running}
 	r.Browser, err = browser.Start(ctx, o, nil)
 	return r, err

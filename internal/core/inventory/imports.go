@@ -154,7 +154,13 @@ func (m *Imports) follow(site *weburl.SiteURL, base weburl.Base, by string, urls
 }
 
 // FollowScript implements Follower.
-func (m *Imports) FollowScript(base weburl.Base, site *weburl.SiteURL, path string, text []byte, line int) (out []Import) {
+func (m *Imports) FollowScript(
+	base weburl.Base,
+	site *weburl.SiteURL,
+	path string,
+	text []byte,
+	line int,
+) (out []Import) {
 	seen := map[string]bool{path: true}
 	type script struct {
 		path  string

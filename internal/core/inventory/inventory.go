@@ -166,7 +166,13 @@ func Take(file []byte, known page.Page, site *weburl.SiteURL, weights Weights) *
 }
 
 // TakeScanned is Take for a page that was read already.
-func TakeScanned(src *markup.Source, scan *markup.Document, known page.Page, site *weburl.SiteURL, weights Weights) *Record {
+func TakeScanned(
+	src *markup.Source,
+	scan *markup.Document,
+	known page.Page,
+	site *weburl.SiteURL,
+	weights Weights,
+) *Record {
 	r := &Record{
 		Format:   Format,
 		Path:     known.Path,

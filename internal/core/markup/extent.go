@@ -137,7 +137,12 @@ func (p *Document) insideForeign(start int) bool {
 // readForeign finds the tags that are an svg's or math's own, once.
 func (p *Document) readForeign() {
 	p.own = map[int]bool{}
-	s := scanner{src: p.Src, page: &Document{Src: p.Src, FirstH1: -1, HeadBegin: -1, HeadStop: -1}, unclosed: -1, messy: -1}
+	s := scanner{
+		src:      p.Src,
+		page:     &Document{Src: p.Src, FirstH1: -1, HeadBegin: -1, HeadStop: -1},
+		unclosed: -1,
+		messy:    -1,
+	}
 	s.watch = &watching{src: p.Src, all: func(t token) {
 		if n := len(s.foreign); n > 0 {
 			if top := s.foreign[n-1]; top.ns != nsHTML && !top.htmlIn && !top.textIn {

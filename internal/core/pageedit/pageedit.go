@@ -81,7 +81,13 @@ const urlTags = "img[src], source[src]"
 // New makes a gate ready for a day, written as 2026-11-23. With problems that are
 // errors it must not be used to write anything.
 func New(f *gatefile.Gate, day string) (*Gate, []problem.Problem) {
-	g := &Gate{keys: f.KeyIDs(), File: f, Site: weburl.NewSite(f.Site.URL.Value), all: &selectorSet{}, found: &selectorSet{}}
+	g := &Gate{
+		keys:  f.KeyIDs(),
+		File:  f,
+		Site:  weburl.NewSite(f.Site.URL.Value),
+		all:   &selectorSet{},
+		found: &selectorSet{},
+	}
 	var problems []problem.Problem
 	g.Plan, problems = verdict.NewPlan(f, day)
 	for _, it := range f.Items {

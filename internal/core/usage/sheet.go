@@ -246,7 +246,10 @@ func (s *Selector) asItStands() bool {
 		element := strings.HasPrefix(text[i:], "::")
 		text = strings.TrimLeft(text[i:], ":")
 		name := text[:len(text)-len(strings.TrimLeft(text, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ-"))]
-		if name = strings.ToLower(name); !element && !structural[name] && name != "root" && name != "not" && name != "before" && name != "after" && !strings.HasPrefix(name, "nth-") {
+		if name = strings.ToLower(name); !element && !structural[name] && name != "root" && name != "not" &&
+			name != "before" &&
+			name != "after" &&
+			!strings.HasPrefix(name, "nth-") {
 			return false
 		}
 	}

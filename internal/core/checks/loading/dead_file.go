@@ -35,13 +35,19 @@ site.js on most servers. Mend the address, or take the element out.`,
 					}
 				}
 			}
-			if !e.Loads || !e.Ref.Own || e.Inside == "template" || told[e.Tag+" "+e.Target] || unfilled.MatchString(e.URL) ||
+			if !e.Loads || !e.Ref.Own || e.Inside == "template" || told[e.Tag+" "+e.Target] ||
+				unfilled.MatchString(e.URL) ||
 				p.Site.HasFile(e.Ref.Path) {
 				continue
 			}
 			told[e.Tag+" "+e.Target] = true
-			f := p.At(e, fmt.Sprintf("%s: the site has no such file", e.URL), "mend the address, or take the "+e.Tag+" out")
-			if e.Tag == "link" && strings.Contains(strings.ToLower(e.Rel), "icon") { // visitors see one of the browser's
+			f := p.At(
+				e,
+				fmt.Sprintf("%s: the site has no such file", e.URL),
+				"mend the address, or take the "+e.Tag+" out",
+			)
+			if e.Tag == "link" &&
+				strings.Contains(strings.ToLower(e.Rel), "icon") { // visitors see one of the browser's
 				f.Severity = problem.Note
 			}
 		}
