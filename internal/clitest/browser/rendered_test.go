@@ -347,7 +347,7 @@ func TestLooks(t *testing.T) {
 	b.Want(2, clitest.Args("compare", "before", "after", "--mask", "x"), "add --browser")
 	b.Want(2, clitest.Args("compare", "before", "after", "--browser", "--runs", "1"), "--runs is from 2 to 50")
 	b.Want(1, clitest.Args("compare", "before", "after", "/word/", "--browser", "--mask", "#clock", "--format", "html", "--out", "looks.html"))
-	if page := b.Read("looks.html"); !strings.Contains(page, "data:image/jpeg;base64,") || !strings.Contains(page, "looks another") {
+	if page := b.Read("looks.html"); !strings.Contains(page, "data:image/jpeg;base64,") || !strings.Contains(page, "looks different") {
 		t.Errorf("the page has no picture:\n%.600s", page)
 	}
 }
