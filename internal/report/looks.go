@@ -75,7 +75,7 @@ func (p *Printer) Looks(before, after string, l *result.Looks, verbose bool) {
 	p.measures(l)
 }
 
-// placeOf names where a page looks another: the element, and where in it that begins.
+// placeOf names where a page looks different: the element, and where in it that begins.
 func placeOf(r *visualdiff.Region) string {
 	where := cmp.Or(r.Element, "the page")
 	if r.Begins != "" && r.Begins != r.Element {
@@ -175,7 +175,7 @@ var looksPage string
 
 var looksTemplate = lazily("looks", &looksPage)
 
-// htmlLook is a page that looks another, as the report shows it.
+// htmlLook is a page that looks different, as the report shows it.
 type htmlLook struct {
 	*result.PageLook
 	Differs string

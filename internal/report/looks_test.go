@@ -11,7 +11,7 @@ import (
 	"yellowgate/internal/visualcompare"
 )
 
-// TestLooksHTML: the page says what looks another and where, with its picture in it; what a site wrote is
+// TestLooksHTML: the page says what looks different and where, with its picture in it; what a site wrote is
 // text there, and nothing is loaded from anywhere.
 func TestLooksHTML(t *testing.T) {
 	const hostile = `</script><img src=x onerror="alert(1)">`

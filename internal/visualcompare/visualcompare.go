@@ -35,7 +35,7 @@ type Options struct {
 	Masks         []string // selectors of what is not looked at
 	Runs          int      // visits of each side, taken in turn; at least 2
 	Progress      parallel.Progress
-	// Picture, if set, gets the two pictures of each page that looks another, and the difference.
+	// Picture, if set, gets the two pictures of each page that looks different, and the difference.
 	Picture func(l *result.PageLook, before, after *visualdiff.Picture) error
 }
 
@@ -202,7 +202,7 @@ func lookAt(
 	return p, records[0][0], records[1][0], err
 }
 
-// draw hands over the pictures of a page that looks another.
+// draw hands over the pictures of a page that looks different.
 func (o *Options) draw(p *result.PageLook, before, after *visualdiff.Shot) error {
 	was, err := before.Picture()
 	if err != nil {
