@@ -2,14 +2,11 @@ package browser_test
 
 import (
 	"encoding/json"
-	"os"
-	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
 
 	"yellowgate/internal/clitest"
-	"yellowgate/internal/testsize"
 )
 
 // TestDeferRemedy does what the audit says of blocking scripts: wherever it says that a script can be loaded with
@@ -21,13 +18,6 @@ func TestDeferRemedy(t *testing.T) {
 		"site/a/index.html", clitest.Doc("A", "<script src=/kit.js></script>\n<script src=/plug.js></script>\n<script src=/alone.js></script>\n<p>x</p>"),
 		"site/b/index.html", clitest.Doc("B", "<script src=/kit.js></script>\n<script src=/alone.js></script>\n<p>x</p><script>kit.go()</script>"),
 		"site/c/index.html", clitest.Doc("C", "<script src=/kit.js></script><p>x</p><script>document.addEventListener('click', () => 1)</script>"))
-	if testsize.Full() {
-		demo := clitest.New(t)
-		demo.Want(0, clitest.Args("demo", "d", "-q"))
-		if err := os.CopyFS(filepath.Join(b.Dir, "site/demo"), os.DirFS(filepath.Join(demo.Dir, "d", "site"))); err != nil {
-			t.Fatal(err)
-		}
-	}
 	blocking := findingsOf(t, b, "blocking-script", "audit", "site")
 	errors := len(findingsOf(t, b, "script-error", "audit", "site", "--browser"))
 	said := map[string]bool{}

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"yellowgate/internal/clitest"
+	"yellowgate/internal/testsize"
 )
 
 // TestStopped: a command that is stopped while its browser waits for a page ends with 130 and
@@ -25,7 +26,8 @@ func TestStopped(t *testing.T) {
 	b := clitest.New(t, "site/index.html", clitest.Doc("Tern Hill", `<script src="http://`+at+`/slow.js"></script>`),
 		"yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  slow: {found: {url: \"http://"+at+"/**\"}, pages: /}\n")
 	b.Want(0, clitest.Args("apply"))
-	for _, command := range []string{"audit", "audit --format json", "show /", "where slow", "survey site", "suggest", "compare site public"} {
+	commands := []string{"audit", "show /", "compare site public", "where slow", "audit --format json", "survey site", "suggest"}
+	for _, command := range commands[:testsize.Of(3, len(commands))] {
 		args := append(strings.Fields(command), "--browser", "--host", at+"="+at)
 		cmd := exec.Command(clitest.Program(), args...)
 		var out, errout bytes.Buffer
