@@ -134,12 +134,13 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 	if a.Fragments > 0 {
 		p.Line("  %s", p.dim.Render(fragments(a.Fragments)))
 	}
-	p.findings(a, verbose)
+	causes := causesOf(a, verbose)
+	p.findings(a, causes, verbose)
 	if verbose {
 		p.auditedPages(a.ByPage)
 	}
 	p.Line("")
-	if causes := causesOf(a, verbose); len(causes) > 1 {
+	if len(causes) > 1 {
 		places, pages := 0, 0
 		for _, c := range causes {
 			places, pages = places+c.Places, max(pages, c.First.Pages)

@@ -35,7 +35,7 @@ func causesOf(a *result.Audit, notes bool) []*audit.Cause {
 
 // where says on which pages a cause is, "" for one place.
 func where(c *audit.Cause, pages int) string {
-	if c.First.Pages > 0 && c.Places == 1 || c.Places == 1 {
+	if c.Places == 1 {
 		return ""
 	}
 	var s string
@@ -71,8 +71,7 @@ func onWhich(c *audit.Cause, pages int) string {
 }
 
 // findings writes what to mend first, and the causes of each check, worst first; with verbose every finding.
-func (p *Printer) findings(a *result.Audit, verbose bool) {
-	causes := causesOf(a, verbose)
+func (p *Printer) findings(a *result.Audit, causes []*audit.Cause, verbose bool) {
 	if len(causes) > mendFirst && !verbose {
 		p.mendFirst(causes[:mendFirst], a.Pages)
 	}

@@ -3,6 +3,7 @@ package browser_test
 import (
 	"encoding/json"
 	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -26,7 +27,8 @@ func TestDeferRemedy(t *testing.T) {
 		case strings.HasPrefix(f.Remedy, "load it with defer") && !strings.Contains(f.Remedy, "where no code"):
 			deferAt(b, "site/"+f.File, f.Line)
 			for _, m := range regexp.MustCompile(`\(line (\d+)\)`).FindAllStringSubmatch(f.Remedy, -1) {
-				deferAt(b, "site/"+f.File, atoi(m[1]))
+				line, _ := strconv.Atoi(m[1])
+				deferAt(b, "site/"+f.File, line)
 			}
 			said["defer"] = true
 		case strings.HasPrefix(f.Remedy, "the inline code in line"):
@@ -85,11 +87,4 @@ func deferAt(b *clitest.Bench, name string, line int) {
 func lineOf(b *clitest.Bench, name, text string) int {
 	before, _, _ := strings.Cut(b.Read(name), text)
 	return strings.Count(before, "\n") + 1
-}
-
-func atoi(s string) (n int) {
-	for _, c := range s {
-		n = 10*n + int(c-'0')
-	}
-	return n
 }

@@ -17,7 +17,6 @@ type Cause struct {
 	Pages  int           // that have it
 	Places int           // findings
 	Folder string        // that all these pages are in: "/" or "/events/"
-	Alike  bool          // all its findings say the same
 	Spared []string      // where all pages but a few have it, those few
 
 	last string // the page that was counted last
@@ -25,6 +24,9 @@ type Cause struct {
 
 // fewSpared is how many pages without a cause are named.
 const fewSpared = 3
+
+// mostWithSpared is of how many causes the pages without them are looked for.
+const mostWithSpared = 40
 
 // mostCauses bounds what is kept: what comes after them is counted with the others of its check.
 const mostCauses = 50_000
@@ -44,26 +46,25 @@ func Causes(findings iter.Seq[check.Finding], pages []PageSum) []*Cause {
 			c = by[key]
 		}
 		if c == nil {
-			c = &Cause{First: f, Alike: true, Folder: folderOf(f.Page)}
+			c = &Cause{First: f, Folder: folderOf(f.Page)}
 			by[key] = c
 			all = append(all, c)
 		}
 		c.add(&f)
 	}
-	spare(all, by, findings, pages)
 	slices.SortStableFunc(all, func(a, b *Cause) int {
 		if first := check.First(&a.First); first != check.First(&b.First) {
 			return map[bool]int{true: -1, false: 1}[first]
 		}
 		return cmp.Compare(b.rank(), a.rank())
 	})
+	spare(all[:min(len(all), mostWithSpared)], by, findings, pages)
 	return all
 }
 
 // add takes a finding in.
 func (c *Cause) add(f *check.Finding) {
 	c.Places++
-	c.Alike = c.Alike && f.Message == c.First.Message
 	switch {
 	case f.Pages > 0:
 		c.Pages += f.Pages
@@ -80,26 +81,29 @@ func (c *Cause) rank() int { return checks.Weight(c.First.Check, c.First.Severit
 
 // spare names the pages without a cause that nearly all have.
 func spare(all []*Cause, by map[causeKey]*Cause, findings iter.Seq[check.Finding], pages []PageSum) {
-	missing := map[*Cause]map[string]bool{}
+	has := map[*Cause][]bool{} // by the number of a page
 	for _, c := range all {
 		if n := len(pages) - c.Pages; n > 0 && n <= fewSpared && c.Pages > 5*n {
-			missing[c] = make(map[string]bool, len(pages))
-			for i := range pages {
-				missing[c][pages[i].Path] = true
+			has[c] = make([]bool, len(pages))
+		}
+	}
+	if len(has) == 0 {
+		return
+	}
+	number := make(map[string]int, len(pages))
+	for i := range pages {
+		number[pages[i].Path] = i
+	}
+	for f := range findings {
+		if of := has[by[causeKey{f.Check, f.About}]]; of != nil {
+			if i, ok := number[f.Page]; ok {
+				of[i] = true
 			}
 		}
 	}
-	if len(missing) == 0 {
-		return
-	}
-	for f := range findings {
-		if of := missing[by[causeKey{f.Check, f.About}]]; of != nil {
-			delete(of, f.Page)
-		}
-	}
-	for c, left := range missing {
-		for i := range pages {
-			if left[pages[i].Path] {
+	for c, of := range has {
+		for i, there := range of {
+			if !there {
 				c.Spared = append(c.Spared, pages[i].Path)
 			}
 		}

@@ -4,6 +4,7 @@ import (
 	"regexp"
 
 	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
@@ -15,20 +16,27 @@ var noZoom = &check.Check{
 	Bad:  "<head>\n  <meta name=\"viewport\" content=\"width=device-width, user-scalable=no\">\n  <title>Visit</title>",
 	Good: "<head>\n  <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n  <title>Visit</title>",
 	Page: func(p *check.Pass) {
-		if check.GateGives(p, "viewport") {
-			return
-		}
-		values, at := p.Metadata("viewport")
-		for i, v := range values {
-			if i < len(at) && forbidsZoom.MatchString(v) {
+		eachViewport(p, func(v string, at markup.Element) {
+			if forbidsZoom.MatchString(v) {
 				p.AtElement(
-					at[i],
+					at,
 					"the viewport forbids visitors to enlarge the page: "+forbidsZoom.FindString(v),
 					"leave it out: width=device-width, initial-scale=1",
 				)
 			}
-		}
+		})
 	},
 }
 
 var forbidsZoom = regexp.MustCompile(`(?i)user-scalable\s*=\s*(no|0)\b|maximum-scale\s*=\s*(0?\.\d+|1(\.\d+)?)\b`)
+
+// eachViewport visits the viewports of a page that the gate does not give it.
+func eachViewport(p *check.Pass, visit func(value string, at markup.Element)) {
+	if check.GateGives(p, "viewport") {
+		return
+	}
+	values, at := p.Metadata("viewport")
+	for i, v := range values[:min(len(values), len(at))] {
+		visit(v, at[i])
+	}
+}

@@ -2,6 +2,7 @@ package head
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/core/check"
@@ -23,7 +24,7 @@ max-video-preview and unavailable_after with a value.`,
 		for i, v := range values {
 			for w := range strings.SplitSeq(strings.ToLower(v), ",") {
 				w, _, _ = strings.Cut(strings.TrimSpace(w), ":")
-				if w = strings.TrimSpace(w); w == "" || robotsWords[w] ||
+				if w = strings.TrimSpace(w); w == "" || slices.Contains(robotsNames, w) ||
 					strings.ContainsAny(w, "0123456789") { // a date has commas
 					continue
 				}
@@ -39,11 +40,3 @@ var robotsNames = []string{
 	"index", "noindex", "follow", "nofollow", "all", "none", "noarchive", "nocache", "nosnippet", "noimageindex", "notranslate",
 	"indexifembedded", "max-snippet", "max-image-preview", "max-video-preview", "unavailable_after", "nositelinkssearchbox", "noai", "noimageai", "noodp", "noydir",
 }
-
-var robotsWords = func() map[string]bool {
-	words := map[string]bool{}
-	for _, w := range robotsNames {
-		words[w] = true
-	}
-	return words
-}()

@@ -2,6 +2,7 @@ package head
 
 import (
 	"fmt"
+	"strconv"
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
@@ -85,7 +86,8 @@ var titleFact = &check.Kind[phrase, []phraseOn]{
 			return nil
 		}
 		line, column := titleAt(p)
-		f := &phrase{Text: p.Title, Line: line, Column: column, Bytes: xxh3.Hash(p.Source.File)}
+		f := &phrase{Text: p.Title, Line: line, Column: column}
+		f.Bytes, _ = strconv.ParseUint(p.Digest[:min(len(p.Digest), 16)], 16, 64)
 		if p.Page.Heading != "" {
 			f.Heading = xxh3.HashString(p.Page.Heading)
 		}

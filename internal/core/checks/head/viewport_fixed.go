@@ -5,6 +5,7 @@ import (
 	"regexp"
 
 	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
@@ -16,19 +17,15 @@ width=device-width, initial-scale=1.`,
 	Bad:  "<head>\n  <meta name=\"viewport\" content=\"width=1024\">\n  <title>Visit</title>",
 	Good: "<head>\n  <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n  <title>Visit</title>",
 	Page: func(p *check.Pass) {
-		if check.GateGives(p, "viewport") {
-			return
-		}
-		values, at := p.Metadata("viewport")
-		for i, v := range values {
-			if m := fixedWidth.FindStringSubmatch(v); m != nil && i < len(at) {
+		eachViewport(p, func(v string, at markup.Element) {
+			if m := fixedWidth.FindStringSubmatch(v); m != nil {
 				p.AtElement(
-					at[i],
+					at,
 					fmt.Sprintf("the viewport is %s pixels wide on every screen", m[1]),
 					"write width=device-width, initial-scale=1",
 				)
 			}
-		}
+		})
 	},
 }
 
