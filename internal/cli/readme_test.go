@@ -29,7 +29,10 @@ func runShell(t *testing.T, document string) (b *clitest.Bench, out string) {
 	b = clitest.New(t)
 	cmd := exec.Command(shell, "-c", script)
 	cmd.Dir = b.Dir
-	cmd.Env = append(os.Environ(), "PATH="+filepath.Dir(clitest.Program())+string(os.PathListSeparator)+os.Getenv("PATH"))
+	cmd.Env = append(
+		os.Environ(),
+		"PATH="+filepath.Dir(clitest.Program())+string(os.PathListSeparator)+os.Getenv("PATH"),
+	)
 	said, err := cmd.CombinedOutput()
 	if err != nil {
 		t.Fatalf("%v\n%s", err, said)
@@ -46,10 +49,12 @@ func TestReadme(t *testing.T) {
 			t.Errorf("%q is not in\n%s", want, out)
 		}
 	}
-	if home := b.Read("public/index.html"); strings.Contains(home, "contact.js") || !strings.Contains(home, "window.visits") {
+	if home := b.Read("public/index.html"); strings.Contains(home, "contact.js") ||
+		!strings.Contains(home, "window.visits") {
 		t.Errorf("the home page is\n%s", home)
 	}
-	if page := b.Read("public/contact/index.html"); !strings.Contains(page, "contact.js") || strings.Contains(page, "window.visits") {
+	if page := b.Read("public/contact/index.html"); !strings.Contains(page, "contact.js") ||
+		strings.Contains(page, "window.visits") {
 		t.Errorf("the contact page is\n%s", page)
 	}
 }

@@ -36,7 +36,12 @@ func TestInOrder(t *testing.T) {
 	if err := InOrder(t.Context(), 9, func(i int) (int, error) { return i, nil }, func(i, _ int) error { return boom }); err != boom {
 		t.Error(err)
 	}
-	err = InOrder(t.Context(), 9, func(i int) (int, error) { return []int{0}[i], nil }, func(int, int) error { return nil })
+	err = InOrder(
+		t.Context(),
+		9,
+		func(i int) (int, error) { return []int{0}[i], nil },
+		func(int, int) error { return nil },
+	)
 	if err == nil || !strings.Contains(err.Error(), "internal error in yellowgate") {
 		t.Errorf("a panic became %v", err)
 	}

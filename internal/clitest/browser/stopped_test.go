@@ -23,10 +23,23 @@ func TestStopped(t *testing.T) {
 	}
 	defer silent.Close()
 	at := silent.Addr().String()
-	b := clitest.New(t, "site/index.html", clitest.Doc("Tern Hill", `<script src="http://`+at+`/slow.js"></script>`),
-		"yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  slow: {found: {url: \"http://"+at+"/**\"}, pages: /}\n")
+	b := clitest.New(
+		t,
+		"site/index.html",
+		clitest.Doc("Tern Hill", `<script src="http://`+at+`/slow.js"></script>`),
+		"yellowgate.yaml",
+		"yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  slow: {found: {url: \"http://"+at+"/**\"}, pages: /}\n",
+	)
 	b.Want(0, clitest.Args("apply"))
-	commands := []string{"audit", "show /", "compare site public", "where slow", "audit --format json", "survey site", "suggest"}
+	commands := []string{
+		"audit",
+		"show /",
+		"compare site public",
+		"where slow",
+		"audit --format json",
+		"survey site",
+		"suggest",
+	}
 	for _, command := range commands[:testsize.Of(3, len(commands))] {
 		args := append(strings.Fields(command), "--browser", "--host", at+"="+at)
 		cmd := exec.Command(clitest.Program(), args...)
@@ -42,7 +55,8 @@ func TestStopped(t *testing.T) {
 		}
 		cmd.Process.Signal(syscall.SIGINT)
 		cmd.Wait()
-		if code := cmd.ProcessState.ExitCode(); code != 130 || out.Len() > 0 || !strings.Contains(errout.String(), "stopped: ") {
+		if code := cmd.ProcessState.ExitCode(); code != 130 || out.Len() > 0 ||
+			!strings.Contains(errout.String(), "stopped: ") {
 			t.Errorf("%s: status %d\n%s%s", command, code, &out, &errout)
 		}
 		if _, err := conn.Read(make([]byte, 1<<16)); err == nil { // its request; then the end

@@ -15,17 +15,25 @@ const (
 
 // harms is what each check looks for, by family; and what is not as its family is.
 var harms = map[string]Harm{
-	"head": Hides, "loading": Slows, "popups": Breaks, "code": Breaks, "server": Slows, "rendered": Slows, "gate": Else,
+	"head": Hides, "loading": Slows, "popups": Breaks, "code": Breaks, "server": Slows, "rendered": Slows,
+	"gate": Else,
 
-	"broken-head": Breaks, "charset-late": Else, "charset-missing": Breaks, "charset-conflict": Breaks, "viewport-missing": Breaks, "viewport-repeated": Breaks,
+	"broken-head": Breaks, "charset-late": Else, "charset-missing": Breaks, "charset-conflict": Breaks,
+	"viewport-missing": Breaks, "viewport-repeated": Breaks,
 	"no-zoom": Breaks, "old-doctype": Breaks, "icon-missing": Else, "lang-missing": Else, "nameless-meta": Else,
-	"dead-file": Breaks, "local-address": Breaks, "ignored-element": Breaks, "insecure-load": Breaks, "blocked-by-policy": Breaks, "wrong-integrity": Breaks,
-	"integrity-without-crossorigin": Breaks, "missing-style": Breaks, "unexpected-host": Leaks, "no-integrity": Leaks, "unpinned-version": Leaks,
-	"missing-item": Breaks, "missing-page": Breaks, "kept-out-need": Breaks, "late-need": Breaks, "no-such-place": Breaks, "misplaced-item": Breaks,
-	"placeholder-left": Breaks, "unread": Breaks, "repeated-item": Breaks, "leaked-item": Leaks, "metadata-differs": Hides, "required-missing": Hides,
+	"dead-file": Breaks, "local-address": Breaks, "ignored-element": Breaks, "insecure-load": Breaks,
+	"blocked-by-policy": Breaks, "wrong-integrity": Breaks,
+	"integrity-without-crossorigin": Breaks, "missing-style": Breaks, "unexpected-host": Leaks,
+	"no-integrity": Leaks, "unpinned-version": Leaks,
+	"missing-item": Breaks, "missing-page": Breaks, "kept-out-need": Breaks, "late-need": Breaks,
+	"no-such-place": Breaks, "misplaced-item": Breaks,
+	"placeholder-left": Breaks, "unread": Breaks, "repeated-item": Breaks, "leaked-item": Leaks,
+	"metadata-differs": Hides, "required-missing": Hides,
 	"dead-page": Breaks, "header-differs": Hides, "canonical-redirects": Hides,
-	"failed-load": Breaks, "script-error": Breaks, "never-loaded": Breaks, "popup-stays-shut": Breaks, "covers-the-page": Breaks,
-	"metadata-rewritten": Hides, "runtime-leak": Leaks, "cookie-set": Leaks, "unexpected-request": Leaks, "loaded-by-script": Leaks,
+	"failed-load": Breaks, "script-error": Breaks, "never-loaded": Breaks, "popup-stays-shut": Breaks,
+	"covers-the-page":    Breaks,
+	"metadata-rewritten": Hides, "runtime-leak": Leaks, "cookie-set": Leaks, "unexpected-request": Leaks,
+	"loaded-by-script": Leaks,
 }
 
 // HarmOf is what a check looks for.

@@ -15,7 +15,9 @@ func TestHarms(t *testing.T) {
 		if HarmOf(c.Name) == "" {
 			t.Errorf("%s does no harm", c.Name)
 		}
-		if e, w, n := Weight(c.Name, problem.Error), Weight(c.Name, problem.Warning), Weight(c.Name, problem.Note); e <= w || w <= n || n <= 0 {
+		if e, w, n := Weight(c.Name, problem.Error), Weight(c.Name, problem.Warning), Weight(c.Name, problem.Note); e <= w ||
+			w <= n ||
+			n <= 0 {
 			t.Errorf("%s weighs %d, %d, %d", c.Name, e, w, n)
 		}
 	}

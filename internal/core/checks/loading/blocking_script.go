@@ -63,12 +63,15 @@ func deferRemedy(p *check.Pass, at int) string {
 			p.Elements[d.By].Line,
 			d.Name,
 		)
-	case len(with) > 0:
-		return "load it with defer, and what uses it, too: " + wording.List(with, 3)
-	case !d.Sure:
-		return "load it with defer, where no code below uses it as it is read: not all of that could be read"
 	}
-	return "load it with defer"
+	remedy := "load it with defer"
+	if len(with) > 0 {
+		remedy += ", and what uses it, too: " + wording.List(with, 3)
+	}
+	if !d.Sure {
+		remedy += ", where no code below uses it as it is read: not all of that could be read"
+	}
+	return remedy
 }
 
 // contentAfterElement reports whether something stands in the body behind an offset that
