@@ -19,6 +19,7 @@ type Script struct {
 	Defines []string        // global names that it sets
 	Extends []string        // members that it sets on what others define
 	Uses    map[string]bool // global names that it mentions
+	Later   map[string]bool // those of Uses that it does not need as it is read
 	Members map[string]bool // names after a dot
 	asked   map[string]bool // names that it looks for before it calls them
 	usesAny bool            // it gets at global names that it puts together
@@ -82,7 +83,7 @@ func ReadScript(text []byte, module bool) *Script {
 		}
 	}
 	js.Walk(collector{w}, ast)
-	js.Walk(unseen{w}, ast)
+	js.Walk(unseen{w, map[*js.Var]bool{}}, ast)
 	for _, lost := range syntax.AsksOf(ast, text).Lost {
 		note(&w.script.Unknown.Loads, lost)
 	}
@@ -102,7 +103,7 @@ func ReadScript(text []byte, module bool) *Script {
 			note(&w.script.Unknown.Loads, "a module loader")
 		}
 	}
-	w.script.Early = w.earlyCalls(ast)
+	w.script.Early, w.script.Later = w.earlyCalls(ast), w.usedLater(ast)
 	if local := imported(ast); len(local) > 0 { // bindings of the module, and nothing global
 		maps.DeleteFunc(w.script.Uses, func(n string, _ bool) bool { return local[n] })
 		w.script.Early = slices.DeleteFunc(w.script.Early, func(n string) bool { return local[n] })

@@ -3,7 +3,10 @@ package usage
 import (
 	"slices"
 
+	"github.com/tdewolff/parse/v2/js"
+
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/syntax"
 )
 
 // What happens to a page when a script waits until it has been read.
@@ -24,18 +27,18 @@ const mostBelow = 100
 func (l *Library) Defer(r *inventory.Record, at int) (d Deferral) {
 	list, _, whole := l.scriptsOf(r, &r.Elements[at])
 	d = Deferral{By: -1, Sure: whole}
-	var defines []string
+	var missed []string // what is not there yet while the page is read
 	wait := func(list []*Script) {
 		for _, s := range list {
-			defines = slices.Concat(defines, s.Defines, s.Extends)
+			missed = slices.Concat(missed, s.Defines, s.Extends)
 			d.Writes = d.Writes || slices.Contains(s.Load.Effects, "document.write")
 		}
 	}
 	wait(list)
-	looked := 0
-	for i := at + 1; i < len(r.Elements); i++ {
+	looked, there := 0, map[string]bool{} // there: what is defined all the same
+	for i := range r.Elements {
 		e := &r.Elements[i]
-		if !e.IsScript() || e.Inside != "" || e.Runs != "blocking" {
+		if !e.IsScript() || e.Inside != "" || e.Runs != "blocking" || i == at {
 			continue
 		}
 		if looked++; looked > mostBelow {
@@ -43,27 +46,176 @@ func (l *Library) Defer(r *inventory.Record, at int) (d Deferral) {
 			break
 		}
 		list, _, whole := l.scriptsOf(r, e)
-		d.Sure = d.Sure && whole
-		name := usedOf(list, defines)
-		if name == "" {
+		d.Sure = d.Sure && whole && len(e.Brings) == 0 && !slices.ContainsFunc(list, bringsUnknown)
+		for _, s := range list {
+			for _, name := range slices.Concat(s.Defines, s.Extends) {
+				there[name] = true
+			}
+		}
+		if i < at {
 			continue
 		}
-		if e.URL == "" {
+		switch name := usedAtOnce(list, missed); {
+		case name == "":
+			for _, s := range list {
+				unexplained := func(name string) bool { return !there[name] && !slices.Contains(missed, name) }
+				d.Sure = d.Sure && !slices.ContainsFunc(s.Early, unexplained)
+			}
+			for _, s := range list { // who calls its functions at once needs what they need
+				if slices.ContainsFunc(missed, func(name string) bool { return s.Uses[name] }) {
+					missed = slices.Concat(missed, s.Defines, s.Extends)
+				}
+			}
+		case e.URL == "":
 			d.By, d.Name = i, name
 			return d
+		default:
+			d.With = append(d.With, i)
+			wait(list)
 		}
-		d.With = append(d.With, i)
-		wait(list)
 	}
 	return d
 }
 
-// usedOf is a name that scripts use, of some that others define; "" for none.
-func usedOf(list []*Script, defined []string) string {
+// bringsUnknown reports whether a script may bring others that nobody can name. jQuery, which has a
+// loader of its own, brings nothing unless another script says so.
+func bringsUnknown(s *Script) bool {
+	return len(s.Unknown.Loads) > 0 && !slices.Contains(s.Defines, "jQuery")
+}
+
+// usedAtOnce is a name that scripts use as they are read, of some that are missed; "" for none.
+func usedAtOnce(list []*Script, missed []string) string {
 	for _, s := range list {
-		if i := slices.IndexFunc(defined, func(name string) bool { return s.Uses[name] }); i >= 0 {
-			return defined[i]
+		for _, name := range missed {
+			if s.Uses[name] && !s.Later[name] {
+				return name
+			}
 		}
 	}
 	return ""
+}
+
+// atOnce notes the globals that a script mentions as it is read: all but those in functions that it
+// declares and does not mention, and in those that it leaves for when the page has been read.
+type atOnce struct {
+	*walker
+	declared map[js.INode]bool // functions that a block declares
+	names    map[string]bool
+	seen     map[js.INode]bool
+}
+
+func (v atOnce) Exit(js.INode) {}
+
+func (v atOnce) Enter(n js.INode) js.IVisitor {
+	switch n := n.(type) {
+	case *js.BlockStmt:
+		for _, s := range n.List {
+			if f, ok := s.(*js.FuncDecl); ok {
+				v.declared[f] = true
+			}
+		}
+	case *js.FuncDecl:
+		if v.declared[n] {
+			return nil // until something mentions it
+		}
+	case *js.BindingElement:
+		if _, ok := n.Binding.(*js.Var); ok && isFunction(ungroup(n.Default)) {
+			return nil
+		}
+	case *js.BinaryExpr:
+		if n.Op == js.EqToken && v.forLoad(n.X) {
+			return nil
+		}
+	case *js.CallExpr:
+		if callee := v.untilRead(n); callee != nil {
+			js.Walk(v, callee)
+			for _, arg := range n.Args.List {
+				if x, ok := arg.Value.(*js.Var); ok && free(x) {
+					v.names[name(x)] = true // it must be there, though it is not called yet
+				}
+			}
+			return nil
+		}
+	case *js.DotExpr:
+		if v.window(n.X) {
+			v.names[text(n.Y)] = true
+		}
+	case *js.IndexExpr:
+		if s, ok := v.literal(n.Y); ok && v.window(n.X) {
+			v.names[s] = true
+		}
+	case *js.Var:
+		if free(n) {
+			v.names[name(n)] = true
+		}
+		for _, f := range v.functions[same(n)] {
+			if !v.seen[f] {
+				v.seen[f] = true
+				syntax.WalkBody(v, f)
+			}
+		}
+	}
+	return v
+}
+
+// forLoad reports whether something is set that a browser calls once the page has been read.
+func (v atOnce) forLoad(to js.INode) bool {
+	switch to := to.(type) {
+	case *js.Var:
+		return free(to) && name(to) == "onload"
+	case *js.DotExpr:
+		return v.window(to.X) && text(to.Y) == "onload"
+	}
+	return false
+}
+
+// untilRead is what a call begins with that leaves a function for when the page has been read, as
+// $(function () { … }) does; nil for any other call.
+func (v atOnce) untilRead(c *js.CallExpr) js.INode {
+	left := func(at int) bool {
+		if len(c.Args.List) <= at {
+			return false
+		}
+		arg := ungroup(c.Args.List[at].Value)
+		_, named := arg.(*js.Var)
+		return named || isFunction(arg)
+	}
+	callee, called := ungroup(c.X), ""
+	switch x := callee.(type) {
+	case *js.Var:
+		called = name(x)
+	case *js.DotExpr:
+		callee, called = x.X, text(x.Y)
+	}
+	switch called {
+	case "$", "jQuery":
+		if len(c.Args.List) == 1 && isFunction(ungroup(c.Args.List[0].Value)) {
+			return callee
+		}
+	case "ready":
+		if left(0) {
+			return callee
+		}
+	case "addEventListener":
+		if !left(1) {
+			return nil
+		}
+		if event, _ := v.literal(c.Args.List[0].Value); event == "DOMContentLoaded" || event == "load" {
+			return callee
+		}
+	}
+	return nil
+}
+
+// usedLater lists the globals that a script mentions, and never as it is read.
+func (w *walker) usedLater(ast *js.AST) map[string]bool {
+	v := atOnce{w, map[js.INode]bool{}, map[string]bool{}, map[js.INode]bool{}}
+	js.Walk(v, ast)
+	later := map[string]bool{}
+	for _, x := range ast.Scope.Undeclared {
+		if !v.names[name(x)] {
+			later[name(x)] = true
+		}
+	}
+	return later
 }

@@ -27,7 +27,10 @@ func note(list *[]string, what string) {
 }
 
 // unseen walks a script for what cannot be followed, whether it runs or not.
-type unseen struct{ *walker }
+type unseen struct {
+	*walker
+	made map[*js.Var]bool // elements whose name is a parameter
+}
 
 func (u unseen) Exit(js.INode) {}
 
@@ -42,9 +45,12 @@ func (u unseen) Enter(n js.INode) js.IVisitor {
 		if v, ok := ungroup(n.X).(*js.Var); ok && name(v) == "Function" {
 			note(&u.script.Unknown.Loads, "code from a text")
 		}
+	case *js.BindingElement:
+		u.makes(n.Binding, n.Default)
 	case *js.BinaryExpr:
 		switch n.Op {
 		case js.EqToken, js.AddEqToken:
+			u.makes(n.X, n.Y)
 			u.set(n)
 		case js.AddToken: // "is-" + state, wherever it goes from here
 			if s, ok := u.literal(n.X); ok && beginsName.MatchString(s) {
@@ -135,6 +141,18 @@ func (u unseen) call(n *js.CallExpr) {
 	}
 }
 
+// makes notes a variable that holds an element whose name is a parameter.
+func (u unseen) makes(to, value js.INode) {
+	v, ok := to.(*js.Var)
+	c, call := ungroup(value).(*js.CallExpr)
+	if !ok || !call || len(c.Args.List) == 0 {
+		return
+	}
+	if d, ok := ungroup(c.X).(*js.DotExpr); ok && text(d.Y) == "createElement" && handedIn(c.Args.List[0].Value) {
+		u.made[same(v)] = true
+	}
+}
+
 // set looks at what an assignment sets.
 func (u unseen) set(n *js.BinaryExpr) {
 	d, ok := n.X.(*js.DotExpr)
@@ -145,6 +163,10 @@ func (u unseen) set(n *js.BinaryExpr) {
 		return
 	}
 	switch text(d.Y) {
+	case "src":
+		if v, ok := ungroup(d.X).(*js.Var); ok && u.made[same(v)] {
+			note(&u.script.Unknown.Loads, "a script element that it makes")
+		}
 	case "className", "id":
 		if text(d.Y) == "className" || joins(n.Y) {
 			note(&u.script.Unknown.Names, "class names that it puts together")
