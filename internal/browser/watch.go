@@ -291,7 +291,7 @@ func (w *watch) policy(d *audits.ContentSecurityPolicyIssueDetails) {
 		audits.ContentSecurityPolicyViolationTypeKWasmEvalViolation: "WebAssembly",
 	}[d.ContentSecurityPolicyViolationType]
 	if at := d.SourceCodeLocation; what != "" && at != nil {
-		w.mistake("policy", d.ViolatedDirective+" does not let in "+what, at.URL, int(at.LineNumber)+1, nil)
+		w.mistake("policy", d.ViolatedDirective+" does not allow "+what, at.URL, int(at.LineNumber)+1, nil)
 	}
 }
 

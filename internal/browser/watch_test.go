@@ -213,7 +213,7 @@ func TestPolicy(t *testing.T) {
 	if x := r.Requests[len(r.Requests)-1]; x.URL != "https://data.example/stars" || x.Kind != "fetch" || x.Failed != pageload.Policy || x.Detail != "connect-src" || x.Asked.Line != 7 {
 		t.Errorf("what the browser tells no request of: %+v", x)
 	}
-	if len(r.Mistakes) != 1 || r.Mistakes[0].Kind != "policy" || r.Mistakes[0].Message != "script-src does not let in code made of a text (eval)" || r.Mistakes[0].Line != 7 {
+	if len(r.Mistakes) != 1 || r.Mistakes[0].Kind != "policy" || r.Mistakes[0].Message != "script-src does not allow code made of a text (eval)" || r.Mistakes[0].Line != 7 {
 		t.Errorf("mistakes: %+v", r.Mistakes)
 	}
 }

@@ -120,7 +120,7 @@ func contents(name, text string) string {
 		return "yellowgate: 1\n" + strings.Replace(text, "site: {", "site: {"+folders+", ", 1)
 	case name == project.GateFileName:
 		return "yellowgate: 1\nsite: {" + folders + "}\n" + text
-	case !strings.HasSuffix(name, ".html") || strings.HasPrefix(text, "<!doctype"):
+	case !strings.HasSuffix(name, ".html") || strings.HasPrefix(text, "<!doctype") || strings.HasPrefix(text, "---"):
 		return text
 	case strings.HasPrefix(text, "<head") || strings.HasPrefix(text, "<html") || strings.HasPrefix(text, "<body"):
 		return "<!doctype html>\n" + text

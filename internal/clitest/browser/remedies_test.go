@@ -44,14 +44,14 @@ func TestDeferRemedy(t *testing.T) {
 	said := map[string]bool{}
 	for _, f := range blocking {
 		switch {
-		case strings.HasPrefix(f.Remedy, "load it with defer") && !strings.Contains(f.Remedy, "where no code"):
+		case strings.HasPrefix(f.Remedy, "load it with defer") && !strings.Contains(f.Remedy, "if no script"):
 			deferAt(b, "site/"+f.File, f.Line)
 			for _, m := range regexp.MustCompile(`\(line (\d+)\)`).FindAllStringSubmatch(f.Remedy, -1) {
 				line, _ := strconv.Atoi(m[1])
 				deferAt(b, "site/"+f.File, line)
 			}
 			said["defer"] = true
-		case strings.HasPrefix(f.Remedy, "the inline code in line"):
+		case strings.HasPrefix(f.Remedy, "the inline script in line"):
 			said["inline "+f.File] = true
 		}
 	}

@@ -41,7 +41,7 @@ func TestCapturedFolder(t *testing.T) {
 	}
 	b.Want(0, clitest.Args("find", "a.js", "captured"), "index.html")
 	out := b.Want(0, clitest.Args("audit", "captured", "-v", "--fail-on", "never"), "charset-missing")
-	if strings.Count(out, "the page does not say its encoding") != 2 || !strings.Contains(out, "plain/index.html:3:1") { // the title of the check, and one page
+	if strings.Count(out, "the page declares no encoding") != 2 || !strings.Contains(out, "plain/index.html:3:1") { // the title of the check, and one page
 		t.Error(out)
 	}
 	b.Want(0, clitest.Args("apply"), "3 pages written")

@@ -10,6 +10,7 @@ import (
 	"crypto/x509"
 	"crypto/x509/pkix"
 	"encoding/pem"
+	"errors"
 	"fmt"
 	"io"
 	"math/big"
@@ -332,9 +333,10 @@ func TestGatewayPair(t *testing.T) {
 	answers(t, front)
 	number := regexp.MustCompile(`gate (\d+)`)
 	var stop atomic.Bool
-	var done, last atomic.Int64
+	const clientCount = 8
+	var done, last, cut atomic.Int64
 	var clients sync.WaitGroup
-	for range 8 {
+	for range clientCount {
 		clients.Go(func() {
 			client := &http.Client{Timeout: 10 * time.Second, Transport: &http.Transport{MaxIdleConnsPerHost: 2}}
 			for !stop.Load() {
@@ -345,6 +347,9 @@ func TestGatewayPair(t *testing.T) {
 				}
 				body, err := io.ReadAll(r.Body)
 				r.Body.Close()
+				if errors.Is(err, io.ErrUnexpectedEOF) && cut.Add(1) <= clientCount {
+					continue // on its way through the gateway that was killed
+				}
 				m := number.FindAllSubmatch(body, -1)
 				if err != nil || r.StatusCode != 200 || len(m) != 2 || !bytes.Equal(m[0][1], m[1][1]) {
 					t.Errorf("%d (%v):\n%s", r.StatusCode, err, body)

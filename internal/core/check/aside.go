@@ -3,7 +3,10 @@ package check
 import (
 	"path"
 	"regexp"
+	"slices"
 	"strings"
+
+	"yellowgate/internal/core/inventory"
 )
 
 // Pages that nobody looks for: those that lead elsewhere at once, and those that a server shows
@@ -47,7 +50,28 @@ func (p *Pass) byScript() bool {
 }
 
 // Aside reports whether nobody finds the page by a search or a sitemap.
-func (p *Pass) Aside() bool { return p.LeadsAway() || isErrorPage(p.Path) }
+func (p *Pass) Aside() bool { return p.LeadsAway() || isErrorPage(p.Path) || p.Template() }
+
+// beginsTemplate is how the file of a generator's template begins: with settings between lines of dashes,
+// or with what the generator fills in, behind comments at most.
+var beginsTemplate = regexp.MustCompile(`^(?:\x{FEFF}?---\r?\n|(?:\s|<!--(?s:.*?)-->|\x{FEFF})*(?:\{[%{#]|<%|<\?(?:php|=)))`)
+
+// Unfilled are parts of an address that a generator fills in.
+var Unfilled = regexp.MustCompile(`\{\{|\{%|<%|\$\{`)
+
+// Template reports whether the file is a generator's template and no page of the site. What a gate is
+// put into is a page.
+func (p *Pass) Template() bool {
+	if p.Gated != nil && !p.Fragment {
+		return false
+	}
+	if beginsTemplate.Match(p.Source.Text[:min(len(p.Source.Text), 4096)]) {
+		return true
+	}
+	return p.Fragment && slices.ContainsFunc(p.Elements, func(e inventory.Element) bool {
+		return e.URL != "" && Unfilled.MatchString(e.URL)
+	})
+}
 
 // isErrorPage reports whether a page is one that servers show in place of another.
 func isErrorPage(pagePath string) bool {

@@ -25,7 +25,8 @@ type Check struct {
 	Bad      string // an example with the defect
 	Good     string // the same without
 
-	Whole bool // what all pages have alike is one finding of the site
+	Whole     bool // what all pages have alike is one finding of the site
+	Templates bool // it looks at a generator's templates, and no other check does
 
 	Page func(*Pass)     // looks at one page
 	Site func(*SitePass) // looks at the site, and at what is kept of all pages: see facts.go

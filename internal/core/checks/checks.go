@@ -42,8 +42,11 @@ var all = slices.Concat(head.Checks(), loading.Checks(), gate.Checks(), popups.C
 // RunPage runs all checks on one page and returns its findings, and the facts that are to
 // be kept of it.
 func RunPage(p *check.Pass) ([]check.Finding, Facts) {
+	template := p.Template()
 	for _, c := range all {
-		p.Run(c)
+		if c.Templates == template {
+			p.Run(c)
+		}
 	}
 	return p.Found(), factsOf(p)
 }

@@ -20,7 +20,7 @@ var harms = map[string]Harm{
 
 	"broken-head": Breaks, "charset-late": Else, "charset-missing": Breaks, "charset-conflict": Breaks,
 	"viewport-missing": Breaks, "viewport-repeated": Breaks,
-	"no-zoom": Breaks, "old-doctype": Breaks, "icon-missing": Else, "lang-missing": Else, "nameless-meta": Else,
+	"no-zoom": Breaks, "old-doctype": Breaks, "icon-missing": Else, "unbuilt-page": Else, "lang-missing": Else, "nameless-meta": Else,
 	"dead-file": Breaks, "local-address": Breaks, "ignored-element": Breaks, "insecure-load": Breaks,
 	"blocked-by-policy": Breaks, "wrong-integrity": Breaks,
 	"integrity-without-crossorigin": Breaks, "missing-style": Breaks, "unexpected-host": Leaks,

@@ -22,7 +22,7 @@ func TestStoppedThere(t *testing.T) {
 	page0, box := request("/", "", "", -1), request("/box.js", "", "", 0)
 	late := request("https://data.example/x.js", pageload.Policy, "script-src-elem", 1)
 	policy := func(line, request int) pageload.Mistake {
-		return pageload.Mistake{Kind: "policy", Message: "script-src does not let in inline code", Line: line, Request: request}
+		return pageload.Mistake{Kind: "policy", Message: "script-src does not allow inline code", Line: line, Request: request}
 	}
 	for _, c := range []struct {
 		name, more string
@@ -32,13 +32,13 @@ func TestStoppedThere(t *testing.T) {
 	}{
 		{"nothing", "", []pageload.Request{page0, box}, nil, nil},
 		{"another failure", "", []pageload.Request{page0, box, request("/gone.js", pageload.NoHost, "", 1)}, nil, nil},
-		{"a request of a script", "", []pageload.Request{page0, box, late}, nil, []string{"1 script-src-elem does not let in https://data.example/x.js (requested by /box.js)"}},
-		{"twice", "", []pageload.Request{page0, box, late, late}, nil, []string{"1 script-src-elem does not let in https://data.example/x.js (requested by /box.js)"}},
-		{"no directive is known", "", []pageload.Request{page0, box, request("https://data.example/y", pageload.Policy, "", 1)}, nil, []string{"1 the page's policy does not let in https://data.example/y (requested by /box.js)"}},
-		{"the text has told it", "<script src=https://data.example/x.js></script>", []pageload.Request{page0, box, late}, nil, []string{"4 script-src does not let in https://data.example/x.js (policy in line 2)"}},
-		{"inline code of the page", "", []pageload.Request{page0, box}, []pageload.Mistake{policy(9, -1)}, []string{"9 script-src does not let in inline code, which a script of the page puts in"}},
-		{"inline code of a file", "", []pageload.Request{page0, box}, []pageload.Mistake{policy(9, 1)}, []string{"3 script-src does not let in inline code, which /box.js:9 puts in"}},
-		{"inline code that the text has told", "<script>go()</script>", []pageload.Request{page0, box}, []pageload.Mistake{policy(4, -1)}, []string{"4 script-src does not let in inline code (policy in line 2)"}},
+		{"a request of a script", "", []pageload.Request{page0, box, late}, nil, []string{"1 script-src-elem does not allow https://data.example/x.js (requested by /box.js)"}},
+		{"twice", "", []pageload.Request{page0, box, late, late}, nil, []string{"1 script-src-elem does not allow https://data.example/x.js (requested by /box.js)"}},
+		{"no directive is known", "", []pageload.Request{page0, box, request("https://data.example/y", pageload.Policy, "", 1)}, nil, []string{"1 the page's policy does not allow https://data.example/y (requested by /box.js)"}},
+		{"the text has told it", "<script src=https://data.example/x.js></script>", []pageload.Request{page0, box, late}, nil, []string{"4 script-src does not allow https://data.example/x.js (policy in line 2)"}},
+		{"inline code of the page", "", []pageload.Request{page0, box}, []pageload.Mistake{policy(9, -1)}, []string{"9 script-src does not allow inline code, which a script of the page puts in"}},
+		{"inline code of a file", "", []pageload.Request{page0, box}, []pageload.Mistake{policy(9, 1)}, []string{"3 script-src does not allow inline code, which /box.js:9 puts in"}},
+		{"inline code that the text has told", "<script>go()</script>", []pageload.Request{page0, box}, []pageload.Mistake{policy(4, -1)}, []string{"4 script-src does not allow inline code (policy in line 2)"}},
 		{"an exception", "", []pageload.Request{page0, box}, []pageload.Mistake{{Kind: "exception", Message: "Error", Request: -1}}, nil},
 	} {
 		p := &check.Pass{Record: inventory.Take([]byte(text+c.more), page.Page{Path: "/"}, weburl.NewSite("https://ternhill.example"), nil),

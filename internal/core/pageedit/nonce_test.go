@@ -36,7 +36,7 @@ items:
 		{"a nonce", "script-src 'nonce-n1'; style-src 'self' 'unsafe-inline'", own, []string{`<script nonce="n1" src="https://count.example/c.js"`, `<script nonce="n1" src="/site.js"`, `<script nonce="n1">count()`}, []string{`item "own"`}},
 		{"a nonce where it is needed", "script-src 'self' 'nonce-n1'", own, []string{`<script nonce="n1" src="https://count.example/c.js"`, `<script nonce="n1">count()`}, []string{`item "own"`}},
 		{"in a meta", "", `<meta http-equiv="Content-Security-Policy" content="script-src 'nonce-n1'">` + own, []string{`<script nonce="n1" src="https://count.example/c.js"`, `<script nonce="n1" src="/site.js"`, `<script nonce="n1">count()`}, []string{`item "own"`}},
-		{"another nonce", "script-src 'self' 'nonce-n2'", own, nil, []string{"item \"counter\": the page's policy stops it: script-src does not let in https://count.example/c.js", `item "inline"`, `item "own"`}},
+		{"another nonce", "script-src 'self' 'nonce-n2'", own, nil, []string{"item \"counter\": the page's policy stops it: script-src does not allow https://count.example/c.js", `item "inline"`, `item "own"`}},
 		{"two policies", "script-src 'nonce-n1', default-src 'self' 'unsafe-inline'", own, []string{`<script nonce="n1" src="/site.js"`, `<script nonce="n1">count()`}, []string{`item "counter"`, `item "own"`}},
 		{"a style of its own nonce", "default-src 'self' 'unsafe-inline' https://count.example; style-src 'nonce-s'", `<style nonce=s>i{}</style>`, []string{`<style nonce="s">p{}`}, nil},
 		{"strict-dynamic", "script-src 'strict-dynamic' 'nonce-n1' 'unsafe-inline' https:", own, []string{`<script nonce="n1" src="https://count.example/c.js"`, `<script nonce="n1" src="/site.js"`, `<script nonce="n1">count()`}, []string{`item "own"`}},

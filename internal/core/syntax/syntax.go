@@ -76,6 +76,8 @@ var closers = map[css.TokenType]css.TokenType{
 	css.LeftBracketToken:     css.RightBracketToken,
 }
 
+var slash = []byte{'/'}
+
 // CSS looks for what a stylesheet cannot hold: brackets that do not match,
 // strings that are never closed, rules without a block (CSS Syntax, level 3).
 // Browsers pass over a declaration that they do not know, and so does this.
@@ -113,7 +115,7 @@ func CSS(src []byte) (mistake *Mistake) {
 			}
 		case css.WhitespaceToken, css.CommentToken, css.CDOToken, css.CDCToken:
 		default:
-			if len(stack) == 0 && last < 0 {
+			if len(stack) == 0 && last < 0 && !bytes.Equal(data, slash) { // as in //-->, which hides a style from browsers long gone
 				last = at
 			}
 		}

@@ -30,6 +30,15 @@ func List(names []string, most int) string {
 	return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), len(names)-most)
 }
 
+// Both names all things in a sentence: "a", "a and b", "a, b and c".
+func Both(names []string) string {
+	if len(names) < 2 {
+		return strings.Join(names, "")
+	}
+	last := len(names) - 1
+	return strings.Join(names[:last], ", ") + " and " + names[last]
+}
+
 // Bytes writes a number of bytes in a sentence; 1 kB is 1,000 bytes.
 func Bytes(n int) string {
 	if n < 1000 {

@@ -40,7 +40,10 @@ of the gate file loads.`,
 			}
 			if m != nil {
 				line, col := p.Locate(e.El.TagEnd + m.Offset)
-				p.Report(line, col, e.Item, m.Message, "mend it, or take the element out").Of(check.SubjectOf(e))
+				f := p.Report(line, col, e.Item, m.Message, "mend it, or take the element out").Of(check.SubjectOf(e))
+				if e.Tag == "style" { // the rules before it apply
+					f.Severity = problem.Warning
+				}
 			}
 		}
 	},

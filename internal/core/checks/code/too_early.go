@@ -26,7 +26,7 @@ with defer too, wait for DOMContentLoaded, or load the other script before it.`,
 			if what == "" {
 				what = fmt.Sprintf("the script in line %d", by.Line)
 			}
-			how := map[string]string{"defer": "which waits for the whole page (defer)", "module": "which waits for the whole page (module)", "async": "which comes whenever it comes (async)",
+			how := map[string]string{"defer": "which runs after parsing (defer)", "module": "which runs after parsing (module)", "async": "which runs at any time (async)",
 				"further down": "which stands further down", "missing": "and the site has no such file"}[x.Runs]
 			who := "it"
 			if x.In != "" {

@@ -25,7 +25,7 @@ the page itself: canonical: "@{page.url}".`,
 			}
 			p.At(
 				e,
-				fmt.Sprintf("the canonical points to %s, and the site has no such page", e.URL),
+				fmt.Sprintf("the canonical points to %s: the site has no such page", e.URL),
 				p.Site.Remedy(`point it to the page itself: canonical: "@{page.url}"`, "point it to the page itself"),
 			)
 		}

@@ -9,7 +9,7 @@ import (
 )
 
 var canonicalRepeated = &check.Check{
-	Name: "canonical-repeated", Family: "head", Severity: problem.Error,
+	Name: "canonical-repeated", Family: "head", Severity: problem.Warning,
 	Title: "the page has more than one canonical",
 	Doc: `The canonical link tells search engines which address stands for the page. With two of
 them, they may ignore both. Keep one; a metadata rule with canonical keeps the

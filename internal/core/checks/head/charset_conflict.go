@@ -45,7 +45,7 @@ reads the file by it. Keep one, as utf-8.`,
 					p.At(
 						e,
 						fmt.Sprintf(
-							"it says %s, and the bytes are UTF-8: each letter beyond ASCII shows as two or three others",
+							"it says %s, but the bytes are UTF-8: letters beyond ASCII show as two or three others",
 							label,
 						),
 						"write <meta charset=\"utf-8\">",

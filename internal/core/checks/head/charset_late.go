@@ -10,7 +10,7 @@ import (
 
 var charsetLate = &check.Check{
 	Name: "charset-late", Family: "head", Severity: problem.Note,
-	Title: "the encoding is named after the first 1,024 bytes",
+	Title: "the encoding is declared after the first 1,024 bytes",
 	Doc: `Browsers look for the encoding within the first 1,024 bytes of a page (HTML, 4.2.5.4);
 behind them it may come too late. Move the meta to the beginning of the head.`,
 	Bad:  "<head>\n  <!-- a long comment of 1,200 bytes -->\n  <meta charset=\"utf-8\">",
@@ -30,7 +30,7 @@ behind them it may come too late. Move the meta to the beginning of the head.`,
 			if e.Offset+e.Length > 1024 {
 				p.At(
 					e,
-					fmt.Sprintf("the encoding is named at byte %d; browsers look at the first 1,024", e.Offset),
+					fmt.Sprintf("the encoding is declared at byte %d; browsers look for it in the first 1,024", e.Offset),
 					"move it to the beginning of the head",
 				)
 			}

@@ -11,7 +11,7 @@ import (
 
 var charsetMissing = &check.Check{
 	Name: "charset-missing", Family: "head", Severity: problem.Warning, Whole: true,
-	Title: "the page does not say its encoding",
+	Title: "the page declares no encoding",
 	Doc: `A browser guesses the encoding of a page that does not name it, and letters outside of
 ASCII may come out wrong. Write <meta charset="utf-8"> as the first thing in the head.`,
 	Bad:  "<head>\n  <title>Führungen</title>",
@@ -36,7 +36,7 @@ ASCII may come out wrong. Write <meta charset="utf-8"> as the first thing in the
 		}
 		line, col := p.HeadAt()
 		p.Report(
-			line, col, "", "the page does not say its encoding",
+			line, col, "", "the page declares no encoding",
 			`write <meta charset="utf-8"> as the first thing in the head`,
 		)
 	},

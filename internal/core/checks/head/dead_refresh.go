@@ -11,7 +11,7 @@ import (
 
 var deadRefresh = &check.Check{
 	Name: "dead-refresh", Family: "head", Severity: problem.Error,
-	Title: "the page leads to a page that the site does not have",
+	Title: "the page redirects to a page that the site does not have",
 	Doc: `A meta refresh takes visitors to another address, and there is no such page or file: they
 get an error in place of what they came for. Mend the address. Capital letters count.`,
 	Bad:  "-- site/visit/index.html --\n<title>Visit</title>\n-- site/old/index.html --\n<meta http-equiv=\"refresh\" content=\"0; url=/vist/\">",
@@ -28,11 +28,11 @@ get an error in place of what they came for. Mend the address. Capital letters c
 			if v, _ := p.Source.Attr(e.El.Start, "http-equiv"); !strings.EqualFold(strings.TrimSpace(v), "refresh") {
 				continue
 			}
-			refreshesOf(p, e, "it leads to ")
+			refreshesOf(p, e, "redirects to ")
 		}
 		for i := range p.Header {
 			if e := &p.Header[i]; e.IsRefresh() {
-				refreshesOf(p, e, "the header Refresh leads to ")
+				refreshesOf(p, e, "the header Refresh redirects to ")
 			}
 		}
 	},
@@ -46,6 +46,6 @@ func refreshesOf(p *check.Pass, e *inventory.Element, says string) {
 	}
 	ref, ok := p.Base.Resolve(to)
 	if ok && ref.Own && !p.Site.HasFile(ref.Path) && (p.Site.HasPage == nil || !p.Site.HasPage(ref.Path)) {
-		p.At(e, says+ref.Path+", and the site has no such page", "mend the address").Of(ref.Path)
+		p.At(e, says+ref.Path+": the site has no such page", "mend the address").Of(ref.Path)
 	}
 }

@@ -11,7 +11,7 @@ import (
 
 var deadRelation = &check.Check{
 	Name: "dead-relation", Family: "head", Severity: problem.Warning,
-	Title: "a link element leads to what the site does not have",
+	Title: "a link element points to what the site does not have",
 	Doc: `A feed, the next or previous page of a series, or the page in another language: readers,
 browsers and search engines follow these links, and find nothing. Mend the address, or take the
 link out. A language of hreflang is a tag such as en or pt-BR, or x-default.`,
@@ -44,7 +44,7 @@ link out. A language of hreflang is a tag such as en or pt-BR, or x-default.`,
 			}
 			p.At(
 				e,
-				fmt.Sprintf("rel=%s leads to %s, and the site has no such page or file", words[relation], e.URL),
+				fmt.Sprintf("rel=%s points to %s: the site has no such page or file", words[relation], e.URL),
 				"mend the address, or take the link out",
 			)
 		}

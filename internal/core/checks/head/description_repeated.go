@@ -20,7 +20,7 @@ that sets the description takes further ones out.`,
 		for _, el := range at[min(1, len(at)):] {
 			p.AtElement(
 				el,
-				"the page has a further description",
+				"a second description",
 				"keep one; a metadata rule that sets the description takes the others out",
 			)
 		}

@@ -5,7 +5,6 @@ import (
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
-	"yellowgate/internal/core/wording"
 )
 
 var descriptionShared = &check.Check{
@@ -17,13 +16,8 @@ The finding stands on the first of the pages and names the others.`,
 	Bad:  "-- site/visit/index.html --\n<meta name=\"description\" content=\"Public nights under the stars.\">\n-- site/shop/index.html --\n<meta name=\"description\" content=\"Public nights under the stars.\">",
 	Good: "-- site/visit/index.html --\n<meta name=\"description\" content=\"Opening hours, and the way up the hill.\">\n-- site/shop/index.html --\n<meta name=\"description\" content=\"Star maps, torches and mugs.\">",
 	Site: func(s *check.SitePass) {
-		shared(s, descriptionFact.All(s), func(same []*phraseOn, others string) (string, string) {
-			return fmt.Sprintf(
-					"%d pages have the description %q:%s too",
-					len(same),
-					wording.Cut(same[0].Text, 60),
-					others,
-				),
+		shared(s, descriptionFact.All(s), func(_ []*phraseOn, description, pages string) (string, string) {
+			return fmt.Sprintf("same description %s on %s", description, pages),
 				s.Site.Remedy(
 					`give each its own, by a metadata rule: description: "@{fact.blurb | cut 155}"`,
 					"give each its own",

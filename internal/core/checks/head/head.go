@@ -11,7 +11,7 @@ func Checks() []*check.Check {
 		descriptionLength, descriptionMissing, descriptionRepeated, descriptionShared, iconMissing, langMissing, langUnknown,
 		metaInBody, namelessMeta, noindexedInSitemap, noZoom, oldDoctype, robotsConflict, robotsUnknown, socialImage,
 		socialIncomplete, structuredIncomplete, structuredInvalid, titleEmpty, titleLength, titleMissing,
-		titleRepeated, titleShared, unlistedInSitemap, viewportFixed, viewportMissing, viewportRepeated,
+		titleRepeated, titleShared, unbuiltPage, unlistedInSitemap, viewportFixed, viewportMissing, viewportRepeated,
 	}
 }
 

@@ -8,8 +8,8 @@ import (
 
 var iconMissing = &check.Check{
 	Name: "icon-missing", Family: "head", Severity: problem.Note, Whole: true,
-	Title: "the page names no icon",
-	Doc: `A browser asks the server for /favicon.ico where the page names no icon, and shows an
+	Title: `no <link rel="icon">`,
+	Doc: `A browser asks the server for /favicon.ico where no <link rel=\"icon\">, and shows an
 empty sheet where there is none. One rule sets it for all pages: icon: /icon.svg.`,
 	Bad:  "<head>\n  <title>Visit</title>",
 	Good: "<head>\n  <title>Visit</title>\n  <link rel=\"icon\" href=\"/icon.svg\">",
@@ -30,7 +30,7 @@ empty sheet where there is none. One rule sets it for all pages: icon: /icon.svg
 			line,
 			col,
 			"",
-			"the page names no icon",
+			`no <link rel="icon">`,
 			p.Site.Remedy(
 				"set it for all pages by a metadata rule: icon: /icon.svg",
 				`write <link rel="icon" href="/icon.svg"> into the head`,

@@ -7,7 +7,7 @@ import (
 
 var langMissing = &check.Check{
 	Name: "lang-missing", Family: "head", Severity: problem.Warning, Whole: true,
-	Title: "the page does not say its language",
+	Title: "the page declares no language",
 	Doc: `Screen readers choose their voice by the language, browsers offer translation and
 hyphenate by it. Write <html lang="en">, or set it by a rule: lang: en.`,
 	Bad:  "<!doctype html>\n<html>\n<head><title>Visit</title></head>",
@@ -25,7 +25,7 @@ hyphenate by it. Write <html lang="en">, or set it by a rule: lang: en.`,
 				line,
 				col,
 				"",
-				"the page does not say its language",
+				"the page declares no language",
 				p.Site.Remedy(
 					"set it by a metadata rule: lang, with the language that the page is in",
 					`write it into the html tag, with the language that the page is in: <html lang="…">`,

@@ -10,7 +10,7 @@ import (
 
 var noZoom = &check.Check{
 	Name: "no-zoom", Family: "head", Severity: problem.Note, Whole: true,
-	Title: "the viewport forbids visitors to enlarge the page",
+	Title: "the viewport keeps visitors from zooming",
 	Doc: `user-scalable=no, or a maximum-scale below 2, keeps those from reading who see badly (WCAG 2.2,
 1.4.4). Leave it out of the viewport.`,
 	Bad:  "<head>\n  <meta name=\"viewport\" content=\"width=device-width, user-scalable=no\">\n  <title>Visit</title>",
@@ -20,7 +20,7 @@ var noZoom = &check.Check{
 			if forbidsZoom.MatchString(v) {
 				p.AtElement(
 					at,
-					"the viewport forbids visitors to enlarge the page: "+forbidsZoom.FindString(v),
+					"the viewport keeps visitors from zooming: "+forbidsZoom.FindString(v),
 					"leave it out: width=device-width, initial-scale=1",
 				)
 			}

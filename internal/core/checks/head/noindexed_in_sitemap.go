@@ -7,7 +7,7 @@ import (
 )
 
 var noindexedInSitemap = &check.Check{
-	Name: "noindexed-in-sitemap", Family: "head", Severity: problem.Error,
+	Name: "noindexed-in-sitemap", Family: "head", Severity: problem.Warning,
 	Title: "the sitemap lists a page that asks not to be indexed",
 	Doc: `The sitemap invites search engines to a page whose robots meta (or the header
 X-Robots-Tag, where a capture keeps it) sends them away: one of

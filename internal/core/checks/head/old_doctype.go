@@ -11,7 +11,7 @@ import (
 
 var oldDoctype = &check.Check{
 	Name: "old-doctype", Family: "head", Severity: problem.Warning, Whole: true,
-	Title: "the page is shown as browsers showed pages twenty years ago",
+	Title: "browsers show the page in quirks mode",
 	Doc: `Without a doctype, or with one of those that the standard lists (HTML, 13.2.6.4.1), browsers
 go into quirks mode: sizes, tables and selectors work otherwise than written. Begin the page
 with <!doctype html>.`,

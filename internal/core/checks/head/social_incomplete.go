@@ -13,7 +13,7 @@ import (
 
 var socialIncomplete = &check.Check{
 	Name: "social-incomplete", Family: "head", Severity: problem.Note, Whole: true,
-	Title: "what a shared link shows is set in part",
+	Title: "some of what a shared link shows is not set",
 	Doc: `A page with some Open Graph properties and without og:title, og:image or og:url shows
 up with a hole when somebody shares it. Set them together: social: {title: …, image:
 …}.`,

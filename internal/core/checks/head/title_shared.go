@@ -3,6 +3,7 @@ package head
 import (
 	"fmt"
 	"strconv"
+	"strings"
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
@@ -21,13 +22,7 @@ stands on the first of the pages and names the others.`,
 	Bad:  "-- site/visit/index.html --\n<title>Tern Hill Observatory</title>\n-- site/contact/index.html --\n<title>Tern Hill Observatory</title>",
 	Good: "-- site/visit/index.html --\n<title>Visit | Tern Hill Observatory</title>\n-- site/contact/index.html --\n<title>Contact | Tern Hill Observatory</title>",
 	Site: func(s *check.SitePass) {
-		shared(s, titleFact.All(s), func(same []*phraseOn, others string) (string, string) {
-			message := fmt.Sprintf(
-				"%d pages have the title %q:%s too",
-				len(same),
-				wording.Cut(same[0].Text, 60),
-				others,
-			)
+		shared(s, titleFact.All(s), func(same []*phraseOn, title, pages string) (string, string) {
 			bytes, headings := map[uint64]bool{}, map[uint64]bool{}
 			for _, x := range same {
 				bytes[x.Bytes] = true
@@ -35,20 +30,15 @@ stands on the first of the pages and names the others.`,
 			}
 			switch {
 			case len(bytes) == 1:
-				return fmt.Sprintf(
-						"%d pages are copies, byte for byte, with the title %q:%s too",
-						len(same),
-						wording.Cut(same[0].Text, 60),
-						others,
-					),
+				return fmt.Sprintf("copies, byte for byte, with the title %s: %s", title, pages),
 					"keep one, or let the others name it as their canonical"
 			case len(headings) < len(same) || headings[0]:
-				return message, s.Site.Remedy(
+				return fmt.Sprintf("same title %s on %s", title, pages), s.Site.Remedy(
 					"give each its own, from what differs: their headings do not, so take a fact or the path in a metadata rule",
 					"give each its own",
 				)
 			}
-			return message, s.Site.Remedy(
+			return fmt.Sprintf("same title %s on %s", title, pages), s.Site.Remedy(
 				`give each its own, by a metadata rule: title: "@{page.heading} | @{site.name}"`,
 				"give each its own; their headings differ",
 			)
@@ -106,32 +96,27 @@ func titleAt(p *check.Pass) (line, column int) {
 
 // shared reports a phrase that several pages have, once for all of them, on the
 // first.
-func shared(s *check.SitePass, all *[]phraseOn, say func(same []*phraseOn, others string) (message, remedy string)) {
-	by := map[string][]int{}
-	for i, x := range *all {
-		by[x.Text] = append(by[x.Text], i)
+func shared(s *check.SitePass, all *[]phraseOn, say func(same []*phraseOn, quoted, pages string) (message, remedy string)) {
+	by := map[string][]*phraseOn{}
+	for i := range *all {
+		x := &(*all)[i]
+		by[x.Text] = append(by[x.Text], x)
 	}
-	for i, x := range *all {
+	for i := range *all {
+		x := &(*all)[i]
 		same := by[x.Text]
-		if len(same) < 2 || same[0] != i {
+		if len(same) < 2 || same[0] != x {
 			continue
 		}
-		others := ""
-		for n, j := range same[1:] {
-			if n == 3 {
-				others += fmt.Sprintf(" and %d more", len(same)-4)
-				break
-			}
-			if n > 0 {
-				others += ","
-			}
-			others += " " + (*all)[j].Path
+		paths := make([]string, min(len(same), 4))
+		for n := range paths {
+			paths[n] = same[n].Path
 		}
-		pages := make([]*phraseOn, len(same))
-		for n, j := range same {
-			pages[n] = &(*all)[j]
+		pages := wording.Both(paths)
+		if more := len(same) - len(paths); more > 0 {
+			pages = fmt.Sprintf("%s and %s", strings.Join(paths, ", "), wording.Count(more, "more page"))
 		}
-		message, remedy := say(pages, others)
+		message, remedy := say(same, strconv.Quote(wording.Cut(x.Text, 60)), pages)
 		s.Report(x.PageAt, x.Line, x.Column, message, remedy).Of(x.Text).Pages = len(same)
 	}
 }

@@ -20,7 +20,7 @@ template that adds its own undoes what the page meant. Keep one.`,
 		for _, el := range at[min(1, len(at)):] {
 			p.AtElement(
 				el,
-				"the page has a further viewport",
+				"a second viewport",
 				"keep one; a metadata rule that sets the viewport takes the others out",
 			)
 		}

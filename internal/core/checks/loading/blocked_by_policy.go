@@ -53,7 +53,7 @@ func reportStoppedThere(p *check.Pass) {
 				p.AtTarget(
 					x.Target,
 					x.Item,
-					rule+" does not let in "+x.Target+check.AskedBy(r, i),
+					rule+" does not allow "+x.Target+check.AskedBy(r, i),
 					"add its host to "+rule+", or remove what requests it",
 				)
 			}
@@ -67,7 +67,7 @@ func reportStoppedThere(p *check.Pass) {
 					r.Requests[m.Request].Target,
 					m.Item,
 					fmt.Sprintf("%s, which %s:%d puts in", m.Message, r.Requests[m.Request].Target, m.Line),
-					"do it without, or let it in by a nonce",
+					"do without it, or allow it with a nonce",
 				)
 			case len(told) == 0: // the text tells which of its code is stopped
 				p.Once(
@@ -75,7 +75,7 @@ func reportStoppedThere(p *check.Pass) {
 					1,
 					m.Item,
 					m.Message+", which a script of the page puts in",
-					"do it without, or let it in by a nonce",
+					"do without it, or allow it with a nonce",
 				)
 			}
 		}
@@ -148,7 +148,7 @@ func reportStopped(p *check.Pass, rules *csp.Policy, from int, where string) {
 			if by := rules.Stops(csp.Request{Kind: kind, URL: u, Page: here, Nonce: attr("nonce"), Integrity: attr("integrity"), Parsed: true}); by != "" {
 				p.At(
 					e,
-					fmt.Sprintf("%s does not let in %s (%s)", by, e.URL, where),
+					fmt.Sprintf("%s does not allow %s (%s)", by, e.URL, where),
 					"add its host to "+by+", or take the "+e.Tag+" out",
 				)
 				continue
@@ -163,7 +163,7 @@ func reportStopped(p *check.Pass, rules *csp.Policy, from int, where string) {
 			if by := rules.StopsText(kind, text, attr("nonce")); by != "" {
 				p.At(
 					e,
-					fmt.Sprintf("%s does not let in inline code (%s)", by, where),
+					fmt.Sprintf("%s does not allow inline code (%s)", by, where),
 					"give it a nonce, add its digest to "+by+", or put it into a file",
 				)
 				continue
@@ -178,7 +178,7 @@ func reportStopped(p *check.Pass, rules *csp.Policy, from int, where string) {
 				if by := rules.Stops(csp.Request{Kind: kind, URL: u, Page: here}); by != "" {
 					p.At(
 						e,
-						fmt.Sprintf("%s does not let in %s, which this script loads (%s)", by, m.Written(), where),
+						fmt.Sprintf("%s does not allow %s, which this script loads (%s)", by, m.Written(), where),
 						"add its host to "+by,
 					)
 				}
@@ -232,7 +232,7 @@ func reportStoppedAttributes(p *check.Pass, rules *csp.Policy, from int, where s
 				line,
 				column,
 				"",
-				fmt.Sprintf("%s does not let in %s (%s)", k.by, counted(k.count, k.name), where),
+				fmt.Sprintf("%s does not allow %s (%s)", k.by, counted(k.count, k.name), where),
 				k.remedy,
 			)
 		}

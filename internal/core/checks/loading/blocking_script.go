@@ -36,7 +36,7 @@ are not reported: they wait for nothing but themselves.`,
 			case contentAfterElement(p, e.El.End):
 				p.At(
 					e,
-					fmt.Sprintf("%s blocks amid the body: what follows waits for it", e.URL),
+					fmt.Sprintf("%s blocks the parser in the body: what follows waits for it", e.URL),
 					deferRemedy(p, i),
 				)
 			}
@@ -47,7 +47,7 @@ are not reported: they wait for nothing but themselves.`,
 // deferRemedy says how a script comes to block nothing, so that the page goes on working.
 func deferRemedy(p *check.Pass, at int) string {
 	if p.Site == nil || p.Site.Library == nil {
-		return "load it with defer, where no code below uses it as it is read"
+		return "load it with defer, if no script below needs it while the page is parsed"
 	}
 	d := p.Site.Library.Defer(p.Record, at)
 	var with []string
@@ -59,7 +59,7 @@ func deferRemedy(p *check.Pass, at int) string {
 		return "load it only where it is needed: it writes into the page as it runs, which it could not do with defer"
 	case d.By >= 0:
 		return fmt.Sprintf(
-			"the inline code in line %d uses %s as it is read: move that code into a file, and load both with defer",
+			"the inline script in line %d needs %s while the page is parsed: move it to a file, and load both with defer",
 			p.Elements[d.By].Line,
 			d.Name,
 		)
@@ -69,7 +69,7 @@ func deferRemedy(p *check.Pass, at int) string {
 		remedy += ", and what uses it, too: " + wording.List(with, 3)
 	}
 	if !d.Sure {
-		remedy += ", where no code below uses it as it is read: not all of that could be read"
+		remedy += ", if no script below needs it while the page is parsed: not all of them could be read"
 	}
 	return remedy
 }

@@ -2,7 +2,6 @@ package loading
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
 
 	"yellowgate/internal/core/check"
@@ -36,7 +35,7 @@ site.js on most servers. Mend the address, or take the element out.`,
 				}
 			}
 			if !e.Loads || !e.Ref.Own || e.Inside == "template" || told[e.Tag+" "+e.Target] ||
-				unfilled.MatchString(e.URL) ||
+				check.Unfilled.MatchString(e.URL) ||
 				p.Site.HasFile(e.Ref.Path) {
 				continue
 			}
@@ -64,6 +63,3 @@ site.js on most servers. Mend the address, or take the element out.`,
 		})
 	},
 }
-
-// unfilled are parts of addresses that a template fills in later.
-var unfilled = regexp.MustCompile(`\{\{|\{%|<%|\$\{`)

@@ -16,7 +16,7 @@ import (
 
 var ignoredElement = &check.Check{
 	Name: "ignored-element", Family: "loading", Severity: problem.Error,
-	Title: "a browser passes over what stands there",
+	Title: "browsers ignore what stands there",
 	Doc: `The element looks as if it loaded or ran something, and a browser does nothing with it: the
 text of a script that has a src, a script whose type is misspelt, a link whose rel is
 misspelt, an attribute that is misspelt, a preload that does not say as what, a font that is
@@ -69,7 +69,7 @@ func ignoredScript(p *check.Pass, e *inventory.Element) {
 			!onlyComments(text) {
 			f := p.At(
 				e,
-				"the script has a src, so a browser does not run the code that stands in it: "+wording.Cut(
+				"the script has a src, so browsers do not run the code inside: "+wording.Cut(
 					markup.CollapseSpace(text),
 					40,
 				),
@@ -83,7 +83,7 @@ func ignoredScript(p *check.Pass, e *inventory.Element) {
 	} else if e.IsScript() && !external {
 		for _, name := range []string{"defer", "async"} {
 			if _, ok := markup.AttrValue(p.Source.Text, e.El.Start, name); ok && e.Runs != "module" {
-				p.At(e, "the script has no src, so a browser passes over "+name, "take it out, or put the code into a file").Severity = problem.Note
+				p.At(e, "the script has no src, so browsers ignore "+name, "take it out, or put the code into a file").Severity = problem.Note
 				return
 			}
 		}

@@ -38,7 +38,10 @@ take the import out and let the file in by an item of its own, where it is neede
 					m.By,
 					needless[target],
 				),
-				"take the import out and let it in by an item of its own",
+				s.Site.Remedy(
+					"take the import out, and make the file an item of its own",
+					"take the import out, and link the file from the pages that use it",
+				),
 			)
 		}
 	},

@@ -8,7 +8,7 @@ import (
 
 var integrityWithoutCrossorigin = &check.Check{
 	Name: "integrity-without-crossorigin", Family: "loading", Severity: problem.Error,
-	Title: "a file with a digest is not run, for the browser may not compare it",
+	Title: "a file with integrity is not run, for the browser may not read it",
 	Doc: `A browser compares a file of another host with its digest only if the host lets it read
 the file, which crossorigin requests; without, the file is not run at all (Subresource
 Integrity, 3.5). Write crossorigin="anonymous".`,
@@ -27,7 +27,7 @@ Integrity, 3.5). Write crossorigin="anonymous".`,
 			if has("integrity") && !has("crossorigin") {
 				p.At(
 					e,
-					e.URL+" has a digest and no crossorigin: the browser does not run it",
+					e.URL+" has integrity but no crossorigin: browsers refuse it",
 					`write crossorigin="anonymous"`,
 				)
 			}

@@ -21,8 +21,8 @@ everything behind it waits. Put stylesheets into the head.`,
 				!slices.Contains(fallen, i) {
 				p.At(
 					e,
-					e.URL+" is a stylesheet in the body: the page jumps when it comes",
-					"put it into the head; an item's stylesheet goes there by itself",
+					e.URL+" is a stylesheet in the body: the page jumps when it arrives",
+					p.Site.Remedy("move it into the head; an item's stylesheet goes there by itself", "move it into the head"),
 				)
 			}
 		}

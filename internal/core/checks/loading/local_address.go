@@ -25,7 +25,7 @@ for whoever wrote the page, and for nobody else. Write the path within the site.
 				continue
 			}
 			if what := local(e.URL); what != "" && local("http://"+p.Base.Host()) == "" {
-				p.At(e, e.URL+" is "+what+": visitors do not have it", "write the path within the site")
+				p.At(e, e.URL+" points at "+what+"; visitors cannot load it", "write the path within the site")
 			}
 		}
 	},
@@ -36,23 +36,23 @@ var driveLetter = regexp.MustCompile(`^[a-zA-Z]:[\\/]`)
 // local says what makes a URL one of a single machine or network; "" for any other.
 func local(raw string) string {
 	if driveLetter.MatchString(raw) {
-		return "a file of a disk"
+		return "the author's own disk"
 	}
 	u, err := url.Parse(strings.TrimSpace(raw))
 	if err != nil {
 		return ""
 	}
 	if strings.EqualFold(u.Scheme, "file") {
-		return "a file of a disk"
+		return "the author's own disk"
 	}
 	host := strings.ToLower(u.Hostname())
 	if host == "localhost" || strings.HasSuffix(host, ".localhost") {
-		return "this machine itself"
+		return "the author's own machine"
 	}
 	if a, err := netip.ParseAddr(host); err == nil {
 		switch {
 		case a.IsLoopback() || a.IsUnspecified():
-			return "this machine itself"
+			return "the author's own machine"
 		case a.IsPrivate() || a.IsLinkLocalUnicast():
 			return "an address of a private network"
 		}

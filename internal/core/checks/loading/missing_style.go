@@ -72,8 +72,7 @@ pages: has(form).`,
 					x.PageAt,
 					b.Line,
 					b.Column,
-					fmt.Sprintf("%s is for such elements (%s), %s, and this one does not",
-						best, matches(b, best), others(pages[usage.Styled{Name: b.Name, Sheet: best}])),
+					others(pages[usage.Styled{Name: b.Name, Sheet: best}], matches(b, best), best),
 					"load it here too",
 				).Of(best)
 				told := slices.Clone(names[best])
@@ -90,11 +89,12 @@ pages: has(form).`,
 	},
 }
 
-func others(n int) string {
+// others says how many pages with an element load a stylesheet.
+func others(n int, element, sheet string) string {
 	if n == 1 {
-		return "the other page with them loads it"
+		return fmt.Sprintf("the other page with %s loads %s; this one does not", element, sheet)
 	}
-	return fmt.Sprintf("%d pages with them load it", n)
+	return fmt.Sprintf("%d other pages with %s load %s; this one does not", n, element, sheet)
 }
 
 // enough reports whether so many pages load a stylesheet for a name, and so few have the name

@@ -11,7 +11,7 @@ import (
 
 var noIntegrity = &check.Check{
 	Name: "no-integrity", Family: "loading", Severity: problem.Note, Whole: true,
-	Title: "third-party code is loaded without a digest",
+	Title: "third-party code is loaded without integrity",
 	Doc: `Whoever can change the file on the other server changes this page. integrity lets the
 browser compare (Subresource Integrity). Files that change by design, such as tag loaders,
 maps and the stylesheets of font services, cannot have one: only files with a version in
@@ -28,8 +28,11 @@ their address are reported, with strict all.`,
 				(pinned(e.Target) || p.Site != nil && p.Site.Strict) {
 				p.At(
 					e,
-					e.URL+" is somebody else's code, without a digest",
-					"give the item integrity: sha384-…, if its provider keeps the file as it is",
+					e.URL+" is third-party code without integrity",
+					p.Site.Remedy(
+						"give the item integrity: sha384-…, if the provider keeps the file as it is",
+						`add integrity="sha384-…" and crossorigin, if the provider keeps the file as it is`,
+					),
 				)
 			}
 		}

@@ -10,7 +10,7 @@ import (
 
 var unusedStyle = &check.Check{
 	Name: "unused-style", Family: "loading", Severity: problem.Note,
-	Title: "none of a stylesheet's selectors matches anything on the page",
+	Title: "a stylesheet styles nothing on the page",
 	Doc: `The browser waits for the file before it shows the page, and then has no use for it.
 Mostly a kit for one page was put on all of them. What the page's own scripts may add
 counts as there; what a third party's code adds cannot be seen. yellowgate suggest
@@ -22,8 +22,8 @@ says on which pages it is needed, and the lines that keep it to them.`,
 			e := &p.Elements[i]
 			p.At(
 				e,
-				fmt.Sprintf("nothing on the page matches a selector of %s (%s)", e.URL, wording.Bytes(e.Bytes)),
-				"let it in only where it is needed; yellowgate suggest shows where",
+				fmt.Sprintf("%s (%s) styles nothing on this page", e.URL, wording.Bytes(e.Bytes)),
+				"load it only on pages that use it; yellowgate suggest lists them",
 			)
 		}
 	},

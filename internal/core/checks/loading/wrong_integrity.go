@@ -13,7 +13,7 @@ import (
 
 var wrongIntegrity = &check.Check{
 	Name: "wrong-integrity", Family: "loading", Severity: problem.Error,
-	Title: "the digest is not that of the file",
+	Title: "integrity does not match the file",
 	Doc: `The browser compares and refuses the file: the script or stylesheet does not load at
 all. Mostly the file was changed and the digest was not. For files of the site:
 integrity: auto.`,
@@ -33,7 +33,7 @@ integrity: auto.`,
 			if b, ok := p.Site.Read(e.Ref.Path); ok && !matchesDigest(b, value) {
 				p.At(
 					e,
-					"the digest is not that of "+e.Ref.Path+": browsers refuse the file",
+					"integrity does not match "+e.Ref.Path+": browsers refuse the file",
 					"integrity: auto makes it from the file",
 				)
 			}
