@@ -26,22 +26,19 @@ with defer too, wait for DOMContentLoaded, or load the other script before it.`,
 			if what == "" {
 				what = fmt.Sprintf("the script in line %d", by.Line)
 			}
-			how := map[string]string{"defer": "which runs after parsing (defer)", "module": "which runs after parsing (module)", "async": "which runs at any time (async)",
-				"further down": "which stands further down", "missing": "and the site has no such file"}[x.Runs]
-			who := "it"
+			how := map[string]string{
+				"defer": "it runs after parsing (defer)", "module": "it runs after parsing (module)",
+				"async": "it runs at any time (async)", "further down": "it stands further down",
+			}[x.Runs]
+			who := "this script"
 			if x.In != "" {
 				who = x.In + ", which it brings,"
 			}
-			message := fmt.Sprintf("%s calls %s at once, and %s defines that, %s", who, x.Name, what, how)
+			message := fmt.Sprintf("%s calls %s, which %s defines: %s", who, x.Name, what, how)
 			if x.Runs == "missing" {
-				message = fmt.Sprintf(
-					"%s calls %s at once, nothing on the page defines that, and %s, which may have done, is missing",
-					who,
-					x.Name,
-					what,
-				)
+				message = fmt.Sprintf("%s calls %s, which nothing on the page defines; %s, which may have, is missing", who, x.Name, what)
 			}
-			f := p.At(&p.Elements[x.Element], message, "wait for DOMContentLoaded, or load that script before")
+			f := p.At(&p.Elements[x.Element], message, "wait for DOMContentLoaded, or load that script first")
 			if x.Runs == "missing" { // the file is reported, and mended this works
 				f.Severity, f.Remedy = problem.Note, "mend the address of that script"
 			}

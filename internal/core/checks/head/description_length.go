@@ -21,7 +21,7 @@ read there. Nothing is wrong with the page: this is a note.`,
 				p.AtElement(
 					at[i],
 					fmt.Sprintf("the description has %d characters; search results show about 155", n),
-					`shorten it, or let a rule do it: description: "@{page.description | cut 155}"`,
+					p.Site.Remedy(`shorten it, or cut it by a rule: description: "@{page.description | cut 155}"`, "shorten it"),
 				)
 			}
 		}

@@ -21,7 +21,7 @@ that sets the description takes further ones out.`,
 			p.AtElement(
 				el,
 				"a second description",
-				"keep one; a metadata rule that sets the description takes the others out",
+				p.Site.Remedy("keep one; a metadata rule that sets the description takes the others out", "keep one"),
 			)
 		}
 	},

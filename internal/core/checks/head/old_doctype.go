@@ -2,7 +2,6 @@ package head
 
 import (
 	"bytes"
-	"regexp"
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/markup"
@@ -30,7 +29,7 @@ with <!doctype html>.`,
 				1, 1, "", "the page has no doctype: browsers show it in quirks mode",
 				"begin it with <!doctype html>",
 			)
-		case quirky(text[at:end]):
+		case markup.Quirks(text[at:end]):
 			line, col := markup.NewLocator(text).Locate(at)
 			p.Report(
 				line, col, "", "with this doctype browsers show the page in quirks mode",
@@ -38,19 +37,4 @@ with <!doctype html>.`,
 			)
 		}
 	},
-}
-
-// quirks are the public identifiers that put browsers into quirks mode; the first ones do
-// only without a system identifier.
-var (
-	bareQuirks = regexp.MustCompile(`(?i)public\s*["']-//w3c//dtd html 4\.01 (frameset|transitional)//`)
-	quirks     = regexp.MustCompile(
-		`(?i)public\s*["'](html["']|-/w3c/dtd html 4\.0 transitional/en|-//w3o//dtd w3 html|\+//silmaril//|-//as//dtd html|-//advasoft ltd//|-//ietf//dtd html|-//metrius//|-//microsoft//dtd internet explorer|-//netscape comm|-//o'reilly|-//softquad|-//spyglass|-//sq//|-//sun microsystems|-//w3c//dtd html (3|3\.2|4\.0 (frameset|transitional)|experimental)|-//w3c//dtd w3 html|-//webtechs//)`,
-	)
-	named  = regexp.MustCompile(`(?i)^<!doctype\s*html\b`)
-	system = regexp.MustCompile(`(?i)public\s*("[^"]*"|'[^']*')\s*["']`)
-)
-
-func quirky(doctype []byte) bool {
-	return !named.Match(doctype) || quirks.Match(doctype) || bareQuirks.Match(doctype) && !system.Match(doctype)
 }

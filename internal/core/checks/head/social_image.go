@@ -35,7 +35,7 @@ box. Write the whole address.`,
 				p.At(
 					e,
 					name+" is no whole address: "+wording.Cut(url, 60),
-					"write it with https:// and the host: @{site.url}",
+					p.Site.Remedy("write it with https:// and the host: @{site.url}", "write it with https:// and the host"),
 				)
 			case ok && ref.Own && p.Site != nil && p.Site.HasFile != nil && !p.Site.HasFile(ref.Path):
 				p.At(e, url+": the site has no such file", "mend the address").Of(ref.Path)

@@ -34,7 +34,7 @@ characters on.`,
 						widthOf(e.Label),
 						resultWidth,
 					),
-					"put what tells the page apart first, or shorten it: | cut 65",
+					p.Site.Remedy("put what tells the page apart first, or shorten it: | cut 65", "put what tells the page apart first, or shorten it"),
 				)
 			}
 		}

@@ -21,7 +21,7 @@ template that adds its own undoes what the page meant. Keep one.`,
 			p.AtElement(
 				el,
 				"a second viewport",
-				"keep one; a metadata rule that sets the viewport takes the others out",
+				p.Site.Remedy("keep one; a metadata rule that sets the viewport takes the others out", "keep one"),
 			)
 		}
 	},
