@@ -55,7 +55,8 @@ func (s *Settlement) Apply(f *Finding, with []int) (keep, accepted bool) {
 		f.Severity = severity
 	}
 	for _, n := range with {
-		if a := s.accept[n]; a.Check.Value == f.Check && (a.Item.Value == "" || a.Item.Value == f.Item) {
+		if a := s.accept[n]; a.Check.Value == f.Check && (a.Item.Value == "" || a.Item.Value == f.Item) &&
+			(a.About == "" || a.About == f.About) {
 			return true, true
 		}
 	}

@@ -15,6 +15,7 @@ strict: true
 checks: {title-length: none, blocking-script: error, unclaimed-element: note}
 accept:
   - {check: dead-file, pages: /old/**, note: it goes in spring}
+  - {check: double-load, about: /js/kit.js, pages: all, note: the two are meant}
   - {check: leaked-item, item: kit, pages: all, note: the vendor's}
 items: {kit: {found: b, pages: none}, other: {found: i, pages: none}}
 `), nil)
@@ -35,12 +36,14 @@ items: {kit: {found: b, pages: none}, other: {found: i, pages: none}}
 		{"leaked-item", "error", "/new/", "kit", "accepted"},
 		{"leaked-item", "error", "/new/", "other", "error"},
 		{"dead-file", "error", "", "", "error"}, // of no page
+		{"double-load", "warning", "/", "/js/kit.js", "accepted"},
+		{"double-load", "warning", "/", "/js/kit.js.old", "warning"},
 	} {
 		severity, ok := problem.ParseSeverity(c.severity)
 		if !ok {
 			t.Fatal(c.severity)
 		}
-		x := Finding{Check: c.check, Severity: severity, Page: c.path, Item: c.item}
+		x := Finding{Check: c.check, Severity: severity, Page: c.path, Item: c.item, About: c.item}
 		var pg *page.Page
 		if c.path != "" {
 			pg = &page.Page{Path: c.path, File: c.path[1:] + "index.html"}

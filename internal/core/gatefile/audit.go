@@ -62,6 +62,7 @@ type Accept struct {
 	Check Text
 	Pages []Query
 	Item  Text
+	About string // of a finding, in full; empty for any
 	Note  string
 	Pos   problem.Position
 }
@@ -176,6 +177,9 @@ func (r *reader) accepts(e entry) {
 				a.Check, _ = r.oneText(x.node, x.key)
 			case "item":
 				a.Item, _ = r.oneText(x.node, x.key)
+			case "about":
+				t, _ := r.oneText(x.node, x.key)
+				a.About = t.Value
 			case "note":
 				t, _ := r.oneText(x.node, x.key)
 				a.Note = strings.TrimSpace(t.Value)
@@ -229,7 +233,7 @@ func (r *reader) severities(e entry) {
 // gate file, which an entry for all pages accepts.
 func (g *Gate) Accepts(p *problem.Problem, pg *page.Page) {
 	for _, a := range g.Accept {
-		if p.Name != "" && a.Check.Value == p.Name && (a.Item.Value == "" || a.Item.Value == p.Item) {
+		if p.Name != "" && a.Check.Value == p.Name && a.About == "" && (a.Item.Value == "" || a.Item.Value == p.Item) {
 			p.Accepted = p.Accepted || slices.ContainsFunc(a.Pages, func(q Query) bool {
 				return pg == nil && q.Expr == pagequery.Const(true) || pg != nil && q.Eval(pg)
 			})

@@ -187,6 +187,7 @@ type AcceptShape struct {
 	Check CheckName `key:"check" doc:"name of the check"          jsonschema:"required"`
 	Pages Queries   `key:"pages" doc:"page query: on which pages" jsonschema:"required"`
 	Item  Name      `key:"item"  doc:"only findings of this item"`
+	About Line      `key:"about" doc:"only findings about this: a file, an address, a title, as JSON and CSV have it"`
 	Note  Words     `key:"note"  doc:"why; required"              jsonschema:"required"`
 }
 
