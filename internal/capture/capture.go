@@ -340,7 +340,7 @@ func (c *capture) addAfter(hops int, raw string, base *url.URL, isPage bool, dep
 		return
 	}
 	if isPage && c.Choose != nil {
-		if file, _ := FileOf(u, true, c.WithQuery); depth > 0 && !c.Choose(page.PathOf(file, false), file) {
+		if file, _ := FileOf(u, true, c.WithQuery); depth > 0 && !c.Choose(page.Clean(u.EscapedPath()), file) {
 			c.limited("--pages or --except leaves it out", key)
 			return
 		}

@@ -317,7 +317,7 @@ func TestManners(t *testing.T) {
 		{"depth", func(p *Options) { p.OwnSite, p.Depth = true, 2 }, "index.html one/index.html p/index.html s.js two/index.html"},
 		{"most", func(p *Options) { p.OwnSite, p.Most, p.Parallel = true, 2, 1 }, "index.html one/index.html s.js"},
 		{"chosen", func(p *Options) {
-			p.OwnSite, p.Choose = true, func(path, file string) bool { return path == "/p/" || file == "one/index.html" }
+			p.OwnSite, p.Choose = true, func(path, file string) bool { return path == "/p" || file == "one/index.html" }
 		}, "index.html one/index.html p/index.html s.js"},
 		{"queries", func(p *Options) { p.WithQuery = true }, "index.html p?a=1/index.html p?a=2/index.html"},
 		{"the public address", func(p *Options) { p.Address = "https://ternhill.example" }, "index.html p/index.html public/index.html"},

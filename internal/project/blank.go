@@ -30,7 +30,7 @@ func (p *Project) blankPages() error {
 	p.Made = map[string][]byte{}
 	var problems []problem.Problem
 	for _, b := range g.Blank {
-		file := blankFile(b.Path.Value, g.Site.Extensionless)
+		file := blankFile(b.Path.Value, g.Site.Spelling.Extensionless)
 		other := have[page.Key(b.Path.Value)]
 		if other == "" && files[file] {
 			other = file
@@ -43,7 +43,7 @@ func (p *Project) blankPages() error {
 		text := blankPage(b)
 		p.Made[file] = text
 		p.Files = append(p.Files, site.File{Path: file, Size: int64(len(text)), Page: true})
-		p.Pages = append(p.Pages, page.Page{Path: page.PathOf(file, g.Site.Extensionless), File: file})
+		p.Pages = append(p.Pages, page.Page{Path: g.Site.Spelling.PathOf(file), File: file})
 	}
 	if len(problems) > 0 {
 		return &GateError{problems}
@@ -58,7 +58,7 @@ func (p *Project) Blank() map[string][]byte {
 		g := p.Gate.File
 		p.blank = make(map[string][]byte, len(g.Blank))
 		for _, b := range g.Blank {
-			p.blank[blankFile(b.Path.Value, g.Site.Extensionless)] = blankPage(b)
+			p.blank[blankFile(b.Path.Value, g.Site.Spelling.Extensionless)] = blankPage(b)
 		}
 	})
 	return p.blank

@@ -81,7 +81,7 @@ func (p *Project) FindQuick(name string) *page.Page {
 	candidates := []string{strings.TrimPrefix(trimmed+"/index.html", "/")}
 	if site.IsPage(trimmed) {
 		candidates = []string{trimmed}
-	} else if p.Gate.File.Site.Extensionless && trimmed != "" {
+	} else if p.Gate.File.Site.Spelling.Extensionless && trimmed != "" {
 		candidates = append(candidates, trimmed+".html")
 	}
 	var hit *page.Page
@@ -100,7 +100,7 @@ func (p *Project) FindQuick(name string) *page.Page {
 			return nil // two files, one path: the full listing tells
 		}
 		hit = &page.Page{
-			Path:  page.PathOf(c, p.Gate.File.Site.Extensionless),
+			Path:  p.Gate.File.Site.Spelling.PathOf(c),
 			File:  c,
 			Whole: matchesAny(p.Gate.File.Site.Pages, c),
 		}

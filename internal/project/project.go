@@ -361,7 +361,7 @@ func (p *Project) OfSite(address string) bool {
 // is read: its path and its facts.
 func (p *Project) PageAt(file string) page.Page {
 	s := &p.Gate.File.Site
-	pg := page.Page{Path: page.PathOf(file, s.Extensionless), File: file, Whole: matchesAny(s.Pages, file)}
+	pg := page.Page{Path: s.Spelling.PathOf(file), File: file, Whole: matchesAny(s.Pages, file)}
 	p.giveFacts(&pg)
 	return pg
 }
@@ -369,9 +369,12 @@ func (p *Project) PageAt(file string) page.Page {
 // PagesOf is Pages for a folder of the project: its source, or an output of it.
 func (p *Project) PagesOf(files []site.File) ([]page.Page, error) {
 	s := &p.Gate.File.Site
-	pages, err := site.Pages(files, s.Extensionless)
+	pages, err := site.Pages(files, s.Spelling)
 	for i := range pages {
 		pages[i].Whole = matchesAny(s.Pages, pages[i].File)
+	}
+	if p.From != nil {
+		site.Addressed(pages, p.From)
 	}
 	return pages, err
 }

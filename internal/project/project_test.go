@@ -60,7 +60,7 @@ func TestFindPage(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	pages, err := site.Pages(files, false)
+	pages, err := site.Pages(files, page.Spelling{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -79,7 +79,7 @@ func TestFindPage(t *testing.T) {
 	}
 	write(t, dir, "visit.html", "")
 	files, _, _ = site.Walk(dir, true, nil)
-	if _, err := site.Pages(files, true); err == nil || !strings.Contains(err.Error(), "are one page") {
+	if _, err := site.Pages(files, page.Spelling{Extensionless: true}); err == nil || !strings.Contains(err.Error(), "are one page") {
 		t.Errorf("two files with one path: %v", err)
 	}
 }

@@ -13,7 +13,7 @@ func TestIndex(t *testing.T) {
 	for _, p := range []string{"a b.txt", "about.html", "b/index.html", "c%20d.txt", "c/index.htm", "plain", "x.css", "blank/index.html", "a.css"} {
 		files = append(files, File{Path: p, Size: int64(len(p)), Page: IsPage(p)})
 	}
-	pages, err := Pages(files, true)
+	pages, err := Pages(files, page.Spelling{Extensionless: true})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -52,7 +52,7 @@ func Below(root, file string) (string, error) {
 // PathBelow is the path of a page's file below the root of its site.
 func PathBelow(root, file string) string {
 	if rel, err := Below(root, file); err == nil && !strings.HasPrefix(rel, "..") {
-		return page.PathOf(rel, false)
+		return page.Spelling{}.PathOf(rel)
 	}
 	return page.Clean("/" + path.Base(filepath.ToSlash(file)))
 }

@@ -176,14 +176,14 @@ func Hidden(rel string) bool {
 }
 
 // Pages gives each HTML file its path. Two files with one path are an error.
-func Pages(files []File, extensionless bool) ([]page.Page, error) {
+func Pages(files []File, as page.Spelling) ([]page.Page, error) {
 	pages := make([]page.Page, 0, len(files))
 	byKey := make(map[string]string, len(files))
 	for _, f := range files {
 		if !f.Page {
 			continue
 		}
-		p := page.Page{Path: page.PathOf(f.Path, extensionless), File: f.Path}
+		p := page.Page{Path: as.PathOf(f.Path), File: f.Path}
 		key := strings.TrimSuffix(p.Path, "/")
 		if other, dup := byKey[key]; dup {
 			return nil, &failure.Path{
@@ -207,7 +207,7 @@ func PagesAnyway(files []File) []page.Page {
 	pages := make([]page.Page, 0, len(files))
 	for _, f := range files {
 		if f.Page {
-			pages = append(pages, page.Page{Path: page.PathOf(f.Path, false), File: f.Path})
+			pages = append(pages, page.Page{Path: page.Spelling{}.PathOf(f.Path), File: f.Path})
 		}
 	}
 	return pages

@@ -3,8 +3,10 @@ package site
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"fmt"
+	"net/url"
 	"path/filepath"
 
 	"yellowgate/internal/core/page"
@@ -87,7 +89,7 @@ func OpenFolder(dir string, links bool) (*Folder, error) {
 		}
 		f.lines = append(f.lines, c)
 		if c.File != "" {
-			f.answers[c.File] = &page.Answer{Status: c.Status, Fields: c.Fields}
+			f.answers[c.File] = &page.Answer{Status: c.Status, Fields: c.Fields, Path: c.path()}
 		}
 	}
 	return f, nil
@@ -116,10 +118,28 @@ func (f *Folder) Answer(file string) *page.Answer { return f.answers[file] }
 // files alone.
 func (f *Folder) Captured() []Captured { return f.lines }
 
+// path is that of the address that answered.
+func (c *Captured) path() string {
+	u, err := url.Parse(cmp.Or(c.Final, c.URL))
+	if err != nil || u.RawQuery != "" {
+		return ""
+	}
+	return page.Clean(u.EscapedPath())
+}
+
 // Told gives the pages of a list what the transport said of them.
 func Told(pages []page.Page, from Store) []page.Page {
 	for i := range pages {
 		pages[i].Answer = from.Answer(pages[i].File)
+	}
+	return Addressed(pages, from)
+}
+
+// Addressed gives the pages of a list the addresses at which a server answered with them. A page that is a file
+// keeps the one that its name says.
+func Addressed(pages []page.Page, from Store) []page.Page {
+	for i := range pages {
+		pages[i].Called(from.Answer(pages[i].File))
 	}
 	return pages
 }

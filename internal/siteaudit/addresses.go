@@ -36,8 +36,8 @@ func addressesOf(lines []site.Captured) *check.Addresses {
 		}
 		for _, from := range l.From {
 			at := check.PageAt{File: files[from]}
-			if site.IsPage(at.File) {
-				at.Path = page.PathOf(at.File, false)
+			if f, err := url.Parse(from); err == nil && site.IsPage(at.File) {
+				at.Path = page.Clean(f.EscapedPath())
 			}
 			if at.File != "" {
 				x.From = append(x.From, at)

@@ -2,6 +2,7 @@ package survey
 
 import (
 	"bytes"
+	"cmp"
 
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/itemmatch"
@@ -118,7 +119,8 @@ func ShowCaptured(dir string, p *project.Project) (*result.Show, error) {
 		if err != nil {
 			return nil, err
 		}
-		known := page.Page{Path: page.PathOf(c.File, false), File: c.URL, Answer: from.Answer(c.File)}
+		answer := from.Answer(c.File)
+		known := page.Page{Path: cmp.Or(answer.Path, page.Spelling{}.PathOf(c.File)), File: c.URL, Answer: answer}
 		r := &result.Show{Text: text, From: "address"}
 		w := site.NewWeights(dir, nil)
 		if p == nil {

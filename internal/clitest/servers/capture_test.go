@@ -338,7 +338,7 @@ func TestOrigin(t *testing.T) {
 	mu.Lock()
 	clear(asked)
 	mu.Unlock()
-	out := b.Want(0, clitest.Args("show", served.URL+"/visit"), "/visit/  Tern Hill", "as the server sends it", "the server's answer: 200", "▐ header", "stylesheet /site.css", "item")
+	out := b.Want(0, clitest.Args("show", served.URL+"/visit"), "▐ /visit  Tern Hill", "as the server sends it", "the server's answer: 200", "▐ header", "stylesheet /site.css", "item")
 	if !strings.Contains(out, "  site\n") {
 		t.Errorf("the script is not given to its item:\n%s", out)
 	}

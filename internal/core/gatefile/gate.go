@@ -8,6 +8,7 @@ import (
 	"regexp"
 
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/core/placeholder"
 	"yellowgate/internal/core/problem"
@@ -83,7 +84,7 @@ type Site struct {
 	Trust          []Text
 	Outside        []Text // files and folders outside the gate file's that it may name
 	Manifest       Text
-	Extensionless  bool
+	Spelling       page.Spelling
 	Marks          bool
 }
 

@@ -41,6 +41,7 @@ type SiteShape struct {
 	Outside       Texts   `key:"outside"       doc:"files and folders outside the gate file's folder that it may name as code, facts or includes"`
 	Manifest      Line    `key:"manifest"      doc:"build manifest, a JSON object, for built: in URLs"`
 	Extensionless bool    `key:"extensionless" doc:"true: the file about.html is the page /about"`
+	Slashless     bool    `key:"slashless"     doc:"true: the file about/index.html is the page /about"`
 	Marks         bool    `key:"marks"         doc:"false leaves out the comments around what is inserted"`
 }
 

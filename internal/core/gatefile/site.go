@@ -87,7 +87,9 @@ func (r *reader) site(n ast.Node) {
 				}
 			}
 		case "extensionless":
-			s.Extensionless = r.truth(e.node, what)
+			s.Spelling.Extensionless = r.truth(e.node, what)
+		case "slashless":
+			s.Spelling.Slashless = r.truth(e.node, what)
 		case "marks":
 			s.Marks = r.truth(e.node, what)
 		}

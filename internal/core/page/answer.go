@@ -13,6 +13,8 @@ type Answer struct {
 	// Fields are the fields of the head that mean something to a page, by their names in lower
 	// case, each with its lines in order.
 	Fields map[string][]string `json:"headers,omitempty"`
+	// Path is that of the address that answered, as Clean writes it; "" where it is not known.
+	Path string `json:"-"`
 }
 
 // Describing are the fields of a head that say what a page is and how it behaves, in lower case: those that a

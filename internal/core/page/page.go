@@ -5,6 +5,7 @@ package page
 import (
 	"net/url"
 	"path"
+	"strconv"
 	"strings"
 
 	"golang.org/x/text/unicode/norm"
@@ -40,6 +41,14 @@ type Page struct {
 	key *string // once Read
 }
 
+// Called gives the page the address of an answer that is another spelling of its own: a site says itself whether
+// it writes /visit or /visit/.
+func (p *Page) Called(a *Answer) {
+	if a != nil && a.Path != "" && Key(a.Path) == p.Key() {
+		p.Path = a.Path
+	}
+}
+
 // Key is the path by which pages are told apart: without the trailing slash,
 // "" for the home page.
 func (p *Page) Key() string {
@@ -49,8 +58,20 @@ func (p *Page) Key() string {
 	return Key(p.Path)
 }
 
+// Status is the status code with which a server answers with the page (RFC 9110, 15): what it said, and of a file
+// 404 for 404.html, which servers send in place of what is not there.
+func (p *Page) Status() int {
+	switch {
+	case p.Answer != nil && p.Answer.Status > 0:
+		return p.Answer.Status
+	case p.File == "404.html":
+		return 404
+	}
+	return 200
+}
+
 // Field returns the value of a field of the query language: path, title,
-// heading, description, lang, file, meta.NAME or fact.NAME.
+// heading, description, lang, file, status, meta.NAME or fact.NAME.
 func (p *Page) Field(name string) string {
 	switch name {
 	case "path":
@@ -65,6 +86,8 @@ func (p *Page) Field(name string) string {
 		return p.Lang
 	case "file":
 		return p.File
+	case "status":
+		return strconv.Itoa(p.Status())
 	}
 	if key, ok := strings.CutPrefix(name, "meta."); ok {
 		return p.Meta[strings.ToLower(key)]
@@ -75,16 +98,24 @@ func (p *Page) Field(name string) string {
 	return ""
 }
 
+// A Spelling is how a site that is a folder writes the addresses of its pages.
+type Spelling struct {
+	Extensionless bool // about.html is /about
+	Slashless     bool // about/index.html is /about
+}
+
 // PathOf returns the path of the page in a file below the source folder, in
-// Unicode NFC. A folder's index file stands for the folder. With extensionless,
-// about.html is /about.
-func PathOf(file string, extensionless bool) string {
+// Unicode NFC. A folder's index file stands for the folder.
+func (s Spelling) PathOf(file string) string {
 	file = norm.NFC.String(file)
 	dir, name := path.Split(file)
-	if name == "index.html" || name == "index.htm" {
+	switch {
+	case name == "index.html" || name == "index.htm":
+		if s.Slashless {
+			dir = strings.TrimSuffix(dir, "/")
+		}
 		return "/" + dir
-	}
-	if extensionless {
+	case s.Extensionless:
 		name = strings.TrimSuffix(strings.TrimSuffix(name, ".html"), ".htm")
 	}
 	return "/" + dir + name

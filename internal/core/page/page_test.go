@@ -7,16 +7,18 @@ import (
 )
 
 func TestPaths(t *testing.T) {
+	bare, slashless := Spelling{Extensionless: true}, Spelling{Slashless: true}
 	for _, c := range []struct {
-		file          string
-		extensionless bool
-		want          string
+		file string
+		as   Spelling
+		want string
 	}{
-		{"index.html", false, "/"}, {"visit/index.html", false, "/visit/"}, {"visit/index.htm", true, "/visit/"},
-		{"about.html", false, "/about.html"}, {"about.html", true, "/about"}, {"a/b.htm", true, "/a/b"},
-		{"cafe\u0301/index.html", false, "/caf\u00e9/"},
+		{"index.html", Spelling{}, "/"}, {"visit/index.html", Spelling{}, "/visit/"}, {"visit/index.htm", bare, "/visit/"},
+		{"about.html", Spelling{}, "/about.html"}, {"about.html", bare, "/about"}, {"a/b.htm", bare, "/a/b"},
+		{"cafe\u0301/index.html", Spelling{}, "/caf\u00e9/"}, {"visit/index.html", slashless, "/visit"},
+		{"index.html", slashless, "/"}, {"a/b/index.htm", slashless, "/a/b"}, {"about.html", slashless, "/about.html"},
 	} {
-		if got := PathOf(c.file, c.extensionless); got != c.want {
+		if got := c.as.PathOf(c.file); got != c.want {
 			t.Errorf("%s: %s, want %s", c.file, got, c.want)
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -17,7 +18,7 @@ import (
 const maxSize = 1000
 
 // Fields are the names of fields without a part of their own.
-var Fields = []string{"path", "title", "heading", "description", "lang", "file"}
+var Fields = []string{"path", "title", "heading", "description", "lang", "file", "status"}
 
 // Reserved are the words that no page set may be called by.
 var Reserved = append([]string{"all", "none", "and", "or", "not", "has", "matches", "meta", "fact"}, Fields...)
@@ -329,6 +330,13 @@ func (p *parser) field(name string) Expr {
 		p.fail(p.pos, "unexpected %s: a value with spaces, brackets or operators is put in quotes", p.describe())
 	}
 	f.Value = p.tok
+	if f.Op[0] == '<' || f.Op[0] == '>' {
+		n, err := strconv.ParseFloat(f.Value, 64)
+		if err != nil {
+			p.fail(p.pos, "%s compares numbers, and %q is none", f.Op, f.Value)
+		}
+		f.number = n
+	}
 	if f.Op == "matches" {
 		re, err := regexp.Compile(f.Value)
 		if err != nil {
@@ -370,16 +378,22 @@ func (p *parser) lex() {
 	case c == '=':
 		p.kind, p.tok = operator, "="
 		p.i++
+	case c == '<' || c == '>':
+		p.kind, p.tok = operator, string(c)
+		if p.i++; p.i < len(p.s) && p.s[p.i] == '=' {
+			p.tok += "="
+			p.i++
+		}
 	case strings.IndexByte("!^$*~", c) >= 0:
 		if p.i+1 >= len(p.s) || p.s[p.i+1] != '=' {
-			p.fail(p.i, "unexpected %q (the operators are =, !=, ^=, $=, *=, ~= and matches)", string(c))
+			p.fail(p.i, "unexpected %q (the operators are =, !=, <, <=, >, >=, ^=, $=, *=, ~= and matches)", string(c))
 		}
 		p.kind, p.tok = operator, p.s[p.i:p.i+2]
 		p.i += 2
 	default:
 		p.kind = word
 		p.tok = p.until(func(c byte) bool {
-			return isSpace(c) || strings.IndexByte("()\"'=!^$*~", c) >= 0
+			return isSpace(c) || strings.IndexByte("()\"'=!^$*~<>", c) >= 0
 		})
 	}
 }

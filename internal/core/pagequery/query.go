@@ -11,6 +11,7 @@ package pagequery
 
 import (
 	"regexp"
+	"strconv"
 	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
@@ -25,7 +26,8 @@ type Expr interface {
 	// String returns the query in canonical form; parsing that gives an equal
 	// query.
 	String() string
-	// Eval reports whether the query chooses the page. Sets must be bound.
+	// Eval reports whether the query chooses the page. Sets must be bound. A page that sends its visitors
+	// elsewhere is chosen by its exact path and by has; globs with wildcards and fields pass over it.
 	Eval(p *page.Page) bool
 	// Branch returns what made a true query true, in words of the query: of an
 	// "or" the first true side, of a set what stands behind its name.
@@ -78,11 +80,12 @@ type Has struct {
 // A Field compares a field of the page with a value. Op "" asks whether it is
 // there and not empty.
 type Field struct {
-	Name  string // path, title, heading, description, lang, file, meta.NAME, fact.NAME
+	Name  string // path, title, heading, description, lang, file, status, meta.NAME, fact.NAME
 	Op    string
 	Value string
 
-	re *regexp.Regexp // for "matches"
+	re     *regexp.Regexp // for "matches"
+	number float64        // for < <= > >=
 }
 
 func (x *Or) level() int    { return 0 }
@@ -103,7 +106,7 @@ func (x Const) Eval(p *page.Page) bool {
 func (x *Set) Eval(p *page.Page) bool { return x.Expr != nil && x.Expr.Eval(p) }
 func (x *Has) Eval(p *page.Page) bool { return x.ID < len(p.Has) && p.Has[x.ID] }
 
-// Eval matches the path. A redirect is chosen by its exact path only.
+// Eval matches the path.
 func (x *Glob) Eval(p *page.Page) bool {
 	key := strings.TrimSuffix(p.Path, "/")
 	if x.kind == exactPath {
@@ -126,12 +129,19 @@ func (x *Glob) Eval(p *page.Page) bool {
 func (x *Field) Eval(p *page.Page) bool {
 	v := p.Field(x.Name)
 	switch x.Op {
+	case "=":
+		return x.equal(v) && (x.Name == "path" || !p.Redirect)
+	case "!=":
+		return !x.equal(v) && !p.Redirect
+	}
+	return !p.Redirect && x.compares(v)
+}
+
+// compares is Eval for the operators that are neither = nor !=.
+func (x *Field) compares(v string) bool {
+	switch x.Op {
 	case "":
 		return v != ""
-	case "=":
-		return x.equal(v)
-	case "!=":
-		return !x.equal(v)
 	case "^=":
 		return x.Value != "" && strings.HasPrefix(v, x.Value)
 	case "$=":
@@ -145,6 +155,10 @@ func (x *Field) Eval(p *page.Page) bool {
 			}
 		}
 		return false
+	case "<", "<=", ">", ">=":
+		n, err := strconv.ParseFloat(v, 64)
+		return err == nil && (x.Op[0] == '<' && n < x.number || x.Op[0] == '>' && n > x.number ||
+			len(x.Op) == 2 && n == x.number)
 	}
 	return x.re.MatchString(v)
 }
@@ -200,7 +214,7 @@ func (x *Field) String() string {
 	case "matches":
 		return x.Name + " matches " + quote(x.Value)
 	}
-	if x.Value == "" || strings.ContainsAny(x.Value, " \t\n\r()\"'=!^$*~") {
+	if x.Value == "" || strings.ContainsAny(x.Value, " \t\n\r()\"'=!^$*~<>") {
 		return x.Name + " " + x.Op + " " + quote(x.Value)
 	}
 	return x.Name + " " + x.Op + " " + x.Value
@@ -234,6 +248,19 @@ func Walk(x Expr, visit func(Expr)) {
 	case *Not:
 		Walk(x.X, visit)
 	}
+}
+
+// Asks reports whether a bound query asks for a field.
+func Asks(x Expr, field string) (asks bool) {
+	Walk(x, func(x Expr) {
+		switch x := x.(type) {
+		case *Field:
+			asks = asks || x.Name == field
+		case *Set:
+			asks = asks || x.Expr != nil && Asks(x.Expr, field)
+		}
+	})
+	return asks
 }
 
 // MaxSize is how many parts a query may have once its page sets are written out: so many are

@@ -3,6 +3,7 @@ package verdict
 import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pagequery"
 	"yellowgate/internal/core/placeholder"
 	"yellowgate/internal/core/problem"
 )
@@ -70,10 +71,12 @@ func (p *Plan) Stack(pg *page.Page, id, own string, lookup func(string) string) 
 			}
 		}
 	}
+	// An error page is at no address of its own, unless a query means it.
+	nowhere := name == "canonical" && pg.Status() >= 400
 	rules := func(level Level) {
 		for _, x := range p.rules[name] {
 			if x.rule.Default == (level == FromDefaults) && speaks(x.key) {
-				if q, ok := Chooses(x.rule, pg); ok {
+				if q, ok := Chooses(x.rule, pg); ok && (!nowhere || pagequery.Asks(q.Expr, "status")) {
 					add(level, x.key, q)
 				}
 			}

@@ -82,6 +82,45 @@ func TestOrder(t *testing.T) {
 }
 
 // TestStack: strongest first, and the first that has a value wins.
+// TestErrorPage: what says where a page is stands on no error page, unless a query means it.
+func TestErrorPage(t *testing.T) {
+	p, _ := plan(t, `defaults:
+  - {pages: all, canonical: default, title: Tern Hill}
+metadata:
+  - {pages: "/gone/ and status = 410", canonical: gone}
+  - {pages: broken, canonical: broken}
+sets: {broken: "status >= 500"}
+`)
+	for _, c := range []struct {
+		path, file string
+		status     int
+		want       string
+	}{
+		{"/visit/", "visit/index.html", 0, "default"},
+		{"/visit/", "visit/index.html", 200, "default"},
+		{"/404.html", "404.html", 0, ""},
+		{"/visit/404.html", "visit/404.html", 0, "default"},
+		{"/lost/", "lost/index.html", 404, ""},
+		{"/gone/", "gone/index.html", 410, "gone"},
+		{"/x/", "x/index.html", 503, "broken"},
+	} {
+		pg := &page.Page{Path: c.path, File: c.file}
+		if c.status > 0 {
+			pg.Answer = &page.Answer{Status: c.status}
+		}
+		got := ""
+		if w := Winner(p.Stack(pg, "canonical", "", func(string) string { return "" })); w != nil {
+			got = w.Value
+		}
+		if got != c.want {
+			t.Errorf("%s with %d: the canonical is %q, want %q", c.path, c.status, got, c.want)
+		}
+		if w := Winner(p.Stack(pg, "title", "", func(string) string { return "" })); w == nil || w.Value != "Tern Hill" {
+			t.Errorf("%s has no title", c.path)
+		}
+	}
+}
+
 func TestStack(t *testing.T) {
 	const yaml = `defaults:
   - {pages: all, title: default one}

@@ -34,7 +34,7 @@ func (g *Gateway) gatePage(a *exchange, resp *http.Response, came []byte) (m *ga
 	if none != "" {
 		return nil, passedOther, none
 	}
-	answer := &page.Answer{Status: resp.StatusCode, Fields: map[string][]string{}}
+	answer := &page.Answer{Status: resp.StatusCode, Fields: map[string][]string{}, Path: page.Clean(a.in.URL.EscapedPath())}
 	for _, name := range page.Describing {
 		if lines := resp.Header.Values(name); len(lines) > 0 {
 			answer.Fields[name] = lines
@@ -59,6 +59,7 @@ func keyOf(a *exchange, resp *http.Response, file string, answer *page.Answer, c
 	}
 	add(a.state.Project.Digest)
 	add(file)
+	add(answer.Path)
 	add(coding(resp.Header["Content-Encoding"]))
 	for _, name := range page.Meaningful {
 		for _, line := range answer.Fields[name] {
@@ -97,6 +98,7 @@ func (g *Gateway) gate(a *exchange, m *gatedPage, resp *http.Response, file stri
 	}
 	pg := a.state.Project.PageAt(file)
 	pg.Answer = answer
+	pg.Called(answer)
 	r := a.state.Project.Gate.Page(text, pg)
 	if r.Fragment {
 		m.why = passedFragment

@@ -130,6 +130,7 @@ func TestSoak(t *testing.T) {
 	want := make([][]byte, pages)
 	for n := range pages {
 		pg := gate.Now().Project.PageAt(fmt.Sprintf("visit/%d/index.html", n))
+		pg.Path = fmt.Sprintf("/visit/%d", n) // as it is asked for
 		want[n] = gate.Now().Project.Gate.Page([]byte(text(n)), pg).File
 	}
 	var asked atomic.Int64

@@ -380,7 +380,8 @@ func wanted(g *Gateway, s *spec, direct heard, req *http.Request) (text []byte, 
 	if req.Method == "OPTIONS" || req.Method == "DELETE" || req.Method == "PUT" || req.Method == "POST" || req.Method == "GET" || req.Method == "HEAD" {
 		file, _ := fileOf(req.URL)
 		pg := g.Gate.Now().Project.PageAt(file)
-		pg.Answer = &page.Answer{Status: status, Fields: map[string][]string{"content-type": s.head["Content-Type"]}}
+		pg.Answer = &page.Answer{Status: status, Fields: map[string][]string{"content-type": s.head["Content-Type"]}, Path: page.Clean(req.URL.EscapedPath())}
+		pg.Called(pg.Answer)
 		r := g.Gate.Now().Project.Gate.Page(s.plain, pg)
 		return r.File, !r.Fragment
 	}
