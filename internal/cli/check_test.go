@@ -184,12 +184,14 @@ func TestCheckSite(t *testing.T) {
 		{"no item uses", "items: {x: {script: 'built:used', pages: all}}\n", "no item uses the built file /built/other.js"},
 		{"no integrity", "items: {x: {script: /no.js, integrity: auto, pages: all}}\n", "integrity: auto cannot be made: the site has no file /no.js"},
 		{"a missing file", "items: {x: {code-file: no.html, pages: all}}\n", "cannot be read: no.html"},
-		{"no list fact", "items: {x: {questions: '@{fact.faq}', pages: all}}\n", `item "x" writes no structured data where the list fact is missing (on /b/)`},
+		{"no list fact", "items: {x: {questions: '@{fact.faq}', pages: all}}\n", `item "x" writes no structured data where the list fact is missing`},
 		{"variants", "items: {x: {script: /x.js, not-with: y, pages: all}, y: {script: /y.js, pages: /a/}}\n", `items "x" and "y" must never meet, and both are in`},
 		{"no place", "items: {x: {code: <i>x</i>, place: {before: aside}, pages: all}}\n", `item "x" has no place anywhere`},
-		{"no value", "items: {x: {code: '<i>@{fact.price}</i>', pages: all}}\n", "@{fact.price} has no value (on 2 pages: /a/, /b/)"},
+		{"no value", "items: {x: {code: '<i>@{fact.price}</i>', pages: all}}\n", "@{fact.price} has no value (on 4 pages"},
+		{"clean addresses", "defaults: [{pages: all, canonical: 'https://t.example@{page.path}'}]\n", "the site's links say /two, and canonical writes /two.html: so on 2 pages [other-spelling]"},
 	} {
-		b := clitest.New(t, "site/a/index.html", page, "site/b/index.html", strings.ReplaceAll(page, `<p id="letter">y</p>`, ""), "site/built/used.js", "u()",
+		b := clitest.New(t, "site/one.html", clitest.Doc("1", "<a href=/two>2</a>"), "site/two.html", clitest.Doc("2", "<a href=/one>1</a>"),
+			"site/a/index.html", page, "site/b/index.html", strings.ReplaceAll(page, `<p id="letter">y</p>`, ""), "site/built/used.js", "u()",
 			"build.json", `{"used": "built/used.js", "other": "built/other.js"}`, "facts.yaml", "/a/: {faq: [{ask: a, answer: b}]}\n",
 			"yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public, manifest: build.json, facts: facts.yaml}\n"+c.yaml)
 		_, out, errout := b.Exec("check", "--verbose")

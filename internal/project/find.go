@@ -71,6 +71,9 @@ func (p *Project) FindQuick(name string) *page.Page {
 	if p.Source == "" || !strings.HasPrefix(name, "/") {
 		return nil
 	}
+	if _, err := os.Lstat(filepath.Join(p.Source, site.CaptureName)); err == nil {
+		return nil // a server said what its pages are called
+	}
 	for _, b := range p.Gate.File.Blank {
 		if page.Key(b.Path.Value) == page.Key(name) {
 			return nil

@@ -20,6 +20,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
@@ -353,7 +354,7 @@ func (p *Project) MadeByServer() bool {
 
 // OfSite reports whether an address is one of the site, as visitors know it.
 func (p *Project) OfSite(address string) bool {
-	ref, ok := p.Gate.Site.Page("/", "").Resolve(address)
+	ref, ok := weburl.NewSite(p.Gate.File.Site.URL.Value).Page("/", "").Resolve(address)
 	return ok && ref.Own && p.Gate.File.Site.URL.Value != ""
 }
 

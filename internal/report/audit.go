@@ -134,6 +134,9 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 	if a.Fragments > 0 {
 		p.Line("  %s", p.dim.Render(fragments(a.Fragments)))
 	}
+	if a.Below != "" {
+		p.Line("  %s", p.dim.Render("its URLs say that it is published below "+a.Below))
+	}
 	causes := causesOf(a, verbose)
 	p.findings(a, causes, verbose)
 	if verbose {

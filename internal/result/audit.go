@@ -32,6 +32,8 @@ type Audit struct {
 	Audited int `json:"-"`
 
 	Dir string `json:"-"`
+	// Below is the path of its host below which the folder is published, where its pages told that.
+	Below string `json:"-"`
 	// Source is the folder that the pages of an output are made of, as the gate file names it; "" for
 	// pages that no gate made.
 	Source string `json:"-"`

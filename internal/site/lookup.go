@@ -58,7 +58,7 @@ func Index(files []File, pages []page.Page) (hasFile, hasPage func(string) bool)
 	}
 	hasFile = func(path string) bool {
 		return named(path) || strings.HasSuffix(path, "/") && hasPage(path) ||
-			!strings.Contains(filepath.Base(path), ".") && hasPage(path) ||
+			!strings.Contains(filepath.Base(path), ".") && (hasPage(path) || list.has(path+".html")) || // hosts add it
 			named(page.Clean(path))
 	}
 	return hasFile, hasPage

@@ -162,7 +162,10 @@ func newAuditing(ctx context.Context, o Options) (*auditing, error) {
 		}
 		known.Strict = o.Project.Gate.File.Strict
 	} else {
-		s.pages = site.PagesAnyway(files)
+		s.pages = site.PagesAnyway(files, page.Spelling{})
+		if o.Address == "" && known.Addresses == nil { // else a server has said how the site is addressed
+			s.learn()
+		}
 	}
 	if len(s.pages) == 0 {
 		return nil, &failure.Usage{

@@ -19,7 +19,7 @@ func (s *auditing) browse(ctx context.Context) (err error) {
 		s.browser, err = browser.Start(ctx, o.Options, nil)
 		return err
 	}
-	address, base := s.Address, ""
+	address, base := s.Address, s.result.Below
 	if s.Project != nil {
 		address, base = s.Project.Gate.File.Site.URL.Value, s.Project.Gate.Site.BasePath()
 	}

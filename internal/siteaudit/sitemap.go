@@ -69,7 +69,7 @@ func (s *auditing) within(loc string) (path string, own bool) {
 		return ref.Path, true
 	}
 	if u, err := url.Parse(loc); err == nil && s.Address == "" && s.Project == nil {
-		return u.Path, true
+		return "/" + strings.TrimPrefix(strings.TrimPrefix(u.Path, s.result.Below), "/"), true
 	}
 	return "", false
 }

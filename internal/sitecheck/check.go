@@ -46,6 +46,8 @@ func Check(
 	judge, _ := NewJudge(p)
 	var idle gatecheck.Unwritten
 	rules := gatecheck.NewRules(p.Gate.File)
+	spelling := gatecheck.NewSpelling(p.Gate.File, p.Pages)
+	every := max(1, len(p.Pages)/pagesThatVote)
 	// one is a page, looked at by itself.
 	type one struct {
 		*pageedit.Result
@@ -82,6 +84,9 @@ func Check(
 		reach.Add(check.PageAt{Path: x.Page.Path, File: x.Page.File}, x.popups)
 		idle.Add(x.Result)
 		rules.Add(x.Page.Path, x.rules)
+		if i%every == 0 && x.Page.Answer == nil { // else a server has said what it is called
+			spelling.Add(x.Source.Text, p.Gate.Site.Page(x.Page.Path, ""))
+		}
 		return nil
 	})
 	if err != nil {
@@ -99,6 +104,12 @@ func Check(
 	r.Problems = append(r.Problems, gatecheck.SameURL(p.Gate.File)...)
 	r.Problems = append(r.Problems, idle.Problems(p.Gate.File)...)
 	r.Problems = append(r.Problems, rules.Problems()...)
+	if spelling.Asks() {
+		if b, err := p.Read(&page.Page{File: "sitemap.xml"}); err == nil {
+			spelling.Add(b, p.Gate.Site.Page("/", ""))
+		}
+	}
+	r.Problems = append(r.Problems, spelling.Problems()...)
 	r.Problems = append(r.Problems, p.Gate.File.Over(p.Gate.Plan.Day)...)
 	r.Rules = rules.Of
 	if !p.MadeByServer() {
@@ -123,6 +134,9 @@ func Check(
 	}
 	return r, nil
 }
+
+// pagesThatVote is about how many pages are asked how the site writes its addresses.
+const pagesThatVote = 200
 
 // inTheWay is what stops an apply besides what gating a page tells, and what check calls an error, too: files
 // of items that the site lacks or a browser could not parse, ids that popups share, needs that run late.

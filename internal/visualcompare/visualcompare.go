@@ -63,7 +63,7 @@ func openSide(ctx context.Context, o *Options, name string) (s *aSide, err error
 	if err != nil {
 		return nil, err
 	}
-	s.pages = site.Told(site.PagesAnyway(files), from)
+	s.pages = site.Told(site.PagesAnyway(files, page.Spelling{}), from)
 	byKey := map[string]*page.Page{}
 	for i := range s.pages {
 		byKey[s.pages[i].Key()] = &s.pages[i]

@@ -84,7 +84,7 @@ func New(f *gatefile.Gate, day string) (*Gate, []problem.Problem) {
 	g := &Gate{
 		keys:  f.KeyIDs(),
 		File:  f,
-		Site:  weburl.NewSite(f.Site.URL.Value),
+		Site:  weburl.NewSite(f.Site.URL.Value, f.Site.Origin.Value),
 		all:   &selectorSet{},
 		found: &selectorSet{},
 	}

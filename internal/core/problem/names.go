@@ -18,6 +18,7 @@ const (
 	NoSuchPlace       = "no-such-place"
 	NoValue           = "no-value"
 	NoindexUndone     = "noindex-undone"
+	OtherSpelling     = "other-spelling"
 	OutsideDates      = "outside-dates"
 	RequiredMissing   = "required-missing"
 	SharedURL         = "shared-url"
@@ -52,6 +53,7 @@ var kinds = []Kind{
 	{NeededItem, "an item goes out of a page that seems to need it"},
 	{NoValue, "a value of metadata is empty on some pages, because a fact or field is missing there"},
 	{NoindexUndone, "a later rule for robots takes back an earlier noindex"},
+	{OtherSpelling, "links and the sitemap call pages otherwise than the gate does: /about, and not /about.html"},
 	{OutsideDates, "per-page puts in an item that is outside its dates"},
 	{SharedURL, "two items have a part with one URL"},
 	{SpotInParagraph, "a spot stands in a paragraph, and the item's code ends paragraphs"},

@@ -21,6 +21,7 @@ import (
 type SiteURL struct {
 	base *url.URL // the site's address, or a stand-in where none is known
 	path string   // the path in it, without a trailing slash
+	also []string // other hosts, with their ports, that are the site as well
 
 	// Most URLs of a site mean the same on all its pages. They are resolved once.
 	same memo.Map[string, cached] // by URL as written
@@ -34,14 +35,20 @@ type cached struct {
 // NoSite stands for the address of a site that has none.
 const NoSite = "https://site.invalid"
 
-// NewSite returns the site at an absolute address, or at none ("").
-func NewSite(address string) *SiteURL {
+// NewSite returns the site at an absolute address, or at none (""), and at others besides: that of the server that
+// makes its pages.
+func NewSite(address string, also ...string) *SiteURL {
 	u := parsed(address)
 	if u == nil || u.Host == "" {
 		u, _ = url.Parse(NoSite)
 	}
 	s := &SiteURL{base: u, path: strings.TrimSuffix(u.Path, "/")}
 	s.same.Most = 50_000
+	for _, a := range also {
+		if u := parsed(a); u != nil && u.Host != "" {
+			s.also = append(s.also, u.Host)
+		}
+	}
 	return s
 }
 
@@ -182,7 +189,7 @@ func (p Base) resolve(raw string) (r Ref, ok bool) {
 		return Ref{URL: u.Href(false), Data: true}, true
 	}
 	r.Frag = decoded(u.Fragment())
-	if own := u.Host() == p.site.base.Host && p.site.below(u.Pathname()); own {
+	if p.site.has(u.Host(), u.Pathname()) {
 		r.URL = u.Pathname() + u.Search()
 		return p.site.own(r, decoded(u.Pathname())), true
 	}
@@ -244,7 +251,7 @@ func (p Base) plainly(raw string) (r Ref, ok bool) {
 	}
 	r.Frag = u.Fragment
 	u.Fragment, u.RawFragment = "", ""
-	if u.Host == p.site.base.Host && p.site.below(u.Path) {
+	if p.site.has(u.Host, u.Path) {
 		r.URL = u.RequestURI()
 		return p.site.own(r, u.Path), true
 	}
@@ -255,8 +262,10 @@ func (p Base) plainly(raw string) (r Ref, ok bool) {
 	return r, true
 }
 
-// below reports whether a path is within the site's.
-func (s *SiteURL) below(path string) bool { return strings.HasPrefix(path, s.path) }
+// has reports whether a path of a host is within the site.
+func (s *SiteURL) has(host, path string) bool {
+	return (host == s.base.Host || slices.Contains(s.also, host)) && strings.HasPrefix(path, s.path)
+}
 
 // own makes a reference one to a path of the site.
 func (s *SiteURL) own(r Ref, decodedPath string) Ref {

@@ -96,6 +96,19 @@ func TestStandard(t *testing.T) {
 	}
 }
 
+// TestAlso: what names the server that makes the pages is the site's own.
+func TestAlso(t *testing.T) {
+	p := NewSite("https://ternhill.example", "http://127.0.0.1:8000", "").Page("/visit/", "")
+	for raw, want := range map[string]string{
+		"http://127.0.0.1:8000/js/a.js": "/js/a.js", "//127.0.0.1:8000/js/a.js": "/js/a.js", "https://ternhill.example/b": "/b",
+		"http://127.0.0.1:8001/js/a.js": "", "https://count.example/c.js": "", "http://127.0.0.1/a": "",
+	} {
+		if r, ok := p.Resolve(raw); !ok || r.Own != (want != "") || r.Path != want {
+			t.Errorf("%s: %+v, want %q", raw, r, want)
+		}
+	}
+}
+
 // TestPlain: where a URL is resolved the short way, the long one says the same.
 func TestPlain(t *testing.T) {
 	site := NewSite("https://ternhill.example/obs")
@@ -123,7 +136,7 @@ func agree(t *testing.T, p Base, raw string) {
 	if got.Own {
 		want = u.Pathname() + u.Search()
 	}
-	if got.URL != want || got.Own != (u.Host() == p.site.base.Host && p.site.below(u.Pathname())) {
+	if got.URL != want || got.Own != p.site.has(u.Host(), u.Pathname()) {
 		t.Errorf("%q on %s: %+v, the standard says %s", raw, p.base, got, want)
 	}
 }

@@ -33,7 +33,7 @@ breaks at times. Keep one: name the other in the gate file with found and pages:
 				p.At(
 					e,
 					fmt.Sprintf("%s is a second version of what line %d loads: %s", e.URL, f.Line, f.URL),
-					"keep one; name the other with found and pages: none",
+					p.Site.Remedy("keep one; name the other with found and pages: none", "keep one"),
 				)
 			} else if f == nil {
 				first[name] = e

@@ -1,0 +1,138 @@
+package servers_test
+
+import (
+	"fmt"
+	"io"
+	"maps"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+
+	"yellowgate/internal/clitest"
+)
+
+// application answers at addresses as applications do: some with a last slash, some without, some with an
+// extension; the other spelling is redirected or not there.
+type application struct {
+	mu    sync.Mutex
+	asked map[string]int // GET and HEAD, by address
+	pages map[string]int // status, by path
+	moved map[string]string
+}
+
+func newApplication() *application {
+	a := &application{asked: map[string]int{}, pages: map[string]int{"/": 200, "/gone": 410, "/lost/": 404, "/caf%C3%A9": 200, "/Upper/Case": 200,
+		"/a%20b/": 200, "/about.html": 200, "/old.htm": 200, "/v1.2": 200, "/deep/er/and/deeper": 200}, moved: map[string]string{"/plays/": "/plays", "/from": "/to/", "/visit": "/visit/"}}
+	for _, p := range []string{"/plays", "/visit/", "/to/"} {
+		a.pages[p] = 200
+	}
+	for n := range 12 {
+		a.pages[fmt.Sprintf("/plays/%d", n)] = 200
+		a.pages[fmt.Sprintf("/events/%d/", n)] = 200
+	}
+	return a
+}
+
+func (a *application) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	path := r.URL.EscapedPath()
+	a.mu.Lock()
+	a.asked[path]++
+	a.mu.Unlock()
+	if to := a.moved[path]; to != "" {
+		http.Redirect(w, r, to, http.StatusMovedPermanently)
+		return
+	}
+	status := a.pages[path]
+	if status == 0 {
+		http.NotFound(w, r)
+		return
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.WriteHeader(status)
+	fmt.Fprintf(w, "<!doctype html>\n<html lang=\"en\"><head>\n<title>%s</title>\n</head><body>\n", path)
+	for _, to := range slices.Sorted(maps.Keys(a.pages)) {
+		fmt.Fprintf(w, "<a href=\"%s\">%s</a>\n", to, to)
+	}
+	fmt.Fprint(w, "<a href=/from>moved</a></body></html>\n")
+}
+
+var canonical = regexp.MustCompile(`<link rel="canonical" href="https://ternhill\.example([^"]*)">`)
+
+// TestOneAddress: capture with apply, the gateway, apply of one page, serve and show give a page one address, which
+// is the one at which the site answers, and write the same bytes; nobody asks for an address that the site does not use.
+func TestOneAddress(t *testing.T) {
+	app := newApplication()
+	origin := httptest.NewServer(app)
+	defer origin.Close()
+	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin.URL+"', source: captured, output: public}\n"+
+		"defaults: [{pages: all, canonical: '@{page.url}', title: '@{page.path}'}]\nitems: {plays: {code: <i>play</i>, pages: /plays/*}, event: {code: <b>event</b>, pages: [/events/3, /plays/3/]}}\n")
+	b.Want(0, clitest.Args("capture", "--own-site"))
+	b.Want(0, clitest.Args("apply"))
+	app.mu.Lock()
+	for path := range app.asked {
+		if app.pages[path] == 0 && app.moved[path] == "" && path != "/robots.txt" && path != "/sitemap.xml" {
+			t.Errorf("capture asked for %s, which the site does not use", path)
+		}
+	}
+	clear(app.asked)
+	app.mu.Unlock()
+	gateway, serve := b.Start("gateway", "--listen", "127.0.0.1:0", "--log", "off"), b.Start("serve", "--listen", "127.0.0.1:0")
+	get := func(address string) string {
+		r, err := http.Get(address)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer r.Body.Close()
+		body, err := io.ReadAll(r.Body)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return string(body)
+	}
+	written := map[string]string{} // what apply wrote, by the canonical or title that it has
+	err := filepath.WalkDir(filepath.Join(b.Dir, "public"), func(name string, d os.DirEntry, err error) error {
+		if err == nil && !d.IsDir() && strings.HasSuffix(name, ".html") || strings.HasSuffix(name, ".htm") {
+			text, _ := os.ReadFile(name)
+			source := regexp.MustCompile(`<a href="`).Split(string(text), 2)[0]
+			written[source] = string(text)
+		}
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for path, status := range app.pages {
+		if status != 200 {
+			if got := get(gateway.Address + path); canonical.MatchString(got) {
+				t.Errorf("%s is an error page, and the gateway gives it a canonical: %s", path, canonical.FindString(got))
+			}
+			continue
+		}
+		through := get(gateway.Address + path)
+		if m := canonical.FindStringSubmatch(through); m == nil || m[1] != path {
+			t.Errorf("%s: the gateway's canonical is %q", path, m)
+		}
+		head := strings.SplitN(through, `<a href="`, 2)[0]
+		if written[head] != through {
+			t.Errorf("%s: apply did not write what the gateway sends:\n%s", path, head)
+		}
+		if _, out, _ := b.ExecIn(get(origin.URL+path), "apply", "-", "--as", path); out != through {
+			t.Errorf("%s: apply - writes another page than the gateway:\n%s", path, out)
+		}
+		if got := get(serve.Address + path); !strings.HasPrefix(got, strings.TrimSuffix(head, "\n")) {
+			t.Errorf("%s: serve sends another head:\n%s", path, got)
+		}
+	}
+	for _, c := range [][]string{{"/plays/3", "▐ /plays/3"}, {"/plays/3/", "▐ /plays/3"}, {"/visit", "▐ /visit/"}} {
+		b.Want(0, clitest.Args("show", c[0]), c[1]+"  ")
+		b.Want(0, clitest.Args("why", c[0], "plays"))
+	}
+	b.Want(0, clitest.Args("show", origin.URL+"/plays/3"), "▐ /plays/3  ")
+	b.Want(0, clitest.Args("where", "event"), "/plays/3", "/events/3/")
+}
