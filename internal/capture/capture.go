@@ -288,8 +288,9 @@ func (c *capture) resolve(raw string, base *url.URL) *url.URL {
 	}
 	if u.Scheme != c.Start.Scheme || u.Host != c.Start.Host {
 		address, err := url.Parse(c.Address)
-		if err != nil || c.Address == "" || !strings.EqualFold(u.Host, address.Host) ||
-			u.Scheme != "http" && u.Scheme != "https" {
+		ours := err == nil && c.Address != "" && strings.EqualFold(u.Host, address.Host) ||
+			u.Host != "" && strings.EqualFold(u.Host, c.Header.Get("Host"))
+		if !ours || u.Scheme != "http" && u.Scheme != "https" {
 			return nil
 		}
 		u.Scheme, u.Host = c.Start.Scheme, c.Start.Host

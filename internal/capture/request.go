@@ -148,6 +148,9 @@ func (c *capture) ask(ctx context.Context, u *url.URL, more http.Header) (got an
 	maps.Copy(r.Header, more)
 	r.Header.Set("User-Agent", userAgent)
 	r.Header.Set("Accept-Encoding", "gzip, br, zstd")
+	if r.Host = r.Header.Get("Host"); r.Host != "" { // which Go sends from here alone
+		r.Header.Del("Host")
+	}
 	a, err := c.client.Do(r)
 	if err != nil {
 		return got, nil, err

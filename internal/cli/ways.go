@@ -34,7 +34,7 @@ const passwordName = "YELLOWGATE_PASSWORD"
 // ways are the options of whoever asks a running site.
 type ways struct {
 	o                                  capture.Options
-	from, pages, except, user, cookies string
+	from, pages, except, user, cookies, name string
 	headers                            []string
 }
 
@@ -63,6 +63,7 @@ func (w *ways) single(cmd *cobra.Command) {
 		nil,
 		"a `FIELD` to send with each request, to this site alone, such as 'Accept-Language: en'",
 	)
+	f.StringVar(&w.name, "name", "", "ask for this `HOST`, where the server answers to several: the field Host")
 	f.StringVar(
 		&w.cookies,
 		"cookies",
@@ -86,7 +87,7 @@ func (w *ways) flagsForAddress(cmd *cobra.Command) {
 // addressOptions are the names of the options that flags adds.
 var addressOptions = []string{
 	"from", "depth", "most", "pages", "except", "own-site", "with-query", "rate", "parallel", "header",
-	"cookies", "user",
+	"name", "cookies", "user",
 }
 
 // forFolder refuses options that only an address has a use for, but for those named.
@@ -134,6 +135,9 @@ func (a *app) identity(w *ways, at *url.URL) (id capture.Identity, err error) {
 	}
 	if id.Header, err = headersOf(w.headers); err != nil {
 		return id, err
+	}
+	if w.name != "" {
+		id.Header.Set("Host", w.name)
 	}
 	if w.user != "" {
 		password, err := a.password(w.user, at)

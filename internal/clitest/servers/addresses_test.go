@@ -136,3 +136,26 @@ func TestOneAddress(t *testing.T) {
 	b.Want(0, clitest.Args("show", origin.URL+"/plays/3"), "▐ /plays/3  ")
 	b.Want(0, clitest.Args("where", "event"), "/plays/3", "/events/3/")
 }
+
+// TestHost: a server that answers to several names is asked for the one that is given, and links to that name are the
+// site's own.
+func TestHost(t *testing.T) {
+	served := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Host != "ternhill.example" {
+			http.Error(w, "another site", http.StatusMisdirectedRequest)
+			return
+		}
+		w.Header().Set("Content-Type", "text/html")
+		fmt.Fprintf(w, "<!doctype html><title>%s</title><a href=\"http://ternhill.example/visit\">v</a>", r.URL.Path)
+	}))
+	defer served.Close()
+	b := clitest.New(t)
+	for i, way := range [][]string{{"--name", "ternhill.example"}, {"--header", "Host: ternhill.example"}} {
+		to := fmt.Sprintf("kept%d", i)
+		b.Want(0, append(clitest.Args("capture", served.URL, "--own-site", "--to", to), way...), "2 pages and 0 other files")
+		if got := b.Read(to + "/visit/index.html"); !strings.Contains(got, "<title>/visit</title>") {
+			t.Errorf("%v kept %s", way, got)
+		}
+	}
+	b.Want(3, clitest.Args("capture", served.URL, "--own-site", "--to", "none"), "421 Misdirected Request")
+}
