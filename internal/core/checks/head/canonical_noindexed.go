@@ -19,7 +19,7 @@ noindex out of the other.`,
 	Site: func(s *check.SitePass) {
 		noindex := noindexFact.All(s)
 		for _, c := range *canonicalFact.All(s) {
-			if key := page.Key(c.Canonical); noindex.keys[key] && key != page.Key(c.Path) {
+			if key := page.Key(c.Canonical); noindex.keys[key] && key != page.Key(c.Path) && !c.Aside {
 				s.Report(
 					c.PageAt,
 					c.Line,

@@ -6,7 +6,7 @@ import "yellowgate/internal/core/check"
 // Checks lists them, by name.
 func Checks() []*check.Check {
 	return []*check.Check{
-		answerNotVisible, brokenHead, canonicalDead, canonicalElsewhere, canonicalMissing, canonicalNoindexed,
+		alternateOneWay, answerNotVisible, brokenHead, canonicalDead, canonicalElsewhere, canonicalMissing, canonicalNoindexed,
 		canonicalRelative, canonicalRepeated, charsetConflict, charsetLate, charsetMissing, deadRefresh, deadRelation,
 		descriptionLength, descriptionMissing, descriptionRepeated, descriptionShared, iconMissing, langMissing, langUnknown,
 		metaInBody, namelessMeta, noindexedInSitemap, noZoom, oldDoctype, robotsConflict, robotsUnknown, socialImage,
@@ -17,5 +17,5 @@ func Checks() []*check.Check {
 
 // Facts lists what they keep of each page.
 func Facts() []check.AnyKind {
-	return []check.AnyKind{titleFact, descriptionFact, canonicalFact, noindexFact, findableFact}
+	return []check.AnyKind{titleFact, descriptionFact, canonicalFact, noindexFact, findableFact, alternateFact}
 }
