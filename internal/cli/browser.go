@@ -252,7 +252,13 @@ func (a *app) writeHAR(name string, records []*pageload.Record) error {
 }
 
 // compareLooks compares two sides as visitors see them.
-func (a *app) compareLooks(ctx context.Context, args []string, o visualcompare.Options, pictures string) error {
+func (a *app) compareLooks(
+	ctx context.Context,
+	args []string,
+	w *ways,
+	o visualcompare.Options,
+	pictures string,
+) error {
 	p, err := a.openIfAny(false)
 	if err != nil && a.gate != "" {
 		return err
@@ -266,6 +272,12 @@ func (a *app) compareLooks(ctx context.Context, args []string, o visualcompare.O
 	o.Before, o.After, o.Project, o.Progress = args[0], args[1], p, a.progress("looking")
 	if len(args) == 3 {
 		o.Page = args[2]
+	} else if isAddress(args[0]) && isAddress(args[1]) { // their links say which pages they have
+		for i := range o.Listed {
+			if o.Listed[i], err = a.folderOf(ctx, w, args[i]); err != nil {
+				return err
+			}
+		}
 	}
 	if pictures != "" {
 		if err := os.MkdirAll(pictures, 0o755); err != nil {
@@ -285,7 +297,7 @@ func (a *app) compareLooks(ctx context.Context, args []string, o visualcompare.O
 			err := publish.WriteFile(
 				filepath.Join(pictures, name+"-"+l.Screen+".png"),
 				a.over(isPNG),
-				func(w io.Writer) error { return png.Encode(w, drawn) },
+				func(to io.Writer) error { return png.Encode(to, drawn) },
 			)
 			if err != nil || a.format != "html" {
 				return err

@@ -49,6 +49,7 @@ status 1 means that a page looks different.`,
 				return a.compareLooks(
 					cmd.Context(),
 					args,
+					&w,
 					visualcompare.Options{Options: v.o, Screens: screens, Masks: masks, Runs: runs},
 					pictures,
 				)

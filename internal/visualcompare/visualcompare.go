@@ -30,7 +30,9 @@ type Options struct {
 	browser.Options
 	Screens       []browser.Screen
 	Before, After string // folders, or addresses of sites that run
-	Project       *project.Project
+	// Listed are folders with the pages of the two, where both are addresses of sites that run.
+	Listed  [2]string
+	Project *project.Project
 	Page          string   // one page alone; "" for all that both have
 	Masks         []string // selectors of what is not looked at
 	Runs          int      // visits of each side, taken in turn; at least 2
@@ -47,23 +49,23 @@ type aSide struct {
 }
 
 // openSide starts a browser for a side.
-func openSide(ctx context.Context, o *Options, name string) (s *aSide, err error) {
+func openSide(ctx context.Context, o *Options, name, listed string) (s *aSide, err error) {
 	s = &aSide{}
 	if strings.HasPrefix(name, "http://") || strings.HasPrefix(name, "https://") {
+		if listed != "" {
+			if s.pages, _, err = pagesIn(listed); err != nil {
+				return nil, err
+			}
+		}
 		s.running = weburl.OriginOf(name)
 		o.Visit = []string{s.running}
 		s.Browser, err = browser.Start(ctx, o.Options, nil)
 		return s, err
 	}
-	from, err := site.OpenFolder(name, true)
-	if err != nil {
+	var from *site.Folder
+	if s.pages, from, err = pagesIn(name); err != nil {
 		return nil, err
 	}
-	files, _, err := from.List(func(rel string, _ bool) bool { return site.Hidden(rel) })
-	if err != nil {
-		return nil, err
-	}
-	s.pages = site.Told(site.PagesAnyway(files, page.Spelling{}), from)
 	byKey := map[string]*page.Page{}
 	for i := range s.pages {
 		byKey[s.pages[i].Key()] = &s.pages[i]
@@ -75,6 +77,19 @@ func openSide(ctx context.Context, o *Options, name string) (s *aSide, err error
 	text := func(pg *page.Page) ([]byte, error) { return from.Read(pg.File) }
 	s.Browser, err = browser.Start(ctx, o.Options, visits.Browsed(address, base, byKey, text, site.ReadOnce(from)))
 	return s, err
+}
+
+// pagesIn lists the pages of a folder.
+func pagesIn(dir string) ([]page.Page, *site.Folder, error) {
+	from, err := site.OpenFolder(dir, true)
+	if err != nil {
+		return nil, nil, err
+	}
+	files, _, err := from.List(func(rel string, _ bool) bool { return site.Hidden(rel) })
+	if err != nil {
+		return nil, nil, err
+	}
+	return site.Told(site.PagesAnyway(files, page.Spelling{}), from), from, nil
 }
 
 // at is how a side opens a page.
@@ -90,13 +105,13 @@ func (s *aSide) at(o *Options, path string) string {
 
 // Looks opens the pages of both sides in turn, and holds them against each other.
 func Compare(ctx context.Context, o Options) (*result.Looks, error) {
-	before, err := openSide(ctx, &o, o.Before)
+	before, err := openSide(ctx, &o, o.Before, o.Listed[0])
 	if err != nil {
 		return nil, err
 	}
 	defer before.Close()
 	o.Told = nil // once is enough
-	after, err := openSide(ctx, &o, o.After)
+	after, err := openSide(ctx, &o, o.After, o.Listed[1])
 	if err != nil {
 		return nil, err
 	}
@@ -143,7 +158,7 @@ func Compare(ctx context.Context, o Options) (*result.Looks, error) {
 
 // pathsOf are the pages that both sides have; those of one where the other runs.
 func pathsOf(a, b *aSide) (paths []string) {
-	if a.running != "" {
+	if len(a.pages) == 0 {
 		a, b = b, a
 	}
 	has := map[string]bool{}
@@ -151,7 +166,7 @@ func pathsOf(a, b *aSide) (paths []string) {
 		has[b.pages[i].Key()] = true
 	}
 	for i := range a.pages {
-		if b.running != "" || has[a.pages[i].Key()] {
+		if len(b.pages) == 0 && b.running != "" || has[a.pages[i].Key()] {
 			paths = append(paths, a.pages[i].Path)
 		}
 	}

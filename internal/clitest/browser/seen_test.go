@@ -83,3 +83,21 @@ func TestSeen(t *testing.T) {
 		t.Errorf("suggest on a site that runs:\n%s", out)
 	}
 }
+
+// TestCompareRunning: of two sites that run, the pages that both have are compared, though nobody names one.
+func TestCompareRunning(t *testing.T) {
+	t.Parallel()
+	clitest.NeedBrowser(t)
+	b := clitest.New(t,
+		"one/index.html", clitest.Doc("1", "<a href=/a>a</a><a href=/b>b</a><p>same</p>"), "one/a/index.html", clitest.Doc("a", "<p>was</p>"),
+		"one/b/index.html", clitest.Doc("b", "<p>gone</p>"),
+		"two/index.html", clitest.Doc("1", "<a href=/a>a</a><a href=/c>b</a><p>same</p>"), "two/a/index.html", clitest.Doc("a", "<p>is another</p>"),
+		"two/c/index.html", clitest.Doc("c", "<p>new</p>"))
+	one, two := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(b.Dir, "one")))), httptest.NewServer(http.FileServer(http.Dir(filepath.Join(b.Dir, "two"))))
+	defer one.Close()
+	defer two.Close()
+	out := b.Want(1, clitest.Args("compare", one.URL, two.URL, "--browser", "--own-site"), "/a/")
+	if strings.Contains(out, "/b/") || strings.Contains(out, "/c/") || strings.Contains(out, "no page in common") {
+		t.Errorf("compared:\n%s", out)
+	}
+}
