@@ -153,7 +153,9 @@ func (s *SitePass) AtAsked(a *FileRequest, message, remedy string) *Finding {
 	if a.Line == 0 {
 		line = s.LineOf(a.By, a.Target)
 	}
-	return s.AtFile(a.By, line, message, remedy).Of(a.Target)
+	f := s.AtFile(a.By, line, message, remedy).Of(a.Target)
+	f.Pages = a.pages
+	return f
 }
 
 // EachCode visits what of a page may load a file: its tags, its scripts and styles, and comments

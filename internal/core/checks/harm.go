@@ -9,6 +9,10 @@ const (
 	Breaks Harm = "the page is broken, or a part of it does not work"
 	Hides  Harm = "search results and shared links suffer"
 	Slows  Harm = "pages are slower than they need be"
+	Garble Harm = "letters show as others"
+	Phones Harm = "the page is hard to read on a phone"
+	Looks  Harm = "sizes and spacing are not as written"
+	Guess  Harm = "browsers and screen readers have to guess"
 	Leaks  Harm = "code runs where it should not, or others learn of visits"
 	Else   Harm = "the site is not as its owner decided"
 )
@@ -18,10 +22,11 @@ var harms = map[string]Harm{
 	"head": Hides, "loading": Slows, "popups": Breaks, "code": Breaks, "server": Slows, "rendered": Slows,
 	"gate": Else,
 
-	"broken-head": Breaks, "charset-late": Else, "charset-missing": Breaks, "charset-conflict": Breaks,
-	"viewport-missing": Breaks, "viewport-repeated": Breaks,
-	"no-zoom": Breaks, "old-doctype": Breaks, "icon-missing": Else, "unbuilt-page": Else, "lang-missing": Else, "nameless-meta": Else,
-	"dead-file": Breaks, "local-address": Breaks, "ignored-element": Breaks, "insecure-load": Breaks,
+	"broken-head": Breaks, "charset-late": Guess, "charset-missing": Garble, "charset-conflict": Garble,
+	"viewport-missing": Phones, "viewport-repeated": Phones, "viewport-fixed": Phones,
+	"no-zoom": Phones, "old-doctype": Looks, "icon-missing": Guess, "unbuilt-page": Breaks, "lang-missing": Guess, "lang-unknown": Guess,
+	"nameless-meta": Guess,
+	"dead-file":     Breaks, "local-address": Breaks, "ignored-element": Breaks, "insecure-load": Breaks,
 	"blocked-by-policy": Breaks, "wrong-integrity": Breaks,
 	"integrity-without-crossorigin": Breaks, "missing-style": Breaks, "unexpected-host": Leaks,
 	"no-integrity": Leaks, "unpinned-version": Leaks,
@@ -49,6 +54,6 @@ func HarmOf(name string) Harm {
 
 // Weight is how much a finding of a check counts, on one page, where causes are ranked.
 func Weight(name string, s problem.Severity) int {
-	weight := map[Harm]int{Breaks: 5, Hides: 3, Leaks: 3, Slows: 2, Else: 1}[HarmOf(name)]
+	weight := map[Harm]int{Breaks: 5, Garble: 5, Phones: 4, Hides: 3, Leaks: 3, Slows: 2, Looks: 2, Guess: 1, Else: 1}[HarmOf(name)]
 	return weight * map[problem.Severity]int{problem.Error: 500, problem.Warning: 10, problem.Note: 1}[s]
 }
