@@ -33,9 +33,9 @@ const passwordName = "YELLOWGATE_PASSWORD"
 
 // ways are the options of whoever asks a running site.
 type ways struct {
-	o                                  capture.Options
+	o                                        capture.Options
 	from, pages, except, user, cookies, name string
-	headers                            []string
+	headers                                  []string
 }
 
 // flags adds the options to a command.
