@@ -73,7 +73,7 @@ func TestMediaChecks(t *testing.T) {
 	b.Want(0, clitest.Args("apply"))
 	b.Want(1, clitest.Args("audit"), "/img/gone.png: the site has no such file", "/css/site.css, loaded on 2 pages, names /img/none-too.png: the site has no such file", "count.example is not among the trusted hosts", "maps.example is not among the trusted hosts",
 		"the site has no such file")
-	if _, out, _ := b.Exec("audit"); strings.Contains(out, "tags.lantern.example is not among") || strings.Count(out, "none-too.png") != 2 { // in what to mend first, and where it stands
+	if _, out, _ := b.Exec("audit"); strings.Contains(out, "tags.lantern.example is not among") || strings.Count(out, "none-too.png") != 2 {
 		t.Error(out)
 	}
 	b.Write("yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public, trust: [\"*.lantern.example\", count.example]}\nbudgets: [{pages: /, requests: 3, total: 4 kB}, {pages: /visit/, requests: 6}]\n")

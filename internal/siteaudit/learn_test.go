@@ -14,9 +14,13 @@ func TestLearnt(t *testing.T) {
 	sitemap := "<urlset>"
 	for _, name := range []string{"index", "blog/a", "blog/b", "blog/c"} {
 		to := map[bool]string{true: "", false: name}[name == "index"]
-		write(t, filepath.Join(dir, name+".html"), fmt.Sprintf(`<!doctype html><html lang="en"><head><meta charset="utf-8"><title>%s</title>
+		write(
+			t,
+			filepath.Join(dir, name+".html"),
+			fmt.Sprintf(`<!doctype html><html lang="en"><head><meta charset="utf-8"><title>%s</title>
 <link rel="stylesheet" href="/obs/css/site.css"><link rel="canonical" href="https://ternhill.example/obs/%s"></head>
-<body><p><a href="/obs/blog/a">a</a> <a href="/obs/blog/b">b</a> <a href="/obs/blog/c">c</a></p></body></html>`, name, to))
+<body><p><a href="/obs/blog/a">a</a> <a href="/obs/blog/b">b</a> <a href="/obs/blog/c">c</a></p></body></html>`, name, to),
+		)
 		sitemap += "<url><loc>https://ternhill.example/obs/" + to + "</loc></url>"
 	}
 	write(t, filepath.Join(dir, "sitemap.xml"), sitemap+"</urlset>")

@@ -93,7 +93,10 @@ func TestCompareRunning(t *testing.T) {
 		"one/b/index.html", clitest.Doc("b", "<p>gone</p>"),
 		"two/index.html", clitest.Doc("1", "<a href=/a>a</a><a href=/c>b</a><p>same</p>"), "two/a/index.html", clitest.Doc("a", "<p>is another</p>"),
 		"two/c/index.html", clitest.Doc("c", "<p>new</p>"))
-	one, two := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(b.Dir, "one")))), httptest.NewServer(http.FileServer(http.Dir(filepath.Join(b.Dir, "two"))))
+	serve := func(dir string) *httptest.Server {
+		return httptest.NewServer(http.FileServer(http.Dir(filepath.Join(b.Dir, dir))))
+	}
+	one, two := serve("one"), serve("two")
 	defer one.Close()
 	defer two.Close()
 	out := b.Want(1, clitest.Args("compare", one.URL, two.URL, "--browser", "--own-site"), "/a/")

@@ -27,8 +27,12 @@ type application struct {
 }
 
 func newApplication() *application {
-	a := &application{asked: map[string]int{}, pages: map[string]int{"/": 200, "/gone": 410, "/lost/": 404, "/caf%C3%A9": 200, "/Upper/Case": 200,
-		"/a%20b/": 200, "/about.html": 200, "/old.htm": 200, "/v1.2": 200, "/deep/er/and/deeper": 200}, moved: map[string]string{"/plays/": "/plays", "/from": "/to/", "/visit": "/visit/"}}
+	a := &application{
+		asked: map[string]int{},
+		pages: map[string]int{"/": 200, "/gone": 410, "/lost/": 404, "/caf%C3%A9": 200, "/Upper/Case": 200,
+			"/a%20b/": 200, "/about.html": 200, "/old.htm": 200, "/v1.2": 200, "/deep/er/and/deeper": 200},
+		moved: map[string]string{"/plays/": "/plays", "/from": "/to/", "/visit": "/visit/"},
+	}
 	for _, p := range []string{"/plays", "/visit/", "/to/"} {
 		a.pages[p] = 200
 	}
@@ -70,8 +74,12 @@ func TestOneAddress(t *testing.T) {
 	app := newApplication()
 	origin := httptest.NewServer(app)
 	defer origin.Close()
-	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin.URL+"', source: captured, output: public}\n"+
-		"defaults: [{pages: all, canonical: '@{page.url}', title: '@{page.path}'}]\nitems: {plays: {code: <i>play</i>, pages: /plays/*}, event: {code: <b>event</b>, pages: [/events/3, /plays/3/]}}\n")
+	b := clitest.New(
+		t,
+		"yellowgate.yaml",
+		"yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin.URL+"', source: captured, output: public}\n"+
+			"defaults: [{pages: all, canonical: '@{page.url}', title: '@{page.path}'}]\nitems: {plays: {code: <i>play</i>, pages: /plays/*}, event: {code: <b>event</b>, pages: [/events/3, /plays/3/]}}\n",
+	)
 	b.Want(0, clitest.Args("capture", "--own-site"))
 	b.Want(0, clitest.Args("apply"))
 	app.mu.Lock()
@@ -82,7 +90,17 @@ func TestOneAddress(t *testing.T) {
 	}
 	clear(app.asked)
 	app.mu.Unlock()
-	gateway, serve := b.Start("gateway", "--listen", "127.0.0.1:0", "--log", "off"), b.Start("serve", "--listen", "127.0.0.1:0")
+	gateway, serve := b.Start(
+		"gateway",
+		"--listen",
+		"127.0.0.1:0",
+		"--log",
+		"off",
+	), b.Start(
+		"serve",
+		"--listen",
+		"127.0.0.1:0",
+	)
 	get := func(address string) string {
 		r, err := http.Get(address)
 		if err != nil {
@@ -110,7 +128,11 @@ func TestOneAddress(t *testing.T) {
 	for path, status := range app.pages {
 		if status != 200 {
 			if got := get(gateway.Address + path); canonical.MatchString(got) {
-				t.Errorf("%s is an error page, and the gateway gives it a canonical: %s", path, canonical.FindString(got))
+				t.Errorf(
+					"%s is an error page, and the gateway gives it a canonical: %s",
+					path,
+					canonical.FindString(got),
+				)
 			}
 			continue
 		}
@@ -152,7 +174,11 @@ func TestHost(t *testing.T) {
 	b := clitest.New(t)
 	for i, way := range [][]string{{"--name", "ternhill.example"}, {"--header", "Host: ternhill.example"}} {
 		to := fmt.Sprintf("kept%d", i)
-		b.Want(0, append(clitest.Args("capture", served.URL, "--own-site", "--to", to), way...), "2 pages and 0 other files")
+		b.Want(
+			0,
+			append(clitest.Args("capture", served.URL, "--own-site", "--to", to), way...),
+			"2 pages and 0 other files",
+		)
 		if got := b.Read(to + "/visit/index.html"); !strings.Contains(got, "<title>/visit</title>") {
 			t.Errorf("%v kept %s", way, got)
 		}

@@ -24,7 +24,8 @@ var harms = map[string]Harm{
 
 	"broken-head": Breaks, "charset-late": Guess, "charset-missing": Garble, "charset-conflict": Garble,
 	"viewport-missing": Phones, "viewport-repeated": Phones, "viewport-fixed": Phones,
-	"no-zoom": Phones, "old-doctype": Looks, "icon-missing": Guess, "unbuilt-page": Breaks, "lang-missing": Guess, "lang-unknown": Guess,
+	"no-zoom": Phones, "old-doctype": Looks, "icon-missing": Guess, "unbuilt-page": Breaks,
+	"lang-missing": Guess, "lang-unknown": Guess,
 	"nameless-meta": Guess,
 	"dead-file":     Breaks, "local-address": Breaks, "ignored-element": Breaks, "insecure-load": Breaks,
 	"blocked-by-policy": Breaks, "wrong-integrity": Breaks,
@@ -52,8 +53,11 @@ func HarmOf(name string) Harm {
 	return Else
 }
 
+var weights = map[Harm]int{
+	Breaks: 5, Garble: 5, Phones: 4, Hides: 3, Leaks: 3, Slows: 2, Looks: 2, Guess: 1, Else: 1,
+}
+
 // Weight is how much a finding of a check counts, on one page, where causes are ranked.
 func Weight(name string, s problem.Severity) int {
-	weight := map[Harm]int{Breaks: 5, Garble: 5, Phones: 4, Hides: 3, Leaks: 3, Slows: 2, Looks: 2, Guess: 1, Else: 1}[HarmOf(name)]
-	return weight * map[problem.Severity]int{problem.Error: 500, problem.Warning: 10, problem.Note: 1}[s]
+	return weights[HarmOf(name)] * map[problem.Severity]int{problem.Error: 500, problem.Warning: 10, problem.Note: 1}[s]
 }

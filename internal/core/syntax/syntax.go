@@ -115,7 +115,8 @@ func CSS(src []byte) (mistake *Mistake) {
 			}
 		case css.WhitespaceToken, css.CommentToken, css.CDOToken, css.CDCToken:
 		default:
-			if len(stack) == 0 && last < 0 && !bytes.Equal(data, slash) { // as in //-->, which hides a style from browsers long gone
+			// A slash alone is of //-->, which hid a style from browsers long gone.
+			if len(stack) == 0 && last < 0 && !bytes.Equal(data, slash) {
 				last = at
 			}
 		}

@@ -30,7 +30,12 @@ type Spelled struct {
 
 // NewVote begins a vote on pages that have their paths by a spelling.
 func NewVote(as page.Spelling, pages []page.Page) *Vote {
-	v := &Vote{as: as, files: make(map[string]string, len(pages)), asItIs: map[string]bool{}, other: map[page.Spelling]*Spelled{}}
+	v := &Vote{
+		as:     as,
+		files:  make(map[string]string, len(pages)),
+		asItIs: map[string]bool{},
+		other:  map[page.Spelling]*Spelled{},
+	}
 	for i := range pages {
 		v.files[pages[i].Path] = pages[i].File
 	}
@@ -100,7 +105,9 @@ func (v *Vote) Results() (out []*Spelled) {
 }
 
 // rooted finds URLs that begin at the root of their host.
-var rooted = regexp.MustCompile(`(?i)\b(?:href|src)\s*=\s*(?:"(/[^"/?#][^"?#]*)|'(/[^'/?#][^'?#]*)|(/[^\s"'>/?#][^\s"'>?#]*))`)
+var rooted = regexp.MustCompile(
+	`(?i)\b(?:href|src)\s*=\s*(?:"(/[^"/?#][^"?#]*)|'(/[^'/?#][^'?#]*)|(/[^\s"'>/?#][^\s"'>?#]*))`,
+)
 
 // deepest is how many folders a base path may have.
 const deepest = 3

@@ -36,7 +36,12 @@ with defer too, wait for DOMContentLoaded, or load the other script before it.`,
 			}
 			message := fmt.Sprintf("%s calls %s, which %s defines: %s", who, x.Name, what, how)
 			if x.Runs == "missing" {
-				message = fmt.Sprintf("%s calls %s, which nothing on the page defines; %s, which may have, is missing", who, x.Name, what)
+				message = fmt.Sprintf(
+					"%s calls %s, which nothing on the page defines; %s, which may have, is missing",
+					who,
+					x.Name,
+					what,
+				)
 			}
 			f := p.At(&p.Elements[x.Element], message, "wait for DOMContentLoaded, or load that script first")
 			if x.Runs == "missing" { // the file is reported, and mended this works

@@ -30,13 +30,22 @@ names all of them, itself included.`,
 			told := map[string]bool{page.Key(x.Path): true}
 			for _, a := range x.List {
 				key := page.Key(a.Path)
-				if told[key] || named[[2]string{key, page.Key(x.Path)}] || s.Site.HasPage == nil || !s.Site.HasPage(a.Path) {
+				if told[key] || named[[2]string{key, page.Key(x.Path)}] || s.Site.HasPage == nil ||
+					!s.Site.HasPage(a.Path) {
 					continue // what is not there is reported as that
 				}
 				told[key] = true
-				s.Report(x.PageAt, a.Line, a.Column,
+				s.Report(
+					x.PageAt,
+					a.Line,
+					a.Column,
 					fmt.Sprintf("hreflang=%q points to %s, which does not point back", a.Lang, a.Path),
-					fmt.Sprintf(`write <link rel="alternate" hreflang="…" href="…"> into the head of %s, for %s`, a.Path, x.Path)).Of(a.Path)
+					fmt.Sprintf(
+						`write <link rel="alternate" hreflang="…" href="…"> into the head of %s, for %s`,
+						a.Path,
+						x.Path,
+					),
+				).Of(a.Path)
 			}
 		}
 	},
@@ -77,5 +86,7 @@ var alternateFact = &check.Kind[alternates, []alternatesOn]{
 		}
 		return &f
 	},
-	Add: func(sum *[]alternatesOn, at check.PageAt, fact *alternates) { *sum = append(*sum, alternatesOn{at, *fact}) },
+	Add: func(sum *[]alternatesOn, at check.PageAt, fact *alternates) {
+		*sum = append(*sum, alternatesOn{at, *fact})
+	},
 }

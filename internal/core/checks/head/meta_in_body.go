@@ -62,6 +62,7 @@ func givenByGate(p *check.Pass, e *inventory.Element) bool {
 	}
 	return slices.ContainsFunc(p.Gated.Result.Keys(), func(key string) bool {
 		_, at := p.Metadata(key)
-		return check.GateGives(p, key) && slices.ContainsFunc(at, func(el markup.Element) bool { return el.Start == e.El.Start })
+		return check.GateGives(p, key) &&
+			slices.ContainsFunc(at, func(el markup.Element) bool { return el.Start == e.El.Start })
 	})
 }

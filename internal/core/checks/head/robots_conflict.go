@@ -37,7 +37,10 @@ The header X-Robots-Tag counts as one more, where a capture keeps it.`,
 					p.AtElement(
 						at[i],
 						fmt.Sprintf("robots says %s here, and %s as well", w, opposite),
-						p.Site.Remedy("keep one robots meta; a metadata rule that sets robots takes the others out", "keep one robots meta"),
+						p.Site.Remedy(
+							"keep one robots meta; a metadata rule that sets robots takes the others out",
+							"keep one robots meta",
+						),
 					)
 				}
 				says[w] = true

@@ -34,7 +34,10 @@ characters on.`,
 						widthOf(e.Label),
 						resultWidth,
 					),
-					p.Site.Remedy("put what tells the page apart first, or shorten it: | cut 65", "put what tells the page apart first, or shorten it"),
+					p.Site.Remedy(
+						"put what tells the page apart first, or shorten it: | cut 65",
+						"put what tells the page apart first, or shorten it",
+					),
 				)
 			}
 		}

@@ -96,7 +96,11 @@ func titleAt(p *check.Pass) (line, column int) {
 
 // shared reports a phrase that several pages have, once for all of them, on the
 // first.
-func shared(s *check.SitePass, all *[]phraseOn, say func(same []*phraseOn, quoted, pages string) (message, remedy string)) {
+func shared(
+	s *check.SitePass,
+	all *[]phraseOn,
+	say func(same []*phraseOn, quoted, pages string) (message, remedy string),
+) {
 	by := map[string][]*phraseOn{}
 	for i := range *all {
 		x := &(*all)[i]
