@@ -31,12 +31,12 @@ type Options struct {
 	Screens       []browser.Screen
 	Before, After string // folders, or addresses of sites that run
 	// Listed are folders with the pages of the two, where both are addresses of sites that run.
-	Listed  [2]string
-	Project *project.Project
-	Page          string   // one page alone; "" for all that both have
-	Masks         []string // selectors of what is not looked at
-	Runs          int      // visits of each side, taken in turn; at least 2
-	Progress      parallel.Progress
+	Listed   [2]string
+	Project  *project.Project
+	Page     string   // one page alone; "" for all that both have
+	Masks    []string // selectors of what is not looked at
+	Runs     int      // visits of each side, taken in turn; at least 2
+	Progress parallel.Progress
 	// Picture, if set, gets the two pictures of each page that looks different, and the difference.
 	Picture func(l *result.PageLook, before, after *visualdiff.Picture) error
 }

@@ -53,11 +53,11 @@ func HarmOf(name string) Harm {
 	return Else
 }
 
-var weights = map[Harm]int{
+var weightOf = map[Harm]int{
 	Breaks: 5, Garble: 5, Phones: 4, Hides: 3, Leaks: 3, Slows: 2, Looks: 2, Guess: 1, Else: 1,
 }
 
 // Weight is how much a finding of a check counts, on one page, where causes are ranked.
 func Weight(name string, s problem.Severity) int {
-	return weights[HarmOf(name)] * map[problem.Severity]int{problem.Error: 500, problem.Warning: 10, problem.Note: 1}[s]
+	return weightOf[HarmOf(name)] * map[problem.Severity]int{problem.Error: 500, problem.Warning: 10, problem.Note: 1}[s]
 }
