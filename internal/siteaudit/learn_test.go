@@ -3,6 +3,8 @@ package siteaudit_test
 import (
 	"fmt"
 	"path/filepath"
+	"slices"
+	"strings"
 	"testing"
 
 	"yellowgate/internal/siteaudit"
@@ -44,6 +46,57 @@ func TestLearnt(t *testing.T) {
 		case "viewport-missing", "description-missing", "icon-missing":
 		default:
 			t.Errorf("%s: %s %s", f.Page, f.Check, f.Message)
+		}
+	}
+}
+
+// TestSpares: what is no mistake, or a small one, is told as that.
+func TestSpares(t *testing.T) {
+	const rest = `<meta charset="utf-8"><meta name="viewport" content="width=device-width"><link rel="icon" href="/i.svg"><meta name="description" content="%s">`
+	page := func(title, head, body string) string {
+		return fmt.Sprintf(`<!doctype html><html lang="en"><head><title>%s</title>`+rest+`%s</head><body><h1>%s</h1>%s</body></html>`,
+			title, title, head, title, body)
+	}
+	for _, c := range []struct {
+		name  string
+		files []string
+		want  string // findings but canonical-missing, with their severities
+	}{
+		{"a style that hides from old browsers", []string{"index.html", page("a", "<style><!--\np { color: red }\n//--></style>", "<p>x</p>")}, ""},
+		{"a style that breaks off", []string{"index.html", page("a", "<style>p { color: red } q</style>", "<p>x</p>")}, "warning code-syntax"},
+		{"a script that breaks off", []string{"index.html", page("a", "<script>if (</script>", "<p>x</p>")}, "error code-syntax"},
+		{"stylesheets that are missing block nothing", []string{"a.css", "p { color: red }", "b.css", "p { color: blue }", "c.css", "p { color: black }", "index.html",
+			page("a", "<link rel=stylesheet href=/a.css><link rel=stylesheet href=/b.css><link rel=stylesheet href=/c.css><link rel=stylesheet href=/d.css>", "<p>x</p>")}, "error dead-file"},
+		{"a redirect to what is not to be found", []string{"index.html", page("a", "", ""), "old/index.html",
+			page("b", `<meta http-equiv="refresh" content="0; url=/m/"><link rel="canonical" href="https://ternhill.example/m/">`, ""), "m/index.html", page("m", `<meta name="robots" content="noindex">`, "")}, ""},
+		{"a copy of what is not to be found", []string{"index.html", page("a", "", ""), "old/index.html",
+			page("b", `<link rel="canonical" href="https://ternhill.example/m/">`, ""), "m/index.html", page("m", `<meta name="robots" content="noindex">`, "")},
+			"error canonical-noindexed, note canonical-elsewhere"},
+		{"a template", []string{"index.html", page("a", "", ""), "_layout.html", "<!-- made by hand -->\n{% block a %}<link rel=stylesheet href=/no.css>{% endblock %}"}, "note unbuilt-page"},
+		{"a part with what is filled in", []string{"index.html", page("a", "", ""), "part.html", `<script src="/js/{{ name }}.js"></script>`}, "note unbuilt-page"},
+		{"a page that shows how templates are written", []string{"index.html", page("a", "", "<pre>{% block a %}</pre>")}, ""},
+		{"languages that name each other", []string{"index.html", page("a", `<link rel=alternate hreflang=de href=/de/>`, ""), "de/index.html", page("d", `<link rel=alternate hreflang=en href=/><link rel=alternate hreflang=de href=/de/>`, "")}, ""},
+		{"a language that does not", []string{"index.html", page("a", `<link rel=alternate hreflang=de href=/de/>`, ""), "de/index.html", page("d", "", "")}, "warning alternate-one-way"},
+		{"a language that is not to be found", []string{"index.html", page("a", `<meta name="robots" content="noindex"><link rel=alternate hreflang=de href=/de/>`, ""), "de/index.html", page("d", "", "")}, ""},
+	} {
+		dir := t.TempDir()
+		write(t, filepath.Join(dir, "i.svg"), "<svg/>")
+		for i := 0; i < len(c.files); i += 2 {
+			write(t, filepath.Join(dir, c.files[i]), c.files[i+1])
+		}
+		r, err := siteaudit.Audit(t.Context(), siteaudit.Options{Dir: dir, Address: "https://ternhill.example"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for _, f := range r.Findings {
+			if f.Check != "canonical-missing" {
+				got = append(got, f.Severity.String()+" "+f.Check)
+			}
+		}
+		slices.Sort(got)
+		if strings.Join(got, ", ") != c.want {
+			t.Errorf("%s: %q, want %q", c.name, got, c.want)
 		}
 	}
 }

@@ -185,3 +185,29 @@ func TestHost(t *testing.T) {
 	}
 	b.Want(3, clitest.Args("capture", served.URL, "--own-site", "--to", "none"), "421 Misdirected Request")
 }
+
+// TestBothSpellings: where a site answers at both spellings with the same bytes, each is a page of its own address,
+// also for a gateway that keeps what it gated.
+func TestBothSpellings(t *testing.T) {
+	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "text/html")
+		fmt.Fprint(w, "<!doctype html><title>Plays</title><h1>Plays</h1>")
+	}))
+	defer origin.Close()
+	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin.URL+
+		"'}\ndefaults: [{pages: all, canonical: '@{page.url}'}]\n")
+	gateway := b.Start("gateway", "--listen", "127.0.0.1:0", "--log", "off")
+	for range 2 {
+		for _, path := range []string{"/plays", "/plays/", "/plays", "/plays/", "/"} {
+			r, err := http.Get(gateway.Address + path)
+			if err != nil {
+				t.Fatal(err)
+			}
+			body, _ := io.ReadAll(r.Body)
+			r.Body.Close()
+			if m := canonical.FindSubmatch(body); m == nil || string(m[1]) != path {
+				t.Errorf("%s: the canonical is %q", path, m)
+			}
+		}
+	}
+}
