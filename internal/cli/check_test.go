@@ -81,6 +81,7 @@ per-page:
   - {check: facts-without-page, pages: all, note: the page comes later}
   - {check: no-such-place, pages: /members/, note: another page}
   - {check: shared-url, pages: /visit/, note: about no page}
+  - {check: shared-url, about: /a.js, pages: all, note: what check says is about nothing}
 `)
 	if read(); told.Accepted != 2 || len(told.Problems) != all-2 {
 		t.Errorf("%d of %d are left, %d accepted", len(told.Problems), all, told.Accepted)

@@ -2,11 +2,15 @@ package siteaudit_test
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 
+	"yellowgate/internal/core/check"
+	"yellowgate/internal/project"
+	"yellowgate/internal/publish"
 	"yellowgate/internal/siteaudit"
 )
 
@@ -98,5 +102,30 @@ func TestSpares(t *testing.T) {
 		if strings.Join(got, ", ") != c.want {
 			t.Errorf("%s: %q, want %q", c.name, got, c.want)
 		}
+	}
+}
+
+// TestGatedTemplate: a page that begins as a template does, and is a page to the gate, is compared with the gate.
+func TestGatedTemplate(t *testing.T) {
+	dir := t.TempDir()
+	gate := filepath.Join(dir, project.GateFileName)
+	write(t, gate, "yellowgate: 1\nsite: {source: site, output: public}\nitems: {bell: {code: <i>bell</i>, pages: all}}\n")
+	write(t, filepath.Join(dir, "site/index.html"), "{{ banner }}\n<!doctype html><html><head><title>a</title></head><body><p>x</p></body></html>")
+	if _, err := publish.Apply(t.Context(), open(t, gate), publish.Options{}); err != nil {
+		t.Fatal(err)
+	}
+	out := filepath.Join(dir, "public/index.html")
+	text, err := os.ReadFile(out)
+	if err != nil {
+		t.Fatal(err)
+	}
+	write(t, out, strings.Replace(string(text), "<i>bell</i>", "", 1))
+	p := open(t, gate)
+	r, err := siteaudit.Audit(t.Context(), siteaudit.Options{Dir: p.Output, Project: p})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !slices.ContainsFunc(r.Findings, func(f check.Finding) bool { return f.Check == "missing-item" }) {
+		t.Errorf("nothing is missing: %+v", r.Findings)
 	}
 }

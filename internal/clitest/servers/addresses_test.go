@@ -156,6 +156,10 @@ func TestOneAddress(t *testing.T) {
 		b.Want(0, clitest.Args("why", c[0], "plays"))
 	}
 	b.Want(0, clitest.Args("show", origin.URL+"/plays/3"), "▐ /plays/3  ")
+	if _, out, _ := b.Exec("audit", "--format", "json", "--no-cache"); !strings.Contains(out, `"path":"/plays/3"`) &&
+		!strings.Contains(out, `"path": "/plays/3"`) || strings.Contains(out, "canonical-elsewhere") {
+		t.Errorf("audit calls pages otherwise: %.400s", out)
+	}
 	b.Want(0, clitest.Args("where", "event"), "/plays/3", "/events/3/")
 }
 

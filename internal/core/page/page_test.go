@@ -59,3 +59,18 @@ func TestRead(t *testing.T) {
 		}
 	}
 }
+
+// TestCalled: a page takes the address of an answer that is a spelling of its own, and no other.
+func TestCalled(t *testing.T) {
+	for _, c := range []struct{ path, answered, want string }{
+		{"/plays/", "/plays", "/plays"}, {"/plays", "/plays/", "/plays/"}, {"/plays/", "", "/plays/"},
+		{"/plays/", "/visit", "/plays/"}, {"/a.html", "/a", "/a.html"}, {"/", "/", "/"},
+	} {
+		p := Page{Path: c.path}
+		p.Called(&Answer{Path: c.answered})
+		if p.Path != c.want {
+			t.Errorf("%s, answered at %s: %s, want %s", c.path, c.answered, p.Path, c.want)
+		}
+		p.Called(nil)
+	}
+}
