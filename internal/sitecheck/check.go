@@ -136,7 +136,7 @@ func Check(
 }
 
 // pagesThatVote is about how many pages are asked how the site writes its addresses.
-const pagesThatVote = 200
+const pagesThatVote = 50
 
 // inTheWay is what stops an apply besides what gating a page tells, and what check calls an error, too: files
 // of items that the site lacks or a browser could not parse, ids that popups share, needs that run late.

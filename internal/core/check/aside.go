@@ -1,6 +1,7 @@
 package check
 
 import (
+	"bytes"
 	"path"
 	"regexp"
 	"slices"
@@ -52,9 +53,24 @@ func (p *Pass) byScript() bool {
 // Aside reports whether nobody finds the page by a search or a sitemap.
 func (p *Pass) Aside() bool { return p.LeadsAway() || isErrorPage(p.Path) || p.Template() }
 
-// beginsTemplate is how the file of a generator's template begins: with settings between lines of dashes,
+// beginsTemplate reports whether a file begins as a generator's template does: with settings between lines of dashes,
 // or with what the generator fills in, behind comments at most.
-var beginsTemplate = regexp.MustCompile(`^(?:\x{FEFF}?---\r?\n|(?:\s|<!--(?s:.*?)-->|\x{FEFF})*(?:\{[%{#]|<%|<\?(?:php|=)))`)
+func beginsTemplate(text []byte) bool {
+	text = bytes.TrimPrefix(text[:min(len(text), 4096)], []byte("\ufeff"))
+	if bytes.HasPrefix(text, []byte("---\n")) || bytes.HasPrefix(text, []byte("---\r\n")) {
+		return true
+	}
+	for {
+		text = bytes.TrimLeft(text, " \t\r\n\f")
+		if !bytes.HasPrefix(text, []byte("<!--")) {
+			break
+		}
+		_, text, _ = bytes.Cut(text, []byte("-->"))
+	}
+	return slices.ContainsFunc(templateTags, func(tag string) bool { return bytes.HasPrefix(text, []byte(tag)) })
+}
+
+var templateTags = []string{"{%", "{{", "{#", "<%", "<?php", "<?="}
 
 // Unfilled are parts of an address that a generator fills in.
 var Unfilled = regexp.MustCompile(`\{\{|\{%|<%|\$\{`)
@@ -65,10 +81,7 @@ func (p *Pass) Template() bool {
 	if p.Gated != nil && !p.Fragment {
 		return false
 	}
-	if beginsTemplate.Match(p.Source.Text[:min(len(p.Source.Text), 4096)]) {
-		return true
-	}
-	return p.Fragment && slices.ContainsFunc(p.Elements, func(e inventory.Element) bool {
+	return beginsTemplate(p.Source.Text) || p.Fragment && slices.ContainsFunc(p.Elements, func(e inventory.Element) bool {
 		return e.URL != "" && Unfilled.MatchString(e.URL)
 	})
 }

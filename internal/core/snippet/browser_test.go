@@ -59,7 +59,7 @@ func TestValuesInBrowser(t *testing.T) {
 	defer stop()
 	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}))
 	defer stop()
-	ctx, stop = gocontext.WithTimeout(ctx, 100*time.Second)
+	ctx, stop = gocontext.WithTimeout(ctx, 5*time.Minute)
 	defer stop()
 	if err := chromedp.Run(ctx); err != nil {
 		t.Skipf("the browser does not start: %v", err)

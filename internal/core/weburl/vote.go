@@ -1,8 +1,8 @@
 package weburl
 
 import (
+	"bytes"
 	"maps"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -42,17 +42,51 @@ func NewVote(as page.Spelling, pages []page.Page) *Vote {
 	return v
 }
 
-// addresses finds the values of href, and of loc in a sitemap.
-var addresses = regexp.MustCompile(`(?i)\bhref\s*=\s*(?:"([^"]+)"|'([^']+)'|([^\s"'>]+))|<loc>\s*([^<\s]+)`)
+// most is how much of a page or a sitemap has a vote, in bytes.
+const most = 256 << 10
+
+// eachURL visits the values of href and, where src is true, of src in a page, and of loc in a sitemap.
+func eachURL(text []byte, src bool, visit func(raw string)) {
+	text = text[:min(len(text), most)]
+	for at := 0; ; {
+		i := bytes.IndexByte(text[at:], '=')
+		if i < 0 {
+			break
+		}
+		at += i + 1
+		name := bytes.TrimRight(text[max(0, at-12):at-1], " \t\r\n")
+		if !named(name, "href") && !(src && named(name, "src")) {
+			continue
+		}
+		value := bytes.TrimLeft(text[at:], " \t\r\n")
+		ends := " \t\r\n>"
+		if len(value) > 0 && (value[0] == '"' || value[0] == '\'') {
+			value, ends = value[1:], string(value[:1])
+		}
+		if end := bytes.IndexAny(value[:min(len(value), longest)], ends); end > 0 {
+			visit(string(value[:end]))
+		}
+	}
+	for _, x := range bytes.Split(text, []byte("<loc>"))[1:] {
+		if loc, _, ok := bytes.Cut(x, []byte("</loc>")); ok {
+			visit(strings.TrimSpace(string(loc)))
+		}
+	}
+}
+
+// named reports whether a text ends with the name of an attribute, with a space before it.
+func named(text []byte, name string) bool {
+	before := len(text) - len(name)
+	return before > 0 && bytes.EqualFold(text[before:], []byte(name)) && bytes.IndexByte([]byte(" \t\r\n\"'/"), text[before-1]) >= 0
+}
 
 // Add counts what the links of a page, or a sitemap, call the pages of the site.
 func (v *Vote) Add(text []byte, base Base) {
-	for _, m := range addresses.FindAllSubmatch(text, -1) {
-		raw := string(m[1]) + string(m[2]) + string(m[3]) + string(m[4])
+	eachURL(text, false, func(raw string) {
 		if ref, ok := base.Resolve(raw); ok && ref.Own {
 			v.Call(ref.Path)
 		}
-	}
+	})
 }
 
 // Call counts one path by which the site calls something.
@@ -104,11 +138,6 @@ func (v *Vote) Results() (out []*Spelled) {
 	return out
 }
 
-// rooted finds URLs that begin at the root of their host.
-var rooted = regexp.MustCompile(
-	`(?i)\b(?:href|src)\s*=\s*(?:"(/[^"/?#][^"?#]*)|'(/[^'/?#][^'?#]*)|(/[^\s"'>/?#][^\s"'>?#]*))`,
-)
-
 // deepest is how many folders a base path may have.
 const deepest = 3
 
@@ -127,13 +156,20 @@ func NewBaseVote(has func(path string) bool) *BaseVote {
 
 // Add counts the URLs of a page.
 func (v *BaseVote) Add(text []byte) {
-	for _, m := range rooted.FindAllSubmatch(text, -1) {
-		url := string(m[1]) + string(m[2]) + string(m[3])
-		if v.has(url) {
-			v.plain[url] = true
-			continue
+	eachURL(text, true, func(raw string) {
+		if raw[0] != '/' || strings.HasPrefix(raw, "//") {
+			return
 		}
-		base, rest := "", url
+		raw, _, _ = strings.Cut(raw, "#")
+		raw, _, _ = strings.Cut(raw, "?")
+		if v.plain[raw] || raw == "/" {
+			return
+		}
+		if v.has(raw) {
+			v.plain[raw] = true
+			return
+		}
+		base, rest := "", raw
 		for range deepest {
 			first, after, more := strings.Cut(rest[1:], "/")
 			if !more {
@@ -144,22 +180,22 @@ func (v *BaseVote) Add(text []byte) {
 				if v.below[base] == nil {
 					v.below[base] = map[string]bool{}
 				}
-				v.below[base][url] = true
+				v.below[base][raw] = true
 				break
 			}
 		}
-	}
+	})
 }
 
 // Result is the base path that most URLs have; "" for none.
 func (v *BaseVote) Result() (base string) {
-	most := 0
+	votes := 0
 	for _, b := range slices.Sorted(maps.Keys(v.below)) {
-		if n := len(v.below[b]); n > most {
-			base, most = b, n
+		if n := len(v.below[b]); n > votes {
+			base, votes = b, n
 		}
 	}
-	if most < fewest || most <= 2*len(v.plain) {
+	if votes < fewest || votes <= 2*len(v.plain) {
 		return ""
 	}
 	return base
