@@ -28,6 +28,8 @@ func TestDefer(t *testing.T) {
 		"<script src=/kit.js></script><script>var $, jQuery; jQuery(document).ready(() => kit.start())</script>":                   "with [] by - sure",
 		"<script src=/kit.js></script><script>addEventListener('load', go); function go() { kit.start() }</script>":                "with [] by - sure",
 		"<script src=/kit.js></script><script>document.addEventListener('DOMContentLoaded', () => kit.start())</script>":           "with [] by - sure",
+		"<script src=/kit.js></script><script>document.images[0].addEventListener('load', () => kit.start())</script>":             "with [] by kit in 1 sure",
+		"<script src=/kit.js></script><script>var app; app.ready(() => kit.start())</script>":                                      "with [] by kit in 1 sure",
 		"<script src=/kit.js></script><script>window.onload = function () { kit.start() }</script>":                                "with [] by - sure",
 		"<script src=/kit.js></script><script>function go() { kit.start() }</script>":                                              "with [] by - sure",
 		"<script src=/kit.js></script><script>function go() { kit.start() } go()</script>":                                         "with [] by kit in 1 sure",

@@ -180,12 +180,12 @@ func (v atOnce) untilRead(c *js.CallExpr) js.INode {
 		_, named := arg.(*js.Var)
 		return named || isFunction(arg)
 	}
-	callee, called := ungroup(c.X), ""
+	callee, called, whole := ungroup(c.X), "", true // whole: it is of the page, and not of an element
 	switch x := callee.(type) {
 	case *js.Var:
 		called = name(x)
 	case *js.DotExpr:
-		callee, called = x.X, text(x.Y)
+		callee, called, whole = x.X, text(x.Y), v.stands(x.X) != ""
 	}
 	switch called {
 	case "$", "jQuery":
@@ -193,11 +193,13 @@ func (v atOnce) untilRead(c *js.CallExpr) js.INode {
 			return callee
 		}
 	case "ready":
-		if left(0) {
-			return callee
+		if of, ok := ungroup(callee).(*js.CallExpr); ok && left(0) {
+			if x, ok := ungroup(of.X).(*js.Var); ok && (name(x) == "$" || name(x) == "jQuery") {
+				return callee
+			}
 		}
 	case "addEventListener":
-		if !left(1) {
+		if !left(1) || !whole {
 			return nil
 		}
 		if event, _ := v.literal(c.Args.List[0].Value); event == "DOMContentLoaded" || event == "load" {
