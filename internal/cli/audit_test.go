@@ -344,3 +344,22 @@ func TestAuditFragments(t *testing.T) {
 		t.Error(out)
 	}
 }
+
+// TestMendFirst: what one mistake of a template makes stands in one line of what to mend first; what a template has not
+// filled in is no file.
+func TestMendFirst(t *testing.T) {
+	b := clitest.New(t, "s/site.css", "@import \"{{ pathto('x.css') }}\"; p { color: red }")
+	for _, name := range []string{"s/index.html", "s/a/index.html", "s/b/index.html"} {
+		b.Write(name, clitest.Doc(name, "<link rel=stylesheet href=/site.css><script src=/1.js></script><script src=/2.js></script>"+
+			"<script src=/3.js></script><script src=/4.js></script><script src=/5.js></script><p>x</p>"))
+	}
+	out := b.Want(1, clitest.Args("audit", "s"), "dead-file, on all 3 pages, and 4 more like it: the page is broken")
+	first, _, _ := strings.Cut(out, "error dead-file")
+	if strings.Count(first, "the site has no such file") != 1 || strings.Contains(out, "pathto") {
+		t.Errorf("what is alike is told apart:\n%s", out)
+	}
+	b.Want(1, clitest.Args("audit", "s", "--format", "html", "--out", "r.html"))
+	if page := b.Read("r.html"); strings.Count(page, "4 more like it") != 1 {
+		t.Error("the page tells them apart")
+	}
+}

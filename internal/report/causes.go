@@ -70,10 +70,44 @@ func onWhich(c *audit.Cause, pages int) string {
 	return fmt.Sprintf("%s:%d", Clean(c.First.File), c.First.Line)
 }
 
+// A firstCause is one to mend first, with how many others are like it: of its check, first in the same file, on as many
+// pages. One mistake of a template makes several.
+type firstCause struct {
+	*audit.Cause
+	alike int
+}
+
+// toMendFirst picks the causes that do the most harm.
+func toMendFirst(causes []*audit.Cause) (first []firstCause) {
+	type kind struct {
+		check, file string
+		pages       int
+	}
+	at := map[kind]int{}
+	for _, c := range causes {
+		k := kind{c.First.Check, c.First.File, c.Pages}
+		if i, known := at[k]; known {
+			first[i].alike++
+		} else if len(first) < mendFirst {
+			at[k] = len(first)
+			first = append(first, firstCause{Cause: c})
+		}
+	}
+	return first
+}
+
+// which is where it is, and how many others are like it.
+func (c *firstCause) which(pages int) string {
+	if c.alike == 0 {
+		return onWhich(c.Cause, pages)
+	}
+	return fmt.Sprintf("%s, and %d more like it", onWhich(c.Cause, pages), c.alike)
+}
+
 // findings writes what to mend first, and the causes of each check, worst first; with verbose every finding.
 func (p *Printer) findings(a *result.Audit, causes []*audit.Cause, verbose bool) {
 	if len(causes) > mendFirst && !verbose {
-		p.mendFirst(causes[:mendFirst], a.Pages)
+		p.mendFirst(toMendFirst(causes), a.Pages)
 	}
 	by := map[string][]*audit.Cause{}
 	var order []string
@@ -107,13 +141,13 @@ func (p *Printer) findings(a *result.Audit, causes []*audit.Cause, verbose bool)
 }
 
 // mendFirst writes the causes that do the most harm.
-func (p *Printer) mendFirst(causes []*audit.Cause, pages int) {
+func (p *Printer) mendFirst(causes []firstCause, pages int) {
 	p.Heading("mend first")
 	for i, c := range causes {
 		p.paragraph(fmt.Sprintf("  %d  ", i+1), Clean(c.First.Message))
 		p.paragraph(
 			"     ",
-			p.dim.Render(fmt.Sprintf("%s, %s: %s", c.First.Check, onWhich(c, pages), checks.HarmOf(c.First.Check))),
+			p.dim.Render(fmt.Sprintf("%s, %s: %s", c.First.Check, c.which(pages), checks.HarmOf(c.First.Check))),
 		)
 		if c.First.Remedy != "" {
 			p.paragraph("     ", p.dim.Render("→ ")+Clean(c.First.Remedy))

@@ -88,8 +88,11 @@ type htmlFirst struct {
 // firstOf are the causes to mend first, and how many there are of errors and warnings.
 func firstOf(a *result.Audit) (first []htmlFirst, all string) {
 	causes := causesOf(a, false)
-	for _, c := range causes[:min(len(causes), mendFirst)] {
-		first = append(first, htmlFirst{c.First.Severity, c.First.Check, Clean(c.First.Message), onWhich(c, a.Pages), string(checks.HarmOf(c.First.Check)), Clean(c.First.Remedy)})
+	for _, c := range toMendFirst(causes) {
+		first = append(first, htmlFirst{
+			c.First.Severity, c.First.Check, Clean(c.First.Message), c.which(a.Pages),
+			string(checks.HarmOf(c.First.Check)), Clean(c.First.Remedy),
+		})
 	}
 	return first, wording.Count(len(causes), "cause")
 }

@@ -53,7 +53,7 @@ site.js on most servers. Mend the address, or take the element out.`,
 	},
 	Site: func(s *check.SitePass) {
 		s.EachAsked(func(a *check.FileRequest) {
-			if !a.Dead {
+			if !a.Dead || check.Unfilled.MatchString(a.Target) {
 				return
 			}
 			f := s.AtAsked(a, a.Says()+": the site has no such file", "mend the address there, or take it out")
