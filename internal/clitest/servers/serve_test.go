@@ -2,7 +2,9 @@ package servers_test
 
 import (
 	"fmt"
+	"io"
 	"io/fs"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -130,5 +132,32 @@ func TestServeBrowser(t *testing.T) {
 	tab.Becomes("after several changes", counted, "2")
 	if tab.Becomes("where it is", "location.pathname", "/"); strings.Contains(s.Said(), "panic") {
 		t.Error(s.Said())
+	}
+}
+
+// TestServeSpellings: a page that is asked for as the site does not call it is redirected to where it is, as hosts do.
+func TestServeSpellings(t *testing.T) {
+	for _, c := range []struct {
+		key  string
+		want map[string]string // where a request ends
+	}{
+		{"", map[string]string{"/about": "/about.html", "/about.html": "/about.html", "/visit": "/visit/", "/visit/": "/visit/", "/none.txt": "/none.txt"}},
+		{", extensionless: true", map[string]string{"/about": "/about", "/about.html?x=1": "/about?x=1", "/visit": "/visit/"}},
+		{", slashless: true", map[string]string{"/visit/": "/visit", "/visit": "/visit", "/about": "/about.html", "/": "/"}},
+	} {
+		b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: site"+c.key+"}\nitems: {bell: {code: <i>bell</i>, pages: all}}\n",
+			"site/index.html", clitest.Doc("Home", "h"), "site/about.html", clitest.Doc("About", "a"), "site/visit/index.html", clitest.Doc("Visit", "v"))
+		s := b.Start("serve", "--listen", "127.0.0.1:0")
+		for path, want := range c.want {
+			r, err := http.Get(s.Address + path)
+			if err != nil {
+				t.Fatal(err)
+			}
+			body, _ := io.ReadAll(r.Body)
+			r.Body.Close()
+			if got := r.Request.URL.RequestURI(); got != want || strings.Contains(string(body), "<i>bell</i>") != (r.StatusCode == 200) {
+				t.Errorf("%q: %s ends at %s with %d, want %s", c.key, path, got, r.StatusCode, want)
+			}
+		}
 	}
 }

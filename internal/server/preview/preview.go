@@ -168,6 +168,10 @@ func (s *server) file(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	name := strings.TrimPrefix(clean, "/")
+	if pg := n.spelled(name); pg != nil {
+		http.Redirect(w, r, (&url.URL{Path: pg.Path, RawQuery: r.URL.RawQuery}).String(), http.StatusFound)
+		return
+	}
 	if n.files[name] {
 		n.plain(w, r, name)
 		return
@@ -185,6 +189,19 @@ func (s *server) file(w http.ResponseWriter, r *http.Request) {
 		http.StatusNotFound,
 		"The site has no page and no file at "+printable(r.URL.Path)+". What it has is listed at "+Own,
 	)
+}
+
+// spelled is the page that a site calls otherwise than it was asked for: /about as /about.html, or the other way round.
+func (n *siteNow) spelled(name string) *page.Page {
+	if pg := n.pages["/"+name+".html"]; pg != nil {
+		return pg
+	}
+	if bare, ok := strings.CutSuffix(name, ".html"); ok && n.files[name] {
+		if pg := n.pages["/"+bare]; pg != nil && pg.File == name {
+			return pg
+		}
+	}
+	return nil
 }
 
 // elsewhere is the address of a page where it was asked for by another: without the slash of its
