@@ -15,8 +15,12 @@ import (
 
 // What only a browser shows. These checks say nothing of a page that was not opened in one.
 
-// Visits are the records that there are of the page.
+// Visits are the records that there are of the page. Of one that leads away at once a browser has seen the page that it
+// leads to.
 func (p *Pass) Visits() (list []*pageload.Record) {
+	if p.LeadsAway() {
+		return nil
+	}
 	for _, r := range p.Rendered {
 		if r.Unread == "" {
 			list = append(list, r)

@@ -1,0 +1,27 @@
+package check
+
+import (
+	"testing"
+
+	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pageload"
+	"yellowgate/internal/core/weburl"
+)
+
+// TestVisits: what a browser saw of a page is told of it, but not where it was led elsewhere, or saw nothing.
+func TestVisits(t *testing.T) {
+	for text, want := range map[string]int{
+		`<!doctype html><html><head><title>a</title></head><body><p>x</p></body></html>`:                                              1,
+		`<!doctype html><html><head><meta http-equiv="refresh" content="0; url=/b/"><title>a</title></head><body></body></html>`:      0,
+		`<!doctype html><html><head><meta http-equiv="refresh" content="30; url=/b/"><title>a</title></head><body>x</body></html>`:    1,
+		`<!doctype html><html><head><title>a</title><script>location.replace("/b/")</script></head><body></body></html>`:              0,
+		`<!doctype html><html><head><title>a</title><script>go = () => location.reload()</script></head><body><p>x</p></body></html>`: 1,
+	} {
+		r := inventory.Take([]byte(text), page.Page{Path: "/a/", File: "a/index.html"}, weburl.NewSite(""), nil)
+		p := &Pass{Record: r, Rendered: []*pageload.Record{{}, {Unread: "it never answered"}}}
+		if got := len(p.Visits()); got != want {
+			t.Errorf("%d visits of %s, want %d", got, text, want)
+		}
+	}
+}
