@@ -28,7 +28,11 @@ func (s *Server) Has(path string) bool {
 		}
 		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 		defer cancel()
-		status, err := head(ctx, strings.TrimSuffix(s.Origin, "/")+(&url.URL{Path: path}).EscapedPath())
+		address := strings.TrimSuffix(s.Origin, "/") + (&url.URL{Path: path}).EscapedPath()
+		status, err := statusOf(ctx, http.MethodHead, address)
+		if status == http.StatusMethodNotAllowed || status == http.StatusNotImplemented {
+			status, err = statusOf(ctx, http.MethodGet, address)
+		}
 		if err != nil {
 			s.mutex.Lock()
 			s.err = errors.New(reason(err))
@@ -49,8 +53,8 @@ func (s *Server) Err() error {
 // asIs follows no redirects.
 var asIs = &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 
-func head(ctx context.Context, address string) (status int, err error) {
-	r, err := http.NewRequestWithContext(ctx, http.MethodHead, address, nil)
+func statusOf(ctx context.Context, method, address string) (status int, err error) {
+	r, err := http.NewRequestWithContext(ctx, method, address, nil)
 	if err != nil {
 		return 0, err
 	}

@@ -154,7 +154,9 @@ func newInTheWay(p *project.Project) *inTheWay {
 	w.hasFile = inFolder
 	if origin := p.Gate.File.Site.Origin.Value; origin != "" {
 		w.server = &capture.Server{Origin: origin}
-		w.hasFile = func(path string) bool { return inFolder(path) || w.server.Has(path) }
+		w.hasFile = func(path string) bool { // of a server that cannot be asked it is unknown, which is told once
+			return inFolder(path) || w.server.Has(path) || w.server.Err() != nil
+		}
 	}
 	w.files = sync.OnceValue(func() (paths []string) {
 		for _, f := range p.Files {
