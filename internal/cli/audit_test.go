@@ -363,3 +363,16 @@ func TestMendFirst(t *testing.T) {
 		t.Error("the page tells them apart")
 	}
 }
+
+// TestCompareSpellings: two folders whose links write addresses in two ways have the same pages.
+func TestCompareSpellings(t *testing.T) {
+	b := clitest.New(t)
+	for side, end := range map[string]string{"one": "", "two": ".html"} {
+		for _, name := range []string{"a", "b", "c"} {
+			b.Write(side+"/blog/"+name+".html", clitest.Doc(name, strings.ReplaceAll("<a href=/blog/aX>a</a><a href=/blog/bX>b</a><a href=/blog/cX>c</a>", "X", end)))
+		}
+	}
+	if out := b.Want(0, clitest.Args("compare", "one", "two")); strings.Contains(out, "pages that are") {
+		t.Error(out)
+	}
+}

@@ -120,7 +120,7 @@ func TestFilesOfServer(t *testing.T) {
 	b.Want(1, clitest.Args("check"), `item "later" loads /js/later.js, and the site has no such file`, "1 error")
 	b.Want(2, clitest.Args("apply"), `item "later" loads /js/later.js, and the site has no such file`)
 	origin.Close()
-	out := b.Want(0, clitest.Args("check", "--verbose"), "note: "+origin.URL+" could not be queried for files that the folder lacks: ", "connection refused")
+	out := b.Want(0, clitest.Args("check"), "warning: "+origin.URL+" could not be queried for files that the folder lacks: ", "connection refused")
 	if strings.Contains(out, "the site has no such file") {
 		t.Errorf("what is unknown is called missing:\n%s", out)
 	}

@@ -203,11 +203,11 @@ func Normal(s string) string { return norm.NFC.String(s) }
 
 // PagesAnyway is Pages for a folder that nobody claims is a site: where two
 // files have one path, both are listed.
-func PagesAnyway(files []File, as page.Spelling) []page.Page {
+func PagesAnyway(files []File) []page.Page {
 	pages := make([]page.Page, 0, len(files))
 	for _, f := range files {
 		if f.Page {
-			pages = append(pages, page.Page{Path: as.PathOf(f.Path), File: f.Path})
+			pages = append(pages, page.Page{Path: page.Spelling{}.PathOf(f.Path), File: f.Path})
 		}
 	}
 	return pages

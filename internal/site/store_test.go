@@ -5,7 +5,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"yellowgate/internal/core/page"
 )
 
 // TestOpenFolder: a folder of files says nothing of a transport; one that a capture made says what
@@ -36,7 +35,7 @@ func TestOpenFolder(t *testing.T) {
 	if err != nil || len(files) != 2 {
 		t.Errorf("%v, %v", files, err)
 	}
-	pages := Told(PagesAnyway(files, page.Spelling{}), f)
+	pages := Told(PagesAnyway(files), f)
 	if pages[0].Answer.Charset() != "windows-1252" || pages[1].Answer != nil {
 		t.Errorf("%+v", pages)
 	}

@@ -162,7 +162,7 @@ func newAuditing(ctx context.Context, o Options) (*auditing, error) {
 		}
 		known.Strict = o.Project.Gate.File.Strict
 	} else {
-		s.pages = site.PagesAnyway(files, page.Spelling{})
+		s.pages = site.PagesAnyway(files)
 		if o.Address == "" && known.Addresses == nil { // else a server has said how the site is addressed
 			s.learn()
 		}

@@ -42,7 +42,7 @@ func TestLearnt(t *testing.T) {
 	for _, p := range r.ByPage {
 		paths += p.Path + " "
 	}
-	if paths != "/blog/a /blog/b /blog/c / " {
+	if paths != "/blog/a.html /blog/b.html /blog/c.html / " {
 		t.Errorf("the pages are %s", paths)
 	}
 	for _, f := range r.Findings {

@@ -55,9 +55,14 @@ func (s *auditing) sitemap(name string) (listed map[string]bool, whole bool) {
 // list adds the pages of a sitemap.
 func (s *auditing) list(entries []sitemapEntry, listed map[string]bool) {
 	for _, u := range entries {
-		if path, own := s.within(u.Loc); own {
-			listed[page.Key(path)] = true
+		path, own := s.within(u.Loc)
+		if !own {
+			continue
 		}
+		if file := strings.TrimSuffix(path, "/") + ".html"; !s.known.HasPage(path) && s.known.HasPage(file) {
+			path = file // hosts serve /about from about.html
+		}
+		listed[page.Key(path)] = true
 	}
 }
 

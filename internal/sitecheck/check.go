@@ -193,7 +193,7 @@ func (w *inTheWay) anywhere() []problem.Problem {
 	}
 	out := slices.Concat(gatecheck.BuiltAndMissing(w.p.Gate.File, w.hasFile), gatecheck.Unreadable(w.p.Gate.File, read))
 	if w.server != nil && w.server.Err() != nil {
-		out = append(out, problem.Problem{Severity: problem.Note, Pos: w.p.Gate.File.Site.Origin.Pos,
+		out = append(out, problem.Problem{Severity: problem.Warning, Pos: w.p.Gate.File.Site.Origin.Pos,
 			Message: fmt.Sprintf(
 				"%s could not be queried for files that the folder lacks: %v",
 				w.server.Origin,

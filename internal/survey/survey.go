@@ -118,7 +118,7 @@ func (s *survey) skip(rel string, dir bool) bool {
 
 func (s *survey) pages(files []site.File, from site.Store) ([]page.Page, error) {
 	if s.project == nil {
-		return site.Told(site.PagesAnyway(files, page.Spelling{}), from), nil
+		return site.Told(site.PagesAnyway(files), from), nil
 	}
 	pages, err := s.project.PagesOf(files)
 	return site.Told(pages, from), err

@@ -89,7 +89,7 @@ func pagesIn(dir string) ([]page.Page, *site.Folder, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	return site.Told(site.PagesAnyway(files, page.Spelling{}), from), from, nil
+	return site.Told(site.PagesAnyway(files), from), from, nil
 }
 
 // at is how a side opens a page.

@@ -51,7 +51,9 @@ func (p *Pass) byScript() bool {
 }
 
 // Aside reports whether nobody finds the page by a search or a sitemap.
-func (p *Pass) Aside() bool { return p.LeadsAway() || isErrorPage(p.Path) || p.Template() }
+func (p *Pass) Aside() bool {
+	return p.LeadsAway() || isErrorPage(p.Path) || p.Page.Status() >= 400 || p.Template()
+}
 
 // beginsTemplate reports whether a file begins as a generator's template does: with settings between lines of dashes,
 // or with what the generator fills in, behind comments at most.

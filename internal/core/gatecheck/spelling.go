@@ -2,6 +2,7 @@ package gatecheck
 
 import (
 	"fmt"
+	"strings"
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
@@ -43,7 +44,7 @@ func (s *Spelling) Problems() (out []problem.Problem) {
 	}
 	for _, r := range s.vote.Results() {
 		name := "extensionless"
-		if r.As.Slashless && r.Path[len(r.Path)-1] == '/' {
+		if strings.HasSuffix(r.Path, "/") {
 			name = "slashless"
 		}
 		out = append(out, problem.Problem{

@@ -9,7 +9,8 @@ import (
 func TestDefer(t *testing.T) {
 	files := folder{
 		"/kit.js": "window.kit = {start() {}}", "/more.js": "kit.more = 1; var extra = 2", "/alone.js": "var lonely = 1",
-		"/write.js": "document.write('<p>x')", "/broken.js": "var ((", "/jq.js": "window.jQuery = window.$ = function (s) { import(s) }",
+		"/write.js": "document.write('<p>x')", "/broken.js": "var ((", "/bundle.js": "window.jQuery = window.$ = function (s) { import(s) }; var bundle = 1",
+		"/jq.js":    "window.jQuery = window.$ = function (s) { import(s) }",
 		"/calls.js": "function callKit() { kit.start() }", "/go.js": "callKit()",
 		"/brings.js": "function bring(tag, path) { var e = document.createElement(tag); e.src = root + path; document.head.append(e) }",
 	}
@@ -45,6 +46,9 @@ func TestDefer(t *testing.T) {
 		"<script src=/kit.js></script><script src=/calls.js></script><script>var $, jQuery; $(function () { callKit() })</script>": "with [] by - sure",
 		"<script src=/kit.js></script><script src=/calls.js></script><script src=/go.js></script>":                                 "with [2] by - sure",
 		"<script src=/kit.js></script><script src=/jq.js></script>":                                                                "with [] by - sure",
+		"<script src=/kit.js></script><script src=/bundle.js></script>":                                                            "with [] by -",
+		"<script src=/kit.js></script><script>var app; app.$(function () { kit.start() })</script>":                                "with [] by kit in 1 sure",
+		"<script src=/jq.js></script><script>window.$(function () { go() })</script>":                                              "with [] by $ in 1 sure",
 		// What brings other scripts: who knows what they use.
 		"<script src=/kit.js></script><script src=/brings.js></script>":                 "with [] by -",
 		"<script src=/brings.js></script><script src=/brings.js></script>":              "with [] by -",

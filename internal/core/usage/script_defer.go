@@ -77,10 +77,11 @@ func (l *Library) Defer(r *inventory.Record, at int) (d Deferral) {
 	return d
 }
 
-// bringsUnknown reports whether a script may bring others that nobody can name. jQuery, which has a
-// loader of its own, brings nothing unless another script says so.
+// bringsUnknown reports whether a script may bring others that nobody can name. jQuery by itself, which has a
+// loader of its own, brings nothing unless another script says so; in a bundle nobody can tell.
 func bringsUnknown(s *Script) bool {
-	return len(s.Unknown.Loads) > 0 && !slices.Contains(s.Defines, "jQuery")
+	other := func(name string) bool { return name != "jQuery" && name != "$" }
+	return len(s.Unknown.Loads) > 0 && (!slices.Contains(s.Defines, "jQuery") || slices.ContainsFunc(s.Defines, other))
 }
 
 // usedAtOnce is a name that scripts use as they are read, of some that are missed; "" for none.
@@ -127,8 +128,8 @@ func (v atOnce) Enter(n js.INode) js.IVisitor {
 			return nil
 		}
 	case *js.CallExpr:
-		if callee := v.untilRead(n); callee != nil {
-			js.Walk(v, callee)
+		if v.untilRead(n) {
+			js.Walk(v, n.X)
 			for _, arg := range n.Args.List {
 				if x, ok := arg.Value.(*js.Var); ok && free(x) {
 					v.names[name(x)] = true // it must be there, though it is not called yet
@@ -169,9 +170,9 @@ func (v atOnce) forLoad(to js.INode) bool {
 	return false
 }
 
-// untilRead is what a call begins with that leaves a function for when the page has been read, as
-// $(function () { … }) does; nil for any other call.
-func (v atOnce) untilRead(c *js.CallExpr) js.INode {
+// untilRead reports whether a call leaves a function for when the page has been read, as
+// $(function () { … }) does.
+func (v atOnce) untilRead(c *js.CallExpr) bool {
 	left := func(at int) bool {
 		if len(c.Args.List) <= at {
 			return false
@@ -180,33 +181,31 @@ func (v atOnce) untilRead(c *js.CallExpr) js.INode {
 		_, named := arg.(*js.Var)
 		return named || isFunction(arg)
 	}
-	callee, called, whole := ungroup(c.X), "", true // whole: it is of the page, and not of an element
-	switch x := callee.(type) {
+	called, of, whole := "", js.INode(nil), true // whole: it is of the page, and not of an element
+	switch x := ungroup(c.X).(type) {
 	case *js.Var:
 		called = name(x)
 	case *js.DotExpr:
-		callee, called, whole = x.X, text(x.Y), v.stands(x.X) != ""
+		called, of, whole = text(x.Y), ungroup(x.X), v.stands(x.X) != ""
 	}
 	switch called {
 	case "$", "jQuery":
-		if len(c.Args.List) == 1 && isFunction(ungroup(c.Args.List[0].Value)) {
-			return callee
-		}
+		return whole && len(c.Args.List) == 1 && isFunction(ungroup(c.Args.List[0].Value))
 	case "ready":
-		if of, ok := ungroup(callee).(*js.CallExpr); ok && left(0) {
-			if x, ok := ungroup(of.X).(*js.Var); ok && (name(x) == "$" || name(x) == "jQuery") {
-				return callee
-			}
+		list, ok := of.(*js.CallExpr)
+		if !ok || !left(0) {
+			return false
 		}
+		x, ok := ungroup(list.X).(*js.Var)
+		return ok && (name(x) == "$" || name(x) == "jQuery")
 	case "addEventListener":
-		if !left(1) || !whole {
-			return nil
+		if !whole || !left(1) {
+			return false
 		}
-		if event, _ := v.literal(c.Args.List[0].Value); event == "DOMContentLoaded" || event == "load" {
-			return callee
-		}
+		event, _ := v.literal(c.Args.List[0].Value)
+		return event == "DOMContentLoaded" || event == "load"
 	}
-	return nil
+	return false
 }
 
 // usedLater lists the globals that a script mentions, and never as it is read.

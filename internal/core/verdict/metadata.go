@@ -1,6 +1,7 @@
 package verdict
 
 import (
+	"slices"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"
@@ -76,7 +77,7 @@ func (p *Plan) Stack(pg *page.Page, id, own string, lookup func(string) string) 
 	rules := func(level Level) {
 		for _, x := range p.rules[name] {
 			if x.rule.Default == (level == FromDefaults) && speaks(x.key) {
-				if q, ok := Chooses(x.rule, pg); ok && (!nowhere || pagequery.Asks(q.Expr, "status")) {
+				if q, ok := Chooses(x.rule, pg); ok && (!nowhere || asksStatus(x.rule, pg)) {
 					add(level, x.key, q)
 				}
 			}
@@ -88,6 +89,13 @@ func (p *Plan) Stack(pg *page.Page, id, own string, lookup func(string) string) 
 	}
 	rules(FromDefaults)
 	return out
+}
+
+// asksStatus reports whether a query of a rule that chooses the page asks for its status.
+func asksStatus(r *gatefile.Rule, pg *page.Page) bool {
+	return slices.ContainsFunc(r.Pages, func(q gatefile.Query) bool {
+		return pagequery.Asks(q.Expr, "status") && q.Eval(pg)
+	})
 }
 
 // Winner returns the candidate that stands first, or nil.

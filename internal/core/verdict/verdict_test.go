@@ -88,7 +88,7 @@ func TestErrorPage(t *testing.T) {
   - {pages: all, canonical: default, title: Tern Hill}
 metadata:
   - {pages: "/gone/ and status = 410", canonical: gone}
-  - {pages: broken, canonical: broken}
+  - {pages: [all, broken], canonical: broken, except: [/visit/, /visit/404.html]}
 sets: {broken: "status >= 500"}
 `)
 	for _, c := range []struct {

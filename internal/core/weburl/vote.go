@@ -84,13 +84,13 @@ func named(text []byte, name string) bool {
 func (v *Vote) Add(text []byte, base Base) {
 	eachURL(text, false, func(raw string) {
 		if ref, ok := base.Resolve(raw); ok && ref.Own {
-			v.Call(ref.Path)
+			v.call(ref.Path)
 		}
 	})
 }
 
-// Call counts one path by which the site calls something.
-func (v *Vote) Call(path string) {
+// call counts one path by which the site calls something.
+func (v *Vote) call(path string) {
 	if path == "/" {
 		return
 	}
