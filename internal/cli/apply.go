@@ -2,6 +2,7 @@ package cli
 
 import (
 	"io"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -70,7 +71,7 @@ If the gate file cannot be put into effect, nothing is written.`,
 				}
 				o.Chosen, o.Query = q.Chooses, args[0]
 			}
-			also, inTheWay := sitecheck.InTheWay(p)
+			also, inTheWay, unasked := sitecheck.InTheWay(p)
 			if worst, any := problem.Worst(inTheWay); any && worst == problem.Error {
 				return &project.GateError{Problems: append(problems, inTheWay...)}
 			}
@@ -80,7 +81,7 @@ If the gate file cannot be put into effect, nothing is written.`,
 			if err != nil {
 				return err
 			}
-			a.warn(append(problems, s.Problems...))
+			a.warn(slices.Concat(problems, s.Problems, unasked()))
 			defer a.turn()
 			return a.write(func(w io.Writer, pr *report.Printer) error {
 				if a.format == "json" {

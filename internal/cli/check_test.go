@@ -124,6 +124,9 @@ func TestFilesOfServer(t *testing.T) {
 	if strings.Contains(out, "the site has no such file") {
 		t.Errorf("what is unknown is called missing:\n%s", out)
 	}
+	if _, _, errout := b.Exec("apply"); !strings.Contains(errout, "could not be queried") {
+		t.Errorf("apply does not say what it could not ask: %s", errout)
+	}
 }
 
 // TestJSON: every command's JSON is JSON, and has what a script would look for.

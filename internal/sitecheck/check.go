@@ -192,21 +192,30 @@ func (w *inTheWay) anywhere() []problem.Problem {
 		return b, err == nil
 	}
 	out := slices.Concat(gatecheck.BuiltAndMissing(w.p.Gate.File, w.hasFile), gatecheck.Unreadable(w.p.Gate.File, read))
-	if w.server != nil && w.server.Err() != nil {
-		out = append(out, problem.Problem{Severity: problem.Warning, Pos: w.p.Gate.File.Site.Origin.Pos,
-			Message: fmt.Sprintf(
-				"%s could not be queried for files that the folder lacks: %v",
-				w.server.Origin,
-				w.server.Err(),
-			), Remedy: "start it, and try again"})
-	}
-	return out
+	return append(out, w.unasked()...)
 }
 
-// InTheWay is what stands in the way of an apply: of each page as it is gated, and of all.
-func InTheWay(p *project.Project) (page func(*pageedit.Result) []pageedit.Problem, all []problem.Problem) {
+// unasked says that the running site could not be asked for files; nothing where it could, or nobody asked.
+func (w *inTheWay) unasked() []problem.Problem {
+	if w.server == nil || w.server.Err() == nil {
+		return nil
+	}
+	return []problem.Problem{{
+		Severity: problem.Warning, Pos: w.p.Gate.File.Site.Origin.Pos,
+		Message: fmt.Sprintf("%s could not be queried for files that the folder lacks: %v", w.server.Origin, w.server.Err()),
+		Remedy:  "start it, and try again",
+	}}
+}
+
+// InTheWay is what stands in the way of an apply: of each page as it is gated, and of all; and, once the pages
+// are gated, what could not be asked.
+func InTheWay(p *project.Project) (
+	page func(*pageedit.Result) []pageedit.Problem,
+	all []problem.Problem,
+	unasked func() []problem.Problem,
+) {
 	w := newInTheWay(p)
-	return w.onPage, w.anywhere()
+	return w.onPage, w.anywhere(), w.unasked
 }
 
 // PageInTheWay is what InTheWay says of pages.
