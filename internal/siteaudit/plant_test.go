@@ -33,6 +33,7 @@ type plant struct {
 	body     string // a line after the first line of the body
 	old, new string // or: what is replaced, on its line
 	drop     string // or: a line with this goes; the finding stands elsewhere
+	alone    bool   // it hides what stands behind it
 }
 
 var plants = []plant{
@@ -44,7 +45,7 @@ var plants = []plant{
 	{check: "lang-missing", old: `<html lang="en">`, new: "<html>"}, {check: "lang-unknown", old: `<html lang="en">`, new: `<html lang="english">`}, {check: "robots-unknown", head: `<meta name="robots" content="follow, no-folow">`},
 	{check: "viewport-fixed", old: "width=device-width", new: "width=1024"}, {check: "dead-relation", head: `<link rel="next" href="/no/such/no-such/">`}, {check: "wrong-kind", head: `<link rel="stylesheet" href="/js/blocks.js" media="print">`},
 	{check: "ignored-element", body: `<script defer>planted = 1</script>`}, {check: "charset-conflict", head: `<meta http-equiv="content-type" content="text/html; charset=koi8-r">`}, {check: "icon-missing", drop: `<link rel="icon"`}, {check: "social-incomplete", drop: `<meta property="og:image"`},
-	{check: "structured-invalid", head: `<script type="application/ld+json">{"@type": "Event",}</script>`}, {check: "structured-incomplete", body: `<script type="application/ld+json">{"@type": "Product"}</script>`},
+	{check: "structured-invalid", head: `<script type="application/ld+json">{"@type": "Event",}</script>`}, {check: "structured-incomplete", body: `<script type="application/ld+json">{"@context": "https://schema.org", "@type": "Product"}</script>`},
 	{check: "blocking-script", head: `<script src="/js/blocks.js"></script>`}, {check: "dead-file", head: `<script src="/js/no-such.js" defer></script>`},
 	{check: "double-load", head: `<script src="/js/planted.js" defer></script><script src="/js/planted.js" defer></script>`},
 	{check: "late-style", body: `<link rel="stylesheet" href="/css/planted.css">`}, {check: "insecure-load", head: `<script src="http://x.example/a.js" defer integrity="sha256-AAAA" crossorigin="anonymous"></script>`},
@@ -56,6 +57,19 @@ var plants = []plant{
 	{check: "social-image", head: `<meta property="og:image" content="/img/planted.jpg">`}, {check: "dead-refresh", head: `<meta http-equiv="refresh" content="60; url=/no/such/no-such/">`},
 	{check: "charset-conflict", head: `<meta http-equiv="content-type" content="text/html; charset=iso-8859-2">`}, {check: "ignored-element", head: `<link rel="canoncal" href="/visit/">`},
 	{check: "ignored-element", body: `<script scr="/js/planted.js"></script>`}, {check: "lost-rule", head: `<style>.a, { color: navy }</style>`},
+	{check: "ignored-element", body: `<p><a id=planted/>x</p>`}, {check: "ignored-element", body: `<p><a id="planted"/>x</p>`}, {check: "ignored-element", body: `<div class="planted"/>`},
+	{check: "ignored-element", body: `<p><b/>x</p>`}, {check: "ignored-element", body: `<textarea name="planted"/>`, alone: true}, {check: "ignored-element", body: `<script src="/js/planted.js"/>`, alone: true},
+	{check: "ignored-element", head: `<script src="/js/planted.js"/>`, alone: true}, {check: "ignored-element", body: `<script async>planted = 1</script>`}, {check: "ignored-element", head: `<link rel="preload" href="/css/preloaded.css">`},
+	{check: "ignored-element", head: `<link rel="stylesheet" href="/css/planted.css" media="sreen">`}, {check: "ignored-element", head: `<link rel="stylesheet" href="/css/planted.css" media="(max-widht: 600px)">`},
+	{check: "ignored-element", head: `<link rel="stylesheet" title="Day" href="/css/planted.css"><link rel="stylesheet" title="Night" href="/css/planted2.css">`},
+	{check: "wrong-kind", head: `<script src="/css/part.css" defer></script>`}, {check: "wrong-kind", head: `<link rel="preload" as="script" href="/css/part.css">`},
+	{check: "lang-unknown", old: `<html lang="en">`, new: `<html lang="en_GB">`}, {check: "placeholder-left", old: "<title>", new: "<title>{{ page.title }} "},
+	{check: "placeholder-left", old: `<meta name="description" content="`, new: `<meta name="description" content="{{ page.description }} `},
+	{check: "structured-incomplete", body: `<script type="application/ld+json">{"@context": "https://schema.org", "name": "x"}</script>`},
+	{check: "structured-incomplete", body: `<script type="application/ld+json">{"@type": "Thing", "name": "x"}</script>`},
+	{check: "social-incomplete", head: `<meta name="twitter:card" content="big_picture">`}, {check: "dead-relation", head: `<link rel="prev" href="/no/such/no-such/">`},
+	{check: "dead-relation", head: `<link rel="alternate" type="application/rss+xml" href="/no/such/no-such.xml">`}, {check: "dead-relation", head: `<link rel="alternate" hreflang="de" href="/no/such/no-such/">`},
+	{check: "dead-relation", head: `<link rel="alternate" hreflang="german" href="/">`}, {check: "nameless-meta", head: `<meta content="x">`},
 	{check: "unlabelled-popup", body: `<dialog id="planted">x</dialog>`}, {check: "repeated-id", body: `<p id="twice"></p><dialog id="twice" aria-label="x">x</dialog>`},
 	{check: "popup-clash", body: `<dialog aria-label="a" data-yg-open='[["leaving"]]'></dialog><dialog aria-label="b" data-yg-open='[["leaving"]]'></dialog>`},
 	{check: "unused-style", head: `<link rel="stylesheet" href="/css/unused.css" media="print">`}, {check: "repeated-rules", head: `<link rel="stylesheet" href="/css/part.css" media="print"><link rel="stylesheet" href="/css/whole.css" media="print">`},
@@ -211,7 +225,7 @@ func TestPlantedDefects(t *testing.T) {
 			used := map[string]bool{"canonical-missing": true, "canonical-dead": true, "title-missing": true, "viewport-missing": true, "description-missing": true} // they stand in each other's way
 			for len(chosen) < 3 {
 				p := &plants[r.Intn(len(plants))]
-				if p.check != "broken-head" && p.check != "code-breaks-head" && !used[p.check] {
+				if !p.alone && p.check != "broken-head" && p.check != "code-breaks-head" && !used[p.check] {
 					used[p.check] = true
 					if p.check == "code-syntax" || p.check == "unused-style" { // what a script that does not parse would do, nobody knows
 						used["code-syntax"], used["unused-style"] = true, true

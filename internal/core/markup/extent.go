@@ -48,7 +48,7 @@ func (p *Document) extent(start int) (content Span, end, to int, err error) {
 		return Span{}, 0, to, &ExtentError{start, string(name)}
 	}
 	content.Start = at
-	foreign := tag == TagSVG || tag == TagMath || p.insideForeign(start)
+	foreign := tag == TagSVG || tag == TagMath || p.IsForeign(start)
 	if voidElement(name) || foreign && selfClose {
 		return Span{at, at}, at, to, nil
 	}
@@ -122,9 +122,9 @@ func (p *Document) extent(start int) (content Span, end, to int, err error) {
 	}
 }
 
-// insideForeign reports whether the tag at the offset is one of an svg's or
+// IsForeign reports whether the tag at an offset is one of an svg's or
 // math's own.
-func (p *Document) insideForeign(start int) bool {
+func (p *Document) IsForeign(start int) bool {
 	if !p.foreign {
 		return false
 	}

@@ -25,6 +25,7 @@ type Script struct {
 	usesAny bool            // it gets at global names that it puts together
 	Words   map[string]bool // words in its texts, such as classes that it sets
 	Early   []string        // global names that it calls at once, before any other script runs
+	Granted []string        // ids of elements that it uses at once and does not ask for before, in order
 	Unknown Unknown         // what it does that cannot be followed
 }
 
@@ -103,7 +104,7 @@ func ReadScript(text []byte, module bool) *Script {
 			note(&w.script.Unknown.Loads, "a module loader")
 		}
 	}
-	w.script.Early, w.script.Later = w.earlyCalls(ast), w.usedLater(ast)
+	w.script.Early, w.script.Later, w.script.Granted = w.earlyCalls(ast), w.usedLater(ast), w.granted(ast, text)
 	if local := imported(ast); len(local) > 0 { // bindings of the module, and nothing global
 		maps.DeleteFunc(w.script.Uses, func(n string, _ bool) bool { return local[n] })
 		w.script.Early = slices.DeleteFunc(w.script.Early, func(n string) bool { return local[n] })

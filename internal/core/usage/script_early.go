@@ -48,11 +48,8 @@ func (v early) Enter(n js.INode) js.IVisitor {
 // called notes the global that a call begins with, or goes into a function of the script.
 func (v early) called(callee js.INode) {
 	callee = ungroup(callee)
-	if d, ok := callee.(*js.DotExpr); ok && isFunction(ungroup(d.X)) { // (function () { … }).call(this)
-		callee = ungroup(d.X)
-	}
-	if isFunction(callee) {
-		v.into(callee)
+	if f := inPlace(callee); f != nil {
+		v.into(f)
 		return
 	}
 	for {
@@ -79,18 +76,31 @@ func (v early) called(callee js.INode) {
 	}
 }
 
-func (v early) into(f js.INode) {
+// inPlace is the function that is called where it stands: (function () { … })(), (function () { … }).call(this).
+func inPlace(callee js.INode) js.INode {
+	callee = ungroup(callee)
+	if d, ok := callee.(*js.DotExpr); ok && isFunction(ungroup(d.X)) {
+		callee = ungroup(d.X)
+	}
+	if !isFunction(callee) {
+		return nil
+	}
+	return callee
+}
+
+// failsLater reports whether a function's failure is not its caller's: that of one that is async, or a generator.
+func failsLater(f js.INode) bool {
 	switch f := f.(type) {
 	case *js.FuncDecl:
-		if f.Async || f.Generator {
-			return
-		}
+		return f.Async || f.Generator
 	case *js.ArrowFunc:
-		if f.Async {
-			return
-		}
+		return f.Async
 	}
-	if !v.seen[f] {
+	return false
+}
+
+func (v early) into(f js.INode) {
+	if !v.seen[f] && !failsLater(f) {
 		v.seen[f] = true
 		syntax.WalkBody(v, f)
 	}

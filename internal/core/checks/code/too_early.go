@@ -12,7 +12,8 @@ var tooEarly = &check.Check{
 	Title: "a script calls what is not there yet",
 	Doc: `As it is run, the script calls a name that only a later script of the page defines, or one
 that comes with defer or async, or whose file is missing. The call fails, and nothing after
-it in that script is done. Inline code never waits. Move the call into a file that is loaded
+it in that script is done. So does one that uses an element by its id where the page has none,
+or not yet. Inline code never waits. Move the call into a file that is loaded
 with defer too, wait for DOMContentLoaded, or load the other script before it.`,
 	Bad:  "-- site/js/kit.js --\nwindow.kit = { start: function () {} }\n-- site/index.html --\n<script src=\"/js/kit.js\" defer></script>\n<script>kit.start()</script>",
 	Good: "-- site/js/kit.js --\nwindow.kit = { start: function () {} }\n-- site/index.html --\n<script src=\"/js/kit.js\" defer></script>\n<script>addEventListener(\"DOMContentLoaded\", function () { kit.start() })</script>",
@@ -48,5 +49,33 @@ with defer too, wait for DOMContentLoaded, or load the other script before it.`,
 				f.Severity, f.Remedy = problem.Note, "mend the address of that script"
 			}
 		}
+		if !p.Fragment {
+			tooEarlyForElement(p)
+		}
 	},
+}
+
+// tooEarlyForElement looks for scripts that fail where an element is not there.
+func tooEarlyForElement(p *check.Pass) {
+	for _, x := range p.Site.Library.Absent(p.Record, func() map[string][]int { return check.ElementsByID(p) }) {
+		who := "this script"
+		if x.In != "" {
+			who = x.In + ", which it brings,"
+		}
+		if x.At >= 0 {
+			line, _ := p.Locate(x.At)
+			p.At(
+				&p.Elements[x.Element],
+				fmt.Sprintf("%s uses the element with the id %q, which stands further down, in line %d", who, x.ID, line),
+				"wait for DOMContentLoaded, or put the script behind that element",
+			).Of("#" + x.ID)
+			continue
+		}
+		f := p.At(
+			&p.Elements[x.Element],
+			fmt.Sprintf("%s uses the element with the id %q, and the page has none: it fails there", who, x.ID),
+			"ask whether the element is there before you use it, or keep the script to pages that have it",
+		).Of("#" + x.ID)
+		f.Severity = problem.Warning
+	}
 }

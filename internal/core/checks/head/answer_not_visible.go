@@ -19,6 +19,9 @@ structured data, and the text of the page does not have it.`,
 	Bad:  "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"FAQPage\", \"mainEntity\": [{\"@type\": \"Question\", \"name\": \"Is the dome heated?\", \"acceptedAnswer\": {\"@type\": \"Answer\", \"text\": \"No. Bring a coat, even in July.\"}}]}</script>\n<p>Come and see.</p>",
 	Good: "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"FAQPage\", \"mainEntity\": [{\"@type\": \"Question\", \"name\": \"Is the dome heated?\", \"acceptedAnswer\": {\"@type\": \"Answer\", \"text\": \"No. Bring a coat, even in July.\"}}]}</script>\n<p>No. Bring a coat, even in July.</p>",
 	Page: func(p *check.Pass) {
+		if check.Swallowed(p) {
+			return // and shows nothing of what follows
+		}
 		text := ""
 		for _, d := range check.StructuredOf(p) {
 			eachThing(d.Tree, func(kind string, thing map[string]any) {

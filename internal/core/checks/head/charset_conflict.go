@@ -1,6 +1,7 @@
 package head
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
 	"strings"
@@ -51,6 +52,19 @@ reads the file by it. Keep one, as utf-8.`,
 						"write <meta charset=\"utf-8\">",
 					)
 				}
+				if name != "utf-8" || p.Source.Encoding != "utf-8" || p.Page.Answer.Charset() != "" {
+					break
+				}
+				if bad := notUTF8(p.Source.File); bad >= 0 {
+					p.At(
+						e,
+						fmt.Sprintf(
+							"it says utf-8, and line %d has bytes that are not: they show as \ufffd",
+							1+bytes.Count(p.Source.File[:bad], []byte("\n")),
+						),
+						"save the file as UTF-8",
+					)
+				}
 			case name != first && at == 0:
 				p.At(
 					e,
@@ -66,6 +80,21 @@ reads the file by it. Keep one, as utf-8.`,
 			}
 		}
 	},
+}
+
+// notUTF8 is where the first byte stands that is not UTF-8; -1 for none.
+func notUTF8(text []byte) int {
+	if utf8.Valid(text) {
+		return -1
+	}
+	for i := 0; i < len(text); {
+		r, n := utf8.DecodeRune(text[i:])
+		if r == utf8.RuneError && n == 1 {
+			return i
+		}
+		i += n
+	}
+	return -1
 }
 
 // isUTF8 reports whether a text is UTF-8 beyond ASCII, which no text in another encoding is by chance.

@@ -2,6 +2,7 @@ package head
 
 import (
 	"fmt"
+	"net/url"
 	"slices"
 	"strings"
 
@@ -42,12 +43,11 @@ up with a hole when somebody shares it. Set them together: social: {title: …, 
 			case name == "twitter:card" && !slices.Contains(cards, value):
 				p.At(e, fmt.Sprintf("there is no card of the kind %q", value), "write "+strings.Join(cards, ", "))
 			case name == "og:url":
-				if ref, ok := p.Base.Resolve(value); ok && ref.Own && page.Key(ref.Path) != page.Key(p.Path) &&
-					!canonicalIs(p, ref.Path) {
+				if other := anotherPage(p, value); other != "" {
 					p.At(
 						e,
-						"og:url names another page, "+ref.Path+": whoever shares this one shares that",
-						`name the page itself: social: {url: "@{page.url}"}`,
+						"og:url names another page, "+other+": whoever shares this one shares that",
+						p.Site.Remedy(`name the page itself: social: {url: "@{page.url}"}`, "name the page itself"),
 					)
 				}
 			}
@@ -73,6 +73,36 @@ up with a hole when somebody shares it. Set them together: social: {title: …, 
 
 // cards are the kinds of cards.
 var cards = []string{"summary", "summary_large_image", "app", "player"}
+
+// anotherPage is what an address of the page names if not the page; "" if it names this one, by its path or by its
+// canonical. Of another host's it is known only where a canonical is of that host, too.
+func anotherPage(p *check.Pass, value string) string {
+	ref, ok := p.Base.Resolve(value)
+	switch {
+	case !ok:
+	case ref.Own && page.Key(ref.Path) != page.Key(p.Path) && !canonicalIs(p, ref.Path):
+		return ref.Path
+	case !ref.Own:
+		host, path := hostAndPath(ref.URL)
+		canonicals := check.Canonicals(p)
+		if len(canonicals) != 1 {
+			return ""
+		}
+		if of, its := hostAndPath(canonicals[0].Ref.URL); of == host && page.Key(its) != page.Key(path) {
+			return path
+		}
+	}
+	return ""
+}
+
+// hostAndPath takes an absolute URL apart.
+func hostAndPath(address string) (host, path string) {
+	u, err := url.Parse(address)
+	if err != nil {
+		return "", ""
+	}
+	return u.Host, u.Path
+}
 
 // canonicalIs reports whether the page says that a path is its canonical.
 func canonicalIs(p *check.Pass, path string) bool {

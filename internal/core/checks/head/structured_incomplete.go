@@ -22,6 +22,12 @@ pages use most.`,
 				len(thing) > 0 {
 				p.At(d.E, "the structured data does not say what it is about: it has no @type", "add one, such as \"@type\": \"Event\"").
 					Of("@type")
+			} else if ok && thing["@context"] == nil && thing["@type"] != nil {
+				p.At(
+					d.E,
+					"the structured data does not say whose words it uses: it has no @context",
+					`add "@context": "https://schema.org"`,
+				).Of("@context")
 			}
 			eachThing(d.Tree, func(kind string, thing map[string]any) {
 				var missing []string

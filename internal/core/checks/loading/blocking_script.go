@@ -23,8 +23,9 @@ are not reported: they wait for nothing but themselves.`,
 	Page: func(p *check.Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]
-			if !check.Own(e) || !e.IsScript() || e.Runs != "blocking" || !e.Loads || e.Dead {
-				continue // a file that is missing is told as that
+			if !check.Own(e) || !e.IsScript() || e.Runs != "blocking" || !e.Loads || e.Dead ||
+				check.Swallows(p, e) {
+				continue // a file that is missing, or a slash that closes nothing, is told as that
 			}
 			switch {
 			case e.Area == "head":

@@ -3,6 +3,7 @@ package loading
 import (
 	"bytes"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -20,7 +21,8 @@ var ignoredElement = &check.Check{
 	Doc: `The element looks as if it loaded or ran something, and a browser does nothing with it: the
 text of a script that has a src, a script whose type is misspelt, a link whose rel is
 misspelt, an attribute that is misspelt, a preload that does not say as what, a font that is
-preloaded without crossorigin (it is fetched twice). Nothing reports it but the source.`,
+preloaded without crossorigin (it is fetched twice), an element that is closed as in XML, by a
+slash that HTML does not heed, so that it goes on. Nothing reports it but the source.`,
 	Bad:  "<link rel=\"stylsheet\" href=\"/css/site.css\">",
 	Good: "<link rel=\"stylesheet\" href=\"/css/site.css\">",
 	Page: func(p *check.Pass) {
@@ -47,15 +49,14 @@ preloaded without crossorigin (it is fetched twice). Nothing reports it but the 
 				ignoredLink(p, e)
 			}
 		}
+		selfClosed(p)
 	},
 }
 
 func ignoredScript(p *check.Pass, e *inventory.Element) {
 	kind, typed := p.Source.Attr(e.El.Start, "type")
 	kind = strings.ToLower(strings.TrimSpace(kind))
-	if text := p.Source.Text; e.El.TagEnd-2 > e.El.Start && text[e.El.TagEnd-2] == '/' &&
-		e.El.ContentEnd > e.El.TagEnd &&
-		(!typed || e.IsScript()) {
+	if check.Swallows(p, e) && (!typed || e.IsScript()) {
 		p.At(
 			e,
 			"/> does not close a script: all up to the next </script> belongs to it, and is not shown",
@@ -139,22 +140,8 @@ var scriptTypes = []string{
 func ignoredStyle(p *check.Pass, e *inventory.Element, set string) string {
 	_, later := markup.AttrValue(p.Source.Text, e.El.Start, "onload") // which gives it another medium
 	if media, ok := p.Source.Attr(e.El.Start, "media"); ok && !later {
-		for query := range strings.SplitSeq(strings.ToLower(media), ",") {
-			words := strings.Fields(query)
-			if len(words) > 1 && (words[0] == "only" || words[0] == "not") {
-				words = words[1:]
-			}
-			if len(words) > 0 && words[0][0] != '(' && words[0] != "not" && !slices.Contains(mediaTypes, words[0]) {
-				p.At(
-					e,
-					fmt.Sprintf(
-						"there is no medium %q%s: the stylesheet never applies",
-						words[0],
-						didyoumean.Suggest(words[0], mediaTypes),
-					),
-					"mend the media",
-				)
-			}
+		if wrong := unknownMedia(strings.ToLower(media)); wrong != "" {
+			p.At(e, wrong+": the stylesheet never applies", "mend the media")
 		}
 	}
 	title, _ := p.Source.Attr(e.El.Start, "title")
@@ -171,6 +158,40 @@ func ignoredStyle(p *check.Pass, e *inventory.Element, set string) string {
 	}
 	return set
 }
+
+// unknownMedia says which word of a list of media queries no browser knows, so that its query never matches (Media
+// Queries 4, 3.2); "" for none. Of a feature that is nothing like a known one it says nothing: it may be a new one.
+func unknownMedia(list string) string {
+	for query := range strings.SplitSeq(list, ",") {
+		words := strings.Fields(query)
+		if len(words) > 1 && (words[0] == "only" || words[0] == "not") {
+			words = words[1:]
+		}
+		if len(words) > 0 && words[0][0] != '(' && words[0] != "not" && !slices.Contains(mediaTypes, words[0]) {
+			return fmt.Sprintf("there is no medium %q%s", words[0], didyoumean.Suggest(words[0], mediaTypes))
+		}
+	}
+	for _, m := range mediaFeature.FindAllStringSubmatch(list, -1) {
+		name := strings.TrimPrefix(strings.TrimPrefix(m[1], "min-"), "max-")
+		if strings.HasPrefix(name, "-") || slices.Contains(mediaFeatures, name) {
+			continue
+		}
+		if meant := close(name, mediaFeatures); meant != "" {
+			return fmt.Sprintf("there is no media feature %q (did you mean %q?)", m[1], strings.Replace(m[1], name, meant, 1))
+		}
+	}
+	return ""
+}
+
+// mediaFeature finds the name of a media feature that stands first in its parentheses.
+var mediaFeature = regexp.MustCompile(`\(\s*([a-z-]+)\s*[:)<>=]`)
+
+// mediaFeatures are those of Media Queries 5, 4 to 12, without min- and max-.
+var mediaFeatures = strings.Fields(`width height aspect-ratio orientation resolution scan grid update
+	overflow-block overflow-inline environment-blending display-mode color color-index monochrome color-gamut
+	dynamic-range video-dynamic-range inverted-colors pointer hover any-pointer any-hover nav-controls
+	prefers-reduced-motion prefers-reduced-transparency prefers-contrast prefers-color-scheme prefers-reduced-data
+	forced-colors scripting device-width device-height device-aspect-ratio`)
 
 // mediaTypes are those of Media Queries 4, 2.3, and those that were ones: they match nothing, and no longer mean a slip.
 var mediaTypes = []string{

@@ -267,7 +267,7 @@ var styleFact = &check.Kind[styles, allStyles]{
 func stylesOf(p *check.Pass) *usage.PageStyles {
 	if p.PageStyles == nil {
 		p.PageStyles = &usage.PageStyles{}
-		if p.Site != nil && p.Site.Looks != nil && !p.Frameset {
+		if p.Site != nil && p.Site.Looks != nil && !p.Frameset && !check.Swallowed(p) {
 			*p.PageStyles = p.Site.Looks.Look(p.Record, usage.Read(p.Source, p.Scan, p.Site.Looks.Wanted))
 		}
 	}

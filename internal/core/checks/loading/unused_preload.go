@@ -29,7 +29,9 @@ mend its address.`,
 				continue
 			}
 			as, _ := markup.AttrValue(p.Source.Text, e.El.Start, "as")
-			if as = strings.ToLower(strings.TrimSpace(as)); (as == "script" || as == "style") && !used[e.Target] {
+			if as = strings.ToLower(strings.TrimSpace(as)); (as == "script" || as == "style") && !used[e.Target] &&
+				(kindOfFile(e.Target) == as || kindOfFile(e.Target) == "") { // else wrong-kind has it
+
 				p.At(
 					e,
 					e.URL+" is preloaded, and the page does not load it",

@@ -20,6 +20,9 @@ says on which pages it is needed, and the lines that keep it to them.`,
 	Page: func(p *check.Pass) {
 		for _, i := range stylesOf(p).Unmatched {
 			e := &p.Elements[i]
+			if is := kindOfFile(e.Target); is != "" && is != "style" {
+				continue // wrong-kind has that
+			}
 			p.At(
 				e,
 				fmt.Sprintf("%s (%s) styles nothing on this page", e.URL, wording.Bytes(e.Bytes)),
