@@ -274,6 +274,8 @@ func TestWholeSite(t *testing.T) {
 		page("B"),
 		"s/404.html",
 		page("Not found"),
+		"s/sitemap.xml",
+		"<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/a.html</loc></url><url><loc>https://ternhill.example/b.html</loc></url></urlset>",
 		"s/old.html",
 		"<!doctype html><html lang=en><title>Old</title><script>location.replace('/a.html')</script>",
 	)

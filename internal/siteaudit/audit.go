@@ -164,7 +164,7 @@ func newAuditing(ctx context.Context, o Options) (*auditing, error) {
 	} else {
 		s.pages = site.PagesAnyway(files)
 		if o.Address == "" && known.Addresses == nil { // else a server has said how the site is addressed
-			s.learn()
+			known.Nowhere = !s.learn()
 		}
 	}
 	if len(s.pages) == 0 {

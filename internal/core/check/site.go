@@ -23,6 +23,9 @@ type Known struct {
 	Trust []string
 	// Gate: a gate file says what is on the pages, and can be told what to mend.
 	Gate bool
+	// Nowhere: nobody says at which address the site is, not the gate file, a server, a sitemap nor a page's
+	// canonical, as with documentation that is read from a disk.
+	Nowhere bool
 	// Strict asks for more than most sites want.
 	Strict bool
 	// Code are the paths of the site's scripts and stylesheets.

@@ -12,9 +12,9 @@ var tooEarly = &check.Check{
 	Title: "a script calls what is not there yet",
 	Doc: `As it is run, the script calls a name that only a later script of the page defines, or one
 that comes with defer or async, or whose file is missing. The call fails, and nothing after
-it in that script is done. So does one that uses an element by its id where the page has none,
-or not yet. Inline code never waits. Move the call into a file that is loaded
-with defer too, wait for DOMContentLoaded, or load the other script before it.`,
+it in that script is done. A script that uses an element by its id fails, too, where the page
+has none, or not yet. Inline code never waits. Move the call into a file that is loaded with
+defer too, wait for DOMContentLoaded, or load the other script before it.`,
 	Bad:  "-- site/js/kit.js --\nwindow.kit = { start: function () {} }\n-- site/index.html --\n<script src=\"/js/kit.js\" defer></script>\n<script>kit.start()</script>",
 	Good: "-- site/js/kit.js --\nwindow.kit = { start: function () {} }\n-- site/index.html --\n<script src=\"/js/kit.js\" defer></script>\n<script>addEventListener(\"DOMContentLoaded\", function () { kit.start() })</script>",
 	Page: func(p *check.Pass) {
@@ -46,7 +46,7 @@ with defer too, wait for DOMContentLoaded, or load the other script before it.`,
 			}
 			f := p.At(&p.Elements[x.Element], message, "wait for DOMContentLoaded, or load that script first")
 			if x.Runs == "missing" { // the file is reported, and mended this works
-				f.Severity, f.Remedy = problem.Note, "mend the address of that script"
+				f.Severity, f.Remedy = problem.Note, "mend the address of that script, or load the one that defines "+x.Name
 			}
 		}
 		if !p.Fragment {

@@ -9,12 +9,14 @@ var canonicalMissing = &check.Check{
 	Name: "canonical-missing", Family: "head", Severity: problem.Note, Whole: true,
 	Title: "the page has no canonical",
 	Doc: `Without a canonical link a search engine decides by itself which of several addresses
-of a page counts (with and without www, with parameters). One rule sets it for all
+of a page counts (with and without www, with parameters). It is not asked for where nothing
+says at which address the site is: no gate file, no sitemap, no page with a canonical. One rule sets it for all
 pages: canonical: "@{page.url}".`,
 	Bad:  "<title>Visit</title>",
 	Good: "<title>Visit</title>\n<link rel=\"canonical\" href=\"https://ternhill.example/visit/\">",
 	Page: func(p *check.Pass) {
-		if p.Aside() || p.Fragment || p.Frameset || check.GateGives(p, "canonical") {
+		if p.Aside() || p.Fragment || p.Frameset || check.GateGives(p, "canonical") ||
+			p.Site != nil && p.Site.Nowhere {
 			return
 		}
 		if len(check.Canonicals(p)) == 0 && !p.Noindex() {
