@@ -61,6 +61,12 @@ func TestSpares(t *testing.T) {
 		return fmt.Sprintf(`<!doctype html><html lang="en"><head><title>%s</title>`+rest+`%s</head><body><h1>%s</h1>%s</body></html>`,
 			title, title, head, title, body)
 	}
+	styled := func(files ...string) (out []string) {
+		for _, f := range files {
+			out = append(out, f, page(f, "<link rel=stylesheet href=/f.css>", "<i class=nav>"))
+		}
+		return out
+	}
 	for _, c := range []struct {
 		name  string
 		files []string
@@ -82,6 +88,10 @@ func TestSpares(t *testing.T) {
 		{"languages that name each other", []string{"index.html", page("a", `<link rel=alternate hreflang=de href=/de/>`, ""), "de/index.html", page("d", `<link rel=alternate hreflang=en href=/><link rel=alternate hreflang=de href=/de/>`, "")}, ""},
 		{"a language that does not", []string{"index.html", page("a", `<link rel=alternate hreflang=de href=/de/>`, ""), "de/index.html", page("d", "", "")}, "warning alternate-one-way"},
 		{"a language that is not to be found", []string{"index.html", page("a", `<meta name="robots" content="noindex"><link rel=alternate hreflang=de href=/de/>`, ""), "de/index.html", page("d", "", "")}, ""},
+		{"the first page of a part without stylesheets", append([]string{"f.css", ".nav { color: red }", "c/index.html", page("c", "", "<i class=nav>"), "c/e.html", page("e", "", "<i class=nav>")},
+			styled("a/index.html", "a/b.html", "a/c.html", "a/d.html", "a/e.html", "a/f.html", "a/g.html", "a/h.html")...), ""},
+		{"one page without the stylesheet of the others", append([]string{"f.css", ".nav { color: red }", "c/index.html", page("c", "", "<i class=nav>")},
+			styled("a/index.html", "a/b.html", "a/c.html", "a/d.html", "b/index.html", "d/index.html", "e/index.html", "f/index.html")...), "warning missing-style"},
 	} {
 		dir := t.TempDir()
 		write(t, filepath.Join(dir, "i.svg"), "<svg/>")

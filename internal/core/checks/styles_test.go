@@ -137,6 +137,7 @@ func TestStyleChecks(t *testing.T) {
 		{"the file it was made of", folder{"/one.js": "x()", "/one.min.js": "x()", "/two.css": "p{}", "/two.min.css": "p{}", "/a.html": "<script src=/one.min.js></script><link rel=stylesheet href=/two.css><p>"}, ""},
 		{"many alike", folder{"/lang/aaa.js": "a", "/lang/bbb.js": "b", "/lang/ccc.js": "c", "/lang/ddd.js": "d", "/lang/eee.css": "i{}", "/a.html": "<p>"}, "lang/aaa.js:1 orphan-file; lang/eee.css:1 orphan-file"},
 		{"three alike", folder{"/lang/aaa.js": "a", "/lang/bbb.js": "b", "/lang/ccc.js": "c", "/a.html": "<p>"}, "lang/aaa.js:1 orphan-file; lang/bbb.js:1 orphan-file; lang/ccc.js:1 orphan-file"},
+		{"what a loader begins with", folder{"/req.js": "", "/js/main.js": "", "/a.html": "<script src=/req.js data-main=js/main></script>"}, ""},
 		{"the second of two forms", folder{"/f.css": ".contact{}", "/g.css": "p{}", "/a.html": "<link rel=stylesheet href=/g.css><link rel=stylesheet href=/f.css><form class=contact><p>", "/b.html": "<link rel=stylesheet href=/g.css>\n<form class=contact><p>"}, "b.html:2 missing-style"},
 		{"two of three forms", folder{"/f.css": ".contact{}", "/g.css": "p{}", "/a.html": "<link rel=stylesheet href=/g.css><link rel=stylesheet href=/f.css><form class=contact><p>", "/b.html": "<link rel=stylesheet href=/g.css>\n<form class=contact><p>", "/c.html": "<link rel=stylesheet href=/g.css>\n<form class=contact><p>"}, ""},
 		{"named by itself", folder{"/one.js": "//# sourceMappingURL=one.js", "/a.html": "<p>"}, "one.js:1 orphan-file"},

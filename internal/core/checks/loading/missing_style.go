@@ -31,7 +31,9 @@ pages: has(form).`,
 		}
 		pages := all.styled
 		unstyled := map[usage.Styled]int{}
+		bare := map[string]bool{} // folders of the site with such pages
 		for _, x := range all.unstyled {
+			bare[parentOf(x.Path)] = true
 			for _, b := range x.names {
 				for _, sheet := range s.Site.Looks.Having(b.Name) {
 					unstyled[usage.Styled{Name: b.Name, Sheet: sheet}]++
@@ -52,7 +54,7 @@ pages: has(form).`,
 			for _, b := range x.names {
 				for _, sheet := range s.Site.Looks.Having(b.Name) {
 					at := usage.Styled{Name: b.Name, Sheet: sheet}
-					if !x.like(all, at) || !enough(b.Name, pages[at], unstyled[at]) || !tellingNames(s, b.Name, sheet) {
+					if !x.like(all, at, bare) || !enough(b.Name, pages[at], unstyled[at]) || !tellingNames(s, b.Name, sheet) {
 						continue
 					}
 					if matches(b, sheet) != "" {
@@ -156,11 +158,15 @@ type unstyledOn struct {
 	sheets   []string
 }
 
-// like reports whether pages of the same template, with what this one loads, load a stylesheet for a name.
-func (x *unstyledOn) like(all *allStyles, at usage.Styled) bool {
+// like reports whether pages of the same template, with what this one loads, load a stylesheet for a name. bare are
+// the folders with other pages that lack one.
+func (x *unstyledOn) like(all *allStyles, at usage.Styled, bare map[string]bool) bool {
 	template := x.template
-	if len(x.sheets) == 0 { // a part of the site may have none at all
-		template += "\n" + parentOf(x.Path)
+	if part := parentOf(x.Path); len(x.sheets) == 0 { // a part of the site may have none at all
+		if own := strings.TrimSuffix(x.Path, "/"); own != x.Path && bare[own] {
+			part = own // it is the first page of that part
+		}
+		template += "\n" + part
 	}
 	sheets, ok := all.along[at][template]
 	return ok && !slices.ContainsFunc(x.sheets, func(s string) bool { return !sheets[s] })

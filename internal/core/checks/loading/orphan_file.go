@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
 )
@@ -94,6 +95,12 @@ var nameFact = &check.Kind[names, allNames]{
 				putsTogether(text, puts)
 			}
 		})
+		for i := range p.Elements { // a loader of modules is told so with which to begin
+			e := &p.Elements[i]
+			if main, ok := markup.AttrValue(p.Source.Text, e.El.Start, "data-main"); ok && e.Tag == "script" {
+				files[strings.TrimSuffix(path.Base(main), ".js")+".js"] = true
+			}
+		}
 		if len(files)+len(puts) == 0 {
 			return nil
 		}
