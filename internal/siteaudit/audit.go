@@ -82,7 +82,7 @@ func Audit(ctx context.Context, o Options) (*result.Audit, error) {
 		}
 	}
 	s.result.Findings = append(s.result.Findings, s.ofSite()...)
-	s.result.Findings = checks.Whole(s.result.Findings, s.sum.Gathered.Sought)
+	s.result.Findings = checks.Whole(s.result.Findings, s.sum.Gathered)
 	if s.NoNotes {
 		s.result.Findings = slices.DeleteFunc(s.result.Findings, s.sum.DropsNote)
 	}

@@ -90,6 +90,9 @@ func TestSpares(t *testing.T) {
 		{"a language that is not to be found", []string{"index.html", page("a", `<meta name="robots" content="noindex"><link rel=alternate hreflang=de href=/de/>`, ""), "de/index.html", page("d", "", "")}, ""},
 		{"the first page of a part without stylesheets", append([]string{"f.css", ".nav { color: red }", "c/index.html", page("c", "", "<i class=nav>"), "c/e.html", page("e", "", "<i class=nav>")},
 			styled("a/index.html", "a/b.html", "a/c.html", "a/d.html", "a/e.html", "a/f.html", "a/g.html", "a/h.html")...), ""},
+		{"what is shown in a frame", []string{"index.html", page("a", "", "<iframe src=/part.html></iframe>"), "part.html", "<!doctype html><html lang=en><meta charset=utf-8><p>x"}, ""},
+		{"a frame that is not there", []string{"index.html", `<!doctype html><html lang=en><head><meta charset=utf-8><title>a</title></head><frameset cols="1,1"><frame src=nav.html><frame src=no.html></frameset></html>`,
+			"nav.html", "<!doctype html><html lang=en><meta charset=utf-8><p>x"}, "error dead-file"},
 		{"one page without the stylesheet of the others", append([]string{"f.css", ".nav { color: red }", "c/index.html", page("c", "", "<i class=nav>")},
 			styled("a/index.html", "a/b.html", "a/c.html", "a/d.html", "b/index.html", "d/index.html", "e/index.html", "f/index.html")...), "warning missing-style"},
 	} {

@@ -549,7 +549,7 @@ func (j *joining) pass(first bool, yield func(check.Finding) bool) bool {
 		kept := fs[:0]
 		for _, f := range fs {
 			switch {
-			case !j.alike.Keeps(&f, j.sum.Gathered.Sought):
+			case !j.alike.Keeps(&f, j.sum.Gathered):
 			case j.NoNotes && f.Severity == problem.Note:
 				if j.count && !first {
 					j.sum.Totals.Notes++

@@ -26,6 +26,7 @@ type Check struct {
 	Good     string // the same without
 
 	Whole     bool // what all pages have alike is one finding of the site
+	Sought    bool // it matters to a page that people come to, not to one that another shows in a frame
 	Templates bool // it looks at a generator's templates, and no other check does
 
 	Page func(*Pass)     // looks at one page

@@ -21,6 +21,7 @@ type loads struct {
 	Asks  []request `json:"asks,omitempty"` // what files ask for, and is not there or another's
 	HTTPS bool      `json:"https,omitempty"`
 
+	Frames []string `json:"frames,omitempty"` // pages of the site that it shows in frames
 	Items map[string]string `json:"items,omitempty"` // scripts and stylesheets among them that an item claims -> item
 }
 
@@ -42,6 +43,7 @@ type AllLoads struct {
 	Loaded   map[string]int // paths that elements load -> elements
 	Imported map[string]*imported
 	asked    map[string]*FileRequest // by the file that asks and the target
+	Framed   map[string]bool         // pages that another one shows in a frame
 	Items    map[string]string       // scripts and stylesheets that items claim -> the first item, by name
 }
 
@@ -66,6 +68,11 @@ var LoadFact = &Kind[loads, AllLoads]{
 	ID: "loads",
 	Of: func(p *Pass) *loads {
 		l := &loads{HTTPS: p.Base.Secure()}
+		for e := range p.All() {
+			if (e.Tag == "iframe" || e.Tag == "frame") && e.Ref.Own && e.URL != "" {
+				l.Frames = append(l.Frames, e.Ref.Path)
+			}
+		}
 		for i := range p.Elements {
 			e := &p.Elements[i]
 			if e.Loads && e.Party == "own" {
@@ -95,10 +102,14 @@ var LoadFact = &Kind[loads, AllLoads]{
 	Add: func(sum *AllLoads, _ PageAt, l *loads) {
 		if sum.Loaded == nil {
 			sum.Loaded, sum.Imported, sum.asked, sum.Items = map[string]int{}, map[string]*imported{}, map[string]*FileRequest{}, map[string]string{}
+			sum.Framed = map[string]bool{}
 		}
 		sum.Pages++
 		for _, file := range l.Own {
 			sum.Loaded[file]++
+		}
+		for _, page := range l.Frames {
+			sum.Framed[page] = true
 		}
 		for file, item := range l.Items {
 			if first := sum.Items[file]; first == "" || item < first {

@@ -125,7 +125,7 @@ func reverse(list []string) (out []string) {
 }
 
 // TestWhole: what all pages have alike is one finding, with their number; what some have is
-// reported each.
+// reported each, but for what only matters to a page that stands in no frame, as /c/ does.
 func TestWhole(t *testing.T) {
 	of := func(name, message string, pages ...string) (out []check.Finding) {
 		for _, p := range pages {
@@ -141,13 +141,17 @@ func TestWhole(t *testing.T) {
 		want  string
 	}{
 		{"all of them", of("icon-missing", "no icon", all...), 3, " on all 3 pages: no icon 3"},
-		{"one has it", of("icon-missing", "no icon", all...), 4, "/a/ no icon 0; /b/ no icon 0; /c/ no icon 0"},
+		{"one has it", of("icon-missing", "no icon", all...), 4, "/a/ no icon 0; /b/ no icon 0"},
+		{"what matters in a frame, too", of("lang-missing", "no lang", all...), 4, "/a/ no lang 0; /b/ no lang 0; /c/ no lang 0"},
 		{"two pages", of("icon-missing", "no icon", all[:2]...), 2, "/a/ no icon 0; /b/ no icon 0"},
 		{"another check", of("dead-file", "gone", all...), 3, "/a/ gone 0; /b/ gone 0; /c/ gone 0"},
 		{"each another message", append(of("no-integrity", "a.js", all...), of("no-integrity", "b.js", "/a/")...), 3, " on all 3 pages: a.js 3; /a/ b.js 0"},
 	} {
 		var got []string
-		for _, f := range Whole(c.fs, c.pages) {
+		pages := NewGathered()
+		pages.Sought = c.pages
+		check.LoadFact.All(&check.SitePass{Gathered: pages}).Framed = map[string]bool{"/c/": true}
+		for _, f := range Whole(c.fs, pages) {
 			got = append(got, fmt.Sprint(f.Page, " ", f.Message, " ", f.Pages))
 		}
 		if s := strings.Join(got, "; "); s != c.want {

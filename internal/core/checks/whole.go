@@ -6,10 +6,10 @@ import (
 	"yellowgate/internal/core/check"
 )
 
-// Whole makes one finding of those that all pages of the site have alike, for checks of what
-// is decided once for all of them. pages is how many pages there are that are not aside. The
-// findings of a page follow each other.
-func Whole(fs []check.Finding, pages int) []check.Finding {
+// Whole makes one finding of those that all pages of the site have alike, for checks of what is decided once for all
+// of them. The findings of a page follow each other. A page that another shows in a frame is asked for nothing that
+// only matters to one that people come to.
+func Whole(fs []check.Finding, pages *check.Gathered) []check.Finding {
 	var alike Alike
 	for i := range fs {
 		alike.Add(&fs[i])
@@ -56,11 +56,11 @@ func (a *Alike) Again() { a.told = nil }
 
 // Keeps reports whether a finding stays, the second time. The first of those that all pages have
 // becomes the one of the site.
-func (a *Alike) Keeps(f *check.Finding, pages int) bool {
+func (a *Alike) Keeps(f *check.Finding, pages *check.Gathered) bool {
 	k := alikeKey{f.Check, f.Message}
 	n := a.on[k]
-	if n < 3 || n < pages || f.Page == "" {
-		return true
+	if n < 3 || n < pages.Sought || f.Page == "" {
+		return !check.LoadFact.All(&check.SitePass{Gathered: pages}).Framed[f.Page] || !Named(f.Check).Sought
 	}
 	if a.told[k] || a.first[k] != f.Page {
 		return false

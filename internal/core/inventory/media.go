@@ -27,7 +27,7 @@ const (
 // mediaKinds are the elements that load something to show (HTML, 4.8; SVG 2, 5.6 and 12.6).
 var mediaKinds = map[string]string{
 	"img": Pictures, "source": Pictures, "input": Pictures, "image": Pictures, "use": Pictures,
-	"video": Playing, "audio": Playing, "track": Playing, "object": Embedded, "embed": Embedded,
+	"video": Playing, "audio": Playing, "track": Playing, "object": Embedded, "embed": Embedded, "frame": Embedded,
 }
 
 // Kind is what an element of Record.Media shows: one of Pictures, Playing, Embedded.

@@ -6,7 +6,7 @@ import (
 )
 
 var canonicalMissing = &check.Check{
-	Name: "canonical-missing", Family: "head", Severity: problem.Note, Whole: true,
+	Name: "canonical-missing", Family: "head", Severity: problem.Note, Sought: true, Whole: true,
 	Title: "the page has no canonical",
 	Doc: `Without a canonical link a search engine decides by itself which of several addresses
 of a page counts (with and without www, with parameters). It is not asked for where nothing

@@ -8,7 +8,7 @@ import (
 )
 
 var descriptionMissing = &check.Check{
-	Name: "description-missing", Family: "head", Severity: problem.Warning, Whole: true,
+	Name: "description-missing", Family: "head", Severity: problem.Warning, Sought: true, Whole: true,
 	Title: "the page has no description",
 	Doc: `The description is what search engines may show below the title, and what many
 programs show for a link. Without one they take words from the page, often from its

@@ -7,7 +7,7 @@ import (
 )
 
 var iconMissing = &check.Check{
-	Name: "icon-missing", Family: "head", Severity: problem.Note, Whole: true,
+	Name: "icon-missing", Family: "head", Severity: problem.Note, Sought: true, Whole: true,
 	Title: `no <link rel="icon">`,
 	Doc: `A browser asks the server for /favicon.ico where no <link rel=\"icon\">, and shows an
 empty sheet where there is none. One rule sets it for all pages: icon: /icon.svg.`,

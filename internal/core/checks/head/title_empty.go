@@ -6,7 +6,7 @@ import (
 )
 
 var titleEmpty = &check.Check{
-	Name: "title-empty", Family: "head", Severity: problem.Warning,
+	Name: "title-empty", Family: "head", Severity: problem.Warning, Sought: true,
 	Title: "the title is empty",
 	Doc: `A tab, a bookmark and a search result show nothing, or the address. Write what the
 page is about, or let a rule do it: title: "@{page.heading} | @{site.name}".`,

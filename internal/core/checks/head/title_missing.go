@@ -6,7 +6,7 @@ import (
 )
 
 var titleMissing = &check.Check{
-	Name: "title-missing", Family: "head", Severity: problem.Warning,
+	Name: "title-missing", Family: "head", Severity: problem.Warning, Sought: true,
 	Title: "the page has no title",
 	Doc: `The title names the page in the browser's tab, in bookmarks, in search results and
 to screen readers. Without one, visitors see the address. Give every page a title,

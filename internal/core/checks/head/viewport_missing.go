@@ -6,7 +6,7 @@ import (
 )
 
 var viewportMissing = &check.Check{
-	Name: "viewport-missing", Family: "head", Severity: problem.Warning, Whole: true,
+	Name: "viewport-missing", Family: "head", Severity: problem.Warning, Sought: true, Whole: true,
 	Title: "the page has no viewport",
 	Doc: `Without a viewport meta a phone shows the page as on a wide screen, very small. Write
 <meta name="viewport" content="width=device-width, initial-scale=1">, or set it for
