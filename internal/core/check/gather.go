@@ -21,8 +21,8 @@ type loads struct {
 	Asks  []request `json:"asks,omitempty"` // what files ask for, and is not there or another's
 	HTTPS bool      `json:"https,omitempty"`
 
-	Frames []string `json:"frames,omitempty"` // pages of the site that it shows in frames
-	Items map[string]string `json:"items,omitempty"` // scripts and stylesheets among them that an item claims -> item
+	Frames []string          `json:"frames,omitempty"` // pages of the site that it shows in frames
+	Items  map[string]string `json:"items,omitempty"`  // scripts and stylesheets among them that an item claims -> item
 }
 
 // A got is a file that a page gets because the file By asks for it; "" for the page's own text.

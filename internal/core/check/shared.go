@@ -136,21 +136,6 @@ func Chosen(qs []gatefile.Query, r *pageedit.Result) bool {
 	return false
 }
 
-// ElementsByID lists the offsets of the start tags that have an id, in order, by id.
-func ElementsByID(p *Pass) map[string][]int {
-	tags := p.Scan.Tags
-	if tags == nil {
-		tags = markup.ScanTags(p.Source.Text, nil).Tags
-	}
-	out := map[string][]int{}
-	for i := range tags {
-		if id, ok := p.Source.Attr(int(tags[i].Start), "id"); ok && id != "" {
-			out[id] = append(out[id], int(tags[i].Start))
-		}
-	}
-	return out
-}
-
 // Swallows reports whether a script is closed by a slash, which HTML does not heed (13.2.5.40): what follows is its
 // text.
 func Swallows(p *Pass, e *inventory.Element) bool {

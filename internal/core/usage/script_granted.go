@@ -115,14 +115,16 @@ type Absent struct {
 }
 
 // Absent lists the elements that the scripts of a page take for granted and that are not there when they run.
-// at has, for the ids of the page, where the start tag stands. It is silent from the first script on that cannot be
-// read, for that one may make them.
-func (l *Library) Absent(r *inventory.Record, at func() map[string][]int) (out []Absent) {
-	made := map[string]bool{} // words in the texts of the scripts that may have run
+// It is silent from the first script on that cannot be read, for that one may make them.
+func (l *Library) Absent(r *inventory.Record) (out []Absent) {
+	var before []*Script // that have run
+	ids := elements{r: r}
+	made := func(id string) bool {
+		return slices.ContainsFunc(before, func(s *Script) bool { return s.Words[id] })
+	}
 	later := slices.ContainsFunc(r.Elements, func(e inventory.Element) bool {
 		return e.IsScript() && e.Inside == "" && e.Runs == "async"
 	})
-	var ids map[string][]int
 	for _, waits := range []bool{false, true} {
 		for i := range r.Elements {
 			e := &r.Elements[i]
@@ -134,29 +136,66 @@ func (l *Library) Absent(r *inventory.Record, at func() map[string][]int) (out [
 				return out
 			}
 			for k, s := range list {
-				if ids == nil && len(s.Granted) > 0 {
-					ids = at()
-				}
 				for _, id := range s.Granted { // the first one that is not there ends the script
-					if there := ids[id]; made[id] || len(there) > 0 && (waits || there[0] <= e.El.Start) {
+					at := ids.at(id)
+					if made(id) || at >= 0 && (waits || at <= e.El.Start) {
 						continue
-					} else if len(there) > 0 {
-						out = append(out, Absent{i, files[k], id, there[0]})
-					} else {
-						out = append(out, Absent{i, files[k], id, -1})
 					}
+					out = append(out, Absent{i, files[k], id, at})
 					break
 				}
 				if len(s.Unknown.Loads) > 0 {
 					return out
 				}
 			}
-			for _, s := range list {
-				for word := range s.Words {
-					made[word] = true
-				}
-			}
+			before = append(before, list...)
 		}
 	}
 	return out
+}
+
+// elements finds the elements of a page by their ids.
+type elements struct {
+	r     *inventory.Record
+	asked int
+	first map[string]int // where the start tag of the first one with each id stands, once many were asked for
+}
+
+// fewIDs is how many ids are looked for one by one: mostly a script asks for one, that stands near.
+const fewIDs = 4
+
+// at is where the start tag of the first element with an id stands; -1 for none.
+func (x *elements) at(id string) int {
+	if x.asked++; x.asked > fewIDs && x.first == nil {
+		x.first = map[string]int{}
+		x.each("", func(id string, at int) bool {
+			if _, known := x.first[id]; !known {
+				x.first[id] = at
+			}
+			return true
+		})
+	}
+	found := -1
+	if x.first == nil {
+		x.each(id, func(is string, at int) bool {
+			if is == id {
+				found = at
+			}
+			return found < 0
+		})
+	} else if at, ok := x.first[id]; ok {
+		found = at
+	}
+	return found
+}
+
+// each yields the ids of the start tags that have a text in them.
+func (x *elements) each(having string, yield func(id string, at int) bool) {
+	for _, t := range x.r.Scan.Tags {
+		if bytes.Contains(x.r.Source.Text[t.NameEnd:t.End], []byte(having)) {
+			if id, ok := x.r.Source.Attr(int(t.Start), "id"); ok && !yield(id, int(t.Start)) {
+				return
+			}
+		}
+	}
 }

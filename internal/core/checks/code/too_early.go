@@ -57,7 +57,7 @@ defer too, wait for DOMContentLoaded, or load the other script before it.`,
 
 // tooEarlyForElement looks for scripts that fail where an element is not there.
 func tooEarlyForElement(p *check.Pass) {
-	for _, x := range p.Site.Library.Absent(p.Record, func() map[string][]int { return check.ElementsByID(p) }) {
+	for _, x := range p.Site.Library.Absent(p.Record) {
 		who := "this script"
 		if x.In != "" {
 			who = x.In + ", which it brings,"

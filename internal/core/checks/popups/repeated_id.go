@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
@@ -28,7 +29,7 @@ with the id: it may be the wrong one. Give one of them another id.`,
 			}
 			told[e.Label] = true
 			if starts == nil {
-				starts = check.ElementsByID(p)
+				starts = elementByID(p)
 			}
 			for _, at := range starts[e.Label] {
 				if at != e.El.Start {
@@ -44,4 +45,19 @@ with the id: it may be the wrong one. Give one of them another id.`,
 			}
 		}
 	},
+}
+
+// elementByID lists the offsets of the start tags that have an id, in order, by id.
+func elementByID(p *check.Pass) map[string][]int {
+	tags := p.Scan.Tags
+	if tags == nil {
+		tags = markup.ScanTags(p.Source.Text, nil).Tags
+	}
+	out := map[string][]int{}
+	for i := range tags {
+		if id, ok := p.Source.Attr(int(tags[i].Start), "id"); ok && id != "" {
+			out[id] = append(out[id], int(tags[i].Start))
+		}
+	}
+	return out
 }
