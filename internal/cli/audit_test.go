@@ -5,6 +5,8 @@ import (
 	"compress/gzip"
 	"encoding/json"
 	"fmt"
+	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -313,6 +315,10 @@ func TestWholeSite(t *testing.T) {
 		a.Totals.Notes != 2 {
 		t.Errorf("%v, %+v", pages, a.Totals)
 	}
+	os.Remove(filepath.Join(b.Dir, "s/sitemap.xml")) // now nothing says at which address the site is
+	if out := b.Want(0, clitest.Args("audit", "s", "--verbose")); strings.Contains(out, "canonical") {
+		t.Error(out)
+	}
 	b.Write(
 		"s/a.html",
 		strings.Replace(
@@ -363,6 +369,18 @@ func TestMendFirst(t *testing.T) {
 	b.Want(1, clitest.Args("audit", "s", "--format", "html", "--out", "r.html"))
 	if page := b.Read("r.html"); strings.Count(page, "4 more like it") != 1 {
 		t.Error("the page tells them apart")
+	}
+}
+
+// TestMendFirstShared: what pages share counts on all of them, and several such causes with one remedy are one line.
+func TestMendFirstShared(t *testing.T) {
+	b := clitest.New(t)
+	for n := range 21 {
+		b.Write(fmt.Sprintf("s/%02d.html", n), clitest.Doc(fmt.Sprint("Plays ", n/3), fmt.Sprintf("<h1>%d</h1><p>x</p>", n)))
+	}
+	out := b.Want(0, clitest.Args("audit", "s"), "title-shared, on 3 pages, and 6 more like it: search results")
+	if first, _, _ := strings.Cut(out, "warning title-shared"); strings.Count(first, "same title") != 1 {
+		t.Errorf("what is alike is told apart:\n%s", out)
 	}
 }
 

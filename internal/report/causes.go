@@ -61,7 +61,7 @@ func where(c *audit.Cause, pages int) string {
 
 // onWhich is where a cause is: its pages, or its one place.
 func onWhich(c *audit.Cause, pages int) string {
-	if c.First.Pages > 1 && c.First.Page == "" {
+	if c.First.Pages > 1 { // one finding, of several
 		return fmt.Sprintf("on %d pages", c.First.Pages)
 	}
 	if at := where(c, pages); at != "" {
@@ -71,7 +71,7 @@ func onWhich(c *audit.Cause, pages int) string {
 }
 
 // A firstCause is one to mend first, with how many others are like it: of its check, first in the same file, on as many
-// pages. One mistake of a template makes several.
+// pages, for one mistake of a template makes several; or something that pages share, with the same remedy.
 type firstCause struct {
 	*audit.Cause
 	alike int
@@ -80,12 +80,15 @@ type firstCause struct {
 // toMendFirst picks the causes that do the most harm.
 func toMendFirst(causes []*audit.Cause) (first []firstCause) {
 	type kind struct {
-		check, file string
-		pages       int
+		check, of string // the file or the remedy
+		pages     int
 	}
 	at := map[kind]int{}
 	for _, c := range causes {
 		k := kind{c.First.Check, c.First.File, c.Pages}
+		if c.First.Pages > 1 && c.First.Page != "" {
+			k = kind{c.First.Check, c.First.Remedy, 0}
+		}
 		if i, known := at[k]; known {
 			first[i].alike++
 		} else if len(first) < mendFirst {

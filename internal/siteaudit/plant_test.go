@@ -57,7 +57,7 @@ var plants = []plant{
 	{check: "social-image", head: `<meta property="og:image" content="/img/planted.jpg">`}, {check: "dead-refresh", head: `<meta http-equiv="refresh" content="60; url=/no/such/no-such/">`},
 	{check: "charset-conflict", head: `<meta http-equiv="content-type" content="text/html; charset=iso-8859-2">`}, {check: "ignored-element", head: `<link rel="canoncal" href="/visit/">`},
 	{check: "ignored-element", body: `<script scr="/js/planted.js"></script>`}, {check: "lost-rule", head: `<style>.a, { color: navy }</style>`},
-	{check: "ignored-element", body: `<p><a id=planted/>x</p>`}, {check: "ignored-element", body: `<p><a id="planted"/>x</p>`}, {check: "ignored-element", body: `<div class="planted"/>`},
+	{check: "ignored-element", body: `<p><a id=slashed/>x</p>`}, {check: "ignored-element", body: `<p><a id="slashed"/>x</p>`}, {check: "ignored-element", body: `<div class="planted"/>`},
 	{check: "ignored-element", body: `<p><b/>x</p>`}, {check: "ignored-element", body: `<textarea name="planted"/>`, alone: true}, {check: "ignored-element", body: `<script src="/js/planted.js"/>`, alone: true},
 	{check: "ignored-element", head: `<script src="/js/planted.js"/>`, alone: true}, {check: "ignored-element", body: `<script async>planted = 1</script>`}, {check: "ignored-element", head: `<link rel="preload" href="/css/preloaded.css">`},
 	{check: "ignored-element", head: `<link rel="stylesheet" href="/css/planted.css" media="sreen">`}, {check: "ignored-element", head: `<link rel="stylesheet" href="/css/planted.css" media="(max-widht: 600px)">`},

@@ -62,6 +62,8 @@ func TestHeadConflicts(t *testing.T) {
 		`<meta charset=utf-8><meta http-equiv=content-type content="text/html; charset=UTF-8">`:        "",
 		"<meta charset=utf-8>\n<meta http-equiv=content-type content='text/html; charset=iso-8859-1'>": "2 charset-conflict",
 		"<meta charset=latin1>\n<meta charset=windows-1252>":                                           "",
+		"<meta charset=utf-8><p>Gr\xfc\xdfe":                                                           "1 charset-conflict",
+		"<meta charset=iso-8859-1><p>Gr\xfc\xdfe":                                                      "",
 		"<meta charset=utf-8>\n<meta charset=shift_jis>":                                               "2 charset-conflict",
 		`<meta http-equiv=content-type content="text/html">`:                                           "",
 		`<meta name=charset content=iso-8859-1><meta charset=utf-8>`:                                   "",

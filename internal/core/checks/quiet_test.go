@@ -13,6 +13,19 @@ import (
 
 // audit of one page by some checks, as "line check".
 func onPage(path, html string, files folder, list ...*check.Check) string {
+	var out []string
+	for _, f := range foundOn(page.Page{Path: path, File: "x.html"}, html, files) {
+		for _, c := range list {
+			if f.Check == c.Name {
+				out = append(out, fmt.Sprint(f.Line, " ", f.Check))
+			}
+		}
+	}
+	return strings.Join(out, "; ")
+}
+
+// foundOn lists what all checks find on a page.
+func foundOn(of page.Page, html string, files folder) []check.Finding {
 	known := check.Known{Read: files.Read, HasFile: func(p string) bool { _, ok := files[p]; return ok }}
 	for p := range files {
 		if strings.HasSuffix(p, ".js") || strings.HasSuffix(p, ".css") {
@@ -23,17 +36,42 @@ func onPage(path, html string, files folder, list ...*check.Check) string {
 		weights
 		*inventory.Imports
 	}{weights(files), &inventory.Imports{Weights: weights(files), Read: files.Read}}
-	r := inventory.Take([]byte(html), page.Page{Path: path, File: "x.html"}, weburl.NewSite("https://ternhill.example"), w)
+	r := inventory.Take([]byte(html), of, weburl.NewSite("https://ternhill.example"), w)
 	found, _ := RunPage(&check.Pass{Record: r, Site: check.NewSite(known)})
-	var out []string
-	for _, f := range found {
-		for _, c := range list {
-			if f.Check == c.Name {
-				out = append(out, fmt.Sprint(f.Line, " ", f.Check))
+	return found
+}
+
+// TestSelfClosed: what a slash does not close, and what it need not.
+func TestSelfClosed(t *testing.T) {
+	const begin = "<!doctype html>\n"
+	for html, want := range map[string]string{
+		`<a id="x"/>x`:               "note /> does not close <a>: it goes on through all that follows, up to the next </a>",
+		`<a id=x/>x`:                 `note /> does not close <a>: it goes on through all that follows, up to the next </a>; and its id is "x/"`,
+		`<a href="/"/>x`:             "warning /> does not close <a>: it goes on through all that follows, up to the next </a>",
+		`<i/><p>x<I CLASS=x /><i/>`:  "warning /> does not close <i>: it goes on through all that follows, up to the next </i> (and 2 more)",
+		`<x-map/>`:                   "warning /> does not close <x-map>: it goes on to the end of what it stands in",
+		`<textarea/>x`:               "error /> does not close <textarea>: it goes on up to the next </textarea>: that is its text, and is not shown",
+		`<a id="x"/></a><b /> </B>`:  "", // it is closed at once
+		`<a href=/visit/>Visit</a>`:  "", // the slash is the address's
+		`<svg><a/><title/></svg>`:    "",
+		`<br/><p/><li/><img src=a.>`: "",
+	} {
+		var got []string
+		for _, f := range foundOn(page.Page{Path: "/"}, begin+html, folder{}) {
+			if f.Check == "ignored-element" {
+				got = append(got, f.Severity.String()+" "+f.Message)
 			}
 		}
+		if s := strings.Join(got, "; "); s != want {
+			t.Errorf("%s: %s\n\twant %s", html, s, want)
+		}
 	}
-	return strings.Join(out, "; ")
+	asXML := &page.Answer{Fields: map[string][]string{"content-type": {"application/xhtml+xml"}}}
+	for _, f := range foundOn(page.Page{Path: "/", Answer: asXML}, begin+`<a id="x"/>x`, folder{}) {
+		if f.Check == "ignored-element" {
+			t.Errorf("in XML: %s", f.Message)
+		}
+	}
 }
 
 // TestTooEarly: what is called before it is there, and what only looks so.

@@ -82,10 +82,18 @@ var valued = map[string]bool{
 // IsHTML reports whether the answer says that its body is a page; an answer that does not say, and
 // a file, may be one.
 func (a *Answer) IsHTML() bool {
+	return a == nil || len(a.Fields["content-type"]) == 0 || a.mediaType() == "text/html" || a.IsXML()
+}
+
+// IsXML reports whether the answer says that browsers read its page as XML.
+func (a *Answer) IsXML() bool { return a.mediaType() == "application/xhtml+xml" }
+
+// mediaType is what the answer says that its body is; "" where it does not say, or not in a form that anybody reads.
+func (a *Answer) mediaType() string {
 	if a == nil || len(a.Fields["content-type"]) == 0 {
-		return true
+		return ""
 	}
 	lines := a.Fields["content-type"]
 	kind, _, _ := mime.ParseMediaType(lines[len(lines)-1])
-	return kind == "text/html" || kind == "application/xhtml+xml"
+	return kind
 }
