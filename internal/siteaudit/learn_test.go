@@ -90,6 +90,7 @@ func TestSpares(t *testing.T) {
 		{"a language that is not to be found", []string{"index.html", page("a", `<meta name="robots" content="noindex"><link rel=alternate hreflang=de href=/de/>`, ""), "de/index.html", page("d", "", "")}, ""},
 		{"the first page of a part without stylesheets", append([]string{"f.css", ".nav { color: red }", "c/index.html", page("c", "", "<i class=nav>"), "c/e.html", page("e", "", "<i class=nav>")},
 			styled("a/index.html", "a/b.html", "a/c.html", "a/d.html", "a/e.html", "a/f.html", "a/g.html", "a/h.html")...), ""},
+		{"a part of a page, whose script needs the rest", []string{"index.html", page("a", "", ""), "part.html", "<p>x</p><script>document.getElementById('box').hidden = true</script>"}, ""},
 		{"media that browsers know", []string{"a.css", "p { color: red }", "index.html", page("a", `<link rel="stylesheet" href="/a.css" media="(min-resolution: 2dppx) and (-webkit-min-device-pixel-ratio: 2), (hover: hover), only screen and (max-width: 9em)">`, "<p>x</p>")}, ""},
 		{"an encoding that is declared late, and does not matter", []string{"index.html", "<!doctype html><html lang=en><!--" + strings.Repeat(" ", 1100) + "--><title>a</title>" + rest + "<meta charset=utf-8><p>x"}, ""},
 		{"an address of another page for those who share it", []string{"index.html", page("a", `<link rel=canonical href=https://obs.example/a.html><meta property=og:title content=a><meta property=og:image content=https://obs.example/i.png><meta property=og:url content=https://obs.example/b.html>`, "")}, "note social-incomplete"},
