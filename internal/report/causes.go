@@ -45,16 +45,16 @@ func where(c *audit.Cause, pages int) string {
 	case c.Pages == 1:
 		s = "on 1 page"
 	case c.Pages >= pages:
-		s = fmt.Sprintf("on all %d pages", pages)
+		s = "on all " + wording.Count(pages, "page")
 	case len(c.Spared) > 0:
-		s = fmt.Sprintf("on %d of %d pages, all but %s", c.Pages, pages, Clean(wording.List(c.Spared, len(c.Spared))))
+		s = fmt.Sprintf("on %s of %s, all but %s", wording.Number(c.Pages), wording.Count(pages, "page"), Clean(wording.List(c.Spared, len(c.Spared))))
 	case c.Folder != "/":
-		s = fmt.Sprintf("on %d pages in %s", c.Pages, Clean(c.Folder))
+		s = fmt.Sprintf("on %s in %s", wording.Count(c.Pages, "page"), Clean(c.Folder))
 	default:
-		s = fmt.Sprintf("on %d of %d pages", c.Pages, pages)
+		s = fmt.Sprintf("on %s of %s", wording.Number(c.Pages), wording.Count(pages, "page"))
 	}
 	if c.Places > c.Pages {
-		return fmt.Sprintf("%d places %s", c.Places, s)
+		return wording.Count(c.Places, "place") + " " + s
 	}
 	return s
 }
@@ -62,7 +62,7 @@ func where(c *audit.Cause, pages int) string {
 // onWhich is where a cause is: its pages, or its one place.
 func onWhich(c *audit.Cause, pages int) string {
 	if c.First.Pages > 1 { // one finding, of several
-		return fmt.Sprintf("on %d pages", c.First.Pages)
+		return "on " + wording.Count(c.First.Pages, "page")
 	}
 	if at := where(c, pages); at != "" {
 		return at
@@ -104,7 +104,7 @@ func (c *firstCause) which(pages int) string {
 	if c.alike == 0 {
 		return onWhich(c.Cause, pages)
 	}
-	return fmt.Sprintf("%s, and %d more like it", onWhich(c.Cause, pages), c.alike)
+	return fmt.Sprintf("%s, and %s more like it", onWhich(c.Cause, pages), wording.Number(c.alike))
 }
 
 // findings writes what to mend first, and the causes of each check, worst first; with verbose every finding.

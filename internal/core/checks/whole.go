@@ -1,9 +1,8 @@
 package checks
 
 import (
-	"fmt"
-
 	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/wording"
 )
 
 // Whole makes one finding of those that all pages of the site have alike, for checks of what is decided once for all
@@ -70,7 +69,7 @@ func (a *Alike) Keeps(f *check.Finding, pages *check.Gathered) bool {
 	}
 	a.told[k] = true
 	f.Pages, f.Page = n, ""
-	f.Message = fmt.Sprintf("on all %d pages: ", n) + f.Message
+	f.Message = "on all " + wording.Count(n, "page") + ": " + f.Message
 	return true
 }
 

@@ -29,10 +29,10 @@ func TestAbsent(t *testing.T) {
 		"<p>x</p><script src=/makes.js></script><script src=/uses.js></script>": "",
 		"<p>x</p><script src=/uses.js></script><script src=/makes.js></script>": "0 box -1",
 		// Unread, or another's: who knows what it makes.
-		"<p>x</p><script src=https://count.example/c.js></script><script src=/uses.js></script>":                  "",
-		"<p>x</p><script src=https://count.example/c.js async></script><script src=/uses.js></script>":            "",
-		"<p>x</p><script src=/no.js></script><script src=/uses.js></script>":                                      "",
-		"<p id=b1><p id=b2><p id=b3><p id=b4><p id=b5><p id=b5>" + each("b1", "b2", "b3", "b4", "b5", "b6", "b3"): "5 b6 -1",
+		"<p>x</p><script src=https://count.example/c.js></script><script src=/uses.js></script>":                                "",
+		"<p>x</p><script src=https://count.example/c.js async></script><script src=/uses.js></script>":                          "",
+		"<p>x</p><script src=/no.js></script><script src=/uses.js></script>":                                                    "",
+		"<p id=b1><p id=b2><p id=b3><p id=b4><p id=b5><p id=b5>" + each("b1", "b2", "b3", "b4", "b5", "b6", "b3") + "<p id=b3>": "5 b6 -1",
 		// How it is used.
 		"<script>document.getElementById('box').b.c = 1; document.getElementById('z').y</script>":                                                       "0 box -1",
 		"<script>window.document.getElementById(\"box\").focus()</script>":                                                                              "0 box -1",
@@ -45,6 +45,8 @@ func TestAbsent(t *testing.T) {
 		"<script>go?.(document.getElementById('box').b); var go</script>":                                                                               "",
 		"<p>x</p><script>import('/makes.js')</script><script src=/uses.js></script>":                                                                    "",
 		"<p>x</p><script>var s = document.createElement('script'); s.src = '/makes.js'; document.head.append(s)</script><script src=/uses.js></script>": "",
+		"<p>x</p><script>import(window.name)</script><script src=/uses.js></script>":                                                                    "",
+		"<script>var s = document.createElement('script'); s.src = '/uses.js'; document.head.append(s)</script><p id=box>x":                             "",
 		"<script>document.getElementById('box')</script>":                                                                                               "",
 		"<script>document.getElementById('box' + 1); document.getElementById('bin').c</script>":                                                         "0 bin -1",
 		"<script>try { document.getElementById('box').b } catch (e) {}</script>":                                                                        "",

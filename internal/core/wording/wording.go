@@ -3,7 +3,11 @@ package wording
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
+
+	"golang.org/x/text/language"
+	"golang.org/x/text/message"
 )
 
 // Count writes "1 page", "2 pages".
@@ -11,7 +15,15 @@ func Count(n int, what string) string {
 	if n == 1 {
 		return "1 " + what
 	}
-	return fmt.Sprintf("%d %ss", n, what)
+	return Number(n) + " " + what + "s"
+}
+
+// Number writes a number, thousands apart: "2,685".
+func Number(n int) string {
+	if n < 1000 {
+		return strconv.Itoa(n)
+	}
+	return message.NewPrinter(language.English).Sprint(n)
 }
 
 // Agree is the form of a verb that goes with so many: one for 1, else many.
@@ -27,7 +39,7 @@ func List(names []string, most int) string {
 	if len(names) <= most {
 		return strings.Join(names, ", ")
 	}
-	return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), len(names)-most)
+	return fmt.Sprintf("%s and %s more", strings.Join(names[:most], ", "), Number(len(names)-most))
 }
 
 // Both names all things in a sentence: "a", "a and b", "a, b and c".

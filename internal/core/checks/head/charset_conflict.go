@@ -52,7 +52,7 @@ reads the file by it. Keep one, as utf-8.`,
 						"write <meta charset=\"utf-8\">",
 					)
 				}
-				if name != "utf-8" || p.Source.Encoding != "utf-8" || p.Page.Answer.Charset() != "" {
+				if p.Source.Encoding != "utf-8" || p.Page.Answer.Charset() != "" {
 					break
 				}
 				if bad := notUTF8(p.Source.File); bad >= 0 {

@@ -173,7 +173,7 @@ func unknownMedia(list string) string {
 	}
 	for _, m := range mediaFeature.FindAllStringSubmatch(list, -1) {
 		name := strings.TrimPrefix(strings.TrimPrefix(m[1], "min-"), "max-")
-		if strings.HasPrefix(name, "-") || slices.Contains(mediaFeatures, name) {
+		if slices.Contains(mediaFeatures, name) {
 			continue
 		}
 		if meant := close(name, mediaFeatures); meant != "" {

@@ -12,6 +12,7 @@ import (
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/usage"
+	"yellowgate/internal/core/wording"
 )
 
 var missingStyle = &check.Check{
@@ -96,7 +97,7 @@ func others(n int, element, sheet string) string {
 	if n == 1 {
 		return fmt.Sprintf("the other page with %s loads %s; this one does not", element, sheet)
 	}
-	return fmt.Sprintf("%d other pages with %s load %s; this one does not", n, element, sheet)
+	return fmt.Sprintf("%s with %s load %s; this one does not", wording.Count(n, "other page"), element, sheet)
 }
 
 // enough reports whether so many pages load a stylesheet for a name, and so few have the name
