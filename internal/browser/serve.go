@@ -91,7 +91,11 @@ func handler(of *ServedSite) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set("Cache-Control", "no-store")
-		text, answer := of.Page(page.Clean(r.URL.Path))
+		asked := page.Clean(r.URL.EscapedPath())
+		text, answer := of.Page(asked + "?" + r.URL.RawQuery) // a page by query, or the path's
+		if text == nil {
+			text, answer = of.Page(asked)
+		}
 		if text != nil {
 			h.Set("Content-Type", "text/html")
 			if answer != nil {

@@ -165,9 +165,7 @@ func (c *capture) circles() {
 			continue
 		}
 		if u := c.resolve(l.Final, c.Start); u != nil {
-			if !c.WithQuery {
-				u.RawQuery, u.ForceQuery = "", false
-			}
+			c.dropQuery(u)
 			to[l.URL], status[l.URL] = u.String(), l.Status
 		}
 	}

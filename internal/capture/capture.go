@@ -46,6 +46,7 @@ type Options struct {
 	Rate      float64                      // requests a second; 0 for any
 	OwnSite   bool                         // robots.txt is not asked
 	WithQuery bool                         // an address with a query is one of its own
+	Query     []string                     // parameters that make another page of an address; others are dropped
 	GoOn      bool                         // what the folder has is not asked for again
 	Alone     bool                         // the first page and what it loads, nothing else
 	From      []string                     // more addresses to begin with
@@ -315,9 +316,8 @@ func (c *capture) addAfter(hops int, raw string, base *url.URL, isPage bool, dep
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if u.RawQuery != "" && isPage && !c.WithQuery {
+	if isPage && c.dropQuery(u) {
 		c.summary.Queries++
-		u.RawQuery, u.ForceQuery = "", false
 	}
 	key := u.String()
 	if from != "" {
@@ -341,7 +341,7 @@ func (c *capture) addAfter(hops int, raw string, base *url.URL, isPage bool, dep
 		return
 	}
 	if isPage && c.Choose != nil {
-		if file, _ := FileOf(u, true, c.WithQuery); depth > 0 && !c.Choose(page.Clean(u.EscapedPath()), file) {
+		if file, _ := FileOf(u, true, true); depth > 0 && !c.Choose(page.IdentifyURL(u, c.Query), file) {
 			c.limited("--pages or --except leaves it out", key)
 			return
 		}
@@ -349,6 +349,17 @@ func (c *capture) addAfter(hops int, raw string, base *url.URL, isPage bool, dep
 	c.known++
 	c.queue = append(c.queue, address{u, isPage, depth, from, hops})
 	c.wake.Signal()
+}
+
+// dropQuery leaves of a page's query what makes another page; it reports whether something else was there.
+func (c *capture) dropQuery(u *url.URL) (dropped bool) {
+	if u.RawQuery == "" && !u.ForceQuery || c.WithQuery {
+		return false
+	}
+	named := strings.TrimPrefix(page.Query(u.RawQuery, c.Query), "?")
+	dropped = u.RawQuery != "" && named != page.NormalQuery(u.RawQuery)
+	u.RawQuery, u.ForceQuery = named, false
+	return dropped
 }
 
 // over leaves an address out for which the run has nothing left. The mutex is held.
@@ -467,7 +478,7 @@ func (c *capture) one(ctx context.Context, a address) {
 	}
 	says := &page.Answer{Status: got.status, Fields: got.fields}
 	isPage := says.IsHTML() && (len(got.fields["content-type"]) > 0 || a.page)
-	file, why := FileOf(a.url, isPage, c.WithQuery)
+	file, why := FileOf(a.url, isPage, isPage || c.WithQuery)
 	if isPage && !a.page {
 		why = "a page came where a script, a stylesheet or another file was requested"
 	}

@@ -123,7 +123,7 @@ func (a *app) asked(w *ways, address string) (o capture.Options, err error) {
 	if o.Choose, err = chooser(w.pages, w.except); err != nil {
 		return o, err
 	}
-	o.Address = a.siteAddress()
+	o.Address, o.Query = a.siteAddress()
 	o.Progress = a.progress("asking")
 	return o, nil
 }
@@ -331,15 +331,15 @@ func (a *app) fetched(ctx context.Context, w *ways, address string) (dir string,
 const mostPages = 10_000
 
 // siteAddress is the address of the site as the gate file has it, whose links lead to the site that
-// is captured; "" where there is no gate file, or none that can be read.
-func (a *app) siteAddress() string {
+// is captured, and the parameters that it says make another page; none where no gate file can be read.
+func (a *app) siteAddress() (address string, query []string) {
 	name, err := a.gateFile()
 	if err != nil {
-		return ""
+		return "", nil
 	}
 	of, _, err := project.SiteOf(name)
 	if err != nil {
-		return ""
+		return "", nil
 	}
-	return of.URL.Value
+	return of.URL.Value, of.Query
 }

@@ -26,6 +26,7 @@ type Facts struct {
 	rows   []factRow
 	named  map[string]bool
 	lists  map[string]bool // names of facts that are lists somewhere
+	query  []string        // parameters that make another page
 }
 
 type factRow struct {
@@ -48,6 +49,7 @@ func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []prob
 		Lists:  map[string]map[string]any{},
 		lists:  map[string]bool{},
 		named:  map[string]bool{},
+		query:  g.Site.Query,
 	}
 	var problems []problem.Problem
 	for _, name := range g.Site.Facts {
@@ -262,10 +264,15 @@ func (f *Facts) readTree(file string, b []byte, read func([]byte) (*yamltree.Val
 	}
 }
 
+// key is that of the page that a path means.
+func (f *Facts) key(path string) string {
+	return page.Key(page.Identify(strings.TrimSpace(path), f.query))
+}
+
 // list keeps a fact that is a list, and returns it as a text: its words, or how
 // many entries it has.
 func (f *Facts) list(path, name string, v *yamltree.Value) string {
-	key := page.Key(strings.TrimSpace(path))
+	key := f.key(path)
 	if f.Lists[key] == nil {
 		f.Lists[key] = map[string]any{}
 	}
@@ -290,7 +297,7 @@ func (f *Facts) add(
 	order []string,
 	fail failFunc,
 ) {
-	key := page.Key(strings.TrimSpace(path))
+	key := f.key(path)
 	have := f.ByPage[key]
 	if have == nil {
 		have = map[string]string{}

@@ -16,7 +16,13 @@ import (
 // Find returns the page that a name on the command line means: a path, a file or
 // a full URL of the site.
 func (p *Project) Find(name string) (*page.Page, error) {
-	return FindPage(p.Pages, name, p.Gate.File.Site.URL.Value, p.Source, p.Output)
+	site := &p.Gate.File.Site
+	if path, query, has := strings.Cut(name, "?"); has { // what makes no page is left out
+		if pg, err := FindPage(p.Pages, path+page.Query(query, site.Query), site.URL.Value, p.Source, p.Output); err == nil {
+			return pg, nil
+		}
+	}
+	return FindPage(p.Pages, name, site.URL.Value, p.Source, p.Output)
 }
 
 // FindPage is Project.Find for any list of pages.
@@ -51,13 +57,18 @@ func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page
 			}
 		}
 	}
-	key := page.Key(asked)
+	asked, _, _ = strings.Cut(asked, "#")
 	paths := make([]string, len(pages))
 	for i := range pages {
-		if pages[i].Key() == key || site.Normal(pages[i].File) == site.Normal(strings.TrimPrefix(asked, "/")) {
-			return &pages[i], nil
-		}
 		paths[i] = pages[i].Path
+	}
+	file := site.Normal(strings.TrimPrefix(asked, "/"))
+	for _, key := range []string{page.Key(asked), page.Key(page.Clean(asked))} { // a query that makes no page is nothing
+		for i := range pages {
+			if pages[i].Key() == key || site.Normal(pages[i].File) == file {
+				return &pages[i], nil
+			}
+		}
 	}
 	return nil, &failure.Usage{
 		Message: fmt.Sprintf("no page %q%s", name, didyoumean.Suggest(name, paths)),

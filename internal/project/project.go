@@ -367,6 +367,21 @@ func (p *Project) PageAt(file string) page.Page {
 	return pg
 }
 
+// PageFrom is PageAt for a page that a server has answered with, whose address may be another spelling, or have a
+// query that names it.
+func (p *Project) PageFrom(file string, answer *page.Answer) page.Page {
+	pg := p.PageAt(file)
+	pg.Answer = answer
+	pg.Called(answer)
+	p.giveFacts(&pg)
+	return pg
+}
+
+// Identify is a path with its query, as people write it, as the pages of the site have it.
+func (p *Project) Identify(address string) string {
+	return page.Identify(address, p.Gate.File.Site.Query)
+}
+
 // PagesOf is Pages for a folder of the project: its source, or an output of it.
 func (p *Project) PagesOf(files []site.File) ([]page.Page, error) {
 	s := &p.Gate.File.Site
@@ -394,7 +409,7 @@ func (p *Project) CheckPages() (problems []problem.Problem) {
 		paths[i] = p.Pages[i].Path
 	}
 	for _, pp := range p.Gate.File.Pages {
-		if !have[page.Key(pp.Path)] {
+		if !have[page.Key(p.Identify(pp.Path))] {
 			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: pp.Pos, Line: LineOf(p.Gate.File.TextOf(pp.Pos.File), pp.Pos.Line),
 				Message: fmt.Sprintf("per-page names %s, which is no page of the site%s", pp.Path, didyoumean.Suggest(pp.Path, paths))})
 		}

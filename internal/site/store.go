@@ -121,10 +121,14 @@ func (f *Folder) Captured() []Captured { return f.lines }
 // path is that of the address that answered.
 func (c *Captured) path() string {
 	u, err := url.Parse(cmp.Or(c.Final, c.URL))
-	if err != nil || u.RawQuery != "" {
+	if err != nil {
 		return ""
 	}
-	return page.Clean(u.EscapedPath())
+	path := page.Clean(u.EscapedPath())
+	if u.RawQuery != "" {
+		path += "?" + page.NormalQuery(u.RawQuery)
+	}
+	return path
 }
 
 // Told gives the pages of a list what the transport said of them.

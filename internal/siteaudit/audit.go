@@ -336,8 +336,7 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 	}
 	if s.Project != nil &&
 		s.Project.Source == "" { // what a server makes is its own source: what bears a mark is left out of it
-		of := s.Project.PageAt(known.File)
-		of.Answer = known.Answer
+		of := s.Project.PageFrom(known.File, known.Answer)
 		src, text = &of, file
 	}
 	if s.store == nil {
@@ -474,6 +473,7 @@ func Page(file []byte, path string, project *project.Project) (*result.Audit, er
 		if err := s.useGate(); err != nil {
 			return nil, err
 		}
+		known.Path = project.Identify(path)
 		known.Facts, known.Lists = project.Facts.ByPage[known.Key()], project.Facts.Lists[known.Key()]
 		text, src = file, &known
 		for i := range project.Pages {

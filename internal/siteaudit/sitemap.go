@@ -71,7 +71,7 @@ func (s *auditing) list(entries []sitemapEntry, listed map[string]bool) {
 func (s *auditing) within(loc string) (path string, own bool) {
 	loc = strings.TrimSpace(loc)
 	if ref, ok := s.site.Page("/", "").Resolve(loc); ok && ref.Own {
-		return ref.Path, true
+		return ref.Page, true
 	}
 	if u, err := url.Parse(loc); err == nil && s.Address == "" && s.Project == nil {
 		return "/" + strings.TrimPrefix(strings.TrimPrefix(u.Path, s.result.Below), "/"), true

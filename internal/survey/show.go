@@ -136,7 +136,7 @@ func ShowCaptured(dir string, p *project.Project) (*result.Show, error) {
 
 // Pipe gates one page given as bytes, as the page at a path.
 func Pipe(p *project.Project, text []byte, path string) ([]byte, []problem.Problem, error) {
-	known := page.Page{Path: page.Clean(path), File: "standard input"}
+	known := page.Page{Path: p.Identify(path), File: "standard input"}
 	known.Facts, known.Lists = p.Facts.ByPage[known.Key()], p.Facts.Lists[known.Key()]
 	r := p.Gate.Page(text, known)
 	ps := project.GroupProblems(p.Gate.File, r.Problems)

@@ -98,7 +98,7 @@ func Browsed(
 ) *browser.ServedSite {
 	return &browser.ServedSite{Address: addressFor(address),
 		Page: func(path string) ([]byte, *page.Answer) {
-			pg := byKey[page.Key(strings.TrimPrefix(path, base))]
+			pg := byKey[page.Key(strings.TrimSuffix(strings.TrimPrefix(path, base), "?"))]
 			if pg == nil {
 				return nil, nil
 			}

@@ -2,6 +2,7 @@ package servers_test
 
 import (
 	"fmt"
+	"html"
 	"io"
 	"maps"
 	"net/http"
@@ -18,7 +19,7 @@ import (
 )
 
 // application answers at addresses as applications do: some with a last slash, some without, some with an
-// extension; the other spelling is redirected or not there.
+// extension, some by query; the other spelling is redirected or not there.
 type application struct {
 	mu    sync.Mutex
 	asked map[string]int // GET and HEAD, by address
@@ -33,7 +34,10 @@ func newApplication() *application {
 			"/a%20b/": 200, "/about.html": 200, "/old.htm": 200, "/v1.2": 200, "/deep/er/and/deeper": 200},
 		moved: map[string]string{"/plays/": "/plays", "/from": "/to/", "/visit": "/visit/"},
 	}
-	for _, p := range []string{"/plays", "/visit/", "/to/"} {
+	for _, p := range []string{"/?p=2", "/?p=3", "/plays?p=2", "/find?p=2&s=star+cluster", "/find?s=caf%C3%A9"} {
+		a.pages[p] = 200
+	}
+	for _, p := range []string{"/plays", "/visit/", "/to/", "/find"} {
 		a.pages[p] = 200
 	}
 	for n := range 12 {
@@ -45,9 +49,13 @@ func newApplication() *application {
 
 func (a *application) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	path := r.URL.EscapedPath()
+	if r.URL.RawQuery != "" {
+		path += "?" + r.URL.RawQuery
+	}
 	a.mu.Lock()
 	a.asked[path]++
 	a.mu.Unlock()
+	path = strings.TrimSuffix(strings.ReplaceAll(path, "from=letter&", ""), "?from=letter") // which is nothing to it
 	if to := a.moved[path]; to != "" {
 		http.Redirect(w, r, to, http.StatusMovedPermanently)
 		return
@@ -63,7 +71,7 @@ func (a *application) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	for _, to := range slices.Sorted(maps.Keys(a.pages)) {
 		fmt.Fprintf(w, "<a href=\"%s\">%s</a>\n", to, to)
 	}
-	fmt.Fprint(w, "<a href=/from>moved</a></body></html>\n")
+	fmt.Fprint(w, "<a href=/from>moved</a><a href=\"/plays?from=letter&p=2\">as a letter has it</a><a href=\"/visit/?from=letter\">Visit</a></body></html>\n")
 }
 
 var canonical = regexp.MustCompile(`<link rel="canonical" href="https://ternhill\.example([^"]*)">`)
@@ -77,8 +85,8 @@ func TestOneAddress(t *testing.T) {
 	b := clitest.New(
 		t,
 		"yellowgate.yaml",
-		"yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin.URL+"', source: captured, output: public}\n"+
-			"defaults: [{pages: all, canonical: '@{page.url}', title: '@{page.path}'}]\nitems: {plays: {code: <i>play</i>, pages: /plays/*}, event: {code: <b>event</b>, pages: [/events/3, /plays/3/]}}\n",
+		"yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin.URL+"', source: captured, output: public, query: [p, s]}\n"+
+			"defaults: [{pages: all, canonical: '@{page.url}', title: '@{page.path}'}]\nitems: {plays: {code: <i>play</i>, pages: /plays/*}, event: {code: <b>event</b>, pages: [/events/3, /plays/3/]},\n  second: {code: <u>second</u>, pages: query.p = 2}, third: {code: <s>third</s>, pages: '/?p=3'}, first: {code: <em>home</em>, pages: /}}\nper-page: {'/plays?p=2': {description: The second page}}\n",
 	)
 	b.Want(0, clitest.Args("capture", "--own-site"))
 	b.Want(0, clitest.Args("apply"))
@@ -137,7 +145,7 @@ func TestOneAddress(t *testing.T) {
 			continue
 		}
 		through := get(gateway.Address + path)
-		if m := canonical.FindStringSubmatch(through); m == nil || m[1] != path {
+		if m := canonical.FindStringSubmatch(through); m == nil || html.UnescapeString(m[1]) != path {
 			t.Errorf("%s: the gateway's canonical is %q", path, m)
 		}
 		head := strings.SplitN(through, `<a href="`, 2)[0]
@@ -161,6 +169,15 @@ func TestOneAddress(t *testing.T) {
 		t.Errorf("audit calls pages otherwise: %.400s", out)
 	}
 	b.Want(0, clitest.Args("where", "event"), "/plays/3", "/events/3/")
+	b.Want(0, clitest.Args("where", "second"), "/?p=2", "/plays?p=2", "/find?p=2&s=star+cluster", "3 of 41 pages")
+	b.Want(0, clitest.Args("where", "third"), "/?p=3", "1 of 41 pages")
+	b.Want(0, clitest.Args("where", "first"), "1 of 41 pages")
+	b.Want(0, clitest.Args("show", "/plays?from=letter&p=2"), "▐ /plays?p=2  ", "The second page")
+	b.Want(0, clitest.Args("show", "/visit/?from=letter"), "▐ /visit/  ")
+	b.Want(0, clitest.Args("why", "/?p=2", "second"))
+	if got := get(gateway.Address + "/plays?from=letter&p=2"); !strings.Contains(got, `"https://ternhill.example/plays?p=2"`) {
+		t.Errorf("of a letter the gateway makes:\n%s", got)
+	}
 }
 
 // TestHost: a server that answers to several names is asked for the one that is given, and links to that name are the

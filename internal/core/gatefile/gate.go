@@ -85,6 +85,7 @@ type Site struct {
 	Outside        []Text // files and folders outside the gate file's that it may name
 	Manifest       Text
 	Spelling       page.Spelling
+	Query          []string // parameters that make another page
 	Marks          bool
 }
 

@@ -42,6 +42,7 @@ type SiteShape struct {
 	Manifest      Line    `key:"manifest"      doc:"build manifest, a JSON object, for built: in URLs"`
 	Extensionless bool    `key:"extensionless" doc:"true: the file about.html is the page /about"`
 	Slashless     bool    `key:"slashless"     doc:"true: the file about/index.html is the page /about"`
+	Query         Texts   `key:"query"         doc:"parameters of an address that make another page, such as p: /?p=2 is then a page of its own"`
 	Marks         bool    `key:"marks"         doc:"false leaves out the comments around what is inserted"`
 }
 

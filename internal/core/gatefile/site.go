@@ -90,6 +90,13 @@ func (r *reader) site(n ast.Node) {
 			s.Spelling.Extensionless = r.truth(e.node, what)
 		case "slashless":
 			s.Spelling.Slashless = r.truth(e.node, what)
+		case "query":
+			for _, t := range r.names(e.node, what) {
+				if strings.ContainsAny(t.Value, "?&=# ") {
+					r.errorf(t.Pos, "%q is no name of a parameter: write p, not ?p=2", t.Value)
+				}
+				s.Query = append(s.Query, t.Value)
+			}
 		case "marks":
 			s.Marks = r.truth(e.node, what)
 		}

@@ -13,7 +13,7 @@ import (
 
 // A Page is one HTML document of the site.
 type Page struct {
-	Path string // as the site's visitors have it: /visit/, /about.html, /
+	Path string // as the site's visitors have it: /visit/, /about.html, /; with what its query names: /plays/?p=2
 	File string // slash-separated, relative to the source folder: visit/index.html
 
 	// What the source says. Absent is "".
@@ -44,8 +44,8 @@ type Page struct {
 // Called gives the page the address of an answer that is another spelling of its own: a site says itself whether
 // it writes /visit or /visit/.
 func (p *Page) Called(a *Answer) {
-	if a != nil && a.Path != "" && Key(a.Path) == p.Key() {
-		p.Path = a.Path
+	if a != nil && a.Path != "" && (Key(a.Path) == p.Key() || strings.Contains(a.Path, "?")) {
+		p.Path, p.key = a.Path, nil
 	}
 }
 
@@ -71,11 +71,12 @@ func (p *Page) Status() int {
 }
 
 // Field returns the value of a field of the query language: path, title,
-// heading, description, lang, file, status, meta.NAME or fact.NAME.
+// heading, description, lang, file, status, query.NAME, meta.NAME or fact.NAME.
 func (p *Page) Field(name string) string {
 	switch name {
 	case "path":
-		return p.Path
+		path, _, _ := strings.Cut(p.Path, "?")
+		return path
 	case "title":
 		return p.Title
 	case "heading":
@@ -94,6 +95,9 @@ func (p *Page) Field(name string) string {
 	}
 	if key, ok := strings.CutPrefix(name, "fact."); ok {
 		return p.Facts[key]
+	}
+	if key, ok := strings.CutPrefix(name, "query."); ok {
+		return p.parameter(key)
 	}
 	return ""
 }
@@ -114,11 +118,11 @@ func (s Spelling) PathOf(file string) string {
 		if s.Slashless {
 			dir = strings.TrimSuffix(dir, "/")
 		}
-		return "/" + dir
+		name = ""
 	case s.Extensionless:
 		name = strings.TrimSuffix(strings.TrimSuffix(name, ".html"), ".htm")
 	}
-	return "/" + dir + name
+	return Path("/" + dir + name)
 }
 
 // Clean brings a path as people write it into the form of Page.Path: percent
@@ -127,7 +131,7 @@ func Clean(p string) string {
 	if i := strings.IndexAny(p, "?#"); i >= 0 {
 		p = p[:i]
 	}
-	return clean(p)
+	return Path(clean(p))
 }
 
 // GlobKey is Key for a glob on paths, in which "?" stands for a character.
@@ -152,9 +156,25 @@ func clean(p string) string {
 	return p
 }
 
-// Key is the form in which two paths are the same page: Clean, without the
-// trailing slash.
-func Key(p string) string { return strings.TrimSuffix(Clean(p), "/") }
+// Key is the form in which two paths are the same page: Clean, without the trailing slash, and the query.
+func Key(p string) string {
+	path, query, has := strings.Cut(p, "?")
+	key := strings.TrimSuffix(Clean(path), "/")
+	if !has {
+		return key
+	}
+	if key == "" {
+		key = "/" // of the home page
+	}
+	return key + "?" + query
+}
 
 // URLPath is the path as it is written in a URL: percent-encoded.
-func URLPath(p string) string { return (&url.URL{Path: p}).EscapedPath() }
+func URLPath(p string) string {
+	path, query, has := strings.Cut(p, "?")
+	path = (&url.URL{Path: strings.ReplaceAll(path, escapedMark, "?")}).EscapedPath()
+	if has {
+		return path + "?" + query
+	}
+	return path
+}

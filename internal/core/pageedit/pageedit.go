@@ -84,7 +84,7 @@ func New(f *gatefile.Gate, day string) (*Gate, []problem.Problem) {
 	g := &Gate{
 		keys:  f.KeyIDs(),
 		File:  f,
-		Site:  weburl.NewSite(f.Site.URL.Value, f.Site.Origin.Value),
+		Site:  weburl.NewSite(f.Site.URL.Value, f.Site.Origin.Value).Naming(f.Site.Query),
 		all:   &selectorSet{},
 		found: &selectorSet{},
 	}

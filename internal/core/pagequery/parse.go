@@ -199,7 +199,7 @@ func (p *parser) atom() Expr {
 
 func isField(tok string) bool {
 	return slices.Contains(Fields, tok) ||
-		len(tok) > 5 && (strings.HasPrefix(tok, "meta.") || strings.HasPrefix(tok, "fact."))
+		slices.ContainsFunc([]string{"meta.", "fact.", "query."}, func(p string) bool { return strings.HasPrefix(tok, p) && tok != p })
 }
 
 func isName(tok string) bool {
@@ -223,6 +223,10 @@ func (p *parser) glob(at int, pattern string) Expr {
 // NewGlob returns the query that is one glob on the path.
 func NewGlob(pattern string) (*Glob, error) {
 	g := &Glob{Pattern: pattern, key: page.GlobKey(pattern)}
+	if path, query, has := strings.Cut(pattern, "?"); has && plain(path) && strings.Contains(query, "=") {
+		g.key, g.named = page.GlobKey(path), page.NormalQuery(query)
+		return g, nil
+	}
 	if !strings.ContainsAny(pattern, `*?[{\`) {
 		return g, nil
 	}

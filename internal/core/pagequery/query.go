@@ -53,6 +53,7 @@ type Glob struct {
 	key    string // the pattern as a page key
 	kind   globKind
 	prefix string
+	named  string // the query of the one page that it means: p=2
 }
 
 type globKind uint8
@@ -80,7 +81,7 @@ type Has struct {
 // A Field compares a field of the page with a value. Op "" asks whether it is
 // there and not empty.
 type Field struct {
-	Name  string // path, title, heading, description, lang, file, status, meta.NAME, fact.NAME
+	Name  string // path, title, heading, description, lang, file, status, query.NAME, meta.NAME, fact.NAME
 	Op    string
 	Value string
 
@@ -106,11 +107,16 @@ func (x Const) Eval(p *page.Page) bool {
 func (x *Set) Eval(p *page.Page) bool { return x.Expr != nil && x.Expr.Eval(p) }
 func (x *Has) Eval(p *page.Page) bool { return x.ID < len(p.Has) && p.Has[x.ID] }
 
-// Eval matches the path.
+// Eval matches the path. One without wildcards is that page alone, and not another of its path that a query makes;
+// wildcards look at the path, whatever the query.
 func (x *Glob) Eval(p *page.Page) bool {
 	key := strings.TrimSuffix(p.Path, "/")
+	path, query, byQuery := strings.Cut(key, "?")
+	if byQuery {
+		key = strings.TrimSuffix(path, "/")
+	}
 	if x.kind == exactPath {
-		return key == x.key
+		return key == x.key && query == x.named
 	}
 	if p.Redirect {
 		return false

@@ -114,7 +114,7 @@ func NewPlan(g *gatefile.Gate, day string) (*Plan, []problem.Problem) {
 				x.out[i] = t.Pos
 			}
 		}
-		p.pages[page.Key(pp.Path)] = x
+		p.pages[page.Key(page.Identify(pp.Path, g.Site.Query))] = x
 	}
 	problems := p.order()
 	return p, append(problems, p.lateNeeds()...)

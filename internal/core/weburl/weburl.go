@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"yellowgate/internal/core/page"
 
 	standard "github.com/nlnwa/whatwg-url/url"
 	"golang.org/x/text/unicode/norm"
@@ -19,9 +20,10 @@ import (
 
 // A SiteURL is where the pages stand.
 type SiteURL struct {
-	base *url.URL // the site's address, or a stand-in where none is known
-	path string   // the path in it, without a trailing slash
-	also []string // other hosts, with their ports, that are the site as well
+	base  *url.URL // the site's address, or a stand-in where none is known
+	path  string   // the path in it, without a trailing slash
+	also  []string // other hosts, with their ports, that are the site as well
+	query []string // parameters that make another page
 
 	// Most URLs of a site mean the same on all its pages. They are resolved once.
 	same memo.Map[string, cached] // by URL as written
@@ -65,6 +67,12 @@ func parsed(address string) *url.URL {
 	return u
 }
 
+// Naming gives the site the parameters that make another page of a path (page.Query).
+func (s *SiteURL) Naming(parameters []string) *SiteURL {
+	s.query = parameters
+	return s
+}
+
 // BasePath is the path in the site's address, "" for none.
 func (s *SiteURL) BasePath() string { return s.path }
 
@@ -73,6 +81,8 @@ type Ref struct {
 	URL  string // absolute; for the site's own the path within the site
 	Own  bool
 	Path string // of an own URL: percent-decoded, NFC, without the site's base path
+	// Page is the page that an own URL names, as page.Page.Path has it: the path, and what of the query makes a page.
+	Page string
 	Frag string
 	Data bool // data:, blob:, javascript:, mailto: and the like: nothing is fetched
 }
@@ -100,6 +110,7 @@ func (p Base) standard() *standard.Url {
 // the page's base element, or "".
 func (s *SiteURL) Page(pagePath, baseHref string) Base {
 	u := *s.base
+	pagePath, u.RawQuery, _ = strings.Cut(pagePath, "?")
 	u.Path = s.path + pagePath
 	u.RawPath = ""
 	p := Base{s, &u, true, &longBase{}}
@@ -276,6 +287,10 @@ func (s *SiteURL) own(r Ref, decodedPath string) Ref {
 	}
 	if clean := path.Clean(r.Path); clean != r.Path && clean+"/" != r.Path {
 		r.Path = clean
+	}
+	r.Page = page.Path(r.Path)
+	if _, query, has := strings.Cut(r.URL, "?"); has {
+		r.Page += page.Query(query, s.query)
 	}
 	return r
 }

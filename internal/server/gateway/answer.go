@@ -251,7 +251,7 @@ func (g *Gateway) blank(a *exchange, resp *http.Response) bool {
 		len(a.state.Project.Gate.File.Blank) == 0 {
 		return false
 	}
-	file, _ := fileOf(a.in.URL)
+	file, _ := a.fileOf()
 	text, ok := a.state.Project.Blank()[file]
 	if !ok {
 		return false

@@ -6,7 +6,7 @@ import (
 	"fmt"
 	"hash/maphash"
 	"net/http"
-	"net/url"
+	"strings"
 
 	"yellowgate/internal/capture"
 	"yellowgate/internal/core/page"
@@ -26,15 +26,19 @@ type gatedPage struct {
 const mostTags = 100_000
 
 // fileOf is the file that stands for an address: the same as in a capture of the site.
-func fileOf(u *url.URL) (file, why string) { return capture.FileOf(u, true, false) }
+func (a *exchange) fileOf() (file, why string) {
+	u := *a.in.URL
+	u.RawQuery = strings.TrimPrefix(page.Query(u.RawQuery, a.state.Project.Gate.File.Site.Query), "?")
+	return capture.FileOf(&u, true, true)
+}
 
 // gatePage gates a page. Where why is not "", the page is to be passed on as it came.
 func (g *Gateway) gatePage(a *exchange, resp *http.Response, came []byte) (m *gatedPage, why, detail string) {
-	file, none := fileOf(a.in.URL)
+	file, none := a.fileOf()
 	if none != "" {
 		return nil, passedOther, none
 	}
-	answer := &page.Answer{Status: resp.StatusCode, Fields: map[string][]string{}, Path: page.Clean(a.in.URL.EscapedPath())}
+	answer := &page.Answer{Status: resp.StatusCode, Fields: map[string][]string{}, Path: page.IdentifyURL(a.in.URL, a.state.Project.Gate.File.Site.Query)}
 	for _, name := range page.Describing {
 		if lines := resp.Header.Values(name); len(lines) > 0 {
 			answer.Fields[name] = lines
@@ -96,9 +100,7 @@ func (g *Gateway) gate(a *exchange, m *gatedPage, resp *http.Response, file stri
 		m.why, m.detail = passedLarge, fmt.Sprintf("it has more than %d tags", mostTags)
 		return
 	}
-	pg := a.state.Project.PageAt(file)
-	pg.Answer = answer
-	pg.Called(answer)
+	pg := a.state.Project.PageFrom(file, answer)
 	r := a.state.Project.Gate.Page(text, pg)
 	if r.Fragment {
 		m.why = passedFragment

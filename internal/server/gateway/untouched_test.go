@@ -17,6 +17,7 @@ import (
 	"testing"
 	"time"
 
+	"yellowgate/internal/capture"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/server/reload"
 	"yellowgate/internal/testsize"
@@ -378,7 +379,7 @@ func wanted(g *Gateway, s *spec, direct heard, req *http.Request) (text []byte, 
 		return nil, false
 	}
 	if req.Method == "OPTIONS" || req.Method == "DELETE" || req.Method == "PUT" || req.Method == "POST" || req.Method == "GET" || req.Method == "HEAD" {
-		file, _ := fileOf(req.URL)
+		file, _ := capture.FileOf(req.URL, true, false)
 		pg := g.Gate.Now().Project.PageAt(file)
 		pg.Answer = &page.Answer{Status: status, Fields: map[string][]string{"content-type": s.head["Content-Type"]}, Path: page.Clean(req.URL.EscapedPath())}
 		pg.Called(pg.Answer)

@@ -158,8 +158,8 @@ func (s *server) file(w http.ResponseWriter, r *http.Request) {
 		plain(w, http.StatusInternalServerError, err.Error())
 		return
 	}
-	clean := page.Clean(r.URL.Path)
-	if pg := n.pages[page.Key(clean)]; pg != nil {
+	clean := page.Clean(r.URL.EscapedPath())
+	if pg := n.pages[page.Key(clean+page.Query(r.URL.RawQuery, state.Project.Gate.File.Site.Query))]; pg != nil {
 		if to, moved := elsewhere(r.URL.Path, pg); moved {
 			http.Redirect(w, r, (&url.URL{Path: to, RawQuery: r.URL.RawQuery}).String(), http.StatusFound)
 			return
@@ -207,7 +207,8 @@ func (n *siteNow) spelled(name string) *page.Page {
 // elsewhere is the address of a page where it was asked for by another: without the slash of its
 // folder, relative addresses in it would lead astray.
 func elsewhere(asked string, pg *page.Page) (to string, moved bool) {
-	return pg.Path, strings.HasSuffix(pg.Path, "/") != strings.HasSuffix(asked, "/") &&
+	to, _, _ = strings.Cut(pg.Path, "?")
+	return to, strings.HasSuffix(to, "/") != strings.HasSuffix(asked, "/") &&
 		!strings.HasPrefix(path.Base(asked), "index.htm")
 }
 
@@ -346,7 +347,7 @@ func (s *server) own(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 		asked := r.URL.Query().Get("page")
-		pg := n.pages[page.Key(page.Clean(asked))]
+		pg := n.pages[page.Key(state.Project.Identify(asked))]
 		if pg == nil {
 			plain(w, http.StatusNotFound, "The site has no page "+printable(asked)+". What it has is listed at "+Own)
 			return

@@ -78,7 +78,7 @@ var alternateFact = &check.Kind[alternates, []alternatesOn]{
 				continue
 			}
 			if lang, ok := p.Source.Attr(e.El.Start, "hreflang"); ok {
-				f.List = append(f.List, alternate{strings.TrimSpace(lang), e.Ref.Path, e.Line, e.Column})
+				f.List = append(f.List, alternate{strings.TrimSpace(lang), e.Ref.Page, e.Line, e.Column})
 			}
 		}
 		if len(f.List) == 0 || p.Aside() || p.Noindex() {

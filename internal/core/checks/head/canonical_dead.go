@@ -20,7 +20,7 @@ the page itself: canonical: "@{page.url}".`,
 			return
 		}
 		for _, e := range check.Canonicals(p) {
-			if e.URL == "" || !e.Ref.Own || p.Site.HasPage(e.Ref.Path) {
+			if e.URL == "" || !e.Ref.Own || p.Site.HasPage(e.Ref.Page) {
 				continue
 			}
 			p.At(

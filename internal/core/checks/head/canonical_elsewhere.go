@@ -20,12 +20,12 @@ and wrong where the link was copied from a template.`,
 			return
 		}
 		for _, e := range check.Canonicals(p) {
-			if e.URL == "" || !e.Ref.Own || !p.Site.HasPage(e.Ref.Path) || page.Key(e.Ref.Path) == page.Key(p.Path) {
+			if e.URL == "" || !e.Ref.Own || !p.Site.HasPage(e.Ref.Page) || page.Key(e.Ref.Page) == page.Key(p.Path) {
 				continue
 			}
 			p.At(
 				e,
-				fmt.Sprintf("the canonical names %s, another page of the site", e.Ref.Path),
+				fmt.Sprintf("the canonical names %s, another page of the site", e.Ref.Page),
 				`if this page is no copy of that one: canonical: "@{page.url}"`,
 			)
 		}

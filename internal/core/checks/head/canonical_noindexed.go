@@ -48,8 +48,8 @@ var canonicalFact = &check.Kind[canonical, []canonicalOn]{
 	ID: "canonical",
 	Of: func(p *check.Pass) *canonical {
 		for _, e := range check.Canonicals(p) {
-			if e.Ref.Own && e.URL != "" && e.Ref.Path != "" {
-				return &canonical{e.Ref.Path, e.Line, e.Column}
+			if e.Ref.Own && e.URL != "" && e.Ref.Page != "" {
+				return &canonical{e.Ref.Page, e.Line, e.Column}
 			}
 		}
 		return nil

@@ -39,7 +39,7 @@ link out. A language of hreflang is a tag such as en or pt-BR, or x-default.`,
 			// Of a site that a server makes only what was asked for is known: dead-page is for that.
 			if p.Site == nil || p.Site.HasFile == nil || p.Site.Addresses != nil || !e.Ref.Own ||
 				p.Site.HasFile(e.Ref.Path) ||
-				p.Site.HasPage != nil && p.Site.HasPage(e.Ref.Path) {
+				p.Site.HasPage != nil && p.Site.HasPage(e.Ref.Page) {
 				continue
 			}
 			p.At(

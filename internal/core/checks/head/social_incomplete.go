@@ -80,8 +80,8 @@ func anotherPage(p *check.Pass, value string) string {
 	ref, ok := p.Base.Resolve(value)
 	switch {
 	case !ok:
-	case ref.Own && page.Key(ref.Path) != page.Key(p.Path) && !canonicalIs(p, ref.Path):
-		return ref.Path
+	case ref.Own && page.Key(ref.Page) != page.Key(p.Path) && !canonicalIs(p, ref.Page):
+		return ref.Page
 	case !ref.Own:
 		host, path := hostAndPath(ref.URL)
 		canonicals := check.Canonicals(p)
@@ -107,7 +107,7 @@ func hostAndPath(address string) (host, path string) {
 // canonicalIs reports whether the page says that a path is its canonical.
 func canonicalIs(p *check.Pass, path string) bool {
 	for _, e := range check.Canonicals(p) {
-		if e.Ref.Own && page.Key(e.Ref.Path) == page.Key(path) {
+		if e.Ref.Own && page.Key(e.Ref.Page) == page.Key(path) {
 			return true
 		}
 	}

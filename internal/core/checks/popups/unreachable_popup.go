@@ -217,7 +217,7 @@ func (fact *Popups) follow(
 				if !ok || !ref.Own {
 					continue
 				}
-				l.Path = ref.Path
+				l.Path = ref.Page
 			}
 			l.Line, l.Column = locate(at)
 			fact.Links = append(fact.Links, l)
