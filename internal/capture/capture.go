@@ -74,12 +74,14 @@ type Summary struct {
 	LeftOut   map[string]int    `json:"leftOut"`  // addresses, by why
 	Example   map[string]string `json:"examples"` // one address for each why
 	Queries   int               `json:"queries"`  // links whose query was dropped
-	Again     bool              `json:"again"`    // the folder had a capture already; else the next three are 0
-	Came      int               `json:"came"`     // pages
-	Changed   int               `json:"changed"`
-	Gone      int               `json:"gone"`
-	Limit     string            `json:"limit,omitempty"` // of the run, that was reached
-	Stopped   bool              `json:"stopped"`         // not all was asked for
+	// Parameters are some of those that were dropped, and whether they make other pages.
+	Parameters []Parameter `json:"parameters"`
+	Again      bool        `json:"again"` // the folder had a capture already; else the next three are 0
+	Came       int         `json:"came"`  // pages
+	Changed    int         `json:"changed"`
+	Gone       int         `json:"gone"`
+	Limit      string      `json:"limit,omitempty"` // of the run, that was reached
+	Stopped    bool        `json:"stopped"`         // not all was asked for
 }
 
 // userAgent is how requests name this program.
@@ -148,20 +150,22 @@ type capture struct {
 	known    int
 	sitemaps int
 	budget   budget
-	partly   bool            // addresses were left out that a capture without limits finds
-	leftOut  map[string]bool // addresses, by whatever reason
-	summary  *Summary
-	until    time.Time // nobody asks before
-	failed   error     // of the first address
-	broken   error     // of the disk: nothing more can be kept
-	stop     func()    // ends the run
+
+	parameters map[string][]string // addresses with a parameter that was dropped, by its name
+	partly     bool                // addresses were left out that a capture without limits finds
+	leftOut    map[string]bool     // addresses, by whatever reason
+	summary    *Summary
+	until      time.Time // nobody asks before
+	failed     error     // of the first address
+	broken     error     // of the disk: nothing more can be kept
+	stop       func()    // ends the run
 }
 
 // Capture asks for a site and keeps it. An error is a *failure.Usage or *failure.Path; where ctx
 // is done, what there is is kept, and Stopped is set.
 func Capture(ctx context.Context, o Options) (*Summary, error) {
 	o.Parallel, o.Largest, o.Patience = cmp.Or(o.Parallel, 4), cmp.Or(o.Largest, 32<<20), cmp.Or(o.Patience, 30*time.Second)
-	c := &capture{Options: o, seen: map[string]bool{}, files: map[string]string{}, leftOut: map[string]bool{}, budget: budgetOf(o.Most, o.Alone), from: map[string]*leads{}, summary: &Summary{Dead: []Dead{}, LeftOut: map[string]int{}, Example: map[string]string{}}}
+	c := &capture{Options: o, seen: map[string]bool{}, files: map[string]string{}, leftOut: map[string]bool{}, budget: budgetOf(o.Most, o.Alone), from: map[string]*leads{}, summary: &Summary{Dead: []Dead{}, Parameters: []Parameter{}, LeftOut: map[string]int{}, Example: map[string]string{}}}
 	c.wake = sync.NewCond(&c.mu)
 	transport := http.DefaultTransport.(*http.Transport).Clone()
 	transport.DisableCompression, transport.ResponseHeaderTimeout, transport.MaxIdleConnsPerHost = true, o.Patience, o.Parallel
@@ -216,6 +220,9 @@ func (c *capture) all(ctx context.Context) (*Summary, error) {
 		workers.Go(func() { c.work(ctx) })
 	}
 	workers.Wait()
+	if ctx.Err() == nil {
+		c.askParameters(ctx)
+	}
 	c.summary.Stopped = ctx.Err() != nil
 	s, err := c.finish()
 	if c.broken != nil {
@@ -356,6 +363,7 @@ func (c *capture) dropQuery(u *url.URL) (dropped bool) {
 	if u.RawQuery == "" && !u.ForceQuery || c.WithQuery {
 		return false
 	}
+	c.dropped(u)
 	named := strings.TrimPrefix(page.Query(u.RawQuery, c.Query), "?")
 	dropped = u.RawQuery != "" && named != page.NormalQuery(u.RawQuery)
 	u.RawQuery, u.ForceQuery = named, false

@@ -3,6 +3,7 @@ package decisions
 
 import (
 	"context"
+	"slices"
 	"sort"
 	"strings"
 
@@ -82,7 +83,11 @@ func Fields(ctx context.Context, p *project.Project, progress parallel.Progress)
 			}
 		}
 	}
-	for _, f := range pagequery.Fields {
+	fields := slices.Clone(pagequery.Fields)
+	for _, name := range p.Gate.File.Site.Query {
+		fields = append(fields, "query."+name)
+	}
+	for _, f := range fields {
 		note("field", f, "")
 	}
 	sets := map[string]int{}
@@ -91,7 +96,7 @@ func Fields(ctx context.Context, p *project.Project, progress parallel.Progress)
 		if r.Fragment {
 			return nil
 		}
-		for _, f := range pagequery.Fields {
+		for _, f := range fields {
 			note("field", f, r.Page.Field(f))
 		}
 		names := make([]string, 0, len(r.Page.Meta))

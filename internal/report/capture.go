@@ -41,6 +41,17 @@ func (p *Printer) Capture(s *capture.Summary, folder string, verbose bool) {
 			),
 		)
 	}
+	for _, x := range s.Parameters {
+		if x.Other > 0 {
+			p.Line(
+				"  %s: %d of %d addresses have another text, such as %s: name it in site.query, and each is a page",
+				p.name.Render(Clean(x.Name)),
+				x.Other,
+				x.Asked,
+				Clean(x.Example),
+			)
+		}
+	}
 	if len(s.Dead) > 0 {
 		p.Heading("Answered with an error, or not at all")
 		t := &table{wide: []int{0}}

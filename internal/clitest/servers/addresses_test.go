@@ -232,3 +232,27 @@ func TestBothSpellings(t *testing.T) {
 		}
 	}
 }
+
+// TestParameters: a capture says which parameters make other pages, as long as nobody has named any.
+func TestParameters(t *testing.T) {
+	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "text/html")
+		fmt.Fprintf(w, "<!doctype html><title>Plays %s</title><a href='/?p=2'>2</a><a href='/?p=3'>3</a><a href='/?from=letter&p=2'>3</a>"+
+			"<a href='/?from=letter'>x</a><input value='%s'>", r.URL.Query().Get("p"), r.URL.RawQuery)
+	}))
+	defer origin.Close()
+	b := clitest.New(t)
+	out := b.Want(0, clitest.Args("capture", origin.URL, "--own-site", "--to", "kept"),
+		"1 page and 0 other files", "p: 2 of 2 addresses have another text, such as "+origin.URL+"/?p=2: name it in site.query")
+	if strings.Contains(out, "from:") {
+		t.Errorf("a parameter that changes no text is told:\n%s", out)
+	}
+	b.Want(0, clitest.Args("capture", origin.URL, "--own-site", "--to", "counted", "--format", "json"), `"name": "from"`, `"other": 0`)
+	b.Write("yellowgate.yaml", "yellowgate: 1\nsite: {origin: '"+origin.URL+"', source: captured, output: public, query: p}\n")
+	if out := b.Want(0, clitest.Args("capture", "--own-site"), "3 pages and 0 other files"); strings.Contains(out, "site.query") {
+		t.Errorf("what is named already is told:\n%s", out)
+	}
+	if !b.Exists("captured/index?p=3.html") {
+		t.Error("the page of ?p=3 is not kept")
+	}
+}

@@ -422,6 +422,11 @@ func (r *reader) bind() {
 		q := b.Query
 		bind(q, b.node, b.reader)
 		pagequery.Walk(q.Expr, func(x pagequery.Expr) {
+			if f, ok := x.(*pagequery.Field); ok {
+				if name, of := strings.CutPrefix(f.Name, "query."); of && !slices.Contains(g.Site.Query, name) {
+					b.reader.errorf(r.inside(b.node, 0), "no page has the parameter %q: site.query does not name it", name)
+				}
+			}
 			if h, ok := x.(*pagequery.Has); ok {
 				id, seen := numbers[h.Selector.String()]
 				if !seen {

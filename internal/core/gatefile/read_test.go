@@ -36,6 +36,7 @@ var problemCases = []struct {
 	{"carries nothing", head + "items: {a: {pages: all}}\n", []string{`2:9 item "a" carries nothing`}},
 	{"selectors", head + "items:\n  a: {found: 'a:hover', pages: all}\n  b: {code: x, place: {before: 'p::x'}}\n", []string{`3:16 ":hover"`, "4:34 pseudo-element"}},
 	{"place", head + "items: {a: {code: x, place: head-eend}, b: {code: x, place: before}, c: {code: x, place: spot}}\n", []string{`2:29 unknown place "head-eend" (did you mean "head-end"?)`, `2:61 needs a selector`}},
+	{"a parameter that makes no page", head + "site: {query: p}\nsets: {a: query.p = 2, b: query.s = 2}\n", []string{`3:27 no page has the parameter "s"`}},
 	{"a parameter", head + "site: {query: ['?p=2', s]}\n", []string{"2:16 is no name of a parameter"}},
 	{"matcher", head + "items: {a: {found: {url: '/a[', text: '('}}, b: {found: {text: '('}}}\n", []string{"2:26 never closed", "2:64 does not compile"}},
 	{"tag for a URL", head + "items: {a: {script: '<script>'}, b: {stylesheet: 'p { margin: 0 }'}}\n", []string{"2:21 takes a URL, not a tag", "2:50 takes a URL, not code"}},
