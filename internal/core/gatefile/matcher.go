@@ -38,7 +38,12 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 				if t.Value == "" {
 					r.problem(problem.Error, t.Pos, "write a path, such as /js/**", "the url of a matcher is empty")
 				}
-				m.URL, ok = t.Value, t.Value != ""
+				if relative(t.Value) {
+					rest := strings.TrimLeft(t.Value, "./")
+					r.problem(problem.Error, t.Pos, "write /"+rest+", or /**/"+rest+" in whatever folder it is", "the url %q is that of no file: a path begins with \"/\"", t.Value)
+					return m, false
+				}
+				m.URL, ok = anyCharacters(t.Value), t.Value != ""
 			case "text":
 				re, err := regexp.Compile(t.Value)
 				if t.Value == "" {
@@ -88,6 +93,43 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 		return m, false
 	}
 	return Matcher{Selector: sel, Raw: t.Value, Pos: t.Pos}, true
+}
+
+// relative reports whether the glob of a URL is a path without its first slash, which would find nothing: its first part
+// is no host.
+func relative(glob string) bool {
+	if glob == "" || strings.ContainsAny(glob[:1], "/*?[{\\") || strings.Contains(glob, "://") {
+		return false
+	}
+	host, _, below := strings.Cut(glob, "/")
+	return !below || strings.Trim(host, ".") == "" || !strings.ContainsAny(host, ".*?[{:") && host != "localhost"
+}
+
+// anyCharacters makes "**" within a segment mean any characters, slashes among them, as it does between slashes: the
+// globs of doublestar know it there alone.
+func anyCharacters(glob string) string {
+	for i := 0; ; {
+		at := strings.Index(glob[i:], "**")
+		if at < 0 {
+			return glob
+		}
+		at += i
+		before, after := glob[:at], glob[at+2:]
+		begins := before == "" || strings.HasSuffix(before, "/")
+		ends := after == "" || strings.HasPrefix(after, "/")
+		switch {
+		case begins && ends:
+			i = at + 2
+		case begins:
+			glob, i = before+"**/*"+after, at+4
+		case after == "":
+			return before + "{*,*/**}"
+		case ends:
+			glob, i = before+"*/**"+after, at+4
+		default:
+			glob, i = before+"{*,*/**/*}"+after, at+len("{*,*/**/*}")
+		}
+	}
 }
 
 // looksLikeURL reports whether somebody meant a URL where a selector is wanted.

@@ -5,6 +5,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"github.com/bmatcuk/doublestar/v4"
 )
 
 const head = "yellowgate: 1\n"
@@ -37,6 +39,7 @@ var problemCases = []struct {
 	{"selectors", head + "items:\n  a: {found: 'a:hover', pages: all}\n  b: {code: x, place: {before: 'p::x'}}\n", []string{`3:16 ":hover"`, "4:34 pseudo-element"}},
 	{"place", head + "items: {a: {code: x, place: head-eend}, b: {code: x, place: before}, c: {code: x, place: spot}}\n", []string{`2:29 unknown place "head-eend" (did you mean "head-end"?)`, `2:61 needs a selector`}},
 	{"a parameter that makes no page", head + "site: {query: p}\nsets: {a: query.p = 2, b: query.s = 2}\n", []string{`3:27 no page has the parameter "s"`}},
+	{"a path without its first slash", head + "items: {a: {found: {url: js/kit.js}}, b: {found: {url: kit.js}}, c: {found: {url: ../js/kit.js}}}\n", []string{"2:26 begins with", "2:56 begins with", "2:83 begins with"}},
 	{"a parameter", head + "site: {query: ['?p=2', s]}\n", []string{"2:16 is no name of a parameter"}},
 	{"matcher", head + "items: {a: {found: {url: '/a[', text: '('}}, b: {found: {text: '('}}}\n", []string{"2:26 never closed", "2:64 does not compile"}},
 	{"tag for a URL", head + "items: {a: {script: '<script>'}, b: {stylesheet: 'p { margin: 0 }'}}\n", []string{"2:21 takes a URL, not a tag", "2:50 takes a URL, not code"}},
@@ -132,4 +135,22 @@ func FuzzParse(f *testing.F) {
 			}
 		}
 	})
+}
+
+// TestAnyCharacters: "**" means any characters wherever it stands.
+func TestAnyCharacters(t *testing.T) {
+	for _, c := range []struct {
+		glob, url string
+		want      bool
+	}{
+		{"**highlight.min.js", "lib/v1/highlight.min.js", true}, {"**highlight.min.js", "my-highlight.min.js", true}, {"**highlight.min.js", "lib/highlight.js", false},
+		{"https://**highlight*", "https://cdn.example/a/b/highlight-11.js", true}, {"https://**highlight*", "https://cdn.example/a/b/other.js", false},
+		{"/a**b.js", "/ab.js", true}, {"/a**b.js", "/a/x/y/b.js", true}, {"/a**b.js", "/axb.js", true}, {"/a**b.js", "/xab.js", false},
+		{"/a**b**c.js", "/a1/2b3/4c.js", true}, {"/a**b**c.js", "/a1/2/4c.js", false}, {"/kit-**", "/kit-1/a/b.js", true}, {"/kit-**", "/kit-1.js", true}, {"/kit-**", "/kit/1.js", false},
+		{"/kit**/a.js", "/kits/x/a.js", true}, {"/kit**/a.js", "/kit/a.js", true}, {"/kit/**", "/kit/a/b.js", true}, {"/**/a.js", "/a.js", true}, {"/k/**/a*.js", "/k/x/y/ab.js", true},
+	} {
+		if got := doublestar.MatchUnvalidated(anyCharacters(c.glob), c.url); got != c.want {
+			t.Errorf("%s, as %s, on %s: %v", c.glob, anyCharacters(c.glob), c.url, got)
+		}
+	}
 }
