@@ -413,7 +413,7 @@ func (a *app) open(walk bool) (*project.Project, []problem.Problem, error) {
 		return nil, nil, err
 	}
 	p, problems, err := project.Open(name, project.Options{Day: a.at, Outside: a.outside})
-	if err == nil && walk {
+	if err == nil && (walk || p.Gate.File.NamesSiblings() && !p.MadeByServer()) {
 		err = p.Walk()
 	}
 	a.project = p

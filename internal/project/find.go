@@ -79,7 +79,7 @@ func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page
 // FindQuick is Find for the usual ways to name a page, without listing the site;
 // nil where only a full listing can tell.
 func (p *Project) FindQuick(name string) *page.Page {
-	if p.Source == "" || !strings.HasPrefix(name, "/") {
+	if p.Source == "" || !strings.HasPrefix(name, "/") || p.Gate.File.NamesSiblings() {
 		return nil
 	}
 	if _, err := os.Lstat(filepath.Join(p.Source, site.CaptureName)); err == nil {

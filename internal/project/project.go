@@ -35,6 +35,7 @@ type Project struct {
 	Dir    string // of the gate file, absolute
 	Gate   *pageedit.Gate
 	Digest string // of the gate: gate file, files it names, facts, the tool's version
+	alone  string // the same without the pages there are, where the gate depends on them
 	Facts  *Facts
 
 	Source string            // absolute, "" if the gate file names none
@@ -334,7 +335,29 @@ func (p *Project) Walk() error {
 	for i := range p.Pages {
 		p.giveFacts(&p.Pages[i])
 	}
+	if p.Gate.File.NamesSiblings() {
+		p.tellPages()
+	}
 	return nil
+}
+
+// tellPages tells the gate which pages there are, and makes them a part of its digest: what it writes depends on them.
+func (p *Project) tellPages() {
+	if p.alone == "" {
+		p.alone = p.Digest
+	}
+	sum := sha256.New()
+	put(sum, []byte(p.alone))
+	at := make(map[string]string, len(p.Pages))
+	for i := range p.Pages {
+		at[p.Pages[i].Key()] = p.Pages[i].Path
+		put(sum, []byte(p.Pages[i].Path))
+	}
+	p.Digest = "sha256:" + hex.EncodeToString(sum.Sum(nil))
+	p.Gate.Plan.PageAt = func(path string) (string, bool) {
+		path, there := at[page.Key(path)]
+		return path, there
+	}
 }
 
 // MadeByServer reports whether there is no folder of the site's pages: a server makes them, and nothing

@@ -23,7 +23,10 @@ type Key struct {
 	Variant string
 	Values  []MetaValue // one, but for keys that may stand often
 	None    bool        // the value none: the page shall not have it
-	Pos     problem.Position
+	// Sibling: it names the page in another language, of those in Siblings, if there is one, and none otherwise.
+	Sibling  bool
+	Siblings Alternates
+	Pos      problem.Position
 }
 
 // A MetaValue is one element that a key writes.
@@ -161,6 +164,8 @@ func (r *reader) key(e entry, keys *[]Key) {
 			}
 			r.variants("link."+rel, "href", x, keys)
 		}
+	case "alternates":
+		r.alternates(e, keys)
 	case "icon":
 		r.variants("icon", "href", e, keys)
 	case "theme-color":

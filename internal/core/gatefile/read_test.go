@@ -38,6 +38,7 @@ var problemCases = []struct {
 	{"carries nothing", head + "items: {a: {pages: all}}\n", []string{`2:9 item "a" carries nothing`}},
 	{"selectors", head + "items:\n  a: {found: 'a:hover', pages: all}\n  b: {code: x, place: {before: 'p::x'}}\n", []string{`3:16 ":hover"`, "4:34 pseudo-element"}},
 	{"place", head + "items: {a: {code: x, place: head-eend}, b: {code: x, place: before}, c: {code: x, place: spot}}\n", []string{`2:29 unknown place "head-eend" (did you mean "head-end"?)`, `2:61 needs a selector`}},
+	{"languages", head + "metadata: [{pages: all, alternates: {en: '/{rest}', de: /de/, fr: 'fr/{rest}', nolanguage1: '/x/{rest}'}}]\n", []string{"2:57 is no pattern", "2:67 is no pattern", "2:80 \"nolanguage1\" is no language"}},
 	{"a parameter that makes no page", head + "site: {query: p}\nsets: {a: query.p = 2, b: query.s = 2}\n", []string{`3:27 no page has the parameter "s"`}},
 	{"a path without its first slash", head + "items: {a: {found: {url: js/kit.js}}, b: {found: {url: kit.js}}, c: {found: {url: ../js/kit.js}}}\n", []string{"2:26 begins with", "2:56 begins with", "2:83 begins with"}},
 	{"a parameter", head + "site: {query: ['?p=2', s]}\n", []string{"2:16 is no name of a parameter"}},
@@ -152,5 +153,21 @@ func TestAnyCharacters(t *testing.T) {
 		if got := doublestar.MatchUnvalidated(anyCharacters(c.glob), c.url); got != c.want {
 			t.Errorf("%s, as %s, on %s: %v", c.glob, anyCharacters(c.glob), c.url, got)
 		}
+	}
+}
+
+// TestSibling: the path of a page in another language.
+func TestSibling(t *testing.T) {
+	of := Alternates{{"en", "/", ""}, {"de", "/de/", ""}, {"pt", "/", ".pt.html"}}
+	for _, c := range []struct{ path, language, want string }{
+		{"/visit/", "de", "/de/visit/"}, {"/de/visit/", "en", "/visit/"}, {"/de/visit/", "de", "/de/visit/"}, {"/", "de", "/de/"}, {"/de/", "en", "/"},
+		{"/de", "en", "/"}, {"/deep/", "de", "/de/deep/"}, {"/a.pt.html", "en", "/a.pt.html"}, {"/visit/", "fr", ""},
+	} {
+		if got := of.Sibling(c.path, c.language); got != c.want {
+			t.Errorf("%s in %s: %q, want %q", c.path, c.language, got, c.want)
+		}
+	}
+	if got := (Alternates{{"de", "/de/", ""}, {"fr", "/fr/", ""}}).Sibling("/visit/", "de"); got != "" {
+		t.Errorf("a page of no language: %q", got)
 	}
 }

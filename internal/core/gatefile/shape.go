@@ -60,6 +60,7 @@ type MetadataShape struct {
 	Meta        map[string]Line       `key:"meta"        doc:"other meta elements: name: content"`
 	Property    map[string]MetaValues `key:"property"    doc:"meta elements with a property: property: content"`
 	Link        map[string]MetaValues `key:"link"        doc:"link elements: rel: URL, {href, hreflang, type, title, media, sizes}, or a list"`
+	Alternates  map[string]Line       `key:"alternates"  doc:"the page in other languages: language: path with {rest}, such as /de/{rest}; those that there are"`
 	Social      SocialShape           `key:"social"      doc:"what a shared link shows (Open Graph properties)"`
 	Lang        Line                  `key:"lang"        doc:"language of the page: the lang attribute of html"`
 }

@@ -51,8 +51,11 @@ func (p *Plan) Stack(pg *page.Page, id, own string, lookup func(string) string) 
 	}
 	add := func(level Level, k *gatefile.Key, q *gatefile.Query) {
 		c := Candidate{Level: level, Key: k, None: k.None, Rule: k.Pos, Query: q}
+		if k.Sibling {
+			p.sibling(&c, pg)
+		}
 		for i := range k.Values {
-			if k.None || c.Missing != nil {
+			if k.Sibling || k.None || c.Missing != nil {
 				break
 			}
 			var v string
@@ -89,6 +92,28 @@ func (p *Plan) Stack(pg *page.Page, id, own string, lookup func(string) string) 
 	}
 	rules(FromDefaults)
 	return out
+}
+
+// sibling gives a candidate the address of the page in another language: itself included, where there is one besides.
+func (p *Plan) sibling(c *Candidate, pg *page.Page) {
+	k := c.Key
+	own := pg.Field("path")
+	if p.PageAt == nil || k.Siblings.Sibling(own, k.Values[0].Attrs[0].Text) == "" {
+		return // who knows which pages there are; or it is of no language here
+	}
+	others := 0
+	for _, x := range k.Siblings {
+		path, there := p.PageAt(k.Siblings.Sibling(own, x.Language))
+		if there && page.Key(path) != pg.Key() {
+			others++
+		}
+		if there && x.Language == k.Values[0].Attrs[0].Text {
+			c.Values = []string{p.Gate.Site.URL.Value + page.URLPath(path)}
+		}
+	}
+	if others == 0 || len(c.Values) == 0 {
+		c.Values, c.None = nil, true
+	}
 }
 
 // asksStatus reports whether a query of a rule that chooses the page asks for its status.

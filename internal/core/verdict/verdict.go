@@ -51,6 +51,9 @@ type Plan struct {
 	Gate  *gatefile.Gate
 	Day   string // as 2026-11-23, for items with dates
 	Order []int  // item numbers in the order in which they stand within a place
+	// PageAt finds the page at a path, by either spelling, and returns the path that it has; nil where nobody knows
+	// which pages there are.
+	PageAt func(path string) (string, bool)
 
 	spots  []bool // by item: whether a spot puts it in
 	not    [][]not

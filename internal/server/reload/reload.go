@@ -185,7 +185,8 @@ func (g *Watcher) read() {
 			}
 		}
 		next.Project, next.Problems, next.Err = project.Open(g.Options.Gate, o)
-		if next.Err == nil && g.Walk && next.Project.Source != "" {
+		if next.Err == nil && next.Project.Source != "" &&
+			(g.Walk || next.Project.Gate.File.NamesSiblings() && !next.Project.MadeByServer()) {
 			next.Err = next.Project.Walk()
 		}
 		if g.stamps = stamps; !g.changed() {
