@@ -16,18 +16,21 @@ import (
 // What only a browser shows. These checks say nothing of a page that was not opened in one.
 
 // Visits are the records that there are of the page. Of one that leads away at once a browser has seen the page that it
-// leads to.
+// leads to, and where an error came in its place, it is no page of the site that it has seen.
 func (p *Pass) Visits() (list []*pageload.Record) {
 	if p.LeadsAway() {
 		return nil
 	}
 	for _, r := range p.Rendered {
-		if r.Unread == "" {
+		if r.Unread == "" && !p.InPlace(r) {
 			list = append(list, r)
 		}
 	}
 	return list
 }
+
+// InPlace reports whether a browser got an error in place of a page that is none.
+func (p *Pass) InPlace(r *pageload.Record) bool { return r.Answered() >= 400 && p.Page.Status() < 400 }
 
 // AtTarget adds a finding where the page's text has an element with a target, or at its beginning. What
 // several screens show alike is said once.

@@ -114,6 +114,17 @@ type Request struct {
 	id string // by which the browser knows it
 }
 
+// Answered is the status with which the page itself came, after redirects; 0 where nothing did.
+func (r *Record) Answered() int {
+	status, at := 0, 0
+	for i := range r.Requests {
+		if x := &r.Requests[i]; i == 0 || x.Asked.By == "redirect" && x.Asked.Request == at {
+			status, at = x.Status, i
+		}
+	}
+	return status
+}
+
 // ID is the name under which a browser or a file knows a request.
 func (r *Request) ID() string { return r.id }
 

@@ -13,13 +13,22 @@ var failedLoad = &check.Check{
 	Title: "a request failed",
 	Doc: `A request of the page failed: the server responds with an error or not at all, the file is
 another than its digest says, the other site does not let this one have it, or it goes
-without TLS from a page that came with it. What it was for does not work. Told of an
+without TLS from a page that came with it; or the page itself came as an error. What it was for does not work. Told of an
 audit with --browser only.`,
 	Bad: "-- site/visit/index.html --\n<script src=\"/js/late.js\" defer></script>\n-- site/js/late.js --\nload('/js/gone.js');\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/late.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}},{\"target\":\"/js/gone.js\",\"kind\":\"script\",\"status\":404,\"asked\":{\"by\":\"script\",\"request\":1}}]}",
 	Good: "-- site/visit/index.html --\n<script src=\"/js/late.js\" defer></script>\n-- site/js/late.js --\nload('/js/there.js');\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/late.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}},{\"target\":\"/js/there.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"script\",\"request\":1}}]}",
 	Page: func(p *check.Pass) {
+		for _, r := range p.Rendered {
+			if p.InPlace(r) {
+				p.Once(
+					1, 1, "",
+					fmt.Sprintf("a browser got an error, %d, in place of the page: nothing else is told of what it saw", r.Answered()),
+					"look why the server answers so, or leave the page out",
+				)
+			}
+		}
 		for _, r := range p.Visits() {
 			for i := 1; i < len(r.Requests); i++ {
 				x := &r.Requests[i]
