@@ -6,6 +6,7 @@ import (
 	"path"
 	"strings"
 
+	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/syntax"
@@ -92,9 +93,27 @@ func pageReferences(body []byte, answer *page.Answer) (base string, out []refere
 			out = append(out, styleReferences(text)...)
 		case e.Tag == markup.TagScript && markup.ScriptType(src.Text, e.Start) == markup.Module:
 			out = append(out, moduleReferences(text)...)
+			out = append(out, scriptReferences(text, true)...)
+		case e.Tag == markup.TagScript && markup.ScriptType(src.Text, e.Start) == markup.Classic:
+			out = append(out, scriptReferences(text, true)...)
 		}
 	}
 	return base, out
+}
+
+// scriptReferences lists what a script loads, as far as its text tells. What it does not import it loads from where
+// the page is: of a script that is a file itself, of no one page, that is known where it is the same everywhere.
+func scriptReferences(text []byte, ofPage bool) (out []reference) {
+	if len(text) > inventory.MaxScript {
+		return nil
+	}
+	for _, x := range syntax.ScriptAsks(text).List {
+		if everywhere := strings.HasPrefix(x.URL, "/") || weburl.IsAbsolute(x.URL); !x.Open && x.URL != "" &&
+			(ofPage || everywhere || x.Tag == "import" && !weburl.IsBare(x.URL)) {
+			out = append(out, reference{raw: x.URL, page: x.Tag == "iframe"})
+		}
+	}
+	return out
 }
 
 // leadsOn reports whether a link leads to a page.
@@ -128,9 +147,11 @@ func fileReferences(file string, body []byte) []reference {
 	case ".css":
 		return styleReferences(body)
 	case ".js", ".mjs":
+		out := scriptReferences(body, false)
 		if bytes.Contains(body, []byte("import")) || bytes.Contains(body, []byte("export")) {
-			return moduleReferences(body)
+			out = append(out, moduleReferences(body)...)
 		}
+		return out
 	}
 	return nil
 }

@@ -30,7 +30,11 @@ func TestPageReferences(t *testing.T) {
 		{`<script src=/a.js></script>`, "F/a.js"},
 		{`<script type=module src=/a.js></script>`, "F/a.js"},
 		{`<script type=module>import x from "./a.js"; import "bare"; export * from "https://ternhill.example/b.js"</script>`, "F./a.js Fhttps://ternhill.example/b.js"},
-		{`<script>import("/later.js")</script>`, ""},
+		{`<script>import("/later.js")</script>`, "F/later.js"},
+		{`<script>var s = document.createElement("script"); s.src = "js/more.js"; document.head.append(s)</script>`, "Fjs/more.js"},
+		{`<script>var f = document.createElement("iframe"); f.src = "/map/"; document.body.append(f)</script>`, "P/map/"},
+		{`<script>var s = document.createElement("script"); s.src = "/v/" + version; document.head.append(s)</script>`, ""},
+		{`<script type="application/json">{"src": "/no.js"}</script>`, ""},
 		{`<script>"<a href=/not>"</script>`, ""},
 		{`<!-- <a href=/not> -->`, ""},
 		{`<style>@import "/a.css"; b { background: url(/b.png) }</style>`, "F/a.css F/b.png"},
@@ -81,6 +85,9 @@ func TestFileReferences(t *testing.T) {
 		{"a.js", `import "./b.js"; export { c } from "/d.js"`, "./b.js /d.js"},
 		{"a.mjs", `import e from "bare"`, ""},
 		{"a.js", `"import './not.js'"`, ""},
+		{"a.js", `var s = document.createElement("script"); s.src = "/js/more.js"; document.head.append(s)`, "/js/more.js"},
+		{"a.js", `var s = document.createElement("script"); s.src = "more.js"; document.head.append(s)`, ""}, // from the page's place
+		{"a.js", `addEventListener("click", () => import("./later.js"))`, "./later.js"},
 		{"a.png", `@import "not.css"`, ""},
 	} {
 		var got []string

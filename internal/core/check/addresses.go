@@ -32,13 +32,17 @@ type Address struct {
 type Addresses struct {
 	all    []Address
 	byPath map[string]*Address
+	dead   map[string]bool // paths, without their queries, where nothing is
 }
 
 // NewAddresses puts addresses in order. They must not change afterwards.
 func NewAddresses(list []Address) *Addresses {
-	a := &Addresses{all: list, byPath: make(map[string]*Address, len(list))}
+	a := &Addresses{all: list, byPath: make(map[string]*Address, len(list)), dead: map[string]bool{}}
 	for i := range list {
 		a.byPath[list[i].Path] = &list[i]
+		if path, _, _ := strings.Cut(list[i].Path, "?"); list[i].Dead() != "" {
+			a.dead[path] = true
+		}
 	}
 	return a
 }
@@ -59,6 +63,16 @@ func (a *Addresses) Redirects(from string) (to string, steps int) {
 	return to, steps
 }
 
+// Unasked reports whether nobody knows if a file is there that the folder has not: its server was not asked for it. Of a
+// site of files alone the folder says it.
+func (a *Addresses) Unasked(path string) bool {
+	if a == nil {
+		return false
+	}
+	to, _ := a.Redirects(path)
+	return !a.dead[path] && !a.dead[to]
+}
+
 // Each visits the addresses in their order.
 func (a *Addresses) Each(visit func(*Address)) {
 	if a == nil {
@@ -69,11 +83,11 @@ func (a *Addresses) Each(visit func(*Address)) {
 	}
 }
 
-// Redirected lists what addresses lead on, as text: what the audit of single pages depends on.
-func (a *Addresses) Redirected() string {
+// Told lists what addresses lead on and where nothing is, as text: what the audit of single pages depends on.
+func (a *Addresses) Told() string {
 	var b strings.Builder
 	a.Each(func(x *Address) {
-		if x.To != "" {
+		if x.To != "" || x.Dead() != "" {
 			fmt.Fprintf(&b, "%s %s\n", x.Path, x.To)
 		}
 	})

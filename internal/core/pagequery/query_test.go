@@ -208,3 +208,29 @@ func BenchmarkEval(b *testing.B) {
 		x.Eval(testPages["perseids"])
 	}
 }
+
+// TestPagesByQuery: a path alone is the page without parameters, wildcards and fields look at the path alone.
+func TestPagesByQuery(t *testing.T) {
+	pages := []page.Page{{Path: "/"}, {Path: "/?p=2"}, {Path: "/?p=12"}, {Path: "/plays"}, {Path: "/plays?p=2"}, {Path: "/plays/hamlet/?p=2&s=a+b"}, {Path: "/old?p=2", Redirect: true}}
+	for query, want := range map[string]string{
+		"/": "/", "/?p=2": "/?p=2", "/plays": "/plays", "/plays/?p=2": "/plays?p=2", "/plays?p=3": "", "'/plays/hamlet?p=2&s=a b'": "/plays/hamlet/?p=2&s=a+b",
+		"/plays/**": "/plays /plays?p=2 /plays/hamlet/?p=2&s=a+b", "/plays/*": "/plays/hamlet/?p=2&s=a+b", "/*": "/plays /plays?p=2", "/play?": "/plays /plays?p=2",
+		"all": "/ /?p=2 /?p=12 /plays /plays?p=2 /plays/hamlet/?p=2&s=a+b", "query.p = 2": "/?p=2 /plays?p=2 /plays/hamlet/?p=2&s=a+b", "query.p > 2": "/?p=12",
+		"query.s": "/plays/hamlet/?p=2&s=a+b", "path = /plays": "/plays /plays?p=2", `path matches "^/$"`: "/ /?p=2 /?p=12", "/old?p=2": "/old?p=2",
+	} {
+		x, err := Parse(query)
+		if err != nil {
+			t.Errorf("%s: %v", query, err)
+			continue
+		}
+		var got []string
+		for i := range pages {
+			if x.Eval(&pages[i]) {
+				got = append(got, pages[i].Path)
+			}
+		}
+		if s := strings.Join(got, " "); s != want {
+			t.Errorf("%s chooses %q, want %q", query, s, want)
+		}
+	}
+}

@@ -24,7 +24,7 @@ site.js on most servers. Mend the address, or take the element out.`,
 		for e := range p.All() {
 			if check.Own(e) {
 				for _, m := range e.Gets() {
-					if m.Dead && m.By == "" && !told[m.Target] {
+					if m.Dead && m.By == "" && !told[m.Target] && !p.Site.Addresses.Unasked(m.Target) {
 						told[m.Target] = true
 						p.At(
 							e,
@@ -36,7 +36,7 @@ site.js on most servers. Mend the address, or take the element out.`,
 			}
 			if !e.Loads || !e.Ref.Own || e.Inside == "template" || told[e.Tag+" "+e.Target] ||
 				check.Unfilled.MatchString(e.URL) ||
-				p.Site.HasFile(e.Ref.Path) {
+				p.Site.HasFile(e.Ref.Path) || p.Site.Addresses.Unasked(e.Ref.Path) {
 				continue
 			}
 			told[e.Tag+" "+e.Target] = true
@@ -53,7 +53,7 @@ site.js on most servers. Mend the address, or take the element out.`,
 	},
 	Site: func(s *check.SitePass) {
 		s.EachAsked(func(a *check.FileRequest) {
-			if !a.Dead || check.Unfilled.MatchString(a.Target) {
+			if !a.Dead || check.Unfilled.MatchString(a.Target) || s.Site.Addresses.Unasked(a.Target) {
 				return
 			}
 			f := s.AtAsked(a, a.Says()+": the site has no such file", "mend the address there, or take it out")

@@ -24,7 +24,7 @@ audit with --browser only.`,
 			if p.InPlace(r) {
 				p.Once(
 					1, 1, "",
-					fmt.Sprintf("a browser got an error, %d, in place of the page: nothing else is told of what it saw", r.Answered()),
+					fmt.Sprintf("a browser got an error, %d, in place of the page: nothing else that it saw is reported", r.Answered()),
 					"look why the server answers so, or leave the page out",
 				)
 			}
