@@ -365,7 +365,7 @@ func (c *capture) dropQuery(u *url.URL) (dropped bool) {
 	}
 	c.dropped(u)
 	named := strings.TrimPrefix(page.Query(u.RawQuery, c.Query), "?")
-	dropped = u.RawQuery != "" && named != page.NormalQuery(u.RawQuery)
+	dropped = named != page.NormalQuery(u.RawQuery)
 	u.RawQuery, u.ForceQuery = named, false
 	return dropped
 }

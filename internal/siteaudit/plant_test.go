@@ -70,7 +70,7 @@ var plants = []plant{
 	{check: "social-incomplete", head: `<meta name="twitter:card" content="big_picture">`}, {check: "dead-relation", head: `<link rel="prev" href="/no/such/no-such/">`},
 	{check: "dead-relation", head: `<link rel="alternate" type="application/rss+xml" href="/no/such/no-such.xml">`}, {check: "dead-relation", head: `<link rel="alternate" hreflang="de" href="/no/such/no-such/">`},
 	{check: "dead-relation", head: `<link rel="alternate" hreflang="german" href="/">`},
-	{check: "dead-relation", body: `<script type="application/ld+json">{"@context": "https://schema.org", "@graph": [{"@type": "Thing", "name": "x", "@id": "https://ternhill.example/#x", "url": "https://ternhill.example/no/such/no-such/"}]}</script>`}, {check: "nameless-meta", head: `<meta content="x">`},
+	{check: "dead-relation", body: `<script type="application/ld+json">{"@context": "https://schema.org", "@graph": [{"@type": "Thing", "name": "x", "@id": "https://ternhill.example/no/such/no-such/#x", "url": "https://ternhill.example/no/such/no-such/"}]}</script>`}, {check: "nameless-meta", head: `<meta content="x">`},
 	{check: "unlabelled-popup", body: `<dialog id="planted">x</dialog>`}, {check: "repeated-id", body: `<p id="twice"></p><dialog id="twice" aria-label="x">x</dialog>`},
 	{check: "popup-clash", body: `<dialog aria-label="a" data-yg-open='[["leaving"]]'></dialog><dialog aria-label="b" data-yg-open='[["leaving"]]'></dialog>`},
 	{check: "unused-style", head: `<link rel="stylesheet" href="/css/unused.css" media="print">`}, {check: "repeated-rules", head: `<link rel="stylesheet" href="/css/part.css" media="print"><link rel="stylesheet" href="/css/whole.css" media="print">`},

@@ -85,9 +85,10 @@ func TestOneAddress(t *testing.T) {
 	b := clitest.New(
 		t,
 		"yellowgate.yaml",
-		"yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin.URL+"', source: captured, output: public, query: [p, s]}\n"+
-			"defaults: [{pages: all, canonical: '@{page.url}', title: '@{page.path}'}]\nitems: {plays: {code: <i>play</i>, pages: /plays/*}, event: {code: <b>event</b>, pages: [/events/3, /plays/3/]},\n  second: {code: <u>second</u>, pages: query.p = 2}, third: {code: <s>third</s>, pages: '/?p=3'}, first: {code: <em>home</em>, pages: /}}\nper-page: {'/plays?p=2': {description: The second page}}\n",
+		"yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin.URL+"', source: captured, output: public, query: [p, s], facts: facts.csv}\n"+
+			"defaults: [{pages: all, canonical: '@{page.url}', title: '@{page.path}'}]\nmetadata: [{pages: all, alternates: {en: '/plays/{rest}', de: '/events/{rest}'}, author: '@{fact.author}'}]\nitems: {plays: {code: <i>play</i>, pages: /plays/*}, event: {code: <b>event</b>, pages: [/events/3, /plays/3/]},\n  second: {code: <u>second</u>, pages: query.p = 2}, third: {code: <s>third</s>, pages: '/?p=3'}, first: {code: <em>home</em>, pages: /}}\nper-page: {'/plays?p=2': {description: The second page}}\n",
 	)
+	b.Write("facts.csv", "path,author\n/plays/?from=letter&p=2,Ada\n/plays/3/,Ben\n")
 	b.Want(0, clitest.Args("capture", "--own-site"))
 	b.Want(0, clitest.Args("apply"))
 	app.mu.Lock()
@@ -175,6 +176,11 @@ func TestOneAddress(t *testing.T) {
 	b.Want(0, clitest.Args("show", "/plays?from=letter&p=2"), "▐ /plays?p=2  ", "The second page")
 	b.Want(0, clitest.Args("show", "/visit/?from=letter"), "▐ /visit/  ")
 	b.Want(0, clitest.Args("why", "/?p=2", "second"))
+	for path, want := range map[string]string{"/plays?p=2": `content="Ada"`, "/plays/3": `content="Ben"`, "/events/3/": `href="https://ternhill.example/plays/3" hreflang="en"`} {
+		if got := get(gateway.Address + path); !strings.Contains(got, want) {
+			t.Errorf("%s has no %s:\n%s", path, want, got)
+		}
+	}
 	if got := get(gateway.Address + "/plays?from=letter&p=2"); !strings.Contains(got, `"https://ternhill.example/plays?p=2"`) {
 		t.Errorf("of a letter the gateway makes:\n%s", got)
 	}
@@ -236,6 +242,10 @@ func TestBothSpellings(t *testing.T) {
 // TestParameters: a capture says which parameters make other pages, as long as nobody has named any.
 func TestParameters(t *testing.T) {
 	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/robots.txt" {
+			fmt.Fprint(w, "User-agent: *\nDisallow: /?p=3\n")
+			return
+		}
 		w.Header().Set("Content-Type", "text/html")
 		fmt.Fprintf(w, "<!doctype html><title>Plays %s</title><a href='/?p=2'>2</a><a href='/?p=3'>3</a><a href='/?from=letter&p=2'>3</a>"+
 			"<a href='/?from=letter'>x</a><input value='%s'>", r.URL.Query().Get("p"), r.URL.RawQuery)
@@ -247,6 +257,7 @@ func TestParameters(t *testing.T) {
 	if strings.Contains(out, "from:") {
 		t.Errorf("a parameter that changes no text is told:\n%s", out)
 	}
+	b.Want(0, clitest.Args("capture", origin.URL, "--to", "asked"), "p: 1 of 1 addresses") // robots.txt leaves one out
 	b.Want(0, clitest.Args("capture", origin.URL, "--own-site", "--to", "counted", "--format", "json"), `"name": "from"`, `"other": 0`)
 	b.Write("yellowgate.yaml", "yellowgate: 1\nsite: {origin: '"+origin.URL+"', source: captured, output: public, query: p}\n")
 	if out := b.Want(0, clitest.Args("capture", "--own-site"), "3 pages and 0 other files"); strings.Contains(out, "site.query") {

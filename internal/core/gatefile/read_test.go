@@ -144,12 +144,15 @@ func TestAnyCharacters(t *testing.T) {
 		glob, url string
 		want      bool
 	}{
-		{"**highlight.min.js", "lib/v1/highlight.min.js", true}, {"**highlight.min.js", "my-highlight.min.js", true}, {"**highlight.min.js", "lib/highlight.js", false},
+		{"**highlight.min.js", "lib/v1/highlight.min.js", true}, {"localhost/a.js", "localhost/a.js", true}, {"tags.example/**", "tags.example/a/b.js", true}, {"localhost:3000/*", "localhost:3000/a", true}, {"**highlight.min.js", "my-highlight.min.js", true}, {"**highlight.min.js", "lib/highlight.js", false},
 		{"https://**highlight*", "https://cdn.example/a/b/highlight-11.js", true}, {"https://**highlight*", "https://cdn.example/a/b/other.js", false},
 		{"/a**b.js", "/ab.js", true}, {"/a**b.js", "/a/x/y/b.js", true}, {"/a**b.js", "/axb.js", true}, {"/a**b.js", "/xab.js", false},
 		{"/a**b**c.js", "/a1/2b3/4c.js", true}, {"/a**b**c.js", "/a1/2/4c.js", false}, {"/kit-**", "/kit-1/a/b.js", true}, {"/kit-**", "/kit-1.js", true}, {"/kit-**", "/kit/1.js", false},
 		{"/kit**/a.js", "/kits/x/a.js", true}, {"/kit**/a.js", "/kit/a.js", true}, {"/kit/**", "/kit/a/b.js", true}, {"/**/a.js", "/a.js", true}, {"/k/**/a*.js", "/k/x/y/ab.js", true},
 	} {
+		if relative(c.glob) {
+			t.Errorf("%s is no path", c.glob)
+		}
 		if got := doublestar.MatchUnvalidated(anyCharacters(c.glob), c.url); got != c.want {
 			t.Errorf("%s, as %s, on %s: %v", c.glob, anyCharacters(c.glob), c.url, got)
 		}

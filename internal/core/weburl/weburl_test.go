@@ -197,3 +197,15 @@ func TestForms(t *testing.T) {
 		}
 	}
 }
+
+// TestByQuery: what of a query makes a page is a part of the page that a URL names, and of the base of that page.
+func TestByQuery(t *testing.T) {
+	site := NewSite("https://ternhill.example/obs").Naming([]string{"p"})
+	for raw, want := range map[string]string{
+		"": "/plays?p=2", "?p=3&from=letter": "/plays?p=3", "?from=letter": "/plays", "/obs/?p=1": "/?p=1", "https://ternhill.example/obs/a%3Fb?p=1": "/a%3Fb?p=1", "hamlet": "/hamlet",
+	} {
+		if ref, ok := site.Page("/plays?p=2", "").Resolve(raw); !ok || ref.Page != want {
+			t.Errorf("%q names %q, want %q", raw, ref.Page, want)
+		}
+	}
+}
