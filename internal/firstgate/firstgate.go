@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/gateedit"
+	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/usage"
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/failure"
@@ -54,7 +55,7 @@ func Make(dir, gateFile string, s *result.Survey) (*result.FirstGate, error) {
 			f.LeftOut = append(f.LeftOut, result.LeftOut{What: wording.Cut(x.Target, 60), Pages: x.Pages})
 			continue
 		}
-		name := NameOf(x.Load, names)
+		name := NameOf(cmp.Or(x.name, x.Load), names)
 		names[name] = true
 		f.Items++
 		about := countOf(x.Pages, s.Pages)
@@ -178,6 +179,7 @@ func yamlText(s string) string {
 // A foundLoad is a load that was found, or several that one matcher finds.
 type foundLoad struct {
 	*result.Load
+	name     *result.Load // the same by the name that it has in every build
 	matcher  string       // as the gate file has it; "" where none would find it alone
 	variants int          // inline texts that are one but for values in them
 	setUps   []string     // matchers of its settings, inline code beside it
@@ -189,6 +191,7 @@ type foundLoad struct {
 // but for the values in them.
 func matchersOf(loads []*result.Load) (out []foundLoad) {
 	byPath := map[string]map[string]bool{} // by URL without query: the queries
+	builds := buildsOf(loads)
 	shapes := map[string][]*result.Load{}
 	var texts []string
 	for _, l := range loads {
@@ -200,7 +203,7 @@ func matchersOf(loads []*result.Load) (out []foundLoad) {
 		if l.By != "" {
 			continue // no element that a matcher could find
 		}
-		path, query := withoutFragment(l.Target)
+		path, query := builds.stable(l)
 		if byPath[path] == nil {
 			byPath[path] = map[string]bool{}
 		}
@@ -224,11 +227,18 @@ func matchersOf(loads []*result.Load) (out []foundLoad) {
 			}
 			continue
 		}
-		if l.By != "" || l.Tag != "script" && l.Tag != "link" && l.Tag != "iframe" {
+		if l.By != "" || l.Tag != "script" && l.Tag != "link" && l.Tag != "iframe" && l.Tag != "pixel" {
 			continue
 		}
-		path, query := withoutFragment(l.Target)
-		glob := globText(path)
+		path, query := builds.stable(l)
+		glob := strings.ReplaceAll(globText(path), changing, "*")
+		if strings.Contains(path, changing) && slices.ContainsFunc(loads, func(other *result.Load) bool {
+			p, _ := builds.stable(other)
+			return p != path && other.Party == l.Party && pageedit.MatchURL(glob, p)
+		}) { // what is left finds another file, too
+			path, query = withoutFragment(l.Target)
+			glob = globText(path)
+		}
 		if len(byPath[path]) > 1 { // others differ by query alone
 			if query == "" {
 				glob = ""
@@ -239,7 +249,7 @@ func matchersOf(loads []*result.Load) (out []foundLoad) {
 		switch {
 		case seen["url "+path+"?"+query]: // by another tag
 			for i := range out {
-				if p, q := withoutFragment(out[i].Target); p == path && q == query && out[i].Party != "inline" {
+				if p, q := builds.stable(out[i].Load); p == path && q == query && out[i].Party != "inline" {
 					both := *out[i].Load
 					both.Pages, both.Redirects = both.Pages+l.Pages, both.Redirects+l.Redirects
 					out[i].stands = &both
@@ -248,7 +258,7 @@ func matchersOf(loads []*result.Load) (out []foundLoad) {
 		case glob == "":
 			out = append(out, foundLoad{Load: l})
 		default:
-			out = append(out, foundLoad{Load: l, matcher: "{url: " + yamlText(glob) + "}", variants: 1})
+			out = append(out, foundLoad{Load: l, name: builds.named(l), matcher: "{url: " + yamlText(glob) + "}", variants: 1})
 		}
 		seen["url "+path+"?"+query] = true
 	}
@@ -327,6 +337,9 @@ func ownLine(text string, texts []string, mine map[string]bool) (own string) {
 			line := strings.TrimSpace(piece)
 			if r := []rune(line); len(r) > 60 {
 				line = string(r[:60])
+				if before := strings.TrimSpace(values.Split(string(r), 2)[0]); len(before) >= 8 && len(before) <= 60 {
+					line = before // what each build may make anew is mostly a value
+				}
 			}
 			if len(line) <= len(own) || len(mine) > 1 && len(line) < 8 || slices.ContainsFunc(texts, func(other string) bool { return mine[other] != strings.Contains(other, line) }) {
 				continue
@@ -375,6 +388,11 @@ func NameOf(l *result.Load, taken map[string]bool) string {
 		switch {
 		case l.Tag == "link" && strings.HasSuffix(u.Path, ".css"):
 			base += "-style"
+		case l.Tag == "link" && (path.Ext(u.Path) == ".js" || path.Ext(u.Path) == ".mjs"): // preloaded
+		case l.Tag == "link" && strings.HasPrefix(path.Ext(u.Path), ".woff"):
+			base += "-font"
+		case l.Tag == "pixel":
+			base += "-pixel"
 		case l.Tag == "iframe":
 			base += "-frame"
 		case l.Tag == "link":

@@ -8,6 +8,7 @@ import (
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/weburl"
 )
 
 var uncached = &check.Check{
@@ -62,18 +63,11 @@ func keptFor(control string) (seconds int) {
 // lastWord is the part of a file's name before its ending, after a dot, hyphen or underscore.
 var lastWord = regexp.MustCompile(`[._-]([0-9A-Za-z]{8,})(?:\.min)?\.[0-9A-Za-z]+$`)
 
-// digested reports whether a file's name carries a digest: eight or more characters, hexadecimal
-// with digits and letters, or with digits and letters of both cases.
+// digested reports whether a file's name carries a digest.
 func digested(name string) bool {
 	m := lastWord.FindStringSubmatch(name)
 	if m == nil {
 		return false
 	}
-	const digits, lower, upper = "0123456789", "abcdefghijklmnopqrstuvwxyz", "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
-	word := m[1]
-	if !strings.ContainsAny(word, digits) || !strings.ContainsAny(word, lower+upper) {
-		return false
-	}
-	return strings.Trim(word, digits+"abcdef") == "" ||
-		strings.ContainsAny(word, lower) && strings.ContainsAny(word, upper)
+	return weburl.Digest(m[1])
 }
