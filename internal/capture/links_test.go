@@ -35,6 +35,7 @@ func TestPageReferences(t *testing.T) {
 		{`<script>var f = document.createElement("iframe"); f.src = "/map/"; document.body.append(f)</script>`, "P/map/"},
 		{`<script>var s = document.createElement("script"); s.src = "/v/" + version; document.head.append(s)</script>`, ""},
 		{`<script type="application/json">{"src": "/no.js"}</script>`, ""},
+		{`<script>var s = document.createElement("script"); s.src = "/v.js?" + version; document.head.append(s)</script>`, ""},
 		{`<script>"<a href=/not>"</script>`, ""},
 		{`<!-- <a href=/not> -->`, ""},
 		{`<style>@import "/a.css"; b { background: url(/b.png) }</style>`, "F/a.css F/b.png"},

@@ -63,12 +63,11 @@ func (b builds) stable(l *result.Load) (address, query string) {
 		return dir + name[:len(name)-e.length] + changing + ext, query
 	}
 	parts := words.FindAllString(name, -1)
-	for i := len(parts) - 1; i > 0; i-- {
+	for i := 1; i < len(parts); i++ {
 		alike := ok && len(parts[i]) == e.length && parts[i-1][len(parts[i-1])-1] == e.before &&
 			strings.ToLower(parts[i]) != parts[i] && strings.ToUpper(parts[i]) != parts[i]
 		if alike || weburl.Digest(parts[i]) {
 			parts[i] = changing
-			break
 		}
 	}
 	return dir + strings.Join(parts, "") + ext, query

@@ -35,7 +35,6 @@ type Project struct {
 	Dir    string // of the gate file, absolute
 	Gate   *pageedit.Gate
 	Digest string // of the gate: gate file, files it names, facts, the tool's version
-	alone  string // the same without the pages there are, where the gate depends on them
 	Facts  *Facts
 
 	Source string            // absolute, "" if the gate file names none
@@ -335,7 +334,7 @@ func (p *Project) Walk() error {
 	for i := range p.Pages {
 		p.giveFacts(&p.Pages[i])
 	}
-	if p.Gate.File.NamesSiblings() {
+	if p.Gate.File.NamesSiblings() && p.Gate.Plan.PageAt == nil {
 		p.tellPages()
 	}
 	return nil
@@ -343,11 +342,8 @@ func (p *Project) Walk() error {
 
 // tellPages tells the gate which pages there are, and makes them a part of its digest: what it writes depends on them.
 func (p *Project) tellPages() {
-	if p.alone == "" {
-		p.alone = p.Digest
-	}
 	sum := sha256.New()
-	put(sum, []byte(p.alone))
+	put(sum, []byte(p.Digest))
 	at := make(map[string]string, len(p.Pages))
 	for i := range p.Pages {
 		at[p.Pages[i].Key()] = p.Pages[i].Path

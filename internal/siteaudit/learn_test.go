@@ -93,6 +93,8 @@ func TestSpares(t *testing.T) {
 		{"a part of a page, whose script needs the rest", []string{"index.html", page("a", "", ""), "part.html", "<p>x</p><script>document.getElementById('box').hidden = true</script>"}, ""},
 		{"a sitemap that lists what is gone", []string{"index.html", page("a", "", ""), "b.html", page("b", "", ""), "f.pdf", "x", "sitemap.xml",
 			"<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/b.html</loc></url><url><loc>https://ternhill.example/f.pdf</loc></url><url><loc>https://ternhill.example/gone/</loc></url></urlset>"}, "warning dead-relation"},
+		{"what a capture was not asked for", []string{"index.html", page("a", "<script src=/gone.js defer></script><script src=/unasked.js defer></script><link rel=stylesheet href=/a.css>", "<p>x</p>"),
+			"a.css", "p { background: url(/unasked.png) }", ".yellowgate-capture.ndjson", `{"url":"https://ternhill.example/","file":"index.html","status":200}` + "\n" + `{"url":"https://ternhill.example/gone.js?v=1","status":404,"asked":"file"}` + "\n"}, "error dead-file"},
 		{"a sitemap of more than this folder", []string{"index.html", page("a", "", ""), "sitemap.xml",
 			"<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/b.html</loc></url><url><loc>https://ternhill.example/gone/</loc></url></urlset>"}, ""},
 		{"media that browsers know", []string{"a.css", "p { color: red }", "index.html", page("a", `<link rel="stylesheet" href="/a.css" media="(min-resolution: 2dppx) and (-webkit-min-device-pixel-ratio: 2), (hover: hover), only screen and (max-width: 9em)">`, "<p>x</p>")}, ""},
