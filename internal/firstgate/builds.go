@@ -58,9 +58,10 @@ func (b builds) stable(l *result.Load) (address, query string) {
 		return address, query
 	}
 	dir, name, ext := apart(l)
+	tail := ""
 	e, ok := b[dir]
 	if ok && len(name) > e.length+1 && name[len(name)-e.length-1] == e.before {
-		return dir + name[:len(name)-e.length] + changing + ext, query
+		name, tail = name[:len(name)-e.length], changing
 	}
 	parts := words.FindAllString(name, -1)
 	for i := 1; i < len(parts); i++ {
@@ -70,7 +71,7 @@ func (b builds) stable(l *result.Load) (address, query string) {
 			parts[i] = changing
 		}
 	}
-	return dir + strings.Join(parts, "") + ext, query
+	return dir + strings.Join(parts, "") + tail + ext, query
 }
 
 // named is a load by the name that it has in every build; nil where it has that already.
