@@ -55,6 +55,7 @@ func TestMatchersOf(t *testing.T) {
 			`{url: /a/app.*.js} {url: /a/x-ext.*.woff2} {url: /a/plays.md.*.lean.js} {url: /b/plays.CiunEpor.js}`},
 		{"what a stable name would find, too", []*result.Load{url("script", "/main.4f2a9c1b.js"), url("script", "/main.min.js")}, `{url: /main.4f2a9c1b.js} {url: /main.min.js}`},
 		{"two files of one stable name", []*result.Load{url("script", "/c/chunk-4f2a9c1b.js"), url("script", "/c/chunk-77aa9c1b.js")}, `{url: /c/chunk-*.js}`},
+		{"a digest alone", []*result.Load{url("script", "/n/4f2a9c1b.js")}, `{url: /n/4f2a9c1b.js}`},
 		{"a digest alone, and two", []*result.Load{url("script", "/n/4f2a9c1b.js"), url("script", "/n/x-77aa9c1b.d0c0ffee1.js")}, `{url: /n/4f2a9c1b.js} {url: /n/x-*.*.js}`},
 		{"a digest of another host", []*result.Load{{Tag: "script", Target: "https://x.example/main-4f2a9c1b.js", Party: "third"}}, `{url: https://x.example/main-4f2a9c1b.js}`},
 		{"a pixel", []*result.Load{{Tag: "pixel", Target: "https://x.example/p.gif?id=1", Party: "third"}}, `{url: https://x.example/p.gif}`},
