@@ -61,6 +61,12 @@ func (a *application) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	status := a.pages[path]
+	if path == "/sent" { // which only a form reaches
+		if status = 200; r.Method != http.MethodPost {
+			w.WriteHeader(http.StatusMethodNotAllowed)
+			return
+		}
+	}
 	if status == 0 {
 		http.NotFound(w, r)
 		return
@@ -176,6 +182,22 @@ func TestOneAddress(t *testing.T) {
 	b.Want(0, clitest.Args("show", "/plays?from=letter&p=2"), "▐ /plays?p=2  ", "The second page")
 	b.Want(0, clitest.Args("show", "/visit/?from=letter"), "▐ /visit/  ")
 	b.Want(0, clitest.Args("why", "/?p=2", "second"))
+	post := func(address string) string {
+		r, err := http.Post(address, "application/x-www-form-urlencoded", strings.NewReader("a=b"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer r.Body.Close()
+		body, err := io.ReadAll(r.Body)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return string(body)
+	}
+	sent := post(gateway.Address + "/sent")
+	if _, out, _ := b.ExecIn(post(origin.URL+"/sent"), "apply", "-", "--as", "/sent"); out != sent || !strings.Contains(sent, `"https://ternhill.example/sent"`) {
+		t.Errorf("of what is sent to it the gateway makes\n%s\nand apply\n%s", sent, out)
+	}
 	for path, want := range map[string]string{"/plays?p=2": `content="Ada"`, "/plays/3": `content="Ben"`, "/events/3/": `href="https://ternhill.example/plays/3" hreflang="en"`} {
 		if got := get(gateway.Address + path); !strings.Contains(got, want) {
 			t.Errorf("%s has no %s:\n%s", path, want, got)

@@ -111,6 +111,9 @@ func (x *Has) Eval(p *page.Page) bool { return x.ID < len(p.Has) && p.Has[x.ID] 
 // wildcards look at the path, whatever the query.
 func (x *Glob) Eval(p *page.Page) bool {
 	key := strings.TrimSuffix(p.Path, "/")
+	if x.kind == exactPath && x.named == "" {
+		return key == x.key
+	}
 	path, query, byQuery := strings.Cut(key, "?")
 	if byQuery {
 		key = strings.TrimSuffix(path, "/")
