@@ -63,8 +63,8 @@ func (a *Addresses) Redirects(from string) (to string, steps int) {
 	return to, steps
 }
 
-// Unasked reports whether nobody knows if a file is there that the folder has not: its server was not asked for it. Of a
-// site of files alone the folder says it.
+// Unasked reports whether nobody knows if a file is there that the folder has not: its server was not asked for it.
+// Of a site of files alone the folder says it.
 func (a *Addresses) Unasked(path string) bool {
 	if a == nil {
 		return false

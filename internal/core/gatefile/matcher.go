@@ -40,7 +40,10 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 				}
 				if relative(t.Value) {
 					rest := strings.TrimLeft(t.Value, "./")
-					r.problem(problem.Error, t.Pos, "write /"+rest+", or /**/"+rest+" in whatever folder it is", "the url %q is that of no file: a path begins with \"/\"", t.Value)
+					r.problem(
+						problem.Error, t.Pos, "write /"+rest+", or /**/"+rest+" in whatever folder it is",
+						"the url %q is that of no file: a path begins with \"/\"", t.Value,
+					)
 					return m, false
 				}
 				m.URL, ok = anyCharacters(t.Value), t.Value != ""
@@ -95,8 +98,8 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 	return Matcher{Selector: sel, Raw: t.Value, Pos: t.Pos}, true
 }
 
-// relative reports whether the glob of a URL is a path without its first slash, which would find nothing: its first part
-// is no host.
+// relative reports whether the glob of a URL is a path without its first slash, which would find nothing: its first
+// part is no host.
 func relative(glob string) bool {
 	if glob == "" || strings.ContainsAny(glob[:1], "/*?[{\\") || strings.Contains(glob, "://") {
 		return false

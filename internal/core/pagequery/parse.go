@@ -199,7 +199,9 @@ func (p *parser) atom() Expr {
 
 func isField(tok string) bool {
 	return slices.Contains(Fields, tok) ||
-		slices.ContainsFunc([]string{"meta.", "fact.", "query."}, func(p string) bool { return strings.HasPrefix(tok, p) && tok != p })
+		slices.ContainsFunc([]string{"meta.", "fact.", "query."}, func(of string) bool {
+			return strings.HasPrefix(tok, of) && tok != of
+		})
 }
 
 func isName(tok string) bool {

@@ -38,7 +38,10 @@ func (g *Gateway) gatePage(a *exchange, resp *http.Response, came []byte) (m *ga
 	if none != "" {
 		return nil, passedOther, none
 	}
-	answer := &page.Answer{Status: resp.StatusCode, Fields: map[string][]string{}, Path: page.IdentifyURL(a.in.URL, a.state.Project.Gate.File.Site.Query)}
+	answer := &page.Answer{
+		Status: resp.StatusCode, Fields: map[string][]string{},
+		Path: page.IdentifyURL(a.in.URL, a.state.Project.Gate.File.Site.Query),
+	}
 	for _, name := range page.Describing {
 		if lines := resp.Header.Values(name); len(lines) > 0 {
 			answer.Fields[name] = lines

@@ -96,9 +96,10 @@ var nameFact = &check.Kind[names, allNames]{
 			}
 		})
 		for i := range p.Elements { // a loader of modules is told so with which to begin
-			e := &p.Elements[i]
-			if main, ok := markup.AttrValue(p.Source.Text, e.El.Start, "data-main"); ok && e.Tag == "script" {
-				files[strings.TrimSuffix(path.Base(main), ".js")+".js"] = true
+			if e := &p.Elements[i]; e.Tag == "script" && e.URL != "" {
+				if main, ok := markup.AttrValue(p.Source.Text, e.El.Start, "data-main"); ok {
+					files[strings.TrimSuffix(path.Base(main), ".js")+".js"] = true
+				}
 			}
 		}
 		if len(files)+len(puts) == 0 {
