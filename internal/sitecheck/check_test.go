@@ -23,14 +23,20 @@ func TestProblems(t *testing.T) {
 		{"an empty set with another query", "sets: {full: /visit/, empty: /none/}\nitems: {a: {code: <p>x</p>, pages: [empty, full]}}",
 			[]string{"the page set \"empty\" chooses no page of the site"}},
 		{"a query that chooses nothing", "items: {a: {code: <p>x</p>, pages: /none/}}", []string{"item \"a\": pages: /none/ chooses no page of the site"}},
+		{"wildcards that reach redirects alone", "items: {a: {code: <p>x</p>, pages: /ol*}, b: {code: <p>x</p>, pages: all, except: path ^= /old}, c: {code: <i>x</i>, pages: /old/}}", []string{
+			"item \"a\": pages: /ol* chooses no page of the site, for it passes over pages that lead elsewhere at once: their paths alone choose these",
+			"item \"b\": except: path ^= /old excludes nothing that pages chooses, for it passes over pages that lead elsewhere at once: their paths alone choose these"}},
+		{"what is accepted on redirects alone", "accept: [{check: title-missing, pages: /ol*, note: x}, {check: lang-missing, pages: /visit/, note: x}]",
+			[]string{"accept of title-missing: pages: /ol* chooses no page of the site, for it passes over pages that lead elsewhere at once: their paths alone choose these"}},
 		{"a file of an item that is missing", "items: {a: {script: /gone.js, pages: /visit/}}", []string{"item \"a\" loads /gone.js, and the site has no such file (on /visit/)"}},
 		{"a found element is no file of the item", "items: {a: {found: {url: /old.js}, attrs: {defer: true}, place: body-end, pages: /visit/}}", nil},
 		{"what code shows is not a file of the item", "items: {a: {code: '<p><a href=\"/gone.pdf\">x</a><img src=\"/gone.png\" alt=\"\"></p>', pages: /visit/}}", nil},
 	} {
 		dir := t.TempDir()
 		for name, text := range map[string]string{
-			"yellowgate.yaml": "yellowgate: 1\nsite: {source: site, output: public, url: https://ternhill.example}\n" + c.gate + "\n",
-			"site/index.html": "<!doctype html><title>Tern Hill</title>", "site/visit/index.html": "<!doctype html><title>Visit</title><script src=\"/old.js\"></script>",
+			"yellowgate.yaml":     "yellowgate: 1\nsite: {source: site, output: public, url: https://ternhill.example}\n" + c.gate + "\n",
+			"site/old/index.html": "<!doctype html><meta http-equiv=refresh content='0; url=/visit/'><title>Old</title>",
+			"site/index.html":     "<!doctype html><title>Tern Hill</title>", "site/visit/index.html": "<!doctype html><title>Visit</title><script src=\"/old.js\"></script>",
 		} {
 			full := filepath.Join(dir, filepath.FromSlash(name))
 			if err := os.MkdirAll(filepath.Dir(full), 0o755); err != nil {

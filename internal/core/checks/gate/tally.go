@@ -27,6 +27,7 @@ type Tally struct {
 	chosen   []int // by query of a pages
 	// by query of an except: pages that it chooses, whether pages does or not
 	excludedAnywhere []int
+	passed           []int // by query: pages that lead elsewhere at once, which it passes over for that alone
 	idleIn           []problem.Problem
 	paths            []string   // of the pages
 	matched          []int      // by matcher
@@ -63,6 +64,9 @@ func linesOf(g *gatefile.Gate) *gateLines {
 			n.keys[&r.Keys[i]] = len(n.keys)
 		}
 	}
+	for _, a := range g.Accept {
+		queries(a.Pages)
+	}
 	return n
 }
 
@@ -77,6 +81,7 @@ type Lines struct {
 	Excepted []int    `json:"excepted,omitempty"` // entries of except that choose the page
 	Excluded []int    `json:"excluded,omitempty"` // those of them that change something
 	Matched  []int    `json:"matched,omitempty"`
+	Passed   []int    `json:"passed,omitempty"` // entries that pass over the page since it leads elsewhere at once
 	NoValue  []int    `json:"no-value,omitempty"`
 	Idle     []idleIn `json:"idle,omitempty"`
 }
@@ -101,6 +106,7 @@ func NewTally(g *pageedit.Gate) *Tally {
 	}
 	queries := len(t.lines.queries)
 	t.excluded, t.chosen, t.excludedAnywhere = make([]int, queries), make([]int, queries), make([]int, queries)
+	t.passed = make([]int, queries)
 	t.matched, t.noValue = make([]int, len(t.lines.matchers)), make([][]string, len(t.lines.keys))
 	return t
 }
@@ -138,6 +144,9 @@ func (t *Tally) Look(r *pageedit.Result) *Lines {
 		}
 	}
 	slices.Sort(l.Matched)
+	for _, a := range t.gate.File.Accept {
+		t.look(l, a.Pages, nil, pg)
+	}
 	for _, rule := range t.gate.File.Rules {
 		t.look(l, rule.Pages, rule.Except, pg)
 		if _, ok := verdict.Chooses(rule, pg); !ok {
@@ -165,7 +174,7 @@ func (t *Tally) Add(path string, l *Lines) {
 	t.Pages++
 	t.paths = append(t.paths, path)
 	for _, c := range []struct{ counts, numbers []int }{{t.sets, l.Sets}, {t.In, l.In}, {t.Found, l.Found}, {t.chosen, l.Chosen},
-		{t.excludedAnywhere, l.Excepted}, {t.excluded, l.Excluded}, {t.matched, l.Matched}} {
+		{t.excludedAnywhere, l.Excepted}, {t.excluded, l.Excluded}, {t.matched, l.Matched}, {t.passed, l.Passed}} {
 		for _, n := range c.numbers {
 			c.counts[n]++
 		}
@@ -205,6 +214,17 @@ func (t *Tally) look(l *Lines, pages, except []gatefile.Query, pg *page.Page) bo
 			l.Excepted = append(l.Excepted, n)
 			if in || len(pages) == 0 {
 				l.Excluded = append(l.Excluded, n)
+			}
+		}
+	}
+	if pg.Redirect {
+		as := *pg
+		as.Redirect = false
+		for _, list := range [][]gatefile.Query{pages, except} {
+			for k := range list {
+				if !list[k].Eval(pg) && list[k].Eval(&as) {
+					l.Passed = append(l.Passed, t.lines.queries[&list[k]])
+				}
 			}
 		}
 	}
@@ -273,7 +293,12 @@ func (t *Tally) unmatched(urls func() []string) (out []problem.Problem) {
 }
 
 // meant says which page a query that chooses none probably meant.
-func (t *Tally) meant(q *gatefile.Query) string { return pagequery.Meant(q.Text, t.paths) }
+func (t *Tally) meant(q *gatefile.Query) string {
+	if n, counted := t.lines.queries[q]; counted && t.passed[n] > 0 {
+		return ", for it passes over pages that lead elsewhere at once: their paths alone choose these"
+	}
+	return pagequery.Meant(q.Text, t.paths)
+}
 
 // choosing reports sets, items and rules that choose no page, and apart from them lines
 // that change nothing.
@@ -341,6 +366,9 @@ func (t *Tally) choosing() (out, idles []problem.Problem) {
 					"%s: %q has no value on %d pages, first %s: the next rule, the page's own value or the defaults decide there", key.Name, key.Values[0].Text, len(pages), pages[0]))
 			}
 		}
+	}
+	for _, a := range t.gate.File.Accept {
+		entries("", "accept of "+a.Check.Value, a.Pages, nil)
 	}
 	return out, idles
 }
