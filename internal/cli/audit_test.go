@@ -372,6 +372,19 @@ func TestMendFirst(t *testing.T) {
 	}
 }
 
+// TestAskedLater: what an audit remembers of a page is asked for anew once a capture finds out that a file is missing.
+func TestAskedLater(t *testing.T) {
+	const home = `{"url":"https://ternhill.example/","file":"index.html","status":200}` + "\n"
+	b := clitest.New(t, "site/index.html", clitest.Doc("Plays", "<script src=/late.js defer></script><p>x</p>"), "site/.yellowgate-capture.ndjson", home,
+		"yellowgate.yaml", "yellowgate: 1\nsite: {url: https://ternhill.example, source: site, output: public}\n")
+	b.Want(0, clitest.Args("apply"))
+	if out := b.Want(0, clitest.Args("audit")); strings.Contains(out, "late.js") {
+		t.Errorf("nobody knows whether it is there:\n%s", out)
+	}
+	b.Write("site/.yellowgate-capture.ndjson", home+`{"url":"https://ternhill.example/late.js","status":404,"asked":"file"}`+"\n")
+	b.Want(1, clitest.Args("audit"), "/late.js: the site has no such file")
+}
+
 // TestMendFirstShared: what pages share counts on all of them, and several such causes with one remedy are one line.
 func TestMendFirstShared(t *testing.T) {
 	b := clitest.New(t)

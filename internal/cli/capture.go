@@ -31,7 +31,9 @@ Without an address it asks the gate file's origin, and keeps the pages in its so
 
 It begins at the address, at the sitemaps that robots.txt or /sitemap.xml name, and at
 those of --from, and goes on along the links of the same scheme, host and port. It asks
-with GET alone, heeds robots.txt, and waits where a server asks it to.
+with GET alone, heeds robots.txt, and waits where a server asks it to. Of a query it keeps the
+parameters that site.query names; where that names none, it tries a few addresses of each
+parameter, and says which have another text.
 
 A second capture into the same folder requests only what has changed, and reports which
 pages came, changed and went. What is stopped with Ctrl-C keeps what it has; --go-on

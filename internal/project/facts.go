@@ -12,6 +12,7 @@ import (
 
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/yamltree"
@@ -85,7 +86,7 @@ func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []prob
 			continue
 		}
 		seen(b)
-		if at := invalidUTF8(b); at >= 0 {
+		if at := markup.NotUTF8(b); at >= 0 {
 			line := 1 + bytes.Count(b[:at], []byte("\n"))
 			fail(
 				line,
@@ -108,18 +109,6 @@ func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []prob
 		}
 	}
 	return f, problems
-}
-
-// invalidUTF8 is where a text is not UTF-8, or -1.
-func invalidUTF8(b []byte) int {
-	for i := 0; i < len(b); {
-		r, n := utf8.DecodeRune(b[i:])
-		if r == utf8.RuneError && n == 1 {
-			return i
-		}
-		i += n
-	}
-	return -1
 }
 
 type failFunc func(line, column int, remedy, format string, args ...any)

@@ -116,8 +116,7 @@ func TestOneAddress(t *testing.T) {
 		"--listen",
 		"127.0.0.1:0",
 	)
-	get := func(address string) string {
-		r, err := http.Get(address)
+	bodyOf := func(r *http.Response, err error) string {
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -127,6 +126,10 @@ func TestOneAddress(t *testing.T) {
 			t.Fatal(err)
 		}
 		return string(body)
+	}
+	get := func(address string) string { return bodyOf(http.Get(address)) }
+	post := func(address string) string {
+		return bodyOf(http.Post(address, "application/x-www-form-urlencoded", strings.NewReader("a=b")))
 	}
 	written := map[string]string{} // what apply wrote, by the canonical or title that it has
 	err := filepath.WalkDir(filepath.Join(b.Dir, "public"), func(name string, d os.DirEntry, err error) error {
@@ -182,18 +185,6 @@ func TestOneAddress(t *testing.T) {
 	b.Want(0, clitest.Args("show", "/plays?from=letter&p=2"), "▐ /plays?p=2  ", "The second page")
 	b.Want(0, clitest.Args("show", "/visit/?from=letter"), "▐ /visit/  ")
 	b.Want(0, clitest.Args("why", "/?p=2", "second"))
-	post := func(address string) string {
-		r, err := http.Post(address, "application/x-www-form-urlencoded", strings.NewReader("a=b"))
-		if err != nil {
-			t.Fatal(err)
-		}
-		defer r.Body.Close()
-		body, err := io.ReadAll(r.Body)
-		if err != nil {
-			t.Fatal(err)
-		}
-		return string(body)
-	}
 	sent := post(gateway.Address + "/sent")
 	if _, out, _ := b.ExecIn(post(origin.URL+"/sent"), "apply", "-", "--as", "/sent"); out != sent || !strings.Contains(sent, `"https://ternhill.example/sent"`) {
 		t.Errorf("of what is sent to it the gateway makes\n%s\nand apply\n%s", sent, out)

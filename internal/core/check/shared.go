@@ -144,5 +144,10 @@ func Swallows(p *Pass, e *inventory.Element) bool {
 
 // Swallowed reports whether a script has swallowed what follows it, so that the page is not what it was written as.
 func Swallowed(p *Pass) bool {
-	return slices.ContainsFunc(p.Elements, func(e inventory.Element) bool { return Swallows(p, &e) })
+	for i := range p.Elements {
+		if Swallows(p, &p.Elements[i]) {
+			return true
+		}
+	}
+	return false
 }

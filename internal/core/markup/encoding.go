@@ -321,3 +321,17 @@ func (l *Lines) Locate(offset int) (line, column int) {
 	from := l.at[min(max(offset, 0)/linesStep, len(l.at)-1)]
 	return from.Locate(max(offset, from.at))
 }
+
+// NotUTF8 is where the first byte stands that is not UTF-8; -1 for none.
+func NotUTF8(text []byte) int {
+	if utf8.Valid(text) {
+		return -1
+	}
+	for i := 0; ; {
+		r, n := utf8.DecodeRune(text[i:])
+		if r == utf8.RuneError && n == 1 {
+			return i
+		}
+		i += n
+	}
+}

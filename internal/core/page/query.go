@@ -29,13 +29,15 @@ func Query(query string, names []string) string {
 	for _, name := range names {
 		eachParameter(query, func(key, value string) bool {
 			if key == name {
-				b.WriteString(map[bool]string{true: "?", false: "&"}[b.Len() == 0])
-				b.WriteString(url.QueryEscape(key) + "=" + url.QueryEscape(value))
+				writeParameter(&b, key, value)
 			}
 			return true
 		})
 	}
-	return b.String()
+	if b.Len() == 0 {
+		return ""
+	}
+	return "?" + b.String()
 }
 
 // Path is a decoded path as Page.Path has it.
@@ -50,13 +52,17 @@ func IdentifyURL(u *url.URL, names []string) string {
 func NormalQuery(query string) string {
 	var b strings.Builder
 	eachParameter(query, func(key, value string) bool {
-		if b.Len() > 0 {
-			b.WriteByte('&')
-		}
-		b.WriteString(url.QueryEscape(key) + "=" + url.QueryEscape(value))
+		writeParameter(&b, key, value)
 		return true
 	})
 	return b.String()
+}
+
+func writeParameter(b *strings.Builder, key, value string) {
+	if b.Len() > 0 {
+		b.WriteByte('&')
+	}
+	b.WriteString(url.QueryEscape(key) + "=" + url.QueryEscape(value))
 }
 
 // parameter is the first value of a parameter in the page's path.

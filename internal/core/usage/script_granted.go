@@ -122,9 +122,11 @@ func (l *Library) Absent(r *inventory.Record) (out []Absent) {
 	made := func(id string) bool {
 		return slices.ContainsFunc(before, func(s *Script) bool { return s.Words[id] })
 	}
-	later := slices.ContainsFunc(r.Elements, func(e inventory.Element) bool {
-		return e.IsScript() && e.Inside == "" && e.Runs == "async"
-	})
+	for i := range r.Elements {
+		if e := &r.Elements[i]; e.IsScript() && e.Inside == "" && e.Runs == "async" {
+			return nil // it comes whenever it comes
+		}
+	}
 	for _, waits := range []bool{false, true} {
 		for i := range r.Elements {
 			e := &r.Elements[i]
@@ -132,7 +134,7 @@ func (l *Library) Absent(r *inventory.Record) (out []Absent) {
 				continue
 			}
 			list, files, whole := l.scriptsOf(r, e)
-			if !whole || len(e.Brings) > 0 || later {
+			if !whole || len(e.Brings) > 0 {
 				return out
 			}
 			for k, s := range list {

@@ -10,6 +10,7 @@ import (
 	"golang.org/x/net/html/charset"
 
 	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/problem"
 )
 
@@ -55,7 +56,7 @@ reads the file by it. Keep one, as utf-8.`,
 				if p.Source.Encoding != "utf-8" || p.Page.Answer.Charset() != "" {
 					break
 				}
-				if bad := notUTF8(p.Source.File); bad >= 0 {
+				if bad := markup.NotUTF8(p.Source.File); bad >= 0 {
 					p.At(
 						e,
 						fmt.Sprintf(
@@ -80,21 +81,6 @@ reads the file by it. Keep one, as utf-8.`,
 			}
 		}
 	},
-}
-
-// notUTF8 is where the first byte stands that is not UTF-8; -1 for none.
-func notUTF8(text []byte) int {
-	if utf8.Valid(text) {
-		return -1
-	}
-	for i := 0; i < len(text); {
-		r, n := utf8.DecodeRune(text[i:])
-		if r == utf8.RuneError && n == 1 {
-			return i
-		}
-		i += n
-	}
-	return -1
 }
 
 // isUTF8 reports whether a text is UTF-8 beyond ASCII, which no text in another encoding is by chance.
