@@ -31,6 +31,7 @@ const SuggestFormat = "yellowgate.suggest/1"
 // needs it.
 func Suggest(ctx context.Context, p *project.Project, progress parallel.Progress) (*result.Suggestions, error) {
 	j, weights := sitecheck.NewJudge(p)
+	j.Words = true
 	var ledger usage.Ledger
 	same := newSameMetadata(p.Gate.File)
 	type looked struct {

@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"github.com/andybalholm/cascadia"
 	"golang.org/x/net/html"
 )
 
@@ -193,13 +194,53 @@ func (t *Tree) measure() {
 	t.ancestors = max(t.ancestors/max(t.elements, 1), 1)
 }
 
-// Match is Matches on a tree.
-func (t *Tree) Match(s *Selector) ([]int, error) {
+// Names hands over what selectors can name in the tree: "form", "#letter", ".slides", "[data-every", each as often as
+// it is there. It reports whether the page could be read.
+func (t *Tree) Names(each func(string)) bool {
 	if t.unread != nil {
-		return nil, t.unread
+		return false
+	}
+	for n := range t.doc.Descendants() {
+		if n.Type != html.ElementNode {
+			continue
+		}
+		each(n.Data)
+		for _, a := range n.Attr {
+			if a.Key != offsetAttr {
+				each("[" + a.Key)
+			}
+			switch a.Key {
+			case "id":
+				each("#" + a.Val)
+			case "class":
+				for _, c := range strings.Fields(a.Val) {
+					each("." + c)
+				}
+			}
+		}
+	}
+	return true
+}
+
+// Some reports whether a selector matches any element of the tree, one that no tag stands for too.
+func (t *Tree) Some(s *Selector) (bool, error) {
+	if err := t.affords(s); err != nil {
+		return false, err
+	}
+	group := s.tree
+	if group == nil { // one start tag can answer it
+		group, _ = cascadia.ParseGroup(s.text)
+	}
+	return group == nil || cascadia.Query(t.doc, group) != nil, nil
+}
+
+// affords says why a selector cannot be held against the tree; nil where it can.
+func (t *Tree) affords(s *Selector) error {
+	if t.unread != nil {
+		return t.unread
 	}
 	if steps := s.steps(t); steps > mostMatched {
-		return nil, &UnreadError{
+		return &UnreadError{
 			fmt.Sprintf(
 				"the selector %s would take about %.0f million steps on this page of %.0f elements; the limit is %d million",
 				s,
@@ -208,6 +249,14 @@ func (t *Tree) Match(s *Selector) ([]int, error) {
 				mostMatched/1_000_000,
 			),
 		}
+	}
+	return nil
+}
+
+// Match is Matches on a tree.
+func (t *Tree) Match(s *Selector) ([]int, error) {
+	if err := t.affords(s); err != nil {
+		return nil, err
 	}
 	var offsets []int
 	for n := range t.doc.Descendants() {

@@ -39,6 +39,7 @@ type Entry struct {
 	why       map[string]int   // what shows the need -> pages
 	unseen    string           // why it cannot be told
 	unmatched string           // what it asks for without a match
+	doubts    string           // why nobody can be sure on some page
 	uncalled  bool             // unmatched are names that nothing calls
 	matches   map[string][]int // selector -> pages
 }
@@ -114,7 +115,7 @@ func (e *Entry) add(page int, r *inventory.Record, n *Need) {
 	default:
 		e.unmatched, e.uncalled = n.By, n.Uncalled
 		if n.Certainty == Possible {
-			e.doubtful = append(e.doubtful, page)
+			e.doubtful, e.doubts = append(e.doubtful, page), n.Doubt
 			e.doubt.add(cost{requests, blocking, bytes, gzip})
 			break
 		}
@@ -171,7 +172,7 @@ func (e *Entry) settle() {
 	case len(e.doubtful)+len(e.Used)+len(e.Unseen) < len(e.On):
 		e.kept = e.doubtful
 		e.Used = slices.Sorted(slices.Values(append(slices.Clone(e.Used), e.kept...)))
-		e.why["kept where a script that cannot be followed may need it"] += len(e.kept)
+		e.why["kept where something may change the page"] += len(e.kept)
 	default:
 		e.certainty = Possible
 		e.Requests += e.doubt.requests
@@ -262,6 +263,9 @@ func (e *Entry) evidence() (out []string) {
 			what = "no script " + where + " calls the name "
 		}
 		out = append(out, what+e.unmatched)
+	}
+	if e.certainty == Possible && e.doubts != "" {
+		out = append(out, e.doubts+": what that asks for and makes cannot be told from its text")
 	}
 	return out
 }

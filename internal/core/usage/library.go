@@ -15,6 +15,8 @@ import (
 type Library struct {
 	// Read returns a file of the site, by its path.
 	Read func(path string) ([]byte, bool)
+	// Words: stylesheets are read for all names and texts in them, too.
+	Words bool
 
 	sheets  memo.All[string, *Sheet]     // by path, nil for a file that is not there
 	missing memo.All[string, bool]       // by path, of scripts
@@ -34,10 +36,18 @@ type scriptKey struct {
 func (l *Library) Sheet(path string) *Sheet {
 	return l.sheets.Get(path, func() *Sheet {
 		if text, ok := l.Read(path); ok {
-			return ReadSheet(text)
+			return l.readSheet(text)
 		}
 		return nil
 	})
+}
+
+func (l *Library) readSheet(text []byte) *Sheet {
+	s := ReadSheet(text)
+	if l.Words {
+		s.readWords(text)
+	}
+	return s
 }
 
 // Script returns the script at a path; nil where the site has none, or none that
@@ -65,7 +75,7 @@ const MaxScript = inventory.MaxScript
 func (l *Library) SheetsOf(r *inventory.Record, e *inventory.Element) (list []*Sheet, whole bool) {
 	inline := e.El.Tag == markup.TagStyle
 	list, _, whole = gather(e, inline, func() *Sheet {
-		return l.inlineSheets.Get(e.Digest, func() *Sheet { return ReadSheet(content(r, e)) })
+		return l.inlineSheets.Get(e.Digest, func() *Sheet { return l.readSheet(content(r, e)) })
 	}, l.Sheet)
 	return list, whole
 }

@@ -23,12 +23,11 @@ const (
 type Certainty uint8
 
 const (
-	Possible Certainty = iota // its code does more than look for elements
-	Likely                    // its code looks for elements and names, and all of them can be read
-	Certain                   // its selectors match nothing, and no script could change that
+	Possible Certainty = iota // what it looks for was not found, and something may change the page
+	Certain                   // its selectors match nothing, and nothing could change that
 )
 
-func (c Certainty) String() string { return [...]string{"possible", "likely", "certain"}[c] }
+func (c Certainty) String() string { return [...]string{"possible", "certain"}[c] }
 
 // A Need is one thing that a page loads, an item or else a file or an inline text,
 // and whether the page needs it.
@@ -41,8 +40,9 @@ type Need struct {
 	// By is what shows the need: a selector that matches, or a name that is called.
 	// For a thing that is unseen it says why; for one that is unused, what it was
 	// asked for without a match.
-	By   string
-	From string // what calls it by that name: a file or item, or "inline code"
+	By    string
+	From  string // what calls it by that name: a file or item, or "inline code"
+	Doubt string // why nobody can be certain that it is unused
 	// Uncalled: it is unused, and By are names that it sets and nothing calls.
 	Uncalled bool
 	// Selectors are those that match something here, of a kind that a page query
@@ -96,13 +96,14 @@ type judging struct {
 	unread  bool   // one of the site's own cannot be read
 	loads   string // how one gets more code, that is not seen
 	names   string // how one puts names or markup together
-	fetches bool   // one asks for more than can be seen, and may put it into the page
 	single  bool   // every element is a thing of its own
 	// Of all things, once asked for: selectors of rules, hooks, names that are defined, and
 	// who uses one.
 	rules, hooks, definers map[string]bool
 	users                  map[string][]user
 	judged                 bool // the states of the things are known
+	changed                *string
+	proven                 *proof
 }
 
 // A user of a name: a thing, and the file of it that does so, if that is one that an element brings.
@@ -164,7 +165,6 @@ func (p *judging) add(i int) {
 			if len(s.Unknown.Names) > 0 {
 				p.names = s.Unknown.Names[0]
 			}
-			p.fetches = p.fetches || slices.ContainsFunc(s.Load.Effects, speaks) || slices.ContainsFunc(s.Held.Effects, speaks)
 		}
 		p.foreign = p.foreign || !whole
 		p.unread = p.unread || !whole && e.Party != "third"
@@ -306,18 +306,18 @@ func (p *judging) direct(n *Need) {
 		n.State, n.By = Used, "it is content itself"
 		return
 	}
-	switch n.Certainty = Certain; {
-	case p.unread || p.foreign || p.loads != "" || p.names != "":
-		n.Certainty = Possible // who knows what the others make and call
-	case len(n.scripts) > 0 || p.fetches:
-		n.Certainty = Likely
-	}
 	var unmatched []string
 	for _, s := range n.sheets {
 		p.sheet(n, s)
 		unmatched = append(unmatched, s.samples()...)
 	}
 	n.queryable()
+	if n.Doubt = p.changes(); n.State != Used && n.Doubt == "" && n.unreadable == "" {
+		n.Certainty = Certain
+		if n.By = p.wants(n); n.By != "" {
+			n.State = Used
+		}
+	}
 	if n.State == Used {
 		return
 	}
@@ -329,7 +329,7 @@ func (p *judging) direct(n *Need) {
 		n.State, n.By = Unseen, "a third party's script may read what it sets"
 		return
 	}
-	hooks, sure, computed := 0, true, false
+	hooks, computed := 0, false
 	var defines, effects, calls []string
 	for _, s := range n.scripts {
 		for _, r := range s.reaches(n.called) {
@@ -346,7 +346,6 @@ func (p *judging) direct(n *Need) {
 				}
 				unmatched = append(unmatched, h.Selector)
 			}
-			sure = sure && r.Static()
 			effects = append(effects, r.Effects...)
 			for _, c := range r.Calls {
 				if !slices.ContainsFunc(n.scripts, func(own *Script) bool { return slices.Contains(own.Defines, c) }) {
@@ -380,8 +379,6 @@ func (p *judging) direct(n *Need) {
 		if len(effects) > 0 {
 			n.By += ", and does this: " + strings.Join(effects, ", ")
 		}
-	case !sure:
-		n.Certainty = Possible
 	}
 	if n.State == Unused {
 		n.By = strings.Join(few(unmatched, 3), ", ")

@@ -3,6 +3,7 @@ package usage
 import (
 	"bytes"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -24,6 +25,9 @@ type Sheet struct {
 	plain     map[string]bool // of these, those that one selector needs alone
 	Sets      map[string]bool // custom properties that it sets on the whole page
 	Asks      map[string]bool // custom properties that it uses
+	Gives     []string        // names, in lower case, that it defines for other stylesheets, such as of keyframes
+	Acts      []string        // at-rules of it that do something whatever stands on a page
+	said      map[string]bool // names and texts in it, in lower case, where a Library reads Words
 }
 
 // A Selector is one selector of a stylesheet, without those beside it in its list.
@@ -35,8 +39,10 @@ type Selector struct {
 	exact bool
 	// vars: its rule only sets custom properties on the root, which does nothing
 	// where nobody asks for them.
-	vars   bool
-	static string // the selector without what depends on the moment, or "" where that cannot be told
+	vars bool
+	// follows: its needs are what they seem, with no namespace among them.
+	follows bool
+	static  string // the selector without what depends on the moment, or "" where that cannot be told
 }
 
 // ReadSheet reads a stylesheet. What does not parse is passed over, as browsers do.
@@ -79,6 +85,9 @@ func (r *sheetReader) rules(context string, depth int) {
 		case css.CommentToken, css.CDOToken, css.CDCToken:
 			continue
 		case css.SemicolonToken:
+			if len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken {
+				r.sheet.at(prelude)
+			}
 			prelude = prelude[:0]
 			continue
 		case css.RightBraceToken:
@@ -96,8 +105,14 @@ func (r *sheetReader) rules(context string, depth int) {
 		}
 		switch {
 		case len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken && conditional[strings.ToLower(prelude[0].text)] && depth < deepest:
+			if strings.EqualFold(prelude[0].text, "@layer") {
+				r.sheet.at(prelude)
+			}
 			r.rules(context+" "+written(prelude), depth+1)
+		case len(prelude) > 0 && strings.EqualFold(prelude[0].text, "@font-face"):
+			r.fontFace()
 		case len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken:
+			r.sheet.at(prelude)
 			r.block(nil)
 		default:
 			var h xxh3.Hasher
@@ -136,6 +151,10 @@ func (r *sheetReader) block(into *xxh3.Hasher) (vars []string) {
 		case css.WhitespaceToken:
 			gap = true
 			continue
+		case css.AtKeywordToken, css.FunctionToken: // in a nested rule: it need not match with those around it
+			if name := strings.ToLower(string(data)); name == "@layer" || name == "not(" {
+				r.sheet.Acts = append(r.sheet.Acts, "a nested "+name)
+			}
 		}
 		switch {
 		case tt == css.CustomPropertyNameToken && begins:
@@ -260,6 +279,7 @@ func readSelector(t []cssToken) Selector {
 	s := Selector{Text: strings.Join(strings.Fields(written(t)), " ")}
 	var static strings.Builder
 	known, compounds, pseudo := true, 1, false
+	s.follows = !slices.ContainsFunc(t, func(x cssToken) bool { return x.tt == css.DelimToken && x.text == "|" })
 	for i := 0; i < len(t); i++ {
 		next := func() string {
 			if i+1 < len(t) && t[i+1].tt == css.IdentToken {

@@ -64,15 +64,14 @@ func TestUnknown(t *testing.T) {
 	}
 }
 
-// TestEarnedCertainty: where a page has code that cannot be followed to its end, or not
-// read, nothing of it is more than possibly unneeded, and what another script reads is not
-// called unneeded at all.
+// TestEarnedCertainty: where a page has code, nothing of it is more than possibly unneeded, and what another script
+// reads is not called unneeded at all.
 func TestEarnedCertainty(t *testing.T) {
 	files := folder{"/kit.css": ".kit { color: red }", "/plain.js": `document.querySelector(".none").focus()`, "/loads.js": `import("./" + x)`, "/more.js": `const s = document.createElement("script"); s.src = "/plain.js"; document.querySelector(".none").appendChild(s)`, "/loads-kit.js": `document.body.className = "kit"`, "/more.css": "",
 		"/joins.js": `for (const e of document.querySelectorAll(".none")) e.classList.add("is-" + e.id)`, "/big.js": "var a = 1;" + strings.Repeat(" ", MaxScript)}
 	for html, want := range map[string]string{
 		`<link rel=stylesheet href=/kit.css>`:                                                                                "/kit.css certain",
-		`<link rel=stylesheet href=/kit.css><script src=/plain.js></script>`:                                                 "/kit.css certain; /plain.js likely",
+		`<link rel=stylesheet href=/kit.css><script src=/plain.js></script>`:                                                 "/kit.css possible; /plain.js possible",
 		`<link rel=stylesheet href=/kit.css><script src=/loads.js></script>`:                                                 "/kit.css possible; /loads.js unseen",
 		`<link rel=stylesheet href=/kit.css><script src=/joins.js></script>`:                                                 "/kit.css possible; /joins.js possible",
 		`<link rel=stylesheet href=/kit.css><script src=/big.js></script>`:                                                   "/kit.css possible; /big.js unseen",
@@ -81,12 +80,12 @@ func TestEarnedCertainty(t *testing.T) {
 		`<script>window.vq = window.vq || []; vq.push(["start"])</script><script async src=https://v.example/v.js></script>`: "inline unseen; https://v.example/v.js unseen",
 		`<script>settings = {id: 7}</script><script async src=https://v.example/v.js></script>`:                              "inline unseen; https://v.example/v.js unseen",
 		// What a script loads is part of it: a file of the site is read, another's cannot be.
-		`<link rel=stylesheet href=/kit.css><script src=/more.js></script>`:                                                        "/kit.css certain; /more.js possible",
+		`<link rel=stylesheet href=/kit.css><script src=/more.js></script>`:                                                        "/kit.css possible; /more.js possible",
 		`<link rel=stylesheet href=/kit.css><script>import("/loads-kit.js")</script>`:                                              "inline unseen",
 		`<link rel=stylesheet href=/kit.css><script>var s = document.createElement("script"); s.src = "/gone.js"</script>`:         "/kit.css possible; inline unseen",
 		`<link rel=stylesheet href=/kit.css><script>var s = document.createElement("script"); s.src = "//v.example/v.js"</script>`: "/kit.css possible; inline unseen",
 		`<link rel=stylesheet href=/kit.css><script>var s = document.createElement("link"); s.href = "/more.css"</script>`:         "/kit.css possible; inline unseen",
-		`<script>settings = {id: 7}</script>`: "inline likely",
+		`<script>settings = {id: 7}</script>`: "inline possible",
 	} {
 		files["/page.html"] = html
 		_, needs := files.needs("/page.html")

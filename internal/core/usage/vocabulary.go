@@ -131,11 +131,30 @@ func (r *reader) attr(name []byte, a markup.Attr, at int) {
 			}
 			v.asks[string(m)] = true
 		}
-	case (len(name) == 4 && foldEqual(name, "href") || len(name) == 6 && foldEqual(name, "action")) && a.Value.End-a.Value.Start > 11 && foldEqual(v.source.Text[a.Value.Start:a.Value.Start+11], "javascript:"):
+	case r.wanted == nil && runsCode(v.source.Text[a.Value.Start:a.Value.End]):
 		v.calls(a)
 	case len(name) > 4 && lowerByte(name[0]) == 'o' && lowerByte(name[1]) == 'n':
 		v.calls(a)
 	}
+}
+
+// runsCode reports whether a value is a javascript: address, as the URL Standard reads one (4.4): without the control
+// characters and spaces before it, and tabs and newlines anywhere.
+func runsCode(value []byte) bool {
+	const scheme = "javascript:"
+	n := 0
+	for _, c := range value {
+		switch {
+		case c == '\t' || c == '\n' || c == '\r' || n == 0 && c <= ' ':
+		case c == '&' || lowerByte(c) == scheme[n]:
+			if n++; c == '&' || n == len(scheme) { // a reference may spell any of it
+				return n == len(scheme) || bytes.Contains(value, []byte("script")) || bytes.Contains(value, []byte("&#"))
+			}
+		default:
+			return false
+		}
+	}
+	return false
 }
 
 // calls notes the words of code in an attribute.
