@@ -3,6 +3,7 @@
 //
 // browser.go finds and starts the browser; visit.go opens one page; identity.go tells a site that runs
 // who asks; watch.go hears what happens meanwhile; read.go asks for the rest once the page is quiet;
+// steps.go does what a visitor may do;
 // popups.go opens and closes the page's popups; picture.go takes pictures; serve.go answers for a site
 // that is a folder.
 package browser
@@ -47,6 +48,7 @@ type Options struct {
 	Scroll  bool          // to the end and back
 	Click   string        // a selector
 	Popups  bool          // are opened and closed at the end
+	Steps   bool          // what a visitor may do is done, and the page looked at after each: see Record.Sights
 	Pages   int           // that are open at a time; 0 for two for each core, eight at most
 	Told    func(text string)
 	Visit   []string // addresses of sites that run, scheme, host and port: with Hosts, all that is requested without Network

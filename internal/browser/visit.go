@@ -59,6 +59,9 @@ func (b *Browser) visitThen(address string, screen Screen, then func(context.Con
 	if then != nil {
 		most += patience
 	}
+	if b.Steps {
+		most += stepped
+	}
 	ctx, cancel := context.WithTimeout(tab, most)
 	defer cancel()
 	done := make(chan error, 1)
@@ -150,6 +153,9 @@ func (b *Browser) visit(ctx context.Context, r *pageload.Record, address string,
 		emulation.SetDeviceMetricsOverride(int64(screen.Width), int64(screen.Height), 1, screen.Width < 600),
 		chromedp.ActionFunc(func(ctx context.Context) error {
 			_, err := page.AddScriptToEvaluateOnNewDocument(observing).Do(ctx)
+			if err == nil && b.Steps {
+				_, err = page.AddScriptToEvaluateOnNewDocument(guarding).Do(ctx)
+			}
 			return err
 		}),
 	)
@@ -178,6 +184,11 @@ func (b *Browser) visit(ctx context.Context, r *pageload.Record, address string,
 		case <-time.After(b.Wait):
 		case <-ctx.Done():
 			return ctx.Err()
+		}
+	}
+	if b.Steps {
+		if err := b.walk(ctx, r, w, screen); err != nil {
+			return err
 		}
 	}
 	w.finish()

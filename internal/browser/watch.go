@@ -81,6 +81,9 @@ func (w *watch) hear(ev any) {
 	case *network.EventResponseReceived:
 		if x := w.request(e.RequestID); x != nil {
 			w.answered(x, e.Response)
+			if x.Kind == "fetch" { // the browser tells no end of a body that the page never reads
+				delete(w.open, string(e.RequestID))
+			}
 		}
 	case *network.EventResponseReceivedExtraInfo: // told of answers that the page does not get, too
 		w.codes[string(e.RequestID)] = int(e.StatusCode)

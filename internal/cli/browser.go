@@ -24,6 +24,7 @@ import (
 	"yellowgate/internal/report"
 	"yellowgate/internal/result"
 	"yellowgate/internal/siteaudit"
+	"yellowgate/internal/suggest"
 	"yellowgate/internal/version"
 	"yellowgate/internal/visits"
 	"yellowgate/internal/visualcompare"
@@ -330,21 +331,37 @@ func (a *app) compareLooks(
 
 func isPNG(head []byte) bool { return bytes.HasPrefix(head, []byte("\x89PNG\r\n")) }
 
-// suggestBrowser tells what the browser used of the files that pages load.
-func (a *app) suggestBrowser(ctx context.Context, args []string, w *ways, v *browsing, screens []browser.Screen) error {
-	p, err := a.suggestOn(ctx, w, args, false)
+// suggestBrowser tells what the browser used of the files that pages load, and proves what they do not need. What is
+// proved is written, where that was asked for.
+func (a *app) suggestBrowser(
+	ctx context.Context,
+	args []string,
+	w *ways,
+	v *browsing,
+	screens []browser.Screen,
+	change func(*result.Suggestions) error,
+) error {
+	p, err := a.suggestOn(ctx, w, args, change != nil)
 	if err != nil {
 		return err
 	}
 	a.tidies.Store(true)
+	v.o.Steps = true
 	r, err := v.rendering(ctx, p, args, false)
 	if err != nil {
 		return err
 	}
 	defer r.Close()
-	uses, unread, err := visits.Used(ctx, r, screens, a.progress("looking"))
+	seen, err := visits.Used(ctx, r, screens, a.progress("looking"))
+	if err == nil {
+		err = seen.Prove(ctx, r, screens[0], a.progress("proving"))
+	}
 	if err = looked(ctx, err); err != nil {
 		return err
+	}
+	proved := suggest.OfUses(p, seen.Uses)
+	if change != nil {
+		return change(proved)
 	}
 	var names []string
 	for _, s := range screens {
@@ -358,9 +375,9 @@ func (a *app) suggestBrowser(ctx context.Context, args []string, w *ways, v *bro
 				Pages   int          `json:"pages"`
 				Unread  int          `json:"unread"`
 				Used    []result.Use `json:"used"`
-			}{"yellowgate.used/1", names, len(p.Pages), unread, uses})
+			}{"yellowgate.used/1", names, len(p.Pages), seen.Unread, seen.Uses})
 		}
-		pr.Used(uses, len(p.Pages), unread, names, a.verbose)
+		pr.Used(seen.Uses, len(p.Pages), seen.Unread, names, a.verbose)
 		return nil
 	})
 }

@@ -11,6 +11,7 @@ import (
 	"yellowgate/internal/failure"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
+	"yellowgate/internal/result"
 	"yellowgate/internal/suggest"
 )
 
@@ -27,17 +28,20 @@ match anything, scripts that look for elements the page does not have, and libra
 that no script names. Each suggestion shows its evidence, how sure it is, what it would
 save, and the lines of gate file that would do it.
 
-certain: selectors match nothing, and no script of the page could change that. likely:
-all that the code looks for can be read in it. possible: the code does more than look for
-elements. What cannot be told from the text is listed, and nothing is guessed about it.
+certain: selectors match nothing, in no state of the page, and nothing can change the page.
+possible: something can, such as a script: what that does, no text proves. What cannot be
+told at all is listed.
 
 Nothing is run. With a folder, its pages are looked at as they are, without a gate file.
---browser opens the pages in Chromium and looks at what ran and what matched (coverage), in
-place of reading it in the code.
+--browser opens the pages in Chromium, does what a visitor may do (scrolls, hovers, types,
+clicks; on a phone, in the dark, in print), and looks at what ran and what matched. What
+seems idle is then taken out of the page, and that held against the page as it was, after
+the same steps. proved: nothing differs on a page of each structure. likely: there are too
+many structures to try each.
 
---write puts what is certain or likely into the gate file, and what is only possible if
---only names it; then look at yellowgate diff.`,
-		Example: "  yellowgate suggest\n  yellowgate suggest --only contact-kit --write\n  yellowgate suggest tern-hill/site",
+--write puts what is certain into the gate file, and with --browser what is proved; then
+look at yellowgate diff.`,
+		Example: "  yellowgate suggest\n  yellowgate suggest --browser --only contact-kit --write\n  yellowgate suggest tern-hill/site",
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
@@ -49,13 +53,15 @@ place of reading it in the code.
 			if err != nil {
 				return err
 			}
+			var change func(r *result.Suggestions) error
+			if write || dry {
+				change = func(r *result.Suggestions) error { return a.writeSuggested(cmd.Context(), r, only, dry) }
+			}
 			if v.on {
-				if write || dry || len(only) > 0 {
-					return &failure.Usage{
-						Message: "--browser shows what was used; its lines are for a person to put in: no --write, --dry-run and --only",
-					}
+				if len(only) > 0 && change == nil {
+					return &failure.Usage{Message: "--browser looks at all files", Remedy: "--only says what --write writes"}
 				}
-				return a.suggestBrowser(cmd.Context(), args, &w, &v, screens)
+				return a.suggestBrowser(cmd.Context(), args, &w, &v, screens, change)
 			}
 			if len(args) == 0 || !isAddress(args[0]) {
 				if err := w.forFolder(cmd); err != nil {
@@ -67,29 +73,17 @@ place of reading it in the code.
 				return err
 			}
 			r, err := suggest.Suggest(cmd.Context(), p, a.progress("looking"))
-			if err == nil {
-				err = suggest.Only(r, only)
-			}
 			if err != nil {
+				return err
+			}
+			if change != nil {
+				return change(r)
+			}
+			if err := suggest.Only(r, only); err != nil {
 				return err
 			}
 			if len(args) == 1 {
 				r.Folder = args[0]
-			}
-			if write || dry {
-				e, err := a.edit("", dry)
-				if err != nil {
-					return err
-				}
-				result, skipped, err := suggest.Write(cmd.Context(), e, r, len(only) > 0)
-				if err == nil && skipped > 0 && !a.quiet {
-					fmt.Fprintf(
-						a.err,
-						"left out: %d that are only possible, or have no short query; --only NAME takes a possible one\n",
-						skipped,
-					)
-				}
-				return a.edited(e, result, err)
 			}
 			return a.write(func(w io.Writer, pr *report.Printer) error {
 				if a.format == "json" {
@@ -112,6 +106,22 @@ place of reading it in the code.
 		},
 	)
 	return cmd
+}
+
+// writeSuggested puts what is certain or proved into the gate file.
+func (a *app) writeSuggested(ctx context.Context, r *result.Suggestions, only []string, dry bool) error {
+	if err := suggest.Only(r, only); err != nil {
+		return err
+	}
+	e, err := a.edit("", dry)
+	if err != nil {
+		return err
+	}
+	done, skipped, err := suggest.Write(ctx, e, r)
+	if err == nil && skipped > 0 && !a.quiet {
+		fmt.Fprintf(a.err, "left out: %d that are not proved, or have no short query; --browser proves what it can\n", skipped)
+	}
+	return a.edited(e, done, err)
 }
 
 // suggestOn opens what is to be looked at: the gate file's site, or a folder.

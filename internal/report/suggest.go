@@ -66,7 +66,7 @@ func (p *Printer) Suggest(s *result.Suggestions, verbose bool) {
 		p.Line(
 			"%s",
 			p.dim.Render(
-				"yellowgate suggest --write puts what is certain or likely into the gate file; --only NAME --write any of them. Then: yellowgate diff",
+				"yellowgate suggest --write puts what is certain into the gate file; --browser looks at what is used, and proves what is not. Then: yellowgate diff",
 			),
 		)
 	}
@@ -94,7 +94,7 @@ func saved(s result.Savings) string {
 
 func (p *Printer) suggestion(x *result.Suggestion, verbose bool) {
 	p.Line("")
-	certainty := map[string]string{"certain": p.in.Render("certain"), "likely": p.in.Render("likely"), "possible": p.warn.Render("possible")}[x.Certainty]
+	certainty := map[string]string{"certain": p.in.Render("certain"), "possible": p.warn.Render("possible")}[x.Certainty]
 	if x.Saves == (result.Savings{}) {
 		p.Line("%s  %s", p.name.Render(Clean(x.Name)), certainty)
 	} else {

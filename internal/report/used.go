@@ -2,6 +2,7 @@ package report
 
 import (
 	"fmt"
+	"strings"
 
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/result"
@@ -45,9 +46,16 @@ func (p *Printer) Used(uses []result.Use, pages, unread int, screens []string, v
 			p.Line("  used on %s", Clean(wording.List(u.On, 5)))
 		}
 		switch {
-		case u.Lines != "":
-			p.Lines("    ", u.Lines)
-		case len(u.Idle) > 0:
+		case len(u.Idle) == 0:
+			continue
+		case u.Certainty == "":
+			p.paragraph("  ", p.dim.Render("not proved: "+Clean(u.Proof)))
+			continue
+		}
+		p.paragraph("  ", p.in.Render(u.Certainty)+": "+Clean(u.Proof))
+		if u.Lines != "" {
+			p.Lines("    ", strings.TrimSpace(u.Lines))
+		} else {
 			p.Line("  %s", p.dim.Render("no short query says where: look for what those pages have in common"))
 		}
 	}
@@ -61,7 +69,7 @@ func (p *Printer) Used(uses []result.Use, pages, unread int, screens []string, v
 	p.Line(
 		"%s",
 		p.dim.Render(
-			"Resting on what ran and matched while pages loaded. What nobody clicked, typed or scrolled to was not tried: look at yellowgate diff, and try it, before you publish.",
+			"Tried: loading, scrolling, phone, wide screen, dark, less motion, print, hovering, keys and clicks. What nobody did, such as signing in, may still need a file: look at yellowgate diff, and try it, before you publish. --write puts what is proved into the gate file.",
 		),
 	)
 }

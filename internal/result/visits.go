@@ -20,8 +20,11 @@ type Use struct {
 	Kind   string   `json:"kind"` // script or style
 	Item   string   `json:"item"` // that it belongs to, or ""
 	Bytes  int      `json:"bytes"`
-	Most   int      `json:"most"`  // bytes of it that were used on a page
-	On     []string `json:"on"`    // pages that used it
-	Idle   []string `json:"idle"`  // pages that loaded it and did not
-	Lines  string   `json:"lines"` // of gate file that would keep it to the pages that use it; "" for nothing to do
+	Most   int      `json:"most"` // bytes of it that were used on a page
+	On     []string `json:"on"`   // pages that used it
+	Idle   []string `json:"idle"` // pages that loaded it and did not
+	// Certainty is that the idle pages do not need it: proved, likely, or "" where nothing shows it.
+	Certainty string `json:"certainty"`
+	Proof     string `json:"proof"` // what was tried, and what came of it
+	Lines     string `json:"lines"` // of gate file that would keep it to the pages that use it; "" for none
 }

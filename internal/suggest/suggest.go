@@ -11,6 +11,7 @@ import (
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/gateedit"
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/usage"
 	"yellowgate/internal/core/verdict"
@@ -93,7 +94,7 @@ func Suggest(ctx context.Context, p *project.Project, progress parallel.Progress
 	}
 	texts := ledger.Texts()
 	for _, s := range r.Suggestions {
-		writeSuggestion(s, p.Gate.File, texts)
+		writeSuggestion(s, p.Gate.File, matchersOf(s, texts))
 	}
 	r.Suggestions = append(r.Suggestions, same.suggestions()...)
 	for _, d := range ledger.Doubts() {
@@ -227,55 +228,96 @@ func tryQueries(ctx context.Context, r *result.Suggestions, p *project.Project, 
 	return err
 }
 
-// write makes the lines of gate file that a suggestion comes to.
-func writeSuggestion(s *result.Suggestion, g *gatefile.Gate, texts []string) {
-	if s.Query == "" {
-		return
+// writeSuggestion makes the lines of gate file that a suggestion comes to. matchers find what it is made of, where
+// that is no item yet.
+func writeSuggestion(s *result.Suggestion, g *gatefile.Gate, matchers []string) {
+	if s.Query == "" || !s.Is && (len(matchers) == 0 || slices.Contains(matchers, "")) {
+		return // nothing that it could be found by
 	}
 	file := g.File
+	pages := gateedit.NewValue{Keys: []string{"pages"}, Vals: []gateedit.NewValue{gateedit.Text(s.Query)}}
+	whole := pages
+	edit := func(d *gateedit.Doc) error { return d.Set(gateedit.Text(s.Query), "items", s.Name, "pages") }
 	if s.Is {
-		it := g.Item(s.Name)
-		file = it.Pos.File
-		s.Change = func(d *gateedit.Doc, f string) error {
-			if f != file {
-				return nil
-			}
-			return d.Set(gateedit.Text(s.Query), "items", s.Name, "pages")
-		}
+		file = g.Item(s.Name).Pos.File
 	} else {
 		found := gateedit.NewValue{}
-		for _, l := range s.From.Loads {
-			m := firstgate.MatcherOf(loadOf(l), texts)
-			if m == "" {
-				return // nothing that it could be found by
-			}
+		for _, m := range matchers {
 			found.List = append(found.List, gateedit.Raw(m))
 		}
 		if len(found.List) == 1 {
 			found = found.List[0]
 		}
-		v := gateedit.NewValue{Keys: []string{"found", "pages"}, Vals: []gateedit.NewValue{found, gateedit.Text(s.Query)}}
-		s.Change = func(d *gateedit.Doc, f string) error {
-			if f != file {
-				return nil
-			}
-			return d.Add(v, "items", s.Name)
+		whole = gateedit.NewValue{Keys: []string{"found", "pages"}, Vals: []gateedit.NewValue{found, pages.Vals[0]}}
+		edit = func(d *gateedit.Doc) error { return d.Add(whole, "items", s.Name) }
+	}
+	s.Change = func(d *gateedit.Doc, f string) error {
+		if f != file {
+			return nil
 		}
+		return edit(d)
 	}
 	d := gateedit.Read(nil)
-	var err error
-	if s.Is {
-		err = d.Add(
-			gateedit.NewValue{Keys: []string{"pages"}, Vals: []gateedit.NewValue{gateedit.Text(s.Query)}},
-			"items",
-			s.Name,
-		)
-	} else {
-		err = s.Change(d, file)
-	}
-	if err == nil {
+	if d.Add(whole, "items", s.Name) == nil {
 		s.Lines = strings.TrimSpace(string(d.Bytes())) + "\n"
 	}
+}
+
+// matchersOf find what a suggestion is made of.
+func matchersOf(s *result.Suggestion, texts []string) (out []string) {
+	if s.Is {
+		return nil
+	}
+	for _, l := range s.From.Loads {
+		out = append(out, firstgate.MatcherOf(loadOf(l), texts))
+	}
+	return out
+}
+
+// OfUses are the suggestions that a browser proved, with the lines of gate file, which the uses get too.
+func OfUses(p *project.Project, uses []result.Use) *result.Suggestions {
+	r := &result.Suggestions{Format: SuggestFormat, Pages: len(p.Pages)}
+	taken := map[string]bool{}
+	for _, n := range p.Gate.File.ItemNames() {
+		taken[n] = true
+	}
+	var all []string
+	for i := range p.Pages {
+		all = append(all, page.URLPath(p.Pages[i].Path))
+	}
+	slices.Sort(all)
+	paths := func(list []string) string {
+		var some []string
+		for _, path := range list {
+			some = append(some, page.URLPath(path))
+		}
+		return strings.Join(usage.Paths(some, all), " or ")
+	}
+	for i := range uses {
+		u := &uses[i]
+		if u.Certainty == "" {
+			continue
+		}
+		s := &result.Suggestion{
+			Name: u.Item, Is: u.Item != "", Certainty: u.Certainty, Evidence: []string{u.Proof}, Loads: []string{u.Target},
+			Pages: len(u.On) + len(u.Idle), Needed: u.On, Query: "none",
+		}
+		if len(u.On) > 0 {
+			s.Query = paths(u.On)
+			if but := paths(u.Idle); s.Query == "" && but != "" && !s.Is {
+				s.Query = "all and not (" + but + ")"
+			}
+		}
+		load := &result.Load{Tag: map[string]string{"style": "link", "script": "script"}[u.Kind], Target: u.Target, Party: "own"}
+		if !s.Is {
+			s.Name = firstgate.NameOf(load, taken)
+			taken[s.Name] = true
+		}
+		writeSuggestion(s, p.Gate.File, []string{firstgate.MatcherOf(load, nil)})
+		u.Lines = s.Lines
+		r.Suggestions = append(r.Suggestions, s)
+	}
+	return r
 }
 
 // sameMetadata looks for metadata that every page writes with one value.
@@ -373,18 +415,16 @@ func Only(r *result.Suggestions, names []string) error {
 	return nil
 }
 
-// Write adds what is suggested to the gate file: what is certain or likely, and what
-// is only possible if it was asked for by name. skipped counts what was left out.
+// Write adds what is suggested to the gate file: what is certain or proved. skipped counts what was left out.
 func Write(
 	ctx context.Context,
 	e *gatechange.Edit,
 	r *result.Suggestions,
-	named bool,
 ) (done *result.GateChange, skipped int, err error) {
 	done, err = e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		for _, s := range r.Suggestions {
-			if s.Change == nil || s.Certainty == usage.Possible.String() && !named {
+			if s.Change == nil || s.Certainty != usage.Certain.String() && s.Certainty != "proved" {
 				skipped++
 				continue
 			}

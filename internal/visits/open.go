@@ -5,6 +5,7 @@ package visits
 import (
 	"context"
 	"strings"
+	"sync"
 
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/inventory"
@@ -26,7 +27,8 @@ type Visitor struct {
 	weights *site.Weights
 	byKey   map[string]*page.Page
 	read    func(string) ([]byte, bool)
-	running string // where the site runs whose pages are opened there; "" for the project's own
+	texts   sync.Map // by key: pages that are opened as another text
+	running string   // where the site runs whose pages are opened there; "" for the project's own
 }
 
 // Start starts a browser for the pages of a project. source opens them as they are before the
@@ -125,6 +127,9 @@ func addressFor(address string) string {
 
 // text is a page as the browser gets it.
 func (r *Visitor) text(pg *page.Page) ([]byte, error) {
+	if text, other := r.texts.Load(pg.Key()); other {
+		return text.([]byte), nil
+	}
 	text, err := r.project.Read(pg)
 	if err == nil && !r.source {
 		text = r.project.Gate.Page(text, *pg).File
@@ -144,24 +149,32 @@ func (r *Visitor) Open(pg *page.Page, screen browser.Screen) (*result.Opened, er
 	}
 	o := &result.Opened{Record: r.Visit(address, screen)}
 	o.Path, o.File = pg.Path, pg.File
+	taken, result, err := r.asText(pg, text)
+	if err != nil {
+		return nil, err
+	}
+	o.Text = taken.Record
+	Settle(o, *pg, r.project.Gate, result, r.weights)
+	return o, nil
+}
+
+// asText is what the text of a page has, with the items named, and what the gate did for it; nil for a page as it was
+// before the gate.
+func (r *Visitor) asText(pg *page.Page, text []byte) (itemmatch.Scanned, *pageedit.Result, error) {
 	g := r.project.Gate
-	var result *pageedit.Result
+	taken := itemmatch.Take(text, *pg, g, r.weights)
 	if !r.source {
 		source, err := r.project.Read(pg)
 		if err != nil {
-			return nil, err
+			return taken, nil, err
 		}
-		result = g.Page(source, *pg)
+		if result := g.Page(source, *pg); !result.Fragment {
+			itemmatch.Compare(taken, result)
+			return taken, result, nil
+		}
 	}
-	taken := itemmatch.Take(text, *pg, g, r.weights)
-	o.Text = taken.Record
-	if result != nil && !result.Fragment {
-		itemmatch.Compare(taken, result)
-	} else {
-		itemmatch.NameOwners(o.Text, g)
-	}
-	Settle(o, *pg, g, result, r.weights)
-	return o, nil
+	itemmatch.NameOwners(taken.Record, g)
+	return taken, nil, nil
 }
 
 // Settle reads the document that the browser made, and names what is in it.

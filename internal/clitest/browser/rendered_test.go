@@ -368,14 +368,15 @@ func TestUsed(t *testing.T) {
 		}
 		b.Write(fmt.Sprintf("site/p%d/index.html", i), strings.Replace(clitest.Doc("Visit", body), "</head>", load+"</head>", 1))
 	}
-	out := b.Want(0, clitest.Args("suggest", "site", "--browser"), "no rule of it matches on 3 of 4: /p0/, /p1/, /p3/", "hardly anything of it runs on 3 of 4: /p0/, /p1/, /p3/", "found: {url: /css/form.css}", "found: {url: /js/kit.js}", "pages: /p2/", "What nobody clicked")
+	out := b.Want(0, clitest.Args("suggest", "site", "--browser"), "no rule of it matches on 3 of 4: /p0/, /p1/, /p3/", "hardly anything of it runs on 3 of 4: /p0/, /p1/, /p3/", "found: {url: /css/form.css}", "found: {url: /js/kit.js}", "pages: /p2/", "What nobody did")
 	if strings.Contains(out, "site.css") || strings.Contains(out, "all.js") {
 		t.Errorf("what every page uses is told:\n%s", out)
 	}
 	b.Want(0, clitest.Args("suggest", "site", "--browser", "--verbose"), "/css/site.css", "used on /p0/, /p1/, /p2/, /p3/")
 	b.Write("yellowgate.yaml", clitest.SiteHead+"items:\n  kit: {found: [{url: /js/kit.js}], pages: all}\n")
 	b.Want(0, clitest.Args("suggest", "--browser"), "kit:\n      pages: /p2/")
-	b.Want(2, clitest.Args("suggest", "--browser", "--write"), "for a person to put in")
+	b.Want(2, clitest.Args("suggest", "--browser", "--only", "kit"), "--only says what --write writes")
+	b.Want(0, clitest.Args("suggest", "--browser", "--write", "--only", "kit"), "-3 kit goes from 3 pages")
 	b.Want(3, clitest.Args("suggest", "http://127.0.0.1:1/", "--browser"), "is the server running")
 }
 

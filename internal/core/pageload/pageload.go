@@ -37,9 +37,11 @@ type Record struct {
 	Dialogs  []Dialog  `json:"dialogs,omitempty"`
 	Popups   []Popup   `json:"popups,omitempty"` // that were tried: see Popup
 
-	Picture []byte `json:"-"` // of the screen, as JPEG, where one was asked for
-	HTML    []byte `json:"-"` // the document once it was quiet, written as HTML, in UTF-8
-	Nodes   []Node `json:"-"` // of the document, in its order, with who made them: see Adopt
+	// Sights are how the page stood after each of the steps that were done on it.
+	Sights  []Sight `json:"-"`
+	Picture []byte  `json:"-"` // of the screen, as JPEG, where one was asked for
+	HTML    []byte  `json:"-"` // the document once it was quiet, written as HTML, in UTF-8
+	Nodes   []Node  `json:"-"` // of the document, in its order, with who made them: see Adopt
 }
 
 // A Node is an element of the document as the browser lists it.

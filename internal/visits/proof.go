@@ -1,0 +1,218 @@
+package visits
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"yellowgate/internal/browser"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pageload"
+	"yellowgate/internal/core/usage"
+	"yellowgate/internal/core/wording"
+	"yellowgate/internal/parallel"
+	"yellowgate/internal/result"
+)
+
+// mostProofs is how many pages of different structure a file is taken out of to prove that they do not need it.
+const mostProofs = 20
+
+// A proving is a page that is held against itself without some files.
+type proving struct {
+	page *page.Page
+	uses []*result.Use
+	what []string // for each, in what the page differs; "" for nothing
+}
+
+// Prove takes each file that seems idle out of pages that do not use it, one page of each structure, and holds them
+// against what they were, after the same steps. It says of each use what that proved. The browser has Steps.
+func (s *Seen) Prove(ctx context.Context, r *Visitor, screen browser.Screen, progress parallel.Progress) error {
+	pages := map[string]*page.Page{}
+	for i := range r.project.Pages {
+		pages[r.project.Pages[i].Path] = &r.project.Pages[i]
+	}
+	var list []*proving
+	by, alike := map[string]*proving{}, map[*result.Use]bool{} // alike: a page of each structure is looked at
+	for i := range s.Uses {
+		u := &s.Uses[i]
+		if why := r.unprovable(u); len(u.Idle) == 0 || why != "" {
+			u.Proof = why
+			continue
+		}
+		met := map[string]bool{}
+		alike[u] = true
+		for _, p := range u.Idle {
+			if met[s.structure[p]] {
+				continue
+			}
+			if alike[u] = len(met) < mostProofs; !alike[u] {
+				break
+			}
+			met[s.structure[p]] = true
+			if by[p] == nil {
+				by[p] = &proving{page: pages[p]}
+				list = append(list, by[p])
+			}
+			by[p].uses = append(by[p].uses, u)
+		}
+	}
+	tried, failed := map[*result.Use]int{}, map[*result.Use]string{}
+	err := parallel.InOrderBy(ctx, r.AtATime(), len(list), func(i int) (*proving, error) {
+		return list[i], r.prove(list[i], screen)
+	}, func(i int, x *proving) error {
+		if progress != nil {
+			progress(i+1, len(list))
+		}
+		for k, u := range x.uses {
+			if tried[u]++; failed[u] == "" && x.what[k] != "" {
+				failed[u] = x.page.Path + " " + x.what[k]
+			}
+		}
+		return nil
+	})
+	for u, n := range tried {
+		switch {
+		case failed[u] != "":
+			u.Proof = failed[u]
+		case alike[u]:
+			u.Certainty = "proved"
+			u.Proof = fmt.Sprintf("without it nothing differs on %s, and the other %s have the same structure", wording.Count(n, "page"), wording.Number(len(u.Idle)-n))
+			if n == len(u.Idle) {
+				u.Proof = fmt.Sprintf("without it nothing differs on %s", wording.Count(n, "page"))
+			}
+		default:
+			u.Certainty = "likely"
+			u.Proof = fmt.Sprintf("without it nothing differs on %s; others have another structure, and were not tried", wording.Count(n, "page"))
+		}
+	}
+	return err
+}
+
+// unprovable says why a file cannot be proved needless by what a page shows; "" where it can.
+func (r *Visitor) unprovable(u *result.Use) string {
+	if r.running != "" {
+		return "the site runs, and cannot be looked at without it: capture it, and name the folder"
+	}
+	if u.Kind == "style" {
+		if text, ok := r.read(u.Target); ok {
+			if acts := usage.ReadSheet(text).Acts; len(acts) > 0 {
+				return "it has " + strings.Join(acts, ", ") + ", which no screen shows"
+			}
+		}
+	}
+	return ""
+}
+
+// prove visits a page as it is and without the files: all of them at once, and where that differs, one by one.
+func (r *Visitor) prove(x *proving, screen browser.Screen) error {
+	was, err := r.visitWithout(x.page, screen, nil)
+	if err != nil {
+		return err
+	}
+	x.what = make([]string, len(x.uses))
+	for i := range was.Requests {
+		if q := &was.Requests[i]; q.Kind == "script" && q.Failed == pageload.NotCalled {
+			for i := range x.what {
+				x.what[i] = "loads a third party's script, which was not called and may need it: --network, or --host for a stand-in"
+			}
+			return nil
+		}
+	}
+	differs := func(uses []*result.Use) (string, error) {
+		is, err := r.visitWithout(x.page, screen, uses)
+		if err != nil {
+			return "", err
+		}
+		return pageload.Differs(was, is, func(target string) bool {
+			return slices.ContainsFunc(uses, func(u *result.Use) bool { return u.Target == target })
+		}), nil
+	}
+	all, err := differs(x.uses)
+	if err != nil || all == "" {
+		return err
+	}
+	itself, err := differs(nil)
+	if err != nil {
+		return err
+	}
+	var left []*result.Use
+	for i, u := range x.uses {
+		switch {
+		case itself != "":
+			x.what[i] = "differs each time it is loaded, " + itself
+		case len(x.uses) == 1:
+			x.what[i] = "differs without it, " + all
+		default:
+			what, err := differs([]*result.Use{u})
+			if err != nil {
+				return err
+			}
+			if what == "" {
+				left = append(left, u)
+				continue
+			}
+			x.what[i] = "differs without it, " + what
+		}
+	}
+	if len(left) < 2 {
+		return nil
+	}
+	if all, err = differs(left); all != "" { // one of them does the work of another
+		for i := range x.what {
+			x.what[i] = cmp.Or(x.what[i], "differs without all that seems idle, "+all)
+		}
+	}
+	return err
+}
+
+// visitWithout visits a page from which files were taken out, each with all that belongs to its item.
+func (r *Visitor) visitWithout(pg *page.Page, screen browser.Screen, uses []*result.Use) (*pageload.Record, error) {
+	text, err := r.text(pg)
+	if err != nil {
+		return nil, err
+	}
+	whole, _, err := r.asText(pg, text)
+	if err != nil {
+		return nil, err
+	}
+	var b []byte
+	at := 0
+	for i := range whole.Record.Elements {
+		e := &whole.Record.Elements[i]
+		if e.Offset < at || !slices.ContainsFunc(uses, func(u *result.Use) bool {
+			return u.Item != "" && e.Item == u.Item || u.Item == "" && e.Loads && e.Target == u.Target
+		}) {
+			continue
+		}
+		b = append(b, text[at:e.Offset]...)
+		at = e.Offset + e.Length
+	}
+	r.texts.Store(pg.Key(), append(b, text[at:]...))
+	defer r.texts.Delete(pg.Key())
+	o := r.Visit(r.project.Gate.Site.BasePath()+pg.Path, screen)
+	if o.Unread == "" {
+		o.Settle(whole.Record.Base)
+	}
+	return o, nil
+}
+
+// structureOf is what pages of one make have alike: the tags and classes of their elements.
+func structureOf(o *pageload.Record) string {
+	if len(o.Sights) == 0 {
+		return o.Path
+	}
+	names := map[string]bool{}
+	for _, b := range o.Sights[0].Boxes {
+		tag, rest, _ := strings.Cut(b.Of, "#")
+		_, class, _ := strings.Cut(rest, ".")
+		names[tag+"."+class] = true
+	}
+	list := make([]string, 0, len(names))
+	for n := range names {
+		list = append(list, n)
+	}
+	slices.Sort(list)
+	return strings.Join(list, " ")
+}
