@@ -98,8 +98,10 @@ type Browser struct {
 	Options
 	ctx    context.Context // how the library names a browser that runs
 	cancel []context.CancelFunc
-	local  *local   // answers for the site; nil for one that runs
-	tried  sync.Map // by page, popup and way: popups open by themselves on one screen as on another
+	local  *local // answers for the site; nil for one that runs
+	// watches are those of the visits that are going on, by the browser's name of their contexts.
+	watches sync.Map
+	tried   sync.Map // by page, popup and way: popups open by themselves on one screen as on another
 }
 
 // find is the path of a browser.
@@ -174,7 +176,13 @@ func Start(ctx context.Context, o Options, of *ServedSite) (*Browser, error) {
 	b.cancel = append(b.cancel, stop)
 	b.ctx = ctx
 	started := make(chan error, 1)
-	go func() { started <- chromedp.Run(ctx) }()
+	go func() {
+		err := chromedp.Run(ctx)
+		if err == nil {
+			err = b.attachShared(ctx)
+		}
+		started <- err
+	}()
 	select {
 	case err = <-started:
 	case <-time.After(60 * time.Second):

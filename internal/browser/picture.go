@@ -7,7 +7,6 @@ import (
 
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/page"
-	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 
 	"yellowgate/internal/core/pageload"
@@ -89,7 +88,7 @@ func picture(ctx context.Context, screen Screen, masks []string) (*visualdiff.Sh
 			chromedp.Evaluate(
 				still+"("+string(list)+")",
 				&raw,
-				func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) },
+				awaiting,
 			),
 		)
 		if err != nil {

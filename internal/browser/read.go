@@ -32,15 +32,31 @@ const observing = `(() => {
   watch("largest-contentful-paint", e => { seen.lcp = {at: e.startTime, is: name(e.element) || e.url || ""}; });
   watch("layout-shift", e => { if (e.hadRecentInput) return; seen.shift += e.value; if (seen.shifts.length < 50) seen.shifts.push({value: e.value, elements: (e.sources || []).map(s => name(s.node)).filter(Boolean)}); });
   watch("longtask", e => { seen.blocking += Math.max(0, e.duration - 50); });
+  seen.removed = [];
+  new MutationObserver(list => { for (const m of list) for (const node of m.removedNodes) {
+    if (seen.removed.length < 300 && (node.nodeType === 1 || node.nodeType === 8)) seen.removed.push({node, from: name(m.target) || "the document"});
+  } }).observe(document, {childList: true, subtree: true});
 })();`
 
 // readDocument reads it, with what else only a script can ask.
-const readDocument = `(() => {
+const readDocument = `(async () => {
   const seen = window.__measuredByYellowGate || {}, paint = performance.getEntriesByName("first-contentful-paint")[0], nav = performance.getEntriesByType("navigation")[0] || {};
   const keys = s => { try { return Object.keys(window[s]); } catch (e) { return []; } };
   const screen = innerWidth * innerHeight;
+  const soon = (list, name) => Promise.race([new Promise(done => setTimeout(done, 500, [])), list().then(l => l.map(name))]).catch(() => []);
+  const removed = [];
+  for (const {node, from} of seen.removed || []) {
+    if (node.isConnected || removed.length >= 300) continue;
+    const walker = document.createTreeWalker(node, NodeFilter.SHOW_COMMENT | NodeFilter.SHOW_ELEMENT);
+    for (let n = node; n && removed.length < 300; n = walker.nextNode()) {
+      const mark = n.nodeType === 8 && /^yg:(.*)$/.exec(n.data);
+      if (mark) removed.push({mark: mark[1], from});
+      else if (n.nodeType === 1 && /^(SCRIPT|STYLE|LINK|META|TITLE|DIALOG|IFRAME|IMG)$/.test(n.tagName)) removed.push({tag: n.localName, url: n.getAttribute("src") || n.getAttribute("href") || "", from});
+    }
+  }
+  const databases = await soon(() => indexedDB.databases(), d => d.name), stores = await soon(() => caches.keys(), k => k);
   return {first: paint ? paint.startTime : 0, largest: seen.lcp ? seen.lcp.at : 0, is: seen.lcp ? seen.lcp.is : "", shift: seen.shift || 0, shifts: seen.shifts || [], blocking: seen.blocking || 0,
-    nodes: document.getElementsByTagName("*").length, loaded: nav.loadEventEnd || 0, title: document.title, url: location.href, local: keys("localStorage"), session: keys("sessionStorage"),
+    nodes: document.getElementsByTagName("*").length, loaded: nav.loadEventEnd || 0, title: document.title, url: location.href, removed, databases, stores, local: keys("localStorage"), session: keys("sessionStorage"),
     dialogs: Array.from(document.querySelectorAll("dialog[open]")).map(d => { const r = d.getBoundingClientRect(), w = Math.max(0, Math.min(r.right, innerWidth) - Math.max(r.left, 0)), h = Math.max(0, Math.min(r.bottom, innerHeight) - Math.max(r.top, 0)); return {id: d.id, covers: w * h / screen, modal: d.matches(":modal")}; })};
 })()`
 
@@ -49,7 +65,8 @@ type measured struct {
 	Is, Title, URL                          string
 	Nodes                                   int
 	Shifts                                  []pageload.Shift
-	Local, Session                          []string
+	Local, Session, Databases, Stores       []string
+	Removed                                 []pageload.Removed
 	Dialogs                                 []struct {
 		ID     string
 		Covers float64
@@ -61,7 +78,7 @@ type measured struct {
 func read(ctx context.Context, r *pageload.Record, w *watch) error {
 	var m measured
 	var raw json.RawMessage
-	if err := chromedp.Run(ctx, chromedp.Evaluate(readDocument, &raw)); err != nil {
+	if err := chromedp.Run(ctx, chromedp.Evaluate(readDocument, &raw, awaiting)); err != nil {
 		return err
 	}
 	if err := json.Unmarshal(raw, &m); err != nil {
@@ -71,7 +88,7 @@ func read(ctx context.Context, r *pageload.Record, w *watch) error {
 		f := math.Pow(10, float64(digits))
 		return math.Round(x*f) / f
 	}
-	r.Title, r.URL = m.Title, m.URL
+	r.Title, r.URL, r.Removed = m.Title, m.URL, m.Removed
 	r.Measured = pageload.Measured{
 		FirstPaint:   round(m.First, 1),
 		LargestPaint: round(m.Largest, 1),
@@ -91,7 +108,9 @@ func read(ctx context.Context, r *pageload.Record, w *watch) error {
 	if u, err := url.Parse(r.URL); err == nil {
 		host = u.Hostname()
 	}
-	for kind, list := range map[string][]string{"local": m.Local, "session": m.Session} {
+	for kind, list := range map[string][]string{
+		"local": m.Local, "session": m.Session, "database": m.Databases, "cache": m.Stores,
+	} {
 		for _, name := range list {
 			r.Stored = append(r.Stored, pageload.Stored{Kind: kind, Name: name, Host: host})
 		}

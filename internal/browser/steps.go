@@ -214,9 +214,10 @@ func keys() chromedp.Action {
 // drawn waits for what a page does once it is drawn.
 const drawn = `new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))`
 
-func awaited(expression string) chromedp.Action {
-	return chromedp.Evaluate(expression, nil, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) })
-}
+func awaited(expression string) chromedp.Action { return chromedp.Evaluate(expression, nil, awaiting) }
+
+// awaiting has an expression wait for the promise that it is.
+func awaiting(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }
 
 // stepped is how much longer a visit with steps may take.
 const stepped = 2 * time.Minute

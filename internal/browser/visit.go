@@ -49,7 +49,7 @@ func (b *Browser) visitThen(address string, screen Screen, then func(context.Con
 		address = b.local.base + corepage.URLPath(address)
 	}
 	r.URL = address
-	tab, close, err := b.tab()
+	tab, own, close, err := b.tab()
 	if err != nil {
 		r.Unread = because(err)
 		return r
@@ -66,7 +66,7 @@ func (b *Browser) visitThen(address string, screen Screen, then func(context.Con
 	defer cancel()
 	done := make(chan error, 1)
 	go func() {
-		err := b.visit(ctx, r, address, screen)
+		err := b.visit(ctx, own, r, address, screen)
 		if err == nil && then != nil {
 			err = then(ctx)
 		}
@@ -93,12 +93,12 @@ func (b *Browser) visitThen(address string, screen Screen, then func(context.Con
 }
 
 // tab opens a tab in a browser context of its own: no cookies, storage or cache of another.
-func (b *Browser) tab() (ctx context.Context, close func(), err error) {
+func (b *Browser) tab() (ctx context.Context, own cdp.BrowserContextID, close func(), err error) {
 	ctx, cancel := context.WithTimeout(cdp.WithExecutor(b.ctx, chromedp.FromContext(b.ctx).Browser), grace)
 	defer cancel()
-	own, err := target.CreateBrowserContext().WithDisposeOnDetach(true).Do(ctx)
+	own, err = target.CreateBrowserContext().WithDisposeOnDetach(true).Do(ctx)
 	if err != nil {
-		return nil, nil, err
+		return nil, "", nil, err
 	}
 	dispose := func() {
 		ctx, cancel := context.WithTimeout(cdp.WithExecutor(b.ctx, chromedp.FromContext(b.ctx).Browser), 5*time.Second)
@@ -108,10 +108,10 @@ func (b *Browser) tab() (ctx context.Context, close func(), err error) {
 	id, err := target.CreateTarget("about:blank").WithBrowserContextID(own).WithNewWindow(true).Do(ctx)
 	if err != nil {
 		dispose()
-		return nil, nil, err
+		return nil, "", nil, err
 	}
 	tab, stop := chromedp.NewContext(b.ctx, chromedp.WithTargetID(id))
-	return tab, func() { stop(); dispose() }, nil
+	return tab, own, func() { stop(); dispose() }, nil
 }
 
 // because says why there is no record.
@@ -126,16 +126,29 @@ func because(err error) string {
 }
 
 // visit opens the page, waits until it is quiet, and reads it.
-func (b *Browser) visit(ctx context.Context, r *pageload.Record, address string, screen Screen) error {
-	w := newWatch(r, b.third)
+func (b *Browser) visit(
+	ctx context.Context,
+	own cdp.BrowserContextID,
+	r *pageload.Record,
+	address string,
+	screen Screen,
+) error {
+	w := newWatch(ctx, r, b.third)
 	chromedp.ListenTarget(ctx, w.hear)
+	b.watches.Store(own, w)
+	defer b.watches.Delete(own)
 	chromedp.ListenTarget(ctx, func(ev any) {
 		if _, asks := ev.(*page.EventJavascriptDialogOpening); asks { // an alert stops the page until somebody answers
 			go func() { _ = chromedp.Run(ctx, page.HandleJavaScriptDialog(false)) }()
 		}
 	})
+	if err := chromedp.Run(ctx); err != nil {
+		return err
+	}
+	w.hearChildren(ctx)
 	err := chromedp.Run(
 		ctx,
+		attachChildren(),
 		network.Enable(),
 		page.Enable(),
 		runtime.Enable(),
@@ -207,7 +220,7 @@ func (b *Browser) act(ctx context.Context, w *watch) error {
 			chromedp.Evaluate(
 				`new Promise(done => { let y = 0; (function on() { y += innerHeight; scrollTo(0, y); if (y < document.documentElement.scrollHeight) setTimeout(on, 60); else { scrollTo(0, 0); setTimeout(done, 60); } })(); })`,
 				nil,
-				func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) },
+				awaiting,
 			),
 		)
 		if err != nil {

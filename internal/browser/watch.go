@@ -5,6 +5,7 @@ import (
 	"context"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -23,11 +24,13 @@ import (
 // A watch hears what the browser tells while a page is open.
 type watch struct {
 	third func(host string) bool
+	ctx   context.Context // of the visit
 
 	mu      sync.Mutex
 	r       *pageload.Record
 	began   time.Time      // of the first request, on the browser's clock
 	at      map[string]int // by the browser's name of a request, the last of that
+	scripts map[string]int // by URL, the last request: workers know theirs by another name
 	open    map[string]bool
 	last    time.Time // something was heard of a request
 	loaded  bool
@@ -39,12 +42,14 @@ type watch struct {
 	frame   cdp.FrameID                      // the page's own
 }
 
-func newWatch(r *pageload.Record, third func(string) bool) *watch {
+func newWatch(ctx context.Context, r *pageload.Record, third func(string) bool) *watch {
 	return &watch{
+		ctx:     ctx,
 		r:       r,
 		third:   third,
 		at:      map[string]int{},
 		open:    map[string]bool{},
+		scripts: map[string]int{},
 		last:    time.Now(),
 		sheets:  map[string]*css.StyleSheetHeader{},
 		refused: map[string]string{},
@@ -88,12 +93,12 @@ func (w *watch) hear(ev any) {
 	case *network.EventResponseReceivedExtraInfo: // told of answers that the page does not get, too
 		w.codes[string(e.RequestID)] = int(e.StatusCode)
 	case *network.EventDataReceived:
-		if x := w.request(e.RequestID); x != nil {
+		if x := w.request(e.RequestID); x != nil && x.Failed == "" { // else it is a page that says so
 			x.Bytes += e.DataLength
 			w.last = time.Now()
 		}
 	case *network.EventLoadingFinished:
-		if x := w.request(e.RequestID); x != nil {
+		if x := w.request(e.RequestID); x != nil && x.Failed == "" {
 			x.Wire, x.Ended = int64(e.EncodedDataLength), w.since(e.Timestamp)
 		}
 		w.closed(e.RequestID)
@@ -176,8 +181,14 @@ func (w *watch) sent(e *network.EventRequestWillBeSent) {
 		}
 	}
 	x.SetID(string(e.RequestID))
-	w.r.Requests = append(w.r.Requests, x)
-	w.at[string(e.RequestID)] = len(w.r.Requests) - 1
+	at, known := w.scripts[x.URL]
+	if known && w.r.Requests[at].ID() == "" {
+		w.r.Requests[at] = x // of a worker that began before the page's session said so
+	} else {
+		at = len(w.r.Requests)
+		w.r.Requests = append(w.r.Requests, x)
+	}
+	w.at[string(e.RequestID)], w.scripts[x.URL] = at, at
 	w.open[string(e.RequestID)] = true
 	w.last = time.Now()
 }
@@ -394,6 +405,18 @@ func arguments(args []*runtime.RemoteObject) string {
 	return strings.Join(words, " ")
 }
 
+// once drops what the console says of an exception of a worker, which is told as that.
+func (w *watch) once() {
+	told := map[string]bool{}
+	for _, m := range w.r.Mistakes {
+		told[m.Kind+m.Message] = true
+	}
+	w.r.Mistakes = slices.DeleteFunc(w.r.Mistakes, func(m pageload.Mistake) bool {
+		text, uncaught := strings.CutPrefix(m.Message, "Uncaught ")
+		return m.Kind == "console" && uncaught && told["exception"+text]
+	})
+}
+
 // quiet waits until the page has loaded and nothing was heard of a request for a while, most at most.
 func (w *watch) quiet(ctx context.Context, still, most time.Duration) {
 	end := time.After(most)
@@ -430,6 +453,7 @@ func (w *watch) finish() {
 	defer w.mu.Unlock()
 	w.over = true
 	w.addStopped()
+	w.once()
 	for i := range w.r.Requests {
 		x := &w.r.Requests[i]
 		u, _, _ := strings.Cut(x.URL, "#")

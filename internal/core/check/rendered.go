@@ -119,6 +119,27 @@ func (p *Pass) EachOut(visit func(it *gatefile.Item)) {
 	}
 }
 
+// EachHad visits the items that are in and that the page's text has, with the place of the first.
+func (p *Pass) EachHad(visit func(it *gatefile.Item, line, column int)) {
+	if p.Gated == nil {
+		return
+	}
+	for i := range p.Gated.Items {
+		it, x := p.Gated.Gate.File.Items[i], &p.Gated.Items[i]
+		if x.Copies() == 0 || !p.IsIn(it.Name) {
+			continue
+		}
+		line, column := 1, 1
+		for _, part := range x.Parts {
+			if all := slices.Concat(part.At, part.Differs); len(all) > 0 {
+				line, column = p.Locate(all[0].Start)
+				break
+			}
+		}
+		visit(it, line, column)
+	}
+}
+
 // IsIn reports whether an item is in on the page.
 func (p *Pass) IsIn(item string) bool {
 	if p.Gated == nil || item == "" {

@@ -35,7 +35,8 @@ type Record struct {
 	Measured Measured  `json:"measured"`
 	Used     []Used    `json:"used,omitempty"`
 	Dialogs  []Dialog  `json:"dialogs,omitempty"`
-	Popups   []Popup   `json:"popups,omitempty"` // that were tried: see Popup
+	Popups   []Popup   `json:"popups,omitempty"`  // that were tried: see Popup
+	Removed  []Removed `json:"removed,omitempty"` // what scripts took out of the document
 
 	// Sights are how the page stood after each of the steps that were done on it.
 	Sights  []Sight `json:"-"`
@@ -155,7 +156,7 @@ type Mistake struct {
 
 // A Stored is something that the page wrote down in the browser; its value is not recorded.
 type Stored struct {
-	Kind  string `json:"kind"` // cookie, local, session
+	Kind  string `json:"kind"` // cookie, local, session, database, cache
 	Name  string `json:"name"`
 	Host  string `json:"host"`
 	Days  int    `json:"days,omitempty"` // that a cookie lives; 0 to the end of the session
@@ -197,6 +198,14 @@ type Dialog struct {
 	Covers float64 `json:"covers"` // share of the screen
 	// Modal says that nothing else of the page can be used while it is open (HTML, section 4.11.4).
 	Modal bool `json:"modal,omitempty"`
+}
+
+// A Removed is something that a script took out of the document and did not put back.
+type Removed struct {
+	Tag  string `json:"tag,omitempty"`
+	URL  string `json:"url,omitempty"`  // its src or href, as written
+	Mark string `json:"mark,omitempty"` // the item's name, of a mark
+	From string `json:"from"`           // the element that it was taken out of: tag#id.class
 }
 
 // A Popup is a way to open a popup that was tried, and what came of it.

@@ -19,7 +19,8 @@ Visitors may have to be asked first. Values are never recorded. Told of an audit
 	Page: func(p *check.Pass) {
 		for _, r := range p.Visits() {
 			for _, s := range r.Stored {
-				what := map[string]string{"cookie": "the cookie " + s.Name, "local": s.Name + " in the local storage", "session": s.Name + " in the session storage"}[s.Kind]
+				what := map[string]string{"cookie": "the cookie " + s.Name, "local": s.Name + " in the local storage", "session": s.Name + " in the session storage",
+					"database": "the database " + s.Name, "cache": "the cache " + s.Name}[s.Kind]
 				if s.Days > 0 {
 					what += fmt.Sprintf(", for %d days", s.Days)
 				}

@@ -6,7 +6,7 @@ import "yellowgate/internal/core/check"
 // Checks lists them, by name.
 func Checks() []*check.Check {
 	return []*check.Check{
-		cookieSet, coversThePage, failedLoad, loadedByScript, metadataRewritten, mostlyUnused, movesThePage,
+		cookieSet, coversThePage, failedLoad, loadedByScript, lostItem, metadataRewritten, mostlyUnused, movesThePage,
 		neverLoaded, popupStaysShut, popupTraps, runtimeLeak, scriptError, slowPaint, unexpectedRequest,
 	}
 }
