@@ -44,6 +44,23 @@ const readDocument = `(async () => {
   const keys = s => { try { return Object.keys(window[s]); } catch (e) { return []; } };
   const screen = innerWidth * innerHeight;
   const soon = (list, name) => Promise.race([new Promise(done => setTimeout(done, 500, [])), list().then(l => l.map(name))]).catch(() => []);
+  // What else lies over the page: fixed boxes and frames, popovers and the like, in shadow trees too, with something of
+  // the page below, by what is on top at a grid of points.
+  const above = new Map(), grid = 8, up = n => n.parentElement || (n.getRootNode() || {}).host || null;
+  const deepest = (x, y) => { let n = document.elementFromPoint(x, y); while (n && n.shadowRoot) { const m = n.shadowRoot.elementFromPoint(x, y); if (!m || m === n) break; n = m; } return n; };
+  for (let i = 0; i < grid * grid; i++) {
+    const x = (i % grid + .5) * innerWidth / grid, y = (Math.floor(i / grid) + .5) * innerHeight / grid;
+    let box = null, inDialog = false;
+    for (let n = deepest(x, y); n && n !== document.body && n !== document.documentElement; n = up(n)) {
+      inDialog = inDialog || n.localName === "dialog";
+      if (getComputedStyle(n).position === "fixed" || /dialog/.test(n.getAttribute("role") || "") || n.matches("[popover]")) box = n;
+    }
+    if (!box || inDialog) continue;
+    const below = document.elementsFromPoint(x, y).some(n => n !== document.body && n !== document.documentElement && !n.contains(box) && !box.contains(n) && !(n.shadowRoot && n.contains(box.getRootNode().host)));
+    const met = above.get(box) || {points: 0, below: false};
+    above.set(box, {points: met.points + 1, below: met.below || below});
+  }
+  const over = [...above].filter(([, met]) => met.below).map(([n, {points}]) => ({id: n.id, is: n.localName + (n.id ? "#" + n.id : "") + [...n.classList].slice(0, 1).map(c => "." + c).join(""), covers: points / (grid * grid), modal: n.getAttribute("aria-modal") === "true"}));
   const removed = [];
   for (const {node, from} of seen.removed || []) {
     if (node.isConnected || removed.length >= 300) continue;
@@ -56,19 +73,19 @@ const readDocument = `(async () => {
   }
   const databases = await soon(() => indexedDB.databases(), d => d.name), stores = await soon(() => caches.keys(), k => k);
   return {first: paint ? paint.startTime : 0, largest: seen.lcp ? seen.lcp.at : 0, is: seen.lcp ? seen.lcp.is : "", shift: seen.shift || 0, shifts: seen.shifts || [], blocking: seen.blocking || 0,
-    nodes: document.getElementsByTagName("*").length, loaded: nav.loadEventEnd || 0, title: document.title, url: location.href, removed, databases, stores, local: keys("localStorage"), session: keys("sessionStorage"),
-    dialogs: Array.from(document.querySelectorAll("dialog[open]")).map(d => { const r = d.getBoundingClientRect(), w = Math.max(0, Math.min(r.right, innerWidth) - Math.max(r.left, 0)), h = Math.max(0, Math.min(r.bottom, innerHeight) - Math.max(r.top, 0)); return {id: d.id, covers: w * h / screen, modal: d.matches(":modal")}; })};
+    nodes: document.getElementsByTagName("*").length, loaded: nav.loadEventEnd || 0, lang: document.documentElement.lang, title: document.title, url: location.href, removed, databases, stores, local: keys("localStorage"), session: keys("sessionStorage"),
+    dialogs: over.concat(Array.from(document.querySelectorAll("dialog[open]")).map(d => { const r = d.getBoundingClientRect(), w = Math.max(0, Math.min(r.right, innerWidth) - Math.max(r.left, 0)), h = Math.max(0, Math.min(r.bottom, innerHeight) - Math.max(r.top, 0)); return {id: d.id, covers: w * h / screen, modal: d.matches(":modal")}; }))};
 })()`
 
 type measured struct {
 	First, Largest, Shift, Blocking, Loaded float64
-	Is, Title, URL                          string
+	Is, Lang, Title, URL                    string
 	Nodes                                   int
 	Shifts                                  []pageload.Shift
 	Local, Session, Databases, Stores       []string
 	Removed                                 []pageload.Removed
 	Dialogs                                 []struct {
-		ID     string
+		ID, Is string
 		Covers float64
 		Modal  bool
 	}
@@ -88,7 +105,7 @@ func read(ctx context.Context, r *pageload.Record, w *watch) error {
 		f := math.Pow(10, float64(digits))
 		return math.Round(x*f) / f
 	}
-	r.Title, r.URL, r.Removed = m.Title, m.URL, m.Removed
+	r.Title, r.Lang, r.URL, r.Removed = m.Title, m.Lang, m.URL, m.Removed
 	r.Measured = pageload.Measured{
 		FirstPaint:   round(m.First, 1),
 		LargestPaint: round(m.Largest, 1),
@@ -102,7 +119,7 @@ func read(ctx context.Context, r *pageload.Record, w *watch) error {
 		r.Measured.Shifts = append(r.Measured.Shifts, pageload.Shift{Value: round(s.Value, 4), Elements: s.Elements})
 	}
 	for _, d := range m.Dialogs {
-		r.Dialogs = append(r.Dialogs, pageload.Dialog{ID: d.ID, Covers: round(d.Covers, 2), Modal: d.Modal})
+		r.Dialogs = append(r.Dialogs, pageload.Dialog{ID: d.ID, Is: d.Is, Covers: round(d.Covers, 2), Modal: d.Modal})
 	}
 	host := ""
 	if u, err := url.Parse(r.URL); err == nil {
@@ -221,6 +238,7 @@ func used(ctx context.Context, r *pageload.Record, w *watch) error {
 	if err != nil {
 		return err
 	}
+	r.Counted = true
 	for _, s := range scripts {
 		if !strings.HasPrefix(s.URL, "http") || s.URL == r.URL {
 			continue // inline, or of the browser

@@ -188,7 +188,7 @@ func (b *Browser) visit(
 	if err != nil {
 		return err
 	}
-	w.quiet(ctx, b.Quiet, b.Most)
+	b.rest(ctx, r, w)
 	if err := b.act(ctx, w); err != nil {
 		return err
 	}
@@ -210,6 +210,28 @@ func (b *Browser) visit(
 	}
 	r.Stored = slices.DeleteFunc(r.Stored, func(s pageload.Stored) bool { return s.Kind == "cookie" && b.brought(&s) })
 	return nil
+}
+
+// resting waits until something of the page is drawn, where there is something, and its scripts have nothing to do.
+const resting = `new Promise(done => { const begun = performance.now(); (function look() {
+  if (document.body && document.body.innerText.trim() && !performance.getEntriesByName("first-contentful-paint").length && performance.now() - begun < 2000) return setTimeout(look, 20);
+  requestIdleCallback(done, {timeout: 5000});
+})(); })`
+
+// rest waits until the page is at rest: nothing is requested, something is drawn, and no script runs.
+func (b *Browser) rest(ctx context.Context, r *pageload.Record, w *watch) {
+	begun := time.Now()
+	quiet := w.quiet(ctx, b.Quiet, b.Most)
+	idle, cancel := context.WithTimeout(ctx, max(b.Most-time.Since(begun), b.Quiet))
+	defer cancel()
+	if quiet && chromedp.Run(idle, awaited(resting)) == nil {
+		quiet = w.quiet(ctx, b.Quiet/4, b.Most) // what came of it
+	} else if quiet {
+		quiet = idle.Err() == nil // else a script is busy; a page that goes on to another is read there
+	}
+	if !quiet {
+		r.Cut = fmt.Sprintf("it had not come to rest after %s", b.Most)
+	}
 }
 
 // act does what the user asked to be done on the page.

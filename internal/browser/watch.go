@@ -417,8 +417,9 @@ func (w *watch) once() {
 	})
 }
 
-// quiet waits until the page has loaded and nothing was heard of a request for a while, most at most.
-func (w *watch) quiet(ctx context.Context, still, most time.Duration) {
+// quiet waits until the page has loaded and nothing was heard of a request for a while, most at most. It reports whether
+// that came.
+func (w *watch) quiet(ctx context.Context, still, most time.Duration) bool {
 	end := time.After(most)
 	for {
 		w.mu.Lock()
@@ -428,14 +429,14 @@ func (w *watch) quiet(ctx context.Context, still, most time.Duration) {
 		}
 		w.mu.Unlock()
 		if wait <= 0 {
-			return
+			return true
 		}
 		select {
 		case <-time.After(min(wait, 50*time.Millisecond)):
 		case <-end:
-			return
+			return false
 		case <-ctx.Done():
-			return
+			return false
 		}
 	}
 }

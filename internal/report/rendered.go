@@ -14,6 +14,9 @@ import (
 func (p *Printer) Rendered(o *result.Opened) {
 	p.Heading("%s  %s", o.Path, Clean(o.Title))
 	p.Line("  %s", p.dim.Render(o.URL+", in a browser of "+o.Screen))
+	if o.Cut != "" {
+		p.Line("  %s", p.warn.Render("cut short: "+o.Cut+"; --wait waits longer"))
+	}
 	if o.Unread != "" {
 		p.Line("%s", p.bad.Render("not read: "+o.Unread))
 		return
@@ -149,7 +152,11 @@ func (p *Printer) measured(r *pageload.Record) {
 		p.Line("  stored: %s", Clean(wording.List(names, 8)))
 	}
 	for _, d := range r.Dialogs {
-		p.Line("  the dialog %s stood open and covered %.0f %% of the screen", d.ID, d.Covers*100)
+		name := "the dialog " + d.ID
+		if d.Is != "" {
+			name = d.Is
+		}
+		p.Line("  %s stood open and covered %.0f %% of the screen", Clean(name), d.Covers*100)
 	}
 }
 

@@ -153,22 +153,28 @@ func (p *Pass) IsIn(item string) bool {
 	return false
 }
 
-// MetaOf is what a document says: its title, or the content of a meta or link.
-func MetaOf(elements []pageload.DOMElement, what string) (value string, by *pageload.By, has bool) {
+// A Meta is something that a document says of itself, and the script that put it there, if one did.
+type Meta struct {
+	Value string
+	By    *pageload.By
+}
+
+// MetaOf is what a document says, each time it does: its titles, or the contents of metas or links.
+func MetaOf(elements []pageload.DOMElement, what string) (out []Meta) {
 	for i := range elements {
 		e := &elements[i]
 		switch {
 		case what == "title" && e.Tag == "title":
-			return e.What, e.By, true
+			out = append(out, Meta{e.What, e.By})
 		case what == "canonical" && e.Tag == "link" && markup.HasRel(e.What, "canonical"):
-			return e.URL, e.By, true
+			out = append(out, Meta{e.URL, e.By})
 		case e.Tag == "meta":
 			if name, content, ok := strings.Cut(e.What, " = "); ok && strings.EqualFold(strings.TrimSpace(name), what) {
-				return content, e.By, true
+				out = append(out, Meta{content, e.By})
 			}
 		}
 	}
-	return "", nil, false
+	return out
 }
 
 // HostTrusted reports whether the gate file expects a host.

@@ -23,8 +23,12 @@ type Record struct {
 	URL    string `json:"url"`            // where the visit ended
 	Screen string `json:"screen"`         // as 1280x800
 	Title  string `json:"title"`
+	Lang   string `json:"lang,omitempty"` // of the html element
 	// Unread says why there is no record: the browser crashed, hung, or did not open the page.
 	Unread string `json:"unread,omitempty"`
+
+	// Cut says how the visit was cut short: what the page does later is unknown.
+	Cut string `json:"cut,omitempty"`
 
 	Elements []DOMElement `json:"elements"`
 	// Items are the items that the document has, those of code that loads nothing among them.
@@ -34,6 +38,7 @@ type Record struct {
 	Stored   []Stored  `json:"stored,omitempty"`
 	Measured Measured  `json:"measured"`
 	Used     []Used    `json:"used,omitempty"`
+	Counted  bool      `json:"counted,omitempty"` // of every script it is known whether it ran
 	Dialogs  []Dialog  `json:"dialogs,omitempty"`
 	Popups   []Popup   `json:"popups,omitempty"`  // that were tried: see Popup
 	Removed  []Removed `json:"removed,omitempty"` // what scripts took out of the document
@@ -191,9 +196,10 @@ type Used struct {
 	Item   string `json:"item"`
 }
 
-// A Dialog is one that stood open.
+// A Dialog is one that stood open, or a box that lies over the page.
 type Dialog struct {
 	ID     string  `json:"id,omitempty"`
+	Is     string  `json:"is,omitempty"` // the box's element: tag#id.class; "" for a dialog element
 	Item   string  `json:"item"`
 	Covers float64 `json:"covers"` // share of the screen
 	// Modal says that nothing else of the page can be used while it is open (HTML, section 4.11.4).

@@ -417,8 +417,18 @@ func (a *asked) set(on js.INode, attr string, value js.INode) {
 	}
 }
 
+// describing and loading find the relations of links that say something of a page, and of those that load something
+// (HTML, 4.6.7).
+var (
+	describing = regexp.MustCompile(`["'\x60 ](canonical|alternate|next|prev|author|license|help|me|search)["'\x60]`)
+	loading    = regexp.MustCompile(`["'\x60 ](stylesheet|icon|apple-touch-icon|manifest|preload|modulepreload|prefetch)["'\x60]`)
+)
+
 // urls lists the URLs that an expression may be; false where it may be others.
 func (a *asked) urls(tag string, value js.INode) (all bool) {
+	if tag == "link" && describing.Match(a.src) && !loading.Match(a.src) {
+		return true
+	}
 	all = true
 	for _, t := range a.texts(value, 6) {
 		bare := tag == "import" && weburl.IsBare(t.text)

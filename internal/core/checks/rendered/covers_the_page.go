@@ -12,9 +12,9 @@ const coveredShare = 0.3
 
 var coversThePage = &check.Check{
 	Name: "covers-the-page", Family: "rendered", Severity: problem.Warning,
-	Title: "a dialog that no item of the gate opens covers the page once it has loaded",
-	Doc: `A dialog is open that blocks the whole page (it is modal), or takes up a third of the screen
-and more: mostly a consent banner, an offer or a chat of somebody else. Visitors must close it before
+	Title: "something that no item of the gate opens covers the page once it has loaded",
+	Doc: `A dialog is open that blocks the whole page (it is modal), or one, a popover, a fixed box or a frame takes
+up a third of the screen and more, over something of the page: mostly a consent banner, an offer or a chat of somebody else. Visitors must close it before
 they can read. Told of an audit with --browser only; popups of items that are in are meant.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"dialogs\":[{\"id\":\"ask\",\"covers\":0.1,\"modal\":true}]}",
@@ -27,7 +27,9 @@ they can read. Told of an audit with --browser only; popups of items that are in
 					continue
 				}
 				name, item, by := "a dialog", d.Item, ""
-				if d.ID != "" {
+				if d.Is != "" {
+					name = d.Is
+				} else if d.ID != "" {
 					name = "the dialog " + d.ID
 				}
 				for i := range r.Elements {

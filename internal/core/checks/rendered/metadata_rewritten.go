@@ -10,7 +10,7 @@ import (
 
 var metadataRewritten = &check.Check{
 	Name: "metadata-rewritten", Family: "rendered", Severity: problem.Warning,
-	Title: "a script changed the title, the description, the canonical or the robots meta",
+	Title: "a script changed what the page says of itself: title, description, canonical, robots, language, previews",
 	Doc: `Search engines that run scripts see what the script writes, those that do not see the text: the
 page says two things. Decide in the gate file, and take the script's change out. Told of
 an audit with --browser only.`,
@@ -31,44 +31,51 @@ an audit with --browser only.`,
 					lines = append(lines, e.Line)
 				}
 			}
-			for _, what := range []string{"title", "description", "canonical", "robots"} {
-				was, _, had := check.MetaOf(text, what)
-				is, by, has := check.MetaOf(r.Elements, what)
-				if was == is && had == has {
-					continue
-				}
+			if is := r.Lang; is != "" && is != p.Page.Lang {
+				p.Once(1, 1, "", fmt.Sprintf("the language is %q in the text, and %q in the browser", p.Page.Lang, is), rewrittenRemedy).Of("lang")
+			}
+			for _, what := range written {
+				was, is := check.MetaOf(text, what), check.MetaOf(r.Elements, what)
 				line := 1
 				for i := range text {
-					if v, _, ok := check.MetaOf(text[i:i+1], what); ok && v == was {
+					if len(check.MetaOf(text[i:i+1], what)) > 0 {
 						line = lines[i]
 						break
 					}
 				}
-				who := "a script"
-				if by != nil {
-					who = r.Places(by)
+				for k := range max(len(was), len(is)) {
+					if k < len(was) && k < len(is) && was[k].Value == is[k].Value {
+						continue
+					}
+					p.Once(line, 1, "", rewritten(r, what, was, is, k), rewrittenRemedy).Of(what)
+					break
 				}
-				p.Once(
-					line,
-					1,
-					"",
-					fmt.Sprintf(
-						"the %s is %q in the text, and %s in the browser, by %s",
-						what,
-						was,
-						saidOf(is, has),
-						who,
-					),
-					"decide it in the gate file, and take the script's change out",
-				).Of(what)
 			}
 		}
 	},
 }
 
-func saidOf(value string, has bool) string {
-	if !has {
-		return "gone"
+// written are what pages say of themselves in the end: for search engines, and for those who make previews of links.
+var written = []string{
+	"title", "description", "canonical", "robots", "refresh", "og:title", "og:description", "og:image", "og:url",
+}
+
+const rewrittenRemedy = "decide it in the gate file, and take the script's change out"
+
+// rewritten says how what a browser has differs from the text from the value with a number on.
+func rewritten(r *pageload.Record, what string, was, is []check.Meta, k int) string {
+	if k >= len(is) {
+		return fmt.Sprintf("the %s is %q in the text, and gone in the browser", what, was[k].Value)
 	}
-	return fmt.Sprintf("%q", value)
+	who := "a script"
+	if is[k].By != nil {
+		who = r.Places(is[k].By)
+	}
+	switch {
+	case k < len(was):
+		return fmt.Sprintf("the %s is %q in the text, and %q in the browser, by %s", what, was[k].Value, is[k].Value, who)
+	case k == 0:
+		return fmt.Sprintf("the %s is not in the text, and %q in the browser, by %s", what, is[k].Value, who)
+	}
+	return fmt.Sprintf("another %s, %q, is in the browser, by %s", what, is[k].Value, who)
 }

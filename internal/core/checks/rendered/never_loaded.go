@@ -10,10 +10,11 @@ import (
 
 var neverLoaded = &check.Check{
 	Name: "never-loaded", Family: "rendered", Severity: problem.Error, Says: check.Missing,
-	Title: "an expected item was never requested by the browser",
+	Title: "an expected item was never requested by the browser, or did not run",
 	Doc: `The page's text has the item's script or stylesheet, and the browser did not ask for it: it
 stands where markup is inert, a script took it out before it was read, or a consent tool
-holds it back until somebody agrees. Told of an audit with --browser only.`,
+holds it back until somebody agrees. Or it came and did not run: its type was changed meanwhile, or a module that
+it imports is not there. Told of an audit with --browser only.`,
 	Bad: "-- yellowgate.yaml --\nitems:\n  counter: {script: /js/counter.js, pages: all}\n-- site/visit/index.html --\n<p>x</p>\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]}",
 	Good: "-- yellowgate.yaml --\nitems:\n  counter: {script: /js/counter.js, pages: all}\n-- site/visit/index.html --\n<p>x</p>\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
@@ -31,13 +32,28 @@ holds it back until somebody agrees. Told of an audit with --browser only.`,
 			asked := slices.ContainsFunc(visits, func(r *pageload.Record) bool {
 				return slices.ContainsFunc(r.Requests, func(x pageload.Request) bool { return x.Target == e.Target })
 			})
-			if !asked {
+			switch {
+			case !asked:
 				p.At(
 					e,
 					"the browser never requested "+e.URL,
 					"look for what takes it out or holds it back before the browser gets to it",
 				)
+			case e.IsScript() && e.Bytes > 0 && slices.ContainsFunc(visits, func(r *pageload.Record) bool { return cameIdle(r, e.Target) }):
+				p.At(
+					e,
+					e.URL+" came and did not run",
+					"look for what changed its type or took it out, and whether what it imports is there",
+				)
 			}
 		}
 	},
+}
+
+// cameIdle reports whether a script came on a visit that counts what runs, and did not run.
+func cameIdle(r *pageload.Record, target string) bool {
+	came := slices.ContainsFunc(r.Requests, func(x pageload.Request) bool {
+		return x.Target == target && x.Kind == "script" && x.Status == 200 && x.Failed == ""
+	})
+	return came && r.Counted && !slices.ContainsFunc(r.Used, func(u pageload.Used) bool { return u.Target == target && u.Kind == "script" })
 }
