@@ -47,6 +47,8 @@ type Options struct {
 	Wait    time.Duration // after that
 	Scroll  bool          // to the end and back
 	Click   string        // a selector
+	Dark    bool          // the visitor prefers dark colours
+	Hover   bool          // pictures are taken with the mouse over every link and button
 	Popups  bool          // are opened and closed at the end
 	Steps   bool          // what a visitor may do is done, and the page looked at after each: see Record.Sights
 	Pages   int           // that are open at a time; 0 for two for each core, eight at most

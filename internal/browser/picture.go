@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"time"
 
+	"github.com/chromedp/cdproto/css"
+	"github.com/chromedp/cdproto/dom"
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
@@ -46,6 +48,11 @@ func (b *Browser) Look(
 	masks []string,
 ) (r *pageload.Record, p *visualdiff.Shot, hidden []visualdiff.Box) {
 	r = b.visitThen(address, screen, func(ctx context.Context) error {
+		if b.Hover {
+			if err := hoverAll(ctx); err != nil {
+				return err
+			}
+		}
 		var err error
 		p, hidden, err = picture(ctx, screen, masks)
 		return err
@@ -54,6 +61,23 @@ func (b *Browser) Look(
 		return r, nil, nil
 	}
 	return r, p, hidden
+}
+
+// hoverAll shows links and buttons as with the mouse over each of them, two hundred at most.
+func hoverAll(ctx context.Context) error {
+	return chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
+		root, err := dom.GetDocument().Do(ctx)
+		if err != nil {
+			return err
+		}
+		nodes, err := dom.QuerySelectorAll(root.NodeID, "a, button, summary, [role=button], input[type=submit]").Do(ctx)
+		for _, n := range nodes[:min(len(nodes), 200)] {
+			if err == nil {
+				err = css.ForcePseudoState(n, []string{"hover"}).Do(ctx)
+			}
+		}
+		return err
+	}))
 }
 
 // VisitSeen is Visit, with a picture of the screen in the record.

@@ -172,6 +172,10 @@ func (b *Browser) visit(
 			return err
 		}),
 	)
+	if err == nil && b.Dark {
+		dark := []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}
+		err = chromedp.Run(ctx, emulation.SetEmulatedMedia().WithFeatures(dark))
+	}
 	if err == nil {
 		err = b.introduce(ctx, address)
 	}

@@ -35,7 +35,8 @@ first beside it.
 With --browser it opens the pages of both in Chromium, in turn, and reports whether they look
 the same, pixel by pixel, and where not; what the browser requests on one side only, and
 what it measures. What moves by itself is learned from a second visit, and left out. Exit
-status 1 means that a page looks different.`,
+status 1 means that a page looks different. Pages are scrolled to their end first, so that what appears
+only then is there.`,
 		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public --fail-on warning\n  yellowgate compare site public /visit/\n  yellowgate compare public https://ternhill.example/\n  yellowgate compare site public --format html --out compared.html\n  yellowgate compare site public --browser --screen 1280x800 --screen 390x844",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin(); err != nil {
@@ -46,6 +47,9 @@ status 1 means that a page looks different.`,
 				return err
 			}
 			if v.on {
+				if !cmd.Flags().Changed("scroll") {
+					v.o.Scroll = true
+				}
 				return a.compareLooks(
 					cmd.Context(),
 					args,
@@ -54,7 +58,7 @@ status 1 means that a page looks different.`,
 					pictures,
 				)
 			}
-			for _, name := range []string{"mask", "runs", "pictures"} {
+			for _, name := range []string{"mask", "runs", "pictures", "dark", "hover"} {
 				if cmd.Flags().Changed(name) {
 					return &failure.Usage{Message: "--" + name + " is for pages in a browser", Remedy: "add --browser"}
 				}
@@ -77,6 +81,9 @@ status 1 means that a page looks different.`,
 	cmd.Flags().IntVar(&runs, "runs", 2, "with --browser: how often each side is visited, in turn")
 	cmd.Flags().StringVar(&pictures, "pictures", "", "with --browser: write the pictures of pages that look different into a `FOLDER`")
 	_ = cmd.MarkFlagDirname("pictures")
+	cmd.Flags().BoolVar(&v.o.Dark, "dark", false, "with --browser: as visitors see it who prefer dark colours")
+	cmd.Flags().BoolVar(&v.o.Hover, "hover", false, "with --browser: with the mouse over every link and button")
+	cmd.Flags().Lookup("scroll").Usage += "; --scroll=false does not"
 	failOnFlag(cmd, &failOn)
 	cmd.Flags().Lookup("fail-on").DefValue = "never"
 	_ = cmd.Flags().Set("fail-on", "never")

@@ -451,10 +451,13 @@ func (a *app) turn() {
 
 // progress shows a bar for what takes longer than a second, on a terminal only.
 func (a *app) progress(what string) parallel.Progress {
-	if a.quiet || !isTerminal(a.err) {
+	if a.quiet {
 		return nil
 	}
 	begun := time.Now()
+	if !isTerminal(a.err) {
+		return lines(a.err, what, begun)
+	}
 	var bar *progressbar.ProgressBar
 	var mu sync.Mutex
 	return func(done, total int) {
@@ -477,5 +480,21 @@ func (a *app) progress(what string) parallel.Progress {
 			bar.ChangeMax(total)
 		}
 		_ = bar.Set(done)
+	}
+}
+
+// betweenLines is the time between two lines of progress where there is no terminal.
+const betweenLines = 10 * time.Second
+
+// lines tell how far something is, one every ten seconds.
+func lines(w io.Writer, what string, begun time.Time) parallel.Progress {
+	var mu sync.Mutex
+	return func(done, total int) {
+		mu.Lock()
+		defer mu.Unlock()
+		if time.Since(begun) >= betweenLines && done < total {
+			begun = time.Now()
+			fmt.Fprintf(w, "%s: %s of %s\n", what, wording.Number(done), wording.Number(total))
+		}
 	}
 }
