@@ -17,6 +17,11 @@ import (
 func (r *Record) Settle(base weburl.Base) {
 	settle := func(raw string) (target, party string) {
 		ref, ok := base.Resolve(raw)
+		if rest, socket := strings.CutPrefix(raw, "ws"); socket && strings.HasPrefix(strings.TrimPrefix(rest, "s"), "://") {
+			if ref, ok = base.Resolve("http" + rest); ok && !ref.Own {
+				return raw, "third"
+			}
+		}
 		switch {
 		case !ok || ref.Data:
 			return raw, "inline"

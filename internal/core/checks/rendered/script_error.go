@@ -2,6 +2,7 @@ package rendered
 
 import (
 	"fmt"
+	"regexp"
 
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/pageload"
@@ -20,9 +21,9 @@ Told of an audit with --browser only.`,
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]}",
 	Page: func(p *check.Pass) {
 		for _, r := range p.Visits() {
-			uncalled := false
+			uncalled := map[string]bool{} // by kind of request
 			for i := range r.Requests {
-				uncalled = uncalled || r.Requests[i].Failed == pageload.NotCalled && r.Requests[i].Kind == "script"
+				uncalled[r.Requests[i].Kind] = uncalled[r.Requests[i].Kind] || r.Requests[i].Failed == pageload.NotCalled
 			}
 			for i := range r.Mistakes {
 				m := &r.Mistakes[i]
@@ -40,10 +41,13 @@ Told of an audit with --browser only.`,
 				} else {
 					f = p.Once(line, 1, m.Item, m.Message, remedy).Of(m.Message)
 				}
-				if uncalled && f != nil {
-					f.Severity, f.Message = problem.Note, f.Message+"; a third party's script was not called, which may be why"
+				if (uncalled["script"] || uncalled["fetch"] && ofTheNetwork.MatchString(m.Message)) && f != nil {
+					f.Severity, f.Message = problem.Note, f.Message+"; a third party was not called, which may be why"
 				}
 			}
 		}
 	},
 }
+
+// ofTheNetwork finds exceptions that come of a request that failed.
+var ofTheNetwork = regexp.MustCompile(`(?i)failed to (fetch|load)|NetworkError|network error`)
