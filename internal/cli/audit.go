@@ -206,6 +206,9 @@ func (a *app) audit(
 		if f.browsing.on {
 			err = looked(ctx, err)
 		}
+		if err == nil && f.browsing.on && o.Project != nil && len(o.Saved) == 0 && o.Browser.Running == "" {
+			err = o.Project.KeepRebuilt(r.Rendered)
+		}
 		if err == nil && f.harOut != "" {
 			err = a.writeHAR(f.harOut, r.Rendered)
 		}

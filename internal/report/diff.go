@@ -11,11 +11,14 @@ import (
 // breaks warns of items that go from pages which seem to need them, those of one
 // cause together.
 func (p *Printer) breaks(all []result.Break) {
-	type cause struct{ item, what string }
+	type cause struct {
+		item, what string
+		in         bool
+	}
 	var order []cause
 	pages := map[cause][]string{}
 	for _, b := range all {
-		c := cause{b.Item, b.What}
+		c := cause{b.Item, b.What, b.In}
 		if pages[c] == nil {
 			order = append(order, c)
 		}
@@ -24,6 +27,10 @@ func (p *Printer) breaks(all []result.Break) {
 	for i, c := range order {
 		if i == 0 {
 			p.Line("")
+		}
+		if c.in {
+			p.Line("%s %s: %s", p.warn.Render("warning"), wording.List(pages[c], 6), Clean(c.what))
+			continue
 		}
 		p.Line(
 			"%s %s goes from %s, and %s to need it: %s",

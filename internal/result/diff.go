@@ -38,7 +38,8 @@ type PageDiff struct {
 type Break struct {
 	Page string `json:"page"`
 	Item string `json:"item"`
-	What string `json:"what"` // would break
+	What string `json:"what"`         // would break
+	In   bool   `json:"in,omitempty"` // it does not go: where it stands, a script rebuilds the page
 }
 
 // An ItemDiff is one item with the pages that gain and lose it.

@@ -44,6 +44,7 @@ func Check(
 	})
 	var reach popups.Reach
 	judge, _ := NewJudge(p)
+	rebuilt := p.Rebuilt()
 	var idle gatecheck.Unwritten
 	rules := gatecheck.NewRules(p.Gate.File)
 	spelling := gatecheck.NewSpelling(p.Gate.File, p.Pages)
@@ -66,7 +67,8 @@ func Check(
 		if opens && !g.Fragment {
 			x.popups = popups.PopupsAsWritten(p.Gate, g)
 		}
-		x.problems = slices.Concat(x.problems, judge.Losses(g), gatecheck.Required(g, p.Gate.File), gatecheck.DroppedNoindex(g))
+		x.problems = slices.Concat(x.problems, judge.Losses(g), gatecheck.Required(g, p.Gate.File), gatecheck.DroppedNoindex(g),
+			gatecheck.Rebuilt(g, rebuilt(&p.Pages[i], b)))
 		return x, nil
 	}, func(i int, x one) error {
 		if progress != nil {

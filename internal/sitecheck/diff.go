@@ -52,6 +52,7 @@ func Diff(ctx context.Context, p *project.Project, query string, progress parall
 	}
 	var problems []pageedit.Problem
 	judge, _ := NewJudge(p)
+	rebuilt := p.Rebuilt()
 	err = project.GateAll(ctx, p, progress, func(_ int, r *pageedit.Result) error {
 		if q != nil {
 			if chosen, err := q.Chooses(r.View); err != nil || !chosen {
@@ -76,6 +77,9 @@ func Diff(ctx context.Context, p *project.Project, query string, progress parall
 		}
 		diffPage(d, p, r, st)
 		addBreaks(d, judge, r, st.Text)
+		for _, x := range gatecheck.Rebuilt(r, rebuilt(&r.Page, r.Original)) {
+			d.Breaks = append(d.Breaks, result.Break{Page: x.Page, Item: x.Item, What: x.Message, In: true})
+		}
 		return nil
 	})
 	if err != nil {

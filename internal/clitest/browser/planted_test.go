@@ -177,3 +177,29 @@ items:
 	}
 	t.Logf("%d pages", len(want))
 }
+
+// TestRebuilt: what a visit saw a script rebuild is kept by the page's source, and check and diff warn by it alone.
+func TestRebuilt(t *testing.T) {
+	clitest.NeedBrowser(t)
+	gate := func(place string) string {
+		return "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  note: {code: <p class=note>Open late</p>, pages: all, place: " + place + "}\n"
+	}
+	page := clitest.Doc("Visit", "<div id=app><main><h1>Visit</h1></main></div>"+script("app.replaceChildren('new')"))
+	b := clitest.New(t, "site/index.html", page, "yellowgate.yaml", gate("{last-in: main}"))
+	b.Want(0, clitest.Args("check"), "No errors, no warnings")
+	b.Want(0, clitest.Args("apply"))
+	b.Want(1, clitest.Args("audit", "--browser"), "lost-item", `item "note" is in the text and not in the browser: a script took it out of div#app`, "missing on 1")
+	b.Want(0, clitest.Args("check"), `item "note" stands in div#app, which a script rebuilds`, "[rebuilt-place]")
+	b.Write("yellowgate.yaml", gate("{first-in: '#app'}"))
+	b.Want(1, clitest.Args("diff", "--summary"), "warning /:", "which a script rebuilds")
+	b.Write("yellowgate.yaml", gate("{before: '#app'}"))
+	b.Want(0, clitest.Args("check"), "No errors, no warnings")
+	b.Want(0, clitest.Args("apply"))
+	b.Want(0, clitest.Args("audit", "--browser", "--fail-on", "error"), "as the gate says")
+	b.Write("yellowgate.yaml", gate("{last-in: main}"))
+	b.Want(0, clitest.Args("check"), "[rebuilt-place]") // a page on which nothing was lost says nothing of other places
+	b.Write("site/index.html", page+"\n")
+	b.Want(0, clitest.Args("check"), "No errors, no warnings")
+	b.Write("site/index.html", clitest.Doc("Visit", "<a id=plays>Plays</a>"+script("plays.onclick = () => history.pushState(0, '', '/plays/')")))
+	b.Want(0, clitest.Args("show", "/", "--browser", "--click", "#plays"), "it is at /plays/ now, and loaded nothing for that")
+}

@@ -36,7 +36,7 @@ var harms = map[string]Harm{
 	"placeholder-left": Breaks, "unread": Breaks, "repeated-item": Breaks, "leaked-item": Leaks,
 	"metadata-differs": Hides, "required-missing": Hides,
 	"dead-page": Breaks, "header-differs": Hides, "canonical-redirects": Hides,
-	"failed-load": Breaks, "script-error": Breaks, "never-loaded": Breaks, "popup-stays-shut": Breaks,
+	"lost-item": Breaks, "rebuilt-place": Breaks, "failed-load": Breaks, "script-error": Breaks, "never-loaded": Breaks, "popup-stays-shut": Breaks,
 	"covers-the-page":    Breaks,
 	"metadata-rewritten": Hides, "runtime-leak": Leaks, "cookie-set": Leaks, "unexpected-request": Leaks,
 	"loaded-by-script": Leaks,

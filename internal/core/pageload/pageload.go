@@ -7,6 +7,7 @@
 package pageload
 
 import (
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -254,6 +255,16 @@ func (r *Record) Has(item string) bool {
 		slices.ContainsFunc(r.Requests, func(x Request) bool { return x.Item == item })
 }
 
+// TookMark is the element out of which a script took the mark of an item; "" for none.
+func (r *Record) TookMark(item string) string {
+	for _, x := range r.Removed {
+		if x.Mark == item {
+			return x.From
+		}
+	}
+	return ""
+}
+
 // Brought tells which script put an item into the page, or asked for it; "" where the page itself did.
 func (r *Record) Brought(item string) string {
 	by := ""
@@ -312,6 +323,23 @@ func (r *Record) Left() bool {
 		}
 	}
 	return false
+}
+
+// Moved is the path at which the page is in the end, where a script gave it another address without loading one (HTML,
+// 7.4.4: history.pushState); "" where none did.
+func (r *Record) Moved() string {
+	came := ""
+	for i := range r.Requests {
+		if x := &r.Requests[i]; x.Kind == "document" {
+			came = x.URL
+		}
+	}
+	was, err := url.Parse(came)
+	is, err2 := url.Parse(r.URL)
+	if err != nil || err2 != nil || came == "" || was.EscapedPath() == is.EscapedPath() {
+		return ""
+	}
+	return is.Path
 }
 
 // Unasked reports whether a request is the browser's own, for an icon that nobody named. It is made once

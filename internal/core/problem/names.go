@@ -15,6 +15,7 @@ const (
 	ItemOver          = "item-over"
 	LostPath          = "lost-path"
 	NeededItem        = "needed-item"
+	RebuiltPlace      = "rebuilt-place"
 	NoSuchPlace       = "no-such-place"
 	NoValue           = "no-value"
 	NoindexUndone     = "noindex-undone"

@@ -39,12 +39,13 @@ element out is no loss. Told of an audit with --browser only.`,
 				if len(r.Elements) == 0 || r.Left() || inDocument(r, it.Name) {
 					continue // a recording without a document, or with that of another page
 				}
-				p.Once(line, column, it.Name, fmt.Sprintf("item %q is in the text and not in the browser: %s", it.Name, takenBy(r, it.Name, made)),
-					"let it stand where no script rebuilds the page, such as head-end or body-end")
+				p.Once(line, column, it.Name, fmt.Sprintf("item %q is in the text and not in the browser: %s", it.Name, takenBy(r, it.Name, made)), lostRemedy)
 			}
 		})
 	},
 }
+
+const lostRemedy = "let it stand where no script rebuilds the page, such as head-end or body-end"
 
 // inDocument reports whether the browser's document has an item.
 func inDocument(r *pageload.Record, item string) bool {
@@ -54,8 +55,11 @@ func inDocument(r *pageload.Record, item string) bool {
 
 // takenBy says who took an item out, and of which element, as far as that was seen.
 func takenBy(r *pageload.Record, item string, made []*inventory.Element) string {
+	if from := r.TookMark(item); from != "" {
+		return "a script took it out of " + from
+	}
 	for _, x := range r.Removed {
-		if x.Mark == item || slices.ContainsFunc(made, func(e *inventory.Element) bool { return x.Tag == e.Tag && x.URL == e.URL }) {
+		if slices.ContainsFunc(made, func(e *inventory.Element) bool { return x.Tag == e.Tag && x.URL == e.URL }) {
 			return "a script took it out of " + x.From
 		}
 	}

@@ -20,7 +20,7 @@ an audit with --browser only.`,
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"elements\":[{\"tag\":\"title\",\"what\":\"Visit\",\"came\":\"page\"}]}",
 	Page: func(p *check.Pass) {
 		for _, r := range p.Visits() {
-			if len(r.Elements) == 0 || r.Left() {
+			if len(r.Elements) == 0 || r.Left() || r.Moved() != "" {
 				continue // a recording without a document, or with that of another page
 			}
 			var text []pageload.DOMElement

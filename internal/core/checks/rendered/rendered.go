@@ -7,7 +7,7 @@ import "yellowgate/internal/core/check"
 func Checks() []*check.Check {
 	return []*check.Check{
 		cookieSet, coversThePage, failedLoad, loadedByScript, lostItem, metadataRewritten, mostlyUnused, movesThePage,
-		neverLoaded, popupStaysShut, popupTraps, runtimeLeak, scriptError, slowPaint, unexpectedRequest,
+		neverLoaded, popupStaysShut, popupTraps, rebuiltPlace, runtimeLeak, scriptError, slowPaint, unexpectedRequest,
 	}
 }
 
