@@ -83,6 +83,7 @@ var doubtful = []idiom{
 	{css: ".gone{}@font-face{font-family:kit;src:url(/k.woff2)}", body: "<font face=kit>a</font>"},
 	{css: ".gone{}@keyframes spin{to{color:red}}", body: "<p style='animation:spin 9s infinite'>a"},
 	{css: ".gone{}@keyframes spin{to{color:red}}", body: "<style>p{animation:9s spin infinite}</style><p>a"},
+	{css: ".gone{}@keyframes spin{to{color:red}}", body: "<link rel=stylesheet href=https://style.lantern.example/a.css><p>a"},
 	{css: ".gone{}@keyframes 'spin'{to{color:red}}", body: `<style>p{--a:spin;animation:9s var(--a)}</style><p>a`},
 	{css: ".gone{}@keyframes spin{to{color:red}}", body: `<style>p{animation:9s \73pin}</style><p>a`},
 	{css: ".gone{}@counter-style kit{system:cyclic;symbols:x}", body: "<ul style='list-style:kit'><li>a</ul>"},

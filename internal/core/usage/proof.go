@@ -36,7 +36,7 @@ func (p *judging) changes() string {
 		why = "an event handler or a javascript: address runs on the page"
 	case animation != "":
 		why = "an SVG animation can set any attribute: " + animation
-	case tags("[contenteditable", "[onload", "frame") != "":
+	case tags("[contenteditable", "frame") != "":
 		why = "the page can be edited, or is made of frames"
 	case tags("[shadowrootmode") != "":
 		why = "the page has shadow trees"
@@ -58,10 +58,11 @@ func (p *judging) changes() string {
 	return why
 }
 
-// A Proof is the tree of a page that nothing changes, as selectors are held against it.
+// A proof is the tree of a page that nothing changes, as selectors are held against it.
 type proof struct {
 	names map[string]bool // in lower case: what case counts for, quirks mode decides, and some attributes
 	later map[string]bool // those that a browser may give an element of the page
+	lower []byte          // the page in lower case, where its own styles may name something
 	exact bool            // the tree is the one that a browser builds, down to the last element
 }
 
@@ -84,6 +85,11 @@ func (p *judging) proof() *proof {
 	}
 	x.later = map[string]bool{"font": true, ".translated-ltr": true, ".translated-rtl": true} // one that translates
 	x.later["[open"] = x.names["details"] || x.names["dialog"]
+	for _, attr := range []string{"[style", "[face", "[font-family"} {
+		if x.lower == nil && v.Has(attr) {
+			x.lower = bytes.ToLower(v.source.Text)
+		}
+	}
 	p.proven = x
 	return x
 }
@@ -138,19 +144,12 @@ func (p *judging) wants(n *Need) string {
 
 // mentions reports whether a page, or a stylesheet that it loads besides those of a thing, has a name, in lower case.
 func (p *judging) mentions(name string, but *Need) bool {
-	for _, attr := range []string{"[style", "[face", "[font-family"} {
-		if p.page.Has(attr) && bytes.Contains(bytes.ToLower(p.page.source.Text), []byte(name)) {
-			return true
-		}
+	if bytes.Contains(p.proof().lower, []byte(name)) {
+		return true
 	}
-	for _, n := range p.things {
-		for _, s := range n.sheets {
-			if n != but && (s.said[name] || n.unreadable != "") {
-				return true
-			}
-		}
-	}
-	return false
+	return slices.ContainsFunc(p.things, func(n *Need) bool {
+		return n != but && (n.unreadable != "" || slices.ContainsFunc(n.sheets, func(s *Sheet) bool { return s.said[name] }))
+	})
 }
 
 // readWords reads the names and texts in a stylesheet, in lower case.
