@@ -59,7 +59,7 @@ func (p *Printer) Suggest(s *result.Suggestions, verbose bool) {
 		p.Line(
 			"%s",
 			p.dim.Render(
-				"yellowgate survey "+s.Folder+" --write makes a first gate file; with one, yellowgate suggest --write puts these lines into it.",
+				"yellowgate survey "+s.Folder+" --write makes a first gate file; with one, yellowgate suggest --write puts what is certain into it, and with --browser what that proves.",
 			),
 		)
 	default:

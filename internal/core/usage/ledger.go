@@ -265,7 +265,7 @@ func (e *Entry) evidence() (out []string) {
 		out = append(out, what+e.unmatched)
 	}
 	if e.certainty == Possible && e.doubts != "" {
-		out = append(out, e.doubts+": what that asks for and makes cannot be told from its text")
+		out = append(out, "not certain: "+e.doubts)
 	}
 	return out
 }
