@@ -15,6 +15,7 @@ import (
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/profiler"
 	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/target"
 
 	"yellowgate/internal/core/pageload"
 )
@@ -263,5 +264,41 @@ func TestRefused(t *testing.T) {
 	}
 	if len(r.Mistakes) > 0 {
 		t.Errorf("mistakes: %+v", r.Mistakes)
+	}
+}
+
+// TestChildren: what workers ask for is heard under the names that their own sessions have; what a browser shows in
+// place of a frame is no answer, and an exception of a worker is told once.
+func TestChildren(t *testing.T) {
+	r := &pageload.Record{}
+	w := newWatch(t.Context(), r, func(string) bool { return true })
+	w.hear(sent("1", "https://ternhill.example/", network.ResourceTypeDocument, 0, nil))
+	w.started(&target.Info{Type: "service_worker", URL: "https://ternhill.example/service.js"})
+	w.started(&target.Info{Type: "shared_worker", URL: "https://ternhill.example/shared.js"})
+	w.started(&target.Info{Type: "iframe", URL: "https://x.example/"})
+	w.hearChild(&network.EventResponseReceived{RequestID: "own", Response: &network.Response{URL: "https://ternhill.example/service.js", Status: 200}})
+	w.hear(sent("2", "https://ternhill.example/shared.js", network.ResourceTypeOther, 1, nil))
+	frame := sent("3", "https://x.example/", network.ResourceTypeDocument, 2, nil)
+	frame.FrameID = "frame"
+	w.hear(frame)
+	w.hear(&network.EventLoadingFailed{RequestID: "3", Timestamp: at(3), BlockedReason: network.BlockedReasonCsp})
+	w.hear(&network.EventDataReceived{RequestID: "3", DataLength: 9000})
+	w.hear(&network.EventLoadingFinished{RequestID: "3", Timestamp: at(4), EncodedDataLength: 9000})
+	odd := sent("4", "https://x.example/icon", network.ResourceTypeImage, 4, nil)
+	odd.DocumentURL = "chrome-error://chromewebdata/"
+	w.hearChild(odd)
+	w.mistake("console", "Uncaught Error: a", "https://ternhill.example/service.js", 1, nil)
+	w.mistake("exception", "Error: a", "https://ternhill.example/service.js", 1, nil)
+	w.mistake("console", "Uncaught Error: b", "https://ternhill.example/service.js", 1, nil)
+	w.finish()
+	var got []string
+	for _, x := range r.Requests {
+		got = append(got, fmt.Sprint(strings.TrimPrefix(x.URL, "https://"), " ", x.Status, " ", x.Wire))
+	}
+	if list := strings.Join(got, ", "); list != "ternhill.example/ 0 0, ternhill.example/service.js 200 0, ternhill.example/shared.js 0 0, x.example/ 0 0" {
+		t.Error(list)
+	}
+	if len(r.Mistakes) != 2 || r.Mistakes[0].Kind != "exception" {
+		t.Errorf("%+v", r.Mistakes)
 	}
 }

@@ -25,7 +25,7 @@ func looseSite(t *testing.T) *clitest.Bench {
 // and what --write does with them.
 func TestSuggest(t *testing.T) {
 	b := looseSite(t)
-	out := b.Want(0, clitest.Args("suggest"), "2 suggestions on 4 pages", "kit  possible: on 4 pages, needed on 1 (/a/); saves 6 requests, 3 of them blocking", "form.contact on 1 page", "pages: has(form.contact)",
+	out := b.Want(0, clitest.Args("suggest"), "2 suggestions on 4 pages", "kit  possible: on 4 pages, needed on 1 (/a/); saves 6 requests, 3 of them blocking", "form.contact on 1 page", "not certain: a script runs on the page", "pages: has(form.contact)",
 		"lib  possible: on 4 pages, needed on 1 (/b/)", "lib named by an event handler of the page on 1 page", "no script on the others calls the name lib", "pages: /b/",
 		"cannot be seen from the text: 1", "/js/count.js  its code does more than look for elements: fetch")
 	if strings.Contains(out, "site.css") {

@@ -15,8 +15,8 @@ import (
 const fewItems = 5
 
 // held puts what is wrong first, then what there is a remark on.
-func held(it *audit.ItemSum) int {
-	switch wrong, remark := heldAgainst(*it); {
+func held(it *audit.ItemSum, browser bool) int {
+	switch wrong, remark := heldAgainst(*it, browser); {
 	case wrong != "":
 		return 0
 	case remark != "":
@@ -28,13 +28,20 @@ func held(it *audit.ItemSum) int {
 const asGated = "as the gate says"
 
 // heldAgainst tells what is wrong with an item, "" for nothing, and then what there
-// is to remark.
-func heldAgainst(it audit.ItemSum) (wrong, remark string) {
+// is to remark. browser says that pages were opened in one.
+func heldAgainst(it audit.ItemSum, browser bool) (wrong, remark string) {
+	missing, unseen := max(it.Missing, it.In-it.May-it.Present), 0
+	if browser && missing == 0 {
+		unseen = it.In - it.May - it.Seen
+	}
 	var s []string
 	for _, x := range []struct {
 		word string
 		n    int
-	}{{"missing on", it.Missing - it.Gone}, {"gone from", it.Gone}, {"leaked on", it.Leaked}, {"differs on", it.Differs}} {
+	}{
+		{"missing on", missing - it.Gone}, {"gone from", it.Gone}, {"leaked on", it.Leaked}, {"differs on", it.Differs},
+		{"not seen in the browser on", unseen},
+	} {
 		if x.n > 0 {
 			s = append(s, fmt.Sprintf("%s %d", x.word, x.n))
 		}
@@ -83,10 +90,10 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 		}
 		// Those that are as the gate says come last and, where there are many, in one line.
 		items := slices.Clone(a.ByItem)
-		slices.SortStableFunc(items, func(x, y audit.ItemSum) int { return held(&x) - held(&y) })
+		slices.SortStableFunc(items, func(x, y audit.ItemSum) int { return held(&x, len(a.Rendered) > 0) - held(&y, len(a.Rendered) > 0) })
 		fine := 0
 		for _, it := range items {
-			wrong, remark := heldAgainst(it)
+			wrong, remark := heldAgainst(it, len(a.Rendered) > 0)
 			if wrong == "" && remark == "" && !verbose && len(items) > fewItems {
 				fine++
 				continue

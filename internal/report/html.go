@@ -158,7 +158,7 @@ func auditHTML(w io.Writer, a *result.Audit, c *result.Comparison) error {
 	}
 	for _, it := range a.ByItem {
 		x := htmlItem{Name: it.Item.Name, In: it.In, Present: it.Present, Seen: it.Seen, Right: asGated}
-		x.Wrong, x.Remark = heldAgainst(it)
+		x.Wrong, x.Remark = heldAgainst(it, len(a.Rendered) > 0)
 		d.Items = append(d.Items, x)
 	}
 	hosts := map[string]bool{}

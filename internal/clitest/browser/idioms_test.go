@@ -167,10 +167,10 @@ func idioms() (all []idiom, certain int) {
 		all = append(all, idiom{css: "[" + name + "=SOME]{color:red}", body: "<p " + name + "=some>a"})
 	}
 	for name := range strings.FieldsSeq(reflecting) {
-		all = append(all, idiom{css: ".x{color:red}", body: "<p>a", script: "document.querySelector('p')." + name + " = 'x'"})
+		all = append(all, idiom{css: ".x{color:red}", body: "<p>a", script: "document.querySelector('p')." + name + " = atob('eA==')"})
 	}
 	for _, code := range roads {
-		all = append(all, idiom{css: ".x,x-y,b,[x],[data-x]{color:red}", body: "<template><b></template><p>a", script: "const n = 'x', e = document.querySelector('p'); " + code})
+		all = append(all, idiom{css: ".x,x-y,b,[x],[data-x]{color:red}", body: "<template><b></template><p>a", script: "const n = atob('eA=='), e = document.querySelector('p'); " + code})
 	}
 	for _, attr := range []string{"onclick", "onpointerdown", "onbeforetoggle"} { // without a script element
 		all = append(all, idiom{css: ".x{color:red}", body: "<p " + attr + "=\"this.className='x'\">a"})

@@ -82,7 +82,8 @@ var plantedPages = []runtimeCase{
 	{script("fetch('https://else.lantern.example/a')"), "unexpected-request"}, {script("new Image().src = ['https://else.lantern', 'example/a.gif'].join('.')"), "unexpected-request"},
 	{script("new WebSocket('wss://else.lantern.example/a')"), "unexpected-request"}, {script("new Worker('/fetches-else.js')"), "unexpected-request"},
 	{script("new SharedWorker('/shared-else.js')"), "unexpected-request"}, {script("navigator.sendBeacon('https://else.lantern.example/a')"), "unexpected-request"},
-	{"<iframe src=/frame-else.html></iframe>", "unexpected-request"}, {script("import(['https://else.lantern', 'example/a.js'].join('.')).catch(() => 0)"), "unexpected-request"},
+	{"<iframe src=/frame-else.html></iframe>", "unexpected-request"}, {script("fetch('https://else.lantern.example/a').catch(() => 0); none()"), "script-error unexpected-request"},
+	{script("fetch('/no.json', {mode: 'cors'}).then(() => fetch('http://127.0.0.1:1/a'))"), "failed-load unexpected-request"}, {script("import(['https://else.lantern', 'example/a.js'].join('.')).catch(() => 0)"), "unexpected-request"},
 	// What moves, and what a policy stops.
 	{"<div id=late></div>" + text + text + text + script("setTimeout(() => late.style.height = '400px', 400)"), "moves-the-page"},
 	{"<head><meta http-equiv=content-security-policy content=\"img-src 'none'\"></head><img src=/star.svg alt=a>", "blocked-by-policy"},
@@ -107,7 +108,7 @@ var cleanPages = []string{
 // TestPlanted: each is told by its check with its item, and nothing else is; of clean pages nothing.
 func TestPlanted(t *testing.T) {
 	clitest.NeedBrowser(t)
-	b := clitest.New(t, "site/fine.js", "self.fine = 1", "site/last.js", "self.last = 1", "site/star.svg", "<svg xmlns='http://www.w3.org/2000/svg' width='9' height='9'/>",
+	b := clitest.New(t, "site/fine.js", "self.fine = 1", "site/last.js", "self.last = 1; document.currentScript.remove()", "site/star.svg", "<svg xmlns='http://www.w3.org/2000/svg' width='9' height='9'/>",
 		"site/throws.js", "none()", "site/shared-throws.js", "none()", "site/imports-none.js", "importScripts('/no-part.js')", "site/fetches-none.js", "fetch('/no-data')",
 		"site/shared-none.js", "fetch('/no-shared')", "site/service-none.js", "fetch('/no-service')", "site/imports-out.js", "importScripts('/out.js')",
 		"site/fetches-else.js", "fetch('https://else.lantern.example/a')", "site/shared-else.js", "fetch('https://else.lantern.example/a')",
@@ -200,6 +201,11 @@ func TestRebuilt(t *testing.T) {
 	b.Want(0, clitest.Args("check"), "[rebuilt-place]") // a page on which nothing was lost says nothing of other places
 	b.Write("site/index.html", page+"\n")
 	b.Want(0, clitest.Args("check"), "No errors, no warnings")
-	b.Write("site/index.html", clitest.Doc("Visit", "<a id=plays>Plays</a>"+script("plays.onclick = () => history.pushState(0, '', '/plays/')")))
+	b.Write("yellowgate.yaml", gate("body-end"))
+	b.Write("site/index.html", clitest.Doc("Visit", "<a id=plays>Plays</a>"+script("plays.onclick = () => { history.pushState(0, '', '/plays/'); document.title = 'Plays' }")))
+	b.Want(0, clitest.Args("apply"))
+	if out := b.Want(0, clitest.Args("audit", "--browser", "--click", "#plays", "--verbose", "--fail-on", "never"), "the page is at /plays/ in the end"); strings.Contains(out, "metadata-rewritten") {
+		t.Error(out)
+	}
 	b.Want(0, clitest.Args("show", "/", "--browser", "--click", "#plays"), "it is at /plays/ now, and loaded nothing for that")
 }

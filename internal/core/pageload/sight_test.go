@@ -3,6 +3,7 @@ package pageload
 import (
 	"strings"
 	"testing"
+	"yellowgate/internal/core/weburl"
 )
 
 // TestDiffers: what makes a page another one without a file, and what does not.
@@ -56,5 +57,25 @@ func TestDiffers(t *testing.T) {
 		if (got == "") != (c.want == "") || !strings.Contains(got, c.want) {
 			t.Errorf("%q, want %q", got, c.want)
 		}
+	}
+}
+
+// TestSockets: the other end of a socket is a third party's or one's own, as for any address; and a page is where a
+// script says, if it loaded nothing for that.
+func TestSockets(t *testing.T) {
+	r := &Record{URL: "https://ternhill.example/plays/", Requests: []Request{
+		{URL: "https://ternhill.example/", Kind: "document"}, {URL: "wss://ternhill.example/a"}, {URL: "wss://else.example/a"}, {URL: "ws://else.example/b"},
+	}}
+	r.Settle(weburl.NewSite("https://ternhill.example").Page("/", ""))
+	for i, want := range []string{"own", "own", "third", "third"} {
+		if r.Requests[i].Party != want {
+			t.Errorf("%s: %s, want %s", r.Requests[i].URL, r.Requests[i].Party, want)
+		}
+	}
+	if r.Moved() != "/plays/" {
+		t.Error(r.Moved())
+	}
+	if r.Requests[0].URL = "https://ternhill.example/plays/?a"; r.Moved() != "" {
+		t.Error(r.Moved())
 	}
 }

@@ -16,6 +16,7 @@ func TestScriptAsks(t *testing.T) {
 		`var d = document, s = d.createElement("script"); s.src = "//v.example/a.js"`:                                           "script //v.example/a.js",
 		`document.head.appendChild(Object.assign(document.createElement("script"), {async: true, src: "/a.js"}))`:               "script /a.js",
 		`(s = document.createElement("script")).src = "/a.js"`:                                                                  "script /a.js",
+		`var l = document.createElement("link"); l.rel = "stylesheet"; l.href = "/a.css"; m.rel = "canonical"`:                  "link /a.css",
 		`var l = document.createElement("link"); l.rel = "canonical"; l.href = "/a/"`:                                           "",
 		`document.head.append(Object.assign(document.createElement("link"), {rel: "canonical", href: "/a/"}))`:                  "",
 		`var l = document.createElement("link"); l.rel = "stylesheet"; l.href = "/a.css"`:                                       "link /a.css",

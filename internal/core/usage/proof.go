@@ -38,8 +38,6 @@ func (p *judging) changes() string {
 		why = "an SVG animation can set any attribute: " + animation
 	case tags("[contenteditable", "frame") != "":
 		why = "the page can be edited, or is made of frames"
-	case tags("[shadowrootmode") != "":
-		why = "the page has shadow trees"
 	case p.record.Page.Answer.IsXML() || strings.HasSuffix(strings.ToLower(p.record.File), ".xhtml"):
 		why = "browsers read the page as XML"
 	}
