@@ -43,7 +43,9 @@ const readDocument = `(async () => {
   const seen = window.__measuredByYellowGate || {}, paint = performance.getEntriesByName("first-contentful-paint")[0], nav = performance.getEntriesByType("navigation")[0] || {};
   const keys = s => { try { return Object.keys(window[s]); } catch (e) { return []; } };
   const screen = innerWidth * innerHeight;
-  const soon = (list, name) => Promise.race([new Promise(done => setTimeout(done, 500, [])), list().then(l => l.map(name))]).catch(() => []);
+  const soon = async (list, name) => { // neither is there without TLS
+    try { return await Promise.race([new Promise(done => setTimeout(done, 500, [])), list().then(l => l.map(name))]); } catch { return []; }
+  };
   // What else lies over the page: fixed boxes and frames, popovers and the like, in shadow trees too, with something of
   // the page below, by what is on top at a grid of points.
   const above = new Map(), grid = 8, up = n => n.parentElement || (n.getRootNode() || {}).host || null;

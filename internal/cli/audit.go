@@ -12,6 +12,7 @@ import (
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/report"
@@ -207,7 +208,7 @@ func (a *app) audit(
 			err = looked(ctx, err)
 		}
 		if err == nil && f.browsing.on && o.Project != nil && len(o.Saved) == 0 && o.Browser.Running == "" {
-			err = o.Project.KeepRebuilt(r.Rendered)
+			err = o.Project.KeepRebuilt(pageload.Rebuilt(r.Rendered))
 		}
 		if err == nil && f.harOut != "" {
 			err = a.writeHAR(f.harOut, r.Rendered)

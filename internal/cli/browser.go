@@ -354,6 +354,7 @@ func (a *app) suggestBrowser(
 	defer r.Close()
 	seen, err := visits.Used(ctx, r, screens, a.progress("looking"))
 	if err == nil {
+		suggest.Unprovable(p, seen.Uses)
 		err = seen.Prove(ctx, r, screens[0], a.progress("proving"))
 	}
 	if err = looked(ctx, err); err != nil {

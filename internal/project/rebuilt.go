@@ -3,14 +3,12 @@ package project
 import (
 	"encoding/json"
 	"fmt"
-	"maps"
 	"path/filepath"
 	"slices"
 
 	"github.com/zeebo/xxh3"
 
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/site"
@@ -59,7 +57,8 @@ func (p *Project) Rebuilt() func(pg *page.Page, source []byte) []string {
 
 // KeepRebuilt keeps what visits of the gated pages saw of that. A page on which nothing was lost keeps what is known
 // of it, as long as its source is the same.
-func (p *Project) KeepRebuilt(records []*pageload.Record) error {
+// seen has the elements by the pages' paths.
+func (p *Project) KeepRebuilt(seen map[string][]string) error {
 	f := p.readRebuilt()
 	before := len(f.Pages)
 	changed := false
@@ -67,15 +66,9 @@ func (p *Project) KeepRebuilt(records []*pageload.Record) error {
 	for i := range p.Pages {
 		byPath[p.Pages[i].Path] = &p.Pages[i]
 	}
-	for _, r := range records {
-		roots := map[string]bool{}
-		for _, x := range r.Removed {
-			if x.Mark != "" {
-				roots[x.From] = true
-			}
-		}
-		pg := byPath[r.Path]
-		if len(roots) == 0 || pg == nil {
+	for path, list := range seen {
+		pg := byPath[path]
+		if pg == nil {
 			continue
 		}
 		source, err := p.Read(pg)
@@ -83,11 +76,10 @@ func (p *Project) KeepRebuilt(records []*pageload.Record) error {
 			continue // the audit has said so
 		}
 		if x := f.Pages[pg.Path]; x.Sum == sumOf(source) {
-			for _, root := range x.Roots {
-				roots[root] = true
-			}
+			list = append(slices.Clone(x.Roots), list...)
 		}
-		f.Pages[pg.Path] = rebuiltPage{sumOf(source), slices.Sorted(maps.Keys(roots))}
+		slices.Sort(list)
+		f.Pages[pg.Path] = rebuiltPage{sumOf(source), slices.Compact(list)}
 		changed = true
 	}
 	if !changed && len(f.Pages) == before {

@@ -11,7 +11,6 @@ import (
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/gateedit"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/usage"
 	"yellowgate/internal/core/verdict"
@@ -274,6 +273,18 @@ func matchersOf(s *result.Suggestion, texts []string) (out []string) {
 	return out
 }
 
+// Unprovable says of stylesheets what no screen shows of them, so that what a browser sees proves nothing.
+func Unprovable(p *project.Project, uses []result.Use) {
+	j, _ := sitecheck.NewJudge(p)
+	for i := range uses {
+		if u := &uses[i]; u.Kind == "style" {
+			if s := j.Sheet(u.Target); s != nil && len(s.Acts) > 0 {
+				u.Proof = "it has " + strings.Join(s.Acts, ", ") + ", which no screen shows"
+			}
+		}
+	}
+}
+
 // OfUses are the suggestions that a browser proved, with the lines of gate file, which the uses get too.
 func OfUses(p *project.Project, uses []result.Use) *result.Suggestions {
 	r := &result.Suggestions{Format: SuggestFormat, Pages: len(p.Pages)}
@@ -283,16 +294,10 @@ func OfUses(p *project.Project, uses []result.Use) *result.Suggestions {
 	}
 	var all []string
 	for i := range p.Pages {
-		all = append(all, page.URLPath(p.Pages[i].Path))
+		all = append(all, p.Pages[i].Path)
 	}
 	slices.Sort(all)
-	paths := func(list []string) string {
-		var some []string
-		for _, path := range list {
-			some = append(some, page.URLPath(path))
-		}
-		return strings.Join(usage.Paths(some, all), " or ")
-	}
+	paths := func(list []string) string { return strings.Join(usage.Paths(list, all), " or ") }
 	for i := range uses {
 		u := &uses[i]
 		if u.Certainty == "" {

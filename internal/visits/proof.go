@@ -10,7 +10,6 @@ import (
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageload"
-	"yellowgate/internal/core/usage"
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/parallel"
 	"yellowgate/internal/result"
@@ -26,7 +25,7 @@ type proving struct {
 	what []string // for each, in what the page differs; "" for nothing
 }
 
-// Prove takes each file that seems idle out of pages that do not use it, one page of each structure, and holds them
+// Prove takes each file that seems idle, and has no proof against it yet, out of pages that do not use it, one page of each structure, and holds them
 // against what they were, after the same steps. It says of each use what that proved. The browser has Steps.
 func (s *Seen) Prove(ctx context.Context, r *Visitor, screen browser.Screen, progress parallel.Progress) error {
 	pages := map[string]*page.Page{}
@@ -37,8 +36,10 @@ func (s *Seen) Prove(ctx context.Context, r *Visitor, screen browser.Screen, pro
 	by, alike := map[string]*proving{}, map[*result.Use]bool{} // alike: a page of each structure is looked at
 	for i := range s.Uses {
 		u := &s.Uses[i]
-		if why := r.unprovable(u); len(u.Idle) == 0 || why != "" {
-			u.Proof = why
+		if r.running != "" {
+			u.Proof = "the site runs, and cannot be looked at without it: capture it, and name the folder"
+		}
+		if len(u.Idle) == 0 || u.Proof != "" {
 			continue
 		}
 		met := map[string]bool{}
@@ -88,21 +89,6 @@ func (s *Seen) Prove(ctx context.Context, r *Visitor, screen browser.Screen, pro
 		}
 	}
 	return err
-}
-
-// unprovable says why a file cannot be proved needless by what a page shows; "" where it can.
-func (r *Visitor) unprovable(u *result.Use) string {
-	if r.running != "" {
-		return "the site runs, and cannot be looked at without it: capture it, and name the folder"
-	}
-	if u.Kind == "style" {
-		if text, ok := r.read(u.Target); ok {
-			if acts := usage.ReadSheet(text).Acts; len(acts) > 0 {
-				return "it has " + strings.Join(acts, ", ") + ", which no screen shows"
-			}
-		}
-	}
-	return ""
 }
 
 // prove visits a page as it is and without the files: all of them at once, and where that differs, one by one.

@@ -255,6 +255,19 @@ func (r *Record) Has(item string) bool {
 		slices.ContainsFunc(r.Requests, func(x Request) bool { return x.Item == item })
 }
 
+// Rebuilt are, by the pages' paths, the elements out of which scripts took marks of items.
+func Rebuilt(records []*Record) map[string][]string {
+	out := map[string][]string{}
+	for _, r := range records {
+		for _, x := range r.Removed {
+			if x.Mark != "" {
+				out[r.Path] = append(out[r.Path], x.From)
+			}
+		}
+	}
+	return out
+}
+
 // TookMark is the element out of which a script took the mark of an item; "" for none.
 func (r *Record) TookMark(item string) string {
 	for _, x := range r.Removed {

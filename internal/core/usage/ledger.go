@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/wording"
 )
 
@@ -383,7 +384,7 @@ func Paths(some, all []string) (out []string) {
 		case have == to-from && have > 1 && depth == 1:
 			out = append(out, "all")
 		case have == to-from && have > 1:
-			out = append(out, all[from][:depth]+"**")
+			out = append(out, page.URLPath(all[from][:depth])+"**")
 		default:
 			for i := from; i < to; {
 				end := i + 1
@@ -398,7 +399,7 @@ func Paths(some, all []string) (out []string) {
 				case end > i+1:
 					folder(i, end, depth+slash+1)
 				case in[all[i]]:
-					out = append(out, all[i])
+					out = append(out, page.URLPath(all[i]))
 				}
 				i = end
 			}
