@@ -62,7 +62,15 @@ const readDocument = `(async () => {
     const met = above.get(box) || {points: 0, below: false};
     above.set(box, {points: met.points + 1, below: met.below || below});
   }
-  const over = [...above].filter(([, met]) => met.below).map(([n, {points}]) => ({id: n.id, is: n.localName + (n.id ? "#" + n.id : "") + [...n.classList].slice(0, 1).map(c => "." + c).join(""), covers: points / (grid * grid), modal: n.getAttribute("aria-modal") === "true"}));
+  const itemOf = n => { // by the marks around it
+    for (let e = n; e; e = up(e)) for (let s = e.previousSibling; s; s = s.previousSibling) {
+      const mark = s.nodeType === 8 && /^(\/?)yg:(.*)$/.exec(s.data);
+      if (mark && mark[1]) break;
+      if (mark) return mark[2];
+    }
+    return "";
+  };
+  const over = [...above].filter(([, met]) => met.below).map(([n, {points}]) => ({id: n.id, item: itemOf(n), is: n.localName + (n.id ? "#" + n.id : "") + [...n.classList].slice(0, 1).map(c => "." + c).join(""), covers: points / (grid * grid), modal: n.getAttribute("aria-modal") === "true"}));
   const removed = [];
   for (const {node, from} of seen.removed || []) {
     if (node.isConnected || removed.length >= 300) continue;
@@ -87,9 +95,9 @@ type measured struct {
 	Local, Session, Databases, Stores       []string
 	Removed                                 []pageload.Removed
 	Dialogs                                 []struct {
-		ID, Is string
-		Covers float64
-		Modal  bool
+		ID, Is, Item string
+		Covers       float64
+		Modal        bool
 	}
 }
 
@@ -121,7 +129,7 @@ func read(ctx context.Context, r *pageload.Record, w *watch) error {
 		r.Measured.Shifts = append(r.Measured.Shifts, pageload.Shift{Value: round(s.Value, 4), Elements: s.Elements})
 	}
 	for _, d := range m.Dialogs {
-		r.Dialogs = append(r.Dialogs, pageload.Dialog{ID: d.ID, Is: d.Is, Covers: round(d.Covers, 2), Modal: d.Modal})
+		r.Dialogs = append(r.Dialogs, pageload.Dialog{ID: d.ID, Is: d.Is, Item: d.Item, Covers: round(d.Covers, 2), Modal: d.Modal})
 	}
 	host := ""
 	if u, err := url.Parse(r.URL); err == nil {

@@ -23,6 +23,8 @@ type proving struct {
 	page *page.Page
 	uses []*result.Use
 	what []string // for each, in what the page differs; "" for nothing
+	// unknown says why nothing can be proved on the page, which then keeps the files.
+	unknown string
 }
 
 // Prove takes each file that seems idle, and has no proof against it yet, out of pages that do not use it, one page of each structure, and holds them
@@ -59,12 +61,16 @@ func (s *Seen) Prove(ctx context.Context, r *Visitor, screen browser.Screen, pro
 			by[p].uses = append(by[p].uses, u)
 		}
 	}
-	tried, failed := map[*result.Use]int{}, map[*result.Use]string{}
+	tried, failed, unknown := map[*result.Use]int{}, map[*result.Use]string{}, map[string]string{}
 	err := parallel.InOrderBy(ctx, r.AtATime(), len(list), func(i int) (*proving, error) {
 		return list[i], r.prove(list[i], screen)
 	}, func(i int, x *proving) error {
 		if progress != nil {
 			progress(i+1, len(list))
+		}
+		if x.unknown != "" {
+			unknown[s.structure[x.page.Path]] = x.unknown
+			return nil
 		}
 		for k, u := range x.uses {
 			if tried[u]++; failed[u] == "" && x.what[k] != "" {
@@ -73,7 +79,23 @@ func (s *Seen) Prove(ctx context.Context, r *Visitor, screen browser.Screen, pro
 		}
 		return nil
 	})
-	for u, n := range tried {
+	for u := range alike {
+		n := tried[u]
+		kept := ""
+		var idle []string
+		for _, p := range u.Idle {
+			if why := unknown[s.structure[p]]; why != "" {
+				u.On, kept = append(u.On, p), "; kept where the page "+why
+			} else {
+				idle = append(idle, p)
+			}
+		}
+		if len(idle) == 0 {
+			u.Proof = "every page " + strings.TrimPrefix(kept, "; kept where the page ")
+			continue
+		}
+		u.Idle = idle
+		slices.Sort(u.On)
 		switch {
 		case failed[u] != "":
 			u.Proof = failed[u]
@@ -87,6 +109,7 @@ func (s *Seen) Prove(ctx context.Context, r *Visitor, screen browser.Screen, pro
 			u.Certainty = "likely"
 			u.Proof = fmt.Sprintf("without it nothing differs on %s; others have another structure, and were not tried", wording.Count(n, "page"))
 		}
+		u.Proof += kept
 	}
 	return err
 }
@@ -100,9 +123,7 @@ func (r *Visitor) prove(x *proving, screen browser.Screen) error {
 	x.what = make([]string, len(x.uses))
 	for i := range was.Requests {
 		if q := &was.Requests[i]; q.Kind == "script" && q.Failed == pageload.NotCalled {
-			for i := range x.what {
-				x.what[i] = "loads a third party's script, which was not called and may need it: --network, or --host for a stand-in"
-			}
+			x.unknown = "loads a third party's script, which was not called and may need it (--network, or --host for a stand-in)"
 			return nil
 		}
 	}
@@ -123,11 +144,13 @@ func (r *Visitor) prove(x *proving, screen browser.Screen) error {
 	if err != nil {
 		return err
 	}
+	if itself != "" {
+		x.unknown = "differs each time it is loaded, " + itself
+		return nil
+	}
 	var left []*result.Use
 	for i, u := range x.uses {
 		switch {
-		case itself != "":
-			x.what[i] = "differs each time it is loaded, " + itself
 		case len(x.uses) == 1:
 			x.what[i] = "differs without it, " + all
 		default:
@@ -184,8 +207,8 @@ func (r *Visitor) visitWithout(pg *page.Page, screen browser.Screen, uses []*res
 	return o, nil
 }
 
-// structureOf is what pages of one make have alike: the tags and classes of their elements.
-func structureOf(o *pageload.Record) string {
+// structureOf is what pages of one make have alike: the tags and classes of their elements, and their scripts.
+func structureOf(o *result.Opened) string {
 	if len(o.Sights) == 0 {
 		return o.Path
 	}
@@ -194,6 +217,11 @@ func structureOf(o *pageload.Record) string {
 		tag, rest, _ := strings.Cut(b.Of, "#")
 		_, class, _ := strings.Cut(rest, ".")
 		names[tag+"."+class] = true
+	}
+	for i := range o.Text.Elements {
+		if e := &o.Text.Elements[i]; e.IsScript() {
+			names[e.Target+" "+e.Digest] = true
+		}
 	}
 	list := make([]string, 0, len(names))
 	for n := range names {

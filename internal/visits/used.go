@@ -42,7 +42,7 @@ func Used(
 				s.Unread++
 				continue
 			}
-			s.structure[pages[i].Path] += structureOf(v.Record)
+			s.structure[pages[i].Path] += structureOf(v)
 			for _, u := range v.Used {
 				f := files[u.Target]
 				if f == nil {

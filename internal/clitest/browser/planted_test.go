@@ -83,7 +83,7 @@ var plantedPages = []runtimeCase{
 	{script("new WebSocket('wss://else.lantern.example/a')"), "unexpected-request"}, {script("new Worker('/fetches-else.js')"), "unexpected-request"},
 	{script("new SharedWorker('/shared-else.js')"), "unexpected-request"}, {script("navigator.sendBeacon('https://else.lantern.example/a')"), "unexpected-request"},
 	{"<iframe src=/frame-else.html></iframe>", "unexpected-request"}, {script("fetch('https://else.lantern.example/a').catch(() => 0); none()"), "script-error unexpected-request"},
-	{script("fetch('/no.json', {mode: 'cors'}).then(() => fetch('http://127.0.0.1:1/a'))"), "failed-load unexpected-request"}, {script("import(['https://else.lantern', 'example/a.js'].join('.')).catch(() => 0)"), "unexpected-request"},
+	{script("fetch('/no.json', {mode: 'cors'}).then(() => fetch('http://127.0.0.1:1/a'))"), "failed-load script-error unexpected-request"}, {script("import(['https://else.lantern', 'example/a.js'].join('.')).catch(() => 0)"), "unexpected-request"},
 	// What moves, and what a policy stops.
 	{"<div id=late></div>" + text + text + text + script("setTimeout(() => late.style.height = '400px', 400)"), "moves-the-page"},
 	{"<head><meta http-equiv=content-security-policy content=\"img-src 'none'\"></head><img src=/star.svg alt=a>", "blocked-by-policy"},

@@ -374,7 +374,7 @@ func TestUsed(t *testing.T) {
 	}
 	b.Want(0, clitest.Args("suggest", "site", "--browser", "--verbose"), "/css/site.css", "used on /p0/, /p1/, /p2/, /p3/")
 	b.Write("yellowgate.yaml", clitest.SiteHead+"items:\n  kit: {found: [{url: /js/kit.js}], pages: all}\n")
-	b.Want(0, clitest.Args("suggest", "--browser"), "kit:\n            pages: /p2/")
+	b.Want(0, clitest.Args("suggest", "--browser"), "kit:\n        pages: /p2/")
 	b.Want(2, clitest.Args("suggest", "--browser", "--only", "kit"), "--only says what --write writes")
 	b.Want(0, clitest.Args("suggest", "--browser", "--write", "--only", "kit"), "-3 kit goes from 3 pages")
 	b.Want(3, clitest.Args("suggest", "http://127.0.0.1:1/", "--browser"), "is the server running")

@@ -130,7 +130,9 @@ func (r *Record) popups(g *pageedit.Gate) {
 		return ""
 	}
 	for i := range r.Dialogs {
-		r.Dialogs[i].Item = named(r.Dialogs[i].ID)
+		if r.Dialogs[i].Is == "" {
+			r.Dialogs[i].Item = named(r.Dialogs[i].ID)
+		}
 	}
 	for i := range r.Popups {
 		r.Popups[i].Item = named(r.Popups[i].ID)
