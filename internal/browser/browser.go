@@ -3,9 +3,8 @@
 //
 // browser.go finds and starts the browser; visit.go opens one page; identity.go tells a site that runs
 // who asks; watch.go hears what happens meanwhile; read.go asks for the rest once the page is quiet;
-// steps.go does what a visitor may do;
-// popups.go opens and closes the page's popups; picture.go takes pictures; serve.go answers for a site
-// that is a folder.
+// children.go hears workers and frames; steps.go does what a visitor may do; popups.go opens and closes
+// the page's popups; picture.go takes pictures; serve.go answers for a site that is a folder.
 package browser
 
 import (

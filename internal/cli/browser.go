@@ -346,7 +346,7 @@ func (a *app) suggestBrowser(
 		return err
 	}
 	a.tidies.Store(true)
-	v.o.Steps = true
+	v.o.Steps = len(args) == 0 || !isAddress(args[0]) // what is clicked on a site that runs may post
 	r, err := v.rendering(ctx, p, args, false)
 	if err != nil {
 		return err

@@ -13,6 +13,8 @@ import (
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/parallel"
 	"yellowgate/internal/result"
+
+	"github.com/zeebo/xxh3"
 )
 
 // mostProofs is how many pages of different structure a file is taken out of to prove that they do not need it.
@@ -228,5 +230,5 @@ func structureOf(o *result.Opened) string {
 		list = append(list, n)
 	}
 	slices.Sort(list)
-	return strings.Join(list, " ")
+	return fmt.Sprintf("%x", xxh3.HashString(strings.Join(list, " ")))
 }
