@@ -378,7 +378,7 @@ func (a *app) suggestBrowser(
 				Used    []result.Use `json:"used"`
 			}{"yellowgate.used/1", names, len(p.Pages), seen.Unread, seen.Uses})
 		}
-		pr.Used(seen.Uses, len(p.Pages), seen.Unread, names, a.verbose)
+		pr.Used(seen.Uses, len(p.Pages), seen.Unread, names, v.o.Steps, a.verbose)
 		return nil
 	})
 }

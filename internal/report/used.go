@@ -9,7 +9,11 @@ import (
 )
 
 // Used writes what the browser used of the files that pages load.
-func (p *Printer) Used(uses []result.Use, pages, unread int, screens []string, verbose bool) {
+func (p *Printer) Used(uses []result.Use, pages, unread int, screens []string, steps, verbose bool) {
+	tried := "Tried: loading alone, since what is clicked on a site that runs may post."
+	if steps {
+		tried = "Tried: loading, scrolling, phone, wide screen, dark, less motion, print, hovering, keys and clicks."
+	}
 	p.Heading("used in a browser of %s, on %s", wording.List(screens, 4), wording.Count(pages, "page"))
 	told := 0
 	for i := range uses {
@@ -69,7 +73,7 @@ func (p *Printer) Used(uses []result.Use, pages, unread int, screens []string, v
 	p.Line(
 		"%s",
 		p.dim.Render(
-			"Tried: loading, scrolling, phone, wide screen, dark, less motion, print, hovering, keys and clicks. What nobody did, such as signing in, may still need a file: look at yellowgate diff, and try it, before you publish. --write puts what is proved into the gate file.",
+			tried+" What nobody did, such as signing in, may still need a file: look at yellowgate diff, and try it, before you publish. --write puts what is proved into the gate file.",
 		),
 	)
 }
