@@ -102,7 +102,8 @@ type Browser struct {
 	local  *local // answers for the site; nil for one that runs
 	// watches are those of the visits that are going on, by the browser's name of their contexts.
 	watches sync.Map
-	tried   sync.Map // by page, popup and way: popups open by themselves on one screen as on another
+	alone   sync.RWMutex // held by a visit that nothing is to disturb, and shared by all others
+	tried   sync.Map     // by page, popup and way: popups open by themselves on one screen as on another
 }
 
 // find is the path of a browser.

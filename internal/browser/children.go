@@ -3,10 +3,14 @@ package browser
 import (
 	"context"
 	"encoding/json"
+	"slices"
 	"strings"
+	"sync/atomic"
+	"time"
 
 	"github.com/chromedp/cdproto"
 	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/fetch"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/cdproto/target"
@@ -39,7 +43,9 @@ func (b *Browser) attachShared(ctx context.Context) error {
 		w := found.(*watch)
 		w.started(e.TargetInfo)
 		worker, stop := chromedp.NewContext(ctx, chromedp.WithTargetID(e.TargetInfo.TargetID))
-		context.AfterFunc(w.ctx, stop)
+		w.mu.Lock()
+		w.ends = append(w.ends, stop)
+		w.mu.Unlock()
 		chromedp.ListenTarget(worker, w.hearChild)
 		go func() { _ = chromedp.Run(worker, runtime.RunIfWaitingForDebugger()) }() // whoever hears must not wait
 	})
@@ -54,23 +60,94 @@ func (w *watch) hearChildren(ctx context.Context) {
 		switch e := ev.(type) {
 		case *target.EventAttachedToTarget:
 			w.started(e.TargetInfo)
+			if e.TargetInfo.Type == "iframe" {
+				w.frameOf(e.SessionID, true)
+			}
+			methods := []string{"Network.enable", "Runtime.enable", "Runtime.runIfWaitingForDebugger"}
+			if w.holds {
+				methods = slices.Insert(methods, 0, fetch.CommandEnable)
+			}
 			go func() {
-				for i, method := range []string{"Network.enable", "Runtime.enable", "Runtime.runIfWaitingForDebugger"} {
-					message, _ := json.Marshal(map[string]any{"id": i + 1, "method": method})
-					send := map[string]any{"message": string(message), "sessionId": e.SessionID}
-					_ = cdp.Execute(of, "Target.sendMessageToTarget", send, nil)
+				for _, method := range methods {
+					send(of, e.SessionID, method, nil)
 				}
 			}()
+		case *target.EventDetachedFromTarget:
+			w.frameOf(e.SessionID, false)
 		case *target.EventReceivedMessageFromTarget:
 			var m cdproto.Message
-			if json.Unmarshal([]byte(e.Message), &m) != nil || m.Method == "" {
+			if json.Unmarshal([]byte(e.Message), &m) != nil {
 				return
 			}
-			if ev, err := cdproto.UnmarshalMessage(&m); err == nil {
-				w.hearChild(ev)
+			if m.Method == "" {
+				w.reply(m.ID, json.RawMessage(m.Result))
+				return
 			}
+			ev, err := cdproto.UnmarshalMessage(&m)
+			if err != nil {
+				return
+			}
+			if held, is := ev.(*fetch.EventRequestPaused); is {
+				method, params := w.decide(held)
+				go send(of, e.SessionID, method, params)
+				return
+			}
+			w.hearChild(ev)
 		}
 	})
+}
+
+// messages counts what is sent to targets: each has a number of its own.
+var messages atomic.Int64
+
+// send has a target do something; what it answers does not matter.
+func send(of context.Context, session target.SessionID, method string, params any) {
+	sendAs(of, session, messages.Add(1), method, params)
+}
+
+func sendAs(of context.Context, session target.SessionID, number int64, method string, params any) {
+	message, err := json.Marshal(map[string]any{"id": number, "method": method, "params": params})
+	if err == nil {
+		message := map[string]any{"message": string(message), "sessionId": session}
+		_ = cdp.Execute(of, "Target.sendMessageToTarget", message, nil)
+	}
+}
+
+// ask has a target do something, and waits for its answer, two seconds at most; nil for none.
+func (w *watch) ask(of context.Context, session target.SessionID, method string, params any) json.RawMessage {
+	number, answer := messages.Add(1), make(chan json.RawMessage, 1)
+	w.mu.Lock()
+	w.answers[number] = answer
+	w.mu.Unlock()
+	sendAs(of, session, number, method, params)
+	select {
+	case raw := <-answer:
+		return raw
+	case <-time.After(2 * time.Second):
+	case <-of.Done():
+	}
+	return nil
+}
+
+// reply takes in what a target answers.
+func (w *watch) reply(number int64, raw json.RawMessage) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if answer := w.answers[number]; answer != nil {
+		answer <- raw
+		delete(w.answers, number)
+	}
+}
+
+// frameOf takes in that a frame of another site came, or went.
+func (w *watch) frameOf(session target.SessionID, there bool) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if there {
+		w.frames[session] = true
+	} else {
+		delete(w.frames, session)
+	}
 }
 
 // started takes in that a target was started. Of a service worker or a shared one, the page's session says nothing.

@@ -3,8 +3,10 @@ package browser
 import (
 	"context"
 	"encoding/json"
+	"maps"
 	"math"
 	"net/url"
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -14,6 +16,7 @@ import (
 	"github.com/chromedp/cdproto/dom"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/profiler"
+	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 
 	"yellowgate/internal/core/pageload"
@@ -22,77 +25,11 @@ import (
 // What is asked of a page once it is quiet: the document with who made its elements, what was
 // measured, stored and used.
 
-// observing is put into each page before its own scripts: it keeps what the browser measures. Nothing
-// of it is in the document, and no script of the page meets it by listing what there is.
-const observing = `(() => {
-  const seen = {lcp: null, shift: 0, shifts: [], blocking: 0};
-  Object.defineProperty(window, "__measuredByYellowGate", {value: seen, enumerable: false});
-  const name = n => { if (!n || !n.tagName) return ""; let s = n.tagName.toLowerCase(); if (n.id) s += "#" + n.id; else if (typeof n.className === "string" && n.className.trim()) s += "." + n.className.trim().split(/\s+/)[0]; return s; };
-  const watch = (type, take) => { try { new PerformanceObserver(l => l.getEntries().forEach(take)).observe({type, buffered: true}); } catch (e) {} };
-  watch("largest-contentful-paint", e => { seen.lcp = {at: e.startTime, is: name(e.element) || e.url || ""}; });
-  watch("layout-shift", e => { if (e.hadRecentInput) return; seen.shift += e.value; if (seen.shifts.length < 50) seen.shifts.push({value: e.value, elements: (e.sources || []).map(s => name(s.node)).filter(Boolean)}); });
-  watch("longtask", e => { seen.blocking += Math.max(0, e.duration - 50); });
-  seen.removed = [];
-  new MutationObserver(list => { for (const m of list) for (const node of m.removedNodes) {
-    if (seen.removed.length < 300 && (node.nodeType === 1 || node.nodeType === 8)) seen.removed.push({node, from: name(m.target) || "the document"});
-  } }).observe(document, {childList: true, subtree: true});
-})();`
-
-// readDocument reads it, with what else only a script can ask.
-const readDocument = `(async () => {
-  const seen = window.__measuredByYellowGate || {}, paint = performance.getEntriesByName("first-contentful-paint")[0], nav = performance.getEntriesByType("navigation")[0] || {};
-  const keys = s => { try { return Object.keys(window[s]); } catch (e) { return []; } };
-  const screen = innerWidth * innerHeight;
-  const soon = async (list, name) => { // neither is there without TLS
-    try { return await Promise.race([new Promise(done => setTimeout(done, 500, [])), list().then(l => l.map(name))]); } catch { return []; }
-  };
-  // What else lies over the page: fixed boxes and frames, popovers and the like, in shadow trees too, with something of
-  // the page below, by what is on top at a grid of points.
-  const above = new Map(), grid = 8, up = n => n.parentElement || (n.getRootNode() || {}).host || null;
-  const deepest = (x, y) => { let n = document.elementFromPoint(x, y); while (n && n.shadowRoot) { const m = n.shadowRoot.elementFromPoint(x, y); if (!m || m === n) break; n = m; } return n; };
-  for (let i = 0; i < grid * grid; i++) {
-    const x = (i % grid + .5) * innerWidth / grid, y = (Math.floor(i / grid) + .5) * innerHeight / grid;
-    let box = null, inDialog = false;
-    for (let n = deepest(x, y); n && n !== document.body && n !== document.documentElement; n = up(n)) {
-      inDialog = inDialog || n.localName === "dialog";
-      if (getComputedStyle(n).position === "fixed" || /dialog/.test(n.getAttribute("role") || "") || n.matches("[popover]")) box = n;
-    }
-    if (!box || inDialog) continue;
-    const below = document.elementsFromPoint(x, y).some(n => n !== document.body && n !== document.documentElement && !n.contains(box) && !box.contains(n) && !(n.shadowRoot && n.contains(box.getRootNode().host)));
-    const met = above.get(box) || {points: 0, below: false};
-    above.set(box, {points: met.points + 1, below: met.below || below});
-  }
-  const itemOf = n => { // by the marks around it
-    for (let e = n; e; e = up(e)) for (let s = e.previousSibling; s; s = s.previousSibling) {
-      const mark = s.nodeType === 8 && /^(\/?)yg:(.*)$/.exec(s.data);
-      if (mark && mark[1]) break;
-      if (mark) return mark[2];
-    }
-    return "";
-  };
-  const over = [...above].filter(([, met]) => met.below).map(([n, {points}]) => ({id: n.id, item: itemOf(n), is: n.localName + (n.id ? "#" + n.id : "") + [...n.classList].slice(0, 1).map(c => "." + c).join(""), covers: points / (grid * grid), modal: n.getAttribute("aria-modal") === "true"}));
-  const removed = [];
-  for (const {node, from} of seen.removed || []) {
-    if (node.isConnected || removed.length >= 300) continue;
-    const walker = document.createTreeWalker(node, NodeFilter.SHOW_COMMENT | NodeFilter.SHOW_ELEMENT);
-    for (let n = node; n && removed.length < 300; n = walker.nextNode()) {
-      const mark = n.nodeType === 8 && /^yg:(.*)$/.exec(n.data);
-      if (mark) removed.push({mark: mark[1], from});
-      else if (n.nodeType === 1 && /^(SCRIPT|STYLE|LINK|META|TITLE|DIALOG|IFRAME|IMG)$/.test(n.tagName)) removed.push({tag: n.localName, url: n.getAttribute("src") || n.getAttribute("href") || "", from});
-    }
-  }
-  const databases = await soon(() => indexedDB.databases(), d => d.name), stores = await soon(() => caches.keys(), k => k);
-  return {first: paint ? paint.startTime : 0, largest: seen.lcp ? seen.lcp.at : 0, is: seen.lcp ? seen.lcp.is : "", shift: seen.shift || 0, shifts: seen.shifts || [], blocking: seen.blocking || 0,
-    nodes: document.getElementsByTagName("*").length, loaded: nav.loadEventEnd || 0, lang: document.documentElement.lang, title: document.title, url: location.href, removed, databases, stores, local: keys("localStorage"), session: keys("sessionStorage"),
-    dialogs: over.concat(Array.from(document.querySelectorAll("dialog[open]")).map(d => { const r = d.getBoundingClientRect(), w = Math.max(0, Math.min(r.right, innerWidth) - Math.max(r.left, 0)), h = Math.max(0, Math.min(r.bottom, innerHeight) - Math.max(r.top, 0)); return {id: d.id, covers: w * h / screen, modal: d.matches(":modal")}; }))};
-})()`
-
 type measured struct {
 	First, Largest, Shift, Blocking, Loaded float64
 	Is, Lang, Title, URL                    string
 	Nodes                                   int
 	Shifts                                  []pageload.Shift
-	Local, Session, Databases, Stores       []string
 	Removed                                 []pageload.Removed
 	Dialogs                                 []struct {
 		ID, Is, Item string
@@ -135,14 +72,8 @@ func read(ctx context.Context, r *pageload.Record, w *watch) error {
 	if u, err := url.Parse(r.URL); err == nil {
 		host = u.Hostname()
 	}
-	for kind, list := range map[string][]string{
-		"local": m.Local, "session": m.Session, "database": m.Databases, "cache": m.Stores,
-	} {
-		for _, name := range list {
-			r.Stored = append(r.Stored, pageload.Stored{Kind: kind, Name: name, Host: host})
-		}
-	}
 	return chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
+		w.stores(ctx, r, host)
 		if err := cookies(ctx, r, host); err != nil {
 			return err
 		}
@@ -160,6 +91,50 @@ func read(ctx context.Context, r *pageload.Record, w *watch) error {
 	}))
 }
 
+// What a document wrote down besides cookies: names, by kind.
+type keeping struct {
+	Host                            string
+	Local, Session, Database, Cache []string
+}
+
+// stores lists what the page's document and its frames wrote down besides cookies. A frame that is gone wrote nothing.
+func (w *watch) stores(ctx context.Context, r *pageload.Record, host string) {
+	w.mu.Lock()
+	contexts, frames := slices.Collect(maps.Keys(w.documents)), slices.Collect(maps.Keys(w.frames))
+	w.mu.Unlock()
+	met := map[pageload.Stored]bool{}
+	take := func(of *keeping) {
+		for kind, list := range map[string][]string{
+			"local": of.Local, "session": of.Session, "database": of.Database, "cache": of.Cache,
+		} {
+			for _, name := range list {
+				s := pageload.Stored{Kind: kind, Name: name, Host: of.Host, Third: third(of.Host, host)}
+				if !met[s] {
+					met[s] = true
+					r.Stored = append(r.Stored, s)
+				}
+			}
+		}
+	}
+	for _, id := range contexts {
+		var of keeping
+		in := func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return awaiting(p).WithContextID(id) }
+		if chromedp.Evaluate(readStored, &of, in).Do(ctx) == nil {
+			take(&of)
+		}
+	}
+	for _, session := range frames {
+		var answer struct{ Result struct{ Value keeping } }
+		read := runtime.Evaluate(readStored).WithAwaitPromise(true).WithReturnByValue(true)
+		if json.Unmarshal(w.ask(ctx, session, runtime.CommandEvaluate, read), &answer) == nil {
+			take(&answer.Result.Value)
+		}
+	}
+}
+
+// third reports whether what a host keeps is not of the page's own site.
+func third(of, page string) bool { return of != page && !strings.HasSuffix(page, "."+of) }
+
 // cookies lists the cookies that the visit left.
 func cookies(ctx context.Context, r *pageload.Record, host string) error {
 	list, err := network.GetCookies().WithURLs(urlsOf(r)).Do(ctx)
@@ -168,7 +143,7 @@ func cookies(ctx context.Context, r *pageload.Record, host string) error {
 	}
 	for _, c := range list {
 		s := pageload.Stored{Kind: "cookie", Name: c.Name, Host: strings.TrimPrefix(c.Domain, ".")}
-		s.Third = s.Host != host && !strings.HasSuffix(host, "."+s.Host)
+		s.Third = third(s.Host, host)
 		if !c.Session {
 			s.Days = int(math.Ceil(time.Until(time.Unix(int64(c.Expires), 0)).Hours() / 24))
 		}

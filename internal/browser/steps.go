@@ -22,50 +22,14 @@ import (
 
 // What a visitor may do on a page, done alike on each visit, to see what the page needs for it: see Options.Steps.
 
-// guarding is put into each page before its own scripts: nothing that is done leads away or posts, and chance is the
-// same each time.
-const guarding = `(() => {
-  let seed = 1; Math.random = () => (seed = seed * 16807 % 2147483647) / 2147483647;
-  window.open = () => null; window.print = () => {};
-  addEventListener("submit", e => e.preventDefault());
-  addEventListener("click", e => {
-    const a = e.composedPath().find(n => n.localName === "a" || n.localName === "area");
-    const to = a && a.getAttribute("href");
-    if (to && !/^\s*(#|javascript:)/i.test(to)) e.preventDefault();
-  });
-})();`
-
 // Most of what is clicked, hovered over and reached by a key on one page.
 const mostClicks, mostHovers, mostTabs = 30, 12, 10
-
-// standing says what the page would look like anyhow in a moment: animations are at their end. It returns how many ran,
-// and the names of all properties.
-const standing = `(() => {
-  const running = document.getAnimations();
-  for (const a of running) { try { a.finish(); } catch (e) { try { a.cancel(); } catch (e) {} } }
-  return {running: running.length, properties: [...getComputedStyle(document.documentElement)].filter(p => !p.startsWith("--"))};
-})()`
-
-// unfolding scrolls to the end, and has every picture loaded on the way.
-const unfolding = `(async () => {
-  for (const i of document.querySelectorAll("[loading=lazy]")) i.loading = "eager";
-  for (let y = 0; y < document.documentElement.scrollHeight && y < 20000; y += innerHeight) { scrollTo(0, y); await new Promise(requestAnimationFrame); }
-  await Promise.race([Promise.allSettled([...document.images].map(i => i.decode())), new Promise(done => setTimeout(done, 3000))]);
-})()`
 
 // main are the properties that are looked at after every step; all are after loading and clicks.
 var main = regexp.MustCompile(`^(display|visibility|opacity|position|color|cursor|content|transform|z-index|float|clear|filter|fill|stroke|` +
 	`overflow-[xy]|(top|left|width|height)|margin-top|margin-left|padding-top|padding-left|border-top-(width|color|style)|outline-(width|color|style)|` +
 	`background-(color|image)|box-shadow|font-(family|size|weight|style)|line-height|text-(align|decoration-line|transform|shadow)|` +
 	`list-style-(type|image)|pointer-events|clip-path|flex-direction|grid-template-columns|animation-name|white-space-collapse)$`)
-
-// placeOf is where an element that a selector matches stands on the screen, as [x, y]; it is scrolled to.
-const placeOf = `((selector, i) => {
-  const can = [...document.querySelectorAll(selector)].filter(e => e.getClientRects().length > 0);
-  if (i >= can.length) return null;
-  can[i].scrollIntoView({block: "center", behavior: "instant"});
-  const r = can[i].getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2];
-})`
 
 const (
 	clickable = `button, summary, label, select, [role=button], [role=tab], [role=menuitem], [onclick], input:not([type=hidden], [type=file]), ` +
@@ -81,6 +45,7 @@ func (b *Browser) walk(ctx context.Context, r *pageload.Record, w *watch, screen
 	prefers := func(name, value string) chromedp.Action {
 		return emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: name, Value: value}})
 	}
+	w.holding.Store(true)
 	usual := chromedp.Tasks{size(screen.Width, screen.Height), emulation.SetEmulatedMedia()}
 	for _, s := range []struct {
 		after string
@@ -182,24 +147,29 @@ func boxes(d *domsnapshot.DocumentSnapshot, texts []string) []pageload.Box {
 func each(most int, selector string, click bool) chromedp.ActionFunc {
 	return func(ctx context.Context) error {
 		for i := range most {
-			var at []float64
-			err := chromedp.Evaluate(fmt.Sprintf("%s(%q, %d)", placeOf, selector, i), &at).Do(ctx)
-			if err != nil || len(at) != 2 {
-				return err
-			}
-			err = input.DispatchMouseEvent(input.MouseMoved, at[0], at[1]).Do(ctx)
-			if err == nil && click {
-				err = chromedp.Tasks{
-					input.DispatchMouseEvent(input.MousePressed, at[0], at[1]).WithButton(input.Left).WithClickCount(1),
-					input.DispatchMouseEvent(input.MouseReleased, at[0], at[1]).WithButton(input.Left).WithClickCount(1),
-				}.Do(ctx)
-			}
-			if err != nil {
+			if there, err := touch(ctx, selector, i, click); err != nil || !there {
 				return err
 			}
 		}
 		return nil
 	}
+}
+
+// touch goes over an element that can be seen, the one of a number that a selector matches, with the mouse, and may
+// click on it. It reports whether there is one.
+func touch(ctx context.Context, selector string, i int, click bool) (there bool, err error) {
+	var at []float64
+	if err := chromedp.Run(ctx, chromedp.Evaluate(called(placeOf, selector, i), &at)); err != nil || len(at) != 2 {
+		return false, err
+	}
+	do := chromedp.Tasks{input.DispatchMouseEvent(input.MouseMoved, at[0], at[1])}
+	if click {
+		do = append(do,
+			input.DispatchMouseEvent(input.MousePressed, at[0], at[1]).WithButton(input.Left).WithClickCount(1),
+			input.DispatchMouseEvent(input.MouseReleased, at[0], at[1]).WithButton(input.Left).WithClickCount(1),
+		)
+	}
+	return true, chromedp.Run(ctx, do)
 }
 
 // keys goes from one element that takes keys to the next, types, and leaves.

@@ -14,7 +14,6 @@ import (
 	"github.com/chromedp/cdproto/css"
 	"github.com/chromedp/cdproto/dom"
 	"github.com/chromedp/cdproto/emulation"
-	"github.com/chromedp/cdproto/input"
 	cdplog "github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
@@ -33,11 +32,36 @@ const grace = 30 * time.Second
 // Visit opens a page of the site, by its path or, for a site that runs, its address, in a browser
 // context of its own. Whatever goes wrong costs that page its record and nothing else: see Unread.
 func (b *Browser) Visit(address string, screen Screen) *pageload.Record {
+	b.alone.RLock()
+	defer b.alone.RUnlock()
 	return b.visitThen(address, screen, nil)
 }
 
-// visitThen is Visit, with something that is done on the page at the end.
-func (b *Browser) visitThen(address string, screen Screen, then func(context.Context) error) *pageload.Record {
+// A Visiting is a way to open a page.
+type Visiting = func(address string, screen Screen) *pageload.Record
+
+// VisitAlone is Visit, while no other page is open.
+func (b *Browser) VisitAlone(address string, screen Screen) *pageload.Record {
+	b.alone.Lock()
+	defer b.alone.Unlock()
+	return b.visitThen(address, screen, nil)
+}
+
+// VisitTraced is Visit, and says of what scripts take out of the document which script does. What it measures is not
+// what a visitor has: the scripts of the page go through ours.
+func (b *Browser) VisitTraced(address string, screen Screen) *pageload.Record {
+	b.alone.RLock()
+	defer b.alone.RUnlock()
+	return b.visitThen(address, screen, nil, tracing)
+}
+
+// visitThen is Visit, with something that is done on the page at the end, and scripts that are put in before its own.
+func (b *Browser) visitThen(
+	address string,
+	screen Screen,
+	then func(context.Context) error,
+	scripts ...string,
+) *pageload.Record {
 	r := &pageload.Record{
 		Format:   pageload.Format,
 		Screen:   screen.String(),
@@ -66,7 +90,7 @@ func (b *Browser) visitThen(address string, screen Screen, then func(context.Con
 	defer cancel()
 	done := make(chan error, 1)
 	go func() {
-		err := b.visit(ctx, own, r, address, screen)
+		err := b.visit(ctx, own, r, address, screen, scripts)
 		if err == nil && then != nil {
 			err = then(ctx)
 		}
@@ -132,8 +156,13 @@ func (b *Browser) visit(
 	r *pageload.Record,
 	address string,
 	screen Screen,
+	scripts []string,
 ) error {
-	w := newWatch(ctx, r, b.third)
+	w := newWatch(r, b.third)
+	if w.holds = b.holds(); w.holds {
+		w.base = b.local.base
+	}
+	defer w.close()
 	chromedp.ListenTarget(ctx, w.hear)
 	b.watches.Store(own, w)
 	defer b.watches.Delete(own)
@@ -165,11 +194,18 @@ func (b *Browser) visit(
 		}),
 		emulation.SetDeviceMetricsOverride(int64(screen.Width), int64(screen.Height), 1, screen.Width < 600),
 		chromedp.ActionFunc(func(ctx context.Context) error {
-			_, err := page.AddScriptToEvaluateOnNewDocument(observing).Do(ctx)
-			if err == nil && b.Steps {
-				_, err = page.AddScriptToEvaluateOnNewDocument(guarding).Do(ctx)
+			if b.Steps {
+				scripts = append(scripts, guarding)
 			}
-			return err
+			for _, script := range append([]string{observing}, scripts...) {
+				if _, err := page.AddScriptToEvaluateOnNewDocument(script).Do(ctx); err != nil {
+					return err
+				}
+			}
+			if w.holds {
+				return w.holdUp(ctx)
+			}
+			return nil
 		}),
 	)
 	if err == nil && b.Dark {
@@ -216,12 +252,6 @@ func (b *Browser) visit(
 	return nil
 }
 
-// resting waits until something of the page is drawn, where there is something, and its scripts have nothing to do.
-const resting = `new Promise(done => { const begun = performance.now(); (function look() {
-  if (document.body && document.body.innerText.trim() && !performance.getEntriesByName("first-contentful-paint").length && performance.now() - begun < 2000) return setTimeout(look, 20);
-  requestIdleCallback(done, {timeout: 5000});
-})(); })`
-
 // rest waits until the page is at rest: nothing is requested, something is drawn, and no script runs.
 func (b *Browser) rest(ctx context.Context, r *pageload.Record, w *watch) {
 	begun := time.Now()
@@ -243,11 +273,7 @@ func (b *Browser) act(ctx context.Context, w *watch) error {
 	if b.Scroll {
 		err := chromedp.Run(
 			ctx,
-			chromedp.Evaluate(
-				`new Promise(done => { let y = 0; (function on() { y += innerHeight; scrollTo(0, y); if (y < document.documentElement.scrollHeight) setTimeout(on, 60); else { scrollTo(0, 0); setTimeout(done, 60); } })(); })`,
-				nil,
-				awaiting,
-			),
+			awaited(scrolling),
 		)
 		if err != nil {
 			return err
@@ -258,30 +284,12 @@ func (b *Browser) act(ctx context.Context, w *watch) error {
 	if b.Click == "" {
 		return nil
 	}
-	var at []float64
-	err := chromedp.Run(
-		ctx,
-		chromedp.Evaluate(
-			fmt.Sprintf(
-				`(function () { const e = document.querySelector(%q); if (!e) return []; e.scrollIntoView({block: "center"}); const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]; })()`,
-				b.Click,
-			),
-			&at,
-		),
-	)
+	there, err := touch(ctx, b.Click, 0, true)
 	if err != nil {
 		return err
 	}
-	if len(at) != 2 {
+	if !there {
 		return errors.New("there is nothing to click: " + b.Click)
-	}
-	err = chromedp.Run(
-		ctx,
-		input.DispatchMouseEvent(input.MousePressed, at[0], at[1]).WithButton(input.Left).WithClickCount(1),
-		input.DispatchMouseEvent(input.MouseReleased, at[0], at[1]).WithButton(input.Left).WithClickCount(1),
-	)
-	if err != nil {
-		return err
 	}
 	w.again()
 	w.quiet(ctx, b.Quiet, b.Most)

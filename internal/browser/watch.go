@@ -3,11 +3,13 @@ package browser
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"net/url"
 	"regexp"
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/chromedp/cdproto/audits"
@@ -17,43 +19,62 @@ import (
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/target"
 
 	"yellowgate/internal/core/pageload"
 )
 
 // A watch hears what the browser tells while a page is open.
 type watch struct {
-	third func(host string) bool
-	ctx   context.Context // of the visit
+	third   func(host string) bool
+	base    string      // of the site that is a folder: scheme and host
+	holds   bool        // requests are held up: see hold.go
+	holding atomic.Bool // what posts is not let out
 
-	mu      sync.Mutex
-	r       *pageload.Record
-	began   time.Time      // of the first request, on the browser's clock
-	at      map[string]int // by the browser's name of a request, the last of that
-	scripts map[string]int // by URL, the last request: workers know theirs by another name
-	open    map[string]bool
-	last    time.Time // something was heard of a request
-	loaded  bool
-	over    bool                             // nothing more is taken in
-	sheets  map[string]*css.StyleSheetHeader // by ID
-	stopped []pageload.Request               // by a policy, with its directive
-	refused map[string]string                // by URL, the media type for which it was
-	codes   map[string]int                   // by the browser's name of a request, the last status that came
-	frame   cdp.FrameID                      // the page's own
+	mu        sync.Mutex
+	r         *pageload.Record
+	began     time.Time      // of the first request, on the browser's clock
+	at        map[string]int // by the browser's name of a request, the last of that
+	scripts   map[string]int // by URL, the last request: workers know theirs by another name
+	open      map[string]bool
+	last      time.Time // something was heard of a request
+	loaded    bool
+	over      bool                                // nothing more is taken in
+	sheets    map[string]*css.StyleSheetHeader    // by ID
+	stopped   []pageload.Request                  // by a policy, with its directive
+	refused   map[string]string                   // by URL, the media type for which it was
+	codes     map[string]int                      // by the browser's name of a request, the last status that came
+	frame     cdp.FrameID                         // the page's own
+	documents map[runtime.ExecutionContextID]bool // of the page and its frames, where their scripts run
+	frames    map[target.SessionID]bool           // of other sites
+	answers   map[int64]chan json.RawMessage      // of targets, by the message's number
+	ends      []func()                            // of sessions with what the page started
 }
 
-func newWatch(ctx context.Context, r *pageload.Record, third func(string) bool) *watch {
+func newWatch(r *pageload.Record, third func(string) bool) *watch {
 	return &watch{
-		ctx:     ctx,
-		r:       r,
-		third:   third,
-		at:      map[string]int{},
-		open:    map[string]bool{},
-		scripts: map[string]int{},
-		last:    time.Now(),
-		sheets:  map[string]*css.StyleSheetHeader{},
-		refused: map[string]string{},
-		codes:   map[string]int{},
+		r:         r,
+		third:     third,
+		at:        map[string]int{},
+		open:      map[string]bool{},
+		scripts:   map[string]int{},
+		last:      time.Now(),
+		sheets:    map[string]*css.StyleSheetHeader{},
+		refused:   map[string]string{},
+		codes:     map[string]int{},
+		documents: map[runtime.ExecutionContextID]bool{},
+		frames:    map[target.SessionID]bool{},
+		answers:   map[int64]chan json.RawMessage{},
+	}
+}
+
+// close ends what hears of the page besides its own session.
+func (w *watch) close() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.over = true
+	for _, end := range w.ends {
+		end()
 	}
 }
 
@@ -121,6 +142,15 @@ func (w *watch) hear(ev any) {
 		}
 	case *page.EventLoadEventFired:
 		w.loaded = true
+	case *runtime.EventExecutionContextCreated:
+		var of struct{ IsDefault bool }
+		if json.Unmarshal(e.Context.AuxData, &of) == nil && of.IsDefault {
+			w.documents[e.Context.ID] = true
+		}
+	case *runtime.EventExecutionContextDestroyed:
+		delete(w.documents, e.ExecutionContextID)
+	case *runtime.EventExecutionContextsCleared:
+		clear(w.documents)
 	case *runtime.EventExceptionThrown:
 		w.mistake("exception", exception(e.ExceptionDetails), e.ExceptionDetails.URL, int(e.ExceptionDetails.LineNumber)+1, e.ExceptionDetails.StackTrace)
 	case *runtime.EventConsoleAPICalled:

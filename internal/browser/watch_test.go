@@ -33,7 +33,7 @@ func sent(id, url string, kind network.ResourceType, ms int, by *network.Initiat
 // TestWatch: what the browser tells becomes requests, with who asked and why they failed.
 func TestWatch(t *testing.T) {
 	r := &pageload.Record{}
-	w := newWatch(context.Background(), r, func(host string) bool { return strings.HasSuffix(host, ".example") && host != "ternhill.example" })
+	w := newWatch(r, func(host string) bool { return strings.HasSuffix(host, ".example") && host != "ternhill.example" })
 	parser := &network.Initiator{Type: network.InitiatorTypeParser, URL: "https://ternhill.example/", LineNumber: 3}
 	script := &network.Initiator{Type: network.InitiatorTypeScript, Stack: &runtime.StackTrace{CallFrames: []*runtime.CallFrame{{URL: ""}, {URL: "https://ternhill.example/a.js", LineNumber: 6}}}}
 	later := &network.Initiator{Type: network.InitiatorTypeScript, Stack: &runtime.StackTrace{Parent: &runtime.StackTrace{CallFrames: []*runtime.CallFrame{{URL: "https://ternhill.example/b.js", LineNumber: 0}}}}}
@@ -112,7 +112,7 @@ func TestWatch(t *testing.T) {
 
 // TestQuiet: quiet is waited for while something is under way, and no longer than the most.
 func TestQuiet(t *testing.T) {
-	w := newWatch(context.Background(), &pageload.Record{}, func(string) bool { return false })
+	w := newWatch(&pageload.Record{}, func(string) bool { return false })
 	began := time.Now()
 	w.quiet(t.Context(), 50*time.Millisecond, 300*time.Millisecond)
 	if took := time.Since(began); took < 290*time.Millisecond || took > 3*time.Second {
@@ -187,7 +187,7 @@ func TestForms(t *testing.T) {
 // inline code is a mistake, and a policy that only reports stops nothing.
 func TestPolicy(t *testing.T) {
 	r := &pageload.Record{}
-	w := newWatch(context.Background(), r, func(string) bool { return true })
+	w := newWatch(r, func(string) bool { return true })
 	issue := func(url, directive string, kind audits.ContentSecurityPolicyViolationType, only bool) *audits.EventIssueAdded {
 		return &audits.EventIssueAdded{Issue: &audits.InspectorIssue{Details: &audits.InspectorIssueDetails{ContentSecurityPolicyIssueDetails: &audits.ContentSecurityPolicyIssueDetails{
 			BlockedURL: url, ViolatedDirective: directive, ContentSecurityPolicyViolationType: kind, IsReportOnly: only, SourceCodeLocation: &audits.SourceCodeLocation{URL: "https://ternhill.example/a.js", LineNumber: 6}}}}}
@@ -234,7 +234,7 @@ func TestUsedRules(t *testing.T) {
 // its status, whichever the browser says first.
 func TestRefused(t *testing.T) {
 	r := &pageload.Record{}
-	w := newWatch(context.Background(), r, func(string) bool { return false })
+	w := newWatch(r, func(string) bool { return false })
 	says := func(what, url, kind string) *cdplog.EventEntryAdded {
 		return &cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.LevelError, Source: cdplog.SourceSecurity, Text: "Refused to " + what + " from '" + url + "' because its MIME type ('" + kind + "') is not executable, and strict MIME type checking is enabled."}}
 	}
@@ -271,7 +271,7 @@ func TestRefused(t *testing.T) {
 // place of a frame is no answer, and an exception of a worker is told once.
 func TestChildren(t *testing.T) {
 	r := &pageload.Record{}
-	w := newWatch(t.Context(), r, func(string) bool { return true })
+	w := newWatch(r, func(string) bool { return true })
 	w.hear(sent("1", "https://ternhill.example/", network.ResourceTypeDocument, 0, nil))
 	w.started(&target.Info{Type: "service_worker", URL: "https://ternhill.example/service.js"})
 	w.started(&target.Info{Type: "shared_worker", URL: "https://ternhill.example/shared.js"})

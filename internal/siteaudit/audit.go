@@ -232,21 +232,22 @@ func reachable(dir string, strays []string) (out []site.File) {
 
 type auditing struct {
 	Options
-	result  *result.Audit
-	from    site.Store
-	files   []site.File       // that it has
-	named   map[string]string // of those that are no pages: one of each name, once it is asked for
-	pages   []page.Page       // of them, by file
-	site    *weburl.SiteURL
-	weights *site.Weights
-	known   *check.Site
-	sources map[string]*page.Page // by file
-	ledger  *publish.Ledger
-	gate    audit.GateSummary
-	sum     *audit.SiteResult
-	read    func(path string) ([]byte, bool) // a file of the folder
-	store   *auditcache.Store                // nil for an audit that remembers nothing
-	browser *browser.Browser
+	result   *result.Audit
+	from     site.Store
+	files    []site.File       // that it has
+	named    map[string]string // of those that are no pages: one of each name, once it is asked for
+	pages    []page.Page       // of them, by file
+	site     *weburl.SiteURL
+	weights  *site.Weights
+	known    *check.Site
+	sources  map[string]*page.Page // by file
+	ledger   *publish.Ledger
+	gate     audit.GateSummary
+	sum      *audit.SiteResult
+	read     func(path string) ([]byte, bool) // a file of the folder
+	store    *auditcache.Store                // nil for an audit that remembers nothing
+	browser  *browser.Browser
+	removals visits.Removals
 }
 
 // useGate prepares the gate that pages are compared with.

@@ -1,7 +1,10 @@
 package siteaudit
 
 import (
+	"cmp"
 	"context"
+	"slices"
+
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/page"
@@ -62,27 +65,60 @@ func (s *auditing) open(pass *check.Pass, known page.Page, source *pageedit.Resu
 		return
 	}
 	for _, screen := range s.Browser.Screens {
-		o := &result.Opened{Text: pass.Record}
+		by := func(visit browser.Visiting) *result.Opened {
+			o := &result.Opened{Text: pass.Record, Record: visit(s.addressOf(known), screen)}
+			o.Path, o.File = known.Path, known.File
+			if s.Project != nil {
+				visits.Settle(o, known, s.Project.Gate, source, s.weights)
+			} else {
+				visits.SettleAlone(o, known, s.site, s.weights)
+			}
+			o.HTML, o.Nodes = nil, nil
+			return o
+		}
 		visit := s.browser.Visit
 		if s.Browser.Pictures {
 			visit = s.browser.VisitSeen
 		}
-		if s.Browser.Running != "" {
-			o.Record = visit(weburl.OriginOf(s.Browser.Running)+page.URLPath(known.Path), screen)
-		} else {
-			base := ""
-			if s.Project != nil {
-				base = s.Project.Gate.Site.BasePath()
-			}
-			o.Record = visit(base+known.Path, screen)
-		}
-		o.Path, o.File = known.Path, known.File
-		if s.Project != nil {
-			visits.Settle(o, known, s.Project.Gate, source, s.weights)
-		} else {
-			visits.SettleAlone(o, known, s.site, s.weights)
-		}
-		o.HTML, o.Nodes = nil, nil
-		pass.Rendered = append(pass.Rendered, o.Record)
+		r := s.measuredAgain(pass, by(visit), by)
+		s.removals.Trace(check.TakenApart(pass, r.Record), func() *result.Opened { return by(s.browser.VisitTraced) })
+		pass.Rendered = append(pass.Rendered, r.Record)
 	}
+}
+
+// addressOf is where the browser finds a page.
+func (s *auditing) addressOf(known page.Page) string {
+	switch {
+	case s.Browser.Running != "":
+		return weburl.OriginOf(s.Browser.Running) + page.URLPath(known.Path)
+	case s.Project != nil:
+		return s.Project.Gate.Site.BasePath() + known.Path
+	}
+	return known.Path
+}
+
+// measuredAgain is the visit of a page that counts. What breaks a budget may do so because the machine was busy: the
+// page is opened again, alone, until two visits agree, three times at most, and the middle one counts.
+func (s *auditing) measuredAgain(
+	pass *check.Pass,
+	r *result.Opened,
+	by func(browser.Visiting) *result.Opened,
+) *result.Opened {
+	over := func(r *result.Opened) bool { return check.Excess(pass, r.Record) > 1 }
+	if !over(r) {
+		return r
+	}
+	var again []*result.Opened
+	for len(again) < 2 || len(again) < 3 && over(again[0]) != over(again[1]) {
+		x := by(s.browser.VisitAlone)
+		if x.Unread != "" {
+			return r
+		}
+		x.Picture = r.Picture
+		again = append(again, x)
+	}
+	slices.SortStableFunc(again, func(a, b *result.Opened) int {
+		return cmp.Compare(check.Excess(pass, a.Record), check.Excess(pass, b.Record))
+	})
+	return again[(len(again)-1)/2]
 }

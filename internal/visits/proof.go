@@ -116,6 +116,21 @@ func (s *Seen) Prove(ctx context.Context, r *Visitor, screen browser.Screen, pro
 	return err
 }
 
+// unseen says what a page does whose outcome a folder does not show; "" for nothing.
+func unseen(r *pageload.Record) string {
+	for i := range r.Requests {
+		switch q := &r.Requests[i]; {
+		case q.Kind == "script" && q.Failed == pageload.NotCalled:
+			return "loads a third party's script, which was not called and may need it (--network, or --host for a stand-in)"
+		case q.Method != "GET" && q.Method != "HEAD" && q.Method != "OPTIONS":
+			return "posts to " + q.Target + ", and what follows the answer is not seen"
+		case q.Kind == "fetch" && q.Lost() != "":
+			return "fetches " + q.Target + ", which brought nothing here: what it does with the answer is not seen"
+		}
+	}
+	return ""
+}
+
 // prove visits a page as it is and without the files: all of them at once, and where that differs, one by one.
 func (r *Visitor) prove(x *proving, screen browser.Screen) error {
 	was, err := r.visitWithout(x.page, screen, nil)
@@ -123,11 +138,8 @@ func (r *Visitor) prove(x *proving, screen browser.Screen) error {
 		return err
 	}
 	x.what = make([]string, len(x.uses))
-	for i := range was.Requests {
-		if q := &was.Requests[i]; q.Kind == "script" && q.Failed == pageload.NotCalled {
-			x.unknown = "loads a third party's script, which was not called and may need it (--network, or --host for a stand-in)"
-			return nil
-		}
+	if x.unknown = unseen(was); x.unknown != "" {
+		return nil
 	}
 	differs := func(uses []*result.Use) (string, error) {
 		is, err := r.visitWithout(x.page, screen, uses)

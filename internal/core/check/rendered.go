@@ -3,6 +3,7 @@ package check
 import (
 	"fmt"
 	"iter"
+	"math"
 	"slices"
 	"strings"
 
@@ -188,4 +189,46 @@ func Ms(x float64) string {
 		return fmt.Sprintf("%.1f s", x/1000)
 	}
 	return fmt.Sprintf("%.0f ms", x)
+}
+
+// Excess is by how much a visit is over the budgets of its page, as the greatest ratio of what was measured to what a
+// budget allows; at most 1 for one that keeps them.
+func Excess(p *Pass, r *pageload.Record) (most float64) {
+	if p.Gated == nil || r.Unread != "" {
+		return 0
+	}
+	for _, b := range p.Gated.Gate.File.Budgets {
+		if !Chosen(b.Pages, p.Gated.Result) {
+			continue
+		}
+		for _, l := range b.Limits {
+			if l.Measured() {
+				most = max(most, float64(r.Measure(l.Key))/math.Max(float64(l.Most), 0.5))
+			}
+		}
+	}
+	return most
+}
+
+// TakenApart are the items of a page of which a script took something out during a visit, with what.
+func TakenApart(p *Pass, r *pageload.Record) (taken []*pageload.Removed) {
+	if len(r.Removed) == 0 {
+		return nil
+	}
+	p.EachHad(func(it *gatefile.Item, _, _ int) {
+		if x := r.Took(it.Name, p.Made(it.Name)); x != nil {
+			taken = append(taken, x)
+		}
+	})
+	return taken
+}
+
+// Made are the elements of an item on the page, other than within noscript and the like.
+func (p *Pass) Made(item string) (made []*inventory.Element) {
+	for e := range p.All() {
+		if e.Item == item && e.Inside == "" {
+			made = append(made, e)
+		}
+	}
+	return made
 }

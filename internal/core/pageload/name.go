@@ -39,6 +39,11 @@ func (r *Record) Settle(base weburl.Base) {
 			x.Party = "own"
 		}
 	}
+	for i := range r.Removed {
+		if by := r.Removed[i].By; by != nil {
+			by.URL, _ = settle(by.URL)
+		}
+	}
 	for i := range r.Used {
 		if r.Used[i].URL == "" {
 			continue

@@ -7,10 +7,12 @@
 package pageload
 
 import (
+	"fmt"
 	"net/url"
 	"slices"
 	"strconv"
 	"strings"
+	"yellowgate/internal/core/inventory"
 )
 
 // Format is the version of the record.
@@ -212,7 +214,10 @@ type Removed struct {
 	Tag  string `json:"tag,omitempty"`
 	URL  string `json:"url,omitempty"`  // its src or href, as written
 	Mark string `json:"mark,omitempty"` // the item's name, of a mark
-	From string `json:"from"`           // the element that it was taken out of: tag#id.class
+	// Within is the item whose mark stood before it; "" for none.
+	Within string `json:"within,omitempty"`
+	From   string `json:"from"`         // the element that it was taken out of: tag#id.class
+	By     *By    `json:"by,omitempty"` // the script that took it out; nil where that is not known
 }
 
 // A Popup is a way to open a popup that was tried, and what came of it.
@@ -268,14 +273,56 @@ func Rebuilt(records []*Record) map[string][]string {
 	return out
 }
 
-// TookMark is the element out of which a script took the mark of an item; "" for none.
-func (r *Record) TookMark(item string) string {
-	for _, x := range r.Removed {
-		if x.Mark == item {
-			return x.From
+// TookMark is the mark of an item that a script took out; nil for none.
+func (r *Record) TookMark(item string) *Removed {
+	return r.took(func(x *Removed) bool { return x.Mark == item })
+}
+
+// Took is what a script took out of an item: its mark, or else what stood after that or is one of its elements; nil for
+// nothing.
+func (r *Record) Took(item string, elements []*inventory.Element) *Removed {
+	if mark := r.TookMark(item); mark != nil {
+		return mark
+	}
+	return r.took(func(x *Removed) bool {
+		same := func(e *inventory.Element) bool { return x.Tag == e.Tag && x.URL == e.URL }
+		return x.Tag != "" && (x.Within == item || slices.ContainsFunc(elements, same))
+	})
+}
+
+func (r *Record) took(is func(*Removed) bool) *Removed {
+	for i := range r.Removed {
+		if is(&r.Removed[i]) {
+			return &r.Removed[i]
 		}
 	}
-	return ""
+	return nil
+}
+
+// String says out of which element it was taken, and by which script where that is known.
+func (x *Removed) String() string {
+	if x.By == nil {
+		return x.From
+	}
+	return fmt.Sprintf("%s (%s:%d)", x.From, x.By.URL, x.By.Line)
+}
+
+// Measure is what a visit came to, by the key of a budget that only a browser measures: bytes, requests, ms, or
+// thousandths of a layout shift.
+func (r *Record) Measure(key string) int {
+	switch key {
+	case "wire":
+		return int(r.Wire())
+	case "requests-made":
+		return len(r.Requests)
+	case "paint":
+		return int(r.Measured.LargestPaint)
+	case "shift":
+		return int(r.Measured.Shift * 1000)
+	case "blocking-time":
+		return int(r.Measured.Blocking)
+	}
+	return 0
 }
 
 // Brought tells which script put an item into the page, or asked for it; "" where the page itself did.

@@ -12,7 +12,8 @@ var overBudget = &check.Check{
 	Title: "the page is heavier than its budget",
 	Doc: `The gate file sets budgets for such pages, and this one is over: it loads more
 requests, more bytes, more that blocks or more third parties than was agreed. What only a
-browser measures (wire, requests-made, paint, shift, blocking-time) counts with --browser.`,
+browser measures (wire, requests-made, paint, shift, blocking-time) counts with --browser. What is over is measured again, alone, until two visits
+agree, three times at most; the middle one counts.`,
 	Bad:  "-- yellowgate.yaml --\nbudgets: [{pages: all, scripts: 1 kB}]\n-- site/js/site.js --\n/* of 1,200 bytes */\n-- site/visit/index.html --\n<script src=\"/js/site.js\" defer></script>",
 	Good: "-- yellowgate.yaml --\nbudgets: [{pages: all, scripts: 2 kB}]\n-- site/js/site.js --\n/* of 1,200 bytes */\n-- site/visit/index.html --\n<script src=\"/js/site.js\" defer></script>",
 	Page: func(p *check.Pass) {
@@ -25,7 +26,11 @@ browser measures (wire, requests-made, paint, shift, blocking-time) counts with 
 			}
 			cost := costOf(p)
 			for _, l := range b.Limits {
-				if have := cost[l.Key]; have > l.Most && l.Measured() {
+				have := cost[l.Key]
+				for _, r := range p.Visits() { // the worst of the screens
+					have = max(have, r.Measure(l.Key))
+				}
+				if have > l.Most && l.Measured() {
 					p.Once(
 						1,
 						1,
@@ -47,15 +52,9 @@ browser measures (wire, requests-made, paint, shift, blocking-time) counts with 
 // hosts of third parties.
 func costOf(p *check.Pass) map[string]int {
 	c := p.Cost()
-	costs := map[string]int{
+	return map[string]int{
 		"total":   p.Bytes + c.Loaded,
 		"scripts": c.Scripts, "styles": c.Styles, "requests": c.Requests, "blocking": c.Blocking,
 		"third-parties": c.ThirdParties,
 	}
-	for _, r := range p.Visits() { // the worst of the screens
-		for key, have := range map[string]int{"wire": int(r.Wire()), "requests-made": len(r.Requests), "paint": int(r.Measured.LargestPaint), "shift": int(r.Measured.Shift * 1000), "blocking-time": int(r.Measured.Blocking)} {
-			costs[key] = max(costs[key], have)
-		}
-	}
-	return costs
 }

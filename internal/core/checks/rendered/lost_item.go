@@ -24,44 +24,37 @@ element out is no loss. Told of an audit with --browser only.`,
 	Good: "-- yellowgate.yaml --\nitems:\n  note: {code: <p class=note>New</p>, pages: all, place: {first-in: '#app'}}\n-- site/visit/index.html --\n<div id=app></div>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"elements\":[{\"tag\":\"title\"}],\"items\":[\"note\"]}",
 	Page: func(p *check.Pass) {
-		p.EachHad(func(it *gatefile.Item, line, column int) {
-			var made []*inventory.Element
-			for e := range p.All() {
-				if e.Item == it.Name && e.Inside == "" {
-					made = append(made, e)
-				}
-			}
+		eachSeen(p, func(it *gatefile.Item, line, column int, r *pageload.Record) {
+			made := p.Made(it.Name)
 			isScript := func(e *inventory.Element) bool { return e.El.Tag == markup.TagScript }
-			if len(made) > 0 && !slices.ContainsFunc(made, func(e *inventory.Element) bool { return !isScript(e) }) {
-				return // it may have run
+			mayHaveRun := len(made) > 0 && !slices.ContainsFunc(made, func(e *inventory.Element) bool { return !isScript(e) })
+			if mayHaveRun || inDocument(r, it.Name) {
+				return
 			}
-			for _, r := range p.Visits() {
-				if len(r.Elements) == 0 || r.Left() || inDocument(r, it.Name) {
-					continue // a recording without a document, or with that of another page
-				}
-				p.Once(line, column, it.Name, fmt.Sprintf("item %q is in the text and not in the browser: %s", it.Name, takenBy(r, it.Name, made)), lostRemedy)
+			took := "a script took it out"
+			if x := r.Took(it.Name, made); x != nil {
+				took += " of " + x.String()
 			}
+			p.Once(line, column, it.Name, fmt.Sprintf("item %q is in the text and not in the browser: %s", it.Name, took), lostRemedy)
 		})
 	},
 }
 
 const lostRemedy = "let it stand where no script rebuilds the page, such as head-end or body-end"
 
+// eachSeen visits the items that the page's text has, with each visit that has the page's own document.
+func eachSeen(p *check.Pass, visit func(it *gatefile.Item, line, column int, r *pageload.Record)) {
+	p.EachHad(func(it *gatefile.Item, line, column int) {
+		for _, r := range p.Visits() {
+			if len(r.Elements) > 0 && !r.Left() { // else a recording without a document, or with that of another page
+				visit(it, line, column, r)
+			}
+		}
+	})
+}
+
 // inDocument reports whether the browser's document has an item.
 func inDocument(r *pageload.Record, item string) bool {
 	return slices.Contains(r.Items, item) ||
 		slices.ContainsFunc(r.Elements, func(e pageload.DOMElement) bool { return e.Item == item })
-}
-
-// takenBy says who took an item out, and of which element, as far as that was seen.
-func takenBy(r *pageload.Record, item string, made []*inventory.Element) string {
-	if from := r.TookMark(item); from != "" {
-		return "a script took it out of " + from
-	}
-	for _, x := range r.Removed {
-		if slices.ContainsFunc(made, func(e *inventory.Element) bool { return x.Tag == e.Tag && x.URL == e.URL }) {
-			return "a script took it out of " + x.From
-		}
-	}
-	return "a script took it out"
 }

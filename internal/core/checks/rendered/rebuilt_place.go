@@ -1,8 +1,11 @@
 package rendered
 
 import (
+	"fmt"
+
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
 )
 
@@ -18,11 +21,10 @@ warn without a browser.`,
 	Good: "-- yellowgate.yaml --\nitems:\n  note: {code: <p class=note>New</p>, pages: all, place: {first-in: '#app'}}\n-- site/visit/index.html --\n<div id=app></div>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"elements\":[{\"tag\":\"title\"}],\"items\":[\"note\"]}",
 	Page: func(p *check.Pass) {
-		p.EachHad(func(it *gatefile.Item, line, column int) {
-			for _, r := range p.Visits() {
-				if from := r.TookMark(it.Name); from != "" && inDocument(r, it.Name) {
-					p.Once(line, column, it.Name, "a script that rebuilds "+from+" took item \""+it.Name+"\" apart: look whether its content stands twice", lostRemedy)
-				}
+		eachSeen(p, func(it *gatefile.Item, line, column int, r *pageload.Record) {
+			if x := r.TookMark(it.Name); x != nil && inDocument(r, it.Name) {
+				message := fmt.Sprintf("a script that rebuilds %s took item %q apart: look whether its content stands twice", x, it.Name)
+				p.Once(line, column, it.Name, message, lostRemedy)
 			}
 		})
 	},

@@ -1,0 +1,8 @@
+// What the page would look like anyhow in a moment: animations are at their end. It says how many ran, and the names of
+// all properties.
+(() => {
+  const running = document.getAnimations();
+  for (const a of running) { try { a.finish(); } catch { try { a.cancel(); } catch {} } }
+  const properties = [...getComputedStyle(document.documentElement)].filter(p => !p.startsWith("--"));
+  return {running: running.length, properties};
+})()
