@@ -78,6 +78,7 @@ func (b *Browser) VisitSeen(address string, screen Screen) (r *pageload.Record) 
 // picture takes a picture of the page as it stands. Where an element that is most of the screen scrolls in
 // place of the page, the screen is made as tall as what it holds.
 func picture(ctx context.Context, screen Screen, masks []string) (*visualdiff.Shot, []visualdiff.Box, error) {
+	var err error
 	var m struct {
 		Width, Height, Inner int
 		Elements             []visualdiff.ElementBox
@@ -116,9 +117,8 @@ func picture(ctx context.Context, screen Screen, masks []string) (*visualdiff.Sh
 	}
 	out := &visualdiff.Shot{Elements: m.Elements, Unseen: max(m.Height-tallest, 0)}
 	for y := 0; y < min(m.Height, tallest); y += visualdiff.Band {
-		err := chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
-			shot, err := page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatPng).WithCaptureBeyondViewport(true).
-				WithClip(&page.Viewport{Y: float64(y), Width: float64(m.Width), Height: float64(min(m.Height-y, visualdiff.Band)), Scale: 1}).Do(ctx)
+		err = chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
+			shot, err := shoot(ctx, visualdiff.Box{Y: y, Width: m.Width, Height: min(m.Height-y, visualdiff.Band)})
 			out.Bands = append(out.Bands, shot)
 			return err
 		}))
@@ -126,5 +126,54 @@ func picture(ctx context.Context, screen Screen, masks []string) (*visualdiff.Sh
 			return nil, nil, err
 		}
 	}
+	if out.Scrolled, err = scrolledParts(ctx, masks); err != nil {
+		return nil, nil, err
+	}
 	return out, m.Hidden, nil
+}
+
+// mostScrolled is how many parts of a box that scrolls are looked at, besides the first.
+const mostScrolled = 12
+
+// scrolledParts takes pictures of what boxes that scroll within the page show once they are scrolled.
+func scrolledParts(ctx context.Context, masks []string) (parts []visualdiff.ScrolledPart, err error) {
+	var boxes []struct {
+		visualdiff.ElementBox
+		Right, Down int
+	}
+	if err := chromedp.Run(ctx, chromedp.Evaluate(scrollers, &boxes)); err != nil {
+		return nil, err
+	}
+	for i, b := range boxes {
+		taken := 0
+		for y := 0; y < b.Down+b.Height && taken < mostScrolled; y += b.Height {
+			for x := 0; x < b.Right+b.Width && taken < mostScrolled; x += b.Width {
+				x, y := min(x, b.Right), min(y, b.Down)
+				if x == 0 && y == 0 {
+					continue // it is in the picture of the page
+				}
+				taken++
+				part := visualdiff.ScrolledPart{Of: b.ElementBox, X: x, Y: y}
+				scroll := called(scrolled, i, x, y, append([]string{}, masks...))
+				err := chromedp.Run(ctx, chromedp.Evaluate(scroll, &part.Hidden, awaiting), chromedp.ActionFunc(func(ctx context.Context) (err error) {
+					part.Shot, err = shoot(ctx, b.Box)
+					return err
+				}))
+				if err != nil {
+					return nil, err
+				}
+				parts = append(parts, part)
+			}
+		}
+	}
+	return parts, nil
+}
+
+// shoot takes a picture of a part of the page.
+func shoot(ctx context.Context, of visualdiff.Box) ([]byte, error) {
+	clip := &page.Viewport{
+		X: float64(of.X), Y: float64(of.Y), Width: float64(of.Width), Height: float64(of.Height), Scale: 1,
+	}
+	shot := page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatPng).WithCaptureBeyondViewport(true)
+	return shot.WithClip(clip).Do(ctx)
 }

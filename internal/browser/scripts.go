@@ -25,6 +25,10 @@ var (
 	placeOf string
 	//go:embed inpage/still.js
 	still string
+	//go:embed inpage/scrollers.js
+	scrollers string
+	//go:embed inpage/scrolled.js
+	scrolled string
 	//go:embed inpage/covering.js
 	covering string
 	//go:embed inpage/removed.js

@@ -104,3 +104,27 @@ func TestCompareRunning(t *testing.T) {
 		t.Errorf("compared:\n%s", out)
 	}
 }
+
+// TestCompareScrolled: what small boxes and sideways ones show only once they are scrolled is compared too; what is
+// masked in them is not.
+func TestCompareScrolled(t *testing.T) {
+	t.Parallel()
+	clitest.NeedBrowser(t)
+	small := func(last string) string {
+		return `<div class=list style="height:80px;overflow-y:auto">` + strings.Repeat("<p>Item</p>", 20) + last + `</div>`
+	}
+	wide := func(last string) string {
+		return `<div style="width:200px;overflow-x:scroll"><table><tr>` + strings.Repeat("<td>Column", 20) + "<td>" + last + `</table></div>`
+	}
+	b := clitest.New(t)
+	for side, last := range map[string]string{"one": "1", "two": "2"} {
+		b.Write(side+"/small/index.html", clitest.Doc("S", small("<p>"+last+"</p>")))
+		b.Write(side+"/wide/index.html", clitest.Doc("W", wide(last)))
+		b.Write(side+"/masked/index.html", clitest.Doc("M", small("<p id=when>"+last+"</p>")))
+		b.Write(side+"/same/index.html", clitest.Doc("A", small("")+small("<p>x</p>")+wide("3")))
+	}
+	out := b.Want(1, clitest.Args("compare", "one", "two", "--browser", "--mask", "#when", "-q"), "/small/", "div.list, scrolled", "/wide/", "div, scrolled")
+	if strings.Contains(out, "/same/") || strings.Contains(out, "/masked/") {
+		t.Errorf("pages that show the same:\n%s", out)
+	}
+}

@@ -33,13 +33,22 @@ type Shot struct {
 	Bands    [][]byte
 	Elements []ElementBox
 	Unseen   int // pixels of height below the last band
+	Scrolled []ScrolledPart
+}
+
+// A ScrolledPart is what an element that scrolls within the page shows once it is scrolled.
+type ScrolledPart struct {
+	Of     ElementBox
+	X, Y   int    // how far it is scrolled, in pixels
+	Shot   []byte // as PNG
+	Hidden []Box  // what is masked, in the picture
 }
 
 // Picture reads the first bands, for drawing.
 func (s *Shot) Picture() (*Picture, error) {
 	all := &Picture{Elements: s.Elements}
 	for k := range min(len(s.Bands), mostDrawn) {
-		p, err := s.band(k)
+		p, err := piece{s.Bands[k], s.Elements}.pixels(k * Band)
 		if err != nil {
 			return nil, err
 		}
@@ -50,33 +59,34 @@ func (s *Shot) Picture() (*Picture, error) {
 	return all, nil
 }
 
-// band reads the pixels of a band, with the elements where they are in it. One that there is not has
-// none.
-func (s *Shot) band(k int) (*Picture, error) {
-	if k >= len(s.Bands) {
+// pixels reads a piece, with the elements where they are in one that begins at a height of the page. One that there is
+// not has none.
+func (p piece) pixels(from int) (*Picture, error) {
+	if p.png == nil {
 		return &Picture{}, nil
 	}
-	img, err := png.Decode(bytes.NewReader(s.Bands[k]))
+	img, err := png.Decode(bytes.NewReader(p.png))
 	if err != nil {
 		return nil, errors.New("the browser's picture cannot be read: " + err.Error())
 	}
 	size := img.Bounds().Size()
-	p := &Picture{Width: size.X, Height: size.Y, Elements: slices.Clone(s.Elements)}
-	for i := range p.Elements {
-		p.Elements[i].Y -= k * Band
+	out := &Picture{Width: size.X, Height: size.Y, Elements: slices.Clone(p.elements)}
+	for i := range out.Elements {
+		out.Elements[i].Y -= from
 	}
 	if all, ok := img.(*image.RGBA); ok && all.Stride == 4*size.X {
-		p.Pixels = all.Pix // nothing shines through a page
-		return p, nil
+		out.Pixels = all.Pix // nothing shines through a page
+		return out, nil
 	}
-	out := image.NewNRGBA(image.Rectangle{Max: size})
-	draw.Draw(out, out.Bounds(), img, img.Bounds().Min, draw.Src)
-	p.Pixels = out.Pix
-	return p, nil
+	flat := image.NewNRGBA(image.Rectangle{Max: size})
+	draw.Draw(flat, flat.Bounds(), img, img.Bounds().Min, draw.Src)
+	out.Pixels = flat.Pix
+	return out, nil
 }
 
 // CompareShots holds the shots of two sides against each other, each with a second one of the same side;
-// see Compare. Of bands that are alike to the byte no pixel is read.
+// see Compare. Of bands that are alike to the byte no pixel is read. Scrolled parts are held against those of the same
+// element, as often as both sides have one of its name, scrolled as far.
 func CompareShots(before, after, beforeAgain, afterAgain *Shot, masks []Box) (*Difference, error) {
 	shots := []*Shot{before, after, beforeAgain, afterAgain}
 	bands := 0
@@ -84,50 +94,119 @@ func CompareShots(before, after, beforeAgain, afterAgain *Shot, masks []Box) (*D
 		bands = max(bands, len(s.Bands))
 	}
 	all := &Difference{Regions: []Region{}, Unseen: max(before.Unseen, after.Unseen)}
-	compared := 0
 	for k := range bands {
-		of := func(s *Shot) []byte {
+		var pieces [4]piece
+		for i, s := range shots {
+			pieces[i].elements = s.Elements
 			if k < len(s.Bands) {
-				return s.Bands[k]
+				pieces[i].png = s.Bands[k]
 			}
-			return nil
 		}
-		alike := func(a, b *Shot) bool { return bytes.Equal(of(a), of(b)) }
 		var hidden []Box
 		for _, m := range masks {
 			if m.Y -= k * Band; m.Y < Band && m.Y+m.Height > 0 {
 				hidden = append(hidden, m)
 			}
 		}
-		if alike(before, after) && alike(before, beforeAgain) && alike(after, afterAgain) && len(hidden) == 0 {
-			if size, err := png.DecodeConfig(bytes.NewReader(of(before))); err == nil {
-				compared += size.Width * size.Height
-			}
-			continue
+		if err := all.add(pieces, hidden, Box{Y: k * Band}, ""); err != nil {
+			return nil, err
 		}
-		var read [4]*Picture
-		for i, s := range shots {
-			if i >= 2 && alike(s, shots[i-2]) {
-				continue // nothing moves
-			}
-			var err error
-			if read[i], err = s.band(k); err != nil {
-				return nil, err
-			}
+	}
+	for _, parts := range together(shots) {
+		var pieces [4]piece
+		var hidden []Box
+		for i, p := range parts {
+			pieces[i].png, hidden = p.Shot, append(hidden, p.Hidden...)
 		}
-		d := Compare(read[0], read[1], read[2], read[3], hidden)
-		all.Pixels, all.Moving, compared = all.Pixels+d.Pixels, all.Moving+d.Moving, compared+d.compared
-		for _, r := range d.Regions {
-			r.Y += k * Band
-			all.Regions = append(all.Regions, r)
+		if err := all.add(pieces, hidden, parts[0].Of.Box, parts[0].Of.Name); err != nil {
+			return nil, err
 		}
 	}
 	if all.Pixels > 0 {
-		all.Share = float64(all.Pixels) / float64(compared)
+		all.Share = float64(all.Pixels) / float64(all.compared)
 	}
 	slices.SortStableFunc(all.Regions, func(a, b Region) int { return cmp.Compare(b.Pixels, a.Pixels) })
 	all.Regions = all.Regions[:min(len(all.Regions), mostRegions)]
 	return all, nil
+}
+
+// together are the scrolled parts that all shots have.
+func together(shots []*Shot) (out [][]*ScrolledPart) {
+	type which struct {
+		name        string
+		x, y, again int
+	}
+	index := func(s *Shot) map[which]*ScrolledPart {
+		parts := map[which]*ScrolledPart{}
+		for i := range s.Scrolled {
+			p := &s.Scrolled[i]
+			w := which{p.Of.Name, p.X, p.Y, 0}
+			for parts[w] != nil {
+				w.again++
+			}
+			parts[w] = p
+		}
+		return parts
+	}
+	var by []map[which]*ScrolledPart
+	for _, s := range shots {
+		by = append(by, index(s))
+	}
+	seen := map[which]int{}
+	for i := range shots[0].Scrolled {
+		p := &shots[0].Scrolled[i]
+		w := which{p.Of.Name, p.X, p.Y, 0}
+		w.again, seen[w] = seen[w], seen[w]+1
+		var parts []*ScrolledPart
+		for k := range shots {
+			if q := by[k][w]; q != nil {
+				parts = append(parts, q)
+			}
+		}
+		if len(parts) == len(shots) {
+			out = append(out, parts)
+		}
+	}
+	return out
+}
+
+// A piece is a part of a page's picture.
+type piece struct {
+	png      []byte // nil for none
+	elements []ElementBox
+}
+
+// add holds the same piece of two sides, each with its second picture, against each other. at is where the piece is on
+// the page, and scrolled the element that it shows; "" for the page itself.
+func (d *Difference) add(pieces [4]piece, hidden []Box, at Box, scrolled string) error {
+	alike := func(a, b int) bool { return bytes.Equal(pieces[a].png, pieces[b].png) }
+	if alike(0, 1) && alike(0, 2) && alike(1, 3) && len(hidden) == 0 {
+		if size, err := png.DecodeConfig(bytes.NewReader(pieces[0].png)); err == nil {
+			d.compared += size.Width * size.Height
+		}
+		return nil
+	}
+	var read [4]*Picture
+	for i := range pieces {
+		if i >= 2 && alike(i, i-2) {
+			continue // nothing moves
+		}
+		var err error
+		if read[i], err = pieces[i].pixels(at.Y); err != nil {
+			return err
+		}
+	}
+	of := Compare(read[0], read[1], read[2], read[3], hidden)
+	d.Pixels, d.Moving, d.compared = d.Pixels+of.Pixels, d.Moving+of.Moving, d.compared+of.compared
+	for _, r := range of.Regions {
+		r.X, r.Y = r.X+at.X, r.Y+at.Y
+		if scrolled != "" {
+			r.Element = scrolled + ", scrolled"
+			r.Begins = r.Element
+		}
+		d.Regions = append(d.Regions, r)
+	}
+	return nil
 }
 
 // An ElementBox is where one is, in pixels of the picture; those that hold others come first.
