@@ -53,73 +53,94 @@ func (b *Browser) attachShared(ctx context.Context) error {
 	return target.SetAutoAttach(true, true).WithFlatten(true).WithFilter(only).Do(of)
 }
 
-// hearChildren listens to the targets that a page starts, and lets each go once it is listened to.
+// A route leads from the page's session to that of a target: each step was started by the one before.
+type route []target.SessionID
+
+// hearChildren listens to the targets that a page starts, and to those that these start.
 func (w *watch) hearChildren(ctx context.Context) {
 	of := cdp.WithExecutor(ctx, chromedp.FromContext(ctx).Target)
-	chromedp.ListenTarget(ctx, func(ev any) {
-		switch e := ev.(type) {
-		case *target.EventAttachedToTarget:
-			w.started(e.TargetInfo)
-			if e.TargetInfo.Type == "iframe" {
-				w.frameOf(e.SessionID, true)
-			}
-			methods := []string{"Network.enable", "Runtime.enable", "Runtime.runIfWaitingForDebugger"}
-			if w.holds {
-				methods = slices.Insert(methods, 0, fetch.CommandEnable)
-			}
-			go func() {
-				for _, method := range methods {
-					send(of, e.SessionID, method, nil)
-				}
-			}()
-		case *target.EventDetachedFromTarget:
-			w.frameOf(e.SessionID, false)
-		case *target.EventReceivedMessageFromTarget:
-			var m cdproto.Message
-			if json.Unmarshal([]byte(e.Message), &m) != nil {
-				return
-			}
-			if m.Method == "" {
-				w.reply(m.ID, json.RawMessage(m.Result))
-				return
-			}
-			ev, err := cdproto.UnmarshalMessage(&m)
-			if err != nil {
-				return
-			}
-			if held, is := ev.(*fetch.EventRequestPaused); is {
-				method, params := w.decide(held)
-				go send(of, e.SessionID, method, params)
-				return
-			}
+	chromedp.ListenTarget(ctx, func(ev any) { w.hearTarget(of, nil, ev) })
+}
+
+// hearTarget takes in what is said at the end of a route. It must not wait.
+func (w *watch) hearTarget(of context.Context, at route, ev any) {
+	switch e := ev.(type) {
+	case *target.EventAttachedToTarget:
+		w.letGo(of, append(slices.Clip(at), e.SessionID), e.TargetInfo)
+	case *target.EventDetachedFromTarget:
+		w.mu.Lock()
+		delete(w.frames, e.SessionID)
+		w.mu.Unlock()
+	case *target.EventReceivedMessageFromTarget:
+		var m cdproto.Message
+		if json.Unmarshal([]byte(e.Message), &m) != nil {
+			return
+		}
+		if m.Method == "" {
+			w.reply(m.ID, json.RawMessage(m.Result))
+			return
+		}
+		from := append(slices.Clip(at), e.SessionID)
+		ev, err := cdproto.UnmarshalMessage(&m)
+		if err != nil {
+			return
+		}
+		if held, is := ev.(*fetch.EventRequestPaused); is {
+			method, params := w.decide(held)
+			go send(of, from, messages.Add(1), method, params)
+			return
+		}
+		w.hearTarget(of, from, ev)
+	default:
+		if len(at) > 0 {
 			w.hearChild(ev)
 		}
-	})
+	}
+}
+
+// letGo has a target run that waits until it is listened to.
+func (w *watch) letGo(of context.Context, at route, info *target.Info) {
+	w.started(info)
+	if info.Type == "iframe" {
+		w.mu.Lock()
+		w.frames[at[len(at)-1]] = at
+		w.mu.Unlock()
+	}
+	go func() {
+		if w.holds {
+			send(of, at, messages.Add(1), fetch.CommandEnable, nil)
+		}
+		for _, method := range []string{network.CommandEnable, runtime.CommandEnable} {
+			send(of, at, messages.Add(1), method, nil)
+		}
+		send(of, at, messages.Add(1), target.CommandSetAutoAttach, target.SetAutoAttach(true, true).WithFlatten(false))
+		send(of, at, messages.Add(1), runtime.CommandRunIfWaitingForDebugger, nil)
+	}()
 }
 
 // messages counts what is sent to targets: each has a number of its own.
 var messages atomic.Int64
 
-// send has a target do something; what it answers does not matter.
-func send(of context.Context, session target.SessionID, method string, params any) {
-	sendAs(of, session, messages.Add(1), method, params)
-}
-
-func sendAs(of context.Context, session target.SessionID, number int64, method string, params any) {
-	message, err := json.Marshal(map[string]any{"id": number, "method": method, "params": params})
-	if err == nil {
-		message := map[string]any{"message": string(message), "sessionId": session}
-		_ = cdp.Execute(of, "Target.sendMessageToTarget", message, nil)
+// send has the target at the end of a route do something, each target on the way handing it on.
+func send(of context.Context, at route, number int64, method string, params any) {
+	for i := len(at) - 1; i >= 0; i-- {
+		message, err := json.Marshal(map[string]any{"id": number, "method": method, "params": params})
+		if err != nil {
+			return
+		}
+		number, method = messages.Add(1), "Target.sendMessageToTarget"
+		params = map[string]any{"message": string(message), "sessionId": at[i]}
 	}
+	_ = cdp.Execute(of, method, params, nil)
 }
 
 // ask has a target do something, and waits for its answer, two seconds at most; nil for none.
-func (w *watch) ask(of context.Context, session target.SessionID, method string, params any) json.RawMessage {
+func (w *watch) ask(of context.Context, at route, method string, params any) json.RawMessage {
 	number, answer := messages.Add(1), make(chan json.RawMessage, 1)
 	w.mu.Lock()
 	w.answers[number] = answer
 	w.mu.Unlock()
-	sendAs(of, session, number, method, params)
+	send(of, at, number, method, params)
 	select {
 	case raw := <-answer:
 		return raw
@@ -136,17 +157,6 @@ func (w *watch) reply(number int64, raw json.RawMessage) {
 	if answer := w.answers[number]; answer != nil {
 		answer <- raw
 		delete(w.answers, number)
-	}
-}
-
-// frameOf takes in that a frame of another site came, or went.
-func (w *watch) frameOf(session target.SessionID, there bool) {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	if there {
-		w.frames[session] = true
-	} else {
-		delete(w.frames, session)
 	}
 }
 

@@ -100,7 +100,7 @@ type keeping struct {
 // stores lists what the page's document and its frames wrote down besides cookies. A frame that is gone wrote nothing.
 func (w *watch) stores(ctx context.Context, r *pageload.Record, host string) {
 	w.mu.Lock()
-	contexts, frames := slices.Collect(maps.Keys(w.documents)), slices.Collect(maps.Keys(w.frames))
+	contexts, frames := slices.Collect(maps.Keys(w.documents)), slices.Collect(maps.Values(w.frames))
 	w.mu.Unlock()
 	met := map[pageload.Stored]bool{}
 	take := func(of *keeping) {
@@ -123,10 +123,10 @@ func (w *watch) stores(ctx context.Context, r *pageload.Record, host string) {
 			take(&of)
 		}
 	}
-	for _, session := range frames {
+	for _, at := range frames {
 		var answer struct{ Result struct{ Value keeping } }
 		read := runtime.Evaluate(readStored).WithAwaitPromise(true).WithReturnByValue(true)
-		if json.Unmarshal(w.ask(ctx, session, runtime.CommandEvaluate, read), &answer) == nil {
+		if json.Unmarshal(w.ask(ctx, at, runtime.CommandEvaluate, read), &answer) == nil {
 			take(&answer.Result.Value)
 		}
 	}
@@ -179,7 +179,7 @@ var noted = map[string]bool{
 
 // document reads the document as it stands, and who made its elements.
 func document(ctx context.Context, r *pageload.Record) error {
-	root, err := dom.GetDocument().WithDepth(-1).Do(ctx)
+	root, err := dom.GetDocument().WithDepth(-1).WithPierce(true).Do(ctx)
 	if err != nil {
 		return err
 	}
@@ -187,9 +187,9 @@ func document(ctx context.Context, r *pageload.Record) error {
 	if err != nil {
 		return err
 	}
-	r.HTML, r.Nodes = []byte(html), nil
-	var walk func(n *cdp.Node) error
-	walk = func(n *cdp.Node) error {
+	r.HTML, r.Nodes, r.Shadow = []byte(html), nil, nil
+	var walk func(n *cdp.Node, to *[]pageload.Node) error
+	walk = func(n *cdp.Node, to *[]pageload.Node) error {
 		switch {
 		case n.NodeName == "svg" || n.NodeName == "math":
 			return nil
@@ -205,16 +205,24 @@ func document(ctx context.Context, r *pageload.Record) error {
 			} else if ctx.Err() != nil {
 				return ctx.Err()
 			}
-			r.Nodes = append(r.Nodes, node)
+			*to = append(*to, node)
+		}
+		for _, root := range n.ShadowRoots {
+			if root.ShadowRootType == cdp.ShadowRootTypeUserAgent {
+				continue // of a form's field, by the browser
+			}
+			if err := walk(root, &r.Shadow); err != nil {
+				return err
+			}
 		}
 		for _, c := range n.Children {
-			if err := walk(c); err != nil {
+			if err := walk(c, to); err != nil {
 				return err
 			}
 		}
 		return nil
 	}
-	return walk(root)
+	return walk(root, &r.Nodes)
 }
 
 // used reads how much of each script and stylesheet was used.

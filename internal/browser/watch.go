@@ -46,7 +46,7 @@ type watch struct {
 	codes     map[string]int                      // by the browser's name of a request, the last status that came
 	frame     cdp.FrameID                         // the page's own
 	documents map[runtime.ExecutionContextID]bool // of the page and its frames, where their scripts run
-	frames    map[target.SessionID]bool           // of other sites
+	frames    map[target.SessionID]route          // of other sites
 	answers   map[int64]chan json.RawMessage      // of targets, by the message's number
 	ends      []func()                            // of sessions with what the page started
 }
@@ -63,7 +63,7 @@ func newWatch(r *pageload.Record, third func(string) bool) *watch {
 		refused:   map[string]string{},
 		codes:     map[string]int{},
 		documents: map[runtime.ExecutionContextID]bool{},
-		frames:    map[target.SessionID]bool{},
+		frames:    map[target.SessionID]route{},
 		answers:   map[int64]chan json.RawMessage{},
 	}
 }

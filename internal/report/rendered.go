@@ -25,8 +25,12 @@ func (p *Printer) Rendered(o *result.Opened) {
 		return
 	}
 	t := &table{right: map[int]bool{0: true}, wide: []int{2, 3}}
-	for _, area := range []string{"head", "body"} {
-		t.section(area)
+	areas := []string{"head", "body"}
+	if len(o.Shadow) > 0 {
+		areas = append(areas, "shadow")
+	}
+	for _, area := range areas {
+		t.section(strings.Replace(area, "shadow", "shadow trees", 1))
 		rows := len(t.rows)
 		for i := range o.Elements {
 			e := &o.Elements[i]
@@ -53,7 +57,7 @@ func (p *Printer) renderedElement(r *pageload.Record, e *pageload.DOMElement) []
 	if e.URL != "" {
 		what = Clean(e.URL)
 		if e.Tag == "link" {
-			what = Clean(e.What + " " + e.URL)
+			what = Clean(strings.TrimSpace(e.What + " " + e.URL))
 		}
 	} else if e.Tag == "script" || e.Tag == "style" {
 		what = strings.TrimSpace("inline " + what)
@@ -71,7 +75,7 @@ func (p *Printer) renderedElement(r *pageload.Record, e *pageload.DOMElement) []
 		if e.By != nil {
 			came += p.dim.Render(fmt.Sprintf(" line %d", e.By.Line))
 		}
-	case !e.Text:
+	case !e.Text && e.Area != "shadow":
 		came = p.warn.Render("not in the text so")
 	}
 	item := ""

@@ -4,10 +4,13 @@ import (
 	"encoding/json"
 	"html"
 	"math/rand"
+	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 	"testing"
@@ -18,6 +21,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"yellowgate/internal/clitest"
+	"yellowgate/internal/core/pageload"
 )
 
 // TestForeignAsked compares the inventory of foreign pages with what a browser asks for: every
@@ -176,5 +180,48 @@ type audited struct {
 	Findings []struct {
 		Check, Page, File, Message string
 		Line, Column               int
+	}
+}
+
+// TestHeardWithin: what a worker of a worker and a worker of somebody else's frame ask for is heard, and elements of
+// shadow trees stand in the record.
+func TestHeardWithin(t *testing.T) {
+	t.Parallel()
+	clitest.NeedBrowser(t)
+	frame := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch r.URL.Path {
+		case "/":
+			w.Header().Set("Content-Type", "text/html")
+			_, _ = w.Write([]byte(`<script>kept = new Worker("/worker.js")</script>`))
+		case "/worker.js":
+			w.Header().Set("Content-Type", "text/javascript")
+			_, _ = w.Write([]byte(`kept = fetch("/from-their-worker.json").then(r => r.text()); onmessage = () => kept`))
+		}
+	}))
+	defer frame.Close()
+	b := clitest.New(t, "yellowgate.yaml", clitest.SiteHead,
+		"site/index.html", clitest.Doc("A", `<div id=host></div><iframe src=https://pay.lantern.example/></iframe><script>
+new Worker("/outer.js");
+const l = document.createElement("link"); l.rel = "stylesheet"; l.href = "/inner.css";
+document.getElementById("host").attachShadow({mode: "closed"}).append(l);
+</script>`),
+		"site/outer.js", `new Worker("/nested.js")`, "site/nested.js", `fetch("/from-nested.json")`, "site/inner.css", "p{color:red}")
+	var r pageload.Record
+	out := b.Want(0, clitest.Args("show", "/", "--browser", "-q", "--format", "json",
+		"--host", "pay.lantern.example="+strings.TrimPrefix(frame.URL, "https://")))
+	if err := json.Unmarshal([]byte(out), &r); err != nil {
+		t.Fatal(err)
+	}
+	for _, want := range []string{"/nested.js", "/from-nested.json", "https://pay.lantern.example/worker.js",
+		"https://pay.lantern.example/from-their-worker.json"} {
+		i := slices.IndexFunc(r.Requests, func(x pageload.Request) bool { return x.Target == want })
+		if i < 0 || r.Requests[i].Failed != "" {
+			t.Errorf("%s is not heard, or failed:\n%s", want, out)
+		}
+	}
+	if !slices.ContainsFunc(r.Elements, func(e pageload.DOMElement) bool {
+		return e.Area == "shadow" && e.Target == "/inner.css" && e.Came == "script" && e.By != nil
+	}) {
+		t.Errorf("the shadow tree's stylesheet is not there:\n%s", out)
 	}
 }

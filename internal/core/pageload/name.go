@@ -15,21 +15,7 @@ import (
 
 // Settle resolves the URLs of the record at a base: what is own, and what is third.
 func (r *Record) Settle(base weburl.Base) {
-	settle := func(raw string) (target, party string) {
-		ref, ok := base.Resolve(raw)
-		if rest, socket := strings.CutPrefix(raw, "ws"); socket && strings.HasPrefix(strings.TrimPrefix(rest, "s"), "://") {
-			if ref, ok = base.Resolve("http" + rest); ok && !ref.Own {
-				return raw, "third"
-			}
-		}
-		switch {
-		case !ok || ref.Data:
-			return raw, "inline"
-		case ref.Own:
-			return ref.Path, "own"
-		}
-		return ref.URL, "third"
-	}
+	settle := func(raw string) (target, party string) { return resolved(base, raw) }
 	for i := range r.Requests {
 		x := &r.Requests[i]
 		if x.URL == "" {
@@ -50,6 +36,23 @@ func (r *Record) Settle(base weburl.Base) {
 		}
 		r.Used[i].Target, _ = settle(r.Used[i].URL)
 	}
+}
+
+// resolved is what a URL leads to, and whose that is.
+func resolved(base weburl.Base, raw string) (target, party string) {
+	ref, ok := base.Resolve(raw)
+	if rest, socket := strings.CutPrefix(raw, "ws"); socket && strings.HasPrefix(strings.TrimPrefix(rest, "s"), "://") {
+		if ref, ok = base.Resolve("http" + rest); ok && !ref.Own {
+			return raw, "third"
+		}
+	}
+	switch {
+	case !ok || ref.Data:
+		return raw, "inline"
+	case ref.Own:
+		return ref.Path, "own"
+	}
+	return ref.URL, "third"
 }
 
 // Adopt takes over the elements of an inventory of the document, which has given them their items, and
@@ -85,6 +88,17 @@ func (r *Record) Adopt(dom, text *inventory.Record, g *pageedit.Gate) {
 		if e.Item != "" && e.Target != "" && items[e.Target] == "" {
 			items[e.Target] = e.Item
 		}
+	}
+	for _, n := range r.Shadow {
+		x := DOMElement{Tag: n.Tag, Area: "shadow", URL: n.URL, Party: "inline", Came: "page", By: n.By}
+		if n.URL != "" {
+			x.Target, x.Party = resolved(dom.Base, n.URL)
+			x.Item = items[x.Target]
+		}
+		if n.By != nil {
+			x.Came = "script"
+		}
+		r.Elements = append(r.Elements, x)
 	}
 	r.Link()
 	r.own(items, lines, dom.Base, g)

@@ -50,6 +50,7 @@ type Record struct {
 	Sights  []Sight `json:"-"`
 	Picture []byte  `json:"-"` // of the screen, as JPEG, where one was asked for
 	HTML    []byte  `json:"-"` // the document once it was quiet, written as HTML, in UTF-8
+	Shadow  []Node  `json:"-"` // of its shadow trees, likewise
 	Nodes   []Node  `json:"-"` // of the document, in its order, with who made them: see Adopt
 }
 
@@ -63,7 +64,7 @@ type Node struct {
 // A DOMElement is one element of the document that loads or describes something.
 type DOMElement struct {
 	Tag    string `json:"tag"`
-	Area   string `json:"area"`             // head or body
+	Area   string `json:"area"`             // head, body, or shadow: of a shadow tree
 	URL    string `json:"url,omitempty"`    // as written
 	Target string `json:"target,omitempty"` // resolved: the path within the site, or an absolute URL
 	Party  string `json:"party"`            // own, third, inline

@@ -69,7 +69,7 @@ func reportLoadedAgain(p *check.Pass) {
 		first := map[string]*pageload.DOMElement{}
 		for i := range r.Elements {
 			e := &r.Elements[i]
-			if e.Target == "" || e.Party == "inline" ||
+			if e.Target == "" || e.Party == "inline" || e.Area == "shadow" || // each shadow tree has its own
 				e.Tag != "script" && !(e.Tag == "link" && markup.HasRel(e.What, "stylesheet")) {
 				continue
 			}
