@@ -11,7 +11,7 @@ import (
 )
 
 // While a visitor's steps are done, nothing is posted to others than the site itself, which is a folder: each request
-// of the page, its frames and its workers is held up until it is decided. Shared and service workers are not heard here.
+// of the page, its frames and its workers is held up until it is decided. Of shared workers that cannot be done.
 
 // holds reports whether somebody can be called to whom a step could post.
 func (b *Browser) holds() bool { return b.Steps && b.local != nil && (b.Network || len(b.Hosts) > 0) }

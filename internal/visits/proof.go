@@ -118,6 +118,9 @@ func (s *Seen) Prove(ctx context.Context, r *Visitor, screen browser.Screen, pro
 
 // unseen says what a page does whose outcome a folder does not show; "" for nothing.
 func unseen(r *pageload.Record) string {
+	if r.Cut != "" {
+		return "is not seen to its end: " + r.Cut
+	}
 	for i := range r.Requests {
 		switch q := &r.Requests[i]; {
 		case q.Kind == "script" && q.Failed == pageload.NotCalled:

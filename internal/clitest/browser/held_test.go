@@ -36,17 +36,20 @@ func TestHeld(t *testing.T) {
 <iframe src=`+at+`/frame width=300 height=200></iframe>
 <script>
 const worker = new Worker("/worker.js");
+navigator.serviceWorker.register("/sw.js");
 document.getElementById("send").addEventListener("click", () => {
   fetch("`+at+`/read");
   fetch("`+at+`/fetch", {method: "POST", mode: "no-cors", body: "a"});
   navigator.sendBeacon("`+at+`/beacon", "a");
   const x = new XMLHttpRequest(); x.open("PUT", "`+at+`/xhr"); x.send("a");
   worker.postMessage("go");
+  navigator.serviceWorker.ready.then(r => r.active.postMessage("go"));
 });
 </script>`),
 		"site/quiet.html", clitest.Doc("Quiet", `<link rel=stylesheet href=/idle.css><p>Nothing</p>`),
 		"site/idle.css", ".thanks{color:red}",
-		"site/worker.js", `onmessage = () => fetch("`+at+`/worker", {method: "POST", mode: "no-cors", body: "a"});`)
+		"site/worker.js", `onmessage = () => fetch("`+at+`/worker", {method: "POST", mode: "no-cors", body: "a"});`,
+		"site/sw.js", `onmessage = () => { fetch("`+at+`/service", {method: "POST", mode: "no-cors", body: "a"}); fetch("`+at+`/read-in-service"); }`)
 	out := b.Want(0, clitest.Args("suggest", "site", "--browser", "--format", "text", "-q",
 		"--host", "api.lantern.example="+strings.TrimPrefix(api.URL, "https://")), "kept where the page posts to")
 	mu.Lock()
@@ -56,8 +59,10 @@ document.getElementById("send").addEventListener("click", () => {
 			t.Errorf("%s left", x)
 		}
 	}
-	if !slices.Contains(came, "GET /read") || !slices.Contains(came, "GET /frame") {
-		t.Errorf("what only reads did not come: %v\n%s", came, out)
+	for _, want := range []string{"/read", "/frame", "/read-in-frame", "/read-in-service"} {
+		if !slices.Contains(came, "GET "+want) {
+			t.Errorf("%s, which only reads, did not come: %v\n%s", want, came, out)
+		}
 	}
 }
 
