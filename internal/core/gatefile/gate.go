@@ -35,6 +35,8 @@ type Gate struct {
 	// Selectors are those of all has() in the file, numbered: Has.ID is the
 	// index.
 	Selectors []*markup.Selector
+	// HasAt are, by selector of Selectors, the queries that ask for it.
+	HasAt [][]problem.Position
 
 	// Manifest finds built files by name; nil where the site names none.
 	Manifest *Manifest

@@ -433,8 +433,10 @@ func (r *reader) bind() {
 					id = len(g.Selectors)
 					numbers[h.Selector.String()] = id
 					g.Selectors = append(g.Selectors, h.Selector)
+					g.HasAt = append(g.HasAt, nil)
 				}
 				h.ID = id
+				g.HasAt[id] = append(g.HasAt[id], b.Query.Pos)
 			}
 		})
 	}

@@ -144,6 +144,9 @@ func MetaCharset(src []byte, at int) (label string, ok bool) {
 	return "", false
 }
 
+// Undeclared reports whether nothing says which encoding the file has.
+func (s *Source) Undeclared() bool { return s.undeclared }
+
 // UTF8 reports whether any character can be written into the file: it is in UTF-8 or
 // UTF-16, and says so. Into any other file only ASCII is written.
 func (s *Source) UTF8() bool { return s.decoder == nil && !s.undeclared }

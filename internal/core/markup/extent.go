@@ -10,6 +10,7 @@ import (
 type ExtentError struct {
 	Offset int // of the tag that makes it unclear
 	Tag    string
+	Open   bool // the element is open where the page ends
 }
 
 func (e *ExtentError) Error() string {
@@ -27,7 +28,7 @@ func (p *Document) Extent(start int) (content Span, end int, err error) {
 		if x, ok := p.all[start]; ok {
 			return x.content, x.end, x.err
 		}
-		return Span{}, 0, &ExtentError{start, TagName(p.Src, start)} // in a text, such as a noscript's
+		return Span{}, 0, &ExtentError{start, TagName(p.Src, start), false} // in a text, such as a noscript's
 	}
 	content, end, to, err := p.extent(start)
 	p.worked += to - start
@@ -45,7 +46,7 @@ func (p *Document) extent(start int) (content Span, end, to int, err error) {
 	name := bytes.ToLower(src[start+1 : nameEnd])
 	at, selfClose := tagEnd(src, nameEnd)
 	if at == 0 {
-		return Span{}, 0, to, &ExtentError{start, string(name)}
+		return Span{}, 0, to, &ExtentError{start, string(name), true}
 	}
 	content.Start = at
 	foreign := tag == TagSVG || tag == TagMath || p.IsForeign(start)
@@ -55,7 +56,7 @@ func (p *Document) extent(start int) (content Span, end, to int, err error) {
 	if tag.rawText() && !foreign {
 		contentEnd, end := rawTextEnd(src, at, src[start+1:nameEnd], tag == TagScript)
 		if end < 0 {
-			return Span{}, 0, to + len(src) - start, &ExtentError{start, string(name)}
+			return Span{}, 0, to + len(src) - start, &ExtentError{start, string(name), true}
 		}
 		return Span{at, contentEnd}, end, to + end - start, nil
 	}
@@ -76,7 +77,7 @@ func (p *Document) extent(start int) (content Span, end, to int, err error) {
 			if len(stack) == 1 && optionalEnd(top.name) && t.start == len(src) {
 				return Span{at, len(src)}, len(src), t.start, nil
 			}
-			return Span{}, 0, to + t.start - start, &ExtentError{start, string(name)}
+			return Span{}, 0, to + t.start - start, &ExtentError{start, string(name), true}
 		case startTag:
 			child := bytes.ToLower(src[t.start+1 : t.nameEnd])
 			inForeign := t.tag == TagSVG || t.tag == TagMath || top.foreign && !integration(top.name)
@@ -88,7 +89,7 @@ func (p *Document) extent(start int) (content Span, end, to int, err error) {
 			case !inForeign && t.tag.rawText():
 				_, e := rawTextEnd(src, t.end, src[t.start+1:t.nameEnd], t.tag == TagScript)
 				if e < 0 {
-					return Span{}, 0, len(src), &ExtentError{t.start, string(name)}
+					return Span{}, 0, len(src), &ExtentError{t.start, string(name), true}
 				}
 				s.pos = e
 				continue
@@ -113,7 +114,7 @@ func (p *Document) extent(start int) (content Span, end, to int, err error) {
 			case k < 0: // the end tag of what holds the element
 				return Span{at, t.start}, t.start, to + t.start - start, nil
 			case stack[k].name != closing:
-				return Span{}, 0, to + t.start - start, &ExtentError{t.start, string(name)}
+				return Span{}, 0, to + t.start - start, &ExtentError{t.start, string(name), false}
 			case k == 0:
 				return Span{at, t.start}, t.end, to + t.end - start, nil
 			}

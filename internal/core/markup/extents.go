@@ -25,9 +25,9 @@ func (p *Document) extents() map[int]extent {
 		dead           bool // its extent is told already; it stands for its content model only
 	}
 	var stack []open
-	fail := func(o *open, at int) {
+	fail := func(o *open, at int, end bool) {
 		if !o.dead {
-			all[o.start] = extent{err: &ExtentError{at, o.name}}
+			all[o.start] = extent{err: &ExtentError{at, o.name, end}}
 			o.dead = true
 		}
 	}
@@ -48,7 +48,7 @@ func (p *Document) extents() map[int]extent {
 				if o := &stack[i]; i == len(stack)-1 && optionalEnd(o.name) && t.start == len(src) {
 					done(o, len(src), len(src))
 				} else {
-					fail(o, o.start)
+					fail(o, o.start, true)
 				}
 			}
 			return all
@@ -66,9 +66,9 @@ func (p *Document) extents() map[int]extent {
 			case !inForeign && t.tag.rawText():
 				contentEnd, e := rawTextEnd(src, t.end, src[t.start+1:t.nameEnd], t.tag == TagScript)
 				if e < 0 {
-					all[t.start] = extent{err: &ExtentError{t.start, child}}
+					all[t.start] = extent{err: &ExtentError{t.start, child, true}}
 					for i := range stack {
-						fail(&stack[i], t.start)
+						fail(&stack[i], t.start, true)
 					}
 					return all
 				}
@@ -94,7 +94,7 @@ func (p *Document) extents() map[int]extent {
 			switch {
 			case k >= 0 && stack[k].name != closing: // misnested, for all that are open
 				for i := k; i >= 0 && !stack[i].dead; i-- {
-					fail(&stack[i], t.start)
+					fail(&stack[i], t.start, false)
 				}
 				stack = stack[:k+1]
 			case k >= 0:

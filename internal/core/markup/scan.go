@@ -102,6 +102,10 @@ type Document struct {
 	// from the list.
 	Unread string
 
+	// Cut is the offset from which the end of the text may have changed what was read: of something that it cut off, or of
+	// foreign content that had to be read again; -1 for none.
+	Cut int
+
 	foreign bool // there is svg or math
 
 	lineEnd string // see LineEnd
@@ -121,6 +125,18 @@ type Document struct {
 
 // Tagged is where a start tag stands.
 type Tagged struct{ Start, NameEnd, End int32 }
+
+// HeadWhole reports whether the head ends at its own end tag: what stands in the body then is no metadata that fell out
+// of it.
+func (p *Document) HeadWhole() bool {
+	return !p.HeadClose.None() && p.HeadStop == p.HeadClose.Start && p.Breaker.None()
+}
+
+// Describes reports whether an element that carries metadata speaks for the page: one of the head, or of the body of a
+// page whose head broke.
+func (p *Document) Describes(e *Element) bool {
+	return e.Inside == InPage && (e.Area == Head || !p.HeadWhole())
+}
 
 // Fragment reports whether the file is no page of its own: it has no doctype
 // and no html, head, body or title tag.
@@ -163,6 +179,7 @@ func ScanInto(p *Document, src []byte, watch *Watch) {
 		FirstH1:   -1,
 		HeadBegin: -1,
 		HeadStop:  -1,
+		Cut:       -1,
 	}
 	s := scanner{src: src, page: p, unclosed: -1, messy: -1, collect: tags != nil}
 	if p.Tags = tags[:0]; !s.collect {
@@ -181,6 +198,9 @@ func ScanInto(p *Document, src []byte, watch *Watch) {
 		m = m(&s)
 	}
 	s.finish()
+	if p.Cut = s.unclosed; s.messy >= 0 && (p.Cut < 0 || s.messy < p.Cut) {
+		p.Cut = s.messy
+	}
 	if s.messy >= 0 && !s.sawTemplate {
 		relistByTree(p, s.messy)
 	}

@@ -38,7 +38,17 @@ type Page struct {
 	// element of the source matches.
 	Has []bool
 
+	// Later is told what was asked for and is not there; nil for a page that is known to its end.
+	Later func(Asked)
+
 	key *string // once Read
+}
+
+// Asked is what a query or a placeholder asks for, and what may come later in a page.
+type Asked struct {
+	Has     int    // the number of a selector, where nothing else is asked for
+	Spot    string // the name of an item
+	Heading bool
 }
 
 // Called gives the page the address of an answer that is another spelling of its own: a site says itself whether
@@ -80,6 +90,9 @@ func (p *Page) Field(name string) string {
 	case "title":
 		return p.Title
 	case "heading":
+		if p.Heading == "" && p.Later != nil {
+			p.Later(Asked{Heading: true})
+		}
 		return p.Heading
 	case "description":
 		return p.Description

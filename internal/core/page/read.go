@@ -16,7 +16,7 @@ func (p *Page) Read(src *markup.Source, scan *markup.Document) {
 	titled := false
 	for i := range scan.Elements {
 		e := &scan.Elements[i]
-		if e.Inside != markup.InPage {
+		if !scan.Describes(e) {
 			continue
 		}
 		switch e.Tag {

@@ -13,7 +13,15 @@ import (
 // by its ID, and the elements that carry it. An empty element is no value.
 func (v *View) Own(id string) (value string, at []markup.Element) {
 	values, at := v.ownValues(id)
-	return firstOf(values), at
+	for i := range at {
+		if values[i] != "" && v.Scan.Describes(&at[i]) {
+			return values[i], at
+		}
+	}
+	if len(at) == 0 { // the language, which no element of its own carries
+		value = firstOf(values)
+	}
+	return value, at
 }
 
 func (v *View) ownValues(id string) (values []string, at []markup.Element) {

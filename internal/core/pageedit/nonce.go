@@ -170,6 +170,9 @@ func (pl *planner) letIn(text, whose string, at problem.Position) string {
 			text = text[:c.name] + ` nonce="` + html.EscapeString(g.nonces[k]) + `"` + text[c.name:]
 			continue
 		}
+		if pl.begun && c.nonce == "" {
+			pl.hold(0) // a nonce may come
+		}
 		what, let := "inline code", "'sha256-"+digest(c.text)+"'"
 		if load != nil {
 			what, let = c.url, load.Scheme+"://"+load.Host

@@ -68,11 +68,13 @@ type planner struct {
 	html        markup.TagChange          // of tags that the source may leave out
 	body        markup.TagChange
 	toldUnclear map[*gatefile.Item]bool // an element of theirs has no clear end
+
+	sure int // of a page that is only begun: what stands before this offset cannot change
 }
 
 // planOf plans all that is to be done to a page.
 func (d *Decision) planOf() *planner {
-	p := &planner{Decision: d}
+	p := &planner{Decision: d, sure: len(d.Source.Text)}
 	p.takeOut()
 	p.changeTags()
 	p.place()
@@ -200,6 +202,9 @@ func (pl *planner) remove(at, end, item int) {
 }
 
 func (pl *planner) unclear(it *gatefile.Item, err error) {
+	if err == errOpen {
+		return
+	}
 	if pl.toldUnclear[it] { // once is enough: a page may have thousands of elements that nobody closed
 		return
 	}
@@ -428,7 +433,12 @@ func (pl *planner) landings(i, part int, p gatefile.Place) []landing {
 				},
 			}
 		}
-		return pl.landings(i, part, it.Elsewhere(it.Parts[part]))
+		elsewhere := it.Elsewhere(it.Parts[part])
+		if pl.begun {
+			pl.mayCome(it, elsewhere)
+			return nil
+		}
+		return pl.landings(i, part, elsewhere)
 	}
 	return pl.standard(it, p, it.Each)
 }
@@ -488,7 +498,28 @@ func (pl *planner) atElement(it *gatefile.Item, p gatefile.Place, at int) (l lan
 		l.Area = pl.areaAt(at)
 		return l, true
 	}
+	if (p.Name == gatefile.FirstIn || p.Name == gatefile.LastIn) && !pl.Scan.TakesChildren(at) {
+		pl.problem(problem.Problem{Severity: problem.Error, Pos: p.Pos,
+			Message: fmt.Sprintf(
+				"item %q cannot stand in %q: that element holds text only, or nothing",
+				it.Name,
+				p.Selector,
+			),
+			Remedy: "use before or after"})
+		return l, false
+	}
+	if p.Name == gatefile.FirstIn { // where the element ends does not matter
+		l.Spot = pl.Scan.AfterSpot(markup.TagEnd(pl.Source.Text, at))
+		l.Area = pl.areaAt(at)
+		return l, true
+	}
 	content, end, err := pl.Scan.Extent(at)
+	if pl.isOpen(content, err) {
+		if p.Name == gatefile.InsteadOf {
+			pl.hold(at)
+		}
+		return l, false
+	}
 	if err != nil {
 		pl.unclear(it, err)
 		return l, false
@@ -498,21 +529,8 @@ func (pl *planner) atElement(it *gatefile.Item, p gatefile.Place, at int) (l lan
 		l.Spot = pl.Scan.AfterSpot(end)
 	case gatefile.InsteadOf:
 		l.Spot, l.replaces = markup.Spot{Offset: at}, end
-	case gatefile.FirstIn, gatefile.LastIn:
-		if !pl.Scan.TakesChildren(at) {
-			pl.problem(problem.Problem{Severity: problem.Error, Pos: p.Pos,
-				Message: fmt.Sprintf(
-					"item %q cannot stand in %q: that element holds text only, or nothing",
-					it.Name,
-					p.Selector,
-				),
-				Remedy: "use before or after"})
-			return l, false
-		}
-		l.Spot = pl.Scan.AfterSpot(content.Start)
-		if p.Name == gatefile.LastIn {
-			l.Spot = pl.Scan.BeforeSpot(content.End)
-		}
+	case gatefile.LastIn:
+		l.Spot = pl.Scan.BeforeSpot(content.End)
 	}
 	l.Area = pl.areaAt(at)
 	return l, true

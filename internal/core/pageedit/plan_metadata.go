@@ -38,7 +38,7 @@ func (pl *planner) setMetadata() {
 // bringBack writes a key in the head whose elements all fell into the body.
 func (pl *planner) bringBack(id string) {
 	values, at := pl.ownValues(id)
-	fell := len(at) > 0
+	fell := len(at) > 0 && !pl.Scan.HeadWhole()
 	for _, el := range at {
 		fell = fell && el.Area == markup.Body && !pl.isRemoved(el.Start)
 	}

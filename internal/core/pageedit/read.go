@@ -33,8 +33,10 @@ type View struct {
 	nest     *markup.Nest // where the page's tags are plain
 	// nestTried: the tags were looked at for that.
 	nestTried bool
-	meta      *Metadata                      // once asked for
-	stacks    map[string][]verdict.Candidate // by a metadata key's ID, once asked for
+	// begun: the source is only the beginning of a page.
+	begun  bool
+	meta   *Metadata                      // once asked for
+	stacks map[string][]verdict.Candidate // by a metadata key's ID, once asked for
 }
 
 // Look reads a source page. known holds what does not stand in the page: its
@@ -49,14 +51,23 @@ func (g *Gate) Look(file []byte, known page.Page) *View {
 	}
 	v.Page.Read(src, v.Scan)
 	v.readSpots()
-	if n := len(g.File.Selectors); n > 0 {
-		v.Page.Has = make([]bool, n)
-		for i := range n {
-			v.Page.Has[i] = len(v.matches(i)) > 0
-		}
-	}
+	v.readHas()
 	return v
 }
+
+// readHas finds out which of the selectors that queries ask for match.
+func (v *View) readHas() {
+	if n := len(v.gate.File.Selectors); n > 0 {
+		v.Page.Has = make([]bool, n)
+		for i := range n {
+			v.Page.Has[i] = len(v.matches(i)) > 0 && (!v.begun || v.settles(v.look.selectors[i]))
+		}
+	}
+}
+
+// settles reports whether what a selector matches in the beginning of a page it matches in the whole: it asks nothing of
+// what follows an element.
+func (v *View) settles(s *markup.Selector) bool { return s.Compound() || s.Descends() }
 
 // readSpots lists the page's spots.
 func (v *View) readSpots() {
@@ -243,7 +254,7 @@ func MatchURL(glob, ref string) bool {
 	return doublestar.MatchUnvalidated(glob, ref)
 }
 
-// endOf returns where the element at the offset ends.
+// endOf returns where the element at the offset ends; errOpen where that has not come.
 func (v *View) endOf(at int) (int, error) {
 	list := v.Scan.Elements
 	for i := sort.Search(len(list), func(i int) bool { return list[i].Start >= at }); i < len(list) && list[i].Start == at; i++ {
@@ -251,7 +262,10 @@ func (v *View) endOf(at int) (int, error) {
 			return list[i].End, nil
 		}
 	}
-	_, end, err := v.Scan.Extent(at)
+	content, end, err := v.Scan.Extent(at)
+	if v.isOpen(content, err) {
+		return 0, errOpen
+	}
 	return end, err
 }
 

@@ -105,7 +105,13 @@ func (x Const) Eval(p *page.Page) bool {
 	return bool(x) && !p.Redirect
 }
 func (x *Set) Eval(p *page.Page) bool { return x.Expr != nil && x.Expr.Eval(p) }
-func (x *Has) Eval(p *page.Page) bool { return x.ID < len(p.Has) && p.Has[x.ID] }
+func (x *Has) Eval(p *page.Page) bool {
+	has := x.ID < len(p.Has) && p.Has[x.ID]
+	if !has && p.Later != nil {
+		p.Later(page.Asked{Has: x.ID})
+	}
+	return has
+}
 
 // Eval matches the path. One without wildcards is that page alone, and not another of its path that a query makes;
 // wildcards look at the path, whatever the query.

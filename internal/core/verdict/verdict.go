@@ -252,6 +252,9 @@ func (p *Plan) direct(i int, it *gatefile.Item, pg *page.Page, pp *perPage) Verd
 	if p.spots[i] && pg.Spots[it.Name] {
 		return Verdict{Item: it, In: true, Reason: Spot, Rule: it.Pos}
 	}
+	if p.spots[i] && pg.Later != nil {
+		pg.Later(page.Asked{Spot: it.Name})
+	}
 	return Verdict{Item: it, Reason: Elsewhere, Rule: it.Pos}
 }
 

@@ -1,0 +1,328 @@
+package pageedit
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"slices"
+	"sort"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/problem"
+	"yellowgate/internal/core/verdict"
+)
+
+// A page of which only the beginning has come. It takes the usual road as far as it goes; what may still change is
+// found out on the way, and what stands before that is sure: the whole page, once it is there, begins with it.
+
+// Begun is what is sure of a page that is not there to its end.
+type Begun struct {
+	Out []byte // what the gate makes of the beginning
+	// Waits is what the head waits for, in words; "" where it is sure.
+	Waits string
+	// For are the lines of the gate file that ask for it.
+	For []problem.Position
+}
+
+// Begin gates the beginning of a page, as far as nothing that may follow changes it. Whatever follows, Page makes of the
+// whole a file that begins with Out, unless it reports an error, or the page cannot be read.
+func (g *Gate) Begin(file []byte, known page.Page) *Begun {
+	text := file[:bytes.LastIndexByte(file, '>')+1]
+	src := markup.ReadAs(text, known.Answer.Charset())
+	v := &View{gate: g, look: g.all, Source: src, Page: known, Original: text, begun: true}
+	v.Scan = markup.Scan(src.Text, g.all.watch)
+	if why := v.headMissing(); why != "" {
+		return &Begun{Waits: why}
+	}
+	v.Page.Read(src, v.Scan)
+	if h1 := v.Scan.FirstH1; h1 >= 0 {
+		if _, end, err := v.Scan.Extent(h1); err != nil || end >= len(text) {
+			v.Page.Heading = ""
+		}
+	}
+	v.readSpots()
+	spots := v.Spots // those whose element may not have come to its end are none yet
+	v.Spots = slices.DeleteFunc(slices.Clone(spots), func(s markup.AuthorSpot) bool { return s.Element && s.Full })
+	v.readHas()
+	unsure, waits := v.unsure()
+	if waits != nil {
+		return waits
+	}
+	d := g.decide(v)
+	p := d.planOf()
+	for i := range unsure {
+		p.mayBeIn(i)
+	}
+	for i := range spots {
+		if spots[i].Element && spots[i].Full {
+			p.hold(spots[i].Start)
+		}
+	}
+	for _, x := range slices.Concat(d.problems, p.plan.problems) {
+		if x.Severity == problem.Error {
+			return &Begun{Waits: "its end, since there is an error: " + x.Message, For: []problem.Position{x.Pos}}
+		}
+	}
+	return p.begin(file)
+}
+
+// headMissing says what is not there yet before anything of the page is sure; "" for nothing.
+func (v *View) headMissing() string {
+	scan := v.Scan
+	switch {
+	case scan.BodyTag.None() || scan.HeadClose.None():
+		return "the end of its head and its body tag"
+	case !scan.HeadWhole() || scan.Frameset || scan.Unread != "":
+		return "its end, since its head is broken"
+	case scan.Cut >= 0 && scan.Cut < scan.BodyBegin:
+		return "its end, since something in its head is not closed"
+	case v.Source.Undeclared():
+		return "its end, since it does not say its encoding"
+	case &v.Source.Text[0] != &v.Source.File[0]:
+		return "its end, since its encoding has no ASCII"
+	}
+	for _, m := range scan.Marks {
+		if !bytes.Contains(v.Source.Text[m.Start:m.End], []byte("yg-spot")) {
+			return "its end, since it was gated before"
+		}
+	}
+	return ""
+}
+
+// mostAsked is of how many things that may come the outcomes are compared.
+const mostAsked = 5
+
+// unsure are the items that something may bring in, or take out, that has not come yet. Where metadata may change, or
+// too much is asked for, it says so.
+func (v *View) unsure() (items map[int]bool, waits *Begun) {
+	var asked []page.Asked
+	v.Page.Later = func(a page.Asked) {
+		if !slices.Contains(asked, a) {
+			asked = append(asked, a)
+		}
+	}
+	defer func() { v.Page.Later = nil }()
+	type outcome struct {
+		in     []bool
+		values []string
+	}
+	decide := func() (o outcome) {
+		verdicts, _ := v.gate.Plan.Decide(&v.Page)
+		for i := range verdicts {
+			o.in = append(o.in, verdicts[i].In)
+		}
+		for _, id := range v.Keys() {
+			own, _ := v.Own(id)
+			w := verdict.Winner(v.gate.Plan.Stack(&v.Page, id, own, v.Lookup))
+			if w != nil {
+				o.values = append(o.values, fmt.Sprintf("%s %d %v %q", id, w.Level, w.None, w.Values))
+			}
+		}
+		return o
+	}
+	first := decide()
+	v.parts(first.in)
+	items = map[int]bool{}
+	for n := 1; n < 1<<len(asked); n++ {
+		if len(asked) > mostAsked || slices.Contains(asked, page.Asked{Heading: true}) {
+			break
+		}
+		undo := v.suppose(asked, n)
+		o := decide()
+		undo()
+		if !slices.Equal(o.values, first.values) {
+			return nil, v.waitsFor(asked)
+		}
+		for i := range o.in {
+			if o.in[i] != first.in[i] {
+				items[i] = true
+			}
+		}
+		v.parts(o.in)
+	}
+	if len(asked) > mostAsked || slices.Contains(asked, page.Asked{Heading: true}) {
+		return nil, v.waitsFor(asked)
+	}
+	return items, nil
+}
+
+// parts asks for what the items that are in, and metadata, write.
+func (v *View) parts(in []bool) {
+	for i := range in {
+		for k := range v.gate.items[i].Parts() {
+			if in[i] && v.gate.items[i].Part(k).Kind != gatefile.Classes {
+				_, _, _ = v.gate.Render(v, i, k)
+			}
+		}
+	}
+}
+
+// suppose lets come what the bits of n say. The function that it returns takes it back.
+func (v *View) suppose(asked []page.Asked, n int) (undo func()) {
+	has, spots := v.Page.Has, v.Page.Spots
+	v.Page.Has, v.Page.Spots = slices.Clone(has), map[string]bool{}
+	for name := range spots {
+		v.Page.Spots[name] = true
+	}
+	for k, a := range asked {
+		switch {
+		case n>>k&1 == 0:
+		case a.Spot != "":
+			v.Page.Spots[a.Spot] = true
+		default:
+			v.Page.Has[a.Has] = true
+		}
+	}
+	return func() { v.Page.Has, v.Page.Spots = has, spots }
+}
+
+// waitsFor says what a page waits for, and which lines of the gate file ask for it.
+func (v *View) waitsFor(asked []page.Asked) *Begun {
+	b := &Begun{}
+	for _, a := range asked {
+		word := ""
+		switch {
+		case a.Heading:
+			word = "its first heading"
+		case a.Spot != "":
+			word = "a spot of item " + a.Spot
+		default:
+			s := v.gate.File.Selectors[a.Has]
+			word = "has(" + s.String() + ")"
+			b.For = append(b.For, v.gate.File.HasAt[a.Has]...)
+		}
+		if b.Waits != "" {
+			word = ", " + word
+		}
+		b.Waits += word
+	}
+	return b
+}
+
+var errOpen = errors.New("the element is not there to its end")
+
+// isOpen reports whether the end of an element with that content has not come.
+func (v *View) isOpen(content markup.Span, err error) bool {
+	var unclear *markup.ExtentError
+	return v.begun && (errors.As(err, &unclear) && unclear.Open ||
+		err == nil && content.End >= len(v.Source.Text) && content.End > content.Start)
+}
+
+// hold says that what stands from an offset on may change, with the white space before it.
+func (pl *planner) hold(at int) {
+	pl.sure = min(pl.sure, len(bytes.TrimRight(pl.Source.Text[:at], " \t\r\n\f")))
+}
+
+// mayBeIn holds what an item would change that is not decided.
+func (pl *planner) mayBeIn(i int) {
+	it := pl.gate.File.Items[i]
+	for _, p := range it.Parts {
+		if p.Kind != gatefile.Classes {
+			pl.mayCome(it, it.PlaceOf(p))
+			continue
+		}
+		if s := p.Selector.String(); s == "body" || s == "html" {
+			pl.hold(0)
+		} else if hits := pl.find(p.Selector); len(hits) > 0 {
+			pl.hold(hits[0])
+		}
+	}
+	for _, at := range pl.starts() {
+		if pl.owner[at].item == i || slices.Contains(pl.standers[at], i) {
+			pl.hold(at)
+			break
+		}
+	}
+	if place := it.FoundPlace(); place != nil {
+		pl.mayCome(it, *place)
+	}
+}
+
+// mayCome holds the place at which something of an item may still come.
+func (pl *planner) mayCome(it *gatefile.Item, p gatefile.Place) {
+	switch p.Name {
+	case gatefile.HeadStart, gatefile.HeadEnd:
+		pl.hold(0)
+	case gatefile.BodyStart:
+		pl.hold(pl.Scan.BodyTag.Start)
+	case gatefile.BodyEnd:
+	case gatefile.AtSpot:
+		for i := range pl.Spots {
+			if pl.Spots[i].Name == it.Name {
+				pl.hold(pl.Spots[i].Start)
+				return
+			}
+		}
+	case gatefile.AtReplaced:
+		pl.mayCome(it, it.Elsewhere(it.Parts[0]))
+	default:
+		if hits := pl.find(p.Selector); len(hits) > 0 {
+			pl.hold(hits[0])
+		}
+	}
+}
+
+// begin writes what of a plan is sure.
+func (pl *planner) begin(file []byte) *Begun {
+	scan := pl.Scan
+	if scan.Cut >= 0 {
+		pl.hold(scan.Cut)
+	}
+	for _, end := range []markup.Span{scan.BodyClose, scan.HTMLClose} {
+		if !end.None() {
+			pl.hold(end.Start) // the body may go on behind it
+		}
+	}
+	pl.hold(len(pl.Source.Text))
+	for i, it := range pl.gate.File.Items {
+		if pl.Verdicts[i].In && it.FoundPlace() != nil {
+			pl.mayCome(it, *it.FoundPlace()) // more of it may be found
+		}
+	}
+	for i := range pl.gate.File.Items {
+		it := pl.gate.File.Items[i]
+		for k := range it.Parts {
+			if s := pl.gate.placeOf(it, k).Selector; s != nil && !s.Compound() && !s.Descends() && pl.Verdicts[i].In {
+				pl.hold(0)
+			}
+		}
+	}
+	for _, at := range pl.starts() { // an element that goes with its line, or has not come to its end
+		if end, err := pl.endOf(at); err == errOpen || err == nil && end >= pl.sure {
+			pl.hold(at)
+			break
+		}
+	}
+	var edits []markup.Edit
+	for _, layer := range pl.plan.layers {
+		for i := range layer {
+			edits = append(edits, layer[i].Edit)
+		}
+	}
+	byEnd := slices.Clone(edits)
+	sort.Slice(byEnd, func(i, j int) bool { return byEnd[i].End > byEnd[j].End })
+	for _, e := range byEnd { // the last first: what is held holds those that reach over it
+		if e.Start < pl.sure && e.End > pl.sure {
+			pl.hold(e.Start)
+		}
+	}
+	if pl.sure < scan.BodyTag.End {
+		return &Begun{Waits: "what may come of items whose place is in its head"}
+	}
+	edits = slices.DeleteFunc(edits, func(e markup.Edit) bool { return e.Start >= pl.sure })
+	if !bytes.ContainsAny(file[:pl.sure], "\r\n") {
+		if slices.ContainsFunc(edits, func(e markup.Edit) bool { return bytes.ContainsAny([]byte(e.New), "\r\n") }) {
+			return &Begun{Waits: "the end of its first line"}
+		}
+	}
+	out, _, err := markup.ReadAs(file[:pl.sure], pl.Page.Answer.Charset()).Apply(edits)
+	if err != nil {
+		return &Begun{Waits: "its end, since it cannot be edited: " + err.Error()}
+	}
+	if pl.Page.Answer.Charset() == "" && markup.DeclaredEncoding(out) != markup.DeclaredEncoding(file) {
+		return &Begun{Waits: "its end, since its encoding would change"}
+	}
+	return &Begun{Out: out}
+}
