@@ -19,7 +19,8 @@ import (
 
 // Begun is what is sure of a page that is not there to its end.
 type Begun struct {
-	Out []byte // what the gate makes of the beginning
+	Out  []byte // what the gate makes of the beginning
+	Upto int    // of the page, in bytes: what Out is made of
 	// Waits is what the head waits for, in words; "" where it is sure.
 	Waits string
 	// For are the lines of the gate file that ask for it.
@@ -324,5 +325,5 @@ func (pl *planner) begin(file []byte) *Begun {
 	if pl.Page.Answer.Charset() == "" && markup.DeclaredEncoding(out) != markup.DeclaredEncoding(file) {
 		return &Begun{Waits: "its end, since its encoding would change"}
 	}
-	return &Begun{Out: out}
+	return &Begun{Out: out, Upto: pl.sure}
 }

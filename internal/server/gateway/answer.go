@@ -107,38 +107,36 @@ func mayGate(a *exchange, resp *http.Response) bool {
 
 // page gates the page of an answer, or passes it on as it came.
 func (g *Gateway) page(a *exchange, resp *http.Response) {
-	head := resp.Request.Method == http.MethodHead
-	if head { // whether it is gated, and how long it is, only the page itself shows
-		whole, err := g.ask(resp, http.MethodGet)
-		if err != nil {
-			a.why, a.detail = passedOrigin, err.Error()
-			return
-		}
-		defer whole.Body.Close()
-		if whole.StatusCode != resp.StatusCode || !mayGate(a, whole) {
-			return
-		}
-		resp.Header, resp.StatusCode, resp.Status = whole.Header, whole.StatusCode, whole.Status
-		resp.Body = whole.Body
-		resp.ContentLength = whole.ContentLength
+	if resp.Request.Method == http.MethodHead { // how long the page is, only the page itself shows
+		a.gated, a.why = true, ""
+		g.mend(a, resp, g.codingFor(a, resp))
+		g.unmeasured(resp)
+		a.conditions.evaluate(resp)
+		return
 	}
-	text, rest, why := collect(resp.Body, resp.ContentLength, g.Largest, g.Wait)
+	c := collect(resp.Body, resp.ContentLength, g.Largest)
+	late := make(chan struct{})
+	defer time.AfterFunc(g.Wait, func() { close(late) }).Stop()
+	f := g.flows(a, resp, c)
+	if f != nil && f.begins(late) {
+		g.mend(a, resp, identity)
+		g.unmeasured(resp)
+		resp.Body = f
+		a.conditions.evaluate(resp)
+		return
+	}
+	text, why := c.whole(late)
 	if why != "" {
 		a.why = why
-		if resp.Body = rest; head {
-			rest.Close()
-			resp.Body = http.NoBody
-		}
+		resp.Body = c
 		return
 	}
 	began := time.Now()
-	page, why, detail := g.gatePage(a, resp, text)
-	a.gating = time.Since(began)
+	page, why, detail := g.gatePage(g.known(a, resp), text)
+	a.gating += time.Since(began)
 	if why != "" {
 		a.why, a.detail = why, detail
-		if resp.Body = (&rereadBody{Reader: bytes.NewReader(text)}); head {
-			resp.Body = http.NoBody
-		}
+		resp.Body = &rereadBody{Reader: bytes.NewReader(text)}
 		return
 	}
 	a.gated, a.why = true, ""
@@ -198,11 +196,7 @@ func (g *Gateway) ask(was *http.Response, method string) (*http.Response, error)
 // send makes the answer of a gated page. It reports whether that refers to what came.
 func (g *Gateway) send(a *exchange, resp *http.Response, page *gatedPage, came []byte) (refers bool) {
 	h := resp.Header
-	was := coding(h["Content-Encoding"])
-	now := was
-	if was != identity {
-		now = best(a.in.Header["Accept-Encoding"])
-	}
+	was, now := coding(h["Content-Encoding"]), g.codingFor(a, resp)
 	body := came
 	if refers = !page.changed && now == was && was != identity; !refers {
 		var err error
@@ -210,37 +204,60 @@ func (g *Gateway) send(a *exchange, resp *http.Response, page *gatedPage, came [
 			now, body = identity, page.text
 		}
 	}
+	g.mend(a, resp, now)
+	resp.Body = newSpooled(body, spoolAfter)
+	if len(resp.Trailer) > 0 { // they come after a body of a length that is not told
+		g.unmeasured(resp)
+	} else {
+		h.Set("Content-Length", strconv.Itoa(len(body)))
+		resp.ContentLength = int64(len(body))
+		resp.TransferEncoding = nil
+	}
+	if a.conditions.evaluate(resp); resp.Request.Method == http.MethodHead {
+		resp.Body = http.NoBody
+	}
+	return refers
+}
+
+// codingFor is the coding in which a page goes on: the best that the client takes, where it came in one.
+func (g *Gateway) codingFor(a *exchange, resp *http.Response) string {
+	if coding(resp.Header["Content-Encoding"]) == identity {
+		return identity
+	}
+	return best(a.in.Header["Accept-Encoding"])
+}
+
+// mend makes the head of an answer that of a gated page, which goes on in a coding.
+func (g *Gateway) mend(a *exchange, resp *http.Response, now string) {
+	h := resp.Header
+	if coding(h["Content-Encoding"]) != identity {
+		addVary(h, "Accept-Encoding")
+	}
 	if now == identity {
 		h.Del("Content-Encoding")
 	} else {
 		h.Set("Content-Encoding", now)
 	}
-	if was != identity {
-		addVary(h, "Accept-Encoding")
-	}
-	for _, name := range []string{"Content-Digest", "Repr-Digest", "Digest", "Content-Md5", "Accept-Ranges"} {
+	for _, name := range digests {
 		h.Del(name)
 	}
+	h.Del("Accept-Ranges")
 	if tag := h.Get("Etag"); tag != "" {
 		h.Set("Etag", tagged(tag, gateTag(a.state), now))
 	}
 	mendModified(h, a.state.Time)
-	resp.Body = newSpooled(body, spoolAfter)
-	if len(resp.Trailer) > 0 { // they come after a body of a length that is not told
-		h.Del("Content-Length")
-		resp.ContentLength = -1
-		for _, name := range []string{"Content-Digest", "Repr-Digest", "Digest", "Content-Md5"} {
-			delete(resp.Trailer, name)
-		}
-	} else {
-		h.Set("Content-Length", strconv.Itoa(len(body)))
-		resp.ContentLength = int64(len(body))
+}
+
+// digests are the fields that say what the origin's bytes come to.
+var digests = []string{"Content-Digest", "Repr-Digest", "Digest", "Content-Md5"}
+
+// unmeasured makes an answer one of a length that is not told.
+func (g *Gateway) unmeasured(resp *http.Response) {
+	resp.Header.Del("Content-Length")
+	resp.ContentLength, resp.TransferEncoding = -1, nil
+	for _, name := range digests {
+		delete(resp.Trailer, name)
 	}
-	resp.TransferEncoding = nil
-	if a.conditions.evaluate(resp); resp.Request.Method == http.MethodHead {
-		resp.Body = http.NoBody
-	}
-	return refers
 }
 
 // blank answers with a page that the gate makes, where the origin has none.
@@ -265,7 +282,7 @@ func (g *Gateway) blank(a *exchange, resp *http.Response) bool {
 	}
 	resp.Trailer = nil
 	began := time.Now()
-	page, why, detail := g.gatePage(a, resp, text)
+	page, why, detail := g.gatePage(g.known(a, resp), text)
 	a.gating = time.Since(began)
 	if why != "" {
 		a.detail = detail

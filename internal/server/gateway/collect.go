@@ -8,12 +8,14 @@ import (
 )
 
 // Reading a body, within limits. What passes a limit is passed on from its first byte, while it
-// comes.
+// comes; of what is still coming it can be looked at what is there.
 
 // collected is a body that is read in the background until it is whole, or one wants it as it comes.
 type collected struct {
-	body io.ReadCloser
-	done chan struct{} // closed when the background has read its last
+	body    io.ReadCloser
+	largest int64
+	done    chan struct{} // closed when the background has read its last
+	news    chan struct{} // something came
 
 	mu    sync.Mutex
 	more  *sync.Cond
@@ -22,50 +24,73 @@ type collected struct {
 	leave bool  // the background stops after the read that it waits for
 	read  int   // by Read
 	ended bool
+	over  bool // it says to be too long: nothing is read in the background
 }
 
-// collect reads a body of at most largest bytes that comes within a time. length is how long it says
-// to be, -1 if it does not. Where why is not "", rest yields the body from its first byte on, and
-// ends as it ends.
-func collect(
-	body io.ReadCloser,
-	length, largest int64,
-	wait time.Duration,
-) (text []byte, rest io.ReadCloser, why string) {
-	c := &collected{body: body, done: make(chan struct{})}
+// collect begins to read a body of at most largest bytes. length is how long it says to be, -1 if it does not.
+func collect(body io.ReadCloser, length, largest int64) *collected {
+	c := &collected{body: body, largest: largest, done: make(chan struct{}), news: make(chan struct{}, 1)}
 	c.more = sync.NewCond(&c.mu)
 	if length > largest {
 		close(c.done)
-		c.ended = true
-		return nil, c, passedLarge
+		c.ended, c.over = true, true
+		return c
 	}
 	size := length + 1 // so that its end is seen without growing
 	if length < 0 {
 		size = 32 << 10
 	}
 	c.buf = bodyBuffer(min(size, largest+1, 1<<20))
-	go c.background(largest)
-	timer := time.NewTimer(wait)
-	defer timer.Stop()
+	go c.background()
+	return c
+}
+
+// whole waits until the body is there to its end, or a time is over; then the background stops. Where why is not "", the
+// body can be read from its first byte on, and ends as it ends.
+func (c *collected) whole(until <-chan struct{}) (text []byte, why string) {
 	select {
 	case <-c.done:
-	case <-timer.C:
+	case <-until:
 		c.mu.Lock()
 		c.leave = true
 		ended := c.ended
 		c.mu.Unlock()
 		if !ended {
-			return nil, c, passedSlow
+			return nil, passedSlow
 		}
 	}
 	switch {
-	case int64(len(c.buf)) > largest:
-		return nil, c, passedLarge
+	case c.over || int64(len(c.buf)) > c.largest:
+		return nil, passedLarge
 	case !errors.Is(c.err, io.EOF):
-		return nil, c, passedCut
+		return nil, passedCut
 	}
-	body.Close()
-	return c.buf, nil, ""
+	c.body.Close()
+	return c.buf, ""
+}
+
+// pause waits until something came and nothing more comes for a moment, and returns what is there; ended says that this
+// is all, or all that the background reads. Something that is there already, up to a length, is no news.
+func (c *collected) pause(known int, moment time.Duration, until <-chan struct{}) (text []byte, ended, late bool) {
+	timer := time.NewTimer(moment)
+	defer timer.Stop()
+	for {
+		select {
+		case <-c.done:
+			return c.buf, true, false
+		case <-c.news:
+			timer.Reset(moment)
+		case <-timer.C:
+			c.mu.Lock()
+			text = c.buf
+			c.mu.Unlock()
+			if len(text) > known {
+				return text, false, false
+			}
+		case <-until:
+			return nil, false, true
+		}
+	}
 }
 
 // bodyBuffers are what bodies are read into; see release.
@@ -87,7 +112,7 @@ func release(b []byte) {
 }
 
 // background reads until there is nothing more to read, or nothing more is wanted.
-func (c *collected) background(largest int64) {
+func (c *collected) background() {
 	defer close(c.done)
 	buf := c.buf
 	for {
@@ -98,10 +123,14 @@ func (c *collected) background(largest int64) {
 		buf = buf[:len(buf)+n]
 		c.mu.Lock()
 		c.buf, c.err = buf, err
-		c.ended = err != nil || c.leave || int64(len(buf)) > largest
+		c.ended = err != nil || c.leave || int64(len(buf)) > c.largest
 		ended := c.ended
 		c.more.Broadcast()
 		c.mu.Unlock()
+		select {
+		case c.news <- struct{}{}:
+		default:
+		}
 		if ended {
 			return
 		}

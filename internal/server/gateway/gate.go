@@ -11,6 +11,7 @@ import (
 	"yellowgate/internal/capture"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
+	"yellowgate/internal/server/reload"
 )
 
 // gatedPage is what the gate made of one body.
@@ -32,12 +33,18 @@ func (a *exchange) fileOf() (file, why string) {
 	return capture.FileOf(&u, true, true)
 }
 
-// gatePage gates a page. Where why is not "", the page is to be passed on as it came.
-func (g *Gateway) gatePage(a *exchange, resp *http.Response, came []byte) (m *gatedPage, why, detail string) {
+// A known page is what is known of one besides its text.
+type known struct {
+	state  *reload.Reading
+	file   string
+	none   string // it has none, and why
+	answer *page.Answer
+	coding string
+}
+
+// known is what an answer says of its page, as the origin sent it.
+func (g *Gateway) known(a *exchange, resp *http.Response) *known {
 	file, none := a.fileOf()
-	if none != "" {
-		return nil, passedOther, none
-	}
 	answer := &page.Answer{
 		Status: resp.StatusCode, Fields: map[string][]string{},
 		Path: page.IdentifyURL(a.in.URL, a.state.Project.Gate.File.Site.Query),
@@ -47,29 +54,37 @@ func (g *Gateway) gatePage(a *exchange, resp *http.Response, came []byte) (m *ga
 			answer.Fields[name] = lines
 		}
 	}
-	key := keyOf(a, resp, file, answer, came)
+	return &known{a.state, file, none, answer, coding(resp.Header["Content-Encoding"])}
+}
+
+// gatePage gates a page. Where why is not "", the page is to be passed on as it came.
+func (g *Gateway) gatePage(of *known, came []byte) (m *gatedPage, why, detail string) {
+	if of.none != "" {
+		return nil, passedOther, of.none
+	}
+	key := of.key(came)
 	if m = g.kept.get(key); m != nil {
 		return m, m.why, m.detail
 	}
 	m = &gatedPage{key: key}
-	g.gate(a, m, resp, file, answer, came)
+	g.gate(of, m, came)
 	g.kept.put(m)
 	return m, m.why, m.detail
 }
 
-// keyOf stands for all that a gated page depends on.
-func keyOf(a *exchange, resp *http.Response, file string, answer *page.Answer, came []byte) (key pageKey) {
+// key stands for all that a gated page depends on.
+func (of *known) key(came []byte) (key pageKey) {
 	b := make([]byte, 0, 512)
 	add := func(s string) {
 		b = binary.AppendUvarint(b, uint64(len(s)))
 		b = append(b, s...)
 	}
-	add(a.state.Project.Digest)
-	add(file)
-	add(answer.Path)
-	add(coding(resp.Header["Content-Encoding"]))
+	add(of.state.Project.Digest)
+	add(of.file)
+	add(of.answer.Path)
+	add(of.coding)
 	for _, name := range page.Meaningful {
-		for _, line := range answer.Fields[name] {
+		for _, line := range of.answer.Fields[name] {
 			add(name)
 			add(line)
 		}
@@ -85,13 +100,13 @@ func keyOf(a *exchange, resp *http.Response, file string, answer *page.Answer, c
 }
 
 // gate makes a page. A mistake in this program costs nobody a page: it passes as it came.
-func (g *Gateway) gate(a *exchange, m *gatedPage, resp *http.Response, file string, answer *page.Answer, came []byte) {
+func (g *Gateway) gate(of *known, m *gatedPage, came []byte) {
 	defer func() {
 		if e := recover(); e != nil {
 			m.why, m.detail = passedFault, fmt.Sprint(e)
 		}
 	}()
-	text, err := decoded(came, coding(resp.Header["Content-Encoding"]), g.Largest)
+	text, err := decoded(came, of.coding, g.Largest)
 	switch {
 	case err == errLarge:
 		m.why = passedLarge
@@ -103,8 +118,7 @@ func (g *Gateway) gate(a *exchange, m *gatedPage, resp *http.Response, file stri
 		m.why, m.detail = passedLarge, fmt.Sprintf("it has more than %d tags", mostTags)
 		return
 	}
-	pg := a.state.Project.PageFrom(file, answer)
-	r := a.state.Project.Gate.Page(text, pg)
+	r := of.state.Project.Gate.Page(text, of.page())
 	if r.Fragment {
 		m.why = passedFragment
 		return
@@ -117,6 +131,9 @@ func (g *Gateway) gate(a *exchange, m *gatedPage, resp *http.Response, file stri
 	}
 	m.text, m.changed = r.File, len(r.File) != len(text) || string(r.File) != string(text)
 }
+
+// page is the page before its text is read.
+func (of *known) page() page.Page { return of.state.Project.PageFrom(of.file, of.answer) }
 
 // same reports whether the page is in a body's own bytes.
 func (m *gatedPage) same(body []byte) bool {

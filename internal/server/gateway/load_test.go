@@ -289,7 +289,7 @@ func TestAllocations(t *testing.T) {
 		for range times {
 			a := &exchange{state: g.Gate.Now(), in: req}
 			resp := &http.Response{StatusCode: 200, Header: http.Header{"Content-Type": {"text/html"}}, Request: req}
-			if _, why, detail := g.gatePage(a, resp, body); why != "" {
+			if _, why, detail := g.gatePage(g.known(a, resp), body); why != "" {
 				t.Fatal(why, detail)
 			}
 		}
@@ -327,7 +327,7 @@ func benchmarkGate(b *testing.B, text, path string) {
 	for b.Loop() {
 		a := &exchange{state: gate.Now(), in: req}
 		resp := &http.Response{StatusCode: 200, Header: http.Header{"Content-Type": {"text/html"}}, Request: req}
-		if _, why, detail := g.gatePage(a, resp, body); why != "" {
+		if _, why, detail := g.gatePage(g.known(a, resp), body); why != "" {
 			b.Fatal(why, detail)
 		}
 	}

@@ -358,7 +358,8 @@ func boundary(body []byte) []byte {
 func wanted(g *Gateway, s *spec, direct heard, req *http.Request) (text []byte, ok bool) {
 	status := direct.status
 	kind := strings.ToLower(s.head.Get("Content-Type"))
-	reads := req.Method == http.MethodGet || req.Method == http.MethodHead
+	head := req.Method == http.MethodHead // that of a page, whatever the page would turn out to be
+	reads := req.Method == http.MethodGet || head
 	switch {
 	case !s.ranges:
 	case status == http.StatusNotModified, // the origin calls it unchanged, and the client has it without the gate
@@ -367,11 +368,11 @@ func wanted(g *Gateway, s *spec, direct heard, req *http.Request) (text []byte, 
 		status = 200
 	}
 	switch {
-	case kind != "text/html" && !strings.HasPrefix(kind, "text/html;"), s.lies, status < 200, status == 204, status == 206, status >= 300 && status < 400, status == 416:
+	case kind != "text/html" && !strings.HasPrefix(kind, "text/html;"), s.lies && !head, status < 200, status == 204, status == 206, status >= 300 && status < 400, status == 416:
 		return nil, false
 	case strings.Contains(strings.ToLower(s.head.Get("Cache-Control")), "no-transform"), s.head.Get("Content-Encoding") == "deflate", s.head.Get("Content-Encoding") == "gzip, br":
 		return nil, false
-	case int64(len(s.plain)) > g.Largest, int64(len(s.body)) > g.Largest:
+	case !head && (int64(len(s.plain)) > g.Largest || int64(len(s.body)) > g.Largest):
 		return nil, false
 	case status == http.StatusPreconditionFailed:
 		return nil, false
@@ -384,7 +385,7 @@ func wanted(g *Gateway, s *spec, direct heard, req *http.Request) (text []byte, 
 		pg.Answer = &page.Answer{Status: status, Fields: map[string][]string{"content-type": s.head["Content-Type"]}, Path: page.Clean(req.URL.EscapedPath())}
 		pg.Called(pg.Answer)
 		r := g.Gate.Now().Project.Gate.Page(s.plain, pg)
-		return r.File, !r.Fragment
+		return r.File, head || !r.Fragment
 	}
 	return nil, false
 }
