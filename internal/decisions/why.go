@@ -26,11 +26,15 @@ func Why(p *project.Project, pg *page.Page, name string) (*result.WhyItem, *resu
 	}
 	for i := range r.Verdicts {
 		if r.Verdicts[i].Item.Name == name {
-			return whyItem(p, r, i), nil, nil
+			w := whyItem(p, r, i)
+			w.Waits = waits(p, r)
+			return w, nil, nil
 		}
 	}
 	if key := gatefile.KeyName(name); known(key) {
-		return nil, whyKey(r, key), nil
+		w := whyKey(r, key)
+		w.Waits = waits(p, r)
+		return nil, w, nil
 	}
 	return nil, nil, &failure.Usage{
 		Message: fmt.Sprintf(
@@ -40,6 +44,14 @@ func Why(p *project.Project, pg *page.Page, name string) (*result.WhyItem, *resu
 		),
 		Remedy: "yellowgate where lists the items",
 	}
+}
+
+// waits says what the head of a page waits for behind the gateway.
+func waits(p *project.Project, r *pageedit.Result) string {
+	if p.Gate.File.Site.Origin.Value == "" {
+		return ""
+	}
+	return r.Head().String()
 }
 
 func whyItem(p *project.Project, r *pageedit.Result, i int) *result.WhyItem {

@@ -34,6 +34,7 @@ func (p *Printer) WhyItem(w *result.WhyItem) {
 	for _, part := range w.Parts {
 		p.Line("  %s", Clean(part))
 	}
+	p.waits(w.Waits)
 	p.Heading("what would change it")
 	for _, c := range w.Change {
 		p.Line("  %s", Clean(c))
@@ -101,4 +102,12 @@ func (p *Printer) WhyKey(w *result.WhyKey) {
 		t.add(mark, v.From, value, at)
 	}
 	p.table(t)
+	p.waits(w.Waits)
+}
+
+// waits writes what the head of a page waits for behind the gateway.
+func (p *Printer) waits(what string) {
+	if what != "" {
+		p.Line("  behind the gateway, the head of this page waits for %s", Clean(what))
+	}
 }

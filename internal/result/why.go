@@ -34,6 +34,8 @@ type WhyItem struct {
 	Change  []string `json:"change"`  // what would change it
 	Note    string   `json:"note"`
 	Parts   []string `json:"parts"` // what the item carries, and where it goes
+	// Waits says what the head of the page waits for behind the gateway; "" for nothing, and for a site that is a folder.
+	Waits string `json:"waits,omitempty"`
 }
 
 // A WhyValue is one value that a metadata key could have on a page.
@@ -51,4 +53,5 @@ type WhyKey struct {
 	Key    string     `json:"key"`
 	Values []WhyValue `json:"values"` // strongest first
 	Result string     `json:"result"` // what the page has in the end
+	Waits  string     `json:"waits,omitempty"`
 }

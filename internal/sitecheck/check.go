@@ -69,6 +69,9 @@ func Check(
 		}
 		x.problems = slices.Concat(x.problems, judge.Losses(g), gatecheck.Required(g, p.Gate.File), gatecheck.DroppedNoindex(g),
 			gatecheck.Rebuilt(g, rebuilt(&p.Pages[i], b)))
+		if p.Gate.File.Site.Origin.Value != "" {
+			x.problems = append(x.problems, gatecheck.Waits(g, p.Gate.File.Site.Origin.Pos)...)
+		}
 		return x, nil
 	}, func(i int, x one) error {
 		if progress != nil {

@@ -51,6 +51,13 @@ type Asked struct {
 	Heading bool
 }
 
+// Bare is the page as it is known before its source is read.
+func (p *Page) Bare() Page {
+	return Page{
+		Path: p.Path, File: p.File, Whole: p.Whole, Answer: p.Answer, Facts: p.Facts, Lists: p.Lists,
+	}
+}
+
 // Called gives the page the address of an answer that is another spelling of its own: a site says itself whether
 // it writes /visit or /visit/.
 func (p *Page) Called(a *Answer) {

@@ -47,7 +47,7 @@ func (g *Gate) Begin(file []byte, known page.Page) *Begun {
 	spots := v.Spots // those whose element may not have come to its end are none yet
 	v.Spots = slices.DeleteFunc(slices.Clone(spots), func(s markup.AuthorSpot) bool { return s.Element && s.Full })
 	v.readHas()
-	unsure, waits := v.unsure()
+	unsure, asked, waits := v.unsure()
 	if waits != nil {
 		return waits
 	}
@@ -66,7 +66,28 @@ func (g *Gate) Begin(file []byte, known page.Page) *Begun {
 			return &Begun{Waits: "its end, since there is an error: " + x.Message, For: []problem.Position{x.Pos}}
 		}
 	}
-	return p.begin(file)
+	b := p.begin(file)
+	if b.Waits == "" || len(unsure) == 0 {
+		return b
+	}
+	return v.waitsFor(asked)
+}
+
+// Head is what is sure of a page once its head and its body tag have come, and nothing else.
+func (v *View) Head() *Begun {
+	if v.Scan.BodyTag.None() {
+		return &Begun{Waits: "its end, since its body tag is left out"}
+	}
+	return v.gate.Begin(v.Source.File[:v.Scan.BodyTag.End:v.Scan.BodyTag.End], v.Page.Bare())
+}
+
+// String says what a page waits for, with the lines that ask for it; "" for nothing.
+func (b *Begun) String() string {
+	out := b.Waits
+	for i, pos := range b.For {
+		out += map[bool]string{true: ", asked for in ", false: ", "}[i == 0] + pos.String()
+	}
+	return out
 }
 
 // headMissing says what is not there yet before anything of the page is sure; "" for nothing.
@@ -77,8 +98,6 @@ func (v *View) headMissing() string {
 		return "the end of its head and its body tag"
 	case !scan.HeadWhole() || scan.Frameset || scan.Unread != "":
 		return "its end, since its head is broken"
-	case scan.Cut >= 0 && scan.Cut < scan.BodyBegin:
-		return "its end, since something in its head is not closed"
 	case v.Source.Undeclared():
 		return "its end, since it does not say its encoding"
 	case &v.Source.Text[0] != &v.Source.File[0]:
@@ -97,8 +116,7 @@ const mostAsked = 5
 
 // unsure are the items that something may bring in, or take out, that has not come yet. Where metadata may change, or
 // too much is asked for, it says so.
-func (v *View) unsure() (items map[int]bool, waits *Begun) {
-	var asked []page.Asked
+func (v *View) unsure() (items map[int]bool, asked []page.Asked, waits *Begun) {
 	v.Page.Later = func(a page.Asked) {
 		if !slices.Contains(asked, a) {
 			asked = append(asked, a)
@@ -134,19 +152,18 @@ func (v *View) unsure() (items map[int]bool, waits *Begun) {
 		o := decide()
 		undo()
 		if !slices.Equal(o.values, first.values) {
-			return nil, v.waitsFor(asked)
+			return nil, nil, v.waitsFor(asked)
 		}
 		for i := range o.in {
 			if o.in[i] != first.in[i] {
 				items[i] = true
 			}
 		}
-		v.parts(o.in)
 	}
 	if len(asked) > mostAsked || slices.Contains(asked, page.Asked{Heading: true}) {
-		return nil, v.waitsFor(asked)
+		return nil, nil, v.waitsFor(asked)
 	}
-	return items, nil
+	return items, asked, nil
 }
 
 // parts asks for what the items that are in, and metadata, write.
@@ -216,7 +233,7 @@ func (pl *planner) hold(at int) {
 	pl.sure = min(pl.sure, len(bytes.TrimRight(pl.Source.Text[:at], " \t\r\n\f")))
 }
 
-// mayBeIn holds what an item would change that is not decided.
+// mayBeIn holds what an item would change that is not decided: it may come.
 func (pl *planner) mayBeIn(i int) {
 	it := pl.gate.File.Items[i]
 	for _, p := range it.Parts {
@@ -245,6 +262,7 @@ func (pl *planner) mayBeIn(i int) {
 func (pl *planner) mayCome(it *gatefile.Item, p gatefile.Place) {
 	switch p.Name {
 	case gatefile.HeadStart, gatefile.HeadEnd:
+		pl.comes = it
 		pl.hold(0)
 	case gatefile.BodyStart:
 		pl.hold(pl.Scan.BodyTag.Start)
@@ -276,7 +294,6 @@ func (pl *planner) begin(file []byte) *Begun {
 			pl.hold(end.Start) // the body may go on behind it
 		}
 	}
-	pl.hold(len(pl.Source.Text))
 	for i, it := range pl.gate.File.Items {
 		if pl.Verdicts[i].In && it.FoundPlace() != nil {
 			pl.mayCome(it, *it.FoundPlace()) // more of it may be found
@@ -310,7 +327,13 @@ func (pl *planner) begin(file []byte) *Begun {
 		}
 	}
 	if pl.sure < scan.BodyTag.End {
-		return &Begun{Waits: "what may come of items whose place is in its head"}
+		if pl.comes == nil {
+			return &Begun{Waits: "more of its body"}
+		}
+		return &Begun{
+			Waits: fmt.Sprintf("what item %q may still find or replace", pl.comes.Name),
+			For:   []problem.Position{pl.comes.Pos},
+		}
 	}
 	edits = slices.DeleteFunc(edits, func(e markup.Edit) bool { return e.Start >= pl.sure })
 	if !bytes.ContainsAny(file[:pl.sure], "\r\n") {

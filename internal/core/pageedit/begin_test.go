@@ -29,6 +29,10 @@ var begunGates = []string{
 	"items: {x: {found: {url: /kit/b.js}, pages: all, load: defer, place: head-end}}\n",
 	"items: {x: {popup: <p>x</p>, label: X, open: [{after: 8s}], pages: has(main)}}\n",
 	"items: {x: {code: <p>x</p>, pages: has(main > p:last-child), place: {after: h1 + p}}}\n",
+	"items: {x: {code: '<p>@{page.heading or \"none\"}</p>', pages: all, place: body-start}}\n",
+	"items: {x: {code: <p>x</p>, pages: has(form), place: body-start}}\n",
+	"items: {x: {code: \"<p>\\n</p>\", pages: all, place: body-start}, y: {found: {url: '/kit/**'}, pages: has(form)}}\n",
+	"items: {x: {code: <p>x</p>, pages: all, place: {before: p:last-child}}, y: {found: .kit, pages: none}}\n",
 	"items: {x: {found: table, pages: none}, y: {found: {url: '/**'}, pages: has(h2)}}\n",
 	"items: {x: {code: <hr>, pages: all, place: {after: h2}, each: true}, y: {code: <hr>, pages: has(pre), place: {last-in: div}}}\n",
 	"items: {x: {found: script, pages: none}, y: {replaces: ul, code: <i>y</i>, pages: all}, z: {classes: {p: z}, pages: not has(table)}}\n",
@@ -40,6 +44,10 @@ var begunPages = []string{
 	"<!doctype html><html><head><meta charset=utf-8><title>a</title></head><body><h1>A</h1><main><p>x</main><!-- yg-spot x --><form></form><div class=kit></div></body></html>",
 	"<!doctype html>\n<head>\n<meta charset=utf-8>\n</head>\n<body>\n<meta name=description content=late>\n<script src=/kit/b.js></script>\n<h1>B</h1>\n<p>a\n<div data-yg-spot=x></div>\n<noscript><img src=/kit/a.js></noscript>\n</body>\n<p>after\n",
 	"<!doctype html><head><meta charset=utf-8></head><body><div class=kit>never closed <h1>C</h1><form><template><main></main></template><svg><title>t</title></svg>",
+	"<!doctype html><head><meta charset=utf-8></head><body><h1>A <b>b</b> c</h1><p>x</body><p>after</body>\r\n<script src=/kit/b.js></script><p>last\r\n",
+	"<!doctype html><head><meta charset=utf-8><div class=kit></div><title>t</title></head><body><p>a</p><p>b</p><div class=kit>x</div></body>",
+	"<!doctype html><head><meta charset=utf-8></head><body><p>a</p><script src=/kit/b.js></script><p>b</p><form></form></body>",
+	"<!doctype html><head><meta charset=utf-8></head><div class=kit></div><meta name=description content=d><body class=a><p>a</p><form></form></body>",
 	"<!doctype html><head><meta charset=utf-8></head><body><p>x <!-- a --> <script>'</scr'+'</body>'</script><b><div class=kit><form>a</b></div></body>",
 }
 
@@ -121,7 +129,7 @@ func TestBeginForeign(t *testing.T) {
 func TestWaits(t *testing.T) {
 	head := "<!doctype html><head><meta charset=utf-8><title>a</title></head><body><p>"
 	for _, c := range []struct{ yaml, text, waits string }{
-		{"items: {x: {script: /x.js, pages: has(form)}}\n", head + "x</p>", "what may come of items whose place is in its head"},
+		{"items: {x: {script: /x.js, pages: has(form)}}\n", head + "x</p>", "has(form)"},
 		{"items: {x: {script: /x.js, pages: has(form)}}\n", head + "x</p><form></form>", ""},
 		{"items: {x: {code: <p>x</p>, pages: has(form), place: body-end}}\n", head + "x</p>", ""},
 		{"metadata: [{pages: has(form), title: Form}]\n", head + "x</p>", "has(form)"},
@@ -129,10 +137,26 @@ func TestWaits(t *testing.T) {
 		{"metadata: [{pages: all, title: '@{page.heading or \"none\"}'}]\n", head + "x</p><h1>H</h1><p>", ""},
 		{"metadata: [{pages: all, title: T}]\n", strings.Replace(head, "</head>", "", 1), "the end of its head and its body tag"},
 		{"metadata: [{pages: all, title: T}]\n", strings.Replace(head, "<meta charset=utf-8>", "", 1), "its end, since it does not say its encoding"},
+		{"items: {x: {code: '<meta name=a content=" + strings.Repeat("b", 1100) + ">', pages: all, place: {before: meta}}}\n", head + "x</p>", "its end, since its encoding would change"},
 	} {
 		b := gate(t, c.yaml).Begin([]byte(c.text), page.Page{Path: "/a/"})
 		if b.Waits != c.waits {
 			t.Errorf("%s%s\nwaits for %q, want %q", c.yaml, c.text, b.Waits, c.waits)
+		}
+	}
+}
+
+// TestLateMetadata: what stands in the body of a page whose head is whole is no metadata of it; where the head broke, it
+// fell out of it and comes back.
+func TestLateMetadata(t *testing.T) {
+	g := gate(t, "defaults: {description: of the gate}\n")
+	for _, c := range []struct{ text, want string }{
+		{"<!doctype html><html><head><title>a</title></head><body><meta name=description content=late></body></html>", "of the gate"},
+		{"<!doctype html><html><head><title>a</title><p>x</p><meta name=description content=fell></head><body></body></html>", "fell"},
+	} {
+		file := string(g.Page([]byte(c.text), page.Page{Path: "/a/"}).File)
+		if strings.Count(file, "name=\"description\"")+strings.Count(file, "name=description") != 1 || !strings.Contains(file, c.want) {
+			t.Errorf("%s\nbecomes\n%s", c.text, file)
 		}
 	}
 }

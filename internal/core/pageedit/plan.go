@@ -69,7 +69,8 @@ type planner struct {
 	body        markup.TagChange
 	toldUnclear map[*gatefile.Item]bool // an element of theirs has no clear end
 
-	sure int // of a page that is only begun: what stands before this offset cannot change
+	sure  int            // of a page that is only begun: what stands before this offset cannot change
+	comes *gatefile.Item // something of it may come into the head
 }
 
 // planOf plans all that is to be done to a page.

@@ -30,6 +30,7 @@ const (
 	UnusedBuiltFile   = "unused-built-file"
 	UnusedParameter   = "unused-parameter"
 	UnwrittenListFact = "unwritten-list-fact"
+	WaitsForBody      = "waits-for-body"
 	WideNoindex       = "wide-noindex"
 )
 
@@ -63,6 +64,7 @@ var kinds = []Kind{
 	{UnusedBuiltFile, "the build manifest names a file that no item has"},
 	{UnusedParameter, "a parameter stands nowhere in its item's code"},
 	{UnwrittenListFact, "an item writes no structured data where its list is missing"},
+	{WaitsForBody, "behind the gateway, the head of a page waits for something of its body"},
 	{WideNoindex, "noindex reaches the home page, or every page"},
 }
 
