@@ -221,7 +221,7 @@ func (s *scanner) content(untilTemplateEnds bool) {
 		case isLetter(c):
 			tag, nameEnd := readName(src, i)
 			if tag == TagOther &&
-				(s.watch == nil || !s.watch.wants(nameEnd-i, nameEnd < len(src) && src[nameEnd] == '>')) {
+				(s.watch == nil || !s.watch.wants(c, nameEnd-i, nameEnd < len(src) && src[nameEnd] == '>')) {
 				if s.collect {
 					end, _ := tagEnd(src, nameEnd)
 					if end == 0 {
@@ -234,10 +234,14 @@ func (s *scanner) content(untilTemplateEnds bool) {
 					continue
 				}
 				if pos = nameEnd + 1; nameEnd >= len(src) || src[nameEnd] != '>' {
-					if pos, _ = tagEnd(src, nameEnd); pos == 0 {
+					end, selfClose := tagEnd(src, nameEnd)
+					if pos = end; pos == 0 {
 						s.cutAt(lt)
 						s.pos = len(src)
 						return
+					}
+					if s.watch != nil && s.watch.next > 0 && s.watch.next < end {
+						s.seen(token{startTag, tag, lt, end, nameEnd, selfClose})
 					}
 				}
 				continue

@@ -22,7 +22,18 @@ type SpotParam struct{ Name, Value string }
 
 var spotAttr = []byte("data-yg-spot")
 
-var spotElement = func() *Selector {
+// SpotElements are the elements that are spots, where the attribute is written in lower case.
+var SpotElements = func() *Selector {
+	s, err := ParseSelector("[data-yg-spot]")
+	if err != nil {
+		panic(err) // a constant
+	}
+	s.compounds[0].word = spotAttr
+	return s
+}()
+
+// anySpotElements are they, however the attribute is written.
+var anySpotElements = func() *Selector {
 	s, err := ParseSelector("[data-yg-spot]")
 	if err != nil {
 		panic(err) // a constant
@@ -31,13 +42,20 @@ var spotElement = func() *Selector {
 }()
 
 // SpotsOf lists the spots of a page, in order.
-func SpotsOf(src *Source, p *Document) (out []AuthorSpot) {
-	if !bytes.Contains(p.Src, spotPrefix) {
-		return nil
-	}
+func SpotsOf(src *Source, p *Document) []AuthorSpot {
 	var elements []int
-	if bytes.Contains(p.Src, spotAttr) || bytes.Contains(p.Src, []byte("DATA-YG-SPOT")) {
-		elements, _ = Matches(p.Src, spotElement) // one tag answers it
+	if bytes.Contains(p.Src, spotAttr) {
+		elements, _ = Matches(p.Src, SpotElements)
+	}
+	return SpotsAt(src, p, elements)
+}
+
+// SpotsAt is SpotsOf for a page of which it is known where SpotElements matches.
+func SpotsAt(src *Source, p *Document, elements []int) (out []AuthorSpot) {
+	if bytes.Contains(p.Src, []byte("DATA-YG-SPOT")) {
+		elements, _ = Matches(p.Src, anySpotElements)
+	} else if !bytes.Contains(p.Src, spotPrefix) {
+		return nil
 	}
 	for _, c := range p.Marks {
 		if c.Inside != InPage {

@@ -124,6 +124,7 @@ func New(f *gatefile.Gate, day string) (*Gate, []problem.Problem) {
 		g.all.add(s)
 		g.found.add(s)
 	}
+	g.all.add(markup.SpotElements)
 	g.all.ready()
 	g.found.ready()
 	return g, problems

@@ -94,7 +94,7 @@ func (pl *planner) checkSpots() {
 			)
 			continue
 		}
-		if block := blockOf(it); block != "" && pl.inParagraph(s.Start) {
+		if block := pl.gate.Once("block of "+it.Name, func() any { return blockOf(it) }).(string); block != "" && pl.inParagraph(s.Start) {
 			fail(
 				problem.Warning, problem.SpotInParagraph,
 				"move the spot out of the paragraph, or write the code with elements that a paragraph may hold",
@@ -121,7 +121,10 @@ func (pl *planner) checkSpots() {
 	}
 }
 
-var tagNamed = regexp.MustCompile(`</?([a-zA-Z][a-zA-Z0-9]*)[\s/>]`)
+var (
+	tagNamed = regexp.MustCompile(`</?([a-zA-Z][a-zA-Z0-9]*)[\s/>]`)
+	tagHere  = regexp.MustCompile(`^` + tagNamed.String())
+)
 
 // blockOf is the first element of an item's code for spots that cannot stand in a paragraph; "" for none.
 func blockOf(it *gatefile.Item) string {
@@ -141,16 +144,23 @@ func blockOf(it *gatefile.Item) string {
 func (pl *planner) inParagraph(at int) bool {
 	const far = 16 << 10 // of a paragraph that is longer, nobody is told
 	before := pl.Source.Text[max(0, at-far):at]
-	in := false
-	for _, m := range tagNamed.FindAllSubmatch(before, -1) {
+	for to := len(before); ; {
+		lt := bytes.LastIndexByte(before[:to], '<')
+		if lt < 0 {
+			return false
+		}
+		m := tagHere.FindSubmatch(before[lt:])
+		to = lt
+		if m == nil {
+			continue
+		}
 		switch name := strings.ToLower(string(m[1])); {
 		case name == "p":
-			in = m[0][1] != '/'
+			return m[0][1] != '/'
 		case markup.EndsParagraph(name), name == "body", name == "td", name == "th":
-			in = false
+			return false
 		}
 	}
-	return in
 }
 
 // mostSpotsTold is of how many spots of one page something is told.

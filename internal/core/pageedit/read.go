@@ -45,7 +45,7 @@ func (g *Gate) Look(file []byte, known page.Page) *View {
 	src := markup.ReadAs(file, known.Answer.Charset())
 	v := &View{gate: g, look: g.all, Source: src, Page: known, Original: file}
 	v.Scan = markup.Scan(src.Text, g.all.watch)
-	if len(v.Scan.Marks) > 0 {
+	if len(v.Scan.Regions()) > 0 {
 		src = markup.ReadAs(markup.Unmark(src, v.Scan), known.Answer.Charset())
 		v.Source, v.Scan = src, markup.Scan(src.Text, g.all.watch)
 	}
@@ -72,7 +72,7 @@ func (v *View) settles(s *markup.Selector) bool { return s.Compound() || s.Desce
 // readSpots lists the page's spots.
 func (v *View) readSpots() {
 	v.Page.Spots = nil
-	v.Spots = markup.SpotsOf(v.Source, v.Scan)
+	v.Spots = markup.SpotsAt(v.Source, v.Scan, v.find(markup.SpotElements))
 	for _, s := range v.Spots {
 		if v.Page.Spots == nil {
 			v.Page.Spots = map[string]bool{}
