@@ -222,25 +222,14 @@ func (s *scanner) content(untilTemplateEnds bool) {
 			tag, nameEnd := readName(src, i)
 			if tag == TagOther &&
 				(s.watch == nil || !s.watch.wants(c, nameEnd-i, nameEnd < len(src) && src[nameEnd] == '>')) {
-				if s.collect {
-					end, _ := tagEnd(src, nameEnd)
-					if end == 0 {
-						s.cutAt(lt)
-						s.pos = len(src)
-						return
-					}
-					s.page.Tags = append(s.page.Tags, Tagged{int32(lt), int32(nameEnd), int32(end)})
-					pos = end
-					continue
-				}
-				if pos = nameEnd + 1; nameEnd >= len(src) || src[nameEnd] != '>' {
+				if pos = nameEnd + 1; s.collect || nameEnd >= len(src) || src[nameEnd] != '>' {
 					end, selfClose := tagEnd(src, nameEnd)
 					if pos = end; pos == 0 {
 						s.cutAt(lt)
 						s.pos = len(src)
 						return
 					}
-					if s.watch != nil && s.watch.next > 0 && s.watch.next < end {
+					if s.collect || s.watch != nil && s.watch.next > 0 && s.watch.next < end {
 						s.seen(token{startTag, tag, lt, end, nameEnd, selfClose})
 					}
 				}
