@@ -12,6 +12,7 @@ require (
 	github.com/charmbracelet/x/ansi v0.8.0
 	github.com/chromedp/cdproto v0.0.0-20250724212937-08a3db8b4327
 	github.com/chromedp/chromedp v0.14.2
+	github.com/coreos/go-systemd/v22 v22.7.0
 	github.com/fsnotify/fsnotify v1.10.1
 	github.com/gobwas/ws v1.4.0
 	github.com/goccy/go-yaml v1.19.2

@@ -9,7 +9,9 @@ import (
 	"io"
 	"log"
 	"log/slog"
+	"net"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"os"
 	"os/signal"
@@ -19,6 +21,7 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/coreos/go-systemd/v22/activation"
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/core/gatefile"
@@ -35,10 +38,12 @@ import (
 type gatewayFlags struct {
 	listen, origin, status, log string
 	certificate, key, originCA  string
-	largest, keep               string
+	largest, keep, request      string
+	trusted                     []string
 	pageWait, originWait        time.Duration
 	clientWait, idle, drain     time.Duration
-	behind, timing              bool
+	behind, timing, watchOnly   bool
+	streams                     time.Duration
 }
 
 func (a *app) gatewayCmd() *cobra.Command {
@@ -53,7 +58,10 @@ does every page of which there is any doubt: each is counted and logged with the
 
 A gate file that changes is read again, tried in full, and put into effect for the next
 request; one with a mistake changes nothing and is logged until it is mended. SIGHUP reads
-it at once. SIGTERM ends the gateway after the answers that are under way.
+it at once. SIGTERM ends the gateway after the answers that are under way; event streams and sockets end
+after --drain-streams. SIGUSR1 turns gating off, so that everything passes as it came, and on again.
+
+Sockets that systemd passes on (LISTEN_FDS) are taken in place of --listen: then a restart refuses nobody.
 
 Gateways share nothing: any number of them stand behind any load balancer.`,
 		Example: "  yellowgate gateway --origin http://127.0.0.1:8000\n" +
@@ -75,11 +83,11 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 		&o.listen,
 		"listen",
 		"127.0.0.1:8080",
-		"the `ADDRESS` to answer at, host and port; port 0 is any that is free",
+		"the `ADDRESS` to answer at, host and port, or unix:PATH; port 0 is any that is free",
 	)
-	f.StringVar(&o.origin, "origin", "", "the `URL` of the application (default: the gate file's site.origin)")
+	f.StringVar(&o.origin, "origin", "", "the `URL` of the application, or unix:PATH (default: the gate file's site.origin)")
 	f.StringVar(&o.status, "status", "", "answer at this `ADDRESS` with /metrics (Prometheus text format) and /health")
-	f.StringVar(&o.log, "log", "text", "the `FORM` of the log, one line a request: text, json, off")
+	f.StringVar(&o.log, "log", "text", "the `FORM` of the log, one line a request: text, json, combined (the common web servers'), off")
 	f.StringVar(
 		&o.certificate,
 		"certificate",
@@ -112,7 +120,16 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 	)
 	spanFlag(cmd, &o.idle, "idle", 2*time.Minute, "the `TIME` after which an unused connection is closed")
 	spanFlag(cmd, &o.drain, "drain", 30*time.Second, "the `TIME` that answers under way have at the end")
-	f.BoolVar(&o.behind, "behind-proxy", false, "another proxy is before this one: keep what it says of the client")
+	spanFlag(cmd, &o.streams, "drain-streams", 2*time.Second, "the `TIME` that event streams and sockets have at the end")
+	f.StringVar(&o.request, "largest-request", "0", "refuse requests with a body of more than this `SIZE`; 0 takes any")
+	f.StringArrayVar(
+		&o.trusted,
+		"trusted-proxy",
+		nil,
+		"keep what proxies with addresses in this `RANGE` say of the client, such as 10.1.0.0/16; may be repeated",
+	)
+	f.BoolVar(&o.behind, "behind-proxy", false, "trust proxies on this machine and in private networks")
+	f.BoolVar(&o.watchOnly, "watch-only", false, "change nothing; log and count what would be done")
 	f.BoolVar(&o.timing, "server-timing", false, "tell browsers how long origin and gate took (Server-Timing)")
 	for _, name := range []string{"certificate", "key", "origin-ca"} {
 		_ = cmd.MarkFlagFilename(name)
@@ -130,7 +147,7 @@ func (a *app) runGateway(ctx context.Context, gate string, f *gatewayFlags) erro
 	if err != nil {
 		return err
 	}
-	l, err := listenAt(f.listen)
+	l, err := gatewayListener(f.listen)
 	if err != nil {
 		return err
 	}
@@ -142,6 +159,7 @@ func (a *app) runGateway(ctx context.Context, gate string, f *gatewayFlags) erro
 		}
 	}
 	gw := gateway.New(*o)
+	switchOnSignal(ctx, gw, a.switched(o.Log))
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	o.Gate.Run(ctx)
@@ -166,32 +184,48 @@ func (a *app) runGateway(ctx context.Context, gate string, f *gatewayFlags) erro
 	}
 	a.tidies.Store(true)
 	if !a.quiet {
-		a.printer().StandingBefore(scheme(certificates)+"://"+l.Addr().String(), o.Origin.String(), f.status)
+		at, origin := scheme(certificates)+"://"+l.Addr().String(), o.Origin.String()
+		if l.Addr().Network() == "unix" {
+			at = "unix:" + l.Addr().String()
+		}
+		if o.Socket != "" {
+			origin = "unix:" + o.Socket
+		}
+		a.printer().StandingBefore(at, origin, f.status)
 	}
-	ended := a.drains(ctx, server, f.drain)
+	under := gateway.NewConnections(server)
+	go func() { <-ctx.Done(); l.Close() }() // what has been taken is answered
 	if certificates != nil {
 		server.TLSConfig = &tls.Config{GetCertificate: certificates.get}
 		err = server.ServeTLS(l, "", "")
 	} else {
 		err = server.Serve(l)
 	}
-	if !errors.Is(err, http.ErrServerClosed) {
+	if ctx.Err() == nil {
 		return &failure.Path{Path: f.listen, Err: err}
 	}
-	<-ended
+	if !gw.End(server, under, f.streams, f.drain) && !a.quiet {
+		a.messages().Notice("answers under way were cut after %s (--drain)", span{&f.drain})
+	}
 	return nil
 }
 
 // gatewayOptions are the options of a gateway, with its gate opened.
 func (a *app) gatewayOptions(gate string, f *gatewayFlags) (o *gateway.Options, err error) {
-	o = &gateway.Options{Wait: f.pageWait, Client: f.clientWait, Behind: f.behind, Timing: f.timing}
+	o = &gateway.Options{Wait: f.pageWait, Client: f.clientWait, Timing: f.timing, WatchOnly: f.watchOnly}
+	if o.Trusted, err = trustedProxies(f); err != nil {
+		return nil, err
+	}
+	if o.Request, err = sizeOf("--largest-request", f.request); err != nil {
+		return nil, err
+	}
 	if o.Largest, err = sizeOf("--largest", f.largest); err != nil {
 		return nil, err
 	}
 	if o.Keep, err = sizeOf("--keep", f.keep); err != nil {
 		return nil, err
 	}
-	if f.pageWait <= 0 || f.originWait <= 0 || f.clientWait < 0 || f.drain < 0 || f.idle < 0 || o.Largest == 0 {
+	if f.pageWait <= 0 || f.originWait <= 0 || f.clientWait < 0 || f.drain < 0 || f.streams < 0 || f.idle < 0 || o.Largest == 0 {
 		return nil, &failure.Usage{
 			Message: "--page-wait, --origin-wait and --largest are more than nothing, and no time is less",
 			Remedy:  "times are like 250ms, 8s or 2min",
@@ -199,16 +233,20 @@ func (a *app) gatewayOptions(gate string, f *gatewayFlags) (o *gateway.Options, 
 	}
 	var lines *slog.Logger
 	switch f.log {
-	case "text":
+	case "text", "combined":
 		lines = slog.New(slog.NewTextHandler(a.err, nil))
 	case "json":
 		lines = slog.New(slog.NewJSONHandler(a.err, nil))
 	case "off":
 	default:
-		return nil, &failure.Usage{Message: fmt.Sprintf("--log is text, json or off, not %q", f.log)}
+		return nil, &failure.Usage{Message: fmt.Sprintf("--log is text, json, combined or off, not %q", f.log)}
 	}
-	if o.Log = lines; a.quiet {
-		o.Log = nil // what happens to the gate is still told
+	switch {
+	case a.quiet || lines == nil: // what happens to the gate is still told
+	case f.log == "combined":
+		o.Log = &gateway.Combined{W: a.err}
+	default:
+		o.Log = gateway.Structured{Logger: lines}
 	}
 	o.Gate = reload.Open(
 		reload.Options{
@@ -231,11 +269,93 @@ func (a *app) gatewayOptions(gate string, f *gatewayFlags) (o *gateway.Options, 
 	if address == "" {
 		address = o.Gate.Now().Project.Gate.File.Site.Origin.Value
 	}
+	if socket, at := strings.CutPrefix(address, "unix:"); at {
+		o.Socket, address = socket, "http://localhost"
+	}
 	if o.Origin, err = originOf(address); err != nil {
 		return nil, err
 	}
-	o.Transport, err = originTransport(f)
+	o.Transport, err = originTransport(f, o.Socket)
 	return o, err
+}
+
+// trustedProxies are the ranges in which proxies stand that are trusted.
+func trustedProxies(f *gatewayFlags) (out []netip.Prefix, err error) {
+	if f.behind {
+		out = append(out, gateway.Private...)
+	}
+	for _, text := range f.trusted {
+		p, err := netip.ParsePrefix(text)
+		if a, err2 := netip.ParseAddr(text); err2 == nil {
+			p, err = netip.PrefixFrom(a, a.BitLen()), nil
+		}
+		if err != nil {
+			return nil, &failure.Usage{
+				Message: fmt.Sprintf("--trusted-proxy is an address or a range of addresses, not %q", text),
+				Remedy:  "--trusted-proxy 10.1.0.0/16",
+			}
+		}
+		out = append(out, p.Masked())
+	}
+	return out, nil
+}
+
+// gatewayListener is where the gateway answers: a socket that systemd passes on (sd_listen_fds), a unix socket, or an
+// address.
+func gatewayListener(address string) (net.Listener, error) {
+	given, err := activation.Listeners()
+	if err == nil && len(given) > 0 && given[0] != nil {
+		return given[0], nil
+	}
+	path, isSocket := strings.CutPrefix(address, "unix:")
+	if !isSocket {
+		return listenAt(address)
+	}
+	if info, err := os.Lstat(path); err == nil && info.Mode()&os.ModeSocket != 0 {
+		if c, err := net.Dial("unix", path); err == nil {
+			c.Close()
+			return nil, &failure.Usage{Message: path + " is taken: another program answers there"}
+		}
+		_ = os.Remove(path) // of a program that went
+	}
+	l, err := net.Listen("unix", path)
+	if err != nil {
+		return nil, &failure.Path{Path: path, Err: err}
+	}
+	return l, nil
+}
+
+// switchOnSignal turns gating off at SIGUSR1, and on again at the next, until ctx is done.
+func switchOnSignal(ctx context.Context, gw *gateway.Gateway, told func(off bool)) {
+	again := make(chan os.Signal, 1)
+	signal.Notify(again, syscall.SIGUSR1)
+	go func() {
+		defer signal.Stop(again)
+		for {
+			select {
+			case <-again:
+				gw.Switch(!gw.Off())
+				told(gw.Off())
+			case <-ctx.Done():
+				return
+			}
+		}
+	}()
+}
+
+// switched tells that gating was turned off, or on again.
+func (a *app) switched(lines gateway.Log) func(off bool) {
+	return func(off bool) {
+		text := "gating is on again"
+		if off {
+			text = "gating is off: everything passes as it came, until the next SIGUSR1"
+		}
+		if s, ok := lines.(gateway.Structured); ok {
+			s.Warn(text)
+		} else {
+			a.messages().Notice("%s", text)
+		}
+	}
 }
 
 // readOnHangup reads the gate file again at every SIGHUP, until ctx is done.
@@ -253,24 +373,6 @@ func readOnHangup(ctx context.Context, g *reload.Watcher) {
 			}
 		}
 	}()
-}
-
-// drains lets a server end once ctx is done, with some time for what is under way.
-func (a *app) drains(ctx context.Context, server *http.Server, most time.Duration) (ended chan struct{}) {
-	ended = make(chan struct{})
-	go func() {
-		defer close(ended)
-		<-ctx.Done()
-		end, cancel := context.WithTimeout(context.Background(), most)
-		defer cancel()
-		if server.Shutdown(end) != nil {
-			_ = server.Close()
-			if !a.quiet {
-				a.messages().Notice("answers under way were cut after %s (--drain)", span{&most})
-			}
-		}
-	}()
-	return ended
 }
 
 func scheme(c *certificates) string {
@@ -313,7 +415,7 @@ func originOf(text string) (*url.URL, error) {
 }
 
 // originTransport asks an application.
-func originTransport(f *gatewayFlags) (http.RoundTripper, error) {
+func originTransport(f *gatewayFlags, socket string) (http.RoundTripper, error) {
 	var roots *x509.CertPool
 	if f.originCA != "" {
 		pem, err := fsys.Read(f.originCA, fsys.GateLimit)
@@ -327,7 +429,7 @@ func originTransport(f *gatewayFlags) (http.RoundTripper, error) {
 			}
 		}
 	}
-	return gateway.NewTransport(f.originWait, &tls.Config{RootCAs: roots}), nil
+	return gateway.NewTransport(f.originWait, &tls.Config{RootCAs: roots}, socket), nil
 }
 
 // certificates are the site's own, read again when their files change.

@@ -121,8 +121,7 @@ func TestGatewayNginx(t *testing.T) {
 			}
 		}
 	})
-	page, _ := os.ReadFile(filepath.Join(public, "visit", "index.html"))
-	if head := ask("-I", g.Address+"/visit/"); !strings.Contains(head, "HTTP/1.1 200") || !strings.Contains(head, fmt.Sprintf("Content-Length: %d\r\n", len(page))) || !strings.Contains(head, ".yg") || strings.Contains(head, "Accept-Ranges") {
+	if head := ask("-I", g.Address+"/visit/"); !strings.Contains(head, "HTTP/1.1 200") || strings.Contains(head, "Content-Length") || !strings.Contains(head, ".yg") || strings.Contains(head, "Accept-Ranges") {
 		t.Errorf("HEAD:\n%s", head)
 	}
 	ask("--etag-save", "tag", "-o", "page", g.Address+"/visit/")
@@ -213,7 +212,7 @@ func TestGatewayApp(t *testing.T) {
 	if r, body := get("/none/"); r.StatusCode != 404 || !strings.Contains(body, "nothing is here") || !strings.Contains(body, "counted") {
 		t.Errorf("an error page: %d %s", r.StatusCode, body)
 	}
-	if r, body := get("/slow-page"); !strings.Contains(body, "counted") || len(r.TransferEncoding) > 0 {
+	if r, body := get("/slow-page"); !strings.Contains(body, "counted") || len(r.TransferEncoding) == 0 {
 		t.Errorf("a page in pieces: %v\n%s", r.TransferEncoding, body)
 	}
 	if r, body := get("/report.pdf", "Range: bytes=0-7"); r.StatusCode != 206 || body != "%PDF-1.4" {
@@ -423,7 +422,7 @@ func TestGatewayUse(t *testing.T) {
 		{2, "gateway --gate origin.yaml --keep -3", "--keep is a size"},
 		{2, "gateway --gate origin.yaml --page-wait 0s", "more than nothing"},
 		{2, "gateway --gate origin.yaml --page-wait soon", "\"soon\" is no time: write a number and a unit, such as 250ms, 8s, 2min, 1h or 7d"},
-		{2, "gateway --gate origin.yaml --log loud", "--log is text, json or off"},
+		{2, "gateway --gate origin.yaml --log loud", "--log is text, json, combined or off"},
 		{2, "gateway --gate origin.yaml --certificate no.pem", "belong together"},
 		{2, "gateway --gate origin.yaml --certificate no.pem --key no.pem", "both are PEM files"},
 		{3, "gateway --gate origin.yaml --certificate gone.pem --key no.pem", "gone.pem: no such file"},

@@ -26,12 +26,15 @@ const (
 	passedGone        = "client"  // it went
 	passedUnchanged   = "not-modified"
 	passedMalformed   = "malformed" // the request, not the answer
+	passedWatched     = "watch-only"
+	passedOff         = "off" // gating is turned off
 )
 
 // reasons lists them, for the metrics.
 var reasons = []string{
 	passedOther, passedFragment, passedNoTransform, passedCoding, passedLarge, passedSlow, passedCut,
 	passedProblem, passedFault, passedOrigin, passedGone, passedUnchanged, passedMalformed,
+	passedWatched, passedOff,
 }
 
 // doubtful are those of which an operator wants to know.
@@ -45,10 +48,18 @@ func (g *Gateway) answer(resp *http.Response) error {
 	a := exchangeOf(resp.Request)
 	a.answered = time.Now()
 	g.Seen.origin.up()
-	if resp.StatusCode == http.StatusSwitchingProtocols {
+	kind, _, _ := mime.ParseMediaType(resp.Header.Get("Content-Type"))
+	if resp.StatusCode == http.StatusSwitchingProtocols || kind == "text/event-stream" {
+		g.open.add(a)
 		return nil
 	}
 	switch {
+	case a.off:
+		a.why = passedOff
+	case g.WatchOnly:
+		if mayGate(a, resp) {
+			g.watch(a, resp)
+		}
 	case resp.StatusCode == http.StatusNotModified:
 		if a.why = passedUnchanged; !a.conditions.unchanged(resp.Header, a.state.Time) {
 			g.whole(a, resp)
@@ -90,6 +101,11 @@ func mayGate(a *exchange, resp *http.Response) bool {
 	if kind, _, _ := mime.ParseMediaType(h.Get("Content-Type")); kind != "text/html" {
 		return false
 	}
+	if isPiece(a.in) {
+		addVary(h, "Sec-Fetch-Dest")
+		a.why = passedFragment
+		return false
+	}
 	for _, line := range h["Cache-Control"] {
 		for word := range strings.SplitSeq(line, ",") {
 			if strings.EqualFold(strings.TrimSpace(word), "no-transform") {
@@ -103,6 +119,16 @@ func mayGate(a *exchange, resp *http.Response) bool {
 		return false
 	}
 	return true
+}
+
+// isPiece reports whether a browser says that what it asks for is neither a document nor a frame (Fetch Metadata, 2.1);
+// what is fetched beforehand is for a document.
+func isPiece(r *http.Request) bool {
+	switch r.Header.Get("Sec-Fetch-Dest") {
+	case "", "document", "iframe", "frame", "embed", "object", "fencedframe":
+		return false
+	}
+	return !strings.HasPrefix(r.Header.Get("Sec-Purpose"), "prefetch")
 }
 
 // page gates the page of an answer, or passes it on as it came.
@@ -245,6 +271,7 @@ func (g *Gateway) mend(a *exchange, resp *http.Response, now string) {
 	if tag := h.Get("Etag"); tag != "" {
 		h.Set("Etag", tagged(tag, gateTag(a.state), now))
 	}
+	addVary(h, "Sec-Fetch-Dest")
 	mendModified(h, a.state.Time)
 }
 

@@ -14,13 +14,13 @@ import (
 	"fmt"
 	"io"
 	"log"
-	"log/slog"
 	"net"
 	"net/http"
 	"net/http/httputil"
+	"net/netip"
 	"net/url"
-	"regexp"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"yellowgate/internal/server/reload"
@@ -34,16 +34,19 @@ const TreeCost = 450_000_000
 type Options struct {
 	Gate   *reload.Watcher
 	Origin *url.URL // scheme, host and port
+	Socket string   // the unix socket at which the origin answers; "" for its address
 	// Transport asks the origin; NewTransport makes one.
 	Transport http.RoundTripper
-	Largest   int64         // bytes of a page, coded and decoded; larger ones pass
-	Wait      time.Duration // for the body of a page; slower ones pass
-	Client    time.Duration // for a client to take or send the next piece
-	Keep      int64         // bytes of gated pages that are kept
-	Behind    bool          // another proxy is before this one: what it says of the client counts
-	Timing    bool          // Server-Timing says how long things took
-	Log       *slog.Logger  // nil for none
-	Seen      *Seen         // what is counted
+	Largest   int64          // bytes of a page, coded and decoded; larger ones pass
+	Wait      time.Duration  // for the body of a page; slower ones pass
+	Client    time.Duration  // for a client to take or send the next piece
+	Keep      int64          // bytes of gated pages that are kept
+	Trusted   []netip.Prefix // where proxies before this one stand: what they say of the client counts
+	Request   int64          // bytes of a request's body at most; 0 for any
+	WatchOnly bool           // nothing is changed; what would be is counted and logged
+	Timing    bool           // Server-Timing says how long things took
+	Log       Log            // nil for none
+	Seen      *Seen          // what is counted
 }
 
 // A Gateway answers requests. Make one with New.
@@ -51,6 +54,10 @@ type Gateway struct {
 	Options
 	proxy *httputil.ReverseProxy
 	kept  *pageCache
+	off   atomic.Bool // see Switch
+	open  streams
+
+	ending atomic.Bool
 }
 
 // New makes a gateway.
@@ -72,13 +79,22 @@ func New(o Options) *Gateway {
 	return g
 }
 
-// NewTransport asks an origin, which has a time to begin its answer. Codings are left as they come.
-func NewTransport(wait time.Duration, secure *tls.Config) http.RoundTripper {
-	return &http.Transport{
-		DialContext:            (&net.Dialer{Timeout: 10 * time.Second, KeepAlive: 30 * time.Second}).DialContext,
+// NewTransport asks an origin, which has a time to begin its answer. socket is a unix socket at which it is; "" for its
+// own address. Codings are left as they come. HTTP/2 is spoken where the origin offers it over TLS, except for what is to be
+// upgraded.
+func NewTransport(wait time.Duration, secure *tls.Config, socket string) http.RoundTripper {
+	dialer := &net.Dialer{Timeout: 10 * time.Second, KeepAlive: 30 * time.Second}
+	dial := dialer.DialContext
+	if socket != "" {
+		dial = func(ctx context.Context, _, _ string) (net.Conn, error) {
+			return dialer.DialContext(ctx, "unix", socket)
+		}
+	}
+	one := &http.Transport{
+		DialContext:            dial,
 		TLSClientConfig:        secure,
 		TLSHandshakeTimeout:    10 * time.Second,
-		TLSNextProto:           map[string]func(string, *tls.Conn) http.RoundTripper{}, // HTTP/1.1: it can be upgraded
+		TLSNextProto:           map[string]func(string, *tls.Conn) http.RoundTripper{}, // HTTP/1.1
 		MaxIdleConns:           1024,
 		MaxIdleConnsPerHost:    512,
 		IdleConnTimeout:        90 * time.Second,
@@ -87,6 +103,19 @@ func NewTransport(wait time.Duration, secure *tls.Config) http.RoundTripper {
 		MaxResponseHeaderBytes: 1 << 20,
 		DisableCompression:     true,
 	}
+	two := one.Clone()
+	two.TLSNextProto, two.ForceAttemptHTTP2 = nil, true
+	return transport{one, two}
+}
+
+// transport asks over HTTP/2 where that is offered, and over HTTP/1.1 what can be upgraded.
+type transport struct{ one, two *http.Transport }
+
+func (t transport) RoundTrip(r *http.Request) (*http.Response, error) {
+	if r.Header.Get("Upgrade") != "" {
+		return t.one.RoundTrip(r)
+	}
+	return t.two.RoundTrip(r)
 }
 
 // exchange is what is known of a request on its way.
@@ -103,6 +132,11 @@ type exchange struct {
 	why    string // it is not gated
 	detail string
 	gating time.Duration
+
+	off    bool   // the gateway was switched off when the request came
+	client string // the address of whoever asks, as far as trusted proxies tell
+	id     string // of the request
+	end    context.CancelFunc
 }
 
 type exchangeKey struct{}
@@ -114,9 +148,13 @@ func exchangeOf(r *http.Request) *exchange {
 
 // ServeHTTP implements http.Handler.
 func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	a := &exchange{state: g.Gate.Now(), began: time.Now(), in: r, why: passedOther}
+	a := &exchange{state: g.Gate.Now(), began: time.Now(), in: r, why: passedOther, off: g.off.Load()}
+	a.client, a.id = g.clientOf(r), idOf(r)
 	out := &writer{ResponseWriter: w, wait: g.Client, control: http.NewResponseController(w)}
-	r = r.WithContext(context.WithValue(r.Context(), exchangeKey{}, a))
+	ctx, end := context.WithCancel(context.WithValue(r.Context(), exchangeKey{}, a))
+	defer end()
+	a.end, r = end, r.WithContext(ctx)
+	defer g.open.drop(a)
 	if r.Body != nil && r.Body != http.NoBody {
 		a.body = &reader{ReadCloser: r.Body, wait: g.Client, control: out.control, left: r.ContentLength}
 		r.Body = a.body
@@ -124,11 +162,16 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		// takes that for an error and closes the connection with the rest of the answer.
 		_ = out.control.EnableFullDuplex()
 	}
+	if g.ending.Load() && r.ProtoMajor == 1 {
+		w.Header().Set("Connection", "close")
+	}
 	g.Seen.begin()
 	defer func() {
 		cut := recover()
 		g.Seen.end(a, out)
-		g.log(a, out, cut)
+		if g.Log != nil {
+			g.Log.Request(a.line(out, cut))
+		}
 		if cut != nil {
 			panic(cut) // http.ErrAbortHandler: the connection is cut, as the origin cut its own
 		}
@@ -137,6 +180,16 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		a.why, a.detail = passedMalformed, why
 		errorPage(out, http.StatusBadRequest, "This request cannot be read: "+why+".", "")
 		return
+	}
+	if g.Request > 0 {
+		if r.ContentLength > g.Request {
+			a.why, a.detail = passedMalformed, "its body is longer than --largest-request"
+			errorPage(out, http.StatusRequestEntityTooLarge, "This request is too large.", "")
+			return
+		}
+		if a.body != nil {
+			a.body.ReadCloser = http.MaxBytesReader(w, a.body.ReadCloser, g.Request)
+		}
 	}
 	g.proxy.ServeHTTP(out, r)
 }
@@ -171,85 +224,16 @@ func (g *Gateway) rewrite(pr *httputil.ProxyRequest) {
 	u.Scheme, u.Host, u.RawQuery = g.Origin.Scheme, g.Origin.Host, pr.In.URL.RawQuery
 	pr.Out.Host = g.hostOf(pr.In)
 	g.forward(pr)
+	pr.Out.Header.Set("X-Request-Id", a.id)
 	readable(pr.Out.Header)
-	a.conditions = conditionsOf(pr.In)
-	a.conditions.translate(pr.Out.Header, gateTag(a.state), a.state.Time)
+	switch a.conditions = conditionsOf(pr.In); {
+	case a.off:
+		a.conditions.forget(pr.Out.Header)
+	case !g.WatchOnly:
+		a.conditions.translate(pr.Out.Header, gateTag(a.state), a.state.Time)
+	}
 	a.asked = time.Now()
 }
-
-// forward says for whom the request is made (RFC 7239, and the fields that came before it).
-func (g *Gateway) forward(pr *httputil.ProxyRequest) {
-	names := []string{"X-Forwarded-For", "X-Forwarded-Host", "X-Forwarded-Proto", "X-Forwarded-Port", "X-Real-Ip"}
-	if g.Behind {
-		pr.Out.Header["X-Forwarded-For"] = pr.In.Header["X-Forwarded-For"]
-	} else {
-		for name := range pr.Out.Header {
-			if speaksForProxies(name) {
-				delete(pr.Out.Header, name)
-			}
-		}
-	}
-	pr.SetXForwarded()
-	pr.Out.Header.Set("X-Forwarded-Host", pr.Out.Host)
-	client, _, err := net.SplitHostPort(pr.In.RemoteAddr)
-	if err != nil {
-		client = "unknown"
-	}
-	pr.Out.Header.Set("X-Real-Ip", client)
-	pr.Out.Header.Set("X-Forwarded-Port", portOf(pr.Out.Host, pr.In.TLS != nil))
-	node := client
-	if strings.Contains(client, ":") {
-		node = `"[` + client + `]"`
-	}
-	scheme := "http"
-	if pr.In.TLS != nil {
-		scheme = "https"
-	}
-	forwarded := "for=" + node + ";host=" + quoted(pr.Out.Host) + ";proto=" + scheme
-	if g.Behind {
-		for _, name := range names[1:] {
-			if v := pr.In.Header[name]; len(v) > 0 {
-				pr.Out.Header[name] = v
-			}
-		}
-		if before := pr.In.Header["Forwarded"]; len(before) > 0 {
-			forwarded = strings.Join(before, ", ") + ", " + forwarded
-		}
-	}
-	pr.Out.Header.Set("Forwarded", forwarded)
-}
-
-// speaksForProxies reports whether a field says for whom a request is made, where it was sent or by whom, as
-// a proxy would: from a client it is a forgery. A name with an underscore is the same as one with a hyphen
-// to many applications (RFC 3875, 4.1.18), and goes whatever it is.
-func speaksForProxies(name string) bool {
-	return strings.ContainsRune(name, '_') || ofProxies.MatchString(name)
-}
-
-var ofProxies = regexp.MustCompile(
-	`(?i)^(x-)?(forwarded|original|rewrite|real)(-|$)|client-?ip$|connecting-ip$|client-(host|verify|cert)|^proxy$|^front-end-https$|^x-((url-)?scheme|host|remote-.*|ssl-.*)$`,
-)
-
-// portOf is the port that a client went to.
-func portOf(host string, secure bool) string {
-	if _, port, err := net.SplitHostPort(host); err == nil {
-		return port
-	}
-	if secure {
-		return "443"
-	}
-	return "80"
-}
-
-// quoted is a value as a token, or as a quoted string where it is none (RFC 9110, 5.6).
-func quoted(s string) string {
-	if s != "" && !strings.ContainsFunc(s, func(r rune) bool { return r <= ' ' || r >= 0x7F || strings.ContainsRune(`"(),/:;<=>?@[\]{}`, r) }) {
-		return s
-	}
-	return `"` + quotes.Replace(s) + `"`
-}
-
-var quotes = strings.NewReplacer(`\`, `\\`, `"`, `\"`)
 
 // failed answers for an origin that does not.
 func (g *Gateway) failed(w http.ResponseWriter, r *http.Request, err error) {
@@ -261,11 +245,14 @@ func (g *Gateway) failed(w http.ResponseWriter, r *http.Request, err error) {
 	}
 	status, says := http.StatusBadGateway, "The server behind this gateway does not answer."
 	var late net.Error
+	var large *http.MaxBytesError
 	if broken := a.body.broken(); broken != nil ||
 		strings.HasPrefix(err.Error(), "client tried to switch to invalid protocol") {
 		a.why, status = passedMalformed, http.StatusBadRequest
 		if errors.As(broken, &late) && late.Timeout() {
 			status = http.StatusRequestTimeout
+		} else if errors.As(broken, &large) {
+			status = http.StatusRequestEntityTooLarge
 		}
 		errorPage(w, status, "This request cannot be read to its end.", "")
 		return
@@ -291,34 +278,4 @@ func errorPage(w http.ResponseWriter, status int, says, more string) {
 		says,
 		more,
 	)
-}
-
-// log writes a line about a request.
-func (g *Gateway) log(a *exchange, w *writer, cut any) {
-	if g.Log == nil {
-		return
-	}
-	ms := func(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
-	level := slog.LevelInfo
-	attrs := make([]slog.Attr, 0, 10)
-	attrs = append(attrs, slog.String("method", a.in.Method), slog.String("path", a.in.URL.RequestURI()), slog.Int("status", w.status), slog.Int64("bytes", w.bytes), slog.Float64("ms", ms(time.Since(a.began))))
-	if !a.answered.IsZero() {
-		attrs = append(attrs, slog.Float64("origin_ms", ms(a.answered.Sub(a.asked))))
-	}
-	if a.gated {
-		attrs = append(attrs, slog.Bool("gated", true), slog.Float64("gate_ms", ms(a.gating)))
-	} else {
-		attrs = append(attrs, slog.String("passed", a.why))
-		if doubtful[a.why] {
-			level = slog.LevelWarn
-		}
-	}
-	if a.detail != "" {
-		attrs = append(attrs, slog.String("detail", a.detail))
-	}
-	if cut != nil {
-		attrs = append(attrs, slog.Bool("cut", true))
-		level = slog.LevelWarn
-	}
-	g.Log.LogAttrs(context.Background(), level, "request", attrs...)
 }

@@ -226,7 +226,7 @@ func TestDown(t *testing.T) {
 	address := l.Addr().String()
 	l.Close()
 	log := &book{}
-	front, g := before(t, "http://"+address, func(o *Options) { o.Log = slog.New(slog.NewTextHandler(log, nil)) })
+	front, g := before(t, "http://"+address, func(o *Options) { o.Log = Structured{slog.New(slog.NewTextHandler(log, nil))} })
 	health := func() (int, string) {
 		w := httptest.NewRecorder()
 		g.Status().ServeHTTP(w, httptest.NewRequest("GET", "/health", nil))
@@ -258,7 +258,7 @@ func TestDown(t *testing.T) {
 		t.Errorf("health: %d %s", code, says)
 	}
 	silent := raw(t, func(net.Conn, *http.Request) { time.Sleep(2 * time.Second) })
-	late, _ := before(t, silent, func(o *Options) { o.Transport = NewTransport(50*time.Millisecond, nil) })
+	late, _ := before(t, silent, func(o *Options) { o.Transport = NewTransport(50*time.Millisecond, nil, "") })
 	if resp, _ := mustAsk(t, "GET", late.URL+"/"); resp.StatusCode != 504 {
 		t.Errorf("silent: %d", resp.StatusCode)
 	}

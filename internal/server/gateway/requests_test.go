@@ -28,7 +28,7 @@ func TestForwarded(t *testing.T) {
 	if _, got := mustAsk(t, "GET", front.URL+"/a//b/../%2e?x=%zz;y", lines...); got != "ternhill.example|127.0.0.1|ternhill.example|http|for=127.0.0.1;host=ternhill.example;proto=http||/a//b/../%2e?x=%zz;y" {
 		t.Errorf("by itself: %s", got)
 	}
-	behind, _ := before(t, origin.URL, func(o *Options) { o.Behind = true })
+	behind, _ := before(t, origin.URL, func(o *Options) { o.Trusted = Private })
 	if _, got := mustAsk(t, "GET", behind.URL+"/", lines...); got != "ternhill.example|192.0.2.9, 127.0.0.1|shop.example|https|for=192.0.2.9;proto=https, for=127.0.0.1;host=ternhill.example;proto=http||/" {
 		t.Errorf("behind a proxy: %s", got)
 	}
@@ -64,7 +64,7 @@ func TestWhoAsks(t *testing.T) {
 			t.Errorf("%s: %q, want %q", name, got.Get(name), want)
 		}
 	}
-	behind, _ := before(t, origin.URL, func(o *Options) { o.Behind = true })
+	behind, _ := before(t, origin.URL, func(o *Options) { o.Trusted = Private })
 	mustAsk(t, "GET", behind.URL+"/visit/", "X-Forwarded-For: 203.0.113.9", "X-Forwarded-Proto: https", "X-Forwarded-Port: 443", "X-Real-IP: 203.0.113.9")
 	for name, want := range map[string]string{"X-Forwarded-For": "203.0.113.9, 127.0.0.1", "X-Forwarded-Proto": "https", "X-Forwarded-Port": "443", "X-Real-Ip": "203.0.113.9"} {
 		if got.Get(name) != want {

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"yellowgate/internal/server/reload"
@@ -120,7 +121,8 @@ func NewSeen() *Seen {
 			return 0
 		},
 	)
-	s.registry.MustRegister(s.requests, s.gated, passed, s.gating, s.asking, s.bytes, s.now)
+	s.registry.MustRegister(s.requests, s.gated, passed, s.gating, s.asking, s.bytes, s.now,
+		collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	return s
 }
 
@@ -217,11 +219,14 @@ func (g *Gateway) health(w http.ResponseWriter, _ *http.Request) {
 
 // reach opens a connection to the origin.
 func (g *Gateway) reach() error {
-	host := g.Origin.Host
+	network, host := "tcp", g.Origin.Host
 	if g.Origin.Port() == "" {
 		host = net.JoinHostPort(g.Origin.Hostname(), map[string]string{"http": "80", "https": "443"}[g.Origin.Scheme])
 	}
-	c, err := net.DialTimeout("tcp", host, 2*time.Second)
+	if g.Socket != "" {
+		network, host = "unix", g.Socket
+	}
+	c, err := net.DialTimeout(network, host, 2*time.Second)
 	if err != nil {
 		return err
 	}

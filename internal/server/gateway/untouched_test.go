@@ -55,7 +55,7 @@ func before(t testing.TB, origin string, change func(*Options)) (*httptest.Serve
 	if err != nil {
 		t.Fatal(err)
 	}
-	o := Options{Origin: u, Transport: NewTransport(10*time.Second, nil), Largest: 200 << 10, Wait: 5 * time.Second, Client: 20 * time.Second, Keep: 4 << 20}
+	o := Options{Origin: u, Transport: NewTransport(10*time.Second, nil, ""), Largest: 200 << 10, Wait: 5 * time.Second, Client: 20 * time.Second, Keep: 4 << 20}
 	if change != nil {
 		change(&o)
 	}

@@ -1,0 +1,222 @@
+package gateway
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"net/netip"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+)
+
+// pages is an origin of one page, that keeps the heads of requests.
+func pages(t *testing.T) (origin *httptest.Server, last func() http.Header) {
+	var mu sync.Mutex
+	var head http.Header
+	origin = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		head = r.Header.Clone()
+		mu.Unlock()
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		w.Header().Set("Etag", `"v1"`)
+		if r.Method == "POST" {
+			if _, err := io.ReadAll(r.Body); err != nil {
+				return
+			}
+		}
+		http.ServeContent(w, r, "", time.Time{}, strings.NewReader(aPage))
+	}))
+	t.Cleanup(origin.Close)
+	return origin, func() http.Header { mu.Lock(); defer mu.Unlock(); return head }
+}
+
+// TestPieces: what a browser fetches for neither a document nor a frame passes, and caches keep the two apart.
+func TestPieces(t *testing.T) {
+	origin, _ := pages(t)
+	front, _ := before(t, origin.URL, nil)
+	for _, c := range []struct {
+		lines []string
+		gated bool
+	}{
+		{nil, true},
+		{[]string{"Sec-Fetch-Dest: document"}, true},
+		{[]string{"Sec-Fetch-Dest: iframe"}, true},
+		{[]string{"Sec-Fetch-Dest: empty"}, false},
+		{[]string{"Sec-Fetch-Dest: script"}, false},
+		{[]string{"Sec-Fetch-Dest: empty", "Sec-Purpose: prefetch"}, true},
+	} {
+		r, body := mustAsk(t, "GET", front.URL+"/visit/", c.lines...)
+		if gated := strings.Contains(body, counted); gated != c.gated || r.Header.Get("Vary") != "Sec-Fetch-Dest" {
+			t.Errorf("%v: gated %v, Vary %q", c.lines, gated, r.Header["Vary"])
+		}
+	}
+}
+
+// TestClient: whom the gateway takes for the client, and what it passes on of that.
+func TestClient(t *testing.T) {
+	g := &Gateway{Options: Options{Trusted: []netip.Prefix{netip.MustParsePrefix("10.0.0.0/8"), netip.MustParsePrefix("::1/128")}}}
+	for _, c := range []struct{ peer, forwarded, want string }{
+		{"192.0.2.7:99", "198.51.100.1", "192.0.2.7"},
+		{"10.0.0.1:99", "", "10.0.0.1"},
+		{"10.0.0.1:99", "198.51.100.1", "198.51.100.1"},
+		{"10.0.0.1:99", "203.0.113.9, 198.51.100.1, 10.2.3.4", "198.51.100.1"},
+		{"[::1]:99", "2001:db8::5", "2001:db8::5"},
+		{"10.0.0.1:99", "nobody, 10.0.0.2", "10.0.0.2"},
+		{"@", "198.51.100.1", "198.51.100.1"}, // a unix socket
+		{"[::ffff:10.0.0.1]:99", "198.51.100.1", "198.51.100.1"},
+	} {
+		r := httptest.NewRequest("GET", "/", nil)
+		if r.RemoteAddr = c.peer; c.forwarded != "" {
+			r.Header.Set("X-Forwarded-For", c.forwarded)
+		}
+		if got := g.clientOf(r); got != c.want {
+			t.Errorf("%s for %q: %s, want %s", c.peer, c.forwarded, got, c.want)
+		}
+	}
+	origin, last := pages(t)
+	front, _ := before(t, origin.URL, nil)
+	mustAsk(t, "GET", front.URL, "X-Request-Id: abc-1", "Traceparent: 00-1-2-01", "X_Real_Ip: 1.2.3.4", "X-Forwarded-Prefix: /x")
+	if h := last(); h.Get("X-Request-Id") != "abc-1" || h.Get("Traceparent") != "00-1-2-01" || h["X_Real_Ip"] != nil || h["X-Forwarded-Prefix"] != nil {
+		t.Errorf("the origin gets %v", h)
+	}
+	mustAsk(t, "GET", front.URL, "X-Request-Id: a b\"c")
+	first := last().Get("X-Request-Id")
+	mustAsk(t, "GET", front.URL)
+	if second := last().Get("X-Request-Id"); len(first) != 24 || len(second) != 24 || first == second {
+		t.Errorf("ids: %q and %q", first, second)
+	}
+}
+
+// lines is a log that keeps them.
+type lines struct {
+	mu   sync.Mutex
+	list []Line
+}
+
+func (l *lines) Request(x Line) { l.mu.Lock(); defer l.mu.Unlock(); l.list = append(l.list, x) }
+
+func (l *lines) last(t *testing.T, n int) Line {
+	for deadline := time.Now().Add(time.Minute); time.Now().Before(deadline); time.Sleep(time.Millisecond) {
+		l.mu.Lock()
+		if len(l.list) >= n {
+			defer l.mu.Unlock()
+			return l.list[n-1]
+		}
+		l.mu.Unlock()
+	}
+	t.Fatal("no line")
+	return Line{}
+}
+
+// TestWatchOnly: nothing is changed, and what would be is logged.
+func TestWatchOnly(t *testing.T) {
+	origin, last := pages(t)
+	told := &lines{}
+	front, g := before(t, origin.URL, func(o *Options) { o.WatchOnly, o.Log = true, told })
+	r, body := mustAsk(t, "GET", front.URL+"/visit/")
+	if body != aPage || r.Header.Get("Etag") != `"v1"` || r.ContentLength != int64(len(aPage)) {
+		t.Errorf("it is changed: %v\n%s", r.Header, body)
+	}
+	if l := told.last(t, 1); l.Detail != "would be gated" || l.Passed != passedWatched || l.Gating == 0 || passedFor(g, passedWatched) != 1 {
+		t.Errorf("%+v", l)
+	}
+	if r, _ := mustAsk(t, "GET", front.URL+"/visit/", `If-None-Match: "v1"`); r.StatusCode != 304 || last().Get("If-None-Match") != `"v1"` {
+		t.Errorf("a condition: %d", r.StatusCode)
+	}
+}
+
+// TestSwitch: turned off, everything passes as it came, also to a client that has a gated page; and back.
+func TestSwitch(t *testing.T) {
+	origin, _ := pages(t)
+	front, g := before(t, origin.URL, nil)
+	r, body := mustAsk(t, "GET", front.URL+"/visit/")
+	tag := r.Header.Get("Etag")
+	if !strings.Contains(body, counted) {
+		t.Fatal("it is not gated")
+	}
+	g.Switch(true)
+	if r, body = mustAsk(t, "GET", front.URL+"/visit/", "If-None-Match: "+tag); r.StatusCode != 200 || body != aPage || r.Header.Get("Etag") != `"v1"` {
+		t.Errorf("off: %d %v\n%s", r.StatusCode, r.Header, body)
+	}
+	if passedFor(g, passedOff) != 1 {
+		t.Error("it is not counted")
+	}
+	g.Switch(false)
+	if r, body = mustAsk(t, "GET", front.URL+"/visit/", `If-None-Match: "v1"`); r.StatusCode != 200 || !strings.Contains(body, counted) {
+		t.Errorf("on again: %d\n%s", r.StatusCode, body)
+	}
+}
+
+// TestCombined: a line as web servers write it; nothing that a client sends ends it.
+func TestCombined(t *testing.T) {
+	var out bytes.Buffer
+	l := Line{When: time.Date(2026, 12, 2, 3, 4, 5, 0, time.UTC), Client: "192.0.2.7", Method: "GET", Path: "/visit/?a=1",
+		Protocol: "HTTP/1.1", Status: 200, Bytes: 512, Agent: "tern \"1\"\n", Referrer: ""}
+	(&Combined{W: &out}).Request(l)
+	want := `192.0.2.7 - - [02/Dec/2026:03:04:05 +0000] "GET /visit/?a=1 HTTP/1.1" 200 512 "-" "tern \x221\x22\x0A"` + "\n"
+	if out.String() != want {
+		t.Errorf("%swant\n%s", out.String(), want)
+	}
+}
+
+// TestLargestRequest: a body over the limit is refused, whether it says its length or not.
+func TestLargestRequest(t *testing.T) {
+	origin, _ := pages(t)
+	front, _ := before(t, origin.URL, func(o *Options) { o.Request = 1000 })
+	for _, c := range []struct {
+		body   io.Reader
+		status int
+	}{
+		{strings.NewReader(strings.Repeat("a", 1000)), 200},
+		{strings.NewReader(strings.Repeat("a", 1001)), 413},
+		{io.MultiReader(strings.NewReader(strings.Repeat("a", 1001))), 413},
+	} {
+		r, err := http.Post(front.URL+"/visit/", "text/plain", c.body)
+		if err != nil {
+			t.Fatal(err)
+		}
+		r.Body.Close()
+		if r.StatusCode != c.status {
+			t.Errorf("%d, want %d", r.StatusCode, c.status)
+		}
+	}
+}
+
+// TestEndStreams: event streams end when they are told to, and answers do not.
+func TestEndStreams(t *testing.T) {
+	release := make(chan struct{})
+	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", map[bool]string{true: "text/event-stream", false: "text/plain"}[r.URL.Path == "/events"])
+		fmt.Fprint(w, "data: one\n\n")
+		_ = http.NewResponseController(w).Flush()
+		select {
+		case <-r.Context().Done():
+		case <-release:
+			fmt.Fprint(w, "end")
+		}
+	}))
+	defer origin.Close()
+	front, g := before(t, origin.URL, nil)
+	ends := map[string]chan string{}
+	for _, path := range []string{"/events", "/file"} {
+		r, err := http.Get(front.URL + path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		ended := make(chan string, 1)
+		ends[path] = ended
+		go func() { b, _ := io.ReadAll(r.Body); r.Body.Close(); ended <- string(b) }()
+	}
+	g.endStreams()
+	if got := <-ends["/events"]; got != "data: one\n\n" {
+		t.Errorf("the stream ended with %q", got)
+	}
+	close(release)
+	if got := <-ends["/file"]; got != "data: one\n\nend" {
+		t.Errorf("the file is %q", got)
+	}
+}
