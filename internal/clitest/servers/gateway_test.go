@@ -121,6 +121,7 @@ func TestGatewayNginx(t *testing.T) {
 			}
 		}
 	})
+	page, _ := os.ReadFile(filepath.Join(public, "visit", "index.html"))
 	if head := ask("-I", g.Address+"/visit/"); !strings.Contains(head, "HTTP/1.1 200") || strings.Contains(head, "Content-Length") || !strings.Contains(head, ".yg") || strings.Contains(head, "Accept-Ranges") {
 		t.Errorf("HEAD:\n%s", head)
 	}
