@@ -16,6 +16,7 @@ import (
 	"os"
 	"os/signal"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"syscall"
@@ -39,7 +40,8 @@ type gatewayFlags struct {
 	listen, origin, status, log string
 	certificate, key, originCA  string
 	largest, keep, request      string
-	trusted                     []string
+	trusted, headers, cookies   []string
+	only, share                 string
 	pageWait, originWait        time.Duration
 	clientWait, idle, drain     time.Duration
 	behind, timing, watchOnly   bool
@@ -129,6 +131,10 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 		"keep what proxies with addresses in this `RANGE` say of the client, such as 10.1.0.0/16; may be repeated",
 	)
 	f.BoolVar(&o.behind, "behind-proxy", false, "trust proxies on this machine and in private networks")
+	f.StringVar(&o.only, "for", "", "gate only the pages that this page `QUERY` chooses, by path and file")
+	f.StringVar(&o.share, "share", "", "gate only for this share of the visitors, as `PERCENT`; a cookie keeps who is in it")
+	f.StringArrayVar(&o.headers, "for-header", nil, "gate only for requests with this header, `NAME` or 'NAME: VALUE'; may be repeated")
+	f.StringArrayVar(&o.cookies, "for-cookie", nil, "gate only for visitors with this cookie, `NAME` or NAME=VALUE; may be repeated")
 	f.BoolVar(&o.watchOnly, "watch-only", false, "change nothing; log and count what would be done")
 	f.BoolVar(&o.timing, "server-timing", false, "tell browsers how long origin and gate took (Server-Timing)")
 	for _, name := range []string{"certificate", "key", "origin-ca"} {
@@ -216,6 +222,9 @@ func (a *app) gatewayOptions(gate string, f *gatewayFlags) (o *gateway.Options, 
 	if o.Trusted, err = trustedProxies(f); err != nil {
 		return nil, err
 	}
+	if o.For, err = chosenBy(f); err != nil {
+		return nil, err
+	}
 	if o.Request, err = sizeOf("--largest-request", f.request); err != nil {
 		return nil, err
 	}
@@ -298,6 +307,31 @@ func trustedProxies(f *gatewayFlags) (out []netip.Prefix, err error) {
 		out = append(out, p.Masked())
 	}
 	return out, nil
+}
+
+// chosenBy says for what and whom the gate is tried.
+func chosenBy(f *gatewayFlags) (c gateway.Chosen, err error) {
+	if f.only != "" {
+		if c.Pages, err = addressQuery("--for", f.only, nil); err != nil {
+			return c, err
+		}
+	}
+	for _, text := range f.headers {
+		c.Headers = append(c.Headers, gateway.NamedOf(text, ":"))
+	}
+	for _, text := range f.cookies {
+		c.Cookies = append(c.Cookies, gateway.NamedOf(text, "="))
+	}
+	if f.share != "" {
+		c.Share, err = strconv.Atoi(strings.TrimSuffix(f.share, "%"))
+		if err != nil || c.Share < 1 || c.Share > 99 {
+			return c, &failure.Usage{
+				Message: fmt.Sprintf("--share is a percentage from 1 to 99, not %q", f.share),
+				Remedy:  "--share 10%",
+			}
+		}
+	}
+	return c, nil
 }
 
 // gatewayListener is where the gateway answers: a socket that systemd passes on (sd_listen_fds), a unix socket, or an

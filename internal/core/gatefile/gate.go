@@ -89,6 +89,7 @@ type Site struct {
 	Spelling       page.Spelling
 	Query          []string // parameters that make another page
 	Marks          bool
+	Pass           []Query // pages that the gateway leaves alone
 }
 
 // Trusts reports whether a host, in lower case, is among those of trust.

@@ -440,6 +440,16 @@ func (r *reader) bind() {
 			}
 		})
 	}
+	for _, q := range g.Site.Pass {
+		pagequery.Walk(q.Expr, func(x pagequery.Expr) {
+			if what := ofBody(x); what != "" {
+				r.problem(
+					problem.Error, q.Pos, "ask for path, file, query.NAME or status",
+					"site.gateway.pass is decided before the page has come, and %s stands in it", what,
+				)
+			}
+		})
+	}
 	before := len(r.problems)
 	if r.circles(byName); len(r.problems) > before {
 		return // a size has an end only without circles
@@ -457,6 +467,19 @@ func (r *reader) bind() {
 			return
 		}
 	}
+}
+
+// ofBody is what a part of a query asks of the page itself; "" for nothing.
+func ofBody(x pagequery.Expr) string {
+	switch x := x.(type) {
+	case *pagequery.Has:
+		return x.String()
+	case *pagequery.Field:
+		if x.Name != "path" && x.Name != "file" && x.Name != "status" && !strings.HasPrefix(x.Name, "query.") {
+			return x.Name
+		}
+	}
+	return ""
 }
 
 // circles refuses page sets that are defined by themselves.

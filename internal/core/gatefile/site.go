@@ -99,6 +99,10 @@ func (r *reader) site(n ast.Node) {
 			}
 		case "marks":
 			s.Marks = r.truth(e.node, what)
+		case "gateway":
+			for _, x := range r.mapping(e.node, what, KeysOf(GatewayShape{})) {
+				s.Pass = r.queries(x.node, what+"."+x.key)
+			}
 		}
 	}
 }

@@ -27,14 +27,16 @@ const (
 	passedUnchanged   = "not-modified"
 	passedMalformed   = "malformed" // the request, not the answer
 	passedWatched     = "watch-only"
-	passedOff         = "off" // gating is turned off
+	passedOff         = "off"        // gating is turned off
+	passedLeft        = "left-alone" // by site.gateway.pass
+	passedNotChosen   = "not-chosen" // by what is tried for whom
 )
 
 // reasons lists them, for the metrics.
 var reasons = []string{
 	passedOther, passedFragment, passedNoTransform, passedCoding, passedLarge, passedSlow, passedCut,
 	passedProblem, passedFault, passedOrigin, passedGone, passedUnchanged, passedMalformed,
-	passedWatched, passedOff,
+	passedWatched, passedOff, passedLeft, passedNotChosen,
 }
 
 // doubtful are those of which an operator wants to know.
@@ -54,8 +56,10 @@ func (g *Gateway) answer(resp *http.Response) error {
 		return nil
 	}
 	switch {
-	case a.off:
-		a.why = passedOff
+	case a.left != "":
+		if a.why = a.left; a.visitor != nil && mayGate(a, resp) {
+			a.keepVisitor(resp)
+		}
 	case g.WatchOnly:
 		if mayGate(a, resp) {
 			g.watch(a, resp)
@@ -133,6 +137,13 @@ func isPiece(r *http.Request) bool {
 
 // page gates the page of an answer, or passes it on as it came.
 func (g *Gateway) page(a *exchange, resp *http.Response) {
+	if g.leaves(a, resp) {
+		a.why = passedLeft
+		return
+	}
+	if a.visitor != nil {
+		a.keepVisitor(resp)
+	}
 	if resp.Request.Method == http.MethodHead { // how long the page is, only the page itself shows
 		a.gated, a.why = true, ""
 		g.mend(a, resp, g.codingFor(a, resp))

@@ -44,6 +44,7 @@ type Options struct {
 	Trusted   []netip.Prefix // where proxies before this one stand: what they say of the client counts
 	Request   int64          // bytes of a request's body at most; 0 for any
 	WatchOnly bool           // nothing is changed; what would be is counted and logged
+	For       Chosen         // what of all is gated
 	Timing    bool           // Server-Timing says how long things took
 	Log       Log            // nil for none
 	Seen      *Seen          // what is counted
@@ -133,10 +134,12 @@ type exchange struct {
 	detail string
 	gating time.Duration
 
-	off    bool   // the gateway was switched off when the request came
+	left   string // why nothing of this exchange is gated; "" where it may be
 	client string // the address of whoever asks, as far as trusted proxies tell
 	id     string // of the request
 	end    context.CancelFunc
+
+	visitor *visitor // where a share of them is chosen
 }
 
 type exchangeKey struct{}
@@ -148,8 +151,9 @@ func exchangeOf(r *http.Request) *exchange {
 
 // ServeHTTP implements http.Handler.
 func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	a := &exchange{state: g.Gate.Now(), began: time.Now(), in: r, why: passedOther, off: g.off.Load()}
+	a := &exchange{state: g.Gate.Now(), began: time.Now(), in: r, why: passedOther}
 	a.client, a.id = g.clientOf(r), idOf(r)
+	g.choose(a)
 	out := &writer{ResponseWriter: w, wait: g.Client, control: http.NewResponseController(w)}
 	ctx, end := context.WithCancel(context.WithValue(r.Context(), exchangeKey{}, a))
 	defer end()
@@ -227,8 +231,8 @@ func (g *Gateway) rewrite(pr *httputil.ProxyRequest) {
 	pr.Out.Header.Set("X-Request-Id", a.id)
 	readable(pr.Out.Header)
 	switch a.conditions = conditionsOf(pr.In); {
-	case a.off:
-		a.conditions.forget(pr.Out.Header)
+	case a.left != "":
+		a.conditions.forget(pr.Out.Header, a.state.Time)
 	case !g.WatchOnly:
 		a.conditions.translate(pr.Out.Header, gateTag(a.state), a.state.Time)
 	}

@@ -11,6 +11,7 @@ import (
 	"sync"
 	"testing"
 	"time"
+	"yellowgate/internal/core/pagequery"
 )
 
 // pages is an origin of one page, that keeps the heads of requests.
@@ -218,5 +219,76 @@ func TestEndStreams(t *testing.T) {
 	close(release)
 	if got := <-ends["/file"]; got != "data: one\n\nend" {
 		t.Errorf("the file is %q", got)
+	}
+}
+
+// TestChosen: the gate is in effect for the pages, the visitors and the share that are chosen, and for nobody else.
+func TestChosen(t *testing.T) {
+	origin, _ := pages(t)
+	only, err := pagequery.Parse("/visit/** and not /visit/old/")
+	if err != nil {
+		t.Fatal(err)
+	}
+	gated := func(url string, lines ...string) bool {
+		_, body := mustAsk(t, "GET", url, lines...)
+		return strings.Contains(body, counted)
+	}
+	front, g := before(t, origin.URL, func(o *Options) {
+		o.For = Chosen{Pages: only, Headers: []Named{NamedOf("X-Staff: yes", ":")}, Cookies: []Named{NamedOf("staff", "=")}}
+	})
+	for _, c := range []struct {
+		path, line string
+		gated      bool
+	}{
+		{"/visit/", "X-Staff: yes", true}, {"/visit/", "X-Staff: no", false}, {"/visit/", "Cookie: a=b; staff=1", true},
+		{"/visit/", "Accept: text/html", false}, {"/visit/old/", "X-Staff: yes", false}, {"/shop/", "X-Staff: yes", false},
+	} {
+		if got := gated(front.URL+c.path, c.line); got != c.gated {
+			t.Errorf("%s with %s: gated %v", c.path, c.line, got)
+		}
+	}
+	if passedFor(g, passedNotChosen) != 4 {
+		t.Error("they are not counted")
+	}
+	front, _ = before(t, origin.URL, func(o *Options) { o.For.Share = 30 })
+	in := 0
+	for range 300 {
+		r, body := mustAsk(t, "GET", front.URL+"/visit/")
+		cookies := r.Cookies()
+		if len(cookies) != 1 || cookies[0].Name != shareCookie || !strings.Contains(strings.Join(r.Header["Vary"], ","), "Cookie") {
+			t.Fatalf("%v", r.Header)
+		}
+		was := strings.Contains(body, counted)
+		if again := gated(front.URL+"/visit/", "Cookie: "+cookies[0].Name+"="+cookies[0].Value); again != was {
+			t.Fatalf("a visitor with %s is in the share once and not again", cookies[0].Value)
+		}
+		if was {
+			in++
+		}
+	}
+	if in < 50 || in > 140 { // 90 are meant; less often than once in a million runs it is out of this
+		t.Errorf("%d of 300 are in", in)
+	}
+}
+
+// TestLeftAlone: what site.gateway.pass chooses passes as it came, by its address and by its answer.
+func TestLeftAlone(t *testing.T) {
+	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		if r.URL.Path == "/gone/" {
+			w.WriteHeader(404)
+		}
+		_, _ = io.WriteString(w, aPage)
+	}))
+	defer origin.Close()
+	gate, _ := newGate(t, strings.Replace(testGate, "name: Tern Hill Observatory", "name: Tern Hill Observatory, gateway: {pass: [/admin/**, status >= 400]}", 1))
+	front, g := before(t, origin.URL, func(o *Options) { o.Gate = gate })
+	for path, gated := range map[string]bool{"/visit/": true, "/admin/": false, "/admin/users": false, "/gone/": false} {
+		if _, body := mustAsk(t, "GET", front.URL+path); strings.Contains(body, counted) != gated {
+			t.Errorf("%s: gated, not %v", path, gated)
+		}
+	}
+	if passedFor(g, passedLeft) != 3 {
+		t.Error("they are not counted")
 	}
 }

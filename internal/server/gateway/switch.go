@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"io"
 	"net/http"
+	"strings"
 	"time"
 )
 
@@ -16,12 +17,25 @@ func (g *Gateway) Switch(off bool) { g.off.Store(off) }
 // Off reports whether gating is turned off.
 func (g *Gateway) Off() bool { return g.off.Load() }
 
-// forget takes the conditions off a request for what may be a page: what the client has of it may be of the gate.
-func (c *conditions) forget(h http.Header) {
-	if c.page {
-		for _, name := range []string{"If-None-Match", "If-Modified-Since", "If-Range", "Range"} {
-			h.Del(name)
+// forget takes off a request what is of a gated page: its tags, and a time since which the gate may have changed it.
+func (c *conditions) forget(h http.Header, gate time.Time) {
+	var list []string
+	for _, tag := range c.none {
+		if _, _, ours := untagged(tag); !ours {
+			list = append(list, tag)
 		}
+	}
+	if len(list) < len(c.none) {
+		if h.Del("If-None-Match"); len(list) > 0 {
+			h["If-None-Match"] = []string{strings.Join(list, ", ")}
+		}
+	}
+	if c.page && !c.since.Before(gate.Truncate(time.Second)) {
+		h.Del("If-Modified-Since")
+	}
+	if _, _, ours := untagged(h.Get("If-Range")); ours {
+		h.Del("If-Range")
+		h.Del("Range")
 	}
 	*c = conditions{reads: c.reads, page: c.page}
 }
