@@ -56,7 +56,7 @@ func main() {
 				&httputil.ReverseProxy{
 					BufferPool:    gateway.Buffers,
 					FlushInterval: -1,
-					Transport:     gateway.NewTransport(time.Minute, nil),
+					Transport:     gateway.NewTransport(time.Minute, nil, ""),
 					Rewrite: func(pr *httputil.ProxyRequest) {
 						pr.SetURL(u)
 						pr.Out.Host = pr.In.Host
