@@ -70,6 +70,9 @@ var plantedPages = []runtimeCase{
 	{script("document.head.insertAdjacentHTML('beforeend', '<meta name=robots content=noindex>')"), "metadata-rewritten"},
 	{script("document.head.insertAdjacentHTML('beforeend', '<meta property=og:title content=x>')"), "metadata-rewritten"},
 	{script("document.head.insertAdjacentHTML('beforeend', '<meta http-equiv=refresh content=900>')"), "metadata-rewritten"},
+	{script("document.head.insertAdjacentHTML('beforeend', '<link rel=alternate hreflang=de href=/de/>')"), "metadata-rewritten"},
+	{"<script type=application/ld+json>{\"a\": \"é\",\r\n\"b\": 1}</script>" + script("document.querySelector('[type*=json]').textContent = '{}'"), "metadata-rewritten"},
+	{script("const s = document.createElement('script'); s.type = 'application/ld+json'; s.text = '{}'; document.head.append(s)"), "metadata-rewritten"},
 	// What covers the page.
 	{text + "<div style='position:fixed;inset:0;background:#fff'>Offer</div>", "covers-the-page"}, {text + "<div popover id=o style='width:90%;height:90%'>a</div>" + script("o.showPopover()"), "covers-the-page"},
 	{text + "<dialog id=d>a</dialog>" + script("d.showModal()"), "covers-the-page"}, {text + "<iframe src=/frame.html style='position:fixed;inset:0;width:100%;height:100%'></iframe>", "covers-the-page"},
@@ -93,6 +96,7 @@ var plantedPages = []runtimeCase{
 
 // cleanPages have nothing wrong, and do much.
 var cleanPages = []string{
+	"<script type=application/ld+json>{\"a\": \"é &amp; b\",\r\n\"b\": 1}</script>" + text,
 	text, "<script src=/fine.js></script>", "<img src=/star.svg alt=a>", script("fetch('/fine.js')"), script("new Worker('/fine.js')"),
 	script("new SharedWorker('/fine.js')"), script("navigator.serviceWorker.register('/fine.js')"), "<iframe src=/frame.html></iframe>",
 	script("import('/fine.js')"), "<script type=module>import '/fine.js'</script>", script("try { none() } catch {}"), script("Promise.reject(1).catch(() => 0)"),

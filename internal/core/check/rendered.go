@@ -160,7 +160,13 @@ type Meta struct {
 	By    *pageload.By
 }
 
-// MetaOf is what a document says, each time it does: its titles, or the contents of metas or links.
+// What documents say besides metadata with a name.
+const (
+	Alternates     = "alternate link" // such as those to other languages
+	StructuredData = "structured data"
+)
+
+// MetaOf is what a document says, each time it does: its titles, the contents of metas or links, structured data.
 func MetaOf(elements []pageload.DOMElement, what string) (out []Meta) {
 	for i := range elements {
 		e := &elements[i]
@@ -169,6 +175,10 @@ func MetaOf(elements []pageload.DOMElement, what string) (out []Meta) {
 			out = append(out, Meta{e.What, e.By})
 		case what == "canonical" && e.Tag == "link" && markup.HasRel(e.What, "canonical"):
 			out = append(out, Meta{e.URL, e.By})
+		case what == Alternates && e.Tag == "link" && markup.HasRel(e.What, "alternate") && !markup.HasRel(e.What, "stylesheet"):
+			out = append(out, Meta{e.URL, e.By})
+		case what == StructuredData && e.Data != "":
+			out = append(out, Meta{e.Data, e.By})
 		case e.Tag == "meta":
 			if name, content, ok := strings.Cut(e.What, " = "); ok && strings.EqualFold(strings.TrimSpace(name), what) {
 				out = append(out, Meta{content, e.By})

@@ -76,7 +76,7 @@ func (r *Record) Adopt(dom, text *inventory.Record, g *pageedit.Gate) {
 		}
 		x := DOMElement{
 			Tag: e.Tag, Area: e.Area, URL: e.URL, Target: e.Target, Party: e.Party, What: e.Label,
-			Item: e.Item, Came: "page",
+			Item: e.Item, Came: "page", Data: StructuredData(dom, e),
 		}
 		if x.By = makers[i]; x.By != nil {
 			x.Came = "script"
@@ -103,6 +103,16 @@ func (r *Record) Adopt(dom, text *inventory.Record, g *pageedit.Gate) {
 	r.Link()
 	r.own(items, lines, dom.Base, g)
 	r.popups(g)
+}
+
+// StructuredData is the text of an element that is structured data, with LF as line ends, as a browser has it (HTML,
+// 13.2.3.5); "" for any other.
+func StructuredData(of *inventory.Record, e *inventory.Element) string {
+	if e.Tag != "script" || of.Source == nil || !strings.EqualFold(strings.TrimSpace(e.Label), "application/ld+json") {
+		return ""
+	}
+	text := of.Source.Decode(of.Source.String(e.El.TagEnd, e.El.ContentEnd))
+	return strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\r", "\n")
 }
 
 // mostSought is how many names are looked for in a page's text.

@@ -75,6 +75,7 @@ type DOMElement struct {
 	By   *By    `json:"by,omitempty"`   // which script
 	Text bool   `json:"text,omitempty"` // the page's text has it, too
 	Line int    `json:"line,omitempty"` // in the page's text, where that has it
+	Data string `json:"-"`              // the text of structured data, with LF as line ends
 }
 
 // By is a place in a script.

@@ -10,7 +10,7 @@ import (
 
 var metadataRewritten = &check.Check{
 	Name: "metadata-rewritten", Family: "rendered", Severity: problem.Warning,
-	Title: "a script changed what the page says of itself: title, description, canonical, robots, language, previews",
+	Title: "a script changed what the page says of itself: title, description, canonical, robots, languages, previews, structured data",
 	Doc: `Search engines that run scripts see what the script writes, those that do not see the text: the
 page says two things. Decide in the gate file, and take the script's change out. Told of
 an audit with --browser only.`,
@@ -27,7 +27,8 @@ an audit with --browser only.`,
 			lines := []int{}
 			for i := range p.Elements {
 				if e := &p.Elements[i]; check.Own(e) {
-					text = append(text, pageload.DOMElement{Tag: e.Tag, What: e.Label, URL: e.URL})
+					data := pageload.StructuredData(p.Record, e)
+					text = append(text, pageload.DOMElement{Tag: e.Tag, What: e.Label, URL: e.URL, Data: data})
 					lines = append(lines, e.Line)
 				}
 			}
@@ -58,19 +59,20 @@ an audit with --browser only.`,
 // written are what pages say of themselves in the end: for search engines, and for those who make previews of links.
 var written = []string{
 	"title", "description", "canonical", "robots", "refresh", "og:title", "og:description", "og:image", "og:url",
+	check.Alternates, check.StructuredData,
 }
 
 const rewrittenRemedy = "decide it in the gate file, and take the script's change out"
 
 // rewritten says how what a browser has differs from the text from the value with a number on.
 func rewritten(r *pageload.Record, what string, was, is []check.Meta, k int) string {
+	if what == check.StructuredData {
+		return structured(r, was, is, k)
+	}
 	if k >= len(is) {
 		return fmt.Sprintf("the %s is %q in the text, and gone in the browser", what, was[k].Value)
 	}
-	who := "a script"
-	if is[k].By != nil {
-		who = r.Places(is[k].By)
-	}
+	who := writer(r, is[k])
 	switch {
 	case k < len(was):
 		return fmt.Sprintf("the %s is %q in the text, and %q in the browser, by %s", what, was[k].Value, is[k].Value, who)
@@ -78,4 +80,24 @@ func rewritten(r *pageload.Record, what string, was, is []check.Meta, k int) str
 		return fmt.Sprintf("the %s is not in the text, and %q in the browser, by %s", what, is[k].Value, who)
 	}
 	return fmt.Sprintf("another %s, %q, is in the browser, by %s", what, is[k].Value, who)
+}
+
+// structured is rewritten for structured data, which is too long to be shown.
+func structured(r *pageload.Record, was, is []check.Meta, k int) string {
+	if k >= len(is) {
+		return "structured data is in the text, and gone in the browser"
+	}
+	who := writer(r, is[k])
+	if k < len(was) {
+		return "structured data is another in the browser than in the text, by " + who
+	}
+	return "structured data is in the browser and not in the text, by " + who
+}
+
+// writer is who wrote something, as far as that is known.
+func writer(r *pageload.Record, m check.Meta) string {
+	if m.By == nil {
+		return "a script"
+	}
+	return r.Places(m.By)
 }
