@@ -40,8 +40,11 @@ type gatewayFlags struct {
 	listen, origin, status, log string
 	certificate, key, originCA  string
 	largest, keep, request      string
+	header                      string
+	maxAge                      time.Duration
+	sample                      int
 	trusted, headers, cookies   []string
-	only, share                 string
+	only, share, unknown        string
 	pageWait, originWait        time.Duration
 	clientWait, idle, drain     time.Duration
 	behind, timing, watchOnly   bool
@@ -51,7 +54,7 @@ type gatewayFlags struct {
 func (a *app) gatewayCmd() *cobra.Command {
 	var o gatewayFlags
 	cmd := &cobra.Command{
-		Use: "gateway", GroupID: "publish", Args: needs(0, 0, "gateway takes no argument: the application is the gate file's site.origin, or --origin", "yellowgate gateway --origin http://127.0.0.1:8000"),
+		Use: "gateway [GATE ...]", GroupID: "publish",
 		Short: "Stand before an application, and gate the pages among its responses",
 		Long: `Stands before the server that makes the pages, and puts the gate into effect on each page
 that passes. Whatever is no page (files, downloads, parts of files, event streams, web
@@ -65,19 +68,29 @@ after --drain-streams. SIGUSR1 turns gating off, so that everything passes as it
 
 Sockets that systemd passes on (LISTEN_FDS) are taken in place of --listen: then a restart refuses nobody.
 
+With several gate files it stands before several sites, told apart by the host that a request is for: that of
+site.url, and those of site.gateway.hosts; each has a site.origin of its own.
+
 Gateways share nothing: any number of them stand behind any load balancer.`,
 		Example: "  yellowgate gateway --origin http://127.0.0.1:8000\n" +
 			"  yellowgate gateway --listen 127.0.0.1:8080 --behind-proxy --status 127.0.0.1:9090 --log json\n" +
-			"  yellowgate gateway --listen :443 --certificate site.pem --key site.key",
+			"  yellowgate gateway --listen :443 --certificate site.pem --key site.key\n" +
+			"  yellowgate gateway hill/yellowgate.yaml shop/yellowgate.yaml --unknown-hosts refuse",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin(); err != nil {
 				return err
 			}
-			gate, err := a.gateFile()
-			if err != nil {
-				return err
+			gates := args
+			if len(gates) == 0 {
+				gate, err := a.gateFile()
+				if err != nil {
+					return err
+				}
+				gates = []string{gate}
+			} else if a.gate != "" {
+				return &failure.Usage{Message: "name the gate files one way: --gate FILE, or as arguments"}
 			}
-			return a.runGateway(cmd.Context(), gate, &o)
+			return a.runGateway(cmd.Context(), gates, &o)
 		},
 	}
 	f := cmd.Flags()
@@ -88,6 +101,7 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 		"the `ADDRESS` to answer at, host and port, or unix:PATH; port 0 is any that is free",
 	)
 	f.StringVar(&o.origin, "origin", "", "the `URL` of the application, or unix:PATH (default: the gate file's site.origin)")
+	f.StringVar(&o.unknown, "unknown-hosts", "pass", "what becomes of requests for a host that no site has, as `WORD`: pass (to the first site), refuse")
 	f.StringVar(&o.status, "status", "", "answer at this `ADDRESS` with /metrics (Prometheus text format) and /health")
 	f.StringVar(&o.log, "log", "text", "the `FORM` of the log, one line a request: text, json, combined (the common web servers'), off")
 	f.StringVar(
@@ -123,6 +137,9 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 	spanFlag(cmd, &o.idle, "idle", 2*time.Minute, "the `TIME` after which an unused connection is closed")
 	spanFlag(cmd, &o.drain, "drain", 30*time.Second, "the `TIME` that answers under way have at the end")
 	spanFlag(cmd, &o.streams, "drain-streams", 2*time.Second, "the `TIME` that event streams and sockets have at the end")
+	f.IntVar(&o.sample, "log-sample", 1, "log one request of `N`, and each of which an operator wants to know")
+	spanFlag(cmd, &o.maxAge, "max-age", 0, "caches may keep gated pages for this `TIME` at most; 0s leaves what the application says")
+	f.StringVar(&o.header, "largest-header", "64 KiB", "refuse requests with a head of more than this `SIZE`")
 	f.StringVar(&o.request, "largest-request", "0", "refuse requests with a body of more than this `SIZE`; 0 takes any")
 	f.StringArrayVar(
 		&o.trusted,
@@ -144,10 +161,23 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 }
 
 // runGateway runs a gateway until ctx is done.
-func (a *app) runGateway(ctx context.Context, gate string, f *gatewayFlags) error {
-	o, err := a.gatewayOptions(gate, f)
-	if err != nil {
-		return err
+func (a *app) runGateway(ctx context.Context, gates []string, f *gatewayFlags) error {
+	if f.unknown != "pass" && f.unknown != "refuse" {
+		return &failure.Usage{Message: fmt.Sprintf("--unknown-hosts is pass or refuse, not %q", f.unknown)}
+	}
+	if len(gates) > 1 && f.origin != "" {
+		return &failure.Usage{
+			Message: "--origin is of one site, and there are several",
+			Remedy:  "give each gate file a site.origin",
+		}
+	}
+	var sites []*gateway.Options
+	for _, gate := range gates {
+		o, err := a.gatewayOptions(gate, f)
+		if err != nil {
+			return err
+		}
+		sites = append(sites, o)
 	}
 	certificates, err := certificatesOf(f)
 	if err != nil {
@@ -158,24 +188,35 @@ func (a *app) runGateway(ctx context.Context, gate string, f *gatewayFlags) erro
 		return err
 	}
 	defer l.Close()
-	if at, err := url.Parse("http://" + l.Addr().String()); err == nil && o.Origin.Host == at.Host {
-		return &failure.Usage{
-			Message: "the origin is the gateway's own address: it would ask itself for ever",
-			Remedy:  "name the application's address: --origin URL",
+	for _, o := range sites {
+		if o.Socket == "" && o.Origin.Host == l.Addr().String() {
+			return &failure.Usage{
+				Message: "the origin is the gateway's own address: it would ask itself for ever",
+				Remedy:  "name the application's address: --origin URL",
+			}
 		}
 	}
-	gw := gateway.New(*o)
-	switchOnSignal(ctx, gw, a.switched(o.Log))
+	header, err := sizeOf("--largest-header", f.header)
+	if err != nil {
+		return err
+	}
+	gw := &gateway.Sites{Refuse: f.unknown == "refuse"}
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	o.Gate.Run(ctx)
-	readOnHangup(ctx, o.Gate)
+	seen := gateway.NewSeen()
+	for _, o := range sites {
+		o.Seen = seen
+		gw.List = append(gw.List, gateway.New(*o))
+		o.Gate.Run(ctx)
+		readOnHangup(ctx, o.Gate)
+	}
+	switchOnSignal(ctx, gw, a.switched(sites[0].Log))
 	quiet := log.New(io.Discard, "", 0)
 	server := &http.Server{
 		Handler:           gw,
 		ReadHeaderTimeout: 10 * time.Second,
 		IdleTimeout:       f.idle,
-		MaxHeaderBytes:    64 << 10,
+		MaxHeaderBytes:    int(header),
 		ErrorLog:          quiet,
 	}
 	if f.status != "" {
@@ -190,14 +231,19 @@ func (a *app) runGateway(ctx context.Context, gate string, f *gatewayFlags) erro
 	}
 	a.tidies.Store(true)
 	if !a.quiet {
-		at, origin := scheme(certificates)+"://"+l.Addr().String(), o.Origin.String()
+		at := scheme(certificates) + "://" + l.Addr().String()
 		if l.Addr().Network() == "unix" {
 			at = "unix:" + l.Addr().String()
 		}
-		if o.Socket != "" {
-			origin = "unix:" + o.Socket
+		var origins []string
+		for _, o := range sites {
+			origin := o.Origin.String()
+			if o.Socket != "" {
+				origin = "unix:" + o.Socket
+			}
+			origins = append(origins, origin)
 		}
-		a.printer().StandingBefore(at, origin, f.status)
+		a.printer().StandingBefore(at, strings.Join(origins, ", "), f.status)
 	}
 	under := gateway.NewConnections(server)
 	go func() { <-ctx.Done(); l.Close() }() // what has been taken is answered
@@ -218,7 +264,7 @@ func (a *app) runGateway(ctx context.Context, gate string, f *gatewayFlags) erro
 
 // gatewayOptions are the options of a gateway, with its gate opened.
 func (a *app) gatewayOptions(gate string, f *gatewayFlags) (o *gateway.Options, err error) {
-	o = &gateway.Options{Wait: f.pageWait, Client: f.clientWait, Timing: f.timing, WatchOnly: f.watchOnly}
+	o = &gateway.Options{Wait: f.pageWait, Client: f.clientWait, Timing: f.timing, WatchOnly: f.watchOnly, MaxAge: f.maxAge}
 	if o.Trusted, err = trustedProxies(f); err != nil {
 		return nil, err
 	}
@@ -257,11 +303,18 @@ func (a *app) gatewayOptions(gate string, f *gatewayFlags) (o *gateway.Options, 
 	default:
 		o.Log = gateway.Structured{Logger: lines}
 	}
+	if f.sample < 1 {
+		return nil, &failure.Usage{Message: fmt.Sprintf("--log-sample is a number from 1, not %d", f.sample)}
+	}
+	if f.sample > 1 && o.Log != nil {
+		o.Log = &gateway.Sample{Log: o.Log, Every: int64(f.sample)}
+	}
+	digest := "" // of the gate that was told of last
 	o.Gate = reload.Open(
 		reload.Options{
 			Gate:    gate,
 			Project: project.Options{Day: a.at, Outside: a.outside, TreeCost: gateway.TreeCost},
-			Told:    func(s *reload.Reading) { a.gateRead(lines, s) },
+			Told:    func(s *reload.Reading) { a.gateRead(lines, s, &digest) },
 		},
 	)
 	if err := o.Gate.Now().Err; err != nil {
@@ -360,7 +413,7 @@ func gatewayListener(address string) (net.Listener, error) {
 }
 
 // switchOnSignal turns gating off at SIGUSR1, and on again at the next, until ctx is done.
-func switchOnSignal(ctx context.Context, gw *gateway.Gateway, told func(off bool)) {
+func switchOnSignal(ctx context.Context, gw *gateway.Sites, told func(off bool)) {
 	again := make(chan os.Signal, 1)
 	signal.Notify(again, syscall.SIGUSR1)
 	go func() {
@@ -383,6 +436,9 @@ func (a *app) switched(lines gateway.Log) func(off bool) {
 		text := "gating is on again"
 		if off {
 			text = "gating is off: everything passes as it came, until the next SIGUSR1"
+		}
+		if sample, ok := lines.(*gateway.Sample); ok {
+			lines = sample.Log
 		}
 		if s, ok := lines.(gateway.Structured); ok {
 			s.Warn(text)
@@ -528,12 +584,12 @@ func (c *certificates) get(*tls.ClientHelloInfo) (*tls.Certificate, error) {
 }
 
 // gateRead tells what a reading of the gate file came to.
-func (a *app) gateRead(lines *slog.Logger, s *reload.Reading) {
+func (a *app) gateRead(lines *slog.Logger, s *reload.Reading, digest *string) {
 	var ge *project.GateError
 	errors.As(s.Err, &ge)
 	if lines == nil || s.Number == 1 {
 		if s.Err == nil {
-			a.digest = s.Project.Digest
+			*digest = s.Project.Digest
 		}
 		if ge != nil {
 			problem.Sort(ge.Problems)
@@ -564,12 +620,12 @@ func (a *app) gateRead(lines *slog.Logger, s *reload.Reading) {
 			"error",
 			report.Clean(s.Err.Error()),
 		)
-	case s.Project.Digest == a.digest:
+	case s.Project.Digest == *digest:
 		lines.Info("the gate file was read again; nothing has changed", "digest", s.Project.Digest)
 	default:
 		lines.Info("another gate is in effect", "digest", s.Project.Digest, "day", s.Day)
 	}
 	if s.Err == nil {
-		a.digest = s.Project.Digest
+		*digest = s.Project.Digest
 	}
 }

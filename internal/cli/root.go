@@ -60,7 +60,6 @@ type app struct {
 	folders sync.Map         // temporary ones, that are gone at the end
 	tidies  atomic.Bool      // the command puts its things away when it is stopped
 	project *project.Project // that was opened, if any
-	digest  string           // of the gate that a gateway told of last
 }
 
 // Main runs the program and returns its exit status. No panic reaches the user.

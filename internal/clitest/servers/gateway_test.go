@@ -408,7 +408,7 @@ func TestGatewayUse(t *testing.T) {
 		want   string
 	}{
 		{2, "gateway", "site: origin: http://127.0.0.1:8000, or give --origin"},
-		{2, "gateway x", "gateway takes no argument"},
+		{3, "gateway x", "x: no such file"},
 		{2, "gateway --origin 127.0.0.1:8000", "scheme, host and port of an application"},
 		{2, "gateway --origin http://a:b@127.0.0.1:8000", "scheme, host and port of an application"},
 		{2, "gateway --origin http://127.0.0.1:8000/app", "scheme, host and port of an application"},

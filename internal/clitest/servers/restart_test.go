@@ -152,3 +152,42 @@ func TestGatewaySockets(t *testing.T) {
 	b.Want(2, clitest.Args("gateway", "--origin", "http://127.0.0.1:1", "--listen", "unix:"+front), "is taken")
 	b.Want(2, clitest.Args("gateway", "--origin", "http://127.0.0.1:1", "--trusted-proxy", "nginx"), "--trusted-proxy is an address or a range")
 }
+
+// TestGatewaySites: one gateway stands before several sites, by their names; others are answered by the first, or refused.
+func TestGatewaySites(t *testing.T) {
+	t.Parallel()
+	b := clitest.New(t)
+	for _, name := range []string{"hill", "shop"} {
+		origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			w.Header().Set("Content-Type", "text/html; charset=utf-8")
+			_, _ = io.WriteString(w, clitest.Doc(name, "<h1>"+name+"</h1>"))
+		}))
+		defer origin.Close()
+		b.Write(name+"/yellowgate.yaml", "yellowgate: 1\nsite: {url: \"https://"+name+".example\", origin: \""+origin.URL+"\", gateway: {hosts: www."+name+".example}}\nitems: {a: {code: <i>gate of "+name+"</i>, pages: all}}\n")
+	}
+	s := b.Start("gateway", "hill/yellowgate.yaml", "shop/yellowgate.yaml", "--listen", "127.0.0.1:0", "--log", "off", "--unknown-hosts", "refuse", "--status", "127.0.0.1:0")
+	pass := b.Start("gateway", "hill/yellowgate.yaml", "shop/yellowgate.yaml", "--listen", "127.0.0.1:0", "--log", "off")
+	for _, c := range []struct {
+		of     *clitest.Running
+		host   string
+		status int
+		want   string
+	}{
+		{s, "hill.example", 200, "gate of hill"}, {s, "www.shop.example:8080", 200, "gate of shop"}, {s, "SHOP.example.", 200, "gate of shop"},
+		{s, "other.example", 421, "No site has this name"}, {pass, "other.example", 200, "gate of hill"}, {pass, "shop.example", 200, "gate of shop"},
+	} {
+		req, _ := http.NewRequest("GET", c.of.Address+"/", nil)
+		req.Host = c.host
+		r, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		body, _ := io.ReadAll(r.Body)
+		r.Body.Close()
+		if r.StatusCode != c.status || !strings.Contains(string(body), c.want) {
+			t.Errorf("%s: %d\n%s", c.host, r.StatusCode, body)
+		}
+	}
+	b.Want(2, clitest.Args("gateway", "hill/yellowgate.yaml", "shop/yellowgate.yaml", "--origin", "http://127.0.0.1:1"), "--origin is of one site")
+	b.Want(2, clitest.Args("gateway", "hill/yellowgate.yaml", "--unknown-hosts", "eat"), "pass or refuse")
+}

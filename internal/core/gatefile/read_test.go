@@ -39,6 +39,7 @@ var problemCases = []struct {
 	{"selectors", head + "items:\n  a: {found: 'a:hover', pages: all}\n  b: {code: x, place: {before: 'p::x'}}\n", []string{`3:16 ":hover"`, "4:34 pseudo-element"}},
 	{"place", head + "items: {a: {code: x, place: head-eend}, b: {code: x, place: before}, c: {code: x, place: spot}}\n", []string{`2:29 unknown place "head-eend" (did you mean "head-end"?)`, `2:61 needs a selector`}},
 	{"languages", head + "metadata: [{pages: all, alternates: {en: '/{rest}', de: /de/, fr: 'fr/{rest}', nolanguage1: '/x/{rest}'}}]\n", []string{"2:57 is no pattern", "2:67 is no pattern", "2:80 \"nolanguage1\" is no language"}},
+	{"a host that is none", head + "site: {gateway: {hosts: [www.ternhill.example, \"https://a.example\"]}}\n", []string{`2:48 "https://a.example" is no name of a host`}},
 	{"what the gateway cannot know yet", head + "site: {gateway: {pass: [/a/**, has(form), status = 404 and title]}}\n", []string{`2:32 site.gateway.pass is decided before the page has come, and has(form) stands in it`, `2:43 site.gateway.pass is decided before the page has come, and title stands in it`}},
 	{"a parameter that makes no page", head + "site: {query: p}\nsets: {a: query.p = 2, b: query.s = 2}\n", []string{`3:27 no page has the parameter "s"`}},
 	{"a path without its first slash", head + "items: {a: {found: {url: js/kit.js}}, b: {found: {url: kit.js}}, c: {found: {url: ../js/kit.js}}}\n", []string{"2:26 begins with", "2:56 begins with", "2:83 begins with"}},

@@ -49,7 +49,8 @@ type SiteShape struct {
 
 // GatewayShape is what stands under site.gateway.
 type GatewayShape struct {
-	Pass Queries `key:"pass" doc:"page queries on address and answer (path, file, query.NAME, status): pages that pass as they came"`
+	Hosts Texts   `key:"hosts" doc:"names of the site besides that of its address, where one gateway stands before several sites"`
+	Pass  Queries `key:"pass" doc:"page queries on address and answer (path, file, query.NAME, status): pages that pass as they came"`
 }
 
 // MetadataShape are the metadata keys.

@@ -101,7 +101,16 @@ func (r *reader) site(n ast.Node) {
 			s.Marks = r.truth(e.node, what)
 		case "gateway":
 			for _, x := range r.mapping(e.node, what, KeysOf(GatewayShape{})) {
-				s.Pass = r.queries(x.node, what+"."+x.key)
+				if x.key == "pass" {
+					s.Pass = r.queries(x.node, what+".pass")
+					continue
+				}
+				s.Hosts = r.names(x.node, what+".hosts")
+				for _, t := range s.Hosts {
+					if strings.ContainsAny(t.Value, "/: *") {
+						r.problem(problem.Error, t.Pos, "write www.ternhill.example", "%q is no name of a host", t.Value)
+					}
+				}
 			}
 		}
 	}

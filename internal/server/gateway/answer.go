@@ -6,6 +6,7 @@ import (
 	"mime"
 	"net/http"
 	"path"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -284,6 +285,32 @@ func (g *Gateway) mend(a *exchange, resp *http.Response, now string) {
 	}
 	addVary(h, "Sec-Fetch-Dest")
 	mendModified(h, a.state.Time)
+	if g.MaxAge > 0 {
+		limitAge(h, g.MaxAge)
+	}
+}
+
+var ages = regexp.MustCompile(`(?i)\b(s-maxage|max-age)\s*=\s*"?(\d+)"?`)
+
+// limitAge has caches keep an answer for a time at most (RFC 9111, 5.2.2 and 5.3): a gated page is of a gate that may
+// change.
+func limitAge(h http.Header, most time.Duration) {
+	if len(h["Cache-Control"]) == 0 && h.Get("Expires") == "" {
+		return // nobody says that it may be kept
+	}
+	seconds := int64(most / time.Second)
+	for i, line := range h["Cache-Control"] {
+		h["Cache-Control"][i] = ages.ReplaceAllStringFunc(line, func(age string) string {
+			m := ages.FindStringSubmatch(age)
+			if n, err := strconv.ParseInt(m[2], 10, 64); err == nil && n <= seconds {
+				return age
+			}
+			return m[1] + "=" + strconv.FormatInt(seconds, 10)
+		})
+	}
+	if at, err := http.ParseTime(h.Get("Expires")); err == nil && time.Until(at) > most {
+		h.Set("Expires", time.Now().Add(most).UTC().Format(http.TimeFormat))
+	}
 }
 
 // digests are the fields that say what the origin's bytes come to.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"net"
 	"net/http"
+	"slices"
 	"sync"
 	"time"
 )
@@ -52,14 +53,21 @@ func (c *Connections) idle() bool {
 
 // End ends a server that takes nothing more, once what is under way is over, or after a time. Event streams and sockets
 // have a time of their own. It reports whether all came to its end.
-func (g *Gateway) End(s *http.Server, c *Connections, streams, most time.Duration) bool {
-	g.ending.Store(true)
+func (all *Sites) End(s *http.Server, c *Connections, streams, most time.Duration) bool {
+	for _, g := range all.List {
+		g.ending.Store(true)
+	}
 	end, cancel := context.WithTimeout(context.Background(), most)
 	defer cancel()
-	defer time.AfterFunc(min(streams, most), g.endStreams).Stop()
+	defer time.AfterFunc(min(streams, most), func() {
+		for _, g := range all.List {
+			g.endStreams()
+		}
+	}).Stop()
+	streaming := func(g *Gateway) bool { return g.open.some() }
 	tick := time.NewTicker(5 * time.Millisecond)
 	defer tick.Stop()
-	for !c.idle() || g.open.some() { // a server that shuts down drops requests that it reads then
+	for !c.idle() || slices.ContainsFunc(all.List, streaming) { // a server that shuts down drops requests that it reads then
 		select {
 		case <-tick.C:
 		case <-end.Done():

@@ -44,6 +44,7 @@ type Options struct {
 	Trusted   []netip.Prefix // where proxies before this one stand: what they say of the client counts
 	Request   int64          // bytes of a request's body at most; 0 for any
 	WatchOnly bool           // nothing is changed; what would be is counted and logged
+	MaxAge    time.Duration  // that caches may keep a gated page; 0 for what the origin says
 	For       Chosen         // what of all is gated
 	Timing    bool           // Server-Timing says how long things took
 	Log       Log            // nil for none
@@ -67,7 +68,7 @@ func New(o Options) *Gateway {
 		o.Seen = NewSeen()
 	}
 	g := &Gateway{Options: o, kept: newPageCache(o.Keep)}
-	g.Seen.gate, g.Seen.kept = o.Gate, g.kept
+	g.Seen.gates, g.Seen.kept = append(g.Seen.gates, o.Gate), append(g.Seen.kept, g.kept)
 	g.proxy = &httputil.ReverseProxy{
 		Rewrite:        g.rewrite,
 		Transport:      o.Transport,

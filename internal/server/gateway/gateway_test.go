@@ -229,7 +229,7 @@ func TestDown(t *testing.T) {
 	front, g := before(t, "http://"+address, func(o *Options) { o.Log = Structured{slog.New(slog.NewTextHandler(log, nil))} })
 	health := func() (int, string) {
 		w := httptest.NewRecorder()
-		g.Status().ServeHTTP(w, httptest.NewRequest("GET", "/health", nil))
+		(&Sites{List: []*Gateway{g}}).Status().ServeHTTP(w, httptest.NewRequest("GET", "/health", nil))
 		return w.Code, w.Body.String()
 	}
 	resp, body := mustAsk(t, "GET", front.URL+"/visit/")

@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 )
 
@@ -80,6 +81,20 @@ func (s Structured) Request(l Line) {
 		level = slog.LevelWarn
 	}
 	s.LogAttrs(context.Background(), level, "request", attrs...)
+}
+
+// Sample passes on one line of so many to a log, and each that an operator wants to know.
+type Sample struct {
+	Log
+	Every int64
+	met   atomic.Int64
+}
+
+// Request implements Log.
+func (s *Sample) Request(l Line) {
+	if l.Doubtful || l.Cut || l.Status >= 500 || s.met.Add(1)%s.Every == 1 || s.Every == 1 {
+		s.Log.Request(l)
+	}
 }
 
 // Combined is a log in the form that web servers share: client, time, request line, status, bytes, referrer and agent.

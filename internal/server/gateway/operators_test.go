@@ -292,3 +292,38 @@ func TestLeftAlone(t *testing.T) {
 		t.Error("they are not counted")
 	}
 }
+
+// TestMaxAge: caches keep a gated page no longer than is said, and nothing longer than the origin says.
+func TestMaxAge(t *testing.T) {
+	for _, c := range []struct{ was, want string }{
+		{"max-age=31536000, immutable", "max-age=60, immutable"}, {"public, S-MaxAge=\"600\", max-age=30", "public, S-MaxAge=60, max-age=30"},
+		{"no-store", "no-store"}, {"max-age=99999999999999999999", "max-age=60"},
+	} {
+		h := http.Header{"Cache-Control": {c.was}}
+		if limitAge(h, time.Minute); h.Get("Cache-Control") != c.want {
+			t.Errorf("%s becomes %s, want %s", c.was, h.Get("Cache-Control"), c.want)
+		}
+	}
+	h := http.Header{"Expires": {time.Now().Add(time.Hour).UTC().Format(http.TimeFormat)}}
+	limitAge(h, time.Minute)
+	if at, err := http.ParseTime(h.Get("Expires")); err != nil || time.Until(at) > 2*time.Minute {
+		t.Errorf("it expires %s", h.Get("Expires"))
+	}
+	h = http.Header{"Etag": {`"a"`}}
+	if limitAge(h, time.Minute); len(h) != 1 {
+		t.Errorf("what nobody lets caches keep becomes %v", h)
+	}
+}
+
+// TestSample: one line of so many, and each of which an operator wants to know.
+func TestSample(t *testing.T) {
+	told := &lines{}
+	s := &Sample{Log: told, Every: 10}
+	for i := range 100 {
+		s.Request(Line{Status: 200, Doubtful: i == 55, Cut: i == 66})
+	}
+	s.Request(Line{Status: 502})
+	if len(told.list) != 10+3 {
+		t.Errorf("%d lines", len(told.list))
+	}
+}

@@ -5,12 +5,12 @@ import (
 	"net"
 	"net/http"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
-	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"yellowgate/internal/server/reload"
 	"yellowgate/internal/version"
@@ -21,15 +21,15 @@ import (
 // Seen counts what passes.
 type Seen struct {
 	registry *prometheus.Registry
-	gate     *reload.Watcher
-	kept     *pageCache
+	gates    []*reload.Watcher
+	kept     []*pageCache
 	origin   *health
 
 	requests *prometheus.CounterVec
 	gated    prometheus.Counter
 	passed   map[string]prometheus.Counter
-	gating   prometheus.Histogram
-	asking   prometheus.Histogram
+	gating   *prometheus.HistogramVec
+	asking   *prometheus.HistogramVec
 	bytes    prometheus.Counter
 	now      prometheus.Gauge
 	byStatus sync.Map // status -> counter
@@ -53,15 +53,21 @@ func NewSeen() *Seen {
 		},
 		[]string{"reason"},
 	)
-	s.gating = prometheus.NewHistogram(
-		prometheus.HistogramOpts{Name: "yellowgate_gating_seconds", Help: "Time to make a page.", Buckets: seconds},
+	s.gating = prometheus.NewHistogramVec(
+		prometheus.HistogramOpts{
+			Name:    "yellowgate_gating_seconds",
+			Help:    "Time to make a page, or to find out that it passes.",
+			Buckets: seconds,
+		},
+		[]string{"outcome"},
 	)
-	s.asking = prometheus.NewHistogram(
+	s.asking = prometheus.NewHistogramVec(
 		prometheus.HistogramOpts{
 			Name:    "yellowgate_origin_seconds",
 			Help:    "Time until the head of the origin's answer came.",
 			Buckets: seconds,
 		},
+		[]string{"outcome"},
 	)
 	s.bytes = prometheus.NewCounter(
 		prometheus.CounterOpts{Name: "yellowgate_sent_bytes_total", Help: "Bytes of bodies sent to clients."},
@@ -77,11 +83,14 @@ func NewSeen() *Seen {
 	}
 	counts := func(i int) func() float64 {
 		return func() float64 {
-			if s.kept == nil {
-				return 0
+			sum := [4]int64{}
+			for _, k := range s.kept {
+				bytes, pages, hits, misses := k.counts()
+				for i, n := range [4]int64{bytes, int64(pages), hits, misses} {
+					sum[i] += n
+				}
 			}
-			bytes, pages, hits, misses := s.kept.counts()
-			return []float64{float64(bytes), float64(pages), float64(hits), float64(misses)}[i]
+			return float64(sum[i])
 		}
 	}
 	keep("yellowgate_kept_bytes", "Size of the gated pages that are kept.", prometheus.GaugeValue, counts(0))
@@ -93,10 +102,12 @@ func NewSeen() *Seen {
 		"1 where the gate file as it is now is in effect, 0 where an earlier one is.",
 		prometheus.GaugeValue,
 		func() float64 {
-			if s.gate != nil && s.gate.Now().Err == nil {
-				return 1
+			for _, g := range s.gates {
+				if g.Now().Err != nil {
+					return 0
+				}
 			}
-			return 0
+			return 1
 		},
 	)
 	keep(
@@ -104,10 +115,11 @@ func NewSeen() *Seen {
 		"How often the gate file was read.",
 		prometheus.CounterValue,
 		func() float64 {
-			if s.gate == nil {
-				return 0
+			n := 0
+			for _, g := range s.gates {
+				n += int(g.Now().Number)
 			}
-			return float64(s.gate.Now().Number)
+			return float64(n)
 		},
 	)
 	keep(
@@ -149,14 +161,17 @@ func (s *Seen) end(a *exchange, w *writer) {
 	}
 	counter.(prometheus.Counter).Inc()
 	s.bytes.Add(float64(w.bytes))
+	outcome := "gated"
 	if a.gated {
 		s.gated.Inc()
-		s.gating.Observe(a.gating.Seconds())
-	} else if c := s.passed[a.why]; c != nil {
-		c.Inc()
+	} else if outcome = a.why; s.passed[a.why] != nil {
+		s.passed[a.why].Inc()
+	}
+	if a.gating > 0 {
+		s.gating.WithLabelValues(outcome).Observe(a.gating.Seconds())
 	}
 	if !a.answered.IsZero() {
-		s.asking.Observe(a.answered.Sub(a.asked).Seconds())
+		s.asking.WithLabelValues(outcome).Observe(a.answered.Sub(a.asked).Seconds())
 	}
 }
 
@@ -185,36 +200,51 @@ func (h *health) state() (ok bool, why string) {
 	return h.why == "", h.why
 }
 
-// Status serves /metrics and /health. The gateway whose origin it asks for must have been made.
-func (g *Gateway) Status() http.Handler {
-	mux := http.NewServeMux()
-	mux.Handle("GET /metrics", promhttp.HandlerFor(g.Seen.registry, promhttp.HandlerOpts{}))
-	mux.HandleFunc("GET /health", g.health)
-	return mux
+// siteHealth is how a site is.
+type siteHealth struct {
+	Status  string `json:"status"`
+	Origin  string `json:"origin"`
+	Gate    string `json:"gate"`
+	Digest  string `json:"digest"`
+	Version string `json:"version"`
+	// Sites are the others by their names, where there are several.
+	Sites map[string]siteHealth `json:"sites,omitempty"`
 }
 
-// health says whether all is well: 200, or 503 where the origin does not take a connection. A gate
-// file that is broken is told, and no reason for 503: the last good one is in effect.
-func (g *Gateway) health(w http.ResponseWriter, _ *http.Request) {
-	s := g.Gate.Now()
-	d := struct {
-		Status  string `json:"status"`
-		Origin  string `json:"origin"`
-		Gate    string `json:"gate"`
-		Digest  string `json:"digest"`
-		Version string `json:"version"`
-	}{"well", "answers", "in effect", s.Project.Digest, version.Number}
-	status := http.StatusOK
-	if err := g.reach(); err != nil {
-		status, d.Status, d.Origin = http.StatusServiceUnavailable, "unwell", err.Error()
+// health says whether all is well: 200, or 503 where an origin does not take a connection.
+func (s *Sites) health(w http.ResponseWriter, _ *http.Request) {
+	d, status := s.List[0].health(), http.StatusOK
+	for _, g := range s.List[1:] {
+		if d.Sites == nil {
+			d.Sites = map[string]siteHealth{}
+		}
+		of := g.health()
+		d.Sites[strings.Join(g.hosts(), " ")] = of
+		if of.Status != "well" {
+			d.Status = of.Status
+		}
 	}
-	if s.Err != nil {
-		d.Gate = "broken; the last good one is in effect: " + s.Err.Error()
+	if d.Status != "well" {
+		status = http.StatusServiceUnavailable
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
 	_ = json.NewEncoder(w).Encode(d)
+}
+
+// health is how one site is. A gate file that is broken is told, and nothing is unwell for that: the last good one is in
+// effect.
+func (g *Gateway) health() siteHealth {
+	s := g.Gate.Now()
+	d := siteHealth{Status: "well", Origin: "answers", Gate: "in effect", Digest: s.Project.Digest, Version: version.Number}
+	if err := g.reach(); err != nil {
+		d.Status, d.Origin = "unwell", err.Error()
+	}
+	if s.Err != nil {
+		d.Gate = "broken; the last good one is in effect: " + s.Err.Error()
+	}
+	return d
 }
 
 // reach opens a connection to the origin.
