@@ -155,10 +155,14 @@ func scrolledParts(ctx context.Context, masks []string) (parts []visualdiff.Scro
 				taken++
 				part := visualdiff.ScrolledPart{Of: b.ElementBox, X: x, Y: y}
 				scroll := called(scrolled, i, x, y, append([]string{}, masks...))
-				err := chromedp.Run(ctx, chromedp.Evaluate(scroll, &part.Hidden, awaiting), chromedp.ActionFunc(func(ctx context.Context) (err error) {
-					part.Shot, err = shoot(ctx, b.Box)
-					return err
-				}))
+				err := chromedp.Run(
+					ctx,
+					chromedp.Evaluate(scroll, &part.Hidden, awaiting),
+					chromedp.ActionFunc(func(ctx context.Context) (err error) {
+						part.Shot, err = shoot(ctx, b.Box)
+						return err
+					}),
+				)
 				if err != nil {
 					return nil, err
 				}

@@ -93,6 +93,12 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 			return a.runGateway(cmd.Context(), gates, &o)
 		},
 	}
+	o.define(cmd)
+	return cmd
+}
+
+// define gives the command its options.
+func (o *gatewayFlags) define(cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.StringVar(
 		&o.listen,
@@ -100,10 +106,25 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 		"127.0.0.1:8080",
 		"the `ADDRESS` to answer at, host and port, or unix:PATH; port 0 is any that is free",
 	)
-	f.StringVar(&o.origin, "origin", "", "the `URL` of the application, or unix:PATH (default: the gate file's site.origin)")
-	f.StringVar(&o.unknown, "unknown-hosts", "pass", "what becomes of requests for a host that no site has, as `WORD`: pass (to the first site), refuse")
+	f.StringVar(
+		&o.origin,
+		"origin",
+		"",
+		"the `URL` of the application, or unix:PATH (default: the gate file's site.origin)",
+	)
+	f.StringVar(
+		&o.unknown,
+		"unknown-hosts",
+		"pass",
+		"what becomes of requests for a host that no site has, as `WORD`: pass (to the first site), refuse",
+	)
 	f.StringVar(&o.status, "status", "", "answer at this `ADDRESS` with /metrics (Prometheus text format) and /health")
-	f.StringVar(&o.log, "log", "text", "the `FORM` of the log, one line a request: text, json, combined (the common web servers'), off")
+	f.StringVar(
+		&o.log,
+		"log",
+		"text",
+		"the `FORM` of the log, one line a request: text, json, combined (the common web servers'), off",
+	)
 	f.StringVar(
 		&o.certificate,
 		"certificate",
@@ -136,9 +157,21 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 	)
 	spanFlag(cmd, &o.idle, "idle", 2*time.Minute, "the `TIME` after which an unused connection is closed")
 	spanFlag(cmd, &o.drain, "drain", 30*time.Second, "the `TIME` that answers under way have at the end")
-	spanFlag(cmd, &o.streams, "drain-streams", 2*time.Second, "the `TIME` that event streams and sockets have at the end")
+	spanFlag(
+		cmd,
+		&o.streams,
+		"drain-streams",
+		2*time.Second,
+		"the `TIME` that event streams and sockets have at the end",
+	)
 	f.IntVar(&o.sample, "log-sample", 1, "log one request of `N`, and each of which an operator wants to know")
-	spanFlag(cmd, &o.maxAge, "max-age", 0, "caches may keep gated pages for this `TIME` at most; 0s leaves what the application says")
+	spanFlag(
+		cmd,
+		&o.maxAge,
+		"max-age",
+		0,
+		"caches may keep gated pages for this `TIME` at most; 0s leaves what the application says",
+	)
 	f.StringVar(&o.header, "largest-header", "64 KiB", "refuse requests with a head of more than this `SIZE`")
 	f.StringVar(&o.request, "largest-request", "0", "refuse requests with a body of more than this `SIZE`; 0 takes any")
 	f.StringArrayVar(
@@ -149,35 +182,36 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 	)
 	f.BoolVar(&o.behind, "behind-proxy", false, "trust proxies on this machine and in private networks")
 	f.StringVar(&o.only, "for", "", "gate only the pages that this page `QUERY` chooses, by path and file")
-	f.StringVar(&o.share, "share", "", "gate only for this share of the visitors, as `PERCENT`; a cookie keeps who is in it")
-	f.StringArrayVar(&o.headers, "for-header", nil, "gate only for requests with this header, `NAME` or 'NAME: VALUE'; may be repeated")
-	f.StringArrayVar(&o.cookies, "for-cookie", nil, "gate only for visitors with this cookie, `NAME` or NAME=VALUE; may be repeated")
+	f.StringVar(
+		&o.share,
+		"share",
+		"",
+		"gate only for this share of the visitors, as `PERCENT`; a cookie keeps who is in it",
+	)
+	f.StringArrayVar(
+		&o.headers,
+		"for-header",
+		nil,
+		"gate only for requests with this header, `NAME` or 'NAME: VALUE'; may be repeated",
+	)
+	f.StringArrayVar(
+		&o.cookies,
+		"for-cookie",
+		nil,
+		"gate only for visitors with this cookie, `NAME` or NAME=VALUE; may be repeated",
+	)
 	f.BoolVar(&o.watchOnly, "watch-only", false, "change nothing; log and count what would be done")
 	f.BoolVar(&o.timing, "server-timing", false, "tell browsers how long origin and gate took (Server-Timing)")
 	for _, name := range []string{"certificate", "key", "origin-ca"} {
 		_ = cmd.MarkFlagFilename(name)
 	}
-	return cmd
 }
 
 // runGateway runs a gateway until ctx is done.
 func (a *app) runGateway(ctx context.Context, gates []string, f *gatewayFlags) error {
-	if f.unknown != "pass" && f.unknown != "refuse" {
-		return &failure.Usage{Message: fmt.Sprintf("--unknown-hosts is pass or refuse, not %q", f.unknown)}
-	}
-	if len(gates) > 1 && f.origin != "" {
-		return &failure.Usage{
-			Message: "--origin is of one site, and there are several",
-			Remedy:  "give each gate file a site.origin",
-		}
-	}
-	var sites []*gateway.Options
-	for _, gate := range gates {
-		o, err := a.gatewayOptions(gate, f)
-		if err != nil {
-			return err
-		}
-		sites = append(sites, o)
+	sites, err := a.gatewaySites(gates, f)
+	if err != nil {
+		return err
 	}
 	certificates, err := certificatesOf(f)
 	if err != nil {
@@ -231,19 +265,7 @@ func (a *app) runGateway(ctx context.Context, gates []string, f *gatewayFlags) e
 	}
 	a.tidies.Store(true)
 	if !a.quiet {
-		at := scheme(certificates) + "://" + l.Addr().String()
-		if l.Addr().Network() == "unix" {
-			at = "unix:" + l.Addr().String()
-		}
-		var origins []string
-		for _, o := range sites {
-			origin := o.Origin.String()
-			if o.Socket != "" {
-				origin = "unix:" + o.Socket
-			}
-			origins = append(origins, origin)
-		}
-		a.printer().StandingBefore(at, strings.Join(origins, ", "), f.status)
+		a.tellStanding(l.Addr(), certificates, sites, f)
 	}
 	under := gateway.NewConnections(server)
 	go func() { <-ctx.Done(); l.Close() }() // what has been taken is answered
@@ -262,9 +284,53 @@ func (a *app) runGateway(ctx context.Context, gates []string, f *gatewayFlags) e
 	return nil
 }
 
+// tellStanding says where a gateway answers, and before what it stands.
+func (a *app) tellStanding(at net.Addr, certificates *certificates, sites []*gateway.Options, f *gatewayFlags) {
+	address := scheme(certificates) + "://" + at.String()
+	if at.Network() == "unix" {
+		address = "unix:" + at.String()
+	}
+	var origins []string
+	for _, o := range sites {
+		origin := o.Origin.String()
+		if o.Socket != "" {
+			origin = "unix:" + o.Socket
+		}
+		origins = append(origins, origin)
+	}
+	a.printer().StandingBefore(address, strings.Join(origins, ", "), f.status)
+}
+
+// gatewaySites are the options of the sites that a gateway stands before.
+func (a *app) gatewaySites(gates []string, f *gatewayFlags) (sites []*gateway.Options, err error) {
+	if f.unknown != "pass" && f.unknown != "refuse" {
+		return nil, &failure.Usage{Message: fmt.Sprintf("--unknown-hosts is pass or refuse, not %q", f.unknown)}
+	}
+	if len(gates) > 1 && f.origin != "" {
+		return nil, &failure.Usage{
+			Message: "--origin is of one site, and there are several",
+			Remedy:  "give each gate file a site.origin",
+		}
+	}
+	for _, gate := range gates {
+		o, err := a.gatewayOptions(gate, f)
+		if err != nil {
+			return nil, err
+		}
+		sites = append(sites, o)
+	}
+	return sites, nil
+}
+
 // gatewayOptions are the options of a gateway, with its gate opened.
 func (a *app) gatewayOptions(gate string, f *gatewayFlags) (o *gateway.Options, err error) {
-	o = &gateway.Options{Wait: f.pageWait, Client: f.clientWait, Timing: f.timing, WatchOnly: f.watchOnly, MaxAge: f.maxAge}
+	o = &gateway.Options{
+		Wait:      f.pageWait,
+		Client:    f.clientWait,
+		Timing:    f.timing,
+		WatchOnly: f.watchOnly,
+		MaxAge:    f.maxAge,
+	}
 	if o.Trusted, err = trustedProxies(f); err != nil {
 		return nil, err
 	}
@@ -280,7 +346,8 @@ func (a *app) gatewayOptions(gate string, f *gatewayFlags) (o *gateway.Options, 
 	if o.Keep, err = sizeOf("--keep", f.keep); err != nil {
 		return nil, err
 	}
-	if f.pageWait <= 0 || f.originWait <= 0 || f.clientWait < 0 || f.drain < 0 || f.streams < 0 || f.idle < 0 || o.Largest == 0 {
+	if f.pageWait <= 0 || f.originWait <= 0 || f.clientWait < 0 || f.drain < 0 || f.streams < 0 || f.idle < 0 ||
+		o.Largest == 0 {
 		return nil, &failure.Usage{
 			Message: "--page-wait, --origin-wait and --largest are more than nothing, and no time is less",
 			Remedy:  "times are like 250ms, 8s or 2min",

@@ -5,8 +5,8 @@ import (
 	"yellowgate/internal/core/problem"
 )
 
-// Waits notes what the head of a page waits for that the gateway lets flow. What the page itself makes it wait for, such
-// as an encoding that it does not say, stands at the line of the origin.
+// Waits notes what the head of a page waits for that the gateway lets flow. What the page itself makes it wait
+// for, such as an encoding that it does not say, stands at the line of the origin.
 func Waits(g *pageedit.Result, origin problem.Position) []pageedit.Problem {
 	if g.Fragment {
 		return nil

@@ -27,8 +27,8 @@ type Begun struct {
 	For []problem.Position
 }
 
-// Begin gates the beginning of a page, as far as nothing that may follow changes it. Whatever follows, Page makes of the
-// whole a file that begins with Out, unless it reports an error, or the page cannot be read.
+// Begin gates the beginning of a page, as far as nothing that may follow changes it. Whatever follows, Page makes
+// of the whole a file that begins with Out, unless it reports an error, or the page cannot be read.
 func (g *Gate) Begin(file []byte, known page.Page) *Begun {
 	text := file[:bytes.LastIndexByte(file, '>')+1]
 	src := markup.ReadAs(text, known.Answer.Charset())

@@ -12,8 +12,9 @@ var overBudget = &check.Check{
 	Title: "the page is heavier than its budget",
 	Doc: `The gate file sets budgets for such pages, and this one is over: it loads more
 requests, more bytes, more that blocks or more third parties than was agreed. What only a
-browser measures (wire, requests-made, paint, shift, blocking-time) counts with --browser. What is over is measured again, alone, until two visits
-agree, three times at most; the middle one counts.`,
+browser measures (wire, requests-made, paint, shift, blocking-time) counts with --browser. What
+is over is measured again, alone, until two visits agree, three times at most; the middle one
+counts.`,
 	Bad:  "-- yellowgate.yaml --\nbudgets: [{pages: all, scripts: 1 kB}]\n-- site/js/site.js --\n/* of 1,200 bytes */\n-- site/visit/index.html --\n<script src=\"/js/site.js\" defer></script>",
 	Good: "-- yellowgate.yaml --\nbudgets: [{pages: all, scripts: 2 kB}]\n-- site/js/site.js --\n/* of 1,200 bytes */\n-- site/visit/index.html --\n<script src=\"/js/site.js\" defer></script>",
 	Page: func(p *check.Pass) {

@@ -27,7 +27,8 @@ element out is no loss. Told of an audit with --browser only.`,
 		eachSeen(p, func(it *gatefile.Item, line, column int, r *pageload.Record) {
 			made := p.Made(it.Name)
 			isScript := func(e *inventory.Element) bool { return e.El.Tag == markup.TagScript }
-			mayHaveRun := len(made) > 0 && !slices.ContainsFunc(made, func(e *inventory.Element) bool { return !isScript(e) })
+			mayHaveRun := len(made) > 0 &&
+				!slices.ContainsFunc(made, func(e *inventory.Element) bool { return !isScript(e) })
 			if mayHaveRun || inDocument(r, it.Name) {
 				return
 			}
@@ -35,7 +36,13 @@ element out is no loss. Told of an audit with --browser only.`,
 			if x := r.Took(it.Name, made); x != nil {
 				took += " of " + x.String()
 			}
-			p.Once(line, column, it.Name, fmt.Sprintf("item %q is in the text and not in the browser: %s", it.Name, took), lostRemedy)
+			p.Once(
+				line,
+				column,
+				it.Name,
+				fmt.Sprintf("item %q is in the text and not in the browser: %s", it.Name, took),
+				lostRemedy,
+			)
 		})
 	},
 }
