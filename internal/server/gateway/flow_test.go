@@ -117,11 +117,58 @@ func TestFlowTooLarge(t *testing.T) {
 	}()
 	_, body := mustAsk(t, "GET", front.URL+"/visit/")
 	head, rest, _ := strings.Cut(gated(g, inPieces), "<form>")
-	if !strings.HasPrefix(body, head[:strings.Index(head, "one</p>")]) || !strings.HasSuffix(body, long+inPieces[at:]) {
+	if !strings.HasPrefix(body, head[:strings.Index(head, "one</p>")]) || !strings.HasSuffix(body, long+inPieces[at:]) ||
+		strings.Count(body, "<h1>") != 1 || strings.Count(body, "é one") != 1 {
 		t.Errorf("%d bytes:\n%.600s\n…\n%s\nnot so: %s", len(body), body, body[len(body)-200:], rest)
 	}
 	if passedFor(g, passedLarge) != 1 {
 		t.Error("it is not counted")
+	}
+}
+
+// TestFlowProblem: where the gate cannot be put into effect on what comes late, what has left stays gated, and the rest
+// passes, each byte once.
+func TestFlowProblem(t *testing.T) {
+	origin, next := pieces(t)
+	gate, _ := newGate(t, testGate+"  last: {code: <p>last</p>, pages: all, place: {last-in: main}}\n")
+	front, g := before(t, origin.URL, func(o *Options) { o.Gate = gate })
+	first := "<!doctype html><html><head><meta charset=utf-8><title>a</title></head><body><main><p>one</p>"
+	late := "<b><p>two</main></b></body></html>"
+	go func() { next <- first; time.Sleep(30 * time.Millisecond); next <- late; next <- "end" }()
+	_, body := mustAsk(t, "GET", front.URL+"/visit/")
+	head, rest, _ := strings.Cut(body, "</head>")
+	if !strings.Contains(head, counted) || rest != "<body><main><p>one</p>"+late {
+		t.Errorf("it is %s", body)
+	}
+	if passedFor(g, passedProblem) != 1 {
+		t.Error("it is not counted")
+	}
+}
+
+// TestPause: what is known is no news, and a page that has cost much is not looked at again soon.
+func TestPause(t *testing.T) {
+	r, w := io.Pipe()
+	c := collect(r, -1, 1000)
+	go func() { _, _ = io.WriteString(w, "owl") }()
+	text, ended, late := c.pause(0, moment, nil)
+	if string(text) != "owl" || ended || late {
+		t.Errorf("%q, %v, %v", text, ended, late)
+	}
+	until := make(chan struct{})
+	time.AfterFunc(20*time.Millisecond, func() { close(until) })
+	if text, ended, late = c.pause(3, moment, until); !late || ended {
+		t.Errorf("nothing came, and there is %q", text)
+	}
+	_ = w.Close()
+	if _, ended, _ = c.pause(3, moment, nil); !ended {
+		t.Error("it has not ended")
+	}
+	f := &flow{began: time.Now()}
+	if f.wait() != moment {
+		t.Errorf("at first %s", f.wait())
+	}
+	if f.spent = time.Second; f.wait() < 8*time.Second {
+		t.Errorf("after a second of work %s", f.wait())
 	}
 }
 

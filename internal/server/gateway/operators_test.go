@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"net/netip"
@@ -130,9 +131,65 @@ func TestWatchOnly(t *testing.T) {
 	}
 }
 
+// TestWatchTooLarge: what is too large to be gated is said to be so, and passes.
+func TestWatchTooLarge(t *testing.T) {
+	origin, _ := pages(t)
+	told := &lines{}
+	front, _ := before(t, origin.URL, func(o *Options) { o.WatchOnly, o.Log, o.Largest = true, told, 20 })
+	if _, body := mustAsk(t, "GET", front.URL+"/visit/"); body != aPage {
+		t.Errorf("it is %s", body)
+	}
+	if l := told.last(t, 1); l.Detail != "would pass: large" {
+		t.Errorf("%+v", l)
+	}
+}
+
+// TestProtocols: HTTP/2 is spoken with an origin that offers it, and HTTP/1.1 for what is to be upgraded.
+func TestProtocols(t *testing.T) {
+	origin := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		fmt.Fprint(w, r.Proto)
+	}))
+	origin.EnableHTTP2 = true
+	origin.StartTLS()
+	defer origin.Close()
+	secure := origin.Client().Transport.(*http.Transport).TLSClientConfig
+	front, _ := before(t, origin.URL, func(o *Options) { o.Transport = NewTransport(10*time.Second, secure.Clone(), "") })
+	if _, body := mustAsk(t, "GET", front.URL); body != "HTTP/2.0" {
+		t.Errorf("a page by %s", body)
+	}
+	if _, body := mustAsk(t, "GET", front.URL, "Connection: Upgrade", "Upgrade: echo"); body != "HTTP/1.1" {
+		t.Errorf("an upgrade by %s", body)
+	}
+}
+
+// TestUnused: a connection that sends nothing holds nobody up for long.
+func TestUnused(t *testing.T) {
+	var s http.Server
+	c := NewConnections(&s)
+	one, two := net.Pipe()
+	defer one.Close()
+	defer two.Close()
+	s.ConnState(one, http.StateNew)
+	if c.idle() {
+		t.Error("a new connection counts as unused at once")
+	}
+	c.busy[one] = time.Now().Add(-2 * unused)
+	if !c.idle() {
+		t.Error("one that sends nothing is waited for")
+	}
+	s.ConnState(two, http.StateActive)
+	if c.idle() {
+		t.Error("a request is under way")
+	}
+	s.ConnState(two, http.StateIdle)
+	if !c.idle() {
+		t.Error("nothing is under way")
+	}
+}
+
 // TestSwitch: turned off, everything passes as it came, also to a client that has a gated page; and back.
 func TestSwitch(t *testing.T) {
-	origin, _ := pages(t)
+	origin, last := pages(t)
 	front, g := before(t, origin.URL, nil)
 	r, body := mustAsk(t, "GET", front.URL+"/visit/")
 	tag := r.Header.Get("Etag")
@@ -145,6 +202,17 @@ func TestSwitch(t *testing.T) {
 	}
 	if passedFor(g, passedOff) != 1 {
 		t.Error("it is not counted")
+	}
+	page, _ := mustAsk(t, "GET", front.URL+"/visit/", "If-None-Match: \"x\", "+tag, "If-Range: "+tag, "Range: bytes=0-1")
+	if h := last(); page.StatusCode != 200 || h.Get("If-None-Match") != `"x"` || h.Get("If-Range")+h.Get("Range") != "" {
+		t.Errorf("off, the origin gets %v", h)
+	}
+	at := g.Gate.Now().Time
+	for since, passes := range map[time.Time]bool{at.Add(-time.Hour): true, at.Add(time.Second): false} {
+		mustAsk(t, "GET", front.URL+"/visit/", "If-Modified-Since: "+since.UTC().Format(http.TimeFormat))
+		if got := last().Get("If-Modified-Since") != ""; got != passes {
+			t.Errorf("off, a time %s after the gate's passes: %v", since.Sub(at), got)
+		}
 	}
 	g.Switch(false)
 	if r, body = mustAsk(t, "GET", front.URL+"/visit/", `If-None-Match: "v1"`); r.StatusCode != 200 || !strings.Contains(body, counted) {
