@@ -238,7 +238,11 @@ func (pl *planner) mayBeIn(i int) {
 	it := pl.gate.File.Items[i]
 	for _, p := range it.Parts {
 		if p.Kind != gatefile.Classes {
-			pl.mayCome(it, it.PlaceOf(p))
+			place := it.PlaceOf(p)
+			if place.Name == gatefile.AtReplaced {
+				place = it.Elsewhere(p)
+			}
+			pl.mayCome(it, place)
 			continue
 		}
 		if s := p.Selector.String(); s == "body" || s == "html" {
@@ -265,7 +269,7 @@ func (pl *planner) mayCome(it *gatefile.Item, p gatefile.Place) {
 		pl.comes = it
 		pl.hold(0)
 	case gatefile.BodyStart:
-		pl.hold(pl.Scan.BodyTag.Start)
+		pl.hold(pl.Scan.BodyTag.End)
 	case gatefile.BodyEnd:
 	case gatefile.AtSpot:
 		for i := range pl.Spots {
@@ -274,8 +278,6 @@ func (pl *planner) mayCome(it *gatefile.Item, p gatefile.Place) {
 				return
 			}
 		}
-	case gatefile.AtReplaced:
-		pl.mayCome(it, it.Elsewhere(it.Parts[0]))
 	default:
 		if hits := pl.find(p.Selector); len(hits) > 0 {
 			pl.hold(hits[0])
