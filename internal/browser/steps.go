@@ -107,10 +107,30 @@ func look(ctx context.Context, s *pageload.Sight, whole bool) error {
 		if !whole {
 			return nil
 		}
-		shot, err := page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatPng).Do(ctx)
-		s.Picture = xxh3.Hash(shot)
+		s.Picture, err = settled(ctx)
 		return err
 	}))
+}
+
+// settled is the digest of the screen's pixels once two pictures of it are alike: what a browser itself shows of a form's
+// field fades in. A screen that does not settle has that of its last picture.
+func settled(ctx context.Context) (sum uint64, err error) {
+	for range 10 {
+		shot, err := page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatPng).Do(ctx)
+		if err != nil {
+			return 0, err
+		}
+		was := sum
+		if sum = xxh3.Hash(shot); sum == was {
+			break
+		}
+		select {
+		case <-time.After(150 * time.Millisecond):
+		case <-ctx.Done():
+			return 0, ctx.Err()
+		}
+	}
+	return sum, nil
 }
 
 // boxes are those of a document, pseudo-elements and shadow trees among them, each with its element's name and a digest

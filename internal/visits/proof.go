@@ -161,6 +161,15 @@ func (r *Visitor) prove(x *proving, screen browser.Screen) error {
 	if err != nil {
 		return err
 	}
+	if itself == "" { // what differs once and not again is of the page, too
+		again, err := differs(x.uses)
+		if err != nil {
+			return err
+		}
+		if again == "" {
+			itself = all
+		}
+	}
 	if itself != "" {
 		x.unknown = "differs each time it is loaded, " + itself
 		return nil
