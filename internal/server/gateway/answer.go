@@ -58,9 +58,10 @@ func (g *Gateway) answer(resp *http.Response) error {
 	}
 	switch {
 	case a.left != "":
-		if a.why = a.left; a.visitor != nil && mayGate(a, resp) {
-			a.keepVisitor(resp)
+		if mayGate(a, resp) {
+			g.keepApart(a, resp)
 		}
+		a.why = a.left
 	case g.WatchOnly:
 		if mayGate(a, resp) {
 			g.watch(a, resp)
@@ -142,9 +143,7 @@ func (g *Gateway) page(a *exchange, resp *http.Response) {
 		a.why = passedLeft
 		return
 	}
-	if a.visitor != nil {
-		a.keepVisitor(resp)
-	}
+	g.keepApart(a, resp)
 	if resp.Request.Method == http.MethodHead { // how long the page is, only the page itself shows
 		a.gated, a.why = true, ""
 		g.mend(a, resp, g.codingFor(a, resp))

@@ -85,9 +85,15 @@ func visitorOf(r *http.Request) *visitor {
 	return &visitor{number: int(n.Int64()), new: true}
 }
 
-// keepVisitor has the browser keep a new visitor's number, and caches keep visitors apart.
-func (a *exchange) keepVisitor(resp *http.Response) {
-	if addVary(resp.Header, "Cookie"); a.visitor.new {
+// keepApart has caches keep those apart for whom a page is gated or not, and the browser keep a new visitor's number.
+func (g *Gateway) keepApart(a *exchange, resp *http.Response) {
+	for _, n := range g.For.Headers {
+		addVary(resp.Header, n.Name)
+	}
+	if len(g.For.Cookies)+g.For.Share > 0 {
+		addVary(resp.Header, "Cookie")
+	}
+	if a.visitor != nil && a.visitor.new {
 		c := http.Cookie{
 			Name: shareCookie, Value: strconv.Itoa(a.visitor.number), Path: "/", MaxAge: 30 * 24 * 3600, HttpOnly: true,
 			Secure: a.visitor.secure, SameSite: http.SameSiteLaxMode,
