@@ -27,30 +27,31 @@ type Shape struct {
 
 // SiteShape is what stands under site.
 type SiteShape struct {
-	Name          Line         `key:"name"          doc:"name of the site"`
-	URL           SiteURL      `key:"url"           doc:"the site's absolute address, such as https://ternhill.example"`
-	Origin        Origin       `key:"origin"        doc:"address of the server that makes the pages, such as http://127.0.0.1:8000"`
-	TimeZone      Line         `key:"time-zone"     doc:"time zone in which the site's days begin, such as Europe/Oslo; the machine's if none is named"`
-	Source        Line         `key:"source"        doc:"folder of the pages as the site builds them; never written to"`
-	Output        Line         `key:"output"        doc:"folder that apply writes"`
-	Facts         Texts        `key:"facts"         doc:"facts files: CSV with a path column, JSON or YAML"`
-	Ignore        Texts        `key:"ignore"        doc:"globs of files left alone and not copied"`
-	Also          Texts        `key:"also"          doc:"globs of dot-files that are copied, such as .htaccess"`
-	Pages         Texts        `key:"pages"         doc:"globs of HTML files that are pages though they have no html, head, body or title tag"`
-	Trust         Texts        `key:"trust"         doc:"hosts whose third-party code is expected"`
-	Outside       Texts        `key:"outside"       doc:"files and folders outside the gate file's folder that it may name as code, facts or includes"`
-	Manifest      Line         `key:"manifest"      doc:"build manifest, a JSON object, for built: in URLs"`
-	Extensionless bool         `key:"extensionless" doc:"true: the file about.html is the page /about"`
-	Slashless     bool         `key:"slashless"     doc:"true: the file about/index.html is the page /about"`
-	Query         Texts        `key:"query"         doc:"parameters of an address that make another page, such as p: /?p=2 is then a page of its own"`
-	Marks         bool         `key:"marks"         doc:"false leaves out the comments around what is inserted"`
-	Gateway       GatewayShape `key:"gateway" doc:"what the gateway does"`
+	Name          Line    `key:"name"          doc:"name of the site"`
+	URL           SiteURL `key:"url"           doc:"the site's absolute address, such as https://ternhill.example"`
+	Origin        Origin  `key:"origin"        doc:"address of the server that makes the pages, such as http://127.0.0.1:8000"`
+	TimeZone      Line    `key:"time-zone"     doc:"time zone in which the site's days begin, such as Europe/Oslo; the machine's if none is named"`
+	Source        Line    `key:"source"        doc:"folder of the pages as the site builds them; never written to"`
+	Output        Line    `key:"output"        doc:"folder that apply writes"`
+	Facts         Texts   `key:"facts"         doc:"facts files: CSV with a path column, JSON or YAML"`
+	Ignore        Texts   `key:"ignore"        doc:"globs of files left alone and not copied"`
+	Also          Texts   `key:"also"          doc:"globs of dot-files that are copied, such as .htaccess"`
+	Pages         Texts   `key:"pages"         doc:"globs of HTML files that are pages though they have no html, head, body or title tag"`
+	Trust         Texts   `key:"trust"         doc:"hosts whose third-party code is expected"`
+	Outside       Texts   `key:"outside"       doc:"files and folders outside the gate file's folder that it may name as code, facts or includes"`
+	Manifest      Line    `key:"manifest"      doc:"build manifest, a JSON object, for built: in URLs"`
+	Extensionless bool    `key:"extensionless" doc:"true: the file about.html is the page /about"`
+	Slashless     bool    `key:"slashless"     doc:"true: the file about/index.html is the page /about"`
+	Query         Texts   `key:"query"         doc:"parameters of an address that make another page, such as p: /?p=2 is then a page of its own"`
+	Marks         bool    `key:"marks"         doc:"false leaves out the comments around what is inserted"`
+
+	Gateway GatewayShape `key:"gateway" doc:"what the gateway does"`
 }
 
 // GatewayShape is what stands under site.gateway.
 type GatewayShape struct {
-	Hosts Texts   `key:"hosts" doc:"names of the site besides that of its address, where one gateway stands before several sites"`
-	Pass  Queries `key:"pass" doc:"page queries on address and answer (path, file, query.NAME, status): pages that pass as they came"`
+	Hosts Texts   `key:"hosts" doc:"names of the site besides that of its address, where there are several sites"`
+	Pass  Queries `key:"pass" doc:"page queries on path, file, query.NAME, status: pages that pass as they came"`
 }
 
 // MetadataShape are the metadata keys.

@@ -30,6 +30,9 @@ type Begun struct {
 // Begin gates the beginning of a page, as far as nothing that may follow changes it. Whatever follows, Page makes
 // of the whole a file that begins with Out, unless it reports an error, or the page cannot be read.
 func (g *Gate) Begin(file []byte, known page.Page) *Begun {
+	if g.ahead != nil {
+		return &Begun{Waits: "its end, since the selector " + g.ahead.String() + " may ask for it"}
+	}
 	text := file[:bytes.LastIndexByte(file, '>')+1]
 	src := markup.ReadAs(text, known.Answer.Charset())
 	v := &View{gate: g, look: g.all, Source: src, Page: known, Original: text, begun: true}
@@ -144,10 +147,10 @@ func (v *View) unsure() (items map[int]bool, asked []page.Asked, waits *Begun) {
 	first := decide()
 	v.parts(first.in)
 	items = map[int]bool{}
-	for n := 1; n < 1<<len(asked); n++ {
-		if len(asked) > mostAsked || slices.Contains(asked, page.Asked{Heading: true}) {
-			break
-		}
+	tooMuch := func() bool {
+		return len(asked) > mostAsked || slices.Contains(asked, page.Asked{Heading: true})
+	}
+	for n := 1; !tooMuch() && n < 1<<len(asked); n++ {
 		undo := v.suppose(asked, n)
 		o := decide()
 		undo()
@@ -160,13 +163,13 @@ func (v *View) unsure() (items map[int]bool, asked []page.Asked, waits *Begun) {
 			}
 		}
 	}
-	if len(asked) > mostAsked || slices.Contains(asked, page.Asked{Heading: true}) {
+	if tooMuch() {
 		return nil, nil, v.waitsFor(asked)
 	}
 	return items, asked, nil
 }
 
-// parts asks for what the items that are in, and metadata, write.
+// parts asks for what the items that are in write.
 func (v *View) parts(in []bool) {
 	for i := range in {
 		for k := range v.gate.items[i].Parts() {
@@ -299,14 +302,6 @@ func (pl *planner) begin(file []byte) *Begun {
 	for i, it := range pl.gate.File.Items {
 		if pl.Verdicts[i].In && it.FoundPlace() != nil {
 			pl.mayCome(it, *it.FoundPlace()) // more of it may be found
-		}
-	}
-	for i := range pl.gate.File.Items {
-		it := pl.gate.File.Items[i]
-		for k := range it.Parts {
-			if s := pl.gate.placeOf(it, k).Selector; s != nil && !s.Compound() && !s.Descends() && pl.Verdicts[i].In {
-				pl.hold(0)
-			}
 		}
 	}
 	for _, at := range pl.starts() { // an element that goes with its line, or has not come to its end

@@ -35,6 +35,8 @@ type Gate struct {
 	all   *selectorSet // for every selector of the gate file, those of has() first
 	found *selectorSet // for those that items are found by
 	byURL bool         // an item is found by URL
+	// ahead is a selector of an item that may ask for what follows an element; nil for none.
+	ahead *markup.Selector
 
 	texts    memo.Map[string, any] // see Once
 	once     sync.Once
@@ -99,24 +101,30 @@ func New(f *gatefile.Gate, day string) (*Gate, []problem.Problem) {
 	for _, s := range f.Selectors {
 		g.all.add(s)
 	}
+	add := func(s *markup.Selector) { // of an item
+		g.all.add(s)
+		if !settles(s) && g.ahead == nil {
+			g.ahead = s
+		}
+	}
 	for _, it := range f.Items {
 		for _, m := range slices.Concat(it.Found, it.Replaces) {
 			if m.Selector != nil {
-				g.all.add(m.Selector)
+				add(m.Selector)
 				g.found.add(m.Selector)
 			}
 			g.byURL = g.byURL || m.URL != ""
 		}
 		for i := range it.Parts {
 			if p := g.placeOf(it, i); p.Selector != nil {
-				g.all.add(p.Selector)
+				add(p.Selector)
 			}
 			if s := it.Parts[i].Selector; s != nil {
-				g.all.add(s)
+				add(s)
 			}
 		}
 		if p := it.FoundPlace(); p != nil && p.Selector != nil {
-			g.all.add(p.Selector)
+			add(p.Selector)
 		}
 	}
 	if g.byURL {

@@ -60,14 +60,16 @@ func (v *View) readHas() {
 	if n := len(v.gate.File.Selectors); n > 0 {
 		v.Page.Has = make([]bool, n)
 		for i := range n {
-			v.Page.Has[i] = len(v.matches(i)) > 0 && (!v.begun || v.settles(v.look.selectors[i]))
+			v.Page.Has[i] = len(v.matches(i)) > 0 && (!v.begun || settles(v.look.selectors[i]))
 		}
 	}
 }
 
-// settles reports whether what a selector matches in the beginning of a page it matches in the whole: it asks nothing of
-// what follows an element.
-func (v *View) settles(s *markup.Selector) bool { return s.Compound() || s.Descends() }
+// settles reports whether what a selector matches in the beginning of a page, its body tag in it, it matches in the whole:
+// it asks nothing of what follows an element.
+func settles(s *markup.Selector) bool {
+	return s.Compound() || s.Descends() || s.String() == "body" || s.String() == "html"
+}
 
 // readSpots lists the page's spots.
 func (v *View) readSpots() {

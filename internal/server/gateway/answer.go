@@ -53,6 +53,7 @@ func (g *Gateway) answer(resp *http.Response) error {
 	g.Seen.origin.up()
 	kind, _, _ := mime.ParseMediaType(resp.Header.Get("Content-Type"))
 	if resp.StatusCode == http.StatusSwitchingProtocols || kind == "text/event-stream" {
+		a.streams = true
 		g.open.add(a)
 		return nil
 	}

@@ -135,10 +135,11 @@ type exchange struct {
 	detail string
 	gating time.Duration
 
-	left   string // why nothing of this exchange is gated; "" where it may be
-	client string // the address of whoever asks, as far as trusted proxies tell
-	id     string // of the request
-	end    context.CancelFunc
+	left    string // why nothing of this exchange is gated; "" where it may be
+	client  string // the address of whoever asks, as far as trusted proxies tell
+	id      string // of the request
+	end     context.CancelFunc
+	streams bool // it is among those that are open
 
 	visitor *visitor // where a share of them is chosen
 }
@@ -159,7 +160,6 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	ctx, end := context.WithCancel(context.WithValue(r.Context(), exchangeKey{}, a))
 	defer end()
 	a.end, r = end, r.WithContext(ctx)
-	defer g.open.drop(a)
 	if r.Body != nil && r.Body != http.NoBody {
 		a.body = &reader{ReadCloser: r.Body, wait: g.Client, control: out.control, left: r.ContentLength}
 		r.Body = a.body
@@ -173,6 +173,9 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	g.Seen.begin()
 	defer func() {
 		cut := recover()
+		if a.streams {
+			g.open.drop(a)
+		}
 		g.Seen.end(a, out)
 		if g.Log != nil {
 			g.Log.Request(a.line(out, cut))
