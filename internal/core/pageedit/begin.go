@@ -27,6 +27,9 @@ type Begun struct {
 	For []problem.Position
 }
 
+// FirstHeading is what a page waits for whose head has a value of it.
+const FirstHeading = "its first heading"
+
 // Begin gates the beginning of a page, as far as nothing that may follow changes it. Whatever follows, Page makes
 // of the whole a file that begins with Out, unless it reports an error, or the page cannot be read.
 func (g *Gate) Begin(file []byte, known page.Page) *Begun {
@@ -201,18 +204,23 @@ func (v *View) suppose(asked []page.Asked, n int) (undo func()) {
 
 // waitsFor says what a page waits for, and which lines of the gate file ask for it.
 func (v *View) waitsFor(asked []page.Asked) *Begun {
+	if slices.Contains(asked, page.Asked{Heading: true}) { // whatever else is asked for, that comes first
+		return &Begun{Waits: FirstHeading}
+	}
 	b := &Begun{}
 	for _, a := range asked {
 		word := ""
 		switch {
-		case a.Heading:
-			word = "its first heading"
 		case a.Spot != "":
 			word = "a spot of item " + a.Spot
 		default:
 			s := v.gate.File.Selectors[a.Has]
 			word = "has(" + s.String() + ")"
-			b.For = append(b.For, v.gate.File.HasAt[a.Has]...)
+			for _, at := range v.gate.File.HasAt[a.Has] {
+				if !slices.Contains(b.For, at) {
+					b.For = append(b.For, at)
+				}
+			}
 		}
 		if b.Waits != "" {
 			word = ", " + word
