@@ -155,12 +155,7 @@ func (g *Gateway) page(a *exchange, resp *http.Response) {
 	c := collect(resp.Body, resp.ContentLength, g.Largest)
 	late := make(chan struct{})
 	defer time.AfterFunc(g.Wait, func() { close(late) }).Stop()
-	f := g.flows(a, resp, c)
-	if f != nil && f.begins(late) {
-		g.mend(a, resp, identity)
-		g.unmeasured(resp)
-		resp.Body = f
-		a.conditions.evaluate(resp)
+	if g.flow(a, resp, c, late) {
 		return
 	}
 	text, why := c.whole(late)
@@ -179,7 +174,7 @@ func (g *Gateway) page(a *exchange, resp *http.Response) {
 	}
 	a.gated, a.why = true, ""
 	if !g.send(a, resp, page, text) && !page.same(text) {
-		release(text)
+		c.release()
 	}
 }
 

@@ -24,6 +24,7 @@ type collected struct {
 	leave bool  // the background stops after the read that it waits for
 	read  int   // by Read
 	ended bool
+	taps  bool // somebody else reads buf, too
 	over  bool // it says to be too long: nothing is read in the background
 }
 
@@ -93,6 +94,55 @@ func (c *collected) pause(known int, moment time.Duration, until <-chan struct{}
 	}
 }
 
+// tap reads a body from its first byte while it is collected, and leaves it as it is.
+type tap struct {
+	c     *collected
+	at    int
+	alone bool // nobody else will read the body
+}
+
+// tapped is a tap on a body.
+func (c *collected) tapped() *tap {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.taps = true
+	return &tap{c: c}
+}
+
+// keep has the body for the tap alone.
+func (t *tap) keep() {
+	t.c.mu.Lock()
+	t.alone = true
+	t.c.mu.Unlock()
+}
+
+// Read implements io.Reader.
+func (t *tap) Read(p []byte) (int, error) {
+	c := t.c
+	c.mu.Lock()
+	for t.at == len(c.buf) && !c.ended {
+		c.more.Wait()
+	}
+	if t.at < len(c.buf) {
+		n := copy(p, c.buf[t.at:])
+		t.at += n
+		c.mu.Unlock()
+		return n, nil
+	}
+	err, alone := c.err, t.alone
+	c.mu.Unlock()
+	switch {
+	case err != nil:
+		return 0, err
+	case !alone:
+		return 0, errLarge
+	}
+	return c.body.Read(p)
+}
+
+// Close implements io.Closer.
+func (t *tap) Close() error { return t.c.Close() }
+
 // bodyBuffers are what bodies are read into; see release.
 var bodyBuffers sync.Pool
 
@@ -104,9 +154,9 @@ func bodyBuffer(size int64) []byte {
 	return make([]byte, 0, size)
 }
 
-// release gives back what collect returned, once nothing refers to it.
-func release(b []byte) {
-	if cap(b) > 0 && cap(b) <= 1<<20 {
+// release gives back a body that is there to its end, once nothing refers to it.
+func (c *collected) release() {
+	if b := c.buf; !c.taps && cap(b) > 0 && cap(b) <= 1<<20 {
 		bodyBuffers.Put(&b)
 	}
 }

@@ -114,64 +114,89 @@ func readable(h http.Header) {
 
 var errLarge = errors.New("it is too large")
 
+// readers and writers of the codings. A new one that cannot be made is nil.
 var (
-	gzipReaders = sync.Pool{New: func() any { return new(gzip.Reader) }}
-	brReaders   = sync.Pool{New: func() any { return new(brotli.Reader) }}
-	gzipWriters = sync.Pool{New: func() any { w, _ := gzip.NewWriterLevel(nil, 5); return w }}
-	brWriters   = sync.Pool{New: func() any { return brotli.NewWriterLevel(nil, 4) }}
-	zstdCoders  = sync.Pool{New: func() any {
-		w, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true))
-		if err != nil {
-			return nil
-		}
-		return w
-	}}
-	zstdReaders = sync.Pool{New: func() any {
-		r, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(8<<20), zstd.WithDecoderMaxMemory(64<<20))
-		if err != nil {
-			return nil
-		}
-		return r
-	}}
+	readers = map[string]*sync.Pool{
+		"gzip": {New: func() any { return new(gzip.Reader) }},
+		"br":   {New: func() any { return new(brotli.Reader) }},
+		"zstd": {New: func() any {
+			r, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true),
+				zstd.WithDecoderMaxWindow(8<<20), zstd.WithDecoderMaxMemory(64<<20))
+			if err != nil {
+				return nil
+			}
+			return r
+		}},
+	}
+	writers = map[string]*sync.Pool{
+		"gzip": {New: func() any { w, _ := gzip.NewWriterLevel(nil, 5); return w }},
+		"br":   {New: func() any { return brotli.NewWriterLevel(nil, 4) }},
+		"zstd": {New: func() any {
+			w, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithLowerEncoderMem(true))
+			if err != nil {
+				return nil
+			}
+			return w
+		}},
+	}
 )
+
+// decoder takes a coding off what it reads. It reads nothing before it is read, and its machinery goes back once it has
+// come to its end.
+type decoder struct {
+	src    io.Reader
+	coding string
+	from   io.Reader
+	back   func()
+}
+
+// open begins to read.
+func (d *decoder) open() error {
+	type resetter interface {
+		io.Reader
+		Reset(io.Reader) error
+	}
+	pool := readers[d.coding]
+	if pool == nil {
+		return fmt.Errorf("the coding %q cannot be read", d.coding)
+	}
+	z, ok := pool.Get().(resetter)
+	if !ok {
+		return fmt.Errorf("no %s", d.coding)
+	}
+	d.from, d.back = z, func() { pool.Put(z) }
+	return z.Reset(d.src)
+}
+
+// Read implements io.Reader.
+func (d *decoder) Read(p []byte) (n int, err error) {
+	if d.from == nil {
+		if err = d.open(); err != nil {
+			d.from = failed{err}
+		}
+	}
+	n, err = d.from.Read(p)
+	if err != nil && d.back != nil {
+		d.back()
+		d.from, d.back = failed{err}, nil
+	}
+	return n, err
+}
+
+// failed is what is read from a reader that has ended.
+type failed struct{ err error }
+
+func (f failed) Read([]byte) (int, error) { return 0, f.err }
 
 // decoded takes a coding off. A body that comes to more than largest bytes is an error, and so is one
 // after whose end something stands.
 func decoded(body []byte, coding string, largest int64) ([]byte, error) {
-	src := bytes.NewReader(body)
-	var from io.Reader
-	switch coding {
-	case identity:
+	if coding == identity {
 		return body, nil
-	case "gzip":
-		z := gzipReaders.Get().(*gzip.Reader)
-		defer gzipReaders.Put(z)
-		if err := z.Reset(src); err != nil {
-			return nil, err
-		}
-		from = z
-	case "br":
-		z := brReaders.Get().(*brotli.Reader)
-		defer brReaders.Put(z)
-		if err := z.Reset(src); err != nil {
-			return nil, err
-		}
-		from = z
-	case "zstd":
-		z, ok := zstdReaders.Get().(*zstd.Decoder)
-		if !ok {
-			return nil, errors.New("no zstd")
-		}
-		defer zstdReaders.Put(z)
-		if err := z.Reset(src); err != nil {
-			return nil, err
-		}
-		from = z
-	default:
-		return nil, fmt.Errorf("the coding %q cannot be read", coding)
 	}
+	src := bytes.NewReader(body)
 	out := bytes.NewBuffer(make([]byte, 0, min(int64(len(body))*5, largest)))
-	n, err := io.Copy(out, io.LimitReader(from, largest+1))
+	n, err := io.Copy(out, io.LimitReader(&decoder{src: src, coding: coding}, largest+1))
 	switch {
 	case err != nil:
 		return nil, err
@@ -183,40 +208,97 @@ func decoded(body []byte, coding string, largest int64) ([]byte, error) {
 	return out.Bytes(), nil
 }
 
+// encoder puts a coding on what is written.
+type encoder interface {
+	io.WriteCloser
+	Flush() error
+	Reset(io.Writer)
+}
+
+// encoderTo is an encoder that writes to out, and what it goes back to once it is closed.
+func encoderTo(out io.Writer, coding string) (encoder, *sync.Pool, error) {
+	pool := writers[coding]
+	if pool == nil {
+		return nil, nil, fmt.Errorf("the coding %q cannot be written", coding)
+	}
+	z, ok := pool.Get().(encoder)
+	if !ok {
+		return nil, nil, fmt.Errorf("no %s", coding)
+	}
+	z.Reset(out)
+	return z, pool, nil
+}
+
 // encoded puts a coding on.
 func encoded(text []byte, coding string) ([]byte, error) {
-	out := bytes.NewBuffer(make([]byte, 0, len(text)/3+128))
-	var to io.WriteCloser
-	switch coding {
-	case identity:
+	if coding == identity {
 		return text, nil
-	case "gzip":
-		z := gzipWriters.Get().(*gzip.Writer)
-		defer gzipWriters.Put(z)
-		z.Reset(out)
-		to = z
-	case "br":
-		z := brWriters.Get().(*brotli.Writer)
-		defer brWriters.Put(z)
-		z.Reset(out)
-		to = z
-	case "zstd":
-		z, ok := zstdCoders.Get().(*zstd.Encoder)
-		if !ok {
-			return nil, errors.New("no zstd")
-		}
-		defer zstdCoders.Put(z)
-		return z.EncodeAll(text, out.Bytes()), nil
-	default:
-		return nil, fmt.Errorf("the coding %q cannot be written", coding)
 	}
-	if _, err := to.Write(text); err != nil {
+	out := bytes.NewBuffer(make([]byte, 0, len(text)/3+128))
+	z, pool, err := encoderTo(out, coding)
+	if err != nil {
 		return nil, err
 	}
-	if err := to.Close(); err != nil {
+	defer pool.Put(z)
+	if _, err := z.Write(text); err != nil {
+		return nil, err
+	}
+	if err := z.Close(); err != nil {
 		return nil, err
 	}
 	return out.Bytes(), nil
+}
+
+// encoding is a body in a coding that it gets as it passes: what has come leaves at once.
+type encoding struct {
+	io.ReadCloser
+	to   encoder
+	pool *sync.Pool
+	in   []byte
+	out  bytes.Buffer
+	end  error
+}
+
+// inCoding is a body in a coding.
+func inCoding(body io.ReadCloser, coding string) (io.ReadCloser, error) {
+	if coding == identity {
+		return body, nil
+	}
+	e := &encoding{ReadCloser: body, in: make([]byte, 16<<10)}
+	var err error
+	e.to, e.pool, err = encoderTo(&e.out, coding)
+	return e, err
+}
+
+// Read implements io.Reader.
+func (e *encoding) Read(p []byte) (int, error) {
+	for e.out.Len() == 0 {
+		if e.end != nil {
+			return 0, e.end
+		}
+		e.fill()
+	}
+	return e.out.Read(p)
+}
+
+// fill codes what comes next.
+func (e *encoding) fill() {
+	n, err := e.ReadCloser.Read(e.in)
+	if n > 0 {
+		_, e.end = e.to.Write(e.in[:n])
+	}
+	switch {
+	case e.end != nil:
+	case err == nil:
+		e.end = e.to.Flush()
+	case err != io.EOF:
+		e.end = err
+	default:
+		if e.end = e.to.Close(); e.end == nil {
+			e.end = io.EOF
+			e.pool.Put(e.to)
+		}
+	}
 }
 
 // addVary adds a field to Vary (RFC 9110, 12.5.5).

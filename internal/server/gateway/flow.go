@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"strings"
 	"time"
 )
 
@@ -24,8 +25,10 @@ const (
 type flow struct {
 	g  *Gateway
 	a  *exchange
-	c  *collected
+	c  *collected // the page without a coding
 	of *known
+
+	tap *tap // on what is in a coding, once that is taken off
 
 	began  time.Time
 	spent  time.Duration
@@ -38,28 +41,60 @@ type flow struct {
 	rest io.Reader
 }
 
-// flows prepares a page that may go on while it comes; nil for one in a coding, which says nothing before it is whole.
-func (g *Gateway) flows(a *exchange, resp *http.Response, c *collected) *flow {
+// flow sends a page on while it comes. It is false where the page is there to its end before anything of it is sure, or a
+// time is over.
+func (g *Gateway) flow(a *exchange, resp *http.Response, c *collected, until <-chan struct{}) bool {
 	f := &flow{g: g, a: a, c: c, of: g.known(a, resp), began: time.Now()}
-	if f.of.coding != identity || f.of.none != "" {
-		return nil
+	if f.of.none != "" || !f.begins(until) {
+		return false
 	}
-	return f
+	now := g.codingFor(a, resp)
+	body, err := inCoding(f, now)
+	if err != nil { // it cannot be coded: as it is, then
+		now, body = identity, f
+	}
+	a.gated, a.why = true, ""
+	g.mend(a, resp, now)
+	g.unmeasured(resp)
+	if tag := resp.Header.Get("Etag"); now != identity && tag != "" && !strings.HasPrefix(tag, "W/") {
+		resp.Header.Set("Etag", "W/"+tag) // where it was flushed, other bytes stand (RFC 9110, 8.8.1)
+	}
+	resp.Body = body
+	a.conditions.evaluate(resp)
+	return true
 }
 
-// begins waits until something of the page is sure while more is to come. It is false where the page is there to its end
-// before that, or a time is over.
+// begins waits until something of the page is sure while more is to come.
 func (f *flow) begins(until <-chan struct{}) bool {
 	for {
 		text, ended, late := f.c.pause(f.looked, f.wait(), until)
-		if ended || late {
+		switch {
+		case ended || late:
 			return false
+		case f.of.coding != identity:
+			f.decode()
+			continue
 		}
 		if f.look(text); len(f.made) > 0 {
-			f.a.gated, f.a.why = true, ""
+			if f.tap != nil {
+				f.tap.keep()
+			}
 			return true
 		}
 	}
+}
+
+// decode takes the coding off the page while it comes.
+func (f *flow) decode() {
+	f.tap = f.c.tapped()
+	f.c = collect(&decoding{decoder{src: f.tap, coding: f.of.coding}, f.tap}, -1, f.g.Largest)
+	f.of = f.of.decoded()
+}
+
+// decoding is a body without its coding.
+type decoding struct {
+	decoder
+	io.Closer
 }
 
 // wait is how long nothing more must have come until it is looked again.

@@ -17,12 +17,63 @@ import (
 const inPieces = "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>Plays</title>\n<script src=\"/old.js\"></script>\n</head>\n" +
 	"<body>\n<h1>Plays</h1>\n<p>é one</p>\n<script src=\"/old.js\"></script>\n<form><p>two</form>\n</body>\n</html>\n"
 
+// flushed writes to a client in a coding, and has each piece leave at once.
+type flushed struct {
+	http.ResponseWriter
+	encoder // nil for identity
+}
+
+func inFlushes(t *testing.T, w http.ResponseWriter, coding string) (f flushed) {
+	f.ResponseWriter = w
+	if coding != identity {
+		var err error
+		if f.encoder, _, err = encoderTo(w, coding); err != nil {
+			t.Fatal(err)
+		}
+		w.Header().Set("Content-Encoding", coding)
+	}
+	return f
+}
+
+func (f flushed) say(piece string) {
+	if f.encoder == nil {
+		_, _ = io.WriteString(f.ResponseWriter, piece)
+	} else {
+		_, _ = f.encoder.Write([]byte(piece))
+		_ = f.encoder.Flush()
+	}
+	_ = http.NewResponseController(f.ResponseWriter).Flush()
+}
+
+func (f flushed) end() {
+	if f.encoder != nil {
+		_ = f.encoder.Close()
+	}
+}
+
+// each tries something with a page in each coding.
+func each(t *testing.T, try func(t *testing.T, coding string)) {
+	for _, coding := range append([]string{identity}, codings...) {
+		t.Run(coding, func(t *testing.T) { try(t, coding) })
+	}
+}
+
+// plain is a body without its coding.
+func plain(body io.Reader, coding string) io.Reader {
+	if coding == identity {
+		return body
+	}
+	return &decoder{src: body, coding: coding}
+}
+
 // pieces is an origin that sends a page in the pieces that come, and breaks off where one says so.
-func pieces(t *testing.T) (origin *httptest.Server, next chan string) {
+func pieces(t *testing.T, coding string) (origin *httptest.Server, next chan string) {
 	next = make(chan string)
 	origin = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
 		w.Header().Set("Trailer", "X-Took")
+		w.Header().Set("Etag", `"1"`)
+		out := inFlushes(t, w, coding)
 		for piece := range next {
 			if piece == "break" {
 				panic(http.ErrAbortHandler)
@@ -30,9 +81,9 @@ func pieces(t *testing.T) (origin *httptest.Server, next chan string) {
 			if piece == "end" {
 				break
 			}
-			_, _ = io.WriteString(w, piece)
-			_ = http.NewResponseController(w).Flush()
+			out.say(piece)
 		}
+		out.end()
 		w.Header().Set("X-Took", "long")
 	}))
 	t.Cleanup(origin.Close)
@@ -48,101 +99,153 @@ func gated(g *Gateway, text string) string {
 // TestFlow: what is sure of a page reaches the client while the application still makes the rest, and the whole is what
 // apply writes. It is not ungated, however long it takes.
 func TestFlow(t *testing.T) {
-	origin, next := pieces(t)
-	front, g := before(t, origin.URL, func(o *Options) { o.Wait = 50 * time.Millisecond })
-	want := gated(g, inPieces)
-	at := strings.Index(inPieces, "<h1>")
-	go func() { next <- inPieces[:at] }()
-	resp, err := http.Get(front.URL + "/visit/")
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer resp.Body.Close()
-	head := want[:strings.Index(want, "<body>")+len("<body>")]
-	got := make([]byte, len(head))
-	if _, err := io.ReadFull(resp.Body, got); err != nil || string(got) != head {
-		t.Fatalf("of the head came %q (%v), want %q", got, err, head)
-	}
-	if !strings.Contains(head, "count('é')") || strings.Contains(head, "old.js") || resp.ContentLength != -1 {
-		t.Errorf("the head is not gated, or of a length: %d\n%s", resp.ContentLength, head)
-	}
-	time.Sleep(2 * 50 * time.Millisecond) // longer than a page may be waited for
-	form := strings.Index(inPieces, "<form>")
-	next <- inPieces[at:form]
-	more := make([]byte, len("\n<h1>Plays</h1>\n<p>é one</p>"))
-	if _, err := io.ReadFull(resp.Body, more); err != nil || !strings.Contains(string(more), "é one") {
-		t.Fatalf("of the body came %q (%v)", more, err)
-	}
-	next <- inPieces[form:]
-	next <- "end"
-	rest, err := io.ReadAll(resp.Body)
-	if err != nil || string(got)+string(more)+string(rest) != want {
-		t.Errorf("the whole is (%v)\n%s%s%s\nwant\n%s", err, got, more, rest, want)
-	}
-	if resp.Trailer.Get("X-Took") != "long" {
-		t.Errorf("the trailer is %v", resp.Trailer)
-	}
-	if n := passedNow(g, passedSlow); n != 0 {
-		t.Errorf("%v passed as slow", n)
-	}
+	each(t, func(t *testing.T, coding string) {
+		origin, next := pieces(t, coding)
+		front, g := before(t, origin.URL, func(o *Options) { o.Wait = 50 * time.Millisecond })
+		want := gated(g, inPieces)
+		at := strings.Index(inPieces, "<h1>")
+		go func() { next <- inPieces[:at] }()
+		r, _ := http.NewRequest(http.MethodGet, front.URL+"/visit/", nil)
+		r.Header.Set("Accept-Encoding", coding)
+		resp, err := http.DefaultTransport.RoundTrip(r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer resp.Body.Close()
+		body := plain(resp.Body, coding)
+		head := want[:strings.Index(want, "<body>")+len("<body>")]
+		got := make([]byte, len(head))
+		if _, err := io.ReadFull(body, got); err != nil || string(got) != head {
+			t.Fatalf("of the head came %q (%v), want %q", got, err, head)
+		}
+		if !strings.Contains(head, "count('é')") || strings.Contains(head, "old.js") || resp.ContentLength != -1 {
+			t.Errorf("the head is not gated, or of a length: %d\n%s", resp.ContentLength, head)
+		}
+		if h := resp.Header; (h.Get("Content-Encoding") == coding) == (coding == identity) ||
+			strings.Contains(h.Get("Vary"), "Accept-Encoding") == (coding == identity) ||
+			strings.HasPrefix(h.Get("Etag"), "W/") == (coding == identity) {
+			t.Errorf("the header is %v", h)
+		}
+		time.Sleep(2 * 50 * time.Millisecond) // longer than a page may be waited for
+		form := strings.Index(inPieces, "<form>")
+		next <- inPieces[at:form]
+		more := make([]byte, len("\n<h1>Plays</h1>\n<p>é one</p>"))
+		if _, err := io.ReadFull(body, more); err != nil || !strings.Contains(string(more), "é one") {
+			t.Fatalf("of the body came %q (%v)", more, err)
+		}
+		next <- inPieces[form:]
+		next <- "end"
+		rest, err := io.ReadAll(body)
+		if err != nil || string(got)+string(more)+string(rest) != want {
+			t.Errorf("the whole is (%v)\n%s%s%s\nwant\n%s", err, got, more, rest, want)
+		}
+		if _, _ = io.Copy(io.Discard, resp.Body); resp.Trailer.Get("X-Took") != "long" {
+			t.Errorf("the trailer is %v", resp.Trailer)
+		}
+		if n := passedNow(g, passedSlow); n != 0 {
+			t.Errorf("%v passed as slow", n)
+		}
+	})
 }
 
 // TestFlowBreaks: an origin that breaks off leaves what is sure, and an answer that does not end well.
 func TestFlowBreaks(t *testing.T) {
-	origin, next := pieces(t)
-	front, g := before(t, origin.URL, nil)
-	at := strings.Index(inPieces, "<form>")
-	go func() { next <- inPieces[:at]; time.Sleep(30 * time.Millisecond); next <- "break" }()
-	_, body, err := ask(t, "GET", front.URL+"/visit/")
-	if err == nil || !strings.HasPrefix(gated(g, inPieces), body) || !strings.Contains(body, "é one") {
-		t.Errorf("%v\n%s", err, body)
-	}
-	if passedFor(g, passedCut) != 1 {
-		t.Error("it is not counted")
-	}
+	each(t, func(t *testing.T, coding string) {
+		origin, next := pieces(t, coding)
+		front, g := before(t, origin.URL, nil)
+		at := strings.Index(inPieces, "<form>")
+		go func() { next <- inPieces[:at]; time.Sleep(30 * time.Millisecond); next <- "break" }()
+		_, body, err := ask(t, "GET", front.URL+"/visit/", "Accept-Encoding: "+coding)
+		text, _ := io.ReadAll(plain(strings.NewReader(body), coding))
+		if err == nil || !strings.HasPrefix(gated(g, inPieces), string(text)) || !strings.Contains(string(text), "é one") {
+			t.Errorf("%v\n%s", err, text)
+		}
+		if passedFor(g, passedCut) != 1 {
+			t.Error("it is not counted")
+		}
+	})
 }
 
 // TestFlowTooLarge: what comes after the limit passes, and what has left stays gated.
 func TestFlowTooLarge(t *testing.T) {
-	origin, next := pieces(t)
-	front, g := before(t, origin.URL, func(o *Options) { o.Largest = 4 << 10 })
-	at := strings.Index(inPieces, "<form>")
-	long := strings.Repeat("<p>more</p>\n", 1000)
-	go func() {
-		next <- inPieces[:at]
-		time.Sleep(30 * time.Millisecond)
-		next <- long
-		next <- inPieces[at:]
-		next <- "end"
-	}()
-	_, body := mustAsk(t, "GET", front.URL+"/visit/")
-	head, rest, _ := strings.Cut(gated(g, inPieces), "<form>")
-	if !strings.HasPrefix(body, head[:strings.Index(head, "one</p>")]) || !strings.HasSuffix(body, long+inPieces[at:]) ||
-		strings.Count(body, "<h1>") != 1 || strings.Count(body, "é one") != 1 {
-		t.Errorf("%d bytes:\n%.600s\n…\n%s\nnot so: %s", len(body), body, body[len(body)-200:], rest)
+	each(t, func(t *testing.T, coding string) {
+		origin, next := pieces(t, coding)
+		front, g := before(t, origin.URL, func(o *Options) { o.Largest = 4 << 10 })
+		at := strings.Index(inPieces, "<form>")
+		var lines strings.Builder
+		for n := range uint64(1000) { // too long in any coding
+			fmt.Fprintf(&lines, "<p>%x</p>\n", (n+1)*0x9e3779b97f4a7c15)
+		}
+		long := lines.String()
+		go func() {
+			next <- inPieces[:at]
+			time.Sleep(30 * time.Millisecond)
+			next <- long
+			next <- inPieces[at:]
+			next <- "end"
+		}()
+		body := askPlain(t, front.URL+"/visit/", coding)
+		head, rest, _ := strings.Cut(gated(g, inPieces), "<form>")
+		if !strings.HasPrefix(body, head[:strings.Index(head, "one</p>")]) || !strings.HasSuffix(body, long+inPieces[at:]) ||
+			strings.Count(body, "<h1>") != 1 || strings.Count(body, "é one") != 1 {
+			t.Errorf("%d bytes:\n%.600s\n…\n%s\nnot so: %s", len(body), body, body[len(body)-200:], rest)
+		}
+		if passedFor(g, passedLarge) != 1 {
+			t.Error("it is not counted")
+		}
+	})
+}
+
+// askPlain is a page that is asked for in a coding, without it.
+func askPlain(t *testing.T, url, coding string) string {
+	t.Helper()
+	_, body := mustAsk(t, "GET", url, "Accept-Encoding: "+coding)
+	text, err := io.ReadAll(plain(strings.NewReader(body), coding))
+	if err != nil {
+		t.Fatal(err)
 	}
-	if passedFor(g, passedLarge) != 1 {
-		t.Error("it is not counted")
-	}
+	return string(text)
 }
 
 // TestFlowProblem: where the gate cannot be put into effect on what comes late, what has left stays gated, and the rest
 // passes, each byte once.
 func TestFlowProblem(t *testing.T) {
-	origin, next := pieces(t)
-	gate, _ := newGate(t, testGate+"  last: {code: <p>last</p>, pages: all, place: {last-in: main}}\n")
-	front, g := before(t, origin.URL, func(o *Options) { o.Gate = gate })
-	first := "<!doctype html><html><head><meta charset=utf-8><title>a</title></head><body><main><p>one</p>"
-	late := "<b><p>two</main></b></body></html>"
-	go func() { next <- first; time.Sleep(30 * time.Millisecond); next <- late; next <- "end" }()
-	_, body := mustAsk(t, "GET", front.URL+"/visit/")
-	head, rest, _ := strings.Cut(body, "</head>")
-	if !strings.Contains(head, counted) || rest != "<body><main><p>one</p>"+late {
-		t.Errorf("it is %s", body)
-	}
-	if passedFor(g, passedProblem) != 1 {
-		t.Error("it is not counted")
-	}
+	each(t, func(t *testing.T, coding string) {
+		origin, next := pieces(t, coding)
+		gate, _ := newGate(t, testGate+"  last: {code: <p>last</p>, pages: all, place: {last-in: main}}\n")
+		front, g := before(t, origin.URL, func(o *Options) { o.Gate = gate })
+		first := "<!doctype html><html><head><meta charset=utf-8><title>a</title></head><body><main><p>one</p>"
+		late := "<b><p>two</main></b></body></html>"
+		go func() { next <- first; time.Sleep(30 * time.Millisecond); next <- late; next <- "end" }()
+		body := askPlain(t, front.URL+"/visit/", coding)
+		head, rest, _ := strings.Cut(body, "</head>")
+		if !strings.Contains(head, counted) || rest != "<body><main><p>one</p>"+late {
+			t.Errorf("it is %s", body)
+		}
+		if passedFor(g, passedProblem) != 1 {
+			t.Error("it is not counted")
+		}
+	})
+}
+
+// TestFlowUngated: a page of which nothing is sure before its time is over passes as it came, in the coding that it came in.
+func TestFlowUngated(t *testing.T) {
+	each(t, func(t *testing.T, coding string) {
+		origin, next := pieces(t, coding)
+		front, g := before(t, origin.URL, func(o *Options) { o.Wait = 60 * time.Millisecond })
+		go func() {
+			next <- "<!doc"
+			time.Sleep(200 * time.Millisecond)
+			next <- inPieces[len("<!doc"):]
+			next <- "end"
+		}()
+		if body := askPlain(t, front.URL+"/visit/", coding); body != inPieces {
+			t.Errorf("it is %s", body)
+		}
+		if passedFor(g, passedSlow) != 1 {
+			t.Error("it is not counted")
+		}
+	})
 }
 
 // TestPause: what is known is no news, and a page that has cost much is not looked at again soon.
@@ -175,11 +278,31 @@ func TestPause(t *testing.T) {
 // TestFlowCuts: in whatever pieces a page comes, the client gets what apply writes.
 func TestFlowCuts(t *testing.T) {
 	pages := []string{inPieces, strings.ReplaceAll(inPieces, "\n", ""), strings.Replace(inPieces, "</head>\n", "", 1)}
+	coded := map[string][]string{identity: pages}
+	for _, coding := range codings {
+		for _, text := range pages {
+			var b bytes.Buffer
+			z, _, err := encoderTo(&b, coding)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for from := 0; from < len(text); from += 40 { // flushed as an application would
+				_, _ = io.WriteString(z, text[from:min(from+40, len(text))])
+				_ = z.Flush()
+			}
+			_ = z.Close()
+			coded[coding] = append(coded[coding], b.String())
+		}
+	}
 	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
 		page, _ := strconv.Atoi(r.URL.Query().Get("page"))
 		step, _ := strconv.Atoi(r.URL.Query().Get("step"))
-		text := pages[page]
+		coding := r.URL.Query().Get("in")
+		text := coded[coding][page]
+		if coding != identity {
+			w.Header().Set("Content-Encoding", coding)
+		}
 		for from := 0; from < len(text); from += step {
 			_, _ = io.WriteString(w, text[from:min(from+step, len(text))])
 			_ = http.NewResponseController(w).Flush()
@@ -192,13 +315,15 @@ func TestFlowCuts(t *testing.T) {
 	front, g := before(t, origin.URL, func(o *Options) { o.Keep = 0 })
 	for page := range pages {
 		want := gated(g, pages[page])
-		for step := 1; step < len(pages[page]); step++ {
-			if !testsize.Full() && step%7 != 1 {
-				continue
-			}
-			_, body := mustAsk(t, "GET", fmt.Sprintf("%s/visit/?page=%d&step=%d", front.URL, page, step))
-			if body != want {
-				t.Fatalf("page %d in pieces of %d:\n%s\nwant\n%s", page, step, body, want)
+		for coding, bodies := range coded {
+			for step := 1; step < len(bodies[page]); step++ {
+				if !testsize.Full() && step%7 != 1 || coding != identity && step%11 != 1 {
+					continue
+				}
+				body := askPlain(t, fmt.Sprintf("%s/visit/?page=%d&step=%d&in=%s", front.URL, page, step, coding), coding)
+				if body != want {
+					t.Fatalf("page %d, %s, in pieces of %d:\n%s\nwant\n%s", page, coding, step, body, want)
+				}
 			}
 		}
 	}

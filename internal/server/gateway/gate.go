@@ -132,6 +132,13 @@ func (g *Gateway) gate(of *known, m *gatedPage, came []byte) {
 	m.text, m.changed = r.File, len(r.File) != len(text) || string(r.File) != string(text)
 }
 
+// decoded is what is known of the page without its coding.
+func (of *known) decoded() *known {
+	plain := *of
+	plain.coding = identity
+	return &plain
+}
+
 // page is the page before its text is read.
 func (of *known) page() page.Page { return of.state.Project.PageFrom(of.file, of.answer) }
 
