@@ -1,8 +1,8 @@
 // Load prints how many requests a second the gateway answers, as a ratio to the same reverse proxy
 // without a gate that is run beside it, and to nginx as a proxy: pages of 5, 30 and 200 kB, with
-// gated pages kept and with none kept, the demo's gate file.
+// gated pages kept and with none kept, and with the log; the demo's gate file, or one with five items.
 //
-//	go run ./scripts/load [-seconds N] [-rounds N] [-accept CODINGS]
+//	go run ./scripts/load [-seconds N] [-rounds N] [-accept CODINGS] [-five]
 //
 // It needs wrk, and takes nginx where it is. Machines are noisy: all are run in turn, round after
 // round, and the medians are compared. All run on the same cores.
@@ -34,6 +34,7 @@ var (
 	seconds = flag.Int("seconds", 5, "how long each is asked in a round")
 	rounds  = flag.Int("rounds", 3, "how many rounds there are")
 	accept  = flag.String("accept", "", "the codings that the client takes, such as gzip; the origin then sends gzip")
+	five    = flag.Bool("five", false, "a gate file with five items in place of the demo's")
 	role    = flag.String("role", "", "run as origin or proxy (for itself)")
 	listen  = flag.String("listen", "", "where that answers")
 	origin  = flag.String("origin", "", "what the proxy asks")
@@ -105,33 +106,28 @@ func main() {
 		start(dir, self, "-role", "origin", "-listen", from, "-root", filepath.Join(dir, "demo/site"))
 	}
 	type runner struct{ name, address string }
-	runners := []runner{
-		{"the proxy without a gate", at()},
-		{"gateway, nothing kept", at()},
-		{"gateway, pages kept", at()},
-	}
+	runners := []runner{{"the proxy without a gate", at()}}
 	start(dir, self, "-role", "proxy", "-listen", runners[0].address, "-origin", "http://"+from)
 	gate := filepath.Join(dir, "demo/yellowgate.yaml")
-	start(
-		dir, build, "gateway", "--gate", gate, "--origin",
-		"http://"+from,
-		"--listen",
-		runners[1].address,
-		"--keep",
-		"0",
-		"--log",
-		"off",
-	)
-	start(
-		dir, build, "gateway", "--gate", gate, "--origin",
-		"http://"+from,
-		"--listen",
-		runners[2].address,
-		"--log",
-		"off",
-	)
+	if *five {
+		check(os.WriteFile(gate, []byte(fiveItems), 0o644))
+	}
+	for _, r := range []struct {
+		name string
+		args []string
+	}{
+		{"gateway, nothing kept", []string{"--keep", "0", "--log", "off"}},
+		{"nothing kept, with a log", []string{"--keep", "0", "--log", "text"}},
+		{"gateway, pages kept", []string{"--log", "off"}},
+		{"pages kept, with a log", []string{"--log", "text"}},
+	} {
+		address := at()
+		start(dir, build, append([]string{"gateway", "--gate", gate, "--origin", "http://" + from, "--listen", address}, r.args...)...)
+		runners = append(runners, runner{r.name, address})
+	}
 	if path, err := exec.LookPath("nginx"); err == nil {
-		runners = append(runners, runner{"nginx as proxy", at()})
+		address := at()
+		runners = append(runners, runner{"nginx as proxy", address})
 		start(
 			dir,
 			path,
@@ -142,7 +138,7 @@ func main() {
 				fmt.Sprintf(
 					"upstream o { server %s; keepalive 64; } server { listen %s; location / { proxy_pass http://o; proxy_http_version 1.1; proxy_set_header Connection ''; } }",
 					from,
-					runners[3].address,
+					address,
 				),
 			),
 		)
@@ -173,6 +169,18 @@ func main() {
 		_ = c.Process.Kill()
 	}
 }
+
+// fiveItems is a gate file with an item of each common kind, and metadata.
+const fiveItems = `yellowgate: 1
+site: {name: Tern Hill Observatory, url: "https://ternhill.example"}
+metadata: [{pages: all, description: Nights under the stars}]
+items:
+  counter: {code: <script>count()</script>, pages: all, place: head-end}
+  booking: {script: /js/booking.js, stylesheet: /css/booking.css, pages: /book/**}
+  domkit: {found: script[src*=domkit], pages: has(.slides)}
+  pointer: {script: /js/pointer.js, pages: all, except: /members/**}
+  letter: {popup: <p>The night letter</p>, label: Letter, open: {after: 8s}, pages: all}
+`
 
 var running []*exec.Cmd
 

@@ -58,6 +58,7 @@ type Gateway struct {
 	kept  *pageCache
 	off   atomic.Bool // see Switch
 	open  streams
+	named atomic.Pointer[hosts]
 
 	ending atomic.Bool
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"math/rand/v2"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -100,6 +101,77 @@ func TestGateChanges(t *testing.T) {
 	if answers.Load() < int64(times) || unlike.Load() > 0 {
 		t.Errorf("%d answers, %d of another gate than their tag", answers.Load(), unlike.Load())
 	}
+}
+
+// TestOriginDies: the application ends and begins again while clients ask. Each gets the gated page, whole, or sees that
+// there is none now; and nobody waits for one that is gone.
+func TestOriginDies(t *testing.T) {
+	origin := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "text/html")
+		_, _ = io.WriteString(w, aPage[:len(aPage)/2])
+		if r.URL.RawQuery == "slow" {
+			_ = http.NewResponseController(w).Flush()
+			time.Sleep(2 * moment)
+		}
+		_, _ = io.WriteString(w, aPage[len(aPage)/2:])
+	}))
+	address := origin.Listener.Addr().String()
+	origin.Start()
+	front, g := before(t, origin.URL, func(o *Options) { o.Keep = 0 })
+	want := gated(g, aPage)
+	var stop atomic.Bool
+	var whole, none, cut atomic.Int64
+	var clients sync.WaitGroup
+	for i := range 6 {
+		path := front.URL + "/visit/" + []string{"", "?slow"}[i%2]
+		clients.Go(func() {
+			for !stop.Load() {
+				began := time.Now()
+				resp, body, err := ask(t, "GET", path)
+				switch {
+				case err != nil && strings.HasPrefix(want, body):
+					cut.Add(1)
+				case err == nil && resp.StatusCode == 200 && body == want:
+					whole.Add(1)
+				case err == nil && resp.StatusCode == http.StatusBadGateway && strings.Contains(body, "does not answer"):
+					none.Add(1)
+				default:
+					t.Errorf("%v, %v:\n%s", resp, err, body)
+				}
+				if took := time.Since(began); took > 5*time.Second {
+					t.Errorf("an answer took %s", took)
+				}
+			}
+		})
+	}
+	more := func(n *atomic.Int64) {
+		was, until := n.Load(), time.Now().Add(time.Minute)
+		for n.Load() < was+10 {
+			if time.Sleep(time.Millisecond); time.Now().After(until) {
+				t.Fatal("nothing comes")
+			}
+		}
+	}
+	for range testsize.Of(2, 20) {
+		more(&whole)
+		origin.CloseClientConnections()
+		origin.Close()
+		more(&none)
+		l, err := net.Listen("tcp", address)
+		if err != nil {
+			t.Fatal(err)
+		}
+		origin = &httptest.Server{Listener: l, Config: &http.Server{Handler: origin.Config.Handler}}
+		origin.Start()
+	}
+	more(&whole)
+	stop.Store(true)
+	clients.Wait()
+	if _, body := mustAsk(t, "GET", front.URL+"/visit/"); body != want {
+		t.Errorf("in the end:\n%s", body)
+	}
+	t.Logf("%d whole, %d times none, %d cut", whole.Load(), none.Load(), cut.Load())
+	origin.Close()
 }
 
 // TestSoak: clients ask for many pages, with conditions, parts and aborts, again and again: memory and

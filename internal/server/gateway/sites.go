@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"yellowgate/internal/core/gatefile"
 )
 
 // Sites are the gateways of several sites behind one address, told apart by the host that a request is for. The first
@@ -18,16 +20,27 @@ type Sites struct {
 	Refuse bool // requests for hosts that no site has
 }
 
-// hosts are the names of a site: that of its address, and those that the gate file has besides.
-func (g *Gateway) hosts() (names []string) {
+// hosts are the names of a site.
+type hosts struct {
+	of    *gatefile.Site
+	names []string
+}
+
+// hosts are the name in the site's address, and those that the gate file has besides.
+func (g *Gateway) hosts() []string {
 	site := &g.Gate.Now().Project.Gate.File.Site
+	if h := g.named.Load(); h != nil && h.of == site {
+		return h.names
+	}
+	h := &hosts{of: site}
 	if u, err := url.Parse(site.URL.Value); err == nil && u.Host != "" {
-		names = append(names, strings.ToLower(u.Hostname()))
+		h.names = append(h.names, strings.ToLower(u.Hostname()))
 	}
 	for _, t := range site.Hosts {
-		names = append(names, strings.ToLower(t.Value))
+		h.names = append(h.names, strings.ToLower(t.Value))
 	}
-	return names
+	g.named.Store(h)
+	return h.names
 }
 
 // of is the gateway for a request; nil where it is refused.
