@@ -177,7 +177,7 @@ metadata: [{pages: all, description: Nights under the stars}]
 items:
   counter: {code: <script>count()</script>, pages: all, place: head-end}
   booking: {script: /js/booking.js, stylesheet: /css/booking.css, pages: /book/**}
-  domkit: {found: script[src*=domkit], pages: has(.slides)}
+  domkit: {found: "script[src*=domkit]", pages: has(.slides)}
   pointer: {script: /js/pointer.js, pages: all, except: /members/**}
   letter: {popup: <p>The night letter</p>, label: Letter, open: {after: 8s}, pages: all}
 `

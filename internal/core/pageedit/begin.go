@@ -130,8 +130,12 @@ func (v *View) unsure() (items map[int]bool, asked []page.Asked, waits *Begun) {
 	}
 	defer func() { v.Page.Later = nil }()
 	type outcome struct {
-		in     []bool
-		values []string
+		in       []bool
+		metadata []*verdict.Candidate // that wins, by key; nil for none
+	}
+	same := func(a, b *verdict.Candidate) bool {
+		return a == b || a != nil && b != nil &&
+			a.Level == b.Level && a.None == b.None && slices.Equal(a.Values, b.Values)
 	}
 	decide := func() (o outcome) {
 		verdicts, _ := v.gate.Plan.Decide(&v.Page)
@@ -140,10 +144,7 @@ func (v *View) unsure() (items map[int]bool, asked []page.Asked, waits *Begun) {
 		}
 		for _, id := range v.Keys() {
 			own, _ := v.Own(id)
-			w := verdict.Winner(v.gate.Plan.Stack(&v.Page, id, own, v.Lookup))
-			if w != nil {
-				o.values = append(o.values, fmt.Sprintf("%s %d %v %q", id, w.Level, w.None, w.Values))
-			}
+			o.metadata = append(o.metadata, verdict.Winner(v.gate.Plan.Stack(&v.Page, id, own, v.Lookup)))
 		}
 		return o
 	}
@@ -157,7 +158,7 @@ func (v *View) unsure() (items map[int]bool, asked []page.Asked, waits *Begun) {
 		undo := v.suppose(asked, n)
 		o := decide()
 		undo()
-		if !slices.Equal(o.values, first.values) {
+		if !slices.EqualFunc(o.metadata, first.metadata, same) {
 			return nil, nil, v.waitsFor(asked)
 		}
 		for i := range o.in {
