@@ -33,6 +33,10 @@ func TestSlips(t *testing.T) {
 		{"a popup with an id of another item", "items: {a: {popup: '<p id=mine>x</p>', label: l, open: {fragment: a}, pages: all}, b: {code: <i id=mine>x</i>, pages: /}}\n", 1, []string{`the id "mine", and so has item "b" (on /)`}, ""},
 		{"one cause, one message: a set", "sets: {booking: {query: /book/**}}\nitems: {a: {code: <b>x</b>, pages: booking}}\n", 2, []string{"1 error: nothing was written"}, "unknown page set"},
 		{"one cause, one message: a key", "itemz: {lib: {}}\nsetz: {a-b: /x/}\nmetadata: [{pages: a-b, title: x}]\nper-page: {/: {in: [lib]}}\n", 2, []string{"2 errors: nothing was written"}, "unknown item"},
+		{
+			"brackets within braces", "items:\n  a: {pages: all, found: script[src*=dom]}\n", 2,
+			[]string{"yellowgate.yaml:4:26: error", `{found: "script[src]"}`}, "",
+		},
 		{"braces in a list", "items:\n  a:\n    code: x\n    pages: [/a/**,\n      /{de,fr}/b/**]\n", 2, []string{"yellowgate.yaml:7:7: error", "YAML reads the braces and brackets of a value in a list"}, ""},
 		{"a quote within quotes", "metadata: [{pages: all, title: '@{page.title or 'x'}'}]\n", 2, []string{"yellowgate.yaml:3:32: error", "quotes within a quoted value end it"}, ""},
 		{"without the site's address", "site: {source: site, output: public}\nmetadata: [{pages: all, canonical: '@{page.url}'}, {pages: /, canonical: '@{site.url}/'}]\n", 2, []string{"canonical needs the site's address, and site.url is missing", "1 error"}, ""},

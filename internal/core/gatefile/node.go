@@ -202,6 +202,10 @@ var slips = []slip{
 		regexp.MustCompile(`(?:^|[\[,])\s*(/[^\s"'\[\],{}]*[{\[][^\s"']*)`),
 		`YAML reads the braces and brackets of a value in a list: put it in quotes, as in ["/a/**", "/{de,fr}/b/**"]`,
 	},
+	{
+		regexp.MustCompile(`\{(?:.*,)?\s*[\w-]+:\s+([^\s"'\[\]{},][^"'\[\]{},]*\[[^\[\]]*\])`),
+		`YAML reads the brackets of a value within {…}: put it in quotes, as in {found: "script[src]"}`,
+	},
 	{regexp.MustCompile("(?:^|[:-])\\s+([%`])"), "a value that begins with % or ` is put in quotes"},
 }
 
