@@ -15,11 +15,11 @@ import (
 
 // The import rules of docs/architecture.md.
 //
-// What the core may import from outside: parsing and hashing, and the widths of letters.
+// What the core may import from outside: parsing, hashing and differences, and the widths of letters.
 var coreMay = []string{
 	"golang.org/x/net/html", "golang.org/x/text/", "github.com/andybalholm/cascadia", "github.com/bmatcuk/doublestar/v4",
 	"github.com/goccy/go-yaml", "github.com/nlnwa/whatwg-url/url", "github.com/tdewolff/parse/v2", "github.com/zeebo/xxh3",
-	"codeberg.org/go-fonts/liberation/", "golang.org/x/image/font",
+	"codeberg.org/go-fonts/liberation/", "golang.org/x/image/font", "github.com/aymanbagabas/go-udiff",
 }
 
 // What of the standard library it may not: files, processes, the network.

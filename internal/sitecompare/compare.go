@@ -10,8 +10,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/aymanbagabas/go-udiff"
-
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
@@ -19,6 +17,7 @@ import (
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pagechange"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/parallel"
@@ -64,9 +63,14 @@ func Compare(ctx context.Context, o Options) (*result.Comparison, error) {
 		}
 	}
 	c := &result.Comparison{
-		Result: compare.Compare(&b.Side, &a.Side, rests(ctx, b, a, o.Diffs || o.Page != "")),
+		Result: compare.Compare(&b.Side, &a.Side, changes(ctx, b, a)),
 		Before: b.audit,
 		After:  a.audit,
+	}
+	if !o.Diffs && o.Page == "" {
+		for i := range c.Rests {
+			c.Rests[i].Diff = ""
+		}
 	}
 	c.After.Findings = a.Findings
 	accepted := c.After.Totals.Accepted
@@ -99,43 +103,26 @@ func onePage(name string, sides ...*gatedSide) error {
 	return nil
 }
 
-// rests reads the pages of two folders for what differs besides what is listed; nil where a
+// changes reads the pages of two folders for what differs besides what is listed; nil where a
 // side is a saved audit.
-func rests(ctx context.Context, b, a *gatedSide, diffs bool) func([]compare.Cut) []*compare.Rest {
+func changes(ctx context.Context, b, a *gatedSide) func([]compare.Cut) []compare.Changes {
 	if b.dir == "" || a.dir == "" {
 		return nil
 	}
-	return func(cuts []compare.Cut) []*compare.Rest {
-		out := make([]*compare.Rest, len(cuts))
+	return func(cuts []compare.Cut) []compare.Changes {
+		out := make([]compare.Changes, len(cuts))
 		_ = parallel.Each(ctx, len(cuts), func(i int) error { // what cannot be read is not known
-			out[i] = restOf(b.dir, a.dir, cuts[i], diffs)
+			was, is := cuts[i].Was, cuts[i].Is
+			var berr, aerr error
+			was.File, berr = site.ReadFile(b.dir, cuts[i].Before)
+			is.File, aerr = site.ReadFile(a.dir, cuts[i].After)
+			if berr == nil && aerr == nil {
+				out[i] = compare.Changes{List: pagechange.Between(was, is), Known: true}
+			}
 			return nil
 		})
 		return out
 	}
-}
-
-func restOf(beforeDir, afterDir string, c compare.Cut, diffs bool) *compare.Rest {
-	before, berr := site.ReadFile(beforeDir, c.Before)
-	after, aerr := site.ReadFile(afterDir, c.After)
-	if berr != nil || aerr != nil {
-		return nil
-	}
-	r := &compare.Rest{Page: c.Path}
-	if compare.Same(before, after, c.Went, c.Came) {
-		return r
-	}
-	was, is := compare.Lines(before, c.Went), compare.Lines(after, c.Came)
-	r.Lines = max(compare.OneSided(was, is), 1) // where only their order is another
-	if diffs {
-		r.Diff = udiff.Unified(
-			"before/"+c.Before,
-			"after/"+c.After,
-			strings.Join(was, "\n")+"\n",
-			strings.Join(is, "\n")+"\n",
-		)
-	}
-	return r
 }
 
 // gatedSide is a side, and whether it was compared with the gate.

@@ -4,9 +4,7 @@
 package compare
 
 import (
-	"bytes"
 	"fmt"
-	"regexp"
 	"slices"
 	"sort"
 	"strings"
@@ -15,6 +13,7 @@ import (
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/pagechange"
 	"yellowgate/internal/core/pageload"
 )
 
@@ -28,19 +27,22 @@ type Side struct {
 
 // A Result is what differs.
 type Result struct {
-	Before  Totals          `json:"before"`
-	After   Totals          `json:"after"`
-	Came    []Thing         `json:"came"`    // what is on pages on which it was not
-	Went    []Thing         `json:"went"`    // what is no longer on pages
-	Moved   []Thing         `json:"moved"`   // what stands in another half, or runs otherwise
-	Pages   []PageChange    `json:"pages"`   // that changed in what they load
-	Others  []string        `json:"others"`  // pages that differ in something else than what came, went and moved
-	Rests   []Rest          `json:"rests"`   // the same with how much, where the texts of both sides are at hand
-	Untold  []string        `json:"untold"`  // pages of which it cannot be told: a side is a saved audit
-	Added   []string        `json:"added"`   // pages that were not there before
-	Removed []string        `json:"removed"` // pages that are no longer there
-	Mended  []check.Finding `json:"mended"`
-	New     []check.Finding `json:"new"`
+	Before  Totals       `json:"before"`
+	After   Totals       `json:"after"`
+	Came    []Thing      `json:"came"`    // what is on pages on which it was not
+	Went    []Thing      `json:"went"`    // what is no longer on pages
+	Moved   []Thing      `json:"moved"`   // what stands in another half, or runs otherwise
+	Changed []Thing      `json:"changed"` // parts of items that say something else
+	Pages   []PageChange `json:"pages"`   // that changed in what they load
+	// Changes are what changed on pages besides, where the texts of both sides are at hand.
+	Changes []pagechange.Group `json:"changes"`
+	Others  []string           `json:"others"`  // pages that differ in something that no gate file speaks of
+	Rests   []Rest             `json:"rests"`   // the same with how much, where the texts of both sides are at hand
+	Untold  []string           `json:"untold"`  // pages of which it cannot be told: a side is a saved audit
+	Added   []string           `json:"added"`   // pages that were not there before
+	Removed []string           `json:"removed"` // pages that are no longer there
+	Mended  []check.Finding    `json:"mended"`
+	New     []check.Finding    `json:"new"`
 	// Felt is what a browser made of both sides, where both were opened in one.
 	Felt *Felt `json:"browser,omitempty"`
 }
@@ -51,21 +53,21 @@ type Felt struct {
 	After  *pageload.Summary `json:"after"`
 }
 
-// A Rest is what differs on a page besides what came, went and moved: text, other
-// elements, attributes, metadata.
+// A Rest is what differs on a page that no gate file speaks of: text, other elements, attributes.
 type Rest struct {
 	Page  string `json:"page"`
 	Lines int    `json:"lines"` // that are on one side only
 	Diff  string `json:"diff,omitempty"`
 }
 
-// A Cut is a page that is on both sides and differs, with the spans of the files in which
-// what came, went and moved stands.
+// A Cut is a page that is on both sides and differs, with what belongs to items there; what came, went and moved of no
+// item, is that of none.
 type Cut struct {
 	Path          string
-	Before, After string // files
-	Went, Came    []markup.Span
-	Changed       bool // something came, went or moved
+	Before, After string          // files
+	Was, Is       pagechange.Side // without the files' text
+	Changed       bool            // something came, went or moved
+	Told          map[string]bool // items of which something did
 }
 
 // Totals are of a page, or of all.
@@ -100,13 +102,15 @@ func (r *Result) Same() bool {
 	return len(r.Pages)+len(r.Others)+len(r.Untold)+len(r.Added)+len(r.Removed)+len(r.Mended)+len(r.New) == 0
 }
 
-// Compare compares two sides, page by page. rests is asked what differs on pages besides
-// what came, went and moved: a Rest for each, nil where that cannot be told. It may be nil.
-func Compare(before, after *Side, rests func([]Cut) []*Rest) *Result {
+// Compare compares two sides, page by page. changes is asked what differs on pages besides
+// what came, went and moved; ok is false where that cannot be told. It may be nil.
+func Compare(before, after *Side, changes func([]Cut) []Changes) *Result {
 	r := &Result{
+		Changes: []pagechange.Group{},
 		Came:    []Thing{},
 		Went:    []Thing{},
 		Moved:   []Thing{},
+		Changed: []Thing{},
 		Pages:   []PageChange{},
 		Others:  []string{},
 		Rests:   []Rest{},
@@ -157,7 +161,8 @@ func Compare(before, after *Side, rests func([]Cut) []*Rest) *Result {
 			r.Removed = append(r.Removed, rec.Path)
 		}
 	}
-	r.others(cuts, rests)
+	r.others(cuts, changes)
+	r.Changed = things.sorted("changed")
 	r.Came, r.Went, r.Moved = things.sorted("came"), things.sorted("went"), things.sorted("moved")
 	r.Mended, r.New = findings(before.Findings, after.Findings), findings(after.Findings, before.Findings)
 	return r
@@ -169,122 +174,57 @@ func imports(r *inventory.Record) bool {
 	return slices.ContainsFunc(r.Elements, func(e inventory.Element) bool { return len(e.Imports)+len(e.Brings) > 0 })
 }
 
-// others settles which of the pages whose bytes differ differ in something else than what
-// is listed.
-func (r *Result) others(cuts []Cut, rests func([]Cut) []*Rest) {
-	var known []*Rest
-	if rests != nil {
-		known = rests(cuts)
+// Changes are those of a page; Known is false where they cannot be told.
+type Changes struct {
+	List  []pagechange.Change
+	Known bool
+}
+
+// others settles what else changed on the pages whose bytes differ.
+func (r *Result) others(cuts []Cut, ask func([]Cut) []Changes) {
+	var known []Changes
+	if ask != nil {
+		known = ask(cuts)
 	}
+	var groups pagechange.Groups
 	for i, c := range cuts {
 		switch {
-		case known != nil && known[i] != nil:
-			if known[i].Lines > 0 {
-				r.Others, r.Rests = append(r.Others, c.Path), append(r.Rests, *known[i])
+		case known != nil && known[i].Known:
+			list := slices.DeleteFunc(known[i].List, func(x pagechange.Change) bool { // that is among what came and went
+				return x.Kind == pagechange.Item && x.How != pagechange.Changed && c.Told[x.Name]
+			})
+			if rest := restOf(c.Path, list); rest.Lines > 0 {
+				r.Others, r.Rests = append(r.Others, c.Path), append(r.Rests, rest)
 			}
+			groups.Add(c.Path, list)
 		case c.Changed:
 			r.Untold = append(r.Untold, c.Path)
 		default:
 			r.Others = append(r.Others, c.Path)
 		}
 	}
+	r.Changes = groups.List()
 }
 
-// Same reports whether two pages say the same without the spans, whatever white space
-// stands between and around tags, and without marks.
-func Same(before, after []byte, went, came []markup.Span) bool {
-	a, b := newReading(before, went), newReading(after, came)
-	for {
-		x, y := a.next(), b.next()
-		if x != y {
-			return false
-		}
-		if x < 0 {
-			return true
-		}
-	}
-}
-
-// reading reads a page byte by byte, without spans and marks, white space folded.
-type reading struct {
-	text []byte
-	cuts []markup.Span // in order
-	at   int
-	last int // the byte read last
-}
-
-func newReading(text []byte, without []markup.Span) *reading {
-	r := &reading{text: text, cuts: slices.Clone(without), last: '>'}
-	slices.SortFunc(r.cuts, func(a, b markup.Span) int { return a.Start - b.Start })
-	return r
-}
-
-// next is the next byte, or -1.
-func (r *reading) next() int {
-	space := false
-	for {
-		r.skip()
-		if r.at >= len(r.text) {
-			return -1
-		}
-		c := r.text[r.at]
-		switch {
-		case markup.IsSpace(c):
-			space = true
-			r.at++
+// restOf is what of the changes of a page no gate file speaks of.
+func restOf(path string, list []pagechange.Change) Rest {
+	rest := Rest{Page: path}
+	for i := range list {
+		c := &list[i]
+		if !c.IsElse() {
 			continue
-		case space && c != '<' && r.last != '>':
-			r.last = ' '
-			return ' ' // c comes next
 		}
-		r.at++
-		r.last = int(c)
-		return r.last
-	}
-}
-
-// skip passes over spans and marks.
-func (r *reading) skip() {
-	for {
-		switch {
-		case len(r.cuts) > 0 && r.cuts[0].Start <= r.at:
-			r.at = max(r.at, min(r.cuts[0].End, len(r.text)))
-			r.cuts = r.cuts[1:]
-		case r.at < len(r.text) && r.text[r.at] == '<' && (bytes.HasPrefix(r.text[r.at:], []byte("<!--yg:")) || bytes.HasPrefix(r.text[r.at:], []byte("<!--/yg:"))):
-			end := bytes.Index(r.text[r.at:], []byte("-->"))
-			if end < 0 {
-				return
+		rest.Diff += fmt.Sprintf("@@ line %d @@\n", c.Line)
+		for _, side := range []struct{ sign, text string }{{"-", c.Was}, {"+", c.Is}} {
+			for line := range strings.Lines(side.text) {
+				rest.Diff += side.sign + strings.TrimRight(line, "\r\n") + "\n"
+				rest.Lines++
 			}
-			r.at += end + 3
-		default:
-			return
 		}
+		rest.Lines = max(rest.Lines, 1)
 	}
+	return rest
 }
-
-// Lines are the lines of a page without the spans, each without the white space around
-// it and without marks; empty ones are left out.
-func Lines(file []byte, without []markup.Span) (out []string) {
-	spans := slices.Clone(without)
-	slices.SortFunc(spans, func(a, b markup.Span) int { return a.Start - b.Start })
-	var text []byte
-	last := 0
-	for _, s := range spans {
-		if s.Start >= last && s.End <= len(file) {
-			text = append(text, file[last:s.Start]...)
-			last = s.End
-		}
-	}
-	text = append(text, file[last:]...)
-	for line := range strings.SplitSeq(strings.ReplaceAll(strings.ToValidUTF8(string(marks.ReplaceAll(text, nil)), "\uFFFD"), "\r", "\n"), "\n") {
-		if line = strings.TrimSpace(line); line != "" {
-			out = append(out, line)
-		}
-	}
-	return out
-}
-
-var marks = regexp.MustCompile(`<!--/?yg:[a-z0-9-]+-->`)
 
 func (t *Totals) add(o Totals) {
 	t.Pages += o.Pages
@@ -367,7 +307,7 @@ func (c *collector) put(kind string, e *inventory.Element, what, from, to, path 
 
 // page compares one page.
 func (c *collector) page(was, is *inventory.Record) Cut {
-	cut := Cut{Path: is.Path, Before: was.File, After: is.File}
+	cut := Cut{Path: is.Path, Before: was.File, After: is.File, Told: map[string]bool{}}
 	old := map[string][]*inventory.Element{}
 	before := withImports(was)
 	for _, e := range before {
@@ -375,44 +315,77 @@ func (c *collector) page(was, is *inventory.Record) Cut {
 			old[id] = append(old[id], e)
 		}
 	}
+	told := map[*inventory.Element]bool{}
 	note := func(kind string, e *inventory.Element, what, from, to string) {
 		c.put(kind, e, what, from, to, is.Path)
-		cut.Changed = true
+		cut.Changed, cut.Told[e.Item] = true, true
+		told[e] = true
 	}
-	for _, e := range withImports(is) {
+	var come []*inventory.Element
+	after := withImports(is)
+	for _, e := range after {
 		id, what := identity(e)
 		if id == "" {
 			continue
 		}
 		if len(old[id]) == 0 {
-			note("came", e, what, "", "")
-			cut.Came = appendSpan(cut.Came, e)
+			come = append(come, e)
 			continue
 		}
 		o := old[id][0]
 		old[id] = old[id][1:]
 		if o.Area != e.Area || o.Runs != e.Runs {
 			note("moved", e, what, standing(o), standing(e))
-			cut.Went, cut.Came = appendSpan(cut.Went, o), appendSpan(cut.Came, e)
+			told[o] = true
 		}
 	}
+	var gone []*inventory.Element
 	for _, e := range before {
-		id, what := identity(e)
-		for _, left := range old[id] {
-			if id != "" && left == e {
-				note("went", left, what, "", "")
-				cut.Went = appendSpan(cut.Went, left)
-			}
+		id, _ := identity(e)
+		if id != "" && slices.Contains(old[id], e) {
+			gone = append(gone, e)
 		}
 	}
+	for _, e := range come {
+		k := -1
+		if e.Item != "" {
+			k = slices.IndexFunc(gone, func(o *inventory.Element) bool { return becomes(o, e) })
+		}
+		if _, what := identity(e); k < 0 {
+			note("came", e, what, "", "")
+		} else { // the same part says something else
+			gone = slices.Delete(gone, k, k+1)
+			c.put("changed", e, what, "", "", is.Path)
+			cut.Changed = true
+		}
+	}
+	for _, e := range gone {
+		_, what := identity(e)
+		note("went", e, what, "", "")
+	}
+	cut.Was = pagechange.Side{Charset: was.Answer.Charset(), Owned: owned(before, told)}
+	cut.Is = pagechange.Side{Charset: is.Answer.Charset(), Owned: owned(after, told)}
 	return cut
 }
 
-func appendSpan(list []markup.Span, e *inventory.Element) []markup.Span {
-	if e.Offset < 0 {
-		return list
+// becomes reports whether an element of an item may be another, changed.
+func becomes(o, e *inventory.Element) bool {
+	return o.Item == e.Item && o.Tag == e.Tag && o.URL == "" && e.URL == "" && o.Area == e.Area
+}
+
+// owned lists what belongs to items, and what was told.
+func owned(list []*inventory.Element, told map[*inventory.Element]bool) (out []pagechange.Owned) {
+	for _, e := range list {
+		if e.Offset < 0 || e.Item == "" && !told[e] {
+			continue
+		}
+		o := pagechange.Owned{Span: markup.Span{Start: e.Offset, End: e.Offset + e.Length}, Item: e.Item}
+		if told[e] {
+			o.Item = ""
+		}
+		out = append(out, o)
 	}
-	return append(list, markup.Span{Start: e.Offset, End: e.Offset + e.Length})
+	return out
 }
 
 func standing(e *inventory.Element) string {
