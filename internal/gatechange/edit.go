@@ -17,11 +17,11 @@ import (
 	"yellowgate/internal/core/gateedit"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/pageedit"
-	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/snippet"
 	"yellowgate/internal/decisions"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
+	"yellowgate/internal/gatecompare"
 	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
@@ -76,7 +76,7 @@ func (e *Edit) Change(
 	if err != nil {
 		return nil, err
 	}
-	r := &result.GateChange{Items: []result.ItemDiff{}, Changed: []string{}, Spots: []string{}}
+	r := &result.GateChange{GateDiff: result.NewGateDiff(), Spots: []string{}}
 	o.Texts = map[string][]byte{}
 	var files []string
 	for file, d := range docs {
@@ -162,111 +162,21 @@ func compareGates(
 	if err := after.Walk(); err != nil {
 		return err
 	}
-	at := map[string]int{}
-	diff := func(name string) *result.ItemDiff {
-		i, ok := at[name]
-		if !ok {
-			i = len(r.Items)
-			at[name] = i
-			r.Items = append(r.Items, result.ItemDiff{Item: name, Gained: []string{}, Lost: []string{}})
-		}
-		return &r.Items[i]
+	c, err := gatecompare.Compare(ctx, before, after, progress)
+	if err != nil {
+		return err
 	}
-	old := map[string]int{}
-	for i := range before.Pages {
-		old[before.Pages[i].File] = i
-	}
-	items := names(before.Gate.File, after.Gate.File)
-	type both struct{ was, is *pageedit.Result }
-	var wasWrong, isWrong []pageedit.Problem
-	err := parallel.InOrder(ctx, len(after.Pages), func(i int) (b both, err error) {
-		text, err := after.Read(&after.Pages[i])
-		if err != nil {
-			return b, err
-		}
-		b.is = after.Gate.Page(text, after.Pages[i])
-		if k, ok := old[after.Pages[i].File]; ok {
-			b.was = before.Gate.Page(text, before.Pages[k])
-		}
-		return b, nil
-	}, func(i int, b both) error {
-		if progress != nil {
-			progress(i+1, len(after.Pages))
-		}
-		if b.is.Fragment {
-			return nil
-		}
-		r.Pages++
-		isWrong = append(isWrong, errorsOf(b.is)...)
-		was := map[string]bool{}
-		if b.was != nil {
-			wasWrong = append(wasWrong, errorsOf(b.was)...)
-			was = effective(b.was)
-		}
-		is := effective(b.is)
-		if is[name] {
-			r.In++
-		}
-		moved := false
-		for _, name := range items {
-			switch {
-			case is[name] && !was[name]:
-				d := diff(name)
-				d.Gained, moved = append(d.Gained, b.is.Page.Path), true
-			case was[name] && !is[name]:
-				d := diff(name)
-				d.Lost, moved = append(d.Lost, b.is.Page.Path), true
-			}
-		}
-		switch {
-		case b.was != nil && bytes.Equal(b.was.File, b.is.File):
-			r.Unchanged++
-		case !moved:
-			r.Changed = append(r.Changed, b.is.Page.Path)
-		}
-		return nil
-	})
-	r.Refused = len(isWrong) > 0
+	wrong := c.Errors
+	r.GateDiff, r.In, r.Refused = c.GateDiff, c.In[name], len(wrong) > 0
 	if released {
-		isWrong = slices.DeleteFunc(isWrong, func(p pageedit.Problem) bool {
+		wrong = slices.DeleteFunc(wrong, func(p pageedit.Problem) bool {
 			return strings.HasPrefix(p.Message, fmt.Sprintf("a spot names %q", name))
 		})
 	}
-	if err == nil && len(isWrong) > 0 && len(wasWrong) == 0 {
-		return &project.GateError{Problems: project.GroupProblems(after.Gate.File, isWrong)}
+	if len(wrong) > 0 && len(c.WasErrors) == 0 {
+		return &project.GateError{Problems: project.GroupProblems(after.Gate.File, wrong)}
 	}
-	return err
-}
-
-func errorsOf(r *pageedit.Result) (out []pageedit.Problem) {
-	for _, p := range r.Problems {
-		if p.Severity == problem.Error {
-			out = append(out, p)
-		}
-	}
-	return out
-}
-
-// effective are the items that are on a page after the gate.
-func effective(r *pageedit.Result) map[string]bool {
-	out := map[string]bool{}
-	for i := range r.Verdicts {
-		if decisions.Cell(r, i) == result.CellIn {
-			out[r.Verdicts[i].Item.Name] = true
-		}
-	}
-	return out
-}
-
-// names lists the items of both gates, those of the second first.
-func names(before, after *gatefile.Gate) []string {
-	out := after.ItemNames()
-	for _, n := range before.ItemNames() {
-		if !slices.Contains(out, n) {
-			out = append(out, n)
-		}
-	}
-	return out
+	return nil
 }
 
 // item finds the item that a change is of.

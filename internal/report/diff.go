@@ -69,6 +69,7 @@ func (p *Printer) Diff(d *result.Diff, summary bool) {
 		}
 		p.table(t)
 	}
+	p.changes(result.Beyond(d.Changes, d.Items), 12)
 	p.breaks(d.Breaks)
 	if !summary {
 		for _, x := range d.Pages {

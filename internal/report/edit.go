@@ -80,6 +80,11 @@ func (p *Printer) Edited(item string, r *result.GateChange, verbose bool) {
 			wording.List(r.Changed, limit),
 		)
 	}
+	p.changes(result.Beyond(r.Changes, r.Items), limit)
+	p.breaks(r.Breaks)
+	for _, line := range r.Follows {
+		p.Line("%s %s", p.warn.Render("note"), Clean(line))
+	}
 	switch {
 	case r.Pages > 0 && r.Unchanged == r.Pages:
 		p.Line("No page changes.")

@@ -1,6 +1,11 @@
 package result
 
-import "time"
+import (
+	"slices"
+	"time"
+
+	"yellowgate/internal/core/pagechange"
+)
 
 // Diff is what apply would change.
 type Diff struct {
@@ -9,12 +14,25 @@ type Diff struct {
 	Breaks []Break    `json:"breaks"` // items that go from pages which seem to need them
 	Gone   []string   `json:"gone"`   // pages of the output whose source is gone
 	Total  int        `json:"total"`  // pages looked at
+	// Changes are what changes on pages, as what it is.
+	Changes []Change `json:"changes"`
 	// Fragments are the files of HTML that are no pages of their own.
 	Fragments int       `json:"fragments"`
 	Others    []string  `json:"others"`  // files that are no pages and that apply would copy
 	Blocked   []string  `json:"blocked"` // files of others that stand where apply must write: it would stop
 	Applied   time.Time `json:"applied"` // when the oldest of the pages behind was applied; zero if never
 	Last      time.Time `json:"last"`    // when anything was applied last
+}
+
+// Change is the same kind of change on several pages.
+type Change = pagechange.Group
+
+// Beyond are the changes that are not told by the items that come and go.
+func Beyond(changes []Change, items []ItemDiff) []Change {
+	return slices.DeleteFunc(slices.Clone(changes), func(c Change) bool {
+		return c.Kind == pagechange.Item && c.How != pagechange.Moved &&
+			slices.ContainsFunc(items, func(it ItemDiff) bool { return it.Item == c.Name })
+	})
 }
 
 // Behind reports whether apply would do anything.

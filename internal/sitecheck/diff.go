@@ -8,8 +8,11 @@ import (
 
 	"github.com/aymanbagabas/go-udiff"
 
+	"yellowgate/internal/core/compare"
 	"yellowgate/internal/core/gatecheck"
+	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/itemmatch"
+	"yellowgate/internal/core/pagechange"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/parallel"
@@ -51,6 +54,7 @@ func Diff(ctx context.Context, p *project.Project, query string, progress parall
 		d.Items = append(d.Items, result.ItemDiff{Item: it.Name, Gained: []string{}, Lost: []string{}, Replaced: []string{}})
 	}
 	var problems []pageedit.Problem
+	var groups pagechange.Groups
 	judge, _ := NewJudge(p)
 	rebuilt := p.Rebuilt()
 	err = project.GateAll(ctx, p, progress, func(_ int, r *pageedit.Result) error {
@@ -75,7 +79,7 @@ func Diff(ctx context.Context, p *project.Project, query string, progress parall
 		if st.State == publish.Missing { // visitors have the source page, as far as anybody knows
 			st.Text = r.Original
 		}
-		diffPage(d, p, r, st)
+		groups.Add(r.Page.Path, diffPage(d, p, r, st))
 		addBreaks(d, judge, r, st.Text)
 		for _, x := range gatecheck.Rebuilt(r, rebuilt(&r.Page, r.Original)) {
 			d.Breaks = append(d.Breaks, result.Break{Page: x.Page, Item: x.Item, What: x.Message, In: true})
@@ -102,12 +106,12 @@ func Diff(ctx context.Context, p *project.Project, query string, progress parall
 			kept = append(kept, it)
 		}
 	}
-	d.Items = kept
+	d.Items, d.Changes = kept, groups.List()
 	return d, nil
 }
 
-// page compares one page that apply would write.
-func diffPage(d *result.Diff, p *project.Project, r *pageedit.Result, st publish.Status) {
+// diffPage compares one page that apply would write, and lists what changes on it.
+func diffPage(d *result.Diff, p *project.Project, r *pageedit.Result, st publish.Status) (changes []pagechange.Change) {
 	x := result.PageDiff{
 		Page:   r.Page.Path,
 		File:   r.Page.File,
@@ -123,8 +127,11 @@ func diffPage(d *result.Diff, p *project.Project, r *pageedit.Result, st publish
 	if x.New {
 		x.Base = "source"
 	}
-	before, replaced := itemsOf(p, r, st.Text)
-	after, _ := itemsOf(p, r, r.File)
+	was, before, replaced := itemsOf(p, r, st.Text)
+	is, after, _ := itemsOf(p, r, r.File)
+	if !r.Fragment {
+		changes = compare.Records(was, is)
+	}
 	for i, it := range p.Gate.File.Items {
 		if replaced[it.Name] {
 			d.Items[i].Replaced = append(d.Items[i].Replaced, x.Page)
@@ -149,6 +156,7 @@ func diffPage(d *result.Diff, p *project.Project, r *pageedit.Result, st publish
 		}
 	}
 	d.Pages = append(d.Pages, x)
+	return changes
 }
 
 // breaks looks whether the page that was compared last seems to need what it loses.
@@ -168,21 +176,21 @@ func forDiff(b []byte) string { return strings.ToValidUTF8(string(b), "\uFFFD") 
 
 // itemsOf looks at a page for the items that are on it: by mark, URL, text or
 // matcher; and for elements that items replace.
-func itemsOf(p *project.Project, r *pageedit.Result, text []byte) (out, replaced map[string]bool) {
+func itemsOf(p *project.Project, r *pageedit.Result, text []byte) (record *inventory.Record, out, replaced map[string]bool) {
 	out, replaced = map[string]bool{}, map[string]bool{}
-	record := itemmatch.Take(text, r.Page, p.Gate, nil)
-	if record.Fragment || r.Fragment {
-		return out, replaced
+	scanned := itemmatch.Take(text, r.Page, p.Gate, nil)
+	if scanned.Fragment || r.Fragment {
+		return scanned.Record, out, replaced
 	}
-	for _, name := range record.Scan.RegionNames() {
+	for _, name := range scanned.Scan.RegionNames() {
 		out[name] = true
 	}
-	g := itemmatch.Compare(record, r)
+	g := itemmatch.Compare(scanned, r)
 	for i, it := range p.Gate.File.Items {
 		if g.Items[i].Copies() > 0 {
 			out[it.Name] = true
 		}
 		replaced[it.Name] = len(g.Items[i].Replaced) > 0
 	}
-	return out, replaced
+	return scanned.Record, out, replaced
 }

@@ -19,13 +19,14 @@ type Kind string
 const (
 	Metadata  Kind = "metadata"
 	Item      Kind = "item"      // a region or element of an item, as a whole
+	Parameter Kind = "parameter" // of an item: what of the gate file changed; who reads pages alone does not see it
 	Class     Kind = "class"     // a class of an element
 	Attribute Kind = "attribute" // another attribute of an element
 	Text      Kind = "text"
 	Element   Kind = "element" // elements or comments, as they are written
 )
 
-var kinds = []Kind{Metadata, Item, Class, Attribute, Text, Element}
+var kinds = []Kind{Metadata, Item, Parameter, Class, Attribute, Text, Element}
 
 // How something changed.
 const (

@@ -349,6 +349,29 @@ func (g *Gate) mayLead(host string) bool {
 	return g.File.Site.Trusts(host)
 }
 
+// A ParamValue is the value that a parameter of an item has on a page, and the line that gives it.
+type ParamValue struct {
+	Name, Value string
+	Pos         problem.Position
+}
+
+// Params are the values of an item's parameters on a page; spots of the page may set others.
+func (g *Gate) Params(it *gatefile.Item, pg *page.Page) (out []ParamValue) {
+	pp := g.Plan.PerPage(pg)
+	for _, p := range it.Params {
+		x := ParamValue{p.Name, p.Value, p.Pos}
+		if pp != nil {
+			for _, s := range pp.Params {
+				if s.Item == it.Name && s.Name == p.Name {
+					x.Value, x.Pos = s.Value, s.Pos
+				}
+			}
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
 // params gives an item's parameters their values on a page, and at a spot of it.
 func (g *Gate) params(it *gatefile.Item, pg *page.Page, spot *markup.AuthorSpot) func(*gatefile.Param) (string, bool) {
 	pp := g.Plan.PerPage(pg)
