@@ -368,8 +368,8 @@ func TestCompare(t *testing.T) {
 	}
 	b.Write("public/shop/index.html", strings.Replace(b.Read("public/shop/index.html"), "</main>", "<p>new</p></main>", 1))
 	b.Want(0, clitest.Args("compare", "before.json", "public"), "1 page changed in something else than what is listed: /shop/")
-	b.Want(0, clitest.Args("compare", "was", "public"), "1 page changed in something else than what is listed: /shop/ (2 lines)", "--verbose shows what")
-	b.Want(0, clitest.Args("compare", "was", "public", "/shop/"), "+<p>new</p></main>", "-</main>")
+	b.Want(0, clitest.Args("compare", "was", "public"), "1 page changed in something else than what is listed: /shop/ (1 line)", "--verbose shows what")
+	b.Want(0, clitest.Args("compare", "was", "public", "/shop/"), "+<p>new</p>", "@@ line 34 @@")
 	b.Want(2, clitest.Args("compare", "was", "public", "/shp/"), `no page "/shp/" on either side (did you mean "/shop/"?)`)
 	b.Want(2, clitest.Args("compare", "was"), "compare takes two folders of pages", "1 given", "yellowgate compare site public")
 

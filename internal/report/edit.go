@@ -52,39 +52,7 @@ func (p *Printer) Edited(item string, r *result.GateChange, verbose bool) {
 	if verbose {
 		limit = 1 << 30
 	}
-	for _, it := range r.Items {
-		if len(it.Gained) > 0 {
-			p.Line(
-				"%s %s comes to %s: %s",
-				p.in.Render(fmt.Sprintf("+%d", len(it.Gained))),
-				p.name.Render(it.Item),
-				wording.Count(len(it.Gained), "page"),
-				wording.List(it.Gained, limit),
-			)
-		}
-		if len(it.Lost) > 0 {
-			p.Line(
-				"%s %s goes from %s: %s",
-				p.bad.Render(fmt.Sprintf("-%d", len(it.Lost))),
-				p.name.Render(it.Item),
-				wording.Count(len(it.Lost), "page"),
-				wording.List(it.Lost, limit),
-			)
-		}
-	}
-	if len(r.Changed) > 0 {
-		p.Line(
-			"%s in what %s: %s",
-			p.warn.Render("~"+wording.Count(len(r.Changed), "page")+" changed"),
-			wording.Agree(len(r.Changed), "it has", "they have"),
-			wording.List(r.Changed, limit),
-		)
-	}
-	p.changes(result.Beyond(r.Changes, r.Items), limit)
-	p.breaks(r.Breaks)
-	for _, line := range r.Follows {
-		p.Line("%s %s", p.warn.Render("note"), Clean(line))
-	}
+	p.gateDiff(&r.GateDiff, limit)
 	switch {
 	case r.Pages > 0 && r.Unchanged == r.Pages:
 		p.Line("No page changes.")
@@ -121,6 +89,43 @@ func (p *Printer) Edited(item string, r *result.GateChange, verbose bool) {
 		p.Line("%s %s", p.dim.Render(r.File+" is written. Not published yet:"), "yellowgate apply")
 	default:
 		p.Line("%s", p.dim.Render(r.File+" is written."))
+	}
+}
+
+// gateDiff writes what differs between what two gate files make of the pages.
+func (p *Printer) gateDiff(r *result.GateDiff, limit int) {
+	for _, it := range r.Items {
+		if len(it.Gained) > 0 {
+			p.Line(
+				"%s %s comes to %s: %s",
+				p.in.Render(fmt.Sprintf("+%d", len(it.Gained))),
+				p.name.Render(it.Item),
+				wording.Count(len(it.Gained), "page"),
+				wording.List(it.Gained, limit),
+			)
+		}
+		if len(it.Lost) > 0 {
+			p.Line(
+				"%s %s goes from %s: %s",
+				p.bad.Render(fmt.Sprintf("-%d", len(it.Lost))),
+				p.name.Render(it.Item),
+				wording.Count(len(it.Lost), "page"),
+				wording.List(it.Lost, limit),
+			)
+		}
+	}
+	if len(r.Changed) > 0 {
+		p.Line(
+			"%s in what %s: %s",
+			p.warn.Render("~"+wording.Count(len(r.Changed), "page")+" changed"),
+			wording.Agree(len(r.Changed), "it has", "they have"),
+			wording.List(r.Changed, limit),
+		)
+	}
+	p.changes(result.Beyond(r.Changes, r.Items), limit)
+	p.breaks(r.Breaks)
+	for _, line := range r.Follows {
+		p.Line("%s %s", p.warn.Render("note"), Clean(line))
 	}
 }
 

@@ -30,7 +30,7 @@ func TestFormats(t *testing.T) {
 		"### `explain`": {checkDoc{}},
 	} {
 		text := general + section(t, string(b), heading, "\n##")
-		if strings.Contains(heading, "`add`") { // its items are those of diff
+		if strings.Contains(heading, "`add`") { // its items and changes are those of diff
 			text += section(t, string(b), "### `diff`", "\n##")
 		}
 		for _, r := range results {

@@ -253,16 +253,18 @@ func (d *differ) loose(list []piece, how string, side *reading, item string) {
 			i++
 			continue
 		}
-		var words []string
+		text := ""
 		from := i
 		for ; i < len(list) && list[i].kind != inItem; i++ {
-			words = append(words, list[i].written())
+			if i > from && list[i].kind == inText && list[i-1].kind == inText {
+				text += " "
+			}
+			text += list[i].written()
 		}
 		c := Change{Kind: Element, Name: list[from].label(), How: how, Item: item}
 		if i == from+1 && list[from].kind == inText {
 			c.Kind, c.Name = Text, list[from].name
 		}
-		text := strings.Join(words, "\n")
 		if c.Is = text; how == Removed {
 			c.Was, c.Is = text, ""
 		}

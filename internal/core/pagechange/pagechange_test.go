@@ -33,7 +33,7 @@ func TestBetween(t *testing.T) {
 		want                []string
 	}{
 		{"nothing", "<p>a  b</p>", "\n<p>\na b </p>", nil},
-		{"marks alone", "<i>a</i>", "<!--yg:a--><i>a</i><!--/yg:a-->", []string{"item a [i] added \"\" > \"<i>a</i>\"", "element i [] removed \"<i>\\na\\n</i>\" > \"\""}},
+		{"marks alone", "<i>a</i>", "<!--yg:a--><i>a</i><!--/yg:a-->", []string{"item a [i] added \"\" > \"<i>a</i>\"", "element i [] removed \"<i>a</i>\" > \"\""}},
 		{"a text", "<p>one</p><p>two</p>", "<p>one</p><p>2</p>", []string{`text p [] changed "two" > "2"`}},
 		{"a class", `<p class="a b">x</p>`, `<p class="b c">x</p>`, []string{`class p.b [] changed "a" > "c"`}},
 		{"a class more", `<p>x</p>`, `<p class=quiet>x</p>`, []string{`class p.quiet [] added "" > "quiet"`}},
@@ -41,7 +41,7 @@ func TestBetween(t *testing.T) {
 		{"an attribute", `<img id=i src=a.png>`, `<img src="a.png" id=i loading=lazy>`, []string{`attribute img a.png [loading] added "" > "lazy"`}},
 		{"an empty attribute goes", `<p hidden>x</p>`, `<p>x</p>`, []string{`attribute p [hidden] removed "" > ""`}},
 		{"quotes and order", `<p a=1 b='2'>x</p>`, `<p b="2" a="1">x</p>`, nil},
-		{"an element", "<p>a</p><p>c</p>", "<p>a</p><p id=b>b</p><p>c</p>", []string{`element p#b [] added "" > "<p id=b>\nb\n</p>"`}},
+		{"an element", "<p>a</p><p>c</p>", "<p>a</p><p id=b>b</p><p>c</p>", []string{`element p#b [] added "" > "<p id=b>b</p>"`}},
 		{"a script says something else", "<script>a = 1</script>", "<script>a = 2</script>", []string{`text script [] changed "a = 1" > "a = 2"`}},
 		{"another script", "<script src=/a.js></script>", "<script src=/b.js></script>", []string{
 			`element script /a.js [] removed "<script src=\"/a.js\"></script>" > ""`, `element script /b.js [] added "" > "<script src=\"/b.js\"></script>"`,
@@ -52,7 +52,7 @@ func TestBetween(t *testing.T) {
 		{"a parameter", region, strings.Replace(region, "lift(2)", "lift(3)", 1), []string{`veil text script [] changed "lift(2)" > "lift(3)"`}},
 		{"a style", region, strings.Replace(region, "red", "blue", 1), []string{`veil attribute div#veil [style] changed "color: red" > "color: blue"`}},
 		{"an item's text", region, strings.Replace(region, "Wait", "Soon", 1), []string{`veil text div [] changed "Wait" > "Soon"`}},
-		{"an item has more", region, strings.Replace(region, "<script>", "<b>x</b><script>", 1), []string{`veil element b [] added "" > "<b>\nx\n</b>"`}},
+		{"an item has more", region, strings.Replace(region, "<script>", "<b>x</b><script>", 1), []string{`veil element b [] added "" > "<b>x</b>"`}},
 		{"a spot is filled", "<p>x</p><div data-yg-spot=veil></div>", "<p>x</p>" + region, []string{
 			`item veil [div, script] added "" > "<div id=\"veil\" style=\"color: red\">Wait</div><script>lift(2)</script>"`,
 			`item veil [spot] removed "<div data-yg-spot=veil></div>" > ""`,
