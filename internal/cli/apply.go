@@ -8,6 +8,7 @@ import (
 
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/failure"
+	"yellowgate/internal/history"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/report"
@@ -18,7 +19,7 @@ import (
 
 func (a *app) applyCmd() *cobra.Command {
 	var takeOver bool
-	var as, part string
+	var as, part, message string
 	cmd := &cobra.Command{
 		Use: "apply [QUERY | -]", GroupID: "publish", Args: cobra.MaximumNArgs(1),
 		Short: "Write the output: put the gate file into effect",
@@ -29,6 +30,9 @@ from standard input to standard output.
 
 A site that is too large for one machine is written in parts: each writes every so-many-th
 file, by a fixed rule of its path, and has a record of its own.
+
+What was put into effect is kept beside the gate file: yellowgate history lists it, and
+yellowgate back makes the gate file what it was.
 
 If the gate file cannot be put into effect, nothing is written.`,
 		Example:           "  yellowgate apply\n  yellowgate apply '/events/**'\n  yellowgate apply --part 3/8\n  curl -s localhost:8000/visit/ | yellowgate apply - --as /visit/",
@@ -82,6 +86,9 @@ If the gate file cannot be put into effect, nothing is written.`,
 				return err
 			}
 			a.warn(slices.Concat(problems, s.Problems, unasked()))
+			if err := history.NoteApply(p, s.Pages, s.Written, message); err != nil {
+				a.messages().Notice("the output is written; the history is not: %v", err)
+			}
 			defer a.turn()
 			return a.write(func(w io.Writer, pr *report.Printer) error {
 				if a.format == "json" {
@@ -96,6 +103,7 @@ If the gate file cannot be put into effect, nothing is written.`,
 	}
 	cmd.Flags().BoolVar(&takeOver, "take-over", false, "overwrite files in the output folder that others wrote, where pages have to be written (the old ones are kept in .yellowgate)")
 	cmd.Flags().StringVar(&part, "part", "", "write one part of the files, such as `3/8`")
+	cmd.Flags().StringVar(&message, "message", "", "keep these `WORDS` with what is put into effect; yellowgate history shows them")
 	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
 	return cmd
 }

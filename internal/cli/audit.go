@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"path/filepath"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -15,6 +16,8 @@ import (
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/failure"
+	"yellowgate/internal/history"
+	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/result"
 	"yellowgate/internal/site"
@@ -210,6 +213,9 @@ func (a *app) audit(
 		if err == nil && f.browsing.on && o.Project != nil && len(o.Saved) == 0 && o.Browser.Running == "" {
 			err = o.Project.KeepRebuilt(pageload.Rebuilt(r.Rendered))
 		}
+		if err == nil && len(dirs) == 0 {
+			a.noteAudit(o.Project, r)
+		}
 		if err == nil && f.harOut != "" {
 			err = a.writeHAR(f.harOut, r.Rendered)
 		}
@@ -220,6 +226,20 @@ func (a *app) audit(
 		r.Gather() // they are written all at once
 	}
 	return r, done, err
+}
+
+// noteAudit keeps what the audit of the output came to with what is in effect.
+func (a *app) noteAudit(p *project.Project, r *result.Audit) {
+	if p == nil {
+		return
+	}
+	err := history.NoteAudit(p, result.Measured{
+		Time: time.Now().UTC().Truncate(time.Second), Pages: r.Pages, Requests: r.Requests, Bytes: r.Bytes,
+		Errors: r.Totals.Errors, Warnings: r.Totals.Warnings, Notes: r.Totals.Notes,
+	})
+	if err != nil {
+		a.messages().Notice("the history is not written: %v", err)
+	}
 }
 
 // auditPart audits one part and writes it down.

@@ -17,11 +17,13 @@ import (
 	"yellowgate/internal/core/gateedit"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/snippet"
 	"yellowgate/internal/decisions"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/gatecompare"
+	"yellowgate/internal/history"
 	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
@@ -48,6 +50,7 @@ type Edit struct {
 	Params   []Field
 	Split    string // a vendor's code, to be taken apart
 	Progress parallel.Progress
+	Command  string // how the edit was asked for, for the history
 
 	release bool // spots of the item may stand without it
 	box     bool // the vendor's code has a container, and nothing says where it goes
@@ -112,6 +115,12 @@ func (e *Edit) Change(
 	if e.DryRun {
 		return r, nil
 	}
+	if err := e.keep(before, files, o.Texts); err != nil {
+		r.Problems = append(r.Problems, problem.Problem{
+			Severity: problem.Warning, Pos: problem.Position{File: g.File, Line: 1, Column: 1},
+			Message: "this edit cannot be taken back, since the history cannot be written: " + err.Error(),
+		})
+	}
 	for _, file := range files {
 		name := diskName(e.GateFile, g.File, file)
 		if now, err := fsys.Read(name, fsys.GateLimit); err != nil || !bytes.Equal(now, g.TextOf(file)) {
@@ -126,6 +135,25 @@ func (e *Edit) Change(
 	}
 	r.Written = true
 	return r, nil
+}
+
+// keep keeps the texts that the edit changes.
+func (e *Edit) keep(p *project.Project, files []string, texts map[string][]byte) error {
+	var was, is []project.NamedText
+	for _, file := range files {
+		name := diskName(e.GateFile, p.Gate.File.File, file)
+		abs, err := filepath.Abs(name)
+		if err != nil {
+			return err
+		}
+		rel, in := fsys.Within(p.Dir, fsys.Real(abs))
+		if !in {
+			return nil // what lies outside the folder is not written when one goes back
+		}
+		was = append(was, project.NamedText{Name: rel, Text: p.Gate.File.TextOf(file)})
+		is = append(is, project.NamedText{Name: rel, Text: texts[file]})
+	}
+	return history.NoteEdit(p, e.Command, was, is)
 }
 
 // diskName is the path of one of the gate's files.

@@ -6,6 +6,8 @@ import (
 	"errors"
 	"fmt"
 	"hash"
+	"io/fs"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -42,6 +44,14 @@ func (p *Project) abs(name string) string {
 // its folder is read only where the user or site.outside allows it.
 func (p *Project) readNamed(g *gatefile.Gate, name string, limit int64) ([]byte, error) {
 	full := p.abs(name)
+	if p.files != nil {
+		b, ok := p.files[p.relative(full)]
+		if !ok {
+			return nil, fs.ErrNotExist
+		}
+		p.named(p.relative(full), b)
+		return b, nil
+	}
 	p.reads(full)
 	real := fsys.Real(full)
 	if _, in := fsys.Within(p.Dir, real); !in && !p.outside && !p.allowed(g, real) {
@@ -51,7 +61,25 @@ func (p *Project) readNamed(g *gatefile.Gate, name string, limit int64) ([]byte,
 		return nil, &OutsideError{real}
 	}
 	b, err := fsys.Read(full, limit)
+	if err == nil {
+		p.named(p.relative(full), b)
+	}
 	return b, bare(err)
+}
+
+// relative is a path from the folder of the gate file, with slashes.
+func (p *Project) relative(full string) string {
+	if rel, err := filepath.Rel(p.Dir, full); err == nil {
+		return filepath.ToSlash(rel)
+	}
+	return filepath.ToSlash(full)
+}
+
+// named notes a file on which the gate depends.
+func (p *Project) named(name string, text []byte) {
+	if !slices.ContainsFunc(p.Named, func(n NamedText) bool { return n.Name == name }) {
+		p.Named = append(p.Named, NamedText{name, text})
+	}
 }
 
 // allowed reports whether site.outside names a file or a folder that it is in.
@@ -98,9 +126,14 @@ func (p *Project) includer(
 		for i := range names {
 			names[i] = path.Join(base, names[i])
 		}
+		if p.files != nil {
+			names = slices.DeleteFunc(slices.Collect(maps.Keys(p.files)), func(name string) bool {
+				return !doublestar.MatchUnvalidated(path.Join(base, pattern), name)
+			})
+		}
 		slices.Sort(names)
 		for _, name := range names {
-			if info, err := os.Stat(p.abs(name)); err == nil && info.IsDir() {
+			if info, err := os.Stat(p.abs(name)); p.files == nil && err == nil && info.IsDir() {
 				continue
 			}
 			b, err := p.readNamed(g, name, fsys.GateLimit)

@@ -48,6 +48,10 @@ type Project struct {
 	// LeftOut are dot-files of the source that are not copied and that a server may want.
 	LeftOut []string
 
+	// Named are the gate files and the files that they name, in the order in which they were read first.
+	Named []NamedText
+
+	files   map[string][]byte // see Options
 	skip    func(string, bool) bool
 	hidden  sync.Mutex
 	outside bool
@@ -55,6 +59,12 @@ type Project struct {
 
 	blankOnce sync.Once
 	blank     map[string][]byte
+}
+
+// NamedText is a file on which the gate depends: its name relative to the folder of the gate file, with slashes, and its text.
+type NamedText struct {
+	Name string
+	Text []byte
 }
 
 // A GateError carries the problems that keep a gate file from being put into
@@ -92,6 +102,9 @@ type Options struct {
 	// Texts are gate files as they would be, by their names in positions: what is
 	// on disk under such a name is not read.
 	Texts map[string][]byte
+	// Files, where they are not nil, are all files that the gate file may name and itself, by their names relative to its
+	// folder, as they were at some time: the disk is not read.
+	Files map[string][]byte
 	// Outside lets the gate file name code, facts and gate files that lie outside its
 	// folder, by their names or through links.
 	Outside bool
@@ -154,15 +167,18 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 			o.Note(abs)
 		}
 	}
-	text, err := fsys.Read(gateFile, fsys.GateLimit)
-	if err != nil {
-		return nil, nil, &failure.Path{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
+	text, ok := o.Files[filepath.Base(gateFile)]
+	if !ok {
+		var err error
+		if text, err = fsys.Read(gateFile, fsys.GateLimit); err != nil {
+			return nil, nil, &failure.Path{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
+		}
 	}
 	abs, err := filepath.Abs(gateFile)
 	if err != nil {
 		return nil, nil, &failure.Path{Path: gateFile, Err: err}
 	}
-	p := &Project{Dir: fsys.Real(filepath.Dir(abs)), outside: o.Outside, note: o.Note}
+	p := &Project{Dir: fsys.Real(filepath.Dir(abs)), outside: o.Outside, note: o.Note, files: o.Files}
 	sum := sha256.New()
 	put(sum, []byte(version.Number))
 	shown := gateFile
@@ -176,6 +192,7 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 		text = t
 	}
 	put(sum, text)
+	p.named(filepath.Base(abs), text)
 	g, problems := gatefile.Parse(shown, text, p.includer(shown, o.Texts, sum))
 	problems = append(problems, g.ReadFiles(gatefile.Sources{Read: p.reader(g, sum), Integrity: p.integrity(g, sum)})...)
 	if worst, any := problem.Worst(problems); any && worst == problem.Error {

@@ -89,6 +89,7 @@ type Site struct {
 	Spelling       page.Spelling
 	Query          []string // parameters that make another page
 	Marks          bool
+	History        int64   // bytes of what was in effect that are kept
 	Hosts          []Text  // names besides that of the address
 	Pass           []Query // pages that the gateway leaves alone
 }

@@ -39,7 +39,7 @@ func Parse(
 	include func(glob string, g *Gate) ([]Included, error),
 ) (*Gate, []problem.Problem) {
 	g := &Gate{File: file, Text: text}
-	g.Site.Marks = true
+	g.Site.Marks, g.Site.History = true, 100e6
 	r := &reader{
 		shared: &shared{gate: g, lines: map[string][]string{}, names: map[string]problem.Position{}},
 		file:   file,

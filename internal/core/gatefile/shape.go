@@ -44,6 +44,7 @@ type SiteShape struct {
 	Slashless     bool    `key:"slashless"     doc:"true: the file about/index.html is the page /about"`
 	Query         Texts   `key:"query"         doc:"parameters of an address that make another page, such as p: /?p=2 is then a page of its own"`
 	Marks         bool    `key:"marks"         doc:"false leaves out the comments around what is inserted"`
+	History       Size    `key:"history"       doc:"how much is kept of the gate files that were in effect: a size, 100 MB if none is said; 0 keeps nothing"`
 
 	Gateway GatewayShape `key:"gateway" doc:"what the gateway does"`
 }

@@ -99,6 +99,12 @@ func (r *reader) site(n ast.Node) {
 			}
 		case "marks":
 			s.Marks = r.truth(e.node, what)
+		case "history":
+			t, _ := r.oneText(e.node, what)
+			var ok bool
+			if s.History, ok = ParseSize(t.Value); !ok {
+				r.problem(problem.Error, t.Pos, "0 keeps nothing", "site.history is %s, not %q", SizeForm, t.Value)
+			}
 		case "gateway":
 			for _, x := range r.mapping(e.node, what, KeysOf(GatewayShape{})) {
 				if x.key == "pass" {

@@ -1,0 +1,183 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+
+	"github.com/aymanbagabas/go-udiff"
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/failure"
+	"yellowgate/internal/gatecompare"
+	"yellowgate/internal/history"
+	"yellowgate/internal/project"
+	"yellowgate/internal/report"
+	"yellowgate/internal/result"
+)
+
+func (a *app) historyCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "history [N]", GroupID: "publish", Args: cobra.MaximumNArgs(1),
+		Short: "What was in effect before, and what did each change do?",
+		Long: `Lists what apply put into effect: when, by whom, with which words (apply --message), on how
+many pages; and the edits that add, set, remove, disable and enable made. With a number it
+shows what that entry changed: the lines of the gate file, and what they do to the pages
+of today. With --format html it plots weight, requests and findings over time, as far as
+the output was audited.
+
+Kept are the gate files and the files that they name, compressed, in .yellowgate beside the
+gate file, within site.history (100 MB); the oldest texts go first.`,
+		Example: "  yellowgate history\n  yellowgate history 3\n  yellowgate history --format html --out history.html\n  yellowgate back 3 --dry-run",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin(); err != nil {
+				return err
+			}
+			h, _, err := a.history()
+			if err != nil {
+				return err
+			}
+			if len(args) == 1 {
+				return a.historyEntry(cmd.Context(), h, args[0])
+			}
+			return a.write(func(w io.Writer, pr *report.Printer) error {
+				switch a.format {
+				case "json":
+					return report.JSON(w, slices.Concat([]result.HistoryEntry{}, h.Entries))
+				case "html":
+					return report.HistoryHTML(w, h.Entries)
+				}
+				pr.History(h.Entries, a.verbose)
+				return nil
+			})
+		},
+	}
+}
+
+// history opens what is kept beside the gate file, which need not be one that works.
+func (a *app) history() (h *history.History, dir string, err error) {
+	name, err := a.gateFile()
+	if err != nil {
+		return nil, "", err
+	}
+	return history.Beside(name)
+}
+
+// historyEntry shows what an entry changed.
+func (a *app) historyEntry(ctx context.Context, h *history.History, number string) error {
+	n, err := strconv.Atoi(number)
+	if err != nil {
+		return &failure.Usage{
+			Message: fmt.Sprintf("history takes the number of an entry, not %q", number),
+			Remedy:  "yellowgate history lists them",
+		}
+	}
+	e, err := h.Numbered(n)
+	if err != nil {
+		return err
+	}
+	after, err := h.Texts(e.Files)
+	if err != nil {
+		return err
+	}
+	c := &result.HistoryChange{Entry: *e, GateDiff: result.NewGateDiff()}
+	before := map[string][]byte{}
+	switch was := h.Before(e); {
+	case e.What == history.Edited:
+		before, err = h.Texts(e.Was)
+	case was != nil:
+		c.Before = was.Number
+		before, err = h.Texts(was.Files)
+	}
+	if err != nil {
+		return err
+	}
+	for _, name := range report.SortedKeys(before, after) {
+		c.Diff += udiff.Unified(name, name, string(before[name]), string(after[name]))
+	}
+	if c.Before > 0 {
+		d, err := a.compareGates(ctx, before, after)
+		if err != nil {
+			return err
+		}
+		c.GateDiff = d.GateDiff
+	}
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		if a.format == "json" {
+			return report.JSON(w, c)
+		}
+		pr.HistoryChange(c, a.verbose)
+		return nil
+	})
+}
+
+// compareGates compares what the gate files of two times make of the pages of today.
+func (a *app) compareGates(ctx context.Context, before, after map[string][]byte) (*gatecompare.Comparison, error) {
+	name, err := a.gateFile()
+	if err != nil {
+		return nil, err
+	}
+	var sides [2]*project.Project
+	for i, files := range []map[string][]byte{before, after} {
+		p, _, err := project.Open(name, project.Options{Day: a.at, Outside: a.outside, Files: files})
+		if err == nil {
+			err = p.Walk()
+		}
+		if err != nil {
+			return nil, err
+		}
+		sides[i] = p
+	}
+	return gatecompare.Compare(ctx, sides[0], sides[1], a.progress("comparing"))
+}
+
+func (a *app) backCmd() *cobra.Command {
+	var dry bool
+	cmd := &cobra.Command{
+		Use: "back [N]", GroupID: "publish", Args: cobra.MaximumNArgs(1),
+		Short: "Make the gate file what it was before",
+		Long: `Without a number, takes back the last edit that add, set, remove, disable or enable made;
+again, the one before it. With the number of an entry of the history, makes the gate files
+and the files that they name what they were then. What stands there and is kept nowhere is
+kept first, so that one can go back again. The output follows with yellowgate apply: on the
+same pages it is then byte for byte what it was.
+
+Nothing else is touched: no page, no output, no other file.`,
+		Example: "  yellowgate back --dry-run\n  yellowgate back 3\n  yellowgate apply",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.begin(); err != nil {
+				return err
+			}
+			h, dir, err := a.history()
+			if err != nil {
+				return err
+			}
+			number := 0
+			if len(args) == 1 {
+				if number, err = strconv.Atoi(args[0]); err != nil || number < 1 {
+					return &failure.Usage{
+						Message: fmt.Sprintf("back takes the number of an entry, not %q", args[0]),
+						Remedy:  "yellowgate history lists them",
+					}
+				}
+			}
+			r, err := h.Back(dir, number, dry)
+			if err != nil {
+				return err
+			}
+			return a.write(func(w io.Writer, pr *report.Printer) error {
+				if a.format == "json" {
+					return report.JSON(w, r)
+				}
+				if !a.quiet {
+					pr.Return(r, dry)
+				}
+				return nil
+			})
+		},
+	}
+	dryFlag(cmd, &dry)
+	return cmd
+}
