@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"fmt"
 	"io"
 
 	"github.com/spf13/cobra"
@@ -10,6 +11,7 @@ import (
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/report"
+	"yellowgate/internal/result"
 	"yellowgate/internal/sitecompare"
 	"yellowgate/internal/visualcompare"
 )
@@ -29,7 +31,8 @@ went and moved, on which pages, the requests, bytes and blocking resources saved
 added, findings mended and new, and on which pages anything else changed. Use it when you
 have switched something off: did that do what you wanted, and nothing else? With a page,
 or with --verbose, it shows what else changed. With --fail-on, new findings fail: a
-baseline for CI. With --format html it is the page of the second one's audit, with the
+baseline for CI. Two gate files, or entries of the history as @N, are compared by what they make
+of the pages of today; nothing is written. With --format html it is the page of the second one's audit, with the
 first beside it.
 
 With --browser it opens the pages of both in Chromium, in turn, and reports whether they look
@@ -37,10 +40,13 @@ the same, pixel by pixel, and where not; what the browser requests on one side o
 what it measures. What moves by itself is learned from a second visit, and left out. Exit
 status 1 means that a page looks different. Pages are scrolled to their end first, so that what appears
 only then is there.`,
-		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public --fail-on warning\n  yellowgate compare site public /visit/\n  yellowgate compare public https://ternhill.example/\n  yellowgate compare site public --format html --out compared.html\n  yellowgate compare site public --browser --screen 1280x800 --screen 390x844",
+		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public --fail-on warning\n  yellowgate compare site public /visit/\n  yellowgate compare public https://ternhill.example/\n  yellowgate compare @3 yellowgate.yaml\n  yellowgate compare site public --format html --out compared.html\n  yellowgate compare site public --browser --screen 1280x800 --screen 390x844",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin(); err != nil {
 				return err
+			}
+			if len(args) == 2 && (isGate(args[0]) || isGate(args[1])) {
+				return a.compareTwoGates(cmd.Context(), args[0], args[1])
 			}
 			screens, err := v.ready(a, cmd, &w, args)
 			if err != nil {
@@ -89,6 +95,32 @@ only then is there.`,
 	_ = cmd.Flags().Set("fail-on", "never")
 	cmd.Flags().Lookup("fail-on").Usage = "the least `SEVERITY` of a new finding that makes the exit status 1: error, warning, note, never"
 	return cmd
+}
+
+// compareTwoGates compares what two gate files make of the pages, and writes neither.
+func (a *app) compareTwoGates(ctx context.Context, before, after string) error {
+	for _, side := range []string{before, after} {
+		if !isGate(side) {
+			return &failure.Usage{
+				Message: fmt.Sprintf("a gate file is compared with another, and %s is none", side),
+				Remedy:  "yellowgate compare other.yaml yellowgate.yaml, or @3 for an entry of yellowgate history",
+			}
+		}
+	}
+	c, err := a.compareGates(ctx, before, after)
+	if err != nil {
+		return err
+	}
+	return a.write(func(out io.Writer, pr *report.Printer) error {
+		if a.format == "json" {
+			return report.JSON(out, struct {
+				Format string `json:"format"`
+				result.GateDiff
+			}{"yellowgate.compare-gates/1", c.GateDiff})
+		}
+		pr.CompareGates(before, after, &c.GateDiff, a.verbose)
+		return nil
+	})
 }
 
 // compareSides compares two folders, sites or saved audits.

@@ -4,8 +4,10 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/aymanbagabas/go-udiff"
 	"github.com/spf13/cobra"
@@ -32,7 +34,11 @@ Kept are the gate files and the files that they name, compressed, in .yellowgate
 gate file, within site.history (100 MB); the oldest texts go first.`,
 		Example: "  yellowgate history\n  yellowgate history 3\n  yellowgate history --format html --out history.html\n  yellowgate back 3 --dry-run",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin(); err != nil {
+			var not []string
+			if len(args) == 1 {
+				not = []string{"html"}
+			}
+			if err := a.begin(not...); err != nil {
 				return err
 			}
 			h, _, err := a.history()
@@ -97,8 +103,8 @@ func (a *app) historyEntry(ctx context.Context, h *history.History, number strin
 	for _, name := range report.SortedKeys(before, after) {
 		c.Diff += udiff.Unified(name, name, string(before[name]), string(after[name]))
 	}
-	if c.Before > 0 {
-		d, err := a.compareGates(ctx, before, after)
+	if c.Before > 0 && e.What == history.Applied {
+		d, err := a.compareGates(ctx, fmt.Sprint("@", c.Before), fmt.Sprint("@", n))
 		if err != nil {
 			return err
 		}
@@ -113,24 +119,57 @@ func (a *app) historyEntry(ctx context.Context, h *history.History, number strin
 	})
 }
 
-// compareGates compares what the gate files of two times make of the pages of today.
-func (a *app) compareGates(ctx context.Context, before, after map[string][]byte) (*gatecompare.Comparison, error) {
-	name, err := a.gateFile()
-	if err != nil {
-		return nil, err
-	}
-	var sides [2]*project.Project
-	for i, files := range []map[string][]byte{before, after} {
-		p, _, err := project.Open(name, project.Options{Day: a.at, Outside: a.outside, Files: files})
-		if err == nil {
-			err = p.Walk()
-		}
+// isGate reports whether a side of compare is a gate file, or @N for one of the history.
+func isGate(side string) bool {
+	_, err := strconv.Atoi(strings.TrimPrefix(side, "@"))
+	ext := strings.ToLower(filepath.Ext(side))
+	return strings.HasPrefix(side, "@") && err == nil || ext == ".yaml" || ext == ".yml"
+}
+
+// gateSide opens a gate file, or one of the history, with its pages of today.
+func (a *app) gateSide(side string) (*project.Project, error) {
+	o := project.Options{Day: a.at, Outside: a.outside}
+	if number, of := strings.CutPrefix(side, "@"); of {
+		h, _, err := a.history()
 		if err != nil {
 			return nil, err
 		}
-		sides[i] = p
+		n, _ := strconv.Atoi(number)
+		e, err := h.Numbered(n)
+		if err != nil {
+			return nil, err
+		}
+		if e.What != history.Applied {
+			return nil, &failure.Usage{
+				Message: fmt.Sprintf("entry %d of the history is no apply: it has not all files of the gate", n),
+				Remedy:  "yellowgate history lists them",
+			}
+		}
+		if o.Files, err = h.Texts(e.Files); err != nil {
+			return nil, err
+		}
+		if side, err = a.gateFile(); err != nil {
+			return nil, err
+		}
 	}
-	return gatecompare.Compare(ctx, sides[0], sides[1], a.progress("comparing"))
+	p, _, err := project.Open(side, o)
+	if err == nil {
+		err = p.Walk()
+	}
+	return p, err
+}
+
+// compareGates compares what two gate files, or those of two times, make of the pages of today.
+func (a *app) compareGates(ctx context.Context, before, after string) (*gatecompare.Comparison, error) {
+	was, err := a.gateSide(before)
+	if err != nil {
+		return nil, err
+	}
+	is, err := a.gateSide(after)
+	if err != nil {
+		return nil, err
+	}
+	return gatecompare.Compare(ctx, was, is, a.progress("comparing"))
 }
 
 func (a *app) backCmd() *cobra.Command {

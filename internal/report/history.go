@@ -106,6 +106,19 @@ func (p *Printer) HistoryChange(c *result.HistoryChange, verbose bool) {
 	p.Line("%s", othersStay(c.Unchanged, c.Pages))
 }
 
+// CompareGates writes what differs between what two gate files make of the pages.
+func (p *Printer) CompareGates(before, after string, d *result.GateDiff, verbose bool) {
+	p.Heading("%s → %s", Clean(before), Clean(after))
+	limit := 12
+	if verbose {
+		limit = 1 << 30
+	}
+	p.gateDiff(d, limit)
+	p.pagesOf("pages that are new", d.Added, limit)
+	p.pagesOf("pages that are gone", d.Removed, limit)
+	p.Line("%s", othersStay(d.Unchanged, d.Pages))
+}
+
 // Return writes what going back changes.
 func (p *Printer) Return(r *result.Return, dry bool) {
 	if len(r.Files) == 0 {
