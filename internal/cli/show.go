@@ -17,7 +17,7 @@ import (
 )
 
 func (a *app) showCmd() *cobra.Command {
-	var source, next, raw bool
+	var source, next, raw, why bool
 	var w ways
 	var v browsing
 	var as, root string
@@ -31,12 +31,17 @@ the gate file's site is asked for, with the files of its own that the page loads
 what the server said of it is shown, too.
 
 It reads the page in the output folder; where that is missing or behind the gate file
-it says so, and shows what apply would write.`,
-		Example:           "  yellowgate show /visit/\n  yellowgate show /press/ --source\n  yellowgate show /visit/ --next --raw\n  yellowgate show http://localhost:8000/visit/",
+it says so, and shows what apply would write. With --why it shows the page as apply would
+write it with the line of the gate file behind each element and each value, what was taken
+out of the source, and which items are not there.`,
+		Example:           "  yellowgate show /visit/\n  yellowgate show /visit/ --why\n  yellowgate show /press/ --source\n  yellowgate show /visit/ --next --raw\n  yellowgate show http://localhost:8000/visit/",
 		ValidArgsFunction: a.completePages,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin(); err != nil {
 				return err
+			}
+			if why {
+				return a.showWhy(args[0], source || next || raw || v.on)
 			}
 			if source && next {
 				return &failure.Usage{
@@ -83,9 +88,29 @@ it says so, and shows what apply would write.`,
 	cmd.Flags().BoolVar(&source, "source", false, "the page before the gate")
 	cmd.Flags().BoolVar(&next, "next", false, "the page as apply would write it now")
 	cmd.Flags().BoolVar(&raw, "raw", false, "the page itself instead of its inventory")
+	cmd.Flags().BoolVar(&why, "why", false, "each element with the line of the gate file that decided, what was taken out, and why")
 	cmd.Flags().StringVar(&root, "site", "", "the `DIR` that is the root of the site, for a page of no gate file (default: the folders above it that have an index page)")
 	cmd.Flags().StringVar(&as, "as", "/", "the `PATH` of the page that comes from standard input")
 	return cmd
+}
+
+// showWhy shows a page with what decided.
+func (a *app) showWhy(name string, other bool) error {
+	if other {
+		return &failure.Usage{
+			Message: "--why shows the page as apply would write it: no --source, --next, --raw and no --browser",
+			Remedy:  "yellowgate show " + name + " --why",
+		}
+	}
+	p, _, err := a.open(false)
+	if err != nil {
+		return err
+	}
+	pg, err := a.findPage(p, name)
+	if err != nil {
+		return err
+	}
+	return a.whyPage(p, pg, false)
 }
 
 func (a *app) show(ctx context.Context, w *ways, name, as, root string, source, next bool) (*result.Show, error) {

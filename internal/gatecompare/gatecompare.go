@@ -13,7 +13,6 @@ import (
 	"yellowgate/internal/core/compare"
 	"yellowgate/internal/core/gatecheck"
 	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagechange"
@@ -102,20 +101,13 @@ func (c *comparer) page(pg *page.Page, judge *gatecheck.Judge) (b both, err erro
 	if b.is.Fragment || bytes.Equal(b.was.File, b.is.File) {
 		return b, nil
 	}
-	was, is := record(c.before.Gate, b.was), record(c.after.Gate, b.is)
+	was, is := itemmatch.Read(b.was.File, b.was, c.before.Gate, nil).Record, itemmatch.Read(b.is.File, b.is, c.after.Gate, nil).Record
 	b.changes = append(parameters(c.before.Gate, b.was, c.after.Gate, b.is), compare.Records(was, is)...)
 	lost := func(item string) bool { return effective(b.was)[item] && !effective(b.is)[item] }
 	for _, x := range judge.Lost(judge.Owned(b.was.File, b.is.Page), b.is, lost) {
 		b.breaks = append(b.breaks, result.Break{Page: pg.Path, Item: x.Item, What: x.What})
 	}
 	return b, nil
-}
-
-// record is a page as a gate writes it, with the items that things belong to.
-func record(g *pageedit.Gate, r *pageedit.Result) *inventory.Record {
-	x := itemmatch.Take(r.File, r.Page, g, nil)
-	itemmatch.Compare(x, r)
-	return x.Record
 }
 
 // parameters lists the values of parameters that differ, of items that are in on both sides.

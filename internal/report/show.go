@@ -2,6 +2,7 @@ package report
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/core/inventory"
@@ -38,7 +39,8 @@ func (p *Printer) Show(r *result.Show, verbose bool) {
 	p.answer(rec.Answer)
 	t := &table{right: map[int]bool{0: true, 4: true, 5: true}, wide: []int{2, 6}}
 	for _, area := range []string{inventory.HeaderArea, "head", "body"} {
-		list := rec.Elements
+		list := slices.Concat(rec.Elements, rec.Extras)
+		slices.SortStableFunc(list, func(a, b inventory.Element) int { return a.Offset - b.Offset })
 		if area == inventory.HeaderArea {
 			if list = rec.Header; len(list) == 0 {
 				continue
@@ -188,6 +190,8 @@ func (p *Printer) element(e *inventory.Element) []string {
 		what = Clean(e.Label + " " + e.URL)
 	case e.URL != "":
 		what = Clean(e.URL)
+	case e.Extra:
+		what = Clean(cut(e.Label))
 	case e.Tag == "script" || e.Tag == "style":
 		what = strings.TrimSpace("inline " + Clean(e.Label))
 	}

@@ -2,7 +2,10 @@ package report
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
+
+	"yellowgate/internal/core/wording"
 	"yellowgate/internal/result"
 )
 
@@ -39,6 +42,110 @@ func (p *Printer) WhyItem(w *result.WhyItem) {
 	for _, c := range w.Change {
 		p.Line("  %s", Clean(c))
 	}
+}
+
+// WhyPage writes all of a page: in short only its metadata and items; else each element, too.
+func (p *Printer) WhyPage(w *result.WhyPage, short bool) {
+	p.Heading("%s  %s", w.Page, Clean(w.Title))
+	p.waits(w.Waits)
+	p.Heading("metadata")
+	t := &table{wide: []int{1}}
+	for _, m := range w.Metadata {
+		value := Clean(m.Value)
+		switch {
+		case m.Value == "":
+			value = p.bad.Render("taken out") + p.dim.Render(", the source has "+Clean(m.Was))
+		case m.Was != "":
+			value += p.dim.Render("  (the source has " + Clean(m.Was) + ")")
+		}
+		t.add(p.name.Render(Clean(m.Key)), value, m.From, p.rule(m.Rule))
+	}
+	p.table(t)
+	if !short {
+		p.elements(w)
+	}
+	p.verdicts("items on this page", w.In)
+	if !short && len(w.Taken) > 0 {
+		p.Heading("taken out of the source here: %d", len(w.Taken))
+		t := &table{right: map[int]bool{0: true}, wide: []int{2}}
+		for _, e := range w.Taken {
+			t.add(p.dim.Render(fmt.Sprint(e.Line)), e.Tag, Clean(cut(e.What)), p.name.Render(e.Item), p.rule(e.Rule))
+		}
+		p.table(t)
+	}
+	if !short {
+		p.verdicts("items not on this page", w.Out)
+	}
+	if short {
+		out := make([]string, len(w.Out))
+		for i := range w.Out {
+			out[i] = w.Out[i].Item
+		}
+		p.Heading("items not on this page: %d", len(out))
+		p.paragraph("  ", wording.List(out, len(out)))
+		p.Line("")
+		p.Line("%s", p.dim.Render("yellowgate show "+w.Page+" --why shows every element; yellowgate why "+w.Page+" ITEM how it was decided."))
+	}
+}
+
+// elements writes what the page outputs from top to bottom.
+func (p *Printer) elements(w *result.WhyPage) {
+	t := &table{right: map[int]bool{0: true}, wide: []int{2}}
+	area, last := "", ""
+	for _, e := range w.Elements {
+		if e.Area != area {
+			area = e.Area
+			t.section(area)
+			last = ""
+		}
+		because := p.dim.Render("the page's own")
+		switch {
+		case e.Item == "popup-runtime":
+			because = p.dim.Render("opens popups")
+		case e.Item != "" && e.Item == last:
+			because = ""
+		case e.Item != "":
+			because = p.rule(e.Rule)
+		}
+		last = e.Item
+		t.add(p.dim.Render(fmt.Sprint(e.Line)), e.Tag, Clean(cut(e.What)), p.name.Render(e.Item), because)
+	}
+	p.table(t)
+}
+
+// cut is the beginning of a text, in one line and without marks.
+func cut(text string) string {
+	text = marked.ReplaceAllString(text, "")
+	return wording.Cut(strings.Join(strings.Fields(text), " "), 90)
+}
+
+var marked = regexp.MustCompile(`<!--/?yg:[a-z0-9-]+-->`)
+
+// rule names a line of the gate file.
+func (p *Printer) rule(r result.Rule) string {
+	if r.Line == 0 {
+		return ""
+	}
+	return p.dim.Render(fmt.Sprintf("%s:%d", r.File, r.Line))
+}
+
+// verdicts writes items with why they are there or not, and the values of their parameters.
+func (p *Printer) verdicts(title string, list []result.WhyVerdict) {
+	if len(list) == 0 {
+		return
+	}
+	p.Heading("%s: %d", title, len(list))
+	t := &table{wide: []int{1}}
+	for _, v := range list {
+		t.add(p.name.Render(v.Item), p.verdict(v.Because))
+		for _, x := range v.Params {
+			t.add("", fmt.Sprintf("%s: %s  %s", Clean(x.Name), Clean(x.Value), p.rule(x.Rule)))
+		}
+		if v.Note != "" {
+			t.add("", p.dim.Render("note: "+Clean(v.Note)))
+		}
+	}
+	p.table(t)
 }
 
 // verdict colours the word a sentence begins with.

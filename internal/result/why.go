@@ -55,3 +55,53 @@ type WhyKey struct {
 	Result string     `json:"result"` // what the page has in the end
 	Waits  string     `json:"waits,omitempty"`
 }
+
+// WhyPage explains all of a page.
+type WhyPage struct {
+	Page     string        `json:"page"`
+	File     string        `json:"file"`
+	Title    string        `json:"title"`
+	Metadata []WhyMetadata `json:"metadata"`
+	Elements []WhyElement  `json:"elements"` // of the page after the gate, from top to bottom
+	Taken    []WhyElement  `json:"taken"`    // of the source, that the page has no longer
+	In       []WhyVerdict  `json:"in"`       // items that are on the page
+	Out      []WhyVerdict  `json:"out"`      // items that are not
+	Waits    string        `json:"waits,omitempty"`
+}
+
+// WhyMetadata says where the value of a key comes from.
+type WhyMetadata struct {
+	Key   string `json:"key"`
+	Value string `json:"value"` // "" for one that is taken out
+	From  string `json:"from"`
+	Rule  Rule   `json:"rule"`
+	Was   string `json:"was,omitempty"` // in the source, where that is another
+}
+
+// A WhyElement is an element with what put it there, or took it out.
+type WhyElement struct {
+	Line    int    `json:"line"`
+	Column  int    `json:"column"`
+	Area    string `json:"area"`
+	Tag     string `json:"tag"`
+	What    string `json:"what"`
+	Item    string `json:"item"` // "" for what the page has by itself
+	Because string `json:"because,omitempty"`
+	Rule    Rule   `json:"rule"`
+}
+
+// A WhyVerdict is an item in or out on the page, with the parameters in force.
+type WhyVerdict struct {
+	Item    string     `json:"item"`
+	Because string     `json:"because"`
+	Rule    Rule       `json:"rule"`
+	Note    string     `json:"note,omitempty"`
+	Params  []WhyParam `json:"params,omitempty"`
+}
+
+// A WhyParam is the value of a parameter, and the line that gives it.
+type WhyParam struct {
+	Name  string `json:"name"`
+	Value string `json:"value"`
+	Rule  Rule   `json:"rule"`
+}

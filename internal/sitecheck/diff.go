@@ -178,19 +178,18 @@ func forDiff(b []byte) string { return strings.ToValidUTF8(string(b), "\uFFFD") 
 // matcher; and for elements that items replace.
 func itemsOf(p *project.Project, r *pageedit.Result, text []byte) (record *inventory.Record, out, replaced map[string]bool) {
 	out, replaced = map[string]bool{}, map[string]bool{}
-	scanned := itemmatch.Take(text, r.Page, p.Gate, nil)
-	if scanned.Fragment || r.Fragment {
-		return scanned.Record, out, replaced
+	g := itemmatch.Read(text, r, p.Gate, nil)
+	if g.Items == nil {
+		return g.Record, out, replaced
 	}
-	for _, name := range scanned.Scan.RegionNames() {
+	for _, name := range g.Record.Scan.RegionNames() {
 		out[name] = true
 	}
-	g := itemmatch.Compare(scanned, r)
 	for i, it := range p.Gate.File.Items {
 		if g.Items[i].Copies() > 0 {
 			out[it.Name] = true
 		}
 		replaced[it.Name] = len(g.Items[i].Replaced) > 0
 	}
-	return scanned.Record, out, replaced
+	return g.Record, out, replaced
 }

@@ -50,13 +50,13 @@ func Show(p *project.Project, pg *page.Page, which Which) (*result.Show, error) 
 		}
 	}
 	w := site.NewWeights(dir, nil)
-	taken := itemmatch.Take(r.Text, *pg, p.Gate, w)
-	r.Record = taken.Record
-	if which != Source && !gated.Fragment {
-		itemmatch.Compare(taken, gated)
-	} else {
-		itemmatch.NameOwners(r.Record, p.Gate)
+	if which != Source {
+		r.Record = itemmatch.Read(r.Text, gated, p.Gate, w).Record
+		return r, nil
 	}
+	r.Record = itemmatch.Take(r.Text, *pg, p.Gate, w).Record
+	itemmatch.NameAll(r.Record, p.Gate)
+	r.Record.LocateExtras()
 	return r, nil
 }
 

@@ -107,6 +107,22 @@ func (r *Record) Lean() {
 	r.Page, r.Base, r.bases, r.imported = page.Page{}, weburl.Base{}, weburl.Bases{}, nil
 }
 
+// LocateExtras gives Extras their lines and columns, and their order.
+func (r *Record) LocateExtras() {
+	if len(r.Extras) == 0 {
+		return
+	}
+	slices.SortFunc(r.Extras, func(a, b Element) int { return a.Offset - b.Offset })
+	locate := markup.NewLocator(r.Source.File)
+	for i := range r.Extras {
+		e := &r.Extras[i]
+		e.Line, e.Column = locate.Locate(e.Offset)
+		if at := e.Offset; !r.Source.UTF16() && at+e.Length <= len(r.Source.Text) {
+			e.Label = r.Source.String(at, at+e.Length)
+		}
+	}
+}
+
 // NoteExtras lists elements of items that load nothing: marked regions without an element
 // of the inventory, and the elements that start at the offsets, which belong to the items
 // given.

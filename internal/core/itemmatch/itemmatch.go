@@ -22,8 +22,9 @@ import (
 // A Comparison is a page compared with what the gate says of it.
 type Comparison struct {
 	Gate   *pageedit.Gate
-	Result *pageedit.Result // the source page after the gate
-	Items  []Presence       // by item
+	Result *pageedit.Result  // the source page after the gate
+	Record *inventory.Record // of the page; only Read sets it
+	Items  []Presence        // by item
 	// Same: the page is byte for byte what the gate writes now.
 	Same bool
 	// Runtimes are the copies of the popups' runtime, and RuntimeDiffers where one

@@ -28,3 +28,28 @@ func nameBy(r *inventory.Record, g *pageedit.Gate, owners map[int]pageedit.Owner
 		}
 	}
 }
+
+// Read takes a page with every element named that belongs to an item: by mark, by what the gate writes, by what it finds.
+// Elements that load nothing are among its Extras, with their lines. source is the source page as the gate saw it.
+func Read(file []byte, source *pageedit.Result, g *pageedit.Gate, weights inventory.Weights) *Comparison {
+	taken := Take(file, source.Page, g, weights)
+	if taken.Fragment || source.Fragment {
+		NameOwners(taken.Record, g)
+		return &Comparison{Gate: g, Result: source, Record: taken.Record}
+	}
+	c := Compare(taken, source)
+	c.Record = taken.Record
+	NameAll(taken.Record, g)
+	for i := range c.Items {
+		for _, n := range c.Items[i].Replaced {
+			if n < 0 {
+				continue
+			}
+			if e := &taken.Elements[n]; e.Item == "" {
+				e.Item = g.File.Items[i].Name
+			}
+		}
+	}
+	taken.LocateExtras()
+	return c
+}
