@@ -19,7 +19,7 @@ import (
 var coreMay = []string{
 	"golang.org/x/net/html", "golang.org/x/text/", "github.com/andybalholm/cascadia", "github.com/bmatcuk/doublestar/v4",
 	"github.com/goccy/go-yaml", "github.com/nlnwa/whatwg-url/url", "github.com/tdewolff/parse/v2", "github.com/zeebo/xxh3",
-	"codeberg.org/go-fonts/liberation/", "golang.org/x/image/font", "github.com/aymanbagabas/go-udiff",
+	"codeberg.org/go-fonts/liberation/", "golang.org/x/image/font", "golang.org/x/image/math/fixed", "github.com/aymanbagabas/go-udiff",
 }
 
 // What of the standard library it may not: files, processes, the network.
@@ -28,7 +28,7 @@ var coreMayNot = []string{"os", "os/exec", "os/signal", "io/ioutil", "net", "net
 // How many packages of ours a package imports at most, and those where more meet.
 const mostImports = 15
 
-var mayImportMore = map[string]int{"cli": 40, "siteaudit": 23, "sitecheck": 19}
+var mayImportMore = map[string]int{"cli": 43, "siteaudit": 23, "sitecheck": 19}
 
 func TestImports(t *testing.T) {
 	seen := 0

@@ -21,10 +21,12 @@ import (
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/decisions"
 	"yellowgate/internal/failure"
+	"yellowgate/internal/onepage"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/server/preview"
 	"yellowgate/internal/server/reload"
+	"yellowgate/internal/site"
 	"yellowgate/internal/siteaudit"
 	"yellowgate/internal/sitecheck"
 )
@@ -155,6 +157,17 @@ func (a *app) serve(
 				return err
 			}
 			return report.AuditHTML(w, r)
+		},
+		Why: func(w io.Writer, p *project.Project, pg *page.Page) error {
+			why, err := onepage.Why(p, pg, nil)
+			if err != nil {
+				return err
+			}
+			listed, err := onepage.Preview(p, pg, site.NewWeights(p.Source, p.Files).Read)
+			if err != nil {
+				return err
+			}
+			return report.OnePage(w, preview.Own, why, listed)
 		},
 		Also: sitecheck.PageInTheWay,
 		Told: func(pg *page.Page, ps []problem.Problem) {

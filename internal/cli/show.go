@@ -9,6 +9,7 @@ import (
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
+	"yellowgate/internal/onepage"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/result"
@@ -17,7 +18,7 @@ import (
 )
 
 func (a *app) showCmd() *cobra.Command {
-	var source, next, raw, why bool
+	var source, next, raw, why, listed bool
 	var w ways
 	var v browsing
 	var as, root string
@@ -33,15 +34,22 @@ what the server said of it is shown, too.
 It reads the page in the output folder; where that is missing or behind the gate file
 it says so, and shows what apply would write. With --why it shows the page as apply would
 write it with the line of the gate file behind each element and each value, what was taken
-out of the source, and which items are not there.`,
+out of the source, and which items are not there; with --preview, how it stands in a list of
+search results and as a shared link, cut where they cut.`,
 		Example:           "  yellowgate show /visit/\n  yellowgate show /visit/ --why\n  yellowgate show /press/ --source\n  yellowgate show /visit/ --next --raw\n  yellowgate show http://localhost:8000/visit/",
 		ValidArgsFunction: a.completePages,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin(); err != nil {
 				return err
 			}
-			if why {
-				return a.showWhy(args[0], source || next || raw || v.on)
+			if why || listed {
+				if source || next || raw || v.on || why && listed {
+					return &failure.Usage{
+						Message: "--why and --preview show the page as apply would write it: one of them, and no --source, --next, --raw and no --browser",
+						Remedy:  "yellowgate show " + args[0] + " --why",
+					}
+				}
+				return a.showWhole(args[0], listed)
 			}
 			if source && next {
 				return &failure.Usage{
@@ -89,20 +97,15 @@ out of the source, and which items are not there.`,
 	cmd.Flags().BoolVar(&next, "next", false, "the page as apply would write it now")
 	cmd.Flags().BoolVar(&raw, "raw", false, "the page itself instead of its inventory")
 	cmd.Flags().BoolVar(&why, "why", false, "each element with the line of the gate file that decided, what was taken out, and why")
+	cmd.Flags().BoolVar(&listed, "preview", false, "how the page is listed in search results and as a shared link, before the gate and after it")
 	cmd.Flags().StringVar(&root, "site", "", "the `DIR` that is the root of the site, for a page of no gate file (default: the folders above it that have an index page)")
 	cmd.Flags().StringVar(&as, "as", "/", "the `PATH` of the page that comes from standard input")
 	return cmd
 }
 
-// showWhy shows a page with what decided.
-func (a *app) showWhy(name string, other bool) error {
-	if other {
-		return &failure.Usage{
-			Message: "--why shows the page as apply would write it: no --source, --next, --raw and no --browser",
-			Remedy:  "yellowgate show " + name + " --why",
-		}
-	}
-	p, _, err := a.open(false)
+// showWhole shows a page with what decided, or how it is listed elsewhere.
+func (a *app) showWhole(name string, listed bool) error {
+	p, _, err := a.open(listed)
 	if err != nil {
 		return err
 	}
@@ -110,7 +113,20 @@ func (a *app) showWhy(name string, other bool) error {
 	if err != nil {
 		return err
 	}
-	return a.whyPage(p, pg, false)
+	if !listed {
+		return a.whyPage(p, pg, false)
+	}
+	r, err := onepage.Preview(p, pg, site.NewWeights(p.Source, p.Files).Read)
+	if err != nil {
+		return err
+	}
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		if a.format == "json" {
+			return report.JSON(w, r)
+		}
+		pr.Preview(r)
+		return nil
+	})
 }
 
 func (a *app) show(ctx context.Context, w *ways, name, as, root string, source, next bool) (*result.Show, error) {

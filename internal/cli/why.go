@@ -9,6 +9,7 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/decisions"
 	"yellowgate/internal/failure"
+	"yellowgate/internal/onepage"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 )
@@ -70,7 +71,7 @@ it says whether a popup opens there. Use it when a page has what you do not expe
 
 // whyPage explains all of a page, in short or whole.
 func (a *app) whyPage(p *project.Project, pg *page.Page, short bool) error {
-	w, err := decisions.Whole(p, pg, nil)
+	w, err := onepage.Why(p, pg, nil)
 	if err != nil {
 		return err
 	}

@@ -126,8 +126,8 @@ func Fields(ctx context.Context, p *project.Project, progress parallel.Progress)
 	return out, err
 }
 
-// look gates one page of a project.
-func look(p *project.Project, pg *page.Page) (*pageedit.Result, error) {
+// Look gates one page of a project.
+func Look(p *project.Project, pg *page.Page) (*pageedit.Result, error) {
 	b, err := p.Read(pg)
 	if err != nil {
 		return nil, err

@@ -91,7 +91,7 @@ func WhereMetadata(
 
 // Fragment explains whether a popup opens at an address with a fragment.
 func Fragment(p *project.Project, pg *page.Page, fragment string) (*result.WhyFragment, error) {
-	r, err := look(p, pg)
+	r, err := Look(p, pg)
 	if err != nil {
 		return nil, err
 	}

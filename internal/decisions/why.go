@@ -15,7 +15,7 @@ import (
 
 // Why explains an item, or a metadata key, on a page. One of the results is nil.
 func Why(p *project.Project, pg *page.Page, name string) (*result.WhyItem, *result.WhyKey, error) {
-	r, err := look(p, pg)
+	r, err := Look(p, pg)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -27,13 +27,13 @@ func Why(p *project.Project, pg *page.Page, name string) (*result.WhyItem, *resu
 	for i := range r.Verdicts {
 		if r.Verdicts[i].Item.Name == name {
 			w := whyItem(p, r, i)
-			w.Waits = waits(p, r)
+			w.Waits = Waits(p, r)
 			return w, nil, nil
 		}
 	}
 	if key := gatefile.KeyName(name); known(key) {
-		w := whyKey(r, key)
-		w.Waits = waits(p, r)
+		w := WhyKey(r, key)
+		w.Waits = Waits(p, r)
 		return nil, w, nil
 	}
 	return nil, nil, &failure.Usage{
@@ -46,8 +46,8 @@ func Why(p *project.Project, pg *page.Page, name string) (*result.WhyItem, *resu
 	}
 }
 
-// waits says what the head of a page waits for behind the gateway.
-func waits(p *project.Project, r *pageedit.Result) string {
+// Waits says what the head of a page waits for behind the gateway.
+func Waits(p *project.Project, r *pageedit.Result) string {
 	if p.Gate.File.Site.Origin.Value == "" {
 		return ""
 	}
@@ -130,7 +130,8 @@ func partLines(it *gatefile.Item) []string {
 	return out
 }
 
-func whyKey(r *pageedit.Result, key string) *result.WhyKey {
+// WhyKey says where the value of a metadata key of a page comes from.
+func WhyKey(r *pageedit.Result, key string) *result.WhyKey {
 	w := &result.WhyKey{Page: r.Page.Path, Key: key, Values: []result.WhyValue{}}
 	won := false
 	for _, c := range r.Metadata(key) {

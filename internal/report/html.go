@@ -34,7 +34,7 @@ var auditTemplate = lazily("audit", &auditPage)
 func lazily(name string, text *string) func() *template.Template {
 	return sync.OnceValue(func() *template.Template {
 		return template.Must(template.New(name).Funcs(template.FuncMap{
-			"bytes": bytesOf, "clean": Clean, "number": wording.Number,
+			"bytes": bytesOf, "clean": Clean, "number": wording.Number, "short": func(s string) string { return Clean(cut(s)) },
 			"some":  func(l []string) string { return Clean(wording.List(l, 5)) },
 			"style": func() template.CSS { return template.CSS(serveStyle) },
 		}).Parse(*text))

@@ -43,9 +43,10 @@ type Options struct {
 	Source bool     // the pages before the gate
 	Names  []string // host names that are answered to, besides the loopback's
 	// Pages and Audit write the pages of the server's own: the list of those that a query chooses,
-	// and the audit of one. Problems writes what is wrong with a gate.
+	// the audit of one, and one with what decided. Problems writes what is wrong with a gate.
 	Pages    func(w io.Writer, p *project.Project, query string) error
 	Audit    func(w io.Writer, p *project.Project, pg *page.Page) error
+	Why      func(w io.Writer, p *project.Project, pg *page.Page) error
 	Problems func(w io.Writer, ps []problem.Problem, err error) error
 	// Also, if set, makes what says what else stands in the way of a page, for a project: see sitecheck.InTheWay.
 	Also func(p *project.Project) func(*pageedit.Result) []pageedit.Problem
@@ -336,7 +337,7 @@ func (s *server) own(w http.ResponseWriter, r *http.Request) {
 			plain(w, http.StatusInternalServerError, err.Error())
 			return
 		}
-	case Own + "audit":
+	case Own + "audit", Own + "page":
 		if state.Err != nil || state.Project == nil {
 			s.problems(w, r, state, nil)
 			return
@@ -352,7 +353,11 @@ func (s *server) own(w http.ResponseWriter, r *http.Request) {
 			plain(w, http.StatusNotFound, "The site has no page "+printable(asked)+". What it has is listed at "+Own)
 			return
 		}
-		if err := s.Audit(&b, state.Project, pg); err != nil {
+		write := s.Audit
+		if r.URL.Path == Own+"page" {
+			write = s.Why
+		}
+		if err := write(&b, state.Project, pg); err != nil {
 			plain(w, http.StatusInternalServerError, err.Error())
 			return
 		}

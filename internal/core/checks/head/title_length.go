@@ -2,13 +2,9 @@ package head
 
 import (
 	"fmt"
-	"sync"
-
-	"codeberg.org/go-fonts/liberation/liberationsansregular"
-	"golang.org/x/image/font"
-	"golang.org/x/image/font/opentype"
 
 	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/listing"
 	"yellowgate/internal/core/problem"
 )
 
@@ -31,8 +27,8 @@ characters on.`,
 					fmt.Sprintf(
 						"the title has %d characters and is about %d pixels wide; search results cut at about %d",
 						n,
-						widthOf(e.Label),
-						resultWidth,
+						int(listing.Width(e.Label, 20)+.5),
+						listing.ResultWidth,
 					),
 					p.Site.Remedy(
 						"put what tells the page apart first, or shorten it: | cut 65",
@@ -43,32 +39,3 @@ characters on.`,
 		}
 	},
 }
-
-// resultWidth is the width at which search results cut titles, in pixels.
-const resultWidth = 600
-
-// widthOf is how wide a title is in a search result: 20 pixels high, in a sans-serif of the
-// usual widths.
-func widthOf(title string) int {
-	face := resultFace()
-	if face == nil {
-		return 10 * len([]rune(title))
-	}
-	faceMutex.Lock()
-	defer faceMutex.Unlock()
-	return font.MeasureString(face, title).Round()
-}
-
-var faceMutex sync.Mutex // a face is for one goroutine at a time
-
-var resultFace = sync.OnceValue(func() font.Face {
-	f, err := opentype.Parse(liberationsansregular.TTF)
-	if err != nil {
-		return nil
-	}
-	face, err := opentype.NewFace(f, &opentype.FaceOptions{Size: 20, DPI: 72})
-	if err != nil {
-		return nil
-	}
-	return face
-})

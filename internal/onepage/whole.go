@@ -1,4 +1,6 @@
-package decisions
+// Package onepage shows one page, whole: what it outputs from top to bottom and which line of the gate file decided it, and how
+// the page is listed elsewhere.
+package onepage
 
 import (
 	"bytes"
@@ -13,14 +15,15 @@ import (
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagechange"
 	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/decisions"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
 )
 
-// Whole explains all of a page: what it outputs from top to bottom, with the lines that decided, and what it does not.
-func Whole(p *project.Project, pg *page.Page, weights inventory.Weights) (*result.WhyPage, error) {
-	r, err := look(p, pg)
+// Why explains all of a page: what it outputs from top to bottom, with the lines that decided, and what it does not.
+func Why(p *project.Project, pg *page.Page, weights inventory.Weights) (*result.WhyPage, error) {
+	r, err := decisions.Look(p, pg)
 	if err != nil {
 		return nil, err
 	}
@@ -34,7 +37,7 @@ func Whole(p *project.Project, pg *page.Page, weights inventory.Weights) (*resul
 	}
 	w := &result.WhyPage{
 		Page: r.Page.Path, File: r.Page.File, Metadata: []result.WhyMetadata{}, Elements: []result.WhyElement{},
-		Taken: []result.WhyElement{}, In: []result.WhyVerdict{}, Out: []result.WhyVerdict{}, Waits: waits(p, r),
+		Taken: []result.WhyElement{}, In: []result.WhyVerdict{}, Out: []result.WhyVerdict{}, Waits: decisions.Waits(p, r),
 	}
 	record := itemmatch.Read(r.File, r, p.Gate, weights).Record
 	w.Title = record.Title
@@ -44,13 +47,16 @@ func Whole(p *project.Project, pg *page.Page, weights inventory.Weights) (*resul
 		v := &r.Verdicts[i]
 		verdicts[v.Item.Name] = i
 		x := result.WhyVerdict{Item: v.Item.Name, Because: v.Because(&r.Page), Rule: result.RuleOf(v.Rule), Note: v.Item.Note}
-		switch Cell(r, i) {
+		switch decisions.Cell(r, i) {
 		case result.CellIn:
 			for _, p := range p.Gate.Params(v.Item, &r.Page) {
 				x.Params = append(x.Params, result.WhyParam{Name: p.Name, Value: p.Value, Rule: result.RuleOf(p.Pos)})
 			}
 			w.In = append(w.In, x)
 		default:
+			if v.In {
+				x.Because += "; it may stay, and the page's source has none of it"
+			}
 			w.Out = append(w.Out, x)
 		}
 	}
@@ -130,7 +136,7 @@ func whatOf(e *inventory.Element) string {
 func metadataOf(r *pageedit.Result, record *inventory.Record) (out []result.WhyMetadata) {
 	told := map[string]bool{}
 	for _, id := range r.Keys() {
-		key := whyKey(r, id)
+		key := decisions.WhyKey(r, id)
 		told[id] = true
 		x := result.WhyMetadata{Key: id, Value: key.Result}
 		own, _ := r.Own(id)

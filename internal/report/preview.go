@@ -1,0 +1,96 @@
+package report
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	_ "embed"
+
+	"yellowgate/internal/result"
+)
+
+// How a page is listed elsewhere, and a page with what decided.
+
+// Preview writes how a page is listed in search results and as a shared link.
+func (p *Printer) Preview(r *result.Preview) {
+	p.Heading("%s", r.Page)
+	for _, side := range []struct {
+		name   string
+		listed *result.Listed
+	}{{"before the gate", r.Before}, {"after it", r.After}} {
+		p.Line("")
+		p.Line("%s", p.head.Render(side.name))
+		l := side.listed
+		if l.Hidden != "" {
+			p.Line("  %s", p.warn.Render(Clean(l.Hidden)))
+		}
+		for i := range l.Frames {
+			p.frame(l, &l.Frames[i])
+		}
+	}
+	p.Line("")
+	p.Line("%s", p.dim.Render("Lists change their measures now and then: where they cut is about right."))
+}
+
+// frame writes what one place shows, in a column.
+func (p *Printer) frame(l *result.Listed, f *result.ListedFrame) {
+	line := func(text string) { p.Line("  %s %s", p.dim.Render("│"), text) }
+	p.Line("  %s", p.dim.Render(f.Name))
+	shared := strings.HasPrefix(f.Name, "shared")
+	if shared {
+		line(p.dim.Render(Clean(pictureOf(l))))
+	} else {
+		line(p.dim.Render(Clean(l.Address)))
+	}
+	for _, text := range f.Title.Lines {
+		line(p.name.Render(Clean(text)))
+	}
+	if len(f.Title.Lines) == 0 {
+		line(p.warn.Render("no title"))
+	}
+	for _, text := range f.Description.Lines {
+		line(Clean(text))
+	}
+	if len(f.Description.Lines) == 0 {
+		line(p.dim.Render("no description: a text of the page, or none"))
+	}
+	var cuts []string
+	if !f.Title.Whole {
+		cuts = append(cuts, fmt.Sprintf("the title is cut (%d pixels long, a line has %d)", f.Title.Width, f.Room))
+	}
+	if !f.Description.Whole {
+		cuts = append(cuts, "the description is cut")
+	}
+	if len(cuts) > 0 {
+		p.Line("  %s", p.warn.Render(strings.Join(cuts, "; ")))
+	}
+}
+
+func pictureOf(l *result.Listed) string {
+	if l.Shared.Image == "" {
+		return l.Shared.Says
+	}
+	return "picture: " + l.Shared.Image + " (" + l.Shared.Says + ")"
+}
+
+//go:embed page.html
+var onePage string
+
+var onePageTemplate = lazily("page", &onePage)
+
+// OnePage writes a page with what decided, and how it is listed, as a page of HTML. own is the path of what serve has of its
+// own.
+func OnePage(w io.Writer, own string, why *result.WhyPage, preview *result.Preview) error {
+	return onePageTemplate().Execute(safeHTML{w}, struct {
+		Own     string
+		Why     *result.WhyPage
+		Preview *result.Preview
+		Sides   []htmlListed
+	}{own, why, preview, []htmlListed{{"Before the gate", preview.Before}, {"After it", preview.After}}})
+}
+
+type htmlListed struct {
+	Name string
+	*result.Listed
+}
