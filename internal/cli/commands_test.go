@@ -138,7 +138,7 @@ func TestWrongUse(t *testing.T) {
 		{"show /vist/", 2, `no page "/vist/" (did you mean "/visit/"?)`},
 		{"show http://127.0.0.1:1/", 3, "is the server running"},
 		{"why /visit/ countr", 2, `did you mean "counter"`},
-		{"why /visit/", 2, "why needs a page and an item"},
+		{"why /visit/#", 2, "why needs a page and an item"},
 		{"where countr", 2, `did you mean "counter"`},
 		{"pages /a**and", 0, "0 pages"},
 		{"pages memberss", 2, `unknown page set "memberss"`},
@@ -388,7 +388,8 @@ func TestCompare(t *testing.T) {
 	if err := json.Unmarshal([]byte(out), &r); err != nil || r.Format != "yellowgate.compare/1" || r.Before.Requests <= r.After.Requests || len(r.Mended) < 50 {
 		t.Errorf("%v %+v", err, r)
 	}
-	b.Want(2, clitest.Args("compare", "yellowgate.yaml", "public"), "is no saved audit")
+	b.Want(2, clitest.Args("compare", "yellowgate.yaml", "public"), "a gate file is compared with another, and public is none")
+	b.Want(2, clitest.Args("compare", "facts/events.csv", "public"), "is no saved audit")
 	b.Want(3, clitest.Args("compare", "none", "public"), "none: no such file")
 }
 

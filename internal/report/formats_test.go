@@ -27,10 +27,13 @@ func TestFormats(t *testing.T) {
 		"### `where`":  {result.WhereLine{}, result.WhereItem{}, result.WhereKey{}, result.WhereTable{}},
 		"### `why`":    {result.WhyItem{}, result.WhyKey{}, result.WhyFragment{}},
 		"### `add`, `set`, `remove`, `disable`, `enable`": {result.GateChange{}},
-		"### `explain`": {checkDoc{}},
+		"### `explain`":                {checkDoc{}},
+		"### `history`, `back`":        {result.HistoryEntry{}, result.HistoryChange{}, result.Return{}},
+		"### `show --why`, `why PAGE`": {result.WhyPage{}},
+		"### `show --preview`":         {result.Preview{}},
 	} {
 		text := general + section(t, string(b), heading, "\n##")
-		if strings.Contains(heading, "`add`") { // its items and changes are those of diff
+		if strings.Contains(heading, "`add`") || strings.Contains(heading, "`history`") { // its items and changes are those of diff
 			text += section(t, string(b), "### `diff`", "\n##")
 		}
 		for _, r := range results {

@@ -81,8 +81,10 @@ func (p *Printer) WhyPage(w *result.WhyPage, short bool) {
 		for i := range w.Out {
 			out[i] = w.Out[i].Item
 		}
-		p.Heading("items not on this page: %d", len(out))
-		p.paragraph("  ", wording.List(out, len(out)))
+		if len(out) > 0 {
+			p.Heading("items not on this page: %d", len(out))
+			p.paragraph("  ", wording.List(out, len(out)))
+		}
 		p.Line("")
 		p.Line("%s", p.dim.Render("yellowgate show "+w.Page+" --why shows every element; yellowgate why "+w.Page+" ITEM how it was decided."))
 	}

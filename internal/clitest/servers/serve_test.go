@@ -73,6 +73,9 @@ func TestServe(t *testing.T) {
 	if status, body, _ := s.Get("/.yellowgate/?pages=((("); status != 200 || !strings.Contains(body, "the query cannot be read") {
 		t.Errorf("a query with a mistake: %d\n%s", status, body)
 	}
+	if status, body, _ := s.Get("/.yellowgate/page?page=/press/"); status != 200 || !strings.Contains(body, "How it is listed") || !strings.Contains(body, "count-pixel") {
+		t.Errorf("the page with what decided: %d\n%s", status, body)
+	}
 	if status, body, _ := s.Get("/.yellowgate/audit?page=/press/"); status != 200 || !strings.Contains(body, "Audit of /press/") || !strings.Contains(body, "unclaimed-element") {
 		t.Errorf("the audit of a page: %d\n%s", status, body)
 	}

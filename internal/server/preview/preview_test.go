@@ -78,6 +78,10 @@ func handler(t *testing.T, dir string, change func(*Options)) (http.Handler, *re
 			fmt.Fprint(w, "audit of ", pg.Path)
 			return nil
 		},
+		Why: func(w io.Writer, p *project.Project, pg *page.Page) error {
+			fmt.Fprint(w, "why ", pg.Path)
+			return nil
+		},
 		Problems: func(w io.Writer, ps []problem.Problem, err error) error {
 			fmt.Fprint(w, "wrong: ", ps, err)
 			return nil
@@ -160,6 +164,8 @@ func TestAnswers(t *testing.T) {
 		{"GET", Own + "?pages=/visit/", "", 200, "/visit/"},
 		{"GET", Own + "audit?page=/visit/", "", 200, "audit of /visit/"},
 		{"GET", Own + "audit?page=/none/", "", 404, "/none/"},
+		{"GET", Own + "page?page=/visit/", "", 200, "why /visit/"},
+		{"GET", Own + "page?page=/none/", "", 404, "/none/"},
 		{"GET", Own + "reload.js", "", 200, "EventSource"},
 		{"GET", Own + "other", "", 404, Own},
 		{"GET", "/.yellowgate", "", 404, ""},
