@@ -1,4 +1,4 @@
-package pagechange
+package pagechange_test
 
 import (
 	"fmt"
@@ -11,7 +11,14 @@ import (
 
 	"golang.org/x/net/html"
 
+	"yellowgate/internal/core/compare"
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
+	. "yellowgate/internal/core/pagechange"
+	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/core/problem"
 	"yellowgate/internal/testsize"
 )
 
@@ -57,6 +64,7 @@ func TestBetween(t *testing.T) {
 			`item veil [div, script] added "" > "<div id=\"veil\" style=\"color: red\">Wait</div><script>lift(2)</script>"`,
 			`item veil [spot] removed "<div data-yg-spot=veil></div>" > ""`,
 		}},
+		{"the title of a drawing", "<svg><title>x</title></svg>", "<svg><title>y</title></svg>", []string{`text title [] changed "x" > "y"`}},
 		{"metadata in the body", "<title>x</title>", "", []string{`metadata title [] changed "Plays\nx (in the body)" > "Plays"`}},
 	} {
 		if got := said(Between(Side{File: []byte(start + c.before)}, Side{File: []byte(start + c.after)})); !slices.Equal(got, c.want) {
@@ -79,6 +87,27 @@ func TestMetadata(t *testing.T) {
 	latin := Between(Side{File: []byte("<meta charset=iso-8859-1><title>nu\xeet</title>")}, Side{File: []byte("<meta charset=iso-8859-1><title>nu&#xEE;t</title>")})
 	if len(latin) != 0 {
 		t.Errorf("an encoding: %v", latin)
+	}
+}
+
+// TestGroups: the same change of several pages is one, each class for itself, those on most pages first in their kind.
+func TestGroups(t *testing.T) {
+	var g Groups
+	for n, class := range []string{"a", "a", "b"} {
+		g.Add(fmt.Sprint("/", n), []Change{{Kind: Class, Name: "body", How: Added, Is: class}, {Kind: Metadata, Name: "title", How: Changed, Was: "x", Is: class}})
+	}
+	g.Add("/3", []Change{{Kind: Text, Name: "p", Item: "veil", How: Changed, Was: strings.Repeat("owl ", 40) + "1", Is: strings.Repeat("owl ", 40) + "2"}})
+	var got []string
+	for _, x := range g.List() {
+		sign, text := x.Words()
+		got = append(got, fmt.Sprint(x.Section(), ": ", x.Called(), " ", sign, text, " on ", len(x.Pages)))
+	}
+	want := []string{
+		"metadata: title such as x → a on 3", "items: veil, text in p …owl owl owl owl owl 1 → …owl owl owl owl owl 2 on 1",
+		"classes: body +a on 2", "classes: body +b on 1",
+	}
+	if !slices.Equal(got, want) {
+		t.Errorf("%q", got)
 	}
 }
 
@@ -191,19 +220,25 @@ func (b bag) take(c Change) {
 	}
 }
 
-var described = regexp.MustCompile(`(?s)<title>(.*?)</title>|<meta name="(description|robots)" content="([^"]*)">`)
+var described = regexp.MustCompile(`(?s)<title>(.*?)</title>|<meta name="(description|robots)" content="([^"]*)">|<link rel="(canonical)" href="([^"]*)">|<html (lang)="([^"]*)"`)
 
 // bagOf takes a page, and its metadata by expressions of its own.
 func bagOf(page string) bag {
 	b := bag{}
 	for _, m := range described.FindAllStringSubmatch(page, -1) {
-		if m[2] == "" {
+		switch {
+		case m[2]+m[4]+m[6] == "":
 			b.put(1, "metadata title "+m[1])
-		} else {
-			b.put(1, "metadata "+m[2]+" "+m[3])
+		default:
+			b.put(1, "metadata "+m[2]+m[4]+m[6]+" "+m[3]+m[5]+m[7])
 		}
 	}
-	b.add(1, described.ReplaceAllString(page, ""))
+	b.add(1, described.ReplaceAllStringFunc(page, func(m string) string {
+		if strings.HasPrefix(m, "<html") {
+			return "<html"
+		}
+		return ""
+	}))
 	return b
 }
 
@@ -268,7 +303,7 @@ func TestChangesGiveAfter(t *testing.T) {
 	page := `<!doctype html><html lang="en"><head><title>Plays</title><meta name="description" content="All"><script src="/a.js"></script></head>
 <body><p>one</p><p class="a b">two <i>in</i> three</p><!--yg:veil--><i style="x: y">wait</i><script>lift(2)</script><!--/yg:veil-->
 <p>four</p><ul><li>five</li><li>six</li></ul><p>one</p><script>run()</script></body></html>`
-	for n := range testsize.Of(3000, 60000) {
+	for n := range testsize.Of(2000, 30000) {
 		r := rand.New(rand.NewPCG(uint64(n), 29))
 		before, after := page, page
 		for range r.IntN(3) {
@@ -288,6 +323,69 @@ func TestChangesGiveAfter(t *testing.T) {
 		if len(changes) == 0 && strings.Join(strings.Fields(marks.ReplaceAllString(before, "")), "") != strings.Join(strings.Fields(marks.ReplaceAllString(after, "")), "") {
 			t.Fatalf("%d: nothing is told\n%s\n→\n%s", n, before, after)
 		}
+	}
+}
+
+// gateOf makes a gate file from a number: items of each kind, here and there, with other values.
+func gateOf(r *rand.Rand) string {
+	one := func(list ...string) string { return list[r.IntN(len(list))] }
+	pages := func() string { return one("all", "none", "/a/", "/b/", "has(ul)") }
+	place := func() string {
+		return one("body-start", "body-end", "{before: p}", "{after: p}", "{last-in: ul}", "{instead-of: i}")
+	}
+	return fmt.Sprintf(`yellowgate: 1
+site: {url: "https://ternhill.example", name: %s, marks: %s}
+metadata: [{pages: %s, title: "%s @{page.title}", description: %s, robots: %s}]
+defaults: [{pages: all, canonical: "@{page.url}", lang: %s}]
+items:
+  kit: {found: "script[src]", pages: %s%s}
+  list: {found: ul, pages: %s}
+  veil: {code: "<div class=veil style='top: @{far}px'>%s</div><script>lift(@{wait})</script>", params: {far: %d, wait: %d}, pages: %s, place: %s}
+  note: {code: "<b>%s</b>", pages: %s, place: %s}
+  look: {stylesheet: /%s.css, style-text: "p { top: %dpx }", pages: %s}
+  quiet: {classes: {body: %s, p: %s}, pages: %s}
+`, word(r), one("true", "false"), pages(), word(r), word(r), one("none", "noindex"), one("en", "de"), pages(), one("", ", load: async", ", place: body-end"), pages(),
+		word(r), r.IntN(3), r.IntN(3), pages(), place(), word(r), pages(), place(), word(r), r.IntN(3), pages(), word(r), word(r), pages())
+}
+
+// TestGatesGiveAfter: two random gate files on a page; the changes that are told, put into what the one makes of it, give what
+// the other makes, and nothing of it is called something else but what goes in place of an element.
+func TestGatesGiveAfter(t *testing.T) {
+	const text = `<!doctype html>
+<html><head><title>Plays</title><meta name="description" content="All"><script src="/a.js"></script></head>
+<body><p>one</p><p class="a b">two <i>in</i> three</p><ul><li>five</li><li>six</li></ul><p>one</p><script>run()</script></body></html>`
+	tried := 0
+	for n := range testsize.Of(400, 6000) {
+		r := rand.New(rand.NewPCG(uint64(n), 2912))
+		known := page.Page{Path: "/a/", File: "a/index.html"}
+		var results [2]*pageedit.Result
+		var gates [2]*pageedit.Gate
+		for i := range results {
+			f, problems := gatefile.Parse("g.yaml", []byte(gateOf(r)), nil)
+			g, more := pageedit.New(f, "2026-12-01")
+			for _, p := range append(problems, more...) {
+				if p.Severity == problem.Error {
+					t.Fatalf("%v", p)
+				}
+			}
+			gates[i], results[i] = g, g.Page([]byte(text), known)
+		}
+		if len(results[0].Problems)+len(results[1].Problems) > 0 {
+			continue // such a gate is refused
+		}
+		tried++
+		read := func(i int) *itemmatch.Comparison { return itemmatch.Read(results[i].File, results[i], gates[i], nil) }
+		changes := compare.Records(read(0).Record, read(1).Record)
+		got, want := bagOf(string(results[0].File)), bagOf(string(results[1].File))
+		for _, c := range changes {
+			got.take(c)
+		}
+		if !maps.Equal(got, want) {
+			t.Fatalf("%d:\n%s\n→\n%s\nchanges:\n%s\ngive %v\nwant %v", n, results[0].File, results[1].File, strings.Join(said(changes), "\n"), got, want)
+		}
+	}
+	if tried < 100 {
+		t.Errorf("only %d pairs of gates work", tried)
 	}
 }
 
