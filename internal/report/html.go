@@ -10,6 +10,7 @@ import (
 	"maps"
 	"slices"
 	"sort"
+	"strings"
 	"sync"
 
 	"yellowgate/internal/core/audit"
@@ -115,6 +116,7 @@ type htmlComparison struct {
 	Totals                    []htmlTotal
 	Lists                     []htmlThings
 	Added, Removed, Others    []string
+	Changes                   []htmlChange
 	Mended, New               []htmlCheck
 	Same, Unchanged, Findings string
 }
@@ -281,6 +283,12 @@ func checkOf(c *check.Check, fs []check.Finding) htmlCheck {
 	return x
 }
 
+// htmlChange is what changed besides, on some pages.
+type htmlChange struct {
+	Section, Name, How, Where string
+	Pages                     int
+}
+
 // comparisonOf says what differs.
 func comparisonOf(c *result.Comparison) *htmlComparison {
 	x := &htmlComparison{
@@ -302,10 +310,15 @@ func comparisonOf(c *result.Comparison) *htmlComparison {
 		}
 		x.Totals = append(x.Totals, t)
 	}
-	for _, l := range []htmlThings{{"Went", c.Went}, {"Came", c.Came}, {"Moved", c.Moved}} {
+	for _, l := range []htmlThings{{"Went", c.Went}, {"Came", c.Came}, {"Moved", c.Moved}, {"Changed", c.Changed}} {
 		if len(l.Things) > 0 {
 			x.Lists = append(x.Lists, l)
 		}
+	}
+	for i := range c.Changes {
+		g := &c.Changes[i]
+		sign, text := g.Words()
+		x.Changes = append(x.Changes, htmlChange{g.Section(), g.Called(), strings.TrimSpace(sign + " " + text), onPages(g), len(g.Pages)})
 	}
 	if c.Same() {
 		x.Same = "Nothing changed."

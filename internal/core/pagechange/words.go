@@ -70,6 +70,12 @@ func differing(was, is string) (string, string) {
 	from := 0
 	if same > 30 && len(a) > 0 && len(b) > 0 {
 		from = same - 20
+		for n := from; n > max(0, from-20); n-- { // at a word
+			if a[n-1] == ' ' {
+				from = n
+				break
+			}
+		}
 	}
 	cut := func(r []rune) string {
 		out := string(r[from:min(len(r), from+mostSaid)])
