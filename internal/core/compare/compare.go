@@ -440,22 +440,3 @@ func findings(have, other []check.Finding) []check.Finding {
 	}
 	return out
 }
-
-// OneSided counts the lines that are on one of two sides only.
-func OneSided(before, after []string) (n int) {
-	count := map[string]int{}
-	for _, l := range before {
-		count[l]++
-	}
-	for _, l := range after {
-		if count[l] > 0 {
-			count[l]--
-		} else {
-			n++
-		}
-	}
-	for _, left := range count {
-		n += left
-	}
-	return n
-}
