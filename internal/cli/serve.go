@@ -167,7 +167,7 @@ func (a *app) serve(
 			if err != nil {
 				return err
 			}
-			return report.OnePage(w, preview.Own, why, listed)
+			return report.OnePage(w, preview.Own, nil, why, listed)
 		},
 		Also: sitecheck.PageInTheWay,
 		Told: func(pg *page.Page, ps []problem.Problem) {

@@ -35,11 +35,15 @@ It reads the page in the output folder; where that is missing or behind the gate
 it says so, and shows what apply would write. With --why it shows the page as apply would
 write it with the line of the gate file behind each element and each value, what was taken
 out of the source, and which items are not there; with --preview, how it stands in a list of
-search results and as a shared link, cut where they cut.`,
-		Example:           "  yellowgate show /visit/\n  yellowgate show /visit/ --why\n  yellowgate show /press/ --source\n  yellowgate show /visit/ --next --raw\n  yellowgate show http://localhost:8000/visit/",
+search results and as a shared link, cut where they cut. With --format html both are one page.`,
+		Example:           "  yellowgate show /visit/\n  yellowgate show /visit/ --why\n  yellowgate show /visit/ --why --format html --out visit.html\n  yellowgate show /press/ --source\n  yellowgate show /visit/ --next --raw\n  yellowgate show http://localhost:8000/visit/",
 		ValidArgsFunction: a.completePages,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin(); err != nil {
+			var not []string
+			if !why && !listed {
+				not = []string{"html"}
+			}
+			if err := a.begin(not...); err != nil {
 				return err
 			}
 			if why || listed {
@@ -103,9 +107,10 @@ search results and as a shared link, cut where they cut.`,
 	return cmd
 }
 
-// showWhole shows a page with what decided, or how it is listed elsewhere.
+// showWhole shows a page with what decided, or how it is listed elsewhere; as HTML it shows both.
 func (a *app) showWhole(name string, listed bool) error {
-	p, _, err := a.open(listed)
+	html := a.format == "html"
+	p, _, err := a.open(listed || html)
 	if err != nil {
 		return err
 	}
@@ -113,16 +118,25 @@ func (a *app) showWhole(name string, listed bool) error {
 	if err != nil {
 		return err
 	}
-	if !listed {
+	if !listed && !html {
 		return a.whyPage(p, pg, false)
 	}
-	r, err := onepage.Preview(p, pg, site.NewWeights(p.Source, p.Files).Read)
+	read := site.NewWeights(p.Source, p.Files).Read
+	r, err := onepage.Preview(p, pg, read)
 	if err != nil {
 		return err
 	}
 	return a.write(func(w io.Writer, pr *report.Printer) error {
-		if a.format == "json" {
+		switch a.format {
+		case "json":
 			return report.JSON(w, r)
+		case "html":
+			why, err := onepage.Why(p, pg, nil)
+			if err != nil {
+				return err
+			}
+			picture, _ := read(r.After.Shared.File)
+			return report.OnePage(w, "", picture, why, r)
 		}
 		pr.Preview(r)
 		return nil

@@ -49,6 +49,10 @@ func TestPageWhole(t *testing.T) {
 	}
 	b.Want(0, clitest.Args("why", "/press/"), "items on this page: 3", "items not on this page: 22", "yellowgate show /press/ --why")
 	b.Want(2, clitest.Args("show", "/press/", "--why", "--source"), "--why and --preview show the page as apply would write it")
+	b.Want(2, clitest.Args("show", "/press/", "--format", "html"), "unknown format")
+	if page := b.Want(0, clitest.Args("show", "/press/", "--why", "--format", "html")); !strings.Contains(page, "data:image/svg") || strings.Contains(page, "<a ") || strings.Contains(page, "<link") {
+		t.Errorf("the page has no picture, or loads something:\n%s", page)
+	}
 	b.Want(0, clitest.Args("show", "/sky-camera/", "--why"), "in, because pages chooses the page", "; it may stay, and the page's source has none of it")
 	b.Want(0, clitest.Args("show", "/contact/"), "code", "chat-room")
 }

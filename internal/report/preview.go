@@ -1,11 +1,14 @@
 package report
 
 import (
-	"fmt"
-	"io"
-	"strings"
-
 	_ "embed"
+	"encoding/base64"
+	"fmt"
+	"html/template"
+	"io"
+	"mime"
+	"path"
+	"strings"
 
 	"yellowgate/internal/result"
 )
@@ -80,17 +83,32 @@ var onePage string
 var onePageTemplate = lazily("page", &onePage)
 
 // OnePage writes a page with what decided, and how it is listed, as a page of HTML. own is the path of what serve has of its
-// own.
-func OnePage(w io.Writer, own string, why *result.WhyPage, preview *result.Preview) error {
+// own; "" where nobody serves it: then it loads nothing, and picture is the text of the shared link's.
+func OnePage(w io.Writer, own string, picture []byte, why *result.WhyPage, preview *result.Preview) error {
+	sides := []htmlListed{{"Before the gate", "", preview.Before}, {"After it", "", preview.After}}
+	for i := range sides {
+		shared := &sides[i].Shared
+		switch {
+		case own != "":
+			sides[i].Picture = template.URL(shared.File)
+		case shared.File != "" && shared.File == preview.After.Shared.File && len(picture) < mostPicture:
+			if kind := mime.TypeByExtension(path.Ext(shared.File)); strings.HasPrefix(kind, "image/") {
+				sides[i].Picture = template.URL("data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(picture))
+			}
+		}
+	}
 	return onePageTemplate().Execute(safeHTML{w}, struct {
-		Own     string
-		Why     *result.WhyPage
-		Preview *result.Preview
-		Sides   []htmlListed
-	}{own, why, preview, []htmlListed{{"Before the gate", preview.Before}, {"After it", preview.After}}})
+		Own   string
+		Why   *result.WhyPage
+		Sides []htmlListed
+	}{own, why, sides})
 }
 
+// mostPicture is how many bytes of a picture are put into a page that loads nothing.
+const mostPicture = 1 << 20
+
 type htmlListed struct {
-	Name string
+	Name    string
+	Picture template.URL
 	*result.Listed
 }
