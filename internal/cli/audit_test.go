@@ -160,7 +160,7 @@ func TestCompareHTML(t *testing.T) {
 	saved := b.Want(0, clitest.Args("compare", "one.json", "two", "--format", "html"))
 	// It has no text: whether anything else changed is open there, and all else is the same.
 	rest := regexp.MustCompile(
-		`(?s)<p class="(?:warning|good)">(?:Changed in something else|Whether anything else).*?</p>|Whether anything else changed[^<]*`,
+		`(?s)<details open><summary><b>What else changed.*?</details>|<p class="(?:warning|good)">(?:Changed in something else|Whether anything else).*?</p>|Whether anything else changed[^<]*`,
 	)
 	if !strings.Contains(saved, "a saved audit has no text") ||
 		rest.ReplaceAllString(strings.Replace(saved, "one.json", "one", 1), "") != rest.ReplaceAllString(page, "") {

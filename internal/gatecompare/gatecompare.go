@@ -6,11 +6,11 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/compare"
 	"yellowgate/internal/core/gatecheck"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/itemmatch"
@@ -42,7 +42,7 @@ type both struct {
 
 // Compare gates every page of after's source by both. The pages of both have been walked.
 func Compare(ctx context.Context, before, after *project.Project, progress parallel.Progress) (*Comparison, error) {
-	c := &comparer{before: before, after: after, at: map[string]int{}, old: map[string]int{}}
+	c := &comparer{before: before, after: after, at: map[string]int{}, old: map[string]int{}, both: map[string]bool{}}
 	c.In, c.GateDiff = map[string]int{}, result.NewGateDiff()
 	for i := range before.Pages {
 		c.old[before.Pages[i].File] = i
@@ -62,7 +62,7 @@ func Compare(ctx context.Context, before, after *project.Project, progress paral
 		return nil, err
 	}
 	for _, p := range before.Pages {
-		if c.old[p.File] >= 0 {
+		if !c.both[p.File] {
 			c.Removed = append(c.Removed, p.Path)
 		}
 	}
@@ -76,8 +76,9 @@ type comparer struct {
 	Comparison
 	before, after *project.Project
 	items         []string
-	at            map[string]int // of an item in Items
-	old           map[string]int // pages before, by file; -1 once they are compared
+	at            map[string]int  // of an item in Items
+	old           map[string]int  // pages before, by file
+	both          map[string]bool // files of pages that are on both sides
 	groups        pagechange.Groups
 	was, is       []pageedit.Problem  // that are no errors
 	links         map[string][]string // address with a fragment -> pages that link to it
@@ -101,13 +102,24 @@ func (c *comparer) page(pg *page.Page, judge *gatecheck.Judge) (b both, err erro
 	if b.is.Fragment || bytes.Equal(b.was.File, b.is.File) {
 		return b, nil
 	}
-	was, is := itemmatch.Read(b.was.File, b.was, c.before.Gate, nil).Record, itemmatch.Read(b.is.File, b.is, c.after.Gate, nil).Record
-	b.changes = append(parameters(c.before.Gate, b.was, c.after.Gate, b.is), compare.Records(was, is)...)
-	lost := func(item string) bool { return effective(b.was)[item] && !effective(b.is)[item] }
-	for _, x := range judge.Lost(judge.Owned(b.was.File, b.is.Page), b.is, lost) {
+	b.changes = append(parameters(c.before.Gate, b.was, c.after.Gate, b.is), pagechange.Between(
+		side(b.was, c.before.Gate), side(b.is, c.after.Gate),
+	)...)
+	kept := effective(b.is)
+	lost := effective(b.was)
+	maps.DeleteFunc(lost, func(item string, _ bool) bool { return kept[item] })
+	if len(lost) == 0 {
+		return b, nil
+	}
+	for _, x := range judge.Lost(judge.Owned(b.was.File, b.is.Page), b.is, func(item string) bool { return lost[item] }) {
 		b.breaks = append(b.breaks, result.Break{Page: pg.Path, Item: x.Item, What: x.What})
 	}
 	return b, nil
+}
+
+// side is a page as a gate writes it.
+func side(r *pageedit.Result, g *pageedit.Gate) pagechange.Side {
+	return pagechange.Side{File: r.File, Charset: r.Page.Answer.Charset(), Owned: itemmatch.Owned(r.File, r, g)}
 }
 
 // parameters lists the values of parameters that differ, of items that are in on both sides.
@@ -135,8 +147,8 @@ func parameters(before *pageedit.Gate, was *pageedit.Result, after *pageedit.Gat
 
 // add counts a page.
 func (c *comparer) add(b both) {
+	c.both[b.is.Page.File] = b.was != nil
 	if b.is.Fragment {
-		c.old[b.is.Page.File] = -1
 		return
 	}
 	c.Pages++
@@ -148,7 +160,6 @@ func (c *comparer) add(b both) {
 	if b.was == nil {
 		c.Added = append(c.Added, b.is.Page.Path)
 	} else {
-		c.old[b.is.Page.File] = -1
 		c.was = append(c.was, b.was.Problems...)
 		c.WasErrors = append(c.WasErrors, errorsOf(b.was)...)
 		was = effective(b.was)

@@ -2,6 +2,8 @@ package itemmatch
 
 import (
 	"yellowgate/internal/core/inventory"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/pagechange"
 	"yellowgate/internal/core/pageedit"
 )
 
@@ -52,4 +54,33 @@ func Read(file []byte, source *pageedit.Result, g *pageedit.Gate, weights invent
 	}
 	taken.LocateExtras()
 	return c
+}
+
+// Owned lists what of a page belongs to items without their marks: what a matcher finds, and where the gate writes no marks, what
+// is recognised.
+func Owned(file []byte, source *pageedit.Result, g *pageedit.Gate) (out []pagechange.Owned) {
+	put := func(start, end int, item string) {
+		out = append(out, pagechange.Owned{Span: markup.Span{Start: start, End: end}, Item: item})
+	}
+	if !g.File.Site.Marks {
+		r := Read(file, source, g, nil).Record
+		for _, list := range [][]inventory.Element{r.Elements, r.Extras} {
+			for i := range list {
+				if e := &list[i]; e.Item != "" {
+					put(e.Offset, e.Offset+e.Length, e.Item)
+				}
+			}
+		}
+		return out
+	}
+	src := markup.ReadAs(file, source.Page.Answer.Charset())
+	scan := g.ScanForOwners(src)
+	for at, o := range g.Owners(src, scan, source.Page) {
+		end := markup.TagEnd(src.Text, at)
+		if _, to, err := scan.Extent(at); err == nil {
+			end = to
+		}
+		put(at, end, g.File.Items[o.Item].Name)
+	}
+	return out
 }
