@@ -42,7 +42,14 @@ type both struct {
 
 // Compare gates every page of after's source by both. The pages of both have been walked.
 func Compare(ctx context.Context, before, after *project.Project, progress parallel.Progress) (*Comparison, error) {
-	c := &comparer{before: before, after: after, at: map[string]int{}, old: map[string]int{}, both: map[string]bool{}}
+	c := &comparer{before: before, after: after, at: map[string]int{}, old: map[string]int{}, both: map[string]bool{}, links: map[string][]string{}}
+	for _, it := range before.Gate.File.Items {
+		for _, o := range it.Opens {
+			if o.How == "fragment" {
+				c.fragments = append(c.fragments, o.Value)
+			}
+		}
+	}
 	c.In, c.GateDiff = map[string]int{}, result.NewGateDiff()
 	for i := range before.Pages {
 		c.old[before.Pages[i].File] = i
@@ -81,6 +88,7 @@ type comparer struct {
 	both          map[string]bool // files of pages that are on both sides
 	groups        pagechange.Groups
 	was, is       []pageedit.Problem  // that are no errors
+	fragments     []string            // that open a popup before
 	links         map[string][]string // address with a fragment -> pages that link to it
 }
 
@@ -200,10 +208,10 @@ func (c *comparer) item(name string) *result.ItemDiff {
 
 var fragmentLink = regexp.MustCompile(`(?i)\shref\s*=\s*["']?([^"'\s>#]*)#([\w-]+)`)
 
-// linksOf notes which fragments a page links to.
+// linksOf notes which fragments that open a popup a page links to.
 func (c *comparer) linksOf(r *pageedit.Result) {
-	if c.links == nil {
-		c.links = map[string][]string{}
+	if !slices.ContainsFunc(c.fragments, func(name string) bool { return bytes.Contains(r.File, []byte("#"+name)) }) {
+		return
 	}
 	for _, m := range fragmentLink.FindAllSubmatch(r.File, -1) {
 		to := r.Page.Path

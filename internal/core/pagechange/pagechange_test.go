@@ -271,6 +271,11 @@ var edits = []func(r *rand.Rand, page string) string{
 	func(r *rand.Rand, page string) string {
 		return replaceOne(r, page, `</title>`, func(m string) string { return m + `<meta name="robots" content="` + word(r) + `">` })
 	},
+	func(r *rand.Rand, page string) string { // a line within what goes over several
+		return replaceOne(r, page, `(?:<u>lines|<u>no markup)\n\d+|  b\(\)|title="a > \d+"|<b>\n\d+`, func(m string) string {
+			return strings.TrimRight(m, "0123456789\"()") + word(r) + regexp.MustCompile(`["()]*$`).FindString(m)
+		})
+	},
 	func(r *rand.Rand, page string) string { // an item goes
 		return replaceOne(r, page, `(?s)<!--yg:veil-->.*?<!--/yg:veil-->`, func(string) string { return "" })
 	},
@@ -297,14 +302,45 @@ func replaceOne(r *rand.Rand, page, expression string, change func(string) strin
 
 func word(r *rand.Rand) string { return []string{"owl", "star", "moon", "dome", "hill"}[r.IntN(5)] }
 
+// long makes a page long: with lines that are alike or not, and with what goes over many lines.
+func long(r *rand.Rand, page string) string {
+	var b strings.Builder
+	for k := range 700 {
+		switch r.IntN(12) {
+		case 0:
+			fmt.Fprintf(&b, "\n<!-- many\n<u>lines\n%d -->", k)
+		case 1:
+			fmt.Fprintf(&b, "\n<textarea>\n<u>no markup\n%d</textarea>", k)
+		case 2:
+			fmt.Fprintf(&b, "\n<script>\nif (a < %d)\n  b()\n</script>", k)
+		case 3:
+			fmt.Fprintf(&b, "\n<div\n  title=\"a > %d\"\n>x</div>", k)
+		case 4:
+			fmt.Fprintf(&b, "\n<!--yg:note--><b>\n%d\n</b><!--/yg:note-->", k)
+		case 5:
+			b.WriteString("\n<p>the same</p>")
+		default:
+			fmt.Fprintf(&b, "\n<p class=\"c%d\">line of its own %d\n</p>", k%7, k)
+		}
+	}
+	if b.Len() < 20_000 {
+		panic("it is too short")
+	}
+	return strings.Replace(page, "<p>four", b.String()+"<p>four", 1)
+}
+
 // TestChangesGiveAfter: random edits of a page, one to eight of them; the changes that are told, put into the page before,
 // give the page after, and what they say stands where they say.
 func TestChangesGiveAfter(t *testing.T) {
 	page := `<!doctype html><html lang="en"><head><title>Plays</title><meta name="description" content="All"><script src="/a.js"></script></head>
 <body><p>one</p><p class="a b">two <i>in</i> three</p><!--yg:veil--><i style="x: y">wait</i><script>lift(2)</script><!--/yg:veil-->
 <p>four</p><ul><li>five</li><li>six</li></ul><p>one</p><script>run()</script></body></html>`
-	for n := range testsize.Of(2000, 30000) {
+	for n := range testsize.Of(2000, 10000) {
 		r := rand.New(rand.NewPCG(uint64(n), 29))
+		page := page
+		if n%8 == 0 { // so long that its lines are looked at first
+			page = long(r, page)
+		}
 		before, after := page, page
 		for range r.IntN(3) {
 			before = edits[r.IntN(len(edits))](r, before)

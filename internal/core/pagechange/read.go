@@ -43,6 +43,7 @@ type piece struct {
 // A reading is a page as it is compared.
 type reading struct {
 	src    *markup.Source
+	scan   *markup.Document
 	lines  *markup.Lines // for positions; see at
 	units  []Owned       // what belongs to items or to nobody, in order; none is in another
 	tokens []token
@@ -56,12 +57,13 @@ type token struct {
 	start, end int
 	hash       uint64
 	closes     bool // an end tag
+	run        bool // several tokens that both sides have, which nobody looked at
 }
 
 func read(side Side) *reading {
 	src := markup.ReadAs(side.File, side.Charset)
 	scan := markup.Scan(src.Text, nil)
-	r := &reading{src: src, values: map[string][]string{}}
+	r := &reading{src: src, scan: scan, values: map[string][]string{}}
 	units := r.metadata(scan)
 	for _, m := range scan.Regions() {
 		units = append(units, Owned{Span: m.Span, Item: m.Name})
@@ -83,33 +85,15 @@ func read(side Side) *reading {
 	return r
 }
 
-// beyond is how many tokens are listed behind what differs, so that it is seen how that goes on.
-const beyond = 4
-
-// tokeniseBoth lists the tokens of two pages, as far as they differ: where both come to the end of a token and the rest of
-// both is the same, it is read alike.
-func tokeniseBoth(was, is *reading) {
-	a, b := was.src.Text, is.src.Text
-	same := 0
-	for same < min(len(a), len(b)) && a[len(a)-1-same] == b[len(b)-1-same] {
-		same++
-	}
-	rest := len(a) - was.tokenise(len(a)-same, beyond)
-	if is.tokenise(len(b)-rest, 0) != len(b)-rest {
-		was.tokenise(len(a), 0)
-		is.tokenise(len(b), 0)
-	}
-}
-
-// tokenise lists the tokens of the page up to an offset and some more, without white space and what is of nobody. It
-// returns where it ended, which is the end of a token.
-func (r *reading) tokenise(upto, more int) int {
-	r.tokens = r.tokens[:0]
-	z := html.NewTokenizer(bytes.NewReader(r.src.Text))
-	units := r.units
-	at, skip, whole := 0, -1, ""
+// tokenise lists the tokens of a range of the page, which begins where one does, and some more, without white space and what
+// is of nobody. It returns where it ended, which is the end of a token.
+func (r *reading) tokenise(from, upto, more int) int {
+	z := html.NewTokenizer(bytes.NewReader(r.src.Text[from:]))
+	first, _ := slices.BinarySearchFunc(r.units, from, func(u Owned, at int) int { return u.Start - at })
+	units := r.units[first:]
+	at, skip, whole := from, -1, ""
 	put := func(start, end int, closes bool) {
-		r.tokens = append(r.tokens, token{start, end, xxh3.Hash(r.src.Text[start:end]), closes})
+		r.tokens = append(r.tokens, token{start: start, end: end, hash: xxh3.Hash(r.src.Text[start:end]), closes: closes})
 	}
 	for {
 		if at >= max(upto, skip) && whole == "" {
@@ -167,7 +151,11 @@ func (r *reading) pieces(from, to int) []piece {
 	j, _ := slices.BinarySearchFunc(r.units, end, func(u Owned, at int) int { return u.Start - at })
 	var before []piece
 	if from > 0 {
-		before = r.read(r.tokens[from-1].start, r.tokens[from-1].end, nil, "", nil)
+		t := r.tokens[from-1]
+		if t.run { // its last line is enough
+			t.start = max(t.start, 1+bytes.LastIndexByte(bytes.TrimRight(r.src.Text[:t.end], " \t\r\n"), '\n'))
+		}
+		before = r.read(t.start, t.end, nil, "", nil)
 	}
 	return r.read(start, end, r.units[i:j], r.parent(from), before)
 }
@@ -177,6 +165,9 @@ func (r *reading) parent(n int) string {
 	closed := 0
 	for i := n - 1; i >= max(0, n-500); i-- {
 		t := &r.tokens[i]
+		if t.run {
+			return ""
+		}
 		if t.closes {
 			closed++
 			continue
