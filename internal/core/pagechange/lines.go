@@ -41,8 +41,8 @@ func tokeniseBoth(was, is *reading) {
 // tokeniseGaps lists the tokens where the lines of two pages differ, and takes what is between for one. It is false where
 // there are too many such places, or one of them cannot be told apart from what is around it.
 func tokeniseGaps(was, is *reading) bool {
-	before, after := linesOf(was.src.Text), linesOf(is.src.Text)
-	gaps := align(len(before)-1, len(after)-1, hashes(was.src.Text, before), hashes(is.src.Text, after))
+	old, now := linesOf(was.src.Text), linesOf(is.src.Text)
+	gaps := align(len(old)-1, len(now)-1, hashes(was.src.Text, old), hashes(is.src.Text, now))
 	if len(gaps) > mostGaps {
 		return false
 	}
@@ -56,7 +56,7 @@ func tokeniseGaps(was, is *reading) bool {
 		g.from, g.to = g.from-around, g.to-around
 		g.fromEnd, g.toEnd = g.fromEnd+around, g.toEnd+around
 		for n := 0; g.from > 0 && g.to > 0; n++ {
-			move := max(was.before(inWas, before, g.from), is.before(inIs, after, g.to))
+			move := max(before(inWas, old, g.from), before(inIs, now, g.to))
 			if move == 0 {
 				break
 			}
@@ -64,8 +64,8 @@ func tokeniseGaps(was, is *reading) bool {
 				return false
 			}
 		}
-		for n := 0; g.fromEnd < len(before)-1 && g.toEnd < len(after)-1; n++ {
-			move := max(was.behind(inWas, before, g.fromEnd), is.behind(inIs, after, g.toEnd))
+		for n := 0; g.fromEnd < len(old)-1 && g.toEnd < len(now)-1; n++ {
+			move := max(after(inWas, old, g.fromEnd), after(inIs, now, g.toEnd))
 			if move == 0 {
 				break
 			}
@@ -76,8 +76,8 @@ func tokeniseGaps(was, is *reading) bool {
 		if g.from <= 0 || g.to <= 0 {
 			g.from, g.to = 0, 0
 		}
-		if g.fromEnd >= len(before)-1 || g.toEnd >= len(after)-1 {
-			g.fromEnd, g.toEnd = len(before)-1, len(after)-1
+		if g.fromEnd >= len(old)-1 || g.toEnd >= len(now)-1 {
+			g.fromEnd, g.toEnd = len(old)-1, len(now)-1
 		}
 		for k := len(wide) - 1; k >= 0 && (g.from <= wide[k].fromEnd || g.to <= wide[k].toEnd); k-- {
 			g = gap{min(g.from, wide[k].from), max(g.fromEnd, wide[k].fromEnd), min(g.to, wide[k].to), max(g.toEnd, wide[k].toEnd)}
@@ -87,11 +87,11 @@ func tokeniseGaps(was, is *reading) bool {
 	}
 	from, to := 0, 0
 	for _, g := range wide {
-		was.run(from, before[g.from])
-		is.run(to, after[g.to])
-		from, to = before[g.fromEnd], after[g.toEnd]
-		was.tokenise(before[g.from], from, 0)
-		is.tokenise(after[g.to], to, 0)
+		was.run(from, old[g.from])
+		is.run(to, now[g.to])
+		from, to = old[g.fromEnd], now[g.toEnd]
+		was.tokenise(old[g.from], from, 0)
+		is.tokenise(now[g.to], to, 0)
 	}
 	was.run(from, len(was.src.Text))
 	is.run(to, len(is.src.Text))
@@ -122,7 +122,7 @@ func hashes(text []byte, lines []int) at[uint64] {
 	return func(i int) (uint64, bool) { return xxh3.Hash(text[lines[i]:lines[i+1]]), false }
 }
 
-// covers are the spans within which no token begins: comments, elements without markup, units. They are sorted, and none
+// covers are the spans within which no token begins: tags and comments over several lines, elements without markup, units. They are sorted, and none
 // begins in another. ok is false for a page with elements whose ends nobody looks for here, as few pages have.
 func (r *reading) covers() (out []markup.Span, ok bool) {
 	text := r.src.Text
@@ -138,23 +138,32 @@ func (r *reading) covers() (out []markup.Span, ok bool) {
 			break
 		}
 		at += n
+		s, rest := markup.Span{Start: at, End: len(text)}, text[at+1:]
 		end := ""
-		switch rest := text[at+1:]; {
+		switch {
 		case bytes.HasPrefix(rest, []byte("!--")):
 			end = "-->"
 		case len(rest) > 8 && rest[0]|0x20 == 't' && bytes.EqualFold(rest[:8], []byte("textarea")):
 			end = "</" + string(rest[:8])
 		case len(rest) > 0 && (rest[0]|0x20 == 'x' || rest[0]|0x20 == 'n' || rest[0]|0x20 == 'p') && isRare(rest):
 			return nil, false
+		case len(rest) > 0 && (rest[0] == '/' || rest[0] == '!' || rest[0] == '?' || rest[0]|0x20 >= 'a' && rest[0]|0x20 <= 'z'):
+			if n := bytes.IndexAny(rest, ">\n\"'"); n >= 0 && rest[n] == '>' {
+				at += n
+				continue
+			}
+			if s.End = markup.TagEnd(text, at); bytes.IndexByte(text[at:s.End], '\n') < 0 {
+				at = s.End - 1
+				continue
+			}
 		default:
 			continue
 		}
-		s := markup.Span{Start: at, End: len(text)}
-		if n := bytes.Index(text[at:], []byte(end)); n >= 0 {
+		if n := bytes.Index(text[at:], []byte(end)); end != "" && n >= 0 {
 			s.End = at + n + len(end)
 		}
 		all = append(all, s)
-		at = s.End - 1
+		at = max(at, s.End-1)
 	}
 	for _, u := range r.units {
 		all = append(all, u.Span)
@@ -190,29 +199,18 @@ func cover(covers []markup.Span, at int) (s markup.Span, ok bool) {
 	return s, false
 }
 
-// before is by how many lines one has to go back from a line, at least, to be in none of the covers and in no tag; 0 where
-// that is so.
-func (r *reading) before(covers []markup.Span, lines []int, line int) int {
+// before is by how many lines one has to go back from a line to be in none of the covers.
+func before(covers []markup.Span, lines []int, line int) int {
 	if s, ok := cover(covers, lines[line]); ok {
 		return line - lineOf(lines, s.Start)
 	}
-	return r.inTag(lines[line])
+	return 0
 }
 
-// behind is the same for going on.
-func (r *reading) behind(covers []markup.Span, lines []int, line int) int {
+// after is the same for going on.
+func after(covers []markup.Span, lines []int, line int) int {
 	if s, ok := cover(covers, lines[line]); ok {
 		return max(1, lineOf(lines, max(s.End-1, 0))+1-line)
-	}
-	return r.inTag(lines[line])
-}
-
-// inTag is 1 for an offset that is in a tag, as far as what is before it tells.
-func (r *reading) inTag(at int) int {
-	text := r.src.Text[max(0, at-4096):at]
-	open, end := bytes.LastIndexByte(text, '<'), bytes.LastIndexByte(text, '>')
-	if open > end || open < 0 && end < 0 && at > len(text) {
-		return 1
 	}
 	return 0
 }
