@@ -14,8 +14,9 @@ import (
 	"yellowgate/internal/testsize"
 )
 
-// TestBaseline: random changes of a site, of which it is known what they break and mend: held against what was before, exactly
-// that is new, whether a side is a folder or a saved audit; a page less, which leaves what it breaks alone, and other words are nothing else.
+// TestBaseline: random changes of a site, of which it is known what they break and mend: held against what was
+// before, exactly that is new, whether a side is a folder or a saved audit; a page less, which leaves what it breaks
+// alone, and other words are nothing else.
 func TestBaseline(t *testing.T) {
 	b := clitest.New(t)
 	b.Want(0, clitest.Args("demo", "d"))
@@ -37,10 +38,20 @@ func TestBaseline(t *testing.T) {
 			return strings.Replace(s, `<meta name="viewport"`, `<meta name="port"`, 1)
 		}},
 		{"description-repeated", func(s string, n int) string {
-			return strings.Replace(s, "</head>", fmt.Sprintf(`<meta name="description" content="Again, number %d"></head>`, n), 1)
+			return strings.Replace(
+				s,
+				"</head>",
+				fmt.Sprintf(`<meta name="description" content="Again, number %d"></head>`, n),
+				1,
+			)
 		}},
 		{"structured-invalid", func(s string, n int) string {
-			return strings.Replace(s, "</body>", fmt.Sprintf(`<script type="application/ld+json">{"a": %d,}</script></body>`, n), 1)
+			return strings.Replace(
+				s,
+				"</body>",
+				fmt.Sprintf(`<script type="application/ld+json">{"a": %d,}</script></body>`, n),
+				1,
+			)
 		}},
 		{"", func(s string, n int) string {
 			return strings.Replace(s, "</h1>", fmt.Sprintf(", number %d</h1>\n\n", n), 1)
@@ -77,7 +88,10 @@ func TestBaseline(t *testing.T) {
 			want = append(want, "dead-relation ")
 		}
 		slices.Sort(want)
-		b.Want(0, clitest.Args("audit", "after", "--format", "json", "--out", "after.json", "--fail-on", "never", "--force"))
+		b.Want(
+			0,
+			clitest.Args("audit", "after", "--format", "json", "--out", "after.json", "--fail-on", "never", "--force"),
+		)
 		for _, sides := range [][2]string{{"before", "after"}, {"before.json", "after"}, {"before", "after.json"}, {"before.json", "after.json"}} {
 			var c struct {
 				New []struct{ Check, Page string }

@@ -42,7 +42,14 @@ type both struct {
 
 // Compare gates every page of after's source by both. The pages of both have been walked.
 func Compare(ctx context.Context, before, after *project.Project, progress parallel.Progress) (*Comparison, error) {
-	c := &comparer{before: before, after: after, at: map[string]int{}, old: map[string]int{}, both: map[string]bool{}, links: map[string][]string{}}
+	c := &comparer{
+		before: before,
+		after:  after,
+		at:     map[string]int{},
+		old:    map[string]int{},
+		both:   map[string]bool{},
+		links:  map[string][]string{},
+	}
 	for _, it := range before.Gate.File.Items {
 		for _, o := range it.Opens {
 			if o.How == "fragment" {
@@ -131,7 +138,12 @@ func side(r *pageedit.Result, g *pageedit.Gate) pagechange.Side {
 }
 
 // parameters lists the values of parameters that differ, of items that are in on both sides.
-func parameters(before *pageedit.Gate, was *pageedit.Result, after *pageedit.Gate, is *pageedit.Result) (out []pagechange.Change) {
+func parameters(
+	before *pageedit.Gate,
+	was *pageedit.Result,
+	after *pageedit.Gate,
+	is *pageedit.Result,
+) (out []pagechange.Change) {
 	old := map[[2]string]string{}
 	for i := range was.Verdicts {
 		for _, p := range before.Params(was.Verdicts[i].Item, &was.Page) {
@@ -201,7 +213,10 @@ func (c *comparer) item(name string) *result.ItemDiff {
 	if !ok {
 		i = len(c.Items)
 		c.at[name] = i
-		c.Items = append(c.Items, result.ItemDiff{Item: name, Gained: []string{}, Lost: []string{}, Replaced: []string{}})
+		c.Items = append(
+			c.Items,
+			result.ItemDiff{Item: name, Gained: []string{}, Lost: []string{}, Replaced: []string{}},
+		)
 	}
 	return &c.Items[i]
 }
@@ -225,8 +240,8 @@ func (c *comparer) linksOf(r *pageedit.Result) {
 	}
 }
 
-// follows says what the change brings with it: what is said of pages now that was not said before, and links that opened
-// a popup and do not any longer.
+// follows says what the change brings with it: what is said of pages now that was not said before, and links that
+// opened a popup and do not any longer.
 func (c *comparer) follows() (out []string) {
 	said := map[string]bool{}
 	for _, p := range c.was {
@@ -249,7 +264,15 @@ func (c *comparer) follows() (out []string) {
 			}
 			for _, path := range d.Lost {
 				if from := c.links[page.Key(path)+"#"+o.Value]; len(from) > 0 {
-					out = append(out, fmt.Sprintf("%s#%s opens nothing any longer, and %s links to it", path, o.Value, pageedit.SomePages(from)))
+					out = append(
+						out,
+						fmt.Sprintf(
+							"%s#%s opens nothing any longer, and %s links to it",
+							path,
+							o.Value,
+							pageedit.SomePages(from),
+						),
+					)
 				}
 			}
 		}

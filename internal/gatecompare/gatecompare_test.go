@@ -32,7 +32,10 @@ func siteOf(t *testing.T, before, after string) (was, is *project.Project) {
 		}
 		write(fmt.Sprintf("site/p%d/index.html", n), fmt.Sprintf(
 			`<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Page %d</title><script src="/kit.js"></script></head>
-<body><h1>Page %[1]d</h1><p>Text %[1]d</p>%s</body></html>`, n, link))
+<body><h1>Page %[1]d</h1><p>Text %[1]d</p>%s</body></html>`,
+			n,
+			link,
+		))
 	}
 	write("site/kit.js", "/* kit */")
 	const head = "yellowgate: 1\nsite: {source: site, output: public, url: 'https://ternhill.example'}\n"
@@ -76,7 +79,17 @@ items:
 		items = append(items, fmt.Sprintf("%s +%d -%d", it.Item, len(it.Gained), len(it.Lost)))
 	}
 	for _, g := range c.Changes {
-		groups = append(groups, fmt.Sprintf("%s %s: %s %s %d", g.Section(), g.Called(), g.How, g.Pages[0].Was+">"+g.Pages[0].Is, len(g.Pages)))
+		groups = append(
+			groups,
+			fmt.Sprintf(
+				"%s %s: %s %s %d",
+				g.Section(),
+				g.Called(),
+				g.How,
+				g.Pages[0].Was+">"+g.Pages[0].Is,
+				len(g.Pages),
+			),
+		)
 	}
 	slices.Sort(items)
 	if want := []string{"kit +0 -10", "late +1 -0", "letter +0 -2"}; !slices.Equal(items, want) {
@@ -96,10 +109,21 @@ items:
 			t.Errorf("something else: %+v", g)
 		}
 	}
-	if !slices.Equal(c.Removed, []string{"/made/"}) || len(c.Added) != 0 || c.Pages != 60 || c.Unchanged != 0 || c.In["letter"] != 58 {
-		t.Errorf("removed %v, added %v, %d pages, %d unchanged, %d with the letter", c.Removed, c.Added, c.Pages, c.Unchanged, c.In["letter"])
+	if !slices.Equal(c.Removed, []string{"/made/"}) || len(c.Added) != 0 || c.Pages != 60 || c.Unchanged != 0 ||
+		c.In["letter"] != 58 {
+		t.Errorf(
+			"removed %v, added %v, %d pages, %d unchanged, %d with the letter",
+			c.Removed,
+			c.Added,
+			c.Pages,
+			c.Unchanged,
+			c.In["letter"],
+		)
 	}
-	if want := []string{"/p5/#letter opens nothing any longer, and /p7/ links to it", "/p7/#letter opens nothing any longer, and /p7/ links to it"}; !slices.Equal(c.Follows, want) {
+	if want := []string{"/p5/#letter opens nothing any longer, and /p7/ links to it", "/p7/#letter opens nothing any longer, and /p7/ links to it"}; !slices.Equal(
+		c.Follows,
+		want,
+	) {
 		t.Errorf("follows: %q", c.Follows)
 	}
 }

@@ -18,8 +18,8 @@ import (
 	"yellowgate/internal/result"
 )
 
-// NoteApply keeps what an apply has put into effect, where that is another than the last one, or somebody says something
-// of it.
+// NoteApply keeps what an apply has put into effect, where that is another than the last one, or somebody says
+// something of it.
 func NoteApply(p *project.Project, pages, written int, message string) error {
 	if p.Gate.File.Site.History <= 0 {
 		return nil
@@ -89,8 +89,8 @@ func (h *History) Before(e *result.HistoryEntry) *result.HistoryEntry {
 	return h.Last(func(x *result.HistoryEntry) bool { return x.Number < e.Number && isApply(x) })
 }
 
-// Back makes the files what they were: those of the entry of a number, or with 0, those before the last edit. Nothing is
-// written in a dry run; else what stands there and is kept nowhere is kept first.
+// Back makes the files what they were: those of the entry of a number, or with 0, those before the last edit. Nothing
+// is written in a dry run; else what stands there and is kept nowhere is kept first.
 func (h *History) Back(dir string, number int, dryRun bool) (*result.Return, error) {
 	var e *result.HistoryEntry
 	var files []result.HistoryFile
@@ -159,10 +159,19 @@ func unchangedSince(dir string, e *result.HistoryEntry) error {
 }
 
 // write puts the texts into place. What stands there is kept before, unless an entry has it.
-func (h *History) write(dir string, r *result.Return, now []project.NamedText, texts map[string][]byte, edit bool) error {
+func (h *History) write(
+	dir string,
+	r *result.Return,
+	now []project.NamedText,
+	texts map[string][]byte,
+	edit bool,
+) error {
 	has := func(e *result.HistoryEntry) bool {
 		return !slices.ContainsFunc(now, func(n project.NamedText) bool {
-			return !slices.ContainsFunc(e.Files, func(f result.HistoryFile) bool { return f.Name == n.Name && f.Digest == digest(n.Text) })
+			return !slices.ContainsFunc(
+				e.Files,
+				func(f result.HistoryFile) bool { return f.Name == n.Name && f.Digest == digest(n.Text) },
+			)
 		})
 	}
 	if len(now) > 0 && h.Last(has) == nil {

@@ -24,8 +24,8 @@ import (
 	"yellowgate/internal/result"
 )
 
-// Preview says how a page is listed in search results and as a shared link, before the gate and after it. read returns a
-// file of the site, by its path.
+// Preview says how a page is listed in search results and as a shared link, before the gate and after it. read
+// returns a file of the site, by its path.
 func Preview(p *project.Project, pg *page.Page, read func(path string) ([]byte, bool)) (*result.Preview, error) {
 	r, err := decisions.Look(p, pg)
 	if err != nil {
@@ -44,7 +44,8 @@ func Preview(p *project.Project, pg *page.Page, read func(path string) ([]byte, 
 func listedOf(r *inventory.Record, site string, read func(path string) ([]byte, bool)) *result.Listed {
 	of := func(name string) string {
 		for i := range r.Elements {
-			if e := &r.Elements[i]; e.Tag == "meta" && e.Area != "body" && strings.EqualFold(cmp.Or(e.Property, e.Name), name) {
+			if e := &r.Elements[i]; e.Tag == "meta" && e.Area != "body" &&
+				strings.EqualFold(cmp.Or(e.Property, e.Name), name) {
 				if v := strings.TrimSpace(e.Content); v != "" {
 					return v
 				}
@@ -52,12 +53,21 @@ func listedOf(r *inventory.Record, site string, read func(path string) ([]byte, 
 		}
 		return ""
 	}
-	l := &result.Listed{Title: r.Title, Description: of("description"), Address: crumbs(site, r.Path), Frames: []result.ListedFrame{}}
-	if robots := strings.ToLower(of("robots")); strings.Contains(robots, "noindex") || strings.Contains(robots, "none") {
+	l := &result.Listed{
+		Title:       r.Title,
+		Description: of("description"),
+		Address:     crumbs(site, r.Path),
+		Frames:      []result.ListedFrame{},
+	}
+	if robots := strings.ToLower(of("robots")); strings.Contains(robots, "noindex") ||
+		strings.Contains(robots, "none") {
 		l.Hidden = "search results do not show it: robots says " + robots
 	}
 	l.Shared = result.SharedLink{
-		Title: cmp.Or(of("og:title"), l.Title), Description: cmp.Or(of("og:description"), l.Description), Image: of("og:image"),
+		Title: cmp.Or(
+			of("og:title"),
+			l.Title,
+		), Description: cmp.Or(of("og:description"), l.Description), Image: of("og:image"),
 	}
 	picture(&l.Shared, r, read)
 	for _, f := range listing.Frames {
@@ -125,9 +135,19 @@ func picture(s *result.SharedLink, r *inventory.Record, read func(path string) (
 	case c.Width < 200 || c.Height < 200:
 		s.Says = fmt.Sprintf("%d × %d pixels: too small, most show it beside the text or not at all", c.Width, c.Height)
 	case width/height > shape*1.02:
-		s.Says = fmt.Sprintf("%d × %d pixels: the middle %d of its width are shown", c.Width, c.Height, int(height*shape))
+		s.Says = fmt.Sprintf(
+			"%d × %d pixels: the middle %d of its width are shown",
+			c.Width,
+			c.Height,
+			int(height*shape),
+		)
 	case width/height < shape/1.02:
-		s.Says = fmt.Sprintf("%d × %d pixels: the middle %d of its height are shown", c.Width, c.Height, int(width/shape))
+		s.Says = fmt.Sprintf(
+			"%d × %d pixels: the middle %d of its height are shown",
+			c.Width,
+			c.Height,
+			int(width/shape),
+		)
 	default:
 		s.Says = fmt.Sprintf("%d × %d pixels: shown whole", c.Width, c.Height)
 	}

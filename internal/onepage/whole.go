@@ -1,5 +1,5 @@
-// Package onepage shows one page, whole: what it outputs from top to bottom and which line of the gate file decided it, and how
-// the page is listed elsewhere.
+// Package onepage shows one page, whole: what it outputs from top to bottom and which line of the gate file decided
+// it, and how the page is listed elsewhere.
 package onepage
 
 import (
@@ -46,7 +46,12 @@ func Why(p *project.Project, pg *page.Page, weights inventory.Weights) (*result.
 	for i := range r.Verdicts {
 		v := &r.Verdicts[i]
 		verdicts[v.Item.Name] = i
-		x := result.WhyVerdict{Item: v.Item.Name, Because: v.Because(&r.Page), Rule: result.RuleOf(v.Rule), Note: v.Item.Note}
+		x := result.WhyVerdict{
+			Item:    v.Item.Name,
+			Because: v.Because(&r.Page),
+			Rule:    result.RuleOf(v.Rule),
+			Note:    v.Item.Note,
+		}
 		switch decisions.Cell(r, i) {
 		case result.CellIn:
 			for _, p := range p.Gate.Params(v.Item, &r.Page) {
@@ -179,7 +184,12 @@ func metadataOf(r *pageedit.Result, record *inventory.Record) (out []result.WhyM
 }
 
 // taken are the elements that the source has and the page has not.
-func taken(g *pageedit.Gate, r *pageedit.Result, after *inventory.Record, of func(string) (string, result.Rule)) []result.WhyElement {
+func taken(
+	g *pageedit.Gate,
+	r *pageedit.Result,
+	after *inventory.Record,
+	of func(string) (string, result.Rule),
+) []result.WhyElement {
 	before := itemmatch.Read(r.Original, r, g, nil).Record
 	at := map[[2]int]*inventory.Element{}
 	for _, e := range inOrder(before) {

@@ -30,7 +30,14 @@ func (p *Printer) History(entries []result.HistoryEntry, verbose bool) {
 		return
 	}
 	t := &table{right: map[int]bool{0: true, 4: true}, wide: []int{3}}
-	t.add(p.dim.Render("n"), p.dim.Render("when"), p.dim.Render("who"), p.dim.Render("what"), p.dim.Render("pages"), p.dim.Render("last audit"))
+	t.add(
+		p.dim.Render("n"),
+		p.dim.Render("when"),
+		p.dim.Render("who"),
+		p.dim.Render("what"),
+		p.dim.Render("pages"),
+		p.dim.Render("last audit"),
+	)
 	shown := slices.Clone(entries)
 	slices.Reverse(shown)
 	if !verbose && len(shown) > 30 {
@@ -42,7 +49,14 @@ func (p *Printer) History(entries []result.HistoryEntry, verbose bool) {
 		if e.Pages > 0 {
 			pages = fmt.Sprint(e.Pages)
 		}
-		t.add(p.num.Render(fmt.Sprint(e.Number)), e.Time.Local().Format("2006-01-02 15:04"), Clean(e.Who), p.entry(e), pages, audited(e))
+		t.add(
+			p.num.Render(fmt.Sprint(e.Number)),
+			e.Time.Local().Format("2006-01-02 15:04"),
+			Clean(e.Who),
+			p.entry(e),
+			pages,
+			audited(e),
+		)
 	}
 	p.table(t)
 	if len(shown) < len(entries) {
@@ -167,7 +181,16 @@ func HistoryHTML(w io.Writer, entries []result.HistoryEntry) error {
 	files := map[string]string{}
 	for i := range entries {
 		e := &entries[i]
-		list = append(list, htmlEntry{*e, e.Time.Local().Format("2006-01-02 15:04"), plain.entry(e), changedFiles(e, files), audited(e)})
+		list = append(
+			list,
+			htmlEntry{
+				*e,
+				e.Time.Local().Format("2006-01-02 15:04"),
+				plain.entry(e),
+				changedFiles(e, files),
+				audited(e),
+			},
+		)
 		points = append(points, e.Audits...)
 	}
 	slices.Reverse(list)
@@ -207,7 +230,12 @@ func changedFiles(e *result.HistoryEntry, known map[string]string) string {
 }
 
 // overTime draws a measure of audits as a line of steps, from the first to the last.
-func overTime(points []result.Measured, label string, of func(*result.Measured) int, say func(float64) string) template.HTML {
+func overTime(
+	points []result.Measured,
+	label string,
+	of func(*result.Measured) int,
+	say func(float64) string,
+) template.HTML {
 	const bottom = 150.0
 	from, to := points[0].Time, points[len(points)-1].Time
 	most := 1.0
@@ -238,7 +266,10 @@ func overTime(points []result.Measured, label string, of func(*result.Measured) 
 		} else {
 			fmt.Fprintf(&d, "H%.1fV%.1f", x, y)
 		}
-		c.Bars = append(c.Bars, chartShape{D: fmt.Sprintf("M%.1f,%.1fm-2.5,0a2.5,2.5 0 1,0 5,0a2.5,2.5 0 1,0 -5,0Z", x, y)})
+		c.Bars = append(
+			c.Bars,
+			chartShape{D: fmt.Sprintf("M%.1f,%.1fm-2.5,0a2.5,2.5 0 1,0 5,0a2.5,2.5 0 1,0 -5,0Z", x, y)},
+		)
 	}
 	c.Curves = append(c.Curves, chartShape{D: d.String()})
 	return c.html()

@@ -82,8 +82,8 @@ var onePage string
 
 var onePageTemplate = lazily("page", &onePage)
 
-// OnePage writes a page with what decided, and how it is listed, as a page of HTML. own is the path of what serve has of its
-// own; "" where nobody serves it: then it loads nothing, and picture is the text of the shared link's.
+// OnePage writes a page with what decided, and how it is listed, as a page of HTML. own is the path of what serve has
+// of its own; "" where nobody serves it: then it loads nothing, and picture is the text of the shared link's.
 func OnePage(w io.Writer, own string, picture []byte, why *result.WhyPage, preview *result.Preview) error {
 	sides := []htmlListed{{"Before the gate", "", preview.Before}, {"After it", "", preview.After}}
 	for i := range sides {
@@ -93,7 +93,9 @@ func OnePage(w io.Writer, own string, picture []byte, why *result.WhyPage, previ
 			sides[i].Picture = template.URL(shared.File)
 		case shared.File != "" && shared.File == preview.After.Shared.File && len(picture) < mostPicture:
 			if kind := mime.TypeByExtension(path.Ext(shared.File)); strings.HasPrefix(kind, "image/") {
-				sides[i].Picture = template.URL("data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(picture))
+				sides[i].Picture = template.URL(
+					"data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(picture),
+				)
 			}
 		}
 	}

@@ -20,11 +20,16 @@ import (
 func TestListedCuts(t *testing.T) {
 	b := clitest.New(t)
 	font := base64.StdEncoding.EncodeToString(liberationsansregular.TTF)
-	b.Write("public/index.html", `<!doctype html><meta charset=utf-8><style>@font-face { font-family: Sans; src: url(data:font/ttf;base64,`+font+`) }
-body { font: 20px Sans; text-rendering: geometricPrecision; white-space: nowrap }</style><span id=s>x</span>`)
+	b.Write(
+		"public/index.html",
+		`<!doctype html><meta charset=utf-8><style>@font-face { font-family: Sans; src: url(data:font/ttf;base64,`+font+`) }
+body { font: 20px Sans; text-rendering: geometricPrecision; white-space: nowrap }</style><span id=s>x</span>`,
+	)
 	tab := clitest.Browser(b)
 	tab.Open("/", false)
-	words := strings.Fields("Visit the observatory on Tern Hill, any clear Friday between dusk & midnight — AVATAR Tool WAY “Yes” über naïve Ħ fi ffl 1,000 ½ Ты звезда Αστέρι ’tis")
+	words := strings.Fields(
+		"Visit the observatory on Tern Hill, any clear Friday between dusk & midnight — AVATAR Tool WAY “Yes” über naïve Ħ fi ffl 1,000 ½ Ты звезда Αστέρι ’tis",
+	)
 	var titles []string
 	r := rand.New(rand.NewPCG(29, 4))
 	for range 200 {
@@ -59,8 +64,15 @@ body { font: 20px Sans; text-rendering: geometricPrecision; white-space: nowrap 
 		if d := listing.Width(c.Title, 20) - wide[i][0]; d > 2 || d < -2 {
 			t.Errorf("%q is %.1f pixels wide, in the browser %.1f", c.Title, listing.Width(c.Title, 20), wide[i][0])
 		}
-		if c.More == "" && wide[i][0] > listing.ResultWidth+2 || c.More != "" && (wide[i][1] > listing.ResultWidth+2 || wide[i][2] < listing.ResultWidth-2) {
-			t.Errorf("%q is cut to %q, which is %.1f pixels wide, and with a character more %.1f", c.Title, c.Shown, wide[i][1], wide[i][2])
+		if c.More == "" && wide[i][0] > listing.ResultWidth+2 ||
+			c.More != "" && (wide[i][1] > listing.ResultWidth+2 || wide[i][2] < listing.ResultWidth-2) {
+			t.Errorf(
+				"%q is cut to %q, which is %.1f pixels wide, and with a character more %.1f",
+				c.Title,
+				c.Shown,
+				wide[i][1],
+				wide[i][2],
+			)
 		}
 		if c.More != "" {
 			n++

@@ -124,7 +124,8 @@ func widths(text string, size float64) iter.Seq2[int, float64] {
 // kerned reports whether two characters are set closer where the typeface says so: not a space and a letter of another
 // script than Latin, which are set apart from each other.
 func kerned(a, b rune) bool {
-	return (a != ' ' || unicode.In(b, unicode.Latin, unicode.Common)) && (b != ' ' || unicode.In(a, unicode.Latin, unicode.Common))
+	return (a != ' ' || unicode.In(b, unicode.Latin, unicode.Common)) &&
+		(b != ' ' || unicode.In(a, unicode.Latin, unicode.Common))
 }
 
 var typeface = sync.OnceValue(func() *sfnt.Font {

@@ -73,8 +73,8 @@ func spell[K comparable](n int, keyAt at[K], numbers map[K]rune) (text string, e
 	return string(b), ends
 }
 
-// slide has what is on one side only begin with a start tag rather than with the end of the element before it, where both
-// are true.
+// slide has what is on one side only begin with a start tag rather than with the end of the element before it, where
+// both are true.
 func slide[K comparable](g *gap, nextFrom, nextTo int, was, is at[K]) {
 	again := func(side at[K], first, next int) bool {
 		a, closes := side(first)

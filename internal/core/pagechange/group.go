@@ -60,7 +60,8 @@ func (g *Groups) List() []Group {
 	return out
 }
 
-// IsElse reports whether a change is of something that no gate file speaks of: texts, attributes and elements of no item.
+// IsElse reports whether a change is of something that no gate file speaks of: texts, attributes and elements of no
+// item.
 func (c *Change) IsElse() bool {
 	return c.Item == "" && (c.Kind == Text || c.Kind == Attribute || c.Kind == Element)
 }

@@ -38,8 +38,8 @@ func tokeniseBoth(was, is *reading) {
 	}
 }
 
-// tokeniseGaps lists the tokens where the lines of two pages differ, and takes what is between for one. It is false where
-// there are too many such places, or one of them cannot be told apart from what is around it.
+// tokeniseGaps lists the tokens where the lines of two pages differ, and takes what is between for one. It is false
+// where there are too many such places, or one of them cannot be told apart from what is around it.
 func tokeniseGaps(was, is *reading) bool {
 	old, now := linesOf(was.src.Text), linesOf(is.src.Text)
 	gaps := align(len(old)-1, len(now)-1, hashes(was.src.Text, old), hashes(is.src.Text, now))
@@ -80,7 +80,12 @@ func tokeniseGaps(was, is *reading) bool {
 			g.fromEnd, g.toEnd = len(old)-1, len(now)-1
 		}
 		for k := len(wide) - 1; k >= 0 && (g.from <= wide[k].fromEnd || g.to <= wide[k].toEnd); k-- {
-			g = gap{min(g.from, wide[k].from), max(g.fromEnd, wide[k].fromEnd), min(g.to, wide[k].to), max(g.toEnd, wide[k].toEnd)}
+			g = gap{
+				min(g.from, wide[k].from),
+				max(g.fromEnd, wide[k].fromEnd),
+				min(g.to, wide[k].to),
+				max(g.toEnd, wide[k].toEnd),
+			}
 			wide = wide[:k]
 		}
 		wide = append(wide, g)
@@ -122,8 +127,9 @@ func hashes(text []byte, lines []int) at[uint64] {
 	return func(i int) (uint64, bool) { return xxh3.Hash(text[lines[i]:lines[i+1]]), false }
 }
 
-// covers are the spans within which no token begins: tags and comments over several lines, elements without markup, units. They are sorted, and none
-// begins in another. ok is false for a page with elements whose ends nobody looks for here, as few pages have.
+// covers are the spans within which no token begins: tags and comments over several lines, elements without markup,
+// units. They are sorted, and none begins in another. ok is false for a page with elements whose ends nobody looks
+// for here, as few pages have.
 func (r *reading) covers() (out []markup.Span, ok bool) {
 	text := r.src.Text
 	var all []markup.Span

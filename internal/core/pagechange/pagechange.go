@@ -36,8 +36,8 @@ const (
 	Moved   = "moved"
 )
 
-// A Change is one difference. Put into the page before, all of them give the page after, but for white space around tags,
-// marks, and the order of metadata and of attributes.
+// A Change is one difference. Put into the page before, all of them give the page after, but for white space around
+// tags, marks, and the order of metadata and of attributes.
 type Change struct {
 	Kind Kind `json:"kind"`
 	// Name is the key of metadata, the name of an item, the element of a class or attribute, with its id or a class, or
@@ -50,8 +50,8 @@ type Change struct {
 	Is  string `json:"is,omitempty"`
 	// Item is the item in which a class, attribute, text or element is that changed; "" for none.
 	Item string `json:"item,omitempty"`
-	// Line and Column are where it begins: in the page after, or of what was removed, in the page before. Of metadata they
-	// are 0.
+	// Line and Column are where it begins: in the page after, or of what was removed, in the page before. Of metadata
+	// they are 0.
 	Line   int `json:"line,omitempty"`
 	Column int `json:"column,omitempty"`
 }

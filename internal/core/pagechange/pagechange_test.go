@@ -25,7 +25,19 @@ import (
 // said writes changes in one line each.
 func said(list []Change) (out []string) {
 	for _, c := range list {
-		out = append(out, fmt.Sprintf("%s%s %s [%s] %s %q > %q", strings.TrimSpace(c.Item+" "), map[bool]string{true: " "}[c.Item != ""]+string(c.Kind), c.Name, c.Of, c.How, c.Was, c.Is))
+		out = append(
+			out,
+			fmt.Sprintf(
+				"%s%s %s [%s] %s %q > %q",
+				strings.TrimSpace(c.Item+" "),
+				map[bool]string{true: " "}[c.Item != ""]+string(c.Kind),
+				c.Name,
+				c.Of,
+				c.How,
+				c.Was,
+				c.Is,
+			),
+		)
 	}
 	return out
 }
@@ -67,7 +79,10 @@ func TestBetween(t *testing.T) {
 		{"the title of a drawing", "<svg><title>x</title></svg>", "<svg><title>y</title></svg>", []string{`text title [] changed "x" > "y"`}},
 		{"metadata in the body", "<title>x</title>", "", []string{`metadata title [] changed "Plays\nx (in the body)" > "Plays"`}},
 	} {
-		if got := said(Between(Side{File: []byte(start + c.before)}, Side{File: []byte(start + c.after)})); !slices.Equal(got, c.want) {
+		if got := said(Between(Side{File: []byte(start + c.before)}, Side{File: []byte(start + c.after)})); !slices.Equal(
+			got,
+			c.want,
+		) {
 			t.Errorf("%s:\n%s\nwant\n%s", c.name, strings.Join(got, "\n"), strings.Join(c.want, "\n"))
 		}
 	}
@@ -84,7 +99,10 @@ func TestMetadata(t *testing.T) {
 	if got := said(Between(Side{File: []byte(was)}, Side{File: []byte(is)})); !slices.Equal(got, want) {
 		t.Errorf("%s", strings.Join(got, "\n"))
 	}
-	latin := Between(Side{File: []byte("<meta charset=iso-8859-1><title>nu\xeet</title>")}, Side{File: []byte("<meta charset=iso-8859-1><title>nu&#xEE;t</title>")})
+	latin := Between(
+		Side{File: []byte("<meta charset=iso-8859-1><title>nu\xeet</title>")},
+		Side{File: []byte("<meta charset=iso-8859-1><title>nu&#xEE;t</title>")},
+	)
 	if len(latin) != 0 {
 		t.Errorf("an encoding: %v", latin)
 	}
@@ -94,9 +112,27 @@ func TestMetadata(t *testing.T) {
 func TestGroups(t *testing.T) {
 	var g Groups
 	for n, class := range []string{"a", "a", "b"} {
-		g.Add(fmt.Sprint("/", n), []Change{{Kind: Class, Name: "body", How: Added, Is: class}, {Kind: Metadata, Name: "title", How: Changed, Was: "x", Is: class}})
+		g.Add(
+			fmt.Sprint("/", n),
+			[]Change{
+				{Kind: Class, Name: "body", How: Added, Is: class},
+				{Kind: Metadata, Name: "title", How: Changed, Was: "x", Is: class},
+			},
+		)
 	}
-	g.Add("/3", []Change{{Kind: Text, Name: "p", Item: "veil", How: Changed, Was: strings.Repeat("owl ", 40) + "1", Is: strings.Repeat("owl ", 40) + "2"}})
+	g.Add(
+		"/3",
+		[]Change{
+			{
+				Kind: Text,
+				Name: "p",
+				Item: "veil",
+				How:  Changed,
+				Was:  strings.Repeat("owl ", 40) + "1",
+				Is:   strings.Repeat("owl ", 40) + "2",
+			},
+		},
+	)
 	var got []string
 	for _, x := range g.List() {
 		sign, text := x.Words()
@@ -116,7 +152,9 @@ func TestOwned(t *testing.T) {
 	page := func(body string, item string) Side {
 		s := Side{File: []byte(start + body)}
 		if at := strings.Index(string(s.File), "<script src=/kit.js>"); at >= 0 {
-			s.Owned = []Owned{{Span: markup.Span{Start: at, End: at + len("<script src=/kit.js></script>")}, Item: item}}
+			s.Owned = []Owned{
+				{Span: markup.Span{Start: at, End: at + len("<script src=/kit.js></script>")}, Item: item},
+			}
 		}
 		return s
 	}
@@ -236,7 +274,9 @@ func differ(got, want bag) string {
 	return b.String()
 }
 
-var described = regexp.MustCompile(`(?s)<title>(.*?)</title>|<meta name="(description|robots)" content="([^"]*)">|<link rel="(canonical)" href="([^"]*)">|<html (lang)="([^"]*)"`)
+var described = regexp.MustCompile(
+	`(?s)<title>(.*?)</title>|<meta name="(description|robots)" content="([^"]*)">|<link rel="(canonical)" href="([^"]*)">|<html (lang)="([^"]*)"`,
+)
 
 // bagOf takes a page, and its metadata by expressions of its own.
 func bagOf(page string) bag {
@@ -264,33 +304,63 @@ var edits = []func(r *rand.Rand, page string) string{
 		return replaceOne(r, page, `>([a-z ]+)<`, func(m string) string { return ">" + m[1:len(m)-1] + word(r) + "<" })
 	},
 	func(r *rand.Rand, page string) string {
-		return replaceOne(r, page, `<p[^>]*>`, func(m string) string { return `<p class="` + word(r) + " " + word(r) + `">` })
+		return replaceOne(
+			r,
+			page,
+			`<p[^>]*>`,
+			func(m string) string { return `<p class="` + word(r) + " " + word(r) + `">` },
+		)
 	},
 	func(r *rand.Rand, page string) string {
-		return replaceOne(r, page, `<p[^>]*>`, func(m string) string { return strings.TrimSuffix(m, ">") + " data-" + word(r) + `="` + word(r) + `">` })
+		return replaceOne(
+			r,
+			page,
+			`<p[^>]*>`,
+			func(m string) string { return strings.TrimSuffix(m, ">") + " data-" + word(r) + `="` + word(r) + `">` },
+		)
 	},
 	func(r *rand.Rand, page string) string { // an element goes
 		return replaceOne(r, page, `<p[^>]*>[^<]*</p>`, func(string) string { return "" })
 	},
 	func(r *rand.Rand, page string) string { // or comes
-		return replaceOne(r, page, `</p>`, func(m string) string { return m + "\n<div><b>" + word(r) + "</b>" + word(r) + "</div>" })
+		return replaceOne(
+			r,
+			page,
+			`</p>`,
+			func(m string) string { return m + "\n<div><b>" + word(r) + "</b>" + word(r) + "</div>" },
+		)
 	},
 	func(r *rand.Rand, page string) string { // a script
 		return replaceOne(r, page, `<script[^>]*>`, func(string) string { return `<script src="/` + word(r) + `.js">` })
 	},
 	func(r *rand.Rand, page string) string {
-		return replaceOne(r, page, `<title>.*?</title>`, func(string) string { return "<title>" + word(r) + "</title>" })
+		return replaceOne(
+			r,
+			page,
+			`<title>.*?</title>`,
+			func(string) string { return "<title>" + word(r) + "</title>" },
+		)
 	},
 	func(r *rand.Rand, page string) string {
 		return replaceOne(r, page, `<meta name="description"[^>]*>`, func(string) string { return "" })
 	},
 	func(r *rand.Rand, page string) string {
-		return replaceOne(r, page, `</title>`, func(m string) string { return m + `<meta name="robots" content="` + word(r) + `">` })
+		return replaceOne(
+			r,
+			page,
+			`</title>`,
+			func(m string) string { return m + `<meta name="robots" content="` + word(r) + `">` },
+		)
 	},
 	func(r *rand.Rand, page string) string { // a line within what goes over several
-		return replaceOne(r, page, `(?:<u>lines|<u>no markup)\n\d+|  b\(\)|title="a > \d+"|<b>\n\d+`, func(m string) string {
-			return strings.TrimRight(m, "0123456789\"()") + word(r) + regexp.MustCompile(`["()]*$`).FindString(m)
-		})
+		return replaceOne(
+			r,
+			page,
+			`(?:<u>lines|<u>no markup)\n\d+|  b\(\)|title="a > \d+"|<b>\n\d+`,
+			func(m string) string {
+				return strings.TrimRight(m, "0123456789\"()") + word(r) + regexp.MustCompile(`["()]*$`).FindString(m)
+			},
+		)
 	},
 	func(r *rand.Rand, page string) string { // an item goes
 		return replaceOne(r, page, `(?s)<!--yg:veil-->.*?<!--/yg:veil-->`, func(string) string { return "" })
@@ -347,8 +417,8 @@ func long(r *rand.Rand, page string) string {
 	return strings.Replace(page, "<p>four", b.String()+"<p>four", 1)
 }
 
-// TestChangesGiveAfter: random edits of a page, one to eight of them; the changes that are told, put into the page before,
-// give the page after, and what they say stands where they say.
+// TestChangesGiveAfter: random edits of a page, one to eight of them; the changes that are told, put into the page
+// before, give the page after, and what they say stands where they say.
 func TestChangesGiveAfter(t *testing.T) {
 	page := `<!doctype html><html lang="en"><head><title>Plays</title><meta name="description" content="All"><script src="/a.js"></script></head>
 <body><p>one</p><p class="a b">two <i>in</i> three</p><!--yg:veil--><i style="x: y">wait</i><script>lift(2)</script><!--/yg:veil-->
@@ -375,9 +445,23 @@ func TestChangesGiveAfter(t *testing.T) {
 			if len(before) > 2000 {
 				before, after = "a long page", "another"
 			}
-			t.Fatalf("%d:\n%s\n→\n%s\nchanges:\n%s\ndiffer in\n%s", n, before, after, strings.Join(said(changes), "\n"), differ(got, want))
+			t.Fatalf(
+				"%d:\n%s\n→\n%s\nchanges:\n%s\ndiffer in\n%s",
+				n,
+				before,
+				after,
+				strings.Join(said(changes), "\n"),
+				differ(got, want),
+			)
 		}
-		if len(changes) == 0 && strings.Join(strings.Fields(marks.ReplaceAllString(before, "")), "") != strings.Join(strings.Fields(marks.ReplaceAllString(after, "")), "") {
+		if len(changes) == 0 &&
+			strings.Join(
+				strings.Fields(marks.ReplaceAllString(before, "")),
+				"",
+			) != strings.Join(
+				strings.Fields(marks.ReplaceAllString(after, "")),
+				"",
+			) {
 			t.Fatalf("%d: nothing is told\n%s\n→\n%s", n, before, after)
 		}
 	}
@@ -390,7 +474,8 @@ func gateOf(r *rand.Rand) string {
 	place := func() string {
 		return one("body-start", "body-end", "{before: p}", "{after: p}", "{last-in: ul}", "{instead-of: i}")
 	}
-	return fmt.Sprintf(`yellowgate: 1
+	return fmt.Sprintf(
+		`yellowgate: 1
 site: {url: "https://ternhill.example", name: %s, marks: %s}
 metadata: [{pages: %s, title: "%s @{page.title}", description: %s, robots: %s}]
 defaults: [{pages: all, canonical: "@{page.url}", lang: %s}]
@@ -401,12 +486,38 @@ items:
   note: {code: "<b>%s</b>", pages: %s, place: %s}
   look: {stylesheet: /%s.css, style-text: "p { top: %dpx }", pages: %s}
   quiet: {classes: {body: %s, p: %s}, pages: %s}
-`, word(r), one("true", "false"), pages(), word(r), word(r), one("none", "noindex"), one("en", "de"), pages(), one("", ", load: async", ", place: body-end"), pages(),
-		word(r), r.IntN(3), r.IntN(3), pages(), place(), word(r), pages(), place(), word(r), r.IntN(3), pages(), word(r), word(r), pages())
+`,
+		word(r),
+		one("true", "false"),
+		pages(),
+		word(r),
+		word(r),
+		one("none", "noindex"),
+		one("en", "de"),
+		pages(),
+		one("", ", load: async", ", place: body-end"),
+		pages(),
+		word(
+			r,
+		),
+		r.IntN(3),
+		r.IntN(3),
+		pages(),
+		place(),
+		word(r),
+		pages(),
+		place(),
+		word(r),
+		r.IntN(3),
+		pages(),
+		word(r),
+		word(r),
+		pages(),
+	)
 }
 
-// TestGatesGiveAfter: two random gate files on a page; the changes that are told, put into what the one makes of it, give what
-// the other makes, and nothing of it is called something else but what goes in place of an element.
+// TestGatesGiveAfter: two random gate files on a page; the changes that are told, put into what the one makes of it,
+// give what the other makes, and nothing of it is called something else but what goes in place of an element.
 func TestGatesGiveAfter(t *testing.T) {
 	const text = `<!doctype html>
 <html><head><title>Plays</title><meta name="description" content="All"><script src="/a.js"></script></head>
@@ -438,7 +549,15 @@ func TestGatesGiveAfter(t *testing.T) {
 			got.take(c)
 		}
 		if !maps.Equal(got, want) {
-			t.Fatalf("%d:\n%s\n→\n%s\nchanges:\n%s\ngive %v\nwant %v", n, results[0].File, results[1].File, strings.Join(said(changes), "\n"), got, want)
+			t.Fatalf(
+				"%d:\n%s\n→\n%s\nchanges:\n%s\ngive %v\nwant %v",
+				n,
+				results[0].File,
+				results[1].File,
+				strings.Join(said(changes), "\n"),
+				got,
+				want,
+			)
 		}
 	}
 	if tried < 100 {

@@ -51,8 +51,8 @@ type reading struct {
 	values map[string][]string
 }
 
-// A token is a tag, a text, a comment, an element whose content is no markup, or a unit, as it stands in the page: most of
-// a page is the same on both sides, and is not looked at any closer.
+// A token is a tag, a text, a comment, an element whose content is no markup, or a unit, as it stands in the page:
+// most of a page is the same on both sides, and is not looked at any closer.
 type token struct {
 	start, end int
 	hash       uint64
@@ -85,15 +85,18 @@ func read(side Side) *reading {
 	return r
 }
 
-// tokenise lists the tokens of a range of the page, which begins where one does, and some more, without white space and what
-// is of nobody. It returns where it ended, which is the end of a token.
+// tokenise lists the tokens of a range of the page, which begins where one does, and some more, without white space
+// and what is of nobody. It returns where it ended, which is the end of a token.
 func (r *reading) tokenise(from, upto, more int) int {
 	z := html.NewTokenizer(bytes.NewReader(r.src.Text[from:]))
 	first, _ := slices.BinarySearchFunc(r.units, from, func(u Owned, at int) int { return u.Start - at })
 	units := r.units[first:]
 	at, skip, whole := from, -1, ""
 	put := func(start, end int, closes bool) {
-		r.tokens = append(r.tokens, token{start: start, end: end, hash: xxh3.Hash(r.src.Text[start:end]), closes: closes})
+		r.tokens = append(
+			r.tokens,
+			token{start: start, end: end, hash: xxh3.Hash(r.src.Text[start:end]), closes: closes},
+		)
 	}
 	for {
 		if at >= max(upto, skip) && whole == "" {
@@ -301,7 +304,18 @@ func (r *reading) describes(el *markup.Element) (key, value string) {
 		switch rel {
 		case "canonical", "icon":
 			key = rel
-		case "alternate", "author", "license", "next", "prev", "search", "help", "me", "apple-touch-icon", "shortcut icon", "mask-icon", "manifest":
+		case "alternate",
+			"author",
+			"license",
+			"next",
+			"prev",
+			"search",
+			"help",
+			"me",
+			"apple-touch-icon",
+			"shortcut icon",
+			"mask-icon",
+			"manifest":
 			key = "link." + rel
 		default:
 			return "", ""
@@ -352,7 +366,14 @@ func (r *reading) read(from, to int, units []Owned, in string, before []piece) (
 }
 
 // add adds what a token comes to: nothing for white space and marks. A script is one piece with its text.
-func (r *reading) add(out []piece, z *html.Tokenizer, kind html.TokenType, raw string, start int, open *[]string) []piece {
+func (r *reading) add(
+	out []piece,
+	z *html.Tokenizer,
+	kind html.TokenType,
+	raw string,
+	start int,
+	open *[]string,
+) []piece {
 	p := piece{kind: inEnd, start: start, text: raw, depth: len(*open)}
 	switch kind {
 	case html.StartTagToken, html.SelfClosingTagToken:
