@@ -86,8 +86,10 @@ If the gate file cannot be put into effect, nothing is written.`,
 				return err
 			}
 			a.warn(slices.Concat(problems, s.Problems, unasked()))
-			if err := history.NoteApply(p, s.Pages, s.Written, message); err != nil {
-				a.messages().Notice("the output is written; the history is not: %v", err)
+			if whole.Number <= 1 { // the parts of a site have one gate
+				if err := history.NoteApply(p, s.Pages, s.Written, message); err != nil {
+					a.messages().Notice("the output is written; the history is not: %v", err)
+				}
 			}
 			defer a.turn()
 			return a.write(func(w io.Writer, pr *report.Printer) error {
