@@ -56,7 +56,7 @@ func tokeniseGaps(was, is *reading) bool {
 		g.from, g.to = g.from-around, g.to-around
 		g.fromEnd, g.toEnd = g.fromEnd+around, g.toEnd+around
 		for n := 0; g.from > 0 && g.to > 0; n++ {
-			move := max(before(inWas, old, g.from), before(inIs, now, g.to))
+			move := max(before(was.src.Text, inWas, old, g.from), before(is.src.Text, inIs, now, g.to))
 			if move == 0 {
 				break
 			}
@@ -205,10 +205,14 @@ func cover(covers []markup.Span, at int) (s markup.Span, ok bool) {
 	return s, false
 }
 
-// before is by how many lines one has to go back from a line to be in none of the covers.
-func before(covers []markup.Span, lines []int, line int) int {
+// before is by how many lines one has to go back from a line to be in none of the covers, and at a tag: what begins amid a
+// text would be half of it.
+func before(text []byte, covers []markup.Span, lines []int, line int) int {
 	if s, ok := cover(covers, lines[line]); ok {
 		return line - lineOf(lines, s.Start)
+	}
+	if first := bytes.TrimLeft(text[lines[line]:lines[line+1]], " \t\r\n\f"); len(first) == 0 || first[0] != '<' {
+		return 1
 	}
 	return 0
 }

@@ -356,7 +356,7 @@ var edits = []func(r *rand.Rand, page string) string{
 		return replaceOne(
 			r,
 			page,
-			`(?:<u>lines|<u>no markup)\n\d+|  b\(\)|title="a > \d+"|<b>\n\d+`,
+			`(?:<u>lines|<u>no markup|over lines)\n\d+|  b\(\)|title="a > \d+"|<b>\n\d+`,
 			func(m string) string {
 				return strings.TrimRight(m, "0123456789\"()") + word(r) + regexp.MustCompile(`["()]*$`).FindString(m)
 			},
@@ -406,6 +406,8 @@ func long(r *rand.Rand, page string) string {
 		case 4:
 			fmt.Fprintf(&b, "\n<!--yg:note--><b>%s\n%d\n%s</b><!--/yg:note-->", fill, k, fill)
 		case 5:
+			fmt.Fprintf(&b, "\n<p>words%s\nover lines\n%d%s</p>", strings.Repeat("\nmore", 9), k, strings.Repeat("\nand on", 9))
+		case 6:
 			b.WriteString("\n<p>the same</p>")
 		default:
 			fmt.Fprintf(&b, "\n<p class=\"c%d\">line of its own %d\n</p>", k%7, k)
