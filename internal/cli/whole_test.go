@@ -88,6 +88,22 @@ func TestPageWhole(t *testing.T) {
 	b.Want(0, clitest.Args("show", "/contact/"), "code", "chat-room")
 }
 
+// TestPageOwn: what a page has by itself, once a key, with the gate deciding nothing.
+func TestPageOwn(t *testing.T) {
+	b := clitest.New(t)
+	b.Write(
+		"site/index.html",
+		`<!doctype html><html lang="en"><head><title>Own</title><meta name="keywords" content="one"><meta name="keywords" content="two"></head><body>x</body></html>`,
+	)
+	b.Write("yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems: {a: {code: <b>x</b>, pages: none}}\n")
+	out := b.Want(0, clitest.Args("why", "/"), "items not on this page: 1")
+	for _, want := range []string{`(?m)^  title +Own +the page's source`, `(?m)^  keywords +one, two +the page's source`} {
+		if !regexp.MustCompile(want).MatchString(out) {
+			t.Errorf("%s is not in\n%s", want, out)
+		}
+	}
+}
+
 // TestPreview: what lists show of a page, before and after, and what is said of its picture.
 func TestPreview(t *testing.T) {
 	b := clitest.New(t)

@@ -176,8 +176,14 @@ func metadataOf(r *pageedit.Result, record *inventory.Record) (out []result.WhyM
 				id = "link." + e.Rel
 			}
 		}
-		if !told[id] {
-			out = append(out, result.WhyMetadata{Key: id, Value: e.Content + e.URL, From: "the page's source"})
+		value := e.Content + e.URL
+		if e.Tag == "title" {
+			value = e.Label
+		}
+		if n := slices.IndexFunc(out, func(m result.WhyMetadata) bool { return m.Key == id }); n < 0 {
+			out = append(out, result.WhyMetadata{Key: id, Value: value, From: "the page's source"})
+		} else if !told[id] { // one that stands there several times
+			out[n].Value += ", " + value
 		}
 	}
 	return out

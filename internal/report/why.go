@@ -51,12 +51,12 @@ func (p *Printer) WhyPage(w *result.WhyPage, short bool) {
 	p.Heading("metadata")
 	t := &table{wide: []int{1}}
 	for _, m := range w.Metadata {
-		value := Clean(m.Value)
+		value := Clean(cut(m.Value))
 		switch {
 		case m.Value == "":
-			value = p.bad.Render("taken out") + p.dim.Render(", the source has "+Clean(m.Was))
+			value = p.bad.Render("taken out") + p.dim.Render(", the source has "+Clean(cut(m.Was)))
 		case m.Was != "":
-			value += p.dim.Render("  (the source has " + Clean(m.Was) + ")")
+			value += p.dim.Render("  (the source has " + Clean(cut(m.Was)) + ")")
 		}
 		t.add(p.name.Render(Clean(m.Key)), value, m.From, p.rule(m.Rule))
 	}
