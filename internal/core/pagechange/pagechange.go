@@ -313,8 +313,13 @@ func nameOf(a html.Attribute) string {
 	return a.Key
 }
 
+var escaped = strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;")
+
 // written is a piece as it may be written.
 func (p *piece) written() string {
+	if p.kind == inText {
+		return escaped.Replace(p.text)
+	}
 	if p.kind != inTag || !isCode(p.name) {
 		return p.text
 	}

@@ -1,13 +1,18 @@
 package pagechange_test
 
 import (
+	"flag"
 	"fmt"
+	"io/fs"
 	"maps"
 	"math/rand/v2"
+	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"golang.org/x/net/html"
 
@@ -61,6 +66,7 @@ func TestBetween(t *testing.T) {
 		{"an empty attribute goes", `<p hidden>x</p>`, `<p>x</p>`, []string{`attribute p [hidden] removed "" > ""`}},
 		{"quotes and order", `<p a=1 b='2'>x</p>`, `<p b="2" a="1">x</p>`, nil},
 		{"an element", "<p>a</p><p>c</p>", "<p>a</p><p id=b>b</p><p>c</p>", []string{`element p#b [] added "" > "<p id=b>b</p>"`}},
+		{"an element with entities", "<p>a</p>", "<p>a</p><i>&lt;b> &amp; c</i>", []string{`element i [] added "" > "<i>&lt;b&gt; &amp; c</i>"`}},
 		{"a script says something else", "<script>a = 1</script>", "<script>a = 2</script>", []string{`text script [] changed "a = 1" > "a = 2"`}},
 		{"another script", "<script src=/a.js></script>", "<script src=/b.js></script>", []string{
 			`element script /a.js [] removed "<script src=\"/a.js\"></script>" > ""`, `element script /b.js [] added "" > "<script src=\"/b.js\"></script>"`,
@@ -467,6 +473,48 @@ func TestChangesGiveAfter(t *testing.T) {
 			t.Fatalf("%d: nothing is told\n%s\n→\n%s", n, before, after)
 		}
 	}
+}
+
+var foreign = flag.String("pages", "", "a folder of pages, for TestForeignPages")
+
+// TestForeignPages: random edits of pages that nobody here wrote. Their metadata stays as it is.
+func TestForeignPages(t *testing.T) {
+	if *foreign == "" {
+		t.Skip("no folder is named: -pages FOLDER")
+	}
+	n := 0
+	err := filepath.WalkDir(*foreign, func(name string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || filepath.Ext(name) != ".html" {
+			return err
+		}
+		b, err := os.ReadFile(name)
+		if err != nil || !utf8.Valid(b) || len(b) > 1<<20 {
+			return err
+		}
+		n++
+		r := rand.New(rand.NewPCG(uint64(n), 29))
+		before, after := string(b), string(b)
+		for range 1 + r.IntN(4) {
+			if k := r.IntN(len(edits)); k != 6 && k != 7 && k != 8 {
+				after = edits[k](r, after)
+			}
+		}
+		changes := Between(Side{File: []byte(before)}, Side{File: []byte(after)})
+		got, want := bag{}, bag{}
+		got.add(1, before)
+		want.add(1, after)
+		for _, c := range changes {
+			got.take(c)
+		}
+		if !maps.Equal(got, want) {
+			t.Errorf("%s: %s\ndiffer in\n%s", name, strings.Join(said(changes), "\n"), differ(got, want))
+		}
+		return nil
+	})
+	if err != nil || n == 0 {
+		t.Errorf("%d pages: %v", n, err)
+	}
+	t.Logf("%d pages", n)
 }
 
 // gateOf makes a gate file from a number: items of each kind, here and there, with other values.
