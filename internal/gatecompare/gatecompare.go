@@ -117,9 +117,7 @@ func (c *comparer) page(pg *page.Page, judge *gatecheck.Judge) (b both, err erro
 	if b.is.Fragment || bytes.Equal(b.was.File, b.is.File) {
 		return b, nil
 	}
-	b.changes = append(parameters(c.before.Gate, b.was, c.after.Gate, b.is), pagechange.Between(
-		side(b.was, c.before.Gate), side(b.is, c.after.Gate),
-	)...)
+	b.changes = append(parameters(c.before.Gate, b.was, c.after.Gate, b.is), pagechange.Between(itemmatch.SideOf(b.was, c.before.Gate), itemmatch.SideOf(b.is, c.after.Gate))...)
 	kept := effective(b.is)
 	lost := effective(b.was)
 	maps.DeleteFunc(lost, func(item string, _ bool) bool { return kept[item] })
@@ -130,11 +128,6 @@ func (c *comparer) page(pg *page.Page, judge *gatecheck.Judge) (b both, err erro
 		b.breaks = append(b.breaks, result.Break{Page: pg.Path, Item: x.Item, What: x.What})
 	}
 	return b, nil
-}
-
-// side is a page as a gate writes it.
-func side(r *pageedit.Result, g *pageedit.Gate) pagechange.Side {
-	return pagechange.Side{File: r.File, Charset: r.Page.Answer.Charset(), Owned: itemmatch.Owned(r.File, r, g)}
 }
 
 // parameters lists the values of parameters that differ, of items that are in on both sides.

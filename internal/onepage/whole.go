@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"yellowgate/internal/core/compare"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/itemmatch"
@@ -39,7 +38,8 @@ func Why(p *project.Project, pg *page.Page, weights inventory.Weights) (*result.
 		Page: r.Page.Path, File: r.Page.File, Metadata: []result.WhyMetadata{}, Elements: []result.WhyElement{},
 		Taken: []result.WhyElement{}, In: []result.WhyVerdict{}, Out: []result.WhyVerdict{}, Waits: decisions.Waits(p, r),
 	}
-	record := itemmatch.Read(r.File, r, p.Gate, weights).Record
+	now := itemmatch.Read(r.File, r, p.Gate, weights)
+	record := now.Record
 	w.Title = record.Title
 	w.Metadata = metadataOf(r, record)
 	verdicts := map[string]int{}
@@ -79,7 +79,7 @@ func Why(p *project.Project, pg *page.Page, weights inventory.Weights) (*result.
 		x.Because, x.Rule = of(e.Item)
 		w.Elements = append(w.Elements, x)
 	}
-	w.Taken = taken(p.Gate, r, record, of)
+	w.Taken = taken(p.Gate, r, now, of)
 	return w, nil
 }
 
@@ -193,16 +193,16 @@ func metadataOf(r *pageedit.Result, record *inventory.Record) (out []result.WhyM
 func taken(
 	g *pageedit.Gate,
 	r *pageedit.Result,
-	after *inventory.Record,
+	after *itemmatch.Comparison,
 	of func(string) (string, result.Rule),
 ) []result.WhyElement {
-	before := itemmatch.Read(r.Original, r, g, nil).Record
+	before := itemmatch.Read(r.Original, r, g, nil)
 	at := map[[2]int]*inventory.Element{}
-	for _, e := range inOrder(before) {
+	for _, e := range inOrder(before.Record) {
 		at[[2]int{e.Line, e.Column}] = e
 	}
 	out := []result.WhyElement{}
-	for _, c := range compare.Records(before, after) {
+	for _, c := range pagechange.Between(before.Side(), after.Side()) {
 		if c.How != pagechange.Removed || c.Kind != pagechange.Item && c.Kind != pagechange.Element {
 			continue
 		}

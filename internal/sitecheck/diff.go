@@ -8,9 +8,7 @@ import (
 
 	"github.com/aymanbagabas/go-udiff"
 
-	"yellowgate/internal/core/compare"
 	"yellowgate/internal/core/gatecheck"
-	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/itemmatch"
 	"yellowgate/internal/core/pagechange"
 	"yellowgate/internal/core/pageedit"
@@ -130,7 +128,7 @@ func diffPage(d *result.Diff, p *project.Project, r *pageedit.Result, st publish
 	was, before, replaced := itemsOf(p, r, st.Text)
 	is, after, _ := itemsOf(p, r, r.File)
 	if !r.Fragment {
-		changes = compare.Records(was, is)
+		changes = pagechange.Between(was.Side(), is.Side())
 	}
 	for i, it := range p.Gate.File.Items {
 		if replaced[it.Name] {
@@ -176,11 +174,11 @@ func forDiff(b []byte) string { return strings.ToValidUTF8(string(b), "\uFFFD") 
 
 // itemsOf looks at a page for the items that are on it: by mark, URL, text or
 // matcher; and for elements that items replace.
-func itemsOf(p *project.Project, r *pageedit.Result, text []byte) (record *inventory.Record, out, replaced map[string]bool) {
+func itemsOf(p *project.Project, r *pageedit.Result, text []byte) (g *itemmatch.Comparison, out, replaced map[string]bool) {
 	out, replaced = map[string]bool{}, map[string]bool{}
-	g := itemmatch.Read(text, r, p.Gate, nil)
+	g = itemmatch.Read(text, r, p.Gate, nil)
 	if g.Items == nil {
-		return g.Record, out, replaced
+		return g, out, replaced
 	}
 	for _, name := range g.Record.Scan.RegionNames() {
 		out[name] = true
@@ -191,5 +189,5 @@ func itemsOf(p *project.Project, r *pageedit.Result, text []byte) (record *inven
 		}
 		replaced[it.Name] = len(g.Items[i].Replaced) > 0
 	}
-	return g.Record, out, replaced
+	return g, out, replaced
 }

@@ -373,14 +373,6 @@ func becomes(o, e *inventory.Element) bool {
 	return o.Item == e.Item && o.Tag == e.Tag && o.URL == "" && e.URL == "" && o.Area == e.Area
 }
 
-// Records lists what differs between two records of a page that were taken from its text, item names and all.
-func Records(before, after *inventory.Record) []pagechange.Change {
-	side := func(r *inventory.Record) pagechange.Side {
-		return pagechange.Side{File: r.Source.File, Charset: r.Answer.Charset(), Owned: owned(withImports(r), nil)}
-	}
-	return pagechange.Between(side(before), side(after))
-}
-
 // owned lists what belongs to items, and what was told.
 func owned(list []*inventory.Element, told map[*inventory.Element]bool) (out []pagechange.Owned) {
 	for _, e := range list {

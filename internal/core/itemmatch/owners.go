@@ -1,6 +1,8 @@
 package itemmatch
 
 import (
+	"slices"
+
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/pagechange"
@@ -56,31 +58,46 @@ func Read(file []byte, source *pageedit.Result, g *pageedit.Gate, weights invent
 	return c
 }
 
-// Owned lists what of a page belongs to items without their marks: what a matcher finds, and where the gate writes no marks, what
-// is recognised.
-func Owned(file []byte, source *pageedit.Result, g *pageedit.Gate) (out []pagechange.Owned) {
+// Side is the page, with what belongs to items, so that it can be compared with another form of it.
+func (g *Comparison) Side() pagechange.Side {
+	r := g.Record
+	s := pagechange.Side{File: r.Source.File, Charset: r.Answer.Charset()}
 	put := func(start, end int, item string) {
-		out = append(out, pagechange.Owned{Span: markup.Span{Start: start, End: end}, Item: item})
+		s.Owned = append(s.Owned, pagechange.Owned{Span: markup.Span{Start: start, End: end}, Item: item})
 	}
-	if !g.File.Site.Marks {
-		r := Read(file, source, g, nil).Record
-		for _, list := range [][]inventory.Element{r.Elements, r.Extras} {
-			for i := range list {
-				if e := &list[i]; e.Item != "" {
-					put(e.Offset, e.Offset+e.Length, e.Item)
-				}
+	for _, list := range [][]inventory.Element{r.Elements, r.Extras} {
+		for i := range list {
+			if e := &list[i]; e.Item != "" {
+				put(e.Offset, e.Offset+e.Length, e.Item)
 			}
 		}
-		return out
 	}
-	src := markup.ReadAs(file, source.Page.Answer.Charset())
+	for i := range g.Items {
+		for _, part := range g.Items[i].Parts {
+			for _, x := range slices.Concat(part.At, part.Differs) { // without marks, markup is known by its text alone
+				put(r.Source.FileOffset(x.Start), r.Source.FileOffset(x.End), g.Gate.File.Items[i].Name)
+			}
+		}
+	}
+	return s
+}
+
+// SideOf is the same for a page as a gate writes it. Where the gate writes marks, what its matchers find is looked for, and no
+// more.
+func SideOf(r *pageedit.Result, g *pageedit.Gate) pagechange.Side {
+	if !g.File.Site.Marks {
+		return Read(r.File, r, g, nil).Side()
+	}
+	src := markup.ReadAs(r.File, r.Page.Answer.Charset())
 	scan := g.ScanForOwners(src)
-	for at, o := range g.Owners(src, scan, source.Page) {
+	s := pagechange.Side{File: r.File, Charset: r.Page.Answer.Charset()}
+	for at, o := range g.Owners(src, scan, r.Page) {
 		end := markup.TagEnd(src.Text, at)
 		if _, to, err := scan.Extent(at); err == nil {
 			end = to
 		}
-		put(at, end, g.File.Items[o.Item].Name)
+		span := markup.Span{Start: src.FileOffset(at), End: src.FileOffset(end)}
+		s.Owned = append(s.Owned, pagechange.Owned{Span: span, Item: g.File.Items[o.Item].Name})
 	}
-	return out
+	return s
 }

@@ -209,6 +209,27 @@ func (s *Source) FileOffsets(at []int) []int {
 	return out
 }
 
+// TextOffsets maps ascending offsets in the file to offsets in Text.
+func (s *Source) TextOffsets(at []int) []int {
+	if !s.utf16 {
+		return at
+	}
+	out := make([]int, len(at))
+	text, file := 0, 0
+	for i, want := range at {
+		for file < want && text < len(s.Text) {
+			r, n := utf8.DecodeRune(s.Text[text:])
+			text += n
+			file += 2
+			if r >= 0x10000 {
+				file += 2
+			}
+		}
+		out[i] = text
+	}
+	return out
+}
+
 // Encode writes text of ASCII or, where UTF8 says so, any characters in the
 // file's encoding.
 func (s *Source) Encode(text string) []byte {

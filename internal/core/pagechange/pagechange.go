@@ -61,7 +61,7 @@ type Side struct {
 	File    []byte
 	Charset string // that its server said; "" for none
 	// Owned are elements that belong to an item without its mark, or to none and are not compared, since somebody else
-	// reports them. In UTF-16 they are not known.
+	// reports them.
 	Owned []Owned
 }
 
@@ -182,7 +182,7 @@ func (d *differ) pair(was, is *piece, item string) {
 		if d.attributes(was, is, item); isCode(is.name) && was.text != is.text {
 			d.text(was, is, item)
 		}
-	case inText:
+	case inWords:
 		d.text(was, is, item)
 	default:
 		if was.text != is.text {
@@ -256,13 +256,13 @@ func (d *differ) loose(list []piece, how string, side *reading, item string) {
 		text := ""
 		from := i
 		for ; i < len(list) && list[i].kind != inItem; i++ {
-			if i > from && list[i].kind == inText && list[i-1].kind == inText {
+			if i > from && list[i].kind == inWords && list[i-1].kind == inWords {
 				text += " "
 			}
 			text += list[i].written()
 		}
 		c := Change{Kind: Element, Name: list[from].label(), How: how, Item: item}
-		if i == from+1 && list[from].kind == inText {
+		if i == from+1 && list[from].kind == inWords {
 			c.Kind, c.Name = Text, list[from].name
 		}
 		if c.Is = text; how == Removed {
@@ -317,7 +317,7 @@ var escaped = strings.NewReplacer("&", "&amp;", "<", "&lt;", ">", "&gt;")
 
 // written is a piece as it may be written.
 func (p *piece) written() string {
-	if p.kind == inText {
+	if p.kind == inWords {
 		return escaped.Replace(p.text)
 	}
 	if p.kind != inTag || !isCode(p.name) {
@@ -346,7 +346,7 @@ func valuesOf(list []html.Attribute) map[string]string {
 func (p *piece) label() string {
 	switch p.kind {
 	case inTag:
-	case inText:
+	case inWords:
 		return "text"
 	case inItem:
 		return p.name

@@ -19,10 +19,10 @@ import (
 type pieceKind uint8
 
 const (
-	inTag  pieceKind = iota // a start tag
-	inText                  // with white space folded, but in scripts and stylesheets
-	inItem                  // a marked region, or an element that belongs to an item
-	inEnd                   // an end tag, comment or doctype
+	inTag   pieceKind = iota // a start tag
+	inWords                  // with white space folded, but in scripts and stylesheets
+	inItem                   // a marked region, or an element that belongs to an item
+	inEnd                    // an end tag, comment or doctype
 )
 
 // A piece is one of those that a page consists of.
@@ -71,9 +71,7 @@ func read(side Side) *reading {
 	for _, m := range markup.SpotsOf(src, scan) {
 		units = append(units, Owned{Span: m.Span, Item: m.Name, spot: true})
 	}
-	if !src.UTF16() {
-		units = append(units, side.Owned...)
-	}
+	units = append(units, inText(src, side.Owned)...)
 	slices.SortStableFunc(units, func(a, b Owned) int { return cmp.Or(a.Start-b.Start, b.End-a.End) })
 	last := 0
 	for _, u := range units {
@@ -196,6 +194,27 @@ func tagName(raw []byte) string {
 		return ""
 	}
 	return strings.ToLower(string(raw[1 : n+1]))
+}
+
+// inText are spans of the file as spans of its text.
+func inText(src *markup.Source, owned []Owned) []Owned {
+	if !src.UTF16() {
+		return owned
+	}
+	var at []int
+	for _, o := range owned {
+		at = append(at, o.Start, o.End)
+	}
+	slices.Sort(at)
+	text := map[int]int{}
+	for i, offset := range src.TextOffsets(at) {
+		text[at[i]] = offset
+	}
+	out := slices.Clone(owned)
+	for i := range out {
+		out[i].Start, out[i].End = text[out[i].Start], text[out[i].End]
+	}
+	return out
 }
 
 // unit is what belongs to an item.
@@ -420,7 +439,7 @@ func (r *reading) add(
 		if p.text = markup.CollapseSpace(markup.DecodeText([]byte(raw))); p.text == "" {
 			return out
 		}
-		p.kind, p.name, p.key, p.shape = inText, inside, "text "+p.text, "text"
+		p.kind, p.name, p.key, p.shape = inWords, inside, "text "+p.text, "text"
 	case html.CommentToken:
 		if _, isMark := markup.MarkName([]byte(raw)); isMark || strings.HasPrefix(raw, "<!--/yg:") {
 			return out
