@@ -158,7 +158,7 @@ var moreMistakes = []string{
 	"items: {a: {popup: <p>x</p>, label: x, open: often}, b: {popup: <p>x</p>, label: x, open: {after: 3s, scroll: 5%}}, c: {popup: <p>x</p>, label: x, open: {again: visit}}, d: {popup: <p>x</p>, label: x, open: {leaving: perhaps}}, e: {popup: <p>x</p>, label: x, open: {scroll: far}}, f: {popup: <p>x</p>, label: x, open: {fragment: 'a b'}}, g: {popup: [<p>x</p>, <p>y</p>], label: x}}\n",
 	"items: {a: {classes: {body: 'a\"b'}, pages: all}}\n",
 	"site: {url: 'https://ternhill.example/?a#b', also: ['a[b'], ignore: ['a[b', '{a']}\n",
-	"site: {origin: 'http://127.0.0.1:8000/app', time-zone: Hill/Tern}\n",
+	"site: {origin: 'http://127.0.0.1:8000/app', time-zone: Hill/Tern, history: much}\n",
 	"metadata: [{pages: all, canonical: '@{page.url}'}]\n",
 	"site: {trust: ['https://tags.lantern.example/x.js', '*'], manifest: ''}\nitems: {a: {questions: [{ask: '', answer: x}], pages: all}}\n",
 	"sets: {a: }\n",
