@@ -38,6 +38,7 @@ type both struct {
 	was, is *pageedit.Result
 	changes []pagechange.Change
 	breaks  []result.Break
+	links   []string
 }
 
 // Compare gates every page of after's source by both. The pages of both have been walked.
@@ -106,6 +107,7 @@ func (c *comparer) page(pg *page.Page, judge *gatecheck.Judge) (b both, err erro
 		return b, err
 	}
 	b.is = c.after.Gate.Page(text, *pg)
+	b.links = c.linksOf(b.is)
 	k, ok := c.old[pg.File]
 	if !ok {
 		return b, nil
@@ -117,7 +119,10 @@ func (c *comparer) page(pg *page.Page, judge *gatecheck.Judge) (b both, err erro
 	if b.is.Fragment || bytes.Equal(b.was.File, b.is.File) {
 		return b, nil
 	}
-	b.changes = append(parameters(c.before.Gate, b.was, c.after.Gate, b.is), pagechange.Between(itemmatch.SideOf(b.was, c.before.Gate), itemmatch.SideOf(b.is, c.after.Gate))...)
+	b.changes = append(
+		parameters(c.before.Gate, b.was, c.after.Gate, b.is),
+		pagechange.Between(itemmatch.SideOf(b.was, c.before.Gate), itemmatch.SideOf(b.is, c.after.Gate))...,
+	)
 	kept := effective(b.is)
 	lost := effective(b.was)
 	maps.DeleteFunc(lost, func(item string, _ bool) bool { return kept[item] })
@@ -197,7 +202,9 @@ func (c *comparer) add(b both) {
 	case !moved:
 		c.Changed = append(c.Changed, b.is.Page.Path)
 	}
-	c.linksOf(b.is)
+	for _, key := range b.links {
+		c.links[key] = append(c.links[key], b.is.Page.Path)
+	}
 }
 
 // item is the entry of an item.
@@ -214,23 +221,26 @@ func (c *comparer) item(name string) *result.ItemDiff {
 	return &c.Items[i]
 }
 
+// mostLinks is how many links of a page are looked at.
+const mostLinks = 1000
+
 var fragmentLink = regexp.MustCompile(`(?i)\shref\s*=\s*["']?([^"'\s>#]*)#([\w-]+)`)
 
-// linksOf notes which fragments that open a popup a page links to.
-func (c *comparer) linksOf(r *pageedit.Result) {
+// linksOf lists the addresses with fragments that a page links to, where some of them open a popup.
+func (c *comparer) linksOf(r *pageedit.Result) (keys []string) {
 	if !slices.ContainsFunc(c.fragments, func(name string) bool { return bytes.Contains(r.File, []byte("#"+name)) }) {
-		return
+		return nil
 	}
 	for _, m := range fragmentLink.FindAllSubmatch(r.File, -1) {
 		to := r.Page.Path
 		if len(m[1]) > 0 {
 			to = "/" + strings.TrimLeft(strings.TrimPrefix(string(m[1]), c.after.Gate.File.Site.URL.Value), "/")
 		}
-		key := page.Key(to) + "#" + string(m[2])
-		if list := c.links[key]; len(list) == 0 || list[len(list)-1] != r.Page.Path {
-			c.links[key] = append(list, r.Page.Path)
+		if key := page.Key(to) + "#" + string(m[2]); len(keys) < mostLinks && !slices.Contains(keys, key) {
+			keys = append(keys, key)
 		}
 	}
+	return keys
 }
 
 // follows says what the change brings with it: what is said of pages now that was not said before, and links that

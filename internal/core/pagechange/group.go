@@ -47,8 +47,20 @@ func (g *Groups) Add(page string, changes []Change) {
 			g.at[key] = i
 			g.list = append(g.list, Group{Kind: c.Kind, Name: c.Name, Of: c.Of, How: c.How, Item: c.Item})
 		}
-		g.list[i].Pages = append(g.list[i].Pages, OnPage{page, c.Was, c.Is, c.Line, c.Column})
+		x := OnPage{page, c.Was, c.Is, c.Line, c.Column}
+		if list := g.list[i].Pages; len(list) > 0 { // what many pages say alike is kept once
+			x.Was, x.Is = shared(x.Was, list[0].Was), shared(x.Is, list[0].Is)
+		}
+		g.list[i].Pages = append(g.list[i].Pages, x)
 	}
+}
+
+// shared is a text, in the bytes of another that is the same.
+func shared(text, other string) string {
+	if text == other {
+		return other
+	}
+	return text
 }
 
 // List lists them by kind, those on most pages first.
