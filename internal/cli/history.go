@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"maps"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -99,6 +100,9 @@ func (a *app) historyEntry(ctx context.Context, h *history.History, number strin
 	}
 	if err != nil {
 		return err
+	}
+	if e.What == history.Kept { // it has some of the files alone
+		maps.DeleteFunc(before, func(name string, _ []byte) bool { return after[name] == nil })
 	}
 	for _, name := range report.SortedKeys(before, after) {
 		c.Diff += udiff.Unified(name, name, string(before[name]), string(after[name]))

@@ -105,7 +105,7 @@ func (p *Printer) HistoryChange(c *result.HistoryChange, verbose bool) {
 	p.unified(c.Diff)
 	p.Line("")
 	switch {
-	case c.Before == 0 && c.Entry.What == "edit":
+	case c.Entry.What != "apply":
 		return
 	case c.Before == 0:
 		p.Line("%s", p.dim.Render("Nothing was kept before it."))

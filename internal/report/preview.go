@@ -89,6 +89,7 @@ func OnePage(w io.Writer, own string, picture []byte, why *result.WhyPage, previ
 	for i := range sides {
 		shared := &sides[i].Shared
 		switch {
+		case strings.HasPrefix(shared.File, "//"): // it would be another host
 		case own != "":
 			sides[i].Picture = template.URL(shared.File)
 		case shared.File != "" && shared.File == preview.After.Shared.File && len(picture) < mostPicture:
