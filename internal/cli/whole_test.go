@@ -148,7 +148,9 @@ func TestPreview(t *testing.T) {
 	}
 	b.Write(
 		"yellowgate.yaml",
-		"yellowgate: 1\nsite: {source: site, output: public, url: 'https://ternhill.example'}\nmetadata: [{pages: /, property: {'og:image': none}}]\n",
+		"yellowgate: 1\nsite: {source: site, output: public, url: 'https://ternhill.example'}\nmetadata: [{pages: /, robots: 'max-image-preview:none', property: {'og:image': none}}]\n",
 	)
-	b.Want(0, clitest.Args("show", "/", "--preview"), "no picture: most show none")
+	if out := b.Want(0, clitest.Args("show", "/", "--preview"), "no picture: most show none"); strings.Contains(out, "do not show it") {
+		t.Errorf("a page that is listed is said not to be:\n%s", out)
+	}
 }

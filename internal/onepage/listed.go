@@ -59,15 +59,16 @@ func listedOf(r *inventory.Record, site string, read func(path string) ([]byte, 
 		Address:     crumbs(site, r.Path),
 		Frames:      []result.ListedFrame{},
 	}
-	if robots := strings.ToLower(of("robots")); strings.Contains(robots, "noindex") ||
-		strings.Contains(robots, "none") {
-		l.Hidden = "search results do not show it: robots says " + robots
+	robots := of("robots")
+	for word := range strings.SplitSeq(strings.ToLower(robots), ",") {
+		if word = strings.TrimSpace(word); word == "noindex" || word == "none" {
+			l.Hidden = "search results do not show it: robots says " + robots
+		}
 	}
 	l.Shared = result.SharedLink{
-		Title: cmp.Or(
-			of("og:title"),
-			l.Title,
-		), Description: cmp.Or(of("og:description"), l.Description), Image: of("og:image"),
+		Title:       cmp.Or(of("og:title"), l.Title),
+		Description: cmp.Or(of("og:description"), l.Description),
+		Image:       of("og:image"),
 	}
 	picture(&l.Shared, r, read)
 	for _, f := range listing.Frames {
@@ -76,7 +77,8 @@ func listedOf(r *inventory.Record, site string, read func(path string) ([]byte, 
 			title, text = l.Shared.Title, l.Shared.Description
 		}
 		l.Frames = append(l.Frames, result.ListedFrame{
-			Name: f.Name, Room: int(f.Room), TitleSize: int(f.Title), Title: result.ShownText(listing.Fit(title, f.Title, f.Room, f.TitleLines)),
+			Name: f.Name, Room: int(f.Room), TitleSize: int(f.Title),
+			Title:       result.ShownText(listing.Fit(title, f.Title, f.Room, f.TitleLines)),
 			Description: result.ShownText(listing.Fit(text, f.Text, f.Room, f.TextLines)),
 		})
 	}
