@@ -35,10 +35,13 @@ type Options struct {
 	Diffs         bool             // show what else differs on every page
 	Roughly       bool             // leave out what inline texts weigh compressed, and what is not compared
 	Progress      parallel.Progress
+
+	texts bool // of both sides are at hand
 }
 
 // Compare compares two folders of pages, or saved audits.
 func Compare(ctx context.Context, o Options) (*result.Comparison, error) {
+	o.texts = isFolder(o.Before) && isFolder(o.After)
 	b, err := side(ctx, o.Before, o)
 	if err != nil {
 		return nil, err
@@ -77,6 +80,12 @@ func Compare(ctx context.Context, o Options) (*result.Comparison, error) {
 	c.After.Totals = audit.Count(c.After.ByPage, slices.Values(a.Findings))
 	c.After.Totals.Accepted = accepted
 	return c, nil
+}
+
+// isFolder reports whether a side is a folder of pages.
+func isFolder(name string) bool {
+	info, err := os.Stat(name)
+	return err == nil && info.IsDir()
 }
 
 // onePage leaves one page on both sides.
@@ -158,7 +167,7 @@ func side(ctx context.Context, name string, from Options) (*gatedSide, error) {
 	}
 	o := siteaudit.Options{
 		Dir:  filepath.Clean(name),
-		Name: name, Records: true, Roughly: from.Roughly, Lean: from.Roughly, Progress: from.Progress,
+		Name: name, Records: true, Roughly: from.Roughly, Lean: from.Roughly && from.texts, Progress: from.Progress,
 	}
 	if project != nil {
 		o.Address, o.Names = project.Gate.File.Site.URL.Value, project.Gate

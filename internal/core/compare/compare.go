@@ -68,6 +68,8 @@ type Cut struct {
 	Was, Is       pagechange.Side // without the files' text
 	Changed       bool            // something came, went or moved
 	Told          map[string]bool // items of which something did
+
+	was, is *inventory.Record
 }
 
 // Totals are of a page, or of all.
@@ -197,10 +199,17 @@ func (r *Result) others(cuts []Cut, ask func([]Cut) []Changes) {
 				r.Others, r.Rests = append(r.Others, c.Path), append(r.Rests, rest)
 			}
 			groups.Add(c.Path, list)
-		case c.Changed:
-			r.Untold = append(r.Untold, c.Path)
 		default:
-			r.Others = append(r.Others, c.Path)
+			var list []pagechange.Change
+			if ask == nil { // a saved audit has what the pages describe; folders may be read without
+				list = metadataOf(c.was, c.is)
+				groups.Add(c.Path, list)
+			}
+			if c.Changed || len(list) > 0 {
+				r.Untold = append(r.Untold, c.Path)
+			} else {
+				r.Others = append(r.Others, c.Path)
+			}
 		}
 	}
 	r.Changes = groups.List()
@@ -307,7 +316,7 @@ func (c *collector) put(kind string, e *inventory.Element, what, from, to, path 
 
 // page compares one page.
 func (c *collector) page(was, is *inventory.Record) Cut {
-	cut := Cut{Path: is.Path, Before: was.File, After: is.File, Told: map[string]bool{}}
+	cut := Cut{Path: is.Path, Before: was.File, After: is.File, Told: map[string]bool{}, was: was, is: is}
 	old := map[string][]*inventory.Element{}
 	before := withImports(was)
 	for _, e := range before {

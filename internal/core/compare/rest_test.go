@@ -69,7 +69,13 @@ func TestRest(t *testing.T) {
 			t.Errorf("changed %v, came %v, went %v", told(r.Changed), told(r.Came), told(r.Went))
 		}
 	}
-	r := Compare(side(t, "/", "<p>x"), side(t, "/", "<p>y"+script), nil)
+	const meta = `<meta name="description" content="%s"><meta property="og:title" content="same">`
+	r := Compare(side(t, "/", fmt.Sprintf(meta, "one")), side(t, "/", fmt.Sprintf(meta, "two")), nil)
+	if len(r.Untold) != 1 || len(r.Changes) != 1 || r.Changes[0].Name != "description" ||
+		r.Changes[0].Pages[0].Was != "one" || r.Changes[0].Pages[0].Is != "two" {
+		t.Errorf("without the texts: untold %v, changes %+v", r.Untold, r.Changes)
+	}
+	r = Compare(side(t, "/", "<p>x"), side(t, "/", "<p>y"+script), nil)
 	if len(r.Untold) != 1 || len(r.Others) != 0 || r.Same() {
 		t.Errorf("without the texts: others %v, untold %v", r.Others, r.Untold)
 	}
