@@ -95,7 +95,7 @@ type comparer struct {
 	old           map[string]int  // pages before, by file
 	both          map[string]bool // files of pages that are on both sides
 	groups        pagechange.Groups
-	was, is       []pageedit.Problem  // that are no errors
+	was, is       []pageedit.Problem
 	fragments     []string            // that open a popup before
 	links         map[string][]string // address with a fragment -> pages that link to it
 }
@@ -251,7 +251,7 @@ func (c *comparer) follows() (out []string) {
 		said[p.Page+"\x00"+p.Message] = true
 	}
 	fresh := slices.DeleteFunc(c.is, func(p pageedit.Problem) bool {
-		return p.Severity == problem.Error || said[p.Page+"\x00"+p.Message]
+		return said[p.Page+"\x00"+p.Message]
 	})
 	for _, p := range project.GroupProblems(c.after.Gate.File, fresh) {
 		out = append(out, p.Message)
