@@ -131,7 +131,10 @@ func (a *app) edit(name string, dry bool) (*gatechange.Edit, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &gatechange.Edit{GateFile: file, Day: a.at, Outside: a.outside, DryRun: dry, Name: name, Progress: a.progress("comparing"), Command: strings.Join(os.Args[1:], " ")}, nil
+	return &gatechange.Edit{
+		GateFile: file, Day: a.at, Outside: a.outside, DryRun: dry, Name: name, Progress: a.progress("comparing"),
+		Command: strings.Join(os.Args[1:], " "),
+	}, nil
 }
 
 // edited tells what a change did.

@@ -224,7 +224,10 @@ func needs(least, most int, what, example string) cobra.PositionalArgs {
 
 // formatsOf are the formats that a command offers.
 func formatsOf(command string) []string {
-	more := map[string][]string{"compare": {"html"}, "explain": {"markdown"}, "history": {"html"}, "show": {"html"}, "survey": {"ndjson"}, "where": {"csv"}}[command]
+	more := map[string][]string{
+		"compare": {"html"}, "explain": {"markdown"}, "history": {"html"}, "show": {"html"}, "survey": {"ndjson"},
+		"where": {"csv"},
+	}[command]
 	if command == "audit" {
 		more = slices.Sorted(maps.Keys(auditFormats))
 	}
