@@ -51,7 +51,7 @@ search results and as a shared link, cut where they cut. With --format html both
 					return &failure.Usage{
 						Message: "--why and --preview show the page as apply would write it: one of them, " +
 							"and no --source, --next, --raw and no --browser",
-						Remedy:  "yellowgate show " + args[0] + " --why",
+						Remedy: "yellowgate show " + args[0] + " --why",
 					}
 				}
 				return a.showWhole(args[0], listed)
