@@ -105,6 +105,11 @@ func TestMetadata(t *testing.T) {
 	if got := said(Between(Side{File: []byte(was)}, Side{File: []byte(is)})); !slices.Equal(got, want) {
 		t.Errorf("%s", strings.Join(got, "\n"))
 	}
+	const more = `<meta name=description content=d data-x=%s>`
+	if got := said(Between(Side{File: fmt.Appendf(nil, more, "1")}, Side{File: fmt.Appendf(nil, more, "2")})); !slices.Equal(
+		got, []string{`metadata description [] changed "d [data-x=\"1\"]" > "d [data-x=\"2\"]"`}) {
+		t.Errorf("another attribute: %q", got)
+	}
 	latin := Between(
 		Side{File: []byte("<meta charset=iso-8859-1><title>nu\xeet</title>")},
 		Side{File: []byte("<meta charset=iso-8859-1><title>nu&#xEE;t</title>")},

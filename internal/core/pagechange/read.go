@@ -3,6 +3,7 @@ package pagechange
 import (
 	"bytes"
 	"cmp"
+	"fmt"
 	"slices"
 	"sort"
 	"strings"
@@ -283,6 +284,7 @@ func (r *reading) metadata(scan *markup.Document) (spans []Owned) {
 		if key == "" || el.Inside != markup.InPage {
 			continue
 		}
+		value += r.besides(el)
 		if el.Area == markup.Body {
 			value += " (in the body)"
 		}
@@ -292,8 +294,31 @@ func (r *reading) metadata(scan *markup.Document) (spans []Owned) {
 	return spans
 }
 
-// describes is the key of an element of metadata, and its value; "" for any other. Attributes that nobody asks for make
-// it another element.
+// besides are the attributes of an element of metadata that neither name it nor give its value.
+func (r *reading) besides(el *markup.Element) (out string) {
+	known := []string{"media", "sizes", "hreflang"}
+	switch has := func(name string) bool { v, _ := r.src.Attr(el.Start, name); return strings.TrimSpace(v) != "" }; {
+	case el.Tag == markup.TagLink:
+		known = append(known, "rel", "href")
+	case has("charset"):
+		known = append(known, "charset")
+	case has("property"):
+		known = append(known, "property", "content")
+	case has("http-equiv"):
+		known = append(known, "http-equiv", "content")
+	default:
+		known = append(known, "name", "content")
+	}
+	markup.Attrs(r.src.Text, el.Start, func(a markup.Attr) bool {
+		if name := strings.ToLower(string(r.src.Text[a.Name.Start:a.Name.End])); !slices.Contains(known, name) {
+			out += fmt.Sprintf(" [%s=%q]", name, r.src.AttrText(a))
+		}
+		return true
+	})
+	return out
+}
+
+// describes is the key of an element of metadata, and its value; "" for any other.
 func (r *reading) describes(el *markup.Element) (key, value string) {
 	attr := func(name string) string { v, _ := r.src.Attr(el.Start, name); return strings.TrimSpace(v) }
 	switch el.Tag {
