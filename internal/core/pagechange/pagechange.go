@@ -36,8 +36,8 @@ const (
 	Moved   = "moved"
 )
 
-// A Change is one difference. Put into the page before, all of them give the page after, but for white space around
-// tags, marks, and the order of metadata and of attributes.
+// A Change is one difference. Put into the page before, all of them give the page after, but for marks, the order of
+// metadata and of attributes, and white space: that counts in scripts, styles, pre and textarea, and between words.
 type Change struct {
 	Kind Kind `json:"kind"`
 	// Name is the key of metadata, the name of an item, the element of a class or attribute, with its id or a class, or

@@ -59,6 +59,7 @@ func TestBetween(t *testing.T) {
 		{"nothing", "<p>a  b</p>", "\n<p>\na b </p>", nil},
 		{"marks alone", "<i>a</i>", "<!--yg:a--><i>a</i><!--/yg:a-->", []string{"item a [i] added \"\" > \"<i>a</i>\"", "element i [] removed \"<i>a</i>\" > \"\""}},
 		{"a text", "<p>one</p><p>two</p>", "<p>one</p><p>2</p>", []string{`text p [] changed "two" > "2"`}},
+		{"white space that is seen", "<pre>a  b</pre>", "<pre>a\nb</pre>", []string{`text pre [] changed "a  b" > "a\nb"`}},
 		{"a class", `<p class="a b">x</p>`, `<p class="b c">x</p>`, []string{`class p.b [] changed "a" > "c"`}},
 		{"a class more", `<p>x</p>`, `<p class=quiet>x</p>`, []string{`class p.quiet [] added "" > "quiet"`}},
 		{"the order of classes", `<p class="a b">x</p>`, `<p class="b a">x</p>`, []string{`attribute p.b [class] changed "a b" > "b a"`}},

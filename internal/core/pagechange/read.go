@@ -464,6 +464,9 @@ func (r *reading) add(
 		if p.text = markup.CollapseSpace(markup.DecodeText([]byte(raw))); p.text == "" {
 			return out
 		}
+		if inside == "pre" || inside == "textarea" { // where white space is seen
+			p.text = markup.DecodeText([]byte(raw))
+		}
 		p.kind, p.name, p.key, p.shape = inWords, inside, "text "+p.text, "text"
 	case html.CommentToken:
 		if _, isMark := markup.MarkName([]byte(raw)); isMark || strings.HasPrefix(raw, "<!--/yg:") {
