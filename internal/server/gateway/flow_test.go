@@ -154,10 +154,8 @@ func TestFlowBreaks(t *testing.T) {
 		origin, next := pieces(t, coding)
 		front, g := before(t, origin.URL, nil)
 		at := strings.Index(inPieces, "<form>")
-		go func() { next <- inPieces[:at]; time.Sleep(30 * time.Millisecond); next <- "break" }()
-		_, body, err := ask(t, "GET", front.URL+"/visit/", "Accept-Encoding: "+coding)
-		text, _ := io.ReadAll(plain(strings.NewReader(body), coding))
-		if err == nil || !strings.HasPrefix(gated(g, inPieces), string(text)) || !strings.Contains(string(text), "é one") {
+		text, err := begun(t, front.URL+"/visit/", coding, next, inPieces[:at])("break")
+		if err == nil || !strings.HasPrefix(gated(g, inPieces), text) || !strings.Contains(text, "é one") {
 			t.Errorf("%v\n%s", err, text)
 		}
 		if passedFor(g, passedCut) != 1 {
@@ -177,14 +175,10 @@ func TestFlowTooLarge(t *testing.T) {
 			fmt.Fprintf(&lines, "<p>%x</p>\n", (n+1)*0x9e3779b97f4a7c15)
 		}
 		long := lines.String()
-		go func() {
-			next <- inPieces[:at]
-			time.Sleep(30 * time.Millisecond)
-			next <- long
-			next <- inPieces[at:]
-			next <- "end"
-		}()
-		body := askPlain(t, front.URL+"/visit/", coding)
+		body, err := begun(t, front.URL+"/visit/", coding, next, inPieces[:at])(long, inPieces[at:], "end")
+		if err != nil {
+			t.Fatal(err)
+		}
 		head, rest, _ := strings.Cut(gated(g, inPieces), "<form>")
 		if !strings.HasPrefix(body, head[:strings.Index(head, "one</p>")]) || !strings.HasSuffix(body, long+inPieces[at:]) ||
 			strings.Count(body, "<h1>") != 1 || strings.Count(body, "é one") != 1 {
@@ -194,6 +188,29 @@ func TestFlowTooLarge(t *testing.T) {
 			t.Error("it is not counted")
 		}
 	})
+}
+
+// begun asks for a page of which the first piece comes. It returns once something of it has left, and reads what there is
+// without its coding, while the other pieces come.
+func begun(t *testing.T, url, coding string, next chan string, first string) (rest func(pieces ...string) (string, error)) {
+	t.Helper()
+	go func() { next <- first }()
+	r, _ := http.NewRequest(http.MethodGet, url, nil)
+	r.Header.Set("Accept-Encoding", coding)
+	resp, err := http.DefaultTransport.RoundTrip(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return func(pieces ...string) (string, error) {
+		defer resp.Body.Close()
+		go func() {
+			for _, piece := range pieces {
+				next <- piece
+			}
+		}()
+		text, err := io.ReadAll(plain(resp.Body, coding))
+		return string(text), err
+	}
 }
 
 // askPlain is a page that is asked for in a coding, without it.
@@ -216,8 +233,10 @@ func TestFlowProblem(t *testing.T) {
 		front, g := before(t, origin.URL, func(o *Options) { o.Gate = gate })
 		first := "<!doctype html><html><head><meta charset=utf-8><title>a</title></head><body><main><p>one</p>"
 		late := "<b><p>two</main></b></body></html>"
-		go func() { next <- first; time.Sleep(30 * time.Millisecond); next <- late; next <- "end" }()
-		body := askPlain(t, front.URL+"/visit/", coding)
+		body, err := begun(t, front.URL+"/visit/", coding, next, first)(late, "end")
+		if err != nil {
+			t.Fatal(err)
+		}
 		head, rest, _ := strings.Cut(body, "</head>")
 		if !strings.Contains(head, counted) || rest != "<body><main><p>one</p>"+late {
 			t.Errorf("it is %s", body)
@@ -233,14 +252,9 @@ func TestFlowUngated(t *testing.T) {
 	each(t, func(t *testing.T, coding string) {
 		origin, next := pieces(t, coding)
 		front, g := before(t, origin.URL, func(o *Options) { o.Wait = 60 * time.Millisecond })
-		go func() {
-			next <- "<!doc"
-			time.Sleep(200 * time.Millisecond)
-			next <- inPieces[len("<!doc"):]
-			next <- "end"
-		}()
-		if body := askPlain(t, front.URL+"/visit/", coding); body != inPieces {
-			t.Errorf("it is %s", body)
+		body, err := begun(t, front.URL+"/visit/", coding, next, "<!doc")(inPieces[len("<!doc"):], "end")
+		if err != nil || body != inPieces {
+			t.Errorf("it is %s (%v)", body, err)
 		}
 		if passedFor(g, passedSlow) != 1 {
 			t.Error("it is not counted")
