@@ -60,7 +60,7 @@ func TestBaseline(t *testing.T) {
 			return strings.Replace(s, "</h1>", fmt.Sprintf("</h1><p class=n%d>More</p>", n), 1)
 		}},
 	}
-	for n := range testsize.Of(4, 25) {
+	for n := range testsize.Of(3, 15) {
 		r := rand.New(rand.NewPCG(uint64(n), 30))
 		if err := os.RemoveAll(filepath.Join(b.Dir, "after")); err != nil {
 			t.Fatal(err)

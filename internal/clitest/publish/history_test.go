@@ -158,7 +158,7 @@ func TestBack(t *testing.T) {
 		return out
 	}
 	files := map[string]map[string]string{}
-	for n := range testsize.Of(6, 60) {
+	for n := range testsize.Of(5, 30) {
 		switch r.IntN(6) {
 		case 0:
 			b.Want(0, clitest.Args("set", "page-veil", "-q", "--param", fmt.Sprintf("delay=%dms", 1000+n)))

@@ -454,7 +454,7 @@ func TestChangesGiveAfter(t *testing.T) {
 	page := `<!doctype html><html lang="en"><head><title>Plays</title><meta name="description" content="All"><script src="/a.js"></script></head>
 <body><p>one</p><p class="a b">two <i>in</i> three</p><!--yg:veil--><i style="x: y">wait</i><script>lift(2)</script><!--/yg:veil-->
 <p>four</p><ul><li>five</li><li>six</li></ul><p>one</p><script>run()</script></body></html>`
-	for n := range testsize.Of(1200, 5000) {
+	for n := range testsize.Of(800, 2500) {
 		r := rand.New(rand.NewPCG(uint64(n), 29))
 		page := page
 		if n%8 == 0 { // so long that its lines are looked at first
@@ -596,7 +596,7 @@ func TestGatesGiveAfter(t *testing.T) {
 <html><head><title>Plays</title><meta name="description" content="All"><script src="/a.js"></script></head>
 <body><p>one</p><p class="a b">two <i>in</i> three</p><ul><li>five</li><li>six</li></ul><p>one</p><script>run()</script></body></html>`
 	tried := 0
-	for n := range testsize.Of(400, 2500) {
+	for n := range testsize.Of(300, 1500) {
 		r := rand.New(rand.NewPCG(uint64(n), 2912))
 		known := page.Page{Path: "/a/", File: "a/index.html"}
 		var results [2]*pageedit.Result
