@@ -4,13 +4,11 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"maps"
 	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
 
-	"github.com/aymanbagabas/go-udiff"
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/failure"
@@ -85,27 +83,9 @@ func (a *app) historyEntry(ctx context.Context, h *history.History, number strin
 	if err != nil {
 		return err
 	}
-	after, err := h.Texts(e.Files)
+	c, err := h.Changed(e)
 	if err != nil {
 		return err
-	}
-	c := &result.HistoryChange{Entry: *e, GateDiff: result.NewGateDiff()}
-	before := map[string][]byte{}
-	switch was := h.Before(e); {
-	case e.What == history.Edited:
-		before, err = h.Texts(e.Was)
-	case was != nil:
-		c.Before = was.Number
-		before, err = h.Texts(was.Files)
-	}
-	if err != nil {
-		return err
-	}
-	if e.What == history.Kept { // it has some of the files alone
-		maps.DeleteFunc(before, func(name string, _ []byte) bool { return after[name] == nil })
-	}
-	for _, name := range report.SortedKeys(before, after) {
-		c.Diff += udiff.Unified(name, name, string(before[name]), string(after[name]))
 	}
 	if c.Before > 0 && e.What == history.Applied {
 		d, err := a.compareGates(ctx, fmt.Sprint("@", c.Before), fmt.Sprint("@", n))

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -87,6 +88,34 @@ func (h *History) Numbered(number int) (*result.HistoryEntry, error) {
 // Before is the apply before an entry, or nil.
 func (h *History) Before(e *result.HistoryEntry) *result.HistoryEntry {
 	return h.Last(func(x *result.HistoryEntry) bool { return x.Number < e.Number && isApply(x) })
+}
+
+// Changed says which lines an entry changed: an edit those of its files, any other entry those since the apply before.
+func (h *History) Changed(e *result.HistoryEntry) (*result.HistoryChange, error) {
+	c := &result.HistoryChange{Entry: *e, GateDiff: result.NewGateDiff()}
+	after, err := h.Texts(e.Files)
+	if err != nil {
+		return nil, err
+	}
+	was := e.Was
+	if last := h.Before(e); e.What != Edited && last != nil {
+		c.Before, was = last.Number, last.Files
+	}
+	before, err := h.Texts(was)
+	if err != nil {
+		return nil, err
+	}
+	names := slices.Collect(maps.Keys(after))
+	for name := range before {
+		if after[name] == nil && e.What != Kept { // of what was kept there are some files alone
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	for _, name := range names {
+		c.Diff += udiff.Unified(name, name, string(before[name]), string(after[name]))
+	}
+	return c, nil
 }
 
 // Back makes the files what they were: those of the entry of a number, or with 0, those before the last edit. Nothing

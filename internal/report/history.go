@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"html/template"
 	"io"
-	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -15,13 +14,6 @@ import (
 )
 
 // What was in effect, and what changed.
-
-// SortedKeys are the names of two sets, each once.
-func SortedKeys(a, b map[string][]byte) []string {
-	all := maps.Clone(a)
-	maps.Copy(all, b)
-	return slices.Sorted(maps.Keys(all))
-}
 
 // History lists the entries, the newest first.
 func (p *Printer) History(entries []result.HistoryEntry, verbose bool) {

@@ -105,7 +105,7 @@ func (r *Result) Same() bool {
 }
 
 // Compare compares two sides, page by page. changes is asked what differs on pages besides
-// what came, went and moved; ok is false where that cannot be told. It may be nil.
+// what came, went and moved, for each page. It may be nil.
 func Compare(before, after *Side, changes func([]Cut) []Changes) *Result {
 	r := &Result{
 		Changes: []pagechange.Group{},
@@ -218,20 +218,22 @@ func (r *Result) others(cuts []Cut, ask func([]Cut) []Changes) {
 // restOf is what of the changes of a page no gate file speaks of.
 func restOf(path string, list []pagechange.Change) Rest {
 	rest := Rest{Page: path}
+	var diff strings.Builder
 	for i := range list {
 		c := &list[i]
 		if !c.IsElse() {
 			continue
 		}
-		rest.Diff += fmt.Sprintf("@@ line %d @@\n", c.Line)
+		fmt.Fprintf(&diff, "@@ line %d @@\n", c.Line)
 		for _, side := range []struct{ sign, text string }{{"-", c.Was}, {"+", c.Is}} {
 			for line := range strings.Lines(side.text) {
-				rest.Diff += side.sign + strings.TrimRight(line, "\r\n") + "\n"
+				diff.WriteString(side.sign + strings.TrimRight(line, "\r\n") + "\n")
 				rest.Lines++
 			}
 		}
 		rest.Lines = max(rest.Lines, 1)
 	}
+	rest.Diff = diff.String()
 	return rest
 }
 

@@ -113,12 +113,17 @@ func (r *Record) LocateExtras() {
 		return
 	}
 	slices.SortFunc(r.Extras, func(a, b Element) int { return a.Offset - b.Offset })
-	locate := markup.NewLocator(r.Source.File)
+	starts := make([]int, len(r.Extras))
+	for i := range r.Extras {
+		starts[i] = r.Extras[i].Offset
+	}
+	starts = r.Source.TextOffsets(starts)
+	locate := markup.NewLocator(r.Source.Text)
 	for i := range r.Extras {
 		e := &r.Extras[i]
-		e.Line, e.Column = locate.Locate(e.Offset)
-		if at := e.Offset; !r.Source.UTF16() && at+e.Length <= len(r.Source.Text) {
-			e.Label = r.Source.String(at, at+e.Length)
+		e.Line, e.Column = locate.Locate(starts[i])
+		if !r.Source.UTF16() {
+			e.Label = r.Source.String(e.Offset, e.Offset+e.Length)
 		}
 	}
 }

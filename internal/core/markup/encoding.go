@@ -190,42 +190,32 @@ func (s *Source) FileOffset(at int) int {
 
 // FileOffsets maps ascending offsets in Text to offsets in the file.
 func (s *Source) FileOffsets(at []int) []int {
-	if !s.utf16 {
-		return at
-	}
-	out := make([]int, len(at))
-	text, file := 0, 0
-	for i, want := range at {
-		for text < want && text < len(s.Text) {
-			r, n := utf8.DecodeRune(s.Text[text:])
-			text += n
-			file += 2
-			if r >= 0x10000 {
-				file += 2
-			}
-		}
-		out[i] = min(file, len(s.File))
-	}
-	return out
+	return s.offsets(at, func(text, file int) (int, int) { return text, min(file, len(s.File)) })
 }
 
 // TextOffsets maps ascending offsets in the file to offsets in Text.
 func (s *Source) TextOffsets(at []int) []int {
+	return s.offsets(at, func(text, file int) (int, int) { return file, text })
+}
+
+// offsets maps ascending offsets; sides says which of a place in Text and in the file is given, and which is wanted.
+func (s *Source) offsets(at []int, sides func(text, file int) (given, wanted int)) []int {
 	if !s.utf16 {
 		return at
 	}
 	out := make([]int, len(at))
 	text, file := 0, 0
 	for i, want := range at {
-		for file < want && text < len(s.Text) {
+		given, wanted := sides(text, file)
+		for given < want && text < len(s.Text) {
 			r, n := utf8.DecodeRune(s.Text[text:])
 			text += n
-			file += 2
-			if r >= 0x10000 {
+			if file += 2; r >= 0x10000 {
 				file += 2
 			}
+			given, wanted = sides(text, file)
 		}
-		out[i] = text
+		out[i] = wanted
 	}
 	return out
 }

@@ -105,7 +105,7 @@ type differ struct {
 func (d *differ) metadata() {
 	keys := slices.Clone(d.after.keys)
 	for _, k := range d.before.keys {
-		if !slices.Contains(keys, k) {
+		if d.after.values[k] == nil {
 			keys = append(keys, k)
 		}
 	}
@@ -272,28 +272,28 @@ func (d *differ) loose(list []piece, how string, side *reading, item string) {
 	}
 }
 
-// moves settles which regions of items moved: those that are gone at one place and there at another.
+// moves settles which regions of items moved: those that are gone at one place, and alike there at another.
 func (d *differ) moves() {
+	left := map[string][]*piece{}
+	for _, was := range d.gone {
+		left[was.key] = append(left[was.key], was)
+	}
 	for _, is := range d.come {
-		k := slices.IndexFunc(d.gone, func(p *piece) bool { return p.name == is.name && alike(p, is) })
 		c := Change{Kind: Item, Name: is.name, Of: is.what(), How: Added, Is: is.text}
-		if k >= 0 {
-			was := d.gone[k]
-			d.gone = slices.Delete(d.gone, k, k+1)
+		if list := left[is.key]; len(list) > 0 {
+			was := list[0]
+			left[is.key] = list[1:]
 			c.How, c.Was, c.Is = Moved, was.after, is.after
 			d.region(was, is)
 		}
 		d.at(&c, d.after, is)
 	}
 	for _, was := range d.gone {
-		c := Change{Kind: Item, Name: was.name, Of: was.what(), How: Removed, Was: was.text}
-		d.at(&c, d.before, was)
+		if list := left[was.key]; len(list) > 0 && list[0] == was {
+			left[was.key] = list[1:]
+			d.at(&Change{Kind: Item, Name: was.name, Of: was.what(), How: Removed, Was: was.text}, d.before, was)
+		}
 	}
-}
-
-// alike reports whether one region may have become another: their first elements are of one kind.
-func alike(a, b *piece) bool {
-	return a.spot == b.spot && a.inner[0].shape == b.inner[0].shape
 }
 
 // at adds a change, with its place.
