@@ -165,12 +165,8 @@ func metadataOf(r *pageedit.Result, record *inventory.Record) (out []result.WhyM
 			continue
 		case e.Tag == "title":
 			id = "title"
-		case e.Property != "":
-			id = "property." + e.Property
 		case e.Tag == "meta":
-			if id = strings.ToLower(e.Name); !slices.Contains(gatefile.MetadataKeys, id) && id != "theme-color" {
-				id = "meta." + e.Name
-			}
+			id = gatefile.MetaName(e.Name, e.Property)
 		default:
 			if id = strings.ToLower(e.Rel); id != "canonical" && id != "icon" {
 				id = "link." + e.Rel

@@ -46,22 +46,15 @@ func valuesOf(r *inventory.Record) map[string][]string {
 	for i := range r.Elements {
 		e := &r.Elements[i]
 		key, value := "", e.Content
-		switch name := strings.ToLower(e.Name); {
+		switch {
 		case e.Inside != "":
 			continue
 		case e.Tag == "link" && strings.EqualFold(e.Rel, "canonical"):
 			key, value = "canonical", e.URL
-		case e.Tag != "meta":
-			continue
-		case e.Property != "":
-			key = "property." + e.Property
-		case strings.HasPrefix(name, "og:"):
-			key = "property." + name
-		case slices.Contains(gatefile.MetadataKeys, name), name == "theme-color":
-			key = name
-		case name != "":
-			key = "meta." + e.Name
-		default:
+		case e.Tag == "meta":
+			key = gatefile.MetaName(e.Name, e.Property)
+		}
+		if key == "" {
 			continue
 		}
 		out[key] = append(out[key], value)

@@ -48,6 +48,23 @@ func SplitID(id string) (name, variant string) {
 	return id, ""
 }
 
+// MetaName is the key by which a gate file would name a meta element, by its name or property; "" for neither. Some pages
+// write a property as a name.
+func MetaName(name, property string) string {
+	lower := strings.ToLower(name)
+	switch {
+	case property != "":
+		return "property." + property
+	case strings.HasPrefix(lower, "og:"):
+		return "property." + name
+	case slices.Contains(MetadataKeys, lower), lower == "theme-color":
+		return lower
+	case name != "":
+		return "meta." + name
+	}
+	return ""
+}
+
 // VariantOf writes the attributes that tell elements of one name apart.
 func VariantOf(value func(attr string) string) string {
 	v := ""

@@ -72,12 +72,17 @@ func (g *Comparison) Side() pagechange.Side {
 			}
 		}
 	}
+	var spans []markup.Span // without marks, markup is known by its text alone
+	var names []string
 	for i := range g.Items {
 		for _, part := range g.Items[i].Parts {
-			for _, x := range slices.Concat(part.At, part.Differs) { // without marks, markup is known by its text alone
-				put(r.Source.FileOffset(x.Start), r.Source.FileOffset(x.End), g.Gate.File.Items[i].Name)
+			for _, x := range slices.Concat(part.At, part.Differs) {
+				spans, names = append(spans, x.Span), append(names, g.Gate.File.Items[i].Name)
 			}
 		}
+	}
+	for i, x := range r.Source.FileSpans(spans) {
+		put(x.Start, x.End, names[i])
 	}
 	return s
 }
@@ -91,13 +96,17 @@ func SideOf(r *pageedit.Result, g *pageedit.Gate) pagechange.Side {
 	src := markup.ReadAs(r.File, r.Page.Answer.Charset())
 	scan := g.ScanForOwners(src)
 	s := pagechange.Side{File: r.File, Charset: r.Page.Answer.Charset()}
+	var spans []markup.Span
 	for at, o := range g.Owners(src, scan, r.Page) {
 		end := markup.TagEnd(src.Text, at)
 		if _, to, err := scan.Extent(at); err == nil {
 			end = to
 		}
-		span := markup.Span{Start: src.FileOffset(at), End: src.FileOffset(end)}
-		s.Owned = append(s.Owned, pagechange.Owned{Span: span, Item: g.File.Items[o.Item].Name})
+		spans = append(spans, markup.Span{Start: at, End: end})
+		s.Owned = append(s.Owned, pagechange.Owned{Item: g.File.Items[o.Item].Name})
+	}
+	for i, span := range src.FileSpans(spans) {
+		s.Owned[i].Span = span
 	}
 	return s
 }

@@ -2,6 +2,7 @@ package markup
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 	"sync"
 	"unicode/utf16"
@@ -216,6 +217,32 @@ func (s *Source) offsets(at []int, sides func(text, file int) (given, wanted int
 			given, wanted = sides(text, file)
 		}
 		out[i] = wanted
+	}
+	return out
+}
+
+// FileSpans are spans of Text as spans of the file; TextSpans are the other way round.
+func (s *Source) FileSpans(spans []Span) []Span { return s.spans(spans, s.FileOffsets) }
+
+// TextSpans are spans of the file as spans of Text.
+func (s *Source) TextSpans(spans []Span) []Span { return s.spans(spans, s.TextOffsets) }
+
+func (s *Source) spans(spans []Span, offsets func([]int) []int) []Span {
+	if !s.utf16 {
+		return spans
+	}
+	var at []int
+	for _, x := range spans {
+		at = append(at, x.Start, x.End)
+	}
+	slices.Sort(at)
+	to := map[int]int{}
+	for i, offset := range offsets(at) {
+		to[at[i]] = offset
+	}
+	out := make([]Span, len(spans))
+	for i, x := range spans {
+		out[i] = Span{to[x.Start], to[x.End]}
 	}
 	return out
 }

@@ -197,23 +197,14 @@ func tagName(raw []byte) string {
 	return strings.ToLower(string(raw[1 : n+1]))
 }
 
-// inText are spans of the file as spans of its text.
+// inText is what is owned, in spans of the text.
 func inText(src *markup.Source, owned []Owned) []Owned {
-	if !src.UTF16() {
-		return owned
+	out, spans := slices.Clone(owned), make([]markup.Span, len(owned))
+	for i := range owned {
+		spans[i] = owned[i].Span
 	}
-	var at []int
-	for _, o := range owned {
-		at = append(at, o.Start, o.End)
-	}
-	slices.Sort(at)
-	text := map[int]int{}
-	for i, offset := range src.TextOffsets(at) {
-		text[at[i]] = offset
-	}
-	out := slices.Clone(owned)
-	for i := range out {
-		out[i].Start, out[i].End = text[out[i].Start], text[out[i].End]
+	for i, span := range src.TextSpans(spans) {
+		out[i].Span = span
 	}
 	return out
 }
@@ -329,18 +320,12 @@ func (r *reading) describes(el *markup.Element) (key, value string) {
 		switch {
 		case attr("charset") != "":
 			return "charset", attr("charset")
-		case property != "":
-			key = "property." + property
-		case strings.HasPrefix(name, "og:"):
-			key = "property." + name
-		case attr("http-equiv") != "":
+		case property == "" && attr("http-equiv") != "":
 			key = "http-equiv." + strings.ToLower(attr("http-equiv"))
-		case slices.Contains(gatefile.MetadataKeys, strings.ToLower(name)), name == "theme-color":
-			key = strings.ToLower(name)
-		case name != "":
-			key = "meta." + name
 		default:
-			return "", ""
+			if key = gatefile.MetaName(name, property); key == "" {
+				return "", ""
+			}
 		}
 		value = attr("content")
 	case markup.TagLink:
