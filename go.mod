@@ -14,6 +14,7 @@ require (
 	github.com/chromedp/chromedp v0.14.2
 	github.com/coreos/go-systemd/v22 v22.7.0
 	github.com/fsnotify/fsnotify v1.10.1
+	github.com/go-playground/locales v0.14.2
 	github.com/gobwas/ws v1.4.0
 	github.com/goccy/go-yaml v1.19.2
 	github.com/gofrs/flock v0.13.2

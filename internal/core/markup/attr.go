@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"html"
 	"strings"
-	"unicode"
 	"unicode/utf8"
 )
 
@@ -210,42 +209,4 @@ func spaceReference(b []byte) int {
 		return n
 	}
 	return 0
-}
-
-// TextOf returns the decoded text of the element whose start tag stands at the
-// offset, up to the next end tag of its name: tags, comments, scripts and
-// styles left out.
-func TextOf(src *Source, at int, name string) string {
-	_, i := readName(src.Text, at+1)
-	i, _ = tagEnd(src.Text, i)
-	if i == 0 {
-		return ""
-	}
-	s := scanner{src: src.Text, pos: i, page: &Document{}, unclosed: -1, messy: -1}
-	var b strings.Builder
-	anchor := -1 // where the text of a link to the page itself begins
-	for {
-		t := s.next()
-		switch {
-		case t.kind == startTag && foldEqual(src.Text[t.start+1:t.nameEnd], "a"):
-			anchor = -1
-			if href, ok := AttrValue(src.Text, t.start, "href"); ok && strings.HasPrefix(href, "#") {
-				anchor = b.Len()
-			}
-		case t.kind == endTag && anchor >= 0 && foldEqual(src.Text[t.start+2:t.nameEnd], "a"):
-			if text := b.String(); !strings.ContainsFunc(text[anchor:], func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) {
-				b.Reset() // the sign of a permalink is none of the words
-				b.WriteString(text[:anchor])
-			}
-			anchor = -1
-		case t.kind == endOfFile, t.kind == endTag && foldEqual(src.Text[t.start+2:t.nameEnd], name):
-			return b.String()
-		case t.kind == textRun:
-			b.WriteString(DecodeText([]byte(src.String(t.start, t.end))))
-		case t.kind == startTag && t.tag.rawText():
-			s.rawText(t)
-		case t.kind == startTag && t.tag == TagBr:
-			b.WriteByte(' ')
-		}
-	}
 }

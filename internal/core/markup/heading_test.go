@@ -5,14 +5,15 @@ import "testing"
 // TestHeading: a heading is its words; the sign of a permalink is none of them.
 func TestHeading(t *testing.T) {
 	for heading, want := range map[string]string{
-		`Owls<a class="headerlink" href="#owls" title="Permalink">¶</a>`: "Owls",
-		`<a href="#owls" aria-hidden="true">#</a> Owls`:                  " Owls",
-		`<a href="#owls"></a>Owls &amp; more`:                            "Owls & more",
-		`<a href="#owls">Owls</a> by night`:                              "Owls by night",
-		`<a href="/owls/">→</a> Owls`:                                    "→ Owls",
-		`<a name="owls">¶</a>Owls`:                                       "¶Owls",
-		`Owls <a href="#a">§ 1</a>`:                                      "Owls § 1",
-		`Owls<script>x</script><br>by night`:                             "Owls by night",
+		`Owls<a class="headerlink" href="#owls" title="Permalink">¶</a>`:  "Owls",
+		`<a href="#owls" aria-hidden="true">#</a> Owls`:                   "Owls",
+		`<a href="#owls"></a>Owls &amp; more`:                             "Owls & more",
+		`<a href="#owls">Owls</a> by night`:                               "Owls by night",
+		`<a href="/owls/">→</a> Owls`:                                     "→ Owls",
+		`<a name="owls">¶</a>Owls`:                                        "¶Owls",
+		`Owls <a href="#a">§ 1</a>`:                                       "Owls § 1",
+		`Owls<script>x</script><br>by night`:                              "Owls by night",
+		`<span>Owls</span><div>by</div>night <i hidden>no <i>no</i></i>!`: "Owls by night !",
 	} {
 		src := Read([]byte("<!doctype html><meta charset=utf-8><h1>" + heading + "</h1><p>x"))
 		if got := TextOf(src, 36, "h1"); got != want {

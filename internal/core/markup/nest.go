@@ -21,6 +21,7 @@ type Nest struct {
 type nestNode struct {
 	start, nameEnd, end int32
 	parent              int32 // number of a node; -1 for html
+	close               int32 // where its content ends; -1 for one that is open to the end
 }
 
 // mostNested is how many elements may be open at once before the page goes to the full tree.
@@ -105,6 +106,7 @@ type nester struct {
 	*Nest
 	scan *Document
 	open []openElement // in the body, which is the first
+	at   int           // where the tag stands that is taken
 	over bool          // the body was ended
 	// standard: the page begins with the doctype of HTML, and so is in no quirks mode (13.2.6.4.1).
 	standard bool
@@ -126,6 +128,7 @@ func NewNest(src []byte, scan *Document) (nest *Nest, ok bool) {
 	}
 	for {
 		t := s.next()
+		n.at = t.start
 		good := true
 		switch t.kind {
 		case endOfFile:
@@ -190,10 +193,10 @@ func nestName(written []byte) string {
 
 // node adds an element with a tag, or without one where the span is none.
 func (n *nester) node(tag Span, parent int32) int32 {
-	x := nestNode{-1, -1, -1, parent}
+	x := nestNode{-1, -1, -1, parent, -1}
 	if !tag.None() {
 		_, nameEnd := readName(n.src, tag.Start+1)
-		x = nestNode{int32(tag.Start), int32(nameEnd), int32(tag.End), parent}
+		x = nestNode{int32(tag.Start), int32(nameEnd), int32(tag.End), parent, -1}
 	}
 	n.nodes = append(n.nodes, x)
 	return int32(len(n.nodes) - 1)
@@ -209,7 +212,7 @@ func (n *nester) inHead(name string, t token, head int32) bool {
 	case "body":
 		return t.start == n.scan.BodyTag.Start
 	case "base", "basefont", "bgsound", "link", "meta", "title", "script", "style", "noscript":
-		n.nodes = append(n.nodes, nestNode{int32(t.start), int32(t.nameEnd), int32(t.end), head})
+		n.nodes = append(n.nodes, nestNode{int32(t.start), int32(t.nameEnd), int32(t.end), head, int32(t.end)})
 		return true
 	}
 	return false
@@ -217,19 +220,25 @@ func (n *nester) inHead(name string, t token, head int32) bool {
 
 func (n *nester) top() *openElement { return &n.open[len(n.open)-1] }
 
-func (n *nester) pop() { n.open = n.open[:len(n.open)-1] }
+// pop ends the element that was opened last.
+func (n *nester) pop() {
+	n.nodes[n.top().node].close = int32(n.at)
+	n.open = n.open[:len(n.open)-1]
+}
 
 // push opens an element; a tag of nil is of one that the page leaves out.
 func (n *nester) push(name string, kind nestKind, t *token) {
-	x := nestNode{-1, -1, -1, n.top().node}
+	x := nestNode{-1, -1, -1, n.top().node, -1}
 	if t != nil {
-		x = nestNode{int32(t.start), int32(t.nameEnd), int32(t.end), n.top().node}
+		x = nestNode{int32(t.start), int32(t.nameEnd), int32(t.end), n.top().node, -1}
 	}
-	n.nodes = append(n.nodes, x)
 	if t == nil || kind == foreignElement && !t.selfClose ||
 		kind != foreignElement && !voidElement([]byte(name)) && !t.tag.rawText() {
-		n.open = append(n.open, openElement{name, kind, int32(len(n.nodes) - 1)})
+		n.open = append(n.open, openElement{name, kind, int32(len(n.nodes))})
+	} else {
+		x.close = x.end // it has no elements in it
 	}
+	n.nodes = append(n.nodes, x)
 }
 
 // text takes text: in a table, and behind the body, there is only room for white space.
@@ -438,6 +447,7 @@ func (n *nester) endTag(name string, at int) bool {
 				}
 				n.pop()
 			}
+			n.nodes[n.top().node].close = int32(at)
 			n.over = true
 			return true
 		}

@@ -70,5 +70,5 @@ func Heading(src *markup.Source, scan *markup.Document) string {
 	if scan.FirstH1 < 0 {
 		return ""
 	}
-	return markup.CollapseSpace(markup.TextOf(src, scan.FirstH1, "h1"))
+	return markup.TextOf(src, scan.FirstH1, "h1")
 }

@@ -1,0 +1,319 @@
+package markup
+
+import (
+	"slices"
+	"sort"
+	"strings"
+	"unicode"
+
+	"golang.org/x/net/html"
+)
+
+// What elements of a page say: their text as a reader reads it. References are decoded, runs of white space are one
+// space, elements that stand apart are apart, and what no browser shows is left out: scripts, styles, templates, what
+// is hidden by the attribute or by an inline display: none. The sign of a permalink is none of the words.
+
+// unread are the elements whose content is no text of the page around them.
+var unread = map[string]bool{
+	"audio": true, "canvas": true, "datalist": true, "head": true, "iframe": true, "noembed": true,
+	"noframes": true, "noscript": true, "object": true, "rp": true, "script": true, "select": true, "style": true,
+	"svg": true, "template": true, "textarea": true, "title": true, "video": true,
+}
+
+// apart are the elements that browsers show on lines, or in cells, of their own (HTML, 15.3), and br.
+var apart = func() map[string]bool {
+	m := map[string]bool{}
+	for name := range strings.FieldsSeq(`address article aside blockquote body br caption center col colgroup dd details
+		dialog dir div dl dt fieldset figcaption figure footer form h1 h2 h3 h4 h5 h6 header hgroup hr html legend li
+		listing main menu nav ol optgroup option p plaintext pre search section summary table tbody td tfoot th thead
+		tr ul xmp`) {
+		m[name] = true
+	}
+	return m
+}()
+
+// hides reports whether an element is not shown, by its name and attributes.
+func hides(name string, attr func(string) (string, bool)) bool {
+	if unread[name] {
+		return true
+	}
+	if _, hidden := attr("hidden"); hidden {
+		return true
+	}
+	if _, open := attr("open"); name == "dialog" && !open {
+		return true
+	}
+	style, ok := attr("style")
+	if !ok {
+		return false
+	}
+	for declaration := range strings.SplitSeq(asciiLower(style), ";") {
+		property, value, _ := strings.Cut(declaration, ":")
+		value = strings.TrimSpace(value)
+		if strings.TrimSpace(property) == "display" && (value == "none" || strings.HasPrefix(value, "none ")) {
+			return true
+		}
+	}
+	return false
+}
+
+// words collects a text while it is walked.
+type words struct {
+	strings.Builder
+	anchor int // where the text of a link to the page itself begins, or -1
+}
+
+func (w *words) opens(name string, attr func(string) (string, bool)) {
+	if apart[name] {
+		w.WriteByte(' ')
+	}
+	if name == "a" {
+		w.anchor = -1
+		if href, ok := attr("href"); ok && strings.HasPrefix(href, "#") {
+			w.anchor = w.Len()
+		}
+	}
+}
+
+func (w *words) closes(name string) {
+	if name == "a" && w.anchor >= 0 {
+		if text := w.String(); !strings.ContainsFunc(text[w.anchor:], isWord) {
+			w.Reset()
+			w.WriteString(text[:w.anchor])
+		}
+		w.anchor = -1
+	}
+	if apart[name] {
+		w.WriteByte(' ')
+	}
+}
+
+func isWord(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }
+
+// text is what was collected.
+func (w *words) text() string { return CollapseSpace(strings.ToValidUTF8(w.String(), "\uFFFD")) }
+
+// TextOf returns the text of the element whose start tag stands at the offset, up to the next end tag of its name.
+func TextOf(src *Source, at int, name string) string {
+	_, i := readName(src.Text, at+1)
+	if i, _ = tagEnd(src.Text, i); i == 0 {
+		return ""
+	}
+	return textOf(src, i, len(src.Text), name, nil)
+}
+
+// textOf walks the text from an offset to another, or to an end tag of a name where that is not "". end says where an
+// element ends, by the offset of its start tag; nil: at the end tag that closes as many of its name as were opened.
+func textOf(src *Source, from, to int, name string, end func(at int) int) string {
+	s := scanner{src: src.Text[:to], pos: from, page: &Document{}, unclosed: -1, messy: -1}
+	w := words{anchor: -1}
+	hidden, depth := "", 0
+	for {
+		t := s.next()
+		switch t.kind {
+		case endOfFile:
+			return w.text()
+		case textRun:
+			if hidden == "" {
+				w.WriteString(DecodeText([]byte(src.String(t.start, t.end))))
+			}
+		case endTag:
+			closed := nestName(src.Text[t.start+2 : t.nameEnd])
+			switch {
+			case closed == name:
+				return w.text()
+			case hidden == "":
+				w.closes(closed)
+			case closed == hidden:
+				if depth--; depth == 0 {
+					hidden = ""
+				}
+			}
+		case startTag:
+			opened := nestName(src.Text[t.start+1 : t.nameEnd])
+			attr := func(name string) (string, bool) { return AttrValue(src.Text, t.start, name) }
+			switch {
+			case hidden != "":
+				if opened == hidden && !t.tag.rawText() {
+					depth++
+				}
+			case t.tag.rawText(), voidElement([]byte(opened)), !hides(opened, attr):
+				w.opens(opened, attr)
+			case end != nil:
+				s.pos = max(end(t.start), t.end)
+				continue
+			case !t.selfClose:
+				hidden, depth = opened, 1
+			}
+			if t.tag.rawText() {
+				s.rawText(t)
+			}
+		}
+	}
+}
+
+// Texts reads what elements of a page say. What stands in what is known from its tags, or from a full tree.
+type Texts struct {
+	src   *Source
+	nest  *Nest
+	tree  *Tree
+	begun bool
+
+	nodes map[int]*treeText // of a tree, by the offset of the start tag
+}
+
+// treeText is an element of a tree, and where it begins and ends in the order of the tree.
+type treeText struct {
+	node        *html.Node
+	first, last int
+}
+
+// NewTexts reads texts by a nest; begun says that the page is not there to its end.
+func NewTexts(src *Source, nest *Nest, begun bool) *Texts {
+	return &Texts{src: src, nest: nest, begun: begun}
+}
+
+// TreeTexts reads texts by a full tree of a page in UTF-8.
+func TreeTexts(tree *Tree) *Texts {
+	x := &Texts{tree: tree, nodes: map[int]*treeText{}}
+	n := 0
+	var walk func(*html.Node)
+	walk = func(node *html.Node) {
+		n++
+		own := &treeText{node: node, first: n}
+		if at, ok := offsetOf(node); ok && x.nodes[at] == nil { // a clone is none of its own
+			x.nodes[at] = own
+		}
+		for kid := node.FirstChild; kid != nil; kid = kid.NextSibling {
+			walk(kid)
+		}
+		own.last = n
+	}
+	walk(tree.doc)
+	return x
+}
+
+// A Passage is an element with its text.
+type Passage struct {
+	At          int // offset of its start tag
+	of          *Texts
+	first, last int // where it begins and ends, in the order of the page
+	node        int // of a nest
+}
+
+// Passages are the elements whose start tags stand at the offsets, which ascend, in the order of the page.
+func (x *Texts) Passages(at []int) (out []Passage) {
+	if len(at) == 0 {
+		return nil
+	}
+	if x.nest == nil {
+		for _, at := range at {
+			if n := x.nodes[at]; n != nil {
+				out = append(out, Passage{At: at, of: x, first: n.first, last: n.last})
+			}
+		}
+		slices.SortFunc(out, func(a, b Passage) int { return a.first - b.first })
+		return out
+	}
+	for i := range x.nest.nodes {
+		n := &x.nest.nodes[i]
+		if int(n.start) < at[0] || int(n.start) > at[len(at)-1] {
+			continue
+		}
+		if _, ok := slices.BinarySearch(at, int(n.start)); ok {
+			last := int(n.close)
+			if n.close < 0 {
+				last = len(x.src.Text)
+			}
+			out = append(out, Passage{At: int(n.start), of: x, first: int(n.start), last: last, node: i})
+		}
+	}
+	slices.SortFunc(out, func(a, b Passage) int { return a.first - b.first })
+	return out
+}
+
+// Within are those of a list, as Passages gives it, that stand in the passage.
+func (p *Passage) Within(list []Passage) []Passage {
+	i := sort.Search(len(list), func(i int) bool { return list[i].first > p.first })
+	list = list[i:]
+	return list[:sort.Search(len(list), func(i int) bool { return list[i].first > p.last })]
+}
+
+// Open reports whether the end of the passage has not come.
+func (p *Passage) Open() bool { return p.of.begun && p.of.nest.nodes[p.node].close < 0 }
+
+// Text is what the element says. What is hidden in it is left out; the element itself may be hidden.
+func (p *Passage) Text() string {
+	x := p.of
+	if x.nest == nil {
+		return x.treeText(p.At)
+	}
+	n := &x.nest.nodes[p.node]
+	name, nameEnd := readName(x.src.Text, p.At+1)
+	switch {
+	case name == TagTitle || name == TagTextarea:
+		to, _ := rawTextEnd(x.src.Text, int(n.end), x.src.Text[p.At+1:nameEnd], false)
+		return CollapseSpace(DecodeText([]byte(x.src.String(int(n.end), max(to, int(n.end))))))
+	case name.rawText():
+		return ""
+	}
+	node := p.node
+	return textOf(x.src, int(n.end), p.last, "", func(at int) int {
+		for node++; node < len(x.nest.nodes); node++ { // they come in the order of the page
+			if n := &x.nest.nodes[node]; int(n.start) == at && n.close >= 0 {
+				return int(n.close)
+			} else if int(n.start) == at {
+				break
+			}
+		}
+		return p.last
+	})
+}
+
+// Size is about how many bytes of the page it takes to read the text.
+func (p *Passage) Size() int { return p.last - p.first }
+
+func (x *Texts) treeText(at int) string {
+	top := x.nodes[at].node
+	w := words{anchor: -1}
+	if top.Data == "title" || top.Data == "textarea" {
+		for kid := top.FirstChild; kid != nil; kid = kid.NextSibling {
+			w.WriteString(kid.Data)
+		}
+		return w.text()
+	}
+	if ParseTag(top.Data).rawText() {
+		return ""
+	}
+	var walk func(*html.Node)
+	walk = func(n *html.Node) {
+		switch n.Type {
+		case html.TextNode:
+			w.WriteString(n.Data)
+		case html.ElementNode:
+			attr := func(name string) (string, bool) {
+				for _, a := range n.Attr {
+					if a.Key == name {
+						return a.Val, true
+					}
+				}
+				return "", false
+			}
+			void := voidElement([]byte(n.Data))
+			if !void && hides(n.Data, attr) {
+				return
+			}
+			w.opens(n.Data, attr)
+			for kid := n.FirstChild; kid != nil; kid = kid.NextSibling {
+				walk(kid)
+			}
+			if !void {
+				w.closes(n.Data)
+			}
+		}
+	}
+	for kid := top.FirstChild; kid != nil; kid = kid.NextSibling {
+		walk(kid)
+	}
+	return w.text()
+}
