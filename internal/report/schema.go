@@ -148,7 +148,7 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 		elem.Version = ""
 		switch t.Elem() {
 		case reflect.TypeFor[gatefile.Ask]():
-			return oneOrMore(&jsonschema.Schema{Type: "string"}, elem)
+			return oneOrMore(&jsonschema.Schema{Type: "string"}, elem, of(gatefile.PairsShape{}))
 		case reflect.TypeFor[gatefile.OpenOf]():
 			one(elem, "after", "scroll", "click", "fragment", "leaving")
 		case reflect.TypeFor[gatefile.PlacedRule]():

@@ -38,6 +38,11 @@ type Gate struct {
 	// HasAt are, by selector of Selectors, the queries that ask for it.
 	HasAt [][]problem.Position
 
+	// Contents are what placeholders ask of the content of pages, by name.
+	Contents map[string]*Content
+	// ContentSelectors are the selectors by which pages' content is read, those of Contents and others.
+	ContentSelectors []*markup.Selector
+
 	// Manifest finds built files by name; nil where the site names none.
 	Manifest *Manifest
 	// ListFacts are the facts that are lists on some page.
@@ -177,7 +182,11 @@ type Part struct {
 	Pos       problem.Position
 	CodePos   problem.Position // where Text begins: in the gate file or in FromFile
 
+	Includes []string // the files that the code includes, once ReadFiles has read them
+
 	contents *Contents
+	dir      string   // of the gate file, relative to the first: that of the files that it includes
+	sources  []source // of Text, where it includes files
 }
 
 // An Item is a named thing that may load on a page.

@@ -44,7 +44,6 @@ func (r *reader) item(e entry) {
 
 // part reads a key that carries something; false for any other.
 func (r *reader) part(it *Item, e entry) bool {
-	params := it.ParamNames()
 	switch e.key {
 	case "script", "stylesheet":
 		for _, v := range r.list(e.node) {
@@ -67,9 +66,9 @@ func (r *reader) part(it *Item, e entry) bool {
 	case "popup-file":
 		r.fileParts(it, Popup, e)
 	case "structured":
-		r.structured(it, e.node, params)
+		r.structured(it, e.node)
 	case "questions":
-		r.questions(it, e.node, params)
+		r.questions(it, e.node)
 	case "classes":
 		r.classes(it, e.node)
 	case "found", "replaces":
@@ -248,12 +247,9 @@ func (r *reader) urlPart(it *Item, kind Kind, n ast.Node) {
 		return
 	}
 	p := &Part{Kind: kind, Key: string(kind), Text: v, Pos: t.Pos, CodePos: t.Pos}
-	tmpl, err := placeholder.Parse(v, it.ParamNames()...)
-	if err != nil {
-		r.errorf(r.inside(r.resolve(n), err.(*placeholder.Error).Offset), "%v", err)
+	if p.Template, ok = r.template(n, v, it.scope()); !ok {
 		return
 	}
-	p.Template = tmpl
 	it.Parts = append(it.Parts, p)
 }
 
@@ -266,13 +262,12 @@ func (r *reader) textParts(it *Item, kind Kind, e entry) {
 		if !ok {
 			continue
 		}
-		p := &Part{Kind: kind, Key: e.key, Text: t.Value, Pos: e.pos, CodePos: r.inside(r.resolve(v), 0)}
-		tmpl, err := placeholder.ParseCode(p.Text, it.ParamNames()...)
-		if err != nil {
-			r.errorf(r.inside(r.resolve(v), err.(*placeholder.Error).Offset), "%v", err)
-			tmpl = &placeholder.Template{}
+		p := &Part{
+			Kind: kind, Key: e.key, Text: t.Value, Pos: e.pos, CodePos: r.inside(r.resolve(v), 0), dir: r.path("."),
 		}
-		p.Template = tmpl
+		if p.Template, ok = r.template(v, p.Text, it.codeScope()); !ok {
+			p.Template = &placeholder.Template{}
+		}
 		it.Parts = append(it.Parts, p)
 	}
 }
@@ -281,7 +276,10 @@ func (r *reader) textParts(it *Item, kind Kind, e entry) {
 func (r *reader) fileParts(it *Item, kind Kind, e entry) {
 	for _, t := range r.names(e.node, e.key) {
 		name := r.path(t.Value)
-		it.Parts = append(it.Parts, &Part{Kind: kind, Key: e.key, FromFile: name, Pos: t.Pos, CodePos: problem.Position{File: name, Line: 1, Column: 1}})
+		it.Parts = append(it.Parts, &Part{
+			Kind: kind, Key: e.key, FromFile: name, Pos: t.Pos, dir: r.path("."),
+			CodePos: problem.Position{File: name, Line: 1, Column: 1},
+		})
 	}
 }
 
@@ -291,9 +289,8 @@ func (r *reader) attr(it *Item, e entry) (a Attr) {
 	if !ok {
 		return a
 	}
-	tmpl, err := placeholder.Parse(t.Value, it.ParamNames()...)
-	if err != nil {
-		r.errorf(r.inside(r.resolve(e.node), err.(*placeholder.Error).Offset), "%v", err)
+	tmpl, ok := r.template(e.node, t.Value, it.scope())
+	if !ok {
 		return a
 	}
 	return Attr{Name: e.key, Value: tmpl, Text: t.Value, Pos: t.Pos}
@@ -393,12 +390,10 @@ func (r *reader) attrs(it *Item, n ast.Node) {
 		if b, ok := r.resolve(e.node).(*ast.BoolNode); ok {
 			a.Value, a.Remove = &placeholder.Template{}, !b.Value // a bare attribute, or none
 		} else if t, ok := r.oneText(e.node, "attrs."+e.key); ok {
-			tmpl, err := placeholder.Parse(t.Value, it.ParamNames()...)
-			if err != nil {
-				r.errorf(r.inside(r.resolve(e.node), err.(*placeholder.Error).Offset), "%v", err)
+			if a.Value, ok = r.template(e.node, t.Value, it.scope()); !ok {
 				continue
 			}
-			a.Value, a.Text = tmpl, t.Value
+			a.Text = t.Value
 		} else {
 			continue
 		}

@@ -1,10 +1,8 @@
 package gatefile
 
 import (
-	"fmt"
 	"slices"
 	"strings"
-	"unicode/utf8"
 
 	"yellowgate/internal/core/placeholder"
 	"yellowgate/internal/core/problem"
@@ -46,9 +44,7 @@ func (g *Gate) ReadFiles(from Sources) []problem.Problem {
 	for _, it := range g.Items {
 		r.built(it)
 		for _, p := range it.Parts {
-			if p.FromFile != "" {
-				problems = append(problems, r.load(it, p, from.Read)...)
-			}
+			problems = append(problems, r.load(it, p, from.Read)...)
 			p.look()
 			if it.Integrity.Value != "" && p.Kind.Tagged() {
 				r.integrity(it, p, from.Integrity)
@@ -58,42 +54,6 @@ func (g *Gate) ReadFiles(from Sources) []problem.Problem {
 	r.unused()
 	r.needsURL()
 	return append(problems, r.problems...)
-}
-
-// load reads the file of one part.
-func (r *reader) load(it *Item, p *Part, read func(string) ([]byte, error)) []problem.Problem {
-	p.Template = &placeholder.Template{}
-	b, err := read(p.FromFile)
-	if err == nil && !utf8.Valid(b) {
-		err = fmt.Errorf("it is not UTF-8")
-	}
-	if err != nil {
-		r.problem(
-			problem.Error,
-			p.Pos,
-			remedyOf(err, "paths are relative to the gate file"),
-			"the code of item %q cannot be read: %s: %v",
-			it.Name,
-			p.FromFile,
-			err,
-		)
-		return nil
-	}
-	p.Text = strings.TrimPrefix(string(b), "\uFEFF")
-	if strings.TrimSpace(p.Text) == "" {
-		r.warn(
-			problem.EmptyFile, it, p.Pos, "write the code into it, or disable the item",
-			"the file %s of item %q is empty: the item brings nothing", p.FromFile, it.Name,
-		)
-	}
-	t, err := placeholder.ParseCode(p.Text, it.ParamNames()...)
-	if e, ok := err.(*placeholder.Error); ok {
-		return []problem.Problem{
-			{Severity: problem.Error, Pos: p.PositionAt(e.Offset), Message: e.Message, Line: p.LineAt(e.Offset)},
-		}
-	}
-	p.Template = t
-	return nil
 }
 
 // built puts the paths of built files in the place of their names.
@@ -164,33 +124,6 @@ func (r *reader) integrity(it *Item, p *Part, digest func(string) (string, bool)
 		}
 		p.Integrity = value
 	}
-}
-
-// PositionAt is the position of an offset, in bytes, in the part's text.
-func (p *Part) PositionAt(offset int) problem.Position {
-	before := p.Text[:min(max(offset, 0), len(p.Text))]
-	pos := p.CodePos
-	if n := strings.Count(before, "\n"); n > 0 {
-		pos.Line += n
-		if p.FromFile != "" {
-			pos.Column = 1
-		}
-		before = before[strings.LastIndexByte(before, '\n')+1:]
-	}
-	pos.Column += utf8.RuneCountInString(before)
-	return pos
-}
-
-// LineAt is the line of a code file in which an offset of the part's text
-// stands; "" for code in the gate file.
-func (p *Part) LineAt(offset int) string {
-	if p.FromFile == "" {
-		return ""
-	}
-	offset = min(max(offset, 0), len(p.Text))
-	line := p.Text[strings.LastIndexByte(p.Text[:offset], '\n')+1:]
-	line, _, _ = strings.Cut(line, "\n")
-	return strings.TrimSuffix(line, "\r")
 }
 
 // Unused lists the built files of the manifest that no item uses, sorted.

@@ -205,9 +205,8 @@ func (r *reader) metaText(what string, n ast.Node) (v MetaValue, none, ok bool) 
 	if !ok {
 		return v, false, false
 	}
-	tmpl, err := placeholder.Parse(t.Value)
-	if err != nil {
-		r.errorf(r.inside(r.resolve(n), err.(*placeholder.Error).Offset), "%v", err)
+	tmpl, ok := r.template(n, t.Value, placeholder.Scope{})
+	if !ok {
 		return v, false, false
 	}
 	if what == "lang" && t.Value != "none" && !r.language(t) {

@@ -42,6 +42,13 @@ func (it *Item) ParamNames() []string {
 	return names
 }
 
+// scope is what placeholders of the item's texts may name, and codeScope those of its code.
+func (it *Item) scope() placeholder.Scope { return placeholder.Scope{Params: it.ParamNames()} }
+
+func (it *Item) codeScope() placeholder.Scope {
+	return placeholder.Scope{Params: it.ParamNames(), Code: true}
+}
+
 // Refuse says why the parameter cannot have a value; "" where it can.
 func (p *Param) Refuse(v string) string {
 	if len(p.OneOf) > 0 && !slices.Contains(p.OneOf, v) {

@@ -164,6 +164,19 @@ type Ask struct {
 	Answer Words `key:"answer" doc:"its answer, as text" jsonschema:"required"`
 }
 
+// PairsShape is where a page has questions and answers.
+type PairsShape struct {
+	From   Selector `key:"from"   doc:"selector: what holds questions and answers"                       jsonschema:"required"`
+	Ask    Selector `key:"ask"    doc:"selector: the questions in it"                                    jsonschema:"required"`
+	Answer Selector `key:"answer" doc:"selector: the answers; each belongs to the question before it" jsonschema:"required"`
+}
+
+// RowsShape is what structured data has for each row of a page.
+type RowsShape struct {
+	From Selector `key:"from" doc:"selector: the rows"`
+	Each any      `key:"each" doc:"what is written for each, with row.text(SELECTOR) and row.attr(SELECTOR, NAME)"`
+}
+
 // BlankShape is a page that the gate makes.
 type BlankShape struct {
 	Path  Path `key:"path"  doc:"path of the page, such as /sky-camera/" jsonschema:"required"`
@@ -262,6 +275,7 @@ type (
 	Name          string // of an item, as NameForm has it
 	Names         []Name // one or a list
 	Words         string // a text that is not empty
+	Selector      string // of CSS
 	CheckName     string // of a check
 	MetadataNames []Line // keys of metadata: one or a list
 	Path          string // of a page, such as /visit/
@@ -282,6 +296,7 @@ type (
 var Forms = map[reflect.Type]string{
 	reflect.TypeFor[Name]():     NameForm,
 	reflect.TypeFor[Words]():    `\S`,
+	reflect.TypeFor[Selector](): `\S`,
 	reflect.TypeFor[Path]():     `^/[^*?#]*$`,
 	reflect.TypeFor[SiteURL]():  `^(https?://[^/?#\s]+[^?#]*)?$`,
 	reflect.TypeFor[Origin]():   `^(https?://[^/?#\s]+/?)?$`,

@@ -239,6 +239,32 @@ func (p *Passage) Within(list []Passage) []Passage {
 	return list[:sort.Search(len(list), func(i int) bool { return list[i].first > p.last })]
 }
 
+// Outermost are those of a list that stand in no other of it.
+func Outermost(list []Passage) (out []Passage) {
+	for _, p := range list {
+		if n := len(out); n == 0 || p.first > out[n-1].last {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// Behind are, for each of the heads, those of a list that stand behind it and before the next, but not in one another.
+func Behind(heads, list []Passage) [][]Passage {
+	out := make([][]Passage, len(heads))
+	for i := range heads {
+		for len(list) > 0 && list[0].first <= heads[i].last {
+			list = list[1:]
+		}
+		n := len(list)
+		if i+1 < len(heads) {
+			n = sort.Search(len(list), func(k int) bool { return list[k].first >= heads[i+1].first })
+		}
+		out[i], list = Outermost(list[:n]), list[n:]
+	}
+	return out
+}
+
 // Open reports whether the end of the passage has not come.
 func (p *Passage) Open() bool { return p.of.begun && p.of.nest.nodes[p.node].close < 0 }
 

@@ -49,7 +49,11 @@ type Asked struct {
 	Has     int    // the number of a selector, where nothing else is asked for
 	Spot    string // the name of an item
 	Heading bool
+	Content string // what a placeholder asks of the page's content: page.text(h1)
 }
+
+// Comes reports whether what is asked for is a text that comes with the page.
+func (a Asked) Comes() bool { return a.Heading || a.Content != "" }
 
 // Bare is the page as it is known before its source is read.
 func (p *Page) Bare() Page {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"sort"
 
@@ -149,11 +150,8 @@ func (v *View) unsure() (items map[int]bool, asked []page.Asked, waits *Begun) {
 		return o
 	}
 	first := decide()
-	v.parts(first.in)
-	items = map[int]bool{}
-	tooMuch := func() bool {
-		return len(asked) > mostAsked || slices.Contains(asked, page.Asked{Heading: true})
-	}
+	items = v.parts(first.in)
+	tooMuch := func() bool { return len(asked) > mostAsked || slices.ContainsFunc(asked, page.Asked.Comes) }
 	for n := 1; !tooMuch() && n < 1<<len(asked); n++ {
 		undo := v.suppose(asked, n)
 		o := decide()
@@ -173,15 +171,38 @@ func (v *View) unsure() (items map[int]bool, asked []page.Asked, waits *Begun) {
 	return items, asked, nil
 }
 
-// parts asks for what the items that are in write.
-func (v *View) parts(in []bool) {
+// parts asks for what the items that are in write. Those are held whose parts of the body want a text that has not come:
+// the head need not wait for it.
+func (v *View) parts(in []bool) (held map[int]bool) {
+	held = map[int]bool{}
+	later := v.Page.Later
 	for i := range in {
-		for k := range v.gate.items[i].Parts() {
-			if in[i] && v.gate.items[i].Part(k).Kind != gatefile.Classes {
-				_, _, _ = v.gate.Render(v, i, k)
+		item := v.gate.items[i]
+		for k := range item.Parts() {
+			if !in[i] || item.Part(k).Kind == gatefile.Classes {
+				continue
 			}
+			v.Page.Later = func(a page.Asked) {
+				if a.Comes() && !forHead(item.Item, item.Part(k)) {
+					held[i] = true
+				} else {
+					later(a)
+				}
+			}
+			_, _, _ = v.gate.Render(v, i, k)
 		}
 	}
+	v.Page.Later, v.held = later, held
+	return maps.Clone(held)
+}
+
+// forHead reports whether a part may go to the head.
+func forHead(it *gatefile.Item, p *gatefile.Part) bool {
+	place := it.PlaceOf(p)
+	if place.Name == gatefile.AtReplaced {
+		place = it.Elsewhere(p)
+	}
+	return place.Name == gatefile.HeadStart || place.Name == gatefile.HeadEnd
 }
 
 // suppose lets come what the bits of n say. The function that it returns takes it back.
@@ -214,6 +235,11 @@ func (v *View) waitsFor(asked []page.Asked) *Begun {
 		switch {
 		case a.Spot != "":
 			word = "a spot of item " + a.Spot
+		case a.Content != "":
+			word = a.Content
+			if c := v.gate.File.Contents[a.Content]; c != nil {
+				b.For = append(b.For, c.Pos...)
+			}
 		default:
 			s := v.gate.File.Selectors[a.Has]
 			word = "has(" + s.String() + ")"

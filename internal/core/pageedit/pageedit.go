@@ -107,6 +107,9 @@ func New(f *gatefile.Gate, day string) (*Gate, []problem.Problem) {
 			g.ahead = s
 		}
 	}
+	for _, s := range f.ContentSelectors {
+		g.all.add(s)
+	}
 	for _, it := range f.Items {
 		for _, m := range slices.Concat(it.Found, it.Replaces) {
 			if m.Selector != nil {
@@ -327,10 +330,11 @@ func (r *Result) problem(p problem.Problem) {
 // Values are what placeholders of an item's parts can name on a page.
 func (g *Gate) Values(v *View) *snippet.Values {
 	return &snippet.Values{
-		Lookup: v.Lookup,
-		Page:   &v.Page,
-		Host:   g.mayLead,
-		IsList: func(fact string) bool { return g.File.ListFacts[fact] },
+		Lookup:  v.Lookup,
+		Page:    &v.Page,
+		Content: v,
+		Host:    g.mayLead,
+		IsList:  func(fact string) bool { return g.File.ListFacts[fact] },
 		Built: func(name string) ([]string, bool) {
 			if g.File.Manifest == nil {
 				return nil, false

@@ -239,7 +239,9 @@ func (pl *planner) place() {
 			continue
 		}
 		pl.move(i)
-		pl.placeItem(i)
+		if !pl.held[i] {
+			pl.placeItem(i)
+		}
 	}
 	if len(pl.plan.Popups) > 0 {
 		pl.insert(

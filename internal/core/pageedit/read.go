@@ -35,8 +35,10 @@ type View struct {
 	nestTried bool
 	// begun: the source is only the beginning of a page.
 	begun  bool
+	held   map[int]bool                   // of one that is begun: items whose parts of the body are not written yet
 	meta   *Metadata                      // once asked for
 	stacks map[string][]verdict.Candidate // by a metadata key's ID, once asked for
+	inside *content                       // once asked for
 }
 
 // Look reads a source page. known holds what does not stand in the page: its
@@ -114,14 +116,19 @@ func (v *View) nested(s *markup.Selector) (hits []int, ok bool) {
 	if v.nest == nil && s.LacksWords(v.Source.Text) {
 		return nil, true
 	}
+	if nest := v.plainNest(); nest != nil {
+		return nest.Match(s)
+	}
+	return nil, false
+}
+
+// plainNest is what stands in what, where the page's tags say so plainly; else nil.
+func (v *View) plainNest() *markup.Nest {
 	if !v.nestTried {
 		v.nestTried = true
 		v.nest, _ = markup.NewNest(v.Source.Text, v.Scan)
 	}
-	if v.nest == nil {
-		return nil, false
-	}
-	return v.nest.Match(s)
+	return v.nest
 }
 
 func (v *View) find(s *markup.Selector) []int { return v.matches(v.look.number[s.String()]) }
@@ -132,12 +139,20 @@ func (v *View) after(file []byte) *View {
 	next := &View{gate: v.gate, look: v.look, Source: markup.ReadAs(file, v.Page.Answer.Charset()), Page: v.Page}
 	next.Scan = markup.Scan(next.Source.Text, v.look.watch)
 	next.readSpots()
+	if len(v.gate.File.ContentSelectors) > 0 {
+		next.inside = v.content() // of the source
+	}
 	return next
 }
 
 // Lookup gives a placeholder's name its value on this page, "" where there is
 // none.
-func (v *View) Lookup(name string) string { return v.gate.Lookup(&v.Page, name) }
+func (v *View) Lookup(name string) string {
+	if strings.HasSuffix(name, ")") {
+		return strings.Join(v.Said(name), ", ")
+	}
+	return v.gate.Lookup(&v.Page, name)
+}
 
 // Matches returns the offsets in the source page at which a selector of the gate
 // file matches.

@@ -87,7 +87,7 @@ func outlineTree(b *strings.Builder, t *gatefile.Tree, root bool) {
 		b.Write(j)
 	}
 	switch {
-	case t.Fact != nil:
+	case t.List != nil, t.From != nil, t.Pairs != nil, t.Text != nil && t.Text.Alone() != nil:
 		b.WriteString(Hole)
 	case t.IsMap:
 		b.WriteByte('{')

@@ -40,6 +40,8 @@ type Values struct {
 	// where there is none.
 	Lookup func(name string) string
 	Page   *page.Page
+	// Content is the page, for what placeholders ask of what stands in it.
+	Content Content
 	// Param gives a parameter its value on this page or at this spot, and whether
 	// that is a number or a truth value.
 	Param func(p *gatefile.Param) (value string, bare bool)
@@ -52,6 +54,16 @@ type Values struct {
 	Built func(name string) (paths []string, ok bool)
 
 	bares map[string]bool // parameters that are bare, once looked up
+}
+
+// Content is a page, or a row of it, in which texts and attributes stand.
+type Content interface {
+	// Said is what a name asks for, such as page.all(li), one entry an element; nil where there is none.
+	Said(name string) []string
+	// Rows are the elements in it that a selector matches.
+	Rows(from *markup.Selector) []Content
+	// Pairs are the questions in it, each with its answer.
+	Pairs(p *gatefile.Pairs) [][2]string
 }
 
 // lookup is Lookup with the item's parameters.

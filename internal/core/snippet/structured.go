@@ -17,7 +17,7 @@ const vocabulary = "https://schema.org"
 func (p *part) jsonLD(it *gatefile.Item, v *Values) (text string, ok bool, err *ValueError) {
 	var b bytes.Buffer
 	t := p.Tree
-	w := treeWriter{b: &b, values: v, lookup: v.lookup(it), part: p.Part}
+	w := treeWriter{b: &b, values: v, lookup: v.lookup(it), part: p.Part, of: v.Content}
 	if t.Asks {
 		b.WriteString(`{"@context":"` + vocabulary + `","@type":"FAQPage","mainEntity":`)
 		ok, err = w.asks(t)
@@ -36,6 +36,7 @@ type treeWriter struct {
 	values *Values
 	lookup func(string) string
 	part   *gatefile.Part
+	of     Content // the page, or the row that is written
 }
 
 // quote writes a text as JSON that cannot end the script element, nor open a
@@ -47,6 +48,8 @@ func (w *treeWriter) quote(s string) {
 
 func (w *treeWriter) tree(t *gatefile.Tree, root bool) (ok bool, err *ValueError) {
 	switch {
+	case t.From != nil:
+		return w.rows(t)
 	case t.IsMap:
 		w.b.WriteByte('{')
 		n := 0
@@ -80,9 +83,9 @@ func (w *treeWriter) tree(t *gatefile.Tree, root bool) (ok bool, err *ValueError
 	case t.Literal != "":
 		w.b.WriteString(t.Literal)
 	default:
-		if list, is, there := w.list(t); is {
-			if !there {
-				return false, nil
+		if list, is, err := w.list(t); is {
+			if list == nil || err != nil {
+				return false, err
 			}
 			w.any(list)
 			return true, nil
@@ -103,18 +106,81 @@ func (w *treeWriter) tree(t *gatefile.Tree, root bool) (ok bool, err *ValueError
 	return true, nil
 }
 
-// list finds the list that a text names; is tells whether it names a list fact
-// at all, there whether this page has it.
-func (w *treeWriter) list(t *gatefile.Tree) (list any, is, there bool) {
-	if t.Fact == nil {
-		return nil, false, false
+// rows writes what a tree has for each row of the page.
+func (w *treeWriter) rows(t *gatefile.Tree) (ok bool, err *ValueError) {
+	if w.of == nil {
+		return false, nil
 	}
-	name, isFact := strings.CutPrefix(t.Fact.Options[0].Name, "fact.")
-	if !isFact || w.values.Page == nil {
-		return nil, false, false
+	rows := w.of.Rows(t.From)
+	if len(rows) == 0 {
+		return false, nil
 	}
-	list, there = w.values.Page.Lists[name]
-	return list, there || w.values.IsList != nil && w.values.IsList(name), there
+	w.b.WriteByte('[')
+	for i, row := range rows {
+		if i > 0 {
+			w.b.WriteByte(',')
+		}
+		in := *w
+		in.of = row
+		in.lookup = func(name string) string {
+			if !strings.HasPrefix(name, "row.") {
+				return w.lookup(name)
+			}
+			if said := row.Said(name); len(said) > 0 {
+				return said[0]
+			}
+			return ""
+		}
+		if ok, err := in.tree(t.Kids[0], false); !ok || err != nil {
+			if err != nil {
+				err.Message = fmt.Sprintf("row %d of %s: %s", i+1, t.From, err.Message)
+			}
+			return ok, err
+		}
+	}
+	w.b.WriteByte(']')
+	return true, nil
+}
+
+// list finds the list that a text names; is tells whether it names one at all. It is nil where this page has none.
+func (w *treeWriter) list(t *gatefile.Tree) (list any, is bool, err *ValueError) {
+	if t.List == nil || w.values.Page == nil {
+		return nil, false, nil
+	}
+	if name, isFact := strings.CutPrefix(t.List.Options[0].Name, "fact."); isFact && len(t.List.Options) == 1 {
+		list, there := w.values.Page.Lists[name]
+		return list, there || w.values.IsList != nil && w.values.IsList(name), nil
+	}
+	values, failed := t.List.List(func(name string) []string {
+		fact, _ := strings.CutPrefix(name, "fact.")
+		if strings.HasPrefix(name, "page.all(") && w.values.Content != nil {
+			return w.values.Content.Said(name)
+		} else if list, ok := w.values.Page.Lists[fact].([]any); ok {
+			var texts []string
+			for _, entry := range list {
+				texts = append(texts, textOf(entry))
+			}
+			return texts
+		}
+		if text := w.lookup(name); text != "" {
+			return []string{text}
+		}
+		return nil
+	}, w.lookup)
+	switch {
+	case failed != nil && failed.Missing():
+		return nil, true, nil
+	case failed != nil:
+		return nil, true, failedValue(failed, t.Pos)
+	}
+	entries := make([]any, len(values))
+	for i, v := range values {
+		entries[i] = v.Text
+		if v.Number {
+			entries[i] = json.Number(v.Text)
+		}
+	}
+	return entries, true, nil
 }
 
 // any writes a value of a facts file.
@@ -129,10 +195,13 @@ func (w *treeWriter) any(v any) {
 // asks writes questions with their answers.
 func (w *treeWriter) asks(t *gatefile.Tree) (bool, *ValueError) {
 	var pairs [][2]string
-	if t.Fact != nil {
-		list, _, there := w.list(t)
-		if !there {
-			return false, nil
+	if t.Pairs != nil && w.of != nil {
+		pairs = w.of.Pairs(t.Pairs)
+	}
+	if t.List != nil {
+		list, _, err := w.list(t)
+		if list == nil || err != nil {
+			return false, err
 		}
 		rows, _ := list.([]any)
 		for i, row := range rows {
@@ -141,7 +210,7 @@ func (w *treeWriter) asks(t *gatefile.Tree) (bool, *ValueError) {
 			if ask == "" || answer == "" {
 				return false, &ValueError{
 					Pos:     t.Pos,
-					Message: fmt.Sprintf("%s: entry %d has no ask and answer", t.Fact.Raw, i+1),
+					Message: fmt.Sprintf("%s: entry %d has no ask and answer", t.List.Raw, i+1),
 				}
 			}
 			pairs = append(pairs, [2]string{ask, answer})

@@ -1,0 +1,217 @@
+package pageedit
+
+import (
+	"fmt"
+	"strings"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/snippet"
+)
+
+// What placeholders ask of the content of a page: the text and the attributes of its elements.
+
+// content reads what stands in a page, once a placeholder asks for it.
+type content struct {
+	view  *View // the page, in UTF-8
+	texts *markup.Texts
+	found map[string]passages // by selector
+	said  map[string][]string // by the name of what is asked of the page
+	left  int                 // bytes that may still be read
+}
+
+// passages are the elements that a selector matches. They are sure where nothing that follows in a page makes others of
+// them, as far as it has come.
+type passages struct {
+	list []markup.Passage
+	sure bool
+}
+
+// mostRead is how many times its own length of a page is read: elements that stand in one another are read again.
+const mostRead = 16
+
+// newContent reads a page.
+func newContent(v *View) *content {
+	c := &content{view: v, found: map[string]passages{}, said: map[string][]string{}}
+	c.left = mostRead*len(v.Source.Text) + 1<<16
+	if nest := v.plainNest(); nest != nil {
+		c.texts = markup.NewTexts(v.Source, nest, v.begun)
+		return c
+	}
+	if v.begun { // what becomes of it, only its end says
+		return c
+	}
+	if !v.Source.UTF8() {
+		c.view = v.inUTF8()
+		v = c.view
+	}
+	if v.tree == nil {
+		v.tree = v.newTree()
+	}
+	c.texts = markup.TreeTexts(v.tree)
+	return c
+}
+
+// inUTF8 is the page in UTF-8, for its texts: offsets in it are others.
+func (v *View) inUTF8() *View {
+	src := markup.ReadAs([]byte(v.Source.String(0, len(v.Source.Text))), "utf-8")
+	return &View{gate: v.gate, look: v.look, Source: src, Page: v.Page, Scan: markup.Scan(src.Text, v.look.watch)}
+}
+
+// content is what stands in the page.
+func (v *View) content() *content {
+	if v.inside == nil {
+		v.inside = newContent(v)
+	}
+	return v.inside
+}
+
+// find are the elements of the page that a selector matches, in the order of the page.
+func (c *content) find(s *markup.Selector) passages {
+	p, ok := c.found[s.String()]
+	if !ok {
+		if c.texts != nil {
+			p.list = c.texts.Passages(c.view.find(s))
+		}
+		p.sure = c.texts != nil && (!c.view.begun || settles(s))
+		c.found[s.String()] = p
+	}
+	return p
+}
+
+// Said is what a name of the gate file's placeholders asks of the page, one entry an element that has some.
+func (v *View) Said(name string) []string {
+	c := v.content()
+	if said, ok := c.said[name]; ok {
+		return said
+	}
+	ask := v.gate.File.Contents[name]
+	if ask == nil || ask.Row {
+		return nil
+	}
+	found := c.find(ask.Selector)
+	switch whole := ask.What == "all"; {
+	case v.begun && (whole || !found.sure || len(found.list) == 0 || ask.What == "text" && found.list[0].Open()):
+		if v.Page.Later != nil {
+			v.Page.Later(page.Asked{Content: name})
+		}
+		return nil
+	case !whole && len(found.list) > 1:
+		found.list = found.list[:1]
+	}
+	said := c.read(ask, found.list)
+	c.said[name] = said
+	return said
+}
+
+// read reads what is asked of each of some elements.
+func (c *content) read(ask *gatefile.Content, list []markup.Passage) (said []string) {
+	for i := range list {
+		text := ""
+		if ask.What == "attr" {
+			text, _ = c.view.Source.Attr(list[i].At, ask.Attr)
+			text = strings.TrimSpace(text)
+		} else {
+			text = c.text(&list[i])
+		}
+		if text != "" {
+			said = append(said, text)
+		}
+	}
+	return said
+}
+
+// text is what an element says.
+func (c *content) text(p *markup.Passage) string {
+	if c.left -= p.Size(); c.left < 0 {
+		if c.view.Unread == "" {
+			c.view.Unread = "placeholders read its elements again and again: elements that their selectors match stand in one another"
+		}
+		return ""
+	}
+	return p.Text()
+}
+
+// A row is an element of the page in which placeholders ask again.
+type row struct {
+	view *View
+	at   *markup.Passage
+}
+
+// Rows are the elements of the page that a selector matches.
+func (v *View) Rows(from *markup.Selector) []snippet.Content { return v.rows(from, nil) }
+
+func (v *View) rows(from *markup.Selector, in *markup.Passage) (out []snippet.Content) {
+	if v.asksWhole(from) {
+		return nil
+	}
+	list := v.content().find(from).list
+	if in != nil {
+		list = in.Within(list)
+	}
+	for i := range list {
+		out = append(out, &row{v, &list[i]})
+	}
+	return out
+}
+
+// asksWhole reports that what is asked takes the whole page, where that is not there.
+func (v *View) asksWhole(s *markup.Selector) bool {
+	if v.begun && v.Page.Later != nil {
+		v.Page.Later(page.Asked{Content: fmt.Sprintf("what %s matches", s)})
+	}
+	return v.begun
+}
+
+// Pairs are the questions of the page, each with its answer.
+func (v *View) Pairs(p *gatefile.Pairs) [][2]string {
+	if v.asksWhole(p.From) {
+		return nil
+	}
+	var out [][2]string
+	for _, in := range markup.Outermost(v.content().find(p.From).list) {
+		out = append(out, v.pairs(p, &in)...)
+	}
+	return out
+}
+
+func (v *View) pairs(p *gatefile.Pairs, in *markup.Passage) (out [][2]string) {
+	c := v.content()
+	asks := in.Within(c.find(p.Ask).list)
+	for i, answers := range markup.Behind(asks, in.Within(c.find(p.Answer).list)) {
+		var said []string
+		for k := range answers {
+			if text := c.text(&answers[k]); text != "" {
+				said = append(said, text)
+			}
+		}
+		if ask := c.text(&asks[i]); ask != "" && len(said) > 0 {
+			out = append(out, [2]string{ask, strings.Join(said, " ")})
+		}
+	}
+	return out
+}
+
+// Said is what a name asks of the row: row.text(td).
+func (r *row) Said(name string) []string {
+	ask := r.view.gate.File.Contents[name]
+	if ask == nil || !ask.Row {
+		return nil
+	}
+	c := r.view.content()
+	list := []markup.Passage{*r.at}
+	if ask.Selector != nil {
+		list = r.at.Within(c.find(ask.Selector).list)
+	}
+	if len(list) > 1 {
+		list = list[:1]
+	}
+	return c.read(ask, list)
+}
+
+// Rows are the elements of the row that a selector matches.
+func (r *row) Rows(from *markup.Selector) []snippet.Content { return r.view.rows(from, r.at) }
+
+// Pairs are the questions of the row, each with its answer.
+func (r *row) Pairs(p *gatefile.Pairs) [][2]string { return r.view.pairs(p, r.at) }
