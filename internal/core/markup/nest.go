@@ -121,6 +121,7 @@ func NewNest(src []byte, scan *Document) (nest *Nest, ok bool) {
 	n := &nester{Nest: &Nest{src: src, nodes: make([]nestNode, 0, len(src)/40+8)}, scan: scan}
 	html := n.node(scan.HTMLTag, -1)
 	head := n.node(scan.HeadTag, html)
+	n.nodes[head].close = int32(scan.BodyBegin)
 	n.open = append(n.open, openElement{"body", outOfTheWay, n.node(scan.BodyTag, html)})
 	s := scanner{src: src, page: &Document{Src: src}, unclosed: -1, messy: -1}
 	if bytes.HasPrefix(src, byteOrderMark) {

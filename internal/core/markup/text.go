@@ -159,13 +159,7 @@ type Texts struct {
 	tree  *Tree
 	begun bool
 
-	nodes map[int]*treeText // of a tree, by the offset of the start tag
-}
-
-// treeText is an element of a tree, and where it begins and ends in the order of the tree.
-type treeText struct {
-	node        *html.Node
-	first, last int
+	nodes map[int][]Passage // of a tree, by the offset of the start tag; several where that was opened again
 }
 
 // NewTexts reads texts by a nest; begun says that the page is not there to its end.
@@ -175,19 +169,20 @@ func NewTexts(src *Source, nest *Nest, begun bool) *Texts {
 
 // TreeTexts reads texts by a full tree of a page in UTF-8.
 func TreeTexts(tree *Tree) *Texts {
-	x := &Texts{tree: tree, nodes: map[int]*treeText{}}
+	x := &Texts{tree: tree, nodes: map[int][]Passage{}}
 	n := 0
 	var walk func(*html.Node)
 	walk = func(node *html.Node) {
 		n++
-		own := &treeText{node: node, first: n}
-		if at, ok := offsetOf(node); ok && x.nodes[at] == nil { // a clone is none of its own
-			x.nodes[at] = own
-		}
+		own := Passage{At: -1, of: x, first: n, tree: node}
 		for kid := node.FirstChild; kid != nil; kid = kid.NextSibling {
 			walk(kid)
 		}
 		own.last = n
+		if at, ok := offsetOf(node); ok {
+			own.At = at
+			x.nodes[at] = append(x.nodes[at], own)
+		}
 	}
 	walk(tree.doc)
 	return x
@@ -199,17 +194,21 @@ type Passage struct {
 	of          *Texts
 	first, last int // where it begins and ends, in the order of the page
 	node        int // of a nest
+	tree        *html.Node
 }
 
-// Passages are the elements whose start tags stand at the offsets, which ascend, in the order of the page.
-func (x *Texts) Passages(at []int) (out []Passage) {
+// Passages are the elements that a selector matches, whose start tags stand at the offsets, which ascend, in the order
+// of the page.
+func (x *Texts) Passages(s *Selector, at []int) (out []Passage) {
 	if len(at) == 0 {
 		return nil
 	}
 	if x.nest == nil {
 		for _, at := range at {
-			if n := x.nodes[at]; n != nil {
-				out = append(out, Passage{At: at, of: x, first: n.first, last: n.last})
+			for _, p := range x.nodes[at] { // what is opened again has the same name and attributes, and stands elsewhere
+				if s.Compound() || s.tree.Match(p.tree) {
+					out = append(out, p)
+				}
 			}
 		}
 		slices.SortFunc(out, func(a, b Passage) int { return a.first - b.first })
@@ -272,7 +271,7 @@ func (p *Passage) Open() bool { return p.of.begun && p.of.nest.nodes[p.node].clo
 func (p *Passage) Text() string {
 	x := p.of
 	if x.nest == nil {
-		return x.treeText(p.At)
+		return treeText(p.tree)
 	}
 	n := &x.nest.nodes[p.node]
 	name, nameEnd := readName(x.src.Text, p.At+1)
@@ -299,8 +298,8 @@ func (p *Passage) Text() string {
 // Size is about how many bytes of the page it takes to read the text.
 func (p *Passage) Size() int { return p.last - p.first }
 
-func (x *Texts) treeText(at int) string {
-	top := x.nodes[at].node
+// treeText is the text of an element of a tree.
+func treeText(top *html.Node) string {
 	w := words{anchor: -1}
 	if top.Data == "title" || top.Data == "textarea" {
 		for kid := top.FirstChild; kid != nil; kid = kid.NextSibling {

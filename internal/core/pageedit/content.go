@@ -2,6 +2,7 @@ package pageedit
 
 import (
 	"fmt"
+	"net/url"
 	"strings"
 
 	"yellowgate/internal/core/gatefile"
@@ -29,7 +30,7 @@ type passages struct {
 }
 
 // mostRead is how many times its own length of a page is read: elements that stand in one another are read again.
-const mostRead = 16
+const mostRead = 100
 
 // newContent reads a page.
 func newContent(v *View) *content {
@@ -72,7 +73,7 @@ func (c *content) find(s *markup.Selector) passages {
 	p, ok := c.found[s.String()]
 	if !ok {
 		if c.texts != nil {
-			p.list = c.texts.Passages(c.view.find(s))
+			p.list = c.texts.Passages(s, c.view.find(s))
 		}
 		p.sure = c.texts != nil && (!c.view.begun || settles(s))
 		c.found[s.String()] = p
@@ -111,7 +112,9 @@ func (c *content) read(ask *gatefile.Content, list []markup.Passage) (said []str
 		text := ""
 		if ask.What == "attr" {
 			text, _ = c.view.Source.Attr(list[i].At, ask.Attr)
-			text = strings.TrimSpace(text)
+			if text = strings.TrimSpace(text); text != "" && snippet.TakesURL(ask.Attr) {
+				text = c.view.absolute(text, list[i].At)
+			}
 		} else {
 			text = c.text(&list[i])
 		}
@@ -120,6 +123,23 @@ func (c *content) read(ask *gatefile.Content, list []markup.Passage) (said []str
 		}
 	}
 	return said
+}
+
+// absolute is a URL of the page resolved, as a browser has it (HTML, 2.4.1): with the site's address where that is known.
+func (v *View) absolute(raw string, at int) string {
+	href, from := markup.BaseHref(v.Source, v.Scan)
+	ref, ok := v.gate.Site.Bases(v.Page.Path, href, from).At(at).Resolve(raw)
+	if !ok || ref.Data {
+		return raw
+	}
+	out := ref.URL
+	if site, err := url.Parse(v.gate.File.Site.URL.Value); err == nil && site.Host != "" && ref.Own {
+		out = site.Scheme + "://" + site.Host + out
+	}
+	if _, fragment, has := strings.Cut(raw, "#"); has {
+		out += "#" + fragment
+	}
+	return out
 }
 
 // text is what an element says.

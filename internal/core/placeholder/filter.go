@@ -152,8 +152,8 @@ func unknownLanguage(lang string) error {
 	return fmt.Errorf("how the language %q writes it is not known", lang)
 }
 
-// firstSentence is the first sentence of a text (Unicode Standard Annex 29). It does not end with an abbreviation of
-// up to three letters: "Dr. Ellery".
+// firstSentence is the first sentence of a text (Unicode Standard Annex 29). It does not end with an initial, nor
+// with an abbreviation that stands before a name or number: "Dr. Ellery".
 func firstSentence(text string) string {
 	text = strings.TrimSpace(text)
 	end := 0
@@ -166,7 +166,9 @@ func firstSentence(text string) string {
 	return strings.TrimSpace(text[:end])
 }
 
-var abbreviated = regexp.MustCompile(`(^|[\s(])(\p{Lu}\p{L}{0,2}|\p{L})\.\s*$`)
+var abbreviated = regexp.MustCompile(
+	`(^|[\s(])(\p{L}|(?i:dr|mr|mrs|ms|mme|prof|st|no|nr|hr|fr|sr|jr|ca|bzw|vs|e\.g|i\.e|z\.\s?b|d\.\s?h|u\.\s?a|p\.\s?ex))\.\s*$`,
+)
 
 // strip takes markup out of a text: tags, comments, scripts and styles go, references are decoded, white space
 // collapses. What it gives is text: what stands in references does not become markup.

@@ -16,6 +16,9 @@ const (
 // urlAttrs are the attributes that take one URL.
 var urlAttrs = words("href src action formaction poster data cite background ping manifest xlink:href longdesc")
 
+// TakesURL reports whether the value of an attribute is a URL.
+func TakesURL(attr string) bool { return urlAttrs[attr] }
+
 // textAttrs are the attributes of HTML and SVG that hold text, numbers, names or words, and
 // of which no value makes code, a request or a change of what other attributes mean.
 var textAttrs = words(`abbr accept accesskey alt autocapitalize autocomplete charset class color cols colspan coords
