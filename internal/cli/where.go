@@ -15,7 +15,7 @@ import (
 )
 
 func (a *app) whereCmd() *cobra.Command {
-	var asTable bool
+	var asTable, params bool
 	var v browsing
 	cmd := &cobra.Command{
 		Use: "where [ITEM | KEY]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
@@ -27,7 +27,7 @@ or remove something.
 
 With --browser it opens the pages in Chromium, as apply would write them, and reports where a browser
 has the item, in its document or among its requests: also where the gate says out, and by whom.`,
-		Example: "  yellowgate where\n  yellowgate where visit-counter\n  yellowgate where robots\n  yellowgate where --table --format csv\n  yellowgate where visit-counter --browser",
+		Example: "  yellowgate where\n  yellowgate where visit-counter\n  yellowgate where robots\n  yellowgate where page-veil --params\n  yellowgate where --table --format csv\n  yellowgate where visit-counter --browser",
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, prefix string) ([]string, cobra.ShellCompDirective) {
 			if len(args) > 0 {
 				return nil, cobra.ShellCompDirectiveNoFileComp
@@ -55,6 +55,11 @@ has the item, in its document or among its requests: also where the gate says ou
 				return &failure.Usage{
 					Message: "--browser is for items, one or all of them: no --table",
 					Remedy:  "yellowgate where --browser",
+				}
+			}
+			if params && (len(args) == 0 || p.Gate.File.Item(args[0]) == nil) {
+				return &failure.Usage{
+					Message: "--params is for the parameters of an item", Remedy: "yellowgate where page-veil --params",
 				}
 			}
 			if asTable {
@@ -94,7 +99,7 @@ has the item, in its document or among its requests: also where the gate says ou
 					return nil
 				})
 			}
-			r, err := decisions.Where(cmd.Context(), p, args[0], a.progress("looking"))
+			r, err := decisions.Where(cmd.Context(), p, args[0], params, a.progress("looking"))
 			if err == nil && v.on {
 				err = a.inBrowser(cmd.Context(), &v, p, func(b *visits.Visitor) error {
 					return visits.WhereItem(cmd.Context(), r, b, screens, a.progress("looking"))
@@ -114,6 +119,7 @@ has the item, in its document or among its requests: also where the gate says ou
 	}
 	v.flags(cmd)
 	cmd.Flags().BoolVar(&asTable, "table", false, "each page with each item")
+	cmd.Flags().BoolVar(&params, "params", false, "of an item, the values of its parameters, with their pages and lines")
 	return cmd
 }
 

@@ -17,11 +17,12 @@ import (
 	"yellowgate/internal/result"
 )
 
-// Where says on which pages an item is, and why not on the others.
+// Where says on which pages an item is, and why not on the others; with params, too, which values its parameters have there.
 func Where(
 	ctx context.Context,
 	p *project.Project,
 	name string,
+	params bool,
 	progress parallel.Progress,
 ) (*result.WhereItem, error) {
 	n := -1
@@ -73,6 +74,9 @@ func Where(
 		case it.FoundOnly() && r.Present[n] == 0 && v.Reason == verdict.Pages:
 			w.Absent++
 		default:
+			if params {
+				line.Params = ParamsOf(r.View, it)
+			}
 			w.In = append(w.In, line)
 			for _, o := range snippet.Opens(it, p.Gate.Values(r.View)) {
 				if o.How == "fragment" {

@@ -63,11 +63,24 @@ func whyItem(p *project.Project, r *pageedit.Result, i int) *result.WhyItem {
 	}
 	w := &result.WhyItem{Gated: result.GatedOf(pg.Path, v, present), Because: v.Because(pg), Note: it.Note}
 	w.Parts = partLines(it)
+	w.Params = ParamsOf(r.View, it)
 	for _, x := range p.Gate.Plan.Steps(v, pg) {
 		w.Steps = append(w.Steps, result.Step{Condition: x.Condition, Holds: x.Holds, Detail: x.Detail, Rule: result.RuleOf(x.Rule)})
 	}
 	w.Change = v.Change(pg)
 	return w
+}
+
+// ParamsOf are the values that an item's parameters have on a page.
+func ParamsOf(v *pageedit.View, it *gatefile.Item) (out []result.WhyParam) {
+	for _, p := range v.Params(it) {
+		x := result.WhyParam{Name: p.Param.Name, Value: p.Value, Rule: result.RuleOf(p.Pos)}
+		if p.Query != nil {
+			x.Query = p.Query.Text
+		}
+		out = append(out, x)
+	}
+	return out
 }
 
 func known(key string) bool {

@@ -120,7 +120,7 @@ func (c *comparer) page(pg *page.Page, judge *gatecheck.Judge) (b both, err erro
 		return b, nil
 	}
 	b.changes = append(
-		parameters(c.before.Gate, b.was, c.after.Gate, b.is),
+		parameters(b.was, b.is),
 		pagechange.Between(itemmatch.SideOf(b.was, c.before.Gate), itemmatch.SideOf(b.is, c.after.Gate))...,
 	)
 	kept := effective(b.is)
@@ -136,26 +136,21 @@ func (c *comparer) page(pg *page.Page, judge *gatecheck.Judge) (b both, err erro
 }
 
 // parameters lists the values of parameters that differ, of items that are in on both sides.
-func parameters(
-	before *pageedit.Gate,
-	was *pageedit.Result,
-	after *pageedit.Gate,
-	is *pageedit.Result,
-) (out []pagechange.Change) {
+func parameters(was, is *pageedit.Result) (out []pagechange.Change) {
 	old := map[[2]string]string{}
 	for i := range was.Verdicts {
-		for _, p := range before.Params(was.Verdicts[i].Item, &was.Page) {
+		for _, p := range was.Params(was.Verdicts[i].Item) {
 			if was.Verdicts[i].In {
-				old[[2]string{was.Verdicts[i].Item.Name, p.Name}] = p.Value
+				old[[2]string{was.Verdicts[i].Item.Name, p.Param.Name}] = p.Value
 			}
 		}
 	}
 	for i := range is.Verdicts {
 		it := is.Verdicts[i].Item
-		for _, p := range after.Params(it, &is.Page) {
-			if value, ok := old[[2]string{it.Name, p.Name}]; ok && is.Verdicts[i].In && value != p.Value {
+		for _, p := range is.Params(it) {
+			if value, ok := old[[2]string{it.Name, p.Param.Name}]; ok && is.Verdicts[i].In && value != p.Value {
 				out = append(out, pagechange.Change{
-					Kind: pagechange.Parameter, Item: it.Name, Name: p.Name, How: pagechange.Changed, Was: value, Is: p.Value,
+					Kind: pagechange.Parameter, Item: it.Name, Name: p.Param.Name, How: pagechange.Changed, Was: value, Is: p.Value,
 				})
 			}
 		}

@@ -54,9 +54,7 @@ func Why(p *project.Project, pg *page.Page, weights inventory.Weights) (*result.
 		}
 		switch decisions.Cell(r, i) {
 		case result.CellIn:
-			for _, p := range p.Gate.Params(v.Item, &r.Page) {
-				x.Params = append(x.Params, result.WhyParam{Name: p.Name, Value: p.Value, Rule: result.RuleOf(p.Pos)})
-			}
+			x.Params = decisions.ParamsOf(r.View, v.Item)
 			w.In = append(w.In, x)
 		default:
 			if v.In {

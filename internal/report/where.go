@@ -3,6 +3,7 @@ package report
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/core/wording"
@@ -47,10 +48,41 @@ func (p *Printer) Where(w *result.WhereItem, verbose bool) {
 		}
 		p.wrap(w.Addresses, limit)
 	}
+	p.params(w.In, verbose)
 	p.grouped("in", w.In, verbose)
 	p.grouped("out", w.Out, verbose)
 	if b := w.Browser; b != nil {
 		p.inBrowser(w, b, verbose)
+	}
+}
+
+// params writes the values of an item's parameters, each with the pages that have it.
+func (p *Printer) params(pages []result.WherePage, verbose bool) {
+	type value struct{ name, text string }
+	var order []value
+	by := map[value][]string{}
+	for _, x := range pages {
+		for _, param := range x.Params {
+			v := value{param.Name, p.param(param) + "  " + p.rule(param.Rule)}
+			if by[v] == nil {
+				order = append(order, v)
+			}
+			by[v] = append(by[v], x.Page)
+		}
+	}
+	slices.SortStableFunc(order, func(a, b value) int { return cmp.Compare(a.name, b.name) })
+	name := ""
+	for _, v := range order {
+		if v.name != name {
+			name = v.name
+			p.Heading("%s", name)
+		}
+		p.Line("  %s", v.text)
+		limit := 12
+		if verbose {
+			limit = len(by[v])
+		}
+		p.wrap(by[v], limit)
 	}
 }
 

@@ -37,6 +37,14 @@ func (p *Printer) WhyItem(w *result.WhyItem) {
 	for _, part := range w.Parts {
 		p.Line("  %s", Clean(part))
 	}
+	if len(w.Params) > 0 {
+		p.Heading("its parameters here")
+		t := &table{wide: []int{1}}
+		for _, x := range w.Params {
+			t.add(p.name.Render(Clean(x.Name)), p.param(x), p.rule(x.Rule))
+		}
+		p.table(t)
+	}
 	p.waits(w.Waits)
 	p.Heading("what would change it")
 	for _, c := range w.Change {
@@ -141,13 +149,25 @@ func (p *Printer) verdicts(title string, list []result.WhyVerdict) {
 	for _, v := range list {
 		t.add(p.name.Render(v.Item), p.verdict(v.Because))
 		for _, x := range v.Params {
-			t.add("", fmt.Sprintf("%s: %s  %s", Clean(x.Name), Clean(x.Value), p.rule(x.Rule)))
+			t.add("", fmt.Sprintf("%s: %s  %s", Clean(x.Name), p.param(x), p.rule(x.Rule)))
 		}
 		if v.Note != "" {
 			t.add("", p.dim.Render("note: "+Clean(v.Note)))
 		}
 	}
 	p.table(t)
+}
+
+// param is the value of a parameter, with the query that chose it.
+func (p *Printer) param(x result.WhyParam) string {
+	value := Clean(x.Value)
+	if value == "" {
+		value = p.bad.Render("no value")
+	}
+	if x.Query != "" {
+		value += p.dim.Render("  on " + Clean(x.Query))
+	}
+	return value
 }
 
 // verdict colours the word a sentence begins with.

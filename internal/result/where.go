@@ -26,6 +26,8 @@ type WherePage struct {
 	Reason  string `json:"reason"`
 	Because string `json:"because"`
 	Rule    Rule   `json:"rule"`
+	// Params are the values of the item's parameters there; nil where nobody asked.
+	Params []WhyParam `json:"params,omitempty"`
 }
 
 // A WhereLine is one item with its counts.

@@ -34,6 +34,8 @@ type WhyItem struct {
 	Change  []string `json:"change"`  // what would change it
 	Note    string   `json:"note"`
 	Parts   []string `json:"parts"` // what the item carries, and where it goes
+	// Params are the values of its parameters on the page.
+	Params []WhyParam `json:"params,omitempty"`
 	// Waits says what the head of the page waits for behind the gateway; "" for nothing, and for a site that is a folder.
 	Waits string `json:"waits,omitempty"`
 }
@@ -103,5 +105,6 @@ type WhyVerdict struct {
 type WhyParam struct {
 	Name  string `json:"name"`
 	Value string `json:"value"`
+	Query string `json:"query,omitempty"` // of params-on, that chooses the page
 	Rule  Rule   `json:"rule"`
 }

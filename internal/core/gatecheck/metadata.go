@@ -65,7 +65,7 @@ func (r *Rules) Look(g *pageedit.Result) *RuleLines {
 		}
 	}
 	for i := range r.Of {
-		if _, chosen := verdict.Chooses(r.Of[i].Rule, &g.Page); chosen {
+		if _, chosen := r.Of[i].Rule.Chooses(&g.Page); chosen {
 			l.chosen = append(l.chosen, i)
 		}
 	}

@@ -207,7 +207,8 @@ type Item struct {
 	Media         Attr // its Value is nil where there is none
 	Integrity     Text // a digest, auto, or ""
 	Params        []*Param
-	Label         Attr // likewise
+	ParamsOn      []*ParamRule // in the file's order: the last that chooses a page counts
+	Label         Attr         // likewise
 	Opens         []*Open
 	Again         Text // visit, always, once, or seconds
 	From, Until   Text // days, as 2027-06-01
@@ -322,7 +323,8 @@ type PerPage struct {
 type Setting struct {
 	Item, Name string
 	Value      string
-	Bare       bool // a number or a truth value of the gate file
+	Bare       bool                  // a number or a truth value of the gate file
+	Template   *placeholder.Template // of a value with placeholders, else nil
 	Pos        problem.Position
 }
 

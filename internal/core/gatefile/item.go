@@ -144,6 +144,9 @@ func (r *reader) behaviour(it *Item, e entry) {
 		it.From = r.day(e.node, e.key)
 	case "until":
 		it.Until = r.day(e.node, e.key)
+	case "params-on":
+		r.paramsOn(it, e.node)
+		r.checkSettings(it, it.settingsOn())
 	case "disabled":
 		it.Disabled, it.DisabledPos = r.truth(e.node, e.key), e.pos
 	case "note":

@@ -9,6 +9,7 @@ import (
 	"github.com/goccy/go-yaml/ast"
 
 	"yellowgate/internal/core/didyoumean"
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/placeholder"
 	"yellowgate/internal/core/problem"
 )
@@ -17,10 +18,53 @@ import (
 type Param struct {
 	Name     string
 	Value    string
-	Bare     bool // a number or a truth value of the gate file
+	Bare     bool                  // a number or a truth value of the gate file
+	Template *placeholder.Template // of a value with placeholders, else nil
 	OneOf    []string
 	Min, Max string // numbers or spans of time, "" for no limit
 	Pos      problem.Position
+}
+
+// A ParamRule gives parameters of an item values on the pages that it chooses.
+type ParamRule struct {
+	Pages, Except []Query
+	Settings      []Setting
+	Note          string
+	Pos           problem.Position
+}
+
+// Chooses returns the entry of the rule's pages that chooses a page; ok is false where none does.
+func (r *ParamRule) Chooses(pg *page.Page) (*Query, bool) { return chooses(r.Pages, r.Except, pg) }
+
+// Chooses returns the entry of the rule's pages that chooses a page; ok is false where none does.
+func (r *Rule) Chooses(pg *page.Page) (*Query, bool) { return chooses(r.Pages, r.Except, pg) }
+
+// chooses returns the first of some queries that chooses a page, unless one of except does.
+func chooses(pages, except []Query, pg *page.Page) (*Query, bool) {
+	for i := range except {
+		if except[i].Eval(pg) {
+			return nil, false
+		}
+	}
+	for i := range pages {
+		if pages[i].Eval(pg) {
+			return &pages[i], true
+		}
+	}
+	return nil, false
+}
+
+// settingsOn are all settings under params-on.
+func (it *Item) settingsOn() (list []Setting) {
+	for _, rule := range it.ParamsOn {
+		list = append(list, rule.Settings...)
+	}
+	return list
+}
+
+// ParamsVary reports whether a parameter of the item may have another value on another page, but for per-page and spots.
+func (it *Item) ParamsVary() bool {
+	return len(it.ParamsOn) > 0 || slices.ContainsFunc(it.Params, func(p *Param) bool { return p.Template != nil })
 }
 
 // Param returns the item's parameter of a name, or nil.
@@ -112,6 +156,7 @@ func (r *reader) params(it *Item, n ast.Node) {
 				case !ok:
 				case x.key == "value":
 					p.Value, p.Bare, p.Pos = t.Value, bare, t.Pos
+					p.Template = r.filled(x.node, t)
 				default:
 					if _, _, ok := quantity(t.Value); !ok {
 						r.errorf(t.Pos, "%s should be a number, with a unit or without, not %q", x.key, t.Value)
@@ -132,8 +177,9 @@ func (r *reader) params(it *Item, n ast.Node) {
 				continue
 			}
 			p.Value, p.Bare, p.Pos = t.Value, bare, t.Pos
+			p.Template = r.filled(e.node, t)
 		}
-		if why := p.Refuse(p.Value); why != "" && p.Value != "" {
+		if why := p.Refuse(p.Value); why != "" && p.Value != "" && p.Template == nil {
 			r.errorf(p.Pos, "%s", why)
 		}
 		it.Params = append(it.Params, p)
@@ -150,13 +196,68 @@ func (r *reader) value(n ast.Node, what string) (t Text, bare, ok bool) {
 	return t, bare, ok
 }
 
+// filled is the template of a value with placeholders, nil for any other: of the page and its facts, not of parameters.
+func (r *reader) filled(n ast.Node, t Text) *placeholder.Template {
+	if !strings.Contains(t.Value, "@{") {
+		return nil
+	}
+	tmpl, _ := r.template(n, t.Value, placeholder.Scope{})
+	return tmpl
+}
+
+// setting reads the value that a parameter of an item has somewhere.
+func (r *reader) setting(item string, e entry, list *[]Setting) {
+	if t, bare, ok := r.value(e.node, "params."+item+"."+e.key); ok {
+		*list = append(*list, Setting{item, e.key, t.Value, bare, r.filled(e.node, t), e.pos})
+	}
+}
+
 // settings reads params under per-page.
 func (r *reader) settings(pp *PerPage, n ast.Node) {
 	for _, item := range r.entries(n, "params") {
 		for _, e := range r.entries(item.node, "params of "+item.key) {
-			if t, bare, ok := r.value(e.node, "params."+item.key+"."+e.key); ok {
-				pp.Params = append(pp.Params, Setting{item.key, e.key, t.Value, bare, e.pos})
+			r.setting(item.key, e, &pp.Params)
+		}
+	}
+}
+
+// paramsOn reads the values that parameters of an item have on some of its pages.
+func (r *reader) paramsOn(it *Item, n ast.Node) {
+	for _, v := range r.list(n) {
+		rule := &ParamRule{Pos: r.at(v)}
+		for _, e := range r.entries(v, "an entry of params-on") {
+			switch e.key {
+			case "pages":
+				rule.Pages = r.queries(e.node, "pages")
+			case "except":
+				rule.Except = r.queries(e.node, "except")
+			case "note":
+				t, _ := r.oneText(e.node, "note")
+				rule.Note = t.Value
+			default:
+				r.setting(it.Name, e, &rule.Settings)
 			}
+		}
+		if (len(rule.Pages) == 0 || len(rule.Settings) == 0) && !r.failedAt(rule.Pos.Line) {
+			r.problem(
+				problem.Error, rule.Pos, "write it like params-on: [{pages: /events/*, delay: 3s}]",
+				"an entry of params-on has pages, and parameters with their values",
+			)
+		}
+		it.ParamsOn = append(it.ParamsOn, rule)
+	}
+}
+
+// checkSettings refuses values of parameters that an item does not have, or that they cannot have.
+func (r *reader) checkSettings(it *Item, list []Setting) {
+	for _, s := range list {
+		param := it.Param(s.Name)
+		if param == nil {
+			r.errorf(
+				s.Pos, "item %q has no parameter %q%s", s.Item, s.Name, didyoumean.Suggest(s.Name, it.ParamNames()),
+			)
+		} else if why := param.Refuse(s.Value); why != "" && s.Template == nil {
+			r.errorf(s.Pos, "%s", why)
 		}
 	}
 }

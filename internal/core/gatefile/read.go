@@ -678,18 +678,7 @@ func (r *reader) named() {
 				r.errorf(s.Pos, "unknown item %q%s", s.Item, didyoumean.Suggest(s.Item, names))
 				continue
 			}
-			param := it.Param(s.Name)
-			if param == nil {
-				r.errorf(
-					s.Pos,
-					"item %q has no parameter %q%s",
-					s.Item,
-					s.Name,
-					didyoumean.Suggest(s.Name, it.ParamNames()),
-				)
-			} else if why := param.Refuse(s.Value); why != "" {
-				r.errorf(s.Pos, "%s", why)
-			}
+			r.checkSettings(it, []Setting{s})
 		}
 	}
 }

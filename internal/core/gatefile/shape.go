@@ -103,41 +103,42 @@ type PerPageShape struct {
 
 // ItemShape is one item.
 type ItemShape struct {
-	Script     Texts              `key:"script"      doc:"URL or site path of a script"`
-	ScriptFile Texts              `key:"script-file" doc:"file of JavaScript, written inline"`
-	ScriptText Texts              `key:"script-text" doc:"JavaScript without tags, written inline"`
-	Stylesheet Texts              `key:"stylesheet"  doc:"URL or site path of a stylesheet"`
-	StyleFile  Texts              `key:"style-file"  doc:"file of CSS, written inline"`
-	StyleText  Texts              `key:"style-text"  doc:"CSS without tags, written inline"`
-	CodeFile   Texts              `key:"code-file"   doc:"file of HTML, written as it is"`
-	Code       Texts              `key:"code"        doc:"HTML, written as it is"`
-	PopupFile  Line               `key:"popup-file"  doc:"file with the HTML of a popup's inside"`
-	Popup      Line               `key:"popup"       doc:"HTML of a popup's inside"`
-	Structured OneOrMore[Tree]    `key:"structured"  doc:"structured data: a tree that comes out as JSON-LD"`
-	Questions  OneOrMore[Ask]     `key:"questions"   doc:"questions with answers, as structured data"`
-	Classes    map[string]Line    `key:"classes"     doc:"selector: class names, added to the elements it matches"`
-	Found      Matchers           `key:"found"       doc:"elements of the source page that belong to the item"`
-	Replaces   Matchers           `key:"replaces"    doc:"elements of the source page that the item stands in for"`
-	Pages      Queries            `key:"pages"       doc:"page query: where the item is in"`
-	Except     Queries            `key:"except"      doc:"page query: pages that are excluded"`
-	NotWith    Names              `key:"not-with"    doc:"items that must never meet this one on a page"`
-	Place      PlaceShape         `key:"place"       doc:"where its parts go"`
-	Each       bool               `key:"each"        doc:"true: at every match of the place's selector, not just the first"`
-	Needs      Names              `key:"needs"       doc:"items that must be there, earlier"`
-	Before     Names              `key:"before"      doc:"items that stand after this one"`
-	After      Names              `key:"after"       doc:"items that stand before this one"`
-	Load       Loading            `key:"load"        doc:"how its scripts load"`
-	Attrs      map[string]Line    `key:"attrs"       doc:"attributes for its tags"`
-	Media      Line               `key:"media"       doc:"media of its stylesheets and styles"`
-	Integrity  Digest             `key:"integrity"   doc:"digest of its file, or auto for files of the site"`
-	Params     map[string]ParamOf `key:"params"      doc:"parameters with their values, and limits"`
-	Label      Words              `key:"label"       doc:"name of the popup for screen readers"`
-	Open       OneOrMore[OpenOf]  `key:"open"        doc:"what opens the popup"`
-	Again      Again              `key:"again"       doc:"when a popup may open by itself again: visit, always, once, or a span such as 7d"`
-	From       Day                `key:"from"        doc:"first day, such as 2027-06-01"`
-	Until      Day                `key:"until"       doc:"last day"`
-	Disabled   bool               `key:"disabled"    doc:"true: kept for later, out everywhere"`
-	Note       Line               `key:"note"        doc:"why it is there"`
+	Script     Texts                 `key:"script"      doc:"URL or site path of a script"`
+	ScriptFile Texts                 `key:"script-file" doc:"file of JavaScript, written inline"`
+	ScriptText Texts                 `key:"script-text" doc:"JavaScript without tags, written inline"`
+	Stylesheet Texts                 `key:"stylesheet"  doc:"URL or site path of a stylesheet"`
+	StyleFile  Texts                 `key:"style-file"  doc:"file of CSS, written inline"`
+	StyleText  Texts                 `key:"style-text"  doc:"CSS without tags, written inline"`
+	CodeFile   Texts                 `key:"code-file"   doc:"file of HTML, written as it is"`
+	Code       Texts                 `key:"code"        doc:"HTML, written as it is"`
+	PopupFile  Line                  `key:"popup-file"  doc:"file with the HTML of a popup's inside"`
+	Popup      Line                  `key:"popup"       doc:"HTML of a popup's inside"`
+	Structured OneOrMore[Tree]       `key:"structured"  doc:"structured data: a tree that comes out as JSON-LD"`
+	Questions  OneOrMore[Ask]        `key:"questions"   doc:"questions with answers, as structured data"`
+	Classes    map[string]Line       `key:"classes"     doc:"selector: class names, added to the elements it matches"`
+	Found      Matchers              `key:"found"       doc:"elements of the source page that belong to the item"`
+	Replaces   Matchers              `key:"replaces"    doc:"elements of the source page that the item stands in for"`
+	Pages      Queries               `key:"pages"       doc:"page query: where the item is in"`
+	Except     Queries               `key:"except"      doc:"page query: pages that are excluded"`
+	NotWith    Names                 `key:"not-with"    doc:"items that must never meet this one on a page"`
+	Place      PlaceShape            `key:"place"       doc:"where its parts go"`
+	Each       bool                  `key:"each"        doc:"true: at every match of the place's selector, not just the first"`
+	Needs      Names                 `key:"needs"       doc:"items that must be there, earlier"`
+	Before     Names                 `key:"before"      doc:"items that stand after this one"`
+	After      Names                 `key:"after"       doc:"items that stand before this one"`
+	Load       Loading               `key:"load"        doc:"how its scripts load"`
+	Attrs      map[string]Line       `key:"attrs"       doc:"attributes for its tags"`
+	Media      Line                  `key:"media"       doc:"media of its stylesheets and styles"`
+	Integrity  Digest                `key:"integrity"   doc:"digest of its file, or auto for files of the site"`
+	Params     map[string]ParamOf    `key:"params"      doc:"parameters with their values, and limits"`
+	ParamsOn   OneOrMore[ParamsOnOf] `key:"params-on" doc:"parameters on some pages: {pages, except, note, NAME: value}, or a list; later ones win"`
+	Label      Words                 `key:"label"       doc:"name of the popup for screen readers"`
+	Open       OneOrMore[OpenOf]     `key:"open"        doc:"what opens the popup"`
+	Again      Again                 `key:"again"       doc:"when a popup may open by itself again: visit, always, once, or a span such as 7d"`
+	From       Day                   `key:"from"        doc:"first day, such as 2027-06-01"`
+	Until      Day                   `key:"until"       doc:"last day"`
+	Disabled   bool                  `key:"disabled"    doc:"true: kept for later, out everywhere"`
+	Note       Line                  `key:"note"        doc:"why it is there"`
 }
 
 // OpenOf is one thing that opens a popup.
@@ -156,6 +157,13 @@ type ParamOf struct {
 	OneOf Texts `key:"one-of" doc:"the values it may have"`
 	Min   Line  `key:"min"    doc:"the least it may be"`
 	Max   Line  `key:"max"    doc:"the most it may be"`
+}
+
+// ParamsOnOf has values that parameters have on some pages.
+type ParamsOnOf struct {
+	Pages  Queries `key:"pages"  doc:"page query: on which of the item's pages" jsonschema:"required"`
+	Except Queries `key:"except" doc:"page query: pages that are excluded"`
+	Note   Line    `key:"note"   doc:"why"`
 }
 
 // Ask is a question with its answer.

@@ -195,5 +195,5 @@ func readerText(n *html.Node) string {
 
 var (
 	unshown = regexp.MustCompile(`^(script|style|template|noscript|iframe|title|textarea|select|datalist|svg|head|object|video|audio|canvas|rp)$`)
-	flowing = regexp.MustCompile(`^(a|abbr|acronym|b|bdi|bdo|big|button|cite|code|data|del|dfn|em|font|i|img|input|ins|kbd|label|map|mark|math|output|picture|q|ruby|rt|s|samp|small|source|span|strike|strong|sub|sup|time|tt|u|var|wbr|meta|link|param|track|area|ancestor|[a-z]+-[a-z-]*)$`)
+	flowing = regexp.MustCompile(`^(a|abbr|acronym|b|bdi|bdo|big|button|cite|code|data|del|dfn|em|font|i|img|input|ins|kbd|label|map|mark|math|output|picture|q|ruby|rt|s|samp|small|source|span|strike|strong|sub|sup|time|tt|u|var|wbr|meta|link|param|track|area|[a-z]+[-_][a-z0-9_-]*)$`)
 )

@@ -353,60 +353,11 @@ func (g *Gate) mayLead(host string) bool {
 	return g.File.Site.Trusts(host)
 }
 
-// A ParamValue is the value that a parameter of an item has on a page, and the line that gives it.
-type ParamValue struct {
-	Name, Value string
-	Pos         problem.Position
-}
-
-// Params are the values of an item's parameters on a page; spots of the page may set others.
-func (g *Gate) Params(it *gatefile.Item, pg *page.Page) (out []ParamValue) {
-	pp := g.Plan.PerPage(pg)
-	for _, p := range it.Params {
-		x := ParamValue{p.Name, p.Value, p.Pos}
-		if pp != nil {
-			for _, s := range pp.Params {
-				if s.Item == it.Name && s.Name == p.Name {
-					x.Value, x.Pos = s.Value, s.Pos
-				}
-			}
-		}
-		out = append(out, x)
-	}
-	return out
-}
-
-// params gives an item's parameters their values on a page, and at a spot of it.
-func (g *Gate) params(it *gatefile.Item, pg *page.Page, spot *markup.AuthorSpot) func(*gatefile.Param) (string, bool) {
-	pp := g.Plan.PerPage(pg)
-	if pp == nil && spot == nil {
-		return nil
-	}
-	return func(p *gatefile.Param) (value string, bare bool) {
-		value, bare = p.Value, p.Bare
-		if pp != nil {
-			for _, s := range pp.Params {
-				if s.Item == it.Name && s.Name == p.Name {
-					value, bare = s.Value, s.Bare
-				}
-			}
-		}
-		if spot != nil {
-			for _, s := range spot.Params {
-				if s.Name == p.Name {
-					value, bare = s.Value, p.Bare && gatefile.IsBare(s.Value)
-				}
-			}
-		}
-		return value, bare
-	}
-}
-
 // Render writes a part of an item as it stands on a page on which the item has no
 // spot. ok is false where it writes nothing.
 func (g *Gate) Render(v *View, item, part int) (text string, ok bool, err *snippet.ValueError) {
 	values := g.Values(v)
-	values.Param = g.params(g.File.Items[item], &v.Page, nil)
+	values.Param = v.params(g.File.Items[item], nil)
 	return g.items[item].Render(part, values)
 }
 

@@ -257,6 +257,9 @@ func (pl *planner) place() {
 // there together.
 func (pl *planner) placeItem(i int) {
 	item := pl.gate.items[i]
+	if !pl.checkParams(item.Item) {
+		return
+	}
 	type group struct {
 		at    landing
 		lines []string
@@ -273,7 +276,7 @@ func (pl *planner) placeItem(i int) {
 		place := item.Place(k)
 		for _, at := range pl.landings(i, k, place) {
 			values := pl.gate.Values(pl.View)
-			values.Param = pl.gate.params(item.Item, &pl.Page, at.spot)
+			values.Param = pl.params(item.Item, at.spot)
 			text, ok, err := item.Render(k, values)
 			if err != nil {
 				pl.problem(

@@ -180,7 +180,7 @@ func (pl *planner) changeTags() {
 			}
 		}
 		values := pl.gate.Values(pl.View)
-		values.Param = pl.gate.params(it.Item, &pl.Page, nil)
+		values.Param = pl.params(it.Item, nil)
 		for i := range it.Item.Attrs {
 			a := &it.Item.Attrs[i]
 			if a.Remove {

@@ -80,7 +80,7 @@ func (p *Plan) Stack(pg *page.Page, id, own string, lookup func(string) string) 
 	rules := func(level Level) {
 		for _, x := range p.rules[name] {
 			if x.rule.Default == (level == FromDefaults) && speaks(x.key) {
-				if q, ok := Chooses(x.rule, pg); ok && (!nowhere || asksStatus(x.rule, pg)) {
+				if q, ok := x.rule.Chooses(pg); ok && (!nowhere || asksStatus(x.rule, pg)) {
 					add(level, x.key, q)
 				}
 			}
@@ -131,19 +131,4 @@ func Winner(stack []Candidate) *Candidate {
 		}
 	}
 	return nil
-}
-
-// Chooses reports whether a metadata rule chooses the page, and by which entry.
-func Chooses(r *gatefile.Rule, pg *page.Page) (*gatefile.Query, bool) {
-	for i := range r.Except {
-		if r.Except[i].Eval(pg) {
-			return nil, false
-		}
-	}
-	for i := range r.Pages {
-		if r.Pages[i].Eval(pg) {
-			return &r.Pages[i], true
-		}
-	}
-	return nil, false
 }

@@ -149,7 +149,7 @@ func (t *Tally) Look(r *pageedit.Result) *Lines {
 	}
 	for _, rule := range t.gate.File.Rules {
 		t.look(l, rule.Pages, rule.Except, pg)
-		if _, ok := verdict.Chooses(rule, pg); !ok {
+		if _, ok := rule.Chooses(pg); !ok {
 			continue
 		}
 		for k := range rule.Keys {
