@@ -76,7 +76,7 @@ func ParamsOf(v *pageedit.View, it *gatefile.Item) (out []result.WhyParam) {
 	for _, p := range v.Params(it) {
 		x := result.WhyParam{Name: p.Param.Name, Value: p.Value, Rule: result.RuleOf(p.Pos)}
 		if p.Query != nil {
-			x.Query = p.Query.Text
+			x.Query = v.Told(p.Query)
 		}
 		out = append(out, x)
 	}
@@ -150,7 +150,10 @@ func WhyKey(r *pageedit.Result, key string) *result.WhyKey {
 	for _, c := range r.Metadata(key) {
 		x := result.WhyValue{From: c.Level.String(), Value: strings.Join(c.Values, ", ")}
 		if c.Key != nil {
-			x.Rule = result.RuleOf(c.Rule)
+			x.Rule, x.Note = result.RuleOf(c.Rule), c.Note
+		}
+		if c.Query != nil {
+			x.Query = r.Told(c.Query)
 		}
 		switch {
 		case c.Missing != nil:

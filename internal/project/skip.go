@@ -177,6 +177,7 @@ func Named(g *gatefile.Gate) (names []string) {
 			if p.FromFile != "" {
 				names = append(names, p.FromFile)
 			}
+			names = append(names, p.Includes...)
 		}
 	}
 	for _, f := range g.Site.Facts {

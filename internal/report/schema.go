@@ -121,7 +121,13 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 	case reflect.TypeFor[gatefile.Texts]():
 		return oneOrMore(scalar())
 	case reflect.TypeFor[gatefile.Queries]():
-		return oneOrMore(&jsonschema.Schema{Type: "string"})
+		return oneOrMore(&jsonschema.Schema{Type: "string"}, of(gatefile.NotedQuery{}))
+	case reflect.TypeFor[gatefile.SetOf]():
+		return &jsonschema.Schema{
+			AnyOf: []*jsonschema.Schema{form(r, reflect.TypeFor[gatefile.Queries]()), of(gatefile.SetShape{})},
+		}
+	case reflect.TypeFor[gatefile.Parts]():
+		return oneOrMore(scalar(), of(gatefile.OnlyShape{}))
 	case reflect.TypeFor[gatefile.Matchers]():
 		return oneOrMore(&jsonschema.Schema{Type: "string"}, one(of(gatefile.MatcherShape{}), "url", "text"))
 	case reflect.TypeFor[gatefile.MetaValues]():
@@ -148,7 +154,11 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 		elem.Version = ""
 		switch t.Elem() {
 		case reflect.TypeFor[gatefile.Ask]():
-			return oneOrMore(&jsonschema.Schema{Type: "string"}, elem, of(gatefile.PairsShape{}))
+			return oneOrMore(
+				&jsonschema.Schema{Type: "string"}, elem, of(gatefile.PairsShape{}), of(gatefile.OnlyShape{}),
+			)
+		case reflect.TypeFor[gatefile.ParamsOnOf]():
+			elem.AdditionalProperties = scalar()
 		case reflect.TypeFor[gatefile.OpenOf]():
 			one(elem, "after", "scroll", "click", "fragment", "leaving")
 		case reflect.TypeFor[gatefile.PlacedRule]():

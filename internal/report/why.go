@@ -228,7 +228,10 @@ func (p *Printer) WhyKey(w *result.WhyKey) {
 		if v.Remark != "" {
 			value = strings.TrimSpace(value + "  " + p.dim.Render("("+Clean(v.Remark)+")"))
 		}
-		t.add(mark, v.From, value, at)
+		t.add(mark, v.From, value, p.dim.Render(Clean(v.Query)), at)
+		if v.Note != "" {
+			t.add("", "", p.dim.Render("note: "+Clean(v.Note)))
+		}
 	}
 	p.table(t)
 	p.waits(w.Waits)

@@ -45,6 +45,8 @@ type WhyValue struct {
 	From   string `json:"from"` // per-page, metadata, the page's source, defaults
 	Value  string `json:"value"`
 	Rule   Rule   `json:"rule"`
+	Query  string `json:"query,omitempty"` // of the rule, that chooses the page
+	Note   string `json:"note,omitempty"`  // of the rule
 	Wins   bool   `json:"wins"`
 	Remark string `json:"remark"`
 }

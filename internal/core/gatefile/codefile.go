@@ -47,7 +47,10 @@ func (r *reader) load(it *Item, p *Part, read func(string) ([]byte, error)) []pr
 		p.FromFile == "" && !slices.ContainsFunc(p.Template.Pieces, isFile) {
 		return nil // read already
 	}
-	w := &codeWriter{gate: r.gate, read: read, part: p, text: &strings.Builder{}, template: &placeholder.Template{}}
+	w := &codeWriter{gate: r.gate, reader: r, read: read, part: p, text: &strings.Builder{}, template: &placeholder.Template{}}
+	if p.FromFile != "" {
+		w.trail = []string{p.FromFile}
+	}
 	if w.write(p.Text, p.FromFile, p.CodePos, it.codeScope(), nil); len(w.problems) > 0 {
 		for i := range w.problems {
 			x := &w.problems[i]
@@ -76,6 +79,7 @@ func readText(read func(string) ([]byte, error), name string) (string, error) {
 // codeWriter writes the code of a part out, with the files that it includes.
 type codeWriter struct {
 	gate     *Gate
+	reader   *reader
 	read     func(string) ([]byte, error)
 	part     *Part
 	text     *strings.Builder
@@ -99,6 +103,7 @@ func (w *codeWriter) write(text, file string, pos problem.Position, scope placeh
 	}
 	t, err := placeholder.Parse(text, scope)
 	if err == nil {
+		w.reader.noteWords(t, at)
 		err = w.gate.noteContents(t, at)
 	}
 	if e, ok := err.(*placeholder.Error); ok {
@@ -145,10 +150,10 @@ func (w *codeWriter) include(p *placeholder.Placeholder, scope placeholder.Scope
 	if !path.IsAbs(name) {
 		name = path.Join(w.part.dir, name)
 	}
-	if i := slices.Index(w.trail, name); i >= 0 || name == w.part.FromFile {
+	if i := slices.Index(w.trail, name); i >= 0 {
 		fail(
 			p.Offset, "take one of these includes out", "files include one another in a circle: %s",
-			strings.Join(append(append([]string{}, w.trail[max(i, 0):]...), name), " → "),
+			strings.Join(append(slices.Clone(w.trail[i:]), name), " → "),
 		)
 		return
 	}

@@ -43,6 +43,9 @@ type Gate struct {
 	// ContentSelectors are the selectors by which pages' content is read, those of Contents and others.
 	ContentSelectors []*markup.Selector
 
+	// Words are those of the site, by language in lower case, and name.
+	Words map[string]map[string]*MetaValue
+
 	// Manifest finds built files by name; nil where the site names none.
 	Manifest *Manifest
 	// ListFacts are the facts that are lists on some page.
@@ -118,13 +121,20 @@ type Text struct {
 type Set struct {
 	Name  string
 	Query Query
+	Like  Text // the set whose metadata and parameters it takes over, "" for none
+	Note  string
 	Pos   problem.Position
+
+	likes []string // Like, and what that is like
 }
 
 // A Query is one entry under pages, except or sets.
 type Query struct {
 	pagequery.Expr
 	Text string
+	Note string
+	Set  string // of a rule: the set that the text names, and nothing else
+	Like string // the set like that one which is asked for here, "" for the named one
 	Pos  problem.Position
 }
 
@@ -133,6 +143,7 @@ type Rule struct {
 	Default       bool // under defaults: fills what a page lacks
 	Pages, Except []Query
 	Keys          []Key
+	Note          string
 	Pos           problem.Position
 }
 
@@ -178,6 +189,7 @@ type Part struct {
 	Tree     *Tree // of structured data
 	// Integrity is what a tag's integrity attribute says, once ReadFiles has settled it.
 	Integrity string
+	Only      []Query          // where the part is written; nil for wherever the item is in
 	Selector  *markup.Selector // of classes
 	Pos       problem.Position
 	CodePos   problem.Position // where Text begins: in the gate file or in FromFile
@@ -316,6 +328,7 @@ type PerPage struct {
 	In, Out []Text // names of items
 	Params  []Setting
 	Keys    []Key
+	Note    string
 	Pos     problem.Position
 }
 

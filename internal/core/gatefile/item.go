@@ -46,9 +46,7 @@ func (r *reader) item(e entry) {
 func (r *reader) part(it *Item, e entry) bool {
 	switch e.key {
 	case "script", "stylesheet":
-		for _, v := range r.list(e.node) {
-			r.urlPart(it, Kind(e.key), v)
-		}
+		r.eachPart(it, e, func(n ast.Node) { r.urlPart(it, Kind(e.key), n) })
 	case "code":
 		r.textParts(it, Code, e)
 	case "script-text":
@@ -66,9 +64,9 @@ func (r *reader) part(it *Item, e entry) bool {
 	case "popup-file":
 		r.fileParts(it, Popup, e)
 	case "structured":
-		r.structured(it, e.node)
+		r.eachPart(it, e, func(n ast.Node) { r.structured(it, n) })
 	case "questions":
-		r.questions(it, e.node)
+		r.questions(it, e)
 	case "classes":
 		r.classes(it, e.node)
 	case "found", "replaces":
@@ -86,6 +84,39 @@ func (r *reader) part(it *Item, e entry) bool {
 		return false
 	}
 	return true
+}
+
+// eachPart reads the values of a key, one by one. {value: …, only: QUERY} is one that is written on some of the item's
+// pages only.
+func (r *reader) eachPart(it *Item, e entry, read func(ast.Node)) {
+	for _, v := range r.list(e.node) {
+		if !slices.ContainsFunc(r.entriesQuietly(r.resolve(v)), func(x entry) bool { return x.key == "only" }) {
+			read(v)
+			continue
+		}
+		before, problems := len(it.Parts), len(r.problems)
+		var only []Query
+		for _, x := range r.mapping(v, "an entry of "+e.key, KeysOf(OnlyShape{})) {
+			if x.key == "only" {
+				only = r.queries(x.node, "only")
+				continue
+			}
+			for _, n := range r.list(x.node) {
+				read(n)
+			}
+		}
+		if len(r.problems) > problems {
+			continue
+		}
+		if len(it.Parts) == before {
+			r.problem(problem.Error, r.at(v), "write it like "+e.key+": {value: …, only: /events/*}", "an entry of %s with only has no value", e.key)
+		}
+		for _, p := range it.Parts[before:] {
+			if p.Only = only; p.Kind == Popup {
+				r.problem(problem.Error, r.at(v), "write the query under pages", "a popup is all of its item, so only is not for it")
+			}
+		}
+	}
 }
 
 // behaviour reads the keys that say where, when and how.
@@ -150,8 +181,7 @@ func (r *reader) behaviour(it *Item, e entry) {
 	case "disabled":
 		it.Disabled, it.DisabledPos = r.truth(e.node, e.key), e.pos
 	case "note":
-		t, _ := r.oneText(e.node, "note")
-		it.Note = t.Value
+		it.Note = r.note(e)
 	}
 }
 
@@ -260,10 +290,10 @@ var textKey = map[Kind]string{Script: "script-text", Stylesheet: "style-text"}
 
 // textParts reads code that stands in the gate file.
 func (r *reader) textParts(it *Item, kind Kind, e entry) {
-	for _, v := range r.list(e.node) {
+	r.eachPart(it, e, func(v ast.Node) {
 		t, ok := r.oneText(v, e.key)
 		if !ok {
-			continue
+			return
 		}
 		p := &Part{
 			Kind: kind, Key: e.key, Text: t.Value, Pos: e.pos, CodePos: r.inside(r.resolve(v), 0), dir: r.path("."),
@@ -272,18 +302,22 @@ func (r *reader) textParts(it *Item, kind Kind, e entry) {
 			p.Template = &placeholder.Template{}
 		}
 		it.Parts = append(it.Parts, p)
-	}
+	})
 }
 
 // fileParts reads the names of files that ReadFiles will read.
 func (r *reader) fileParts(it *Item, kind Kind, e entry) {
-	for _, t := range r.names(e.node, e.key) {
+	r.eachPart(it, e, func(n ast.Node) {
+		t, ok := r.oneName(n, e.key)
+		if !ok {
+			return
+		}
 		name := r.path(t.Value)
 		it.Parts = append(it.Parts, &Part{
 			Kind: kind, Key: e.key, FromFile: name, Pos: t.Pos, dir: r.path("."),
 			CodePos: problem.Position{File: name, Line: 1, Column: 1},
 		})
-	}
+	})
 }
 
 // attr reads a value that is written as an attribute.

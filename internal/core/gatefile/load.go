@@ -51,6 +51,7 @@ func (g *Gate) ReadFiles(from Sources) []problem.Problem {
 			}
 		}
 	}
+	r.checkWords()
 	r.unused()
 	r.needsURL()
 	return append(problems, r.problems...)

@@ -37,6 +37,7 @@ type shared struct {
 	include  func(glob string, g *Gate) ([]Included, error)
 	told     map[problem.Position]bool
 	broken   map[string]bool // page sets and items with a mistake of their own: who names them makes none
+	words    []wordUse       // that placeholders name
 	aliases  int             // that were followed
 	alias    ast.Node        // the last of them
 

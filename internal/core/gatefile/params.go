@@ -39,6 +39,12 @@ func (r *ParamRule) Chooses(pg *page.Page) (*Query, bool) { return chooses(r.Pag
 // Chooses returns the entry of the rule's pages that chooses a page; ok is false where none does.
 func (r *Rule) Chooses(pg *page.Page) (*Query, bool) { return chooses(r.Pages, r.Except, pg) }
 
+// Any reports whether any of some queries chooses a page.
+func Any(queries []Query, pg *page.Page) bool {
+	_, ok := chooses(queries, nil, pg)
+	return ok
+}
+
 // chooses returns the first of some queries that chooses a page, unless one of except does.
 func chooses(pages, except []Query, pg *page.Page) (*Query, bool) {
 	for i := range except {
@@ -232,8 +238,7 @@ func (r *reader) paramsOn(it *Item, n ast.Node) {
 			case "except":
 				rule.Except = r.queries(e.node, "except")
 			case "note":
-				t, _ := r.oneText(e.node, "note")
-				rule.Note = t.Value
+				rule.Note = r.note(e)
 			default:
 				r.setting(it.Name, e, &rule.Settings)
 			}

@@ -50,7 +50,9 @@ func Parse(
 	if root, ok := r.parse(); ok {
 		r.top(root)
 		r.bind()
+		r.likeness()
 		r.named()
+		r.checkWords()
 	}
 	problem.Sort(r.problems)
 	return g, r.problems
@@ -83,6 +85,8 @@ func (r *reader) top(root ast.Node) {
 			}
 		case "sets":
 			r.sets(e.node)
+		case "words":
+			r.words(e.node)
 		case "defaults":
 			r.rules(e.node, true)
 		case "metadata":
@@ -319,37 +323,32 @@ func (r *reader) checkName(what, name string, pos problem.Position) {
 	}
 }
 
-func (r *reader) sets(n ast.Node) {
-	for _, e := range r.entries(n, "sets") {
-		if slices.Contains(pagequery.Reserved, e.key) {
-			r.errorf(e.pos, "a page set cannot be called %q: that is a word of the query language", e.key)
-			continue
-		}
-		r.checkName("a page set", e.key, e.pos)
-		if !r.once("the page set", e.key, e.pos) {
-			continue
-		}
-		s := &Set{Name: e.key, Pos: e.pos}
-		qs := r.queries(e.node, "the page set "+e.key)
-		if len(qs) == 0 {
-			r.spoil("the page set", e.key)
-			if len(r.list(e.node)) == 0 {
-				r.errorf(e.pos, "the page set %q has no query", e.key)
-			}
-			continue
-		}
-		s.Query = qs[0]
-		for _, q := range qs[1:] { // a list means any of them
-			s.Query.Expr = &pagequery.Or{X: s.Query.Expr, Y: q.Expr}
-		}
-		r.gate.Sets = append(r.gate.Sets, s)
-	}
-}
-
 // queries reads a page query or a list of them.
 func (r *reader) queries(n ast.Node, what string) []Query {
 	var out []Query
 	for _, v := range r.list(n) {
+		note := ""
+		switch r.resolve(v).(type) {
+		case *ast.MappingNode, *ast.MappingValueNode:
+			var text ast.Node
+			if !slices.ContainsFunc(r.entriesQuietly(r.resolve(v)), func(e entry) bool { return slices.Contains(notedKeys, e.key) }) {
+				break // braces that somebody forgot to quote
+			}
+			for _, e := range r.mapping(v, what, notedKeys) {
+				if e.key == "note" {
+					note = r.note(e)
+				} else {
+					text = e.node
+				}
+			}
+			if text == nil {
+				if !r.failedAt(r.at(v).Line) {
+					r.problem(problem.Error, r.at(v), "write it like {pages: /events/*, note: agreed in May}", "%s has no page query here", what)
+				}
+				continue
+			}
+			v = text
+		}
 		t, ok := r.oneText(v, what)
 		if !ok {
 			continue
@@ -360,7 +359,7 @@ func (r *reader) queries(n ast.Node, what string) []Query {
 			r.errorf(r.inside(r.resolve(v), err.(*pagequery.SyntaxError).Offset), "%v", err)
 			continue
 		}
-		out = append(out, Query{x, t.Value, t.Pos})
+		out = append(out, Query{Expr: x, Text: t.Value, Note: note, Pos: t.Pos})
 		r.oneQuery = append(r.oneQuery, boundQuery{out[len(out)-1], r.resolve(v), r})
 	}
 	return out
@@ -531,13 +530,15 @@ func (r *reader) rules(n ast.Node, isDefault bool) {
 				rule.Pages = r.queries(e.node, "pages")
 			case "except":
 				rule.Except = r.queries(e.node, "except")
+			case "note":
+				rule.Note = r.note(e)
 			default:
 				r.key(e, &rule.Keys)
 			}
 		}
 		_, bare := n.(*ast.SequenceNode)
 		if rule.Pages == nil && isDefault && !bare {
-			rule.Pages = []Query{{pagequery.Const(true), "all", rule.Pos}}
+			rule.Pages = []Query{{Expr: pagequery.Const(true), Text: "all", Pos: rule.Pos}}
 		} else if rule.Pages == nil && !r.failedAt(rule.Pos.Line) {
 			r.problem(problem.Error, rule.Pos, "add pages: all, or a page query", "this rule under %s does not say for which pages it is", what)
 		}
@@ -619,6 +620,8 @@ func (r *reader) perPage(n ast.Node) {
 				pp.Out = r.texts(k.node, "out")
 			case "params":
 				r.settings(pp, k.node)
+			case "note":
+				pp.Note = r.note(k)
 			default:
 				r.key(k, &pp.Keys)
 			}

@@ -12,7 +12,8 @@ type Shape struct {
 	Yellowgate Version                    `key:"yellowgate"  doc:"version of the format: 1"`
 	Include    Texts                      `key:"include"     doc:"more gate files (globs); paths in them are relative to them"`
 	Site       SiteShape                  `key:"site"        doc:"the site as a whole"`
-	Sets       map[string]Queries         `key:"sets"        doc:"page queries with a name"`
+	Sets       map[string]SetOf           `key:"sets"        doc:"page queries with a name"`
+	Words      map[string]map[string]Line `key:"words"       doc:"words by language, for @{words.NAME}: {en: {book: Book}, de: {book: Buchen}}"`
 	Defaults   OneOrMore[RuleShape]       `key:"defaults"    doc:"metadata that fills what a page lacks"`
 	Metadata   OneOrMore[PlacedRule]      `key:"metadata"    doc:"metadata that holds whatever the page had; later rules win, key by key"`
 	Items      map[string]ItemShape       `key:"items"       doc:"named things that may load on a page"`
@@ -87,7 +88,21 @@ type SocialShape struct {
 type RuleShape struct {
 	Pages  Queries `key:"pages"  doc:"page query: for which pages"`
 	Except Queries `key:"except" doc:"page query: and for which of them not"`
+	Note   Line    `key:"note"   doc:"why"`
 	MetadataShape
+}
+
+// SetShape is a page set that says more than its query.
+type SetShape struct {
+	Pages Queries `key:"pages" doc:"page query: which pages it has" jsonschema:"required"`
+	Like  Name    `key:"like"  doc:"a set whose metadata and parameters it takes over, where it has none of its own"`
+	Note  Line    `key:"note"  doc:"why"`
+}
+
+// NotedQuery is a page query with a note.
+type NotedQuery struct {
+	Pages Line `key:"pages" doc:"page query"  jsonschema:"required"`
+	Note  Line `key:"note"  doc:"why"`
 }
 
 // PlacedRule is a rule that has to say for which pages it is.
@@ -98,19 +113,20 @@ type PerPageShape struct {
 	In     Names                      `key:"in"     doc:"items that are in on this page"`
 	Out    Names                      `key:"out"    doc:"items that are out on this page"`
 	Params map[string]map[string]Line `key:"params" doc:"parameters on this page: item: {name: value}"`
+	Note   Line                       `key:"note"   doc:"why"`
 	MetadataShape
 }
 
 // ItemShape is one item.
 type ItemShape struct {
-	Script     Texts                 `key:"script"      doc:"URL or site path of a script"`
-	ScriptFile Texts                 `key:"script-file" doc:"file of JavaScript, written inline"`
-	ScriptText Texts                 `key:"script-text" doc:"JavaScript without tags, written inline"`
-	Stylesheet Texts                 `key:"stylesheet"  doc:"URL or site path of a stylesheet"`
-	StyleFile  Texts                 `key:"style-file"  doc:"file of CSS, written inline"`
-	StyleText  Texts                 `key:"style-text"  doc:"CSS without tags, written inline"`
-	CodeFile   Texts                 `key:"code-file"   doc:"file of HTML, written as it is"`
-	Code       Texts                 `key:"code"        doc:"HTML, written as it is"`
+	Script     Parts                 `key:"script"      doc:"URL or site path of a script"`
+	ScriptFile Parts                 `key:"script-file" doc:"file of JavaScript, written inline"`
+	ScriptText Parts                 `key:"script-text" doc:"JavaScript without tags, written inline"`
+	Stylesheet Parts                 `key:"stylesheet"  doc:"URL or site path of a stylesheet"`
+	StyleFile  Parts                 `key:"style-file"  doc:"file of CSS, written inline"`
+	StyleText  Parts                 `key:"style-text"  doc:"CSS without tags, written inline"`
+	CodeFile   Parts                 `key:"code-file"   doc:"file of HTML, written as it is"`
+	Code       Parts                 `key:"code"        doc:"HTML, written as it is"`
 	PopupFile  Line                  `key:"popup-file"  doc:"file with the HTML of a popup's inside"`
 	Popup      Line                  `key:"popup"       doc:"HTML of a popup's inside"`
 	Structured OneOrMore[Tree]       `key:"structured"  doc:"structured data: a tree that comes out as JSON-LD"`
@@ -183,6 +199,12 @@ type PairsShape struct {
 type RowsShape struct {
 	From Selector `key:"from" doc:"selector: the rows"`
 	Each any      `key:"each" doc:"what is written for each, with row.text(SELECTOR) and row.attr(SELECTOR, NAME)"`
+}
+
+// OnlyShape is a part that is written on some of the item's pages only.
+type OnlyShape struct {
+	Value any     `key:"value" doc:"the part, as it stands there otherwise" jsonschema:"required"`
+	Only  Queries `key:"only"  doc:"page query: on which of the item's pages" jsonschema:"required"`
 }
 
 // BlankShape is a page that the gate makes.
@@ -271,7 +293,8 @@ type (
 	Line             string               // a text, a number or a truth value
 	Version          int                  // 1
 	Texts            []Line               // one text or a list
-	Queries          []Line               // one page query or a list
+	Parts            []OnlyShape          // one text or a list; each may be an OnlyShape
+	Queries          []NotedQuery         // one page query or a list; a bare one is a text
 	Matchers         []MatcherShape       // one matcher or a list; a selector is a text
 	MetaValues       []VariantShape       // one value, text or mapping, or a list
 	OnePlace         string               // a standard place, or at a selector
@@ -284,6 +307,7 @@ type (
 	Names         []Name // one or a list
 	Words         string // a text that is not empty
 	Selector      string // of CSS
+	SetOf         string // a page query or a list of them, or a SetShape
 	CheckName     string // of a check
 	MetadataNames []Line // keys of metadata: one or a list
 	Path          string // of a page, such as /visit/
@@ -369,6 +393,7 @@ var (
 	ruleKeys    = KeysOf(RuleShape{})
 	perPageKeys = KeysOf(PerPageShape{})
 	itemKeys    = KeysOf(ItemShape{})
+	notedKeys   = KeysOf(NotedQuery{})
 	placeAt     = KeysOf(AtShape{})
 	partPlaces  = KeysOf(PartPlaces{})
 

@@ -198,7 +198,18 @@ func (r *reader) structured(it *Item, n ast.Node) {
 }
 
 // questions reads questions with answers into the tree of a page of them.
-func (r *reader) questions(it *Item, n ast.Node) {
+func (r *reader) questions(it *Item, e entry) {
+	one := func(n ast.Node) bool {
+		return slices.ContainsFunc(r.entriesQuietly(r.resolve(n)), func(x entry) bool { return x.key == "only" })
+	}
+	if one(e.node) || slices.ContainsFunc(r.list(e.node), one) {
+		r.eachPart(it, e, func(n ast.Node) { r.questionsOf(it, n) })
+		return
+	}
+	r.questionsOf(it, e.node)
+}
+
+func (r *reader) questionsOf(it *Item, n ast.Node) {
 	n = r.resolve(n)
 	if n == nil {
 		return

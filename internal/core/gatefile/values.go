@@ -26,6 +26,7 @@ func (r *reader) template(n ast.Node, text string, scope placeholder.Scope) (t *
 	at := func(offset int) problem.Position { return r.inside(r.resolve(n), offset) }
 	t, err := placeholder.Parse(text, scope)
 	if err == nil {
+		r.noteWords(t, at)
 		err = r.gate.noteContents(t, at)
 	}
 	if e, ok := err.(*placeholder.Error); ok {

@@ -192,7 +192,7 @@ func TreeTexts(tree *Tree) *Texts {
 type Passage struct {
 	At          int // offset of its start tag
 	of          *Texts
-	first, last int // where it begins and ends, in the order of the page
+	first, last int // its first and last place in the order of the page: a byte, or an element of the tree
 	node        int // of a nest
 	tree        *html.Node
 }
@@ -224,7 +224,7 @@ func (x *Texts) Passages(s *Selector, at []int) (out []Passage) {
 			if n.close < 0 {
 				last = len(x.src.Text)
 			}
-			out = append(out, Passage{At: int(n.start), of: x, first: int(n.start), last: last, node: i})
+			out = append(out, Passage{At: int(n.start), of: x, first: int(n.start), last: last - 1, node: i})
 		}
 	}
 	slices.SortFunc(out, func(a, b Passage) int { return a.first - b.first })
@@ -283,7 +283,8 @@ func (p *Passage) Text() string {
 		return ""
 	}
 	node := p.node
-	return textOf(x.src, int(n.end), p.last, "", func(at int) int {
+	end := p.last + 1
+	return textOf(x.src, int(n.end), end, "", func(at int) int {
 		for node++; node < len(x.nest.nodes); node++ { // they come in the order of the page
 			if n := &x.nest.nodes[node]; int(n.start) == at && n.close >= 0 {
 				return int(n.close)
@@ -291,7 +292,7 @@ func (p *Passage) Text() string {
 				break
 			}
 		}
-		return p.last
+		return end
 	})
 }
 

@@ -150,8 +150,8 @@ func (v *View) unsure() (items map[int]bool, asked []page.Asked, waits *Begun) {
 		return o
 	}
 	first := decide()
-	items = v.parts(first.in)
-	tooMuch := func() bool { return len(asked) > mostAsked || slices.ContainsFunc(asked, page.Asked.Comes) }
+	items, must := v.parts(first.in)
+	tooMuch := func() bool { return must || len(asked) > mostAsked || slices.ContainsFunc(asked, page.Asked.Comes) }
 	for n := 1; !tooMuch() && n < 1<<len(asked); n++ {
 		undo := v.suppose(asked, n)
 		o := decide()
@@ -171,9 +171,9 @@ func (v *View) unsure() (items map[int]bool, asked []page.Asked, waits *Begun) {
 	return items, asked, nil
 }
 
-// parts asks for what the items that are in write. Those are held whose parts of the body want a text that has not come:
-// the head need not wait for it.
-func (v *View) parts(in []bool) (held map[int]bool) {
+// parts asks for what the items that are in write. Those are held whose parts of the body want what has not come: the
+// head need not wait for it, but it must for what its own parts want.
+func (v *View) parts(in []bool) (held map[int]bool, must bool) {
 	held = map[int]bool{}
 	later := v.Page.Later
 	for i := range in {
@@ -183,17 +183,18 @@ func (v *View) parts(in []bool) (held map[int]bool) {
 				continue
 			}
 			v.Page.Later = func(a page.Asked) {
-				if a.Comes() && !forHead(item.Item, item.Part(k)) {
-					held[i] = true
-				} else {
+				if forHead(item.Item, item.Part(k)) {
+					must = true
 					later(a)
+				} else {
+					held[i] = true
 				}
 			}
 			_, _, _ = v.gate.Render(v, i, k)
 		}
 	}
 	v.Page.Later, v.held = later, held
-	return maps.Clone(held)
+	return maps.Clone(held), must
 }
 
 // forHead reports whether a part may go to the head.

@@ -1,6 +1,7 @@
 package pageedit
 
 import (
+	"cmp"
 	"os"
 	"path"
 	"regexp"
@@ -22,7 +23,7 @@ func TestReference(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	stand := map[string]string{".js": "setup();", ".css": "main { margin: 0 }", ".html": "<p>x</p>", ".json": `{"events": {"js": "/built/e.js"}}`}
+	stand := map[string]string{".js": "setup();", ".css": "main { margin: 0 }", ".html": "<p>x</p>", "button.html": `<a class="@{colour}" href="@{href}">@{label}</a>`, ".json": `{"events": {"js": "/built/e.js"}}`}
 	var all strings.Builder
 	found := example.FindAllStringSubmatch(string(doc), -1)
 	for _, m := range found {
@@ -38,7 +39,9 @@ func TestReference(t *testing.T) {
 			return []gatefile.Included{{Name: "gates/a.yaml", Dir: "gates", Text: []byte("items: {a: {code-file: a.html, pages: all}}")}}, nil
 		})
 		f.ListFacts = map[string]bool{"guides": true, "questions": true}
-		problems = append(problems, f.ReadFiles(gatefile.Sources{Read: func(name string) ([]byte, error) { return []byte(stand[path.Ext(name)]), nil },
+		problems = append(problems, f.ReadFiles(gatefile.Sources{Read: func(name string) ([]byte, error) {
+			return []byte(cmp.Or(stand[path.Base(name)], stand[path.Ext(name)])), nil
+		},
 			Integrity: func(string) (string, bool) { return "sha384-AAAA", true }})...)
 		g, more := New(f, "2026-11-23")
 		for _, p := range append(problems, more...) {
@@ -57,7 +60,7 @@ func TestReference(t *testing.T) {
 		}
 	}
 	for _, shape := range []any{gatefile.Shape{}, gatefile.SiteShape{}, gatefile.ItemShape{}, gatefile.RuleShape{}, gatefile.PerPageShape{}, gatefile.OpenOf{}, gatefile.ParamOf{},
-		gatefile.Ask{}, gatefile.BlankShape{}, gatefile.RequireShape{}, gatefile.MatcherShape{}, gatefile.SocialShape{}, gatefile.BudgetShape{}, gatefile.AcceptShape{}} {
+		gatefile.Ask{}, gatefile.BlankShape{}, gatefile.RequireShape{}, gatefile.SetShape{}, gatefile.PairsShape{}, gatefile.RowsShape{}, gatefile.OnlyShape{}, gatefile.ParamsOnOf{}, gatefile.NotedQuery{}, gatefile.MatcherShape{}, gatefile.SocialShape{}, gatefile.BudgetShape{}, gatefile.AcceptShape{}} {
 		for _, key := range gatefile.KeysOf(shape) {
 			if !regexp.MustCompile(`(^|[\s{])` + regexp.QuoteMeta(key) + `:`).MatchString(all.String()) {
 				t.Errorf("the reference has no example of %q", key)

@@ -22,6 +22,9 @@ type ParamValue struct {
 	Failed *placeholder.Failure
 }
 
+// Told is the query of a rule in words, with what a set is like.
+func (v *View) Told(q *gatefile.Query) string { return v.gate.File.Told(q) }
+
 // Params are the values of an item's parameters on the page; spots of the page may set others.
 func (v *View) Params(it *gatefile.Item) (out []ParamValue) {
 	for _, p := range it.Params {
@@ -67,11 +70,20 @@ func (v *View) param(it *gatefile.Item, p *gatefile.Param, spot *markup.AuthorSp
 			return x
 		}
 	}
+	type chosen struct {
+		rule *gatefile.ParamRule
+		q    *gatefile.Query
+	}
+	var rules []chosen
 	for i := len(it.ParamsOn) - 1; i >= 0; i-- {
 		if q, ok := it.ParamsOn[i].Chooses(&v.Page); ok {
-			if x, ok := set(it.ParamsOn[i].Settings, q); ok {
-				return x
-			}
+			rules = append(rules, chosen{it.ParamsOn[i], q})
+		}
+	}
+	gatefile.ByLikeness(v.gate.File, rules, func(c chosen) string { return c.q.Set })
+	for _, c := range rules {
+		if x, ok := set(c.rule.Settings, c.q); ok {
+			return x
 		}
 	}
 	x, ok := fill(ParamValue{Value: p.Value, Bare: p.Bare, Pos: p.Pos}, p.Template)

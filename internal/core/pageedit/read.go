@@ -10,6 +10,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/placeholder"
 	"yellowgate/internal/core/verdict"
 	"yellowgate/internal/core/weburl"
 )
@@ -39,6 +40,8 @@ type View struct {
 	meta   *Metadata                      // once asked for
 	stacks map[string][]verdict.Candidate // by a metadata key's ID, once asked for
 	inside *content                       // once asked for
+
+	asksLang bool // what language it has is being decided
 }
 
 // Look reads a source page. known holds what does not stand in the page: its
@@ -148,10 +151,32 @@ func (v *View) after(file []byte) *View {
 // Lookup gives a placeholder's name its value on this page, "" where there is
 // none.
 func (v *View) Lookup(name string) string {
-	if strings.HasSuffix(name, ")") {
+	switch {
+	case strings.HasSuffix(name, ")"):
 		return strings.Join(v.Said(name), ", ")
+	case name == placeholder.Language:
+		return v.language()
+	case strings.HasPrefix(name, "words."):
+		if word := v.gate.File.Word(v.language(), strings.TrimPrefix(name, "words.")); word != nil {
+			text, _ := word.Value.Fill(v.Lookup)
+			return text
+		}
+		return ""
 	}
 	return v.gate.Lookup(&v.Page, name)
+}
+
+// language is the page's, as the gate leaves it.
+func (v *View) language() string {
+	if v.asksLang || !slices.Contains(v.gate.keys, "lang") {
+		return v.Page.Lang
+	}
+	v.asksLang = true // what gives it may ask for it, too
+	defer func() { v.asksLang = false }()
+	if w := verdict.Winner(v.Metadata("lang")); w != nil {
+		return w.Value
+	}
+	return v.Page.Lang
 }
 
 // Matches returns the offsets in the source page at which a selector of the gate

@@ -95,9 +95,9 @@ func (f *Filter) apply(v *Value, lookup func(string) string) error {
 	case "without":
 		v.Text = strings.TrimSpace(strings.ReplaceAll(v.Text, f.Text, ""))
 	case "date":
-		return f.date(v, lookup("page.lang"))
+		return f.date(v, lookup(Language))
 	case "number":
-		return f.number(v, lookup("page.lang"))
+		return f.number(v, lookup(Language))
 	case "s", "ms":
 		span, err := ParseSpan(v.Text)
 		if err != nil {

@@ -51,6 +51,9 @@ var Names = []string{
 	"page.lang",
 }
 
+// Language is what filters look up for the language of the page.
+const Language = "the page's language"
+
 // calls are the names that take a selector, with how they are written.
 var calls = map[string]string{
 	"page.text": "page.text(SELECTOR)", "page.attr": "page.attr(SELECTOR, NAME)", "page.all": "page.all(SELECTOR)",

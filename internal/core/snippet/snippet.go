@@ -231,6 +231,9 @@ func (it *Prepared) Part(i int) *gatefile.Part { return it.Item.Parts[i] }
 // Render writes part i for one page. ok is false where it writes nothing there.
 func (it *Prepared) Render(i int, v *Values) (text string, ok bool, err *ValueError) {
 	p := &it.parts[i]
+	if len(p.Only) > 0 && v.Page != nil && !gatefile.Any(p.Only, v.Page) {
+		return "", false, nil
+	}
 	if p.constant != "" {
 		return p.constant, true, nil
 	}

@@ -34,6 +34,7 @@ type Candidate struct {
 	Key     *gatefile.Key // nil for the page's own value
 	Rule    problem.Position
 	Query   *gatefile.Query
+	Note    string // of the rule, or of the entry under per-page
 }
 
 // Stands reports whether the candidate has a value to offer.
@@ -49,8 +50,8 @@ func (p *Plan) Stack(pg *page.Page, id, own string, lookup func(string) string) 
 		// A none without media, sizes or hreflang takes out all elements of the name.
 		return k.Name == name && (k.ID() == id || k.None && k.Variant == "")
 	}
-	add := func(level Level, k *gatefile.Key, q *gatefile.Query) {
-		c := Candidate{Level: level, Key: k, None: k.None, Rule: k.Pos, Query: q}
+	add := func(level Level, k *gatefile.Key, q *gatefile.Query, note string) {
+		c := Candidate{Level: level, Key: k, None: k.None, Rule: k.Pos, Query: q, Note: note}
 		if k.Sibling {
 			p.sibling(&c, pg)
 		}
@@ -71,17 +72,21 @@ func (p *Plan) Stack(pg *page.Page, id, own string, lookup func(string) string) 
 	if pp := p.PerPage(pg); pp != nil {
 		for i := range pp.Keys {
 			if speaks(&pp.Keys[i]) {
-				add(FromPerPage, &pp.Keys[i], nil)
+				add(FromPerPage, &pp.Keys[i], nil, pp.Note)
 			}
 		}
 	}
 	// An error page is at no address of its own, unless a query means it.
 	nowhere := name == "canonical" && pg.Status() >= 400
 	rules := func(level Level) {
+		from := len(out)
+		defer func() {
+			gatefile.ByLikeness(p.Gate, out[from:], func(c Candidate) string { return c.Query.Set })
+		}()
 		for _, x := range p.rules[name] {
 			if x.rule.Default == (level == FromDefaults) && speaks(x.key) {
 				if q, ok := x.rule.Chooses(pg); ok && (!nowhere || asksStatus(x.rule, pg)) {
-					add(level, x.key, q)
+					add(level, x.key, q, x.rule.Note)
 				}
 			}
 		}

@@ -38,9 +38,17 @@ func (v *Verdict) Because(pg *page.Page) string {
 func matched(q *gatefile.Query, pg *page.Page) string {
 	b := q.Branch(pg)
 	if b == "all" {
-		return "all pages"
+		return "all pages" + noted(q)
 	}
-	return b + " matches"
+	return b + " matches" + noted(q)
+}
+
+// noted is the note of a query, to follow it.
+func noted(q *gatefile.Query) string {
+	if q.Note == "" {
+		return ""
+	}
+	return "; note: " + q.Note
 }
 
 // A Step is one line of the decision table as it applied to an item on a page.
@@ -128,6 +136,7 @@ func entries(out *[]Step, word string, qs []gatefile.Query, pg *page.Page) bool 
 			} else {
 				s.Detail += " (" + b + ")"
 			}
+			s.Detail += noted(q)
 		}
 		*out = append(*out, s)
 		if s.Holds {
