@@ -20,6 +20,7 @@ var coreMay = []string{
 	"golang.org/x/net/html", "golang.org/x/text/", "github.com/andybalholm/cascadia", "github.com/bmatcuk/doublestar/v4",
 	"github.com/goccy/go-yaml", "github.com/nlnwa/whatwg-url/url", "github.com/tdewolff/parse/v2", "github.com/zeebo/xxh3",
 	"codeberg.org/go-fonts/liberation/", "golang.org/x/image/font", "golang.org/x/image/math/fixed", "github.com/aymanbagabas/go-udiff",
+	"github.com/go-playground/locales", "github.com/clipperhouse/uax29/v2/sentences",
 }
 
 // What of the standard library it may not: files, processes, the network.

@@ -198,7 +198,7 @@ func TestLooking(t *testing.T) {
 	var schema struct {
 		Properties map[string]struct{ Description string }
 	}
-	if err := json.Unmarshal([]byte(out), &schema); err != nil || status != 0 || schema.Properties["blank-pages"].Description == "" || len(schema.Properties) != 14 {
+	if err := json.Unmarshal([]byte(out), &schema); err != nil || status != 0 || schema.Properties["blank-pages"].Description == "" || len(schema.Properties) != 15 {
 		t.Errorf("%d %v %v", status, err, schema)
 	}
 }
