@@ -368,6 +368,9 @@ func breaksOut(name, tag []byte) bool {
 // voidElement reports whether an element of HTML never has content
 // (HTML, 13.1.2).
 func voidElement(name []byte) bool {
+	if len(name) < 2 || len(name) > 8 {
+		return false
+	}
 	switch string(bytes.ToLower(name)) {
 	case "area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source", "track", "wbr",
 		"basefont", "bgsound", "frame", "keygen", "param", "image":

@@ -97,7 +97,7 @@ var drawn = map[string]bool{
 
 // openElement is an element that is open.
 type openElement struct {
-	name string
+	*nestTag
 	kind nestKind
 	node int32
 }
@@ -122,7 +122,7 @@ func NewNest(src []byte, scan *Document) (nest *Nest, ok bool) {
 	html := n.node(scan.HTMLTag, -1)
 	head := n.node(scan.HeadTag, html)
 	n.nodes[head].close = int32(scan.BodyBegin)
-	n.open = append(n.open, openElement{"body", outOfTheWay, n.node(scan.BodyTag, html)})
+	n.open = append(n.open, openElement{nestTags["body"], outOfTheWay, n.node(scan.BodyTag, html)})
 	s := scanner{src: src, page: &Document{Src: src}, unclosed: -1, messy: -1}
 	if bytes.HasPrefix(src, byteOrderMark) {
 		s.pos = len(byteOrderMark)
@@ -141,13 +141,13 @@ func NewNest(src []byte, scan *Document) (nest *Nest, ok bool) {
 		case comment:
 			good = n.top().kind != foreignElement || !bytes.HasPrefix(src[t.start:], []byte("<![CDATA["))
 		case endTag:
-			good = n.endTag(nestName(src[t.start+2:t.nameEnd]), t.start)
+			good = n.endTag(nestTagOf(src[t.start+2:t.nameEnd]), t.start)
 		case startTag:
-			name := nestName(src[t.start+1 : t.nameEnd])
+			tag := nestTagOf(src[t.start+1 : t.nameEnd])
 			if t.start < scan.BodyBegin {
-				good = n.inHead(name, t, head)
+				good = n.inHead(tag.name, t, head)
 			} else {
-				good = n.startTag(name, t)
+				good = n.startTag(tag, t)
 			}
 			if good && t.tag.rawText() {
 				if _, end := rawTextEnd(src, t.end, src[t.start+1:t.nameEnd], t.tag == TagScript); end >= 0 {
@@ -166,30 +166,47 @@ func NewNest(src []byte, scan *Document) (nest *Nest, ok bool) {
 // doctypeOfHTML is the doctype that no quirks mode goes with.
 var doctypeOfHTML = regexp.MustCompile(`(?i)^<!doctype\s+html\s*>$`)
 
-// nestNames are the names that most tags have, so that they need not be written again.
-var nestNames = func() map[string]string {
-	m := map[string]string{}
+// A nestTag is what is known of the tags of a name.
+type nestTag struct {
+	name    string // in lower case
+	kind    nestKind
+	known   bool // it has a kind of its own
+	special bool
+	void    bool
+}
+
+// nestTags are those of the names that most tags have.
+var nestTags = func() map[string]*nestTag {
+	m := map[string]*nestTag{}
+	add := func(name string) {
+		kind, known := nestKinds[name]
+		m[name] = &nestTag{name, kind, known, special[name], voidElement([]byte(name))}
+	}
 	for name := range nestKinds {
-		m[name] = name
+		add(name)
 	}
 	for name := range special {
-		m[name] = name
+		add(name)
 	}
 	for name := range drawn {
-		m[name] = name
+		add(name)
 	}
 	for name := range strings.FieldsSeq("a span label cite abbr kbd var sub sup q time mark dfn picture video audio canvas svg noscript") {
-		m[name] = name
+		add(name)
 	}
 	return m
 }()
 
-// nestName is a name in lower case.
-func nestName(written []byte) string {
-	if name, ok := nestNames[string(written)]; ok {
-		return name
+// nestTagOf is what is known of a name as it is written.
+func nestTagOf(written []byte) *nestTag {
+	if tag, ok := nestTags[string(written)]; ok {
+		return tag
 	}
-	return strings.ToLower(string(written))
+	name := strings.ToLower(string(written))
+	if tag, ok := nestTags[name]; ok {
+		return tag
+	}
+	return &nestTag{name: name, void: voidElement(written)}
 }
 
 // node adds an element with a tag, or without one where the span is none.
@@ -228,14 +245,14 @@ func (n *nester) pop() {
 }
 
 // push opens an element; a tag of nil is of one that the page leaves out.
-func (n *nester) push(name string, kind nestKind, t *token) {
+func (n *nester) push(tag *nestTag, kind nestKind, t *token) {
 	x := nestNode{-1, -1, -1, n.top().node, -1}
 	if t != nil {
 		x = nestNode{int32(t.start), int32(t.nameEnd), int32(t.end), n.top().node, -1}
 	}
 	if t == nil || kind == foreignElement && !t.selfClose ||
-		kind != foreignElement && !voidElement([]byte(name)) && !t.tag.rawText() {
-		n.open = append(n.open, openElement{name, kind, int32(len(n.nodes))})
+		kind != foreignElement && !tag.void && !t.tag.rawText() {
+		n.open = append(n.open, openElement{tag, kind, int32(len(n.nodes))})
 	} else {
 		x.close = x.end // it has no elements in it
 	}
@@ -298,7 +315,7 @@ func (n *nester) closeItem(kind nestKind) bool {
 			n.pop()
 			return true
 		}
-		if special[e.name] && e.name != "address" && e.name != "div" && e.name != "p" || e.kind == selectElement {
+		if e.special && e.name != "address" && e.name != "div" && e.name != "p" || e.kind == selectElement {
 			return true
 		}
 	}
@@ -316,8 +333,8 @@ func (n *nester) mayEnd(e *openElement, but string) bool {
 }
 
 // startTag takes a start tag in the body.
-func (n *nester) startTag(name string, t token) bool {
-	kind, known := nestKinds[name]
+func (n *nester) startTag(tag *nestTag, t token) bool {
+	name, kind := tag.name, tag.kind
 	if n.over || kind == outOfTheWay || len(n.open) > mostNested {
 		return false
 	}
@@ -327,12 +344,12 @@ func (n *nester) startTag(name string, t token) bool {
 		if !drawn[name] {
 			return false
 		}
-		n.push(name, foreignElement, &t)
+		n.push(tag, foreignElement, &t)
 		return true
 	case top.kind == selectElement || top.kind == optionElement && n.isOpen("select"):
-		return n.inSelect(name, kind, t)
+		return n.inSelect(tag, t)
 	case kind == tablePart || kind == cell:
-		return n.inTable(name, kind, t)
+		return n.inTable(tag, t)
 	case top.kind == tableElement || top.kind == tablePart && top.name != "caption":
 		if name != "script" && name != "style" { // what has no room there is put before the table
 			return false
@@ -365,7 +382,7 @@ func (n *nester) startTag(name string, t token) bool {
 	case optionElement:
 		return false // outside a select
 	}
-	if !known {
+	if !tag.known {
 		switch name {
 		case "a", "button", "form":
 			if n.isOpen(name) || name == "form" && !n.closeParagraph() {
@@ -376,27 +393,28 @@ func (n *nester) startTag(name string, t token) bool {
 			}
 		}
 	}
-	n.push(name, kind, &t)
+	n.push(tag, kind, &t)
 	return true
 }
 
 // inSelect takes a start tag in a select.
-func (n *nester) inSelect(name string, kind nestKind, t token) bool {
-	if kind != optionElement {
+func (n *nester) inSelect(tag *nestTag, t token) bool {
+	if tag.kind != optionElement {
 		return false
 	}
 	if n.top().name == "option" {
 		n.pop()
 	}
-	if name == "optgroup" && n.top().name == "optgroup" {
+	if tag.name == "optgroup" && n.top().name == "optgroup" {
 		n.pop()
 	}
-	n.push(name, kind, &t)
+	n.push(tag, tag.kind, &t)
 	return true
 }
 
 // inTable takes the start tag of a part of a table, and supplies those that are left out.
-func (n *nester) inTable(name string, kind nestKind, t token) bool {
+func (n *nester) inTable(tag *nestTag, t token) bool {
+	name, kind := tag.name, tag.kind
 	// What is open in the table ends first: a cell with what may end in it, a row, a section.
 	if !n.isOpen("table") {
 		return false // it is ignored
@@ -410,11 +428,11 @@ func (n *nester) inTable(name string, kind nestKind, t token) bool {
 		case kind == cell && top.name == "tr",
 			name == "tr" && (top.name == "tbody" || top.name == "thead" || top.name == "tfoot"),
 			name == "col" && top.name == "colgroup":
-			n.push(name, kind, &t)
+			n.push(tag, tag.kind, &t)
 			return true
 		case kind == cell && (top.name == "tbody" || top.name == "thead" || top.name == "tfoot"):
-			n.push("tr", tablePart, nil)
-			n.push(name, kind, &t)
+			n.push(nestTags["tr"], tablePart, nil)
+			n.push(tag, tag.kind, &t)
 			return true
 		case top.kind == tablePart, top.kind == cell, n.mayEnd(top, ""):
 			n.pop()
@@ -424,21 +442,22 @@ func (n *nester) inTable(name string, kind nestKind, t token) bool {
 	}
 	switch {
 	case name == "col":
-		n.push("colgroup", tablePart, nil)
+		n.push(nestTags["colgroup"], tablePart, nil)
 	case name == "tr":
-		n.push("tbody", tablePart, nil)
+		n.push(nestTags["tbody"], tablePart, nil)
 	case kind == cell:
-		n.push("tbody", tablePart, nil)
-		n.push("tr", tablePart, nil)
+		n.push(nestTags["tbody"], tablePart, nil)
+		n.push(nestTags["tr"], tablePart, nil)
 	case !section && name != "caption" && name != "colgroup":
 		return false
 	}
-	n.push(name, kind, &t)
+	n.push(tag, tag.kind, &t)
 	return true
 }
 
 // endTag takes an end tag.
-func (n *nester) endTag(name string, at int) bool {
+func (n *nester) endTag(tag *nestTag, at int) bool {
+	name := tag.name
 	switch name {
 	case "html", "body":
 		if at >= n.scan.BodyBegin {
@@ -466,15 +485,15 @@ func (n *nester) endTag(name string, at int) bool {
 				(k != tablePart || n.top().name == "caption")
 		}
 	}
-	if kind, known := nestKinds[name]; !known && name != "form" && name != "button" || kind == formattingElement ||
-		kind == foreignElement { // nothing ends with it
+	if !tag.known && name != "form" && name != "button" || tag.kind == formattingElement ||
+		tag.kind == foreignElement { // nothing ends with it
 		if n.top().name != name || len(n.open) == 1 {
 			return false
 		}
 		n.pop()
 		return true
 	}
-	table := name == "table" || nestKinds[name] == tablePart || nestKinds[name] == cell
+	table := tag.kind == tableElement || tag.kind == tablePart || tag.kind == cell
 	for len(n.open) > 1 {
 		top := n.top()
 		if top.name == name {
@@ -497,18 +516,43 @@ func (n *Nest) Match(s *Selector) (out []int, ok bool) {
 		return nil, false
 	}
 	for i := range n.nodes {
-		if n.nodes[i].start < 0 {
-			continue
-		}
-		for k := range s.descents {
-			if n.ends(int32(i), s.descents[k]) {
-				out = append(out, int(n.nodes[i].start))
-				break
-			}
+		if n.matches(i, s) {
+			out = append(out, int(n.nodes[i].start))
 		}
 	}
 	slices.Sort(out) // parts of the head come behind the body in the list
 	return out, true
+}
+
+// First is Match for the first element alone; -1 for none.
+func (n *Nest) First(s *Selector) (at int, ok bool) {
+	if s.descents == nil {
+		return 0, false
+	}
+	at = -1
+	for i := range n.nodes {
+		if n.matches(i, s) {
+			if start := int(n.nodes[i].start); at < 0 || start < at {
+				at = start
+			}
+			if i > 2 { // behind html, head and body they stand in the order of the page
+				break
+			}
+		}
+	}
+	return at, true
+}
+
+func (n *Nest) matches(i int, s *Selector) bool {
+	if n.nodes[i].start < 0 {
+		return false
+	}
+	for k := range s.descents {
+		if n.ends(int32(i), s.descents[k]) {
+			return true
+		}
+	}
+	return false
 }
 
 // ends reports whether a chain of compounds ends at a node.

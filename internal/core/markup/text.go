@@ -57,20 +57,40 @@ func hides(name string, attr func(string) (string, bool)) bool {
 	return false
 }
 
-// words collects a text while it is walked.
+// words collects a text while it is walked, its white space collapsed.
 type words struct {
 	strings.Builder
-	anchor int // where the text of a link to the page itself begins, or -1
+	space  bool // a space is to come before what is next
+	anchor int  // where the text of a link to the page itself begins, or -1
+	before bool // space, at the anchor
+}
+
+// add adds a text.
+func (w *words) add(text string) {
+	for len(text) > 0 {
+		n := 0
+		for n < len(text) && !isSpace(text[n]) {
+			n++
+		}
+		if n > 0 {
+			if w.space && w.Len() > 0 {
+				w.WriteByte(' ')
+			}
+			w.space = false
+			w.WriteString(text[:n])
+		}
+		if text = text[n:]; len(text) > 0 {
+			w.space, text = true, text[1:]
+		}
+	}
 }
 
 func (w *words) opens(name string, attr func(string) (string, bool)) {
-	if apart[name] {
-		w.WriteByte(' ')
-	}
+	w.space = w.space || apart[name]
 	if name == "a" {
 		w.anchor = -1
 		if href, ok := attr("href"); ok && strings.HasPrefix(href, "#") {
-			w.anchor = w.Len()
+			w.anchor, w.before = w.Len(), w.space
 		}
 	}
 }
@@ -80,18 +100,25 @@ func (w *words) closes(name string) {
 		if text := w.String(); !strings.ContainsFunc(text[w.anchor:], isWord) {
 			w.Reset()
 			w.WriteString(text[:w.anchor])
+			w.space = w.before
 		}
 		w.anchor = -1
 	}
-	if apart[name] {
-		w.WriteByte(' ')
+	w.space = w.space || apart[name]
+}
+
+// decoded is DecodeText for a text, most of which have nothing to decode.
+func decoded(text string) string {
+	if strings.ContainsAny(text, "&\r\x00") {
+		return DecodeText([]byte(text))
 	}
+	return text
 }
 
 func isWord(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }
 
 // text is what was collected.
-func (w *words) text() string { return CollapseSpace(strings.ToValidUTF8(w.String(), "\uFFFD")) }
+func (w *words) text() string { return strings.ToValidUTF8(w.String(), "\uFFFD") }
 
 // TextOf returns the text of the element whose start tag stands at the offset, up to the next end tag of its name.
 func TextOf(src *Source, at int, name string) string {
@@ -115,10 +142,10 @@ func textOf(src *Source, from, to int, name string, end func(at int) int) string
 			return w.text()
 		case textRun:
 			if hidden == "" {
-				w.WriteString(DecodeText([]byte(src.String(t.start, t.end))))
+				w.add(decoded(src.String(t.start, t.end)))
 			}
 		case endTag:
-			closed := nestName(src.Text[t.start+2 : t.nameEnd])
+			closed := nestTagOf(src.Text[t.start+2 : t.nameEnd]).name
 			switch {
 			case closed == name:
 				return w.text()
@@ -130,14 +157,15 @@ func textOf(src *Source, from, to int, name string, end func(at int) int) string
 				}
 			}
 		case startTag:
-			opened := nestName(src.Text[t.start+1 : t.nameEnd])
+			tag := nestTagOf(src.Text[t.start+1 : t.nameEnd])
+			opened := tag.name
 			attr := func(name string) (string, bool) { return AttrValue(src.Text, t.start, name) }
 			switch {
 			case hidden != "":
 				if opened == hidden && !t.tag.rawText() {
 					depth++
 				}
-			case t.tag.rawText(), voidElement([]byte(opened)), !hides(opened, attr):
+			case t.tag.rawText(), tag.void, !hides(opened, attr):
 				w.opens(opened, attr)
 			case end != nil:
 				s.pos = max(end(t.start), t.end)
@@ -156,7 +184,7 @@ func textOf(src *Source, from, to int, name string, end func(at int) int) string
 type Texts struct {
 	src   *Source
 	nest  *Nest
-	tree  *Tree
+	order []int32 // the nodes of the nest that have a tag, in the order of their tags
 	begun bool
 
 	nodes map[int][]Passage // of a tree, by the offset of the start tag; several where that was opened again
@@ -164,12 +192,26 @@ type Texts struct {
 
 // NewTexts reads texts by a nest; begun says that the page is not there to its end.
 func NewTexts(src *Source, nest *Nest, begun bool) *Texts {
-	return &Texts{src: src, nest: nest, begun: begun}
+	x := &Texts{src: src, nest: nest, begun: begun, order: make([]int32, 0, len(nest.nodes))}
+	body := nest.nodes[2].start
+	for i := range nest.nodes {
+		n := &nest.nodes[i]
+		if i > 2 && body >= 0 && n.start > body { // which is listed before the parts of the head
+			x.order, body = append(x.order, 2), -1
+		}
+		if n.start >= 0 && i != 2 {
+			x.order = append(x.order, int32(i))
+		}
+	}
+	if body >= 0 {
+		x.order = append(x.order, 2)
+	}
+	return x
 }
 
 // TreeTexts reads texts by a full tree of a page in UTF-8.
 func TreeTexts(tree *Tree) *Texts {
-	x := &Texts{tree: tree, nodes: map[int][]Passage{}}
+	x := &Texts{nodes: map[int][]Passage{}}
 	n := 0
 	var walk func(*html.Node)
 	walk = func(node *html.Node) {
@@ -214,20 +256,22 @@ func (x *Texts) Passages(s *Selector, at []int) (out []Passage) {
 		slices.SortFunc(out, func(a, b Passage) int { return a.first - b.first })
 		return out
 	}
-	for i := range x.nest.nodes {
-		n := &x.nest.nodes[i]
-		if int(n.start) < at[0] || int(n.start) > at[len(at)-1] {
+	rest := x.order
+	for _, at := range at {
+		i := sort.Search(len(rest), func(i int) bool { return int(x.nest.nodes[rest[i]].start) >= at })
+		if rest = rest[i:]; len(rest) == 0 {
+			break
+		}
+		n := &x.nest.nodes[rest[0]]
+		if int(n.start) != at {
 			continue
 		}
-		if _, ok := slices.BinarySearch(at, int(n.start)); ok {
-			last := int(n.close)
-			if n.close < 0 {
-				last = len(x.src.Text)
-			}
-			out = append(out, Passage{At: int(n.start), of: x, first: int(n.start), last: last - 1, node: i})
+		last := int(n.close)
+		if n.close < 0 {
+			last = len(x.src.Text)
 		}
+		out = append(out, Passage{At: at, of: x, first: at, last: last - 1, node: int(rest[0])})
 	}
-	slices.SortFunc(out, func(a, b Passage) int { return a.first - b.first })
 	return out
 }
 
@@ -304,7 +348,7 @@ func treeText(top *html.Node) string {
 	w := words{anchor: -1}
 	if top.Data == "title" || top.Data == "textarea" {
 		for kid := top.FirstChild; kid != nil; kid = kid.NextSibling {
-			w.WriteString(kid.Data)
+			w.add(kid.Data)
 		}
 		return w.text()
 	}
@@ -315,7 +359,7 @@ func treeText(top *html.Node) string {
 	walk = func(n *html.Node) {
 		switch n.Type {
 		case html.TextNode:
-			w.WriteString(n.Data)
+			w.add(n.Data)
 		case html.ElementNode:
 			attr := func(name string) (string, bool) {
 				for _, a := range n.Attr {

@@ -81,6 +81,18 @@ func (c *content) find(s *markup.Selector) passages {
 	return p
 }
 
+// first is find for the first element alone.
+func (c *content) first(s *markup.Selector) (p passages) {
+	if all, ok := c.found[s.String()]; ok || c.texts == nil || c.view.nest == nil {
+		if all = c.find(s); len(all.list) > 1 {
+			all.list = all.list[:1]
+		}
+		return all
+	}
+	hits := c.view.first(s)
+	return passages{c.texts.Passages(s, hits[:min(len(hits), 1)]), !c.view.begun || settles(s)}
+}
+
 // Said is what a name of the gate file's placeholders asks of the page, one entry an element that has some.
 func (v *View) Said(name string) []string {
 	c := v.content()
@@ -91,15 +103,18 @@ func (v *View) Said(name string) []string {
 	if ask == nil || ask.Row {
 		return nil
 	}
-	found := c.find(ask.Selector)
-	switch whole := ask.What == "all"; {
-	case v.begun && (whole || !found.sure || len(found.list) == 0 || ask.What == "text" && found.list[0].Open()):
+	var found passages
+	if ask.What == "all" {
+		found = c.find(ask.Selector)
+		found.sure = !v.begun
+	} else {
+		found = c.first(ask.Selector)
+	}
+	if v.begun && (!found.sure || len(found.list) == 0 || ask.What == "text" && found.list[0].Open()) {
 		if v.Page.Later != nil {
 			v.Page.Later(page.Asked{Content: name})
 		}
 		return nil
-	case !whole && len(found.list) > 1:
-		found.list = found.list[:1]
 	}
 	said := c.read(ask, found.list)
 	c.said[name] = said

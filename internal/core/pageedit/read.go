@@ -125,6 +125,17 @@ func (v *View) nested(s *markup.Selector) (hits []int, ok bool) {
 	return nil, false
 }
 
+// first is find for the first element: others may be missing.
+func (v *View) first(s *markup.Selector) []int {
+	if s.Descends() && v.tree == nil && v.nest != nil {
+		if at, _ := v.nest.First(s); at >= 0 {
+			return []int{at}
+		}
+		return nil
+	}
+	return v.find(s)
+}
+
 // plainNest is what stands in what, where the page's tags say so plainly; else nil.
 func (v *View) plainNest() *markup.Nest {
 	if !v.nestTried {
