@@ -14,6 +14,7 @@ import (
 	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/gatechange"
+	"yellowgate/internal/pagetable"
 	"yellowgate/internal/report"
 	"yellowgate/internal/result"
 )
@@ -72,7 +73,7 @@ func kindOfKey(key string) string {
 		return "SELECTOR=NAMES"
 	case "from", "until":
 		return "DAY"
-	case "structured", "questions", "open":
+	case "structured", "questions", "open", "params-on":
 		return "YAML"
 	case "each", "disabled":
 		return "BOOL"
@@ -235,14 +236,20 @@ func (a *app) readFile(name string) (string, error) {
 func (a *app) setCmd() *cobra.Command {
 	var dry, more, less bool
 	var params, unset []string
+	var table, encoding string
 	cmd := &cobra.Command{
-		Use: "set NAME", GroupID: "decide", Args: needs(1, 1, "set takes the name of one item", "yellowgate set visit-counter --pages all"),
+		Use: "set NAME | --table FILE", GroupID: "decide", Args: needs(0, 1, "set takes the name of one item", "yellowgate set visit-counter --pages all"),
 		Short: "Change an item of the gate file: its pages, an exception, a parameter, …",
 		Long: `Changes keys of an item in the gate file, and nothing else in it: comments, order and
 quotes stay. Every key of an item is an option of the same name; repeat one for a list,
 or add to the list that is there with --more, or take entries out of it with --less. Then it reports which pages gain or lose
-what. Nothing is written where the gate file would then have a mistake.`,
-		Example: `  yellowgate set visit-counter --more --except /privacy/
+what. Nothing is written where the gate file would then have a mistake.
+
+With --table it takes back a table that where wrote and somebody edited, as CSV or xlsx. Only values that
+differ from what the pages have are changed: they go to facts/table.csv, which one rule of the gate
+file reads. An emptied cell takes the value out again. --dry-run shows what differs.`,
+		Example: `  yellowgate set --table events.xlsx --dry-run
+  yellowgate set visit-counter --more --except /privacy/
   yellowgate set visit-counter --less --except /privacy/
   yellowgate set page-veil --param delay=3.5s --dry-run
   yellowgate set night-letter --unset again --pages 'not /privacy/'`,
@@ -250,11 +257,27 @@ what. Nothing is written where the gate file would then have a mistake.`,
 	}
 	fields := a.keyFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		e, err := a.edit(args[0], dry)
+		name := ""
+		if len(args) > 0 {
+			name = args[0]
+		}
+		e, err := a.edit(name, dry)
 		if err != nil {
 			return err
 		}
 		e.Fields, e.More, e.Less, e.Unset = fields(), more, less, unset
+		if table != "" {
+			if name != "" || len(e.Fields)+len(params)+len(unset) > 0 || more || less {
+				return &failure.Usage{Message: "--table is all that set does: no item and no other option", Remedy: "yellowgate set --table " + table}
+			}
+			return a.setTable(cmd.Context(), e, table, encoding)
+		}
+		if name == "" {
+			return &failure.Usage{
+				Message: "set takes the name of one item, or --table FILE",
+				Remedy:  "for example: yellowgate set visit-counter --pages all",
+			}
+		}
 		if more && less {
 			return &failure.Usage{Message: "--more adds and --less takes out: give one of them"}
 		}
@@ -272,6 +295,8 @@ what. Nothing is written where the gate file would then have a mistake.`,
 	}
 	cmd.Flags().StringArrayVar(&params, "param", nil, "a parameter, `NAME=VALUE`")
 	cmd.Flags().StringArrayVar(&unset, "unset", nil, "a `KEY` to take out")
+	cmd.Flags().StringVar(&table, "table", "", "a `FILE` (CSV or xlsx) of where that somebody edited")
+	cmd.Flags().StringVar(&encoding, "encoding", "", "the `NAME` of the table's encoding, such as windows-1252, where it is not UTF-8")
 	cmd.Flags().BoolVar(&more, "more", false, "add to the lists that are there instead of replacing them")
 	cmd.Flags().BoolVar(&less, "less", false, "take the given entries out of the lists that are there")
 	_ = cmd.RegisterFlagCompletionFunc(
@@ -280,6 +305,34 @@ what. Nothing is written where the gate file would then have a mistake.`,
 	)
 	dryFlag(cmd, &dry)
 	return cmd
+}
+
+// setTable takes an edited table back.
+func (a *app) setTable(ctx context.Context, e *gatechange.Edit, name, encoding string) error {
+	var data []byte
+	var err error
+	if name == "-" {
+		data, err = a.stdin()
+	} else if data, err = fsys.Read(name, fsys.FactsLimit); err != nil {
+		err = &failure.Path{Path: name, Err: err}
+	}
+	if err != nil {
+		return err
+	}
+	r, err := pagetable.Set(ctx, e, name, data, encoding, a.progress("comparing"))
+	if err != nil {
+		return err
+	}
+	a.warn(r.Problems)
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		if a.format == "json" {
+			return report.JSON(w, r)
+		}
+		if !a.quiet {
+			pr.TableChange(r, a.verbose)
+		}
+		return nil
+	})
 }
 
 // changing completes a command that makes one change of an item.

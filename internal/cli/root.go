@@ -226,7 +226,7 @@ func needs(least, most int, what, example string) cobra.PositionalArgs {
 func formatsOf(command string) []string {
 	more := map[string][]string{
 		"compare": {"html"}, "explain": {"markdown"}, "history": {"html"}, "show": {"html"}, "survey": {"ndjson"},
-		"where": {"csv"},
+		"where": {"csv", "xlsx"},
 	}[command]
 	if command == "audit" {
 		more = slices.Sorted(maps.Keys(auditFormats))

@@ -9,6 +9,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/decisions"
 	"yellowgate/internal/failure"
+	"yellowgate/internal/pagetable"
 	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/visits"
@@ -16,28 +17,32 @@ import (
 
 func (a *app) whereCmd() *cobra.Command {
 	var asTable, params bool
+	var query string
 	var v browsing
 	cmd := &cobra.Command{
-		Use: "where [ITEM | KEY]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
+		Use: "where [ITEM | KEY]...", GroupID: "verify", Args: cobra.ArbitraryArgs,
 		Short: "On which pages is an item, and why not on the others?",
 		Long: `Lists the pages on which an item is, and why it is not on the others. Without an item
 it lists all items with their counts; with --table, each page with each item. With a
 metadata key it lists the pages by the value that they have. Use it before you change
 or remove something.
 
+With several keys, items and parameters (ITEM.PARAMETER), or with --pages, it is a table of pages by
+values. As CSV or xlsx it can be edited in a spreadsheet; set --table takes it back.
+
 With --browser it opens the pages in Chromium, as apply would write them, and reports where a browser
 has the item, in its document or among its requests: also where the gate says out, and by whom.`,
-		Example: "  yellowgate where\n  yellowgate where visit-counter\n  yellowgate where robots\n  yellowgate where page-veil --params\n  yellowgate where --table --format csv\n  yellowgate where visit-counter --browser",
+		Example: "  yellowgate where\n  yellowgate where visit-counter\n  yellowgate where robots\n  yellowgate where page-veil --params\n  yellowgate where --table --format csv\n  yellowgate where visit-counter --browser\n  yellowgate where title description robots --pages /events/** --format xlsx --out events.xlsx",
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, prefix string) ([]string, cobra.ShellCompDirective) {
-			if len(args) > 0 {
-				return nil, cobra.ShellCompDirectiveNoFileComp
-			}
 			return a.completeItems(prefix, metadataKeys...), cobra.ShellCompDirectiveNoFileComp
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
+			asPages := len(args) > 1 || query != "" || len(args) == 1 && (a.format == "csv" || a.format == "xlsx")
 			var not []string
-			if !asTable {
-				not = append(not, "csv")
+			if !asTable && !asPages {
+				not = []string{"csv", "xlsx"}
+			} else if asTable {
+				not = []string{"xlsx"}
 			}
 			if err := a.begin(not...); err != nil {
 				return err
@@ -56,6 +61,9 @@ has the item, in its document or among its requests: also where the gate says ou
 					Message: "--browser is for items, one or all of them: no --table",
 					Remedy:  "yellowgate where --browser",
 				}
+			}
+			if asPages && !asTable {
+				return a.wherePages(cmd.Context(), p, args, query, v.on || params)
 			}
 			if params && (len(args) == 0 || p.Gate.File.Item(args[0]) == nil) {
 				return &failure.Usage{
@@ -118,6 +126,10 @@ has the item, in its document or among its requests: also where the gate says ou
 		},
 	}
 	v.flags(cmd)
+	cmd.Flags().StringVar(&query, "pages", "", "a table of the pages that a `QUERY` chooses")
+	_ = cmd.RegisterFlagCompletionFunc("pages", func(cmd *cobra.Command, _ []string, prefix string) ([]string, cobra.ShellCompDirective) {
+		return a.completeQuery(cmd, nil, prefix)
+	})
 	cmd.Flags().BoolVar(&asTable, "table", false, "each page with each item")
 	cmd.Flags().BoolVar(&params, "params", false, "of an item, the values of its parameters, with their pages and lines")
 	return cmd
@@ -137,6 +149,32 @@ func (a *app) inBrowser(
 	}
 	defer r.Close()
 	return looked(ctx, look(r))
+}
+
+// wherePages writes a table of pages by values.
+func (a *app) wherePages(ctx context.Context, p *project.Project, keys []string, query string, more bool) error {
+	if len(keys) == 0 || more {
+		return &failure.Usage{
+			Message: "a table of pages has metadata keys, items or parameters, and no other options",
+			Remedy:  "yellowgate where title description --pages /events/** --format csv",
+		}
+	}
+	t, err := pagetable.Read(ctx, p, keys, query, a.progress("looking"))
+	if err != nil {
+		return err
+	}
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		switch a.format {
+		case "json":
+			return report.JSON(w, t)
+		case "csv":
+			return report.PageTableCSV(w, t)
+		case "xlsx":
+			return report.PageTableXLSX(w, t)
+		}
+		pr.PageTable(t)
+		return nil
+	})
 }
 
 func (a *app) whereTable(ctx context.Context, p *project.Project) error {

@@ -4,9 +4,12 @@ package gatechange
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"sort"
 	"strings"
@@ -51,6 +54,10 @@ type Edit struct {
 	Split    string // a vendor's code, to be taken apart
 	Progress parallel.Progress
 	Command  string // how the edit was asked for, for the history
+	// Files are files that the gate file names, as they are to be then, by their names relative to its folder.
+	Files map[string][]byte
+	// Verify, if set, says why a change must not be; it is asked before anything is written.
+	Verify func(after *project.Project) error
 
 	release bool // spots of the item may stand without it
 	box     bool // the vendor's code has a container, and nothing says where it goes
@@ -80,7 +87,7 @@ func (e *Edit) Change(
 		return nil, err
 	}
 	r := &result.GateChange{GateDiff: result.NewGateDiff(), Spots: []string{}}
-	o.Texts = map[string][]byte{}
+	o.Texts, o.Named = map[string][]byte{}, e.Files
 	var files []string
 	for file, d := range docs {
 		text := d.Bytes()
@@ -95,12 +102,17 @@ func (e *Edit) Change(
 		r.Diff += udiff.Unified(file, file, string(g.TextOf(file)), string(o.Texts[file]))
 	}
 	r.File = strings.Join(files, ", ")
-	if len(files) == 0 {
+	if len(files)+len(e.Files) == 0 {
 		return r, nil
 	}
 	after, problems, err := project.Open(e.GateFile, o)
 	if err != nil {
 		return nil, err
+	}
+	if e.Verify != nil {
+		if err := e.Verify(after); err != nil {
+			return nil, err
+		}
 	}
 	r.Problems, r.Box = problems, e.box
 	for _, it := range after.Gate.File.Items {
@@ -121,6 +133,11 @@ func (e *Edit) Change(
 			Message: "this edit cannot be taken back, since the history cannot be written: " + err.Error(),
 		})
 	}
+	for name, text := range e.Files {
+		if err := writeNamed(before.Dir, name, text); err != nil {
+			return nil, err
+		}
+	}
 	for _, file := range files {
 		name := diskName(e.GateFile, g.File, file)
 		if now, err := fsys.Read(name, fsys.GateLimit); err != nil || !bytes.Equal(now, g.TextOf(file)) {
@@ -135,6 +152,24 @@ func (e *Edit) Change(
 	}
 	r.Written = true
 	return r, nil
+}
+
+// writeNamed writes a file that the gate file names, in its folder or in one there.
+func writeNamed(dir, name string, text []byte) error {
+	full := filepath.Join(dir, filepath.FromSlash(name))
+	if err := fsys.Mkdir(filepath.Dir(full)); err != nil && !errors.Is(err, fs.ErrExist) {
+		return &failure.Path{Path: full, Err: err}
+	}
+	if _, in := fsys.Within(dir, fsys.Real(full)); !in {
+		return &failure.Path{Path: full, Err: errors.New("it lies outside the gate file's folder"), What: "nothing was written"}
+	}
+	if _, err := os.Stat(full); fsys.Missing(err) {
+		if err := fsys.Write(full, text); err != nil {
+			return &failure.Path{Path: full, Err: err}
+		}
+		return nil
+	}
+	return publish.ReplaceFile(full, text)
 }
 
 // keep keeps the texts that the edit changes.
@@ -152,6 +187,14 @@ func (e *Edit) keep(p *project.Project, files []string, texts map[string][]byte)
 		}
 		was = append(was, project.NamedText{Name: rel, Text: p.Gate.File.TextOf(file)})
 		is = append(is, project.NamedText{Name: rel, Text: texts[file]})
+	}
+	for name, text := range e.Files {
+		for _, n := range p.Named {
+			if n.Name == name {
+				was = append(was, n)
+			}
+		}
+		is = append(is, project.NamedText{Name: name, Text: text})
 	}
 	return history.NoteEdit(p, e.Command, was, is)
 }
@@ -523,6 +566,9 @@ func mentions(list []gatefile.Text, name string) bool {
 	return slices.ContainsFunc(list, func(t gatefile.Text) bool { return t.Value == name })
 }
 
+// wrapped is a value that is written in YAML: a part with its pages, or a query with its note.
+var wrapped = regexp.MustCompile(`^\{\s*(value|only|pages|note):\s`)
+
 // valueOf turns the values of an option into a value of the gate file: mappings
 // may be given in YAML, in braces; for attrs, classes and params as NAME=VALUE.
 func valueOf(key string, values []string) gateedit.NewValue {
@@ -535,10 +581,13 @@ func valueOf(key string, values []string) gateedit.NewValue {
 			if strings.HasPrefix(t, "{") {
 				return gateedit.Raw(t)
 			}
-		case "structured", "questions", "attrs", "classes", "params":
+		case "structured", "questions", "attrs", "classes", "params", "params-on":
 			if strings.HasPrefix(t, "{") || strings.HasPrefix(t, "[") {
 				return gateedit.Raw(t)
 			}
+		}
+		if wrapped.MatchString(t) {
+			return gateedit.Raw(t)
 		}
 		return gateedit.Text(v)
 	}

@@ -52,6 +52,10 @@ func (p *Project) readNamed(g *gatefile.Gate, name string, limit int64) ([]byte,
 		p.named(p.relative(full), b)
 		return b, nil
 	}
+	if b, ok := p.would[p.relative(full)]; ok {
+		p.named(p.relative(full), b)
+		return b, nil
+	}
 	p.reads(full)
 	real := fsys.Real(full)
 	if _, in := fsys.Within(p.Dir, real); !in && !p.outside && !p.allowed(g, real) {

@@ -52,6 +52,7 @@ type Project struct {
 	Named []NamedText
 
 	files   map[string][]byte // see Options
+	would   map[string][]byte // Options.Named
 	skip    func(string, bool) bool
 	hidden  sync.Mutex
 	outside bool
@@ -105,6 +106,8 @@ type Options struct {
 	// Files, where they are not nil, are all files that the gate file may name and itself, by their names relative to its
 	// folder, as they were at some time: the disk is not read.
 	Files map[string][]byte
+	// Named are files that the gate file names, by their names relative to its folder, as they would be.
+	Named map[string][]byte
 	// Outside lets the gate file name code, facts and gate files that lie outside its
 	// folder, by their names or through links.
 	Outside bool
@@ -178,7 +181,7 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 	if err != nil {
 		return nil, nil, &failure.Path{Path: gateFile, Err: err}
 	}
-	p := &Project{Dir: fsys.Real(filepath.Dir(abs)), outside: o.Outside, note: o.Note, files: o.Files}
+	p := &Project{Dir: fsys.Real(filepath.Dir(abs)), outside: o.Outside, note: o.Note, files: o.Files, would: o.Named}
 	sum := sha256.New()
 	put(sum, []byte(version.Number))
 	shown := gateFile

@@ -43,15 +43,7 @@ func AuditCSV(w io.Writer, a *result.Audit) error {
 // csvCell is a text that a spreadsheet takes for a text: one that could be a formula
 // gets an apostrophe in front.
 func csvCell(s string) string {
-	s = Clean(s)
-	if first := strings.TrimLeft(s, " \u00a0\uFEFF"); first != "" && strings.ContainsAny(first[:1], "=+-@|%") ||
-		strings.HasPrefix(first, "＝") ||
-		strings.HasPrefix(first, "＋") ||
-		strings.HasPrefix(first, "－") ||
-		strings.HasPrefix(first, "＠") {
-		return "'" + s
-	}
-	return s
+	return result.TableCell(Clean(s))
 }
 
 // JUnit writes an audit as JUnit XML: a test suite for each check, in which every finding

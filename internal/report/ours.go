@@ -37,6 +37,7 @@ var beginnings = []*regexp.Regexp{
 	regexp.MustCompile(`^\{\n "\$schema": "https://json-schema\.org/.*",\n "properties": \{\n  "yellowgate": `),
 	// csv
 	regexp.MustCompile(`^severity,check,page,file,line,column,item,message,remedy(,about)?\r?\n`),
+	regexp.MustCompile("^\uFEFFpath,"),
 	// markdown: an audit, and the checks
 	regexp.MustCompile("^### Audit of `|^# The checks of the audit\n"),
 	// junit, sarif

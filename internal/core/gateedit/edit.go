@@ -266,7 +266,7 @@ func (v NewValue) unfolded(key, indent string) []string {
 	if len(v.Keys) == 0 {
 		return v.block(key, indent, step)
 	}
-	out := []string{indent + scalar(key, false) + ":"}
+	out := []string{indent + keyText(key, false) + ":"}
 	for i, k := range v.Keys {
 		out = append(out, v.Vals[i].block(k, indent+step, step)...)
 	}
@@ -493,7 +493,7 @@ func flowParts(text string) (parts [][2]int) {
 // setInFlow sets a key in a mapping in braces.
 func (d *Doc) setInFlow(m *mapping, at int, key string, v NewValue) error {
 	text, _, _ := d.flowText(m)
-	entry := scalar(key, true) + ": " + v.inFlow()
+	entry := keyText(key, true) + ": " + v.inFlow()
 	parts := flowParts(text)
 	if at >= 0 && at < len(parts) {
 		p := parts[at]

@@ -69,7 +69,7 @@ func (v NewValue) inFlow() string {
 		return "[" + strings.Join(parts, ", ") + "]"
 	case len(v.Keys) > 0:
 		for i, k := range v.Keys {
-			parts = append(parts, scalar(k, true)+": "+v.Vals[i].inFlow())
+			parts = append(parts, keyText(k, true)+": "+v.Vals[i].inFlow())
 		}
 		return "{" + strings.Join(parts, ", ") + "}"
 	}
@@ -81,7 +81,7 @@ var awkward = regexp.MustCompile(`^\s|[ \t]\n|\s$|\t`)
 
 // block writes "key: value" as lines, indented.
 func (v NewValue) block(key, indent, step string) []string {
-	key = scalar(key, false)
+	key = keyText(key, false)
 	if text, ok := v.inline(false); ok && len(indent)+len(key)+len(text) < 100 || ok && len(v.List)+len(v.Keys) == 0 {
 		return []string{indent + key + ": " + text}
 	}
@@ -126,6 +126,14 @@ var plainForm = regexp.MustCompile(`^[\pL\pN/.(#<_~+$^;=-][^\n\r\t\x00-\x1f]*$`)
 
 // truthy are words that some readers take for something else.
 var truthy = regexp.MustCompile(`(?i)^(true|false|yes|no|on|off|null|~)$`)
+
+// keyText writes a key: one with a colon in quotes.
+func keyText(key string, flow bool) string {
+	if strings.Contains(key, ":") && !strings.ContainsAny(key, "\"\\\n\t\r") {
+		return `"` + key + `"`
+	}
+	return scalar(key, flow)
+}
 
 // scalar writes a text as YAML, in quotes where it needs them. A truth value that
 // is meant as one is given as Raw.

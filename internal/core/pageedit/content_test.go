@@ -87,7 +87,7 @@ func TestContentForeign(t *testing.T) {
 		}
 		text := v.Source.String(0, len(v.Source.Text))
 		lower := strings.ToLower(text)
-		doc, err := html.Parse(strings.NewReader(strings.Replace(text, "DOCTYPE HTML", "DOCTYPE html", 1))) // which it takes for quirks
+		doc, err := html.Parse(strings.NewReader(strings.Replace(text[:min(len(text), 99)], "DOCTYPE HTML", "DOCTYPE html", 1) + text[min(len(text), 99):])) // which it takes for quirks
 		if err != nil {
 			t.Fatal(err)
 		}
