@@ -33,6 +33,7 @@ type setter struct {
 	cells   []cell              // that differ
 	perPage map[string]bool     // cells of items that need per-page, by page and name
 	facts   *sheet.Table        // of FactsFile
+	rows    map[string]int      // of facts, by page key
 	bare    map[string][]string // by page: what it would have without those facts
 	known   bool                // the gate file names it
 }
@@ -140,15 +141,21 @@ func (s *setter) compare(
 	for _, row := range now.Rows {
 		have[row.Page] = row.Values
 	}
+	pages := map[string]*page.Page{} // most rows name a page as the site does
+	for i := range p.Pages {
+		pages[p.Pages[i].Path] = &p.Pages[i]
+	}
 	all = map[string][]string{}
 	lines := map[string]int{}
 	for i, row := range t.Rows {
 		fail := func(column int, remedy, format string, args ...any) error {
 			return located(name, &sheet.Error{Line: t.Lines[i], Column: column, Message: fmt.Sprintf(format, args...), Remedy: remedy})
 		}
-		pg, err := p.Find(row[at])
-		if err != nil {
-			return nil, fail(at+1, "take the row out", "%v", err)
+		pg := pages[row[at]]
+		if pg == nil {
+			if pg, err = p.Find(row[at]); err != nil {
+				return nil, fail(at+1, "take the row out", "%v", err)
+			}
 		}
 		values := have[pg.Path]
 		if first, twice := lines[pg.Path]; twice {
@@ -221,6 +228,11 @@ func (s *setter) readFacts(p *project.Project) error {
 			s.facts = t
 		}
 	}
+	s.rows = map[string]int{}
+	at := slices.Index(s.facts.Header, PathColumn)
+	for i, row := range s.facts.Rows {
+		s.rows[page.Key(row[at])] = i
+	}
 	return nil
 }
 
@@ -275,21 +287,21 @@ func (s *setter) fact(pg *page.Page, c *column, value string) (was string) {
 		col = len(s.facts.Header)
 		s.facts.Header = append(s.facts.Header, factPrefix+c.name)
 	}
-	for i := range s.facts.Rows {
-		for len(s.facts.Rows[i]) < len(s.facts.Header) {
-			s.facts.Rows[i] = append(s.facts.Rows[i], "")
-		}
-		if page.Key(s.facts.Rows[i][at]) == pg.Key() {
-			was, s.facts.Rows[i][col] = s.facts.Rows[i][col], value
-			return was
-		}
+	i, ok := s.rows[pg.Key()]
+	if !ok && value == "" {
+		return ""
 	}
-	if value != "" {
-		row := make([]string, len(s.facts.Header))
-		row[at], row[col] = pg.Path, value
-		s.facts.Rows = append(s.facts.Rows, row)
+	if !ok {
+		i = len(s.facts.Rows)
+		s.rows[pg.Key()] = i
+		s.facts.Rows = append(s.facts.Rows, make([]string, len(s.facts.Header)))
+		s.facts.Rows[i][at] = pg.Path
 	}
-	return ""
+	for len(s.facts.Rows[i]) < len(s.facts.Header) {
+		s.facts.Rows[i] = append(s.facts.Rows[i], "")
+	}
+	was, s.facts.Rows[i][col] = s.facts.Rows[i][col], value
+	return was
 }
 
 // unlikeError says that pages would not have what the table says.
@@ -389,6 +401,9 @@ func (s *setter) edit(e *gatechange.Edit, p *project.Project, doc func(string) *
 		}
 	}
 	at := slices.Index(s.facts.Header, PathColumn)
+	for i, row := range s.facts.Rows {
+		s.facts.Rows[i] = append(row, make([]string, len(s.facts.Header)-len(row))...)
+	}
 	s.facts.Rows = slices.DeleteFunc(s.facts.Rows, func(row []string) bool {
 		return !slices.ContainsFunc(slices.Delete(slices.Clone(row), at, at+1), func(v string) bool { return v != "" })
 	})
