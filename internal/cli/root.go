@@ -163,7 +163,7 @@ with apply, and verify with audit, why and where.`,
 		a.checkCmd(),
 		a.diffCmd(),
 		a.applyCmd(),
-		a.historyCmd(),
+		a.historyCmd(), a.reportCmd(),
 		a.backCmd(),
 		a.serveCmd(),
 		a.gatewayCmd(),
@@ -225,7 +225,7 @@ func needs(least, most int, what, example string) cobra.PositionalArgs {
 // formatsOf are the formats that a command offers.
 func formatsOf(command string) []string {
 	more := map[string][]string{
-		"compare": {"html"}, "explain": {"markdown"}, "history": {"html"}, "show": {"html"}, "survey": {"ndjson"},
+		"compare": {"html"}, "explain": {"markdown"}, "history": {"html"}, "report": {"html", "markdown"}, "show": {"html"}, "survey": {"ndjson"},
 		"where": {"csv", "xlsx"},
 	}[command]
 	if command == "audit" {

@@ -31,6 +31,11 @@ var auditPage string
 
 var auditTemplate = lazily("audit", &auditPage)
 
+// frameTemplate is how a page is listed, for pages of HTML that show it.
+//
+//go:embed frame.html
+var frameTemplate string
+
 // lazily is a template of a page of HTML that is parsed when it is first asked for: most runs write none.
 func lazily(name string, text *string) func() *template.Template {
 	return sync.OnceValue(func() *template.Template {
@@ -38,7 +43,7 @@ func lazily(name string, text *string) func() *template.Template {
 			"bytes": bytesOf, "clean": Clean, "number": wording.Number, "short": func(s string) string { return Clean(cut(s)) },
 			"some":  func(l []string) string { return Clean(wording.List(l, 5)) },
 			"style": func() template.CSS { return template.CSS(serveStyle) },
-		}).Parse(*text))
+		}).Parse(frameTemplate + *text))
 	})
 }
 

@@ -39,7 +39,8 @@ var beginnings = []*regexp.Regexp{
 	regexp.MustCompile(`^severity,check,page,file,line,column,item,message,remedy(,about)?\r?\n`),
 	regexp.MustCompile("^\uFEFFpath,"),
 	// markdown: an audit, and the checks
-	regexp.MustCompile("^### Audit of `|^# The checks of the audit\n"),
+	regexp.MustCompile("^### Audit of `|^# The checks of the audit\n|^# What loads on .*, and why\n"),
+	regexp.MustCompile(`^\{\n "site": ".*",\n "url": "`),
 	// junit, sarif
 	regexp.MustCompile(`^<\?xml version="1\.0" encoding="UTF-8"\?>\n<testsuites name="yellowgate audit of `),
 	regexp.MustCompile(

@@ -87,17 +87,13 @@ var onePageTemplate = lazily("page", &onePage)
 func OnePage(w io.Writer, own string, picture []byte, why *result.WhyPage, preview *result.Preview) error {
 	sides := []htmlListed{{"Before the gate", "", preview.Before}, {"After it", "", preview.After}}
 	for i := range sides {
-		shared := &sides[i].Shared
+		file := sides[i].Shared.File
 		switch {
-		case strings.HasPrefix(shared.File, "//"): // it would be another host
+		case strings.HasPrefix(file, "//"): // it would be another host
 		case own != "":
-			sides[i].Picture = template.URL(shared.File)
-		case shared.File != "" && shared.File == preview.After.Shared.File && len(picture) < mostPicture:
-			if kind := mime.TypeByExtension(path.Ext(shared.File)); strings.HasPrefix(kind, "image/") {
-				sides[i].Picture = template.URL(
-					"data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(picture),
-				)
-			}
+			sides[i].Picture = template.URL(file)
+		case file == preview.After.Shared.File:
+			sides[i].Picture = pictureText(file, picture)
 		}
 	}
 	return onePageTemplate().Execute(safeHTML{w}, struct {
@@ -109,6 +105,32 @@ func OnePage(w io.Writer, own string, picture []byte, why *result.WhyPage, previ
 
 // mostPicture is how many bytes of a picture are put into a page that loads nothing.
 const mostPicture = 1 << 20
+
+// pictureText is a picture as a URL that needs no file; "" for one that is large, or none.
+func pictureText(file string, picture []byte) template.URL {
+	kind := mime.TypeByExtension(path.Ext(file))
+	if len(picture) == 0 || len(picture) >= mostPicture || !strings.HasPrefix(kind, "image/") {
+		return ""
+	}
+	return template.URL("data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(picture))
+}
+
+// An htmlFrame is what one place shows of a page.
+type htmlFrame struct {
+	*result.ListedFrame
+	Shared        bool // a shared link, not a search result
+	Picture       template.URL
+	Address, Says string
+}
+
+// Shown are the places that list a page.
+func (l *htmlListed) Shown() (out []htmlFrame) {
+	for i := range l.Frames {
+		f := &l.Frames[i]
+		out = append(out, htmlFrame{f, f.Name == "shared link", l.Picture, l.Address, l.Listed.Shared.Says})
+	}
+	return out
+}
 
 type htmlListed struct {
 	Name    string

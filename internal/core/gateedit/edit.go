@@ -615,6 +615,23 @@ func (d *Doc) Texts(path ...string) (out []string) {
 	return out
 }
 
+// Blocks are the texts of what stands under each key of a mapping, by key.
+func (d *Doc) Blocks(path ...string) map[string]string {
+	m, at, depth, err := d.find(path)
+	if err != nil || at < 0 || depth < len(path)-1 {
+		return nil
+	}
+	of, err := d.mappingOf(m.fields[at].value, d.fieldEnd(m, at))
+	if err != nil || of.flow {
+		return nil
+	}
+	out := map[string]string{}
+	for i, f := range of.fields {
+		out[f.key] = strings.TrimRight(strings.Join(d.lines[f.line:d.fieldEnd(of, i)], "\n"), " \n")
+	}
+	return out
+}
+
 // Append adds a text to the list of a key, or makes one of its single value.
 func (d *Doc) Append(v NewValue, path ...string) error {
 	m, at, depth, err := d.find(path)
