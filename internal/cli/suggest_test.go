@@ -179,7 +179,7 @@ func TestSuggestKeeps(t *testing.T) {
 	}
 	b.Want(0, clitest.Args("suggest", "--write"), "yellowgate.yaml is written", "goes from 1 page")
 	gate = b.Read("yellowgate.yaml")
-	for _, want := range []string{"property: {og:type: website}", "meta: {color-scheme: light dark}", "author: Tern Hill"} {
+	for _, want := range []string{`property: {"og:type": website}`, "meta: {color-scheme: light dark}", "author: Tern Hill"} {
 		if !strings.Contains(gate, want) {
 			t.Errorf("the gate file lacks %q:\n%s", want, gate)
 		}

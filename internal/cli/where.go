@@ -170,7 +170,7 @@ func (a *app) wherePages(ctx context.Context, p *project.Project, keys []string,
 		case "csv":
 			return report.PageTableCSV(w, t)
 		case "xlsx":
-			return report.PageTableXLSX(w, t)
+			return pagetable.WriteXLSX(w, t)
 		}
 		pr.PageTable(t)
 		return nil

@@ -5,6 +5,7 @@ package pagetable
 import (
 	"context"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 
@@ -16,6 +17,7 @@ import (
 	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
 	"yellowgate/internal/result"
+	"yellowgate/internal/sheet"
 )
 
 // PathColumn is the heading of the column that names the pages.
@@ -100,6 +102,11 @@ func (c *column) value(r *pageedit.Result) string {
 		}
 	}
 	return ""
+}
+
+// WriteXLSX writes a table as a workbook (Office Open XML).
+func WriteXLSX(w io.Writer, t *result.PageTable) error {
+	return sheet.WriteXLSX(w, "Pages", t.Cells(func(s string) string { return s }))
 }
 
 // Read makes the table of the pages that a query chooses, "" for all.

@@ -6,7 +6,6 @@ import (
 
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/result"
-	"yellowgate/internal/sheet"
 )
 
 // PageTable writes pages with their values.
@@ -30,31 +29,13 @@ func (p *Printer) PageTable(t *result.PageTable) {
 	p.table(out)
 }
 
-// rowsOf are the rows of a table of pages, its header first.
-func rowsOf(t *result.PageTable, cell func(string) string) [][]string {
-	rows := [][]string{append([]string{"path"}, t.Keys...)}
-	for _, r := range t.Rows {
-		row := []string{cell(r.Page)}
-		for _, v := range r.Values {
-			row = append(row, cell(v))
-		}
-		rows = append(rows, row)
-	}
-	return rows
-}
-
 // PageTableCSV writes pages with their values as CSV (RFC 4180): a row for each page, a column for each key. It begins
 // with a byte order mark, without which spreadsheets take the text for another encoding than UTF-8.
 func PageTableCSV(w io.Writer, t *result.PageTable) error {
 	if _, err := io.WriteString(w, "\uFEFF"); err != nil {
 		return err
 	}
-	return csv.NewWriter(w).WriteAll(rowsOf(t, csvCell))
-}
-
-// PageTableXLSX writes them as a workbook (Office Open XML).
-func PageTableXLSX(w io.Writer, t *result.PageTable) error {
-	return sheet.WriteXLSX(w, "Pages", rowsOf(t, Clean))
+	return csv.NewWriter(w).WriteAll(t.Cells(csvCell))
 }
 
 // TableChange writes what an edited table changes, and what that does to the gate file and the pages.

@@ -14,6 +14,19 @@ type PageRow struct {
 	Values []string `json:"values"` // one for each key; "" for none
 }
 
+// Cells are the cells of the table, its header row first, each as cell makes it.
+func (t *PageTable) Cells(cell func(string) string) [][]string {
+	rows := [][]string{append([]string{"path"}, t.Keys...)}
+	for _, r := range t.Rows {
+		row := []string{cell(r.Page)}
+		for _, v := range r.Values {
+			row = append(row, cell(v))
+		}
+		rows = append(rows, row)
+	}
+	return rows
+}
+
 // A TableChange says what a table changes that somebody edited.
 type TableChange struct {
 	Cells []CellChange `json:"cells"`
