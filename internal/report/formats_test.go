@@ -24,7 +24,8 @@ func TestFormats(t *testing.T) {
 		"### `check`":  {CheckRecord(&result.Check{})},
 		"### `diff`":   {result.Diff{}},
 		"### `apply`":  {ApplyRecord(&publish.Summary{})},
-		"### `where`":  {result.WhereLine{}, result.WhereItem{}, result.WhereKey{}, result.WhereTable{}},
+		"### `where`":  {result.WhereLine{}, result.WhereItem{}, result.WhereKey{}, result.WhereTable{}, result.PageTable{}},
+		"### `report`":   {result.Overview{}},
 		"### `why`":    {result.WhyItem{}, result.WhyKey{}, result.WhyFragment{}},
 		"### `add`, `set`, `remove`, `disable`, `enable`": {result.GateChange{}},
 		"### `explain`":                {checkDoc{}},
@@ -35,6 +36,10 @@ func TestFormats(t *testing.T) {
 		text := general + section(t, string(b), heading, "\n##")
 		if strings.Contains(heading, "`add`") || strings.Contains(heading, "`history`") { // its items and changes are those of diff
 			text += section(t, string(b), "### `diff`", "\n##")
+		}
+		if strings.Contains(heading, "`report`") { // its pages and entries are those of others
+			text += section(t, string(b), "### `show --preview`", "\n##") + section(t, string(b), "### `history`, `back`", "\n##") +
+				section(t, string(b), "### `where`", "\n##")
 		}
 		for _, r := range results {
 			for name := range members(reflect.TypeOf(r)) {
