@@ -8,6 +8,7 @@ package gateedit
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml/ast"
@@ -576,20 +577,18 @@ func (d *Doc) DeleteFromList(name string, keep int, path ...string) error {
 	if !ok {
 		return d.Delete(keep, path...)
 	}
-	k := -1
-	for i, v := range list.Values {
-		if v.GetToken().Value == name {
-			k = i
-		}
-	}
+	k := slices.IndexFunc(list.Values, func(v ast.Node) bool { return textOf(v) == name })
 	switch {
 	case k < 0:
 		return nil
 	case len(list.Values) == 1:
 		return d.Delete(keep, path...)
 	case !list.IsFlowStyle:
-		line := list.Values[k].GetToken().Position.Line - 1
-		d.splice(line, line+1, nil)
+		end := d.fieldEnd(m, at)
+		if k+1 < len(list.Values) {
+			end = firstLine(list.Values[k+1])
+		}
+		d.splice(firstLine(list.Values[k]), end, nil)
 		return nil
 	}
 	at0 := &mapping{from: list.Start.Position.Line - 1}
@@ -607,12 +606,42 @@ func (d *Doc) Texts(path ...string) (out []string) {
 	}
 	list, ok := m.fields[at].value.(*ast.SequenceNode)
 	if !ok {
-		return []string{m.fields[at].value.GetToken().Value}
+		return []string{textOf(m.fields[at].value)}
 	}
 	for _, v := range list.Values {
-		out = append(out, v.GetToken().Value)
+		out = append(out, textOf(v))
 	}
 	return out
+}
+
+// textOf is the text of an entry; of a page query with a note, the query.
+func textOf(n ast.Node) string {
+	var pairs []*ast.MappingValueNode
+	switch x := n.(type) {
+	case *ast.MappingNode:
+		pairs = x.Values
+	case *ast.MappingValueNode:
+		pairs = []*ast.MappingValueNode{x}
+	}
+	for _, p := range pairs {
+		if p.Key.GetToken().Value == "pages" {
+			return p.Value.GetToken().Value
+		}
+	}
+	return n.GetToken().Value
+}
+
+// firstLine is the line in which an entry of a list begins, from 0.
+func firstLine(n ast.Node) int {
+	switch x := n.(type) {
+	case *ast.MappingNode:
+		if len(x.Values) > 0 && !x.IsFlowStyle {
+			n = x.Values[0].Key
+		}
+	case *ast.MappingValueNode:
+		n = x.Key
+	}
+	return n.GetToken().Position.Line - 1
 }
 
 // Blocks are the texts of what stands under each key of a mapping, by key.

@@ -177,3 +177,35 @@ func FuzzText(f *testing.F) {
 		}
 	})
 }
+
+// TestNoted: page queries with notes are told and taken out by their query; keys with colons are quoted.
+func TestNoted(t *testing.T) {
+	text := "items:\n  a:\n    except:\n      - {pages: /x/, note: n}\n      - pages: /y/\n        note: m\n      - /z/\n    pages: {pages: all, note: o}\n"
+	d := Read([]byte(text))
+	if got := strings.Join(d.Texts("items", "a", "except"), " "); got != "/x/ /y/ /z/" {
+		t.Error(got)
+	}
+	if got := strings.Join(d.Texts("items", "a", "pages"), " "); got != "all" {
+		t.Error(got)
+	}
+	for query, gone := range map[string]string{
+		"/x/": "      - {pages: /x/, note: n}\n", "/y/": "      - pages: /y/\n        note: m\n", "/z/": "      - /z/\n", "/none/": "",
+	} {
+		d := Read([]byte(text))
+		if err := d.DeleteFromList(query, 2, "items", "a", "except"); err != nil {
+			t.Error(err)
+		}
+		if got := string(d.Bytes()); got != strings.Replace(text, gone, "", 1) {
+			t.Errorf("without %s:\n%s", query, got)
+		}
+	}
+	d = Read([]byte("metadata:\n  - pages: all\n"))
+	v := NewValue{Keys: []string{"property"}, Vals: []NewValue{{Keys: []string{"og:x"}, Vals: []NewValue{Text("@{page.title}")}}}}
+	if err := d.AppendRule(v, "metadata"); err != nil || !strings.Contains(string(d.Bytes()), `property: {"og:x": "@{page.title}"}`) {
+		t.Errorf("%v\n%s", err, d.Bytes())
+	}
+	blocks := Read([]byte(file)).Blocks("items")
+	if len(blocks) != 3 || !strings.HasPrefix(blocks["map"], "  map:\n") || !strings.Contains(blocks["map"], "counter     # too") || strings.Contains(blocks["kit"], "map") {
+		t.Errorf("%q", blocks)
+	}
+}

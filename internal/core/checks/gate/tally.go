@@ -52,6 +52,12 @@ func linesOf(g *gatefile.Gate) *gateLines {
 	}
 	for _, it := range g.Items {
 		queries(it.Pages, it.Except)
+		for _, rule := range it.ParamsOn {
+			queries(rule.Pages, rule.Except)
+		}
+		for _, p := range it.Parts {
+			queries(p.Only)
+		}
 		for _, list := range [][]gatefile.Matcher{it.Found, it.Replaces} {
 			for i := range list {
 				n.matchers[&list[i]] = len(n.matchers)
@@ -134,6 +140,12 @@ func (t *Tally) Look(r *pageedit.Result) *Lines {
 			l.Found = append(l.Found, i)
 		}
 		chosen := t.look(l, v.Item.Pages, v.Item.Except, pg)
+		for _, rule := range v.Item.ParamsOn {
+			t.look(l, rule.Pages, rule.Except, pg)
+		}
+		for _, p := range v.Item.Parts {
+			t.look(l, p.Only, nil, pg)
+		}
 		if v.Reason == verdict.PerPage && pp != nil && v.In == chosen {
 			l.Idle = append(l.Idle, idleIn{v.Rule, pp.Path, i, v.In})
 		}
@@ -320,6 +332,10 @@ func (t *Tally) choosing() (out, idles []problem.Problem) {
 		for k := range pages {
 			q := &pages[k]
 			n := t.chosen[t.lines.queries[q]]
+			if q.Like != "" { // the set says so itself
+				any = any || n > 0
+				continue
+			}
 			any = any || n > 0 || isNone(*q)
 			if n == 0 && !isNone(*q) && !t.namesEmptySet(q) {
 				warn(
@@ -344,6 +360,12 @@ func (t *Tally) choosing() (out, idles []problem.Problem) {
 		what := fmt.Sprintf("item %q", it.Name)
 		if it.Disabled {
 			continue
+		}
+		for _, rule := range it.ParamsOn {
+			entries(it.Name, what+", params-on", rule.Pages, rule.Except)
+		}
+		for _, p := range it.Parts {
+			entries(it.Name, fmt.Sprintf("%s, only of its %s", what, p.Key), p.Only, nil)
 		}
 		any := entries(it.Name, what, it.Pages, it.Except)
 		if any && t.In[i] == 0 && len(it.Except) > 0 && !allNone(it.Pages) {
