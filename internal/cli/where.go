@@ -127,11 +127,15 @@ has the item, in its document or among its requests: also where the gate says ou
 	}
 	v.flags(cmd)
 	cmd.Flags().StringVar(&query, "pages", "", "a table of the pages that a `QUERY` chooses")
-	_ = cmd.RegisterFlagCompletionFunc("pages", func(cmd *cobra.Command, _ []string, prefix string) ([]string, cobra.ShellCompDirective) {
-		return a.completeQuery(cmd, nil, prefix)
-	})
+	_ = cmd.RegisterFlagCompletionFunc(
+		"pages",
+		func(cmd *cobra.Command, _ []string, prefix string) ([]string, cobra.ShellCompDirective) {
+			return a.completeQuery(cmd, nil, prefix)
+		},
+	)
 	cmd.Flags().BoolVar(&asTable, "table", false, "each page with each item")
-	cmd.Flags().BoolVar(&params, "params", false, "of an item, the values of its parameters, with their pages and lines")
+	cmd.Flags().
+		BoolVar(&params, "params", false, "of an item, the values of its parameters, with their pages and lines")
 	return cmd
 }
 

@@ -17,7 +17,8 @@ import (
 	"yellowgate/internal/result"
 )
 
-// Where says on which pages an item is, and why not on the others; with params, too, which values its parameters have there.
+// Where says on which pages an item is, and why not on the others; with params, too, which values its parameters have
+// there.
 func Where(
 	ctx context.Context,
 	p *project.Project,

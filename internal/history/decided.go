@@ -29,7 +29,8 @@ func (h *History) Decided(named []project.NamedText) map[string]result.Decided {
 				}
 			}
 		}
-		if e.What == Applied && e.Message != "" { // what was edited since the last one is put into effect with these words
+		if e.What == Applied &&
+			e.Message != "" { // what was edited since the last one is put into effect with these words
 			for item, d := range out {
 				if by := h.Entry(d.Number); by != nil && by.What == Edited && h.applied(d.Number) == e.Number {
 					d.How = e.Message

@@ -172,7 +172,10 @@ func (c *counter) kinds() {
 	}()
 	for _, s := range c.p.Gate.File.Sets {
 		c.sets = append(c.sets, s)
-		c.Kinds = append(c.Kinds, result.Kind{Name: "the " + s.Name + " pages", Query: pagequery.Words(s.Query.Expr), Note: s.Note})
+		c.Kinds = append(
+			c.Kinds,
+			result.Kind{Name: "the " + s.Name + " pages", Query: pagequery.Words(s.Query.Expr), Note: s.Note},
+		)
 	}
 	for range c.Kinds {
 		c.loads = append(c.loads, map[int]*result.KindLoad{})
@@ -384,7 +387,9 @@ func is(it *gatefile.Item) (out []string) {
 		case gatefile.Popup:
 			add("the popup “" + cmp.Or(it.Label.Text, it.Name) + "”")
 		case gatefile.Structured:
-			add(map[bool]string{true: "questions with answers, for search engines", false: "data for search engines"}[p.Key == "questions"] + only)
+			add(
+				map[bool]string{true: "questions with answers, for search engines", false: "data for search engines"}[p.Key == "questions"] + only,
+			)
 		case gatefile.Classes:
 			add("the classes " + p.Text + " on " + p.Selector.String())
 		}
@@ -455,7 +460,12 @@ func rules(g *gatefile.Gate) []result.Said {
 				queries = append(queries, q)
 			}
 		}
-		s := result.Said{Where: queriesInWords(queries, r.Except), Says: keys(r.Keys), Note: r.Note, Rule: result.RuleOf(r.Pos)}
+		s := result.Said{
+			Where: queriesInWords(queries, r.Except),
+			Says:  keys(r.Keys),
+			Note:  r.Note,
+			Rule:  result.RuleOf(r.Pos),
+		}
 		if r.Default {
 			s.Where += ", where they say nothing themselves"
 		}

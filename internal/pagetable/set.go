@@ -66,7 +66,10 @@ func Set(
 	if err != nil {
 		return nil, err
 	}
-	r := &result.TableChange{Cells: []result.CellChange{}, GateChange: result.GateChange{GateDiff: result.NewGateDiff(), Spots: []string{}}}
+	r := &result.TableChange{
+		Cells:      []result.CellChange{},
+		GateChange: result.GateChange{GateDiff: result.NewGateDiff(), Spots: []string{}},
+	}
 	for _, c := range s.cells {
 		r.Cells = append(r.Cells, c.CellChange)
 	}
@@ -118,8 +121,13 @@ func (s *setter) compare(
 	at := slices.Index(t.Header, PathColumn)
 	if at < 0 {
 		return nil, &failure.Usage{
-			Message: fmt.Sprintf("%s: no column is called %s; the header row is %s", name, PathColumn, strings.Join(t.Header, " | ")),
-			Remedy:  "begin with a table of this site: yellowgate where title description --format csv --out table.csv",
+			Message: fmt.Sprintf(
+				"%s: no column is called %s; the header row is %s",
+				name,
+				PathColumn,
+				strings.Join(t.Header, " | "),
+			),
+			Remedy: "begin with a table of this site: yellowgate where title description --format csv --out table.csv",
 		}
 	}
 	var index []int
@@ -129,7 +137,15 @@ func (s *setter) compare(
 		}
 		c, err := columnOf(p.Gate.File, h)
 		if err != nil {
-			return nil, located(name, &sheet.Error{Line: 1, Column: i + 1, Message: err.Error(), Remedy: "take the column out, or call it as where does"})
+			return nil, located(
+				name,
+				&sheet.Error{
+					Line:    1,
+					Column:  i + 1,
+					Message: err.Error(),
+					Remedy:  "take the column out, or call it as where does",
+				},
+			)
 		}
 		s.columns, index = append(s.columns, c), append(index, i)
 	}
@@ -149,7 +165,10 @@ func (s *setter) compare(
 	lines := map[string]int{}
 	for i, row := range t.Rows {
 		fail := func(column int, remedy, format string, args ...any) error {
-			return located(name, &sheet.Error{Line: t.Lines[i], Column: column, Message: fmt.Sprintf(format, args...), Remedy: remedy})
+			return located(
+				name,
+				&sheet.Error{Line: t.Lines[i], Column: column, Message: fmt.Sprintf(format, args...), Remedy: remedy},
+			)
 		}
 		pg := pages[row[at]]
 		if pg == nil {
@@ -338,7 +357,10 @@ func (s *setter) change(
 		for _, row := range now.Rows {
 			for i, want := range all[row.Page] {
 				if !same(want, row.Values[i]) {
-					unlike.cells = append(unlike.cells, result.CellChange{Page: row.Page, Key: names[i], Was: want, Is: row.Values[i]})
+					unlike.cells = append(
+						unlike.cells,
+						result.CellChange{Page: row.Page, Key: names[i], Was: want, Is: row.Values[i]},
+					)
 				}
 			}
 		}
@@ -352,7 +374,8 @@ func (s *setter) change(
 		return s.edit(e, p, doc)
 	})
 	var unlike *unlikeError
-	if errors.As(err, &unlike) && !slices.ContainsFunc(unlike.cells, func(c result.CellChange) bool { return !s.perPage[c.Page+" "+c.Key] }) {
+	if errors.As(err, &unlike) &&
+		!slices.ContainsFunc(unlike.cells, func(c result.CellChange) bool { return !s.perPage[c.Page+" "+c.Key] }) {
 		x := unlike.cells[0]
 		return nil, &failure.Usage{
 			Message: fmt.Sprintf(
@@ -483,7 +506,10 @@ func (s *setter) itemOn(p *project.Project, doc func(string) *gateedit.Doc, c *c
 
 // rules has the gate file read the facts that there are.
 func (s *setter) rules(g *gatefile.Gate, main *gateedit.Doc, doc func(string) *gateedit.Doc) error {
-	rule := gateedit.NewValue{Keys: []string{"pages", "note"}, Vals: []gateedit.NewValue{gateedit.Text("all"), gateedit.Text("set in a table, " + FactsFile)}}
+	rule := gateedit.NewValue{
+		Keys: []string{"pages", "note"},
+		Vals: []gateedit.NewValue{gateedit.Text("all"), gateedit.Text("set in a table, " + FactsFile)},
+	}
 	keys := 0
 	for _, c := range s.columns {
 		if !slices.Contains(s.facts.Header, factPrefix+c.name) {
@@ -559,7 +585,11 @@ func paramRule(it *gatefile.Item, param, holder string, doc func(string) *gateed
 	}
 	v := gateedit.NewValue{
 		Keys: []string{"pages", param, "note"},
-		Vals: []gateedit.NewValue{gateedit.Text("all"), gateedit.Text(holder), gateedit.Text("set in a table, " + FactsFile)},
+		Vals: []gateedit.NewValue{
+			gateedit.Text("all"),
+			gateedit.Text(holder),
+			gateedit.Text("set in a table, " + FactsFile),
+		},
 	}
 	d := doc(it.Pos.File)
 	if d.Has("items", it.Name, "params-on") {

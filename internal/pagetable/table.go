@@ -56,7 +56,12 @@ func columnOf(g *gatefile.Gate, name string) (column, error) {
 		if it := g.Item(item); it != nil {
 			if it.Param(param) == nil {
 				return c, &failure.Usage{
-					Message: fmt.Sprintf("item %q has no parameter %q%s", item, param, didyoumean.Suggest(param, it.ParamNames())),
+					Message: fmt.Sprintf(
+						"item %q has no parameter %q%s",
+						item,
+						param,
+						didyoumean.Suggest(param, it.ParamNames()),
+					),
 				}
 			}
 			c.item, c.param = item, param

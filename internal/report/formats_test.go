@@ -25,7 +25,7 @@ func TestFormats(t *testing.T) {
 		"### `diff`":   {result.Diff{}},
 		"### `apply`":  {ApplyRecord(&publish.Summary{})},
 		"### `where`":  {result.WhereLine{}, result.WhereItem{}, result.WhereKey{}, result.WhereTable{}, result.PageTable{}},
-		"### `report`":   {result.Overview{}},
+		"### `report`": {result.Overview{}},
 		"### `why`":    {result.WhyItem{}, result.WhyKey{}, result.WhyFragment{}},
 		"### `add`, `set`, `remove`, `disable`, `enable`": {result.GateChange{}},
 		"### `explain`":                {checkDoc{}},

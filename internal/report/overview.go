@@ -240,15 +240,23 @@ func OverviewMarkdown(w io.Writer, o *result.Overview) error {
 			line("| %s | %s | %s | %s |", what, text(list(r.Is)), text(r.Why), text(r.Decided))
 		}
 	}
-	line("\n## Everything, one by one\n\n| what | it is | where | pages | adds | why | decided by |\n|---|---|---|--:|--:|---|---|")
+	line(
+		"\n## Everything, one by one\n\n| what | it is | where | pages | adds | why | decided by |\n|---|---|---|--:|--:|---|---|",
+	)
 	for _, t := range thingsOf(o) {
 		where := t.Where
 		if t.Kept != "" {
 			where = t.Kept + "; " + where
 		}
 		line(
-			"| %s | %s | %s | %d | %s | %s | %s |", t.Item, text(list(t.Is)), text(list(append([]string{where}, t.Notes...))),
-			t.On, text(t.Weight), text(t.Why), text(t.Decided),
+			"| %s | %s | %s | %d | %s | %s | %s |",
+			t.Item,
+			text(list(t.Is)),
+			text(list(append([]string{where}, t.Notes...))),
+			t.On,
+			text(t.Weight),
+			text(t.Why),
+			text(t.Decided),
 		)
 	}
 	line("\n## Other companies\n")
@@ -286,7 +294,13 @@ func OverviewMarkdown(w io.Writer, o *result.Overview) error {
 	}
 	for i := range o.History {
 		e := &o.History[i]
-		line("| %d | %s | %s | %s |", e.Number, e.Time.Local().Format(time.DateTime)[:16], text(e.Who), text(entrySays(e)))
+		line(
+			"| %d | %s | %s | %s |",
+			e.Number,
+			e.Time.Local().Format(time.DateTime)[:16],
+			text(e.Who),
+			text(entrySays(e)),
+		)
 	}
 	line("\nMade by yellowgate report from %s, %s.", text(o.Gate), o.Day)
 	_, err := io.WriteString(w, b.String())
@@ -311,5 +325,10 @@ func (p *Printer) Overview(o *result.Overview) {
 		p.table(t)
 	}
 	p.Line("")
-	p.Line("%s", p.dim.Render("--format html or markdown has the whole: everything one by one, other companies, titles, how pages are listed, who decided what."))
+	p.Line(
+		"%s",
+		p.dim.Render(
+			"--format html or markdown has the whole: everything one by one, other companies, titles, how pages are listed, who decided what.",
+		),
+	)
 }

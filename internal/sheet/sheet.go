@@ -92,7 +92,10 @@ func decode(data []byte, label string) (string, error) {
 			}
 			from := bytes.LastIndexByte(data[:at], '\n') + 1
 			return "", &Error{
-				Line: 1 + bytes.Count(data[:at], []byte("\n")), Column: 1 + utf8.RuneCount(data[from:at]), Message: what, Remedy: remedy,
+				Line: 1 + bytes.Count(
+					data[:at],
+					[]byte("\n"),
+				), Column: 1 + utf8.RuneCount(data[from:at]), Message: what, Remedy: remedy,
 			}
 		}
 		at += n
@@ -260,7 +263,9 @@ func WriteXLSX(w io.Writer, name string, rows [][]string) error {
 	if err := f.SetSheetName("Sheet1", name); err != nil {
 		return err
 	}
-	text, err := f.NewStyle(&excelize.Style{NumFmt: 49, Alignment: &excelize.Alignment{Vertical: "top", WrapText: true}})
+	text, err := f.NewStyle(
+		&excelize.Style{NumFmt: 49, Alignment: &excelize.Alignment{Vertical: "top", WrapText: true}},
+	)
 	if err != nil {
 		return err
 	}
@@ -289,7 +294,10 @@ func WriteXLSX(w io.Writer, name string, rows [][]string) error {
 			if utf8.RuneCountInString(value) > excelize.TotalCellChars {
 				return &Error{
 					Line: i + 1, Column: k + 1, Remedy: "write it as CSV",
-					Message: fmt.Sprintf("a value has more than the %d characters that a cell of xlsx holds", excelize.TotalCellChars),
+					Message: fmt.Sprintf(
+						"a value has more than the %d characters that a cell of xlsx holds",
+						excelize.TotalCellChars,
+					),
 				}
 			}
 			style := text

@@ -13,10 +13,15 @@ import (
 
 // TestRead: tables as spreadsheet programs save them.
 func TestRead(t *testing.T) {
-	want := &Table{Header: []string{"path", "title"}, Rows: [][]string{{"/a/", "Nuit d’é, \"x\""}, {"/b/", "two\nlines; 1\t2"}, {"/c/", ""}}}
+	want := &Table{
+		Header: []string{"path", "title"},
+		Rows:   [][]string{{"/a/", "Nuit d’é, \"x\""}, {"/b/", "two\nlines; 1\t2"}, {"/c/", ""}},
+	}
 	text := func(sep, end string) string {
 		q := strings.NewReplacer(",", sep, "~", ",", "\n", end)
-		return q.Replace("path,title\n/a/,\"Nuit d’é~ \"\"x\"\"\"\n/b/,") + "\"two" + end + "lines; 1\t2\"" + end + end + "/c/" + sep + end
+		return q.Replace(
+			"path,title\n/a/,\"Nuit d’é~ \"\"x\"\"\"\n/b/,",
+		) + "\"two" + end + "lines; 1\t2\"" + end + end + "/c/" + sep + end
 	}
 	enc := func(s string, e interface{ String(string) (string, error) }) string {
 		out, err := e.String(s)
@@ -67,7 +72,8 @@ func TestRead(t *testing.T) {
 	} {
 		_, err := Read([]byte(c.data), c.label)
 		var bad *Error
-		if !errors.As(err, &bad) || !strings.Contains(bad.Message, c.want) || bad.Line != c.line || bad.Column != c.column {
+		if !errors.As(err, &bad) || !strings.Contains(bad.Message, c.want) || bad.Line != c.line ||
+			bad.Column != c.column {
 			t.Errorf("%s: %+v, want %d:%d %s", name, err, c.line, c.column, c.want)
 		}
 	}

@@ -18,8 +18,19 @@ func TestReport(t *testing.T) {
 	b.Want(0, strings.Fields("set visit-counter --more --except /privacy/"))
 	b.Want(0, []string{"apply", "--message", "No counting on the <privacy> page"})
 	b.Want(0, strings.Fields("set pointer --param size=30"))
-	b.Want(0, strings.Fields("report"), "The booking pages", "/book/ and all pages below it and the page /thanks/: 3 pages", "As on most pages: visit-counter.",
-		"Not here: book-link, night-letter.", "only on /book/pay/", "the script /js/pay-form.js", "tells people of a mistyped card number", "No counting on the <privacy> page", "not in effect yet")
+	b.Want(
+		0,
+		strings.Fields("report"),
+		"The booking pages",
+		"/book/ and all pages below it and the page /thanks/: 3 pages",
+		"As on most pages: visit-counter.",
+		"Not here: book-link, night-letter.",
+		"only on /book/pay/",
+		"the script /js/pay-form.js",
+		"tells people of a mistyped card number",
+		"No counting on the <privacy> page",
+		"not in effect yet",
+	)
 	b.Want(0, strings.Fields("report --format html --out r.html"))
 	page := b.Read("r.html")
 	doc, err := html.Parse(strings.NewReader(page))
@@ -32,7 +43,8 @@ func TestReport(t *testing.T) {
 			if a.Key == "id" {
 				ids[a.Val] = true
 			}
-			if (a.Key == "src" || a.Key == "href") && !strings.HasPrefix(a.Val, "#") && !strings.HasPrefix(a.Val, "data:image/") {
+			if (a.Key == "src" || a.Key == "href") && !strings.HasPrefix(a.Val, "#") &&
+				!strings.HasPrefix(a.Val, "data:image/") {
 				t.Errorf("the report loads or leads to %s", a.Val)
 			}
 		}
@@ -51,7 +63,13 @@ func TestReport(t *testing.T) {
 			t.Errorf("the page has nothing of %q", want)
 		}
 	}
-	b.Want(0, strings.Fields("report --format markdown"), "### The booking pages", "| pay-form (only on /book/pay/) | the script /js/pay-form.js |", "## Who decided what")
+	b.Want(
+		0,
+		strings.Fields("report --format markdown"),
+		"### The booking pages",
+		"| pay-form (only on /book/pay/) | the script /js/pay-form.js |",
+		"## Who decided what",
+	)
 	_, out, _ := b.Exec("report", "--format", "json")
 	var o struct {
 		Items []struct {
@@ -101,7 +119,8 @@ func TestReport(t *testing.T) {
 	b.Write("code/veil.html", b.Read("code/veil.html")+"\n<!-- slower -->\n")
 	b.Want(0, strings.Fields("apply"))
 	b.Want(0, strings.Fields("report --format markdown"), "set pointer --param size=30")
-	if out := b.Want(0, strings.Fields("report")); strings.Contains(out, "not in effect yet") || !regexp.MustCompile(`page-veil +code with a script.*\d{4}\n`).MatchString(out) {
+	if out := b.Want(0, strings.Fields("report")); strings.Contains(out, "not in effect yet") ||
+		!regexp.MustCompile(`page-veil +code with a script.*\d{4}\n`).MatchString(out) {
 		t.Errorf("the changed file of page-veil is not told:\n%s", out)
 	}
 	for _, bad := range []string{"report x", "report --format csv"} {

@@ -47,7 +47,14 @@ func (r *reader) load(it *Item, p *Part, read func(string) ([]byte, error)) []pr
 		p.FromFile == "" && !slices.ContainsFunc(p.Template.Pieces, isFile) {
 		return nil // read already
 	}
-	w := &codeWriter{gate: r.gate, reader: r, read: read, part: p, text: &strings.Builder{}, template: &placeholder.Template{}}
+	w := &codeWriter{
+		gate:     r.gate,
+		reader:   r,
+		read:     read,
+		part:     p,
+		text:     &strings.Builder{},
+		template: &placeholder.Template{},
+	}
 	if p.FromFile != "" {
 		w.trail = []string{p.FromFile}
 	}
@@ -89,8 +96,14 @@ type codeWriter struct {
 	problems []problem.Problem
 }
 
-// write writes a text of a file, "" for the gate file, whose first character stands at a position. given are the values of its parameters.
-func (w *codeWriter) write(text, file string, pos problem.Position, scope placeholder.Scope, given []placeholder.Option) {
+// write writes a text of a file, "" for the gate file, whose first character stands at a position. given are the
+// values of its parameters.
+func (w *codeWriter) write(
+	text, file string,
+	pos problem.Position,
+	scope placeholder.Scope,
+	given []placeholder.Option,
+) {
 	at := func(offset int) problem.Position {
 		own := Part{Text: text, FromFile: file, CodePos: pos}
 		return own.PositionAt(offset)
@@ -145,7 +158,11 @@ func (w *codeWriter) write(text, file string, pos problem.Position, scope placeh
 }
 
 // include writes a file that code includes.
-func (w *codeWriter) include(p *placeholder.Placeholder, scope placeholder.Scope, fail func(int, string, string, ...any)) {
+func (w *codeWriter) include(
+	p *placeholder.Placeholder,
+	scope placeholder.Scope,
+	fail func(int, string, string, ...any),
+) {
 	name := p.File
 	if !path.IsAbs(name) {
 		name = path.Join(w.part.dir, name)

@@ -26,9 +26,19 @@ func TestIncludes(t *testing.T) {
 	}
 	load := func(item string) (*Gate, []problem.Problem) {
 		t.Helper()
-		g, ps := Parse("g.yaml", []byte("yellowgate: 1\ninclude: lib.yaml\nitems:\n  x: "+item+"\n"), func(string, *Gate) ([]Included, error) {
-			return []Included{{Name: "lib/lib.yaml", Dir: "lib", Text: []byte("items: {y: {code: '@{file:code/a.html}', pages: all}}")}}, nil
-		})
+		g, ps := Parse(
+			"g.yaml",
+			[]byte("yellowgate: 1\ninclude: lib.yaml\nitems:\n  x: "+item+"\n"),
+			func(string, *Gate) ([]Included, error) {
+				return []Included{
+					{
+						Name: "lib/lib.yaml",
+						Dir:  "lib",
+						Text: []byte("items: {y: {code: '@{file:code/a.html}', pages: all}}"),
+					},
+				}, nil
+			},
+		)
 		return g, append(ps, g.ReadFiles(Sources{Read: read})...)
 	}
 	g, ps := load("{code-file: code/a.html, params: {colour: red}, pages: all}")
@@ -40,7 +50,9 @@ func TestIncludes(t *testing.T) {
 	if p.Text != want || strings.Join(p.Includes, " ") != "code/b.html" {
 		t.Errorf("%q, with %q", p.Text, p.Includes)
 	}
-	filled, failed := p.Template.Fill(func(name string) string { return map[string]string{"colour": "red", "page.title": "T"}[name] })
+	filled, failed := p.Template.Fill(
+		func(name string) string { return map[string]string{"colour": "red", "page.title": "T"}[name] },
+	)
 	if filled != "<p>\n  <a title='Book a seat'>BOOK A SEAT\nred</a></p> T\n" || failed != nil {
 		t.Errorf("%q, %v", filled, failed)
 	}
@@ -67,7 +79,8 @@ func TestIncludes(t *testing.T) {
 		"{script-text: 'f(\"@{file:code/b.html label=x}\")', pages: all}":                             "",
 		"{code: '<p title=\"@{page.attr(a[title=\"x>y\"], title)}\">x</p>', pages: all}":              "",
 	} {
-		if _, ps := load(item); want == "" && len(ps) > 0 || want != "" && (len(ps) == 0 || !strings.Contains(ps[0].Pos.String()+": "+ps[0].Message, want)) {
+		if _, ps := load(item); want == "" && len(ps) > 0 ||
+			want != "" && (len(ps) == 0 || !strings.Contains(ps[0].Pos.String()+": "+ps[0].Message, want)) {
 			t.Errorf("%s: %v, want %s", item, ps, want)
 		}
 	}

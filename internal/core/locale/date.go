@@ -19,14 +19,18 @@ type Date struct {
 }
 
 var (
-	isoDate = regexp.MustCompile(`^(\d{4})-(\d{2})-(\d{2})(?:[T ](\d{1,2}):(\d{2})(?::(\d{2})(?:\.\d+)?)? ?(Z|[+-]\d{2}:?\d{2})?)?$`)
+	isoDate = regexp.MustCompile(
+		`^(\d{4})-(\d{2})-(\d{2})(?:[T ](\d{1,2}):(\d{2})(?::(\d{2})(?:\.\d+)?)? ?(Z|[+-]\d{2}:?\d{2})?)?$`,
+	)
 	dotted  = regexp.MustCompile(`(?:^|[^\d.])(\d{1,2})\. ?(\d{1,2})\. ?(\d{4})(?:$|\D)`)
 	slashed = regexp.MustCompile(`(?:^|[^\d/-])(\d{1,4})([/-])(\d{1,2})[/-](\d{1,4})(?:$|[^\d/-])`)
 	cjk     = regexp.MustCompile(`(\d{4})\s*[年년]\s*(\d{1,2})\s*[月월]\s*(\d{1,2})\s*[日일]?`)
 	year    = regexp.MustCompile(`(?:^|\D)(\d{4})(?:$|\D)`)
 	day     = regexp.MustCompile(`(?:^|[^\d:])(\d{1,2})(?:$|[^\d:])`)
-	clock   = regexp.MustCompile(`(?i)(?:^|[^\d:])(\d{1,2})[:h](\d{2})(?::(\d{2}))?(?:\s*([ap])\.?m\b)?|(?:^|\D)(\d{1,2})\s*([ap])\.?m\b`)
-	zone    = regexp.MustCompile(`(?:^|\s)(UTC|GMT|Z|[+-]\d{2}:?\d{2})$`)
+	clock   = regexp.MustCompile(
+		`(?i)(?:^|[^\d:])(\d{1,2})[:h](\d{2})(?::(\d{2}))?(?:\s*([ap])\.?m\b)?|(?:^|\D)(\d{1,2})\s*([ap])\.?m\b`,
+	)
+	zone = regexp.MustCompile(`(?:^|\s)(UTC|GMT|Z|[+-]\d{2}:?\d{2})$`)
 )
 
 // ReadDate reads a date, with or without a time, as people write it in a language: ISO 8601, in words, or in numbers
@@ -110,7 +114,8 @@ func assemble(ymd, hms []string, half, where string, bad error) (Date, error) {
 		at = off.Location()
 	}
 	d := time.Date(n[0], time.Month(n[1]), n[2], n[3], n[4], n[5], 0, at)
-	if n[0] < 1 || int(d.Month()) != n[1] || d.Day() != n[2] || d.Hour() != n[3] || d.Minute() != n[4] || d.Second() != n[5] {
+	if n[0] < 1 || int(d.Month()) != n[1] || d.Day() != n[2] || d.Hour() != n[3] || d.Minute() != n[4] ||
+		d.Second() != n[5] {
 		return Date{}, bad
 	}
 	return Date{d, hms[0] != "", where != ""}, nil
@@ -130,7 +135,9 @@ func ordered(a, b, c, lang string) ([]string, error) {
 	if x <= 12 && y <= 12 && x != y {
 		l := of(lang)
 		if l == nil || strings.EqualFold(lang, "en") {
-			return nil, fmt.Errorf("which is the day, and which the month? Write it like 2027-08-14, or give the page a lang such as en-GB")
+			return nil, fmt.Errorf(
+				"which is the day, and which the month? Write it like 2027-08-14, or give the page a lang such as en-GB",
+			)
 		}
 		short := l.FmtDateShort(time.Date(2033, 11, 22, 0, 0, 0, 0, time.UTC))
 		monthFirst = strings.Index(short, "11") < strings.Index(short, "22")

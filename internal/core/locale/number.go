@@ -38,7 +38,11 @@ func ReadNumber(text, lang string) (string, error) {
 		default:
 			l := of(lang)
 			if l == nil {
-				return "", fmt.Errorf("%q: is that a thousand or a fraction? Give the page a lang, or write it without %q", text, sign)
+				return "", fmt.Errorf(
+					"%q: is that a thousand or a fraction? Give the page a lang, or write it without %q",
+					text,
+					sign,
+				)
 			}
 			if decimal, group := separators(lang); sign == decimal && sign != group {
 				point = at

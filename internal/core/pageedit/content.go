@@ -140,7 +140,8 @@ func (c *content) read(ask *gatefile.Content, list []markup.Passage) (said []str
 	return said
 }
 
-// absolute is a URL of the page resolved, as a browser has it (HTML, 2.4.1): with the site's address where that is known.
+// absolute is a URL of the page resolved, as a browser has it (HTML, 2.4.1): with the site's address where that is
+// known.
 func (v *View) absolute(raw string, at int) string {
 	href, from := markup.BaseHref(v.Source, v.Scan)
 	ref, ok := v.gate.Site.Bases(v.Page.Path, href, from).At(at).Resolve(raw)

@@ -7,9 +7,17 @@ import (
 
 // TestFilters: what filters leave of a page's own title or heading.
 func TestFilters(t *testing.T) {
-	values := map[string]string{"page.title": "Owls | Journal | Tern Hill", "page.heading": "Journal: Owls: a year", "page.path": "/", "site.name": "Tern Hill", Language: "de",
-		"fact.when": "14. August 2027, 20:30", "fact.price": "ab 1.234,50 €", "fact.blurb": "Dr. Ellery shows Mars. Then more! Then tea.",
-		"fact.html": "<p>Owls &amp; &lt;i&gt;<br>by <b class='>'>ni</b>ght,<script>x</script><!-- y --><p>all"}
+	values := map[string]string{
+		"page.title":   "Owls | Journal | Tern Hill",
+		"page.heading": "Journal: Owls: a year",
+		"page.path":    "/",
+		"site.name":    "Tern Hill",
+		Language:       "de",
+		"fact.when":    "14. August 2027, 20:30",
+		"fact.price":   "ab 1.234,50 €",
+		"fact.blurb":   "Dr. Ellery shows Mars. Then more! Then tea.",
+		"fact.html":    "<p>Owls &amp; &lt;i&gt;<br>by <b class='>'>ni</b>ght,<script>x</script><!-- y --><p>all",
+	}
 	lookup := func(name string) string { return values[name] }
 	for text, want := range map[string]string{
 		`@{page.title | before " | "}`:                    "Owls | Journal",

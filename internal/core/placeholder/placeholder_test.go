@@ -104,7 +104,12 @@ func TestCalls(t *testing.T) {
 	if err != nil || len(tmpl.Pieces) != 2 {
 		t.Fatal(tmpl, err)
 	}
-	want := Placeholder{Offset: 3, Raw: `@{file:code/b.html label="Book a seat" n=3}`, File: "code/b.html", Given: []Option{{Name: "label", Words: "Book a seat"}, {Name: "n", Words: "3"}}}
+	want := Placeholder{
+		Offset: 3,
+		Raw:    `@{file:code/b.html label="Book a seat" n=3}`,
+		File:   "code/b.html",
+		Given:  []Option{{Name: "label", Words: "Book a seat"}, {Name: "n", Words: "3"}},
+	}
 	if got := *tmpl.Pieces[1].Placeholder; !reflect.DeepEqual(got, want) {
 		t.Errorf("%+v, want %+v", got, want)
 	}
