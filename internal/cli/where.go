@@ -71,8 +71,11 @@ has the item, in its document or among its requests: also where the gate says ou
 				}
 			}
 			if asTable {
-				if len(args) > 0 {
-					return &failure.Usage{Message: "--table is of all items", Remedy: "yellowgate where --table"}
+				if len(args) > 0 || query != "" {
+					return &failure.Usage{
+						Message: "--table is of all items on all pages",
+						Remedy:  "yellowgate where --table; for some of them: yellowgate where night-letter chat --pages /contact/",
+					}
 				}
 				return a.whereTable(cmd.Context(), p)
 			}

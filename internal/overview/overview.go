@@ -64,10 +64,14 @@ func Make(
 			progress(i+1, len(p.Pages))
 		}
 		if !x.r.Fragment {
+			c.problems = append(c.problems, x.r.Problems...)
 			c.add(x)
 		}
 		return nil
 	})
+	if err == nil { // of what apply would refuse, nobody is told that it is so
+		err = project.Refusal(project.GroupProblems(g, c.problems))
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -161,6 +165,8 @@ type counter struct {
 	sets  []*gatefile.Set            // those of Kinds[2:], but the last
 	loads []map[int]*result.KindLoad // by kind: the pages that have an item, by its number
 	hosts map[string]*result.Host
+
+	problems []pageedit.Problem
 }
 
 // kinds are all pages, the home page, and the page sets.

@@ -49,7 +49,7 @@ func decidedInWords(d *result.Decided) string {
 	case d.Number == 0 && d.Pending:
 		return "not in effect yet"
 	case d.Number == 0:
-		return "no history is kept"
+		return "not known: the history has nothing of it"
 	}
 	out := d.Who + ", " + d.Time.Local().Format("2 January 2006")
 	if d.First {

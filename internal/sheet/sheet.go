@@ -217,7 +217,7 @@ func (t *Table) check() error {
 }
 
 // mostUnpacked is how many bytes a workbook may come to once it is unpacked.
-const mostUnpacked = 512 << 20
+const mostUnpacked = 256 << 20
 
 // readXLSX reads the first sheet of a workbook that has a column called path, else its first.
 func readXLSX(data []byte) (*Table, error) {

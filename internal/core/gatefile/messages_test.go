@@ -172,7 +172,7 @@ var moreMistakes = []string{
 	"items: {a: {code: '@{n}', params: {n: {value: 3, min: few}}}}\n",
 	"site: {name: &x y}\nitems: {a: {code: [" + strings.Repeat("*x, ", 10_001) + "y]}}\n",
 	"sets: {a: {pages: /a, like: b}, b: {pages: /b, like: c}, c: {pages: /c, like: a}, d: {like: a}, e: {pages: /e, like: f}}\nitems: {x: {code: x, pages: {note: n}}}\n",
-	"words: {en: {book: Book}}\nitems: {x: {code: '@{words.bok}', pages: all}}\n",
+	"words: {en: {book: Book, again: '@{words.book}'}}\nitems: {x: {code: '@{words.bok}', pages: all}}\n",
 	"items: {a: {code: x, params: {n: 1}, params-on: [{pages: all}, {m: 3}, {pages: all, m: 3}]}, b: {script: [{only: all}]}, c: {popup: {value: <p>x</p>, only: all}, label: x, open: {after: 3s}}}\n",
 	"items: {a: {structured: {name: {from: p}, x: {each: y}}}, b: {questions: {from: p, ask: b}}, c: {structured: {name: '@{row.text(p)}'}}, d: {structured: {name: '@{page.text(p >)}'}}}\n",
 	"sets: {a0: /a" + doubling(15) + "}\nitems: {x: {code: x, pages: a15}}\n",

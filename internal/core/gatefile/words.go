@@ -44,7 +44,14 @@ func (r *reader) words(n ast.Node) {
 			if !r.once("the word "+tag+" ", e.key, e.pos) {
 				continue
 			}
-			if v, _, ok := r.metaText(e.key, e.node); ok {
+			used := len(r.shared.words)
+			v, _, ok := r.metaText(e.key, e.node)
+			if len(r.shared.words) > used {
+				r.problem(
+					problem.Error, e.pos, "write the text out, or use both words where this one is used",
+					"the word %q names another word", e.key,
+				)
+			} else if ok {
 				r.gate.Words[tag][e.key] = &v
 			}
 		}

@@ -213,18 +213,22 @@ func NewTexts(src *Source, nest *Nest, begun bool) *Texts {
 func TreeTexts(tree *Tree) *Texts {
 	x := &Texts{nodes: map[int][]Passage{}}
 	n := 0
-	var walk func(*html.Node)
-	walk = func(node *html.Node) {
+	var walk func(*html.Node) (size int)
+	walk = func(node *html.Node) (size int) {
 		n++
 		own := Passage{At: -1, of: x, first: n, tree: node}
 		for kid := node.FirstChild; kid != nil; kid = kid.NextSibling {
-			walk(kid)
+			size += walk(kid)
 		}
-		own.last = n
+		if own.last = n; node.Type == html.TextNode {
+			size += len(node.Data)
+		}
+		own.size = size + own.last - own.first
 		if at, ok := offsetOf(node); ok {
 			own.At = at
 			x.nodes[at] = append(x.nodes[at], own)
 		}
+		return size
 	}
 	walk(tree.doc)
 	return x
@@ -237,6 +241,7 @@ type Passage struct {
 	first, last int // its first and last place in the order of the page: a byte, or an element of the tree
 	node        int // of a nest
 	tree        *html.Node
+	size        int // of its text, in a tree
 }
 
 // Passages are the elements that a selector matches, whose start tags stand at the offsets, which ascend, in the order
@@ -341,7 +346,7 @@ func (p *Passage) Text() string {
 }
 
 // Size is about how many bytes of the page it takes to read the text.
-func (p *Passage) Size() int { return p.last - p.first }
+func (p *Passage) Size() int { return max(p.size, p.last-p.first) }
 
 // treeText is the text of an element of a tree.
 func treeText(top *html.Node) string {

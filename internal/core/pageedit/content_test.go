@@ -197,3 +197,15 @@ var (
 	unshown = regexp.MustCompile(`^(script|style|template|noscript|iframe|title|textarea|select|datalist|svg|head|object|video|audio|canvas|rp)$`)
 	flowing = regexp.MustCompile(`^(a|abbr|acronym|b|bdi|bdo|big|button|cite|code|data|del|dfn|em|font|i|img|input|ins|kbd|label|map|mark|math|output|picture|q|ruby|rt|s|samp|small|source|span|strike|strong|sub|sup|time|tt|u|var|wbr|meta|link|param|track|area|[a-z]+[-_][a-z0-9_-]*)$`)
 )
+
+// TestContentGrows: what is read of elements that stand in one another is bounded by the page's length.
+func TestContentGrows(t *testing.T) {
+	g := gate(t, "metadata: [{pages: all, keywords: '@{page.all(div)}'}]\n")
+	for what, between := range map[string]string{"by tags": "", "by a tree": "<b><p></b>"} {
+		text := "<!doctype html><meta charset=utf-8><body>" + strings.Repeat("<div>", 300) + strings.Repeat("x ", 20_000) + between
+		r := g.Page([]byte(text), page.Page{Path: "/a/", File: "a/index.html"})
+		if r.Unread == "" || len(r.Problems) == 0 || !strings.Contains(r.Problems[len(r.Problems)-1].Message, "stand in one another") {
+			t.Errorf("%s: %q %v", what, r.Unread, r.Problems)
+		}
+	}
+}
