@@ -123,6 +123,8 @@ func TestReport(t *testing.T) {
 		!regexp.MustCompile(`page-veil +code with a script.*\d{4}\n`).MatchString(out) {
 		t.Errorf("the changed file of page-veil is not told:\n%s", out)
 	}
+	b.Replace("yellowgate.yaml", "note: every form looks the same", "note: every form looks the same, by hand")
+	b.Want(0, strings.Fields("report"), "every form looks the same, by hand", "not in effect yet")
 	for _, bad := range []string{"report x", "report --format csv"} {
 		b.Want(2, strings.Fields(bad))
 	}

@@ -259,15 +259,15 @@ func lineOf(text string, offset int) string {
 	return strings.TrimSuffix(line, "\r")
 }
 
-// masked is the part's text with each placeholder made one word of its length: what stands in one is no markup.
-func (p *Part) masked() string {
+// Masked is the part's text with one word in each placeholder: what stands in one is no markup.
+func (p *Part) Masked() string {
 	if p.Template == nil || p.Template.Plain() {
 		return p.Text
 	}
 	b := []byte(p.Text)
 	for _, piece := range p.Template.Pieces {
 		if h := piece.Placeholder; h != nil && h.Offset+len(h.Raw) <= len(b) {
-			for i := h.Offset; i < h.Offset+len(h.Raw); i++ {
+			for i := h.Offset + len("@{"); i < h.Offset+len(h.Raw)-len("}"); i++ {
 				b[i] = 'x'
 			}
 		}

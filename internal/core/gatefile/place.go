@@ -111,7 +111,7 @@ type Contents struct {
 // look keeps what the part's code holds.
 func (p *Part) look() {
 	if p.Kind == Code || p.Kind == Popup {
-		c := ContentsOf(p.masked())
+		c := ContentsOf(p.Masked())
 		p.contents = &c
 	}
 }
@@ -121,7 +121,7 @@ func (p *Part) Contents() Contents {
 	if p.contents != nil {
 		return *p.contents
 	}
-	return ContentsOf(p.masked())
+	return ContentsOf(p.Masked())
 }
 
 // ContentsOf looks at a piece of HTML.

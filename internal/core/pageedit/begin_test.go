@@ -155,6 +155,7 @@ func TestWaits(t *testing.T) {
 		{"metadata: [{pages: all, title: '@{page.text(b:last-child) or \"none\"}'}]\n", head + "x</p><b>y</b>", "page.text(b:last-child)"},
 		{"items: {x: {code: '<p>@{page.heading or page.all(b) or \"none\"}</p>', pages: all, place: body-end}}\n", head + "x</p>", ""},
 		{"items: {x: {code: '<p>@{page.text(b) or \"none\"}</p>', pages: all, place: {after: p}}}\n", head + "x</p><div>", ""},
+		{"items: {x: {code: '<p>@{page.text(b)}</p>', pages: all, place: body-end}}\n", head + "x</p>", ""},
 		{"items: {x: {questions: {from: dl, ask: dt, answer: dd}, pages: all}}\n", head + "x</p><dl></dl>", "what dl matches"},
 		{"items: {x: {script: {value: /x.js, only: has(form)}, pages: all}}\n", head + "x</p>", "has(form)"},
 		{"items: {x: {code: {value: <p>x</p>, only: has(form)}, place: body-end, pages: all}}\n", head + "x</p>", ""},

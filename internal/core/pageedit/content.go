@@ -17,16 +17,9 @@ import (
 type content struct {
 	view  *View // the page, in UTF-8
 	texts *markup.Texts
-	found map[string]passages // by selector
-	said  map[string][]string // by the name of what is asked of the page
-	left  int                 // bytes that may still be read
-}
-
-// passages are the elements that a selector matches. They are sure where nothing that follows in a page makes others of
-// them, as far as it has come.
-type passages struct {
-	list []markup.Passage
-	sure bool
+	found map[string][]markup.Passage // by selector
+	said  map[string][]string         // by the name of what is asked of the page
+	left  int                         // bytes that may still be read
 }
 
 // mostRead is how many times its own length of a page is read: elements that stand in one another are read again.
@@ -34,7 +27,7 @@ const mostRead = 100
 
 // newContent reads a page.
 func newContent(v *View) *content {
-	c := &content{view: v, found: map[string]passages{}, said: map[string][]string{}}
+	c := &content{view: v, found: map[string][]markup.Passage{}, said: map[string][]string{}}
 	c.left = mostRead*len(v.Source.Text) + 1<<16
 	if nest := v.plainNest(); nest != nil {
 		c.texts = markup.NewTexts(v.Source, nest, v.begun)
@@ -69,28 +62,23 @@ func (v *View) content() *content {
 }
 
 // find are the elements of the page that a selector matches, in the order of the page.
-func (c *content) find(s *markup.Selector) passages {
-	p, ok := c.found[s.String()]
-	if !ok {
-		if c.texts != nil {
-			p.list = c.texts.Passages(s, c.view.find(s))
-		}
-		p.sure = c.texts != nil && (!c.view.begun || settles(s))
-		c.found[s.String()] = p
+func (c *content) find(s *markup.Selector) []markup.Passage {
+	list, ok := c.found[s.String()]
+	if !ok && c.texts != nil {
+		list = c.texts.Passages(s, c.view.find(s))
+		c.found[s.String()] = list
 	}
-	return p
+	return list
 }
 
 // first is find for the first element alone.
-func (c *content) first(s *markup.Selector) (p passages) {
-	if all, ok := c.found[s.String()]; ok || c.texts == nil || c.view.nest == nil {
-		if all = c.find(s); len(all.list) > 1 {
-			all.list = all.list[:1]
-		}
-		return all
+func (c *content) first(s *markup.Selector) []markup.Passage {
+	if _, ok := c.found[s.String()]; ok || c.texts == nil || c.view.nest == nil {
+		all := c.find(s)
+		return all[:min(len(all), 1)]
 	}
 	hits := c.view.first(s)
-	return passages{c.texts.Passages(s, hits[:min(len(hits), 1)]), !c.view.begun || settles(s)}
+	return c.texts.Passages(s, hits[:min(len(hits), 1)])
 }
 
 // Said is what a name of the gate file's placeholders asks of the page, one entry an element that has some.
@@ -103,20 +91,21 @@ func (v *View) Said(name string) []string {
 	if ask == nil || ask.Row {
 		return nil
 	}
-	var found passages
+	var found []markup.Passage
 	if ask.What == "all" {
 		found = c.find(ask.Selector)
-		found.sure = !v.begun
 	} else {
 		found = c.first(ask.Selector)
 	}
-	if v.begun && (!found.sure || len(found.list) == 0 || ask.What == "text" && found.list[0].Open()) {
+	// Of a page that is begun, more elements may come, or another first one, or more of that.
+	if v.begun && (ask.What == "all" || !settles(ask.Selector) || len(found) == 0 ||
+		ask.What == "text" && found[0].Open()) {
 		if v.Page.Later != nil {
 			v.Page.Later(page.Asked{Content: name})
 		}
 		return nil
 	}
-	said := c.read(ask, found.list)
+	said := c.read(ask, found)
 	c.said[name] = said
 	return said
 }
@@ -182,7 +171,7 @@ func (v *View) rows(from *markup.Selector, in *markup.Passage) (out []snippet.Co
 	if v.asksWhole(from) {
 		return nil
 	}
-	list := v.content().find(from).list
+	list := v.content().find(from)
 	if in != nil {
 		list = in.Within(list)
 	}
@@ -206,7 +195,7 @@ func (v *View) Pairs(p *gatefile.Pairs) [][2]string {
 		return nil
 	}
 	var out [][2]string
-	for _, in := range markup.Outermost(v.content().find(p.From).list) {
+	for _, in := range markup.Outermost(v.content().find(p.From)) {
 		out = append(out, v.pairs(p, &in)...)
 	}
 	return out
@@ -214,8 +203,8 @@ func (v *View) Pairs(p *gatefile.Pairs) [][2]string {
 
 func (v *View) pairs(p *gatefile.Pairs, in *markup.Passage) (out [][2]string) {
 	c := v.content()
-	asks := in.Within(c.find(p.Ask).list)
-	for i, answers := range markup.Behind(asks, in.Within(c.find(p.Answer).list)) {
+	asks := in.Within(c.find(p.Ask))
+	for i, answers := range markup.Behind(asks, in.Within(c.find(p.Answer))) {
 		var said []string
 		for k := range answers {
 			if text := c.text(&answers[k]); text != "" {
@@ -238,7 +227,7 @@ func (r *row) Said(name string) []string {
 	c := r.view.content()
 	list := []markup.Passage{*r.at}
 	if ask.Selector != nil {
-		list = r.at.Within(c.find(ask.Selector).list)
+		list = r.at.Within(c.find(ask.Selector))
 	}
 	if len(list) > 1 {
 		list = list[:1]

@@ -25,21 +25,21 @@ metadata:
     description: "@{page.text(main p:nth-of-type(2)) | sentence}"
     keywords: "@{page.all(li.tag)}"
     author: "@{page.attr(a.by, TITLE)}"
-    meta: {next: "@{page.attr(a.by, href)}", data: "@{page.attr(a.by, data-n)}"}
+    meta: {next: "@{page.attr(a.by, href)}", data: "@{page.attr(a.by, data-n)}", all: "@{page.text(html) | cut 12}"}
 `)
 	body := `<main><h2 class=name>N&amp;ë <b hidden>no</b><br>x<script>y</script></h2><p>One.<p>Two. Three.</main>` +
 		`<ul><li class=tag>a<li class=tag>b <i>c</i><li class=tag> </ul><a class=by title=" Ada " data-n="../x" href="../who?n=1#top">w</a>`
 	want := map[string]string{
 		"title": "N&ë x", "description": "Two.", "keywords": "a, b c", "author": "Ada",
-		"meta.next": "https://ternhill.example/base/who?n=1#top", "meta.data": "../x",
+		"meta.next": "https://ternhill.example/base/who?n=1#top", "meta.data": "../x", "meta.all": "N&ë x One…",
 	}
 	latin := strings.NewReplacer("ë", "\xeb").Replace
 	for what, file := range map[string]string{
-		"plain":            "<!doctype html><meta charset=utf-8>" + body,
-		"misnested":        "<!doctype html><meta charset=utf-8>" + body + "<b><p>x</b>y",
-		"latin":            latin("<!doctype html><meta charset=iso-8859-1>" + body),
-		"latin, misnested": latin("<!doctype html><meta charset=iso-8859-1>" + body + "<b><p>x</b>y"),
-		"undeclared":       "<!doctype html>" + body + "<b><p>x</b>y",
+		"plain":            "<!doctype html><html><head><meta charset=utf-8><title>t</title></head>" + body,
+		"misnested":        "<!doctype html><html><meta charset=utf-8>" + body + "<b><p>x</b>y",
+		"latin":            latin("<!doctype html><html><meta charset=iso-8859-1>" + body),
+		"latin, misnested": latin("<!doctype html><html><meta charset=iso-8859-1>" + body + "<b><p>x</b>y"),
+		"undeclared":       "<!doctype html><html>" + body + "<b><p>x</b>y",
 	} {
 		r := g.Page([]byte(file), page.Page{Path: "/visit/", File: "visit/index.html"})
 		for key, value := range want {

@@ -67,6 +67,14 @@ per-page:
 	}
 }
 
+// TestMasked: what stands in a placeholder is no markup of the code around it.
+func TestMasked(t *testing.T) {
+	g := gate(t, `items: {x: {code: '<p title="@{page.attr(h1[id^=">"], id) or "<div>"}">x</p>', pages: all}}`+"\n")
+	if got, problems := written(t, g, "/", source, nil); got != `<p title="&lt;div&gt;">x</p>` || len(problems) > 0 {
+		t.Errorf("%s %v", got, problems)
+	}
+}
+
 // TestOnly: a part that is for some of its item's pages.
 func TestOnly(t *testing.T) {
 	g := gate(t, `items:
@@ -169,10 +177,10 @@ func TestRows(t *testing.T) {
         from: tbody tr
         each: {name: "@{row.text(td) or 'none'}", url: "@{row.attr(a, href) or page.path}", id: "@{row.attr(id)}", in: {from: li, each: "@{row.text()}"}}
     pages: /rows/
-  y: {questions: {from: dl, ask: dt, answer: "dd, dd p"}, pages: all}
+  y: {questions: {from: dl, ask: dt, answer: "dd, dd p, dt i"}, pages: all}
 `)
 	table := `<table><tbody><tr id=a><td>A&amp;B <a href=x>x</a><td class=n>1,5<tr id=b><td><ul><li>l</ul></tbody></table>`
-	faq := `<dl><dt>One?<dd><p>1.</p><p>2.</p><dd>3.<dt>None?<dt>Two?<dd hidden>4.</dl><dl><dd>x<dt>y</dl>`
+	faq := `<dl><dt>One<i>?</i><dd><p>1.</p><p>2.</p><dd>3.<dt>None?<dt>Two?<dd hidden>4.</dl><dl><dd>x<dt>y</dl>`
 	for html, want := range map[string]string{
 		table: `<script type="application/ld+json">{"@context":"https://schema.org","@type":"ItemList","keywords":["L"],"numbers":[1.5],` +
 			`"itemListElement":[{"name":"A\u0026B x","url":"/rows/x","@id":"a","in":`,
@@ -186,6 +194,7 @@ func TestRows(t *testing.T) {
 			if got != "" || len(problems) > 0 {
 				t.Errorf("%s %v", got, problems)
 			}
+			html += "<b><p>x</b>" // only a tree knows what follows
 			got, problems = written(t, g, "/rows/", "<!doctype html><meta charset=utf-8>"+strings.Replace(html, "<td class", "<td><li>m<td class", 1), nil)
 			want = strings.Replace(want, `["L"]`, `["M","L"]`, 1) + `["m"]},{"name":"l","url":"/rows/","@id":"b","in":["l"]}]}</script>`
 		}

@@ -73,7 +73,7 @@ func checkHTML(it *gatefile.Item, p *gatefile.Part, place gatefile.Place, what s
 		)
 		return
 	}
-	if at, name, opened := markup.Unbalanced([]byte(p.Text)); at >= 0 {
+	if at, name, opened := markup.Unbalanced([]byte(p.Masked())); at >= 0 {
 		if opened {
 			fail(
 				p,
