@@ -11,6 +11,7 @@ func TestHeading(t *testing.T) {
 		`<a href="#owls">Owls</a> by night`:                               "Owls by night",
 		`<a href="/owls/">→</a> Owls`:                                     "→ Owls",
 		`<a name="owls">¶</a>Owls`:                                        "¶Owls",
+		`Owls<a href="#a"> ¶ </a>by night`:                                "Owlsby night",
 		`Owls <a href="#a">§ 1</a>`:                                       "Owls § 1",
 		`Owls<script>x</script><br>by night`:                              "Owls by night",
 		`<span>Owls</span><div>by</div>night <i hidden>no <i>no</i></i>!`: "Owls by night !",

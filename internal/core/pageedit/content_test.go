@@ -50,6 +50,16 @@ metadata:
 	}
 }
 
+// TestContentOfSource: what is taken out of a page first is read all the same: values are of the source.
+func TestContentOfSource(t *testing.T) {
+	g := gate(t, "items: {x: {found: .kit, pages: none}}\nmetadata: [{pages: all, description: '@{page.text(.kit)}'}]\n")
+	r := g.Page([]byte("<!doctype html><html><head><meta charset=utf-8><title>t</title><div class=kit>K</div><meta name=a content=b></head><body></body></html>"),
+		page.Page{Path: "/a/", File: "a/index.html"})
+	if file := string(r.File); !strings.Contains(file, `content="K"`) || strings.Contains(file, "<div") || len(r.Problems) > 0 {
+		t.Errorf("%s %v", file, r.Problems)
+	}
+}
+
 // asked are selectors of all kinds, for pages of whatever sort.
 var asked = strings.Split(`h1|h2|title|p|main p|body|html|a[href]|ul li|ul > li|ol li a|dt|dd|dl dt|table tr td|th|td:first-child|tr:nth-child(2) td|
 code|pre|pre span|.section|.section > p|div.body h1|#content|[id]|[class~=reference]|a[href^=http]|a[href$=".html"]|a[href*=index]|p:first-of-type|
