@@ -87,6 +87,8 @@ func Set(
 		var unlike *unlikeError
 		if errors.As(err, &unlike) && try == 0 && s.byPage(unlike) {
 			continue // items that facts cannot decide, since an exception or a line of per-page does
+		} else if errors.As(err, &unlike) {
+			return nil, unlike.usage()
 		}
 		if err != nil {
 			return nil, err
@@ -328,6 +330,19 @@ type unlikeError struct{ cells []result.CellChange } // Is: what they would have
 
 func (e *unlikeError) Error() string { return "the table cannot be put into effect" }
 
+// usage is the error as a user is told of it.
+func (e *unlikeError) usage() error {
+	x, more := e.cells[0], ""
+	if n := len(e.cells) - 1; n > 0 {
+		more = fmt.Sprintf(" (and %d more)", n)
+	}
+	about, _, _ := strings.Cut(x.Key, ".")
+	return &failure.Usage{
+		Message: fmt.Sprintf("%v: %s of %s would be %q, not %q%s", e, x.Key, x.Page, x.Is, x.Was, more),
+		Remedy:  "yellowgate why " + x.Page + " " + about + " shows what decides there; nothing was written",
+	}
+}
+
 // byPage has per-page decide the items that are not as the table says; false where there is something else.
 func (s *setter) byPage(e *unlikeError) bool {
 	for _, x := range e.cells {
@@ -370,22 +385,9 @@ func (s *setter) change(
 		return nil
 	}
 	e.Files = nil
-	change, err := e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
+	return e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		return s.edit(e, p, doc)
 	})
-	var unlike *unlikeError
-	if errors.As(err, &unlike) &&
-		!slices.ContainsFunc(unlike.cells, func(c result.CellChange) bool { return !s.perPage[c.Page+" "+c.Key] }) {
-		x := unlike.cells[0]
-		return nil, &failure.Usage{
-			Message: fmt.Sprintf(
-				"the table cannot be put into effect: %s of %s would be %q, not %q%s", x.Key, x.Page, x.Is, x.Was,
-				map[bool]string{true: fmt.Sprintf(", and %d more", len(unlike.cells)-1)}[len(unlike.cells) > 1],
-			),
-			Remedy: "yellowgate why " + x.Page + " " + x.Key + " shows what decides there; nothing was written",
-		}
-	}
-	return change, err
 }
 
 // edit changes the gate file and makes the facts.
@@ -400,8 +402,12 @@ func (s *setter) edit(e *gatechange.Edit, p *project.Project, doc func(string) *
 			if err := s.itemOn(p, doc, c); err != nil {
 				return err
 			}
-		case c.key != "":
-			done, err := s.perPageKey(p, doc, c)
+		case c.key != "" || c.param != "":
+			decide := s.perPageKey
+			if c.param != "" {
+				decide = perPageParam
+			}
+			done, err := decide(p, doc, c)
 			if err != nil {
 				return err
 			}
@@ -465,6 +471,25 @@ func (s *setter) perPageKey(p *project.Project, doc func(string) *gateedit.Doc, 
 		}
 	}
 	return true, d.Set(value, append(path, keyPaths(c.column)[0]...)...)
+}
+
+// perPageParam changes a parameter where per-page gives the page one; false where it does not.
+func perPageParam(p *project.Project, doc func(string) *gateedit.Doc, c *cell) (done bool, err error) {
+	pp := p.Gate.Plan.PerPage(c.page)
+	if pp == nil || !slices.ContainsFunc(pp.Params, func(s gatefile.Setting) bool {
+		return s.Item == c.item && s.Name == c.param
+	}) {
+		return false, nil
+	}
+	path := []string{"per-page", pp.Path, "params", c.item, c.param}
+	value := gateedit.Text(c.Is)
+	switch {
+	case c.Is == "":
+		return true, doc(pp.Pos.File).Delete(2, path...)
+	case gatefile.IsBare(c.Is):
+		value = gateedit.Raw(c.Is)
+	}
+	return true, doc(pp.Pos.File).Set(value, path...)
 }
 
 // keyPaths are the paths of YAML keys under which a metadata key may stand, that in which it is written first.
