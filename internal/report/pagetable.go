@@ -59,6 +59,7 @@ func (p *Printer) TableChange(r *result.TableChange, verbose bool) {
 	if r.Facts != "" && r.Written {
 		p.Line("  %s", p.dim.Render("the values are in "+r.Facts))
 	}
+	p.Line("")
 	p.Edited("", &r.GateChange, verbose)
 }
 
