@@ -137,7 +137,7 @@ func kindInWords(o *result.Overview, i int, also, without []string) string {
 	k := &o.Kinds[i]
 	some := wording.List(k.Some, len(k.Some))
 	if k.Pages > len(k.Some) {
-		some = fmt.Sprintf("%s and %d more", strings.Join(k.Some, ", "), k.Pages-len(k.Some))
+		some = fmt.Sprintf("%s and %s more", strings.Join(k.Some, ", "), wording.Number(k.Pages-len(k.Some)))
 	}
 	var out []string
 	add := func(s string) {

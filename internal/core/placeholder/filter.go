@@ -152,7 +152,7 @@ func unknownLanguage(lang string) error {
 	return fmt.Errorf("how the language %q writes it is not known", lang)
 }
 
-// firstSentence is the first sentence of a text (Unicode Standard Annex 29). It does not end with an initial, nor
+// firstSentence is the first sentence of a text (Unicode Standard Annex 29). It does not end with an initial or a day, nor
 // with an abbreviation that stands before a name or number: "Dr. Ellery".
 func firstSentence(text string) string {
 	text = strings.TrimSpace(text)
@@ -167,7 +167,7 @@ func firstSentence(text string) string {
 }
 
 var abbreviated = regexp.MustCompile(
-	`(^|[\s(])(\p{L}|(?i:dr|mr|mrs|ms|mme|prof|st|no|nr|hr|fr|sr|jr|ca|bzw|vs|e\.g|i\.e|z\.\s?b|d\.\s?h|u\.\s?a|p\.\s?ex))\.\s*$`,
+	`(^|[\s(])(\p{L}|\d{1,2}|(?i:dr|mr|mrs|ms|mme|prof|st|no|nr|hr|fr|sr|jr|ca|bzw|vs|e\.g|i\.e|z\.\s?b|d\.\s?h|u\.\s?a|p\.\s?ex))\.\s*$`,
 )
 
 // strip takes markup out of a text: tags, comments, scripts and styles go, references are decoded, white space

@@ -14,9 +14,9 @@ func TestFilters(t *testing.T) {
 		"site.name":    "Tern Hill",
 		Language:       "de",
 		"fact.when":    "14. August 2027, 20:30",
-		"fact.price":   "ab 1.234,50 €",
-		"fact.blurb":   "Dr. Ellery shows Mars. Then more! Then tea.",
-		"fact.html":    "<p>Owls &amp; &lt;i&gt;<br>by <b class='>'>ni</b>ght,<script>x</script><!-- y --><p>all",
+		"fact.when2":   "Am 3. Mai um acht. Dann Tee.", "fact.price": "ab 1.234,50 €",
+		"fact.blurb": "Dr. Ellery shows Mars. Then more! Then tea.",
+		"fact.html":  "<p>Owls &amp; &lt;i&gt;<br>by <b class='>'>ni</b>ght,<script>x</script><!-- y --><p>all",
 	}
 	lookup := func(name string) string { return values[name] }
 	for text, want := range map[string]string{
@@ -36,6 +36,7 @@ func TestFilters(t *testing.T) {
 		`@{fact.price | number}`:                          "1234.50",
 		`@{fact.price | number local}`:                    "1.234,50",
 		`@{fact.blurb | sentence}`:                        "Dr. Ellery shows Mars.",
+		`@{fact.when2 | sentence}`:                        "Am 3. Mai um acht.",
 		`@{page.path | sentence}`:                         "/",
 		`@{fact.html | strip}`:                            "Owls & <i> by night, all",
 		`@{page.heading | date}`:                          "",
