@@ -173,6 +173,7 @@ func TestRows(t *testing.T) {
       type: ItemList
       keywords: "@{page.all(li) | upper}"
       numbers: "@{page.all(td.n) | number}"
+      words: "@{page.all(.none) or 'one'}"
       itemListElement:
         from: tbody tr
         each: {name: "@{row.text(td) or 'none'}", url: "@{row.attr(a, href) or page.path}", id: "@{row.attr(id)}", in: {from: li, each: "@{row.text()}"}}
@@ -182,7 +183,7 @@ func TestRows(t *testing.T) {
 	table := `<table><tbody><tr id=a><td>A&amp;B <a href=x>x</a><td class=n>1,5<tr id=b><td><ul><li>l</ul></tbody></table>`
 	faq := `<dl><dt>One<i>?</i><dd><p>1.</p><p>2.</p><dd>3.<dt>None?<dt>Two?<dd hidden>4.</dl><dl><dd>x<dt>y</dl>`
 	for html, want := range map[string]string{
-		table: `<script type="application/ld+json">{"@context":"https://schema.org","@type":"ItemList","keywords":["L"],"numbers":[1.5],` +
+		table: `<script type="application/ld+json">{"@context":"https://schema.org","@type":"ItemList","keywords":["L"],"numbers":[1.5],"words":["one"],` +
 			`"itemListElement":[{"name":"A\u0026B x","url":"/rows/x","@id":"a","in":`,
 		faq: `<script type="application/ld+json">{"@context":"https://schema.org","@type":"FAQPage","mainEntity":[` +
 			`{"@type":"Question","name":"One?","acceptedAnswer":{"@type":"Answer","text":"1. 2. 3."}},` +

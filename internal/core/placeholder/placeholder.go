@@ -141,7 +141,11 @@ func (p *Placeholder) Value(lookup func(name string) string) (Value, *Failure) {
 func (p *Placeholder) List(list func(name string) []string, lookup func(string) string) ([]Value, *Failure) {
 	for _, o := range p.Options {
 		var out []Value
-		for _, text := range list(o.Name) {
+		texts := []string{o.Words}
+		if o.Name != "" {
+			texts = list(o.Name)
+		}
+		for _, text := range texts {
 			v := Value{Text: text, Name: o.Name}
 			if why := p.filter(&v, lookup); why != "" {
 				return nil, &Failure{p, why}
