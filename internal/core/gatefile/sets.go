@@ -72,7 +72,8 @@ func (r *reader) likeness() {
 			next := g.Set(at.Like.Value)
 			if next == nil {
 				if at == s && !r.broken["the page set "+s.Like.Value] {
-					hint := didyoumean.Suggest(s.Like.Value, g.SetNames())
+					others := slices.DeleteFunc(g.SetNames(), func(name string) bool { return name == s.Name })
+					hint := didyoumean.Suggest(s.Like.Value, others)
 					r.errorf(s.Like.Pos, "unknown page set %q%s", s.Like.Value, hint)
 				}
 				break

@@ -51,7 +51,9 @@ func (r *reader) words(n ast.Node) {
 					problem.Error, e.pos, "write the text out, or use both words where this one is used",
 					"the word %q names another word", e.key,
 				)
-			} else if ok {
+				v.Value = &placeholder.Template{} // who uses the word makes no mistake
+			}
+			if ok {
 				r.gate.Words[tag][e.key] = &v
 			}
 		}
