@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/browser"
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/decisions"
 	"yellowgate/internal/failure"
@@ -16,9 +17,7 @@ import (
 )
 
 func (a *app) whereCmd() *cobra.Command {
-	var asTable, params bool
-	var query string
-	var v browsing
+	var o whereOptions
 	cmd := &cobra.Command{
 		Use: "where [ITEM | KEY]...", GroupID: "verify", Args: cobra.ArbitraryArgs,
 		Short: "On which pages is an item, and why not on the others?",
@@ -36,110 +35,131 @@ has the item, in its document or among its requests: also where the gate says ou
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, prefix string) ([]string, cobra.ShellCompDirective) {
 			return a.completeItems(prefix, metadataKeys...), cobra.ShellCompDirectiveNoFileComp
 		},
-		RunE: func(cmd *cobra.Command, args []string) error {
-			asPages := len(args) > 1 || query != "" || len(args) == 1 && (a.format == "csv" || a.format == "xlsx")
-			var not []string
-			if !asTable && !asPages {
-				not = []string{"csv", "xlsx"}
-			} else if asTable {
-				not = []string{"xlsx"}
-			}
-			if err := a.begin(not...); err != nil {
-				return err
-			}
-			p, _, err := a.open(true)
-			if err != nil {
-				return err
-			}
-			defer a.turn()
-			screens, err := v.ready(a, cmd, &ways{}, nil)
-			if err != nil {
-				return err
-			}
-			if v.on && asTable {
-				return &failure.Usage{
-					Message: "--browser is for items, one or all of them: no --table",
-					Remedy:  "yellowgate where --browser",
-				}
-			}
-			if asPages && !asTable {
-				return a.wherePages(cmd.Context(), p, args, query, v.on || params)
-			}
-			if params && (len(args) == 0 || p.Gate.File.Item(args[0]) == nil) {
-				return &failure.Usage{
-					Message: "--params is for the parameters of an item", Remedy: "yellowgate where page-veil --params",
-				}
-			}
-			if asTable {
-				if len(args) > 0 || query != "" {
-					return &failure.Usage{
-						Message: "--table is of all items on all pages",
-						Remedy:  "yellowgate where --table; for some of them: yellowgate where night-letter chat --pages /contact/",
-					}
-				}
-				return a.whereTable(cmd.Context(), p)
-			}
-			if len(args) == 1 && p.Gate.File.Item(args[0]) == nil {
-				if known, _ := gatefile.KnownKey(gatefile.KeyName(args[0])); known {
-					if v.on {
-						return &failure.Usage{
-							Message: "--browser is for items; what scripts make of metadata is reported by metadata-rewritten",
-							Remedy:  "yellowgate audit --browser",
-						}
-					}
-					return a.whereKey(cmd.Context(), p, args[0])
-				}
-			}
-			if len(args) == 0 {
-				lines, pages, err := decisions.WhereAll(cmd.Context(), p, a.progress("looking"))
-				unread := 0
-				if err == nil && v.on {
-					err = a.inBrowser(cmd.Context(), &v, p, func(r *visits.Visitor) (err error) {
-						unread, err = visits.Where(cmd.Context(), lines, r, screens, a.progress("looking"))
-						return err
-					})
-				}
-				if err != nil {
-					return err
-				}
-				return a.write(func(w io.Writer, pr *report.Printer) error {
-					if a.format == "json" {
-						return report.JSON(w, lines)
-					}
-					pr.WhereAll(lines, pages, unread)
-					return nil
-				})
-			}
-			r, err := decisions.Where(cmd.Context(), p, args[0], params, a.progress("looking"))
-			if err == nil && v.on {
-				err = a.inBrowser(cmd.Context(), &v, p, func(b *visits.Visitor) error {
-					return visits.WhereItem(cmd.Context(), r, b, screens, a.progress("looking"))
-				})
-			}
-			if err != nil {
-				return err
-			}
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				if a.format == "json" {
-					return report.JSON(w, r)
-				}
-				pr.Where(r, a.verbose)
-				return nil
-			})
-		},
+		RunE: func(cmd *cobra.Command, args []string) error { return a.where(cmd, args, &o) },
 	}
-	v.flags(cmd)
-	cmd.Flags().StringVar(&query, "pages", "", "a table of the pages that a `QUERY` chooses")
+	o.flags(cmd)
+	cmd.Flags().StringVar(&o.query, "pages", "", "a table of the pages that a `QUERY` chooses")
 	_ = cmd.RegisterFlagCompletionFunc(
 		"pages",
 		func(cmd *cobra.Command, _ []string, prefix string) ([]string, cobra.ShellCompDirective) {
 			return a.completeQuery(cmd, nil, prefix)
 		},
 	)
-	cmd.Flags().BoolVar(&asTable, "table", false, "each page with each item")
+	cmd.Flags().BoolVar(&o.table, "table", false, "each page with each item")
 	cmd.Flags().
-		BoolVar(&params, "params", false, "of an item, the values of its parameters, with their pages and lines")
+		BoolVar(&o.params, "params", false, "of an item, the values of its parameters, with their pages and lines")
 	return cmd
+}
+
+// whereOptions are the options of where.
+type whereOptions struct {
+	browsing
+	table, params bool
+	query         string
+}
+
+// where answers with a table, the pages of a metadata key, all items, or one.
+func (a *app) where(cmd *cobra.Command, args []string, o *whereOptions) error {
+	asPages := len(args) > 1 || o.query != "" || len(args) == 1 && (a.format == "csv" || a.format == "xlsx")
+	var not []string
+	if !o.table && !asPages {
+		not = []string{"csv", "xlsx"}
+	} else if o.table {
+		not = []string{"xlsx"}
+	}
+	if err := a.begin(not...); err != nil {
+		return err
+	}
+	p, _, err := a.open(true)
+	if err != nil {
+		return err
+	}
+	defer a.turn()
+	screens, err := o.ready(a, cmd, &ways{}, nil)
+	if err != nil {
+		return err
+	}
+	ctx := cmd.Context()
+	item := len(args) == 1 && p.Gate.File.Item(args[0]) != nil
+	switch {
+	case o.on && o.table:
+		return &failure.Usage{
+			Message: "--browser is for items, one or all of them: no --table",
+			Remedy:  "yellowgate where --browser",
+		}
+	case asPages && !o.table:
+		return a.wherePages(ctx, p, args, o.query, o.on || o.params)
+	case o.params && !item:
+		return &failure.Usage{
+			Message: "--params is for the parameters of an item", Remedy: "yellowgate where page-veil --params",
+		}
+	case o.table && (len(args) > 0 || o.query != ""):
+		return &failure.Usage{
+			Message: "--table is of all items on all pages",
+			Remedy:  "yellowgate where --table; for some: yellowgate where night-letter chat --pages /contact/",
+		}
+	case o.table:
+		return a.whereTable(ctx, p)
+	case len(args) == 0:
+		return a.whereAll(ctx, p, o, screens)
+	case item:
+		return a.whereItem(ctx, p, args[0], o, screens)
+	}
+	known, _ := gatefile.KnownKey(gatefile.KeyName(args[0]))
+	switch {
+	case known && o.on:
+		return &failure.Usage{
+			Message: "--browser is for items; what scripts make of metadata is reported by metadata-rewritten",
+			Remedy:  "yellowgate audit --browser",
+		}
+	case known:
+		return a.whereKey(ctx, p, args[0])
+	}
+	return a.whereItem(ctx, p, args[0], o, screens) // which says that there is none
+}
+
+// whereAll writes all items with their counts.
+func (a *app) whereAll(ctx context.Context, p *project.Project, o *whereOptions, screens []browser.Screen) error {
+	lines, pages, err := decisions.WhereAll(ctx, p, a.progress("looking"))
+	unread := 0
+	if err == nil && o.on {
+		err = a.inBrowser(ctx, &o.browsing, p, func(r *visits.Visitor) (err error) {
+			unread, err = visits.Where(ctx, lines, r, screens, a.progress("looking"))
+			return err
+		})
+	}
+	if err != nil {
+		return err
+	}
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		if a.format == "json" {
+			return report.JSON(w, lines)
+		}
+		pr.WhereAll(lines, pages, unread)
+		return nil
+	})
+}
+
+// whereItem writes where one item is.
+func (a *app) whereItem(
+	ctx context.Context, p *project.Project, name string, o *whereOptions, screens []browser.Screen,
+) error {
+	r, err := decisions.Where(ctx, p, name, o.params, a.progress("looking"))
+	if err == nil && o.on {
+		err = a.inBrowser(ctx, &o.browsing, p, func(b *visits.Visitor) error {
+			return visits.WhereItem(ctx, r, b, screens, a.progress("looking"))
+		})
+	}
+	if err != nil {
+		return err
+	}
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		if a.format == "json" {
+			return report.JSON(w, r)
+		}
+		pr.Where(r, a.verbose)
+		return nil
+	})
 }
 
 // inBrowser has the pages of a project, as apply would write them, looked at in a browser.

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -101,8 +102,8 @@ func (e *Edit) Change(
 	for _, file := range files {
 		r.Diff += udiff.Unified(file, file, string(g.TextOf(file)), string(o.Texts[file]))
 	}
-	r.File = strings.Join(files, ", ")
-	if len(files)+len(e.Files) == 0 {
+	r.File = strings.Join(append(slices.Clone(files), slices.Sorted(maps.Keys(e.Files))...), ", ")
+	if r.File == "" {
 		return r, nil
 	}
 	after, problems, err := project.Open(e.GateFile, o)
@@ -133,25 +134,48 @@ func (e *Edit) Change(
 			Message: "this edit cannot be taken back, since the history cannot be written: " + err.Error(),
 		})
 	}
-	for name, text := range e.Files {
-		if err := writeNamed(before.Dir, name, text); err != nil {
-			return nil, err
-		}
-	}
-	for _, file := range files {
-		name := diskName(e.GateFile, g.File, file)
-		if now, err := fsys.Read(name, fsys.GateLimit); err != nil || !bytes.Equal(now, g.TextOf(file)) {
-			return nil, &failure.Usage{
-				Message: file + " was changed by somebody else just now",
-				Remedy:  "nothing was written; give the command again",
-			}
-		}
-		if err := publish.ReplaceFile(name, o.Texts[file]); err != nil {
-			return nil, err
-		}
+	if err := e.write(before, files, o.Texts); err != nil {
+		return nil, err
 	}
 	r.Written = true
 	return r, nil
+}
+
+// write writes what the edit changes, once it is sure that nobody else did.
+func (e *Edit) write(before *project.Project, files []string, texts map[string][]byte) error {
+	g := before.Gate.File
+	for _, file := range files {
+		now, err := fsys.Read(diskName(e.GateFile, g.File, file), fsys.GateLimit)
+		if err != nil || !bytes.Equal(now, g.TextOf(file)) {
+			return changedBySomebody(file)
+		}
+	}
+	for name := range e.Files {
+		now, err := fsys.Read(filepath.Join(before.Dir, filepath.FromSlash(name)), fsys.FactsLimit)
+		if err != nil && !fsys.Missing(err) || err == nil && !slices.ContainsFunc(before.Named, func(n project.NamedText) bool {
+			return n.Name == name && bytes.Equal(n.Text, now)
+		}) {
+			return changedBySomebody(name)
+		}
+	}
+	for name, text := range e.Files {
+		if err := writeNamed(before.Dir, name, text); err != nil {
+			return err
+		}
+	}
+	for _, file := range files {
+		if err := publish.ReplaceFile(diskName(e.GateFile, g.File, file), texts[file]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func changedBySomebody(file string) error {
+	return &failure.Usage{
+		Message: file + " was changed by somebody else just now",
+		Remedy:  "nothing was written; give the command again",
+	}
 }
 
 // writeNamed writes a file that the gate file names, in its folder or in one there.

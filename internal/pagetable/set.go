@@ -43,7 +43,6 @@ type cell struct {
 	result.CellChange
 	column
 	page *page.Page
-	line int // of the table
 }
 
 // Set takes a table back. name is the file's, for errors; label its encoding, "" for none.
@@ -62,7 +61,7 @@ func Set(
 		return nil, err
 	}
 	s := &setter{perPage: map[string]bool{}}
-	all, err := s.compare(ctx, p, name, t, progress)
+	all, err := s.compare(ctx, p, &table{Table: t, name: name}, progress)
 	if err != nil {
 		return nil, err
 	}
@@ -116,40 +115,54 @@ func located(name string, err error) error {
 	return &failure.Usage{Message: at + ": " + bad.Message, Remedy: bad.Remedy}
 }
 
-// compare finds the cells that differ. all are the values that the table's pages should have in the end, by page.
-func (s *setter) compare(
-	ctx context.Context, p *project.Project, name string, t *sheet.Table, progress parallel.Progress,
-) (all map[string][]string, err error) {
-	at := slices.Index(t.Header, PathColumn)
-	if at < 0 {
-		return nil, &failure.Usage{
+// A table is a sheet of pages that somebody edited.
+type table struct {
+	*sheet.Table
+	name   string
+	path   int   // the column that names the pages
+	column []int // by column of the setter: that of the sheet
+}
+
+// fail is an error at a cell.
+func (t *table) fail(row, column int, remedy, format string, args ...any) error {
+	line := 1
+	if row >= 0 {
+		line = t.Lines[row]
+	}
+	return located(t.name, &sheet.Error{
+		Line: line, Column: column + 1, Message: fmt.Sprintf(format, args...), Remedy: remedy,
+	})
+}
+
+// readHeader finds out what the columns are of.
+func (s *setter) readHeader(p *project.Project, t *table) error {
+	if t.path = slices.Index(t.Header, PathColumn); t.path < 0 {
+		return &failure.Usage{
 			Message: fmt.Sprintf(
-				"%s: no column is called %s; the header row is %s",
-				name,
-				PathColumn,
-				strings.Join(t.Header, " | "),
+				"%s: no column is called %s; the header row is %s", t.name, PathColumn, strings.Join(t.Header, " | "),
 			),
 			Remedy: "begin with a table of this site: yellowgate where title description --format csv --out table.csv",
 		}
 	}
-	var index []int
 	for i, h := range t.Header {
-		if i == at || h == "" {
+		if i == t.path || h == "" {
 			continue
 		}
 		c, err := columnOf(p.Gate.File, h)
 		if err != nil {
-			return nil, located(
-				name,
-				&sheet.Error{
-					Line:    1,
-					Column:  i + 1,
-					Message: err.Error(),
-					Remedy:  "take the column out, or call it as where does",
-				},
-			)
+			return t.fail(-1, i, "take the column out, or call it as where does", "%v", err)
 		}
-		s.columns, index = append(s.columns, c), append(index, i)
+		s.columns, t.column = append(s.columns, c), append(t.column, i)
+	}
+	return nil
+}
+
+// compare finds the cells that differ. all are the values that the table's pages should have in the end, by page.
+func (s *setter) compare(
+	ctx context.Context, p *project.Project, t *table, progress parallel.Progress,
+) (all map[string][]string, err error) {
+	if err := s.readHeader(p, t); err != nil {
+		return nil, err
 	}
 	now, err := Read(ctx, p, s.names(), "all or path", progress)
 	if err != nil {
@@ -166,49 +179,50 @@ func (s *setter) compare(
 	all = map[string][]string{}
 	lines := map[string]int{}
 	for i, row := range t.Rows {
-		fail := func(column int, remedy, format string, args ...any) error {
-			return located(
-				name,
-				&sheet.Error{Line: t.Lines[i], Column: column, Message: fmt.Sprintf(format, args...), Remedy: remedy},
-			)
-		}
-		pg := pages[row[at]]
+		pg := pages[row[t.path]]
 		if pg == nil {
-			if pg, err = p.Find(row[at]); err != nil {
-				return nil, fail(at+1, "take the row out", "%v", err)
+			if pg, err = p.Find(row[t.path]); err != nil {
+				return nil, t.fail(i, t.path, "take the row out", "%v", err)
 			}
 		}
-		values := have[pg.Path]
 		if first, twice := lines[pg.Path]; twice {
-			return nil, fail(at+1, "take one of the rows out", "%s stands in row %d, too", pg.Path, first)
+			return nil, t.fail(i, t.path, "take one of the rows out", "%s stands in row %d, too", pg.Path, first)
 		}
-		if lines[pg.Path] = t.Lines[i]; values == nil {
-			return nil, fail(at+1, "take the row out", "%s is a fragment: the gate leaves it alone", pg.Path)
+		if lines[pg.Path] = t.Lines[i]; have[pg.Path] == nil {
+			return nil, t.fail(i, t.path, "take the row out", "%s is a fragment: the gate leaves it alone", pg.Path)
 		}
-		want := slices.Clone(values)
-		for k, c := range s.columns {
-			is := row[index[k]]
-			if same(is, values[k]) {
-				continue
-			}
-			want[k] = result.OfCell(is)
-			if sheet.Garbled(want[k], values[k]) {
-				return nil, fail(
-					index[k]+1, "open it as UTF-8 there, or begin with xlsx: yellowgate where … --format xlsx",
-					"%s of %s is %q, which is %q read in a wrong encoding by the program that saved the table",
-					c.name, pg.Path, want[k], values[k],
-				)
-			}
-			if why := s.refuses(p.Gate.File, &c, want[k]); why != "" {
-				return nil, fail(index[k]+1, "give it another value", "%s of %s: %s", c.name, pg.Path, why)
-			}
-			s.cells = append(s.cells, cell{
-				result.CellChange{Page: pg.Path, Key: c.name, Was: values[k], Is: want[k]}, c, pg, t.Lines[i],
-			})
+		if all[pg.Path], err = s.compareRow(p.Gate.File, t, i, pg, have[pg.Path]); err != nil {
+			return nil, err
 		}
-		all[pg.Path] = want
 	}
 	return all, nil
+}
+
+// compareRow finds the cells of a row that differ from what a page has, and returns what it should have.
+func (s *setter) compareRow(
+	g *gatefile.Gate, t *table, row int, pg *page.Page, values []string,
+) (want []string, err error) {
+	want = slices.Clone(values)
+	for k, c := range s.columns {
+		is := t.Rows[row][t.column[k]]
+		if same(is, values[k]) {
+			continue
+		}
+		want[k] = result.OfCell(is)
+		if sheet.Garbled(want[k], values[k]) {
+			return nil, t.fail(
+				row, t.column[k], "open it as UTF-8 there, or begin with xlsx: yellowgate where … --format xlsx",
+				"%s of %s is %q, which is %q read in a wrong encoding by the program that saved the table",
+				c.name, pg.Path, want[k], values[k],
+			)
+		}
+		if why := s.refuses(g, &c, want[k]); why != "" {
+			return nil, t.fail(row, t.column[k], "give it another value", "%s of %s: %s", c.name, pg.Path, why)
+		}
+		change := result.CellChange{Page: pg.Path, Key: c.name, Was: values[k], Is: want[k]}
+		s.cells = append(s.cells, cell{change, c, pg})
+	}
+	return want, nil
 }
 
 // same reports whether a cell has the value that a page has, as where writes it.

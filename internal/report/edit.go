@@ -31,7 +31,7 @@ func (p *Printer) FirstGate(f *result.FirstGate, s *result.Survey) {
 
 // Edited writes what a change of the gate file does.
 func (p *Printer) Edited(item string, r *result.GateChange, verbose bool) {
-	if r.Diff == "" {
+	if r.File == "" {
 		p.Line("%s the gate file says so already.", p.in.Render("✓"))
 		return
 	}

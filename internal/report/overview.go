@@ -6,7 +6,6 @@ import (
 	"io"
 	"slices"
 	"strings"
-	"time"
 
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/result"
@@ -218,94 +217,102 @@ func entrySays(e *result.HistoryEntry) string {
 	return "put into effect"
 }
 
+// markdownText is Markdown that is written line by line.
+type markdownText struct{ strings.Builder }
+
+func (b *markdownText) line(format string, args ...any) { fmt.Fprintf(b, format+"\n", args...) }
+
 // OverviewMarkdown writes an overview as Markdown (CommonMark, with tables).
 func OverviewMarkdown(w io.Writer, o *result.Overview) error {
-	var b strings.Builder
-	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
-	list := func(l []string) string { return strings.Join(l, "; ") }
-	line("# What loads on %s, and why\n", text(o.Site))
-	line("%s\n\n## By kind of page", text(sumOf(o)))
+	var b markdownText
+	b.line("# What loads on %s, and why\n", text(o.Site))
+	b.line("%s\n\n## By kind of page", text(sumOf(o)))
 	for _, k := range kindsOf(o) {
-		line("\n### %s\n\n%s", text(k.Title), text(k.About))
-		if len(k.Rows) == 0 {
-			line("\nNothing of its own.")
-			continue
-		}
-		line("\n| what | it is | why | decided by |\n|---|---|---|---|")
-		for _, r := range k.Rows {
-			what := r.Item
-			if r.On != "" {
-				what += " (" + r.On + ")"
-			}
-			line("| %s | %s | %s | %s |", what, text(list(r.Is)), text(r.Why), text(r.Decided))
-		}
+		b.kind(&k)
 	}
-	line(
-		"\n## Everything, one by one\n\n| what | it is | where | pages | adds | why | decided by |\n|---|---|---|--:|--:|---|---|",
-	)
+	b.things(o)
+	b.hosts(o)
+	b.said("Titles and descriptions", o.Rules)
+	b.said("Single pages", o.Alone)
+	if len(o.Main) > 0 {
+		b.line("\n## How pages are listed\n\n| page | title | description |\n|---|---|---|")
+	}
+	for _, m := range o.Main {
+		b.line("| %s | %s | %s |", text(m.Page), text(m.After.Title), text(m.After.Description))
+	}
+	b.history(o)
+	b.line("\nMade by yellowgate report from %s, %s.", text(o.Gate), o.Day)
+	_, err := io.WriteString(w, b.String())
+	return err
+}
+
+func (b *markdownText) kind(k *overviewKind) {
+	b.line("\n### %s\n\n%s", text(k.Title), text(k.About))
+	if len(k.Rows) == 0 {
+		b.line("\nNothing of its own.")
+		return
+	}
+	b.line("\n| what | it is | why | decided by |\n|---|---|---|---|")
+	for _, r := range k.Rows {
+		what := r.Item
+		if r.On != "" {
+			what += " (" + r.On + ")"
+		}
+		b.line("| %s | %s | %s | %s |", what, semicolons(r.Is), text(r.Why), text(r.Decided))
+	}
+}
+
+func (b *markdownText) things(o *result.Overview) {
+	b.line("\n## Everything, one by one\n")
+	b.line("| what | it is | where | pages | adds | why | decided by |\n|---|---|---|--:|--:|---|---|")
 	for _, t := range thingsOf(o) {
 		where := t.Where
 		if t.Kept != "" {
 			where = t.Kept + "; " + where
 		}
-		line(
-			"| %s | %s | %s | %d | %s | %s | %s |",
-			t.Item,
-			text(list(t.Is)),
-			text(list(append([]string{where}, t.Notes...))),
-			t.On,
-			text(t.Weight),
-			text(t.Why),
-			text(t.Decided),
+		b.line(
+			"| %s | %s | %s | %d | %s | %s | %s |", t.Item, semicolons(t.Is),
+			semicolons(append([]string{where}, t.Notes...)), t.On, text(t.Weight), text(t.Why), text(t.Decided),
 		)
 	}
-	line("\n## Other companies\n")
-	if len(o.Hosts) == 0 {
-		line("None: nothing listed here loads from anybody else.")
-	} else {
-		line("| address | brought by | pages |\n|---|---|--:|")
-	}
-	for _, h := range o.Hosts {
-		line("| %s | %s | %d |", text(h.Host), strings.Join(h.Items, ", "), h.Pages)
-	}
-	for _, part := range []struct {
-		title string
-		list  []result.Said
-	}{{"Titles and descriptions", o.Rules}, {"Single pages", o.Alone}} {
-		if len(part.list) == 0 {
-			continue
-		}
-		line("\n## %s\n\n| where | what | why |\n|---|---|---|", part.title)
-		for _, s := range part.list {
-			line("| %s | %s | %s |", text(s.Where), text(list(s.Says)), text(s.Note))
-		}
-	}
-	if len(o.Main) > 0 {
-		line("\n## How pages are listed\n\n| page | title | description |\n|---|---|---|")
-	}
-	for _, m := range o.Main {
-		line("| %s | %s | %s |", text(m.Page), text(m.After.Title), text(m.After.Description))
-	}
-	line("\n## Who decided what\n")
-	if len(o.History) == 0 {
-		line("Nothing is kept yet: the history begins with the next yellowgate apply.")
-	} else {
-		line("| n | when | who | what |\n|--:|---|---|---|")
-	}
-	for i := range o.History {
-		e := &o.History[i]
-		line(
-			"| %d | %s | %s | %s |",
-			e.Number,
-			e.Time.Local().Format(time.DateTime)[:16],
-			text(e.Who),
-			text(entrySays(e)),
-		)
-	}
-	line("\nMade by yellowgate report from %s, %s.", text(o.Gate), o.Day)
-	_, err := io.WriteString(w, b.String())
-	return err
 }
+
+func (b *markdownText) hosts(o *result.Overview) {
+	b.line("\n## Other companies\n")
+	if len(o.Hosts) == 0 {
+		b.line("None: nothing listed here loads from anybody else.")
+		return
+	}
+	b.line("| address | brought by | pages |\n|---|---|--:|")
+	for _, h := range o.Hosts {
+		b.line("| %s | %s | %d |", text(h.Host), strings.Join(h.Items, ", "), h.Pages)
+	}
+}
+
+func (b *markdownText) said(title string, list []result.Said) {
+	if len(list) == 0 {
+		return
+	}
+	b.line("\n## %s\n\n| where | what | why |\n|---|---|---|", title)
+	for _, s := range list {
+		b.line("| %s | %s | %s |", text(s.Where), semicolons(s.Says), text(s.Note))
+	}
+}
+
+func (b *markdownText) history(o *result.Overview) {
+	b.line("\n## Who decided what\n")
+	if len(o.History) == 0 {
+		b.line("Nothing is kept yet: the history begins with the next yellowgate apply.")
+		return
+	}
+	b.line("| n | when | who | what |\n|--:|---|---|---|")
+	for _, e := range entriesInWords(o.History) {
+		b.line("| %d | %s | %s | %s |", e.Number, e.When, text(e.Who), text(e.Says))
+	}
+}
+
+// semicolons are texts of Markdown in one cell.
+func semicolons(list []string) string { return text(strings.Join(list, "; ")) }
 
 // Overview writes an overview in short: what is where, and why.
 func (p *Printer) Overview(o *result.Overview) {

@@ -44,7 +44,8 @@ func (p *Printer) TableChange(r *result.TableChange, verbose bool) {
 		p.Line("%s", p.in.Render("✓ nothing differs: every page has what the table says."))
 		return
 	}
-	p.Heading("%s of the table differ from the pages", wording.Count(len(r.Cells), "value"))
+	p.Heading("%s of the table %s from the pages", wording.Count(len(r.Cells), "value"),
+		wording.Agree(len(r.Cells), "differs", "differ"))
 	t := &table{wide: []int{2, 3}}
 	for i, c := range r.Cells {
 		if i == 40 && !verbose {
