@@ -266,29 +266,20 @@ file reads. An emptied cell takes the value out again. --dry-run shows what diff
 			return err
 		}
 		e.Fields, e.More, e.Less, e.Unset = fields(), more, less, unset
-		if table != "" {
-			if name != "" || len(e.Fields)+len(params)+len(unset) > 0 || more || less {
-				return &failure.Usage{Message: "--table is all that set does: no item and no other option", Remedy: "yellowgate set --table " + table}
-			}
-			return a.setTable(cmd.Context(), e, table, encoding)
-		}
-		if name == "" {
-			return &failure.Usage{
-				Message: "set takes the name of one item, or --table FILE",
-				Remedy:  "for example: yellowgate set visit-counter --pages all",
-			}
-		}
-		if more && less {
-			return &failure.Usage{Message: "--more adds and --less takes out: give one of them"}
-		}
 		if e.Params, err = paramFields(params); err != nil {
 			return err
 		}
-		if len(e.Fields)+len(e.Params)+len(e.Unset) == 0 {
-			return &failure.Usage{
-				Message: "set what? Every key of an item is an option",
-				Remedy:  "yellowgate set " + e.Name + " --pages QUERY; yellowgate set --help lists them",
+		if table != "" {
+			if name != "" || len(e.Fields)+len(params)+len(unset) > 0 || more || less {
+				return &failure.Usage{
+					Message: "--table is all that set does: no item and no other option",
+					Remedy:  "yellowgate set --table " + table,
+				}
 			}
+			return a.setTable(cmd.Context(), e, table, encoding)
+		}
+		if err := settable(e); err != nil {
+			return err
 		}
 		r, err := e.Set(cmd.Context())
 		return a.edited(e, r, err)
@@ -305,6 +296,25 @@ file reads. An emptied cell takes the value out again. --dry-run shows what diff
 	)
 	dryFlag(cmd, &dry)
 	return cmd
+}
+
+// settable reports what is missing, or too much, in what set is to do with an item.
+func settable(e *gatechange.Edit) error {
+	switch {
+	case e.Name == "":
+		return &failure.Usage{
+			Message: "set takes the name of one item, or --table FILE",
+			Remedy:  "for example: yellowgate set visit-counter --pages all",
+		}
+	case e.More && e.Less:
+		return &failure.Usage{Message: "--more adds and --less takes out: give one of them"}
+	case len(e.Fields)+len(e.Params)+len(e.Unset) == 0:
+		return &failure.Usage{
+			Message: "set what? Every key of an item is an option",
+			Remedy:  "yellowgate set " + e.Name + " --pages QUERY; yellowgate set --help lists them",
+		}
+	}
+	return nil
 }
 
 // setTable takes an edited table back.

@@ -26,12 +26,7 @@ func Where(
 	params bool,
 	progress parallel.Progress,
 ) (*result.WhereItem, error) {
-	n := -1
-	for i, it := range p.Gate.File.Items {
-		if it.Name == name {
-			n = i
-		}
-	}
+	n := slices.IndexFunc(p.Gate.File.Items, func(it *gatefile.Item) bool { return it.Name == name })
 	if n < 0 {
 		return nil, &failure.Usage{
 			Message: fmt.Sprintf("no item is called %q%s", name, didyoumean.Suggest(name, p.Gate.File.ItemNames())),
@@ -58,40 +53,43 @@ func Where(
 			return nil
 		}
 		w.Pages++
-		if taken := r.Replaced(n); taken > 0 {
-			w.Replaced += taken
-			w.ReplacedOn++
-		}
-		v := &r.Verdicts[n]
-		line := result.WherePage{
-			Page:    r.Page.Path,
-			Reason:  string(v.Reason),
-			Because: v.Because(&r.Page),
-			Rule:    result.RuleOf(v.Rule),
-		}
-		switch {
-		case !v.In:
-			w.Out = append(w.Out, line)
-		case it.FoundOnly() && r.Present[n] == 0 && v.Reason == verdict.Pages:
-			w.Absent++
-		default:
-			if params {
-				line.Params = ParamsOf(r.View, it)
-			}
-			w.In = append(w.In, line)
-			for _, o := range snippet.Opens(it, p.Gate.Values(r.View)) {
-				if o.How == "fragment" {
-					address := p.Gate.URL(r.Page.Path)
-					if p.Gate.File.Site.URL.Value == "" {
-						address = r.Page.Path
-					}
-					w.Addresses = append(w.Addresses, address+"#"+o.Value)
-				}
-			}
-		}
+		addPage(w, it, n, r, p.Gate, params)
 		return nil
 	})
 	return w, err
+}
+
+// addPage adds a page to where an item is, the nth of the gate file.
+func addPage(w *result.WhereItem, it *gatefile.Item, n int, r *pageedit.Result, g *pageedit.Gate, params bool) {
+	if taken := r.Replaced(n); taken > 0 {
+		w.Replaced += taken
+		w.ReplacedOn++
+	}
+	v := &r.Verdicts[n]
+	line := result.WherePage{
+		Page: r.Page.Path, Reason: string(v.Reason), Because: v.Because(&r.Page), Rule: result.RuleOf(v.Rule),
+	}
+	switch {
+	case !v.In:
+		w.Out = append(w.Out, line)
+		return
+	case it.FoundOnly() && r.Present[n] == 0 && v.Reason == verdict.Pages:
+		w.Absent++
+		return
+	case params:
+		line.Params = ParamsOf(r.View, it)
+	}
+	w.In = append(w.In, line)
+	for _, o := range snippet.Opens(it, g.Values(r.View)) {
+		if o.How != "fragment" {
+			continue
+		}
+		address := r.Page.Path
+		if g.File.Site.URL.Value != "" {
+			address = g.URL(address)
+		}
+		w.Addresses = append(w.Addresses, address+"#"+o.Value)
+	}
 }
 
 // NeededBy lists the items that need an item.

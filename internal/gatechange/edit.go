@@ -12,7 +12,6 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
-	"sort"
 	"strings"
 
 	"github.com/aymanbagabas/go-udiff"
@@ -34,13 +33,13 @@ import (
 	"yellowgate/internal/result"
 )
 
-// An Field is what a key of an item is to have: one value or several.
+// A Field is what a key of an item is to have: one value or several.
 type Field struct {
 	Key    string
 	Values []string
 }
 
-// A Edit is a change of the gate file.
+// An Edit is a change of the gate file.
 type Edit struct {
 	GateFile string
 	Day      string
@@ -88,17 +87,8 @@ func (e *Edit) Change(
 		return nil, err
 	}
 	r := &result.GateChange{GateDiff: result.NewGateDiff(), Spots: []string{}}
-	o.Texts, o.Named = map[string][]byte{}, e.Files
-	var files []string
-	for file, d := range docs {
-		text := d.Bytes()
-		if bytes.Equal(text, g.TextOf(file)) {
-			continue
-		}
-		o.Texts[file] = text
-		files = append(files, file)
-	}
-	sort.Strings(files)
+	o.Texts, o.Named = changedTexts(g, docs), e.Files
+	files := slices.Sorted(maps.Keys(o.Texts))
 	for _, file := range files {
 		r.Diff += udiff.Unified(file, file, string(g.TextOf(file)), string(o.Texts[file]))
 	}
@@ -116,12 +106,9 @@ func (e *Edit) Change(
 		}
 	}
 	r.Problems, r.Box = problems, e.box
-	for _, it := range after.Gate.File.Items {
-		if g.Item(it.Name) == nil && it.HasSpot() && len(it.Pages) == 0 {
-			r.Spots = append(r.Spots, it.Name)
-		}
-	}
-	r.There = after.Gate.File.Item(e.Name) != nil && !after.Gate.File.Item(e.Name).Disabled
+	r.Spots = newSpots(g, after.Gate.File)
+	is := after.Gate.File.Item(e.Name)
+	r.There = is != nil && !is.Disabled
 	if err := compareGates(ctx, r, e.Name, before, after, e.release, e.Progress); err != nil {
 		return nil, err
 	}
@@ -139,6 +126,28 @@ func (e *Edit) Change(
 	}
 	r.Written = true
 	return r, nil
+}
+
+// changedTexts are the new texts of those gate files that differ, by name.
+func changedTexts(g *gatefile.Gate, docs map[string]*gateedit.Doc) map[string][]byte {
+	texts := map[string][]byte{}
+	for file, d := range docs {
+		if text := d.Bytes(); !bytes.Equal(text, g.TextOf(file)) {
+			texts[file] = text
+		}
+	}
+	return texts
+}
+
+// newSpots are new items that go where a page names them, and have no pages of their own.
+func newSpots(before, after *gatefile.Gate) []string {
+	names := []string{}
+	for _, it := range after.Items {
+		if before.Item(it.Name) == nil && it.HasSpot() && len(it.Pages) == 0 {
+			names = append(names, it.Name)
+		}
+	}
+	return names
 }
 
 // write writes what the edit changes, once it is sure that nobody else did.

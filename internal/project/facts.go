@@ -54,112 +54,87 @@ func (p *Project) readFacts(g *gatefile.Gate, seen func([]byte)) (*Facts, []prob
 	}
 	var problems []problem.Problem
 	for _, name := range g.Site.Facts {
-		fail := func(line, column int, remedy, format string, args ...any) {
-			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: problem.Position{File: name.Value, Line: line, Column: column},
-				Message: problem.Brief(fmt.Sprintf(format, args...)), Remedy: remedy})
-		}
 		atName := func(remedy, format string, args ...any) {
-			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: name.Pos, Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: LineOf(g.TextOf(name.Pos.File), name.Pos.Line)})
+			problems = append(problems, problem.Problem{
+				Severity: problem.Error, Pos: name.Pos, Message: fmt.Sprintf(format, args...), Remedy: remedy,
+				Line: LineOf(g.TextOf(name.Pos.File), name.Pos.Line),
+			})
 		}
-		limit := int64(fsys.FactsLimit)
 		ext := strings.ToLower(filepath.Ext(name.Value))
-		if ext == ".yaml" || ext == ".yml" {
-			limit = yamlFacts
-		}
-		b, err := p.readNamed(g, name.Value, limit)
-		var outside *OutsideError
-		var large *fsys.LimitError
-		switch {
-		case errors.As(err, &outside):
-			atName(outside.Remedy(), "the facts cannot be read: %s: %v", name.Value, err)
-			continue
-		case errors.As(err, &large) && limit == yamlFacts:
-			atName(
-				"write them as CSV or JSON, of which 64 MB are read",
-				"the facts cannot be read: %s: %v for YAML",
-				name.Value,
-				err,
-			)
-			continue
-		case err != nil:
-			atName("paths are relative to the gate file", "the facts cannot be read: %s: %v", name.Value, err)
+		b, err := p.readFactsFile(g, name.Value, ext)
+		if err != nil {
+			atName(factsRemedy(err, ext), "the facts cannot be read: %s: %v", name.Value, err)
 			continue
 		}
 		seen(b)
-		if at := markup.NotUTF8(b); at >= 0 {
-			line := 1 + bytes.Count(b[:at], []byte("\n"))
-			fail(
-				line,
-				utf8.RuneCount(b[bytes.LastIndexByte(b[:at], '\n')+1:at])+1,
-				"save it as UTF-8; spreadsheets call it CSV UTF-8",
-				"the facts are not UTF-8: the byte 0x%02X is no character of it",
-				b[at],
-			)
-			continue
-		}
-		switch ext {
-		case ".csv":
-			f.readCSV(name.Value, string(b), fail)
-		case ".json":
-			f.readTree(name.Value, b, yamltree.JSON, fail)
-		case ".yaml", ".yml":
-			f.readTree(name.Value, b, yamltree.YAML, fail)
-		default:
-			atName("give the file one of these endings", "facts come as .csv, .json or .yaml, not as %q", ext)
-		}
+		f.read(name.Value, ext, b, atName, func(line, column int, remedy, format string, args ...any) {
+			problems = append(problems, problem.Problem{
+				Severity: problem.Error, Pos: problem.Position{File: name.Value, Line: line, Column: column},
+				Message: problem.Brief(fmt.Sprintf(format, args...)), Remedy: remedy,
+			})
+		})
 	}
 	return f, problems
 }
 
+// readFactsFile reads the bytes of a facts file, ext its ending.
+func (p *Project) readFactsFile(g *gatefile.Gate, name, ext string) ([]byte, error) {
+	if !isYAML(ext) {
+		return p.readNamed(g, name, fsys.FactsLimit)
+	}
+	b, err := p.readNamed(g, name, yamlFacts)
+	if large := (*fsys.LimitError)(nil); errors.As(err, &large) {
+		return nil, fmt.Errorf("%w for YAML", err)
+	}
+	return b, err
+}
+
+// factsRemedy is what to do about a facts file that cannot be read.
+func factsRemedy(err error, ext string) string {
+	var outside *OutsideError
+	var large *fsys.LimitError
+	switch {
+	case errors.As(err, &outside):
+		return outside.Remedy()
+	case errors.As(err, &large) && isYAML(ext):
+		return "write them as CSV or JSON, of which 64 MB are read"
+	}
+	return "paths are relative to the gate file"
+}
+
+func isYAML(ext string) bool { return ext == ".yaml" || ext == ".yml" }
+
+// A failFunc adds an error of a facts file at a line and column, both from 1.
 type failFunc func(line, column int, remedy, format string, args ...any)
+
+// read reads the facts of a file. atName adds an error at the place that names it.
+func (f *Facts) read(file, ext string, b []byte, atName func(remedy, format string, args ...any), fail failFunc) {
+	if at := markup.NotUTF8(b); at >= 0 {
+		line := 1 + bytes.Count(b[:at], []byte("\n"))
+		column := 1 + utf8.RuneCount(b[bytes.LastIndexByte(b[:at], '\n')+1:at])
+		fail(
+			line, column, "save it as UTF-8; spreadsheets call it CSV UTF-8",
+			"the facts are not UTF-8: the byte 0x%02X is no character of it", b[at],
+		)
+		return
+	}
+	switch {
+	case ext == ".csv":
+		f.readCSV(file, string(b), fail)
+	case ext == ".json":
+		f.readTree(file, b, yamltree.JSON, fail)
+	case isYAML(ext):
+		f.readTree(file, b, yamltree.YAML, fail)
+	default:
+		atName("give the file one of these endings", "facts come as .csv, .json or .yaml, not as %q", ext)
+	}
+}
 
 func (f *Facts) readCSV(file, text string, fail failFunc) {
 	r := csv.NewReader(strings.NewReader(strings.TrimPrefix(text, "\uFEFF")))
 	r.FieldsPerRecord = -1
-	header, err := r.Read()
-	if err != nil {
-		fail(1, 1, "", "the file has no header row")
-		return
-	}
-	if len(header) > maxColumns {
-		fail(1, 1, "", "the file has %d columns; the limit is %d", len(header), maxColumns)
-		return
-	}
-	column, first := -1, map[string]int{}
-	for i, h := range header {
-		if header[i] = strings.TrimSpace(h); header[i] == "" { // a column without a name
-			continue
-		}
-		if n, twice := first[header[i]]; twice {
-			line, at := r.FieldPos(i)
-			fail(
-				line,
-				at,
-				"give one of them another name, or take it out",
-				"two columns are called %q: the %d. and the %d.",
-				header[i],
-				n+1,
-				i+1,
-			)
-			return
-		}
-		first[header[i]] = i
-		if header[i] == "path" {
-			column = i
-		}
-	}
-	if column < 0 && len(header) == 1 && strings.ContainsAny(header[0], ";\t") {
-		fail(
-			1,
-			1,
-			"save it with commas between the values (RFC 4180); spreadsheets offer that when exporting",
-			"the values of this file are not separated by commas: its header row is one value, %q",
-			header[0],
-		)
-		return
-	}
-	if column < 0 {
-		fail(1, 1, "", "no column is called path%s", didyoumean.Suggest("path", header))
+	header, column := readHeader(r, fail)
+	if header == nil {
 		return
 	}
 	for {
@@ -176,12 +151,8 @@ func (f *Facts) readCSV(file, text string, fail failFunc) {
 		switch {
 		case len(row) != len(header):
 			fail(
-				line,
-				1,
-				"a value with a comma in it is put in quotes",
-				"the row has %d values, the header %d",
-				len(row),
-				len(header),
+				line, 1, "a value with a comma in it is put in quotes",
+				"the row has %d values, the header %d", len(row), len(header),
 			)
 			continue
 		case !strings.HasPrefix(strings.TrimSpace(row[column]), "/"):
@@ -196,6 +167,49 @@ func (f *Facts) readCSV(file, text string, fail failFunc) {
 		}
 		f.add(file, line, 1, row[column], values, header, fail)
 	}
+}
+
+// readHeader reads the names of the columns, and which of them has the paths. Without one, or with one that is wrong,
+// there are no names.
+func readHeader(r *csv.Reader, fail failFunc) (header []string, path int) {
+	header, err := r.Read()
+	if err != nil {
+		fail(1, 1, "begin the file with a row such as path,kind", "the file has no header row")
+		return nil, 0
+	}
+	if len(header) > maxColumns {
+		fail(1, 1, "", "the file has %d columns; the limit is %d", len(header), maxColumns)
+		return nil, 0
+	}
+	first := map[string]int{}
+	for i, h := range header {
+		h = strings.TrimSpace(h)
+		if header[i] = h; h == "" { // a column without a name
+			continue
+		}
+		if n, twice := first[h]; twice {
+			line, at := r.FieldPos(i)
+			fail(
+				line, at, "give one of them another name, or take it out",
+				"two columns are called %q: the %d. and the %d.", h, n+1, i+1,
+			)
+			return nil, 0
+		}
+		first[h] = i
+	}
+	path, ok := first["path"]
+	switch {
+	case ok:
+		return header, path
+	case len(header) == 1 && strings.ContainsAny(header[0], ";\t"):
+		fail(
+			1, 1, "save it with commas between the values (RFC 4180); spreadsheets offer that when exporting",
+			"the values of this file are not separated by commas: its header row is one value, %q", header[0],
+		)
+	default:
+		fail(1, 1, "", "no column is called path%s", didyoumean.Suggest("path", header))
+	}
+	return nil, 0
 }
 
 // readTree reads a list of rows with path, or a mapping by path.

@@ -289,28 +289,11 @@ func WriteXLSX(w io.Writer, name string, rows [][]string) error {
 		return err
 	}
 	for i, row := range rows {
-		cells := make([]any, len(row))
-		for k, value := range row {
-			if utf8.RuneCountInString(value) > excelize.TotalCellChars {
-				return &Error{
-					Line: i + 1, Column: k + 1, Remedy: "write it as CSV",
-					Message: fmt.Sprintf(
-						"a value has more than the %d characters that a cell of xlsx holds",
-						excelize.TotalCellChars,
-					),
-				}
-			}
-			style := text
-			if i == 0 {
-				style = head
-			}
-			cells[k] = excelize.Cell{StyleID: style, Value: value}
+		style := text
+		if i == 0 {
+			style = head
 		}
-		at, err := excelize.CoordinatesToCellName(1, i+1)
-		if err != nil {
-			return err
-		}
-		if err := s.SetRow(at, cells); err != nil {
+		if err := writeRow(s, i+1, style, row); err != nil {
 			return err
 		}
 	}
@@ -318,4 +301,25 @@ func WriteXLSX(w io.Writer, name string, rows [][]string) error {
 		return err
 	}
 	return f.Write(w)
+}
+
+// writeRow writes a row, from 1, in a style. A value that is too long for a cell is an error.
+func writeRow(s *excelize.StreamWriter, line, style int, row []string) error {
+	cells := make([]any, len(row))
+	for i, value := range row {
+		if utf8.RuneCountInString(value) > excelize.TotalCellChars {
+			return &Error{
+				Line: line, Column: i + 1, Remedy: "write it as CSV",
+				Message: fmt.Sprintf(
+					"a value has more than the %d characters that a cell of xlsx holds", excelize.TotalCellChars,
+				),
+			}
+		}
+		cells[i] = excelize.Cell{StyleID: style, Value: value}
+	}
+	at, err := excelize.CoordinatesToCellName(1, line)
+	if err != nil {
+		return err
+	}
+	return s.SetRow(at, cells)
 }
