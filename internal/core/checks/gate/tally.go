@@ -315,84 +315,111 @@ func (t *Tally) meant(q *gatefile.Query) string {
 // choosing reports sets, items and rules that choose no page, and apart from them lines
 // that change nothing.
 func (t *Tally) choosing() (out, idles []problem.Problem) {
-	idles = append(idles, t.idleIn...)
-	warn := func(item string, pos problem.Position, remedy, format string, args ...any) {
-		out = append(out, problem.Problem{Severity: problem.Warning, Name: problem.ChoosesNothing, Item: item, Pos: pos, Message: fmt.Sprintf(format, args...), Remedy: remedy})
-	}
+	c := &choosing{Tally: t, idles: slices.Clone(t.idleIn)}
 	for i, s := range t.gate.File.Sets {
 		if t.sets[i] == 0 && !isNone(s.Query) {
-			warn(
+			c.warn(
 				"", s.Query.Pos, "yellowgate pages lists the paths there are",
-				"the page set %q chooses no page of the site%s", s.Name,
-				t.meant(&s.Query),
+				"the page set %q chooses no page of the site%s", s.Name, t.meant(&s.Query),
 			)
 		}
-	}
-	entries := func(item, what string, pages, except []gatefile.Query) (any bool) {
-		for k := range pages {
-			q := &pages[k]
-			n := t.chosen[t.lines.queries[q]]
-			if q.Like != "" { // the set says so itself
-				any = any || n > 0
-				continue
-			}
-			any = any || n > 0 || isNone(*q)
-			if n == 0 && !isNone(*q) && !t.namesEmptySet(q) {
-				warn(
-					item, q.Pos, "yellowgate pages lists the paths there are",
-					"%s: pages: %s chooses no page of the site%s", what, q.Text,
-					t.meant(q),
-				)
-			}
-		}
-		for k := range except {
-			if q := &except[k]; t.excluded[t.lines.queries[q]] == 0 && any {
-				hint := ""
-				if t.excludedAnywhere[t.lines.queries[q]] == 0 { // it chooses no page at all
-					hint = t.meant(q)
-				}
-				idles = append(idles, idle(item, q.Pos, "take it out, or mend it", "%s: except: %s excludes nothing that pages chooses%s", what, q.Text, hint))
-			}
-		}
-		return any
 	}
 	for i, it := range t.gate.File.Items {
-		what := fmt.Sprintf("item %q", it.Name)
-		if it.Disabled {
-			continue
-		}
-		for _, rule := range it.ParamsOn {
-			entries(it.Name, what+", params-on", rule.Pages, rule.Except)
-		}
-		for _, p := range it.Parts {
-			entries(it.Name, fmt.Sprintf("%s, only of its %s", what, p.Key), p.Only, nil)
-		}
-		any := entries(it.Name, what, it.Pages, it.Except)
-		if any && t.In[i] == 0 && len(it.Except) > 0 && !allNone(it.Pages) {
-			warn(
-				it.Name, it.Pos, "mend its exceptions",
-				"the exceptions of %s cover all its pages: it is in nowhere", what,
-			)
+		if !it.Disabled {
+			c.item(i, it)
 		}
 	}
 	for _, r := range t.gate.File.Rules {
-		name := "a metadata rule"
-		if r.Default {
-			name = "a rule under defaults"
-		}
-		entries("", name, r.Pages, r.Except)
-		for k := range r.Keys {
-			key := &r.Keys[k]
-			if pages := t.noValue[t.lines.keys[key]]; len(pages) > 0 {
-				out = append(out, noted(key.Values[0].Pos, `give it a fallback, as in @{fact.name or "words"}, if these pages should have it`,
-					"%s: %q has no value on %d pages, first %s: the next rule, the page's own value or the defaults decide there", key.Name, key.Values[0].Text, len(pages), pages[0]))
-			}
-		}
+		c.rule(r)
 	}
 	for _, a := range t.gate.File.Accept {
-		entries("", "accept of "+a.Check.Value, a.Pages, nil)
+		c.entries("", "accept of "+a.Check.Value, a.Pages, nil)
 	}
-	return out, idles
+	return c.out, c.idles
+}
+
+// A choosing collects what chooses nothing.
+type choosing struct {
+	*Tally
+	out, idles []problem.Problem
+}
+
+func (c *choosing) warn(item string, pos problem.Position, remedy, format string, args ...any) {
+	c.out = append(c.out, problem.Problem{
+		Severity: problem.Warning, Name: problem.ChoosesNothing, Item: item, Pos: pos,
+		Message: fmt.Sprintf(format, args...), Remedy: remedy,
+	})
+}
+
+// item adds what chooses nothing of an item, the ith.
+func (c *choosing) item(i int, it *gatefile.Item) {
+	what := fmt.Sprintf("item %q", it.Name)
+	for _, rule := range it.ParamsOn {
+		c.entries(it.Name, what+", params-on", rule.Pages, rule.Except)
+	}
+	for _, p := range it.Parts {
+		c.entries(it.Name, fmt.Sprintf("%s, only of its %s", what, p.Key), p.Only, nil)
+	}
+	any := c.entries(it.Name, what, it.Pages, it.Except)
+	if any && c.In[i] == 0 && len(it.Except) > 0 && !allNone(it.Pages) {
+		c.warn(
+			it.Name, it.Pos, "mend its exceptions",
+			"the exceptions of %s cover all its pages: it is in nowhere", what,
+		)
+	}
+}
+
+// rule adds what chooses nothing of a metadata rule, and where its placeholders have no value.
+func (c *choosing) rule(r *gatefile.Rule) {
+	name := "a metadata rule"
+	if r.Default {
+		name = "a rule under defaults"
+	}
+	c.entries("", name, r.Pages, r.Except)
+	for k := range r.Keys {
+		key := &r.Keys[k]
+		if pages := c.noValue[c.lines.keys[key]]; len(pages) > 0 {
+			c.out = append(c.out, noted(
+				key.Values[0].Pos, `give it a fallback, as in @{fact.name or "words"}, if these pages should have it`,
+				"%s: %q has no value on %d pages, first %s: the next rule, the page's own value or the defaults decide there",
+				key.Name, key.Values[0].Text, len(pages), pages[0],
+			))
+		}
+	}
+}
+
+// entries adds those queries that choose nothing. any says that one of pages chooses a page, or is none on purpose.
+func (c *choosing) entries(item, what string, pages, except []gatefile.Query) (any bool) {
+	for k := range pages {
+		q := &pages[k]
+		n := c.chosen[c.lines.queries[q]]
+		if q.Like != "" { // the set says so itself
+			any = any || n > 0
+			continue
+		}
+		any = any || n > 0 || isNone(*q)
+		if n == 0 && !isNone(*q) && !c.namesEmptySet(q) {
+			c.warn(
+				item, q.Pos, "yellowgate pages lists the paths there are",
+				"%s: pages: %s chooses no page of the site%s", what, q.Text, c.meant(q),
+			)
+		}
+	}
+	for k := range except {
+		q := &except[k]
+		if !any || c.excluded[c.lines.queries[q]] > 0 {
+			continue
+		}
+		hint := ""
+		if c.excludedAnywhere[c.lines.queries[q]] == 0 { // it chooses no page at all
+			hint = c.meant(q)
+		}
+		c.idles = append(c.idles, idle(
+			item, q.Pos, "take it out, or mend it",
+			"%s: except: %s excludes nothing that pages chooses%s", what, q.Text, hint,
+		))
+	}
+	return any
 }
 
 func noted(pos problem.Position, remedy, format string, args ...any) problem.Problem {
