@@ -1,6 +1,10 @@
 package markup
 
-import "testing"
+import (
+	"runtime"
+	"strings"
+	"testing"
+)
 
 // TestHeading: a heading is its words; the sign of a permalink is none of them.
 func TestHeading(t *testing.T) {
@@ -57,5 +61,22 @@ func TestDeclaredEncoding(t *testing.T) {
 	}
 	if got := Read([]byte("<title>caf\xe9")).Decode("caf\xe9"); got != "café" {
 		t.Errorf("an undeclared page that is no UTF-8 is read as %q", got)
+	}
+}
+
+// TestPermalinksGrow: the signs of permalinks are left out without copying the text once for each of them.
+func TestPermalinksGrow(t *testing.T) {
+	taken := func(n int) uint64 {
+		src := ReadAs([]byte("<div>"+strings.Repeat(`a<a href="#x">¶</a>`, n)), "utf-8")
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		if got := TextOf(src, 0, "div"); got != strings.Repeat("a", n) {
+			t.Fatalf("%d bytes, not %d", len(got), n)
+		}
+		runtime.ReadMemStats(&after)
+		return after.TotalAlloc - before.TotalAlloc
+	}
+	if small, large := taken(1000), taken(8000); large > 16*small {
+		t.Errorf("1,000 take %d bytes, 8,000 %d", small, large)
 	}
 }

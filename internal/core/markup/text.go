@@ -1,6 +1,7 @@
 package markup
 
 import (
+	"bytes"
 	"slices"
 	"sort"
 	"strings"
@@ -59,7 +60,7 @@ func hides(name string, attr func(string) (string, bool)) bool {
 
 // words collects a text while it is walked, its white space collapsed.
 type words struct {
-	strings.Builder
+	said   []byte
 	space  bool // a space is to come before what is next
 	anchor int  // where the text of a link to the page itself begins, or -1
 	before bool // space, at the anchor
@@ -73,11 +74,11 @@ func (w *words) add(text string) {
 			n++
 		}
 		if n > 0 {
-			if w.space && w.Len() > 0 {
-				w.WriteByte(' ')
+			if w.space && len(w.said) > 0 {
+				w.said = append(w.said, ' ')
 			}
 			w.space = false
-			w.WriteString(text[:n])
+			w.said = append(w.said, text[:n]...)
 		}
 		if text = text[n:]; len(text) > 0 {
 			w.space, text = true, text[1:]
@@ -90,17 +91,15 @@ func (w *words) opens(name string, attr func(string) (string, bool)) {
 	if name == "a" {
 		w.anchor = -1
 		if href, ok := attr("href"); ok && strings.HasPrefix(href, "#") {
-			w.anchor, w.before = w.Len(), w.space
+			w.anchor, w.before = len(w.said), w.space
 		}
 	}
 }
 
 func (w *words) closes(name string) {
 	if name == "a" && w.anchor >= 0 {
-		if text := w.String(); !strings.ContainsFunc(text[w.anchor:], isWord) {
-			w.Reset()
-			w.WriteString(text[:w.anchor])
-			w.space = w.before
+		if !bytes.ContainsFunc(w.said[w.anchor:], isWord) {
+			w.said, w.space = w.said[:w.anchor], w.before
 		}
 		w.anchor = -1
 	}
@@ -118,7 +117,7 @@ func decoded(text string) string {
 func isWord(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }
 
 // text is what was collected.
-func (w *words) text() string { return strings.ToValidUTF8(w.String(), "\uFFFD") }
+func (w *words) text() string { return strings.ToValidUTF8(string(w.said), "\uFFFD") }
 
 // TextOf returns the text of the element whose start tag stands at the offset, up to the next end tag of its name.
 func TextOf(src *Source, at int, name string) string {
