@@ -92,14 +92,10 @@ If the gate file cannot be put into effect, nothing is written.`,
 				}
 			}
 			defer a.turn()
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				if a.format == "json" {
-					return report.JSON(w, report.ApplyRecord(s))
-				}
+			return a.answer(report.ApplyRecord(s), func(pr *report.Printer) {
 				if !a.quiet {
 					pr.Apply(s, p.Gate.File.Site.Output.Value, a.verbose)
 				}
-				return nil
 			})
 		},
 	}

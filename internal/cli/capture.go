@@ -2,7 +2,6 @@ package cli
 
 import (
 	"cmp"
-	"io"
 	"os"
 	"path/filepath"
 
@@ -68,12 +67,8 @@ continues.`,
 			if s.Stopped {
 				a.status = stoppedByUser
 			}
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				if a.format == "json" {
-					return report.JSON(w, s)
-				}
+			return a.answer(s, func(pr *report.Printer) {
 				pr.Capture(s, o.Dir, a.verbose)
-				return nil
 			})
 		},
 	}

@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"io"
-
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/core/problem"
@@ -39,12 +37,8 @@ how many pages each item is.`,
 				a.status = found
 			}
 			defer a.turn()
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				if a.format == "json" {
-					return report.JSON(w, report.CheckRecord(r))
-				}
+			return a.answer(report.CheckRecord(r), func(pr *report.Printer) {
 				pr.Check(r, a.verbose || threshold == 0)
-				return nil
 			})
 		},
 	}

@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"io"
-
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/report"
@@ -38,12 +36,8 @@ but not applied. Exit status 1 means that pages are behind.`,
 			if d.Behind() {
 				a.status = found
 			}
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				if a.format == "json" {
-					return report.JSON(w, d)
-				}
+			return a.answer(d, func(pr *report.Printer) {
 				pr.Diff(d, summary)
-				return nil
 			})
 		},
 	}

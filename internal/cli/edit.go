@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"io"
 	"os"
 	"slices"
 	"strings"
@@ -144,14 +143,10 @@ func (a *app) edited(e *gatechange.Edit, r *result.GateChange, err error) error 
 		return err
 	}
 	a.warn(r.Problems)
-	return a.write(func(w io.Writer, pr *report.Printer) error {
-		if a.format == "json" {
-			return report.JSON(w, r)
-		}
+	return a.answer(r, func(pr *report.Printer) {
 		if !a.quiet {
 			pr.Edited(e.Name, r, a.verbose)
 		}
-		return nil
 	})
 }
 
@@ -334,14 +329,10 @@ func (a *app) setTable(ctx context.Context, e *gatechange.Edit, name, encoding s
 		return err
 	}
 	a.warn(r.Problems)
-	return a.write(func(w io.Writer, pr *report.Printer) error {
-		if a.format == "json" {
-			return report.JSON(w, r)
-		}
+	return a.answer(r, func(pr *report.Printer) {
 		if !a.quiet {
 			pr.TableChange(r, a.verbose)
 		}
-		return nil
 	})
 }
 

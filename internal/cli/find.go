@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"io"
 	"path/filepath"
 
 	"github.com/spf13/cobra"
@@ -63,12 +62,8 @@ something out. Without a folder it reads the gate file's source.`,
 				return err
 			}
 			r.Dir = shown
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				if a.format == "json" {
-					return report.JSON(w, r)
-				}
+			return a.answer(r, func(pr *report.Printer) {
 				pr.Find(r, a.verbose)
-				return nil
 			})
 		},
 	}

@@ -94,12 +94,8 @@ func (a *app) historyEntry(ctx context.Context, h *history.History, number strin
 		}
 		c.GateDiff = d.GateDiff
 	}
-	return a.write(func(w io.Writer, pr *report.Printer) error {
-		if a.format == "json" {
-			return report.JSON(w, c)
-		}
+	return a.answer(c, func(pr *report.Printer) {
 		pr.HistoryChange(c, a.verbose)
-		return nil
 	})
 }
 
@@ -190,14 +186,10 @@ Nothing else is touched: no page, no output, no other file.`,
 			if err != nil {
 				return err
 			}
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				if a.format == "json" {
-					return report.JSON(w, r)
-				}
+			return a.answer(r, func(pr *report.Printer) {
 				if !a.quiet {
 					pr.Return(r, dry)
 				}
-				return nil
 			})
 		},
 	}

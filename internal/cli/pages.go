@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"io"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -33,12 +32,8 @@ lists the words that queries of this site can use, with examples.`,
 				if err != nil {
 					return err
 				}
-				return a.write(func(w io.Writer, pr *report.Printer) error {
-					if a.format == "json" {
-						return report.JSON(w, lines)
-					}
+				return a.answer(lines, func(pr *report.Printer) {
 					pr.Fields(lines)
-					return nil
 				})
 			}
 			query := ""
@@ -49,15 +44,11 @@ lists the words that queries of this site can use, with examples.`,
 			if err != nil {
 				return err
 			}
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				if a.format == "json" {
-					return report.JSON(w, lines)
-				}
+			return a.answer(lines, func(pr *report.Printer) {
 				pr.Pages(lines, query, why)
 				if hint := decisions.MeantPage(p, query); len(lines) == 0 && hint != "" {
 					pr.Line("  no page: %s", strings.Trim(hint, "()"))
 				}
-				return nil
 			})
 		},
 	}

@@ -260,6 +260,17 @@ func (a *app) write(do func(w io.Writer, p *report.Printer) error) error {
 	})
 }
 
+// answer writes a result as JSON where that is asked for, else as text.
+func (a *app) answer(result any, text func(pr *report.Printer)) error {
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		if a.format == "json" {
+			return report.JSON(w, result)
+		}
+		text(pr)
+		return nil
+	})
+}
+
 // over says over which files a result may be written; every command asks here. ours reports whether a file
 // that begins like this is a result of its kind.
 func (a *app) over(ours func(head []byte) bool) publish.FileOptions {

@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"io"
 
 	"github.com/spf13/cobra"
 
@@ -85,12 +84,8 @@ look at yellowgate diff.`,
 			if len(args) == 1 {
 				r.Folder = args[0]
 			}
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				if a.format == "json" {
-					return report.JSON(w, r)
-				}
+			return a.answer(r, func(pr *report.Printer) {
 				pr.Suggest(r, a.verbose)
-				return nil
 			})
 		},
 	}

@@ -131,12 +131,8 @@ func (a *app) whereAll(ctx context.Context, p *project.Project, o *whereOptions,
 	if err != nil {
 		return err
 	}
-	return a.write(func(w io.Writer, pr *report.Printer) error {
-		if a.format == "json" {
-			return report.JSON(w, lines)
-		}
+	return a.answer(lines, func(pr *report.Printer) {
 		pr.WhereAll(lines, pages, unread)
-		return nil
 	})
 }
 
@@ -153,12 +149,8 @@ func (a *app) whereItem(
 	if err != nil {
 		return err
 	}
-	return a.write(func(w io.Writer, pr *report.Printer) error {
-		if a.format == "json" {
-			return report.JSON(w, r)
-		}
+	return a.answer(r, func(pr *report.Printer) {
 		pr.Where(r, a.verbose)
-		return nil
 	})
 }
 
@@ -226,11 +218,7 @@ func (a *app) whereKey(ctx context.Context, p *project.Project, key string) erro
 	if err != nil {
 		return err
 	}
-	return a.write(func(w io.Writer, pr *report.Printer) error {
-		if a.format == "json" {
-			return report.JSON(w, r)
-		}
+	return a.answer(r, func(pr *report.Printer) {
 		pr.WhereKey(r, a.verbose)
-		return nil
 	})
 }

@@ -75,12 +75,8 @@ func (a *app) whyPage(p *project.Project, pg *page.Page, short bool) error {
 	if err != nil {
 		return err
 	}
-	return a.write(func(out io.Writer, pr *report.Printer) error {
-		if a.format == "json" {
-			return report.JSON(out, w)
-		}
+	return a.answer(w, func(pr *report.Printer) {
 		pr.WhyPage(w, short)
-		return nil
 	})
 }
 
@@ -96,11 +92,7 @@ func (a *app) whyFragment(p *project.Project, pg *page.Page, address string) err
 	if err != nil {
 		return err
 	}
-	return a.write(func(w io.Writer, pr *report.Printer) error {
-		if a.format == "json" {
-			return report.JSON(w, r)
-		}
+	return a.answer(r, func(pr *report.Printer) {
 		pr.WhyFragment(r)
-		return nil
 	})
 }

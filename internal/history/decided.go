@@ -18,7 +18,6 @@ func (h *History) Decided(named []project.NamedText) map[string]result.Decided {
 	was := map[string]string{} // by item: what it was after the entry before
 	state := map[string]result.HistoryFile{}
 	blocks := map[string]map[string]string{} // of gate files, by digest
-	last := map[string]string{}
 	for i := range h.Entries {
 		e := &h.Entries[i]
 		for _, f := range e.Files {
@@ -29,8 +28,7 @@ func (h *History) Decided(named []project.NamedText) map[string]result.Decided {
 				}
 			}
 		}
-		if e.What == Applied &&
-			e.Message != "" { // what was edited since the last one is put into effect with these words
+		if e.What == Applied && e.Message != "" { // what was edited since the last one is put into effect so
 			for item, d := range out {
 				if by := h.Entry(d.Number); by != nil && by.What == Edited && h.applied(d.Number) == e.Number {
 					d.How = e.Message
@@ -44,7 +42,7 @@ func (h *History) Decided(named []project.NamedText) map[string]result.Decided {
 				out[item] = result.Decided{Number: e.Number, Time: e.Time, Who: e.Who, How: how(e), First: i == 0}
 			}
 		}
-		was, last = now, now
+		was = now
 	}
 	texts := map[string][]byte{}
 	today := map[string]result.HistoryFile{}
@@ -63,7 +61,7 @@ func (h *History) Decided(named []project.NamedText) map[string]result.Decided {
 		return gateedit.Read(texts[f.Name]).Blocks("items")
 	})
 	for item, mark := range now {
-		if last[item] != mark {
+		if was[item] != mark {
 			out[item] = result.Decided{Pending: true}
 		}
 	}

@@ -44,10 +44,11 @@ func Make(
 		Hosts: []result.Host{}, Rules: rules(g), Alone: alone(g), Main: []result.Preview{}, History: []result.HistoryEntry{},
 		Pictures: map[string][]byte{},
 	}
-	for _, it := range g.Items {
+	c := &counter{Overview: o, p: p, hosts: map[string]*result.Host{}, number: map[string]int{}}
+	for i, it := range g.Items {
 		o.Items = append(o.Items, thing(p, it))
+		c.number[it.Name] = i
 	}
-	c := &counter{Overview: o, p: p, hosts: map[string]*result.Host{}}
 	c.kinds()
 	err := parallel.InOrder(ctx, len(p.Pages), func(i int) (*counted, error) {
 		b, err := p.Read(&p.Pages[i])
@@ -166,16 +167,13 @@ type counter struct {
 	loads []map[int]*result.KindLoad // by kind: the pages that have an item, by its number
 	hosts map[string]*result.Host
 
+	number   map[string]int // of items, by name
 	problems []pageedit.Problem
 }
 
 // kinds are all pages, the home page, and the page sets.
 func (c *counter) kinds() {
 	c.Kinds = []result.Kind{{Name: "all pages"}, {Name: "the home page"}}
-	defer func() {
-		c.Kinds = append(c.Kinds, result.Kind{Name: "all other pages"})
-		c.loads = append(c.loads, map[int]*result.KindLoad{})
-	}()
 	for _, s := range c.p.Gate.File.Sets {
 		c.sets = append(c.sets, s)
 		c.Kinds = append(
@@ -183,6 +181,7 @@ func (c *counter) kinds() {
 			result.Kind{Name: "the " + s.Name + " pages", Query: pagequery.Words(s.Query.Expr), Note: s.Note},
 		)
 	}
+	c.Kinds = append(c.Kinds, result.Kind{Name: "all other pages"})
 	for range c.Kinds {
 		c.loads = append(c.loads, map[int]*result.KindLoad{})
 	}
@@ -232,15 +231,11 @@ func (c *counter) add(x *counted) {
 
 // weigh adds up what items bring to a page.
 func (c *counter) weigh(record *inventory.Record) {
-	number := map[string]int{}
-	for i := range c.Items {
-		number[c.Items[i].Item] = i
-	}
 	bytes, gzip := map[int]int{}, map[int]int{}
 	here := map[string]bool{}
 	for i := range record.Elements {
 		e := &record.Elements[i]
-		n, ok := number[e.Item]
+		n, ok := c.number[e.Item]
 		if !ok {
 			continue
 		}
@@ -352,21 +347,19 @@ func where(it *gatefile.Item) string {
 
 // queriesInWords says which pages some queries choose, without others.
 func queriesInWords(pages, except []gatefile.Query) string {
-	out := ""
-	for i, q := range pages {
-		switch {
-		case i == 0:
-		case i == len(pages)-1:
-			out += " and "
-		default:
-			out += ", "
-		}
-		out += pagequery.Words(q.Expr)
-	}
-	for i, q := range except {
-		out += map[bool]string{true: ", but not ", false: " and "}[i == 0] + pagequery.Words(q.Expr)
+	out := queryWords(pages)
+	if len(except) > 0 {
+		out += ", but not " + queryWords(except)
 	}
 	return out
+}
+
+func queryWords(queries []gatefile.Query) string {
+	list := make([]string, len(queries))
+	for i, q := range queries {
+		list[i] = pagequery.Words(q.Expr)
+	}
+	return wording.Both(list)
 }
 
 // is says in words what an item brings.

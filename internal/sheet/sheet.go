@@ -92,10 +92,8 @@ func decode(data []byte, label string) (string, error) {
 			}
 			from := bytes.LastIndexByte(data[:at], '\n') + 1
 			return "", &Error{
-				Line: 1 + bytes.Count(
-					data[:at],
-					[]byte("\n"),
-				), Column: 1 + utf8.RuneCount(data[from:at]), Message: what, Remedy: remedy,
+				Line: 1 + bytes.Count(data[:at], []byte("\n")), Column: 1 + utf8.RuneCount(data[from:at]),
+				Message: what, Remedy: remedy,
 			}
 		}
 		at += n
