@@ -128,6 +128,12 @@ func TextOf(src *Source, at int, name string) string {
 	return textOf(src, i, len(src.Text), name, nil)
 }
 
+// PlainText is the text of a piece of HTML. References are decoded: what stands in them does not become markup.
+func PlainText(piece string) string {
+	src := ReadAs([]byte(piece), "utf-8")
+	return textOf(src, 0, len(src.Text), "", nil)
+}
+
 // textOf walks the text from an offset to another, or to an end tag of a name where that is not "". end says where an
 // element ends, by the offset of its start tag; nil: at the end tag that closes as many of its name as were opened.
 func textOf(src *Source, from, to int, name string, end func(at int) int) string {

@@ -3,13 +3,15 @@ package pagequery
 import (
 	"fmt"
 	"strings"
+
+	"yellowgate/internal/core/wording"
 )
 
 // Words says in words, for somebody who knows no queries, which pages a query chooses: "all pages but the members pages".
 func Words(x Expr) string {
 	switch x := x.(type) {
 	case *Or:
-		return list(terms(x), "and", Words)
+		return list(terms(x))
 	case *And:
 		return both(x)
 	case *Not:
@@ -73,25 +75,18 @@ func both(x *And) string {
 		}
 	}
 	if len(but) > 0 {
-		out += ", but not " + list(but, "and", Words)
+		out += ", but not " + list(but)
 	}
 	return out
 }
 
-// list joins words: a, b and c.
-func list(all []Expr, last string, words func(Expr) string) string {
-	out := ""
+// list says it of several queries: a, b and c.
+func list(all []Expr) string {
+	words := make([]string, len(all))
 	for i, x := range all {
-		switch {
-		case i == 0:
-		case i == len(all)-1:
-			out += " " + last + " "
-		default:
-			out += ", "
-		}
-		out += words(x)
+		words[i] = Words(x)
 	}
-	return out
+	return wording.Both(words)
 }
 
 func (x *Glob) words() string {

@@ -6,14 +6,13 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"unicode"
 	"unicode/utf8"
 
 	"github.com/clipperhouse/uax29/v2/sentences"
-	"golang.org/x/net/html"
 
 	"yellowgate/internal/core/didyoumean"
 	"yellowgate/internal/core/locale"
+	"yellowgate/internal/core/markup"
 )
 
 // A Filter changes a value: cut N, sentence, strip, lower, upper; before "…" and after "…" take a separator off with
@@ -83,7 +82,7 @@ func (f *Filter) apply(v *Value, lookup func(string) string) error {
 	case "sentence":
 		v.Text = firstSentence(v.Text)
 	case "strip":
-		v.Text = strip(v.Text)
+		v.Text = markup.PlainText(v.Text)
 	case "before":
 		if i := strings.LastIndex(v.Text, f.Text); i >= 0 {
 			v.Text = strings.TrimSpace(v.Text[:i])
@@ -169,41 +168,6 @@ func firstSentence(text string) string {
 var abbreviated = regexp.MustCompile(
 	`(^|[\s(])(\p{L}|\d{1,2}|(?i:dr|mr|mrs|ms|mme|prof|st|no|nr|hr|fr|sr|jr|ca|bzw|vs|e\.g|i\.e|z\.\s?b|d\.\s?h|u\.\s?a|p\.\s?ex))\.\s*$`,
 )
-
-// strip takes markup out of a text: tags, comments, scripts and styles go, references are decoded, white space
-// collapses. What it gives is text: what stands in references does not become markup.
-func strip(text string) string {
-	var b strings.Builder
-	z := html.NewTokenizer(strings.NewReader(text))
-	for skip := ""; ; {
-		switch kind := z.Next(); kind {
-		case html.ErrorToken:
-			return strings.Join(strings.FieldsFunc(b.String(), unicode.IsSpace), " ")
-		case html.TextToken:
-			if skip == "" {
-				b.Write(z.Text())
-			}
-		case html.StartTagToken, html.EndTagToken, html.SelfClosingTagToken:
-			tag, _ := z.TagName()
-			name := string(tag)
-			if name == "script" || name == "style" {
-				skip = map[bool]string{true: name, false: ""}[kind == html.StartTagToken]
-			}
-			if !inline[name] {
-				b.WriteByte(' ')
-			}
-		}
-	}
-}
-
-// inline are elements that do not part words.
-var inline = func() map[string]bool {
-	m := map[string]bool{}
-	for name := range strings.FieldsSeq("a abbr b bdi bdo cite code data del dfn em font i ins kbd mark q s samp small span strong sub sup time u var wbr") {
-		m[name] = true
-	}
-	return m
-}()
 
 // Cut shortens a text to at most n characters, at the end of a word, with an
 // ellipsis for what is left out.

@@ -16,7 +16,7 @@ func TestFilters(t *testing.T) {
 		"fact.when":    "14. August 2027, 20:30",
 		"fact.when2":   "Am 3. Mai um acht. Dann Tee.", "fact.price": "ab 1.234,50 €",
 		"fact.blurb": "Dr. Ellery shows Mars. Then more! Then tea.",
-		"fact.html":  "<p>Owls &amp; &lt;i&gt;<br>by <b class='>'>ni</b>ght,<script>x</script><!-- y --><p>all",
+		"fact.html":  "<p>Owls &amp; &lt;i&gt;<br>by <b class='>'>ni</b>ght,<script>x</script><!-- y --><p hidden>not this</p><p>all",
 	}
 	lookup := func(name string) string { return values[name] }
 	for text, want := range map[string]string{
