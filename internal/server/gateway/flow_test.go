@@ -2,6 +2,7 @@ package gateway
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"io"
 	"net/http"
@@ -66,28 +67,43 @@ func plain(body io.Reader, coding string) io.Reader {
 	return &decoder{src: body, coding: coding}
 }
 
-// pieces is an origin that sends a page in the pieces that come, and breaks off where one says so.
-func pieces(t *testing.T, coding string) (origin *httptest.Server, next chan string) {
-	next = make(chan string)
+// pieces is an origin that sends a page in the pieces that come, and breaks off where one says so. Once nobody
+// reads its answer any longer, or the test is over, it takes no more of them.
+func pieces(t *testing.T, coding string) (origin *httptest.Server, say func(piece string)) {
+	next, gone := make(chan string), make(chan struct{})
+	say = func(piece string) {
+		select {
+		case next <- piece:
+		case <-gone:
+		}
+	}
 	origin = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
 		w.Header().Set("Trailer", "X-Took")
 		w.Header().Set("Etag", `"1"`)
 		out := inFlushes(t, w, coding)
-		for piece := range next {
-			if piece == "break" {
+		defer close(gone) // it is asked once
+		for piece := ""; piece != "end"; {
+			select {
+			case piece = <-next:
+			case <-r.Context().Done():
+				return
+			case <-t.Context().Done():
+				return
+			}
+			switch piece {
+			case "break":
 				panic(http.ErrAbortHandler)
+			case "end":
+			default:
+				out.say(piece)
 			}
-			if piece == "end" {
-				break
-			}
-			out.say(piece)
 		}
 		out.end()
 		w.Header().Set("X-Took", "long")
 	}))
 	t.Cleanup(origin.Close)
-	return origin, next
+	return origin, say
 }
 
 // gated is what the gate makes of a page.
@@ -99,13 +115,17 @@ func gated(g *Gateway, text string) string {
 // TestFlow: what is sure of a page reaches the client while the application still makes the rest, and the whole is what
 // apply writes. It is not ungated, however long it takes.
 func TestFlow(t *testing.T) {
+	const wait = time.Second // the head, which is there, is gated in less than that on a busy machine
 	each(t, func(t *testing.T, coding string) {
-		origin, next := pieces(t, coding)
-		front, g := before(t, origin.URL, func(o *Options) { o.Wait = 50 * time.Millisecond })
+		t.Parallel()
+		origin, say := pieces(t, coding)
+		front, g := before(t, origin.URL, func(o *Options) { o.Wait = wait })
 		want := gated(g, inPieces)
 		at := strings.Index(inPieces, "<h1>")
-		go func() { next <- inPieces[:at] }()
-		r, _ := http.NewRequest(http.MethodGet, front.URL+"/visit/", nil)
+		go say(inPieces[:at])
+		ctx, end := context.WithTimeout(t.Context(), time.Minute) // what never comes is a failure, too
+		defer end()
+		r, _ := http.NewRequestWithContext(ctx, http.MethodGet, front.URL+"/visit/", nil)
 		r.Header.Set("Accept-Encoding", coding)
 		resp, err := http.DefaultTransport.RoundTrip(r)
 		if err != nil {
@@ -126,15 +146,15 @@ func TestFlow(t *testing.T) {
 			strings.HasPrefix(h.Get("Etag"), "W/") == (coding == identity) {
 			t.Errorf("the header is %v", h)
 		}
-		time.Sleep(2 * 50 * time.Millisecond) // longer than a page may be waited for
+		time.Sleep(2 * wait) // longer than a page may be waited for
 		form := strings.Index(inPieces, "<form>")
-		next <- inPieces[at:form]
+		say(inPieces[at:form])
 		more := make([]byte, len("\n<h1>Plays</h1>\n<p>é one</p>"))
 		if _, err := io.ReadFull(body, more); err != nil || !strings.Contains(string(more), "é one") {
 			t.Fatalf("of the body came %q (%v)", more, err)
 		}
-		next <- inPieces[form:]
-		next <- "end"
+		say(inPieces[form:])
+		say("end")
 		rest, err := io.ReadAll(body)
 		if err != nil || string(got)+string(more)+string(rest) != want {
 			t.Errorf("the whole is (%v)\n%s%s%s\nwant\n%s", err, got, more, rest, want)
@@ -151,10 +171,10 @@ func TestFlow(t *testing.T) {
 // TestFlowBreaks: an origin that breaks off leaves what is sure, and an answer that does not end well.
 func TestFlowBreaks(t *testing.T) {
 	each(t, func(t *testing.T, coding string) {
-		origin, next := pieces(t, coding)
+		origin, say := pieces(t, coding)
 		front, g := before(t, origin.URL, nil)
 		at := strings.Index(inPieces, "<form>")
-		text, err := begun(t, front.URL+"/visit/", coding, next, inPieces[:at])("break")
+		text, err := begun(t, front.URL+"/visit/", coding, say, inPieces[:at])("break")
 		if err == nil || !strings.HasPrefix(gated(g, inPieces), text) || !strings.Contains(text, "é one") {
 			t.Errorf("%v\n%s", err, text)
 		}
@@ -167,7 +187,7 @@ func TestFlowBreaks(t *testing.T) {
 // TestFlowTooLarge: what comes after the limit passes, and what has left stays gated.
 func TestFlowTooLarge(t *testing.T) {
 	each(t, func(t *testing.T, coding string) {
-		origin, next := pieces(t, coding)
+		origin, say := pieces(t, coding)
 		front, g := before(t, origin.URL, func(o *Options) { o.Largest = 4 << 10 })
 		at := strings.Index(inPieces, "<form>")
 		var lines strings.Builder
@@ -175,7 +195,7 @@ func TestFlowTooLarge(t *testing.T) {
 			fmt.Fprintf(&lines, "<p>%x</p>\n", (n+1)*0x9e3779b97f4a7c15)
 		}
 		long := lines.String()
-		body, err := begun(t, front.URL+"/visit/", coding, next, inPieces[:at])(long, inPieces[at:], "end")
+		body, err := begun(t, front.URL+"/visit/", coding, say, inPieces[:at])(long, inPieces[at:], "end")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -192,9 +212,9 @@ func TestFlowTooLarge(t *testing.T) {
 
 // begun asks for a page of which the first piece comes. It returns once something of it has left, and reads what there is
 // without its coding, while the other pieces come.
-func begun(t *testing.T, url, coding string, next chan string, first string) (rest func(pieces ...string) (string, error)) {
+func begun(t *testing.T, url, coding string, say func(string), first string) (rest func(pieces ...string) (string, error)) {
 	t.Helper()
-	go func() { next <- first }()
+	go say(first)
 	r, _ := http.NewRequest(http.MethodGet, url, nil)
 	r.Header.Set("Accept-Encoding", coding)
 	resp, err := http.DefaultTransport.RoundTrip(r)
@@ -205,7 +225,7 @@ func begun(t *testing.T, url, coding string, next chan string, first string) (re
 		defer resp.Body.Close()
 		go func() {
 			for _, piece := range pieces {
-				next <- piece
+				say(piece)
 			}
 		}()
 		text, err := io.ReadAll(plain(resp.Body, coding))
@@ -228,12 +248,12 @@ func askPlain(t *testing.T, url, coding string) string {
 // passes, each byte once.
 func TestFlowProblem(t *testing.T) {
 	each(t, func(t *testing.T, coding string) {
-		origin, next := pieces(t, coding)
+		origin, say := pieces(t, coding)
 		gate, _ := newGate(t, testGate+"  last: {code: <p>last</p>, pages: all, place: {last-in: main}}\n")
 		front, g := before(t, origin.URL, func(o *Options) { o.Gate = gate })
 		first := "<!doctype html><html><head><meta charset=utf-8><title>a</title></head><body><main><p>one</p>"
 		late := "<b><p>two</main></b></body></html>"
-		body, err := begun(t, front.URL+"/visit/", coding, next, first)(late, "end")
+		body, err := begun(t, front.URL+"/visit/", coding, say, first)(late, "end")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -250,9 +270,9 @@ func TestFlowProblem(t *testing.T) {
 // TestFlowUngated: a page of which nothing is sure before its time is over passes as it came, in the coding that it came in.
 func TestFlowUngated(t *testing.T) {
 	each(t, func(t *testing.T, coding string) {
-		origin, next := pieces(t, coding)
+		origin, say := pieces(t, coding)
 		front, g := before(t, origin.URL, func(o *Options) { o.Wait = 60 * time.Millisecond })
-		body, err := begun(t, front.URL+"/visit/", coding, next, "<!doc")(inPieces[len("<!doc"):], "end")
+		body, err := begun(t, front.URL+"/visit/", coding, say, "<!doc")(inPieces[len("<!doc"):], "end")
 		if err != nil || body != inPieces {
 			t.Errorf("it is %s (%v)", body, err)
 		}

@@ -164,9 +164,6 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if r.Body != nil && r.Body != http.NoBody {
 		a.body = &reader{ReadCloser: r.Body, wait: g.Client, control: out.control, left: r.ContentLength}
 		r.Body = a.body
-		// Or the server closes the body when the answer begins, and the transport, which may still read it,
-		// takes that for an error and closes the connection with the rest of the answer.
-		_ = out.control.EnableFullDuplex()
 	}
 	if g.ending.Load() && r.ProtoMajor == 1 {
 		w.Header().Set("Connection", "close")
@@ -199,6 +196,12 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		if a.body != nil {
 			a.body.ReadCloser = http.MaxBytesReader(w, a.body.ReadCloser, g.Request)
 		}
+	}
+	if a.body != nil {
+		// Or the server closes the body when the answer begins, and the transport, which may still read it,
+		// takes that for an error and closes the connection with the rest of the answer. Not for an answer of
+		// our own, which nobody reads the body for: the server then reads the next request amid this one.
+		_ = out.control.EnableFullDuplex()
 	}
 	g.proxy.ServeHTTP(out, r)
 }

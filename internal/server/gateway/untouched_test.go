@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"log"
 	"maps"
 	"math/rand/v2"
 	"net/http"
@@ -63,9 +64,21 @@ func before(t testing.TB, origin string, change func(*Options)) (*httptest.Serve
 		o.Gate, _ = newGate(t, testGate)
 	}
 	g := New(o)
-	s := httptest.NewServer(g)
+	s := httptest.NewUnstartedServer(g)
+	s.Config.ErrorLog = log.New(noPanics{t}, "", 0)
+	s.Start()
 	t.Cleanup(s.Close)
 	return s, g
+}
+
+// noPanics is a server's log in which no panic may stand.
+type noPanics struct{ testing.TB }
+
+func (n noPanics) Write(b []byte) (int, error) {
+	if bytes.Contains(b, []byte("panic")) {
+		n.Errorf("the server says: %s", b)
+	}
+	return os.Stderr.Write(b)
 }
 
 // An answer of the origin, made from a number.

@@ -257,8 +257,9 @@ func TestTogether(t *testing.T) {
 				case 1:
 					g.Again()
 				case 2:
-					f.write("gates/gone/more.yaml", "")
-					os.RemoveAll(filepath.Join(f.dir, "gates/gone"))
+					gone := fmt.Sprintf("gates/gone%d", i) // nobody else writes or removes it
+					f.write(gone+"/more.yaml", "")
+					os.RemoveAll(filepath.Join(f.dir, gone))
 					g.Missing(time.Unix(int64(100*i+2*n), 0))
 				case 3:
 					_, stop := g.Until()
