@@ -236,10 +236,8 @@ func (s *Store) Lookup(file string, output, source Digest, state func() uint8) *
 		return nil
 	}
 	s.hits.Add(1)
-	s.take(
-		sh,
-		&Entry{Page: p, Output: output, Source: source, Differs: e.Differs, State: e.State, read: e.Questions + 1},
-	)
+	s.take(sh,
+		&Entry{Page: p, Output: output, Source: source, Differs: e.Differs, State: e.State, read: e.Questions + 1})
 	return p
 }
 

@@ -145,8 +145,7 @@ func Start(ctx context.Context, o Options, of *ServedSite) (*Browser, error) {
 	}
 	if o.Told != nil && os.Geteuid() == 0 {
 		o.Told(
-			"the browser runs without its sandbox, since you are root: open only pages that you trust, or run this as another user",
-		)
+			"the browser runs without its sandbox, since you are root: open only pages that you trust, or run this as another user")
 	}
 	// Whatever the browser keeps is in one folder, that is gone at the end.
 	profile, err := fsys.MakeTemporary()
@@ -213,13 +212,8 @@ func (b *Browser) flags(path, profile string) []chromedp.ExecAllocatorOption {
 	flags = append(flags, chromedp.Flag("password-store", "basic"),
 		chromedp.Flag("webrtc-ip-handling-policy", "disable_non_proxied_udp"), // nothing leaves by UDP
 		chromedp.UserDataDir(filepath.Join(profile, "profile")),
-		chromedp.Env(
-			"HOME="+profile,
-			"TMPDIR="+profile,
-			"XDG_CONFIG_HOME="+profile,
-			"XDG_CACHE_HOME="+profile,
-			"XDG_DATA_HOME="+profile,
-		),
+		chromedp.Env("HOME="+profile, "TMPDIR="+profile, "XDG_CONFIG_HOME="+profile, "XDG_CACHE_HOME="+profile,
+			"XDG_DATA_HOME="+profile),
 	)
 	if os.Geteuid() == 0 {
 		flags = append(flags, chromedp.NoSandbox)

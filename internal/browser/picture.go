@@ -20,11 +20,8 @@ const tallest, patience = 10 * visualdiff.Band, time.Minute
 
 // Look opens a page like Visit, and takes a picture of all of it. masks are selectors of what is not to
 // be looked at; where they are is returned. The picture is nil where the page was not read.
-func (b *Browser) Look(
-	address string,
-	screen Screen,
-	masks []string,
-) (r *pageload.Record, p *visualdiff.Shot, hidden []visualdiff.Box) {
+func (b *Browser) Look(address string, screen Screen,
+	masks []string) (r *pageload.Record, p *visualdiff.Shot, hidden []visualdiff.Box) {
 	b.alone.RLock()
 	defer b.alone.RUnlock()
 	r = b.visitThen(address, screen, func(ctx context.Context) error {
@@ -86,10 +83,7 @@ func picture(ctx context.Context, screen Screen, masks []string) (*visualdiff.Sh
 	}
 	measure := func() error {
 		var raw json.RawMessage
-		err := chromedp.Run(
-			ctx,
-			chromedp.Evaluate(called(still, append([]string{}, masks...)), &raw, awaiting),
-		)
+		err := chromedp.Run(ctx, chromedp.Evaluate(called(still, append([]string{}, masks...)), &raw, awaiting))
 		if err != nil {
 			return err
 		}
@@ -99,15 +93,9 @@ func picture(ctx context.Context, screen Screen, masks []string) (*visualdiff.Sh
 		return nil, nil, err
 	}
 	if m.Inner > 0 {
-		err := chromedp.Run(
-			ctx,
-			emulation.SetDeviceMetricsOverride(
-				int64(screen.Width),
-				int64(min(screen.Height+m.Inner, tallest)),
-				1,
-				screen.Width < 600,
-			),
-		)
+		err := chromedp.Run(ctx,
+			emulation.SetDeviceMetricsOverride(int64(screen.Width), int64(min(screen.Height+m.Inner, tallest)), 1,
+				screen.Width < 600))
 		if err != nil {
 			return nil, nil, err
 		}

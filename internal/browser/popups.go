@@ -130,8 +130,7 @@ func closes(ctx context.Context, id string) bool {
 	var there bool
 	focus := call(
 		`(id => { const e = document.getElementById(id)?.querySelector("[data-yg-close]"); if (e) e.focus(); return !!e && document.activeElement === e; })`,
-		id,
-	)
+		id)
 	return chromedp.Run(ctx, chromedp.Evaluate(focus, &there)) == nil && there && press(kb.Enter)
 }
 

@@ -56,12 +56,8 @@ func (b *Browser) VisitTraced(address string, screen Screen) *pageload.Record {
 }
 
 // visitThen is Visit, with something that is done on the page at the end, and scripts that are put in before its own.
-func (b *Browser) visitThen(
-	address string,
-	screen Screen,
-	then func(context.Context) error,
-	scripts ...string,
-) *pageload.Record {
+func (b *Browser) visitThen(address string, screen Screen, then func(context.Context) error,
+	scripts ...string) *pageload.Record {
 	r := &pageload.Record{
 		Format:   pageload.Format,
 		Screen:   screen.String(),
@@ -150,14 +146,8 @@ func because(err error) string {
 }
 
 // visit opens the page, waits until it is quiet, and reads it.
-func (b *Browser) visit(
-	ctx context.Context,
-	own cdp.BrowserContextID,
-	r *pageload.Record,
-	address string,
-	screen Screen,
-	scripts []string,
-) error {
+func (b *Browser) visit(ctx context.Context, own cdp.BrowserContextID, r *pageload.Record, address string,
+	screen Screen, scripts []string) error {
 	w := newWatch(r, b.third)
 	if w.holds = b.holds(); w.holds {
 		w.base = b.local.base
@@ -271,10 +261,7 @@ func (b *Browser) rest(ctx context.Context, r *pageload.Record, w *watch) {
 // act does what the user asked to be done on the page.
 func (b *Browser) act(ctx context.Context, w *watch) error {
 	if b.Scroll {
-		err := chromedp.Run(
-			ctx,
-			awaited(scrolling),
-		)
+		err := chromedp.Run(ctx, awaited(scrolling))
 		if err != nil {
 			return err
 		}

@@ -372,14 +372,12 @@ func (w *watch) addStopped() {
 
 // digestFailed finds what the browser says of a file that is another than its digest says.
 var digestFailed = regexp.MustCompile(
-	`Failed to find a valid digest in the 'integrity' attribute for resource '([^']*)'`,
-)
+	`Failed to find a valid digest in the 'integrity' attribute for resource '([^']*)'`)
 
 // typeRefused finds what the browser says of a script or stylesheet that comes as something else (Fetch,
 // section 2.9 and the rules of nosniff).
 var typeRefused = regexp.MustCompile(
-	`^Refused to (?:execute script|apply style) from '([^']*)' because its MIME type \('([^']*)'\)`,
-)
+	`^Refused to (?:execute script|apply style) from '([^']*)' because its MIME type \('([^']*)'\)`)
 
 // logged takes in what the browser writes on the console by itself. Failed requests are known
 // already.

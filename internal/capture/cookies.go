@@ -44,25 +44,16 @@ func ReadCookies(name string, text []byte) (list []*Cookie, err error) {
 		fields := strings.Split(line, "\t")
 		if len(fields) != 7 {
 			return nil, &failure.Usage{
-				Message: fmt.Sprintf(
-					"%s:%d:1: a cookie has seven fields with tabs between them, and this has %d",
-					name,
-					n,
-					len(fields),
-				),
+				Message: fmt.Sprintf("%s:%d:1: a cookie has seven fields with tabs between them, and this has %d",
+					name, n, len(fields)),
 				Remedy: "domain, TRUE or FALSE (hosts below it), path, TRUE or FALSE (needs TLS), end, name, value",
 			}
 		}
 		end, err := strconv.ParseInt(fields[4], 10, 64)
 		if err != nil {
 			return nil, &failure.Usage{
-				Message: fmt.Sprintf(
-					"%s:%d:%d: the end of a cookie is in seconds since 1970, not %q",
-					name,
-					n,
-					utf8.RuneCountInString(strings.Join(fields[:4], "\t"))+2,
-					fields[4],
-				),
+				Message: fmt.Sprintf("%s:%d:%d: the end of a cookie is in seconds since 1970, not %q", name, n,
+					utf8.RuneCountInString(strings.Join(fields[:4], "\t"))+2, fields[4]),
 				Remedy: "0 stands for the end of the session",
 			}
 		}

@@ -101,10 +101,8 @@ If the gate file cannot be put into effect, nothing is written.`,
 	}
 	cmd.Flags().BoolVar(&takeOver, "take-over", false, "overwrite files in the output folder that others wrote, where pages have to be written (the old ones are kept in .yellowgate)")
 	cmd.Flags().StringVar(&part, "part", "", "write one part of the files, such as `3/8`")
-	cmd.Flags().StringVar(
-		&message, "message", "",
-		"keep these `WORDS` with what is put into effect; yellowgate history shows them",
-	)
+	cmd.Flags().StringVar(&message, "message", "",
+		"keep these `WORDS` with what is put into effect; yellowgate history shows them")
 	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
 	return cmd
 }

@@ -158,13 +158,8 @@ func nothingOpen() error { return nil }
 
 // audit audits a folder, a page from standard input, or what parts came to. done is to be called
 // once the findings were read.
-func (a *app) audit(
-	ctx context.Context,
-	args []string,
-	f auditFlags,
-	notes bool,
-	each func(*inventory.Record, []result.Gated) error,
-) (r *result.Audit, done func() error, err error) {
+func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool,
+	each func(*inventory.Record, []result.Gated) error) (r *result.Audit, done func() error, err error) {
 	if f.records {
 		return nil, nil, &failure.Usage{
 			Message: "--records is for --part",

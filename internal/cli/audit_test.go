@@ -20,55 +20,33 @@ func plain(path, head, body string) string {
 	return fmt.Sprintf(
 		"<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<meta name=viewport content=\"width=device-width\">\n<title>The page %s</title>\n"+
 			"<meta name=description content=\"About %s, in a few words that say what it is.\">\n<link rel=canonical href=https://ternhill.example%s>\n<link rel=icon href=/i.svg>\n%s</head>\n<body>\n%s\n</body>\n</html>\n",
-		path,
-		path,
-		path,
-		head,
-		body,
-	)
+		path, path, path, head, body)
 }
 
 // TestSitemaps: what an index of sitemaps names is followed, and where a part of it
 // cannot be read, no page is called unlisted.
 func TestSitemaps(t *testing.T) {
-	b := clitest.New(
-		t,
-		"s/i.svg",
-		"<svg/>",
-		"s/index.html",
-		plain("/", "", ""),
-		"s/a/index.html",
-		plain("/a/", "", ""),
-		"s/b/index.html",
-		plain("/b/", "<meta name=robots content=noindex>\n", ""),
-		"s/c/index.html",
-		plain("/c/", "", ""),
-		"s/sitemap.xml",
-		`<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><sitemap><loc>https://ternhill.example/one.xml</loc></sitemap><sitemap><loc>https://ternhill.example/maps/two.xml.gz</loc></sitemap></sitemapindex>`,
-		"s/one.xml",
-		`<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/b/</loc></url></urlset>`,
-	)
+	b := clitest.New(t,
+		"s/i.svg", "<svg/>",
+		"s/index.html", plain("/", "", ""),
+		"s/a/index.html", plain("/a/", "", ""),
+		"s/b/index.html", plain("/b/", "<meta name=robots content=noindex>\n", ""),
+		"s/c/index.html", plain("/c/", "", ""),
+		"s/sitemap.xml", `<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><sitemap><loc>https://ternhill.example/one.xml</loc></sitemap><sitemap><loc>https://ternhill.example/maps/two.xml.gz</loc></sitemap></sitemapindex>`,
+		"s/one.xml", `<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/b/</loc></url></urlset>`)
 	var packed bytes.Buffer
 	z := gzip.NewWriter(&packed)
 	fmt.Fprint(z, `<urlset><url><loc>https://ternhill.example/a/</loc></url></urlset>`)
 	z.Close()
 	b.Write("s/maps/two.xml.gz", packed.String())
-	out := b.Want(
-		0,
-		clitest.Args("audit", "s", "-v"),
-		"noindexed-in-sitemap",
-		"b/index.html",
-		"unlisted-in-sitemap",
-		"c/index.html:6:1",
-	)
+	out := b.Want(0, clitest.Args("audit", "s", "-v"), "noindexed-in-sitemap", "b/index.html", "unlisted-in-sitemap",
+		"c/index.html:6:1")
 	if strings.Count(out, "the sitemap does not list this page") != 1 {
 		t.Error(out)
 	}
 	b.Write("s/maps/two.xml.gz", "no archive")
-	if out := b.Want(0, clitest.Args("audit", "s", "-v"), "noindexed-in-sitemap"); strings.Contains(
-		out,
-		"unlisted-in-sitemap",
-	) {
+	if out := b.Want(0, clitest.Args("audit", "s", "-v"), "noindexed-in-sitemap"); strings.Contains(out,
+		"unlisted-in-sitemap") {
 		t.Error(out)
 	}
 }
@@ -77,40 +55,23 @@ func TestSitemaps(t *testing.T) {
 // there, and the pages with the most to mend, with what they load for nothing.
 func TestAuditText(t *testing.T) {
 	kit := "<link rel=stylesheet href=/kit.css>\n<script src=/a.js></script>\n"
-	b := clitest.New(
-		t,
-		"s/i.svg",
-		"<svg/>",
-		"s/lib/gone.js",
-		"gone()",
-		"s/a.js",
-		"a()",
-		"s/c.js",
-		"c()",
-		"s/kit.css",
-		".kit { margin: 0 }",
-		"s/index.html",
-		plain("/", kit, "<p class=kit>"),
-		"s/a/index.html",
-		plain("/a/", kit, ""),
-		"s/b/index.html",
-		plain("/b/", kit+"<script src=/c.js></script>\n<script src=/gone.js defer></script>\n", ""),
-	)
-	out := b.Want(
-		1,
-		clitest.Args("audit", "s"),
-		"of them styles that match nothing",
-		"/a.js blocks rendering until it has run (on all 3 pages)",
-		"3 causes on 3 pages (5 places)",
-		"a file of that name is at /lib/gone.js",
-	)
+	b := clitest.New(t,
+		"s/i.svg", "<svg/>",
+		"s/lib/gone.js", "gone()",
+		"s/a.js", "a()",
+		"s/c.js", "c()",
+		"s/kit.css", ".kit { margin: 0 }",
+		"s/index.html", plain("/", kit, "<p class=kit>"),
+		"s/a/index.html", plain("/a/", kit, ""),
+		"s/b/index.html", plain("/b/", kit+"<script src=/c.js></script>\n<script src=/gone.js defer></script>\n", ""))
+	out := b.Want(1, clitest.Args("audit", "s"), "of them styles that match nothing",
+		"/a.js blocks rendering until it has run (on all 3 pages)", "3 causes on 3 pages (5 places)",
+		"a file of that name is at /lib/gone.js")
 	if strings.Count(out, "blocks rendering until") != 2 || strings.Contains(out, "pages with the most to mend") {
 		t.Error(out)
 	}
 	if out := b.Want(1, clitest.Args("audit", "s", "-v"), "unused-style", "pages with the most to mend", "unused"); strings.Count(
-		out,
-		"blocks rendering until",
-	) != 4 ||
+		out, "blocks rendering until") != 4 ||
 		strings.LastIndex(out, "  /b/ ") > strings.LastIndex(out, "  /a/ ") {
 		t.Error(out)
 	}
@@ -120,48 +81,24 @@ func TestAuditText(t *testing.T) {
 // audit says the same as the folder.
 func TestCompareHTML(t *testing.T) {
 	evil := "</script><img src=x onerror=alert(1)>"
-	b := clitest.New(
-		t,
-		"one/i.svg",
-		"<svg/>",
-		"one/a.js",
-		"a()",
-		"one/index.html",
-		plain("/", "<script src=/a.js></script>\n", ""),
-		"one/b/index.html",
-		plain("/b/", "", ""),
-		"two/i.svg",
-		"<svg/>",
-		"two/b.css",
-		"@import 'c.css'; p{}",
-		"two/c.css",
-		"i{}",
-		"two/index.html",
-		plain("/", "<link rel=stylesheet href=/b.css>\n", "<p>"),
-		"two/b/index.html",
-		plain("/b/", "", ""),
-	)
+	b := clitest.New(t,
+		"one/i.svg", "<svg/>",
+		"one/a.js", "a()",
+		"one/index.html", plain("/", "<script src=/a.js></script>\n", ""),
+		"one/b/index.html", plain("/b/", "", ""),
+		"two/i.svg", "<svg/>",
+		"two/b.css", "@import 'c.css'; p{}",
+		"two/c.css", "i{}",
+		"two/index.html", plain("/", "<link rel=stylesheet href=/b.css>\n", "<p>"),
+		"two/b/index.html", plain("/b/", "", ""))
 	b.Want(0, clitest.Args("audit", "one", "--format", "json", "--out", "one.json"))
-	page := b.Want(
-		0,
-		clitest.Args("compare", "one", "two", "--format", "html"),
-		"Before and after",
-		"Went",
-		"Came",
-		"/a.js",
-		"/b.css",
-		"/c.css",
-		"Changed in something else than what is listed: /",
-		"Mended:",
-		"blocking-script",
-		"the paler bar is before",
-		"aria-label=\"Weight of the pages\"",
-	)
+	page := b.Want(0, clitest.Args("compare", "one", "two", "--format", "html"), "Before and after", "Went", "Came",
+		"/a.js", "/b.css", "/c.css", "Changed in something else than what is listed: /", "Mended:", "blocking-script",
+		"the paler bar is before", "aria-label=\"Weight of the pages\"")
 	saved := b.Want(0, clitest.Args("compare", "one.json", "two", "--format", "html"))
 	// It has no text: whether anything else changed is open there, and all else is the same.
 	rest := regexp.MustCompile(
-		`(?s)<details open><summary><b>What else changed.*?</details>|<p class="(?:warning|good)">(?:Changed in something else|Whether anything else).*?</p>|Whether anything else changed[^<]*`,
-	)
+		`(?s)<details open><summary><b>What else changed.*?</details>|<p class="(?:warning|good)">(?:Changed in something else|Whether anything else).*?</p>|Whether anything else changed[^<]*`)
 	if !strings.Contains(saved, "a saved audit has no text") ||
 		rest.ReplaceAllString(strings.Replace(saved, "one.json", "one", 1), "") != rest.ReplaceAllString(page, "") {
 		t.Errorf("a saved audit is told otherwise than its folder:\n%s\n%s", firstLines(saved), firstLines(page))
@@ -182,19 +119,12 @@ func TestCompareHTML(t *testing.T) {
 // TestAuditLines: one a line comes the same as in one piece, each page's record and
 // verdicts before the next.
 func TestAuditLines(t *testing.T) {
-	b := clitest.New(
-		t,
-		"yellowgate.yaml",
-		"yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nitems: {a: {script: /a.js, pages: all}}\n",
-		"s/i.svg",
-		"<svg/>",
-		"s/a.js",
-		"a()",
-		"s/index.html",
-		plain("/", "", ""),
-		"s/b/index.html",
-		plain("/b/", "", ""),
-	)
+	b := clitest.New(t,
+		"yellowgate.yaml", "yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nitems: {a: {script: /a.js, pages: all}}\n",
+		"s/i.svg", "<svg/>",
+		"s/a.js", "a()",
+		"s/index.html", plain("/", "", ""),
+		"s/b/index.html", plain("/b/", "", ""))
 	b.Want(0, clitest.Args("apply"))
 	b.Write("out/b/index.html", strings.Replace(b.Read("out/b/index.html"), "/a.js", "/c.js", 1))
 	_, whole, _ := b.Exec("audit", "--format", "json")
@@ -228,30 +158,17 @@ func TestAuditLines(t *testing.T) {
 
 // TestImportsShown: show and survey tell what is imported, and a budget counts it.
 func TestImportsShown(t *testing.T) {
-	b := clitest.New(
-		t,
-		"yellowgate.yaml",
-		"yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nbudgets: [{pages: all, styles: 40, requests: 3}]\n",
-		"s/i.svg",
-		"<svg/>",
-		"s/a.css",
-		"@import 'b.css'; @import 'gone.css'; p{}",
-		"s/b.css",
-		"i{margin:0}",
-		"s/index.html",
-		plain("/", "<link rel=stylesheet href=/a.css>\n", "<p>"),
-	)
+	b := clitest.New(t,
+		"yellowgate.yaml", "yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nbudgets: [{pages: all, styles: 40, requests: 3}]\n",
+		"s/i.svg", "<svg/>",
+		"s/a.css", "@import 'b.css'; @import 'gone.css'; p{}",
+		"s/b.css", "i{margin:0}",
+		"s/index.html", plain("/", "<link rel=stylesheet href=/a.css>\n", "<p>"))
 	b.Want(0, clitest.Args("show", "/"), "imports /b.css", "imports /gone.css", "no such file", "4 requests")
 	b.Want(0, clitest.Args("survey", "s"), "import", "/b.css")
 	b.Want(0, clitest.Args("apply"))
-	b.Want(
-		1,
-		clitest.Args("audit"),
-		"over-budget",
-		"styles: 51 bytes, and the budget is 40 bytes",
-		"requests: 4, and the budget is 3",
-		"/a.css, loaded on 1 page, imports /gone.css: the site has no such file",
-	)
+	b.Want(1, clitest.Args("audit"), "over-budget", "styles: 51 bytes, and the budget is 40 bytes",
+		"requests: 4, and the budget is 3", "/a.css, loaded on 1 page, imports /gone.css: the site has no such file")
 }
 
 // firstLines are those of a page that are about a comparison.
@@ -266,28 +183,15 @@ func TestWholeSite(t *testing.T) {
 	page := func(head string) string {
 		return "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>" + head + "</title>\n<meta name=description content=\"" + head + " on Tern Hill\">\n</head>\n<body><p>x</body></html>\n"
 	}
-	b := clitest.New(
-		t,
-		"s/index.html",
-		page("Home"),
-		"s/a.html",
-		page("A"),
-		"s/b.html",
-		page("B"),
-		"s/404.html",
-		page("Not found"),
-		"s/sitemap.xml",
-		"<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/a.html</loc></url><url><loc>https://ternhill.example/b.html</loc></url></urlset>",
-		"s/old.html",
-		"<!doctype html><html lang=en><title>Old</title><script>location.replace('/a.html')</script>",
-	)
-	out := b.Want(
-		0,
-		clitest.Args("audit", "s", "--verbose"),
-		"on all 3 pages: the page has no canonical",
-		"on all 4 pages: no <link rel=\"icon\">",
-		"on all 4 pages: the page has no viewport",
-	)
+	b := clitest.New(t,
+		"s/index.html", page("Home"),
+		"s/a.html", page("A"),
+		"s/b.html", page("B"),
+		"s/404.html", page("Not found"),
+		"s/sitemap.xml", "<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/a.html</loc></url><url><loc>https://ternhill.example/b.html</loc></url></urlset>",
+		"s/old.html", "<!doctype html><html lang=en><title>Old</title><script>location.replace('/a.html')</script>")
+	out := b.Want(0, clitest.Args("audit", "s", "--verbose"), "on all 3 pages: the page has no canonical",
+		"on all 4 pages: no <link rel=\"icon\">", "on all 4 pages: the page has no viewport")
 	if strings.Count(out, "canonical-missing") != 1 ||
 		strings.Contains(out, "404.html:5:1  the page has no canonical") {
 		t.Error(out)
@@ -319,34 +223,20 @@ func TestWholeSite(t *testing.T) {
 	if out := b.Want(0, clitest.Args("audit", "s", "--verbose")); strings.Contains(out, "canonical") {
 		t.Error(out)
 	}
-	b.Write(
-		"s/a.html",
-		strings.Replace(
-			b.Read("s/a.html"),
-			"</head>",
-			"<link rel=canonical href=https://ternhill.example/a.html>\n</head>",
-			1,
-		),
-	)
+	b.Write("s/a.html",
+		strings.Replace(b.Read("s/a.html"), "</head>",
+			"<link rel=canonical href=https://ternhill.example/a.html>\n</head>", 1))
 	b.Want(0, clitest.Args("audit", "s", "--verbose"), "canonical-missing", "index.html:3", "b.html:3")
 	b.Want(1, clitest.Args("audit", "s", "--fail-on", "note"))
 }
 
 // TestAuditFragments: templates and parts of pages are no site to audit; what templates fill in later is no dead file.
 func TestAuditFragments(t *testing.T) {
-	b := clitest.New(
-		t,
-		"s/part.html",
-		"<p>x</p>",
-		"s/layout.html",
-		"---\nlayout: x\n---\n<img src=\"{{ url }}\" alt=\"\">",
-	)
-	b.Want(
-		2,
-		clitest.Args("audit", "s"),
-		"no file of HTML in s is a page: all 2 are without",
-		"name the folder of the finished pages",
-	)
+	b := clitest.New(t,
+		"s/part.html", "<p>x</p>",
+		"s/layout.html", "---\nlayout: x\n---\n<img src=\"{{ url }}\" alt=\"\">")
+	b.Want(2, clitest.Args("audit", "s"), "no file of HTML in s is a page: all 2 are without",
+		"name the folder of the finished pages")
 	b.Write("s/index.html", plain("/", `<script src="{{ base }}/a.js" defer></script>`, ""))
 	if out := b.Want(0, clitest.Args("audit", "s", "-v"), "2 files of HTML without html"); strings.Contains(out, "{{") {
 		t.Error(out)

@@ -38,20 +38,12 @@ func TestBaseline(t *testing.T) {
 			return strings.Replace(s, `<meta name="viewport"`, `<meta name="port"`, 1)
 		}},
 		{"description-repeated", func(s string, n int) string {
-			return strings.Replace(
-				s,
-				"</head>",
-				fmt.Sprintf(`<meta name="description" content="Again, number %d"></head>`, n),
-				1,
-			)
+			return strings.Replace(s, "</head>",
+				fmt.Sprintf(`<meta name="description" content="Again, number %d"></head>`, n), 1)
 		}},
 		{"structured-invalid", func(s string, n int) string {
-			return strings.Replace(
-				s,
-				"</body>",
-				fmt.Sprintf(`<script type="application/ld+json">{"a": %d,}</script></body>`, n),
-				1,
-			)
+			return strings.Replace(s, "</body>",
+				fmt.Sprintf(`<script type="application/ld+json">{"a": %d,}</script></body>`, n), 1)
 		}},
 		{"", func(s string, n int) string {
 			return strings.Replace(s, "</h1>", fmt.Sprintf(", number %d</h1>\n\n", n), 1)
@@ -88,10 +80,9 @@ func TestBaseline(t *testing.T) {
 			want = append(want, "dead-relation ")
 		}
 		slices.Sort(want)
-		b.Want(
-			0,
-			clitest.Args("audit", "after", "--format", "json", "--out", "after.json", "--fail-on", "never", "--force"),
-		)
+		b.Want(0,
+			clitest.Args("audit", "after", "--format", "json", "--out", "after.json", "--fail-on", "never",
+				"--force"))
 		for _, sides := range [][2]string{{"before", "after"}, {"before.json", "after"}, {"before", "after.json"}, {"before.json", "after.json"}} {
 			var c struct {
 				New []struct{ Check, Page string }

@@ -42,25 +42,13 @@ type browsing struct {
 func (w *browsing) flags(cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.BoolVar(&w.on, "browser", false, "open it in Chromium, and show what that makes of it")
-	f.StringArrayVar(
-		&w.screens,
-		"screen",
-		nil,
-		"with --browser: a screen of this `SIZE` in CSS pixels (default 1280x800)",
-	)
+	f.StringArrayVar(&w.screens, "screen", nil,
+		"with --browser: a screen of this `SIZE` in CSS pixels (default 1280x800)")
 	f.StringVar(&w.o.Path, "browser-path", "", "with --browser: the `PROGRAM` of Chromium or Chrome")
-	f.BoolVar(
-		&w.o.Network,
-		"network",
-		false,
-		"with --browser: let pages call third parties; otherwise nobody is asked anything",
-	)
-	f.StringArrayVar(
-		&w.hosts,
-		"host",
-		nil,
-		"with --browser: send a host, or one port of it, to a stand-in, as `NAME=ADDRESS`; may be repeated",
-	)
+	f.BoolVar(&w.o.Network, "network", false,
+		"with --browser: let pages call third parties; otherwise nobody is asked anything")
+	f.StringArrayVar(&w.hosts, "host", nil,
+		"with --browser: send a host, or one port of it, to a stand-in, as `NAME=ADDRESS`; may be repeated")
 	spanFlag(cmd, &w.o.Wait, "wait", 0, "with --browser: the `TIME` to wait once a page is quiet, for what comes late")
 	f.BoolVar(&w.o.Scroll, "scroll", false, "with --browser: scroll to the end and back")
 	if f.Lookup("parallel") == nil { // who asks running sites has it
@@ -131,12 +119,8 @@ func (w *browsing) ready(a *app, cmd *cobra.Command, ways *ways, args []string) 
 
 // rendering starts a browser for the pages of a project: of the site that runs where the first argument
 // is an address, and of the folder otherwise; source for those before the gate.
-func (v *browsing) rendering(
-	ctx context.Context,
-	p *project.Project,
-	args []string,
-	source bool,
-) (*visits.Visitor, error) {
+func (v *browsing) rendering(ctx context.Context, p *project.Project, args []string,
+	source bool) (*visits.Visitor, error) {
 	if len(args) > 0 && isAddress(args[0]) {
 		return visits.StartAt(ctx, p, args[0], v.o)
 	}
@@ -152,14 +136,8 @@ func looked(ctx context.Context, err error) error {
 }
 
 // showBrowser opens a page in a browser.
-func (a *app) showBrowser(
-	ctx context.Context,
-	w *ways,
-	v *browsing,
-	screens []browser.Screen,
-	name string,
-	source bool,
-) error {
+func (a *app) showBrowser(ctx context.Context, w *ways, v *browsing, screens []browser.Screen, name string,
+	source bool) error {
 	p, err := a.openIfAny(false)
 	if err != nil && (a.gate != "" || !isAddress(name)) {
 		return err
@@ -253,13 +231,8 @@ func (a *app) writeHAR(name string, records []*pageload.Record) error {
 }
 
 // compareLooks compares two sides as visitors see them.
-func (a *app) compareLooks(
-	ctx context.Context,
-	args []string,
-	w *ways,
-	o visualcompare.Options,
-	pictures string,
-) error {
+func (a *app) compareLooks(ctx context.Context, args []string, w *ways, o visualcompare.Options,
+	pictures string) error {
 	p, err := a.openIfAny(false)
 	if err != nil && a.gate != "" {
 		return err
@@ -333,14 +306,8 @@ func isPNG(head []byte) bool { return bytes.HasPrefix(head, []byte("\x89PNG\r\n"
 
 // suggestBrowser tells what the browser used of the files that pages load, and proves what they do not need. What is
 // proved is written, where that was asked for.
-func (a *app) suggestBrowser(
-	ctx context.Context,
-	args []string,
-	w *ways,
-	v *browsing,
-	screens []browser.Screen,
-	change func(*result.Suggestions) error,
-) error {
+func (a *app) suggestBrowser(ctx context.Context, args []string, w *ways, v *browsing, screens []browser.Screen,
+	change func(*result.Suggestions) error) error {
 	p, err := a.suggestOn(ctx, w, args, change != nil)
 	if err != nil {
 		return err

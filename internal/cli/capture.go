@@ -73,12 +73,8 @@ continues.`,
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(
-		&to,
-		"to",
-		"",
-		"the `FOLDER` that keeps the pages: a new one, or that of an earlier capture (default: the gate file's source)",
-	)
+	f.StringVar(&to, "to", "",
+		"the `FOLDER` that keeps the pages: a new one, or that of an earlier capture (default: the gate file's source)")
 	w.flags(cmd)
 	f.BoolVar(&goOn, "go-on", false, "do not ask again for what the folder has")
 	_ = cmd.MarkFlagDirname("to")

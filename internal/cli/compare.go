@@ -56,13 +56,8 @@ only then is there.`,
 				if !cmd.Flags().Changed("scroll") {
 					v.o.Scroll = true
 				}
-				return a.compareLooks(
-					cmd.Context(),
-					args,
-					&w,
-					visualcompare.Options{Options: v.o, Screens: screens, Masks: masks, Runs: runs},
-					pictures,
-				)
+				return a.compareLooks(cmd.Context(), args, &w,
+					visualcompare.Options{Options: v.o, Screens: screens, Masks: masks, Runs: runs}, pictures)
 			}
 			for _, name := range []string{"mask", "runs", "pictures", "dark", "hover"} {
 				if cmd.Flags().Changed(name) {

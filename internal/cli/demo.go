@@ -117,17 +117,10 @@ func (a *app) demoServe(ctx context.Context, dir string, named bool, listen stri
 			hosts = append(hosts, fmt.Sprintf("%s is at %s", x.Host, x.Address))
 			audit += fmt.Sprintf(" --host %s=%s", x.Host, x.Address)
 		}
-		p.StandIns(
-			dir,
-			hosts,
+		p.StandIns(dir, hosts,
 			fmt.Sprintf(
 				"chromium --user-data-dir=$(mktemp -d) --host-resolver-rules=%q --ignore-certificate-errors-spki-list=%s %s",
-				all.Rules(),
-				all.Key,
-				at,
-			),
-			audit,
-		)
+				all.Rules(), all.Key, at), audit)
 	})
 }
 

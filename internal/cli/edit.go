@@ -285,10 +285,8 @@ file reads. An emptied cell takes the value out again. --dry-run shows what diff
 	cmd.Flags().StringVar(&encoding, "encoding", "", "the `NAME` of the table's encoding, such as windows-1252, where it is not UTF-8")
 	cmd.Flags().BoolVar(&more, "more", false, "add to the lists that are there instead of replacing them")
 	cmd.Flags().BoolVar(&less, "less", false, "take the given entries out of the lists that are there")
-	_ = cmd.RegisterFlagCompletionFunc(
-		"unset",
-		cobra.FixedCompletions(gatefile.ItemKeys(), cobra.ShellCompDirectiveNoFileComp),
-	)
+	_ = cmd.RegisterFlagCompletionFunc("unset",
+		cobra.FixedCompletions(gatefile.ItemKeys(), cobra.ShellCompDirectiveNoFileComp))
 	dryFlag(cmd, &dry)
 	return cmd
 }
@@ -337,10 +335,8 @@ func (a *app) setTable(ctx context.Context, e *gatechange.Edit, name, encoding s
 }
 
 // changing completes a command that makes one change of an item.
-func (a *app) changing(
-	cmd *cobra.Command,
-	change func(*gatechange.Edit, context.Context) (*result.GateChange, error),
-) *cobra.Command {
+func (a *app) changing(cmd *cobra.Command,
+	change func(*gatechange.Edit, context.Context) (*result.GateChange, error)) *cobra.Command {
 	var dry bool
 	cmd.GroupID, cmd.Args, cmd.ValidArgsFunction = "decide", needs(1, 1, cmd.Name()+" takes the name of one item", "yellowgate "+cmd.Name()+" visit-counter"), a.itemArg
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {

@@ -100,106 +100,46 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 // define gives the command its options.
 func (o *gatewayFlags) define(cmd *cobra.Command) {
 	f := cmd.Flags()
-	f.StringVar(
-		&o.listen,
-		"listen",
-		"127.0.0.1:8080",
-		"the `ADDRESS` to answer at, host and port, or unix:PATH; port 0 is any that is free",
-	)
-	f.StringVar(
-		&o.origin,
-		"origin",
-		"",
-		"the `URL` of the application, or unix:PATH (default: the gate file's site.origin)",
-	)
-	f.StringVar(
-		&o.unknown,
-		"unknown-hosts",
-		"pass",
-		"what becomes of requests for a host that no site has, as `WORD`: pass (to the first site), refuse",
-	)
+	f.StringVar(&o.listen, "listen", "127.0.0.1:8080",
+		"the `ADDRESS` to answer at, host and port, or unix:PATH; port 0 is any that is free")
+	f.StringVar(&o.origin, "origin", "",
+		"the `URL` of the application, or unix:PATH (default: the gate file's site.origin)")
+	f.StringVar(&o.unknown, "unknown-hosts", "pass",
+		"what becomes of requests for a host that no site has, as `WORD`: pass (to the first site), refuse")
 	f.StringVar(&o.status, "status", "", "answer at this `ADDRESS` with /metrics (Prometheus text format) and /health")
-	f.StringVar(
-		&o.log,
-		"log",
-		"text",
-		"the `FORM` of the log, one line a request: text, json, combined (the common web servers'), off",
-	)
-	f.StringVar(
-		&o.certificate,
-		"certificate",
-		"",
-		"the `FILE` with the site's certificate (PEM); read again when it changes",
-	)
+	f.StringVar(&o.log, "log", "text",
+		"the `FORM` of the log, one line a request: text, json, combined (the common web servers'), off")
+	f.StringVar(&o.certificate, "certificate", "",
+		"the `FILE` with the site's certificate (PEM); read again when it changes")
 	f.StringVar(&o.key, "key", "", "the `FILE` with its key (PEM)")
-	f.StringVar(
-		&o.originCA,
-		"origin-ca",
-		"",
-		"the `FILE` with the authorities that the application's certificate is checked against (PEM)",
-	)
+	f.StringVar(&o.originCA, "origin-ca", "",
+		"the `FILE` with the authorities that the application's certificate is checked against (PEM)")
 	f.StringVar(&o.largest, "largest", "8 MB", "pages of more than this `SIZE` pass as they came")
 	f.StringVar(&o.keep, "keep", "64 MB", "keep gated pages, up to this `SIZE`; 0 for none")
-	spanFlag(
-		cmd,
-		&o.pageWait,
-		"page-wait",
-		10*time.Second,
-		"pages whose body takes longer than this `TIME` pass as they come",
-	)
+	spanFlag(cmd, &o.pageWait, "page-wait", 10*time.Second,
+		"pages whose body takes longer than this `TIME` pass as they come")
 	spanFlag(cmd, &o.originWait, "origin-wait", time.Minute, "the `TIME` that the application has to begin an answer")
-	spanFlag(
-		cmd,
-		&o.clientWait,
-		"client-wait",
-		time.Minute,
-		"the `TIME` that a client has to send or take the next piece",
-	)
+	spanFlag(cmd, &o.clientWait, "client-wait", time.Minute,
+		"the `TIME` that a client has to send or take the next piece")
 	spanFlag(cmd, &o.idle, "idle", 2*time.Minute, "the `TIME` after which an unused connection is closed")
 	spanFlag(cmd, &o.drain, "drain", 30*time.Second, "the `TIME` that answers under way have at the end")
-	spanFlag(
-		cmd,
-		&o.streams,
-		"drain-streams",
-		2*time.Second,
-		"the `TIME` that event streams and sockets have at the end",
-	)
+	spanFlag(cmd, &o.streams, "drain-streams", 2*time.Second,
+		"the `TIME` that event streams and sockets have at the end")
 	f.IntVar(&o.sample, "log-sample", 1, "log one request of `N`, and each of which an operator wants to know")
-	spanFlag(
-		cmd,
-		&o.maxAge,
-		"max-age",
-		0,
-		"caches may keep gated pages for this `TIME` at most; 0s leaves what the application says",
-	)
+	spanFlag(cmd, &o.maxAge, "max-age", 0,
+		"caches may keep gated pages for this `TIME` at most; 0s leaves what the application says")
 	f.StringVar(&o.header, "largest-header", "64 KiB", "refuse requests with a head of more than this `SIZE`")
 	f.StringVar(&o.request, "largest-request", "0", "refuse requests with a body of more than this `SIZE`; 0 takes any")
-	f.StringArrayVar(
-		&o.trusted,
-		"trusted-proxy",
-		nil,
-		"keep what proxies with addresses in this `RANGE` say of the client, such as 10.1.0.0/16; may be repeated",
-	)
+	f.StringArrayVar(&o.trusted, "trusted-proxy", nil,
+		"keep what proxies with addresses in this `RANGE` say of the client, such as 10.1.0.0/16; may be repeated")
 	f.BoolVar(&o.behind, "behind-proxy", false, "trust proxies on this machine and in private networks")
 	f.StringVar(&o.only, "for", "", "gate only the pages that this page `QUERY` chooses, by path and file")
-	f.StringVar(
-		&o.share,
-		"share",
-		"",
-		"gate only for this share of the visitors, as `PERCENT`; a cookie keeps who is in it",
-	)
-	f.StringArrayVar(
-		&o.headers,
-		"for-header",
-		nil,
-		"gate only for requests with this header, `NAME` or 'NAME: VALUE'; may be repeated",
-	)
-	f.StringArrayVar(
-		&o.cookies,
-		"for-cookie",
-		nil,
-		"gate only for visitors with this cookie, `NAME` or NAME=VALUE; may be repeated",
-	)
+	f.StringVar(&o.share, "share", "",
+		"gate only for this share of the visitors, as `PERCENT`; a cookie keeps who is in it")
+	f.StringArrayVar(&o.headers, "for-header", nil,
+		"gate only for requests with this header, `NAME` or 'NAME: VALUE'; may be repeated")
+	f.StringArrayVar(&o.cookies, "for-cookie", nil,
+		"gate only for visitors with this cookie, `NAME` or NAME=VALUE; may be repeated")
 	f.BoolVar(&o.watchOnly, "watch-only", false, "change nothing; log and count what would be done")
 	f.BoolVar(&o.timing, "server-timing", false, "tell browsers how long origin and gate took (Server-Timing)")
 	for _, name := range []string{"certificate", "key", "origin-ca"} {
@@ -670,23 +610,13 @@ func (a *app) gateRead(lines *slog.Logger, s *reload.Reading, digest *string) {
 	case ge != nil:
 		for _, p := range ge.Problems {
 			if p.Severity == problem.Error {
-				lines.Error(
-					"the gate file has a mistake; the last good one stays in effect",
-					"at",
-					p.Pos.String(),
-					"mistake",
-					report.Clean(p.Message),
-					"remedy",
-					report.Clean(p.Remedy),
-				)
+				lines.Error("the gate file has a mistake; the last good one stays in effect", "at", p.Pos.String(),
+					"mistake", report.Clean(p.Message), "remedy", report.Clean(p.Remedy))
 			}
 		}
 	case s.Err != nil:
-		lines.Error(
-			"the gate file cannot be read; the last good one stays in effect",
-			"error",
-			report.Clean(s.Err.Error()),
-		)
+		lines.Error("the gate file cannot be read; the last good one stays in effect", "error",
+			report.Clean(s.Err.Error()))
 	case s.Project.Digest == *digest:
 		lines.Info("the gate file was read again; nothing has changed", "digest", s.Project.Digest)
 	default:

@@ -29,10 +29,8 @@ func runShell(t *testing.T, document string) (b *clitest.Bench, out string) {
 	b = clitest.New(t)
 	cmd := exec.Command(shell, "-c", script)
 	cmd.Dir = b.Dir
-	cmd.Env = append(
-		os.Environ(),
-		"PATH="+filepath.Dir(clitest.Program())+string(os.PathListSeparator)+os.Getenv("PATH"),
-	)
+	cmd.Env = append(os.Environ(),
+		"PATH="+filepath.Dir(clitest.Program())+string(os.PathListSeparator)+os.Getenv("PATH"))
 	said, err := cmd.CombinedOutput()
 	if err != nil {
 		t.Fatalf("%v\n%s", err, said)

@@ -122,12 +122,8 @@ with apply, and verify with audit, why and where.`,
 	f.StringVar(&a.gate, "gate", "", "the gate `FILE` (default yellowgate.yaml, here or in the nearest folder above)")
 	f.StringVar(&a.format, "format", "text", "`FORM` of the result: text, json, or what else the command offers")
 	f.StringVar(&a.at, "at", "", "the `DAY` for items with dates, such as 2027-06-01 (default today)")
-	f.BoolVar(
-		&a.outside,
-		"outside",
-		false,
-		"let the gate file name code, facts and gate files that lie outside its folder",
-	)
+	f.BoolVar(&a.outside, "outside", false,
+		"let the gate file name code, facts and gate files that lie outside its folder")
 	f.StringVar(&a.outFile, "out", "", "write the result to `FILE` instead of standard output")
 	f.BoolVar(&a.force, "force", false, "let --out write over a file that is no report of this program")
 	f.BoolVarP(&a.quiet, "quiet", "q", false, "only the result and errors")
@@ -142,47 +138,18 @@ with apply, and verify with audit, why and where.`,
 		}
 		return &failure.Usage{Message: msg, Remedy: "yellowgate " + cmd.Name() + " --help lists the options"}
 	})
-	root.AddGroup(
-		&cobra.Group{ID: "look", Title: "Look"},
-		&cobra.Group{ID: "decide", Title: "Decide"},
-		&cobra.Group{ID: "publish", Title: "Try and publish"},
-		&cobra.Group{ID: "verify", Title: "Verify"},
-		&cobra.Group{ID: "more", Title: "More"},
-	)
-	root.AddCommand(
-		a.demoCmd(),
-		a.surveyCmd(),
-		a.captureCmd(),
-		a.showCmd(),
-		a.pagesCmd(),
-		a.addCmd(),
-		a.setCmd(),
-		a.disableCmd(),
-		a.enableCmd(),
-		a.removeCmd(),
-		a.checkCmd(),
-		a.diffCmd(),
-		a.applyCmd(),
-		a.historyCmd(), a.reportCmd(),
-		a.backCmd(),
-		a.serveCmd(),
-		a.gatewayCmd(),
-		a.auditCmd(),
-		a.whyCmd(),
-		a.whereCmd(),
-		a.compareCmd(),
-		a.suggestCmd(),
-		a.findCmd(),
-		a.explainCmd(),
-		a.schemaCmd(),
-	)
+	root.AddGroup(&cobra.Group{ID: "look", Title: "Look"}, &cobra.Group{ID: "decide", Title: "Decide"},
+		&cobra.Group{ID: "publish", Title: "Try and publish"}, &cobra.Group{ID: "verify", Title: "Verify"},
+		&cobra.Group{ID: "more", Title: "More"})
+	root.AddCommand(a.demoCmd(), a.surveyCmd(), a.captureCmd(), a.showCmd(), a.pagesCmd(), a.addCmd(), a.setCmd(),
+		a.disableCmd(), a.enableCmd(), a.removeCmd(), a.checkCmd(), a.diffCmd(), a.applyCmd(), a.historyCmd(),
+		a.reportCmd(), a.backCmd(), a.serveCmd(), a.gatewayCmd(), a.auditCmd(), a.whyCmd(), a.whereCmd(),
+		a.compareCmd(), a.suggestCmd(), a.findCmd(), a.explainCmd(), a.schemaCmd())
 	root.SetHelpCommandGroupID("more")
 	root.SetCompletionCommandGroupID("more")
 	root.CompletionOptions.HiddenDefaultCmd = false
-	_ = root.RegisterFlagCompletionFunc(
-		"color",
-		cobra.FixedCompletions([]string{"auto", "always", "never"}, cobra.ShellCompDirectiveNoFileComp),
-	)
+	_ = root.RegisterFlagCompletionFunc("color",
+		cobra.FixedCompletions([]string{"auto", "always", "never"}, cobra.ShellCompDirectiveNoFileComp))
 	_ = root.RegisterFlagCompletionFunc(
 		"format",
 		func(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
@@ -398,10 +365,8 @@ func (a *app) fail(err error) int {
 	}
 	if strings.HasPrefix(err.Error(), "unknown command") || strings.Contains(err.Error(), "arg(s)") ||
 		strings.HasPrefix(err.Error(), "required flag") {
-		p.Failure(
-			strings.ReplaceAll(strings.TrimSpace(err.Error()), "\n\n", "\n"),
-			"yellowgate --help lists the commands",
-		)
+		p.Failure(strings.ReplaceAll(strings.TrimSpace(err.Error()), "\n\n", "\n"),
+			"yellowgate --help lists the commands")
 		return wrongUse
 	}
 	p.Failure(err.Error(), "")
@@ -482,14 +447,9 @@ func (a *app) progress(what string) parallel.Progress {
 			return
 		}
 		if bar == nil {
-			bar = progressbar.NewOptions(
-				total,
-				progressbar.OptionSetWriter(a.err),
-				progressbar.OptionSetDescription(what),
-				progressbar.OptionShowCount(),
-				progressbar.OptionClearOnFinish(),
-				progressbar.OptionThrottle(100*time.Millisecond),
-			)
+			bar = progressbar.NewOptions(total, progressbar.OptionSetWriter(a.err),
+				progressbar.OptionSetDescription(what), progressbar.OptionShowCount(),
+				progressbar.OptionClearOnFinish(), progressbar.OptionThrottle(100*time.Millisecond))
 		}
 		if bar.GetMax() != total {
 			bar.ChangeMax(total)

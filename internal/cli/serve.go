@@ -62,12 +62,8 @@ otherwise. For a site that an application makes, see capture and gateway.`,
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(
-		&listen,
-		"listen",
-		"127.0.0.1:8700",
-		"the `ADDRESS` to answer at, host and port; port 0 is any that is free",
-	)
+	f.StringVar(&listen, "listen", "127.0.0.1:8700",
+		"the `ADDRESS` to answer at, host and port; port 0 is any that is free")
 	f.StringArrayVar(&names, "name", nil, "answer to this host `NAME`, too, such as tern.lan; may be repeated")
 	f.BoolVar(&source, "source", false, "the pages before the gate")
 	return cmd
@@ -108,13 +104,8 @@ func loopback(l net.Listener) bool {
 
 // serve serves the site of a gate file until ctx is done. ready, if not nil, is called with its
 // address once it answers.
-func (a *app) serve(
-	ctx context.Context,
-	gate, listen string,
-	names []string,
-	source bool,
-	ready func(at string),
-) error {
+func (a *app) serve(ctx context.Context, gate, listen string, names []string, source bool,
+	ready func(at string)) error {
 	out := a.printer()
 	g := reload.Open(
 		reload.Options{

@@ -101,13 +101,10 @@ search results and as a shared link, cut where they cut. With --format html both
 	cmd.Flags().BoolVar(&source, "source", false, "the page before the gate")
 	cmd.Flags().BoolVar(&next, "next", false, "the page as apply would write it now")
 	cmd.Flags().BoolVar(&raw, "raw", false, "the page itself instead of its inventory")
-	cmd.Flags().BoolVar(
-		&why, "why", false, "each element with the line of the gate file that decided, what was taken out, and why",
-	)
-	cmd.Flags().BoolVar(
-		&listed, "preview", false,
-		"how the page is listed in search results and as a shared link, before the gate and after it",
-	)
+	cmd.Flags().BoolVar(&why, "why", false,
+		"each element with the line of the gate file that decided, what was taken out, and why")
+	cmd.Flags().BoolVar(&listed, "preview", false,
+		"how the page is listed in search results and as a shared link, before the gate and after it")
 	cmd.Flags().StringVar(&root, "site", "", "the `DIR` that is the root of the site, for a page of no gate file (default: the folders above it that have an index page)")
 	cmd.Flags().StringVar(&as, "as", "/", "the `PATH` of the page that comes from standard input")
 	return cmd

@@ -146,15 +146,8 @@ func (a *app) surveyLines(ctx context.Context, dir string, p *project.Project) e
 
 // surveyBrowser opens the pages of a survey in a browser: those of the gate file's source, of any other
 // folder, or of a site that runs.
-func (a *app) surveyBrowser(
-	ctx context.Context,
-	v *browsing,
-	screens []browser.Screen,
-	s *result.Survey,
-	p *project.Project,
-	dir string,
-	args []string,
-) (err error) {
+func (a *app) surveyBrowser(ctx context.Context, v *browsing, screens []browser.Screen, s *result.Survey,
+	p *project.Project, dir string, args []string) (err error) {
 	if p == nil || dir != p.Source {
 		address := ""
 		if len(args) == 1 && isAddress(args[0]) {

@@ -57,19 +57,11 @@ func (w *ways) single(cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.Float64Var(&w.o.Rate, "rate", 0, "how many requests a second at most (0: any)")
 	f.IntVar(&w.o.Parallel, "parallel", 4, "how many requests at a time")
-	f.StringArrayVar(
-		&w.headers,
-		"header",
-		nil,
-		"a `FIELD` to send with each request, to this site alone, such as 'Accept-Language: en'",
-	)
+	f.StringArrayVar(&w.headers, "header", nil,
+		"a `FIELD` to send with each request, to this site alone, such as 'Accept-Language: en'")
 	f.StringVar(&w.name, "name", "", "ask for this `HOST`, where the server answers to several: the field Host")
-	f.StringVar(
-		&w.cookies,
-		"cookies",
-		"",
-		"send the cookies of a `FILE`: one a line, seven fields with tabs between (cookies.txt)",
-	)
+	f.StringVar(&w.cookies, "cookies", "",
+		"send the cookies of a `FILE`: one a line, seven fields with tabs between (cookies.txt)")
 	f.StringVar(&w.user, "user", "", "log in as `NAME`; the password comes from "+passwordName+", or is asked for")
 	_ = cmd.MarkFlagFilename("cookies")
 }

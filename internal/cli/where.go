@@ -137,9 +137,8 @@ func (a *app) whereAll(ctx context.Context, p *project.Project, o *whereOptions,
 }
 
 // whereItem writes where one item is.
-func (a *app) whereItem(
-	ctx context.Context, p *project.Project, name string, o *whereOptions, screens []browser.Screen,
-) error {
+func (a *app) whereItem(ctx context.Context, p *project.Project, name string, o *whereOptions,
+	screens []browser.Screen) error {
 	r, err := decisions.Where(ctx, p, name, o.params, a.progress("looking"))
 	if err == nil && o.on {
 		err = a.inBrowser(ctx, &o.browsing, p, func(b *visits.Visitor) error {
@@ -155,12 +154,8 @@ func (a *app) whereItem(
 }
 
 // inBrowser has the pages of a project, as apply would write them, looked at in a browser.
-func (a *app) inBrowser(
-	ctx context.Context,
-	v *browsing,
-	p *project.Project,
-	look func(r *visits.Visitor) error,
-) error {
+func (a *app) inBrowser(ctx context.Context, v *browsing, p *project.Project,
+	look func(r *visits.Visitor) error) error {
 	a.tidies.Store(true)
 	r, err := v.rendering(ctx, p, nil, false)
 	if err != nil {

@@ -16,13 +16,8 @@ import (
 )
 
 // Pages lists the pages that a query chooses, with their sets and items.
-func Pages(
-	ctx context.Context,
-	p *project.Project,
-	query string,
-	why bool,
-	progress parallel.Progress,
-) ([]result.PageLine, error) {
+func Pages(ctx context.Context, p *project.Project, query string, why bool,
+	progress parallel.Progress) ([]result.PageLine, error) {
 	if query == "" {
 		query = "all or path" // redirects too
 	}

@@ -51,12 +51,8 @@ func Cell(r *pageedit.Result, i int) result.Cell {
 
 // WhereMetadata tells which pages have which value for a metadata key, after the
 // gate.
-func WhereMetadata(
-	ctx context.Context,
-	p *project.Project,
-	name string,
-	progress parallel.Progress,
-) (*result.WhereKey, error) {
+func WhereMetadata(ctx context.Context, p *project.Project, name string,
+	progress parallel.Progress) (*result.WhereKey, error) {
 	key := gatefile.KeyName(name)
 	if !known(key) {
 		_, hint := gatefile.KnownKey(key)
@@ -123,10 +119,7 @@ func Fragment(p *project.Project, pg *page.Page, fragment string) (*result.WhyFr
 			case v.In && w.Opens == "":
 				w.Because = fmt.Sprintf(
 					"the popup of %q is on the page, but this fragment opens it only where %s chooses the page (%s)",
-					it.Name,
-					o.Pages[0].Text,
-					o.Pages[0].Pos,
-				)
+					it.Name, o.Pages[0].Text, o.Pages[0].Pos)
 			case w.Opens == "":
 				w.Because = fmt.Sprintf("no popup opens here: %q is %s", it.Name, f.Because)
 			}
@@ -134,11 +127,8 @@ func Fragment(p *project.Project, pg *page.Page, fragment string) (*result.WhyFr
 		}
 	}
 	if len(w.Items) == 0 {
-		w.Because = fmt.Sprintf(
-			"no popup opens here: no item opens at #%s%s",
-			fragment,
-			didyoumean.Suggest(fragment, fragments),
-		)
+		w.Because = fmt.Sprintf("no popup opens here: no item opens at #%s%s", fragment,
+			didyoumean.Suggest(fragment, fragments))
 		if hasID(r.Source.Text, fragment) {
 			w.Because += "; a browser goes to the element with that id"
 		}

@@ -19,13 +19,8 @@ import (
 
 // Where says on which pages an item is, and why not on the others; with params, too, which values its parameters have
 // there.
-func Where(
-	ctx context.Context,
-	p *project.Project,
-	name string,
-	params bool,
-	progress parallel.Progress,
-) (*result.WhereItem, error) {
+func Where(ctx context.Context, p *project.Project, name string, params bool,
+	progress parallel.Progress) (*result.WhereItem, error) {
 	n := slices.IndexFunc(p.Gate.File.Items, func(it *gatefile.Item) bool { return it.Name == name })
 	if n < 0 {
 		return nil, &failure.Usage{

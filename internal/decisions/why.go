@@ -37,11 +37,8 @@ func Why(p *project.Project, pg *page.Page, name string) (*result.WhyItem, *resu
 		return nil, w, nil
 	}
 	return nil, nil, &failure.Usage{
-		Message: fmt.Sprintf(
-			"no item and no metadata key is called %q%s",
-			name,
-			didyoumean.Suggest(name, append(p.Gate.File.ItemNames(), gatefile.MetadataKeys...)),
-		),
+		Message: fmt.Sprintf("no item and no metadata key is called %q%s", name,
+			didyoumean.Suggest(name, append(p.Gate.File.ItemNames(), gatefile.MetadataKeys...))),
 		Remedy: "yellowgate where lists the items",
 	}
 }

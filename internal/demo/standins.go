@@ -110,10 +110,8 @@ func standIn(host string, asked func(string, *http.Request)) http.Handler {
 		if path.Base(name) == "replay.js" {
 			text = append(text[:len(text):len(text)], large()...)
 		}
-		h.Set(
-			"Content-Type",
-			map[string]string{".js": "text/javascript; charset=utf-8", ".html": "text/html; charset=utf-8", ".gif": "image/gif"}[path.Ext(name)],
-		)
+		h.Set("Content-Type",
+			map[string]string{".js": "text/javascript; charset=utf-8", ".html": "text/html; charset=utf-8", ".gif": "image/gif"}[path.Ext(name)])
 		_, _ = w.Write(text)
 	})
 }

@@ -43,12 +43,9 @@ func Make(dir, gateFile string, s *result.Survey) (*result.FirstGate, error) {
 	if source == out {
 		out = "gated"
 	}
-	fmt.Fprintf(
-		&b,
+	fmt.Fprintf(&b,
 		"# What loads on which pages. Everything that was found has a name here and stays\n# as it is; change pages, or add except, to decide.\nyellowgate: 1\n\nsite:\n  # name: and url: (the site's address) are for titles and canonicals\n  source: %s\n  output: %s\n\nitems:\n",
-		yamlText(source),
-		out,
-	)
+		yamlText(source), out)
 	names := map[string]bool{}
 	for _, x := range together(matchersOf(s.Loads)) {
 		if x.matcher == "" {
@@ -62,22 +59,12 @@ func Make(dir, gateFile string, s *result.Survey) (*result.FirstGate, error) {
 		if x.variants > 1 {
 			about += fmt.Sprintf(", in %d variants", x.variants)
 		}
-		fmt.Fprintf(
-			&b,
-			"\n  %s:%s\n    found:%s\n    pages: %s\n",
-			name,
-			"  # on "+about+weightOf(x.Load),
-			x.found(),
-			everywhere(cmp.Or(x.stands, x.Load)),
-		)
+		fmt.Fprintf(&b, "\n  %s:%s\n    found:%s\n    pages: %s\n", name, "  # on "+about+weightOf(x.Load), x.found(),
+			everywhere(cmp.Or(x.stands, x.Load)))
 	}
 	for _, l := range f.LeftOut {
-		fmt.Fprintf(
-			&b,
-			"\n  # left out, since nothing in it tells it from others: %s (on %s)\n",
-			l.What,
-			countOf(l.Pages, s.Pages),
-		)
+		fmt.Fprintf(&b, "\n  # left out, since nothing in it tells it from others: %s (on %s)\n", l.What,
+			countOf(l.Pages, s.Pages))
 	}
 	if f.Items == 0 {
 		b.Truncate(b.Len() - len("\nitems:\n"))

@@ -66,10 +66,8 @@ type Edit struct {
 // Change changes the texts of a project's gate files, and tells what that does
 // to the pages. A gate file with mistakes is not touched, and neither is one that
 // would have some then.
-func (e *Edit) Change(
-	ctx context.Context,
-	change func(p *project.Project, doc func(file string) *gateedit.Doc) error,
-) (*result.GateChange, error) {
+func (e *Edit) Change(ctx context.Context,
+	change func(p *project.Project, doc func(file string) *gateedit.Doc) error) (*result.GateChange, error) {
 	o := project.Options{Day: e.Day, Outside: e.Outside}
 	before, _, err := project.Open(e.GateFile, o)
 	if err != nil {
@@ -246,14 +244,8 @@ func diskName(gateFile, main, file string) string {
 
 // compare tells what the change does to the pages. A change that makes the gate
 // file impossible to put into effect is an error, unless it was so before.
-func compareGates(
-	ctx context.Context,
-	r *result.GateChange,
-	name string,
-	before, after *project.Project,
-	released bool,
-	progress parallel.Progress,
-) error {
+func compareGates(ctx context.Context, r *result.GateChange, name string, before, after *project.Project,
+	released bool, progress parallel.Progress) error {
 	if after.Source == "" {
 		return nil
 	}
@@ -306,11 +298,8 @@ func (e *Edit) Set(ctx context.Context) (*result.GateChange, error) {
 		for _, key := range e.Unset {
 			if !slices.Contains(gatefile.ItemKeys(), key) {
 				return &failure.Usage{
-					Message: fmt.Sprintf(
-						"no key of an item is called %q%s",
-						key,
-						didyoumean.Suggest(key, gatefile.ItemKeys()),
-					),
+					Message: fmt.Sprintf("no key of an item is called %q%s", key,
+						didyoumean.Suggest(key, gatefile.ItemKeys())),
 				}
 			}
 			if err := d.Delete(2, "items", it.Name, key); err != nil {
@@ -524,8 +513,7 @@ func (e *Edit) Remove(ctx context.Context, release bool) (*result.GateChange, er
 			return &failure.Usage{
 				Message: fmt.Sprintf(
 					"item %q keeps elements of the source pages out, or changes them; without it they come back as the source has them",
-					it.Name,
-				),
+					it.Name),
 				Remedy: "say so with --release, or take it out of all pages: yellowgate set " + it.Name + " --pages none",
 			}
 		}
@@ -535,11 +523,8 @@ func (e *Edit) Remove(ctx context.Context, release bool) (*result.GateChange, er
 					return err
 				}
 				return &failure.Usage{
-					Message: fmt.Sprintf(
-						"item %q has a spot on %s, which would name no item",
-						it.Name,
-						pageedit.SomePages(pages),
-					),
+					Message: fmt.Sprintf("item %q has a spot on %s, which would name no item", it.Name,
+						pageedit.SomePages(pages)),
 					Remedy: "take the spots out of the pages first; --release removes the item anyway, and check reports its spots until they are gone",
 				}
 			}

@@ -119,10 +119,8 @@ func (c *comparer) page(pg *page.Page, judge *gatecheck.Judge) (b both, err erro
 	if b.is.Fragment || bytes.Equal(b.was.File, b.is.File) {
 		return b, nil
 	}
-	b.changes = append(
-		parameters(b.was, b.is),
-		pagechange.Between(itemmatch.SideOf(b.was, c.before.Gate), itemmatch.SideOf(b.is, c.after.Gate))...,
-	)
+	b.changes = append(parameters(b.was, b.is),
+		pagechange.Between(itemmatch.SideOf(b.was, c.before.Gate), itemmatch.SideOf(b.is, c.after.Gate))...)
 	kept := effective(b.is)
 	lost := effective(b.was)
 	maps.DeleteFunc(lost, func(item string, _ bool) bool { return kept[item] })
@@ -208,10 +206,8 @@ func (c *comparer) item(name string) *result.ItemDiff {
 	if !ok {
 		i = len(c.Items)
 		c.at[name] = i
-		c.Items = append(
-			c.Items,
-			result.ItemDiff{Item: name, Gained: []string{}, Lost: []string{}, Replaced: []string{}},
-		)
+		c.Items = append(c.Items,
+			result.ItemDiff{Item: name, Gained: []string{}, Lost: []string{}, Replaced: []string{}})
 	}
 	return &c.Items[i]
 }
@@ -262,15 +258,9 @@ func (c *comparer) follows() (out []string) {
 			}
 			for _, path := range d.Lost {
 				if from := c.links[page.Key(path)+"#"+o.Value]; len(from) > 0 {
-					out = append(
-						out,
-						fmt.Sprintf(
-							"%s#%s opens nothing any longer, and %s links to it",
-							path,
-							o.Value,
-							pageedit.SomePages(from),
-						),
-					)
+					out = append(out,
+						fmt.Sprintf("%s#%s opens nothing any longer, and %s links to it", path, o.Value,
+							pageedit.SomePages(from)))
 				}
 			}
 		}

@@ -79,17 +79,9 @@ items:
 		items = append(items, fmt.Sprintf("%s +%d -%d", it.Item, len(it.Gained), len(it.Lost)))
 	}
 	for _, g := range c.Changes {
-		groups = append(
-			groups,
-			fmt.Sprintf(
-				"%s %s: %s %s %d",
-				g.Section(),
-				g.Called(),
-				g.How,
-				g.Pages[0].Was+">"+g.Pages[0].Is,
-				len(g.Pages),
-			),
-		)
+		groups = append(groups,
+			fmt.Sprintf("%s %s: %s %s %d", g.Section(), g.Called(), g.How, g.Pages[0].Was+">"+g.Pages[0].Is,
+				len(g.Pages)))
 	}
 	slices.Sort(items)
 	if want := []string{"kit +0 -10", "late +1 -0", "letter +0 -2"}; !slices.Equal(items, want) {
@@ -111,19 +103,11 @@ items:
 	}
 	if !slices.Equal(c.Removed, []string{"/made/"}) || len(c.Added) != 0 || c.Pages != 60 || c.Unchanged != 0 ||
 		c.In["letter"] != 58 {
-		t.Errorf(
-			"removed %v, added %v, %d pages, %d unchanged, %d with the letter",
-			c.Removed,
-			c.Added,
-			c.Pages,
-			c.Unchanged,
-			c.In["letter"],
-		)
+		t.Errorf("removed %v, added %v, %d pages, %d unchanged, %d with the letter", c.Removed, c.Added, c.Pages,
+			c.Unchanged, c.In["letter"])
 	}
 	if want := []string{"/p5/#letter opens nothing any longer, and /p7/ links to it", "/p7/#letter opens nothing any longer, and /p7/ links to it"}; !slices.Equal(
-		c.Follows,
-		want,
-	) {
+		c.Follows, want) {
 		t.Errorf("follows: %q", c.Follows)
 	}
 }

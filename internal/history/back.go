@@ -188,13 +188,8 @@ func unchangedSince(dir string, e *result.HistoryEntry) error {
 }
 
 // write puts the texts into place. What stands there is kept before, unless an entry has it.
-func (h *History) write(
-	dir string,
-	r *result.Return,
-	now []project.NamedText,
-	texts map[string][]byte,
-	edit bool,
-) error {
+func (h *History) write(dir string, r *result.Return, now []project.NamedText, texts map[string][]byte,
+	edit bool) error {
 	has := func(e *result.HistoryEntry) bool {
 		return !slices.ContainsFunc(now, func(n project.NamedText) bool {
 			return !slices.ContainsFunc(

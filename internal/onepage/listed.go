@@ -137,19 +137,11 @@ func picture(s *result.SharedLink, r *inventory.Record, read func(path string) (
 	case c.Width < 200 || c.Height < 200:
 		s.Says = fmt.Sprintf("%d × %d pixels: too small, most show it beside the text or not at all", c.Width, c.Height)
 	case width/height > shape*1.02:
-		s.Says = fmt.Sprintf(
-			"%d × %d pixels: the middle %d of its width are shown",
-			c.Width,
-			c.Height,
-			int(height*shape),
-		)
+		s.Says = fmt.Sprintf("%d × %d pixels: the middle %d of its width are shown", c.Width, c.Height,
+			int(height*shape))
 	case width/height < shape/1.02:
-		s.Says = fmt.Sprintf(
-			"%d × %d pixels: the middle %d of its height are shown",
-			c.Width,
-			c.Height,
-			int(width/shape),
-		)
+		s.Says = fmt.Sprintf("%d × %d pixels: the middle %d of its height are shown", c.Width, c.Height,
+			int(width/shape))
 	default:
 		s.Says = fmt.Sprintf("%d × %d pixels: shown whole", c.Width, c.Height)
 	}

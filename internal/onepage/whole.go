@@ -184,12 +184,8 @@ func metadataOf(r *pageedit.Result, record *inventory.Record) (out []result.WhyM
 }
 
 // taken are the elements that the source has and the page has not.
-func taken(
-	g *pageedit.Gate,
-	r *pageedit.Result,
-	after *itemmatch.Comparison,
-	of func(string) (string, result.Rule),
-) []result.WhyElement {
+func taken(g *pageedit.Gate, r *pageedit.Result, after *itemmatch.Comparison,
+	of func(string) (string, result.Rule)) []result.WhyElement {
 	before := itemmatch.Read(r.Original, r, g, nil)
 	at := map[[2]int]*inventory.Element{}
 	for _, e := range inOrder(before.Record) {

@@ -34,10 +34,8 @@ const (
 )
 
 // Make makes the overview of a project whose pages are known. read returns a file of the site, by its path.
-func Make(
-	ctx context.Context, p *project.Project, weights inventory.Weights, read func(path string) ([]byte, bool),
-	progress parallel.Progress,
-) (*result.Overview, error) {
+func Make(ctx context.Context, p *project.Project, weights inventory.Weights, read func(path string) ([]byte, bool),
+	progress parallel.Progress) (*result.Overview, error) {
 	g := p.Gate.File
 	o := &result.Overview{
 		Site: cmp.Or(g.Site.Name.Value, "this site"), URL: g.Site.URL.Value, Gate: g.File, Day: p.Gate.Plan.Day,
@@ -176,10 +174,8 @@ func (c *counter) kinds() {
 	c.Kinds = []result.Kind{{Name: "all pages"}, {Name: "the home page"}}
 	for _, s := range c.p.Gate.File.Sets {
 		c.sets = append(c.sets, s)
-		c.Kinds = append(
-			c.Kinds,
-			result.Kind{Name: "the " + s.Name + " pages", Query: pagequery.Words(s.Query.Expr), Note: s.Note},
-		)
+		c.Kinds = append(c.Kinds,
+			result.Kind{Name: "the " + s.Name + " pages", Query: pagequery.Words(s.Query.Expr), Note: s.Note})
 	}
 	c.Kinds = append(c.Kinds, result.Kind{Name: "all other pages"})
 	for range c.Kinds {
@@ -386,9 +382,8 @@ func is(it *gatefile.Item) (out []string) {
 		case gatefile.Popup:
 			add("the popup “" + cmp.Or(it.Label.Text, it.Name) + "”")
 		case gatefile.Structured:
-			add(
-				map[bool]string{true: "questions with answers, for search engines", false: "data for search engines"}[p.Key == "questions"] + only,
-			)
+			add(map[bool]string{true: "questions with answers, for search engines", false: "data for search engines"}[p.Key == "questions"] +
+				only)
 		case gatefile.Classes:
 			add("the classes " + p.Text + " on " + p.Selector.String())
 		}

@@ -38,9 +38,8 @@ func (t *table) fail(row, column int, remedy, format string, args ...any) error 
 func (s *setter) readHeader(p *project.Project, t *table) error {
 	if t.path = slices.Index(t.Header, PathColumn); t.path < 0 {
 		return &failure.Usage{
-			Message: fmt.Sprintf(
-				"%s: no column is called %s; the header row is %s", t.name, PathColumn, strings.Join(t.Header, " | "),
-			),
+			Message: fmt.Sprintf("%s: no column is called %s; the header row is %s", t.name, PathColumn,
+				strings.Join(t.Header, " | ")),
 			Remedy: "begin with a table of this site: yellowgate where title description --format csv --out table.csv",
 		}
 	}
@@ -58,9 +57,8 @@ func (s *setter) readHeader(p *project.Project, t *table) error {
 }
 
 // compare finds the cells that differ. all are the values that the table's pages should have in the end, by page.
-func (s *setter) compare(
-	ctx context.Context, p *project.Project, t *table, progress parallel.Progress,
-) (all map[string][]string, err error) {
+func (s *setter) compare(ctx context.Context, p *project.Project, t *table,
+	progress parallel.Progress) (all map[string][]string, err error) {
 	if err := s.readHeader(p, t); err != nil {
 		return nil, err
 	}
@@ -99,9 +97,8 @@ func (s *setter) compare(
 }
 
 // compareRow finds the cells of a row that differ from what a page has, and returns what it should have.
-func (s *setter) compareRow(
-	g *gatefile.Gate, t *table, row int, pg *page.Page, values []string,
-) (want []string, err error) {
+func (s *setter) compareRow(g *gatefile.Gate, t *table, row int, pg *page.Page,
+	values []string) (want []string, err error) {
 	want = slices.Clone(values)
 	for k, c := range s.columns {
 		is := t.Rows[row][t.column[k]]
@@ -110,11 +107,10 @@ func (s *setter) compareRow(
 		}
 		want[k] = result.OfCell(is)
 		if sheet.Garbled(want[k], values[k]) {
-			return nil, t.fail(
-				row, t.column[k], "open it as UTF-8 there, or begin with xlsx: yellowgate where … --format xlsx",
-				"%s of %s is %q, which is %q read in a wrong encoding by the program that saved the table",
-				c.name, pg.Path, want[k], values[k],
-			)
+			return nil, t.fail(row, t.column[k],
+				"open it as UTF-8 there, or begin with xlsx: yellowgate where … --format xlsx",
+				"%s of %s is %q, which is %q read in a wrong encoding by the program that saved the table", c.name,
+				pg.Path, want[k], values[k])
 		}
 		if why := s.refuses(g, &c, want[k]); why != "" {
 			return nil, t.fail(row, t.column[k], "give it another value", "%s of %s: %s", c.name, pg.Path, why)

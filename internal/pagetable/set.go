@@ -43,9 +43,8 @@ type cell struct {
 }
 
 // Set takes a table back. name is the file's, for errors; label its encoding, "" for none.
-func Set(
-	ctx context.Context, e *gatechange.Edit, name string, data []byte, label string, progress parallel.Progress,
-) (*result.TableChange, error) {
+func Set(ctx context.Context, e *gatechange.Edit, name string, data []byte, label string,
+	progress parallel.Progress) (*result.TableChange, error) {
 	t, err := sheet.Read(data, label)
 	if err != nil {
 		return nil, located(name, err)
@@ -152,9 +151,8 @@ func (s *setter) byPage(e *unlikeError) bool {
 }
 
 // change edits the gate file and the facts, once it is sure that every page of the table then has what that says.
-func (s *setter) change(
-	ctx context.Context, e *gatechange.Edit, all map[string][]string, progress parallel.Progress,
-) (*result.GateChange, error) {
+func (s *setter) change(ctx context.Context, e *gatechange.Edit, all map[string][]string,
+	progress parallel.Progress) (*result.GateChange, error) {
 	names := s.names()
 	e.Verify = func(after *project.Project) error {
 		if err := after.Walk(); err != nil {
@@ -168,10 +166,8 @@ func (s *setter) change(
 		for _, row := range now.Rows {
 			for i, want := range all[row.Page] {
 				if !same(want, row.Values[i]) {
-					unlike.cells = append(
-						unlike.cells,
-						result.CellChange{Page: row.Page, Key: names[i], Was: want, Is: row.Values[i]},
-					)
+					unlike.cells = append(unlike.cells,
+						result.CellChange{Page: row.Page, Key: names[i], Was: want, Is: row.Values[i]})
 				}
 			}
 		}

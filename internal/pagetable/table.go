@@ -56,12 +56,8 @@ func columnOf(g *gatefile.Gate, name string) (column, error) {
 		if it := g.Item(item); it != nil {
 			if it.Param(param) == nil {
 				return c, &failure.Usage{
-					Message: fmt.Sprintf(
-						"item %q has no parameter %q%s",
-						item,
-						param,
-						didyoumean.Suggest(param, it.ParamNames()),
-					),
+					Message: fmt.Sprintf("item %q has no parameter %q%s", item, param,
+						didyoumean.Suggest(param, it.ParamNames())),
 				}
 			}
 			c.item, c.param = item, param
@@ -71,10 +67,8 @@ func columnOf(g *gatefile.Gate, name string) (column, error) {
 	c.key = gatefile.KeyName(name)
 	if known, _ := gatefile.KnownKey(c.key); !known {
 		return c, &failure.Usage{
-			Message: fmt.Sprintf(
-				"no metadata key, item or parameter is called %q%s", name,
-				didyoumean.Suggest(name, append(g.ItemNames(), gatefile.MetadataKeys...)),
-			),
+			Message: fmt.Sprintf("no metadata key, item or parameter is called %q%s", name,
+				didyoumean.Suggest(name, append(g.ItemNames(), gatefile.MetadataKeys...))),
 			Remedy: "for example title, robots, social.title; an item's name; or ITEM.PARAMETER",
 		}
 	}
@@ -115,9 +109,8 @@ func WriteXLSX(w io.Writer, t *result.PageTable) error {
 }
 
 // Read makes the table of the pages that a query chooses, "" for all.
-func Read(
-	ctx context.Context, p *project.Project, names []string, query string, progress parallel.Progress,
-) (*result.PageTable, error) {
+func Read(ctx context.Context, p *project.Project, names []string, query string,
+	progress parallel.Progress) (*result.PageTable, error) {
 	columns, err := columnsOf(p.Gate.File, names)
 	if err != nil {
 		return nil, err

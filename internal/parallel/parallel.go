@@ -63,22 +63,13 @@ func guarded[T any](i int, do func(i int) (T, error)) (result T, err error) {
 // results in that order, from one goroutine. No more than a bounded number of
 // results wait, so memory does not grow with n. The first error ends it, and so does
 // ctx, whose error is returned then.
-func InOrder[T any](
-	ctx context.Context,
-	n int,
-	do func(i int) (T, error),
-	each func(i int, result T) error,
-) error {
+func InOrder[T any](ctx context.Context, n int, do func(i int) (T, error), each func(i int, result T) error) error {
 	return InOrderBy(ctx, runtime.GOMAXPROCS(0), n, do, each)
 }
 
 // InOrderBy is InOrder with a number of workers, for work that is mostly waiting.
-func InOrderBy[T any](
-	ctx context.Context,
-	workers, n int,
-	do func(i int) (T, error),
-	each func(i int, result T) error,
-) error {
+func InOrderBy[T any](ctx context.Context, workers, n int, do func(i int) (T, error),
+	each func(i int, result T) error) error {
 	type done struct {
 		result T
 		err    error

@@ -112,10 +112,8 @@ func (f *Facts) read(file, ext string, b []byte, atName func(remedy, format stri
 	if at := markup.NotUTF8(b); at >= 0 {
 		line := 1 + bytes.Count(b[:at], []byte("\n"))
 		column := 1 + utf8.RuneCount(b[bytes.LastIndexByte(b[:at], '\n')+1:at])
-		fail(
-			line, column, "save it as UTF-8; spreadsheets call it CSV UTF-8",
-			"the facts are not UTF-8: the byte 0x%02X is no character of it", b[at],
-		)
+		fail(line, column, "save it as UTF-8; spreadsheets call it CSV UTF-8",
+			"the facts are not UTF-8: the byte 0x%02X is no character of it", b[at])
 		return
 	}
 	switch {
@@ -150,10 +148,8 @@ func (f *Facts) readCSV(file, text string, fail failFunc) {
 		line, _ := r.FieldPos(0)
 		switch {
 		case len(row) != len(header):
-			fail(
-				line, 1, "a value with a comma in it is put in quotes",
-				"the row has %d values, the header %d", len(row), len(header),
-			)
+			fail(line, 1, "a value with a comma in it is put in quotes", "the row has %d values, the header %d",
+				len(row), len(header))
 			continue
 		case !strings.HasPrefix(strings.TrimSpace(row[column]), "/"):
 			fail(line, 1, "", "%q is no path of a page: those begin with \"/\"", row[column])
@@ -189,10 +185,8 @@ func readHeader(r *csv.Reader, fail failFunc) (header []string, path int) {
 		}
 		if n, twice := first[h]; twice {
 			line, at := r.FieldPos(i)
-			fail(
-				line, at, "give one of them another name, or take it out",
-				"two columns are called %q: the %d. and the %d.", h, n+1, i+1,
-			)
+			fail(line, at, "give one of them another name, or take it out",
+				"two columns are called %q: the %d. and the %d.", h, n+1, i+1)
 			return nil, 0
 		}
 		first[h] = i
@@ -202,10 +196,8 @@ func readHeader(r *csv.Reader, fail failFunc) (header []string, path int) {
 	case ok:
 		return header, path
 	case len(header) == 1 && strings.ContainsAny(header[0], ";\t"):
-		fail(
-			1, 1, "save it with commas between the values (RFC 4180); spreadsheets offer that when exporting",
-			"the values of this file are not separated by commas: its header row is one value, %q", header[0],
-		)
+		fail(1, 1, "save it with commas between the values (RFC 4180); spreadsheets offer that when exporting",
+			"the values of this file are not separated by commas: its header row is one value, %q", header[0])
 	default:
 		fail(1, 1, "", "no column is called path%s", didyoumean.Suggest("path", header))
 	}
@@ -292,14 +284,8 @@ func (f *Facts) list(path, name string, v *yamltree.Value) string {
 	return strings.Join(words, ", ")
 }
 
-func (f *Facts) add(
-	file string,
-	line, column int,
-	path string,
-	values map[string]string,
-	order []string,
-	fail failFunc,
-) {
+func (f *Facts) add(file string, line, column int, path string, values map[string]string, order []string,
+	fail failFunc) {
 	key := f.key(path)
 	have := f.ByPage[key]
 	if have == nil {

@@ -8,12 +8,8 @@ import (
 )
 
 // GateAll gates every page and hands the results over in order.
-func GateAll(
-	ctx context.Context,
-	p *Project,
-	progress parallel.Progress,
-	each func(i int, r *pageedit.Result) error,
-) error {
+func GateAll(ctx context.Context, p *Project, progress parallel.Progress,
+	each func(i int, r *pageedit.Result) error) error {
 	return parallel.InOrder(ctx, len(p.Pages), func(i int) (*pageedit.Result, error) {
 		b, err := p.Read(&p.Pages[i])
 		if err != nil {

@@ -116,11 +116,8 @@ func (p *Project) reader(g *gatefile.Gate, sum hash.Hash) func(string) ([]byte, 
 }
 
 // includer finds the gate files that a glob of the gate file names.
-func (p *Project) includer(
-	shown string,
-	texts map[string][]byte,
-	sum hash.Hash,
-) func(string, *gatefile.Gate) ([]gatefile.Included, error) {
+func (p *Project) includer(shown string, texts map[string][]byte,
+	sum hash.Hash) func(string, *gatefile.Gate) ([]gatefile.Included, error) {
 	return func(glob string, g *gatefile.Gate) (out []gatefile.Included, err error) {
 		base, pattern := doublestar.SplitPattern(path.Clean(filepath.ToSlash(glob))) // it may lead to a folder of site.outside
 		names, err := doublestar.Glob(os.DirFS(p.abs(base)), pattern)

@@ -251,23 +251,14 @@ func (p *Project) folders() (problems []problem.Problem) {
 	source, output := fsys.Real(p.Source), fsys.Real(p.Output)
 	switch {
 	case source == output:
-		fail(
-			s.Output,
-			"name another folder for the output, such as public",
-			"the output folder is the source folder; the source is never written to",
-		)
+		fail(s.Output, "name another folder for the output, such as public",
+			"the output folder is the source folder; the source is never written to")
 	case within(output, source):
-		fail(
-			s.Output, "name a folder of its own for the output",
-			"the output folder %s holds the source folder %s", s.Output.Value, s.Source.Value,
-		)
+		fail(s.Output, "name a folder of its own for the output", "the output folder %s holds the source folder %s",
+			s.Output.Value, s.Source.Value)
 	case within(output, p.Dir):
-		fail(
-			s.Output,
-			"name a folder of its own for the output",
-			"the output folder %s holds the gate file",
-			s.Output.Value,
-		)
+		fail(s.Output, "name a folder of its own for the output", "the output folder %s holds the gate file",
+			s.Output.Value)
 	}
 	return problems
 }
@@ -327,16 +318,12 @@ func (p *Project) Walk() error {
 	if err != nil {
 		var pe *failure.Path
 		if errors.As(err, &pe) && pe.Path == p.Source {
-			pe.What = fmt.Sprintf(
-				"%s: site.source names this folder; build the site first, or mend the path",
-				p.Gate.File.Site.Source.Pos,
-			)
+			pe.What = fmt.Sprintf("%s: site.source names this folder; build the site first, or mend the path",
+				p.Gate.File.Site.Source.Pos)
 			if origin != "" {
 				pe.What = fmt.Sprintf(
 					"%s: site.source names this folder; yellowgate capture keeps the pages of %s there",
-					p.Gate.File.Site.Source.Pos,
-					origin,
-				)
+					p.Gate.File.Site.Source.Pos, origin)
 			}
 		}
 		return err

@@ -71,19 +71,12 @@ type ForeignError struct {
 
 func (e *ForeignError) Error() string {
 	if len(e.Blocks) > 0 {
-		return fmt.Sprintf(
-			"in the output folder %s, the tool cannot write where something else stands: %s",
-			e.Folder,
-			wording.List(e.Blocks, 3),
-		)
+		return fmt.Sprintf("in the output folder %s, the tool cannot write where something else stands: %s", e.Folder,
+			wording.List(e.Blocks, 3))
 	}
-	return fmt.Sprintf(
-		"in the output folder %s, %s that the tool did not write %s where it has to write: %s",
-		e.Folder,
-		wording.Count(len(e.Files), "file"),
-		wording.Agree(len(e.Files), "stands", "stand"),
-		wording.List(e.Files, 3),
-	)
+	return fmt.Sprintf("in the output folder %s, %s that the tool did not write %s where it has to write: %s",
+		e.Folder, wording.Count(len(e.Files), "file"), wording.Agree(len(e.Files), "stands", "stand"),
+		wording.List(e.Files, 3))
 }
 
 // Remedy says what to do about it.
@@ -305,10 +298,8 @@ func (a *apply) told() string {
 	if n == 0 && a.moves.Load() == 0 {
 		return "nothing was changed; the output is as it was before"
 	}
-	return fmt.Sprintf(
-		"%s in place, the rest as before, and each of them is whole; apply again to go on",
-		told(n, a.writes)+wording.Agree(n, " is", " are"),
-	)
+	return fmt.Sprintf("%s in place, the rest as before, and each of them is whole; apply again to go on",
+		told(n, a.writes)+wording.Agree(n, " is", " are"))
 }
 
 // prepare gates every page that is to be written and lays it into the work folder,

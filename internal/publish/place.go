@@ -133,10 +133,8 @@ const acrossPrefix = ".yg-"
 // placeAcross puts a finished file into a folder on another file system than the work
 // folder's.
 func (a *apply) placeAcross(j *job, from, to string) error {
-	tmp := filepath.Join(
-		filepath.Dir(to),
-		acrossPrefix+strings.TrimPrefix(filepath.Base(a.workDir), workPrefix)+"-"+strconv.Itoa(j.number),
-	)
+	tmp := filepath.Join(filepath.Dir(to),
+		acrossPrefix+strings.TrimPrefix(filepath.Base(a.workDir), workPrefix)+"-"+strconv.Itoa(j.number))
 	f, err := fsys.Create(tmp)
 	if err == nil {
 		_, _, err = stream(from, f)

@@ -42,41 +42,25 @@ func (p *Printer) leftAlone(s *publish.Summary, folder string, verbose bool) {
 		return wording.List(names, 3)
 	}
 	if n := len(s.Edited); n > 0 {
-		p.Line(
-			"  %s %s changed by hand since the last apply, and written again; what stood there is kept in %s: %s",
-			p.warn.Render("note"),
-			were(n, "page"),
-			s.Kept,
-			shown(s.Edited),
-		)
+		p.Line("  %s %s changed by hand since the last apply, and written again; what stood there is kept in %s: %s",
+			p.warn.Render("note"), were(n, "page"), s.Kept, shown(s.Edited))
 	}
 	if n := len(s.Alone); n > 0 {
 		names := " (--verbose names them)"
 		if verbose {
 			names = ": " + wording.List(s.Alone, n)
 		}
-		p.Line(
-			"  %s",
+		p.Line("  %s",
 			p.dim.Render(
-				fmt.Sprintf(
-					"%s in %s that the tool did not write: left alone%s",
-					wording.Count(n, "file"),
-					folder,
-					names,
-				),
-			),
-		)
+				fmt.Sprintf("%s in %s that the tool did not write: left alone%s", wording.Count(n, "file"), folder,
+					names)))
 	}
 	if len(s.LeftOut) > 0 {
-		p.Line(
-			"  %s",
+		p.Line("  %s",
 			p.dim.Render(
 				fmt.Sprintf(
 					"dot-files of the source are not copied: %s; name those that your server needs under site.also",
-					shown(s.LeftOut),
-				),
-			),
-		)
+					shown(s.LeftOut))))
 	}
 }
 

@@ -67,24 +67,14 @@ func weightOf(a *result.Audit) string {
 
 // Audit writes findings, worst first, and the table of items.
 func (p *Printer) Audit(a *result.Audit, verbose bool) {
-	p.Heading(
-		"audit of %s: %s, %s, %s",
-		a.Dir,
-		wording.Count(a.Pages, "page"),
-		wording.Count(a.Requests, "request"),
-		weightOf(a),
-	)
+	p.Heading("audit of %s: %s, %s, %s", a.Dir, wording.Count(a.Pages, "page"), wording.Count(a.Requests, "request"),
+		weightOf(a))
 	if len(a.ByItem) > 0 {
 		t := &table{right: map[int]bool{1: true, 2: true}}
 		if len(a.Rendered) > 0 {
 			t.right[3] = true
-			t.add(
-				p.dim.Render("item"),
-				p.dim.Render("expected on"),
-				p.dim.Render("in the text"),
-				p.dim.Render("in the browser"),
-				"",
-			)
+			t.add(p.dim.Render("item"), p.dim.Render("expected on"), p.dim.Render("in the text"),
+				p.dim.Render("in the browser"), "")
 		} else {
 			t.add(p.dim.Render("item"), p.dim.Render("expected on"), p.dim.Render("found on"), "")
 		}
@@ -104,13 +94,8 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 			}
 			verdict += p.dim.Render(remark)
 			if len(a.Rendered) > 0 {
-				t.add(
-					p.name.Render(it.Item.Name),
-					fmt.Sprint(it.In),
-					fmt.Sprint(it.Present),
-					fmt.Sprint(it.Seen),
-					verdict,
-				)
+				t.add(p.name.Render(it.Item.Name), fmt.Sprint(it.In), fmt.Sprint(it.Present), fmt.Sprint(it.Seen),
+					verdict)
 			} else {
 				t.add(p.name.Render(it.Item.Name), fmt.Sprint(it.In), fmt.Sprint(it.Present), verdict)
 			}
@@ -119,23 +104,14 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 		case fine == 0:
 			p.table(t)
 		case fine == len(items):
-			p.Line(
-				"  %s %s",
-				p.name.Render(wording.Count(fine, "item")+":"),
-				p.in.Render(asGated)+p.dim.Render(" on every page (--verbose lists them)"),
-			)
+			p.Line("  %s %s", p.name.Render(wording.Count(fine, "item")+":"),
+				p.in.Render(asGated)+p.dim.Render(" on every page (--verbose lists them)"))
 		default:
 			p.table(t)
-			p.Line(
-				"  %s",
+			p.Line("  %s",
 				p.dim.Render(
-					fmt.Sprintf(
-						"%s: %s on every page (--verbose lists them)",
-						wording.Count(fine, "more item"),
-						asGated,
-					),
-				),
-			)
+					fmt.Sprintf("%s: %s on every page (--verbose lists them)", wording.Count(fine, "more item"),
+						asGated)))
 		}
 	}
 	if a.Fragments > 0 {
@@ -162,25 +138,15 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 			}
 		}
 		pages = max(pages, on)
-		p.Line(
-			"%s on %s (%s)",
-			wording.Count(len(causes), "cause"),
-			wording.Count(pages, "page"),
-			wording.Count(places, "place"),
-		)
+		p.Line("%s on %s (%s)", wording.Count(len(causes), "cause"), wording.Count(pages, "page"),
+			wording.Count(places, "place"))
 	}
-	p.Line(
-		"%s, %s, %s%s",
-		p.count(a.Totals.Errors, "error", p.bad.Render),
-		p.count(a.Totals.Warnings, "warning", p.warn.Render),
-		wording.Count(a.Totals.Notes, "note"),
-		notesHint(a, verbose),
-	)
+	p.Line("%s, %s, %s%s", p.count(a.Totals.Errors, "error", p.bad.Render),
+		p.count(a.Totals.Warnings, "warning", p.warn.Render), wording.Count(a.Totals.Notes, "note"),
+		notesHint(a, verbose))
 	if a.Totals.Accepted > 0 {
-		p.Line(
-			"%s",
-			p.dim.Render(wording.Count(a.Totals.Accepted, "finding")+" accepted in the gate file, and not shown."),
-		)
+		p.Line("%s",
+			p.dim.Render(wording.Count(a.Totals.Accepted, "finding")+" accepted in the gate file, and not shown."))
 	}
 	if a.Totals.Errors+a.Totals.Warnings > 0 {
 		p.Line("%s", p.dim.Render("yellowgate explain CHECK says what a finding means."))
@@ -198,15 +164,8 @@ func (p *Printer) auditedPages(pages []audit.PageSum) {
 	}
 	p.Heading("pages with the most to mend")
 	t := &table{right: map[int]bool{1: true, 2: true, 3: true, 4: true, 5: true, 6: true}, wide: []int{0}}
-	t.add(
-		p.dim.Render("page"),
-		p.dim.Render("errors"),
-		p.dim.Render("warnings"),
-		p.dim.Render("requests"),
-		p.dim.Render("blocking"),
-		p.dim.Render("bytes"),
-		p.dim.Render("unused"),
-	)
+	t.add(p.dim.Render("page"), p.dim.Render("errors"), p.dim.Render("warnings"), p.dim.Render("requests"),
+		p.dim.Render("blocking"), p.dim.Render("bytes"), p.dim.Render("unused"))
 	for _, x := range pages {
 		number := func(n int, color func(...string) string) string {
 			if n == 0 {
@@ -214,15 +173,9 @@ func (p *Printer) auditedPages(pages []audit.PageSum) {
 			}
 			return color(fmt.Sprint(n))
 		}
-		t.add(
-			Clean(x.Path),
-			number(x.Errors, p.bad.Render),
-			number(x.Warnings, p.warn.Render),
-			fmt.Sprint(x.Requests),
-			fmt.Sprint(x.Blocking),
-			wording.Size(int64(x.Bytes)),
-			wording.Size(int64(x.Unneeded)),
-		)
+		t.add(Clean(x.Path), number(x.Errors, p.bad.Render), number(x.Warnings, p.warn.Render),
+			fmt.Sprint(x.Requests), fmt.Sprint(x.Blocking), wording.Size(int64(x.Bytes)),
+			wording.Size(int64(x.Unneeded)))
 	}
 	p.table(t)
 }
@@ -250,18 +203,7 @@ func (p *Printer) remedy(text string) {
 
 // AuditPart says what a part came to.
 func (p *Printer) AuditPart(r *result.Part) {
-	p.Line(
-		"part %d of %d: %s of %d audited, %s, %s, %s before the site as a whole is looked at",
-		r.Number,
-		r.Of,
-		wording.Count(r.Pages, "page"),
-		r.All,
-		p.count(
-			r.Totals.Errors,
-			"error",
-			p.bad.Render,
-		),
-		p.count(r.Totals.Warnings, "warning", p.warn.Render),
-		wording.Count(r.Totals.Notes, "note"),
-	)
+	p.Line("part %d of %d: %s of %d audited, %s, %s, %s before the site as a whole is looked at", r.Number, r.Of,
+		wording.Count(r.Pages, "page"), r.All, p.count(r.Totals.Errors, "error", p.bad.Render),
+		p.count(r.Totals.Warnings, "warning", p.warn.Render), wording.Count(r.Totals.Notes, "note"))
 }

@@ -15,15 +15,8 @@ func (p *Printer) Capture(s *capture.Summary, folder string, verbose bool) {
 	if s.Stopped {
 		mark, stopped = p.warn.Render("stopped"), "; --go-on continues"
 	}
-	p.Line(
-		"%s %s: %s and %s, %s%s.",
-		mark,
-		folder,
-		wording.Count(s.Pages, "page"),
-		wording.Count(s.Files, "other file"),
-		wording.Size(s.Bytes),
-		stopped,
-	)
+	p.Line("%s %s: %s and %s, %s%s.", mark, folder, wording.Count(s.Pages, "page"),
+		wording.Count(s.Files, "other file"), wording.Size(s.Bytes), stopped)
 	if s.Again {
 		p.Line("  %d came, %d changed, %d gone since the last capture", s.Came, s.Changed, s.Gone)
 	}
@@ -31,25 +24,16 @@ func (p *Printer) Capture(s *capture.Summary, folder string, verbose bool) {
 		p.Line("  %s", p.dim.Render(wording.Count(s.Redirects, "redirect")+" followed"))
 	}
 	if s.Queries > 0 {
-		p.Line(
-			"  %s",
+		p.Line("  %s",
 			p.dim.Render(
-				fmt.Sprintf(
-					"%s led to an address with a query: the query was dropped (--with-query keeps it)",
-					wording.Count(s.Queries, "link"),
-				),
-			),
-		)
+				fmt.Sprintf("%s led to an address with a query: the query was dropped (--with-query keeps it)",
+					wording.Count(s.Queries, "link"))))
 	}
 	for _, x := range s.Parameters {
 		if x.Other > 0 {
 			p.Line(
 				"  %s: %d of %d addresses have another text, such as %s: name it in site.query, and each is a page",
-				p.name.Render(Clean(x.Name)),
-				x.Other,
-				x.Asked,
-				Clean(x.Example),
-			)
+				p.name.Render(Clean(x.Name)), x.Other, x.Asked, Clean(x.Example))
 		}
 	}
 	if len(s.Dead) > 0 {

@@ -148,10 +148,8 @@ func (p *Printer) mendFirst(causes []firstCause, pages int) {
 	p.Heading("mend first")
 	for i, c := range causes {
 		p.paragraph(fmt.Sprintf("  %d  ", i+1), Clean(c.First.Message))
-		p.paragraph(
-			"     ",
-			p.dim.Render(fmt.Sprintf("%s, %s: %s", c.First.Check, c.which(pages), checks.HarmOf(c.First.Check))),
-		)
+		p.paragraph("     ",
+			p.dim.Render(fmt.Sprintf("%s, %s: %s", c.First.Check, c.which(pages), checks.HarmOf(c.First.Check))))
 		if c.First.Remedy != "" {
 			p.paragraph("     ", p.dim.Render("→ ")+Clean(c.First.Remedy))
 		}
@@ -172,10 +170,9 @@ func (p *Printer) check(name string, severity problem.Severity) {
 func (p *Printer) causes(causes []*audit.Cause, pages int) {
 	for i, c := range causes {
 		if i == mostCauses && len(causes) > mostCauses+1 {
-			p.Line(
-				"  %s",
-				p.dim.Render(fmt.Sprintf("… and %s: --verbose shows them", wording.Count(len(causes)-i, "more cause"))),
-			)
+			p.Line("  %s",
+				p.dim.Render(
+					fmt.Sprintf("… and %s: --verbose shows them", wording.Count(len(causes)-i, "more cause"))))
 			return
 		}
 		at := where(c, pages)

@@ -21,12 +21,8 @@ func (p *Printer) changes(groups []result.Change, limit int) {
 		t.add(p.dim.Render("pages"), p.dim.Render("what"), p.dim.Render("how"), p.dim.Render("where"))
 		for i := range groups[:min(n, limit)] {
 			g := &groups[i]
-			t.add(
-				p.num.Render(fmt.Sprint(len(g.Pages))),
-				p.name.Render(Clean(g.Called())),
-				p.became(g),
-				p.dim.Render(onPages(g)),
-			)
+			t.add(p.num.Render(fmt.Sprint(len(g.Pages))), p.name.Render(Clean(g.Called())), p.became(g),
+				p.dim.Render(onPages(g)))
 		}
 		p.table(t)
 		if n > limit {

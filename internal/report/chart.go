@@ -172,13 +172,8 @@ func ranks(list []weighed, label string, compared bool) template.HTML {
 			if i == 0 {
 				to = "M0,"
 			}
-			fmt.Fprintf(
-				&d,
-				"%s%.1fH%.1f",
-				to,
-				bottom-float64(v[i])/heaviest*(bottom-8),
-				float64(min(i+each, len(v)))/float64(len(v))*plotWide,
-			)
+			fmt.Fprintf(&d, "%s%.1fH%.1f", to, bottom-float64(v[i])/heaviest*(bottom-8),
+				float64(min(i+each, len(v)))/float64(len(v))*plotWide)
 		}
 		c.Curves = append(c.Curves, chartShape{d.String(), before})
 	}

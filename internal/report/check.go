@@ -49,18 +49,11 @@ func (p *Printer) Check(r *result.Check, verbose bool) {
 		p.table(t)
 	}
 	if len(r.Fragments) > 0 {
-		p.Line(
-			"  %s",
-			p.dim.Render(fmt.Sprintf(
-				"%s without html, head, body or title: copied as %s; site.pages can call one a page: %s",
-				wording.Count(
-					len(r.Fragments),
-					"file",
-				),
-				wording.Agree(len(r.Fragments), "it is", "they are"),
-				wording.List(r.Fragments, 6),
-			)),
-		)
+		p.Line("  %s",
+			p.dim.Render(
+				fmt.Sprintf("%s without html, head, body or title: copied as %s; site.pages can call one a page: %s",
+					wording.Count(len(r.Fragments), "file"), wording.Agree(len(r.Fragments), "it is", "they are"),
+					wording.List(r.Fragments, 6))))
 	}
 	p.Line("")
 	switch {

@@ -62,21 +62,13 @@ func (p *Printer) rests(r *compare.Result, limit int) {
 		}
 	}
 	if len(r.Others) > 0 {
-		p.paragraph(
-			"",
-			fmt.Sprintf(
-				"%s changed in something else than what is listed: %s",
-				p.warn.Render(wording.Count(len(r.Others), "page")),
-				wording.List(named, limit),
-			),
-		)
+		p.paragraph("",
+			fmt.Sprintf("%s changed in something else than what is listed: %s",
+				p.warn.Render(wording.Count(len(r.Others), "page")), wording.List(named, limit)))
 		if shown := p.diffs(r.Rests); !shown {
-			p.Line(
-				"  %s",
+			p.Line("  %s",
 				p.dim.Render(
-					"--verbose shows what, and so does naming a page: yellowgate compare BEFORE AFTER "+r.Others[0],
-				),
-			)
+					"--verbose shows what, and so does naming a page: yellowgate compare BEFORE AFTER "+r.Others[0]))
 		}
 	}
 	if len(r.Untold) > 0 {
@@ -88,17 +80,14 @@ func (p *Printer) rests(r *compare.Result, limit int) {
 }
 
 func nothingElse(r *compare.Result) string {
-	return fmt.Sprintf(
-		"Nothing else changed on the %s that both sides have.",
-		wording.Count(r.After.Pages-len(r.Added), "page"),
-	)
+	return fmt.Sprintf("Nothing else changed on the %s that both sides have.",
+		wording.Count(r.After.Pages-len(r.Added), "page"))
 }
 
 func untold(r *compare.Result, limit int) string {
 	return fmt.Sprintf(
 		"Whether anything else changed on %s is not known: a saved audit has no text. Compare two folders.",
-		wording.List(r.Untold, limit),
-	)
+		wording.List(r.Untold, limit))
 }
 
 // diffs writes what else differs, where that was asked for.
@@ -158,14 +147,8 @@ func (p *Printer) things(word string, things []compare.Thing, limit int) {
 	}
 	p.Heading("%s: %d", word, len(things))
 	t := &table{right: map[int]bool{0: true, 3: true}, wide: []int{2}}
-	t.add(
-		p.dim.Render("pages"),
-		p.dim.Render("what"),
-		p.dim.Render("name"),
-		p.dim.Render("bytes"),
-		p.dim.Render("item"),
-		p.dim.Render("where"),
-	)
+	t.add(p.dim.Render("pages"), p.dim.Render("what"), p.dim.Render("name"), p.dim.Render("bytes"),
+		p.dim.Render("item"), p.dim.Render("where"))
 	for i, x := range things {
 		if i == limit {
 			break
@@ -174,14 +157,8 @@ func (p *Printer) things(word string, things []compare.Thing, limit int) {
 		if x.From != "" {
 			where = x.From + " → " + x.To
 		}
-		t.add(
-			p.num.Render(fmt.Sprint(len(x.Pages))),
-			x.Tag,
-			Clean(x.What),
-			bytesOf(x.Bytes),
-			p.name.Render(x.Item),
-			p.dim.Render(Clean(where)),
-		)
+		t.add(p.num.Render(fmt.Sprint(len(x.Pages))), x.Tag, Clean(x.What), bytesOf(x.Bytes), p.name.Render(x.Item),
+			p.dim.Render(Clean(where)))
 	}
 	p.table(t)
 	if len(things) > limit {
@@ -223,12 +200,8 @@ func (p *Printer) compared(title string, fs []check.Finding, color func(...strin
 				pages = append(pages, where)
 			}
 		}
-		t.add(
-			color(fmt.Sprint(len(f))),
-			f[0].Severity.String(),
-			p.name.Render(check),
-			strings.TrimSpace(wording.List(pages, 4)),
-		)
+		t.add(color(fmt.Sprint(len(f))), f[0].Severity.String(), p.name.Render(check),
+			strings.TrimSpace(wording.List(pages, 4)))
 	}
 	p.table(t)
 }

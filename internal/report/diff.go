@@ -32,14 +32,8 @@ func (p *Printer) breaks(all []result.Break) {
 			p.Line("%s %s: %s", p.warn.Render("warning"), wording.List(pages[c], 6), Clean(c.what))
 			continue
 		}
-		p.Line(
-			"%s %s goes from %s, and %s to need it: %s",
-			p.warn.Render("warning"),
-			p.name.Render(c.item),
-			wording.List(pages[c], 6),
-			wording.Agree(len(pages[c]), "the page seems", "they seem"),
-			Clean(c.what),
-		)
+		p.Line("%s %s goes from %s, and %s to need it: %s", p.warn.Render("warning"), p.name.Render(c.item),
+			wording.List(pages[c], 6), wording.Agree(len(pages[c]), "the page seems", "they seem"), Clean(c.what))
 	}
 }
 
@@ -50,21 +44,15 @@ func (p *Printer) Diff(d *result.Diff, summary bool) {
 		t := &table{wide: []int{2}}
 		for _, it := range d.Items {
 			if len(it.Gained) > 0 {
-				t.add(
-					p.name.Render(it.Item),
-					p.in.Render(fmt.Sprintf("+%d", len(it.Gained))),
-					wording.List(it.Gained, 6),
-				)
+				t.add(p.name.Render(it.Item), p.in.Render(fmt.Sprintf("+%d", len(it.Gained))),
+					wording.List(it.Gained, 6))
 			}
 			if len(it.Lost) > 0 {
 				t.add(p.name.Render(it.Item), p.bad.Render(fmt.Sprintf("-%d", len(it.Lost))), wording.List(it.Lost, 6))
 			}
 			if len(it.Replaced) > 0 {
-				t.add(
-					p.name.Render(it.Item),
-					p.bad.Render(fmt.Sprintf("-%d", len(it.Replaced))),
-					"what it replaces goes: "+wording.List(it.Replaced, 6),
-				)
+				t.add(p.name.Render(it.Item), p.bad.Render(fmt.Sprintf("-%d", len(it.Replaced))),
+					"what it replaces goes: "+wording.List(it.Replaced, 6))
 			}
 		}
 		p.table(t)
@@ -110,27 +98,17 @@ func (p *Printer) Diff(d *result.Diff, summary bool) {
 		if len(behind) == 1 {
 			verb = "is"
 		}
-		p.Line(
-			"%s %s behind the gate file (%s): %s",
-			p.warn.Render(fmt.Sprintf("%d of %s", len(behind), wording.Count(d.Total, "page"))),
-			verb,
-			when,
-			wording.List(behind, 6),
-		)
+		p.Line("%s %s behind the gate file (%s): %s",
+			p.warn.Render(fmt.Sprintf("%d of %s", len(behind), wording.Count(d.Total, "page"))), verb, when,
+			wording.List(behind, 6))
 		if changed := changed(d); d.Last.IsZero() && changed < len(behind) {
-			p.Line(
-				"  the gate changes %d of them; %d will be written as the source has them",
-				changed,
-				len(behind)-changed,
-			)
+			p.Line("  the gate changes %d of them; %d will be written as the source has them", changed,
+				len(behind)-changed)
 		}
 	}
 	if len(d.Others) > 0 && !d.Last.IsZero() {
-		p.Line(
-			"  %s behind the source, to be copied: %s",
-			wording.Count(len(d.Others), "other file"),
-			wording.List(d.Others, 3),
-		)
+		p.Line("  %s behind the source, to be copied: %s", wording.Count(len(d.Others), "other file"),
+			wording.List(d.Others, 3))
 	}
 	if added > 0 && !d.Last.IsZero() {
 		p.Line("  %s not in the output folder yet", wording.Count(added, "page"))
@@ -141,16 +119,11 @@ func (p *Printer) Diff(d *result.Diff, summary bool) {
 	if len(d.Blocked) > 0 {
 		p.Line(
 			"  %s in the output folder not written by the tool, where apply must write: it would stop (%s); move them away, or apply --take-over",
-			wording.Count(len(d.Blocked), "file"),
-			wording.List(d.Blocked, 3),
-		)
+			wording.Count(len(d.Blocked), "file"), wording.List(d.Blocked, 3))
 	}
 	if len(d.Gone) > 0 {
-		p.Line(
-			"  %s of the output without a source, to be removed: %s",
-			wording.Count(len(d.Gone), "file"),
-			wording.List(d.Gone, 3),
-		)
+		p.Line("  %s of the output without a source, to be removed: %s", wording.Count(len(d.Gone), "file"),
+			wording.List(d.Gone, 3))
 	}
 }
 

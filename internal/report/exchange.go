@@ -270,21 +270,10 @@ func Markdown(w io.Writer, a *result.Audit) error {
 	if a.Totals.Errors > 0 {
 		head = "❌ " + wording.Count(a.Totals.Errors, "error")
 	}
-	fmt.Fprintf(
-		&b,
-		"### Audit of %s: %s, %s, %s\n\n",
-		inline(a.Dir),
-		head,
-		wording.Count(a.Totals.Warnings, "warning"),
-		wording.Count(a.Totals.Notes, "note"),
-	)
-	fmt.Fprintf(
-		&b,
-		"%s, %s, %s.",
-		wording.Count(a.Pages, "page"),
-		wording.Count(a.Requests, "request"),
-		wording.Size(a.Bytes),
-	)
+	fmt.Fprintf(&b, "### Audit of %s: %s, %s, %s\n\n", inline(a.Dir), head,
+		wording.Count(a.Totals.Warnings, "warning"), wording.Count(a.Totals.Notes, "note"))
+	fmt.Fprintf(&b, "%s, %s, %s.", wording.Count(a.Pages, "page"), wording.Count(a.Requests, "request"),
+		wording.Size(a.Bytes))
 	if a.Totals.Accepted > 0 {
 		fmt.Fprintf(&b, " %s accepted.", wording.Count(a.Totals.Accepted, "finding"))
 	}
@@ -298,14 +287,8 @@ func Markdown(w io.Writer, a *result.Audit) error {
 			fmt.Fprintf(&b, "\nand %s\n", wording.Count(len(causes)-i, "more cause"))
 			break
 		}
-		fmt.Fprintf(
-			&b,
-			"| %s | %s | %s | %s |\n",
-			c.First.Severity,
-			c.First.Check,
-			text(onWhich(c, a.Pages)),
-			text(c.First.Message),
-		)
+		fmt.Fprintf(&b, "| %s | %s | %s | %s |\n", c.First.Severity, c.First.Check, text(onWhich(c, a.Pages)),
+			text(c.First.Message))
 	}
 	var items []string
 	for _, it := range a.ByItem {

@@ -15,10 +15,8 @@ func (p *Printer) ExplainKind(k problem.Kind) {
 	p.Heading("%s", k.Name)
 	p.Line("  %s", k.Means)
 	p.Line("")
-	p.Line(
-		"  %s",
-		p.dim.Render("yellowgate check reports it, with the line of the gate file. accept: takes it by this name."),
-	)
+	p.Line("  %s",
+		p.dim.Render("yellowgate check reports it, with the line of the gate file. accept: takes it by this name."))
 }
 
 // Explain writes the checks, or one of them.
@@ -74,8 +72,7 @@ func (p *Printer) severity(s problem.Severity) string {
 func ChecksMarkdown(w io.Writer) error {
 	var b strings.Builder
 	b.WriteString(
-		"# The checks of the audit\n\nMade from the checks themselves: `yellowgate explain --format markdown`. `yellowgate explain\nNAME` explains one in the terminal; `checks`, `accept` and `strict` in the\n[gate file](gate-file.md#what-the-audit-looks-for) change what they mean on your site.\n",
-	)
+		"# The checks of the audit\n\nMade from the checks themselves: `yellowgate explain --format markdown`. `yellowgate explain\nNAME` explains one in the terminal; `checks`, `accept` and `strict` in the\n[gate file](gate-file.md#what-the-audit-looks-for) change what they mean on your site.\n")
 	families := []string{"gate", "head", "loading", "popups", "code", "server", "rendered"}
 	for _, family := range families {
 		fmt.Fprintf(&b, "\n## %s\n\n| check | severity | what |\n|---|---|---|\n", family)
@@ -88,17 +85,14 @@ func ChecksMarkdown(w io.Writer) error {
 	for _, family := range families {
 		for _, c := range checks.All() {
 			if c.Family == family {
-				fmt.Fprintf(
-					&b,
-					"\n### %s\n\n%s: %s.\n\n%s\n\nBad:\n\n```html\n%s\n```\n\nGood:\n\n```html\n%s\n```\n",
-					c.Name, c.Severity, c.Title, c.Doc, c.Bad, c.Good,
-				)
+				fmt.Fprintf(&b,
+					"\n### %s\n\n%s: %s.\n\n%s\n\nBad:\n\n```html\n%s\n```\n\nGood:\n\n```html\n%s\n```\n", c.Name,
+					c.Severity, c.Title, c.Doc, c.Bad, c.Good)
 			}
 		}
 	}
 	b.WriteString(
-		"\n## check alone\n\n`yellowgate check` warns of these, or notes them with `--verbose`; `accept` takes them by name.\n\n| name | what |\n|---|---|\n",
-	)
+		"\n## check alone\n\n`yellowgate check` warns of these, or notes them with `--verbose`; `accept` takes them by name.\n\n| name | what |\n|---|---|\n")
 	for _, k := range problem.Kinds() {
 		fmt.Fprintf(&b, "| %s | %s |\n", k.Name, k.Means)
 	}

@@ -39,11 +39,8 @@ func (p *Printer) Find(r *result.Find, verbose bool) {
 			if shown++; shown > limit && !verbose {
 				continue
 			}
-			t.add(
-				p.dim.Render(fmt.Sprintf("%s:%d:%d", Clean(h.File), h.Line, h.Column)),
-				Clean(h.Text),
-				p.name.Render(h.Item),
-			)
+			t.add(p.dim.Render(fmt.Sprintf("%s:%d:%d", Clean(h.File), h.Line, h.Column)), Clean(h.Text),
+				p.name.Render(h.Item))
 		}
 		p.table(t)
 		if shown > limit && !verbose {
@@ -52,9 +49,8 @@ func (p *Printer) Find(r *result.Find, verbose bool) {
 	}
 	if r.Unlisted > 0 {
 		p.Line("")
-		p.Line(
-			"  %s",
-			p.dim.Render(fmt.Sprintf("%d are counted and not listed: of one file the first thousand are", r.Unlisted)),
-		)
+		p.Line("  %s",
+			p.dim.Render(
+				fmt.Sprintf("%d are counted and not listed: of one file the first thousand are", r.Unlisted)))
 	}
 }

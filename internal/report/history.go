@@ -22,14 +22,8 @@ func (p *Printer) History(entries []result.HistoryEntry, verbose bool) {
 		return
 	}
 	t := &table{right: map[int]bool{0: true, 4: true}, wide: []int{3}}
-	t.add(
-		p.dim.Render("n"),
-		p.dim.Render("when"),
-		p.dim.Render("who"),
-		p.dim.Render("what"),
-		p.dim.Render("pages"),
-		p.dim.Render("last audit"),
-	)
+	t.add(p.dim.Render("n"), p.dim.Render("when"), p.dim.Render("who"), p.dim.Render("what"), p.dim.Render("pages"),
+		p.dim.Render("last audit"))
 	shown := slices.Clone(entries)
 	slices.Reverse(shown)
 	if !verbose && len(shown) > 30 {
@@ -41,14 +35,8 @@ func (p *Printer) History(entries []result.HistoryEntry, verbose bool) {
 		if e.Pages > 0 {
 			pages = fmt.Sprint(e.Pages)
 		}
-		t.add(
-			p.num.Render(fmt.Sprint(e.Number)),
-			e.Time.Local().Format("2006-01-02 15:04"),
-			Clean(e.Who),
-			p.entry(e),
-			pages,
-			audited(e),
-		)
+		t.add(p.num.Render(fmt.Sprint(e.Number)), e.Time.Local().Format("2006-01-02 15:04"), Clean(e.Who), p.entry(e),
+			pages, audited(e))
 	}
 	p.table(t)
 	if len(shown) < len(entries) {
@@ -79,10 +67,8 @@ func audited(e *result.HistoryEntry) string {
 		return ""
 	}
 	m := e.Audits[len(e.Audits)-1]
-	return fmt.Sprintf(
-		"%s, %s, %s", wording.Size(m.Bytes), wording.Count(m.Requests, "request"),
-		wording.Count(m.Errors+m.Warnings+m.Notes, "finding"),
-	)
+	return fmt.Sprintf("%s, %s, %s", wording.Size(m.Bytes), wording.Count(m.Requests, "request"),
+		wording.Count(m.Errors+m.Warnings+m.Notes, "finding"))
 }
 
 // HistoryChange writes what an entry changed.
@@ -222,12 +208,8 @@ func changedFiles(e *result.HistoryEntry, known map[string]string) string {
 }
 
 // overTime draws a measure of audits as a line of steps, from the first to the last.
-func overTime(
-	points []result.Measured,
-	label string,
-	of func(*result.Measured) int,
-	say func(float64) string,
-) template.HTML {
+func overTime(points []result.Measured, label string, of func(*result.Measured) int,
+	say func(float64) string) template.HTML {
 	const bottom = 150.0
 	from, to := points[0].Time, points[len(points)-1].Time
 	most := 1.0
@@ -258,10 +240,8 @@ func overTime(
 		} else {
 			fmt.Fprintf(&d, "H%.1fV%.1f", x, y)
 		}
-		c.Bars = append(
-			c.Bars,
-			chartShape{D: fmt.Sprintf("M%.1f,%.1fm-2.5,0a2.5,2.5 0 1,0 5,0a2.5,2.5 0 1,0 -5,0Z", x, y)},
-		)
+		c.Bars = append(c.Bars,
+			chartShape{D: fmt.Sprintf("M%.1f,%.1fm-2.5,0a2.5,2.5 0 1,0 5,0a2.5,2.5 0 1,0 -5,0Z", x, y)})
 	}
 	c.Curves = append(c.Curves, chartShape{D: d.String()})
 	return c.html()

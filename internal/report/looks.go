@@ -29,44 +29,25 @@ func (p *Printer) Looks(before, after string, l *result.Looks, verbose bool) {
 			continue
 		}
 		d := x.Difference
-		p.Line(
-			"  %s %s  %s",
-			p.name.Render(x.Path),
-			p.dim.Render(x.Screen),
+		p.Line("  %s %s  %s", p.name.Render(x.Path), p.dim.Render(x.Screen),
 			p.warn.Render(
-				fmt.Sprintf(
-					"%s (%s) in %s",
-					pixels(d.Pixels),
-					percent(d.Share),
-					wording.Count(len(d.Regions), "place"),
-				),
-			),
-		)
+				fmt.Sprintf("%s (%s) in %s", pixels(d.Pixels), percent(d.Share),
+					wording.Count(len(d.Regions), "place"))))
 		for i, r := range d.Regions {
 			if i == 3 && !verbose {
-				p.Line(
-					"      %s",
+				p.Line("      %s",
 					p.dim.Render(
-						fmt.Sprintf("and %d more: --verbose shows them, --pictures draws them", len(d.Regions)-3),
-					),
-				)
+						fmt.Sprintf("and %d more: --verbose shows them, --pictures draws them", len(d.Regions)-3)))
 				break
 			}
-			p.Line(
-				"      in %s  %s",
-				placeOf(&r),
-				p.dim.Render(fmt.Sprintf("%d x %d at %d, %d", r.Width, r.Height, r.X, r.Y)),
-			)
+			p.Line("      in %s  %s", placeOf(&r),
+				p.dim.Render(fmt.Sprintf("%d x %d at %d, %d", r.Width, r.Height, r.X, r.Y)))
 		}
 	}
 	for i := range l.Pages {
 		if d := l.Pages[i].Difference; d != nil && d.Unseen > 0 {
-			p.Line(
-				"  %s %s  %s",
-				p.name.Render(l.Pages[i].Path),
-				p.dim.Render(l.Pages[i].Screen),
-				p.warn.Render(fmt.Sprintf("its last %d pixels of height were not looked at", d.Unseen)),
-			)
+			p.Line("  %s %s  %s", p.name.Render(l.Pages[i].Path), p.dim.Render(l.Pages[i].Screen),
+				p.warn.Render(fmt.Sprintf("its last %d pixels of height were not looked at", d.Unseen)))
 		}
 	}
 	p.sides("requested on the later side only", l.Came)
@@ -206,12 +187,8 @@ func LooksHTML(w io.Writer, before, after string, l *result.Looks) error {
 	for _, x := range l.Another() {
 		h := htmlLook{PageLook: x}
 		if x.Unread == "" {
-			h.Differs = fmt.Sprintf(
-				"%s differ, %s, in %s.",
-				pixels(x.Difference.Pixels),
-				percent(x.Difference.Share),
-				wording.Count(len(x.Difference.Regions), "place"),
-			)
+			h.Differs = fmt.Sprintf("%s differ, %s, in %s.", pixels(x.Difference.Pixels), percent(x.Difference.Share),
+				wording.Count(len(x.Difference.Regions), "place"))
 			for i, r := range x.Difference.Regions {
 				if i == 8 {
 					h.More = len(x.Difference.Regions) - i

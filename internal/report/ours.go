@@ -22,8 +22,7 @@ var beginnings = []*regexp.Regexp{
 	regexp.MustCompile(`^\n?(\x1b\[[0-9;]*m)*(▐ |✓ |\n  )`),
 	// html
 	regexp.MustCompile(
-		`^<!doctype html>\n<html lang="en">\n<head>\n<meta charset="utf-8">\n<meta name="generator" content="Yellow Gate">`,
-	),
+		`^<!doctype html>\n<html lang="en">\n<head>\n<meta charset="utf-8">\n<meta name="generator" content="Yellow Gate">`),
 	// json and ndjson with their format's name
 	regexp.MustCompile(`^\{\s*"format": ?"yellowgate\.`),
 	// json of survey, pages, check, diff, why, where, find, explain, apply, schema
@@ -44,6 +43,5 @@ var beginnings = []*regexp.Regexp{
 	// junit, sarif
 	regexp.MustCompile(`^<\?xml version="1\.0" encoding="UTF-8"\?>\n<testsuites name="yellowgate audit of `),
 	regexp.MustCompile(
-		`^\{\n "\$schema": "https://json\.schemastore\.org/sarif-2\.1\.0\.json",\n "runs": \[\n  \{\n   "columnKind": "unicodeCodePoints",\n   "originalUriBaseIds": \{\n    "ROOT"`,
-	),
+		`^\{\n "\$schema": "https://json\.schemastore\.org/sarif-2\.1\.0\.json",\n "runs": \[\n  \{\n   "columnKind": "unicodeCodePoints",\n   "originalUriBaseIds": \{\n    "ROOT"`),
 }

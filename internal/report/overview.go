@@ -270,10 +270,8 @@ func (b *markdownText) things(o *result.Overview) {
 		if t.Kept != "" {
 			where = t.Kept + "; " + where
 		}
-		b.line(
-			"| %s | %s | %s | %d | %s | %s | %s |", t.Item, semicolons(t.Is),
-			semicolons(append([]string{where}, t.Notes...)), t.On, text(t.Weight), text(t.Why), text(t.Decided),
-		)
+		b.line("| %s | %s | %s | %d | %s | %s | %s |", t.Item, semicolons(t.Is),
+			semicolons(append([]string{where}, t.Notes...)), t.On, text(t.Weight), text(t.Why), text(t.Decided))
 	}
 }
 
@@ -332,10 +330,7 @@ func (p *Printer) Overview(o *result.Overview) {
 		p.table(t)
 	}
 	p.Line("")
-	p.Line(
-		"%s",
+	p.Line("%s",
 		p.dim.Render(
-			"--format html or markdown has the whole: everything one by one, other companies, titles, how pages are listed, who decided what.",
-		),
-	)
+			"--format html or markdown has the whole: everything one by one, other companies, titles, how pages are listed, who decided what."))
 }

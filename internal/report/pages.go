@@ -31,12 +31,8 @@ func (p *Printer) Pages(lines []result.PageLine, query string, why bool) {
 			t.add(p.name.Render(Clean(l.Path)), Clean(l.Title), Clean(l.Branch))
 			continue
 		}
-		t.add(
-			p.name.Render(Clean(l.Path)),
-			Clean(l.Title),
-			strings.Join(l.Sets, " "),
-			p.dim.Render(strings.Join(l.Items, " ")),
-		)
+		t.add(p.name.Render(Clean(l.Path)), Clean(l.Title), strings.Join(l.Sets, " "),
+			p.dim.Render(strings.Join(l.Items, " ")))
 	}
 	p.table(t)
 }

@@ -138,15 +138,8 @@ func (p *Printer) mistakes(r *pageload.Record) {
 func (p *Printer) measured(r *pageload.Record) {
 	m := &r.Measured
 	p.Heading("measured")
-	p.Line(
-		"  first paint %.0f ms, largest %.0f ms%s; layout shift %.3f; scripts blocked for %.0f ms; %s",
-		m.FirstPaint,
-		m.LargestPaint,
-		ofElement(m.LargestIs),
-		m.Shift,
-		m.Blocking,
-		wording.Count(m.Nodes, "element"),
-	)
+	p.Line("  first paint %.0f ms, largest %.0f ms%s; layout shift %.3f; scripts blocked for %.0f ms; %s",
+		m.FirstPaint, m.LargestPaint, ofElement(m.LargestIs), m.Shift, m.Blocking, wording.Count(m.Nodes, "element"))
 	if len(r.Stored) > 0 {
 		var names []string
 		for _, s := range r.Stored {

@@ -110,10 +110,8 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 		return oneOrMore(form(r, reflect.TypeFor[gatefile.Name]()))
 	case reflect.TypeFor[gatefile.MetadataNames]():
 		plain := append(slices.Clone(gatefile.MetadataKeys), "theme-color", "icon")
-		return oneOrMore(
-			words(plain...),
-			&jsonschema.Schema{Type: "string", Pattern: `^(meta|property|link|social)\..`},
-		)
+		return oneOrMore(words(plain...),
+			&jsonschema.Schema{Type: "string", Pattern: `^(meta|property|link|social)\..`})
 	case reflect.TypeFor[gatefile.Line]():
 		return scalar()
 	case reflect.TypeFor[gatefile.Version]():
@@ -154,9 +152,8 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 		elem.Version = ""
 		switch t.Elem() {
 		case reflect.TypeFor[gatefile.Ask]():
-			return oneOrMore(
-				&jsonschema.Schema{Type: "string"}, elem, of(gatefile.PairsShape{}), of(gatefile.OnlyShape{}),
-			)
+			return oneOrMore(&jsonschema.Schema{Type: "string"}, elem, of(gatefile.PairsShape{}),
+				of(gatefile.OnlyShape{}))
 		case reflect.TypeFor[gatefile.ParamsOnOf]():
 			elem.AdditionalProperties = scalar()
 		case reflect.TypeFor[gatefile.OpenOf]():

@@ -105,11 +105,8 @@ func (p *Printer) ReadAgain(at time.Time, pages int) {
 
 // BrokenGate tells that a gate file cannot be put into effect.
 func (p *Printer) BrokenGate(at time.Time) {
-	p.Line(
-		"%s %s",
-		p.dim.Render(at.Format(time.TimeOnly)),
-		p.bad.Render("the gate is not in order: browsers are shown what is wrong until it is mended"),
-	)
+	p.Line("%s %s", p.dim.Render(at.Format(time.TimeOnly)),
+		p.bad.Render("the gate is not in order: browsers are shown what is wrong until it is mended"))
 }
 
 // Asked tells of one request.
@@ -118,13 +115,8 @@ func (p *Printer) Asked(method, uri string, status int, took time.Duration) {
 	if status >= 400 {
 		ink = p.warn
 	}
-	p.Line(
-		"%s %s %s %s",
-		p.dim.Render(method),
-		uri,
-		ink.Render(fmt.Sprint(status)),
-		p.dim.Render(took.Round(10*time.Microsecond).String()),
-	)
+	p.Line("%s %s %s %s", p.dim.Render(method), uri, ink.Render(fmt.Sprint(status)),
+		p.dim.Render(took.Round(10*time.Microsecond).String()))
 }
 
 // StandingBefore tells where a gateway answers, and before what it stands.
@@ -139,17 +131,14 @@ func (p *Printer) StandingBefore(at, origin, status string) {
 // open and audit are commands: a browser that shows the site, and an audit in one.
 func (p *Printer) StandIns(dir string, hosts []string, open, audit string) {
 	p.Line("")
-	p.Line(
-		"The demo is in %s: edit its yellowgate.yaml or a page, and watch. Stand-ins for its vendors answer here:",
-		dir,
-	)
+	p.Line("The demo is in %s: edit its yellowgate.yaml or a page, and watch. Stand-ins for its vendors answer here:",
+		dir)
 	for _, h := range hosts {
 		p.Line("  %s", h)
 	}
 	p.Line("Started like this, a browser shows the whole site and requests nothing else:")
 	p.Line("  %s", p.name.Render(open))
 	p.Line(
-		"What the vendors' scripts do to the pages as they were, and to the gated ones after yellowgate apply (without the folder):",
-	)
+		"What the vendors' scripts do to the pages as they were, and to the gated ones after yellowgate apply (without the folder):")
 	p.Line("  %s", p.name.Render(audit))
 }

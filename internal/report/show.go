@@ -30,12 +30,9 @@ func (p *Printer) Show(r *result.Show, verbose bool) {
 	if rec.Frameset {
 		extra += ", with a frameset"
 	}
-	p.Line(
-		"  %s",
+	p.Line("  %s",
 		p.dim.Render(
-			fmt.Sprintf("%s, %s, %s, %s%s", rec.File, from, wording.Size(int64(rec.Bytes)), rec.Encoding, extra),
-		),
-	)
+			fmt.Sprintf("%s, %s, %s, %s%s", rec.File, from, wording.Size(int64(rec.Bytes)), rec.Encoding, extra)))
 	p.answer(rec.Answer)
 	t := &table{right: map[int]bool{0: true, 4: true, 5: true}, wide: []int{2, 6}}
 	for _, area := range []string{inventory.HeaderArea, "head", "body"} {
@@ -51,15 +48,8 @@ func (p *Printer) Show(r *result.Show, verbose bool) {
 		for i := range list {
 			if e := &list[i]; e.Area == area {
 				if len(t.rows) == rows {
-					t.add(
-						p.dim.Render("line"),
-						"",
-						p.dim.Render("what"),
-						p.dim.Render("runs"),
-						p.dim.Render("bytes"),
-						p.dim.Render("gzip"),
-						p.dim.Render("item"),
-					)
+					t.add(p.dim.Render("line"), "", p.dim.Render("what"), p.dim.Render("runs"), p.dim.Render("bytes"),
+						p.dim.Render("gzip"), p.dim.Render("item"))
 				}
 				t.add(p.element(e)...)
 				for _, m := range e.Gets() {
@@ -75,14 +65,9 @@ func (p *Printer) Show(r *result.Show, verbose bool) {
 	p.table(t)
 	sum := rec.Cost()
 	p.Line("")
-	p.Line(
-		"%s, %s of them blocking, %s (%s compressed), %s",
-		wording.Count(sum.Requests, "request"),
-		p.warn.Render(fmt.Sprint(sum.Blocking)),
-		wording.Size(int64(sum.Loaded+sum.Inline)),
-		wording.Size(int64(sum.LoadedGzip+sum.InlineGzip)),
-		thirdParties(sum.ThirdParties),
-	)
+	p.Line("%s, %s of them blocking, %s (%s compressed), %s", wording.Count(sum.Requests, "request"),
+		p.warn.Render(fmt.Sprint(sum.Blocking)), wording.Size(int64(sum.Loaded+sum.Inline)),
+		wording.Size(int64(sum.LoadedGzip+sum.InlineGzip)), thirdParties(sum.ThirdParties))
 }
 
 // answer writes what the server said of a page.
@@ -108,15 +93,8 @@ func (p *Printer) media(t *table, rec *inventory.Record, verbose bool) {
 	}
 	t.section("shown and played")
 	for _, s := range sums {
-		t.add(
-			"",
-			"",
-			fmt.Sprintf("%s: %s%s", s.Kind, wording.Count(s.Files, "file"), p.besides(&s)),
-			"",
-			wording.Size(int64(s.Bytes)),
-			"",
-			"",
-		)
+		t.add("", "", fmt.Sprintf("%s: %s%s", s.Kind, wording.Count(s.Files, "file"), p.besides(&s)), "",
+			wording.Size(int64(s.Bytes)), "", "")
 	}
 	if !verbose {
 		t.remark("--verbose lists each")

@@ -21,11 +21,8 @@ func (p *Printer) Suggest(s *result.Suggestions, verbose bool) {
 		}
 	}
 	if len(s.Suggestions) == 0 {
-		p.Line(
-			"%s nothing loads on %s where nothing seems to need it.",
-			p.in.Render("✓"),
-			wording.Count(s.Pages, "page"),
-		)
+		p.Line("%s nothing loads on %s where nothing seems to need it.", p.in.Render("✓"),
+			wording.Count(s.Pages, "page"))
 	} else {
 		p.Heading("%s on %s: would save %s", wording.Count(len(s.Suggestions), "suggestion"), wording.Count(s.Pages, "page"), saved(sum))
 	}
@@ -33,10 +30,9 @@ func (p *Printer) Suggest(s *result.Suggestions, verbose bool) {
 		p.suggestion(x, verbose)
 		if i == 9 && !verbose && len(s.Suggestions) > 12 {
 			p.Line("")
-			p.Line(
-				"  %s",
-				p.dim.Render(fmt.Sprintf("… and %d more that save less: --verbose shows them", len(s.Suggestions)-10)),
-			)
+			p.Line("  %s",
+				p.dim.Render(
+					fmt.Sprintf("… and %d more that save less: --verbose shows them", len(s.Suggestions)-10)))
 			break
 		}
 	}
@@ -56,19 +52,14 @@ func (p *Printer) Suggest(s *result.Suggestions, verbose bool) {
 	switch {
 	case len(s.Suggestions) == open:
 	case s.Folder != "":
-		p.Line(
-			"%s",
+		p.Line("%s",
 			p.dim.Render(
-				"yellowgate survey "+s.Folder+" --write makes a first gate file; with one, yellowgate suggest --write puts what is certain into it, and with --browser what that proves.",
-			),
-		)
+				"yellowgate survey "+s.Folder+
+					" --write makes a first gate file; with one, yellowgate suggest --write puts what is certain into it, and with --browser what that proves."))
 	default:
-		p.Line(
-			"%s",
+		p.Line("%s",
 			p.dim.Render(
-				"yellowgate suggest --write puts what is certain into the gate file; --browser looks at what is used, and proves what is not. Then: yellowgate diff",
-			),
-		)
+				"yellowgate suggest --write puts what is certain into the gate file; --browser looks at what is used, and proves what is not. Then: yellowgate diff"))
 	}
 }
 
@@ -115,12 +106,9 @@ func (p *Printer) suggestion(x *result.Suggestion, verbose bool) {
 	}
 	p.paragraph("  ", p.dim.Render(strings.Join(x.Evidence, "; ")))
 	if x.Lines == "" && x.Query != "" {
-		p.Line(
-			"  %s",
+		p.Line("  %s",
 			p.warn.Render(
-				"other inline code has the same lines: give the element an id, and name it by found: SELECTOR",
-			),
-		)
+				"other inline code has the same lines: give the element an id, and name it by found: SELECTOR"))
 		return
 	}
 	if x.Lines == "" {

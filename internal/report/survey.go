@@ -45,15 +45,8 @@ func (p *Printer) Survey(s *result.Survey, verbose bool) {
 			continue
 		}
 		t.section(fmt.Sprintf("%s: %d", titles[party], rows))
-		t.add(
-			p.dim.Render("pages"),
-			p.dim.Render("what"),
-			p.dim.Render("bytes"),
-			p.dim.Render("gzip"),
-			p.dim.Render("how it runs"),
-			p.dim.Render("name"),
-			p.dim.Render(named),
-		)
+		t.add(p.dim.Render("pages"), p.dim.Render("what"), p.dim.Render("bytes"), p.dim.Render("gzip"),
+			p.dim.Render("how it runs"), p.dim.Render("name"), p.dim.Render(named))
 		shown := 0
 		for _, l := range s.Loads {
 			if l.Party != party {
@@ -67,15 +60,8 @@ func (p *Printer) Survey(s *result.Survey, verbose bool) {
 			if l.Dead {
 				target = p.bad.Render(target) + p.bad.Render("  (no such file)")
 			}
-			t.add(
-				p.num.Render(fmt.Sprint(l.Pages)),
-				l.Tag,
-				wording.Size(int64(l.Bytes)),
-				wording.Size(int64(l.Gzip)),
-				p.how(l),
-				target,
-				p.name.Render(l.Item),
-			)
+			t.add(p.num.Render(fmt.Sprint(l.Pages)), l.Tag, wording.Size(int64(l.Bytes)), wording.Size(int64(l.Gzip)),
+				p.how(l), target, p.name.Render(l.Item))
 		}
 	}
 	p.surveyMedia(t, s, verbose)
@@ -114,15 +100,8 @@ func (p *Printer) surveyMedia(t *table, s *result.Survey, verbose bool) {
 	slices.SortFunc(kinds, func(a, b inventory.Subtotal) int { return cmp.Or(b.Bytes-a.Bytes, strings.Compare(a.Kind, b.Kind)) })
 	for i := range kinds {
 		k := &kinds[i]
-		t.add(
-			"",
-			"",
-			wording.Size(int64(k.Bytes)),
-			"",
-			"",
-			fmt.Sprintf("%s: %s%s", k.Kind, wording.Count(k.Files, "file"), p.besides(k)),
-			"",
-		)
+		t.add("", "", wording.Size(int64(k.Bytes)), "", "",
+			fmt.Sprintf("%s: %s%s", k.Kind, wording.Count(k.Files, "file"), p.besides(k)), "")
 	}
 	if !verbose {
 		t.remark("--verbose lists each")
@@ -133,15 +112,8 @@ func (p *Printer) surveyMedia(t *table, s *result.Survey, verbose bool) {
 		if l.Dead {
 			target = p.bad.Render(target) + p.bad.Render("  (no such file)")
 		}
-		t.add(
-			p.num.Render(fmt.Sprint(l.Pages)),
-			l.Tag,
-			wording.Size(int64(l.Bytes)),
-			wording.Size(int64(l.Gzip)),
-			p.how(l),
-			target,
-			"",
-		)
+		t.add(p.num.Render(fmt.Sprint(l.Pages)), l.Tag, wording.Size(int64(l.Bytes)), wording.Size(int64(l.Gzip)),
+			p.how(l), target, "")
 	}
 }
 
@@ -178,27 +150,16 @@ func (p *Printer) how(l *result.Load) string {
 
 // surveyBrowser writes what a browser asks for on the pages of a survey.
 func (p *Printer) surveyBrowser(b *result.SurveyBrowser, verbose bool) {
-	p.Heading(
-		"in a browser (%s): %s, %s over the wire",
-		strings.Join(b.Screens, ", "),
-		wording.Count(b.Requests, "request"),
-		wording.Size(b.Wire),
-	)
+	p.Heading("in a browser (%s): %s, %s over the wire", strings.Join(b.Screens, ", "),
+		wording.Count(b.Requests, "request"), wording.Size(b.Wire))
 	list := func(title string, all []*result.Requested, why bool) {
 		if len(all) == 0 {
 			return
 		}
 		p.Line("  %s", p.name.Render(fmt.Sprintf("%s: %d", title, len(all))))
 		t := &table{right: map[int]bool{0: true, 2: true}, wide: []int{5, 3}}
-		t.add(
-			p.dim.Render("pages"),
-			p.dim.Render("what"),
-			p.dim.Render("wire"),
-			p.dim.Render("name"),
-			p.dim.Render(map[bool]string{true: "why"}[why]),
-			p.dim.Render("requested by"),
-			p.dim.Render("item"),
-		)
+		t.add(p.dim.Render("pages"), p.dim.Render("what"), p.dim.Render("wire"), p.dim.Render("name"),
+			p.dim.Render(map[bool]string{true: "why"}[why]), p.dim.Render("requested by"), p.dim.Render("item"))
 		for i, a := range all {
 			if i == 15 && !verbose {
 				t.remark(fmt.Sprintf("… and %d more: --verbose shows them", len(all)-i))
@@ -208,25 +169,16 @@ func (p *Printer) surveyBrowser(b *result.SurveyBrowser, verbose bool) {
 			if a.Wire > 0 {
 				wire = wording.Size(a.Wire)
 			}
-			t.add(
-				p.num.Render(fmt.Sprint(a.Pages)),
-				a.Kind,
-				wire,
-				Clean(a.Target),
-				p.bad.Render(a.Why),
-				Clean(a.By),
-				p.name.Render(a.Item),
-			)
+			t.add(p.num.Render(fmt.Sprint(a.Pages)), a.Kind, wire, Clean(a.Target), p.bad.Render(a.Why), Clean(a.By),
+				p.name.Render(a.Item))
 		}
 		p.table(t)
 	}
 	list("Only scripts ask for", b.Scripts, false)
 	list("Failed requests", b.Failed, true)
 	if len(b.Never) > 0 {
-		p.Line(
-			"  %s",
-			p.name.Render(fmt.Sprintf("In the pages' text, and never requested by the browser: %d", len(b.Never))),
-		)
+		p.Line("  %s",
+			p.name.Render(fmt.Sprintf("In the pages' text, and never requested by the browser: %d", len(b.Never))))
 		limit := 12
 		if verbose {
 			limit = len(b.Never)

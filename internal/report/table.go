@@ -75,26 +75,15 @@ func (p *Printer) Table(t *result.WhereTable) {
 	for row := range down {
 		line := ""
 		for k := row; k < len(t.Items); k += down {
-			line += fmt.Sprintf(
-				"%3d  %s%s%s   ",
-				k+1,
-				p.name.Render(t.Items[k]),
-				strings.Repeat(" ", longest-len(t.Items[k])),
-				p.dim.Render(fmt.Sprintf("%4d", in[k])),
-			)
+			line += fmt.Sprintf("%3d  %s%s%s   ", k+1, p.name.Render(t.Items[k]),
+				strings.Repeat(" ", longest-len(t.Items[k])), p.dim.Render(fmt.Sprintf("%4d", in[k])))
 		}
 		p.Line("%s", strings.TrimRight(line, " "))
 	}
 	p.Line("")
-	p.Line(
-		"  %s in   %s taken out of the source   %s may stay, the source has none   %s not there",
-		p.in.Render(
-			cells[result.CellIn],
-		),
-		p.bad.Render(cells[result.CellTaken]),
-		cells[result.CellAbsent],
-		cells[result.CellOut],
-	)
+	p.Line("  %s in   %s taken out of the source   %s may stay, the source has none   %s not there",
+		p.in.Render(cells[result.CellIn]), p.bad.Render(cells[result.CellTaken]), cells[result.CellAbsent],
+		cells[result.CellOut])
 }
 
 // TableCSV writes the table as CSV (RFC 4180): a row for each page, a column for

@@ -31,20 +31,12 @@ func (p *Printer) Used(uses []result.Use, pages, unread int, screens []string, s
 			item = "  item " + p.name.Render(u.Item)
 		}
 		p.Line("")
-		p.Line(
-			"%s  %s%s",
-			p.head.Render(Clean(u.Target)),
-			p.dim.Render(fmt.Sprintf("%s, at most %s used", wording.Size(int64(u.Bytes)), wording.Size(int64(u.Most)))),
-			item,
-		)
+		p.Line("%s  %s%s", p.head.Render(Clean(u.Target)),
+			p.dim.Render(
+				fmt.Sprintf("%s, at most %s used", wording.Size(int64(u.Bytes)), wording.Size(int64(u.Most)))), item)
 		if len(u.Idle) > 0 {
-			p.Line(
-				"  %s on %d of %d: %s",
-				p.warn.Render(word),
-				len(u.Idle),
-				len(u.Idle)+len(u.On),
-				Clean(wording.List(u.Idle, 5)),
-			)
+			p.Line("  %s on %d of %d: %s", p.warn.Render(word), len(u.Idle), len(u.Idle)+len(u.On),
+				Clean(wording.List(u.Idle, 5)))
 		}
 		if len(u.On) > 0 {
 			p.Line("  used on %s", Clean(wording.List(u.On, 5)))
@@ -70,10 +62,8 @@ func (p *Printer) Used(uses []result.Use, pages, unread int, screens []string, s
 	if unread > 0 {
 		p.Line("%s", p.bad.Render(wording.Count(unread, "visit")+" could not be read"))
 	}
-	p.Line(
-		"%s",
+	p.Line("%s",
 		p.dim.Render(
-			tried+" What nobody did, such as signing in, may still need a file: look at yellowgate diff, and try it, before you publish. --write puts what is proved into the gate file.",
-		),
-	)
+			tried+
+				" What nobody did, such as signing in, may still need a file: look at yellowgate diff, and try it, before you publish. --write puts what is proved into the gate file."))
 }

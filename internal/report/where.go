@@ -26,19 +26,13 @@ func (p *Printer) Where(w *result.WhereItem, verbose bool) {
 		p.Line("  needed by %s", strings.Join(w.NeededBy, ", "))
 	}
 	if w.Absent > 0 {
-		p.Line(
-			"  %s",
+		p.Line("  %s",
 			p.dim.Render(
-				fmt.Sprintf("it may stay on %s more, whose source has none of it", wording.Count(w.Absent, "page")),
-			),
-		)
+				fmt.Sprintf("it may stay on %s more, whose source has none of it", wording.Count(w.Absent, "page"))))
 	}
 	if w.Replaced > 0 {
-		p.Line(
-			"  it takes out what it replaces: %s of %s",
-			wording.Count(w.Replaced, "element"),
-			wording.Count(w.ReplacedOn, "page"),
-		)
+		p.Line("  it takes out what it replaces: %s of %s", wording.Count(w.Replaced, "element"),
+			wording.Count(w.ReplacedOn, "page"))
 	}
 	if len(w.Addresses) > 0 {
 		p.Heading("addresses that open it: %d", len(w.Addresses))
@@ -88,12 +82,8 @@ func (p *Printer) params(pages []result.WherePage, verbose bool) {
 
 // inBrowser writes where a browser has an item, and where that is not what the gate says.
 func (p *Printer) inBrowser(w *result.WhereItem, b *result.InBrowser, verbose bool) {
-	p.Heading(
-		"a browser has it on %d of %s (%s)",
-		len(b.Has),
-		wording.Count(w.Pages, "page"),
-		strings.Join(b.Screens, ", "),
-	)
+	p.Heading("a browser has it on %d of %s (%s)", len(b.Has), wording.Count(w.Pages, "page"),
+		strings.Join(b.Screens, ", "))
 	if len(b.Lacks)+len(b.Leaks)+len(b.Unread) == 0 {
 		p.Line("  %s", p.in.Render(asGated))
 	}
@@ -180,14 +170,8 @@ func (p *Printer) WhereAll(lines []result.WhereLine, pages, unread int) {
 	t := &table{right: map[int]bool{0: true, 1: true}, wide: []int{5, 4}}
 	if seen {
 		t = &table{right: map[int]bool{0: true, 1: true, 2: true}, wide: []int{5, 4}}
-		t.add(
-			p.dim.Render("on"),
-			p.dim.Render("taken out"),
-			p.dim.Render("browser has it"),
-			p.dim.Render("item"),
-			p.dim.Render("carries"),
-			p.dim.Render("pages"),
-		)
+		t.add(p.dim.Render("on"), p.dim.Render("taken out"), p.dim.Render("browser has it"), p.dim.Render("item"),
+			p.dim.Render("carries"), p.dim.Render("pages"))
 	} else {
 		t.add(p.dim.Render("on"), p.dim.Render("taken out"), p.dim.Render("item"), p.dim.Render("carries"), p.dim.Render("pages"), p.dim.Render("note"))
 	}

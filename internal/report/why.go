@@ -195,12 +195,8 @@ func (p *Printer) WhyFragment(w *result.WhyFragment) {
 	p.Heading("items with this fragment")
 	t := &table{wide: []int{2}}
 	for _, f := range w.Items {
-		t.add(
-			p.name.Render(f.Item),
-			f.Verdict,
-			p.dim.Render(Clean(f.Because)),
-			p.dim.Render(fmt.Sprintf("%s:%d", f.Rule.File, f.Rule.Line)),
-		)
+		t.add(p.name.Render(f.Item), f.Verdict, p.dim.Render(Clean(f.Because)),
+			p.dim.Render(fmt.Sprintf("%s:%d", f.Rule.File, f.Rule.Line)))
 	}
 	p.table(t)
 }

@@ -262,8 +262,7 @@ func WriteXLSX(w io.Writer, name string, rows [][]string) error {
 		return err
 	}
 	text, err := f.NewStyle(
-		&excelize.Style{NumFmt: 49, Alignment: &excelize.Alignment{Vertical: "top", WrapText: true}},
-	)
+		&excelize.Style{NumFmt: 49, Alignment: &excelize.Alignment{Vertical: "top", WrapText: true}})
 	if err != nil {
 		return err
 	}
@@ -308,9 +307,8 @@ func writeRow(s *excelize.StreamWriter, line, style int, row []string) error {
 		if utf8.RuneCountInString(value) > excelize.TotalCellChars {
 			return &Error{
 				Line: line, Column: i + 1, Remedy: "write it as CSV",
-				Message: fmt.Sprintf(
-					"a value has more than the %d characters that a cell of xlsx holds", excelize.TotalCellChars,
-				),
+				Message: fmt.Sprintf("a value has more than the %d characters that a cell of xlsx holds",
+					excelize.TotalCellChars),
 			}
 		}
 		cells[i] = excelize.Cell{StyleID: style, Value: value}

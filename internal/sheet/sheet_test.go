@@ -19,9 +19,7 @@ func TestRead(t *testing.T) {
 	}
 	text := func(sep, end string) string {
 		q := strings.NewReplacer(",", sep, "~", ",", "\n", end)
-		return q.Replace(
-			"path,title\n/a/,\"Nuit d’é~ \"\"x\"\"\"\n/b/,",
-		) + "\"two" + end + "lines; 1\t2\"" + end + end + "/c/" + sep + end
+		return q.Replace("path,title\n/a/,\"Nuit d’é~ \"\"x\"\"\"\n/b/,") + "\"two" + end + "lines; 1\t2\"" + end + end + "/c/" + sep + end
 	}
 	enc := func(s string, e interface{ String(string) (string, error) }) string {
 		out, err := e.String(s)

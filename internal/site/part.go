@@ -24,9 +24,7 @@ func ParsePart(s string) (Part, error) {
 	if !ok || err != nil || oerr != nil || n < 1 || m < n || m > MostParts {
 		return Part{}, &failure.Usage{
 			Message: fmt.Sprintf(
-				"--part is a part and the number of parts, such as 3/8 for the third of eight, not %q",
-				s,
-			),
+				"--part is a part and the number of parts, such as 3/8 for the third of eight, not %q", s),
 			Remedy: fmt.Sprintf("there are from 1 to %d parts, and each of them is to be run", MostParts),
 		}
 	}

@@ -75,9 +75,7 @@ func Audit(ctx context.Context, o Options) (*result.Audit, error) {
 		return nil, &failure.Usage{
 			Message: fmt.Sprintf(
 				"no file of HTML in %s is a page: all %d are without html, head, body and title, as templates and parts of pages are",
-				cmp.Or(o.Named, o.Dir),
-				n,
-			),
+				cmp.Or(o.Named, o.Dir), n),
 			Remedy: "name the folder of the finished pages",
 		}
 	}
@@ -363,15 +361,8 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 
 // look takes the record of a page and runs the checks on it. src is the page of the source that
 // it was made of, and text its bytes; nil for none.
-func (s *auditing) look(
-	a audited,
-	file []byte,
-	known page.Page,
-	text []byte,
-	src *page.Page,
-	weights inventory.Weights,
-	of *check.Site,
-) audited {
+func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, src *page.Page,
+	weights inventory.Weights, of *check.Site) audited {
 	pass := &check.Pass{Site: of}
 	var source *pageedit.Result
 	if s.Project != nil {

@@ -78,13 +78,8 @@ func (a *dependencies) FollowText(base weburl.Base, s *weburl.SiteURL, text []by
 	return a.followed("", a.Weights.FollowText(base, s, text, module))
 }
 
-func (a *dependencies) FollowScript(
-	base weburl.Base,
-	s *weburl.SiteURL,
-	path string,
-	text []byte,
-	line int,
-) []inventory.Import {
+func (a *dependencies) FollowScript(base weburl.Base, s *weburl.SiteURL, path string, text []byte,
+	line int) []inventory.Import {
 	return a.followed(path, a.Weights.FollowScript(base, s, path, text, line))
 }
 

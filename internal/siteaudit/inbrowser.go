@@ -99,11 +99,8 @@ func (s *auditing) addressOf(known page.Page) string {
 
 // measuredAgain is the visit of a page that counts. What breaks a budget may do so because the machine was busy: the
 // page is opened again, alone, until two visits agree, three times at most, and the middle one counts.
-func (s *auditing) measuredAgain(
-	pass *check.Pass,
-	r *result.Opened,
-	by func(browser.Visiting) *result.Opened,
-) *result.Opened {
+func (s *auditing) measuredAgain(pass *check.Pass, r *result.Opened,
+	by func(browser.Visiting) *result.Opened) *result.Opened {
 	over := func(r *result.Opened) bool { return check.Excess(pass, r.Record) > 1 }
 	if !over(r) {
 		return r

@@ -357,19 +357,14 @@ func (j *joining) open(names []string) error {
 		switch {
 		case p.Of != first.Of:
 			err = &failure.Usage{
-				Message: fmt.Sprintf(
-					"%s is part %d of %d, and %s one of %d", p.name, p.Part, p.Of, first.name, first.Of,
-				),
+				Message: fmt.Sprintf("%s is part %d of %d, and %s one of %d", p.name, p.Part, p.Of, first.name,
+					first.Of),
 				Remedy: "join the parts of one audit",
 			}
 		case p.Version != version.Number || p.Format != PartFormat:
 			err = &failure.Usage{
-				Message: fmt.Sprintf(
-					"%s was made by version %s of yellowgate, and this is %s",
-					p.name,
-					p.Version,
-					version.Number,
-				),
+				Message: fmt.Sprintf("%s was made by version %s of yellowgate, and this is %s", p.name, p.Version,
+					version.Number),
 				Remedy: "audit all parts and join them with one version",
 			}
 		case p.Gate != j.result.Gate:
@@ -379,9 +374,8 @@ func (j *joining) open(names []string) error {
 			}
 		case filepath.Clean(p.Folder) != filepath.Clean(first.Folder):
 			err = &failure.Usage{
-				Message: fmt.Sprintf(
-					"%s is of the folder %s, and %s of %s", p.name, p.Folder, first.name, first.Folder,
-				),
+				Message: fmt.Sprintf("%s is of the folder %s, and %s of %s", p.name, p.Folder, first.name,
+					first.Folder),
 				Remedy: "join the parts of one audit",
 			}
 		case p.Site != first.Site:
@@ -391,13 +385,8 @@ func (j *joining) open(names []string) error {
 			}
 		case j.parts[p.Part-1] != nil:
 			err = &failure.Usage{
-				Message: fmt.Sprintf(
-					"part %d of %d is there twice: %s and %s",
-					p.Part,
-					p.Of,
-					j.parts[p.Part-1].name,
-					p.name,
-				),
+				Message: fmt.Sprintf("part %d of %d is there twice: %s and %s", p.Part, p.Of, j.parts[p.Part-1].name,
+					p.name),
 				Remedy: "name each part once",
 			}
 		}

@@ -28,12 +28,8 @@ import (
 
 // Check reads the gate file against the site and writes nothing. problems are
 // those that opening the project told already.
-func Check(
-	ctx context.Context,
-	p *project.Project,
-	problems []problem.Problem,
-	progress parallel.Progress,
-) (*result.Check, error) {
+func Check(ctx context.Context, p *project.Project, problems []problem.Problem,
+	progress parallel.Progress) (*result.Check, error) {
 	r := &result.Check{Gate: p.Gate.File, Problems: append(problems, p.CheckPages()...), Files: len(p.Pages)}
 	t := gate.NewTally(p.Gate)
 	var onPages []pageedit.Problem
@@ -257,8 +253,5 @@ const (
 func leftOut(p *project.Project) problem.Problem {
 	pos := p.Gate.File.Site.Source.Pos
 	return problem.Problem{Severity: problem.Note, Name: problem.DotFiles, Pos: pos,
-		Message: fmt.Sprintf(
-			"dot-files of the source folder are not copied: %s",
-			pageedit.SomePages(p.LeftOut),
-		), Remedy: "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
+		Message: fmt.Sprintf("dot-files of the source folder are not copied: %s", pageedit.SomePages(p.LeftOut)), Remedy: "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
 }

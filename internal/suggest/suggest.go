@@ -180,10 +180,7 @@ func tryQueries(ctx context.Context, r *result.Suggestions, p *project.Project, 
 			}
 		}
 	}
-	needs := make(
-		[]map[*result.Suggestion]bool,
-		len(pages),
-	) // by page: the suggestions' things that it loads, and whether it needs them
+	needs := make([]map[*result.Suggestion]bool, len(pages)) // by page: the suggestions' things that it loads, and whether it needs them
 	for i := range needs {
 		needs[i] = map[*result.Suggestion]bool{}
 	}
@@ -378,9 +375,7 @@ func (m *sameMetadata) suggestions() (out []*result.Suggestion) {
 			Evidence: []string{
 				fmt.Sprintf(
 					"all %d pages write it, with the value %s; one rule could, and a change would be one line",
-					m.pages,
-					value,
-				),
+					m.pages, value),
 			},
 			Query: "all",
 		}
@@ -421,11 +416,8 @@ func Only(r *result.Suggestions, names []string) error {
 }
 
 // Write adds what is suggested to the gate file: what is certain or proved. skipped counts what was left out.
-func Write(
-	ctx context.Context,
-	e *gatechange.Edit,
-	r *result.Suggestions,
-) (done *result.GateChange, skipped int, err error) {
+func Write(ctx context.Context, e *gatechange.Edit,
+	r *result.Suggestions) (done *result.GateChange, skipped int, err error) {
 	done, err = e.Change(ctx, func(p *project.Project, doc func(string) *gateedit.Doc) error {
 		g := p.Gate.File
 		for _, s := range r.Suggestions {

@@ -34,12 +34,8 @@ func (f *found) add(kind string, hit func() result.FindHit) {
 
 // Find looks for a word, a name or a URL in the pages of a folder, and in its
 // scripts and stylesheets. Upper and lower case are one.
-func Find(
-	ctx context.Context,
-	dir, word string,
-	project *project.Project,
-	progress parallel.Progress,
-) (*result.Find, error) {
+func Find(ctx context.Context, dir, word string, project *project.Project,
+	progress parallel.Progress) (*result.Find, error) {
 	s := newSurvey(dir, project)
 	from, err := site.OpenFolder(dir, false)
 	if err != nil {

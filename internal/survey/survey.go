@@ -24,13 +24,8 @@ import (
 // Survey takes the inventory of the pages in a folder. project, which may be
 // nil, says which items things belong to. each, if set, is called for every
 // record, in the order of the files.
-func Folder(
-	ctx context.Context,
-	dir string,
-	project *project.Project,
-	progress parallel.Progress,
-	each func(*inventory.Record) error,
-) (*result.Survey, error) {
+func Folder(ctx context.Context, dir string, project *project.Project, progress parallel.Progress,
+	each func(*inventory.Record) error) (*result.Survey, error) {
 	s := newSurvey(dir, project)
 	from, err := site.OpenFolder(dir, false)
 	if err != nil {
@@ -162,10 +157,8 @@ func (s *survey) add(n int, r *inventory.Record) {
 			if e.Pixel {
 				tag = "pixel"
 			}
-			l = s.load(
-				key,
-				&result.Load{Tag: tag, Target: e.Target, Party: e.Party, Bytes: e.Bytes, Gzip: e.Gzip, Item: e.Item},
-			)
+			l = s.load(key,
+				&result.Load{Tag: tag, Target: e.Target, Party: e.Party, Bytes: e.Bytes, Gzip: e.Gzip, Item: e.Item})
 			l.Dead = e.Party == "own" && e.Loads && !s.weights.Has(e.Ref.Path) && e.Tag != "iframe"
 			if !e.Loads {
 				l.Text = r.Source.String(e.El.TagEnd, e.El.ContentEnd)
@@ -223,11 +216,9 @@ func (s *survey) addMedia(n int, r *inventory.Record) {
 			)
 		}
 		for _, m := range e.Brings {
-			add(
-				e.Kind(),
+			add(e.Kind(),
 				result.Load{Tag: m.Tag, Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Dead: m.Dead},
-				e,
-			)
+				e)
 		}
 	}
 	for i := range r.Elements {

@@ -24,12 +24,8 @@ func namesOf(screens []browser.Screen) (names []string) {
 
 // seenOn visits what a browser made of each page: that screen on which it has an item counts, or the
 // first.
-func (r *Visitor) seenOn(
-	ctx context.Context,
-	screens []browser.Screen,
-	progress parallel.Progress,
-	each func(path string, unread bool, all []*result.Opened),
-) error {
+func (r *Visitor) seenOn(ctx context.Context, screens []browser.Screen, progress parallel.Progress,
+	each func(path string, unread bool, all []*result.Opened)) error {
 	pages := r.project.Pages
 	return r.openAll(ctx, pages, screens, progress, func(i int, all []*result.Opened) {
 		unread := slices.ContainsFunc(all, func(o *result.Opened) bool { return o.Unread != "" })
@@ -48,13 +44,8 @@ func has(all []*result.Opened, item string) (by string, ok bool) {
 }
 
 // WhereItem adds to an item's pages where a browser has it.
-func WhereItem(
-	ctx context.Context,
-	w *result.WhereItem,
-	r *Visitor,
-	screens []browser.Screen,
-	progress parallel.Progress,
-) error {
+func WhereItem(ctx context.Context, w *result.WhereItem, r *Visitor, screens []browser.Screen,
+	progress parallel.Progress) error {
 	b := &result.InBrowser{
 		Screens: namesOf(screens),
 		Unread:  []string{},
@@ -89,13 +80,8 @@ func WhereItem(
 
 // Where adds to each item on how many pages a browser has it. unread are the pages that were
 // not read.
-func Where(
-	ctx context.Context,
-	lines []result.WhereLine,
-	r *Visitor,
-	screens []browser.Screen,
-	progress parallel.Progress,
-) (unread int, err error) {
+func Where(ctx context.Context, lines []result.WhereLine, r *Visitor, screens []browser.Screen,
+	progress parallel.Progress) (unread int, err error) {
 	for i := range lines {
 		lines[i].Browser = new(int)
 	}
@@ -113,13 +99,8 @@ func Where(
 }
 
 // Survey adds what a browser asks for on the pages of a survey.
-func Survey(
-	ctx context.Context,
-	s *result.Survey,
-	r *Visitor,
-	screens []browser.Screen,
-	progress parallel.Progress,
-) error {
+func Survey(ctx context.Context, s *result.Survey, r *Visitor, screens []browser.Screen,
+	progress parallel.Progress) error {
 	b := &result.SurveyBrowser{
 		Screens: namesOf(screens),
 		Unread:  []string{},

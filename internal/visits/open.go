@@ -64,13 +64,8 @@ func StartAt(ctx context.Context, p *project.Project, address string, o browser.
 
 // openAll opens pages of the project, several at a time, each on all screens, and hands them over in
 // their order.
-func (r *Visitor) openAll(
-	ctx context.Context,
-	pages []page.Page,
-	screens []browser.Screen,
-	progress parallel.Progress,
-	each func(i int, opened []*result.Opened),
-) error {
+func (r *Visitor) openAll(ctx context.Context, pages []page.Page, screens []browser.Screen,
+	progress parallel.Progress, each func(i int, opened []*result.Opened)) error {
 	return parallel.InOrderBy(ctx, r.AtATime(), len(pages), func(i int) (all []*result.Opened, err error) {
 		for _, s := range screens {
 			o, err := r.Open(&pages[i], s)
@@ -92,12 +87,8 @@ func (r *Visitor) openAll(
 
 // Browsed is a site as a browser finds it at an address (empty where it has none) under a path:
 // pages by their keys, with what gives their texts, and files.
-func Browsed(
-	address, base string,
-	byKey map[string]*page.Page,
-	text func(*page.Page) ([]byte, error),
-	read func(string) ([]byte, bool),
-) *browser.ServedSite {
+func Browsed(address, base string, byKey map[string]*page.Page, text func(*page.Page) ([]byte, error),
+	read func(string) ([]byte, bool)) *browser.ServedSite {
 	return &browser.ServedSite{Address: addressFor(address),
 		Page: func(path string) ([]byte, *page.Answer) {
 			pg := byKey[page.Key(strings.TrimSuffix(strings.TrimPrefix(path, base), "?"))]
@@ -216,13 +207,8 @@ func SettleAlone(o *result.Opened, pg page.Page, of *weburl.SiteURL, weights inv
 var inUTF8 = &page.Answer{Fields: map[string][]string{"content-type": {"text/html; charset=utf-8"}}}
 
 // OpenAddress opens a page of a site that runs. p may be nil.
-func OpenAddress(
-	b *browser.Browser,
-	address string,
-	screen browser.Screen,
-	text *result.Show,
-	p *project.Project,
-) *result.Opened {
+func OpenAddress(b *browser.Browser, address string, screen browser.Screen, text *result.Show,
+	p *project.Project) *result.Opened {
 	o := &result.Opened{Record: b.Visit(address, screen)}
 	if text != nil {
 		o.Text, o.Path = text.Record, text.Record.Path

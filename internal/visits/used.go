@@ -22,12 +22,8 @@ type Seen struct {
 }
 
 // Used opens the pages of a project, as the gate makes them now, and tells what is used of the files that they load.
-func Used(
-	ctx context.Context,
-	r *Visitor,
-	screens []browser.Screen,
-	progress parallel.Progress,
-) (s *Seen, err error) {
+func Used(ctx context.Context, r *Visitor, screens []browser.Screen,
+	progress parallel.Progress) (s *Seen, err error) {
 	s = &Seen{structure: map[string]string{}}
 	type seen struct {
 		*result.Use

@@ -177,12 +177,8 @@ func pathsOf(a, b *aSide) (paths []string) {
 var comparing sync.Mutex
 
 // lookAt visits a page of both sides in turn.
-func lookAt(
-	o *Options,
-	before, after *aSide,
-	path string,
-	screen browser.Screen,
-) (p *result.PageLook, was, is *pageload.Record, err error) {
+func lookAt(o *Options, before, after *aSide, path string,
+	screen browser.Screen) (p *result.PageLook, was, is *pageload.Record, err error) {
 	p = &result.PageLook{Path: path, Screen: screen.String()}
 	sides := []*aSide{before, after}
 	var records [2][]*pageload.Record
@@ -311,13 +307,9 @@ func Draw(l *result.PageLook, before, after *visualdiff.Picture) image.Image {
 	draw.Draw(out, out.Bounds(), image.NewUniform(color.NRGBA{40, 42, 54, 255}), image.Point{}, draw.Src)
 	for i, p := range []*visualdiff.Picture{before, after} {
 		at := image.Rect(0, 0, p.Width, p.Height).Add(image.Pt(i*(before.Width+gap), 0))
-		draw.Draw(
-			out,
-			at,
+		draw.Draw(out, at,
 			&image.NRGBA{Pix: p.Pixels, Stride: p.Width * 4, Rect: image.Rect(0, 0, p.Width, p.Height)},
-			image.Point{},
-			draw.Src,
-		)
+			image.Point{}, draw.Src)
 		for _, r := range l.Difference.Regions {
 			frame(out, image.Rect(r.X-4, r.Y-4, r.X+r.Width+4, r.Y+r.Height+4).Add(at.Min))
 		}

@@ -76,12 +76,8 @@ func main() {
 	// Two versions of an item's code make two whole outputs.
 	set := func(version int) {
 		check(
-			os.WriteFile(
-				filepath.Join(root, "code", "visit-counter.html"),
-				fmt.Appendf(nil, "<script>version = %d</script>\n", version),
-				0o644,
-			),
-		)
+			os.WriteFile(filepath.Join(root, "code", "visit-counter.html"),
+				fmt.Appendf(nil, "<script>version = %d</script>\n", version), 0o644))
 	}
 	var whole [2]sums
 	var took time.Duration
@@ -152,25 +148,15 @@ func main() {
 		}
 		if err != nil || temporary > 0 || !same(after, whole[next]) {
 			incomplete++
-			fmt.Printf(
-				"round %d: the next apply did not complete it (%v, %d temporary files)\n%s", round, err,
-				temporary, out,
-			)
+			fmt.Printf("round %d: the next apply did not complete it (%v, %d temporary files)\n%s", round, err,
+				temporary, out)
 		}
 	}
 	fmt.Printf(
 		"%d applies killed, %d of them before they had ended; %d left a mixed output, %d temporary files were found\n",
-		*rounds,
-		stopped,
-		mixed,
-		left,
-	)
-	fmt.Printf(
-		"%d torn files; %d times the next apply did not complete the work; %d files of others touched\n",
-		torn,
-		incomplete,
-		touched,
-	)
+		*rounds, stopped, mixed, left)
+	fmt.Printf("%d torn files; %d times the next apply did not complete the work; %d files of others touched\n", torn,
+		incomplete, touched)
 	if torn+incomplete+touched > 0 {
 		os.Exit(1)
 	}

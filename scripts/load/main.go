@@ -92,16 +92,9 @@ func main() {
 	}
 	from := at()
 	if path, err := exec.LookPath("nginx"); err == nil {
-		start(
-			dir,
-			path,
-			"-c",
-			nginxConf(
-				dir,
-				"origin",
-				fmt.Sprintf("%s server { listen %s; root %s; }", coded(), from, filepath.Join(dir, "demo/site")),
-			),
-		)
+		start(dir, path, "-c",
+			nginxConf(dir, "origin",
+				fmt.Sprintf("%s server { listen %s; root %s; }", coded(), from, filepath.Join(dir, "demo/site"))))
 	} else {
 		start(dir, self, "-role", "origin", "-listen", from, "-root", filepath.Join(dir, "demo/site"))
 	}
@@ -128,20 +121,11 @@ func main() {
 	if path, err := exec.LookPath("nginx"); err == nil {
 		address := at()
 		runners = append(runners, runner{"nginx as proxy", address})
-		start(
-			dir,
-			path,
-			"-c",
-			nginxConf(
-				dir,
-				"proxy",
+		start(dir, path, "-c",
+			nginxConf(dir, "proxy",
 				fmt.Sprintf(
 					"upstream o { server %s; keepalive 64; } server { listen %s; location / { proxy_pass http://o; proxy_http_version 1.1; proxy_set_header Connection ''; } }",
-					from,
-					address,
-				),
-			),
-		)
+					from, address)))
 	}
 	time.Sleep(time.Second)
 	for _, kb := range []int{5, 30, 200} {
@@ -155,14 +139,9 @@ func main() {
 		}
 		fmt.Printf("%d kB\n", kb)
 		for i, r := range runners {
-			fmt.Printf(
-				"  %-26s %8.0f requests/s  %5.1f %%   99th percentile %6.2f ms (%+.2f)\n",
-				r.name,
-				median(rates[i]),
-				100*median(rates[i])/median(rates[0]),
-				median(tails[i]),
-				median(tails[i])-median(tails[0]),
-			)
+			fmt.Printf("  %-26s %8.0f requests/s  %5.1f %%   99th percentile %6.2f ms (%+.2f)\n", r.name,
+				median(rates[i]), 100*median(rates[i])/median(rates[0]), median(tails[i]),
+				median(tails[i])-median(tails[0]))
 		}
 	}
 	for _, c := range running {
@@ -201,19 +180,11 @@ func coded() string {
 func nginxConf(dir, name, servers string) string {
 	file := filepath.Join(dir, name+".conf")
 	check(
-		os.WriteFile(
-			file,
+		os.WriteFile(file,
 			[]byte(
 				fmt.Sprintf(
 					"daemon off; master_process off; pid %[1]s/%[2]s.pid; error_log %[1]s/%[2]s.errors;\nevents {}\nhttp { access_log off; types { text/html html; } keepalive_requests 100000000; client_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\n%[3]s }\n",
-					dir,
-					name,
-					servers,
-				),
-			),
-			0o644,
-		),
-	)
+					dir, name, servers)), 0o644))
 	return file
 }
 

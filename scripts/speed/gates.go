@@ -46,11 +46,8 @@ func (b *bench) gates(sizes []int) {
 			rows = append(rows, r)
 			log.Print(items, " ", k.Name)
 		}
-		fmt.Printf(
-			"\n%d items; a survey takes %d ms. In surveys, and as the ratio to the cheapest:\n\n",
-			items,
-			survey.Milliseconds(),
-		)
+		fmt.Printf("\n%d items; a survey takes %d ms. In surveys, and as the ratio to the cheapest:\n\n", items,
+			survey.Milliseconds())
 		fmt.Println("| gate file | check, out on most | in on most | apply, out | in | audit, out | in |")
 		fmt.Println("|---|---|---|---|---|---|---|")
 		for _, r := range rows {

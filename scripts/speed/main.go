@@ -32,21 +32,12 @@ var (
 	rounds = flag.Int("rounds", 5, "how often each command is run")
 	only   = flag.Bool("build-only", false, "build the site and stop")
 	on     = flag.String("on", "", "measure on the pages of this `folder` instead, with a gate file of six items")
-	parts  = flag.Int(
-		"parts",
-		0,
-		"audit the site in so many parts, one after another, and join them: time and memory of each step",
-	)
-	kinds = flag.String(
-		"gates",
-		"",
-		"measure twelve kinds of gate file with so many `items`, such as 1,5,25,200, on the pages of -on",
-	)
-	graph = flag.String(
-		"graph",
-		"",
-		"draw what commands cost against pages, up to -pages, and items, into this `folder`",
-	)
+	parts  = flag.Int("parts", 0,
+		"audit the site in so many parts, one after another, and join them: time and memory of each step")
+	kinds = flag.String("gates", "",
+		"measure twelve kinds of gate file with so many `items`, such as 1,5,25,200, on the pages of -on")
+	graph = flag.String("graph", "",
+		"draw what commands cost against pages, up to -pages, and items, into this `folder`")
 	small = flag.Bool("small", false, "build small pages, of 400 bytes")
 )
 
@@ -153,24 +144,14 @@ func build(root string, n int) (size int64) {
 		at := bytes.Index(model, []byte("</main>"))
 		var text []byte
 		if *small {
-			text = fmt.Appendf(
-				nil,
+			text = fmt.Appendf(nil,
 				"<!doctype html><html lang=en><head><meta charset=utf-8><title>Page %d</title>\n<link rel=stylesheet href=/css/site.css></head><body><h1>Page %d</h1><p>%s</p><script src=/js/site.js defer></script></body></html>\n",
-				i,
-				i,
-				words[i%len(words)],
-			)
+				i, i, words[i%len(words)])
 		} else {
 			text = slices.Concat(model[:at], long(r), model[at:])
 		}
-		name := filepath.Join(
-			root,
-			"site",
-			"bulk",
-			fmt.Sprintf("%03d", i/100),
-			fmt.Sprintf("page-%02d", i%100),
-			"index.html",
-		)
+		name := filepath.Join(root, "site", "bulk", fmt.Sprintf("%03d", i/100), fmt.Sprintf("page-%02d", i%100),
+			"index.html")
 		check(os.MkdirAll(filepath.Dir(name), 0o755))
 		check(os.WriteFile(name, text, 0o644))
 		size += int64(len(text))
@@ -201,13 +182,8 @@ func long(r *rand.Rand) []byte {
 		for range 3 {
 			b.WriteString("<p>")
 			sentence(20 + r.IntN(40))
-			fmt.Fprintf(
-				&b,
-				" <a class=\"ref\" href=\"/bulk/%03d/page-%02d/#s%d\">",
-				r.IntN(100),
-				r.IntN(100),
-				r.IntN(9),
-			)
+			fmt.Fprintf(&b, " <a class=\"ref\" href=\"/bulk/%03d/page-%02d/#s%d\">", r.IntN(100), r.IntN(100),
+				r.IntN(9))
 			sentence(2)
 			b.WriteString("</a> <em>")
 			sentence(3)
@@ -274,13 +250,8 @@ func median(all []cost) (c cost) {
 
 // row runs two commands in turn, each after its preparation, and prints a row: the ratio of their
 // CPU time, and of their wall time.
-func (b *bench) row(
-	work, against, atMost string,
-	mine []string,
-	before func(),
-	other []string,
-	beforeOther func(),
-) (a, o cost) {
+func (b *bench) row(work, against, atMost string, mine []string, before func(), other []string,
+	beforeOther func()) (a, o cost) {
 	var as, others []cost
 	for range *rounds {
 		if before != nil {
@@ -293,25 +264,15 @@ func (b *bench) row(
 		others = append(others, b.run(other))
 	}
 	a, o = median(as), median(others)
-	fmt.Printf(
-		"| %s | %s | %s | %.1f | %.1f | %d ms | %d ms | %.2f | %d MB |\n",
-		work,
-		against,
-		atMost,
-		float64(a.cpu)/float64(o.cpu),
-		float64(a.wall)/float64(o.wall),
-		a.cpu.Milliseconds(),
-		o.cpu.Milliseconds(),
-		float64(a.wall)/float64(a.cpu),
-		a.memory,
-	)
+	fmt.Printf("| %s | %s | %s | %.1f | %.1f | %d ms | %d ms | %.2f | %d MB |\n", work, against, atMost,
+		float64(a.cpu)/float64(o.cpu), float64(a.wall)/float64(o.wall), a.cpu.Milliseconds(), o.cpu.Milliseconds(),
+		float64(a.wall)/float64(a.cpu), a.memory)
 	return a, o
 }
 
 func (b *bench) all() {
 	fmt.Println(
-		"| work | measured against | at most (CPU) | CPU | wall | its CPU | the other's | wall/CPU | peak memory |",
-	)
+		"| work | measured against | at most (CPU) | CPU | wall | its CPU | the other's | wall/CPU | peak memory |")
 	fmt.Println("|---|---|---|---|---|---|---|---|---|")
 	clean := func() {
 		check(os.RemoveAll(b.path("public")))
@@ -378,15 +339,8 @@ func (b *bench) all() {
 		"-c",
 		b.program + " audit site >/dev/null; " + b.program + " audit --no-cache public >/dev/null; true",
 	}
-	b.row(
-		"`compare` of source and output",
-		"one `audit` of each",
-		"1.2",
-		b.yg("compare", "site", "public"),
-		nil,
-		both,
-		nil,
-	)
+	b.row("`compare` of source and output", "one `audit` of each", "1.2", b.yg("compare", "site", "public"), nil,
+		both, nil)
 
 	if *on == "" { // the demo's own pages are among them
 		check(os.WriteFile(b.path("many.yaml"), many(200, 20), 0o644))
@@ -399,10 +353,8 @@ func (b *bench) all() {
 		}
 		manyArgs, manyClean := gates("many.yaml", "public-many")
 		fewArgs, fewClean := gates("few.yaml", "public-few")
-		b.row(
-			"`apply`, 200 items, 20 with `has()`", "the same with 10 items", "2", manyArgs, manyClean,
-			fewArgs, fewClean,
-		)
+		b.row("`apply`, 200 items, 20 with `has()`", "the same with 10 items", "2", manyArgs, manyClean, fewArgs,
+			fewClean)
 	}
 	first, err := filepath.Glob(b.path("public/*.html"))
 	check(err)
@@ -422,15 +374,8 @@ func (b *bench) inParts(of int) {
 	names := []string{"audit", "--join"}
 	for n := 1; n <= of; n++ {
 		name := fmt.Sprintf("part-%d.ndjson", n)
-		step(
-			fmt.Sprintf("`audit --part %d/%d`", n, of),
-			"audit",
-			"--part",
-			fmt.Sprintf("%d/%d", n, of),
-			"--out",
-			name,
-			"--force",
-		)
+		step(fmt.Sprintf("`audit --part %d/%d`", n, of), "audit", "--part", fmt.Sprintf("%d/%d", n, of), "--out",
+			name, "--force")
 		names = append(names, name)
 	}
 	step("`audit --join`", names...)
@@ -445,11 +390,9 @@ func many(n, h int) []byte {
 	if n > 10 {
 		out = "public-many"
 	}
-	fmt.Fprintf(
-		&b,
+	fmt.Fprintf(&b,
 		"yellowgate: 1\nsite: {source: site, output: %s}\nitems:\n  star-map: {code: '<b>@{height}</b>', params: {height: 1}, place: spot}\n",
-		out,
-	)
+		out)
 	for i := range n {
 		query := fmt.Sprintf("/bulk/%03d/**", i%100)
 		if i < h {

@@ -28,8 +28,7 @@ body { font: 20px Sans; text-rendering: geometricPrecision; white-space: nowrap 
 	tab := clitest.Browser(b)
 	tab.Open("/", false)
 	words := strings.Fields(
-		"Visit the observatory on Tern Hill, any clear Friday between dusk & midnight — AVATAR Tool WAY “Yes” über naïve Ħ fi ffl 1,000 ½ Ты звезда Αστέρι ’tis",
-	)
+		"Visit the observatory on Tern Hill, any clear Friday between dusk & midnight — AVATAR Tool WAY “Yes” über naïve Ħ fi ffl 1,000 ½ Ты звезда Αστέρι ’tis")
 	var titles []string
 	r := rand.New(rand.NewPCG(29, 4))
 	for range 200 {
@@ -66,13 +65,8 @@ body { font: 20px Sans; text-rendering: geometricPrecision; white-space: nowrap 
 		}
 		if c.More == "" && wide[i][0] > listing.ResultWidth+2 ||
 			c.More != "" && (wide[i][1] > listing.ResultWidth+2 || wide[i][2] < listing.ResultWidth-2) {
-			t.Errorf(
-				"%q is cut to %q, which is %.1f pixels wide, and with a character more %.1f",
-				c.Title,
-				c.Shown,
-				wide[i][1],
-				wide[i][2],
-			)
+			t.Errorf("%q is cut to %q, which is %.1f pixels wide, and with a character more %.1f", c.Title, c.Shown,
+				wide[i][1], wide[i][2])
 		}
 		if c.More != "" {
 			n++

@@ -43,24 +43,13 @@ func TestHistory(t *testing.T) {
 	b.Want(0, clitest.Args("set", "page-veil", "--param", "delay=4s", "-q"))
 	b.Want(0, clitest.Args("apply", "-q", "--message", "The veil stays longer"))
 	b.Want(0, clitest.Args("apply", "-q")) // nothing else is in effect
-	out := b.Want(
-		0,
-		clitest.Args("history"),
-		"apply: The veil stays longer",
-		"edit: set page-veil --param delay=4s",
-		"findings",
-	)
+	out := b.Want(0, clitest.Args("history"), "apply: The veil stays longer", "edit: set page-veil --param delay=4s",
+		"findings")
 	if n := strings.Count(out, "apply"); n != 2 {
 		t.Errorf("%d applies are listed:\n%s", n, out)
 	}
-	b.Want(
-		0,
-		clitest.Args("history", "3"),
-		"-    params: {delay: 2s,",
-		"page-veil, parameter delay",
-		"2s → 4s",
-		"The other 27 pages stay as they are.",
-	)
+	b.Want(0, clitest.Args("history", "3"), "-    params: {delay: 2s,", "page-veil, parameter delay", "2s → 4s",
+		"The other 27 pages stay as they are.")
 	b.Want(0, clitest.Args("history", "2"), "+    params: {delay: 4s,")
 	b.Want(0, clitest.Args("compare", "@1", "yellowgate.yaml"), "parameter delay", "2s → 4s")
 	b.Want(0, clitest.Args("compare", "@1", "@1"), "No page changes.")
@@ -165,27 +154,16 @@ func TestBack(t *testing.T) {
 		case 1:
 			b.Want(0, clitest.Args("set", "visit-counter", "-q", "--note", fmt.Sprintf("note %d", n)))
 		case 2:
-			b.Want(
-				0,
-				clitest.Args(
-					"add",
-					fmt.Sprintf("item-%d", n),
-					"-q",
-					"--code",
-					fmt.Sprintf("<p>item %d</p>", n),
-					"--pages",
-					"/visit/**",
-				),
-			)
+			b.Want(0,
+				clitest.Args("add", fmt.Sprintf("item-%d", n), "-q", "--code", fmt.Sprintf("<p>item %d</p>", n),
+					"--pages", "/visit/**"))
 		case 3:
 			b.Write("code/veil.html", b.Read("code/veil.html")+fmt.Sprintf("<!-- %d -->\n", n))
 		case 4:
 			b.Write("yellowgate.yaml", b.Read("yellowgate.yaml")+fmt.Sprintf("# %d\n", n))
 		default:
-			b.Write(
-				"facts/events.csv",
-				strings.Replace(b.Read("facts/events.csv"), "Saturn", fmt.Sprintf("Saturn %d", n), 1),
-			)
+			b.Write("facts/events.csv",
+				strings.Replace(b.Read("facts/events.csv"), "Saturn", fmt.Sprintf("Saturn %d", n), 1))
 		}
 		word := fmt.Sprintf("m%d", n)
 		b.Want(0, clitest.Args("apply", "-q", "--message", word))

@@ -18,19 +18,10 @@ func TestReport(t *testing.T) {
 	b.Want(0, strings.Fields("set visit-counter --more --except /privacy/"))
 	b.Want(0, []string{"apply", "--message", "No counting on the <privacy> page"})
 	b.Want(0, strings.Fields("set pointer --param size=30"))
-	b.Want(
-		0,
-		strings.Fields("report"),
-		"The booking pages",
-		"/book/ and all pages below it and the page /thanks/: 3 pages",
-		"As on most pages: visit-counter.",
-		"Not here: book-link, night-letter.",
-		"only on /book/pay/",
-		"the script /js/pay-form.js",
-		"tells people of a mistyped card number",
-		"No counting on the <privacy> page",
-		"not in effect yet",
-	)
+	b.Want(0, strings.Fields("report"), "The booking pages",
+		"/book/ and all pages below it and the page /thanks/: 3 pages", "As on most pages: visit-counter.",
+		"Not here: book-link, night-letter.", "only on /book/pay/", "the script /js/pay-form.js",
+		"tells people of a mistyped card number", "No counting on the <privacy> page", "not in effect yet")
 	b.Want(0, strings.Fields("report --format html --out r.html"))
 	page := b.Read("r.html")
 	doc, err := html.Parse(strings.NewReader(page))
@@ -63,13 +54,8 @@ func TestReport(t *testing.T) {
 			t.Errorf("the page has nothing of %q", want)
 		}
 	}
-	b.Want(
-		0,
-		strings.Fields("report --format markdown"),
-		"### The booking pages",
-		"| pay-form (only on /book/pay/) | the script /js/pay-form.js |",
-		"## Who decided what",
-	)
+	b.Want(0, strings.Fields("report --format markdown"), "### The booking pages",
+		"| pay-form (only on /book/pay/) | the script /js/pay-form.js |", "## Who decided what")
 	_, out, _ := b.Exec("report", "--format", "json")
 	var o struct {
 		Items []struct {

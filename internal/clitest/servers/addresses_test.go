@@ -88,12 +88,8 @@ func TestOneAddress(t *testing.T) {
 	app := newApplication()
 	origin := httptest.NewServer(app)
 	defer origin.Close()
-	b := clitest.New(
-		t,
-		"yellowgate.yaml",
-		"yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin.URL+"', source: captured, output: public, query: [p, s], facts: facts.csv}\n"+
-			"defaults: [{pages: all, canonical: '@{page.url}', title: '@{page.path}'}]\nmetadata: [{pages: all, alternates: {en: '/plays/{rest}', de: '/events/{rest}'}, author: '@{fact.author}'}]\nitems: {plays: {code: <i>play</i>, pages: /plays/*}, event: {code: <b>event</b>, pages: [/events/3, /plays/3/]},\n  second: {code: <u>second</u>, pages: query.p = 2}, third: {code: <s>third</s>, pages: '/?p=3'}, first: {code: <em>home</em>, pages: /}}\nper-page: {'/plays?p=2': {description: The second page}}\n",
-	)
+	b := clitest.New(t,
+		"yellowgate.yaml", "yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin.URL+"', source: captured, output: public, query: [p, s], facts: facts.csv}\n"+"defaults: [{pages: all, canonical: '@{page.url}', title: '@{page.path}'}]\nmetadata: [{pages: all, alternates: {en: '/plays/{rest}', de: '/events/{rest}'}, author: '@{fact.author}'}]\nitems: {plays: {code: <i>play</i>, pages: /plays/*}, event: {code: <b>event</b>, pages: [/events/3, /plays/3/]},\n  second: {code: <u>second</u>, pages: query.p = 2}, third: {code: <s>third</s>, pages: '/?p=3'}, first: {code: <em>home</em>, pages: /}}\nper-page: {'/plays?p=2': {description: The second page}}\n")
 	b.Write("facts.csv", "path,author\n/plays/?from=letter&p=2,Ada\n/plays/3/,Ben\n")
 	b.Want(0, clitest.Args("capture", "--own-site"))
 	b.Want(0, clitest.Args("apply"))
@@ -105,17 +101,7 @@ func TestOneAddress(t *testing.T) {
 	}
 	clear(app.asked)
 	app.mu.Unlock()
-	gateway, serve := b.Start(
-		"gateway",
-		"--listen",
-		"127.0.0.1:0",
-		"--log",
-		"off",
-	), b.Start(
-		"serve",
-		"--listen",
-		"127.0.0.1:0",
-	)
+	gateway, serve := b.Start("gateway", "--listen", "127.0.0.1:0", "--log", "off"), b.Start("serve", "--listen", "127.0.0.1:0")
 	bodyOf := func(r *http.Response, err error) string {
 		if err != nil {
 			t.Fatal(err)
@@ -146,11 +132,8 @@ func TestOneAddress(t *testing.T) {
 	for path, status := range app.pages {
 		if status != 200 {
 			if got := get(gateway.Address + path); canonical.MatchString(got) {
-				t.Errorf(
-					"%s is an error page, and the gateway gives it a canonical: %s",
-					path,
-					canonical.FindString(got),
-				)
+				t.Errorf("%s is an error page, and the gateway gives it a canonical: %s", path,
+					canonical.FindString(got))
 			}
 			continue
 		}
@@ -214,11 +197,8 @@ func TestHost(t *testing.T) {
 	b := clitest.New(t)
 	for i, way := range [][]string{{"--name", "ternhill.example"}, {"--header", "Host: ternhill.example"}} {
 		to := fmt.Sprintf("kept%d", i)
-		b.Want(
-			0,
-			append(clitest.Args("capture", served.URL, "--own-site", "--to", to), way...),
-			"2 pages and 0 other files",
-		)
+		b.Want(0, append(clitest.Args("capture", served.URL, "--own-site", "--to", to), way...),
+			"2 pages and 0 other files")
 		if got := b.Read(to + "/visit/index.html"); !strings.Contains(got, "<title>/visit</title>") {
 			t.Errorf("%v kept %s", way, got)
 		}

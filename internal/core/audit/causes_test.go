@@ -39,18 +39,9 @@ func TestCauses(t *testing.T) {
 	fs = append(fs, check.Finding{Check: "no-zoom", Severity: problem.Note, Pages: 20, Message: "on all 20 pages: x"})
 	var got []string
 	for _, c := range Causes(slices.Values(fs), pages) {
-		got = append(
-			got,
-			fmt.Sprintf(
-				"%s %s %d/%d in %s spared %v",
-				c.First.Check,
-				c.First.Page,
-				c.Places,
-				c.Pages,
-				c.Folder,
-				c.Spared,
-			),
-		)
+		got = append(got,
+			fmt.Sprintf("%s %s %d/%d in %s spared %v", c.First.Check, c.First.Page, c.Places, c.Pages, c.Folder,
+				c.Spared))
 	}
 	want := []string{
 		"stale-output /events/07/ 1/1 in /events/07/ spared []",

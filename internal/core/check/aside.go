@@ -27,8 +27,7 @@ func (p *Pass) LeadsAway() bool {
 
 // movesOn finds a script that goes to another address.
 var movesOn = regexp.MustCompile(
-	`(?:^|[;{}\s])(?:window\.|document\.|self\.|top\.)?location(?:\.href)?\s*=[^=]|(?:^|[;{}\s.])location\.(?:replace|assign)\(`,
-)
+	`(?:^|[;{}\s])(?:window\.|document\.|self\.|top\.)?location(?:\.href)?\s*=[^=]|(?:^|[;{}\s.])location\.(?:replace|assign)\(`)
 
 // littleElse is how many bytes of body and of script a page may have that only leads away.
 const littleElse = 1200

@@ -132,10 +132,8 @@ func (f *Finding) Of(what string) *Finding {
 
 // Report adds a finding at a line and column of the page. What it returns may be changed until the next is added.
 func (p *Pass) Report(line, column int, item, message, remedy string) *Finding {
-	p.reported = append(
-		p.reported,
-		p.running.On(PageAt{Path: p.Path, File: p.File}, line, column, item, message, remedy),
-	)
+	p.reported = append(p.reported,
+		p.running.On(PageAt{Path: p.Path, File: p.File}, line, column, item, message, remedy))
 	return &p.reported[len(p.reported)-1]
 }
 

@@ -70,11 +70,8 @@ func Fell(p *Pass) string {
 	case len(names) == 0:
 		return ""
 	case len(names) > 6:
-		return fmt.Sprintf(
-			"; %d elements meant for the head fell into the body: %s and more",
-			len(names),
-			strings.Join(names[:6], " "),
-		)
+		return fmt.Sprintf("; %d elements meant for the head fell into the body: %s and more", len(names),
+			strings.Join(names[:6], " "))
 	}
 	return "; meant for the head and fallen into the body: " + strings.Join(names, " ")
 }

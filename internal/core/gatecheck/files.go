@@ -27,10 +27,8 @@ func Unreadable(g *gatefile.Gate, read func(path string) ([]byte, bool)) (out []
 			}
 			if line, m := syntax.File(path, text); m != nil {
 				out = append(out, problem.Problem{Severity: problem.Error, Pos: p.Pos,
-					Message: fmt.Sprintf(
-						"item %q loads %s, which a browser cannot parse (line %d): %s", it.Name, path, line,
-						m.Message,
-					), Remedy: "mend the file, or name another"})
+					Message: fmt.Sprintf("item %q loads %s, which a browser cannot parse (line %d): %s", it.Name,
+						path, line, m.Message), Remedy: "mend the file, or name another"})
 			}
 		}
 	}

@@ -53,10 +53,7 @@ func DroppedNoindex(g *pageedit.Result) (out []pageedit.Problem) {
 					Page: g.Page.Path,
 					File: g.Page.File,
 					Problem: problem.Problem{Severity: problem.Warning, Name: problem.NoindexUndone, Pos: w.Rule,
-						Message: fmt.Sprintf(
-							"this robots takes back the noindex of %s",
-							c.Rule,
-						), Remedy: "add noindex to it, if these pages shall stay out of search engines"},
+						Message: fmt.Sprintf("this robots takes back the noindex of %s", c.Rule), Remedy: "add noindex to it, if these pages shall stay out of search engines"},
 				},
 			}
 		}
@@ -114,10 +111,7 @@ func BuiltAndMissing(g *gatefile.Gate, has func(string) bool) (out []problem.Pro
 	for _, path := range g.Manifest.Files() {
 		if strings.HasPrefix(path, "/") && !strings.HasPrefix(path, "//") && !has(path) {
 			out = append(out, problem.Problem{Severity: problem.Error, Pos: g.Site.Manifest.Pos,
-				Message: fmt.Sprintf(
-					"the build manifest names %s, and the site has no such file",
-					path,
-				), Remedy: "run the build again, or copy its files into the source folder"})
+				Message: fmt.Sprintf("the build manifest names %s, and the site has no such file", path), Remedy: "run the build again, or copy its files into the source folder"})
 		}
 	}
 	return out

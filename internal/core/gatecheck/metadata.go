@@ -114,12 +114,8 @@ func (r *Rules) Problems() (out []problem.Problem) {
 			if c.Rule.Default {
 				what, remedy = "the pages have values of their own, or other rules set them", "put it under metadata, if it is to override them"
 			}
-			warn(
-				problem.IdleLine,
-				c.Rule.Pos,
-				remedy,
-				fmt.Sprintf("this metadata rule chooses %d pages and sets nothing: %s", c.Pages, what),
-			)
+			warn(problem.IdleLine, c.Rule.Pos, remedy,
+				fmt.Sprintf("this metadata rule chooses %d pages and sets nothing: %s", c.Pages, what))
 		}
 	}
 	return out

@@ -33,10 +33,9 @@ func (r *reader) alternates(e entry, keys *[]Key) {
 		}
 		before, after, has := strings.Cut(t.Value, Rest)
 		if !has || !strings.HasPrefix(before, "/") || strings.Contains(after, Rest) {
-			r.problem(
-				problem.Error, t.Pos, "write a path with {rest} for what the languages have in common, such as /de/{rest}",
-				"%q is no pattern of a language's addresses", t.Value,
-			)
+			r.problem(problem.Error, t.Pos,
+				"write a path with {rest} for what the languages have in common, such as /de/{rest}",
+				"%q is no pattern of a language's addresses", t.Value)
 			continue
 		}
 		lang := strings.ToLower(x.key)

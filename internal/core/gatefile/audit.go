@@ -111,12 +111,8 @@ func (r *reader) budgets(e entry) {
 			b.Limits = append(b.Limits, l)
 		}
 		if (len(b.Pages) == 0 || len(b.Limits) == 0) && len(r.problems) == before {
-			r.problem(
-				problem.Error,
-				b.Pos,
-				"write it like budgets: [{pages: all, scripts: 50 kB}]",
-				"an entry of budgets has pages and a limit",
-			)
+			r.problem(problem.Error, b.Pos, "write it like budgets: [{pages: all, scripts: 50 kB}]",
+				"an entry of budgets has pages and a limit")
 			continue
 		}
 		r.gate.Budgets = append(r.gate.Budgets, b)
@@ -190,19 +186,11 @@ func (r *reader) accepts(e entry) {
 		case a.Check.Value == "":
 			r.problem(problem.Error, a.Pos, "yellowgate explain lists the checks", "an entry of accept names no check")
 		case len(a.Pages) == 0:
-			r.problem(
-				problem.Error,
-				a.Pos,
-				"add pages: all, or a page query",
-				"an entry of accept does not say on which pages",
-			)
+			r.problem(problem.Error, a.Pos, "add pages: all, or a page query",
+				"an entry of accept does not say on which pages")
 		case a.Note == "":
-			r.problem(
-				problem.Error,
-				a.Pos,
-				"add note: why, so that somebody can decide again",
-				"an entry of accept has no note",
-			)
+			r.problem(problem.Error, a.Pos, "add note: why, so that somebody can decide again",
+				"an entry of accept has no note")
 		default:
 			r.gate.Accept = append(r.gate.Accept, a)
 		}
@@ -213,13 +201,8 @@ func (r *reader) severities(e entry) {
 	for _, x := range r.entries(e.node, "checks") {
 		t, ok := r.oneText(x.node, "checks."+x.key)
 		if ok && !slices.Contains(severityWords, t.Value) {
-			r.errorf(
-				t.Pos,
-				"a severity is one of %s, not %q%s",
-				strings.Join(severityWords, ", "),
-				t.Value,
-				didyoumean.Suggest(t.Value, severityWords),
-			)
+			r.errorf(t.Pos, "a severity is one of %s, not %q%s", strings.Join(severityWords, ", "), t.Value,
+				didyoumean.Suggest(t.Value, severityWords))
 			continue
 		}
 		if ok {

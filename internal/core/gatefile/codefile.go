@@ -30,17 +30,13 @@ func (r *reader) load(it *Item, p *Part, read func(string) ([]byte, error)) []pr
 		p.Template = &placeholder.Template{}
 		text, err := readText(read, p.FromFile)
 		if err != nil {
-			r.problem(
-				problem.Error, p.Pos, remedyOf(err, "paths are relative to the gate file"),
-				"the code of item %q cannot be read: %s: %v", it.Name, p.FromFile, err,
-			)
+			r.problem(problem.Error, p.Pos, remedyOf(err, "paths are relative to the gate file"),
+				"the code of item %q cannot be read: %s: %v", it.Name, p.FromFile, err)
 			return nil
 		}
 		if p.Text = text; strings.TrimSpace(text) == "" {
-			r.warn(
-				problem.EmptyFile, it, p.Pos, "write the code into it, or disable the item",
-				"the file %s of item %q is empty: the item brings nothing", p.FromFile, it.Name,
-			)
+			r.warn(problem.EmptyFile, it, p.Pos, "write the code into it, or disable the item",
+				"the file %s of item %q is empty: the item brings nothing", p.FromFile, it.Name)
 		}
 	}
 	if p.Key == "" || p.Kind.Tagged() || p.Kind == Structured || p.Kind == Classes ||
@@ -98,12 +94,8 @@ type codeWriter struct {
 
 // write writes a text of a file, "" for the gate file, whose first character stands at a position. given are the
 // values of its parameters.
-func (w *codeWriter) write(
-	text, file string,
-	pos problem.Position,
-	scope placeholder.Scope,
-	given []placeholder.Option,
-) {
+func (w *codeWriter) write(text, file string, pos problem.Position, scope placeholder.Scope,
+	given []placeholder.Option) {
 	at := func(offset int) problem.Position {
 		own := Part{Text: text, FromFile: file, CodePos: pos}
 		return own.PositionAt(offset)
@@ -158,20 +150,15 @@ func (w *codeWriter) write(
 }
 
 // include writes a file that code includes.
-func (w *codeWriter) include(
-	p *placeholder.Placeholder,
-	scope placeholder.Scope,
-	fail func(int, string, string, ...any),
-) {
+func (w *codeWriter) include(p *placeholder.Placeholder, scope placeholder.Scope,
+	fail func(int, string, string, ...any)) {
 	name := p.File
 	if !path.IsAbs(name) {
 		name = path.Join(w.part.dir, name)
 	}
 	if i := slices.Index(w.trail, name); i >= 0 {
-		fail(
-			p.Offset, "take one of these includes out", "files include one another in a circle: %s",
-			strings.Join(append(slices.Clone(w.trail[i:]), name), " → "),
-		)
+		fail(p.Offset, "take one of these includes out", "files include one another in a circle: %s",
+			strings.Join(append(slices.Clone(w.trail[i:]), name), " → "))
 		return
 	}
 	text, err := readText(w.read, name)
@@ -195,10 +182,8 @@ func (w *codeWriter) include(
 				names = append(names, n)
 			}
 			slices.Sort(names)
-			fail(
-				p.Offset, "write @{"+g.Name+"} where it belongs, or take it out", "%s has no parameter %q%s",
-				name, g.Name, didyoumean.Suggest(g.Name, names),
-			)
+			fail(p.Offset, "write @{"+g.Name+"} where it belongs, or take it out", "%s has no parameter %q%s", name,
+				g.Name, didyoumean.Suggest(g.Name, names))
 			return
 		}
 		inner.Params = append(inner.Params, g.Name)

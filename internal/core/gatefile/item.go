@@ -141,13 +141,8 @@ func (r *reader) behaviour(it *Item, e entry) {
 	case "load":
 		if t, ok := r.oneText(e.node, "load"); ok {
 			if !slices.Contains(loads, t.Value) {
-				r.errorf(
-					t.Pos,
-					"load is one of %s, not %q%s",
-					strings.Join(loads, ", "),
-					t.Value,
-					didyoumean.Suggest(t.Value, loads),
-				)
+				r.errorf(t.Pos, "load is one of %s, not %q%s", strings.Join(loads, ", "), t.Value,
+					didyoumean.Suggest(t.Value, loads))
 			}
 			it.Load = t
 		}
@@ -160,10 +155,8 @@ func (r *reader) behaviour(it *Item, e entry) {
 	case "integrity":
 		if t, ok := r.oneText(e.node, e.key); ok {
 			if t.Value != "auto" && !integrityForm.MatchString(t.Value) {
-				r.problem(
-					problem.Error, t.Pos, "write auto, or a digest such as sha384-…",
-					"%q is no integrity value", t.Value,
-				)
+				r.problem(problem.Error, t.Pos, "write auto, or a digest such as sha384-…",
+					"%q is no integrity value", t.Value)
 			}
 			it.Integrity = t
 		}
@@ -187,18 +180,15 @@ func (r *reader) behaviour(it *Item, e entry) {
 
 // integrityForm is one or more digests (Subresource Integrity, 3.5).
 var integrityForm = regexp.MustCompile(
-	`^sha(256|384|512)-[A-Za-z0-9+/]+={0,2}(\s+sha(256|384|512)-[A-Za-z0-9+/]+={0,2})*$`,
-)
+	`^sha(256|384|512)-[A-Za-z0-9+/]+={0,2}(\s+sha(256|384|512)-[A-Za-z0-9+/]+={0,2})*$`)
 
 // checkItem refuses keys that make no sense together. at has where each stands.
 func (r *reader) checkItem(it *Item, at map[string]problem.Position) {
 	if len(it.Parts) == 0 && len(it.Found) == 0 && len(it.Replaces) == 0 {
 		if !r.failedAt(it.Pos.Line) {
-			r.problem(
-				problem.Error, it.Pos,
+			r.problem(problem.Error, it.Pos,
 				"give it a script, a stylesheet, code, a code-file, or what is found in the source pages",
-				"item %q carries nothing", it.Name,
-			)
+				"item %q carries nothing", it.Name)
 		}
 		return
 	}
@@ -217,31 +207,20 @@ func (r *reader) checkItem(it *Item, at map[string]problem.Position) {
 	lacking("media", "stylesheets and styles", count[Stylesheet]+count[StyleText] == 0)
 	lacking("integrity", "a script or a stylesheet", urls == 0)
 	if urls > 1 && it.Integrity.Value != "" && it.Integrity.Value != "auto" {
-		r.problem(
-			problem.Error, it.Integrity.Pos, "write auto, or make each an item of its own",
-			"one integrity value cannot be that of %d files", urls,
-		)
+		r.problem(problem.Error, it.Integrity.Pos, "write auto, or make each an item of its own",
+			"one integrity value cannot be that of %d files", urls)
 	}
 	if it.From.Value != "" && it.Until.Value != "" && it.From.Value > it.Until.Value {
 		r.errorf(it.Until.Pos, "item %q ends (%s) before it begins (%s)", it.Name, it.Until.Value, it.From.Value)
 	}
 	if it.Each && !it.selectorPlaced() {
-		r.problem(
-			problem.Error,
-			at["each"],
-			"give it a place such as {before: SELECTOR}",
-			"each is for a place at a selector, and item %q has none",
-			it.Name,
-		)
+		r.problem(problem.Error, at["each"], "give it a place such as {before: SELECTOR}",
+			"each is for a place at a selector, and item %q has none", it.Name)
 	}
 	for _, p := range it.Parts {
 		if it.PlaceOf(p).Name == AtSpot && p.Kind == Popup {
-			r.problem(
-				problem.Error,
-				it.Pos,
-				"leave its place out",
-				"a popup is not placed at a spot; it stands over the page",
-			)
+			r.problem(problem.Error, it.Pos, "leave its place out",
+				"a popup is not placed at a spot; it stands over the page")
 		}
 	}
 	if p := it.FoundPlace(); p != nil && p.Name == AtSpot {
@@ -384,27 +363,17 @@ func (r *reader) place(n ast.Node) *Place {
 	case !ok:
 		return nil
 	case slices.Contains(placeAt, t.Value):
-		r.problem(
-			problem.Error,
-			t.Pos,
-			"write it like place: {"+t.Value+": form.contact}",
-			"the place %q needs a selector",
-			t.Value,
-		)
+		r.problem(problem.Error, t.Pos, "write it like place: {"+t.Value+": form.contact}",
+			"the place %q needs a selector", t.Value)
 		return nil
 	case !slices.Contains(placeNames, t.Value):
 		hint := didyoumean.Suggest(t.Value, append(slices.Clone(placeNames), placeAt...))
 		if t.Value == "head" || t.Value == "body" { // most mean its end
 			hint = ` (did you mean "` + t.Value + `-end"?)`
 		}
-		r.problem(
-			problem.Error,
-			t.Pos,
+		r.problem(problem.Error, t.Pos,
 			"the places are: "+strings.Join(placeNames, ", ")+`, and {before: SELECTOR} and its like`,
-			"unknown place %q%s",
-			t.Value,
-			hint,
-		)
+			"unknown place %q%s", t.Value, hint)
 		return nil
 	}
 	return &Place{Name: t.Value, Pos: t.Pos}

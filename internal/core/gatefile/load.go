@@ -30,14 +30,8 @@ func (g *Gate) ReadFiles(from Sources) []problem.Problem {
 			g.Manifest, err = ParseManifest(b)
 		}
 		if err != nil {
-			r.problem(
-				problem.Error,
-				m.Pos,
-				remedyOf(err, "paths are relative to the gate file; run the build first"),
-				"the build manifest %s cannot be read: %v",
-				m.Value,
-				err,
-			)
+			r.problem(problem.Error, m.Pos, remedyOf(err, "paths are relative to the gate file; run the build first"),
+				"the build manifest %s cannot be read: %v", m.Value, err)
 			g.Manifest = nil
 		}
 	}
@@ -68,12 +62,9 @@ func (r *reader) built(it *Item) {
 		}
 		if r.gate.Manifest == nil {
 			if r.gate.Site.Manifest.Value == "" {
-				r.problem(
-					problem.Error, p.Pos,
+				r.problem(problem.Error, p.Pos,
 					"add under site: manifest: FILE, the JSON file that your build writes",
-					"item %q: %s is looked up in the build manifest, and the gate file names none", it.Name,
-					p.Text,
-				)
+					"item %q: %s is looked up in the build manifest, and the gate file names none", it.Name, p.Text)
 			}
 			continue
 		}
@@ -105,15 +96,11 @@ func (r *reader) integrity(it *Item, p *Part, digest func(string) (string, bool)
 	p.Integrity = ""
 	switch {
 	case !p.Template.Plain():
-		r.problem(
-			problem.Error, it.Integrity.Pos, "write the URL without a placeholder, or take integrity out",
-			"integrity: auto needs to know the file, and %s changes from page to page", p.Text,
-		)
+		r.problem(problem.Error, it.Integrity.Pos, "write the URL without a placeholder, or take integrity out",
+			"integrity: auto needs to know the file, and %s changes from page to page", p.Text)
 	case !strings.HasPrefix(p.Text, "/") || strings.HasPrefix(p.Text, "//"):
-		r.problem(
-			problem.Error, it.Integrity.Pos, "write the digest that its provider gives",
-			"integrity: auto is for files of the site; %s is not one", p.Text,
-		)
+		r.problem(problem.Error, it.Integrity.Pos, "write the digest that its provider gives",
+			"integrity: auto is for files of the site; %s is not one", p.Text)
 	case digest != nil:
 		path := p.Text
 		if i := strings.IndexAny(path, "?#"); i >= 0 {

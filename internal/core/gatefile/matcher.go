@@ -40,10 +40,8 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 				}
 				if relative(t.Value) {
 					rest := strings.TrimLeft(t.Value, "./")
-					r.problem(
-						problem.Error, t.Pos, "write /"+rest+", or /**/"+rest+" in whatever folder it is",
-						"the url %q is that of no file: a path begins with \"/\"", t.Value,
-					)
+					r.problem(problem.Error, t.Pos, "write /"+rest+", or /**/"+rest+" in whatever folder it is",
+						"the url %q is that of no file: a path begins with \"/\"", t.Value)
 					return m, false
 				}
 				m.URL, ok = anyCharacters(t.Value), t.Value != ""
@@ -82,13 +80,8 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 		if !strings.HasPrefix(glob, "/") && !strings.Contains(glob, "://") {
 			glob = "/" + glob
 		}
-		r.problem(
-			problem.Error,
-			t.Pos,
-			"write {url: "+glob+"}; ** and * stand for any part of the path",
-			"%q is no selector: it looks like a URL",
-			t.Value,
-		)
+		r.problem(problem.Error, t.Pos, "write {url: "+glob+"}; ** and * stand for any part of the path",
+			"%q is no selector: it looks like a URL", t.Value)
 		return m, false
 	}
 	if err != nil {

@@ -145,10 +145,8 @@ func (r *reader) key(e entry, keys *[]Key) {
 				continue
 			}
 			if strings.HasPrefix(name, "og:") {
-				r.problem(
-					problem.Error, x.pos, "write it under social or property", "%q is a property, not a name",
-					name,
-				)
+				r.problem(problem.Error, x.pos, "write it under social or property", "%q is a property, not a name",
+					name)
 				continue
 			}
 			r.oneKey("meta."+name, x, keys)

@@ -103,12 +103,8 @@ func (r *reader) parse() (root ast.Node, ok bool) {
 		if j := strings.IndexByte(line, '\t'); j >= 0 && strings.TrimLeft(line[:j], " ") == "" &&
 			strings.TrimSpace(line) != "" &&
 			!strings.HasPrefix(strings.TrimSpace(line), "#") {
-			r.problem(
-				problem.Error,
-				problem.Position{File: r.file, Line: i + 1, Column: j + 1},
-				"indent with spaces",
-				"a tab cannot indent a line in YAML",
-			)
+			r.problem(problem.Error, problem.Position{File: r.file, Line: i + 1, Column: j + 1}, "indent with spaces",
+				"a tab cannot indent a line in YAML")
 			return nil, false
 		}
 	}
@@ -123,12 +119,8 @@ func (r *reader) parse() (root ast.Node, ok bool) {
 	}
 	if len(f.Docs) == 0 || f.Docs[0].Body == nil || f.Docs[0].Body.Type() == ast.CommentType ||
 		f.Docs[0].Body.Type() == ast.NullType {
-		r.problem(
-			problem.Error,
-			problem.Position{File: r.file, Line: 1, Column: 1},
-			"begin with: yellowgate: 1",
-			"the gate file is empty",
-		)
+		r.problem(problem.Error, problem.Position{File: r.file, Line: 1, Column: 1}, "begin with: yellowgate: 1",
+			"the gate file is empty")
 		return nil, false
 	}
 	return f.Docs[0].Body, true

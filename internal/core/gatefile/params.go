@@ -102,13 +102,8 @@ func (it *Item) codeScope() placeholder.Scope {
 // Refuse says why the parameter cannot have a value; "" where it can.
 func (p *Param) Refuse(v string) string {
 	if len(p.OneOf) > 0 && !slices.Contains(p.OneOf, v) {
-		return fmt.Sprintf(
-			"%s is one of %s, not %q%s",
-			p.Name,
-			strings.Join(p.OneOf, ", "),
-			v,
-			didyoumean.Suggest(v, p.OneOf),
-		)
+		return fmt.Sprintf("%s is one of %s, not %q%s", p.Name, strings.Join(p.OneOf, ", "), v,
+			didyoumean.Suggest(v, p.OneOf))
 	}
 	for _, limit := range []struct {
 		bound, word string
@@ -244,10 +239,8 @@ func (r *reader) paramsOn(it *Item, n ast.Node) {
 			}
 		}
 		if (len(rule.Pages) == 0 || len(rule.Settings) == 0) && !r.failedAt(rule.Pos.Line) {
-			r.problem(
-				problem.Error, rule.Pos, "write it like params-on: [{pages: /events/*, delay: 3s}]",
-				"an entry of params-on has pages, and parameters with their values",
-			)
+			r.problem(problem.Error, rule.Pos, "write it like params-on: [{pages: /events/*, delay: 3s}]",
+				"an entry of params-on has pages, and parameters with their values")
 		}
 		it.ParamsOn = append(it.ParamsOn, rule)
 	}
@@ -258,9 +251,8 @@ func (r *reader) checkSettings(it *Item, list []Setting) {
 	for _, s := range list {
 		param := it.Param(s.Name)
 		if param == nil {
-			r.errorf(
-				s.Pos, "item %q has no parameter %q%s", s.Item, s.Name, didyoumean.Suggest(s.Name, it.ParamNames()),
-			)
+			r.errorf(s.Pos, "item %q has no parameter %q%s", s.Item, s.Name,
+				didyoumean.Suggest(s.Name, it.ParamNames()))
 		} else if why := param.Refuse(s.Value); why != "" && s.Template == nil {
 			r.errorf(s.Pos, "%s", why)
 		}

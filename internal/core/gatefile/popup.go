@@ -30,10 +30,8 @@ func (r *reader) opens(it *Item, n ast.Node) {
 				continue
 			}
 			if o.How != "" {
-				r.problem(
-					problem.Error, e.pos, "make it a list: one entry for each",
-					"one entry of open is one thing that opens; %q stands besides %q", e.key, o.How,
-				)
+				r.problem(problem.Error, e.pos, "make it a list: one entry for each",
+					"one entry of open is one thing that opens; %q stands besides %q", e.key, o.How)
 				continue
 			}
 			o.How, o.Pos = e.key, e.pos
@@ -41,12 +39,8 @@ func (r *reader) opens(it *Item, n ast.Node) {
 		}
 		if o.How == "" {
 			if len(r.problems) == before {
-				r.problem(
-					problem.Error,
-					o.Pos,
-					"add after, scroll, click, fragment or leaving",
-					"this entry of open does not say what opens the popup",
-				)
+				r.problem(problem.Error, o.Pos, "add after, scroll, click, fragment or leaving",
+					"this entry of open does not say what opens the popup")
 			}
 			continue
 		}
@@ -106,10 +100,8 @@ func (r *reader) again(it *Item, n ast.Node) {
 	default:
 		s, err := placeholder.ParseSpan(t.Value)
 		if err != nil {
-			r.problem(
-				problem.Error, t.Pos, "again is visit, always, once, or a span such as 7d",
-				"%q is no answer to when a popup may open again", t.Value,
-			)
+			r.problem(problem.Error, t.Pos, "again is visit, always, once, or a span such as 7d",
+				"%q is no answer to when a popup may open again", t.Value)
 		}
 		t.Value = strconv.FormatFloat(s, 'f', -1, 64)
 	}
@@ -134,21 +126,11 @@ func (r *reader) checkPopup(it *Item, at map[string]problem.Position) {
 			}
 		}
 	case it.Label.Text == "" && at["label"].Line > 0:
-		r.problem(
-			problem.Error,
-			at["label"],
-			"say in a few words what it shows",
-			"the label of item %q is empty",
-			it.Name,
-		)
+		r.problem(problem.Error, at["label"], "say in a few words what it shows", "the label of item %q is empty",
+			it.Name)
 	case len(it.Opens) == 0 && !r.failedAt(it.Pos.Line):
-		r.problem(
-			problem.Error,
-			it.Pos,
-			"add for example open: {fragment: "+it.Name+"}",
-			"nothing opens the popup of item %q",
-			it.Name,
-		)
+		r.problem(problem.Error, it.Pos, "add for example open: {fragment: "+it.Name+"}",
+			"nothing opens the popup of item %q", it.Name)
 	}
 }
 

@@ -33,11 +33,8 @@ type Included struct {
 // only. Where a problem is an error, the Gate is not fit for use. The files it
 // names are not read: see ReadFiles. include finds the gate files that a glob names;
 // it may be nil.
-func Parse(
-	file string,
-	text []byte,
-	include func(glob string, g *Gate) ([]Included, error),
-) (*Gate, []problem.Problem) {
+func Parse(file string, text []byte,
+	include func(glob string, g *Gate) ([]Included, error)) (*Gate, []problem.Problem) {
 	g := &Gate{File: file, Text: text}
 	g.Site.Marks, g.Site.History = true, 100e6
 	r := &reader{
@@ -76,10 +73,8 @@ func (r *reader) top(root ast.Node) {
 		case "include", "site":
 			switch {
 			case r.dir != nil:
-				r.problem(
-					problem.Error, e.pos, "write it into the gate file that includes this one",
-					"%q stands in an included file", e.key,
-				)
+				r.problem(problem.Error, e.pos, "write it into the gate file that includes this one",
+					"%q stands in an included file", e.key)
 			case e.key == "site":
 				r.site(e.node)
 			}
@@ -113,12 +108,8 @@ func (r *reader) top(root ast.Node) {
 	}
 	r.misnamed(root)
 	if !versioned && r.dir == nil {
-		r.problem(
-			problem.Error,
-			problem.Position{File: r.file, Line: 1, Column: 1},
-			"write as its first line: yellowgate: 1",
-			"the gate file does not say its format's version",
-		)
+		r.problem(problem.Error, problem.Position{File: r.file, Line: 1, Column: 1},
+			"write as its first line: yellowgate: 1", "the gate file does not say its format's version")
 	}
 	if r.dir == nil { // what is included counts after the file's own
 		for _, e := range r.entriesQuietly(root) {
@@ -172,14 +163,8 @@ func (r *reader) includes(n ast.Node) {
 		}
 		switch {
 		case err != nil:
-			r.problem(
-				problem.Error,
-				t.Pos,
-				remedyOf(err, "paths are relative to the gate file"),
-				"cannot include %s: %v",
-				t.Value,
-				err,
-			)
+			r.problem(problem.Error, t.Pos, remedyOf(err, "paths are relative to the gate file"),
+				"cannot include %s: %v", t.Value, err)
 		case len(files) == 0:
 			r.problem(problem.Error, t.Pos, "paths are relative to the gate file", "no file matches %s", t.Value)
 		}
@@ -238,13 +223,8 @@ func (r *reader) blankPages(n ast.Node) {
 			switch e.key {
 			case "path":
 				if !strings.HasPrefix(t.Value, "/") || strings.ContainsAny(t.Value, "*?#") {
-					r.problem(
-						problem.Error,
-						t.Pos,
-						"write it like path: /sky-camera/",
-						"a page's path begins with \"/\" and has no *, ? or #, unlike %q",
-						t.Value,
-					)
+					r.problem(problem.Error, t.Pos, "write it like path: /sky-camera/",
+						"a page's path begins with \"/\" and has no *, ? or #, unlike %q", t.Value)
 				}
 				b.Path, b.Pos = t, e.pos
 			case "title":
@@ -259,12 +239,8 @@ func (r *reader) blankPages(n ast.Node) {
 		}
 		if b.Path.Value == "" {
 			if len(r.problems) == before {
-				r.problem(
-					problem.Error,
-					b.Pos,
-					"write it like path: /sky-camera/",
-					"a page under blank-pages has no path",
-				)
+				r.problem(problem.Error, b.Pos, "write it like path: /sky-camera/",
+					"a page under blank-pages has no path")
 			}
 			continue
 		}
@@ -294,12 +270,9 @@ func (r *reader) requires(n ast.Node) {
 		}
 		if len(q.Pages) == 0 || len(q.Keys) == 0 {
 			if len(r.problems) == before {
-				r.problem(
-					problem.Error,
-					q.Pos,
+				r.problem(problem.Error, q.Pos,
 					"write it like require: [{pages: all, metadata: [title, description]}]",
-					"an entry of require has pages and metadata",
-				)
+					"an entry of require has pages and metadata")
 			}
 			continue
 		}
@@ -442,10 +415,8 @@ func (r *reader) bind() {
 	for _, q := range g.Site.Pass {
 		pagequery.Walk(q.Expr, func(x pagequery.Expr) {
 			if what := ofBody(x); what != "" {
-				r.problem(
-					problem.Error, q.Pos, "ask for path, file, query.NAME or status",
-					"site.gateway.pass is decided before the page has come, and %s stands in it", what,
-				)
+				r.problem(problem.Error, q.Pos, "ask for path, file, query.NAME or status",
+					"site.gateway.pass is decided before the page has come, and %s stands in it", what)
 			}
 		})
 	}
@@ -456,13 +427,9 @@ func (r *reader) bind() {
 	sizes := map[string]int{}
 	for _, b := range r.oneQuery {
 		if pagequery.Size(b.Query.Expr, sizes) > pagequery.MaxSize {
-			b.reader.problem(
-				problem.Error,
-				b.reader.at(b.node),
+			b.reader.problem(problem.Error, b.reader.at(b.node),
 				"write the sets so that they do not repeat one another",
-				"the query comes to more than %d parts once its page sets are written out",
-				pagequery.MaxSize,
-			)
+				"the query comes to more than %d parts once its page sets are written out", pagequery.MaxSize)
 			return
 		}
 	}
@@ -498,11 +465,8 @@ func (r *reader) circles(byName map[string]*Set) {
 				visit(byName[ref.Name], trail)
 			case 1:
 				from := slices.Index(trail, ref.Name)
-				r.errorf(
-					s.Pos,
-					"page sets defined in a circle: %s",
-					strings.Join(append(slices.Clone(trail[from:]), ref.Name), " → "),
-				)
+				r.errorf(s.Pos, "page sets defined in a circle: %s",
+					strings.Join(append(slices.Clone(trail[from:]), ref.Name), " → "))
 				ref.Expr = pagequery.Const(false)
 			}
 		})
@@ -570,14 +534,9 @@ func (r *reader) bareList(n ast.Node) {
 	t, ok := r.resolve(seq.Values[0]).(*ast.StringNode)
 	if ok && t.Token.Type == token.StringType && attributeName.MatchString(t.Value) &&
 		atom.Lookup([]byte(t.Value)) == 0 {
-		r.problem(
-			problem.Error,
-			r.at(seq),
+		r.problem(problem.Error, r.at(seq),
 			"put it in quotes: '["+t.Value+"]'; for an element of that name, leave the brackets out",
-			"YAML takes [%s] for a list, and its entry for an element called %s",
-			t.Value,
-			t.Value,
-		)
+			"YAML takes [%s] for a list, and its entry for an element called %s", t.Value, t.Value)
 	}
 }
 
@@ -598,12 +557,8 @@ func (r *reader) perPage(n ast.Node) {
 			continue
 		}
 		if strings.ContainsAny(e.key, "*") {
-			r.problem(
-				problem.Error,
-				e.pos,
-				"use pages and except for a kind of page",
-				"per-page is for one page, not for a glob",
-			)
+			r.problem(problem.Error, e.pos, "use pages and except for a kind of page",
+				"per-page is for one page, not for a glob")
 			continue
 		}
 		if p, dup := r.shared.names["per-page "+page.Key(e.key)]; dup {
@@ -668,11 +623,8 @@ func (r *reader) named() {
 				}
 			}
 			if it := g.Item(in.Value); it != nil && it.Disabled {
-				r.problem(
-					problem.Error, in.Pos, "enable the item, or take this line out",
-					"item %q is put in on %s, but it is disabled (line %d)", in.Value, p.Path,
-					it.DisabledPos.Line,
-				)
+				r.problem(problem.Error, in.Pos, "enable the item, or take this line out",
+					"item %q is put in on %s, but it is disabled (line %d)", in.Value, p.Path, it.DisabledPos.Line)
 			}
 		}
 		for _, s := range p.Params {

@@ -46,15 +46,9 @@ func (r *reader) unused() {
 		}
 		for _, p := range it.Params {
 			if !everywhere[p.Name] && !own[p.Name] {
-				r.warn(
-					problem.UnusedParameter,
-					it,
-					p.Pos,
+				r.warn(problem.UnusedParameter, it, p.Pos,
 					"write @{"+p.Name+"} where it belongs, or take the parameter out",
-					"item %q uses its parameter %q nowhere",
-					it.Name,
-					p.Name,
-				)
+					"item %q uses its parameter %q nowhere", it.Name, p.Name)
 			}
 		}
 	}
@@ -84,10 +78,8 @@ func (r *reader) needsURL() {
 		return false
 	}
 	fail := func(pos problem.Position, what string) {
-		r.problem(
-			problem.Error, pos, "add it under site: url: https://ternhill.example",
-			"%s needs the site's address, and site.url is missing", what,
-		)
+		r.problem(problem.Error, pos, "add it under site: url: https://ternhill.example",
+			"%s needs the site's address, and site.url is missing", what)
 	}
 	keys := func(list []Key) bool {
 		for i := range list {

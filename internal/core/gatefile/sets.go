@@ -79,11 +79,8 @@ func (r *reader) likeness() {
 				break
 			}
 			if slices.Contains(chain, next.Name) {
-				r.errorf(
-					s.Like.Pos,
-					"page sets are like one another in a circle: %s",
-					strings.Join(append(chain, next.Name), " → "),
-				)
+				r.errorf(s.Like.Pos, "page sets are like one another in a circle: %s",
+					strings.Join(append(chain, next.Name), " → "))
 				s.Like = Text{}
 				break
 			}

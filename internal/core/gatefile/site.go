@@ -25,12 +25,8 @@ func (r *reader) site(n ast.Node) {
 			s.URL, _ = r.oneText(e.node, what)
 			if u, err := url.Parse(s.URL.Value); s.URL.Value != "" &&
 				(err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https") {
-				r.problem(
-					problem.Error,
-					s.URL.Pos,
-					"write it like https://ternhill.example",
-					"site.url should be the site's absolute address",
-				)
+				r.problem(problem.Error, s.URL.Pos, "write it like https://ternhill.example",
+					"site.url should be the site's absolute address")
 			} else if u != nil && (u.RawQuery != "" || u.Fragment != "") {
 				r.errorf(s.URL.Pos, "site.url has no query and no fragment")
 			}
@@ -39,20 +35,14 @@ func (r *reader) site(n ast.Node) {
 			s.Origin, _ = r.oneText(e.node, what)
 			if u, err := url.Parse(s.Origin.Value); s.Origin.Value != "" &&
 				(err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil) {
-				r.problem(
-					problem.Error,
-					s.Origin.Pos,
-					"write it like http://127.0.0.1:8000",
-					"site.origin is the scheme, host and port of the server that makes the pages",
-				)
+				r.problem(problem.Error, s.Origin.Pos, "write it like http://127.0.0.1:8000",
+					"site.origin is the scheme, host and port of the server that makes the pages")
 			}
 		case "time-zone":
 			s.TimeZone, _ = r.oneText(e.node, what)
 			if _, err := time.LoadLocation(s.TimeZone.Value); s.TimeZone.Value != "" && err != nil {
-				r.problem(
-					problem.Error, s.TimeZone.Pos, "write a name like Europe/Oslo",
-					"there is no time zone %q", s.TimeZone.Value,
-				)
+				r.problem(problem.Error, s.TimeZone.Pos, "write a name like Europe/Oslo", "there is no time zone %q",
+					s.TimeZone.Value)
 			}
 		case "source":
 			s.Source, _ = r.oneName(e.node, what)
@@ -63,13 +53,8 @@ func (r *reader) site(n ast.Node) {
 		case "trust":
 			for _, t := range r.names(e.node, what) {
 				if strings.ContainsAny(t.Value, "/: ") || strings.Contains(strings.TrimPrefix(t.Value, "*."), "*") {
-					r.problem(
-						problem.Error,
-						t.Pos,
-						"write "+trustedHost(t.Value),
-						"site.trust lists hosts, not %q",
-						t.Value,
-					)
+					r.problem(problem.Error, t.Pos, "write "+trustedHost(t.Value), "site.trust lists hosts, not %q",
+						t.Value)
 					continue
 				}
 				s.Trust = append(s.Trust, t)

@@ -126,10 +126,9 @@ func (r *reader) rows(n ast.Node, scope placeholder.Scope) *Tree {
 		return t
 	}
 	if len(r.problems) == before {
-		r.problem(
-			problem.Error, t.Pos, "write it like {from: \"#programme li\", each: {type: Event, name: \"@{row.text(b)}\"}}",
-			"what is written for each row has from and each",
-		)
+		r.problem(problem.Error, t.Pos,
+			"write it like {from: \"#programme li\", each: {type: Event, name: \"@{row.text(b)}\"}}",
+			"what is written for each row has from and each")
 	}
 	return nil
 }
@@ -168,10 +167,8 @@ func (r *reader) pairs(n ast.Node) *Pairs {
 		return p
 	}
 	if len(r.problems) == before {
-		r.problem(
-			problem.Error, r.at(n), "write it like questions: {from: dl.faq, ask: dt, answer: dd}",
-			"questions of a page have from, ask and answer, each a selector",
-		)
+		r.problem(problem.Error, r.at(n), "write it like questions: {from: dl.faq, ask: dt, answer: dd}",
+			"questions of a page have from, ask and answer, each a selector")
 	}
 	return nil
 }
@@ -221,12 +218,9 @@ func (r *reader) questionsOf(it *Item, n ast.Node) {
 			return
 		}
 		if t.List == nil || asksAll(t.List) {
-			r.problem(
-				problem.Error,
-				t.Pos,
+			r.problem(problem.Error, t.Pos,
 				"write a list of ask and answer, or one placeholder that names a list fact",
-				"questions should be a list of questions with answers",
-			)
+				"questions should be a list of questions with answers")
 			return
 		}
 		list.Text, list.List = t.Text, t.List

@@ -47,10 +47,8 @@ func (r *reader) words(n ast.Node) {
 			used := len(r.shared.words)
 			v, _, ok := r.metaText(e.key, e.node)
 			if len(r.shared.words) > used {
-				r.problem(
-					problem.Error, e.pos, "write the text out, or use both words where this one is used",
-					"the word %q names another word", e.key,
-				)
+				r.problem(problem.Error, e.pos, "write the text out, or use both words where this one is used",
+					"the word %q names another word", e.key)
 				v.Value = &placeholder.Template{} // who uses the word makes no mistake
 			}
 			if ok {
@@ -90,10 +88,9 @@ func (r *reader) checkWords() {
 	}
 	for _, use := range r.shared.words {
 		if !known[use.name] {
-			r.problem(
-				problem.Error, use.pos, "write it under words, for each language: words: {en: {"+use.name+": …}}",
-				"words has no %q%s", use.name, didyoumean.Suggest(use.name, slices.Sorted(maps.Keys(known))),
-			)
+			r.problem(problem.Error, use.pos,
+				"write it under words, for each language: words: {en: {"+use.name+": …}}", "words has no %q%s",
+				use.name, didyoumean.Suggest(use.name, slices.Sorted(maps.Keys(known))))
 		}
 	}
 	r.shared.words = nil

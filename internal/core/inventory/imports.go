@@ -154,13 +154,8 @@ func (m *Imports) follow(site *weburl.SiteURL, base weburl.Base, by string, urls
 }
 
 // FollowScript implements Follower.
-func (m *Imports) FollowScript(
-	base weburl.Base,
-	site *weburl.SiteURL,
-	path string,
-	text []byte,
-	line int,
-) (out []Import) {
+func (m *Imports) FollowScript(base weburl.Base, site *weburl.SiteURL, path string, text []byte,
+	line int) (out []Import) {
 	seen := map[string]bool{path: true}
 	type script struct {
 		path  string
@@ -314,11 +309,8 @@ func (r *Record) follow(e *Element, site *weburl.SiteURL, weights Weights) {
 	case e.Loads && e.Party == "own":
 		e.Files = f.StyleFiles(site, e.Ref.Path)
 	case e.Party == "inline" && e.Bytes > 0:
-		e.Files = f.TextFiles(
-			r.Base,
-			r.Source.Text[e.El.TagEnd:e.El.ContentEnd],
-			e.Line+bytes.Count(r.Source.Text[e.El.Start:e.El.TagEnd], []byte("\n")),
-		)
+		e.Files = f.TextFiles(r.Base, r.Source.Text[e.El.TagEnd:e.El.ContentEnd],
+			e.Line+bytes.Count(r.Source.Text[e.El.Start:e.El.TagEnd], []byte("\n")))
 	}
 	module := e.Runs == "module" || e.Runs == "async" && e.module
 	var list []Import
@@ -344,13 +336,8 @@ func (r *Record) follow(e *Element, site *weburl.SiteURL, weights Weights) {
 	case e.Loads && e.Party == "own":
 		list = f.FollowScript(r.Base, site, e.Ref.Path, nil, 0)
 	case e.Party == "inline" && e.Bytes > 0:
-		list = f.FollowScript(
-			r.Base,
-			site,
-			"",
-			r.Source.Text[e.El.TagEnd:e.El.ContentEnd],
-			e.Line+bytes.Count(r.Source.Text[e.El.Start:e.El.TagEnd], []byte("\n")),
-		)
+		list = f.FollowScript(r.Base, site, "", r.Source.Text[e.El.TagEnd:e.El.ContentEnd],
+			e.Line+bytes.Count(r.Source.Text[e.El.Start:e.El.TagEnd], []byte("\n")))
 	}
 	if module {
 		for _, i := range e.Imports {

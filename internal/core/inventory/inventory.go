@@ -187,13 +187,8 @@ func Take(file []byte, known page.Page, site *weburl.SiteURL, weights Weights) *
 }
 
 // TakeScanned is Take for a page that was read already.
-func TakeScanned(
-	src *markup.Source,
-	scan *markup.Document,
-	known page.Page,
-	site *weburl.SiteURL,
-	weights Weights,
-) *Record {
+func TakeScanned(src *markup.Source, scan *markup.Document, known page.Page, site *weburl.SiteURL,
+	weights Weights) *Record {
 	r := &Record{
 		Format:   Format,
 		Path:     known.Path,
@@ -272,8 +267,7 @@ func (r *Record) describe(e *Element, weights Weights) {
 	switch el.Tag {
 	case markup.TagTitle:
 		e.Label = markup.CollapseSpace(
-			markup.DecodeText([]byte(r.Source.String(el.TagEnd, max(el.ContentEnd, el.TagEnd)))),
-		)
+			markup.DecodeText([]byte(r.Source.String(el.TagEnd, max(el.ContentEnd, el.TagEnd)))))
 	case markup.TagMeta:
 		e.Label = metaLabel(attr)
 		e.Name, e.Property, e.Content = attr("name"), attr("property"), attr("content")

@@ -20,16 +20,14 @@ type Date struct {
 
 var (
 	isoDate = regexp.MustCompile(
-		`^(\d{4})-(\d{2})-(\d{2})(?:[T ](\d{1,2}):(\d{2})(?::(\d{2})(?:\.\d+)?)? ?(Z|[+-]\d{2}:?\d{2})?)?$`,
-	)
+		`^(\d{4})-(\d{2})-(\d{2})(?:[T ](\d{1,2}):(\d{2})(?::(\d{2})(?:\.\d+)?)? ?(Z|[+-]\d{2}:?\d{2})?)?$`)
 	dotted  = regexp.MustCompile(`(?:^|[^\d.])(\d{1,2})\. ?(\d{1,2})\. ?(\d{4})(?:$|\D)`)
 	slashed = regexp.MustCompile(`(?:^|[^\d/-])(\d{1,4})([/-])(\d{1,2})[/-](\d{1,4})(?:$|[^\d/-])`)
 	cjk     = regexp.MustCompile(`(\d{4})\s*[年년]\s*(\d{1,2})\s*[月월]\s*(\d{1,2})\s*[日일]?`)
 	year    = regexp.MustCompile(`(?:^|\D)(\d{4})(?:$|\D)`)
 	day     = regexp.MustCompile(`(?:^|[^\d:])(\d{1,2})(?:$|[^\d:])`)
 	clock   = regexp.MustCompile(
-		`(?i)(?:^|[^\d:])(\d{1,2})[:h](\d{2})(?::(\d{2}))?(?:\s*([ap])\.?m\b)?|(?:^|\D)(\d{1,2})\s*([ap])\.?m\b`,
-	)
+		`(?i)(?:^|[^\d:])(\d{1,2})[:h](\d{2})(?::(\d{2}))?(?:\s*([ap])\.?m\b)?|(?:^|\D)(\d{1,2})\s*([ap])\.?m\b`)
 	zone = regexp.MustCompile(`(?:^|\s)(UTC|GMT|Z|[+-]\d{2}:?\d{2})$`)
 )
 
@@ -136,8 +134,7 @@ func ordered(a, b, c, lang string) ([]string, error) {
 		l := of(lang)
 		if l == nil || strings.EqualFold(lang, "en") {
 			return nil, fmt.Errorf(
-				"which is the day, and which the month? Write it like 2027-08-14, or give the page a lang such as en-GB",
-			)
+				"which is the day, and which the month? Write it like 2027-08-14, or give the page a lang such as en-GB")
 		}
 		short := l.FmtDateShort(time.Date(2033, 11, 22, 0, 0, 0, 0, time.UTC))
 		monthFirst = strings.Index(short, "11") < strings.Index(short, "22")

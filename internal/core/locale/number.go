@@ -9,8 +9,7 @@ import (
 
 // numeral is a number with what may stand between its digits.
 var numeral = regexp.MustCompile(
-	`((?:^|[\s(€$£])[-−]\s?)?(\d+(?:[.,]\d{2,3}|['’\x{00A0}\x{202F} ]\d{3})*(?:[.,]\d+)?)`,
-)
+	`((?:^|[\s(€$£])[-−]\s?)?(\d+(?:[.,]\d{2,3}|['’\x{00A0}\x{202F} ]\d{3})*(?:[.,]\d+)?)`)
 
 // ReadNumber reads the first number of a text, such as "from 1.234,50 €", as a language writes numbers. It is given
 // back in digits, with a point: 1234.50.
@@ -39,10 +38,7 @@ func ReadNumber(text, lang string) (string, error) {
 			l := of(lang)
 			if l == nil {
 				return "", fmt.Errorf(
-					"%q: is that a thousand or a fraction? Give the page a lang, or write it without %q",
-					text,
-					sign,
-				)
+					"%q: is that a thousand or a fraction? Give the page a lang, or write it without %q", text, sign)
 			}
 			if decimal, group := separators(lang); sign == decimal && sign != group {
 				point = at

@@ -20,9 +20,8 @@ type Edit struct {
 type OverlapError struct{ A, B Edit }
 
 func (e *OverlapError) Error() string {
-	return fmt.Sprintf(
-		"two changes meet at bytes %d to %d and %d to %d of the page", e.A.Start, e.A.End, e.B.Start, e.B.End,
-	)
+	return fmt.Sprintf("two changes meet at bytes %d to %d and %d to %d of the page", e.A.Start, e.A.End, e.B.Start,
+		e.B.End)
 }
 
 // inOrder are the edits in the order of their places, insertions before what is replaced at the same one.
@@ -51,12 +50,8 @@ func (s *Source) Apply(edits []Edit) (file []byte, inverse []Edit, err error) {
 	ends := make([]int, 0, 2*len(sorted))
 	for i, e := range sorted {
 		if e.Start < 0 || e.End < e.Start || e.End > len(s.Text) {
-			return nil, nil, fmt.Errorf(
-				"a change at bytes %d to %d lies outside the page of %d",
-				e.Start,
-				e.End,
-				len(s.Text),
-			)
+			return nil, nil, fmt.Errorf("a change at bytes %d to %d lies outside the page of %d", e.Start, e.End,
+				len(s.Text))
 		}
 		if i > 0 && e.Start < sorted[i-1].End {
 			return nil, nil, &OverlapError{sorted[i-1], e}

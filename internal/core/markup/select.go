@@ -67,8 +67,7 @@ func (s *Selector) MatchesIn(p *Document) (out []int) {
 
 // withinNoscript is a selector that asks for what stands in a noscript.
 var withinNoscript = regexp.MustCompile(
-	`(?i)\bnoscript(\[[^\]]*\]|[.#][\w-]+)*(\s*>\s*|\s+)[\w.#\[*:]|\bnoscript(\[[^\]]*\])*:(has|empty)\b`,
-)
+	`(?i)\bnoscript(\[[^\]]*\]|[.#][\w-]+)*(\s*>\s*|\s+)[\w.#\[*:]|\bnoscript(\[[^\]]*\])*:(has|empty)\b`)
 
 // Compound reports whether the scanner alone can answer the selector.
 func (s *Selector) Compound() bool { return s.compounds != nil }

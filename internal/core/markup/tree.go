@@ -145,10 +145,7 @@ func parseMarked(src []byte, starts, nameEnds []int, most int) *Tree {
 	closeUpTo(len(src))
 	upTo(len(src))
 	if at := nameOfDoctype.FindSubmatchIndex(b.Bytes()[:min(b.Len(), 1024)]); at != nil {
-		copy(
-			b.Bytes()[at[2]:at[3]],
-			"html",
-		) // the library takes it for quirks mode in capitals; browsers do not (13.2.5.54)
+		copy(b.Bytes()[at[2]:at[3]], "html") // the library takes it for quirks mode in capitals; browsers do not (13.2.5.54)
 	}
 	doc, err := html.Parse(&b)
 	if err != nil { // a reader of bytes never fails; too deep a tree does
@@ -243,11 +240,7 @@ func (t *Tree) affords(s *Selector) error {
 		return &UnreadError{
 			fmt.Sprintf(
 				"the selector %s would take about %.0f million steps on this page of %.0f elements; the limit is %d million",
-				s,
-				steps/1e6,
-				t.elements,
-				mostMatched/1_000_000,
-			),
+				s, steps/1e6, t.elements, mostMatched/1_000_000),
 		}
 	}
 	return nil

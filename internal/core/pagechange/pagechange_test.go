@@ -30,19 +30,9 @@ import (
 // said writes changes in one line each.
 func said(list []Change) (out []string) {
 	for _, c := range list {
-		out = append(
-			out,
-			fmt.Sprintf(
-				"%s%s %s [%s] %s %q > %q",
-				strings.TrimSpace(c.Item+" "),
-				map[bool]string{true: " "}[c.Item != ""]+string(c.Kind),
-				c.Name,
-				c.Of,
-				c.How,
-				c.Was,
-				c.Is,
-			),
-		)
+		out = append(out,
+			fmt.Sprintf("%s%s %s [%s] %s %q > %q", strings.TrimSpace(c.Item+" "),
+				map[bool]string{true: " "}[c.Item != ""]+string(c.Kind), c.Name, c.Of, c.How, c.Was, c.Is))
 	}
 	return out
 }
@@ -87,9 +77,7 @@ func TestBetween(t *testing.T) {
 		{"metadata in the body", "<title>x</title>", "", []string{`metadata title [] changed "Plays\nx (in the body)" > "Plays"`}},
 	} {
 		if got := said(Between(Side{File: []byte(start + c.before)}, Side{File: []byte(start + c.after)})); !slices.Equal(
-			got,
-			c.want,
-		) {
+			got, c.want) {
 			t.Errorf("%s:\n%s\nwant\n%s", c.name, strings.Join(got, "\n"), strings.Join(c.want, "\n"))
 		}
 	}
@@ -111,10 +99,8 @@ func TestMetadata(t *testing.T) {
 		got, []string{`metadata description [] changed "d [data-x=\"1\"]" > "d [data-x=\"2\"]"`}) {
 		t.Errorf("another attribute: %q", got)
 	}
-	latin := Between(
-		Side{File: []byte("<meta charset=iso-8859-1><title>nu\xeet</title>")},
-		Side{File: []byte("<meta charset=iso-8859-1><title>nu&#xEE;t</title>")},
-	)
+	latin := Between(Side{File: []byte("<meta charset=iso-8859-1><title>nu\xeet</title>")},
+		Side{File: []byte("<meta charset=iso-8859-1><title>nu&#xEE;t</title>")})
 	if len(latin) != 0 {
 		t.Errorf("an encoding: %v", latin)
 	}
@@ -304,8 +290,7 @@ func differ(got, want bag) string {
 }
 
 var described = regexp.MustCompile(
-	`(?s)<title>(.*?)</title>|<meta name="(description|robots)" content="([^"]*)">|<link rel="(canonical)" href="([^"]*)">|<html (lang)="([^"]*)"`,
-)
+	`(?s)<title>(.*?)</title>|<meta name="(description|robots)" content="([^"]*)">|<link rel="(canonical)" href="([^"]*)">|<html (lang)="([^"]*)"`)
 
 // bagOf takes a page, and its metadata by expressions of its own.
 func bagOf(page string) bag {
@@ -476,23 +461,11 @@ func TestChangesGiveAfter(t *testing.T) {
 			if len(before) > 2000 {
 				before, after = "a long page", "another"
 			}
-			t.Fatalf(
-				"%d:\n%s\n→\n%s\nchanges:\n%s\ndiffer in\n%s",
-				n,
-				before,
-				after,
-				strings.Join(said(changes), "\n"),
-				differ(got, want),
-			)
+			t.Fatalf("%d:\n%s\n→\n%s\nchanges:\n%s\ndiffer in\n%s", n, before, after,
+				strings.Join(said(changes), "\n"), differ(got, want))
 		}
 		if len(changes) == 0 &&
-			strings.Join(
-				strings.Fields(marks.ReplaceAllString(before, "")),
-				"",
-			) != strings.Join(
-				strings.Fields(marks.ReplaceAllString(after, "")),
-				"",
-			) {
+			strings.Join(strings.Fields(marks.ReplaceAllString(before, "")), "") != strings.Join(strings.Fields(marks.ReplaceAllString(after, "")), "") {
 			t.Fatalf("%d: nothing is told\n%s\n→\n%s", n, before, after)
 		}
 	}
@@ -570,9 +543,7 @@ items:
 		pages(),
 		one("", ", load: async", ", place: body-end"),
 		pages(),
-		word(
-			r,
-		),
+		word(r),
 		r.IntN(3),
 		r.IntN(3),
 		pages(),
@@ -625,15 +596,8 @@ func TestGatesGiveAfter(t *testing.T) {
 			got.take(c)
 		}
 		if !maps.Equal(got, want) {
-			t.Fatalf(
-				"%d:\n%s\n→\n%s\nchanges:\n%s\ngive %v\nwant %v",
-				n,
-				results[0].File,
-				results[1].File,
-				strings.Join(said(changes), "\n"),
-				got,
-				want,
-			)
+			t.Fatalf("%d:\n%s\n→\n%s\nchanges:\n%s\ngive %v\nwant %v", n, results[0].File, results[1].File,
+				strings.Join(said(changes), "\n"), got, want)
 		}
 	}
 	if tried < 100 {

@@ -92,10 +92,8 @@ func (r *reading) tokenise(from, upto, more int) int {
 	units := r.units[first:]
 	at, skip, whole := from, -1, ""
 	put := func(start, end int, closes bool) {
-		r.tokens = append(
-			r.tokens,
-			token{start: start, end: end, hash: xxh3.Hash(r.src.Text[start:end]), closes: closes},
-		)
+		r.tokens = append(r.tokens,
+			token{start: start, end: end, hash: xxh3.Hash(r.src.Text[start:end]), closes: closes})
 	}
 	for {
 		if at >= max(upto, skip) && whole == "" {
@@ -395,14 +393,8 @@ func (r *reading) read(from, to int, units []Owned, in string, before []piece) (
 }
 
 // add adds what a token comes to: nothing for white space and marks. A script is one piece with its text.
-func (r *reading) add(
-	out []piece,
-	z *html.Tokenizer,
-	kind html.TokenType,
-	raw string,
-	start int,
-	open *[]string,
-) []piece {
+func (r *reading) add(out []piece, z *html.Tokenizer, kind html.TokenType, raw string, start int,
+	open *[]string) []piece {
 	p := piece{kind: inEnd, start: start, text: raw, depth: len(*open)}
 	switch kind {
 	case html.StartTagToken, html.SelfClosingTagToken:

@@ -77,17 +77,9 @@ func TestHostileContent(t *testing.T) {
 		}
 	}))
 	defer server.Close()
-	options := append(
-		chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.ExecPath(name),
-		chromedp.NoSandbox,
-		chromedp.DisableGPU,
-		chromedp.Flag(
-			"disable-background-networking",
-			true,
-		),
-		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1"),
-	)
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox,
+		chromedp.DisableGPU, chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1"))
 	ctx, stop := chromedp.NewExecAllocator(context.Background(), options...)
 	defer stop()
 	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}))

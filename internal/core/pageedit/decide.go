@@ -104,22 +104,13 @@ func (d *Decision) reportAbsent() {
 		}
 		switch v.Reason {
 		case verdict.Needed:
-			d.nothingToPut(
-				v,
-				fmt.Sprintf(
-					"item %q needs %q, which is found parts alone, and the page's source has none of them",
-					v.By.Name,
-					v.Item.Name,
-				),
-			)
+			d.nothingToPut(v,
+				fmt.Sprintf("item %q needs %q, which is found parts alone, and the page's source has none of them",
+					v.By.Name, v.Item.Name))
 		case verdict.PerPage:
-			d.nothingToPut(
-				v,
-				fmt.Sprintf(
-					"item %q is put in, but it is found parts alone, and the page's source has none of them",
-					v.Item.Name,
-				),
-			)
+			d.nothingToPut(v,
+				fmt.Sprintf("item %q is put in, but it is found parts alone, and the page's source has none of them",
+					v.Item.Name))
 		}
 	}
 	d.neededButAbsent()
@@ -143,9 +134,7 @@ func (d *Decision) neededButAbsent() {
 				d.problem(problem.Problem{Severity: problem.Error, Pos: need.Pos,
 					Message: fmt.Sprintf(
 						"item %q needs %q, which is found parts alone, and the page's source has none of them",
-						it.Name,
-						v.Item.Name,
-					),
+						it.Name, v.Item.Name),
 					Remedy: "give " + need.Value + " a script or code of its own, or keep " + it.Name + " out of those pages"})
 			}
 		}

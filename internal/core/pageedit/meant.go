@@ -130,12 +130,7 @@ func (r *Result) MissingFiles(has func(path string) bool, files func() []string)
 				}
 			}
 			out = append(out, Problem{problem.Problem{Severity: problem.Error, Pos: p.Pos,
-				Message: fmt.Sprintf(
-					"item %q loads %s, and the site has no such file%s",
-					it.Name,
-					ref.Path,
-					hint,
-				), Remedy: "mend the path, or put the file into the source folder"}, r.Page.Path, r.Page.File})
+				Message: fmt.Sprintf("item %q loads %s, and the site has no such file%s", it.Name, ref.Path, hint), Remedy: "mend the path, or put the file into the source folder"}, r.Page.Path, r.Page.File})
 		}
 	}
 	return out

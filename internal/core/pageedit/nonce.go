@@ -123,8 +123,8 @@ func (g *guard) stops(c *candidate, load *url.URL, nonce string) string {
 		by := ""
 		if load != nil {
 			by = p.Stops(
-				csp.Request{Kind: c.kind, URL: load, Page: g.here, Nonce: nonce, Integrity: c.integrity, Parsed: true},
-			)
+				csp.Request{Kind: c.kind, URL: load, Page: g.here, Nonce: nonce, Integrity: c.integrity,
+					Parsed: true})
 		} else if c.text != "" {
 			by = p.StopsText(c.kind, c.text, nonce)
 		}

@@ -56,11 +56,8 @@ func (p *Places) Problems() (out []problem.Problem) {
 		if n == p.in[it] {
 			place := atSelector(it)
 			out = append(out, problem.Problem{Severity: problem.Error, Pos: place.Pos,
-				Message: fmt.Sprintf(
-					"item %q has no place anywhere: %q matches nothing on any page that it is in on",
-					it.Name,
-					place.Selector,
-				),
+				Message: fmt.Sprintf("item %q has no place anywhere: %q matches nothing on any page that it is in on",
+					it.Name, place.Selector),
 				Remedy: "mend the selector, or give the item another place"})
 		}
 	}

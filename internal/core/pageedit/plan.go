@@ -139,9 +139,7 @@ func (pl *planner) takeOut() {
 				pl.problem(problem.Problem{Severity: problem.Error, Pos: pl.Verdicts[o.item].Item.Pos,
 					Message: fmt.Sprintf(
 						"item %q is in, and what it is found by stands in an element that goes with item %q",
-						pl.Verdicts[o.item].Item.Name,
-						pl.Verdicts[holder.item].Item.Name,
-					),
+						pl.Verdicts[o.item].Item.Name, pl.Verdicts[holder.item].Item.Name),
 					Remedy: "narrow a matcher, or give one of them other pages"})
 			}
 			continue
@@ -244,12 +242,8 @@ func (pl *planner) place() {
 		}
 	}
 	if len(pl.plan.Popups) > 0 {
-		pl.insert(
-			snippet.RuntimeName,
-			landing{Spot: pl.Scan.BodyEndSpot()},
-			[]string{pl.letIn(snippet.Runtime(), "the script of popups", pl.plan.Popups[0].Pos)},
-			noItem,
-		)
+		pl.insert(snippet.RuntimeName, landing{Spot: pl.Scan.BodyEndSpot()},
+			[]string{pl.letIn(snippet.Runtime(), "the script of popups", pl.plan.Popups[0].Pos)}, noItem)
 	}
 }
 
@@ -337,11 +331,8 @@ func (pl *planner) fitsArea(it *gatefile.Item, part *gatefile.Part, place gatefi
 	c := part.Contents()
 	if at.Area == markup.Head && (!c.FitsHead || part.Kind == gatefile.Popup) {
 		pl.problem(problem.Problem{Severity: problem.Error, Pos: place.Pos,
-			Message: fmt.Sprintf(
-				"item %q would end the head: %q is in the head there, and its code is for the body",
-				it.Name,
-				place.String(),
-			),
+			Message: fmt.Sprintf("item %q would end the head: %q is in the head there, and its code is for the body",
+				it.Name, place.String()),
 			Remedy: "give the item a place in the body"})
 		return false
 	}
@@ -506,11 +497,8 @@ func (pl *planner) atElement(it *gatefile.Item, p gatefile.Place, at int) (l lan
 	}
 	if (p.Name == gatefile.FirstIn || p.Name == gatefile.LastIn) && !pl.Scan.TakesChildren(at) {
 		pl.problem(problem.Problem{Severity: problem.Error, Pos: p.Pos,
-			Message: fmt.Sprintf(
-				"item %q cannot stand in %q: that element holds text only, or nothing",
-				it.Name,
-				p.Selector,
-			),
+			Message: fmt.Sprintf("item %q cannot stand in %q: that element holds text only, or nothing", it.Name,
+				p.Selector),
 			Remedy: "use before or after"})
 		return l, false
 	}

@@ -179,12 +179,8 @@ func (pl *planner) setValue(name string, el markup.Element, w *verdict.Candidate
 	value := w.Values[n]
 	if name == "title" {
 		if markup.CollapseSpace(markup.DecodeText([]byte(pl.Source.String(el.TagEnd, el.ContentEnd)))) != value {
-			pl.add(
-				inMetadata,
-				noItem,
-				metadata,
-				markup.Edit{Start: el.TagEnd, End: el.ContentEnd, New: pl.fit(escapeText(value))},
-			)
+			pl.add(inMetadata, noItem, metadata,
+				markup.Edit{Start: el.TagEnd, End: el.ContentEnd, New: pl.fit(escapeText(value))})
 		}
 		return
 	}

@@ -67,40 +67,28 @@ func (pl *planner) checkSpots() {
 		}
 		switch {
 		case it == nil:
-			fail(
-				problem.Error, "", "name an item of the gate file", "a spot names %q, which is no item%s",
-				s.Name,
-				didyoumean.Suggest(s.Name, pl.gate.File.ItemNames()),
-			)
+			fail(problem.Error, "", "name an item of the gate file", "a spot names %q, which is no item%s", s.Name,
+				didyoumean.Suggest(s.Name, pl.gate.File.ItemNames()))
 			continue
 		case !it.HasSpot():
-			fail(
-				problem.Error, "", "give a part of it place: spot",
-				"a spot asks for item %q, and nothing of that goes to spots (%s)", it.Name, it.Pos,
-			)
+			fail(problem.Error, "", "give a part of it place: spot",
+				"a spot asks for item %q, and nothing of that goes to spots (%s)", it.Name, it.Pos)
 			continue
 		case s.Full:
-			fail(
-				problem.Error, "", "empty the element; the item takes its place",
-				"the spot of item %q is an element that is not empty", it.Name,
-			)
+			fail(problem.Error, "", "empty the element; the item takes its place",
+				"the spot of item %q is an element that is not empty", it.Name)
 			continue
 		case !pl.Verdicts[n].In:
-			fail(
-				problem.Warning, problem.IdleSpot, "take the spot out, or let the item in",
-				"a spot asks for item %q, which is out here (%s, %s)", it.Name,
-				pl.Verdicts[n].Reason,
-				pl.Verdicts[n].Rule,
-			)
+			fail(problem.Warning, problem.IdleSpot, "take the spot out, or let the item in",
+				"a spot asks for item %q, which is out here (%s, %s)", it.Name, pl.Verdicts[n].Reason,
+				pl.Verdicts[n].Rule)
 			continue
 		}
 		if block := pl.gate.Once("block of "+it.Name, func() any { return blockOf(it) }).(string); block != "" && pl.inParagraph(s.Start) {
-			fail(
-				problem.Warning, problem.SpotInParagraph,
+			fail(problem.Warning, problem.SpotInParagraph,
 				"move the spot out of the paragraph, or write the code with elements that a paragraph may hold",
 				"the spot of item %q stands in a paragraph, and its code has a <%s>: a browser ends the paragraph there",
-				it.Name, block,
-			)
+				it.Name, block)
 		}
 		for _, sp := range s.Params {
 			param := it.Param(sp.Name)
@@ -109,11 +97,8 @@ func (pl *planner) checkSpots() {
 				if len(it.Params) > 0 && hint == "" {
 					hint = " (it has " + strings.Join(it.ParamNames(), ", ") + ")"
 				}
-				fail(
-					problem.Error, "",
-					"a spot sets parameters that the item declares under params, and no others",
-					"item %q has no parameter %q%s", it.Name, sp.Name, hint,
-				)
+				fail(problem.Error, "", "a spot sets parameters that the item declares under params, and no others",
+					"item %q has no parameter %q%s", it.Name, sp.Name, hint)
 			} else if why := param.Refuse(sp.Value); why != "" {
 				fail(problem.Error, "", "give it another value", "the spot of item %q: %s", it.Name, why)
 			}

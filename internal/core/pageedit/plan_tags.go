@@ -86,11 +86,8 @@ func (pl *planner) standIns() {
 			!(len(it.Pages) == 1 && it.Pages[0].Expr == pagequery.Const(false)) { // who says none means it
 			pl.problem(
 				problem.Problem{Severity: problem.Warning, Name: problem.TakenOutForNone, Item: it.Name, Pos: it.Pos,
-					Message: fmt.Sprintf(
-						"item %q replaces %s, and is out here: the page has neither",
-						it.Name,
-						pl.brief(at),
-					),
+					Message: fmt.Sprintf("item %q replaces %s, and is out here: the page has neither", it.Name,
+						pl.brief(at)),
 					Remedy: "let the item in here, or take the element out by found, with pages: none, if that is meant"},
 			)
 		}
@@ -335,23 +332,16 @@ func (pl *planner) move(i int) {
 		}
 		if at.Offset > start && at.Offset < end {
 			pl.problem(problem.Problem{Severity: problem.Error, Pos: place.Pos,
-				Message: fmt.Sprintf(
-					"item %q cannot be moved: its place, %s, is within what is moved",
-					it.Name,
-					place.String(),
-				), Remedy: "give it another place"})
+				Message: fmt.Sprintf("item %q cannot be moved: its place, %s, is within what is moved", it.Name,
+					place.String()), Remedy: "give it another place"})
 			return
 		}
 		text := pl.changed(start, end)
 		if at.Area == markup.Head && !gatefile.ContentsOf(text).FitsHead {
 			line, _ := markup.NewLocator(pl.Source.Text).Locate(start)
 			pl.problem(problem.Problem{Severity: problem.Error, Pos: place.Pos,
-				Message: fmt.Sprintf(
-					"item %q cannot be moved into the head: what stands at %s:%d would end it",
-					it.Name,
-					pl.Page.File,
-					line,
-				),
+				Message: fmt.Sprintf("item %q cannot be moved into the head: what stands at %s:%d would end it",
+					it.Name, pl.Page.File, line),
 				Remedy: "make what belongs into the head an item of its own"})
 			return
 		}

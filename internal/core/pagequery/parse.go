@@ -148,12 +148,8 @@ func (p *parser) atom() Expr {
 		}
 		p.fail(at, "the query ends where a glob, a page set or a field should follow")
 	case operator:
-		p.fail(
-			at,
-			"unexpected %q: an operator follows a field (one of %s, meta.NAME, fact.NAME)",
-			tok,
-			strings.Join(Fields, ", "),
-		)
+		p.fail(at, "unexpected %q: an operator follows a field (one of %s, meta.NAME, fact.NAME)", tok,
+			strings.Join(Fields, ", "))
 	}
 	switch tok {
 	case "all", "none":
@@ -184,11 +180,8 @@ func (p *parser) atom() Expr {
 			}
 			p.fail(at, "%q is no glob: those begin with \"/\" (did you mean %q?)", glob, "/"+glob)
 		}
-		p.fail(
-			at,
-			"%q is no glob (those begin with \"/\") and no name of a page set (lower-case words with hyphens)",
-			tok,
-		)
+		p.fail(at, "%q is no glob (those begin with \"/\") and no name of a page set (lower-case words with hyphens)",
+			tok)
 	}
 	p.lex()
 	if p.kind == operator || p.is(word, "matches") {
@@ -346,12 +339,9 @@ func (p *parser) field(name string) Expr {
 	if f.Op == "matches" {
 		re, err := regexp.Compile(f.Value)
 		if err != nil {
-			p.fail(
-				p.pos,
+			p.fail(p.pos,
 				"the regular expression does not compile: %s; characters such as ( ) [ . * + ? are found as they are with a \\ before each: %q",
-				strings.TrimPrefix(err.Error(), "error parsing regexp: "),
-				regexp.QuoteMeta(f.Value),
-			)
+				strings.TrimPrefix(err.Error(), "error parsing regexp: "), regexp.QuoteMeta(f.Value))
 		}
 		f.re = re
 	}
@@ -440,11 +430,8 @@ func Bind(x Expr, lookup func(name string) Expr, names []string) error {
 			if s.Expr = lookup(s.Name); s.Expr == nil && failed == nil {
 				failed = &SyntaxError{
 					s.Offset,
-					fmt.Sprintf(
-						"unknown page set %q%s",
-						s.Name,
-						didyoumean.Suggest(s.Name, append(names, Reserved...)),
-					),
+					fmt.Sprintf("unknown page set %q%s", s.Name,
+						didyoumean.Suggest(s.Name, append(names, Reserved...))),
 				}
 			}
 		}

@@ -59,10 +59,8 @@ func (p *parser) filter() (f Filter, err *oneError) {
 		p.space()
 		start = p.i
 		if f.Text = p.word(); f.Text != "" && !slices.Contains(styles, f.Text) {
-			return f, p.fail(
-				start, "unknown style %q of %s%s: it is %s, or none for ISO 8601 and plain digits",
-				f.Text, f.Name, didyoumean.Suggest(f.Text, styles), strings.Join(styles, ", "),
-			)
+			return f, p.fail(start, "unknown style %q of %s%s: it is %s, or none for ISO 8601 and plain digits",
+				f.Text, f.Name, didyoumean.Suggest(f.Text, styles), strings.Join(styles, ", "))
 		}
 	default:
 		return f, p.fail(start, "unknown filter %q%s", f.Name, didyoumean.Suggest(f.Name, Filters))
@@ -166,8 +164,7 @@ func firstSentence(text string) string {
 }
 
 var abbreviated = regexp.MustCompile(
-	`(^|[\s(])(\p{L}|\d{1,2}|(?i:dr|mr|mrs|ms|mme|prof|st|no|nr|hr|fr|sr|jr|ca|bzw|vs|e\.g|i\.e|z\.\s?b|d\.\s?h|u\.\s?a|p\.\s?ex))\.\s*$`,
-)
+	`(^|[\s(])(\p{L}|\d{1,2}|(?i:dr|mr|mrs|ms|mme|prof|st|no|nr|hr|fr|sr|jr|ca|bzw|vs|e\.g|i\.e|z\.\s?b|d\.\s?h|u\.\s?a|p\.\s?ex))\.\s*$`)
 
 // Cut shortens a text to at most n characters, at the end of a word, with an
 // ellipsis for what is left out.

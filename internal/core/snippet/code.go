@@ -42,10 +42,8 @@ func checkText(p *gatefile.Part, what string, fail failFunc) {
 		at := strings.Index(lower, tag)
 		begins := strings.HasPrefix(strings.TrimSpace(lower), tag)
 		if at >= 0 && (begins || tag == "</"+element) {
-			fail(
-				p, at, "take the tags out, or use code or code-file for HTML",
-				"%s is %s without tags, and a tag stands here", what, language,
-			)
+			fail(p, at, "take the tags out, or use code or code-file for HTML",
+				"%s is %s without tags, and a tag stands here", what, language)
 			return
 		}
 	}
@@ -67,22 +65,14 @@ func checkText(p *gatefile.Part, what string, fail failFunc) {
 func checkHTML(it *gatefile.Item, p *gatefile.Part, place gatefile.Place, what string, fail failFunc) {
 	c := p.Contents()
 	if c.Cut >= 0 {
-		fail(
-			p, c.Cut, "close it",
-			"%s leaves something open that begins here; it would swallow the rest of the page", what,
-		)
+		fail(p, c.Cut, "close it", "%s leaves something open that begins here; it would swallow the rest of the page",
+			what)
 		return
 	}
 	if at, name, opened := markup.Unbalanced([]byte(p.Masked())); at >= 0 {
 		if opened {
-			fail(
-				p,
-				at,
-				"close it with </"+name+">",
-				"%s leaves <%s> open; what follows on the page would stand in it",
-				what,
-				name,
-			)
+			fail(p, at, "close it with </"+name+">",
+				"%s leaves <%s> open; what follows on the page would stand in it", what, name)
 		} else {
 			fail(p, at, "take it out", "%s closes a <%s> that it did not open", what, name)
 		}
@@ -90,41 +80,29 @@ func checkHTML(it *gatefile.Item, p *gatefile.Part, place gatefile.Place, what s
 	}
 	if language := syntax.LooksLike(p.Text); language != "" && !strings.Contains(p.Text, "<") {
 		key := map[string]string{"CSS": "style", "JavaScript": "script"}[language]
-		fail(
-			p,
-			0,
-			fmt.Sprintf("use %s-text or %s-file, or put it into <%s> tags", key, key, key),
-			"%s looks like bare %s in a place for HTML: visitors would read it",
-			what,
-			language,
-		)
+		fail(p, 0, fmt.Sprintf("use %s-text or %s-file, or put it into <%s> tags", key, key, key),
+			"%s looks like bare %s in a place for HTML: visitors would read it", what, language)
 		return
 	}
 	checkScripts(p, what, fail)
 	if p.Kind == gatefile.Popup {
 		if c.NotForBody >= 0 {
-			fail(
-				p, c.NotForBody, "make it an item of its own",
-				"a popup cannot hold this; it belongs into the head (item %q)", it.Name,
-			)
+			fail(p, c.NotForBody, "make it an item of its own",
+				"a popup cannot hold this; it belongs into the head (item %q)", it.Name)
 		}
 		return
 	}
 	switch place.Name {
 	case gatefile.HeadStart, gatefile.HeadEnd:
 		if c.EndsHead >= 0 {
-			fail(
-				p, c.EndsHead, "use place: body-end, or body-start",
-				"the head cannot hold this: it would end the head of every page here (item %q, place %s)",
-				it.Name, place.Name,
-			)
+			fail(p, c.EndsHead, "use place: body-end, or body-start",
+				"the head cannot hold this: it would end the head of every page here (item %q, place %s)", it.Name,
+				place.Name)
 		}
 	case gatefile.BodyStart, gatefile.BodyEnd:
 		if c.NotForBody >= 0 {
-			fail(
-				p, c.NotForBody, "use place: head-end",
-				"this belongs into the head, and the place of item %q is %s", it.Name, place.Name,
-			)
+			fail(p, c.NotForBody, "use place: head-end", "this belongs into the head, and the place of item %q is %s",
+				it.Name, place.Name)
 		}
 	}
 }
@@ -146,14 +124,8 @@ func checkScripts(p *gatefile.Part, what string, fail failFunc) {
 			m = syntax.JSON(src)
 		}
 		if m != nil {
-			fail(
-				p,
-				offset(piece.Start+m.Offset),
-				"mend it; apply writes nothing until it parses",
-				"%s: %s",
-				what,
-				m.Message,
-			)
+			fail(p, offset(piece.Start+m.Offset), "mend it; apply writes nothing until it parses", "%s: %s", what,
+				m.Message)
 		}
 		return m == nil
 	})

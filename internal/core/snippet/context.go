@@ -160,15 +160,8 @@ func contextIn(code []byte, p markup.Piece, a, b int) (c context, where string) 
 
 // inTag finds the context of the stand-in number i, which is in a start tag, and those of
 // all that are in one URL with it.
-func inTag(
-	code []byte,
-	p markup.Piece,
-	at []int,
-	i int,
-	holders []*placeholder.Placeholder,
-	contexts []context,
-	where []string,
-) {
+func inTag(code []byte, p markup.Piece, at []int, i int, holders []*placeholder.Placeholder, contexts []context,
+	where []string) {
 	width := len(stand) + 4
 	a, b := at[i], at[i]+width
 	element := tagName(code[p.Start:p.End])
@@ -265,8 +258,7 @@ func inScript(script []byte, a, b int, isCode bool) (c context, where string) {
 // half is the end of a text that what comes after it may complete: an escape of a string,
 // or the beginning of a tag or comment that a browser looks for in scripts and styles.
 var half = regexp.MustCompile(
-	`(\\(x[0-9a-fA-F]?|u[0-9a-fA-F]{0,3}|u\{[0-9a-fA-F]*|[0-9a-fA-F]{0,5})|<[/!]?[-a-zA-Z]*|--|\$)$`,
-)
+	`(\\(x[0-9a-fA-F]?|u[0-9a-fA-F]{0,3}|u\{[0-9a-fA-F]*|[0-9a-fA-F]{0,5})|<[/!]?[-a-zA-Z]*|--|\$)$`)
 
 // unfinished says why no value can stand right after a text of a script or style.
 func unfinished(before []byte) string {
@@ -320,13 +312,8 @@ func inCSS(style []byte, a int, kind contextKind, quote byte) (c context, where 
 }
 
 // fill renders a template, each value escaped for its context.
-func fill(
-	t *placeholder.Template,
-	contexts []context,
-	p *gatefile.Part,
-	it *gatefile.Item,
-	v *Values,
-) (string, *ValueError) {
+func fill(t *placeholder.Template, contexts []context, p *gatefile.Part, it *gatefile.Item,
+	v *Values) (string, *ValueError) {
 	var b strings.Builder
 	n := 0
 	lookup := v.lookup(it)
@@ -425,8 +412,7 @@ func (c context) escape(v string) (text, why string) {
 var unquoted = strings.NewReplacer(" ", "&#32;", "\t", "&#9;", "\n", "&#10;", "\f", "&#12;", "\r", "&#13;", "=", "&#61;", "`", "&#96;")
 
 var cssValue = regexp.MustCompile(
-	`^([-+]?(\d+(\.\d+)?|\.\d+)(%|[a-zA-Z]{1,5})?|#[0-9a-fA-F]{3,8}|[a-zA-Z][a-zA-Z-]{0,40})$`,
-)
+	`^([-+]?(\d+(\.\d+)?|\.\d+)(%|[a-zA-Z]{1,5})?|#[0-9a-fA-F]{3,8}|[a-zA-Z][a-zA-Z-]{0,40})$`)
 
 func isEscape(s string) bool {
 	if len(s) < 3 {

@@ -134,10 +134,8 @@ func Prepare(it *gatefile.Item, basePath string) (*Prepared, []problem.Problem) 
 			checkCode(it, p, ready.place, fail)
 			var bad *ContextError
 			if ready.contexts, bad = contextsOf(p.Template, p.Kind); bad != nil && len(problems) == before {
-				fail(
-					p, bad.Offset, "put it where a value can stand, or write the text out",
-					"a placeholder cannot stand %s", bad.Where,
-				)
+				fail(p, bad.Offset, "put it where a value can stand, or write the text out",
+					"a placeholder cannot stand %s", bad.Where)
 			}
 		}
 		out.parts = append(out.parts, ready)

@@ -223,10 +223,8 @@ func (u *urlValue) checkBeginning(f urlShape, hosts func(string) bool) string {
 	case u.link || hosts != nil && hosts(strings.ToLower(p.Hostname())):
 		return ""
 	}
-	return fmt.Sprintf(
-		"which leads to %s; values may lead to the site's own host and to those under site.trust",
-		p.Hostname(),
-	)
+	return fmt.Sprintf("which leads to %s; values may lead to the site's own host and to those under site.trust",
+		p.Hostname())
 }
 
 // FillURL fills in a template that is one URL which the browser loads: the values are

@@ -526,8 +526,7 @@ func (a *asked) call(n *js.CallExpr) {
 
 // loadsTag finds the tags of markup that load something.
 var loadsTag = regexp.MustCompile(
-	`(?i)<(script|img|iframe|link)\b[^>]*?\s(?:src|href)\s*=\s*(?:"([^"]*)"?|'([^']*)'?|([^\s"'>]+))`,
-)
+	`(?i)<(script|img|iframe|link)\b[^>]*?\s(?:src|href)\s*=\s*(?:"([^"]*)"?|'([^']*)'?|([^\s"'>]+))`)
 
 // markup lists what markup in a text loads; false where that is not all of it. Scripts run
 // only where markup is written as the page is read (HTML, 8.4.3).

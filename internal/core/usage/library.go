@@ -93,12 +93,8 @@ func (l *Library) scriptsOf(r *inventory.Record, e *inventory.Element) (list []*
 }
 
 // gather reads the text or the file of an element, "" among files, and what it imports.
-func gather[T any](
-	e *inventory.Element,
-	inline bool,
-	text func() *T,
-	file func(path string) *T,
-) (list []*T, files []string, whole bool) {
+func gather[T any](e *inventory.Element, inline bool, text func() *T,
+	file func(path string) *T) (list []*T, files []string, whole bool) {
 	whole = true
 	add := func(x *T, path string) {
 		if x == nil {

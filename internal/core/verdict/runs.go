@@ -43,29 +43,17 @@ func late(need *gatefile.Item, a run, it *gatefile.Item, b run, pos problem.Posi
 	switch {
 	case a.phase == markup.Async || b.phase == markup.Async:
 		pr.Severity, pr.Name = problem.Warning, problem.UnorderedNeed
-		pr.Message = fmt.Sprintf(
-			"%q needs %q, and an async script has no order: either may run first",
-			it.Name,
-			need.Name,
-		)
+		pr.Message = fmt.Sprintf("%q needs %q, and an async script has no order: either may run first", it.Name,
+			need.Name)
 		pr.Remedy = "give both load: defer"
 	case a.phase > b.phase:
 		pr.Message = fmt.Sprintf("%q needs %q, which is deferred and would run after it", it.Name, need.Name)
 		pr.Remedy = fmt.Sprintf("give %q load: defer, or %q load: now", it.Name, need.Name)
 	case a.phase == b.phase && a.place >= 0 && b.place >= 0 && a.place > b.place:
-		pr.Message = fmt.Sprintf(
-			"%q needs %q, whose place (%s) is later in the page",
-			it.Name,
-			need.Name,
-			placeName(a.place),
-		)
-		pr.Remedy = fmt.Sprintf(
-			"give %q place: %s, or %q place: %s",
-			need.Name,
-			placeName(b.place),
-			it.Name,
-			placeName(a.place),
-		)
+		pr.Message = fmt.Sprintf("%q needs %q, whose place (%s) is later in the page", it.Name, need.Name,
+			placeName(a.place))
+		pr.Remedy = fmt.Sprintf("give %q place: %s, or %q place: %s", need.Name, placeName(b.place), it.Name,
+			placeName(a.place))
 	default:
 		return pr, false
 	}

@@ -99,11 +99,8 @@ func (p *Plan) Steps(v *Verdict, pg *page.Page) (out []Step) {
 }
 
 // perPageStep adds the line of per-page.
-func (p *Plan) perPageStep(
-	it *gatefile.Item,
-	pg *page.Page,
-	add func(string, bool, string, problem.Position) bool,
-) bool {
+func (p *Plan) perPageStep(it *gatefile.Item, pg *page.Page,
+	add func(string, bool, string, problem.Position) bool) bool {
 	pp := p.pages[pg.Key()]
 	if pp == nil {
 		return add("per-page", false, "per-page does not name this page", it.Pos)

@@ -176,11 +176,8 @@ func (p *Plan) Decide(pg *page.Page) ([]Verdict, []problem.Problem) {
 					Pos:      p.Gate.Items[i].Needs[k].Pos,
 					Message: fmt.Sprintf("item %q is in and needs %q, which is out there (%s, %s)",
 						p.Gate.Items[i].Name, v.Item.Name, v.Reason, v.Rule),
-					Remedy: fmt.Sprintf(
-						"let %q in on those pages, or keep %q out of them",
-						v.Item.Name,
-						p.Gate.Items[i].Name,
-					),
+					Remedy: fmt.Sprintf("let %q in on those pages, or keep %q out of them", v.Item.Name,
+						p.Gate.Items[i].Name),
 				})
 			}
 		}
@@ -197,13 +194,8 @@ func (p *Plan) met(vs []Verdict) (problems []problem.Problem) {
 		for _, n := range p.not[i] {
 			if other := &vs[n.item]; other.In {
 				problems = append(problems, problem.Problem{Severity: problem.Error, Pos: n.pos,
-					Message: fmt.Sprintf(
-						"items %q and %q must never meet, and both are in (%s, %s)",
-						vs[i].Item.Name,
-						other.Item.Name,
-						vs[i].Rule,
-						other.Rule,
-					),
+					Message: fmt.Sprintf("items %q and %q must never meet, and both are in (%s, %s)", vs[i].Item.Name,
+						other.Item.Name, vs[i].Rule, other.Rule),
 					Remedy: "keep one of them out of those pages"})
 			}
 		}

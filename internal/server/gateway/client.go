@@ -125,8 +125,7 @@ func speaksForProxies(name string) bool {
 }
 
 var ofProxies = regexp.MustCompile(
-	`(?i)^(x-)?(forwarded|original|rewrite|real)(-|$)|client-?ip$|connecting-ip$|client-(host|verify|cert)|^proxy$|^front-end-https$|^x-((url-)?scheme|host|remote-.*|ssl-.*)$`,
-)
+	`(?i)^(x-)?(forwarded|original|rewrite|real)(-|$)|client-?ip$|connecting-ip$|client-(host|verify|cert)|^proxy$|^front-end-https$|^x-((url-)?scheme|host|remote-.*|ssl-.*)$`)
 
 // portOf is the port that a client went to.
 func portOf(host string, secure bool) string {

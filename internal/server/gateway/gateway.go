@@ -282,12 +282,6 @@ func errorPage(w http.ResponseWriter, status int, says, more string) {
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	h.Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
-	fmt.Fprintf(
-		w,
-		"<!doctype html>\n<html lang=\"en\">\n<title>%d %s</title>\n<h1>%s</h1>%s\n</html>\n",
-		status,
-		http.StatusText(status),
-		says,
-		more,
-	)
+	fmt.Fprintf(w, "<!doctype html>\n<html lang=\"en\">\n<title>%d %s</title>\n<h1>%s</h1>%s\n</html>\n", status,
+		http.StatusText(status), says, more)
 }

@@ -41,11 +41,9 @@ func NewSeen() *Seen {
 	seconds := []float64{.0001, .00025, .0005, .001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 5, 10}
 	s.requests = prometheus.NewCounterVec(
 		prometheus.CounterOpts{Name: "yellowgate_requests_total", Help: "Requests answered, by status."},
-		[]string{"status"},
-	)
+		[]string{"status"})
 	s.gated = prometheus.NewCounter(
-		prometheus.CounterOpts{Name: "yellowgate_gated_total", Help: "Answers that were gated."},
-	)
+		prometheus.CounterOpts{Name: "yellowgate_gated_total", Help: "Answers that were gated."})
 	passed := prometheus.NewCounterVec(
 		prometheus.CounterOpts{
 			Name: "yellowgate_passed_total",
@@ -70,11 +68,9 @@ func NewSeen() *Seen {
 		[]string{"outcome"},
 	)
 	s.bytes = prometheus.NewCounter(
-		prometheus.CounterOpts{Name: "yellowgate_sent_bytes_total", Help: "Bytes of bodies sent to clients."},
-	)
+		prometheus.CounterOpts{Name: "yellowgate_sent_bytes_total", Help: "Bytes of bodies sent to clients."})
 	s.now = prometheus.NewGauge(
-		prometheus.GaugeOpts{Name: "yellowgate_requests_in_flight", Help: "Requests that are being answered."},
-	)
+		prometheus.GaugeOpts{Name: "yellowgate_requests_in_flight", Help: "Requests that are being answered."})
 	for _, r := range reasons {
 		s.passed[r] = passed.WithLabelValues(r)
 	}

@@ -92,11 +92,8 @@ func (s *server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 func (s *server) answer(w http.ResponseWriter, r *http.Request) {
 	switch {
 	case !s.mine(r.Host):
-		plain(
-			w,
-			http.StatusMisdirectedRequest,
-			"This server answers to names of its own alone, and "+printable(r.Host)+" is none of them.",
-		)
+		plain(w, http.StatusMisdirectedRequest,
+			"This server answers to names of its own alone, and "+printable(r.Host)+" is none of them.")
 	case r.Method != http.MethodGet && r.Method != http.MethodHead:
 		w.Header().Set("Allow", "GET, HEAD")
 		plain(w, http.StatusMethodNotAllowed, "Here are pages and files: GET and HEAD are all that is answered.")
@@ -185,11 +182,8 @@ func (s *server) file(w http.ResponseWriter, r *http.Request) {
 		s.page(w, r, n, pg, http.StatusNotFound)
 		return
 	}
-	plain(
-		w,
-		http.StatusNotFound,
-		"The site has no page and no file at "+printable(r.URL.Path)+". What it has is listed at "+Own,
-	)
+	plain(w, http.StatusNotFound,
+		"The site has no page and no file at "+printable(r.URL.Path)+". What it has is listed at "+Own)
 }
 
 // spelled is the page that a site calls otherwise than it was asked for: /about as /about.html, or the other way round.
@@ -256,13 +250,8 @@ func reads(r *http.Request) bool { return strings.Contains(r.Header.Get("Accept"
 // again is what makes a page load itself again when the state is no longer of that number. It bears
 // a mark, by which an inventory of a page that was saved in a browser leaves it out.
 func again(number int) []byte {
-	return fmt.Appendf(
-		nil,
-		"\n<!--yg:%[1]s--><script src=\"%[2]sreload.js?%[3]d\" async></script><!--/yg:%[1]s-->\n",
-		markup.ReloadMark,
-		Own,
-		number,
-	)
+	return fmt.Appendf(nil, "\n<!--yg:%[1]s--><script src=\"%[2]sreload.js?%[3]d\" async></script><!--/yg:%[1]s-->\n",
+		markup.ReloadMark, Own, number)
 }
 
 // send writes a text that changes at any time.

@@ -19,12 +19,8 @@ script-text, or put it into <style> or <script> tags.`,
 	Page: func(p *check.Pass) {
 		p.EachRegion(func(r markup.Region, text []byte) {
 			if language := looksBare(text); language != "" {
-				p.InRegion(
-					r,
-					0,
-					"this looks like bare "+language+": visitors read it as text",
-					"use script-text or style-text in the gate file, or put it into tags",
-				)
+				p.InRegion(r, 0, "this looks like bare "+language+": visitors read it as text",
+					"use script-text or style-text in the gate file, or put it into tags")
 			}
 		})
 	},

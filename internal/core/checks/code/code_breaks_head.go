@@ -18,12 +18,9 @@ engines. Give the item a place in the body.`,
 	Page: func(p *check.Pass) {
 		b := p.Scan.Breaker
 		if r := p.RegionAt(b.Start); r != nil && !b.None() && !p.LeadsAway() {
-			p.InRegion(
-				*r,
-				b.Start-r.Content.Start,
+			p.InRegion(*r, b.Start-r.Content.Start,
 				fmt.Sprintf("%s, of the item's code, ends the head here%s", check.BreakerOf(p), check.Fell(p)),
-				"give the item a place in the body: body-start or body-end",
-			)
+				"give the item a place in the body: body-start or body-end")
 		}
 	},
 }

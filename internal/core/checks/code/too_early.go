@@ -38,11 +38,8 @@ defer too, wait for DOMContentLoaded, or load the other script before it.`,
 			message := fmt.Sprintf("%s calls %s, which %s defines: %s", who, x.Name, what, how)
 			if x.Runs == "missing" {
 				message = fmt.Sprintf(
-					"%s calls %s, which nothing on the page defines; %s, which may have, is missing",
-					who,
-					x.Name,
-					what,
-				)
+					"%s calls %s, which nothing on the page defines; %s, which may have, is missing", who, x.Name,
+					what)
 			}
 			f := p.At(&p.Elements[x.Element], message, "wait for DOMContentLoaded, or load that script first")
 			if x.Runs == "missing" { // the file is reported, and mended this works
@@ -64,18 +61,14 @@ func tooEarlyForElement(p *check.Pass) {
 		}
 		if x.At >= 0 {
 			line, _ := p.Locate(x.At)
-			p.At(
-				&p.Elements[x.Element],
-				fmt.Sprintf("%s uses the element with the id %q, which stands further down, in line %d", who, x.ID, line),
-				"wait for DOMContentLoaded, or put the script behind that element",
-			).Of("#" + x.ID)
+			p.At(&p.Elements[x.Element],
+				fmt.Sprintf("%s uses the element with the id %q, which stands further down, in line %d", who, x.ID,
+					line), "wait for DOMContentLoaded, or put the script behind that element").Of("#" + x.ID)
 			continue
 		}
-		f := p.At(
-			&p.Elements[x.Element],
+		f := p.At(&p.Elements[x.Element],
 			fmt.Sprintf("%s uses the element with the id %q, and the page has none: it fails there", who, x.ID),
-			"ask whether the element is there before you use it, or keep the script to pages that have it",
-		).Of("#" + x.ID)
+			"ask whether the element is there before you use it, or keep the script to pages that have it").Of("#" + x.ID)
 		f.Severity = problem.Warning
 	}
 }

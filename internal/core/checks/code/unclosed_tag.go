@@ -21,19 +21,11 @@ and run yellowgate apply.`,
 			switch {
 			case at < 0 || looksBare(text) != "":
 			case opened:
-				p.InRegion(
-					r,
-					at,
-					"the code leaves <"+name+"> open: what follows on the page stands in it",
-					"close it with </"+name+">, and run yellowgate apply",
-				)
+				p.InRegion(r, at, "the code leaves <"+name+"> open: what follows on the page stands in it",
+					"close it with </"+name+">, and run yellowgate apply")
 			default:
-				p.InRegion(
-					r,
-					at,
-					"the code closes a <"+name+"> that it did not open",
-					"take it out, and run yellowgate apply",
-				)
+				p.InRegion(r, at, "the code closes a <"+name+"> that it did not open",
+					"take it out, and run yellowgate apply")
 			}
 		})
 	},

@@ -15,10 +15,8 @@ file.`,
 	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/visit/index.html --\n<p>Visit us today.</p>",
 	Page: func(p *check.Pass) {
 		if p.State == check.Edited {
-			p.Report(
-				1, 1, "", "the page was changed after it was applied; the next apply undoes that",
-				"make the change in the source page or in the gate file",
-			)
+			p.Report(1, 1, "", "the page was changed after it was applied; the next apply undoes that",
+				"make the change in the source page or in the gate file")
 		}
 	},
 }

@@ -28,52 +28,29 @@ change in the gate file, and apply.`,
 			for i := range have.Parts {
 				pp := &have.Parts[i]
 				for _, o := range pp.Differs {
-					p.AtOccurrence(
-						o,
-						v.Item.Name,
-						fmt.Sprintf(
-							"item %q is here (%s), and %s is not what the gate writes on this page",
-							v.Item.Name,
-							check.Rule(v),
-							check.PartName(pp.Part),
-						),
-						remedy,
-					)
+					p.AtOccurrence(o, v.Item.Name,
+						fmt.Sprintf("item %q is here (%s), and %s is not what the gate writes on this page",
+							v.Item.Name, check.Rule(v), check.PartName(pp.Part)), remedy)
 				}
 			}
 			for _, o := range have.Altered {
-				p.AtOccurrence(
-					o,
-					v.Item.Name,
+				p.AtOccurrence(o, v.Item.Name,
 					fmt.Sprintf(
 						"the marked region of item %q holds more than the gate writes there, or in another order",
-						v.Item.Name,
-					),
-					remedy,
-				)
+						v.Item.Name), remedy)
 			}
 			for _, o := range have.Changed {
-				p.AtOccurrence(
-					o,
-					v.Item.Name,
+				p.AtOccurrence(o, v.Item.Name,
 					fmt.Sprintf(
 						"item %q is found here (%s), and this element of it is not as the source page and the gate have it",
-						v.Item.Name,
-						check.Rule(v),
-					),
-					"make the change in the source page or in the gate file, then run yellowgate apply",
-				)
+						v.Item.Name, check.Rule(v)),
+					"make the change in the source page or in the gate file, then run yellowgate apply")
 			}
 			if o := p.Gated.RuntimeDiffers; o != nil && v.Item.Popup() != nil && have.Copies() > 0 {
-				p.AtOccurrence(
-					*o,
-					v.Item.Name,
+				p.AtOccurrence(*o, v.Item.Name,
 					fmt.Sprintf(
 						"the popup of item %q is here, and the script that opens it is not the one that the gate writes",
-						v.Item.Name,
-					),
-					"run yellowgate apply",
-				)
+						v.Item.Name), "run yellowgate apply")
 			}
 		})
 	},

@@ -36,33 +36,17 @@ page, or keep the item out of it.`,
 					if there {
 						has = "which the gate keeps out"
 					}
-					p.Report(
-						line,
-						col,
-						v.Item.Name,
-						fmt.Sprintf(
-							"item %q is here and needs %q, %s (%s, %s)", v.Item.Name, need.Value, has,
-							w.Reason,
-							check.Rule(w),
-						),
-						fmt.Sprintf("let %q in on this page, or keep %q out of it", need.Value, v.Item.Name),
-					)
+					p.Report(line, col, v.Item.Name,
+						fmt.Sprintf("item %q is here and needs %q, %s (%s, %s)", v.Item.Name, need.Value, has,
+							w.Reason, check.Rule(w)),
+						fmt.Sprintf("let %q in on this page, or keep %q out of it", need.Value, v.Item.Name))
 				case !there && w.Item.FoundOnly() && len(p.Gated.Items[n].Gone) == 0: // else missing-item tells it
-					p.Report(
-						line,
-						col,
-						v.Item.Name,
+					p.Report(line, col, v.Item.Name,
 						fmt.Sprintf(
 							"item %q is here and needs %q, which is not: it is found parts alone, and the source page has none",
-							v.Item.Name,
-							need.Value,
-						),
-						fmt.Sprintf(
-							"give %q a script or code of its own, or keep %q out of this page",
-							need.Value,
-							v.Item.Name,
-						),
-					)
+							v.Item.Name, need.Value),
+						fmt.Sprintf("give %q a script or code of its own, or keep %q out of this page", need.Value,
+							v.Item.Name))
 				}
 			}
 		})

@@ -32,13 +32,9 @@ it, wherever it stands. Give both the same load, or put the need earlier.`,
 					continue
 				}
 				e := &p.Elements[a.element]
-				p.Report(
-					e.Line,
-					e.Column,
-					v.Item.Name,
+				p.Report(e.Line, e.Column, v.Item.Name,
 					fmt.Sprintf("%q needs %q, which runs after it here", v.Item.Name, need.Value),
-					"give both the same load, and the need the earlier place",
-				)
+					"give both the same load, and the need the earlier place")
 			}
 		})
 	},
@@ -74,14 +70,11 @@ func OutOfOrder(p *check.Pass, report func(line gatefile.Text, f check.Finding))
 				stands = "is found in the source page"
 			}
 			report(t, lateNeed.On(p.PageAt(), 1, 1, v.Item.Name,
-				fmt.Sprintf(
-					"item %q is to stand %s %q, which %s: its place puts it on the other side", v.Item.Name,
-					word, t.Value, stands,
-				),
+				fmt.Sprintf("item %q is to stand %s %q, which %s: its place puts it on the other side", v.Item.Name,
+					word, t.Value, stands),
 				fmt.Sprintf(
 					"give it a place beside that, as in place: {%s: SELECTOR}, or move the other with a place of its own",
-					word,
-				),
+					word),
 			))
 		}
 		for _, t := range v.Item.Before {

@@ -27,13 +27,9 @@ page has it too, give the item found: a matcher for it, and it is taken out.`,
 				if n >= 0 {
 					line, col = p.Elements[n].Line, p.Elements[n].Column
 				}
-				p.Report(
-					line,
-					col,
-					v.Item.Name,
+				p.Report(line, col, v.Item.Name,
 					fmt.Sprintf("item %q replaces this, and it is still on the page", v.Item.Name),
-					"run yellowgate apply",
-				)
+					"run yellowgate apply")
 			}
 			if v.In || isKeptOut(p, v) {
 				return
@@ -88,18 +84,9 @@ func reportLeakedByCode(p *check.Pass) {
 				continue
 			}
 			told[n] = true
-			p.At(
-				e,
-				fmt.Sprintf(
-					"item %q is out here (%s, %s), and %s loads %s of it",
-					v.Item.Name,
-					v.Reason,
-					check.Rule(v),
-					loader(e, m),
-					m.Target,
-				),
-				"keep what loads it out of the page, or let the item in",
-			)
+			p.At(e,
+				fmt.Sprintf("item %q is out here (%s, %s), and %s loads %s of it", v.Item.Name, v.Reason,
+					check.Rule(v), loader(e, m), m.Target), "keep what loads it out of the page, or let the item in")
 		}
 	}
 }

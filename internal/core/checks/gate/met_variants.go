@@ -27,18 +27,9 @@ one of them out of the page, or take the copy out that something else writes.`,
 			told[[2]int{a, b}] = true
 			items := p.Gated.Gate.File.Items
 			l, c := whereStated(p, &p.Gated.Items[b])
-			p.Report(
-				l,
-				c,
-				items[b].Name,
-				fmt.Sprintf(
-					"items %q and %q must never meet (%s), and the page has both",
-					items[a].Name,
-					items[b].Name,
-					line,
-				),
-				"keep one of them out of this page",
-			)
+			p.Report(l, c, items[b].Name,
+				fmt.Sprintf("items %q and %q must never meet (%s), and the page has both", items[a].Name,
+					items[b].Name, line), "keep one of them out of this page")
 		})
 	},
 }

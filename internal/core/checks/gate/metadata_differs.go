@@ -40,52 +40,27 @@ values and which wins.`,
 					}
 				}
 			}
-			remedy := fmt.Sprintf(
-				"run yellowgate apply; yellowgate why %s %s shows where the value comes from",
-				p.Path,
-				key,
-			)
+			remedy := fmt.Sprintf("run yellowgate apply; yellowgate why %s %s shows where the value comes from",
+				p.Path, key)
 			want, have60 := wording.Cut(strings.Join(w.Values, ", "), 60), wording.Cut(have, 60)
 			switch {
 			case w.None && len(values) > 0:
-				p.Report(
-					line,
-					col,
-					"",
+				p.Report(line, col, "",
 					fmt.Sprintf("the gate says that the page has no %s (%s), and it has %q", key, w.Rule, have60),
-					remedy,
-				).Of(key)
+					remedy).Of(key)
 			case w.None:
 			case len(values) == 0:
-				p.Report(
-					line,
-					col,
-					"",
+				p.Report(line, col, "",
 					fmt.Sprintf("the gate gives the page the %s %q (%s), and it has none", key, want, w.Rule),
-					remedy,
-				).Of(key)
+					remedy).Of(key)
 			case len(values) > len(w.Values) && len(w.Values) > 0 && !slices.ContainsFunc(values, func(v string) bool { return !slices.Contains(w.Values, v) }):
-				p.Report(
-					line,
-					col,
-					"",
-					fmt.Sprintf(
-						"the gate gives the page the %s %q (%s), and it stands there %s",
-						key,
-						want,
-						w.Rule,
-						times(len(values)),
-					),
-					remedy,
-				).Of(key)
+				p.Report(line, col, "",
+					fmt.Sprintf("the gate gives the page the %s %q (%s), and it stands there %s", key, want, w.Rule,
+						times(len(values))), remedy).Of(key)
 			case !slices.Equal(values, w.Values):
-				p.Report(
-					line,
-					col,
-					"",
+				p.Report(line, col, "",
 					fmt.Sprintf("the gate gives the page the %s %q (%s), and it has %q", key, want, w.Rule, have60),
-					remedy,
-				).Of(key)
+					remedy).Of(key)
 			default:
 				reportMetadataInBody(p, key, w, at)
 			}
@@ -100,16 +75,10 @@ func reportMetadataInBody(p *check.Pass, key string, w *verdict.Candidate, at []
 	for _, el := range at {
 		fell := slices.ContainsFunc(fallen, func(i int) bool { return p.Elements[i].El.Start == el.Start }) // broken-head reports it
 		if el.Tag == markup.TagLink && el.Area == markup.Body && key != "canonical" && !fell {
-			p.AtElement(
-				el,
+			p.AtElement(el,
 				fmt.Sprintf(
-					"the gate gives the page the %s %q (%s), and it stands in the body, where it does not count",
-					key,
-					wording.Cut(strings.Join(w.Values, ", "), 60),
-					w.Rule,
-				),
-				"run yellowgate apply",
-			)
+					"the gate gives the page the %s %q (%s), and it stands in the body, where it does not count", key,
+					wording.Cut(strings.Join(w.Values, ", "), 60), w.Rule), "run yellowgate apply")
 		}
 	}
 }

@@ -47,19 +47,9 @@ stand as high in the head as possible may count nothing in the body.`,
 						continue
 					}
 					belongs[want]--
-					p.AtOccurrence(
-						o,
-						v.Item.Name,
-						fmt.Sprintf(
-							"item %q belongs into the %s (%s), and a browser has %s in the %s",
-							v.Item.Name,
-							want,
-							pp.Place.String(),
-							check.PartName(pp.Part),
-							o.Area,
-						),
-						misplacedRemedy,
-					)
+					p.AtOccurrence(o, v.Item.Name,
+						fmt.Sprintf("item %q belongs into the %s (%s), and a browser has %s in the %s", v.Item.Name,
+							want, pp.Place.String(), check.PartName(pp.Part), o.Area), misplacedRemedy)
 				}
 			}
 			place := "where its source page has it"
@@ -67,15 +57,9 @@ stand as high in the head as possible may count nothing in the body.`,
 				place = f.String()
 			}
 			for _, o := range have.Displaced {
-				p.AtOccurrence(
-					o.Occurrence,
-					v.Item.Name,
-					fmt.Sprintf(
-						"item %q belongs into the %s (%s), and a browser has this element of it in the %s",
-						v.Item.Name, o.Area, place, o.Occurrence.Area,
-					),
-					misplacedRemedy,
-				)
+				p.AtOccurrence(o.Occurrence, v.Item.Name,
+					fmt.Sprintf("item %q belongs into the %s (%s), and a browser has this element of it in the %s",
+						v.Item.Name, o.Area, place, o.Occurrence.Area), misplacedRemedy)
 			}
 		})
 	},

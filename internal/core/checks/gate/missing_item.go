@@ -30,55 +30,30 @@ again.`,
 					continue // what was not put for want of a place is no-such-place
 				}
 				line, col := p.HeadAt()
-				what := fmt.Sprintf(
-					"item %q is in here (%s), and the page does not have %s",
-					v.Item.Name,
-					check.Rule(v),
-					check.PartName(pp.Part),
-				)
+				what := fmt.Sprintf("item %q is in here (%s), and the page does not have %s", v.Item.Name,
+					check.Rule(v), check.PartName(pp.Part))
 				switch {
 				case have.Copies() == 0 && len(have.Parts) == 1 && pp.Wanted == 1:
-					what = fmt.Sprintf(
-						"item %q is in here (%s), and the page does not have it",
-						v.Item.Name,
-						check.Rule(v),
-					)
+					what = fmt.Sprintf("item %q is in here (%s), and the page does not have it", v.Item.Name,
+						check.Rule(v))
 				case pp.Wanted > pp.Lacking:
-					what = fmt.Sprintf(
-						"item %q is in here (%s), and the page lacks %d of %d copies of %s",
-						v.Item.Name,
-						check.Rule(v),
-						pp.Lacking,
-						pp.Wanted,
-						check.PartName(pp.Part),
-					)
+					what = fmt.Sprintf("item %q is in here (%s), and the page lacks %d of %d copies of %s",
+						v.Item.Name, check.Rule(v), pp.Lacking, pp.Wanted, check.PartName(pp.Part))
 				}
 				p.Report(line, col, v.Item.Name, what, "run yellowgate apply")
 			}
 			for _, gone := range have.Gone {
 				line, col := p.HeadAt()
-				p.Report(
-					line,
-					col,
-					v.Item.Name,
+				p.Report(line, col, v.Item.Name,
 					fmt.Sprintf(
 						"item %q is in here (%s), and the page lacks an element of it that the source has: %s",
-						v.Item.Name,
-						check.Rule(v),
-						wording.Cut(gone.Text, 80),
-					),
-					"run yellowgate apply",
-				)
+						v.Item.Name, check.Rule(v), wording.Cut(gone.Text, 80)), "run yellowgate apply")
 			}
 			if v.Item.Popup() != nil && p.Gated.Runtimes == 0 && p.Gated.RuntimeDiffers == nil && have.Copies() > 0 {
 				line, col := whereStated(p, have)
-				p.Report(
-					line,
-					col,
-					v.Item.Name,
+				p.Report(line, col, v.Item.Name,
 					fmt.Sprintf("the popup of item %q is here, and the script that opens it is not", v.Item.Name),
-					"run yellowgate apply",
-				)
+					"run yellowgate apply")
 			}
 		})
 	},

@@ -31,17 +31,10 @@ or give it a place that every page has.`,
 				}
 				told[place.Selector.String()] = true
 				line, col := p.HeadAt()
-				p.Report(
-					line,
-					col,
-					v.Item.Name,
-					fmt.Sprintf(
-						"item %q is in here, and the page has nothing that matches %q, where it goes",
-						v.Item.Name,
-						place.Selector,
-					),
-					"let it in only where that is: has("+place.Selector.String()+")",
-				)
+				p.Report(line, col, v.Item.Name,
+					fmt.Sprintf("item %q is in here, and the page has nothing that matches %q, where it goes",
+						v.Item.Name, place.Selector),
+					"let it in only where that is: has("+place.Selector.String()+")")
 			}
 			for _, part := range v.Item.Parts {
 				place := v.Item.PlaceOf(part)

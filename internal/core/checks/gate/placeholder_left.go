@@ -72,5 +72,4 @@ func leftByTemplates(p *check.Pass) {
 
 // templateLeft are what templates write where a value is missing, or where nobody fills them in.
 var templateLeft = regexp.MustCompile(
-	`\{\{.*?\}\}|\{%.*?%\}|<%.*?%>|\$\{[^}]*\}|^(?:undefined|null|\[object Object\]|TODO|FIXME|(?i:untitled(?: (?:document|page))?|lorem ipsum.*))$|\[object Object\]`,
-)
+	`\{\{.*?\}\}|\{%.*?%\}|<%.*?%>|\$\{[^}]*\}|^(?:undefined|null|\[object Object\]|TODO|FIXME|(?i:untitled(?: (?:document|page))?|lorem ipsum.*))$|\[object Object\]`)

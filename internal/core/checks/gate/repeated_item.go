@@ -25,16 +25,9 @@ in the source.`,
 			}
 			remedy := "take the others out of the source, or let the item find them"
 			for _, m := range have.ExtraMarks {
-				p.AtOccurrence(
-					m,
-					v.Item.Name,
-					fmt.Sprintf(
-						"item %q is on the page once more than the gate puts it there (%s)",
-						v.Item.Name,
-						check.Rule(v),
-					),
-					"run yellowgate apply",
-				)
+				p.AtOccurrence(m, v.Item.Name,
+					fmt.Sprintf("item %q is on the page once more than the gate puts it there (%s)", v.Item.Name,
+						check.Rule(v)), "run yellowgate apply")
 			}
 			for i := range have.Parts {
 				pp := &have.Parts[i]
@@ -42,30 +35,17 @@ in the source.`,
 					if o == nil {
 						o = &pp.Surplus[0]
 					}
-					p.AtOccurrence(
-						*o,
-						v.Item.Name,
+					p.AtOccurrence(*o, v.Item.Name,
 						fmt.Sprintf(
 							"item %q is on the page more than once: %s stands there %s, and the gate writes %d",
-							v.Item.Name,
-							check.PartName(pp.Part),
-							times(len(pp.At)+len(pp.Surplus)),
-							pp.Wanted,
-						),
-						remedy,
-					)
+							v.Item.Name, check.PartName(pp.Part), times(len(pp.At)+len(pp.Surplus)), pp.Wanted),
+						remedy)
 				}
 			}
 			for _, o := range have.Doubled {
-				p.AtOccurrence(
-					o,
-					v.Item.Name,
-					fmt.Sprintf(
-						"item %q is on the page more than once: the source page has this element less often",
-						v.Item.Name,
-					),
-					"run yellowgate apply",
-				)
+				p.AtOccurrence(o, v.Item.Name,
+					fmt.Sprintf("item %q is on the page more than once: the source page has this element less often",
+						v.Item.Name), "run yellowgate apply")
 			}
 		})
 	},

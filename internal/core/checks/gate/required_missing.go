@@ -28,17 +28,11 @@ or defaults, or per page.`,
 				if values, _ := p.Metadata(key.Value); strings.Join(values, "") == "" &&
 					!check.GateGives(p, key.Value) {
 					line, col := p.HeadAt()
-					p.Report(
-						line,
-						col,
-						"",
+					p.Report(line, col, "",
 						fmt.Sprintf("the page has no %s, which it is required to have (%s)", key.Value, key.Pos),
 						fmt.Sprintf(
 							"give it one by a rule under metadata or defaults; yellowgate why %s %s shows what there is",
-							p.Path,
-							key.Value,
-						),
-					).Of(key.Value)
+							p.Path, key.Value)).Of(key.Value)
 				}
 			}
 		}

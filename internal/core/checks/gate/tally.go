@@ -199,13 +199,9 @@ func (t *Tally) Add(path string, l *Lines) {
 		if x.In {
 			word, says = "chooses", "in"
 		}
-		t.idleIn = append(t.idleIn, idle(
-			t.gate.File.Items[x.Item].Name,
-			x.Pos, "take the line out",
+		t.idleIn = append(t.idleIn, idle(t.gate.File.Items[x.Item].Name, x.Pos, "take the line out",
 			"per-page %s: %s for %q changes nothing: its own pages line %s this page already", x.Page, says,
-			t.gate.File.Items[x.Item].Name,
-			word,
-		))
+			t.gate.File.Items[x.Item].Name, word))
 	}
 }
 
@@ -318,10 +314,8 @@ func (t *Tally) choosing() (out, idles []problem.Problem) {
 	c := &choosing{Tally: t, idles: slices.Clone(t.idleIn)}
 	for i, s := range t.gate.File.Sets {
 		if t.sets[i] == 0 && !isNone(s.Query) {
-			c.warn(
-				"", s.Query.Pos, "yellowgate pages lists the paths there are",
-				"the page set %q chooses no page of the site%s", s.Name, t.meant(&s.Query),
-			)
+			c.warn("", s.Query.Pos, "yellowgate pages lists the paths there are",
+				"the page set %q chooses no page of the site%s", s.Name, t.meant(&s.Query))
 		}
 	}
 	for i, it := range t.gate.File.Items {
@@ -362,10 +356,8 @@ func (c *choosing) item(i int, it *gatefile.Item) {
 	}
 	any := c.entries(it.Name, what, it.Pages, it.Except)
 	if any && c.In[i] == 0 && len(it.Except) > 0 && !allNone(it.Pages) {
-		c.warn(
-			it.Name, it.Pos, "mend its exceptions",
-			"the exceptions of %s cover all its pages: it is in nowhere", what,
-		)
+		c.warn(it.Name, it.Pos, "mend its exceptions", "the exceptions of %s cover all its pages: it is in nowhere",
+			what)
 	}
 }
 
@@ -379,11 +371,10 @@ func (c *choosing) rule(r *gatefile.Rule) {
 	for k := range r.Keys {
 		key := &r.Keys[k]
 		if pages := c.noValue[c.lines.keys[key]]; len(pages) > 0 {
-			c.out = append(c.out, noted(
-				key.Values[0].Pos, `give it a fallback, as in @{fact.name or "words"}, if these pages should have it`,
+			c.out = append(c.out, noted(key.Values[0].Pos,
+				`give it a fallback, as in @{fact.name or "words"}, if these pages should have it`,
 				"%s: %q has no value on %d pages, first %s: the next rule, the page's own value or the defaults decide there",
-				key.Name, key.Values[0].Text, len(pages), pages[0],
-			))
+				key.Name, key.Values[0].Text, len(pages), pages[0]))
 		}
 	}
 }
@@ -399,10 +390,8 @@ func (c *choosing) entries(item, what string, pages, except []gatefile.Query) (a
 		}
 		any = any || n > 0 || isNone(*q)
 		if n == 0 && !isNone(*q) && !c.namesEmptySet(q) {
-			c.warn(
-				item, q.Pos, "yellowgate pages lists the paths there are",
-				"%s: pages: %s chooses no page of the site%s", what, q.Text, c.meant(q),
-			)
+			c.warn(item, q.Pos, "yellowgate pages lists the paths there are",
+				"%s: pages: %s chooses no page of the site%s", what, q.Text, c.meant(q))
 		}
 	}
 	for k := range except {
@@ -414,10 +403,8 @@ func (c *choosing) entries(item, what string, pages, except []gatefile.Query) (a
 		if c.excludedAnywhere[c.lines.queries[q]] == 0 { // it chooses no page at all
 			hint = c.meant(q)
 		}
-		c.idles = append(c.idles, idle(
-			item, q.Pos, "take it out, or mend it",
-			"%s: except: %s excludes nothing that pages chooses%s", what, q.Text, hint,
-		))
+		c.idles = append(c.idles, idle(item, q.Pos, "take it out, or mend it",
+			"%s: except: %s excludes nothing that pages chooses%s", what, q.Text, hint))
 	}
 	return any
 }

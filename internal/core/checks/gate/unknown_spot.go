@@ -25,17 +25,9 @@ removed.`,
 		for _, s := range spotsOf(p) {
 			if file.Item(s.Name) == nil {
 				line, col := p.Locate(s.Start)
-				p.Report(
-					line,
-					col,
-					"",
-					fmt.Sprintf(
-						"a spot names %q, which is no item%s",
-						s.Name,
-						didyoumean.Suggest(s.Name, file.ItemNames()),
-					),
-					"name an item of the gate file",
-				).Of(s.Name)
+				p.Report(line, col, "",
+					fmt.Sprintf("a spot names %q, which is no item%s", s.Name,
+						didyoumean.Suggest(s.Name, file.ItemNames())), "name an item of the gate file").Of(s.Name)
 			}
 		}
 	},

@@ -30,13 +30,8 @@ later is unknown; and so is one that a script has given another address.`,
 				f.Severity = problem.Note
 			}
 			if r.Unread != "" {
-				p.Once(
-					1,
-					1,
-					"",
-					"the browser did not read the page on a screen of "+r.Screen+": "+r.Unread,
-					"open it in a browser by hand; what it requests and does there is not known here",
-				)
+				p.Once(1, 1, "", "the browser did not read the page on a screen of "+r.Screen+": "+r.Unread,
+					"open it in a browser by hand; what it requests and does there is not known here")
 			}
 		}
 		why := p.Scan.Unread
@@ -44,13 +39,8 @@ later is unknown; and so is one that a script has given another address.`,
 			why = p.Gated.Result.View.Unread
 		}
 		if why != "" {
-			p.Report(
-				1,
-				1,
-				"",
-				"this page is not read: "+why,
-				"write the selector so that fewer elements have to be looked at, or list the page under site.ignore",
-			)
+			p.Report(1, 1, "", "this page is not read: "+why,
+				"write the selector so that fewer elements have to be looked at, or list the page under site.ignore")
 		}
 	},
 }

@@ -35,17 +35,10 @@ names all of them, itself included.`,
 					continue // what is not there is reported as that
 				}
 				told[key] = true
-				s.Report(
-					x.PageAt,
-					a.Line,
-					a.Column,
+				s.Report(x.PageAt, a.Line, a.Column,
 					fmt.Sprintf("hreflang=%q points to %s, which does not point back", a.Lang, a.Path),
-					fmt.Sprintf(
-						`write <link rel="alternate" hreflang="…" href="…"> into the head of %s, for %s`,
-						a.Path,
-						x.Path,
-					),
-				).Of(a.Path)
+					fmt.Sprintf(`write <link rel="alternate" hreflang="…" href="…"> into the head of %s, for %s`,
+						a.Path, x.Path)).Of(a.Path)
 			}
 		}
 	},

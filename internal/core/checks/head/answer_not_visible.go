@@ -33,11 +33,8 @@ structured data, and the text of the page does not have it.`,
 					text = visibleText(p)
 				}
 				if !strings.Contains(text, plainText(answer)) {
-					p.At(
-						d.E,
-						"the page does not show the answer "+strconv.Quote(wording.Cut(answer, 60)),
-						"show it on the page, too",
-					)
+					p.At(d.E, "the page does not show the answer "+strconv.Quote(wording.Cut(answer, 60)),
+						"show it on the page, too")
 				}
 			})
 		}

@@ -23,11 +23,8 @@ the page itself: canonical: "@{page.url}".`,
 			if e.URL == "" || !e.Ref.Own || p.Site.HasPage(e.Ref.Page) {
 				continue
 			}
-			p.At(
-				e,
-				fmt.Sprintf("the canonical points to %s: the site has no such page", e.URL),
-				p.Site.Remedy(`point it to the page itself: canonical: "@{page.url}"`, "point it to the page itself"),
-			)
+			p.At(e, fmt.Sprintf("the canonical points to %s: the site has no such page", e.URL),
+				p.Site.Remedy(`point it to the page itself: canonical: "@{page.url}"`, "point it to the page itself"))
 		}
 	},
 }

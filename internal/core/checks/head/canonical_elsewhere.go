@@ -23,11 +23,8 @@ and wrong where the link was copied from a template.`,
 			if e.URL == "" || !e.Ref.Own || !p.Site.HasPage(e.Ref.Page) || page.Key(e.Ref.Page) == page.Key(p.Path) {
 				continue
 			}
-			p.At(
-				e,
-				fmt.Sprintf("the canonical names %s, another page of the site", e.Ref.Page),
-				`if this page is no copy of that one: canonical: "@{page.url}"`,
-			)
+			p.At(e, fmt.Sprintf("the canonical names %s, another page of the site", e.Ref.Page),
+				`if this page is no copy of that one: canonical: "@{page.url}"`)
 		}
 	},
 }

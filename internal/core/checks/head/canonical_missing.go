@@ -21,16 +21,9 @@ pages: canonical: "@{page.url}".`,
 		}
 		if len(check.Canonicals(p)) == 0 && !p.Noindex() {
 			line, col := p.HeadAt()
-			p.Report(
-				line,
-				col,
-				"",
-				"the page has no canonical",
-				p.Site.Remedy(
-					`set it for all pages by a metadata rule: canonical: "@{page.url}"`,
-					`write <link rel="canonical" href="…"> with the page's whole address`,
-				),
-			)
+			p.Report(line, col, "", "the page has no canonical",
+				p.Site.Remedy(`set it for all pages by a metadata rule: canonical: "@{page.url}"`,
+					`write <link rel="canonical" href="…"> with the page's whole address`))
 		}
 	},
 }

@@ -20,13 +20,9 @@ noindex out of the other.`,
 		noindex := noindexFact.All(s)
 		for _, c := range *canonicalFact.All(s) {
 			if key := page.Key(c.Canonical); noindex.keys[key] && key != page.Key(c.Path) && !c.Aside {
-				s.Report(
-					c.PageAt,
-					c.Line,
-					c.Column,
+				s.Report(c.PageAt, c.Line, c.Column,
 					fmt.Sprintf("the canonical points to %s, which asks not to be indexed", c.Canonical),
-					"point it to this page, or take the noindex out of the other",
-				)
+					"point it to this page, or take the noindex out of the other")
 			}
 		}
 	},

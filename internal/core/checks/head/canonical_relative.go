@@ -23,14 +23,9 @@ it in full.`,
 		}
 		for _, e := range check.Canonicals(p) {
 			if e.URL != "" && !weburl.IsAbsolute(e.URL) && !strings.HasPrefix(strings.TrimSpace(e.URL), "//") {
-				p.At(
-					e,
-					fmt.Sprintf("canonical URL %s is not absolute", e.URL),
-					p.Site.Remedy(
-						`write it in full, or set it by a metadata rule: canonical: "@{page.url}"`,
-						"write it with https:// and the host",
-					),
-				)
+				p.At(e, fmt.Sprintf("canonical URL %s is not absolute", e.URL),
+					p.Site.Remedy(`write it in full, or set it by a metadata rule: canonical: "@{page.url}"`,
+						"write it with https:// and the host"))
 			}
 		}
 	},

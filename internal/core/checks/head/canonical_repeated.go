@@ -27,17 +27,11 @@ counts as one more where a capture keeps it and it names another address.`,
 			case i == 0 || e.Area != inventory.HeaderArea && check.GateGives(p, "canonical"):
 			case e.Area == inventory.HeaderArea && e.Target == all[0].Target: // they agree
 			case e.Area == inventory.HeaderArea:
-				p.At(
-					e,
-					fmt.Sprintf("the header Link names another canonical, %s; %s", e.URL, canonicalAt(all[0])),
-					"keep one: in the page, or in the server's settings",
-				)
+				p.At(e, fmt.Sprintf("the header Link names another canonical, %s; %s", e.URL, canonicalAt(all[0])),
+					"keep one: in the page, or in the server's settings")
 			default:
-				p.At(
-					e,
-					fmt.Sprintf("a second canonical, %s; the first is in line %d", e.URL, all[0].Line),
-					"keep one of them",
-				)
+				p.At(e, fmt.Sprintf("a second canonical, %s; the first is in line %d", e.URL, all[0].Line),
+					"keep one of them")
 			}
 		}
 	},

@@ -44,40 +44,26 @@ reads the file by it. Keep one, as utf-8.`,
 			case first == "":
 				first, at = name, e.Line
 				if name == "windows-1252" && p.Page.Answer.Charset() == "" && isUTF8(p.Source.File) {
-					p.At(
-						e,
+					p.At(e,
 						fmt.Sprintf(
 							"it says %s, but the bytes are UTF-8: letters beyond ASCII show as two or three others",
-							label,
-						),
-						"write <meta charset=\"utf-8\">",
-					)
+							label), "write <meta charset=\"utf-8\">")
 				}
 				if p.Source.Encoding != "utf-8" || p.Page.Answer.Charset() != "" {
 					break
 				}
 				if bad := markup.NotUTF8(p.Source.File); bad >= 0 {
-					p.At(
-						e,
-						fmt.Sprintf(
-							"it says utf-8, and line %d has bytes that are not: they show as \ufffd",
-							1+bytes.Count(p.Source.File[:bad], []byte("\n")),
-						),
-						"save the file as UTF-8",
-					)
+					p.At(e,
+						fmt.Sprintf("it says utf-8, and line %d has bytes that are not: they show as \ufffd",
+							1+bytes.Count(p.Source.File[:bad], []byte("\n"))), "save the file as UTF-8")
 				}
 			case name != first && at == 0:
-				p.At(
-					e,
-					fmt.Sprintf("it says %s, and the file begins with a byte order mark of utf-8, which counts", label),
-					"take it out, or make it utf-8",
-				)
+				p.At(e,
+					fmt.Sprintf("it says %s, and the file begins with a byte order mark of utf-8, which counts",
+						label), "take it out, or make it utf-8")
 			case name != first:
-				p.At(
-					e,
-					fmt.Sprintf("it says %s, and line %d says %s, which counts", label, at, first),
-					"keep one of them",
-				)
+				p.At(e, fmt.Sprintf("it says %s, and line %d says %s, which counts", label, at, first),
+					"keep one of them")
 			}
 		}
 	},

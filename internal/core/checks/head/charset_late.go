@@ -28,11 +28,9 @@ behind them it may come too late. Move the meta to the beginning of the head.`,
 				continue
 			}
 			if e.Offset+e.Length > 1024 {
-				p.At(
-					e,
-					fmt.Sprintf("the encoding is declared at byte %d; browsers look for it in the first 1,024", e.Offset),
-					"move it to the beginning of the head",
-				)
+				p.At(e,
+					fmt.Sprintf("the encoding is declared at byte %d; browsers look for it in the first 1,024",
+						e.Offset), "move it to the beginning of the head")
 			}
 			return
 		}

@@ -35,10 +35,8 @@ ASCII may come out wrong. Write <meta charset="utf-8"> as the first thing in the
 			}
 		}
 		line, col := p.HeadAt()
-		p.Report(
-			line, col, "", "the page declares no encoding",
-			`write <meta charset="utf-8"> as the first thing in the head`,
-		)
+		p.Report(line, col, "", "the page declares no encoding",
+			`write <meta charset="utf-8"> as the first thing in the head`)
 	},
 }
 

@@ -40,11 +40,8 @@ nothing. Mend the address, or take it out. A language of hreflang is a tag such 
 					Of(lang)
 			}
 			if lacks(p.Site, &e.Ref) {
-				p.At(
-					e,
-					fmt.Sprintf("rel=%s points to %s: the site has no such page or file", words[relation], e.URL),
-					"mend the address, or take the link out",
-				)
+				p.At(e, fmt.Sprintf("rel=%s points to %s: the site has no such page or file", words[relation], e.URL),
+					"mend the address, or take the link out")
 			}
 		}
 		for _, d := range check.StructuredOf(p) {
@@ -52,11 +49,9 @@ nothing. Mend the address, or take it out. A language of hreflang is a tag such 
 			eachAddress(d.Tree, func(key, address string) {
 				if ref, ok := p.Base.Resolve(address); ok && lacks(p.Site, &ref) && !told[ref.Page] {
 					told[ref.Page] = true
-					p.At(
-						d.E,
-						fmt.Sprintf("%s of the structured data is %s: the site has no such page or file", key, wording.Cut(address, 80)),
-						"mend the address",
-					).Of(ref.Page)
+					p.At(d.E,
+						fmt.Sprintf("%s of the structured data is %s: the site has no such page or file", key,
+							wording.Cut(address, 80)), "mend the address").Of(ref.Page)
 				}
 			})
 		}
@@ -75,11 +70,8 @@ nothing. Mend the address, or take it out. A language of hreflang is a tag such 
 			return // most of them: it is the sitemap of more than this folder
 		}
 		slices.Sort(gone)
-		s.AtFile(
-			"/sitemap.xml", 1,
-			fmt.Sprintf("it lists what the site does not have: %s", wording.List(gone, 5)),
-			"let the site's build write it anew",
-		).Of("")
+		s.AtFile("/sitemap.xml", 1, fmt.Sprintf("it lists what the site does not have: %s", wording.List(gone, 5)),
+			"let the site's build write it anew").Of("")
 	},
 }
 

@@ -18,11 +18,9 @@ read there. Nothing is wrong with the page: this is a note.`,
 		values, at := p.Metadata("description")
 		for i, v := range values {
 			if n := len([]rune(v)); n > 200 && !p.Noindex() {
-				p.AtElement(
-					at[i],
-					fmt.Sprintf("the description has %d characters; search results show about 155", n),
-					p.Site.Remedy(`shorten it, or cut it by a rule: description: "@{page.description | cut 155}"`, "shorten it"),
-				)
+				p.AtElement(at[i], fmt.Sprintf("the description has %d characters; search results show about 155", n),
+					p.Site.Remedy(`shorten it, or cut it by a rule: description: "@{page.description | cut 155}"`,
+						"shorten it"))
 			}
 		}
 	},

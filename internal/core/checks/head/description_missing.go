@@ -27,15 +27,8 @@ kept out of search engines (robots: noindex) needs none.`,
 		if ts := check.Titles(p); len(ts) > 0 {
 			line, col = ts[0].Line, ts[0].Column
 		}
-		p.Report(
-			line,
-			col,
-			"",
-			"the page has no description",
-			p.Site.Remedy(
-				"add one to the gate file: defaults with description, or under per-page",
-				`write <meta name="description" content="…"> into the head`,
-			),
-		)
+		p.Report(line, col, "", "the page has no description",
+			p.Site.Remedy("add one to the gate file: defaults with description, or under per-page",
+				`write <meta name="description" content="…"> into the head`))
 	},
 }

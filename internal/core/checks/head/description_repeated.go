@@ -18,11 +18,8 @@ that sets the description takes further ones out.`,
 		}
 		_, at := p.Metadata("description")
 		for _, el := range at[min(1, len(at)):] {
-			p.AtElement(
-				el,
-				"a second description",
-				p.Site.Remedy("keep one; a metadata rule that sets the description takes the others out", "keep one"),
-			)
+			p.AtElement(el, "a second description",
+				p.Site.Remedy("keep one; a metadata rule that sets the description takes the others out", "keep one"))
 		}
 	},
 }

@@ -18,10 +18,8 @@ The finding stands on the first of the pages and names the others.`,
 	Site: func(s *check.SitePass) {
 		shared(s, descriptionFact.All(s), func(_ []*phraseOn, description, pages string) (string, string) {
 			return fmt.Sprintf("same description %s on %s", description, pages),
-				s.Site.Remedy(
-					`give each its own, by a metadata rule: description: "@{fact.blurb | cut 155}"`,
-					"give each its own",
-				)
+				s.Site.Remedy(`give each its own, by a metadata rule: description: "@{fact.blurb | cut 155}"`,
+					"give each its own")
 		})
 	},
 }

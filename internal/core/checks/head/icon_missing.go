@@ -26,15 +26,8 @@ empty sheet where there is none. One rule sets it for all pages: icon: /icon.svg
 			}
 		}
 		line, col := p.HeadAt()
-		p.Report(
-			line,
-			col,
-			"",
-			`no <link rel="icon">`,
-			p.Site.Remedy(
-				"set it for all pages by a metadata rule: icon: /icon.svg",
-				`write <link rel="icon" href="/icon.svg"> into the head`,
-			),
-		)
+		p.Report(line, col, "", `no <link rel="icon">`,
+			p.Site.Remedy("set it for all pages by a metadata rule: icon: /icon.svg",
+				`write <link rel="icon" href="/icon.svg"> into the head`))
 	},
 }

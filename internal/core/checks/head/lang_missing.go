@@ -21,16 +21,9 @@ hyphenate by it. Write <html lang="en">, or set it by a rule: lang: en.`,
 			if !p.Scan.HTMLTag.None() {
 				line, col = p.Locate(p.Scan.HTMLTag.Start)
 			}
-			p.Report(
-				line,
-				col,
-				"",
-				"the page declares no language",
-				p.Site.Remedy(
-					"set it by a metadata rule: lang, with the language that the page is in",
-					`write it into the html tag, with the language that the page is in: <html lang="…">`,
-				),
-			)
+			p.Report(line, col, "", "the page declares no language",
+				p.Site.Remedy("set it by a metadata rule: lang, with the language that the page is in",
+					`write it into the html tag, with the language that the page is in: <html lang="…">`))
 		}
 	},
 }

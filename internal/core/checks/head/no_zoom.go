@@ -18,11 +18,8 @@ var noZoom = &check.Check{
 	Page: func(p *check.Pass) {
 		eachViewport(p, func(v string, at markup.Element) {
 			if forbidsZoom.MatchString(v) {
-				p.AtElement(
-					at,
-					"the viewport keeps visitors from zooming: "+forbidsZoom.FindString(v),
-					"leave it out: width=device-width, initial-scale=1",
-				)
+				p.AtElement(at, "the viewport keeps visitors from zooming: "+forbidsZoom.FindString(v),
+					"leave it out: width=device-width, initial-scale=1")
 			}
 		})
 	},

@@ -21,10 +21,8 @@ the noindex out, or the page out of the sitemap.`,
 		}
 		for _, x := range noindexFact.All(s).pages {
 			if s.Sitemap[page.Key(x.Path)] {
-				s.Report(
-					x.PageAt, x.Line, x.Column, "the sitemap lists this page, and it asks not to be indexed",
-					"take the noindex out (metadata with robots: none), or the page out of the sitemap",
-				)
+				s.Report(x.PageAt, x.Line, x.Column, "the sitemap lists this page, and it asks not to be indexed",
+					"take the noindex out (metadata with robots: none), or the page out of the sitemap")
 			}
 		}
 	},

@@ -25,16 +25,12 @@ with <!doctype html>.`,
 		at := bytes.LastIndexByte(text[:end], '<')
 		switch {
 		case end == 0 || at < 0:
-			p.Report(
-				1, 1, "", "the page has no doctype: browsers show it in quirks mode",
-				"begin it with <!doctype html>",
-			)
+			p.Report(1, 1, "", "the page has no doctype: browsers show it in quirks mode",
+				"begin it with <!doctype html>")
 		case markup.Quirks(text[at:end]):
 			line, col := markup.NewLocator(text).Locate(at)
-			p.Report(
-				line, col, "", "with this doctype browsers show the page in quirks mode",
-				"write <!doctype html> instead",
-			)
+			p.Report(line, col, "", "with this doctype browsers show the page in quirks mode",
+				"write <!doctype html> instead")
 		}
 	},
 }

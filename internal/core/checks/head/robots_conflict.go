@@ -27,21 +27,14 @@ The header X-Robots-Tag counts as one more, where a capture keeps it.`,
 			for w := range strings.SplitSeq(strings.ToLower(v), ",") {
 				w, opposite := stricter(strings.TrimSpace(w))
 				if header[opposite] {
-					p.AtElement(
-						at[i],
+					p.AtElement(at[i],
 						fmt.Sprintf("robots says %s here, and the header X-Robots-Tag says %s", w, opposite),
-						"keep one: in the page, or in the server's settings",
-					)
+						"keep one: in the page, or in the server's settings")
 				}
 				if says[opposite] {
-					p.AtElement(
-						at[i],
-						fmt.Sprintf("robots says %s here, and %s as well", w, opposite),
-						p.Site.Remedy(
-							"keep one robots meta; a metadata rule that sets robots takes the others out",
-							"keep one robots meta",
-						),
-					)
+					p.AtElement(at[i], fmt.Sprintf("robots says %s here, and %s as well", w, opposite),
+						p.Site.Remedy("keep one robots meta; a metadata rule that sets robots takes the others out",
+							"keep one robots meta"))
 				}
 				says[w] = true
 			}

@@ -44,11 +44,8 @@ up with a hole when somebody shares it. Set them together: social: {title: …, 
 				p.At(e, fmt.Sprintf("there is no card of the kind %q", value), "write "+strings.Join(cards, ", "))
 			case name == "og:url":
 				if other := anotherPage(p, value); other != "" {
-					p.At(
-						e,
-						"og:url names another page, "+other+": whoever shares this one shares that",
-						p.Site.Remedy(`name the page itself: social: {url: "@{page.url}"}`, "name the page itself"),
-					)
+					p.At(e, "og:url names another page, "+other+": whoever shares this one shares that",
+						p.Site.Remedy(`name the page itself: social: {url: "@{page.url}"}`, "name the page itself"))
 				}
 			}
 		}
@@ -62,11 +59,8 @@ up with a hole when somebody shares it. Set them together: social: {title: …, 
 			}
 		}
 		if len(missing) > 0 {
-			p.At(
-				first,
-				"the page sets some of what a shared link shows, and not "+strings.Join(missing, " and "),
-				"set them together: social: {title: …, image: …}",
-			)
+			p.At(first, "the page sets some of what a shared link shows, and not "+strings.Join(missing, " and "),
+				"set them together: social: {title: …, image: …}")
 		}
 	},
 }

@@ -23,11 +23,8 @@ pages use most.`,
 				p.At(d.E, "the structured data does not say what it is about: it has no @type", "add one, such as \"@type\": \"Event\"").
 					Of("@type")
 			} else if ok && thing["@context"] == nil && thing["@type"] != nil {
-				p.At(
-					d.E,
-					"the structured data does not say whose words it uses: it has no @context",
-					`add "@context": "https://schema.org"`,
-				).Of("@context")
+				p.At(d.E, "the structured data does not say whose words it uses: it has no @context",
+					`add "@context": "https://schema.org"`).Of("@context")
 			}
 			eachThing(d.Tree, func(kind string, thing map[string]any) {
 				var missing []string
@@ -37,11 +34,8 @@ pages use most.`,
 					}
 				}
 				if len(missing) > 0 {
-					p.At(
-						d.E,
-						kind+" lacks "+strings.Join(missing, " and "),
-						"add it; search engines do not use the data without",
-					).Of(kind)
+					p.At(d.E, kind+" lacks "+strings.Join(missing, " and "),
+						"add it; search engines do not use the data without").Of(kind)
 				}
 			})
 		}

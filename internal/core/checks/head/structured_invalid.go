@@ -17,13 +17,8 @@ always valid: structured, questions.`,
 		for _, d := range check.StructuredOf(p) {
 			if d.Mistake != nil {
 				line, col := p.Locate(d.E.El.TagEnd + d.Mistake.Offset)
-				p.Report(
-					line,
-					col,
-					d.E.Item,
-					d.Mistake.Message,
-					p.Site.Remedy("mend it, or let the gate file write it: structured", "mend it"),
-				)
+				p.Report(line, col, d.E.Item, d.Mistake.Message,
+					p.Site.Remedy("mend it, or let the gate file write it: structured", "mend it"))
 			}
 		}
 	},

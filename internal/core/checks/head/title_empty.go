@@ -18,14 +18,9 @@ page is about, or let a rule do it: title: "@{page.heading} | @{site.name}".`,
 		}
 		for _, e := range check.Titles(p) {
 			if e.Label == "" {
-				p.At(
-					e,
-					"the title is empty",
-					p.Site.Remedy(
-						`write one, or set it by a metadata rule: title: "@{page.heading} | @{site.name}"`,
-						"write one that tells the page from the others",
-					),
-				)
+				p.At(e, "the title is empty",
+					p.Site.Remedy(`write one, or set it by a metadata rule: title: "@{page.heading} | @{site.name}"`,
+						"write one that tells the page from the others"))
 			}
 		}
 	},

@@ -22,19 +22,12 @@ characters on.`,
 		}
 		for _, e := range check.Titles(p) {
 			if n := len([]rune(e.Label)); n > 80 {
-				p.At(
-					e,
+				p.At(e,
 					fmt.Sprintf(
-						"the title has %d characters and is about %d pixels wide; search results cut at about %d",
-						n,
-						int(listing.Width(e.Label, 20)+.5),
-						listing.ResultWidth,
-					),
-					p.Site.Remedy(
-						"put what tells the page apart first, or shorten it: | cut 65",
-						"put what tells the page apart first, or shorten it",
-					),
-				)
+						"the title has %d characters and is about %d pixels wide; search results cut at about %d", n,
+						int(listing.Width(e.Label, 20)+.5), listing.ResultWidth),
+					p.Site.Remedy("put what tells the page apart first, or shorten it: | cut 65",
+						"put what tells the page apart first, or shorten it"))
 			}
 		}
 	},

@@ -18,15 +18,8 @@ by a metadata rule for example: title: "@{page.heading} | @{site.name}".`,
 			return
 		}
 		line, col := p.HeadAt()
-		p.Report(
-			line,
-			col,
-			"",
-			"the page has no title",
-			p.Site.Remedy(
-				"write <title>…</title> into its head, or add a metadata rule with title",
-				"write <title>…</title> into its head",
-			),
-		)
+		p.Report(line, col, "", "the page has no title",
+			p.Site.Remedy("write <title>…</title> into its head, or add a metadata rule with title",
+				"write <title>…</title> into its head"))
 	},
 }

@@ -23,11 +23,9 @@ add-on, each write one. Keep one.`,
 		all := check.Titles(p)
 		for i, e := range all {
 			if i > 0 && e.Area == "head" { // one in the body is meta-in-body, and reported once
-				p.At(
-					e,
+				p.At(e,
 					fmt.Sprintf("a second title, %q; the first is in line %d", wording.Cut(e.Label, 60), all[0].Line),
-					"keep one of them",
-				)
+					"keep one of them")
 			}
 		}
 	},

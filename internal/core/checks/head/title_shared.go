@@ -35,13 +35,11 @@ stands on the first of the pages and names the others.`,
 			case len(headings) < len(same) || headings[0]:
 				return fmt.Sprintf("same title %s on %s", title, pages), s.Site.Remedy(
 					"give each its own, from what differs: their headings do not, so take a fact or the path in a metadata rule",
-					"give each its own",
-				)
+					"give each its own")
 			}
 			return fmt.Sprintf("same title %s on %s", title, pages), s.Site.Remedy(
 				`give each its own, by a metadata rule: title: "@{page.heading} | @{site.name}"`,
-				"give each its own; their headings differ",
-			)
+				"give each its own; their headings differ")
 		})
 	},
 }
@@ -96,11 +94,8 @@ func titleAt(p *check.Pass) (line, column int) {
 
 // shared reports a phrase that several pages have, once for all of them, on the
 // first.
-func shared(
-	s *check.SitePass,
-	all *[]phraseOn,
-	say func(same []*phraseOn, quoted, pages string) (message, remedy string),
-) {
+func shared(s *check.SitePass, all *[]phraseOn,
+	say func(same []*phraseOn, quoted, pages string) (message, remedy string)) {
 	by := map[string][]*phraseOn{}
 	for i := range *all {
 		x := &(*all)[i]

@@ -15,12 +15,7 @@ out with site.ignore.`,
 	Bad:  "-- site/index.html --\n<h1>Tern Hill</h1>\n-- site/visit/index.html --\n---\ntitle: Visit\n---\n<h1>{{ page.title }}</h1>",
 	Good: "<!doctype html>\n<title>Visit</title>\n<h1>Visit</h1>",
 	Page: func(p *check.Pass) {
-		p.Report(
-			1,
-			1,
-			"",
-			"the file is a generator's template, not a finished page",
-			"keep it off the site, or build the page",
-		)
+		p.Report(1, 1, "", "the file is a generator's template, not a finished page",
+			"keep it off the site, or build the page")
 	},
 }

@@ -19,10 +19,8 @@ Pages that ask not to be indexed, redirects and copies are passed over.`,
 		}
 		for _, x := range *findableFact.All(s) {
 			if !s.Sitemap[page.Key(x.Path)] {
-				s.Report(
-					x.PageAt, x.Line, x.Column, "the sitemap does not list this page",
-					"let the site's build list it, or give it robots: noindex if that is meant",
-				)
+				s.Report(x.PageAt, x.Line, x.Column, "the sitemap does not list this page",
+					"let the site's build list it, or give it robots: noindex if that is meant")
 			}
 		}
 	},

@@ -19,11 +19,8 @@ width=device-width, initial-scale=1.`,
 	Page: func(p *check.Pass) {
 		eachViewport(p, func(v string, at markup.Element) {
 			if m := fixedWidth.FindStringSubmatch(v); m != nil {
-				p.AtElement(
-					at,
-					fmt.Sprintf("the viewport is %s pixels wide on every screen", m[1]),
-					"write width=device-width, initial-scale=1",
-				)
+				p.AtElement(at, fmt.Sprintf("the viewport is %s pixels wide on every screen", m[1]),
+					"write width=device-width, initial-scale=1")
 			}
 		})
 	},

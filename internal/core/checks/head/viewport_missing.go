@@ -19,16 +19,10 @@ all pages by a rule: viewport: width=device-width, initial-scale=1.`,
 		}
 		if _, at := p.Metadata("viewport"); len(at) == 0 {
 			line, col := p.HeadAt()
-			p.Report(
-				line,
-				col,
-				"",
-				"the page has no viewport",
+			p.Report(line, col, "", "the page has no viewport",
 				p.Site.Remedy(
 					"set it for all pages by a metadata rule: viewport: width=device-width, initial-scale=1",
-					`write <meta name="viewport" content="width=device-width, initial-scale=1"> into the head`,
-				),
-			)
+					`write <meta name="viewport" content="width=device-width, initial-scale=1"> into the head`))
 		}
 	},
 }

@@ -18,11 +18,8 @@ template that adds its own undoes what the page meant. Keep one.`,
 		}
 		_, at := p.Metadata("viewport")
 		for _, el := range at[min(1, len(at)):] {
-			p.AtElement(
-				el,
-				"a second viewport",
-				p.Site.Remedy("keep one; a metadata rule that sets the viewport takes the others out", "keep one"),
-			)
+			p.AtElement(el, "a second viewport",
+				p.Site.Remedy("keep one; a metadata rule that sets the viewport takes the others out", "keep one"))
 		}
 	},
 }

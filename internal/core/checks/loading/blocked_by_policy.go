@@ -50,12 +50,8 @@ func reportStoppedThere(p *check.Pass) {
 		for i := 1; i < len(r.Requests); i++ {
 			if x := &r.Requests[i]; x.Failed == pageload.Policy && !known[x.Target] {
 				rule := cmp.Or(x.Detail, "the page's policy")
-				p.AtTarget(
-					x.Target,
-					x.Item,
-					rule+" does not allow "+x.Target+check.AskedBy(r, i),
-					"add its host to "+rule+", or remove what requests it",
-				)
+				p.AtTarget(x.Target, x.Item, rule+" does not allow "+x.Target+check.AskedBy(r, i),
+					"add its host to "+rule+", or remove what requests it")
 			}
 		}
 		for i := range r.Mistakes {
@@ -63,20 +59,12 @@ func reportStoppedThere(p *check.Pass) {
 			switch {
 			case m.Kind != "policy":
 			case m.Request > 0:
-				p.AtTarget(
-					r.Requests[m.Request].Target,
-					m.Item,
+				p.AtTarget(r.Requests[m.Request].Target, m.Item,
 					fmt.Sprintf("%s, which %s:%d puts in", m.Message, r.Requests[m.Request].Target, m.Line),
-					"do without it, or allow it with a nonce",
-				)
+					"do without it, or allow it with a nonce")
 			case len(told) == 0: // the text tells which of its code is stopped
-				p.Once(
-					max(m.Line, 1),
-					1,
-					m.Item,
-					m.Message+", which a script of the page puts in",
-					"do without it, or allow it with a nonce",
-				)
+				p.Once(max(m.Line, 1), 1, m.Item, m.Message+", which a script of the page puts in",
+					"do without it, or allow it with a nonce")
 			}
 		}
 	}
@@ -146,11 +134,8 @@ func reportStopped(p *check.Pass, rules *csp.Policy, from int, where string) {
 		}
 		if u := whole(e.Target, e.Party); e.Loads && kind != "" && u != nil {
 			if by := rules.Stops(csp.Request{Kind: kind, URL: u, Page: here, Nonce: attr("nonce"), Integrity: attr("integrity"), Parsed: true}); by != "" {
-				p.At(
-					e,
-					fmt.Sprintf("%s does not allow %s (%s)", by, e.URL, where),
-					"add its host to "+by+", or take the "+e.Tag+" out",
-				)
+				p.At(e, fmt.Sprintf("%s does not allow %s (%s)", by, e.URL, where),
+					"add its host to "+by+", or take the "+e.Tag+" out")
 				continue
 			}
 		}
@@ -161,11 +146,8 @@ func reportStopped(p *check.Pass, rules *csp.Policy, from int, where string) {
 			}
 			text := string(p.Source.Text[e.El.TagEnd:e.El.ContentEnd])
 			if by := rules.StopsText(kind, text, attr("nonce")); by != "" {
-				p.At(
-					e,
-					fmt.Sprintf("%s does not allow inline code (%s)", by, where),
-					"give it a nonce, add its digest to "+by+", or put it into a file",
-				)
+				p.At(e, fmt.Sprintf("%s does not allow inline code (%s)", by, where),
+					"give it a nonce, add its digest to "+by+", or put it into a file")
 				continue
 			}
 		}
@@ -176,11 +158,8 @@ func reportStopped(p *check.Pass, rules *csp.Policy, from int, where string) {
 			}
 			if u := whole(m.Target, m.Party); m.By == "" && e.IsScript() && kind != "" && u != nil {
 				if by := rules.Stops(csp.Request{Kind: kind, URL: u, Page: here}); by != "" {
-					p.At(
-						e,
-						fmt.Sprintf("%s does not allow %s, which this script loads (%s)", by, m.Written(), where),
-						"add its host to "+by,
-					)
+					p.At(e, fmt.Sprintf("%s does not allow %s, which this script loads (%s)", by, m.Written(), where),
+						"add its host to "+by)
 				}
 			}
 		}
@@ -228,13 +207,8 @@ func reportStoppedAttributes(p *check.Pass, rules *csp.Policy, from int, where s
 	for _, k := range kinds {
 		if k.count > 0 {
 			line, column := p.Locate(k.first)
-			p.Report(
-				line,
-				column,
-				"",
-				fmt.Sprintf("%s does not allow %s (%s)", k.by, counted(k.count, k.name), where),
-				k.remedy,
-			)
+			p.Report(line, column, "",
+				fmt.Sprintf("%s does not allow %s (%s)", k.by, counted(k.count, k.name), where), k.remedy)
 		}
 	}
 }

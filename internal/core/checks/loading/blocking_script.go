@@ -29,17 +29,10 @@ are not reported: they wait for nothing but themselves.`,
 			}
 			switch {
 			case e.Area == "head":
-				p.At(
-					e,
-					fmt.Sprintf("%s blocks rendering until it has run", e.URL),
-					deferRemedy(p, i),
-				)
+				p.At(e, fmt.Sprintf("%s blocks rendering until it has run", e.URL), deferRemedy(p, i))
 			case contentAfterElement(p, e.El.End):
-				p.At(
-					e,
-					fmt.Sprintf("%s blocks the parser in the body: what follows waits for it", e.URL),
-					deferRemedy(p, i),
-				)
+				p.At(e, fmt.Sprintf("%s blocks the parser in the body: what follows waits for it", e.URL),
+					deferRemedy(p, i))
 			}
 		}
 	},
@@ -61,9 +54,7 @@ func deferRemedy(p *check.Pass, at int) string {
 	case d.By >= 0:
 		return fmt.Sprintf(
 			"the inline script in line %d needs %s while the page is parsed: move it to a file, and load both with defer",
-			p.Elements[d.By].Line,
-			d.Name,
-		)
+			p.Elements[d.By].Line, d.Name)
 	}
 	remedy := "load it with defer"
 	if len(with) > 0 {

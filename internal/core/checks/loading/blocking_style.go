@@ -23,11 +23,8 @@ mostly a sign that some are not needed here, or could be one file.`,
 			}
 		}
 		if len(blocking) > 3 {
-			p.At(
-				blocking[0],
-				fmt.Sprintf("%d stylesheets block the first paint, from this one on", len(blocking)),
-				"load only those that the page uses; give print styles media=print",
-			)
+			p.At(blocking[0], fmt.Sprintf("%d stylesheets block the first paint, from this one on", len(blocking)),
+				"load only those that the page uses; give print styles media=print")
 		}
 	},
 }

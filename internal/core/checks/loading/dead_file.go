@@ -27,11 +27,9 @@ it was not asked for nobody knows. Mend the address, or take the element out.`,
 				for _, m := range e.Gets() {
 					if m.Dead && m.By == "" && !told[m.Target] && !p.Site.Addresses.Unasked(m.Target) {
 						told[m.Target] = true
-						p.At(
-							e,
+						p.At(e,
 							fmt.Sprintf("%s %s %s: the site has no such file", importer(e, &m), m.How(), m.Written()),
-							"mend the address there, or take it out",
-						)
+							"mend the address there, or take it out")
 					}
 				}
 			}
@@ -41,11 +39,8 @@ it was not asked for nobody knows. Mend the address, or take the element out.`,
 				continue
 			}
 			told[e.Tag+" "+e.Target] = true
-			f := p.At(
-				e,
-				fmt.Sprintf("%s: the site has no such file", e.URL),
-				"mend the address, or take the "+e.Tag+" out",
-			)
+			f := p.At(e, fmt.Sprintf("%s: the site has no such file", e.URL),
+				"mend the address, or take the "+e.Tag+" out")
 			if e.Tag == "link" &&
 				strings.Contains(strings.ToLower(e.Rel), "icon") { // visitors see one of the browser's
 				f.Severity = problem.Note

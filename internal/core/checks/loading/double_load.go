@@ -37,23 +37,16 @@ own copy. Keep one. An audit with --browser also reports what scripts load again
 				if e.Item == p.Elements[j].Item && check.IsRepeated(p, e.Item) {
 					continue // repeated-item reports it
 				}
-				p.At(
-					e,
-					fmt.Sprintf("%s is loaded a second time, first in line %d", e.URL, p.Elements[j].Line),
-					"keep one of them",
-				)
+				p.At(e, fmt.Sprintf("%s is loaded a second time, first in line %d", e.URL, p.Elements[j].Line),
+					"keep one of them")
 				continue
 			}
 			first[key] = i
 		}
 		for _, m := range p.Again {
-			p.Report(
-				m.Line,
-				1,
-				"",
+			p.Report(m.Line, 1, "",
 				fmt.Sprintf("this code loads %s, which other code of the page has loaded already", m.Target),
-				"keep one of the two",
-			)
+				"keep one of the two")
 		}
 		reportLoadedAgain(p)
 		reportSameContent(p)
@@ -79,12 +72,8 @@ func reportLoadedAgain(p *check.Pass) {
 				continue
 			}
 			if by := r.Places(cmp.Or(e.By, had.By)); e.Came == "script" || had.Came == "script" {
-				p.AtTarget(
-					e.Target,
-					e.Item,
-					fmt.Sprintf("%s is loaded a second time, by %s", e.Target, by),
-					"keep one of the two",
-				)
+				p.AtTarget(e.Target, e.Item, fmt.Sprintf("%s is loaded a second time, by %s", e.Target, by),
+					"keep one of the two")
 			}
 		}
 	}

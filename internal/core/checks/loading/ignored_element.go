@@ -36,11 +36,9 @@ slash that HTML does not heed, so that it goes on. Nothing reports it but the so
 				set = ignoredStyle(p, e, set)
 			}
 			if wrong, meant := misspelt(p, e); wrong != "" {
-				p.At(
-					e,
+				p.At(e,
 					fmt.Sprintf("a browser knows no attribute %s on a %s (did you mean %q?)", wrong, e.Tag, meant),
-					"mend the attribute's name",
-				)
+					"mend the attribute's name")
 				continue
 			}
 			if e.Tag == "script" {
@@ -57,25 +55,17 @@ func ignoredScript(p *check.Pass, e *inventory.Element) {
 	kind, typed := p.Source.Attr(e.El.Start, "type")
 	kind = strings.ToLower(strings.TrimSpace(kind))
 	if check.Swallows(p, e) && (!typed || e.IsScript()) {
-		p.At(
-			e,
-			"/> does not close a script: all up to the next </script> belongs to it, and is not shown",
-			"write </script> behind it",
-		)
+		p.At(e, "/> does not close a script: all up to the next </script> belongs to it, and is not shown",
+			"write </script> behind it")
 		return
 	}
 	if _, external := markup.AttrValue(p.Source.Text, e.El.Start, "src"); external && e.El.ContentEnd > e.El.TagEnd &&
 		(!typed || e.IsScript()) {
 		if text := strings.TrimSpace(string(p.Source.Text[e.El.TagEnd:e.El.ContentEnd])); text != "" &&
 			!onlyComments(text) {
-			f := p.At(
-				e,
-				"the script has a src, so browsers do not run the code inside: "+wording.Cut(
-					markup.CollapseSpace(text),
-					40,
-				),
-				"give that code an element of its own",
-			)
+			f := p.At(e,
+				"the script has a src, so browsers do not run the code inside: "+
+					wording.Cut(markup.CollapseSpace(text), 40), "give that code an element of its own")
 			if mayReadItself(p, e) {
 				f.Severity, f.Remedy = problem.Note, "if the script that is loaded does not read it, give that code an element of its own"
 			}
@@ -93,11 +83,8 @@ func ignoredScript(p *check.Pass, e *inventory.Element) {
 		return
 	}
 	if meant := close(kind, scriptTypes); meant != "" {
-		p.At(
-			e,
-			fmt.Sprintf("no browser runs a script of the type %q (did you mean %q?)", kind, meant),
-			"mend the type, or leave it out: JavaScript needs none",
-		)
+		p.At(e, fmt.Sprintf("no browser runs a script of the type %q (did you mean %q?)", kind, meant),
+			"mend the type, or leave it out: JavaScript needs none")
 	}
 }
 
@@ -150,11 +137,8 @@ func ignoredStyle(p *check.Pass, e *inventory.Element, set string) string {
 	case set == "":
 		return title
 	case title != set:
-		p.At(
-			e,
-			fmt.Sprintf("the stylesheet belongs to the set %q, and a browser applies the first, %q", title, set),
-			"take the title out, or make it rel=\"alternate stylesheet\"",
-		)
+		p.At(e, fmt.Sprintf("the stylesheet belongs to the set %q, and a browser applies the first, %q", title, set),
+			"take the title out, or make it rel=\"alternate stylesheet\"")
 	}
 	return set
 }
@@ -218,18 +202,12 @@ func ignoredLink(p *check.Pass, e *inventory.Element) {
 	case len(words) == 0 && e.URL != "":
 		p.At(e, "the link has no rel: a browser does nothing with it", `say what it is: rel="stylesheet", rel="icon"`)
 	case slices.Contains(words, "preload") && as == "":
-		p.At(
-			e,
-			"the preload does not say as what: a browser does not fetch it",
-			`add as="style", as="script", as="font", as="image" or as="fetch"`,
-		)
+		p.At(e, "the preload does not say as what: a browser does not fetch it",
+			`add as="style", as="script", as="font", as="image" or as="fetch"`)
 	case slices.Contains(words, "preload") && as == "font":
 		if _, ok := markup.AttrValue(p.Source.Text, e.El.Start, "crossorigin"); !ok {
-			p.At(
-				e,
-				"the font is preloaded without crossorigin: a browser fetches it again when it needs it",
-				"add crossorigin",
-			)
+			p.At(e, "the font is preloaded without crossorigin: a browser fetches it again when it needs it",
+				"add crossorigin")
 		}
 	case e.URL != "" && len(words) == 1 && !slices.Contains(linkTypes, words[0]) && !slices.Contains(otherTypes, words[0]):
 		if meant := close(words[0], linkTypes); meant != "" {

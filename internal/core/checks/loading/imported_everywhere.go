@@ -28,21 +28,11 @@ take the import out and let the file in by an item of its own, where it is neede
 			if m.By == "" || m.Pages < all.Pages || all.Loaded[target] > 0 || needless[target] == 0 {
 				continue
 			}
-			s.AtFile(
-				m.By,
-				s.LineOf(m.By, target),
-				fmt.Sprintf(
-					"all %d pages get %s only because %s imports it, and on %d of them it styles nothing",
-					m.Pages,
-					target,
-					m.By,
-					needless[target],
-				),
-				s.Site.Remedy(
-					"take the import out, and make the file an item of its own",
-					"take the import out, and link the file from the pages that use it",
-				),
-			)
+			s.AtFile(m.By, s.LineOf(m.By, target),
+				fmt.Sprintf("all %d pages get %s only because %s imports it, and on %d of them it styles nothing",
+					m.Pages, target, m.By, needless[target]),
+				s.Site.Remedy("take the import out, and make the file an item of its own",
+					"take the import out, and link the file from the pages that use it"))
 		}
 	},
 }

@@ -25,11 +25,8 @@ Integrity, 3.5). Write crossorigin="anonymous".`,
 				return ok && (name != "integrity" || v != "")
 			}
 			if has("integrity") && !has("crossorigin") {
-				p.At(
-					e,
-					e.URL+" has integrity but no crossorigin: browsers refuse it",
-					`write crossorigin="anonymous"`,
-				)
+				p.At(e, e.URL+" has integrity but no crossorigin: browsers refuse it",
+					`write crossorigin="anonymous"`)
 			}
 		}
 	},

@@ -19,11 +19,9 @@ everything behind it waits. Put stylesheets into the head.`,
 		for i := range p.Elements {
 			if e := &p.Elements[i]; check.Own(e) && e.IsStylesheet() && e.Area == "body" &&
 				!slices.Contains(fallen, i) {
-				p.At(
-					e,
-					e.URL+" is a stylesheet in the body: the page jumps when it arrives",
-					p.Site.Remedy("move it into the head; an item's stylesheet goes there by itself", "move it into the head"),
-				)
+				p.At(e, e.URL+" is a stylesheet in the body: the page jumps when it arrives",
+					p.Site.Remedy("move it into the head; an item's stylesheet goes there by itself",
+						"move it into the head"))
 			}
 		}
 	},

@@ -71,13 +71,9 @@ pages: has(form).`,
 					}
 				}
 				b := names[best][0]
-				s.Report(
-					x.PageAt,
-					b.Line,
-					b.Column,
+				s.Report(x.PageAt, b.Line, b.Column,
 					others(pages[usage.Styled{Name: b.Name, Sheet: best}], matches(b, best), best),
-					"load it here too",
-				).Of(best)
+					"load it here too").Of(best)
 				told := slices.Clone(names[best])
 				for sheet := range names {
 					names[sheet] = slices.DeleteFunc(names[sheet], func(x unstyledName) bool {

@@ -26,14 +26,9 @@ their address are reported, with strict all.`,
 			}
 			if _, ok := markup.AttrValue(p.Source.Text, e.El.Start, "integrity"); !ok &&
 				(pinned(e.Target) || p.Site != nil && p.Site.Strict) {
-				p.At(
-					e,
-					e.URL+" is third-party code without integrity",
-					p.Site.Remedy(
-						"give the item integrity: sha384-…, if the provider keeps the file as it is",
-						`add integrity="sha384-…" and crossorigin, if the provider keeps the file as it is`,
-					),
-				)
+				p.At(e, e.URL+" is third-party code without integrity",
+					p.Site.Remedy("give the item integrity: sha384-…, if the provider keeps the file as it is",
+						`add integrity="sha384-…" and crossorigin, if the provider keeps the file as it is`))
 			}
 		}
 	},

@@ -47,12 +47,9 @@ smaller one (.min) made of it.`,
 			file, alike := left[0], alikeOf(left)
 			left = left[len(alike):]
 			if len(alike) > mostAlike {
-				s.AtFile(
-					file,
-					1,
+				s.AtFile(file, 1,
 					fmt.Sprintf("no page loads %s, nor %d files like it in %s", file, len(alike)-1, path.Dir(file)),
-					"take them off the site, or load them where they are needed",
-				).Of("")
+					"take them off the site, or load them where they are needed").Of("")
 				continue
 			}
 			left = append(slices.Clone(alike[1:]), left...)
@@ -60,12 +57,8 @@ smaller one (.min) made of it.`,
 			if text, ok := s.Site.ReadFile(file); ok {
 				weight = " (" + wording.Bytes(len(text)) + ")"
 			}
-			s.AtFile(
-				file,
-				1,
-				fmt.Sprintf("no page loads %s%s", file, weight),
-				"take it off the site, or load it where it is needed",
-			).Of("")
+			s.AtFile(file, 1, fmt.Sprintf("no page loads %s%s", file, weight),
+				"take it off the site, or load it where it is needed").Of("")
 		}
 	},
 }

@@ -32,13 +32,9 @@ counts.`,
 					have = max(have, r.Measure(l.Key))
 				}
 				if have > l.Most && l.Measured() {
-					p.Once(
-						1,
-						1,
-						"",
+					p.Once(1, 1, "",
 						fmt.Sprintf("%s: %s, and the budget is %s (%s)", l.Key, l.Say(have), l.Say(l.Most), l.Pos),
-						"yellowgate show "+p.Path+" --browser lists what came, and when",
-					).Of(l.Key)
+						"yellowgate show "+p.Path+" --browser lists what came, and when").Of(l.Key)
 				} else if have > l.Most {
 					line, col := p.HeadAt()
 					p.Report(line, col, "", fmt.Sprintf("%s: %s, and the budget is %s (%s)", l.Key, l.Say(have), l.Say(l.Most), l.Pos), "let something in only where it is needed; yellowgate show "+p.Path+" lists what weighs").Of(l.Key)

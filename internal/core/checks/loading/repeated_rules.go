@@ -38,14 +38,9 @@ smaller one out.`,
 					continue
 				}
 				if n, of := p.Site.Repeated(e.Ref.Path, other.Ref.Path); n >= 5 && n*10 > of*6 {
-					p.At(
-						e,
-						fmt.Sprintf(
-							"%d of the %d rules of %s stand in %s too, which line %d loads", n, of, e.URL,
-							other.URL, other.Line,
-						),
-						"leave it out where the other is",
-					)
+					p.At(e,
+						fmt.Sprintf("%d of the %d rules of %s stand in %s too, which line %d loads", n, of, e.URL,
+							other.URL, other.Line), "leave it out where the other is")
 					break
 				}
 			}

@@ -30,11 +30,8 @@ breaks at times. Keep one: name the other in the gate file with found and pages:
 				continue
 			}
 			if f := first[name]; f != nil && f.Target != e.Target {
-				p.At(
-					e,
-					fmt.Sprintf("%s is a second version of what line %d loads: %s", e.URL, f.Line, f.URL),
-					p.Site.Remedy("keep one; name the other with found and pages: none", "keep one"),
-				)
+				p.At(e, fmt.Sprintf("%s is a second version of what line %d loads: %s", e.URL, f.Line, f.URL),
+					p.Site.Remedy("keep one; name the other with found and pages: none", "keep one"))
 			} else if f == nil {
 				first[name] = e
 			}

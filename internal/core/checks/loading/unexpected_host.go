@@ -28,20 +28,14 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 			if host := strings.ToLower(inventory.Host(e.Target)); e.Loads && e.Party == "third" &&
 				!isTrusted(p.Site, host) &&
 				local(e.URL) == "" {
-				p.At(
-					e,
-					host+" is not among the trusted hosts",
-					"add it under site.trust, or take the code out with found and pages: none",
-				)
+				p.At(e, host+" is not among the trusted hosts",
+					"add it under site.trust, or take the code out with found and pages: none")
 			}
 			for _, m := range e.Gets() {
 				if host := strings.ToLower(inventory.Host(m.Target)); m.By == "" && m.Party == "third" &&
 					!isTrusted(p.Site, host) {
-					p.At(
-						e,
-						host+" is not among the trusted hosts; "+importer(e, &m)+" "+m.How()+" "+m.Written(),
-						"add it under site.trust, or take it out",
-					)
+					p.At(e, host+" is not among the trusted hosts; "+importer(e, &m)+" "+m.How()+" "+m.Written(),
+						"add it under site.trust, or take it out")
 				}
 			}
 		}
@@ -52,11 +46,8 @@ not among them. Mostly somebody pasted a tag. Add the host, or take the code out
 		}
 		s.EachAsked(func(a *check.FileRequest) {
 			if host := strings.ToLower(inventory.Host(a.Target)); a.Party == "third" && !isTrusted(s.Site, host) {
-				s.AtAsked(
-					a,
-					host+" is not among the trusted hosts; "+a.Says(),
-					"add it under site.trust, or take it out",
-				)
+				s.AtAsked(a, host+" is not among the trusted hosts; "+a.Says(),
+					"add it under site.trust, or take it out")
 			}
 		})
 	},

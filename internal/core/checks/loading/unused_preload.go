@@ -32,11 +32,8 @@ mend its address.`,
 			if as = strings.ToLower(strings.TrimSpace(as)); (as == "script" || as == "style") && !used[e.Target] &&
 				(kindOfFile(e.Target) == as || kindOfFile(e.Target) == "") { // else wrong-kind has it
 
-				p.At(
-					e,
-					e.URL+" is preloaded, and the page does not load it",
-					"take the preload out, or mend its address",
-				)
+				p.At(e, e.URL+" is preloaded, and the page does not load it",
+					"take the preload out, or mend its address")
 			}
 		}
 	},

@@ -23,11 +23,8 @@ says on which pages it is needed, and the lines that keep it to them.`,
 			if is := kindOfFile(e.Target); is != "" && is != "style" {
 				continue // wrong-kind has that
 			}
-			p.At(
-				e,
-				fmt.Sprintf("%s (%s) styles nothing on this page", e.URL, wording.Bytes(e.Bytes)),
-				"load it only on pages that use it; yellowgate suggest lists them",
-			)
+			p.At(e, fmt.Sprintf("%s (%s) styles nothing on this page", e.URL, wording.Bytes(e.Bytes)),
+				"load it only on pages that use it; yellowgate suggest lists them")
 		}
 	},
 }

@@ -31,11 +31,8 @@ integrity: auto.`,
 				continue
 			}
 			if b, ok := p.Site.Read(e.Ref.Path); ok && !matchesDigest(b, value) {
-				p.At(
-					e,
-					"integrity does not match "+e.Ref.Path+": browsers refuse the file",
-					"integrity: auto makes it from the file",
-				)
+				p.At(e, "integrity does not match "+e.Ref.Path+": browsers refuse the file",
+					"integrity: auto makes it from the file")
 			}
 		}
 	},

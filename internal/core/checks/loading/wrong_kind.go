@@ -28,11 +28,8 @@ than the file is of. A browser does nothing with it, or fetches the file twice.`
 			switch as := loadedAs(p, e); {
 			case as == "" || is == "" || is == as:
 			case e.IsStylesheet() || e.IsScript():
-				p.At(
-					e,
-					fmt.Sprintf("%s is a %s, and is loaded as a %s", e.URL, kindNames[is], kindNames[as]),
-					"mend the address, or load it as what it is",
-				)
+				p.At(e, fmt.Sprintf("%s is a %s, and is loaded as a %s", e.URL, kindNames[is], kindNames[as]),
+					"mend the address, or load it as what it is")
 			default:
 				p.At(e, fmt.Sprintf("%s is preloaded as %s, and is a %s: a browser fetches it twice", e.URL, as, kindNames[is]), fmt.Sprintf("write as=%q", is)).Severity = problem.Warning
 			}

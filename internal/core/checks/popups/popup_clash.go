@@ -36,11 +36,9 @@ different pages.`,
 				}
 				when := fmt.Sprint(o...)
 				if f := first[when]; f != nil && f != e {
-					p.At(
-						e,
+					p.At(e,
 						fmt.Sprintf("this popup opens by itself at the same moment as the one in line %d", f.Line),
-						"give them different moments, or different pages",
-					)
+						"give them different moments, or different pages")
 					break
 				}
 				first[when] = e

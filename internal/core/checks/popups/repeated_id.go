@@ -34,13 +34,9 @@ with the id: it may be the wrong one. Give one of them another id.`,
 			for _, at := range starts[e.Label] {
 				if at != e.El.Start {
 					line, col := p.Locate(at)
-					p.Report(
-						line,
-						col,
-						e.Item,
+					p.Report(line, col, e.Item,
 						fmt.Sprintf("the id %q is that of the dialog in line %d, too", e.Label, e.Line),
-						"give one of them another id",
-					).Of(e.Label)
+						"give one of them another id").Of(e.Label)
 				}
 			}
 		}

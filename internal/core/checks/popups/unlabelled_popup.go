@@ -27,11 +27,8 @@ dialog of the page itself aria-label or aria-labelledby.`,
 				named = named || strings.TrimSpace(v) != ""
 			}
 			if !named {
-				p.At(
-					e,
-					"this dialog has no name for screen readers",
-					p.Site.Remedy("give the item a label, or the dialog aria-label", "give the dialog aria-label"),
-				)
+				p.At(e, "this dialog has no name for screen readers",
+					p.Site.Remedy("give the item a label, or the dialog aria-label", "give the dialog aria-label"))
 			}
 		}
 	},

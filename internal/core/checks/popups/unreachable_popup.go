@@ -78,20 +78,11 @@ func (r *Reach) unreachable(report func(at check.PageAt, line, column int, messa
 				if target != from {
 					where = target.Path
 				}
-				report(
-					from.PageAt,
-					l.Line,
-					l.Column,
-					fmt.Sprintf(
-						"the link to #%s opens nothing: on %s, item %q is %s", l.Fragment, where, f.Item,
-						f.Why,
-					),
-					fmt.Sprintf(
-						"let %q in there, or link to a page that has it; yellowgate where %s lists them",
-						f.Item,
-						f.Item,
-					),
-				).Of(f.Item)
+				report(from.PageAt, l.Line, l.Column,
+					fmt.Sprintf("the link to #%s opens nothing: on %s, item %q is %s", l.Fragment, where, f.Item,
+						f.Why),
+					fmt.Sprintf("let %q in there, or link to a page that has it; yellowgate where %s lists them",
+						f.Item, f.Item)).Of(f.Item)
 			}
 		}
 	}
@@ -189,13 +180,8 @@ func (fact *Popups) open(g *pageedit.Gate, page *pageedit.Result, has func(item 
 }
 
 // follow notes the links of a page to such fragments.
-func (fact *Popups) follow(
-	names map[string]bool,
-	from string,
-	src *markup.Source,
-	base func() weburl.Base,
-	locate func(int) (line, column int),
-) {
+func (fact *Popups) follow(names map[string]bool, from string, src *markup.Source, base func() weburl.Base,
+	locate func(int) (line, column int)) {
 	if !mentions(src.Text, names) {
 		return
 	}

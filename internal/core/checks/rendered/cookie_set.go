@@ -27,13 +27,8 @@ Visitors may have to be asked first. Values are never recorded. Told of an audit
 				if s.Third {
 					what += ", of " + s.Host
 				}
-				f := p.Once(
-					1,
-					1,
-					"",
-					"it leaves "+what,
-					"ask visitors first where that is asked of you, or take out what sets it",
-				).Of(s.Name)
+				f := p.Once(1, 1, "", "it leaves "+what,
+					"ask visitors first where that is asked of you, or take out what sets it").Of(s.Name)
 				if s.Third && f != nil {
 					f.Severity = problem.Warning
 				}

@@ -22,23 +22,18 @@ audit with --browser only.`,
 	Page: func(p *check.Pass) {
 		for _, r := range p.Rendered {
 			if p.InPlace(r) {
-				p.Once(
-					1, 1, "",
-					fmt.Sprintf("a browser got an error, %d, in place of the page: nothing else that it saw is reported", r.Answered()),
-					"look why the server answers so, or leave the page out",
-				)
+				p.Once(1, 1, "",
+					fmt.Sprintf(
+						"a browser got an error, %d, in place of the page: nothing else that it saw is reported",
+						r.Answered()), "look why the server answers so, or leave the page out")
 			}
 		}
 		for _, r := range p.Visits() {
 			for i := 1; i < len(r.Requests); i++ {
 				x := &r.Requests[i]
 				if why := failure(x); why != "" && !x.Unasked() {
-					p.AtTarget(
-						x.Target,
-						x.Item,
-						x.Target+": "+why+check.AskedBy(r, i),
-						"mend the address or the server, or remove what requests it",
-					)
+					p.AtTarget(x.Target, x.Item, x.Target+": "+why+check.AskedBy(r, i),
+						"mend the address or the server, or remove what requests it")
 				}
 			}
 		}

@@ -23,12 +23,8 @@ audit with --browser only.`,
 					(x.Kind == "script" || x.Kind == "style" || x.Kind == "frame" || x.Party == "third") &&
 					!p.TextNames(x.Target) {
 					by := check.AskedBy(r, i)
-					p.AtTarget(
-						"",
-						x.Item,
-						x.Target+by,
-						"know it before anything is taken out; an item can name it: found: {url: …}",
-					)
+					p.AtTarget("", x.Item, x.Target+by,
+						"know it before anything is taken out; an item can name it: found: {url: …}")
 				}
 			}
 		}

@@ -36,13 +36,8 @@ element out is no loss. Told of an audit with --browser only.`,
 			if x := r.Took(it.Name, made); x != nil {
 				took += " of " + x.String()
 			}
-			p.Once(
-				line,
-				column,
-				it.Name,
-				fmt.Sprintf("item %q is in the text and not in the browser: %s", it.Name, took),
-				lostRemedy,
-			)
+			p.Once(line, column, it.Name,
+				fmt.Sprintf("item %q is in the text and not in the browser: %s", it.Name, took), lostRemedy)
 		})
 	},
 }

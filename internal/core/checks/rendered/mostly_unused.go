@@ -26,18 +26,10 @@ need more. Look for a smaller build, or load it where it is needed. Told of an a
 		for _, target := range slices.Sorted(maps.Keys(all)) {
 			u := all[target]
 			if u.bytes > 20_000 && u.most*5 < u.bytes {
-				s.AtFile(
-					target,
-					1,
-					fmt.Sprintf(
-						"of %s, %s, at most %s is used on any of %s that load it",
-						target,
-						wording.Size(int64(u.bytes)),
-						wording.Size(int64(u.most)),
-						wording.Count(u.pages, "page"),
-					),
-					"look for a smaller build, or load it only where it is needed",
-				)
+				s.AtFile(target, 1,
+					fmt.Sprintf("of %s, %s, at most %s is used on any of %s that load it", target,
+						wording.Size(int64(u.bytes)), wording.Size(int64(u.most)), wording.Count(u.pages, "page")),
+					"look for a smaller build, or load it only where it is needed")
 			}
 		}
 	},

@@ -30,13 +30,9 @@ embed. Give it its room from the beginning. Told of an audit with --browser only
 			if len(shifts) > 0 && len(shifts[0].Elements) > 0 {
 				moved = ", most of it " + wording.List(shifts[0].Elements, 3)
 			}
-			p.Once(
-				1,
-				1,
-				"",
+			p.Once(1, 1, "",
 				fmt.Sprintf("the layout shifts by %.2f on a screen of %s%s", r.Measured.Shift, r.Screen, moved),
-				"give what comes late its room from the beginning",
-			)
+				"give what comes late its room from the beginning")
 		}
 	},
 }
@@ -57,18 +53,10 @@ what the largest element waits for. Told of an audit with --browser only.`,
 				if r.Measured.LargestIs != "" {
 					is = " (" + r.Measured.LargestIs + ")"
 				}
-				p.Once(
-					1,
-					1,
-					"",
-					fmt.Sprintf(
-						"the largest part%s is painted after %s on a screen of %s",
-						is,
-						check.Ms(r.Measured.LargestPaint),
-						r.Screen,
-					),
-					"look at what blocks, and at what that element waits for",
-				)
+				p.Once(1, 1, "",
+					fmt.Sprintf("the largest part%s is painted after %s on a screen of %s", is,
+						check.Ms(r.Measured.LargestPaint), r.Screen),
+					"look at what blocks, and at what that element waits for")
 			}
 		}
 	},

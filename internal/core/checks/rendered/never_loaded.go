@@ -34,17 +34,11 @@ it imports is not there. Told of an audit with --browser only.`,
 			})
 			switch {
 			case !asked:
-				p.At(
-					e,
-					"the browser never requested "+e.URL,
-					"look for what takes it out or holds it back before the browser gets to it",
-				)
+				p.At(e, "the browser never requested "+e.URL,
+					"look for what takes it out or holds it back before the browser gets to it")
 			case e.IsScript() && e.Bytes > 0 && slices.ContainsFunc(visits, func(r *pageload.Record) bool { return cameIdle(r, e.Target) }):
-				p.At(
-					e,
-					e.URL+" came and did not run",
-					"look for what changed its type or took it out, and whether what it imports is there",
-				)
+				p.At(e, e.URL+" came and did not run",
+					"look for what changed its type or took it out, and whether what it imports is there")
 			}
 		}
 	},

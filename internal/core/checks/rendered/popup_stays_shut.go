@@ -26,12 +26,8 @@ only. With --network, what opens by itself is not tried, since the page is loade
 			}
 			how := map[string]string{"fragment": "at #" + x.With, "click": "by a click on " + x.With, "after": "by itself after " + x.With + " s",
 				"scroll": "by scrolling to " + x.With + " %", "leaving": "when the pointer leaves the page"}[x.Way]
-			reportDialog(
-				p,
-				x,
-				fmt.Sprintf("the popup %s does not open %s", x.ID, how),
-				"look at the mistakes of the page, and for what stops the event or blocks the popup's runtime",
-			)
+			reportDialog(p, x, fmt.Sprintf("the popup %s does not open %s", x.ID, how),
+				"look at the mistakes of the page, and for what stops the event or blocks the popup's runtime")
 		})
 	},
 }
@@ -48,12 +44,8 @@ audit with --browser only.`,
 	Page: func(p *check.Pass) {
 		eachPopup(p, func(x pageload.Popup) {
 			if x.Opened && !x.Closed {
-				reportDialog(
-					p,
-					x,
-					fmt.Sprintf("neither Escape nor a closing button closes the popup %s", x.ID),
-					"let the browser close it: look for what stops the key, or opens it again",
-				)
+				reportDialog(p, x, fmt.Sprintf("neither Escape nor a closing button closes the popup %s", x.ID),
+					"let the browser close it: look for what stops the key, or opens it again")
 			}
 		})
 	},

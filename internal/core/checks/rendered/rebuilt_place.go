@@ -24,10 +24,7 @@ warn without a browser.`,
 		eachSeen(p, func(it *gatefile.Item, line, column int, r *pageload.Record) {
 			if x := r.TookMark(it.Name); x != nil && inDocument(r, it.Name) {
 				message := fmt.Sprintf(
-					"a script that rebuilds %s took item %q apart: look whether its content stands twice",
-					x,
-					it.Name,
-				)
+					"a script that rebuilds %s took item %q apart: look whether its content stands twice", x, it.Name)
 				p.Once(line, column, it.Name, message, lostRemedy)
 			}
 		})

@@ -28,33 +28,18 @@ of an audit with --browser only.`,
 					if x := &r.Requests[i]; x.Item == it.Name && x.Asked.By != "page" &&
 						!ofItem(r, x.Asked.Request, it) &&
 						!p.TextNames(x.Target) {
-						p.AtTarget(
-							"",
-							it.Name,
-							fmt.Sprintf(
-								"item %q is excluded here, and %s is still requested%s",
-								it.Name,
-								x.Target,
-								check.AskedBy(r, i),
-							),
-							"keep what requests it out of the page, or change its settings",
-						)
+						p.AtTarget("", it.Name,
+							fmt.Sprintf("item %q is excluded here, and %s is still requested%s", it.Name, x.Target,
+								check.AskedBy(r, i)), "keep what requests it out of the page, or change its settings")
 						told = true
 					}
 				}
 				for i := 0; i < len(r.Elements) && !told; i++ {
 					if e := &r.Elements[i]; e.Item == it.Name && e.Came == "script" &&
 						!(e.By != nil && ofItem(r, e.By.Request, it)) {
-						p.AtTarget(
-							"",
-							it.Name,
-							fmt.Sprintf(
-								"item %q is excluded here, and a script still inserts it: %s",
-								it.Name,
-								r.Places(e.By),
-							),
-							"keep that script out of the page, or change its settings",
-						)
+						p.AtTarget("", it.Name,
+							fmt.Sprintf("item %q is excluded here, and a script still inserts it: %s", it.Name,
+								r.Places(e.By)), "keep that script out of the page, or change its settings")
 						told = true
 					}
 				}

@@ -31,12 +31,8 @@ unexpected-host. Told of an audit with --browser only.`,
 					continue
 				}
 				told[host] = true
-				p.AtTarget(
-					"",
-					x.Item,
-					host+" is not among the trusted hosts; "+x.Target+check.AskedBy(r, i),
-					"add it under site.trust, or take out what asks it",
-				)
+				p.AtTarget("", x.Item, host+" is not among the trusted hosts; "+x.Target+check.AskedBy(r, i),
+					"add it under site.trust, or take out what asks it")
 			}
 		}
 	},

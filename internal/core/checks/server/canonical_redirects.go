@@ -26,11 +26,8 @@ server ends at. Told of a captured site only.`,
 				continue
 			}
 			if to, steps := p.Site.Addresses.Redirects(e.Ref.Path); steps > 0 {
-				p.At(
-					e,
-					fmt.Sprintf("canonical URL %s redirects to %s", e.URL, to),
-					"name the address that the server ends at",
-				)
+				p.At(e, fmt.Sprintf("canonical URL %s redirects to %s", e.URL, to),
+					"name the address that the server ends at")
 			}
 		}
 	},

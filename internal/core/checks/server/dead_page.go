@@ -19,11 +19,8 @@ captured site only.`,
 	Site: func(s *check.SitePass) {
 		s.Site.Addresses.Each(func(x *check.Address) {
 			if why := x.Dead(); why != "" && x.Page && len(x.From) > 0 {
-				s.AtLeader(
-					x,
-					x.Path+": "+why+"; "+x.Leaders(),
-					"mend the links, or redirect it to where the page went",
-				)
+				s.AtLeader(x, x.Path+": "+why+"; "+x.Leaders(),
+					"mend the links, or redirect it to where the page went")
 			}
 		})
 	},

@@ -38,16 +38,10 @@ func checkCharset(p *check.Pass) {
 	}
 	says := encodingNamed(label)
 	if strings.HasPrefix(string(p.Source.File[:min(3, len(p.Source.File))]), "\xef\xbb\xbf") && says != "utf-8" {
-		p.Report(
-			1,
-			1,
-			"",
+		p.Report(1, 1, "",
 			fmt.Sprintf(
 				"the header Content-Type says %s, and the page begins with a byte order mark of utf-8, which counts",
-				label,
-			),
-			"have the server say utf-8",
-		)
+				label), "have the server say utf-8")
 		return
 	}
 	for i := range p.Elements {
@@ -56,11 +50,8 @@ func checkCharset(p *check.Pass) {
 			continue
 		}
 		if own := check.Declared(p, e); own != "" && encodingNamed(own) != says {
-			p.At(
-				e,
-				fmt.Sprintf("it says %s, and the header Content-Type says %s, which counts", own, label),
-				"make the two say the same; utf-8 is best",
-			)
+			p.At(e, fmt.Sprintf("it says %s, and the header Content-Type says %s, which counts", own, label),
+				"make the two say the same; utf-8 is best")
 			return
 		}
 	}
@@ -73,13 +64,9 @@ func checkLanguage(p *check.Pass) {
 		return
 	}
 	line, column := p.Locate(p.Scan.HTMLTag.Start)
-	p.Report(
-		line,
-		column,
-		"",
+	p.Report(line, column, "",
 		fmt.Sprintf("it says that the page is in %s, and the header Content-Language says %s", p.Page.Lang, header),
-		"make the two say the same",
-	)
+		"make the two say the same")
 }
 
 // encodingNamed is the name of the encoding that a label stands for (Encoding Standard, 4.2).

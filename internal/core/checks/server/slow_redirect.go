@@ -25,11 +25,9 @@ first lead there at once. Told of a captured site only.`,
 				return
 			}
 			if to, steps := s.Site.Addresses.Redirects(x.Path); steps > 1 {
-				s.AtLeader(
-					x,
+				s.AtLeader(x,
 					fmt.Sprintf("%s redirects %d times before it ends at %s; %s", x.Path, steps, to, x.Leaders()),
-					"link to "+to+", and have the server lead there at once",
-				)
+					"link to "+to+", and have the server lead there at once")
 			}
 		})
 	},

@@ -34,12 +34,8 @@ check. Told of a captured site only.`,
 			} else {
 				says = "with Cache-Control: " + says
 			}
-			s.AtFile(
-				x.File,
-				1,
-				x.Path+" has a digest in its name, and is sent "+strings.TrimPrefix(says, "and "),
-				"send Cache-Control: max-age=31536000, immutable with files that have a digest in their names",
-			).Of("")
+			s.AtFile(x.File, 1, x.Path+" has a digest in its name, and is sent "+strings.TrimPrefix(says, "and "),
+				"send Cache-Control: max-age=31536000, immutable with files that have a digest in their names").Of("")
 		})
 	},
 }

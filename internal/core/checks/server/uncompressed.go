@@ -41,16 +41,9 @@ these types. Texts of 1 kB and less do not count. Told of a captured site only.`
 			switch {
 			case k == nil:
 			case k.n > 1 && len(k.plain) == k.n: // the server does so with all of them
-				s.AtFile(
-					k.plain[0].File,
-					1,
-					fmt.Sprintf(
-						"all %s over 1 kB are sent without compression, %s",
-						wording.Count(k.n, kind),
-						wording.Size(k.bytes),
-					),
-					remedy,
-				).Of("")
+				s.AtFile(k.plain[0].File, 1,
+					fmt.Sprintf("all %s over 1 kB are sent without compression, %s", wording.Count(k.n, kind),
+						wording.Size(k.bytes)), remedy).Of("")
 			default:
 				for _, x := range k.plain {
 					s.AtFile(x.File, 1, x.Path+" is sent without compression, "+wording.Size(x.Bytes), remedy).Of("")
