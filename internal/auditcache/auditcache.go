@@ -245,7 +245,8 @@ func (s *Store) Lookup(file string, output, source Digest, state func() uint8) *
 func (s *Store) Keep(file string, e *Entry) {
 	s.misses.Add(1)
 	sh := s.of[file]
-	slices.SortFunc(e.Questions, func(a, b Question) int { return cmp.Or(cmp.Compare(a.Path, b.Path), int(a.Kind)-int(b.Kind)) })
+	slices.SortFunc(e.Questions,
+		func(a, b Question) int { return cmp.Or(cmp.Compare(a.Path, b.Path), int(a.Kind)-int(b.Kind)) })
 	sh.mutex.Lock()
 	defer sh.mutex.Unlock()
 	sh.changed = true
@@ -483,7 +484,10 @@ func (sh *shard) kept(context Digest) *kept {
 		for i, q := range questions {
 			x := question{q.Kind, text(q.Path), q.Is, q.Number, q.Sum}
 			list[i] = x
-			key = append(binary.LittleEndian.AppendUint64(binary.LittleEndian.AppendUint32(append(key, byte(x.Kind)), uint32(x.Path)), uint64(x.Number)), x.Sum[:]...)
+			key = append(
+				binary.LittleEndian.AppendUint64(
+					binary.LittleEndian.AppendUint32(append(key, byte(x.Kind)), uint32(x.Path)), uint64(x.Number)),
+				x.Sum[:]...)
 			key = strconv.AppendBool(key, x.Is)
 		}
 		n, ok := lists[string(key)]
@@ -517,8 +521,9 @@ func (sh *shard) kept(context Digest) *kept {
 			e.Facts = append(e.Facts, n)
 		}
 		for _, f := range p.Findings {
-			e.Findings = append(e.Findings, finding{f.Severity, text(f.Check), text(f.Item), text(f.About), text(f.Message), text(f.Remedy), int32(f.Line), int32(f.Column),
-				f.Page != p.Path || f.File != p.File, text(f.Page), text(f.File)})
+			e.Findings = append(e.Findings, finding{f.Severity, text(f.Check), text(f.Item), text(f.About),
+				text(f.Message), text(f.Remedy), int32(f.Line), int32(f.Column), f.Page != p.Path || f.File != p.File,
+				text(f.Page), text(f.File)})
 		}
 		k.Entries = append(k.Entries, e)
 	}

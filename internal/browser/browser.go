@@ -145,7 +145,8 @@ func Start(ctx context.Context, o Options, of *ServedSite) (*Browser, error) {
 	}
 	if o.Told != nil && os.Geteuid() == 0 {
 		o.Told(
-			"the browser runs without its sandbox, since you are root: open only pages that you trust, or run this as another user")
+			"the browser runs without its sandbox, since you are root: open only pages that you trust, or run this " +
+				"as another user")
 	}
 	// Whatever the browser keeps is in one folder, that is gone at the end.
 	profile, err := fsys.MakeTemporary()
@@ -173,7 +174,8 @@ func Start(ctx context.Context, o Options, of *ServedSite) (*Browser, error) {
 	stopped := ctx.Err
 	ctx, stop := chromedp.NewExecAllocator(ctx, b.flags(path, profile)...)
 	b.cancel = append(b.cancel, stop)
-	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}), chromedp.WithLogf(func(string, ...any) {}))
+	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}),
+		chromedp.WithLogf(func(string, ...any) {}))
 	b.cancel = append(b.cancel, stop)
 	b.ctx = ctx
 	started := make(chan error, 1)
@@ -205,8 +207,10 @@ func Start(ctx context.Context, o Options, of *ServedSite) (*Browser, error) {
 
 // flags are what the program at a path is started with. Whatever it keeps is in the folder profile.
 func (b *Browser) flags(path, profile string) []chromedp.ExecAllocatorOption {
-	flags := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.DisableGPU, chromedp.CombinedOutput(io.Discard))
-	for _, off := range []string{"disable-background-networking", "disable-component-update", "disable-sync", "disable-quic", "no-pings"} {
+	flags := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.DisableGPU,
+		chromedp.CombinedOutput(io.Discard))
+	for _, off := range []string{"disable-background-networking", "disable-component-update", "disable-sync",
+		"disable-quic", "no-pings"} {
 		flags = append(flags, chromedp.Flag(off, true))
 	}
 	flags = append(flags, chromedp.Flag("password-store", "basic"),

@@ -40,7 +40,10 @@ func (b *Browser) introduce(ctx context.Context, address string) error {
 			}()
 		}
 	})
-	return chromedp.Run(ctx, fetch.Enable().WithPatterns([]*fetch.RequestPattern{{URLPattern: escaped(u.Scheme+"://"+u.Host) + "/*", RequestStage: fetch.RequestStageRequest}}))
+	return chromedp.Run(ctx,
+		fetch.Enable().WithPatterns(
+			[]*fetch.RequestPattern{
+				{URLPattern: escaped(u.Scheme+"://"+u.Host) + "/*", RequestStage: fetch.RequestStageRequest}}))
 }
 
 // escaped is a text in a pattern of the DevTools protocol, where * and ? stand for others.

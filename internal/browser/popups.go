@@ -63,7 +63,8 @@ const (
 func (b *Browser) tryPopups(ctx context.Context, r *pageload.Record) error {
 	var ways []struct{ ID, Way, With string }
 	var path string
-	if err := chromedp.Run(ctx, chromedp.Evaluate(waysOf, &ways), chromedp.Evaluate(`location.pathname + location.search`, &path)); err != nil {
+	if err := chromedp.Run(ctx, chromedp.Evaluate(waysOf, &ways),
+		chromedp.Evaluate(`location.pathname + location.search`, &path)); err != nil {
 		return err
 	}
 	for _, itself := range []bool{false, true} { // what is loaded again comes last
@@ -138,7 +139,8 @@ func closes(ctx context.Context, id string) bool {
 func becomes(ctx context.Context, id string, open bool) bool {
 	is := func() bool {
 		var now bool
-		return chromedp.Run(ctx, chromedp.Evaluate(call(`(id => !!document.getElementById(id)?.open)`, id), &now)) == nil && now == open
+		return chromedp.Run(ctx,
+			chromedp.Evaluate(call(`(id => !!document.getElementById(id)?.open)`, id), &now)) == nil && now == open
 	}
 	for begun := time.Now(); time.Since(begun) < within && ctx.Err() == nil; time.Sleep(25 * time.Millisecond) {
 		if is() {

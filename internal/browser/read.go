@@ -66,7 +66,8 @@ func read(ctx context.Context, r *pageload.Record, w *watch) error {
 		r.Measured.Shifts = append(r.Measured.Shifts, pageload.Shift{Value: round(s.Value, 4), Elements: s.Elements})
 	}
 	for _, d := range m.Dialogs {
-		r.Dialogs = append(r.Dialogs, pageload.Dialog{ID: d.ID, Is: d.Is, Item: d.Item, Covers: round(d.Covers, 2), Modal: d.Modal})
+		r.Dialogs = append(r.Dialogs,
+			pageload.Dialog{ID: d.ID, Is: d.Is, Item: d.Item, Covers: round(d.Covers, 2), Modal: d.Modal})
 	}
 	host := ""
 	if u, err := url.Parse(r.URL); err == nil {
@@ -248,7 +249,9 @@ func used(ctx context.Context, r *pageload.Record, w *watch) error {
 	defer w.mu.Unlock()
 	for id, h := range w.sheets {
 		if strings.HasPrefix(h.SourceURL, "http") && !h.IsInline {
-			r.Used = append(r.Used, pageload.Used{URL: h.SourceURL, Kind: "style", Bytes: int(h.Length), Used: min(bytes[id], int(h.Length))})
+			r.Used = append(r.Used,
+				pageload.Used{URL: h.SourceURL, Kind: "style", Bytes: int(h.Length),
+					Used: min(bytes[id], int(h.Length))})
 		}
 	}
 	sort.Slice(r.Used, func(i, j int) bool { return r.Used[i].URL < r.Used[j].URL })
@@ -284,7 +287,8 @@ func usedOf(s *profiler.ScriptCoverage) (total, unused int) {
 		for _, x := range f.Ranges {
 			total = max(total, int(x.EndOffset))
 			if x.EndOffset > x.StartOffset {
-				edges = append(edges, edge{x.StartOffset, true, x.EndOffset - x.StartOffset, x.Count}, edge{x.EndOffset, false, x.EndOffset - x.StartOffset, x.Count})
+				edges = append(edges, edge{x.StartOffset, true, x.EndOffset - x.StartOffset, x.Count},
+					edge{x.EndOffset, false, x.EndOffset - x.StartOffset, x.Count})
 			}
 		}
 	}

@@ -112,8 +112,8 @@ func look(ctx context.Context, s *pageload.Sight, whole bool) error {
 	}))
 }
 
-// settled is the digest of the screen's pixels once two pictures of it are alike: what a browser itself shows of a form's
-// field fades in. A screen that does not settle has that of its last picture.
+// settled is the digest of the screen's pixels once two pictures of it are alike: what a browser itself shows of a
+// form's field fades in. A screen that does not settle has that of its last picture.
 func settled(ctx context.Context) (sum uint64, err error) {
 	for range 10 {
 		shot, err := page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatPng).Do(ctx)

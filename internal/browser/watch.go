@@ -134,7 +134,8 @@ func (w *watch) hear(ev any) {
 			x.Cached = true
 		}
 	case *network.EventWebSocketCreated:
-		w.r.Requests = append(w.r.Requests, pageload.Request{URL: e.URL, Kind: "socket", Method: "GET", Asked: w.asked(e.Initiator)})
+		w.r.Requests = append(w.r.Requests,
+			pageload.Request{URL: e.URL, Kind: "socket", Method: "GET", Asked: w.asked(e.Initiator)})
 		w.at[string(e.RequestID)] = len(w.r.Requests) - 1
 	case *network.EventWebSocketHandshakeResponseReceived:
 		if x := w.request(e.RequestID); x != nil {
@@ -152,7 +153,8 @@ func (w *watch) hear(ev any) {
 	case *runtime.EventExecutionContextsCleared:
 		clear(w.documents)
 	case *runtime.EventExceptionThrown:
-		w.mistake("exception", exception(e.ExceptionDetails), e.ExceptionDetails.URL, int(e.ExceptionDetails.LineNumber)+1, e.ExceptionDetails.StackTrace)
+		w.mistake("exception", exception(e.ExceptionDetails), e.ExceptionDetails.URL,
+			int(e.ExceptionDetails.LineNumber)+1, e.ExceptionDetails.StackTrace)
 	case *runtime.EventConsoleAPICalled:
 		if e.Type == runtime.APITypeError {
 			w.mistake("console", arguments(e.Args), "", 0, e.StackTrace)
@@ -289,7 +291,8 @@ func (w *watch) failed(x *pageload.Request, e *network.EventLoadingFailed) {
 		x.Failed, x.Detail = pageload.Mixed, ""
 	case e.CorsErrorStatus != nil:
 		x.Failed, x.Detail = pageload.CORS, string(e.CorsErrorStatus.CorsError)
-	case u != nil && w.third(u.Scheme+"://"+u.Host) && (strings.Contains(e.ErrorText, "NAME_NOT_RESOLVED") || strings.Contains(e.ErrorText, "ADDRESS") || strings.Contains(e.ErrorText, "BLOCKED")):
+	case u != nil && w.third(u.Scheme+"://"+u.Host) && (strings.Contains(e.ErrorText, "NAME_NOT_RESOLVED") ||
+		strings.Contains(e.ErrorText, "ADDRESS") || strings.Contains(e.ErrorText, "BLOCKED")):
 		x.Failed, x.Detail = pageload.NotCalled, ""
 	case strings.Contains(e.ErrorText, "NAME_NOT_RESOLVED"):
 		x.Failed = pageload.NoHost
@@ -445,8 +448,8 @@ func (w *watch) once() {
 	})
 }
 
-// quiet waits until the page has loaded and nothing was heard of a request for a while, most at most. It reports whether
-// that came.
+// quiet waits until the page has loaded and nothing was heard of a request for a while, most at most. It reports
+// whether that came.
 func (w *watch) quiet(ctx context.Context, still, most time.Duration) bool {
 	end := time.After(most)
 	for {

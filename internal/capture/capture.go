@@ -164,11 +164,16 @@ type capture struct {
 // Capture asks for a site and keeps it. An error is a *failure.Usage or *failure.Path; where ctx
 // is done, what there is is kept, and Stopped is set.
 func Capture(ctx context.Context, o Options) (*Summary, error) {
-	o.Parallel, o.Largest, o.Patience = cmp.Or(o.Parallel, 4), cmp.Or(o.Largest, 32<<20), cmp.Or(o.Patience, 30*time.Second)
-	c := &capture{Options: o, seen: map[string]bool{}, files: map[string]string{}, leftOut: map[string]bool{}, budget: budgetOf(o.Most, o.Alone), from: map[string]*leads{}, summary: &Summary{Dead: []Dead{}, Parameters: []Parameter{}, LeftOut: map[string]int{}, Example: map[string]string{}}}
+	o.Parallel, o.Largest, o.Patience = cmp.Or(o.Parallel, 4), cmp.Or(o.Largest, 32<<20),
+		cmp.Or(o.Patience, 30*time.Second)
+	c := &capture{Options: o, seen: map[string]bool{}, files: map[string]string{}, leftOut: map[string]bool{},
+		budget: budgetOf(o.Most, o.Alone), from: map[string]*leads{},
+		summary: &Summary{Dead: []Dead{}, Parameters: []Parameter{}, LeftOut: map[string]int{},
+			Example: map[string]string{}}}
 	c.wake = sync.NewCond(&c.mu)
 	transport := http.DefaultTransport.(*http.Transport).Clone()
-	transport.DisableCompression, transport.ResponseHeaderTimeout, transport.MaxIdleConnsPerHost = true, o.Patience, o.Parallel
+	transport.DisableCompression, transport.ResponseHeaderTimeout, transport.MaxIdleConnsPerHost = true, o.Patience,
+		o.Parallel
 	transport.DialContext = (&net.Dialer{Timeout: o.Patience}).DialContext
 	c.client = &http.Client{
 		Transport:     transport,
@@ -642,7 +647,8 @@ func (c *capture) keep(file, sum string, body []byte) (same bool, why string) {
 
 // ofTheDisk reports whether an error of writing is one that every file would meet, whatever its name.
 func ofTheDisk(err error) bool {
-	return slices.ContainsFunc([]error{syscall.ENOSPC, syscall.EDQUOT, syscall.EIO, syscall.EROFS, fs.ErrPermission}, func(kind error) bool { return errors.Is(err, kind) })
+	return slices.ContainsFunc([]error{syscall.ENOSPC, syscall.EDQUOT, syscall.EIO, syscall.EROFS, fs.ErrPermission},
+		func(kind error) bool { return errors.Is(err, kind) })
 }
 
 // keepFile keeps a file that the audit reads and no page names. It is called before there are pages.

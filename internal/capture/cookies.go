@@ -29,8 +29,8 @@ type Cookie struct {
 	Host string
 }
 
-// ReadCookies reads a file of cookies, whose name is for messages: a line for each, with its domain, whether the hosts below
-// that have it, too, its path, whether it needs TLS, its end (seconds since 1970; 0 for none), name
+// ReadCookies reads a file of cookies, whose name is for messages: a line for each, with its domain, whether the
+// hosts below that have it, too, its path, whether it needs TLS, its end (seconds since 1970; 0 for none), name
 // and value. "#" begins a comment, but for "#HttpOnly_", which stands before a domain.
 func ReadCookies(name string, text []byte) (list []*Cookie, err error) {
 	n := 0

@@ -173,7 +173,8 @@ func FileOf(u *url.URL, isPage, withQuery bool) (file, why string) {
 			return "", "its path has empty or dotted parts"
 		case strings.HasPrefix(segment, "."):
 			return "", "a part of its path begins with a dot"
-		case strings.ContainsAny(segment, "\\\x00") || strings.ContainsFunc(segment, func(r rune) bool { return r < ' ' || r == 0x7f }):
+		case strings.ContainsAny(segment, "\\\x00") || strings.ContainsFunc(segment,
+			func(r rune) bool { return r < ' ' || r == 0x7f }):
 			return "", "its path has characters that no file name should have"
 		case strings.EqualFold(segment, project.GateFileName):
 			return "", "a file of that name decides: a site does not bring its own"

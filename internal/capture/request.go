@@ -212,7 +212,8 @@ func decode(r io.Reader, coding string) (io.Reader, error) {
 	case "br":
 		return brotli.NewReader(r), nil
 	case "zstd":
-		z, err := zstd.NewReader(r, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true), zstd.WithDecoderMaxWindow(8<<20)) // RFC 9659
+		z, err := zstd.NewReader(r, zstd.WithDecoderConcurrency(1), zstd.WithDecoderLowmem(true),
+			zstd.WithDecoderMaxWindow(8<<20)) // RFC 9659
 		if err != nil {
 			return nil, errors.New("its body is not in the coding that it says: zstd")
 		}

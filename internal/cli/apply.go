@@ -35,7 +35,8 @@ What was put into effect is kept beside the gate file: yellowgate history lists 
 yellowgate back makes the gate file what it was.
 
 If the gate file cannot be put into effect, nothing is written.`,
-		Example:           "  yellowgate apply\n  yellowgate apply '/events/**'\n  yellowgate apply --part 3/8\n  curl -s localhost:8000/visit/ | yellowgate apply - --as /visit/",
+		Example: "  yellowgate apply\n  yellowgate apply '/events/**'\n  yellowgate apply --part 3/8\n" +
+			"  curl -s localhost:8000/visit/ | yellowgate apply - --as /visit/",
 		ValidArgsFunction: a.completeQuery,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin(); err != nil {
@@ -99,7 +100,9 @@ If the gate file cannot be put into effect, nothing is written.`,
 			})
 		},
 	}
-	cmd.Flags().BoolVar(&takeOver, "take-over", false, "overwrite files in the output folder that others wrote, where pages have to be written (the old ones are kept in .yellowgate)")
+	cmd.Flags().BoolVar(&takeOver, "take-over", false,
+		"overwrite files in the output folder that others wrote, where pages have to be written (the old ones are "+
+			"kept in .yellowgate)")
 	cmd.Flags().StringVar(&part, "part", "", "write one part of the files, such as `3/8`")
 	cmd.Flags().StringVar(&message, "message", "",
 		"keep these `WORDS` with what is put into effect; yellowgate history shows them")

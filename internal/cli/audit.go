@@ -54,7 +54,10 @@ apply, and before you publish. Exit status 1 means that something was found.
 What was found of each page is kept beside the gate file, by digests of everything that
 it depends on; the next audit computes only what changed. A site that is too large for
 one machine is audited in parts, which --join adds up to one audit.`,
-		Example: "  yellowgate audit\n  yellowgate audit tern-hill/site\n  yellowgate audit https://ternhill.example/ --gate yellowgate.yaml\n  yellowgate audit --format html --out audit.html\n  yellowgate audit --part 3/8 --out part-3.ndjson\n  yellowgate audit --join part-*.ndjson",
+		Example: "  yellowgate audit\n  yellowgate audit tern-hill/site\n" +
+			"  yellowgate audit https://ternhill.example/ --gate yellowgate.yaml\n" +
+			"  yellowgate audit --format html --out audit.html\n  yellowgate audit --part 3/8 --out part-3.ndjson\n" +
+			"  yellowgate audit --join part-*.ndjson",
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
@@ -84,7 +87,8 @@ one machine is audited in parts, which --join adds up to one audit.`,
 			}
 			if o.har != "" && (o.browsing.on || o.join || o.part != "" || len(args) == 1 && args[0] == "-") {
 				return &failure.Usage{
-					Message: "--har holds the pages of a folder or a site against a recording: not with --browser, parts or standard input",
+					Message: "--har holds the pages of a folder or a site against a recording: not with --browser, " +
+						"parts or standard input",
 				}
 			}
 			if o.harOut != "" && !o.browsing.on {
@@ -100,7 +104,10 @@ one machine is audited in parts, which --join adds up to one audit.`,
 			defer a.turn()
 			return a.write(func(w io.Writer, pr *report.Printer) (err error) {
 				lines := bufio.NewWriter(w)
-				r, done, err := a.audit(cmd.Context(), args, o, threshold == 0, func(r *inventory.Record, verdicts []result.Gated) error { return report.PageLines(lines, r, verdicts) })
+				r, done, err := a.audit(cmd.Context(), args, o, threshold == 0,
+					func(r *inventory.Record, verdicts []result.Gated) error {
+						return report.PageLines(lines, r, verdicts)
+					})
 				if err == nil {
 					err = lines.Flush()
 				}
@@ -131,14 +138,17 @@ one machine is audited in parts, which --join adds up to one audit.`,
 	}
 	o.ways.flagsForAddress(cmd)
 	o.browsing.flags(cmd)
-	cmd.Flags().BoolVar(&o.pictures, "with-pictures", false, "with --browser and --format html: a picture of each page in the report")
+	cmd.Flags().BoolVar(&o.pictures, "with-pictures", false,
+		"with --browser and --format html: a picture of each page in the report")
 	cmd.Flags().StringVar(&o.har, "har", "", "hold the pages against a recording of a browser, too: a `FILE` of HAR 1.2")
 	cmd.Flags().StringVar(&o.harOut, "har-out", "", "with --browser: write the requests to a `FILE` of HAR 1.2")
 	failOnFlag(cmd, &failOn)
 	cmd.Flags().BoolVar(&o.noCache, "no-cache", false, "audit every page anew, and remember nothing")
-	cmd.Flags().StringVar(&o.part, "part", "", "audit one part of the pages, such as `3/8`, and write down what --join needs")
+	cmd.Flags().StringVar(&o.part, "part", "",
+		"audit one part of the pages, such as `3/8`, and write down what --join needs")
 	cmd.Flags().BoolVar(&o.join, "join", false, "add up the parts whose files are named, as one audit")
-	cmd.Flags().BoolVar(&o.records, "records", false, "with --part: put the pages' inventories in, for --join into json, ndjson or html")
+	cmd.Flags().BoolVar(&o.records, "records", false,
+		"with --part: put the pages' inventories in, for --join into json, ndjson or html")
 	cmd.Flags().StringVar(&o.as, "as", "", "the `PATH` of the page that comes from standard input")
 	return cmd
 }
@@ -183,7 +193,8 @@ func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool
 	if err != nil {
 		return nil, nil, err
 	}
-	o.Records, o.NoNotes, o.NoCache = a.format == "json" || a.format == "html", a.format == "text" && !a.verbose && !notes, f.noCache || len(dirs) == 1 && isAddress(dirs[0])
+	o.Records, o.NoNotes, o.NoCache = a.format == "json" || a.format == "html",
+		a.format == "text" && !a.verbose && !notes, f.noCache || len(dirs) == 1 && isAddress(dirs[0])
 	if a.format == "ndjson" {
 		o.Each = each
 	}
@@ -356,6 +367,7 @@ func failThreshold(s string) (problem.Severity, error) {
 }
 
 func failOnFlag(cmd *cobra.Command, into *string) {
-	cmd.Flags().StringVar(into, "fail-on", "error", "the least `SEVERITY` that makes the exit status 1: error, warning, note, never")
+	cmd.Flags().StringVar(into, "fail-on", "error",
+		"the least `SEVERITY` that makes the exit status 1: error, warning, note, never")
 	_ = cmd.RegisterFlagCompletionFunc("fail-on", cobra.FixedCompletions(failOns, cobra.ShellCompDirectiveNoFileComp))
 }

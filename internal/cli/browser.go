@@ -163,7 +163,8 @@ func (a *app) showBrowser(ctx context.Context, w *ways, v *browsing, screens []b
 		}
 	} else {
 		if p == nil || p.Source == "" {
-			return &failure.Usage{Message: "--browser opens a page of the gate file's site, or an address", Remedy: "yellowgate show http://localhost:8000/ --browser"}
+			return &failure.Usage{Message: "--browser opens a page of the gate file's site, or an address",
+				Remedy: "yellowgate show http://localhost:8000/ --browser"}
 		}
 		if err := p.Walk(); err != nil {
 			return err

@@ -19,7 +19,8 @@ func (a *app) captureCmd() *cobra.Command {
 	var to string
 	var goOn bool
 	cmd := &cobra.Command{
-		Use: "capture [URL]", GroupID: "look", Args: needs(0, 1, "capture takes the address of a running site", "yellowgate capture http://localhost:8000/ --to captured"),
+		Use: "capture [URL]", GroupID: "look", Args: needs(0, 1, "capture takes the address of a running site",
+			"yellowgate capture http://localhost:8000/ --to captured"),
 		Short: "Keep the pages of a running site as a folder",
 		Long: `Asks a running site for its pages and keeps them, with the files of its own that they
 load, as a folder that every other command reads: survey, show, find, audit, or a gate

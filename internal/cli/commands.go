@@ -90,7 +90,8 @@ func (a *app) completeQuery(_ *cobra.Command, args []string, prefix string) ([]s
 	return append(out, a.pagePaths(prefix)...), cobra.ShellCompDirectiveNoFileComp
 }
 
-var metadataKeys = append(append([]string{}, gatefile.MetadataKeys...), "icon", "theme-color", "social.title", "social.description", "social.image", "social.type", "social.site")
+var metadataKeys = append(append([]string{}, gatefile.MetadataKeys...), "icon", "theme-color", "social.title",
+	"social.description", "social.image", "social.type", "social.site")
 
 // findPage finds the page that an argument means without listing the whole site
 // where it can.

@@ -24,7 +24,9 @@ func (a *app) compareCmd() *cobra.Command {
 	var runs int
 	var pictures string
 	cmd := &cobra.Command{
-		Use: "compare BEFORE AFTER [PAGE]", GroupID: "verify", Args: needs(2, 3, "compare takes two folders of pages, addresses of sites, or audits saved with audit --format json", "yellowgate compare site public"),
+		Use: "compare BEFORE AFTER [PAGE]", GroupID: "verify", Args: needs(2, 3,
+			"compare takes two folders of pages, addresses of sites, or audits saved with audit --format json",
+			"yellowgate compare site public"),
 		Short: "What came, what went, what moved between two folders or saved audits?",
 		Long: `Compares two folders of pages, or audits saved with audit --format json: what came,
 went and moved, on which pages, the requests, bytes and blocking resources saved or
@@ -40,7 +42,12 @@ the same, pixel by pixel, and where not; what the browser requests on one side o
 what it measures. What moves by itself is learned from a second visit, and left out. Exit
 status 1 means that a page looks different. Pages are scrolled to their end first, so that what appears
 only then is there.`,
-		Example: "  yellowgate compare site public\n  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json public --fail-on warning\n  yellowgate compare site public /visit/\n  yellowgate compare public https://ternhill.example/\n  yellowgate compare @3 yellowgate.yaml\n  yellowgate compare site public --format html --out compared.html\n  yellowgate compare site public --browser --screen 1280x800 --screen 390x844",
+		Example: "  yellowgate compare site public\n" +
+			"  yellowgate audit --format json --out before.json   … later …   yellowgate compare before.json " +
+			"public --fail-on warning\n  yellowgate compare site public /visit/\n" +
+			"  yellowgate compare public https://ternhill.example/\n  yellowgate compare @3 yellowgate.yaml\n" +
+			"  yellowgate compare site public --format html --out compared.html\n" +
+			"  yellowgate compare site public --browser --screen 1280x800 --screen 390x844",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin(); err != nil {
 				return err
@@ -78,9 +85,11 @@ only then is there.`,
 	}
 	w.flagsForAddress(cmd)
 	v.flags(cmd)
-	cmd.Flags().StringArrayVar(&masks, "mask", nil, "with --browser: do not look at what this `SELECTOR` matches; may be repeated")
+	cmd.Flags().StringArrayVar(&masks, "mask", nil,
+		"with --browser: do not look at what this `SELECTOR` matches; may be repeated")
 	cmd.Flags().IntVar(&runs, "runs", 2, "with --browser: how often each side is visited, in turn")
-	cmd.Flags().StringVar(&pictures, "pictures", "", "with --browser: write the pictures of pages that look different into a `FOLDER`")
+	cmd.Flags().StringVar(&pictures, "pictures", "",
+		"with --browser: write the pictures of pages that look different into a `FOLDER`")
 	_ = cmd.MarkFlagDirname("pictures")
 	cmd.Flags().BoolVar(&v.o.Dark, "dark", false, "with --browser: as visitors see it who prefer dark colours")
 	cmd.Flags().BoolVar(&v.o.Hover, "hover", false, "with --browser: with the mouse over every link and button")
@@ -88,7 +97,8 @@ only then is there.`,
 	failOnFlag(cmd, &failOn)
 	cmd.Flags().Lookup("fail-on").DefValue = "never"
 	_ = cmd.Flags().Set("fail-on", "never")
-	cmd.Flags().Lookup("fail-on").Usage = "the least `SEVERITY` of a new finding that makes the exit status 1: error, warning, note, never"
+	cmd.Flags().Lookup("fail-on").Usage = "the least `SEVERITY` of a new finding that makes the exit status 1: " +
+		"error, warning, note, never"
 	return cmd
 }
 

@@ -96,7 +96,8 @@ func (a *app) demoServe(ctx context.Context, dir string, named bool, listen stri
 		if _, err := demo.Write(dir); err != nil {
 			return err
 		}
-		if err := publish.WriteFile(filepath.Join(dir, "yellowgate.schema.json"), publish.FileOptions{}, report.Schema); err != nil {
+		if err := publish.WriteFile(filepath.Join(dir, "yellowgate.schema.json"), publish.FileOptions{},
+			report.Schema); err != nil {
 			return err
 		}
 	}

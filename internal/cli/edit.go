@@ -174,7 +174,8 @@ func (a *app) addCmd() *cobra.Command {
 	var params []string
 	var split string
 	cmd := &cobra.Command{
-		Use: "add NAME", GroupID: "decide", Args: needs(1, 1, "add takes the name of the new item", "yellowgate add visit-counter --code-file counter.html --pages all"),
+		Use: "add NAME", GroupID: "decide", Args: needs(1, 1, "add takes the name of the new item",
+			"yellowgate add visit-counter --code-file counter.html --pages all"),
 		Short: "Add an item to the gate file",
 		Long: `Writes a new item at the end of the gate file's items and reports which pages gain it.
 Every key of an item is an option of the same name; repeat one for a list. A mapping
@@ -233,7 +234,8 @@ func (a *app) setCmd() *cobra.Command {
 	var params, unset []string
 	var table, encoding string
 	cmd := &cobra.Command{
-		Use: "set NAME | --table FILE", GroupID: "decide", Args: needs(0, 1, "set takes the name of one item", "yellowgate set visit-counter --pages all"),
+		Use: "set NAME | --table FILE", GroupID: "decide", Args: needs(0, 1, "set takes the name of one item",
+			"yellowgate set visit-counter --pages all"),
 		Short: "Change an item of the gate file: its pages, an exception, a parameter, …",
 		Long: `Changes keys of an item in the gate file, and nothing else in it: comments, order and
 quotes stay. Every key of an item is an option of the same name; repeat one for a list,
@@ -282,7 +284,8 @@ file reads. An emptied cell takes the value out again. --dry-run shows what diff
 	cmd.Flags().StringArrayVar(&params, "param", nil, "a parameter, `NAME=VALUE`")
 	cmd.Flags().StringArrayVar(&unset, "unset", nil, "a `KEY` to take out")
 	cmd.Flags().StringVar(&table, "table", "", "a `FILE` (CSV or xlsx) of where that somebody edited")
-	cmd.Flags().StringVar(&encoding, "encoding", "", "the `NAME` of the table's encoding, such as windows-1252, where it is not UTF-8")
+	cmd.Flags().StringVar(&encoding, "encoding", "",
+		"the `NAME` of the table's encoding, such as windows-1252, where it is not UTF-8")
 	cmd.Flags().BoolVar(&more, "more", false, "add to the lists that are there instead of replacing them")
 	cmd.Flags().BoolVar(&less, "less", false, "take the given entries out of the lists that are there")
 	_ = cmd.RegisterFlagCompletionFunc("unset",
@@ -338,7 +341,8 @@ func (a *app) setTable(ctx context.Context, e *gatechange.Edit, name, encoding s
 func (a *app) changing(cmd *cobra.Command,
 	change func(*gatechange.Edit, context.Context) (*result.GateChange, error)) *cobra.Command {
 	var dry bool
-	cmd.GroupID, cmd.Args, cmd.ValidArgsFunction = "decide", needs(1, 1, cmd.Name()+" takes the name of one item", "yellowgate "+cmd.Name()+" visit-counter"), a.itemArg
+	cmd.GroupID, cmd.Args, cmd.ValidArgsFunction = "decide",
+		needs(1, 1, cmd.Name()+" takes the name of one item", "yellowgate "+cmd.Name()+" visit-counter"), a.itemArg
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		e, err := a.edit(args[0], dry)
 		if err != nil {
@@ -382,6 +386,7 @@ meant. Files that the item names stay.`,
 	}, func(e *gatechange.Edit, ctx context.Context) (*result.GateChange, error) {
 		return e.Remove(ctx, release)
 	})
-	cmd.Flags().BoolVar(&release, "release", false, "let what it found come back as the source has it, and its spots stand without an item")
+	cmd.Flags().BoolVar(&release, "release", false,
+		"let what it found come back as the source has it, and its spots stand without an item")
 	return cmd
 }

@@ -13,13 +13,16 @@ func (a *app) findCmd() *cobra.Command {
 	var inOutput bool
 	var w ways
 	cmd := &cobra.Command{
-		Use: "find WORD [DIR | URL]", GroupID: "look", Args: needs(1, 2, "find takes a word, a name or a URL to look for, and the folder if it is not the gate file's", "yellowgate find domkit"),
+		Use: "find WORD [DIR | URL]", GroupID: "look", Args: needs(1, 2,
+			"find takes a word, a name or a URL to look for, and the folder if it is not the gate file's",
+			"yellowgate find domkit"),
 		Short: "Where does a word, a name or a URL occur, and as what?",
 		Long: `Looks for a word, a name or a URL in every page, and tells apart where it is loaded,
 where it stands in inline code, in metadata, in an attribute, or merely in text or in
 a comment; and in which scripts and stylesheets of the site. Use it before you take
 something out. Without a folder it reads the gate file's source.`,
-		Example: "  yellowgate find domkit\n  yellowgate find counter.ternhill.example --in-output\n  yellowgate find glyphs site\n  yellowgate find glyphs http://localhost:8000/",
+		Example: "  yellowgate find domkit\n  yellowgate find counter.ternhill.example --in-output\n" +
+			"  yellowgate find glyphs site\n  yellowgate find glyphs http://localhost:8000/",
 		ValidArgsFunction: func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 			if len(args) == 1 {
 				return nil, cobra.ShellCompDirectiveFilterDirs

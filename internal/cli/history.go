@@ -31,7 +31,8 @@ the output was audited.
 
 Kept are the gate files and the files that they name, compressed, in .yellowgate beside the
 gate file, within site.history (100 MB); the oldest texts go first.`,
-		Example: "  yellowgate history\n  yellowgate history 3\n  yellowgate history --format html --out history.html\n  yellowgate back 3 --dry-run",
+		Example: "  yellowgate history\n  yellowgate history 3\n" +
+			"  yellowgate history --format html --out history.html\n  yellowgate back 3 --dry-run",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			var not []string
 			if len(args) == 1 {

@@ -17,7 +17,8 @@ func (a *app) pagesCmd() *cobra.Command {
 		Long: `Lists the pages that a page query chooses, with title, page sets and items; without a
 query, all pages. Use it to try a query before it goes into the gate file. --fields
 lists the words that queries of this site can use, with examples.`,
-		Example:           "  yellowgate pages '/events/* and not /events/archive/'\n  yellowgate pages 'has(form.contact)' --why\n  yellowgate pages --fields",
+		Example: "  yellowgate pages '/events/* and not /events/archive/'\n" +
+			"  yellowgate pages 'has(form.contact)' --why\n  yellowgate pages --fields",
 		ValidArgsFunction: a.completeQuery,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.begin(); err != nil {

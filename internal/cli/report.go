@@ -21,7 +21,8 @@ It has no findings: what is wrong is the audit's to say.
 
 --format html is a page that loads nothing from anywhere, to be sent or printed; markdown is for a
 repository or a wiki.`,
-		Example: "  yellowgate report --format html --out what-loads.html\n  yellowgate report --format markdown --out docs/what-loads.md\n  yellowgate report",
+		Example: "  yellowgate report --format html --out what-loads.html\n" +
+			"  yellowgate report --format markdown --out docs/what-loads.md\n  yellowgate report",
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if err := a.begin(); err != nil {
 				return err

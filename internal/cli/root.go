@@ -70,7 +70,8 @@ func Main(args []string, in io.Reader, out, errw io.Writer) (status int) {
 	signal.Ignore(syscall.SIGPIPE) // a closed pipe is an error of writing
 	defer func() {
 		if e := recover(); e != nil {
-			a.messages().Failure(fmt.Sprintf("internal error in yellowgate: %v", e), "nothing half-written is left behind; please report the command and the file")
+			a.messages().Failure(fmt.Sprintf("internal error in yellowgate: %v", e),
+				"nothing half-written is left behind; please report the command and the file")
 			status = unreadable
 		}
 	}()
@@ -111,7 +112,8 @@ belongs where: defaults, pages that switch something on, exceptions.
 
 Look with survey and show, decide in the gate file, try with check and diff, publish
 with apply, and verify with audit, why and where.`,
-		Example:       "  yellowgate demo                   write the demo site and run the whole example\n  yellowgate survey site            what do the pages in this folder load?",
+		Example: "  yellowgate demo                   write the demo site and run the whole example\n" +
+			"  yellowgate survey site            what do the pages in this folder load?",
 		Version:       version.Number,
 		SilenceErrors: true, SilenceUsage: true,
 		PersistentPreRun: func(cmd *cobra.Command, args []string) { a.command, a.args = cmd.Name(), args },
@@ -192,7 +194,8 @@ func needs(least, most int, what, example string) cobra.PositionalArgs {
 // formatsOf are the formats that a command offers.
 func formatsOf(command string) []string {
 	more := map[string][]string{
-		"compare": {"html"}, "explain": {"markdown"}, "history": {"html"}, "report": {"html", "markdown"}, "show": {"html"}, "survey": {"ndjson"},
+		"compare": {"html"}, "explain": {"markdown"}, "history": {"html"}, "report": {"html", "markdown"},
+		"show": {"html"}, "survey": {"ndjson"},
 		"where": {"csv", "xlsx"},
 	}[command]
 	if command == "audit" {

@@ -36,7 +36,9 @@ func (a *app) serveCmd() *cobra.Command {
 	var names []string
 	var source bool
 	cmd := &cobra.Command{
-		Use: "serve", GroupID: "publish", Args: needs(0, 0, "serve takes no argument: it serves the site of the gate file", "yellowgate serve --gate tern-hill/yellowgate.yaml"),
+		Use: "serve", GroupID: "publish", Args: needs(0, 0,
+			"serve takes no argument: it serves the site of the gate file",
+			"yellowgate serve --gate tern-hill/yellowgate.yaml"),
 		Short: "The gated site in a browser, which loads again whenever you save",
 		Long: `Serves the site as apply would write it, and writes nothing: each page is read from the
 source folder and gated when it is requested. When the gate file, a file that it names, a

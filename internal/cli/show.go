@@ -23,7 +23,8 @@ func (a *app) showCmd() *cobra.Command {
 	var v browsing
 	var as, root string
 	cmd := &cobra.Command{
-		Use: "show PAGE", GroupID: "look", Args: needs(1, 1, "show takes one page: its path, its file or its address", "yellowgate show /visit/"),
+		Use: "show PAGE", GroupID: "look", Args: needs(1, 1, "show takes one page: its path, its file or its address",
+			"yellowgate show /visit/"),
 		Short: "One page's head and body in order: what, where from, how it runs, how heavy",
 		Long: `Lists what one page outputs, head and body in order, as a browser would have it. PAGE
 is a path (/visit/), a file (site/visit/index.html), a full address of the site, or -
@@ -36,7 +37,9 @@ it says so, and shows what apply would write. With --why it shows the page as ap
 write it with the line of the gate file behind each element and each value, what was taken
 out of the source, and which items are not there; with --preview, how it stands in a list of
 search results and as a shared link, cut where they cut. With --format html both are one page.`,
-		Example:           "  yellowgate show /visit/\n  yellowgate show /visit/ --why\n  yellowgate show /visit/ --why --format html --out visit.html\n  yellowgate show /press/ --source\n  yellowgate show /visit/ --next --raw\n  yellowgate show http://localhost:8000/visit/",
+		Example: "  yellowgate show /visit/\n  yellowgate show /visit/ --why\n" +
+			"  yellowgate show /visit/ --why --format html --out visit.html\n  yellowgate show /press/ --source\n" +
+			"  yellowgate show /visit/ --next --raw\n  yellowgate show http://localhost:8000/visit/",
 		ValidArgsFunction: a.completePages,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			var not []string
@@ -68,7 +71,8 @@ search results and as a shared link, cut where they cut. With --format html both
 			if v.on {
 				if raw || next {
 					return &failure.Usage{
-						Message: "--browser shows the page as apply would write it, or with --source before the gate: no --raw and no --next",
+						Message: "--browser shows the page as apply would write it, or with --source before the " +
+							"gate: no --raw and no --next",
 					}
 				}
 				return a.showBrowser(cmd.Context(), &w, &v, screens, args[0], source)
@@ -105,7 +109,9 @@ search results and as a shared link, cut where they cut. With --format html both
 		"each element with the line of the gate file that decided, what was taken out, and why")
 	cmd.Flags().BoolVar(&listed, "preview", false,
 		"how the page is listed in search results and as a shared link, before the gate and after it")
-	cmd.Flags().StringVar(&root, "site", "", "the `DIR` that is the root of the site, for a page of no gate file (default: the folders above it that have an index page)")
+	cmd.Flags().StringVar(&root, "site", "",
+		"the `DIR` that is the root of the site, for a page of no gate file (default: the folders above it that "+
+			"have an index page)")
 	cmd.Flags().StringVar(&as, "as", "/", "the `PATH` of the page that comes from standard input")
 	return cmd
 }

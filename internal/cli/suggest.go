@@ -40,7 +40,8 @@ many structures to try each.
 
 --write puts what is certain into the gate file, and with --browser what is proved; then
 look at yellowgate diff.`,
-		Example: "  yellowgate suggest\n  yellowgate suggest --browser --only contact-kit --write\n  yellowgate suggest tern-hill/site",
+		Example: "  yellowgate suggest\n  yellowgate suggest --browser --only contact-kit --write\n" +
+			"  yellowgate suggest tern-hill/site",
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
@@ -114,7 +115,8 @@ func (a *app) writeSuggested(ctx context.Context, r *result.Suggestions, only []
 	}
 	done, skipped, err := suggest.Write(ctx, e, r)
 	if err == nil && skipped > 0 && !a.quiet {
-		fmt.Fprintf(a.err, "left out: %d that are not proved, or have no short query; --browser proves what it can\n", skipped)
+		fmt.Fprintf(a.err, "left out: %d that are not proved, or have no short query; --browser proves what it can\n",
+			skipped)
 	}
 	return a.edited(e, done, err)
 }

@@ -36,7 +36,8 @@ file in which everything found has a name and stays as it is.
 
 With --browser it opens the pages in Chromium, too, and lists what only scripts ask for, what fails,
 and what the pages name and the browser never requests.`,
-		Example: "  yellowgate survey http://localhost:8000/\n  yellowgate survey site --write\n  yellowgate survey tern-hill/site\n  yellowgate survey site --format ndjson | head -1",
+		Example: "  yellowgate survey http://localhost:8000/\n  yellowgate survey site --write\n" +
+			"  yellowgate survey tern-hill/site\n  yellowgate survey site --format ndjson | head -1",
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},

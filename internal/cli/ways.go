@@ -73,7 +73,9 @@ func (w *ways) flagsForAddress(cmd *cobra.Command) {
 	for _, name := range addressOptions {
 		_ = cmd.Flags().MarkHidden(name)
 	}
-	cmd.Long += "\n\nWith an address in place of a folder, the site that runs there is asked for its pages, with the\noptions of capture: --depth, --most, --pages, --user and what else yellowgate capture --help lists."
+	cmd.Long += "\n\n" +
+		"With an address in place of a folder, the site that runs there is asked for its pages, with the\n" +
+		"options of capture: --depth, --most, --pages, --user and what else yellowgate capture --help lists."
 }
 
 // addressOptions are the names of the options that flags adds.
@@ -270,10 +272,15 @@ func addressQuery(option, text string, none pagequery.Expr) (pagequery.Expr, err
 	pagequery.Walk(x, func(x pagequery.Expr) {
 		switch x := x.(type) {
 		case *pagequery.Set, *pagequery.Has:
-			err = &failure.Usage{Message: option + " knows no " + x.String() + ": of a page that has not been requested, only path and file are known", Remedy: option + " '/events/** and not /events/archive/**'"}
+			err = &failure.Usage{
+				Message: option + " knows no " + x.String() +
+					": of a page that has not been requested, only path and file are known",
+				Remedy: option + " '/events/** and not /events/archive/**'"}
 		case *pagequery.Field:
 			if x.Name != "path" && x.Name != "file" {
-				err = &failure.Usage{Message: option + " knows no " + x.Name + didyoumean.Suggest(x.Name, []string{"path", "file"}) + ": of a page that has not been requested, only path and file are known"}
+				err = &failure.Usage{
+					Message: option + " knows no " + x.Name + didyoumean.Suggest(x.Name, []string{"path", "file"}) +
+						": of a page that has not been requested, only path and file are known"}
 			}
 		}
 	})

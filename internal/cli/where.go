@@ -31,7 +31,10 @@ values. As CSV or xlsx it can be edited in a spreadsheet; set --table takes it b
 
 With --browser it opens the pages in Chromium, as apply would write them, and reports where a browser
 has the item, in its document or among its requests: also where the gate says out, and by whom.`,
-		Example: "  yellowgate where\n  yellowgate where visit-counter\n  yellowgate where robots\n  yellowgate where page-veil --params\n  yellowgate where --table --format csv\n  yellowgate where visit-counter --browser\n  yellowgate where title description robots --pages /events/** --format xlsx --out events.xlsx",
+		Example: "  yellowgate where\n  yellowgate where visit-counter\n  yellowgate where robots\n" +
+			"  yellowgate where page-veil --params\n  yellowgate where --table --format csv\n" +
+			"  yellowgate where visit-counter --browser\n" +
+			"  yellowgate where title description robots --pages /events/** --format xlsx --out events.xlsx",
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, prefix string) ([]string, cobra.ShellCompDirective) {
 			return a.completeItems(prefix, metadataKeys...), cobra.ShellCompDirectiveNoFileComp
 		},

@@ -16,14 +16,16 @@ import (
 
 func (a *app) whyCmd() *cobra.Command {
 	return &cobra.Command{
-		Use: "why PAGE [ITEM | KEY]", GroupID: "verify", Args: needs(1, 2, "why takes a page and an item, or a page and a metadata key", "yellowgate why /visit/ night-letter"),
+		Use: "why PAGE [ITEM | KEY]", GroupID: "verify", Args: needs(1, 2,
+			"why takes a page and an item, or a page and a metadata key", "yellowgate why /visit/ night-letter"),
 		Short: "Why is an item in or out on a page? Where does a metadata value come from?",
 		Long: `Tells the verdict for an item on a page, the line of the gate file that decided, and
 what would change it. With a page alone it names all items and metadata of the page, with
 what decided; show PAGE --why has each element, too. With a metadata key (title, robots, social.image, …) instead of
 an item it shows all values and the one that wins. With an address that has a fragment
 it says whether a popup opens there. Use it when a page has what you do not expect.`,
-		Example: "  yellowgate why /visit/\n  yellowgate why /visit/ visit-counter\n  yellowgate why /events/perseids/ title\n  yellowgate why '/visit/#night-letter'",
+		Example: "  yellowgate why /visit/\n  yellowgate why /visit/ visit-counter\n" +
+			"  yellowgate why /events/perseids/ title\n  yellowgate why '/visit/#night-letter'",
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, prefix string) ([]string, cobra.ShellCompDirective) {
 			if len(args) == 1 {
 				return a.completeItems(prefix, metadataKeys...), cobra.ShellCompDirectiveNoFileComp

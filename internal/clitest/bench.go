@@ -61,7 +61,8 @@ func build(name string) error {
 		return err
 	}
 	defer lock.Unlock()
-	if out, err := exec.Command("go", "build", "-ldflags", "-s -w", "-o", shared, "yellowgate/cmd/yellowgate").CombinedOutput(); err != nil {
+	if out, err := exec.Command("go", "build", "-ldflags", "-s -w", "-o", shared,
+		"yellowgate/cmd/yellowgate").CombinedOutput(); err != nil {
 		return fmt.Errorf("building: %v\n%s", err, out)
 	}
 	text, err := os.ReadFile(shared)
@@ -228,11 +229,13 @@ func Golden(t *testing.T, name, got string) {
 
 // Doc is a small page with a title and a body.
 func Doc(title, body string) string {
-	return "<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n  <title>" + title + "</title>\n</head>\n<body>\n  " + body + "\n</body>\n</html>\n"
+	return "<!doctype html>\n<html lang=\"en\">\n<head>\n  <meta charset=\"utf-8\">\n  <title>" + title +
+		"</title>\n</head>\n<body>\n  " + body + "\n</body>\n</html>\n"
 }
 
 // SiteHead begins a gate file.
-const SiteHead = "yellowgate: 1\nsite: {name: Tern Hill Observatory, url: https://ternhill.example, source: site, output: public}\n"
+const SiteHead = "yellowgate: 1\n" +
+	"site: {name: Tern Hill Observatory, url: https://ternhill.example, source: site, output: public}\n"
 
 // SmallGate is a gate file for the site of Small.
 const SmallGate = `yellowgate: 1

@@ -87,7 +87,8 @@ func FreshTab(t *testing.T, ctx context.Context, site string) (tab Tab, shut fun
 	if err != nil {
 		t.Fatal(err)
 	}
-	id, err := target.CreateTarget("about:blank").WithBrowserContextID(own).WithNewWindow(true).WithWidth(1000).WithHeight(700).Do(all)
+	id, err := target.CreateTarget("about:blank").WithBrowserContextID(own).WithNewWindow(true).
+		WithWidth(1000).WithHeight(700).Do(all)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -120,9 +121,11 @@ func StartBrowser(t *testing.T, name string, most time.Duration, more ...chromed
 }
 
 func launch(name string, more ...chromedp.ExecAllocatorOption) (ctx context.Context, stop func(), err error) {
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
-		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"), chromedp.WindowSize(1000, 700), chromedp.WSURLReadTimeout(2*time.Minute))
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox,
+		chromedp.DisableGPU, chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"), chromedp.WindowSize(1000, 700),
+		chromedp.WSURLReadTimeout(2*time.Minute))
 	ctx, end := chromedp.NewExecAllocator(context.Background(), append(options, more...)...)
 	ctx, leave := chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {})) // events it does not know yet
 	return ctx, func() { leave(); end() }, chromedp.Run(ctx)

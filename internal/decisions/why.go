@@ -21,7 +21,8 @@ func Why(p *project.Project, pg *page.Page, name string) (*result.WhyItem, *resu
 	}
 	if r.Fragment {
 		return nil, nil, &failure.Usage{
-			Message: pg.File + " is a fragment: it has no doctype and no html, head, body or title tag, so the gate leaves it alone",
+			Message: pg.File + " is a fragment: it has no doctype and no html, head, body or title tag, so the " +
+				"gate leaves it alone",
 		}
 	}
 	for i := range r.Verdicts {
@@ -62,7 +63,8 @@ func whyItem(p *project.Project, r *pageedit.Result, i int) *result.WhyItem {
 	w.Parts = partLines(it)
 	w.Params = ParamsOf(r.View, it)
 	for _, x := range p.Gate.Plan.Steps(v, pg) {
-		w.Steps = append(w.Steps, result.Step{Condition: x.Condition, Holds: x.Holds, Detail: x.Detail, Rule: result.RuleOf(x.Rule)})
+		w.Steps = append(w.Steps,
+			result.Step{Condition: x.Condition, Holds: x.Holds, Detail: x.Detail, Rule: result.RuleOf(x.Rule)})
 	}
 	w.Change = v.Change(pg)
 	return w

@@ -111,7 +111,8 @@ func standIn(host string, asked func(string, *http.Request)) http.Handler {
 			text = append(text[:len(text):len(text)], large()...)
 		}
 		h.Set("Content-Type",
-			map[string]string{".js": "text/javascript; charset=utf-8", ".html": "text/html; charset=utf-8", ".gif": "image/gif"}[path.Ext(name)])
+			map[string]string{".js": "text/javascript; charset=utf-8", ".html": "text/html; charset=utf-8",
+				".gif": "image/gif"}[path.Ext(name)])
 		_, _ = w.Write(text)
 	})
 }

@@ -44,8 +44,10 @@ func Make(dir, gateFile string, s *result.Survey) (*result.FirstGate, error) {
 		out = "gated"
 	}
 	fmt.Fprintf(&b,
-		"# What loads on which pages. Everything that was found has a name here and stays\n# as it is; change pages, or add except, to decide.\nyellowgate: 1\n\nsite:\n  # name: and url: (the site's address) are for titles and canonicals\n  source: %s\n  output: %s\n\nitems:\n",
-		yamlText(source), out)
+		"# What loads on which pages. Everything that was found has a name here and stays\n"+
+			"# as it is; change pages, or add except, to decide.\nyellowgate: 1\n\nsite:\n"+
+			"  # name: and url: (the site's address) are for titles and canonicals\n  source: %s\n  output: %s\n\n"+
+			"items:\n", yamlText(source), out)
 	names := map[string]bool{}
 	for _, x := range together(matchersOf(s.Loads)) {
 		if x.matcher == "" {
@@ -328,7 +330,9 @@ func ownLine(text string, texts []string, mine map[string]bool) (own string) {
 					line = before // what each build may make anew is mostly a value
 				}
 			}
-			if len(line) <= len(own) || len(mine) > 1 && len(line) < 8 || slices.ContainsFunc(texts, func(other string) bool { return mine[other] != strings.Contains(other, line) }) {
+			if len(line) <= len(own) || len(mine) > 1 && len(line) < 8 ||
+				slices.ContainsFunc(texts,
+					func(other string) bool { return mine[other] != strings.Contains(other, line) }) {
 				continue
 			}
 			if own = line; len(own) >= 8 {

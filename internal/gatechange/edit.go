@@ -192,7 +192,8 @@ func writeNamed(dir, name string, text []byte) error {
 		return &failure.Path{Path: full, Err: err}
 	}
 	if _, in := fsys.Within(dir, fsys.Real(full)); !in {
-		return &failure.Path{Path: full, Err: errors.New("it lies outside the gate file's folder"), What: "nothing was written"}
+		return &failure.Path{Path: full, Err: errors.New("it lies outside the gate file's folder"),
+			What: "nothing was written"}
 	}
 	if _, err := os.Stat(full); fsys.Missing(err) {
 		if err := fsys.Write(full, text); err != nil {
@@ -512,7 +513,8 @@ func (e *Edit) Remove(ctx context.Context, release bool) (*result.GateChange, er
 		if len(it.Found)+len(it.Replaces) > 0 && !release {
 			return &failure.Usage{
 				Message: fmt.Sprintf(
-					"item %q keeps elements of the source pages out, or changes them; without it they come back as the source has them",
+					"item %q keeps elements of the source pages out, or changes them; without it they come back as "+
+						"the source has them",
 					it.Name),
 				Remedy: "say so with --release, or take it out of all pages: yellowgate set " + it.Name + " --pages none",
 			}
@@ -525,7 +527,8 @@ func (e *Edit) Remove(ctx context.Context, release bool) (*result.GateChange, er
 				return &failure.Usage{
 					Message: fmt.Sprintf("item %q has a spot on %s, which would name no item", it.Name,
 						pageedit.SomePages(pages)),
-					Remedy: "take the spots out of the pages first; --release removes the item anyway, and check reports its spots until they are gone",
+					Remedy: "take the spots out of the pages first; --release removes the item anyway, and check " +
+						"reports its spots until they are gone",
 				}
 			}
 		}
@@ -534,7 +537,8 @@ func (e *Edit) Remove(ctx context.Context, release bool) (*result.GateChange, er
 			return err
 		}
 		for _, other := range g.Items {
-			for key, list := range map[string][]gatefile.Text{"before": other.Before, "after": other.After, "not-with": other.NotWith} {
+			for key, list := range map[string][]gatefile.Text{"before": other.Before, "after": other.After,
+				"not-with": other.NotWith} {
 				if mentions(list, it.Name) {
 					if err := doc(other.Pos.File).DeleteFromList(it.Name, 2, "items", other.Name, key); err != nil {
 						return err

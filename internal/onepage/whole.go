@@ -28,7 +28,8 @@ func Why(p *project.Project, pg *page.Page, weights inventory.Weights) (*result.
 	}
 	if r.Fragment {
 		return nil, &failure.Usage{
-			Message: pg.File + " is a fragment: it has no doctype and no html, head, body or title tag, so the gate leaves it alone",
+			Message: pg.File + " is a fragment: it has no doctype and no html, head, body or title tag, so the " +
+				"gate leaves it alone",
 		}
 	}
 	if err := project.Refusal(project.GroupProblems(p.Gate.File, r.Problems)); err != nil {

@@ -110,8 +110,8 @@ func mainPages(p *project.Project, o *result.Overview, read func(path string) ([
 	return nil
 }
 
-// fromHome are the home page and the pages that its links lead to, in their order; the first of all pages where there is
-// no home page.
+// fromHome are the home page and the pages that its links lead to, in their order; the first of all pages where
+// there is no home page.
 func fromHome(p *project.Project) (out []*page.Page, err error) {
 	home, err := p.Find("/")
 	if err != nil {
@@ -382,7 +382,8 @@ func is(it *gatefile.Item) (out []string) {
 		case gatefile.Popup:
 			add("the popup “" + cmp.Or(it.Label.Text, it.Name) + "”")
 		case gatefile.Structured:
-			add(map[bool]string{true: "questions with answers, for search engines", false: "data for search engines"}[p.Key == "questions"] +
+			add(map[bool]string{true: "questions with answers, for search engines",
+				false: "data for search engines"}[p.Key == "questions"] +
 				only)
 		case gatefile.Classes:
 			add("the classes " + p.Text + " on " + p.Selector.String())
@@ -413,7 +414,8 @@ func matcher(m *gatefile.Matcher) string {
 // codeInWords says what a piece of HTML brings.
 func codeInWords(p *gatefile.Part) string {
 	text := strings.ToLower(p.Text)
-	for _, of := range [][2]string{{"<iframe", "an embedded page"}, {"<script", "code with a script"}, {"<form", "a form"}, {"<meta", "metadata"}, {"<link", "a link in the head"}} {
+	for _, of := range [][2]string{{"<iframe", "an embedded page"}, {"<script", "code with a script"},
+		{"<form", "a form"}, {"<meta", "metadata"}, {"<link", "a link in the head"}} {
 		if strings.Contains(text, of[0]) {
 			return of[1] + fromFile(p)
 		}

@@ -59,8 +59,8 @@ func (s *setter) edit(e *gatechange.Edit, p *project.Project, doc func(string) *
 	return nil
 }
 
-// perPageKey changes a metadata key where per-page gives the page one, and takes one out that is to have no value. false
-// where facts do.
+// perPageKey changes a metadata key where per-page gives the page one, and takes one out that is to have no value.
+// false where facts do.
 func (s *setter) perPageKey(p *project.Project, doc func(string) *gateedit.Doc, c *cell) (done bool, err error) {
 	pp := p.Gate.Plan.PerPage(c.page)
 	has := pp != nil && slices.ContainsFunc(pp.Keys, func(k gatefile.Key) bool { return k.ID() == c.key })

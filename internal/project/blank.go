@@ -36,8 +36,10 @@ func (p *Project) blankPages() error {
 			other = file
 		}
 		if other != "" {
-			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: b.Path.Pos, Line: LineOf(g.TextOf(b.Path.Pos.File), b.Path.Pos.Line),
-				Message: fmt.Sprintf("the blank page %s exists already: %s", b.Path.Value, other), Remedy: "give it another path, or take the file out of the source"})
+			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: b.Path.Pos,
+				Line:    LineOf(g.TextOf(b.Path.Pos.File), b.Path.Pos.Line),
+				Message: fmt.Sprintf("the blank page %s exists already: %s", b.Path.Value, other),
+				Remedy:  "give it another path, or take the file out of the source"})
 			continue
 		}
 		text := blankPage(b)

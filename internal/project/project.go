@@ -62,7 +62,8 @@ type Project struct {
 	blank     map[string][]byte
 }
 
-// NamedText is a file on which the gate depends: its name relative to the folder of the gate file, with slashes, and its text.
+// NamedText is a file on which the gate depends: its name relative to the folder of the gate file, with slashes,
+// and its text.
 type NamedText struct {
 	Name string
 	Text []byte
@@ -90,7 +91,8 @@ func FindGate(dir string) (string, error) {
 		if d == filepath.Dir(d) {
 			return "", &failure.Usage{
 				Message: "no " + GateFileName + " in this folder or in one above it",
-				Remedy:  "go to your site's folder, name the file with --gate FILE, or let the tool write a first one from the folder of your pages: yellowgate survey DIR --write",
+				Remedy: "go to your site's folder, name the file with --gate FILE, or let the tool write a first " +
+					"one from the folder of your pages: yellowgate survey DIR --write",
 			}
 		}
 	}
@@ -231,8 +233,8 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 func (p *Project) folders() (problems []problem.Problem) {
 	s := &p.Gate.File.Site
 	fail := func(t gatefile.Text, remedy, format string, args ...any) {
-		problems = append(problems, problem.Problem{Severity: problem.Error, Pos: t.Pos, Message: fmt.Sprintf(format, args...), Remedy: remedy,
-			Line: LineOf(p.Gate.File.Text, t.Pos.Line)})
+		problems = append(problems, problem.Problem{Severity: problem.Error, Pos: t.Pos,
+			Message: fmt.Sprintf(format, args...), Remedy: remedy, Line: LineOf(p.Gate.File.Text, t.Pos.Line)})
 	}
 	abs := func(t gatefile.Text) string {
 		if t.Value == "" {
@@ -436,14 +438,18 @@ func (p *Project) CheckPages() (problems []problem.Problem) {
 	}
 	for _, pp := range p.Gate.File.Pages {
 		if !have[page.Key(p.Identify(pp.Path))] {
-			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: pp.Pos, Line: LineOf(p.Gate.File.TextOf(pp.Pos.File), pp.Pos.Line),
-				Message: fmt.Sprintf("per-page names %s, which is no page of the site%s", pp.Path, didyoumean.Suggest(pp.Path, paths))})
+			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: pp.Pos,
+				Line: LineOf(p.Gate.File.TextOf(pp.Pos.File), pp.Pos.Line),
+				Message: fmt.Sprintf("per-page names %s, which is no page of the site%s", pp.Path,
+					didyoumean.Suggest(pp.Path, paths))})
 		}
 	}
 	for _, row := range p.Facts.rows {
 		if !have[row.key] {
-			problems = append(problems, problem.Problem{Severity: problem.Warning, Name: problem.FactsWithoutPage, Pos: row.pos,
-				Message: fmt.Sprintf("facts are given for %s, which is no page of the site%s", row.path, didyoumean.Suggest(row.path, paths))})
+			problems = append(problems, problem.Problem{Severity: problem.Warning, Name: problem.FactsWithoutPage,
+				Pos: row.pos,
+				Message: fmt.Sprintf("facts are given for %s, which is no page of the site%s", row.path,
+					didyoumean.Suggest(row.path, paths))})
 		}
 	}
 	return problems

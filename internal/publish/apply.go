@@ -84,7 +84,8 @@ func (e *ForeignError) Remedy() string {
 	if len(e.Blocks) > 0 {
 		return "nothing was changed; move it away, or name another output folder"
 	}
-	return "nothing was changed; name another output folder, move them away, or overwrite them: yellowgate apply --take-over"
+	return "nothing was changed; name another output folder, move them away, or overwrite them: yellowgate apply " +
+		"--take-over"
 }
 
 // job is one file of the source on its way to the output.

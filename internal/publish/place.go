@@ -414,7 +414,9 @@ func (a *apply) finish() error {
 		}
 		if err != nil {
 			_ = save()
-			return &failure.Path{Path: a.at(r.path), Err: err, What: "all pages are written; " + told(i, len(a.removed)) + " whose source is gone were removed; apply again to go on"}
+			return &failure.Path{Path: a.at(r.path), Err: err,
+				What: "all pages are written; " + told(i, len(a.removed)) +
+					" whose source is gone were removed; apply again to go on"}
 		}
 		a.removeEmpty(path.Dir(r.path))
 		delete(files, r.path)

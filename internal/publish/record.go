@@ -94,7 +94,8 @@ func (s state) recordError(err error) error {
 	return &failure.Path{
 		Path: s.at(recordName),
 		Err:  err,
-		What: "delete the record, then apply: pages that say already what they should are taken for the tool's own again, others by apply --take-over",
+		What: "delete the record, then apply: pages that say already what they should are taken for the tool's own " +
+			"again, others by apply --take-over",
 	}
 }
 

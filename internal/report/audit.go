@@ -80,7 +80,8 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 		}
 		// Those that are as the gate says come last and, where there are many, in one line.
 		items := slices.Clone(a.ByItem)
-		slices.SortStableFunc(items, func(x, y audit.ItemSum) int { return held(&x, len(a.Rendered) > 0) - held(&y, len(a.Rendered) > 0) })
+		slices.SortStableFunc(items,
+			func(x, y audit.ItemSum) int { return held(&x, len(a.Rendered) > 0) - held(&y, len(a.Rendered) > 0) })
 		fine := 0
 		for _, it := range items {
 			wrong, remark := heldAgainst(it, len(a.Rendered) > 0)

@@ -47,7 +47,8 @@ func where(c *audit.Cause, pages int) string {
 	case c.Pages >= pages:
 		s = "on all " + wording.Count(pages, "page")
 	case len(c.Spared) > 0:
-		s = fmt.Sprintf("on %s of %s, all but %s", wording.Number(c.Pages), wording.Count(pages, "page"), Clean(wording.List(c.Spared, len(c.Spared))))
+		s = fmt.Sprintf("on %s of %s, all but %s", wording.Number(c.Pages), wording.Count(pages, "page"),
+			Clean(wording.List(c.Spared, len(c.Spared))))
 	case c.Folder != "/":
 		s = fmt.Sprintf("on %s in %s", wording.Count(c.Pages, "page"), Clean(c.Folder))
 	default:

@@ -113,7 +113,8 @@ func bars(list []weighed, label string, compared bool) template.HTML {
 		middle := float64(8 + line*i + line/2)
 		c.text(-6, middle+3, "end", shortName(w.name))
 		bar := func(bytes int, top float64, before bool) {
-			c.Bars = append(c.Bars, chartShape{fmt.Sprintf("M0,%.1fh%.1fv%.1fH0Z", top, float64(bytes)/heaviest*plotWide, thick), before})
+			c.Bars = append(c.Bars,
+				chartShape{fmt.Sprintf("M0,%.1fh%.1fv%.1fH0Z", top, float64(bytes)/heaviest*plotWide, thick), before})
 		}
 		if compared {
 			bar(w.was, middle-thick-.5, true)

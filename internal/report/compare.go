@@ -117,14 +117,20 @@ func totalRows(r *compare.Result) []totalRow {
 		}, {"requests of all pages", r.Before.Requests, r.After.Requests, number, true},
 		{
 			"blocking", r.Before.Blocking, r.After.Blocking, number, true,
-		}, {"bytes", r.Before.Bytes, r.After.Bytes, bytesOf, true}, {"compressed", r.Before.Gzip, r.After.Gzip, bytesOf, true},
+		}, {"bytes", r.Before.Bytes, r.After.Bytes, bytesOf, true}, {"compressed", r.Before.Gzip, r.After.Gzip,
+			bytesOf, true},
 	}
 	if f := r.Felt; f != nil {
 		milliseconds := func(n int) string { return fmt.Sprint(n, " ms") }
 		thousandths := func(n int) string { return fmt.Sprintf("%.3f", float64(n)/1000) }
-		rows = append(rows, totalRow{"requests in the browser", f.Before.Requests, f.After.Requests, number, true}, totalRow{"failed requests", f.Before.Failed, f.After.Failed, number, true},
-			totalRow{"bytes over the wire", int(f.Before.Wire), int(f.After.Wire), bytesOf, true}, totalRow{"largest paint, median", int(math.Round(f.Before.Paint)), int(math.Round(f.After.Paint)), milliseconds, true},
-			totalRow{"layout shift, all pages", int(math.Round(f.Before.Shift * 1000)), int(math.Round(f.After.Shift * 1000)), thousandths, true}, totalRow{"exceptions", f.Before.Exceptions, f.After.Exceptions, number, true})
+		rows = append(rows, totalRow{"requests in the browser", f.Before.Requests, f.After.Requests, number, true},
+			totalRow{"failed requests", f.Before.Failed, f.After.Failed, number, true},
+			totalRow{"bytes over the wire", int(f.Before.Wire), int(f.After.Wire), bytesOf, true},
+			totalRow{"largest paint, median", int(math.Round(f.Before.Paint)), int(math.Round(f.After.Paint)),
+				milliseconds, true},
+			totalRow{"layout shift, all pages", int(math.Round(f.Before.Shift * 1000)),
+				int(math.Round(f.After.Shift * 1000)), thousandths, true},
+			totalRow{"exceptions", f.Before.Exceptions, f.After.Exceptions, number, true})
 	}
 	return rows
 }

@@ -118,7 +118,8 @@ func (p *Printer) Diff(d *result.Diff, summary bool) {
 	}
 	if len(d.Blocked) > 0 {
 		p.Line(
-			"  %s in the output folder not written by the tool, where apply must write: it would stop (%s); move them away, or apply --take-over",
+			"  %s in the output folder not written by the tool, where apply must write: it would stop (%s); move "+
+				"them away, or apply --take-over",
 			wording.Count(len(d.Blocked), "file"), wording.List(d.Blocked, 3))
 	}
 	if len(d.Gone) > 0 {

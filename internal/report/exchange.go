@@ -28,11 +28,16 @@ import (
 func AuditCSV(w io.Writer, a *result.Audit) error {
 	c := csv.NewWriter(w)
 	c.UseCRLF = true // RFC 4180, 2
-	if err := c.Write([]string{"severity", "check", "page", "file", "line", "column", "item", "message", "remedy", "about"}); err != nil {
+	if err := c.Write(
+		[]string{"severity", "check", "page", "file", "line", "column", "item", "message", "remedy",
+			"about"}); err != nil {
 		return err
 	}
 	for f := range a.All() {
-		if err := c.Write([]string{f.Severity.String(), f.Check, csvCell(f.Page), csvCell(f.File), strconv.Itoa(f.Line), strconv.Itoa(f.Column), csvCell(f.Item), csvCell(f.Message), csvCell(f.Remedy), csvCell(f.About)}); err != nil {
+		if err := c.Write(
+			[]string{f.Severity.String(), f.Check, csvCell(f.Page), csvCell(f.File), strconv.Itoa(f.Line),
+				strconv.Itoa(f.Column), csvCell(f.Item), csvCell(f.Message), csvCell(f.Remedy),
+				csvCell(f.About)}); err != nil {
 			return err
 		}
 	}
@@ -181,8 +186,13 @@ func SARIF(w io.Writer, a *result.Audit) error {
 	results := []result{}
 	folder := repositoryFolder(a)
 	for _, f := range a.Findings {
-		results = append(results, result{f.Check, index[f.Check], f.Severity.String(), message{plainMessage(f.Message + ". " + f.Remedy)},
-			[]location{{physical{artifact{(&url.URL{Path: inRepository(folder, f.File)}).EscapedPath(), "ROOT"}, region{max(f.Line, 1), max(f.Column, 1)}}}}, map[string]string{"page": valid(f.Page), "item": valid(f.Item), "cause": valid(strings.TrimSpace(f.Check + " " + f.About))}})
+		results = append(results, result{f.Check, index[f.Check], f.Severity.String(),
+			message{plainMessage(f.Message + ". " + f.Remedy)},
+			[]location{
+				{physical{artifact{(&url.URL{Path: inRepository(folder, f.File)}).EscapedPath(), "ROOT"},
+					region{max(f.Line, 1), max(f.Column, 1)}}}},
+			map[string]string{"page": valid(f.Page), "item": valid(f.Item),
+				"cause": valid(strings.TrimSpace(f.Check + " " + f.About))}})
 	}
 	doc := map[string]any{
 		"$schema": "https://json.schemastore.org/sarif-2.1.0.json", "version": "2.1.0",
@@ -293,11 +303,14 @@ func Markdown(w io.Writer, a *result.Audit) error {
 	var items []string
 	for _, it := range a.ByItem {
 		if it.Missing+it.Leaked > 0 {
-			items = append(items, fmt.Sprintf("| %s | %d | %d | %d | %d |\n", it.Item.Name, it.In, it.Present, it.Missing, it.Leaked))
+			items = append(items,
+				fmt.Sprintf("| %s | %d | %d | %d | %d |\n", it.Item.Name, it.In, it.Present, it.Missing, it.Leaked))
 		}
 	}
 	if len(items) > 0 {
-		b.WriteString("\n| item | expected on | found on | missing | leaked |\n|---|---:|---:|---:|---:|\n" + strings.Join(items, ""))
+		b.WriteString(
+			"\n| item | expected on | found on | missing | leaked |\n|---|---:|---:|---:|---:|\n" +
+				strings.Join(items, ""))
 	}
 	_, err := io.WriteString(w, b.String())
 	return err
@@ -309,5 +322,6 @@ func inline(s string) string {
 }
 
 func text(s string) string {
-	return strings.NewReplacer("\\", "\\\\", "`", "\\`", "*", "\\*", "_", "\\_", "[", "\\[", "]", "\\]", "|", "\\|", "<", "&lt;", ">", "&gt;", "&", "&amp;", "#", "\\#", "~", "\\~", "@", "@\u200B", "!", "\\!").Replace(valid(s))
+	return strings.NewReplacer("\\", "\\\\", "`", "\\`", "*", "\\*", "_", "\\_", "[", "\\[", "]", "\\]", "|", "\\|",
+		"<", "&lt;", ">", "&gt;", "&", "&amp;", "#", "\\#", "~", "\\~", "@", "@\u200B", "!", "\\!").Replace(valid(s))
 }

@@ -72,7 +72,10 @@ func (p *Printer) severity(s problem.Severity) string {
 func ChecksMarkdown(w io.Writer) error {
 	var b strings.Builder
 	b.WriteString(
-		"# The checks of the audit\n\nMade from the checks themselves: `yellowgate explain --format markdown`. `yellowgate explain\nNAME` explains one in the terminal; `checks`, `accept` and `strict` in the\n[gate file](gate-file.md#what-the-audit-looks-for) change what they mean on your site.\n")
+		"# The checks of the audit\n\n" +
+			"Made from the checks themselves: `yellowgate explain --format markdown`. `yellowgate explain\n" +
+			"NAME` explains one in the terminal; `checks`, `accept` and `strict` in the\n" +
+			"[gate file](gate-file.md#what-the-audit-looks-for) change what they mean on your site.\n")
 	families := []string{"gate", "head", "loading", "popups", "code", "server", "rendered"}
 	for _, family := range families {
 		fmt.Fprintf(&b, "\n## %s\n\n| check | severity | what |\n|---|---|---|\n", family)
@@ -92,7 +95,9 @@ func ChecksMarkdown(w io.Writer) error {
 		}
 	}
 	b.WriteString(
-		"\n## check alone\n\n`yellowgate check` warns of these, or notes them with `--verbose`; `accept` takes them by name.\n\n| name | what |\n|---|---|\n")
+		"\n## check alone\n\n" +
+			"`yellowgate check` warns of these, or notes them with `--verbose`; `accept` takes them by name.\n\n" +
+			"| name | what |\n|---|---|\n")
 	for _, k := range problem.Kinds() {
 		fmt.Fprintf(&b, "| %s | %s |\n", k.Name, k.Means)
 	}

@@ -157,7 +157,8 @@ func auditHTML(w io.Writer, a *result.Audit, c *result.Comparison) error {
 		Data                            template.JS
 		First                           []htmlFirst
 		Causes                          string
-	}{Name: Clean(a.Dir), Site: a.Site, Gate: a.Gate, Bytes: wording.Size(a.Bytes), Counts: wording.Count(a.Pages, "page") + ", " + wording.Count(a.Requests, "request"), Totals: a.Totals, Checks: checksOf(a.Findings)}
+	}{Name: Clean(a.Dir), Site: a.Site, Gate: a.Gate, Bytes: wording.Size(a.Bytes), Counts: wording.Count(a.Pages,
+		"page") + ", " + wording.Count(a.Requests, "request"), Totals: a.Totals, Checks: checksOf(a.Findings)}
 	d.First, d.Causes = firstOf(a)
 	findings := map[string][]check.Finding{}
 	for _, f := range a.Findings {
@@ -323,7 +324,8 @@ func comparisonOf(c *result.Comparison) *htmlComparison {
 	for i := range c.Changes {
 		g := &c.Changes[i]
 		sign, text := g.Words()
-		x.Changes = append(x.Changes, htmlChange{g.Section(), g.Called(), strings.TrimSpace(sign + " " + text), onPages(g), len(g.Pages)})
+		x.Changes = append(x.Changes,
+			htmlChange{g.Section(), g.Called(), strings.TrimSpace(sign + " " + text), onPages(g), len(g.Pages)})
 	}
 	if c.Same() {
 		x.Same = "Nothing changed."
@@ -381,7 +383,9 @@ func rowOf(r *inventory.Record, fs []check.Finding, hosts map[string]bool, weigh
 			if !m.Later {
 				weight[belongsImport(e, &m)] += m.Bytes
 			}
-			p.Elements = append(p.Elements, htmlElement{Area: e.Area, Tag: cmp.Or(m.Tag, "import"), What: Clean(m.Written()), Bytes: wording.Size(int64(m.Bytes)), Item: e.Item})
+			p.Elements = append(p.Elements,
+				htmlElement{Area: e.Area, Tag: cmp.Or(m.Tag, "import"), What: Clean(m.Written()),
+					Bytes: wording.Size(int64(m.Bytes)), Item: e.Item})
 		}
 	}
 	for i := range r.Media {
@@ -390,7 +394,9 @@ func rowOf(r *inventory.Record, fs []check.Finding, hosts map[string]bool, weigh
 		}
 	}
 	for _, s := range r.MediaSums() {
-		p.Elements = append(p.Elements, htmlElement{Area: "body", Tag: "media", What: s.Kind + ": " + wording.Count(s.Files, "file"), Bytes: wording.Size(int64(s.Bytes))})
+		p.Elements = append(p.Elements,
+			htmlElement{Area: "body", Tag: "media", What: s.Kind + ": " + wording.Count(s.Files, "file"),
+				Bytes: wording.Size(int64(s.Bytes))})
 	}
 	row.Bytes = wording.Size(int64(row.Total))
 	return row, p

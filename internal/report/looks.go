@@ -183,7 +183,8 @@ func LooksHTML(w io.Writer, before, after string, l *result.Looks) error {
 		Another                    []htmlLook
 		Lists                      []htmlSide
 		Measures                   []measure
-	}{Before: Clean(before), After: Clean(after), Came: len(l.Came), Went: len(l.Went), Mistakes: len(l.NewMistakes), Measures: measured(l)}
+	}{Before: Clean(before), After: Clean(after), Came: len(l.Came), Went: len(l.Went), Mistakes: len(
+		l.NewMistakes), Measures: measured(l)}
 	for _, x := range l.Another() {
 		h := htmlLook{PageLook: x}
 		if x.Unread == "" {
@@ -206,7 +207,8 @@ func LooksHTML(w io.Writer, before, after string, l *result.Looks) error {
 	for _, side := range []struct {
 		title string
 		of    map[string][]string
-	}{{"Requested on the later side only", l.Came}, {"No longer requested", l.Went}, {"Exceptions that are new", l.NewMistakes}} {
+	}{{"Requested on the later side only", l.Came}, {"No longer requested", l.Went}, {"Exceptions that are new",
+		l.NewMistakes}} {
 		h := htmlSide{Title: side.title}
 		for _, what := range result.Sorted(side.of) {
 			h.Rows = append(h.Rows, struct{ What, On string }{what, wording.List(side.of[what], 6)})

@@ -332,5 +332,6 @@ func (p *Printer) Overview(o *result.Overview) {
 	p.Line("")
 	p.Line("%s",
 		p.dim.Render(
-			"--format html or markdown has the whole: everything one by one, other companies, titles, how pages are listed, who decided what."))
+			"--format html or markdown has the whole: everything one by one, other companies, titles, how pages "+
+				"are listed, who decided what."))
 }

@@ -33,9 +33,9 @@ func NewPrinter(w io.Writer, color bool, width int) *Printer {
 	style := func(fg string, bold bool) ink {
 		return ink{r.NewStyle().Foreground(lipgloss.Color(fg)).Bold(bold)}
 	}
-	return &Printer{w: w, Width: width,
-		head: style("221", true), name: style("117", false), in: style("114", true), out: style("245", false),
-		bad: style("203", true), warn: style("215", true), note: style("109", false), dim: style("245", false), num: style("252", false)}
+	return &Printer{w: w, Width: width, head: style("221", true), name: style("117", false), in: style("114", true),
+		out: style("245", false), bad: style("203", true), warn: style("215", true), note: style("109", false),
+		dim: style("245", false), num: style("252", false)}
 }
 
 // Line writes a line. What the arguments hold stays on it, whatever it is.

@@ -74,7 +74,9 @@ func ProblemRecords(ps []problem.Problem) []ProblemRecord {
 		if x.Accepted {
 			continue
 		}
-		out = append(out, ProblemRecord{x.Severity.String(), x.Name, x.Item, x.Pos.File, x.Pos.Line, x.Pos.Column, x.Message, x.Remedy})
+		out = append(out,
+			ProblemRecord{x.Severity.String(), x.Name, x.Item, x.Pos.File, x.Pos.Line, x.Pos.Column, x.Message,
+				x.Remedy})
 	}
 	return out
 }

@@ -15,7 +15,10 @@ func (p *Printer) Rendered(o *result.Opened) {
 	p.Heading("%s  %s", o.Path, Clean(o.Title))
 	p.Line("  %s", p.dim.Render(o.URL+", in a browser of "+o.Screen))
 	if to := o.Moved(); to != "" {
-		p.Line("  %s", p.warn.Render("it is at "+Clean(to)+" now, and loaded nothing for that: its items and metadata are those of "+Clean(o.Path)))
+		p.Line("  %s",
+			p.warn.Render(
+				"it is at "+Clean(to)+" now, and loaded nothing for that: its items and metadata are those of "+
+					Clean(o.Path)))
 	}
 	if o.Cut != "" {
 		p.Line("  %s", p.warn.Render("cut short: "+o.Cut+"; --wait waits longer"))

@@ -32,14 +32,16 @@ func Schema(w io.Writer) error {
 	s := r.Reflect(gatefile.Shape{})
 	s.Title = "Gate file of Yellow Gate"
 	s.Required = []string{"yellowgate"}
-	for key, form := range map[string]string{"items": gatefile.NameForm, "sets": gatefile.NameForm, "per-page": `^/[^*]*$`} {
+	for key, form := range map[string]string{"items": gatefile.NameForm, "sets": gatefile.NameForm,
+		"per-page": `^/[^*]*$`} {
 		of, _ := s.Properties.Get(key)
 		of.PropertyNames = &jsonschema.Schema{Pattern: form}
 	}
 	item, _ := s.Properties.Get("items")
 	keys := gatefile.ItemKeys() // what an item carries comes first
 	for _, part := range keys[:slices.Index(keys, "pages")] {
-		item.AdditionalProperties.AnyOf = append(item.AdditionalProperties.AnyOf, &jsonschema.Schema{Required: []string{part}})
+		item.AdditionalProperties.AnyOf = append(item.AdditionalProperties.AnyOf,
+			&jsonschema.Schema{Required: []string{part}})
 	}
 	for p := s.Properties.Oldest(); p != nil; p = p.Next() { // a key may stand there with nothing below it yet
 		if p.Key != "yellowgate" && p.Key != "strict" {

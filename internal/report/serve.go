@@ -70,7 +70,8 @@ func ProblemPage(w io.Writer, ps []problem.Problem, other error) error {
 		x := htmlProblem{Problem: p, Where: p.Pos.String()}
 		if line := []rune(strings.TrimRight(p.Line, "\r\n")); len(line) > 0 && p.Pos.Column > 0 {
 			at := min(p.Pos.Column-1, len(line))
-			x.Before, x.At, x.After = Clean(string(line[:at])), Clean(string(line[at:min(at+1, len(line))])), Clean(string(line[min(at+1, len(line)):]))
+			x.Before, x.At, x.After = Clean(string(line[:at])), Clean(string(line[at:min(at+1, len(line))])),
+				Clean(string(line[min(at+1, len(line)):]))
 		}
 		if p.Remedy != "" {
 			x.Remedies = strings.Split(p.Remedy, "\n")
@@ -139,6 +140,7 @@ func (p *Printer) StandIns(dir string, hosts []string, open, audit string) {
 	p.Line("Started like this, a browser shows the whole site and requests nothing else:")
 	p.Line("  %s", p.name.Render(open))
 	p.Line(
-		"What the vendors' scripts do to the pages as they were, and to the gated ones after yellowgate apply (without the folder):")
+		"What the vendors' scripts do to the pages as they were, and to the gated ones after yellowgate apply " +
+			"(without the folder):")
 	p.Line("  %s", p.name.Render(audit))
 }

@@ -14,7 +14,9 @@ import (
 // Show writes the inventory of one page, in order.
 func (p *Printer) Show(r *result.Show, verbose bool) {
 	rec := r.Record
-	from := map[string]string{"output": "as applied", "next": "as apply would write it", "source": "the source, before the gate", "file": "a page by itself", "address": "as the server sends it"}[r.From]
+	from := map[string]string{"output": "as applied", "next": "as apply would write it",
+		"source": "the source, before the gate", "file": "a page by itself",
+		"address": "as the server sends it"}[r.From]
 	if r.Notice != "" {
 		p.Line("%s", p.warn.Render(r.Notice))
 	}

@@ -24,7 +24,8 @@ func (p *Printer) Suggest(s *result.Suggestions, verbose bool) {
 		p.Line("%s nothing loads on %s where nothing seems to need it.", p.in.Render("✓"),
 			wording.Count(s.Pages, "page"))
 	} else {
-		p.Heading("%s on %s: would save %s", wording.Count(len(s.Suggestions), "suggestion"), wording.Count(s.Pages, "page"), saved(sum))
+		p.Heading("%s on %s: would save %s", wording.Count(len(s.Suggestions), "suggestion"),
+			wording.Count(s.Pages, "page"), saved(sum))
 	}
 	for i, x := range s.Suggestions {
 		p.suggestion(x, verbose)
@@ -55,11 +56,13 @@ func (p *Printer) Suggest(s *result.Suggestions, verbose bool) {
 		p.Line("%s",
 			p.dim.Render(
 				"yellowgate survey "+s.Folder+
-					" --write makes a first gate file; with one, yellowgate suggest --write puts what is certain into it, and with --browser what that proves."))
+					" --write makes a first gate file; with one, yellowgate suggest --write puts what is certain "+
+					"into it, and with --browser what that proves."))
 	default:
 		p.Line("%s",
 			p.dim.Render(
-				"yellowgate suggest --write puts what is certain into the gate file; --browser looks at what is used, and proves what is not. Then: yellowgate diff"))
+				"yellowgate suggest --write puts what is certain into the gate file; --browser looks at what is "+
+					"used, and proves what is not. Then: yellowgate diff"))
 	}
 }
 
@@ -97,7 +100,10 @@ func (p *Printer) suggestion(x *result.Suggestion, verbose bool) {
 			}
 			where = " (" + wording.List(x.Needed, limit) + ")"
 		}
-		p.paragraph("", fmt.Sprintf("%s  %s: on %s, needed on %s%s; saves %s", p.name.Render(x.Name), certainty, wording.Count(x.Pages, "page"), p.num.Render(fmt.Sprint(len(x.Needed))), cleaned(where), saved(x.Saves)))
+		p.paragraph("",
+			fmt.Sprintf("%s  %s: on %s, needed on %s%s; saves %s", p.name.Render(x.Name), certainty,
+				wording.Count(x.Pages, "page"), p.num.Render(fmt.Sprint(len(x.Needed))), cleaned(where),
+				saved(x.Saves)))
 	}
 	if verbose {
 		for _, l := range x.Loads {

@@ -97,7 +97,8 @@ func (p *Printer) surveyMedia(t *table, s *result.Survey, verbose bool) {
 		}
 	}
 	t.section("Shown and played")
-	slices.SortFunc(kinds, func(a, b inventory.Subtotal) int { return cmp.Or(b.Bytes-a.Bytes, strings.Compare(a.Kind, b.Kind)) })
+	slices.SortFunc(kinds,
+		func(a, b inventory.Subtotal) int { return cmp.Or(b.Bytes-a.Bytes, strings.Compare(a.Kind, b.Kind)) })
 	for i := range kinds {
 		k := &kinds[i]
 		t.add("", "", wording.Size(int64(k.Bytes)), "", "",

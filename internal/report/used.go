@@ -65,5 +65,6 @@ func (p *Printer) Used(uses []result.Use, pages, unread int, screens []string, s
 	p.Line("%s",
 		p.dim.Render(
 			tried+
-				" What nobody did, such as signing in, may still need a file: look at yellowgate diff, and try it, before you publish. --write puts what is proved into the gate file."))
+				" What nobody did, such as signing in, may still need a file: look at yellowgate diff, and try it, "+
+				"before you publish. --write puts what is proved into the gate file."))
 }

@@ -51,9 +51,9 @@ func visitOf(r *pageload.Record) htmlVisit {
 	}
 	m := &r.Measured
 	v.Measured = fmt.Sprintf(
-		"%s, %s over the wire. First paint after %.0f ms, largest after %.0f ms%s, layout shift %.3f, scripts blocked for %.0f ms, %s.",
-		wording.Count(len(r.Requests), "request"), wording.Size(r.Wire()), m.FirstPaint, m.LargestPaint,
-		ofElement(m.LargestIs), m.Shift, m.Blocking, wording.Count(m.Nodes, "element"))
+		"%s, %s over the wire. First paint after %.0f ms, largest after %.0f ms%s, layout shift %.3f, scripts "+
+			"blocked for %.0f ms, %s.", wording.Count(len(r.Requests), "request"), wording.Size(r.Wire()),
+		m.FirstPaint, m.LargestPaint, ofElement(m.LargestIs), m.Shift, m.Blocking, wording.Count(m.Nodes, "element"))
 	end := max(m.Loaded, m.LargestPaint, 1)
 	for i := range r.Requests {
 		end = max(end, r.Requests[i].Ended)

@@ -173,7 +173,8 @@ func (p *Printer) WhereAll(lines []result.WhereLine, pages, unread int) {
 		t.add(p.dim.Render("on"), p.dim.Render("taken out"), p.dim.Render("browser has it"), p.dim.Render("item"),
 			p.dim.Render("carries"), p.dim.Render("pages"))
 	} else {
-		t.add(p.dim.Render("on"), p.dim.Render("taken out"), p.dim.Render("item"), p.dim.Render("carries"), p.dim.Render("pages"), p.dim.Render("note"))
+		t.add(p.dim.Render("on"), p.dim.Render("taken out"), p.dim.Render("item"), p.dim.Render("carries"),
+			p.dim.Render("pages"), p.dim.Render("note"))
 	}
 	for _, l := range lines {
 		gone := ""

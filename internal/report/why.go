@@ -94,7 +94,10 @@ func (p *Printer) WhyPage(w *result.WhyPage, short bool) {
 			p.paragraph("  ", wording.List(out, len(out)))
 		}
 		p.Line("")
-		p.Line("%s", p.dim.Render("yellowgate show "+w.Page+" --why shows every element; yellowgate why "+w.Page+" ITEM how it was decided."))
+		p.Line("%s",
+			p.dim.Render(
+				"yellowgate show "+w.Page+" --why shows every element; yellowgate why "+w.Page+
+					" ITEM how it was decided."))
 	}
 }
 

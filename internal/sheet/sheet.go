@@ -101,7 +101,8 @@ func decode(data []byte, label string) (string, error) {
 	return strings.TrimPrefix(string(data), "\uFEFF"), nil
 }
 
-// Garbled reports whether a text is what a program makes of another that takes its UTF-8 for windows-1252: "Ã©" for "é".
+// Garbled reports whether a text is what a program makes of another that takes its UTF-8 for windows-1252: "Ã©"
+// for "é".
 func Garbled(text, of string) bool {
 	if text == of || len(text) <= len(of) {
 		return false
@@ -192,7 +193,8 @@ func (t *Table) check() error {
 	}
 	if len(t.Header) > 0 && strings.HasPrefix(t.Header[0], "ï»¿") {
 		return &Error{
-			Line: 1, Column: 1, Message: "the program that saved this table had read it in a wrong encoding: it took UTF-8 for windows-1252",
+			Line: 1, Column: 1, Message: "the program that saved this table had read it in a wrong encoding: it " +
+				"took UTF-8 for windows-1252",
 			Remedy: "open the table as UTF-8 there, or begin with xlsx: yellowgate where … --format xlsx",
 		}
 	}
@@ -282,7 +284,8 @@ func WriteXLSX(w io.Writer, name string, rows [][]string) error {
 			return err
 		}
 	}
-	if err := s.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+	if err := s.SetPanes(
+		&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
 		return err
 	}
 	for i, row := range rows {

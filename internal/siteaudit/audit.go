@@ -74,7 +74,8 @@ func Audit(ctx context.Context, o Options) (*result.Audit, error) {
 	if n := s.sum.Fragments; n == len(s.pages) && s.Project == nil {
 		return nil, &failure.Usage{
 			Message: fmt.Sprintf(
-				"no file of HTML in %s is a page: all %d are without html, head, body and title, as templates and parts of pages are",
+				"no file of HTML in %s is a page: all %d are without html, head, body and title, as templates and "+
+					"parts of pages are",
 				cmp.Or(o.Named, o.Dir), n),
 			Remedy: "name the folder of the finished pages",
 		}
@@ -209,7 +210,8 @@ func (s *auditing) ofSite() []check.Finding {
 // finish takes over what the pages came to.
 func (s *auditing) finish() {
 	r := s.result
-	r.Pages, r.Fragments, r.Requests, r.Bytes, r.Unneeded = len(s.sum.Pages), s.sum.Fragments, s.sum.Requests, s.sum.Bytes, s.sum.Unneeded
+	r.Pages, r.Fragments, r.Requests, r.Bytes, r.Unneeded = len(s.sum.Pages), s.sum.Fragments, s.sum.Requests,
+		s.sum.Bytes, s.sum.Unneeded
 	r.Audited = len(s.pages)
 	if s.store != nil {
 		_, r.Audited = s.store.Counts()
@@ -348,7 +350,8 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 	if src != nil {
 		e.Source = s.store.Digest(text)
 	}
-	if a.PageResult = s.store.Lookup(known.File, e.Output, e.Source, func() uint8 { return uint8(s.state(known.File)) }); a.PageResult != nil {
+	if a.PageResult = s.store.Lookup(known.File, e.Output, e.Source,
+		func() uint8 { return uint8(s.state(known.File)) }); a.PageResult != nil {
 		return a, nil
 	}
 	ask := dependenciesOf(s.weights, s.known, s.store)

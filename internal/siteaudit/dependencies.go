@@ -156,7 +156,8 @@ func (s *auditing) context() []byte {
 			of.WriteByte(0)
 		}
 	}
-	add(version.Number, version.Build(), s.result.Gate, s.Address, s.known.Addresses.Told(), s.result.Below, strconv.FormatBool(s.known.Nowhere))
+	add(version.Number, version.Build(), s.result.Gate, s.Address, s.known.Addresses.Told(), s.result.Below,
+		strconv.FormatBool(s.known.Nowhere))
 	if s.ledger != nil {
 		add("output")
 	}

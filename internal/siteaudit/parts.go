@@ -116,7 +116,9 @@ func Part(ctx context.Context, o Options, part site.Part, w io.Writer) (*result.
 		s.Each = nil // nobody asks for the verdicts
 	}
 	lines := &digestedLines{w: bufio.NewWriter(w), sum: xxh3.New()}
-	if err := lines.put(partHead{PartFormat, version.Number, part.Number, part.Of, o.Named, s.result.Gate, s.digest(), records}); err != nil {
+	if err := lines.put(
+		partHead{PartFormat, version.Number, part.Number, part.Of, o.Named, s.result.Gate, s.digest(),
+			records}); err != nil {
 		return nil, err
 	}
 	r := &result.Part{Part: part, All: len(s.pages)}
@@ -191,7 +193,9 @@ type partFile struct {
 }
 
 func (p *partFile) wrong(format string, args ...any) error {
-	return &failure.Usage{Message: fmt.Sprintf("%s:%d: ", p.name, p.line) + fmt.Sprintf(format, args...), Remedy: "run this part of the audit again: yellowgate audit --part " + site.Part{Number: max(p.Part, 1), Of: max(p.Of, p.Part, 1)}.String() + " --out " + p.name}
+	return &failure.Usage{Message: fmt.Sprintf("%s:%d: ", p.name, p.line) + fmt.Sprintf(format, args...),
+		Remedy: "run this part of the audit again: yellowgate audit --part " +
+			site.Part{Number: max(p.Part, 1), Of: max(p.Of, p.Part, 1)}.String() + " --out " + p.name}
 }
 
 // rewind goes to the first line.
@@ -246,7 +250,8 @@ func openPart(name string) (*partFile, error) {
 	p := &partFile{name: name, f: f, r: bufio.NewReaderSize(f, 1<<16), sum: xxh3.New()}
 	line, err := p.next()
 	if err == nil &&
-		(json.Unmarshal(line, &p.partHead) != nil || !strings.HasPrefix(p.Format, "yellowgate.audit-part/") || p.Part < 1 || p.Of < p.Part || p.Of > site.MostParts) {
+		(json.Unmarshal(line, &p.partHead) != nil || !strings.HasPrefix(p.Format,
+			"yellowgate.audit-part/") || p.Part < 1 || p.Of < p.Part || p.Of > site.MostParts) {
 		p.partHead = partHead{}
 		err = fmt.Errorf("no part")
 	}
@@ -295,7 +300,9 @@ func PartFolder(names []string) ([]string, error) {
 // one audit of all pages says. The findings are read from the parts when they are asked for.
 // With o.Records, or o.Each, the parts must hold records. done closes the parts.
 func Join(ctx context.Context, o Options, names []string) (r *result.Audit, done func() error, err error) {
-	s, err := newAuditing(ctx, Options{Dir: o.Dir, Project: o.Project, Address: o.Address, Name: o.Name, NoNotes: o.NoNotes, NoCache: true, GateFile: o.GateFile, Progress: o.Progress})
+	s, err := newAuditing(ctx,
+		Options{Dir: o.Dir, Project: o.Project, Address: o.Address, Name: o.Name, NoNotes: o.NoNotes, NoCache: true,
+			GateFile: o.GateFile, Progress: o.Progress})
 	if err != nil {
 		return nil, nil, err
 	}

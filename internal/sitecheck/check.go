@@ -63,8 +63,8 @@ func Check(ctx context.Context, p *project.Project, problems []problem.Problem,
 		if opens && !g.Fragment {
 			x.popups = popups.PopupsAsWritten(p.Gate, g)
 		}
-		x.problems = slices.Concat(x.problems, judge.Losses(g), gatecheck.Required(g, p.Gate.File), gatecheck.DroppedNoindex(g),
-			gatecheck.Rebuilt(g, rebuilt(&p.Pages[i], b)))
+		x.problems = slices.Concat(x.problems, judge.Losses(g), gatecheck.Required(g, p.Gate.File),
+			gatecheck.DroppedNoindex(g), gatecheck.Rebuilt(g, rebuilt(&p.Pages[i], b)))
 		if p.Gate.File.Site.Origin.Value != "" {
 			x.problems = append(x.problems, gatecheck.Waits(g, p.Gate.File.Site.Origin.Pos)...)
 		}
@@ -117,11 +117,15 @@ func Check(ctx context.Context, p *project.Project, problems []problem.Problem,
 		r.Problems = append(r.Problems, gatecheck.LostPaths(p.Gate.File, p.Pages)...)
 	}
 	for _, f := range reach.Unreachable() {
-		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Warning, Name: f.Check, Item: f.Item, Pos: problem.Position{File: f.File, Line: f.Line, Column: f.Column}, Message: f.Message, Remedy: f.Remedy})
+		r.Problems = append(r.Problems,
+			problem.Problem{Severity: problem.Warning, Name: f.Check, Item: f.Item,
+				Pos: problem.Position{File: f.File, Line: f.Line, Column: f.Column}, Message: f.Message,
+				Remedy: f.Remedy})
 	}
 	for _, path := range p.Gate.File.Unused() {
-		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Note, Name: problem.UnusedBuiltFile, Pos: p.Gate.File.Site.Manifest.Pos,
-			Message: "no item uses the built file " + path, Remedy: "give it an item, or leave it to the pages that load it themselves"})
+		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Note, Name: problem.UnusedBuiltFile,
+			Pos: p.Gate.File.Site.Manifest.Pos, Message: "no item uses the built file " + path,
+			Remedy: "give it an item, or leave it to the pages that load it themselves"})
 	}
 	for i := range r.Problems {
 		p.Gate.File.Accepts(&r.Problems[i], nil)
@@ -253,5 +257,6 @@ const (
 func leftOut(p *project.Project) problem.Problem {
 	pos := p.Gate.File.Site.Source.Pos
 	return problem.Problem{Severity: problem.Note, Name: problem.DotFiles, Pos: pos,
-		Message: fmt.Sprintf("dot-files of the source folder are not copied: %s", pageedit.SomePages(p.LeftOut)), Remedy: "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
+		Message: fmt.Sprintf("dot-files of the source folder are not copied: %s", pageedit.SomePages(p.LeftOut)),
+		Remedy:  "name those that your server needs under site: also: [" + filepath.Base(p.LeftOut[0]) + "]"}
 }

@@ -101,7 +101,8 @@ func onePage(name string, sides ...*gatedSide) error {
 			}
 		}
 		s.Records, found = one, found || len(one) > 0
-		s.Findings = slices.DeleteFunc(slices.Clone(s.Findings), func(f check.Finding) bool { return len(one) == 0 || f.Page != one[0].Path })
+		s.Findings = slices.DeleteFunc(slices.Clone(s.Findings),
+			func(f check.Finding) bool { return len(one) == 0 || f.Page != one[0].Path })
 	}
 	if !found {
 		return &failure.Usage{
@@ -202,5 +203,6 @@ func saved(name string) (*gatedSide, error) {
 		r.Requests += cost.Requests
 		r.Bytes += int64(rec.Bytes + cost.Loaded)
 	}
-	return &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings, Rendered: r.Rendered}, r.Gate != "", &r, ""}, nil
+	return &gatedSide{compare.Side{Name: name, Records: r.Records, Findings: r.Findings, Rendered: r.Rendered},
+		r.Gate != "", &r, ""}, nil
 }

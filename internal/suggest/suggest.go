@@ -310,7 +310,8 @@ func OfUses(p *project.Project, uses []result.Use) *result.Suggestions {
 				s.Query = "all and not (" + but + ")"
 			}
 		}
-		load := &result.Load{Tag: map[string]string{"style": "link", "script": "script"}[u.Kind], Target: u.Target, Party: "own"}
+		load := &result.Load{Tag: map[string]string{"style": "link", "script": "script"}[u.Kind], Target: u.Target,
+			Party: "own"}
 		if !s.Is {
 			s.Name = firstgate.NameOf(load, taken)
 			taken[s.Name] = true
@@ -332,7 +333,8 @@ type sameMetadata struct {
 func newSameMetadata(g *gatefile.Gate) *sameMetadata {
 	m := &sameMetadata{values: map[string]string{}}
 	decided := g.KeyIDs()
-	for _, id := range []string{"author", "theme-color", "icon", "meta.application-name", "meta.color-scheme", "meta.referrer", "link.manifest", "property.og:site_name", "property.og:type", "property.og:image"} {
+	for _, id := range []string{"author", "theme-color", "icon", "meta.application-name", "meta.color-scheme",
+		"meta.referrer", "link.manifest", "property.og:site_name", "property.og:type", "property.og:image"} {
 		if known, _ := gatefile.KnownKey(id); known && !slices.Contains(decided, id) {
 			m.ids = append(m.ids, id)
 		}
@@ -411,7 +413,8 @@ func Only(r *result.Suggestions, names []string) error {
 			}
 		}
 	}
-	r.Suggestions = slices.DeleteFunc(r.Suggestions, func(s *result.Suggestion) bool { return !slices.Contains(names, s.Name) })
+	r.Suggestions = slices.DeleteFunc(r.Suggestions,
+		func(s *result.Suggestion) bool { return !slices.Contains(names, s.Name) })
 	return nil
 }
 

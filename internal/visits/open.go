@@ -44,7 +44,8 @@ func Start(ctx context.Context, p *project.Project, source bool, o browser.Optio
 	for i := range p.Pages {
 		r.byKey[p.Pages[i].Key()] = &p.Pages[i]
 	}
-	r.Browser, err = browser.Start(ctx, o, Browsed(p.Gate.File.Site.URL.Value, p.Gate.Site.BasePath(), r.byKey, r.text, r.read))
+	r.Browser, err = browser.Start(ctx, o,
+		Browsed(p.Gate.File.Site.URL.Value, p.Gate.Site.BasePath(), r.byKey, r.text, r.read))
 	return r, err
 }
 

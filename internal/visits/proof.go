@@ -29,8 +29,9 @@ type proving struct {
 	unknown string
 }
 
-// Prove takes each file that seems idle, and has no proof against it yet, out of pages that do not use it, one page of each structure, and holds them
-// against what they were, after the same steps. It says of each use what that proved. The browser has Steps.
+// Prove takes each file that seems idle, and has no proof against it yet, out of pages that do not use it, one
+// page of each structure, and holds them against what they were, after the same steps. It says of each use what
+// that proved. The browser has Steps.
 func (s *Seen) Prove(ctx context.Context, r *Visitor, screen browser.Screen, progress parallel.Progress) error {
 	pages := map[string]*page.Page{}
 	for i := range r.project.Pages {
@@ -103,13 +104,16 @@ func (s *Seen) Prove(ctx context.Context, r *Visitor, screen browser.Screen, pro
 			u.Proof = failed[u]
 		case alike[u]:
 			u.Certainty = "proved"
-			u.Proof = fmt.Sprintf("without it nothing differs on %s, and the other %s have the same structure", wording.Count(n, "page"), wording.Number(len(u.Idle)-n))
+			u.Proof = fmt.Sprintf("without it nothing differs on %s, and the other %s have the same structure",
+				wording.Count(n, "page"), wording.Number(len(u.Idle)-n))
 			if n == len(u.Idle) {
 				u.Proof = fmt.Sprintf("without it nothing differs on %s", wording.Count(n, "page"))
 			}
 		default:
 			u.Certainty = "likely"
-			u.Proof = fmt.Sprintf("without it nothing differs on %s; others have another structure, and were not tried", wording.Count(n, "page"))
+			u.Proof = fmt.Sprintf(
+				"without it nothing differs on %s; others have another structure, and were not tried",
+				wording.Count(n, "page"))
 		}
 		u.Proof += kept
 	}

@@ -328,7 +328,9 @@ func Keep(l *result.PageLook, drawn image.Image) error {
 // frame draws a frame of three pixels.
 func frame(out *image.NRGBA, r image.Rectangle) {
 	ink := image.NewUniform(color.NRGBA{179, 38, 30, 255})
-	for _, edge := range []image.Rectangle{{r.Min, image.Pt(r.Max.X, r.Min.Y+3)}, {image.Pt(r.Min.X, r.Max.Y-3), r.Max}, {r.Min, image.Pt(r.Min.X+3, r.Max.Y)}, {image.Pt(r.Max.X-3, r.Min.Y), r.Max}} {
+	for _, edge := range []image.Rectangle{{r.Min, image.Pt(r.Max.X, r.Min.Y+3)},
+		{image.Pt(r.Min.X, r.Max.Y-3), r.Max}, {r.Min, image.Pt(r.Min.X+3, r.Max.Y)},
+		{image.Pt(r.Max.X-3, r.Min.Y), r.Max}} {
 		draw.Draw(out, edge.Intersect(out.Bounds()), ink, image.Point{}, draw.Src)
 	}
 }

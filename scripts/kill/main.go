@@ -232,7 +232,8 @@ func look(root string) (found sums) {
 			return nil
 		case err != nil || d.IsDir():
 			return err
-		case strings.Contains(name, "/.yellowgate/") || strings.HasSuffix(name, "notes.txt") || strings.HasSuffix(name, ".tmp"):
+		case strings.Contains(name, "/.yellowgate/") || strings.HasSuffix(name, "notes.txt") || strings.HasSuffix(
+			name, ".tmp"):
 			return nil
 		}
 		names = append(names, name)

@@ -75,8 +75,11 @@ func main() {
 	page, err := os.ReadFile(filepath.Join(dir, "demo/site/visit/index.html"))
 	check(err)
 	for _, kb := range []int{5, 30, 200} {
-		filler := strings.Repeat("<p class=\"note\"><a href=\"/visit/\">Stars and owls</a> over the hill</p>\n", max(0, (kb*1000-len(page))/70))
-		check(os.WriteFile(filepath.Join(dir, "demo/site", fmt.Sprintf("page-%d.html", kb)), []byte(strings.Replace(string(page), "</body>", filler+"</body>", 1)), 0o644))
+		filler := strings.Repeat("<p class=\"note\"><a href=\"/visit/\">Stars and owls</a> over the hill</p>\n",
+			max(0, (kb*1000-len(page))/70))
+		check(
+			os.WriteFile(filepath.Join(dir, "demo/site", fmt.Sprintf("page-%d.html", kb)),
+				[]byte(strings.Replace(string(page), "</body>", filler+"</body>", 1)), 0o644))
 	}
 	self, err := os.Executable()
 	check(err)
@@ -115,7 +118,8 @@ func main() {
 		{"pages kept, with a log", []string{"--log", "text"}},
 	} {
 		address := at()
-		start(dir, build, append([]string{"gateway", "--gate", gate, "--origin", "http://" + from, "--listen", address}, r.args...)...)
+		start(dir, build,
+			append([]string{"gateway", "--gate", gate, "--origin", "http://" + from, "--listen", address}, r.args...)...)
 		runners = append(runners, runner{r.name, address})
 	}
 	if path, err := exec.LookPath("nginx"); err == nil {
@@ -124,7 +128,8 @@ func main() {
 		start(dir, path, "-c",
 			nginxConf(dir, "proxy",
 				fmt.Sprintf(
-					"upstream o { server %s; keepalive 64; } server { listen %s; location / { proxy_pass http://o; proxy_http_version 1.1; proxy_set_header Connection ''; } }",
+					"upstream o { server %s; keepalive 64; } server { listen %s; location / { proxy_pass http://o; "+
+						"proxy_http_version 1.1; proxy_set_header Connection ''; } }",
 					from, address)))
 	}
 	time.Sleep(time.Second)
@@ -183,8 +188,11 @@ func nginxConf(dir, name, servers string) string {
 		os.WriteFile(file,
 			[]byte(
 				fmt.Sprintf(
-					"daemon off; master_process off; pid %[1]s/%[2]s.pid; error_log %[1]s/%[2]s.errors;\nevents {}\nhttp { access_log off; types { text/html html; } keepalive_requests 100000000; client_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\n%[3]s }\n",
-					dir, name, servers)), 0o644))
+					"daemon off; master_process off; pid %[1]s/%[2]s.pid; error_log %[1]s/%[2]s.errors;\n"+
+						"events {}\n"+
+						"http { access_log off; types { text/html html; } keepalive_requests 100000000; "+
+						"client_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; "+
+						"uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\n%[3]s }\n", dir, name, servers)), 0o644))
 	return file
 }
 

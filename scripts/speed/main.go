@@ -145,8 +145,9 @@ func build(root string, n int) (size int64) {
 		var text []byte
 		if *small {
 			text = fmt.Appendf(nil,
-				"<!doctype html><html lang=en><head><meta charset=utf-8><title>Page %d</title>\n<link rel=stylesheet href=/css/site.css></head><body><h1>Page %d</h1><p>%s</p><script src=/js/site.js defer></script></body></html>\n",
-				i, i, words[i%len(words)])
+				"<!doctype html><html lang=en><head><meta charset=utf-8><title>Page %d</title>\n"+
+					"<link rel=stylesheet href=/css/site.css></head><body><h1>Page %d</h1><p>%s</p><script "+
+					"src=/js/site.js defer></script></body></html>\n", i, i, words[i%len(words)])
 		} else {
 			text = slices.Concat(model[:at], long(r), model[at:])
 		}
@@ -358,7 +359,8 @@ func (b *bench) all() {
 	}
 	first, err := filepath.Glob(b.path("public/*.html"))
 	check(err)
-	a, o := b.row("`show` of one page", "`true`", "+ 30 ms", b.yg("show", "/"+filepath.Base(first[0])), nil, []string{"true"}, nil)
+	a, o := b.row("`show` of one page", "`true`", "+ 30 ms", b.yg("show", "/"+filepath.Base(first[0])), nil,
+		[]string{"true"}, nil)
 	fmt.Printf("\nshow: + %.1f ms wall\n", float64(a.wall-o.wall)/1e6)
 }
 
@@ -391,7 +393,8 @@ func many(n, h int) []byte {
 		out = "public-many"
 	}
 	fmt.Fprintf(&b,
-		"yellowgate: 1\nsite: {source: site, output: %s}\nitems:\n  star-map: {code: '<b>@{height}</b>', params: {height: 1}, place: spot}\n",
+		"yellowgate: 1\nsite: {source: site, output: %s}\nitems:\n"+
+			"  star-map: {code: '<b>@{height}</b>', params: {height: 1}, place: spot}\n",
 		out)
 	for i := range n {
 		query := fmt.Sprintf("/bulk/%03d/**", i%100)

@@ -46,8 +46,8 @@ func (x *table) String() string {
 	return b.String()
 }
 
-// TestTable: an unchanged table changes nothing, in either form; an edited one changes what differs, and pages then have
-// what it says; the table of before brings all of it back.
+// TestTable: an unchanged table changes nothing, in either form; an edited one changes what differs, and pages
+// then have what it says; the table of before brings all of it back.
 func TestTable(t *testing.T) {
 	b := clitest.New(t)
 	b.Want(0, strings.Fields("demo ."))
@@ -185,8 +185,8 @@ func flat(s string) string {
 	return strings.NewReplacer("'=", "=", "'@", "@").Replace(strings.Join(strings.Fields(s), " "))
 }
 
-// TestTablesOfOthers: tables as other programs write them come back unchanged, or with what to do about it. It skips where
-// the machine has no such program.
+// TestTablesOfOthers: tables as other programs write them come back unchanged, or with what to do about it. It
+// skips where the machine has no such program.
 func TestTablesOfOthers(t *testing.T) {
 	convert, err := exec.LookPath("ssconvert")
 	if err != nil {

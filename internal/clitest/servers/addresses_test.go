@@ -83,7 +83,8 @@ func (a *application) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 var canonical = regexp.MustCompile(`<link rel="canonical" href="https://ternhill\.example([^"]*)">`)
 
 // TestOneAddress: capture with apply, the gateway, apply of one page, serve and show give a page one address, which
-// is the one at which the site answers, and write the same bytes; nobody asks for an address that the site does not use.
+// is the one at which the site answers, and write the same bytes; nobody asks for an address that the site does
+// not use.
 func TestOneAddress(t *testing.T) {
 	app := newApplication()
 	origin := httptest.NewServer(app)

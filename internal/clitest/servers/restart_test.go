@@ -153,7 +153,8 @@ func TestGatewaySockets(t *testing.T) {
 	b.Want(2, clitest.Args("gateway", "--origin", "http://127.0.0.1:1", "--trusted-proxy", "nginx"), "--trusted-proxy is an address or a range")
 }
 
-// TestGatewaySites: one gateway stands before several sites, by their names; others are answered by the first, or refused.
+// TestGatewaySites: one gateway stands before several sites, by their names; others are answered by the first, or
+// refused.
 func TestGatewaySites(t *testing.T) {
 	t.Parallel()
 	b := clitest.New(t)

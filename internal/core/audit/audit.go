@@ -195,7 +195,8 @@ func (s *SiteResult) Add(a *PageResult) []check.Finding {
 		s.Fragments++
 	} else {
 		s.Unneeded += int64(a.Unneeded)
-		s.Pages = append(s.Pages, PageSum{Path: a.Path, Requests: a.Requests, Blocking: a.Blocking, Bytes: a.Bytes, Unneeded: a.Unneeded})
+		s.Pages = append(s.Pages,
+			PageSum{Path: a.Path, Requests: a.Requests, Blocking: a.Blocking, Bytes: a.Bytes, Unneeded: a.Unneeded})
 		s.Gathered.Add(check.PageAt{Path: a.Path, File: a.File, Aside: a.Aside}, a.Facts)
 	}
 	s.count(a)

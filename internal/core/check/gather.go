@@ -101,7 +101,8 @@ var LoadFact = &Kind[loads, AllLoads]{
 	},
 	Add: func(sum *AllLoads, _ PageAt, l *loads) {
 		if sum.Loaded == nil {
-			sum.Loaded, sum.Imported, sum.asked, sum.Items = map[string]int{}, map[string]*imported{}, map[string]*FileRequest{}, map[string]string{}
+			sum.Loaded, sum.Imported, sum.asked, sum.Items = map[string]int{}, map[string]*imported{},
+				map[string]*FileRequest{}, map[string]string{}
 			sum.Framed = map[string]bool{}
 		}
 		sum.Pages++

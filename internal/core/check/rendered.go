@@ -175,7 +175,8 @@ func MetaOf(elements []pageload.DOMElement, what string) (out []Meta) {
 			out = append(out, Meta{e.What, e.By})
 		case what == "canonical" && e.Tag == "link" && markup.HasRel(e.What, "canonical"):
 			out = append(out, Meta{e.URL, e.By})
-		case what == Alternates && e.Tag == "link" && markup.HasRel(e.What, "alternate") && !markup.HasRel(e.What, "stylesheet"):
+		case what == Alternates && e.Tag == "link" && markup.HasRel(e.What, "alternate") &&
+			!markup.HasRel(e.What, "stylesheet"):
 			out = append(out, Meta{e.URL, e.By})
 		case what == StructuredData && e.Data != "":
 			out = append(out, Meta{e.Data, e.By})

@@ -37,7 +37,8 @@ func Named(name string) *check.Check {
 	return nil
 }
 
-var all = slices.Concat(head.Checks(), loading.Checks(), gate.Checks(), popups.Checks(), code.Checks(), rendered.Checks(), server.Checks())
+var all = slices.Concat(head.Checks(), loading.Checks(), gate.Checks(), popups.Checks(), code.Checks(),
+	rendered.Checks(), server.Checks())
 
 // RunPage runs all checks on one page and returns its findings, and the facts that are to
 // be kept of it.

@@ -13,7 +13,8 @@ import (
 )
 
 // kinds lists what is kept. A check asks for its own, and some ask for one together.
-var kinds = slices.Concat(head.Facts(), []check.AnyKind{check.LoadFact}, loading.Facts(), popups.Facts(), rendered.Facts())
+var kinds = slices.Concat(head.Facts(), []check.AnyKind{check.LoadFact}, loading.Facts(), popups.Facts(),
+	rendered.Facts())
 
 // Facts are the facts of one page, in the order of their kinds; nil for one that there is not.
 type Facts []any

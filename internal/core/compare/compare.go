@@ -285,7 +285,9 @@ func withImports(r *inventory.Record) (out []*inventory.Element) {
 	for e := range r.All() {
 		out = append(out, e)
 		for _, m := range e.Gets() {
-			out = append(out, &inventory.Element{Offset: -1, Tag: imported, Area: e.Area, Inside: e.Inside, Target: m.Target, Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Item: e.Item})
+			out = append(out,
+				&inventory.Element{Offset: -1, Tag: imported, Area: e.Area, Inside: e.Inside, Target: m.Target,
+					Party: m.Party, Bytes: m.Bytes, Gzip: m.Gzip, Item: e.Item})
 		}
 	}
 	for i := range r.Extras {

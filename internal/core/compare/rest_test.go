@@ -32,8 +32,8 @@ func withTexts(t *testing.T, before, after string) *Result {
 	})
 }
 
-// TestRest: a page is named that differs in something that no gate file speaks of, and only then; what came, went and moved is
-// told once.
+// TestRest: a page is named that differs in something that no gate file speaks of, and only then; what came, went
+// and moved is told once.
 func TestRest(t *testing.T) {
 	const script, kit = `<script src="/a.js"></script>`, `<script src="/kit.js"></script>`
 	const veil = `<!--yg:veil--><p id=v>x</p><script>lift(2)</script><!--/yg:veil-->`

@@ -55,10 +55,12 @@ var fallbacks = map[string][]string{
 	Script: {
 		"script-src",
 		"default-src",
-	}, Handler: {"script-src", "default-src"}, Style: {"style-src", "default-src"}, Attribute: {"style-src", "default-src"},
+	}, Handler: {"script-src", "default-src"}, Style: {"style-src", "default-src"},
+	Attribute: {"style-src", "default-src"},
 	Image: {
 		"default-src",
-	}, Frame: {"child-src", "default-src"}, Media: {"default-src"}, Object: {"default-src"}, Font: {"default-src"}, Manifest: {"default-src"},
+	}, Frame: {"child-src", "default-src"}, Media: {"default-src"}, Object: {"default-src"},
+	Font: {"default-src"}, Manifest: {"default-src"},
 }
 
 // mostSources is how many sources a directive may have to be asked: no server sends so many.

@@ -26,8 +26,10 @@ func Required(g *pageedit.Result, file *gatefile.Gate) (out []pageedit.Problem) 
 		}
 		for _, key := range q.Keys {
 			if w := verdict.Winner(g.Metadata(key.Value)); w == nil || w.None {
-				out = append(out, pageedit.Problem{Page: g.Page.Path, Problem: problem.Problem{Severity: problem.Warning, Name: problem.RequiredMissing, Pos: key.Pos,
-					Message: key.Value + " is required, and the page would have none", Remedy: "give it one by a rule under metadata or defaults, or in the page"}})
+				out = append(out, pageedit.Problem{Page: g.Page.Path, Problem: problem.Problem{
+					Severity: problem.Warning, Name: problem.RequiredMissing, Pos: key.Pos,
+					Message: key.Value + " is required, and the page would have none",
+					Remedy:  "give it one by a rule under metadata or defaults, or in the page"}})
 			}
 		}
 	}
@@ -53,7 +55,8 @@ func DroppedNoindex(g *pageedit.Result) (out []pageedit.Problem) {
 					Page: g.Page.Path,
 					File: g.Page.File,
 					Problem: problem.Problem{Severity: problem.Warning, Name: problem.NoindexUndone, Pos: w.Rule,
-						Message: fmt.Sprintf("this robots takes back the noindex of %s", c.Rule), Remedy: "add noindex to it, if these pages shall stay out of search engines"},
+						Message: fmt.Sprintf("this robots takes back the noindex of %s", c.Rule),
+						Remedy:  "add noindex to it, if these pages shall stay out of search engines"},
 				},
 			}
 		}
@@ -96,8 +99,11 @@ func (u *Unwritten) Add(g *pageedit.Result) {
 func (u *Unwritten) Problems(g *gatefile.Gate) (out []problem.Problem) {
 	for _, it := range g.Items {
 		if paths := u.pages[it.Name]; len(paths) > 0 {
-			out = append(out, problem.Problem{Severity: problem.Note, Name: problem.UnwrittenListFact, Item: it.Name, Pos: it.Pos,
-				Message: fmt.Sprintf("item %q writes no structured data where the list fact is missing (on %s)", it.Name, pageedit.SomePages(paths)), Remedy: "give these pages the fact, or keep the item out of them"})
+			out = append(out, problem.Problem{Severity: problem.Note, Name: problem.UnwrittenListFact, Item: it.Name,
+				Pos: it.Pos,
+				Message: fmt.Sprintf("item %q writes no structured data where the list fact is missing (on %s)",
+					it.Name, pageedit.SomePages(paths)),
+				Remedy: "give these pages the fact, or keep the item out of them"})
 		}
 	}
 	return out
@@ -111,7 +117,8 @@ func BuiltAndMissing(g *gatefile.Gate, has func(string) bool) (out []problem.Pro
 	for _, path := range g.Manifest.Files() {
 		if strings.HasPrefix(path, "/") && !strings.HasPrefix(path, "//") && !has(path) {
 			out = append(out, problem.Problem{Severity: problem.Error, Pos: g.Site.Manifest.Pos,
-				Message: fmt.Sprintf("the build manifest names %s, and the site has no such file", path), Remedy: "run the build again, or copy its files into the source folder"})
+				Message: fmt.Sprintf("the build manifest names %s, and the site has no such file", path),
+				Remedy:  "run the build again, or copy its files into the source folder"})
 		}
 	}
 	return out
@@ -121,7 +128,10 @@ func BuiltAndMissing(g *gatefile.Gate, has func(string) bool) (out []problem.Pro
 // it does not keep.
 func OutOfOrder(pass *check.Pass) (out []pageedit.Problem) {
 	gate.OutOfOrder(pass, func(line gatefile.Text, f check.Finding) {
-		out = append(out, pageedit.Problem{Page: pass.Path, Problem: problem.Problem{Severity: problem.Error, Pos: line.Pos, Message: f.Message, Remedy: f.Remedy}})
+		out = append(out,
+			pageedit.Problem{Page: pass.Path,
+				Problem: problem.Problem{Severity: problem.Error, Pos: line.Pos, Message: f.Message,
+					Remedy: f.Remedy}})
 	})
 	return out
 }
@@ -131,7 +141,10 @@ func OutOfOrder(pass *check.Pass) (out []pageedit.Problem) {
 func LateNeeds(pass *check.Pass, file *gatefile.Gate) (out []pageedit.Problem) {
 	for _, f := range gate.LateNeeds(pass) {
 		it := file.Item(f.Item)
-		out = append(out, pageedit.Problem{Page: pass.Path, Problem: problem.Problem{Severity: problem.Error, Pos: it.Needs[0].Pos, Message: f.Message, Remedy: f.Remedy}})
+		out = append(out,
+			pageedit.Problem{Page: pass.Path,
+				Problem: problem.Problem{Severity: problem.Error, Pos: it.Needs[0].Pos, Message: f.Message,
+					Remedy: f.Remedy}})
 	}
 	return out
 }
@@ -145,7 +158,8 @@ func SameURL(g *gatefile.Gate) (problems []problem.Problem) {
 				continue
 			}
 			if other := first[p.Text]; other != nil && other != it {
-				problems = append(problems, problem.Problem{Severity: problem.Warning, Name: problem.SharedURL, Item: it.Name, Pos: p.Pos,
+				problems = append(problems, problem.Problem{Severity: problem.Warning, Name: problem.SharedURL,
+					Item: it.Name, Pos: p.Pos,
 					Message: "items \"" + it.Name + "\" and \"" + other.Name + "\" both carry " + p.Text,
 					Remedy:  "make it an item of its own that both need"})
 			}

@@ -60,7 +60,8 @@ func (j *Judge) Losses(g *pageedit.Result) (out []pageedit.Problem) {
 	before := j.Owned(g.Source.File, g.Page)
 	for _, x := range j.Lost(before, g, func(item string) bool { _, ok := goes[item]; return ok }) {
 		v := &g.Verdicts[goes[x.Item]]
-		out = append(out, pageedit.Problem{Page: g.Page.Path, Problem: problem.Problem{Severity: problem.Warning, Name: problem.NeededItem, Item: x.Item, Pos: v.Rule,
+		out = append(out, pageedit.Problem{Page: g.Page.Path, Problem: problem.Problem{Severity: problem.Warning,
+			Name: problem.NeededItem, Item: x.Item, Pos: v.Rule,
 			Message: "item \"" + x.Item + "\" goes out of the page, and the page seems to need it: " + x.What,
 			Remedy:  "let it in there, or take out what needs it as well"}})
 	}

@@ -112,7 +112,8 @@ func (r *Rules) Problems() (out []problem.Problem) {
 		if c.Pages > 0 && c.Set == 0 && len(c.Rule.Keys) > 0 {
 			what, remedy := "later rules and per-page lines have the last word", "take the rule out, or let it stand after those"
 			if c.Rule.Default {
-				what, remedy = "the pages have values of their own, or other rules set them", "put it under metadata, if it is to override them"
+				what, remedy = "the pages have values of their own, or other rules set them",
+					"put it under metadata, if it is to override them"
 			}
 			warn(problem.IdleLine, c.Rule.Pos, remedy,
 				fmt.Sprintf("this metadata rule chooses %d pages and sets nothing: %s", c.Pages, what))

@@ -10,8 +10,8 @@ import (
 	"yellowgate/internal/core/problem"
 )
 
-// Rebuilt reports items that stand where a script rebuilds the page and throws away what is there, or builds it twice. roots are the
-// elements that a browser saw rebuilt, as selectors: div#app.
+// Rebuilt reports items that stand where a script rebuilds the page and throws away what is there, or builds it
+// twice. roots are the elements that a browser saw rebuilt, as selectors: div#app.
 func Rebuilt(g *pageedit.Result, roots []string) (out []pageedit.Problem) {
 	if g.Fragment {
 		return nil
@@ -39,8 +39,9 @@ func Rebuilt(g *pageedit.Result, roots []string) (out []pageedit.Problem) {
 			}
 			out = append(out, pageedit.Problem{Page: g.Page.Path, Problem: problem.Problem{
 				Severity: problem.Warning, Name: problem.RebuiltPlace, Item: it.Name, Pos: pos,
-				Message: fmt.Sprintf("item %q stands in %s, which a script rebuilds: it is thrown away there, or stands beside a second copy of the content",
-					it.Name, root),
+				Message: fmt.Sprintf(
+					"item %q stands in %s, which a script rebuilds: it is thrown away there, or stands beside a "+
+						"second copy of the content", it.Name, root),
 				Remedy: "let it stand outside: head-end, body-start and body-end are safe, as long as no script rebuilds them",
 			}})
 		}

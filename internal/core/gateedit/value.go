@@ -139,7 +139,8 @@ func keyText(key string, flow bool) string {
 // is meant as one is given as Raw.
 func scalar(s string, flow bool) string {
 	plain := plainForm.MatchString(s) && !truthy.MatchString(s) &&
-		!strings.HasPrefix(s, "#") && !strings.HasPrefix(s, "- ") && s != "-" && !strings.HasPrefix(s, "---") && !strings.HasPrefix(s, "...") &&
+		!strings.HasPrefix(s, "#") && !strings.HasPrefix(s, "- ") && s != "-" &&
+		!strings.HasPrefix(s, "---") && !strings.HasPrefix(s, "...") &&
 		!strings.Contains(s, ": ") && !strings.HasSuffix(s, ":") && !strings.Contains(s, " #") && strings.TrimSpace(s) == s &&
 		!strings.HasPrefix(s, "@{") && !(flow && strings.ContainsAny(s, ",[]{}"))
 	if plain {

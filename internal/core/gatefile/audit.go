@@ -147,7 +147,8 @@ func amount(s string, bytes bool) (int, bool) {
 	s = strings.TrimSpace(s)
 	factor := 1.0
 	if bytes {
-		for unit, f := range map[string]float64{"kb": 1e3, "mb": 1e6, "gb": 1e9, "kib": 1 << 10, "mib": 1 << 20, "gib": 1 << 30, "bytes": 1, "b": 1} {
+		for unit, f := range map[string]float64{"kb": 1e3, "mb": 1e6, "gb": 1e9, "kib": 1 << 10, "mib": 1 << 20,
+			"gib": 1 << 30, "bytes": 1, "b": 1} {
 			if rest, ok := strings.CutSuffix(strings.ToLower(s), unit); ok && strings.Trim(rest, "0123456789. ") == "" {
 				s, factor = strings.TrimSpace(rest), f
 				break
@@ -229,13 +230,19 @@ func (g *Gate) Accepts(p *problem.Problem, pg *page.Page) {
 func (g *Gate) CheckNames(names, also []string) (problems []problem.Problem) {
 	bad := func(t Text, names []string) {
 		if !slices.Contains(names, t.Value) {
-			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: t.Pos, Message: fmt.Sprintf("unknown check %q%s", t.Value, didyoumean.Suggest(t.Value, names)), Remedy: "yellowgate explain lists the checks"})
+			problems = append(problems,
+				problem.Problem{Severity: problem.Error, Pos: t.Pos,
+					Message: fmt.Sprintf("unknown check %q%s", t.Value, didyoumean.Suggest(t.Value, names)),
+					Remedy:  "yellowgate explain lists the checks"})
 		}
 	}
 	for _, a := range g.Accept {
 		bad(a.Check, slices.Concat(names, also))
 		if a.Item.Value != "" && g.Item(a.Item.Value) == nil {
-			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: a.Item.Pos, Message: fmt.Sprintf("unknown item %q%s", a.Item.Value, didyoumean.Suggest(a.Item.Value, g.ItemNames()))})
+			problems = append(problems,
+				problem.Problem{Severity: problem.Error, Pos: a.Item.Pos,
+					Message: fmt.Sprintf("unknown item %q%s", a.Item.Value,
+						didyoumean.Suggest(a.Item.Value, g.ItemNames()))})
 		}
 	}
 	for _, c := range g.Checks {

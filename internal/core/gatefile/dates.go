@@ -46,7 +46,8 @@ func (g *Gate) NextTurn(day string) (t Turn) {
 func (g *Gate) Over(day string) (out []problem.Problem) {
 	for _, it := range g.Items {
 		if !it.Disabled && it.Until.Value != "" && it.Until.Value < day {
-			out = append(out, problem.Problem{Severity: problem.Warning, Name: problem.ItemOver, Item: it.Name, Pos: it.Until.Pos,
+			out = append(out, problem.Problem{Severity: problem.Warning, Name: problem.ItemOver, Item: it.Name,
+				Pos:     it.Until.Pos,
 				Message: fmt.Sprintf("item %q is over: its last day was %s", it.Name, it.Until.Value),
 				Remedy:  "take it out of the gate file, or give it another day"})
 		}

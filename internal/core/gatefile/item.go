@@ -75,7 +75,8 @@ func (r *reader) part(it *Item, e entry) bool {
 			if m, ok := r.matcher(v); ok && e.key == "found" {
 				it.Found = append(it.Found, m)
 			} else if ok && m.Rendered {
-				r.problem(problem.Error, m.Pos, "take rendered out, or name it under found", "what only a script brings cannot be replaced in the page's source")
+				r.problem(problem.Error, m.Pos, "take rendered out, or name it under found",
+					"what only a script brings cannot be replaced in the page's source")
 			} else if ok {
 				it.Replaces = append(it.Replaces, m)
 			}
@@ -109,11 +110,13 @@ func (r *reader) eachPart(it *Item, e entry, read func(ast.Node)) {
 			continue
 		}
 		if len(it.Parts) == before {
-			r.problem(problem.Error, r.at(v), "write it like "+e.key+": {value: …, only: /events/*}", "an entry of %s with only has no value", e.key)
+			r.problem(problem.Error, r.at(v), "write it like "+e.key+": {value: …, only: /events/*}",
+				"an entry of %s with only has no value", e.key)
 		}
 		for _, p := range it.Parts[before:] {
 			if p.Only = only; p.Kind == Popup {
-				r.problem(problem.Error, r.at(v), "write the query under pages", "a popup is all of its item, so only is not for it")
+				r.problem(problem.Error, r.at(v), "write the query under pages",
+					"a popup is all of its item, so only is not for it")
 			}
 		}
 	}

@@ -52,15 +52,20 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 					return m, false
 				}
 				if err != nil {
-					r.problem(problem.Error, t.Pos, "characters such as ( ) [ ] { } . * + ? | ^ $ and \\ mean something in a regular expression; to find them as they are, write a \\ before each: '"+regexp.QuoteMeta(t.Value)+"'",
-						"the regular expression does not compile: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+					r.problem(problem.Error, t.Pos,
+						"characters such as ( ) [ ] { } . * + ? | ^ $ and \\ mean something in a regular "+
+							"expression; to find them as they are, write a \\ before each: '"+
+							regexp.QuoteMeta(t.Value)+"'", "the regular expression does not compile: %s",
+						strings.TrimPrefix(err.Error(), "error parsing regexp: "))
 					return m, false
 				}
 				m.Text, ok = re, true
 			}
 		}
 		if m.URL == "" && m.Text == nil && m.Rendered {
-			r.problem(problem.Error, m.Pos, "add what a browser loads: {url: https://tags.example/**, rendered: true}", "a matcher that is rendered needs a url or a text")
+			r.problem(problem.Error, m.Pos,
+				"add what a browser loads: {url: https://tags.example/**, rendered: true}",
+				"a matcher that is rendered needs a url or a text")
 			return m, false
 		}
 		if m.URL != "" && m.Text != nil {

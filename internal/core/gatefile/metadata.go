@@ -48,8 +48,8 @@ func SplitID(id string) (name, variant string) {
 	return id, ""
 }
 
-// MetaName is the key by which a gate file would name a meta element, by its name or property; "" for neither. Some pages
-// write a property as a name.
+// MetaName is the key by which a gate file would name a meta element, by its name or property; "" for neither.
+// Some pages write a property as a name.
 func MetaName(name, property string) string {
 	lower := strings.ToLower(name)
 	switch {
@@ -256,7 +256,9 @@ func (r *reader) variants(name, value string, e entry, keys *[]Key) {
 				}
 				continue
 			}
-			r.addKey(keys, Key{Name: name, Variant: VariantOf(func(a string) string { return attrs[a] }), Values: []MetaValue{v}, None: v.Text == "none", Pos: e.pos})
+			r.addKey(keys,
+				Key{Name: name, Variant: VariantOf(func(a string) string { return attrs[a] }), Values: []MetaValue{v},
+					None: v.Text == "none", Pos: e.pos})
 		default:
 			if v, none, ok := r.metaText(e.key, n); ok {
 				r.addKey(keys, Key{Name: name, Values: []MetaValue{v}, None: none, Pos: e.pos})

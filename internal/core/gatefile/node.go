@@ -289,7 +289,8 @@ func (r *reader) resolve(n ast.Node) ast.Node {
 			if r.alias != n {
 				r.alias = n
 				if r.aliases++; r.aliases > yamltree.MaxAliases {
-					r.firstAt(r.at(x), "write out what is meant", "more than %d aliases are followed in this gate file", yamltree.MaxAliases)
+					r.firstAt(r.at(x), "write out what is meant",
+						"more than %d aliases are followed in this gate file", yamltree.MaxAliases)
 					return nil
 				}
 			}
@@ -321,7 +322,9 @@ func (r *reader) mapping(n ast.Node, what string, known []string) []entry {
 		default:
 			hint, remedy := didyoumean.Suggest(e.key, known), "the keys there are: "+strings.Join(known, ", ")
 			if name, og := strings.CutPrefix(e.key, "og:"); og {
-				hint, remedy = "", fmt.Sprintf("write it under social: social: {%s: …}, or under property: property: {%q: …}", strings.TrimSuffix(name, "_name"), e.key)
+				hint, remedy = "",
+					fmt.Sprintf("write it under social: social: {%s: …}, or under property: property: {%q: …}",
+						strings.TrimSuffix(name, "_name"), e.key)
 			}
 			r.problem(problem.Error, e.pos, remedy, "unknown key %q in %s%s", e.key, what, hint)
 		}

@@ -68,7 +68,8 @@ func (it *Item) settingsOn() (list []Setting) {
 	return list
 }
 
-// ParamsVary reports whether a parameter of the item may have another value on another page, but for per-page and spots.
+// ParamsVary reports whether a parameter of the item may have another value on another page, but for per-page and
+// spots.
 func (it *Item) ParamsVary() bool {
 	return len(it.ParamsOn) > 0 || slices.ContainsFunc(it.Params, func(p *Param) bool { return p.Template != nil })
 }
@@ -169,7 +170,8 @@ func (r *reader) params(it *Item, n ast.Node) {
 				}
 			}
 			if p.Value == "" && len(r.problems) == before {
-				r.problem(problem.Error, e.pos, "write it like "+e.key+": {value: 3, min: 1, max: 9}", "the parameter %q has no value", e.key)
+				r.problem(problem.Error, e.pos, "write it like "+e.key+": {value: 3, min: 1, max: 9}",
+					"the parameter %q has no value", e.key)
 				continue
 			}
 		default:

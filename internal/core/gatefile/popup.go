@@ -162,7 +162,9 @@ func (r *reader) classes(it *Item, n ast.Node) {
 				r.errorf(t.Pos, "class names should be words, not %q", t.Value)
 				continue
 			}
-			it.Parts = append(it.Parts, &Part{Kind: Classes, Key: "classes", Text: t.Value, Template: &placeholder.Template{}, Selector: sel, Pos: e.pos, CodePos: t.Pos})
+			it.Parts = append(it.Parts,
+				&Part{Kind: Classes, Key: "classes", Text: t.Value, Template: &placeholder.Template{}, Selector: sel,
+					Pos: e.pos, CodePos: t.Pos})
 		}
 	}
 }

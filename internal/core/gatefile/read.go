@@ -304,7 +304,8 @@ func (r *reader) queries(n ast.Node, what string) []Query {
 		switch r.resolve(v).(type) {
 		case *ast.MappingNode, *ast.MappingValueNode:
 			var text ast.Node
-			if !slices.ContainsFunc(r.entriesQuietly(r.resolve(v)), func(e entry) bool { return slices.Contains(notedKeys, e.key) }) {
+			if !slices.ContainsFunc(r.entriesQuietly(r.resolve(v)),
+				func(e entry) bool { return slices.Contains(notedKeys, e.key) }) {
 				break // braces that somebody forgot to quote
 			}
 			for _, e := range r.mapping(v, what, notedKeys) {
@@ -316,7 +317,8 @@ func (r *reader) queries(n ast.Node, what string) []Query {
 			}
 			if text == nil {
 				if !r.failedAt(r.at(v).Line) {
-					r.problem(problem.Error, r.at(v), "write it like {pages: /events/*, note: agreed in May}", "%s has no page query here", what)
+					r.problem(problem.Error, r.at(v), "write it like {pages: /events/*, note: agreed in May}",
+						"%s has no page query here", what)
 				}
 				continue
 			}
@@ -504,7 +506,8 @@ func (r *reader) rules(n ast.Node, isDefault bool) {
 		if rule.Pages == nil && isDefault && !bare {
 			rule.Pages = []Query{{Expr: pagequery.Const(true), Text: "all", Pos: rule.Pos}}
 		} else if rule.Pages == nil && !r.failedAt(rule.Pos.Line) {
-			r.problem(problem.Error, rule.Pos, "add pages: all, or a page query", "this rule under %s does not say for which pages it is", what)
+			r.problem(problem.Error, rule.Pos, "add pages: all, or a page query",
+				"this rule under %s does not say for which pages it is", what)
 		}
 		if len(rule.Keys) == 0 && rule.Pages != nil && !r.failedAt(rule.Pos.Line) {
 			r.warn(problem.IdleLine, nil, rule.Pos, "", "this rule under %s sets nothing", what)

@@ -34,7 +34,8 @@ func (r *reader) site(n ast.Node) {
 		case "origin":
 			s.Origin, _ = r.oneText(e.node, what)
 			if u, err := url.Parse(s.Origin.Value); s.Origin.Value != "" &&
-				(err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil) {
+				(err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || strings.Trim(u.Path, "/") != "" ||
+					u.RawQuery != "" || u.Fragment != "" || u.User != nil) {
 				r.problem(problem.Error, s.Origin.Pos, "write it like http://127.0.0.1:8000",
 					"site.origin is the scheme, host and port of the server that makes the pages")
 			}

@@ -184,12 +184,14 @@ func (r *reader) structured(it *Item, n ast.Node) {
 			switch {
 			case t == nil || len(r.problems) > before:
 			case len(t.Keys) == 0:
-				r.problem(problem.Error, t.Pos, "write it like structured: {type: Event, name: Perseids}", "the structured data of item %q are empty", it.Name)
+				r.problem(problem.Error, t.Pos, "write it like structured: {type: Event, name: Perseids}",
+					"the structured data of item %q are empty", it.Name)
 			default:
 				it.Parts = append(it.Parts, &Part{Kind: Structured, Key: "structured", Tree: t, Pos: t.Pos, CodePos: t.Pos})
 			}
 		default:
-			r.problem(problem.Error, r.at(v), "write it like structured: {type: Event, name: Perseids}", "structured should be a mapping, not %s", kindOf(v))
+			r.problem(problem.Error, r.at(v), "write it like structured: {type: Event, name: Perseids}",
+				"structured should be a mapping, not %s", kindOf(v))
 		}
 	}
 }

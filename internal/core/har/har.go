@@ -390,7 +390,8 @@ func entryOf(x *pageload.Request, id string, began time.Time, r *pageload.Record
 		e.Response.Headers = append(e.Response.Headers, header{"content-encoding", x.Coding})
 	}
 	e.Initiator = &initiator{
-		Type: map[string]string{"page": "parser", "style": "parser", "script": "script", "preload": "preload", "redirect": "redirect"}[x.Asked.By],
+		Type: map[string]string{"page": "parser", "style": "parser", "script": "script", "preload": "preload",
+			"redirect": "redirect"}[x.Asked.By],
 		URL:  x.Asked.URL,
 		Line: math.Max(float64(x.Asked.Line-1), 0),
 	}

@@ -30,7 +30,9 @@ func (r *Record) header(a *page.Answer, weights Weights) {
 		r.Header = append(r.Header, e)
 	}
 	meta := func(name, label, content string) {
-		r.Header = append(r.Header, Element{Tag: "meta", Area: HeaderArea, Party: "inline", Name: name, Label: label + " = " + content, Content: content, El: markup.Element{Tag: markup.TagMeta, Start: -1}})
+		r.Header = append(r.Header,
+			Element{Tag: "meta", Area: HeaderArea, Party: "inline", Name: name, Label: label + " = " + content,
+				Content: content, El: markup.Element{Tag: markup.TagMeta, Start: -1}})
 	}
 	if rules := a.Robots(); len(rules) > 0 {
 		meta("robots", "robots", strings.Join(rules, ", "))

@@ -308,7 +308,8 @@ func (m *mediaReader) done() {
 	regions := r.Scan.Regions()
 	for i := range m.pixels {
 		e := &m.pixels[i]
-		if at := sort.Search(len(regions), func(k int) bool { return regions[k].End > e.El.Start }); at < len(regions) && regions[at].Start <= e.El.Start {
+		if at := sort.Search(len(regions), func(k int) bool { return regions[k].End > e.El.Start }); at < len(regions) &&
+			regions[at].Start <= e.El.Start {
 			e.Item = regions[at].Name
 		}
 	}

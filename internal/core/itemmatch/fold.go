@@ -339,7 +339,8 @@ func (f folded) distinct() bool {
 		return false
 	}
 	for _, t := range f {
-		for _, a := range []string{" id=", " class=", " src=", " href=", " data-", " aria-label=", " alt=", " title=", " name="} {
+		for _, a := range []string{" id=", " class=", " src=", " href=", " data-", " aria-label=", " alt=", " title=",
+			" name="} {
 			if strings.Contains(t.text, a) {
 				return true
 			}

@@ -44,7 +44,8 @@ func (h *holder) name() {
 // owned finds the elements of the page that items are found by: a second look, at the
 // page itself.
 func (h *holder) owned() {
-	if !slices.ContainsFunc(h.Gate.File.Items, func(it *gatefile.Item) bool { return len(it.Found)+len(it.Replaces) > 0 }) {
+	if !slices.ContainsFunc(h.Gate.File.Items,
+		func(it *gatefile.Item) bool { return len(it.Found)+len(it.Replaces) > 0 }) {
 		return
 	}
 	owners := h.Gate.Owners(h.r.Source, h.r.Scan, page.Page{Path: h.r.Path, File: h.r.File})

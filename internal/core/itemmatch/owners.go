@@ -33,8 +33,9 @@ func nameBy(r *inventory.Record, g *pageedit.Gate, owners map[int]pageedit.Owner
 	}
 }
 
-// Read takes a page with every element named that belongs to an item: by mark, by what the gate writes, by what it finds.
-// Elements that load nothing are among its Extras, with their lines. source is the source page as the gate saw it.
+// Read takes a page with every element named that belongs to an item: by mark, by what the gate writes, by what it
+// finds. Elements that load nothing are among its Extras, with their lines. source is the source page as the gate
+// saw it.
 func Read(file []byte, source *pageedit.Result, g *pageedit.Gate, weights inventory.Weights) *Comparison {
 	taken := Take(file, source.Page, g, weights)
 	if taken.Fragment || source.Fragment {
@@ -87,8 +88,8 @@ func (g *Comparison) Side() pagechange.Side {
 	return s
 }
 
-// SideOf is the same for a page as a gate writes it. Where the gate writes marks, what its matchers find is looked for, and no
-// more.
+// SideOf is the same for a page as a gate writes it. Where the gate writes marks, what its matchers find is looked
+// for, and no more.
 func SideOf(r *pageedit.Result, g *pageedit.Gate) pagechange.Side {
 	if !g.File.Site.Marks {
 		return Read(r.File, r, g, nil).Side()

@@ -229,7 +229,9 @@ func (h *holder) loads() {
 					attr = "href"
 				}
 				exact := h.Same || foldTag(h.r.Source.Text, e.El.Start, h.r.Source.Decode, attr) == t.attrs
-				t.at = append(t.at, Occurrence{markup.Span{Start: e.El.Start, End: e.El.End}, e.Area, exact, h.marked(x.item, e.El.Start)})
+				t.at = append(t.at,
+					Occurrence{markup.Span{Start: e.El.Start, End: e.El.End}, e.Area, exact,
+						h.marked(x.item, e.El.Start)})
 			}
 		}
 	}

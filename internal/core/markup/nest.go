@@ -50,7 +50,8 @@ const (
 var nestKinds = func() map[string]nestKind {
 	m := map[string]nestKind{}
 	for kind, names := range map[nestKind]string{
-		blockElement:      "address article aside blockquote center details dialog dir div dl fieldset figcaption figure footer header hgroup main menu nav ol pre listing search section summary ul hr",
+		blockElement: "address article aside blockquote center details dialog dir div dl fieldset figcaption " +
+			"figure footer header hgroup main menu nav ol pre listing search section summary ul hr",
 		headElement:       "h1 h2 h3 h4 h5 h6",
 		listItem:          "li",
 		definition:        "dt dd",
@@ -62,7 +63,8 @@ var nestKinds = func() map[string]nestKind {
 		selectElement:     "select",
 		paragraph:         "p",
 		foreignElement:    "svg",
-		outOfTheWay:       "a-in-a nobr form-in-form template math frameset frame image isindex plaintext xmp noembed noframes ruby rb rt rp rtc applet marquee object html head body selectedcontent",
+		outOfTheWay: "a-in-a nobr form-in-form template math frameset frame image isindex plaintext xmp " +
+			"noembed noframes ruby rb rt rp rtc applet marquee object html head body selectedcontent",
 	} {
 		for name := range strings.FieldsSeq(names) {
 			m[name] = kind
@@ -191,7 +193,8 @@ var nestTags = func() map[string]*nestTag {
 	for name := range drawn {
 		add(name)
 	}
-	for name := range strings.FieldsSeq("a span label cite abbr kbd var sub sup q time mark dfn picture video audio canvas svg noscript") {
+	for name := range strings.FieldsSeq(
+		"a span label cite abbr kbd var sub sup q time mark dfn picture video audio canvas svg noscript") {
 		add(name)
 	}
 	return m
@@ -583,7 +586,8 @@ func (n *Nest) is(node int32, c *compound) bool {
 		return c.tag == "" && len(c.tests) == 0 // it has no attributes
 	}
 	if c.tag != "" &&
-		(int(x.nameEnd-x.start-1) != len(c.tag) || lower[n.src[x.start+1]] != c.tag[0] || !foldEqual(n.src[x.start+1:x.nameEnd], c.tag)) {
+		(int(x.nameEnd-x.start-1) != len(c.tag) || lower[n.src[x.start+1]] != c.tag[0] ||
+			!foldEqual(n.src[x.start+1:x.nameEnd], c.tag)) {
 		return false
 	}
 	if len(c.tests) > 0 && x.end-x.nameEnd < 4 { // there is no room for an attribute

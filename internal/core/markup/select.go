@@ -92,7 +92,8 @@ func ParseSelector(text string) (*Selector, error) {
 	if m := withinNoscript.FindStringIndex(text); m != nil {
 		return nil, &SelectorError{
 			m[0],
-			"a browser with scripting on sees text in a noscript, and no elements: name the element itself, such as img[src*=\"count\"]; found and replaces find it in a noscript, too",
+			"a browser with scripting on sees text in a noscript, and no elements: name the element itself, such " +
+				"as img[src*=\"count\"]; found and replaces find it in a noscript, too",
 		}
 	}
 	group, err := cascadia.ParseGroup(text)
@@ -209,8 +210,9 @@ func (p *compoundParser) ident() string {
 
 // treeTags may be in the tree without a tag, or have tags that the standard
 // ignores, so only a tree knows.
-var treeTags = map[string]bool{"caption": true, "col": true, "colgroup": true, "tbody": true, "td": true, "tfoot": true,
-	"th": true, "thead": true, "tr": true, "frame": true, "frameset": true, "html": true, "head": true, "body": true, "image": true}
+var treeTags = map[string]bool{"caption": true, "col": true, "colgroup": true, "tbody": true, "td": true,
+	"tfoot": true, "th": true, "thead": true, "tr": true, "frame": true, "frameset": true, "html": true, "head": true,
+	"body": true, "image": true}
 
 func (p *compoundParser) compound() (c compound, ok bool) {
 	start := p.i

@@ -74,7 +74,9 @@ func SpotsAt(src *Source, p *Document, elements []int) (out []AuthorSpot) {
 				s.Name = name
 				return true
 			}
-			s.Params = append(s.Params, SpotParam{strings.ToLower(name), DecodeAttr([]byte(src.Decode(string(tag[a.Value.Start:a.Value.End]))))})
+			s.Params = append(s.Params,
+				SpotParam{strings.ToLower(name),
+					DecodeAttr([]byte(src.Decode(string(tag[a.Value.Start:a.Value.End]))))})
 			return true
 		})
 		out = append(out, s)

@@ -153,7 +153,8 @@ func (r *reading) covers() (out []markup.Span, ok bool) {
 			end = "</" + string(rest[:8])
 		case len(rest) > 0 && (rest[0]|0x20 == 'x' || rest[0]|0x20 == 'n' || rest[0]|0x20 == 'p') && isRare(rest):
 			return nil, false
-		case len(rest) > 0 && (rest[0] == '/' || rest[0] == '!' || rest[0] == '?' || rest[0]|0x20 >= 'a' && rest[0]|0x20 <= 'z'):
+		case len(rest) > 0 && (rest[0] == '/' || rest[0] == '!' || rest[0] == '?' ||
+			rest[0]|0x20 >= 'a' && rest[0]|0x20 <= 'z'):
 			if n := bytes.IndexAny(rest, ">\n\"'"); n >= 0 && rest[n] == '>' {
 				at += n
 				continue
@@ -205,8 +206,8 @@ func cover(covers []markup.Span, at int) (s markup.Span, ok bool) {
 	return s, false
 }
 
-// before is by how many lines one has to go back from a line to be in none of the covers, and at a tag: what begins amid a
-// text would be half of it.
+// before is by how many lines one has to go back from a line to be in none of the covers, and at a tag: what
+// begins amid a text would be half of it.
 func before(text []byte, covers []markup.Span, lines []int, line int) int {
 	if s, ok := cover(covers, lines[line]); ok {
 		return line - lineOf(lines, s.Start)

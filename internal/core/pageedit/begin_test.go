@@ -170,8 +170,8 @@ func TestWaits(t *testing.T) {
 	}
 }
 
-// TestLateMetadata: what stands in the body of a page whose head is whole is no metadata of it; where the head broke, it
-// fell out of it and comes back.
+// TestLateMetadata: what stands in the body of a page whose head is whole is no metadata of it; where the head
+// broke, it fell out of it and comes back.
 func TestLateMetadata(t *testing.T) {
 	g := gate(t, "defaults: {description: of the gate}\n")
 	for _, c := range []struct{ text, want string }{

@@ -84,7 +84,8 @@ func (r *Result) Clashes() (out []Problem) {
 				who = "the page"
 			}
 			if who != "" {
-				out = append(out, r.clash(it.Parts[r.Written[n].Part].Pos, "give one of them another id: labels and scripts find the first alone",
+				out = append(out, r.clash(it.Parts[r.Written[n].Part].Pos,
+					"give one of them another id: labels and scripts find the first alone",
 					"the popup of item %q has an element with the id %q, and so has %s", it.Name, id, who))
 			}
 		}
@@ -101,8 +102,8 @@ func (r *Result) namedAlike(it *gatefile.Item, onPage, written []int) (out []Pro
 	locator := markup.NewLocator(r.Source.Text)
 	for _, at := range onPage {
 		line, column := locator.Locate(at)
-		out = append(out, r.clash(problem.Position{File: r.Page.File, Line: line, Column: column}, "give the element another id, or the item another name",
-			says, "this element", it.Name, it.Name, it.Pos))
+		out = append(out, r.clash(problem.Position{File: r.Page.File, Line: line, Column: column},
+			"give the element another id, or the item another name", says, "this element", it.Name, it.Name, it.Pos))
 	}
 	for _, n := range written {
 		of := r.gate.File.Items[r.Written[n].Item]

@@ -151,7 +151,8 @@ func (v *View) absolute(raw string, at int) string {
 func (c *content) text(p *markup.Passage) string {
 	if c.left -= p.Size(); c.left < 0 {
 		if c.view.Unread == "" {
-			c.view.Unread = "placeholders read its elements again and again: elements that their selectors match stand in one another"
+			c.view.Unread = "placeholders read its elements again and again: elements that their selectors match " +
+				"stand in one another"
 		}
 		return ""
 	}

@@ -57,8 +57,8 @@ var hostileWords = []string{
 	"<!--yg:links-->", "<!--/yg:links-->", "url(//evil.example)", "1", "true", "null", "{}", "[]", "\u202e", "x", " ",
 }
 
-// TestHostileContent: of 500 hostile contents of pages nothing runs in a browser, nor leads elsewhere, wherever placeholders
-// put them. It skips where the machine has no Chromium.
+// TestHostileContent: of 500 hostile contents of pages nothing runs in a browser, nor leads elsewhere, wherever
+// placeholders put them. It skips where the machine has no Chromium.
 func TestHostileContent(t *testing.T) {
 	name, err := exec.LookPath("chromium")
 	if err != nil {

@@ -53,13 +53,15 @@ func (g *Gate) Meant(m *gatefile.Matcher, urls []string) string {
 		return fmt.Sprintf(" (did you mean %q, without the query?)", glob)
 	}
 	if base := g.Site.BasePath(); base != "" && strings.HasPrefix(glob, base+"/") {
-		if rest := strings.TrimPrefix(glob, base); slices.ContainsFunc(urls, func(u string) bool { return MatchURL(rest, u) }) {
+		if rest := strings.TrimPrefix(glob, base); slices.ContainsFunc(urls,
+			func(u string) bool { return MatchURL(rest, u) }) {
 			return fmt.Sprintf(" (did you mean %q? paths leave out the folder %s of the site's address)", rest, base)
 		}
 	}
 	for _, u := range urls { // another folder above it, or none
 		if own := strings.HasPrefix(u, "/"); own &&
-			(MatchURL("/**/"+strings.TrimLeft(glob, "/"), u) || strings.HasSuffix(u, "/"+path.Base(glob)) && !strings.ContainsAny(path.Base(glob), "*?[{")) {
+			(MatchURL("/**/"+strings.TrimLeft(glob, "/"), u) ||
+				strings.HasSuffix(u, "/"+path.Base(glob)) && !strings.ContainsAny(path.Base(glob), "*?[{")) {
 			return fmt.Sprintf(" (did you mean %q?)", u)
 		}
 		if MatchURL(strings.ToLower(glob), strings.ToLower(u)) {
@@ -129,8 +131,11 @@ func (r *Result) MissingFiles(has func(path string) bool, files func() []string)
 					hint = fmt.Sprintf(" (did you mean %q?)", paths[i])
 				}
 			}
-			out = append(out, Problem{problem.Problem{Severity: problem.Error, Pos: p.Pos,
-				Message: fmt.Sprintf("item %q loads %s, and the site has no such file%s", it.Name, ref.Path, hint), Remedy: "mend the path, or put the file into the source folder"}, r.Page.Path, r.Page.File})
+			out = append(out, Problem{
+				problem.Problem{Severity: problem.Error, Pos: p.Pos,
+					Message: fmt.Sprintf("item %q loads %s, and the site has no such file%s", it.Name, ref.Path,
+						hint), Remedy: "mend the path, or put the file into the source folder"}, r.Page.Path,
+				r.Page.File})
 		}
 	}
 	return out

@@ -186,7 +186,8 @@ func (pl *planner) letIn(text, whose string, at problem.Position) string {
 				Name:     problem.BlockedByPolicy,
 				Pos:      at,
 				Message:  fmt.Sprintf("%s: the page's policy stops it: %s does not allow %s", whose, by, what),
-				Remedy:   "it passes with " + let + " added to " + by + ", or where the page's own scripts carry a nonce that the policy lets in",
+				Remedy: "it passes with " + let + " added to " + by + ", or where the page's own scripts carry a " +
+					"nonce that the policy lets in",
 			},
 		)
 	}

@@ -308,7 +308,8 @@ func (pl *planner) placeItem(i int) {
 	if placed == 0 && wanted > 0 && item.SpotOnly() && pl.Verdicts[i].Reason != "spot" {
 		pl.problem(problem.Problem{Severity: problem.Error, Pos: pl.Verdicts[i].Rule,
 			Message: fmt.Sprintf("item %q goes to spots alone, and the page has none for it", item.Name),
-			Remedy:  "write <!-- yg-spot " + item.Name + " --> into the page, or keep the item out of it: without pages, it is in where it has a spot"})
+			Remedy: "write <!-- yg-spot " + item.Name +
+				" --> into the page, or keep the item out of it: without pages, it is in where it has a spot"})
 	}
 	for _, g := range groups {
 		pl.insert(item.Name, g.at, g.lines, i)

@@ -84,7 +84,8 @@ func (pl *planner) checkSpots() {
 				pl.Verdicts[n].Rule)
 			continue
 		}
-		if block := pl.gate.Once("block of "+it.Name, func() any { return blockOf(it) }).(string); block != "" && pl.inParagraph(s.Start) {
+		if block := pl.gate.Once("block of "+it.Name, func() any { return blockOf(it) }).(string); block != "" &&
+			pl.inParagraph(s.Start) {
 			fail(problem.Warning, problem.SpotInParagraph,
 				"move the spot out of the paragraph, or write the code with elements that a paragraph may hold",
 				"the spot of item %q stands in a paragraph, and its code has a <%s>: a browser ends the paragraph there",

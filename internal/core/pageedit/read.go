@@ -70,8 +70,8 @@ func (v *View) readHas() {
 	}
 }
 
-// settles reports whether what a selector matches in the beginning of a page, its body tag in it, it matches in the whole:
-// it asks nothing of what follows an element.
+// settles reports whether what a selector matches in the beginning of a page, its body tag in it, it matches in
+// the whole: it asks nothing of what follows an element.
 func settles(s *markup.Selector) bool {
 	return s.Compound() || s.Descends() || s.String() == "body" || s.String() == "html"
 }
@@ -254,7 +254,8 @@ func (v *View) loads() []loaded {
 			add(el.Start, raw)
 		}
 	}
-	for _, at := range append(slices.Clone(v.matches(v.look.number[urlTags])), v.look.selectors[v.look.number[urlTags]].MatchesIn(v.Scan)...) {
+	for _, at := range append(slices.Clone(v.matches(v.look.number[urlTags])),
+		v.look.selectors[v.look.number[urlTags]].MatchesIn(v.Scan)...) {
 		if raw, ok := v.Source.Attr(at, "src"); ok {
 			add(at, raw)
 		}

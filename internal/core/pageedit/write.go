@@ -84,13 +84,15 @@ func (r *Result) keepsEncoding() {
 	if is == "" {
 		r.problem(problem.Problem{Severity: problem.Error, Pos: pos,
 			Message: fmt.Sprintf(
-				"what is written before the page's charset would push it beyond the first 1,024 bytes: browsers would no longer read the page as %s",
+				"what is written before the page's charset would push it beyond the first 1,024 bytes: browsers "+
+					"would no longer read the page as %s",
 				was),
 			Remedy: "let the page begin with its charset: <head><meta charset=\"utf-8\">"})
 		return
 	}
 	r.problem(problem.Problem{Severity: problem.Error, Pos: pos,
-		Message: fmt.Sprintf("what is written declares the encoding %s, and the page's is %s", is, orUndeclared(was)), Remedy: "take the charset out of the item's code; it is the page's"})
+		Message: fmt.Sprintf("what is written declares the encoding %s, and the page's is %s", is, orUndeclared(was)),
+		Remedy:  "take the charset out of the item's code; it is the page's"})
 }
 
 func orUndeclared(encoding string) string {

@@ -263,7 +263,8 @@ func linesOf(text *inventory.Record) *textLines {
 		l.at[identity(e)] = append(l.at[identity(e)], e.Line)
 		if e.Item != "" && e.Party == "inline" && text.Source != nil {
 			to := e.Line
-			for _, c := range text.Source.Text[min(e.El.Start, len(text.Source.Text)):min(max(e.El.End, e.El.Start), len(text.Source.Text))] {
+			src := text.Source.Text
+			for _, c := range src[min(e.El.Start, len(src)):min(max(e.El.End, e.El.Start), len(src))] {
 				if c == '\n' {
 					to++
 				}

@@ -340,8 +340,9 @@ func (p *parser) field(name string) Expr {
 		re, err := regexp.Compile(f.Value)
 		if err != nil {
 			p.fail(p.pos,
-				"the regular expression does not compile: %s; characters such as ( ) [ . * + ? are found as they are with a \\ before each: %q",
-				strings.TrimPrefix(err.Error(), "error parsing regexp: "), regexp.QuoteMeta(f.Value))
+				"the regular expression does not compile: %s; characters such as ( ) [ . * + ? are found as they "+
+					"are with a \\ before each: %q", strings.TrimPrefix(err.Error(), "error parsing regexp: "),
+				regexp.QuoteMeta(f.Value))
 		}
 		f.re = re
 	}

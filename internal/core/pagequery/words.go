@@ -7,7 +7,8 @@ import (
 	"yellowgate/internal/core/wording"
 )
 
-// Words says in words, for somebody who knows no queries, which pages a query chooses: "all pages but the members pages".
+// Words says in words, for somebody who knows no queries, which pages a query chooses: "all pages but the members
+// pages".
 func Words(x Expr) string {
 	switch x := x.(type) {
 	case *Or:

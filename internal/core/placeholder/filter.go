@@ -149,8 +149,8 @@ func unknownLanguage(lang string) error {
 	return fmt.Errorf("how the language %q writes it is not known", lang)
 }
 
-// firstSentence is the first sentence of a text (Unicode Standard Annex 29). It does not end with an initial or a day, nor
-// with an abbreviation that stands before a name or number: "Dr. Ellery".
+// firstSentence is the first sentence of a text (Unicode Standard Annex 29). It does not end with an initial or a
+// day, nor with an abbreviation that stands before a name or number: "Dr. Ellery".
 func firstSentence(text string) string {
 	text = strings.TrimSpace(text)
 	end := 0

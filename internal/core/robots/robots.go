@@ -38,7 +38,8 @@ func Parse(text, crawler string) *Rules {
 	groups := map[string][]rule{} // by crawler, in lower case
 	var names []string            // of the group that is being read
 	begun := false                // it has rules already
-	for line := range strings.FieldsFuncSeq(strings.TrimPrefix(text, "\ufeff"), func(c rune) bool { return c == '\n' || c == '\r' }) {
+	for line := range strings.FieldsFuncSeq(strings.TrimPrefix(text, "\ufeff"),
+		func(c rune) bool { return c == '\n' || c == '\r' }) {
 		line, _, _ = strings.Cut(line, "#")
 		key, value, ok := strings.Cut(line, ":")
 		if value = strings.TrimSpace(value); !ok {

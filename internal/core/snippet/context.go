@@ -409,7 +409,8 @@ func (c context) escape(v string) (text, why string) {
 	return "", "which cannot stand here"
 }
 
-var unquoted = strings.NewReplacer(" ", "&#32;", "\t", "&#9;", "\n", "&#10;", "\f", "&#12;", "\r", "&#13;", "=", "&#61;", "`", "&#96;")
+var unquoted = strings.NewReplacer(" ", "&#32;", "\t", "&#9;", "\n", "&#10;", "\f", "&#12;", "\r", "&#13;",
+	"=", "&#61;", "`", "&#96;")
 
 var cssValue = regexp.MustCompile(
 	`^([-+]?(\d+(\.\d+)?|\.\d+)(%|[a-zA-Z]{1,5})?|#[0-9a-fA-F]{3,8}|[a-zA-Z][a-zA-Z-]{0,40})$`)
@@ -439,7 +440,8 @@ func escapeString(v string, quote byte, isCode bool) string {
 			b.WriteString(`\t`)
 		case r == rune(quote) && !isCode:
 			b.WriteString(`\"`)
-		case r < ' ' || r == '<' || r == '>' || r == '&' || r == '"' || r == '\'' || r == '`' || (r == '$' || r == '{') && quote == '`' ||
+		case r < ' ' || r == '<' || r == '>' || r == '&' || r == '"' || r == '\'' ||
+			r == '`' || (r == '$' || r == '{') && quote == '`' ||
 			r == 0x2028 || r == 0x2029 || r == 0xFEFF:
 			fmt.Fprintf(&b, `\u%04X`, r)
 		default:

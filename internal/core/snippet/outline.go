@@ -30,7 +30,8 @@ func (it *Prepared) Outline(i int) string {
 		}
 		return `<script type="application/ld+json">` + text + "</script>"
 	case gatefile.Popup:
-		return `<dialog id="` + it.Name + `"` + label(it) + ` data-yg-open="` + Hole + `" data-yg-again="` + Hole + `">` + holed(p.Template) + "</dialog>"
+		return `<dialog id="` + it.Name + `"` + label(it) + ` data-yg-open="` + Hole + `" data-yg-again="` + Hole +
+			`">` + holed(p.Template) + "</dialog>"
 	case gatefile.Script, gatefile.Stylesheet:
 		if strings.HasPrefix(p.Text, gatefile.BuiltPrefix) {
 			return "" // known by the URLs that the manifest gives

@@ -218,7 +218,9 @@ func (s *splitter) finish() (out []Pieced) {
 		out = append(out, s.main)
 	}
 	if len(s.head) > 0 {
-		out = append(out, Pieced{Suffix: "-head", Keys: []string{"code", "place"}, Values: []string{strings.Join(s.head, "\n"), gatefile.HeadEnd}})
+		out = append(out,
+			Pieced{Suffix: "-head", Keys: []string{"code", "place"},
+				Values: []string{strings.Join(s.head, "\n"), gatefile.HeadEnd}})
 	}
 	if len(out) == 1 {
 		out[0].Suffix = ""

@@ -421,7 +421,8 @@ func (a *asked) set(on js.INode, attr string, value js.INode) {
 // (HTML, 4.6.7).
 var (
 	describing = regexp.MustCompile(`["'\x60 ](canonical|alternate|next|prev|author|license|help|me|search)["'\x60]`)
-	loading    = regexp.MustCompile(`["'\x60 ](stylesheet|icon|apple-touch-icon|manifest|preload|modulepreload|prefetch)["'\x60]`)
+	loading    = regexp.MustCompile(
+		`["'\x60 ](stylesheet|icon|apple-touch-icon|manifest|preload|modulepreload|prefetch)["'\x60]`)
 )
 
 // urls lists the URLs that an expression may be; false where it may be others.

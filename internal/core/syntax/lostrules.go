@@ -95,7 +95,8 @@ func badSelector(tt []css.TokenType, text []string) string {
 	if slices.Contains(tt, css.SemicolonToken) {
 		return "a semicolon stands before the selector, and belongs to it"
 	}
-	depth, empty, combined := 0, true, false // empty: nothing was read since the beginning or a comma; combined: since a combinator
+	// empty: nothing was read since the beginning or a comma; combined: since a combinator.
+	depth, empty, combined := 0, true, false
 	for i := 0; i < len(tt); i++ {
 		switch tt[i] {
 		case css.FunctionToken, css.LeftParenthesisToken, css.LeftBracketToken:

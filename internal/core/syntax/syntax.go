@@ -180,7 +180,8 @@ func LooksLike(text string) string {
 		CSS([]byte(t)) == nil {
 		return "CSS"
 	}
-	for _, word := range []string{"function", "=>", "document.", "window.", "var ", "let ", "const ", "();", "');", "\");"} {
+	for _, word := range []string{"function", "=>", "document.", "window.", "var ", "let ", "const ", "();", "');",
+		"\");"} {
 		if strings.Contains(t, word) && strings.ContainsAny(t, "(=") && JavaScript([]byte(t)) == nil {
 			return "JavaScript"
 		}

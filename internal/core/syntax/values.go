@@ -87,7 +87,9 @@ func (f *follower) texts(n js.INode, depth int) (out []text) {
 		}
 		out = []text{{}}
 		for _, p := range n.List {
-			out = f.joined(out, []text{{strings.Trim(strings.TrimSuffix(strings.TrimPrefix(string(p.Value), "}"), "${"), "`"), false}})
+			out = f.joined(out,
+				[]text{
+					{strings.Trim(strings.TrimSuffix(strings.TrimPrefix(string(p.Value), "}"), "${"), "`"), false}})
 			out = f.joined(out, f.texts(p.Expr, depth-1))
 		}
 		return f.joined(out, []text{{strings.TrimPrefix(strings.Trim(string(n.Tail), "`"), "}"), false}})
@@ -203,7 +205,8 @@ func (f *follower) joined(x, y []text) (out []text) {
 }
 
 // escapesOf are the escapes of a string that URLs and markup have (ECMAScript, 12.9.4).
-var escapesOf = strings.NewReplacer(`\\`, `\`, `\/`, `/`, `\'`, `'`, `\"`, `"`, `\n`, "\n", `\t`, "\t", `\x3C`, "<", `\x3c`, "<", `\x3E`, ">", `\x3e`, ">", `\u003C`, "<", `\u003c`, "<", `\u003E`, ">", `\u003e`, ">", `\x26`, "&")
+var escapesOf = strings.NewReplacer(`\\`, `\`, `\/`, `/`, `\'`, `'`, `\"`, `"`, `\n`, "\n", `\t`, "\t", `\x3C`, "<",
+	`\x3c`, "<", `\x3E`, ">", `\x3e`, ">", `\u003C`, "<", `\u003c`, "<", `\u003E`, ">", `\u003e`, ">", `\x26`, "&")
 
 func unescape(s string) string {
 	if !strings.Contains(s, `\`) {

@@ -547,7 +547,8 @@ func (s *Sheet) samples() (out []string) {
 
 // queryable leaves out the selectors that a page query cannot ask for.
 func (n *Need) queryable() {
-	n.Selectors = slices.DeleteFunc(n.Selectors, func(s string) bool { _, err := markup.ParseSelector(s); return err != nil })
+	n.Selectors = slices.DeleteFunc(n.Selectors,
+		func(s string) bool { _, err := markup.ParseSelector(s); return err != nil })
 }
 
 // byName makes things needed that a needed script calls by a name they define. Each name is

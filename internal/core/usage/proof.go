@@ -161,7 +161,8 @@ func (s *Sheet) readWords(text []byte) {
 		case css.IdentToken, css.AtKeywordToken, css.CustomPropertyNameToken, css.FunctionToken, css.StringToken:
 			s.said[nameIn(string(data))] = true
 		case css.CustomPropertyValueToken:
-			for w := range strings.FieldsFuncSeq(string(data), func(r rune) bool { return strings.ContainsRune(" \t\r\n\f,()'\"", r) }) {
+			for w := range strings.FieldsFuncSeq(string(data),
+				func(r rune) bool { return strings.ContainsRune(" \t\r\n\f,()'\"", r) }) {
 				s.said[nameIn(w)] = true
 			}
 		}
@@ -181,12 +182,14 @@ var gives = map[string]bool{
 // at notes what an at-rule does that no element is asked for.
 func (s *Sheet) at(prelude []cssToken) {
 	switch name := strings.ToLower(prelude[0].text); {
-	case name == "@charset" || name == "@namespace" || name == "@import" && !strings.Contains(strings.ToLower(written(prelude)), "layer"):
+	case name == "@charset" || name == "@namespace" || name == "@import" && !strings.Contains(
+		strings.ToLower(written(prelude)), "layer"):
 	case name == "@import" || name == "@layer": // the order of layers
 		s.Gives = append(s.Gives, "@layer", "layer")
 	case gives[name]:
 		for _, t := range prelude[1:] {
-			if t.tt == css.IdentToken || t.tt == css.StringToken || t.tt == css.CustomPropertyNameToken || t.tt == css.FunctionToken {
+			if t.tt == css.IdentToken || t.tt == css.StringToken || t.tt == css.CustomPropertyNameToken ||
+				t.tt == css.FunctionToken {
 				s.Gives = append(s.Gives, nameIn(t.text))
 			}
 		}

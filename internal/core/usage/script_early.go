@@ -115,7 +115,8 @@ func (v early) note(global string) {
 // earlyCalls lists the globals that a script calls at once and does not ask for before.
 func (w *walker) earlyCalls(ast *js.AST) (out []string) {
 	js.Walk(early{w, &out, map[js.INode]bool{}}, ast)
-	return slices.DeleteFunc(out, func(n string) bool { return w.script.asked[n] || w.defined[n] || platform[n] || ofBrowsers[n] })
+	return slices.DeleteFunc(out,
+		func(n string) bool { return w.script.asked[n] || w.defined[n] || platform[n] || ofBrowsers[n] })
 }
 
 // ofBrowsers are functions that every window has (HTML, 7.2.2 and 8; CSSOM View, 4).

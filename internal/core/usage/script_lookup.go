@@ -213,7 +213,8 @@ func isColour(s string) bool {
 func identifierWords(s string, into map[string]bool) {
 	for i := 0; i < len(s); {
 		j := i
-		for j < len(s) && (s[j] == '_' || s[j] == '-' || s[j] >= 0x80 || 'a' <= lowerByte(s[j]) && lowerByte(s[j]) <= 'z' || j > i && '0' <= s[j] && s[j] <= '9') {
+		for j < len(s) && (s[j] == '_' || s[j] == '-' || s[j] >= 0x80 || 'a' <= lowerByte(s[j]) && lowerByte(
+			s[j]) <= 'z' || j > i && '0' <= s[j] && s[j] <= '9') {
 			j++
 		}
 		if j > i && j-i < 64 {

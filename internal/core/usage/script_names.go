@@ -65,7 +65,9 @@ func (c collector) Enter(n js.INode) js.IVisitor {
 			c.methods[text(&n.Name.Literal)] = append(c.methods[text(&n.Name.Literal)], n.Value)
 		}
 	case *js.UnaryExpr:
-		if v, ok := n.X.(*js.Var); ok && (n.Op == js.PreIncrToken || n.Op == js.PostIncrToken || n.Op == js.PreDecrToken || n.Op == js.PostDecrToken) {
+		if v, ok := n.X.(*js.Var); ok &&
+			(n.Op == js.PreIncrToken || n.Op == js.PostIncrToken || n.Op == js.PreDecrToken ||
+				n.Op == js.PostDecrToken) {
 			c.changed[same(v)] = true
 		}
 	case *js.BinaryExpr:

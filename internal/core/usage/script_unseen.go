@@ -100,7 +100,9 @@ func (u unseen) call(n *js.CallExpr) {
 	case *js.DotExpr:
 		switch method := text(callee.Y); method {
 		case "createElement", "createElementNS":
-			if s := first(); len(args) > 0 && (method == "createElementNS" && !fixed(1) || method == "createElement" && (!fixed(0) || s == "style")) {
+			if s := first(); len(args) > 0 &&
+				(method == "createElementNS" && !fixed(1) ||
+					method == "createElement" && (!fixed(0) || s == "style")) {
 				if fixed(0) && s != "" {
 					note(&out.Loads, "a "+s+" element that it makes")
 				} else {
@@ -118,7 +120,8 @@ func (u unseen) call(n *js.CallExpr) {
 		case "ajaxSetup":
 			note(&out.Loads, "a library's loader")
 		case "add", "toggle", "remove", "replace":
-			if d, ok := ungroup(callee.X).(*js.DotExpr); ok && text(d.Y) == "classList" && (!fixed(0) || method == "replace" && !fixed(1)) {
+			if d, ok := ungroup(callee.X).(*js.DotExpr); ok && text(d.Y) == "classList" &&
+				(!fixed(0) || method == "replace" && !fixed(1)) {
 				note(&out.Names, "class names that it puts together")
 			}
 		case "addClass", "toggleClass":

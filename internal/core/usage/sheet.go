@@ -104,7 +104,8 @@ func (r *sheetReader) rules(context string, depth int) {
 			continue
 		}
 		switch {
-		case len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken && conditional[strings.ToLower(prelude[0].text)] && depth < deepest:
+		case len(prelude) > 0 && prelude[0].tt == css.AtKeywordToken && conditional[strings.ToLower(
+			prelude[0].text)] && depth < deepest:
 			if strings.EqualFold(prelude[0].text, "@layer") {
 				r.sheet.at(prelude)
 			}
@@ -349,7 +350,8 @@ func readSelector(t []cssToken) Selector {
 				}
 				// What :not() and the like leave out is not asked: it may match.
 				known = known &&
-					(element || name == "nth-child(" || name == "nth-of-type(" || name == "nth-last-child(" || name == "lang(" || name == "not(")
+					(element || name == "nth-child(" || name == "nth-of-type(" ||
+						name == "nth-last-child(" || name == "lang(" || name == "not(")
 				pseudo = true
 			} else if structural[name] && !element {
 				static.WriteString(":" + name)

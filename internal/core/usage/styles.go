@@ -98,7 +98,8 @@ func (s *Styles) Look(r *inventory.Record, v *Vocabulary) (out PageStyles) {
 			out.Unstyled = append(out.Unstyled, Unstyled{name, at})
 		}
 	}
-	slices.SortFunc(out.Styled, func(a, b Styled) int { return cmp.Or(cmp.Compare(a.Sheet, b.Sheet), cmp.Compare(a.Name, b.Name)) })
+	slices.SortFunc(out.Styled,
+		func(a, b Styled) int { return cmp.Or(cmp.Compare(a.Sheet, b.Sheet), cmp.Compare(a.Name, b.Name)) })
 	return out
 }
 

@@ -235,7 +235,8 @@ func (v *Vocabulary) match(s *markup.Selector) bool {
 func identifiers(code string, into map[string]bool) {
 	for i := 0; i < len(code); {
 		j := i
-		for j < len(code) && (code[j] == '_' || code[j] == '$' || code[j] >= 0x80 || lowerByte(code[j]) >= 'a' && lowerByte(code[j]) <= 'z' || j > i && code[j] >= '0' && code[j] <= '9') {
+		for j < len(code) && (code[j] == '_' || code[j] == '$' || code[j] >= 0x80 ||
+			lowerByte(code[j]) >= 'a' && lowerByte(code[j]) <= 'z' || j > i && code[j] >= '0' && code[j] <= '9') {
 			j++
 		}
 		if j > i {

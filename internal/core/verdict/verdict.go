@@ -260,8 +260,10 @@ func (p *Plan) OutOfDates() (problems []problem.Problem) {
 				(it.From.Value == "" || p.Day >= it.From.Value) && (it.Until.Value == "" || p.Day <= it.Until.Value) {
 				continue
 			}
-			problems = append(problems, problem.Problem{Severity: problem.Note, Name: problem.OutsideDates, Item: it.Name, Pos: in.Pos,
-				Message: fmt.Sprintf("item %q is put in on %s, but on %s it is outside its dates (%s)", it.Name, pp.Path, p.Day, datesOf(it))})
+			problems = append(problems, problem.Problem{Severity: problem.Note, Name: problem.OutsideDates,
+				Item: it.Name, Pos: in.Pos,
+				Message: fmt.Sprintf("item %q is put in on %s, but on %s it is outside its dates (%s)", it.Name,
+					pp.Path, p.Day, datesOf(it))})
 		}
 	}
 	return problems

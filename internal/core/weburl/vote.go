@@ -77,7 +77,8 @@ func eachURL(text []byte, src bool, visit func(raw string)) {
 // named reports whether a text ends with the name of an attribute, with a space before it.
 func named(text []byte, name string) bool {
 	before := len(text) - len(name)
-	return before > 0 && bytes.EqualFold(text[before:], []byte(name)) && bytes.IndexByte([]byte(" \t\r\n\"'/"), text[before-1]) >= 0
+	return before > 0 && bytes.EqualFold(text[before:], []byte(name)) &&
+		bytes.IndexByte([]byte(" \t\r\n\"'/"), text[before-1]) >= 0
 }
 
 // Add counts what the links of a page, or a sitemap, call the pages of the site.

@@ -139,7 +139,8 @@ func withinItself(n ast.Node, open []string) error {
 		for _, name := range open {
 			if name == x.Value.String() {
 				t := x.GetToken()
-				return beyond(t.Position.Line, t.Position.Column, "the alias *%s stands within what &%s names: it would never end", name, name)
+				return beyond(t.Position.Line, t.Position.Column,
+					"the alias *%s stands within what &%s names: it would never end", name, name)
 			}
 		}
 	case *ast.TagNode:

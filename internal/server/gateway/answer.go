@@ -220,7 +220,8 @@ func (g *Gateway) ask(was *http.Response, method string) (*http.Response, error)
 			resp.Header.Del(strings.TrimSpace(name))
 		}
 	}
-	for _, name := range []string{"Connection", "Proxy-Connection", "Keep-Alive", "Proxy-Authenticate", "Proxy-Authorization", "Te", "Trailer", "Transfer-Encoding", "Upgrade"} {
+	for _, name := range []string{"Connection", "Proxy-Connection", "Keep-Alive", "Proxy-Authenticate",
+		"Proxy-Authorization", "Te", "Trailer", "Transfer-Encoding", "Upgrade"} {
 		resp.Header.Del(name)
 	}
 	return resp, nil

@@ -140,7 +140,9 @@ func portOf(host string, secure bool) string {
 
 // quoted is a value as a token, or as a quoted string where it is none (RFC 9110, 5.6).
 func quoted(s string) string {
-	if s != "" && !strings.ContainsFunc(s, func(r rune) bool { return r <= ' ' || r >= 0x7F || strings.ContainsRune(`"(),/:;<=>?@[\]{}`, r) }) {
+	if s != "" &&
+		!strings.ContainsFunc(s,
+			func(r rune) bool { return r <= ' ' || r >= 0x7F || strings.ContainsRune(`"(),/:;<=>?@[\]{}`, r) }) {
 		return s
 	}
 	return `"` + quotes.Replace(s) + `"`

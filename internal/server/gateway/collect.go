@@ -46,8 +46,8 @@ func collect(body io.ReadCloser, length, largest int64) *collected {
 	return c
 }
 
-// whole waits until the body is there to its end, or a time is over; then the background stops. Where why is not "", the
-// body can be read from its first byte on, and ends as it ends.
+// whole waits until the body is there to its end, or a time is over; then the background stops. Where why is not
+// "", the body can be read from its first byte on, and ends as it ends.
 func (c *collected) whole(until <-chan struct{}) (text []byte, why string) {
 	select {
 	case <-c.done:

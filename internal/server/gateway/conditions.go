@@ -185,7 +185,8 @@ func (c *conditions) evaluate(resp *http.Response) {
 	switch {
 	case len(c.none) > 0:
 		tag := strings.TrimPrefix(h.Get("Etag"), "W/")
-		if !(c.none[0] == "*" || tag != "" && slices.ContainsFunc(c.none, func(t string) bool { return strings.TrimPrefix(t, "W/") == tag })) {
+		if !(c.none[0] == "*" || tag != "" && slices.ContainsFunc(c.none,
+			func(t string) bool { return strings.TrimPrefix(t, "W/") == tag })) {
 			return
 		}
 	case !c.since.IsZero():
@@ -199,7 +200,8 @@ func (c *conditions) evaluate(resp *http.Response) {
 	resp.Body.Close()
 	resp.Body, resp.ContentLength, resp.Trailer, resp.TransferEncoding = http.NoBody, 0, nil, nil
 	resp.StatusCode, resp.Status = http.StatusNotModified, "304 Not Modified"
-	for _, name := range []string{"Content-Length", "Content-Type", "Content-Encoding", "Content-Language", "Content-Range", "Trailer"} {
+	for _, name := range []string{"Content-Length", "Content-Type", "Content-Encoding", "Content-Language",
+		"Content-Range", "Trailer"} {
 		h.Del(name)
 	}
 }

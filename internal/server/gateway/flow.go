@@ -41,8 +41,8 @@ type flow struct {
 	rest io.Reader
 }
 
-// flow sends a page on while it comes. It is false where the page is there to its end before anything of it is sure, or a
-// time is over.
+// flow sends a page on while it comes. It is false where the page is there to its end before anything of it is
+// sure, or a time is over.
 func (g *Gateway) flow(a *exchange, resp *http.Response, c *collected, until <-chan struct{}) bool {
 	f := &flow{g: g, a: a, c: c, of: g.known(a, resp), began: time.Now()}
 	if f.of.none != "" || !f.begins(until) {

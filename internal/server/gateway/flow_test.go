@@ -210,8 +210,8 @@ func TestFlowTooLarge(t *testing.T) {
 	})
 }
 
-// begun asks for a page of which the first piece comes. It returns once something of it has left, and reads what there is
-// without its coding, while the other pieces come.
+// begun asks for a page of which the first piece comes. It returns once something of it has left, and reads what
+// there is without its coding, while the other pieces come.
 func begun(t *testing.T, url, coding string, say func(string), first string) (rest func(pieces ...string) (string, error)) {
 	t.Helper()
 	go say(first)
@@ -267,7 +267,8 @@ func TestFlowProblem(t *testing.T) {
 	})
 }
 
-// TestFlowUngated: a page of which nothing is sure before its time is over passes as it came, in the coding that it came in.
+// TestFlowUngated: a page of which nothing is sure before its time is over passes as it came, in the coding that
+// it came in.
 func TestFlowUngated(t *testing.T) {
 	each(t, func(t *testing.T, coding string) {
 		origin, say := pieces(t, coding)

@@ -83,8 +83,8 @@ func New(o Options) *Gateway {
 }
 
 // NewTransport asks an origin, which has a time to begin its answer. socket is a unix socket at which it is; "" for its
-// own address. Codings are left as they come. HTTP/2 is spoken where the origin offers it over TLS, except for what is to be
-// upgraded.
+// own address. Codings are left as they come. HTTP/2 is spoken where the origin offers it over TLS, except for
+// what is to be upgraded.
 func NewTransport(wait time.Duration, secure *tls.Config, socket string) http.RoundTripper {
 	dialer := &net.Dialer{Timeout: 10 * time.Second, KeepAlive: 30 * time.Second}
 	dial := dialer.DialContext
@@ -209,7 +209,8 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 // malformed says what is wrong with a request that cannot go on as it came; "" for none. An HTTP/2 client
 // can send what would end the request line of HTTP/1 (RFC 9113, 10.3).
 func (g *Gateway) malformed(r *http.Request) string {
-	if strings.ContainsFunc(r.URL.RawQuery+r.URL.Path+r.RequestURI, func(c rune) bool { return c < ' ' || c == 0x7F }) || strings.ContainsRune(r.URL.RawQuery+r.RequestURI, ' ') {
+	if strings.ContainsFunc(r.URL.RawQuery+r.URL.Path+r.RequestURI,
+		func(c rune) bool { return c < ' ' || c == 0x7F }) || strings.ContainsRune(r.URL.RawQuery+r.RequestURI, ' ') {
 		return "its address has a space or a control character"
 	}
 	if g.hostOf(r) == "" {

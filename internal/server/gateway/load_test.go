@@ -103,8 +103,8 @@ func TestGateChanges(t *testing.T) {
 	}
 }
 
-// TestOriginDies: the application ends and begins again while clients ask. Each gets the gated page, whole, or sees that
-// there is none now; and nobody waits for one that is gone.
+// TestOriginDies: the application ends and begins again while clients ask. Each gets the gated page, whole, or
+// sees that there is none now; and nobody waits for one that is gone.
 func TestOriginDies(t *testing.T) {
 	origin := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/html")

@@ -229,11 +229,12 @@ func (s *Sites) health(w http.ResponseWriter, _ *http.Request) {
 	_ = json.NewEncoder(w).Encode(d)
 }
 
-// health is how one site is. A gate file that is broken is told, and nothing is unwell for that: the last good one is in
-// effect.
+// health is how one site is. A gate file that is broken is told, and nothing is unwell for that: the last good one
+// is in effect.
 func (g *Gateway) health() siteHealth {
 	s := g.Gate.Now()
-	d := siteHealth{Status: "well", Origin: "answers", Gate: "in effect", Digest: s.Project.Digest, Version: version.Number}
+	d := siteHealth{Status: "well", Origin: "answers", Gate: "in effect", Digest: s.Project.Digest,
+		Version: version.Number}
 	if err := g.reach(); err != nil {
 		d.Status, d.Origin = "unwell", err.Error()
 	}

@@ -29,7 +29,8 @@ begins with a number. The rule does nothing, and no browser says so.`,
 			}
 			for _, lost := range syntax.LostRules(text) {
 				line, column := p.Locate(e.El.TagEnd + lost.Offset)
-				p.Report(line, column, e.Item, "a browser drops this rule: "+lost.Message, "mend the selector").Of(check.SubjectOf(e))
+				p.Report(line, column, e.Item, "a browser drops this rule: "+lost.Message, "mend the selector").
+					Of(check.SubjectOf(e))
 			}
 		}
 	},

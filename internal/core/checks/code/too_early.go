@@ -15,8 +15,11 @@ that comes with defer or async, or whose file is missing. The call fails, and no
 it in that script is done. A script that uses an element by its id fails, too, where the page
 has none, or not yet. Inline code never waits. Move the call into a file that is loaded with
 defer too, wait for DOMContentLoaded, or load the other script before it.`,
-	Bad:  "-- site/js/kit.js --\nwindow.kit = { start: function () {} }\n-- site/index.html --\n<script src=\"/js/kit.js\" defer></script>\n<script>kit.start()</script>",
-	Good: "-- site/js/kit.js --\nwindow.kit = { start: function () {} }\n-- site/index.html --\n<script src=\"/js/kit.js\" defer></script>\n<script>addEventListener(\"DOMContentLoaded\", function () { kit.start() })</script>",
+	Bad: "-- site/js/kit.js --\nwindow.kit = { start: function () {} }\n-- site/index.html --\n" +
+		"<script src=\"/js/kit.js\" defer></script>\n<script>kit.start()</script>",
+	Good: "-- site/js/kit.js --\nwindow.kit = { start: function () {} }\n-- site/index.html --\n" +
+		"<script src=\"/js/kit.js\" defer></script>\n" +
+		"<script>addEventListener(\"DOMContentLoaded\", function () { kit.start() })</script>",
 	Page: func(p *check.Pass) {
 		if p.Site == nil || p.Site.Library == nil {
 			return

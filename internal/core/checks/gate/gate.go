@@ -1,4 +1,5 @@
-// Package gate holds the checks of how a page stands to the gate file: items that are missing, leak, differ or are late.
+// Package gate holds the checks of how a page stands to the gate file: items that are missing, leak, differ or are
+// late.
 package gate
 
 import "yellowgate/internal/core/check"

@@ -12,6 +12,8 @@ var idleLine = &check.Check{
 nothing, a matcher that finds nothing on any page: the line does no harm, but who
 reads it believes that it does something. Take it out, or mend it. yellowgate check
 lists these lines.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all, except: /evnts/**}\n-- site/events/index.html --\n<p>Events</p>\n-- site/visit/index.html --\n<p>Visit us.</p>",
-	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all, except: /events/**}\n-- site/events/index.html --\n<p>Events</p>\n-- site/visit/index.html --\n<p>Visit us.</p>",
+	Bad: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all, except: /evnts/**}\n" +
+		"-- site/events/index.html --\n<p>Events</p>\n-- site/visit/index.html --\n<p>Visit us.</p>",
+	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all, except: /events/**}\n" +
+		"-- site/events/index.html --\n<p>Events</p>\n-- site/visit/index.html --\n<p>Visit us.</p>",
 }

@@ -17,8 +17,12 @@ value in it or an attribute is another than the gate file gives it on this page.
 the output was edited by hand, or the gate file was changed and not applied. White
 space, quoting, character references and the order of attributes do not count. Make the
 change in the gate file, and apply.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  visit-counter: {code: '<script>count(\"all\");</script>', pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>\n<!--yg:visit-counter--><script>count(\"none\");</script><!--/yg:visit-counter-->",
-	Good: "-- yellowgate.yaml --\nitems:\n  visit-counter: {code: '<script>count(\"all\");</script>', pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>\n<!--yg:visit-counter--><script>count('all');</script><!--/yg:visit-counter-->",
+	Bad: "-- yellowgate.yaml --\nitems:\n  visit-counter: {code: '<script>count(\"all\");</script>', pages: all}\n" +
+		"-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>\n" +
+		"<!--yg:visit-counter--><script>count(\"none\");</script><!--/yg:visit-counter-->",
+	Good: "-- yellowgate.yaml --\nitems:\n  visit-counter: {code: '<script>count(\"all\");</script>', pages: all}\n" +
+		"-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>\n" +
+		"<!--yg:visit-counter--><script>count('all');</script><!--/yg:visit-counter-->",
 	Page: func(p *check.Pass) {
 		remedy := "make the change in the gate file, then run yellowgate apply"
 		check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {

@@ -15,8 +15,12 @@ var keptOutNeed = &check.Check{
 	Doc: `A need is kept out here by except, per-page or disabled, or it is found parts alone
 and the page has none of them: what needs it will not work. Let the need in on this
 page, or keep the item out of it.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n  domkit: {script: /js/domkit.js}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- yellowgate.yaml, later --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n  domkit: {script: /js/domkit.js, pages: all, except: /visit/}",
-	Good: "-- yellowgate.yaml --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n  domkit: {script: /js/domkit.js}\n-- site/visit/index.html --\n<p>Visit us.</p>",
+	Bad: "-- yellowgate.yaml --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n" +
+		"  domkit: {script: /js/domkit.js}\n-- site/visit/index.html --\n<p>Visit us.</p>\n" +
+		"-- yellowgate.yaml, later --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n" +
+		"  domkit: {script: /js/domkit.js, pages: all, except: /visit/}",
+	Good: "-- yellowgate.yaml --\nitems:\n  slides: {script: /js/slides.js, needs: [domkit], pages: all}\n" +
+		"  domkit: {script: /js/domkit.js}\n-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *check.Pass) {
 		check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			if !v.In || have.Copies() == 0 {

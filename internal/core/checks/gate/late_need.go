@@ -17,8 +17,12 @@ var lateNeed = &check.Check{
 	Doc: `A need has to run earlier: blocking scripts in the order of the page, then deferred
 ones and modules. A library that is deferred runs after an inline script that uses
 it, wherever it stands. Give both the same load, or put the need earlier.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  slides: {found: {url: /js/slides.js}, needs: [domkit], pages: all}\n  domkit: {found: {url: /js/domkit.js}, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\"></script>",
-	Good: "-- yellowgate.yaml --\nitems:\n  slides: {found: {url: /js/slides.js}, needs: [domkit], pages: all}\n  domkit: {found: {url: /js/domkit.js}, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\" defer></script>",
+	Bad: "-- yellowgate.yaml --\nitems:\n  slides: {found: {url: /js/slides.js}, needs: [domkit], pages: all}\n" +
+		"  domkit: {found: {url: /js/domkit.js}, pages: all}\n-- site/visit/index.html --\n" +
+		"<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\"></script>",
+	Good: "-- yellowgate.yaml --\nitems:\n  slides: {found: {url: /js/slides.js}, needs: [domkit], pages: all}\n" +
+		"  domkit: {found: {url: /js/domkit.js}, pages: all}\n-- site/visit/index.html --\n" +
+		"<script src=\"/js/domkit.js\" defer></script>\n<script src=\"/js/slides.js\" defer></script>",
 	Page: func(p *check.Pass) {
 		check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			for _, need := range v.Item.Needs {

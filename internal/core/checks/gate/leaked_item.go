@@ -18,8 +18,12 @@ var leakedItem = &check.Check{
 	Doc: `The gate keeps the item out of this page, and the page has it, or a part of it. Where
 it is a tracking tag or a popup, visitors get what they should not. If the source
 page has it too, give the item found: a matcher for it, and it is taken out.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  booking: {script: /js/booking.js, pages: /book/**}\n-- site/book/index.html --\n<p>Book</p>\n-- site/visit/index.html --\n<script src=\"/js/booking.js\" defer></script>",
-	Good: "-- yellowgate.yaml --\nitems:\n  booking: {found: {url: /js/booking.js}, pages: /book/**}\n-- site/book/index.html --\n<p>Book</p>\n-- site/visit/index.html --\n<script src=\"/js/booking.js\" defer></script>",
+	Bad: "-- yellowgate.yaml --\nitems:\n  booking: {script: /js/booking.js, pages: /book/**}\n" +
+		"-- site/book/index.html --\n<p>Book</p>\n-- site/visit/index.html --\n" +
+		"<script src=\"/js/booking.js\" defer></script>",
+	Good: "-- yellowgate.yaml --\nitems:\n  booking: {found: {url: /js/booking.js}, pages: /book/**}\n" +
+		"-- site/book/index.html --\n<p>Book</p>\n-- site/visit/index.html --\n" +
+		"<script src=\"/js/booking.js\" defer></script>",
 	Page: func(p *check.Pass) {
 		check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			for _, n := range have.Replaced {

@@ -13,8 +13,15 @@ var metVariants = &check.Check{
 	Doc: `The gate file says with not-with that the two items must never be on one page, and
 this page has both. Two versions of one script mostly undo each other's work. Keep
 one of them out of the page, or take the copy out that something else writes.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  plain-map: {found: {url: /js/map.js}, pages: none, not-with: [sky-map]}\n  sky-map: {found: {url: /js/sky-map.js}, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<script src=\"/js/map.js\" defer></script>\n<script src=\"/js/sky-map.js\" defer></script>",
-	Good: "-- yellowgate.yaml --\nitems:\n  plain-map: {found: {url: /js/map.js}, pages: none, not-with: [sky-map]}\n  sky-map: {found: {url: /js/sky-map.js}, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/sky-map.js\" defer></script>",
+	Bad: "-- yellowgate.yaml --\nitems:\n" +
+		"  plain-map: {found: {url: /js/map.js}, pages: none, not-with: [sky-map]}\n" +
+		"  sky-map: {found: {url: /js/sky-map.js}, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n" +
+		"-- public/visit/index.html, later --\n<script src=\"/js/map.js\" defer></script>\n" +
+		"<script src=\"/js/sky-map.js\" defer></script>",
+	Good: "-- yellowgate.yaml --\nitems:\n" +
+		"  plain-map: {found: {url: /js/map.js}, pages: none, not-with: [sky-map]}\n" +
+		"  sky-map: {found: {url: /js/sky-map.js}, pages: all}\n-- site/visit/index.html --\n" +
+		"<script src=\"/js/sky-map.js\" defer></script>",
 	Page: func(p *check.Pass) {
 		if p.Gated == nil {
 			return

@@ -19,8 +19,11 @@ var metadataDiffers = &check.Check{
 the page says something else. Mostly the gate file was changed and not applied, or
 a later step of the build writes the page again. yellowgate why PAGE KEY shows all
 values and which wins.`,
-	Bad:  "-- yellowgate.yaml --\nmetadata: [{pages: all, title: \"@{page.heading} | Tern Hill\"}]\n-- site/visit/index.html --\n<h1>Visit</h1>\n-- public/visit/index.html, later --\n<head><title>Visit us</title></head><body><h1>Visit</h1>",
-	Good: "-- yellowgate.yaml --\nmetadata: [{pages: all, title: \"@{page.heading} | Tern Hill\"}]\n-- site/visit/index.html --\n<h1>Visit</h1>",
+	Bad: "-- yellowgate.yaml --\nmetadata: [{pages: all, title: \"@{page.heading} | Tern Hill\"}]\n" +
+		"-- site/visit/index.html --\n<h1>Visit</h1>\n-- public/visit/index.html, later --\n" +
+		"<head><title>Visit us</title></head><body><h1>Visit</h1>",
+	Good: "-- yellowgate.yaml --\nmetadata: [{pages: all, title: \"@{page.heading} | Tern Hill\"}]\n" +
+		"-- site/visit/index.html --\n<h1>Visit</h1>",
 	Page: func(p *check.Pass) {
 		if p.Gated == nil {
 			return
@@ -53,7 +56,8 @@ values and which wins.`,
 				p.Report(line, col, "",
 					fmt.Sprintf("the gate gives the page the %s %q (%s), and it has none", key, want, w.Rule),
 					remedy).Of(key)
-			case len(values) > len(w.Values) && len(w.Values) > 0 && !slices.ContainsFunc(values, func(v string) bool { return !slices.Contains(w.Values, v) }):
+			case len(values) > len(w.Values) && len(w.Values) > 0 && !slices.ContainsFunc(values,
+				func(v string) bool { return !slices.Contains(w.Values, v) }):
 				p.Report(line, col, "",
 					fmt.Sprintf("the gate gives the page the %s %q (%s), and it stands there %s", key, want, w.Rule,
 						times(len(values))), remedy).Of(key)
@@ -73,7 +77,8 @@ values and which wins.`,
 func reportMetadataInBody(p *check.Pass, key string, w *verdict.Candidate, at []markup.Element) {
 	fallen := check.FallenFrom(p)
 	for _, el := range at {
-		fell := slices.ContainsFunc(fallen, func(i int) bool { return p.Elements[i].El.Start == el.Start }) // broken-head reports it
+		fell := slices.ContainsFunc(fallen,
+			func(i int) bool { return p.Elements[i].El.Start == el.Start }) // broken-head reports it
 		if el.Tag == markup.TagLink && el.Area == markup.Body && key != "canonical" && !fell {
 			p.AtElement(el,
 				fmt.Sprintf(

@@ -17,8 +17,13 @@ var misplacedItem = &check.Check{
 	Doc: `The item's place is in the head and a browser has it in the body, or the other way
 round. Mostly the head is broken above it, or something moved it. A tag that asks to
 stand as high in the head as possible may count nothing in the body.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  verify: {code: <meta name=\"verify\" content=\"tern\">, place: head-end, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>\n<!--yg:verify--><meta name=\"verify\" content=\"tern\"><!--/yg:verify-->",
-	Good: "-- yellowgate.yaml --\nitems:\n  verify: {code: <meta name=\"verify\" content=\"tern\">, place: head-end, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
+	Bad: "-- yellowgate.yaml --\nitems:\n" +
+		"  verify: {code: <meta name=\"verify\" content=\"tern\">, place: head-end, pages: all}\n" +
+		"-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>\n" +
+		"<!--yg:verify--><meta name=\"verify\" content=\"tern\"><!--/yg:verify-->",
+	Good: "-- yellowgate.yaml --\nitems:\n" +
+		"  verify: {code: <meta name=\"verify\" content=\"tern\">, place: head-end, pages: all}\n" +
+		"-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *check.Pass) {
 		check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			if !v.In {

@@ -17,8 +17,10 @@ var missingItem = &check.Check{
 gate file was changed and not applied, or something else wrote the page since. An
 item of found parts alone may be absent: in means that it may stay. Apply, and look
 again.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  visit-counter: {code: <script>count();</script>, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>",
-	Good: "-- yellowgate.yaml --\nitems:\n  visit-counter: {code: <script>count();</script>, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
+	Bad: "-- yellowgate.yaml --\nitems:\n  visit-counter: {code: <script>count();</script>, pages: all}\n" +
+		"-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<p>Visit us.</p>",
+	Good: "-- yellowgate.yaml --\nitems:\n  visit-counter: {code: <script>count();</script>, pages: all}\n" +
+		"-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *check.Pass) {
 		check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			if !v.In {

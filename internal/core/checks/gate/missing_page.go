@@ -13,8 +13,10 @@ var missingPage = &check.Check{
 	Doc: `The source folder has the page, or the gate file makes it under blank-pages, and the
 output folder lacks it: visitors get an error. Mostly the page is new and nobody applied
 since, or a step after apply took it away. Run yellowgate apply, and publish the folder.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html, later --\n<p>Visit us.</p>",
-	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n<p>Visit us.</p>",
+	Bad: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/index.html --\n" +
+		"<p>Tern Hill</p>\n-- site/visit/index.html, later --\n<p>Visit us.</p>",
+	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/index.html --\n" +
+		"<p>Tern Hill</p>\n-- site/visit/index.html --\n<p>Visit us.</p>",
 }
 
 // NotApplied is the finding for a page that the output folder lacks.

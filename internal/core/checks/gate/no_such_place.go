@@ -16,8 +16,14 @@ var noSuchPlace = &check.Check{
 	Doc: `The item goes to an element that a selector names, and the page has no such element,
 so the item is not there. Let it in only where the element is, with has(SELECTOR),
 or give it a place that every page has.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, place: {before: form.contact}, pages: all}\n-- site/contact/index.html --\n<form class=\"contact\"></form>\n-- site/visit/index.html --\n<p>Visit us.</p>",
-	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, place: {before: form.contact}, pages: has(form.contact)}\n-- site/contact/index.html --\n<form class=\"contact\"></form>\n-- site/visit/index.html --\n<p>Visit us.</p>",
+	Bad: "-- yellowgate.yaml --\nitems:\n" +
+		"  notice: {code: <p>Open late</p>, place: {before: form.contact}, pages: all}\n" +
+		"-- site/contact/index.html --\n<form class=\"contact\"></form>\n-- site/visit/index.html --\n" +
+		"<p>Visit us.</p>",
+	Good: "-- yellowgate.yaml --\nitems:\n" +
+		"  notice: {code: <p>Open late</p>, place: {before: form.contact}, pages: has(form.contact)}\n" +
+		"-- site/contact/index.html --\n<form class=\"contact\"></form>\n-- site/visit/index.html --\n" +
+		"<p>Visit us.</p>",
 	Page: func(p *check.Pass) {
 		check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			if !v.In {

@@ -17,8 +17,10 @@ var placeholderLeft = &check.Check{
 inserted. Mostly a name is misspelt in code, where only names that exist are
 placeholders. A title or description with what a template left, such as {{ page.title }} or
 undefined, counts, too.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/visit/index.html --\n<title>@{page.titel} | Tern Hill Observatory</title>",
-	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/visit/index.html --\n<title>Visit | Tern Hill Observatory</title>",
+	Bad: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n" +
+		"-- site/visit/index.html --\n<title>@{page.titel} | Tern Hill Observatory</title>",
+	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n" +
+		"-- site/visit/index.html --\n<title>Visit | Tern Hill Observatory</title>",
 	Page: func(p *check.Pass) {
 		report := func(at int, item string) {
 			line, col := p.Locate(at)
@@ -63,7 +65,8 @@ func leftByTemplates(p *check.Pass) {
 			v = strings.TrimSpace(v)
 			if left := templateLeft.FindString(v); left != "" && i < len(at) &&
 				!strings.Contains(p.Page.Heading, left) {
-				p.AtElement(at[i], fmt.Sprintf("the %s has what a template left: %s", key, wording.Cut(left, 40)), "mend the template, or set it by a metadata rule").
+				p.AtElement(at[i], fmt.Sprintf("the %s has what a template left: %s", key, wording.Cut(left, 40)),
+					"mend the template, or set it by a metadata rule").
 					Of(key)
 			}
 		}

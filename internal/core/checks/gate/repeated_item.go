@@ -16,8 +16,11 @@ var repeatedItem = &check.Check{
 brings one of its own, or that an output served as a source without its marks. A
 script that runs twice counts twice. Give the item found: a matcher for the copy
 in the source.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  booking: {script: /js/booking.js, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/booking.js\"></script>",
-	Good: "-- yellowgate.yaml --\nitems:\n  booking: {replaces: {url: /js/booking.js}, script: /js/booking.js, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/booking.js\"></script>",
+	Bad: "-- yellowgate.yaml --\nitems:\n  booking: {script: /js/booking.js, pages: all}\n" +
+		"-- site/visit/index.html --\n<script src=\"/js/booking.js\"></script>",
+	Good: "-- yellowgate.yaml --\nitems:\n" +
+		"  booking: {replaces: {url: /js/booking.js}, script: /js/booking.js, pages: all}\n" +
+		"-- site/visit/index.html --\n<script src=\"/js/booking.js\"></script>",
 	Page: func(p *check.Pass) {
 		check.EachItem(p, func(v *verdict.Verdict, have *itemmatch.Presence) {
 			if !v.In {

@@ -14,8 +14,10 @@ var requiredMissing = &check.Check{
 	Doc: `The gate file says under require that such a page has the key in the end, and this
 one has none, or an empty one. Give it a value in the page, by a rule under metadata
 or defaults, or per page.`,
-	Bad:  "-- yellowgate.yaml --\nrequire: [{pages: all, metadata: [description]}]\n-- site/visit/index.html --\n<title>Visit</title>",
-	Good: "-- yellowgate.yaml --\nrequire: [{pages: all, metadata: [description]}]\ndefaults: {description: Public nights under the stars.}\n-- site/visit/index.html --\n<title>Visit</title>",
+	Bad: "-- yellowgate.yaml --\nrequire: [{pages: all, metadata: [description]}]\n-- site/visit/index.html --\n" +
+		"<title>Visit</title>",
+	Good: "-- yellowgate.yaml --\nrequire: [{pages: all, metadata: [description]}]\n" +
+		"defaults: {description: Public nights under the stars.}\n-- site/visit/index.html --\n<title>Visit</title>",
 	Page: func(p *check.Pass) {
 		if p.Gated == nil {
 			return

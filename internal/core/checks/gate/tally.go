@@ -185,7 +185,9 @@ func (t *Tally) Add(path string, l *Lines) {
 	}
 	t.Pages++
 	t.paths = append(t.paths, path)
-	for _, c := range []struct{ counts, numbers []int }{{t.sets, l.Sets}, {t.In, l.In}, {t.Found, l.Found}, {t.chosen, l.Chosen},
+	for _, c := range []struct{ counts, numbers []int }{{t.sets, l.Sets}, {t.In, l.In}, {t.Found,
+		l.Found}, {t.chosen,
+		l.Chosen},
 		{t.excludedAnywhere, l.Excepted}, {t.excluded, l.Excluded}, {t.matched, l.Matched}, {t.passed, l.Passed}} {
 		for _, n := range c.numbers {
 			c.counts[n]++
@@ -263,7 +265,9 @@ func (t *Tally) Problems(urls func() []string) []problem.Problem {
 func (t *Tally) Findings() (out []check.Finding) {
 	_, idle := t.choosing()
 	for _, p := range append(idle, t.unmatched(nil)...) {
-		out = append(out, check.Finding{Check: idleLine.Name, Severity: idleLine.Severity, File: p.Pos.File, Line: p.Pos.Line, Column: p.Pos.Column, Message: p.Message, Remedy: p.Remedy})
+		out = append(out,
+			check.Finding{Check: idleLine.Name, Severity: idleLine.Severity, File: p.Pos.File, Line: p.Pos.Line,
+				Column: p.Pos.Column, Message: p.Message, Remedy: p.Remedy})
 	}
 	return out
 }
@@ -294,7 +298,9 @@ func (t *Tally) unmatched(urls func() []string) (out []problem.Problem) {
 			if _, ok := pageedit.ByURL(m); ok && urls != nil {
 				hint = t.gate.Meant(m, urls())
 			}
-			out = append(out, idle(it.Name, m.Pos, remedy, "item %q: %s: %s matches nothing on any page%s", it.Name, word, m.Raw, hint))
+			out = append(out,
+				idle(it.Name, m.Pos, remedy, "item %q: %s: %s matches nothing on any page%s", it.Name, word, m.Raw,
+					hint))
 		}
 	}
 	return out

@@ -11,8 +11,10 @@ var unclaimedElement = &check.Check{
 	Doc: `The page loads it, and the gate file does not know it: nothing decides where it
 belongs. That is fine for what every page needs. Give it a name, with found, to
 decide.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/glyphs.js\"></script>",
-	Good: "-- yellowgate.yaml --\nitems:\n  glyph-shim: {found: 'script[src*=\"glyphs\"]', pages: all}\n-- site/visit/index.html --\n<script src=\"/js/glyphs.js\"></script>",
+	Bad: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: all}\n" +
+		"-- site/visit/index.html --\n<script src=\"/js/glyphs.js\"></script>",
+	Good: "-- yellowgate.yaml --\nitems:\n  glyph-shim: {found: 'script[src*=\"glyphs\"]', pages: all}\n" +
+		"-- site/visit/index.html --\n<script src=\"/js/glyphs.js\"></script>",
 	Page: func(p *check.Pass) {
 		if p.Gated == nil {
 			return

@@ -15,8 +15,11 @@ var unknownSpot = &check.Check{
 	Doc: `The author of the page asks for an item at this spot, and the gate file has none of
 that name, so nothing comes. Mostly the name is misspelt, or the item was renamed or
 removed.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  star-map: {code: <p>The map</p>, place: spot}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n<!-- yg-spot starmap -->",
-	Good: "-- yellowgate.yaml --\nitems:\n  star-map: {code: <p>The map</p>, place: spot}\n-- site/visit/index.html --\n<p>Visit us.</p>\n<!-- yg-spot star-map -->",
+	Bad: "-- yellowgate.yaml --\nitems:\n  star-map: {code: <p>The map</p>, place: spot}\n" +
+		"-- site/visit/index.html --\n<p>Visit us.</p>\n-- public/visit/index.html, later --\n" +
+		"<!-- yg-spot starmap -->",
+	Good: "-- yellowgate.yaml --\nitems:\n  star-map: {code: <p>The map</p>, place: spot}\n" +
+		"-- site/visit/index.html --\n<p>Visit us.</p>\n<!-- yg-spot star-map -->",
 	Page: func(p *check.Pass) {
 		if p.Gated == nil {
 			return

@@ -14,8 +14,11 @@ What the audit says of it besides may be wrong. Write the selector so that it lo
 elements, or leave the page out with site.ignore. With --browser it is told, too, of a page that
 the browser did not read: it crashed or hung. A page that had not come to rest is a note: what it does
 later is unknown; and so is one that a script has given another address.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: \"has(p ~ p ~ i)\"}\n-- site/visit/index.html --\n<p>Visit us.</p>\n-- site/visit/index.html, later --\n(two thousand notes)<i>x</i>",
-	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: \"has(p + i)\"}\n-- site/visit/index.html --\n(two thousand notes)<i>x</i>",
+	Bad: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: \"has(p ~ p ~ i)\"}\n" +
+		"-- site/visit/index.html --\n<p>Visit us.</p>\n-- site/visit/index.html, later --\n" +
+		"(two thousand notes)<i>x</i>",
+	Good: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: \"has(p + i)\"}\n" +
+		"-- site/visit/index.html --\n(two thousand notes)<i>x</i>",
 	Page: func(p *check.Pass) {
 		for _, r := range p.Rendered {
 			var f *check.Finding
@@ -23,7 +26,9 @@ later is unknown; and so is one that a script has given another address.`,
 				f = p.Once(1, 1, "", "the browser left the page on a screen of "+r.Screen+": "+r.Cut,
 					"what it does later is unknown; --wait waits longer")
 			} else if to := r.Moved(); to != "" {
-				f = p.Once(1, 1, "", "the page is at "+to+" in the end, and loaded nothing for that: its items and metadata are those of "+p.Path,
+				f = p.Once(1, 1, "",
+					"the page is at "+to+
+						" in the end, and loaded nothing for that: its items and metadata are those of "+p.Path,
 					"look at that address by itself, too")
 			}
 			if f != nil {

@@ -16,8 +16,10 @@ var alternateOneWay = &check.Check{
 	Doc: `With hreflang two pages say of each other that they are one text in two languages. Where only one of
 them says so, search engines pass over it, and show visitors the wrong language. Each of the pages
 names all of them, itself included.`,
-	Bad:  "-- site/index.html --\n<link rel=\"alternate\" hreflang=\"de\" href=\"/de/\">\n-- site/de/index.html --\n<title>Willkommen</title>",
-	Good: "-- site/index.html --\n<link rel=\"alternate\" hreflang=\"de\" href=\"/de/\">\n-- site/de/index.html --\n<link rel=\"alternate\" hreflang=\"en\" href=\"/\">",
+	Bad: "-- site/index.html --\n<link rel=\"alternate\" hreflang=\"de\" href=\"/de/\">\n" +
+		"-- site/de/index.html --\n<title>Willkommen</title>",
+	Good: "-- site/index.html --\n<link rel=\"alternate\" hreflang=\"de\" href=\"/de/\">\n" +
+		"-- site/de/index.html --\n<link rel=\"alternate\" hreflang=\"en\" href=\"/\">",
 	Site: func(s *check.SitePass) {
 		all := *alternateFact.All(s)
 		named := map[[2]string]bool{} // who names whom, by their keys

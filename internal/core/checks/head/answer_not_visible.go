@@ -16,8 +16,13 @@ var answerNotVisible = &check.Check{
 	Title: "an answer in the structured data is not on the page",
 	Doc: `Search engines want visitors to see what the data says. The answer is in the
 structured data, and the text of the page does not have it.`,
-	Bad:  "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"FAQPage\", \"mainEntity\": [{\"@type\": \"Question\", \"name\": \"Is the dome heated?\", \"acceptedAnswer\": {\"@type\": \"Answer\", \"text\": \"No. Bring a coat, even in July.\"}}]}</script>\n<p>Come and see.</p>",
-	Good: "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"FAQPage\", \"mainEntity\": [{\"@type\": \"Question\", \"name\": \"Is the dome heated?\", \"acceptedAnswer\": {\"@type\": \"Answer\", \"text\": \"No. Bring a coat, even in July.\"}}]}</script>\n<p>No. Bring a coat, even in July.</p>",
+	Bad: "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"FAQPage\", " +
+		"\"mainEntity\": [{\"@type\": \"Question\", \"name\": \"Is the dome heated?\", \"acceptedAnswer\": " +
+		"{\"@type\": \"Answer\", \"text\": \"No. Bring a coat, even in July.\"}}]}</script>\n<p>Come and see.</p>",
+	Good: "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"FAQPage\", " +
+		"\"mainEntity\": [{\"@type\": \"Question\", \"name\": \"Is the dome heated?\", \"acceptedAnswer\": " +
+		"{\"@type\": \"Answer\", \"text\": \"No. Bring a coat, even in July.\"}}]}</script>\n" +
+		"<p>No. Bring a coat, even in July.</p>",
 	Page: func(p *check.Pass) {
 		if check.Swallowed(p) {
 			return // and shows nothing of what follows

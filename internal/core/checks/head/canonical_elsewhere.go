@@ -13,8 +13,10 @@ var canonicalElsewhere = &check.Check{
 	Title: "the canonical names another page",
 	Doc: `The page says that another is the one to be found. That is right for copies of a page,
 and wrong where the link was copied from a template.`,
-	Bad:  "-- site/index.html --\n<title>Tern Hill</title>\n-- site/journal/owls/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/\">",
-	Good: "-- site/index.html --\n<title>Tern Hill</title>\n-- site/journal/owls/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/journal/owls/\">",
+	Bad: "-- site/index.html --\n<title>Tern Hill</title>\n-- site/journal/owls/index.html --\n" +
+		"<link rel=\"canonical\" href=\"https://ternhill.example/\">",
+	Good: "-- site/index.html --\n<title>Tern Hill</title>\n-- site/journal/owls/index.html --\n" +
+		"<link rel=\"canonical\" href=\"https://ternhill.example/journal/owls/\">",
 	Page: func(p *check.Pass) {
 		if p.LeadsAway() || p.Site == nil {
 			return

@@ -14,8 +14,10 @@ var canonicalNoindexed = &check.Check{
 	Doc: `This page says that the other is the one to be found, and the other says that it shall
 not be: both vanish from search results. Point the canonical to this page, or take the
 noindex out of the other.`,
-	Bad:  "-- site/old/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/members/\">\n-- site/members/index.html --\n<meta name=\"robots\" content=\"noindex\">",
-	Good: "-- site/old/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/members/\">\n-- site/members/index.html --\n<title>Members</title>",
+	Bad: "-- site/old/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/members/\">\n" +
+		"-- site/members/index.html --\n<meta name=\"robots\" content=\"noindex\">",
+	Good: "-- site/old/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/members/\">\n" +
+		"-- site/members/index.html --\n<title>Members</title>",
 	Site: func(s *check.SitePass) {
 		noindex := noindexFact.All(s)
 		for _, c := range *canonicalFact.All(s) {

@@ -15,7 +15,8 @@ var canonicalRepeated = &check.Check{
 them, they may ignore both. Keep one; a metadata rule with canonical keeps the
 first, gives it the right value and takes the others out. A canonical of the header Link
 counts as one more where a capture keeps it and it names another address.`,
-	Bad:  "<link rel=\"canonical\" href=\"https://ternhill.example/journal/\">\n<link rel=\"canonical\" href=\"https://ternhill.example/\">",
+	Bad: "<link rel=\"canonical\" href=\"https://ternhill.example/journal/\">\n" +
+		"<link rel=\"canonical\" href=\"https://ternhill.example/\">",
 	Good: "<link rel=\"canonical\" href=\"https://ternhill.example/journal/\">",
 	Page: func(p *check.Pass) {
 		if p.LeadsAway() {

@@ -20,7 +20,8 @@ var charsetConflict = &check.Check{
 	Doc: `A browser heeds the first declaration that it meets, a byte order mark before all others.
 Another one that says something else is wrong for somebody: for the browser, or for whoever
 reads the file by it. Keep one, as utf-8.`,
-	Bad:  "<head>\n<meta charset=\"utf-8\">\n<meta http-equiv=\"Content-Type\" content=\"text/html; charset=iso-8859-1\">\n<title>Visit</title>\n</head>",
+	Bad: "<head>\n<meta charset=\"utf-8\">\n" +
+		"<meta http-equiv=\"Content-Type\" content=\"text/html; charset=iso-8859-1\">\n<title>Visit</title>\n</head>",
 	Good: "<head>\n<meta charset=\"utf-8\">\n<title>Visit</title>\n</head>",
 	Page: func(p *check.Pass) {
 		first, at := "", 0

@@ -14,8 +14,10 @@ var deadRefresh = &check.Check{
 	Title: "the page redirects to a page that the site does not have",
 	Doc: `A meta refresh takes visitors to another address, and there is no such page or file: they
 get an error in place of what they came for. Mend the address. Capital letters count.`,
-	Bad:  "-- site/visit/index.html --\n<title>Visit</title>\n-- site/old/index.html --\n<meta http-equiv=\"refresh\" content=\"0; url=/vist/\">",
-	Good: "-- site/visit/index.html --\n<title>Visit</title>\n-- site/old/index.html --\n<meta http-equiv=\"refresh\" content=\"0; url=/visit/\">",
+	Bad: "-- site/visit/index.html --\n<title>Visit</title>\n-- site/old/index.html --\n" +
+		"<meta http-equiv=\"refresh\" content=\"0; url=/vist/\">",
+	Good: "-- site/visit/index.html --\n<title>Visit</title>\n-- site/old/index.html --\n" +
+		"<meta http-equiv=\"refresh\" content=\"0; url=/visit/\">",
 	Page: func(p *check.Pass) {
 		if p.Site == nil || p.Site.HasFile == nil {
 			return

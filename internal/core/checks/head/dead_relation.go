@@ -18,8 +18,10 @@ var deadRelation = &check.Check{
 	Doc: `A feed, the next or previous page of a series, the page in another language, an address in
 structured data or in the sitemap: readers, browsers and search engines follow these, and find
 nothing. Mend the address, or take it out. A language of hreflang is a tag such as en or pt-BR, or x-default.`,
-	Bad:  "-- site/feed.xml --\n<rss/>\n-- site/index.html --\n<link rel=\"alternate\" type=\"application/rss+xml\" href=\"/feeds.xml\">",
-	Good: "-- site/feed.xml --\n<rss/>\n-- site/index.html --\n<link rel=\"alternate\" type=\"application/rss+xml\" href=\"/feed.xml\">",
+	Bad: "-- site/feed.xml --\n<rss/>\n-- site/index.html --\n" +
+		"<link rel=\"alternate\" type=\"application/rss+xml\" href=\"/feeds.xml\">",
+	Good: "-- site/feed.xml --\n<rss/>\n-- site/index.html --\n" +
+		"<link rel=\"alternate\" type=\"application/rss+xml\" href=\"/feed.xml\">",
 	Page: func(p *check.Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]
@@ -36,7 +38,8 @@ nothing. Mend the address, or take it out. A language of hreflang is a tag such 
 			}
 			if lang, ok := p.Source.Attr(e.El.Start, "hreflang"); ok && !strings.EqualFold(lang, "x-default") &&
 				notALanguage(lang) != "" {
-				p.At(e, fmt.Sprintf("hreflang=%q is not a language: %s", lang, notALanguage(lang)), "write a tag such as en, pt-BR or x-default").
+				p.At(e, fmt.Sprintf("hreflang=%q is not a language: %s", lang, notALanguage(lang)),
+					"write a tag such as en, pt-BR or x-default").
 					Of(lang)
 			}
 			if lacks(p.Site, &e.Ref) {

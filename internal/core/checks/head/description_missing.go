@@ -14,8 +14,9 @@ var descriptionMissing = &check.Check{
 programs show for a link. Without one they take words from the page, often from its
 menu. Give defaults for all pages, better ones by kind or per page. A page that is
 kept out of search engines (robots: noindex) needs none.`,
-	Bad:  "<title>Visit</title>",
-	Good: "<title>Visit</title>\n<meta name=\"description\" content=\"Opening hours, the way up the hill, and what to wear.\">",
+	Bad: "<title>Visit</title>",
+	Good: "<title>Visit</title>\n" +
+		"<meta name=\"description\" content=\"Opening hours, the way up the hill, and what to wear.\">",
 	Page: func(p *check.Pass) {
 		if p.Fragment || p.Frameset || p.Aside() || p.Noindex() || check.GateGives(p, "description") {
 			return

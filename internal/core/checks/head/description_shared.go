@@ -13,8 +13,11 @@ var descriptionShared = &check.Check{
 	Doc: `A description that says the same on many pages says nothing of any, and search engines
 make up their own. Set it from what differs: description: "@{fact.blurb | cut 155}".
 The finding stands on the first of the pages and names the others.`,
-	Bad:  "-- site/visit/index.html --\n<meta name=\"description\" content=\"Public nights under the stars.\">\n-- site/shop/index.html --\n<meta name=\"description\" content=\"Public nights under the stars.\">",
-	Good: "-- site/visit/index.html --\n<meta name=\"description\" content=\"Opening hours, and the way up the hill.\">\n-- site/shop/index.html --\n<meta name=\"description\" content=\"Star maps, torches and mugs.\">",
+	Bad: "-- site/visit/index.html --\n<meta name=\"description\" content=\"Public nights under the stars.\">\n" +
+		"-- site/shop/index.html --\n<meta name=\"description\" content=\"Public nights under the stars.\">",
+	Good: "-- site/visit/index.html --\n" +
+		"<meta name=\"description\" content=\"Opening hours, and the way up the hill.\">\n" +
+		"-- site/shop/index.html --\n<meta name=\"description\" content=\"Star maps, torches and mugs.\">",
 	Site: func(s *check.SitePass) {
 		shared(s, descriptionFact.All(s), func(_ []*phraseOn, description, pages string) (string, string) {
 			return fmt.Sprintf("same description %s on %s", description, pages),

@@ -1,4 +1,5 @@
-// Package head holds the checks of what stands in the head: titles, descriptions, canonicals, robots, social and structured data.
+// Package head holds the checks of what stands in the head: titles, descriptions, canonicals, robots, social and
+// structured data.
 package head
 
 import "yellowgate/internal/core/check"

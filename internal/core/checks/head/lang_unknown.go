@@ -26,7 +26,8 @@ translators pass over any other: english, en_US with an underscore, or the name 
 		}
 		if why := notALanguage(lang); why != "" {
 			line, col := p.Locate(p.Scan.HTMLTag.Start)
-			p.Report(line, col, "", fmt.Sprintf("lang=%q is not a language: %s", lang, why), "write a tag such as en, pt-BR or zh-Hant").
+			p.Report(line, col, "", fmt.Sprintf("lang=%q is not a language: %s", lang, why),
+				"write a tag such as en, pt-BR or zh-Hant").
 				Of(lang)
 		}
 	},

@@ -13,8 +13,10 @@ var noindexedInSitemap = &check.Check{
 X-Robots-Tag, where a capture keeps it) sends them away: one of
 the two is a mistake, mostly a noindex that leaked from a template or a draft. Take
 the noindex out, or the page out of the sitemap.`,
-	Bad:  "-- site/visit/index.html --\n<meta name=\"robots\" content=\"noindex\">\n-- site/sitemap.xml --\n<urlset><url><loc>https://ternhill.example/visit/</loc></url></urlset>",
-	Good: "-- site/visit/index.html --\n<title>Visit</title>\n-- site/sitemap.xml --\n<urlset><url><loc>https://ternhill.example/visit/</loc></url></urlset>",
+	Bad: "-- site/visit/index.html --\n<meta name=\"robots\" content=\"noindex\">\n-- site/sitemap.xml --\n" +
+		"<urlset><url><loc>https://ternhill.example/visit/</loc></url></urlset>",
+	Good: "-- site/visit/index.html --\n<title>Visit</title>\n-- site/sitemap.xml --\n" +
+		"<urlset><url><loc>https://ternhill.example/visit/</loc></url></urlset>",
 	Site: func(s *check.SitePass) {
 		if len(s.Sitemap) == 0 {
 			return

@@ -14,8 +14,10 @@ var oldDoctype = &check.Check{
 	Doc: `Without a doctype, or with one of those that the standard lists (HTML, 13.2.6.4.1), browsers
 go into quirks mode: sizes, tables and selectors work otherwise than written. Begin the page
 with <!doctype html>.`,
-	Bad:  "-- site/visit/index.html --\n<!doctype html public \"-//W3C//DTD HTML 3.2//EN\">\n<html lang=\"en\"><head><title>Visit</title></head><body><p>Visit us.</p></body></html>",
-	Good: "-- site/visit/index.html --\n<!doctype html>\n<html lang=\"en\"><head><title>Visit</title></head><body><p>Visit us.</p></body></html>",
+	Bad: "-- site/visit/index.html --\n<!doctype html public \"-//W3C//DTD HTML 3.2//EN\">\n" +
+		"<html lang=\"en\"><head><title>Visit</title></head><body><p>Visit us.</p></body></html>",
+	Good: "-- site/visit/index.html --\n<!doctype html>\n" +
+		"<html lang=\"en\"><head><title>Visit</title></head><body><p>Visit us.</p></body></html>",
 	Page: func(p *check.Pass) {
 		if p.Fragment || p.LeadsAway() {
 			return

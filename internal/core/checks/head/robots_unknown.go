@@ -28,7 +28,8 @@ max-video-preview and unavailable_after with a value.`,
 					strings.ContainsAny(w, "0123456789") { // a date has commas
 					continue
 				}
-				p.AtElement(at[i], fmt.Sprintf("no search engine knows %q%s", w, didyoumean.Suggest(w, robotsNames)), "mend the word, or take it out").
+				p.AtElement(at[i], fmt.Sprintf("no search engine knows %q%s", w, didyoumean.Suggest(w, robotsNames)),
+					"mend the word, or take it out").
 					Of(w)
 			}
 		}

@@ -14,8 +14,9 @@ var socialImage = &check.Check{
 	Doc: `Whoever shows a link to the page requests the picture from far away: an address without
 https:// and host leads nowhere for most of them, and a file that is not there shows an empty
 box. Write the whole address.`,
-	Bad:  "-- site/visit/index.html --\n<meta property=\"og:image\" content=\"/img/dome.jpg\">",
-	Good: "-- site/img/dome.jpg --\nJPEG\n-- site/visit/index.html --\n<meta property=\"og:image\" content=\"https://ternhill.example/img/dome.jpg\">",
+	Bad: "-- site/visit/index.html --\n<meta property=\"og:image\" content=\"/img/dome.jpg\">",
+	Good: "-- site/img/dome.jpg --\nJPEG\n-- site/visit/index.html --\n" +
+		"<meta property=\"og:image\" content=\"https://ternhill.example/img/dome.jpg\">",
 	Page: func(p *check.Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]

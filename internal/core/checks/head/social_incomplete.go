@@ -18,8 +18,9 @@ var socialIncomplete = &check.Check{
 	Doc: `A page with some Open Graph properties and without og:title, og:image or og:url shows
 up with a hole when somebody shares it. Set them together: social: {title: …, image:
 …}.`,
-	Bad:  "<meta property=\"og:title\" content=\"Visit\">",
-	Good: "<meta property=\"og:title\" content=\"Visit\">\n<meta property=\"og:image\" content=\"https://ternhill.example/img/dome.svg\">",
+	Bad: "<meta property=\"og:title\" content=\"Visit\">",
+	Good: "<meta property=\"og:title\" content=\"Visit\">\n" +
+		"<meta property=\"og:image\" content=\"https://ternhill.example/img/dome.svg\">",
 	Page: func(p *check.Pass) {
 		var first *inventory.Element
 		have := map[string]bool{}

@@ -13,14 +13,18 @@ var structuredIncomplete = &check.Check{
 	Doc: `Without these properties search engines do not use the data: an event without a date,
 a question without an answer. The table has the types of the open vocabulary that
 pages use most.`,
-	Bad:  "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"Event\", \"name\": \"Perseids\"}</script>",
-	Good: "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"Event\", \"name\": \"Perseids\", \"startDate\": \"2026-08-12\", \"location\": {\"@type\": \"Place\", \"name\": \"The lawn\"}}</script>",
+	Bad: "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"Event\", " +
+		"\"name\": \"Perseids\"}</script>",
+	Good: "<script type=\"application/ld+json\">{\"@context\": \"https://schema.org\", \"@type\": \"Event\", " +
+		"\"name\": \"Perseids\", \"startDate\": \"2026-08-12\", \"location\": {\"@type\": \"Place\", \"name\": " +
+		"\"The lawn\"}}</script>",
 	Page: func(p *check.Pass) {
 		for _, d := range check.StructuredOf(p) {
 			if thing, ok := d.Tree.(map[string]any); ok && thing["@type"] == nil && thing["@graph"] == nil &&
 				thing["@id"] == nil &&
 				len(thing) > 0 {
-				p.At(d.E, "the structured data does not say what it is about: it has no @type", "add one, such as \"@type\": \"Event\"").
+				p.At(d.E, "the structured data does not say what it is about: it has no @type",
+					"add one, such as \"@type\": \"Event\"").
 					Of("@type")
 			} else if ok && thing["@context"] == nil && thing["@type"] != nil {
 				p.At(d.E, "the structured data does not say whose words it uses: it has no @context",

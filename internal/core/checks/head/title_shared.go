@@ -19,8 +19,10 @@ var titleShared = &check.Check{
 search results. Mostly a title was written into a template and never changed. Set
 titles from what differs: title: "@{page.heading} | @{site.name}". The finding
 stands on the first of the pages and names the others.`,
-	Bad:  "-- site/visit/index.html --\n<title>Tern Hill Observatory</title>\n-- site/contact/index.html --\n<title>Tern Hill Observatory</title>",
-	Good: "-- site/visit/index.html --\n<title>Visit | Tern Hill Observatory</title>\n-- site/contact/index.html --\n<title>Contact | Tern Hill Observatory</title>",
+	Bad: "-- site/visit/index.html --\n<title>Tern Hill Observatory</title>\n-- site/contact/index.html --\n" +
+		"<title>Tern Hill Observatory</title>",
+	Good: "-- site/visit/index.html --\n<title>Visit | Tern Hill Observatory</title>\n" +
+		"-- site/contact/index.html --\n<title>Contact | Tern Hill Observatory</title>",
 	Site: func(s *check.SitePass) {
 		shared(s, titleFact.All(s), func(same []*phraseOn, title, pages string) (string, string) {
 			bytes, headings := map[uint64]bool{}, map[uint64]bool{}

@@ -12,7 +12,8 @@ var unbuiltPage = &check.Check{
 nobody has filled it in. If it is on the server, visitors who come upon it see that. Nothing
 else is reported of such a file. Name the folder that the generator writes into, or leave the file
 out with site.ignore.`,
-	Bad:  "-- site/index.html --\n<h1>Tern Hill</h1>\n-- site/visit/index.html --\n---\ntitle: Visit\n---\n<h1>{{ page.title }}</h1>",
+	Bad: "-- site/index.html --\n<h1>Tern Hill</h1>\n-- site/visit/index.html --\n---\ntitle: Visit\n---\n" +
+		"<h1>{{ page.title }}</h1>",
 	Good: "<!doctype html>\n<title>Visit</title>\n<h1>Visit</h1>",
 	Page: func(p *check.Pass) {
 		p.Report(1, 1, "", "the file is a generator's template, not a finished page",

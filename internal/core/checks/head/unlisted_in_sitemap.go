@@ -11,8 +11,10 @@ var unlistedInSitemap = &check.Check{
 	Title: "the sitemap does not list a page",
 	Doc: `The site has a sitemap, and this page is not in it: search engines may find it late.
 Pages that ask not to be indexed, redirects and copies are passed over.`,
-	Bad:  "-- site/visit/index.html --\n<title>Visit</title>\n-- site/sitemap.xml --\n<urlset><url><loc>https://ternhill.example/</loc></url></urlset>",
-	Good: "-- site/visit/index.html --\n<title>Visit</title>\n-- site/sitemap.xml --\n<urlset><url><loc>https://ternhill.example/visit/</loc></url></urlset>",
+	Bad: "-- site/visit/index.html --\n<title>Visit</title>\n-- site/sitemap.xml --\n" +
+		"<urlset><url><loc>https://ternhill.example/</loc></url></urlset>",
+	Good: "-- site/visit/index.html --\n<title>Visit</title>\n-- site/sitemap.xml --\n" +
+		"<urlset><url><loc>https://ternhill.example/visit/</loc></url></urlset>",
 	Site: func(s *check.SitePass) {
 		if len(s.Sitemap) == 0 || s.SitemapInPart {
 			return

@@ -22,8 +22,10 @@ answer, and by that a browser refuses the element: the script does not run, the 
 not apply, the picture is not shown. The finding names the directive. Let the host in there,
 give inline code a nonce or its digest, or take the element out. A policy is in force for
 what stands below it. An audit with --browser also reports what scripts request and insert.`,
-	Bad:  "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'\">\n<script src=\"https://count.example/c.js\" async></script>",
-	Good: "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self' https://count.example\">\n<script src=\"https://count.example/c.js\" async></script>",
+	Bad: "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self'\">\n" +
+		"<script src=\"https://count.example/c.js\" async></script>",
+	Good: "<meta http-equiv=\"Content-Security-Policy\" content=\"script-src 'self' https://count.example\">\n" +
+		"<script src=\"https://count.example/c.js\" async></script>",
 	Page: func(p *check.Pass) {
 		reportStoppedText(p)
 		reportStoppedThere(p)
@@ -86,7 +88,8 @@ func reportStoppedText(p *check.Pass) {
 		if e.Tag != "meta" || !check.Own(e) || e.Area != "head" {
 			continue
 		}
-		if v, _ := p.Source.Attr(e.El.Start, "http-equiv"); strings.EqualFold(strings.TrimSpace(v), "content-security-policy") {
+		if v, _ := p.Source.Attr(e.El.Start, "http-equiv"); strings.EqualFold(strings.TrimSpace(v),
+			"content-security-policy") {
 			if policies++; policies > 4 { // nobody writes more
 				return
 			}
@@ -133,7 +136,9 @@ func reportStopped(p *check.Pass, rules *csp.Policy, from int, where string) {
 			kind = csp.Image
 		}
 		if u := whole(e.Target, e.Party); e.Loads && kind != "" && u != nil {
-			if by := rules.Stops(csp.Request{Kind: kind, URL: u, Page: here, Nonce: attr("nonce"), Integrity: attr("integrity"), Parsed: true}); by != "" {
+			if by := rules.Stops(
+				csp.Request{Kind: kind, URL: u, Page: here, Nonce: attr("nonce"), Integrity: attr("integrity"),
+					Parsed: true}); by != "" {
 				p.At(e, fmt.Sprintf("%s does not allow %s (%s)", by, e.URL, where),
 					"add its host to "+by+", or take the "+e.Tag+" out")
 				continue

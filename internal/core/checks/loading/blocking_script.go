@@ -18,8 +18,10 @@ reading on until it has been fetched and run. In the head it keeps the page whit
 amid the body it keeps back what follows. Load it with defer, or put it at the end
 of the body, where nothing that runs before uses it: the remedy says what does. Inline scripts
 are not reported: they wait for nothing but themselves.`,
-	Bad:  "-- site/js/slides.js --\nslides();\n-- site/index.html --\n<head>\n  <script src=\"/js/slides.js\"></script>\n</head>",
-	Good: "-- site/js/slides.js --\nslides();\n-- site/index.html --\n<head>\n  <script src=\"/js/slides.js\" defer></script>\n</head>",
+	Bad: "-- site/js/slides.js --\nslides();\n-- site/index.html --\n<head>\n" +
+		"  <script src=\"/js/slides.js\"></script>\n</head>",
+	Good: "-- site/js/slides.js --\nslides();\n-- site/index.html --\n<head>\n" +
+		"  <script src=\"/js/slides.js\" defer></script>\n</head>",
 	Page: func(p *check.Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]

@@ -13,8 +13,12 @@ var blockingStyle = &check.Check{
 	Title: "several stylesheets block the first paint",
 	Doc: `Rendering is blocked until all stylesheets of the head have come. Four and more are
 mostly a sign that some are not needed here, or could be one file.`,
-	Bad:  "-- site/a.css --\np { color: red }\n-- site/b.css --\np { color: red }\n-- site/c.css --\np { color: red }\n-- site/d.css --\np { color: red }\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/a.css\">\n<link rel=\"stylesheet\" href=\"/b.css\">\n<link rel=\"stylesheet\" href=\"/c.css\">\n<link rel=\"stylesheet\" href=\"/d.css\">",
-	Good: "-- site/site.css --\np { color: red }\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/site.css\">",
+	Bad: "-- site/a.css --\np { color: red }\n-- site/b.css --\np { color: red }\n-- site/c.css --\n" +
+		"p { color: red }\n-- site/d.css --\np { color: red }\n-- site/visit/index.html --\n" +
+		"<link rel=\"stylesheet\" href=\"/a.css\">\n<link rel=\"stylesheet\" href=\"/b.css\">\n" +
+		"<link rel=\"stylesheet\" href=\"/c.css\">\n<link rel=\"stylesheet\" href=\"/d.css\">",
+	Good: "-- site/site.css --\np { color: red }\n-- site/visit/index.html --\n" +
+		"<link rel=\"stylesheet\" href=\"/site.css\">",
 	Page: func(p *check.Pass) {
 		var blocking []*inventory.Element
 		for i := range p.Elements {

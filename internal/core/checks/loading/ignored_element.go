@@ -67,14 +67,16 @@ func ignoredScript(p *check.Pass, e *inventory.Element) {
 				"the script has a src, so browsers do not run the code inside: "+
 					wording.Cut(markup.CollapseSpace(text), 40), "give that code an element of its own")
 			if mayReadItself(p, e) {
-				f.Severity, f.Remedy = problem.Note, "if the script that is loaded does not read it, give that code an element of its own"
+				f.Severity, f.Remedy = problem.Note,
+					"if the script that is loaded does not read it, give that code an element of its own"
 			}
 			return
 		}
 	} else if e.IsScript() && !external {
 		for _, name := range []string{"defer", "async"} {
 			if _, ok := markup.AttrValue(p.Source.Text, e.El.Start, name); ok && e.Runs != "module" {
-				p.At(e, "the script has no src, so browsers ignore "+name, "take it out, or put the code into a file").Severity = problem.Note
+				p.At(e, "the script has no src, so browsers ignore "+name,
+					"take it out, or put the code into a file").Severity = problem.Note
 				return
 			}
 		}
@@ -177,7 +179,8 @@ var mediaFeatures = strings.Fields(`width height aspect-ratio orientation resolu
 	prefers-reduced-motion prefers-reduced-transparency prefers-contrast prefers-color-scheme prefers-reduced-data
 	forced-colors scripting device-width device-height device-aspect-ratio`)
 
-// mediaTypes are those of Media Queries 4, 2.3, and those that were ones: they match nothing, and no longer mean a slip.
+// mediaTypes are those of Media Queries 4, 2.3, and those that were ones: they match nothing, and no longer mean a
+// slip.
 var mediaTypes = []string{
 	"all",
 	"screen",

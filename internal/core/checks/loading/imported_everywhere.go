@@ -16,8 +16,13 @@ var importedEverywhere = &check.Check{
 leave it out anywhere: whatever page loads the one file loads the other. A browser
 learns of it late, once the first has come. On some pages none of its selectors matches:
 take the import out and let the file in by an item of its own, where it is needed.`,
-	Bad:  "-- site/css/site.css --\n@import \"slides.css\";\nbody { margin: 0 }\n-- site/css/slides.css --\n.slides { height: 20em }\n-- site/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">",
-	Good: "-- site/css/site.css --\nbody { margin: 0 }\n-- site/css/slides.css --\n.slides { height: 20em }\n-- site/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">\n<link rel=\"stylesheet\" href=\"/css/slides.css\">\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">",
+	Bad: "-- site/css/site.css --\n@import \"slides.css\";\nbody { margin: 0 }\n-- site/css/slides.css --\n" +
+		".slides { height: 20em }\n-- site/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">\n" +
+		"-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">",
+	Good: "-- site/css/site.css --\nbody { margin: 0 }\n-- site/css/slides.css --\n.slides { height: 20em }\n" +
+		"-- site/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">\n" +
+		"<link rel=\"stylesheet\" href=\"/css/slides.css\">\n-- site/visit/index.html --\n" +
+		"<link rel=\"stylesheet\" href=\"/css/site.css\">",
 	Site: func(s *check.SitePass) {
 		all, needless := check.LoadFact.All(s), styleFact.All(s).needless
 		if all.Pages < 2 {

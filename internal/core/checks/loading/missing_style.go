@@ -23,8 +23,21 @@ classes of the body and the same stylesheets) that have such elements load the s
 and nothing that this page loads has a rule for them: visitors see them bare. Mostly the link was forgotten
 when the page was made. Load it here too; with an item, by what it is for:
 pages: has(form).`,
-	Bad:  "-- site/css/forms.css --\nform.join { padding: 1em }\n-- site/shop/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/book/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/contact/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/members/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/join/index.html --\n<form class=\"join\"></form>",
-	Good: "-- site/css/forms.css --\nform.join { padding: 1em }\n-- site/shop/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/book/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/contact/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/members/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n-- site/join/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>",
+	Bad: "-- site/css/forms.css --\nform.join { padding: 1em }\n-- site/shop/index.html --\n" +
+		"<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n" +
+		"-- site/book/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n" +
+		"<form class=\"join\"></form>\n-- site/contact/index.html --\n" +
+		"<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n" +
+		"-- site/members/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n" +
+		"<form class=\"join\"></form>\n-- site/join/index.html --\n<form class=\"join\"></form>",
+	Good: "-- site/css/forms.css --\nform.join { padding: 1em }\n-- site/shop/index.html --\n" +
+		"<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n" +
+		"-- site/book/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n" +
+		"<form class=\"join\"></form>\n-- site/contact/index.html --\n" +
+		"<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>\n" +
+		"-- site/members/index.html --\n<link rel=\"stylesheet\" href=\"/css/forms.css\">\n" +
+		"<form class=\"join\"></form>\n-- site/join/index.html --\n" +
+		"<link rel=\"stylesheet\" href=\"/css/forms.css\">\n<form class=\"join\"></form>",
 	Site: func(s *check.SitePass) {
 		all := styleFact.All(s)
 		if s.Site.Looks == nil {

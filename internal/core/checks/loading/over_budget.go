@@ -15,8 +15,10 @@ requests, more bytes, more that blocks or more third parties than was agreed. Wh
 browser measures (wire, requests-made, paint, shift, blocking-time) counts with --browser. What
 is over is measured again, alone, until two visits agree, three times at most; the middle one
 counts.`,
-	Bad:  "-- yellowgate.yaml --\nbudgets: [{pages: all, scripts: 1 kB}]\n-- site/js/site.js --\n/* of 1,200 bytes */\n-- site/visit/index.html --\n<script src=\"/js/site.js\" defer></script>",
-	Good: "-- yellowgate.yaml --\nbudgets: [{pages: all, scripts: 2 kB}]\n-- site/js/site.js --\n/* of 1,200 bytes */\n-- site/visit/index.html --\n<script src=\"/js/site.js\" defer></script>",
+	Bad: "-- yellowgate.yaml --\nbudgets: [{pages: all, scripts: 1 kB}]\n-- site/js/site.js --\n" +
+		"/* of 1,200 bytes */\n-- site/visit/index.html --\n<script src=\"/js/site.js\" defer></script>",
+	Good: "-- yellowgate.yaml --\nbudgets: [{pages: all, scripts: 2 kB}]\n-- site/js/site.js --\n" +
+		"/* of 1,200 bytes */\n-- site/visit/index.html --\n<script src=\"/js/site.js\" defer></script>",
 	Page: func(p *check.Pass) {
 		if p.Gated == nil {
 			return
@@ -37,7 +39,10 @@ counts.`,
 						"yellowgate show "+p.Path+" --browser lists what came, and when").Of(l.Key)
 				} else if have > l.Most {
 					line, col := p.HeadAt()
-					p.Report(line, col, "", fmt.Sprintf("%s: %s, and the budget is %s (%s)", l.Key, l.Say(have), l.Say(l.Most), l.Pos), "let something in only where it is needed; yellowgate show "+p.Path+" lists what weighs").Of(l.Key)
+					p.Report(line, col, "",
+						fmt.Sprintf("%s: %s, and the budget is %s (%s)", l.Key, l.Say(have), l.Say(l.Most), l.Pos),
+						"let something in only where it is needed; yellowgate show "+p.Path+
+							" lists what weighs").Of(l.Key)
 				}
 			}
 		}

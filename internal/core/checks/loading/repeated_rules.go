@@ -15,8 +15,12 @@ var repeatedRules = &check.Check{
 	Doc: `A bundle has swallowed the file, or the file was copied into it, and the page loads
 both: the same rules twice. A change in one of them may then do nothing. Leave the
 smaller one out.`,
-	Bad:  "-- site/css/menu.css --\na { b: 1 } i { b: 2 } p { b: 3 } q { b: 4 } s { b: 5 }\n-- site/css/all.css --\na { b: 1 } i { b: 2 } p { b: 3 } q { b: 4 } s { b: 5 } u { b: 6 }\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/css/menu.css\">\n<link rel=\"stylesheet\" href=\"/css/all.css\">",
-	Good: "-- site/css/all.css --\na { b: 1 } i { b: 2 } p { b: 3 } q { b: 4 } s { b: 5 } u { b: 6 }\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/css/all.css\">",
+	Bad: "-- site/css/menu.css --\na { b: 1 } i { b: 2 } p { b: 3 } q { b: 4 } s { b: 5 }\n" +
+		"-- site/css/all.css --\na { b: 1 } i { b: 2 } p { b: 3 } q { b: 4 } s { b: 5 } u { b: 6 }\n" +
+		"-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/css/menu.css\">\n" +
+		"<link rel=\"stylesheet\" href=\"/css/all.css\">",
+	Good: "-- site/css/all.css --\na { b: 1 } i { b: 2 } p { b: 3 } q { b: 4 } s { b: 5 } u { b: 6 }\n" +
+		"-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/css/all.css\">",
 	Page: func(p *check.Pass) {
 		if p.Site == nil || p.Site.Library == nil {
 			return

@@ -79,7 +79,8 @@ func selfClosed(p *check.Pass) {
 		}
 	}
 	for _, x := range firsts {
-		message := fmt.Sprintf("/> does not close <%s>: it goes on %s", x.name, strings.ReplaceAll(x.goesOn.to, "NAME", x.name))
+		message := fmt.Sprintf("/> does not close <%s>: it goes on %s", x.name,
+			strings.ReplaceAll(x.goesOn.to, "NAME", x.name))
 		if x.value != "" {
 			message += fmt.Sprintf("; and its %s is %q", x.attr, x.value)
 		}

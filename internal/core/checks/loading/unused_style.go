@@ -15,8 +15,10 @@ var unusedStyle = &check.Check{
 Mostly a kit for one page was put on all of them. What the page's own scripts may add
 counts as there; what a third party's code adds cannot be seen. yellowgate suggest
 says on which pages it is needed, and the lines that keep it to them.`,
-	Bad:  "-- site/kit/contact.css --\nform.contact { padding: 1em }\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/kit/contact.css\">\n<p>No form here.</p>",
-	Good: "-- site/kit/contact.css --\nform.contact { padding: 1em }\n-- site/visit/index.html --\n<link rel=\"stylesheet\" href=\"/kit/contact.css\">\n<form class=\"contact\"></form>",
+	Bad: "-- site/kit/contact.css --\nform.contact { padding: 1em }\n-- site/visit/index.html --\n" +
+		"<link rel=\"stylesheet\" href=\"/kit/contact.css\">\n<p>No form here.</p>",
+	Good: "-- site/kit/contact.css --\nform.contact { padding: 1em }\n-- site/visit/index.html --\n" +
+		"<link rel=\"stylesheet\" href=\"/kit/contact.css\">\n<form class=\"contact\"></form>",
 	Page: func(p *check.Pass) {
 		for _, i := range stylesOf(p).Unmatched {
 			e := &p.Elements[i]

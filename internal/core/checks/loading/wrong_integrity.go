@@ -17,8 +17,10 @@ var wrongIntegrity = &check.Check{
 	Doc: `The browser compares and refuses the file: the script or stylesheet does not load at
 all. Mostly the file was changed and the digest was not. For files of the site:
 integrity: auto.`,
-	Bad:  "-- site/js/site.js --\nsite();\n-- site/visit/index.html --\n<script src=\"/js/site.js\" integrity=\"sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC\" defer></script>",
-	Good: "-- yellowgate.yaml --\nitems:\n  site-script: {script: /js/site.js, integrity: auto, pages: all}\n-- site/js/site.js --\nsite();\n-- site/visit/index.html --\n<p>Visit us.</p>",
+	Bad: "-- site/js/site.js --\nsite();\n-- site/visit/index.html --\n" +
+		"<script src=\"/js/site.js\" integrity=\"sha384-oqVuAfXRKap7fdgcCY5uykM6+R9GqQ8K/uxy9rx7HNQlGYl1kPzQho1wx4JwY8wC\" defer></script>",
+	Good: "-- yellowgate.yaml --\nitems:\n  site-script: {script: /js/site.js, integrity: auto, pages: all}\n" +
+		"-- site/js/site.js --\nsite();\n-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *check.Pass) {
 		for i := range p.Elements {
 			e := &p.Elements[i]

@@ -31,7 +31,9 @@ than the file is of. A browser does nothing with it, or fetches the file twice.`
 				p.At(e, fmt.Sprintf("%s is a %s, and is loaded as a %s", e.URL, kindNames[is], kindNames[as]),
 					"mend the address, or load it as what it is")
 			default:
-				p.At(e, fmt.Sprintf("%s is preloaded as %s, and is a %s: a browser fetches it twice", e.URL, as, kindNames[is]), fmt.Sprintf("write as=%q", is)).Severity = problem.Warning
+				p.At(e,
+					fmt.Sprintf("%s is preloaded as %s, and is a %s: a browser fetches it twice", e.URL, as,
+						kindNames[is]), fmt.Sprintf("write as=%q", is)).Severity = problem.Warning
 			}
 		}
 	},

@@ -16,8 +16,14 @@ var popupClash = &check.Check{
 	Doc: `Both open by themselves after the same time, at the same place of the page, or when
 the pointer leaves: one of them is never seen. Give them different moments, or
 different pages.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  letter: {popup: <p>The letter</p>, label: Letter, open: {after: 8s}, pages: all}\n  survey: {popup: <p>Five questions</p>, label: Survey, open: {after: 8s}, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
-	Good: "-- yellowgate.yaml --\nitems:\n  letter: {popup: <p>The letter</p>, label: Letter, open: {after: 8s}, pages: all}\n  survey: {popup: <p>Five questions</p>, label: Survey, open: {scroll: 60%}, pages: all}\n-- site/visit/index.html --\n<p>Visit us.</p>",
+	Bad: "-- yellowgate.yaml --\nitems:\n" +
+		"  letter: {popup: <p>The letter</p>, label: Letter, open: {after: 8s}, pages: all}\n" +
+		"  survey: {popup: <p>Five questions</p>, label: Survey, open: {after: 8s}, pages: all}\n" +
+		"-- site/visit/index.html --\n<p>Visit us.</p>",
+	Good: "-- yellowgate.yaml --\nitems:\n" +
+		"  letter: {popup: <p>The letter</p>, label: Letter, open: {after: 8s}, pages: all}\n" +
+		"  survey: {popup: <p>Five questions</p>, label: Survey, open: {scroll: 60%}, pages: all}\n" +
+		"-- site/visit/index.html --\n<p>Visit us.</p>",
 	Page: func(p *check.Pass) {
 		first := map[string]*inventory.Element{}
 		for i := range p.Elements {

@@ -14,8 +14,9 @@ var repeatedId = &check.Check{
 	Title: "the id of a popup stands twice on the page",
 	Doc: `A link to the fragment, and the script that opens the popup, find the first element
 with the id: it may be the wrong one. Give one of them another id.`,
-	Bad:  "<h2 id=\"letter\">The letter</h2> <dialog id=\"letter\" aria-label=\"The letter\"><p>Dear visitor</p></dialog>",
-	Good: "<h2 id=\"about-the-letter\">The letter</h2> <dialog id=\"letter\" aria-label=\"The letter\"><p>Dear visitor</p></dialog>",
+	Bad: "<h2 id=\"letter\">The letter</h2> <dialog id=\"letter\" aria-label=\"The letter\"><p>Dear visitor</p></dialog>",
+	Good: "<h2 id=\"about-the-letter\">The letter</h2> <dialog id=\"letter\" aria-label=\"The letter\"><p>Dear " +
+		"visitor</p></dialog>",
 	Page: func(p *check.Pass) {
 		told := map[string]bool{}
 		var starts map[string][]int

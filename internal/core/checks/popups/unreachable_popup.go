@@ -22,8 +22,14 @@ var unreachablePopup = &check.Check{
 	Doc: `The link's fragment opens a popup, and on the page that it leads to the gate keeps the
 popup out, so nothing happens for whoever follows it. Let the popup in there, or let
 the link lead to a page that has it.`,
-	Bad:  "-- yellowgate.yaml --\nitems:\n  night-letter: {popup: <p>The letter</p>, label: Letter, open: {fragment: night-letter}, pages: /}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n<a href=\"#night-letter\">The night letter</a>",
-	Good: "-- yellowgate.yaml --\nitems:\n  night-letter: {popup: <p>The letter</p>, label: Letter, open: {fragment: night-letter}, pages: /}\n-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n<a href=\"/#night-letter\">The night letter</a>",
+	Bad: "-- yellowgate.yaml --\nitems:\n" +
+		"  night-letter: {popup: <p>The letter</p>, label: Letter, open: {fragment: night-letter}, pages: /}\n" +
+		"-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n" +
+		"<a href=\"#night-letter\">The night letter</a>",
+	Good: "-- yellowgate.yaml --\nitems:\n" +
+		"  night-letter: {popup: <p>The letter</p>, label: Letter, open: {fragment: night-letter}, pages: /}\n" +
+		"-- site/index.html --\n<p>Tern Hill</p>\n-- site/visit/index.html --\n" +
+		"<a href=\"/#night-letter\">The night letter</a>",
 	Site: func(s *check.SitePass) {
 		popupFact.All(s).unreachable(s.Report)
 	},
@@ -220,7 +226,8 @@ func mentions(text []byte, names map[string]bool) bool {
 		}
 		text = text[i+1:]
 		n := 0
-		for n < len(text) && (text[n]|0x20 >= 'a' && text[n]|0x20 <= 'z' || text[n] >= '0' && text[n] <= '9' || strings.IndexByte("._~-", text[n]) >= 0) {
+		for n < len(text) && (text[n]|0x20 >= 'a' && text[n]|0x20 <= 'z' ||
+			text[n] >= '0' && text[n] <= '9' || strings.IndexByte("._~-", text[n]) >= 0) {
 			n++
 		}
 		if names[string(text[:n])] {

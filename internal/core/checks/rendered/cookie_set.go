@@ -14,13 +14,16 @@ var cookieSet = &check.Check{
 Visitors may have to be asked first. Values are never recorded. Told of an audit with
 --browser only.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"stored\":[{\"kind\":\"cookie\",\"name\":\"seen\",\"host\":\"ternhill.example\",\"days\":30}]}",
-	Good: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]}",
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"stored\":[{\"kind\":\"cookie\",\"name\":\"seen\",\"host\":\"ternhill.example\",\"days\":30}]}",
+	Good: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]}",
 	Page: func(p *check.Pass) {
 		for _, r := range p.Visits() {
 			for _, s := range r.Stored {
-				what := map[string]string{"cookie": "the cookie " + s.Name, "local": s.Name + " in the local storage", "session": s.Name + " in the session storage",
-					"database": "the database " + s.Name, "cache": "the cache " + s.Name}[s.Kind]
+				what := map[string]string{"cookie": "the cookie " + s.Name, "local": s.Name + " in the local storage",
+					"session": s.Name + " in the session storage", "database": "the database " + s.Name,
+					"cache": "the cache " + s.Name}[s.Kind]
 				if s.Days > 0 {
 					what += fmt.Sprintf(", for %d days", s.Days)
 				}

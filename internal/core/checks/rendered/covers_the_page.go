@@ -17,9 +17,11 @@ var coversThePage = &check.Check{
 up a third of the screen and more, over something of the page: mostly a consent banner, an offer or a chat of somebody else. Visitors must close it before
 they can read. Told of an audit with --browser only; popups of items that are in are meant.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"dialogs\":[{\"id\":\"ask\",\"covers\":0.1,\"modal\":true}]}",
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"dialogs\":[{\"id\":\"ask\",\"covers\":0.1,\"modal\":true}]}",
 	Good: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"dialogs\":[{\"id\":\"hint\",\"covers\":0.1}]}",
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"dialogs\":[{\"id\":\"hint\",\"covers\":0.1}]}",
 	Page: func(p *check.Pass) {
 		for _, r := range p.Visits() {
 			for _, d := range r.Dialogs {

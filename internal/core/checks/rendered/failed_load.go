@@ -15,10 +15,18 @@ var failedLoad = &check.Check{
 another than its digest says, the other site does not let this one have it, or it goes
 without TLS from a page that came with it; or the page itself came as an error. What it was for does not work. Told of an
 audit with --browser only.`,
-	Bad: "-- site/visit/index.html --\n<script src=\"/js/late.js\" defer></script>\n-- site/js/late.js --\nload('/js/gone.js');\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/late.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}},{\"target\":\"/js/gone.js\",\"kind\":\"script\",\"status\":404,\"asked\":{\"by\":\"script\",\"request\":1}}]}",
-	Good: "-- site/visit/index.html --\n<script src=\"/js/late.js\" defer></script>\n-- site/js/late.js --\nload('/js/there.js');\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/late.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}},{\"target\":\"/js/there.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"script\",\"request\":1}}]}",
+	Bad: "-- site/visit/index.html --\n<script src=\"/js/late.js\" defer></script>\n-- site/js/late.js --\n" +
+		"load('/js/gone.js');\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}," +
+		"{\"target\":\"/js/late.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\"," +
+		"\"request\":-1}},{\"target\":\"/js/gone.js\",\"kind\":\"script\",\"status\":404," +
+		"\"asked\":{\"by\":\"script\",\"request\":1}}]}",
+	Good: "-- site/visit/index.html --\n<script src=\"/js/late.js\" defer></script>\n-- site/js/late.js --\n" +
+		"load('/js/there.js');\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}," +
+		"{\"target\":\"/js/late.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\"," +
+		"\"request\":-1}},{\"target\":\"/js/there.js\",\"kind\":\"script\",\"status\":200," +
+		"\"asked\":{\"by\":\"script\",\"request\":1}}]}",
 	Page: func(p *check.Pass) {
 		for _, r := range p.Rendered {
 			if p.InPlace(r) {
@@ -60,7 +68,8 @@ func failure(x *pageload.Request) string {
 	case pageload.TimedOut:
 		return "the server did not answer in time"
 	case pageload.KeptBack:
-		return "the browser keeps the answer from the page, since it is of another kind than what was requested: mostly an error page of the other site"
+		return "the browser keeps the answer from the page, since it is of another kind than what was requested: " +
+			"mostly an error page of the other site"
 	case "":
 		if x.Status >= 400 {
 			return fmt.Sprintf("it answers %d", x.Status)

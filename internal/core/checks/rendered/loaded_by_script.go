@@ -11,10 +11,17 @@ var loadedByScript = &check.Check{
 	Doc: `What a script loads is invisible in the page source. The finding names the chain that led to
 it. It is no mistake by itself; it is what to know before anything is taken out. Told of an
 audit with --browser only.`,
-	Bad: "-- site/visit/index.html --\n<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/box.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}},{\"target\":\"https://chat.example/chat.js\",\"party\":\"third\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"script\",\"request\":1}}]}",
-	Good: "-- site/visit/index.html --\n<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/box.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}}]}",
+	Bad: "-- site/visit/index.html --\n<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n" +
+		"-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}," +
+		"{\"target\":\"/js/box.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\"," +
+		"\"request\":-1}},{\"target\":\"https://chat.example/chat.js\",\"party\":\"third\",\"kind\":\"script\"," +
+		"\"status\":200,\"asked\":{\"by\":\"script\",\"request\":1}}]}",
+	Good: "-- site/visit/index.html --\n<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n" +
+		"-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}," +
+		"{\"target\":\"/js/box.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\"," +
+		"\"request\":-1}}]}",
 	Page: func(p *check.Pass) {
 		for _, r := range p.Visits() {
 			for i := 1; i < len(r.Requests); i++ {

@@ -19,10 +19,16 @@ var lostItem = &check.Check{
 a script took it out, mostly one that builds a part of the page anew and throws away what stands there. Let the
 item stand in a place that no script rebuilds, such as head-end or body-end. A script that ran and took its own
 element out is no loss. Told of an audit with --browser only.`,
-	Bad: "-- yellowgate.yaml --\nitems:\n  note: {code: <p class=note>New</p>, pages: all, place: {first-in: '#app'}}\n-- site/visit/index.html --\n<div id=app></div>\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"elements\":[{\"tag\":\"title\"}],\"removed\":[{\"mark\":\"note\",\"from\":\"div#app\"}]}",
-	Good: "-- yellowgate.yaml --\nitems:\n  note: {code: <p class=note>New</p>, pages: all, place: {first-in: '#app'}}\n-- site/visit/index.html --\n<div id=app></div>\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"elements\":[{\"tag\":\"title\"}],\"items\":[\"note\"]}",
+	Bad: "-- yellowgate.yaml --\nitems:\n" +
+		"  note: {code: <p class=note>New</p>, pages: all, place: {first-in: '#app'}}\n" +
+		"-- site/visit/index.html --\n<div id=app></div>\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"elements\":[{\"tag\":\"title\"}],\"removed\":[{\"mark\":\"note\",\"from\":\"div#app\"}]}",
+	Good: "-- yellowgate.yaml --\nitems:\n" +
+		"  note: {code: <p class=note>New</p>, pages: all, place: {first-in: '#app'}}\n" +
+		"-- site/visit/index.html --\n<div id=app></div>\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"elements\":[{\"tag\":\"title\"}],\"items\":[\"note\"]}",
 	Page: func(p *check.Pass) {
 		eachSeen(p, func(it *gatefile.Item, line, column int, r *pageload.Record) {
 			made := p.Made(it.Name)

@@ -10,14 +10,17 @@ import (
 
 var metadataRewritten = &check.Check{
 	Name: "metadata-rewritten", Family: "rendered", Severity: problem.Warning,
-	Title: "a script changed what the page says of itself: title, description, canonical, robots, languages, previews, structured data",
+	Title: "a script changed what the page says of itself: title, description, canonical, robots, languages, " +
+		"previews, structured data",
 	Doc: `Search engines that run scripts see what the script writes, those that do not see the text: the
 page says two things. Decide in the gate file, and take the script's change out. Told of
 an audit with --browser only.`,
 	Bad: "-- site/visit/index.html --\n<title>Visit</title>\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"elements\":[{\"tag\":\"title\",\"what\":\"Come in!\",\"came\":\"page\"}]}",
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"elements\":[{\"tag\":\"title\",\"what\":\"Come in!\",\"came\":\"page\"}]}",
 	Good: "-- site/visit/index.html --\n<title>Visit</title>\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"elements\":[{\"tag\":\"title\",\"what\":\"Visit\",\"came\":\"page\"}]}",
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"elements\":[{\"tag\":\"title\",\"what\":\"Visit\",\"came\":\"page\"}]}",
 	Page: func(p *check.Pass) {
 		for _, r := range p.Visits() {
 			if len(r.Elements) == 0 || r.Left() || r.Moved() != "" {
@@ -33,7 +36,9 @@ an audit with --browser only.`,
 				}
 			}
 			if is := r.Lang; is != "" && is != p.Page.Lang {
-				p.Once(1, 1, "", fmt.Sprintf("the language is %q in the text, and %q in the browser", p.Page.Lang, is), rewrittenRemedy).Of("lang")
+				p.Once(1, 1, "",
+					fmt.Sprintf("the language is %q in the text, and %q in the browser", p.Page.Lang, is),
+					rewrittenRemedy).Of("lang")
 			}
 			for _, what := range written {
 				was, is := check.MetaOf(text, what), check.MetaOf(r.Elements, what)

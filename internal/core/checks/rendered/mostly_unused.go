@@ -17,10 +17,14 @@ var mostlyUnused = &check.Check{
 matched. What nobody clicked or scrolled to was not tried: a menu that opens on a click may
 need more. Look for a smaller build, or load it where it is needed. Told of an audit with
 --browser only.`,
-	Bad: "-- site/visit/index.html --\n<script src=\"/js/kit.js\" defer></script>\n-- site/js/kit.js --\nkit();\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"used\":[{\"target\":\"/js/kit.js\",\"kind\":\"script\",\"bytes\":90000,\"used\":4000}]}",
-	Good: "-- site/visit/index.html --\n<script src=\"/js/kit.js\" defer></script>\n-- site/js/kit.js --\nkit();\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"used\":[{\"target\":\"/js/kit.js\",\"kind\":\"script\",\"bytes\":90000,\"used\":64000}]}",
+	Bad: "-- site/visit/index.html --\n<script src=\"/js/kit.js\" defer></script>\n-- site/js/kit.js --\nkit();\n" +
+		"-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"used\":[{\"target\":\"/js/kit.js\",\"kind\":\"script\",\"bytes\":90000,\"used\":4000}]}",
+	Good: "-- site/visit/index.html --\n<script src=\"/js/kit.js\" defer></script>\n-- site/js/kit.js --\nkit();\n" +
+		"-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"used\":[{\"target\":\"/js/kit.js\",\"kind\":\"script\",\"bytes\":90000,\"used\":64000}]}",
 	Site: func(s *check.SitePass) {
 		all := *usedFact.All(s)
 		for _, target := range slices.Sorted(maps.Keys(all)) {

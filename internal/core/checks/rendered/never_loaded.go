@@ -15,10 +15,14 @@ var neverLoaded = &check.Check{
 stands where markup is inert, a script took it out before it was read, or a consent tool
 holds it back until somebody agrees. Or it came and did not run: its type was changed meanwhile, or a module that
 it imports is not there. Told of an audit with --browser only.`,
-	Bad: "-- yellowgate.yaml --\nitems:\n  counter: {script: /js/counter.js, pages: all}\n-- site/visit/index.html --\n<p>x</p>\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
+	Bad: "-- yellowgate.yaml --\nitems:\n  counter: {script: /js/counter.js, pages: all}\n" +
+		"-- site/visit/index.html --\n<p>x</p>\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]}",
-	Good: "-- yellowgate.yaml --\nitems:\n  counter: {script: /js/counter.js, pages: all}\n-- site/visit/index.html --\n<p>x</p>\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/counter.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}}]}",
+	Good: "-- yellowgate.yaml --\nitems:\n  counter: {script: /js/counter.js, pages: all}\n" +
+		"-- site/visit/index.html --\n<p>x</p>\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}," +
+		"{\"target\":\"/js/counter.js\",\"kind\":\"script\",\"status\":200,\"asked\":{\"by\":\"page\"," +
+		"\"request\":-1}}]}",
 	Page: func(p *check.Pass) {
 		visits := slices.DeleteFunc(p.Visits(), (*pageload.Record).Left) // before it was read to its end
 		if len(visits) == 0 {
@@ -36,7 +40,8 @@ it imports is not there. Told of an audit with --browser only.`,
 			case !asked:
 				p.At(e, "the browser never requested "+e.URL,
 					"look for what takes it out or holds it back before the browser gets to it")
-			case e.IsScript() && e.Bytes > 0 && slices.ContainsFunc(visits, func(r *pageload.Record) bool { return cameIdle(r, e.Target) }):
+			case e.IsScript() && e.Bytes > 0 && slices.ContainsFunc(visits,
+				func(r *pageload.Record) bool { return cameIdle(r, e.Target) }):
 				p.At(e, e.URL+" came and did not run",
 					"look for what changed its type or took it out, and whether what it imports is there")
 			}
@@ -49,5 +54,6 @@ func cameIdle(r *pageload.Record, target string) bool {
 	came := slices.ContainsFunc(r.Requests, func(x pageload.Request) bool {
 		return x.Target == target && x.Kind == "script" && x.Status == 200 && x.Failed == ""
 	})
-	return came && r.Counted && !slices.ContainsFunc(r.Used, func(u pageload.Used) bool { return u.Target == target && u.Kind == "script" })
+	return came && r.Counted &&
+		!slices.ContainsFunc(r.Used, func(u pageload.Used) bool { return u.Target == target && u.Kind == "script" })
 }

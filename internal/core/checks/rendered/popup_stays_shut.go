@@ -16,16 +16,20 @@ with the pointer, or let its time pass, and the popup stayed shut: a script of t
 event, a policy blocks the runtime, or something takes it out. Told of an audit with --browser
 only. With --network, what opens by itself is not tried, since the page is loaded again for it.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\"}]}",
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\"}]}",
 	Good: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\",\"opened\":true,\"closed\":true}]}",
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\"," +
+		"\"opened\":true,\"closed\":true}]}",
 	Page: func(p *check.Pass) {
 		eachPopup(p, func(x pageload.Popup) {
 			if x.Opened {
 				return
 			}
-			how := map[string]string{"fragment": "at #" + x.With, "click": "by a click on " + x.With, "after": "by itself after " + x.With + " s",
-				"scroll": "by scrolling to " + x.With + " %", "leaving": "when the pointer leaves the page"}[x.Way]
+			how := map[string]string{"fragment": "at #" + x.With, "click": "by a click on " + x.With,
+				"after": "by itself after " + x.With + " s", "scroll": "by scrolling to " + x.With + " %",
+				"leaving": "when the pointer leaves the page"}[x.Way]
 			reportDialog(p, x, fmt.Sprintf("the popup %s does not open %s", x.ID, how),
 				"look at the mistakes of the page, and for what stops the event or blocks the popup's runtime")
 		})
@@ -39,7 +43,9 @@ var popupTraps = &check.Check{
 criterion 2.1.2: no keyboard trap): a script stops the key, or opens the popup again. Told of an
 audit with --browser only.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\",\"opened\":true}]}",
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"popups\":[{\"id\":\"letter\",\"item\":\"letter\",\"way\":\"fragment\",\"with\":\"letter\"," +
+		"\"opened\":true}]}",
 	Good: popupStaysShut.Good,
 	Page: func(p *check.Pass) {
 		eachPopup(p, func(x pageload.Popup) {

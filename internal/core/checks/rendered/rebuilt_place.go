@@ -16,10 +16,17 @@ var rebuiltPlace = &check.Check{
 the item there: it took its mark out. Such scripts throw away what they do not know, or build their own content a
 second time beside it. An audit with --browser sees that, and keeps it by the page's source: check and diff then
 warn without a browser.`,
-	Bad: "-- yellowgate.yaml --\nitems:\n  note: {code: <p class=note>New</p>, pages: all, place: {first-in: '#app'}}\n-- site/visit/index.html --\n<div id=app></div>\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"elements\":[{\"tag\":\"title\"}],\"items\":[\"note\"],\"removed\":[{\"mark\":\"note\",\"from\":\"div#app\"}]}",
-	Good: "-- yellowgate.yaml --\nitems:\n  note: {code: <p class=note>New</p>, pages: all, place: {first-in: '#app'}}\n-- site/visit/index.html --\n<div id=app></div>\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"elements\":[{\"tag\":\"title\"}],\"items\":[\"note\"]}",
+	Bad: "-- yellowgate.yaml --\nitems:\n" +
+		"  note: {code: <p class=note>New</p>, pages: all, place: {first-in: '#app'}}\n" +
+		"-- site/visit/index.html --\n<div id=app></div>\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"elements\":[{\"tag\":\"title\"}],\"items\":[\"note\"],\"removed\":[{\"mark\":\"note\"," +
+		"\"from\":\"div#app\"}]}",
+	Good: "-- yellowgate.yaml --\nitems:\n" +
+		"  note: {code: <p class=note>New</p>, pages: all, place: {first-in: '#app'}}\n" +
+		"-- site/visit/index.html --\n<div id=app></div>\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"elements\":[{\"tag\":\"title\"}],\"items\":[\"note\"]}",
 	Page: func(p *check.Pass) {
 		eachSeen(p, func(it *gatefile.Item, line, column int, r *pageload.Record) {
 			if x := r.TookMark(it.Name); x != nil && inDocument(r, it.Name) {

@@ -16,10 +16,20 @@ var runtimeLeak = &check.Check{
 still requests its files, mostly a tag container or a loader. The finding names the
 chain that leads to it. Keep that script out of the page, or change its settings. Told
 of an audit with --browser only.`,
-	Bad: "-- yellowgate.yaml --\nitems:\n  counter: {found: {url: /js/counter.js}, pages: /}\n-- site/visit/index.html --\n<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/box.js\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}},{\"target\":\"/js/counter.js\",\"status\":200,\"item\":\"counter\",\"asked\":{\"by\":\"script\",\"request\":1}}]}",
-	Good: "-- yellowgate.yaml --\nitems:\n  counter: {found: {url: /js/counter.js}, pages: all}\n-- site/visit/index.html --\n<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/box.js\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}},{\"target\":\"/js/counter.js\",\"status\":200,\"item\":\"counter\",\"asked\":{\"by\":\"script\",\"request\":1}}]}",
+	Bad: "-- yellowgate.yaml --\nitems:\n  counter: {found: {url: /js/counter.js}, pages: /}\n" +
+		"-- site/visit/index.html --\n<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n" +
+		"-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}," +
+		"{\"target\":\"/js/box.js\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}}," +
+		"{\"target\":\"/js/counter.js\",\"status\":200,\"item\":\"counter\",\"asked\":{\"by\":\"script\"," +
+		"\"request\":1}}]}",
+	Good: "-- yellowgate.yaml --\nitems:\n  counter: {found: {url: /js/counter.js}, pages: all}\n" +
+		"-- site/visit/index.html --\n<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n" +
+		"-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}," +
+		"{\"target\":\"/js/box.js\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}}," +
+		"{\"target\":\"/js/counter.js\",\"status\":200,\"item\":\"counter\",\"asked\":{\"by\":\"script\"," +
+		"\"request\":1}}]}",
 	Page: func(p *check.Pass) {
 		p.EachOut(func(it *gatefile.Item) {
 			for _, r := range p.Visits() {

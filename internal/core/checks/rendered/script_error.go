@@ -16,7 +16,9 @@ var scriptError = &check.Check{
 was not called (--network lets it be), the exception may come of that, and is a note.
 Told of an audit with --browser only.`,
 	Bad: "-- site/visit/index.html --\n<script>stars();</script>\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}],\"mistakes\":[{\"kind\":\"exception\",\"message\":\"ReferenceError: stars is not defined\",\"line\":8,\"request\":-1}]}",
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
+		"\"mistakes\":[{\"kind\":\"exception\",\"message\":\"ReferenceError: stars is not defined\",\"line\":8," +
+		"\"request\":-1}]}",
 	Good: "-- site/visit/index.html --\n<script>function stars() {} stars();</script>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]}",
 	Page: func(p *check.Pass) {
@@ -37,7 +39,8 @@ Told of an audit with --browser only.`,
 				const remedy = "mend the script, or load what it needs before it"
 				var f *check.Finding
 				if m.Request > 0 {
-					f = p.AtTarget(r.Requests[m.Request].Target, m.Item, m.Message+where, remedy).Of(r.Requests[m.Request].Target + ": " + m.Message)
+					f = p.AtTarget(r.Requests[m.Request].Target, m.Item, m.Message+where, remedy).Of(
+						r.Requests[m.Request].Target + ": " + m.Message)
 				} else {
 					f = p.Once(line, 1, m.Item, m.Message, remedy).Of(m.Message)
 				}

@@ -14,10 +14,18 @@ var unexpectedRequest = &check.Check{
 	Doc: `The gate file lists under site.trust the hosts that are expected, and a script of the page asks
 another. Add the host, or remove what requests it. What the page's text names is reported by
 unexpected-host. Told of an audit with --browser only.`,
-	Bad: "-- yellowgate.yaml --\nsite: {trust: [pay.lantern.example]}\n-- site/visit/index.html --\n<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/box.js\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}},{\"target\":\"https://count.example/p.gif\",\"party\":\"third\",\"kind\":\"image\",\"status\":200,\"asked\":{\"by\":\"script\",\"request\":1}}]}",
-	Good: "-- yellowgate.yaml --\nsite: {trust: [count.example]}\n-- site/visit/index.html --\n<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n-- rendered.json --\n" +
-		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"},{\"target\":\"/js/box.js\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}},{\"target\":\"https://count.example/p.gif\",\"party\":\"third\",\"kind\":\"image\",\"status\":200,\"asked\":{\"by\":\"script\",\"request\":1}}]}",
+	Bad: "-- yellowgate.yaml --\nsite: {trust: [pay.lantern.example]}\n-- site/visit/index.html --\n" +
+		"<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}," +
+		"{\"target\":\"/js/box.js\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}}," +
+		"{\"target\":\"https://count.example/p.gif\",\"party\":\"third\",\"kind\":\"image\",\"status\":200," +
+		"\"asked\":{\"by\":\"script\",\"request\":1}}]}",
+	Good: "-- yellowgate.yaml --\nsite: {trust: [count.example]}\n-- site/visit/index.html --\n" +
+		"<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n-- rendered.json --\n" +
+		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}," +
+		"{\"target\":\"/js/box.js\",\"status\":200,\"asked\":{\"by\":\"page\",\"request\":-1}}," +
+		"{\"target\":\"https://count.example/p.gif\",\"party\":\"third\",\"kind\":\"image\",\"status\":200," +
+		"\"asked\":{\"by\":\"script\",\"request\":1}}]}",
 	Page: func(p *check.Pass) {
 		if p.TrustsAll() {
 			return

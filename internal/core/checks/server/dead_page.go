@@ -13,7 +13,9 @@ error, in a circle, or not at all: visitors and search engines end there. Mend t
 links, redirect it to where the page went, or bring it back. Told of a
 captured site only.`,
 	Bad: "-- site/index.html --\n<p><a href=\"/old/\">Old news</a></p>\n-- site/.yellowgate-capture.ndjson --\n" +
-		"{\"url\":\"https://ternhill.example/\",\"file\":\"index.html\",\"status\":200}\n{\"url\":\"https://ternhill.example/old/\",\"status\":404,\"asked\":\"page\",\"from\":[\"https://ternhill.example/\"],\"links\":1}",
+		"{\"url\":\"https://ternhill.example/\",\"file\":\"index.html\",\"status\":200}\n" +
+		"{\"url\":\"https://ternhill.example/old/\",\"status\":404,\"asked\":\"page\"," +
+		"\"from\":[\"https://ternhill.example/\"],\"links\":1}",
 	Good: "-- site/index.html --\n<p><a href=\"/journal/\">News</a></p>\n-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/\",\"file\":\"index.html\",\"status\":200}",
 	Site: func(s *check.SitePass) {

@@ -17,10 +17,14 @@ var headerDiffers = &check.Check{
 right as a file comes out wrong. A Content-Language that is another than the page's
 lang misleads what reads only the head of the answer. Make the two say the same.
 Told of a captured site only.`,
-	Bad: "-- site/visit/index.html --\n<meta charset=\"utf-8\">\n<title>Visit</title>\n-- site/.yellowgate-capture.ndjson --\n" +
-		"{\"url\":\"https://ternhill.example/visit/\",\"file\":\"visit/index.html\",\"status\":200,\"headers\":{\"content-type\":[\"text/html; charset=iso-8859-1\"]}}",
-	Good: "-- site/visit/index.html --\n<meta charset=\"utf-8\">\n<title>Visit</title>\n-- site/.yellowgate-capture.ndjson --\n" +
-		"{\"url\":\"https://ternhill.example/visit/\",\"file\":\"visit/index.html\",\"status\":200,\"headers\":{\"content-type\":[\"text/html; charset=utf-8\"]}}",
+	Bad: "-- site/visit/index.html --\n<meta charset=\"utf-8\">\n<title>Visit</title>\n" +
+		"-- site/.yellowgate-capture.ndjson --\n" +
+		"{\"url\":\"https://ternhill.example/visit/\",\"file\":\"visit/index.html\",\"status\":200," +
+		"\"headers\":{\"content-type\":[\"text/html; charset=iso-8859-1\"]}}",
+	Good: "-- site/visit/index.html --\n<meta charset=\"utf-8\">\n<title>Visit</title>\n" +
+		"-- site/.yellowgate-capture.ndjson --\n" +
+		"{\"url\":\"https://ternhill.example/visit/\",\"file\":\"visit/index.html\",\"status\":200," +
+		"\"headers\":{\"content-type\":[\"text/html; charset=utf-8\"]}}",
 	Page: func(p *check.Pass) {
 		if p.Page.Answer == nil || p.Fragment {
 			return
@@ -59,8 +63,10 @@ func checkCharset(p *check.Pass) {
 
 // checkLanguage compares what the header and the page say of its language.
 func checkLanguage(p *check.Pass) {
-	header, own := strings.ToLower(strings.TrimSpace(p.Page.Answer.Field("content-language"))), strings.ToLower(p.Page.Lang)
-	if header == "" || own == "" || strings.Contains(header, ",") || strings.HasPrefix(own+"-", header+"-") || strings.HasPrefix(header+"-", own+"-") {
+	header, own := strings.ToLower(strings.TrimSpace(p.Page.Answer.Field("content-language"))),
+		strings.ToLower(p.Page.Lang)
+	if header == "" || own == "" || strings.Contains(header, ",") || strings.HasPrefix(own+"-", header+"-") ||
+		strings.HasPrefix(header+"-", own+"-") {
 		return
 	}
 	line, column := p.Locate(p.Scan.HTMLTag.Start)

@@ -14,10 +14,13 @@ var slowRedirect = &check.Check{
 https, then to a slash, then to a new address. Link to the last address, and have the
 first lead there at once. Told of a captured site only.`,
 	Bad: "-- site/index.html --\n<p><a href=\"/old\">Old news</a></p>\n-- site/.yellowgate-capture.ndjson --\n" +
-		"{\"url\":\"https://ternhill.example/old\",\"final\":\"https://ternhill.example/old/\",\"status\":301,\"asked\":\"page\",\"from\":[\"https://ternhill.example/\"],\"links\":1}\n" +
-		"{\"url\":\"https://ternhill.example/old/\",\"final\":\"https://ternhill.example/\",\"status\":301,\"asked\":\"page\"}\n{\"url\":\"https://ternhill.example/\",\"file\":\"index.html\",\"status\":200}",
+		"{\"url\":\"https://ternhill.example/old\",\"final\":\"https://ternhill.example/old/\",\"status\":301," +
+		"\"asked\":\"page\",\"from\":[\"https://ternhill.example/\"],\"links\":1}\n" +
+		"{\"url\":\"https://ternhill.example/old/\",\"final\":\"https://ternhill.example/\",\"status\":301," +
+		"\"asked\":\"page\"}\n{\"url\":\"https://ternhill.example/\",\"file\":\"index.html\",\"status\":200}",
 	Good: "-- site/index.html --\n<p><a href=\"/old\">Old news</a></p>\n-- site/.yellowgate-capture.ndjson --\n" +
-		"{\"url\":\"https://ternhill.example/old\",\"final\":\"https://ternhill.example/\",\"status\":301,\"asked\":\"page\",\"from\":[\"https://ternhill.example/\"],\"links\":1}\n" +
+		"{\"url\":\"https://ternhill.example/old\",\"final\":\"https://ternhill.example/\",\"status\":301," +
+		"\"asked\":\"page\",\"from\":[\"https://ternhill.example/\"],\"links\":1}\n" +
 		"{\"url\":\"https://ternhill.example/\",\"file\":\"index.html\",\"status\":200}",
 	Site: func(s *check.SitePass) {
 		s.Site.Addresses.Each(func(x *check.Address) {

@@ -18,9 +18,12 @@ var uncached = &check.Check{
 still lets browsers request it again and again. Have it send
 Cache-Control: max-age=31536000, immutable with such files. A week is enough for this
 check. Told of a captured site only.`,
-	Bad: "-- site/js/app.3f9a2b1c.js --\napp();\n-- site/index.html --\n<script src=\"/js/app.3f9a2b1c.js\" defer></script>\n-- site/.yellowgate-capture.ndjson --\n" +
-		"{\"url\":\"https://ternhill.example/js/app.3f9a2b1c.js\",\"file\":\"js/app.3f9a2b1c.js\",\"status\":200,\"headers\":{\"cache-control\":[\"max-age=600\"]}}",
-	Good: "-- site/js/app.3f9a2b1c.js --\napp();\n-- site/index.html --\n<script src=\"/js/app.3f9a2b1c.js\" defer></script>\n-- site/.yellowgate-capture.ndjson --\n" +
+	Bad: "-- site/js/app.3f9a2b1c.js --\napp();\n-- site/index.html --\n" +
+		"<script src=\"/js/app.3f9a2b1c.js\" defer></script>\n-- site/.yellowgate-capture.ndjson --\n" +
+		"{\"url\":\"https://ternhill.example/js/app.3f9a2b1c.js\",\"file\":\"js/app.3f9a2b1c.js\",\"status\":200," +
+		"\"headers\":{\"cache-control\":[\"max-age=600\"]}}",
+	Good: "-- site/js/app.3f9a2b1c.js --\napp();\n-- site/index.html --\n" +
+		"<script src=\"/js/app.3f9a2b1c.js\" defer></script>\n-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/js/app.3f9a2b1c.js\",\"file\":\"js/app.3f9a2b1c.js\",\"status\":200,\"headers\":{\"cache-control\":[\"max-age=31536000, immutable\"]}}",
 	Site: func(s *check.SitePass) {
 		s.Site.Addresses.Each(func(x *check.Address) {

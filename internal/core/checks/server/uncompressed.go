@@ -14,10 +14,15 @@ var uncompressed = &check.Check{
 	Doc: `Pages, stylesheets and scripts are mostly a quarter of their size when they are sent
 compressed, and every browser takes that. Switch compression on in the server for
 these types. Texts of 1 kB and less do not count. Told of a captured site only.`,
-	Bad: "-- site/css/site.css --\n/* of 1,200 bytes */\n-- site/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">\n-- site/.yellowgate-capture.ndjson --\n" +
-		"{\"url\":\"https://ternhill.example/css/site.css\",\"file\":\"css/site.css\",\"status\":200,\"headers\":{\"content-type\":[\"text/css\"]},\"wire\":1206,\"bytes\":1206}",
-	Good: "-- site/css/site.css --\n/* of 1,200 bytes */\n-- site/index.html --\n<link rel=\"stylesheet\" href=\"/css/site.css\">\n-- site/.yellowgate-capture.ndjson --\n" +
-		"{\"url\":\"https://ternhill.example/css/site.css\",\"file\":\"css/site.css\",\"status\":200,\"headers\":{\"content-type\":[\"text/css\"],\"content-encoding\":[\"gzip\"]},\"wire\":60,\"bytes\":1206}",
+	Bad: "-- site/css/site.css --\n/* of 1,200 bytes */\n-- site/index.html --\n" +
+		"<link rel=\"stylesheet\" href=\"/css/site.css\">\n-- site/.yellowgate-capture.ndjson --\n" +
+		"{\"url\":\"https://ternhill.example/css/site.css\",\"file\":\"css/site.css\",\"status\":200," +
+		"\"headers\":{\"content-type\":[\"text/css\"]},\"wire\":1206,\"bytes\":1206}",
+	Good: "-- site/css/site.css --\n/* of 1,200 bytes */\n-- site/index.html --\n" +
+		"<link rel=\"stylesheet\" href=\"/css/site.css\">\n-- site/.yellowgate-capture.ndjson --\n" +
+		"{\"url\":\"https://ternhill.example/css/site.css\",\"file\":\"css/site.css\",\"status\":200," +
+		"\"headers\":{\"content-type\":[\"text/css\"],\"content-encoding\":[\"gzip\"]},\"wire\":60," +
+		"\"bytes\":1206}",
 	Site: func(s *check.SitePass) {
 		kinds := map[string]*texts{}
 		s.Site.Addresses.Each(func(x *check.Address) {
