@@ -439,95 +439,104 @@ func (s *Store) write(sh *shard) {
 
 var sum0 Digest
 
+// packing makes a shard's entries what is written: each text, value and list of questions once, and numbers of them.
+type packing struct {
+	*kept
+	was       *kept // what the shard was when it was read
+	texts     map[string]int32
+	blobs     map[string]int32
+	lists     map[string]int32
+	readLists map[int32]int32 // lists of was
+	key       []byte          // of a list of questions, as a text
+}
+
+func (k *packing) text(t string) int32 {
+	n, ok := k.texts[t]
+	if !ok {
+		n = int32(len(k.Strings))
+		k.texts[t] = n
+		k.Strings = append(k.Strings, t)
+	}
+	return n
+}
+
+func (k *packing) blob(v any) int32 {
+	b, err := json.Marshal(v)
+	if err != nil {
+		return -1
+	}
+	n, ok := k.blobs[string(b)]
+	if !ok {
+		n = int32(len(k.Blobs))
+		k.blobs[string(b)] = n
+		k.Blobs = append(k.Blobs, b)
+	}
+	return n
+}
+
+func (k *packing) questions(e *Entry) int32 {
+	if n, ok := k.readLists[e.read]; e.read > 0 && ok {
+		return n
+	}
+	questions := e.Questions
+	if e.read > 0 {
+		for _, q := range k.was.Questions[e.read-1] {
+			questions = append(questions, Question{q.Kind, k.was.Strings[q.Path], Answer{q.Is, q.Number, q.Sum}})
+		}
+	}
+	key := k.key[:0]
+	list := make([]question, len(questions))
+	for i, q := range questions {
+		x := question{q.Kind, k.text(q.Path), q.Is, q.Number, q.Sum}
+		list[i] = x
+		key = binary.LittleEndian.AppendUint32(append(key, byte(x.Kind)), uint32(x.Path))
+		key = append(binary.LittleEndian.AppendUint64(key, uint64(x.Number)), x.Sum[:]...)
+		key = strconv.AppendBool(key, x.Is)
+	}
+	k.key = key
+	n, ok := k.lists[string(key)]
+	if !ok {
+		n = int32(len(k.Questions))
+		k.lists[string(key)] = n
+		k.Questions = append(k.Questions, list)
+	}
+	if e.read > 0 {
+		k.readLists[e.read] = n
+	}
+	return n
+}
+
 // kept is the shard as it is to be written.
 func (sh *shard) kept(context Digest) *kept {
-	k := &kept{Context: context}
-	texts := map[string]int32{}
-	text := func(t string) int32 {
-		n, ok := texts[t]
-		if !ok {
-			n = int32(len(k.Strings))
-			texts[t] = n
-			k.Strings = append(k.Strings, t)
-		}
-		return n
-	}
-	blobs := map[string]int32{}
-	blob := func(v any) int32 {
-		b, err := json.Marshal(v)
-		if err != nil {
-			return -1
-		}
-		n, ok := blobs[string(b)]
-		if !ok {
-			n = int32(len(k.Blobs))
-			blobs[string(b)] = n
-			k.Blobs = append(k.Blobs, b)
-		}
-		return n
-	}
-	lists := map[string]int32{}
-	readLists := map[int32]int32{}
-	var key []byte
-	ask := func(e *Entry) int32 {
-		if n, ok := readLists[e.read]; e.read > 0 && ok {
-			return n
-		}
-		questions := e.Questions
-		if e.read > 0 {
-			for _, q := range sh.was.Questions[e.read-1] {
-				questions = append(questions, Question{q.Kind, sh.was.Strings[q.Path], Answer{q.Is, q.Number, q.Sum}})
-			}
-		}
-		key = key[:0]
-		list := make([]question, len(questions))
-		for i, q := range questions {
-			x := question{q.Kind, text(q.Path), q.Is, q.Number, q.Sum}
-			list[i] = x
-			key = append(
-				binary.LittleEndian.AppendUint64(
-					binary.LittleEndian.AppendUint32(append(key, byte(x.Kind)), uint32(x.Path)), uint64(x.Number)),
-				x.Sum[:]...)
-			key = strconv.AppendBool(key, x.Is)
-		}
-		n, ok := lists[string(key)]
-		if !ok {
-			n = int32(len(k.Questions))
-			lists[string(key)] = n
-			k.Questions = append(k.Questions, list)
-		}
-		if e.read > 0 {
-			readLists[e.read] = n
-		}
-		return n
-	}
+	k := &packing{kept: &kept{Context: context}, was: &sh.was, texts: map[string]int32{}, blobs: map[string]int32{},
+		lists: map[string]int32{}, readLists: map[int32]int32{}}
 	slices.SortFunc(sh.now, func(a, b *Entry) int { return cmp.Compare(a.Page.File, b.Page.File) })
 	for _, x := range sh.now {
 		p := x.Page
 		e := entry{
 			File: p.File, Path: p.Path, Output: x.Output, Source: x.Source, Differs: x.Differs,
 			State:     x.State,
-			Questions: ask(x),
+			Questions: k.questions(x),
 			Fragment:  p.Fragment,
 			Aside:     p.Aside,
 			Costs:     [4]int{p.Requests, p.Blocking, p.Bytes, p.Unneeded},
-			Rest:      blob(&rest{p.Items, p.Lines, p.Lives}),
+			Rest:      k.blob(&rest{p.Items, p.Lines, p.Lives}),
 		}
 		for _, fact := range p.Facts {
 			n := int32(-1)
 			if fact != nil {
-				n = blob(fact)
+				n = k.blob(fact)
 			}
 			e.Facts = append(e.Facts, n)
 		}
 		for _, f := range p.Findings {
-			e.Findings = append(e.Findings, finding{f.Severity, text(f.Check), text(f.Item), text(f.About),
-				text(f.Message), text(f.Remedy), int32(f.Line), int32(f.Column), f.Page != p.Path || f.File != p.File,
-				text(f.Page), text(f.File)})
+			e.Findings = append(e.Findings, finding{f.Severity, k.text(f.Check), k.text(f.Item), k.text(f.About),
+				k.text(f.Message), k.text(f.Remedy), int32(f.Line), int32(f.Column),
+				f.Page != p.Path || f.File != p.File, k.text(f.Page), k.text(f.File)})
 		}
 		k.Entries = append(k.Entries, e)
 	}
-	return k
+	return k.kept
 }
 
 // folder makes the store's folder, once, with the seed of its digests.

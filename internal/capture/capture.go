@@ -458,32 +458,7 @@ func (c *capture) one(ctx context.Context, a address) {
 		Wire:   got.wire,
 		Bytes:  int64(len(body)),
 	}
-	switch {
-	case ctx.Err() != nil:
-		c.mu.Lock()
-		c.queue = append(c.queue, a) // it counts as not asked
-		c.mu.Unlock()
-		return
-	case err != nil:
-		c.dead(key, 0, reason(err))
-		if key == c.Start.String() {
-			c.failed = err
-		}
-		line.Why = reason(err)
-		c.note(line)
-		return
-	case got.where != "":
-		c.redirect(a, got, line)
-		return
-	case got.status >= 400:
-		c.dead(key, got.status, fmt.Sprintf("%d %s", got.status, http.StatusText(got.status)))
-		c.note(line)
-		return
-	case got.why != "":
-		c.mu.Lock()
-		c.leave(got.why, key)
-		c.mu.Unlock()
-		c.note(line)
+	if !c.usable(ctx, a, got, err, line) {
 		return
 	}
 	if got.line != nil { // as the folder has it
@@ -499,36 +474,80 @@ func (c *capture) one(ctx context.Context, a address) {
 		c.note(line)
 		return
 	}
-	if why == "" && isPage && !c.room() {
-		why = c.full()
-		c.mu.Lock()
-		c.partly = true
-		c.mu.Unlock()
-	}
-	digest, same := sum(body), false
-	if why == "" {
-		if same, why = c.keep(file, digest, body); isPage && (same || why != "") {
-			c.mu.Lock()
-			c.summary.Pages--
-			c.mu.Unlock()
+	same := false
+	if digest := sum(body); why == "" {
+		if same, why = c.store(file, digest, body, isPage); why == "" && !same {
+			line.File, line.Sum, line.Asked = file, digest, ""
 		}
 	}
-	c.mu.Lock()
 	if why != "" {
+		c.mu.Lock()
 		c.leave(why, key)
 		c.mu.Unlock()
-		c.note(line)
-		return
 	}
-	if !same {
-		if !isPage {
-			c.summary.Files++
-		}
-		c.summary.Bytes += int64(len(body))
-		line.File, line.Sum, line.Asked = file, digest, ""
-	}
-	c.mu.Unlock()
 	c.note(line)
+	if why == "" {
+		c.follow(a, file, body, isPage, says)
+	}
+}
+
+// usable reports whether a response has something to keep. Where it has not, what came of the request is noted.
+func (c *capture) usable(ctx context.Context, a address, got answer, err error, line site.Captured) bool {
+	key := line.URL
+	switch {
+	case ctx.Err() != nil:
+		c.mu.Lock()
+		c.queue = append(c.queue, a) // it counts as not asked
+		c.mu.Unlock()
+		return false
+	case err != nil:
+		c.dead(key, 0, reason(err))
+		if key == c.Start.String() {
+			c.failed = err
+		}
+		line.Why = reason(err)
+	case got.where != "":
+		c.redirect(a, got, line)
+		return false
+	case got.status >= 400:
+		c.dead(key, got.status, fmt.Sprintf("%d %s", got.status, http.StatusText(got.status)))
+	case got.why != "":
+		c.mu.Lock()
+		c.leave(got.why, key)
+		c.mu.Unlock()
+	default:
+		return true
+	}
+	c.note(line)
+	return false
+}
+
+// store keeps a body as a file, and counts it. same: another address has brought this file already; why it is
+// not kept, if it is not.
+func (c *capture) store(file, digest string, body []byte, isPage bool) (same bool, why string) {
+	if isPage && !c.room() {
+		c.mu.Lock()
+		defer c.mu.Unlock()
+		c.partly = true
+		return false, c.full()
+	}
+	same, why = c.keep(file, digest, body)
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	switch {
+	case isPage && (same || why != ""):
+		c.summary.Pages--
+	case !isPage && !same && why == "":
+		c.summary.Files++
+	}
+	if !same && why == "" {
+		c.summary.Bytes += int64(len(body))
+	}
+	return same, why
+}
+
+// follow adds what a page or a file that was kept leads to.
+func (c *capture) follow(a address, file string, body []byte, isPage bool, says *page.Answer) {
 	base := a.url
 	var refs []reference
 	if isPage {
@@ -546,7 +565,7 @@ func (c *capture) one(ctx context.Context, a address) {
 		if r.head {
 			of = a.url
 		}
-		c.add(r.raw, of, r.page, a.depth+1, key)
+		c.add(r.raw, of, r.page, a.depth+1, a.url.String())
 	}
 }
 

@@ -17,12 +17,7 @@ import (
 )
 
 func (a *app) compareCmd() *cobra.Command {
-	var failOn string
-	var w ways
-	var v browsing
-	var masks []string
-	var runs int
-	var pictures string
+	var o compareFlags
 	cmd := &cobra.Command{
 		Use: "compare BEFORE AFTER [PAGE]", GroupID: "verify", Args: needs(2, 3,
 			"compare takes two folders of pages, addresses of sites, or audits saved with audit --format json",
@@ -52,54 +47,71 @@ only then is there.`,
 			if err := a.begin(); err != nil {
 				return err
 			}
-			if len(args) == 2 && (isGate(args[0]) || isGate(args[1])) {
-				return a.compareTwoGates(cmd.Context(), args[0], args[1])
-			}
-			screens, err := v.ready(a, cmd, &w, args)
-			if err != nil {
-				return err
-			}
-			if v.on {
-				if !cmd.Flags().Changed("scroll") {
-					v.o.Scroll = true
-				}
-				return a.compareLooks(cmd.Context(), args, &w,
-					visualcompare.Options{Options: v.o, Screens: screens, Masks: masks, Runs: runs}, pictures)
-			}
-			for _, name := range []string{"mask", "runs", "pictures", "dark", "hover"} {
-				if cmd.Flags().Changed(name) {
-					return &failure.Usage{Message: "--" + name + " is for pages in a browser", Remedy: "add --browser"}
-				}
-			}
-			threshold, err := failThreshold(failOn)
-			if err != nil {
-				return err
-			}
-			if !isAddress(args[0]) && !isAddress(args[1]) {
-				if err := w.forFolder(cmd); err != nil {
-					return err
-				}
-			}
-			return a.compareSides(cmd.Context(), args, &w, threshold)
+			return a.compare(cmd, args, &o)
 		},
 	}
-	w.flagsForAddress(cmd)
-	v.flags(cmd)
-	cmd.Flags().StringArrayVar(&masks, "mask", nil,
+	o.ways.flagsForAddress(cmd)
+	o.browsing.flags(cmd)
+	f := cmd.Flags()
+	f.StringArrayVar(&o.masks, "mask", nil,
 		"with --browser: do not look at what this `SELECTOR` matches; may be repeated")
-	cmd.Flags().IntVar(&runs, "runs", 2, "with --browser: how often each side is visited, in turn")
-	cmd.Flags().StringVar(&pictures, "pictures", "",
+	f.IntVar(&o.runs, "runs", 2, "with --browser: how often each side is visited, in turn")
+	f.StringVar(&o.pictures, "pictures", "",
 		"with --browser: write the pictures of pages that look different into a `FOLDER`")
 	_ = cmd.MarkFlagDirname("pictures")
-	cmd.Flags().BoolVar(&v.o.Dark, "dark", false, "with --browser: as visitors see it who prefer dark colours")
-	cmd.Flags().BoolVar(&v.o.Hover, "hover", false, "with --browser: with the mouse over every link and button")
-	cmd.Flags().Lookup("scroll").Usage += "; --scroll=false does not"
-	failOnFlag(cmd, &failOn)
-	cmd.Flags().Lookup("fail-on").DefValue = "never"
-	_ = cmd.Flags().Set("fail-on", "never")
-	cmd.Flags().Lookup("fail-on").Usage = "the least `SEVERITY` of a new finding that makes the exit status 1: " +
+	f.BoolVar(&o.browsing.o.Dark, "dark", false, "with --browser: as visitors see it who prefer dark colours")
+	f.BoolVar(&o.browsing.o.Hover, "hover", false, "with --browser: with the mouse over every link and button")
+	f.Lookup("scroll").Usage += "; --scroll=false does not"
+	failOnFlag(cmd, &o.failOn)
+	f.Lookup("fail-on").DefValue = "never"
+	_ = f.Set("fail-on", "never")
+	f.Lookup("fail-on").Usage = "the least `SEVERITY` of a new finding that makes the exit status 1: " +
 		"error, warning, note, never"
 	return cmd
+}
+
+// compareFlags are the options of compare.
+type compareFlags struct {
+	failOn   string
+	ways     ways
+	browsing browsing
+	masks    []string
+	runs     int
+	pictures string
+}
+
+// compare compares two sides, as what they are.
+func (a *app) compare(cmd *cobra.Command, args []string, o *compareFlags) error {
+	if len(args) == 2 && (isGate(args[0]) || isGate(args[1])) {
+		return a.compareTwoGates(cmd.Context(), args[0], args[1])
+	}
+	v, w := &o.browsing, &o.ways
+	screens, err := v.ready(a, cmd, w, args)
+	if err != nil {
+		return err
+	}
+	if v.on {
+		if !cmd.Flags().Changed("scroll") {
+			v.o.Scroll = true
+		}
+		return a.compareLooks(cmd.Context(), args, w,
+			visualcompare.Options{Options: v.o, Screens: screens, Masks: o.masks, Runs: o.runs}, o.pictures)
+	}
+	for _, name := range []string{"mask", "runs", "pictures", "dark", "hover"} {
+		if cmd.Flags().Changed(name) {
+			return &failure.Usage{Message: "--" + name + " is for pages in a browser", Remedy: "add --browser"}
+		}
+	}
+	threshold, err := failThreshold(o.failOn)
+	if err != nil {
+		return err
+	}
+	if !isAddress(args[0]) && !isAddress(args[1]) {
+		if err := w.forFolder(cmd); err != nil {
+			return err
+		}
+	}
+	return a.compareSides(cmd.Context(), args, w, threshold)
 }
 
 // compareTwoGates compares what two gate files make of the pages, and writes neither.

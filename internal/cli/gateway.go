@@ -162,12 +162,12 @@ func (a *app) runGateway(ctx context.Context, gates []string, f *gatewayFlags) e
 		return err
 	}
 	defer l.Close()
-	for _, o := range sites {
-		if o.Socket == "" && o.Origin.Host == l.Addr().String() {
-			return &failure.Usage{
-				Message: "the origin is the gateway's own address: it would ask itself for ever",
-				Remedy:  "name the application's address: --origin URL",
-			}
+	if slices.ContainsFunc(sites, func(o *gateway.Options) bool {
+		return o.Socket == "" && o.Origin.Host == l.Addr().String()
+	}) {
+		return &failure.Usage{
+			Message: "the origin is the gateway's own address: it would ask itself for ever",
+			Remedy:  "name the application's address: --origin URL",
 		}
 	}
 	header, err := sizeOf("--largest-header", f.header)
@@ -185,23 +185,14 @@ func (a *app) runGateway(ctx context.Context, gates []string, f *gatewayFlags) e
 		readOnHangup(ctx, o.Gate)
 	}
 	switchOnSignal(ctx, gw, a.switched(sites[0].Log))
-	quiet := log.New(io.Discard, "", 0)
-	server := &http.Server{
-		Handler:           gw,
-		ReadHeaderTimeout: 10 * time.Second,
-		IdleTimeout:       f.idle,
-		MaxHeaderBytes:    int(header),
-		ErrorLog:          quiet,
-	}
+	server := &http.Server{Handler: gw, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: f.idle,
+		MaxHeaderBytes: int(header), ErrorLog: log.New(io.Discard, "", 0)}
 	if f.status != "" {
-		sl, err := listenAt(f.status)
+		status, err := serveStatus(f, gw)
 		if err != nil {
 			return err
 		}
-		status := &http.Server{Handler: gw.Status(), ReadHeaderTimeout: 10 * time.Second, ErrorLog: quiet}
 		defer status.Close()
-		go func() { _ = status.Serve(sl) }()
-		f.status = sl.Addr().String()
 	}
 	a.tidies.Store(true)
 	if !a.quiet {
@@ -222,6 +213,18 @@ func (a *app) runGateway(ctx context.Context, gates []string, f *gatewayFlags) e
 		a.messages().Notice("answers under way were cut after %s (--drain)", span{&f.drain})
 	}
 	return nil
+}
+
+// serveStatus answers how the gateways are, at an address of its own, which f.status says then.
+func serveStatus(f *gatewayFlags, gw *gateway.Sites) (*http.Server, error) {
+	l, err := listenAt(f.status)
+	if err != nil {
+		return nil, err
+	}
+	s := &http.Server{Handler: gw.Status(), ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0)}
+	go func() { _ = s.Serve(l) }()
+	f.status = l.Addr().String()
+	return s, nil
 }
 
 // tellStanding says where a gateway answers, and before what it stands.
@@ -293,37 +296,14 @@ func (a *app) gatewayOptions(gate string, f *gatewayFlags) (o *gateway.Options, 
 			Remedy:  "times are like 250ms, 8s or 2min",
 		}
 	}
-	var lines *slog.Logger
-	switch f.log {
-	case "text", "combined":
-		lines = slog.New(slog.NewTextHandler(a.err, nil))
-	case "json":
-		lines = slog.New(slog.NewJSONHandler(a.err, nil))
-	case "off":
-	default:
-		return nil, &failure.Usage{Message: fmt.Sprintf("--log is text, json, combined or off, not %q", f.log)}
-	}
-	switch {
-	case a.quiet || lines == nil: // what happens to the gate is still told
-	case f.log == "combined":
-		o.Log = &gateway.Combined{W: a.err}
-	default:
-		o.Log = gateway.Structured{Logger: lines}
-	}
-	if f.sample < 1 {
-		return nil, &failure.Usage{Message: fmt.Sprintf("--log-sample is a number from 1, not %d", f.sample)}
-	}
-	if f.sample > 1 && o.Log != nil {
-		o.Log = &gateway.Sample{Log: o.Log, Every: int64(f.sample)}
+	lines, err := a.gatewayLog(f, o)
+	if err != nil {
+		return nil, err
 	}
 	digest := "" // of the gate that was told of last
-	o.Gate = reload.Open(
-		reload.Options{
-			Gate:    gate,
-			Project: project.Options{Day: a.at, Outside: a.outside, TreeCost: gateway.TreeCost},
-			Told:    func(s *reload.Reading) { a.gateRead(lines, s, &digest) },
-		},
-	)
+	o.Gate = reload.Open(reload.Options{Gate: gate,
+		Project: project.Options{Day: a.at, Outside: a.outside, TreeCost: gateway.TreeCost},
+		Told:    func(s *reload.Reading) { a.gateRead(lines, s, &digest) }})
 	if err := o.Gate.Now().Err; err != nil {
 		var ge *project.GateError
 		if !errors.As(err, &ge) {
@@ -346,6 +326,33 @@ func (a *app) gatewayOptions(gate string, f *gatewayFlags) (o *gateway.Options, 
 	}
 	o.Transport, err = originTransport(f, o.Socket)
 	return o, err
+}
+
+// gatewayLog gives a gateway its log. lines takes what happens to the gate; nil for nothing.
+func (a *app) gatewayLog(f *gatewayFlags, o *gateway.Options) (lines *slog.Logger, err error) {
+	switch f.log {
+	case "text", "combined":
+		lines = slog.New(slog.NewTextHandler(a.err, nil))
+	case "json":
+		lines = slog.New(slog.NewJSONHandler(a.err, nil))
+	case "off":
+	default:
+		return nil, &failure.Usage{Message: fmt.Sprintf("--log is text, json, combined or off, not %q", f.log)}
+	}
+	switch {
+	case a.quiet || lines == nil: // what happens to the gate is still told
+	case f.log == "combined":
+		o.Log = &gateway.Combined{W: a.err}
+	default:
+		o.Log = gateway.Structured{Logger: lines}
+	}
+	if f.sample < 1 {
+		return nil, &failure.Usage{Message: fmt.Sprintf("--log-sample is a number from 1, not %d", f.sample)}
+	}
+	if f.sample > 1 && o.Log != nil {
+		o.Log = &gateway.Sample{Log: o.Log, Every: int64(f.sample)}
+	}
+	return lines, nil
 }
 
 // trustedProxies are the ranges in which proxies stand that are trusted.

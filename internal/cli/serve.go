@@ -108,15 +108,8 @@ func loopback(l net.Listener) bool {
 // address once it answers.
 func (a *app) serve(ctx context.Context, gate, listen string, names []string, source bool,
 	ready func(at string)) error {
-	out := a.printer()
-	g := reload.Open(
-		reload.Options{
-			Gate:    gate,
-			Walk:    true,
-			Project: project.Options{Day: a.at, Outside: a.outside},
-			Told:    func(s *reload.Reading) { a.toldState(s) },
-		},
-	)
+	g := reload.Open(reload.Options{Gate: gate, Walk: true, Told: a.toldState,
+		Project: project.Options{Day: a.at, Outside: a.outside}})
 	if s := g.Now(); s.Project != nil && s.Project.Source == "" {
 		return &failure.Usage{
 			Message: "the gate file names no source folder: there is nothing to serve",
@@ -139,7 +132,40 @@ func (a *app) serve(ctx context.Context, gate, listen string, names []string, so
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	watched := g.Run(ctx)
-	o := preview.Options{Gate: g, Source: source, Names: names,
+	o := a.previewOptions(ctx)
+	o.Gate, o.Source, o.Names = g, source, names
+	server := &http.Server{
+		Handler:           preview.Handler(ctx, o),
+		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+		MaxHeaderBytes:    64 << 10,
+		ErrorLog:          log.New(io.Discard, "", 0),
+	}
+	a.tidies.Store(true)
+	if !a.quiet {
+		at := (&url.URL{Scheme: "http", Host: l.Addr().String(), Path: "/"}).String()
+		a.printer().Serving(at, preview.Own, source, watched, loopback(l))
+		if ready != nil {
+			ready(at)
+		}
+	}
+	go func() {
+		<-ctx.Done()
+		end, cancel := context.WithTimeout(context.Background(), time.Second)
+		defer cancel()
+		if server.Shutdown(end) != nil {
+			_ = server.Close()
+		}
+	}()
+	if err := server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+		return &failure.Path{Path: listen, Err: err}
+	}
+	return nil
+}
+
+// previewOptions are what the preview writes its own pages with.
+func (a *app) previewOptions(ctx context.Context) preview.Options {
+	o := preview.Options{
 		Pages: func(w io.Writer, p *project.Project, query string) error {
 			pages, all, err := decisions.ServedPages(ctx, p, query)
 			return report.PageList(w, siteName(p), query, preview.Own, pages, all, err)
@@ -176,37 +202,12 @@ func (a *app) serve(ctx context.Context, gate, listen string, names []string, so
 			return report.ProblemPage(w, ps, err)
 		}}
 	if a.verbose {
+		out := a.printer()
 		o.Asked = func(r *http.Request, status int, took time.Duration) {
 			out.Asked(r.Method, r.URL.RequestURI(), status, took)
 		}
 	}
-	server := &http.Server{
-		Handler:           preview.Handler(ctx, o),
-		ReadHeaderTimeout: 10 * time.Second,
-		IdleTimeout:       2 * time.Minute,
-		MaxHeaderBytes:    64 << 10,
-		ErrorLog:          log.New(io.Discard, "", 0),
-	}
-	a.tidies.Store(true)
-	if !a.quiet {
-		at := (&url.URL{Scheme: "http", Host: l.Addr().String(), Path: "/"}).String()
-		out.Serving(at, preview.Own, source, watched, loopback(l))
-		if ready != nil {
-			ready(at)
-		}
-	}
-	go func() {
-		<-ctx.Done()
-		end, cancel := context.WithTimeout(context.Background(), time.Second)
-		defer cancel()
-		if server.Shutdown(end) != nil {
-			_ = server.Close()
-		}
-	}()
-	if err := server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
-		return &failure.Path{Path: listen, Err: err}
-	}
-	return nil
+	return o
 }
 
 // missing reports whether an error is that of a gate file that is not there.

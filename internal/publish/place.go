@@ -4,9 +4,11 @@ import (
 	"context"
 	"errors"
 	"io/fs"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -341,6 +343,29 @@ func (a *apply) endJournal() error {
 
 // finish writes the record, and then removes the outputs whose source is gone.
 func (a *apply) finish() error {
+	a.updateRecord()
+	if err := a.saveRecord(); err != nil {
+		return err
+	}
+	if a.Chosen == nil || len(a.journal.meant) == a.writes {
+		a.journal.meant = nil // other pages may still be owed to an apply that was stopped
+	}
+	if len(a.removed) > 0 {
+		if err := a.removeGone(); err != nil {
+			return err
+		}
+		if err := a.saveRecord(); err != nil {
+			return err
+		}
+	}
+	if a.workDir == "" && a.Chosen == nil {
+		return a.endOf()
+	}
+	return nil
+}
+
+// updateRecord makes the record say what the output is now. What is to be removed stays in it until it is.
+func (a *apply) updateRecord() {
 	files := map[string]*entry{}
 	if a.Chosen != nil {
 		files = a.record.files
@@ -353,7 +378,7 @@ func (a *apply) finish() error {
 	for _, s := range a.aside {
 		delete(files, s.path)
 	}
-	for _, r := range a.removed { // until they are
+	for _, r := range a.removed {
 		if e := a.record.files[r.path]; e != nil {
 			files[r.path] = e
 		}
@@ -375,33 +400,21 @@ func (a *apply) finish() error {
 			e.output.Change = 0
 		}
 	}
-	save := func() error {
-		paths := make([]string, 0, len(files))
-		for rel := range files {
-			paths = append(paths, rel)
+}
+
+func (a *apply) saveRecord() error {
+	if err := a.record.save(a.state, slices.Sorted(maps.Keys(a.record.files))); err != nil {
+		return &failure.Path{
+			Path: a.state.at(recordName),
+			Err:  err,
+			What: "the output is whole and as the gate says, but the record of it is not; apply again to mend it",
 		}
-		sort.Strings(paths)
-		if err := a.record.save(a.state, paths); err != nil {
-			return &failure.Path{
-				Path: a.state.at(recordName),
-				Err:  err,
-				What: "the output is whole and as the gate says, but the record of it is not; apply again to mend it",
-			}
-		}
-		return nil
 	}
-	if err := save(); err != nil {
-		return err
-	}
-	if a.Chosen == nil || len(a.journal.meant) == a.writes {
-		a.journal.meant = nil // other pages may still be owed to an apply that was stopped
-	}
-	if len(a.removed) == 0 {
-		if a.workDir == "" && a.Chosen == nil {
-			return a.endOf()
-		}
-		return nil
-	}
+	return nil
+}
+
+// removeGone removes the outputs whose source is gone, and takes them out of the record.
+func (a *apply) removeGone() error {
 	for i, r := range a.removed {
 		var err error
 		if r.keep {
@@ -413,19 +426,13 @@ func (a *apply) finish() error {
 			}
 		}
 		if err != nil {
-			_ = save()
+			_ = a.saveRecord()
 			return &failure.Path{Path: a.at(r.path), Err: err,
 				What: "all pages are written; " + told(i, len(a.removed)) +
 					" whose source is gone were removed; apply again to go on"}
 		}
 		a.removeEmpty(path.Dir(r.path))
-		delete(files, r.path)
-	}
-	if err := save(); err != nil {
-		return err
-	}
-	if a.workDir == "" && a.Chosen == nil {
-		return a.endOf()
+		delete(a.record.files, r.path)
 	}
 	return nil
 }

@@ -51,55 +51,59 @@ func csvCell(s string) string {
 	return result.TableCell(Clean(s))
 }
 
+// The parts of a file of JUnit XML that are written.
+type (
+	junitFailure struct {
+		Type    string `xml:"type,attr"`
+		Message string `xml:"message,attr"`
+		Text    string `xml:",chardata"`
+	}
+	junitCase struct {
+		Name      string        `xml:"name,attr"`
+		Classname string        `xml:"classname,attr"`
+		File      string        `xml:"file,attr,omitempty"`
+		Line      int           `xml:"line,attr,omitempty"`
+		Failure   *junitFailure `xml:"failure"`
+		Out       string        `xml:"system-out,omitempty"`
+	}
+	junitSuite struct {
+		XMLName  xml.Name    `xml:"testsuite"`
+		Name     string      `xml:"name,attr"`
+		Tests    int         `xml:"tests,attr"`
+		Failures int         `xml:"failures,attr"`
+		Errors   int         `xml:"errors,attr"`
+		Cases    []junitCase `xml:"testcase"`
+	}
+	junitSuites struct {
+		XMLName  xml.Name `xml:"testsuites"`
+		Name     string   `xml:"name,attr"`
+		Tests    int      `xml:"tests,attr"`
+		Failures int      `xml:"failures,attr"`
+		Suites   []junitSuite
+	}
+)
+
 // JUnit writes an audit as JUnit XML: a test suite for each check, in which every finding
 // that fails the audit is a failed test, and any other a passed one that says it under
 // system-out; a check without findings is one passed test. fails reports whether findings
 // of a severity fail the audit.
 func JUnit(w io.Writer, a *result.Audit, fails func(problem.Severity) bool) error {
-	type failure struct {
-		Type    string `xml:"type,attr"`
-		Message string `xml:"message,attr"`
-		Text    string `xml:",chardata"`
-	}
-	type testcase struct {
-		Name      string   `xml:"name,attr"`
-		Classname string   `xml:"classname,attr"`
-		File      string   `xml:"file,attr,omitempty"`
-		Line      int      `xml:"line,attr,omitempty"`
-		Failure   *failure `xml:"failure"`
-		Out       string   `xml:"system-out,omitempty"`
-	}
-	type suite struct {
-		XMLName  xml.Name   `xml:"testsuite"`
-		Name     string     `xml:"name,attr"`
-		Tests    int        `xml:"tests,attr"`
-		Failures int        `xml:"failures,attr"`
-		Errors   int        `xml:"errors,attr"`
-		Cases    []testcase `xml:"testcase"`
-	}
-	type suites struct {
-		XMLName  xml.Name `xml:"testsuites"`
-		Name     string   `xml:"name,attr"`
-		Tests    int      `xml:"tests,attr"`
-		Failures int      `xml:"failures,attr"`
-		Suites   []suite
-	}
 	by := map[string][]check.Finding{}
 	for _, f := range a.Findings {
 		by[f.Check] = append(by[f.Check], f)
 	}
-	all := suites{Name: "yellowgate audit of " + valid(a.Dir)}
+	all := junitSuites{Name: "yellowgate audit of " + valid(a.Dir)}
 	for _, c := range checks.All() {
-		s := suite{Name: c.Name}
+		s := junitSuite{Name: c.Name}
 		for _, f := range by[c.Name] {
-			one := testcase{
+			one := junitCase{
 				Name:      fmt.Sprintf("%s:%d:%d", valid(f.File), f.Line, f.Column),
 				Classname: "yellowgate." + c.Name,
 				File:      valid(f.File),
 				Line:      f.Line,
 			}
 			if fails(f.Severity) {
-				one.Failure = &failure{f.Severity.String(), valid(f.Message), valid(f.Remedy)}
+				one.Failure = &junitFailure{f.Severity.String(), valid(f.Message), valid(f.Remedy)}
 				s.Failures++
 			} else {
 				one.Out = fmt.Sprintf("%s: %s\n%s", f.Severity, valid(f.Message), valid(f.Remedy))
@@ -107,7 +111,7 @@ func JUnit(w io.Writer, a *result.Audit, fails func(problem.Severity) bool) erro
 			s.Cases = append(s.Cases, one)
 		}
 		if len(s.Cases) == 0 {
-			s.Cases = []testcase{{Name: c.Title, Classname: "yellowgate." + c.Name}}
+			s.Cases = []junitCase{{Name: c.Title, Classname: "yellowgate." + c.Name}}
 		}
 		s.Tests = len(s.Cases)
 		all.Tests += s.Tests
@@ -129,68 +133,71 @@ func JUnit(w io.Writer, a *result.Audit, fails func(problem.Severity) bool) erro
 // valid is a text without what neither a terminal nor XML should get.
 func valid(s string) string { return Clean(s) }
 
-// SARIF writes an audit as SARIF 2.1.0 (OASIS): the checks are its rules, with
-// their help; findings are results with file, line and column.
-func SARIF(w io.Writer, a *result.Audit) error {
-	type message struct {
+// The parts of a SARIF log that are written (SARIF 2.1.0, section 3).
+type (
+	sarifText struct {
 		Text string `json:"text"`
 	}
-	type help struct {
+	sarifHelp struct {
 		Text     string `json:"text"`
 		Markdown string `json:"markdown"`
 	}
-	type rule struct {
+	sarifRule struct {
 		ID      string            `json:"id"`
 		Name    string            `json:"name"`
-		Short   message           `json:"shortDescription"`
-		Full    message           `json:"fullDescription"`
-		Help    help              `json:"help"`
+		Short   sarifText         `json:"shortDescription"`
+		Full    sarifText         `json:"fullDescription"`
+		Help    sarifHelp         `json:"help"`
 		Default map[string]string `json:"defaultConfiguration"`
 		Tags    map[string]any    `json:"properties"`
 	}
-	type region struct {
+	sarifRegion struct {
 		StartLine   int `json:"startLine"`
 		StartColumn int `json:"startColumn"`
 	}
-	type artifact struct {
+	sarifFile struct {
 		URI    string `json:"uri"`
 		BaseID string `json:"uriBaseId"`
 	}
-	type physical struct {
-		Artifact artifact `json:"artifactLocation"`
-		Region   region   `json:"region"`
+	sarifPlace struct {
+		File   sarifFile   `json:"artifactLocation"`
+		Region sarifRegion `json:"region"`
 	}
-	type location struct {
-		Physical physical `json:"physicalLocation"`
+	sarifLocation struct {
+		Physical sarifPlace `json:"physicalLocation"`
 	}
-	type result struct {
+	sarifResult struct {
 		RuleID    string            `json:"ruleId"`
 		RuleIndex int               `json:"ruleIndex"`
 		Level     string            `json:"level"`
-		Message   message           `json:"message"`
-		Locations []location        `json:"locations"`
+		Message   sarifText         `json:"message"`
+		Locations []sarifLocation   `json:"locations"`
 		Tags      map[string]string `json:"properties"`
 	}
-	rules := []rule{}
+)
+
+// SARIF writes an audit as SARIF 2.1.0 (OASIS): the checks are its rules, with
+// their help; findings are results with file, line and column.
+func SARIF(w io.Writer, a *result.Audit) error {
+	rules := []sarifRule{}
 	index := map[string]int{}
 	for i, c := range checks.All() {
 		index[c.Name] = i
 		doc := strings.ReplaceAll(c.Doc, "\n", " ")
-		rules = append(rules, rule{c.Name, identifier(c.Name), message{c.Title}, message{doc},
-			help{
+		rules = append(rules, sarifRule{c.Name, identifier(c.Name), sarifText{c.Title}, sarifText{doc},
+			sarifHelp{
 				doc + "\n\nBad:\n" + c.Bad + "\n\nGood:\n" + c.Good,
 				doc + "\n\nBad:\n\n```html\n" + c.Bad + "\n```\n\nGood:\n\n```html\n" + c.Good + "\n```\n",
 			},
 			map[string]string{"level": c.Severity.String()}, map[string]any{"tags": []string{c.Family}}})
 	}
-	results := []result{}
+	results := []sarifResult{}
 	folder := repositoryFolder(a)
 	for _, f := range a.Findings {
-		results = append(results, result{f.Check, index[f.Check], f.Severity.String(),
-			message{plainMessage(f.Message + ". " + f.Remedy)},
-			[]location{
-				{physical{artifact{(&url.URL{Path: inRepository(folder, f.File)}).EscapedPath(), "ROOT"},
-					region{max(f.Line, 1), max(f.Column, 1)}}}},
+		file := sarifFile{(&url.URL{Path: inRepository(folder, f.File)}).EscapedPath(), "ROOT"}
+		results = append(results, sarifResult{f.Check, index[f.Check], f.Severity.String(),
+			sarifText{plainMessage(f.Message + ". " + f.Remedy)},
+			[]sarifLocation{{sarifPlace{file, sarifRegion{max(f.Line, 1), max(f.Column, 1)}}}},
 			map[string]string{"page": valid(f.Page), "item": valid(f.Item),
 				"cause": valid(strings.TrimSpace(f.Check + " " + f.About))}})
 	}

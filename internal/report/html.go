@@ -140,41 +140,60 @@ func AuditHTML(w io.Writer, a *result.Audit) error { return auditHTML(w, a, nil)
 // beside it.
 func CompareHTML(w io.Writer, c *result.Comparison) error { return auditHTML(w, c.After, c) }
 
+// htmlAudit is what the page of an audit is made from.
+type htmlAudit struct {
+	Name, Site, Gate, Bytes, Counts string
+	Blocking, Hosts                 int
+	Scripts, Styles, Gzip, Unneeded string
+	Totals                          audit.Totals
+	Compared                        *htmlComparison
+	Checks                          []htmlCheck
+	Items                           []htmlItem
+	Rows                            []htmlRow
+	Visited                         bool
+	Asked                           int
+	Wire, Paint                     string
+	ByItem, ByPage                  template.HTML
+	Data                            template.JS
+	First                           []htmlFirst
+	Causes                          string
+}
+
 func auditHTML(w io.Writer, a *result.Audit, c *result.Comparison) error {
-	d := struct {
-		Name, Site, Gate, Bytes, Counts string
-		Blocking, Hosts                 int
-		Scripts, Styles, Gzip, Unneeded string
-		Totals                          audit.Totals
-		Compared                        *htmlComparison
-		Checks                          []htmlCheck
-		Items                           []htmlItem
-		Rows                            []htmlRow
-		Visited                         bool
-		Asked                           int
-		Wire, Paint                     string
-		ByItem, ByPage                  template.HTML
-		Data                            template.JS
-		First                           []htmlFirst
-		Causes                          string
-	}{Name: Clean(a.Dir), Site: a.Site, Gate: a.Gate, Bytes: wording.Size(a.Bytes), Counts: wording.Count(a.Pages,
-		"page") + ", " + wording.Count(a.Requests, "request"), Totals: a.Totals, Checks: checksOf(a.Findings)}
+	d := &htmlAudit{Name: Clean(a.Dir), Site: a.Site, Gate: a.Gate, Bytes: wording.Size(a.Bytes),
+		Counts: wording.Count(a.Pages, "page") + ", " + wording.Count(a.Requests, "request"), Totals: a.Totals,
+		Checks: checksOf(a.Findings)}
 	d.First, d.Causes = firstOf(a)
-	findings := map[string][]check.Finding{}
-	for _, f := range a.Findings {
-		findings[f.Page] = append(findings[f.Page], f)
-	}
 	for _, it := range a.ByItem {
 		x := htmlItem{Name: it.Item.Name, In: it.In, Present: it.Present, Seen: it.Seen, Right: asGated}
 		x.Wrong, x.Remark = heldAgainst(it, len(a.Rendered) > 0)
 		d.Items = append(d.Items, x)
 	}
-	hosts := map[string]bool{}
-	weight := map[string]int{}
-	pages := []htmlPage{}
-	visits := visitsOf(a.Rendered)
 	d.Visited = len(a.Rendered) > 0
 	d.Asked, d.Wire, d.Paint = sumsOf(a.Rendered)
+	if a.Unneeded > 0 {
+		d.Unneeded = wording.Size(a.Unneeded)
+	}
+	weight := map[string]int{}
+	pages := d.addRows(a, weight)
+	d.addBars(weight, c)
+	j, err := json.Marshal(pages) // "<", ">" and "&" come out escaped: it cannot end its element
+	if err != nil {
+		return err
+	}
+	d.Data = template.JS(j)
+	return auditTemplate().Execute(safeHTML{w}, d)
+}
+
+// addRows adds a row for each page and their sums, and weighs each item. It returns what the page says of each.
+func (d *htmlAudit) addRows(a *result.Audit, weight map[string]int) (pages []htmlPage) {
+	findings := map[string][]check.Finding{}
+	for _, f := range a.Findings {
+		findings[f.Page] = append(findings[f.Page], f)
+	}
+	hosts := map[string]bool{}
+	visits := visitsOf(a.Rendered)
+	pages = []htmlPage{}
 	heaviest := 1
 	var scripts, styles, gzip int
 	for _, r := range a.Records {
@@ -184,7 +203,8 @@ func auditHTML(w io.Writer, a *result.Audit, c *result.Comparison) error {
 		row, p := rowOf(r, findings[r.Path], hosts, weight)
 		p.Visits = visits[r.Path]
 		d.Blocking += row.Blocking
-		scripts, styles, gzip = scripts+row.cost.Scripts, styles+row.cost.Styles, gzip+row.cost.LoadedGzip+row.cost.InlineGzip
+		scripts, styles = scripts+row.cost.Scripts, styles+row.cost.Styles
+		gzip += row.cost.LoadedGzip + row.cost.InlineGzip
 		heaviest = max(heaviest, row.Total)
 		d.Rows = append(d.Rows, row)
 		pages = append(pages, p)
@@ -194,9 +214,11 @@ func auditHTML(w io.Writer, a *result.Audit, c *result.Comparison) error {
 	}
 	d.Hosts = len(hosts)
 	d.Scripts, d.Styles, d.Gzip = wording.Size(int64(scripts)), wording.Size(int64(styles)), wording.Size(int64(gzip))
-	if a.Unneeded > 0 {
-		d.Unneeded = wording.Size(a.Unneeded)
-	}
+	return pages
+}
+
+// addBars draws the weights of items and pages, and beside them those of an earlier audit.
+func (d *htmlAudit) addBars(weight map[string]int, c *result.Comparison) {
 	byItem, byPage := map[string]*weighed{}, map[string]*weighed{}
 	add := func(m map[string]*weighed, name string) *weighed {
 		if m[name] == nil {
@@ -234,12 +256,6 @@ func auditHTML(w io.Writer, a *result.Audit, c *result.Comparison) error {
 	if d.ByPage = bars(list, "Weight of the pages", c != nil); len(list) > 30 {
 		d.ByPage = ranks(list, "Weight of the pages, the heaviest first", c != nil) + d.ByPage
 	}
-	j, err := json.Marshal(pages) // "<", ">" and "&" come out escaped: it cannot end its element
-	if err != nil {
-		return err
-	}
-	d.Data = template.JS(j)
-	return auditTemplate().Execute(safeHTML{w}, d)
 }
 
 // checksOf gathers findings by check, errors first.

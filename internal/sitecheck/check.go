@@ -30,103 +30,20 @@ import (
 // those that opening the project told already.
 func Check(ctx context.Context, p *project.Project, problems []problem.Problem,
 	progress parallel.Progress) (*result.Check, error) {
-	r := &result.Check{Gate: p.Gate.File, Problems: append(problems, p.CheckPages()...), Files: len(p.Pages)}
-	t := gate.NewTally(p.Gate)
-	var onPages []pageedit.Problem
-	var places pageedit.Places
-	way := newInTheWay(p)
-	opens := slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool {
-		return slices.ContainsFunc(it.Opens, func(o *gatefile.Open) bool { return o.How == "fragment" })
-	})
-	var reach popups.Reach
-	judge, _ := NewJudge(p)
-	rebuilt := p.Rebuilt()
-	var idle gatecheck.Unwritten
-	rules := gatecheck.NewRules(p.Gate.File)
-	spelling := gatecheck.NewSpelling(p.Gate.File, p.Pages)
-	every := max(1, len(p.Pages)/pagesThatVote)
-	// one is a page, looked at by itself.
-	type one struct {
-		*pageedit.Result
-		problems []pageedit.Problem
-		lines    *gate.Lines
-		rules    *gatecheck.RuleLines
-		popups   *popups.Popups
-	}
-	err := parallel.InOrder(ctx, len(p.Pages), func(i int) (one, error) {
-		b, err := p.Read(&p.Pages[i])
-		if err != nil {
-			return one{}, err
-		}
-		g := p.Gate.Page(b, p.Pages[i])
-		x := one{Result: g, problems: slices.Concat(g.Problems, way.onPage(g)), lines: t.Look(g), rules: rules.Look(g)}
-		if opens && !g.Fragment {
-			x.popups = popups.PopupsAsWritten(p.Gate, g)
-		}
-		x.problems = slices.Concat(x.problems, judge.Losses(g), gatecheck.Required(g, p.Gate.File),
-			gatecheck.DroppedNoindex(g), gatecheck.Rebuilt(g, rebuilt(&p.Pages[i], b)))
-		if p.Gate.File.Site.Origin.Value != "" {
-			x.problems = append(x.problems, gatecheck.Waits(g, p.Gate.File.Site.Origin.Pos)...)
-		}
-		return x, nil
-	}, func(i int, x one) error {
+	c := newChecking(p, problems)
+	err := parallel.InOrder(ctx, len(p.Pages), c.look, func(i int, x checkedPage) error {
 		if progress != nil {
 			progress(i+1, len(p.Pages))
 		}
-		if x.Fragment {
-			r.Fragments = append(r.Fragments, x.Page.File)
-		}
-		t.Add(x.Page.Path, x.lines)
-		places.Add(x.Result)
-		for k := range x.problems {
-			p.Gate.File.Accepts(&x.problems[k].Problem, &x.Page)
-		}
-		onPages = append(onPages, x.problems...)
-		reach.Add(check.PageAt{Path: x.Page.Path, File: x.Page.File}, x.popups)
-		idle.Add(x.Result)
-		rules.Add(x.Page.Path, x.rules)
-		if i%every == 0 && x.Page.Answer == nil { // else a server has said what it is called
-			spelling.Add(x.Source.Text, p.Gate.Site.Page(x.Page.Path, ""))
-		}
+		c.add(i, x)
 		return nil
 	})
 	if err != nil {
 		return nil, err
 	}
-	r.Pages = t.Pages
-	r.Problems = append(r.Problems, project.GroupProblems(p.Gate.File, onPages)...)
-	r.Problems = append(r.Problems, places.Problems()...)
-	loaded := sync.OnceValue(func() []string { return loadedURLs(ctx, p) })
-	r.Problems = append(r.Problems, t.Problems(loaded)...)
-	r.Problems = append(r.Problems, way.anywhere()...)
-	if len(p.LeftOut) > 0 {
-		r.Problems = append(r.Problems, leftOut(p))
-	}
-	r.Problems = append(r.Problems, gatecheck.SameURL(p.Gate.File)...)
-	r.Problems = append(r.Problems, idle.Problems(p.Gate.File)...)
-	r.Problems = append(r.Problems, rules.Problems()...)
-	if spelling.Asks() {
-		if b, err := p.Read(&page.Page{File: "sitemap.xml"}); err == nil {
-			spelling.Add(b, p.Gate.Site.Page("/", ""))
-		}
-	}
-	r.Problems = append(r.Problems, spelling.Problems()...)
-	r.Problems = append(r.Problems, p.Gate.File.Over(p.Gate.Plan.Day)...)
-	r.Rules = rules.Of
-	if !p.MadeByServer() {
-		r.Problems = append(r.Problems, gatecheck.LostPaths(p.Gate.File, p.Pages)...)
-	}
-	for _, f := range reach.Unreachable() {
-		r.Problems = append(r.Problems,
-			problem.Problem{Severity: problem.Warning, Name: f.Check, Item: f.Item,
-				Pos: problem.Position{File: f.File, Line: f.Line, Column: f.Column}, Message: f.Message,
-				Remedy: f.Remedy})
-	}
-	for _, path := range p.Gate.File.Unused() {
-		r.Problems = append(r.Problems, problem.Problem{Severity: problem.Note, Name: problem.UnusedBuiltFile,
-			Pos: p.Gate.File.Site.Manifest.Pos, Message: "no item uses the built file " + path,
-			Remedy: "give it an item, or leave it to the pages that load it themselves"})
-	}
+	c.problems(ctx)
+	r := c.result
+	r.Pages, r.Rules = c.tally.Pages, c.rules.Of
 	for i := range r.Problems {
 		p.Gate.File.Accepts(&r.Problems[i], nil)
 		if text := p.Gate.File.TextOf(r.Problems[i].Pos.File); r.Problems[i].Line == "" && text != nil {
@@ -135,9 +52,121 @@ func Check(ctx context.Context, p *project.Project, problems []problem.Problem,
 	}
 	problem.Sort(r.Problems)
 	for i, it := range p.Gate.File.Items {
-		r.Tally = append(r.Tally, result.ItemCount{Item: it, In: t.In[i], Found: t.Found[i]})
+		r.Tally = append(r.Tally, result.ItemCount{Item: it, In: c.tally.In[i], Found: c.tally.Found[i]})
 	}
 	return r, nil
+}
+
+// checking is what is gathered of the pages while the gate file is checked against them.
+type checking struct {
+	*project.Project
+	result  *result.Check
+	way     *inTheWay
+	judge   *gatecheck.Judge
+	rebuilt func(*page.Page, []byte) []string
+	opens   bool // an item is a popup that opens at a fragment
+
+	tally    *gate.Tally
+	onPages  []pageedit.Problem
+	places   pageedit.Places
+	reach    popups.Reach
+	idle     gatecheck.Unwritten
+	rules    *gatecheck.Rules
+	spelling *gatecheck.Spelling
+}
+
+func newChecking(p *project.Project, problems []problem.Problem) *checking {
+	c := &checking{Project: p, way: newInTheWay(p), rebuilt: p.Rebuilt(), tally: gate.NewTally(p.Gate),
+		rules: gatecheck.NewRules(p.Gate.File), spelling: gatecheck.NewSpelling(p.Gate.File, p.Pages)}
+	c.result = &result.Check{Gate: p.Gate.File, Problems: append(problems, p.CheckPages()...), Files: len(p.Pages)}
+	c.opens = slices.ContainsFunc(p.Gate.File.Items, func(it *gatefile.Item) bool {
+		return slices.ContainsFunc(it.Opens, func(o *gatefile.Open) bool { return o.How == "fragment" })
+	})
+	c.judge, _ = NewJudge(p)
+	return c
+}
+
+// checkedPage is a page, looked at by itself.
+type checkedPage struct {
+	*pageedit.Result
+	problems []pageedit.Problem
+	lines    *gate.Lines
+	rules    *gatecheck.RuleLines
+	popups   *popups.Popups
+}
+
+// look looks at page i by itself. Several goroutines may call it.
+func (c *checking) look(i int) (checkedPage, error) {
+	p := c.Project
+	b, err := p.Read(&p.Pages[i])
+	if err != nil {
+		return checkedPage{}, err
+	}
+	g := p.Gate.Page(b, p.Pages[i])
+	x := checkedPage{Result: g, lines: c.tally.Look(g), rules: c.rules.Look(g)}
+	if c.opens && !g.Fragment {
+		x.popups = popups.PopupsAsWritten(p.Gate, g)
+	}
+	x.problems = slices.Concat(g.Problems, c.way.onPage(g), c.judge.Losses(g), gatecheck.Required(g, p.Gate.File),
+		gatecheck.DroppedNoindex(g), gatecheck.Rebuilt(g, c.rebuilt(&p.Pages[i], b)))
+	if p.Gate.File.Site.Origin.Value != "" {
+		x.problems = append(x.problems, gatecheck.Waits(g, p.Gate.File.Site.Origin.Pos)...)
+	}
+	return x, nil
+}
+
+// add takes in what was seen of page i. The pages come in their order.
+func (c *checking) add(i int, x checkedPage) {
+	if x.Fragment {
+		c.result.Fragments = append(c.result.Fragments, x.Page.File)
+	}
+	c.tally.Add(x.Page.Path, x.lines)
+	c.places.Add(x.Result)
+	for k := range x.problems {
+		c.Gate.File.Accepts(&x.problems[k].Problem, &x.Page)
+	}
+	c.onPages = append(c.onPages, x.problems...)
+	c.reach.Add(check.PageAt{Path: x.Page.Path, File: x.Page.File}, x.popups)
+	c.idle.Add(x.Result)
+	c.rules.Add(x.Page.Path, x.rules)
+	if i%max(1, len(c.Pages)/pagesThatVote) == 0 && x.Page.Answer == nil { // else a server has said what it is called
+		c.spelling.Add(x.Source.Text, c.Gate.Site.Page(x.Page.Path, ""))
+	}
+}
+
+// problems gathers what the pages together say of the gate file.
+func (c *checking) problems(ctx context.Context) {
+	p, f := c.Project, c.Gate.File
+	add := func(ps ...problem.Problem) { c.result.Problems = append(c.result.Problems, ps...) }
+	add(project.GroupProblems(f, c.onPages)...)
+	add(c.places.Problems()...)
+	add(c.tally.Problems(sync.OnceValue(func() []string { return loadedURLs(ctx, p) }))...)
+	add(c.way.anywhere()...)
+	if len(p.LeftOut) > 0 {
+		add(leftOut(p))
+	}
+	add(gatecheck.SameURL(f)...)
+	add(c.idle.Problems(f)...)
+	add(c.rules.Problems()...)
+	if c.spelling.Asks() {
+		if b, err := p.Read(&page.Page{File: "sitemap.xml"}); err == nil {
+			c.spelling.Add(b, p.Gate.Site.Page("/", ""))
+		}
+	}
+	add(c.spelling.Problems()...)
+	add(f.Over(p.Gate.Plan.Day)...)
+	if !p.MadeByServer() {
+		add(gatecheck.LostPaths(f, p.Pages)...)
+	}
+	for _, x := range c.reach.Unreachable() {
+		add(problem.Problem{Severity: problem.Warning, Name: x.Check, Item: x.Item, Message: x.Message,
+			Remedy: x.Remedy, Pos: problem.Position{File: x.File, Line: x.Line, Column: x.Column}})
+	}
+	for _, path := range f.Unused() {
+		add(problem.Problem{Severity: problem.Note, Name: problem.UnusedBuiltFile, Pos: f.Site.Manifest.Pos,
+			Message: "no item uses the built file " + path,
+			Remedy:  "give it an item, or leave it to the pages that load it themselves"})
+	}
 }
 
 // pagesThatVote is about how many pages are asked how the site writes its addresses.

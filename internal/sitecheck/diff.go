@@ -10,6 +10,7 @@ import (
 
 	"yellowgate/internal/core/gatecheck"
 	"yellowgate/internal/core/itemmatch"
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagechange"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/failure"
@@ -51,43 +52,13 @@ func Diff(ctx context.Context, p *project.Project, query string, progress parall
 	for _, it := range p.Gate.File.Items {
 		d.Items = append(d.Items, result.ItemDiff{Item: it.Name, Gained: []string{}, Lost: []string{}, Replaced: []string{}})
 	}
-	var problems []pageedit.Problem
-	var groups pagechange.Groups
-	judge, _ := NewJudge(p)
-	rebuilt := p.Rebuilt()
-	err = project.GateAll(ctx, p, progress, func(_ int, r *pageedit.Result) error {
-		if q != nil {
-			if chosen, err := q.Chooses(r.View); err != nil || !chosen {
-				return err
-			}
-		}
-		if r.Fragment {
-			d.Fragments++
-		} else {
-			d.Total++
-		}
-		problems = append(problems, r.Problems...)
-		st, err := ledger.Status(r.Page.File)
-		if err != nil || bytes.Equal(st.Text, r.File) && st.State != publish.Missing {
-			return err
-		}
-		if st.State == publish.Unknown {
-			d.Blocked = append(d.Blocked, r.Page.File)
-		}
-		if st.State == publish.Missing { // visitors have the source page, as far as anybody knows
-			st.Text = r.Original
-		}
-		groups.Add(r.Page.Path, diffPage(d, p, r, st))
-		addBreaks(d, judge, r, st.Text)
-		for _, x := range gatecheck.Rebuilt(r, rebuilt(&r.Page, r.Original)) {
-			d.Breaks = append(d.Breaks, result.Break{Page: x.Page, Item: x.Item, What: x.Message, In: true})
-		}
-		return nil
-	})
+	x := &diffing{Project: p, diff: d, ledger: ledger, query: q, rebuilt: p.Rebuilt()}
+	x.judge, _ = NewJudge(p)
+	err = project.GateAll(ctx, p, progress, func(_ int, r *pageedit.Result) error { return x.add(r) })
 	if err != nil {
 		return nil, err
 	}
-	if err := project.Refusal(project.GroupProblems(p.Gate.File, problems)); err != nil {
+	if err := project.Refusal(project.GroupProblems(p.Gate.File, x.problems)); err != nil {
 		return nil, err
 	}
 	if q == nil {
@@ -98,14 +69,56 @@ func Diff(ctx context.Context, p *project.Project, query string, progress parall
 		}
 		d.Others, d.Blocked = append(d.Others, others...), append(d.Blocked, blocked...)
 	}
-	kept := d.Items[:0]
-	for _, it := range d.Items {
-		if len(it.Gained)+len(it.Lost)+len(it.Replaced) > 0 {
-			kept = append(kept, it)
+	d.Items = slices.DeleteFunc(d.Items, func(it result.ItemDiff) bool {
+		return len(it.Gained)+len(it.Lost)+len(it.Replaced) == 0
+	})
+	d.Changes = x.changes.List()
+	return d, nil
+}
+
+// diffing is what is gathered while the pages are compared.
+type diffing struct {
+	*project.Project
+	diff    *result.Diff
+	ledger  *publish.Ledger
+	query   *project.Query // nil for all pages
+	judge   *gatecheck.Judge
+	rebuilt func(*page.Page, []byte) []string
+
+	problems []pageedit.Problem
+	changes  pagechange.Groups
+}
+
+// add compares a page with its output.
+func (x *diffing) add(r *pageedit.Result) error {
+	d := x.diff
+	if x.query != nil {
+		if chosen, err := x.query.Chooses(r.View); err != nil || !chosen {
+			return err
 		}
 	}
-	d.Items, d.Changes = kept, groups.List()
-	return d, nil
+	if r.Fragment {
+		d.Fragments++
+	} else {
+		d.Total++
+	}
+	x.problems = append(x.problems, r.Problems...)
+	st, err := x.ledger.Status(r.Page.File)
+	if err != nil || bytes.Equal(st.Text, r.File) && st.State != publish.Missing {
+		return err
+	}
+	if st.State == publish.Unknown {
+		d.Blocked = append(d.Blocked, r.Page.File)
+	}
+	if st.State == publish.Missing { // visitors have the source page, as far as anybody knows
+		st.Text = r.Original
+	}
+	x.changes.Add(r.Page.Path, diffPage(d, x.Project, r, st))
+	addBreaks(d, x.judge, r, st.Text)
+	for _, p := range gatecheck.Rebuilt(r, x.rebuilt(&r.Page, r.Original)) {
+		d.Breaks = append(d.Breaks, result.Break{Page: p.Page, Item: p.Item, What: p.Message, In: true})
+	}
+	return nil
 }
 
 // diffPage compares one page that apply would write, and lists what changes on it.

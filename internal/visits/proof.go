@@ -33,12 +33,50 @@ type proving struct {
 // page of each structure, and holds them against what they were, after the same steps. It says of each use what
 // that proved. The browser has Steps.
 func (s *Seen) Prove(ctx context.Context, r *Visitor, screen browser.Screen, progress parallel.Progress) error {
+	list, alike := s.toProve(r)
+	tried, failed, unknown := map[*result.Use]int{}, map[*result.Use]string{}, map[string]string{}
+	err := parallel.InOrderBy(ctx, r.AtATime(), len(list), func(i int) (*proving, error) {
+		return list[i], r.prove(list[i], screen)
+	}, func(i int, x *proving) error {
+		if progress != nil {
+			progress(i+1, len(list))
+		}
+		if x.unknown != "" {
+			unknown[s.structure[x.page.Path]] = x.unknown
+			return nil
+		}
+		for k, u := range x.uses {
+			if tried[u]++; failed[u] == "" && x.what[k] != "" {
+				failed[u] = x.page.Path + " " + x.what[k]
+			}
+		}
+		return nil
+	})
+	for u, all := range alike {
+		idle, kept := s.apart(u, unknown)
+		if len(idle) == 0 {
+			u.Proof = "every page " + kept
+			continue
+		}
+		u.Idle = idle
+		slices.Sort(u.On)
+		u.Certainty, u.Proof = proofOf(tried[u], len(idle), failed[u], all)
+		if kept != "" {
+			u.Proof += "; kept where the page " + kept
+		}
+	}
+	return err
+}
+
+// toProve are the pages on which something is to be proved, one of each structure for each file. alike has the
+// files: whether a page of each structure that does not use it is looked at.
+func (s *Seen) toProve(r *Visitor) (list []*proving, alike map[*result.Use]bool) {
 	pages := map[string]*page.Page{}
 	for i := range r.project.Pages {
 		pages[r.project.Pages[i].Path] = &r.project.Pages[i]
 	}
-	var list []*proving
-	by, alike := map[string]*proving{}, map[*result.Use]bool{} // alike: a page of each structure is looked at
+	by := map[string]*proving{}
+	alike = map[*result.Use]bool{}
 	for i := range s.Uses {
 		u := &s.Uses[i]
 		if r.running != "" {
@@ -64,60 +102,35 @@ func (s *Seen) Prove(ctx context.Context, r *Visitor, screen browser.Screen, pro
 			by[p].uses = append(by[p].uses, u)
 		}
 	}
-	tried, failed, unknown := map[*result.Use]int{}, map[*result.Use]string{}, map[string]string{}
-	err := parallel.InOrderBy(ctx, r.AtATime(), len(list), func(i int) (*proving, error) {
-		return list[i], r.prove(list[i], screen)
-	}, func(i int, x *proving) error {
-		if progress != nil {
-			progress(i+1, len(list))
+	return list, alike
+}
+
+// apart takes the pages of which nothing can be proved from those that do not use a file: they keep it. why says
+// what such a page does.
+func (s *Seen) apart(u *result.Use, unknown map[string]string) (idle []string, why string) {
+	for _, p := range u.Idle {
+		if x := unknown[s.structure[p]]; x != "" {
+			u.On, why = append(u.On, p), x
+		} else {
+			idle = append(idle, p)
 		}
-		if x.unknown != "" {
-			unknown[s.structure[x.page.Path]] = x.unknown
-			return nil
-		}
-		for k, u := range x.uses {
-			if tried[u]++; failed[u] == "" && x.what[k] != "" {
-				failed[u] = x.page.Path + " " + x.what[k]
-			}
-		}
-		return nil
-	})
-	for u := range alike {
-		n := tried[u]
-		kept := ""
-		var idle []string
-		for _, p := range u.Idle {
-			if why := unknown[s.structure[p]]; why != "" {
-				u.On, kept = append(u.On, p), "; kept where the page "+why
-			} else {
-				idle = append(idle, p)
-			}
-		}
-		if len(idle) == 0 {
-			u.Proof = "every page " + strings.TrimPrefix(kept, "; kept where the page ")
-			continue
-		}
-		u.Idle = idle
-		slices.Sort(u.On)
-		switch {
-		case failed[u] != "":
-			u.Proof = failed[u]
-		case alike[u]:
-			u.Certainty = "proved"
-			u.Proof = fmt.Sprintf("without it nothing differs on %s, and the other %s have the same structure",
-				wording.Count(n, "page"), wording.Number(len(u.Idle)-n))
-			if n == len(u.Idle) {
-				u.Proof = fmt.Sprintf("without it nothing differs on %s", wording.Count(n, "page"))
-			}
-		default:
-			u.Certainty = "likely"
-			u.Proof = fmt.Sprintf(
-				"without it nothing differs on %s; others have another structure, and were not tried",
-				wording.Count(n, "page"))
-		}
-		u.Proof += kept
 	}
-	return err
+	return idle, why
+}
+
+// proofOf says what n pages looked at without a file prove for all that do not use it, of which it is one of each
+// structure where alike. failed says what differs on one.
+func proofOf(n, all int, failed string, alike bool) (certainty, proof string) {
+	without := "without it nothing differs on " + wording.Count(n, "page")
+	switch {
+	case failed != "":
+		return "", failed
+	case !alike:
+		return "likely", without + "; others have another structure, and were not tried"
+	case n == all:
+		return "proved", without
+	}
+	return "proved", fmt.Sprintf("%s, and the other %s have the same structure", without, wording.Number(all-n))
 }
 
 // unseen says what a page does whose outcome a folder does not show; "" for nothing.
@@ -178,27 +191,33 @@ func (r *Visitor) prove(x *proving, screen browser.Screen) error {
 		x.unknown = "differs each time it is loaded, " + itself
 		return nil
 	}
+	return x.oneByOne(all, differs)
+}
+
+// oneByOne finds which files a page needs that differs without all of them. differs says in what it does without
+// some.
+func (x *proving) oneByOne(all string, differs func([]*result.Use) (string, error)) error {
+	if len(x.uses) == 1 {
+		x.what[0] = "differs without it, " + all
+		return nil
+	}
 	var left []*result.Use
 	for i, u := range x.uses {
-		switch {
-		case len(x.uses) == 1:
-			x.what[i] = "differs without it, " + all
-		default:
-			what, err := differs([]*result.Use{u})
-			if err != nil {
-				return err
-			}
-			if what == "" {
-				left = append(left, u)
-				continue
-			}
-			x.what[i] = "differs without it, " + what
+		what, err := differs([]*result.Use{u})
+		if err != nil {
+			return err
 		}
+		if what == "" {
+			left = append(left, u)
+			continue
+		}
+		x.what[i] = "differs without it, " + what
 	}
 	if len(left) < 2 {
 		return nil
 	}
-	if all, err = differs(left); all != "" { // one of them does the work of another
+	all, err := differs(left)
+	if all != "" { // one of them does the work of another
 		for i := range x.what {
 			x.what[i] = cmp.Or(x.what[i], "differs without all that seems idle, "+all)
 		}

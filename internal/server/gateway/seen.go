@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"net"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -44,29 +45,12 @@ func NewSeen() *Seen {
 		[]string{"status"})
 	s.gated = prometheus.NewCounter(
 		prometheus.CounterOpts{Name: "yellowgate_gated_total", Help: "Answers that were gated."})
-	passed := prometheus.NewCounterVec(
-		prometheus.CounterOpts{
-			Name: "yellowgate_passed_total",
-			Help: "Answers that were passed on as they came, by why.",
-		},
-		[]string{"reason"},
-	)
-	s.gating = prometheus.NewHistogramVec(
-		prometheus.HistogramOpts{
-			Name:    "yellowgate_gating_seconds",
-			Help:    "Time to make a page, or to find out that it passes.",
-			Buckets: seconds,
-		},
-		[]string{"outcome"},
-	)
-	s.asking = prometheus.NewHistogramVec(
-		prometheus.HistogramOpts{
-			Name:    "yellowgate_origin_seconds",
-			Help:    "Time until the head of the origin's answer came.",
-			Buckets: seconds,
-		},
-		[]string{"outcome"},
-	)
+	passed := prometheus.NewCounterVec(prometheus.CounterOpts{
+		Name: "yellowgate_passed_total", Help: "Answers that were passed on as they came, by why."}, []string{"reason"})
+	s.gating = prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "yellowgate_gating_seconds", Buckets: seconds,
+		Help: "Time to make a page, or to find out that it passes."}, []string{"outcome"})
+	s.asking = prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "yellowgate_origin_seconds", Buckets: seconds,
+		Help: "Time until the head of the origin's answer came."}, []string{"outcome"})
 	s.bytes = prometheus.NewCounter(
 		prometheus.CounterOpts{Name: "yellowgate_sent_bytes_total", Help: "Bytes of bodies sent to clients."})
 	s.now = prometheus.NewGauge(
@@ -74,9 +58,20 @@ func NewSeen() *Seen {
 	for _, r := range reasons {
 		s.passed[r] = passed.WithLabelValues(r)
 	}
-	keep := func(name, help string, kind prometheus.ValueType, value func() float64) {
-		s.registry.MustRegister(&collector{prometheus.NewDesc(name, help, nil, nil), kind, value})
-	}
+	s.registry.MustRegister(s.requests, s.gated, passed, s.gating, s.asking, s.bytes, s.now,
+		collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	s.measureKept()
+	s.measureState()
+	return s
+}
+
+// measure adds a metric whose value is asked for.
+func (s *Seen) measure(name, help string, kind prometheus.ValueType, value func() float64) {
+	s.registry.MustRegister(&collector{prometheus.NewDesc(name, help, nil, nil), kind, value})
+}
+
+// measureKept adds what the caches of gated pages come to.
+func (s *Seen) measureKept() {
 	counts := func(i int) func() float64 {
 		return func() float64 {
 			sum := [4]int64{}
@@ -89,49 +84,36 @@ func NewSeen() *Seen {
 			return float64(sum[i])
 		}
 	}
-	keep("yellowgate_kept_bytes", "Size of the gated pages that are kept.", prometheus.GaugeValue, counts(0))
-	keep("yellowgate_kept_pages", "How many gated pages are kept.", prometheus.GaugeValue, counts(1))
-	keep("yellowgate_kept_hits_total", "Pages that were kept from before.", prometheus.CounterValue, counts(2))
-	keep("yellowgate_kept_misses_total", "Pages that had to be made.", prometheus.CounterValue, counts(3))
-	keep(
-		"yellowgate_gate_in_order",
-		"1 where the gate file as it is now is in effect, 0 where an earlier one is.",
-		prometheus.GaugeValue,
-		func() float64 {
-			for _, g := range s.gates {
-				if g.Now().Err != nil {
-					return 0
-				}
-			}
+	s.measure("yellowgate_kept_bytes", "Size of the gated pages that are kept.", prometheus.GaugeValue, counts(0))
+	s.measure("yellowgate_kept_pages", "How many gated pages are kept.", prometheus.GaugeValue, counts(1))
+	s.measure("yellowgate_kept_hits_total", "Pages that were kept from before.", prometheus.CounterValue, counts(2))
+	s.measure("yellowgate_kept_misses_total", "Pages that had to be made.", prometheus.CounterValue, counts(3))
+}
+
+// measureState adds how the gate files and the origin are.
+func (s *Seen) measureState() {
+	truth := func(yes bool) float64 {
+		if yes {
 			return 1
-		},
-	)
-	keep(
-		"yellowgate_gate_readings_total",
-		"How often the gate file was read.",
-		prometheus.CounterValue,
-		func() float64 {
-			n := 0
+		}
+		return 0
+	}
+	s.measure("yellowgate_gate_in_order", "1 where the gate file as it is now is in effect, 0 where an earlier one is.",
+		prometheus.GaugeValue, func() float64 {
+			return truth(!slices.ContainsFunc(s.gates, func(g *reload.Watcher) bool { return g.Now().Err != nil }))
+		})
+	s.measure("yellowgate_gate_readings_total", "How often the gate file was read.", prometheus.CounterValue,
+		func() (n float64) {
 			for _, g := range s.gates {
-				n += int(g.Now().Number)
+				n += float64(g.Now().Number)
 			}
-			return float64(n)
-		},
-	)
-	keep(
-		"yellowgate_origin_up",
-		"1 where the origin answered last, 0 where it did not.",
-		prometheus.GaugeValue,
+			return n
+		})
+	s.measure("yellowgate_origin_up", "1 where the origin answered last, 0 where it did not.", prometheus.GaugeValue,
 		func() float64 {
-			if ok, _ := s.origin.state(); ok {
-				return 1
-			}
-			return 0
-		},
-	)
-	s.registry.MustRegister(s.requests, s.gated, passed, s.gating, s.asking, s.bytes, s.now,
-		collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
-	return s
+			ok, _ := s.origin.state()
+			return truth(ok)
+		})
 }
 
 // collector is a metric whose value is asked for.
