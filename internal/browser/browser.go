@@ -148,22 +148,10 @@ func Start(ctx context.Context, o Options, of *ServedSite) (*Browser, error) {
 			"the browser runs without its sandbox, since you are root: open only pages that you trust, or run this " +
 				"as another user")
 	}
-	// Whatever the browser keeps is in one folder, that is gone at the end.
-	profile, err := fsys.MakeTemporary()
+	profile, err := b.makeProfile()
 	if err != nil {
-		return nil, &failure.Path{Path: os.TempDir(), Err: err}
+		return nil, err
 	}
-	b.cancel = append(b.cancel, func() {
-		if b.ctx != nil {
-			chromedp.FromContext(b.ctx).Allocator.Wait() // until the process has ended
-		}
-		for range 50 { // its children may end a moment later
-			if os.RemoveAll(profile); !exists(profile) {
-				return
-			}
-			time.Sleep(20 * time.Millisecond)
-		}
-	})
 	if of != nil {
 		if b.local, err = serve(of); err != nil {
 			b.Close()
@@ -178,19 +166,7 @@ func Start(ctx context.Context, o Options, of *ServedSite) (*Browser, error) {
 		chromedp.WithLogf(func(string, ...any) {}))
 	b.cancel = append(b.cancel, stop)
 	b.ctx = ctx
-	started := make(chan error, 1)
-	go func() {
-		err := chromedp.Run(ctx)
-		if err == nil {
-			err = b.attachShared(ctx)
-		}
-		started <- err
-	}()
-	select {
-	case err = <-started:
-	case <-time.After(60 * time.Second):
-		err = errors.New("it does not answer")
-	}
+	err = b.started(ctx)
 	if err != nil {
 		b.Close()
 		if stopped() != nil {
@@ -203,6 +179,44 @@ func Start(ctx context.Context, o Options, of *ServedSite) (*Browser, error) {
 		}
 	}
 	return b, nil
+}
+
+// makeProfile makes the one folder in which the browser keeps whatever it keeps. It is gone at the end.
+func (b *Browser) makeProfile() (string, error) {
+	profile, err := fsys.MakeTemporary()
+	if err != nil {
+		return "", &failure.Path{Path: os.TempDir(), Err: err}
+	}
+	b.cancel = append(b.cancel, func() {
+		if b.ctx != nil {
+			chromedp.FromContext(b.ctx).Allocator.Wait() // until the process has ended
+		}
+		for range 50 { // its children may end a moment later
+			if os.RemoveAll(profile); !exists(profile) {
+				return
+			}
+			time.Sleep(20 * time.Millisecond)
+		}
+	})
+	return profile, nil
+}
+
+// started waits until the browser answers.
+func (b *Browser) started(ctx context.Context) error {
+	started := make(chan error, 1)
+	go func() {
+		err := chromedp.Run(ctx)
+		if err == nil {
+			err = b.attachShared(ctx)
+		}
+		started <- err
+	}()
+	select {
+	case err := <-started:
+		return err
+	case <-time.After(60 * time.Second):
+		return errors.New("it does not answer")
+	}
 }
 
 // flags are what the program at a path is started with. Whatever it keeps is in the folder profile.

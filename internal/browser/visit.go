@@ -165,50 +165,16 @@ func (b *Browser) visit(ctx context.Context, own cdp.BrowserContextID, r *pagelo
 		return err
 	}
 	w.hearChildren(ctx)
-	err := chromedp.Run(
-		ctx,
-		attachChildren(),
-		network.Enable(),
-		page.Enable(),
-		runtime.Enable(),
-		cdplog.Enable(),
-		audits.Enable(),
-		dom.Enable(),
-		css.Enable(),
-		profiler.Enable(),
-		dom.SetNodeStackTracesEnabled(true),
-		css.StartRuleUsageTracking(),
-		chromedp.ActionFunc(func(ctx context.Context) error {
-			_, err := profiler.StartPreciseCoverage().WithCallCount(true).WithDetailed(true).Do(ctx)
-			return err
-		}),
-		emulation.SetDeviceMetricsOverride(int64(screen.Width), int64(screen.Height), 1, screen.Width < 600),
-		chromedp.ActionFunc(func(ctx context.Context) error {
-			if b.Steps {
-				scripts = append(scripts, guarding)
-			}
-			for _, script := range append([]string{observing}, scripts...) {
-				if _, err := page.AddScriptToEvaluateOnNewDocument(script).Do(ctx); err != nil {
-					return err
-				}
-			}
-			if w.holds {
-				return w.holdUp(ctx)
-			}
-			return nil
-		}),
-	)
-	if err == nil && b.Dark {
-		dark := []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}
-		err = chromedp.Run(ctx, emulation.SetEmulatedMedia().WithFeatures(dark))
+	if b.Steps {
+		scripts = append(scripts, guarding)
 	}
-	if err == nil {
-		err = b.introduce(ctx, address)
-	}
-	if err != nil {
+	if err := b.prepare(ctx, w, screen, append([]string{observing}, scripts...)); err != nil {
 		return err
 	}
-	err = chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
+	if err := b.introduce(ctx, address); err != nil {
+		return err
+	}
+	err := chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
 		_, _, text, _, err := page.Navigate(address).Do(ctx)
 		if err == nil && text != "" {
 			err = errors.New(text)
@@ -240,6 +206,35 @@ func (b *Browser) visit(ctx context.Context, own cdp.BrowserContextID, r *pagelo
 	}
 	r.Stored = slices.DeleteFunc(r.Stored, func(s pageload.Stored) bool { return s.Kind == "cookie" && b.brought(&s) })
 	return nil
+}
+
+// prepare has the browser report what is listened for, on the screen, with scripts that run before the page's own.
+func (b *Browser) prepare(ctx context.Context, w *watch, screen Screen, scripts []string) error {
+	err := chromedp.Run(ctx, attachChildren(), network.Enable(), page.Enable(), runtime.Enable(), cdplog.Enable(),
+		audits.Enable(), dom.Enable(), css.Enable(), profiler.Enable(), dom.SetNodeStackTracesEnabled(true),
+		css.StartRuleUsageTracking(),
+		chromedp.ActionFunc(func(ctx context.Context) error {
+			_, err := profiler.StartPreciseCoverage().WithCallCount(true).WithDetailed(true).Do(ctx)
+			return err
+		}),
+		emulation.SetDeviceMetricsOverride(int64(screen.Width), int64(screen.Height), 1, screen.Width < 600),
+		chromedp.ActionFunc(func(ctx context.Context) error {
+			for _, script := range scripts {
+				if _, err := page.AddScriptToEvaluateOnNewDocument(script).Do(ctx); err != nil {
+					return err
+				}
+			}
+			if w.holds {
+				return w.holdUp(ctx)
+			}
+			return nil
+		}),
+	)
+	if err == nil && b.Dark {
+		dark := []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}
+		err = chromedp.Run(ctx, emulation.SetEmulatedMedia().WithFeatures(dark))
+	}
+	return err
 }
 
 // rest waits until the page is at rest: nothing is requested, something is drawn, and no script runs.

@@ -323,29 +323,8 @@ func (a *apply) prepare(ctx context.Context) error {
 	}
 	foreign := &ForeignError{Folder: a.Project.Gate.File.Site.Output.Value}
 	err := a.each(ctx, func(i int) error {
-		j := &a.jobs[i]
-		buf := site.GetBuffer()
-		defer buf.Release()
-		text, mine, err := a.one(j, buf)
-		if err != nil {
-			return err
-		}
-		block, err := a.blocked(j, text)
-		switch {
-		case err != nil:
-			return err
-		case block != "":
-			a.mu.Lock()
-			foreign.Blocks = append(foreign.Blocks, block)
-			a.mu.Unlock()
-		case !mine:
-			a.mu.Lock()
-			foreign.Files = append(foreign.Files, j.file.Path)
-			a.mu.Unlock()
-		case text != nil:
-			err = a.lay(j, text)
-		}
-		if a.Progress != nil {
+		err := a.prepareOne(&a.jobs[i], foreign)
+		if err == nil && a.Progress != nil {
 			a.Progress(int(a.done.Add(1)), len(a.jobs))
 		}
 		return err
@@ -379,6 +358,32 @@ func (a *apply) prepare(ctx context.Context) error {
 		sort.Strings(foreign.Blocks)
 		foreign.Blocks = slices.Compact(foreign.Blocks)
 		return foreign
+	}
+	return nil
+}
+
+// prepareOne makes one output, and notes in foreign what stands in its place or its way.
+func (a *apply) prepareOne(j *job, foreign *ForeignError) error {
+	buf := site.GetBuffer()
+	defer buf.Release()
+	text, mine, err := a.one(j, buf)
+	if err != nil {
+		return err
+	}
+	block, err := a.blocked(j, text)
+	switch {
+	case err != nil:
+		return err
+	case block != "":
+		a.mu.Lock()
+		foreign.Blocks = append(foreign.Blocks, block)
+		a.mu.Unlock()
+	case !mine:
+		a.mu.Lock()
+		foreign.Files = append(foreign.Files, j.file.Path)
+		a.mu.Unlock()
+	case text != nil:
+		return a.lay(j, text)
 	}
 	return nil
 }

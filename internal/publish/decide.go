@@ -72,35 +72,16 @@ func (a *apply) one(j *job, buf *site.Buffer) (c content, mine bool, err error) 
 	if j.page != nil {
 		gate = a.Digest
 	}
-	fragment := e != nil && e.gate == ofFragment && j.page != nil && !j.page.Whole
-	if fragment { // it is copied, whatever the gate says
-		gate = ofFragment
+	if e != nil && e.gate == ofFragment && j.page != nil && !j.page.Whole { // it is copied, whatever the gate says
+		j.frag, gate = true, ofFragment
 	}
-	j.frag = fragment
 	untouched := e != nil && exists && e.gate == gate && e.output.same(out.Stamp)
 	if a.Chosen == nil && untouched && e.source.same(j.file.Stamp) {
-		j.entry = &entry{
-			gate:    gate,
-			source:  stamp{j.file.Stamp, e.source.sum},
-			output:  stamp{out.Stamp, e.output.sum},
-			applied: e.applied,
-		}
+		j.entry = &entry{gate: gate, source: stamp{j.file.Stamp, e.source.sum}, output: stamp{out.Stamp, e.output.sum},
+			applied: e.applied}
 		return nil, true, nil
 	}
-	var src []byte
-	source := stamp{Stamp: j.file.Stamp}
-	big := j.page == nil && j.file.Size > bigFile
-	if big {
-		name := fsys.Real(a.Source) + "/" + rel
-		_, source.sum, err = stream(name, io.Discard)
-		err = a.sourceError(rel, err)
-		c = copyOf(name)
-	} else {
-		src, err = a.Project.ReadInto(buf, rel)
-		err = a.sourceError(rel, err)
-		source.sum = digestOf(src)
-		c = text(src)
-	}
+	c, src, source, err := a.sourceOf(j, buf)
 	if err != nil {
 		return nil, false, err
 	}
@@ -117,30 +98,18 @@ func (a *apply) one(j *job, buf *site.Buffer) (c content, mine bool, err error) 
 		j.entry = &entry{gate: gate, source: source, output: stamp{out.Stamp, e.output.sum}, applied: e.applied}
 		return nil, true, nil
 	}
-	sum := source.sum
-	size := j.file.Size
+	sum, size := source.sum, j.file.Size
 	if j.page != nil {
-		r := a.Project.Gate.Page(src, *j.page)
-		c, sum, size = text(r.File), digestOf(r.File), int64(len(r.File))
-		j.frag, j.gating, j.gated = r.Fragment, r.Problems, true
-		if a.Also != nil {
-			j.gating = slices.Concat(j.gating, a.Also(r))
-		}
+		file := a.gatePage(j, src)
+		c, sum, size = text(file), digestOf(file), int64(len(file))
 		if gate = a.Digest; j.frag {
 			gate = ofFragment
 		}
-		a.mu.Lock()
-		a.places.Add(r)
-		a.mu.Unlock()
-	} else if !big {
+	} else if _, copied := c.(copyOf); !copied {
 		size = int64(len(src))
 	}
-	j.entry = &entry{
-		gate:    gate,
-		source:  source,
-		output:  stamp{Stamp: fsys.Stamp{Size: size}, sum: sum},
-		applied: a.start.Unix(),
-	}
+	j.entry = &entry{gate: gate, source: source, output: stamp{Stamp: fsys.Stamp{Size: size}, sum: sum},
+		applied: a.start.Unix()}
 	if !exists {
 		return c, true, nil
 	}
@@ -155,18 +124,49 @@ func (a *apply) one(j *job, buf *site.Buffer) (c content, mine bool, err error) 
 		}
 		return nil, true, nil
 	}
-	switch a.whose(rel, out, now) {
+	return c, a.mayReplace(j, e, out, now), nil
+}
+
+// sourceOf reads a source file and digests it. One that is too big to be read at once is a copyOf.
+func (a *apply) sourceOf(j *job, buf *site.Buffer) (c content, src []byte, source stamp, err error) {
+	rel := j.file.Path
+	source.Stamp = j.file.Stamp
+	if j.page == nil && j.file.Size > bigFile {
+		name := fsys.Real(a.Source) + "/" + rel
+		_, source.sum, err = stream(name, io.Discard)
+		return copyOf(name), nil, source, a.sourceError(rel, err)
+	}
+	src, err = a.Project.ReadInto(buf, rel)
+	source.sum = digestOf(src)
+	return text(src), src, source, a.sourceError(rel, err)
+}
+
+// gatePage gates a page, and keeps what there is to say of it.
+func (a *apply) gatePage(j *job, src []byte) []byte {
+	r := a.Project.Gate.Page(src, *j.page)
+	j.frag, j.gating, j.gated = r.Fragment, r.Problems, true
+	if a.Also != nil {
+		j.gating = slices.Concat(j.gating, a.Also(r))
+	}
+	a.mu.Lock()
+	a.places.Add(r)
+	a.mu.Unlock()
+	return r.File
+}
+
+// mayReplace reports whether an output with other bytes may be replaced. What somebody else wrote or changed is
+// kept where that is asked for.
+func (a *apply) mayReplace(j *job, e *entry, out site.File, now digest) bool {
+	switch a.whose(j.file.Path, out, now) {
 	case written:
 		j.keep = e == nil || !e.output.same(out.Stamp)
 	case changed:
 		j.edited = true
 	case foreign:
-		if !a.TakeOver {
-			return nil, false, nil
-		}
-		j.edited = true
+		j.edited = a.TakeOver
+		return a.TakeOver
 	}
-	return c, true, nil
+	return true
 }
 
 func (a *apply) sourceError(rel string, err error) error {

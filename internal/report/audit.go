@@ -70,50 +70,7 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 	p.Heading("audit of %s: %s, %s, %s", a.Dir, wording.Count(a.Pages, "page"), wording.Count(a.Requests, "request"),
 		weightOf(a))
 	if len(a.ByItem) > 0 {
-		t := &table{right: map[int]bool{1: true, 2: true}}
-		if len(a.Rendered) > 0 {
-			t.right[3] = true
-			t.add(p.dim.Render("item"), p.dim.Render("expected on"), p.dim.Render("in the text"),
-				p.dim.Render("in the browser"), "")
-		} else {
-			t.add(p.dim.Render("item"), p.dim.Render("expected on"), p.dim.Render("found on"), "")
-		}
-		// Those that are as the gate says come last and, where there are many, in one line.
-		items := slices.Clone(a.ByItem)
-		slices.SortStableFunc(items,
-			func(x, y audit.ItemSum) int { return held(&x, len(a.Rendered) > 0) - held(&y, len(a.Rendered) > 0) })
-		fine := 0
-		for _, it := range items {
-			wrong, remark := heldAgainst(it, len(a.Rendered) > 0)
-			if wrong == "" && remark == "" && !verbose && len(items) > fewItems {
-				fine++
-				continue
-			}
-			verdict := p.bad.Render(wrong)
-			if wrong == "" {
-				verdict = p.in.Render(asGated)
-			}
-			verdict += p.dim.Render(remark)
-			if len(a.Rendered) > 0 {
-				t.add(p.name.Render(it.Item.Name), fmt.Sprint(it.In), fmt.Sprint(it.Present), fmt.Sprint(it.Seen),
-					verdict)
-			} else {
-				t.add(p.name.Render(it.Item.Name), fmt.Sprint(it.In), fmt.Sprint(it.Present), verdict)
-			}
-		}
-		switch {
-		case fine == 0:
-			p.table(t)
-		case fine == len(items):
-			p.Line("  %s %s", p.name.Render(wording.Count(fine, "item")+":"),
-				p.in.Render(asGated)+p.dim.Render(" on every page (--verbose lists them)"))
-		default:
-			p.table(t)
-			p.Line("  %s",
-				p.dim.Render(
-					fmt.Sprintf("%s: %s on every page (--verbose lists them)", wording.Count(fine, "more item"),
-						asGated)))
-		}
+		p.auditedItems(a, verbose)
 	}
 	if a.Fragments > 0 {
 		p.Line("  %s", p.dim.Render(fragments(a.Fragments)))
@@ -128,19 +85,7 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 	}
 	p.Line("")
 	if len(causes) > 1 {
-		places, pages := 0, 0
-		for _, c := range causes {
-			places, pages = places+c.Places, max(pages, c.First.Pages)
-		}
-		on := 0
-		for _, x := range a.ByPage {
-			if x.Errors+x.Warnings > 0 || verbose && x.Notes > 0 {
-				on++
-			}
-		}
-		pages = max(pages, on)
-		p.Line("%s on %s (%s)", wording.Count(len(causes), "cause"), wording.Count(pages, "page"),
-			wording.Count(places, "place"))
+		p.causeCount(a, causes, verbose)
 	}
 	p.Line("%s, %s, %s%s", p.count(a.Totals.Errors, "error", p.bad.Render),
 		p.count(a.Totals.Warnings, "warning", p.warn.Render), wording.Count(a.Totals.Notes, "note"),
@@ -152,6 +97,64 @@ func (p *Printer) Audit(a *result.Audit, verbose bool) {
 	if a.Totals.Errors+a.Totals.Warnings > 0 {
 		p.Line("%s", p.dim.Render("yellowgate explain CHECK says what a finding means."))
 	}
+}
+
+// auditedItems writes the table of items. Those that are as the gate says come last and, where there are many, in
+// one line.
+func (p *Printer) auditedItems(a *result.Audit, verbose bool) {
+	visited := len(a.Rendered) > 0
+	t := &table{right: map[int]bool{1: true, 2: true, 3: visited}}
+	if visited {
+		t.add(p.dim.Render("item"), p.dim.Render("expected on"), p.dim.Render("in the text"),
+			p.dim.Render("in the browser"), "")
+	} else {
+		t.add(p.dim.Render("item"), p.dim.Render("expected on"), p.dim.Render("found on"), "")
+	}
+	items := slices.Clone(a.ByItem)
+	slices.SortStableFunc(items, func(x, y audit.ItemSum) int { return held(&x, visited) - held(&y, visited) })
+	fine := 0
+	for _, it := range items {
+		wrong, remark := heldAgainst(it, visited)
+		if wrong == "" && remark == "" && !verbose && len(items) > fewItems {
+			fine++
+			continue
+		}
+		verdict := p.bad.Render(wrong)
+		if wrong == "" {
+			verdict = p.in.Render(asGated)
+		}
+		cells := []string{p.name.Render(it.Item.Name), fmt.Sprint(it.In), fmt.Sprint(it.Present)}
+		if visited {
+			cells = append(cells, fmt.Sprint(it.Seen))
+		}
+		t.add(append(cells, verdict+p.dim.Render(remark))...)
+	}
+	if fine < len(items) {
+		p.table(t)
+	}
+	const everywhere = " on every page (--verbose lists them)"
+	switch fine {
+	case 0:
+	case len(items):
+		p.Line("  %s %s", p.name.Render(wording.Count(fine, "item")+":"), p.in.Render(asGated)+p.dim.Render(everywhere))
+	default:
+		p.Line("  %s", p.dim.Render(wording.Count(fine, "more item")+": "+asGated+everywhere))
+	}
+}
+
+// causeCount writes how many causes there are, and on how many pages.
+func (p *Printer) causeCount(a *result.Audit, causes []*audit.Cause, verbose bool) {
+	places, pages, on := 0, 0, 0
+	for _, c := range causes {
+		places, pages = places+c.Places, max(pages, c.First.Pages)
+	}
+	for _, x := range a.ByPage {
+		if x.Errors+x.Warnings > 0 || verbose && x.Notes > 0 {
+			on++
+		}
+	}
+	p.Line("%s on %s (%s)", wording.Count(len(causes), "cause"), wording.Count(max(pages, on), "page"),
+		wording.Count(places, "place"))
 }
 
 // auditedPages writes the pages with the most to mend.

@@ -32,21 +32,8 @@ func (p *Printer) Check(r *result.Check, verbose bool) {
 	}
 	p.table(t)
 	if len(r.Rules) > 0 {
-		t := &table{right: map[int]bool{1: true}, wide: []int{2, 3}}
-		t.add(p.dim.Render("metadata rule"), p.dim.Render("pages"), p.dim.Render("sets"), "")
-		for _, c := range r.Rules {
-			var keys []string
-			for i := range c.Rule.Keys {
-				keys = append(keys, c.Rule.Keys[i].ID())
-			}
-			detail := ""
-			if c.Set < c.Pages {
-				detail = fmt.Sprintf("has the last word on %d", c.Set)
-			}
-			t.add(c.Rule.Pos.String(), fmt.Sprint(c.Pages), wording.List(keys, 6), p.dim.Render(detail))
-		}
 		p.Line("")
-		p.table(t)
+		p.metadataRules(r)
 	}
 	if len(r.Fragments) > 0 {
 		p.Line("  %s",
@@ -70,4 +57,22 @@ func (p *Printer) Check(r *result.Check, verbose bool) {
 	if n > 0 && !verbose {
 		p.Line("%s", p.dim.Render(wording.Count(n, "note")+": --verbose shows them."))
 	}
+}
+
+// metadataRules writes which metadata rule sets what on how many pages.
+func (p *Printer) metadataRules(r *result.Check) {
+	t := &table{right: map[int]bool{1: true}, wide: []int{2, 3}}
+	t.add(p.dim.Render("metadata rule"), p.dim.Render("pages"), p.dim.Render("sets"), "")
+	for _, c := range r.Rules {
+		var keys []string
+		for i := range c.Rule.Keys {
+			keys = append(keys, c.Rule.Keys[i].ID())
+		}
+		detail := ""
+		if c.Set < c.Pages {
+			detail = fmt.Sprintf("has the last word on %d", c.Set)
+		}
+		t.add(c.Rule.Pos.String(), fmt.Sprint(c.Pages), wording.List(keys, 6), p.dim.Render(detail))
+	}
+	p.table(t)
 }

@@ -40,22 +40,7 @@ func (p *Printer) breaks(all []result.Break) {
 // Diff writes what apply would change.
 func (p *Printer) Diff(d *result.Diff, summary bool) {
 	if len(d.Items) > 0 {
-		p.Heading("items")
-		t := &table{wide: []int{2}}
-		for _, it := range d.Items {
-			if len(it.Gained) > 0 {
-				t.add(p.name.Render(it.Item), p.in.Render(fmt.Sprintf("+%d", len(it.Gained))),
-					wording.List(it.Gained, 6))
-			}
-			if len(it.Lost) > 0 {
-				t.add(p.name.Render(it.Item), p.bad.Render(fmt.Sprintf("-%d", len(it.Lost))), wording.List(it.Lost, 6))
-			}
-			if len(it.Replaced) > 0 {
-				t.add(p.name.Render(it.Item), p.bad.Render(fmt.Sprintf("-%d", len(it.Replaced))),
-					"what it replaces goes: "+wording.List(it.Replaced, 6))
-			}
-		}
-		p.table(t)
+		p.changedItems(d.Items)
 	}
 	p.changes(result.Beyond(d.Changes, d.Items), 12)
 	p.breaks(d.Breaks)
@@ -82,6 +67,31 @@ func (p *Printer) Diff(d *result.Diff, summary bool) {
 		p.Line("%s %s, %s.", p.in.Render("✓ Nothing to apply:"), wording.Count(d.Total, "page"), when)
 		return
 	}
+	p.behind(d, when)
+}
+
+// changedItems writes which pages gain or lose which items.
+func (p *Printer) changedItems(items []result.ItemDiff) {
+	p.Heading("items")
+	t := &table{wide: []int{2}}
+	for _, it := range items {
+		name := p.name.Render(it.Item)
+		if len(it.Gained) > 0 {
+			t.add(name, p.in.Render(fmt.Sprintf("+%d", len(it.Gained))), wording.List(it.Gained, 6))
+		}
+		if len(it.Lost) > 0 {
+			t.add(name, p.bad.Render(fmt.Sprintf("-%d", len(it.Lost))), wording.List(it.Lost, 6))
+		}
+		if len(it.Replaced) > 0 {
+			t.add(name, p.bad.Render(fmt.Sprintf("-%d", len(it.Replaced))),
+				"what it replaces goes: "+wording.List(it.Replaced, 6))
+		}
+	}
+	p.table(t)
+}
+
+// behind writes how much of the output is behind the gate file. when says when it was applied.
+func (p *Printer) behind(d *result.Diff, when string) {
 	var behind []string
 	added, edited := 0, 0
 	for _, x := range d.Pages {
@@ -94,13 +104,9 @@ func (p *Printer) Diff(d *result.Diff, summary bool) {
 		}
 	}
 	if len(behind) > 0 {
-		verb := "are"
-		if len(behind) == 1 {
-			verb = "is"
-		}
 		p.Line("%s %s behind the gate file (%s): %s",
-			p.warn.Render(fmt.Sprintf("%d of %s", len(behind), wording.Count(d.Total, "page"))), verb, when,
-			wording.List(behind, 6))
+			p.warn.Render(fmt.Sprintf("%d of %s", len(behind), wording.Count(d.Total, "page"))),
+			wording.Agree(len(behind), "is", "are"), when, wording.List(behind, 6))
 		if changed := changed(d); d.Last.IsZero() && changed < len(behind) {
 			p.Line("  the gate changes %d of them; %d will be written as the source has them", changed,
 				len(behind)-changed)
@@ -117,10 +123,8 @@ func (p *Printer) Diff(d *result.Diff, summary bool) {
 		p.Line("  %s changed by hand since: apply undoes that", wording.Count(edited, "page"))
 	}
 	if len(d.Blocked) > 0 {
-		p.Line(
-			"  %s in the output folder not written by the tool, where apply must write: it would stop (%s); move "+
-				"them away, or apply --take-over",
-			wording.Count(len(d.Blocked), "file"), wording.List(d.Blocked, 3))
+		p.Line("  %s in the output folder not written by the tool, where apply must write: it would stop (%s); move "+
+			"them away, or apply --take-over", wording.Count(len(d.Blocked), "file"), wording.List(d.Blocked, 3))
 	}
 	if len(d.Gone) > 0 {
 		p.Line("  %s of the output without a source, to be removed: %s", wording.Count(len(d.Gone), "file"),

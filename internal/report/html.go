@@ -378,20 +378,7 @@ func rowOf(r *inventory.Record, fs []check.Finding, hosts map[string]bool, weigh
 		if e.Inside == "" && e.Bytes > 0 {
 			weight[belongs(e)] += e.Bytes
 		}
-		x := htmlElement{Line: e.Line, Area: e.Area, Tag: e.Tag, Runs: e.Runs, Item: e.Item, What: e.URL}
-		if x.What == "" {
-			x.What = e.Label
-		}
-		if x.What == "" && (e.Tag == "script" || e.Tag == "style") {
-			x.What = "inline"
-		}
-		if e.Inside != "" {
-			x.What += " (in " + e.Inside + ")"
-		}
-		if x.What = Clean(x.What); e.Bytes > 0 {
-			x.Bytes = wording.Size(int64(e.Bytes))
-		}
-		p.Elements = append(p.Elements, x)
+		p.Elements = append(p.Elements, elementOf(e))
 		for _, m := range e.Gets() {
 			if m.Party == "third" && !m.Later {
 				hosts[inventory.Host(m.Target)] = true
@@ -416,6 +403,24 @@ func rowOf(r *inventory.Record, fs []check.Finding, hosts map[string]bool, weigh
 	}
 	row.Bytes = wording.Size(int64(row.Total))
 	return row, p
+}
+
+// elementOf is the row of an element.
+func elementOf(e *inventory.Element) htmlElement {
+	x := htmlElement{Line: e.Line, Area: e.Area, Tag: e.Tag, Runs: e.Runs, Item: e.Item, What: e.URL}
+	if x.What == "" {
+		x.What = e.Label
+	}
+	if x.What == "" && (e.Tag == "script" || e.Tag == "style") {
+		x.What = "inline"
+	}
+	if e.Inside != "" {
+		x.What += " (in " + e.Inside + ")"
+	}
+	if x.What = Clean(x.What); e.Bytes > 0 {
+		x.Bytes = wording.Size(int64(e.Bytes))
+	}
+	return x
 }
 
 // belongs is what an element's weight is counted for: its item, or its file.

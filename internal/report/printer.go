@@ -101,11 +101,8 @@ func (t *table) remark(text string) { t.rows = append(t.rows, []string{remarkMar
 
 const sectionMark, remarkMark = "\x00section", "\x00remark"
 
-func (p *Printer) table(t *table) {
-	if t.gap == "" {
-		t.gap = "  "
-	}
-	var widths []int
+// widths are those of the columns, the wide ones cut where the table would be wider than most; 0 for no limit.
+func (t *table) widths(most int) (widths []int) {
 	for _, r := range t.rows {
 		if len(r) > 0 && (r[0] == sectionMark || r[0] == remarkMark) {
 			continue
@@ -117,19 +114,27 @@ func (p *Printer) table(t *table) {
 			widths[i] = max(widths[i], ansi.StringWidth(c))
 		}
 	}
-	if p.Width > 0 {
+	if most > 0 {
 		total := 2 - len(t.gap)
 		for _, w := range widths {
 			total += w + len(t.gap)
 		}
 		for _, i := range t.wide {
-			if total > p.Width && i < len(widths) {
-				cut := min(total-p.Width, max(widths[i]-14, 0))
+			if total > most && i < len(widths) {
+				cut := min(total-most, max(widths[i]-14, 0))
 				widths[i] -= cut
 				total -= cut
 			}
 		}
 	}
+	return widths
+}
+
+func (p *Printer) table(t *table) {
+	if t.gap == "" {
+		t.gap = "  "
+	}
+	widths := t.widths(p.Width)
 	for _, r := range t.rows {
 		if len(r) > 0 && r[0] == sectionMark {
 			p.Heading("%s", r[1])

@@ -18,6 +18,20 @@ func (p *Printer) Survey(s *result.Survey, verbose bool) {
 		fragments = fmt.Sprintf(", %s (no pages of their own)", wording.Count(s.Fragments, "fragment"))
 	}
 	p.Heading("%s: %s of %s%s", s.Dir, wording.Count(s.Pages, "page"), wording.Size(s.Bytes), fragments)
+	t := &table{right: map[int]bool{0: true, 2: true, 3: true}, wide: []int{5, 4}}
+	p.surveyLoads(t, s, verbose)
+	p.surveyMedia(t, s, verbose)
+	p.table(t)
+	if len(s.Loads) == 0 {
+		p.Line("  %s", p.dim.Render("no page loads anything"))
+	}
+	if s.Browser != nil {
+		p.surveyBrowser(s.Browser, verbose)
+	}
+}
+
+// surveyLoads adds what pages load, by whose it is.
+func (p *Printer) surveyLoads(t *table, s *result.Survey, verbose bool) {
 	titles := map[string]string{
 		"own":    "The site's own files",
 		"third":  "Third parties",
@@ -27,24 +41,19 @@ func (p *Printer) Survey(s *result.Survey, verbose bool) {
 	if verbose {
 		limit = len(s.Loads)
 	}
-	t := &table{right: map[int]bool{0: true, 2: true, 3: true}, wide: []int{5, 4}}
 	named := ""
+	rows := map[string]int{}
 	for _, l := range s.Loads {
+		rows[l.Party]++
 		if l.Item != "" {
 			named = "item"
 		}
 	}
 	for _, party := range []string{"own", "third", "inline"} {
-		rows := 0
-		for _, l := range s.Loads {
-			if l.Party == party {
-				rows++
-			}
-		}
-		if rows == 0 {
+		if rows[party] == 0 {
 			continue
 		}
-		t.section(fmt.Sprintf("%s: %d", titles[party], rows))
+		t.section(fmt.Sprintf("%s: %d", titles[party], rows[party]))
 		t.add(p.dim.Render("pages"), p.dim.Render("what"), p.dim.Render("bytes"), p.dim.Render("gzip"),
 			p.dim.Render("how it runs"), p.dim.Render("name"), p.dim.Render(named))
 		shown := 0
@@ -53,7 +62,7 @@ func (p *Printer) Survey(s *result.Survey, verbose bool) {
 				continue
 			}
 			if shown++; shown > limit {
-				t.remark(fmt.Sprintf("… and %d more: --verbose shows them", rows-limit))
+				t.remark(fmt.Sprintf("… and %d more: --verbose shows them", rows[party]-limit))
 				break
 			}
 			target := Clean(l.Target)
@@ -63,14 +72,6 @@ func (p *Printer) Survey(s *result.Survey, verbose bool) {
 			t.add(p.num.Render(fmt.Sprint(l.Pages)), l.Tag, wording.Size(int64(l.Bytes)), wording.Size(int64(l.Gzip)),
 				p.how(l), target, p.name.Render(l.Item))
 		}
-	}
-	p.surveyMedia(t, s, verbose)
-	p.table(t)
-	if len(s.Loads) == 0 {
-		p.Line("  %s", p.dim.Render("no page loads anything"))
-	}
-	if s.Browser != nil {
-		p.surveyBrowser(s.Browser, verbose)
 	}
 }
 

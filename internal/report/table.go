@@ -55,6 +55,15 @@ func (p *Printer) Table(t *result.WhereTable) {
 		p.Line("  %s%s%s", p.name.Render(string(name)), strings.Repeat(" ", width-len(name)), b.String())
 	}
 	p.Line("")
+	p.numbered(t)
+	p.Line("")
+	p.Line("  %s in   %s taken out of the source   %s may stay, the source has none   %s not there",
+		p.in.Render(cells[result.CellIn]), p.bad.Render(cells[result.CellTaken]), cells[result.CellAbsent],
+		cells[result.CellOut])
+}
+
+// numbered names the items of the columns, with how many pages each is in on.
+func (p *Printer) numbered(t *result.WhereTable) {
 	in := make([]int, len(t.Items))
 	for _, r := range t.Rows {
 		for i, c := range r.Cells {
@@ -80,10 +89,6 @@ func (p *Printer) Table(t *result.WhereTable) {
 		}
 		p.Line("%s", strings.TrimRight(line, " "))
 	}
-	p.Line("")
-	p.Line("  %s in   %s taken out of the source   %s may stay, the source has none   %s not there",
-		p.in.Render(cells[result.CellIn]), p.bad.Render(cells[result.CellTaken]), cells[result.CellAbsent],
-		cells[result.CellOut])
 }
 
 // TableCSV writes the table as CSV (RFC 4180): a row for each page, a column for

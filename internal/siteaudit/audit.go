@@ -143,28 +143,15 @@ func newAuditing(ctx context.Context, o Options) (*auditing, error) {
 	s.read = site.ReadOnce(from)
 	known := check.Known{Read: s.read, Addresses: addressesOf(from.Captured()), Gate: o.Project != nil || o.GateFile}
 	if o.Project != nil {
-		if s.Dir == o.Project.Output {
-			s.result.Source = o.Project.Gate.File.Site.Source.Value
-		}
-		if err := s.useGate(); err != nil {
-			return nil, err
-		}
-		if folder, ok := o.Project.From.(*site.Folder); ok && known.Addresses == nil &&
-			s.Dir == o.Project.Output { // it is answered like its source
-			known.Addresses = addressesOf(folder.Captured())
-		}
-		if s.pages, err = o.Project.PagesOf(files); err != nil {
-			return nil, err
-		}
-		for _, t := range o.Project.Gate.File.Site.Trust {
-			known.Trust = append(known.Trust, t.Value)
-		}
-		known.Strict = o.Project.Gate.File.Strict
+		err = s.useProject(&known)
 	} else {
 		s.pages = site.PagesAnyway(files)
 		if o.Address == "" && known.Addresses == nil { // else a server has said how the site is addressed
 			known.Nowhere = !s.learn()
 		}
+	}
+	if err != nil {
+		return nil, err
 	}
 	if len(s.pages) == 0 {
 		return nil, &failure.Usage{
@@ -189,6 +176,28 @@ func newAuditing(ctx context.Context, o Options) (*auditing, error) {
 	s.sum.NoNotes = o.NoNotes
 	s.remember()
 	return s, nil
+}
+
+// useProject takes the pages, and what is known of the site, from the gate file's project.
+func (s *auditing) useProject(known *check.Known) (err error) {
+	p := s.Options.Project
+	if s.Dir == p.Output {
+		s.result.Source = p.Gate.File.Site.Source.Value
+	}
+	if err := s.useGate(); err != nil {
+		return err
+	}
+	if folder, ok := p.From.(*site.Folder); ok && known.Addresses == nil && s.Dir == p.Output { // it is answered like its source
+		known.Addresses = addressesOf(folder.Captured())
+	}
+	if s.pages, err = p.PagesOf(s.files); err != nil {
+		return err
+	}
+	for _, t := range p.Gate.File.Site.Trust {
+		known.Trust = append(known.Trust, t.Value)
+	}
+	known.Strict = p.Gate.File.Strict
+	return nil
 }
 
 func newAuditResult(name string) *result.Audit {

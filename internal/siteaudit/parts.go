@@ -361,43 +361,7 @@ func (j *joining) open(names []string) error {
 			first = p
 			j.parts = make([]*partFile, p.Of)
 		}
-		switch {
-		case p.Of != first.Of:
-			err = &failure.Usage{
-				Message: fmt.Sprintf("%s is part %d of %d, and %s one of %d", p.name, p.Part, p.Of, first.name,
-					first.Of),
-				Remedy: "join the parts of one audit",
-			}
-		case p.Version != version.Number || p.Format != PartFormat:
-			err = &failure.Usage{
-				Message: fmt.Sprintf("%s was made by version %s of yellowgate, and this is %s", p.name, p.Version,
-					version.Number),
-				Remedy: "audit all parts and join them with one version",
-			}
-		case p.Gate != j.result.Gate:
-			err = &failure.Usage{
-				Message: p.name + " was made with another gate",
-				Remedy:  "the gate file, or what it names, changed since: run the parts of the audit again",
-			}
-		case filepath.Clean(p.Folder) != filepath.Clean(first.Folder):
-			err = &failure.Usage{
-				Message: fmt.Sprintf("%s is of the folder %s, and %s of %s", p.name, p.Folder, first.name,
-					first.Folder),
-				Remedy: "join the parts of one audit",
-			}
-		case p.Site != first.Site:
-			err = &failure.Usage{
-				Message: p.name + " and " + first.name + " were made of different files",
-				Remedy:  "run all parts of the audit on the same files",
-			}
-		case j.parts[p.Part-1] != nil:
-			err = &failure.Usage{
-				Message: fmt.Sprintf("part %d of %d is there twice: %s and %s", p.Part, p.Of, j.parts[p.Part-1].name,
-					p.name),
-				Remedy: "name each part once",
-			}
-		}
-		if err != nil {
+		if err := j.fits(p, first); err != nil {
 			p.f.Close()
 			return err
 		}
@@ -419,6 +383,44 @@ func (j *joining) open(names []string) error {
 		return &failure.Usage{
 			Message: "the files of " + j.Options.Name + " are not those of which the parts were made",
 			Remedy:  "run all parts of the audit again, or join them where the same files are",
+		}
+	}
+	return nil
+}
+
+// fits is the error of a part that is not of one audit with the first, or is there twice.
+func (j *joining) fits(p, first *partFile) error {
+	switch {
+	case p.Of != first.Of:
+		return &failure.Usage{
+			Message: fmt.Sprintf("%s is part %d of %d, and %s one of %d", p.name, p.Part, p.Of, first.name, first.Of),
+			Remedy:  "join the parts of one audit",
+		}
+	case p.Version != version.Number || p.Format != PartFormat:
+		return &failure.Usage{
+			Message: fmt.Sprintf("%s was made by version %s of yellowgate, and this is %s", p.name, p.Version,
+				version.Number),
+			Remedy: "audit all parts and join them with one version",
+		}
+	case p.Gate != j.result.Gate:
+		return &failure.Usage{
+			Message: p.name + " was made with another gate",
+			Remedy:  "the gate file, or what it names, changed since: run the parts of the audit again",
+		}
+	case filepath.Clean(p.Folder) != filepath.Clean(first.Folder):
+		return &failure.Usage{
+			Message: fmt.Sprintf("%s is of the folder %s, and %s of %s", p.name, p.Folder, first.name, first.Folder),
+			Remedy:  "join the parts of one audit",
+		}
+	case p.Site != first.Site:
+		return &failure.Usage{
+			Message: p.name + " and " + first.name + " were made of different files",
+			Remedy:  "run all parts of the audit on the same files",
+		}
+	case j.parts[p.Part-1] != nil:
+		return &failure.Usage{
+			Message: fmt.Sprintf("part %d of %d is there twice: %s and %s", p.Part, p.Of, j.parts[p.Part-1].name, p.name),
+			Remedy:  "name each part once",
 		}
 	}
 	return nil

@@ -154,6 +154,27 @@ func Read(text []byte) ([]*pageload.Record, error) {
 		}
 		records[i].Measured.Loaded = math.Max(p.Timings.Load, 0)
 	}
+	addRequests(records, at, &f)
+	var out []*pageload.Record
+	for _, r := range records {
+		if len(r.Requests) == 0 {
+			continue
+		}
+		u, err := url.Parse(r.Requests[0].URL)
+		if err != nil || u.Host == "" {
+			continue
+		}
+		r.URL, r.Path = r.Requests[0].URL, page.Clean(u.EscapedPath())
+		out = append(out, r)
+	}
+	if len(out) == 0 {
+		return nil, errors.New("it has no page: no request with an address of a host")
+	}
+	return out, nil
+}
+
+// addRequests gives each record its requests. at has the number of each page by its id.
+func addRequests(records []*pageload.Record, at map[string]int, f *file) {
 	last := 0
 	redirects := make([]map[string]int, len(records)) // by page, where one leads -> its number
 	for k := range f.Log.Entries {
@@ -174,34 +195,27 @@ func Read(text []byte) ([]*pageload.Record, error) {
 				x.Kind = r.Requests[from].Kind
 			}
 		}
-		if to, err := url.Parse(e.Response.Redirect); err == nil && e.Response.Redirect != "" &&
-			e.Response.Status >= 300 &&
-			e.Response.Status < 400 {
-			if base, err := url.Parse(x.URL); err == nil {
-				if redirects[i] == nil {
-					redirects[i] = map[string]int{}
-				}
-				redirects[i][base.ResolveReference(to).String()] = len(r.Requests)
+		if to := redirectOf(e, x.URL); to != "" {
+			if redirects[i] == nil {
+				redirects[i] = map[string]int{}
 			}
+			redirects[i][to] = len(r.Requests)
 		}
 		r.Requests = append(r.Requests, x)
 	}
-	var out []*pageload.Record
-	for _, r := range records {
-		if len(r.Requests) == 0 {
-			continue
-		}
-		u, err := url.Parse(r.Requests[0].URL)
-		if err != nil || u.Host == "" {
-			continue
-		}
-		r.URL, r.Path = r.Requests[0].URL, page.Clean(u.EscapedPath())
-		out = append(out, r)
+}
+
+// redirectOf is the address to which a response redirects; "" for none.
+func redirectOf(e *entry, from string) string {
+	if e.Response.Redirect == "" || e.Response.Status < 300 || e.Response.Status >= 400 {
+		return ""
 	}
-	if len(out) == 0 {
-		return nil, errors.New("it has no page: no request with an address of a host")
+	to, err := url.Parse(e.Response.Redirect)
+	base, err2 := url.Parse(from)
+	if err != nil || err2 != nil {
+		return ""
 	}
-	return out, nil
+	return base.ResolveReference(to).String()
 }
 
 // kinds are what browsers call what requests are for.
@@ -341,27 +355,14 @@ func Write(records []*pageload.Record, version string, began time.Time) ([]byte,
 
 func entryOf(x *pageload.Request, id string, began time.Time, r *pageload.Record) entry {
 	took := math.Max(x.Ended-x.Begun, 0)
-	e := entry{
-		Page:    id,
-		Started: began.Add(time.Duration(x.Begun * float64(time.Millisecond))),
-		Time:    took,
-		Timings: timings{0, took, 0},
-		Kind:    written[x.Kind],
-	}
+	e := entry{Page: id, Started: began.Add(time.Duration(x.Begun * float64(time.Millisecond))), Time: took,
+		Timings: timings{0, took, 0}, Kind: written[x.Kind]}
 	if x.Cached {
 		e.FromCache = "memory"
 	}
 	none := []any{}
-	e.Request = request{
-		Method:      x.Method,
-		URL:         x.URL,
-		Version:     x.Protocol,
-		Cookies:     none,
-		Headers:     []header{},
-		Query:       []header{},
-		HeadersSize: -1,
-		BodySize:    -1,
-	}
+	e.Request = request{Method: x.Method, URL: x.URL, Version: x.Protocol, Cookies: none, Headers: []header{},
+		Query: []header{}, HeadersSize: -1, BodySize: -1}
 	if u, err := url.Parse(x.URL); err == nil {
 		for pair := range strings.SplitSeq(u.RawQuery, "&") {
 			if name, value, _ := strings.Cut(pair, "="); pair != "" {

@@ -87,93 +87,25 @@ func loose(src []byte, all []nested) map[int]bool {
 // The cost of the tree is reckoned besides: what a parser does at each tag grows with how deep it
 // stands and with the formatting elements that nobody closed, which it opens again in every block.
 func flatten(src []byte, most int) (f *flattening, cost int) {
-	active, byTag := 0, map[string]int{} // formatting elements not closed; those of one tag, three at most (13.2.4.3)
-	var all []nested
-	var stack []int // numbers of all
-	var names []string
-	count := map[string]int{}
-	deepest, scope := 0, -1
-	pop := func(end Span) {
-		top := stack[len(stack)-1]
-		count[names[len(names)-1]]--
-		stack, names = stack[:len(stack)-1], names[:len(names)-1]
-		all[top].end = end
-		if scope == top {
-			scope = all[top].scope
-		}
-		if n := len(stack); n > 0 {
-			if up := &all[stack[n-1]]; up.height <= all[top].height {
-				up.height = all[top].height + 1
-			}
-		}
-	}
-	s := scanner{src: src, page: &Document{}, unclosed: -1, messy: -1}
-	for t := s.next(); t.kind != endOfFile; t = s.next() {
+	w := &depths{s: scanner{src: src, page: &Document{}, unclosed: -1, messy: -1}, byTag: map[string]int{},
+		count: map[string]int{}, scope: -1}
+	for t := w.s.next(); t.kind != endOfFile; t = w.s.next() {
 		switch t.kind {
 		case startTag:
-			if t.tag.rawText() {
-				_, e := rawTextEnd(src, t.end, src[t.start+1:t.nameEnd], t.tag == TagScript)
-				if e < 0 {
-					e = len(src)
-				}
-				s.pos = e
-				continue
-			}
-			name := string(bytes.ToLower(src[t.start+1 : t.nameEnd]))
-			if voidElement([]byte(name)) || t.selfClose {
-				continue
-			}
-			for len(stack) > 0 && closedBy(names[len(names)-1], name) {
-				pop(Span{})
-			}
-			cost += costOfTag + costOfLevel*min(len(stack), outerKept+innerKept) + costOfOpen*min(active, mostOpen)
-			if t.end-t.start > 256 {
-				cost += costOfSpace * bytes.Count(src[t.nameEnd:t.end], []byte(" "))
-			}
-			if cost > most { // nobody wants the rest
-				return nil, cost
-			}
-			if formatting[name] {
-				if tag := string(src[t.start:t.end]); byTag[tag] < 3 {
-					byTag[tag]++
-					active++
-				}
-			}
-			stack, names = append(stack, len(all)), append(names, name)
-			all = append(all, nested{start: t.start, depth: len(stack), scope: scope})
-			if ends[name] {
-				scope = len(all) - 1
-			}
-			count[name]++
-			deepest = max(deepest, len(stack))
+			w.startTag(t)
 		case endTag:
-			name := string(bytes.ToLower(src[t.start+2 : t.nameEnd]))
-			if formatting[name] && count[name] > 0 && active > 0 {
-				active--
-				for i := len(names) - 1; i >= 0; i-- {
-					if names[i] == name {
-						end, _ := tagEnd(src, all[stack[i]].start+1+len(name))
-						if tag := string(src[all[stack[i]].start:end]); byTag[tag] > 0 {
-							byTag[tag]--
-						}
-						break
-					}
-				}
-			}
-			for count[name] > 0 {
-				if names[len(names)-1] == name {
-					pop(Span{t.start, t.end})
-					break
-				}
-				pop(Span{})
-			}
+			w.endTag(t)
+		}
+		if w.cost > most { // nobody wants the rest
+			return nil, w.cost
 		}
 	}
-	for len(stack) > 0 {
-		pop(Span{})
+	for len(w.stack) > 0 {
+		w.pop(Span{})
 	}
+	all, cost := w.all, w.cost
 	beyond := loose(src, all)
-	if deepest < outerKept+innerKept && beyond == nil {
+	if w.deepest < outerKept+innerKept && beyond == nil {
 		return nil, cost
 	}
 	f = &flattening{}
@@ -188,4 +120,101 @@ func flatten(src []byte, most int) (f *flattening, cost int) {
 	}
 	slices.SortFunc(f.gone, func(a, b Span) int { return a.Start - b.Start })
 	return f, cost
+}
+
+// depths is one pass over a page that reckons how deep its elements stand, and what a tree of it costs.
+type depths struct {
+	s       scanner
+	all     []nested
+	stack   []int    // numbers of all
+	names   []string // of stack
+	count   map[string]int
+	active  int            // formatting elements not closed
+	byTag   map[string]int // of them, those of one tag, three at most (13.2.4.3)
+	deepest int
+	scope   int
+	cost    int
+}
+
+func (w *depths) pop(end Span) {
+	top := w.stack[len(w.stack)-1]
+	w.count[w.names[len(w.names)-1]]--
+	w.stack, w.names = w.stack[:len(w.stack)-1], w.names[:len(w.names)-1]
+	w.all[top].end = end
+	if w.scope == top {
+		w.scope = w.all[top].scope
+	}
+	if n := len(w.stack); n > 0 {
+		if up := &w.all[w.stack[n-1]]; up.height <= w.all[top].height {
+			up.height = w.all[top].height + 1
+		}
+	}
+}
+
+func (w *depths) startTag(t token) {
+	src := w.s.src
+	if t.tag.rawText() {
+		_, e := rawTextEnd(src, t.end, src[t.start+1:t.nameEnd], t.tag == TagScript)
+		if e < 0 {
+			e = len(src)
+		}
+		w.s.pos = e
+		return
+	}
+	name := string(bytes.ToLower(src[t.start+1 : t.nameEnd]))
+	if voidElement([]byte(name)) || t.selfClose {
+		return
+	}
+	for len(w.stack) > 0 && closedBy(w.names[len(w.names)-1], name) {
+		w.pop(Span{})
+	}
+	w.cost += costOfTag + costOfLevel*min(len(w.stack), outerKept+innerKept) + costOfOpen*min(w.active, mostOpen)
+	if t.end-t.start > 256 {
+		w.cost += costOfSpace * bytes.Count(src[t.nameEnd:t.end], []byte(" "))
+	}
+	if formatting[name] {
+		if tag := string(src[t.start:t.end]); w.byTag[tag] < 3 {
+			w.byTag[tag]++
+			w.active++
+		}
+	}
+	w.stack, w.names = append(w.stack, len(w.all)), append(w.names, name)
+	w.all = append(w.all, nested{start: t.start, depth: len(w.stack), scope: w.scope})
+	if ends[name] {
+		w.scope = len(w.all) - 1
+	}
+	w.count[name]++
+	w.deepest = max(w.deepest, len(w.stack))
+}
+
+func (w *depths) endTag(t token) {
+	src := w.s.src
+	name := string(bytes.ToLower(src[t.start+2 : t.nameEnd]))
+	if formatting[name] && w.count[name] > 0 && w.active > 0 {
+		w.active--
+		if i := lastIndex(w.names, name); i >= 0 {
+			start := w.all[w.stack[i]].start
+			end, _ := tagEnd(src, start+1+len(name))
+			if tag := string(src[start:end]); w.byTag[tag] > 0 {
+				w.byTag[tag]--
+			}
+		}
+	}
+	for w.count[name] > 0 {
+		if w.names[len(w.names)-1] == name {
+			w.pop(Span{t.start, t.end})
+			break
+		}
+		w.pop(Span{})
+	}
+}
+
+// lastIndex is where a name stands last; -1 for nowhere.
+func lastIndex(names []string, name string) int {
+	for i, n := range slices.Backward(names) {
+		if n == name {
+			return i
+		}
+	}
+	return -1
 }

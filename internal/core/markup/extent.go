@@ -48,7 +48,6 @@ func (p *Document) extent(start int) (content Span, end, to int, err error) {
 	if at == 0 {
 		return Span{}, 0, to, &ExtentError{start, string(name), true}
 	}
-	content.Start = at
 	foreign := tag == TagSVG || tag == TagMath || p.IsForeign(start)
 	if voidElement(name) || foreign && selfClose {
 		return Span{at, at}, at, to, nil
@@ -60,11 +59,21 @@ func (p *Document) extent(start int) (content Span, end, to int, err error) {
 		}
 		return Span{at, contentEnd}, end, to + end - start, nil
 	}
+	content, end, looked, err := extentFrom(src, start, at, string(name), foreign)
+	if looked < 0 { // to the end of the page, whatever was read before
+		return content, end, len(src), err
+	}
+	return content, end, to + looked, err
+}
+
+// extentFrom finds the end of an element whose start tag is from start to at, and how many bytes it looked at; -1
+// for the rest of the page, in which a raw text never ends.
+func extentFrom(src []byte, start, at int, name string, foreign bool) (content Span, end, looked int, err error) {
 	type open struct {
 		name    string
 		foreign bool
 	}
-	stack := []open{{string(name), foreign}}
+	stack := []open{{name, foreign}}
 	s := scanner{src: src, pos: at, page: &Document{}, unclosed: -1, messy: -1}
 	for {
 		top := stack[len(stack)-1]
@@ -75,9 +84,9 @@ func (p *Document) extent(start int) (content Span, end, to int, err error) {
 		switch t.kind {
 		case endOfFile:
 			if len(stack) == 1 && optionalEnd(top.name) && t.start == len(src) {
-				return Span{at, len(src)}, len(src), t.start, nil
+				return Span{at, len(src)}, len(src), t.start - start, nil
 			}
-			return Span{}, 0, to + t.start - start, &ExtentError{start, string(name), true}
+			return Span{}, 0, t.start - start, &ExtentError{start, name, true}
 		case startTag:
 			child := bytes.ToLower(src[t.start+1 : t.nameEnd])
 			inForeign := t.tag == TagSVG || t.tag == TagMath || top.foreign && !integration(top.name)
@@ -89,7 +98,7 @@ func (p *Document) extent(start int) (content Span, end, to int, err error) {
 			case !inForeign && t.tag.rawText():
 				_, e := rawTextEnd(src, t.end, src[t.start+1:t.nameEnd], t.tag == TagScript)
 				if e < 0 {
-					return Span{}, 0, len(src), &ExtentError{t.start, string(name), true}
+					return Span{}, 0, -1, &ExtentError{t.start, name, true}
 				}
 				s.pos = e
 				continue
@@ -98,7 +107,7 @@ func (p *Document) extent(start int) (content Span, end, to int, err error) {
 				stack = stack[:len(stack)-1]
 			}
 			if len(stack) == 0 { // closed by a sibling, without an end tag
-				return Span{at, t.start}, t.start, to + t.start - start, nil
+				return Span{at, t.start}, t.start, t.start - start, nil
 			}
 			stack = append(stack, open{string(child), inForeign})
 		case endTag:
@@ -112,11 +121,11 @@ func (p *Document) extent(start int) (content Span, end, to int, err error) {
 			}
 			switch {
 			case k < 0: // the end tag of what holds the element
-				return Span{at, t.start}, t.start, to + t.start - start, nil
+				return Span{at, t.start}, t.start, t.start - start, nil
 			case stack[k].name != closing:
-				return Span{}, 0, to + t.start - start, &ExtentError{t.start, string(name), false}
+				return Span{}, 0, t.start - start, &ExtentError{t.start, name, false}
 			case k == 0:
-				return Span{at, t.start}, t.end, to + t.end - start, nil
+				return Span{at, t.start}, t.end, t.end - start, nil
 			}
 			stack = stack[:k]
 		}

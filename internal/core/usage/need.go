@@ -146,28 +146,7 @@ func (p *judging) add(i int) {
 		list, whole = p.SheetsOf(p.record, e)
 		n.sheets = append(n.sheets, list...)
 	} else {
-		var list []*Script
-		var files []string
-		list, files, whole = p.scriptsOf(p.record, e)
-		n.scripts, n.files = append(n.scripts, list...), append(n.files, files...)
-		for _, m := range e.Brings {
-			if m.Tag == "link" {
-				p.loads = "a link element that it makes"
-			}
-			if m.Tag != "script" && m.Tag != "import" && !m.Later {
-				n.brings = m.Written()
-			}
-		}
-		for _, s := range list {
-			if len(s.Unknown.Loads) > 0 {
-				p.loads = s.Unknown.Loads[0]
-			}
-			if len(s.Unknown.Names) > 0 {
-				p.names = s.Unknown.Names[0]
-			}
-		}
-		p.foreign = p.foreign || !whole
-		p.unread = p.unread || !whole && e.Party != "third"
+		whole = p.addScripts(n, e)
 	}
 	switch {
 	case whole:
@@ -179,6 +158,31 @@ func (p *judging) add(i int) {
 			n.unreadable = big + " is over " + fmt.Sprint(MaxScript>>20) + " MB, and was not read"
 		}
 	}
+}
+
+// addScripts puts the scripts that an element brings into its thing. whole: all of them could be read.
+func (p *judging) addScripts(n *Need, e *inventory.Element) (whole bool) {
+	list, files, whole := p.scriptsOf(p.record, e)
+	n.scripts, n.files = append(n.scripts, list...), append(n.files, files...)
+	for _, m := range e.Brings {
+		if m.Tag == "link" {
+			p.loads = "a link element that it makes"
+		}
+		if m.Tag != "script" && m.Tag != "import" && !m.Later {
+			n.brings = m.Written()
+		}
+	}
+	for _, s := range list {
+		if len(s.Unknown.Loads) > 0 {
+			p.loads = s.Unknown.Loads[0]
+		}
+		if len(s.Unknown.Names) > 0 {
+			p.names = s.Unknown.Names[0]
+		}
+	}
+	p.foreign = p.foreign || !whole
+	p.unread = p.unread || !whole && e.Party != "third"
+	return whole
 }
 
 // tooLarge is the first script of those that an element brings which is too large to be read.
@@ -329,61 +333,80 @@ func (p *judging) direct(n *Need) {
 		n.State, n.By = Unseen, "a third party's script may read what it sets"
 		return
 	}
-	hooks, computed := 0, false
-	var defines, effects, calls []string
+	n.judge(p.scriptSigns(n), unmatched)
+}
+
+// signs are what the scripts of a thing do.
+type signs struct {
+	hooks                   int      // how many elements they look for
+	unmatched               []string // of these, the selectors
+	computed                bool     // one looks for elements by a text that is put together
+	defines, effects, calls []string
+}
+
+// scriptSigns looks at what the scripts of a thing do on the page, and sets its state where something needs them.
+func (p *judging) scriptSigns(n *Need) (x signs) {
 	for _, s := range n.scripts {
 		for _, r := range s.reaches(n.called) {
 			for i := range r.Hooks {
-				h := &r.Hooks[i]
-				hooks++
-				if h.Match(p.page) {
-					if n.State != Used {
-						n.State, n.By = Used, h.Selector
-					}
-					n.Selectors = append(n.Selectors, h.Selector)
-				} else if from := p.made(h.needs, n); from != "" && n.State != Used {
-					n.State, n.By, n.From = Used, h.Selector, from
-				}
-				unmatched = append(unmatched, h.Selector)
+				p.hook(n, &r.Hooks[i])
+				x.unmatched = append(x.unmatched, r.Hooks[i].Selector)
 			}
-			effects = append(effects, r.Effects...)
+			x.hooks += len(r.Hooks)
+			x.effects = append(x.effects, r.Effects...)
 			for _, c := range r.Calls {
 				if !slices.ContainsFunc(n.scripts, func(own *Script) bool { return slices.Contains(own.Defines, c) }) {
-					calls = append(calls, c)
+					x.calls = append(x.calls, c)
 				}
 			}
-			computed = computed || r.Computed
+			x.computed = x.computed || r.Computed
 		}
 		for _, d := range s.Defines {
 			if p.page.Calls(d) && n.State != Used {
 				n.State, n.By, n.From = Used, d, "an event handler of the page"
 			}
-			defines = append(defines, d)
 		}
-		defines = append(defines, s.Extends...)
+		x.defines = slices.Concat(x.defines, s.Defines, s.Extends)
 	}
+	return x
+}
+
+// hook sets the state of a thing that looks for an element which the page has, or somebody makes.
+func (p *judging) hook(n *Need, h *Hook) {
+	if h.Match(p.page) {
+		if n.State != Used {
+			n.State, n.By = Used, h.Selector
+		}
+		n.Selectors = append(n.Selectors, h.Selector)
+	} else if from := p.made(h.needs, n); from != "" && n.State != Used {
+		n.State, n.By, n.From = Used, h.Selector, from
+	}
+}
+
+// judge sets the state of a thing by what its scripts do. unmatched are the selectors of its sheets.
+func (n *Need) judge(x signs, unmatched []string) {
 	switch {
 	case n.State == Used || len(n.scripts) == 0:
-	case n.called && hooks == 0 && len(defines) > 0:
-		n.State, n.By, n.From = Used, defines[0], "inline code"
-	case computed:
+	case n.called && x.hooks == 0 && len(x.defines) > 0:
+		n.State, n.By, n.From = Used, x.defines[0], "inline code"
+	case x.computed:
 		n.State, n.By = Unseen, "its code looks for elements by a text that is put together as it runs"
 	case n.brings != "":
 		n.State, n.By = Unseen, "its code loads "+n.brings
-	case slices.ContainsFunc(effects, speaks):
-		n.State, n.By = Unseen, "its code does more than look for elements: "+strings.Join(effects, ", ")
-	case hooks == 0 && len(calls) > 0:
-		n.State, n.By = Unseen, "its code calls "+strings.Join(few(calls, 3), ", ")+" as it is loaded"
-	case hooks == 0 && len(defines) == 0:
+	case slices.ContainsFunc(x.effects, speaks):
+		n.State, n.By = Unseen, "its code does more than look for elements: "+strings.Join(x.effects, ", ")
+	case x.hooks == 0 && len(x.calls) > 0:
+		n.State, n.By = Unseen, "its code calls "+strings.Join(few(x.calls, 3), ", ")+" as it is loaded"
+	case x.hooks == 0 && len(x.defines) == 0:
 		n.State, n.By = Unseen, "its code looks for nothing that could be missing"
-		if len(effects) > 0 {
-			n.By += ", and does this: " + strings.Join(effects, ", ")
+		if len(x.effects) > 0 {
+			n.By += ", and does this: " + strings.Join(x.effects, ", ")
 		}
 	}
 	if n.State == Unused {
-		n.By = strings.Join(few(unmatched, 3), ", ")
-		if len(defines) > 0 && hooks == 0 {
-			n.By, n.Uncalled = strings.Join(few(defines, 3), ", "), true
+		n.By = strings.Join(few(append(unmatched, x.unmatched...), 3), ", ")
+		if len(x.defines) > 0 && x.hooks == 0 {
+			n.By, n.Uncalled = strings.Join(few(x.defines, 3), ", "), true
 		}
 		if n.By == "" {
 			n.State, n.By = Unseen, "it has no selectors and sets no names"
