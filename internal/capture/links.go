@@ -28,48 +28,8 @@ func pageReferences(body []byte, answer *page.Answer) (base string, out []refere
 	src := markup.ReadAs(body, answer.Charset())
 	scan := markup.ScanTags(src.Text, nil)
 	base, _ = markup.BaseHref(src, scan)
-	add := func(at int, attr string, isPage bool) {
-		if v, ok := src.Attr(at, attr); ok && strings.TrimSpace(v) != "" {
-			out = append(out, reference{raw: v, page: isPage})
-		}
-	}
 	for _, t := range scan.Tags {
-		at := int(t.Start)
-		switch name := markup.TagName(src.Text, at); name {
-		case "a", "area":
-			add(at, "href", true)
-		case "iframe", "frame", "embed":
-			add(at, "src", true)
-		case "script", "img", "source", "audio", "video", "track":
-			add(at, "src", false)
-			add(at, "poster", false)
-			if v, ok := src.Attr(at, "srcset"); ok {
-				for candidate := range strings.SplitSeq(v, ",") {
-					if words := strings.Fields(candidate); len(words) > 0 {
-						out = append(out, reference{raw: words[0]})
-					}
-				}
-			}
-		case "object":
-			add(at, "data", true)
-		case "input":
-			add(at, "src", false)
-		case "meta":
-			if v, _ := src.Attr(at, "http-equiv"); strings.EqualFold(strings.TrimSpace(v), "refresh") {
-				content, _ := src.Attr(at, "content")
-				if to := page.RefreshTo(content); to != "" {
-					out = append(out, reference{raw: to, page: true})
-				}
-			}
-		case "link":
-			rel, _ := src.Attr(at, "rel")
-			switch {
-			case markup.LinkLoads(src.Text, at):
-				add(at, "href", false)
-			case leadsOn(rel):
-				add(at, "href", true)
-			}
-		}
+		out = append(out, tagReferences(src, int(t.Start))...)
 	}
 	for _, l := range answer.Links() {
 		switch rel := l.Params["rel"]; {
@@ -83,22 +43,70 @@ func pageReferences(body []byte, answer *page.Answer) (base string, out []refere
 		out = append(out, reference{raw: to, page: true, head: true})
 	}
 	for i := range scan.Elements {
-		e := &scan.Elements[i]
-		if e.ContentEnd <= e.TagEnd {
-			continue
-		}
-		text := src.Text[e.TagEnd:e.ContentEnd]
-		switch {
-		case e.Tag == markup.TagStyle:
-			out = append(out, styleReferences(text)...)
-		case e.Tag == markup.TagScript && markup.ScriptType(src.Text, e.Start) == markup.Module:
-			out = append(out, moduleReferences(text)...)
-			out = append(out, scriptReferences(text, true)...)
-		case e.Tag == markup.TagScript && markup.ScriptType(src.Text, e.Start) == markup.Classic:
-			out = append(out, scriptReferences(text, true)...)
+		if e := &scan.Elements[i]; e.ContentEnd > e.TagEnd {
+			out = append(out, codeReferences(src, e)...)
 		}
 	}
 	return base, out
+}
+
+// tagReferences lists what the tag at an offset leads to and loads.
+func tagReferences(src *markup.Source, at int) (out []reference) {
+	add := func(attr string, isPage bool) {
+		if v, ok := src.Attr(at, attr); ok && strings.TrimSpace(v) != "" {
+			out = append(out, reference{raw: v, page: isPage})
+		}
+	}
+	switch markup.TagName(src.Text, at) {
+	case "a", "area":
+		add("href", true)
+	case "iframe", "frame", "embed":
+		add("src", true)
+	case "script", "img", "source", "audio", "video", "track":
+		add("src", false)
+		add("poster", false)
+		if v, ok := src.Attr(at, "srcset"); ok {
+			for candidate := range strings.SplitSeq(v, ",") {
+				if words := strings.Fields(candidate); len(words) > 0 {
+					out = append(out, reference{raw: words[0]})
+				}
+			}
+		}
+	case "object":
+		add("data", true)
+	case "input":
+		add("src", false)
+	case "meta":
+		if v, _ := src.Attr(at, "http-equiv"); strings.EqualFold(strings.TrimSpace(v), "refresh") {
+			content, _ := src.Attr(at, "content")
+			if to := page.RefreshTo(content); to != "" {
+				out = append(out, reference{raw: to, page: true})
+			}
+		}
+	case "link":
+		rel, _ := src.Attr(at, "rel")
+		switch {
+		case markup.LinkLoads(src.Text, at):
+			add("href", false)
+		case leadsOn(rel):
+			add("href", true)
+		}
+	}
+	return out
+}
+
+// codeReferences lists what inline code loads.
+func codeReferences(src *markup.Source, e *markup.Element) (out []reference) {
+	text := src.Text[e.TagEnd:e.ContentEnd]
+	switch {
+	case e.Tag == markup.TagStyle:
+		return styleReferences(text)
+	case e.Tag == markup.TagScript && markup.ScriptType(src.Text, e.Start) == markup.Module:
+		return append(moduleReferences(text), scriptReferences(text, true)...)
+	case e.Tag == markup.TagScript && markup.ScriptType(src.Text, e.Start) == markup.Classic:
+		return scriptReferences(text, true)
+	}
+	return nil
 }
 
 // scriptReferences lists what a script loads, as far as its text tells. What it does not import it loads from where

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"image/png"
 	"io"
@@ -148,43 +149,12 @@ func (a *app) showBrowser(ctx context.Context, w *ways, v *browsing, screens []b
 	a.tidies.Store(true)
 	var all []*result.Opened
 	if isAddress(name) && (p == nil || !p.OfSite(name)) {
-		text, err := a.showAddress(ctx, w, p, name)
-		if err != nil {
-			return err
-		}
-		v.o.Visit = []string{name}
-		b, err := browser.Start(ctx, v.o, nil)
-		if err != nil {
-			return err
-		}
-		defer b.Close()
-		for _, s := range screens {
-			all = append(all, visits.OpenAddress(b, name, s, text, p))
-		}
+		all, err = a.openAddress(ctx, w, v, screens, p, name)
 	} else {
-		if p == nil || p.Source == "" {
-			return &failure.Usage{Message: "--browser opens a page of the gate file's site, or an address",
-				Remedy: "yellowgate show http://localhost:8000/ --browser"}
-		}
-		if err := p.Walk(); err != nil {
-			return err
-		}
-		pg, err := a.findPage(p, name)
-		if err != nil {
-			return err
-		}
-		r, err := visits.Start(ctx, p, source, v.o)
-		if err != nil {
-			return err
-		}
-		defer r.Close()
-		for _, s := range screens {
-			o, err := r.Open(pg, s)
-			if err != nil {
-				return err
-			}
-			all = append(all, o)
-		}
+		all, err = a.openPage(ctx, v, screens, p, name, source)
+	}
+	if err != nil {
+		return err
 	}
 	if err := looked(ctx, nil); err != nil {
 		return err
@@ -201,6 +171,54 @@ func (a *app) showBrowser(ctx context.Context, w *ways, v *browsing, screens []b
 		}
 		return nil
 	})
+}
+
+// openAddress opens a page of a site that runs, and is not the gate file's.
+func (a *app) openAddress(ctx context.Context, w *ways, v *browsing, screens []browser.Screen, p *project.Project,
+	name string) (all []*result.Opened, err error) {
+	text, err := a.showAddress(ctx, w, p, name)
+	if err != nil {
+		return nil, err
+	}
+	v.o.Visit = []string{name}
+	b, err := browser.Start(ctx, v.o, nil)
+	if err != nil {
+		return nil, err
+	}
+	defer b.Close()
+	for _, s := range screens {
+		all = append(all, visits.OpenAddress(b, name, s, text, p))
+	}
+	return all, nil
+}
+
+// openPage opens a page of the gate file's site.
+func (a *app) openPage(ctx context.Context, v *browsing, screens []browser.Screen, p *project.Project, name string,
+	source bool) (all []*result.Opened, err error) {
+	if p == nil || p.Source == "" {
+		return nil, &failure.Usage{Message: "--browser opens a page of the gate file's site, or an address",
+			Remedy: "yellowgate show http://localhost:8000/ --browser"}
+	}
+	if err := p.Walk(); err != nil {
+		return nil, err
+	}
+	pg, err := a.findPage(p, name)
+	if err != nil {
+		return nil, err
+	}
+	r, err := visits.Start(ctx, p, source, v.o)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	for _, s := range screens {
+		o, err := r.Open(pg, s)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, o)
+	}
+	return all, nil
 }
 
 // useHAR has an audit hold its pages against a recording.
@@ -259,27 +277,7 @@ func (a *app) compareLooks(ctx context.Context, args []string, w *ways, o visual
 			return &failure.Path{Path: pictures, Err: err}
 		}
 	}
-	o.Picture = func(l *result.PageLook, before, after *visualdiff.Picture) error {
-		if pictures == "" && a.format != "html" {
-			return nil
-		}
-		drawn := visualcompare.Draw(l, before, after)
-		if pictures != "" {
-			name := strings.Trim(strings.ReplaceAll(l.Path, "/", "_"), "_")
-			if name == "" {
-				name = "home"
-			}
-			err := publish.WriteFile(
-				filepath.Join(pictures, name+"-"+l.Screen+".png"),
-				a.over(isPNG),
-				func(to io.Writer) error { return png.Encode(to, drawn) },
-			)
-			if err != nil || a.format != "html" {
-				return err
-			}
-		}
-		return visualcompare.Keep(l, drawn)
-	}
+	o.Picture = a.pictureWriter(pictures)
 	a.tidies.Store(true)
 	l, err := visualcompare.Compare(ctx, o)
 	if err = looked(ctx, err); err != nil {
@@ -301,6 +299,25 @@ func (a *app) compareLooks(ctx context.Context, args []string, w *ways, o visual
 		pr.Looks(args[0], args[1], l, a.verbose)
 		return nil
 	})
+}
+
+// pictureWriter writes and keeps the pictures of a page that looks different, where somebody wants them.
+func (a *app) pictureWriter(folder string) func(l *result.PageLook, before, after *visualdiff.Picture) error {
+	return func(l *result.PageLook, before, after *visualdiff.Picture) error {
+		if folder == "" && a.format != "html" {
+			return nil
+		}
+		drawn := visualcompare.Draw(l, before, after)
+		if folder != "" {
+			name := cmp.Or(strings.Trim(strings.ReplaceAll(l.Path, "/", "_"), "_"), "home")
+			err := publish.WriteFile(filepath.Join(folder, name+"-"+l.Screen+".png"), a.over(isPNG),
+				func(to io.Writer) error { return png.Encode(to, drawn) })
+			if err != nil || a.format != "html" {
+				return err
+			}
+		}
+		return visualcompare.Keep(l, drawn)
+	}
 }
 
 func isPNG(head []byte) bool { return bytes.HasPrefix(head, []byte("\x89PNG\r\n")) }

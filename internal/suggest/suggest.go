@@ -30,34 +30,10 @@ const SuggestFormat = "yellowgate.suggest/1"
 // Suggest looks at the pages as apply would write them for what loads where nothing
 // needs it.
 func Suggest(ctx context.Context, p *project.Project, progress parallel.Progress) (*result.Suggestions, error) {
-	j, weights := sitecheck.NewJudge(p)
-	j.Words = true
 	var ledger usage.Ledger
 	same := newSameMetadata(p.Gate.File)
-	type looked struct {
-		pass  *check.Pass
-		gated *pageedit.Result
-		needs []*usage.Need
-	}
 	var pages []suggestPage
-	err := parallel.InOrder(ctx, len(p.Pages), func(i int) (l looked, err error) {
-		b, err := p.Read(&p.Pages[i])
-		if err != nil {
-			return l, err
-		}
-		l.gated = p.Gate.Page(b, p.Pages[i])
-		if l.gated.Fragment {
-			return l, nil
-		}
-		l.pass = sitecheck.AsWritten(p, l.gated, weights)
-		l.needs = j.Needs(l.pass.Record, usage.Read(l.pass.Source, l.pass.Scan, nil))
-		if l.gated.Page.Redirect {
-			for _, n := range l.needs {
-				n.Keep("the page leads elsewhere at once")
-			}
-		}
-		return l, nil
-	}, func(i int, l looked) error {
+	err := parallel.InOrder(ctx, len(p.Pages), looker(p), func(i int, l looked) error {
 		if progress != nil {
 			progress(i+1, len(p.Pages))
 		}
@@ -100,6 +76,37 @@ func Suggest(ctx context.Context, p *project.Project, progress parallel.Progress
 		r.Unseen = append(r.Unseen, result.Unseen{Name: nameOfEntry(d.Entry), Pages: len(d.On), Why: d.Why})
 	}
 	return r, nil
+}
+
+// looked is a page as apply would write it, and what needs what on it; no pass for a fragment.
+type looked struct {
+	pass  *check.Pass
+	gated *pageedit.Result
+	needs []*usage.Need
+}
+
+// looker returns what looks at page i of a project. Several goroutines may call it.
+func looker(p *project.Project) func(i int) (looked, error) {
+	j, weights := sitecheck.NewJudge(p)
+	j.Words = true
+	return func(i int) (l looked, err error) {
+		b, err := p.Read(&p.Pages[i])
+		if err != nil {
+			return l, err
+		}
+		l.gated = p.Gate.Page(b, p.Pages[i])
+		if l.gated.Fragment {
+			return l, nil
+		}
+		l.pass = sitecheck.AsWritten(p, l.gated, weights)
+		l.needs = j.Needs(l.pass.Record, usage.Read(l.pass.Source, l.pass.Scan, nil))
+		if l.gated.Page.Redirect {
+			for _, n := range l.needs {
+				n.Keep("the page leads elsewhere at once")
+			}
+		}
+		return l, nil
+	}
 }
 
 // suggestPage is a page that was looked at.

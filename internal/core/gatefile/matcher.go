@@ -18,61 +18,7 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 	n = r.resolve(n)
 	switch n.(type) {
 	case *ast.MappingNode, *ast.MappingValueNode:
-		m.Pos = r.at(n)
-		for _, e := range r.mapping(n, "a matcher", KeysOf(MatcherShape{})) {
-			if e.key == "rendered" {
-				m.Rendered = r.truth(e.node, e.key)
-				continue
-			}
-			t, good := r.oneText(e.node, e.key)
-			if !good {
-				return m, false
-			}
-			m.Raw = e.key + ": " + t.Value
-			switch e.key {
-			case "url":
-				if !doublestar.ValidatePattern(t.Value) {
-					r.errorf(t.Pos, "the glob %q has a bracket or brace that is never closed", t.Value)
-					return m, false
-				}
-				if t.Value == "" {
-					r.problem(problem.Error, t.Pos, "write a path, such as /js/**", "the url of a matcher is empty")
-				}
-				if relative(t.Value) {
-					rest := strings.TrimLeft(t.Value, "./")
-					r.problem(problem.Error, t.Pos, "write /"+rest+", or /**/"+rest+" in whatever folder it is",
-						"the url %q is that of no file: a path begins with \"/\"", t.Value)
-					return m, false
-				}
-				m.URL, ok = anyCharacters(t.Value), t.Value != ""
-			case "text":
-				re, err := regexp.Compile(t.Value)
-				if t.Value == "" {
-					r.problem(problem.Error, t.Pos, "write words that stand in the code", "the text of a matcher is empty")
-					return m, false
-				}
-				if err != nil {
-					r.problem(problem.Error, t.Pos,
-						"characters such as ( ) [ ] { } . * + ? | ^ $ and \\ mean something in a regular "+
-							"expression; to find them as they are, write a \\ before each: '"+
-							regexp.QuoteMeta(t.Value)+"'", "the regular expression does not compile: %s",
-						strings.TrimPrefix(err.Error(), "error parsing regexp: "))
-					return m, false
-				}
-				m.Text, ok = re, true
-			}
-		}
-		if m.URL == "" && m.Text == nil && m.Rendered {
-			r.problem(problem.Error, m.Pos,
-				"add what a browser loads: {url: https://tags.example/**, rendered: true}",
-				"a matcher that is rendered needs a url or a text")
-			return m, false
-		}
-		if m.URL != "" && m.Text != nil {
-			r.errorf(m.Pos, "a matcher is a selector, a url or a text, not two of them")
-			return m, false
-		}
-		return m, ok
+		return r.matcherOfKeys(n)
 	}
 	t, ok := r.oneText(n, "a matcher")
 	if !ok {
@@ -94,6 +40,80 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 		return m, false
 	}
 	return Matcher{Selector: sel, Raw: t.Value, Pos: t.Pos}, true
+}
+
+// matcherOfKeys reads {url: glob} or {text: regexp}, with rendered or without.
+func (r *reader) matcherOfKeys(n ast.Node) (m Matcher, ok bool) {
+	m.Pos = r.at(n)
+	for _, e := range r.mapping(n, "a matcher", KeysOf(MatcherShape{})) {
+		if e.key == "rendered" {
+			m.Rendered = r.truth(e.node, e.key)
+			continue
+		}
+		t, good := r.oneText(e.node, e.key)
+		if !good {
+			return m, false
+		}
+		m.Raw = e.key + ": " + t.Value
+		switch e.key {
+		case "url":
+			good = r.matcherURL(&m, t)
+		case "text":
+			good = r.matcherText(&m, t)
+		}
+		if !good {
+			return m, false
+		}
+		ok = m.URL != "" || m.Text != nil
+	}
+	if m.URL == "" && m.Text == nil && m.Rendered {
+		r.problem(problem.Error, m.Pos,
+			"add what a browser loads: {url: https://tags.example/**, rendered: true}",
+			"a matcher that is rendered needs a url or a text")
+		return m, false
+	}
+	if m.URL != "" && m.Text != nil {
+		r.errorf(m.Pos, "a matcher is a selector, a url or a text, not two of them")
+		return m, false
+	}
+	return m, ok
+}
+
+// matcherURL gives a matcher the glob of a URL. It is false for one that cannot be used.
+func (r *reader) matcherURL(m *Matcher, t Text) bool {
+	if !doublestar.ValidatePattern(t.Value) {
+		r.errorf(t.Pos, "the glob %q has a bracket or brace that is never closed", t.Value)
+		return false
+	}
+	if t.Value == "" {
+		r.problem(problem.Error, t.Pos, "write a path, such as /js/**", "the url of a matcher is empty")
+	}
+	if relative(t.Value) {
+		rest := strings.TrimLeft(t.Value, "./")
+		r.problem(problem.Error, t.Pos, "write /"+rest+", or /**/"+rest+" in whatever folder it is",
+			"the url %q is that of no file: a path begins with \"/\"", t.Value)
+		return false
+	}
+	m.URL = anyCharacters(t.Value)
+	return true
+}
+
+// matcherText gives a matcher its regular expression. It is false for one that cannot be used.
+func (r *reader) matcherText(m *Matcher, t Text) bool {
+	re, err := regexp.Compile(t.Value)
+	if t.Value == "" {
+		r.problem(problem.Error, t.Pos, "write words that stand in the code", "the text of a matcher is empty")
+		return false
+	}
+	if err != nil {
+		r.problem(problem.Error, t.Pos,
+			"characters such as ( ) [ ] { } . * + ? | ^ $ and \\ mean something in a regular expression; to find "+
+				"them as they are, write a \\ before each: '"+regexp.QuoteMeta(t.Value)+"'",
+			"the regular expression does not compile: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+		return false
+	}
+	m.Text = re
+	return true
 }
 
 // relative reports whether the glob of a URL is a path without its first slash, which would find nothing: its first

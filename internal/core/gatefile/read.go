@@ -107,16 +107,8 @@ func (r *reader) top(root ast.Node) {
 		}
 	}
 	r.misnamed(root)
-	if !versioned && r.dir == nil {
-		r.problem(problem.Error, problem.Position{File: r.file, Line: 1, Column: 1},
-			"write as its first line: yellowgate: 1", "the gate file does not say its format's version")
-	}
-	if r.dir == nil { // what is included counts after the file's own
-		for _, e := range r.entriesQuietly(root) {
-			if e.key == "include" {
-				r.includes(e.node)
-			}
-		}
+	if r.dir == nil {
+		r.ofTheWhole(root, versioned)
 	}
 	// defaults count before metadata, wherever they stand in the file.
 	slices.SortStableFunc(r.gate.Rules, func(a, b *Rule) int {
@@ -128,6 +120,19 @@ func (r *reader) top(root ast.Node) {
 		}
 		return 1
 	})
+}
+
+// ofTheWhole looks for the format's version, and reads what is included, which counts after the file's own.
+func (r *reader) ofTheWhole(root ast.Node, versioned bool) {
+	if !versioned {
+		r.problem(problem.Error, problem.Position{File: r.file, Line: 1, Column: 1},
+			"write as its first line: yellowgate: 1", "the gate file does not say its format's version")
+	}
+	for _, e := range r.entriesQuietly(root) {
+		if e.key == "include" {
+			r.includes(e.node)
+		}
+	}
 }
 
 // spoil notes a name that has a mistake of its own, so that nobody who uses it is told of one, too.
@@ -378,8 +383,8 @@ func (r *reader) bind() {
 	}
 	names := g.SetNames()
 	numbers := map[string]int{}
-	bind := func(q Query, node ast.Node, r *reader) {
-		err := pagequery.Bind(q.Expr, func(name string) pagequery.Expr {
+	for _, b := range r.oneQuery {
+		err := pagequery.Bind(b.Query.Expr, func(name string) pagequery.Expr {
 			if s := byName[name]; s != nil {
 				return s.Query.Expr
 			}
@@ -389,28 +394,16 @@ func (r *reader) bind() {
 			return nil
 		}, names)
 		if err != nil {
-			r.errorf(r.inside(node, err.(*pagequery.SyntaxError).Offset), "%v", err)
+			b.reader.errorf(b.reader.inside(b.node, err.(*pagequery.SyntaxError).Offset), "%v", err)
 		}
-	}
-	for _, b := range r.oneQuery {
-		q := b.Query
-		bind(q, b.node, b.reader)
-		pagequery.Walk(q.Expr, func(x pagequery.Expr) {
-			if f, ok := x.(*pagequery.Field); ok {
-				if name, of := strings.CutPrefix(f.Name, "query."); of && !slices.Contains(g.Site.Query, name) {
+		pagequery.Walk(b.Query.Expr, func(x pagequery.Expr) {
+			switch x := x.(type) {
+			case *pagequery.Field:
+				if name, of := strings.CutPrefix(x.Name, "query."); of && !slices.Contains(g.Site.Query, name) {
 					b.reader.errorf(r.inside(b.node, 0), "no page has the parameter %q: site.query does not name it", name)
 				}
-			}
-			if h, ok := x.(*pagequery.Has); ok {
-				id, seen := numbers[h.Selector.String()]
-				if !seen {
-					id = len(g.Selectors)
-					numbers[h.Selector.String()] = id
-					g.Selectors = append(g.Selectors, h.Selector)
-					g.HasAt = append(g.HasAt, nil)
-				}
-				h.ID = id
-				g.HasAt[id] = append(g.HasAt[id], b.Query.Pos)
+			case *pagequery.Has:
+				g.number(x, numbers, b.Query.Pos)
 			}
 		})
 	}
@@ -435,6 +428,19 @@ func (r *reader) bind() {
 			return
 		}
 	}
+}
+
+// number gives the selector of a has() its number, one for all that are alike.
+func (g *Gate) number(h *pagequery.Has, numbers map[string]int, at problem.Position) {
+	id, seen := numbers[h.Selector.String()]
+	if !seen {
+		id = len(g.Selectors)
+		numbers[h.Selector.String()] = id
+		g.Selectors = append(g.Selectors, h.Selector)
+		g.HasAt = append(g.HasAt, nil)
+	}
+	h.ID = id
+	g.HasAt[id] = append(g.HasAt[id], at)
 }
 
 // ofBody is what a part of a query asks of the page itself; "" for nothing.

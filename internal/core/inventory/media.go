@@ -154,35 +154,12 @@ func (m *mediaReader) element(name string, t markup.Tagged) {
 		v, _ := m.record.Source.Attr(int(t.Start), key)
 		return strings.TrimSpace(v)
 	}
-	url, loads := attr("src"), true
-	var choices []string
-	switch name {
-	case "img":
-		choices = candidates(attr("srcset"))
-	case "source":
-		choices = candidates(attr("srcset"))
-		loads = false
-	case "input":
-		if !strings.EqualFold(attr("type"), "image") {
-			return
-		}
-	case "use", "image":
-		if url = attr("href"); url == "" {
-			url = attr("xlink:href")
-		}
-		if strings.HasPrefix(url, "#") {
-			return
-		}
-	case "object":
-		url = attr("data")
-	case "track":
-		_, loads = markup.AttrValue(m.record.Source.Text, int(t.Start), "default")
-	}
+	url, choices, loads, ok := m.files(name, t, attr)
 	poster := ""
 	if name == "video" {
 		poster = attr("poster")
 	}
-	if url == "" && len(choices) == 0 && poster == "" && name != "video" && name != "audio" {
+	if !ok || url == "" && len(choices) == 0 && poster == "" && name != "video" && name != "audio" {
 		return
 	}
 	e := m.begin(name, t)
@@ -220,6 +197,36 @@ func (m *mediaReader) element(name string, t markup.Tagged) {
 		return
 	}
 	m.media = append(m.media, *e)
+}
+
+// files are what an element shows or plays: a URL, and others that may come in its place. loads: it does so by
+// itself. It is not ok where the element is for something else.
+func (m *mediaReader) files(name string, t markup.Tagged,
+	attr func(string) string) (url string, choices []string, loads, ok bool) {
+	url, loads = attr("src"), true
+	switch name {
+	case "img":
+		choices = candidates(attr("srcset"))
+	case "source":
+		choices = candidates(attr("srcset"))
+		loads = false
+	case "input":
+		if !strings.EqualFold(attr("type"), "image") {
+			return "", nil, false, false
+		}
+	case "use", "image":
+		if url = attr("href"); url == "" {
+			url = attr("xlink:href")
+		}
+		if strings.HasPrefix(url, "#") {
+			return "", nil, false, false
+		}
+	case "object":
+		url = attr("data")
+	case "track":
+		_, loads = markup.AttrValue(m.record.Source.Text, int(t.Start), "default")
+	}
+	return url, choices, loads, true
 }
 
 // also adds a file that an element may ask for, or does besides.

@@ -87,14 +87,29 @@ func (h *holder) compareFound() {
 		return
 	}
 	expected := h.expectedHaystack()
-	type kind struct {
-		needle folded
-		item   int
-		areas  []string
-		text   string
+	used := map[int]bool{} // start tags of the page that are accounted for
+	var lacking []*foundKind
+	for _, x := range h.kindsOf(left, expected) {
+		for range h.comparePlaces(x, expected, used) {
+			lacking = append(lacking, x)
+		}
 	}
-	var kinds []*kind
-	byKey := map[string]*kind{}
+	for _, x := range lacking {
+		h.lackingFound(x.item, x.needle, x.text, used)
+	}
+}
+
+// foundKind is what found elements of one item have in common that are written alike.
+type foundKind struct {
+	needle folded
+	item   int
+	areas  []string // of each of them, where it is expected
+	text   string
+}
+
+// kindsOf gathers found elements that are written alike.
+func (h *holder) kindsOf(left []pageedit.Written, expected *haystack) (kinds []*foundKind) {
+	byKey := map[string]*foundKind{}
 	for _, w := range left {
 		text, needle := markup.Fit(w.Text, h.r.Scan.LineEnd(), false), h.needle(w.Text)
 		if len(needle) == 0 {
@@ -106,50 +121,43 @@ func (h *holder) compareFound() {
 		key := h.Gate.File.Items[w.Item].Name + "\x00" + needle.key()
 		x := byKey[key]
 		if x == nil {
-			x = &kind{needle: needle, item: w.Item, text: text}
+			x = &foundKind{needle: needle, item: w.Item, text: text}
 			byKey[key] = x
 			kinds = append(kinds, x)
 		}
 		x.areas = append(x.areas, w.Area.String())
 	}
-	used := map[int]bool{} // start tags of the page that are accounted for
-	var lacking []*kind
-	for _, x := range kinds {
-		p := &h.Items[x.item]
-		var at []Occurrence
-		for _, s := range h.haystack().find(x.needle) {
-			if h.realFound(s) {
-				at = append(at, h.occurrence(s, true))
-				used[s.Start] = true
-			}
+	return kinds
+}
+
+// comparePlaces compares where elements of a kind are with where they are expected, and returns how many are lacking.
+func (h *holder) comparePlaces(x *foundKind, expected *haystack, used map[int]bool) (lacking int) {
+	p := &h.Items[x.item]
+	var at []Occurrence
+	for _, s := range h.haystack().find(x.needle) {
+		if h.realFound(s) {
+			at = append(at, h.occurrence(s, true))
+			used[s.Start] = true
 		}
-		surplus := len(at) - max(len(x.areas), len(expected.find(x.needle)))
-		p.Doubled = append(p.Doubled, at[len(at)-max(surplus, 0):]...)
-		for range len(x.areas) - len(at) {
-			lacking = append(lacking, x)
-		}
-		if surplus > 0 {
+	}
+	surplus := len(at) - max(len(x.areas), len(expected.find(x.needle)))
+	p.Doubled = append(p.Doubled, at[len(at)-max(surplus, 0):]...)
+	if surplus > 0 {
+		return 0
+	}
+	areas := map[string]int{}
+	for _, o := range at {
+		areas[o.Area]++
+	}
+	for _, a := range x.areas {
+		if areas[a]--; areas[a] >= 0 || len(at) < len(x.areas) {
 			continue
 		}
-		areas := map[string]int{}
-		for _, o := range at {
-			areas[o.Area]++
-		}
-		for _, a := range x.areas {
-			if areas[a]--; areas[a] >= 0 || len(at) < len(x.areas) {
-				continue
-			}
-			for _, o := range at {
-				if o.Area != a {
-					p.Displaced = append(p.Displaced, Displaced{o, a})
-					break
-				}
-			}
+		if i := slices.IndexFunc(at, func(o Occurrence) bool { return o.Area != a }); i >= 0 {
+			p.Displaced = append(p.Displaced, Displaced{at[i], a})
 		}
 	}
-	for _, x := range lacking {
-		h.lackingFound(x.item, x.needle, x.text, used)
-	}
+	return max(0, len(x.areas)-len(at))
 }
 
 // remaining are the found elements that the gate leaves on the page, where they are or moved.

@@ -292,24 +292,29 @@ func (s *scanner) foreignEnd(t token, base, templatesBefore int) bool {
 		return true
 	}
 	if t.tag == TagBody || t.tag == TagHTML {
-		for _, n := range s.foreign {
-			if n.htmlIn || n.textIn || n.annoXML {
-				return false // no body in scope
-			}
-		}
-		if s.templates == 0 {
-			if t.tag == TagBody {
-				s.page.BodyClose = Span{t.start, t.end}
-			} else {
-				s.page.HTMLClose = Span{t.start, t.end}
-			}
-		}
+		s.bodyEndInForeign(t)
 		return false
 	}
 	if s.maybeOpen(name, t.start) {
 		s.markMessy(t.start)
 	}
 	return false
+}
+
+// bodyEndInForeign handles the end tag of the body or of html within foreign content.
+func (s *scanner) bodyEndInForeign(t token) {
+	for _, n := range s.foreign {
+		if n.htmlIn || n.textIn || n.annoXML {
+			return // no body in scope
+		}
+	}
+	switch {
+	case s.templates > 0:
+	case t.tag == TagBody:
+		s.page.BodyClose = Span{t.start, t.end}
+	default:
+		s.page.HTMLClose = Span{t.start, t.end}
+	}
 }
 
 func (s *scanner) markMessy(at int) {

@@ -157,6 +157,8 @@ func (p *parser) atom() Expr {
 		return Const(tok == "all")
 	case "has":
 		return p.has(at)
+	case "meta", "fact":
+		p.fail(at, "%q needs a name: %s.NAME", tok, tok)
 	case "and", "or", "matches":
 		p.fail(at, "unexpected %q: a glob, a page set or a field should stand here", tok)
 	}
@@ -164,30 +166,33 @@ func (p *parser) atom() Expr {
 		p.lex()
 		return p.field(tok)
 	}
-	if strings.HasPrefix(tok, "meta") || strings.HasPrefix(tok, "fact") {
-		if tok == "meta" || tok == "fact" || tok == "meta." || tok == "fact." {
-			p.fail(at, "%q needs a name: %s.NAME", tok, strings.TrimSuffix(tok, "."))
-		}
-	}
 	if !isName(tok) {
-		if i := strings.IndexByte(tok, '.'); i > 0 {
-			p.fail(at, "unknown field %q%s", tok, didyoumean.Suggest(tok[:i], []string{"meta", "fact"}))
-		}
-		if strings.ContainsAny(tok, "/*") {
-			glob := p.s[at:]
-			if i := strings.IndexAny(glob, " )"); i >= 0 {
-				glob = glob[:i]
-			}
-			p.fail(at, "%q is no glob: those begin with \"/\" (did you mean %q?)", glob, "/"+glob)
-		}
-		p.fail(at, "%q is no glob (those begin with \"/\") and no name of a page set (lower-case words with hyphens)",
-			tok)
+		p.notAName(at, tok)
 	}
 	p.lex()
 	if p.kind == operator || p.is(word, "matches") {
 		p.fail(at, "unknown field %q%s", tok, didyoumean.Suggest(tok, Fields))
 	}
 	return &Set{Name: tok, Offset: at}
+}
+
+// notAName fails with what a word is that is no name of a page set.
+func (p *parser) notAName(at int, tok string) {
+	switch tok {
+	case "meta.", "fact.":
+		p.fail(at, "%q needs a name: %s.NAME", tok, strings.TrimSuffix(tok, "."))
+	}
+	if i := strings.IndexByte(tok, '.'); i > 0 {
+		p.fail(at, "unknown field %q%s", tok, didyoumean.Suggest(tok[:i], []string{"meta", "fact"}))
+	}
+	if strings.ContainsAny(tok, "/*") {
+		glob := p.s[at:]
+		if i := strings.IndexAny(glob, " )"); i >= 0 {
+			glob = glob[:i]
+		}
+		p.fail(at, "%q is no glob: those begin with \"/\" (did you mean %q?)", glob, "/"+glob)
+	}
+	p.fail(at, "%q is no glob (those begin with \"/\") and no name of a page set (lower-case words with hyphens)", tok)
 }
 
 func isField(tok string) bool {

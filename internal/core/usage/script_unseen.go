@@ -98,48 +98,57 @@ func (u unseen) call(n *js.CallExpr) {
 			note(&out.Loads, "code from a text")
 		}
 	case *js.DotExpr:
-		switch method := text(callee.Y); method {
-		case "createElement", "createElementNS":
-			if s := first(); len(args) > 0 &&
-				(method == "createElementNS" && !fixed(1) ||
-					method == "createElement" && (!fixed(0) || s == "style")) {
-				if fixed(0) && s != "" {
-					note(&out.Loads, "a "+s+" element that it makes")
-				} else {
-					note(&out.Names, "elements whose names it puts together")
-				}
-			}
-		case "register":
-			if d, ok := ungroup(callee.X).(*js.DotExpr); ok && text(d.Y) == "serviceWorker" {
-				note(&out.Loads, "a service worker")
-			}
-		case "import":
-			if v, ok := ungroup(callee.X).(*js.Var); ok && name(v) == "System" {
-				note(&out.Loads, "a module loader")
-			}
-		case "ajaxSetup":
-			note(&out.Loads, "a library's loader")
-		case "add", "toggle", "remove", "replace":
-			if d, ok := ungroup(callee.X).(*js.DotExpr); ok && text(d.Y) == "classList" &&
-				(!fixed(0) || method == "replace" && !fixed(1)) {
-				note(&out.Names, "class names that it puts together")
-			}
-		case "addClass", "toggleClass":
-			if len(args) > 0 && !fixed(0) {
-				note(&out.Names, "class names that it puts together")
-			}
-		case "setAttribute":
-			if s := first(); len(args) == 2 && (!fixed(0) || (s == "class" || s == "id") && !fixed(1)) {
-				note(&out.Names, "class names that it puts together")
-			}
-		case "insertAdjacentHTML", "createContextualFragment", "parseFromString":
-			if i := map[string]int{"insertAdjacentHTML": 1}[method]; !fixed(i) {
-				note(&out.Names, "markup from data")
-			}
-		case "html", "append", "prepend", "after", "before", "replaceWith":
-			if len(args) > 0 && !fixed(0) && joins(args[0].Value) {
-				note(&out.Names, "markup from data")
-			}
+		u.method(callee, args, fixed, first)
+	}
+}
+
+// method notes what a call of a method loads or makes that cannot be told. fixed reports whether an argument is known,
+// first is the first of them.
+func (u unseen) method(callee *js.DotExpr, args []js.Arg, fixed func(i int) bool, first func() string) {
+	out := &u.script.Unknown
+	of := func(name string) bool {
+		d, ok := ungroup(callee.X).(*js.DotExpr)
+		return ok && text(d.Y) == name
+	}
+	switch method := text(callee.Y); method {
+	case "createElement", "createElementNS":
+		s := first()
+		switch {
+		case len(args) == 0, method == "createElement" && fixed(0) && s != "style", method == "createElementNS" && fixed(1):
+		case fixed(0) && s != "":
+			note(&out.Loads, "a "+s+" element that it makes")
+		default:
+			note(&out.Names, "elements whose names it puts together")
+		}
+	case "register":
+		if of("serviceWorker") {
+			note(&out.Loads, "a service worker")
+		}
+	case "import":
+		if v, ok := ungroup(callee.X).(*js.Var); ok && name(v) == "System" {
+			note(&out.Loads, "a module loader")
+		}
+	case "ajaxSetup":
+		note(&out.Loads, "a library's loader")
+	case "add", "toggle", "remove", "replace":
+		if of("classList") && (!fixed(0) || method == "replace" && !fixed(1)) {
+			note(&out.Names, "class names that it puts together")
+		}
+	case "addClass", "toggleClass":
+		if len(args) > 0 && !fixed(0) {
+			note(&out.Names, "class names that it puts together")
+		}
+	case "setAttribute":
+		if s := first(); len(args) == 2 && (!fixed(0) || (s == "class" || s == "id") && !fixed(1)) {
+			note(&out.Names, "class names that it puts together")
+		}
+	case "insertAdjacentHTML", "createContextualFragment", "parseFromString":
+		if i := map[string]int{"insertAdjacentHTML": 1}[method]; !fixed(i) {
+			note(&out.Names, "markup from data")
+		}
+	case "html", "append", "prepend", "after", "before", "replaceWith":
+		if len(args) > 0 && !fixed(0) && joins(args[0].Value) {
+			note(&out.Names, "markup from data")
 		}
 	}
 }
