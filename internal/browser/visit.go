@@ -174,14 +174,7 @@ func (b *Browser) visit(ctx context.Context, own cdp.BrowserContextID, r *pagelo
 	if err := b.introduce(ctx, address); err != nil {
 		return err
 	}
-	err := chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
-		_, _, text, _, err := page.Navigate(address).Do(ctx)
-		if err == nil && text != "" {
-			err = errors.New(text)
-		}
-		return err
-	}))
-	if err != nil {
+	if err := chromedp.Run(ctx, navigate(address)); err != nil {
 		return err
 	}
 	b.rest(ctx, r, w)
@@ -206,6 +199,17 @@ func (b *Browser) visit(ctx context.Context, own cdp.BrowserContextID, r *pagelo
 	}
 	r.Stored = slices.DeleteFunc(r.Stored, func(s pageload.Stored) bool { return s.Kind == "cookie" && b.brought(&s) })
 	return nil
+}
+
+// navigate begins to load an address.
+func navigate(address string) chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		_, _, text, _, err := page.Navigate(address).Do(ctx)
+		if err == nil && text != "" {
+			err = errors.New(text)
+		}
+		return err
+	})
 }
 
 // prepare has the browser report what is listened for, on the screen, with scripts that run before the page's own.

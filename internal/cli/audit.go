@@ -212,19 +212,7 @@ func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool
 		}
 	}
 	if !f.join {
-		r, err := siteaudit.Audit(ctx, o)
-		if f.browsing.on {
-			err = looked(ctx, err)
-		}
-		if err == nil && f.browsing.on && o.Project != nil && len(o.Saved) == 0 && o.Browser.Running == "" {
-			err = o.Project.KeepRebuilt(pageload.Rebuilt(r.Rendered))
-		}
-		if err == nil && len(dirs) == 0 {
-			a.noteAudit(o.Project, r)
-		}
-		if err == nil && f.harOut != "" {
-			err = a.writeHAR(f.harOut, r.Rendered)
-		}
+		r, err := a.auditSite(ctx, o, f, len(dirs) == 0)
 		return r, nothingOpen, err
 	}
 	o.Progress = a.progress("joining")
@@ -232,6 +220,24 @@ func (a *app) audit(ctx context.Context, args []string, f auditFlags, notes bool
 		r.Gather() // they are written all at once
 	}
 	return r, done, err
+}
+
+// auditSite audits what the options say. output: it is the gate file's own output.
+func (a *app) auditSite(ctx context.Context, o siteaudit.Options, f auditFlags, output bool) (*result.Audit, error) {
+	r, err := siteaudit.Audit(ctx, o)
+	if f.browsing.on {
+		err = looked(ctx, err)
+	}
+	if err == nil && f.browsing.on && o.Project != nil && len(o.Saved) == 0 && o.Browser.Running == "" {
+		err = o.Project.KeepRebuilt(pageload.Rebuilt(r.Rendered))
+	}
+	if err == nil && output {
+		a.noteAudit(o.Project, r)
+	}
+	if err == nil && f.harOut != "" {
+		err = a.writeHAR(f.harOut, r.Rendered)
+	}
+	return r, err
 }
 
 // noteAudit keeps what the audit of the output came to with what is in effect.

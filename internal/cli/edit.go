@@ -267,12 +267,6 @@ file reads. An emptied cell takes the value out again. --dry-run shows what diff
 			return err
 		}
 		if table != "" {
-			if name != "" || len(e.Fields)+len(params)+len(unset) > 0 || more || less {
-				return &failure.Usage{
-					Message: "--table is all that set does: no item and no other option",
-					Remedy:  "yellowgate set --table " + table,
-				}
-			}
 			return a.setTable(cmd.Context(), e, table, encoding)
 		}
 		if err := settable(e); err != nil {
@@ -314,9 +308,14 @@ func settable(e *gatechange.Edit) error {
 }
 
 // setTable takes an edited table back.
-func (a *app) setTable(ctx context.Context, e *gatechange.Edit, name, encoding string) error {
+func (a *app) setTable(ctx context.Context, e *gatechange.Edit, name, encoding string) (err error) {
+	if e.Name != "" || len(e.Fields)+len(e.Params)+len(e.Unset) > 0 || e.More || e.Less {
+		return &failure.Usage{
+			Message: "--table is all that set does: no item and no other option",
+			Remedy:  "yellowgate set --table " + name,
+		}
+	}
 	var data []byte
-	var err error
 	if name == "-" {
 		data, err = a.stdin()
 	} else if data, err = fsys.Read(name, fsys.FactsLimit); err != nil {

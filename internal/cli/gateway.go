@@ -174,16 +174,10 @@ func (a *app) runGateway(ctx context.Context, gates []string, f *gatewayFlags) e
 	if err != nil {
 		return err
 	}
-	gw := &gateway.Sites{Refuse: f.unknown == "refuse"}
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	seen := gateway.NewSeen()
-	for _, o := range sites {
-		o.Seen = seen
-		gw.List = append(gw.List, gateway.New(*o))
-		o.Gate.Run(ctx)
-		readOnHangup(ctx, o.Gate)
-	}
+	gw := standBefore(ctx, sites)
+	gw.Refuse = f.unknown == "refuse"
 	switchOnSignal(ctx, gw, a.switched(sites[0].Log))
 	server := &http.Server{Handler: gw, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: f.idle,
 		MaxHeaderBytes: int(header), ErrorLog: log.New(io.Discard, "", 0)}
@@ -213,6 +207,19 @@ func (a *app) runGateway(ctx context.Context, gates []string, f *gatewayFlags) e
 		a.messages().Notice("answers under way were cut after %s (--drain)", span{&f.drain})
 	}
 	return nil
+}
+
+// standBefore makes the gateways of the sites, whose gate files are read again when they change until ctx is done.
+func standBefore(ctx context.Context, sites []*gateway.Options) *gateway.Sites {
+	gw := &gateway.Sites{}
+	seen := gateway.NewSeen()
+	for _, o := range sites {
+		o.Seen = seen
+		gw.List = append(gw.List, gateway.New(*o))
+		o.Gate.Run(ctx)
+		readOnHangup(ctx, o.Gate)
+	}
+	return gw
 }
 
 // serveStatus answers how the gateways are, at an address of its own, which f.status says then.
@@ -267,13 +274,8 @@ func (a *app) gatewaySites(gates []string, f *gatewayFlags) (sites []*gateway.Op
 
 // gatewayOptions are the options of a gateway, with its gate opened.
 func (a *app) gatewayOptions(gate string, f *gatewayFlags) (o *gateway.Options, err error) {
-	o = &gateway.Options{
-		Wait:      f.pageWait,
-		Client:    f.clientWait,
-		Timing:    f.timing,
-		WatchOnly: f.watchOnly,
-		MaxAge:    f.maxAge,
-	}
+	o = &gateway.Options{Wait: f.pageWait, Client: f.clientWait, Timing: f.timing, WatchOnly: f.watchOnly,
+		MaxAge: f.maxAge}
 	if o.Trusted, err = trustedProxies(f); err != nil {
 		return nil, err
 	}

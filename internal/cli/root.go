@@ -120,17 +120,7 @@ with apply, and verify with audit, why and where.`,
 		RunE:             func(cmd *cobra.Command, args []string) error { return cmd.Help() },
 	}
 	root.SetVersionTemplate("yellowgate {{.Version}}\n")
-	f := root.PersistentFlags()
-	f.StringVar(&a.gate, "gate", "", "the gate `FILE` (default yellowgate.yaml, here or in the nearest folder above)")
-	f.StringVar(&a.format, "format", "text", "`FORM` of the result: text, json, or what else the command offers")
-	f.StringVar(&a.at, "at", "", "the `DAY` for items with dates, such as 2027-06-01 (default today)")
-	f.BoolVar(&a.outside, "outside", false,
-		"let the gate file name code, facts and gate files that lie outside its folder")
-	f.StringVar(&a.outFile, "out", "", "write the result to `FILE` instead of standard output")
-	f.BoolVar(&a.force, "force", false, "let --out write over a file that is no report of this program")
-	f.BoolVarP(&a.quiet, "quiet", "q", false, "only the result and errors")
-	f.BoolVarP(&a.verbose, "verbose", "v", false, "everything, notes included")
-	f.StringVar(&a.color, "color", "auto", "`WHEN` to use colours: auto, always, never")
+	a.globalFlags(root)
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		var names []string
 		cmd.Flags().VisitAll(visitor(&names))
@@ -150,23 +140,37 @@ with apply, and verify with audit, why and where.`,
 	root.SetHelpCommandGroupID("more")
 	root.SetCompletionCommandGroupID("more")
 	root.CompletionOptions.HiddenDefaultCmd = false
-	_ = root.RegisterFlagCompletionFunc("color",
-		cobra.FixedCompletions([]string{"auto", "always", "never"}, cobra.ShellCompDirectiveNoFileComp))
-	_ = root.RegisterFlagCompletionFunc(
-		"format",
-		func(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-			return formatsOf(cmd.Name()), cobra.ShellCompDirectiveNoFileComp
-		},
-	)
 	help := root.HelpFunc()
 	root.SetHelpFunc(func(cmd *cobra.Command, args []string) {
 		if cmd != root {
-			f.Lookup("format").Usage = "`FORM` of the result: " + strings.Join(formatsOf(cmd.Name()), ", ")
+			root.PersistentFlags().Lookup("format").Usage = "`FORM` of the result: " +
+				strings.Join(formatsOf(cmd.Name()), ", ")
 		}
 		help(cmd, args)
 	})
-	_ = root.MarkPersistentFlagFilename("gate", "yaml", "yml")
 	return root
+}
+
+// globalFlags gives all commands the options that they share.
+func (a *app) globalFlags(root *cobra.Command) {
+	f := root.PersistentFlags()
+	f.StringVar(&a.gate, "gate", "", "the gate `FILE` (default yellowgate.yaml, here or in the nearest folder above)")
+	f.StringVar(&a.format, "format", "text", "`FORM` of the result: text, json, or what else the command offers")
+	f.StringVar(&a.at, "at", "", "the `DAY` for items with dates, such as 2027-06-01 (default today)")
+	f.BoolVar(&a.outside, "outside", false,
+		"let the gate file name code, facts and gate files that lie outside its folder")
+	f.StringVar(&a.outFile, "out", "", "write the result to `FILE` instead of standard output")
+	f.BoolVar(&a.force, "force", false, "let --out write over a file that is no report of this program")
+	f.BoolVarP(&a.quiet, "quiet", "q", false, "only the result and errors")
+	f.BoolVarP(&a.verbose, "verbose", "v", false, "everything, notes included")
+	f.StringVar(&a.color, "color", "auto", "`WHEN` to use colours: auto, always, never")
+	_ = root.RegisterFlagCompletionFunc("color",
+		cobra.FixedCompletions([]string{"auto", "always", "never"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = root.RegisterFlagCompletionFunc("format",
+		func(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+			return formatsOf(cmd.Name()), cobra.ShellCompDirectiveNoFileComp
+		})
+	_ = root.MarkPersistentFlagFilename("gate", "yaml", "yml")
 }
 
 // clear removes the temporary folders.

@@ -201,33 +201,16 @@ func matchersOf(loads []*result.Load) (out []foundLoad) {
 	seen := map[string]bool{}
 	for _, l := range loads {
 		if l.Party == "inline" {
-			shape := shapeOf(l.Text)
-			if seen["text "+shape] {
-				continue
-			}
-			seen["text "+shape] = true
-			x := inlineMatcher(shapes[shape], texts)
-			if x.matcher != "" || len(shapes[shape]) == 1 || len(shapes[shape]) > mostAlike {
-				out = append(out, x)
-				continue
-			}
-			for _, one := range shapes[shape] { // nothing is common to them alone: each by itself
-				out = append(out, inlineMatcher([]*result.Load{one}, texts))
+			if shape := shapeOf(l.Text); !seen["text "+shape] {
+				seen["text "+shape] = true
+				out = append(out, inlineMatchers(shapes[shape], texts)...)
 			}
 			continue
 		}
 		if l.By != "" || l.Tag != "script" && l.Tag != "link" && l.Tag != "iframe" && l.Tag != "pixel" {
 			continue
 		}
-		path, query := builds.stable(l)
-		glob := strings.ReplaceAll(globText(path), changing, "*")
-		if strings.Contains(path, changing) && slices.ContainsFunc(loads, func(other *result.Load) bool {
-			p, _ := builds.stable(other)
-			return p != path && other.Party == l.Party && pageedit.MatchURL(glob, p)
-		}) { // what is left finds another file, too
-			path, query = withoutFragment(l.Target)
-			glob = globText(path)
-		}
+		path, query, glob := builds.globOf(l, loads)
 		if len(byPath[path]) > 1 { // others differ by query alone
 			if query == "" {
 				glob = ""
@@ -252,6 +235,33 @@ func matchersOf(loads []*result.Load) (out []foundLoad) {
 		seen["url "+path+"?"+query] = true
 	}
 	return out
+}
+
+// inlineMatchers finds inline texts of one shape by what they have in common or, where that is nothing that they
+// alone have, each by itself.
+func inlineMatchers(alike []*result.Load, texts []string) (out []foundLoad) {
+	x := inlineMatcher(alike, texts)
+	if x.matcher != "" || len(alike) == 1 || len(alike) > mostAlike {
+		return []foundLoad{x}
+	}
+	for _, one := range alike {
+		out = append(out, inlineMatcher([]*result.Load{one}, texts))
+	}
+	return out
+}
+
+// globOf is the URL of what is loaded, without what changes with each build, and a glob that finds it.
+func (b builds) globOf(l *result.Load, loads []*result.Load) (path, query, glob string) {
+	path, query = b.stable(l)
+	glob = strings.ReplaceAll(globText(path), changing, "*")
+	if strings.Contains(path, changing) && slices.ContainsFunc(loads, func(other *result.Load) bool {
+		p, _ := b.stable(other)
+		return p != path && other.Party == l.Party && pageedit.MatchURL(glob, p)
+	}) { // what is left finds another file, too
+		path, query = withoutFragment(l.Target)
+		glob = globText(path)
+	}
+	return path, query, glob
 }
 
 // mostAlike is how many inline texts of one shape are named one by one.

@@ -167,32 +167,23 @@ func Zone(g *gatefile.Gate) *time.Location {
 // Walk. Problems that are no errors are returned besides the Project; errors
 // come as a *GateError with all of them.
 func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
-	if o.Note != nil {
-		if abs, err := filepath.Abs(gateFile); err == nil {
-			o.Note(abs)
-		}
-	}
-	text, ok := o.Files[filepath.Base(gateFile)]
-	if !ok {
-		var err error
-		if text, err = fsys.Read(gateFile, fsys.GateLimit); err != nil {
-			return nil, nil, &failure.Path{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
-		}
-	}
 	abs, err := filepath.Abs(gateFile)
 	if err != nil {
 		return nil, nil, &failure.Path{Path: gateFile, Err: err}
 	}
+	if o.Note != nil {
+		o.Note(abs)
+	}
+	text, ok := o.Files[filepath.Base(gateFile)]
+	if !ok {
+		if text, err = fsys.Read(gateFile, fsys.GateLimit); err != nil {
+			return nil, nil, &failure.Path{Path: gateFile, Err: err, What: "name the gate file with --gate FILE"}
+		}
+	}
 	p := &Project{Dir: fsys.Real(filepath.Dir(abs)), outside: o.Outside, note: o.Note, files: o.Files, would: o.Named}
 	sum := sha256.New()
 	put(sum, []byte(version.Number))
-	shown := gateFile
-	if wd, err := os.Getwd(); err == nil {
-		if rel, err := filepath.Rel(wd, abs); err == nil && len(rel) < len(shown) {
-			shown = rel
-		}
-	}
-	shown = filepath.ToSlash(shown)
+	shown := shownAs(gateFile, abs)
 	if t, ok := o.Texts[shown]; ok {
 		text = t
 	}
@@ -227,6 +218,16 @@ func Open(gateFile string, o Options) (*Project, []problem.Problem, error) {
 		return nil, nil, &GateError{problems}
 	}
 	return p, problems, nil
+}
+
+// shownAs is what messages call a gate file: its path from here, where that is shorter.
+func shownAs(gateFile, abs string) string {
+	if wd, err := os.Getwd(); err == nil {
+		if rel, err := filepath.Rel(wd, abs); err == nil && len(rel) < len(gateFile) {
+			gateFile = rel
+		}
+	}
+	return filepath.ToSlash(gateFile)
 }
 
 // folders settles the source and the output folder.

@@ -68,13 +68,7 @@ func (a *apply) one(j *job, buf *site.Buffer) (c content, mine bool, err error) 
 		j.skip = true
 		return nil, true, nil
 	}
-	gate := ""
-	if j.page != nil {
-		gate = a.Digest
-	}
-	if e != nil && e.gate == ofFragment && j.page != nil && !j.page.Whole { // it is copied, whatever the gate says
-		j.frag, gate = true, ofFragment
-	}
+	gate := a.gateOf(j, e)
 	untouched := e != nil && exists && e.gate == gate && e.output.same(out.Stamp)
 	if a.Chosen == nil && untouched && e.source.same(j.file.Stamp) {
 		j.entry = &entry{gate: gate, source: stamp{j.file.Stamp, e.source.sum}, output: stamp{out.Stamp, e.output.sum},
@@ -87,11 +81,8 @@ func (a *apply) one(j *job, buf *site.Buffer) (c content, mine bool, err error) 
 	}
 	if a.Chosen != nil {
 		chosen, err := a.Chosen(a.Project.Gate.Look(src, *j.page))
-		if err != nil {
-			return nil, false, err
-		}
-		if j.skip = !chosen; j.skip {
-			return nil, true, nil
+		if j.skip = !chosen; j.skip || err != nil {
+			return nil, err == nil, err
 		}
 	}
 	if untouched && e.source.sum == source.sum {
@@ -125,6 +116,18 @@ func (a *apply) one(j *job, buf *site.Buffer) (c content, mine bool, err error) 
 		return nil, true, nil
 	}
 	return c, a.mayReplace(j, e, out, now), nil
+}
+
+// gateOf is the gate with which an output is made, as the record names it; "" for what is no page.
+func (a *apply) gateOf(j *job, e *entry) string {
+	switch {
+	case j.page == nil:
+		return ""
+	case e != nil && e.gate == ofFragment && !j.page.Whole: // it is copied, whatever the gate says
+		j.frag = true
+		return ofFragment
+	}
+	return a.Digest
 }
 
 // sourceOf reads a source file and digests it. One that is too big to be read at once is a copyOf.

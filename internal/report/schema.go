@@ -74,36 +74,13 @@ func oneOrMore(one ...*jsonschema.Schema) *jsonschema.Schema {
 
 // form is the schema of a value that is no plain mapping; nil for any other.
 func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
-	of := func(v any) *jsonschema.Schema {
-		s := r.ReflectFromType(reflect.TypeOf(v))
-		s.Version = ""
-		return s
-	}
-	words := func(list ...string) *jsonschema.Schema {
-		s := &jsonschema.Schema{Type: "string"}
-		for _, w := range list {
-			s.Enum = append(s.Enum, w)
-		}
-		return s
-	}
-	one := func(s *jsonschema.Schema, keys ...string) *jsonschema.Schema { // exactly one of them
-		for _, key := range keys {
-			s.OneOf = append(s.OneOf, &jsonschema.Schema{Required: []string{key}})
-		}
-		return s
-	}
+	of := func(v any) *jsonschema.Schema { return reflected(r, reflect.TypeOf(v)) }
 	at := func() *jsonschema.Schema { return one(of(gatefile.AtShape{}), gatefile.KeysOf(gatefile.AtShape{})...) }
 	if pattern, ok := gatefile.Forms[t]; ok {
-		text := &jsonschema.Schema{Type: "string", Pattern: pattern}
-		switch t {
-		case reflect.TypeFor[gatefile.Size](), reflect.TypeFor[gatefile.Fraction]():
-			return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{text, {Type: "number", Minimum: "0"}}}
-		case reflect.TypeFor[gatefile.Count]():
-			return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{text, {Type: "integer", Minimum: "0"}}}
-		case reflect.TypeFor[gatefile.Words](), reflect.TypeFor[gatefile.Name](), reflect.TypeFor[gatefile.Fragment]():
-			return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{text, {Type: "number"}, {Type: "boolean"}}}
-		}
-		return text
+		return textForm(t, pattern)
+	}
+	if strings.HasPrefix(t.Name(), "OneOrMore[") {
+		return listForm(r, t.Elem())
 	}
 	switch t {
 	case reflect.TypeFor[gatefile.CheckName]():
@@ -143,32 +120,69 @@ func form(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
 			AnyOf: []*jsonschema.Schema{words(gatefile.PlaceNames()...), at(), of(gatefile.PartPlaces{})},
 		}
 	case reflect.TypeFor[gatefile.ParamOf]():
-		full := r.ReflectFromType(reflect.TypeFor[paramOf]())
-		full.Version = ""
+		full := reflected(r, reflect.TypeFor[paramOf]())
 		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{scalar(), full}}
 	case reflect.TypeFor[gatefile.Tree]():
 		return &jsonschema.Schema{Type: "object"}
 	}
-	if strings.HasPrefix(t.Name(), "OneOrMore[") {
-		elem := r.ReflectFromType(t.Elem())
-		elem.Version = ""
-		switch t.Elem() {
-		case reflect.TypeFor[gatefile.Ask]():
-			return oneOrMore(&jsonschema.Schema{Type: "string"}, elem, of(gatefile.PairsShape{}),
-				of(gatefile.OnlyShape{}))
-		case reflect.TypeFor[gatefile.ParamsOnOf]():
-			elem.AdditionalProperties = scalar()
-		case reflect.TypeFor[gatefile.OpenOf]():
-			one(elem, "after", "scroll", "click", "fragment", "leaving")
-		case reflect.TypeFor[gatefile.PlacedRule]():
-			elem.Required = []string{"pages"}
-		case reflect.TypeFor[gatefile.BudgetShape]():
-			least := uint64(2)
-			elem.MinProperties = &least
-		}
-		return oneOrMore(elem)
-	}
 	return nil
+}
+
+// reflected is the schema of a type as its fields say.
+func reflected(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
+	s := r.ReflectFromType(t)
+	s.Version = ""
+	return s
+}
+
+func words(list ...string) *jsonschema.Schema {
+	s := &jsonschema.Schema{Type: "string"}
+	for _, w := range list {
+		s.Enum = append(s.Enum, w)
+	}
+	return s
+}
+
+// one has a mapping have exactly one of the keys.
+func one(s *jsonschema.Schema, keys ...string) *jsonschema.Schema {
+	for _, key := range keys {
+		s.OneOf = append(s.OneOf, &jsonschema.Schema{Required: []string{key}})
+	}
+	return s
+}
+
+// textForm is the schema of a text with a pattern, and of what YAML reads such a text as.
+func textForm(t reflect.Type, pattern string) *jsonschema.Schema {
+	text := &jsonschema.Schema{Type: "string", Pattern: pattern}
+	switch t {
+	case reflect.TypeFor[gatefile.Size](), reflect.TypeFor[gatefile.Fraction]():
+		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{text, {Type: "number", Minimum: "0"}}}
+	case reflect.TypeFor[gatefile.Count]():
+		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{text, {Type: "integer", Minimum: "0"}}}
+	case reflect.TypeFor[gatefile.Words](), reflect.TypeFor[gatefile.Name](), reflect.TypeFor[gatefile.Fragment]():
+		return &jsonschema.Schema{AnyOf: []*jsonschema.Schema{text, {Type: "number"}, {Type: "boolean"}}}
+	}
+	return text
+}
+
+// listForm is the schema of one mapping of a type, or a list of them.
+func listForm(r *jsonschema.Reflector, t reflect.Type) *jsonschema.Schema {
+	elem := reflected(r, t)
+	switch t {
+	case reflect.TypeFor[gatefile.Ask]():
+		return oneOrMore(&jsonschema.Schema{Type: "string"}, elem, reflected(r, reflect.TypeFor[gatefile.PairsShape]()),
+			reflected(r, reflect.TypeFor[gatefile.OnlyShape]()))
+	case reflect.TypeFor[gatefile.ParamsOnOf]():
+		elem.AdditionalProperties = scalar()
+	case reflect.TypeFor[gatefile.OpenOf]():
+		one(elem, "after", "scroll", "click", "fragment", "leaving")
+	case reflect.TypeFor[gatefile.PlacedRule]():
+		elem.Required = []string{"pages"}
+	case reflect.TypeFor[gatefile.BudgetShape]():
+		least := uint64(2)
+		elem.MinProperties = &least
+	}
+	return oneOrMore(elem)
 }
 
 // paramOf has the fields of gatefile.ParamOf, which as itself may be a bare value.

@@ -131,14 +131,8 @@ func newAuditing(ctx context.Context, o Options) (*auditing, error) {
 		}
 		return nil, err
 	}
-	s := &auditing{
-		Options: o,
-		result:  newAuditResult(o.Name),
-		site:    weburl.NewSite(o.Address),
-		weights: site.NewWeights(o.Dir, files),
-		files:   files,
-		from:    from,
-	}
+	s := &auditing{Options: o, result: newAuditResult(o.Name), site: weburl.NewSite(o.Address),
+		weights: site.NewWeights(o.Dir, files), files: files, from: from}
 	s.weights.Roughly = o.Roughly || !o.Records && o.Each == nil
 	s.read = site.ReadOnce(from)
 	known := check.Known{Read: s.read, Addresses: addressesOf(from.Captured()), Gate: o.Project != nil || o.GateFile}

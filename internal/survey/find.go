@@ -3,6 +3,8 @@ package survey
 import (
 	"bytes"
 	"context"
+	"path"
+	"slices"
 	"sort"
 	"strings"
 
@@ -54,13 +56,9 @@ func Find(ctx context.Context, dir, word string, project *project.Project,
 	for _, p := range list {
 		pages[p.File] = p
 	}
-	kept := files[:0]
-	for _, f := range files {
-		if f.Page || strings.HasSuffix(f.Path, ".js") || strings.HasSuffix(f.Path, ".mjs") ||
-			strings.HasSuffix(f.Path, ".css") {
-			kept = append(kept, f)
-		}
-	}
+	kept := slices.DeleteFunc(files, func(f site.File) bool {
+		return !f.Page && !slices.Contains([]string{".js", ".mjs", ".css"}, path.Ext(f.Path))
+	})
 	r.Files = len(kept)
 	needle := bytes.ToLower([]byte(word))
 	err = parallel.InOrder(ctx, len(kept), func(i int) (found, error) {

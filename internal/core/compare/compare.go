@@ -107,21 +107,9 @@ func (r *Result) Same() bool {
 // Compare compares two sides, page by page. changes is asked what differs on pages besides
 // what came, went and moved, for each page. It may be nil.
 func Compare(before, after *Side, changes func([]Cut) []Changes) *Result {
-	r := &Result{
-		Changes: []pagechange.Group{},
-		Came:    []Thing{},
-		Went:    []Thing{},
-		Moved:   []Thing{},
-		Changed: []Thing{},
-		Pages:   []PageChange{},
-		Others:  []string{},
-		Rests:   []Rest{},
-		Untold:  []string{},
-		Added:   []string{},
-		Removed: []string{},
-		Mended:  []check.Finding{},
-		New:     []check.Finding{},
-	}
+	r := &Result{Changes: []pagechange.Group{}, Came: []Thing{}, Went: []Thing{}, Moved: []Thing{}, Changed: []Thing{},
+		Pages: []PageChange{}, Others: []string{}, Rests: []Rest{}, Untold: []string{}, Added: []string{},
+		Removed: []string{}, Mended: []check.Finding{}, New: []check.Finding{}}
 	old := map[string]*inventory.Record{}
 	for _, rec := range before.Records {
 		if !rec.Fragment {
@@ -352,13 +340,10 @@ func (c *collector) page(was, is *inventory.Record) Cut {
 			told[o] = true
 		}
 	}
-	var gone []*inventory.Element
-	for _, e := range before {
+	gone := slices.DeleteFunc(slices.Clone(before), func(e *inventory.Element) bool {
 		id, _ := identity(e)
-		if id != "" && slices.Contains(old[id], e) {
-			gone = append(gone, e)
-		}
-	}
+		return id == "" || !slices.Contains(old[id], e)
+	})
 	for _, e := range come {
 		k := -1
 		if e.Item != "" {

@@ -3,6 +3,7 @@ package gatefile
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 
 	"yellowgate/internal/core/placeholder"
@@ -59,24 +60,6 @@ func (r *reader) needsURL() {
 	if r.gate.Site.URL.Value != "" {
 		return
 	}
-	needs := func(t *placeholder.Template) bool {
-		if t == nil {
-			return false
-		}
-		for _, p := range t.Pieces {
-			if p.Placeholder == nil {
-				continue
-			}
-			only := true
-			for _, o := range p.Placeholder.Options {
-				only = only && (o.Name == "page.url" || o.Name == "site.url")
-			}
-			if only {
-				return true
-			}
-		}
-		return false
-	}
 	fail := func(pos problem.Position, what string) {
 		r.problem(problem.Error, pos, "add it under site: url: https://ternhill.example",
 			"%s needs the site's address, and site.url is missing", what)
@@ -90,7 +73,7 @@ func (r *reader) needsURL() {
 				relative := k.ID() == "property.og:image" && len(v.Pieces) > 0 &&
 					strings.HasPrefix(v.Pieces[0].Text, "/") &&
 					!strings.HasPrefix(v.Pieces[0].Text, "//")
-				if relative || needs(v) {
+				if relative || needsAddress(v) {
 					fail(k.Pos, k.Name)
 					return true
 				}
@@ -110,10 +93,25 @@ func (r *reader) needsURL() {
 	}
 	for _, it := range r.gate.Items {
 		for _, p := range it.Parts {
-			if needs(p.Template) {
+			if needsAddress(p.Template) {
 				fail(p.Pos, fmt.Sprintf("item %q", it.Name))
 				return
 			}
 		}
 	}
+}
+
+// needsAddress reports whether a template has a placeholder that only the site's address can fill.
+func needsAddress(t *placeholder.Template) bool {
+	if t == nil {
+		return false
+	}
+	for _, p := range t.Pieces {
+		if p.Placeholder != nil && !slices.ContainsFunc(p.Placeholder.Options, func(o placeholder.Option) bool {
+			return o.Name != "page.url" && o.Name != "site.url"
+		}) {
+			return true
+		}
+	}
+	return false
 }

@@ -358,32 +358,8 @@ func (n *nester) startTag(tag *nestTag, t token) bool {
 			return false
 		}
 	}
-	switch kind {
-	case blockElement:
-		if !n.closeParagraph() {
-			return false
-		}
-	case headElement:
-		if !n.closeParagraph() || n.top().kind == headElement {
-			return false
-		}
-	case paragraph:
-		if !n.closeParagraph() {
-			return false
-		}
-	case listItem, definition:
-		if !n.closeItem(kind) || !n.closeParagraph() {
-			return false
-		}
-	case tableElement:
-		if open, _ := n.paragraphOpen(); open && !n.standard { // in quirks mode it stays open
-			return false
-		}
-		if !n.closeParagraph() {
-			return false
-		}
-	case optionElement:
-		return false // outside a select
+	if !n.makeRoom(kind) {
+		return false
 	}
 	if !tag.known {
 		switch name {
@@ -397,6 +373,26 @@ func (n *nester) startTag(tag *nestTag, t token) bool {
 		}
 	}
 	n.push(tag, kind, &t)
+	return true
+}
+
+// makeRoom closes what an element of a kind closes before it opens. It is false where that is not plain.
+func (n *nester) makeRoom(kind nestKind) bool {
+	switch kind {
+	case blockElement, paragraph:
+		return n.closeParagraph()
+	case headElement:
+		return n.closeParagraph() && n.top().kind != headElement
+	case listItem, definition:
+		return n.closeItem(kind) && n.closeParagraph()
+	case tableElement:
+		if open, _ := n.paragraphOpen(); open && !n.standard { // in quirks mode it stays open
+			return false
+		}
+		return n.closeParagraph()
+	case optionElement:
+		return false // outside a select
+	}
 	return true
 }
 

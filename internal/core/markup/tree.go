@@ -106,12 +106,30 @@ func parseMarked(src []byte, starts, nameEnds []int, most int) *Tree {
 			},
 		}
 	}
+	b := marked(src, starts, nameEnds, flat)
+	if at := nameOfDoctype.FindSubmatchIndex(b.Bytes()[:min(b.Len(), 1024)]); at != nil {
+		copy(b.Bytes()[at[2]:at[3]], "html") // the library takes it for quirks mode in capitals; browsers do not (13.2.5.54)
+	}
+	doc, err := html.Parse(b)
+	if err != nil { // a reader of bytes never fails; too deep a tree does
+		return &Tree{
+			doc:    &html.Node{Type: html.DocumentNode},
+			unread: &UnreadError{"the page is nested so deep that it cannot be followed: " + err.Error()},
+		}
+	}
+	t := &Tree{doc: doc}
+	t.measure()
+	return t
+}
+
+// marked is a page with an offset attribute in each of the tags, flattened where that is asked for.
+func marked(src []byte, starts, nameEnds []int, flat *flattening) *bytes.Buffer {
 	var gone []Span
 	var closers []int // start tags whose element is closed at once, in order
 	if flat != nil {
 		gone, closers = flat.gone, flat.closed
 	}
-	var b bytes.Buffer
+	b := &bytes.Buffer{}
 	b.Grow(len(src) + 32*len(starts))
 	last := 0
 	upTo := func(at int) { // without the end tags of what was flattened
@@ -144,19 +162,7 @@ func parseMarked(src []byte, starts, nameEnds []int, most int) *Tree {
 	}
 	closeUpTo(len(src))
 	upTo(len(src))
-	if at := nameOfDoctype.FindSubmatchIndex(b.Bytes()[:min(b.Len(), 1024)]); at != nil {
-		copy(b.Bytes()[at[2]:at[3]], "html") // the library takes it for quirks mode in capitals; browsers do not (13.2.5.54)
-	}
-	doc, err := html.Parse(&b)
-	if err != nil { // a reader of bytes never fails; too deep a tree does
-		return &Tree{
-			doc:    &html.Node{Type: html.DocumentNode},
-			unread: &UnreadError{"the page is nested so deep that it cannot be followed: " + err.Error()},
-		}
-	}
-	t := &Tree{doc: doc}
-	t.measure()
-	return t
+	return b
 }
 
 var nameOfDoctype = regexp.MustCompile(`(?i)^[^<]*(?:<!--.*?-->\s*)*<!doctype\s+(html)`)
@@ -304,22 +310,7 @@ func offsetOf(n *html.Node) (int, bool) {
 // marked; where that is not markup it is text nobody reads.
 func relistByTree(p *Document, from int) {
 	src := p.Src
-	var starts, nameEnds []int
-	for i := 0; i < len(src); i++ {
-		n := bytes.IndexByte(src[i:], '<')
-		if n < 0 {
-			break
-		}
-		i += n
-		if i+1 >= len(src) || !isLetter(src[i+1]) {
-			continue
-		}
-		tag, end := readName(src, i+1)
-		if tag.OfInterest() || tag == TagH1 {
-			starts = append(starts, i)
-			nameEnds = append(nameEnds, end)
-		}
-	}
+	starts, nameEnds := likeStartTags(src)
 	tree := parseMarked(src, starts, nameEnds, mostRelisted)
 	if tree.unread != nil {
 		p.Unread = tree.unread.Why
@@ -363,6 +354,26 @@ func relistByTree(p *Document, from int) {
 		}
 	}
 	p.Elements = kept
+}
+
+// likeStartTags are the offsets of what looks like a start tag of interest, and where its name ends.
+func likeStartTags(src []byte) (starts, nameEnds []int) {
+	for i := 0; i < len(src); i++ {
+		n := bytes.IndexByte(src[i:], '<')
+		if n < 0 {
+			break
+		}
+		i += n
+		if i+1 >= len(src) || !isLetter(src[i+1]) {
+			continue
+		}
+		tag, end := readName(src, i+1)
+		if tag.OfInterest() || tag == TagH1 {
+			starts = append(starts, i)
+			nameEnds = append(nameEnds, end)
+		}
+	}
+	return starts, nameEnds
 }
 
 // insideOf says what an element stands in. One of HTML at an integration point of svg or math is active, as

@@ -53,31 +53,9 @@ func tokeniseGaps(was, is *reading) bool {
 	}
 	var wide []gap
 	for _, g := range gaps {
-		g.from, g.to = g.from-around, g.to-around
-		g.fromEnd, g.toEnd = g.fromEnd+around, g.toEnd+around
-		for n := 0; g.from > 0 && g.to > 0; n++ {
-			move := max(before(was.src.Text, inWas, old, g.from), before(is.src.Text, inIs, now, g.to))
-			if move == 0 {
-				break
-			}
-			if g.from, g.to = g.from-move, g.to-move; n > mostMoves {
-				return false
-			}
-		}
-		for n := 0; g.fromEnd < len(old)-1 && g.toEnd < len(now)-1; n++ {
-			move := max(after(inWas, old, g.fromEnd), after(inIs, now, g.toEnd))
-			if move == 0 {
-				break
-			}
-			if g.fromEnd, g.toEnd = g.fromEnd+move, g.toEnd+move; n > mostMoves {
-				return false
-			}
-		}
-		if g.from <= 0 || g.to <= 0 {
-			g.from, g.to = 0, 0
-		}
-		if g.fromEnd >= len(old)-1 || g.toEnd >= len(now)-1 {
-			g.fromEnd, g.toEnd = len(old)-1, len(now)-1
+		g, ok := widened(g, was, is, inWas, inIs, old, now)
+		if !ok {
+			return false
 		}
 		for k := len(wide) - 1; k >= 0 && (g.from <= wide[k].fromEnd || g.to <= wide[k].toEnd); k-- {
 			g = gap{
@@ -101,6 +79,38 @@ func tokeniseGaps(was, is *reading) bool {
 	was.run(from, len(was.src.Text))
 	is.run(to, len(is.src.Text))
 	return true
+}
+
+// widened is a gap made wider until it begins and ends where nothing that covers lines is cut on either side. It is
+// false where that takes too many steps.
+func widened(g gap, was, is *reading, inWas, inIs []markup.Span, old, now []int) (gap, bool) {
+	g.from, g.to = g.from-around, g.to-around
+	g.fromEnd, g.toEnd = g.fromEnd+around, g.toEnd+around
+	for n := 0; g.from > 0 && g.to > 0; n++ {
+		move := max(before(was.src.Text, inWas, old, g.from), before(is.src.Text, inIs, now, g.to))
+		if move == 0 {
+			break
+		}
+		if g.from, g.to = g.from-move, g.to-move; n > mostMoves {
+			return g, false
+		}
+	}
+	for n := 0; g.fromEnd < len(old)-1 && g.toEnd < len(now)-1; n++ {
+		move := max(after(inWas, old, g.fromEnd), after(inIs, now, g.toEnd))
+		if move == 0 {
+			break
+		}
+		if g.fromEnd, g.toEnd = g.fromEnd+move, g.toEnd+move; n > mostMoves {
+			return g, false
+		}
+	}
+	if g.from <= 0 || g.to <= 0 {
+		g.from, g.to = 0, 0
+	}
+	if g.fromEnd >= len(old)-1 || g.toEnd >= len(now)-1 {
+		g.fromEnd, g.toEnd = len(old)-1, len(now)-1
+	}
+	return g, true
 }
 
 // run takes a range for one token.

@@ -254,12 +254,7 @@ func (pl *planner) placeItem(i int) {
 	if !pl.checkParams(item.Item) {
 		return
 	}
-	type group struct {
-		at    landing
-		lines []string
-	}
-	var groups []*group
-	index := map[[2]int]*group{}
+	groups := &placeGroups{}
 	placed, wanted := 0, 0
 	for k := range item.Parts() {
 		part := item.Part(k)
@@ -273,14 +268,8 @@ func (pl *planner) placeItem(i int) {
 			values.Param = pl.params(item.Item, at.spot)
 			text, ok, err := item.Render(k, values)
 			if err != nil {
-				pl.problem(
-					problem.Problem{
-						Severity: problem.Error,
-						Pos:      err.Pos,
-						Message:  fmt.Sprintf("item %q: %s", item.Name, err.Message),
-						Remedy:   remedyFor(err),
-					},
-				)
+				pl.problem(problem.Problem{Severity: problem.Error, Pos: err.Pos, Remedy: remedyFor(err),
+					Message: fmt.Sprintf("item %q: %s", item.Name, err.Message)})
 				return
 			}
 			placed++
@@ -291,14 +280,7 @@ func (pl *planner) placeItem(i int) {
 				text = pl.loadsLike(at.stands, text)
 			}
 			text = pl.letIn(text, fmt.Sprintf("item %q", item.Name), part.Pos)
-			key := [2]int{at.Offset, at.replaces}
-			g := index[key]
-			if g == nil {
-				g = &group{at: at}
-				index[key] = g
-				groups = append(groups, g)
-			}
-			g.lines = append(g.lines, text)
+			groups.add(at, text)
 			pl.plan.Written = append(pl.plan.Written, Written{i, k, text, place, at.Area})
 			if part.Kind == gatefile.Popup {
 				pl.plan.Popups = append(pl.plan.Popups, item.Item)
@@ -311,9 +293,34 @@ func (pl *planner) placeItem(i int) {
 			Remedy: "write <!-- yg-spot " + item.Name +
 				" --> into the page, or keep the item out of it: without pages, it is in where it has a spot"})
 	}
-	for _, g := range groups {
+	for _, g := range groups.list {
 		pl.insert(item.Name, g.at, g.lines, i)
 	}
+}
+
+// placeGroups are the parts of an item by where they go, in their order.
+type placeGroups struct {
+	list  []*placeGroup
+	index map[[2]int]*placeGroup
+}
+
+type placeGroup struct {
+	at    landing
+	lines []string
+}
+
+func (gs *placeGroups) add(at landing, text string) {
+	key := [2]int{at.Offset, at.replaces}
+	g := gs.index[key]
+	if g == nil {
+		if gs.index == nil {
+			gs.index = map[[2]int]*placeGroup{}
+		}
+		g = &placeGroup{at: at}
+		gs.index[key] = g
+		gs.list = append(gs.list, g)
+	}
+	g.lines = append(g.lines, text)
 }
 
 func remedyFor(err *snippet.ValueError) string {

@@ -55,25 +55,7 @@ func ReadScript(text []byte, module bool) *Script {
 	if ast == nil {
 		return nil
 	}
-	w := &walker{
-		script: &Script{
-			Uses:    map[string]bool{},
-			Words:   map[string]bool{},
-			Members: map[string]bool{},
-			asked:   map[string]bool{},
-		},
-		functions: map[*js.Var][]js.INode{},
-		methods:   map[string][]js.INode{},
-		alias:     map[*js.Var]string{},
-		libraries: map[*js.Var]bool{},
-		constants: map[*js.Var]js.INode{},
-		changed:   map[*js.Var]bool{},
-		walked:    map[js.INode]walk{},
-		returned:  map[js.INode][]js.INode{},
-		loading:   map[string]bool{},
-		named:     map[any]walk{},
-		defined:   map[string]bool{},
-	}
+	w := newWalker()
 	w.reach = &w.script.Load
 	for _, v := range ast.Scope.Undeclared {
 		w.script.Uses[name(v)] = true
@@ -110,6 +92,24 @@ func ReadScript(text []byte, module bool) *Script {
 		w.script.Early = slices.DeleteFunc(w.script.Early, func(n string) bool { return local[n] })
 	}
 	return w.script
+}
+
+func newWalker() *walker {
+	return &walker{
+		script: &Script{Uses: map[string]bool{}, Words: map[string]bool{}, Members: map[string]bool{},
+			asked: map[string]bool{}},
+		functions: map[*js.Var][]js.INode{},
+		methods:   map[string][]js.INode{},
+		alias:     map[*js.Var]string{},
+		libraries: map[*js.Var]bool{},
+		constants: map[*js.Var]js.INode{},
+		changed:   map[*js.Var]bool{},
+		walked:    map[js.INode]walk{},
+		returned:  map[js.INode][]js.INode{},
+		loading:   map[string]bool{},
+		named:     map[any]walk{},
+		defined:   map[string]bool{},
+	}
 }
 
 // guards reports whether the script asks whether a name is there before it calls it,

@@ -162,29 +162,7 @@ type running struct {
 // TooEarly lists what the scripts of a page call at once and only later ones define. It is
 // silent from the first script on that cannot be read, or that may bring others.
 func (l *Library) TooEarly(r *inventory.Record) (out []Early) {
-	var now, later []running
-	var missing []int
-	for i := range r.Elements {
-		e := &r.Elements[i]
-		if !e.IsScript() || e.Inside != "" {
-			continue
-		}
-		list, files, whole := l.scriptsOf(r, e)
-		if e.Runs == "blocking" {
-			if e.Loads && e.Party == "own" && l.gone(e.Ref.Path) {
-				missing = append(missing, i) // it defines nothing
-				continue
-			}
-			if !whole || slices.ContainsFunc(list, func(s *Script) bool { return len(s.Unknown.Loads) > 0 }) ||
-				len(e.Brings) > 0 {
-				list = nil
-				now = append(now, running{at: i})
-				continue
-			}
-			now = append(now, running{i, list, files})
-		}
-		later = append(later, running{i, list, files})
-	}
+	now, later, missing := l.running(r)
 	sure := !slices.ContainsFunc(later, func(x running) bool { return x.scripts == nil })
 	defined := map[string]bool{}
 	for _, x := range now {
@@ -201,24 +179,13 @@ func (l *Library) TooEarly(r *inventory.Record) (out []Early) {
 				if defined[n] {
 					continue
 				}
-				for _, y := range later {
-					e := &r.Elements[y.at]
-					if (y.at > x.at || e.Runs != "blocking") && y.at != x.at &&
-						slices.ContainsFunc(y.scripts, func(s *Script) bool { return slices.Contains(s.Defines, n) }) {
-						runs := e.Runs
-						if runs == "blocking" {
-							runs = "further down"
-						}
-						out = append(out, Early{x.at, x.files[k], n, y.at, runs})
-						defined[n] = true // told once
-						break
-					}
+				by, runs := definedLater(r, later, x.at, n)
+				if by < 0 && len(missing) > 0 && missing[0] < x.at && sure && !named(r, n) {
+					by, runs = likely(r, n, missing, x.at), "missing"
 				}
-				if !defined[n] && len(missing) > 0 && missing[0] < x.at && sure && !named(r, n) {
-					if by := likely(r, n, missing, x.at); by >= 0 {
-						out = append(out, Early{x.at, x.files[k], n, by, "missing"})
-						defined[n] = true
-					}
+				if by >= 0 {
+					out = append(out, Early{x.at, x.files[k], n, by, runs})
+					defined[n] = true // told once
 				}
 			}
 		}
@@ -227,6 +194,47 @@ func (l *Library) TooEarly(r *inventory.Record) (out []Early) {
 		out = append(out, afterParsing(r, later, defined)...)
 	}
 	return out
+}
+
+// running lists the scripts that a page runs: now are those that block, later all that may define what those call.
+// missing are the numbers of those of the site whose file is not there.
+func (l *Library) running(r *inventory.Record) (now, later []running, missing []int) {
+	for i := range r.Elements {
+		e := &r.Elements[i]
+		if !e.IsScript() || e.Inside != "" {
+			continue
+		}
+		list, files, whole := l.scriptsOf(r, e)
+		if e.Runs == "blocking" {
+			if e.Loads && e.Party == "own" && l.gone(e.Ref.Path) {
+				missing = append(missing, i) // it defines nothing
+				continue
+			}
+			if !whole || slices.ContainsFunc(list, func(s *Script) bool { return len(s.Unknown.Loads) > 0 }) ||
+				len(e.Brings) > 0 {
+				now = append(now, running{at: i})
+				continue
+			}
+			now = append(now, running{i, list, files})
+		}
+		later = append(later, running{i, list, files})
+	}
+	return now, later, missing
+}
+
+// definedLater is the first element that defines a name and runs after the element at; -1 for none. runs is when.
+func definedLater(r *inventory.Record, later []running, at int, name string) (by int, runs string) {
+	for _, y := range later {
+		runs := r.Elements[y.at].Runs
+		if y.at != at && (y.at > at || runs != "blocking") &&
+			slices.ContainsFunc(y.scripts, func(s *Script) bool { return slices.Contains(s.Defines, name) }) {
+			if runs == "blocking" {
+				runs = "further down"
+			}
+			return y.at, runs
+		}
+	}
+	return -1, ""
 }
 
 // afterParsing lists what deferred scripts and modules call at once and only a script defines that comes
