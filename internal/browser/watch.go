@@ -143,6 +143,16 @@ func (w *watch) hear(ev any) {
 		}
 	case *page.EventLoadEventFired:
 		w.loaded = true
+	case *css.EventStyleSheetAdded:
+		w.sheets[string(e.Header.StyleSheetID)] = e.Header
+	default:
+		w.hearScripts(ev)
+	}
+}
+
+// hearScripts takes in what becomes of scripts: where they run, and what goes wrong.
+func (w *watch) hearScripts(ev any) {
+	switch e := ev.(type) {
 	case *runtime.EventExecutionContextCreated:
 		var of struct{ IsDefault bool }
 		if json.Unmarshal(e.Context.AuxData, &of) == nil && of.IsDefault {
@@ -165,8 +175,6 @@ func (w *watch) hear(ev any) {
 		if d := e.Issue.Details; d != nil && d.ContentSecurityPolicyIssueDetails != nil {
 			w.policy(d.ContentSecurityPolicyIssueDetails)
 		}
-	case *css.EventStyleSheetAdded:
-		w.sheets[string(e.Header.StyleSheetID)] = e.Header
 	}
 }
 

@@ -22,28 +22,14 @@ func (r *reader) site(n ast.Node) {
 		case "name":
 			s.Name, _ = r.oneText(e.node, what)
 		case "url":
-			s.URL, _ = r.oneText(e.node, what)
-			if u, err := url.Parse(s.URL.Value); s.URL.Value != "" &&
-				(err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https") {
-				r.problem(problem.Error, s.URL.Pos, "write it like https://ternhill.example",
-					"site.url should be the site's absolute address")
-			} else if u != nil && (u.RawQuery != "" || u.Fragment != "") {
-				r.errorf(s.URL.Pos, "site.url has no query and no fragment")
-			}
-			s.URL.Value = strings.TrimSuffix(s.URL.Value, "/")
+			r.siteURL(e.node, what)
 		case "origin":
-			s.Origin, _ = r.oneText(e.node, what)
-			if u, err := url.Parse(s.Origin.Value); s.Origin.Value != "" &&
-				(err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || strings.Trim(u.Path, "/") != "" ||
-					u.RawQuery != "" || u.Fragment != "" || u.User != nil) {
-				r.problem(problem.Error, s.Origin.Pos, "write it like http://127.0.0.1:8000",
-					"site.origin is the scheme, host and port of the server that makes the pages")
-			}
+			r.origin(e.node, what)
 		case "time-zone":
 			s.TimeZone, _ = r.oneText(e.node, what)
 			if _, err := time.LoadLocation(s.TimeZone.Value); s.TimeZone.Value != "" && err != nil {
-				r.problem(problem.Error, s.TimeZone.Pos, "write a name like Europe/Oslo", "there is no time zone %q",
-					s.TimeZone.Value)
+				r.problem(problem.Error, s.TimeZone.Pos, "write a name like Europe/Oslo",
+					"there is no time zone %q", s.TimeZone.Value)
 			}
 		case "source":
 			s.Source, _ = r.oneName(e.node, what)
@@ -52,14 +38,7 @@ func (r *reader) site(n ast.Node) {
 		case "facts":
 			s.Facts = r.names(e.node, what)
 		case "trust":
-			for _, t := range r.names(e.node, what) {
-				if strings.ContainsAny(t.Value, "/: ") || strings.Contains(strings.TrimPrefix(t.Value, "*."), "*") {
-					r.problem(problem.Error, t.Pos, "write "+trustedHost(t.Value), "site.trust lists hosts, not %q",
-						t.Value)
-					continue
-				}
-				s.Trust = append(s.Trust, t)
-			}
+			r.trust(e.node, what)
 		case "outside":
 			s.Outside = r.names(e.node, what)
 		case "manifest":
@@ -92,17 +71,56 @@ func (r *reader) site(n ast.Node) {
 				r.problem(problem.Error, t.Pos, "0 keeps nothing", "site.history is %s, not %q", SizeForm, t.Value)
 			}
 		case "gateway":
-			for _, x := range r.mapping(e.node, what, KeysOf(GatewayShape{})) {
-				if x.key == "pass" {
-					s.Pass = r.queries(x.node, what+".pass")
-					continue
-				}
-				s.Hosts = r.names(x.node, what+".hosts")
-				for _, t := range s.Hosts {
-					if strings.ContainsAny(t.Value, "/: *") {
-						r.problem(problem.Error, t.Pos, "write www.ternhill.example", "%q is no name of a host", t.Value)
-					}
-				}
+			r.gateway(e.node, what)
+		}
+	}
+}
+
+func (r *reader) siteURL(n ast.Node, what string) {
+	s := &r.gate.Site
+	s.URL, _ = r.oneText(n, what)
+	if u, err := url.Parse(s.URL.Value); s.URL.Value != "" &&
+		(err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https") {
+		r.problem(problem.Error, s.URL.Pos, "write it like https://ternhill.example",
+			"site.url should be the site's absolute address")
+	} else if u != nil && (u.RawQuery != "" || u.Fragment != "") {
+		r.errorf(s.URL.Pos, "site.url has no query and no fragment")
+	}
+	s.URL.Value = strings.TrimSuffix(s.URL.Value, "/")
+}
+
+func (r *reader) origin(n ast.Node, what string) {
+	s := &r.gate.Site
+	s.Origin, _ = r.oneText(n, what)
+	if u, err := url.Parse(s.Origin.Value); s.Origin.Value != "" &&
+		(err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" ||
+			strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil) {
+		r.problem(problem.Error, s.Origin.Pos, "write it like http://127.0.0.1:8000",
+			"site.origin is the scheme, host and port of the server that makes the pages")
+	}
+}
+
+func (r *reader) trust(n ast.Node, what string) {
+	for _, t := range r.names(n, what) {
+		if strings.ContainsAny(t.Value, "/: ") || strings.Contains(strings.TrimPrefix(t.Value, "*."), "*") {
+			r.problem(problem.Error, t.Pos, "write "+trustedHost(t.Value), "site.trust lists hosts, not %q", t.Value)
+			continue
+		}
+		r.gate.Site.Trust = append(r.gate.Site.Trust, t)
+	}
+}
+
+func (r *reader) gateway(n ast.Node, what string) {
+	s := &r.gate.Site
+	for _, x := range r.mapping(n, what, KeysOf(GatewayShape{})) {
+		if x.key == "pass" {
+			s.Pass = r.queries(x.node, what+".pass")
+			continue
+		}
+		s.Hosts = r.names(x.node, what+".hosts")
+		for _, t := range s.Hosts {
+			if strings.ContainsAny(t.Value, "/: *") {
+				r.problem(problem.Error, t.Pos, "write www.ternhill.example", "%q is no name of a host", t.Value)
 			}
 		}
 	}

@@ -98,16 +98,10 @@ func badSelector(tt []css.TokenType, text []string) string {
 	// empty: nothing was read since the beginning or a comma; combined: since a combinator.
 	depth, empty, combined := 0, true, false
 	for i := 0; i < len(tt); i++ {
-		switch tt[i] {
-		case css.FunctionToken, css.LeftParenthesisToken, css.LeftBracketToken:
-			depth++
-			empty, combined = false, false
-			continue
-		case css.RightParenthesisToken, css.RightBracketToken:
-			depth--
-			continue
-		}
-		if depth > 0 {
+		if step := nesting(tt[i]); step != 0 || depth > 0 {
+			if depth += step; step > 0 {
+				empty, combined = false, false
+			}
 			continue
 		}
 		next := css.ErrorToken
@@ -127,12 +121,8 @@ func badSelector(tt []css.TokenType, text []string) string {
 			}
 			i++
 			empty, combined = false, false
-		case tt[i] == css.HashToken:
-			if c := text[i][1]; '0' <= c && c <= '9' ||
-				c == '-' && (len(text[i]) == 2 || '0' <= text[i][2] && text[i][2] <= '9') {
-				return fmt.Sprintf("%s is no id that a selector can name: it begins with a number", text[i])
-			}
-			empty, combined = false, false
+		case tt[i] == css.HashToken && numbered(text[i]):
+			return fmt.Sprintf("%s is no id that a selector can name: it begins with a number", text[i])
 		case tt[i] == css.DelimToken && (text[i] == ">" || text[i] == "+" || text[i] == "~"):
 			if combined {
 				return "two combinators with nothing between them"
@@ -150,9 +140,7 @@ func badSelector(tt []css.TokenType, text []string) string {
 			return fmt.Sprintf("%s is no selector", text[i])
 		case tt[i] == css.StringToken:
 			return "a text in quotes is no selector"
-		case tt[i] == css.DelimToken && (text[i] == "*" || text[i] == "&" || text[i] == "|"):
-			empty, combined = false, false
-		case tt[i] == css.DelimToken:
+		case tt[i] == css.DelimToken && !strings.Contains("*&|", text[i]):
 			return fmt.Sprintf("%q has no meaning in a selector", text[i])
 		case tt[i] == css.AtKeywordToken:
 			return ""
@@ -167,4 +155,21 @@ func badSelector(tt []css.TokenType, text []string) string {
 		return "a combinator with nothing behind it"
 	}
 	return ""
+}
+
+// nesting is 1 for what opens a bracket, -1 for what closes one.
+func nesting(t css.TokenType) int {
+	switch t {
+	case css.FunctionToken, css.LeftParenthesisToken, css.LeftBracketToken:
+		return 1
+	case css.RightParenthesisToken, css.RightBracketToken:
+		return -1
+	}
+	return 0
+}
+
+// numbered reports whether a hash is no identifier (CSS Syntax, 4.3.9).
+func numbered(hash string) bool {
+	c := hash[1]
+	return '0' <= c && c <= '9' || c == '-' && (len(hash) == 2 || '0' <= hash[2] && hash[2] <= '9')
 }

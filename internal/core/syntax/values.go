@@ -123,29 +123,35 @@ func (f *follower) texts(n js.INode, depth int) (out []text) {
 			return out
 		}
 	case *js.Var:
-		v := origin(n)
-		for _, x := range f.values[v] {
-			if len(out) <= mostTexts {
-				out = append(out, f.texts(x, depth-1)...)
-			}
-		}
-		if p, ok := f.params[v]; ok {
-			for _, name := range append([]any{p.function}, f.heldBy[p.function]...) {
-				for _, args := range f.calls[name] {
-					if len(out) > mostTexts {
-						break
-					}
-					if p.index < len(args) {
-						out = append(out, f.texts(args[p.index].Value, depth-1)...)
-					}
-				}
-			}
-		}
-		if len(out) > 0 {
+		if out = f.ofVariable(origin(n), depth); len(out) > 0 {
 			return few(out)
 		}
 	}
 	return unknown
+}
+
+// ofVariable lists the texts that a variable or a parameter may be.
+func (f *follower) ofVariable(v *js.Var, depth int) (out []text) {
+	for _, x := range f.values[v] {
+		if len(out) <= mostTexts {
+			out = append(out, f.texts(x, depth-1)...)
+		}
+	}
+	p, ok := f.params[v]
+	if !ok {
+		return out
+	}
+	for _, name := range append([]any{p.function}, f.heldBy[p.function]...) {
+		for _, args := range f.calls[name] {
+			if len(out) > mostTexts {
+				break
+			}
+			if p.index < len(args) {
+				out = append(out, f.texts(args[p.index].Value, depth-1)...)
+			}
+		}
+	}
+	return out
 }
 
 // holdsTrue decides a comparison of two texts; ok is false where it cannot.

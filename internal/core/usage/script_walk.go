@@ -219,17 +219,7 @@ func (w *walker) Enter(n js.INode) js.IVisitor {
 	case *js.FuncDecl, *js.ArrowFunc, *js.MethodDecl:
 		return nil // until it is known to run
 	case *js.Var:
-		if v := same(n); w.fresh(v) {
-			for _, f := range w.functions[v] {
-				w.runs(f, w.dependent)
-			}
-		}
-		if list, ok := w.constants[same(n)].(*js.ArrayExpr); ok {
-			w.runs(list, w.dependent)
-		}
-		if free(n) && doesMuch[name(n)] {
-			w.effect(name(n))
-		}
+		w.variable(n)
 	case *js.LiteralExpr:
 		if n.TokenType == js.StringToken {
 			identifierWords(unquote(n.Data), w.script.Words)
@@ -267,16 +257,7 @@ func (w *walker) Enter(n js.INode) js.IVisitor {
 			w.script.usesAny = true
 		}
 	case *js.NewExpr:
-		if n.Args != nil {
-			w.handedOver(n.Args.List, w.dependent)
-		}
-		if class, ok := ungroup(n.X).(*js.ClassDecl); ok {
-			for _, e := range class.List {
-				if e.Method != nil && text(&e.Method.Name.Literal) == "constructor" {
-					w.runs(e.Method, w.dependent)
-				}
-			}
-		}
+		w.made(n)
 	case *js.BlockStmt:
 		w.statements(n.List)
 		return nil
@@ -294,6 +275,35 @@ func (w *walker) Enter(n js.INode) js.IVisitor {
 		return nil
 	}
 	return w
+}
+
+// variable takes in the use of a variable: what it holds may run.
+func (w *walker) variable(n *js.Var) {
+	if v := same(n); w.fresh(v) {
+		for _, f := range w.functions[v] {
+			w.runs(f, w.dependent)
+		}
+	}
+	if list, ok := w.constants[same(n)].(*js.ArrayExpr); ok {
+		w.runs(list, w.dependent)
+	}
+	if free(n) && doesMuch[name(n)] {
+		w.effect(name(n))
+	}
+}
+
+// made takes in a new expression: what it is given may run, and its constructor does.
+func (w *walker) made(n *js.NewExpr) {
+	if n.Args != nil {
+		w.handedOver(n.Args.List, w.dependent)
+	}
+	if class, ok := ungroup(n.X).(*js.ClassDecl); ok {
+		for _, e := range class.List {
+			if e.Method != nil && text(&e.Method.Name.Literal) == "constructor" {
+				w.runs(e.Method, w.dependent)
+			}
+		}
+	}
 }
 
 // doesMuch are functions and objects of browsers with which a script does something

@@ -277,103 +277,127 @@ func (s *Selector) asItStands() bool {
 
 // readSelector reads one selector.
 func readSelector(t []cssToken) Selector {
-	s := Selector{Text: strings.Join(strings.Fields(written(t)), " ")}
-	var static strings.Builder
-	known, compounds, pseudo := true, 1, false
+	r := selectorReader{tokens: t, known: true, compounds: 1}
+	s := &r.out
+	s.Text = strings.Join(strings.Fields(written(t)), " ")
 	s.follows = !slices.ContainsFunc(t, func(x cssToken) bool { return x.tt == css.DelimToken && x.text == "|" })
-	for i := 0; i < len(t); i++ {
-		next := func() string {
-			if i+1 < len(t) && t[i+1].tt == css.IdentToken {
-				i++
-				return t[i].text
-			}
-			return ""
-		}
-		switch x := t[i]; x.tt {
+	for ; r.i < len(t); r.i++ {
+		switch x := t[r.i]; x.tt {
 		case css.IdentToken:
-			static.WriteString(x.text)
+			r.static.WriteString(x.text)
 			if name := strings.ToLower(unescape(x.text)); !always[name] {
 				s.Needs = append(s.Needs, name)
 			} else {
-				pseudo = true
+				r.pseudo = true
 			}
 		case css.HashToken:
-			static.WriteString(x.text)
+			r.static.WriteString(x.text)
 			s.Needs = append(s.Needs, "#"+unescape(x.text[1:]))
 		case css.DelimToken:
-			switch x.text {
-			case ".":
-				name := next()
-				static.WriteString("." + name)
-				s.Needs = append(s.Needs, "."+unescape(name))
-			case ">", "+", "~":
-				static.WriteString(x.text)
-				compounds++
-			case "*":
-				static.WriteString(x.text)
-			default: // "&", "|" and what is yet to come
-				known = false
-			}
+			r.delimiter(x.text)
 		case css.WhitespaceToken:
-			static.WriteString(" ")
-			compounds++
+			r.static.WriteString(" ")
+			r.compounds++
 		case css.LeftBracketToken:
-			name := ""
-			for ; i < len(t) && t[i].tt != css.RightBracketToken; i++ {
-				if name == "" && t[i].tt == css.IdentToken {
-					name = strings.ToLower(unescape(t[i].text))
-				}
-				static.WriteString(t[i].text)
-			}
-			static.WriteString("]")
-			s.Needs = append(s.Needs, "["+name)
-			pseudo = true // its value is not in the vocabulary
+			r.attribute()
 		case css.ColonToken:
-			element := i+1 < len(t) && t[i+1].tt == css.ColonToken
-			if element {
-				i++
-			}
-			if i+1 >= len(t) {
-				break
-			}
-			i++
-			name := strings.ToLower(t[i].text)
-			if t[i].tt == css.FunctionToken {
-				for depth := 1; depth > 0 && i+1 < len(t); {
-					i++
-					switch t[i].tt {
-					case css.FunctionToken, css.LeftParenthesisToken:
-						depth++
-					case css.RightParenthesisToken:
-						depth--
-					}
-				}
-				// What :not() and the like leave out is not asked: it may match.
-				known = known &&
-					(element || name == "nth-child(" || name == "nth-of-type(" ||
-						name == "nth-last-child(" || name == "lang(" || name == "not(")
-				pseudo = true
-			} else if structural[name] && !element {
-				static.WriteString(":" + name)
-				pseudo = true
-			} else if name == "host" {
-				known = false
-			}
-			if str := static.String(); str == "" || strings.HasSuffix(str, " ") ||
-				strings.ContainsAny(str[len(str)-1:], ">+~") {
-				static.WriteString("*")
-			}
-		case css.ColumnToken, css.CommaToken:
-			known = false
-		default:
-			known = false
+			r.pseudoClass()
+		default: // a comma, a column, what is yet to come
+			r.known = false
 		}
 	}
-	if known {
-		s.static = strings.TrimSpace(static.String())
+	if r.known {
+		s.static = strings.TrimSpace(r.static.String())
 	}
-	s.exact = known && compounds == 1 && len(s.Needs) <= 1 && !pseudo
-	return s
+	s.exact = r.known && r.compounds == 1 && len(s.Needs) <= 1 && !r.pseudo
+	return *s
+}
+
+// selectorReader reads the tokens of one selector.
+type selectorReader struct {
+	out       Selector
+	tokens    []cssToken
+	i         int             // of the token that is read
+	static    strings.Builder // the selector without states
+	known     bool            // it says what the selector matches, or more
+	compounds int
+	pseudo    bool // what the vocabulary does not tell: a state, a value of an attribute
+}
+
+func (r *selectorReader) delimiter(text string) {
+	switch text {
+	case ".":
+		name := ""
+		if r.i+1 < len(r.tokens) && r.tokens[r.i+1].tt == css.IdentToken {
+			r.i++
+			name = r.tokens[r.i].text
+		}
+		r.static.WriteString("." + name)
+		r.out.Needs = append(r.out.Needs, "."+unescape(name))
+	case ">", "+", "~":
+		r.static.WriteString(text)
+		r.compounds++
+	case "*":
+		r.static.WriteString(text)
+	default: // "&", "|" and what is yet to come
+		r.known = false
+	}
+}
+
+func (r *selectorReader) attribute() {
+	name := ""
+	for ; r.i < len(r.tokens) && r.tokens[r.i].tt != css.RightBracketToken; r.i++ {
+		if name == "" && r.tokens[r.i].tt == css.IdentToken {
+			name = strings.ToLower(unescape(r.tokens[r.i].text))
+		}
+		r.static.WriteString(r.tokens[r.i].text)
+	}
+	r.static.WriteString("]")
+	r.out.Needs = append(r.out.Needs, "["+name)
+	r.pseudo = true // its value is not in the vocabulary
+}
+
+// pseudoClass reads what begins with a colon, or two.
+func (r *selectorReader) pseudoClass() {
+	element := r.i+1 < len(r.tokens) && r.tokens[r.i+1].tt == css.ColonToken
+	if element {
+		r.i++
+	}
+	if r.i+1 >= len(r.tokens) {
+		return
+	}
+	r.i++
+	name := strings.ToLower(r.tokens[r.i].text)
+	switch {
+	case r.tokens[r.i].tt == css.FunctionToken:
+		r.skipFunction()
+		// What :not() and the like leave out is not asked: it may match.
+		r.known = r.known && (element || name == "nth-child(" || name == "nth-of-type(" ||
+			name == "nth-last-child(" || name == "lang(" || name == "not(")
+		r.pseudo = true
+	case structural[name] && !element:
+		r.static.WriteString(":" + name)
+		r.pseudo = true
+	case name == "host":
+		r.known = false
+	}
+	if str := r.static.String(); str == "" || strings.HasSuffix(str, " ") ||
+		strings.ContainsAny(str[len(str)-1:], ">+~") {
+		r.static.WriteString("*")
+	}
+}
+
+// skipFunction goes to the end of a function.
+func (r *selectorReader) skipFunction() {
+	for depth := 1; depth > 0 && r.i+1 < len(r.tokens); {
+		r.i++
+		switch r.tokens[r.i].tt {
+		case css.FunctionToken, css.LeftParenthesisToken:
+			depth++
+		case css.RightParenthesisToken:
+			depth--
+		}
+	}
 }
 
 // unescape reads an identifier (CSS Syntax, 4.3.7).
