@@ -1,7 +1,9 @@
 package internal_test
 
 import (
+	"go/ast"
 	"go/parser"
+	"go/scanner"
 	"go/token"
 	"io/fs"
 	"os"
@@ -101,6 +103,82 @@ func allowed(path string) bool {
 		}
 	}
 	return false
+}
+
+// Functions end within this many lines, but one that is a single table or switch; lines within this many characters,
+// but where a text is what is long.
+const mostLines, mostBranches, mostCharacters = 60, 25, 120
+
+// TestSizes: no function of the program is long or has many branches, and no line is long.
+func TestSizes(t *testing.T) {
+	files := token.NewFileSet()
+	functions := 0
+	err := filepath.WalkDir(".", func(name string, d fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(name, ".go") || strings.HasSuffix(name, "_test.go") {
+			return err
+		}
+		text, err := os.ReadFile(name)
+		if err != nil {
+			return err
+		}
+		file, err := parser.ParseFile(files, name, text, parser.ParseComments)
+		if err != nil {
+			return err
+		}
+		lines := func(n ast.Node) int { return files.Position(n.End()).Line - files.Position(n.Pos()).Line + 1 }
+		for _, d := range file.Decls {
+			f, ok := d.(*ast.FuncDecl)
+			if !ok || f.Body == nil {
+				continue
+			}
+			functions++
+			longest, branches := 0, 0
+			for _, s := range f.Body.List {
+				longest = max(longest, lines(s))
+			}
+			ast.Inspect(f.Body, func(n ast.Node) bool {
+				switch n.(type) {
+				case *ast.IfStmt, *ast.ForStmt, *ast.RangeStmt, *ast.CaseClause, *ast.CommClause:
+					branches++
+				}
+				return true
+			})
+			if n := lines(f); n > mostLines && longest < n*3/4 {
+				t.Errorf("%s: %s has %d lines, and is no table", files.Position(f.Pos()), f.Name.Name, n)
+			}
+			if branches > mostBranches {
+				t.Errorf("%s: %s has %d branches", files.Position(f.Pos()), f.Name.Name, branches)
+			}
+		}
+		longLines(t, name, text)
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if functions < 1000 {
+		t.Errorf("only %d functions were looked at", functions)
+	}
+}
+
+// longLines reports the lines of a file that are long without a text in quotes that makes them so.
+func longLines(t *testing.T, name string, text []byte) {
+	file := token.NewFileSet().AddFile(name, -1, len(text))
+	var s scanner.Scanner
+	s.Init(file, text, nil, 0)
+	quoted := map[int]int{} // by line, how much of it is in quotes
+	for pos, tok, lit := s.Scan(); tok != token.EOF; pos, tok, lit = s.Scan() {
+		if tok == token.STRING {
+			for i, part := range strings.Split(lit, "\n") {
+				quoted[file.Line(pos)+i] += len(part)
+			}
+		}
+	}
+	for i, line := range strings.Split(string(text), "\n") {
+		if len([]rune(line)) > mostCharacters && quoted[i+1] < 40 {
+			t.Errorf("%s:%d has %d characters", name, i+1, len([]rune(line)))
+		}
+	}
 }
 
 // TestWhereToLook: the paths that docs/architecture.md names are there.

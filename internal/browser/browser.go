@@ -52,7 +52,8 @@ type Options struct {
 	Steps   bool          // what a visitor may do is done, and the page looked at after each: see Record.Sights
 	Pages   int           // that are open at a time; 0 for two for each core, eight at most
 	Told    func(text string)
-	Visit   []string // addresses of sites that run, scheme, host and port: with Hosts, all that is requested without Network
+	// Visit are addresses of sites that run, scheme, host and port: with Hosts, all that is requested without Network.
+	Visit []string
 }
 
 // AtATime is how many pages are open at a time: most of a visit is waiting.

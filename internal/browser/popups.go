@@ -80,7 +80,8 @@ func (b *Browser) tryPopups(ctx context.Context, r *pageload.Record) error {
 			if itself {
 				done, err = bring(ctx, path, w.ID, w.Way)
 			} else {
-				err = chromedp.Run(ctx, chromedp.Evaluate(shutting, nil), chromedp.Sleep(60*time.Millisecond), // until their close events are over
+				err = chromedp.Run(ctx, chromedp.Evaluate(shutting, nil),
+					chromedp.Sleep(60*time.Millisecond), // until their close events are over
 					chromedp.Evaluate(call(opening, path, w.ID, w.Way, w.With), &done))
 			}
 			if err != nil {

@@ -502,7 +502,8 @@ func (w *watch) finish() {
 			x.Status = w.codes[x.ID()]
 		}
 		switch {
-		case x.Status >= 400 && (refused || x.Failed == pageload.Aborted || x.Failed == pageload.KeptBack): // an error page is neither script nor style: the status says it
+		case x.Status >= 400 && (refused || x.Failed == pageload.Aborted || x.Failed == pageload.KeptBack):
+			// An error page is neither script nor style: the status says it.
 			x.Failed, x.Detail = "", ""
 		case refused:
 			x.Failed, x.Detail = pageload.WrongType, cmp.Or(kind, "no known type")

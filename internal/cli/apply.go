@@ -18,8 +18,7 @@ import (
 )
 
 func (a *app) applyCmd() *cobra.Command {
-	var takeOver bool
-	var as, part, message string
+	var o applyFlags
 	cmd := &cobra.Command{
 		Use: "apply [QUERY | -]", GroupID: "publish", Args: cobra.MaximumNArgs(1),
 		Short: "Write the output: put the gate file into effect",
@@ -38,76 +37,90 @@ If the gate file cannot be put into effect, nothing is written.`,
 		Example: "  yellowgate apply\n  yellowgate apply '/events/**'\n  yellowgate apply --part 3/8\n" +
 			"  curl -s localhost:8000/visit/ | yellowgate apply - --as /visit/",
 		ValidArgsFunction: a.completeQuery,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin(); err != nil {
-				return err
-			}
-			if len(args) == 1 && args[0] == "-" {
-				return a.applyPipe(as)
-			}
-			whole := site.Part{}
-			if part != "" {
-				var err error
-				if whole, err = site.ParsePart(part); err != nil {
-					return err
-				}
-				if len(args) > 0 {
-					return &failure.Usage{
-						Message: "--part and a page query do not go together",
-						Remedy:  "yellowgate apply --part " + part,
-					}
-				}
-			}
-			if as != "" {
-				return &failure.Usage{
-					Message: "--as names the page that comes from standard input",
-					Remedy:  "yellowgate apply - --as /visit/ < page.html",
-				}
-			}
-			p, problems, err := a.open(true)
-			if err != nil {
-				return err
-			}
-			o := publish.Options{TakeOver: takeOver, Part: whole, Progress: a.progress("writing")}
-			if len(args) == 1 {
-				q, err := project.ParseQuery(p, args[0])
-				if err != nil {
-					return err
-				}
-				o.Chosen, o.Query = q.Chooses, args[0]
-			}
-			also, inTheWay, unasked := sitecheck.InTheWay(p)
-			if worst, any := problem.Worst(inTheWay); any && worst == problem.Error {
-				return &project.GateError{Problems: append(problems, inTheWay...)}
-			}
-			o.Also = also
-			a.tidies.Store(true)
-			s, err := publish.Apply(cmd.Context(), p, o)
-			if err != nil {
-				return err
-			}
-			a.warn(slices.Concat(problems, s.Problems, unasked()))
-			if whole.Number <= 1 { // the parts of a site have one gate
-				if err := history.NoteApply(p, s.Pages, s.Written, message); err != nil {
-					a.messages().Notice("the output is written; the history is not: %v", err)
-				}
-			}
-			defer a.turn()
-			return a.answer(report.ApplyRecord(s), func(pr *report.Printer) {
-				if !a.quiet {
-					pr.Apply(s, p.Gate.File.Site.Output.Value, a.verbose)
-				}
-			})
-		},
+		RunE:              func(cmd *cobra.Command, args []string) error { return a.runApply(cmd, args, &o) },
 	}
-	cmd.Flags().BoolVar(&takeOver, "take-over", false,
+	cmd.Flags().BoolVar(&o.takeOver, "take-over", false,
 		"overwrite files in the output folder that others wrote, where pages have to be written (the old ones are "+
 			"kept in .yellowgate)")
-	cmd.Flags().StringVar(&part, "part", "", "write one part of the files, such as `3/8`")
-	cmd.Flags().StringVar(&message, "message", "",
+	cmd.Flags().StringVar(&o.part, "part", "", "write one part of the files, such as `3/8`")
+	cmd.Flags().StringVar(&o.message, "message", "",
 		"keep these `WORDS` with what is put into effect; yellowgate history shows them")
-	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
+	cmd.Flags().StringVar(&o.as, "as", "", "the `PATH` of the page that comes from standard input")
 	return cmd
+}
+
+// applyFlags are the options of apply.
+type applyFlags struct {
+	takeOver          bool
+	as, part, message string
+}
+
+// partOf is the part of the files that is written; the zero Part for all.
+func (o *applyFlags) partOf(args []string) (p site.Part, err error) {
+	if o.as != "" {
+		return p, &failure.Usage{
+			Message: "--as names the page that comes from standard input",
+			Remedy:  "yellowgate apply - --as /visit/ < page.html",
+		}
+	}
+	if o.part == "" {
+		return p, nil
+	}
+	if p, err = site.ParsePart(o.part); err == nil && len(args) > 0 {
+		err = &failure.Usage{
+			Message: "--part and a page query do not go together",
+			Remedy:  "yellowgate apply --part " + o.part,
+		}
+	}
+	return p, err
+}
+
+// runApply puts the gate file into effect, as the arguments and options say.
+func (a *app) runApply(cmd *cobra.Command, args []string, o *applyFlags) error {
+	if err := a.begin(); err != nil {
+		return err
+	}
+	if len(args) == 1 && args[0] == "-" {
+		return a.applyPipe(o.as)
+	}
+	whole, err := o.partOf(args)
+	if err != nil {
+		return err
+	}
+	p, problems, err := a.open(true)
+	if err != nil {
+		return err
+	}
+	po := publish.Options{TakeOver: o.takeOver, Part: whole, Progress: a.progress("writing")}
+	if len(args) == 1 {
+		q, err := project.ParseQuery(p, args[0])
+		if err != nil {
+			return err
+		}
+		po.Chosen, po.Query = q.Chooses, args[0]
+	}
+	also, inTheWay, unasked := sitecheck.InTheWay(p)
+	if worst, any := problem.Worst(inTheWay); any && worst == problem.Error {
+		return &project.GateError{Problems: append(problems, inTheWay...)}
+	}
+	po.Also = also
+	a.tidies.Store(true)
+	s, err := publish.Apply(cmd.Context(), p, po)
+	if err != nil {
+		return err
+	}
+	a.warn(slices.Concat(problems, s.Problems, unasked()))
+	if whole.Number <= 1 { // the parts of a site have one gate
+		if err := history.NoteApply(p, s.Pages, s.Written, o.message); err != nil {
+			a.messages().Notice("the output is written; the history is not: %v", err)
+		}
+	}
+	defer a.turn()
+	return a.answer(report.ApplyRecord(s), func(pr *report.Printer) {
+		if !a.quiet {
+			pr.Apply(s, p.Gate.File.Site.Output.Value, a.verbose)
+		}
+	})
 }
 
 func (a *app) applyPipe(as string) error {

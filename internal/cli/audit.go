@@ -37,7 +37,6 @@ var auditFormats = map[string]func(io.Writer, *result.Audit) error{
 
 func (a *app) auditCmd() *cobra.Command {
 	var o auditFlags
-	var failOn string
 	cmd := &cobra.Command{
 		Use: "audit [DIR | URL | -]", GroupID: "verify", Args: func(cmd *cobra.Command, args []string) error {
 			if o.join {
@@ -61,80 +60,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin(); err != nil {
-				return err
-			}
-			if !o.browsing.on && (len(args) == 0 || !isAddress(args[0])) {
-				if err := o.ways.forFolder(cmd); err != nil {
-					return err
-				}
-			}
-			var err error
-			if o.screens, err = o.browsing.ready(a, cmd, &o.ways, args); err != nil {
-				return err
-			}
-			if o.browsing.on && (o.join || o.part != "" || len(args) == 1 && args[0] == "-") {
-				return &failure.Usage{
-					Message: "--browser opens the pages of a folder or a site, not parts of an audit and no standard input",
-				}
-			}
-			if o.pictures && (!o.browsing.on || a.format != "html") {
-				return &failure.Usage{
-					Message: "--with-pictures puts a picture of each page into the report",
-					Remedy:  "yellowgate audit --browser --with-pictures --format html --out audit.html",
-				}
-			}
-			if o.har != "" && (o.browsing.on || o.join || o.part != "" || len(args) == 1 && args[0] == "-") {
-				return &failure.Usage{
-					Message: "--har holds the pages of a folder or a site against a recording: not with --browser, " +
-						"parts or standard input",
-				}
-			}
-			if o.harOut != "" && !o.browsing.on {
-				return &failure.Usage{Message: "--har-out writes what the browser requested", Remedy: "add --browser"}
-			}
-			threshold, err := failThreshold(failOn)
-			if err != nil {
-				return err
-			}
-			if o.part != "" {
-				return a.auditPart(cmd.Context(), args, o)
-			}
-			defer a.turn()
-			return a.write(func(w io.Writer, pr *report.Printer) (err error) {
-				lines := bufio.NewWriter(w)
-				r, done, err := a.audit(cmd.Context(), args, o, threshold == 0,
-					func(r *inventory.Record, verdicts []result.Gated) error {
-						return report.PageLines(lines, r, verdicts)
-					})
-				if err == nil {
-					err = lines.Flush()
-				}
-				if err != nil {
-					return err
-				}
-				defer func() {
-					if derr := done(); err == nil {
-						err = derr
-					}
-				}()
-				if worst, any := r.Worst(); any && worst >= threshold {
-					a.status = found
-				}
-				if a.format == "json" {
-					return report.JSON(w, r)
-				}
-				if a.format == "junit" {
-					return report.JUnit(w, r, func(s problem.Severity) bool { return s >= threshold })
-				}
-				if write := auditFormats[a.format]; write != nil {
-					return write(w, r)
-				}
-				pr.Audit(r, a.verbose || threshold == 0)
-				return nil
-			})
-		},
+		RunE: func(cmd *cobra.Command, args []string) error { return a.runAudit(cmd, args, &o) },
 	}
 	o.ways.flagsForAddress(cmd)
 	o.browsing.flags(cmd)
@@ -142,7 +68,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 		"with --browser and --format html: a picture of each page in the report")
 	cmd.Flags().StringVar(&o.har, "har", "", "hold the pages against a recording of a browser, too: a `FILE` of HAR 1.2")
 	cmd.Flags().StringVar(&o.harOut, "har-out", "", "with --browser: write the requests to a `FILE` of HAR 1.2")
-	failOnFlag(cmd, &failOn)
+	failOnFlag(cmd, &o.failOn)
 	cmd.Flags().BoolVar(&o.noCache, "no-cache", false, "audit every page anew, and remember nothing")
 	cmd.Flags().StringVar(&o.part, "part", "",
 		"audit one part of the pages, such as `3/8`, and write down what --join needs")
@@ -153,8 +79,93 @@ one machine is audited in parts, which --join adds up to one audit.`,
 	return cmd
 }
 
+// runAudit audits what the arguments and options say, and writes what it comes to.
+func (a *app) runAudit(cmd *cobra.Command, args []string, o *auditFlags) error {
+	if err := a.begin(); err != nil {
+		return err
+	}
+	if !o.browsing.on && (len(args) == 0 || !isAddress(args[0])) {
+		if err := o.ways.forFolder(cmd); err != nil {
+			return err
+		}
+	}
+	var err error
+	if o.screens, err = o.browsing.ready(a, cmd, &o.ways, args); err != nil {
+		return err
+	}
+	if err := o.refuse(a.format, args); err != nil {
+		return err
+	}
+	threshold, err := failThreshold(o.failOn)
+	if err != nil {
+		return err
+	}
+	if o.part != "" {
+		return a.auditPart(cmd.Context(), args, *o)
+	}
+	defer a.turn()
+	return a.write(func(w io.Writer, pr *report.Printer) (err error) {
+		lines := bufio.NewWriter(w)
+		r, done, err := a.audit(cmd.Context(), args, *o, threshold == 0,
+			func(r *inventory.Record, verdicts []result.Gated) error {
+				return report.PageLines(lines, r, verdicts)
+			})
+		if err == nil {
+			err = lines.Flush()
+		}
+		if err != nil {
+			return err
+		}
+		defer func() {
+			if derr := done(); err == nil {
+				err = derr
+			}
+		}()
+		if worst, any := r.Worst(); any && worst >= threshold {
+			a.status = found
+		}
+		if a.format == "json" {
+			return report.JSON(w, r)
+		}
+		if a.format == "junit" {
+			return report.JUnit(w, r, func(s problem.Severity) bool { return s >= threshold })
+		}
+		if write := auditFormats[a.format]; write != nil {
+			return write(w, r)
+		}
+		pr.Audit(r, a.verbose || threshold == 0)
+		return nil
+	})
+}
+
+// refuse is the error of options that do not go together.
+func (o *auditFlags) refuse(format string, args []string) error {
+	if o.browsing.on && (o.join || o.part != "" || len(args) == 1 && args[0] == "-") {
+		return &failure.Usage{
+			Message: "--browser opens the pages of a folder or a site, not parts of an audit and no standard input",
+		}
+	}
+	if o.pictures && (!o.browsing.on || format != "html") {
+		return &failure.Usage{
+			Message: "--with-pictures puts a picture of each page into the report",
+			Remedy:  "yellowgate audit --browser --with-pictures --format html --out audit.html",
+		}
+	}
+	if o.har != "" && (o.browsing.on || o.join || o.part != "" || len(args) == 1 && args[0] == "-") {
+		return &failure.Usage{
+			Message: "--har holds the pages of a folder or a site against a recording: not with --browser, " +
+				"parts or standard input",
+		}
+	}
+	if o.harOut != "" && !o.browsing.on {
+		return &failure.Usage{Message: "--har-out writes what the browser requested", Remedy: "add --browser"}
+	}
+	return nil
+}
+
 // auditFlags are the options of audit.
 type auditFlags struct {
+	failOn                 string
 	ways                   ways
 	browsing               browsing
 	screens                []browser.Screen

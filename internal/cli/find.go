@@ -1,10 +1,12 @@
 package cli
 
 import (
+	"context"
 	"path/filepath"
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/project"
 	"yellowgate/internal/report"
 	"yellowgate/internal/survey"
 )
@@ -42,23 +44,9 @@ something out. Without a folder it reads the gate file's source.`,
 			if err != nil && (len(args) == 1 || a.gate != "") {
 				return err
 			}
-			dir, shown := ".", "."
-			switch {
-			case len(args) == 2:
-				if dir, err = a.folderOf(cmd.Context(), &w, args[1]); err != nil {
-					return err
-				}
-				shown = filepath.Clean(args[1])
-				if isAddress(args[1]) {
-					shown = args[1]
-				}
-				if abs, err := filepath.Abs(dir); err == nil && p != nil && abs == p.Source {
-					dir = abs
-				}
-			case p != nil && inOutput && p.Output != "":
-				dir, shown = p.Output, p.Gate.File.Site.Output.Value
-			case p != nil && p.Source != "":
-				dir, shown = p.Source, p.Gate.File.Site.Source.Value
+			dir, shown, err := a.findIn(cmd.Context(), &w, args, p, inOutput)
+			if err != nil {
+				return err
 			}
 			r, err := survey.Find(cmd.Context(), dir, args[0], p, a.progress("looking"))
 			if err != nil {
@@ -73,4 +61,28 @@ something out. Without a folder it reads the gate file's source.`,
 	w.flagsForAddress(cmd)
 	cmd.Flags().BoolVar(&inOutput, "in-output", false, "look in the output folder instead of the source")
 	return cmd
+}
+
+// findIn is the folder that find looks through, and what it is called.
+func (a *app) findIn(ctx context.Context, w *ways, args []string, p *project.Project,
+	inOutput bool) (dir, shown string, err error) {
+	switch {
+	case len(args) == 2:
+		if dir, err = a.folderOf(ctx, w, args[1]); err != nil {
+			return "", "", err
+		}
+		shown = filepath.Clean(args[1])
+		if isAddress(args[1]) {
+			shown = args[1]
+		}
+		if abs, err := filepath.Abs(dir); err == nil && p != nil && abs == p.Source {
+			dir = abs
+		}
+		return dir, shown, nil
+	case p != nil && inOutput && p.Output != "":
+		return p.Output, p.Gate.File.Site.Output.Value, nil
+	case p != nil && p.Source != "":
+		return p.Source, p.Gate.File.Site.Source.Value, nil
+	}
+	return ".", ".", nil
 }

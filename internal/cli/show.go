@@ -18,10 +18,7 @@ import (
 )
 
 func (a *app) showCmd() *cobra.Command {
-	var source, next, raw, why, listed bool
-	var w ways
-	var v browsing
-	var as, root string
+	var o showFlags
 	cmd := &cobra.Command{
 		Use: "show PAGE", GroupID: "look", Args: needs(1, 1, "show takes one page: its path, its file or its address",
 			"yellowgate show /visit/"),
@@ -41,79 +38,90 @@ search results and as a shared link, cut where they cut. With --format html both
 			"  yellowgate show /visit/ --why --format html --out visit.html\n  yellowgate show /press/ --source\n" +
 			"  yellowgate show /visit/ --next --raw\n  yellowgate show http://localhost:8000/visit/",
 		ValidArgsFunction: a.completePages,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			var not []string
-			if !why && !listed {
-				not = []string{"html"}
-			}
-			if err := a.begin(not...); err != nil {
-				return err
-			}
-			if why || listed {
-				if source || next || raw || v.on || why && listed {
-					return &failure.Usage{
-						Message: "--why and --preview show the page as apply would write it: one of them, " +
-							"and no --source, --next, --raw and no --browser",
-						Remedy: "yellowgate show " + args[0] + " --why",
-					}
-				}
-				return a.showWhole(args[0], listed)
-			}
-			if source && next {
-				return &failure.Usage{
-					Message: "--source is the page before the gate, --next the page after it: one of them",
-				}
-			}
-			screens, err := v.ready(a, cmd, &w, args)
-			if err != nil {
-				return err
-			}
-			if v.on {
-				if raw || next {
-					return &failure.Usage{
-						Message: "--browser shows the page as apply would write it, or with --source before the " +
-							"gate: no --raw and no --next",
-					}
-				}
-				return a.showBrowser(cmd.Context(), &w, &v, screens, args[0], source)
-			}
-			r, err := a.show(cmd.Context(), &w, args[0], as, root, source, next)
-			if err != nil {
-				return err
-			}
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				switch {
-				case raw:
-					if r.Notice != "" && !a.quiet {
-						a.messages().Notice("%s", r.Notice)
-					}
-					_, err := w.Write(r.Text)
-					return err
-				case a.format == "json":
-					return report.JSON(w, r.Record)
-				}
-				pr.Show(r, a.verbose)
-				return nil
-			})
-		},
+		RunE:              func(cmd *cobra.Command, args []string) error { return a.runShow(cmd, args, &o) },
 	}
-	w.single(cmd)
+	o.ways.single(cmd)
 	for _, name := range []string{"rate", "parallel"} {
 		_ = cmd.Flags().MarkHidden(name)
 	}
-	v.flags(cmd)
-	cmd.Flags().BoolVar(&source, "source", false, "the page before the gate")
-	cmd.Flags().BoolVar(&next, "next", false, "the page as apply would write it now")
-	cmd.Flags().BoolVar(&raw, "raw", false, "the page itself instead of its inventory")
-	cmd.Flags().BoolVar(&why, "why", false,
+	o.browsing.flags(cmd)
+	cmd.Flags().BoolVar(&o.source, "source", false, "the page before the gate")
+	cmd.Flags().BoolVar(&o.next, "next", false, "the page as apply would write it now")
+	cmd.Flags().BoolVar(&o.raw, "raw", false, "the page itself instead of its inventory")
+	cmd.Flags().BoolVar(&o.why, "why", false,
 		"each element with the line of the gate file that decided, what was taken out, and why")
-	cmd.Flags().BoolVar(&listed, "preview", false,
+	cmd.Flags().BoolVar(&o.listed, "preview", false,
 		"how the page is listed in search results and as a shared link, before the gate and after it")
-	cmd.Flags().StringVar(&root, "site", "",
+	cmd.Flags().StringVar(&o.root, "site", "",
 		"the `DIR` that is the root of the site, for a page of no gate file (default: the folders above it that "+
 			"have an index page)")
-	cmd.Flags().StringVar(&as, "as", "/", "the `PATH` of the page that comes from standard input")
+	cmd.Flags().StringVar(&o.as, "as", "/", "the `PATH` of the page that comes from standard input")
 	return cmd
+}
+
+// showFlags are the options of show.
+type showFlags struct {
+	source, next, raw, why, listed bool
+	ways                           ways
+	browsing                       browsing
+	as, root                       string
+}
+
+// runShow shows the page that is named.
+func (a *app) runShow(cmd *cobra.Command, args []string, o *showFlags) error {
+	var not []string
+	if !o.why && !o.listed {
+		not = []string{"html"}
+	}
+	if err := a.begin(not...); err != nil {
+		return err
+	}
+	if o.why || o.listed {
+		if o.source || o.next || o.raw || o.browsing.on || o.why && o.listed {
+			return &failure.Usage{
+				Message: "--why and --preview show the page as apply would write it: one of them, " +
+					"and no --source, --next, --raw and no --browser",
+				Remedy: "yellowgate show " + args[0] + " --why",
+			}
+		}
+		return a.showWhole(args[0], o.listed)
+	}
+	if o.source && o.next {
+		return &failure.Usage{
+			Message: "--source is the page before the gate, --next the page after it: one of them",
+		}
+	}
+	screens, err := o.browsing.ready(a, cmd, &o.ways, args)
+	if err != nil {
+		return err
+	}
+	if o.browsing.on {
+		if o.raw || o.next {
+			return &failure.Usage{
+				Message: "--browser shows the page as apply would write it, or with --source before the " +
+					"gate: no --raw and no --next",
+			}
+		}
+		return a.showBrowser(cmd.Context(), &o.ways, &o.browsing, screens, args[0], o.source)
+	}
+	r, err := a.show(cmd.Context(), &o.ways, args[0], o.as, o.root, o.source, o.next)
+	if err != nil {
+		return err
+	}
+	return a.write(func(w io.Writer, pr *report.Printer) error {
+		switch {
+		case o.raw:
+			if r.Notice != "" && !a.quiet {
+				a.messages().Notice("%s", r.Notice)
+			}
+			_, err := w.Write(r.Text)
+			return err
+		case a.format == "json":
+			return report.JSON(w, r.Record)
+		}
+		pr.Show(r, a.verbose)
+		return nil
+	})
 }
 
 // showWhole shows a page with what decided, or how it is listed elsewhere; as HTML it shows both.

@@ -15,10 +15,7 @@ import (
 )
 
 func (a *app) suggestCmd() *cobra.Command {
-	var only []string
-	var w ways
-	var v browsing
-	var write, dry bool
+	var o suggestFlags
 	cmd := &cobra.Command{
 		Use: "suggest [DIR | URL]", GroupID: "verify", Args: cobra.MaximumNArgs(1),
 		Short: "What loads where nothing needs it, and which lines would change that?",
@@ -45,56 +42,13 @@ look at yellowgate diff.`,
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin(); err != nil {
-				return err
-			}
-			screens, err := v.ready(a, cmd, &w, args)
-			if err != nil {
-				return err
-			}
-			var change func(r *result.Suggestions) error
-			if write || dry {
-				change = func(r *result.Suggestions) error { return a.writeSuggested(cmd.Context(), r, only, dry) }
-			}
-			if v.on {
-				if len(only) > 0 && change == nil {
-					return &failure.Usage{Message: "--browser looks at all files", Remedy: "--only says what --write writes"}
-				}
-				return a.suggestBrowser(cmd.Context(), args, &w, &v, screens, change)
-			}
-			if len(args) == 0 || !isAddress(args[0]) {
-				if err := w.forFolder(cmd); err != nil {
-					return err
-				}
-			}
-			p, err := a.suggestOn(cmd.Context(), &w, args, write || dry)
-			if err != nil {
-				return err
-			}
-			r, err := suggest.Suggest(cmd.Context(), p, a.progress("looking"))
-			if err != nil {
-				return err
-			}
-			if change != nil {
-				return change(r)
-			}
-			if err := suggest.Only(r, only); err != nil {
-				return err
-			}
-			if len(args) == 1 {
-				r.Folder = args[0]
-			}
-			return a.answer(r, func(pr *report.Printer) {
-				pr.Suggest(r, a.verbose)
-			})
-		},
+		RunE: func(cmd *cobra.Command, args []string) error { return a.runSuggest(cmd, args, &o) },
 	}
-	w.flagsForAddress(cmd)
-	v.flags(cmd)
-	cmd.Flags().StringArrayVar(&only, "only", nil, "only the suggestion for the item `NAME`; may be repeated")
-	cmd.Flags().BoolVar(&write, "write", false, "put the lines into the gate file")
-	dryFlag(cmd, &dry)
+	o.ways.flagsForAddress(cmd)
+	o.browsing.flags(cmd)
+	cmd.Flags().StringArrayVar(&o.only, "only", nil, "only the suggestion for the item `NAME`; may be repeated")
+	cmd.Flags().BoolVar(&o.write, "write", false, "put the lines into the gate file")
+	dryFlag(cmd, &o.dry)
 	_ = cmd.RegisterFlagCompletionFunc(
 		"only",
 		func(_ *cobra.Command, _ []string, prefix string) ([]string, cobra.ShellCompDirective) {
@@ -102,6 +56,60 @@ look at yellowgate diff.`,
 		},
 	)
 	return cmd
+}
+
+// suggestFlags are the options of suggest.
+type suggestFlags struct {
+	only       []string
+	ways       ways
+	browsing   browsing
+	write, dry bool
+}
+
+// runSuggest looks for what loads where nothing needs it, and writes what it finds.
+func (a *app) runSuggest(cmd *cobra.Command, args []string, o *suggestFlags) error {
+	if err := a.begin(); err != nil {
+		return err
+	}
+	screens, err := o.browsing.ready(a, cmd, &o.ways, args)
+	if err != nil {
+		return err
+	}
+	var change func(r *result.Suggestions) error
+	if o.write || o.dry {
+		change = func(r *result.Suggestions) error { return a.writeSuggested(cmd.Context(), r, o.only, o.dry) }
+	}
+	if o.browsing.on {
+		if len(o.only) > 0 && change == nil {
+			return &failure.Usage{Message: "--browser looks at all files", Remedy: "--only says what --write writes"}
+		}
+		return a.suggestBrowser(cmd.Context(), args, &o.ways, &o.browsing, screens, change)
+	}
+	if len(args) == 0 || !isAddress(args[0]) {
+		if err := o.ways.forFolder(cmd); err != nil {
+			return err
+		}
+	}
+	p, err := a.suggestOn(cmd.Context(), &o.ways, args, o.write || o.dry)
+	if err != nil {
+		return err
+	}
+	r, err := suggest.Suggest(cmd.Context(), p, a.progress("looking"))
+	if err != nil {
+		return err
+	}
+	if change != nil {
+		return change(r)
+	}
+	if err := suggest.Only(r, o.only); err != nil {
+		return err
+	}
+	if len(args) == 1 {
+		r.Folder = args[0]
+	}
+	return a.answer(r, func(pr *report.Printer) {
+		pr.Suggest(r, a.verbose)
+	})
 }
 
 // writeSuggested puts what is certain or proved into the gate file.

@@ -21,10 +21,7 @@ import (
 )
 
 func (a *app) surveyCmd() *cobra.Command {
-	var as string
-	var w ways
-	var first bool
-	var v browsing
+	var o surveyFlags
 	cmd := &cobra.Command{
 		Use: "survey [DIR | URL | -]", GroupID: "look", Args: cobra.MaximumNArgs(1),
 		Short: "What do the pages of a folder load, and how heavy is it?",
@@ -41,78 +38,97 @@ and what the pages name and the browser never requests.`,
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			return nil, cobra.ShellCompDirectiveFilterDirs
 		},
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.begin(); err != nil {
-				return err
-			}
-			screens, err := v.ready(a, cmd, &w, args)
-			if err != nil {
-				return err
-			}
-			if v.on && (first || a.format == "ndjson" || len(args) == 1 && args[0] == "-") {
-				return &failure.Usage{
-					Message: "--browser opens the pages of a folder or a site, and sums them up: no --write, ndjson or standard input",
-					Remedy:  "yellowgate audit --browser --format json has the record of each page",
-				}
-			}
-			if !v.on && (len(args) == 0 || !isAddress(args[0])) {
-				if err := w.forFolder(cmd); err != nil {
-					return err
-				}
-			}
-			p, err := a.openIfAny(false)
-			if err != nil && !first && (len(args) == 0 || a.gate != "") {
-				return err
-			}
-			if err != nil || first { // a gate file with mistakes does not keep anybody from looking
-				p = nil
-			}
-			if len(args) == 1 && args[0] == "-" {
-				return a.surveyPipe(p, as)
-			}
-			if first && len(args) == 1 && isAddress(args[0]) {
-				return &failure.Usage{
-					Message: "a gate file needs a folder of pages that stays",
-					Remedy:  "yellowgate capture " + args[0] + " --to captured, then yellowgate survey captured --write",
-				}
-			}
-			dir, err := a.surveyed(cmd.Context(), &w, p, args)
-			if err != nil {
-				return err
-			}
-			if a.format == "ndjson" {
-				return a.surveyLines(cmd.Context(), dir, p)
-			}
-			return a.write(func(out io.Writer, pr *report.Printer) error {
-				s, err := survey.Folder(cmd.Context(), dir, p, a.progress("reading"), nil)
-				if err == nil && v.on {
-					err = a.surveyBrowser(cmd.Context(), &v, screens, s, p, dir, args)
-				}
-				if err != nil {
-					return err
-				}
-				if p != nil && dir == p.Source {
-					s.Dir = p.Gate.File.Site.Source.Value
-				}
-				if len(args) == 1 && isAddress(args[0]) {
-					s.Dir = args[0]
-				}
-				if first {
-					return a.firstGate(dir, s, pr)
-				}
-				if a.format == "json" {
-					return report.JSON(out, s)
-				}
-				pr.Survey(s, a.verbose)
-				return nil
-			})
-		},
+		RunE: func(cmd *cobra.Command, args []string) error { return a.runSurvey(cmd, args, &o) },
 	}
-	w.flagsForAddress(cmd)
-	v.flags(cmd)
-	cmd.Flags().StringVar(&as, "as", "", "the `PATH` of the page that comes from standard input")
-	cmd.Flags().BoolVar(&first, "write", false, "write a first gate file: yellowgate.yaml here, or what --gate names")
+	o.ways.flagsForAddress(cmd)
+	o.browsing.flags(cmd)
+	cmd.Flags().StringVar(&o.as, "as", "", "the `PATH` of the page that comes from standard input")
+	cmd.Flags().BoolVar(&o.first, "write", false, "write a first gate file: yellowgate.yaml here, or what --gate names")
 	return cmd
+}
+
+// surveyFlags are the options of survey.
+type surveyFlags struct {
+	as       string
+	ways     ways
+	first    bool // a first gate file is written
+	browsing browsing
+}
+
+// refuse is the error of options that do not go together.
+func (o *surveyFlags) refuse(format string, args []string) error {
+	if o.browsing.on && (o.first || format == "ndjson" || len(args) == 1 && args[0] == "-") {
+		return &failure.Usage{
+			Message: "--browser opens the pages of a folder or a site, and sums them up: no --write, ndjson or standard input",
+			Remedy:  "yellowgate audit --browser --format json has the record of each page",
+		}
+	}
+	if o.first && len(args) == 1 && isAddress(args[0]) {
+		return &failure.Usage{
+			Message: "a gate file needs a folder of pages that stays",
+			Remedy:  "yellowgate capture " + args[0] + " --to captured, then yellowgate survey captured --write",
+		}
+	}
+	return nil
+}
+
+// runSurvey reads the pages that the arguments name, and writes what they load.
+func (a *app) runSurvey(cmd *cobra.Command, args []string, o *surveyFlags) error {
+	if err := a.begin(); err != nil {
+		return err
+	}
+	screens, err := o.browsing.ready(a, cmd, &o.ways, args)
+	if err != nil {
+		return err
+	}
+	if err := o.refuse(a.format, args); err != nil {
+		return err
+	}
+	if !o.browsing.on && (len(args) == 0 || !isAddress(args[0])) {
+		if err := o.ways.forFolder(cmd); err != nil {
+			return err
+		}
+	}
+	p, err := a.openIfAny(false)
+	if err != nil && !o.first && (len(args) == 0 || a.gate != "") {
+		return err
+	}
+	if err != nil || o.first { // a gate file with mistakes does not keep anybody from looking
+		p = nil
+	}
+	if len(args) == 1 && args[0] == "-" {
+		return a.surveyPipe(p, o.as)
+	}
+	dir, err := a.surveyed(cmd.Context(), &o.ways, p, args)
+	if err != nil {
+		return err
+	}
+	if a.format == "ndjson" {
+		return a.surveyLines(cmd.Context(), dir, p)
+	}
+	return a.write(func(out io.Writer, pr *report.Printer) error {
+		s, err := survey.Folder(cmd.Context(), dir, p, a.progress("reading"), nil)
+		if err == nil && o.browsing.on {
+			err = a.surveyBrowser(cmd.Context(), &o.browsing, screens, s, p, dir, args)
+		}
+		if err != nil {
+			return err
+		}
+		if p != nil && dir == p.Source {
+			s.Dir = p.Gate.File.Site.Source.Value
+		}
+		if len(args) == 1 && isAddress(args[0]) {
+			s.Dir = args[0]
+		}
+		if o.first {
+			return a.firstGate(dir, s, pr)
+		}
+		if a.format == "json" {
+			return report.JSON(out, s)
+		}
+		pr.Survey(s, a.verbose)
+		return nil
+	})
 }
 
 // surveyed is the folder of a survey: one that is named or captured, the gate file's source, or the one here.

@@ -159,9 +159,10 @@ func (e *Edit) write(before *project.Project, files []string, texts map[string][
 	}
 	for name := range e.Files {
 		now, err := fsys.Read(filepath.Join(before.Dir, filepath.FromSlash(name)), fsys.FactsLimit)
-		if err != nil && !fsys.Missing(err) || err == nil && !slices.ContainsFunc(before.Named, func(n project.NamedText) bool {
-			return n.Name == name && bytes.Equal(n.Text, now)
-		}) {
+		if err != nil && !fsys.Missing(err) ||
+			err == nil && !slices.ContainsFunc(before.Named, func(n project.NamedText) bool {
+				return n.Name == name && bytes.Equal(n.Text, now)
+			}) {
 			return changedBySomebody(name)
 		}
 	}

@@ -291,7 +291,8 @@ func (c *counter) finish() {
 // thing is an item in words.
 func thing(p *project.Project, it *gatefile.Item) result.Thing {
 	t := result.Thing{
-		Item: it.Name, Is: is(it), Where: where(it), Why: it.Note, Notes: []string{}, Opens: opens(it), Hosts: []string{}, Needs: []string{},
+		Item: it.Name, Is: is(it), Where: where(it), Why: it.Note, Notes: []string{}, Opens: opens(it),
+		Hosts: []string{}, Needs: []string{},
 		Rule: result.RuleOf(it.Pos),
 	}
 	for _, n := range it.Needs {

@@ -119,7 +119,8 @@ func (p *Project) reader(g *gatefile.Gate, sum hash.Hash) func(string) ([]byte, 
 func (p *Project) includer(shown string, texts map[string][]byte,
 	sum hash.Hash) func(string, *gatefile.Gate) ([]gatefile.Included, error) {
 	return func(glob string, g *gatefile.Gate) (out []gatefile.Included, err error) {
-		base, pattern := doublestar.SplitPattern(path.Clean(filepath.ToSlash(glob))) // it may lead to a folder of site.outside
+		// It may lead to a folder of site.outside.
+		base, pattern := doublestar.SplitPattern(path.Clean(filepath.ToSlash(glob)))
 		names, err := doublestar.Glob(os.DirFS(p.abs(base)), pattern)
 		if err != nil {
 			return nil, err

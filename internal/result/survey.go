@@ -14,7 +14,7 @@ type Load struct {
 	Area   map[string]int `json:"area"`           // head or body, in elements
 	Dead   bool           `json:"dead"`           // the site has no such file
 	Kind   string         `json:"kind,omitempty"` // of media: what it shows
-	By     string         `json:"by,omitempty"`   // the file, or "inline code", that imports or loads it; "" for an element
+	By     string         `json:"by,omitempty"`   // the file or "inline code" that brings it; "" for an element
 
 	LastPage  int    `json:"-"`
 	Text      string `json:"-"` // of an inline script or style

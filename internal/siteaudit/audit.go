@@ -181,7 +181,8 @@ func (s *auditing) useProject(known *check.Known) (err error) {
 	if err := s.useGate(); err != nil {
 		return err
 	}
-	if folder, ok := p.From.(*site.Folder); ok && known.Addresses == nil && s.Dir == p.Output { // it is answered like its source
+	// The output is answered like its source.
+	if folder, ok := p.From.(*site.Folder); ok && known.Addresses == nil && s.Dir == p.Output {
 		known.Addresses = addressesOf(folder.Captured())
 	}
 	if s.pages, err = p.PagesOf(s.files); err != nil {

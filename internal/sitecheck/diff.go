@@ -187,7 +187,8 @@ func forDiff(b []byte) string { return strings.ToValidUTF8(string(b), "\uFFFD") 
 
 // itemsOf looks at a page for the items that are on it: by mark, URL, text or
 // matcher; and for elements that items replace.
-func itemsOf(p *project.Project, r *pageedit.Result, text []byte) (g *itemmatch.Comparison, out, replaced map[string]bool) {
+func itemsOf(p *project.Project, r *pageedit.Result,
+	text []byte) (g *itemmatch.Comparison, out, replaced map[string]bool) {
 	out, replaced = map[string]bool{}, map[string]bool{}
 	g = itemmatch.Read(text, r, p.Gate, nil)
 	if g.Items == nil {

@@ -187,7 +187,8 @@ func tryQueries(ctx context.Context, r *result.Suggestions, p *project.Project, 
 			}
 		}
 	}
-	needs := make([]map[*result.Suggestion]bool, len(pages)) // by page: the suggestions' things that it loads, and whether it needs them
+	// By page: the suggestions' things that it loads, and whether it needs them.
+	needs := make([]map[*result.Suggestion]bool, len(pages))
 	for i := range needs {
 		needs[i] = map[*result.Suggestion]bool{}
 	}

@@ -173,7 +173,8 @@ func (pl *planner) withNoscript(at, end int) (from, to int) {
 			}
 		}
 	}
-	i := sort.Search(len(pl.noscripts), func(i int) bool { return pl.noscripts[i].TagEnd > at }) - 1 // the last that begins before
+	// The last that begins before.
+	i := sort.Search(len(pl.noscripts), func(i int) bool { return pl.noscripts[i].TagEnd > at }) - 1
 	if i < 0 || pl.noscripts[i].ContentEnd < end {
 		return at, end
 	}

@@ -311,7 +311,8 @@ func MatchURL(glob, ref string) bool {
 // endOf returns where the element at the offset ends; errOpen where that has not come.
 func (v *View) endOf(at int) (int, error) {
 	list := v.Scan.Elements
-	for i := sort.Search(len(list), func(i int) bool { return list[i].Start >= at }); i < len(list) && list[i].Start == at; i++ {
+	i := sort.Search(len(list), func(i int) bool { return list[i].Start >= at })
+	for ; i < len(list) && list[i].Start == at; i++ {
 		if list[i].End > 0 {
 			return list[i].End, nil
 		}

@@ -95,7 +95,7 @@ const (
 	NoHost      = "no-host"       // there is no such host
 	TimedOut    = "timed-out"     //
 	NotCalled   = "not-called"    // it goes to a third party, and those are not called
-	KeptBack    = "kept-back"     // another site's answer is of another kind than what was asked for (Opaque Response Blocking)
+	KeptBack    = "kept-back"     // another site's answer is of another kind than was asked for (Opaque Response Blocking)
 	WrongType   = "wrong-type"    // its media type is not that of what was asked for
 	Aborted     = "aborted"       // the page went on, or took it back
 	NotFinished = "not-finished"  // it was under way when the visit ended

@@ -242,7 +242,8 @@ func inScript(script []byte, a, b int, isCode bool) (c context, where string) {
 		switch {
 		case tt == js.StringToken:
 			return context{kind: inString, quote: data[0], code: isCode}, ""
-		case tt == js.TemplateToken || tt == js.TemplateStartToken || tt == js.TemplateMiddleToken || tt == js.TemplateEndToken:
+		case tt == js.TemplateToken || tt == js.TemplateStartToken || tt == js.TemplateMiddleToken ||
+			tt == js.TemplateEndToken:
 			return context{kind: inString, quote: '`', code: isCode}, ""
 		case tt == js.RegExpToken:
 			return c, "in a regular expression"

@@ -148,6 +148,11 @@ func badSelector(tt []css.TokenType, text []string) string {
 			empty, combined = false, false
 		}
 	}
+	return cutOff(empty, combined)
+}
+
+// cutOff says what a selector list lacks at its end; "" for nothing.
+func cutOff(empty, combined bool) string {
 	switch {
 	case empty:
 		return "a comma with no selector behind it"

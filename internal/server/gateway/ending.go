@@ -67,7 +67,8 @@ func (all *Sites) End(s *http.Server, c *Connections, streams, most time.Duratio
 	streaming := func(g *Gateway) bool { return g.open.some() }
 	tick := time.NewTicker(5 * time.Millisecond)
 	defer tick.Stop()
-	for !c.idle() || slices.ContainsFunc(all.List, streaming) { // a server that shuts down drops requests that it reads then
+	// A server that shuts down drops requests that it reads then.
+	for !c.idle() || slices.ContainsFunc(all.List, streaming) {
 		select {
 		case <-tick.C:
 		case <-end.Done():
