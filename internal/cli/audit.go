@@ -57,10 +57,8 @@ one machine is audited in parts, which --join adds up to one audit.`,
 			"  yellowgate audit https://ternhill.example/ --gate yellowgate.yaml\n" +
 			"  yellowgate audit --format html --out audit.html\n  yellowgate audit --part 3/8 --out part-3.ndjson\n" +
 			"  yellowgate audit --join part-*.ndjson",
-		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-			return nil, cobra.ShellCompDirectiveFilterDirs
-		},
-		RunE: func(cmd *cobra.Command, args []string) error { return a.runAudit(cmd, args, &o) },
+		ValidArgsFunction: folders,
+		RunE:              func(cmd *cobra.Command, args []string) error { return a.runAudit(cmd, args, &o) },
 	}
 	o.ways.flagsForAddress(cmd)
 	o.browsing.flags(cmd)

@@ -72,6 +72,11 @@ func (a *app) completeItems(prefix string, also ...string) (out []string) {
 	return out
 }
 
+// folders completes an argument that is a folder.
+func folders(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+	return nil, cobra.ShellCompDirectiveFilterDirs
+}
+
 // completeQuery offers page sets and globs of the site's folders.
 func (a *app) completeQuery(_ *cobra.Command, args []string, prefix string) ([]string, cobra.ShellCompDirective) {
 	if len(args) > 0 {

@@ -4,7 +4,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/report"
-	"yellowgate/internal/sitecheck"
+	"yellowgate/internal/sitediff"
 )
 
 func (a *app) diffCmd() *cobra.Command {
@@ -29,7 +29,7 @@ but not applied. Exit status 1 means that pages are behind.`,
 			if len(args) == 1 {
 				query = args[0]
 			}
-			d, err := sitecheck.Diff(cmd.Context(), p, query, a.progress("comparing"))
+			d, err := sitediff.Diff(cmd.Context(), p, query, a.progress("comparing"))
 			if err != nil {
 				return err
 			}

@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"io"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -48,16 +47,8 @@ gate file, within site.history (100 MB); the oldest texts go first.`,
 			if len(args) == 1 {
 				return a.historyEntry(cmd.Context(), h, args[0])
 			}
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				switch a.format {
-				case "json":
-					return report.JSON(w, slices.Concat([]result.HistoryEntry{}, h.Entries))
-				case "html":
-					return report.HistoryHTML(w, h.Entries)
-				}
-				pr.History(h.Entries, a.verbose)
-				return nil
-			})
+			return a.answer(slices.Concat([]result.HistoryEntry{}, h.Entries),
+				func(pr *report.Printer) { pr.History(h.Entries, a.verbose) }, inForm("html", report.HistoryHTML, h.Entries))
 		},
 	}
 }

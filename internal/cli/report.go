@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"io"
-
 	"github.com/spf13/cobra"
 
 	"yellowgate/internal/overview"
@@ -37,18 +35,8 @@ repository or a wiki.`,
 			if err != nil {
 				return err
 			}
-			return a.write(func(w io.Writer, pr *report.Printer) error {
-				switch a.format {
-				case "json":
-					return report.JSON(w, o)
-				case "html":
-					return report.OverviewHTML(w, o)
-				case "markdown":
-					return report.OverviewMarkdown(w, o)
-				}
-				pr.Overview(o)
-				return nil
-			})
+			return a.answer(o, func(pr *report.Printer) { pr.Overview(o) },
+				inForm("html", report.OverviewHTML, o), inForm("markdown", report.OverviewMarkdown, o))
 		},
 	}
 }

@@ -234,15 +234,30 @@ func (a *app) write(do func(w io.Writer, p *report.Printer) error) error {
 	})
 }
 
-// answer writes a result as JSON where that is asked for, else as text.
-func (a *app) answer(result any, text func(pr *report.Printer)) error {
+// answer writes a result in the format that is asked for: as JSON, as one of forms, else as text.
+func (a *app) answer(result any, text func(pr *report.Printer), forms ...form) error {
 	return a.write(func(w io.Writer, pr *report.Printer) error {
 		if a.format == "json" {
 			return report.JSON(w, result)
 		}
+		for _, f := range forms {
+			if f.format == a.format {
+				return f.write(w)
+			}
+		}
 		text(pr)
 		return nil
 	})
+}
+
+// form is a format besides JSON and text, and what writes a result in it.
+type form struct {
+	format string
+	write  func(w io.Writer) error
+}
+
+func inForm[T any](format string, write func(io.Writer, T) error, result T) form {
+	return form{format, func(w io.Writer) error { return write(w, result) }}
 }
 
 // over says over which files a result may be written; every command asks here. ours reports whether a file

@@ -39,10 +39,8 @@ many structures to try each.
 look at yellowgate diff.`,
 		Example: "  yellowgate suggest\n  yellowgate suggest --browser --only contact-kit --write\n" +
 			"  yellowgate suggest tern-hill/site",
-		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-			return nil, cobra.ShellCompDirectiveFilterDirs
-		},
-		RunE: func(cmd *cobra.Command, args []string) error { return a.runSuggest(cmd, args, &o) },
+		ValidArgsFunction: folders,
+		RunE:              func(cmd *cobra.Command, args []string) error { return a.runSuggest(cmd, args, &o) },
 	}
 	o.ways.flagsForAddress(cmd)
 	o.browsing.flags(cmd)

@@ -35,10 +35,8 @@ With --browser it opens the pages in Chromium, too, and lists what only scripts 
 and what the pages name and the browser never requests.`,
 		Example: "  yellowgate survey http://localhost:8000/\n  yellowgate survey site --write\n" +
 			"  yellowgate survey tern-hill/site\n  yellowgate survey site --format ndjson | head -1",
-		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-			return nil, cobra.ShellCompDirectiveFilterDirs
-		},
-		RunE: func(cmd *cobra.Command, args []string) error { return a.runSurvey(cmd, args, &o) },
+		ValidArgsFunction: folders,
+		RunE:              func(cmd *cobra.Command, args []string) error { return a.runSurvey(cmd, args, &o) },
 	}
 	o.ways.flagsForAddress(cmd)
 	o.browsing.flags(cmd)
@@ -208,14 +206,7 @@ func (a *app) surveyPipe(p *project.Project, as string) error {
 		return err
 	}
 	r := survey.One(b, as, p)
-	return a.write(func(w io.Writer, pr *report.Printer) error {
-		switch a.format {
-		case "json":
-			return report.JSON(w, r)
-		case "ndjson":
-			return report.NDJSON(w, r)
-		}
-		pr.Show(&result.Show{Record: r, Text: b, From: "file"}, a.verbose)
-		return nil
-	})
+	return a.answer(r,
+		func(pr *report.Printer) { pr.Show(&result.Show{Record: r, Text: b, From: "file"}, a.verbose) },
+		inForm[any]("ndjson", report.NDJSON, r))
 }

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"io"
 
 	"github.com/spf13/cobra"
 
@@ -180,18 +179,8 @@ func (a *app) wherePages(ctx context.Context, p *project.Project, keys []string,
 	if err != nil {
 		return err
 	}
-	return a.write(func(w io.Writer, pr *report.Printer) error {
-		switch a.format {
-		case "json":
-			return report.JSON(w, t)
-		case "csv":
-			return report.PageTableCSV(w, t)
-		case "xlsx":
-			return pagetable.WriteXLSX(w, t)
-		}
-		pr.PageTable(t)
-		return nil
-	})
+	return a.answer(t, func(pr *report.Printer) { pr.PageTable(t) },
+		inForm("csv", report.PageTableCSV, t), inForm("xlsx", pagetable.WriteXLSX, t))
 }
 
 func (a *app) whereTable(ctx context.Context, p *project.Project) error {
@@ -199,16 +188,7 @@ func (a *app) whereTable(ctx context.Context, p *project.Project) error {
 	if err != nil {
 		return err
 	}
-	return a.write(func(w io.Writer, pr *report.Printer) error {
-		switch a.format {
-		case "json":
-			return report.JSON(w, t)
-		case "csv":
-			return report.TableCSV(w, t)
-		}
-		pr.Table(t)
-		return nil
-	})
+	return a.answer(t, func(pr *report.Printer) { pr.Table(t) }, inForm("csv", report.TableCSV, t))
 }
 
 func (a *app) whereKey(ctx context.Context, p *project.Project, key string) error {

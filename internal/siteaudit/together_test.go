@@ -19,6 +19,7 @@ import (
 	"yellowgate/internal/siteaudit"
 	"yellowgate/internal/sitecheck"
 	"yellowgate/internal/sitecompare"
+	"yellowgate/internal/sitediff"
 	"yellowgate/internal/suggest"
 	"yellowgate/internal/survey"
 )
@@ -44,7 +45,7 @@ func works(ctx context.Context, dir string) []work {
 			return []any{r.Problems, tally, r.Pages, r.Files, r.Fragments}, nil
 		}},
 		{name: "diff", do: func(p *project.Project) (any, error) {
-			r, err := sitecheck.Diff(ctx, p, "", nil)
+			r, err := sitediff.Diff(ctx, p, "", nil)
 			if err != nil {
 				return nil, err
 			}

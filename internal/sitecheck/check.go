@@ -1,5 +1,5 @@
 // Package sitecheck holds a gate file against the pages of its site, before anything is written: what is
-// wrong (check), what stands in the way of apply, and what apply would change (diff).
+// wrong (check), and what stands in the way of apply.
 package sitecheck
 
 import (

@@ -1,4 +1,5 @@
-package sitecheck
+// Package sitediff compares the output folder with what apply would write: pages, items, what else differs.
+package sitediff
 
 import (
 	"bytes"
@@ -18,6 +19,7 @@ import (
 	"yellowgate/internal/project"
 	"yellowgate/internal/publish"
 	"yellowgate/internal/result"
+	"yellowgate/internal/sitecheck"
 )
 
 // Diff compares the output folder with what apply would write, for the pages
@@ -53,7 +55,7 @@ func Diff(ctx context.Context, p *project.Project, query string, progress parall
 		d.Items = append(d.Items, result.ItemDiff{Item: it.Name, Gained: []string{}, Lost: []string{}, Replaced: []string{}})
 	}
 	x := &diffing{Project: p, diff: d, ledger: ledger, query: q, rebuilt: p.Rebuilt()}
-	x.judge, _ = NewJudge(p)
+	x.judge, _ = sitecheck.NewJudge(p)
 	err = project.GateAll(ctx, p, progress, func(_ int, r *pageedit.Result) error { return x.add(r) })
 	if err != nil {
 		return nil, err
