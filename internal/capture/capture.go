@@ -256,7 +256,7 @@ func (c *capture) begin(ctx context.Context) error {
 	c.add(c.Start.String(), c.Start, true, 0, "")
 	if c.known == 0 {
 		return &failure.Usage{
-			Message: "robots.txt does not let anybody ask for " + c.Start.String(),
+			Message: "robots.txt disallows " + c.Start.String(),
 			Remedy:  "if the site is yours, --own-site requests it anyway",
 		}
 	}

@@ -558,7 +558,7 @@ func TestUnreachable(t *testing.T) {
 	if _, there := os.Stat(dir); there == nil {
 		t.Error("a folder with robots.txt alone was left behind")
 	}
-	if err == nil || !strings.Contains(err.Error(), "robots.txt does not let anybody ask") {
+	if err == nil || !strings.Contains(err.Error(), "robots.txt disallows") {
 		t.Error(err)
 	}
 	slow := newOrigin(t)

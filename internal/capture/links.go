@@ -193,7 +193,7 @@ func FileOf(u *url.URL, isPage, withQuery bool) (file, why string) {
 	file = strings.TrimPrefix(p, "/")
 	if !isPage {
 		if file == "" || strings.HasSuffix(file, "/") {
-			return "", "it has no name, and is no page"
+			return "", "it has no name, and is not a page"
 		}
 		return file + nameOfQuery(query), ""
 	}

@@ -389,7 +389,7 @@ func TestCompare(t *testing.T) {
 		t.Errorf("%v %+v", err, r)
 	}
 	b.Want(2, clitest.Args("compare", "yellowgate.yaml", "public"), "a gate file is compared with another, and public is none")
-	b.Want(2, clitest.Args("compare", "facts/events.csv", "public"), "is no saved audit")
+	b.Want(2, clitest.Args("compare", "facts/events.csv", "public"), "is not a saved audit")
 	b.Want(3, clitest.Args("compare", "none", "public"), "none: no such file")
 }
 

@@ -55,7 +55,7 @@ a new folder, and runs the whole example on it, step by step: look, decide, publ
 verify. Use it to see in a minute what this program does. Nothing else is touched.
 
 --serve shows the gated site in a browser instead, as serve does, with stand-ins for the
-hosts of the demo's vendors, and says how a browser is told where those are: nothing is
+hosts of the demo's vendors, and says how a browser finds those: nothing is
 asked of any network. Edit the gate file or a page, and watch. A folder that has the demo
 already is served as it is.`,
 		Example: "  yellowgate demo\n  yellowgate demo my-demo\n  yellowgate demo --serve",
@@ -104,7 +104,7 @@ func (a *app) demoServe(ctx context.Context, dir string, named bool, listen stri
 	p := a.printer()
 	var asked func(string, *http.Request)
 	if a.verbose {
-		asked = func(host string, r *http.Request) { p.Line("%s is asked for %s", host, r.URL.RequestURI()) }
+		asked = func(host string, r *http.Request) { p.Line("%s received a request for %s", host, r.URL.RequestURI()) }
 	}
 	all, err := demo.Serve(asked)
 	if err != nil {

@@ -68,7 +68,7 @@ after --drain-streams. SIGUSR1 turns gating off, so that everything passes as it
 
 Sockets that systemd passes on (LISTEN_FDS) are taken in place of --listen: then a restart refuses nobody.
 
-With several gate files it stands before several sites, told apart by the host that a request is for: that of
+With several gate files it stands before several sites, distinguished by the host of the request: that of
 site.url, and those of site.gateway.hosts; each has a site.origin of its own.
 
 Gateways share nothing: any number of them stand behind any load balancer.`,

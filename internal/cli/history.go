@@ -113,7 +113,7 @@ func (a *app) gateSide(side string) (*project.Project, error) {
 		}
 		if e.What != history.Applied {
 			return nil, &failure.Usage{
-				Message: fmt.Sprintf("entry %d of the history is no apply: it has not all files of the gate", n),
+				Message: fmt.Sprintf("entry %d of the history is not an apply: it does not have all files of the gate", n),
 				Remedy:  "yellowgate history lists them",
 			}
 		}

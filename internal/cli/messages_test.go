@@ -19,13 +19,13 @@ func TestMessages(t *testing.T) {
 		status     int
 		want       []string
 	}{
-		{"a URL for a selector", item("found: /js/x.js"), nil, 2, []string{`yellowgate.yaml:5:12: error: item "a": "/js/x.js" is no selector: it looks like a URL`, "write {url: /js/x.js}"}},
+		{"a URL for a selector", item("found: /js/x.js"), nil, 2, []string{`yellowgate.yaml:5:12: error: item "a": "/js/x.js" is not a selector: it looks like a URL`, "write {url: /js/x.js}"}},
 		{"a relative URL for a selector", item("found: js/x.js"), nil, 2, []string{"write {url: /js/x.js}"}},
 		{"# in a value", item("found: #foo"), nil, 2, []string{`"found" in item "a" has no value`, "# begins a comment in YAML: put the value in quotes, '#foo'"}},
 		{"# in a list", item("found:\n  - #foo"), nil, 2, []string{"# begins a comment in YAML: put the value in quotes"}},
 		{"# in brackets", item("found: [ #foo ]"), nil, 2, []string{"a value that begins with # is put in quotes"}},
 		{"code in braces", item("code: {x}"), nil, 2, []string{"code should be a text, not a mapping", "YAML reads braces as a mapping"}},
-		{"a glob without a slash", item("code: <b>x</b>\npages: news/*"), nil, 2, []string{`"news/*" is no glob`, `(did you mean "/news/*"?)`}},
+		{"a glob without a slash", item("code: <b>x</b>\npages: news/*"), nil, 2, []string{`"news/*" is not a glob`, `(did you mean "/news/*"?)`}},
 		{"place: head", item("code: <b>x</b>\nplace: head\npages: all"), nil, 2, []string{`unknown place "head" (did you mean "head-end"?)`, "the places are: head-start"}},
 		{"og:title as a key", "metadata:\n  - pages: all\n    og:title: x\n", nil, 2, []string{`unknown key "og:title"`, "social: {title: …}"}},
 		{"an unknown key of a matcher", item("found: {src: x.js}"), nil, 2, []string{`unknown key "src" in a matcher`, "the keys there are: url, text"}},
@@ -92,7 +92,7 @@ func TestSpotsOfRemoved(t *testing.T) {
 	b := clitest.New(t, "site/index.html", clitest.Doc("t", "<!-- yg-spot map -->"), "yellowgate.yaml", clitest.SiteHead+"items:\n  map: {code: <b>x</b>, place: spot}\n  other: {code: <i>y</i>, pages: all}\n")
 	b.Want(2, clitest.Args("remove", "map"), `item "map" has a spot on /`, "--release")
 	b.Want(0, clitest.Args("remove", "map", "--release"), "is written", "yellowgate check")
-	b.Want(2, clitest.Args("apply"), `a spot names "map", which is no item`)
+	b.Want(2, clitest.Args("apply"), `a spot names "map", which is not an item`)
 }
 
 // TestBeforeFirstApply: diff compares with the source until something is applied.

@@ -116,7 +116,7 @@ func TestPartsThatDoNotFit(t *testing.T) {
 	b.Want(2, join(parts[0], other[1]), "one of 3", "join the parts of one audit")
 	b.Want(2, join(), "no parts to join")
 	b.Want(3, join("none.ndjson"), "none.ndjson: no such file")
-	b.Want(2, join("yellowgate.yaml"), "yellowgate.yaml is no part of an audit")
+	b.Want(2, join("yellowgate.yaml"), "yellowgate.yaml is not a part of an audit")
 	b.Want(2, append(join(parts...), "--format", "json"), "no records", "--records")
 	b.Want(2, clitest.Args("audit", "--part", "4/3"), "such as 3/8")
 	b.Want(2, clitest.Args("audit", "--part", "x"), "such as 3/8")

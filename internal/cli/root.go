@@ -160,7 +160,7 @@ func (a *app) globalFlags(root *cobra.Command) {
 	f.BoolVar(&a.outside, "outside", false,
 		"let the gate file name code, facts and gate files that lie outside its folder")
 	f.StringVar(&a.outFile, "out", "", "write the result to `FILE` instead of standard output")
-	f.BoolVar(&a.force, "force", false, "let --out write over a file that is no report of this program")
+	f.BoolVar(&a.force, "force", false, "let --out write over a file that is not a report of this program")
 	f.BoolVarP(&a.quiet, "quiet", "q", false, "only the result and errors")
 	f.BoolVarP(&a.verbose, "verbose", "v", false, "everything, notes included")
 	f.StringVar(&a.color, "color", "auto", "`WHEN` to use colours: auto, always, never")

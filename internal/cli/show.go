@@ -25,8 +25,8 @@ func (a *app) showCmd() *cobra.Command {
 		Short: "One page's head and body in order: what, where from, how it runs, how heavy",
 		Long: `Lists what one page outputs, head and body in order, as a browser would have it. PAGE
 is a path (/visit/), a file (site/visit/index.html), a full address of the site, or -
-for standard input. Use it instead of searching the page source. An address that is not
-the gate file's site is asked for, with the files of its own that the page loads, and
+for standard input. Use it instead of searching the page source. An address outside
+the gate file's site is requested, with the files of its own that the page loads, and
 what the server said of it is shown, too.
 
 It reads the page in the output folder; where that is missing or behind the gate file

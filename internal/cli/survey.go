@@ -31,7 +31,7 @@ file or without. Without a folder it reads the gate file's source. With --format
 ndjson every page's full inventory comes out, one a line. --write makes a first gate
 file in which everything found has a name and stays as it is.
 
-With --browser it opens the pages in Chromium, too, and lists what only scripts ask for, what fails,
+With --browser it opens the pages in Chromium, too, and lists what only scripts request, what fails,
 and what the pages name and the browser never requests.`,
 		Example: "  yellowgate survey http://localhost:8000/\n  yellowgate survey site --write\n" +
 			"  yellowgate survey tern-hill/site\n  yellowgate survey site --format ndjson | head -1",

@@ -62,7 +62,7 @@ func (w *ways) single(cmd *cobra.Command) {
 	f.StringVar(&w.name, "name", "", "ask for this `HOST`, where the server answers to several: the field Host")
 	f.StringVar(&w.cookies, "cookies", "",
 		"send the cookies of a `FILE`: one a line, seven fields with tabs between (cookies.txt)")
-	f.StringVar(&w.user, "user", "", "log in as `NAME`; the password comes from "+passwordName+", or is asked for")
+	f.StringVar(&w.user, "user", "", "log in as `NAME`; the password comes from "+passwordName+", or is prompted for")
 	_ = cmd.MarkFlagFilename("cookies")
 }
 
@@ -74,7 +74,7 @@ func (w *ways) flagsForAddress(cmd *cobra.Command) {
 		_ = cmd.Flags().MarkHidden(name)
 	}
 	cmd.Long += "\n\n" +
-		"With an address in place of a folder, the site that runs there is asked for its pages, with the\n" +
+		"With a URL in place of a folder, the pages are requested from the site that runs there, with the\n" +
 		"options of capture: --depth, --most, --pages, --user and what else yellowgate capture --help lists."
 }
 

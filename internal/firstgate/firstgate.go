@@ -65,7 +65,7 @@ func Make(dir, gateFile string, s *result.Survey) (*result.FirstGate, error) {
 			everywhere(cmp.Or(x.stands, x.Load)))
 	}
 	for _, l := range f.LeftOut {
-		fmt.Fprintf(&b, "\n  # left out, since nothing in it tells it from others: %s (on %s)\n", l.What,
+		fmt.Fprintf(&b, "\n  # left out, since nothing in it distinguishes it from others: %s (on %s)\n", l.What,
 			countOf(l.Pages, s.Pages))
 	}
 	if f.Items == 0 {

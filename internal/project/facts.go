@@ -113,7 +113,7 @@ func (f *Facts) read(file, ext string, b []byte, atName func(remedy, format stri
 		line := 1 + bytes.Count(b[:at], []byte("\n"))
 		column := 1 + utf8.RuneCount(b[bytes.LastIndexByte(b[:at], '\n')+1:at])
 		fail(line, column, "save it as UTF-8; spreadsheets call it CSV UTF-8",
-			"the facts are not UTF-8: the byte 0x%02X is no character of it", b[at])
+			"the facts are not UTF-8: the byte 0x%02X is not valid in it", b[at])
 		return
 	}
 	switch {
@@ -152,7 +152,7 @@ func (f *Facts) readCSV(file, text string, fail failFunc) {
 				len(row), len(header))
 			continue
 		case !strings.HasPrefix(strings.TrimSpace(row[column]), "/"):
-			fail(line, 1, "", "%q is no path of a page: those begin with \"/\"", row[column])
+			fail(line, 1, "", "%q is not the path of a page: those begin with \"/\"", row[column])
 			continue
 		}
 		values := map[string]string{}

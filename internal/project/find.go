@@ -39,7 +39,7 @@ func FindPage(pages []page.Page, name, siteURL string, folders ...string) (*page
 		if siteURL != "" {
 			hint = "the site's address is " + siteURL
 		}
-		return nil, &failure.Usage{Message: fmt.Sprintf("%s is no page of this site", name), Remedy: hint}
+		return nil, &failure.Usage{Message: fmt.Sprintf("%s is not a page of this site", name), Remedy: hint}
 	} else if abs, err := filepath.Abs(name); err == nil {
 		for _, f := range folders {
 			if f == "" {

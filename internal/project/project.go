@@ -441,7 +441,7 @@ func (p *Project) CheckPages() (problems []problem.Problem) {
 		if !have[page.Key(p.Identify(pp.Path))] {
 			problems = append(problems, problem.Problem{Severity: problem.Error, Pos: pp.Pos,
 				Line: LineOf(p.Gate.File.TextOf(pp.Pos.File), pp.Pos.Line),
-				Message: fmt.Sprintf("per-page names %s, which is no page of the site%s", pp.Path,
+				Message: fmt.Sprintf("per-page names %s, which is not a page of the site%s", pp.Path,
 					didyoumean.Suggest(pp.Path, paths))})
 		}
 	}
@@ -449,7 +449,7 @@ func (p *Project) CheckPages() (problems []problem.Problem) {
 		if !have[row.key] {
 			problems = append(problems, problem.Problem{Severity: problem.Warning, Name: problem.FactsWithoutPage,
 				Pos: row.pos,
-				Message: fmt.Sprintf("facts are given for %s, which is no page of the site%s", row.path,
+				Message: fmt.Sprintf("facts are given for %s, which is not a page of the site%s", row.path,
 					didyoumean.Suggest(row.path, paths))})
 		}
 	}

@@ -92,7 +92,7 @@ func TestFacts(t *testing.T) {
 		{"f.yaml", "/a:\n  name: x\n  ok: true\n/b: {name: y}\n", "name=x ok=true"},
 		{"f.csv", "page,name\n/a,x\n", "f.csv:1:1: no column is called path"},
 		{"f.csv", "path,name\n/a,x,y\n", "f.csv:2:1: the row has 3 values, the header 2"},
-		{"f.csv", "path,name\na,x\n", "f.csv:2:1: \"a\" is no path"},
+		{"f.csv", "path,name\na,x\n", "f.csv:2:1: \"a\" is not the path"},
 		{"f.csv", "path,name\n/a,x\n/a/,y\n", "f.csv:3:1: the fact \"name\" of /a/ is given twice"},
 		{"f.csv", "path,name\n/a,\"x\n", "f.csv:2:7"},
 		{"f.json", "{", "f.json:1:2: this cannot be read: the JSON ends too early"},

@@ -68,7 +68,7 @@ func WriteFile(name string, o FileOptions, do func(io.Writer) error) error {
 		}
 		if there && !o.Force {
 			return &failure.Usage{
-				Message: name + " is there already, and is no report of this program",
+				Message: name + " is there already, and is not a report of this program",
 				Remedy:  "nothing was written; name another file, or write over it with --force",
 			}
 		}

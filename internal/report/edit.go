@@ -14,7 +14,7 @@ func (p *Printer) FirstGate(f *result.FirstGate, s *result.Survey) {
 	p.Line("%s %s: %s found on %s, each with a name; all stays as it is.", p.in.Render("✓"), f.File,
 		wording.Count(f.Items, "thing"), wording.Count(s.Pages, "page"))
 	for _, l := range f.LeftOut {
-		p.Line("  %s left out, since nothing in it tells it from others: %s (on %s)", p.warn.Render("note:"),
+		p.Line("  %s left out, since nothing in it distinguishes it from others: %s (on %s)", p.warn.Render("note:"),
 			Clean(l.What), wording.Count(l.Pages, "page"))
 	}
 	p.Line("%s", p.dim.Render("Next: yellowgate check; then change pages, and yellowgate diff."))

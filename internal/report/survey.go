@@ -176,7 +176,7 @@ func (p *Printer) surveyBrowser(b *result.SurveyBrowser, verbose bool) {
 		}
 		p.table(t)
 	}
-	list("Only scripts ask for", b.Scripts, false)
+	list("Only scripts request", b.Scripts, false)
 	list("Failed requests", b.Failed, true)
 	if len(b.Never) > 0 {
 		p.Line("  %s",

@@ -85,7 +85,7 @@ func decode(data []byte, label string) (string, error) {
 	for at := 0; at < len(data); {
 		r, n := utf8.DecodeRune(data[at:])
 		if r == utf8.RuneError && n == 1 || r == 0 {
-			what := fmt.Sprintf("the table is not UTF-8: the byte 0x%02X is no character of it", data[at])
+			what := fmt.Sprintf("the table is not UTF-8: the byte 0x%02X is not valid in it", data[at])
 			remedy := "give its encoding, such as --encoding windows-1252 (spreadsheets on Windows) or macintosh, or " + saveAs
 			if r == 0 {
 				what, remedy = "the table seems to be UTF-16 without a byte order mark", "give --encoding utf-16le, or "+saveAs

@@ -57,7 +57,7 @@ func TestRead(t *testing.T) {
 		line, column      int
 	}{
 		"empty":       {" \n", "", "is empty", 1, 0},
-		"latin":       {"path;title\n/a/;d\xe9\n", "", "the byte 0xE9 is no character", 2, 6},
+		"latin":       {"path;title\n/a/;d\xe9\n", "", "the byte 0xE9 is not valid", 2, 6},
 		"utf-16":      {"p\x00a\x00", "", "UTF-16 without a byte order mark", 1, 2},
 		"label":       {"path\n", "latin-17", "no encoding is called", 0, 0},
 		"xls":         {"\xD0\xCF\x11\xE0rest", "", "old kind (xls)", 0, 0},

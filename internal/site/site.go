@@ -40,7 +40,7 @@ func Walk(root string, links bool, skip func(path string, dir bool) bool) (files
 		return nil, nil, &failure.Path{Path: root, Err: err}
 	}
 	if !info.IsDir() {
-		return nil, nil, &failure.Path{Path: root, Err: errors.New("this is no folder")}
+		return nil, nil, &failure.Path{Path: root, Err: errors.New("this is not a folder")}
 	}
 	real, err := filepath.EvalSymlinks(root)
 	if err != nil {

@@ -83,7 +83,7 @@ func OpenFolder(dir string, links bool) (*Folder, error) {
 		if err := json.Unmarshal(lines.Bytes(), &c); err != nil {
 			return nil, &failure.Path{
 				Path: fmt.Sprintf("%s:%d", name, n),
-				Err:  fmt.Errorf("this is no line of a capture: %w", err),
+				Err:  fmt.Errorf("this is not a line of a capture: %w", err),
 				What: "capture the site again, or take the file away: then the folder is read as files alone",
 			}
 		}

@@ -43,7 +43,7 @@ func TestOpenFolder(t *testing.T) {
 		t.Error("a file outside the folder was read")
 	}
 	put(CaptureName, "{\"url\":\"x\",\"status\":200,\"time\":\"\"}\nno line\n")
-	if _, err := OpenFolder(dir, true); err == nil || !strings.Contains(err.Error(), CaptureName+":2: this is no line of a capture") {
+	if _, err := OpenFolder(dir, true); err == nil || !strings.Contains(err.Error(), CaptureName+":2: this is not a line of a capture") {
 		t.Errorf("%v", err)
 	}
 	os.Remove(filepath.Join(dir, CaptureName))

@@ -258,7 +258,7 @@ func openPart(name string) (*partFile, error) {
 	if err != nil {
 		f.Close()
 		return nil, &failure.Usage{
-			Message: name + " is no part of an audit",
+			Message: name + " is not a part of an audit",
 			Remedy:  "parts are written by yellowgate audit --part N/M --out FILE",
 		}
 	}

@@ -192,7 +192,7 @@ func saved(name string) (*gatedSide, error) {
 	var r result.Audit
 	if err := json.Unmarshal(b, &r); err != nil || r.Format != result.AuditFormat {
 		return nil, &failure.Usage{
-			Message: name + " is no saved audit of this format (" + result.AuditFormat + ")",
+			Message: name + " is not a saved audit of this format (" + result.AuditFormat + ")",
 			Remedy:  "save one with yellowgate audit --format json --out FILE",
 		}
 	}

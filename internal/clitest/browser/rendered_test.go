@@ -162,7 +162,7 @@ func TestHAR(t *testing.T) {
 	if strings.Contains(out, "metadata-rewritten") {
 		t.Errorf("a recording has no document:\n%s", out)
 	}
-	b.Want(3, clitest.Args("audit", "--har", "bad.har"), "bad.har: it is no HAR", "save all as HAR")
+	b.Want(3, clitest.Args("audit", "--har", "bad.har"), "bad.har: it is not a HAR", "save all as HAR")
 	b.Want(3, clitest.Args("audit", "--har", "no.har"), "log.entries is empty")
 	b.Want(3, clitest.Args("audit", "--har", "gone.har"), "gone.har: no such file")
 	b.Want(2, clitest.Args("audit", "--har", "visit.har", "--browser"), "not with --browser")
@@ -233,7 +233,7 @@ func TestNobodyCalled(t *testing.T) {
 		{"show / --screen 800x600", "add --browser"},
 		{"audit --wait 3s", "add --browser"},
 		{"audit --part 1/2 --browser", "not parts of an audit"},
-		{"show / --browser --wait -3s", "is no time: write a number"},
+		{"show / --browser --wait -3s", "is not a time: write a number"},
 	} {
 		b.Want(2, clitest.Args(strings.Fields(c.line)...), c.want)
 	}

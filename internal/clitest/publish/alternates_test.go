@@ -41,7 +41,7 @@ func TestAlternates(t *testing.T) {
 	expect("visit/index.html", "en /visit/, de /de/visit/, x-default /visit/") // what the source named is gone
 	expect("news/index.html", "")
 	if !strings.Contains(b.Read("public/news/index.html"), "/feed.xml") {
-		t.Error("the feed went, which is no language")
+		t.Error("the feed went, which is not a language")
 	}
 	if _, out, _ := b.ExecIn(b.Read("site/visit/index.html"), "apply", "-", "--as", "/visit/"); out != b.Read("public/visit/index.html") {
 		t.Errorf("apply - writes\n%s", out)

@@ -160,7 +160,7 @@ func TestStops(t *testing.T) {
 			[]string{`unknown key "outptu"`, `unknown page set "evnts"`, "2 errors"}},
 		{"missing file", strings.Replace(clitest.SmallGate, "counter.html", "counted.html", 1), 2, []string{"code/counted.html: no such file", "yellowgate.yaml:13:16"}},
 		{"missing facts", strings.Replace(clitest.SmallGate, "facts.csv", "fcts.csv", 1), 2, []string{"fcts.csv: no such file"}},
-		{"no page", clitest.SmallGate + "per-page: {/vist/: {out: counter}}\n", 2, []string{"/vist/, which is no page of the site", `did you mean "/visit/"`}},
+		{"no page", clitest.SmallGate + "per-page: {/vist/: {out: counter}}\n", 2, []string{"/vist/, which is not a page of the site", `did you mean "/visit/"`}},
 		{"no value", strings.Replace(clitest.SmallGate, "code-file: code/counter.html", `code: "<b>@{fact.name}</b>"`, 1), 2, []string{"@{fact.name} has no value (on /)", "nothing was written"}},
 		{"contradiction", clitest.SmallGate + "  app: {script: /a.js, needs: counter, pages: all}\n", 2, []string{`item "app" is in and needs "counter", which is out there (except`, "/members/"}},
 		{"no place anywhere", clitest.SmallGate + "  app: {code: <p>x</p>, place: {before: aside}, pages: all}\n", 2, []string{`item "app" has no place anywhere: "aside"`, "nothing was written"}},

@@ -554,7 +554,7 @@ func TestOut(t *testing.T) {
 	b.Write("notes.txt", "mine")
 	b.Write("package.json", "{\n \"name\": \"x\"}")
 	b.Write("empty", "")
-	b.Want(2, clitest.Args("check", "--out", "notes.txt"), "is no report of this program", "--force")
+	b.Want(2, clitest.Args("check", "--out", "notes.txt"), "is not a report of this program", "--force")
 	b.Want(2, clitest.Args("audit", "--format", "json", "--out", "package.json"), "--force")
 	b.Want(0, clitest.Args("check", "--out", "empty"))
 	b.Want(0, clitest.Args("check", "--out", "notes.txt", "--force"))

@@ -54,6 +54,6 @@ func TestCapturedFolder(t *testing.T) {
 	b.Want(0, clitest.Args("audit", "--fail-on", "error"), "as the gate says")
 	b.Want(0, clitest.Args("diff"), "Nothing to apply")
 	b.Write("captured/.yellowgate-capture.ndjson", "nonsense\n")
-	b.Want(3, clitest.Args("survey", "captured"), "captured/.yellowgate-capture.ndjson:1: this is no line of a capture", "capture the site again")
-	b.Want(3, clitest.Args("check"), ".yellowgate-capture.ndjson:1: this is no line of a capture")
+	b.Want(3, clitest.Args("survey", "captured"), "captured/.yellowgate-capture.ndjson:1: this is not a line of a capture", "capture the site again")
+	b.Want(3, clitest.Args("check"), ".yellowgate-capture.ndjson:1: this is not a line of a capture")
 }

@@ -61,8 +61,8 @@ func TestDemoServe(t *testing.T) {
 		tab.Do(chromedp.Navigate(s.Address + "/book/pay/"))
 		tab.Becomes("the payment library", "document.querySelector('#lantern-card input') !== null", "true")
 		tab.Do(chromedp.Navigate(s.Address + "/sky-camera/"))
-		s.Says("camera.ternhill.example is asked for /live")
-		s.Says("pay.lantern.example is asked for /v1/lantern.js")
+		s.Says("camera.ternhill.example received a request for /live")
+		s.Says("pay.lantern.example received a request for /v1/lantern.js")
 	}
 	if s.Stop() != 0 {
 		t.Errorf("it ends badly:\n%s", s.Said())

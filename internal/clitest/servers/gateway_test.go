@@ -422,7 +422,7 @@ func TestGatewayUse(t *testing.T) {
 		{2, "gateway --gate origin.yaml --largest much", "--largest is a size, such as 51200, 50 kB, 8 MB or 64 MiB, not \"much\""},
 		{2, "gateway --gate origin.yaml --keep -3", "--keep is a size"},
 		{2, "gateway --gate origin.yaml --page-wait 0s", "more than nothing"},
-		{2, "gateway --gate origin.yaml --page-wait soon", "\"soon\" is no time: write a number and a unit, such as 250ms, 8s, 2min, 1h or 7d"},
+		{2, "gateway --gate origin.yaml --page-wait soon", "\"soon\" is not a time: write a number and a unit, such as 250ms, 8s, 2min, 1h or 7d"},
 		{2, "gateway --gate origin.yaml --log loud", "--log is text, json, combined or off"},
 		{2, "gateway --gate origin.yaml --certificate no.pem", "belong together"},
 		{2, "gateway --gate origin.yaml --certificate no.pem --key no.pem", "both are PEM files"},

@@ -17,7 +17,7 @@ import (
 // What only a browser shows. These checks say nothing of a page that was not opened in one.
 
 // Visits are the records that there are of the page. Of one that leads away at once a browser has seen the page that it
-// leads to, and where an error came in its place, it is no page of the site that it has seen.
+// leads to, and where an error came in its place, it is not a page of the site that it has seen.
 func (p *Pass) Visits() (list []*pageload.Record) {
 	if p.LeadsAway() {
 		return nil

@@ -26,7 +26,7 @@ func TestVisits(t *testing.T) {
 	}
 }
 
-// TestInPlace: an error that came in place of the page is no page of the site; one that is the page is.
+// TestInPlace: an error that came in place of the page is not a page of the site; one that is the page is.
 func TestInPlace(t *testing.T) {
 	redirected := []pageload.Request{{Status: 302}, {Status: 200, Asked: pageload.Initiator{By: "script"}}, {Status: 500, Asked: pageload.Initiator{By: "redirect"}}}
 	for _, c := range []struct {

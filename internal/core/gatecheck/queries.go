@@ -31,7 +31,7 @@ func LostPaths(g *gatefile.Gate, pages []page.Page) (out []problem.Problem) {
 				}
 			}
 			out = append(out, problem.Problem{Severity: problem.Warning, Name: problem.LostPath, Pos: q.Pos,
-				Message: fmt.Sprintf("%s, in %s, is no page of the site%s", glob, q.Text,
+				Message: fmt.Sprintf("%s, in %s, is not a page of the site%s", glob, q.Text,
 					pagequery.Meant(glob.String(), paths)), Remedy: "yellowgate pages lists the paths there are"})
 		})
 	}

@@ -742,7 +742,7 @@ func (d *Doc) AppendRule(v NewValue, path ...string) error {
 	case isList:
 		return d.Append(Raw(v.inFlow()), path...)
 	default:
-		return fmt.Errorf("%s is no list", f.key)
+		return fmt.Errorf("%s is not a list", f.key)
 	}
 	return nil
 }

@@ -35,7 +35,7 @@ func (r *reader) alternates(e entry, keys *[]Key) {
 		if !has || !strings.HasPrefix(before, "/") || strings.Contains(after, Rest) {
 			r.problem(problem.Error, t.Pos,
 				"write a path with {rest} for what the languages have in common, such as /de/{rest}",
-				"%q is no pattern of a language's addresses", t.Value)
+				"%q is not a pattern of a language's addresses", t.Value)
 			continue
 		}
 		lang := strings.ToLower(x.key)

@@ -159,7 +159,7 @@ func (r *reader) behaviour(it *Item, e entry) {
 		if t, ok := r.oneText(e.node, e.key); ok {
 			if t.Value != "auto" && !integrityForm.MatchString(t.Value) {
 				r.problem(problem.Error, t.Pos, "write auto, or a digest such as sha384-…",
-					"%q is no integrity value", t.Value)
+					"%q is not an integrity value", t.Value)
 			}
 			it.Integrity = t
 		}
@@ -389,7 +389,7 @@ func (r *reader) attrs(it *Item, n ast.Node) {
 		name := strings.ToLower(e.key)
 		switch {
 		case !attrName.MatchString(name):
-			r.errorf(e.pos, "%q is no name for an attribute", e.key)
+			r.errorf(e.pos, "%q is not a name for an attribute", e.key)
 			continue
 		case name == "src" || name == "href":
 			r.errorf(e.pos, "%q is not set by attrs: the item's script or stylesheet is its URL", e.key)

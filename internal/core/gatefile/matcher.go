@@ -32,7 +32,7 @@ func (r *reader) matcher(n ast.Node) (m Matcher, ok bool) {
 			glob = "/" + glob
 		}
 		r.problem(problem.Error, t.Pos, "write {url: "+glob+"}; ** and * stand for any part of the path",
-			"%q is no selector: it looks like a URL", t.Value)
+			"%q is not a selector: it looks like a URL", t.Value)
 		return m, false
 	}
 	if err != nil {

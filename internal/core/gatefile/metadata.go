@@ -220,7 +220,7 @@ func (r *reader) language(t Text) bool {
 	}
 	_, err := language.Parse(t.Value)
 	if err != nil {
-		r.problem(problem.Error, t.Pos, "write it like en, pt-BR or zh-Hans", "%q is no language", t.Value)
+		r.problem(problem.Error, t.Pos, "write it like en, pt-BR or zh-Hans", "%q is not a language", t.Value)
 	}
 	return err == nil
 }

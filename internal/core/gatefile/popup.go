@@ -101,7 +101,7 @@ func (r *reader) again(it *Item, n ast.Node) {
 		s, err := placeholder.ParseSpan(t.Value)
 		if err != nil {
 			r.problem(problem.Error, t.Pos, "again is visit, always, once, or a span such as 7d",
-				"%q is no answer to when a popup may open again", t.Value)
+				"%q does not say when a popup may open again", t.Value)
 		}
 		t.Value = strconv.FormatFloat(s, 'f', -1, 64)
 	}

@@ -38,12 +38,12 @@ var problemCases = []struct {
 	{"carries nothing", head + "items: {a: {pages: all}}\n", []string{`2:9 item "a" carries nothing`}},
 	{"selectors", head + "items:\n  a: {found: 'a:hover', pages: all}\n  b: {code: x, place: {before: 'p::x'}}\n", []string{`3:16 ":hover"`, "4:34 pseudo-element"}},
 	{"place", head + "items: {a: {code: x, place: head-eend}, b: {code: x, place: before}, c: {code: x, place: spot}}\n", []string{`2:29 unknown place "head-eend" (did you mean "head-end"?)`, `2:61 needs a selector`}},
-	{"languages", head + "metadata: [{pages: all, alternates: {en: '/{rest}', de: /de/, fr: 'fr/{rest}', nolanguage1: '/x/{rest}'}}]\n", []string{"2:57 is no pattern", "2:67 is no pattern", "2:80 \"nolanguage1\" is no language"}},
-	{"a host that is none", head + "site: {gateway: {hosts: [www.ternhill.example, \"https://a.example\"]}}\n", []string{`2:48 "https://a.example" is no name of a host`}},
+	{"languages", head + "metadata: [{pages: all, alternates: {en: '/{rest}', de: /de/, fr: 'fr/{rest}', nolanguage1: '/x/{rest}'}}]\n", []string{"2:57 is not a pattern", "2:67 is not a pattern", "2:80 \"nolanguage1\" is not a language"}},
+	{"a host that is none", head + "site: {gateway: {hosts: [www.ternhill.example, \"https://a.example\"]}}\n", []string{`2:48 "https://a.example" is not a host name`}},
 	{"what the gateway cannot know yet", head + "site: {gateway: {pass: [/a/**, has(form), status = 404 and title]}}\n", []string{`2:32 site.gateway.pass is decided before the page has come, and has(form) stands in it`, `2:43 site.gateway.pass is decided before the page has come, and title stands in it`}},
 	{"a parameter that makes no page", head + "site: {query: p}\nsets: {a: query.p = 2, b: query.s = 2}\n", []string{`3:27 no page has the parameter "s"`}},
 	{"a path without its first slash", head + "items: {a: {found: {url: js/kit.js}}, b: {found: {url: kit.js}}, c: {found: {url: ../js/kit.js}}}\n", []string{"2:26 begins with", "2:56 begins with", "2:83 begins with"}},
-	{"a parameter", head + "site: {query: ['?p=2', s]}\n", []string{"2:16 is no name of a parameter"}},
+	{"a parameter", head + "site: {query: ['?p=2', s]}\n", []string{"2:16 is not the name of a parameter"}},
 	{"matcher", head + "items: {a: {found: {url: '/a[', text: '('}}, b: {found: {text: '('}}}\n", []string{"2:26 never closed", "2:64 does not compile"}},
 	{"tag for a URL", head + "items: {a: {script: '<script>'}, b: {stylesheet: 'p { margin: 0 }'}}\n", []string{"2:21 takes a URL, not a tag", "2:50 takes a URL, not code"}},
 	{"placeholder", head + "metadata:\n  - pages: all\n    title: \"@{page.titel} x\"\n", []string{`4:15 unknown name "page.titel" in a placeholder (did you mean "page.title"?)`}},
@@ -56,17 +56,17 @@ var problemCases = []struct {
 	{"comment in a value", head + "items:\n  a:\n    found: style #contact\n    pages: none\n", []string{"4:18 YAML takes the rest of this line for a comment"}},
 	{"colon in a value", head + "items:\n  a:\n    script: /a.js\n    note: first: second\n", []string{"this is not YAML"}},
 	{"site url", head + "site: {url: ternhill.example}\n", []string{"2:13 absolute address"}},
-	{"attrs", head + "items: {a: {script: /a.js, attrs: {src: x, 'b c': d}}}\n", []string{`2:36 "src" is not set by attrs`, `2:44 no name for an attribute`}},
+	{"attrs", head + "items: {a: {script: /a.js, attrs: {src: x, 'b c': d}}}\n", []string{`2:36 "src" is not set by attrs`, `2:44 not a name for an attribute`}},
 	{"params", head + "items: {a: {code: x, params: {n: {value: 12, max: 9}, shape: {value: rong, one-of: [ring, dot]}, d: {value: 2s, min: 300ms}, e: {min: 1}}}}\nper-page: {/x: {params: {a: {n: 0, m: 1}, b: {n: 1}}}}\n", []string{
 		"2:42 n is at most 9, not 12", `2:70 shape is one of ring, dot, not "rong" (did you mean "ring"?)`, `2:126 the parameter "e" has no value`,
 		`3:36 item "a" has no parameter "m"`, `3:47 unknown item "b"`}},
 	{"popup", head + "items:\n  a: {popup: <p>x</p>}\n  b: {code: x, open: {after: 1s}, again: once}\n  c: {popup: x, again: soon, open: [{after: 5}, {scroll: 60}, {fragment: a b}, {click: '::x'}, {pages: all}, {after: 1s, leaving: true}]}\n", []string{
 		`3:3 nothing opens the popup of item "a"`, `4:16 "open" is for popups, and item "b" has none`, `4:35 "again" is for popups`,
-		`5:24 "soon" is no answer`, `5:45 "5" is no time`, "5:58 a share of the page", "5:74 a fragment is letters", "5:89 pseudo-element", "5:96 this entry of open does not say what opens", `5:122 "leaving" stands besides "after"`}},
+		`5:24 "soon" does not say when`, `5:45 "5" is not a time`, "5:58 a share of the page", "5:74 a fragment is letters", "5:89 pseudo-element", "5:96 this entry of open does not say what opens", `5:122 "leaving" stands besides "after"`}},
 	{"dates", head + "items: {a: {script: /a.js, from: June, until: 2027-13-01}, b: {script: /b.js, from: 2027-07-01, until: 2027-06-01}}\n", []string{
 		`2:34 from is a day, not "June"`, "2:47 until is a day", `2:104 item "b" ends (2027-06-01) before it begins (2027-07-01)`}},
 	{"keys that need a part", head + "items: {a: {code: x, load: defer, media: print, integrity: auto, each: true}, b: {script: [/a.js, /b.js], integrity: sha256-AAAA}, c: {script: /c.js, integrity: md5}}\n", []string{
-		`2:22 "load" is for scripts`, `2:35 "media" is for stylesheets`, `2:49 "integrity" is for a script`, "2:66 each is for a place at a selector", "2:118 one integrity value cannot be that of 2 files", `2:162 "md5" is no integrity value`}},
+		`2:22 "load" is for scripts`, `2:35 "media" is for stylesheets`, `2:49 "integrity" is for a script`, "2:66 each is for a place at a selector", "2:118 one integrity value cannot be that of 2 files", `2:162 "md5" is not an integrity value`}},
 	{"metadata", head + "metadata:\n  - pages: all\n    meta: {description: x, 'og:title': y}\n    link: {stylesheet: /x.css, canonical: /}\n    social: {titel: x}\n    icon: {sizes: any}\n    property: {'og:image': [a, none]}\n", []string{
 		`4:12 "description" is a metadata key of its own`, `4:28 "og:title" is a property`, `5:12 "stylesheet" is not set under link`, `5:32 "canonical" is not set under link`,
 		`6:14 unknown key "titel" in social (did you mean "title"?)`, `7:11 icon has no href`, `8:16 "property.og:image" is none and has a value`}},

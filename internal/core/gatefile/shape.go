@@ -246,7 +246,7 @@ type AcceptShape struct {
 	Note  Words     `key:"note"  doc:"why; required"              jsonschema:"required"`
 }
 
-// MatcherShape is a matcher that is no selector.
+// MatcherShape is a matcher that is not a selector.
 type MatcherShape struct {
 	URL  Line `key:"url"  doc:"glob for the URL that an element loads"`
 	Text Line `key:"text" doc:"regular expression (RE2) for inline scripts and styles"`

@@ -58,7 +58,7 @@ func (r *reader) site(n ast.Node) {
 		case "query":
 			for _, t := range r.names(e.node, what) {
 				if strings.ContainsAny(t.Value, "?&=# ") {
-					r.errorf(t.Pos, "%q is no name of a parameter: write p, not ?p=2", t.Value)
+					r.errorf(t.Pos, "%q is not the name of a parameter: write p, not ?p=2", t.Value)
 				}
 				s.Query = append(s.Query, t.Value)
 			}
@@ -120,7 +120,7 @@ func (r *reader) gateway(n ast.Node, what string) {
 		s.Hosts = r.names(x.node, what+".hosts")
 		for _, t := range s.Hosts {
 			if strings.ContainsAny(t.Value, "/: *") {
-				r.problem(problem.Error, t.Pos, "write www.ternhill.example", "%q is no name of a host", t.Value)
+				r.problem(problem.Error, t.Pos, "write www.ternhill.example", "%q is not a host name", t.Value)
 			}
 		}
 	}

@@ -132,11 +132,11 @@ func Read(text []byte) ([]*pageload.Record, error) {
 		if errors.As(err, &syntax) {
 			return nil, fmt.Errorf("it is not JSON: %w, at byte %d", err, syntax.Offset)
 		}
-		return nil, fmt.Errorf("it is no HAR: %w", err)
+		return nil, fmt.Errorf("it is not a HAR: %w", err)
 	}
 	switch {
 	case len(f.Log.Entries) == 0:
-		return nil, errors.New("it is no HAR with requests: log.entries is empty or missing")
+		return nil, errors.New("it is not a HAR with requests: log.entries is empty or missing")
 	case len(f.Log.Entries) > mostEntries:
 		return nil, fmt.Errorf("it has %d requests, more than %d", len(f.Log.Entries), mostEntries)
 	}

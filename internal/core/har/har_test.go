@@ -100,7 +100,7 @@ func TestRoundTrip(t *testing.T) {
 
 // TestWrong: what is no recording is a clear error.
 func TestWrong(t *testing.T) {
-	for text, want := range map[string]string{"": "not JSON", "{": "not JSON", "[]": "no HAR", `{"log": {}}`: "log.entries is empty", `{"log": {"entries": [{"request": {"url": "nonsense"}}]}}`: "no page", `{"log": {"entries": "x"}}`: "no HAR"} {
+	for text, want := range map[string]string{"": "not JSON", "{": "not JSON", "[]": "not a HAR", `{"log": {}}`: "log.entries is empty", `{"log": {"entries": [{"request": {"url": "nonsense"}}]}}`: "no page", `{"log": {"entries": "x"}}`: "not a HAR"} {
 		if _, err := Read([]byte(text)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v, want %q", text, err, want)
 		}

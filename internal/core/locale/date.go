@@ -35,7 +35,7 @@ var (
 // whose order is certain.
 func ReadDate(text, lang string) (Date, error) {
 	t := strings.Join(strings.Fields(text), " ")
-	bad := fmt.Errorf("%q is no date that can be read; 2027-08-14 and 14 August 2027 are", text)
+	bad := fmt.Errorf("%q is not a date that can be read; 2027-08-14 and 14 August 2027 are", text)
 	if m := isoDate.FindStringSubmatch(t); m != nil {
 		return assemble(m[1:4], m[4:7], "", m[7], bad)
 	}
@@ -63,13 +63,13 @@ func ReadDate(text, lang string) (Date, error) {
 		left := t[:at[0]] + " " + t[at[1]:]
 		y := year.FindStringSubmatch(left)
 		if y == nil {
-			return Date{}, fmt.Errorf("%q is no date that can be read: its year is missing", text)
+			return Date{}, fmt.Errorf("%q is not a date that can be read: its year is missing", text)
 		}
 		left = strings.Replace(left, y[1], " ", 1)
 		rest = left
 		d := day.FindStringSubmatch(clock.ReplaceAllString(left, " "))
 		if d == nil {
-			return Date{}, fmt.Errorf("%q is no date that can be read: its day is missing", text)
+			return Date{}, fmt.Errorf("%q is not a date that can be read: its day is missing", text)
 		}
 		ymd = []string{y[1], strconv.Itoa(month), d[1]}
 	}

@@ -134,10 +134,10 @@ func checkSelector(text string) error {
 		case c == '\\':
 			i++
 		case c == '#' && i+1 < len(text) && text[i+1] == '=', c == '!' && i+1 < len(text) && text[i+1] == '=':
-			return &SelectorError{i, fmt.Sprintf("%q is no operator of CSS selectors", text[i:i+2])}
+			return &SelectorError{i, fmt.Sprintf("%q is not an operator of CSS selectors", text[i:i+2])}
 		case c == ':':
 			if i+1 < len(text) && text[i+1] == ':' {
-				return &SelectorError{i, "a pseudo-element is no element of the page"}
+				return &SelectorError{i, "a pseudo-element is not an element of the page"}
 			}
 			j := i + 1
 			for j < len(text) && class[text[j]]&isNameByte != 0 {

@@ -297,7 +297,7 @@ func TestSpots(t *testing.T) {
 		{"an element is replaced", "/", `<p>a</p><div data-yg-spot="map" data-height="20"></div>`, "<p>a</p><!--yg:map--><b title=\"20\">none</b><!--/yg:map-->", ""},
 		{"several, each with its own", "/", `<!--yg-spot map height=1--><i data-yg-spot=map data-cap="a &amp; b"> </i>`, "<!--yg-spot map height=1--><!--yg:map--><b title=\"1\">none</b><!--/yg:map--><!--yg:map--><b title=\"480\">a &amp; b</b><!--/yg:map-->", ""},
 		{"quoted", "/", `<!-- yg-spot map cap='To-"night" <x>' -->`, `<!-- yg-spot map cap='To-"night" <x>' --><!--yg:map--><b title="480">To-&#34;night&#34; &lt;x&gt;</b><!--/yg:map-->`, ""},
-		{"no item", "/", "<!-- yg-spot maps -->", "", `a spot names "maps", which is no item (did you mean "map"?)`},
+		{"no item", "/", "<!-- yg-spot maps -->", "", `a spot names "maps", which is not an item (did you mean "map"?)`},
 		{"no parameter", "/", "<!-- yg-spot map heigth=3 -->", "", `item "map" has no parameter "heigth" (did you mean "height"?)`},
 		{"out of limits", "/", "<!-- yg-spot map height=901 -->", "", "height is at most 900, not 901"},
 		{"not empty", "/", "<div data-yg-spot=map>x</div>", "", "is an element that is not empty"},
@@ -371,7 +371,7 @@ func TestContradictions(t *testing.T) {
 		{"items: {a: {found: .kit, pages: none}, b: {found: .kit > div, pages: all}}\n", `item "b" is in, and what it is found by stands in an element that goes with item "a"`},
 		{"items: {x: {classes: {.none: a}, pages: all}}\n", "classes \"a\" go nowhere"},
 		{"items: {x: {script-text: 'f(@{fact.n})', pages: all}}\n", "@{fact.n} has no value"},
-		{"items: {x: {script-text: 'f(@{d | ms})', params: {d: soon}, pages: all}}\n", `@{d | ms} cannot be filled in: "soon" is no time`},
+		{"items: {x: {script-text: 'f(@{d | ms})', params: {d: soon}, pages: all}}\n", `@{d | ms} cannot be filled in: "soon" is not a time`},
 		{"items: {x: {code: <b>x</b>, place: {before: title}, pages: all}}\n", "would end the head"},
 	} {
 		r := gate(t, c.yaml).Page([]byte(strings.Replace(source, "<main>", "<main id=m>", 1)), page.Page{Path: "/visit/", File: "p.html"})

@@ -67,7 +67,7 @@ func (pl *planner) checkSpots() {
 		}
 		switch {
 		case it == nil:
-			fail(problem.Error, "", "name an item of the gate file", "a spot names %q, which is no item%s", s.Name,
+			fail(problem.Error, "", "name an item of the gate file", "a spot names %q, which is not an item%s", s.Name,
 				didyoumean.Suggest(s.Name, pl.gate.File.ItemNames()))
 			continue
 		case !it.HasSpot():

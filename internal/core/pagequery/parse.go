@@ -190,9 +190,9 @@ func (p *parser) notAName(at int, tok string) {
 		if i := strings.IndexAny(glob, " )"); i >= 0 {
 			glob = glob[:i]
 		}
-		p.fail(at, "%q is no glob: those begin with \"/\" (did you mean %q?)", glob, "/"+glob)
+		p.fail(at, "%q is not a glob: those begin with \"/\" (did you mean %q?)", glob, "/"+glob)
 	}
-	p.fail(at, "%q is no glob (those begin with \"/\") and no name of a page set (lower-case words with hyphens)", tok)
+	p.fail(at, "%q is not a glob (those begin with \"/\") and not the name of a page set (lower-case words with hyphens)", tok)
 }
 
 func isField(tok string) bool {

@@ -28,5 +28,5 @@ func ParseSpan(text string) (seconds float64, err error) {
 			}
 		}
 	}
-	return 0, fmt.Errorf("%q is no time: write a number and a unit, such as 250ms, 8s, 2min, 1h or 7d", text)
+	return 0, fmt.Errorf("%q is not a time: write a number and a unit, such as 250ms, 8s, 2min, 1h or 7d", text)
 }

@@ -51,7 +51,7 @@ func (s Severity) MarshalText() ([]byte, error) { return []byte(s.String()), nil
 func (s *Severity) UnmarshalText(text []byte) error {
 	of, ok := ParseSeverity(string(text))
 	if !ok {
-		return fmt.Errorf("%q is no severity", text)
+		return fmt.Errorf("%q is not a severity", text)
 	}
 	*s = of
 	return nil

@@ -217,7 +217,7 @@ func (u *urlValue) checkBeginning(f urlShape, hosts func(string) bool) string {
 	p, err := url.Parse("https:" + f.authority)
 	switch {
 	case err != nil:
-		return "which is no URL"
+		return "which is not a URL"
 	case p.User != nil || strings.Contains(f.authority, "@"):
 		return "and a URL here must not name a user"
 	case u.link || hosts != nil && hosts(strings.ToLower(p.Hostname())):

@@ -122,7 +122,7 @@ func badSelector(tt []css.TokenType, text []string) string {
 			i++
 			empty, combined = false, false
 		case tt[i] == css.HashToken && numbered(text[i]):
-			return fmt.Sprintf("%s is no id that a selector can name: it begins with a number", text[i])
+			return fmt.Sprintf("%s is not an id that a selector can name: it begins with a number", text[i])
 		case tt[i] == css.DelimToken && (text[i] == ">" || text[i] == "+" || text[i] == "~"):
 			if combined {
 				return "two combinators with nothing between them"
@@ -137,9 +137,9 @@ func badSelector(tt []css.TokenType, text []string) string {
 			}
 			empty, combined = false, false
 		case tt[i] == css.NumberToken || tt[i] == css.DimensionToken || tt[i] == css.PercentageToken:
-			return fmt.Sprintf("%s is no selector", text[i])
+			return fmt.Sprintf("%s is not a selector", text[i])
 		case tt[i] == css.StringToken:
-			return "a text in quotes is no selector"
+			return "a text in quotes is not a selector"
 		case tt[i] == css.DelimToken && !strings.Contains("*&|", text[i]):
 			return fmt.Sprintf("%q has no meaning in a selector", text[i])
 		case tt[i] == css.AtKeywordToken:

@@ -236,7 +236,7 @@ func (l *Ledger) Doubts() (out []Doubt) {
 // evidence says what was seen, in sentences.
 func (e *Entry) evidence() (out []string) {
 	if len(e.Used) == 0 {
-		out = append(out, "nothing on the pages that load it asks for it")
+		out = append(out, "nothing on the pages that load it uses it")
 	}
 	type reason struct {
 		what  string
@@ -249,7 +249,7 @@ func (e *Entry) evidence() (out []string) {
 	slices.SortFunc(reasons, func(a, b reason) int { return cmp.Or(b.pages-a.pages, strings.Compare(a.what, b.what)) })
 	for i, r := range reasons {
 		if i == 3 {
-			out = append(out, fmt.Sprintf("and %d more that are asked for", len(reasons)-3))
+			out = append(out, fmt.Sprintf("and %d more that are used", len(reasons)-3))
 			break
 		}
 		out = append(out, fmt.Sprintf("%s on %s", r.what, wording.Count(r.pages, "page")))

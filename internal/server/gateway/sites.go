@@ -13,7 +13,7 @@ import (
 	"yellowgate/internal/core/gatefile"
 )
 
-// Sites are the gateways of several sites behind one address, told apart by the host that a request is for. The first
+// Sites are the gateways of several sites behind one address, distinguished by the host of the request. The first
 // answers for hosts that none has, unless those are refused.
 type Sites struct {
 	List   []*Gateway

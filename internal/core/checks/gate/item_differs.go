@@ -13,7 +13,7 @@ var itemDiffers = &check.Check{
 	Name: "item-differs", Family: "gate", Severity: problem.Error, Says: check.Differs,
 	Title: "an item is on the page, and it is not what the gate writes there",
 	Doc: `The page has the item, recognised by its mark, its URL or its elements, and its text, a
-value in it or an attribute is another than the gate file gives it on this page. Mostly
+value in it or an attribute differs from what the gate file gives it on this page. Mostly
 the output was edited by hand, or the gate file was changed and not applied. White
 space, quoting, character references and the order of attributes do not count. Make the
 change in the gate file, and apply.`,

@@ -29,7 +29,7 @@ removed.`,
 			if file.Item(s.Name) == nil {
 				line, col := p.Locate(s.Start)
 				p.Report(line, col, "",
-					fmt.Sprintf("a spot names %q, which is no item%s", s.Name,
+					fmt.Sprintf("a spot names %q, which is not an item%s", s.Name,
 						didyoumean.Suggest(s.Name, file.ItemNames())), "name an item of the gate file").Of(s.Name)
 			}
 		}

@@ -11,7 +11,7 @@ var unread = &check.Check{
 	Doc: `The page is beyond what is read: more than a million elements, elements within one
 another without end, or a selector of the gate file that would look at them for minutes.
 What the audit says of it besides may be wrong. Write the selector so that it looks at fewer
-elements, or leave the page out with site.ignore. With --browser it is told, too, of a page that
+elements, or leave the page out with site.ignore. With --browser it is also reported for a page that
 the browser did not read: it crashed or hung. A page that had not come to rest is a note: what it does
 later is unknown; and so is one that a script has given another address.`,
 	Bad: "-- yellowgate.yaml --\nitems:\n  notice: {code: <p>Open late</p>, pages: \"has(p ~ p ~ i)\"}\n" +

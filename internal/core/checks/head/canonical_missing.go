@@ -9,7 +9,7 @@ var canonicalMissing = &check.Check{
 	Name: "canonical-missing", Family: "head", Severity: problem.Note, Sought: true, Whole: true,
 	Title: "the page has no canonical",
 	Doc: `Without a canonical link a search engine decides by itself which of several addresses
-of a page counts (with and without www, with parameters). It is not asked for where nothing
+of a page counts (with and without www, with parameters). It is not required where nothing
 says at which address the site is: no gate file, no sitemap, no page with a canonical. One rule sets it for all
 pages: canonical: "@{page.url}".`,
 	Bad:  "<title>Visit</title>",

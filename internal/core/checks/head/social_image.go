@@ -33,7 +33,7 @@ box. Write the whole address.`,
 			case url == "":
 				p.At(e, name+" is empty", "name a picture, or take the element out")
 			case !strings.HasPrefix(lower, "https://") && !strings.HasPrefix(lower, "http://"):
-				p.At(e, name+" is no whole address: "+wording.Cut(url, 60),
+				p.At(e, name+" is not an absolute URL: "+wording.Cut(url, 60),
 					p.Site.Remedy("write it with https:// and the host: @{site.url}",
 						"write it with https:// and the host"))
 			case ok && ref.Own && p.Site != nil && p.Site.HasFile != nil && !p.Site.HasFile(ref.Path):

@@ -12,7 +12,7 @@ var deadFile = &check.Check{
 	Name: "dead-file", Family: "loading", Severity: problem.Error,
 	Title: "the page loads a file that the site does not have",
 	Doc: `The browser requests the file, waits, and gets an error: what it was for does not
-work, and the request was for nothing. Capital letters count: Site.js is not
+work, and the request failed. Capital letters count: Site.js is not
 site.js on most servers. Of a captured site a file is missing where its server said so; of what
 it was not asked for nobody knows. Mend the address, or take the element out.`,
 	Bad:  "-- site/js/slides.js --\nslides();\n-- site/visit/index.html --\n<script src=\"/js/Slides.js\"></script>",

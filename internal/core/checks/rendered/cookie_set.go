@@ -11,7 +11,7 @@ var cookieSet = &check.Check{
 	Name: "cookie-set", Family: "rendered", Severity: problem.Note,
 	Title: "the page leaves something in the visitor's browser",
 	Doc: `A cookie, or something in the browser's storage, by its name; a third party's cookie is a warning.
-Visitors may have to be asked first. Values are never recorded. Told of an audit with
+Visitors may have to be asked first. Values are never recorded. Reported by an audit with
 --browser only.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +

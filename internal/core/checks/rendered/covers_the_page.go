@@ -15,7 +15,7 @@ var coversThePage = &check.Check{
 	Title: "something that no item of the gate opens covers the page once it has loaded",
 	Doc: `A dialog is open that blocks the whole page (it is modal), or one, a popover, a fixed box or a frame takes
 up a third of the screen and more, over something of the page: mostly a consent banner, an offer or a chat of somebody else. Visitors must close it before
-they can read. Told of an audit with --browser only; popups of items that are in are meant.`,
+they can read. Reported by an audit with --browser only; popups of items that are in are meant.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
 		"\"dialogs\":[{\"id\":\"ask\",\"covers\":0.1,\"modal\":true}]}",

@@ -9,7 +9,7 @@ var loadedByScript = &check.Check{
 	Name: "loaded-by-script", Family: "rendered", Severity: problem.Note,
 	Title: "scripts bring in what no element of the page's text names",
 	Doc: `What a script loads is invisible in the page source. The finding names the chain that led to
-it. It is no mistake by itself; it is what to know before anything is taken out. Told of an
+it. It is no mistake by itself; it is what to know before anything is taken out. Reported by an
 audit with --browser only.`,
 	Bad: "-- site/visit/index.html --\n<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n" +
 		"-- rendered.json --\n" +

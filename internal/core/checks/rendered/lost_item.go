@@ -18,7 +18,7 @@ var lostItem = &check.Check{
 	Doc: `The page's text has the item, and the browser's document has none of it once the page has come to rest:
 a script took it out, mostly one that builds a part of the page anew and throws away what stands there. Let the
 item stand in a place that no script rebuilds, such as head-end or body-end. A script that ran and took its own
-element out is no loss. Told of an audit with --browser only.`,
+element out is no loss. Reported by an audit with --browser only.`,
 	Bad: "-- yellowgate.yaml --\nitems:\n" +
 		"  note: {code: <p class=note>New</p>, pages: all, place: {first-in: '#app'}}\n" +
 		"-- site/visit/index.html --\n<div id=app></div>\n-- rendered.json --\n" +

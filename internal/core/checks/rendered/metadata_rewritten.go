@@ -13,7 +13,7 @@ var metadataRewritten = &check.Check{
 	Title: "a script changed what the page says of itself: title, description, canonical, robots, languages, " +
 		"previews, structured data",
 	Doc: `Search engines that run scripts see what the script writes, those that do not see the text: the
-page says two things. Decide in the gate file, and take the script's change out. Told of
+page says two things. Decide in the gate file, and take the script's change out. Reported by
 an audit with --browser only.`,
 	Bad: "-- site/visit/index.html --\n<title>Visit</title>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +

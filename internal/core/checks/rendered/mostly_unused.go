@@ -15,7 +15,7 @@ var mostlyUnused = &check.Check{
 	Title: "of a large file hardly anything is used on any page that loads it",
 	Doc: `The file has more than 20 kB, and on every page that loads it less than a fifth of it ran or
 matched. What nobody clicked or scrolled to was not tried: a menu that opens on a click may
-need more. Look for a smaller build, or load it where it is needed. Told of an audit with
+need more. Look for a smaller build, or load it where it is needed. Reported by an audit with
 --browser only.`,
 	Bad: "-- site/visit/index.html --\n<script src=\"/js/kit.js\" defer></script>\n-- site/js/kit.js --\nkit();\n" +
 		"-- rendered.json --\n" +

@@ -15,7 +15,7 @@ var movesThePage = &check.Check{
 	Title: "what visitors read moves while the page loads",
 	Doc: `The layout shift is over 0.1 (Cumulative Layout Shift): text jumps under the eye, and fingers miss
 what they aim at. Mostly something without a height comes late: a picture, a banner, an
-embed. Give it its room from the beginning. Told of an audit with --browser only.`,
+embed. Give it its room from the beginning. Reported by an audit with --browser only.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"390x844\",\"requests\":[{\"target\":\"/visit/\"}]," +
 		"\"measured\":{\"shift\":0.31,\"shifts\":[{\"value\":0.31,\"elements\":[\"main\"]}]}}",
@@ -44,7 +44,7 @@ var slowPaint = &check.Check{
 	Title: "it takes long until visitors see the page",
 	Doc: `The largest part of the page is painted more than 2.5 seconds after the visit began, on this
 machine and with a site next door: real visitors wait longer. Look at what blocks, and at
-what the largest element waits for. Told of an audit with --browser only.`,
+what the largest element waits for. Reported by an audit with --browser only.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
 		"\"measured\":{\"largestPaint\":4100,\"largestIs\":\"img.dome\"}}",

@@ -11,10 +11,10 @@ import (
 var neverLoaded = &check.Check{
 	Name: "never-loaded", Family: "rendered", Severity: problem.Error, Says: check.Missing,
 	Title: "an expected item was never requested by the browser, or did not run",
-	Doc: `The page's text has the item's script or stylesheet, and the browser did not ask for it: it
+	Doc: `The page's text has the item's script or stylesheet, and the browser did not request it: it
 stands where markup is inert, a script took it out before it was read, or a consent tool
 holds it back until somebody agrees. Or it came and did not run: its type was changed meanwhile, or a module that
-it imports is not there. Told of an audit with --browser only.`,
+it imports is not there. Reported by an audit with --browser only.`,
 	Bad: "-- yellowgate.yaml --\nitems:\n  counter: {script: /js/counter.js, pages: all}\n" +
 		"-- site/visit/index.html --\n<p>x</p>\n-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]}",

@@ -13,7 +13,7 @@ var popupStaysShut = &check.Check{
 	Title: "a popup does not open by what opens it",
 	Doc: `The browser went to the popup's fragment, clicked on what its open: names, scrolled, left the page
 with the pointer, or let its time pass, and the popup stayed shut: a script of the page stops the
-event, a policy blocks the runtime, or something takes it out. Told of an audit with --browser
+event, a policy blocks the runtime, or something takes it out. Reported by an audit with --browser
 only. With --network, what opens by itself is not tried, since the page is loaded again for it.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
@@ -40,7 +40,7 @@ var popupTraps = &check.Check{
 	Name: "popup-traps", Family: "rendered", Severity: problem.Error,
 	Title: "a popup cannot be closed by the keyboard",
 	Doc: `The popup opened, and neither Escape nor Enter on its closing button closed it (WCAG 2.1, success
-criterion 2.1.2: no keyboard trap): a script stops the key, or opens the popup again. Told of an
+criterion 2.1.2: no keyboard trap): a script stops the key, or opens the popup again. Reported by an
 audit with --browser only.`,
 	Bad: "-- site/visit/index.html --\n<p>x</p>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +

@@ -14,8 +14,8 @@ var runtimeLeak = &check.Check{
 	Title: "an item that is out here is brought in by a script",
 	Doc: `The page's text does not have the item, and the gate says that it is out; a script puts it in or
 still requests its files, mostly a tag container or a loader. The finding names the
-chain that leads to it. Keep that script out of the page, or change its settings. Told
-of an audit with --browser only.`,
+chain that leads to it. Keep that script out of the page, or change its settings. Reported
+by an audit with --browser only.`,
 	Bad: "-- yellowgate.yaml --\nitems:\n  counter: {found: {url: /js/counter.js}, pages: /}\n" +
 		"-- site/visit/index.html --\n<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n" +
 		"-- site/js/counter.js --\ncount();\n-- rendered.json --\n" +

@@ -14,7 +14,7 @@ var scriptError = &check.Check{
 	Title: "a script of the page threw an exception that nobody caught",
 	Doc: `The script ended there, and what it had still to do was not done. Where a third party's script
 was not called (--network lets it be), the exception may come of that, and is a note.
-Told of an audit with --browser only.`,
+Reported by an audit with --browser only.`,
 	Bad: "-- site/visit/index.html --\n<script>stars();</script>\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}]," +
 		"\"mistakes\":[{\"kind\":\"exception\",\"message\":\"ReferenceError: stars is not defined\",\"line\":8," +

@@ -13,7 +13,7 @@ var unexpectedRequest = &check.Check{
 	Title: "the browser asks a host that is not trusted",
 	Doc: `The gate file lists under site.trust the hosts that are expected, and a script of the page asks
 another. Add the host, or remove what requests it. What the page's text names is reported by
-unexpected-host. Told of an audit with --browser only.`,
+unexpected-host. Reported by an audit with --browser only.`,
 	Bad: "-- yellowgate.yaml --\nsite: {trust: [pay.lantern.example]}\n-- site/visit/index.html --\n" +
 		"<script src=\"/js/box.js\" defer></script>\n-- site/js/box.js --\nbox();\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}," +

@@ -12,7 +12,7 @@ var canonicalRedirects = &check.Check{
 	Title: "the canonical URL redirects",
 	Doc: `The canonical says which address stands for the page, and the server says of that address
 that the page is elsewhere: search engines have to choose. Name the address that the
-server ends at. Told of a captured site only.`,
+server ends at. Reported for a captured site only.`,
 	Bad: "-- site/visit/index.html --\n<link rel=\"canonical\" href=\"https://ternhill.example/visit\">\n" +
 		"-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/visit\",\"final\":\"https://ternhill.example/visit/\",\"status\":301}",

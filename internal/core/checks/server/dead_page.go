@@ -10,7 +10,7 @@ var deadPage = &check.Check{
 	Title: "a link or the sitemap leads to a page that responds with an error",
 	Doc: `The site links to an address, or its sitemap lists it, and the server responds with an
 error, in a circle, or not at all: visitors and search engines end there. Mend the
-links, redirect it to where the page went, or bring it back. Told of a
+links, redirect it to where the page went, or bring it back. Reported for a
 captured site only.`,
 	Bad: "-- site/index.html --\n<p><a href=\"/old/\">Old news</a></p>\n-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/\",\"file\":\"index.html\",\"status\":200}\n" +

@@ -14,9 +14,9 @@ var headerDiffers = &check.Check{
 	Name: "header-differs", Family: "server", Severity: problem.Warning, Whole: true,
 	Title: "the server and the page say different things of encoding or language",
 	Doc: `The encoding in the header Content-Type counts more than the page's own, so a page that is
-right as a file comes out wrong. A Content-Language that is another than the page's
+right as a file comes out wrong. A Content-Language that differs from the page's
 lang misleads what reads only the head of the answer. Make the two say the same.
-Told of a captured site only.`,
+Reported for a captured site only.`,
 	Bad: "-- site/visit/index.html --\n<meta charset=\"utf-8\">\n<title>Visit</title>\n" +
 		"-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/visit/\",\"file\":\"visit/index.html\",\"status\":200," +

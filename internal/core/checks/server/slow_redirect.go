@@ -12,7 +12,7 @@ var slowRedirect = &check.Check{
 	Title: "a link is redirected more than once",
 	Doc: `Each redirect is one more trip to the server before anything is seen, mostly from http to
 https, then to a slash, then to a new address. Link to the last address, and have the
-first lead there at once. Told of a captured site only.`,
+first lead there at once. Reported for a captured site only.`,
 	Bad: "-- site/index.html --\n<p><a href=\"/old\">Old news</a></p>\n-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/old\",\"final\":\"https://ternhill.example/old/\",\"status\":301," +
 		"\"asked\":\"page\",\"from\":[\"https://ternhill.example/\"],\"links\":1}\n" +

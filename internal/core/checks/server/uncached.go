@@ -17,7 +17,7 @@ var uncached = &check.Check{
 	Doc: `A file whose name carries a digest never changes: what changes gets another name. The server
 still lets browsers request it again and again. Have it send
 Cache-Control: max-age=31536000, immutable with such files. A week is enough for this
-check. Told of a captured site only.`,
+check. Reported for a captured site only.`,
 	Bad: "-- site/js/app.3f9a2b1c.js --\napp();\n-- site/index.html --\n" +
 		"<script src=\"/js/app.3f9a2b1c.js\" defer></script>\n-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/js/app.3f9a2b1c.js\",\"file\":\"js/app.3f9a2b1c.js\",\"status\":200," +

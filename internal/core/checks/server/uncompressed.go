@@ -13,7 +13,7 @@ var uncompressed = &check.Check{
 	Title: "text is sent without compression",
 	Doc: `Pages, stylesheets and scripts are mostly a quarter of their size when they are sent
 compressed, and every browser takes that. Switch compression on in the server for
-these types. Texts of 1 kB and less do not count. Told of a captured site only.`,
+these types. Texts of 1 kB and less do not count. Reported for a captured site only.`,
 	Bad: "-- site/css/site.css --\n/* of 1,200 bytes */\n-- site/index.html --\n" +
 		"<link rel=\"stylesheet\" href=\"/css/site.css\">\n-- site/.yellowgate-capture.ndjson --\n" +
 		"{\"url\":\"https://ternhill.example/css/site.css\",\"file\":\"css/site.css\",\"status\":200," +
