@@ -176,7 +176,7 @@ func (a *app) runGateway(ctx context.Context, gates []string, f *gatewayFlags) e
 	}
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	gw := standBefore(ctx, sites)
+	gw := startGateways(ctx, sites)
 	gw.Refuse = f.unknown == "refuse"
 	switchOnSignal(ctx, gw, a.switched(sites[0].Log))
 	server := &http.Server{Handler: gw, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: f.idle,
@@ -209,8 +209,8 @@ func (a *app) runGateway(ctx context.Context, gates []string, f *gatewayFlags) e
 	return nil
 }
 
-// standBefore makes the gateways of the sites, whose gate files are read again when they change until ctx is done.
-func standBefore(ctx context.Context, sites []*gateway.Options) *gateway.Sites {
+// startGateways makes the gateways of the sites, whose gate files are read again when they change until ctx is done.
+func startGateways(ctx context.Context, sites []*gateway.Options) *gateway.Sites {
 	gw := &gateway.Sites{}
 	seen := gateway.NewSeen()
 	for _, o := range sites {
