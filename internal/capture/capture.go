@@ -475,7 +475,8 @@ func (c *capture) one(ctx context.Context, a address) {
 		return
 	}
 	same := false
-	if digest := sum(body); why == "" {
+	if why == "" {
+		digest := sum(body)
 		if same, why = c.store(file, digest, body, isPage); why == "" && !same {
 			line.File, line.Sum, line.Asked = file, digest, ""
 		}

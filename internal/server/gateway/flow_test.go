@@ -212,7 +212,8 @@ func TestFlowTooLarge(t *testing.T) {
 
 // begun asks for a page of which the first piece comes. It returns once something of it has left, and reads what
 // there is without its coding, while the other pieces come.
-func begun(t *testing.T, url, coding string, say func(string), first string) (rest func(pieces ...string) (string, error)) {
+func begun(t *testing.T, url, coding string, say func(string),
+	first string) (rest func(pieces ...string) (string, error)) {
 	t.Helper()
 	go say(first)
 	r, _ := http.NewRequest(http.MethodGet, url, nil)

@@ -13,8 +13,8 @@ var failedLoad = &check.Check{
 	Title: "a request failed",
 	Doc: `A request of the page failed: the server responds with an error or not at all, the file is
 another than its digest says, the other site does not let this one have it, or it goes
-without TLS from a page that came with it; or the page itself came as an error. What it was for does not work. Reported by an
-audit with --browser only.`,
+without TLS from a page that came with it; or the page itself came as an error. What it
+was for does not work. Reported by an audit with --browser only.`,
 	Bad: "-- site/visit/index.html --\n<script src=\"/js/late.js\" defer></script>\n-- site/js/late.js --\n" +
 		"load('/js/gone.js');\n-- rendered.json --\n" +
 		"{\"path\":\"/visit/\",\"screen\":\"1280x800\",\"requests\":[{\"target\":\"/visit/\"}," +
