@@ -8,9 +8,7 @@ import (
 	"io"
 	"strings"
 
-	"github.com/charmbracelet/lipgloss"
 	"github.com/charmbracelet/x/ansi"
-	"github.com/muesli/termenv"
 )
 
 // A Printer writes results as text. Width is that of the terminal, 0 for no
@@ -24,18 +22,18 @@ type Printer struct {
 
 // NewPrinter returns a Printer, with colours or without.
 func NewPrinter(w io.Writer, color bool, width int) *Printer {
-	r := lipgloss.NewRenderer(w)
-	if color {
-		r.SetColorProfile(termenv.ANSI256)
-	} else {
-		r.SetColorProfile(termenv.Ascii)
+	style := func(foreground ansi.IndexedColor, bold bool) (i ink) {
+		if color && bold {
+			i.Style = i.Bold()
+		}
+		if color {
+			i.Style = i.ForegroundColor(foreground)
+		}
+		return i
 	}
-	style := func(fg string, bold bool) ink {
-		return ink{r.NewStyle().Foreground(lipgloss.Color(fg)).Bold(bold)}
-	}
-	return &Printer{w: w, Width: width, head: style("221", true), name: style("117", false), in: style("114", true),
-		out: style("245", false), bad: style("203", true), warn: style("215", true), note: style("109", false),
-		dim: style("245", false), num: style("252", false)}
+	return &Printer{w: w, Width: width, head: style(221, true), name: style(117, false), in: style(114, true),
+		out: style(245, false), bad: style(203, true), warn: style(215, true), note: style(109, false),
+		dim: style(245, false), num: style(252, false)}
 }
 
 // Line writes a line. What the arguments hold stays on it, whatever it is.

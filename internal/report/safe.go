@@ -9,7 +9,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"github.com/charmbracelet/lipgloss"
+	"github.com/charmbracelet/x/ansi"
 )
 
 // Whatever a page, a file name, a URL, the gate file or the facts hold: nothing of it drives
@@ -71,11 +71,11 @@ func unsafeRune(r rune) bool {
 var owned = fmt.Sprintf("\x1b[%d;", 1_000_000_000+rand.IntN(1_000_000_000))
 
 // An ink is a style whose codes are known as the printer's own.
-type ink struct{ lipgloss.Style }
+type ink struct{ ansi.Style }
 
 // Render is a text in the style, cleaned.
 func (i ink) Render(text ...string) string {
-	s := i.Style.Render(cleaned(strings.Join(text, " ")))
+	s := i.Styled(cleaned(strings.Join(text, " ")))
 	if strings.IndexByte(s, 0x1b) < 0 {
 		return s
 	}
