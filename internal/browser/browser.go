@@ -206,7 +206,7 @@ func (b *Browser) makeProfile() (string, error) {
 func (b *Browser) started(ctx context.Context) error {
 	started := make(chan error, 1)
 	go func() {
-		err := chromedp.Run(ctx)
+		err := chromedp.Do(ctx)
 		if err == nil {
 			err = b.attachShared(ctx)
 		}

@@ -23,14 +23,13 @@ import (
 // for and where they fail is heard through the page's session, that of shared workers through the browser's. Each
 // waits until somebody listens.
 
-// attachChildren has the browser hand over what a page starts.
-func attachChildren() chromedp.Action { return target.SetAutoAttach(true, true).WithFlatten(false) }
+// handingOver has the browser hand over what a page or a target starts.
+var handingOver = target.SetAutoAttachParams{AutoAttach: true, WaitForDebuggerOnStart: true, Flatten: new(false)}
 
 // attachShared has the browser hand over shared workers, which belong to no page.
 func (b *Browser) attachShared(ctx context.Context) error {
-	of := cdp.WithExecutor(ctx, chromedp.FromContext(ctx).Browser)
 	heard := map[target.ID]bool{}
-	chromedp.ListenBrowser(ctx, func(ev any) {
+	err := chromedp.ListenBrowser(ctx, func(ev any) {
 		e, attached := ev.(*target.EventAttachedToTarget)
 		if !attached || e.TargetInfo.Type != "shared_worker" || heard[e.TargetInfo.TargetID] {
 			return
@@ -42,31 +41,36 @@ func (b *Browser) attachShared(ctx context.Context) error {
 		}
 		w := found.(*watch)
 		w.started(e.TargetInfo)
-		worker, stop := chromedp.NewContext(ctx, chromedp.WithTargetID(e.TargetInfo.TargetID))
+		worker, stop := chromedp.NewContext(ctx, chromedp.WithTargetID(e.TargetInfo.TargetID),
+			chromedp.WithListener(w.hearChild))
 		w.mu.Lock()
 		w.ends = append(w.ends, stop)
 		w.mu.Unlock()
-		chromedp.ListenTarget(worker, w.hearChild)
-		go func() { _ = chromedp.Run(worker, runtime.RunIfWaitingForDebugger()) }() // whoever hears must not wait
+		go func() { _ = do(worker, runtime.RunIfWaitingForDebugger, cdp.Empty{}) }() // whoever hears must not wait
 	})
-	only := target.Filter{{Type: "shared_worker"}, {Exclude: true}}
-	return target.SetAutoAttach(true, true).WithFlatten(true).WithFilter(only).Do(of)
+	if err != nil {
+		return err
+	}
+	_, err = chromedp.CallBrowser(ctx, target.SetAutoAttach, target.SetAutoAttachParams{
+		AutoAttach: true, WaitForDebuggerOnStart: true, Flatten: new(true),
+		Filter: target.Filter{{Type: "shared_worker"}, {Exclude: true}},
+	})
+	return err
 }
 
 // A route leads from the page's session to that of a target: each step was started by the one before.
 type route []target.SessionID
 
 // hearChildren listens to the targets that a page starts, and to those that these start.
-func (w *watch) hearChildren(ctx context.Context) {
-	of := cdp.WithExecutor(ctx, chromedp.FromContext(ctx).Target)
-	chromedp.ListenTarget(ctx, func(ev any) { w.hearTarget(of, nil, ev) })
+func (w *watch) hearChildren(ctx context.Context) error {
+	return chromedp.Listen(ctx, func(ev any) { w.hearTarget(ctx, nil, ev) })
 }
 
 // hearTarget takes in what is said at the end of a route. It must not wait.
-func (w *watch) hearTarget(of context.Context, at route, ev any) {
+func (w *watch) hearTarget(ctx context.Context, at route, ev any) {
 	switch e := ev.(type) {
 	case *target.EventAttachedToTarget:
-		w.letGo(of, append(slices.Clip(at), e.SessionID), e.TargetInfo)
+		w.letGo(ctx, append(slices.Clip(at), e.SessionID), e.TargetInfo)
 	case *target.EventDetachedFromTarget:
 		w.mu.Lock()
 		delete(w.frames, e.SessionID)
@@ -81,16 +85,16 @@ func (w *watch) hearTarget(of context.Context, at route, ev any) {
 			return
 		}
 		from := append(slices.Clip(at), e.SessionID)
-		ev, err := cdproto.UnmarshalMessage(&m)
+		ev, err := cdproto.UnmarshalMessage(&m, chromedp.DefaultUnmarshalOptions)
 		if err != nil {
 			return
 		}
 		if held, is := ev.(*fetch.EventRequestPaused); is {
 			method, params := w.decide(held)
-			go send(of, from, messages.Add(1), method, params)
+			go send(ctx, from, messages.Add(1), method, params)
 			return
 		}
-		w.hearTarget(of, from, ev)
+		w.hearTarget(ctx, from, ev)
 	default:
 		if len(at) > 0 {
 			w.hearChild(ev)
@@ -99,7 +103,7 @@ func (w *watch) hearTarget(of context.Context, at route, ev any) {
 }
 
 // letGo has a target run that waits until it is listened to.
-func (w *watch) letGo(of context.Context, at route, info *target.Info) {
+func (w *watch) letGo(ctx context.Context, at route, info *target.Info) {
 	w.started(info)
 	if info.Type == "iframe" {
 		w.mu.Lock()
@@ -108,13 +112,13 @@ func (w *watch) letGo(of context.Context, at route, info *target.Info) {
 	}
 	go func() {
 		if w.holds {
-			send(of, at, messages.Add(1), fetch.CommandEnable, nil)
+			send(ctx, at, messages.Add(1), fetch.CommandEnable, nil)
 		}
 		for _, method := range []string{network.CommandEnable, runtime.CommandEnable} {
-			send(of, at, messages.Add(1), method, nil)
+			send(ctx, at, messages.Add(1), method, nil)
 		}
-		send(of, at, messages.Add(1), target.CommandSetAutoAttach, target.SetAutoAttach(true, true).WithFlatten(false))
-		send(of, at, messages.Add(1), runtime.CommandRunIfWaitingForDebugger, nil)
+		send(ctx, at, messages.Add(1), target.CommandSetAutoAttach, handingOver)
+		send(ctx, at, messages.Add(1), runtime.CommandRunIfWaitingForDebugger, nil)
 	}()
 }
 
@@ -122,7 +126,7 @@ func (w *watch) letGo(of context.Context, at route, info *target.Info) {
 var messages atomic.Int64
 
 // send has the target at the end of a route do something, each target on the way handing it on.
-func send(of context.Context, at route, number int64, method string, params any) {
+func send(ctx context.Context, at route, number int64, method string, params any) {
 	for i := len(at) - 1; i >= 0; i-- {
 		message, err := json.Marshal(map[string]any{"id": number, "method": method, "params": params})
 		if err != nil {
@@ -131,21 +135,21 @@ func send(of context.Context, at route, number int64, method string, params any)
 		number, method = messages.Add(1), "Target.sendMessageToTarget"
 		params = map[string]any{"message": string(message), "sessionId": at[i]}
 	}
-	_ = cdp.Execute(of, method, params, nil)
+	_ = chromedp.FromContext(ctx).Target.Call(ctx, method, params, nil)
 }
 
 // ask has a target do something, and waits for its answer, two seconds at most; nil for none.
-func (w *watch) ask(of context.Context, at route, method string, params any) json.RawMessage {
+func (w *watch) ask(ctx context.Context, at route, method string, params any) json.RawMessage {
 	number, answer := messages.Add(1), make(chan json.RawMessage, 1)
 	w.mu.Lock()
 	w.answers[number] = answer
 	w.mu.Unlock()
-	send(of, at, number, method, params)
+	send(ctx, at, number, method, params)
 	select {
 	case raw := <-answer:
 		return raw
 	case <-time.After(2 * time.Second):
-	case <-of.Done():
+	case <-ctx.Done():
 	}
 	return nil
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"strings"
 
-	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/fetch"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
@@ -19,9 +18,10 @@ func (b *Browser) holds() bool { return b.Steps && b.local != nil && (b.Network 
 // decide is what becomes of a request that is held up: a method of the protocol, and its parameters.
 func (w *watch) decide(e *fetch.EventRequestPaused) (method string, params any) {
 	if w.holding.Load() && !reads(e.Request.Method) && !strings.HasPrefix(e.Request.URL, w.base+"/") {
-		return fetch.CommandFailRequest, fetch.FailRequest(e.RequestID, network.ErrorReasonBlockedByClient)
+		return fetch.CommandFailRequest,
+			fetch.FailRequestParams{RequestID: e.RequestID, ErrorReason: network.ErrorReasonBlockedByClient}
 	}
-	return fetch.CommandContinueRequest, fetch.ContinueRequest(e.RequestID)
+	return fetch.CommandContinueRequest, fetch.ContinueRequestParams{RequestID: e.RequestID}
 }
 
 // reads reports whether a method changes nothing where it arrives (RFC 9110, section 9.2.1).
@@ -29,12 +29,15 @@ func reads(method string) bool { return method == "GET" || method == "HEAD" || m
 
 // holdUp has the page's requests held up.
 func (w *watch) holdUp(ctx context.Context) error {
-	of := cdp.WithExecutor(ctx, chromedp.FromContext(ctx).Target)
-	chromedp.ListenTarget(ctx, func(ev any) {
+	page := chromedp.FromContext(ctx).Target
+	err := chromedp.Listen(ctx, func(ev any) {
 		if e, held := ev.(*fetch.EventRequestPaused); held {
 			method, params := w.decide(e)
-			go func() { _ = cdp.Execute(of, method, params, nil) }() // whoever hears must not wait
+			go func() { _ = page.Call(ctx, method, params, nil) }() // whoever hears must not wait
 		}
 	})
-	return fetch.Enable().Do(of)
+	if err != nil {
+		return err
+	}
+	return do(ctx, fetch.Enable, fetch.EnableParams{})
 }

@@ -21,29 +21,28 @@ func (b *Browser) introduce(ctx context.Context, address string) error {
 	if b.local != nil || len(b.Header) == 0 && len(b.Cookies) == 0 {
 		return nil
 	}
-	err := chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
-		for _, c := range b.Cookies {
-			if err := kept(&c.Cookie, c.Host).Do(ctx); err != nil {
-				return err
-			}
+	for _, c := range b.Cookies {
+		if err := do(ctx, network.SetCookie, kept(&c.Cookie, c.Host)); err != nil {
+			return err
 		}
-		return nil
-	}))
-	u, perr := url.Parse(address)
-	if err != nil || perr != nil || len(b.Header) == 0 {
-		return err
 	}
-	chromedp.ListenTarget(ctx, func(ev any) {
-		if e, ok := ev.(*fetch.EventRequestPaused); ok {
-			go func() {
-				_ = chromedp.Run(ctx, fetch.ContinueRequest(e.RequestID).WithHeaders(b.with(e.Request.Headers)))
-			}()
+	u, err := url.Parse(address)
+	if err != nil || len(b.Header) == 0 {
+		return nil
+	}
+	err = chromedp.Listen(ctx, func(ev any) {
+		if e, held := ev.(*fetch.EventRequestPaused); held {
+			with := fetch.ContinueRequestParams{RequestID: e.RequestID, Headers: b.with(e.Request.Headers)}
+			go func() { _ = do(ctx, fetch.ContinueRequest, with) }() // whoever hears must not wait
 		}
 	})
-	return chromedp.Run(ctx,
-		fetch.Enable().WithPatterns(
-			[]*fetch.RequestPattern{
-				{URLPattern: escaped(u.Scheme+"://"+u.Host) + "/*", RequestStage: fetch.RequestStageRequest}}))
+	if err != nil {
+		return err
+	}
+	own := &fetch.RequestPattern{
+		URLPattern: escaped(u.Scheme+"://"+u.Host) + "/*", RequestStage: fetch.RequestStageRequest,
+	}
+	return do(ctx, fetch.Enable, fetch.EnableParams{Patterns: []*fetch.RequestPattern{own}})
 }
 
 // escaped is a text in a pattern of the DevTools protocol, where * and ? stand for others.
@@ -51,21 +50,20 @@ func escaped(text string) string {
 	return strings.NewReplacer(`\`, `\\`, "*", `\*`, "?", `\?`).Replace(text)
 }
 
-// kept puts a cookie into the browser.
-func kept(c *http.Cookie, host string) *network.SetCookieParams {
-	p := network.SetCookie(c.Name, c.Value).WithPath(c.Path).WithSecure(c.Secure).WithHTTPOnly(c.HttpOnly)
-	if c.Domain != "" {
-		p = p.WithDomain(c.Domain)
-	} else { // of one host alone
+// kept is a cookie as the browser takes it.
+func kept(c *http.Cookie, host string) network.SetCookieParams {
+	p := network.SetCookieParams{
+		Name: c.Name, Value: c.Value, Path: c.Path, Domain: c.Domain, Secure: &c.Secure, HTTPOnly: &c.HttpOnly,
+	}
+	if c.Domain == "" { // of one host alone
 		scheme := "http://"
 		if c.Secure {
 			scheme = "https://"
 		}
-		p = p.WithURL(scheme + host + "/")
+		p.URL = scheme + host + "/"
 	}
 	if !c.Expires.IsZero() {
-		at := cdp.TimeSinceEpoch(c.Expires)
-		p = p.WithExpires(&at)
+		p.Expires = cdp.TimeSinceEpoch(c.Expires.Unix())
 	}
 	return p
 }

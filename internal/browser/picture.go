@@ -2,12 +2,10 @@ package browser
 
 import (
 	"context"
-	"encoding/json"
 	"time"
 
 	"github.com/chromedp/cdproto/css"
 	"github.com/chromedp/cdproto/dom"
-	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
@@ -42,77 +40,63 @@ func (b *Browser) Look(address string, screen Screen,
 
 // hoverAll shows links and buttons as with the mouse over each of them, two hundred at most.
 func hoverAll(ctx context.Context) error {
-	return chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
-		root, err := dom.GetDocument().Do(ctx)
-		if err != nil {
-			return err
-		}
-		nodes, err := dom.QuerySelectorAll(root.NodeID, "a, button, summary, [role=button], input[type=submit]").Do(ctx)
-		for _, n := range nodes[:min(len(nodes), 200)] {
-			if err == nil {
-				err = css.ForcePseudoState(n, []string{"hover"}).Do(ctx)
-			}
-		}
+	document, err := chromedp.Call(ctx, dom.GetDocument, dom.GetDocumentParams{})
+	if err != nil {
 		return err
-	}))
+	}
+	found, err := chromedp.Call(ctx, dom.QuerySelectorAll, dom.QuerySelectorAllParams{
+		NodeID: document.Root.NodeID, Selector: "a, button, summary, [role=button], input[type=submit]",
+	})
+	for _, n := range found.NodeIDs[:min(len(found.NodeIDs), 200)] {
+		if err == nil {
+			err = do(ctx, css.ForcePseudoState,
+				css.ForcePseudoStateParams{NodeID: n, ForcedPseudoClasses: []string{"hover"}})
+		}
+	}
+	return err
 }
 
 // VisitSeen is Visit, with a picture of the screen in the record.
 func (b *Browser) VisitSeen(address string, screen Screen) (r *pageload.Record) {
 	b.alone.RLock()
 	defer b.alone.RUnlock()
-	var shot []byte
-	r = b.visitThen(address, screen, func(ctx context.Context) error {
-		return chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) (err error) {
-			shot, err = page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatJpeg).WithQuality(60).Do(ctx)
-			return err
-		}))
+	var shot page.CaptureScreenshotResult
+	r = b.visitThen(address, screen, func(ctx context.Context) (err error) {
+		shot, err = chromedp.Call(ctx, page.CaptureScreenshot, page.CaptureScreenshotParams{
+			Format: page.CaptureScreenshotFormatJpeg, Quality: new(int64(60)),
+		})
+		return err
 	})
-	r.Picture = shot
+	r.Picture = shot.Data
 	return r
 }
 
 // picture takes a picture of the page as it stands. Where an element that is most of the screen scrolls in
 // place of the page, the screen is made as tall as what it holds.
 func picture(ctx context.Context, screen Screen, masks []string) (*visualdiff.Shot, []visualdiff.Box, error) {
-	var err error
-	var m struct {
+	type measures struct {
 		Width, Height, Inner int
 		Elements             []visualdiff.ElementBox
 		Hidden               []visualdiff.Box
 	}
-	measure := func() error {
-		var raw json.RawMessage
-		err := chromedp.Run(ctx, chromedp.Evaluate(called(still, append([]string{}, masks...)), &raw, awaiting))
-		if err != nil {
-			return err
+	measure := called(still, append([]string{}, masks...))
+	m, err := evaluate[measures](ctx, measure)
+	if err == nil && m.Inner > 0 {
+		err = resize(ctx, screen.Width, min(screen.Height+m.Inner, tallest))
+		if err == nil {
+			m, err = evaluate[measures](ctx, measure)
 		}
-		return json.Unmarshal(raw, &m)
 	}
-	if err := measure(); err != nil {
+	if err != nil {
 		return nil, nil, err
-	}
-	if m.Inner > 0 {
-		err := chromedp.Run(ctx,
-			emulation.SetDeviceMetricsOverride(int64(screen.Width), int64(min(screen.Height+m.Inner, tallest)), 1,
-				screen.Width < 600))
-		if err != nil {
-			return nil, nil, err
-		}
-		if err := measure(); err != nil {
-			return nil, nil, err
-		}
 	}
 	out := &visualdiff.Shot{Elements: m.Elements, Unseen: max(m.Height-tallest, 0)}
 	for y := 0; y < min(m.Height, tallest); y += visualdiff.Band {
-		err = chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
-			shot, err := shoot(ctx, visualdiff.Box{Y: y, Width: m.Width, Height: min(m.Height-y, visualdiff.Band)})
-			out.Bands = append(out.Bands, shot)
-			return err
-		}))
+		shot, err := shoot(ctx, visualdiff.Box{Y: y, Width: m.Width, Height: min(m.Height-y, visualdiff.Band)})
 		if err != nil {
 			return nil, nil, err
 		}
+		out.Bands = append(out.Bands, shot)
 	}
 	if out.Scrolled, err = scrolledParts(ctx, masks); err != nil {
 		return nil, nil, err
@@ -125,11 +109,11 @@ const mostScrolled = 12
 
 // scrolledParts takes pictures of what boxes that scroll within the page show once they are scrolled.
 func scrolledParts(ctx context.Context, masks []string) (parts []visualdiff.ScrolledPart, err error) {
-	var boxes []struct {
+	boxes, err := evaluate[[]struct {
 		visualdiff.ElementBox
 		Right, Down int
-	}
-	if err := chromedp.Run(ctx, chromedp.Evaluate(scrollers, &boxes)); err != nil {
+	}](ctx, scrollers)
+	if err != nil {
 		return nil, err
 	}
 	for i, b := range boxes {
@@ -143,15 +127,10 @@ func scrolledParts(ctx context.Context, masks []string) (parts []visualdiff.Scro
 				taken++
 				part := visualdiff.ScrolledPart{Of: b.ElementBox, X: x, Y: y}
 				scroll := called(scrolled, i, x, y, append([]string{}, masks...))
-				err := chromedp.Run(
-					ctx,
-					chromedp.Evaluate(scroll, &part.Hidden, awaiting),
-					chromedp.ActionFunc(func(ctx context.Context) (err error) {
-						part.Shot, err = shoot(ctx, b.Box)
-						return err
-					}),
-				)
-				if err != nil {
+				if part.Hidden, err = evaluate[[]visualdiff.Box](ctx, scroll); err != nil {
+					return nil, err
+				}
+				if part.Shot, err = shoot(ctx, b.Box); err != nil {
 					return nil, err
 				}
 				parts = append(parts, part)
@@ -166,6 +145,8 @@ func shoot(ctx context.Context, of visualdiff.Box) ([]byte, error) {
 	clip := &page.Viewport{
 		X: float64(of.X), Y: float64(of.Y), Width: float64(of.Width), Height: float64(of.Height), Scale: 1,
 	}
-	shot := page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatPng).WithCaptureBeyondViewport(true)
-	return shot.WithClip(clip).Do(ctx)
+	shot, err := chromedp.Call(ctx, page.CaptureScreenshot, page.CaptureScreenshotParams{
+		Format: page.CaptureScreenshotFormatPng, CaptureBeyondViewport: new(true), Clip: clip,
+	})
+	return shot.Data, err
 }

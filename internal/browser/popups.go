@@ -61,10 +61,12 @@ const (
 // cannot be tried, such as a click on something that the page does not have, is left out; and where third
 // parties are called the page is not loaded again, for what opens by itself.
 func (b *Browser) tryPopups(ctx context.Context, r *pageload.Record) error {
-	var ways []struct{ ID, Way, With string }
-	var path string
-	if err := chromedp.Run(ctx, chromedp.Evaluate(waysOf, &ways),
-		chromedp.Evaluate(`location.pathname + location.search`, &path)); err != nil {
+	ways, err := evaluate[[]struct{ ID, Way, With string }](ctx, waysOf)
+	if err != nil {
+		return err
+	}
+	path, err := evaluate[string](ctx, `location.pathname + location.search`)
+	if err != nil {
 		return err
 	}
 	for _, itself := range []bool{false, true} { // what is loaded again comes last
@@ -80,9 +82,7 @@ func (b *Browser) tryPopups(ctx context.Context, r *pageload.Record) error {
 			if itself {
 				done, err = bring(ctx, path, w.ID, w.Way)
 			} else {
-				err = chromedp.Run(ctx, chromedp.Evaluate(shutting, nil),
-					chromedp.Sleep(60*time.Millisecond), // until their close events are over
-					chromedp.Evaluate(call(opening, path, w.ID, w.Way, w.With), &done))
+				done, err = open(ctx, path, w.ID, w.Way, w.With)
 			}
 			if err != nil {
 				return err
@@ -103,18 +103,29 @@ func (b *Browser) tryPopups(ctx context.Context, r *pageload.Record) error {
 	return nil
 }
 
+// open shuts what is open, and does what somebody does to open a popup.
+func open(ctx context.Context, path, id, way, with string) (done bool, err error) {
+	if err := run(ctx, shutting); err != nil {
+		return false, err
+	}
+	time.Sleep(60 * time.Millisecond) // until their close events are over
+	return evaluate[bool](ctx, call(opening, path, id, way, with))
+}
+
 // bring loads the page again, with one popup alone, and does what makes that open by itself.
 func bring(ctx context.Context, path, id, way string) (done bool, err error) {
 	in, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
-	err = chromedp.Run(in, chromedp.ActionFunc(func(ctx context.Context) error {
-		name, err := page.AddScriptToEvaluateOnNewDocument(call(alone, id)).Do(ctx)
-		if err != nil {
-			return err
-		}
-		defer func() { _ = page.RemoveScriptToEvaluateOnNewDocument(name).Do(ctx) }()
-		return chromedp.Reload().Do(ctx) // until it has loaded
-	}), chromedp.Evaluate(call(bringing, path, id, way), &done))
+	script, err := chromedp.Call(in, page.AddScriptToEvaluateOnNewDocument,
+		page.AddScriptToEvaluateOnNewDocumentParams{Source: call(alone, id)})
+	if err == nil {
+		err = chromedp.Do(in, chromedp.Reload()) // until it has loaded
+		_ = do(in, page.RemoveScriptToEvaluateOnNewDocument,
+			page.RemoveScriptToEvaluateOnNewDocumentParams(script))
+	}
+	if err == nil {
+		done, err = evaluate[bool](in, call(bringing, path, id, way))
+	}
 	if err != nil && ctx.Err() == nil {
 		return false, nil // the page does not load again, and so nothing can be said
 	}
@@ -124,24 +135,23 @@ func bring(ctx context.Context, path, id, way string) (done bool, err error) {
 // closes tries Escape, and then the button that closes.
 func closes(ctx context.Context, id string) bool {
 	press := func(key string) bool {
-		return chromedp.Run(ctx, chromedp.KeyEvent(key)) == nil && becomes(ctx, id, false)
+		return chromedp.Do(ctx, chromedp.KeyEvent(key)) == nil && becomes(ctx, id, false)
 	}
 	if press(kb.Escape) {
 		return true
 	}
-	var there bool
 	focus := call(
 		`(id => { const e = document.getElementById(id)?.querySelector("[data-yg-close]"); if (e) e.focus(); return !!e && document.activeElement === e; })`,
 		id)
-	return chromedp.Run(ctx, chromedp.Evaluate(focus, &there)) == nil && there && press(kb.Enter)
+	there, err := evaluate[bool](ctx, focus)
+	return err == nil && there && press(kb.Enter)
 }
 
 // becomes waits until a dialog is open or shut, and stays so. A page that went away has none.
 func becomes(ctx context.Context, id string, open bool) bool {
 	is := func() bool {
-		var now bool
-		return chromedp.Run(ctx,
-			chromedp.Evaluate(call(`(id => !!document.getElementById(id)?.open)`, id), &now)) == nil && now == open
+		now, err := evaluate[bool](ctx, call(`(id => !!document.getElementById(id)?.open)`, id))
+		return err == nil && now == open
 	}
 	for begun := time.Now(); time.Since(begun) < within && ctx.Err() == nil; time.Sleep(25 * time.Millisecond) {
 		if is() {

@@ -40,12 +40,8 @@ type measured struct {
 
 // read fills a record.
 func read(ctx context.Context, r *pageload.Record, w *watch) error {
-	var m measured
-	var raw json.RawMessage
-	if err := chromedp.Run(ctx, chromedp.Evaluate(readDocument, &raw, awaiting)); err != nil {
-		return err
-	}
-	if err := json.Unmarshal(raw, &m); err != nil {
+	m, err := evaluate[measured](ctx, readDocument)
+	if err != nil {
 		return err
 	}
 	round := func(x float64, digits int) float64 {
@@ -73,23 +69,21 @@ func read(ctx context.Context, r *pageload.Record, w *watch) error {
 	if u, err := url.Parse(r.URL); err == nil {
 		host = u.Hostname()
 	}
-	return chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
-		w.stores(ctx, r, host)
-		if err := cookies(ctx, r, host); err != nil {
+	w.stores(ctx, r, host)
+	if err := cookies(ctx, r, host); err != nil {
+		return err
+	}
+	for tries := 0; ; tries++ { // a page that puts up another document meanwhile is read again
+		err := document(ctx, r)
+		if err == nil {
+			break
+		}
+		if ctx.Err() != nil || tries == 3 {
 			return err
 		}
-		for tries := 0; ; tries++ { // a page that puts up another document meanwhile is read again
-			err := document(ctx, r)
-			if err == nil {
-				break
-			}
-			if ctx.Err() != nil || tries == 3 {
-				return err
-			}
-			time.Sleep(100 * time.Millisecond)
-		}
-		return used(ctx, r, w)
-	}))
+		time.Sleep(100 * time.Millisecond)
+	}
+	return used(ctx, r, w)
 }
 
 // What a document wrote down besides cookies: names, by kind.
@@ -118,15 +112,15 @@ func (w *watch) stores(ctx context.Context, r *pageload.Record, host string) {
 		}
 	}
 	for _, id := range contexts {
-		var of keeping
-		in := func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return awaiting(p).WithContextID(id) }
-		if chromedp.Evaluate(readStored, &of, in).Do(ctx) == nil {
+		in := func(p *runtime.EvaluateParams) { p.UniqueContextID = id }
+		of, err := chromedp.Run(ctx, chromedp.Evaluate[keeping](readStored, chromedp.EvalAwaitPromise, in))
+		if err == nil {
 			take(&of)
 		}
 	}
 	for _, at := range frames {
 		var answer struct{ Result struct{ Value keeping } }
-		read := runtime.Evaluate(readStored).WithAwaitPromise(true).WithReturnByValue(true)
+		read := runtime.EvaluateParams{Expression: readStored, AwaitPromise: new(true), ReturnByValue: new(true)}
 		if json.Unmarshal(w.ask(ctx, at, runtime.CommandEvaluate, read), &answer) == nil {
 			take(&answer.Result.Value)
 		}
@@ -138,11 +132,11 @@ func third(of, page string) bool { return of != page && !strings.HasSuffix(page,
 
 // cookies lists the cookies that the visit left.
 func cookies(ctx context.Context, r *pageload.Record, host string) error {
-	list, err := network.GetCookies().WithURLs(urlsOf(r)).Do(ctx)
+	left, err := chromedp.Call(ctx, network.GetCookies, network.GetCookiesParams{URLs: urlsOf(r)})
 	if err != nil {
 		return err
 	}
-	for _, c := range list {
+	for _, c := range left.Cookies {
 		s := pageload.Stored{Kind: "cookie", Name: c.Name, Host: strings.TrimPrefix(c.Domain, ".")}
 		s.Third = third(s.Host, host)
 		if !c.Session {
@@ -180,15 +174,15 @@ var noted = map[string]bool{
 
 // document reads the document as it stands, and who made its elements.
 func document(ctx context.Context, r *pageload.Record) error {
-	root, err := dom.GetDocument().WithDepth(-1).WithPierce(true).Do(ctx)
+	tree, err := chromedp.Call(ctx, dom.GetDocument, dom.GetDocumentParams{Depth: new(int64(-1)), Pierce: new(true)})
 	if err != nil {
 		return err
 	}
-	html, err := dom.GetOuterHTML().WithNodeID(root.NodeID).Do(ctx)
+	html, err := chromedp.Call(ctx, dom.GetOuterHTML, dom.GetOuterHTMLParams{NodeID: tree.Root.NodeID})
 	if err != nil {
 		return err
 	}
-	r.HTML, r.Nodes, r.Shadow = []byte(html), nil, nil
+	r.HTML, r.Nodes, r.Shadow = []byte(html.OuterHTML), nil, nil
 	var walk func(n *cdp.Node, to *[]pageload.Node) error
 	walk = func(n *cdp.Node, to *[]pageload.Node) error {
 		switch {
@@ -197,10 +191,11 @@ func document(ctx context.Context, r *pageload.Record) error {
 		case noted[n.NodeName]:
 			node := pageload.Node{
 				Tag: strings.ToLower(n.NodeName),
-				URL: n.AttributeValue("src") + n.AttributeValue("href"),
+				URL: attribute(n, "src") + attribute(n, "href"),
 			}
-			if stack, err := dom.GetNodeStackTraces(n.NodeID).Do(ctx); err == nil && stack != nil {
-				if u, line := topOf(stack); u != "" {
+			params := dom.GetNodeStackTracesParams{NodeID: n.NodeID}
+			if stack, err := chromedp.Call(ctx, dom.GetNodeStackTraces, params); err == nil {
+				if u, line := topOf(stack.Creation); u != "" {
 					node.By = &pageload.By{URL: u, Line: line, Request: -1}
 				}
 			} else if ctx.Err() != nil {
@@ -223,28 +218,38 @@ func document(ctx context.Context, r *pageload.Record) error {
 		}
 		return nil
 	}
-	return walk(root, &r.Nodes)
+	return walk(tree.Root, &r.Nodes)
+}
+
+// attribute is the value of an element's attribute; "" for none.
+func attribute(n *cdp.Node, name string) string {
+	for i := 0; i+1 < len(n.Attributes); i += 2 {
+		if n.Attributes[i] == name {
+			return n.Attributes[i+1]
+		}
+	}
+	return ""
 }
 
 // used reads how much of each script and stylesheet was used.
 func used(ctx context.Context, r *pageload.Record, w *watch) error {
-	scripts, _, err := profiler.TakePreciseCoverage().Do(ctx)
+	scripts, err := chromedp.Call(ctx, profiler.TakePreciseCoverage, cdp.Empty{})
 	if err != nil {
 		return err
 	}
 	r.Counted = true
-	for _, s := range scripts {
+	for _, s := range scripts.Result {
 		if !strings.HasPrefix(s.URL, "http") || s.URL == r.URL {
 			continue // inline, or of the browser
 		}
 		total, unused := usedOf(s)
 		r.Used = append(r.Used, pageload.Used{URL: s.URL, Kind: "script", Bytes: total, Used: total - unused})
 	}
-	rules, err := css.StopRuleUsageTracking().Do(ctx)
+	rules, err := chromedp.Call(ctx, css.StopRuleUsageTracking, cdp.Empty{})
 	if err != nil {
 		return err
 	}
-	bytes := usedRules(rules)
+	bytes := usedRules(rules.RuleUsage)
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	for id, h := range w.sheets {

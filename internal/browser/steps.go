@@ -1,6 +1,7 @@
 package browser
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"regexp"
@@ -9,10 +10,8 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/domsnapshot"
-	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/page"
-	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/zeebo/xxh3"
@@ -39,32 +38,32 @@ const (
 
 // walk does all steps, and looks after each.
 func (b *Browser) walk(ctx context.Context, r *pageload.Record, w *watch, screen Screen) error {
-	size := func(width, height int) chromedp.Action {
-		return emulation.SetDeviceMetricsOverride(int64(width), int64(height), 1, width < 600)
-	}
-	prefers := func(name, value string) chromedp.Action {
-		return emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: name, Value: value}})
-	}
 	w.holding.Store(true)
-	usual := chromedp.Tasks{size(screen.Width, screen.Height), emulation.SetEmulatedMedia()}
+	usual := func() error {
+		return cmp.Or(resize(ctx, screen.Width, screen.Height), emulate(ctx, "", "", ""))
+	}
 	for _, s := range []struct {
 		after string
-		do    chromedp.Action
+		do    func() error
 		whole bool // all properties, and the pixels
 	}{
 		{"loading", usual, true},
-		{"scrolling", awaited(unfolding), false},
-		{"a look on a phone", chromedp.Tasks{chromedp.Evaluate(`scrollTo(0, 0)`, nil), size(390, 844)}, false},
-		{"a look on a wide screen", size(1920, 1080), false},
-		{"a look in the dark", chromedp.Tasks{usual, prefers("prefers-color-scheme", "dark")}, false},
-		{"a look with less motion", prefers("prefers-reduced-motion", "reduce"), false},
-		{"a look in print", emulation.SetEmulatedMedia().WithMedia("print"), false},
-		{"hovering", chromedp.Tasks{usual, each(mostHovers, hoverable, false)}, false},
-		{"keys", keys(), false},
-		{"clicks", each(mostClicks, clickable, true), true},
+		{"scrolling", func() error { return run(ctx, unfolding) }, false},
+		{"a look on a phone", func() error { return cmp.Or(run(ctx, `scrollTo(0, 0)`), resize(ctx, 390, 844)) }, false},
+		{"a look on a wide screen", func() error { return resize(ctx, 1920, 1080) }, false},
+		{"a look in the dark", func() error {
+			return cmp.Or(usual(), emulate(ctx, "", "prefers-color-scheme", "dark"))
+		}, false},
+		{"a look with less motion", func() error {
+			return emulate(ctx, "", "prefers-reduced-motion", "reduce")
+		}, false},
+		{"a look in print", func() error { return emulate(ctx, "print", "", "") }, false},
+		{"hovering", func() error { return cmp.Or(usual(), each(ctx, mostHovers, hoverable, false)) }, false},
+		{"keys", func() error { return keys(ctx) }, false},
+		{"clicks", func() error { return each(ctx, mostClicks, clickable, true) }, true},
 	} {
 		w.again()
-		if err := chromedp.Run(ctx, s.do); err != nil {
+		if err := s.do(); err != nil {
 			return err
 		}
 		w.quiet(ctx, b.Quiet/4, 2*time.Second)
@@ -85,43 +84,45 @@ func (b *Browser) walk(ctx context.Context, r *pageload.Record, w *watch, screen
 
 // look looks at the page: at its boxes, and where it is to be whole, at its pixels.
 func look(ctx context.Context, s *pageload.Sight, whole bool) error {
-	var seen struct {
+	seen, err := evaluate[struct {
 		Running    int
 		Properties []string
+	}](ctx, standing)
+	if err != nil {
+		return err
 	}
-	if err := chromedp.Run(ctx, chromedp.Evaluate(standing, &seen), awaited(drawn)); err != nil {
+	if err := run(ctx, drawn); err != nil {
 		return err
 	}
 	s.Running = seen.Running
 	if !whole {
 		seen.Properties = slices.DeleteFunc(seen.Properties, func(p string) bool { return !main.MatchString(p) })
 	}
-	return chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
-		documents, texts, err := domsnapshot.CaptureSnapshot(seen.Properties).Do(ctx)
-		if err != nil {
-			return err
-		}
-		for _, d := range documents {
-			s.Boxes = append(s.Boxes, boxes(d, texts)...)
-		}
-		if !whole {
-			return nil
-		}
-		s.Picture, err = settled(ctx)
+	snapshot, err := chromedp.Call(ctx, domsnapshot.CaptureSnapshot,
+		domsnapshot.CaptureSnapshotParams{ComputedStyles: seen.Properties})
+	if err != nil {
 		return err
-	}))
+	}
+	for _, d := range snapshot.Documents {
+		s.Boxes = append(s.Boxes, boxes(d, snapshot.Strings)...)
+	}
+	if whole {
+		s.Picture, err = settled(ctx)
+	}
+	return err
 }
 
 // settled is the digest of the screen's pixels once two pictures of it are alike: what a browser itself shows of a
 // form's field fades in. A screen that does not settle has that of its last picture.
 func settled(ctx context.Context) (sum uint64, err error) {
 	for range 10 {
-		shot, err := page.CaptureScreenshot().WithFormat(page.CaptureScreenshotFormatPng).Do(ctx)
+		shot, err := chromedp.Call(ctx, page.CaptureScreenshot,
+			page.CaptureScreenshotParams{Format: page.CaptureScreenshotFormatPng})
 		if err != nil {
 			return 0, err
 		}
 		was := sum
-		if sum = xxh3.Hash(shot); sum == was {
+		if sum = xxh3.Hash(shot.Data); sum == was {
 			break
 		}
 		select {
@@ -164,50 +165,40 @@ func boxes(d *domsnapshot.DocumentSnapshot, texts []string) []pageload.Box {
 }
 
 // each goes over the elements that a selector matches with the mouse, and clicks on them.
-func each(most int, selector string, click bool) chromedp.ActionFunc {
-	return func(ctx context.Context) error {
-		for i := range most {
-			if there, err := touch(ctx, selector, i, click); err != nil || !there {
-				return err
-			}
+func each(ctx context.Context, most int, selector string, click bool) error {
+	for i := range most {
+		if there, err := touch(ctx, selector, i, click); err != nil || !there {
+			return err
 		}
-		return nil
 	}
+	return nil
 }
 
 // touch goes over an element that can be seen, the one of a number that a selector matches, with the mouse, and may
 // click on it. It reports whether there is one.
 func touch(ctx context.Context, selector string, i int, click bool) (there bool, err error) {
-	var at []float64
-	if err := chromedp.Run(ctx, chromedp.Evaluate(called(placeOf, selector, i), &at)); err != nil || len(at) != 2 {
+	at, err := evaluate[[]float64](ctx, called(placeOf, selector, i))
+	if err != nil || len(at) != 2 {
 		return false, err
 	}
-	do := chromedp.Tasks{input.DispatchMouseEvent(input.MouseMoved, at[0], at[1])}
-	if click {
-		do = append(do,
-			input.DispatchMouseEvent(input.MousePressed, at[0], at[1]).WithButton(input.Left).WithClickCount(1),
-			input.DispatchMouseEvent(input.MouseReleased, at[0], at[1]).WithButton(input.Left).WithClickCount(1),
-		)
+	mouse := input.DispatchMouseEventParams{Type: chromedp.MouseMoved, X: at[0], Y: at[1]}
+	err = do(ctx, input.DispatchMouseEvent, mouse)
+	mouse.Button, mouse.ClickCount = input.MouseButtonLeft, 1
+	for _, mouse.Type = range []input.DispatchMouseEventType{chromedp.MousePressed, chromedp.MouseReleased} {
+		if click && err == nil {
+			err = do(ctx, input.DispatchMouseEvent, mouse)
+		}
 	}
-	return true, chromedp.Run(ctx, do)
+	return true, err
 }
 
 // keys goes from one element that takes keys to the next, types, and leaves.
-func keys() chromedp.Action {
-	tasks := chromedp.Tasks{}
-	for range mostTabs {
-		tasks = append(tasks, chromedp.KeyEvent(kb.Tab), chromedp.KeyEvent("a"), chromedp.KeyEvent(kb.ArrowDown))
-	}
-	return append(tasks, chromedp.KeyEvent(kb.Escape))
+func keys(ctx context.Context) error {
+	return chromedp.Do(ctx, chromedp.KeyEvent(strings.Repeat(kb.Tab+"a"+kb.ArrowDown, mostTabs)+kb.Escape))
 }
 
 // drawn waits for what a page does once it is drawn.
 const drawn = `new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))`
-
-func awaited(expression string) chromedp.Action { return chromedp.Evaluate(expression, nil, awaiting) }
-
-// awaiting has an expression wait for the promise that it is.
-func awaiting(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }
 
 // stepped is how much longer a visit with steps may take.
 const stepped = 2 * time.Minute

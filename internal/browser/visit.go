@@ -114,23 +114,27 @@ func (b *Browser) visitThen(address string, screen Screen, then func(context.Con
 
 // tab opens a tab in a browser context of its own: no cookies, storage or cache of another.
 func (b *Browser) tab() (ctx context.Context, own cdp.BrowserContextID, close func(), err error) {
-	ctx, cancel := context.WithTimeout(cdp.WithExecutor(b.ctx, chromedp.FromContext(b.ctx).Browser), grace)
+	ctx, cancel := context.WithTimeout(b.ctx, grace)
 	defer cancel()
-	own, err = target.CreateBrowserContext().WithDisposeOnDetach(true).Do(ctx)
+	made, err := chromedp.CallBrowser(ctx, target.CreateBrowserContext,
+		target.CreateBrowserContextParams{DisposeOnDetach: new(true)})
 	if err != nil {
 		return nil, "", nil, err
 	}
+	own = made.BrowserContextID
 	dispose := func() {
-		ctx, cancel := context.WithTimeout(cdp.WithExecutor(b.ctx, chromedp.FromContext(b.ctx).Browser), 5*time.Second)
+		ctx, cancel := context.WithTimeout(b.ctx, 5*time.Second)
 		defer cancel()
-		_ = target.DisposeBrowserContext(own).Do(ctx)
+		_, _ = chromedp.CallBrowser(ctx, target.DisposeBrowserContext,
+			target.DisposeBrowserContextParams{BrowserContextID: own})
 	}
-	id, err := target.CreateTarget("about:blank").WithBrowserContextID(own).WithNewWindow(true).Do(ctx)
+	blank, err := chromedp.CallBrowser(ctx, target.CreateTarget,
+		target.CreateTargetParams{URL: "about:blank", BrowserContextID: own, NewWindow: new(true)})
 	if err != nil {
 		dispose()
 		return nil, "", nil, err
 	}
-	tab, stop := chromedp.NewContext(b.ctx, chromedp.WithTargetID(id))
+	tab, stop := chromedp.NewContext(b.ctx, chromedp.WithTargetID(blank.TargetID))
 	return tab, own, func() { stop(); dispose() }, nil
 }
 
@@ -153,18 +157,20 @@ func (b *Browser) visit(ctx context.Context, own cdp.BrowserContextID, r *pagelo
 		w.base = b.local.base
 	}
 	defer w.close()
-	chromedp.ListenTarget(ctx, w.hear)
 	b.watches.Store(own, w)
 	defer b.watches.Delete(own)
-	chromedp.ListenTarget(ctx, func(ev any) {
+	err := chromedp.Listen(ctx, func(ev any) {
+		w.hear(ev)
 		if _, asks := ev.(*page.EventJavascriptDialogOpening); asks { // an alert stops the page until somebody answers
-			go func() { _ = chromedp.Run(ctx, page.HandleJavaScriptDialog(false)) }()
+			go func() { _ = do(ctx, page.HandleJavaScriptDialog, page.HandleJavaScriptDialogParams{}) }()
 		}
 	})
-	if err := chromedp.Run(ctx); err != nil {
+	if err != nil {
 		return err
 	}
-	w.hearChildren(ctx)
+	if err := w.hearChildren(ctx); err != nil {
+		return err
+	}
 	if b.Steps {
 		scripts = append(scripts, guarding)
 	}
@@ -174,7 +180,7 @@ func (b *Browser) visit(ctx context.Context, own cdp.BrowserContextID, r *pagelo
 	if err := b.introduce(ctx, address); err != nil {
 		return err
 	}
-	if err := chromedp.Run(ctx, navigate(address)); err != nil {
+	if err := navigate(ctx, address); err != nil {
 		return err
 	}
 	b.rest(ctx, r, w)
@@ -202,43 +208,84 @@ func (b *Browser) visit(ctx context.Context, own cdp.BrowserContextID, r *pagelo
 }
 
 // navigate begins to load an address.
-func navigate(address string) chromedp.Action {
-	return chromedp.ActionFunc(func(ctx context.Context) error {
-		_, _, text, _, err := page.Navigate(address).Do(ctx)
-		if err == nil && text != "" {
-			err = errors.New(text)
-		}
-		return err
+func navigate(ctx context.Context, address string) error {
+	to, err := chromedp.Call(ctx, page.Navigate, page.NavigateParams{URL: address})
+	if err == nil && to.ErrorText != "" {
+		err = errors.New(to.ErrorText)
+	}
+	return err
+}
+
+// do has the browser do something with the page, of which nothing comes back.
+func do[P, R any](ctx context.Context, command cdp.Command[P, R], params P) error {
+	_, err := chromedp.Call(ctx, command, params)
+	return err
+}
+
+// evaluate is what an expression comes to on the page, or the promise that it is.
+func evaluate[T any](ctx context.Context, expression string) (T, error) {
+	return chromedp.Run(ctx, chromedp.Evaluate[T](expression, chromedp.EvalAwaitPromise))
+}
+
+// run has the page run a script, and waits for the promise that it may be.
+func run(ctx context.Context, script string) error {
+	_, err := evaluate[chromedp.Void](ctx, script)
+	return err
+}
+
+// resize gives the page another screen.
+func resize(ctx context.Context, width, height int) error {
+	return do(ctx, emulation.SetDeviceMetricsOverride, emulation.SetDeviceMetricsOverrideParams{
+		Width: int64(width), Height: int64(height), DeviceScaleFactor: 1, Mobile: width < 600,
 	})
+}
+
+// emulate has the page shown as in a medium, with a preference of the visitor.
+func emulate(ctx context.Context, medium, preference, value string) error {
+	p := emulation.SetEmulatedMediaParams{Media: medium}
+	if preference != "" {
+		p.Features = []*emulation.MediaFeature{{Name: preference, Value: value}}
+	}
+	return do(ctx, emulation.SetEmulatedMedia, p)
 }
 
 // prepare has the browser report what is listened for, on the screen, with scripts that run before the page's own.
 func (b *Browser) prepare(ctx context.Context, w *watch, screen Screen, scripts []string) error {
-	err := chromedp.Run(ctx, attachChildren(), network.Enable(), page.Enable(), runtime.Enable(), cdplog.Enable(),
-		audits.Enable(), dom.Enable(), css.Enable(), profiler.Enable(), dom.SetNodeStackTracesEnabled(true),
-		css.StartRuleUsageTracking(),
-		chromedp.ActionFunc(func(ctx context.Context) error {
-			_, err := profiler.StartPreciseCoverage().WithCallCount(true).WithDetailed(true).Do(ctx)
+	tab := chromedp.FromContext(ctx).Target
+	for _, c := range []struct {
+		command string
+		params  any
+	}{
+		{target.CommandSetAutoAttach, handingOver}, {network.CommandEnable, nil}, {page.CommandEnable, nil},
+		{runtime.CommandEnable, nil}, {cdplog.CommandEnable, nil}, {audits.CommandEnable, nil},
+		{dom.CommandEnable, nil}, {css.CommandEnable, nil}, {profiler.CommandEnable, nil},
+		{dom.CommandSetNodeStackTracesEnabled, dom.SetNodeStackTracesEnabledParams{Enable: true}},
+		{css.CommandStartRuleUsageTracking, nil},
+		{profiler.CommandStartPreciseCoverage,
+			profiler.StartPreciseCoverageParams{CallCount: new(true), Detailed: new(true)}},
+	} {
+		if err := tab.Call(ctx, c.command, c.params, nil); err != nil {
 			return err
-		}),
-		emulation.SetDeviceMetricsOverride(int64(screen.Width), int64(screen.Height), 1, screen.Width < 600),
-		chromedp.ActionFunc(func(ctx context.Context) error {
-			for _, script := range scripts {
-				if _, err := page.AddScriptToEvaluateOnNewDocument(script).Do(ctx); err != nil {
-					return err
-				}
-			}
-			if w.holds {
-				return w.holdUp(ctx)
-			}
-			return nil
-		}),
-	)
-	if err == nil && b.Dark {
-		dark := []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}
-		err = chromedp.Run(ctx, emulation.SetEmulatedMedia().WithFeatures(dark))
+		}
 	}
-	return err
+	if err := resize(ctx, screen.Width, screen.Height); err != nil {
+		return err
+	}
+	for _, script := range scripts {
+		source := page.AddScriptToEvaluateOnNewDocumentParams{Source: script}
+		if err := do(ctx, page.AddScriptToEvaluateOnNewDocument, source); err != nil {
+			return err
+		}
+	}
+	if w.holds {
+		if err := w.holdUp(ctx); err != nil {
+			return err
+		}
+	}
+	if b.Dark {
+		return emulate(ctx, "", "prefers-color-scheme", "dark")
+	}
+	return nil
 }
 
 // rest waits until the page is at rest: nothing is requested, something is drawn, and no script runs.
@@ -247,7 +294,7 @@ func (b *Browser) rest(ctx context.Context, r *pageload.Record, w *watch) {
 	quiet := w.quiet(ctx, b.Quiet, b.Most)
 	idle, cancel := context.WithTimeout(ctx, max(b.Most-time.Since(begun), b.Quiet))
 	defer cancel()
-	if quiet && chromedp.Run(idle, awaited(resting)) == nil {
+	if quiet && run(idle, resting) == nil {
 		quiet = w.quiet(ctx, b.Quiet/4, b.Most) // what came of it
 	} else if quiet {
 		quiet = idle.Err() == nil // else a script is busy; a page that goes on to another is read there
@@ -260,8 +307,7 @@ func (b *Browser) rest(ctx context.Context, r *pageload.Record, w *watch) {
 // act does what the user asked to be done on the page.
 func (b *Browser) act(ctx context.Context, w *watch) error {
 	if b.Scroll {
-		err := chromedp.Run(ctx, awaited(scrolling))
-		if err != nil {
+		if err := run(ctx, scrolling); err != nil {
 			return err
 		}
 		w.again()

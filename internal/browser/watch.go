@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"math"
 	"net/url"
 	"regexp"
 	"slices"
@@ -33,22 +34,22 @@ type watch struct {
 
 	mu        sync.Mutex
 	r         *pageload.Record
-	began     time.Time      // of the first request, on the browser's clock
-	at        map[string]int // by the browser's name of a request, the last of that
-	scripts   map[string]int // by URL, the last request: workers know theirs by another name
+	began     cdp.MonotonicTime // of the first request
+	at        map[string]int    // by the browser's name of a request, the last of that
+	scripts   map[string]int    // by URL, the last request: workers know theirs by another name
 	open      map[string]bool
 	last      time.Time // something was heard of a request
 	loaded    bool
-	over      bool                                // nothing more is taken in
-	sheets    map[string]*css.StyleSheetHeader    // by ID
-	stopped   []pageload.Request                  // by a policy, with its directive
-	refused   map[string]string                   // by URL, the media type for which it was
-	codes     map[string]int                      // by the browser's name of a request, the last status that came
-	frame     cdp.FrameID                         // the page's own
-	documents map[runtime.ExecutionContextID]bool // of the page and its frames, where their scripts run
-	frames    map[target.SessionID]route          // of other sites
-	answers   map[int64]chan json.RawMessage      // of targets, by the message's number
-	ends      []func()                            // of sessions with what the page started
+	over      bool                             // nothing more is taken in
+	sheets    map[string]*css.StyleSheetHeader // by ID
+	stopped   []pageload.Request               // by a policy, with its directive
+	refused   map[string]string                // by URL, the media type for which it was
+	codes     map[string]int                   // by the browser's name of a request, the last status that came
+	frame     cdp.FrameID                      // the page's own
+	documents map[string]bool                  // of the page and its frames, where their scripts run
+	frames    map[target.SessionID]route       // of other sites
+	answers   map[int64]chan json.RawMessage   // of targets, by the message's number
+	ends      []func()                         // of sessions with what the page started
 }
 
 func newWatch(r *pageload.Record, third func(string) bool) *watch {
@@ -62,7 +63,7 @@ func newWatch(r *pageload.Record, third func(string) bool) *watch {
 		sheets:    map[string]*css.StyleSheetHeader{},
 		refused:   map[string]string{},
 		codes:     map[string]int{},
-		documents: map[runtime.ExecutionContextID]bool{},
+		documents: map[string]bool{},
 		frames:    map[target.SessionID]route{},
 		answers:   map[int64]chan json.RawMessage{},
 	}
@@ -79,11 +80,11 @@ func (w *watch) close() {
 }
 
 // since is a moment of the browser's clock as ms after the visit began.
-func (w *watch) since(t *cdp.MonotonicTime) float64 {
-	if t == nil || w.began.IsZero() {
+func (w *watch) since(t cdp.MonotonicTime) float64 {
+	if t == 0 || w.began == 0 {
 		return 0
 	}
-	return float64(time.Time(*t).Sub(w.began).Microseconds()) / 1000
+	return math.Round(float64(t-w.began)*1e6) / 1000
 }
 
 // request is one that is known; nil for any other.
@@ -156,17 +157,17 @@ func (w *watch) hearScripts(ev any) {
 	case *runtime.EventExecutionContextCreated:
 		var of struct{ IsDefault bool }
 		if json.Unmarshal(e.Context.AuxData, &of) == nil && of.IsDefault {
-			w.documents[e.Context.ID] = true
+			w.documents[e.Context.UniqueID] = true
 		}
 	case *runtime.EventExecutionContextDestroyed:
-		delete(w.documents, e.ExecutionContextID)
+		delete(w.documents, e.ExecutionContextUniqueID)
 	case *runtime.EventExecutionContextsCleared:
 		clear(w.documents)
 	case *runtime.EventExceptionThrown:
 		w.mistake("exception", exception(e.ExceptionDetails), e.ExceptionDetails.URL,
 			int(e.ExceptionDetails.LineNumber)+1, e.ExceptionDetails.StackTrace)
 	case *runtime.EventConsoleAPICalled:
-		if e.Type == runtime.APITypeError {
+		if e.Type == runtime.ConsoleAPICalledTypeError {
 			w.mistake("console", arguments(e.Args), "", 0, e.StackTrace)
 		}
 	case *cdplog.EventEntryAdded:
@@ -193,8 +194,8 @@ func (w *watch) sent(e *network.EventRequestWillBeSent) {
 	if strings.HasPrefix(e.Request.URL, "data:") || strings.HasPrefix(e.Request.URL, "blob:") {
 		return
 	}
-	if w.began.IsZero() {
-		w.began = time.Time(*e.Timestamp)
+	if w.began == 0 {
+		w.began = e.Timestamp
 	}
 	x := pageload.Request{
 		URL:    e.Request.URL + e.Request.URLFragment,
@@ -405,7 +406,7 @@ func (w *watch) logged(e *cdplog.Entry) {
 		w.refused[m[1]] = m[2]
 		return
 	}
-	if e.Level == cdplog.LevelError && e.Source != cdplog.SourceNetwork {
+	if e.Level == cdplog.EntryLevelError && e.Source != cdplog.EntrySourceNetwork {
 		w.mistake("console", e.Text, e.URL, int(e.LineNumber)+1, e.StackTrace)
 	}
 }

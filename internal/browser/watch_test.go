@@ -21,10 +21,7 @@ import (
 )
 
 // at is a moment of the browser's clock.
-func at(ms int) *cdp.MonotonicTime {
-	t := cdp.MonotonicTime(time.Unix(1000, 0).Add(time.Duration(ms) * time.Millisecond))
-	return &t
-}
+func at(ms int) cdp.MonotonicTime { return cdp.MonotonicTime(1000 + float64(ms)/1000) }
 
 func sent(id, url string, kind network.ResourceType, ms int, by *network.Initiator) *network.EventRequestWillBeSent {
 	return &network.EventRequestWillBeSent{RequestID: network.RequestID(id), Request: &network.Request{URL: url, Method: "GET"}, Type: kind, Timestamp: at(ms), Initiator: by}
@@ -57,12 +54,12 @@ func TestWatch(t *testing.T) {
 		inFrame,
 		sent("7", "data:image/gif;base64,AA", network.ResourceTypeImage, 36, parser),
 		sent("8", "https://ternhill.example/c.js", network.ResourceTypeScript, 37, parser),
-		&cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.LevelError, Source: cdplog.SourceSecurity, Text: "Failed to find a valid digest in the 'integrity' attribute for resource 'https://ternhill.example/c.js' with computed SHA-384"}},
-		&cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.LevelError, Source: cdplog.SourceNetwork, Text: "Failed to load resource"}},
-		&cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.LevelError, Source: cdplog.SourceSecurity, Text: "Refused to execute inline script", URL: "https://ternhill.example/", LineNumber: 8}},
+		&cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.EntryLevelError, Source: cdplog.EntrySourceSecurity, Text: "Failed to find a valid digest in the 'integrity' attribute for resource 'https://ternhill.example/c.js' with computed SHA-384"}},
+		&cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.EntryLevelError, Source: cdplog.EntrySourceNetwork, Text: "Failed to load resource"}},
+		&cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.EntryLevelError, Source: cdplog.EntrySourceSecurity, Text: "Refused to execute inline script", URL: "https://ternhill.example/", LineNumber: 8}},
 		&runtime.EventExceptionThrown{ExceptionDetails: &runtime.ExceptionDetails{Text: "Uncaught", URL: "https://ternhill.example/a.js", LineNumber: 2, Exception: &runtime.RemoteObject{Description: "TypeError: x\n    at y"}}},
-		&runtime.EventConsoleAPICalled{Type: runtime.APITypeError, Args: []*runtime.RemoteObject{{Value: []byte(`"went wrong"`)}, {Description: "Error: z\n at"}}, StackTrace: script.Stack},
-		&runtime.EventConsoleAPICalled{Type: runtime.APITypeLog},
+		&runtime.EventConsoleAPICalled{Type: runtime.ConsoleAPICalledTypeError, Args: []*runtime.RemoteObject{{Value: []byte(`"went wrong"`)}, {Description: "Error: z\n at"}}, StackTrace: script.Stack},
+		&runtime.EventConsoleAPICalled{Type: runtime.ConsoleAPICalledTypeLog},
 		&network.EventWebSocketCreated{RequestID: "9", URL: "wss://chat.example/", Initiator: script},
 		&network.EventWebSocketHandshakeResponseReceived{RequestID: "9", Response: &network.WebSocketResponse{Status: 101}},
 		&network.EventRequestServedFromCache{RequestID: "2"},
@@ -222,7 +219,7 @@ func TestPolicy(t *testing.T) {
 // TestUsedRules: what several rules cover counts once.
 func TestUsedRules(t *testing.T) {
 	rule := func(sheet string, from, to float64, used bool) *css.RuleUsage {
-		return &css.RuleUsage{StyleSheetID: css.StyleSheetID(sheet), StartOffset: from, EndOffset: to, Used: used}
+		return &css.RuleUsage{StyleSheetID: cdp.StyleSheetID(sheet), StartOffset: from, EndOffset: to, Used: used}
 	}
 	got := usedRules([]*css.RuleUsage{rule("a", 50, 80, true), rule("a", 0, 30, true), rule("a", 50, 80, true), rule("a", 90, 95, false), rule("b", 10, 20, true), rule("a", 20, 40, true), rule("b", 12, 15, true)})
 	if len(got) != 2 || got["a"] != 70 || got["b"] != 10 {
@@ -236,7 +233,7 @@ func TestRefused(t *testing.T) {
 	r := &pageload.Record{}
 	w := newWatch(r, func(string) bool { return false })
 	says := func(what, url, kind string) *cdplog.EventEntryAdded {
-		return &cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.LevelError, Source: cdplog.SourceSecurity, Text: "Refused to " + what + " from '" + url + "' because its MIME type ('" + kind + "') is not executable, and strict MIME type checking is enabled."}}
+		return &cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.EntryLevelError, Source: cdplog.EntrySourceSecurity, Text: "Refused to " + what + " from '" + url + "' because its MIME type ('" + kind + "') is not executable, and strict MIME type checking is enabled."}}
 	}
 	answer := func(id string, status int64) *network.EventResponseReceived {
 		return &network.EventResponseReceived{RequestID: network.RequestID(id), Response: &network.Response{Status: status}}

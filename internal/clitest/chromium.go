@@ -11,7 +11,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
-	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/target"
 	"github.com/chromedp/chromedp"
 )
@@ -82,22 +82,23 @@ func BrowserAt(t *testing.T, site string) Tab {
 // FreshTab is a tab in a browser context of its own: no cookies, storage or compiled code of another.
 func FreshTab(t *testing.T, ctx context.Context, site string) (tab Tab, shut func()) {
 	t.Helper()
-	all := cdp.WithExecutor(ctx, chromedp.FromContext(ctx).Browser)
-	own, err := target.CreateBrowserContext().Do(all)
+	own, err := chromedp.CallBrowser(ctx, target.CreateBrowserContext, target.CreateBrowserContextParams{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	id, err := target.CreateTarget("about:blank").WithBrowserContextID(own).WithNewWindow(true).
-		WithWidth(1000).WithHeight(700).Do(all)
+	blank, err := chromedp.CallBrowser(ctx, target.CreateTarget, target.CreateTargetParams{
+		URL: "about:blank", BrowserContextID: own.BrowserContextID, NewWindow: new(true), Width: 1000, Height: 700,
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
-	in, leave := chromedp.NewContext(ctx, chromedp.WithTargetID(id))
+	in, leave := chromedp.NewContext(ctx, chromedp.WithTargetID(blank.TargetID))
 	in, stop := context.WithTimeout(in, 5*time.Minute)
 	return Tab{t, in, site}, func() {
 		stop()
 		leave()
-		_ = target.DisposeBrowserContext(own).Do(all)
+		_, _ = chromedp.CallBrowser(ctx, target.DisposeBrowserContext,
+			target.DisposeBrowserContextParams(own))
 	}
 }
 
@@ -108,8 +109,11 @@ func Serve(t *testing.T, dir string) string {
 	return server.URL
 }
 
-// StartBrowser starts a browser of its own for a test, that requests nothing but the loopback.
-func StartBrowser(t *testing.T, name string, most time.Duration, more ...chromedp.ExecAllocatorOption) context.Context {
+// OwnBrowser is a tab of a browser of its own, that requests nothing but the loopback, for a site at an address. It
+// skips where the machine has none.
+func OwnBrowser(t *testing.T, most time.Duration, site string, more ...chromedp.ExecAllocatorOption) Tab {
+	t.Helper()
+	name := NeedBrowser(t)
 	ctx, stop, err := launch(name, more...)
 	t.Cleanup(stop)
 	if err != nil {
@@ -117,18 +121,17 @@ func StartBrowser(t *testing.T, name string, most time.Duration, more ...chromed
 	}
 	ctx, stop = context.WithTimeout(ctx, most)
 	t.Cleanup(stop)
-	return ctx
+	return Tab{t, ctx, site}
 }
 
 func launch(name string, more ...chromedp.ExecAllocatorOption) (ctx context.Context, stop func(), err error) {
 	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox,
 		chromedp.DisableGPU, chromedp.Flag("disable-background-networking", true),
 		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
-		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"), chromedp.WindowSize(1000, 700),
-		chromedp.WSURLReadTimeout(2*time.Minute))
+		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"), chromedp.WindowSize(1000, 700))
 	ctx, end := chromedp.NewExecAllocator(context.Background(), append(options, more...)...)
 	ctx, leave := chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {})) // events it does not know yet
-	return ctx, func() { leave(); end() }, chromedp.Run(ctx)
+	return ctx, func() { leave(); end() }, chromedp.Do(ctx)
 }
 
 // A Tab is a tab of a browser.
@@ -139,11 +142,55 @@ type Tab struct {
 }
 
 // Do does something in the tab.
-func (t Tab) Do(actions ...chromedp.Action) {
+func (t Tab) Do(actions ...chromedp.Action[chromedp.Void]) {
 	t.Helper()
-	if err := chromedp.Run(t.Ctx, actions...); err != nil {
+	if err := chromedp.Do(t.Ctx, actions...); err != nil {
 		t.Fatal(err)
 	}
+}
+
+// Listen calls a function for each event of the tab.
+func (t Tab) Listen(hear func(ev any)) {
+	t.Helper()
+	if err := chromedp.Listen(t.Ctx, hear); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// Ask sends the tab a command of the DevTools protocol, and returns its result.
+func Ask[P, R any](t Tab, command cdp.Command[P, R], params P) R {
+	t.Helper()
+	result, err := chromedp.Call(t.Ctx, command, params)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return result
+}
+
+// Value evaluates an expression, or the promise that it is.
+func Value[T any](t Tab, expression string) T {
+	t.Helper()
+	value, err := chromedp.Run(t.Ctx, chromedp.Evaluate[T](expression, chromedp.EvalAwaitPromise))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return value
+}
+
+// Script runs a script in the tab.
+func (t Tab) Script(script string) {
+	t.Helper()
+	Value[chromedp.Void](t, script)
+}
+
+// Media shows the tab as in a medium, with a preference of the visitor, if one is named.
+func (t Tab) Media(medium, preference, value string) {
+	t.Helper()
+	p := emulation.SetEmulatedMediaParams{Media: medium}
+	if preference != "" {
+		p.Features = []*emulation.MediaFeature{{Name: preference, Value: value}}
+	}
+	Ask(t, emulation.SetEmulatedMedia, p)
 }
 
 // Open goes to a page anew, as a visitor who was never there, or as one who was.
@@ -151,22 +198,19 @@ func (t Tab) Open(path string, again bool) {
 	t.Helper()
 	t.Do(chromedp.Navigate(t.Site + "/robots.txt")) // of the same origin, without a popup
 	if !again {
-		t.Do(chromedp.Evaluate("localStorage.clear(); sessionStorage.clear()", nil))
+		t.Script("localStorage.clear(); sessionStorage.clear()")
 	}
 	t.Do(chromedp.Navigate(t.Site + path))
 }
 
 // JS evaluates an expression to a string.
-func (t Tab) JS(expression string) (out string) {
+func (t Tab) JS(expression string) string {
 	t.Helper()
-	t.Do(chromedp.Evaluate("String("+expression+")", &out))
-	return out
+	return Value[string](t, "String("+expression+")")
 }
 
 // drawn resolves when the browser has drawn twice: what lay below a dialog takes clicks again.
 const drawn = "new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))"
-
-func awaited(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }
 
 // Becomes waits until an expression has a value; what never has it takes a minute to fail.
 func (t Tab) Becomes(what, expression, want string) {
@@ -174,12 +218,12 @@ func (t Tab) Becomes(what, expression, want string) {
 	got := ""
 	for begun := time.Now(); time.Since(begun) < time.Minute; time.Sleep(20 * time.Millisecond) {
 		// While the tab goes to another page it refuses to answer: it is asked again.
-		if err := chromedp.Run(t.Ctx, chromedp.Evaluate("String("+expression+")", &got)); err != nil {
+		var err error
+		if got, err = chromedp.Run(t.Ctx, chromedp.Evaluate[string]("String("+expression+")")); err != nil {
 			got = err.Error()
 		}
 		if got == want {
-			var done any
-			_ = chromedp.Run(t.Ctx, chromedp.Evaluate(drawn, &done, awaited))
+			_ = chromedp.Do(t.Ctx, chromedp.Evaluate[chromedp.Void](drawn, chromedp.EvalAwaitPromise))
 			return
 		}
 	}

@@ -13,7 +13,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/target"
@@ -108,32 +107,37 @@ func loadAll(b *testing.B, name, address string, files []string) {
 	defer stop()
 	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}))
 	defer stop()
-	if err := chromedp.Run(ctx); err != nil {
+	if err := chromedp.Do(ctx); err != nil {
 		b.Fatal(err)
 	}
-	all := cdp.WithExecutor(ctx, chromedp.FromContext(ctx).Browser)
 	for _, file := range files {
 		for _, screen := range paceScreens {
-			own, err := target.CreateBrowserContext().Do(all)
+			own, err := chromedp.CallBrowser(ctx, target.CreateBrowserContext, target.CreateBrowserContextParams{})
 			if err != nil {
 				b.Fatal(err)
 			}
-			id, err := target.CreateTarget("about:blank").WithBrowserContextID(own).WithNewWindow(true).Do(all)
+			blank, err := chromedp.CallBrowser(ctx, target.CreateTarget, target.CreateTargetParams{
+				URL: "about:blank", BrowserContextID: own.BrowserContextID, NewWindow: new(true),
+			})
 			if err != nil {
 				b.Fatal(err)
 			}
-			tab, shut := chromedp.NewContext(ctx, chromedp.WithTargetID(id))
+			tab, shut := chromedp.NewContext(ctx, chromedp.WithTargetID(blank.TargetID))
 			loaded := make(chan bool, 1)
-			chromedp.ListenTarget(tab, func(ev any) {
+			err = chromedp.Listen(tab, func(ev any) {
 				if _, ok := ev.(*page.EventLoadEventFired); ok {
 					loaded <- true
 				}
 			})
-			err = chromedp.Run(tab, page.Enable(), emulation.SetDeviceMetricsOverride(int64(screen.Width), int64(screen.Height), 1, screen.Width < 600),
-				chromedp.ActionFunc(func(ctx context.Context) error {
-					_, _, _, _, err := page.Navigate(address + "/" + (&url.URL{Path: file}).EscapedPath()).Do(ctx)
-					return err
-				}))
+			if err == nil {
+				_, err = chromedp.Call(tab, emulation.SetDeviceMetricsOverride, emulation.SetDeviceMetricsOverrideParams{
+					Width: int64(screen.Width), Height: int64(screen.Height), DeviceScaleFactor: 1, Mobile: screen.Width < 600,
+				})
+			}
+			if err == nil {
+				to := page.NavigateParams{URL: address + "/" + (&url.URL{Path: file}).EscapedPath()}
+				_, err = chromedp.Call(tab, page.Navigate, to)
+			}
 			if err != nil {
 				b.Fatal(err)
 			}
@@ -143,7 +147,8 @@ func loadAll(b *testing.B, name, address string, files []string) {
 				b.Fatalf("%s does not load", file)
 			}
 			shut()
-			_ = target.DisposeBrowserContext(own).Do(all)
+			_, _ = chromedp.CallBrowser(ctx, target.DisposeBrowserContext,
+				target.DisposeBrowserContextParams(own))
 		}
 	}
 }

@@ -16,6 +16,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
@@ -35,7 +36,7 @@ func TestForeignAsked(t *testing.T) {
 	by := map[string]*network.EventRequestWillBeSent{}
 	status := map[string]int64{}
 	var entries []string
-	chromedp.ListenTarget(w.Ctx, func(ev any) {
+	w.Listen(func(ev any) {
 		w.mutex.Lock()
 		defer w.mutex.Unlock()
 		switch ev := ev.(type) {
@@ -47,7 +48,7 @@ func TestForeignAsked(t *testing.T) {
 			entries = append(entries, string(ev.Entry.Level)+" "+ev.Entry.Text+" "+ev.Entry.URL)
 		}
 	})
-	w.Do(log.Enable())
+	clitest.Ask(w.Tab, log.Enable, cdp.Empty{})
 	pages, own, known, dead, told, scripts, foretold, blocking := 0, 0, 0, 0, 0, 0, 0, 0
 	others := map[string]int{}
 	for _, folder := range strings.Split(*foreignSites, ",") {

@@ -6,7 +6,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
@@ -49,7 +48,7 @@ items:
 
 	v.Open("/", false)
 	v.Stays("nothing opens by itself", opened, "none")
-	v.Do(chromedp.Focus("a.news", chromedp.ByQuery), chromedp.Click("a.news", chromedp.ByQuery))
+	v.Do(chromedp.Focus(chromedp.CSS("a.news")), chromedp.Click(chromedp.CSS("a.news")))
 	v.Becomes("a click", opened, "letter")
 	if got := v.JS("location.pathname"); got != "/" {
 		t.Errorf("a click that opens navigates to %s", got)
@@ -61,53 +60,53 @@ items:
 	v.Do(chromedp.KeyEvent(kb.Escape))
 	v.Becomes("Escape closes", opened, "none")
 	v.Becomes("the focus comes back", "document.activeElement.className", "news")
-	v.Do(chromedp.Click("a.news", chromedp.ByQuery))
+	v.Do(chromedp.Click(chromedp.CSS("a.news")))
 	v.Becomes("a click opens again", opened, "letter")
 	v.Do(chromedp.MouseClickXY(3, 3))
 	v.Becomes("the backdrop closes", opened, "none")
-	v.Do(chromedp.Click("a.news", chromedp.ByQuery))
+	v.Do(chromedp.Click(chromedp.CSS("a.news")))
 	v.Becomes("and again", opened, "letter")
-	v.Do(chromedp.Click("#first", chromedp.ByQuery))
+	v.Do(chromedp.Click(chromedp.CSS("#first")))
 	v.Stays("a click inside does not close", opened, "letter")
-	v.Do(chromedp.Click("[data-yg-close]", chromedp.ByQuery))
+	v.Do(chromedp.Click(chromedp.CSS("[data-yg-close]")))
 	v.Becomes("its button closes", opened, "none")
 
 	v.Open("/", false)
-	v.Do(chromedp.Evaluate(`window.failed = ""; onerror = m => { failed = m }; document.dispatchEvent(new MouseEvent("click")); ""`, nil))
+	v.Script(`window.failed = ""; onerror = m => { failed = m }; document.dispatchEvent(new MouseEvent("click")); ""`)
 	if got := v.JS("failed"); got != "" {
 		t.Errorf("a click on the document: %s", got)
 	}
-	v.Do(chromedp.Evaluate(`document.addEventListener("click", e => { window.was = e.defaultPrevented; e.preventDefault() }); ""`, nil)) // or it opens tabs
-	for _, key := range []string{"ctrlKey", "metaKey", "shiftKey"} {                                                                     // opens the link elsewhere
-		v.Do(chromedp.Evaluate(fmt.Sprintf(`document.querySelector("a.news").dispatchEvent(new MouseEvent("click", {bubbles: true, cancelable: true, %s: true})); ""`, key), nil))
+	v.Script(`document.addEventListener("click", e => { window.was = e.defaultPrevented; e.preventDefault() }); ""`) // or it opens tabs
+	for _, key := range []string{"ctrlKey", "metaKey", "shiftKey"} {                                                 // opens the link elsewhere
+		v.Script(fmt.Sprintf(`document.querySelector("a.news").dispatchEvent(new MouseEvent("click", {bubbles: true, cancelable: true, %s: true})); ""`, key))
 		if was, open := v.JS("was"), v.JS(opened); was != "false" || open != "none" {
 			t.Errorf("a click with %s: prevented %s, open %s", key, was, open)
 		}
 	}
-	v.Do(chromedp.Click("a.news", chromedp.ByQuery))
+	v.Do(chromedp.Click(chromedp.CSS("a.news")))
 	v.Becomes("a click", opened, "letter")
 	// Pressed within, released on the backdrop: the click is of what holds both, the dialog.
-	v.Do(chromedp.Evaluate(`(box => {
+	v.Script(`(box => {
 		box.querySelector("h2").dispatchEvent(new MouseEvent("mousedown", {bubbles: true, clientX: 500, clientY: 350}));
 		box.dispatchEvent(new MouseEvent("click", {bubbles: true, cancelable: true, clientX: 4, clientY: 4}));
-	})(document.querySelector("dialog")), ""`, nil))
+	})(document.querySelector("dialog")), ""`)
 	v.Stays("a selection that ends on the backdrop", opened, "letter")
 	v.Do(chromedp.MouseClickXY(3, 3))
 	v.Becomes("a click on the backdrop", opened, "none")
 
 	v.Open("/", false)
-	v.Do(chromedp.Click("#here", chromedp.ByQuery))
+	v.Do(chromedp.Click(chromedp.CSS("#here")))
 	v.Becomes("a link to the fragment", opened, "letter")
 	v.Do(chromedp.KeyEvent(kb.Escape))
 	v.Becomes("closed", opened+" + location.hash", "none")
 	v.Becomes("the focus is back on the link whose fragment opened it", "document.activeElement.id", "here")
-	v.Do(chromedp.Click("#here", chromedp.ByQuery))
+	v.Do(chromedp.Click(chromedp.CSS("#here")))
 	v.Becomes("the same link again", opened, "letter")
-	v.Do(chromedp.Evaluate("history.back()", nil))
+	v.Script("history.back()")
 	v.Becomes("Back closes what a fragment opened", opened+" + location.pathname + location.hash", "none/")
-	v.Do(chromedp.Click("#here", chromedp.ByQuery))
+	v.Do(chromedp.Click(chromedp.CSS("#here")))
 	v.Becomes("and the link opens it again", opened, "letter")
-	v.Do(chromedp.KeyEvent(kb.Escape), chromedp.Click("#there", chromedp.ByQuery))
+	v.Do(chromedp.KeyEvent(kb.Escape), chromedp.Click(chromedp.CSS("#there")))
 	v.Becomes("a link to another page's fragment", opened+" + location.pathname", "letter/other/")
 	v.Open("/other/#letter", true)
 	v.Becomes("an address with the fragment, though it was seen", opened, "letter")
@@ -117,29 +116,30 @@ items:
 	v.Becomes("a delay", opened, "letter")
 	v.Do(chromedp.Reload())
 	v.Stays("not again in this visit", opened, "none")
-	v.Do(chromedp.Evaluate("sessionStorage.clear()", nil), chromedp.Reload())
+	v.Script("sessionStorage.clear()")
+	v.Do(chromedp.Reload())
 	v.Becomes("in another visit", opened, "letter")
 	v.Open("/other/", false)
 	v.Stays("the delay is of another page", opened, "none")
 
 	v.Open("/typing/", false)
-	v.Do(chromedp.Evaluate(`var t = setInterval(function () { q.dispatchEvent(new InputEvent("input", {bubbles: true})) }, 20); setTimeout(clearInterval, 300, t); ""`, nil))
+	v.Script(`var t = setInterval(function () { q.dispatchEvent(new InputEvent("input", {bubbles: true})) }, 20); setTimeout(clearInterval, 300, t); ""`)
 	v.Stays("while somebody types", opened, "none")
 	v.Becomes("but after", opened, "typing")
 
 	v.Open("/scroll/", false)
-	v.Do(chromedp.Evaluate("scrollTo(0, 500)", nil))
+	v.Script("scrollTo(0, 500)")
 	v.Stays("scrolled a little", opened, "none")
-	v.Do(chromedp.Evaluate("scrollTo(0, 2200)", nil))
+	v.Script("scrollTo(0, 2200)")
 	v.Becomes("scrolled past", opened, "letter")
 
 	v.Open("/leaving/", false)
-	leave := func(y int) chromedp.Action {
-		return chromedp.Evaluate(fmt.Sprintf("document.documentElement.dispatchEvent(new MouseEvent('mouseleave', {clientY: %d}))", y), nil)
+	leave := func(y int) {
+		v.Script(fmt.Sprintf("document.documentElement.dispatchEvent(new MouseEvent('mouseleave', {clientY: %d}))", y))
 	}
-	v.Do(leave(300))
+	leave(300)
 	v.Stays("leaving at the side", opened, "none")
-	v.Do(leave(-1))
+	leave(-1)
 	v.Becomes("leaving at the top", opened, "letter")
 
 	for _, c := range []struct{ path, age, want string }{
@@ -148,7 +148,8 @@ items:
 		v.Open(c.path, false)
 		name := strings.Trim(c.path, "/")
 		v.Becomes("the first time", opened, name)
-		v.Do(chromedp.Evaluate(fmt.Sprintf("sessionStorage.clear(); localStorage.setItem('yg:%s', Date.now() - %s)", name, c.age), nil), chromedp.Reload())
+		v.Script(fmt.Sprintf("sessionStorage.clear(); localStorage.setItem('yg:%s', Date.now() - %s)", name, c.age))
+		v.Do(chromedp.Reload())
 		if c.want == "none" {
 			v.Stays(c.path+" again", opened, "none")
 		} else {
@@ -158,11 +159,9 @@ items:
 
 	moving := `document.querySelector("dialog").getAnimations().length`
 	for preference, want := range map[string]string{"no-preference": "1", "reduce": "0"} {
-		v.Do(emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: "prefers-reduced-motion", Value: preference}}))
+		v.Media("", "prefers-reduced-motion", preference)
 		v.Open("/", false)
-		var got string
-		v.Do(chromedp.Evaluate(`document.querySelector("a.news").click(); String(`+moving+`)`, &got))
-		if got != want {
+		if got := clitest.Value[string](v, `document.querySelector("a.news").click(); String(`+moving+`)`); got != want {
 			t.Errorf("with %s, %s animations", preference, got)
 		}
 	}
@@ -244,22 +243,22 @@ func TestReportPage(t *testing.T) {
 	tab.Becomes("what pages contain does not run", "window.hacked", "undefined")
 	const first = `[...document.querySelectorAll("#pages tbody tr")].filter(r => !r.hidden).map(r => r.cells[0].textContent)`
 	tab.Becomes("every page has its row", first, "/a/,/b/,/")
-	tab.Do(chromedp.Click("#pages th:nth-child(5) button"))
+	tab.Do(chromedp.Click(chromedp.CSS("#pages th:nth-child(5) button")))
 	tab.Becomes("the heaviest page first", first+"[0]", "/b/")
-	tab.Do(chromedp.SendKeys("#filter", "/a/"))
+	tab.Do(chromedp.SendKeys(chromedp.CSS("#filter"), "/a/"))
 	tab.Becomes("filtered by a path", first, "/a/")
-	tab.Do(chromedp.Click(`button[data-page="0"]`))
+	tab.Do(chromedp.Click(chromedp.CSS(`button[data-page="0"]`)))
 	tab.Becomes("a page's details", `document.getElementById("detail").open`, "true")
 	tab.Becomes("the details are its own, as text", `document.getElementById("detail-body").textContent.includes("/none.js") && document.getElementById("detail-title").textContent.includes("</script><img")`, "true")
 	tab.Becomes("what pages contain still does not run", "window.hacked", "undefined")
 	tab.Becomes("the page has an address", "location.hash", "#/a/")
-	tab.Do(chromedp.Evaluate(`document.getElementById("detail").close()`, nil))
+	tab.Script(`document.getElementById("detail").close()`)
 	tab.Becomes("which goes with it", "location.hash", "")
-	tab.Do(chromedp.Evaluate(`location.hash = "#/b/"`, nil))
+	tab.Script(`location.hash = "#/b/"`)
 	tab.Becomes("a page is opened by its address", `document.getElementById("detail").open && document.getElementById("detail-body").textContent.includes("/s.js")`, "true")
 	tab.Becomes("each column has a name", `document.querySelectorAll("th").length > 10 && [...document.querySelectorAll("th")].every(h => h.textContent.trim())`, "true")
 	tab.Becomes("what scrolls takes the keys", `[...document.querySelectorAll("main *, dialog *")].every(e => e.localName == "dialog" || getComputedStyle(e).overflowX != "auto" || e.tabIndex == 0)`, "true")
-	tab.Do(emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}))
+	tab.Media("", "prefers-color-scheme", "dark")
 	// WCAG 2.2, 1.4.3: the figure stands on the bar.
 	tab.Becomes("weights can be read in the dark", `(() => {
 		const light = c => { const [r, g, b] = c.match(/[\d.]+/g).map(x => { x /= 255; return x <= .04045 ? x / 12.92 : ((x + .055) / 1.055) ** 2.4 }); return .2126 * r + .7152 * g + .0722 * b + .05 };

@@ -1,7 +1,6 @@
 package browser_test
 
 import (
-	"context"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -13,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/css"
 	"github.com/chromedp/cdproto/dom"
 	"github.com/chromedp/cdproto/profiler"
@@ -29,7 +29,7 @@ func TestForeignRendered(t *testing.T) {
 	if *foreignSites == "" {
 		t.Skip("-sites FOLDER,… names folders of HTML")
 	}
-	name := clitest.NeedBrowser(t)
+	clitest.NeedBrowser(t)
 	for _, dir := range strings.Split(*foreignSites, ",") {
 		b := clitest.New(t)
 		abs, err := filepath.Abs(dir)
@@ -43,7 +43,7 @@ func TestForeignRendered(t *testing.T) {
 		}
 		step := max(1, len(all) / *foreignPages)
 		served := clitest.Serve(t, abs)
-		ctx := clitest.StartBrowser(t, name, 60*time.Minute)
+		ctx := clitest.OwnBrowser(t, 60*time.Minute, "").Ctx
 		answers := map[string]int{} // by address, as another client is answered
 		pages, failures, files, differ := 0, 0, 0, map[string]int{}
 		for i := 0; i < len(all) && pages < *foreignPages; i += step {
@@ -73,14 +73,11 @@ func TestForeignRendered(t *testing.T) {
 			sheets := watchSheets(tab)
 			tab.Do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate(served+"/"+(&url.URL{Path: page.File}).EscapedPath()))
 			time.Sleep(600 * time.Millisecond)
-			var w struct {
-				Elements, Resources []string
-			}
-			tab.Do(chromedp.Evaluate(`(() => {
+			w := clitest.Value[struct{ Elements, Resources []string }](tab, `(() => {
 				const tags = ["title", "meta", "link", "base", "script", "style", "iframe", "dialog", "noscript", "template"];
 				const elements = Array.from(document.querySelectorAll(tags.join(","))).filter(e => e.namespaceURI.endsWith("xhtml")).map(e => (document.head && document.head.contains(e) ? "head " : "body ") + e.tagName.toLowerCase());
 				return {elements, resources: performance.getEntriesByType("resource").map(e => e.name)};
-			})()`, &w))
+			})()`)
 			var elements []string
 			for _, e := range r.Elements {
 				if e.Tag != "img" {
@@ -170,30 +167,25 @@ func less(a, b []string) (out []string) {
 // watchSheets begins to count what is used, and hears which stylesheets there are.
 func watchSheets(t clitest.Tab) *sync.Map {
 	sheets := &sync.Map{}
-	chromedp.ListenTarget(t.Ctx, func(ev any) {
+	t.Listen(func(ev any) {
 		if e, ok := ev.(*css.EventStyleSheetAdded); ok {
 			sheets.Store(e.Header.StyleSheetID, e.Header)
 		}
 	})
-	t.Do(dom.Enable(), css.Disable(), css.Enable(), css.StartRuleUsageTracking(), profiler.Enable(), profiler.StopPreciseCoverage(), chromedp.ActionFunc(func(ctx context.Context) error {
-		_, err := profiler.StartPreciseCoverage().WithCallCount(true).WithDetailed(true).Do(ctx)
-		return err
-	}))
+	clitest.Ask(t, dom.Enable, dom.EnableParams{})
+	for _, command := range []cdp.Command[cdp.Empty, cdp.Empty]{css.Disable, css.Enable, css.StartRuleUsageTracking, profiler.Enable, profiler.StopPreciseCoverage} {
+		clitest.Ask(t, command, cdp.Empty{})
+	}
+	clitest.Ask(t, profiler.StartPreciseCoverage, profiler.StartPreciseCoverageParams{CallCount: new(true), Detailed: new(true)})
 	sheets.Clear() // those of the page before
 	return sheets
 }
 
 // usedBy paints what ran and what matched, letter by letter, and counts the letters: a line for each file.
 func usedBy(t clitest.Tab, sheets *sync.Map) (out []string) {
-	var scripts []*profiler.ScriptCoverage
-	var rules []*css.RuleUsage
-	var here string
-	t.Do(chromedp.Location(&here), chromedp.ActionFunc(func(ctx context.Context) (err error) {
-		if scripts, _, err = profiler.TakePreciseCoverage().Do(ctx); err == nil {
-			rules, err = css.StopRuleUsageTracking().Do(ctx)
-		}
-		return err
-	}))
+	here := t.JS("location.href")
+	scripts := clitest.Ask(t, profiler.TakePreciseCoverage, cdp.Empty{}).Result
+	rules := clitest.Ask(t, css.StopRuleUsageTracking, cdp.Empty{}).RuleUsage
 	for _, s := range scripts {
 		if !strings.HasPrefix(s.URL, "http") || s.URL == here {
 			continue
@@ -233,7 +225,7 @@ func usedBy(t clitest.Tab, sheets *sync.Map) (out []string) {
 		}
 		used := map[int]bool{}
 		for _, r := range rules {
-			if r.StyleSheetID == id.(css.StyleSheetID) && r.Used {
+			if r.StyleSheetID == id.(cdp.StyleSheetID) && r.Used {
 				for i := int(r.StartOffset); i < int(r.EndOffset); i++ {
 					used[i] = true
 				}

@@ -8,7 +8,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/chromedp"
 
 	"yellowgate/internal/clitest"
@@ -237,14 +236,14 @@ func TestIdioms(t *testing.T) {
 		return
 	}
 	site := clitest.Serve(t, b.Dir)
-	tab := clitest.Tab{T: t, Ctx: clitest.StartBrowser(t, clitest.NeedBrowser(t), 10*time.Minute)}
+	tab := clitest.OwnBrowser(t, 10*time.Minute, "")
 	look := func(address string) (out string) {
 		tab.Do(chromedp.Navigate(address))
 		for _, media := range []string{"", "print"} {
-			tab.Do(emulation.SetEmulatedMedia().WithMedia(media))
+			tab.Media(media, "", "")
 			out += tab.JS(sights)
 		}
-		tab.Do(emulation.SetEmulatedMedia())
+		tab.Media("", "", "")
 		return out
 	}
 	shows := 0

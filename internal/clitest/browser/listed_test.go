@@ -9,8 +9,6 @@ import (
 	"testing"
 
 	"codeberg.org/go-fonts/liberation/liberationsansregular"
-	"github.com/chromedp/cdproto/runtime"
-	"github.com/chromedp/chromedp"
 
 	"yellowgate/internal/clitest"
 	"yellowgate/internal/core/listing"
@@ -53,11 +51,11 @@ body { font: 20px Sans; text-rendering: geometricPrecision; white-space: nowrap 
 	if err != nil {
 		t.Fatal(err)
 	}
-	var wide [][]float64 // of each the whole, what is shown, and that with one character more
-	tab.Do(chromedp.Evaluate(fmt.Sprintf(`(async cuts => {
+	// Of each the whole, what is shown, and that with one character more.
+	wide := clitest.Value[[][]float64](tab, fmt.Sprintf(`(async cuts => {
 		await document.fonts.load("20px Sans")
 		return cuts.map(c => [c.Title, c.Shown, c.More].map(text => { s.textContent = text; return s.getBoundingClientRect().width }))
-	})(%s)`, list), &wide, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+	})(%s)`, list))
 	n := 0
 	for i, c := range cuts {
 		if d := listing.Width(c.Title, 20) - wide[i][0]; d > 2 || d < -2 {

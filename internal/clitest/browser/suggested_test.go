@@ -1,7 +1,6 @@
 package browser_test
 
 import (
-	"context"
 	"encoding/json"
 	"flag"
 	"fmt"
@@ -18,6 +17,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/css"
 	"github.com/chromedp/cdproto/dom"
 	"github.com/chromedp/cdproto/network"
@@ -52,13 +52,12 @@ type witness struct {
 	mutex    sync.Mutex
 	requests map[string]bool
 	errors   []string
-	sheets   map[css.StyleSheetID]string // URL of a stylesheet
+	sheets   map[cdp.StyleSheetID]string // URL of a stylesheet
 }
 
 func newWitness(t *testing.T, most time.Duration) *witness {
-	name := clitest.NeedBrowser(t)
-	w := &witness{Tab: clitest.Tab{T: t, Ctx: clitest.StartBrowser(t, name, most), Site: ""}}
-	chromedp.ListenTarget(w.Ctx, func(ev any) {
+	w := &witness{Tab: clitest.OwnBrowser(t, most, "")}
+	w.Listen(func(ev any) {
 		w.mutex.Lock()
 		defer w.mutex.Unlock()
 		switch ev := ev.(type) {
@@ -79,19 +78,17 @@ func newWitness(t *testing.T, most time.Duration) *witness {
 			}
 		case *css.EventStyleSheetAdded:
 			if w.sheets == nil {
-				w.sheets = map[css.StyleSheetID]string{}
+				w.sheets = map[cdp.StyleSheetID]string{}
 			}
 			w.sheets[ev.Header.StyleSheetID] = ev.Header.SourceURL
 		case *page.EventJavascriptDialogOpening:
-			go func() { _ = chromedp.Run(w.Ctx, page.HandleJavaScriptDialog(false)) }()
+			go func() { _, _ = chromedp.Call(w.Ctx, page.HandleJavaScriptDialog, page.HandleJavaScriptDialogParams{}) }()
 		}
 	})
 	// Whatever moves or is drawn by chance does so alike each time.
-	w.Do(network.Enable(), runtime.Enable(), page.Enable(), network.SetCacheDisabled(true), chromedp.ActionFunc(func(ctx context.Context) error {
-		_, err := page.AddScriptToEvaluateOnNewDocument(`(() => { let seed = 1; Math.random = () => (seed = seed * 16807 % 2147483647) / 2147483647; const now = 1700000000000; Date.now = () => now;
-			window.open = () => null; addEventListener("submit", e => e.preventDefault()); window.print = () => {} })()`).Do(ctx)
-		return err
-	}))
+	clitest.Ask(w.Tab, network.SetCacheDisabled, network.SetCacheDisabledParams{CacheDisabled: true})
+	clitest.Ask(w.Tab, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: `(() => { let seed = 1; Math.random = () => (seed = seed * 16807 % 2147483647) / 2147483647; const now = 1700000000000; Date.now = () => now;
+			window.open = () => null; addEventListener("submit", e => e.preventDefault()); window.print = () => {} })()`})
 	return w
 }
 
@@ -127,6 +124,11 @@ const clicks = `(async () => {
 	await new Promise(r => setTimeout(r, 150)); return can.length
 })()`
 
+// clicked does the clicks, and reports whether none of them led away.
+func (w *witness) clicked() bool {
+	return chromedp.Do(w.Ctx, chromedp.Evaluate[chromedp.Void](clicks, chromedp.EvalAwaitPromise)) == nil
+}
+
 // look opens a page and looks at it, as it was loaded and after clicks.
 func (w *witness) look(address string) (loaded, clicked sight) {
 	w.mutex.Lock()
@@ -148,9 +150,7 @@ func (w *witness) look(address string) (loaded, clicked sight) {
 	}
 	w.Do(chromedp.Navigate("about:blank"), chromedp.Navigate(address))
 	loaded = take()
-	var n int
-	err := chromedp.Run(w.Ctx, chromedp.Evaluate(clicks, &n, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
-	if err != nil { // a click led away after all
+	if !w.clicked() { // a click led away after all
 		w.Do(chromedp.Navigate("about:blank"))
 		return loaded, loaded
 	}
@@ -460,15 +460,15 @@ func (w *witness) used(address string) map[string]int {
 	w.mutex.Lock()
 	w.sheets, w.requests = nil, map[string]bool{}
 	w.mutex.Unlock()
-	var usage []*css.RuleUsage
-	w.Do(chromedp.Navigate("about:blank"), dom.Enable(), css.Enable(), css.StartRuleUsageTracking(), chromedp.Navigate(address))
+	w.Do(chromedp.Navigate("about:blank"))
+	clitest.Ask(w.Tab, dom.Enable, dom.EnableParams{})
+	clitest.Ask(w.Tab, css.Enable, cdp.Empty{})
+	clitest.Ask(w.Tab, css.StartRuleUsageTracking, cdp.Empty{})
+	w.Do(chromedp.Navigate(address))
 	w.settled()
-	var n int
-	_ = chromedp.Run(w.Ctx, chromedp.Evaluate(clicks, &n, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
-	w.Do(chromedp.ActionFunc(func(ctx context.Context) (err error) {
-		usage, err = css.StopRuleUsageTracking().Do(ctx)
-		return err
-	}), css.Disable())
+	w.clicked()
+	usage := clitest.Ask(w.Tab, css.StopRuleUsageTracking, cdp.Empty{}).RuleUsage
+	clitest.Ask(w.Tab, css.Disable, cdp.Empty{})
 	w.mutex.Lock()
 	defer w.mutex.Unlock()
 	for _, r := range usage {

@@ -56,8 +56,8 @@ func TestDemoServe(t *testing.T) {
 			}
 		}
 	}
-	if name := clitest.BrowserName(); name != "" {
-		tab := clitest.Tab{T: t, Ctx: clitest.StartBrowser(t, name, 60*time.Second, chromedp.Flag("host-resolver-rules", rules[1]+", MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"), chromedp.Flag("ignore-certificate-errors-spki-list", key[1])), Site: s.Address}
+	if clitest.BrowserName() != "" {
+		tab := clitest.OwnBrowser(t, 60*time.Second, s.Address, chromedp.Flag("host-resolver-rules", rules[1]+", MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"), chromedp.Flag("ignore-certificate-errors-spki-list", key[1]))
 		tab.Do(chromedp.Navigate(s.Address + "/book/pay/"))
 		tab.Becomes("the payment library", "document.querySelector('#lantern-card input') !== null", "true")
 		tab.Do(chromedp.Navigate(s.Address + "/sky-camera/"))

@@ -1,19 +1,18 @@
 package pageedit
 
 import (
-	"context"
 	"fmt"
 	"html"
 	"math/rand"
 	"net/http"
 	"net/http/httptest"
-	"os/exec"
 	"sync"
 	"testing"
 	"time"
 
 	"github.com/chromedp/chromedp"
 
+	"yellowgate/internal/clitest"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/testsize"
@@ -60,10 +59,7 @@ var hostileWords = []string{
 // TestHostileContent: of 500 hostile contents of pages nothing runs in a browser, nor leads elsewhere, wherever
 // placeholders put them. It skips where the machine has no Chromium.
 func TestHostileContent(t *testing.T) {
-	name, err := exec.LookPath("chromium")
-	if err != nil {
-		t.Skip("there is no Chromium on this machine to try it in")
-	}
+	clitest.NeedBrowser(t)
 	g := gate(t, hostileGate)
 	var mu sync.Mutex
 	current, asked := "", []string(nil)
@@ -77,18 +73,7 @@ func TestHostileContent(t *testing.T) {
 		}
 	}))
 	defer server.Close()
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox,
-		chromedp.DisableGPU, chromedp.Flag("disable-background-networking", true),
-		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1"))
-	ctx, stop := chromedp.NewExecAllocator(context.Background(), options...)
-	defer stop()
-	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}))
-	defer stop()
-	ctx, stop = context.WithTimeout(ctx, 8*time.Minute)
-	defer stop()
-	if err := chromedp.Run(ctx); err != nil {
-		t.Skipf("the browser does not start: %v", err)
-	}
+	tab := clitest.OwnBrowser(t, 8*time.Minute, server.URL)
 	random := rand.New(rand.NewSource(500))
 	written, refused := 0, 0
 	for i := range testsize.Of(40, 500) {
@@ -109,12 +94,10 @@ func TestHostileContent(t *testing.T) {
 		mu.Lock()
 		current = string(r.File)
 		mu.Unlock()
-		var got []string
-		if err := chromedp.Run(ctx, chromedp.Navigate(server.URL+"/dir/page/"), chromedp.Evaluate(`[String(window.pwned), location.pathname,
+		tab.Do(chromedp.Navigate(server.URL + "/dir/page/"))
+		got := clitest.Value[[]string](tab, `[String(window.pwned), location.pathname,
 			[...document.querySelectorAll("[onclick], [onfocus], [onerror], [onload], meta[http-equiv], base, object, embed, iframe")].map(e => e.outerHTML).join(),
-			[...document.querySelectorAll("script[src], img[src], link[href]")].map(e => new URL(e.src || e.href)).filter(u => u.host !== location.host && u.host !== "ternhill.example").join()]`, &got)); err != nil {
-			t.Fatalf("%q: %v", v, err)
-		}
+			[...document.querySelectorAll("script[src], img[src], link[href]")].map(e => new URL(e.src || e.href)).filter(u => u.host !== location.host && u.host !== "ternhill.example").join()]`)
 		if len(got) != 4 || got[0] != "undefined" || got[1] != "/dir/page/" || got[2] != "" || got[3] != "" {
 			t.Errorf("%q becomes %q in\n%s", v, got, r.File)
 		}

@@ -1,17 +1,16 @@
 package snippet
 
 import (
-	gocontext "context"
 	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
-	"os/exec"
 	"strings"
 	"sync"
 	"testing"
 	"time"
 
+	"yellowgate/internal/clitest"
 	"yellowgate/internal/testsize"
 
 	"github.com/chromedp/chromedp"
@@ -21,10 +20,7 @@ import (
 // a placeholder may stand: nothing runs, nothing is asked of another host, and the elements
 // are those that a harmless word makes. It skips where the machine has no Chromium.
 func TestValuesInBrowser(t *testing.T) {
-	name, err := exec.LookPath("chromium")
-	if err != nil {
-		t.Skip("there is no Chromium on this machine to try it in")
-	}
+	clitest.NeedBrowser(t)
 	page := func(v string) string {
 		var b strings.Builder
 		b.WriteString("<!doctype html><html lang=en><head><meta charset=utf-8><title>t</title><script>alert = confirm = () => { window.pwned = 1 }; f = g = h = () => {}</script></head><body>\n")
@@ -52,18 +48,7 @@ func TestValuesInBrowser(t *testing.T) {
 		}
 	}))
 	defer server.Close()
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
-		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND , EXCLUDE 127.0.0.1"))
-	ctx, stop := chromedp.NewExecAllocator(gocontext.Background(), options...)
-	defer stop()
-	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}))
-	defer stop()
-	ctx, stop = gocontext.WithTimeout(ctx, 5*time.Minute)
-	defer stop()
-	if err := chromedp.Run(ctx); err != nil {
-		t.Skipf("the browser does not start: %v", err)
-	}
+	tab := clitest.OwnBrowser(t, 5*time.Minute, server.URL)
 	// What each place has: its elements, and where those lead that lead anywhere else than
 	// a value may.
 	const read = `JSON.stringify([String(window.pwned), location.pathname, Object.fromEntries([...document.querySelectorAll("section")].map(s => [s.dataset.place,
@@ -74,10 +59,8 @@ func TestValuesInBrowser(t *testing.T) {
 		mu.Lock()
 		current = page(v)
 		mu.Unlock()
-		var out string
-		if err := chromedp.Run(ctx, chromedp.Navigate(server.URL+"/base/dir/page/"), chromedp.Evaluate(read, &out)); err != nil {
-			t.Fatalf("%q: %v", v, err)
-		}
+		tab.Do(chromedp.Navigate(server.URL + "/base/dir/page/"))
+		out := clitest.Value[string](tab, read)
 		var all []json.RawMessage
 		err := json.Unmarshal([]byte(out), &all)
 		if err == nil && len(all) == 3 {
