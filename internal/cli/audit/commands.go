@@ -1,0 +1,17 @@
+// Package audit has the command that looks at finished pages: audit.
+package audit
+
+import (
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/cli/app"
+)
+
+// command is what the commands have of the run of the program.
+type command struct{ *app.App }
+
+// Commands are those of this package.
+func Commands(a *app.App) []*cobra.Command {
+	c := command{a}
+	return []*cobra.Command{c.auditCmd()}
+}

@@ -1,0 +1,17 @@
+// Package look has the commands that say what is there: survey, find, capture.
+package look
+
+import (
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/cli/app"
+)
+
+// command is what the commands have of the run of the program.
+type command struct{ *app.App }
+
+// Commands are those of this package.
+func Commands(a *app.App) []*cobra.Command {
+	c := command{a}
+	return []*cobra.Command{c.surveyCmd(), c.findCmd(), c.captureCmd()}
+}

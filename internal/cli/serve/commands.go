@@ -1,0 +1,17 @@
+// Package serve has the command that shows the site while it is edited: serve.
+package serve
+
+import (
+	"github.com/spf13/cobra"
+
+	"yellowgate/internal/cli/app"
+)
+
+// command is what the commands have of the run of the program.
+type command struct{ *app.App }
+
+// Commands are those of this package.
+func Commands(a *app.App) []*cobra.Command {
+	c := command{a}
+	return []*cobra.Command{c.serveCmd()}
+}
