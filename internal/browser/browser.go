@@ -160,27 +160,42 @@ func Start(ctx context.Context, o Options, of *ServedSite) (*Browser, error) {
 		}
 		b.cancel = append(b.cancel, b.local.close)
 	}
-	stopped := ctx.Err
-	ctx, stop := chromedp.NewExecAllocator(ctx, b.flags(path, profile)...)
-	b.cancel = append(b.cancel, stop)
-	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}),
-		chromedp.WithLogf(func(string, ...any) {}))
-	b.cancel = append(b.cancel, stop)
-	b.ctx = ctx
-	err = b.started(ctx)
-	if err != nil {
-		b.Close()
-		if stopped() != nil {
-			return nil, stopped()
-		}
-		return nil, &failure.Path{
-			Path: path,
-			Err:  err,
-			What: "the browser does not start; --browser-path names another",
-		}
+	err = b.launch(ctx, path, profile)
+	if err != nil && err != errSilent && ctx.Err() == nil {
+		err = b.launch(ctx, path, profile) // on a busy machine it may crash as it starts
 	}
-	return b, nil
+	if err == nil {
+		return b, nil
+	}
+	b.Close()
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
+	return nil, &failure.Path{
+		Path: path,
+		Err:  err,
+		What: "the browser does not start; --browser-path names another",
+	}
 }
+
+// launch starts the program at a path, which keeps whatever it keeps in a folder.
+func (b *Browser) launch(ctx context.Context, path, profile string) error {
+	ctx, end := chromedp.NewExecAllocator(ctx, b.flags(path, profile)...)
+	ctx, leave := chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}),
+		chromedp.WithLogf(func(string, ...any) {}))
+	if err := b.started(ctx); err != nil {
+		leave()
+		end()
+		chromedp.FromContext(ctx).Allocator.Wait() // until the process has ended
+		return err
+	}
+	b.ctx = ctx
+	b.cancel = append(b.cancel, end, leave)
+	return nil
+}
+
+// errSilent is the error of a browser that says nothing once it was started.
+var errSilent = errors.New("it does not answer")
 
 // makeProfile makes the one folder in which the browser keeps whatever it keeps. It is gone at the end.
 func (b *Browser) makeProfile() (string, error) {
@@ -216,7 +231,7 @@ func (b *Browser) started(ctx context.Context) error {
 	case err := <-started:
 		return err
 	case <-time.After(60 * time.Second):
-		return errors.New("it does not answer")
+		return errSilent
 	}
 }
 

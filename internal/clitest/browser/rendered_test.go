@@ -5,7 +5,9 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strconv"
@@ -459,6 +461,25 @@ items:
 		}
 		if n := map[string]int{"/fine/": 5, "/tall/": 6}[page.Path]; n > 0 && len(page.Popups) != n {
 			t.Errorf("%s: %v", page.Path, page.Popups)
+		}
+	}
+}
+
+// TestCrashesAtStart: a browser that crashes as it starts is started once more, and no more often.
+func TestCrashesAtStart(t *testing.T) {
+	name := clitest.NeedBrowser(t)
+	b := clitest.New(t, "site/index.html", "<!doctype html><html lang=en><head><title>t</title></head><body><p>x</body></html>")
+	crashing := filepath.Join(b.Dir, "crashing")
+	script := "#!/bin/sh\necho started >> " + b.Dir + "/starts\n[ \"$(wc -l < " + b.Dir + "/starts)\" -gt \"$CRASHES\" ] || exit 3\nexec " + name + " \"$@\"\n"
+	if err := os.WriteFile(crashing, []byte(script), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	for crashes, want := range map[string]int{"1": 0, "2": 3} {
+		os.Remove(filepath.Join(b.Dir, "starts"))
+		t.Setenv("CRASHES", crashes)
+		b.Want(want, clitest.Args("survey", "site", "--browser", "--browser-path", crashing))
+		if starts, _ := os.ReadFile(filepath.Join(b.Dir, "starts")); strings.Count(string(starts), "\n") != 2 {
+			t.Errorf("%s crashes: started %q", crashes, starts)
 		}
 	}
 }
