@@ -28,10 +28,8 @@ var coreMay = []string{
 // What of the standard library it may not: files, processes, the network.
 var coreMayNot = []string{"os", "os/exec", "os/signal", "io/ioutil", "net", "net/http", "path/filepath", "syscall", "log", "flag"}
 
-// How many packages of ours a package imports at most, and those where more meet.
+// How many packages of ours a package imports at most.
 const mostImports = 15
-
-var mayImportMore = map[string]int{"siteaudit": 23}
 
 func TestImports(t *testing.T) {
 	seen := 0
@@ -83,12 +81,8 @@ func TestImports(t *testing.T) {
 		t.Fatal(err)
 	}
 	for dir, of := range ours {
-		most := mostImports
-		if n, ok := mayImportMore[dir]; ok {
-			most = n
-		}
-		if len(of) > most {
-			t.Errorf("%s imports %d packages of ours, and %d is the most", dir, len(of), most)
+		if len(of) > mostImports {
+			t.Errorf("%s imports %d packages of ours, and %d is the most", dir, len(of), mostImports)
 		}
 	}
 	if seen < 100 {

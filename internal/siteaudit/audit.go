@@ -3,7 +3,6 @@
 package siteaudit
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"errors"
@@ -12,48 +11,38 @@ import (
 	"os"
 	"path"
 	"path/filepath"
-	"runtime"
 	"slices"
 	"strings"
 
 	"yellowgate/internal/auditcache"
-	"yellowgate/internal/browser"
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
-	"yellowgate/internal/core/checks/gate"
 	"yellowgate/internal/core/inventory"
-	"yellowgate/internal/core/itemmatch"
-	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/pageedit"
-	"yellowgate/internal/core/pageload"
-	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/failure"
+	"yellowgate/internal/pageaudit"
 	"yellowgate/internal/parallel"
 	"yellowgate/internal/project"
-	"yellowgate/internal/publish"
 	"yellowgate/internal/result"
 	"yellowgate/internal/site"
-	"yellowgate/internal/visits"
+	"yellowgate/internal/sitefacts"
 )
 
 // Options say what to audit.
 type Options struct {
 	Dir      string
-	Project  *project.Project   // nil without a gate file
-	GateFile bool               // there is one, in which something can be mended, whatever the pages are compared with
-	Address  string             // of the site, where there is no project to compare pages with
-	Name     string             // of the folder, for people
-	Named    string             // the folder as it was named; "" for the output of the project
-	Records  bool               // keep the records and verdicts
-	NoNotes  bool               // only count notes
-	Roughly  bool               // leave out what inline texts weigh compressed
-	Lean     bool               // keep of the records only what loads, runs or belongs to an item
-	NoCache  bool               // audit every page, and remember nothing
-	Browser  *visits.Browsing   // opens the pages, too; nil for an audit of their text
-	Saved    []*pageload.Record // what a browser made of pages, recorded before
-	Names    *pageedit.Gate     // names the items of elements where there is no project; what loads nothing is noted, too
+	Project  *project.Project // nil without a gate file
+	GateFile bool             // there is one, in which something can be mended, whatever the pages are compared with
+	Address  string           // of the site, where there is no project to compare pages with
+	Name     string           // of the folder, for people
+	Named    string           // the folder as it was named; "" for the output of the project
+	Records  bool             // keep the records and verdicts
+	NoNotes  bool             // only count notes
+	Roughly  bool             // leave out what inline texts weigh compressed
+	Lean     bool             // keep of the records only what loads, runs or belongs to an item
+	NoCache  bool             // audit every page, and remember nothing
+	pageaudit.Options
 	// Each, if set, gets every page's record and verdicts, in order. They are not kept.
 	Each     func(r *inventory.Record, verdicts []result.Gated) error
 	Progress parallel.Progress
@@ -65,9 +54,7 @@ func Audit(ctx context.Context, o Options) (*result.Audit, error) {
 	if err != nil {
 		return nil, err
 	}
-	if s.browser != nil {
-		defer s.browser.Close()
-	}
+	defer s.auditor.Close()
 	if err := s.all(ctx); err != nil {
 		return nil, err
 	}
@@ -131,11 +118,17 @@ func newAuditing(ctx context.Context, o Options) (*auditing, error) {
 		}
 		return nil, err
 	}
-	s := &auditing{Options: o, result: newAuditResult(o.Name), site: weburl.NewSite(o.Address),
-		weights: site.NewWeights(o.Dir, files), files: files, from: from}
+	s := &auditing{Options: o, result: newAuditResult(o.Name), weights: site.NewWeights(o.Dir, files), files: files,
+		from: from}
+	output := o.Project != nil && o.Dir == o.Project.Output
+	if s.auditor, err = pageaudit.New(o.Options, o.Project, output, o.Address); err != nil {
+		return nil, err
+	}
+	s.auditor.Verdicts = o.Records || o.Each != nil
 	s.weights.Roughly = o.Roughly || !o.Records && o.Each == nil
 	s.read = site.ReadOnce(from)
-	known := check.Known{Read: s.read, Addresses: addressesOf(from.Captured()), Gate: o.Project != nil || o.GateFile}
+	known := check.Known{Read: s.read, Addresses: sitefacts.Addresses(from.Captured())}
+	known.Gate = o.Project != nil || o.GateFile
 	if o.Project != nil {
 		err = s.useProject(&known)
 	} else {
@@ -155,35 +148,39 @@ func newAuditing(ctx context.Context, o Options) (*auditing, error) {
 	}
 	site.Told(s.pages, from)
 	known.HasFile, known.HasPage = site.Index(append(files, reachable(o.Dir, strays)...), s.pages)
-	for _, f := range files {
-		if ext := strings.ToLower(filepath.Ext(f.Path)); ext == ".css" || ext == ".js" || ext == ".mjs" {
-			known.Code = append(known.Code, "/"+f.Path)
-		}
-	}
+	known.Code = codeOf(files)
 	s.known = check.NewSite(known)
 	if o.Browser != nil {
 		if err := s.browse(ctx); err != nil {
 			return nil, err
 		}
 	}
-	s.sum = audit.NewSiteResult(s.gate)
+	s.sum = audit.NewSiteResult(s.auditor.Gate)
 	s.sum.NoNotes = o.NoNotes
 	s.remember()
 	return s, nil
 }
 
+// codeOf are the paths of the stylesheets and scripts among files.
+func codeOf(files []site.File) (paths []string) {
+	for _, f := range files {
+		if ext := strings.ToLower(filepath.Ext(f.Path)); ext == ".css" || ext == ".js" || ext == ".mjs" {
+			paths = append(paths, "/"+f.Path)
+		}
+	}
+	return paths
+}
+
 // useProject takes the pages, and what is known of the site, from the gate file's project.
 func (s *auditing) useProject(known *check.Known) (err error) {
-	p := s.Options.Project
+	p := s.Project
 	if s.Dir == p.Output {
 		s.result.Source = p.Gate.File.Site.Source.Value
 	}
-	if err := s.useGate(); err != nil {
-		return err
-	}
+	s.useGate(p)
 	// The output is answered like its source.
 	if folder, ok := p.From.(*site.Folder); ok && known.Addresses == nil && s.Dir == p.Output {
-		known.Addresses = addressesOf(folder.Captured())
+		known.Addresses = sitefacts.Addresses(folder.Captured())
 	}
 	if s.pages, err = p.PagesOf(s.files); err != nil {
 		return err
@@ -207,8 +204,11 @@ func newAuditResult(name string) *result.Audit {
 
 // ofSite returns what only all pages together show.
 func (s *auditing) ofSite() []check.Finding {
-	listed, whole := s.sitemap("sitemap.xml")
-	return s.sum.OfSite(&check.SitePass{Site: s.known, Sitemap: listed, SitemapInPart: !whole}, s.notApplied())
+	of := sitefacts.Sitemap{From: s.from, Site: s.auditor.Site, HasPage: s.known.HasPage, Below: s.result.Below,
+		AnyHost: s.Address == "" && s.Project == nil}
+	listed, whole := of.Read("sitemap.xml")
+	pass := &check.SitePass{Site: s.known, Sitemap: listed, SitemapInPart: !whole}
+	return s.sum.OfSite(pass, s.auditor.NotApplied(s.pages))
 }
 
 // finish takes over what the pages came to.
@@ -236,49 +236,60 @@ func reachable(dir string, strays []string) (out []site.File) {
 
 type auditing struct {
 	Options
-	result   *result.Audit
-	from     site.Store
-	files    []site.File       // that it has
-	named    map[string]string // of those that are no pages: one of each name, once it is asked for
-	pages    []page.Page       // of them, by file
-	site     *weburl.SiteURL
-	weights  *site.Weights
-	known    *check.Site
-	sources  map[string]*page.Page // by file
-	ledger   *publish.Ledger
-	gate     audit.GateSummary
-	sum      *audit.SiteResult
-	read     func(path string) ([]byte, bool) // a file of the folder
-	store    *auditcache.Store                // nil for an audit that remembers nothing
-	browser  *browser.Browser
-	removals visits.Removals
+	auditor *pageaudit.Auditor
+	result  *result.Audit
+	from    site.Store
+	files   []site.File       // that it has
+	named   map[string]string // of those that are no pages: one of each name, once it is asked for
+	pages   []page.Page       // of them, by file
+	weights *site.Weights
+	known   *check.Site
+	sources map[string]*page.Page // by file
+	sum     *audit.SiteResult
+	read    func(path string) ([]byte, bool) // a file of the folder
+	store   *auditcache.Store                // nil for an audit that remembers nothing
 }
 
-// useGate prepares the gate that pages are compared with.
-func (s *auditing) useGate() (err error) {
-	p := s.Project
-	s.site, s.result.Gate, s.result.Site = p.Gate.Site, p.Digest, p.Gate.File.Site.Name.Value
+// useGate says that pages are compared with the gate of a project.
+func (s *auditing) useGate(p *project.Project) {
+	s.result.Gate, s.result.Site = p.Digest, p.Gate.File.Site.Name.Value
 	s.sources = map[string]*page.Page{}
 	for i := range p.Pages {
 		s.sources[p.Pages[i].File] = &p.Pages[i]
 	}
-	if s.Dir == p.Output {
-		if s.ledger, err = publish.OpenLedger(p); err != nil {
-			return err
-		}
+}
+
+// learn finds out how a site is addressed of which no gate file says it, and whether anything says at which host.
+func (s *auditing) learn() (somewhere bool) {
+	below, somewhere := sitefacts.Learn(s.from, s.files, s.pages)
+	if below != "" {
+		s.result.Below = below
+		s.auditor.Below(below)
 	}
-	s.gate = audit.NewGate(p.Gate)
-	return nil
+	return somewhere
+}
+
+// browse starts the browser of an audit.
+func (s *auditing) browse(ctx context.Context) error {
+	address, base := s.Address, s.result.Below
+	if p := s.Project; p != nil {
+		address, base = p.Gate.File.Site.URL.Value, p.Gate.Site.BasePath()
+	}
+	byKey := map[string]*page.Page{}
+	for _, p := range s.pages {
+		if src := s.sources[p.File]; p.Answer == nil && src != nil { // what is made of a page is sent like the page
+			p.Answer = src.Answer
+		}
+		byKey[p.Key()] = &p
+	}
+	text := func(p *page.Page) ([]byte, error) { return s.from.Read(p.File) }
+	return s.auditor.Browse(ctx, address, base, byKey, text, s.read)
 }
 
 // audited is what one page came to.
 type audited struct {
-	*audit.PageResult
-	record   *inventory.Record
-	verdicts []result.Gated
-	rendered []*pageload.Record
-	state    check.OutputState
-	bufs     [2]*site.Buffer // what the record refers to
+	pageaudit.Audited
+	bufs [2]*site.Buffer // what the record refers to
 }
 
 func (a *audited) release() {
@@ -300,13 +311,9 @@ func (s *auditing) all(ctx context.Context) error {
 
 // each audits the pages and hands them over in their order.
 func (s *auditing) each(ctx context.Context, take func(*audited) error) error {
-	workers := runtime.GOMAXPROCS(0)
-	if s.browser != nil {
-		workers = s.browser.AtATime()
-	}
 	return parallel.InOrderBy(
 		ctx,
-		workers,
+		s.auditor.AtATime(),
 		len(s.pages),
 		func(i int) (audited, error) { return s.one(s.pages[i]) },
 		func(i int, a audited) error {
@@ -345,7 +352,8 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 		src, text = &of, file
 	}
 	if s.store == nil {
-		return s.look(a, file, known, text, src, s.weights, s.known), nil
+		a.Audited = s.auditor.Look(file, known, text, src, s.weights, s.known)
+		return a, nil
 	}
 	e := auditcache.Entry{Output: s.store.Digest(file)}
 	if known.Answer != nil { // the page is its bytes and what the transport says of them
@@ -355,105 +363,34 @@ func (s *auditing) one(known page.Page) (a audited, err error) {
 		e.Source = s.store.Digest(text)
 	}
 	if a.PageResult = s.store.Lookup(known.File, e.Output, e.Source,
-		func() uint8 { return uint8(s.state(known.File)) }); a.PageResult != nil {
+		func() uint8 { return uint8(s.auditor.State(known.File)) }); a.PageResult != nil {
 		return a, nil
 	}
-	ask := dependenciesOf(s.weights, s.known, s.store)
-	a = s.look(a, file, known, text, src, ask, ask.site)
-	e.Page, e.Differs, e.State = a.PageResult, a.state != check.Applied, uint8(a.state)
-	e.Questions = ask.questions(a.record)
+	ask := auditcache.DependenciesOf(s.weights, s.known, s.store)
+	a.Audited = s.auditor.Look(file, known, text, src, ask, ask.Site)
+	e.Page, e.Differs, e.State = a.PageResult, a.State != check.Applied, uint8(a.State)
+	e.Questions = ask.Questions(a.Record)
 	s.store.Keep(known.File, &e)
 	return a, nil
-}
-
-// look takes the record of a page and runs the checks on it. src is the page of the source that
-// it was made of, and text its bytes; nil for none.
-func (s *auditing) look(a audited, file []byte, known page.Page, text []byte, src *page.Page,
-	weights inventory.Weights, of *check.Site) audited {
-	pass := &check.Pass{Site: of}
-	var source *pageedit.Result
-	if s.Project != nil {
-		taken := itemmatch.Take(file, known, s.Project.Gate, weights)
-		pass.Record = taken.Record
-		if src != nil {
-			source = s.Project.Gate.Page(text, *src)
-			if !source.Fragment && !taken.Fragment {
-				pass.Gated = itemmatch.Compare(taken, source)
-			}
-			if s.ledger != nil && !bytes.Equal(file, source.File) {
-				pass.State = s.state(known.File)
-			}
-		}
-	} else {
-		pass.Record = s.take(file, known)
-	}
-	a.record, a.state = pass.Record, pass.State
-	s.open(pass, known, source)
-	a.rendered = pass.Rendered
-	a.PageResult = s.gate.PageOf(pass, source, pass.Gated)
-	if s.Names != nil && !a.record.Fragment {
-		itemmatch.NameAll(a.record, s.Names)
-	}
-	if pass.Gated != nil && (s.Records || s.Each != nil) {
-		for i := range source.Verdicts {
-			a.verdicts = append(a.verdicts, result.GatedOf(a.record.Path, &source.Verdicts[i], a.PageResult.Items[i].Copies))
-		}
-	}
-	return a
-}
-
-// take takes the record of a page that is compared with no gate.
-func (s *auditing) take(file []byte, known page.Page) *inventory.Record {
-	src := markup.ReadAs(file, known.Answer.Charset())
-	if s.Names != nil {
-		return inventory.TakeScanned(src, s.Names.ScanAll(src), known, s.site, s.weights)
-	}
-	return inventory.TakeScanned(src, markup.ScanTags(src.Text, nil), known, s.site, s.weights)
-}
-
-// state says why an output is not what apply would write now.
-func (s *auditing) state(file string) check.OutputState {
-	st, err := s.ledger.Status(file)
-	if err == nil && (st.State == publish.Edited || st.State == publish.Unknown) {
-		return check.Edited
-	}
-	return check.Stale
 }
 
 // add takes a page into the result.
 func (s *auditing) add(a *audited) error {
 	r := s.result
 	r.Findings = append(r.Findings, s.sum.Add(a.PageResult)...)
-	r.Rendered = append(r.Rendered, a.rendered...)
+	r.Rendered = append(r.Rendered, a.Rendered...)
 	if s.Each != nil {
-		return s.Each(a.record, a.verdicts)
+		return s.Each(a.Record, a.Verdicts)
 	}
 	if s.Records {
-		r.Verdicts = append(r.Verdicts, a.verdicts...)
-		a.record.Source, a.record.Scan = nil, nil // the page itself is not kept
+		r.Verdicts = append(r.Verdicts, a.Verdicts...)
+		a.Record.Source, a.Record.Scan = nil, nil // the page itself is not kept
 		if s.Lean {
-			a.record.Lean()
+			a.Record.Lean()
 		}
-		r.Records = append(r.Records, a.record)
+		r.Records = append(r.Records, a.Record)
 	}
 	return nil
-}
-
-// notApplied reports source pages that the output folder lacks.
-func (s *auditing) notApplied() (out []check.Finding) {
-	if s.ledger == nil {
-		return nil
-	}
-	have := map[string]bool{}
-	for i := range s.pages {
-		have[s.pages[i].File] = true
-	}
-	for i := range s.Project.Pages {
-		if p := &s.Project.Pages[i]; !have[p.File] {
-			out = append(out, gate.NotApplied(p.Path, p.File))
-		}
-	}
-	return out
 }
 
 // Page audits one page given as bytes, as the page at a path. For has() the
@@ -462,16 +399,18 @@ func Page(file []byte, path string, project *project.Project) (*result.Audit, er
 	s := &auditing{
 		Options: Options{Dir: "-", Project: project, Records: true},
 		result:  newAuditResult("-"),
-		site:    weburl.NewSite(""),
 		weights: site.NewWeights(".", nil),
 	}
+	var err error
+	if s.auditor, err = pageaudit.New(pageaudit.Options{}, project, false, ""); err != nil {
+		return nil, err
+	}
+	s.auditor.Verdicts = true
 	known := page.Page{Path: page.Clean(path), File: "-"}
 	var text []byte
 	var src *page.Page
 	if project != nil {
-		if err := s.useGate(); err != nil {
-			return nil, err
-		}
+		s.useGate(project)
 		known.Path = project.Identify(path)
 		known.Facts, known.Lists = project.Facts.ByPage[known.Key()], project.Facts.Lists[known.Key()]
 		text, src = file, &known
@@ -490,8 +429,8 @@ func Page(file []byte, path string, project *project.Project) (*result.Audit, er
 			s.known, s.weights = check.NewSite(of), site.NewWeights(project.Source, project.Files)
 		}
 	}
-	s.sum = audit.NewSiteResult(s.gate)
-	a := s.look(audited{}, file, known, text, src, s.weights, s.known)
+	s.sum = audit.NewSiteResult(s.auditor.Gate)
+	a := audited{Audited: s.auditor.Look(file, known, text, src, s.weights, s.known)}
 	if err := s.add(&a); err != nil {
 		return nil, err
 	}

@@ -51,8 +51,9 @@ func BenchmarkBrowser(b *testing.B) {
 	})
 	b.Run("audit", func(b *testing.B) {
 		for b.Loop() {
-			r, err := siteaudit.Audit(b.Context(), siteaudit.Options{Dir: public, Project: openIn(b, dir), NoCache: true,
-				Browser: &visits.Browsing{Screens: paceScreens, Options: browser.Options{Popups: true}}})
+			o := siteaudit.Options{Dir: public, Project: openIn(b, dir), NoCache: true}
+			o.Browser = &visits.Browsing{Screens: paceScreens, Options: browser.Options{Popups: true}}
+			r, err := siteaudit.Audit(b.Context(), o)
 			if err != nil {
 				b.Fatal(err)
 			}

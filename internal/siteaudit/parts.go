@@ -1,102 +1,29 @@
 package siteaudit
 
 import (
-	"bufio"
-	"bytes"
 	"context"
-	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"iter"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 
 	"github.com/zeebo/xxh3"
 
+	"yellowgate/internal/auditparts"
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/checks"
 	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
-	"yellowgate/internal/core/problem"
 	"yellowgate/internal/failure"
-	"yellowgate/internal/fsys"
 	"yellowgate/internal/result"
 	"yellowgate/internal/site"
-	"yellowgate/internal/version"
 )
 
 // An audit in parts: each part audits the pages that a fixed rule of their paths gives it and
 // writes down what they came to; whoever has all parts adds them up as one audit does.
-
-// PartFormat is the version of the form of a part: lines of JSON, a head, the pages in order, an
-// end.
-const PartFormat = "yellowgate.audit-part/1"
-
-// partHead is the first line of a part.
-type partHead struct {
-	Format  string `json:"format"`
-	Version string `json:"version"`
-	Part    int    `json:"part"`
-	Of      int    `json:"of"`
-	Folder  string `json:"folder"`  // as it was named; "" for the output of the gate file
-	Gate    string `json:"gate"`    // digest of the gate, or ""
-	Site    string `json:"site"`    // digest of the names and sizes of all files, and of what all pages depend on
-	Records bool   `json:"records"` // the pages' records are there
-}
-
-// partPage is a page of a part.
-type partPage struct {
-	*audit.PageResult
-	Record   *inventory.Record `json:"record,omitempty"`
-	Verdicts []result.Gated    `json:"verdicts,omitempty"`
-	// What a saved record does not keep of its elements: what they say, and the files that
-	// stylesheets name, by the element's number.
-	Labels []string              `json:"labels,omitempty"`
-	Files  map[int][]namedImport `json:"files,omitempty"`
-}
-
-type namedImport struct {
-	inventory.Import
-	Named bool `json:"named,omitempty"`
-}
-
-// keep takes a record into the line.
-func (l *partPage) keep(r *inventory.Record) {
-	l.Record = r
-	for i := range r.Elements {
-		e := &r.Elements[i]
-		l.Labels = append(l.Labels, e.Label)
-		for _, f := range e.Files {
-			if l.Files == nil {
-				l.Files = map[int][]namedImport{}
-			}
-			l.Files[i] = append(l.Files[i], namedImport{f, f.Named})
-		}
-	}
-}
-
-// restore makes the record what it was.
-func (l *partPage) restore() {
-	l.Record.Restore()
-	for i := range min(len(l.Labels), len(l.Record.Elements)) {
-		e := &l.Record.Elements[i]
-		e.Label = l.Labels[i]
-		for _, f := range l.Files[i] {
-			f.Import.Named = f.Named
-			e.Files = append(e.Files, f.Import)
-		}
-	}
-}
-
-// partEnd is the last line of a part.
-type partEnd struct {
-	End    int    `json:"end"`    // pages
-	Digest string `json:"digest"` // XXH3 of all lines before, 128 bits
-}
 
 // Part audits one part of a folder's pages and writes it down. With o.Records the pages'
 // records are in it, too.
@@ -112,13 +39,10 @@ func Part(ctx context.Context, o Options, part site.Part, w io.Writer) (*result.
 		return nil, err
 	}
 	s.weights.Roughly = !records
-	if !records {
-		s.Each = nil // nobody asks for the verdicts
-	}
-	lines := &digestedLines{w: bufio.NewWriter(w), sum: xxh3.New()}
-	if err := lines.put(
-		partHead{PartFormat, version.Number, part.Number, part.Of, o.Named, s.result.Gate, s.digest(),
-			records}); err != nil {
+	s.auditor.Verdicts = records // else nobody asks for them
+	lines, err := auditparts.NewWriter(w, auditparts.Head{Part: part.Number, Of: part.Of, Folder: o.Named,
+		Gate: s.result.Gate, Site: s.digest(), Records: records})
+	if err != nil {
 		return nil, err
 	}
 	r := &result.Part{Part: part, All: len(s.pages)}
@@ -134,19 +58,16 @@ func Part(ctx context.Context, o Options, part site.Part, w io.Writer) (*result.
 		for _, f := range s.sum.Again(slices.Clone(a.Findings), a.Lives) {
 			r.Totals.Add(f.Severity)
 		}
-		line := partPage{PageResult: a.PageResult}
+		line := auditparts.Page{PageResult: a.PageResult}
 		if records {
-			line.Verdicts = a.verdicts
-			line.keep(a.record)
+			line.Verdicts = a.Verdicts
+			line.Keep(a.Record)
 		}
-		return lines.put(line)
+		return lines.Put(line)
 	}); err != nil {
 		return nil, err
 	}
-	if err := lines.put(partEnd{r.Pages, lines.digest()}); err != nil {
-		return nil, err
-	}
-	return r, lines.w.Flush()
+	return r, lines.End(r.Pages)
 }
 
 // digest is of what has to be alike for parts to be of one site.
@@ -162,113 +83,10 @@ func (s *auditing) digest() string {
 	return fmt.Sprintf("%x", sum.Sum128().Bytes())
 }
 
-// digestedLines writes lines of JSON and digests them.
-type digestedLines struct {
-	w   *bufio.Writer
-	sum *xxh3.Hasher
-}
-
-func (l *digestedLines) put(v any) error {
-	var b bytes.Buffer
-	e := json.NewEncoder(&b)
-	e.SetEscapeHTML(false)
-	if err := e.Encode(v); err != nil {
-		return err
-	}
-	l.sum.Write(b.Bytes())
-	_, err := l.w.Write(b.Bytes())
-	return err
-}
-
-func (l *digestedLines) digest() string { return fmt.Sprintf("%x", l.sum.Sum128().Bytes()) }
-
-// A partFile is a part that was read up to a line.
-type partFile struct {
-	partHead
-	name string
-	f    *os.File
-	r    *bufio.Reader
-	line int
-	sum  *xxh3.Hasher
-}
-
-func (p *partFile) wrong(format string, args ...any) error {
-	return &failure.Usage{Message: fmt.Sprintf("%s:%d: ", p.name, p.line) + fmt.Sprintf(format, args...),
-		Remedy: "run this part of the audit again: yellowgate audit --part " +
-			site.Part{Number: max(p.Part, 1), Of: max(p.Of, p.Part, 1)}.String() + " --out " + p.name}
-}
-
-// rewind goes to the first line.
-func (p *partFile) rewind() error {
-	if _, err := p.f.Seek(0, io.SeekStart); err != nil {
-		return &failure.Path{Path: p.name, Err: err}
-	}
-	if p.r == nil {
-		p.r = bufio.NewReaderSize(p.f, 1<<16)
-	}
-	p.r.Reset(p.f)
-	p.line, p.sum = 0, xxh3.New()
-	_, err := p.next()
-	return err
-}
-
-// next reads a line.
-func (p *partFile) next() ([]byte, error) {
-	p.line++
-	var line []byte
-	for {
-		more, err := p.r.ReadSlice('\n')
-		line = append(line, more...)
-		switch {
-		case err == nil:
-			p.sum.Write(line)
-			return line, nil
-		case errors.Is(err, bufio.ErrBufferFull) && len(line) < mostLine:
-		case errors.Is(err, io.EOF):
-			return nil, p.wrong("the part is incomplete: it was not written to its end")
-		case err != nil && !errors.Is(err, bufio.ErrBufferFull):
-			return nil, &failure.Path{Path: p.name, Err: err}
-		default:
-			return nil, p.wrong("the line is longer than %d MB", mostLine>>20)
-		}
-	}
-}
-
-// mostLine is how long a line of a part may be, in bytes.
-const mostLine = 256 << 20
-
-// openPart opens a part and reads its head.
-func openPart(name string) (*partFile, error) {
-	f, _, err := fsys.Open(name)
-	if err != nil {
-		return nil, &failure.Path{
-			Path: name,
-			Err:  err,
-			What: "name the files that yellowgate audit --part N/M --out FILE wrote",
-		}
-	}
-	p := &partFile{name: name, f: f, r: bufio.NewReaderSize(f, 1<<16), sum: xxh3.New()}
-	line, err := p.next()
-	if err == nil &&
-		(json.Unmarshal(line, &p.partHead) != nil || !strings.HasPrefix(p.Format,
-			"yellowgate.audit-part/") || p.Part < 1 || p.Of < p.Part || p.Of > site.MostParts) {
-		p.partHead = partHead{}
-		err = fmt.Errorf("no part")
-	}
-	if err != nil {
-		f.Close()
-		return nil, &failure.Usage{
-			Message: name + " is not a part of an audit",
-			Remedy:  "parts are written by yellowgate audit --part N/M --out FILE",
-		}
-	}
-	return p, nil
-}
-
 // joining is an audit that was done in parts.
 type joining struct {
 	*auditing
-	parts []*partFile // by number, from 0
+	parts []*auditparts.File // by number, from 0
 	alike checks.Alike
 	site  []check.Finding // of the site, by file
 	any   bool            // some findings come before all others
@@ -285,11 +103,11 @@ func PartFolder(names []string) ([]string, error) {
 			Remedy:  "name them: yellowgate audit --join part-*.ndjson",
 		}
 	}
-	p, err := openPart(names[0])
+	p, err := auditparts.Open(names[0])
 	if err != nil {
 		return nil, err
 	}
-	defer p.f.Close()
+	defer p.Close()
 	if p.Folder == "" {
 		return nil, nil
 	}
@@ -310,7 +128,7 @@ func Join(ctx context.Context, o Options, names []string) (r *result.Audit, done
 	closed := func() error {
 		for _, p := range j.parts {
 			if p != nil {
-				p.f.Close()
+				p.Close()
 			}
 		}
 		return j.err
@@ -323,7 +141,7 @@ func Join(ctx context.Context, o Options, names []string) (r *result.Audit, done
 	if err := j.open(names); err != nil {
 		return nil, nil, err
 	}
-	if (o.Records || o.Each != nil) && slices.ContainsFunc(j.parts, func(p *partFile) bool { return !p.Records }) {
+	if (o.Records || o.Each != nil) && slices.ContainsFunc(j.parts, func(p *auditparts.File) bool { return !p.Records }) {
 		return nil, nil, &failure.Usage{
 			Message: "the parts hold no records of pages, which this format has",
 			Remedy:  "make the parts with --records, or join them into text, csv, sarif, junit or markdown",
@@ -351,18 +169,18 @@ func Join(ctx context.Context, o Options, names []string) (r *result.Audit, done
 
 // open opens the parts and looks that they are all of one audit, and of this site.
 func (j *joining) open(names []string) error {
-	var first *partFile
+	var first *auditparts.File
 	for _, name := range names {
-		p, err := openPart(name)
+		p, err := auditparts.Open(name)
 		if err != nil {
 			return err
 		}
 		if first == nil {
 			first = p
-			j.parts = make([]*partFile, p.Of)
+			j.parts = make([]*auditparts.File, p.Of)
 		}
 		if err := j.fits(p, first); err != nil {
-			p.f.Close()
+			p.Close()
 			return err
 		}
 		j.parts[p.Part-1] = p
@@ -389,37 +207,34 @@ func (j *joining) open(names []string) error {
 }
 
 // fits is the error of a part that is not of one audit with the first, or is there twice.
-func (j *joining) fits(p, first *partFile) error {
+func (j *joining) fits(p, first *auditparts.File) error {
+	if err := p.OtherVersion(); err != nil && p.Of == first.Of {
+		return err
+	}
 	switch {
 	case p.Of != first.Of:
 		return &failure.Usage{
-			Message: fmt.Sprintf("%s is part %d of %d, and %s one of %d", p.name, p.Part, p.Of, first.name, first.Of),
+			Message: fmt.Sprintf("%s is part %d of %d, and %s one of %d", p.Name, p.Part, p.Of, first.Name, first.Of),
 			Remedy:  "join the parts of one audit",
-		}
-	case p.Version != version.Number || p.Format != PartFormat:
-		return &failure.Usage{
-			Message: fmt.Sprintf("%s was made by version %s of yellowgate, and this is %s", p.name, p.Version,
-				version.Number),
-			Remedy: "audit all parts and join them with one version",
 		}
 	case p.Gate != j.result.Gate:
 		return &failure.Usage{
-			Message: p.name + " was made with another gate",
+			Message: p.Name + " was made with another gate",
 			Remedy:  "the gate file, or what it names, changed since: run the parts of the audit again",
 		}
 	case filepath.Clean(p.Folder) != filepath.Clean(first.Folder):
 		return &failure.Usage{
-			Message: fmt.Sprintf("%s is of the folder %s, and %s of %s", p.name, p.Folder, first.name, first.Folder),
+			Message: fmt.Sprintf("%s is of the folder %s, and %s of %s", p.Name, p.Folder, first.Name, first.Folder),
 			Remedy:  "join the parts of one audit",
 		}
 	case p.Site != first.Site:
 		return &failure.Usage{
-			Message: p.name + " and " + first.name + " were made of different files",
+			Message: p.Name + " and " + first.Name + " were made of different files",
 			Remedy:  "run all parts of the audit on the same files",
 		}
 	case j.parts[p.Part-1] != nil:
 		return &failure.Usage{
-			Message: fmt.Sprintf("part %d of %d is there twice: %s and %s", p.Part, p.Of, j.parts[p.Part-1].name, p.name),
+			Message: fmt.Sprintf("part %d of %d is there twice: %s and %s", p.Part, p.Of, j.parts[p.Part-1].Name, p.Name),
 			Remedy:  "name each part once",
 		}
 	}
@@ -430,12 +245,12 @@ func (j *joining) fits(p, first *partFile) error {
 func (j *joining) add(o Options) error {
 	for i := range j.pages {
 		known := &j.pages[i]
-		var line partPage
-		if err := j.read(known, &line); err != nil {
+		var line auditparts.Page
+		if err := j.of(known).Read(&line); err != nil {
 			return err
 		}
 		if line.PageResult == nil || line.File != known.File || len(line.Items) > len(j.sum.Items) {
-			return j.of(known).wrong("the page %s was expected here", known.Path)
+			return j.of(known).Wrong("the page %s was expected here", known.Path)
 		}
 		if j.Progress != nil {
 			j.Progress(i+1, len(j.pages))
@@ -457,15 +272,20 @@ func (j *joining) add(o Options) error {
 			return err
 		}
 	}
-	return j.ends()
+	for _, p := range j.parts {
+		if err := p.End(); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // takeIn takes in one page. What no audit writes down, somebody changed by hand: that is an error with its
 // line, whatever it does to those who read it.
-func (j *joining) takeIn(known *page.Page, line *partPage) (err error) {
+func (j *joining) takeIn(known *page.Page, line *auditparts.Page) (err error) {
 	defer func() {
 		if recover() != nil {
-			err = j.of(known).wrong("the line is not one that an audit writes")
+			err = j.of(known).Wrong("the line is not one that an audit writes")
 		}
 	}()
 	for _, f := range j.sum.Add(line.PageResult) {
@@ -473,49 +293,14 @@ func (j *joining) takeIn(known *page.Page, line *partPage) (err error) {
 		j.any = j.any || check.First(&f)
 	}
 	if line.Record != nil {
-		line.restore()
-	}
-	return nil
-}
-
-// ends looks at the ends of the parts.
-func (j *joining) ends() error {
-	for _, p := range j.parts {
-		digest := fmt.Sprintf("%x", p.sum.Sum128().Bytes())
-		line, err := p.next()
-		if err != nil {
-			return err
-		}
-		var end partEnd
-		if json.Unmarshal(line, &end) != nil || end.Digest == "" {
-			return p.wrong("the part has more pages than the folder has for it")
-		}
-		if end.Digest != digest {
-			return p.wrong("the part was changed since it was written")
-		}
-		if rest, _ := p.r.Peek(1); len(rest) > 0 {
-			return p.wrong("the part goes on after its end")
-		}
+		line.Restore()
 	}
 	return nil
 }
 
 // of is the part that has a page.
-func (j *joining) of(known *page.Page) *partFile {
+func (j *joining) of(known *page.Page) *auditparts.File {
 	return j.parts[site.PartOf(known.Path, len(j.parts))-1]
-}
-
-// read reads the next line of the part that has a page.
-func (j *joining) read(known *page.Page, into any) error {
-	p := j.of(known)
-	b, err := p.next()
-	if err != nil {
-		return err
-	}
-	if err := json.Unmarshal(b, into); err != nil {
-		return p.wrong("the line cannot be read: %v", err)
-	}
-	return nil
 }
 
 // all yields the findings in their order, reading the parts again: those that explain others,
@@ -528,7 +313,7 @@ func (j *joining) all() iter.Seq[check.Finding] {
 			}
 			j.alike.Again()
 			for _, p := range j.parts {
-				if err := p.rewind(); err != nil {
+				if err := p.Rewind(); err != nil {
 					j.err = err
 					return
 				}
@@ -548,7 +333,7 @@ func (j *joining) pass(first bool, yield func(check.Finding) bool) bool {
 		for _, f := range fs {
 			switch {
 			case !j.alike.Keeps(&f, j.sum.Gathered):
-			case j.NoNotes && f.Severity == problem.Note:
+			case j.NoNotes && audit.IsNote(f):
 				if j.count && !first {
 					j.sum.Totals.Notes++
 				}
@@ -579,7 +364,7 @@ func (j *joining) pass(first bool, yield func(check.Finding) bool) bool {
 			Findings []check.Finding `json:"findings"`
 			Lives    []int           `json:"lives"`
 		}
-		if err := j.read(&j.pages[i], &line); err != nil {
+		if err := j.of(&j.pages[i]).Read(&line); err != nil {
 			j.err = err
 			return false
 		}

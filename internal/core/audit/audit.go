@@ -291,12 +291,15 @@ func (s *SiteResult) OfSite(pass *check.SitePass, others []check.Finding) (out [
 	return out
 }
 
+// IsNote reports whether a finding is a note.
+func IsNote(f check.Finding) bool { return f.Severity == problem.Note }
+
 // DropsNote reports whether a finding is a note that nobody asks for, which is counted then.
 func (s *SiteResult) DropsNote(f check.Finding) bool {
-	if f.Severity == problem.Note {
+	if IsNote(f) {
 		s.Totals.Notes++
 	}
-	return f.Severity == problem.Note
+	return IsNote(f)
 }
 
 // Count counts findings by severity, in all and by page, beside what is counted already.

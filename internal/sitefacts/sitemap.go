@@ -1,4 +1,4 @@
-package siteaudit
+package sitefacts
 
 import (
 	"bytes"
@@ -10,6 +10,7 @@ import (
 	"github.com/klauspost/compress/gzip"
 
 	"yellowgate/internal/core/page"
+	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/site"
 )
 
@@ -26,11 +27,20 @@ type sitemapEntry struct {
 // maxSitemap is the most bytes that a file of the format may have, unpacked.
 const maxSitemap = 50 << 20
 
-// sitemap reads the pages that a sitemap of the folder lists, and those that it names
+// A Sitemap is read in a folder.
+type Sitemap struct {
+	From    site.Store
+	Site    *weburl.SiteURL
+	HasPage func(path string) bool
+	AnyHost bool   // the site's address is not known: whatever host a sitemap names, it is the site's
+	Below   string // the path of the host below which the site is, where any host will do
+}
+
+// Read reads the pages that a sitemap of the folder lists, and those that it names
 // as an index: nil without one. whole is false where a file that it names cannot be
 // read.
-func (s *auditing) sitemap(name string) (listed map[string]bool, whole bool) {
-	f, err := readSitemap(s.from, name)
+func (s *Sitemap) Read(name string) (listed map[string]bool, whole bool) {
+	f, err := readSitemap(s.From, name)
 	if err != nil {
 		return nil, false
 	}
@@ -42,7 +52,7 @@ func (s *auditing) sitemap(name string) (listed map[string]bool, whole bool) {
 			whole = false
 			continue
 		}
-		part, err := readSitemap(s.from, strings.TrimPrefix(path, "/"))
+		part, err := readSitemap(s.From, strings.TrimPrefix(path, "/"))
 		if err != nil || len(part.Files) > 0 { // an index may not name another
 			whole = false
 			continue
@@ -53,13 +63,13 @@ func (s *auditing) sitemap(name string) (listed map[string]bool, whole bool) {
 }
 
 // list adds the pages of a sitemap.
-func (s *auditing) list(entries []sitemapEntry, listed map[string]bool) {
+func (s *Sitemap) list(entries []sitemapEntry, listed map[string]bool) {
 	for _, u := range entries {
 		path, own := s.within(u.Loc)
 		if !own {
 			continue
 		}
-		if file := strings.TrimSuffix(path, "/") + ".html"; !s.known.HasPage(path) && s.known.HasPage(file) {
+		if file := strings.TrimSuffix(path, "/") + ".html"; !s.HasPage(path) && s.HasPage(file) {
 			path = file // hosts serve /about from about.html
 		}
 		listed[page.Key(path)] = true
@@ -68,13 +78,13 @@ func (s *auditing) list(entries []sitemapEntry, listed map[string]bool) {
 
 // within is the path of an address within the site. Where the site's address is not
 // known, any will do.
-func (s *auditing) within(loc string) (path string, own bool) {
+func (s *Sitemap) within(loc string) (path string, own bool) {
 	loc = strings.TrimSpace(loc)
-	if ref, ok := s.site.Page("/", "").Resolve(loc); ok && ref.Own {
+	if ref, ok := s.Site.Page("/", "").Resolve(loc); ok && ref.Own {
 		return ref.Page, true
 	}
-	if u, err := url.Parse(loc); err == nil && s.Address == "" && s.Project == nil {
-		return "/" + strings.TrimPrefix(strings.TrimPrefix(u.Path, s.result.Below), "/"), true
+	if u, err := url.Parse(loc); err == nil && s.AnyHost {
+		return "/" + strings.TrimPrefix(strings.TrimPrefix(u.Path, s.Below), "/"), true
 	}
 	return "", false
 }

@@ -1,9 +1,10 @@
-package siteaudit
+package sitefacts
 
 import (
 	"slices"
 
 	"yellowgate/internal/core/markup"
+	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/weburl"
 	"yellowgate/internal/site"
 )
@@ -11,24 +12,22 @@ import (
 // pagesThatVote is about how many pages are asked how their site is addressed.
 const pagesThatVote = 24
 
-// learn finds out what no gate file says of a folder: below which path of its host the site is, and whether anything
+// Learn finds out what no gate file says of a folder: below which path of its host the site is, and whether anything
 // says at which host. Pages keep the paths that their files have: others hold two folders against each other by them.
-func (s *auditing) learn() (somewhere bool) {
-	hasFile, _ := site.Index(s.files, s.pages)
+func Learn(from site.Store, files []site.File, pages []page.Page) (below string, somewhere bool) {
+	hasFile, _ := site.Index(files, pages)
 	base := weburl.NewBaseVote(hasFile)
-	for i := 0; i < len(s.pages); i += max(1, len(s.pages)/pagesThatVote) {
-		if text, err := s.from.Read(s.pages[i].File); err == nil {
+	for i := 0; i < len(pages); i += max(1, len(pages)/pagesThatVote) {
+		if text, err := from.Read(pages[i].File); err == nil {
 			base.Add(text)
 			somewhere = somewhere || hasCanonical(text)
 		}
 	}
-	if below := base.Result(); below != "" {
-		s.result.Below, s.site = below, weburl.NewSite(weburl.NoSite+below)
+	if !somewhere {
+		_, err := from.Read("sitemap.xml")
+		somewhere = err == nil
 	}
-	if _, err := s.from.Read("sitemap.xml"); err == nil {
-		return true
-	}
-	return somewhere
+	return base.Result(), somewhere
 }
 
 func hasCanonical(text []byte) bool {

@@ -1,12 +1,14 @@
-package siteaudit
+package pageaudit
 
 import (
 	"cmp"
 	"context"
+	"runtime"
 	"slices"
 
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/check"
+	"yellowgate/internal/core/inventory"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/weburl"
@@ -14,32 +16,38 @@ import (
 	"yellowgate/internal/visits"
 )
 
-// browse starts the browser of an audit.
-func (s *auditing) browse(ctx context.Context) (err error) {
+// Browse starts the browser of an audit, for the pages of a folder by their keys, below a path of an address; text
+// gives what a page is, read a file of the folder.
+func (s *Auditor) Browse(ctx context.Context, address, base string, pages map[string]*page.Page,
+	text func(*page.Page) ([]byte, error), read func(string) ([]byte, bool)) (err error) {
 	o := s.Browser
+	var of *browser.ServedSite
 	if o.Running != "" {
 		o.Visit = []string{weburl.OriginOf(o.Running)}
-		s.browser, err = browser.Start(ctx, o.Options, nil)
-		return err
+	} else {
+		of = visits.Browsed(address, base, pages, text, read)
 	}
-	address, base := s.Address, s.result.Below
-	if s.Project != nil {
-		address, base = s.Project.Gate.File.Site.URL.Value, s.Project.Gate.Site.BasePath()
-	}
-	byKey := map[string]*page.Page{}
-	for _, p := range s.pages {
-		if src := s.sources[p.File]; p.Answer == nil && src != nil { // what is made of a page is sent like the page
-			p.Answer = src.Answer
-		}
-		byKey[p.Key()] = &p
-	}
-	text := func(p *page.Page) ([]byte, error) { return s.from.Read(p.File) }
-	s.browser, err = browser.Start(ctx, o.Options, visits.Browsed(address, base, byKey, text, s.read))
+	s.browser, err = browser.Start(ctx, o.Options, of)
 	return err
 }
 
+// AtATime is how many pages are audited at a time.
+func (s *Auditor) AtATime() int {
+	if s.browser != nil {
+		return s.browser.AtATime()
+	}
+	return runtime.GOMAXPROCS(0)
+}
+
+// Close ends the browser.
+func (s *Auditor) Close() {
+	if s.browser != nil {
+		s.browser.Close()
+	}
+}
+
 // gateOf is the gate of the project; nil for none.
-func (s *auditing) gateOf() *pageedit.Gate {
+func (s *Auditor) gateOf() *pageedit.Gate {
 	if s.Project == nil {
 		return nil
 	}
@@ -48,7 +56,8 @@ func (s *auditing) gateOf() *pageedit.Gate {
 
 // open opens a page that is audited in the browser, on each screen. source is what the gate made of
 // its source; nil for none.
-func (s *auditing) open(pass *check.Pass, known page.Page, source *pageedit.Result) {
+func (s *Auditor) open(pass *check.Pass, known page.Page, source *pageedit.Result,
+	weights inventory.Weights) {
 	if pass.Fragment {
 		return
 	}
@@ -69,9 +78,9 @@ func (s *auditing) open(pass *check.Pass, known page.Page, source *pageedit.Resu
 			o := &result.Opened{Text: pass.Record, Record: visit(s.addressOf(known), screen)}
 			o.Path, o.File = known.Path, known.File
 			if s.Project != nil {
-				visits.Settle(o, known, s.Project.Gate, source, s.weights)
+				visits.Settle(o, known, s.Project.Gate, source, weights)
 			} else {
-				visits.SettleAlone(o, known, s.site, s.weights)
+				visits.SettleAlone(o, known, s.Site, weights)
 			}
 			o.HTML, o.Nodes = nil, nil
 			return o
@@ -87,7 +96,7 @@ func (s *auditing) open(pass *check.Pass, known page.Page, source *pageedit.Resu
 }
 
 // addressOf is where the browser finds a page.
-func (s *auditing) addressOf(known page.Page) string {
+func (s *Auditor) addressOf(known page.Page) string {
 	switch {
 	case s.Browser.Running != "":
 		return weburl.OriginOf(s.Browser.Running) + page.URLPath(known.Path)
@@ -99,7 +108,7 @@ func (s *auditing) addressOf(known page.Page) string {
 
 // measuredAgain is the visit of a page that counts. What breaks a budget may do so because the machine was busy: the
 // page is opened again, alone, until two visits agree, three times at most, and the middle one counts.
-func (s *auditing) measuredAgain(pass *check.Pass, r *result.Opened,
+func (s *Auditor) measuredAgain(pass *check.Pass, r *result.Opened,
 	by func(browser.Visiting) *result.Opened) *result.Opened {
 	over := func(r *result.Opened) bool { return check.Excess(pass, r.Record) > 1 }
 	if !over(r) {

@@ -1,4 +1,6 @@
-package siteaudit
+// Package sitefacts reads what the files of a folder say of its site: how it is addressed, which pages its sitemap
+// lists, what a capture kept of the addresses that it requested.
+package sitefacts
 
 import (
 	"net/url"
@@ -10,9 +12,9 @@ import (
 	"yellowgate/internal/site"
 )
 
-// addressesOf is what a capture kept of the addresses that it asked for, as the checks take it; nil
+// Addresses are what a capture kept of the addresses that it requested, as the checks take them; nil
 // for a folder of files alone.
-func addressesOf(lines []site.Captured) *check.Addresses {
+func Addresses(lines []site.Captured) *check.Addresses {
 	if len(lines) == 0 {
 		return nil
 	}
