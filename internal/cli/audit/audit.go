@@ -279,7 +279,7 @@ func (a command) auditPart(ctx context.Context, args []string, f auditFlags) err
 	if err != nil {
 		return err
 	}
-	o, err := a.auditOptions(context.Background(), nil, args)
+	o, err := a.auditOptions(ctx, nil, args)
 	if err != nil {
 		return err
 	}

@@ -59,7 +59,7 @@ type Options struct {
 // A server answers requests for one site.
 type server struct {
 	Options
-	ctx context.Context
+	ended <-chan struct{} // nobody waits for changes any longer
 
 	mu   sync.Mutex
 	site *siteNow
@@ -76,7 +76,7 @@ type siteNow struct {
 
 // Handler answers requests until ctx is done.
 func Handler(ctx context.Context, o Options) http.Handler {
-	return &server{Options: o, ctx: ctx}
+	return &server{Options: o, ended: ctx.Done()}
 }
 
 // ServeHTTP implements http.Handler.
@@ -380,7 +380,7 @@ func (s *server) events(w http.ResponseWriter, r *http.Request) {
 		case <-alive.C:
 		case <-r.Context().Done():
 			return
-		case <-s.ctx.Done():
+		case <-s.ended:
 			return
 		}
 	}
