@@ -81,8 +81,8 @@ with apply, and verify with audit, why and where.`,
 			"  yellowgate survey site            what do the pages in this folder load?",
 		Version:       version.Number,
 		SilenceErrors: true, SilenceUsage: true,
-		PersistentPreRun: func(cmd *cobra.Command, args []string) { a.Command, a.Args = cmd, args },
-		RunE:             func(cmd *cobra.Command, args []string) error { return cmd.Help() },
+		PersistentPreRunE: a.Begin,
+		RunE:              func(cmd *cobra.Command, args []string) error { return cmd.Help() },
 	}
 	root.SetVersionTemplate("yellowgate {{.Version}}\n")
 	a.Flags(root)

@@ -115,19 +115,30 @@ func Needs(least, most int, what, example string) cobra.PositionalArgs {
 	}
 }
 
-// Begin checks the flags that all commands have; not are formats that the command does not offer this time.
-func (a *App) Begin(not ...string) error {
-	formats := slices.DeleteFunc(FormatsOf(a.Command), func(f string) bool { return slices.Contains(not, f) })
-	if !slices.Contains(formats, a.Format) {
-		return &failure.Usage{
-			Message: fmt.Sprintf("unknown format %q%s", a.Format, didyoumean.Suggest(a.Format, formats)),
-			Remedy:  "the formats here: " + strings.Join(formats, ", "),
-		}
-	}
+// Begin takes the command that runs, and checks the options that all commands have.
+func (a *App) Begin(cmd *cobra.Command, args []string) error {
+	a.Command, a.Args = cmd, args
 	if !slices.Contains([]string{"auto", "always", "never"}, a.Color) {
 		return &failure.Usage{Message: fmt.Sprintf("--color is auto, always or never, not %q", a.Color)}
 	}
-	return nil
+	return a.Without()
+}
+
+// Without is the error of a format that the command does not offer, or not this time.
+func (a *App) Without(not ...string) error {
+	formats := slices.DeleteFunc(FormatsOf(a.Command), func(f string) bool { return slices.Contains(not, f) })
+	if slices.Contains(formats, a.Format) {
+		return nil
+	}
+	return &failure.Usage{
+		Message: fmt.Sprintf("unknown format %q%s", a.Format, didyoumean.Suggest(a.Format, formats)),
+		Remedy:  "the formats here: " + strings.Join(formats, ", "),
+	}
+}
+
+// Run is what a command with options of its own does.
+func Run[O any](run func(*cobra.Command, []string, *O) error, o *O) func(*cobra.Command, []string) error {
+	return func(cmd *cobra.Command, args []string) error { return run(cmd, args, o) }
 }
 
 // Write hands the result's writer and its printer to do: standard output, or the

@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yellowgate/internal/cli/app"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/history"
@@ -37,7 +38,7 @@ If the gate file cannot be put into effect, nothing is written.`,
 		Example: "  yellowgate apply\n  yellowgate apply '/events/**'\n  yellowgate apply --part 3/8\n" +
 			"  curl -s localhost:8000/visit/ | yellowgate apply - --as /visit/",
 		ValidArgsFunction: a.CompleteQuery,
-		RunE:              func(cmd *cobra.Command, args []string) error { return a.runApply(cmd, args, &o) },
+		RunE:              app.Run(a.runApply, &o),
 	}
 	cmd.Flags().BoolVar(&o.takeOver, "take-over", false,
 		"overwrite files in the output folder that others wrote, where pages have to be written (the old ones are "+
@@ -77,9 +78,6 @@ func (o *applyFlags) partOf(args []string) (p site.Part, err error) {
 
 // runApply puts the gate file into effect, as the arguments and options say.
 func (a command) runApply(cmd *cobra.Command, args []string, o *applyFlags) error {
-	if err := a.Begin(); err != nil {
-		return err
-	}
 	if len(args) == 1 && args[0] == "-" {
 		return a.applyPipe(o.as)
 	}

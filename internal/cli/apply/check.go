@@ -19,9 +19,6 @@ change of the gate file: it reports errors, warnings, lines that change nothing,
 how many pages each item is.`,
 		Example: "  yellowgate check\n  yellowgate check --verbose --gate tern-hill/yellowgate.yaml",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
 			threshold, err := app.FailThreshold(failOn)
 			if err != nil {
 				return err

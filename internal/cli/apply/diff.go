@@ -19,9 +19,6 @@ but not applied. Exit status 1 means that pages are behind.`,
 		Example:           "  yellowgate diff --summary\n  yellowgate diff '/events/**'",
 		ValidArgsFunction: a.CompleteQuery,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
 			p, _, err := a.Open(true)
 			if err != nil {
 				return err

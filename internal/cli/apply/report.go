@@ -24,9 +24,6 @@ repository or a wiki.`,
 		Example: "  yellowgate report --format html --out what-loads.html\n" +
 			"  yellowgate report --format markdown --out docs/what-loads.md\n  yellowgate report",
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
 			p, _, err := a.Open(true)
 			if err != nil {
 				return err

@@ -58,7 +58,7 @@ one machine is audited in parts, which --join adds up to one audit.`,
 			"  yellowgate audit --format html --out audit.html\n  yellowgate audit --part 3/8 --out part-3.ndjson\n" +
 			"  yellowgate audit --join part-*.ndjson",
 		ValidArgsFunction: app.Folders,
-		RunE:              func(cmd *cobra.Command, args []string) error { return a.runAudit(cmd, args, &o) },
+		RunE:              app.Run(a.runAudit, &o),
 	}
 	o.ways.FlagsForAddress(cmd)
 	o.browsing.Flags(cmd)
@@ -79,9 +79,6 @@ one machine is audited in parts, which --join adds up to one audit.`,
 
 // runAudit audits what the arguments and options say, and writes what it comes to.
 func (a command) runAudit(cmd *cobra.Command, args []string, o *auditFlags) error {
-	if err := a.Begin(); err != nil {
-		return err
-	}
 	if !o.browsing.On && (len(args) == 0 || !app.IsAddress(args[0])) {
 		if err := o.ways.ForFolder(cmd); err != nil {
 			return err

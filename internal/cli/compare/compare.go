@@ -46,12 +46,7 @@ only then is there.`,
 			"  yellowgate compare public https://ternhill.example/\n  yellowgate compare @3 yellowgate.yaml\n" +
 			"  yellowgate compare site public --format html --out compared.html\n" +
 			"  yellowgate compare site public --browser --screen 1280x800 --screen 390x844",
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
-			return a.compare(cmd, args, &o)
-		},
+		RunE: app.Run(a.compare, &o),
 	}
 	o.ways.FlagsForAddress(cmd)
 	o.browsing.Flags(cmd)

@@ -39,7 +39,7 @@ gate file, within site.history (100 MB); the oldest texts go first.`,
 			if len(args) == 1 {
 				not = []string{"html"}
 			}
-			if err := a.Begin(not...); err != nil {
+			if err := a.Without(not...); err != nil {
 				return err
 			}
 			h, _, err := a.history()
@@ -160,9 +160,6 @@ same pages it is then byte for byte what it was.
 Nothing else is touched: no page, no output, no other file.`,
 		Example: "  yellowgate back --dry-run\n  yellowgate back 3\n  yellowgate apply",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
 			h, dir, err := a.history()
 			if err != nil {
 				return err

@@ -125,9 +125,6 @@ func (a command) itemArg(_ *cobra.Command, args []string, prefix string) ([]stri
 
 // edit makes ready a change of the gate file.
 func (a command) edit(name string, dry bool) (*gatechange.Edit, error) {
-	if err := a.Begin(); err != nil {
-		return nil, err
-	}
 	file, err := a.GateFile()
 	if err != nil {
 		return nil, err

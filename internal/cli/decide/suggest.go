@@ -42,7 +42,7 @@ look at yellowgate diff.`,
 		Example: "  yellowgate suggest\n  yellowgate suggest --browser --only contact-kit --write\n" +
 			"  yellowgate suggest tern-hill/site",
 		ValidArgsFunction: app.Folders,
-		RunE:              func(cmd *cobra.Command, args []string) error { return a.runSuggest(cmd, args, &o) },
+		RunE:              app.Run(a.runSuggest, &o),
 	}
 	o.ways.FlagsForAddress(cmd)
 	o.browsing.Flags(cmd)
@@ -68,9 +68,6 @@ type suggestFlags struct {
 
 // runSuggest looks for what loads where nothing needs it, and writes what it finds.
 func (a command) runSuggest(cmd *cobra.Command, args []string, o *suggestFlags) error {
-	if err := a.Begin(); err != nil {
-		return err
-	}
 	if err := o.browsing.Ready(a.App, cmd, &o.ways, args); err != nil {
 		return err
 	}

@@ -39,7 +39,7 @@ has the item, in its document or among its requests: also where the gate says ou
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, prefix string) ([]string, cobra.ShellCompDirective) {
 			return a.CompleteItems(prefix, app.MetadataKeys...), cobra.ShellCompDirectiveNoFileComp
 		},
-		RunE: func(cmd *cobra.Command, args []string) error { return a.where(cmd, args, &o) },
+		RunE: app.Run(a.where, &o),
 	}
 	o.Flags(cmd)
 	cmd.Flags().StringVar(&o.query, "pages", "", "a table of the pages that a `QUERY` chooses")
@@ -71,7 +71,7 @@ func (a command) where(cmd *cobra.Command, args []string, o *whereOptions) error
 	} else if o.table {
 		not = []string{"xlsx"}
 	}
-	if err := a.Begin(not...); err != nil {
+	if err := a.Without(not...); err != nil {
 		return err
 	}
 	p, _, err := a.Open(true)

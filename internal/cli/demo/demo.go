@@ -74,9 +74,6 @@ asked of any network. Edit the gate file or a page, and watch. A folder that has
 already is served as it is.`,
 		Example: "  yellowgate demo\n  yellowgate demo my-demo\n  yellowgate demo --serve",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
 			dir := newName(demo.Name)
 			if len(args) == 1 {
 				dir = filepath.Clean(args[0])

@@ -79,9 +79,6 @@ Gateways share nothing: any number of them stand behind any load balancer.`,
 			"  yellowgate gateway --listen :443 --certificate site.pem --key site.key\n" +
 			"  yellowgate gateway hill/yellowgate.yaml shop/yellowgate.yaml --unknown-hosts refuse",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
 			gates := args
 			if len(gates) == 0 {
 				gate, err := a.GateFile()

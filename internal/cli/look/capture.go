@@ -44,9 +44,6 @@ continues.`,
 			"  yellowgate capture https://staging.ternhill.example/ --to captured --user editor --except '/calendar/**'\n" +
 			"  yellowgate capture https://ternhill.example/ --to captured --rate 5 --most 500",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
 			start, folder, err := a.captured(args)
 			if err != nil {
 				return err

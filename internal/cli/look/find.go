@@ -34,9 +34,6 @@ something out. Without a folder it reads the gate file's source.`,
 			return nil, cobra.ShellCompDirectiveNoFileComp
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
 			if len(args) < 2 || !app.IsAddress(args[1]) {
 				if err := w.ForFolder(cmd); err != nil {
 					return err

@@ -38,7 +38,7 @@ and what the pages name and the browser never requests.`,
 		Example: "  yellowgate survey http://localhost:8000/\n  yellowgate survey site --write\n" +
 			"  yellowgate survey tern-hill/site\n  yellowgate survey site --format ndjson | head -1",
 		ValidArgsFunction: app.Folders,
-		RunE:              func(cmd *cobra.Command, args []string) error { return a.runSurvey(cmd, args, &o) },
+		RunE:              app.Run(a.runSurvey, &o),
 	}
 	o.ways.FlagsForAddress(cmd)
 	o.browsing.Flags(cmd)
@@ -74,9 +74,6 @@ func (o *surveyFlags) refuse(format string, args []string) error {
 
 // runSurvey reads the pages that the arguments name, and writes what they load.
 func (a command) runSurvey(cmd *cobra.Command, args []string, o *surveyFlags) error {
-	if err := a.Begin(); err != nil {
-		return err
-	}
 	if err := o.browsing.Ready(a.App, cmd, &o.ways, args); err != nil {
 		return err
 	}

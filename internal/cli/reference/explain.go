@@ -31,9 +31,6 @@ check command alone warns of is listed, too: accept takes both by name.`,
 			return names(), cobra.ShellCompDirectiveNoFileComp
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
 			var c *check.Check
 			var kind problem.Kind
 			if len(args) == 1 {

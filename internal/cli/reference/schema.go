@@ -20,9 +20,6 @@ file's first line:
 		Example:           "  yellowgate schema --out yellowgate.schema.json",
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
 			return a.Write(func(w io.Writer, _ *report.Printer) error { return report.Schema(w) })
 		},
 	}

@@ -52,9 +52,6 @@ It is for working on the site. It answers to this machine alone, unless --listen
 otherwise. For a site that an application makes, see capture and gateway.`,
 		Example: "  yellowgate serve\n  yellowgate serve --listen 127.0.0.1:8080\n  yellowgate serve --source",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
 			gate, err := a.GateFile()
 			if err != nil {
 				return err

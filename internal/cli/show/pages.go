@@ -21,9 +21,6 @@ lists the words that queries of this site can use, with examples.`,
 			"  yellowgate pages 'has(form.contact)' --why\n  yellowgate pages --fields",
 		ValidArgsFunction: a.CompleteQuery,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
 			p, _, err := a.Open(true)
 			if err != nil {
 				return err

@@ -41,7 +41,7 @@ search results and as a shared link, cut where they cut. With --format html both
 			"  yellowgate show /visit/ --why --format html --out visit.html\n  yellowgate show /press/ --source\n" +
 			"  yellowgate show /visit/ --next --raw\n  yellowgate show http://localhost:8000/visit/",
 		ValidArgsFunction: a.CompletePages,
-		RunE:              func(cmd *cobra.Command, args []string) error { return a.runShow(cmd, args, &o) },
+		RunE:              app.Run(a.runShow, &o),
 	}
 	o.ways.Single(cmd)
 	for _, name := range []string{"rate", "parallel"} {
@@ -76,7 +76,7 @@ func (a command) runShow(cmd *cobra.Command, args []string, o *showFlags) error 
 	if !o.why && !o.listed {
 		not = []string{"html"}
 	}
-	if err := a.Begin(not...); err != nil {
+	if err := a.Without(not...); err != nil {
 		return err
 	}
 	if o.why || o.listed {

@@ -34,9 +34,6 @@ it says whether a popup opens there. Use it when a page has what you do not expe
 			return a.CompletePages(cmd, args, prefix)
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.Begin(); err != nil {
-				return err
-			}
 			p, _, err := a.Open(false)
 			if err != nil {
 				return err
