@@ -40,11 +40,15 @@ func names(n int) (out []string) {
 
 // found is what the audit of a page came to; it asks for what two pages share.
 func found(s *Store, file string) *Entry {
-	return &Entry{Page: &audit.PageResult{Path: "/" + file, File: file, Requests: 3, Bytes: 500, Findings: []check.Finding{
-		{Check: "dead-file", Severity: problem.Error, Page: "/" + file, File: file, Line: 4, Column: 2, Message: "gone", Remedy: "mend it"},
-		{Check: "lost-rule", Severity: problem.Note, File: "css/site.css", Line: 1, Column: 1, Message: "of another file"}},
-		Facts: make(checks.Facts, 0), Items: []audit.ItemResult{{In: true, Copies: 1}}, Lives: []int{2}},
-		Output: s.Digest([]byte(file)), Questions: []Question{s.Ask(Bytes, "/site.css"), s.Ask(HasFile, "/none.js"), s.Ask(Size, "/a.png")}}
+	return &Entry{Page: &audit.PageResult{Path: "/" + file, File: file, Requests: 3, Bytes: 500,
+		Findings: []check.Finding{
+			{Check: "dead-file", Severity: problem.Error, Page: "/" + file, File: file, Line: 4, Column: 2,
+				Message: "gone", Remedy: "mend it"},
+			{Check: "lost-rule", Severity: problem.Note, File: "css/site.css", Line: 1, Column: 1,
+				Message: "of another file"}}, Facts: make(checks.Facts, 0),
+		Items: []audit.ItemResult{{In: true, Copies: 1}}, Lives: []int{2}},
+		Output: s.Digest([]byte(file)), Questions: []Question{s.Ask(Bytes, "/site.css"), s.Ask(HasFile, "/none.js"),
+			s.Ask(Size, "/a.png")}}
 }
 
 // look looks all pages up, keeps those that are not known, and says how many were known.

@@ -24,7 +24,8 @@ import (
 func at(ms int) cdp.MonotonicTime { return cdp.MonotonicTime(1000 + float64(ms)/1000) }
 
 func sent(id, url string, kind network.ResourceType, ms int, by *network.Initiator) *network.EventRequestWillBeSent {
-	return &network.EventRequestWillBeSent{RequestID: network.RequestID(id), Request: &network.Request{URL: url, Method: "GET"}, Type: kind, Timestamp: at(ms), Initiator: by}
+	return &network.EventRequestWillBeSent{RequestID: network.RequestID(id),
+		Request: &network.Request{URL: url, Method: "GET"}, Type: kind, Timestamp: at(ms), Initiator: by}
 }
 
 // TestWatch: what the browser tells becomes requests, with who asked and why they failed.
@@ -32,8 +33,13 @@ func TestWatch(t *testing.T) {
 	r := &pageload.Record{}
 	w := newWatch(r, func(host string) bool { return strings.HasSuffix(host, ".example") && host != "ternhill.example" })
 	parser := &network.Initiator{Type: network.InitiatorTypeParser, URL: "https://ternhill.example/", LineNumber: 3}
-	script := &network.Initiator{Type: network.InitiatorTypeScript, Stack: &runtime.StackTrace{CallFrames: []*runtime.CallFrame{{URL: ""}, {URL: "https://ternhill.example/a.js", LineNumber: 6}}}}
-	later := &network.Initiator{Type: network.InitiatorTypeScript, Stack: &runtime.StackTrace{Parent: &runtime.StackTrace{CallFrames: []*runtime.CallFrame{{URL: "https://ternhill.example/b.js", LineNumber: 0}}}}}
+	script := &network.Initiator{Type: network.InitiatorTypeScript,
+		Stack: &runtime.StackTrace{
+			CallFrames: []*runtime.CallFrame{{URL: ""}, {URL: "https://ternhill.example/a.js", LineNumber: 6}}}}
+	later := &network.Initiator{Type: network.InitiatorTypeScript,
+		Stack: &runtime.StackTrace{
+			Parent: &runtime.StackTrace{
+				CallFrames: []*runtime.CallFrame{{URL: "https://ternhill.example/b.js", LineNumber: 0}}}}}
 	style := &network.Initiator{Type: network.InitiatorTypeParser, URL: "https://ternhill.example/a.css"}
 	redirect := sent("1", "https://ternhill.example/", network.ResourceTypeDocument, 5, nil)
 	redirect.RedirectResponse = &network.Response{Status: 301, EncodedDataLength: 120}
@@ -41,8 +47,11 @@ func TestWatch(t *testing.T) {
 	inFrame.FrameID = "f"
 	for _, e := range []any{
 		sent("1", "https://ternhill.example/home", network.ResourceTypeDocument, 0, nil), redirect,
-		&network.EventResponseReceived{RequestID: "1", Response: &network.Response{Status: 200, Protocol: "h2", Headers: network.Headers{"Content-Encoding": "br"}}},
-		&network.EventDataReceived{RequestID: "1", DataLength: 400}, &network.EventDataReceived{RequestID: "1", DataLength: 100},
+		&network.EventResponseReceived{RequestID: "1",
+			Response: &network.Response{Status: 200, Protocol: "h2",
+				Headers: network.Headers{"Content-Encoding": "br"}}},
+		&network.EventDataReceived{RequestID: "1", DataLength: 400}, &network.EventDataReceived{RequestID: "1",
+			DataLength: 100},
 		&network.EventLoadingFinished{RequestID: "1", Timestamp: at(20), EncodedDataLength: 250},
 		sent("2", "https://ternhill.example/a.js", network.ResourceTypeScript, 21, parser),
 		sent("3", "https://count.example/p.gif", network.ResourceTypeImage, 30, script),
@@ -50,15 +59,26 @@ func TestWatch(t *testing.T) {
 		sent("4", "https://ternhill.example/b.png", network.ResourceTypeImage, 32, style),
 		&network.EventLoadingFailed{RequestID: "4", Timestamp: at(33), BlockedReason: network.BlockedReasonCsp},
 		sent("5", "https://ternhill.example/api", network.ResourceTypeFetch, 34, later),
-		&network.EventLoadingFailed{RequestID: "5", Timestamp: at(35), CorsErrorStatus: &network.CorsErrorStatus{CorsError: network.CorsErrorDisallowedByMode}},
+		&network.EventLoadingFailed{RequestID: "5", Timestamp: at(35),
+			CorsErrorStatus: &network.CorsErrorStatus{CorsError: network.CorsErrorDisallowedByMode}},
 		inFrame,
 		sent("7", "data:image/gif;base64,AA", network.ResourceTypeImage, 36, parser),
 		sent("8", "https://ternhill.example/c.js", network.ResourceTypeScript, 37, parser),
-		&cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.EntryLevelError, Source: cdplog.EntrySourceSecurity, Text: "Failed to find a valid digest in the 'integrity' attribute for resource 'https://ternhill.example/c.js' with computed SHA-384"}},
-		&cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.EntryLevelError, Source: cdplog.EntrySourceNetwork, Text: "Failed to load resource"}},
-		&cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.EntryLevelError, Source: cdplog.EntrySourceSecurity, Text: "Refused to execute inline script", URL: "https://ternhill.example/", LineNumber: 8}},
-		&runtime.EventExceptionThrown{ExceptionDetails: &runtime.ExceptionDetails{Text: "Uncaught", URL: "https://ternhill.example/a.js", LineNumber: 2, Exception: &runtime.RemoteObject{Description: "TypeError: x\n    at y"}}},
-		&runtime.EventConsoleAPICalled{Type: runtime.ConsoleAPICalledTypeError, Args: []*runtime.RemoteObject{{Value: []byte(`"went wrong"`)}, {Description: "Error: z\n at"}}, StackTrace: script.Stack},
+		&cdplog.EventEntryAdded{
+			Entry: &cdplog.Entry{Level: cdplog.EntryLevelError, Source: cdplog.EntrySourceSecurity,
+				Text: "Failed to find a valid digest in the 'integrity' attribute for resource 'https://ternhill.example/c.js' with computed SHA-384"}},
+		&cdplog.EventEntryAdded{
+			Entry: &cdplog.Entry{Level: cdplog.EntryLevelError, Source: cdplog.EntrySourceNetwork,
+				Text: "Failed to load resource"}},
+		&cdplog.EventEntryAdded{
+			Entry: &cdplog.Entry{Level: cdplog.EntryLevelError, Source: cdplog.EntrySourceSecurity,
+				Text: "Refused to execute inline script", URL: "https://ternhill.example/", LineNumber: 8}},
+		&runtime.EventExceptionThrown{
+			ExceptionDetails: &runtime.ExceptionDetails{Text: "Uncaught", URL: "https://ternhill.example/a.js",
+				LineNumber: 2, Exception: &runtime.RemoteObject{Description: "TypeError: x\n    at y"}}},
+		&runtime.EventConsoleAPICalled{Type: runtime.ConsoleAPICalledTypeError,
+			Args:       []*runtime.RemoteObject{{Value: []byte(`"went wrong"`)}, {Description: "Error: z\n at"}},
+			StackTrace: script.Stack},
 		&runtime.EventConsoleAPICalled{Type: runtime.ConsoleAPICalledTypeLog},
 		&network.EventWebSocketCreated{RequestID: "9", URL: "wss://chat.example/", Initiator: script},
 		&network.EventWebSocketHandshakeResponseReceived{RequestID: "9", Response: &network.WebSocketResponse{Status: 101}},
@@ -91,18 +111,21 @@ func TestWatch(t *testing.T) {
 		t.Fatalf("%d requests, want %d", len(r.Requests), len(want))
 	}
 	for i, x := range r.Requests {
-		if got := (row{x.Kind, x.Failed, x.Asked.By, x.Asked.URL, x.Asked.Line, x.Status, x.Wire, x.Bytes, x.Cached}); got != want[i] {
+		if got := (row{x.Kind, x.Failed, x.Asked.By, x.Asked.URL, x.Asked.Line, x.Status, x.Wire, x.Bytes,
+			x.Cached}); got != want[i] {
 			t.Errorf("request %d: %+v, want %+v", i, got, want[i])
 		}
 	}
-	if x := r.Requests[1]; x.Begun != 5 || x.Ended != 20 || x.Coding != "br" || x.Protocol != "h2" || r.Requests[0].Ended != 5 {
+	if x := r.Requests[1]; x.Begun != 5 || x.Ended != 20 || x.Coding != "br" || x.Protocol != "h2" ||
+		r.Requests[0].Ended != 5 {
 		t.Errorf("times and codings: %+v", x)
 	}
 	var said []string
 	for _, m := range r.Mistakes {
 		said = append(said, m.Kind+" "+m.Message+" "+m.URL)
 	}
-	if got := strings.Join(said, "|"); got != "console Refused to execute inline script https://ternhill.example/|exception TypeError: x https://ternhill.example/a.js|console went wrong Error: z https://ternhill.example/a.js" {
+	if got := strings.Join(said, "|"); got !=
+		"console Refused to execute inline script https://ternhill.example/|exception TypeError: x https://ternhill.example/a.js|console went wrong Error: z https://ternhill.example/a.js" {
 		t.Errorf("mistakes: %s", got)
 	}
 }
@@ -150,8 +173,11 @@ func TestUsedOf(t *testing.T) {
 	}{
 		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 100, 1})}, 100, 0},
 		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 100, 1}), ranges([3]int64{10, 40, 0})}, 100, 30},
-		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 100, 1}), ranges([3]int64{10, 90, 1}, [3]int64{20, 30, 0}, [3]int64{40, 60, 0}), ranges([3]int64{60, 70, 0})}, 100, 40},
-		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 100, 1}), ranges([3]int64{10, 90, 0}, [3]int64{20, 30, 3})}, 100, 70},
+		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 100, 1}),
+			ranges([3]int64{10, 90, 1}, [3]int64{20, 30, 0}, [3]int64{40, 60, 0}), ranges([3]int64{60, 70, 0})},
+			100, 40},
+		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 100, 1}), ranges([3]int64{10, 90, 0}, [3]int64{20, 30, 3})},
+			100, 70},
 		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 100, 0})}, 100, 100},
 		{[]*profiler.FunctionCoverage{ranges([3]int64{0, 10, 1}, [3]int64{10, 10, 0})}, 10, 0},
 		{nil, 0, 0},
@@ -164,13 +190,15 @@ func TestUsedOf(t *testing.T) {
 
 // TestForms: screens and hosts as they are written.
 func TestForms(t *testing.T) {
-	for text, want := range map[string]string{"1280x800": "1280x800", "390x844": "390x844", "1x1": "", "1280": "", "1280X800": "", "-5x20": "", "123456x10": ""} {
+	for text, want := range map[string]string{"1280x800": "1280x800", "390x844": "390x844", "1x1": "", "1280": "",
+		"1280X800": "", "-5x20": "", "123456x10": ""} {
 		s, err := ParseScreen(text)
 		if (err == nil) != (want != "") || err == nil && s.String() != want {
 			t.Errorf("%s: %v %v", text, s, err)
 		}
 	}
-	for text, ok := range map[string]bool{"pay.lantern.example=127.0.0.1:9001": true, "a=b": false, "=127.0.0.1:1": false, "a.example": false, "a.example, MAP *=x:1": false, "*=127.0.0.1:1": false} {
+	for text, ok := range map[string]bool{"pay.lantern.example=127.0.0.1:9001": true, "a=b": false,
+		"=127.0.0.1:1": false, "a.example": false, "a.example, MAP *=x:1": false, "*=127.0.0.1:1": false} {
 		if _, err := ParseHost(text); (err == nil) != ok {
 			t.Errorf("%s: %v", text, err)
 		}
@@ -185,9 +213,14 @@ func TestForms(t *testing.T) {
 func TestPolicy(t *testing.T) {
 	r := &pageload.Record{}
 	w := newWatch(r, func(string) bool { return true })
-	issue := func(url, directive string, kind audits.ContentSecurityPolicyViolationType, only bool) *audits.EventIssueAdded {
-		return &audits.EventIssueAdded{Issue: &audits.InspectorIssue{Details: &audits.InspectorIssueDetails{ContentSecurityPolicyIssueDetails: &audits.ContentSecurityPolicyIssueDetails{
-			BlockedURL: url, ViolatedDirective: directive, ContentSecurityPolicyViolationType: kind, IsReportOnly: only, SourceCodeLocation: &audits.SourceCodeLocation{URL: "https://ternhill.example/a.js", LineNumber: 6}}}}}
+	type violation = audits.ContentSecurityPolicyViolationType
+	issue := func(url, directive string, kind violation, only bool) *audits.EventIssueAdded {
+		of := &audits.ContentSecurityPolicyIssueDetails{
+			BlockedURL: url, ViolatedDirective: directive, ContentSecurityPolicyViolationType: kind, IsReportOnly: only,
+			SourceCodeLocation: &audits.SourceCodeLocation{URL: "https://ternhill.example/a.js", LineNumber: 6},
+		}
+		details := &audits.InspectorIssueDetails{ContentSecurityPolicyIssueDetails: of}
+		return &audits.EventIssueAdded{Issue: &audits.InspectorIssue{Details: details}}
 	}
 	for _, e := range []any{
 		sent("1", "https://ternhill.example/", network.ResourceTypeDocument, 0, nil),
@@ -208,10 +241,12 @@ func TestPolicy(t *testing.T) {
 	if len(r.Requests) != 3 || r.Requests[1].Failed != pageload.Policy || r.Requests[1].Detail != "script-src-elem" {
 		t.Errorf("requests: %+v", r.Requests)
 	}
-	if x := r.Requests[len(r.Requests)-1]; x.URL != "https://data.example/stars" || x.Kind != "fetch" || x.Failed != pageload.Policy || x.Detail != "connect-src" || x.Asked.Line != 7 {
+	if x := r.Requests[len(r.Requests)-1]; x.URL != "https://data.example/stars" || x.Kind != "fetch" ||
+		x.Failed != pageload.Policy || x.Detail != "connect-src" || x.Asked.Line != 7 {
 		t.Errorf("what the browser tells no request of: %+v", x)
 	}
-	if len(r.Mistakes) != 1 || r.Mistakes[0].Kind != "policy" || r.Mistakes[0].Message != "script-src does not allow code made of a text (eval)" || r.Mistakes[0].Line != 7 {
+	if len(r.Mistakes) != 1 || r.Mistakes[0].Kind != "policy" ||
+		r.Mistakes[0].Message != "script-src does not allow code made of a text (eval)" || r.Mistakes[0].Line != 7 {
 		t.Errorf("mistakes: %+v", r.Mistakes)
 	}
 }
@@ -221,7 +256,9 @@ func TestUsedRules(t *testing.T) {
 	rule := func(sheet string, from, to float64, used bool) *css.RuleUsage {
 		return &css.RuleUsage{StyleSheetID: cdp.StyleSheetID(sheet), StartOffset: from, EndOffset: to, Used: used}
 	}
-	got := usedRules([]*css.RuleUsage{rule("a", 50, 80, true), rule("a", 0, 30, true), rule("a", 50, 80, true), rule("a", 90, 95, false), rule("b", 10, 20, true), rule("a", 20, 40, true), rule("b", 12, 15, true)})
+	got := usedRules(
+		[]*css.RuleUsage{rule("a", 50, 80, true), rule("a", 0, 30, true), rule("a", 50, 80, true),
+			rule("a", 90, 95, false), rule("b", 10, 20, true), rule("a", 20, 40, true), rule("b", 12, 15, true)})
 	if len(got) != 2 || got["a"] != 70 || got["b"] != 10 {
 		t.Errorf("%v, want 70 of a and 10 of b", got)
 	}
@@ -233,18 +270,24 @@ func TestRefused(t *testing.T) {
 	r := &pageload.Record{}
 	w := newWatch(r, func(string) bool { return false })
 	says := func(what, url, kind string) *cdplog.EventEntryAdded {
-		return &cdplog.EventEntryAdded{Entry: &cdplog.Entry{Level: cdplog.EntryLevelError, Source: cdplog.EntrySourceSecurity, Text: "Refused to " + what + " from '" + url + "' because its MIME type ('" + kind + "') is not executable, and strict MIME type checking is enabled."}}
+		return &cdplog.EventEntryAdded{
+			Entry: &cdplog.Entry{Level: cdplog.EntryLevelError, Source: cdplog.EntrySourceSecurity,
+				Text: "Refused to " + what + " from '" + url + "' because its MIME type ('" + kind +
+					"') is not executable, and strict MIME type checking is enabled."}}
 	}
 	answer := func(id string, status int64) *network.EventResponseReceived {
 		return &network.EventResponseReceived{RequestID: network.RequestID(id), Response: &network.Response{Status: status}}
 	}
 	aborted := func(id string) *network.EventLoadingFailed {
-		return &network.EventLoadingFailed{RequestID: network.RequestID(id), Timestamp: at(9), ErrorText: "net::ERR_ABORTED", Canceled: true}
+		return &network.EventLoadingFailed{RequestID: network.RequestID(id), Timestamp: at(9),
+			ErrorText: "net::ERR_ABORTED", Canceled: true}
 	}
 	for _, e := range []any{
 		sent("1", "https://ternhill.example/", network.ResourceTypeDocument, 0, nil), answer("1", 200),
-		sent("2", "https://ternhill.example/a.js#x", network.ResourceTypeScript, 1, nil), answer("2", 200), says("execute script", "https://ternhill.example/a.js", "text/html"), aborted("2"),
-		sent("3", "https://ternhill.example/gone.js", network.ResourceTypeScript, 1, nil), answer("3", 404), aborted("3"), says("execute script", "https://ternhill.example/gone.js", "text/plain"),
+		sent("2", "https://ternhill.example/a.js#x", network.ResourceTypeScript, 1, nil), answer("2", 200), says(
+			"execute script", "https://ternhill.example/a.js", "text/html"), aborted("2"),
+		sent("3", "https://ternhill.example/gone.js", network.ResourceTypeScript, 1, nil), answer("3", 404), aborted(
+			"3"), says("execute script", "https://ternhill.example/gone.js", "text/plain"),
 		sent("4", "https://ternhill.example/a.css", network.ResourceTypeStylesheet, 1, nil), answer("4", 200), aborted("4"), says("apply style", "https://ternhill.example/a.css", ""),
 		sent("5", "https://ternhill.example/left.js", network.ResourceTypeScript, 1, nil), aborted("5"),
 		sent("6", "https://v.example/gone.js", network.ResourceTypeScript, 1, nil), &network.EventResponseReceivedExtraInfo{RequestID: "6", StatusCode: 404}, &network.EventLoadingFailed{RequestID: "6", Timestamp: at(9), ErrorText: "net::ERR_BLOCKED_BY_ORB"},
@@ -254,8 +297,10 @@ func TestRefused(t *testing.T) {
 		w.hear(e)
 	}
 	w.finish()
-	for i, want := range []string{"200", "200 wrong-type text/html", "404", "200 wrong-type no known type", "0 aborted net::ERR_ABORTED", "404", "200 kept-back", "404"} {
-		if x := r.Requests[i]; strings.TrimSpace(fmt.Sprint(x.Status, " ", strings.TrimSpace(x.Failed+" "+x.Detail))) != want {
+	for i, want := range []string{"200", "200 wrong-type text/html", "404", "200 wrong-type no known type",
+		"0 aborted net::ERR_ABORTED", "404", "200 kept-back", "404"} {
+		if x := r.Requests[i]; strings.TrimSpace(
+			fmt.Sprint(x.Status, " ", strings.TrimSpace(x.Failed+" "+x.Detail))) != want {
 			t.Errorf("%s: %d %q %q, want %q", x.URL, x.Status, x.Failed, x.Detail, want)
 		}
 	}
@@ -273,7 +318,9 @@ func TestChildren(t *testing.T) {
 	w.started(&target.Info{Type: "service_worker", URL: "https://ternhill.example/service.js"})
 	w.started(&target.Info{Type: "shared_worker", URL: "https://ternhill.example/shared.js"})
 	w.started(&target.Info{Type: "iframe", URL: "https://x.example/"})
-	w.hearChild(&network.EventResponseReceived{RequestID: "own", Response: &network.Response{URL: "https://ternhill.example/service.js", Status: 200}})
+	w.hearChild(
+		&network.EventResponseReceived{RequestID: "own",
+			Response: &network.Response{URL: "https://ternhill.example/service.js", Status: 200}})
 	w.hear(sent("2", "https://ternhill.example/shared.js", network.ResourceTypeOther, 1, nil))
 	frame := sent("3", "https://x.example/", network.ResourceTypeDocument, 2, nil)
 	frame.FrameID = "frame"
@@ -292,7 +339,8 @@ func TestChildren(t *testing.T) {
 	for _, x := range r.Requests {
 		got = append(got, fmt.Sprint(strings.TrimPrefix(x.URL, "https://"), " ", x.Status, " ", x.Wire))
 	}
-	if list := strings.Join(got, ", "); list != "ternhill.example/ 0 0, ternhill.example/service.js 200 0, ternhill.example/shared.js 0 0, x.example/ 0 0" {
+	if list := strings.Join(got, ", "); list !=
+		"ternhill.example/ 0 0, ternhill.example/service.js 200 0, ternhill.example/shared.js 0 0, x.example/ 0 0" {
 		t.Error(list)
 	}
 	if len(r.Mistakes) != 2 || r.Mistakes[0].Kind != "exception" {

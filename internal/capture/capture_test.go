@@ -28,7 +28,8 @@ import (
 
 // pageOf is a page with a body.
 func pageOf(body string) string {
-	return "<!doctype html><html lang=en><head><meta charset=utf-8><title>Tern Hill</title></head><body>" + body + "</body></html>"
+	return "<!doctype html><html lang=en><head><meta charset=utf-8><title>Tern Hill</title></head><body>" + body +
+		"</body></html>"
 }
 
 // origin is a server whose answers are functions of their own, and what it was asked for.
@@ -147,9 +148,12 @@ func lines(t *testing.T, dir string) map[string]site.Captured {
 // TestCapture: pages are found along every kind of link, with what they load and what that loads.
 func TestCapture(t *testing.T) {
 	o := newOrigin(t)
-	o.page("/", `<base href="/x/"><a href="../visit/">v</a><a href="https://elsewhere.example/a">e</a><a href=mailto:a@b.example>m</a><iframe src=/frame></iframe><map><area href=/area.html></map><img src=/i.png srcset="/i2.png 2x, /i3.png 3x"><a href="/visit/#top">again</a><a href=/guide.pdf>p</a>`)
-	o.page("/visit/", `<link rel=stylesheet href=/s.css><script type=module>import "/m.js"</script><style>a{background:url(/b.png)}</style><a href="/">home</a><a href=/index.html>home</a><a href="/gone">g</a>`)
-	o.page("/index.html", `<base href="/x/"><a href="../visit/">v</a><a href="https://elsewhere.example/a">e</a><a href=mailto:a@b.example>m</a><iframe src=/frame></iframe><map><area href=/area.html></map><img src=/i.png srcset="/i2.png 2x, /i3.png 3x"><a href="/visit/#top">again</a><a href=/guide.pdf>p</a>`)
+	o.page("/",
+		`<base href="/x/"><a href="../visit/">v</a><a href="https://elsewhere.example/a">e</a><a href=mailto:a@b.example>m</a><iframe src=/frame></iframe><map><area href=/area.html></map><img src=/i.png srcset="/i2.png 2x, /i3.png 3x"><a href="/visit/#top">again</a><a href=/guide.pdf>p</a>`)
+	o.page("/visit/",
+		`<link rel=stylesheet href=/s.css><script type=module>import "/m.js"</script><style>a{background:url(/b.png)}</style><a href="/">home</a><a href=/index.html>home</a><a href="/gone">g</a>`)
+	o.page("/index.html",
+		`<base href="/x/"><a href="../visit/">v</a><a href="https://elsewhere.example/a">e</a><a href=mailto:a@b.example>m</a><iframe src=/frame></iframe><map><area href=/area.html></map><img src=/i.png srcset="/i2.png 2x, /i3.png 3x"><a href="/visit/#top">again</a><a href=/guide.pdf>p</a>`)
 	o.page("/frame", "f")
 	o.page("/area.html", "")
 	o.page("/listed", "only the sitemap knows it")
@@ -163,14 +167,19 @@ func TestCapture(t *testing.T) {
 	o.text("/f.woff2", "font/woff2", "f")
 	o.text("/guide.pdf", "application/pdf", "%PDF")
 	o.text("/robots.txt", "text/plain", "User-agent: *\nDisallow: /frame/\nSitemap: "+o.URL+"/maps/all.xml\n")
-	o.text("/maps/all.xml", "application/xml", "<sitemapindex><sitemap><loc>"+o.URL+"/maps/one.xml</loc></sitemap><sitemap><loc>"+o.URL+"/maps/all.xml</loc></sitemap></sitemapindex>")
+	o.text("/maps/all.xml", "application/xml",
+		"<sitemapindex><sitemap><loc>"+o.URL+"/maps/one.xml</loc></sitemap><sitemap><loc>"+o.URL+
+			"/maps/all.xml</loc></sitemap></sitemapindex>")
 	o.text("/maps/one.xml", "application/xml", "<urlset><url><loc>"+o.URL+"/listed</loc></url></urlset>")
 	s, dir := o.capture(t, nil)
-	want := []string{"area.html", "b.png", "f.woff2", "frame/index.html", "guide.pdf", "i.png", "i2.png", "i3.png", "index.html", "listed/index.html", "m.js", "maps/all.xml", "maps/one.xml", "n.js", "robots.txt", "s.css", "t.css", "visit/index.html"}
+	want := []string{"area.html", "b.png", "f.woff2", "frame/index.html", "guide.pdf", "i.png", "i2.png", "i3.png",
+		"index.html", "listed/index.html", "m.js", "maps/all.xml", "maps/one.xml", "n.js", "robots.txt", "s.css",
+		"t.css", "visit/index.html"}
 	if got := files(t, dir); !slices.Equal(got, want) {
 		t.Errorf("kept %q", got)
 	}
-	if s.Pages != 5 || s.Files != 13 || len(s.Dead) != 1 || s.Dead[0].Status != 404 || !slices.Equal(s.Dead[0].From, []string{o.URL + "/visit/"}) || len(s.LeftOut) != 0 {
+	if s.Pages != 5 || s.Files != 13 || len(s.Dead) != 1 || s.Dead[0].Status != 404 ||
+		!slices.Equal(s.Dead[0].From, []string{o.URL + "/visit/"}) || len(s.LeftOut) != 0 {
 		t.Errorf("%+v", s)
 	}
 	for _, r := range o.asked {
@@ -186,7 +195,8 @@ func TestCapture(t *testing.T) {
 // TestCoding: bodies come in every coding, and a body that lies about its own is left out.
 func TestCoding(t *testing.T) {
 	o := newOrigin(t)
-	o.page("/", "<a href=/gzip>1</a><a href=/br>2</a><a href=/zstd>3</a><a href=/lies>4</a><a href=/cut>5</a><a href=/odd>6</a>")
+	o.page("/",
+		"<a href=/gzip>1</a><a href=/br>2</a><a href=/zstd>3</a><a href=/lies>4</a><a href=/cut>5</a><a href=/odd>6</a>")
 	body := []byte(pageOf(strings.Repeat("tern ", 1000)))
 	coded := func(path, coding string, encode func(*bytes.Buffer)) {
 		var b bytes.Buffer
@@ -201,7 +211,8 @@ func TestCoding(t *testing.T) {
 	coded("/br", "br", func(b *bytes.Buffer) { w := brotli.NewWriter(b); w.Write(body); w.Close() })
 	coded("/zstd", "zstd", func(b *bytes.Buffer) { w, _ := zstd.NewWriter(b); w.Write(body); w.Close() })
 	coded("/lies", "gzip", func(b *bytes.Buffer) { b.Write(body) })
-	coded("/cut", "gzip", func(b *bytes.Buffer) { w := gzip.NewWriter(b); w.Write(body); w.Close(); b.Truncate(b.Len() / 2) })
+	coded("/cut", "gzip",
+		func(b *bytes.Buffer) { w := gzip.NewWriter(b); w.Write(body); w.Close(); b.Truncate(b.Len() / 2) })
 	coded("/odd", "tern", func(b *bytes.Buffer) { b.Write(body) })
 	s, dir := o.capture(t, nil)
 	for _, name := range []string{"gzip", "br", "zstd"} {
@@ -225,7 +236,10 @@ func TestTraps(t *testing.T) {
 	stranger := newOrigin(t)
 	stranger.page("/", "never to be seen")
 	var busy atomic.Int32
-	o.page("/", `<a href=/calendar/1>c</a><a href=/shop?sid=1>s</a><a href=/circle/a>o</a><a href=/self>o</a><a href=/away>a</a><a href=/busy>b</a><a href=/huge>h</a><a href=/secret/plan>x</a><a href=/.git/config>d</a><a href=/a/%2e%2e/%2e%2e/out>u</a><a href="/`+strings.Repeat("n", 300)+`">l</a><a href=/failing>f</a><a href=/cut>c</a><script src=/page.js></script><a href=/query>q</a>`)
+	o.page("/",
+		`<a href=/calendar/1>c</a><a href=/shop?sid=1>s</a><a href=/circle/a>o</a><a href=/self>o</a><a href=/away>a</a><a href=/busy>b</a><a href=/huge>h</a><a href=/secret/plan>x</a><a href=/.git/config>d</a><a href=/a/%2e%2e/%2e%2e/out>u</a><a href="/`+
+			strings.Repeat("n", 300)+
+			`">l</a><a href=/failing>f</a><a href=/cut>c</a><script src=/page.js></script><a href=/query>q</a>`)
 	o.mux.HandleFunc("/calendar/{n}", func(w http.ResponseWriter, r *http.Request) {
 		var n int
 		fmt.Sscan(r.PathValue("n"), &n)
@@ -236,7 +250,8 @@ func TestTraps(t *testing.T) {
 		w.Header().Set("Content-Type", "text/html")
 		fmt.Fprintf(w, pageOf("<a href='/shop?sid=%d'>more</a>"), time.Now().UnixNano())
 	})
-	for from, to := range map[string]string{"/circle/a": "/circle/b", "/circle/b": "/circle/a", "/self": "/self", "/away": stranger.URL + "/", "/query": "/query?a=1"} {
+	for from, to := range map[string]string{"/circle/a": "/circle/b", "/circle/b": "/circle/a", "/self": "/self",
+		"/away": stranger.URL + "/", "/query": "/query?a=1"} {
 		o.mux.Handle(from, http.RedirectHandler(to, http.StatusFound))
 	}
 	o.mux.HandleFunc("/busy", func(w http.ResponseWriter, _ *http.Request) {
@@ -252,7 +267,8 @@ func TestTraps(t *testing.T) {
 	o.page("/.git/config", "")
 	o.page("/"+strings.Repeat("n", 300), "")
 	o.page("/page.js", "not found, said with 200")
-	o.mux.HandleFunc("/failing", func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusInternalServerError) })
+	o.mux.HandleFunc("/failing",
+		func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusInternalServerError) })
 	o.mux.HandleFunc("/cut", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Length", "1000")
 		fmt.Fprint(w, "<!doctype html>")
@@ -268,10 +284,15 @@ func TestTraps(t *testing.T) {
 		dead = append(dead, strings.TrimPrefix(d.URL, o.URL)+" "+d.Why)
 	}
 	slices.Sort(dead)
-	if len(dead) != 5 || !strings.HasPrefix(dead[1], "/circle/") || dead[2] != "/failing 500 Internal Server Error" || dead[3] != "/query it redirects in a circle" || dead[4] != "/self it redirects in a circle" {
+	if len(dead) != 5 || !strings.HasPrefix(dead[1], "/circle/") || dead[2] != "/failing 500 Internal Server Error" ||
+		dead[3] != "/query it redirects in a circle" || dead[4] != "/self it redirects in a circle" {
 		t.Errorf("dead: %q", dead)
 	}
-	for why, n := range map[string]int{"robots.txt asks to leave it out": 1, "its body is larger than 1 MB": 1, "it leads to another site": 1, "a part of its path begins with a dot": 1, "a part of its path is longer than 200 bytes": 1, "a page came where a script, a stylesheet or another file was requested": 1, "its body cannot be read to the end: unexpected EOF": 1} {
+	for why, n := range map[string]int{"robots.txt asks to leave it out": 1, "its body is larger than 1 MB": 1,
+		"it leads to another site": 1, "a part of its path begins with a dot": 1,
+		"a part of its path is longer than 200 bytes":                            1,
+		"a page came where a script, a stylesheet or another file was requested": 1,
+		"its body cannot be read to the end: unexpected EOF":                     1} {
 		if s.LeftOut[why] < n {
 			t.Errorf("%q: %d of %v", why, s.LeftOut[why], s.LeftOut)
 		}
@@ -288,7 +309,8 @@ func TestTraps(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	if b, _ := os.ReadFile(filepath.Join(dir, site.CaptureName)); bytes.Contains(b, []byte("dGVybjpoaWxs")) || bytes.Contains(b, []byte("session")) {
+	if b, _ := os.ReadFile(filepath.Join(dir, site.CaptureName)); bytes.Contains(b, []byte("dGVybjpoaWxs")) ||
+		bytes.Contains(b, []byte("session")) {
 		t.Error("what was given to get in is written down")
 	}
 	if _, err := os.Stat(filepath.Join(filepath.Dir(dir), "out")); err == nil {
@@ -313,15 +335,19 @@ func TestManners(t *testing.T) {
 		want string
 	}{
 		{"as robots.txt asks", nil, "index.html p/index.html"},
-		{"ours", func(p *Options) { p.OwnSite = true }, "index.html one/index.html p/index.html s.js three/index.html two/index.html"},
-		{"depth", func(p *Options) { p.OwnSite, p.Depth = true, 2 }, "index.html one/index.html p/index.html s.js two/index.html"},
+		{"ours", func(p *Options) { p.OwnSite = true },
+			"index.html one/index.html p/index.html s.js three/index.html two/index.html"},
+		{"depth", func(p *Options) { p.OwnSite, p.Depth = true, 2 },
+			"index.html one/index.html p/index.html s.js two/index.html"},
 		{"most", func(p *Options) { p.OwnSite, p.Most, p.Parallel = true, 2, 1 }, "index.html one/index.html s.js"},
 		{"chosen", func(p *Options) {
 			p.OwnSite, p.Choose = true, func(path, file string) bool { return path == "/p" || file == "one/index.html" }
 		}, "index.html one/index.html p/index.html s.js"},
 		{"queries", func(p *Options) { p.WithQuery = true }, "index.html p?a=1/index.html p?a=2/index.html"},
-		{"the public address", func(p *Options) { p.Address = "https://ternhill.example" }, "index.html p/index.html public/index.html"},
-		{"a list", func(p *Options) { p.From = []string{"/three", "https://elsewhere.example/"} }, "index.html p/index.html three/index.html"},
+		{"the public address", func(p *Options) { p.Address = "https://ternhill.example" },
+			"index.html p/index.html public/index.html"},
+		{"a list", func(p *Options) { p.From = []string{"/three", "https://elsewhere.example/"} },
+			"index.html p/index.html three/index.html"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			_, dir := o.capture(t, c.set)
@@ -330,7 +356,8 @@ func TestManners(t *testing.T) {
 					t.Errorf("asked for %s", r.URL)
 				}
 			}
-			if got := strings.ReplaceAll(strings.Join(files(t, dir), " "), " robots.txt", ""); got != c.want { // that is kept where it is heeded
+			got := strings.ReplaceAll(strings.Join(files(t, dir), " "), " robots.txt", "") // kept where it is heeded
+			if got != c.want {
 				t.Errorf("kept %s", got)
 			}
 		})
@@ -391,7 +418,8 @@ func TestAgain(t *testing.T) {
 	if !s.Again || s.Came != 1 || s.Changed != 2 || s.Gone != 1 { // the home page links to something else
 		t.Errorf("%+v", s)
 	}
-	if got := strings.Join(files(t, dir), " "); got != "changes/index.html comes/index.html fails/index.html index.html same/index.html touched/index.html" {
+	if got := strings.Join(files(t, dir), " "); got !=
+		"changes/index.html comes/index.html fails/index.html index.html same/index.html touched/index.html" {
 		t.Errorf("kept %s", got)
 	}
 	if n := unchanged.Load(); n != 1 {
@@ -436,8 +464,10 @@ func TestForgedRecord(t *testing.T) {
 		t.Skip(err)
 	}
 	var record bytes.Buffer
-	for at, file := range map[string]string{"/gone1": "../mine.html", "/gone2": filepath.Join(top, "mine.css"), "/gone3": "linked/keep.html", "/out": "../mine.html"} {
-		if err := json.NewEncoder(&record).Encode(site.Captured{URL: o.URL + at, File: file, Status: 200, Sum: sum([]byte("mine")), Bytes: 4}); err != nil {
+	for at, file := range map[string]string{"/gone1": "../mine.html", "/gone2": filepath.Join(top, "mine.css"),
+		"/gone3": "linked/keep.html", "/out": "../mine.html"} {
+		if err := json.NewEncoder(&record).Encode(
+			site.Captured{URL: o.URL + at, File: file, Status: 200, Sum: sum([]byte("mine")), Bytes: 4}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -453,7 +483,8 @@ func TestForgedRecord(t *testing.T) {
 	if list := files(t, filepath.Join(top, "elsewhere")); len(list) != 1 {
 		t.Errorf("written through a link: %q", list)
 	}
-	if text, err := os.ReadFile(filepath.Join(dir, "out", "index.html")); err != nil || string(text) != pageOf("from the site") {
+	if text, err := os.ReadFile(filepath.Join(dir, "out", "index.html")); err != nil ||
+		string(text) != pageOf("from the site") {
 		t.Errorf("%q, %v", text, err)
 	}
 	if s.Pages != 2 || s.Gone != 0 || len(s.LeftOut) != 1 {
@@ -476,7 +507,8 @@ func TestGoOn(t *testing.T) {
 	o := newOrigin(t)
 	const n = 60
 	for i := range n {
-		o.page(fmt.Sprintf("/%d", i), fmt.Sprintf("<a href=/%d>a</a><a href=/%d>b</a><script src=/s%d.js></script>", (i*2+1)%n, (i*3+2)%n, i%5))
+		o.page(fmt.Sprintf("/%d", i),
+			fmt.Sprintf("<a href=/%d>a</a><a href=/%d>b</a><script src=/s%d.js></script>", (i*2+1)%n, (i*3+2)%n, i%5))
 	}
 	o.page("/", "<a href=/0>0</a><a href=/30>30</a>")
 	for i := range 5 {
@@ -510,7 +542,8 @@ func TestGoOn(t *testing.T) {
 		asked2 := len(o.paths()) // and stopped in a second capture, it loses nothing
 		ctx, stop = context.WithCancel(t.Context())
 		stop()
-		if s, err := Capture(ctx, Options{Start: mustParse(t, o.URL+"/"), Dir: dir, OwnSite: true}); err != nil || !s.Stopped {
+		if s, err := Capture(ctx, Options{Start: mustParse(t, o.URL+"/"), Dir: dir, OwnSite: true}); err != nil ||
+			!s.Stopped {
 			t.Errorf("after %d: %+v, %v", after, s, err)
 		}
 		if got := files(t, dir); !slices.Equal(got, want) || len(lines(t, dir)) < len(want) {
@@ -578,11 +611,15 @@ func TestFileOf(t *testing.T) {
 		withQuery bool
 		want      string
 	}{
-		{"/", true, false, "index.html"}, {"/visit/", true, false, "visit/index.html"}, {"/visit", true, false, "visit/index.html"},
+		{"/", true, false, "index.html"}, {"/visit/", true, false, "visit/index.html"}, {"/visit", true, false,
+			"visit/index.html"},
 		{"/a.html", true, false, "a.html"}, {"/a.HTM", true, false, "a.HTM"}, {"/a.php", true, false, "a.php/index.html"},
-		{"/a.css?v=1", false, false, "a.css"}, {"/a?x=/1", true, true, "a?x=%2F1/index.html"}, {"/?x=1", true, true, "index?x=1.html"},
+		{"/a.css?v=1", false, false, "a.css"}, {"/a?x=/1", true, true, "a?x=%2F1/index.html"}, {"/?x=1", true, true,
+			"index?x=1.html"},
 		{"/caf%C3%A9", true, false, "café/index.html"}, {"/a%20b.js", false, false, "a b.js"},
-		{"/.env", false, false, "!"}, {"/a/.b/c", true, false, "!"}, {"/%2e%2e/a", true, false, "!"}, {"/a//b", true, false, "!"}, {"/a%00b", true, false, "!"}, {"/a%5Cb", true, false, "!"}, {"/dir/", false, false, "!"}, {"/yellowgate.yaml", false, false, "!"}, {"/a/YellowGate.yaml", false, false, "!"},
+		{"/.env", false, false, "!"}, {"/a/.b/c", true, false, "!"}, {"/%2e%2e/a", true, false, "!"}, {"/a//b", true,
+			false, "!"}, {"/a%00b", true, false, "!"}, {"/a%5Cb", true, false, "!"}, {"/dir/", false, false, "!"}, {
+			"/yellowgate.yaml", false, false, "!"}, {"/a/YellowGate.yaml", false, false, "!"},
 	} {
 		u := mustParse(t, "http://ternhill.example"+c.raw)
 		file, why := FileOf(u, c.isPage, c.withQuery)
@@ -617,7 +654,8 @@ func TestOnePlace(t *testing.T) {
 	o.page("/other", "one")
 	o.page("/other/", "two")
 	s, dir := o.capture(t, func(p *Options) { p.Parallel = 1 })
-	if s.Pages != 3 || len(s.LeftOut) != 1 || s.Example["another address with the same path has another body"] != o.URL+"/other/" {
+	if s.Pages != 3 || len(s.LeftOut) != 1 ||
+		s.Example["another address with the same path has another body"] != o.URL+"/other/" {
 		t.Errorf("%+v", s)
 	}
 	if text, err := os.ReadFile(filepath.Join(dir, "other", "index.html")); err != nil || string(text) != pageOf("one") {

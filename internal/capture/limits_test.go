@@ -129,7 +129,9 @@ func TestUnfolding(t *testing.T) {
 	if s.Limit != "sitemaps are too large" {
 		t.Errorf("%+v", s)
 	}
-	if list := files(t, dir); slices.Contains(list, "wide.js") || !slices.ContainsFunc(slices.Collect(maps.Keys(s.LeftOut)), func(why string) bool { return strings.Contains(why, "window size exceeded") }) {
+	if list := files(t, dir); slices.Contains(list, "wide.js") ||
+		!slices.ContainsFunc(slices.Collect(maps.Keys(s.LeftOut)),
+			func(why string) bool { return strings.Contains(why, "window size exceeded") }) {
 		t.Errorf("a window of 512 MB: %q %v", list, s.LeftOut)
 	}
 }
@@ -140,9 +142,14 @@ func TestNamesOfSystems(t *testing.T) {
 		file, linux, windows string
 	}{
 		{"visit/index.html", "", ""}, {"console.html", "", ""}, {"com/index.html", "", ""},
-		{"con.html", "", "a device"}, {"a/AUX/index.html", "", "a device"}, {"lpt1.tar.gz", "", "a device"}, {"nul", "", "a device"}, {"com¹.js", "", "a device"},
-		{"a./index.html", "", "a dot or a space"}, {"a /index.html", "", "a dot or a space"}, {"index.html::$DATA", "", "a character"}, {"a?x=1/index.html", "", "a character"},
-		{"yellowgate.yaml.", "decides", "decides"}, {"YellowGate.YAML", "decides", "decides"}, {"yellowgate.yaml. .", "decides", "decides"}, {"x/yellowgate.yaml::$DATA", "decides", "decides"}, {"yellow\u200cgate.yaml", "decides", "decides"},
+		{"con.html", "", "a device"}, {"a/AUX/index.html", "", "a device"}, {"lpt1.tar.gz", "",
+			"a device"}, {"nul",
+			"", "a device"}, {"com¹.js", "", "a device"},
+		{"a./index.html", "", "a dot or a space"}, {"a /index.html", "", "a dot or a space"}, {"index.html::$DATA",
+			"", "a character"}, {"a?x=1/index.html", "", "a character"},
+		{"yellowgate.yaml.", "decides", "decides"}, {"YellowGate.YAML", "decides", "decides"}, {"yellowgate.yaml. .",
+			"decides", "decides"}, {"x/yellowgate.yaml::$DATA", "decides", "decides"}, {"yellow\u200cgate.yaml",
+			"decides", "decides"},
 	} {
 		for system, want := range map[string]string{"linux": c.linux, "windows": c.windows} {
 			if got := unfit(c.file, system); (got == "") != (want == "") || !strings.Contains(got, want) {
@@ -156,7 +163,8 @@ func TestNamesOfSystems(t *testing.T) {
 	o.page("/A/", "large")
 	o.page("/a/", "small")
 	s, dir := o.capture(t, nil)
-	if list := files(t, dir); !slices.Equal(list, []string{"A/index.html", "a/index.html", "index.html"}) || len(s.LeftOut) != 1 {
+	if list := files(t, dir); !slices.Equal(list, []string{"A/index.html", "a/index.html", "index.html"}) ||
+		len(s.LeftOut) != 1 {
 		t.Errorf("%q %v", list, s.LeftOut)
 	}
 }

@@ -92,7 +92,8 @@ func TestResolve(t *testing.T) {
 // TestCircles: each circle of redirects is told once, and chains that end are none.
 func TestCircles(t *testing.T) {
 	c := &capture{Options: Options{Start: mustParse(t, "http://localhost:8000/")}, summary: &Summary{}}
-	for from, to := range map[string]string{"a": "b", "b": "c", "c": "a", "in": "a", "self": "self", "x": "y", "y": "end", "away": "https://elsewhere.example/"} {
+	for from, to := range map[string]string{"a": "b", "b": "c", "c": "a", "in": "a", "self": "self", "x": "y",
+		"y": "end", "away": "https://elsewhere.example/"} {
 		final := to
 		if !strings.HasPrefix(to, "https:") {
 			final = "http://localhost:8000/" + to
@@ -104,7 +105,8 @@ func TestCircles(t *testing.T) {
 		t.Errorf("%+v", c.summary.Dead)
 	}
 	for _, d := range c.summary.Dead {
-		if name := strings.TrimPrefix(d.URL, "http://localhost:8000/"); !strings.Contains("a b c self", name) || d.Status != 301 {
+		if name := strings.TrimPrefix(d.URL, "http://localhost:8000/"); !strings.Contains("a b c self", name) ||
+			d.Status != 301 {
 			t.Errorf("%+v", d)
 		}
 	}

@@ -26,14 +26,12 @@ func plain(path, head, body string) string {
 // TestSitemaps: what an index of sitemaps names is followed, and where a part of it
 // cannot be read, no page is called unlisted.
 func TestSitemaps(t *testing.T) {
-	b := clitest.New(t,
-		"s/i.svg", "<svg/>",
-		"s/index.html", plain("/", "", ""),
-		"s/a/index.html", plain("/a/", "", ""),
-		"s/b/index.html", plain("/b/", "<meta name=robots content=noindex>\n", ""),
-		"s/c/index.html", plain("/c/", "", ""),
-		"s/sitemap.xml", `<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><sitemap><loc>https://ternhill.example/one.xml</loc></sitemap><sitemap><loc>https://ternhill.example/maps/two.xml.gz</loc></sitemap></sitemapindex>`,
-		"s/one.xml", `<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/b/</loc></url></urlset>`)
+	b := clitest.New(t, "s/i.svg", "<svg/>", "s/index.html", plain("/", "", ""), "s/a/index.html",
+		plain("/a/", "", ""), "s/b/index.html", plain("/b/", "<meta name=robots content=noindex>\n", ""),
+		"s/c/index.html", plain("/c/", "", ""), "s/sitemap.xml",
+		`<sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><sitemap><loc>https://ternhill.example/one.xml</loc></sitemap><sitemap><loc>https://ternhill.example/maps/two.xml.gz</loc></sitemap></sitemapindex>`,
+		"s/one.xml",
+		`<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/b/</loc></url></urlset>`)
 	var packed bytes.Buffer
 	z := gzip.NewWriter(&packed)
 	fmt.Fprint(z, `<urlset><url><loc>https://ternhill.example/a/</loc></url></urlset>`)
@@ -70,7 +68,8 @@ func TestAuditText(t *testing.T) {
 	if strings.Count(out, "blocks rendering until") != 2 || strings.Contains(out, "pages with the most to mend") {
 		t.Error(out)
 	}
-	if out := b.Want(1, clitest.Args("audit", "s", "-v"), "unused-style", "pages with the most to mend", "unused"); strings.Count(
+	if out := b.Want(1, clitest.Args("audit", "s", "-v"), "unused-style", "pages with the most to mend",
+		"unused"); strings.Count(
 		out, "blocks rendering until") != 4 ||
 		strings.LastIndex(out, "  /b/ ") > strings.LastIndex(out, "  /a/ ") {
 		t.Error(out)
@@ -119,12 +118,10 @@ func TestCompareHTML(t *testing.T) {
 // TestAuditLines: one a line comes the same as in one piece, each page's record and
 // verdicts before the next.
 func TestAuditLines(t *testing.T) {
-	b := clitest.New(t,
-		"yellowgate.yaml", "yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nitems: {a: {script: /a.js, pages: all}}\n",
-		"s/i.svg", "<svg/>",
-		"s/a.js", "a()",
-		"s/index.html", plain("/", "", ""),
-		"s/b/index.html", plain("/b/", "", ""))
+	b := clitest.New(t, "yellowgate.yaml",
+		"yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nitems: {a: {script: /a.js, pages: all}}\n",
+		"s/i.svg", "<svg/>", "s/a.js", "a()", "s/index.html", plain("/", "", ""), "s/b/index.html",
+		plain("/b/", "", ""))
 	b.Want(0, clitest.Args("apply"))
 	b.Write("out/b/index.html", strings.Replace(b.Read("out/b/index.html"), "/a.js", "/c.js", 1))
 	_, whole, _ := b.Exec("audit", "--format", "json")
@@ -158,11 +155,9 @@ func TestAuditLines(t *testing.T) {
 
 // TestImportsShown: show and survey tell what is imported, and a budget counts it.
 func TestImportsShown(t *testing.T) {
-	b := clitest.New(t,
-		"yellowgate.yaml", "yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nbudgets: [{pages: all, styles: 40, requests: 3}]\n",
-		"s/i.svg", "<svg/>",
-		"s/a.css", "@import 'b.css'; @import 'gone.css'; p{}",
-		"s/b.css", "i{margin:0}",
+	b := clitest.New(t, "yellowgate.yaml",
+		"yellowgate: 1\nsite: {source: s, output: out, url: https://ternhill.example}\nbudgets: [{pages: all, styles: 40, requests: 3}]\n",
+		"s/i.svg", "<svg/>", "s/a.css", "@import 'b.css'; @import 'gone.css'; p{}", "s/b.css", "i{margin:0}",
 		"s/index.html", plain("/", "<link rel=stylesheet href=/a.css>\n", "<p>"))
 	b.Want(0, clitest.Args("show", "/"), "imports /b.css", "imports /gone.css", "no such file", "4 requests")
 	b.Want(0, clitest.Args("survey", "s"), "import", "/b.css")
@@ -181,14 +176,13 @@ func firstLines(page string) string {
 // is reported each page where one has it otherwise.
 func TestWholeSite(t *testing.T) {
 	page := func(head string) string {
-		return "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>" + head + "</title>\n<meta name=description content=\"" + head + " on Tern Hill\">\n</head>\n<body><p>x</body></html>\n"
+		return "<!doctype html>\n<html lang=en>\n<head>\n<meta charset=utf-8>\n<title>" + head +
+			"</title>\n<meta name=description content=\"" + head +
+			" on Tern Hill\">\n</head>\n<body><p>x</body></html>\n"
 	}
-	b := clitest.New(t,
-		"s/index.html", page("Home"),
-		"s/a.html", page("A"),
-		"s/b.html", page("B"),
-		"s/404.html", page("Not found"),
-		"s/sitemap.xml", "<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/a.html</loc></url><url><loc>https://ternhill.example/b.html</loc></url></urlset>",
+	b := clitest.New(t, "s/index.html", page("Home"), "s/a.html", page("A"), "s/b.html", page("B"), "s/404.html",
+		page("Not found"), "s/sitemap.xml",
+		"<urlset><url><loc>https://ternhill.example/</loc></url><url><loc>https://ternhill.example/a.html</loc></url><url><loc>https://ternhill.example/b.html</loc></url></urlset>",
 		"s/old.html", "<!doctype html><html lang=en><title>Old</title><script>location.replace('/a.html')</script>")
 	out := b.Want(0, clitest.Args("audit", "s", "--verbose"), "on all 3 pages: the page has no canonical",
 		"on all 4 pages: no <link rel=\"icon\">", "on all 4 pages: the page has no viewport")
@@ -265,13 +259,15 @@ func TestMendFirst(t *testing.T) {
 // TestAskedLater: what an audit remembers of a page is asked for anew once a capture finds out that a file is missing.
 func TestAskedLater(t *testing.T) {
 	const home = `{"url":"https://ternhill.example/","file":"index.html","status":200}` + "\n"
-	b := clitest.New(t, "site/index.html", clitest.Doc("Plays", "<script src=/late.js defer></script><p>x</p>"), "site/.yellowgate-capture.ndjson", home,
-		"yellowgate.yaml", "yellowgate: 1\nsite: {url: https://ternhill.example, source: site, output: public}\n")
+	b := clitest.New(t, "site/index.html", clitest.Doc("Plays", "<script src=/late.js defer></script><p>x</p>"),
+		"site/.yellowgate-capture.ndjson", home, "yellowgate.yaml",
+		"yellowgate: 1\nsite: {url: https://ternhill.example, source: site, output: public}\n")
 	b.Want(0, clitest.Args("apply"))
 	if out := b.Want(0, clitest.Args("audit")); strings.Contains(out, "late.js") {
 		t.Errorf("nobody knows whether it is there:\n%s", out)
 	}
-	b.Write("site/.yellowgate-capture.ndjson", home+`{"url":"https://ternhill.example/late.js","status":404,"asked":"file"}`+"\n")
+	b.Write("site/.yellowgate-capture.ndjson",
+		home+`{"url":"https://ternhill.example/late.js","status":404,"asked":"file"}`+"\n")
 	b.Want(1, clitest.Args("audit"), "/late.js: the site has no such file")
 }
 
@@ -292,7 +288,10 @@ func TestCompareSpellings(t *testing.T) {
 	b := clitest.New(t)
 	for side, end := range map[string]string{"one": "", "two": ".html"} {
 		for _, name := range []string{"a", "b", "c"} {
-			b.Write(side+"/blog/"+name+".html", clitest.Doc(name, strings.ReplaceAll("<a href=/blog/aX>a</a><a href=/blog/bX>b</a><a href=/blog/cX>c</a>", "X", end)))
+			b.Write(side+"/blog/"+name+".html",
+				clitest.Doc(name,
+					strings.ReplaceAll("<a href=/blog/aX>a</a><a href=/blog/bX>b</a><a href=/blog/cX>c</a>", "X",
+						end)))
 		}
 	}
 	if out := b.Want(0, clitest.Args("compare", "one", "two")); strings.Contains(out, "pages that are") {

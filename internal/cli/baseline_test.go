@@ -83,11 +83,13 @@ func TestBaseline(t *testing.T) {
 		b.Want(0,
 			clitest.Args("audit", "after", "--format", "json", "--out", "after.json", "--fail-on", "never",
 				"--force"))
-		for _, sides := range [][2]string{{"before", "after"}, {"before.json", "after"}, {"before", "after.json"}, {"before.json", "after.json"}} {
+		for _, sides := range [][2]string{{"before", "after"}, {"before.json", "after"}, {"before", "after.json"},
+			{"before.json", "after.json"}} {
 			var c struct {
 				New []struct{ Check, Page string }
 			}
-			if err := json.Unmarshal([]byte(b.Want(0, clitest.Args("compare", sides[0], sides[1], "--format", "json"))), &c); err != nil {
+			if err := json.Unmarshal(
+				[]byte(b.Want(0, clitest.Args("compare", sides[0], sides[1], "--format", "json"))), &c); err != nil {
 				t.Fatal(err)
 			}
 			var got []string

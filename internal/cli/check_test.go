@@ -86,7 +86,8 @@ per-page:
 	if read(); told.Accepted != 2 || len(told.Problems) != all-2 {
 		t.Errorf("%d of %d are left, %d accepted", len(told.Problems), all, told.Accepted)
 	}
-	b.Want(0, clitest.Args("check"), "2 findings accepted in the gate file", `page set "empty"`, "items \"b\" and \"a\"", `"body > h1" matches nothing (on /visit/)`)
+	b.Want(0, clitest.Args("check"), "2 findings accepted in the gate file", `page set "empty"`,
+		"items \"b\" and \"a\"", `"body > h1" matches nothing (on /visit/)`)
 	b.Write("yellowgate.yaml", gate+"accept: {check: no-such-place, pages: /visit/, note: later}\n")
 	if out := b.Want(0, clitest.Args("apply")); strings.Contains(out, "has no place") {
 		t.Error(out)
@@ -108,7 +109,8 @@ func TestFilesOfServer(t *testing.T) {
 		}
 	}))
 	gate := "yellowgate: 1\nsite: {source: site, output: public, origin: \"" + origin.URL + "\"}\nitems:\n  late: {script: /js/late%20opening.js, pages: all}\n"
-	b := clitest.New(t, "yellowgate.yaml", gate, "site/index.html", clitest.Doc("Home", ""), "site/visit/index.html", clitest.Doc("Visit", ""))
+	b := clitest.New(t, "yellowgate.yaml", gate, "site/index.html", clitest.Doc("Home", ""), "site/visit/index.html",
+		clitest.Doc("Visit", ""))
 	b.Want(0, clitest.Args("check"), "No errors")
 	b.Want(0, clitest.Args("apply"), "2 pages written")
 	if asked["/js/late opening.js"] != 2 {
@@ -120,7 +122,8 @@ func TestFilesOfServer(t *testing.T) {
 	b.Want(1, clitest.Args("check"), `item "later" loads /js/later.js, and the site has no such file`, "1 error")
 	b.Want(2, clitest.Args("apply"), `item "later" loads /js/later.js, and the site has no such file`)
 	origin.Close()
-	out := b.Want(0, clitest.Args("check"), "warning: "+origin.URL+" could not be queried for files that the folder lacks: ", "connection refused")
+	out := b.Want(0, clitest.Args("check"),
+		"warning: "+origin.URL+" could not be queried for files that the folder lacks: ", "connection refused")
 	if strings.Contains(out, "the site has no such file") {
 		t.Errorf("what is unknown is called missing:\n%s", out)
 	}
@@ -134,9 +137,13 @@ func TestJSON(t *testing.T) {
 	b := clitest.Small(t)
 	b.Write("yellowgate.yaml", clitest.SmallGate)
 	for _, c := range []struct{ args, want string }{
-		{"check", `"item":"counter"`}, {"pages", `"sets":[]`}, {"pages --fields", `"name":"fact.name"`}, {"why /visit/ counter", `"verdict":"in"`},
-		{"why /visit/ title", `"wins":true`}, {"where", `"kind":"code"`}, {"where counter", `"reason":"except"`}, {"diff", `"new":true`}, {"survey", `"loads"`},
-		{"apply", `"written":3`}, {"show /visit/", `"format":"yellowgate.page/1"`}, {"audit", `"errors":0`}, {"explain", `"name":"broken-head"`}, {"explain dead-file", `"good":`},
+		{"check", `"item":"counter"`}, {"pages", `"sets":[]`}, {"pages --fields", `"name":"fact.name"`}, {
+			"why /visit/ counter", `"verdict":"in"`},
+		{"why /visit/ title", `"wins":true`}, {"where", `"kind":"code"`}, {"where counter",
+			`"reason":"except"`}, {
+			"diff", `"new":true`}, {"survey", `"loads"`},
+		{"apply", `"written":3`}, {"show /visit/", `"format":"yellowgate.page/1"`}, {"audit", `"errors":0`}, {
+			"explain", `"name":"broken-head"`}, {"explain dead-file", `"good":`},
 	} {
 		_, out, errout := b.Exec(append(strings.Fields(c.args), "--format", "json")...)
 		var v any
@@ -155,9 +162,12 @@ func TestJSON(t *testing.T) {
 // output is as it would be written by hand.
 func TestMarksOff(t *testing.T) {
 	b := clitest.Small(t)
-	b.Write("yellowgate.yaml", strings.Replace(clitest.SmallGate, "  facts:", "  marks: false\n  facts:", 1)+"  style: {stylesheet: /css/site.css, pages: all}\n")
+	b.Write("yellowgate.yaml",
+		strings.Replace(clitest.SmallGate, "  facts:", "  marks: false\n  facts:", 1)+
+			"  style: {stylesheet: /css/site.css, pages: all}\n")
 	b.Want(0, clitest.Args("apply"))
-	if page := b.Read("public/visit/index.html"); strings.Contains(page, "yg:") || !strings.Contains(page, "\n  <link rel=\"stylesheet\" href=\"/css/site.css\">\n</head>") {
+	if page := b.Read("public/visit/index.html"); strings.Contains(page, "yg:") ||
+		!strings.Contains(page, "\n  <link rel=\"stylesheet\" href=\"/css/site.css\">\n</head>") {
 		t.Errorf("the page is\n%s", page)
 	}
 	b.Want(0, clitest.Args("audit"), "counter            2         2  as the gate says", "style              3         3")
@@ -171,7 +181,9 @@ func TestOutputAsSource(t *testing.T) {
 	b := clitest.Small(t)
 	b.Write("yellowgate.yaml", clitest.SmallGate)
 	b.Exec("apply")
-	b.Write("again.yaml", strings.NewReplacer("source: site", "source: public", "output: public", "output: second").Replace(clitest.SmallGate))
+	b.Write("again.yaml",
+		strings.NewReplacer("source: site", "source: public", "output: public", "output: second").Replace(
+			clitest.SmallGate))
 	b.Want(0, clitest.Args("apply", "--gate", "again.yaml"), "3 pages written")
 	for _, page := range []string{"index.html", "visit/index.html", "members/index.html"} {
 		if b.Read("second/"+page) != b.Read("public/"+page) {
@@ -184,28 +196,43 @@ func TestOutputAsSource(t *testing.T) {
 func TestCheckSite(t *testing.T) {
 	page := clitest.Doc("t", `<p>x</p><p id="letter">y</p><a href="/b/#letter">l</a>`)
 	for _, c := range []struct{ name, yaml, want string }{
-		{"a made page where one exists", "blank-pages: [{path: /a/, title: A}]\n", "the blank page /a/ exists already: a/index.html"},
-		{"an id twice", "items: {letter: {popup: <p>z</p>, open: {fragment: letter}, pages: all}}\n", `this element has the id "letter", and so has the popup`},
-		{"a link to a popup that is out", "items: {mail: {popup: <p>z</p>, open: {fragment: letter}, pages: /a/}}\n", `the link to #letter opens nothing: on /b/, item "mail" is out`},
-		{"required", "require: [{pages: /a/, metadata: description}]\n", "description is required, and the page would have none (on /a/)"},
-		{"noindex taken back", "metadata: [{pages: all, robots: noindex}, {pages: /a/, robots: nofollow}]\n", "this robots takes back the noindex of yellowgate.yaml:3:25 (on /a/)"},
-		{"noindex taken back per page", "metadata: [{pages: all, robots: noindex}]\nper-page: {/b/: {robots: none}}\n", "this robots takes back the noindex"},
-		{"out of its dates", "items: {x: {script: /x.js, until: 2020-01-01}}\nper-page: {/a/: {in: x}}\n", `item "x" is put in on /a/, but on`},
+		{"a made page where one exists", "blank-pages: [{path: /a/, title: A}]\n",
+			"the blank page /a/ exists already: a/index.html"},
+		{"an id twice", "items: {letter: {popup: <p>z</p>, open: {fragment: letter}, pages: all}}\n",
+			`this element has the id "letter", and so has the popup`},
+		{"a link to a popup that is out", "items: {mail: {popup: <p>z</p>, open: {fragment: letter}, pages: /a/}}\n",
+			`the link to #letter opens nothing: on /b/, item "mail" is out`},
+		{"required", "require: [{pages: /a/, metadata: description}]\n",
+			"description is required, and the page would have none (on /a/)"},
+		{"noindex taken back", "metadata: [{pages: all, robots: noindex}, {pages: /a/, robots: nofollow}]\n",
+			"this robots takes back the noindex of yellowgate.yaml:3:25 (on /a/)"},
+		{"noindex taken back per page",
+			"metadata: [{pages: all, robots: noindex}]\nper-page: {/b/: {robots: none}}\n",
+			"this robots takes back the noindex"},
+		{"out of its dates", "items: {x: {script: /x.js, until: 2020-01-01}}\nper-page: {/a/: {in: x}}\n",
+			`item "x" is put in on /a/, but on`},
 		{"built files", "items: {x: {script: 'built:main', pages: all}}\n", "the build manifest has no \"main\""},
-		{"a built file that is missing", "items: {x: {script: 'built:used', pages: all}}\n", "the build manifest names /built/other.js, and the site has no such file"},
+		{"a built file that is missing", "items: {x: {script: 'built:used', pages: all}}\n",
+			"the build manifest names /built/other.js, and the site has no such file"},
 		{"no item uses", "items: {x: {script: 'built:used', pages: all}}\n", "no item uses the built file /built/other.js"},
-		{"no integrity", "items: {x: {script: /no.js, integrity: auto, pages: all}}\n", "integrity: auto cannot be made: the site has no file /no.js"},
+		{"no integrity", "items: {x: {script: /no.js, integrity: auto, pages: all}}\n",
+			"integrity: auto cannot be made: the site has no file /no.js"},
 		{"a missing file", "items: {x: {code-file: no.html, pages: all}}\n", "cannot be read: no.html"},
-		{"no list fact", "items: {x: {questions: '@{fact.faq}', pages: all}}\n", `item "x" writes no structured data where the list fact is missing`},
-		{"variants", "items: {x: {script: /x.js, not-with: y, pages: all}, y: {script: /y.js, pages: /a/}}\n", `items "x" and "y" must never meet, and both are in`},
+		{"no list fact", "items: {x: {questions: '@{fact.faq}', pages: all}}\n",
+			`item "x" writes no structured data where the list fact is missing`},
+		{"variants", "items: {x: {script: /x.js, not-with: y, pages: all}, y: {script: /y.js, pages: /a/}}\n",
+			`items "x" and "y" must never meet, and both are in`},
 		{"no place", "items: {x: {code: <i>x</i>, place: {before: aside}, pages: all}}\n", `item "x" has no place anywhere`},
 		{"no value", "items: {x: {code: '<i>@{fact.price}</i>', pages: all}}\n", "@{fact.price} has no value (on 4 pages"},
-		{"clean addresses", "defaults: [{pages: all, canonical: 'https://t.example@{page.path}'}]\n", "the site's links say /two, and canonical writes /two.html: so on 2 pages [other-spelling]"},
+		{"clean addresses", "defaults: [{pages: all, canonical: 'https://t.example@{page.path}'}]\n",
+			"the site's links say /two, and canonical writes /two.html: so on 2 pages [other-spelling]"},
 	} {
-		b := clitest.New(t, "site/one.html", clitest.Doc("1", "<a href=/two>2</a>"), "site/two.html", clitest.Doc("2", "<a href=/one>1</a>"),
-			"site/a/index.html", page, "site/b/index.html", strings.ReplaceAll(page, `<p id="letter">y</p>`, ""), "site/built/used.js", "u()",
-			"build.json", `{"used": "built/used.js", "other": "built/other.js"}`, "facts.yaml", "/a/: {faq: [{ask: a, answer: b}]}\n",
-			"yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public, manifest: build.json, facts: facts.yaml}\n"+c.yaml)
+		b := clitest.New(t, "site/one.html", clitest.Doc("1", "<a href=/two>2</a>"), "site/two.html",
+			clitest.Doc("2", "<a href=/one>1</a>"), "site/a/index.html", page, "site/b/index.html",
+			strings.ReplaceAll(page, `<p id="letter">y</p>`, ""), "site/built/used.js", "u()", "build.json",
+			`{"used": "built/used.js", "other": "built/other.js"}`, "facts.yaml",
+			"/a/: {faq: [{ask: a, answer: b}]}\n", "yellowgate.yaml",
+			"yellowgate: 1\nsite: {source: site, output: public, manifest: build.json, facts: facts.yaml}\n"+c.yaml)
 		_, out, errout := b.Exec("check", "--verbose")
 		if !strings.Contains(strings.Join(strings.Fields(out+errout), " "), c.want) {
 			t.Errorf("%s: %q is not in\n%s%s", c.name, c.want, out, errout)

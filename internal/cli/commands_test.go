@@ -22,13 +22,17 @@ func TestDemo(t *testing.T) {
 	b.Want(0, clitest.Args("demo"), "in tern-hill-2")
 	b.Dir = filepath.Join(b.Dir, "tern-hill")
 
-	for _, page := range []string{"index.html", "press/index.html", "journal/nuit-des-meteores/index.html", "book/pay/index.html"} {
+	for _, page := range []string{"index.html", "press/index.html", "journal/nuit-des-meteores/index.html",
+		"book/pay/index.html"} {
 		clitest.Golden(t, "demo-"+strings.ReplaceAll(page, "/", "-"), b.Read("public/"+page))
 	}
 	for name, a := range map[string][]string{
-		"check": {"check", "--verbose"}, "survey": {"survey"}, "show": {"show", "/book/pay/"}, "show-source": {"show", "/press/", "--source"},
-		"why": {"why", "/sky-tonight/", "domkit"}, "why-title": {"why", "/events/perseids/", "title"}, "where": {"where"}, "where-item": {"where", "contact-kit"},
-		"pages": {"pages", "booking or has(form.contact)"}, "pages-why": {"pages", "booking or has(form.contact)", "--why"}, "fields": {"pages", "--fields"},
+		"check": {"check", "--verbose"}, "survey": {"survey"}, "show": {"show", "/book/pay/"}, "show-source": {"show",
+			"/press/", "--source"},
+		"why": {"why", "/sky-tonight/", "domkit"}, "why-title": {"why", "/events/perseids/", "title"}, "where": {
+			"where"}, "where-item": {"where", "contact-kit"},
+		"pages": {"pages", "booking or has(form.contact)"}, "pages-why": {"pages", "booking or has(form.contact)",
+			"--why"}, "fields": {"pages", "--fields"},
 		"audit": {"audit"}, "suggest": {"suggest", "site"}, "explain": {"explain"}, "explain-one": {"explain", "broken-head"},
 	} {
 		_, out, errout := b.Exec(a...)
@@ -41,7 +45,8 @@ func TestDemo(t *testing.T) {
 	clitest.Golden(t, "audit-source.txt", out)
 
 	gate := b.Read("yellowgate.yaml")
-	b.Write("yellowgate.yaml", strings.Replace(gate, "    place: {code: spot}\n", "    place: {code: spot}\n    except: /visit/\n", 1))
+	b.Write("yellowgate.yaml",
+		strings.Replace(gate, "    place: {code: spot}\n", "    place: {code: spot}\n    except: /visit/\n", 1))
 	b.Want(1, clitest.Args("diff"), "star-map  -1  /visit/", `-    <!--yg:star-map-->`, "1 of 28 pages is behind")
 	b.Want(1, clitest.Args("audit", "--fail-on", "error"), "leaked-item", "stale-output")
 	b.Want(0, clitest.Args("show", "/visit/"), "behind the gate file: this is what apply would write")
@@ -51,7 +56,8 @@ func TestDemo(t *testing.T) {
 
 // TestPageRecord: the form of a page record, field by field.
 func TestPageRecord(t *testing.T) {
-	b := clitest.New(t, "s/visit/index.html", "<!DOCTYPE html>\n<html>\n<head>\n<meta charset=utf-8>\n<title>Visit</title>\n  <script src=\"/js/site.js\" defer></script>\n</head>\n<body><noscript><iframe src=\"https://x.example/\"></iframe></noscript></body></html>\n",
+	b := clitest.New(t, "s/visit/index.html",
+		"<!DOCTYPE html>\n<html>\n<head>\n<meta charset=utf-8>\n<title>Visit</title>\n  <script src=\"/js/site.js\" defer></script>\n</head>\n<body><noscript><iframe src=\"https://x.example/\"></iframe></noscript></body></html>\n",
 		"s/js/site.js", strings.Repeat("x();\n", 100), "s/part.htm", "<p>a fragment<link rel=stylesheet href=a.css>")
 	_, out, errout := b.Exec("survey", "s", "--format", "ndjson")
 	lines := strings.Split(strings.TrimSpace(out), "\n")
@@ -85,7 +91,8 @@ func TestAuditJSON(t *testing.T) {
 	b := clitest.Small(t)
 	b.Write("yellowgate.yaml", clitest.SmallGate)
 	b.Exec("apply")
-	b.Write("public/members/index.html", strings.Replace(b.Read("public/members/index.html"), "</body>", "<script>visits = 1</script></body>", 1))
+	b.Write("public/members/index.html",
+		strings.Replace(b.Read("public/members/index.html"), "</body>", "<script>visits = 1</script></body>", 1))
 	status, out, _ := b.Exec("audit", "--format", "json")
 	var a struct {
 		Format, Gate string
@@ -108,15 +115,18 @@ func TestAuditJSON(t *testing.T) {
 	if err := json.Unmarshal([]byte(out), &a); err != nil {
 		t.Fatal(err)
 	}
-	if status != 1 || a.Format != "yellowgate.audit/1" || !strings.HasPrefix(a.Gate, "sha256:") || a.Pages != 3 || len(a.Records) != 3 || len(a.Verdicts) != 3 || a.Totals.Errors != 1 {
+	if status != 1 || a.Format != "yellowgate.audit/1" || !strings.HasPrefix(a.Gate, "sha256:") || a.Pages != 3 ||
+		len(a.Records) != 3 || len(a.Verdicts) != 3 || a.Totals.Errors != 1 {
 		t.Errorf("status %d, audit %+v", status, a)
 	}
 	v := a.Verdicts[1]
-	if v.Page != "/members/" || v.Item != "counter" || v.Verdict != "out" || v.Reason != "except" || v.Rule.File != "yellowgate.yaml" || v.Rule.Line != 15 || v.Present != 1 {
+	if v.Page != "/members/" || v.Item != "counter" || v.Verdict != "out" || v.Reason != "except" ||
+		v.Rule.File != "yellowgate.yaml" || v.Rule.Line != 15 || v.Present != 1 {
 		t.Errorf("the verdict is %+v", v)
 	}
 	for _, f := range a.Findings {
-		if f.Severity == "error" && (f.Check != "leaked-item" || f.Page != "/members/" || f.Item != "counter" || f.Line != 9) {
+		if f.Severity == "error" &&
+			(f.Check != "leaked-item" || f.Page != "/members/" || f.Item != "counter" || f.Line != 9) {
 			t.Errorf("the finding is %+v", f)
 		}
 	}
@@ -166,8 +176,10 @@ func TestWrongUse(t *testing.T) {
 
 // TestControlCodes: what a page contains never drives the terminal.
 func TestControlCodes(t *testing.T) {
-	b := clitest.New(t, "s/index.html", clitest.Doc("\x1b[31mred\x1b]0;title\x07 \u202ereversed", "<script src='/\x1b[2J.js'></script>"))
-	for _, a := range [][]string{{"survey", "s"}, {"audit", "s", "--fail-on", "never"}, {"show", "s/index.html"}, {"show", "s/index.html", "--color", "always"}} {
+	b := clitest.New(t, "s/index.html",
+		clitest.Doc("\x1b[31mred\x1b]0;title\x07 \u202ereversed", "<script src='/\x1b[2J.js'></script>"))
+	for _, a := range [][]string{{"survey", "s"}, {"audit", "s", "--fail-on", "never"}, {"show", "s/index.html"},
+		{"show", "s/index.html", "--color", "always"}} {
 		out := b.Want(0, a)
 		for _, bad := range []string{"\x1b[31mred", "\x1b]0", "\x07", "\u202e", "\x1b[2J"} {
 			if strings.Contains(out, bad) {
@@ -229,15 +241,20 @@ func TestCommandsReference(t *testing.T) {
 			options.WriteString(all)
 		}
 	}
-	reference(t, "commands.md", "# Commands and their options\n\nWhat `yellowgate COMMAND --help` says, of every command. `yellowgate completion` writes\n"+
-		"completions for your shell: [install.md](install.md).\n\nFor all commands:\n\n```\n"+options.String()+"```\n"+page.String())
+	reference(t, "commands.md",
+		"# Commands and their options\n\nWhat `yellowgate COMMAND --help` says, of every command. `yellowgate completion` writes\n"+
+			"completions for your shell: [install.md](install.md).\n\nFor all commands:\n\n```\n"+options.String()+
+			"```\n"+page.String())
 }
 
 // TestAuditFormats: what other programs read of an audit of a page that would like
 // to be markup, a formula or a control code.
 func TestAuditFormats(t *testing.T) {
 	evil := "=cmd|x <script>alert(1)</script> ]]> \x1b[31m `a` | b & \u202e"
-	b := clitest.New(t, "s/index.html", "<!doctype html><html lang=en><head><title>"+strings.ReplaceAll(evil, "<", "&lt;")+"</title><title>"+strings.ReplaceAll(evil, "<", "&lt;")+"</title></head><body><script src='/=a<b>.js'></script></body></html>")
+	b := clitest.New(t, "s/index.html",
+		"<!doctype html><html lang=en><head><title>"+strings.ReplaceAll(evil, "<", "&lt;")+"</title><title>"+
+			strings.ReplaceAll(evil, "<", "&lt;")+
+			"</title></head><body><script src='/=a<b>.js'></script></body></html>")
 	total := 0
 	var findings struct {
 		Findings []struct{ Check, Severity string }
@@ -280,7 +297,9 @@ func TestAuditFormats(t *testing.T) {
 			} `xml:"testcase"`
 		} `xml:"testsuite"`
 	}
-	if err := xml.Unmarshal([]byte(out), &suites); err != nil || suites.Failures != failing || failing == 0 || failing == total || strings.Count(out, "<system-out>") != total-failing || len(suites.Suites) < 40 || strings.Contains(out, "\x1b") {
+	if err := xml.Unmarshal([]byte(out), &suites); err != nil || suites.Failures != failing || failing == 0 ||
+		failing == total || strings.Count(out, "<system-out>") != total-failing || len(suites.Suites) < 40 ||
+		strings.Contains(out, "\x1b") {
 		t.Errorf("JUnit: %v, %d failures, want %d, %d suites", err, suites.Failures, failing, len(suites.Suites))
 	}
 	for _, s := range suites.Suites {
@@ -321,28 +340,34 @@ func TestAuditFormats(t *testing.T) {
 			}
 		}
 	}
-	if err := json.Unmarshal([]byte(out), &sarif); err != nil || sarif.Version != "2.1.0" || len(sarif.Runs) != 1 || len(sarif.Runs[0].Results) != total || strings.Contains(out, "\x1b") {
+	if err := json.Unmarshal([]byte(out), &sarif); err != nil || sarif.Version != "2.1.0" || len(sarif.Runs) != 1 ||
+		len(sarif.Runs[0].Results) != total || strings.Contains(out, "\x1b") {
 		t.Fatalf("SARIF: %v", err)
 	}
 	run := sarif.Runs[0]
 	for _, rule := range run.Tool.Driver.Rules {
-		if rule.ID == "" || rule.ShortDescription.Text == "" || rule.FullDescription.Text == "" || rule.Help.Markdown == "" || !slices.Contains([]string{"error", "warning", "note"}, rule.DefaultConfiguration.Level) {
+		if rule.ID == "" || rule.ShortDescription.Text == "" || rule.FullDescription.Text == "" ||
+			rule.Help.Markdown == "" ||
+			!slices.Contains([]string{"error", "warning", "note"}, rule.DefaultConfiguration.Level) {
 			t.Errorf("SARIF: rule %+v", rule)
 		}
 	}
 	for _, r := range run.Results {
 		l := r.Locations[0].PhysicalLocation
-		if run.Tool.Driver.Rules[r.RuleIndex].ID != r.RuleID || r.Message.Text == "" || l.ArtifactLocation.URI != "s/index.html" || l.Region.StartLine < 1 || l.Region.StartColumn < 1 {
+		if run.Tool.Driver.Rules[r.RuleIndex].ID != r.RuleID || r.Message.Text == "" ||
+			l.ArtifactLocation.URI != "s/index.html" || l.Region.StartLine < 1 || l.Region.StartColumn < 1 {
 			t.Errorf("SARIF: result %+v", r)
 		}
 	}
 
 	_, out, _ = b.Exec("audit", "s", "--format", "markdown")
-	if strings.Contains(out, "<script>") || strings.ContainsAny(out, "\x1b\u202e") || !strings.Contains(out, "title-repeated") {
+	if strings.Contains(out, "<script>") || strings.ContainsAny(out, "\x1b\u202e") ||
+		!strings.Contains(out, "title-repeated") {
 		t.Errorf("Markdown:\n%s", out)
 	}
 	_, page, _ := b.Exec("audit", "s", "--format", "html")
-	if strings.Contains(page, "<script>alert") || strings.Contains(page, "a<b>.js") || !strings.Contains(page, "title-repeated") || strings.Count(page, "</script>") != 2 {
+	if strings.Contains(page, "<script>alert") || strings.Contains(page, "a<b>.js") ||
+		!strings.Contains(page, "title-repeated") || strings.Count(page, "</script>") != 2 {
 		t.Errorf("HTML:\n%s", page)
 	}
 	for _, line := range strings.Split(out, "\n") {
@@ -362,21 +387,27 @@ func TestCompare(t *testing.T) {
 	b.Want(0, clitest.Args("compare", "before.json", "public"), "Nothing changed.")
 	b.Want(0, clitest.Args("set", "visit-counter", "--more", "--except", "/privacy/", "-q"))
 	b.Want(0, clitest.Args("apply", "-q"))
-	b.Want(0, clitest.Args("compare", "before.json", "public"), "went: 1", "inline, of visit-counter", "/privacy/", "Whether anything else changed on /privacy/ is not known: a saved audit has no text.")
+	b.Want(0, clitest.Args("compare", "before.json", "public"), "went: 1", "inline, of visit-counter", "/privacy/",
+		"Whether anything else changed on /privacy/ is not known: a saved audit has no text.")
 	if err := os.CopyFS(filepath.Join(b.Dir, "was"), os.DirFS(filepath.Join(b.Dir, "public"))); err != nil {
 		t.Fatal(err)
 	}
 	b.Write("public/shop/index.html", strings.Replace(b.Read("public/shop/index.html"), "</main>", "<p>new</p></main>", 1))
-	b.Want(0, clitest.Args("compare", "before.json", "public"), "1 page changed in something else than what is listed: /shop/")
-	b.Want(0, clitest.Args("compare", "was", "public"), "1 page changed in something else than what is listed: /shop/ (1 line)", "--verbose shows what")
+	b.Want(0, clitest.Args("compare", "before.json", "public"),
+		"1 page changed in something else than what is listed: /shop/")
+	b.Want(0, clitest.Args("compare", "was", "public"),
+		"1 page changed in something else than what is listed: /shop/ (1 line)", "--verbose shows what")
 	b.Want(0, clitest.Args("compare", "was", "public", "/shop/"), "+<p>new</p>", "@@ line 34 @@")
 	b.Want(2, clitest.Args("compare", "was", "public", "/shp/"), `no page "/shp/" on either side (did you mean "/shop/"?)`)
-	b.Want(2, clitest.Args("compare", "was"), "compare takes two folders of pages", "1 given", "yellowgate compare site public")
+	b.Want(2, clitest.Args("compare", "was"), "compare takes two folders of pages", "1 given",
+		"yellowgate compare site public")
 
 	// A baseline: what is new fails, what is known does not.
 	b.Want(0, clitest.Args("audit", "--format", "json", "--out", "baseline.json", "--fail-on", "never"))
 	b.Want(0, clitest.Args("compare", "baseline.json", "public", "--fail-on", "warning"))
-	b.Write("public/shop/index.html", strings.Replace(b.Read("public/shop/index.html"), "</head>", "<script src=/js/no-such.js></script></head>", 1))
+	b.Write("public/shop/index.html",
+		strings.Replace(b.Read("public/shop/index.html"), "</head>", "<script src=/js/no-such.js></script></head>",
+			1))
 	b.Want(1, clitest.Args("compare", "baseline.json", "public", "--fail-on", "warning"), "dead-file")
 	b.Want(0, clitest.Args("compare", "baseline.json", "public"), "dead-file")
 	_, out, _ := b.Exec("compare", "site", "public", "--format", "json")
@@ -385,10 +416,12 @@ func TestCompare(t *testing.T) {
 		Before, After struct{ Requests int }
 		Mended        []struct{ Check string }
 	}
-	if err := json.Unmarshal([]byte(out), &r); err != nil || r.Format != "yellowgate.compare/1" || r.Before.Requests <= r.After.Requests || len(r.Mended) < 50 {
+	if err := json.Unmarshal([]byte(out), &r); err != nil || r.Format != "yellowgate.compare/1" ||
+		r.Before.Requests <= r.After.Requests || len(r.Mended) < 50 {
 		t.Errorf("%v %+v", err, r)
 	}
-	b.Want(2, clitest.Args("compare", "yellowgate.yaml", "public"), "a gate file is compared with another, and public is none")
+	b.Want(2, clitest.Args("compare", "yellowgate.yaml", "public"),
+		"a gate file is compared with another, and public is none")
 	b.Want(2, clitest.Args("compare", "facts/events.csv", "public"), "is not a saved audit")
 	b.Want(3, clitest.Args("compare", "none", "public"), "none: no such file")
 }
@@ -404,9 +437,12 @@ strict: true
 budgets: [{pages: /a/, third-parties: 0}]
 `)
 	b.Want(0, clitest.Args("apply", "-q"))
-	b.Want(1, clitest.Args("audit"), "error title-shared", "error over-budget", "third-parties: 1, and the budget is 0 (yellowgate.yaml:6:39)", "warning unclaimed-element", "1 finding accepted in the gate file")
+	b.Want(1, clitest.Args("audit"), "error title-shared", "error over-budget",
+		"third-parties: 1, and the budget is 0 (yellowgate.yaml:6:39)", "warning unclaimed-element",
+		"1 finding accepted in the gate file")
 	_, out, _ := b.Exec("audit")
-	if strings.Contains(out, "description-missing") || strings.Contains(out, "a/index.html:10") && strings.Contains(out, "blocking-script\n  a/") {
+	if strings.Contains(out, "description-missing") ||
+		strings.Contains(out, "a/index.html:10") && strings.Contains(out, "blocking-script\n  a/") {
 		t.Error(out)
 	}
 	b.Write("yellowgate.yaml", strings.Replace(b.Read("yellowgate.yaml"), "title-shared: error", "title-shard: error", 1))

@@ -49,7 +49,9 @@ func partName(part string) string {
 func TestAuditInParts(t *testing.T) {
 	b := demoBench(t)
 	// Something wrong of every kind that only all pages show, and something that explains others.
-	b.Write("public/visit/index.html", strings.Replace(b.Read("public/visit/index.html"), "</body>", "<p>changed</p><script src=/none.js></script></body>", 1))
+	b.Write("public/visit/index.html",
+		strings.Replace(b.Read("public/visit/index.html"), "</body>",
+			"<p>changed</p><script src=/none.js></script></body>", 1))
 	b.Write("public/extra/index.html", "<title>Extra</title><p>x")
 	b.Write("public/extra-2/index.html", "<title>Extra</title><p>y")
 	b.Write("public/css/lost.css", "p { ] }")
@@ -65,7 +67,9 @@ func TestAuditInParts(t *testing.T) {
 	if len(files) != 8 {
 		t.Fatalf("%v", files)
 	}
-	forms := [][]string{{}, {"--format", "json"}, {"--format", "html"}, {"--verbose"}, {"--format", "ndjson"}, {"--format", "csv"}, {"--format", "sarif"}, {"--format", "junit"}, {"--format", "markdown"}, {"--fail-on", "note"}}
+	forms := [][]string{{}, {"--format", "json"}, {"--format", "html"}, {"--verbose"}, {"--format", "ndjson"},
+		{"--format", "csv"}, {"--format", "sarif"}, {"--format", "junit"}, {"--format", "markdown"},
+		{"--fail-on", "note"}}
 	for _, form := range forms[:testsize.Of(3, len(forms))] {
 		status, out, errout := b.Exec(append(clitest.Args("audit", "--no-cache"), form...)...)
 		joined, jout, jerr := b.Exec(append(append(clitest.Args("audit", "--join"), form...), files...)...)
@@ -78,7 +82,8 @@ func TestAuditInParts(t *testing.T) {
 		return clitest.Args("audit", "site", "--part", part, "-q", "--out", "site-"+partName(part)[6:])
 	})
 	_, out, _ := b.Exec("audit", "site", "--verbose")
-	if _, joined, errout := b.Exec("audit", "--verbose", "--join", "site-part-1-of-3.ndjson", "site-part-2-of-3.ndjson", "site-part-3-of-3.ndjson"); joined != out {
+	if _, joined, errout := b.Exec("audit", "--verbose", "--join", "site-part-1-of-3.ndjson",
+		"site-part-2-of-3.ndjson", "site-part-3-of-3.ndjson"); joined != out {
 		t.Errorf("the site's source: %s\n%s", differs(out, joined), errout)
 	}
 }
@@ -88,7 +93,8 @@ func differs(a, b string) string {
 	as, bs := strings.Split(a, "\n"), strings.Split(b, "\n")
 	for i := range as {
 		if i >= len(bs) || as[i] != bs[i] {
-			return fmt.Sprintf("line %d:\n%.300s\nand\n%.300s", i+1, as[i], strings.Join(bs[min(i, len(bs)):min(i+1, len(bs))], ""))
+			return fmt.Sprintf("line %d:\n%.300s\nand\n%.300s", i+1, as[i],
+				strings.Join(bs[min(i, len(bs)):min(i+1, len(bs))], ""))
 		}
 	}
 	return "one is longer"
@@ -102,7 +108,8 @@ func TestPartsThatDoNotFit(t *testing.T) {
 		os.Mkdir(filepath.Join(b.Dir, dir), 0o755)
 		for n := 1; n <= of; n++ {
 			name := fmt.Sprintf("%s/%d.ndjson", dir, n)
-			b.Want(0, clitest.Args("audit", "--part", fmt.Sprintf("%d/%d", n, of), "--out", name), fmt.Sprintf("part %d of %d: ", n, of))
+			b.Want(0, clitest.Args("audit", "--part", fmt.Sprintf("%d/%d", n, of), "--out", name),
+				fmt.Sprintf("part %d of %d: ", n, of))
 			names = append(names, name)
 		}
 		return names
@@ -136,8 +143,9 @@ func TestPartsThatDoNotFit(t *testing.T) {
 		"a line is no JSON":   {strings.Replace(whole, lines[1], "{\n", 1), "2.ndjson:2: the line cannot be read"},
 		"more behind the end": {whole + "{}\n", "goes on after its end"},
 		"another version":     {strings.Replace(whole, `"version":"`, `"version":"9`, 1), "one version"},
-		"another gate":        {strings.Replace(whole, `"gate":"sha256:`, `"gate":"sha256:0`, 1), "was made with another gate"},
-		"other files":         {strings.Replace(whole, `"site":"`, `"site":"0`, 1), "different files"},
+		"another gate": {strings.Replace(whole, `"gate":"sha256:`, `"gate":"sha256:0`, 1),
+			"was made with another gate"},
+		"other files": {strings.Replace(whole, `"site":"`, `"site":"0`, 1), "different files"},
 	} {
 		b.Write(parts[1], c.text)
 		if out := b.Want(2, join(parts...), c.says); strings.Contains(out, "internal error") {

@@ -42,7 +42,8 @@ func runShell(t *testing.T, document string) (b *clitest.Bench, out string) {
 // ends well.
 func TestReadme(t *testing.T) {
 	b, out := runShell(t, "README.md")
-	for _, want := range []string{"2 items on 2 pages", "contact-kit    -1  /", "visit-counter  +2", "2 pages written", "out", "-1 visit-counter goes from 1 page: /contact/", "as the gate says"} {
+	for _, want := range []string{"2 items on 2 pages", "contact-kit    -1  /", "visit-counter  +2",
+		"2 pages written", "out", "-1 visit-counter goes from 1 page: /contact/", "as the gate says"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("%q is not in\n%s", want, out)
 		}
@@ -60,14 +61,17 @@ func TestReadme(t *testing.T) {
 // TestSnippets runs the page for who comes with pasted snippets: first nothing changes, then what was decided.
 func TestSnippets(t *testing.T) {
 	b, out := runShell(t, "docs/snippets.md")
-	for _, want := range []string{"2 things found on 3 pages", "byte for byte", "-1 talk goes from 1 page: /", "count  -1  /contact/", "The gate file can be applied", "as the gate says", "/contact/ does not choose the page"} {
+	for _, want := range []string{"2 things found on 3 pages", "byte for byte", "-1 talk goes from 1 page: /",
+		"count  -1  /contact/", "The gate file can be applied", "as the gate says",
+		"/contact/ does not choose the page"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("%q is not in\n%s", want, out)
 		}
 	}
 	b.Write("site/new/index.html", "<!DOCTYPE html><html lang=en><head><title>New</title></head><body></body></html>")
 	b.Want(0, clitest.Args("apply"))
-	for page, want := range map[string][2]int{"index.html": {1, 0}, "contact/index.html": {1, 1}, "new/index.html": {1, 0}} {
+	for page, want := range map[string][2]int{"index.html": {1, 0}, "contact/index.html": {1, 1},
+		"new/index.html": {1, 0}} {
 		text := b.Read("public/" + page)
 		if got := [2]int{strings.Count(text, "count.js"), strings.Count(text, "talk.js")}; got != want {
 			t.Errorf("%s has %v of counter and chat, want %v:\n%s", page, got, want, text)

@@ -91,7 +91,8 @@ func TestRecipes(t *testing.T) {
 				}
 			}
 			_, out, _ := b.Exec("audit", "-v")
-			for _, check := range []string{"missing-item", "leaked-item", "repeated-item", "misplaced-item", "metadata-differs", "late-need"} {
+			for _, check := range []string{"missing-item", "leaked-item", "repeated-item", "misplaced-item",
+				"metadata-differs", "late-need"} {
 				if strings.Contains(out, "error "+check) && !strings.Contains(out, "stale-output") {
 					t.Errorf("the audit finds %s\n%s", check, out)
 				}

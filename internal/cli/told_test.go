@@ -20,8 +20,10 @@ const toldGate = clitest.SiteHead + `items:
 
 func toldBench(t *testing.T) *clitest.Bench {
 	kit := `<script src="/kit.js" defer></script>`
-	b := clitest.New(t, "site/index.html", clitest.Doc("Home", kit+`<a href="/visit/#letter">letter</a>`), "site/visit/index.html", clitest.Doc("Visit", kit), "site/shop/index.html", clitest.Doc("Shop", ""),
-		"site/bare/index.html", clitest.Doc("Bare", kit), "site/kit.js", "kit(1)", "site/js/own.js", "own(of, the, gate, file)", "yellowgate.yaml", toldGate)
+	b := clitest.New(t, "site/index.html", clitest.Doc("Home", kit+`<a href="/visit/#letter">letter</a>`),
+		"site/visit/index.html", clitest.Doc("Visit", kit), "site/shop/index.html", clitest.Doc("Shop", ""),
+		"site/bare/index.html", clitest.Doc("Bare", kit), "site/kit.js", "kit(1)", "site/js/own.js",
+		"own(of, the, gate, file)", "yellowgate.yaml", toldGate)
 	b.Want(0, clitest.Args("apply", "-q"))
 	return b
 }
@@ -30,12 +32,14 @@ func toldBench(t *testing.T) *clitest.Bench {
 // gone.
 func TestMayStayAndGone(t *testing.T) {
 	b := toldBench(t)
-	out := b.Want(0, clitest.Args("audit"), "kit               3         2  as the gate says (may stay on 1 more, whose source has none)")
+	out := b.Want(0, clitest.Args("audit"),
+		"kit               3         2  as the gate says (may stay on 1 more, whose source has none)")
 	if strings.Contains(out, "gone") {
 		t.Error(out)
 	}
 	b.Replace("public/visit/index.html", `<script src="/kit.js" defer></script>`, "")
-	b.Want(1, clitest.Args("audit"), "gone from 1 (may stay on 1 more, whose source has none)", `the page lacks an element of it that the source has: <script src="/kit.js" defer>`)
+	b.Want(1, clitest.Args("audit"), "gone from 1 (may stay on 1 more, whose source has none)",
+		`the page lacks an element of it that the source has: <script src="/kit.js" defer>`)
 }
 
 // TestBrokenFile: the audit tells of a file that an item loads, written or found, where it does not parse.
@@ -54,9 +58,11 @@ func TestBrokenFile(t *testing.T) {
 // TestPopupTakenOut: the audit looks at the pages, not at the gate, for what a link opens.
 func TestPopupTakenOut(t *testing.T) {
 	b := toldBench(t)
-	page := regexp.MustCompile(`(?s)<!--yg:letter-->.*?<!--/yg:letter-->`).ReplaceAllString(b.Read("public/visit/index.html"), "")
+	page := regexp.MustCompile(`(?s)<!--yg:letter-->.*?<!--/yg:letter-->`).ReplaceAllString(
+		b.Read("public/visit/index.html"), "")
 	b.Write("public/visit/index.html", page)
-	b.Want(1, clitest.Args("audit"), "unreachable-popup", "index.html:", `the link to #letter opens nothing: on /visit/, item "letter" is missing, though the gate lets it in`)
+	b.Want(1, clitest.Args("audit"), "unreachable-popup", "index.html:",
+		`the link to #letter opens nothing: on /visit/, item "letter" is missing, though the gate lets it in`)
 }
 
 // TestStaleFirst: what explains the others comes first, in every format.
@@ -97,7 +103,8 @@ func TestNeedKeptOut(t *testing.T) {
 	b := toldBench(t)
 	b.Replace("yellowgate.yaml", "own: {script: /js/own.js,", "own: {script: /js/own.js, needs: [letter],")
 	b.Replace("yellowgate.yaml", "fragment: letter}, pages: all}", "fragment: letter}, pages: all, except: /shop/}")
-	out := b.Want(1, clitest.Args("audit"), `item "own" is here and needs "letter", which the gate keeps out (except, yellowgate.yaml:6:`)
+	out := b.Want(1, clitest.Args("audit"),
+		`item "own" is here and needs "letter", which the gate keeps out (except, yellowgate.yaml:6:`)
 	if strings.Contains(out, "leaked-item") {
 		t.Errorf("one cause is told twice:\n%s", out)
 	}
@@ -119,8 +126,10 @@ func TestPopupIds(t *testing.T) {
 
 // TestShowSays: what elements say is in the JSON of a page.
 func TestShowSays(t *testing.T) {
-	b := clitest.New(t, "x.html", `<!doctype html><html lang=en><head><meta name=a content=b><meta property="og:title" content="T"><link rel="stylesheet" media=print href=/a.css></head><body></body></html>`)
-	b.Want(0, clitest.Args("show", "x.html", "--format", "json"), `"name": "a"`, `"content": "b"`, `"property": "og:title"`, `"rel": "stylesheet"`, `"media": "print"`)
+	b := clitest.New(t, "x.html",
+		`<!doctype html><html lang=en><head><meta name=a content=b><meta property="og:title" content="T"><link rel="stylesheet" media=print href=/a.css></head><body></body></html>`)
+	b.Want(0, clitest.Args("show", "x.html", "--format", "json"), `"name": "a"`, `"content": "b"`,
+		`"property": "og:title"`, `"rel": "stylesheet"`, `"media": "print"`)
 }
 
 // TestLeakedByCode: what code of the page loads of an item that is out is a leak; of one that is in it is none.
@@ -129,7 +138,8 @@ func TestLeakedByCode(t *testing.T) {
 	load := `<script>var s = document.createElement("script"); s.src = "/kit.js"; document.head.append(s)</script>`
 	b.Replace("public/bare/index.html", "</body>", load+"</body>")
 	b.Replace("public/shop/index.html", "</body>", load+"</body>")
-	out := b.Want(1, clitest.Args("audit"), "leaked-item", `item "kit" is out here (except, yellowgate.yaml:4:52), and an inline script loads /kit.js of it`)
+	out := b.Want(1, clitest.Args("audit"), "leaked-item",
+		`item "kit" is out here (except, yellowgate.yaml:4:52), and an inline script loads /kit.js of it`)
 	if n := strings.Count(out, "of it"); n != 1 {
 		t.Errorf("%d leaks:\n%s", n, out)
 	}
@@ -143,7 +153,8 @@ func TestLeakedByCode(t *testing.T) {
 func TestReplacedCounted(t *testing.T) {
 	b := toldBench(t)
 	b.Write("site/js/new.js", "fresh()")
-	b.Write("yellowgate.yaml", toldGate+"  new: {replaces: [{url: /kit.js}, 'script[src*=kit]'], script: /js/new.js, pages: /visit/}\n")
+	b.Write("yellowgate.yaml",
+		toldGate+"  new: {replaces: [{url: /kit.js}, 'script[src*=kit]'], script: /js/new.js, pages: /visit/}\n")
 	b.Replace("yellowgate.yaml", "  kit: {found: {url: /kit.js}, pages: all, except: /bare/}\n", "")
 	b.Want(0, clitest.Args("where", "new"), "is on 1 of 4 pages", "it takes out what it replaces: 3 elements of 3 pages")
 	b.Want(1, clitest.Args("diff", "--summary"), "+1  /visit/", "-2  what it replaces goes: /, /visit/")
@@ -153,10 +164,15 @@ func TestReplacedCounted(t *testing.T) {
 
 // TestMissingFiles: show tells which scripts and pictures of a page the site does not have; a frame may be a page.
 func TestMissingFiles(t *testing.T) {
-	b := clitest.New(t, "site/index.html", clitest.Doc("Home", `<script src="/gone.js"></script><script src="/here.js"></script><iframe src="/visit/"></iframe><img src="/gone.png">`), "site/here.js", "here()", "yellowgate.yaml", clitest.SiteHead)
-	out := b.Want(0, clitest.Args("show", "site/index.html", "--verbose"), "/gone.js  (no such file)", "/gone.png  (no such file)", "1 that the site does not have")
+	b := clitest.New(t, "site/index.html",
+		clitest.Doc("Home",
+			`<script src="/gone.js"></script><script src="/here.js"></script><iframe src="/visit/"></iframe><img src="/gone.png">`),
+		"site/here.js", "here()", "yellowgate.yaml", clitest.SiteHead)
+	out := b.Want(0, clitest.Args("show", "site/index.html", "--verbose"), "/gone.js  (no such file)",
+		"/gone.png  (no such file)", "1 that the site does not have")
 	_, alone, _ := b.ExecIn(b.Read("site/index.html"), "show", "-", "--verbose")
-	if strings.Count(out, "no such file") != 2 || strings.Contains(alone, "no such file") || !strings.Contains(alone, "/gone.js") {
+	if strings.Count(out, "no such file") != 2 || strings.Contains(alone, "no such file") ||
+		!strings.Contains(alone, "/gone.js") {
 		t.Error(out, alone)
 	}
 }

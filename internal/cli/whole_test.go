@@ -33,7 +33,8 @@ func TestPageWhole(t *testing.T) {
 	}
 	// Each element that is named stands in the page at that line, and what is taken out stands in the source.
 	var w result.WhyPage
-	if err := json.Unmarshal([]byte(b.Want(0, clitest.Args("show", "/events/perseids/", "--why", "--format", "json"))), &w); err != nil {
+	if err := json.Unmarshal(
+		[]byte(b.Want(0, clitest.Args("show", "/events/perseids/", "--why", "--format", "json"))), &w); err != nil {
 		t.Fatal(err)
 	}
 	for file, list := range map[string][]result.WhyElement{"public": w.Elements, "site": w.Taken} {
@@ -69,7 +70,8 @@ func TestPageOwn(t *testing.T) {
 	b := clitest.New(t)
 	b.Write("site/index.html",
 		`<!doctype html><html lang="en"><head><title>Own</title><meta name="keywords" content="one"><meta name="keywords" content="two"></head><body>x</body></html>`)
-	b.Write("yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems: {a: {code: <b>x</b>, pages: none}}\n")
+	b.Write("yellowgate.yaml",
+		"yellowgate: 1\nsite: {source: site, output: public}\nitems: {a: {code: <b>x</b>, pages: none}}\n")
 	out := b.Want(0, clitest.Args("why", "/"), "items not on this page: 1")
 	for _, want := range []string{`(?m)^  title +Own +the page's source`, `(?m)^  keywords +one, two +the page's source`} {
 		if !regexp.MustCompile(want).MatchString(out) {
@@ -111,7 +113,8 @@ func TestPreview(t *testing.T) {
 	}
 	b.Write("yellowgate.yaml",
 		"yellowgate: 1\nsite: {source: site, output: public, url: 'https://ternhill.example'}\nmetadata: [{pages: /, robots: 'max-image-preview:none', property: {'og:image': none}}]\n")
-	if out := b.Want(0, clitest.Args("show", "/", "--preview"), "no picture: most show none"); strings.Contains(out, "do not show it") {
+	if out := b.Want(0, clitest.Args("show", "/", "--preview"), "no picture: most show none"); strings.Contains(out,
+		"do not show it") {
 		t.Errorf("a page that is listed is said not to be:\n%s", out)
 	}
 }

@@ -95,7 +95,8 @@ func TestReal(t *testing.T) {
 		t.Fatal(err)
 	}
 	for name, want := range map[string]string{
-		"near": at("later/site"), "far": at("later/site"), "folder": at("there"), "folder/x/y": at("there/x/y"), "none/x": at("none/x"), "up": filepath.Dir(dir),
+		"near": at("later/site"), "far": at("later/site"), "folder": at("there"), "folder/x/y": at(
+			"there/x/y"), "none/x": at("none/x"), "up": filepath.Dir(dir),
 	} {
 		if got := Real(at(name)); got != want {
 			t.Errorf("%s: %s, want %s", name, got, want)

@@ -17,7 +17,8 @@ func TestTemporary(t *testing.T) {
 		t.Skip(err)
 	}
 	dead := "yellowgate-" + strconv.Itoa(gone.Process.Pid) + "-1"
-	kept := []string{"yellowgate-test5", "yellowgate-1-x", "yellowgate-" + strconv.Itoa(os.Getpid()) + "-x", "other-" + strconv.Itoa(gone.Process.Pid) + "-1"}
+	kept := []string{"yellowgate-test5", "yellowgate-1-x", "yellowgate-" + strconv.Itoa(os.Getpid()) + "-x",
+		"other-" + strconv.Itoa(gone.Process.Pid) + "-1"}
 	for _, name := range append(kept, dead) {
 		if err := os.MkdirAll(filepath.Join(dir, name, "in"), 0o755); err != nil {
 			t.Fatal(err)

@@ -43,7 +43,8 @@ func siteOf(t *testing.T, before, after string) (was, is *project.Project) {
 	write("after.yaml", head+after)
 	for i, p := range []**project.Project{&was, &is} {
 		var err error
-		if *p, _, err = project.Open(filepath.Join(dir, []string{"before.yaml", "after.yaml"}[i]), project.Options{Day: "2026-12-01"}); err != nil {
+		if *p, _, err = project.Open(filepath.Join(dir, []string{"before.yaml", "after.yaml"}[i]),
+			project.Options{Day: "2026-12-01"}); err != nil {
 			t.Fatal(err)
 		}
 		if err := (*p).Walk(); err != nil {
@@ -106,7 +107,8 @@ items:
 		t.Errorf("removed %v, added %v, %d pages, %d unchanged, %d with the letter", c.Removed, c.Added, c.Pages,
 			c.Unchanged, c.In["letter"])
 	}
-	if want := []string{"/p5/#letter opens nothing any longer, and /p7/ links to it", "/p7/#letter opens nothing any longer, and /p7/ links to it"}; !slices.Equal(
+	if want := []string{"/p5/#letter opens nothing any longer, and /p7/ links to it",
+		"/p7/#letter opens nothing any longer, and /p7/ links to it"}; !slices.Equal(
 		c.Follows, want) {
 		t.Errorf("follows: %q", c.Follows)
 	}

@@ -33,7 +33,8 @@ func TestInOrder(t *testing.T) {
 	if err != boom || sum != 700 {
 		t.Errorf("%d results before the error, %v", sum, err)
 	}
-	if err := InOrder(t.Context(), 9, func(i int) (int, error) { return i, nil }, func(i, _ int) error { return boom }); err != boom {
+	if err := InOrder(t.Context(), 9, func(i int) (int, error) { return i, nil },
+		func(i, _ int) error { return boom }); err != boom {
 		t.Error(err)
 	}
 	err = InOrder(

@@ -33,9 +33,11 @@ func write(t *testing.T, dir string, files ...string) {
 // TestSkipped: what of a source folder is no part of the site.
 func TestSkipped(t *testing.T) {
 	dir := t.TempDir()
-	write(t, dir, "yellowgate.yaml", "yellowgate: 1\nsite: {source: ., output: out/public, facts: facts.csv, ignore: [drafts/**, '*.bak']}\nitems: {x: {code-file: code/x.html, pages: all}}\n",
-		"facts.csv", "path\n", "code/x.html", "<p>x</p>", "code/y.html", "<p>y</p>", "index.html", "", "a/b/c.html", "", ".hidden/x.html", "", ".htaccess", "",
-		".well-known/security.txt", "", "out/public/index.html", "", "out/other.html", "", "drafts/d.html", "", "x.bak", "", ".yellowgate/record", "")
+	write(t, dir, "yellowgate.yaml",
+		"yellowgate: 1\nsite: {source: ., output: out/public, facts: facts.csv, ignore: [drafts/**, '*.bak']}\nitems: {x: {code-file: code/x.html, pages: all}}\n",
+		"facts.csv", "path\n", "code/x.html", "<p>x</p>", "code/y.html", "<p>y</p>", "index.html", "", "a/b/c.html",
+		"", ".hidden/x.html", "", ".htaccess", "", ".well-known/security.txt", "", "out/public/index.html", "",
+		"out/other.html", "", "drafts/d.html", "", "x.bak", "", ".yellowgate/record", "")
 	p, problems, err := Open(filepath.Join(dir, "yellowgate.yaml"), Options{})
 	if err != nil || len(problems) > 0 {
 		t.Fatal(err, problems)
@@ -79,7 +81,8 @@ func TestFindPage(t *testing.T) {
 	}
 	write(t, dir, "visit.html", "")
 	files, _, _ = site.Walk(dir, true, nil)
-	if _, err := site.Pages(files, page.Spelling{Extensionless: true}); err == nil || !strings.Contains(err.Error(), "are one page") {
+	if _, err := site.Pages(files, page.Spelling{Extensionless: true}); err == nil ||
+		!strings.Contains(err.Error(), "are one page") {
 		t.Errorf("two files with one path: %v", err)
 	}
 }
@@ -139,7 +142,8 @@ func TestAlso(t *testing.T) {
 	for _, glob := range []string{".htaccess", "a/.nojekyll", ".config/*.json"} {
 		g.Site.Also = append(g.Site.Also, gatefile.Text{Value: glob})
 	}
-	for rel, want := range map[string]bool{".htaccess": true, "deep/.htaccess": true, "a/.nojekyll": true, ".nojekyll": false, ".config/x.json": true, ".config/x.yaml": false, ".git": false} {
+	for rel, want := range map[string]bool{".htaccess": true, "deep/.htaccess": true, "a/.nojekyll": true,
+		".nojekyll": false, ".config/x.json": true, ".config/x.yaml": false, ".git": false} {
 		if got := also(g, rel, false); got != want {
 			t.Errorf("%s: %v, want %v", rel, got, want)
 		}
@@ -152,7 +156,8 @@ func TestAlso(t *testing.T) {
 // TestDay: a site's days begin in its own time zone.
 func TestDay(t *testing.T) {
 	now := time.Date(2026, 11, 29, 11, 30, 0, 0, time.UTC)
-	for zone, want := range map[string]string{"Pacific/Auckland": "2026-11-30", "Pacific/Honolulu": "2026-11-29", "Pacific/Kiritimati": "2026-11-30", "Etc/GMT+12": "2026-11-28"} {
+	for zone, want := range map[string]string{"Pacific/Auckland": "2026-11-30", "Pacific/Honolulu": "2026-11-29",
+		"Pacific/Kiritimati": "2026-11-30", "Etc/GMT+12": "2026-11-28"} {
 		g, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nsite: {time-zone: "+zone+"}\n"), nil)
 		if got := DayAt(g, now); got != want || len(problems) > 0 {
 			t.Errorf("%s: %s, want %s %v", zone, got, want, problems)

@@ -28,7 +28,8 @@ items:
 `
 
 func page(title string) string {
-	return "<!doctype html>\n<html lang=\"en\">\n<head><title>" + title + "</title></head>\n<body><h1>" + title + "</h1></body>\n</html>\n"
+	return "<!doctype html>\n<html lang=\"en\">\n<head><title>" + title + "</title></head>\n<body><h1>" + title +
+		"</h1></body>\n</html>\n"
 }
 
 // A folder is a site in a temporary folder.
@@ -346,7 +347,8 @@ func TestNothingToDo(t *testing.T) {
 	fsys.Fault = func(op, name string) error {
 		mu.Lock()
 		defer mu.Unlock()
-		if rel, err := filepath.Rel(filepath.Join(f.dir, "public"), name); err == nil && !strings.HasPrefix(rel, "..") && op != "list" {
+		if rel, err := filepath.Rel(filepath.Join(f.dir, "public"), name); err == nil &&
+			!strings.HasPrefix(rel, "..") && op != "list" {
 			opened = append(opened, op+" "+rel)
 		}
 		return nil

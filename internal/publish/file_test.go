@@ -31,7 +31,8 @@ func TestWriteFile(t *testing.T) {
 		{"new", none, publish.FileOptions{}, text, "report 2", ""},
 		{"an empty file", "", publish.FileOptions{IsOurs: ours}, text, "report 2", ""},
 		{"an older report", "report 1", publish.FileOptions{IsOurs: ours}, text, "report 2", ""},
-		{"an older report, of which nothing else may be written over", "report 1", publish.FileOptions{IsOurs: ours, Never: never}, text, "report 2", ""},
+		{"an older report, of which nothing else may be written over", "report 1",
+			publish.FileOptions{IsOurs: ours, Never: never}, text, "report 2", ""},
 		{"somebody's", "mine", publish.FileOptions{IsOurs: ours}, text, "mine", "is there already"},
 		{"somebody's, nobody knows", "mine", publish.FileOptions{}, text, "mine", "is there already"},
 		{"by force", "mine", publish.FileOptions{IsOurs: ours, Force: true}, text, "report 2", ""},
@@ -67,12 +68,14 @@ func TestWriteFile(t *testing.T) {
 	}
 	for name, want := range map[string]bool{"/dev/null": true, "/dev/full": false} {
 		for _, do := range []func(io.Writer) error{text, silent} {
-			if err := publish.WriteFile(name, publish.FileOptions{}, do); (err == nil) != want || err != nil && !errors.As(err, &pe) {
+			if err := publish.WriteFile(name, publish.FileOptions{}, do); (err == nil) != want ||
+				err != nil && !errors.As(err, &pe) {
 				t.Errorf("%s: %v", name, err)
 			}
 		}
 	}
-	if err := publish.WriteFile("/dev/null", publish.FileOptions{}, fails); err == nil || !strings.Contains(err.Error(), "no more") {
+	if err := publish.WriteFile("/dev/null", publish.FileOptions{}, fails); err == nil ||
+		!strings.Contains(err.Error(), "no more") {
 		t.Errorf("a device: %v", err)
 	}
 }
@@ -81,7 +84,8 @@ func TestWriteFile(t *testing.T) {
 func TestReplaceFile(t *testing.T) {
 	dir := t.TempDir()
 	file, link := filepath.Join(dir, "a"), filepath.Join(dir, "link")
-	err := errors.Join(os.WriteFile(file, []byte("old"), 0o640), os.Chmod(file, 0o640), os.Symlink(file, link), publish.ReplaceFile(link, []byte("new")))
+	err := errors.Join(os.WriteFile(file, []byte("old"), 0o640), os.Chmod(file, 0o640), os.Symlink(file, link),
+		publish.ReplaceFile(link, []byte("new")))
 	if err != nil {
 		t.Fatal(err)
 	}

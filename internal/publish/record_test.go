@@ -35,7 +35,8 @@ func TestRecordKeeps(t *testing.T) {
 		return stamp{fsys.Stamp{Size: n, ModAt: n + 1, Change: n + 2, Number: uint64(n + 3)}, sum}
 	}
 	r := &record{gate: s.Gate, output: s.Output, folder: "12:3.4", files: map[string]*entry{
-		"index.html":      {gate: "sha256:a", source: at(5, digestOf([]byte("a"))), output: at(9, digestOf([]byte("b"))), applied: 12},
+		"index.html": {gate: "sha256:a", source: at(5, digestOf([]byte("a"))),
+			output: at(9, digestOf([]byte("b"))), applied: 12},
 		"odd\tna\nme é.x": {gate: "", source: at(1, digest{}), output: at(3, digest{1})},
 		"old.html":        {gate: "sha256:b"},
 	}}
@@ -55,11 +56,13 @@ func TestRecordKeeps(t *testing.T) {
 		t.Errorf("read %v\nsaved %v", got, r)
 	}
 	j, err := s.loadJournal()
-	if err != nil || len(j.meant) != 1 || j.meant["a b"][0] != digestOf([]byte("x")) || !reflect.DeepEqual(j.work, []string{"apply-1"}) {
+	if err != nil || len(j.meant) != 1 || j.meant["a b"][0] != digestOf([]byte("x")) ||
+		!reflect.DeepEqual(j.work, []string{"apply-1"}) {
 		t.Errorf("the journal is %v, %v", j, err)
 	}
 	head := recordHead + "\ngate-file\t\"yellowgate.yaml\"\noutput\t\"public\"\n"
-	for _, bad := range []string{"something else\n", head + "file\tx\n", head + "file\t\"x\"\t0\t0\t0\t0\t00\t0\t0\t00\n", head + "output\tx\n",
+	for _, bad := range []string{"something else\n", head + "file\tx\n",
+		head + "file\t\"x\"\t0\t0\t0\t0\t00\t0\t0\t00\n", head + "output\tx\n",
 		recordHead + "\ngate-file\t\"other.yaml\"\noutput\t\"public\"\n", "yellowgate.record/1\n"} {
 		if err := os.WriteFile(s.at(recordName), []byte(bad), 0o644); err != nil {
 			t.Fatal(err)

@@ -52,7 +52,8 @@ func TestCharts(t *testing.T) {
 		if n, m := len(bar.FindAllString(c.svg, -1)), len(was.FindAllString(c.svg, -1)); n != c.bars || m != c.was {
 			t.Errorf("%s: %d bars and %d of before, want %d and %d", c.name, n, m, c.bars, c.was)
 		}
-		if texts < 3 || !strings.Contains(c.svg, `aria-label="Weight of &#34;all&#34;"`) || regexp.MustCompile(`#0[0-9]0[0-9A-Fa-f]0`).MatchString(c.svg) {
+		if texts < 3 || !strings.Contains(c.svg, `aria-label="Weight of &#34;all&#34;"`) ||
+			regexp.MustCompile(`#0[0-9]0[0-9A-Fa-f]0`).MatchString(c.svg) {
 			t.Errorf("%s: %d texts, or no label, or colours of its own", c.name, texts)
 		}
 	}

@@ -34,11 +34,13 @@ func TestFormats(t *testing.T) {
 		"### `show --preview`":         {result.Preview{}},
 	} {
 		text := general + section(t, string(b), heading, "\n##")
-		if strings.Contains(heading, "`add`") || strings.Contains(heading, "`history`") { // its items and changes are those of diff
+		// Its items and changes are those of diff.
+		if strings.Contains(heading, "`add`") || strings.Contains(heading, "`history`") {
 			text += section(t, string(b), "### `diff`", "\n##")
 		}
 		if strings.Contains(heading, "`report`") { // its pages and entries are those of others
-			text += section(t, string(b), "### `show --preview`", "\n##") + section(t, string(b), "### `history`, `back`", "\n##") +
+			text += section(t, string(b), "### `show --preview`", "\n##") + section(t, string(b),
+				"### `history`, `back`", "\n##") +
 				section(t, string(b), "### `where`", "\n##")
 		}
 		for _, r := range results {

@@ -42,7 +42,8 @@ func TestTable(t *testing.T) {
 func TestProblemCaret(t *testing.T) {
 	var b strings.Builder
 	NewPrinter(&b, false, 0).Problems([]problem.Problem{
-		{Severity: problem.Error, Pos: problem.Position{File: "g.yaml", Line: 3, Column: 5}, Message: "bad\x1b[2J", Remedy: "mend it", Line: "é: [x]"},
+		{Severity: problem.Error, Pos: problem.Position{File: "g.yaml", Line: 3, Column: 5}, Message: "bad\x1b[2J",
+			Remedy: "mend it", Line: "é: [x]"},
 		{Severity: problem.Note, Pos: problem.Position{File: "g.yaml", Line: 4}, Message: "a note"},
 	}, false)
 	want := "g.yaml:3:5: error: bad\\x1b[2J\n  é: [x]\n      ^\n  mend it\n"

@@ -40,7 +40,9 @@ func TestPrinter(t *testing.T) {
 	p.paragraph("  ", strings.Repeat(hostile+" ", 10))
 	p.Failure(hostile+"\nmore", hostile)
 	out := b.String()
-	if strings.Contains(out, "\x1b[8m") || strings.Contains(out, "1000000001;31m") && strings.Contains(out, "\x1b[1000000001") || strings.Contains(out, owned) {
+	if strings.Contains(out, "\x1b[8m") ||
+		strings.Contains(out, "1000000001;31m") && strings.Contains(out, "\x1b[1000000001") ||
+		strings.Contains(out, owned) {
 		t.Errorf("%q", out)
 	}
 	if n := strings.Count(out, "\x1b["); n < 8 || strings.Count(out, `\x1b[8m`) < 8 {
@@ -96,7 +98,8 @@ func TestCells(t *testing.T) {
 
 // TestPlainMessage: the text of a SARIF message makes no link.
 func TestPlainMessage(t *testing.T) {
-	if got, want := plainMessage("see [here](https://evil.example) \\ \x1b[8m"), `see \[here\](https://evil.example) \\ \\x1b\[8m`; got != want {
+	if got, want := plainMessage("see [here](https://evil.example) \\ \x1b[8m"),
+		`see \[here\](https://evil.example) \\ \\x1b\[8m`; got != want {
 		t.Errorf("%s, want %s", got, want)
 	}
 }

@@ -19,7 +19,8 @@ func TestRead(t *testing.T) {
 	}
 	text := func(sep, end string) string {
 		q := strings.NewReplacer(",", sep, "~", ",", "\n", end)
-		return q.Replace("path,title\n/a/,\"Nuit d’é~ \"\"x\"\"\"\n/b/,") + "\"two" + end + "lines; 1\t2\"" + end + end + "/c/" + sep + end
+		return q.Replace("path,title\n/a/,\"Nuit d’é~ \"\"x\"\"\"\n/b/,") + "\"two" + end + "lines; 1\t2\"" + end +
+			end + "/c/" + sep + end
 	}
 	enc := func(s string, e interface{ String(string) (string, error) }) string {
 		out, err := e.String(s)
@@ -33,16 +34,18 @@ func TestRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	for name, c := range map[string]struct{ data, label string }{
-		"commas":                  {text(",", "\n"), ""},
-		"CSV UTF-8 of Windows":    {"\uFEFF" + text(";", "\r\n"), ""},
-		"tabs":                    {text("\t", "\r\n"), ""},
-		"with sep=":               {"sep=;\r\n" + text(";", "\r\n"), ""},
-		"Unicode text of Windows": {enc(text("\t", "\r\n"), unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder()), ""},
-		"UTF-16, big-endian":      {enc(text(",", "\n"), unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewEncoder()), ""},
-		"UTF-16 without a mark":   {enc(text(",", "\n"), unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewEncoder()), "utf-16le"},
-		"windows-1252":            {enc(text(";", "\r\n"), charmap.Windows1252.NewEncoder()), "windows-1252"},
-		"macintosh":               {enc(text(";", "\n"), charmap.Macintosh.NewEncoder()), "macintosh"},
-		"xlsx":                    {xlsx.String(), ""},
+		"commas":               {text(",", "\n"), ""},
+		"CSV UTF-8 of Windows": {"\uFEFF" + text(";", "\r\n"), ""},
+		"tabs":                 {text("\t", "\r\n"), ""},
+		"with sep=":            {"sep=;\r\n" + text(";", "\r\n"), ""},
+		"Unicode text of Windows": {
+			enc(text("\t", "\r\n"), unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder()), ""},
+		"UTF-16, big-endian": {enc(text(",", "\n"), unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewEncoder()), ""},
+		"UTF-16 without a mark": {
+			enc(text(",", "\n"), unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewEncoder()), "utf-16le"},
+		"windows-1252": {enc(text(";", "\r\n"), charmap.Windows1252.NewEncoder()), "windows-1252"},
+		"macintosh":    {enc(text(";", "\n"), charmap.Macintosh.NewEncoder()), "macintosh"},
+		"xlsx":         {xlsx.String(), ""},
 	} {
 		got, err := Read([]byte(c.data), c.label)
 		if err != nil || !reflect.DeepEqual(got.Header, want.Header) || !reflect.DeepEqual(got.Rows, want.Rows) {

@@ -10,7 +10,8 @@ import (
 // slash or without; files behind those in order are found, too.
 func TestIndex(t *testing.T) {
 	var files []File
-	for _, p := range []string{"a b.txt", "about.html", "b/index.html", "c%20d.txt", "c/index.htm", "plain", "x.css", "blank/index.html", "a.css"} {
+	for _, p := range []string{"a b.txt", "about.html", "b/index.html", "c%20d.txt", "c/index.htm", "plain", "x.css",
+		"blank/index.html", "a.css"} {
 		files = append(files, File{Path: p, Size: int64(len(p)), Page: IsPage(p)})
 	}
 	pages, err := Pages(files, page.Spelling{Extensionless: true})
@@ -22,8 +23,10 @@ func TestIndex(t *testing.T) {
 		"/a b.txt": {true, false}, "/a%20b.txt": {true, false}, "/c%20d.txt": {true, false}, "/c d.txt": {true, false},
 		"/b/": {true, true}, "/b": {true, true}, "/b/index.html": {true, true}, "/c/": {true, true}, "/c/index.htm": {true, true},
 		"/c/index.html": {true, true}, "/about": {true, true}, "/about/": {true, true}, "/about.html": {true, false},
-		"/plain": {true, false}, "/plain/": {false, false}, "/x.css": {true, false}, "/x.css?v=2": {true, false}, "x.css": {true, false},
-		"/a.css": {true, false}, "/blank/": {true, true}, "/zz": {false, false}, "/x": {false, false}, "/": {false, false}, "": {false, false},
+		"/plain": {true, false}, "/plain/": {false, false}, "/x.css": {true, false}, "/x.css?v=2": {true,
+			false}, "x.css": {true, false},
+		"/a.css": {true, false}, "/blank/": {true, true}, "/zz": {false, false}, "/x": {false, false}, "/": {false,
+			false}, "": {false, false},
 	} {
 		if got := [2]bool{hasFile(path), hasPage(path)}; got != want {
 			t.Errorf("%q: a file, a page %v, want %v", path, got, want)

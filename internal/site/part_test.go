@@ -43,7 +43,8 @@ func TestParsePart(t *testing.T) {
 			t.Errorf("%s: %v, %v", text, p, err)
 		}
 	}
-	for _, text := range []string{"", "3", "3/", "/8", "0/8", "9/8", "-1/8", "3/8/2", "a/b", "1/10001", "1.5/2", "3 / 8", "99999999999999999999/8"} {
+	for _, text := range []string{"", "3", "3/", "/8", "0/8", "9/8", "-1/8", "3/8/2", "a/b", "1/10001", "1.5/2",
+		"3 / 8", "99999999999999999999/8"} {
 		_, err := ParsePart(text)
 		var usage *failure.Usage
 		if !errors.As(err, &usage) || !strings.Contains(usage.Message, "3/8") || usage.Remedy == "" {

@@ -9,7 +9,8 @@ import (
 // TestRootOf: the root of a site that no gate file names.
 func TestRootOf(t *testing.T) {
 	dir := t.TempDir()
-	for _, name := range []string{"plain/a/x.html", "site/index.html", "site/visit/index.html", "site/visit/way.html", "site/deep/er/x.html"} {
+	for _, name := range []string{"plain/a/x.html", "site/index.html", "site/visit/index.html", "site/visit/way.html",
+		"site/deep/er/x.html"} {
 		full := filepath.Join(dir, filepath.FromSlash(name))
 		if err := os.MkdirAll(filepath.Dir(full), 0o755); err != nil {
 			t.Fatal(err)
@@ -24,7 +25,8 @@ func TestRootOf(t *testing.T) {
 	} {
 		root := RootOf(filepath.Join(dir, filepath.FromSlash(file)))
 		rel, _ := filepath.Rel(dir, root)
-		if got := PathBelow(root, filepath.Join(dir, filepath.FromSlash(file))); filepath.ToSlash(rel) != want[0] || got != want[1] {
+		if got := PathBelow(root, filepath.Join(dir, filepath.FromSlash(file))); filepath.ToSlash(rel) != want[0] ||
+			got != want[1] {
 			t.Errorf("%s: root %s, path %s, want %v", file, rel, got, want)
 		}
 	}

@@ -28,7 +28,8 @@ func TestOpenFolder(t *testing.T) {
 	if f, err = OpenFolder(dir, true); err != nil {
 		t.Fatal(err)
 	}
-	if a := f.Answer("a.html"); a == nil || a.Status != 200 || a.Charset() != "windows-1252" || f.Answer("b.html") != nil || f.Answer("") != nil {
+	if a := f.Answer("a.html"); a == nil || a.Status != 200 || a.Charset() != "windows-1252" ||
+		f.Answer("b.html") != nil || f.Answer("") != nil {
 		t.Errorf("%+v, %+v", f.Answer("a.html"), f.Answer("b.html"))
 	}
 	files, _, err := f.List(func(rel string, _ bool) bool { return Hidden(rel) })
@@ -43,7 +44,8 @@ func TestOpenFolder(t *testing.T) {
 		t.Error("a file outside the folder was read")
 	}
 	put(CaptureName, "{\"url\":\"x\",\"status\":200,\"time\":\"\"}\nno line\n")
-	if _, err := OpenFolder(dir, true); err == nil || !strings.Contains(err.Error(), CaptureName+":2: this is not a line of a capture") {
+	if _, err := OpenFolder(dir, true); err == nil ||
+		!strings.Contains(err.Error(), CaptureName+":2: this is not a line of a capture") {
 		t.Errorf("%v", err)
 	}
 	os.Remove(filepath.Join(dir, CaptureName))

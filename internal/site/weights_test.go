@@ -22,7 +22,8 @@ func TestWeights(t *testing.T) {
 			path        string
 			bytes       int
 			packed, has bool
-		}{{"/a.css", 4000, false, true}, {"/a.png", 5000, true, true}, {"/A.JPG", 600, true, true}, {"/none.png", 0, false, false}, {"/", 0, false, false}} {
+		}{{"/a.css", 4000, false, true}, {"/a.png", 5000, true, true}, {"/A.JPG", 600, true, true}, {"/none.png", 0,
+			false, false}, {"/", 0, false, false}} {
 			bytes, gzip, ok := w.File(c.path)
 			if ok != c.has || bytes != c.bytes || c.packed && gzip != bytes || ok && !c.packed && gzip >= bytes {
 				t.Errorf("%s: %d bytes, %d compressed, %v", c.path, bytes, gzip, ok)

@@ -133,7 +133,8 @@ func contents(name, text string) string {
 	if !strings.Contains(head, "viewport") {
 		head = "<meta name=\"viewport\" content=\"width=device-width\">\n" + head
 	}
-	return "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n" + head + "</head>\n<body>\n" + body + "\n</body>\n</html>\n"
+	return "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n" + head + "</head>\n<body>\n" +
+		body + "\n</body>\n</html>\n"
 }
 
 // TestNoPages: an audit of a folder without a page is wrong use, since nothing was looked at.

@@ -78,7 +78,8 @@ func manyPages(b *testing.B, dir string) (files []string) {
 		if len(p.Pages) >= pacePages {
 			break
 		}
-		text, err := os.ReadFile(filepath.Join(dir, "site", "journal", []string{"comet", "mirror", "owls"}[n%3], "index.html"))
+		text, err := os.ReadFile(
+			filepath.Join(dir, "site", "journal", []string{"comet", "mirror", "owls"}[n%3], "index.html"))
 		again := filepath.Join(dir, "site", "journal", fmt.Sprintf("again-%d", n))
 		if err == nil {
 			err = os.MkdirAll(again, 0o755)
@@ -102,8 +103,9 @@ func manyPages(b *testing.B, dir string) (files []string) {
 
 // loadAll opens the pages one after another, each in a browser context of its own, as an audit does.
 func loadAll(b *testing.B, name, address string, files []string) {
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.Flag("disable-background-networking", true), chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"))
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(name), chromedp.NoSandbox,
+		chromedp.DisableGPU, chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"))
 	ctx, stop := chromedp.NewExecAllocator(context.Background(), options...)
 	defer stop()
 	ctx, stop = chromedp.NewContext(ctx, chromedp.WithErrorf(func(string, ...any) {}))

@@ -38,49 +38,93 @@ type plant struct {
 
 var plants = []plant{
 	{check: "broken-head", head: `<div></div>`}, {check: "meta-in-body", body: `<meta name="author" content="x">`}, {check: "title-repeated", head: "<title>Another</title>"},
-	{check: "title-missing", drop: "<title>"}, {check: "description-missing", drop: `<meta name="description"`}, {check: "description-repeated", head: `<meta name="description" content="x">`},
-	{check: "canonical-repeated", head: `<link rel="canonical" href="https://elsewhere.example/">`}, {check: "canonical-missing", drop: `<link rel="canonical"`},
-	{check: "canonical-dead", old: `<link rel="canonical" href="https://ternhill.example/`, new: `<link rel="canonical" href="https://ternhill.example/no/such/`},
-	{check: "robots-conflict", head: `<meta name="robots" content="follow, nofollow">`}, {check: "viewport-missing", drop: `<meta name="viewport"`}, {check: "viewport-repeated", head: `<meta name="viewport" content="width=device-width, initial-scale=2">`},
-	{check: "lang-missing", old: `<html lang="en">`, new: "<html>"}, {check: "lang-unknown", old: `<html lang="en">`, new: `<html lang="english">`}, {check: "robots-unknown", head: `<meta name="robots" content="follow, no-folow">`},
-	{check: "viewport-fixed", old: "width=device-width", new: "width=1024"}, {check: "dead-relation", head: `<link rel="next" href="/no/such/no-such/">`}, {check: "wrong-kind", head: `<link rel="stylesheet" href="/js/blocks.js" media="print">`},
-	{check: "ignored-element", body: `<script defer>planted = 1</script>`}, {check: "charset-conflict", head: `<meta http-equiv="content-type" content="text/html; charset=koi8-r">`}, {check: "icon-missing", drop: `<link rel="icon"`}, {check: "social-incomplete", drop: `<meta property="og:image"`},
-	{check: "structured-invalid", head: `<script type="application/ld+json">{"@type": "Event",}</script>`}, {check: "structured-incomplete", body: `<script type="application/ld+json">{"@context": "https://schema.org", "@type": "Product"}</script>`},
-	{check: "blocking-script", head: `<script src="/js/blocks.js"></script>`}, {check: "dead-file", head: `<script src="/js/no-such.js" defer></script>`},
-	{check: "double-load", head: `<script src="/js/planted.js" defer></script><script src="/js/planted.js" defer></script>`},
-	{check: "late-style", body: `<link rel="stylesheet" href="/css/planted.css">`}, {check: "insecure-load", head: `<script src="http://x.example/a.js" defer integrity="sha256-AAAA" crossorigin="anonymous"></script>`},
-	{check: "no-integrity", body: `<script src="https://x.example/a-2.1.js" async></script>`}, {check: "unpinned-version", head: `<script src="https://x.example/a@latest/a.js" defer integrity="sha256-AAAA" crossorigin="anonymous"></script>`},
-	{check: "twin-library", head: `<script src="/lib/planted-1.1.js" defer></script><script src="/lib/planted-1.2.js" defer></script>`}, {check: "unused-preload", head: `<link rel="preload" as="style" href="/css/preloaded.css">`},
-	{check: "local-address", head: `<script src="https://localhost:3000/menu.js" defer integrity="sha256-AAAA" crossorigin="anonymous"></script>`}, {check: "nameless-meta", head: `<meta nmae="author" content="x">`},
-	{check: "integrity-without-crossorigin", head: `<script src="https://x.example/b.js" defer integrity="sha256-AAAA"></script>`},
-	{check: "old-doctype", old: "<!doctype html>", new: "<!doctype html public '-//W3C//DTD HTML 3.2//EN'>"}, {check: "no-zoom", old: "initial-scale=1", new: "initial-scale=1, user-scalable=no"},
-	{check: "social-image", head: `<meta property="og:image" content="/img/planted.jpg">`}, {check: "dead-refresh", head: `<meta http-equiv="refresh" content="60; url=/no/such/no-such/">`},
+	{check: "title-missing", drop: "<title>"}, {check: "description-missing", drop: `<meta name="description"`}, {
+		check: "description-repeated", head: `<meta name="description" content="x">`},
+	{check: "canonical-repeated", head: `<link rel="canonical" href="https://elsewhere.example/">`}, {
+		check: "canonical-missing", drop: `<link rel="canonical"`},
+	{check: "canonical-dead", old: `<link rel="canonical" href="https://ternhill.example/`,
+		new: `<link rel="canonical" href="https://ternhill.example/no/such/`},
+	{check: "robots-conflict", head: `<meta name="robots" content="follow, nofollow">`}, {check: "viewport-missing",
+		drop: `<meta name="viewport"`}, {check: "viewport-repeated",
+		head: `<meta name="viewport" content="width=device-width, initial-scale=2">`},
+	{check: "lang-missing", old: `<html lang="en">`, new: "<html>"}, {check: "lang-unknown", old: `<html lang="en">`,
+		new: `<html lang="english">`}, {check: "robots-unknown", head: `<meta name="robots" content="follow, no-folow">`},
+	{check: "viewport-fixed", old: "width=device-width", new: "width=1024"}, {check: "dead-relation",
+		head: `<link rel="next" href="/no/such/no-such/">`}, {check: "wrong-kind",
+		head: `<link rel="stylesheet" href="/js/blocks.js" media="print">`},
+	{check: "ignored-element", body: `<script defer>planted = 1</script>`}, {check: "charset-conflict",
+		head: `<meta http-equiv="content-type" content="text/html; charset=koi8-r">`}, {check: "icon-missing",
+		drop: `<link rel="icon"`}, {check: "social-incomplete", drop: `<meta property="og:image"`},
+	{check: "structured-invalid", head: `<script type="application/ld+json">{"@type": "Event",}</script>`}, {
+		check: "structured-incomplete",
+		body:  `<script type="application/ld+json">{"@context": "https://schema.org", "@type": "Product"}</script>`},
+	{check: "blocking-script", head: `<script src="/js/blocks.js"></script>`}, {check: "dead-file",
+		head: `<script src="/js/no-such.js" defer></script>`},
+	{check: "double-load",
+		head: `<script src="/js/planted.js" defer></script><script src="/js/planted.js" defer></script>`},
+	{check: "late-style", body: `<link rel="stylesheet" href="/css/planted.css">`}, {check: "insecure-load",
+		head: `<script src="http://x.example/a.js" defer integrity="sha256-AAAA" crossorigin="anonymous"></script>`},
+	{check: "no-integrity", body: `<script src="https://x.example/a-2.1.js" async></script>`}, {
+		check: "unpinned-version",
+		head:  `<script src="https://x.example/a@latest/a.js" defer integrity="sha256-AAAA" crossorigin="anonymous"></script>`},
+	{check: "twin-library",
+		head: `<script src="/lib/planted-1.1.js" defer></script><script src="/lib/planted-1.2.js" defer></script>`}, {check: "unused-preload", head: `<link rel="preload" as="style" href="/css/preloaded.css">`},
+	{check: "local-address",
+		head: `<script src="https://localhost:3000/menu.js" defer integrity="sha256-AAAA" crossorigin="anonymous"></script>`}, {check: "nameless-meta", head: `<meta nmae="author" content="x">`},
+	{check: "integrity-without-crossorigin",
+		head: `<script src="https://x.example/b.js" defer integrity="sha256-AAAA"></script>`},
+	{check: "old-doctype", old: "<!doctype html>", new: "<!doctype html public '-//W3C//DTD HTML 3.2//EN'>"}, {
+		check: "no-zoom", old: "initial-scale=1", new: "initial-scale=1, user-scalable=no"},
+	{check: "social-image", head: `<meta property="og:image" content="/img/planted.jpg">`}, {check: "dead-refresh",
+		head: `<meta http-equiv="refresh" content="60; url=/no/such/no-such/">`},
 	{check: "charset-conflict", head: `<meta http-equiv="content-type" content="text/html; charset=iso-8859-2">`}, {check: "ignored-element", head: `<link rel="canoncal" href="/visit/">`},
-	{check: "ignored-element", body: `<script scr="/js/planted.js"></script>`}, {check: "lost-rule", head: `<style>.a, { color: navy }</style>`},
-	{check: "ignored-element", body: `<p><a id=slashed/>x</p>`}, {check: "ignored-element", body: `<p><a id="slashed"/>x</p>`}, {check: "ignored-element", body: `<div class="planted"/>`},
-	{check: "ignored-element", body: `<p><b/>x</p>`}, {check: "ignored-element", body: `<textarea name="planted"/>`, alone: true}, {check: "ignored-element", body: `<script src="/js/blocks.js"/>`, alone: true},
-	{check: "ignored-element", head: `<script src="/js/blocks.js"/>`, alone: true}, {check: "ignored-element", body: `<script async>planted = 1</script>`}, {check: "ignored-element", head: `<link rel="preload" href="/css/preloaded.css">`},
-	{check: "ignored-element", head: `<link rel="stylesheet" href="/css/planted.css" media="sreen">`}, {check: "ignored-element", head: `<link rel="stylesheet" href="/css/planted.css" media="(max-widht: 600px)">`},
-	{check: "ignored-element", head: `<link rel="stylesheet" title="Day" href="/css/planted.css"><link rel="stylesheet" title="Night" href="/css/planted2.css">`},
-	{check: "wrong-kind", head: `<script src="/css/part.css" defer></script>`}, {check: "wrong-kind", head: `<link rel="preload" as="script" href="/css/part.css">`},
-	{check: "lang-unknown", old: `<html lang="en">`, new: `<html lang="en_GB">`}, {check: "placeholder-left", old: "<title>", new: "<title>{{ page.title }} "},
-	{check: "placeholder-left", old: `<meta name="description" content="`, new: `<meta name="description" content="{{ page.description }} `},
-	{check: "structured-incomplete", body: `<script type="application/ld+json">{"@context": "https://schema.org", "name": "x"}</script>`},
+	{check: "ignored-element", body: `<script scr="/js/planted.js"></script>`}, {check: "lost-rule",
+		head: `<style>.a, { color: navy }</style>`},
+	{check: "ignored-element", body: `<p><a id=slashed/>x</p>`}, {check: "ignored-element",
+		body: `<p><a id="slashed"/>x</p>`}, {check: "ignored-element", body: `<div class="planted"/>`},
+	{check: "ignored-element", body: `<p><b/>x</p>`}, {check: "ignored-element", body: `<textarea name="planted"/>`,
+		alone: true}, {check: "ignored-element", body: `<script src="/js/blocks.js"/>`, alone: true},
+	{check: "ignored-element", head: `<script src="/js/blocks.js"/>`, alone: true}, {check: "ignored-element",
+		body: `<script async>planted = 1</script>`}, {check: "ignored-element",
+		head: `<link rel="preload" href="/css/preloaded.css">`},
+	{check: "ignored-element", head: `<link rel="stylesheet" href="/css/planted.css" media="sreen">`}, {
+		check: "ignored-element", head: `<link rel="stylesheet" href="/css/planted.css" media="(max-widht: 600px)">`},
+	{check: "ignored-element",
+		head: `<link rel="stylesheet" title="Day" href="/css/planted.css"><link rel="stylesheet" title="Night" href="/css/planted2.css">`},
+	{check: "wrong-kind", head: `<script src="/css/part.css" defer></script>`}, {check: "wrong-kind",
+		head: `<link rel="preload" as="script" href="/css/part.css">`},
+	{check: "lang-unknown", old: `<html lang="en">`, new: `<html lang="en_GB">`}, {check: "placeholder-left",
+		old: "<title>", new: "<title>{{ page.title }} "},
+	{check: "placeholder-left", old: `<meta name="description" content="`,
+		new: `<meta name="description" content="{{ page.description }} `},
+	{check: "structured-incomplete",
+		body: `<script type="application/ld+json">{"@context": "https://schema.org", "name": "x"}</script>`},
 	{check: "structured-incomplete", body: `<script type="application/ld+json">{"@type": "Thing", "name": "x"}</script>`},
-	{check: "social-incomplete", head: `<meta name="twitter:card" content="big_picture">`}, {check: "dead-relation", head: `<link rel="prev" href="/no/such/no-such/">`},
+	{check: "social-incomplete", head: `<meta name="twitter:card" content="big_picture">`}, {check: "dead-relation",
+		head: `<link rel="prev" href="/no/such/no-such/">`},
 	{check: "dead-relation", head: `<link rel="alternate" type="application/rss+xml" href="/no/such/no-such.xml">`}, {check: "dead-relation", head: `<link rel="alternate" hreflang="de" href="/no/such/no-such/">`},
 	{check: "dead-relation", head: `<link rel="alternate" hreflang="german" href="/">`},
-	{check: "dead-relation", body: `<script type="application/ld+json">{"@context": "https://schema.org", "@graph": [{"@type": "Thing", "name": "x", "@id": "https://ternhill.example/no/such/no-such/#x", "url": "https://ternhill.example/no/such/no-such/"}]}</script>`}, {check: "nameless-meta", head: `<meta content="x">`},
-	{check: "unlabelled-popup", body: `<dialog id="planted">x</dialog>`}, {check: "repeated-id", body: `<p id="twice"></p><dialog id="twice" aria-label="x">x</dialog>`},
-	{check: "popup-clash", body: `<dialog aria-label="a" data-yg-open='[["leaving"]]'></dialog><dialog aria-label="b" data-yg-open='[["leaving"]]'></dialog>`},
-	{check: "unused-style", head: `<link rel="stylesheet" href="/css/unused.css" media="print">`}, {check: "repeated-rules", head: `<link rel="stylesheet" href="/css/part.css" media="print"><link rel="stylesheet" href="/css/whole.css" media="print">`},
-	{check: "tags-in-text", body: `<style><style>p { margin: 0 }</style>`}, {check: "unclosed-tag", body: `<!--yg:planted--><i>x<!--/yg:planted-->`},
-	{check: "bare-code", body: `<!--yg:planted-->window.visits = 1; count();<!--/yg:planted-->`}, {check: "code-breaks-head", head: `<!--yg:planted--><div></div><!--/yg:planted-->`},
-	{check: "code-syntax", head: `<style>p { margin: 0 }}</style>`}, {check: "code-syntax", body: `<script>if (a { b() }</script>`}, {check: "code-syntax", body: `<script type="application/json">{"a": }</script>`},
+	{check: "dead-relation",
+		body: `<script type="application/ld+json">{"@context": "https://schema.org", "@graph": [{"@type": "Thing", "name": "x", "@id": "https://ternhill.example/no/such/no-such/#x", "url": "https://ternhill.example/no/such/no-such/"}]}</script>`}, {check: "nameless-meta", head: `<meta content="x">`},
+	{check: "unlabelled-popup", body: `<dialog id="planted">x</dialog>`}, {check: "repeated-id",
+		body: `<p id="twice"></p><dialog id="twice" aria-label="x">x</dialog>`},
+	{check: "popup-clash",
+		body: `<dialog aria-label="a" data-yg-open='[["leaving"]]'></dialog><dialog aria-label="b" data-yg-open='[["leaving"]]'></dialog>`},
+	{check: "unused-style", head: `<link rel="stylesheet" href="/css/unused.css" media="print">`}, {
+		check: "repeated-rules",
+		head:  `<link rel="stylesheet" href="/css/part.css" media="print"><link rel="stylesheet" href="/css/whole.css" media="print">`},
+	{check: "tags-in-text", body: `<style><style>p { margin: 0 }</style>`}, {check: "unclosed-tag",
+		body: `<!--yg:planted--><i>x<!--/yg:planted-->`},
+	{check: "bare-code", body: `<!--yg:planted-->window.visits = 1; count();<!--/yg:planted-->`}, {
+		check: "code-breaks-head", head: `<!--yg:planted--><div></div><!--/yg:planted-->`},
+	{check: "code-syntax", head: `<style>p { margin: 0 }}</style>`}, {check: "code-syntax",
+		body: `<script>if (a { b() }</script>`}, {check: "code-syntax",
+		body: `<script type="application/json">{"a": }</script>`},
 }
 
 // plantedFiles are stylesheets that defects load.
-var plantedFiles = sheets{"/js/blocks.js": "1", "/css/unused.css": ".planted-nowhere { color: red }", "/css/part.css": rules, "/css/whole.css": rules + "i{f:6}"}
+var plantedFiles = sheets{"/js/blocks.js": "1", "/css/unused.css": ".planted-nowhere { color: red }",
+	"/css/part.css": rules, "/css/whole.css": rules + "i{f:6}"}
 
 // thirdParty finds a script of another host.
 var thirdParty = regexp.MustCompile(`<script[^>]*src="https?://`)
@@ -120,7 +164,9 @@ func (p *plant) put(text string) (out string, line int, ok bool) {
 // fits reports whether the plant is a defect on the page: there is one of what it
 // takes away or doubles.
 func (p *plant) fits(text string) bool {
-	for _, x := range []struct{ what, mark string }{{"description-", `name="description"`}, {"canonical-", `rel="canonical"`}, {"viewport-", `name="viewport"`}, {"title-", "<title>"}, {"icon-", `rel="icon"`}} {
+	for _, x := range []struct{ what, mark string }{{"description-", `name="description"`},
+		{"canonical-", `rel="canonical"`}, {"viewport-", `name="viewport"`}, {"title-", "<title>"},
+		{"icon-", `rel="icon"`}} {
 		if strings.HasPrefix(p.check, x.what) && strings.Count(text, x.mark) != 1 {
 			return false
 		}
@@ -132,7 +178,8 @@ var digits = regexp.MustCompile(`\d+`)
 
 // look lists what the checks find on a page, without lines, and at which lines.
 func look(known *check.Site, text, path string) (counts map[string]int, lines map[string][]int) {
-	r := inventory.Take([]byte(text), page.Page{Path: path, File: "x.html"}, weburl.NewSite("https://ternhill.example"), plantedFiles)
+	r := inventory.Take([]byte(text), page.Page{Path: path, File: "x.html"},
+		weburl.NewSite("https://ternhill.example"), plantedFiles)
 	found, _ := checks.RunPage(&check.Pass{Record: r, Site: known})
 	counts, lines = map[string]int{}, map[string][]int{}
 	for _, f := range found {
@@ -223,12 +270,14 @@ func TestPlantedDefects(t *testing.T) {
 		}
 		for range 10 {
 			var chosen []*plant
-			used := map[string]bool{"canonical-missing": true, "canonical-dead": true, "title-missing": true, "viewport-missing": true, "description-missing": true} // they stand in each other's way
+			used := map[string]bool{"canonical-missing": true, "canonical-dead": true, "title-missing": true,
+				"viewport-missing": true, "description-missing": true} // they stand in each other's way
 			for len(chosen) < 3 {
 				p := &plants[r.Intn(len(plants))]
 				if !p.alone && p.check != "broken-head" && p.check != "code-breaks-head" && !used[p.check] {
 					used[p.check] = true
-					if p.check == "code-syntax" || p.check == "unused-style" { // what a script that does not parse would do, nobody knows
+					// What a script that does not parse would do, nobody knows.
+					if p.check == "code-syntax" || p.check == "unused-style" {
 						used["code-syntax"], used["unused-style"] = true, true
 					}
 					chosen = append(chosen, p)

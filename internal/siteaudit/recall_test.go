@@ -108,7 +108,8 @@ func (c *changing) compare(ctx context.Context, what string, twice bool) {
 			Items    []audit.ItemSum
 			Pages    []audit.PageSum
 			Numbers  []int64
-		}{r.Findings, r.Totals, slices.Clone(r.ByItem), r.ByPage, []int64{int64(r.Pages), int64(r.Fragments), int64(r.Requests), r.Bytes, r.Unneeded}}, "", " ")
+		}{r.Findings, r.Totals, slices.Clone(r.ByItem), r.ByPage, []int64{int64(r.Pages), int64(r.Fragments),
+			int64(r.Requests), r.Bytes, r.Unneeded}}, "", " ")
 		if err != nil {
 			c.t.Fatal(err)
 		}
@@ -130,7 +131,8 @@ func whereDiffers(a, b string) string {
 	as, bs := strings.Split(a, "\n"), strings.Split(b, "\n")
 	for i := range as {
 		if i >= len(bs) || as[i] != bs[i] {
-			return fmt.Sprintf("line %d\n%s\nwithout:\n%s", i, strings.Join(as[max(i-3, 0):min(i+5, len(as))], "\n"), strings.Join(bs[min(max(i-3, 0), len(bs)):min(i+5, len(bs))], "\n"))
+			return fmt.Sprintf("line %d\n%s\nwithout:\n%s", i, strings.Join(as[max(i-3, 0):min(i+5, len(as))], "\n"),
+				strings.Join(bs[min(max(i-3, 0), len(bs)):min(i+5, len(bs))], "\n"))
 		}
 	}
 	return "one is longer"
@@ -175,9 +177,13 @@ func (c *changing) edit(name string, with ...string) string {
 	return rel + " with " + add
 }
 
-var ofPages = []string{"<p class=bench>b</p>", "<script src=/js/site.js></script>", `<a href="#night-letter">letter</a>`, "<title>Again</title>", "<img src=/img/nowhere.png>",
-	"<link rel=canonical href=/visit/>", `<meta name=robots content=noindex>`, "<style>.bench { color: green</style>", "<script>document.querySelector('.shelf').remove()</script>",
-	"<p>@{page.title}</p>", `<script>var later = "/js/new.js"</script>`, `<script>var later = "/css/new.css"</script>`, "<link rel=stylesheet href=/css/parts.css>", "<script>location.href = '/'</script>", "<!--yg:counter-->x<!--/yg:counter-->", "x"}
+var ofPages = []string{"<p class=bench>b</p>", "<script src=/js/site.js></script>",
+	`<a href="#night-letter">letter</a>`, "<title>Again</title>", "<img src=/img/nowhere.png>",
+	"<link rel=canonical href=/visit/>", `<meta name=robots content=noindex>`, "<style>.bench { color: green</style>",
+	"<script>document.querySelector('.shelf').remove()</script>", "<p>@{page.title}</p>",
+	`<script>var later = "/js/new.js"</script>`, `<script>var later = "/css/new.css"</script>`,
+	"<link rel=stylesheet href=/css/parts.css>", "<script>location.href = '/'</script>",
+	"<!--yg:counter-->x<!--/yg:counter-->", "x"}
 
 // change does one thing and says what.
 func (c *changing) change() string {
@@ -187,9 +193,14 @@ func (c *changing) change() string {
 	case n < 7:
 		return "source " + c.edit(pick(c.r, c.files("site", ".html")), ofPages...)
 	case n < 9:
-		return "style " + c.edit(pick(c.r, c.files(pick(c.r, []string{"public", "site"}), ".css")), "\n.bench { margin: 1px }", "\n@import 'parts.css';", "\n.nothing-has-it { color: red }", "\np { background: url(none.gif) }", "\n} }", " ")
+		return "style " +
+			c.edit(pick(c.r, c.files(pick(c.r, []string{"public", "site"}), ".css")), "\n.bench { margin: 1px }",
+				"\n@import 'parts.css';", "\n.nothing-has-it { color: red }", "\np { background: url(none.gif) }",
+				"\n} }", " ")
 	case n < 11:
-		return "script " + c.edit(pick(c.r, c.files(pick(c.r, []string{"public", "site"}), ".js")), "\nimport('/js/late.js')", "\ndocument.querySelector('.bench')", "\nwindow.made = 1", "\nfetch('/none')", "\n((", " ")
+		return "script " +
+			c.edit(pick(c.r, c.files(pick(c.r, []string{"public", "site"}), ".js")), "\nimport('/js/late.js')",
+				"\ndocument.querySelector('.bench')", "\nwindow.made = 1", "\nfetch('/none')", "\n((", " ")
 	case n < 13: // a file goes
 		name := pick(c.r, c.files("public", ".css", ".js", ".html", ".png", ".svg"))
 		b, err := os.ReadFile(name)
@@ -204,7 +215,10 @@ func (c *changing) change() string {
 			write(c.t, name, string(b))
 			return "back " + name
 		}
-		name := filepath.Join(c.dir, "public", pick(c.r, []string{"js/gone.js", "img/none.png", "js/new.js", "css/new.css", "favicon.ico", "new/index.html", "css/new.css", "js/new.js"}))
+		name := filepath.Join(c.dir, "public",
+			pick(c.r,
+				[]string{"js/gone.js", "img/none.png", "js/new.js", "css/new.css", "favicon.ico", "new/index.html",
+					"css/new.css", "js/new.js"}))
 		write(c.t, name, "<title>New</title><p class=shelf>.new { color: red }")
 		return "new " + name
 	case n < 16:
@@ -258,7 +272,9 @@ func (c *changing) change() string {
 		return "record gone"
 	default:
 		name := filepath.Join(c.dir, "public", "sitemap.xml")
-		write(c.t, name, "<urlset><url><loc>https://ternhill.example"+pick(c.r, []string{"/", "/visit/", "/extra/one/"})+"</loc></url></urlset>")
+		write(c.t, name,
+			"<urlset><url><loc>https://ternhill.example"+pick(c.r, []string{"/", "/visit/", "/extra/one/"})+
+				"</loc></url></urlset>")
 		return "sitemap"
 	}
 }

@@ -138,7 +138,8 @@ func TestTampering(t *testing.T) {
 					kinds = append(kinds, fmt.Sprintf("%s %d", what, k))
 				}
 				sort.Strings(kinds)
-				t.Logf("%s, marks %v, seed %d: %d tamperings on %d pages, %d missed (%s)", kind, marks, seed, n, len(x.pages), x.missed, strings.Join(kinds, ", "))
+				t.Logf("%s, marks %v, seed %d: %d tamperings on %d pages, %d missed (%s)", kind, marks, seed, n,
+					len(x.pages), x.missed, strings.Join(kinds, ", "))
 				all += n
 			}
 		}
@@ -163,7 +164,9 @@ func tamperProject(t *testing.T, kind string, marks bool) *project.Project {
 		text = []byte(everyKind)
 		write(t, filepath.Join(dir, "b.js"), "function fileOfTheGate() { return 12 }\nfileOfTheGate();\n")
 		write(t, filepath.Join(dir, "e.css"), ".file-of-the-gate { top: 1px }\n")
-		for _, f := range []string{"js/of-the-gate.js", "js/several-of-the-gate.js", "js/needed-by-several.js", "css/of-the-gate.css", "css/in-its-stead.css", "css/several-of-the-gate.css", "img/star-of-the-gate.svg"} {
+		for _, f := range []string{"js/of-the-gate.js", "js/several-of-the-gate.js", "js/needed-by-several.js",
+			"css/of-the-gate.css", "css/in-its-stead.css", "css/several-of-the-gate.css",
+			"img/star-of-the-gate.svg"} {
 			write(t, filepath.Join(dir, "site", f), "/* "+f+" */\n")
 		}
 		if kind == "foreign" {
@@ -246,7 +249,8 @@ func addFound(t *testing.T, dir string) {
 
 func newTamperer(t *testing.T, p *project.Project, seed int64) *tamperer {
 	x := &tamperer{t: t, r: rand.New(rand.NewSource(seed)), project: p, tried: map[string]int{}}
-	x.known = check.NewSite(check.Known{HasFile: func(string) bool { return true }, HasPage: func(string) bool { return true }})
+	x.known = check.NewSite(
+		check.Known{HasFile: func(string) bool { return true }, HasPage: func(string) bool { return true }})
 	for i := range p.Pages {
 		b, err := p.Read(&p.Pages[i])
 		if err != nil {
@@ -312,7 +316,8 @@ func (x *tamperer) try(r *pageedit.Result, c tampered) {
 			x.t.Errorf("a finding of another page: %+v", f)
 		}
 		_, short, _ := strings.Cut(c.item, ".") // og:title of property.og:title
-		mine := !c.tidy && (f.Item == c.item || f.Item == "" && (strings.Contains(f.Message, c.item) || short != "" && strings.Contains(f.Message, short)))
+		names := strings.Contains(f.Message, c.item) || short != "" && strings.Contains(f.Message, short)
+		mine := !c.tidy && (f.Item == c.item || f.Item == "" && names)
 		named = named || mine
 		if !mine && !slices.Contains(c.also, f.Check) {
 			other = append(other, fmt.Sprintf("%s %s (line %d): %s", f.Check, f.Item, f.Line, f.Message))
@@ -320,7 +325,8 @@ func (x *tamperer) try(r *pageedit.Result, c tampered) {
 	}
 	if !named && !c.tidy || len(other) > 0 {
 		if x.missed++; x.missed < 12 {
-			x.t.Errorf("%s, %s: %s; found: %v; other errors: %v\n%s", r.Page.Path, c.item, c.what, named, other, firstDifference(string(r.File), c.text))
+			x.t.Errorf("%s, %s: %s; found: %v; other errors: %v\n%s", r.Page.Path, c.item, c.what, named, other,
+				firstDifference(string(r.File), c.text))
 		} else {
 			x.t.Fail()
 		}
@@ -397,7 +403,9 @@ func (x *tamperer) ofItem(r *pageedit.Result, i int, text string, marks bool, ad
 		s := regions[x.r.Intn(len(regions))]
 		add("region doubled", name, strings.Replace(text, s, s+"\n"+s, 1), popup...)
 		add("marks alone doubled", name, strings.Replace(text, s, s+"<!--yg:"+name+"--><!--/yg:"+name+"-->", 1))
-		add("commented out", name, strings.Replace(text, s, "<!-- "+strings.NewReplacer("<!--", "<!- -", "-->", "- ->").Replace(s)+" -->", 1))
+		add("commented out", name,
+			strings.Replace(text, s, "<!-- "+strings.NewReplacer("<!--", "<!- -", "-->", "- ->").Replace(s)+" -->",
+				1))
 		add("region's content emptied", name, strings.Replace(text, s, "<!--yg:"+name+"--><!--/yg:"+name+"-->", 1))
 	}
 	w := mine[x.r.Intn(len(mine))]
@@ -405,9 +413,11 @@ func (x *tamperer) ofItem(r *pageedit.Result, i int, text string, marks bool, ad
 		add("one part deleted", name, strings.Replace(text, w.Text, "", 1), "late-need")
 	}
 	add("part doubled", name, strings.Replace(text, w.Text, w.Text+w.Text, 1), popup...)
-	add("in a template", name, strings.Replace(text, w.Text, "<template>"+w.Text+"</template>", 1), "code-breaks-head", "broken-head")
+	add("in a template", name, strings.Replace(text, w.Text, "<template>"+w.Text+"</template>", 1),
+		"code-breaks-head", "broken-head")
 	if r.Scan.Breaker.None() || w.Area == markup.Head { // else the body begins in the head, and holds it there as well
-		add("moved to the other half", name, moved(text, w.Text, w.Area), "broken-head", "late-need", "meta-in-body", "code-breaks-head")
+		add("moved to the other half", name, moved(text, w.Text, w.Area), "broken-head", "late-need", "meta-in-body",
+			"code-breaks-head")
 	}
 	if s, ok := x.altered(w.Text); ok {
 		add("text changed", name, strings.Replace(text, w.Text, s, 1), "late-need", "wrong-integrity", "unreachable-popup")
@@ -415,7 +425,8 @@ func (x *tamperer) ofItem(r *pageedit.Result, i int, text string, marks bool, ad
 	if w.Area == markup.Head {
 		at := strings.Index(text, "<head")
 		at += strings.Index(text[at:], ">") + 1
-		add("head broken above it", name, text[:at]+"<div></div>"+text[at:], "broken-head", "misplaced-item", "late-need", "metadata-differs")
+		add("head broken above it", name, text[:at]+"<div></div>"+text[at:], "broken-head", "misplaced-item",
+			"late-need", "metadata-differs")
 	}
 	for _, need := range it.Needs {
 		for n := range r.Verdicts {
@@ -454,7 +465,11 @@ func (x *tamperer) altered(text string) (string, bool) {
 	var at [][]int
 	for _, m := range words.FindAllStringIndex(text[max(from, 0):], -1) {
 		w := text[max(from, 0)+m[0] : max(from, 0)+m[1]]
-		if slices.Contains([]string{"script", "style", "stylesheet", "dialog", "aside", "class", "data", "defer", "function", "return", "window", "document", "type", "href", "color", "margin", "const", "else", "true", "false", "null", "typeof", "context", "schema", "label", "aria", "iframe", "image", "video", "form", "input", "button", "svg", "application", "integrity", "open", "again", "textarea", "visit"}, w) {
+		if slices.Contains(
+			[]string{"script", "style", "stylesheet", "dialog", "aside", "class", "data", "defer", "function",
+				"return", "window", "document", "type", "href", "color", "margin", "const", "else", "true", "false",
+				"null", "typeof", "context", "schema", "label", "aria", "iframe", "image", "video", "form", "input",
+				"button", "svg", "application", "integrity", "open", "again", "textarea", "visit"}, w) {
 			continue
 		}
 		at = append(at, []int{max(from, 0) + m[0], max(from, 0) + m[1]})
@@ -481,7 +496,9 @@ func (x *tamperer) copies(r *pageedit.Result, v *verdict.Verdict, text string, m
 	}
 	for _, p := range v.Item.Parts {
 		if p.Kind == gatefile.Classes && p.Selector.String() == "body" && !strings.Contains(text, p.Text) {
-			out = append(out, tampered{what: "class names added where it is out", item: name, text: strings.Replace(text, "<body", `<body class="`+p.Text+`"`, 1)})
+			out = append(out,
+				tampered{what: "class names added where it is out", item: name,
+					text: strings.Replace(text, "<body", `<body class="`+p.Text+`"`, 1)})
 		}
 	}
 	donors := []*pageedit.Result{}
@@ -515,7 +532,8 @@ func (x *tamperer) copies(r *pageedit.Result, v *verdict.Verdict, text string, m
 	put("a part copied without marks", w.Text, w.Area)
 	put("copied with marks", "<!--yg:"+name+"-->\n"+w.Text+"<!--/yg:"+name+"-->", w.Area)
 	put("marks alone where it is out", "<!--yg:"+name+"--><!--/yg:"+name+"-->", w.Area)
-	if inner := regexp.MustCompile(`(?s)<script>[^<]{12,}</script>`).FindString(w.Text); inner != "" && w.Text != inner && strings.Count(w.Text, "<script>") == 1 {
+	if inner := regexp.MustCompile(`(?s)<script>[^<]{12,}</script>`).FindString(w.Text); inner != "" &&
+		w.Text != inner && strings.Count(w.Text, "<script>") == 1 {
 		put("a script of its code copied", inner, w.Area)
 	}
 	return out
@@ -536,11 +554,14 @@ func (x *tamperer) ofFound(r *pageedit.Result, text string, add adder) {
 		}
 		add("found element deleted", name, strings.Replace(text, w.Text, "", 1), "kept-out-need", "late-need")
 		add("found element doubled", name, strings.Replace(text, w.Text, w.Text+w.Text, 1))
-		add("found element commented out", name, strings.Replace(text, w.Text, "<!-- "+w.Text+" -->", 1), "kept-out-need", "late-need")
-		if tag := markup.TagAt([]byte(w.Text), 0); tag == markup.TagScript || tag == markup.TagStyle || tag == markup.TagLink {
+		add("found element commented out", name, strings.Replace(text, w.Text, "<!-- "+w.Text+" -->", 1),
+			"kept-out-need", "late-need")
+		if tag := markup.TagAt([]byte(w.Text), 0); tag == markup.TagScript || tag == markup.TagStyle ||
+			tag == markup.TagLink {
 			add("found element moved to the other half", name, moved(text, w.Text, w.Area), "late-need")
 			end := markup.TagEnd([]byte(w.Text), 0)
-			add("found element's tag changed", name, strings.Replace(text, w.Text, w.Text[:end-1]+` data-changed="1">`+w.Text[end:], 1))
+			add("found element's tag changed", name,
+				strings.Replace(text, w.Text, w.Text[:end-1]+` data-changed="1">`+w.Text[end:], 1))
 		}
 	}
 }

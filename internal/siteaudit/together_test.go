@@ -63,7 +63,9 @@ func works(ctx context.Context, dir string) []work {
 			return []any{r.Findings, r.Totals, r.ByPage}, nil
 		}},
 		{name: "compare", do: func(p *project.Project) (any, error) {
-			r, err := sitecompare.Compare(ctx, sitecompare.Options{Before: filepath.Join(dir, "site"), After: filepath.Join(dir, "public"), Project: p, Diffs: true})
+			r, err := sitecompare.Compare(ctx,
+				sitecompare.Options{Before: filepath.Join(dir, "site"), After: filepath.Join(dir, "public"),
+					Project: p, Diffs: true})
 			if err != nil {
 				return nil, err
 			}
@@ -72,14 +74,16 @@ func works(ctx context.Context, dir string) []work {
 		{name: "suggest", do: func(p *project.Project) (any, error) { return suggest.Suggest(ctx, p, nil) }},
 		{name: "survey", do: func(p *project.Project) (any, error) {
 			var paths []string
-			r, err := survey.Folder(ctx, p.Source, p, nil, func(r *inventory.Record) error { paths = append(paths, r.Path); return nil })
+			r, err := survey.Folder(ctx, p.Source, p, nil,
+				func(r *inventory.Record) error { paths = append(paths, r.Path); return nil })
 			return []any{r, paths}, err
 		}},
 		{name: "where", do: func(p *project.Project) (any, error) {
 			r, n, err := decisions.WhereAll(ctx, p, nil)
 			return []any{r, n}, err
 		}},
-		{name: "find", do: func(p *project.Project) (any, error) { return survey.Find(ctx, p.Source, "script[src]", p, nil) }},
+		{name: "find",
+			do: func(p *project.Project) (any, error) { return survey.Find(ctx, p.Source, "script[src]", p, nil) }},
 		{name: "pages", do: func(p *project.Project) (any, error) { return decisions.Pages(ctx, p, "has(form)", true, nil) }},
 	}
 }

@@ -68,7 +68,8 @@ func TestForeignAsked(t *testing.T) {
 				findings[key] += f.Message + "\n"
 			}
 		}
-		rand.New(rand.NewSource(3)).Shuffle(len(a.Records), func(i, j int) { a.Records[i], a.Records[j] = a.Records[j], a.Records[i] })
+		rand.New(rand.NewSource(3)).Shuffle(len(a.Records),
+			func(i, j int) { a.Records[i], a.Records[j] = a.Records[j], a.Records[i] })
 		address := clitest.Serve(t, folder)
 		for _, r := range a.Records[:min(len(a.Records), *foreignPages)] {
 			w.mutex.Lock()
@@ -84,7 +85,11 @@ func TestForeignAsked(t *testing.T) {
 				continue
 			}
 			var blocked []string
-			_ = json.Unmarshal([]byte(w.JS(`JSON.stringify(performance.getEntriesByType("resource").filter(e => e.renderBlockingStatus == "blocking").map(e => e.name))`)), &blocked)
+			_ = json.Unmarshal(
+				[]byte(
+					w.JS(
+						`JSON.stringify(performance.getEntriesByType("resource").filter(e => e.renderBlockingStatus == "blocking").map(e => e.name))`)),
+				&blocked)
 			pages++
 			targets, holds := map[string]bool{}, map[string]bool{}
 			for _, e := range append(r.Elements, r.Media...) {
@@ -107,7 +112,8 @@ func TestForeignAsked(t *testing.T) {
 				switch {
 				case ev.Initiator.Type == network.InitiatorTypeParser && ev.Initiator.URL != here:
 					others["by a stylesheet or a frame"]++
-				case ev.Initiator.Type == network.InitiatorTypeScript || !strings.Contains(text, name[strings.LastIndexByte(name, '/')+1:]):
+				case ev.Initiator.Type == network.InitiatorTypeScript || !strings.Contains(text,
+					name[strings.LastIndexByte(name, '/')+1:]):
 					scripts++ // or markup that one put in
 					if targets[name] {
 						foretold++
@@ -118,7 +124,8 @@ func TestForeignAsked(t *testing.T) {
 					if targets[name] {
 						known++
 					} else if ev.Type != network.ResourceTypeDocument {
-						t.Errorf("%s/%s: a browser asks for %s (%s, by %s), and the inventory lacks it", filepath.Base(folder), r.File, name, ev.Type, ev.Initiator.Type)
+						t.Errorf("%s/%s: a browser asks for %s (%s, by %s), and the inventory lacks it",
+							filepath.Base(folder), r.File, name, ev.Type, ev.Initiator.Type)
 					}
 				}
 				if status[raw] == 404 && strings.HasPrefix(raw, address) {
@@ -144,7 +151,9 @@ func TestForeignAsked(t *testing.T) {
 		words := strings.Fields(e)
 		others["logged: "+strings.Join(words[:min(len(words), 7)], " ")]++
 	}
-	t.Logf("%d pages: %d requests of their own text, %d in the inventory; %d to files that are not there, %d told; %d held up the paint; %d by scripts, %d foretold", pages, own, known, dead, told, blocking, scripts, foretold)
+	t.Logf(
+		"%d pages: %d requests of their own text, %d in the inventory; %d to files that are not there, %d told; %d held up the paint; %d by scripts, %d foretold",
+		pages, own, known, dead, told, blocking, scripts, foretold)
 	var list []string
 	for what := range others {
 		list = append(list, what)

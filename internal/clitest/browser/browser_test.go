@@ -20,9 +20,11 @@ const opened = `(document.querySelector("dialog[open]") || {id: "none"}).id`
 // they open again.
 func TestPopups(t *testing.T) {
 	page := func(body string) string {
-		return "<!doctype html><html lang=en><head><meta charset=utf-8><title>t</title></head><body style='height: 3000px; margin: 40px'>" + body + "</body></html>"
+		return "<!doctype html><html lang=en><head><meta charset=utf-8><title>t</title></head><body style='height: 3000px; margin: 40px'>" +
+			body + "</body></html>"
 	}
-	b := clitest.New(t, "site/robots.txt", "", "site/index.html", page(`<a class=news href="/elsewhere/">news</a> <a id=here href="#letter">letter</a> <a id=there href="/other/#letter">other</a>`),
+	b := clitest.New(t, "site/robots.txt", "", "site/index.html", page(
+		`<a class=news href="/elsewhere/">news</a> <a id=here href="#letter">letter</a> <a id=there href="/other/#letter">other</a>`),
 		"site/other/index.html", page("<p>other"), "site/delay/index.html", page("<p>x"), "site/scroll/index.html", page("<p>x"), "site/leaving/index.html", page("<p>x"),
 		"site/once/index.html", page("<p>x"), "site/typing/index.html", page("<input id=q>"), "site/always/index.html", page("<p>x"), "site/span/index.html", page("<p>x"),
 		"yellowgate.yaml", `yellowgate: 1
@@ -54,7 +56,8 @@ items:
 		t.Errorf("a click that opens navigates to %s", got)
 	}
 	v.Becomes("the focus moves in", "document.activeElement.id", "first")
-	if got := v.JS(`document.querySelector("dialog").getAttribute("aria-label") + document.querySelector("dialog").matches(":modal")`); got != "The lettertrue" {
+	if got := v.JS(
+		`document.querySelector("dialog").getAttribute("aria-label") + document.querySelector("dialog").matches(":modal")`); got != "The lettertrue" {
 		t.Errorf("label and modality: %s", got)
 	}
 	v.Do(chromedp.KeyEvent(kb.Escape))
@@ -76,9 +79,13 @@ items:
 	if got := v.JS("failed"); got != "" {
 		t.Errorf("a click on the document: %s", got)
 	}
-	v.Script(`document.addEventListener("click", e => { window.was = e.defaultPrevented; e.preventDefault() }); ""`) // or it opens tabs
-	for _, key := range []string{"ctrlKey", "metaKey", "shiftKey"} {                                                 // opens the link elsewhere
-		v.Script(fmt.Sprintf(`document.querySelector("a.news").dispatchEvent(new MouseEvent("click", {bubbles: true, cancelable: true, %s: true})); ""`, key))
+	v.Script(
+		`document.addEventListener("click", e => { window.was = e.defaultPrevented; e.preventDefault() }); ""`) // or it opens tabs
+	for _, key := range []string{"ctrlKey", "metaKey", "shiftKey"} { // opens the link elsewhere
+		v.Script(
+			fmt.Sprintf(
+				`document.querySelector("a.news").dispatchEvent(new MouseEvent("click", {bubbles: true, cancelable: true, %s: true})); ""`,
+				key))
 		if was, open := v.JS("was"), v.JS(opened); was != "false" || open != "none" {
 			t.Errorf("a click with %s: prevented %s, open %s", key, was, open)
 		}
@@ -123,7 +130,8 @@ items:
 	v.Stays("the delay is of another page", opened, "none")
 
 	v.Open("/typing/", false)
-	v.Script(`var t = setInterval(function () { q.dispatchEvent(new InputEvent("input", {bubbles: true})) }, 20); setTimeout(clearInterval, 300, t); ""`)
+	v.Script(
+		`var t = setInterval(function () { q.dispatchEvent(new InputEvent("input", {bubbles: true})) }, 20); setTimeout(clearInterval, 300, t); ""`)
 	v.Stays("while somebody types", opened, "none")
 	v.Becomes("but after", opened, "typing")
 
@@ -143,7 +151,9 @@ items:
 	v.Becomes("leaving at the top", opened, "letter")
 
 	for _, c := range []struct{ path, age, want string }{
-		{"/once/", "400 * 86400e3", "none"}, {"/always/", "0", "always"}, {"/span/", "6 * 86400e3", "none"}, {"/span/", "8 * 86400e3", "span"},
+		{"/once/", "400 * 86400e3", "none"}, {"/always/", "0", "always"}, {"/span/", "6 * 86400e3",
+			"none"}, {
+			"/span/", "8 * 86400e3", "span"},
 	} {
 		v.Open(c.path, false)
 		name := strings.Trim(c.path, "/")
@@ -195,7 +205,8 @@ items:
 	for i, v := range hostile {
 		path := fmt.Sprintf("/h%d/", i)
 		facts[path] = map[string]string{"v": v}
-		b.Write(fmt.Sprintf("site/h%d/index.html", i), "<!doctype html><html lang=en><head><meta charset=utf-8><title>t</title></head><body><p>x</p></body></html>")
+		b.Write(fmt.Sprintf("site/h%d/index.html", i),
+			"<!doctype html><html lang=en><head><meta charset=utf-8><title>t</title></head><body><p>x</p></body></html>")
 	}
 	j, err := json.Marshal(facts)
 	if err != nil {
@@ -234,9 +245,13 @@ items:
 func TestReportPage(t *testing.T) {
 	evil := `</script><img src=x onerror="window.hacked = 1"><script>window.hacked = 1</script>`
 	page := func(more string) string {
-		return "<!doctype html><html lang=en><head><title>" + strings.ReplaceAll(evil, "<", "&lt;") + "</title>" + more + "</head><body><p>x</body></html>"
+		return "<!doctype html><html lang=en><head><title>" + strings.ReplaceAll(evil, "<", "&lt;") + "</title>" +
+			more + "</head><body><p>x</body></html>"
 	}
-	b := clitest.New(t, "site/index.html", page(""), "site/a/index.html", page("<script src='javascript:window.hacked=1//&lt;/script>'></script><script src=/none.js></script>"), "site/b/index.html", page("<script src=/s.js></script>"), "site/s.js", strings.Repeat("a", 20000), "public/robots.txt", "")
+	b := clitest.New(t, "site/index.html", page(""), "site/a/index.html",
+		page("<script src='javascript:window.hacked=1//&lt;/script>'></script><script src=/none.js></script>"),
+		"site/b/index.html", page("<script src=/s.js></script>"), "site/s.js", strings.Repeat("a", 20000),
+		"public/robots.txt", "")
 	b.Want(1, clitest.Args("audit", "site", "--format", "html", "--out", "public/report.html"))
 	tab := clitest.Browser(b)
 	tab.Do(chromedp.Navigate(tab.Site + "/report.html"))
@@ -249,15 +264,23 @@ func TestReportPage(t *testing.T) {
 	tab.Becomes("filtered by a path", first, "/a/")
 	tab.Do(chromedp.Click(chromedp.CSS(`button[data-page="0"]`)))
 	tab.Becomes("a page's details", `document.getElementById("detail").open`, "true")
-	tab.Becomes("the details are its own, as text", `document.getElementById("detail-body").textContent.includes("/none.js") && document.getElementById("detail-title").textContent.includes("</script><img")`, "true")
+	tab.Becomes("the details are its own, as text",
+		`document.getElementById("detail-body").textContent.includes("/none.js") && document.getElementById("detail-title").textContent.includes("</script><img")`,
+		"true")
 	tab.Becomes("what pages contain still does not run", "window.hacked", "undefined")
 	tab.Becomes("the page has an address", "location.hash", "#/a/")
 	tab.Script(`document.getElementById("detail").close()`)
 	tab.Becomes("which goes with it", "location.hash", "")
 	tab.Script(`location.hash = "#/b/"`)
-	tab.Becomes("a page is opened by its address", `document.getElementById("detail").open && document.getElementById("detail-body").textContent.includes("/s.js")`, "true")
-	tab.Becomes("each column has a name", `document.querySelectorAll("th").length > 10 && [...document.querySelectorAll("th")].every(h => h.textContent.trim())`, "true")
-	tab.Becomes("what scrolls takes the keys", `[...document.querySelectorAll("main *, dialog *")].every(e => e.localName == "dialog" || getComputedStyle(e).overflowX != "auto" || e.tabIndex == 0)`, "true")
+	tab.Becomes("a page is opened by its address",
+		`document.getElementById("detail").open && document.getElementById("detail-body").textContent.includes("/s.js")`,
+		"true")
+	tab.Becomes("each column has a name",
+		`document.querySelectorAll("th").length > 10 && [...document.querySelectorAll("th")].every(h => h.textContent.trim())`,
+		"true")
+	tab.Becomes("what scrolls takes the keys",
+		`[...document.querySelectorAll("main *, dialog *")].every(e => e.localName == "dialog" || getComputedStyle(e).overflowX != "auto" || e.tabIndex == 0)`,
+		"true")
 	tab.Media("", "prefers-color-scheme", "dark")
 	// WCAG 2.2, 1.4.3: the figure stands on the bar.
 	tab.Becomes("weights can be read in the dark", `(() => {

@@ -48,7 +48,8 @@ func TestForeignRendered(t *testing.T) {
 		pages, failures, files, differ := 0, 0, 0, map[string]int{}
 		for i := 0; i < len(all) && pages < *foreignPages; i += step {
 			page := all[i]
-			status, out, errout := b.Exec("show", served+"/"+(&url.URL{Path: page.File}).EscapedPath(), "--browser", "--format", "json", "-q")
+			status, out, errout := b.Exec("show", served+"/"+(&url.URL{Path: page.File}).EscapedPath(), "--browser",
+				"--format", "json", "-q")
 			if status != 0 {
 				t.Errorf("%s: status %d %s", page.File, status, errout)
 				continue
@@ -173,10 +174,12 @@ func watchSheets(t clitest.Tab) *sync.Map {
 		}
 	})
 	clitest.Ask(t, dom.Enable, dom.EnableParams{})
-	for _, command := range []cdp.Command[cdp.Empty, cdp.Empty]{css.Disable, css.Enable, css.StartRuleUsageTracking, profiler.Enable, profiler.StopPreciseCoverage} {
+	for _, command := range []cdp.Command[cdp.Empty, cdp.Empty]{css.Disable, css.Enable, css.StartRuleUsageTracking,
+		profiler.Enable, profiler.StopPreciseCoverage} {
 		clitest.Ask(t, command, cdp.Empty{})
 	}
-	clitest.Ask(t, profiler.StartPreciseCoverage, profiler.StartPreciseCoverageParams{CallCount: new(true), Detailed: new(true)})
+	clitest.Ask(t, profiler.StartPreciseCoverage,
+		profiler.StartPreciseCoverageParams{CallCount: new(true), Detailed: new(true)})
 	sheets.Clear() // those of the page before
 	return sheets
 }

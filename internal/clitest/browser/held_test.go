@@ -120,7 +120,8 @@ func TestMeasuredAgain(t *testing.T) {
 		b := clitest.New(t, "yellowgate.yaml", clitest.SiteHead+"budgets: [{pages: all, requests-made: 8}]\n",
 			"site/index.html", clitest.Doc("A", `<script src=https://api.lantern.example/kit.js></script>`))
 		b.Want(0, clitest.Args("apply", "-q"))
-		status, out, _ := b.Exec("audit", "--browser", "-q", "--host", "api.lantern.example="+strings.TrimPrefix(api.URL, "https://"))
+		status, out, _ := b.Exec("audit", "--browser", "-q", "--host",
+			"api.lantern.example="+strings.TrimPrefix(api.URL, "https://"))
 		mu.Lock()
 		if over := strings.Contains(out, "over-budget"); over != c.over || (status == 1) != c.over || visits != c.visits {
 			t.Errorf("%s: over %v, status %d, %d visits\n%s", c.heavy, over, status, visits, out)

@@ -32,7 +32,8 @@ func TestBrowserIdentity(t *testing.T) {
 	served := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		user, password, _ := r.BasicAuth()
 		session, _ := r.Cookie("session")
-		if user != "editor" || password != "perseids" || r.Header.Get("X-Staging") != "yes" || session == nil || session.Value != "orion" {
+		if user != "editor" || password != "perseids" || r.Header.Get("X-Staging") != "yes" || session == nil ||
+			session.Value != "orion" {
 			http.Error(w, "no", http.StatusUnauthorized)
 			return
 		}
@@ -40,7 +41,9 @@ func TestBrowserIdentity(t *testing.T) {
 		switch r.URL.Path {
 		case "/app.js":
 			w.Header().Set("Content-Type", "text/javascript")
-			fmt.Fprintf(w, `document.title = "Let in"; fetch("/data"); const s = document.createElement("script"); s.src = "%s/other.js"; document.head.append(s);`, other.URL)
+			fmt.Fprintf(w,
+				`document.title = "Let in"; fetch("/data"); const s = document.createElement("script"); s.src = "%s/other.js"; document.head.append(s);`,
+				other.URL)
 		case "/away":
 			http.Redirect(w, r, other.URL+"/redirected.js", http.StatusFound)
 		case "/":
@@ -52,7 +55,9 @@ func TestBrowserIdentity(t *testing.T) {
 	defer served.Close()
 	b := clitest.New(t, "cookies.txt", "127.0.0.1\tFALSE\t/\tFALSE\t0\tsession\torion\n")
 	t.Setenv("YELLOWGATE_PASSWORD", "perseids")
-	out := b.Want(0, clitest.Args("show", served.URL+"/", "--browser", "--network", "--user", "editor", "--header", "X-Staging: yes", "--cookies", "cookies.txt"), "Let in", "/data", "/other.js")
+	out := b.Want(0,
+		clitest.Args("show", served.URL+"/", "--browser", "--network", "--user", "editor", "--header",
+			"X-Staging: yes", "--cookies", "cookies.txt"), "Let in", "/data", "/other.js")
 	for _, path := range []string{"/", "/app.js", "/data", "/away"} {
 		if chromium, ok := agents.Load(path); !ok || path != "/" && chromium != true {
 			t.Errorf("the browser was not let in to %s:\n%s", path, out)

@@ -33,8 +33,10 @@ var unneeded = []idiom{
 	{css: ".gone{list-style:kit}@counter-style kit{system:cyclic;symbols:x}", body: "<ul><li>a</ul>"},
 	{css: ".gone{& .here{color:red}}", body: "<p class=here>a</p>"}, {css: "[open]{color:red}", body: "<p>a</p>"},
 	{css: "dialog::backdrop{color:red}", body: "<p>a</p>"}, {css: "td>table{color:red}", body: "<table><td>a</table>"},
-	{css: "form form{color:red}", body: "<form><form><p>a</form>"}, {css: "a a{color:red}", body: "<a href=/>a<a href=/>b</a>"},
-	{css: "table div{color:red}", body: "<table><div>a</div></table>"}, {css: "button button{color:red}", body: "<button>a<button>b"},
+	{css: "form form{color:red}", body: "<form><form><p>a</form>"}, {css: "a a{color:red}",
+		body: "<a href=/>a<a href=/>b</a>"},
+	{css: "table div{color:red}", body: "<table><div>a</div></table>"}, {css: "button button{color:red}",
+		body: "<button>a<button>b"},
 	{css: "@charset 'utf-8';@namespace url(http://www.w3.org/1999/xhtml);.gone{color:red}"},
 	{css: ":root{--gone:red}.gone{color:red}", body: "<p>a</p>"}, {css: "li li{color:red}", body: "<li>a<li>b"},
 	{css: "h1 h2{color:red}", body: "<h1>a<h2>b"}, {css: "b p b{color:red}", body: "<b>a<p>b</b>c"},
@@ -51,18 +53,24 @@ var doubtful = []idiom{
 	{css: "p:target{color:red}", body: "<a href=#t>a</a><p id=t>b"},
 	{css: "[hidden]:not([hidden]),p:not([hidden]){color:red}", body: "<p hidden=until-found>b"},
 	{css: "font{color:red}", body: "<p>a"}, {css: ".translated-ltr body{color:red}", body: "<p>a"},
-	{css: "b{color:red}", body: "<p contenteditable>a"}, {css: "a .on{color:red}", body: "<svg><a><set attributeName=class to=on /></a></svg>"},
+	{css: "b{color:red}", body: "<p contenteditable>a"}, {css: "a .on{color:red}",
+		body: "<svg><a><set attributeName=class to=on /></a></svg>"},
 	{css: ".on{fill:red}", body: "<svg><rect><animate attributeName=class values=on dur=1s /></rect></svg>"},
 	{css: "noscript p,.plain{color:red}", body: "<noscript><p class=plain>a</noscript>"},
 	{css: ".x{color:red}", body: "<div><template shadowrootmode=open><p class=x>a</template></div>"},
 	{css: ".x{color:red}", body: "<iframe srcdoc=\"<script>parent.document.body.className='x'</script>\"></iframe>"},
-	{css: ".x{color:red}", body: "<object data=/frame.html></object>"}, {css: ".x{color:red}", body: "<iframe src=/frame.html></iframe>"},
-	{css: "selectedcontent .x{color:red}", body: "<select><button><selectedcontent></selectedcontent></button><option><b class=x>a</b></select>"},
+	{css: ".x{color:red}", body: "<object data=/frame.html></object>"}, {css: ".x{color:red}",
+		body: "<iframe src=/frame.html></iframe>"},
+	{css: "selectedcontent .x{color:red}",
+		body: "<select><button><selectedcontent></selectedcontent></button><option><b class=x>a</b></select>"},
 	{css: "select div{color:red}", body: "<select><div><option>a</div></select>"},
 	// What a parser brings about.
-	{css: "table>tbody{color:red}", body: "<table><tr><td>a</table>"}, {css: "tbody td{color:red}", body: "<table><td>a</table>"},
-	{css: "colgroup{color:red}", body: "<table><col><tr><td>a</table>"}, {css: "img{border:1px solid}", body: "<image alt=a>"},
-	{css: "p{color:red}", body: "a</p>b"}, {css: "br+b{color:red}", body: "a</br><b>c</b>"}, {css: "p+p{color:red}", body: "<p>a<p>b"},
+	{css: "table>tbody{color:red}", body: "<table><tr><td>a</table>"}, {css: "tbody td{color:red}",
+		body: "<table><td>a</table>"},
+	{css: "colgroup{color:red}", body: "<table><col><tr><td>a</table>"}, {css: "img{border:1px solid}",
+		body: "<image alt=a>"},
+	{css: "p{color:red}", body: "a</p>b"}, {css: "br+b{color:red}", body: "a</br><b>c</b>"}, {css: "p+p{color:red}",
+		body: "<p>a<p>b"},
 	{css: "div+table{color:red}", body: "<table><div>a</div></table>"}, {css: "head title{display:block}"},
 	{css: "body.late{color:red}", body: "a<body class=late>"}, {css: "html.late{color:red}", body: "a<html class=late>"},
 	{css: "a+a{color:red}", body: "<a href=/>a<a href=/>b</a>"}, {css: "li+li{color:red}", body: "<li>a<li>b"},
@@ -73,8 +81,10 @@ var doubtful = []idiom{
 	{css: `#caf\e9{color:red}`, body: "<p id=café>c"}, {css: ".x{color:red}", body: "<p class='&#120;'>c"},
 	{css: "@namespace s url(http://www.w3.org/2000/svg);s|rect{fill:red}", body: "<svg><rect></svg>"},
 	{css: "@namespace s url(http://www.w3.org/1999/xlink);[s|href]{fill:red}", body: "<svg><use xlink:href=#a></svg>"},
-	{css: "*|p{color:red}", body: "<p>a"}, {css: "|p,*{color:red}", body: "<p>a"}, {css: "[data-a='B' i]{color:red}", body: "<p data-a=b>c"},
-	{css: ".x{color:red}", body: "<svg><foreignObject><p class=x>a</foreignObject></svg>"}, {css: "optgroup{color:red}", body: "<select><optgroup><option>a</select>"},
+	{css: "*|p{color:red}", body: "<p>a"}, {css: "|p,*{color:red}", body: "<p>a"}, {css: "[data-a='B' i]{color:red}",
+		body: "<p data-a=b>c"},
+	{css: ".x{color:red}", body: "<svg><foreignObject><p class=x>a</foreignObject></svg>"}, {
+		css: "optgroup{color:red}", body: "<select><optgroup><option>a</select>"},
 	// What a stylesheet does without a match.
 	{css: ".gone{}@font-face{font-family:kit;src:url(/k.woff2)}", body: "<p style='font-family:kit'>a"},
 	{css: ".gone{}@font-face{font-family:'Kit One';src:url(/k.woff2)}", body: "<style>p{font:1em Kit One}</style><p>a"},
@@ -82,25 +92,35 @@ var doubtful = []idiom{
 	{css: ".gone{}@font-face{font-family:kit;src:url(/k.woff2)}", body: "<font face=kit>a</font>"},
 	{css: ".gone{}@keyframes spin{to{color:red}}", body: "<p style='animation:spin 9s infinite'>a"},
 	{css: ".gone{}@keyframes spin{to{color:red}}", body: "<style>p{animation:9s spin infinite}</style><p>a"},
-	{css: ".gone{}@keyframes spin{to{color:red}}", body: "<link rel=stylesheet href=https://style.lantern.example/a.css><p>a"},
+	{css: ".gone{}@keyframes spin{to{color:red}}",
+		body: "<link rel=stylesheet href=https://style.lantern.example/a.css><p>a"},
 	{css: ".gone{}@keyframes 'spin'{to{color:red}}", body: `<style>p{--a:spin;animation:9s var(--a)}</style><p>a`},
 	{css: ".gone{}@keyframes spin{to{color:red}}", body: `<style>p{animation:9s \73pin}</style><p>a`},
 	{css: ".gone{}@counter-style kit{system:cyclic;symbols:x}", body: "<ul style='list-style:kit'><li>a</ul>"},
-	{css: ".gone{}@property --a{syntax:'<color>';inherits:true;initial-value:red}", body: "<style>p{color:var(--a)}</style><p>a"},
-	{css: ":root{--a:red}", body: "<style>p{color:var(--a)}</style><p>a"}, {css: "html{--a:red}", body: "<p style='color:var(--a)'>a"},
+	{css: ".gone{}@property --a{syntax:'<color>';inherits:true;initial-value:red}",
+		body: "<style>p{color:var(--a)}</style><p>a"},
+	{css: ":root{--a:red}", body: "<style>p{color:var(--a)}</style><p>a"}, {css: "html{--a:red}",
+		body: "<p style='color:var(--a)'>a"},
 	{css: ":root{--a:1}", body: "<style>@container style(--a:1){p{color:red}}</style><p>a"},
 	{css: ".gone{}@layer late,early;", body: "<style>@layer early{p{color:red}}@layer late{p{color:blue}}</style><p>a"},
-	{css: "@layer late{.gone{color:red}}", body: "<style>@layer early{p{color:red}}@layer late{p{color:blue}}</style><p>a"},
-	{css: ".gone{@layer late{color:red}}", body: "<style>@layer early{p{color:red}}@layer late{p{color:blue}}</style><p>a"},
-	{css: "@import url(/part.css) layer(late);.gone{}", body: "<style>@layer early{p{color:red}}@layer late{p{color:blue}}</style><p>a"},
+	{css: "@layer late{.gone{color:red}}",
+		body: "<style>@layer early{p{color:red}}@layer late{p{color:blue}}</style><p>a"},
+	{css: ".gone{@layer late{color:red}}",
+		body: "<style>@layer early{p{color:red}}@layer late{p{color:blue}}</style><p>a"},
+	{css: "@import url(/part.css) layer(late);.gone{}",
+		body: "<style>@layer early{p{color:red}}@layer late{p{color:blue}}</style><p>a"},
 	{css: "@import '/all.css';.gone{}", body: "<p>a"}, {css: ".gone{}@page{margin:9cm}", body: "<p>a"},
-	{css: ".gone{}@view-transition{navigation:auto}", body: "<p>a"}, {css: ".gone{}@page wide{size:landscape}", body: "<p style='page:wide'>a"},
+	{css: ".gone{}@view-transition{navigation:auto}", body: "<p>a"}, {css: ".gone{}@page wide{size:landscape}",
+		body: "<p style='page:wide'>a"},
 	{css: ".gone{}@position-try --a{left:1px}", body: "<p style='position-try-fallbacks:--a'>a"},
 	{css: ".gone{}@font-palette-values --a{font-family:b}", body: "<p style='font-palette:--a'>a"},
-	{css: ".gone{}@function --a(){result:red}", body: "<p style='color:--a()'>a"}, {css: ".gone{:not(&){color:red}}", body: "<p>a"},
-	{css: ".gone{}@new-rule{p{color:red}}", body: "<p>a"}, {css: ".gone{}@color-profile --a{src:url(/a.icc)}", body: "<p>a"},
+	{css: ".gone{}@function --a(){result:red}", body: "<p style='color:--a()'>a"}, {css: ".gone{:not(&){color:red}}",
+		body: "<p>a"},
+	{css: ".gone{}@new-rule{p{color:red}}", body: "<p>a"}, {css: ".gone{}@color-profile --a{src:url(/a.icc)}",
+		body: "<p>a"},
 	{css: "@scope (.gone){:scope{color:red}}p{color:red}", body: "<p>a"}, {css: ":is(.gone,p){color:red}", body: "<p>a"},
-	{css: "@media print{p{color:red}}", body: "<p>a"}, {css: "@media (prefers-color-scheme:dark){p{color:red}}", body: "<p>a"},
+	{css: "@media print{p{color:red}}", body: "<p>a"}, {css: "@media (prefers-color-scheme:dark){p{color:red}}",
+		body: "<p>a"},
 	{css: "@container (min-width:1px){p{color:red}}", body: "<div style='container-type:inline-size'><p>a</div>"},
 	{css: "@starting-style{p{color:red}}", body: "<p>a"}, {css: "@media (max-width:400px){p{color:red}}", body: "<p>a"},
 	{css: "& p{color:red}", body: "<p>a"}, {css: "p:has(+ .gone:hover),p:not(.gone){color:red}", body: "<p>a"},
@@ -166,15 +186,20 @@ func idioms() (all []idiom, certain int) {
 		all = append(all, idiom{css: "[" + name + "=SOME]{color:red}", body: "<p " + name + "=some>a"})
 	}
 	for name := range strings.FieldsSeq(reflecting) {
-		all = append(all, idiom{css: ".x{color:red}", body: "<p>a", script: "document.querySelector('p')." + name + " = atob('eA==')"})
+		all = append(all,
+			idiom{css: ".x{color:red}", body: "<p>a",
+				script: "document.querySelector('p')." + name + " = atob('eA==')"})
 	}
 	for _, code := range roads {
-		all = append(all, idiom{css: ".x,x-y,b,[x],[data-x]{color:red}", body: "<template><b></template><p>a", script: "const n = atob('eA=='), e = document.querySelector('p'); " + code})
+		all = append(all,
+			idiom{css: ".x,x-y,b,[x],[data-x]{color:red}", body: "<template><b></template><p>a",
+				script: "const n = atob('eA=='), e = document.querySelector('p'); " + code})
 	}
 	for _, attr := range []string{"onclick", "onpointerdown", "onbeforetoggle"} { // without a script element
 		all = append(all, idiom{css: ".x{color:red}", body: "<p " + attr + "=\"this.className='x'\">a"})
 	}
-	for _, at := range []string{"<a href", "<a href=x><svg><a xlink:href", "<form><button formaction", "<form action", "<iframe src"} {
+	for _, at := range []string{"<a href", "<a href=x><svg><a xlink:href", "<form><button formaction", "<form action",
+		"<iframe src"} {
 		all = append(all, idiom{css: ".x{color:red}", body: at + "=\" java\nscript:document.body.className='x'\">a"})
 	}
 	return all, certain
@@ -185,7 +210,8 @@ func (d *idiom) page(style string) string {
 	if d.script != "" {
 		script = "<script>" + d.script + "</script>"
 	}
-	return "<!doctype html><html lang=en><head><title>Idiom</title>" + style + "</head><body>" + d.body + script + "</body></html>\n"
+	return "<!doctype html><html lang=en><head><title>Idiom</title>" + style + "</head><body>" + d.body + script +
+		"</body></html>\n"
 }
 
 // sights are how all elements of a page look, as it is and once what can be opened, chosen and sent to is.

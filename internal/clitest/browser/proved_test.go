@@ -17,17 +17,22 @@ func TestProved(t *testing.T) {
 	idle := "function never() {" + strings.Repeat("document.title += 'x';\n", 60) + "}\n" // hardly anything of it runs
 	pages := []struct{ file, text, body, want string }{
 		{"needless.css", ".gone{color:red}", "<p>a</p>", "proved"},
-		{"font.css", "@font-face{font-family:kit;src:local('DejaVu Sans Mono'),local('Liberation Mono'),url(/kit.woff2)}", "<style>p{font-family:kit}</style><p>a</p>", ""},
+		{"font.css",
+			"@font-face{font-family:kit;src:local('DejaVu Sans Mono'),local('Liberation Mono'),url(/kit.woff2)}",
+			"<style>p{font-family:kit}</style><p>a</p>", ""},
 		{"keyframes.css", "@keyframes spin{to{color:red}}", "<style>p{animation:spin 9s}</style><p>a</p>", ""},
-		{"layer.css", "@layer late{.gone{color:red}}", "<style>@layer early{p{color:red}}@layer late{p{color:blue}}</style><p>a</p>", ""},
-		{"property.css", "@property --a{syntax:'<color>';inherits:true;initial-value:red}", "<style>p{color:var(--a)}</style><p>a</p>", ""},
+		{"layer.css", "@layer late{.gone{color:red}}",
+			"<style>@layer early{p{color:red}}@layer late{p{color:blue}}</style><p>a</p>", ""},
+		{"property.css", "@property --a{syntax:'<color>';inherits:true;initial-value:red}",
+			"<style>p{color:var(--a)}</style><p>a</p>", ""},
 		{"page.css", "@page{margin:9cm}.gone{color:red}", "<p>a</p>", ""},
 		{"needless.js", idle, "<p>a</p>", "proved"},
 		{"stores.js", idle + "localStorage.seen = 1", "<p>a</p>", ""},
 		{"sends.js", idle + "fetch('/count?x')", "<p>a</p>", ""},
 		{"writes.js", idle + "document.documentElement.hidden = true", "<p>a</p>", ""},
 		{"calls.js", idle + "function kit() {}", "<script>kit()</script><p>a</p>", ""},
-		{"turns.css", ".gone{color:red}", "<script>setTimeout(() => { document.body.append(Date.now()) })</script><p>a</p>", ""},
+		{"turns.css", ".gone{color:red}",
+			"<script>setTimeout(() => { document.body.append(Date.now()) })</script><p>a</p>", ""},
 	}
 	if !testsize.Full() {
 		pages = append(pages[:2:2], pages[6:8]...)
@@ -39,7 +44,8 @@ func TestProved(t *testing.T) {
 			tag = "<script src=/" + p.file + "></script>"
 		}
 		b.Write("site/"+p.file, p.text)
-		b.Write(fmt.Sprintf("site/%d.html", i), "<!doctype html><html lang=en><head><title>a</title>"+tag+"</head><body>"+p.body+"</body></html>")
+		b.Write(fmt.Sprintf("site/%d.html", i),
+			"<!doctype html><html lang=en><head><title>a</title>"+tag+"</head><body>"+p.body+"</body></html>")
 	}
 	_, out, _ := b.Exec("suggest", "site", "--browser", "--format", "json")
 	var r struct {

@@ -15,13 +15,16 @@ import (
 // them do break it.
 func TestDeferRemedy(t *testing.T) {
 	clitest.NeedBrowser(t)
-	b := clitest.New(t,
-		"site/kit.js", "window.kit = {go() { document.title = 'went' }}",
-		"site/plug.js", "kit.plug = true",
-		"site/alone.js", "addEventListener('load', () => window.done = 1)",
-		"site/a/index.html", clitest.Doc("A", "<script src=/kit.js></script>\n<script src=/plug.js></script>\n<script src=/alone.js></script>\n<p>x</p>"),
-		"site/b/index.html", clitest.Doc("B", "<script src=/kit.js></script>\n<script src=/alone.js></script>\n<p>x</p><script>kit.go()</script>"),
-		"site/c/index.html", clitest.Doc("C", "<script src=/kit.js></script><p>x</p><script>document.addEventListener('click', () => 1)</script>"))
+	b := clitest.New(t, "site/kit.js", "window.kit = {go() { document.title = 'went' }}", "site/plug.js",
+		"kit.plug = true", "site/alone.js", "addEventListener('load', () => window.done = 1)", "site/a/index.html",
+		clitest.Doc("A",
+			"<script src=/kit.js></script>\n<script src=/plug.js></script>\n<script src=/alone.js></script>\n<p>x</p>"),
+		"site/b/index.html",
+		clitest.Doc("B",
+			"<script src=/kit.js></script>\n<script src=/alone.js></script>\n<p>x</p><script>kit.go()</script>"),
+		"site/c/index.html",
+		clitest.Doc("C",
+			"<script src=/kit.js></script><p>x</p><script>document.addEventListener('click', () => 1)</script>"))
 	blocking := findingsOf(t, b, "blocking-script", "audit", "site")
 	errors := len(findingsOf(t, b, "script-error", "audit", "site", "--browser"))
 	said := map[string]bool{}

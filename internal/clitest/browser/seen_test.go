@@ -25,21 +25,26 @@ func TestSeen(t *testing.T) {
 `,
 		"site/with/index.html", clitest.Doc("With", `<script src="/js/counter.js"></script>`),
 		"site/shop/index.html", clitest.Doc("Shop", `<script src="/js/gone.js"></script>`),
-		"site/bare/index.html", clitest.Doc("Bare", `<template><script src="/js/never.js"></script></template><script src="/js/skipped.js" nomodule></script><script>document.querySelector(".notice")?.remove();</script>`),
+		"site/bare/index.html", clitest.Doc("Bare",
+			`<template><script src="/js/never.js"></script></template><script src="/js/skipped.js" nomodule></script><script>document.querySelector(".notice")?.remove();</script>`),
 		"site/js/counter.js", "counted = 1;", "site/js/never.js", "1", "site/js/skipped.js", "1",
 		"site/js/box.js", `for (const u of ["/js/counter.js", "https://count.example/c.js"]) { const s = document.createElement("script"); s.src = u; document.head.append(s); }`)
-	b.Want(0, clitest.Args("where", "counter", "--browser"), "counter is on 1 of 3 pages", "a browser has it on 2 of 3 pages (1280x800)", "excluded, and a browser still has it", "/shop/", "by /js/box.js")
+	b.Want(0, clitest.Args("where", "counter", "--browser"), "counter is on 1 of 3 pages",
+		"a browser has it on 2 of 3 pages (1280x800)", "excluded, and a browser still has it", "/shop/",
+		"by /js/box.js")
 	if !testsize.Full() {
 		return
 	}
-	b.Want(0, clitest.Args("where", "notice", "--browser", "--screen", "390x844"), "on 2 of 3 pages (390x844)", "in, and a browser has none of it", "/bare/")
+	b.Want(0, clitest.Args("where", "notice", "--browser", "--screen", "390x844"), "on 2 of 3 pages (390x844)",
+		"in, and a browser has none of it", "/bare/")
 	b.Want(0, clitest.Args("where", "box", "--browser"), "on 1 of 3 pages (1280x800)", "as the gate says")
 	var lines []struct {
 		Item    string
 		In      int
 		Browser *int
 	}
-	if err := json.Unmarshal([]byte(b.Want(0, clitest.Args("where", "--browser", "--format", "json", "-q"))), &lines); err != nil {
+	if err := json.Unmarshal([]byte(b.Want(0, clitest.Args("where", "--browser", "--format", "json", "-q"))),
+		&lines); err != nil {
 		t.Fatal(err)
 	}
 	for i, want := range []int{2, 2, 1} {
@@ -48,7 +53,8 @@ func TestSeen(t *testing.T) {
 		}
 	}
 	b.Want(0, clitest.Args("where", "--browser"), "browser has it")
-	b.Want(0, clitest.Args("survey", "--browser"), "in a browser (1280x800)", "Failed requests: 1", "/js/gone.js", "404", "never requested by the browser: 1", "/js/skipped.js")
+	b.Want(0, clitest.Args("survey", "--browser"), "in a browser (1280x800)", "Failed requests: 1", "/js/gone.js",
+		"404", "never requested by the browser: 1", "/js/skipped.js")
 	b.Want(2, clitest.Args("where", "--browser", "--table"), "no --table")
 	b.Want(2, clitest.Args("where", "robots", "--browser"), "metadata-rewritten")
 	b.Want(2, clitest.Args("where", "--screen", "390x844"), "add --browser")
@@ -69,17 +75,22 @@ func TestSeen(t *testing.T) {
 		}
 	}
 	b.Write("from.txt", served.URL+"/with/\n"+served.URL+"/bare/\n")
-	out := b.Want(0, clitest.Args("survey", served.URL+"/shop/", "--browser", "--format", "json", "--from", "from.txt", "-q"))
+	out := b.Want(0,
+		clitest.Args("survey", served.URL+"/shop/", "--browser", "--format", "json", "--from", "from.txt", "-q"))
 	if err := json.Unmarshal([]byte(out), &s); err != nil {
 		t.Fatal(err)
 	}
-	if want := []asked{{Target: "/js/counter.js", Party: "own", By: "/js/box.js", Why: "", Pages: 1}, {Target: "https://count.example/c.js", Party: "third", By: "/js/box.js", Why: "", Pages: 1}}; !slices.Equal(s.Browser.Scripts, want) || len(s.Browser.Unread) > 0 {
+	if want := []asked{{Target: "/js/counter.js", Party: "own", By: "/js/box.js", Why: "", Pages: 1},
+		{Target: "https://count.example/c.js", Party: "third", By: "/js/box.js", Why: "", Pages: 1}}; !slices.Equal(
+		s.Browser.Scripts, want) || len(s.Browser.Unread) > 0 {
 		t.Errorf("a site that runs: %+v\n%s", s.Browser, out)
 	}
-	if want := []asked{{Target: "/js/gone.js", Party: "own", By: "", Why: "404", Pages: 1}}; !slices.Equal(s.Browser.Failed, want) {
+	if want := []asked{{Target: "/js/gone.js", Party: "own", By: "", Why: "404", Pages: 1}}; !slices.Equal(
+		s.Browser.Failed, want) {
 		t.Errorf("asked for in vain: %+v", s.Browser.Failed)
 	}
-	if out := b.Want(0, clitest.Args("suggest", served.URL+"/shop/", "--browser", "-q")); !strings.Contains(out, "1 page") {
+	if out := b.Want(0, clitest.Args("suggest", served.URL+"/shop/", "--browser", "-q")); !strings.Contains(out,
+		"1 page") {
 		t.Errorf("suggest on a site that runs:\n%s", out)
 	}
 }
@@ -88,11 +99,10 @@ func TestSeen(t *testing.T) {
 func TestCompareRunning(t *testing.T) {
 	t.Parallel()
 	clitest.NeedBrowser(t)
-	b := clitest.New(t,
-		"one/index.html", clitest.Doc("1", "<a href=/a>a</a><a href=/b>b</a><p>same</p>"), "one/a/index.html", clitest.Doc("a", "<p>was</p>"),
-		"one/b/index.html", clitest.Doc("b", "<p>gone</p>"),
-		"two/index.html", clitest.Doc("1", "<a href=/a>a</a><a href=/c>b</a><p>same</p>"), "two/a/index.html", clitest.Doc("a", "<p>is another</p>"),
-		"two/c/index.html", clitest.Doc("c", "<p>new</p>"))
+	b := clitest.New(t, "one/index.html", clitest.Doc("1", "<a href=/a>a</a><a href=/b>b</a><p>same</p>"),
+		"one/a/index.html", clitest.Doc("a", "<p>was</p>"), "one/b/index.html", clitest.Doc("b", "<p>gone</p>"),
+		"two/index.html", clitest.Doc("1", "<a href=/a>a</a><a href=/c>b</a><p>same</p>"), "two/a/index.html",
+		clitest.Doc("a", "<p>is another</p>"), "two/c/index.html", clitest.Doc("c", "<p>new</p>"))
 	serve := func(dir string) *httptest.Server {
 		return httptest.NewServer(http.FileServer(http.Dir(filepath.Join(b.Dir, dir))))
 	}
@@ -114,7 +124,8 @@ func TestCompareScrolled(t *testing.T) {
 		return `<div class=list style="height:80px;overflow-y:auto">` + strings.Repeat("<p>Item</p>", 20) + last + `</div>`
 	}
 	wide := func(last string) string {
-		return `<div style="width:200px;overflow-x:scroll"><table><tr>` + strings.Repeat("<td>Column", 20) + "<td>" + last + `</table></div>`
+		return `<div style="width:200px;overflow-x:scroll"><table><tr>` + strings.Repeat("<td>Column", 20) + "<td>" +
+			last + `</table></div>`
 	}
 	b := clitest.New(t)
 	for side, last := range map[string]string{"one": "1", "two": "2"} {
@@ -123,7 +134,8 @@ func TestCompareScrolled(t *testing.T) {
 		b.Write(side+"/masked/index.html", clitest.Doc("M", small("<p id=when>"+last+"</p>")))
 		b.Write(side+"/same/index.html", clitest.Doc("A", small("")+small("<p>x</p>")+wide("3")))
 	}
-	out := b.Want(1, clitest.Args("compare", "one", "two", "--browser", "--mask", "#when", "-q"), "/small/", "div.list, scrolled", "/wide/", "div, scrolled")
+	out := b.Want(1, clitest.Args("compare", "one", "two", "--browser", "--mask", "#when", "-q"), "/small/",
+		"div.list, scrolled", "/wide/", "div, scrolled")
 	if strings.Contains(out, "/same/") || strings.Contains(out, "/masked/") {
 		t.Errorf("pages that show the same:\n%s", out)
 	}

@@ -40,7 +40,8 @@ func TestStandIns(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, p := range all {
-			if name := filepath.Base(p); !slices.Contains([]string{"css", "img", "js", "kit", "lib", "shop", "contact", "thanks", "index.html"}, name) {
+			if name := filepath.Base(p); !slices.Contains(
+				[]string{"css", "img", "js", "kit", "lib", "shop", "contact", "thanks", "index.html"}, name) {
 				if err := os.RemoveAll(p); err != nil {
 					t.Fatal(err)
 				}
@@ -48,7 +49,9 @@ func TestStandIns(t *testing.T) {
 		}
 	}
 	family := func(more ...string) (told []string) {
-		line := append([]string{"audit", "--gate", "tern-hill/yellowgate.yaml", "--browser", "--wait", "1s", "--format", "json", "--fail-on", "never", "-q"}, more...)
+		line := append(
+			[]string{"audit", "--gate", "tern-hill/yellowgate.yaml", "--browser", "--wait", "1s", "--format", "json",
+				"--fail-on", "never", "-q"}, more...)
 		var r struct {
 			Findings []struct{ Check, Page, Item, Message string }
 			Rendered []struct{ Path, Unread string }
@@ -56,7 +59,8 @@ func TestStandIns(t *testing.T) {
 		if err := json.Unmarshal([]byte(b.Want(0, clitest.Args(append(line, hosts...)...))), &r); err != nil {
 			t.Fatal(err)
 		}
-		if len(r.Rendered) != 4 || slices.ContainsFunc(r.Rendered, func(v struct{ Path, Unread string }) bool { return v.Unread != "" }) {
+		if len(r.Rendered) != 4 ||
+			slices.ContainsFunc(r.Rendered, func(v struct{ Path, Unread string }) bool { return v.Unread != "" }) {
 			t.Errorf("%v: pages were not read: %+v", more, r.Rendered)
 		}
 		for _, f := range r.Findings {
@@ -94,7 +98,8 @@ func TestStandIns(t *testing.T) {
 	if after := family(); len(after) > 0 {
 		t.Errorf("told of the gated site:\n  %s", strings.Join(after, "\n  "))
 	}
-	shop := append([]string{"show", "/shop/", "--source", "--gate", "tern-hill/yellowgate.yaml", "--browser", "-q"}, hosts...)
+	shop := append([]string{"show", "/shop/", "--source", "--gate", "tern-hill/yellowgate.yaml", "--browser", "-q"},
+		hosts...)
 	if out := b.Want(0, clitest.Args(shop...), "dialog"); strings.Contains(out, "agreed.gif") {
 		t.Errorf("the banner holds nothing back:\n%s", out)
 	}

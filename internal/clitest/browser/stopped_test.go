@@ -23,9 +23,10 @@ func TestStopped(t *testing.T) {
 	}
 	defer silent.Close()
 	at := silent.Addr().String()
-	b := clitest.New(t,
-		"site/index.html", clitest.Doc("Tern Hill", `<script src="http://`+at+`/slow.js"></script>`),
-		"yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  slow: {found: {url: \"http://"+at+"/**\"}, pages: /}\n")
+	b := clitest.New(t, "site/index.html", clitest.Doc("Tern Hill", `<script src="http://`+at+`/slow.js"></script>`),
+		"yellowgate.yaml",
+		"yellowgate: 1\nsite: {source: site, output: public}\nitems:\n  slow: {found: {url: \"http://"+at+
+			"/**\"}, pages: /}\n")
 	b.Want(0, clitest.Args("apply"))
 	commands := []string{
 		"audit",

@@ -33,8 +33,10 @@ import (
 // demo and, where they are named, on sites of others.
 
 var (
-	foreignSites = flag.String("sites", "", "also let suggest write the gates of these `folders` (separated by commas) and look in a browser that nothing changes")
-	foreignKits  = flag.String("kits", "", "first put all stylesheets and scripts of this `folder` on every page of -sites, as one who loads everything everywhere")
+	foreignSites = flag.String("sites", "",
+		"also let suggest write the gates of these `folders` (separated by commas) and look in a browser that nothing changes")
+	foreignKits = flag.String("kits", "",
+		"first put all stylesheets and scripts of this `folder` on every page of -sites, as one who loads everything everywhere")
 	foreignPages = flag.Int("each", 25, "look at this many `pages` of each of -sites")
 )
 
@@ -190,7 +192,8 @@ func difference(was, is *sight, less func(path string) bool) string {
 
 // unchanged compares pages after with pages before. It returns how many were held, and on
 // how many the browser differs from itself, so that nothing can be told.
-func (w *witness) unchanged(before, after string, pages []string, less func(page, path string) bool) (held, restless, elements int) {
+func (w *witness) unchanged(before, after string, pages []string,
+	less func(page, path string) bool) (held, restless, elements int) {
 	for _, p := range pages {
 		fewer := func(path string) bool { return less(p, path) }
 		var was, wasClicked, is, isClicked sight
@@ -262,7 +265,9 @@ func suggested(b *clitest.Bench) {
 // differing are the pages whose files differ, as paths of URLs.
 func differing(t *testing.T, before, after string) (out []string) {
 	err := filepath.WalkDir(before, func(name string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || !strings.HasSuffix(name, ".html") && !strings.HasSuffix(name, ".htm") && !strings.HasSuffix(name, ".xhtml") {
+		if err != nil || d.IsDir() ||
+			!strings.HasSuffix(name, ".html") && !strings.HasSuffix(name, ".htm") &&
+				!strings.HasSuffix(name, ".xhtml") {
 			return err
 		}
 		rel, _ := filepath.Rel(before, name)
@@ -489,17 +494,27 @@ func TestSuggestedLoaders(t *testing.T) {
 			"<link rel=stylesheet href=/css/tabs.css>\n<script src=/js/kit.js defer></script>\n" + head + "</head>\n<body>\n" + body + "\n</body></html>\n"
 	}
 	const loader = "<script>window.tq = window.tq || []; tq.push(['page'])</script>\n<script>(function (d, t, u) { var s = d.createElement(t); s.async = 1; s.src = u; d.head.appendChild(s) })(document, 'script', 'https://tags.lantern.example/t.js')</script>\n"
-	b := clitest.New(t, "site/css/site.css", "body { margin: 0 } h1 { color: navy }", "site/css/kit.css", ".kit { padding: 1em } .kit-open { color: red }", "site/css/tabs.css", ".tab { color: grey } .tab-one { color: green } .is-chosen { font-weight: bold }",
-		"site/js/kit.js", "for (const k of document.querySelectorAll('.kit')) k.addEventListener('click', () => k.classList.toggle('kit-open'))",
-		"site/js/tabs.js", "document.querySelectorAll('[data-tab]').forEach(b => { b.className = 'tab tab-' + b.dataset.tab; b.onclick = () => b.classList.add('is-' + 'chosen') })",
-		"site/js/search.js", "var box = document.getElementById('q'); box.oninput = () => { import('/js/' + 'found.js').then(m => m.show(box)) }; setTimeout(() => import('/js/found.js').then(m => m.show(box)), 0)",
-		"site/js/found.js", "export function show(box) { box.insertAdjacentHTML('afterend', '<p class=kit>found</p>') }",
-		"site/js/own.js", "customElements.define('x-star', class extends HTMLElement { connectedCallback() { this.textContent = '*'; this.className = 'kit' } })",
-		"site/index.html", page("", "<h1>Home</h1><p>x</p>"), "site/kit/index.html", page("", "<h1>Kit</h1><button class=kit>open</button>"),
-		"site/tabs/index.html", page("<script src=/js/tabs.js defer></script>\n", "<h1>Tabs</h1><button data-tab=one>1</button><button data-tab=two>2</button>"),
-		"site/search/index.html", page("<script src=/js/search.js defer></script>\n", "<h1>Search</h1><input id=q>"), "site/star/index.html", page("<script src=/js/own.js defer></script>\n", "<h1>Star</h1><x-star></x-star>"),
-		"site/tags/index.html", page(loader, "<h1>Tags</h1>"), "site/more/index.html", page(loader, "<h1>More</h1>"), "site/plain/index.html", page("", "<h1>Plain</h1>"),
-		"site/old/index.html", page("<meta http-equiv=refresh content='0; url=/plain/'>\n", "<p>Moved"))
+	b := clitest.New(t, "site/css/site.css", "body { margin: 0 } h1 { color: navy }", "site/css/kit.css",
+		".kit { padding: 1em } .kit-open { color: red }", "site/css/tabs.css",
+		".tab { color: grey } .tab-one { color: green } .is-chosen { font-weight: bold }", "site/js/kit.js",
+		"for (const k of document.querySelectorAll('.kit')) k.addEventListener('click', () => k.classList.toggle('kit-open'))",
+		"site/js/tabs.js",
+		"document.querySelectorAll('[data-tab]').forEach(b => { b.className = 'tab tab-' + b.dataset.tab; b.onclick = () => b.classList.add('is-' + 'chosen') })",
+		"site/js/search.js",
+		"var box = document.getElementById('q'); box.oninput = () => { import('/js/' + 'found.js').then(m => m.show(box)) }; setTimeout(() => import('/js/found.js').then(m => m.show(box)), 0)",
+		"site/js/found.js",
+		"export function show(box) { box.insertAdjacentHTML('afterend', '<p class=kit>found</p>') }",
+		"site/js/own.js",
+		"customElements.define('x-star', class extends HTMLElement { connectedCallback() { this.textContent = '*'; this.className = 'kit' } })",
+		"site/index.html", page("", "<h1>Home</h1><p>x</p>"), "site/kit/index.html",
+		page("", "<h1>Kit</h1><button class=kit>open</button>"), "site/tabs/index.html",
+		page("<script src=/js/tabs.js defer></script>\n",
+			"<h1>Tabs</h1><button data-tab=one>1</button><button data-tab=two>2</button>"), "site/search/index.html",
+		page("<script src=/js/search.js defer></script>\n", "<h1>Search</h1><input id=q>"), "site/star/index.html",
+		page("<script src=/js/own.js defer></script>\n", "<h1>Star</h1><x-star></x-star>"), "site/tags/index.html",
+		page(loader, "<h1>Tags</h1>"), "site/more/index.html", page(loader, "<h1>More</h1>"), "site/plain/index.html",
+		page("", "<h1>Plain</h1>"), "site/old/index.html",
+		page("<meta http-equiv=refresh content='0; url=/plain/'>\n", "<p>Moved"))
 	suggested(b)
 	gate := b.Read("yellowgate.yaml")
 	for _, want := range []string{"\n  tabs-style:"} {
@@ -510,7 +525,8 @@ func TestSuggestedLoaders(t *testing.T) {
 	}
 	site, public := filepath.Join(b.Dir, "site"), filepath.Join(b.Dir, "public")
 	pages := differing(t, site, public)
-	if want := "/index.html /kit/index.html"; !slices.Contains(pages, "/index.html") || slices.Contains(pages, "/tags/index.html") || slices.Contains(pages, "/old/index.html") {
+	if want := "/index.html /kit/index.html"; !slices.Contains(pages, "/index.html") ||
+		slices.Contains(pages, "/tags/index.html") || slices.Contains(pages, "/old/index.html") {
 		t.Errorf("pages that were changed: %v, want at least some of %s, and none with a tag loader", pages, want)
 	}
 	w := newWitness(t, 100*time.Second)

@@ -76,7 +76,8 @@ var grown = map[string]string{
 
 // grownCode repeats one thing within one script or style.
 var grownCode = map[string][3]string{
-	"calls of one name":      {"<script>function f(u) { var s = document.createElement('script'); s.src = u }", "f('/a%d.js');", "</script>"},
+	"calls of one name": {"<script>function f(u) { var s = document.createElement('script'); s.src = u }",
+		"f('/a%d.js');", "</script>"},
 	"functions of one name":  {"<script>", "a%d = { get: function () { return b.get(c.get(d)) } };", "</script>"},
 	"names for names":        {"<script>var a = 0, b = 0;", "a = b + a; b = a + b;", "new Image().src = a + b</script>"},
 	"selectors looked for":   {"<script>", "document.querySelector('.a%d .b');", "</script>"},
@@ -91,15 +92,17 @@ var grownCode = map[string][3]string{
 	"script with comments":   {"<script>var a = '", "<!--<", "'</script>"},
 	"end tags of svg":        {"<svg>", "<g></x%d>", "</svg>"},
 	"formatting left open":   {strings.Repeat("<b id=x><i>", 20), "<p>x%d</p>", ""},
-	"policy sources":         {"<meta http-equiv=content-security-policy content=\"script-src ", "a%d.example ", "\"><script src=/a.js></script>"},
-	"custom properties":      {"<style>:root { ", "--a%d: var(--b%[1]d); ", "} p { margin: var(--a1) }</style>"},
+	"policy sources": {"<meta http-equiv=content-security-policy content=\"script-src ", "a%d.example ",
+		"\"><script src=/a.js></script>"},
+	"custom properties": {"<style>:root { ", "--a%d: var(--b%[1]d); ", "} p { margin: var(--a1) }</style>"},
 }
 
 // counted builds the program with counters, once; TestMain takes it away.
 var counted = sync.OnceValues(func() (string, error) {
 	name := filepath.Join(clitest.Dir(), "counted")
 	packages := "yellowgate/...,github.com/tdewolff/parse/v2/...,github.com/andybalholm/cascadia,golang.org/x/net/html,github.com/nlnwa/whatwg-url/url"
-	out, err := exec.Command("go", "build", "-cover", "-covermode=count", "-coverpkg="+packages, "-o", name, "yellowgate/cmd/yellowgate").CombinedOutput()
+	out, err := exec.Command("go", "build", "-cover", "-covermode=count", "-coverpkg="+packages, "-o", name,
+		"yellowgate/cmd/yellowgate").CombinedOutput()
 	if err != nil {
 		return "", fmt.Errorf("%v: %s", err, out)
 	}
@@ -116,7 +119,8 @@ func work(t *testing.T, counter, dir string, args ...string) (steps float64) {
 		t.Fatalf("%v: %v\n%s", args, err, out)
 	}
 	profile := filepath.Join(counts, "profile.txt")
-	if out, err := exec.Command("go", "tool", "covdata", "textfmt", "-i="+counts, "-o="+profile).CombinedOutput(); err != nil {
+	convert := exec.Command("go", "tool", "covdata", "textfmt", "-i="+counts, "-o="+profile)
+	if out, err := convert.CombinedOutput(); err != nil {
 		t.Fatalf("%v: %s", err, out)
 	}
 	text, err := os.ReadFile(profile)
@@ -167,7 +171,8 @@ func (g *growth) measure(files []string, args ...string) float64 {
 
 // bare is the work of what has none of a thing, which is the same for many things.
 func (g *growth) bare(files, args []string) float64 {
-	once, _ := g.nones.LoadOrStore(strings.Join(append(files, args...), "\x00"), sync.OnceValue(func() float64 { return g.measure(files, args...) }))
+	once, _ := g.nones.LoadOrStore(strings.Join(append(files, args...), "\x00"),
+		sync.OnceValue(func() float64 { return g.measure(files, args...) }))
 	return once.(func() float64)()
 }
 
@@ -266,28 +271,41 @@ func TestGrowthOfGate(t *testing.T) {
 	const head = "yellowgate: 1\nsite: {source: site, output: public, facts: facts.json}\n"
 	page := grownHead + "<script src=/a.js></script></head><body><p class=a1>x</p></body></html>\n"
 	for name, c := range sampled(map[string][3]string{
-		"items":            {"items:\n  z: {script: /z.js, pages: all}\n", "  a%d: {script: /a%[1]d.js, pages: /a%[1]d/**}\n", ""},
-		"found items":      {"items:\n  z: {script: /z.js, pages: all}\n", "  a%d: {found: {url: /a%[1]d/*.js}, pages: none}\n", ""},
-		"selectors":        {"items:\n  z: {script: /z.js, pages: all}\n", "  a%d: {found: \".a%[1]d b\", pages: none}\n", ""},
-		"queries":          {"items:\n  z:\n    script: /z.js\n    pages:\n      - all\n", "      - has(.a%d)\n", ""},
-		"exceptions":       {"items:\n  z:\n    script: /z.js\n    pages: all\n    except:\n      - /none/\n", "      - /a%d/\n", ""},
+		"items": {"items:\n  z: {script: /z.js, pages: all}\n",
+			"  a%d: {script: /a%[1]d.js, pages: /a%[1]d/**}\n", ""},
+		"found items": {"items:\n  z: {script: /z.js, pages: all}\n",
+			"  a%d: {found: {url: /a%[1]d/*.js}, pages: none}\n", ""},
+		"selectors": {"items:\n  z: {script: /z.js, pages: all}\n",
+			"  a%d: {found: \".a%[1]d b\", pages: none}\n", ""},
+		"queries": {"items:\n  z:\n    script: /z.js\n    pages:\n      - all\n", "      - has(.a%d)\n", ""},
+		"exceptions": {"items:\n  z:\n    script: /z.js\n    pages: all\n    except:\n      - /none/\n",
+			"      - /a%d/\n", ""},
 		"a chain of needs": {"items:\n  a0: {script: /z.js, pages: all}\n", "  b%d: {script: /b%[1]d.js, needs: [a0]}\n", ""},
 		"sets":             {"items: {z: {script: /z.js, pages: all}}\nsets:\n  z: all\n", "  a%d: /a%[1]d/**\n", ""},
 		"metadata":         {"metadata:\n  - {pages: all, title: x}\n", "  - {pages: /a%d/, title: y}\n", ""},
-		"per-page":         {"items: {z: {script: /z.js, pages: all}}\nper-page:\n  /: {out: [z]}\n", "  /a%d/: {out: [z]}\n", ""},
-		"trust":            {"strict: false\nitems: {z: {script: /z.js, pages: all}}\naccept:\n  - {check: icon-missing, pages: all, note: x}\n", "  - {check: icon-missing, pages: /a%d/, note: x}\n", ""},
+		"per-page": {"items: {z: {script: /z.js, pages: all}}\nper-page:\n  /: {out: [z]}\n",
+			"  /a%d/: {out: [z]}\n", ""},
+		"trust": {
+			"strict: false\nitems: {z: {script: /z.js, pages: all}}\naccept:\n  - {check: icon-missing, pages: all, note: x}\n",
+			"  - {check: icon-missing, pages: /a%d/, note: x}\n", ""},
 	}, 1) {
 		g.linear(name, 200, func(times int) []string {
-			return []string{"yellowgate.yaml", head + repeated(c[0], c[1], c[2], times), "facts.json", "{}", "site/index.html", page}
+			return []string{"yellowgate.yaml", head + repeated(c[0], c[1], c[2], times), "facts.json", "{}",
+				"site/index.html", page}
 		}, "check", "--fail-on", "never")
 	}
 	g.linear("facts", 800, func(times int) []string {
-		return []string{"yellowgate.yaml", head + "items: {z: {script: /z.js, pages: all}}\n", "facts.json", repeated("{\"/\": {\"x\": 1}", ", \"/a%d/\": {\"x\": %[1]d}", "}", times), "site/index.html", page}
+		return []string{"yellowgate.yaml", head + "items: {z: {script: /z.js, pages: all}}\n", "facts.json",
+			repeated("{\"/\": {\"x\": 1}", ", \"/a%d/\": {\"x\": %[1]d}", "}", times), "site/index.html", page}
 	}, "check", "--fail-on", "never")
-	commands := [][]string{{"audit", "site", "--fail-on", "never"}, {"check"}, {"apply"}, {"suggest"}, {"survey", "site"}, {"where"}, {"find", "a1"}, {"diff", "--summary"}}
+	commands := [][]string{{"audit", "site", "--fail-on", "never"}, {"check"}, {"apply"}, {"suggest"},
+		{"survey", "site"}, {"where"}, {"find", "a1"}, {"diff", "--summary"}}
 	for _, command := range commands[:testsize.Of(1, len(commands))] {
 		g.linear("pages of "+command[0], 60, func(times int) []string {
-			files := []string{"yellowgate.yaml", head + "items: {z: {script: /z.js, pages: all}, a: {found: {url: /a.js}, pages: has(.a1)}}\n", "facts.json", "{}", "site/index.html", page, "site/z.js", "", "site/a.js", "document.querySelector('.a1')"}
+			files := []string{"yellowgate.yaml",
+				head + "items: {z: {script: /z.js, pages: all}, a: {found: {url: /a.js}, pages: has(.a1)}}\n",
+				"facts.json", "{}", "site/index.html", page, "site/z.js", "", "site/a.js",
+				"document.querySelector('.a1')"}
 			for i := range times {
 				files = append(files, fmt.Sprintf("site/p%d/index.html", i), page)
 			}
@@ -303,7 +321,10 @@ func TestKindsOfGate(t *testing.T) {
 	g := newGrowth(t)
 	var pages []string
 	for i := range 40 {
-		pages = append(pages, fmt.Sprintf("site/%c%d.html", 'a'+i%20, i), grownHead+"<script src=/a.js></script></head><body class=x>"+repeated("", "<p class=a%d>The night of the dome, late on Friday: notice and letter.</p>\n", "", 60)+"</body></html>\n")
+		pages = append(pages, fmt.Sprintf("site/%c%d.html", 'a'+i%20, i),
+			grownHead+"<script src=/a.js></script></head><body class=x>"+
+				repeated("", "<p class=a%d>The night of the dome, late on Friday: notice and letter.</p>\n", "", 60)+
+				"</body></html>\n")
 	}
 	commands := [][]string{{"audit", "--no-cache"}, {"check"}}[:testsize.Of(1, 2)]
 	for _, items := range []int{25, 5}[:testsize.Of(1, 2)] {
@@ -336,7 +357,8 @@ func TestKindsOfGate(t *testing.T) {
 		}
 		g.wait.Wait()
 		for i, args := range commands {
-			cheapest, least := slices.Min(slices.Collect(maps.Values(costs[i]))), slices.Min(slices.Collect(maps.Values(written)))
+			cheapest, least := slices.Min(slices.Collect(maps.Values(costs[i]))),
+				slices.Min(slices.Collect(maps.Values(written)))
 			for _, name := range slices.Sorted(maps.Keys(costs[i])) {
 				ratio, most := costs[i][name]/cheapest, 4.0 // a matcher that matches nothing has check read small pages twice
 				if args[0] == "audit" {
@@ -367,12 +389,14 @@ func FuzzGrowth(f *testing.F) {
 		one = strings.ReplaceAll(one, "%", "")
 		n := 60_000 / (len(one) + 40)
 		at := func(times int) float64 {
-			return g.measure([]string{"site/index.html", repeated(grownHead+before, one, after, times)}, "audit", "site", "--fail-on", "never")
+			return g.measure([]string{"site/index.html", repeated(grownHead+before, one, after, times)}, "audit",
+				"site", "--fail-on", "never")
 		}
 		none := at(0)
 		once, twice := at(n)-none, at(2*n)-none
 		if ratio := twice / once; ratio > 2.5 && twice > 3e6 {
-			t.Errorf("%q, %q, %q: %.1f million steps for %d, %.1f times as many for twice that", before, one, after, once/1e6, n, ratio)
+			t.Errorf("%q, %q, %q: %.1f million steps for %d, %.1f times as many for twice that", before, one, after,
+				once/1e6, n, ratio)
 		}
 	})
 }

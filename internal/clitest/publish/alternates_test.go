@@ -10,18 +10,21 @@ import (
 	"yellowgate/internal/clitest"
 )
 
-var hreflang = regexp.MustCompile(`<link rel="alternate" (?:href="([^"]*)" hreflang="([^"]*)"|hreflang="([^"]*)" href="([^"]*)")>`)
+var hreflang = regexp.MustCompile(
+	`<link rel="alternate" (?:href="([^"]*)" hreflang="([^"]*)"|hreflang="([^"]*)" href="([^"]*)")>`)
 
 // TestAlternates: each page names itself and those of its siblings that there are; a page that comes or goes changes
 // what its siblings say, and nothing else is written; one page from standard input is as apply writes it. Every
 // address that is written answers, and leads back, by a client of our own.
 func TestAlternates(t *testing.T) {
 	page := func(head string) string { return clitest.Doc("x", head+"<h1>x</h1>") }
-	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nsite: {url: https://ternhill.example, source: site, output: public}\n"+
-		"metadata: [{pages: all, alternates: {en: '/{rest}', de: '/de/{rest}', fr: '/fr/{rest}', x-default: '/{rest}'}}]\n",
+	b := clitest.New(t, "yellowgate.yaml",
+		"yellowgate: 1\nsite: {url: https://ternhill.example, source: site, output: public}\n"+
+			"metadata: [{pages: all, alternates: {en: '/{rest}', de: '/de/{rest}', fr: '/fr/{rest}', x-default: '/{rest}'}}]\n",
 		"site/index.html", page(""), "site/de/index.html", page(""), "site/fr/index.html", page(""),
-		"site/visit/index.html", page(`<link rel="alternate" hreflang="fr" href="/fr/gone/">`), "site/de/visit/index.html", page(""),
-		"site/feed.xml", "<rss/>", "site/news/index.html", page(`<link rel="alternate" type="application/rss+xml" href="/feed.xml">`))
+		"site/visit/index.html", page(`<link rel="alternate" hreflang="fr" href="/fr/gone/">`),
+		"site/de/visit/index.html", page(""), "site/feed.xml", "<rss/>", "site/news/index.html",
+		page(`<link rel="alternate" type="application/rss+xml" href="/feed.xml">`))
 	written := func(file string) (out []string) {
 		for _, m := range hreflang.FindAllStringSubmatch(b.Read("public/"+file), -1) {
 			out = append(out, m[2]+m[3]+" "+strings.TrimPrefix(m[1]+m[4], "https://ternhill.example"))
@@ -43,7 +46,8 @@ func TestAlternates(t *testing.T) {
 	if !strings.Contains(b.Read("public/news/index.html"), "/feed.xml") {
 		t.Error("the feed went, which is not a language")
 	}
-	if _, out, _ := b.ExecIn(b.Read("site/visit/index.html"), "apply", "-", "--as", "/visit/"); out != b.Read("public/visit/index.html") {
+	if _, out, _ := b.ExecIn(b.Read("site/visit/index.html"), "apply", "-", "--as", "/visit/"); out !=
+		b.Read("public/visit/index.html") {
 		t.Errorf("apply - writes\n%s", out)
 	}
 	b.Want(0, clitest.Args("apply"), "is up to date: 6 pages")
@@ -61,7 +65,8 @@ func TestAlternates(t *testing.T) {
 				continue
 			}
 			r.Body.Close()
-			if back := strings.Join(written(strings.TrimPrefix(path, "/")+"index.html"), ", "); back != strings.Join(written(file), ", ") {
+			if back := strings.Join(written(strings.TrimPrefix(path, "/")+"index.html"), ", "); back !=
+				strings.Join(written(file), ", ") {
 				t.Errorf("%s names %s, which names %s", file, path, back)
 			}
 		}

@@ -27,21 +27,29 @@ func TestRecord(t *testing.T) {
 				return os.Chtimes(name, time.Now().Add(time.Hour), time.Now().Add(time.Hour))
 			})
 		}, clitest.Args("apply"), "up to date"},
-		{"a page", func() { b.Write("site/visit/index.html", clitest.Doc("Visit", "<h1>Other</h1>")) }, clitest.Args("apply"), "1 page written"},
+		{"a page", func() { b.Write("site/visit/index.html", clitest.Doc("Visit", "<h1>Other</h1>")) },
+			clitest.Args("apply"), "1 page written"},
 		{"a page, same size and time", func() {
 			name := filepath.Join(b.Dir, "site/visit/index.html")
 			info, _ := os.Stat(name)
 			b.Write("site/visit/index.html", clitest.Doc("Visit", "<h1>0ther</h1>"))
 			os.Chtimes(name, time.Now(), info.ModTime().Add(time.Nanosecond))
 		}, clitest.Args("apply"), "1 page written"},
-		{"the gate file, nothing of effect", func() { b.Write("yellowgate.yaml", clitest.SmallGate+"# a remark\n") }, clitest.Args("apply"), "up to date"},
-		{"a named file", func() { b.Write("code/counter.html", "<script>visits = 2</script>\n") }, clitest.Args("apply"), "2 pages written"},
+		{"the gate file, nothing of effect", func() { b.Write("yellowgate.yaml", clitest.SmallGate+"# a remark\n") },
+			clitest.Args("apply"), "up to date"},
+		{"a named file", func() { b.Write("code/counter.html", "<script>visits = 2</script>\n") },
+			clitest.Args("apply"), "2 pages written"},
 		{"a fact", func() { b.Write("facts.csv", "path,name\n/visit/,Come up\n") }, clitest.Args("apply"), "1 page written"},
-		{"another file", func() { b.Write("site/css/site.css", "body { color: navy }\n") }, clitest.Args("apply"), "1 other file copied"},
-		{"an output edited by hand", func() { b.Write("public/index.html", "edited") }, clitest.Args("apply"), "1 page written"},
-		{"an output gone", func() { os.Remove(filepath.Join(b.Dir, "public/index.html")) }, clitest.Args("apply"), "1 page written"},
-		{"a source gone", func() { os.RemoveAll(filepath.Join(b.Dir, "site/members")) }, clitest.Args("apply"), "1 file removed"},
-		{"the gate file, for some pages", func() { b.Write("code/counter.html", "<script>visits = 3</script>\n") }, clitest.Args("apply", "/visit/"), "1 page written"},
+		{"another file", func() { b.Write("site/css/site.css", "body { color: navy }\n") }, clitest.Args("apply"),
+			"1 other file copied"},
+		{"an output edited by hand", func() { b.Write("public/index.html", "edited") }, clitest.Args("apply"),
+			"1 page written"},
+		{"an output gone", func() { os.Remove(filepath.Join(b.Dir, "public/index.html")) }, clitest.Args("apply"),
+			"1 page written"},
+		{"a source gone", func() { os.RemoveAll(filepath.Join(b.Dir, "site/members")) }, clitest.Args("apply"),
+			"1 file removed"},
+		{"the gate file, for some pages", func() { b.Write("code/counter.html", "<script>visits = 3</script>\n") },
+			clitest.Args("apply", "/visit/"), "1 page written"},
 		{"and then for the rest", func() {}, clitest.Args("apply"), "1 page written"},
 	}
 	for _, s := range steps {
@@ -66,12 +74,14 @@ func TestForeignFiles(t *testing.T) {
 	b.Write("yellowgate.yaml", clitest.SmallGate)
 	b.Write("public/index.html", "somebody's")
 	b.Write("public/notes.txt", "somebody's notes")
-	b.Want(3, clitest.Args("apply"), "1 file that the tool did not write stands where it has to write: index.html", "--take-over")
+	b.Want(3, clitest.Args("apply"), "1 file that the tool did not write stands where it has to write: index.html",
+		"--take-over")
 	b.Want(1, clitest.Args("diff", "--summary"), "1 file in the output folder not written by the tool")
 	if b.Read("public/index.html") != "somebody's" || b.Exists("public/visit") {
 		t.Error("something was written")
 	}
-	b.Want(0, clitest.Args("apply", "--take-over"), "3 pages written", "1 file in public that the tool did not write: left alone (--verbose names them)")
+	b.Want(0, clitest.Args("apply", "--take-over"), "3 pages written",
+		"1 file in public that the tool did not write: left alone (--verbose names them)")
 	if b.Read(b.State("public")+"/replaced/index.html") != "somebody's" {
 		t.Error("what was overwritten is not kept")
 	}
@@ -93,11 +103,13 @@ func TestHandEdited(t *testing.T) {
 	edited := b.Read("public/visit/index.html") + "<!-- by hand -->"
 	b.Write("public/visit/index.html", edited)
 	b.Want(0, clitest.Args("apply"), "1 page was changed by hand since the last apply", "visit/index.html")
-	if b.Read(b.State("public")+"/replaced/visit/index.html") != edited || strings.Contains(b.Read("public/visit/index.html"), "by hand") {
+	if b.Read(b.State("public")+"/replaced/visit/index.html") != edited ||
+		strings.Contains(b.Read("public/visit/index.html"), "by hand") {
 		t.Error("the edited page is not kept, or not written again")
 	}
 	b.Want(0, clitest.Args("apply"), "up to date")
-	b.Want(2, clitest.Args("apply", "/vist/"), `/vist/ chooses no page of the site (did you mean "/visit/"?)`, "nothing was written")
+	b.Want(2, clitest.Args("apply", "/vist/"), `/vist/ chooses no page of the site (did you mean "/visit/"?)`,
+		"nothing was written")
 }
 
 // TestDotFiles: those that the gate file names are copied, others are reported once.
@@ -110,7 +122,8 @@ func TestDotFiles(t *testing.T) {
 	b.Write("site/.well-known/security.txt", "x")
 	b.Want(0, clitest.Args("check", "--verbose"), "dot-files of the source folder are not copied: 2 pages:")
 	b.Want(0, clitest.Args("apply"), ".htaccess", "site.also")
-	if out := b.Want(0, clitest.Args("apply")); strings.Contains(out, ".htaccess") || b.Exists("public/.htaccess") || !b.Exists("public/.well-known/security.txt") {
+	if out := b.Want(0, clitest.Args("apply")); strings.Contains(out, ".htaccess") || b.Exists("public/.htaccess") ||
+		!b.Exists("public/.well-known/security.txt") {
 		t.Error("told twice, or copied without being asked")
 	}
 	b.Write("yellowgate.yaml", strings.Replace(clitest.SmallGate, "  facts:", "  also: [.htaccess]\n  facts:", 1))
@@ -155,18 +168,31 @@ func TestStops(t *testing.T) {
 		want       []string
 	}{
 		{"unknown key", strings.Replace(clitest.SmallGate, "except:", "excepts:", 1), 2,
-			[]string{`yellowgate.yaml:15:5: error: unknown key "excepts" in item "counter" (did you mean "except"?)`, "      excepts: /members/**\n      ^", "1 error: nothing was written."}},
-		{"several", strings.Replace(strings.Replace(clitest.SmallGate, "all\n    except", "evnts\n    except", 1), "output: public", "outptu: public", 1), 2,
+			[]string{`yellowgate.yaml:15:5: error: unknown key "excepts" in item "counter" (did you mean "except"?)`,
+				"      excepts: /members/**\n      ^", "1 error: nothing was written."}},
+		{"several",
+			strings.Replace(strings.Replace(clitest.SmallGate, "all\n    except", "evnts\n    except", 1),
+				"output: public", "outptu: public", 1), 2,
 			[]string{`unknown key "outptu"`, `unknown page set "evnts"`, "2 errors"}},
-		{"missing file", strings.Replace(clitest.SmallGate, "counter.html", "counted.html", 1), 2, []string{"code/counted.html: no such file", "yellowgate.yaml:13:16"}},
-		{"missing facts", strings.Replace(clitest.SmallGate, "facts.csv", "fcts.csv", 1), 2, []string{"fcts.csv: no such file"}},
-		{"no page", clitest.SmallGate + "per-page: {/vist/: {out: counter}}\n", 2, []string{"/vist/, which is not a page of the site", `did you mean "/visit/"`}},
-		{"no value", strings.Replace(clitest.SmallGate, "code-file: code/counter.html", `code: "<b>@{fact.name}</b>"`, 1), 2, []string{"@{fact.name} has no value (on /)", "nothing was written"}},
-		{"contradiction", clitest.SmallGate + "  app: {script: /a.js, needs: counter, pages: all}\n", 2, []string{`item "app" is in and needs "counter", which is out there (except`, "/members/"}},
-		{"no place anywhere", clitest.SmallGate + "  app: {code: <p>x</p>, place: {before: aside}, pages: all}\n", 2, []string{`item "app" has no place anywhere: "aside"`, "nothing was written"}},
-		{"source is output", strings.Replace(clitest.SmallGate, "output: public", "output: ./site", 1), 2, []string{"the output folder is the source folder"}},
-		{"output holds source", strings.Replace(clitest.SmallGate, "output: public", "output: .", 1), 2, []string{"holds the source folder"}},
-		{"no source", strings.Replace(clitest.SmallGate, "source: site", "source: sit", 1), 3, []string{"sit: no such file", "build the site first"}},
+		{"missing file", strings.Replace(clitest.SmallGate, "counter.html", "counted.html", 1), 2,
+			[]string{"code/counted.html: no such file", "yellowgate.yaml:13:16"}},
+		{"missing facts", strings.Replace(clitest.SmallGate, "facts.csv", "fcts.csv", 1), 2,
+			[]string{"fcts.csv: no such file"}},
+		{"no page", clitest.SmallGate + "per-page: {/vist/: {out: counter}}\n", 2,
+			[]string{"/vist/, which is not a page of the site", `did you mean "/visit/"`}},
+		{"no value",
+			strings.Replace(clitest.SmallGate, "code-file: code/counter.html", `code: "<b>@{fact.name}</b>"`, 1), 2,
+			[]string{"@{fact.name} has no value (on /)", "nothing was written"}},
+		{"contradiction", clitest.SmallGate + "  app: {script: /a.js, needs: counter, pages: all}\n", 2,
+			[]string{`item "app" is in and needs "counter", which is out there (except`, "/members/"}},
+		{"no place anywhere", clitest.SmallGate + "  app: {code: <p>x</p>, place: {before: aside}, pages: all}\n", 2,
+			[]string{`item "app" has no place anywhere: "aside"`, "nothing was written"}},
+		{"source is output", strings.Replace(clitest.SmallGate, "output: public", "output: ./site", 1), 2,
+			[]string{"the output folder is the source folder"}},
+		{"output holds source", strings.Replace(clitest.SmallGate, "output: public", "output: .", 1), 2,
+			[]string{"holds the source folder"}},
+		{"no source", strings.Replace(clitest.SmallGate, "source: site", "source: sit", 1), 3,
+			[]string{"sit: no such file", "build the site first"}},
 	} {
 		b := clitest.Small(t)
 		b.Write("yellowgate.yaml", c.gate)
@@ -176,8 +202,12 @@ func TestStops(t *testing.T) {
 		}
 	}
 	late := clitest.Small(t)
-	late.Write("site/index.html", strings.Replace(clitest.Doc("Home", "<script src=/lib.js></script>"), "</head>", "<script src=/app.js></script></head>", 1))
-	late.Write("yellowgate.yaml", clitest.SmallGate+"  lib: {found: '[src=\"/lib.js\"]', pages: all}\n  app: {found: '[src=\"/app.js\"]', needs: lib, pages: /}\n")
+	late.Write("site/index.html",
+		strings.Replace(clitest.Doc("Home", "<script src=/lib.js></script>"), "</head>",
+			"<script src=/app.js></script></head>", 1))
+	late.Write("yellowgate.yaml",
+		clitest.SmallGate+
+			"  lib: {found: '[src=\"/lib.js\"]', pages: all}\n  app: {found: '[src=\"/app.js\"]', needs: lib, pages: /}\n")
 	late.Want(1, clitest.Args("check"), `"app" needs "lib", which runs after it here (on /)`)
 	b := clitest.Small(t)
 	b.Write("yellowgate.yaml", clitest.SmallGate)
@@ -198,7 +228,8 @@ func TestPipe(t *testing.T) {
 	if status != 0 || !strings.Contains(out, "<title>Visit us</title>") || !strings.Contains(out, "<!--yg:counter-->") {
 		t.Errorf("status %d\n%s%s", status, out, errout)
 	}
-	if status, out, _ = b.ExecIn(out, "audit", "-", "--as", "/visit/"); status != 0 || !strings.Contains(out, "as the gate says") {
+	if status, out, _ = b.ExecIn(out, "audit", "-", "--as", "/visit/"); status != 0 ||
+		!strings.Contains(out, "as the gate says") {
 		t.Errorf("the piped page's audit: status %d\n%s", status, out)
 	}
 	if status, _, errout = b.ExecIn(page, "apply", "-"); status != 2 || !strings.Contains(errout, "--as") {

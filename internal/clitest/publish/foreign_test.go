@@ -81,7 +81,8 @@ func link(b *clitest.Bench, to, name string) {
 func noWork(b *clitest.Bench) {
 	b.Helper()
 	for name := range tree(b, ".") {
-		if base := filepath.Base(name); strings.HasPrefix(base, "apply-") || strings.HasPrefix(base, ".yg-") || strings.HasPrefix(base, "kept-") {
+		if base := filepath.Base(name); strings.HasPrefix(base, "apply-") || strings.HasPrefix(base, ".yg-") ||
+			strings.HasPrefix(base, "kept-") {
 			b.Errorf("%s is left", name)
 		}
 	}
@@ -147,7 +148,8 @@ func TestRefilled(t *testing.T) {
 		b.Write("public/index.html", "my own page")
 		b.Write("public/visit/index.html", "my own visit")
 		before := tree(b, "public")
-		b.Want(3, clitest.Args("apply"), "2 files that the tool did not write stand where it has to write", "nothing was changed")
+		b.Want(3, clitest.Args("apply"), "2 files that the tool did not write stand where it has to write",
+			"nothing was changed")
 		sameTree(b, "a refilled output", before, tree(b, "public"))
 		b.Want(1, clitest.Args("diff", "--summary"), "2 files in the output folder not written by the tool")
 	}
@@ -159,7 +161,8 @@ func TestNamesOfOthers(t *testing.T) {
 	b := clitest.Small(t)
 	b.Write("yellowgate.yaml", clitest.SmallGate)
 	b.Want(0, clitest.Args("apply"))
-	for _, name := range []string{".yg-0123.tmp", ".yg-00112233445566778899-1", "visit/.yg-x.tmp", ".yellowgate/apply-00112233445566778899/0", "index.html.new", "index.html~", ".index.html123"} {
+	for _, name := range []string{".yg-0123.tmp", ".yg-00112233445566778899-1", "visit/.yg-x.tmp",
+		".yellowgate/apply-00112233445566778899/0", "index.html.new", "index.html~", ".index.html123"} {
 		b.Write("public/"+name, "mine: "+name)
 	}
 	b.Write(".yellowgate/apply-00112233445566778899/0", "mine")
@@ -182,7 +185,8 @@ func TestNamesOfOthers(t *testing.T) {
 // and for some pages.
 func TestLinksInTheWay(t *testing.T) {
 	for _, c := range []struct{ link, to string }{
-		{"public/visit/index.html", "../../elsewhere/mine.html"}, {"public/visit", "../elsewhere"}, {"public/visit", "members"}, {"public/visit/index.html", "nowhere"},
+		{"public/visit/index.html", "../../elsewhere/mine.html"}, {"public/visit", "../elsewhere"}, {"public/visit",
+			"members"}, {"public/visit/index.html", "nowhere"},
 	} {
 		for _, a := range [][]string{{"apply"}, {"apply", "/visit/"}, {"apply", "/visit/", "--take-over"}} {
 			b := clitest.Small(t)
@@ -226,7 +230,8 @@ func TestForgedRecord(t *testing.T) {
 	}
 	b.Write(record, forged)
 	b.Want(0, clitest.Args("apply"), "up to date")
-	if b.Read("public/notes.txt") != "mine" || b.Read("secret.txt") != "mine" || b.Read("yellowgate.yaml") != clitest.SmallGate {
+	if b.Read("public/notes.txt") != "mine" || b.Read("secret.txt") != "mine" ||
+		b.Read("yellowgate.yaml") != clitest.SmallGate {
 		t.Error("a forged record cost a file")
 	}
 	// A record with the very digest of the file: it is removed, and kept.
@@ -253,7 +258,8 @@ func TestForgedRecord(t *testing.T) {
 	if !strings.Contains(b.Read("public/visit/index.html"), "<title>Visit us</title>") {
 		t.Error("a forged record let a hostile page stay")
 	}
-	for _, damaged := range []string{"", good[:len(good)/2], strings.Replace(good, "file\t", "flie\t", 1), strings.ReplaceAll(good, "\t", " "), "\x00\xff"} {
+	for _, damaged := range []string{"", good[:len(good)/2], strings.Replace(good, "file\t", "flie\t", 1),
+		strings.ReplaceAll(good, "\t", " "), "\x00\xff"} {
 		b.Write(record, damaged)
 		before := tree(b, "public")
 		status, out, errout := b.Exec("apply")
@@ -277,14 +283,16 @@ func TestForgedJournal(t *testing.T) {
 	b.Write(".yellowgate/apply-11112233445566778899/notes", "mine")
 	link(b, "../mine", ".yellowgate/apply-99112233445566778899")
 	journal := ""
-	for _, name := range []string{"apply-00112233445566778899", "../mine", "../mine/apply-00112233445566778899", filepath.Join(b.Dir, "mine"), "apply-99112233445566778899", "apply-11112233445566778899", "", ".", ".."} {
+	for _, name := range []string{"apply-00112233445566778899", "../mine", "../mine/apply-00112233445566778899",
+		filepath.Join(b.Dir, "mine"), "apply-99112233445566778899", "apply-11112233445566778899", "", ".", ".."} {
 		journal += fmt.Sprintf("work\t%q\n", name)
 	}
 	b.Write(b.State("public")+"/journal", journal+strings.Repeat("0", 32)+"\t\"../../mine/0\"\n")
 	before := tree(b, "mine")
 	b.Want(0, clitest.Args("apply"), "up to date")
 	sameTree(b, "a forged journal", before, tree(b, "mine"))
-	if b.Exists(".yellowgate/apply-00112233445566778899") || b.Read(".yellowgate/apply-11112233445566778899/notes") != "mine" {
+	if b.Exists(".yellowgate/apply-00112233445566778899") ||
+		b.Read(".yellowgate/apply-11112233445566778899/notes") != "mine" {
 		t.Error("what an apply left is there still, or more than that is gone")
 	}
 	if b.Exists(b.State("public") + "/journal") {
@@ -313,7 +321,9 @@ func TestStateOfOthers(t *testing.T) {
 					t.Skip("no FIFOs here:", err)
 				}
 			} else {
-				link(b, filepath.Join(b.Dir, "elsewhere", map[bool]string{true: "x", false: ""}[strings.Contains(name, "record")]), at)
+				link(b,
+					filepath.Join(b.Dir, "elsewhere",
+						map[bool]string{true: "x", false: ""}[strings.Contains(name, "record")]), at)
 			}
 			before := tree(b, ".")
 			b.Want(3, clitest.Args("apply"), at, "move it away")
@@ -392,7 +402,8 @@ func TestThroughLinks(t *testing.T) {
 		b.Write("yellowgate.yaml", strings.Replace(clitest.SmallGate, "source: site", gate, 1))
 		os.RemoveAll(filepath.Join(b.Dir, "public"))
 		root.Want(0, clitest.Args("apply", "--gate", "project/yellowgate.yaml"))
-		for _, name := range []string{"public/yellowgate.yaml", "public/code/counter.html", "public/facts.csv", "public/.yellowgate", "public/public"} {
+		for _, name := range []string{"public/yellowgate.yaml", "public/code/counter.html", "public/facts.csv",
+			"public/.yellowgate", "public/public"} {
 			if b.Exists(name) {
 				t.Errorf("%s: %s is published", gate, name)
 			}
@@ -426,7 +437,8 @@ func TestThroughLinks(t *testing.T) {
 
 // TestOutside: files that lie outside the gate file's folder are not read unasked.
 func TestOutside(t *testing.T) {
-	top := clitest.New(t, "private/key.html", "<p>secret</p>", "private/f.csv", "path,name\n/visit/,secret\n", "private/gate.yaml", "sets: {a: /x/}\n")
+	top := clitest.New(t, "private/key.html", "<p>secret</p>", "private/f.csv", "path,name\n/visit/,secret\n",
+		"private/gate.yaml", "sets: {a: /x/}\n")
 	b := clitest.Small(t)
 	os.Rename(b.Dir, filepath.Join(top.Dir, "p"))
 	b.Dir = filepath.Join(top.Dir, "p")
@@ -446,7 +458,8 @@ func TestOutside(t *testing.T) {
 		}
 		if name != "an include with a link" {
 			b.Want(0, clitest.Args("check", "--outside"))
-			b.Write("yellowgate.yaml", strings.Replace(b.Read("yellowgate.yaml"), "site:\n", "site:\n  outside: [../private]\n", 1))
+			b.Write("yellowgate.yaml",
+				strings.Replace(b.Read("yellowgate.yaml"), "site:\n", "site:\n  outside: [../private]\n", 1))
 			b.Want(0, clitest.Args("check"))
 		}
 	}
@@ -492,8 +505,12 @@ func TestNeverWaits(t *testing.T) {
 		t.Fatal(err)
 	}
 	link(b, "/dev/zero", "site/zero.css")
-	b.Write("site/index.html", clitest.Doc("Home", `<script src="/fifo.js"></script><link rel="stylesheet" href="/zero.css"><img src="/../../../../dev/zero"><script src="/%2e%2e/%2e%2e/fifo.js"></script>`))
-	for _, a := range [][]string{{"survey", "site"}, {"check"}, {"apply"}, {"audit", "--fail-on", "never"}, {"suggest"}, {"show", "/"}, {"find", "x", "site"}, {"compare", "site", "public"}, {"show", "site/index.html"}} {
+	b.Write("site/index.html",
+		clitest.Doc("Home",
+			`<script src="/fifo.js"></script><link rel="stylesheet" href="/zero.css"><img src="/../../../../dev/zero"><script src="/%2e%2e/%2e%2e/fifo.js"></script>`))
+	for _, a := range [][]string{{"survey", "site"}, {"check"}, {"apply"}, {"audit", "--fail-on", "never"},
+		{"suggest"}, {"show", "/"}, {"find", "x", "site"}, {"compare", "site", "public"},
+		{"show", "site/index.html"}} {
 		done := make(chan bool)
 		go func() {
 			select {
@@ -515,7 +532,8 @@ func TestOut(t *testing.T) {
 	b := clitest.Small(t)
 	b.Write("yellowgate.yaml", clitest.SmallGate)
 	b.Want(0, clitest.Args("apply"))
-	for _, name := range []string{"yellowgate.yaml", "code/counter.html", "facts.csv", "site/index.html", "site/css/site.css"} {
+	for _, name := range []string{"yellowgate.yaml", "code/counter.html", "facts.csv", "site/index.html",
+		"site/css/site.css"} {
 		for _, force := range []string{"--force", "--quiet"} {
 			before := b.Read(name)
 			b.Want(2, clitest.Args("check", "--out", name, force), name+" is", "nothing was written")
@@ -527,10 +545,13 @@ func TestOut(t *testing.T) {
 	// Whatever writes a result, wherever it stands, and whether the gate file can be read or not.
 	b.Write("later.yaml", clitest.SmallGate)
 	b.Write("loose/index.html", clitest.Doc("Loose", ""))
-	own := []string{"yellowgate.yaml", "later.yaml", "code/counter.html", "facts.csv", "site/index.html", "site/css/site.css", "loose/index.html"}
-	for _, gate := range []string{clitest.SmallGate, "yellowgate: 1\nitems: [", strings.Replace(clitest.SmallGate, "source: site", "source: .", 1)} {
+	own := []string{"yellowgate.yaml", "later.yaml", "code/counter.html", "facts.csv", "site/index.html",
+		"site/css/site.css", "loose/index.html"}
+	for _, gate := range []string{clitest.SmallGate, "yellowgate: 1\nitems: [",
+		strings.Replace(clitest.SmallGate, "source: site", "source: .", 1)} {
 		b.Write("yellowgate.yaml", gate)
-		for _, a := range [][]string{{"audit", "site"}, {"audit", "loose"}, {"suggest", "loose"}, {"survey", "loose"}, {"find", "x", "loose"}, {"explain"}, {"schema"}, {"compare", "loose", "site"}} {
+		for _, a := range [][]string{{"audit", "site"}, {"audit", "loose"}, {"suggest", "loose"}, {"survey", "loose"},
+			{"find", "x", "loose"}, {"explain"}, {"schema"}, {"compare", "loose", "site"}} {
 			for i, name := range own {
 				if (i+len(a[0]))%testsize.Of(6, 1) != 0 {
 					continue
@@ -547,7 +568,8 @@ func TestOut(t *testing.T) {
 		}
 	}
 	away := clitest.In(t, t.TempDir())
-	away.Want(2, clitest.Args("explain", "--out", filepath.Join(b.Dir, "site/index.html"), "--force"), "is a file of the site's source")
+	away.Want(2, clitest.Args("explain", "--out", filepath.Join(b.Dir, "site/index.html"), "--force"),
+		"is a file of the site's source")
 	b.Write("yellowgate.yaml", clitest.SmallGate)
 	link(b, "site/index.html", "link.html")
 	b.Want(2, clitest.Args("check", "--out", "link.html", "--force"), "source")
@@ -563,8 +585,11 @@ func TestOut(t *testing.T) {
 		t.Error("--force wrote something else, or a file of others was written over")
 	}
 	// Every result may be written again over itself.
-	for _, a := range [][]string{{"survey", "site"}, {"show", "/"}, {"pages"}, {"check"}, {"diff"}, {"audit"}, {"why", "counter"}, {"why", "/", "counter"}, {"where", "counter"}, {"compare", "site", "public"}, {"suggest"}, {"find", "visits"}, {"explain"}, {"explain", "title-missing"}, {"schema"}, {"apply"}} {
-		for i, format := range []string{"text", "json", "ndjson", "csv", "html", "markdown", "junit", "sarif", "gitlab", "svg"} {
+	for _, a := range [][]string{{"survey", "site"}, {"show", "/"}, {"pages"}, {"check"}, {"diff"}, {"audit"},
+		{"why", "counter"}, {"why", "/", "counter"}, {"where", "counter"}, {"compare", "site", "public"}, {"suggest"},
+		{"find", "visits"}, {"explain"}, {"explain", "title-missing"}, {"schema"}, {"apply"}} {
+		for i, format := range []string{"text", "json", "ndjson", "csv", "html", "markdown", "junit", "sarif",
+			"gitlab", "svg"} {
 			if (i+len(a[0]))%testsize.Of(4, 1) != 0 {
 				continue
 			}
@@ -613,7 +638,8 @@ func TestFullDisk(t *testing.T) {
 	r, w, _ := os.Pipe()
 	r.Close()
 	defer w.Close()
-	for _, a := range [][]string{{"survey", "site"}, {"check"}, {"audit"}, {"audit", "--format", "json"}, {"survey", "site", "--format", "ndjson"}, {"show", "/"}, {"schema"}, {"apply"}, {"--help"}} {
+	for _, a := range [][]string{{"survey", "site"}, {"check"}, {"audit"}, {"audit", "--format", "json"},
+		{"survey", "site", "--format", "ndjson"}, {"show", "/"}, {"schema"}, {"apply"}, {"--help"}} {
 		for name, to := range map[string]*os.File{"a full disk": full, "a closed pipe": w} {
 			cmd := exec.Command(clitest.Program(), a...)
 			var errout bytes.Buffer
@@ -640,7 +666,8 @@ func TestStopped(t *testing.T) {
 	}
 	counts := regexp.MustCompile(`stopped: (nothing was changed|\d+ of \d+ files)`)
 	stopped := 0
-	for i, signal := range []os.Signal{os.Interrupt, syscall.SIGTERM, os.Interrupt, syscall.SIGTERM, os.Interrupt}[:testsize.Of(2, 5)] {
+	for i, signal := range []os.Signal{os.Interrupt, syscall.SIGTERM, os.Interrupt, syscall.SIGTERM,
+		os.Interrupt}[:testsize.Of(2, 5)] {
 		b.Write("code/counter.html", fmt.Sprintf("<script>visits = %d</script>\n", i))
 		cmd := exec.Command(clitest.Program(), "apply")
 		var errout bytes.Buffer
@@ -680,14 +707,19 @@ func TestAtOnce(t *testing.T) {
 		b.Write(fmt.Sprintf("site/p/%d.html", i), clitest.Doc(fmt.Sprint(i), "<p>x</p>"))
 	}
 	b.Write("yellowgate.yaml", clitest.SmallGate)
-	b.Write("q/yellowgate.yaml", strings.NewReplacer("source: site", "source: ../site", "output: public", "output: ../public", "  facts: facts.csv\n", "", `"@{fact.name or page.title}"`, `"@{page.title} | Q"`, "code-file: code/counter.html", "code: <script>q = 1</script>").Replace(clitest.SmallGate))
+	b.Write("q/yellowgate.yaml",
+		strings.NewReplacer("source: site", "source: ../site", "output: public", "output: ../public",
+			"  facts: facts.csv\n", "", `"@{fact.name or page.title}"`, `"@{page.title} | Q"`,
+			"code-file: code/counter.html", "code: <script>q = 1</script>").Replace(
+			clitest.SmallGate))
 	for round := range testsize.Of(2, 4) {
 		second := []string{"apply"}
 		if round%2 == 1 {
 			second = []string{"apply", "--gate", "q/yellowgate.yaml", "--take-over"}
 		}
 		b.Write("code/counter.html", fmt.Sprintf("<script>visits = %d</script>\n", round))
-		cmds := []*exec.Cmd{exec.Command(clitest.Program(), "apply", "--take-over"), exec.Command(clitest.Program(), second...)}
+		cmds := []*exec.Cmd{exec.Command(clitest.Program(), "apply", "--take-over"),
+			exec.Command(clitest.Program(), second...)}
 		outs := make([]bytes.Buffer, 2)
 		for i, cmd := range cmds {
 			cmd.Dir, cmd.Stdout, cmd.Stderr = b.Dir, &outs[i], &outs[i]
@@ -698,7 +730,8 @@ func TestAtOnce(t *testing.T) {
 		}
 		for i, cmd := range cmds {
 			cmd.Wait()
-			if code := cmd.ProcessState.ExitCode(); code != 0 && (code != 3 || !strings.Contains(outs[i].String(), "another apply is at work on this output")) {
+			if code := cmd.ProcessState.ExitCode(); code != 0 &&
+				(code != 3 || !strings.Contains(outs[i].String(), "another apply is at work on this output")) {
 				t.Errorf("status %d: %s", code, &outs[i])
 			}
 		}

@@ -70,7 +70,8 @@ func TestHistory(t *testing.T) {
 	b.Write("yellowgate.yaml", file+"# by hand\n")
 	b.Want(2, clitest.Args("back"), "yellowgate.yaml was changed since the last edit")
 	b.Want(0, clitest.Args("back", "3"), "What stood there is kept: yellowgate back 4")
-	if out := b.Want(0, clitest.Args("history", "4"), "kept before going back", "+# by hand"); strings.Contains(out, "pages") {
+	if out := b.Want(0, clitest.Args("history", "4"), "kept before going back", "+# by hand"); strings.Contains(out,
+		"pages") {
 		t.Errorf("what was kept says what it does:\n%s", out)
 	}
 	b.Want(0, clitest.Args("back", "4"))

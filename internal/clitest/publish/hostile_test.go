@@ -24,7 +24,9 @@ import (
 
 // Texts that would drive a terminal, turn the direction of a line, end it, make a link or a
 // formula, or are no UTF-8.
-var drivers = []string{"\x1b[31;8mesc", "\x1b]0;title\a", "\u009b31mc1", "del\x7f", "a\rb", "line\nend", "\u202eturned\u2066", "para\u2029graph", "bad\xff\xc0", "nul\x01", "[link](https://evil.example)", "=cmd()", "<script>alert(1)</script>", "`tick`|pipe", "@mention"}
+var drivers = []string{"\x1b[31;8mesc", "\x1b]0;title\a", "\u009b31mc1", "del\x7f", "a\rb", "line\nend",
+	"\u202eturned\u2066", "para\u2029graph", "bad\xff\xc0", "nul\x01", "[link](https://evil.example)", "=cmd()",
+	"<script>alert(1)</script>", "`tick`|pipe", "@mention"}
 
 // TestNoOutputDrives sends hostile file names, page texts, URLs, facts and notes through every
 // command and every format, and reads what comes out byte by byte.
@@ -42,7 +44,8 @@ func TestNoOutputDrives(t *testing.T) {
 <body><h1>%[2]s</h1><p id="%[1]s" class="%[1]s" onclick="%[1]s">%[2]s word</p><script>// %[4]s
 document.querySelector(".%[4]s")</script><style>.x%[4]s { margin: 0 }</style><dialog id="%[1]s" aria-label="%[1]s">x</dialog>
 <!-- yg-spot %[4]s --><div data-yg-spot="%[1]s"></div><iframe src="//%[1]s/"></iframe><script type="application/ld+json">{%[4]s</script></body></html>`,
-			html.EscapeString(d), strings.ReplaceAll(html.EscapeString(d), "\n", "\n"), i, strings.NewReplacer("-->", "", "</script>", "").Replace(d))
+			html.EscapeString(d), strings.ReplaceAll(html.EscapeString(d), "\n", "\n"), i, strings.NewReplacer("-->",
+				"", "</script>", "").Replace(d))
 		file := filepath.Join(b.Dir, "site", fmt.Sprintf("%d", i), name+".html")
 		os.MkdirAll(filepath.Dir(file), 0o755)
 		if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
@@ -63,11 +66,15 @@ items:
 accept:
   - {check: title-short, pages: all, because: "x"}
 `)
-	fine := strings.Replace(b.Read("yellowgate.yaml"), "accept:\n  - {check: title-short, pages: all, because: \"x\"}\n", "", 1)
+	fine := strings.Replace(b.Read("yellowgate.yaml"),
+		"accept:\n  - {check: title-short, pages: all, because: \"x\"}\n", "", 1)
 	commands := [][]string{
-		{"survey", "site"}, {"survey", "site", "--verbose"}, {"check"}, {"check", "--verbose"}, {"pages"}, {"pages", "/**", "--verbose"}, {"diff"}, {"diff", "--summary"}, {"apply"}, {"apply", "--verbose"},
+		{"survey", "site"}, {"survey", "site", "--verbose"}, {"check"}, {"check", "--verbose"}, {"pages"}, {"pages",
+			"/**", "--verbose"}, {"diff"}, {"diff", "--summary"}, {"apply"}, {"apply", "--verbose"},
 		{"audit"}, {"audit", "--verbose"}, {"audit", "site"}, {"audit", "site", "--verbose"}, {"why", "/", "counter"}, {"why", "/\x1b[31m/", "counter"}, {"where", "counter"}, {"where", "\x1b[31m"}, {"where", "--table"}, {"where", "--key", "title"}, {"where"},
-		{"compare", "site", "public"}, {"compare", "site", "public", "--verbose"}, {"suggest"}, {"suggest", "--verbose"}, {"find", "esc"}, {"find", "word", "--verbose"}, {"find", "\x1b[31m"}, {"show", "/"}, {"show", "/nowhere\x1b[31m\u202e"},
+		{"compare", "site", "public"}, {"compare", "site", "public", "--verbose"}, {"suggest"}, {"suggest",
+			"--verbose"}, {"find", "esc"}, {"find", "word", "--verbose"}, {"find", "\x1b[31m"}, {"show", "/"}, {
+			"show", "/nowhere\x1b[31m\u202e"},
 		{"explain", "\x1b[31m"}, {"\x1b[31mcommand"}, {"check", "--\x1b[31m"}, {"check", "--gate", "no\x1b[31m.yaml"}, {"survey", "no\nsuch\x1b[31m"}, {"check", "--at", "\u202e"}, {"audit", "--format", "x\x1b[31m"}, {"pages", "/\x1b[31m"}, {"set", "counter", "--pages", "\x1b[31m", "--dry-run"},
 		{"check", "--out", "site/0/" + drivers[0] + ".html"}, {"schema"}, {"demo", "site"},
 	}
@@ -113,7 +120,8 @@ func byteByByte(t *testing.T, what, out string) {
 	t.Helper()
 	for at := 0; at < len(out); {
 		c, n := utf8.DecodeRuneInString(out[at:])
-		if c == utf8.RuneError && n == 1 || c != '\n' && unicode.IsControl(c) || c == '\u2028' || c == '\u2029' || unicode.Is(unicode.Bidi_Control, c) {
+		if c == utf8.RuneError && n == 1 || c != '\n' && unicode.IsControl(c) || c == '\u2028' || c == '\u2029' ||
+			unicode.Is(unicode.Bidi_Control, c) {
 			t.Errorf("%s: %q in %q", what, out[at:at+n], out[max(0, at-60):min(len(out), at+40)])
 			return
 		}
@@ -158,7 +166,8 @@ func readable(t *testing.T, what, format, out string) {
 	case format == "html":
 		z := html.NewTokenizer(strings.NewReader(out))
 		for tt := z.Next(); tt != html.ErrorToken; tt = z.Next() {
-			if text := string(z.Raw()); tt == html.TextToken && strings.Contains(text, "alert(1)") && strings.Contains(text, "<script>alert") {
+			if text := string(z.Raw()); tt == html.TextToken && strings.Contains(text, "alert(1)") &&
+				strings.Contains(text, "<script>alert") {
 				t.Errorf("%s: a text of a page is markup", what)
 			}
 		}
@@ -183,7 +192,8 @@ func readable(t *testing.T, what, format, out string) {
 func links(t *testing.T, what string, v any) {
 	switch v := v.(type) {
 	case map[string]any:
-		if text, ok := v["text"].(string); ok && v["markdown"] == nil && regexp.MustCompile(`(^|[^\\])\[link\]`).MatchString(text) {
+		if text, ok := v["text"].(string); ok && v["markdown"] == nil &&
+			regexp.MustCompile(`(^|[^\\])\[link\]`).MatchString(text) {
 			t.Errorf("%s: the message %q makes a link", what, text)
 		}
 		for _, x := range v {

@@ -25,7 +25,10 @@ func TestKilled(t *testing.T) {
 		b.Write(fmt.Sprintf("site/p%03d/index.html", i), clitest.Doc(fmt.Sprint("Page ", i), long))
 	}
 	set := func(version int) {
-		b.Write("yellowgate.yaml", fmt.Sprintf("yellowgate: 1\nsite: {source: site, output: public}\nitems: {a: {code: '<b>version %d</b>', pages: all}}\n", version))
+		b.Write("yellowgate.yaml",
+			fmt.Sprintf(
+				"yellowgate: 1\nsite: {source: site, output: public}\nitems: {a: {code: '<b>version %d</b>', pages: all}}\n",
+				version))
 	}
 	read := func() (versions map[string]string) {
 		versions = map[string]string{}
@@ -63,7 +66,8 @@ func TestKilled(t *testing.T) {
 		if err := cmd.Start(); err != nil {
 			t.Fatal(err)
 		}
-		for working := false; !working && cmd.ProcessState == nil; time.Sleep(time.Millisecond) { // until it writes, on however busy a machine
+		// Until it writes, on however busy a machine.
+		for working := false; !working && cmd.ProcessState == nil; time.Sleep(time.Millisecond) {
 			work, _ := filepath.Glob(filepath.Join(b.Dir, ".yellowgate", "apply-*"))
 			working = len(work) > 0
 		}
@@ -110,7 +114,8 @@ func TestSurveyPipe(t *testing.T) {
 		want   []string
 	}{
 		{clitest.Args("survey", "-", "--as", "/visit/"), 0, []string{"a.css", "https://count.example/c.js", "async"}},
-		{clitest.Args("survey", "-", "--as", "/visit/", "--format", "json"), 0, []string{`"path": "/visit/"`, `"target": "/visit/a.css"`, `"runs": "async"`, `"party": "third"`}},
+		{clitest.Args("survey", "-", "--as", "/visit/", "--format", "json"), 0,
+			[]string{`"path": "/visit/"`, `"target": "/visit/a.css"`, `"runs": "async"`, `"party": "third"`}},
 		{clitest.Args("survey", "-", "--as", "/visit/", "--format", "ndjson"), 0, []string{`"target":"/visit/a.css"`}},
 		{clitest.Args("survey", "-"), 0, []string{"a.css", "https://count.example/c.js"}},
 	} {
@@ -124,11 +129,14 @@ func TestSurveyPipe(t *testing.T) {
 			}
 		}
 	}
-	b.Write("yellowgate.yaml", "yellowgate: 1\nsite: {source: ., output: public}\nitems: {counter: {found: '[src*=\"count.example\"]', pages: none}}\n")
-	if status, out, errout := b.ExecIn(page, "survey", "-", "--as", "/visit/", "--format", "json"); status != 0 || !strings.Contains(out, `"item": "counter"`) {
+	b.Write("yellowgate.yaml",
+		"yellowgate: 1\nsite: {source: ., output: public}\nitems: {counter: {found: '[src*=\"count.example\"]', pages: none}}\n")
+	if status, out, errout := b.ExecIn(page, "survey", "-", "--as", "/visit/", "--format", "json"); status != 0 ||
+		!strings.Contains(out, `"item": "counter"`) {
 		t.Errorf("with a gate file: %d\n%s%s", status, out, errout)
 	}
-	if status, out, errout := b.ExecIn("", "survey", "-", "--as", "/x/"); status != 0 || strings.Contains(out+errout, "internal error") {
+	if status, out, errout := b.ExecIn("", "survey", "-", "--as", "/x/"); status != 0 ||
+		strings.Contains(out+errout, "internal error") {
 		t.Errorf("of nothing: %d\n%s%s", status, out, errout)
 	}
 }

@@ -65,9 +65,13 @@ func TestTable(t *testing.T) {
 	}
 	edited := tableOf(t, b, keysOfDemo)
 	for _, c := range [][3]string{
-		{"/visit/", "title", "Plan, \"now\"; =1"}, {"/contact/", "title", "'Tis the way"}, {"/book/", "og:title", "Book: it"}, {"/thanks/", "robots", ""}, {"/press/", "robots", "noindex"},
-		{"/events/perseids/", "description", "Now from a table."}, {"/events/perseids/", "page-veil", "out"}, {"/events/saturn/", "page-veil", "in"},
-		{"/events/saturn/", "page-veil.delay", "5s"}, {"/events/perseids/", "page-veil.delay", "4s"}, {"/privacy/", "night-letter", "out"}, {"/members/", "visit-counter", "in"}, {"/shop/", "lang", "en-GB"},
+		{"/visit/", "title", "Plan, \"now\"; =1"}, {"/contact/", "title", "'Tis the way"}, {"/book/", "og:title",
+			"Book: it"}, {"/thanks/", "robots", ""}, {"/press/", "robots", "noindex"},
+		{"/events/perseids/", "description", "Now from a table."}, {"/events/perseids/", "page-veil",
+			"out"}, {
+			"/events/saturn/", "page-veil", "in"},
+		{"/events/saturn/", "page-veil.delay", "5s"}, {"/events/perseids/", "page-veil.delay", "4s"}, {"/privacy/",
+			"night-letter", "out"}, {"/members/", "visit-counter", "in"}, {"/shop/", "lang", "en-GB"},
 	} {
 		edited.set(c[0], c[1], c[2])
 	}

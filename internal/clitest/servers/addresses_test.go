@@ -77,7 +77,8 @@ func (a *application) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	for _, to := range slices.Sorted(maps.Keys(a.pages)) {
 		fmt.Fprintf(w, "<a href=\"%s\">%s</a>\n", to, to)
 	}
-	fmt.Fprint(w, "<a href=/from>moved</a><a href=\"/plays?from=letter&p=2\">as a letter has it</a><a href=\"/visit/?from=letter\">Visit</a></body></html>\n")
+	fmt.Fprint(w,
+		"<a href=/from>moved</a><a href=\"/plays?from=letter&p=2\">as a letter has it</a><a href=\"/visit/?from=letter\">Visit</a></body></html>\n")
 }
 
 var canonical = regexp.MustCompile(`<link rel="canonical" href="https://ternhill\.example([^"]*)">`)
@@ -89,8 +90,10 @@ func TestOneAddress(t *testing.T) {
 	app := newApplication()
 	origin := httptest.NewServer(app)
 	defer origin.Close()
-	b := clitest.New(t,
-		"yellowgate.yaml", "yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin.URL+"', source: captured, output: public, query: [p, s], facts: facts.csv}\n"+"defaults: [{pages: all, canonical: '@{page.url}', title: '@{page.path}'}]\nmetadata: [{pages: all, alternates: {en: '/plays/{rest}', de: '/events/{rest}'}, author: '@{fact.author}'}]\nitems: {plays: {code: <i>play</i>, pages: /plays/*}, event: {code: <b>event</b>, pages: [/events/3, /plays/3/]},\n  second: {code: <u>second</u>, pages: query.p = 2}, third: {code: <s>third</s>, pages: '/?p=3'}, first: {code: <em>home</em>, pages: /}}\nper-page: {'/plays?p=2': {description: The second page}}\n")
+	b := clitest.New(t, "yellowgate.yaml",
+		"yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin.URL+
+			"', source: captured, output: public, query: [p, s], facts: facts.csv}\n"+
+			"defaults: [{pages: all, canonical: '@{page.url}', title: '@{page.path}'}]\nmetadata: [{pages: all, alternates: {en: '/plays/{rest}', de: '/events/{rest}'}, author: '@{fact.author}'}]\nitems: {plays: {code: <i>play</i>, pages: /plays/*}, event: {code: <b>event</b>, pages: [/events/3, /plays/3/]},\n  second: {code: <u>second</u>, pages: query.p = 2}, third: {code: <s>third</s>, pages: '/?p=3'}, first: {code: <em>home</em>, pages: /}}\nper-page: {'/plays?p=2': {description: The second page}}\n")
 	b.Write("facts.csv", "path,author\n/plays/?from=letter&p=2,Ada\n/plays/3/,Ben\n")
 	b.Want(0, clitest.Args("capture", "--own-site"))
 	b.Want(0, clitest.Args("apply"))
@@ -102,7 +105,8 @@ func TestOneAddress(t *testing.T) {
 	}
 	clear(app.asked)
 	app.mu.Unlock()
-	gateway, serve := b.Start("gateway", "--listen", "127.0.0.1:0", "--log", "off"), b.Start("serve", "--listen", "127.0.0.1:0")
+	gateway, serve := b.Start("gateway", "--listen", "127.0.0.1:0", "--log", "off"),
+		b.Start("serve", "--listen", "127.0.0.1:0")
 	bodyOf := func(r *http.Response, err error) string {
 		if err != nil {
 			t.Fatal(err)
@@ -170,15 +174,18 @@ func TestOneAddress(t *testing.T) {
 	b.Want(0, clitest.Args("show", "/visit/?from=letter"), "▐ /visit/  ")
 	b.Want(0, clitest.Args("why", "/?p=2", "second"))
 	sent := post(gateway.Address + "/sent")
-	if _, out, _ := b.ExecIn(post(origin.URL+"/sent"), "apply", "-", "--as", "/sent"); out != sent || !strings.Contains(sent, `"https://ternhill.example/sent"`) {
+	if _, out, _ := b.ExecIn(post(origin.URL+"/sent"), "apply", "-", "--as", "/sent"); out != sent ||
+		!strings.Contains(sent, `"https://ternhill.example/sent"`) {
 		t.Errorf("of what is sent to it the gateway makes\n%s\nand apply\n%s", sent, out)
 	}
-	for path, want := range map[string]string{"/plays?p=2": `content="Ada"`, "/plays/3": `content="Ben"`, "/events/3/": `href="https://ternhill.example/plays/3" hreflang="en"`} {
+	for path, want := range map[string]string{"/plays?p=2": `content="Ada"`, "/plays/3": `content="Ben"`,
+		"/events/3/": `href="https://ternhill.example/plays/3" hreflang="en"`} {
 		if got := get(gateway.Address + path); !strings.Contains(got, want) {
 			t.Errorf("%s has no %s:\n%s", path, want, got)
 		}
 	}
-	if got := get(gateway.Address + "/plays?from=letter&p=2"); !strings.Contains(got, `"https://ternhill.example/plays?p=2"`) {
+	if got := get(gateway.Address + "/plays?from=letter&p=2"); !strings.Contains(got,
+		`"https://ternhill.example/plays?p=2"`) {
 		t.Errorf("of a letter the gateway makes:\n%s", got)
 	}
 }
@@ -241,20 +248,24 @@ func TestParameters(t *testing.T) {
 			return
 		}
 		w.Header().Set("Content-Type", "text/html")
-		fmt.Fprintf(w, "<!doctype html><title>Plays %s</title><a href='/?p=2'>2</a><a href='/?p=3'>3</a><a href='/?from=letter&p=2'>3</a>"+
-			"<a href='/?from=letter'>x</a><input value='%s'>", r.URL.Query().Get("p"), r.URL.RawQuery)
+		fmt.Fprintf(w,
+			"<!doctype html><title>Plays %s</title><a href='/?p=2'>2</a><a href='/?p=3'>3</a><a href='/?from=letter&p=2'>3</a>"+
+				"<a href='/?from=letter'>x</a><input value='%s'>", r.URL.Query().Get("p"), r.URL.RawQuery)
 	}))
 	defer origin.Close()
 	b := clitest.New(t)
-	out := b.Want(0, clitest.Args("capture", origin.URL, "--own-site", "--to", "kept"),
-		"1 page and 0 other files", "p: 2 of 2 addresses have another text, such as "+origin.URL+"/?p=2: name it in site.query")
+	out := b.Want(0, clitest.Args("capture", origin.URL, "--own-site", "--to", "kept"), "1 page and 0 other files",
+		"p: 2 of 2 addresses have another text, such as "+origin.URL+"/?p=2: name it in site.query")
 	if strings.Contains(out, "from:") {
 		t.Errorf("a parameter that changes no text is told:\n%s", out)
 	}
 	b.Want(0, clitest.Args("capture", origin.URL, "--to", "asked"), "p: 1 of 1 addresses") // robots.txt leaves one out
-	b.Want(0, clitest.Args("capture", origin.URL, "--own-site", "--to", "counted", "--format", "json"), `"name": "from"`, `"other": 0`)
-	b.Write("yellowgate.yaml", "yellowgate: 1\nsite: {origin: '"+origin.URL+"', source: captured, output: public, query: p}\n")
-	if out := b.Want(0, clitest.Args("capture", "--own-site"), "3 pages and 0 other files"); strings.Contains(out, "site.query") {
+	b.Want(0, clitest.Args("capture", origin.URL, "--own-site", "--to", "counted", "--format", "json"),
+		`"name": "from"`, `"other": 0`)
+	b.Write("yellowgate.yaml",
+		"yellowgate: 1\nsite: {origin: '"+origin.URL+"', source: captured, output: public, query: p}\n")
+	if out := b.Want(0, clitest.Args("capture", "--own-site"), "3 pages and 0 other files"); strings.Contains(out,
+		"site.query") {
 		t.Errorf("what is named already is told:\n%s", out)
 	}
 	if !b.Exists("captured/index?p=3.html") {

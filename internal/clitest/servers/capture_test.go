@@ -36,7 +36,8 @@ func TestCapture(t *testing.T) {
 	})))
 	defer served.Close()
 	var all strings.Builder // what no page leads to
-	for _, path := range []string{"/book/pay/", "/thanks/", "/sky-camera/", "/visit/access/", "/kit/glyphs/glyphs.js", "/lib/starcalc-1.2.js"} {
+	for _, path := range []string{"/book/pay/", "/thanks/", "/sky-camera/", "/visit/access/", "/kit/glyphs/glyphs.js",
+		"/lib/starcalc-1.2.js"} {
 		fmt.Fprintln(&all, path)
 	}
 	b.Write("more.txt", "# addresses that no page leads to\n\n"+all.String())
@@ -54,15 +55,18 @@ func TestCapture(t *testing.T) {
 		t.Fatal(err)
 	}
 	of := func(dir string) string {
-		return strings.ReplaceAll(b.Want(0, clitest.Args("audit", dir, "--verbose", "--no-cache", "--fail-on", "never")), dir, "DIR")
+		return strings.ReplaceAll(
+			b.Want(0, clitest.Args("audit", dir, "--verbose", "--no-cache", "--fail-on", "never")), dir, "DIR")
 	}
 	if got, want := of("captured"), of("folder"); got != want {
 		t.Errorf("the audit of the capture:\n%s\nof the folder:\n%s", got, want)
 	}
-	b.Want(0, clitest.Args("capture", served.URL, "--to", "captured", "--from", "more.txt"), "0 came, 0 changed, 0 gone since the last capture")
+	b.Want(0, clitest.Args("capture", served.URL, "--to", "captured", "--from", "more.txt"),
+		"0 came, 0 changed, 0 gone since the last capture")
 	out := b.Want(0, clitest.Args("capture", served.URL, "--to", "captured", "--format", "json", "--depth", "1"))
 	var s struct{ Pages, Gone int }
-	if err := json.Unmarshal([]byte(out), &s); err != nil || s.Pages == 0 || s.Pages > 20 || s.Gone != 0 || !b.Exists("captured/events/perseids/index.html") {
+	if err := json.Unmarshal([]byte(out), &s); err != nil || s.Pages == 0 || s.Pages > 20 || s.Gone != 0 ||
+		!b.Exists("captured/events/perseids/index.html") {
 		t.Errorf("%v: %s", err, out)
 	}
 }
@@ -77,17 +81,22 @@ func TestCaptureWays(t *testing.T) {
 			return
 		}
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		fmt.Fprint(w, "<!doctype html><title>Tern Hill</title><h1>Tern Hill</h1><a href=/b>b</a><a href=https://ternhill.example/c>c</a>")
+		fmt.Fprint(w,
+			"<!doctype html><title>Tern Hill</title><h1>Tern Hill</h1><a href=/b>b</a><a href=https://ternhill.example/c>c</a>")
 	}))
 	defer served.Close()
-	b := clitest.New(t, "site/index.html", "<!doctype html><title>a</title>", "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public, url: \"https://ternhill.example\"}\nitems: {}\n")
+	b := clitest.New(t, "site/index.html", "<!doctype html><title>a</title>", "yellowgate.yaml",
+		"yellowgate: 1\nsite: {source: site, output: public, url: \"https://ternhill.example\"}\nitems: {}\n")
 	t.Setenv("YELLOWGATE_PASSWORD", "")
-	b.Want(3, clitest.Args("capture", served.URL, "--to", "captured", "--user", "editor"), "401 Unauthorized", "nothing was kept")
+	b.Want(3, clitest.Args("capture", served.URL, "--to", "captured", "--user", "editor"), "401 Unauthorized",
+		"nothing was kept")
 	if b.Exists("captured") {
 		t.Error("a folder was left behind")
 	}
 	t.Setenv("YELLOWGATE_PASSWORD", "puffin-7")
-	b.Want(0, clitest.Args("capture", served.URL, "--to", "captured", "--user", "editor", "--header", "X-Stage: tern", "--own-site"), "3 pages") // one by the site's own address
+	b.Want(0,
+		clitest.Args("capture", served.URL, "--to", "captured", "--user", "editor", "--header", "X-Stage: tern",
+			"--own-site"), "3 pages") // one by the site's own address
 	out, err := exec.Command("grep", "-rlE", "puffin|ZWRpdG9y|X-Stage", b.Dir).Output()
 	if len(out) > 0 {
 		t.Errorf("what was given to get in is in %s (%v)", out, err)
@@ -150,15 +159,18 @@ func TestCookies(t *testing.T) {
 	if strings.Contains(out, "puffin") || strings.Contains(b.Read("captured/.yellowgate-capture.ndjson"), "puffin") {
 		t.Error("a cookie is told")
 	}
-	for file, want := range map[string][]string{"index.html": {"session=puffin", "set=by-the-site"}, "deep/er/index.html": {"deep=auk", "session=puffin", "set=by-the-site"}} {
+	for file, want := range map[string][]string{"index.html": {"session=puffin", "set=by-the-site"},
+		"deep/er/index.html": {"deep=auk", "session=puffin", "set=by-the-site"}} {
 		_, sent, _ := strings.Cut(b.Read("captured/"+file), "<p>")
 		sent, _, _ = strings.Cut(sent, "</p>")
 		if got := strings.Split(sent, "; "); len(got) != len(want) || !slices.Equal(slices.Sorted(slices.Values(got)), want) {
 			t.Errorf("%s was asked for with %q", file, got)
 		}
 	}
-	b.Want(2, clitest.Args("capture", served.URL, "--to", "c", "--cookies", "short.txt"), "short.txt:2:1: a cookie has seven fields with tabs between them, and this has 3")
-	b.Want(2, clitest.Args("capture", served.URL, "--to", "c", "--cookies", "end.txt"), `end.txt:1:25: the end of a cookie is in seconds since 1970, not "soon"`)
+	b.Want(2, clitest.Args("capture", served.URL, "--to", "c", "--cookies", "short.txt"),
+		"short.txt:2:1: a cookie has seven fields with tabs between them, and this has 3")
+	b.Want(2, clitest.Args("capture", served.URL, "--to", "c", "--cookies", "end.txt"),
+		`end.txt:1:25: the end of a cookie is in seconds since 1970, not "soon"`)
 	b.Want(3, clitest.Args("capture", served.URL, "--to", "c", "--cookies", "none.txt"), "none.txt: no such file")
 }
 
@@ -187,7 +199,8 @@ func TestCaptureStopped(t *testing.T) {
 		t.Fatal(err)
 	}
 	_ = cmd.Wait()
-	if code := cmd.ProcessState.ExitCode(); code != 130 || !strings.Contains(out.String(), "stopped captured: ") || !strings.Contains(out.String(), "--go-on continues") {
+	if code := cmd.ProcessState.ExitCode(); code != 130 || !strings.Contains(out.String(), "stopped captured: ") ||
+		!strings.Contains(out.String(), "--go-on continues") {
 		t.Errorf("status %d: %s", code, out.String())
 	}
 	b.Want(0, clitest.Args("capture", served.URL, "--to", "captured", "--own-site", "--go-on"), "✓ captured: 61 pages")
@@ -204,7 +217,10 @@ func TestCaptureServer(t *testing.T) {
 	listener := httptest.NewUnstartedServer(nil)
 	address := listener.Listener.Addr().String()
 	listener.Listener.Close() // nginx takes the port
-	b.Write("nginx.conf", fmt.Sprintf("daemon off; master_process off; pid %[1]s/pid; error_log stderr;\nevents {}\nhttp { access_log off; gzip on; gzip_min_length 1; charset utf-8; types { text/html html; text/css css; text/javascript js; image/svg+xml svg; }\nclient_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\nserver { listen %[2]s; root %[1]s/tern-hill/public; error_page 404 /404.html; } }\n", b.Dir, address))
+	b.Write("nginx.conf",
+		fmt.Sprintf(
+			"daemon off; master_process off; pid %[1]s/pid; error_log stderr;\nevents {}\nhttp { access_log off; gzip on; gzip_min_length 1; charset utf-8; types { text/html html; text/css css; text/javascript js; image/svg+xml svg; }\nclient_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\nserver { listen %[2]s; root %[1]s/tern-hill/public; error_page 404 /404.html; } }\n",
+			b.Dir, address))
 	server := exec.Command(nginx, "-p", b.Dir, "-c", filepath.Join(b.Dir, "nginx.conf"))
 	server.Stderr = os.Stderr
 	if err := server.Start(); err != nil {
@@ -219,7 +235,8 @@ func TestCaptureServer(t *testing.T) {
 	}
 	b.Want(0, clitest.Args("capture", "http://"+address+"/", "--to", "captured"), "✓ captured: 24 pages")
 	said := b.Read("captured/.yellowgate-capture.ndjson")
-	for _, want := range []string{`"content-encoding":["gzip"]`, `"content-type":["text/html; charset=utf-8"]`, `"etag":[`} {
+	for _, want := range []string{`"content-encoding":["gzip"]`, `"content-type":["text/html; charset=utf-8"]`,
+		`"etag":[`} {
 		if !strings.Contains(said, want) {
 			t.Errorf("no %s in %s", want, said)
 		}
@@ -227,7 +244,8 @@ func TestCaptureServer(t *testing.T) {
 	if b.Read("captured/visit/index.html") != b.Read("tern-hill/public/visit/index.html") {
 		t.Error("the page is not what nginx has")
 	}
-	b.Write("tern-hill/public/visit/index.html", strings.Replace(b.Read("tern-hill/public/visit/index.html"), "</body>", "<p>new</p></body>", 1))
+	b.Write("tern-hill/public/visit/index.html",
+		strings.Replace(b.Read("tern-hill/public/visit/index.html"), "</body>", "<p>new</p></body>", 1))
 	b.Want(0, clitest.Args("capture", "http://"+address+"/", "--to", "captured"), "0 came, 1 changed, 0 gone")
 }
 
@@ -248,7 +266,8 @@ func TestAddresses(t *testing.T) {
 	}
 	t.Setenv("TMPDIR", filepath.Join(b.Dir, "tmp"))
 	_, out, errout := b.Exec("survey", served.URL)
-	if !strings.Contains(out, served.URL+": 24 pages") || !strings.Contains(out, "/kit/glyphs/glyphs.js") || !strings.Contains(errout, "✓ "+served.URL+": 24 pages") {
+	if !strings.Contains(out, served.URL+": 24 pages") || !strings.Contains(out, "/kit/glyphs/glyphs.js") ||
+		!strings.Contains(errout, "✓ "+served.URL+": 24 pages") {
 		t.Errorf("survey: %s\n%s", out, errout)
 	}
 	out = b.Want(0, clitest.Args("find", "glyphs", served.URL, "--quiet"), "in "+served.URL)
@@ -261,16 +280,19 @@ func TestAddresses(t *testing.T) {
 	}
 	// Against the gate: the output as it is served, and the source, which is not gated.
 	b.Want(0, clitest.Args("audit", public.URL, "--gate", "tern-hill/yellowgate.yaml", "--quiet"), "as the gate says")
-	b.Want(1, clitest.Args("audit", served.URL, "--gate", "tern-hill/yellowgate.yaml", "--quiet"), "missing-item", "leaked-item")
+	b.Want(1, clitest.Args("audit", served.URL, "--gate", "tern-hill/yellowgate.yaml", "--quiet"), "missing-item",
+		"leaked-item")
 	out = b.Want(0, clitest.Args("suggest", served.URL, "--quiet"), "contact-kit")
 	if strings.Contains(out, "tmp") {
 		t.Error(out)
 	}
-	if out = b.Want(0, clitest.Args("compare", "folder", served.URL, "--quiet", "--verbose")); strings.Contains(out, "tmp") {
+	if out = b.Want(0, clitest.Args("compare", "folder", served.URL, "--quiet", "--verbose")); strings.Contains(out,
+		"tmp") {
 		t.Error(out)
 	}
 	b.Want(0, clitest.Args("compare", served.URL, public.URL, "--quiet"), "/kit/glyphs/glyphs.js", "theme-color")
-	b.Want(2, clitest.Args("survey", served.URL, "--write"), "a gate file needs a folder of pages that stays", "yellowgate capture "+served.URL)
+	b.Want(2, clitest.Args("survey", served.URL, "--write"), "a gate file needs a folder of pages that stays",
+		"yellowgate capture "+served.URL)
 	b.Want(2, clitest.Args("audit", served.URL, "--part", "1/2"), "--part is for the pages of a folder")
 	b.Want(3, clitest.Args("audit", "http://127.0.0.1:1/"), "refused")
 	asked := make(chan string, 1000)
@@ -294,7 +316,8 @@ func TestAddresses(t *testing.T) {
 		t.Fatal(err)
 	}
 	_ = cmd.Wait()
-	if code := cmd.ProcessState.ExitCode(); code != 130 || !strings.Contains(said.String(), "the site had not been read whole") {
+	if code := cmd.ProcessState.ExitCode(); code != 130 ||
+		!strings.Contains(said.String(), "the site had not been read whole") {
 		t.Errorf("status %d: %s", code, said.String())
 	}
 	left, err := os.ReadDir(filepath.Join(b.Dir, "tmp"))
@@ -322,23 +345,30 @@ func TestOrigin(t *testing.T) {
 			return
 		}
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		fmt.Fprint(w, "<!doctype html><title>Tern Hill</title><h1>Tern Hill</h1><script src=/site.js></script><a href=/visit>visit</a>")
+		fmt.Fprint(w,
+			"<!doctype html><title>Tern Hill</title><h1>Tern Hill</h1><script src=/site.js></script><a href=/visit>visit</a>")
 	}))
 	defer served.Close()
-	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nsite: {origin: \""+served.URL+"\", source: captured, output: public, url: \"https://ternhill.example\"}\nitems: {looks: {stylesheet: /site.css, integrity: auto}, site: {found: '[src=\"/site.js\"]', pages: all}}\n",
-		"broken.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000/app\"}\n", "lone.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000\"}\n",
-		"kept.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000\", source: pages}\n")
-	b.Want(3, clitest.Args("check", "--gate", "kept.yaml"), "yellowgate capture keeps the pages of http://127.0.0.1:8000 there")
+	b := clitest.New(t, "yellowgate.yaml",
+		"yellowgate: 1\nsite: {origin: \""+served.URL+
+			"\", source: captured, output: public, url: \"https://ternhill.example\"}\nitems: {looks: {stylesheet: /site.css, integrity: auto}, site: {found: '[src=\"/site.js\"]', pages: all}}\n",
+		"broken.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000/app\"}\n", "lone.yaml",
+		"yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000\"}\n", "kept.yaml",
+		"yellowgate: 1\nsite: {origin: \"http://127.0.0.1:8000\", source: pages}\n")
+	b.Want(3, clitest.Args("check", "--gate", "kept.yaml"),
+		"yellowgate capture keeps the pages of http://127.0.0.1:8000 there")
 	b.Want(2, clitest.Args("check", "--gate", "lone.yaml"), "names a server and no folder of its pages")
 	b.Want(0, clitest.Args("capture", "--own-site"), "✓ captured: 2 pages and 2 other files")
 	b.Want(0, clitest.Args("capture", served.URL, "--own-site"), "✓ captured: 2 pages and 2 other files", "0 came")
 	b.Want(0, clitest.Args("check"))
-	b.Want(2, clitest.Args("capture", "--gate", "broken.yaml"), "broken.yaml:2:16: error: site.origin is the scheme, host and port", "http://127.0.0.1:8000")
+	b.Want(2, clitest.Args("capture", "--gate", "broken.yaml"),
+		"broken.yaml:2:16: error: site.origin is the scheme, host and port", "http://127.0.0.1:8000")
 	b.Want(3, clitest.Args("capture", "--gate", "none.yaml"), "none.yaml")
 	mu.Lock()
 	clear(asked)
 	mu.Unlock()
-	out := b.Want(0, clitest.Args("show", served.URL+"/visit"), "▐ /visit  Tern Hill", "as the server sends it", "the server's answer: 200", "▐ header", "stylesheet /site.css", "item")
+	out := b.Want(0, clitest.Args("show", served.URL+"/visit"), "▐ /visit  Tern Hill", "as the server sends it",
+		"the server's answer: 200", "▐ header", "stylesheet /site.css", "item")
 	if !strings.Contains(out, "  site\n") {
 		t.Errorf("the script is not given to its item:\n%s", out)
 	}
@@ -348,7 +378,9 @@ func TestOrigin(t *testing.T) {
 	}
 	mu.Unlock()
 	b.Want(3, clitest.Args("show", "http://127.0.0.1:1/x"), "is the server running")
-	if out := b.Want(0, clitest.Args("survey", served.URL, "--own-site", "--except", "/visit/**", "--format", "json")); !strings.Contains(out, `"pages": 1`) {
+	if out := b.Want(0,
+		clitest.Args("survey", served.URL, "--own-site", "--except", "/visit/**", "--format",
+			"json")); !strings.Contains(out, `"pages": 1`) {
 		t.Errorf("--except is not heeded:\n%s", out)
 	}
 }

@@ -24,20 +24,26 @@ func TestDemoServe(t *testing.T) {
 	b := clitest.New(t)
 	s := b.Start("demo", "--serve", "--listen", "127.0.0.1:0", "--verbose")
 	s.Says("--ignore-certificate-errors-spki-list=")
-	if !b.Exists("tern-hill/yellowgate.yaml") || !b.Exists("tern-hill/yellowgate.schema.json") || b.Exists("tern-hill/public") {
+	if !b.Exists("tern-hill/yellowgate.yaml") || !b.Exists("tern-hill/yellowgate.schema.json") ||
+		b.Exists("tern-hill/public") {
 		t.Error("the demo is not as it is served")
 	}
-	rules, key := regexp.MustCompile(`--host-resolver-rules="([^"]*)"`).FindStringSubmatch(s.Said()), regexp.MustCompile(`spki-list=(\S+)`).FindStringSubmatch(s.Said())
+	rules, key := regexp.MustCompile(`--host-resolver-rules="([^"]*)"`).FindStringSubmatch(s.Said()),
+		regexp.MustCompile(`spki-list=(\S+)`).FindStringSubmatch(s.Said())
 	if rules == nil || key == nil {
 		t.Fatalf("it does not tell a browser where its stand-ins are:\n%s", s.Said())
 	}
 	at := regexp.MustCompile(`MAP (\S+):443 (\S+?)(?:,|$)`).FindAllStringSubmatch(rules[1], -1)
-	want := map[string]string{"pay.lantern.example/v1/lantern.js": "window.lantern", "campaign.lantern.example/booked.gif": "GIF89a", "camera.ternhill.example/live": "Sky camera", "count.ternhill.example/seen": "", "tags.lantern.example/replay.js": "replay599", "talk.lantern.example/talk.js": "chat-room", "ask.lantern.example/ask.js": "showModal"}
+	want := map[string]string{"pay.lantern.example/v1/lantern.js": "window.lantern",
+		"campaign.lantern.example/booked.gif": "GIF89a", "camera.ternhill.example/live": "Sky camera",
+		"count.ternhill.example/seen": "", "tags.lantern.example/replay.js": "replay599",
+		"talk.lantern.example/talk.js": "chat-room", "ask.lantern.example/ask.js": "showModal"}
 	if len(at) != len(want) {
 		t.Errorf("the stand-ins are %v", at)
 	}
 	for _, m := range at {
-		client := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{InsecureSkipVerify: true}}, Timeout: 10 * time.Second}
+		client := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{InsecureSkipVerify: true}},
+			Timeout: 10 * time.Second}
 		for path, text := range want {
 			host, rest, _ := strings.Cut(path, "/")
 			if host != m[1] {
@@ -48,16 +54,20 @@ func TestDemoServe(t *testing.T) {
 				t.Fatal(err)
 			}
 			body, _ := io.ReadAll(r.Body)
-			if !strings.HasPrefix(fmt.Sprint(r.StatusCode), "2") || !strings.Contains(string(body), text) || r.Header.Get("Access-Control-Allow-Origin") != "*" {
+			if !strings.HasPrefix(fmt.Sprint(r.StatusCode), "2") || !strings.Contains(string(body), text) ||
+				r.Header.Get("Access-Control-Allow-Origin") != "*" {
 				t.Errorf("%s: %d %v\n%s", path, r.StatusCode, r.Header, body)
 			}
-			if r, err := client.Get("https://" + m[2] + "/../../demo.go"); err != nil || r.StatusCode == 200 && host != "count.ternhill.example" {
+			if r, err := client.Get("https://" + m[2] + "/../../demo.go"); err != nil ||
+				r.StatusCode == 200 && host != "count.ternhill.example" {
 				t.Errorf("%s has what it should not: %v %v", host, r, err)
 			}
 		}
 	}
 	if clitest.BrowserName() != "" {
-		tab := clitest.OwnBrowser(t, 60*time.Second, s.Address, chromedp.Flag("host-resolver-rules", rules[1]+", MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"), chromedp.Flag("ignore-certificate-errors-spki-list", key[1]))
+		tab := clitest.OwnBrowser(t, 60*time.Second, s.Address,
+			chromedp.Flag("host-resolver-rules", rules[1]+", MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"),
+			chromedp.Flag("ignore-certificate-errors-spki-list", key[1]))
 		tab.Do(chromedp.Navigate(s.Address + "/book/pay/"))
 		tab.Becomes("the payment library", "document.querySelector('#lantern-card input') !== null", "true")
 		tab.Do(chromedp.Navigate(s.Address + "/sky-camera/"))
@@ -88,7 +98,8 @@ func TestDemoServe(t *testing.T) {
 // TestAuditAtOrigin: the gate file names an origin and no folder: what passes the gateway is audited
 // against the gate all the same.
 func TestAuditAtOrigin(t *testing.T) {
-	b := clitest.New(t, "site/index.html", clitest.Doc("Home", "<h1>Home</h1><a href=/visit/>visit</a>"), "site/visit/index.html", clitest.Doc("Visit", "<h1>Visit</h1>"))
+	b := clitest.New(t, "site/index.html", clitest.Doc("Home", "<h1>Home</h1><a href=/visit/>visit</a>"),
+		"site/visit/index.html", clitest.Doc("Visit", "<h1>Visit</h1>"))
 	files := http.FileServer(http.Dir(filepath.Join(b.Dir, "site")))
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -97,13 +108,21 @@ func TestAuditAtOrigin(t *testing.T) {
 	origin := &http.Server{Handler: files}
 	go func() { _ = origin.Serve(l) }()
 	defer origin.Close()
-	b.Write("yellowgate.yaml", "yellowgate: 1\nsite: {origin: \"http://"+l.Addr().String()+"\", url: \"https://ternhill.example\", source: captured}\nitems:\n  counter: {code: <i>counted</i>, pages: not /visit/}\n  note: {code: <b>note</b>, place: body-start, pages: /visit/}\n")
+	b.Write("yellowgate.yaml",
+		"yellowgate: 1\nsite: {origin: \"http://"+l.Addr().String()+
+			"\", url: \"https://ternhill.example\", source: captured}\nitems:\n  counter: {code: <i>counted</i>, pages: not /visit/}\n  note: {code: <b>note</b>, place: body-start, pages: /visit/}\n")
 	g := b.Start("gateway", "--listen", "127.0.0.1:0")
-	out := b.Want(0, clitest.Args("audit", g.Address+"/", "--gate", "yellowgate.yaml", "--own-site", "--fail-on", "error"), "counter", "as the gate says")
+	out := b.Want(0,
+		clitest.Args("audit", g.Address+"/", "--gate", "yellowgate.yaml", "--own-site", "--fail-on", "error"),
+		"counter", "as the gate says")
 	if strings.Contains(out, "missing on") || strings.Contains(out, "leaked on") {
 		t.Errorf("of what passes the gateway:\n%s", out)
 	}
-	b.Want(1, clitest.Args("audit", "http://"+l.Addr().String()+"/", "--gate", "yellowgate.yaml", "--own-site", "--fail-on", "error"), "missing-item", "missing on 1")
+	b.Want(1,
+		clitest.Args("audit", "http://"+l.Addr().String()+"/", "--gate", "yellowgate.yaml", "--own-site", "--fail-on",
+			"error"), "missing-item", "missing on 1")
 	b.Write("site/visit/index.html", clitest.Doc("Visit", "<!--yg:counter--><i>counted</i><!--/yg:counter-->"))
-	b.Want(1, clitest.Args("audit", "http://"+l.Addr().String()+"/", "--gate", "yellowgate.yaml", "--own-site", "--fail-on", "error"), "leaked-item")
+	b.Want(1,
+		clitest.Args("audit", "http://"+l.Addr().String()+"/", "--gate", "yellowgate.yaml", "--own-site", "--fail-on",
+			"error"), "leaked-item")
 }

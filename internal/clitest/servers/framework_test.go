@@ -65,8 +65,10 @@ func TestFramework(t *testing.T) {
 		t.Fatal(err)
 	}
 	origin := "http://127.0.0.1:" + strings.TrimSpace(port)
-	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin+"', source: captured, output: public, query: p}\n"+
-		"defaults: [{pages: all, canonical: '@{page.url}'}]\n")
+	b := clitest.New(t, "yellowgate.yaml",
+		"yellowgate: 1\nsite: {url: 'https://ternhill.example', origin: '"+origin+
+			"', source: captured, output: public, query: p}\n"+
+			"defaults: [{pages: all, canonical: '@{page.url}'}]\n")
 	b.Want(0, clitest.Args("capture", "--own-site"))
 	b.Want(0, clitest.Args("apply"))
 	gateway := b.Start("gateway", "--listen", "127.0.0.1:0", "--log", "off")
@@ -101,7 +103,8 @@ func TestFramework(t *testing.T) {
 		}
 		return err
 	})
-	for _, path := range []string{"/", "/plays", "/plays?p=2", "/plays?p=3", "/visit/", "/visit/caf%C3%A9%201", "/play/3/"} {
+	for _, path := range []string{"/", "/plays", "/plays?p=2", "/plays?p=3", "/visit/", "/visit/caf%C3%A9%201",
+		"/play/3/"} {
 		if !answered[path] {
 			t.Errorf("no page has the canonical %s: %v", path, answered)
 		}

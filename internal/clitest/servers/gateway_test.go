@@ -87,7 +87,10 @@ func background(b *clitest.Bench, name string, args ...string) {
 // nginx runs a web server; servers are what stands in its http block.
 func nginx(b *clitest.Bench, servers string) {
 	b.Helper()
-	b.Write("nginx/conf", fmt.Sprintf("daemon off; master_process off; pid %[1]s/pid; error_log %[1]s/errors;\nevents { worker_connections 4000; }\nhttp { access_log off; keepalive_requests 1000000;\ntypes { text/html html; text/css css; text/javascript js; image/svg+xml svg; application/pdf pdf; }\nclient_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\n%[2]s\n}\n", filepath.Join(b.Dir, "nginx"), servers))
+	b.Write("nginx/conf",
+		fmt.Sprintf(
+			"daemon off; master_process off; pid %[1]s/pid; error_log %[1]s/errors;\nevents { worker_connections 4000; }\nhttp { access_log off; keepalive_requests 1000000;\ntypes { text/html html; text/css css; text/javascript js; image/svg+xml svg; application/pdf pdf; }\nclient_body_temp_path %[1]s/t1; proxy_temp_path %[1]s/t2; fastcgi_temp_path %[1]s/t3; uwsgi_temp_path %[1]s/t4; scgi_temp_path %[1]s/t5;\n%[2]s\n}\n",
+			filepath.Join(b.Dir, "nginx"), servers))
 	background(b, "nginx", "-c", filepath.Join(b.Dir, "nginx", "conf"))
 }
 
@@ -101,9 +104,13 @@ func TestGatewayNginx(t *testing.T) {
 	b.Want(0, clitest.Args("demo", "--quiet"))
 	site, public := filepath.Join(b.Dir, "tern-hill", "site"), filepath.Join(b.Dir, "tern-hill", "public")
 	address := freePort(t)
-	nginx(b, fmt.Sprintf("gzip on; gzip_min_length 1; gzip_types text/css text/javascript;\nserver { listen %s; root %s; error_page 404 /contact/index.html; location = /moved { return 301 /visit/; } }", address, site))
+	nginx(b,
+		fmt.Sprintf(
+			"gzip on; gzip_min_length 1; gzip_types text/css text/javascript;\nserver { listen %s; root %s; error_page 404 /contact/index.html; location = /moved { return 301 /visit/; } }",
+			address, site))
 	answers(t, address)
-	g := b.Start("gateway", "--gate", filepath.Join(b.Dir, "tern-hill", "yellowgate.yaml"), "--origin", "http://"+address, "--listen", "127.0.0.1:0")
+	g := b.Start("gateway", "--gate", filepath.Join(b.Dir, "tern-hill", "yellowgate.yaml"), "--origin",
+		"http://"+address, "--listen", "127.0.0.1:0")
 	ask := func(args ...string) string {
 		t.Helper()
 		var out bytes.Buffer
@@ -122,14 +129,18 @@ func TestGatewayNginx(t *testing.T) {
 		}
 	})
 	page, _ := os.ReadFile(filepath.Join(public, "visit", "index.html"))
-	if head := ask("-I", g.Address+"/visit/"); !strings.Contains(head, "HTTP/1.1 200") || strings.Contains(head, "Content-Length") || !strings.Contains(head, ".yg") || strings.Contains(head, "Accept-Ranges") {
+	if head := ask("-I", g.Address+"/visit/"); !strings.Contains(head, "HTTP/1.1 200") ||
+		strings.Contains(head, "Content-Length") || !strings.Contains(head, ".yg") ||
+		strings.Contains(head, "Accept-Ranges") {
 		t.Errorf("HEAD:\n%s", head)
 	}
 	ask("--etag-save", "tag", "-o", "page", g.Address+"/visit/")
-	if status := ask("--etag-compare", "tag", "-o", os.DevNull, "-w", "%{http_code}", g.Address+"/visit/"); status != "304" {
+	if status := ask("--etag-compare", "tag", "-o", os.DevNull, "-w", "%{http_code}",
+		g.Address+"/visit/"); status != "304" {
 		t.Errorf("with the page's tag: %s", status)
 	}
-	if status := ask("-z", "1 Jan 2037 00:00:00 GMT", "-o", os.DevNull, "-w", "%{http_code}", g.Address+"/visit/"); status != "304" {
+	if status := ask("-z", "1 Jan 2037 00:00:00 GMT", "-o", os.DevNull, "-w", "%{http_code}",
+		g.Address+"/visit/"); status != "304" {
 		t.Errorf("if it was changed after 2037: %s", status)
 	}
 	if body := ask("-z", "1 Jan 1999 00:00:00 GMT", g.Address+"/visit/"); body != string(page) {
@@ -139,13 +150,16 @@ func TestGatewayNginx(t *testing.T) {
 	if part := ask("-r", "10-29", g.Address+"/kit/glyphs/glyphs.js"); part != string(shim[10:30]) {
 		t.Errorf("a part of a file: %q", part)
 	}
-	if head := ask("-I", g.Address+"/kit/glyphs/glyphs.js"); strings.Contains(head, ".yg") || !strings.Contains(head, "Accept-Ranges: bytes") {
+	if head := ask("-I", g.Address+"/kit/glyphs/glyphs.js"); strings.Contains(head, ".yg") ||
+		!strings.Contains(head, "Accept-Ranges: bytes") {
 		t.Errorf("the head of a file:\n%s", head)
 	}
-	if all := ask("-i", g.Address+"/none/"); !strings.Contains(all, "HTTP/1.1 404") || !strings.Contains(all, "yg:visit-counter") {
+	if all := ask("-i", g.Address+"/none/"); !strings.Contains(all, "HTTP/1.1 404") ||
+		!strings.Contains(all, "yg:visit-counter") {
 		t.Errorf("the error page:\n%s", all)
 	}
-	if all := ask("-i", g.Address+"/moved"); !strings.Contains(all, "HTTP/1.1 301") || !strings.Contains(all, "/visit/") || strings.Contains(all, "yg:") {
+	if all := ask("-i", g.Address+"/moved"); !strings.Contains(all, "HTTP/1.1 301") ||
+		!strings.Contains(all, "/visit/") || strings.Contains(all, "yg:") {
 		t.Errorf("a redirect:\n%s", all)
 	}
 	if g.Stop() != 0 || !strings.Contains(g.Said(), "gated=true") || !strings.Contains(g.Said(), "passed=not-modified") {
@@ -163,11 +177,13 @@ func TestGatewayApp(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	b := clitest.New(t, "app.py", string(app), "yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i>counted</i>, pages: not /thanks/}}\n")
+	b := clitest.New(t, "app.py", string(app), "yellowgate.yaml",
+		"yellowgate: 1\nitems: {counter: {code: <i>counted</i>, pages: not /thanks/}}\n")
 	address, status := freePort(t), freePort(t)
 	background(b, python, "-m", "gunicorn", "-b", address, "-k", "gthread", "--threads", "8", "app:app")
 	answers(t, address)
-	g := b.Start("gateway", "--origin", "http://"+address, "--listen", "127.0.0.1:0", "--status", status, "--server-timing", "--log", "json")
+	g := b.Start("gateway", "--origin", "http://"+address, "--listen", "127.0.0.1:0", "--status", status,
+		"--server-timing", "--log", "json")
 	jar, _ := cookiejar.New(nil)
 	client := &http.Client{Jar: jar, Timeout: 20 * time.Second}
 	get := func(path string, more ...string) (*http.Response, string) {
@@ -193,24 +209,29 @@ func TestGatewayApp(t *testing.T) {
 	}
 	for i := 1; i <= 3; i++ {
 		r, body := get("/")
-		if !strings.Contains(body, fmt.Sprintf("visit %d", i)) || !strings.Contains(body, "counted") || !strings.Contains(r.Header.Get("Server-Timing"), "gate;dur=") {
+		if !strings.Contains(body, fmt.Sprintf("visit %d", i)) || !strings.Contains(body, "counted") ||
+			!strings.Contains(r.Header.Get("Server-Timing"), "gate;dur=") {
 			t.Errorf("visit %d: %v\n%s", i, r.Header, body)
 		}
 	}
 	if r, err := client.PostForm(g.Address+"/contact/", url.Values{}); err != nil || r.StatusCode != 422 {
 		t.Errorf("a form with a mistake: %v %v", r, err)
-	} else if body, _ := io.ReadAll(r.Body); !strings.Contains(string(body), "a name, please") || !strings.Contains(string(body), "counted") {
+	} else if body, _ := io.ReadAll(r.Body); !strings.Contains(string(body), "a name, please") ||
+		!strings.Contains(string(body), "counted") {
 		t.Errorf("a form with a mistake: %s", body)
 	}
-	if r, err := client.PostForm(g.Address+"/contact/", url.Values{"name": {"Auk"}}); err != nil || r.Request.URL.Path != "/thanks/" {
+	if r, err := client.PostForm(g.Address+"/contact/", url.Values{"name": {"Auk"}}); err != nil ||
+		r.Request.URL.Path != "/thanks/" {
 		t.Errorf("a form: %v %v", r, err)
-	} else if body, _ := io.ReadAll(r.Body); !strings.Contains(string(body), "Thank you, Auk") || strings.Contains(string(body), "counted") {
+	} else if body, _ := io.ReadAll(r.Body); !strings.Contains(string(body), "Thank you, Auk") ||
+		strings.Contains(string(body), "counted") {
 		t.Errorf("after the redirect: %s", body)
 	}
 	if _, body := get("/piece"); body != "<li>one more</li>" {
 		t.Errorf("a piece for a script: %s", body)
 	}
-	if r, body := get("/none/"); r.StatusCode != 404 || !strings.Contains(body, "nothing is here") || !strings.Contains(body, "counted") {
+	if r, body := get("/none/"); r.StatusCode != 404 || !strings.Contains(body, "nothing is here") ||
+		!strings.Contains(body, "counted") {
 		t.Errorf("an error page: %d %s", r.StatusCode, body)
 	}
 	if r, body := get("/slow-page"); !strings.Contains(body, "counted") || len(r.TransferEncoding) == 0 {
@@ -222,7 +243,8 @@ func TestGatewayApp(t *testing.T) {
 	if r, _ := get("/report.pdf", `If-None-Match: "report"`); r.StatusCode != 304 {
 		t.Errorf("a download that has not changed: %d", r.StatusCode)
 	}
-	if _, body := get("/who"); !strings.Contains(body, strings.TrimPrefix(g.Address, "http://")) || !strings.Contains(body, `"for":"127.0.0.1"`) {
+	if _, body := get("/who"); !strings.Contains(body, strings.TrimPrefix(g.Address, "http://")) ||
+		!strings.Contains(body, `"for":"127.0.0.1"`) {
 		t.Errorf("who asks: %s", body)
 	}
 	upload := strings.Repeat("owl", 500_000)
@@ -249,13 +271,15 @@ func TestGatewayApp(t *testing.T) {
 		t.Fatal(err)
 	}
 	metrics, _ := io.ReadAll(m.Body)
-	for _, want := range []string{`yellowgate_requests_total{status="422"} 1`, `yellowgate_passed_total{reason="fragment"} 1`, "yellowgate_gate_in_order 1", "yellowgate_origin_up 1"} {
+	for _, want := range []string{`yellowgate_requests_total{status="422"} 1`,
+		`yellowgate_passed_total{reason="fragment"} 1`, "yellowgate_gate_in_order 1", "yellowgate_origin_up 1"} {
 		if !strings.Contains(string(metrics), want) {
 			t.Errorf("the metrics have no %s:\n%s", want, metrics)
 		}
 	}
 	b.Write("yellowgate.yaml", "yellowgate: 1\nitemz: {}\n")
-	g.Says(`"level":"ERROR","msg":"the gate file has a mistake; the last good one stays in effect","at":"yellowgate.yaml:2:1"`)
+	g.Says(
+		`"level":"ERROR","msg":"the gate file has a mistake; the last good one stays in effect","at":"yellowgate.yaml:2:1"`)
 	if _, body := get("/"); !strings.Contains(body, "counted") {
 		t.Errorf("with a broken gate file: %s", body)
 	}
@@ -279,7 +303,9 @@ func TestGatewayApp(t *testing.T) {
 // once they are not.
 func TestGatewayBrowser(t *testing.T) {
 	clitest.NeedBrowser(t)
-	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i id=count>one</i>, pages: all}}\n", "site/visit/index.html", clitest.Doc("Visit", "<h1>Visit</h1>"), "site/index.html", clitest.Doc("Home", "<h1>Home</h1>"))
+	b := clitest.New(t, "yellowgate.yaml",
+		"yellowgate: 1\nitems: {counter: {code: <i id=count>one</i>, pages: all}}\n", "site/visit/index.html",
+		clitest.Doc("Visit", "<h1>Visit</h1>"), "site/index.html", clitest.Doc("Home", "<h1>Home</h1>"))
 	old := time.Now().Add(-48 * time.Hour)
 	for _, file := range []string{"yellowgate.yaml", "site/visit/index.html", "site/index.html"} {
 		if err := os.Chtimes(filepath.Join(b.Dir, file), old, old); err != nil {
@@ -287,7 +313,9 @@ func TestGatewayBrowser(t *testing.T) {
 		}
 	}
 	address := freePort(t)
-	nginx(b, fmt.Sprintf("etag on; server { listen %s; root %s; add_header Cache-Control no-cache; }", address, filepath.Join(b.Dir, "site")))
+	nginx(b,
+		fmt.Sprintf("etag on; server { listen %s; root %s; add_header Cache-Control no-cache; }", address,
+			filepath.Join(b.Dir, "site")))
 	answers(t, address)
 	g := b.Start("gateway", "--origin", "http://"+address, "--listen", "127.0.0.1:0")
 	tab := clitest.BrowserAt(t, g.Address)
@@ -308,7 +336,8 @@ func TestGatewayBrowser(t *testing.T) {
 	visit()
 	tab.Becomes("after the page has changed", "document.querySelector('h1').textContent + "+counted, "Visit ustwo")
 	b.Write("yellowgate.yaml", "yellowgate: 1\nitems: {counter: {code: <i id=count>one</i>, pages: all}}\n")
-	for deadline := time.Now().Add(2 * time.Minute); strings.Count(g.Said(), "another gate") < 2 && time.Now().Before(deadline); {
+	deadline := time.Now().Add(2 * time.Minute)
+	for strings.Count(g.Said(), "another gate") < 2 && time.Now().Before(deadline) {
 		time.Sleep(10 * time.Millisecond)
 	}
 	visit()
@@ -319,16 +348,22 @@ func TestGatewayBrowser(t *testing.T) {
 // changed: nobody sees a failed answer.
 func TestGatewayPair(t *testing.T) {
 	of := func(n int) string {
-		return fmt.Sprintf("yellowgate: 1\nitems:\n  a: {code: <i>gate %d</i>, pages: all}\n  b: {code: <b>gate %d</b>, pages: all}\n", n, n)
+		return fmt.Sprintf(
+			"yellowgate: 1\nitems:\n  a: {code: <i>gate %d</i>, pages: all}\n  b: {code: <b>gate %d</b>, pages: all}\n",
+			n, n)
 	}
 	b := clitest.New(t, "yellowgate.yaml", of(0), "site/index.html", clitest.Doc("Home", "<h1>Home</h1>"))
 	origin, front := freePort(t), freePort(t)
 	one, two := freePort(t), freePort(t)
-	nginx(b, fmt.Sprintf("server { listen %s; root %s; }\nupstream gateways { server %s max_fails=1 fail_timeout=1s; server %s max_fails=1 fail_timeout=1s; keepalive 16; }\nserver { listen %s; location / { proxy_pass http://gateways; proxy_http_version 1.1; proxy_set_header Connection ''; proxy_set_header Host $host; proxy_set_header X-Forwarded-For $remote_addr; proxy_next_upstream error timeout non_idempotent; } }", origin, filepath.Join(b.Dir, "site"), one, two, front))
+	nginx(b,
+		fmt.Sprintf(
+			"server { listen %s; root %s; }\nupstream gateways { server %s max_fails=1 fail_timeout=1s; server %s max_fails=1 fail_timeout=1s; keepalive 16; }\nserver { listen %s; location / { proxy_pass http://gateways; proxy_http_version 1.1; proxy_set_header Connection ''; proxy_set_header Host $host; proxy_set_header X-Forwarded-For $remote_addr; proxy_next_upstream error timeout non_idempotent; } }",
+			origin, filepath.Join(b.Dir, "site"), one, two, front))
 	answers(t, origin)
 	var gateways []*clitest.Running
 	for _, at := range []string{one, two} {
-		gateways = append(gateways, b.Start("gateway", "--origin", "http://"+origin, "--listen", at, "--behind-proxy", "--log", "off"))
+		gateways = append(gateways,
+			b.Start("gateway", "--origin", "http://"+origin, "--listen", at, "--behind-proxy", "--log", "off"))
 	}
 	answers(t, front)
 	number := regexp.MustCompile(`gate (\d+)`)
@@ -368,7 +403,8 @@ func TestGatewayPair(t *testing.T) {
 			text = "yellowgate: 1\nitems: ["
 		}
 		b.Write("yellowgate.yaml.new", text)
-		if err := os.Rename(filepath.Join(b.Dir, "yellowgate.yaml.new"), filepath.Join(b.Dir, "yellowgate.yaml")); err != nil {
+		if err := os.Rename(filepath.Join(b.Dir, "yellowgate.yaml.new"),
+			filepath.Join(b.Dir, "yellowgate.yaml")); err != nil {
 			t.Fatal(err)
 		}
 		time.Sleep(60 * time.Millisecond)
@@ -383,7 +419,8 @@ func TestGatewayPair(t *testing.T) {
 			}
 		}
 	}
-	for deadline := time.Now().Add(2 * time.Minute); last.Load() != final && time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+	for deadline := time.Now().Add(2 * time.Minute); last.Load() != final && time.Now().Before(
+		deadline); time.Sleep(20 * time.Millisecond) {
 	}
 	stop.Store(true)
 	clients.Wait()
@@ -395,8 +432,8 @@ func TestGatewayPair(t *testing.T) {
 
 // TestGatewayUse: what cannot be is a clear error.
 func TestGatewayUse(t *testing.T) {
-	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nitems: {}\n", "broken.yaml", "yellowgate: 1\nitemz: {}\n", "no.pem", "nothing",
-		"origin.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:1\"}\n")
+	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nitems: {}\n", "broken.yaml", "yellowgate: 1\nitemz: {}\n",
+		"no.pem", "nothing", "origin.yaml", "yellowgate: 1\nsite: {origin: \"http://127.0.0.1:1\"}\n")
 	taken, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
@@ -419,10 +456,12 @@ func TestGatewayUse(t *testing.T) {
 		{2, "gateway --gate origin.yaml --listen 127.0.0.1:0 --status " + taken.Addr().String(), "is taken"},
 		{2, "gateway --gate origin.yaml --listen 127.0.0.1", "takes a host and a port"},
 		{3, "gateway --gate origin.yaml --listen 192.0.2.1:80", "an address of this machine"},
-		{2, "gateway --gate origin.yaml --largest much", "--largest is a size, such as 51200, 50 kB, 8 MB or 64 MiB, not \"much\""},
+		{2, "gateway --gate origin.yaml --largest much",
+			"--largest is a size, such as 51200, 50 kB, 8 MB or 64 MiB, not \"much\""},
 		{2, "gateway --gate origin.yaml --keep -3", "--keep is a size"},
 		{2, "gateway --gate origin.yaml --page-wait 0s", "more than nothing"},
-		{2, "gateway --gate origin.yaml --page-wait soon", "\"soon\" is not a time: write a number and a unit, such as 250ms, 8s, 2min, 1h or 7d"},
+		{2, "gateway --gate origin.yaml --page-wait soon",
+			"\"soon\" is not a time: write a number and a unit, such as 250ms, 8s, 2min, 1h or 7d"},
 		{2, "gateway --gate origin.yaml --log loud", "--log is text, json, combined or off"},
 		{2, "gateway --gate origin.yaml --certificate no.pem", "belong together"},
 		{2, "gateway --gate origin.yaml --certificate no.pem --key no.pem", "both are PEM files"},
@@ -440,7 +479,9 @@ func certificate(t *testing.T, serial int64) (cert, key []byte) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	of := &x509.Certificate{SerialNumber: big.NewInt(serial), Subject: pkix.Name{CommonName: "Tern Hill"}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour), IPAddresses: []net.IP{net.ParseIP("127.0.0.1")}, IsCA: true, BasicConstraintsValid: true}
+	of := &x509.Certificate{SerialNumber: big.NewInt(serial), Subject: pkix.Name{CommonName: "Tern Hill"},
+		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour),
+		IPAddresses: []net.IP{net.ParseIP("127.0.0.1")}, IsCA: true, BasicConstraintsValid: true}
 	der, err := x509.CreateCertificate(rand.Reader, of, of, &k.PublicKey, k)
 	if err != nil {
 		t.Fatal(err)
@@ -449,7 +490,8 @@ func certificate(t *testing.T, serial int64) (cert, key []byte) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: private})
+	return pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), pem.EncodeToMemory(
+		&pem.Block{Type: "PRIVATE KEY", Bytes: private})
 }
 
 // TestGatewaySecure: TLS to clients, with a certificate that is changed while it runs, and to an
@@ -477,7 +519,8 @@ func TestGatewaySecure(t *testing.T) {
 			fmt.Fprint(w, clitest.Doc("Home", r.Header.Get("X-Forwarded-Proto")))
 		}))
 	}()
-	g := b.Start("gateway", "--origin", "https://"+l.Addr().String(), "--origin-ca", "origin-ca.pem", "--listen", "127.0.0.1:0", "--certificate", "site.pem", "--key", "site.key")
+	g := b.Start("gateway", "--origin", "https://"+l.Addr().String(), "--origin-ca", "origin-ca.pem", "--listen",
+		"127.0.0.1:0", "--certificate", "site.pem", "--key", "site.key")
 	serial := func() int64 {
 		t.Helper()
 		c, err := tls.Dial("tcp", strings.TrimPrefix(g.Address, "https://"), &tls.Config{InsecureSkipVerify: true})
@@ -489,7 +532,8 @@ func TestGatewaySecure(t *testing.T) {
 	}
 	roots := x509.NewCertPool()
 	roots.AppendCertsFromPEM(cert)
-	client := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: roots}, ForceAttemptHTTP2: true}}
+	client := &http.Client{
+		Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: roots}, ForceAttemptHTTP2: true}}
 	r, err := client.Get(g.Address + "/")
 	if err != nil {
 		t.Fatal(err)

@@ -125,8 +125,11 @@ func TestGatewaySockets(t *testing.T) {
 	defer l.Close()
 	b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nitems: {a: {code: <i>counted</i>, pages: all}}\n")
 	front := filepath.Join(dir, "front")
-	s := b.Start("gateway", "--origin", "unix:"+filepath.Join(dir, "app"), "--listen", "unix:"+front, "--behind-proxy", "--log", "json", "--status", "127.0.0.1:0")
-	client := http.Client{Transport: &http.Transport{DialContext: func(context.Context, string, string) (net.Conn, error) { return net.Dial("unix", front) }}}
+	s := b.Start("gateway", "--origin", "unix:"+filepath.Join(dir, "app"), "--listen", "unix:"+front,
+		"--behind-proxy", "--log", "json", "--status", "127.0.0.1:0")
+	client := http.Client{
+		Transport: &http.Transport{
+			DialContext: func(context.Context, string, string) (net.Conn, error) { return net.Dial("unix", front) }}}
 	get := func() string {
 		req, _ := http.NewRequest("GET", "http://ternhill.example/", nil)
 		req.Header.Set("X-Forwarded-For", "198.51.100.1")
@@ -150,7 +153,8 @@ func TestGatewaySockets(t *testing.T) {
 		}
 	}
 	b.Want(2, clitest.Args("gateway", "--origin", "http://127.0.0.1:1", "--listen", "unix:"+front), "is taken")
-	b.Want(2, clitest.Args("gateway", "--origin", "http://127.0.0.1:1", "--trusted-proxy", "nginx"), "--trusted-proxy is an address or a range")
+	b.Want(2, clitest.Args("gateway", "--origin", "http://127.0.0.1:1", "--trusted-proxy", "nginx"),
+		"--trusted-proxy is an address or a range")
 }
 
 // TestGatewaySites: one gateway stands before several sites, by their names; others are answered by the first, or
@@ -164,9 +168,13 @@ func TestGatewaySites(t *testing.T) {
 			_, _ = io.WriteString(w, clitest.Doc(name, "<h1>"+name+"</h1>"))
 		}))
 		defer origin.Close()
-		b.Write(name+"/yellowgate.yaml", "yellowgate: 1\nsite: {url: \"https://"+name+".example\", origin: \""+origin.URL+"\", gateway: {hosts: www."+name+".example}}\nitems: {a: {code: <i>gate of "+name+"</i>, pages: all}}\n")
+		b.Write(name+"/yellowgate.yaml",
+			"yellowgate: 1\nsite: {url: \"https://"+name+".example\", origin: \""+origin.URL+
+				"\", gateway: {hosts: www."+name+".example}}\nitems: {a: {code: <i>gate of "+name+
+				"</i>, pages: all}}\n")
 	}
-	s := b.Start("gateway", "hill/yellowgate.yaml", "shop/yellowgate.yaml", "--listen", "127.0.0.1:0", "--log", "off", "--unknown-hosts", "refuse", "--status", "127.0.0.1:0")
+	s := b.Start("gateway", "hill/yellowgate.yaml", "shop/yellowgate.yaml", "--listen", "127.0.0.1:0", "--log", "off",
+		"--unknown-hosts", "refuse", "--status", "127.0.0.1:0")
 	pass := b.Start("gateway", "hill/yellowgate.yaml", "shop/yellowgate.yaml", "--listen", "127.0.0.1:0", "--log", "off")
 	for _, c := range []struct {
 		of     *clitest.Running
@@ -174,8 +182,10 @@ func TestGatewaySites(t *testing.T) {
 		status int
 		want   string
 	}{
-		{s, "hill.example", 200, "gate of hill"}, {s, "www.shop.example:8080", 200, "gate of shop"}, {s, "SHOP.example.", 200, "gate of shop"},
-		{s, "other.example", 421, "No site has this name"}, {pass, "other.example", 200, "gate of hill"}, {pass, "shop.example", 200, "gate of shop"},
+		{s, "hill.example", 200, "gate of hill"}, {s, "www.shop.example:8080", 200, "gate of shop"}, {s,
+			"SHOP.example.", 200, "gate of shop"},
+		{s, "other.example", 421, "No site has this name"}, {pass, "other.example", 200, "gate of hill"}, {pass,
+			"shop.example", 200, "gate of shop"},
 	} {
 		req, _ := http.NewRequest("GET", c.of.Address+"/", nil)
 		req.Host = c.host
@@ -189,6 +199,8 @@ func TestGatewaySites(t *testing.T) {
 			t.Errorf("%s: %d\n%s", c.host, r.StatusCode, body)
 		}
 	}
-	b.Want(2, clitest.Args("gateway", "hill/yellowgate.yaml", "shop/yellowgate.yaml", "--origin", "http://127.0.0.1:1"), "--origin is of one site")
+	b.Want(2,
+		clitest.Args("gateway", "hill/yellowgate.yaml", "shop/yellowgate.yaml", "--origin", "http://127.0.0.1:1"),
+		"--origin is of one site")
 	b.Want(2, clitest.Args("gateway", "hill/yellowgate.yaml", "--unknown-hosts", "eat"), "pass or refuse")
 }

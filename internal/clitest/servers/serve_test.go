@@ -64,23 +64,29 @@ func TestServe(t *testing.T) {
 	count := func(dir string) string {
 		return strings.ReplaceAll(b.Want(0, clitest.Args("survey", dir)), dir, "DIR")
 	}
-	if got, want := count("saved"), count("plain"); strings.Contains(got, "reload") || strings.Count(got, "script") != strings.Count(want, "script") {
+	if got, want := count("saved"), count("plain"); strings.Contains(got, "reload") ||
+		strings.Count(got, "script") != strings.Count(want, "script") {
 		t.Errorf("what serve adds to a page that a browser saved is counted:\n%s\n%s", got, want)
 	}
-	if status, body, _ := s.Get("/.yellowgate/?pages=/events/**"); status != 200 || !strings.Contains(body, "Perseids") || strings.Contains(body, "/journal/") {
+	if status, body, _ := s.Get("/.yellowgate/?pages=/events/**"); status != 200 ||
+		!strings.Contains(body, "Perseids") || strings.Contains(body, "/journal/") {
 		t.Errorf("the list of pages: %d\n%s", status, body)
 	}
-	if status, body, _ := s.Get("/.yellowgate/?pages=((("); status != 200 || !strings.Contains(body, "the query cannot be read") {
+	if status, body, _ := s.Get("/.yellowgate/?pages=((("); status != 200 ||
+		!strings.Contains(body, "the query cannot be read") {
 		t.Errorf("a query with a mistake: %d\n%s", status, body)
 	}
-	if status, body, _ := s.Get("/.yellowgate/page?page=/press/"); status != 200 || !strings.Contains(body, "How it is listed") || !strings.Contains(body, "count-pixel") {
+	if status, body, _ := s.Get("/.yellowgate/page?page=/press/"); status != 200 ||
+		!strings.Contains(body, "How it is listed") || !strings.Contains(body, "count-pixel") {
 		t.Errorf("the page with what decided: %d\n%s", status, body)
 	}
-	if status, body, _ := s.Get("/.yellowgate/audit?page=/press/"); status != 200 || !strings.Contains(body, "Audit of /press/") || !strings.Contains(body, "unclaimed-element") {
+	if status, body, _ := s.Get("/.yellowgate/audit?page=/press/"); status != 200 ||
+		!strings.Contains(body, "Audit of /press/") || !strings.Contains(body, "unclaimed-element") {
 		t.Errorf("the audit of a page: %d\n%s", status, body)
 	}
 	_, port, _ := strings.Cut(strings.TrimPrefix(s.Address, "http://"), ":")
-	b.Want(2, clitest.Args("serve", "--gate", gate, "--listen", "127.0.0.1:"+port), "the port "+port+" of 127.0.0.1 is taken", "--listen 127.0.0.1:0")
+	b.Want(2, clitest.Args("serve", "--gate", gate, "--listen", "127.0.0.1:"+port),
+		"the port "+port+" of 127.0.0.1 is taken", "--listen 127.0.0.1:0")
 	if code := s.Stop(); code != 0 {
 		t.Errorf("it ends with status %d:\n%s", code, s.Said())
 	}
@@ -94,7 +100,8 @@ func TestServe(t *testing.T) {
 
 // TestServeTells: what check calls an error of a page is shown in its place, and in the terminal.
 func TestServeTells(t *testing.T) {
-	b := clitest.New(t, "yellowgate.yaml", clitest.SiteHead+"items:\n  own: {script: /js/none.js, pages: /visit/}\n", "site/index.html", clitest.Doc("Home", ""), "site/visit/index.html", clitest.Doc("Visit", ""))
+	b := clitest.New(t, "yellowgate.yaml", clitest.SiteHead+"items:\n  own: {script: /js/none.js, pages: /visit/}\n",
+		"site/index.html", clitest.Doc("Home", ""), "site/visit/index.html", clitest.Doc("Visit", ""))
 	s := b.Start("serve", "--listen", "127.0.0.1:0")
 	if status, body, _ := s.Get("/visit/"); status != 500 || !strings.Contains(body, "the site has no such file") {
 		t.Errorf("%d\n%s", status, body)
@@ -111,7 +118,8 @@ func TestServeTells(t *testing.T) {
 func TestServeBrowser(t *testing.T) {
 	clitest.NeedBrowser(t)
 	const gate = clitest.SiteHead + "items:\n  counter: {code-file: code/counter.html, pages: all}\n"
-	b := clitest.New(t, "yellowgate.yaml", gate, "code/counter.html", "<i id=count>one</i>", "site/index.html", clitest.Doc("Home", "<h1>Home</h1>"), "site/css/site.css", "h1 { color: rgb(1, 2, 3) }")
+	b := clitest.New(t, "yellowgate.yaml", gate, "code/counter.html", "<i id=count>one</i>", "site/index.html",
+		clitest.Doc("Home", "<h1>Home</h1>"), "site/css/site.css", "h1 { color: rgb(1, 2, 3) }")
 	s := b.Start("serve", "--listen", "127.0.0.1:0")
 	tab := clitest.BrowserAt(t, s.Address)
 	tab.Do(chromedp.Navigate(s.Address + "/"))
@@ -144,12 +152,17 @@ func TestServeSpellings(t *testing.T) {
 		key  string
 		want map[string]string // where a request ends
 	}{
-		{"", map[string]string{"/about": "/about.html", "/about.html": "/about.html", "/visit": "/visit/", "/visit/": "/visit/", "/none.txt": "/none.txt"}},
-		{", extensionless: true", map[string]string{"/about": "/about", "/about.html?x=1": "/about?x=1", "/visit": "/visit/"}},
+		{"",
+			map[string]string{"/about": "/about.html", "/about.html": "/about.html", "/visit": "/visit/",
+				"/visit/": "/visit/", "/none.txt": "/none.txt"}},
+		{", extensionless: true",
+			map[string]string{"/about": "/about", "/about.html?x=1": "/about?x=1", "/visit": "/visit/"}},
 		{", slashless: true", map[string]string{"/visit/": "/visit", "/visit": "/visit", "/about": "/about.html", "/": "/"}},
 	} {
-		b := clitest.New(t, "yellowgate.yaml", "yellowgate: 1\nsite: {source: site"+c.key+"}\nitems: {bell: {code: <i>bell</i>, pages: all}}\n",
-			"site/index.html", clitest.Doc("Home", "h"), "site/about.html", clitest.Doc("About", "a"), "site/visit/index.html", clitest.Doc("Visit", "v"))
+		b := clitest.New(t, "yellowgate.yaml",
+			"yellowgate: 1\nsite: {source: site"+c.key+"}\nitems: {bell: {code: <i>bell</i>, pages: all}}\n",
+			"site/index.html", clitest.Doc("Home", "h"), "site/about.html", clitest.Doc("About", "a"),
+			"site/visit/index.html", clitest.Doc("Visit", "v"))
 		s := b.Start("serve", "--listen", "127.0.0.1:0")
 		for path, want := range c.want {
 			r, err := http.Get(s.Address + path)
@@ -158,7 +171,8 @@ func TestServeSpellings(t *testing.T) {
 			}
 			body, _ := io.ReadAll(r.Body)
 			r.Body.Close()
-			if got := r.Request.URL.RequestURI(); got != want || strings.Contains(string(body), "<i>bell</i>") != (r.StatusCode == 200) {
+			if got := r.Request.URL.RequestURI(); got != want ||
+				strings.Contains(string(body), "<i>bell</i>") != (r.StatusCode == 200) {
 				t.Errorf("%q: %s ends at %s with %d, want %s", c.key, path, got, r.StatusCode, want)
 			}
 		}

@@ -82,7 +82,8 @@ accept: [{check: title-shared, pages: /b/, note: so be it}, {check: leaked-item,
 		for _, p := range pages {
 			before := len(p.Findings)
 			found := s.Add(p)
-			if again := s.Again(slices.Clone(p.Findings), p.Lives); !reflect.DeepEqual(again, found) || len(p.Findings) != before {
+			if again := s.Again(slices.Clone(p.Findings), p.Lives); !reflect.DeepEqual(again, found) ||
+				len(p.Findings) != before {
 				t.Errorf("%s: the second time the findings are %v, not %v", p.Path, again, found)
 			}
 			all = append(all, found...)
@@ -98,7 +99,9 @@ accept: [{check: title-shared, pages: /b/, note: so be it}, {check: leaked-item,
 			}
 		}
 		for _, it := range s.Items {
-			o.Items = append(o.Items, fmt.Sprintf("%s: in %d, present %d, missing %d, leaked %d", it.Item.Name, it.In, it.Present, it.Missing, it.Leaked))
+			o.Items = append(o.Items,
+				fmt.Sprintf("%s: in %d, present %d, missing %d, leaked %d", it.Item.Name, it.In, it.Present,
+					it.Missing, it.Leaked))
 		}
 		o.Totals, o.Pages, o.Numbers = s.Totals, s.Pages, [3]int{s.Fragments, s.Requests, s.Gathered.Sought}
 		return o
@@ -106,13 +109,16 @@ accept: [{check: title-shared, pages: /b/, note: so be it}, {check: leaked-item,
 	first := sum(pages, false)
 	want := outcome{
 		Findings: []string{"missing-item /a/ note", "leaked-item /b/ kit", "missing-page /e/ "},
-		Items:    []string{"note: in 3, present 2, missing 1, leaked 0", "kit: in 0, present 2, missing 0, leaked 2", "counter: in 1, present 1, missing 0, leaked 0"},
-		Numbers:  [3]int{1, 3, 3},
+		Items: []string{"note: in 3, present 2, missing 1, leaked 0", "kit: in 0, present 2, missing 0, leaked 2",
+			"counter: in 1, present 1, missing 0, leaked 0"},
+		Numbers: [3]int{1, 3, 3},
 	}
-	if !reflect.DeepEqual(first.Findings, want.Findings) || !reflect.DeepEqual(first.Items, want.Items) || first.Numbers != want.Numbers {
+	if !reflect.DeepEqual(first.Findings, want.Findings) || !reflect.DeepEqual(first.Items, want.Items) ||
+		first.Numbers != want.Numbers {
 		t.Errorf("the pages come to\n%+v, not\n%+v", first, want)
 	}
-	if first.Totals.Accepted != 2 || first.Totals.Errors != 3 || first.Totals.Notes == 0 || first.Pages[0].Errors != 1 || first.Pages[2].Errors != 0 {
+	if first.Totals.Accepted != 2 || first.Totals.Errors != 3 || first.Totals.Notes == 0 ||
+		first.Pages[0].Errors != 1 || first.Pages[2].Errors != 0 {
 		t.Errorf("counted: %+v, %+v", first.Totals, first.Pages)
 	}
 	if quiet := sum(pages, true); quiet.Totals != first.Totals || !reflect.DeepEqual(quiet.Findings, first.Findings) {
@@ -147,8 +153,12 @@ func TestUnknownFact(t *testing.T) {
 // TestCount: findings count for their page; those of no page count in all.
 func TestCount(t *testing.T) {
 	pages := []PageSum{{Path: "/a/", Errors: 7}, {Path: "/b/"}}
-	totals := Count(pages, slices.Values([]check.Finding{{Severity: problem.Error, Page: "/a/"}, {Severity: problem.Warning, Page: "/b/"}, {Severity: problem.Note, Page: "/b/"}, {Severity: problem.Error}}))
-	if totals != (Totals{Errors: 2, Warnings: 1, Notes: 1}) || pages[0].Errors != 1 || pages[1].Warnings != 1 || pages[1].Notes != 1 {
+	totals := Count(pages,
+		slices.Values(
+			[]check.Finding{{Severity: problem.Error, Page: "/a/"}, {Severity: problem.Warning, Page: "/b/"},
+				{Severity: problem.Note, Page: "/b/"}, {Severity: problem.Error}}))
+	if totals != (Totals{Errors: 2, Warnings: 1, Notes: 1}) || pages[0].Errors != 1 || pages[1].Warnings != 1 ||
+		pages[1].Notes != 1 {
 		t.Errorf("%+v, %+v", totals, pages)
 	}
 }

@@ -16,8 +16,11 @@ func TestCircle(t *testing.T) {
 // TestUnasked: a file that a capture has not is missing where its server says so, after redirects and whatever its
 // query; of any other nobody knows.
 func TestUnasked(t *testing.T) {
-	a := NewAddresses([]Address{{Path: "/gone.js?v=1", Status: 404}, {Path: "/moved.js", Status: 301, To: "/lost.js"}, {Path: "/lost.js", Why: "too large"}, {Path: "/there.js", Status: 200}})
-	for path, want := range map[string]bool{"/gone.js": false, "/moved.js": false, "/lost.js": false, "/there.js": true, "/never.js": true} {
+	a := NewAddresses(
+		[]Address{{Path: "/gone.js?v=1", Status: 404}, {Path: "/moved.js", Status: 301, To: "/lost.js"},
+			{Path: "/lost.js", Why: "too large"}, {Path: "/there.js", Status: 200}})
+	for path, want := range map[string]bool{"/gone.js": false, "/moved.js": false, "/lost.js": false,
+		"/there.js": true, "/never.js": true} {
 		if got := a.Unasked(path); got != want {
 			t.Errorf("%s: %v", path, got)
 		}

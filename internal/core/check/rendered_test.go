@@ -28,7 +28,8 @@ func TestVisits(t *testing.T) {
 
 // TestInPlace: an error that came in place of the page is not a page of the site; one that is the page is.
 func TestInPlace(t *testing.T) {
-	redirected := []pageload.Request{{Status: 302}, {Status: 200, Asked: pageload.Initiator{By: "script"}}, {Status: 500, Asked: pageload.Initiator{By: "redirect"}}}
+	redirected := []pageload.Request{{Status: 302}, {Status: 200, Asked: pageload.Initiator{By: "script"}},
+		{Status: 500, Asked: pageload.Initiator{By: "redirect"}}}
 	for _, c := range []struct {
 		file     string
 		requests []pageload.Request
@@ -38,7 +39,8 @@ func TestInPlace(t *testing.T) {
 		{"a.html", []pageload.Request{{Status: 404}}, true}, {"a.html", redirected, true}, {"a.html", nil, false},
 		{"404.html", []pageload.Request{{Status: 404}}, false},
 	} {
-		r := inventory.Take([]byte("<!doctype html><title>a</title>"), page.Page{Path: "/a", File: c.file}, weburl.NewSite(""), nil)
+		r := inventory.Take([]byte("<!doctype html><title>a</title>"), page.Page{Path: "/a", File: c.file},
+			weburl.NewSite(""), nil)
 		p := &Pass{Record: r, Rendered: []*pageload.Record{{Requests: c.requests}}}
 		if got := p.InPlace(p.Rendered[0]); got != c.want || len(p.Visits()) == 1 == c.want {
 			t.Errorf("%s with %+v: %v, %d visits", c.file, c.requests, got, len(p.Visits()))

@@ -27,12 +27,15 @@ import (
 var wanted = regexp.MustCompile(`<!-- want ([a-z -]+) -->`)
 
 // elsewhere are the checks that have tests of their own.
-var elsewhere = map[*check.Check]bool{Named("unreachable-popup"): true, Named("over-budget"): true, Named("imported-everywhere"): true, Named("missing-style"): true, Named("orphan-file"): true, Named("repeated-rules"): true, Named("unused-style"): true, Named("too-early"): true}
+var elsewhere = map[*check.Check]bool{Named("unreachable-popup"): true, Named("over-budget"): true,
+	Named("imported-everywhere"): true, Named("missing-style"): true, Named("orphan-file"): true,
+	Named("repeated-rules"): true, Named("unused-style"): true, Named("too-early"): true}
 
 // TestPages runs the checks that need no gate on the pages of testdata.
 func TestPages(t *testing.T) {
-	files := map[string]string{"/img/star.svg": "<svg/>", "/js/site.js": "site(); // for all of its pages, every one", "/js/twin.js": "site(); // for all of its pages, every one",
-		"/js/other.js": "other()", "/lib/stars-1.2.js": "stars(1)", "/lib/stars-2.0.min.js": "stars(2)", "/js/unused.js": "u()"}
+	files := map[string]string{"/img/star.svg": "<svg/>", "/js/site.js": "site(); // for all of its pages, every one",
+		"/js/twin.js": "site(); // for all of its pages, every one", "/js/other.js": "other()",
+		"/lib/stars-1.2.js": "stars(1)", "/lib/stars-2.0.min.js": "stars(2)", "/js/unused.js": "u()"}
 	for _, name := range []string{"site", "two", "three", "four", "five", "print"} {
 		files["/css/"+name+".css"] = "p { margin: 0 } /* " + name + " */"
 	}
@@ -63,7 +66,8 @@ func TestPages(t *testing.T) {
 				}
 			}
 		}
-		r := inventory.Take(text, page.Page{Path: "/visit/", File: name}, weburl.NewSite("https://ternhill.example"), weights(files))
+		r := inventory.Take(text, page.Page{Path: "/visit/", File: name}, weburl.NewSite("https://ternhill.example"),
+			weights(files))
 		pass := &check.Pass{Record: r, Site: site}
 		findings, facts := RunPage(pass)
 		all.Add(pass.PageAt(), facts)
@@ -80,7 +84,8 @@ func TestPages(t *testing.T) {
 			t.Errorf("%s: findings\n  %s\nwant\n  %s", name, strings.Join(got, "\n  "), strings.Join(want, "\n  "))
 		}
 	}
-	for _, html := range []string{`<title>Visit</title><meta name=description content="The stars, seen well.">`, `<title>Visit</title><meta name=description content="The stars, seen well.">`} {
+	for _, html := range []string{`<title>Visit</title><meta name=description content="The stars, seen well.">`,
+		`<title>Visit</title><meta name=description content="The stars, seen well.">`} {
 		add(all, "/other/", html)
 	}
 	add(all, "/visit/", `<meta name=robots content=noindex>`)
@@ -97,8 +102,10 @@ func TestPages(t *testing.T) {
 
 // add takes a page of a site into what is gathered.
 func add(all *check.Gathered, path, html string) {
-	pass := &check.Pass{Record: inventory.Take([]byte(html), page.Page{Path: path, File: path[1:] + "index.html"}, weburl.NewSite("https://ternhill.example"), nil),
-		Site: check.NewSite(check.Known{HasFile: func(string) bool { return true }, HasPage: func(string) bool { return true }})}
+	pass := &check.Pass{Record: inventory.Take([]byte(html), page.Page{Path: path, File: path[1:] + "index.html"},
+		weburl.NewSite("https://ternhill.example"), nil),
+		Site: check.NewSite(
+			check.Known{HasFile: func(string) bool { return true }, HasPage: func(string) bool { return true }})}
 	_, facts := RunPage(pass)
 	all.Add(pass.PageAt(), facts)
 }
@@ -133,10 +140,13 @@ items:
 		{"<title>/</title>", "<title>other</title>", "metadata-differs no-such-place"},
 		{"<title>/</title>", "", "metadata-differs no-such-place"},
 		{"<title>/</title>", "<title>@{page.title}</title>", "metadata-differs no-such-place placeholder-left"},
-		{`<script src="/lib.js" defer></script>`, `<script src="/lib.js" type=module></script>`, "item-differs no-such-place"},
-		{`<script src="/app.js" defer></script>`, `<script src="/app.js"></script>`, "blocking-script item-differs late-need no-such-place"},
+		{`<script src="/lib.js" defer></script>`, `<script src="/lib.js" type=module></script>`,
+			"item-differs no-such-place"},
+		{`<script src="/app.js" defer></script>`, `<script src="/app.js"></script>`,
+			"blocking-script item-differs late-need no-such-place"},
 		{"</head>\n<body>", "<div></div></head>\n<body>", "no-such-place"},
-		{"<p>x</p>", strings.Repeat("<iframe src=/x></iframe>", 5), "no-such-place over-budget" + strings.Repeat(" unclaimed-element", 5)},
+		{"<p>x</p>", strings.Repeat("<iframe src=/x></iframe>", 5),
+			"no-such-place over-budget" + strings.Repeat(" unclaimed-element", 5)},
 		{"<title>/</title>", "<title>/</title><p>", "broken-head misplaced-item misplaced-item no-such-place"},
 	} {
 		result := g.Page([]byte(source), page.Page{Path: "/", File: "index.html"})
@@ -190,7 +200,8 @@ func (w weights) Text(text []byte) int { return len(text) }
 
 // TestNames: what check calls as the audit does is a check, and what it alone warns of is none.
 func TestNames(t *testing.T) {
-	for _, name := range []string{problem.BlockedByPolicy, problem.IdleLine, problem.NoSuchPlace, problem.RequiredMissing, problem.UnreachablePopup} {
+	for _, name := range []string{problem.BlockedByPolicy, problem.IdleLine, problem.NoSuchPlace,
+		problem.RequiredMissing, problem.UnreachablePopup} {
 		if Named(name) == nil {
 			t.Errorf("there is no check %s", name)
 		}

@@ -89,7 +89,8 @@ func TestHeadConflicts(t *testing.T) {
 		if strings.HasPrefix(html, "\xef") {
 			page = html
 		}
-		if got := onPage("/", page, files, Named("charset-conflict"), Named("dead-refresh"), Named("social-image")); got != want {
+		if got := onPage("/", page, files, Named("charset-conflict"), Named("dead-refresh"),
+			Named("social-image")); got != want {
 			t.Errorf("%s: %q, want %q", html, got, want)
 		}
 	}
@@ -101,26 +102,30 @@ func TestBlockedByPolicy(t *testing.T) {
 		return "<meta http-equiv=Content-Security-Policy content=\"" + text + "\">\n" + rest
 	}
 	for html, want := range map[string]string{
-		policy("default-src 'self'", "<script src=/a.js></script><img src=/a.png><link rel=stylesheet href=/a.css>"):                               "",
-		policy("default-src 'self'", "<script src=https://v.example/a.js></script>"):                                                               "2 blocked-by-policy",
-		policy("default-src 'self'", "<img src=https://v.example/a.png alt=x width=9>"):                                                            "2 blocked-by-policy",
-		policy("img-src 'self' data:", "<img src=data:image/gif;base64,R0>"):                                                                       "",
-		policy("frame-src 'none'", "<iframe src=/map/></iframe>"):                                                                                  "2 blocked-by-policy",
-		policy("media-src 'none'", "<video src=/a.mp4></video>\n<audio><source src=/a.mp3></audio>"):                                               "2 blocked-by-policy; 3 blocked-by-policy",
-		policy("object-src 'none'", "<object data=/a.pdf></object>"):                                                                               "2 blocked-by-policy",
-		policy("script-src 'self'", "<script>go()</script>"):                                                                                       "2 blocked-by-policy",
-		policy("script-src 'self' 'unsafe-inline'", "<script>go()</script><p onclick=go()>x"):                                                      "",
-		policy("script-src 'self'", "<p onclick=go()>x\n<p onload=go()>y"):                                                                         "2 blocked-by-policy",
-		policy("style-src 'self'", "<p style='color: red'>x\n<p style='color: red'>y"):                                                             "2 blocked-by-policy",
-		policy("style-src 'self'", "<style>p { }</style>"):                                                                                         "2 blocked-by-policy",
-		policy("script-src 'self' 'unsafe-inline'", "<script>var s = document.createElement('script'); s.src = 'https://v.example/v.js'</script>"): "2 blocked-by-policy",
-		policy("script-src 'none'", "<script type=application/ld+json>{}</script><script type=text/template>x</script>"):                           "",
-		policy("script-src 'none'", "<template><script src=/a.js></script></template>"):                                                            "",
-		"<script>go()</script>" + policy("script-src 'self'", ""):                                                                                  "",
-		"<title>x</title><body>" + policy("script-src 'self'", "<script>go()</script>"):                                                            "",
-		"<meta name=Content-Security-Policy content=\"script-src 'none'\"><script>go()</script>":                                                   "",
+		policy("default-src 'self'",
+			"<script src=/a.js></script><img src=/a.png><link rel=stylesheet href=/a.css>"): "",
+		policy("default-src 'self'", "<script src=https://v.example/a.js></script>"):                 "2 blocked-by-policy",
+		policy("default-src 'self'", "<img src=https://v.example/a.png alt=x width=9>"):              "2 blocked-by-policy",
+		policy("img-src 'self' data:", "<img src=data:image/gif;base64,R0>"):                         "",
+		policy("frame-src 'none'", "<iframe src=/map/></iframe>"):                                    "2 blocked-by-policy",
+		policy("media-src 'none'", "<video src=/a.mp4></video>\n<audio><source src=/a.mp3></audio>"): "2 blocked-by-policy; 3 blocked-by-policy",
+		policy("object-src 'none'", "<object data=/a.pdf></object>"):                                 "2 blocked-by-policy",
+		policy("script-src 'self'", "<script>go()</script>"):                                         "2 blocked-by-policy",
+		policy("script-src 'self' 'unsafe-inline'", "<script>go()</script><p onclick=go()>x"):        "",
+		policy("script-src 'self'", "<p onclick=go()>x\n<p onload=go()>y"):                           "2 blocked-by-policy",
+		policy("style-src 'self'", "<p style='color: red'>x\n<p style='color: red'>y"):               "2 blocked-by-policy",
+		policy("style-src 'self'", "<style>p { }</style>"):                                           "2 blocked-by-policy",
+		policy("script-src 'self' 'unsafe-inline'",
+			"<script>var s = document.createElement('script'); s.src = 'https://v.example/v.js'</script>"): "2 blocked-by-policy",
+		policy("script-src 'none'",
+			"<script type=application/ld+json>{}</script><script type=text/template>x</script>"): "",
+		policy("script-src 'none'", "<template><script src=/a.js></script></template>"):          "",
+		"<script>go()</script>" + policy("script-src 'self'", ""):                                "",
+		"<title>x</title><body>" + policy("script-src 'self'", "<script>go()</script>"):          "",
+		"<meta name=Content-Security-Policy content=\"script-src 'none'\"><script>go()</script>": "",
 	} {
-		if got := onPage("/", "<!doctype html>"+html, folder{"/a.js": "a()", "/a.css": "p{}"}, Named("blocked-by-policy")); got != want {
+		if got := onPage("/", "<!doctype html>"+html, folder{"/a.js": "a()", "/a.css": "p{}"},
+			Named("blocked-by-policy")); got != want {
 			t.Errorf("%s: %q, want %q", html, got, want)
 		}
 	}

@@ -76,7 +76,9 @@ func TestSelfClosed(t *testing.T) {
 
 // TestTooEarly: what is called before it is there, and what only looks so.
 func TestTooEarly(t *testing.T) {
-	files := folder{"/kit.js": "window.kit = { start: function () {} }; function plain() {}", "/calls.js": "kit.start()", "/loader.js": "import(x)", "/imports.js": "import kit from './m.js'; kit.start()", "/m.js": "export default 1; window.kit = {}"}
+	files := folder{"/kit.js": "window.kit = { start: function () {} }; function plain() {}",
+		"/calls.js": "kit.start()", "/loader.js": "import(x)", "/imports.js": "import kit from './m.js'; kit.start()",
+		"/m.js": "export default 1; window.kit = {}"}
 	for html, want := range map[string]string{
 		"<script src=/kit.js defer></script>\n<script>kit.start()</script>":                                         "2 too-early",
 		"<script src=/kit.js async></script>\n<script>kit.start()</script>":                                         "2 too-early",
@@ -131,7 +133,8 @@ func TestDoubleLoad(t *testing.T) {
 		loader: "",
 		"<script src=https://v.example/v.js></script>\n" + loader: "",
 	} {
-		if got := onPage("/", "<!doctype html>"+html, folder{"/a.js": "a()", "/a.css": "p{}", "/a.png": "x"}, Named("double-load")); got != want {
+		if got := onPage("/", "<!doctype html>"+html, folder{"/a.js": "a()", "/a.css": "p{}", "/a.png": "x"},
+			Named("double-load")); got != want {
 			t.Errorf("%s: %q, want %q", html, got, want)
 		}
 	}
@@ -146,10 +149,16 @@ func TestAside(t *testing.T) {
 		{"/404/", "<!doctype html><title>x</title><p>x", ""},
 		{"/old/", "<!doctype html><title>x</title><meta http-equiv=refresh content='0; url=/'>", ""},
 		{"/old/", "<!doctype html><title>x</title><script>location.href = '/new/'</script>", ""},
-		{"/old/", "<!doctype html><title>x</title><script>window.location.replace('/new/' + location.hash)</script><p>Moved", ""},
-		{"/old/", "<!doctype html><title>x</title><script>var here = location.href</script><p>x", "1 description-missing; 1 canonical-missing"},
-		{"/old/", "<!doctype html><title>x</title><script>if (location.href == '/') go()</script><p>x", "1 description-missing; 1 canonical-missing"},
-		{"/old/", "<!doctype html><title>x</title><script>location = '/new/'</script>" + strings.Repeat("<p>much else to read</p>", 80), "1 description-missing; 1 canonical-missing"},
+		{"/old/",
+			"<!doctype html><title>x</title><script>window.location.replace('/new/' + location.hash)</script><p>Moved",
+			""},
+		{"/old/", "<!doctype html><title>x</title><script>var here = location.href</script><p>x",
+			"1 description-missing; 1 canonical-missing"},
+		{"/old/", "<!doctype html><title>x</title><script>if (location.href == '/') go()</script><p>x",
+			"1 description-missing; 1 canonical-missing"},
+		{"/old/",
+			"<!doctype html><title>x</title><script>location = '/new/'</script>" +
+				strings.Repeat("<p>much else to read</p>", 80), "1 description-missing; 1 canonical-missing"},
 	} {
 		got := onPage(c.path, c.html, folder{}, Named("description-missing"), Named("canonical-missing"))
 		if sorted := strings.Join(reverse(strings.Split(got, "; ")), "; "); got != c.want && sorted != c.want {
@@ -183,10 +192,12 @@ func TestWhole(t *testing.T) {
 	}{
 		{"all of them", of("icon-missing", "no icon", all...), 3, " on all 3 pages: no icon 3"},
 		{"one has it", of("icon-missing", "no icon", all...), 4, "/a/ no icon 0; /b/ no icon 0"},
-		{"what matters in a frame, too", of("lang-missing", "no lang", all...), 4, "/a/ no lang 0; /b/ no lang 0; /c/ no lang 0"},
+		{"what matters in a frame, too", of("lang-missing", "no lang", all...), 4,
+			"/a/ no lang 0; /b/ no lang 0; /c/ no lang 0"},
 		{"two pages", of("icon-missing", "no icon", all[:2]...), 2, "/a/ no icon 0; /b/ no icon 0"},
 		{"another check", of("dead-file", "gone", all...), 3, "/a/ gone 0; /b/ gone 0; /c/ gone 0"},
-		{"each another message", append(of("no-integrity", "a.js", all...), of("no-integrity", "b.js", "/a/")...), 3, " on all 3 pages: a.js 3; /a/ b.js 0"},
+		{"each another message", append(of("no-integrity", "a.js", all...), of("no-integrity", "b.js", "/a/")...), 3,
+			" on all 3 pages: a.js 3; /a/ b.js 0"},
 	} {
 		var got []string
 		pages := NewGathered()
@@ -204,7 +215,8 @@ func TestWhole(t *testing.T) {
 // TestAskedOnce: what is wrong with a file that another file asks for is told once, however
 // many pages load that.
 func TestAskedOnce(t *testing.T) {
-	files := folder{"/s.css": "p { background: url(/none.png) }\n@font-face { src: url(x.eot); src: url(x.woff2) }", "/x.woff2": "f", "/l.js": "var s = document.createElement('script');\ns.src = '/gone.js'"}
+	files := folder{"/s.css": "p { background: url(/none.png) }\n@font-face { src: url(x.eot); src: url(x.woff2) }",
+		"/x.woff2": "f", "/l.js": "var s = document.createElement('script');\ns.src = '/gone.js'"}
 	for _, p := range []string{"/a.html", "/b.html", "/c.html"} {
 		files[p] = "<!doctype html><title>x</title><link rel=stylesheet href=/s.css><script src=/l.js></script><p>x"
 	}

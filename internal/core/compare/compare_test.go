@@ -19,7 +19,10 @@ func side(t *testing.T, pages ...string) *Side {
 	s := &Side{Name: "side"}
 	for i := 0; i < len(pages); i += 2 {
 		known := page.Page{Path: pages[i], File: strings.TrimPrefix(pages[i], "/") + "index.html"}
-		s.Records = append(s.Records, inventory.Take([]byte("<!doctype html><html><head><title>t</title></head><body>"+pages[i+1]+"</body></html>"), known, site, nil))
+		s.Records = append(s.Records,
+			inventory.Take(
+				[]byte("<!doctype html><html><head><title>t</title></head><body>"+pages[i+1]+"</body></html>"), known,
+				site, nil))
 	}
 	return s
 }
@@ -41,22 +44,31 @@ func TestCompare(t *testing.T) {
 		added, removed    []string
 	}{
 		{name: "nothing", before: []string{"/", script}, after: []string{"/", script}},
-		{name: "came and went, on two pages", before: []string{"/", script, "/b/", script}, after: []string{"/", style, "/b/", style},
-			came: []string{"link /a.css > / /b/"}, went: []string{"script /a.js > / /b/"}},
-		{name: "one of two copies went", before: []string{"/", script + script}, after: []string{"/", script}, went: []string{"script /a.js > /"}},
-		{name: "it loads otherwise", before: []string{"/", script}, after: []string{"/", strings.Replace(script, "src", "defer src", 1)}, moved: []string{"script /a.js body, blocking>body, defer /"}},
-		{name: "inline code of the same length", before: []string{"/", "<script>id = 1</script>"}, after: []string{"/", "<script>id = 2</script>"},
-			came: []string{"script inline > /"}, went: []string{"script inline > /"}},
-		{name: "text of the same length", before: []string{"/", "one" + script}, after: []string{"/", "two" + script}, others: []string{"/"}},
-		{name: "data is no load", before: []string{"/", "<template>" + script + "</template>"}, after: []string{"/", "<template></template>"}, others: []string{"/"}},
-		{name: "pages", before: []string{"/", "", "/old/", script}, after: []string{"/", "", "/new/", script}, added: []string{"/new/"}, removed: []string{"/old/"}},
+		{name: "came and went, on two pages", before: []string{"/", script, "/b/", script},
+			after: []string{"/", style, "/b/", style}, came: []string{"link /a.css > / /b/"},
+			went: []string{"script /a.js > / /b/"}},
+		{name: "one of two copies went", before: []string{"/", script + script}, after: []string{"/", script},
+			went: []string{"script /a.js > /"}},
+		{name: "it loads otherwise", before: []string{"/", script},
+			after: []string{"/", strings.Replace(script, "src", "defer src", 1)},
+			moved: []string{"script /a.js body, blocking>body, defer /"}},
+		{name: "inline code of the same length", before: []string{"/", "<script>id = 1</script>"},
+			after: []string{"/", "<script>id = 2</script>"}, came: []string{"script inline > /"},
+			went: []string{"script inline > /"}},
+		{name: "text of the same length", before: []string{"/", "one" + script}, after: []string{"/", "two" + script},
+			others: []string{"/"}},
+		{name: "data is no load", before: []string{"/", "<template>" + script + "</template>"},
+			after: []string{"/", "<template></template>"}, others: []string{"/"}},
+		{name: "pages", before: []string{"/", "", "/old/", script}, after: []string{"/", "", "/new/", script},
+			added: []string{"/new/"}, removed: []string{"/old/"}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			r := Compare(side(t, c.before...), side(t, c.after...), nil)
 			for _, x := range []struct {
 				what      string
 				got, want []string
-			}{{"came", told(r.Came), c.came}, {"went", told(r.Went), c.went}, {"moved", told(r.Moved), c.moved}, {"others", r.Others, c.others}, {"added", r.Added, c.added}, {"removed", r.Removed, c.removed}} {
+			}{{"came", told(r.Came), c.came}, {"went", told(r.Went), c.went}, {"moved", told(r.Moved), c.moved}, {
+				"others", r.Others, c.others}, {"added", r.Added, c.added}, {"removed", r.Removed, c.removed}} {
 				if !slices.Equal(x.got, x.want) {
 					t.Errorf("%s: %q, want %q", x.what, x.got, x.want)
 				}

@@ -20,7 +20,8 @@ func withTexts(t *testing.T, before, after string) *Result {
 	sides := [2]*Side{side(t, "/", before), side(t, "/", after)}
 	for _, s := range sides {
 		for i, e := range s.Records[0].Elements { // as the names of a gate would have it
-			if strings.Contains(e.URL, "kit") || strings.Contains(string(s.Records[0].Source.File), "<!--yg:veil-->") && e.Tag == "script" {
+			if strings.Contains(e.URL, "kit") ||
+				strings.Contains(string(s.Records[0].Source.File), "<!--yg:veil-->") && e.Tag == "script" {
 				s.Records[0].Elements[i].Item = map[bool]string{true: "kit", false: "veil"}[e.URL != ""]
 			}
 		}

@@ -42,13 +42,16 @@ func TestStops(t *testing.T) {
 			t.Errorf("%s: %s %s is stopped by %q, want %q", c.policy, c.kind, c.url, got, c.want)
 		}
 	}
-	l := Request{Kind: Script, URL: address("https://v.example/v.js"), Page: address("https://ternhill.example/"), Parsed: true, Nonce: "abc"}
-	for policy, want := range map[string]string{"script-src 'nonce-abc'": "", "script-src 'nonce-abd'": "script-src", "script-src 'nonce-abc' 'strict-dynamic'": ""} {
+	l := Request{Kind: Script, URL: address("https://v.example/v.js"), Page: address("https://ternhill.example/"),
+		Parsed: true, Nonce: "abc"}
+	for policy, want := range map[string]string{"script-src 'nonce-abc'": "", "script-src 'nonce-abd'": "script-src",
+		"script-src 'nonce-abc' 'strict-dynamic'": ""} {
 		if got := Parse(policy).Stops(l); got != want {
 			t.Errorf("%s: %q", policy, got)
 		}
 	}
-	l = Request{Kind: Script, URL: address("https://v.example/v.js"), Page: address("https://ternhill.example/"), Integrity: "sha256-AAAA"}
+	l = Request{Kind: Script, URL: address("https://v.example/v.js"), Page: address("https://ternhill.example/"),
+		Integrity: "sha256-AAAA"}
 	if got := Parse("script-src 'sha256-AAAA'").Stops(l); got != "" {
 		t.Errorf("by its digest: %q", got)
 	}

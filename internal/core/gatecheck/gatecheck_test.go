@@ -29,7 +29,8 @@ func gateOf(t *testing.T, text string) *pageedit.Gate {
 const doc = "<!doctype html><html><head><title>x</title>%s</head><body>%s</body></html>"
 
 func pageOf(g *pageedit.Gate, path, head, body string) *pageedit.Result {
-	return g.Page(fmt.Appendf(nil, doc, head, body), page.Page{Path: path, File: strings.TrimPrefix(path, "/") + "index.html"})
+	return g.Page(fmt.Appendf(nil, doc, head, body),
+		page.Page{Path: path, File: strings.TrimPrefix(path, "/") + "index.html"})
 }
 
 // told writes problems as "severity line message".
@@ -55,7 +56,9 @@ per-page:
 `)
 	for _, c := range []struct{ path, head, required, noindex string }{
 		{"/b/", "", "", ""},
-		{"/a/", "", "warning 2 description is required, and the page would have none; warning 2 author is required, and the page would have none", ""},
+		{"/a/", "",
+			"warning 2 description is required, and the page would have none; warning 2 author is required, and the page would have none",
+			""},
 		{"/a/with/", "<meta name=author content=x>", "", ""},
 		{"/open/", "", "", "warning 5 this robots takes back the noindex of g.yaml:4:"},
 		{"/kept/", "", "", ""},
@@ -77,20 +80,26 @@ per-page:
 
 // TestUnwritten: structured data whose list fact some pages lack.
 func TestUnwritten(t *testing.T) {
-	g := gateOf(t, "items:\n  nights: {questions: '@{fact.nights}', pages: all}\n  plain: {structured: {type: Place, name: x}, pages: all}\n")
+	g := gateOf(t,
+		"items:\n  nights: {questions: '@{fact.nights}', pages: all}\n  plain: {structured: {type: Place, name: x}, pages: all}\n")
 	var u Unwritten
-	for path, lists := range map[string]map[string]any{"/with/": {"nights": []any{map[string]any{"ask": "one", "answer": "two"}}}, "/without/": nil} {
+	for path, lists := range map[string]map[string]any{
+		"/with/": {"nights": []any{map[string]any{"ask": "one", "answer": "two"}}}, "/without/": nil} {
 		u.Add(g.Page(fmt.Appendf(nil, doc, "", "<p>x"), page.Page{Path: path, File: "x.html", Lists: lists}))
 	}
 	ps := u.Problems(g.File)
-	if len(ps) != 1 || !strings.Contains(ps[0].Message, `"nights" writes no structured data where the list fact is missing (on /without/)`) || ps[0].Severity != problem.Note {
+	if len(ps) != 1 ||
+		!strings.Contains(ps[0].Message,
+			`"nights" writes no structured data where the list fact is missing (on /without/)`) ||
+		ps[0].Severity != problem.Note {
 		t.Errorf("%v", ps)
 	}
 }
 
 // TestSameURL: two items that carry one URL; two parts of one item may.
 func TestSameURL(t *testing.T) {
-	g := gateOf(t, "items:\n  a: {script: /x.js, pages: all}\n  b: {script: /x.js, stylesheet: /x.css, pages: /b/}\n  c: {stylesheet: /c.css, pages: all}\n")
+	g := gateOf(t,
+		"items:\n  a: {script: /x.js, pages: all}\n  b: {script: /x.js, stylesheet: /x.css, pages: /b/}\n  c: {stylesheet: /c.css, pages: all}\n")
 	ps := SameURL(g.File)
 	if len(ps) != 1 || ps[0].Message != `items "b" and "a" both carry /x.js` || ps[0].Pos.Line != 4 {
 		t.Errorf("%v", ps)
@@ -126,7 +135,8 @@ func TestOrderOnPages(t *testing.T) {
 
 // TestLosses: an item that goes from a page whose other code asks for it.
 func TestLosses(t *testing.T) {
-	files := map[string]string{"/lib.js": "window.stars = function () {}", "/calls.js": "stars()", "/plain.js": "window.other = 1", "/kit.css": ".kit { color: red }"}
+	files := map[string]string{"/lib.js": "window.stars = function () {}", "/calls.js": "stars()",
+		"/plain.js": "window.other = 1", "/kit.css": ".kit { color: red }"}
 	read := func(path string) ([]byte, bool) { text, ok := files[path]; return []byte(text), ok }
 	g := gateOf(t, `items:
   lib: {found: '[src="/lib.js"]', pages: none}
@@ -161,7 +171,8 @@ func TestLosses(t *testing.T) {
 
 // TestBuiltAndMissing: files of a build manifest that the site lacks.
 func TestBuiltAndMissing(t *testing.T) {
-	f, _ := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nsite: {manifest: m.json}\nitems: {a: {script: built:app.js, pages: all}}\n"), nil)
+	f, _ := gatefile.Parse("g.yaml",
+		[]byte("yellowgate: 1\nsite: {manifest: m.json}\nitems: {a: {script: built:app.js, pages: all}}\n"), nil)
 	f.ReadFiles(gatefile.Sources{Read: func(string) ([]byte, error) {
 		return []byte(`{"app.js": "/js/app-1.js", "b.css": "/css/b-2.css", "far.js": "https://count.example/far.js"}`), nil
 	}})

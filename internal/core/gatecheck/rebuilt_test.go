@@ -9,7 +9,9 @@ func TestRebuilt(t *testing.T) {
 		"{after: h1}": "div#app", "{before: main}": "div#app", "{before: '#app'}": "", "{after: '#app'}": "",
 		"{before: .last}": "", "head-end": "head", "head-start": "head", "body-end": "body", "body-start": "body",
 	} {
-		g := gateOf(t, "items:\n  x: {style-text: 'i{}', pages: all, place: "+place+"}\n  out: {style-text: 'b{}', pages: none, place: "+place+"}\n")
+		g := gateOf(t,
+			"items:\n  x: {style-text: 'i{}', pages: all, place: "+place+
+				"}\n  out: {style-text: 'b{}', pages: none, place: "+place+"}\n")
 		r := pageOf(g, "/", "", "<div id=app><main><h1>a</h1></main></div><p class=last>b</p>")
 		for _, root := range []string{"div#app", "head", "div#gone", "div#[odd", want} {
 			if root == "" {

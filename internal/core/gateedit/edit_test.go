@@ -46,39 +46,72 @@ func TestEdits(t *testing.T) {
 		do   func(d *Doc) error
 		want []string
 	}{
-		{"a value, its comment stays", func(d *Doc) error { return d.Set(Text("/visit/"), "items", "counter", "pages") }, []string{"pages: all  ", "pages: /visit/  "}},
-		{"single quotes stay", func(d *Doc) error { return d.Set(Text(`it's: "x"`), "items", "counter", "note") }, []string{`'each "spring"'`, `'it''s: "x"'`}},
+		{"a value, its comment stays",
+			func(d *Doc) error { return d.Set(Text("/visit/"), "items", "counter", "pages") },
+			[]string{"pages: all  ", "pages: /visit/  "}},
+		{"single quotes stay", func(d *Doc) error { return d.Set(Text(`it's: "x"`), "items", "counter", "note") },
+			[]string{`'each "spring"'`, `'it''s: "x"'`}},
 		{"a list", func(d *Doc) error {
 			return d.Set(NewValue{List: []NewValue{Text("members"), Text("has([a=b])")}}, "items", "counter", "except")
 		}, []string{"except: members", `except: [members, "has([a=b])"]`}},
-		{"a new key", func(d *Doc) error { return d.Set(Raw("true"), "items", "counter", "disabled") }, []string{"note: 'each \"spring\"'\n", "note: 'each \"spring\"'\n    disabled: true\n"}},
-		{"a new key before a last comment", func(d *Doc) error { return d.Set(Text("now"), "items", "map", "load") }, []string{"      - counter     # too\n", "      - counter     # too\n    load: now\n"}},
-		{"a block list by a value", func(d *Doc) error { return d.Set(Text("kit"), "items", "map", "needs") }, []string{"needs:\n      - kit\n      - counter     # too\n", "needs: kit\n"}},
-		{"text of several lines", func(d *Doc) error { return d.Set(Text("a\n\n b: #c"), "items", "counter", "code") }, []string{`code: <meta name="a" content="b">`, "code: |-\n      a\n\n       b: #c"}},
+		{"a new key", func(d *Doc) error { return d.Set(Raw("true"), "items", "counter", "disabled") },
+			[]string{"note: 'each \"spring\"'\n", "note: 'each \"spring\"'\n    disabled: true\n"}},
+		{"a new key before a last comment", func(d *Doc) error { return d.Set(Text("now"), "items", "map", "load") },
+			[]string{"      - counter     # too\n", "      - counter     # too\n    load: now\n"}},
+		{"a block list by a value", func(d *Doc) error { return d.Set(Text("kit"), "items", "map", "needs") },
+			[]string{"needs:\n      - kit\n      - counter     # too\n", "needs: kit\n"}},
+		{"text of several lines",
+			func(d *Doc) error { return d.Set(Text("a\n\n b: #c"), "items", "counter", "code") },
+			[]string{`code: <meta name="a" content="b">`, "code: |-\n      a\n\n       b: #c"}},
 		{"texts of several lines in braces", func(d *Doc) error {
 			return d.Set(NewValue{List: []NewValue{Text("a\nb"), Text("c")}}, "items", "kit", "script-text")
 		}, []string{"has(.slides)}", `has(.slides), script-text: ["a\nb", c]}`}},
-		{"in braces", func(d *Doc) error { return d.Set(Text("a, b: c"), "items", "kit", "note") }, []string{"has(.slides)}", `has(.slides), note: "a, b: c"}`}},
-		{"a value in braces", func(d *Doc) error { return d.Set(Text("none"), "items", "kit", "pages") }, []string{"pages: has(.slides)", "pages: none"}},
-		{"below", func(d *Doc) error { return d.Set(Text("500"), "items", "map", "params", "height") }, []string{"480", "500"}},
-		{"below, in braces", func(d *Doc) error { return d.Set(Text("dot"), "items", "map", "params", "shape", "value") }, []string{"value: ring", "value: dot"}},
-		{"what is missing is made", func(d *Doc) error { return d.Set(Text("1"), "items", "counter", "params", "n") }, []string{"note: 'each \"spring\"'\n", "note: 'each \"spring\"'\n    params: {n: 1}\n"}},
+		{"in braces", func(d *Doc) error { return d.Set(Text("a, b: c"), "items", "kit", "note") },
+			[]string{"has(.slides)}", `has(.slides), note: "a, b: c"}`}},
+		{"a value in braces", func(d *Doc) error { return d.Set(Text("none"), "items", "kit", "pages") },
+			[]string{"pages: has(.slides)", "pages: none"}},
+		{"below", func(d *Doc) error { return d.Set(Text("500"), "items", "map", "params", "height") },
+			[]string{"480", "500"}},
+		{"below, in braces",
+			func(d *Doc) error { return d.Set(Text("dot"), "items", "map", "params", "shape", "value") },
+			[]string{"value: ring", "value: dot"}},
+		{"what is missing is made", func(d *Doc) error { return d.Set(Text("1"), "items", "counter", "params", "n") },
+			[]string{"note: 'each \"spring\"'\n", "note: 'each \"spring\"'\n    params: {n: 1}\n"}},
 		{"an item is added", func(d *Doc) error {
-			return d.Add(NewValue{Keys: []string{"stylesheet", "pages"}, Vals: []NewValue{Text("/a.css"), Text("@{x}")}}, "items", "new")
+			return d.Add(
+				NewValue{Keys: []string{"stylesheet", "pages"}, Vals: []NewValue{Text("/a.css"), Text("@{x}")}},
+				"items", "new")
 		}, []string{"    # a last word\n", "    # a last word\n\n  new:\n    stylesheet: /a.css\n    pages: \"@{x}\"\n"}},
-		{"a mapping is made", func(d *Doc) error { return d.Set(Text("T"), "site", "name") }, []string{"  /x/: {out: [map, kit]}\n", "  /x/: {out: [map, kit]}\n\nsite:\n  name: T\n"}},
-		{"added to a value", func(d *Doc) error { return d.Append(Text("/x/"), "items", "counter", "except") }, []string{"except: members", "except: [members, /x/]"}},
-		{"added to a block list", func(d *Doc) error { return d.Append(Text("z"), "items", "map", "needs") }, []string{"# too\n", "# too\n      - z\n"}},
-		{"added to a list", func(d *Doc) error { return d.Append(Text("kit"), "per-page", "/visit/", "in") }, []string{"in: [map]", "in: [map, kit]"}},
-		{"added in braces", func(d *Doc) error { return d.Append(Text("/x/"), "items", "kit", "pages") }, []string{"pages: has(.slides)}", "pages: [has(.slides), /x/]}"}},
-		{"a rule, where there are none", func(d *Doc) error { return d.AppendRule(rule, "metadata") }, []string{"  /x/: {out: [map, kit]}\n", "  /x/: {out: [map, kit]}\n\nmetadata:\n  - pages: all\n    icon: \"/i.svg?a: b\"\n"}},
-		{"a key goes", func(d *Doc) error { return d.Delete(2, "items", "counter", "pages") }, []string{"    pages: all              # agreed\n", ""}},
-		{"a key in braces goes", func(d *Doc) error { return d.Delete(2, "items", "kit", "found") }, []string{"{found: {url: /kit/**}, pages", "{pages"}},
-		{"the last in braces goes", func(d *Doc) error { return d.Delete(2, "items", "kit", "pages") }, []string{", pages: has(.slides)}", "}"}},
-		{"an item goes, comments stay", func(d *Doc) error { return d.Delete(1, "items", "kit") }, []string{"  kit: {found: {url: /kit/**}, pages: has(.slides)} # old\n\n", "\n"}},
-		{"a name goes from a list", func(d *Doc) error { return d.DeleteFromList("map", 1, "per-page", "/x/", "out") }, []string{"[map, kit]", "[kit]"}},
-		{"the last name takes its page along", func(d *Doc) error { return d.DeleteFromList("map", 1, "per-page", "/visit/", "in") }, []string{"  /visit/:\n    in: [map]\n", ""}},
-		{"a name goes from a block list", func(d *Doc) error { return d.DeleteFromList("counter", 1, "items", "map", "needs") }, []string{"      - counter     # too\n", ""}},
+		{"a mapping is made", func(d *Doc) error { return d.Set(Text("T"), "site", "name") },
+			[]string{"  /x/: {out: [map, kit]}\n", "  /x/: {out: [map, kit]}\n\nsite:\n  name: T\n"}},
+		{"added to a value", func(d *Doc) error { return d.Append(Text("/x/"), "items", "counter", "except") },
+			[]string{"except: members", "except: [members, /x/]"}},
+		{"added to a block list", func(d *Doc) error { return d.Append(Text("z"), "items", "map", "needs") },
+			[]string{"# too\n", "# too\n      - z\n"}},
+		{"added to a list", func(d *Doc) error { return d.Append(Text("kit"), "per-page", "/visit/", "in") },
+			[]string{"in: [map]", "in: [map, kit]"}},
+		{"added in braces", func(d *Doc) error { return d.Append(Text("/x/"), "items", "kit", "pages") },
+			[]string{"pages: has(.slides)}", "pages: [has(.slides), /x/]}"}},
+		{"a rule, where there are none", func(d *Doc) error { return d.AppendRule(rule, "metadata") },
+			[]string{"  /x/: {out: [map, kit]}\n",
+				"  /x/: {out: [map, kit]}\n\nmetadata:\n  - pages: all\n    icon: \"/i.svg?a: b\"\n"}},
+		{"a key goes", func(d *Doc) error { return d.Delete(2, "items", "counter", "pages") },
+			[]string{"    pages: all              # agreed\n", ""}},
+		{"a key in braces goes", func(d *Doc) error { return d.Delete(2, "items", "kit", "found") },
+			[]string{"{found: {url: /kit/**}, pages", "{pages"}},
+		{"the last in braces goes", func(d *Doc) error { return d.Delete(2, "items", "kit", "pages") },
+			[]string{", pages: has(.slides)}", "}"}},
+		{"an item goes, comments stay", func(d *Doc) error { return d.Delete(1, "items", "kit") },
+			[]string{"  kit: {found: {url: /kit/**}, pages: has(.slides)} # old\n\n", "\n"}},
+		{"a name goes from a list",
+			func(d *Doc) error { return d.DeleteFromList("map", 1, "per-page", "/x/", "out") },
+			[]string{"[map, kit]", "[kit]"}},
+		{"the last name takes its page along",
+			func(d *Doc) error { return d.DeleteFromList("map", 1, "per-page", "/visit/", "in") },
+			[]string{"  /visit/:\n    in: [map]\n", ""}},
+		{"a name goes from a block list",
+			func(d *Doc) error { return d.DeleteFromList("counter", 1, "items", "map", "needs") },
+			[]string{"      - counter     # too\n", ""}},
 	} {
 		for _, eol := range []string{"\n", "\r\n"} {
 			want := file
@@ -148,11 +181,13 @@ func TestFirstItem(t *testing.T) {
 
 // FuzzText: whatever text is set comes back as it is, and nothing else changes.
 func FuzzText(f *testing.F) {
-	for _, s := range []string{"x", "true", "@{page.title} | x", "a: b", "a #b", "[a]", "it's \"it\"", "*", "#id", "- x", "1.10", "\\", "a\nb", "ä", "%", "a, b", " x "} {
+	for _, s := range []string{"x", "true", "@{page.title} | x", "a: b", "a #b", "[a]", "it's \"it\"", "*", "#id",
+		"- x", "1.10", "\\", "a\nb", "ä", "%", "a, b", " x "} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
-		if strings.TrimSpace(s) == "" || strings.ContainsAny(s, "\r\x00\uFEFF\u0085\u2028\u2029") || strings.ToValidUTF8(s, "") != s || strings.TrimRight(s, "\n") != s || strings.HasPrefix(s, "\n") {
+		if strings.TrimSpace(s) == "" || strings.ContainsAny(s, "\r\x00\uFEFF\u0085\u2028\u2029") ||
+			strings.ToValidUTF8(s, "") != s || strings.TrimRight(s, "\n") != s || strings.HasPrefix(s, "\n") {
 			return
 		}
 		for _, r := range s {
@@ -200,12 +235,15 @@ func TestNoted(t *testing.T) {
 		}
 	}
 	d = Read([]byte("metadata:\n  - pages: all\n"))
-	v := NewValue{Keys: []string{"property"}, Vals: []NewValue{{Keys: []string{"og:x"}, Vals: []NewValue{Text("@{page.title}")}}}}
-	if err := d.AppendRule(v, "metadata"); err != nil || !strings.Contains(string(d.Bytes()), `property: {"og:x": "@{page.title}"}`) {
+	v := NewValue{Keys: []string{"property"},
+		Vals: []NewValue{{Keys: []string{"og:x"}, Vals: []NewValue{Text("@{page.title}")}}}}
+	if err := d.AppendRule(v, "metadata"); err != nil ||
+		!strings.Contains(string(d.Bytes()), `property: {"og:x": "@{page.title}"}`) {
 		t.Errorf("%v\n%s", err, d.Bytes())
 	}
 	blocks := Read([]byte(file)).Blocks("items")
-	if len(blocks) != 3 || !strings.HasPrefix(blocks["map"], "  map:\n") || !strings.Contains(blocks["map"], "counter     # too") || strings.Contains(blocks["kit"], "map") {
+	if len(blocks) != 3 || !strings.HasPrefix(blocks["map"], "  map:\n") ||
+		!strings.Contains(blocks["map"], "counter     # too") || strings.Contains(blocks["kit"], "map") {
 		t.Errorf("%q", blocks)
 	}
 }

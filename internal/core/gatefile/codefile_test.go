@@ -61,7 +61,8 @@ func TestIncludes(t *testing.T) {
 			t.Errorf("%s is not at %d", h.Raw, h.Offset)
 		}
 	}
-	for text, at := range map[string]string{"@{colour}": "code/b.html:2:1", "@{label}": "code/b.html:1:11", "</p>": "code/a.html:2:42", "@{page.title}": "code/a.html:2:47"} {
+	for text, at := range map[string]string{"@{colour}": "code/b.html:2:1", "@{label}": "code/b.html:1:11",
+		"</p>": "code/a.html:2:42", "@{page.title}": "code/a.html:2:47"} {
 		if got := p.PositionAt(strings.Index(p.Text, text)); got.String() != at {
 			t.Errorf("%s stands in %s, want %s", text, got, at)
 		}

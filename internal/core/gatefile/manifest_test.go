@@ -25,7 +25,8 @@ func TestManifest(t *testing.T) {
 	}
 	files := m.Files()
 	slices.Sort(files)
-	if got := strings.Join(files, " "); got != "/assets/app.1f2e.js /assets/r.js /d.js /h.css /l1.js /l2.css /m.js https://cdn.example/f.js" {
+	if got := strings.Join(files, " "); got !=
+		"/assets/app.1f2e.js /assets/r.js /d.js /h.css /l1.js /l2.css /m.js https://cdn.example/f.js" {
 		t.Errorf("files: %s", got)
 	}
 	if s := m.suggest("ap.js"); !strings.Contains(s, "app.js") {

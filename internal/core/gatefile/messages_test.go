@@ -83,7 +83,8 @@ func TestEveryMessage(t *testing.T) {
 			}
 		}
 	}
-	files := map[string]string{"x.html": "<p>x</p>", "dir/y.css": "p{}", "m.json": `{"a.js": "/js/a-1.js", "b.css": 3}`, "bad.json": "{", "list.json": "[]", "empty.html": ""}
+	files := map[string]string{"x.html": "<p>x</p>", "dir/y.css": "p{}",
+		"m.json": `{"a.js": "/js/a-1.js", "b.css": 3}`, "bad.json": "{", "list.json": "[]", "empty.html": ""}
 	sources := Sources{Read: func(name string) ([]byte, error) {
 		if text, ok := files[name]; ok {
 			return []byte(text), nil

@@ -23,7 +23,8 @@ func TestContents(t *testing.T) {
 		{"<div class='x", false, true, false, -1, 0},
 	} {
 		got := ContentsOf(c.code)
-		if got.HeadOnly != c.headOnly || got.FitsHead != c.fits || got.InlineScript != c.runs || got.NotForBody != c.notForBody || got.Cut != c.cut {
+		if got.HeadOnly != c.headOnly || got.FitsHead != c.fits || got.InlineScript != c.runs ||
+			got.NotForBody != c.notForBody || got.Cut != c.cut {
 			t.Errorf("%s: %+v, want %+v", c.code, got, c)
 		}
 	}

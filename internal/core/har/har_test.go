@@ -53,25 +53,38 @@ func TestRead(t *testing.T) {
 		{"image", "", "other", "", 0, -1, 200, 0, 9, true},
 	}
 	for i, x := range r.Requests {
-		if got := (row{x.Kind, x.Failed, x.Asked.By, x.Asked.URL, x.Asked.Line, x.Asked.Request, x.Status, x.Wire, x.Bytes, x.Cached}); got != want[i] {
+		if got := (row{x.Kind, x.Failed, x.Asked.By, x.Asked.URL, x.Asked.Line, x.Asked.Request, x.Status, x.Wire,
+			x.Bytes, x.Cached}); got != want[i] {
 			t.Errorf("request %d: %+v, want %+v", i, got, want[i])
 		}
 	}
-	if x := r.Requests[1]; x.Begun != 50 || x.Ended != 60 || r.Requests[0].Coding != "br" || r.Requests[0].Protocol != "http/2.0" {
+	if x := r.Requests[1]; x.Begun != 50 || x.Ended != 60 || r.Requests[0].Coding != "br" ||
+		r.Requests[0].Protocol != "http/2.0" {
 		t.Errorf("times and codings: %+v", x)
 	}
 }
 
 // TestRoundTrip: what is written is read again.
 func TestRoundTrip(t *testing.T) {
-	r := &pageload.Record{Format: pageload.Format, URL: "https://ternhill.example/a/", Path: "/a/", Title: "A", Elements: []pageload.DOMElement{}, Measured: pageload.Measured{Loaded: 30}, Requests: []pageload.Request{
-		{URL: "https://ternhill.example/a/", Kind: "document", Method: "GET", Status: 301, Begun: 0, Ended: 2, Asked: pageload.Initiator{By: "other", Request: -1}},
-		{URL: "https://ternhill.example/b/", Kind: "document", Method: "GET", Status: 200, Begun: 2, Ended: 4.5, Wire: 700, Bytes: 2000, Coding: "gzip", Protocol: "h2", Asked: pageload.Initiator{By: "redirect", URL: "https://ternhill.example/a/", Request: 0}},
-		{URL: "https://ternhill.example/a.js?x=1&y", Kind: "script", Method: "GET", Status: 200, Begun: 5, Ended: 6, Cached: true, Asked: pageload.Initiator{By: "page", URL: "https://ternhill.example/b/", Line: 7, Request: -1}},
-		{URL: "https://count.example/", Kind: "fetch", Method: "POST", Failed: pageload.NotCalled, Begun: 7, Ended: 8, Asked: pageload.Initiator{By: "script", URL: "https://ternhill.example/a.js?x=1&y", Line: 2, Request: -1}},
-		{URL: "https://chat.example/", Kind: "frame", Method: "GET", Status: 200, Begun: 8, Ended: 9, Asked: pageload.Initiator{By: "page", URL: "https://ternhill.example/b/", Line: 9, Request: -1}},
-		{URL: "https://ternhill.example/d.css", Kind: "style", Method: "GET", Status: 200, Begun: 8, Ended: 9, Asked: pageload.Initiator{By: "other", Request: -1}},
-		{URL: "https://ternhill.example/c.js", Kind: "script", Method: "GET", Status: 200, Failed: pageload.Integrity, Begun: 8, Ended: 9, Asked: pageload.Initiator{By: "preload", Request: -1}},
+	r := &pageload.Record{Format: pageload.Format, URL: "https://ternhill.example/a/", Path: "/a/", Title: "A",
+		Elements: []pageload.DOMElement{}, Measured: pageload.Measured{Loaded: 30}, Requests: []pageload.Request{
+		{URL: "https://ternhill.example/a/", Kind: "document", Method: "GET", Status: 301, Begun: 0, Ended: 2,
+			Asked: pageload.Initiator{By: "other", Request: -1}},
+		{URL: "https://ternhill.example/b/", Kind: "document", Method: "GET", Status: 200, Begun: 2, Ended: 4.5,
+			Wire: 700, Bytes: 2000, Coding: "gzip", Protocol: "h2",
+			Asked: pageload.Initiator{By: "redirect", URL: "https://ternhill.example/a/", Request: 0}},
+		{URL: "https://ternhill.example/a.js?x=1&y", Kind: "script", Method: "GET", Status: 200, Begun: 5, Ended: 6,
+			Cached: true,
+			Asked:  pageload.Initiator{By: "page", URL: "https://ternhill.example/b/", Line: 7, Request: -1}},
+		{URL: "https://count.example/", Kind: "fetch", Method: "POST", Failed: pageload.NotCalled, Begun: 7, Ended: 8,
+			Asked: pageload.Initiator{By: "script", URL: "https://ternhill.example/a.js?x=1&y", Line: 2,
+				Request: -1}},
+		{URL: "https://chat.example/", Kind: "frame", Method: "GET", Status: 200, Begun: 8, Ended: 9,
+			Asked: pageload.Initiator{By: "page", URL: "https://ternhill.example/b/", Line: 9, Request: -1}},
+		{URL: "https://ternhill.example/d.css", Kind: "style", Method: "GET", Status: 200, Begun: 8, Ended: 9,
+			Asked: pageload.Initiator{By: "other", Request: -1}},
+		{URL: "https://ternhill.example/c.js", Kind: "script", Method: "GET", Status: 200, Failed: pageload.Integrity,
+			Begun: 8, Ended: 9, Asked: pageload.Initiator{By: "preload", Request: -1}},
 	}}
 	unread := &pageload.Record{Unread: "it crashed"}
 	text, err := Write([]*pageload.Record{r, unread}, "0", time.Date(2026, 11, 29, 10, 0, 0, 0, time.UTC))
@@ -91,7 +104,8 @@ func TestRoundTrip(t *testing.T) {
 			t.Errorf("request %d:\n%+v\nwas\n%+v", i, a, b)
 		}
 	}
-	for _, member := range []string{`"version": "1.2"`, `"creator"`, `"pageref"`, `"cookies": []`, `"cache": {}`, `"timings"`} {
+	for _, member := range []string{`"version": "1.2"`, `"creator"`, `"pageref"`, `"cookies": []`, `"cache": {}`,
+		`"timings"`} {
 		if !strings.Contains(string(text), member) {
 			t.Errorf("%s is missing", member)
 		}
@@ -100,12 +114,15 @@ func TestRoundTrip(t *testing.T) {
 
 // TestWrong: what is no recording is a clear error.
 func TestWrong(t *testing.T) {
-	for text, want := range map[string]string{"": "not JSON", "{": "not JSON", "[]": "not a HAR", `{"log": {}}`: "log.entries is empty", `{"log": {"entries": [{"request": {"url": "nonsense"}}]}}`: "no page", `{"log": {"entries": "x"}}`: "not a HAR"} {
+	for text, want := range map[string]string{"": "not JSON", "{": "not JSON", "[]": "not a HAR",
+		`{"log": {}}`: "log.entries is empty", `{"log": {"entries": [{"request": {"url": "nonsense"}}]}}`: "no page",
+		`{"log": {"entries": "x"}}`: "not a HAR"} {
 		if _, err := Read([]byte(text)); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v, want %q", text, err, want)
 		}
 	}
-	if list, err := Read([]byte(`{"log": {"entries": [{"request": {"url": "https://a.example/x"}, "response": {"status": -1}}]}}`)); err != nil || list[0].Path != "/x" || list[0].Requests[0].Failed == "" {
+	if list, err := Read(
+		[]byte(`{"log": {"entries": [{"request": {"url": "https://a.example/x"}, "response": {"status": -1}}]}}`)); err != nil || list[0].Path != "/x" || list[0].Requests[0].Failed == "" {
 		t.Errorf("without pages: %v %v", list, err)
 	}
 }
@@ -113,7 +130,9 @@ func TestWrong(t *testing.T) {
 // FuzzRead: whatever a file holds, it is read or refused, and what is read can be written.
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(recorded))
-	f.Add([]byte(`{"log": {"entries": [{"request": {"url": "https://a.example/x"}, "response": {"status": 302, "redirectURL": "::"}}]}}`))
+	f.Add(
+		[]byte(
+			`{"log": {"entries": [{"request": {"url": "https://a.example/x"}, "response": {"status": 302, "redirectURL": "::"}}]}}`))
 	f.Fuzz(func(t *testing.T, text []byte) {
 		list, err := Read(text)
 		if err != nil {
@@ -125,7 +144,8 @@ func FuzzRead(f *testing.F) {
 				r.Tell(r.Chain(i))
 			}
 		}
-		if _, err := Write(list, "0", time.Time{}); err != nil && !strings.Contains(err.Error(), "unsupported value") && !strings.Contains(err.Error(), "year") {
+		if _, err := Write(list, "0", time.Time{}); err != nil &&
+			!strings.Contains(err.Error(), "unsupported value") && !strings.Contains(err.Error(), "year") {
 			t.Error(err)
 		}
 	})

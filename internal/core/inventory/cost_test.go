@@ -15,7 +15,8 @@ func TestCost(t *testing.T) {
 	weights := struct {
 		folder
 		*Imports
-	}{files, &Imports{Weights: files, Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
+	}{files, &Imports{Weights: files,
+		Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
 	for _, c := range []struct {
 		html string
 		want Cost
@@ -28,9 +29,12 @@ func TestCost(t *testing.T) {
 		{"<link rel=icon href=/i.svg>", Cost{Requests: 1, Loaded: 1, LoadedGzip: 1}},
 		{"<script>go()</script><style>a{}</style>", Cost{Scripts: 4, Styles: 3, Inline: 7, InlineGzip: 2}},
 		{"<script type=application/ld+json>{}</script>", Cost{Scripts: 2, Inline: 2, InlineGzip: 1}},
-		{"<script src=https://x.example/a.js defer></script><iframe src=https://x.example/b></iframe>", Cost{Requests: 2, ThirdParties: 1}},
-		{"<iframe src=https://x.example/b></iframe><iframe src=https://y.example/b></iframe>", Cost{Requests: 2, ThirdParties: 2}},
-		{"<template><script src=/a.js></script></template><noscript><link rel=stylesheet href=/a.css></noscript><svg><style>a{}</style></svg>", Cost{}},
+		{"<script src=https://x.example/a.js defer></script><iframe src=https://x.example/b></iframe>",
+			Cost{Requests: 2, ThirdParties: 1}},
+		{"<iframe src=https://x.example/b></iframe><iframe src=https://y.example/b></iframe>",
+			Cost{Requests: 2, ThirdParties: 2}},
+		{"<template><script src=/a.js></script></template><noscript><link rel=stylesheet href=/a.css></noscript><svg><style>a{}</style></svg>",
+			Cost{}},
 		{"<script src=/gone.js defer></script>", Cost{Requests: 1}},
 		{"<script src=data:text/javascript,x></script>", Cost{}},
 	} {
@@ -43,11 +47,13 @@ func TestCost(t *testing.T) {
 
 // TestSavedCost: a record that was written as JSON and read again costs what it cost.
 func TestSavedCost(t *testing.T) {
-	files := folder{"/a.js": "var s = document.createElement('script'); s.src = '/b.js'; new Image().src = '/i.png'", "/b.js": "12", "/i.png": "1", "/j.png": "22", "/f.mp4": "333", "/a.css": "p { background: url(j.png) }"}
+	files := folder{"/a.js": "var s = document.createElement('script'); s.src = '/b.js'; new Image().src = '/i.png'",
+		"/b.js": "12", "/i.png": "1", "/j.png": "22", "/f.mp4": "333", "/a.css": "p { background: url(j.png) }"}
 	weights := struct {
 		folder
 		*Imports
-	}{files, &Imports{Weights: files, Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
+	}{files, &Imports{Weights: files,
+		Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
 	for _, html := range []string{
 		"<script src=/a.js></script><link rel=stylesheet href=/a.css>",
 		"<img src=/i.png srcset='/j.png 2x'><img src=/i.png><img src=data:image/gif;base64,R0>",

@@ -38,7 +38,8 @@ func TestImports(t *testing.T) {
 		"/late/x.css": `x{}`,
 	}
 	for _, c := range []struct{ html, want string }{
-		{`<link rel=stylesheet href=/css/a.css>`, "/css/b.css by /css/a.css; https://fonts.example/f.css by /css/a.css; /css/c.css by /css/b.css; /css/gone.css by /css/b.css dead"},
+		{`<link rel=stylesheet href=/css/a.css>`,
+			"/css/b.css by /css/a.css; https://fonts.example/f.css by /css/a.css; /css/c.css by /css/b.css; /css/gone.css by /css/b.css dead"},
 		{`<link rel=preload as=style href=/css/a.css>`, ""},
 		{`<noscript><link rel=stylesheet href=/css/a.css></noscript>`, ""},
 		{`<link rel=stylesheet href=/css/r.css>`, "/css/c.css by /css/r.css"},
@@ -46,16 +47,20 @@ func TestImports(t *testing.T) {
 		{`<style>@import "late/x.css"; @import "late/x.css"; p{}</style>`, "/visit/late/x.css by  dead"},
 		{`<style>p{} @import "/css/a.css";</style>`, ""},
 		{`<script type=module src=/js/m.js></script>`, "/js/n.js by /js/m.js; /js/o.js by /js/m.js; /js/d.json by /js/n.js"},
-		{`<script type=module async src=/js/m.js></script>`, "/js/n.js by /js/m.js; /js/o.js by /js/m.js; /js/d.json by /js/n.js"},
+		{`<script type=module async src=/js/m.js></script>`,
+			"/js/n.js by /js/m.js; /js/o.js by /js/m.js; /js/d.json by /js/n.js"},
 		{`<script src=/js/m.js></script>`, ""},
 		{`<script type=module src=/js/bad.js></script>`, ""},
-		{`<script type=module>import "/js/n.js"; import "/js/o.js"</script>`, "/js/n.js by ; /js/o.js by ; /js/m.js by /js/n.js; /js/d.json by /js/n.js"},
+		{`<script type=module>import "/js/n.js"; import "/js/o.js"</script>`,
+			"/js/n.js by ; /js/o.js by ; /js/m.js by /js/n.js; /js/d.json by /js/n.js"},
 	} {
 		weights := struct {
 			folder
 			*Imports
-		}{files, &Imports{Weights: files, Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
-		r := Take([]byte("<!doctype html>"+c.html), page.Page{Path: "/visit/", File: "visit/index.html"}, weburl.NewSite("https://ternhill.example"), weights)
+		}{files, &Imports{Weights: files,
+			Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
+		r := Take([]byte("<!doctype html>"+c.html), page.Page{Path: "/visit/", File: "visit/index.html"},
+			weburl.NewSite("https://ternhill.example"), weights)
 		var all []string
 		bytes, n := 0, 0
 		for _, e := range r.Elements {
@@ -97,14 +102,19 @@ func TestBrings(t *testing.T) {
 		"/visit/x.js": ``,
 	}
 	for _, c := range []struct{ html, want string }{
-		{`<script src=/js/a.js></script>`, "script /js/b.js by /js/a.js:3; script https://v.example/v.js by /js/b.js:1; img /i/p.gif by /js/b.js:1"},
-		{`<script src=/js/a.js></script><script src=/js/b.js></script>`, "script https://v.example/v.js by /js/b.js:1; img /i/p.gif by /js/b.js:1"},
+		{`<script src=/js/a.js></script>`,
+			"script /js/b.js by /js/a.js:3; script https://v.example/v.js by /js/b.js:1; img /i/p.gif by /js/b.js:1"},
+		{`<script src=/js/a.js></script><script src=/js/b.js></script>`,
+			"script https://v.example/v.js by /js/b.js:1; img /i/p.gif by /js/b.js:1"},
 		{`<script src=/js/loop.js></script>`, ""},
-		{"<script>\n\nvar s = document.createElement('script');\ns.src = 'https://v.example/v.js'</script>", "script https://v.example/v.js by :4"},
+		{"<script>\n\nvar s = document.createElement('script');\ns.src = 'https://v.example/v.js'</script>",
+			"script https://v.example/v.js by :4"},
 		{"\n<script\nid=x>var s = document.createElement('script'); s.src = 'x.js'</script>", "script /visit/x.js by :3"},
 		{`<script>var s = document.createElement("script"); s.src = "gone.js"</script>`, "script /visit/gone.js by :1 dead"},
-		{`<script>var s = document.createElement("script"); s.src = "/js/b.js?v=" + Date.now()</script>`, "script /js/b.js by :1 open; script https://v.example/v.js by /js/b.js:1; img /i/p.gif by /js/b.js:1"},
-		{`<script>onclick = function () { var s = document.createElement("script"); s.src = "/js/a.js" }</script>`, "script /js/a.js by :1 later; script /js/b.js by /js/a.js:3 later; script https://v.example/v.js by /js/b.js:1 later; img /i/p.gif by /js/b.js:1 later"},
+		{`<script>var s = document.createElement("script"); s.src = "/js/b.js?v=" + Date.now()</script>`,
+			"script /js/b.js by :1 open; script https://v.example/v.js by /js/b.js:1; img /i/p.gif by /js/b.js:1"},
+		{`<script>onclick = function () { var s = document.createElement("script"); s.src = "/js/a.js" }</script>`,
+			"script /js/a.js by :1 later; script /js/b.js by /js/a.js:3 later; script https://v.example/v.js by /js/b.js:1 later; img /i/p.gif by /js/b.js:1 later"},
 		{`<script type=module src=/js/m.js></script>`, "import /js/late.js by /js/n.js:1"},
 		{`<script type=text/template>var s = document.createElement("script"); s.src = "/js/a.js"</script>`, ""},
 		{`<template><script src=/js/a.js></script></template><noscript><script src=/js/a.js></script></noscript>`, ""},
@@ -113,8 +123,10 @@ func TestBrings(t *testing.T) {
 		weights := struct {
 			folder
 			*Imports
-		}{files, &Imports{Weights: files, Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
-		r := Take([]byte("<!doctype html>"+c.html), page.Page{Path: "/visit/", File: "visit/index.html"}, weburl.NewSite("https://ternhill.example"), weights)
+		}{files, &Imports{Weights: files,
+			Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
+		r := Take([]byte("<!doctype html>"+c.html), page.Page{Path: "/visit/", File: "visit/index.html"},
+			weburl.NewSite("https://ternhill.example"), weights)
 		var all []string
 		requests := 0
 		for _, e := range r.Elements {

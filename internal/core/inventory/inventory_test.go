@@ -41,13 +41,17 @@ func TestElements(t *testing.T) {
 		{`<link rel=preload as=script href=/js/a.js>`, "link head own /js/a.js 1000"},
 		{`<style>a{}</style>`, "style head inline blocking 3"},
 		{`<noscript><style>a{}</style></noscript>`, "noscript head inline; style head inline 3"},
-		{`<body><template><script src="/js/a.js"></script></template>`, "template body inline; script body own /js/a.js 1000"},
+		{`<body><template><script src="/js/a.js"></script></template>`,
+			"template body inline; script body own /js/a.js 1000"},
 		{`<body><iframe src="/visit/"></iframe><dialog id=d>x</dialog>`, "iframe body own /visit/; dialog body inline"},
 		{`<body><svg><style>a{}</style></svg>`, "style body inline blocking 3"},
-		{`<!--yg:counter--><script src="/js/a.js"></script><!--/yg:counter--><meta name=a>`, "script head own blocking /js/a.js 1000 counter; meta head inline"},
-		{`<base href="https://x.example/y/"><script src="a.js"></script>`, "base head inline; script head third blocking https://x.example/y/a.js"},
+		{`<!--yg:counter--><script src="/js/a.js"></script><!--/yg:counter--><meta name=a>`,
+			"script head own blocking /js/a.js 1000 counter; meta head inline"},
+		{`<base href="https://x.example/y/"><script src="a.js"></script>`,
+			"base head inline; script head third blocking https://x.example/y/a.js"},
 	} {
-		r := Take([]byte("<!doctype html>"+c.html), page.Page{Path: "/visit/", File: "visit/index.html"}, weburl.NewSite("https://ternhill.example"), fixed{})
+		r := Take([]byte("<!doctype html>"+c.html), page.Page{Path: "/visit/", File: "visit/index.html"},
+			weburl.NewSite("https://ternhill.example"), fixed{})
 		var all []string
 		for _, e := range r.Elements {
 			parts := []string{e.Tag, e.Area, e.Party, e.Runs, e.Target}
@@ -79,7 +83,9 @@ func TestLengths(t *testing.T) {
 
 // TestAboveBase: what stands above the base element is loaded without it.
 func TestAboveBase(t *testing.T) {
-	r := Take([]byte("<!doctype html><head><link rel=stylesheet href=a.css><base target=_blank><base href=/deep/><base href=/other/><link rel=stylesheet href=b.css><body><script src=c.js></script>"),
+	r := Take(
+		[]byte(
+			"<!doctype html><head><link rel=stylesheet href=a.css><base target=_blank><base href=/deep/><base href=/other/><link rel=stylesheet href=b.css><body><script src=c.js></script>"),
 		page.Page{Path: "/visit/", File: "visit/index.html"}, weburl.NewSite("https://ternhill.example"), nil)
 	var got []string
 	for _, e := range r.Elements {

@@ -49,8 +49,10 @@ func TestMedia(t *testing.T) {
 		w := struct {
 			folder
 			*Imports
-		}{files, &Imports{Weights: files, Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
-		r := Take([]byte("<!doctype html><title>x</title><body>"+html), page.Page{Path: "/visit/", File: "visit/index.html"}, weburl.NewSite("https://ternhill.example"), w)
+		}{files, &Imports{Weights: files,
+			Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
+		r := Take([]byte("<!doctype html><title>x</title><body>"+html),
+			page.Page{Path: "/visit/", File: "visit/index.html"}, weburl.NewSite("https://ternhill.example"), w)
 		var all []string
 		requests := 0
 		tell := func(e *Element, tag string) {
@@ -124,8 +126,12 @@ func TestStyleFiles(t *testing.T) {
 	w := struct {
 		folder
 		*Imports
-	}{files, &Imports{Weights: files, Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
-	r := Take([]byte("<!doctype html>\n<link rel=stylesheet href=/css/a.css>\n<style>\np { background: url(here.png) }</style>"), page.Page{Path: "/visit/", File: "visit/index.html"}, weburl.NewSite("https://ternhill.example"), w)
+	}{files, &Imports{Weights: files,
+		Read: func(p string) ([]byte, bool) { text, ok := files[p]; return []byte(text), ok }}}
+	r := Take(
+		[]byte(
+			"<!doctype html>\n<link rel=stylesheet href=/css/a.css>\n<style>\np { background: url(here.png) }</style>"),
+		page.Page{Path: "/visit/", File: "visit/index.html"}, weburl.NewSite("https://ternhill.example"), w)
 	var got []string
 	for _, e := range r.Elements {
 		for _, m := range e.Files {

@@ -43,10 +43,14 @@ items:
 		copies = append(copies, text)
 	}
 	changes := []*strings.Replacer{
-		strings.NewReplacer(`"`, "'"), strings.NewReplacer("<p>", "<P >", "</p>", ""), strings.NewReplacer("> ", ">\n\t"), strings.NewReplacer(" class", "\n class", ", ", ",  "),
-		strings.NewReplacer("keeper", "keep<!-- x -->er"), strings.NewReplacer("<b>", "<b><!-- keeper -->"), strings.NewReplacer("</", "<i></i></"),
+		strings.NewReplacer(`"`, "'"), strings.NewReplacer("<p>", "<P >", "</p>", ""), strings.NewReplacer("> ",
+			">\n\t"), strings.NewReplacer(" class", "\n class", ", ", ",  "),
+		strings.NewReplacer("keeper", "keep<!-- x -->er"), strings.NewReplacer("<b>",
+			"<b><!-- keeper -->"), strings.NewReplacer("</", "<i></i></"),
 	}
-	junk := []string{"<p>keeper</p>", "<!-- visit-note keeper -->", "<noscript><p>x</noscript>", "<svg><p>", "</svg>", "<textarea><p>keeper</textarea>", "<script>'<p>keeper'</script>", "<aside class=visit-note data-k=1>", "<template><b>keeper</b></template>", "countVisits"}
+	junk := []string{"<p>keeper</p>", "<!-- visit-note keeper -->", "<noscript><p>x</noscript>", "<svg><p>", "</svg>",
+		"<textarea><p>keeper</textarea>", "<script>'<p>keeper'</script>", "<aside class=visit-note data-k=1>",
+		"<template><b>keeper</b></template>", "countVisits"}
 	r := rand.New(rand.NewSource(3))
 	compared := 0
 	for range testsize.Of(200, 5000) {
@@ -69,7 +73,10 @@ items:
 			text = text[:max(at, 0)] + put + text[max(at, 0):]
 		}
 		record := Take([]byte(text), known, g, nil)
-		h := &holder{Comparison: &Comparison{Gate: g, Result: g.Page([]byte(source), known), Items: make([]Presence, len(f.Items))}, r: record.Record, folds: map[string]string{}, claimed: newCover(len(text))}
+		h := &holder{
+			Comparison: &Comparison{Gate: g, Result: g.Page([]byte(source), known),
+				Items: make([]Presence, len(f.Items))}, r: record.Record, folds: map[string]string{},
+			claimed: newCover(len(text))}
 		h.marks()
 		h.expect()
 		h.search()

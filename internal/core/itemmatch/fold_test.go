@@ -86,8 +86,10 @@ func TestFits(t *testing.T) {
 		pattern, text string
 		want          bool
 	}{
-		{"abc", "abc", true}, {"abc", "abcd", false}, {"a⬚c", "abc", true}, {"a⬚c", "ac", true}, {"a⬚c", "abcd", false}, {"⬚", "anything", true},
-		{"⬚b⬚", "abc", true}, {"⬚b⬚", "acc", false}, {"a⬚b⬚a", "aba", true}, {"a⬚b⬚a", "ab", false}, {"x⬚", "y", false},
+		{"abc", "abc", true}, {"abc", "abcd", false}, {"a⬚c", "abc", true}, {"a⬚c", "ac", true}, {"a⬚c", "abcd",
+			false}, {"⬚", "anything", true},
+		{"⬚b⬚", "abc", true}, {"⬚b⬚", "acc", false}, {"a⬚b⬚a", "aba", true}, {"a⬚b⬚a", "ab",
+			false}, {"x⬚", "y", false},
 	} {
 		if got := fits(strings.ReplaceAll(c.pattern, "⬚", snippet.Hole), c.text); got != c.want {
 			t.Errorf("%q fits %q: %v, want %v", c.text, c.pattern, got, c.want)

@@ -11,8 +11,12 @@ import (
 // 32 MB of it, or a page made for the purpose.
 func benchPages(b *testing.B) (pages [][]byte, size int64) {
 	if *pagesDir == "" {
-		row := []byte("<p>The <a class=\"ref\" href=\"/dome/#s1\">dome</a> opens when the <em>sky</em> is clear.</p>\n<table><tr><td>1</td><td><code>a&lt;b</code></td></tr></table>\n")
-		page := append([]byte("<!doctype html><html lang=en><head><meta charset=utf-8><title>x</title><link rel=stylesheet href=/a.css><script src=/a.js></script></head><body>\n"), bytes.Repeat(row, 200)...)
+		row := []byte(
+			"<p>The <a class=\"ref\" href=\"/dome/#s1\">dome</a> opens when the <em>sky</em> is clear.</p>\n<table><tr><td>1</td><td><code>a&lt;b</code></td></tr></table>\n")
+		page := append(
+			[]byte(
+				"<!doctype html><html lang=en><head><meta charset=utf-8><title>x</title><link rel=stylesheet href=/a.css><script src=/a.js></script></head><body>\n"),
+			bytes.Repeat(row, 200)...)
 		return [][]byte{page}, int64(len(page))
 	}
 	walkPages(b, *pagesDir, func(_ string, src []byte) bool {
@@ -66,7 +70,8 @@ func BenchmarkFullTree(b *testing.B) {
 func BenchmarkWatch(b *testing.B) {
 	pages, size := benchPages(b)
 	var list []*Selector
-	for _, s := range []string{"form.contact", ".slides", "#star-map", "table.data-7", `script[src*="domkit"]`, "video[controls]"} {
+	for _, s := range []string{"form.contact", ".slides", "#star-map", "table.data-7", `script[src*="domkit"]`,
+		"video[controls]"} {
 		sel, err := ParseSelector(s)
 		if err != nil {
 			b.Fatal(err)

@@ -66,8 +66,10 @@ func TestSetAttr(t *testing.T) {
 // TestRemoveAttr: an attribute is taken out with the space before it, and nothing else.
 func TestRemoveAttr(t *testing.T) {
 	for _, c := range []struct{ tag, name, want string }{
-		{`<a href="/y" id=x>`, "href", `<a id=x>`}, {`<a href='/y'>`, "href", `<a>`}, {`<a id=x href=/y>`, "href", `<a id=x>`},
-		{`<input disabled>`, "disabled", `<input>`}, {"<a\n  href=/y\n  id=x>", "href", "<a\n  id=x>"}, {`<a HREF=/y>`, "href", `<a>`}, {`<a id=x>`, "href", `<a id=x>`},
+		{`<a href="/y" id=x>`, "href", `<a id=x>`}, {`<a href='/y'>`, "href", `<a>`}, {`<a id=x href=/y>`, "href",
+			`<a id=x>`},
+		{`<input disabled>`, "disabled", `<input>`}, {"<a\n  href=/y\n  id=x>", "href", "<a\n  id=x>"}, {
+			`<a HREF=/y>`, "href", `<a>`}, {`<a id=x>`, "href", `<a id=x>`},
 	} {
 		src := Read([]byte(c.tag))
 		var edits []Edit
@@ -98,7 +100,8 @@ func TestTagChange(t *testing.T) {
 			case 1:
 				fmt.Fprintf(&tag, "\n%s='%s'", names[n], strings.ReplaceAll(strings.ReplaceAll(v, "&", "&amp;"), "'", "&#39;"))
 			case 2:
-				fmt.Fprintf(&tag, " %s = \"%s\"", strings.ToUpper(names[n]), strings.ReplaceAll(strings.ReplaceAll(v, "&", "&amp;"), `"`, "&quot;"))
+				fmt.Fprintf(&tag, " %s = \"%s\"", strings.ToUpper(names[n]),
+					strings.ReplaceAll(strings.ReplaceAll(v, "&", "&amp;"), `"`, "&quot;"))
 			case 3:
 				fmt.Fprintf(&tag, " %s=u%d", names[n], r.Intn(9))
 			}
@@ -182,8 +185,10 @@ func TestRel(t *testing.T) {
 		loads bool
 		icon  bool
 	}{
-		{"stylesheet", true, false}, {"STYLESHEET", true, false}, {"alternate\tstylesheet", true, false}, {"shortcut icon", true, true}, {"icon\u00a0x", false, false},
-		{"canonical", false, false}, {"", false, false}, {"preconnect dns-prefetch", false, false}, {"modulepreload", true, false}, {"next prefetch", true, false}, {"apple-touch-icon", true, false},
+		{"stylesheet", true, false}, {"STYLESHEET", true, false}, {"alternate\tstylesheet", true, false}, {
+			"shortcut icon", true, true}, {"icon\u00a0x", false, false},
+		{"canonical", false, false}, {"", false, false}, {"preconnect dns-prefetch", false, false}, {"modulepreload",
+			true, false}, {"next prefetch", true, false}, {"apple-touch-icon", true, false},
 	} {
 		tag := `<link rel="` + c.rel + `" href=/x>`
 		if got := LinkLoads([]byte(tag), 0); got != c.loads {
@@ -194,7 +199,8 @@ func TestRel(t *testing.T) {
 		}
 	}
 	src := Read([]byte("<base target=x><template><base href=/t/></template><base href=/b/><base href=/c/>"))
-	if href, at := BaseHref(src, Scan(src.Text, nil)); href != "/b/" || at != strings.Index(string(src.Text), "<base href=/b/") {
+	if href, at := BaseHref(src, Scan(src.Text, nil)); href != "/b/" ||
+		at != strings.Index(string(src.Text), "<base href=/b/") {
 		t.Errorf("the base is %q at %d", href, at)
 	}
 }

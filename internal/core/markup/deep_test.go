@@ -11,8 +11,10 @@ import (
 // whatever they are nested in.
 func TestDeep(t *testing.T) {
 	for _, c := range []struct{ open, close string }{
-		{"<div>", "</div>"}, {"<span>", "</span>"}, {"<b>", "</b>"}, {"<b class=x>", ""}, {"<section><ul><li>", ""}, {"<table><tr><td>", "</table>"},
-		{"<div><p>", ""}, {"<template>", "</template>"}, {"<svg><g>", ""}, {"<blockquote><i id=%d>", ""}, {"<dialog>", ""}, {"<font color=%d>", ""},
+		{"<div>", "</div>"}, {"<span>", "</span>"}, {"<b>", "</b>"}, {"<b class=x>", ""}, {"<section><ul><li>",
+			""}, {"<table><tr><td>", "</table>"},
+		{"<div><p>", ""}, {"<template>", "</template>"}, {"<svg><g>", ""}, {"<blockquote><i id=%d>", ""}, {"<dialog>",
+			""}, {"<font color=%d>", ""},
 	} {
 		for _, n := range []int{10, 450, 511, 513, 200, 600, 3000}[:testsize.Of(4, 7)] {
 			var b strings.Builder
@@ -29,10 +31,13 @@ func TestDeep(t *testing.T) {
 			b.WriteString("</div><p class=k>after</p><hr class=after><script src=/after.js></script></body></html>")
 			src := []byte(b.String())
 			what := fmt.Sprintf("%d times %s", n, c.open)
-			for selector, want := range map[string]int{"em > q": 1, "em.in + script": 1, "div em": 1, "#top ~ p": 1, "p.k + hr": 1, "body > hr": 1} {
+			for selector, want := range map[string]int{"em > q": 1, "em.in + script": 1, "div em": 1, "#top ~ p": 1,
+				"p.k + hr": 1, "body > hr": 1} {
 				closed := c.close != "" && c.open != "<template>"
-				outside := strings.Contains(selector, "~") || strings.Contains(selector, "+ hr") || strings.Contains(selector, "body")
-				if outside && !closed || !outside && c.open == "<template>" || c.open == "<svg><g>" || c.open == "<span>" && outside && n > 400 {
+				outside := strings.Contains(selector, "~") || strings.Contains(selector, "+ hr") || strings.Contains(
+					selector, "body")
+				if outside && !closed || !outside && c.open == "<template>" || c.open == "<svg><g>" ||
+					c.open == "<span>" && outside && n > 400 {
 					continue // where it stands is another matter
 				}
 				s, err := ParseSelector(selector)
@@ -65,7 +70,9 @@ func TestDeep(t *testing.T) {
 // loses nothing in silence.
 func TestDeepForeign(t *testing.T) {
 	for _, n := range []int{100, 600, 5000} {
-		src := []byte("<!doctype html><body><script src=/a.js></script><svg>" + strings.Repeat("<g>", n) + "<p><script src=/b.js></script></svg><script src=/c.js></script>")
+		src := []byte(
+			"<!doctype html><body><script src=/a.js></script><svg>" + strings.Repeat("<g>", n) +
+				"<p><script src=/b.js></script></svg><script src=/c.js></script>")
 		p := Scan(src, nil)
 		if len(p.Elements) != 3 && p.Unread == "" {
 			t.Errorf("%d levels: %d elements, and the page is said to be read", n, len(p.Elements))

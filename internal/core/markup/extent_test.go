@@ -48,7 +48,8 @@ func TestExtent(t *testing.T) {
 }
 
 func TestExtentUnclear(t *testing.T) {
-	for _, src := range []string{"<b><i>x</b></i>", "<div><span></div>", "<div>never closed", "<template><div></template>", "<script>never closed", "<div><svg></div>"} {
+	for _, src := range []string{"<b><i>x</b></i>", "<div><span></div>", "<div>never closed",
+		"<template><div></template>", "<script>never closed", "<div><svg></div>"} {
 		if _, _, err := Scan([]byte(src), nil).Extent(0); err == nil {
 			t.Errorf("%s: no error", src)
 		}
@@ -120,7 +121,8 @@ func TestFit(t *testing.T) {
 // TestFrames: a page of frames has its frames, and nothing else, for selectors.
 func TestFrames(t *testing.T) {
 	const page = "<!doctype html><title>x</title><frameset cols=1,2><frame src=a><p class=no><FRAME src=b><noframes><p></noframes></frameset>"
-	for selector, want := range map[string]int{"frame": 2, "frameset": 1, "frame[src=b]": 1, "noframes": 1, "p": 0, "title": 1} {
+	for selector, want := range map[string]int{"frame": 2, "frameset": 1, "frame[src=b]": 1, "noframes": 1, "p": 0,
+		"title": 1} {
 		s, err := ParseSelector(selector)
 		if err != nil {
 			t.Fatal(err)

@@ -52,7 +52,10 @@ var foreignOrTable = regexp.MustCompile(`<(svg|math|col|caption|t[dhr]|tbody|the
 func FuzzScanAgreesWithTree(f *testing.F) {
 	seeds(f)
 	for _, deep := range []string{"<div>", "<b>", "<p><i>", "<ul><li>", "<div><p>", "<span>"} { // deeper than a tree is built
-		f.Add([]byte("<head><title>t</title></head><body>" + strings.Repeat(deep, 600) + "<script src=a></script><link rel=x>"))
+		f.Add(
+			[]byte(
+				"<head><title>t</title></head><body>" + strings.Repeat(deep, 600) +
+					"<script src=a></script><link rel=x>"))
 	}
 	f.Fuzz(func(t *testing.T, src []byte) {
 		p := Scan(src, nil) // anything may be scanned
@@ -62,7 +65,8 @@ func FuzzScanAgreesWithTree(f *testing.F) {
 				t.Fatalf("element %d of %q has bad offsets: %+v", i, src, e)
 			}
 		}
-		if p.HeadBegin > p.HeadStop && !p.Frameset || p.BodyBegin > p.BodyStop || p.HeadStop > len(src) || p.BodyStop > len(src) {
+		if p.HeadBegin > p.HeadStop && !p.Frameset || p.BodyBegin > p.BodyStop || p.HeadStop > len(src) ||
+			p.BodyStop > len(src) {
 			t.Fatalf("bounds of %q: head %d to %d, body %d to %d", src, p.HeadBegin, p.HeadStop, p.BodyBegin, p.BodyStop)
 		}
 		if departs(src) || len(src) > 4096 {

@@ -29,8 +29,12 @@ func TestHeading(t *testing.T) {
 
 // TestMatchesIn: void elements and what loads are found in noscripts.
 func TestMatchesIn(t *testing.T) {
-	p := Scan([]byte(`<!doctype html><body><img src=a><noscript><img src=b><!-- <img src=c> --><p class=x>y</p><iframe src=d></iframe></noscript><template><noscript><img src=e></noscript></template>`), nil)
-	for selector, want := range map[string]int{"img": 1, "img[src=b]": 1, "iframe": 1, "p": 0, ".x": 0, "img, iframe": 2, "p img": 0} {
+	p := Scan(
+		[]byte(
+			`<!doctype html><body><img src=a><noscript><img src=b><!-- <img src=c> --><p class=x>y</p><iframe src=d></iframe></noscript><template><noscript><img src=e></noscript></template>`),
+		nil)
+	for selector, want := range map[string]int{"img": 1, "img[src=b]": 1, "iframe": 1, "p": 0, ".x": 0,
+		"img, iframe": 2, "p img": 0} {
 		s, err := ParseSelector(selector)
 		if err != nil {
 			t.Fatal(err)
@@ -54,7 +58,8 @@ func TestDeclaredEncoding(t *testing.T) {
 			t.Errorf("%.30q: %q, want %q", text, got, want)
 		}
 	}
-	for text, utf8 := range map[string]bool{"<p>x": false, "<p>\xe9": false, "<p>é": false, "<meta charset=utf-8>é": true, "\xef\xbb\xbfx": true, "<meta charset=latin1>x": false} {
+	for text, utf8 := range map[string]bool{"<p>x": false, "<p>\xe9": false, "<p>é": false,
+		"<meta charset=utf-8>é": true, "\xef\xbb\xbfx": true, "<meta charset=latin1>x": false} {
 		if got := Read([]byte(text)).UTF8(); got != utf8 {
 			t.Errorf("%q takes any character: %v, want %v", text, got, utf8)
 		}

@@ -22,7 +22,8 @@ func TestReadAs(t *testing.T) {
 		if text := src.Decode(string(src.Text)); src.Encoding != c.encoding || text != c.text {
 			t.Errorf("%q as %q: %s, %q; want %s, %q", c.file, c.charset, src.Encoding, text, c.encoding, c.text)
 		}
-		if out, _, err := src.Apply([]Edit{{len(src.Text), len(src.Text), "ä"}}); err != nil || ReadAs(out, c.charset).Encoding != c.encoding {
+		if out, _, err := src.Apply([]Edit{{len(src.Text), len(src.Text), "ä"}}); err != nil ||
+			ReadAs(out, c.charset).Encoding != c.encoding {
 			t.Errorf("%q as %q, edited: %q, %v", c.file, c.charset, out, err)
 		}
 	}

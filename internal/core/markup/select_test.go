@@ -97,7 +97,8 @@ func TestCanRuleOut(t *testing.T) {
 // TestManyWords: of many selectors those are left out whose word the page has not, however it is spelled.
 func TestManyWords(t *testing.T) {
 	var list []*Selector
-	for _, text := range []string{"[hidden]", `[title="lamp-1"]`, ".lamp-2", `[src*="lamp-3"]`, "#lamp-4", ".lamp-5", "p[title]"} {
+	for _, text := range []string{"[hidden]", `[title="lamp-1"]`, ".lamp-2", `[src*="lamp-3"]`, "#lamp-4", ".lamp-5",
+		"p[title]"} {
 		s, err := ParseSelector(text)
 		if err != nil {
 			t.Fatal(err)

@@ -13,7 +13,8 @@ import (
 func TestStandardWins(t *testing.T) {
 	for _, c := range []struct{ src, want, tree string }{
 		// 13.2.6.4.22: a template may hold svg, and ends with its own end tag.
-		{"<body><template><svg><title></title></svg></template><link>", "template@6 body, link@53 body", "template@6 body, link@53 body"},
+		{"<body><template><svg><title></title></svg></template><link>", "template@6 body, link@53 body",
+			"template@6 body, link@53 body"},
 		{"<body><svg><foreignObject><template></template></foreignObject></svg><link>", "template@26 body, link@69 body", ""},
 		// The Encoding Standard, 6.1: a byte order mark is no text.
 		{"\xef\xbb\xbf<meta><title>t</title>", "meta@3 head, title@9 head", "meta@3 body, title@9 body"},
@@ -41,7 +42,8 @@ func TestScan(t *testing.T) {
 		{"<head><title>t</title>|<div></div></head><body>x^</body>", "<div>"},
 		{"<head>|text</head><body>x^</body>", "text"},
 		{"<head>|</head><div></div><body>x^</body>", "<div>"},
-		{"<head><!-- </head> --><script>'</head>'</script>|</head><body>x<!-- </body> --><textarea></body></textarea>^</body>", ""},
+		{"<head><!-- </head> --><script>'</head>'</script>|</head><body>x<!-- </body> --><textarea></body></textarea>^</body>",
+			""},
 		{"<head>|</head><body>x</body>y^</body></html>", ""},
 		{"<head>|</head><body>x^</html>", ""},
 		{"<head>&#32;\n<meta>|&nbsp;<link>^", ""},
@@ -63,7 +65,8 @@ func TestScan(t *testing.T) {
 // TestBogusComments: a browser takes these for comments, up to the first ">" (HTML, 13.2.5.41).
 func TestBogusComments(t *testing.T) {
 	for _, begin := range []string{"<?xml ", "<?", "</ ", "</3", "<!x ", "<!"} {
-		if p := Scan([]byte("<!doctype html><title>t</title>"+begin+"<base href=/a/><link href=b>"), nil); len(p.Elements) != 2 || p.Elements[1].Tag != TagLink {
+		if p := Scan([]byte("<!doctype html><title>t</title>"+begin+"<base href=/a/><link href=b>"), nil); len(
+			p.Elements) != 2 || p.Elements[1].Tag != TagLink {
 			t.Errorf("%s: %v", begin, p.Elements)
 		}
 	}

@@ -24,7 +24,8 @@ func TestAnswer(t *testing.T) {
 		{[]string{"nonsense"}, "", false},
 		{[]string{""}, "", false},
 	} {
-		a := &Answer{Status: 200, Fields: map[string][]string{"content-type": c.types, "link": {"</a>; rel=preload", "</b>; rel=icon"}}}
+		a := &Answer{Status: 200,
+			Fields: map[string][]string{"content-type": c.types, "link": {"</a>; rel=preload", "</b>; rel=icon"}}}
 		if got := a.Charset(); got != c.charset {
 			t.Errorf("%q: the charset is %q, want %q", c.types, got, c.charset)
 		}
@@ -44,7 +45,8 @@ func TestAnswer(t *testing.T) {
 		{[]string{"NoIndex , nofollow", "noarchive"}, "noindex nofollow noarchive"},
 		{[]string{"ternbot: noindex", "nofollow"}, "nofollow"},
 		{[]string{"max-snippet: 20, noindex"}, "max-snippet: 20 noindex"},
-		{[]string{"noindex, unavailable_after: 25 Jun 2027 15:00:00 PST"}, "noindex unavailable_after: 25 jun 2027 15:00:00 pst"},
+		{[]string{"noindex, unavailable_after: 25 Jun 2027 15:00:00 PST"},
+			"noindex unavailable_after: 25 jun 2027 15:00:00 pst"},
 	} {
 		a := &Answer{Fields: map[string][]string{"x-robots-tag": c.lines}}
 		if got := strings.Join(a.Robots(), " "); got != c.want {

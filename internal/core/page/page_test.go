@@ -48,12 +48,14 @@ func TestRead(t *testing.T) {
 	p := read(`<html lang=" en "><head><title> A &amp;
  B </title><meta name=Description content=" one "><meta name=description content=two><meta property="og:type" content=article>
 <template><meta name=x content=y></template></head><body><svg><title>no</title></svg><h1>Ring <em>the</em><br>bell<script>no()</script> &lt;</h1>`)
-	for field, want := range map[string]string{"title": "A & B", "description": "one", "lang": "en", "meta.og:type": "article", "meta.x": "", "heading": "Ring the bell <", "fact.x": "", "nonsense": ""} {
+	for field, want := range map[string]string{"title": "A & B", "description": "one", "lang": "en",
+		"meta.og:type": "article", "meta.x": "", "heading": "Ring the bell <", "fact.x": "", "nonsense": ""} {
 		if got := p.Field(field); got != want {
 			t.Errorf("%s is %q, want %q", field, got, want)
 		}
 	}
-	for content, want := range map[string]bool{"0; url=/x/": true, "0;URL=x": true, " 00.0 , url=x": true, "5; url=/x/": false, "0": false, "0; x": false} {
+	for content, want := range map[string]bool{"0; url=/x/": true, "0;URL=x": true, " 00.0 , url=x": true,
+		"5; url=/x/": false, "0": false, "0; x": false} {
 		if got := read(`<meta http-equiv=Refresh content="` + content + `">`).Redirect; got != want {
 			t.Errorf("refresh %q: redirect %v", content, got)
 		}

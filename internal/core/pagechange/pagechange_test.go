@@ -47,34 +47,49 @@ func TestBetween(t *testing.T) {
 		want                []string
 	}{
 		{"nothing", "<p>a  b</p>", "\n<p>\na b </p>", nil},
-		{"marks alone", "<i>a</i>", "<!--yg:a--><i>a</i><!--/yg:a-->", []string{"item a [i] added \"\" > \"<i>a</i>\"", "element i [] removed \"<i>a</i>\" > \"\""}},
+		{"marks alone", "<i>a</i>", "<!--yg:a--><i>a</i><!--/yg:a-->",
+			[]string{"item a [i] added \"\" > \"<i>a</i>\"", "element i [] removed \"<i>a</i>\" > \"\""}},
 		{"a text", "<p>one</p><p>two</p>", "<p>one</p><p>2</p>", []string{`text p [] changed "two" > "2"`}},
 		{"white space that is seen", "<pre>a  b</pre>", "<pre>a\nb</pre>", []string{`text pre [] changed "a  b" > "a\nb"`}},
 		{"a class", `<p class="a b">x</p>`, `<p class="b c">x</p>`, []string{`class p.b [] changed "a" > "c"`}},
 		{"a class more", `<p>x</p>`, `<p class=quiet>x</p>`, []string{`class p.quiet [] added "" > "quiet"`}},
-		{"the order of classes", `<p class="a b">x</p>`, `<p class="b a">x</p>`, []string{`attribute p.b [class] changed "a b" > "b a"`}},
-		{"an attribute", `<img id=i src=a.png>`, `<img src="a.png" id=i loading=lazy>`, []string{`attribute img a.png [loading] added "" > "lazy"`}},
+		{"the order of classes", `<p class="a b">x</p>`, `<p class="b a">x</p>`,
+			[]string{`attribute p.b [class] changed "a b" > "b a"`}},
+		{"an attribute", `<img id=i src=a.png>`, `<img src="a.png" id=i loading=lazy>`,
+			[]string{`attribute img a.png [loading] added "" > "lazy"`}},
 		{"an empty attribute goes", `<p hidden>x</p>`, `<p>x</p>`, []string{`attribute p [hidden] removed "" > ""`}},
 		{"quotes and order", `<p a=1 b='2'>x</p>`, `<p b="2" a="1">x</p>`, nil},
-		{"an element", "<p>a</p><p>c</p>", "<p>a</p><p id=b>b</p><p>c</p>", []string{`element p#b [] added "" > "<p id=b>b</p>"`}},
-		{"an element with entities", "<p>a</p>", "<p>a</p><i>&lt;b> &amp; c</i>", []string{`element i [] added "" > "<i>&lt;b&gt; &amp; c</i>"`}},
-		{"a script says something else", "<script>a = 1</script>", "<script>a = 2</script>", []string{`text script [] changed "a = 1" > "a = 2"`}},
-		{"another script", "<script src=/a.js></script>", "<script src=/b.js></script>", []string{
-			`element script /a.js [] removed "<script src=\"/a.js\"></script>" > ""`, `element script /b.js [] added "" > "<script src=\"/b.js\"></script>"`,
-		}},
+		{"an element", "<p>a</p><p>c</p>", "<p>a</p><p id=b>b</p><p>c</p>",
+			[]string{`element p#b [] added "" > "<p id=b>b</p>"`}},
+		{"an element with entities", "<p>a</p>", "<p>a</p><i>&lt;b> &amp; c</i>",
+			[]string{`element i [] added "" > "<i>&lt;b&gt; &amp; c</i>"`}},
+		{"a script says something else", "<script>a = 1</script>", "<script>a = 2</script>",
+			[]string{`text script [] changed "a = 1" > "a = 2"`}},
+		{"another script", "<script src=/a.js></script>", "<script src=/b.js></script>",
+			[]string{`element script /a.js [] removed "<script src=\"/a.js\"></script>" > ""`,
+				`element script /b.js [] added "" > "<script src=\"/b.js\"></script>"`}},
 		{"a comment", "<!-- a -->", "<!-- b -->", []string{`element  [] changed "<!-- a -->" > "<!-- b -->"`}},
-		{"an item comes", "<p>x</p>", "<p>x</p>" + region, []string{`item veil [div, script] added "" > "<div id=\"veil\" style=\"color: red\">Wait</div><script>lift(2)</script>"`}},
-		{"an item moves", region + "<p>x</p><p>y</p>", "<p>x</p>" + region + "<p>y</p>", []string{`item veil [div, script] moved "in body" > "after </p>"`}},
-		{"a parameter", region, strings.Replace(region, "lift(2)", "lift(3)", 1), []string{`veil text script [] changed "lift(2)" > "lift(3)"`}},
-		{"a style", region, strings.Replace(region, "red", "blue", 1), []string{`veil attribute div#veil [style] changed "color: red" > "color: blue"`}},
-		{"an item's text", region, strings.Replace(region, "Wait", "Soon", 1), []string{`veil text div [] changed "Wait" > "Soon"`}},
-		{"an item has more", region, strings.Replace(region, "<script>", "<b>x</b><script>", 1), []string{`veil element b [] added "" > "<b>x</b>"`}},
+		{"an item comes", "<p>x</p>", "<p>x</p>" + region,
+			[]string{
+				`item veil [div, script] added "" > "<div id=\"veil\" style=\"color: red\">Wait</div><script>lift(2)</script>"`}},
+		{"an item moves", region + "<p>x</p><p>y</p>", "<p>x</p>" + region + "<p>y</p>",
+			[]string{`item veil [div, script] moved "in body" > "after </p>"`}},
+		{"a parameter", region, strings.Replace(region, "lift(2)", "lift(3)", 1),
+			[]string{`veil text script [] changed "lift(2)" > "lift(3)"`}},
+		{"a style", region, strings.Replace(region, "red", "blue", 1),
+			[]string{`veil attribute div#veil [style] changed "color: red" > "color: blue"`}},
+		{"an item's text", region, strings.Replace(region, "Wait", "Soon", 1),
+			[]string{`veil text div [] changed "Wait" > "Soon"`}},
+		{"an item has more", region, strings.Replace(region, "<script>", "<b>x</b><script>", 1),
+			[]string{`veil element b [] added "" > "<b>x</b>"`}},
 		{"a spot is filled", "<p>x</p><div data-yg-spot=veil></div>", "<p>x</p>" + region, []string{
 			`item veil [div, script] added "" > "<div id=\"veil\" style=\"color: red\">Wait</div><script>lift(2)</script>"`,
 			`item veil [spot] removed "<div data-yg-spot=veil></div>" > ""`,
 		}},
-		{"the title of a drawing", "<svg><title>x</title></svg>", "<svg><title>y</title></svg>", []string{`text title [] changed "x" > "y"`}},
-		{"metadata in the body", "<title>x</title>", "", []string{`metadata title [] changed "Plays\nx (in the body)" > "Plays"`}},
+		{"the title of a drawing", "<svg><title>x</title></svg>", "<svg><title>y</title></svg>",
+			[]string{`text title [] changed "x" > "y"`}},
+		{"metadata in the body", "<title>x</title>", "",
+			[]string{`metadata title [] changed "Plays\nx (in the body)" > "Plays"`}},
 	} {
 		if got := said(Between(Side{File: []byte(start + c.before)}, Side{File: []byte(start + c.after)})); !slices.Equal(
 			got, c.want) {
@@ -95,7 +110,8 @@ func TestMetadata(t *testing.T) {
 		t.Errorf("%s", strings.Join(got, "\n"))
 	}
 	const more = `<meta name=description content=d data-x=%s>`
-	if got := said(Between(Side{File: fmt.Appendf(nil, more, "1")}, Side{File: fmt.Appendf(nil, more, "2")})); !slices.Equal(
+	if got := said(
+		Between(Side{File: fmt.Appendf(nil, more, "1")}, Side{File: fmt.Appendf(nil, more, "2")})); !slices.Equal(
 		got, []string{`metadata description [] changed "d [data-x=\"1\"]" > "d [data-x=\"2\"]"`}) {
 		t.Errorf("another attribute: %q", got)
 	}
@@ -162,8 +178,10 @@ func TestOwned(t *testing.T) {
 		before, after Side
 		want          []string
 	}{
-		{"it goes", page("<p>x</p>"+kit, "kit"), page("<p>x</p>", ""), []string{`item kit [script] removed "<script src=/kit.js></script>" > ""`}},
-		{"it moves", page("<p>x</p>"+kit+"<i>y</i>", "kit"), page(kit+"<p>x</p><i>y</i>", "kit"), []string{`item kit [script] moved "after </p>" > "in body"`}},
+		{"it goes", page("<p>x</p>"+kit, "kit"), page("<p>x</p>", ""),
+			[]string{`item kit [script] removed "<script src=/kit.js></script>" > ""`}},
+		{"it moves", page("<p>x</p>"+kit+"<i>y</i>", "kit"), page(kit+"<p>x</p><i>y</i>", "kit"),
+			[]string{`item kit [script] moved "after </p>" > "in body"`}},
 		{"it is told elsewhere", page("<p>x</p>"+kit, ""), page("<p>x</p>", ""), nil},
 		{"it goes, in UTF-16", wide(page("<p>ñ</p>"+kit, "kit")), wide(page("<p>ñ</p>", "")), []string{
 			`item kit [script] removed "<script src=/kit.js></script>" > ""`,
@@ -465,7 +483,8 @@ func TestChangesGiveAfter(t *testing.T) {
 				strings.Join(said(changes), "\n"), differ(got, want))
 		}
 		if len(changes) == 0 &&
-			strings.Join(strings.Fields(marks.ReplaceAllString(before, "")), "") != strings.Join(strings.Fields(marks.ReplaceAllString(after, "")), "") {
+			strings.Join(strings.Fields(marks.ReplaceAllString(before, "")), "") != strings.Join(
+				strings.Fields(marks.ReplaceAllString(after, "")), "") {
 			t.Fatalf("%d: nothing is told\n%s\n→\n%s", n, before, after)
 		}
 	}

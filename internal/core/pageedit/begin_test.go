@@ -102,7 +102,8 @@ func TestBegin(t *testing.T) {
 		}
 		// Where something may come into the head until the page ends, nothing leaves before.
 		always := func(part string) bool { return strings.Contains(yaml, part) }
-		if all > 0 && sure == 0 && !slices.ContainsFunc([]string{"form.none", "head-end", "last-child", "h1 + p", ".gone"}, always) {
+		if all > 0 && sure == 0 &&
+			!slices.ContainsFunc([]string{"form.none", "head-end", "last-child", "h1 + p", ".gone"}, always) {
 			t.Errorf("nothing is ever sure with\n%s", yaml)
 		}
 	}
@@ -152,16 +153,24 @@ func TestWaits(t *testing.T) {
 		{"metadata: [{pages: all, title: '@{page.text(b) or \"none\"}'}]\n", head + "x</p><b>y</b>", ""},
 		{"metadata: [{pages: all, title: '@{page.attr(b, class) or \"none\"}'}]\n", head + "x</p><b class=c>y<i>", ""},
 		{"metadata: [{pages: all, title: '@{page.all(b) or \"none\"}'}]\n", head + "x</p><b>y</b>", "page.all(b)"},
-		{"metadata: [{pages: all, title: '@{page.text(b:last-child) or \"none\"}'}]\n", head + "x</p><b>y</b>", "page.text(b:last-child)"},
-		{"items: {x: {code: '<p>@{page.heading or page.all(b) or \"none\"}</p>', pages: all, place: body-end}}\n", head + "x</p>", ""},
-		{"items: {x: {code: '<p>@{page.text(b) or \"none\"}</p>', pages: all, place: {after: p}}}\n", head + "x</p><div>", ""},
+		{"metadata: [{pages: all, title: '@{page.text(b:last-child) or \"none\"}'}]\n", head + "x</p><b>y</b>",
+			"page.text(b:last-child)"},
+		{"items: {x: {code: '<p>@{page.heading or page.all(b) or \"none\"}</p>', pages: all, place: body-end}}\n",
+			head + "x</p>", ""},
+		{"items: {x: {code: '<p>@{page.text(b) or \"none\"}</p>', pages: all, place: {after: p}}}\n",
+			head + "x</p><div>", ""},
 		{"items: {x: {code: '<p>@{page.text(b)}</p>', pages: all, place: body-end}}\n", head + "x</p>", ""},
-		{"items: {x: {questions: {from: dl, ask: dt, answer: dd}, pages: all}}\n", head + "x</p><dl></dl>", "what dl matches"},
+		{"items: {x: {questions: {from: dl, ask: dt, answer: dd}, pages: all}}\n", head + "x</p><dl></dl>",
+			"what dl matches"},
 		{"items: {x: {script: {value: /x.js, only: has(form)}, pages: all}}\n", head + "x</p>", "has(form)"},
 		{"items: {x: {code: {value: <p>x</p>, only: has(form)}, place: body-end, pages: all}}\n", head + "x</p>", ""},
-		{"metadata: [{pages: all, title: T}]\n", strings.Replace(head, "</head>", "", 1), "the end of its head and its body tag"},
-		{"metadata: [{pages: all, title: T}]\n", strings.Replace(head, "<meta charset=utf-8>", "", 1), "its end, since it does not say its encoding"},
-		{"items: {x: {code: '<meta name=a content=" + strings.Repeat("b", 1100) + ">', pages: all, place: {before: meta}}}\n", head + "x</p>", "its end, since its encoding would change"},
+		{"metadata: [{pages: all, title: T}]\n", strings.Replace(head, "</head>", "", 1),
+			"the end of its head and its body tag"},
+		{"metadata: [{pages: all, title: T}]\n", strings.Replace(head, "<meta charset=utf-8>", "", 1),
+			"its end, since it does not say its encoding"},
+		{"items: {x: {code: '<meta name=a content=" + strings.Repeat("b", 1100) +
+			">', pages: all, place: {before: meta}}}\n", head + "x</p>",
+			"its end, since its encoding would change"},
 	} {
 		b := gate(t, c.yaml).Begin([]byte(c.text), page.Page{Path: "/a/"})
 		if b.Waits != c.waits {
@@ -175,11 +184,14 @@ func TestWaits(t *testing.T) {
 func TestLateMetadata(t *testing.T) {
 	g := gate(t, "defaults: {description: of the gate}\n")
 	for _, c := range []struct{ text, want string }{
-		{"<!doctype html><html><head><title>a</title></head><body><meta name=description content=late></body></html>", "of the gate"},
-		{"<!doctype html><html><head><title>a</title><p>x</p><meta name=description content=fell></head><body></body></html>", "fell"},
+		{"<!doctype html><html><head><title>a</title></head><body><meta name=description content=late></body></html>",
+			"of the gate"},
+		{"<!doctype html><html><head><title>a</title><p>x</p><meta name=description content=fell></head><body></body></html>",
+			"fell"},
 	} {
 		file := string(g.Page([]byte(c.text), page.Page{Path: "/a/"}).File)
-		if strings.Count(file, "name=\"description\"")+strings.Count(file, "name=description") != 1 || !strings.Contains(file, c.want) {
+		if strings.Count(file, "name=\"description\"")+strings.Count(file, "name=description") != 1 ||
+			!strings.Contains(file, c.want) {
 			t.Errorf("%s\nbecomes\n%s", c.text, file)
 		}
 	}

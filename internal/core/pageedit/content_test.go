@@ -53,9 +53,11 @@ metadata:
 // TestContentOfSource: what is taken out of a page first is read all the same: values are of the source.
 func TestContentOfSource(t *testing.T) {
 	g := gate(t, "items: {x: {found: .kit, pages: none}}\nmetadata: [{pages: all, description: '@{page.text(.kit)}'}]\n")
-	r := g.Page([]byte("<!doctype html><html><head><meta charset=utf-8><title>t</title><div class=kit>K</div><meta name=a content=b></head><body></body></html>"),
+	r := g.Page([]byte(
+		"<!doctype html><html><head><meta charset=utf-8><title>t</title><div class=kit>K</div><meta name=a content=b></head><body></body></html>"),
 		page.Page{Path: "/a/", File: "a/index.html"})
-	if file := string(r.File); !strings.Contains(file, `content="K"`) || strings.Contains(file, "<div") || len(r.Problems) > 0 {
+	if file := string(r.File); !strings.Contains(file, `content="K"`) || strings.Contains(file, "<div") ||
+		len(r.Problems) > 0 {
 		t.Errorf("%s %v", file, r.Problems)
 	}
 }
@@ -97,14 +99,18 @@ func TestContentForeign(t *testing.T) {
 		}
 		text := v.Source.String(0, len(v.Source.Text))
 		lower := strings.ToLower(text)
-		doc, err := html.Parse(strings.NewReader(strings.Replace(text[:min(len(text), 99)], "DOCTYPE HTML", "DOCTYPE html", 1) + text[min(len(text), 99):])) // which it takes for quirks
+		doc, err := html.Parse(
+			strings.NewReader(
+				strings.Replace(text[:min(len(text), 99)], "DOCTYPE HTML", "DOCTYPE html", 1) +
+					text[min(len(text), 99):])) // which it takes for quirks
 		if err != nil {
 			t.Fatal(err)
 		}
 		for i, selector := range asked {
 			nodes := cascadia.QueryAll(doc, cascadia.MustCompile(selector))
-			nodes = slices.DeleteFunc(nodes, func(n *html.Node) bool { return !strings.Contains(lower, "<"+n.Data) }) // it has no tag
-			stray := slices.ContainsFunc(nodes, func(n *html.Node) bool {                                             // a </p> that ends none makes one, and has no tag
+			nodes = slices.DeleteFunc(nodes,
+				func(n *html.Node) bool { return !strings.Contains(lower, "<"+n.Data) }) // it has no tag
+			stray := slices.ContainsFunc(nodes, func(n *html.Node) bool { // a </p> that ends none makes one, and has no tag
 				return n.Data == "p" && n.FirstChild == nil && n.Attr == nil
 			})
 			var texts, classes []string
@@ -138,7 +144,8 @@ func TestContentForeign(t *testing.T) {
 						}
 						got[0], want[0] = got[0][max(n-20, 0):], want[0][max(n-20, 0):]
 					}
-					t.Fatalf("%s: %s is\n%.300q (%d), want\n%.300q (%d)", name, names[3*i+k], got[:min(len(got), 1)], len(got), want[:min(len(want), 1)], len(want))
+					t.Fatalf("%s: %s is\n%.300q (%d), want\n%.300q (%d)", name, names[3*i+k], got[:min(len(got), 1)],
+						len(got), want[:min(len(want), 1)], len(want))
 				}
 				values++
 			}
@@ -176,7 +183,8 @@ func readerText(n *html.Node) string {
 		if n.Type == html.ElementNode {
 			hidden := unshown.MatchString(n.Data)
 			for _, a := range n.Attr {
-				hidden = hidden || a.Key == "hidden" || a.Key == "style" && strings.Contains(strings.ReplaceAll(a.Val, " ", "")+";", "display:none;")
+				hidden = hidden || a.Key == "hidden" || a.Key == "style" && strings.Contains(
+					strings.ReplaceAll(a.Val, " ", "")+";", "display:none;")
 			}
 			if hidden {
 				return
@@ -200,21 +208,26 @@ func readerText(n *html.Node) string {
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
 		walk(c)
 	}
-	return strings.Join(strings.FieldsFunc(b.String(), func(r rune) bool { return strings.ContainsRune(" \t\n\f\r", r) }), " ")
+	return strings.Join(
+		strings.FieldsFunc(b.String(), func(r rune) bool { return strings.ContainsRune(" \t\n\f\r", r) }), " ")
 }
 
 var (
-	unshown = regexp.MustCompile(`^(script|style|template|noscript|iframe|title|textarea|select|datalist|svg|head|object|video|audio|canvas|rp)$`)
-	flowing = regexp.MustCompile(`^(a|abbr|acronym|b|bdi|bdo|big|button|cite|code|data|del|dfn|em|font|i|img|input|ins|kbd|label|map|mark|math|output|picture|q|ruby|rt|s|samp|small|source|span|strike|strong|sub|sup|time|tt|u|var|wbr|meta|link|param|track|area|[a-z]+[-_][a-z0-9_-]*)$`)
+	unshown = regexp.MustCompile(
+		`^(script|style|template|noscript|iframe|title|textarea|select|datalist|svg|head|object|video|audio|canvas|rp)$`)
+	flowing = regexp.MustCompile(
+		`^(a|abbr|acronym|b|bdi|bdo|big|button|cite|code|data|del|dfn|em|font|i|img|input|ins|kbd|label|map|mark|math|output|picture|q|ruby|rt|s|samp|small|source|span|strike|strong|sub|sup|time|tt|u|var|wbr|meta|link|param|track|area|[a-z]+[-_][a-z0-9_-]*)$`)
 )
 
 // TestContentGrows: what is read of elements that stand in one another is bounded by the page's length.
 func TestContentGrows(t *testing.T) {
 	g := gate(t, "metadata: [{pages: all, keywords: '@{page.all(div)}'}]\n")
 	for what, between := range map[string]string{"by tags": "", "by a tree": "<b><p></b>"} {
-		text := "<!doctype html><meta charset=utf-8><body>" + strings.Repeat("<div>", 300) + strings.Repeat("x ", 20_000) + between
+		text := "<!doctype html><meta charset=utf-8><body>" + strings.Repeat("<div>", 300) + strings.Repeat("x ",
+			20_000) + between
 		r := g.Page([]byte(text), page.Page{Path: "/a/", File: "a/index.html"})
-		if r.Unread == "" || len(r.Problems) == 0 || !strings.Contains(r.Problems[len(r.Problems)-1].Message, "stand in one another") {
+		if r.Unread == "" || len(r.Problems) == 0 ||
+			!strings.Contains(r.Problems[len(r.Problems)-1].Message, "stand in one another") {
 			t.Errorf("%s: %q %v", what, r.Unread, r.Problems)
 		}
 	}

@@ -23,7 +23,9 @@ func TestReference(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	stand := map[string]string{".js": "setup();", ".css": "main { margin: 0 }", ".html": "<p>x</p>", "button.html": `<a class="@{colour}" href="@{href}">@{label}</a>`, ".json": `{"events": {"js": "/built/e.js"}}`}
+	stand := map[string]string{".js": "setup();", ".css": "main { margin: 0 }", ".html": "<p>x</p>",
+		"button.html": `<a class="@{colour}" href="@{href}">@{label}</a>`,
+		".json":       `{"events": {"js": "/built/e.js"}}`}
 	var all strings.Builder
 	found := example.FindAllStringSubmatch(string(doc), -1)
 	for _, m := range found {
@@ -36,7 +38,9 @@ func TestReference(t *testing.T) {
 			text += "site: {name: T, url: https://ternhill.example, manifest: build.json}\n"
 		}
 		f, problems := gatefile.Parse("g.yaml", []byte(text), func(string, *gatefile.Gate) ([]gatefile.Included, error) {
-			return []gatefile.Included{{Name: "gates/a.yaml", Dir: "gates", Text: []byte("items: {a: {code-file: a.html, pages: all}}")}}, nil
+			return []gatefile.Included{
+				{Name: "gates/a.yaml", Dir: "gates",
+					Text: []byte("items: {a: {code-file: a.html, pages: all}}")}}, nil
 		})
 		f.ListFacts = map[string]bool{"guides": true, "questions": true}
 		problems = append(problems, f.ReadFiles(gatefile.Sources{Read: func(name string) ([]byte, error) {
@@ -51,7 +55,10 @@ func TestReference(t *testing.T) {
 		}
 		for _, path := range []string{"/", "/visit/", "/book/pay/", "/try/"} {
 			facts := map[string]string{"name": "N", "date": "2027-01-01", "questions": "1"}
-			r := g.Page([]byte(source), page.Page{Path: path, File: "x.html", Facts: facts, Lists: map[string]any{"guides": []any{"a"}, "questions": []any{map[string]any{"ask": "a", "answer": "b"}}}})
+			r := g.Page([]byte(source),
+				page.Page{Path: path, File: "x.html", Facts: facts,
+					Lists: map[string]any{"guides": []any{"a"},
+						"questions": []any{map[string]any{"ask": "a", "answer": "b"}}}})
 			for _, p := range r.Problems {
 				if p.Severity == problem.Error {
 					t.Errorf("%s: %v\n%s", path, p, text)
@@ -59,8 +66,11 @@ func TestReference(t *testing.T) {
 			}
 		}
 	}
-	for _, shape := range []any{gatefile.Shape{}, gatefile.SiteShape{}, gatefile.ItemShape{}, gatefile.RuleShape{}, gatefile.PerPageShape{}, gatefile.OpenOf{}, gatefile.ParamOf{},
-		gatefile.Ask{}, gatefile.BlankShape{}, gatefile.RequireShape{}, gatefile.SetShape{}, gatefile.PairsShape{}, gatefile.RowsShape{}, gatefile.OnlyShape{}, gatefile.ParamsOnOf{}, gatefile.NotedQuery{}, gatefile.MatcherShape{}, gatefile.SocialShape{}, gatefile.BudgetShape{}, gatefile.AcceptShape{}} {
+	for _, shape := range []any{gatefile.Shape{}, gatefile.SiteShape{}, gatefile.ItemShape{}, gatefile.RuleShape{},
+		gatefile.PerPageShape{}, gatefile.OpenOf{}, gatefile.ParamOf{}, gatefile.Ask{}, gatefile.BlankShape{},
+		gatefile.RequireShape{}, gatefile.SetShape{}, gatefile.PairsShape{}, gatefile.RowsShape{},
+		gatefile.OnlyShape{}, gatefile.ParamsOnOf{}, gatefile.NotedQuery{}, gatefile.MatcherShape{},
+		gatefile.SocialShape{}, gatefile.BudgetShape{}, gatefile.AcceptShape{}} {
 		for _, key := range gatefile.KeysOf(shape) {
 			if !regexp.MustCompile(`(^|[\s{])` + regexp.QuoteMeta(key) + `:`).MatchString(all.String()) {
 				t.Errorf("the reference has no example of %q", key)

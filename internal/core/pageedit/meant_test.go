@@ -10,7 +10,8 @@ import (
 
 // TestMeant: what was meant by a matcher that matches nothing.
 func TestMeant(t *testing.T) {
-	urls := []string{"/js/site.js", "/kit/contact/contact.js", "/kit/contact/contact.css", "/lib/stars.min.js", "https://v.example/a.js", "https://v.example/lib/b.js"}
+	urls := []string{"/js/site.js", "/kit/contact/contact.js", "/kit/contact/contact.css", "/lib/stars.min.js",
+		"https://v.example/a.js", "https://v.example/lib/b.js"}
 	for matcher, want := range map[string]string{
 		"{url: /js/sites.js}":                `"/js/site.js"`,
 		"{url: /site.js}":                    `"/js/site.js"`,
@@ -29,7 +30,10 @@ func TestMeant(t *testing.T) {
 		"{text: counter}":                    "",
 		"'#foo'":                             "",
 	} {
-		f, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nsite: {url: 'https://ternhill.example/obs'}\nitems: {a: {found: "+matcher+", pages: none}}\n"), nil)
+		f, problems := gatefile.Parse("g.yaml",
+			[]byte(
+				"yellowgate: 1\nsite: {url: 'https://ternhill.example/obs'}\nitems: {a: {found: "+matcher+
+					", pages: none}}\n"), nil)
 		g, more := New(f, "2026-11-25")
 		if ps := append(problems, more...); len(ps) > 0 {
 			t.Fatal(matcher, ps)
@@ -45,10 +49,19 @@ func TestMeant(t *testing.T) {
 func TestKeepsEncoding(t *testing.T) {
 	pad := strings.Repeat("x", 930)
 	for _, c := range []struct{ name, yaml, source, want string }{
-		{"pushed out", "items: {a: {code: '<meta name=a content=" + strings.Repeat("y", 100) + ">', place: {before: title}, pages: all}}\n", "<html><head><title>" + pad + "</title><meta charset=iso-8859-1></head><body>\xe9</body>", "beyond the first 1,024 bytes"},
-		{"declared by code", "items: {a: {code: '<meta charset=utf-16>', pages: all}}\n", "<html><head></head><body>\xe9</body>", "declares the encoding"},
-		{"lang is short", "metadata: [{pages: all, lang: en}]\n", "<html><head><meta charset=iso-8859-1></head><body>\xe9</body>", ""},
-		{"after the charset", "items: {a: {code: '<meta name=a content=" + strings.Repeat("y", 1100) + ">', place: head-start, pages: all}}\n", "<html><head><meta charset=iso-8859-1></head><body>\xe9</body>", ""},
+		{"pushed out",
+			"items: {a: {code: '<meta name=a content=" + strings.Repeat("y", 100) +
+				">', place: {before: title}, pages: all}}\n",
+			"<html><head><title>" + pad + "</title><meta charset=iso-8859-1></head><body>\xe9</body>",
+			"beyond the first 1,024 bytes"},
+		{"declared by code", "items: {a: {code: '<meta charset=utf-16>', pages: all}}\n",
+			"<html><head></head><body>\xe9</body>", "declares the encoding"},
+		{"lang is short", "metadata: [{pages: all, lang: en}]\n",
+			"<html><head><meta charset=iso-8859-1></head><body>\xe9</body>", ""},
+		{"after the charset",
+			"items: {a: {code: '<meta name=a content=" + strings.Repeat("y", 1100) +
+				">', place: head-start, pages: all}}\n",
+			"<html><head><meta charset=iso-8859-1></head><body>\xe9</body>", ""},
 	} {
 		r := gate(t, c.yaml).Page([]byte(c.source), page.Page{Path: "/x", File: "x.html"})
 		got := ""
@@ -63,10 +76,13 @@ func TestKeepsEncoding(t *testing.T) {
 
 // TestStays: found elements as they are written, where they stay.
 func TestStays(t *testing.T) {
-	g := gate(t, "items:\n  a: {found: 'script[src]', attrs: {data-a: '1'}, load: defer, pages: all}\n  b: {found: i, pages: none}\n  c: {found: em, place: body-end, pages: all}\n")
-	r := g.Page([]byte("<html><head><script src=/x.js></script></head><body><i>gone</i><em>moved</em></body></html>"), page.Page{Path: "/x", File: "x.html"})
+	g := gate(t,
+		"items:\n  a: {found: 'script[src]', attrs: {data-a: '1'}, load: defer, pages: all}\n  b: {found: i, pages: none}\n  c: {found: em, place: body-end, pages: all}\n")
+	r := g.Page([]byte("<html><head><script src=/x.js></script></head><body><i>gone</i><em>moved</em></body></html>"),
+		page.Page{Path: "/x", File: "x.html"})
 	got := r.Stays()
-	if len(got) != 1 || got[0].Part != FoundPart || !strings.Contains(got[0].Text, "defer") || !strings.Contains(got[0].Text, `data-a="1"`) || !strings.Contains(string(r.File), got[0].Text) {
+	if len(got) != 1 || got[0].Part != FoundPart || !strings.Contains(got[0].Text, "defer") ||
+		!strings.Contains(got[0].Text, `data-a="1"`) || !strings.Contains(string(r.File), got[0].Text) {
 		t.Errorf("%+v in\n%s", got, r.File)
 	}
 }
@@ -88,9 +104,13 @@ func TestEmptyNoscript(t *testing.T) {
 
 // TestMatchByQuery: a query in the glob of a url matcher is compared with that of the URL.
 func TestMatchByQuery(t *testing.T) {
-	for glob, want := range map[string]int{"/x.js": 3, "/x.js?v=1": 1, "/x.js?v=*": 2, "/x.js?*=2*": 1, "/x.js?w=1": 0, "/*.js?v=2&a=b": 1} {
+	for glob, want := range map[string]int{"/x.js": 3, "/x.js?v=1": 1, "/x.js?v=*": 2, "/x.js?*=2*": 1,
+		"/x.js?w=1": 0, "/*.js?v=2&a=b": 1} {
 		g := gate(t, "items: {p: {found: {url: '"+glob+"'}, pages: none}}\n")
-		r := g.Page([]byte("<html><head></head><body><script src=/x.js></script><script src='/x.js?v=1'></script><script src='/x.js?v=2&amp;a=b#c'></script></body></html>"), page.Page{Path: "/x", File: "x.html"})
+		r := g.Page(
+			[]byte(
+				"<html><head></head><body><script src=/x.js></script><script src='/x.js?v=1'></script><script src='/x.js?v=2&amp;a=b#c'></script></body></html>"),
+			page.Page{Path: "/x", File: "x.html"})
 		if r.Present[0] != want {
 			t.Errorf("%s: %d elements, want %d", glob, r.Present[0], want)
 		}

@@ -56,7 +56,9 @@ items:
 		}
 	}
 	slices.Sort(got)
-	want := []string{"instead: is put there", "letter: is put there", "moved: goes out", "moved: moves", "out: goes out", "page: has its tag changed", "page: has its tag changed", "page: metadata", "page: metadata", "page: the popups' code", "put: is put there", "tagged: has its tag changed"}
+	want := []string{"instead: is put there", "letter: is put there", "moved: goes out", "moved: moves",
+		"out: goes out", "page: has its tag changed", "page: has its tag changed", "page: metadata", "page: metadata",
+		"page: the popups' code", "put: is put there", "tagged: has its tag changed"}
 	if !slices.Equal(got, want) {
 		t.Errorf("planned:\n%s\nwant:\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}
@@ -65,7 +67,8 @@ items:
 		t.Error("planned again, another plan comes out")
 	}
 	file, _, err := p.plan.write(v.Source)
-	if r := g.Page([]byte(source), page.Page{Path: "/", File: "index.html"}); err != nil || string(file) != string(r.File) || string(r.Undo()) != source {
+	if r := g.Page([]byte(source), page.Page{Path: "/", File: "index.html"}); err != nil ||
+		string(file) != string(r.File) || string(r.Undo()) != source {
 		t.Errorf("written: %v\n%s\nby the road:\n%s", err, file, r.File)
 	}
 }

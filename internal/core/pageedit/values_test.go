@@ -58,7 +58,8 @@ per-page:
 		}
 		got, problems := written(t, g, c.path, source, facts)
 		if why, fails := strings.CutPrefix(c.want, "!"); fails {
-			if len(problems) == 0 || problems[0].Severity != problem.Error || !strings.Contains(problems[0].Message, why) || got != "" {
+			if len(problems) == 0 || problems[0].Severity != problem.Error ||
+				!strings.Contains(problems[0].Message, why) || got != "" {
 				t.Errorf("%s with %s: %q, %v; want %s", c.path, c.facts, got, problems, why)
 			}
 		} else if !strings.HasPrefix(got, c.want) || len(problems) > 0 {
@@ -196,7 +197,9 @@ func TestRows(t *testing.T) {
 				t.Errorf("%s %v", got, problems)
 			}
 			html += "<b><p>x</b>" // only a tree knows what follows
-			got, problems = written(t, g, "/rows/", "<!doctype html><meta charset=utf-8>"+strings.Replace(html, "<td class", "<td><li>m<td class", 1), nil)
+			got, problems = written(t, g, "/rows/",
+				"<!doctype html><meta charset=utf-8>"+strings.Replace(html, "<td class", "<td><li>m<td class", 1),
+				nil)
 			want = strings.Replace(want, `["L"]`, `["M","L"]`, 1) + `["m"]},{"name":"l","url":"/rows/","@id":"b","in":["l"]}]}</script>`
 		}
 		if got != want || len(problems) > 0 {

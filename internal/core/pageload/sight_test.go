@@ -16,7 +16,8 @@ func TestDiffers(t *testing.T) {
 				{Target: "/kit.css", Method: "GET", Kind: "style", Asked: Initiator{By: "page", Request: -1}},
 				{Target: "/part.css", Method: "GET", Kind: "style", Asked: Initiator{By: "style", Request: 1}},
 				{Target: "/kit.woff2", Method: "GET", Kind: "font", Asked: Initiator{By: "style", Request: 1}},
-				{URL: "https://ternhill.example/favicon.ico", Target: "/favicon.ico", Method: "GET", Kind: "image", Asked: Initiator{By: "other"}},
+				{URL: "https://ternhill.example/favicon.ico", Target: "/favicon.ico", Method: "GET", Kind: "image",
+					Asked: Initiator{By: "other"}},
 			},
 			Mistakes: []Mistake{{Kind: "exception", Message: "x is not defined"}},
 			Stored:   []Stored{{Kind: "local", Name: "seen"}},
@@ -35,8 +36,10 @@ func TestDiffers(t *testing.T) {
 		{func(r *Record) { drop(r, 1, 3); r.Requests[1].Asked.Request = -1 }, ""},
 		{func(r *Record) { drop(r, 4, 5) }, ""},
 		{func(r *Record) { drop(r, 3, 4) }, "GET /kit.woff2 is not requested"},
-		{func(r *Record) { r.Requests = append(r.Requests, Request{Target: "/more.js", Method: "GET"}) }, "GET /more.js is requested, and was not before"},
-		{func(r *Record) { r.Requests[4].Method, r.Requests[4].Asked.By = "POST", "script" }, "POST /favicon.ico is requested"},
+		{func(r *Record) { r.Requests = append(r.Requests, Request{Target: "/more.js", Method: "GET"}) },
+			"GET /more.js is requested, and was not before"},
+		{func(r *Record) { r.Requests[4].Method, r.Requests[4].Asked.By = "POST", "script" },
+			"POST /favicon.ico is requested"},
 		{func(r *Record) { r.Sights[0].Boxes[1].Sum = 3 }, "after loading: p#a.b looks different"},
 		{func(r *Record) { r.Sights[0].Boxes = r.Sights[0].Boxes[:1] }, "after loading: 1 boxes in place of 2"},
 		{func(r *Record) { r.Sights[0].Running = 0 }, "after loading: other animations run"},
@@ -64,7 +67,8 @@ func TestDiffers(t *testing.T) {
 // script says, if it loaded nothing for that.
 func TestSockets(t *testing.T) {
 	r := &Record{URL: "https://ternhill.example/plays/", Requests: []Request{
-		{URL: "https://ternhill.example/", Kind: "document"}, {URL: "wss://ternhill.example/a"}, {URL: "wss://else.example/a"}, {URL: "ws://else.example/b"},
+		{URL: "https://ternhill.example/", Kind: "document"}, {URL: "wss://ternhill.example/a"}, {
+			URL: "wss://else.example/a"}, {URL: "ws://else.example/b"},
 	}}
 	r.Settle(weburl.NewSite("https://ternhill.example").Page("/", ""))
 	for i, want := range []string{"own", "own", "third", "third"} {

@@ -8,12 +8,13 @@ import (
 )
 
 var testPages = map[string]*page.Page{
-	"home":     {Path: "/", File: "index.html", Title: "Tern Hill", Lang: "en"},
-	"events":   {Path: "/events/", Title: "Events"},
-	"perseids": {Path: "/events/perseids/", File: "events/perseids/index.html", Title: "Perseids on the lawn", Facts: map[string]string{"date": "2026-08-12", "price": "free", "seats": "40"}},
-	"archive":  {Path: "/events/archive/2019.html", Meta: map[string]string{"robots": "noindex", "og:type": "article"}},
-	"old":      {Path: "/old/", Redirect: true},
-	"contact":  {Path: "/contact", Has: []bool{true}},
+	"home":   {Path: "/", File: "index.html", Title: "Tern Hill", Lang: "en"},
+	"events": {Path: "/events/", Title: "Events"},
+	"perseids": {Path: "/events/perseids/", File: "events/perseids/index.html", Title: "Perseids on the lawn",
+		Facts: map[string]string{"date": "2026-08-12", "price": "free", "seats": "40"}},
+	"archive": {Path: "/events/archive/2019.html", Meta: map[string]string{"robots": "noindex", "og:type": "article"}},
+	"old":     {Path: "/old/", Redirect: true},
+	"contact": {Path: "/contact", Has: []bool{true}},
 }
 
 // TestEval names, for each query, the pages that it chooses.
@@ -173,7 +174,8 @@ func TestBranch(t *testing.T) {
 // FuzzParse: whatever is parsed prints as something that parses to the same.
 func FuzzParse(f *testing.F) {
 	for _, s := range []string{"all", "/events/* and not /events/archive/", `title = "a b" or (meta.x ~= y and none)`,
-		"has(form.contact[type='x)'])", "not not /a", `"/a b/**"`, `title matches "^a''b"`, "fact.date ^= 2026 or evnts", "/{a,b}/?*/[x-z]"} {
+		"has(form.contact[type='x)'])", "not not /a", `"/a b/**"`, `title matches "^a''b"`,
+		"fact.date ^= 2026 or evnts", "/{a,b}/?*/[x-z]"} {
 		f.Add(s)
 	}
 	home := testPages["perseids"]
@@ -211,7 +213,8 @@ func BenchmarkEval(b *testing.B) {
 
 // TestPagesByQuery: a path alone is the page without parameters, wildcards and fields look at the path alone.
 func TestPagesByQuery(t *testing.T) {
-	pages := []page.Page{{Path: "/"}, {Path: "/?p=2"}, {Path: "/?p=12"}, {Path: "/plays"}, {Path: "/plays?p=2"}, {Path: "/plays/hamlet/?p=2&s=a+b"}, {Path: "/old?p=2", Redirect: true}}
+	pages := []page.Page{{Path: "/"}, {Path: "/?p=2"}, {Path: "/?p=12"}, {Path: "/plays"}, {Path: "/plays?p=2"},
+		{Path: "/plays/hamlet/?p=2&s=a+b"}, {Path: "/old?p=2", Redirect: true}}
 	for query, want := range map[string]string{
 		"/": "/", "/?p=2": "/?p=2", "/plays": "/plays", "/plays/?p=2": "/plays?p=2", "/plays?p=3": "", "'/plays/hamlet?p=2&s=a b'": "/plays/hamlet/?p=2&s=a+b",
 		"/plays/**": "/plays /plays?p=2 /plays/hamlet/?p=2&s=a+b", "/plays/*": "/plays/hamlet/?p=2&s=a+b", "/*": "/plays /plays?p=2", "/play?": "/plays /plays?p=2",

@@ -42,8 +42,11 @@ func TestErrors(t *testing.T) {
 		want string
 	}{
 		{"ab @{page.titel}", 5, `unknown name "page.titel" in a placeholder (did you mean "page.title"?)`},
-		{"@{}", 0, "a name should stand"}, {"@{page.title", 0, "never closed"}, {"@{page.title page.path}", 13, "joined by or"},
-		{"@{page.title | cut}", 15, "number of characters"}, {"@{page.title | lowr}", 15, `did you mean "lower"`}, {`@{"x}`, 2, "never closed"},
+		{"@{}", 0, "a name should stand"}, {"@{page.title", 0, "never closed"}, {"@{page.title page.path}", 13,
+			"joined by or"},
+		{"@{page.title | cut}", 15, "number of characters"}, {"@{page.title | lowr}", 15,
+			`did you mean "lower"`}, {
+			`@{"x}`, 2, "never closed"},
 	} {
 		_, err := Parse(c.text, Scope{})
 		e, ok := err.(*Error)
@@ -88,12 +91,17 @@ func TestErrors(t *testing.T) {
 // TestCalls: a selector may hold whatever selectors hold.
 func TestCalls(t *testing.T) {
 	for text, want := range map[string]Option{
-		"@{page.text( main h1:not(.a, .b) )}": {Name: "page.text(main h1:not(.a, .b))", Call: &Call{What: "text", Selector: "main h1:not(.a, .b)", Offset: 13}},
-		`@{page.text(p[title=")}|'"])|cut 9}`: {Name: `page.text(p[title=")}|'"])`, Call: &Call{What: "text", Selector: `p[title=")}|'"]`, Offset: 12}},
-		"@{page.attr(img.a, img.b , ALT)}":    {Name: "page.attr(img.a, img.b, alt)", Call: &Call{What: "attr", Selector: "img.a, img.b", Attr: "alt", Offset: 12}},
-		"@{page.all(.tag) or page.title}":     {Name: "page.all(.tag)", Call: &Call{What: "all", Selector: ".tag", Offset: 11}},
-		"@{row.text()}":                       {Name: "row.text()", Call: &Call{Row: true, What: "text", Offset: 11}},
-		"@{row.attr(href)}":                   {Name: "row.attr(, href)", Call: &Call{Row: true, What: "attr", Attr: "href", Offset: 11}},
+		"@{page.text( main h1:not(.a, .b) )}": {Name: "page.text(main h1:not(.a, .b))",
+			Call: &Call{What: "text", Selector: "main h1:not(.a, .b)", Offset: 13}},
+		`@{page.text(p[title=")}|'"])|cut 9}`: {Name: `page.text(p[title=")}|'"])`,
+			Call: &Call{What: "text", Selector: `p[title=")}|'"]`, Offset: 12}},
+		"@{page.attr(img.a, img.b , ALT)}": {Name: "page.attr(img.a, img.b, alt)",
+			Call: &Call{What: "attr", Selector: "img.a, img.b", Attr: "alt", Offset: 12}},
+		"@{page.all(.tag) or page.title}": {Name: "page.all(.tag)",
+			Call: &Call{What: "all", Selector: ".tag", Offset: 11}},
+		"@{row.text()}": {Name: "row.text()", Call: &Call{Row: true, What: "text", Offset: 11}},
+		"@{row.attr(href)}": {Name: "row.attr(, href)",
+			Call: &Call{Row: true, What: "attr", Attr: "href", Offset: 11}},
 	} {
 		tmpl, err := Parse(text, Scope{Rows: true})
 		if err != nil || !reflect.DeepEqual(tmpl.Pieces[0].Placeholder.Options[0], want) {
@@ -120,7 +128,8 @@ func TestCut(t *testing.T) {
 		text string
 		n    int
 		want string
-	}{{"abc", 3, "abc"}, {"one two three", 8, "one two…"}, {"one, two", 7, "one…"}, {"overlongword", 5, "over…"}, {"été été", 5, "été…"}} {
+	}{{"abc", 3, "abc"}, {"one two three", 8, "one two…"}, {"one, two", 7, "one…"}, {"overlongword", 5,
+		"over…"}, {"été été", 5, "été…"}} {
 		if got := Cut(c.text, c.n); got != c.want {
 			t.Errorf("Cut(%q, %d) = %q, want %q", c.text, c.n, got, c.want)
 		}

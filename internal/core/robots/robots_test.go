@@ -27,7 +27,8 @@ func TestAllows(t *testing.T) {
 		{groups, "bazbot", "/example/page.html", false},
 		{groups, "bazbot", "/a.gif", true},
 		{groups, "quxbot", "/example/", true},
-		{"User-agent: *\nAllow: /example/page/\nDisallow: /example/page/disallowed.gif", "x", "/example/page/disallowed.gif", false},
+		{"User-agent: *\nAllow: /example/page/\nDisallow: /example/page/disallowed.gif", "x",
+			"/example/page/disallowed.gif", false},
 		{"User-agent: *\nDisallow: /a\nAllow: /a", "x", "/a", true},
 		{"User-agent: *\nAllow: /a\nDisallow: /a", "x", "/a", true},
 		{"User-agent: *\nDisallow: /foo/bar/ツ", "x", "/foo/bar/%E3%83%84", false},
@@ -59,7 +60,8 @@ func TestAllows(t *testing.T) {
 			t.Errorf("status %d: %v", status, got)
 		}
 	}
-	if !Of(204, "", "x").Allows("/") || Of(500, "", "x").Allows("/b") || !Of(404, "User-agent: *\nDisallow: /", "x").Allows("/") {
+	if !Of(204, "", "x").Allows("/") || Of(500, "", "x").Allows("/b") ||
+		!Of(404, "User-agent: *\nDisallow: /", "x").Allows("/") {
 		t.Error("a status without rules")
 	}
 	const sitemaps = "Sitemap: /a.xml\nUser-agent: y\nsitemap: https://ternhill.example/b.xml # all\n"

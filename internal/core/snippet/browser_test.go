@@ -23,7 +23,8 @@ func TestValuesInBrowser(t *testing.T) {
 	clitest.NeedBrowser(t)
 	page := func(v string) string {
 		var b strings.Builder
-		b.WriteString("<!doctype html><html lang=en><head><meta charset=utf-8><title>t</title><script>alert = confirm = () => { window.pwned = 1 }; f = g = h = () => {}</script></head><body>\n")
+		b.WriteString(
+			"<!doctype html><html lang=en><head><meta charset=utf-8><title>t</title><script>alert = confirm = () => { window.pwned = 1 }; f = g = h = () => {}</script></head><body>\n")
 		for i, code := range everyPlace {
 			it, problems := item(t, "code: |\n  "+code)
 			if len(problems) > 0 {
@@ -79,8 +80,11 @@ func TestValuesInBrowser(t *testing.T) {
 	}
 	tried := 0
 	every := testsize.Of(16, 1)
-	for i, v := range append(hostileSeeds, "JaVaScRiPt:alert(1)", "\x01javascript:alert(1)", "java\tscript:alert(1)", "//127.0.0.1.evil.example/", "\n//evil.example", "x' onfocus=alert(1) autofocus tabindex=1 '", `x" onfocus="alert(1)" autofocus tabindex="1`,
-		"${alert(1)}`+alert(1)+`", `\";alert(1)//`, `\');alert(1)//`, "</textarea><img src=x onerror=alert(1)>", "</noscript><img src=x onerror=alert(1)>", "</template><script>alert(1)</script>", "</svg><script>alert(1)</script>", "]]><script>alert(1)</script>") {
+	for i, v := range append(hostileSeeds, "JaVaScRiPt:alert(1)", "\x01javascript:alert(1)", "java\tscript:alert(1)",
+		"//127.0.0.1.evil.example/", "\n//evil.example", "x' onfocus=alert(1) autofocus tabindex=1 '",
+		`x" onfocus="alert(1)" autofocus tabindex="1`, "${alert(1)}`+alert(1)+`", `\";alert(1)//`, `\');alert(1)//`,
+		"</textarea><img src=x onerror=alert(1)>", "</noscript><img src=x onerror=alert(1)>",
+		"</template><script>alert(1)</script>", "</svg><script>alert(1)</script>", "]]><script>alert(1)</script>") {
 		if i%every != 0 {
 			continue
 		}

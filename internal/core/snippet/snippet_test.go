@@ -12,7 +12,8 @@ import (
 // item reads one item of a gate file and makes it ready.
 func item(t testing.TB, yaml string) (*Prepared, []problem.Problem) {
 	t.Helper()
-	g, problems := gatefile.Parse("g.yaml", []byte("yellowgate: 1\nitems:\n  x:\n    "+strings.ReplaceAll(yaml, "\n", "\n    ")+"\n"), nil)
+	g, problems := gatefile.Parse("g.yaml",
+		[]byte("yellowgate: 1\nitems:\n  x:\n    "+strings.ReplaceAll(yaml, "\n", "\n    ")+"\n"), nil)
 	if len(problems) > 0 {
 		t.Fatalf("%s: %v", yaml, problems)
 	}
@@ -38,41 +39,60 @@ func values(m map[string]string) *Values {
 }
 
 func TestRender(t *testing.T) {
-	known := map[string]string{"page.title": `A "b" & <c>`, "fact.n": "3.5", "fact.colour": "#0b1026", "page.path": "/a b/", "fact.bundle": "visit", "fact.url": "https://x.example/?a=b&c"}
+	known := map[string]string{"page.title": `A "b" & <c>`, "fact.n": "3.5", "fact.colour": "#0b1026",
+		"page.path": "/a b/", "fact.bundle": "visit", "fact.url": "https://x.example/?a=b&c"}
 	for _, c := range []struct{ yaml, place, want string }{
 		{"script: /js/a.js", "head-end", `<script src="/base/js/a.js" defer></script>`},
 		{"script: /js/a.js\nplace: body-end", "body-end", `<script src="/base/js/a.js"></script>`},
 		{"script: //cdn.example/a.js\nload: module", "head-end", `<script src="//cdn.example/a.js" type="module"></script>`},
-		{"script: https://cdn.example/a.js?x=1&y=2\nload: async\nattrs: {data-x: '@{page.title}', crossorigin: true}", "head-end",
+		{"script: https://cdn.example/a.js?x=1&y=2\nload: async\nattrs: {data-x: '@{page.title}', crossorigin: true}",
+			"head-end",
 			`<script src="https://cdn.example/a.js?x=1&amp;y=2" async data-x="A &#34;b&#34; &amp; &lt;c&gt;" crossorigin></script>`},
-		{"script: https://cdn.example/a.js\nintegrity: sha384-abc", "head-end", `<script src="https://cdn.example/a.js" defer integrity="sha384-abc" crossorigin="anonymous"></script>`},
-		{"script: https://cdn.example/a.js\nintegrity: sha384-abc\nattrs: {crossorigin: use-credentials}", "head-end", `<script src="https://cdn.example/a.js" defer integrity="sha384-abc" crossorigin="use-credentials"></script>`},
-		{"script: /a.js\nintegrity: sha384-abc", "head-end", `<script src="/base/a.js" defer integrity="sha384-abc"></script>`},
+		{"script: https://cdn.example/a.js\nintegrity: sha384-abc", "head-end",
+			`<script src="https://cdn.example/a.js" defer integrity="sha384-abc" crossorigin="anonymous"></script>`},
+		{"script: https://cdn.example/a.js\nintegrity: sha384-abc\nattrs: {crossorigin: use-credentials}", "head-end",
+			`<script src="https://cdn.example/a.js" defer integrity="sha384-abc" crossorigin="use-credentials"></script>`},
+		{"script: /a.js\nintegrity: sha384-abc", "head-end",
+			`<script src="/base/a.js" defer integrity="sha384-abc"></script>`},
 		{"stylesheet: /css/@{fact.n}.css", "head-end", `<link rel="stylesheet" href="/base/css/3.5.css">`},
 		{"code: <p>@{page.title}</p>", "body-end", `<p>A &#34;b&#34; &amp; &lt;c&gt;</p>`},
 		{"code: <meta name=v content='@{page.title}'>", "head-end", `<meta name=v content='A &#34;b&#34; &amp; &lt;c&gt;'>`},
 		{"code: <i title=@{page.title}>x</i>", "body-end", `<i title=A&#32;&#34;b&#34;&#32;&amp;&#32;&lt;c&gt;>x</i>`},
 		{"code: <a href=\"@{page.path}\">x</a>", "body-end", `<a href="/a%20b/">x</a>`},
 		{"code: <a href=\"/s?u=@{fact.url}\">x</a>", "body-end", `<a href="/s?u=https://x.example/%3Fa%3Db%26c">x</a>`},
-		{"code: <style>p{margin:@{fact.n}px;color:@{fact.colour}}</style>", "head-end", `<style>p{margin:3.5px;color:#0b1026}</style>`},
-		{"code: <script>a = \"@{page.title}\", b = @{fact.n}</script>", "body-end", `<script>a = "A \u0022b\u0022 \u0026 \u003Cc\u003E", b = "3.5"</script>`},
-		{"code: '<script type=\"application/ld+json\">{\"a\":@{page.title}}</script>'", "body-end", `<script type="application/ld+json">{"a":"A \"b\" \u0026 \u003Cc\u003E"}</script>`},
-		{"code: <p>@@{page.title} @{lessVar} @{fact.none or 'a word'}</p>", "body-end", `<p>@{page.title} @{lessVar} a word</p>`},
+		{"code: <style>p{margin:@{fact.n}px;color:@{fact.colour}}</style>", "head-end",
+			`<style>p{margin:3.5px;color:#0b1026}</style>`},
+		{"code: <script>a = \"@{page.title}\", b = @{fact.n}</script>", "body-end",
+			`<script>a = "A \u0022b\u0022 \u0026 \u003Cc\u003E", b = "3.5"</script>`},
+		{"code: '<script type=\"application/ld+json\">{\"a\":@{page.title}}</script>'", "body-end",
+			`<script type="application/ld+json">{"a":"A \"b\" \u0026 \u003Cc\u003E"}</script>`},
+		{"code: <p>@@{page.title} @{lessVar} @{fact.none or 'a word'}</p>", "body-end",
+			`<p>@{page.title} @{lessVar} a word</p>`},
 		{"code: '<p>@{page.title | cut 5 | lower}</p>'", "body-end", `<p>a…</p>`},
 		{"script-text: a(1)", "body-end", "<script>a(1)</script>"},
-		{"script-text: |\n  a(@{fact.n},\n    \"@{page.path}\")\nattrs: {nonce: x}\nload: module", "body-end", "<script type=\"module\" nonce=\"x\">\na(\"3.5\",\n  \"/a b/\")\n</script>"},
-		{"style-text: 'p { margin: @{fact.n}px }'\nmedia: print", "head-end", `<style media="print">p { margin: 3.5px }</style>`},
-		{"stylesheet: /a.css\nmedia: '(min-width: 40em)'", "head-end", `<link rel="stylesheet" href="/base/a.css" media="(min-width: 40em)">`},
-		{"params: {delay: 2.5s, n: 3, word: '3', on-off: true}\nscript-text: f(@{delay | ms}, @{delay | s}, @{n}, @{word}, @{on-off}, '@{n}')", "body-end", `<script>f(2500, 2.5, 3, "3", true, '3')</script>`},
+		{"script-text: |\n  a(@{fact.n},\n    \"@{page.path}\")\nattrs: {nonce: x}\nload: module", "body-end",
+			"<script type=\"module\" nonce=\"x\">\na(\"3.5\",\n  \"/a b/\")\n</script>"},
+		{"style-text: 'p { margin: @{fact.n}px }'\nmedia: print", "head-end",
+			`<style media="print">p { margin: 3.5px }</style>`},
+		{"stylesheet: /a.css\nmedia: '(min-width: 40em)'", "head-end",
+			`<link rel="stylesheet" href="/base/a.css" media="(min-width: 40em)">`},
+		{"params: {delay: 2.5s, n: 3, word: '3', on-off: true}\nscript-text: f(@{delay | ms}, @{delay | s}, @{n}, @{word}, @{on-off}, '@{n}')",
+			"body-end", `<script>f(2500, 2.5, 3, "3", true, '3')</script>`},
 		{"params: {n: {value: 3, min: 1, max: 9}}\ncode: <p data-n=\"@{n}\">x</p>", "body-end", `<p data-n="3">x</p>`},
-		{"script: 'built:@{fact.bundle}'\nload: now", "head-end", "<script src=\"/base/built/v1.js\"></script>\n<script src=\"/base/built/v2.js\"></script>"},
-		{"structured: {type: Event, name: '@{page.title}', seats: 40, open: true, 'offers': [{price: '3.50'}, x]}", "head-end",
+		{"script: 'built:@{fact.bundle}'\nload: now", "head-end",
+			"<script src=\"/base/built/v1.js\"></script>\n<script src=\"/base/built/v2.js\"></script>"},
+		{"structured: {type: Event, name: '@{page.title}', seats: 40, open: true, 'offers': [{price: '3.50'}, x]}",
+			"head-end",
 			`<script type="application/ld+json">{"@context":"https://schema.org","@type":"Event","name":"A \"b\" \u0026 \u003cc\u003e","seats":40,"open":true,"offers":[{"price":"3.50"},"x"]}</script>`},
-		{"structured: {type: Event, guide: '@{fact.guides}'}", "head-end", `<script type="application/ld+json">{"@context":"https://schema.org","@type":"Event","guide":["Mira",{"@type":"Person","name":"Ode"}]}</script>`},
+		{"structured: {type: Event, guide: '@{fact.guides}'}", "head-end",
+			`<script type="application/ld+json">{"@context":"https://schema.org","@type":"Event","guide":["Mira",{"@type":"Person","name":"Ode"}]}</script>`},
 		{"structured: {type: Event, guide: '@{fact.elsewhere}'}", "head-end", ""},
-		{"questions: [{ask: 'Is it @{fact.n}?', answer: No.}]", "head-end", `<script type="application/ld+json">{"@context":"https://schema.org","@type":"FAQPage","mainEntity":[{"@type":"Question","name":"Is it 3.5?","acceptedAnswer":{"@type":"Answer","text":"No."}}]}</script>`},
-		{"questions: '@{fact.faq}'", "head-end", `<script type="application/ld+json">{"@context":"https://schema.org","@type":"FAQPage","mainEntity":[{"@type":"Question","name":"Cold?","acceptedAnswer":{"@type":"Answer","text":"Bring \u003c/script\u003e a coat \u0026 hat."}}]}</script>`},
-		{"popup: <p>Hi</p>\nlabel: The \"letter\"\nopen: [{after: 8s}, {scroll: 60%}, {click: 'a[href=\"#x\"]'}, {fragment: x, pages: /elsewhere/}, {leaving: true}]\nagain: 7d", "body-end",
+		{"questions: [{ask: 'Is it @{fact.n}?', answer: No.}]", "head-end",
+			`<script type="application/ld+json">{"@context":"https://schema.org","@type":"FAQPage","mainEntity":[{"@type":"Question","name":"Is it 3.5?","acceptedAnswer":{"@type":"Answer","text":"No."}}]}</script>`},
+		{"questions: '@{fact.faq}'", "head-end",
+			`<script type="application/ld+json">{"@context":"https://schema.org","@type":"FAQPage","mainEntity":[{"@type":"Question","name":"Cold?","acceptedAnswer":{"@type":"Answer","text":"Bring \u003c/script\u003e a coat \u0026 hat."}}]}</script>`},
+		{"popup: <p>Hi</p>\nlabel: The \"letter\"\nopen: [{after: 8s}, {scroll: 60%}, {click: 'a[href=\"#x\"]'}, {fragment: x, pages: /elsewhere/}, {leaving: true}]\nagain: 7d",
+			"body-end",
 			`<dialog id="x" aria-label="The &#34;letter&#34;" data-yg-open="[[&#34;after&#34;,8],[&#34;scroll&#34;,60],[&#34;click&#34;,&#34;a[href=\&#34;#x\&#34;]&#34;],[&#34;leaving&#34;]]" data-yg-again="604800"><p>Hi</p></dialog>`},
 	} {
 		it, problems := item(t, c.yaml)
@@ -160,11 +180,13 @@ func TestStyleValues(t *testing.T) {
 		t.Fatal(problems)
 	}
 	for _, v := range []string{"#0b1026", "12", "3.5px", "-2em", "50%", "bold", "night-blue"} {
-		if text, _, err := it.Render(0, values(map[string]string{"page.title": v})); err != nil || text != "<style>p { color: "+v+" }</style>" {
+		if text, _, err := it.Render(0, values(map[string]string{"page.title": v})); err != nil ||
+			text != "<style>p { color: "+v+" }</style>" {
 			t.Errorf("%s: %s, %v", v, text, err)
 		}
 	}
-	for _, v := range []string{"red; background: url(//x)", "red}", "</style><script>alert(1)</script>", "url(x)", "expression(alert(1))", "\\72 ed", "'x'", "a/**/b", "1 2", "@import", "é", "<", "var(--x)", "-"} {
+	for _, v := range []string{"red; background: url(//x)", "red}", "</style><script>alert(1)</script>", "url(x)",
+		"expression(alert(1))", "\\72 ed", "'x'", "a/**/b", "1 2", "@import", "é", "<", "var(--x)", "-"} {
 		if text, _, err := it.Render(0, values(map[string]string{"page.title": v})); err == nil {
 			t.Errorf("%s stands in %s", v, text)
 		}

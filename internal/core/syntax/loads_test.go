@@ -33,27 +33,31 @@ func TestScriptAsks(t *testing.T) {
 		`var kit = { load: function (u) { var s = document.createElement("script"); s.src = u } }; kit.load("/a.js")`:                    "script /a.js",
 		`const load = u => { const s = document.createElement("script"); s.src = base + u }; const base = "/js/"; load("a.js")`:          "script /js/a.js",
 		// When it runs.
-		`window.onload = function () { var s = document.createElement("script"); s.src = "/a.js" }`:                                      "script /a.js",
-		`addEventListener("load", go); function go() { var s = document.createElement("script"); s.src = "/a.js" }`:                      "script /a.js",
-		`window.addEventListener("load", go); function go() { var s = document.createElement("script"); s.src = "/a.js" }`:               "script /a.js",
-		`document.querySelector("a").addEventListener("click", () => { const f = document.createElement("iframe"); f.src = "/film/" })`:  "iframe /film/ later",
-		`setTimeout(function () { new Image().src = "/p.gif" }, 3000)`:                                                                   "img /p.gif",
-		`function never() { new Image().src = "/p.gif" }`:                                                                                "img /p.gif later",
-		`$(".map").on("click", function () { $.getScript("/map.js") })`:                                                                  "script /map.js later",
-		`new Promise(function (done) { var s = document.createElement("script"); s.onload = done; s.src = "/a.js" })`:                    "script /a.js",
-		`document.write("<script src='https://v.example/a.js'><\/script>")`:                                                              "script https://v.example/a.js",
-		`document.write(unescape("%3Cscript src='/a.js'%3E%3C/script%3E"))`:                                                              "lost document.write",
-		`document.write('<img src="https://v.example/p.gif?r=' + document.referrer + '" width=1>')`:                                      "img https://v.example/p.gif?r=…; lost document.write",
-		`el.innerHTML = '<iframe src="https://v.example/film"></iframe><script src="/no.js"></script>'`:                                  "iframe https://v.example/film",
-		`import("./more.js").then(m => m.go())`:                                                                                          "import ./more.js",
-		`import("lit")`:                                                                                                                  "lost import()",
-		"import(`./lang/${lang}.js`)":                                                                                                    "lost import()",
-		`var s = document.createElement("script"); s.src = url`:                                                                          "lost a script element that it makes",
-		`var s = document.createElement("script"); s.text = code; document.head.append(s)`:                                               "lost a script element that it makes",
-		`var s = document.createElement("script"); s.src = "/js/" + name + ".js"`:                                                        "lost a script element that it makes",
-		`var l = document.createElement("link"); l.href = theme`:                                                                         "lost a link element that it makes",
+		`window.onload = function () { var s = document.createElement("script"); s.src = "/a.js" }`:                                     "script /a.js",
+		`addEventListener("load", go); function go() { var s = document.createElement("script"); s.src = "/a.js" }`:                     "script /a.js",
+		`window.addEventListener("load", go); function go() { var s = document.createElement("script"); s.src = "/a.js" }`:              "script /a.js",
+		`document.querySelector("a").addEventListener("click", () => { const f = document.createElement("iframe"); f.src = "/film/" })`: "iframe /film/ later",
+		`setTimeout(function () { new Image().src = "/p.gif" }, 3000)`:                                                                  "img /p.gif",
+		`function never() { new Image().src = "/p.gif" }`:                                                                               "img /p.gif later",
+		`$(".map").on("click", function () { $.getScript("/map.js") })`:                                                                 "script /map.js later",
+		`new Promise(function (done) { var s = document.createElement("script"); s.onload = done; s.src = "/a.js" })`:                   "script /a.js",
+		`document.write("<script src='https://v.example/a.js'><\/script>")`:                                                             "script https://v.example/a.js",
+		`document.write(unescape("%3Cscript src='/a.js'%3E%3C/script%3E"))`:                                                             "lost document.write",
+		`document.write('<img src="https://v.example/p.gif?r=' + document.referrer + '" width=1>')`:                                     "img https://v.example/p.gif?r=…; lost document.write",
+		`el.innerHTML = '<iframe src="https://v.example/film"></iframe><script src="/no.js"></script>'`:                                 "iframe https://v.example/film",
+		`import("./more.js").then(m => m.go())`:                                                                                         "import ./more.js",
+
+		`import("lit")`: "lost import()",
+
+		"import(`./lang/${lang}.js`)":                                                      "lost import()",
+		`var s = document.createElement("script"); s.src = url`:                            "lost a script element that it makes",
+		`var s = document.createElement("script"); s.text = code; document.head.append(s)`: "lost a script element that it makes",
+		`var s = document.createElement("script"); s.src = "/js/" + name + ".js"`:          "lost a script element that it makes",
+		`var l = document.createElement("link"); l.href = theme`:                           "lost a link element that it makes",
+
 		`var p = document.createElement("p"); p.src = "/a.js"; other.src = "/b.js"; var i = document.querySelector("img"); i.src = "/c"`: "",
-		`var s = document.createElement("script"); s.src = "data:text/javascript,1"`:                                                     "",
+
+		`var s = document.createElement("script"); s.src = "data:text/javascript,1"`: "",
 		`this is no script`:   "",
 		`createElement(((`:    "",
 		`document.write("x")`: "",
@@ -68,7 +72,9 @@ func TestScriptAsks(t *testing.T) {
 			if a.Later {
 				s += " later"
 			}
-			if a.Offset > 0 && !strings.Contains(code[a.Offset:], a.URL[strings.LastIndexByte(strings.TrimRight(a.URL, "/"), '/'):][:1]) {
+			if a.Offset > 0 &&
+				!strings.Contains(code[a.Offset:],
+					a.URL[strings.LastIndexByte(strings.TrimRight(a.URL, "/"), '/'):][:1]) {
 				s += fmt.Sprint(" at ", a.Offset)
 			}
 			all = append(all, s)
@@ -84,7 +90,8 @@ func TestScriptAsks(t *testing.T) {
 
 // FuzzScriptAsks: whatever a script is, it is read to its end.
 func FuzzScriptAsks(f *testing.F) {
-	for _, s := range []string{`a=b;b=a;a.src=b`, `function f(u){f(u);var s=d.createElement("script");s.src=u}f(f)`, "x=`${x}`;new Image().src=x", `a=a+a;b=a+a;new Image().src=a+b`} {
+	for _, s := range []string{`a=b;b=a;a.src=b`, `function f(u){f(u);var s=d.createElement("script");s.src=u}f(f)`,
+		"x=`${x}`;new Image().src=x", `a=a+a;b=a+a;new Image().src=a+b`} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, code string) { ScriptAsks([]byte(code)) })

@@ -15,7 +15,9 @@ func TestMistakes(t *testing.T) {
 	}{
 		{JavaScript, "let a = b?.c ?? `x${1}`; async () => await import('/m.js')", "", ""},
 		{JavaScript, "export default class { #x = 1 }", "", ""},
-		{JavaScript, "import d from './d.json' with {type: 'json'}; export { d } from \"./d.json\" with { type: 'json' }", "", ""},
+		{JavaScript,
+			"import d from './d.json' with {type: 'json'}; export { d } from \"./d.json\" with { type: 'json' }", "",
+			""},
 		{JavaScript, "var mode = 010; if (mode) function f() {} for (var i = 0 in {});", "", ""},
 		{JavaScript, "", "", ""},
 		{JavaScript, "a();\nif (a { b() }", "expected )", "{ b"},

@@ -45,7 +45,10 @@ func TestFollowedFunctions(t *testing.T) {
 			t.Errorf("%s: .a is not among %+v", code, s.Load.Hooks)
 		}
 	}
-	s := ReadScript([]byte(`customElements.define("x-map", class extends HTMLElement { connectedCallback() { document.querySelector(".a") } })`), false)
+	s := ReadScript(
+		[]byte(
+			`customElements.define("x-map", class extends HTMLElement { connectedCallback() { document.querySelector(".a") } })`),
+		false)
 	if len(s.Load.Hooks) != 1 || s.Load.Hooks[0].Selector != "x-map" {
 		t.Errorf("a custom element: %+v", s.Load.Hooks)
 	}
@@ -66,17 +69,20 @@ func TestFollowedNames(t *testing.T) {
 		{`function go() {}`, `<script>addEventListener("load", go)</script>`},
 		{`function go() {}`, `<script>setTimeout("go()", 10)</script>`},
 		{`var lib = {}; lib.part = { name: function () {} }`, `<script>lib.part.name()</script>`},
-		{`app.part = app.part || {}; app.part.name = function () {}`, `<script>var app = {}; addEventListener("load", () => app.part.name())</script>`},
+		{`app.part = app.part || {}; app.part.name = function () {}`,
+			`<script>var app = {}; addEventListener("load", () => app.part.name())</script>`},
 		{`app.fn.slides = function () {}`, `<i class=x></i><script>window.app = { fn: {} }; app(".x").slides()</script>`},
 		{`class Lib {}`, `<script>new Lib()</script>`},
 		{`const lib = () => {}`, `<script>lib()</script>`},
 		{`(function (root) { root.lib = {} })(this)`, `<script>lib.go()</script>`},
-		{`(function (root, make) { root.lib = make() })(typeof self !== "undefined" ? self : this, function () { return {} })`, `<script>lib.go()</script>`},
+		{`(function (root, make) { root.lib = make() })(typeof self !== "undefined" ? self : this, function () { return {} })`,
+			`<script>lib.go()</script>`},
 		{`globalThis.lib = {}`, `<script>if (globalThis.lib) lib.go()</script>`},
 		{`Object.defineProperty(window, "lib", { value: {} })`, `<script>lib.go()</script>`},
 		{`Object.assign(window, { lib: {} })`, `<script>lib.go()</script>`},
 		{`customElements.define("x-map", class extends HTMLElement {})`, `<x-map></x-map>`},
-		{`customElements.define("x-map", class extends HTMLElement {})`, `<script>document.body.append(document.createElement("x-map"))</script>`},
+		{`customElements.define("x-map", class extends HTMLElement {})`,
+			`<script>document.body.append(document.createElement("x-map"))</script>`},
 	} {
 		files := folder{"/lib.js": c.lib, "/page.html": "<!doctype html><script src=/lib.js></script>" + c.page}
 		_, needs := files.needs("/page.html")
@@ -112,7 +118,8 @@ func TestFollowedSheets(t *testing.T) {
 		`@property --x { syntax: "*"; inherits: false }`:            false,
 		`@font-face { font-family: x; src: url(/x.woff2) }`:         false,
 	} {
-		files := folder{"/s.css": css, "/more.css": ".a { }", "/none.css": ".none { }", "/page.html": `<!doctype html><link rel=stylesheet href=/s.css><p><b class=a>x</b>`}
+		files := folder{"/s.css": css, "/more.css": ".a { }", "/none.css": ".none { }",
+			"/page.html": `<!doctype html><link rel=stylesheet href=/s.css><p><b class=a>x</b>`}
 		_, needs := files.needs("/page.html")
 		got := ""
 		for _, n := range needs {

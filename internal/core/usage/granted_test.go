@@ -29,10 +29,11 @@ func TestAbsent(t *testing.T) {
 		"<p>x</p><script src=/makes.js></script><script src=/uses.js></script>": "",
 		"<p>x</p><script src=/uses.js></script><script src=/makes.js></script>": "0 box -1",
 		// Unread, or another's: who knows what it makes.
-		"<p>x</p><script src=https://count.example/c.js></script><script src=/uses.js></script>":                                "",
-		"<p>x</p><script src=https://count.example/c.js async></script><script src=/uses.js></script>":                          "",
-		"<p>x</p><script src=/no.js></script><script src=/uses.js></script>":                                                    "",
-		"<p id=b1><p id=b2><p id=b3><p id=b4><p id=b5><p id=b5>" + each("b1", "b2", "b3", "b4", "b5", "b6", "b3") + "<p id=b3>": "5 b6 -1",
+		"<p>x</p><script src=https://count.example/c.js></script><script src=/uses.js></script>":       "",
+		"<p>x</p><script src=https://count.example/c.js async></script><script src=/uses.js></script>": "",
+		"<p>x</p><script src=/no.js></script><script src=/uses.js></script>":                           "",
+		"<p id=b1><p id=b2><p id=b3><p id=b4><p id=b5><p id=b5>" + each("b1", "b2", "b3", "b4", "b5", "b6",
+			"b3") + "<p id=b3>": "5 b6 -1",
 		// How it is used.
 		"<script>document.getElementById('box').b.c = 1; document.getElementById('z').y</script>":                                                       "0 box -1",
 		"<script>window.document.getElementById(\"box\").focus()</script>":                                                                              "0 box -1",

@@ -51,24 +51,28 @@ func TestNeeds(t *testing.T) {
 		{"<link rel=stylesheet href=/vars.css>", "/vars.css ?"},
 		{"<link rel=stylesheet href=/vars.css><link rel=stylesheet href=/asks.css>", "/vars.css +--gap; /asks.css -certain"},
 		{"<link rel=stylesheet href=/ring.css><script src=/ring.js></script>", "/ring.css +.ring; /ring.js -possible"},
-		{"<link rel=stylesheet href=/kit.css><script src=https://x.example/a.js></script>", "/kit.css -possible; https://x.example/a.js ?"},
+		{"<link rel=stylesheet href=/kit.css><script src=https://x.example/a.js></script>",
+			"/kit.css -possible; https://x.example/a.js ?"},
 		{"<link rel=stylesheet href=/kit.css><script src=/count.js></script>", "/kit.css -possible; /count.js ?"},
 		{"<link rel=stylesheet href=/kit.css><script src=/bad.js></script>", "/kit.css -possible; /bad.js ?"},
 		{"<script src=/lib.js></script>", "/lib.js -possible"},
 		{"<script src=/lib.js></script><script src=/slides.js></script>", "/lib.js -possible; /slides.js -possible"},
-		{"<script src=/lib.js></script><script src=/slides.js></script><p class=slides>", "/lib.js +lib; /slides.js +.slides"},
+		{"<script src=/lib.js></script><script src=/slides.js></script><p class=slides>",
+			"/lib.js +lib; /slides.js +.slides"},
 		{"<script src=/lib.js></script><p onclick='lib.go()'>", "/lib.js +lib"},
 		{"<script src=/lib.js></script><script src=/plug.js></script>", "/lib.js -possible; /plug.js -possible"},
 		{"<script src=/shim.js></script><script>window.shim && shim.swap(document)</script>", "/shim.js -possible"},
 		{"<script src=/shim.js></script><script>shim.swap(document)</script><i class=old>", "/shim.js +i.old"},
 		{"<script src=/shim.js></script><script>shim.swap(document); fetch('/x')</script>", "/shim.js +shim; inline ?"},
-		{"<script src=/slides.js></script><script>p.innerHTML = '<p class=slides>'</script>", "/slides.js +.slides; inline ?"},
+		{"<script src=/slides.js></script><script>p.innerHTML = '<p class=slides>'</script>",
+			"/slides.js +.slides; inline ?"},
 		{"<script src=/lib.js></script><script src=/reg.js></script>", "/lib.js +lib; /reg.js ?"},
 		{"<script src=/count.js></script>", "/count.js ?"},
 		{"<script src=/mixed.js></script>", "/mixed.js -possible"},
 		{"<script type=module src=/m.js></script>", "/m.js -possible"},
 		{"<script type=module src=/m.js></script><p class=deep>", "/m.js +.deep"},
-		{"<!--yg:kit--><link rel=stylesheet href=/kit.css><script src=/lib.js></script><!--/yg:kit--><form class=contact>", "kit +form.contact"},
+		{"<!--yg:kit--><link rel=stylesheet href=/kit.css><script src=/lib.js></script><!--/yg:kit--><form class=contact>",
+			"kit +form.contact"},
 		{"<template><link rel=stylesheet href=/kit.css></template><noscript><style>a{}</style></noscript>", ""},
 	} {
 		files["/page.html"] = c.html
@@ -97,7 +101,8 @@ func TestNeeds(t *testing.T) {
 // TestSuggestions: what a ledger makes of several pages.
 func TestSuggestions(t *testing.T) {
 	kit := "<link rel=stylesheet href=/kit.css>"
-	files := folder{"/kit.css": ".kit{} .kit b{}", "/a/index.html": kit + "<p class=kit>", "/b/index.html": kit, "/b/c/index.html": kit + kit, "/d/index.html": "<p class=kit>"}
+	files := folder{"/kit.css": ".kit{} .kit b{}", "/a/index.html": kit + "<p class=kit>", "/b/index.html": kit,
+		"/b/c/index.html": kit + kit, "/d/index.html": "<p class=kit>"}
 	var l Ledger
 	for _, path := range slices.Sorted(maps.Keys(files)) {
 		if strings.HasSuffix(path, ".html") {
@@ -153,7 +158,9 @@ func TestPaths(t *testing.T) {
 // FuzzEvidence: whatever a file holds, reading it ends, and finds nothing on an empty
 // page that names something.
 func FuzzEvidence(f *testing.F) {
-	for _, s := range []string{".a > b:not(.c)::before, [d='e' i] { f: g }", "@media x { a { b: c } } @import 'y';", "document.querySelector('.a')", "(function (w) { w.x = () => { fetch(`a${b}`) } })(window)", "a{b:c", "\\61 {}", "{}}{", "if (x) return"} {
+	for _, s := range []string{".a > b:not(.c)::before, [d='e' i] { f: g }", "@media x { a { b: c } } @import 'y';",
+		"document.querySelector('.a')", "(function (w) { w.x = () => { fetch(`a${b}`) } })(window)", "a{b:c",
+		"\\61 {}", "{}}{", "if (x) return"} {
 		f.Add([]byte(s))
 	}
 	empty := vocabulary("<!doctype html>")

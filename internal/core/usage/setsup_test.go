@@ -48,7 +48,8 @@ func TestKeep(t *testing.T) {
 
 // TestBroughtStyles: a stylesheet that a script brings may use what another sets.
 func TestBroughtStyles(t *testing.T) {
-	files := folder{"/vars.css": ":root { --edge: 1px }", "/late.css": "p { margin: var(--edge) }", "/kit.css": ".kit { }",
+	files := folder{"/vars.css": ":root { --edge: 1px }", "/late.css": "p { margin: var(--edge) }",
+		"/kit.css":   ".kit { }",
 		"/page.html": `<link rel=stylesheet href=/vars.css><link rel=stylesheet href=/kit.css><script>var l = document.createElement("link"); l.rel = "stylesheet"; l.href = "/late.css"; document.head.append(l)</script><p>x`}
 	_, needs := files.needs("/page.html")
 	for _, n := range needs {

@@ -15,7 +15,8 @@ import (
 // TestManyReaders: pages that are looked at by many at once come to what each comes to alone, and
 // no file is read without end.
 func TestManyReaders(t *testing.T) {
-	files := map[string]string{"/a.css": "@import 'b.css'; .menu a { color: red } #map { height: 3em }", "/b.css": "form.join { padding: 1em }", "/c.css": ".nothing { margin: 0 }",
+	files := map[string]string{"/a.css": "@import 'b.css'; .menu a { color: red } #map { height: 3em }",
+		"/b.css": "form.join { padding: 1em }", "/c.css": ".nothing { margin: 0 }",
 		"/kit.js": "window.kit = function () { document.querySelector('.menu').remove() }", "/use.js": "kit()"}
 	var reads atomic.Int64
 	read := func(path string) ([]byte, bool) {
@@ -25,7 +26,9 @@ func TestManyReaders(t *testing.T) {
 	}
 	pages := make([]*inventory.Record, 40)
 	for i := range pages {
-		html := fmt.Sprintf("<!doctype html><title>x</title><link rel=stylesheet href=/a.css><link rel=stylesheet href=/c.css><style>.n%d { color: red }</style><script src=/kit.js></script><script src=/use.js></script>", i%5)
+		html := fmt.Sprintf(
+			"<!doctype html><title>x</title><link rel=stylesheet href=/a.css><link rel=stylesheet href=/c.css><style>.n%d { color: red }</style><script src=/kit.js></script><script src=/use.js></script>",
+			i%5)
 		if i%2 == 0 {
 			html += "<ul class=menu><li><a href=/>x</a></ul>"
 		}
@@ -38,7 +41,8 @@ func TestManyReaders(t *testing.T) {
 			sizes
 			*inventory.Imports
 		}{files, &weights}
-		pages[i] = inventory.Take([]byte(html), page.Page{Path: fmt.Sprintf("/%d/", i), File: fmt.Sprintf("%d/index.html", i)}, weburl.NewSite(""), w)
+		pages[i] = inventory.Take([]byte(html),
+			page.Page{Path: fmt.Sprintf("/%d/", i), File: fmt.Sprintf("%d/index.html", i)}, weburl.NewSite(""), w)
 	}
 	type outcome struct {
 		Styles PageStyles
@@ -76,7 +80,9 @@ func TestManyReaders(t *testing.T) {
 	group.Wait()
 	for g := range together {
 		for i := range pages {
-			if !reflect.DeepEqual(sorted(together[g][i].Styles), sorted(alone[i].Styles)) || !reflect.DeepEqual(together[g][i].Needs, alone[i].Needs) || !reflect.DeepEqual(together[g][i].Early, alone[i].Early) {
+			if !reflect.DeepEqual(sorted(together[g][i].Styles), sorted(alone[i].Styles)) ||
+				!reflect.DeepEqual(together[g][i].Needs, alone[i].Needs) ||
+				!reflect.DeepEqual(together[g][i].Early, alone[i].Early) {
 				t.Fatalf("page %d, by reader %d: %+v\nalone: %+v", i, g, together[g][i], alone[i])
 			}
 		}

@@ -67,8 +67,12 @@ func TestUnknown(t *testing.T) {
 // TestEarnedCertainty: where a page has code, nothing of it is more than possibly unneeded, and what another script
 // reads is not called unneeded at all.
 func TestEarnedCertainty(t *testing.T) {
-	files := folder{"/kit.css": ".kit { color: red }", "/plain.js": `document.querySelector(".none").focus()`, "/loads.js": `import("./" + x)`, "/more.js": `const s = document.createElement("script"); s.src = "/plain.js"; document.querySelector(".none").appendChild(s)`, "/loads-kit.js": `document.body.className = "kit"`, "/more.css": "",
-		"/joins.js": `for (const e of document.querySelectorAll(".none")) e.classList.add("is-" + e.id)`, "/big.js": "var a = 1;" + strings.Repeat(" ", MaxScript)}
+	files := folder{"/kit.css": ".kit { color: red }", "/plain.js": `document.querySelector(".none").focus()`,
+		"/loads.js":     `import("./" + x)`,
+		"/more.js":      `const s = document.createElement("script"); s.src = "/plain.js"; document.querySelector(".none").appendChild(s)`,
+		"/loads-kit.js": `document.body.className = "kit"`, "/more.css": "",
+		"/joins.js": `for (const e of document.querySelectorAll(".none")) e.classList.add("is-" + e.id)`,
+		"/big.js":   "var a = 1;" + strings.Repeat(" ", MaxScript)}
 	for html, want := range map[string]string{
 		`<link rel=stylesheet href=/kit.css>`:                                                                                "/kit.css certain",
 		`<link rel=stylesheet href=/kit.css><script src=/plain.js></script>`:                                                 "/kit.css possible; /plain.js possible",

@@ -71,7 +71,8 @@ func FuzzTold(f *testing.F) {
 		for _, day := range []string{"2025-12-31", "2026-11-23", "2027-06-01"} {
 			p, _ := NewPlan(g, day)
 			for _, path := range []string{"/a/", "/b/", "/b/x/", "/c/"} {
-				pg := &page.Page{Path: path, File: path[1:] + "index.html", Redirect: path == "/c/", Spots: map[string]bool{"i0": true, "i3": path == "/a/"}}
+				pg := &page.Page{Path: path, File: path[1:] + "index.html", Redirect: path == "/c/",
+					Spots: map[string]bool{"i0": true, "i3": path == "/a/"}}
 				vs, _ := p.Decide(pg)
 				for i := range vs {
 					v := &vs[i]

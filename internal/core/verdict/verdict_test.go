@@ -39,8 +39,10 @@ per-page:
 		t.Fatal(problems)
 	}
 	for _, c := range []struct{ path, want string }{
-		{"/visit/", "plain in pages 3; except out except 4; off out disabled 5; both in per-page 13; put-out out per-page 13; lib in needed 9; sub in pages 9; deep out elsewhere 10; never out elsewhere 11"},
-		{"/deep/", "plain in pages 3; except in pages 4; off out disabled 5; both in pages 6; put-out in pages 7; lib in needed 9; sub in needed 10; deep in pages 10; never out elsewhere 11"},
+		{"/visit/",
+			"plain in pages 3; except out except 4; off out disabled 5; both in per-page 13; put-out out per-page 13; lib in needed 9; sub in pages 9; deep out elsewhere 10; never out elsewhere 11"},
+		{"/deep/",
+			"plain in pages 3; except in pages 4; off out disabled 5; both in pages 6; put-out in pages 7; lib in needed 9; sub in needed 10; deep in pages 10; never out elsewhere 11"},
 	} {
 		vs, problems := p.Decide(&page.Page{Path: c.path})
 		var got []string
@@ -59,12 +61,17 @@ func TestOrder(t *testing.T) {
 		{"items: {a: {script: /a, needs: [c]}, b: {script: /b}, c: {script: /c}}", "c a b", ""},
 		{"items: {a: {script: /a}, b: {script: /b}, c: {script: /c, before: a}}", "c a b", ""},
 		{"items: {a: {script: /a, after: [c]}, b: {script: /b}, c: {script: /c}}", "c a b", ""},
-		{"items: {a: {script: /a, needs: [b]}, b: {script: /b, after: c}, c: {script: /c, needs: [a]}}", "", "items in a circle of needs, before and after: c before b before a before c"},
-		{"items: {z: {script: /z, needs: [a]}, a: {script: /a, needs: [a2]}, a2: {script: /b, needs: [a]}}", "", "after: a2 before a before a2"},
+		{"items: {a: {script: /a, needs: [b]}, b: {script: /b, after: c}, c: {script: /c, needs: [a]}}", "",
+			"items in a circle of needs, before and after: c before b before a before c"},
+		{"items: {z: {script: /z, needs: [a]}, a: {script: /a, needs: [a2]}, a2: {script: /b, needs: [a]}}", "",
+			"after: a2 before a before a2"},
 		{"items: {a: {script: /a, needs: [b]}, b: {script: /b, place: body-end}}", "b a", ""},
-		{"items: {a: {script: /a, load: now, place: head-end, needs: [b]}, b: {script: /b}}", "b a", "deferred and would run after it"},
-		{"items: {a: {script: /a, load: now, place: head-end, needs: [b]}, b: {script: /b, load: now, place: body-end}}", "b a", "is later in the page"},
-		{"items: {a: {code: <script>a()</script>, needs: [b]}, b: {script: /b, load: async}}", "b a", "async script has no order"},
+		{"items: {a: {script: /a, load: now, place: head-end, needs: [b]}, b: {script: /b}}", "b a",
+			"deferred and would run after it"},
+		{"items: {a: {script: /a, load: now, place: head-end, needs: [b]}, b: {script: /b, load: now, place: body-end}}",
+			"b a", "is later in the page"},
+		{"items: {a: {code: <script>a()</script>, needs: [b]}, b: {script: /b, load: async}}", "b a",
+			"async script has no order"},
 		{"items: {a: {code: <script>a()</script>, needs: [b]}, b: {code: '<script>b()</script>'}}", "b a", ""},
 	} {
 		p, problems := plan(t, c.yaml)
@@ -133,7 +140,8 @@ per-page: {/only/: {title: last word}, /gone/: {title: none}}
 `
 	p, _ := plan(t, yaml)
 	for _, c := range []struct{ path, own, want string }{
-		{"/visit/", "own", "two"}, {"/other/", "own", "own one"}, {"/only/", "own", "last word"}, {"/gone/", "own", "none"}, {"/other/", "", "default two"},
+		{"/visit/", "own", "two"}, {"/other/", "own", "own one"}, {"/only/", "own", "last word"}, {"/gone/", "own",
+			"none"}, {"/other/", "", "default two"},
 	} {
 		stack := p.Stack(&page.Page{Path: c.path}, "title", c.own, func(name string) string {
 			if name == "page.title" {

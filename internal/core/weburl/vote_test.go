@@ -42,7 +42,8 @@ func TestVote(t *testing.T) {
 		v := NewVote(c.as, pages(c.as, files...))
 		text := ""
 		for i, l := range strings.Fields(c.links) {
-			text += []string{"<a href=\"" + l + "\">", "<a class=x HREF = '" + l + "'>", "<link href=" + l + ">", "<loc> " + l + "</loc>"}[i%4]
+			text += []string{"<a href=\"" + l + "\">", "<a class=x HREF = '" + l + "'>", "<link href=" + l + ">",
+				"<loc> " + l + "</loc>"}[i%4]
 		}
 		v.Add([]byte(text), NewSite("https://ternhill.example").Page("/", ""))
 		got := ""

@@ -112,9 +112,13 @@ func TestAlso(t *testing.T) {
 // TestPlain: where a URL is resolved the short way, the long one says the same.
 func TestPlain(t *testing.T) {
 	site := NewSite("https://ternhill.example/obs")
-	for _, p := range []Base{site.Page("/visit/a b.html", ""), site.Page("/", "https://cdn.example/x/y/"), site.Page("/a/b/c", "../d/")} {
-		for _, raw := range []string{"a", "a/", "../a", "../../../../a", "./a", ".", "..", "/obs/a", "/obs", "/x", "/a//b", "a//b", "?x=1", "#f", "a?b#c", "a#b?c", "https://w.example/a?b", "https://w.example", "https://w.example/../a",
-			"http://ternhill.example/obs/a", "https://ternhill.example/obs/../x", "a/./b/../c", "a/..", "a/.", ".../a", "a;b=1/c", "a,b!c$d(e)*f@g", "a?b?c", "a?/../b", "~a", "_", "a/b?q=/./x", "caf%C3%A9/a%20b.js?x=%2F#%41", "%7euser/%2f/%41"} {
+	for _, p := range []Base{site.Page("/visit/a b.html", ""), site.Page("/", "https://cdn.example/x/y/"),
+		site.Page("/a/b/c", "../d/")} {
+		for _, raw := range []string{"a", "a/", "../a", "../../../../a", "./a", ".", "..", "/obs/a", "/obs", "/x",
+			"/a//b", "a//b", "?x=1", "#f", "a?b#c", "a#b?c", "https://w.example/a?b", "https://w.example",
+			"https://w.example/../a", "http://ternhill.example/obs/a", "https://ternhill.example/obs/../x",
+			"a/./b/../c", "a/..", "a/.", ".../a", "a;b=1/c", "a,b!c$d(e)*f@g", "a?b?c", "a?/../b", "~a", "_",
+			"a/b?q=/./x", "caf%C3%A9/a%20b.js?x=%2F#%41", "%7euser/%2f/%41"} {
 			if !isPlain(raw) {
 				t.Errorf("%q is not plain", raw)
 				continue
@@ -170,7 +174,8 @@ func BenchmarkResolve(b *testing.B) {
 func TestBases(t *testing.T) {
 	site := NewSite("https://ternhill.example")
 	b := site.Bases("/visit/", "https://cdn.example/x/", 100)
-	for at, want := range map[int]string{0: "/visit/a.js", 99: "/visit/a.js", 100: "https://cdn.example/x/a.js", 500: "https://cdn.example/x/a.js"} {
+	for at, want := range map[int]string{0: "/visit/a.js", 99: "/visit/a.js", 100: "https://cdn.example/x/a.js",
+		500: "https://cdn.example/x/a.js"} {
 		if r, _ := b.At(at).Resolve("a.js"); r.URL != want {
 			t.Errorf("at %d: %s, want %s", at, r.URL, want)
 		}

@@ -12,7 +12,8 @@ func TestRead(t *testing.T) {
 	for _, c := range []struct{ text, want string }{
 		{"a: 1\nb: [1.10, x, {c: true}]\n", "1:1{a 1:4#1 b 2:4[2:5#1.10 2:11'x 2:14{c 2:18?true}]}"},
 		{"- 0x1F\n- ~\n- 'it''s'\n- |\n  two\n  lines\n", "1:1[1:3#31 2:3- 3:3'it's 4:3'two|lines|]"},
-		{"a: &x {n: 1}\nb: *x\nc: {<<: *x, m: 2}\nd: {<<: *x, n: 3}", "1:1{a 1:7{n 1:11#1} b 1:7{n 1:11#1} c 3:4{n 1:11#1 m 3:16#2} d 4:4{n 4:16#3}}"},
+		{"a: &x {n: 1}\nb: *x\nc: {<<: *x, m: 2}\nd: {<<: *x, n: 3}",
+			"1:1{a 1:7{n 1:11#1} b 1:7{n 1:11#1} c 3:4{n 1:11#1 m 3:16#2} d 4:4{n 4:16#3}}"},
 		{"", "1:1-"},
 		{"a: *x", "1:4 unknown alias \"*x\""},
 		{"a: &a [1, *a]", "1:11 the alias *a stands within"},
@@ -94,13 +95,16 @@ func told(v *Value) string {
 		}
 		return at + "{" + strings.Join(kids, " ") + "}"
 	}
-	return at + map[Kind]string{Null: "-", Text: "'", Number: "#", Truth: "?"}[v.Kind] + strings.ReplaceAll(v.Text, "\n", "|")
+	return at + map[Kind]string{Null: "-", Text: "'", Number: "#", Truth: "?"}[v.Kind] +
+		strings.ReplaceAll(v.Text, "\n", "|")
 }
 
 // FuzzRead: whatever a file of facts holds, reading it ends, in a value whose positions are
 // in it or in an error that has one.
 func FuzzRead(f *testing.F) {
-	for _, s := range []string{"a: 1\n", "- &a [1, *a]\n", `{"a":}`, "[[[[", "a: {b: [c, 'd]'}]", "? a\n: b", "a: |\n  x\n", "<<: {a: 1}", "%YAML 1.2\n---\na", "a: !!binary x", "\t- a", "a: &x\nb: *x", "- - - a", "{\"a\":[1,2,{\"b\":null}]}"} {
+	for _, s := range []string{"a: 1\n", "- &a [1, *a]\n", `{"a":}`, "[[[[", "a: {b: [c, 'd]'}]", "? a\n: b",
+		"a: |\n  x\n", "<<: {a: 1}", "%YAML 1.2\n---\na", "a: !!binary x", "\t- a", "a: &x\nb: *x", "- - - a",
+		"{\"a\":[1,2,{\"b\":null}]}"} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {
@@ -119,7 +123,8 @@ func FuzzRead(f *testing.F) {
 			}
 			var look func(v *Value, depth int)
 			look = func(v *Value, depth int) {
-				if depth > 2*MaxDepth || v.Line < 1 || v.Line > lines+1 || v.Column < 1 || len(v.Keys) > 0 && len(v.Keys) != len(v.Kids) {
+				if depth > 2*MaxDepth || v.Line < 1 || v.Line > lines+1 || v.Column < 1 ||
+					len(v.Keys) > 0 && len(v.Keys) != len(v.Kids) {
 					t.Fatalf("%s %q: %+v at depth %d", what, text, v, depth)
 				}
 				if v.Kind == Text && utf8.Valid(text) && !utf8.ValidString(v.Text) && what == "JSON" {

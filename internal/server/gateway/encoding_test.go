@@ -115,8 +115,10 @@ func TestTags(t *testing.T) {
 		method, path, accept, dest string
 		want                       bool
 	}{
-		{"GET", "/visit/", "text/html,*/*", "document", true}, {"GET", "/a.css", "text/css,*/*;q=0.1", "style", false}, {"GET", "/visit/", "", "", true},
-		{"GET", "/a.JS", "*/*", "", false}, {"GET", "/a.js", "text/html", "", true}, {"POST", "/visit/", "text/html", "", false}, {"GET", "/data", "application/json", "empty", false},
+		{"GET", "/visit/", "text/html,*/*", "document", true}, {"GET", "/a.css", "text/css,*/*;q=0.1", "style",
+			false}, {"GET", "/visit/", "", "", true},
+		{"GET", "/a.JS", "*/*", "", false}, {"GET", "/a.js", "text/html", "", true}, {"POST", "/visit/", "text/html",
+			"", false}, {"GET", "/data", "application/json", "empty", false},
 	} {
 		r, err := http.NewRequest(c.method, "http://ternhill.example"+c.path, nil)
 		if err != nil {

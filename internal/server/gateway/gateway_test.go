@@ -135,7 +135,8 @@ func TestDoubt(t *testing.T) {
 			fmt.Fprintf(c, "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: %d\r\n\r\n%s", len(aPage)+100, aPage)
 		}, aPage, true, passedCut},
 		{"cut off within a piece", func(c net.Conn) {
-			fmt.Fprintf(c, "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nTransfer-Encoding: chunked\r\n\r\n%x\r\n%s", len(aPage)+100, aPage)
+			fmt.Fprintf(c, "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nTransfer-Encoding: chunked\r\n\r\n%x\r\n%s",
+				len(aPage)+100, aPage)
 		}, aPage, true, passedCut},
 		{"slow", func(c net.Conn) {
 			fmt.Fprintf(c, "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: %d\r\n\r\n%s", len(aPage), aPage[:40])
@@ -147,13 +148,19 @@ func TestDoubt(t *testing.T) {
 			time.Sleep(400 * time.Millisecond)
 		}, aPage[:40], true, passedSlow},
 		{"a gzip that is none", func(c net.Conn) {
-			fmt.Fprintf(c, "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Encoding: gzip\r\nContent-Length: %d\r\n\r\n%s", len(aPage), aPage)
+			fmt.Fprintf(c,
+				"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Encoding: gzip\r\nContent-Length: %d\r\n\r\n%s",
+				len(aPage), aPage)
 		}, aPage, false, passedCoding},
 		{"two types", func(c net.Conn) {
-			fmt.Fprintf(c, "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Type: text/plain\r\nContent-Length: %d\r\n\r\n%s", len(aPage), aPage)
+			fmt.Fprintf(c,
+				"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Type: text/plain\r\nContent-Length: %d\r\n\r\n%s",
+				len(aPage), aPage)
 		}, aPage, false, passedOther},
 		{"no-transform in the second line", func(c net.Conn) {
-			fmt.Fprintf(c, "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nCache-Control: max-age=3\r\nCache-Control: private, No-Transform\r\nContent-Length: %d\r\n\r\n%s", len(aPage), aPage)
+			fmt.Fprintf(c,
+				"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nCache-Control: max-age=3\r\nCache-Control: private, No-Transform\r\nContent-Length: %d\r\n\r\n%s",
+				len(aPage), aPage)
 		}, aPage, false, passedNoTransform},
 		{"an empty page", func(c net.Conn) {
 			fmt.Fprint(c, "HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: 0\r\n\r\n")
@@ -230,20 +237,23 @@ func TestDown(t *testing.T) {
 	address := l.Addr().String()
 	l.Close()
 	log := &book{}
-	front, g := before(t, "http://"+address, func(o *Options) { o.Log = Structured{slog.New(slog.NewTextHandler(log, nil))} })
+	front, g := before(t, "http://"+address,
+		func(o *Options) { o.Log = Structured{slog.New(slog.NewTextHandler(log, nil))} })
 	health := func() (int, string) {
 		w := httptest.NewRecorder()
 		(&Sites{List: []*Gateway{g}}).Status().ServeHTTP(w, httptest.NewRequest("GET", "/health", nil))
 		return w.Code, w.Body.String()
 	}
 	resp, body := mustAsk(t, "GET", front.URL+"/visit/")
-	if resp.StatusCode != 502 || !strings.Contains(body, "does not answer") || resp.Header.Get("Content-Type") != "text/html; charset=utf-8" || strings.Contains(body, address) {
+	if resp.StatusCode != 502 || !strings.Contains(body, "does not answer") ||
+		resp.Header.Get("Content-Type") != "text/html; charset=utf-8" || strings.Contains(body, address) {
 		t.Errorf("down: %d %s", resp.StatusCode, body)
 	}
 	if code, says := health(); code != 503 || !strings.Contains(says, "refused") {
 		t.Errorf("health: %d %s", code, says)
 	}
-	if passedFor(g, passedOrigin); !strings.Contains(log.String(), "passed=origin") || !strings.Contains(log.String(), "level=WARN") || !strings.Contains(log.String(), "refused") {
+	if passedFor(g, passedOrigin); !strings.Contains(log.String(), "passed=origin") ||
+		!strings.Contains(log.String(), "level=WARN") || !strings.Contains(log.String(), "refused") {
 		t.Errorf("the log says %s", log.String())
 	}
 	if l, err = net.Listen("tcp", address); err != nil {
@@ -339,10 +349,13 @@ func TestConditions(t *testing.T) {
 		}
 		head, body := mustAsk(t, "HEAD", url, validator(r))
 		want("unchanged, by HEAD", head, 304, body, "")
-		if head, _ := mustAsk(t, "HEAD", url); head.Header.Get("Content-Length") != "" || head.Header.Get("Etag") != r.Header.Get("Etag") {
+		if head, _ := mustAsk(t, "HEAD", url); head.Header.Get("Content-Length") != "" ||
+			head.Header.Get("Etag") != r.Header.Get("Etag") {
 			t.Errorf("HEAD: %v, the page has %v", head.Header, r.Header)
 		}
-		part, body := get("Range: bytes=0-9", "If-Range: "+strings.TrimPrefix(strings.TrimPrefix(validator(r), "If-None-Match: "), "If-Modified-Since: "))
+		part, body := get("Range: bytes=0-9",
+			"If-Range: "+
+				strings.TrimPrefix(strings.TrimPrefix(validator(r), "If-None-Match: "), "If-Modified-Since: "))
 		want("a part of what is gated", part, 200, body, "count(")
 		time.Sleep(1100 * time.Millisecond) // times have seconds
 		change("count(", "counts(")
@@ -388,7 +401,9 @@ func TestStreams(t *testing.T) {
 				return
 			}
 			defer c.Close()
-			fmt.Fprintf(rw, "HTTP/1.1 101 Switching Protocols\r\nUpgrade: %s\r\nConnection: Upgrade\r\nX-For: %s\r\n\r\n", r.Header.Get("Upgrade"), r.Header.Get("X-Forwarded-For"))
+			fmt.Fprintf(rw,
+				"HTTP/1.1 101 Switching Protocols\r\nUpgrade: %s\r\nConnection: Upgrade\r\nX-For: %s\r\n\r\n",
+				r.Header.Get("Upgrade"), r.Header.Get("X-Forwarded-For"))
 			_ = rw.Flush()
 			line, err := rw.ReadString('\n')
 			for err == nil {
@@ -432,7 +447,8 @@ func TestStreams(t *testing.T) {
 	fmt.Fprint(c, "GET /upgrade HTTP/1.1\r\nHost: ternhill.example\r\nConnection: Upgrade\r\nUpgrade: echo\r\n\r\n")
 	in := bufio.NewReader(c)
 	resp, err := http.ReadResponse(in, nil)
-	if err != nil || resp.StatusCode != 101 || resp.Header.Get("Upgrade") != "echo" || resp.Header.Get("X-For") != "127.0.0.1" {
+	if err != nil || resp.StatusCode != 101 || resp.Header.Get("Upgrade") != "echo" ||
+		resp.Header.Get("X-For") != "127.0.0.1" {
 		t.Fatalf("the upgrade: %v %v", resp, err)
 	}
 	for i := range 3 {
@@ -459,13 +475,16 @@ func TestBlank(t *testing.T) {
 	front, _ := before(t, origin.URL, func(o *Options) { o.Gate = gate })
 	for _, path := range []string{"/sky-camera/", "/sky-camera"} {
 		resp, body := mustAsk(t, "GET", front.URL+path)
-		if resp.StatusCode != 200 || !strings.Contains(body, "<title>Camera</title>") || !strings.Contains(body, "count(") || resp.Header.Get("Content-Type") != "text/html; charset=utf-8" || resp.Header.Get("X-Content-Type-Options") != "" {
+		if resp.StatusCode != 200 || !strings.Contains(body, "<title>Camera</title>") ||
+			!strings.Contains(body, "count(") || resp.Header.Get("Content-Type") != "text/html; charset=utf-8" ||
+			resp.Header.Get("X-Content-Type-Options") != "" {
 			t.Errorf("%s: %d %v\n%s", path, resp.StatusCode, resp.Header, body)
 		}
 		if again, _ := mustAsk(t, "GET", front.URL+path, "If-None-Match: "+resp.Header.Get("Etag")); again.StatusCode != 304 {
 			t.Errorf("%s again: %d", path, again.StatusCode)
 		}
-		if head, _ := mustAsk(t, "HEAD", front.URL+path); head.StatusCode != 200 || head.Header.Get("Content-Length") != strconv.Itoa(len(body)) {
+		if head, _ := mustAsk(t, "HEAD", front.URL+path); head.StatusCode != 200 ||
+			head.Header.Get("Content-Length") != strconv.Itoa(len(body)) {
 			t.Errorf("%s by HEAD: %d %v", path, head.StatusCode, head.Header)
 		}
 	}
@@ -623,7 +642,8 @@ func TestNonce(t *testing.T) {
 	for i := 1; i <= 5; i++ {
 		resp, body := mustAsk(t, "GET", front.URL+"/visit/")
 		want := fmt.Sprintf(`<script nonce="n%d">count(`, i)
-		if !strings.Contains(body, want) || !strings.Contains(resp.Header.Get("Content-Security-Policy"), fmt.Sprintf("'nonce-n%d'", i)) {
+		if !strings.Contains(body, want) ||
+			!strings.Contains(resp.Header.Get("Content-Security-Policy"), fmt.Sprintf("'nonce-n%d'", i)) {
 			t.Errorf("%d: %s is not in\n%s", i, want, body)
 		}
 	}

@@ -33,7 +33,9 @@ var soak = flag.Int("soak", testsize.Of(1000, 4000), "requests of TestSoak")
 func TestGateChanges(t *testing.T) {
 	times := testsize.Of(15, 100) // the last one is broken
 	of := func(n int) string {
-		return fmt.Sprintf("yellowgate: 1\nitems:\n  a: {code: <i>gate %d</i>, pages: all}\n  b: {code: <b>gate %d</b>, pages: all}\n", n, n)
+		return fmt.Sprintf(
+			"yellowgate: 1\nitems:\n  a: {code: <i>gate %d</i>, pages: all}\n  b: {code: <b>gate %d</b>, pages: all}\n",
+			n, n)
 	}
 	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/html")
@@ -76,7 +78,8 @@ func TestGateChanges(t *testing.T) {
 	for i := 1; i <= times; i++ {
 		text := of(i)
 		if i%5 == 0 {
-			text = strings.Replace(text, "items:", pick(rand.New(rand.NewPCG(uint64(i), 1)), "itemz:", "items: [", "items:\n  x: {code: }"), 1)
+			text = strings.Replace(text, "items:",
+				pick(rand.New(rand.NewPCG(uint64(i), 1)), "itemz:", "items: [", "items:\n  x: {code: }"), 1)
 		}
 		if i%2 == 0 { // in one go, or in place
 			if err := os.WriteFile(name+".new", []byte(text), 0o644); err != nil {
@@ -286,7 +289,8 @@ func TestSoak(t *testing.T) {
 		runAll(*soak / 4)
 		h, n := measure()
 		if h > heap+heap/2+(8<<20) || n > goroutines+40 {
-			t.Errorf("after %d requests: %d MB and %d goroutines, after the warm-up %d MB and %d", asked.Load(), h>>20, n, heap>>20, goroutines)
+			t.Errorf("after %d requests: %d MB and %d goroutines, after the warm-up %d MB and %d", asked.Load(),
+				h>>20, n, heap>>20, goroutines)
 		}
 		t.Logf("round %d: %d requests, heap %.1f MB, %d goroutines", i+1, asked.Load(), float64(h)/(1<<20), n)
 	}
@@ -353,7 +357,8 @@ func TestAllocations(t *testing.T) {
 	if err != nil || g.Gate.Now().Err != nil {
 		t.Fatal(err, g.Gate.Now().Err)
 	}
-	body := bytes.Replace(page, []byte("</body>"), []byte(strings.Repeat("<p class=a><a href=\"/visit/\">stars and owls</a></p>\n", 560)+"</body>"), 1)
+	body := bytes.Replace(page, []byte("</body>"),
+		[]byte(strings.Repeat("<p class=a><a href=\"/visit/\">stars and owls</a></p>\n", 560)+"</body>"), 1)
 	req := httptest.NewRequest("GET", "/visit/", nil)
 	make := func(times int) (bytes uint64) {
 		var before, after runtime.MemStats
@@ -383,7 +388,8 @@ func BenchmarkGate(b *testing.B) {
 	for _, items := range []int{1, 5, 25, 200} {
 		for _, kind := range samplegates.Kinds {
 			for _, path := range []string{"/annex.html", "/visit.html"} {
-				b.Run(fmt.Sprintf("%d/%s%s", items, kind.Name, path), func(b *testing.B) { benchmarkGate(b, kind.Gate(items, true), path) })
+				b.Run(fmt.Sprintf("%d/%s%s", items, kind.Name, path),
+					func(b *testing.B) { benchmarkGate(b, kind.Gate(items, true), path) })
 			}
 		}
 	}
@@ -392,7 +398,9 @@ func BenchmarkGate(b *testing.B) {
 func benchmarkGate(b *testing.B, text, path string) {
 	gate, _ := newGate(b, text)
 	g := New(Options{Gate: gate, Largest: 8 << 20})
-	body := []byte(strings.Replace(aPage, "<p>stars</p>", strings.Repeat("<p class=a><a href=\"/visit/\">stars and owls</a></p>\n", 560), 1))
+	body := []byte(
+		strings.Replace(aPage, "<p>stars</p>",
+			strings.Repeat("<p class=a><a href=\"/visit/\">stars and owls</a></p>\n", 560), 1))
 	b.SetBytes(int64(len(body)))
 	b.ReportAllocs()
 	req := httptest.NewRequest("GET", path, nil)
@@ -424,7 +432,8 @@ func TestSamePages(t *testing.T) {
 	defer origin.Close()
 	gate, _ := newGate(t, "yellowgate: 1\nitems: {note: {code: <i>note</i>, pages: /visit/}}\n")
 	front, _ := before(t, origin.URL, func(o *Options) { o.Gate = gate })
-	for path, want := range map[string]bool{"/visit/": true, "/other/": false, "/visit": true, "/visit/index.html": true, "/": false} {
+	for path, want := range map[string]bool{"/visit/": true, "/other/": false, "/visit": true,
+		"/visit/index.html": true, "/": false} {
 		for range 2 {
 			if _, body := mustAsk(t, "GET", front.URL+path); strings.Contains(body, "<i>note</i>") != want {
 				t.Errorf("%s:\n%s", path, body)
@@ -453,7 +462,8 @@ func TestSamePages(t *testing.T) {
 				}
 				body, _ := io.ReadAll(resp.Body)
 				resp.Body.Close()
-				if got, err := decoded(body, coding(resp.Header["Content-Encoding"]), 1<<20); err != nil || string(got) != plain(n) {
+				if got, err := decoded(body, coding(resp.Header["Content-Encoding"]), 1<<20); err != nil ||
+					string(got) != plain(n) {
 					t.Errorf("page %d: %d bytes (%v)", n, len(got), err)
 					return
 				}

@@ -60,7 +60,9 @@ func TestPieces(t *testing.T) {
 
 // TestClient: whom the gateway takes for the client, and what it passes on of that.
 func TestClient(t *testing.T) {
-	g := &Gateway{Options: Options{Trusted: []netip.Prefix{netip.MustParsePrefix("10.0.0.0/8"), netip.MustParsePrefix("::1/128")}}}
+	g := &Gateway{
+		Options: Options{
+			Trusted: []netip.Prefix{netip.MustParsePrefix("10.0.0.0/8"), netip.MustParsePrefix("::1/128")}}}
 	for _, c := range []struct{ peer, forwarded, want string }{
 		{"192.0.2.7:99", "198.51.100.1", "192.0.2.7"},
 		{"10.0.0.1:99", "", "10.0.0.1"},
@@ -81,8 +83,10 @@ func TestClient(t *testing.T) {
 	}
 	origin, last := pages(t)
 	front, _ := before(t, origin.URL, nil)
-	mustAsk(t, "GET", front.URL, "X-Request-Id: abc-1", "Traceparent: 00-1-2-01", "X_Real_Ip: 1.2.3.4", "X-Forwarded-Prefix: /x")
-	if h := last(); h.Get("X-Request-Id") != "abc-1" || h.Get("Traceparent") != "00-1-2-01" || len(underscored(h)) > 0 || h["X-Forwarded-Prefix"] != nil {
+	mustAsk(t, "GET", front.URL, "X-Request-Id: abc-1", "Traceparent: 00-1-2-01", "X_Real_Ip: 1.2.3.4",
+		"X-Forwarded-Prefix: /x")
+	if h := last(); h.Get("X-Request-Id") != "abc-1" || h.Get("Traceparent") != "00-1-2-01" ||
+		len(underscored(h)) > 0 || h["X-Forwarded-Prefix"] != nil {
 		t.Errorf("the origin gets %v", h)
 	}
 	mustAsk(t, "GET", front.URL, "X-Request-Id: a b\"c")
@@ -123,10 +127,12 @@ func TestWatchOnly(t *testing.T) {
 	if body != aPage || r.Header.Get("Etag") != `"v1"` || r.ContentLength != int64(len(aPage)) {
 		t.Errorf("it is changed: %v\n%s", r.Header, body)
 	}
-	if l := told.last(t, 1); l.Detail != "would be gated" || l.Passed != passedWatched || l.Gating == 0 || passedFor(g, passedWatched) != 1 {
+	if l := told.last(t, 1); l.Detail != "would be gated" || l.Passed != passedWatched || l.Gating == 0 ||
+		passedFor(g, passedWatched) != 1 {
 		t.Errorf("%+v", l)
 	}
-	if r, _ := mustAsk(t, "GET", front.URL+"/visit/", `If-None-Match: "v1"`); r.StatusCode != 304 || last().Get("If-None-Match") != `"v1"` {
+	if r, _ := mustAsk(t, "GET", front.URL+"/visit/", `If-None-Match: "v1"`); r.StatusCode != 304 ||
+		last().Get("If-None-Match") != `"v1"` {
 		t.Errorf("a condition: %d", r.StatusCode)
 	}
 }
@@ -197,7 +203,8 @@ func TestSwitch(t *testing.T) {
 		t.Fatal("it is not gated")
 	}
 	g.Switch(true)
-	if r, body = mustAsk(t, "GET", front.URL+"/visit/", "If-None-Match: "+tag); r.StatusCode != 200 || body != aPage || r.Header.Get("Etag") != `"v1"` {
+	if r, body = mustAsk(t, "GET", front.URL+"/visit/", "If-None-Match: "+tag); r.StatusCode != 200 ||
+		body != aPage || r.Header.Get("Etag") != `"v1"` {
 		t.Errorf("off: %d %v\n%s", r.StatusCode, r.Header, body)
 	}
 	if passedFor(g, passedOff) != 1 {
@@ -215,7 +222,8 @@ func TestSwitch(t *testing.T) {
 		}
 	}
 	g.Switch(false)
-	if r, body = mustAsk(t, "GET", front.URL+"/visit/", `If-None-Match: "v1"`); r.StatusCode != 200 || !strings.Contains(body, counted) {
+	if r, body = mustAsk(t, "GET", front.URL+"/visit/", `If-None-Match: "v1"`); r.StatusCode != 200 ||
+		!strings.Contains(body, counted) {
 		t.Errorf("on again: %d\n%s", r.StatusCode, body)
 	}
 }
@@ -259,7 +267,8 @@ func TestLargestRequest(t *testing.T) {
 func TestEndStreams(t *testing.T) {
 	release := make(chan struct{})
 	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		w.Header().Set("Content-Type", map[bool]string{true: "text/event-stream", false: "text/plain"}[r.URL.Path == "/events"])
+		w.Header().Set("Content-Type",
+			map[bool]string{true: "text/event-stream", false: "text/plain"}[r.URL.Path == "/events"])
 		fmt.Fprint(w, "data: one\n\n")
 		_ = http.NewResponseController(w).Flush()
 		select {
@@ -315,7 +324,8 @@ func TestChosen(t *testing.T) {
 			t.Errorf("%s with %s: gated %v", c.path, c.line, got)
 		}
 		r, _ := mustAsk(t, "GET", front.URL+c.path, c.line)
-		if vary := strings.Join(r.Header["Vary"], ", "); !strings.Contains(vary, "X-Staff") || !strings.Contains(vary, "Cookie") {
+		if vary := strings.Join(r.Header["Vary"], ", "); !strings.Contains(vary, "X-Staff") ||
+			!strings.Contains(vary, "Cookie") {
 			t.Errorf("%s with %s: Vary is %q", c.path, c.line, vary)
 		}
 	}
@@ -327,7 +337,8 @@ func TestChosen(t *testing.T) {
 	for range 300 {
 		r, body := mustAsk(t, "GET", front.URL+"/visit/")
 		cookies := r.Cookies()
-		if len(cookies) != 1 || cookies[0].Name != shareCookie || !strings.Contains(strings.Join(r.Header["Vary"], ","), "Cookie") {
+		if len(cookies) != 1 || cookies[0].Name != shareCookie ||
+			!strings.Contains(strings.Join(r.Header["Vary"], ","), "Cookie") {
 			t.Fatalf("%v", r.Header)
 		}
 		was := strings.Contains(body, counted)
@@ -353,7 +364,9 @@ func TestLeftAlone(t *testing.T) {
 		_, _ = io.WriteString(w, aPage)
 	}))
 	defer origin.Close()
-	gate, _ := newGate(t, strings.Replace(testGate, "name: Tern Hill Observatory", "name: Tern Hill Observatory, gateway: {pass: [/admin/**, status >= 400]}", 1))
+	gate, _ := newGate(t,
+		strings.Replace(testGate, "name: Tern Hill Observatory",
+			"name: Tern Hill Observatory, gateway: {pass: [/admin/**, status >= 400]}", 1))
 	front, g := before(t, origin.URL, func(o *Options) { o.Gate = gate })
 	for path, gated := range map[string]bool{"/visit/": true, "/admin/": false, "/admin/users": false, "/gone/": false} {
 		if _, body := mustAsk(t, "GET", front.URL+path); strings.Contains(body, counted) != gated {
@@ -368,7 +381,8 @@ func TestLeftAlone(t *testing.T) {
 // TestMaxAge: caches keep a gated page no longer than is said, and nothing longer than the origin says.
 func TestMaxAge(t *testing.T) {
 	for _, c := range []struct{ was, want string }{
-		{"max-age=31536000, immutable", "max-age=60, immutable"}, {"public, S-MaxAge=\"600\", max-age=30", "public, S-MaxAge=60, max-age=30"},
+		{"max-age=31536000, immutable", "max-age=60, immutable"}, {"public, S-MaxAge=\"600\", max-age=30",
+			"public, S-MaxAge=60, max-age=30"},
 		{"no-store", "no-store"}, {"max-age=99999999999999999999", "max-age=60"},
 	} {
 		h := http.Header{"Cache-Control": {c.was}}

@@ -20,19 +20,27 @@ import (
 // gateway is told that a proxy is before it.
 func TestForwarded(t *testing.T) {
 	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		fmt.Fprintf(w, "%s|%s|%s|%s|%s|%s|%s", r.Host, r.Header.Get("X-Forwarded-For"), r.Header.Get("X-Forwarded-Host"), r.Header.Get("X-Forwarded-Proto"), strings.Join(r.Header["Forwarded"], ";;"), r.Header.Get("Keep-Alive")+r.Header.Get("X-Hop"), r.URL.RequestURI())
+		fmt.Fprintf(w, "%s|%s|%s|%s|%s|%s|%s", r.Host, r.Header.Get("X-Forwarded-For"),
+			r.Header.Get("X-Forwarded-Host"), r.Header.Get("X-Forwarded-Proto"),
+			strings.Join(r.Header["Forwarded"], ";;"), r.Header.Get("Keep-Alive")+r.Header.Get("X-Hop"),
+			r.URL.RequestURI())
 	}))
 	defer origin.Close()
-	lines := []string{"Host: ternhill.example", "X-Forwarded-For: 192.0.2.9", "X-Forwarded-Proto: https", "X-Forwarded-Host: shop.example", "Forwarded: for=192.0.2.9;proto=https", "Connection: X-Hop", "X-Hop: 1", "Keep-Alive: 3"}
+	lines := []string{"Host: ternhill.example", "X-Forwarded-For: 192.0.2.9", "X-Forwarded-Proto: https",
+		"X-Forwarded-Host: shop.example", "Forwarded: for=192.0.2.9;proto=https", "Connection: X-Hop", "X-Hop: 1",
+		"Keep-Alive: 3"}
 	front, _ := before(t, origin.URL, nil)
-	if _, got := mustAsk(t, "GET", front.URL+"/a//b/../%2e?x=%zz;y", lines...); got != "ternhill.example|127.0.0.1|ternhill.example|http|for=127.0.0.1;host=ternhill.example;proto=http||/a//b/../%2e?x=%zz;y" {
+	if _, got := mustAsk(t, "GET", front.URL+"/a//b/../%2e?x=%zz;y", lines...); got !=
+		"ternhill.example|127.0.0.1|ternhill.example|http|for=127.0.0.1;host=ternhill.example;proto=http||/a//b/../%2e?x=%zz;y" {
 		t.Errorf("by itself: %s", got)
 	}
 	behind, _ := before(t, origin.URL, func(o *Options) { o.Trusted = Private })
-	if _, got := mustAsk(t, "GET", behind.URL+"/", lines...); got != "ternhill.example|192.0.2.9, 127.0.0.1|shop.example|https|for=192.0.2.9;proto=https, for=127.0.0.1;host=ternhill.example;proto=http||/" {
+	if _, got := mustAsk(t, "GET", behind.URL+"/", lines...); got !=
+		"ternhill.example|192.0.2.9, 127.0.0.1|shop.example|https|for=192.0.2.9;proto=https, for=127.0.0.1;host=ternhill.example;proto=http||/" {
 		t.Errorf("behind a proxy: %s", got)
 	}
-	for in, want := range map[string]string{"a.example": "a.example", "a.example:80": `"a.example:80"`, `x"y`: `"x\"y"`, "": `""`} {
+	for in, want := range map[string]string{"a.example": "a.example", "a.example:80": `"a.example:80"`,
+		`x"y`: `"x\"y"`, "": `""`} {
 		if got := quoted(in); got != want {
 			t.Errorf("quoted %s: %s", in, got)
 		}
@@ -44,29 +52,39 @@ func TestForwarded(t *testing.T) {
 func TestWhoAsks(t *testing.T) {
 	var got http.Header
 	var host string
-	origin := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { got, host = r.Header, r.Host }))
+	origin := httptest.NewServer(
+		http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { got, host = r.Header, r.Host }))
 	defer origin.Close()
-	forged := []string{"X_Forwarded_For", "X_FORWARDED_PROTO", "X-Real-IP", "x_real_ip", "X-Forwarded-Port", "X-Forwarded-Server", "X-Forwarded-Prefix", "X-Forwarded-Scheme", "X-Forwarded-Ssl", "X-Forwarded", "Forwarded-For",
-		"True-Client-IP", "X-Client-IP", "Client-IP", "X-Cluster-Client-IP", "Proxy", "X-Original-URL", "X-Rewrite-URL", "X-Original-Host", "Front-End-Https", "X-Url-Scheme", "X-Host", "X-Remote-User", "X-SSL-Client-Verify", "Any_Thing", "X-Forwarded-For", "Forwarded", "X-Forwarded-Host", "X-Forwarded-Proto"}
+	forged := []string{"X_Forwarded_For", "X_FORWARDED_PROTO", "X-Real-IP", "x_real_ip", "X-Forwarded-Port",
+		"X-Forwarded-Server", "X-Forwarded-Prefix", "X-Forwarded-Scheme", "X-Forwarded-Ssl", "X-Forwarded",
+		"Forwarded-For", "True-Client-IP", "X-Client-IP", "Client-IP", "X-Cluster-Client-IP", "Proxy",
+		"X-Original-URL", "X-Rewrite-URL", "X-Original-Host", "Front-End-Https", "X-Url-Scheme", "X-Host",
+		"X-Remote-User", "X-SSL-Client-Verify", "Any_Thing", "X-Forwarded-For", "Forwarded", "X-Forwarded-Host",
+		"X-Forwarded-Proto"}
 	var lines []string
 	for _, name := range forged {
 		lines = append(lines, name+": 203.0.113.9")
 	}
 	front, _ := before(t, origin.URL, nil)
-	mustAsk(t, "GET", front.URL+"/visit/", append(lines, "Host: ternhill.example:8443", "X-Requested-With: fetch", "Accept-Language: en")...)
+	mustAsk(t, "GET", front.URL+"/visit/",
+		append(lines, "Host: ternhill.example:8443", "X-Requested-With: fetch", "Accept-Language: en")...)
 	for name, values := range got {
 		if strings.Contains(strings.Join(values, ","), "203.0.113.9") {
 			t.Errorf("%s: %s reaches the application", name, values)
 		}
 	}
-	for name, want := range map[string]string{"X-Real-Ip": "127.0.0.1", "X-Forwarded-For": "127.0.0.1", "X-Forwarded-Port": "8443", "X-Forwarded-Host": "ternhill.example:8443", "X-Forwarded-Proto": "http", "X-Requested-With": "fetch", "Accept-Language": "en", "Proxy": ""} {
+	for name, want := range map[string]string{"X-Real-Ip": "127.0.0.1", "X-Forwarded-For": "127.0.0.1",
+		"X-Forwarded-Port": "8443", "X-Forwarded-Host": "ternhill.example:8443", "X-Forwarded-Proto": "http",
+		"X-Requested-With": "fetch", "Accept-Language": "en", "Proxy": ""} {
 		if got.Get(name) != want {
 			t.Errorf("%s: %q, want %q", name, got.Get(name), want)
 		}
 	}
 	behind, _ := before(t, origin.URL, func(o *Options) { o.Trusted = Private })
-	mustAsk(t, "GET", behind.URL+"/visit/", "X-Forwarded-For: 203.0.113.9", "X-Forwarded-Proto: https", "X-Forwarded-Port: 443", "X-Real-IP: 203.0.113.9")
-	for name, want := range map[string]string{"X-Forwarded-For": "203.0.113.9, 127.0.0.1", "X-Forwarded-Proto": "https", "X-Forwarded-Port": "443", "X-Real-Ip": "203.0.113.9"} {
+	mustAsk(t, "GET", behind.URL+"/visit/", "X-Forwarded-For: 203.0.113.9", "X-Forwarded-Proto: https",
+		"X-Forwarded-Port: 443", "X-Real-IP: 203.0.113.9")
+	for name, want := range map[string]string{"X-Forwarded-For": "203.0.113.9, 127.0.0.1",
+		"X-Forwarded-Proto": "https", "X-Forwarded-Port": "443", "X-Real-Ip": "203.0.113.9"} {
 		if got.Get(name) != want {
 			t.Errorf("behind a proxy: %s: %q, want %q", name, got.Get(name), want)
 		}
@@ -78,7 +96,8 @@ func TestWhoAsks(t *testing.T) {
 	}
 	defer c.Close()
 	fmt.Fprint(c, "GET /visit/ HTTP/1.0\r\n\r\n")
-	if resp, err := http.ReadResponse(bufio.NewReader(c), nil); err != nil || resp.StatusCode != 200 || host != "ternhill.example" {
+	if resp, err := http.ReadResponse(bufio.NewReader(c), nil); err != nil || resp.StatusCode != 200 ||
+		host != "ternhill.example" {
 		t.Errorf("HTTP/1.0: %v, host %q (%v)", resp, host, err)
 	}
 	bare, _ := newGate(t, "yellowgate: 1\nitems: {}\n")
@@ -107,7 +126,8 @@ func TestMalformed(t *testing.T) {
 	}))
 	defer origin.Close()
 	front, g := before(t, origin.URL, nil)
-	for _, address := range []string{"/visit/ HTTP/1.1\r\nX-Smuggled: 1\r\n\r\nGET /", "/visit/?a= HTTP/1.1", "/visit/?a=\tb", "/a\x01b", "/visit/?a=\x7f"} {
+	for _, address := range []string{"/visit/ HTTP/1.1\r\nX-Smuggled: 1\r\n\r\nGET /", "/visit/?a= HTTP/1.1",
+		"/visit/?a=\tb", "/a\x01b", "/visit/?a=\x7f"} {
 		r := httptest.NewRequest("GET", "/", nil)
 		path, query, _ := strings.Cut(address, "?")
 		r.URL.Path, r.URL.RawQuery, r.RequestURI = path, query, address
@@ -161,7 +181,8 @@ func TestPartsOfPages(t *testing.T) {
 	for _, part := range []string{"bytes=0-9", "bytes=20-", "bytes=0-1,4-5", fmt.Sprintf("bytes=%d-", len(aPage)+5)} {
 		for _, accept := range []string{"text/html", "application/x"} {
 			resp, body := mustAsk(t, "GET", front.URL+"/visit/", "Range: "+part, "Accept: "+accept)
-			if accept == "text/html" && (resp.StatusCode != 200 || body != whole) || resp.StatusCode == 206 && strings.HasPrefix(resp.Header.Get("Content-Type"), "text/html") {
+			if accept == "text/html" && (resp.StatusCode != 200 || body != whole) ||
+				resp.StatusCode == 206 && strings.HasPrefix(resp.Header.Get("Content-Type"), "text/html") {
 				t.Errorf("%s, %s: %d\n%s", part, accept, resp.StatusCode, body)
 			}
 		}
@@ -245,16 +266,24 @@ func TestHostile(t *testing.T) {
 		name, text string
 		status     []int
 	}{
-		{"two lengths", "POST / HTTP/1.1\r\n" + host + "Content-Length: 3\r\nContent-Length: 40\r\n\r\nabcGET /hidden HTTP/1.1\r\n\r\n", []int{400}},
+		{"two lengths",
+			"POST / HTTP/1.1\r\n" + host +
+				"Content-Length: 3\r\nContent-Length: 40\r\n\r\nabcGET /hidden HTTP/1.1\r\n\r\n", []int{400}},
 		{"a length that is none", "POST / HTTP/1.1\r\n" + host + "Content-Length: +3\r\n\r\nabc", []int{400}},
-		{"an encoding that is none", "POST / HTTP/1.1\r\n" + host + "Transfer-Encoding: xchunked\r\n\r\n0\r\n\r\n", []int{400, 501}},
-		{"two encodings", "POST / HTTP/1.1\r\n" + host + "Transfer-Encoding: chunked\r\nTransfer-Encoding: identity\r\n\r\n0\r\n\r\n", []int{400, 501}},
+		{"an encoding that is none", "POST / HTTP/1.1\r\n" + host + "Transfer-Encoding: xchunked\r\n\r\n0\r\n\r\n",
+			[]int{400, 501}},
+		{"two encodings",
+			"POST / HTTP/1.1\r\n" + host +
+				"Transfer-Encoding: chunked\r\nTransfer-Encoding: identity\r\n\r\n0\r\n\r\n", []int{400, 501}},
 		{"a space before the colon", "GET / HTTP/1.1\r\n" + host + "Content-Length : 3\r\n\r\n", []int{400}},
 		{"a bare line end in a name", "GET / HTTP/1.1\r\n" + host + "X\ny: z\r\n\r\n", []int{400}},
 		{"no host", "GET / HTTP/1.1\r\n\r\n", []int{400}},
 		{"two hosts", "GET / HTTP/1.1\r\nHost: a\r\nHost: b\r\n\r\n", []int{400}},
-		{"a head of 1 MB and more", "GET / HTTP/1.1\r\n" + host + "X: " + strings.Repeat("x", 3<<20) + "\r\n\r\n", []int{431, 0}},
-		{"a piece whose length is nonsense", "POST / HTTP/1.1\r\n" + host + "Transfer-Encoding: chunked\r\n\r\nzz\r\nabc\r\n0\r\n\r\n", []int{400, 502, 0}},
+		{"a head of 1 MB and more", "GET / HTTP/1.1\r\n" + host + "X: " + strings.Repeat("x", 3<<20) + "\r\n\r\n",
+			[]int{431, 0}},
+		{"a piece whose length is nonsense",
+			"POST / HTTP/1.1\r\n" + host + "Transfer-Encoding: chunked\r\n\r\nzz\r\nabc\r\n0\r\n\r\n",
+			[]int{400, 502, 0}},
 	} {
 		status, says := say(c.text)
 		ok := false
@@ -266,10 +295,13 @@ func TestHostile(t *testing.T) {
 		}
 	}
 	// Both a length and an encoding: the encoding counts, the length goes, and what follows is no request.
-	say("POST /both HTTP/1.1\r\n" + host + "Content-Length: 60\r\nTransfer-Encoding: chunked\r\nConnection: close\r\n\r\n3\r\nabc\r\n0\r\n\r\nGET /hidden HTTP/1.1\r\n" + host + "\r\n")
+	say("POST /both HTTP/1.1\r\n" + host +
+		"Content-Length: 60\r\nTransfer-Encoding: chunked\r\nConnection: close\r\n\r\n3\r\nabc\r\n0\r\n\r\nGET /hidden HTTP/1.1\r\n" +
+		host + "\r\n")
 	// A body that never ends, or never comes, is given up.
 	began := time.Now()
-	if status, _ := say("POST /trickle HTTP/1.1\r\n" + host + "Content-Length: 1000\r\n\r\nabc"); time.Since(began) > 4*time.Second {
+	if status, _ := say("POST /trickle HTTP/1.1\r\n" + host + "Content-Length: 1000\r\n\r\nabc"); time.Since(began) >
+		4*time.Second {
 		t.Errorf("a body that never comes held it for %s (status %d)", time.Since(began), status)
 	}
 	mu.Lock()

@@ -56,7 +56,8 @@ func before(t testing.TB, origin string, change func(*Options)) (*httptest.Serve
 	if err != nil {
 		t.Fatal(err)
 	}
-	o := Options{Origin: u, Transport: NewTransport(10*time.Second, nil, ""), Largest: 200 << 10, Wait: 5 * time.Second, Client: 20 * time.Second, Keep: 4 << 20}
+	o := Options{Origin: u, Transport: NewTransport(10*time.Second, nil, ""), Largest: 200 << 10,
+		Wait: 5 * time.Second, Client: 20 * time.Second, Keep: 4 << 20}
 	if change != nil {
 		change(&o)
 	}
@@ -124,8 +125,13 @@ func pageText(r *rand.Rand) string {
 
 func specOf(n uint64) *spec {
 	r := rand.New(rand.NewPCG(n, 7))
-	s := &spec{status: pick(r, 200, 200, 200, 200, 200, 200, 201, 202, 203, 204, 206, 301, 302, 304, 400, 403, 404, 410, 418, 429, 500, 503), head: http.Header{}}
-	kind := pick(r, "text/html", "text/html", "text/html", "text/html", "text/html; charset=utf-8", "TEXT/HTML;Charset=\"iso-8859-1\"", "text/html;charset=shift_jis", "text/html; charset=nonsense", "text/plain", "application/json", "text/css", "image/svg+xml", "application/xhtml+xml", "", "nonsense", "text/html-x")
+	s := &spec{
+		status: pick(r, 200, 200, 200, 200, 200, 200, 201, 202, 203, 204, 206, 301, 302, 304, 400, 403, 404, 410, 418,
+			429, 500, 503), head: http.Header{}}
+	kind := pick(r, "text/html", "text/html", "text/html", "text/html", "text/html; charset=utf-8",
+		"TEXT/HTML;Charset=\"iso-8859-1\"", "text/html;charset=shift_jis", "text/html; charset=nonsense",
+		"text/plain", "application/json", "text/css", "image/svg+xml", "application/xhtml+xml", "", "nonsense",
+		"text/html-x")
 	if kind != "" {
 		s.head["Content-Type"] = []string{kind}
 	} else {
@@ -263,7 +269,8 @@ func requestOf(n uint64, base string) *http.Request {
 			req.Header.Set(name, v)
 		}
 	}
-	set("Accept-Encoding", "", "", "gzip", "gzip, deflate, br, zstd", "br;q=0.2, gzip;q=0.5", "identity", "*;q=0.1", "gzip;q=0, *", "zstd", "deflate")
+	set("Accept-Encoding", "", "", "gzip", "gzip, deflate, br, zstd", "br;q=0.2, gzip;q=0.5", "identity", "*;q=0.1",
+		"gzip;q=0, *", "zstd", "deflate")
 	set("Accept", "", "text/html,*/*;q=0.8", "*/*", "application/json")
 	tags := []string{"", "", "", `"abc"`, `W/"abc"`, `"x", "abc"`, "*", `"abc.yg000000000000"`}
 	if method != "GET" && method != "HEAD" {
@@ -297,7 +304,8 @@ func hear(t testing.TB, req *http.Request, transport *http.Transport) heard {
 }
 
 // mended are the fields that may differ where a page is gated.
-var mended = []string{"Content-Length", "Content-Encoding", "Etag", "Last-Modified", "Vary", "Content-Digest", "Repr-Digest", "Accept-Ranges"}
+var mended = []string{"Content-Length", "Content-Encoding", "Etag", "Last-Modified", "Vary", "Content-Digest",
+	"Repr-Digest", "Accept-Ranges"}
 
 // sameHead compares two heads without some fields.
 func sameHead(a, b http.Header, without ...string) string {
@@ -334,7 +342,8 @@ func TestUntouched(t *testing.T) {
 		}
 		want, mayBe := wanted(g, s, direct, req)
 		if !mayBe {
-			if parts := strings.HasPrefix(direct.head.Get("Content-Type"), "multipart/byteranges"); parts { // each with another boundary
+			// Parts have another boundary each time.
+			if strings.HasPrefix(direct.head.Get("Content-Type"), "multipart/byteranges") {
 				direct.head.Set("Content-Type", through.head.Get("Content-Type"))
 				direct.body = bytes.ReplaceAll(direct.body, boundary(direct.body), boundary(through.body))
 			}
@@ -342,7 +351,8 @@ func TestUntouched(t *testing.T) {
 				through.head.Del("Content-Length")
 			}
 			if direct.status != through.status || !bytes.Equal(direct.body, through.body) {
-				t.Errorf("%s: status %d with %d bytes, by itself %d with %d", where, through.status, len(through.body), direct.status, len(direct.body))
+				t.Errorf("%s: status %d with %d bytes, by itself %d with %d", where, through.status,
+					len(through.body), direct.status, len(direct.body))
 			}
 			if diff := sameHead(direct.head, through.head, "Date", "Trailer"); diff != "" {
 				t.Errorf("%s: %s", where, diff)
@@ -376,14 +386,17 @@ func wanted(g *Gateway, s *spec, direct heard, req *http.Request) (text []byte, 
 	switch {
 	case !s.ranges:
 	case status == http.StatusNotModified, // the origin calls it unchanged, and the client has it without the gate
-		status == http.StatusPartialContent && reads && (strings.HasPrefix(direct.head.Get("Content-Type"), "text/html") || mayBePage(req)),
+		status == http.StatusPartialContent && reads && (strings.HasPrefix(direct.head.Get("Content-Type"),
+			"text/html") || mayBePage(req)),
 		status == http.StatusRequestedRangeNotSatisfiable && reads && mayBePage(req):
 		status = 200
 	}
 	switch {
-	case kind != "text/html" && !strings.HasPrefix(kind, "text/html;"), s.lies && !head, status < 200, status == 204, status == 206, status >= 300 && status < 400, status == 416:
+	case kind != "text/html" && !strings.HasPrefix(kind, "text/html;"), s.lies && !head, status < 200, status == 204,
+		status == 206, status >= 300 && status < 400, status == 416:
 		return nil, false
-	case strings.Contains(strings.ToLower(s.head.Get("Cache-Control")), "no-transform"), s.head.Get("Content-Encoding") == "deflate", s.head.Get("Content-Encoding") == "gzip, br":
+	case strings.Contains(strings.ToLower(s.head.Get("Cache-Control")), "no-transform"), s.head.Get(
+		"Content-Encoding") == "deflate", s.head.Get("Content-Encoding") == "gzip, br":
 		return nil, false
 	case !head && (int64(len(s.plain)) > g.Largest || int64(len(s.body)) > g.Largest):
 		return nil, false
@@ -392,10 +405,12 @@ func wanted(g *Gateway, s *spec, direct heard, req *http.Request) (text []byte, 
 	case direct.status == http.StatusNotModified && !mayBePage(req):
 		return nil, false
 	}
-	if req.Method == "OPTIONS" || req.Method == "DELETE" || req.Method == "PUT" || req.Method == "POST" || req.Method == "GET" || req.Method == "HEAD" {
+	if req.Method == "OPTIONS" || req.Method == "DELETE" || req.Method == "PUT" || req.Method == "POST" ||
+		req.Method == "GET" || req.Method == "HEAD" {
 		file, _ := capture.FileOf(req.URL, true, false)
 		pg := g.Gate.Now().Project.PageAt(file)
-		pg.Answer = &page.Answer{Status: status, Fields: map[string][]string{"content-type": s.head["Content-Type"]}, Path: page.Clean(req.URL.EscapedPath())}
+		pg.Answer = &page.Answer{Status: status, Fields: map[string][]string{"content-type": s.head["Content-Type"]},
+			Path: page.Clean(req.URL.EscapedPath())}
 		pg.Called(pg.Answer)
 		r := g.Gate.Now().Project.Gate.Page(s.plain, pg)
 		return r.File, head || !r.Fragment
@@ -422,7 +437,8 @@ func checkGated(t *testing.T, where string, s *spec, req *http.Request, direct, 
 		return
 	}
 	if direct.status == status {
-		if diff := sameHead(direct.head, through.head, append([]string{"Date", "Trailer", "Content-Range"}, mended...)...); diff != "" {
+		if diff := sameHead(direct.head, through.head,
+			append([]string{"Date", "Trailer", "Content-Range"}, mended...)...); diff != "" {
 			t.Errorf("%s: gated: %s", where, diff)
 		}
 	}
@@ -432,17 +448,22 @@ func checkGated(t *testing.T, where string, s *spec, req *http.Request, direct, 
 		}
 	}
 	coding := coding(through.head["Content-Encoding"])
-	if s.head.Get("Content-Encoding") != "" && !strings.Contains(strings.ToLower(strings.Join(through.head["Vary"], ",")), "accept-encoding") && !strings.Contains(through.head.Get("Vary"), "*") {
+	if s.head.Get("Content-Encoding") != "" &&
+		!strings.Contains(strings.ToLower(strings.Join(through.head["Vary"], ",")), "accept-encoding") &&
+		!strings.Contains(through.head.Get("Vary"), "*") {
 		t.Errorf("%s: gated, from a coding, with Vary %q", where, through.head["Vary"])
 	}
-	if was := s.head.Get("Content-Encoding"); (was == "") != (coding == identity) && quality(req.Header["Accept-Encoding"], "gzip")+quality(req.Header["Accept-Encoding"], "br")+quality(req.Header["Accept-Encoding"], "zstd") > 0 {
+	if was := s.head.Get("Content-Encoding"); (was == "") != (coding == identity) &&
+		quality(req.Header["Accept-Encoding"], "gzip")+quality(req.Header["Accept-Encoding"], "br")+
+			quality(req.Header["Accept-Encoding"], "zstd") > 0 {
 		t.Errorf("%s: sent in %s, by itself in %q", where, coding, was)
 	}
 	if coding != identity && quality(req.Header["Accept-Encoding"], coding) == 0 {
 		t.Errorf("%s: sent in %s, which the client does not take", where, coding)
 	}
 	if tag := direct.head.Get("Etag"); strings.HasSuffix(tag, `"`) {
-		if origin, _, ok := untagged(through.head.Get("Etag")); !ok || origin != tag || (coding == identity) == strings.HasSuffix(through.head.Get("Etag"), "."+coding+`"`) {
+		if origin, _, ok := untagged(through.head.Get("Etag")); !ok || origin != tag ||
+			(coding == identity) == strings.HasSuffix(through.head.Get("Etag"), "."+coding+`"`) {
 			t.Errorf("%s: the tag %s became %s", where, tag, through.head.Get("Etag"))
 		}
 	}

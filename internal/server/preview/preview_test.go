@@ -196,12 +196,16 @@ func TestAnswers(t *testing.T) {
 func TestReload(t *testing.T) {
 	h, _ := handler(t, newSite(t), nil)
 	const browser = "Accept: text/html,application/xhtml+xml,*/*;q=0.8"
-	for target, want := range map[string]bool{"/visit/": true, "/about.html": true, "/nothing/": true, Own: true, "/wide/": false, "/js/site.js": false, Own + "reload.js": false} {
+	for target, want := range map[string]bool{"/visit/": true, "/about.html": true, "/nothing/": true, Own: true,
+		"/wide/": false, "/js/site.js": false, Own + "reload.js": false} {
 		plain, seen := body(get(h, "GET", target)), body(get(h, "GET", target, browser))
 		if strings.Contains(plain, "reload.js") {
 			t.Errorf("%s: curl gets what loads again", target)
 		}
-		if rest, has := strings.CutPrefix(seen, plain); !has || (rest != "") != want || want && !strings.Contains(rest, `<!--yg:serve-reload--><script src="/.yellowgate/reload.js?1" async></script>`) {
+		if rest, has := strings.CutPrefix(seen, plain); !has || (rest != "") != want ||
+			want &&
+				!strings.Contains(rest,
+					`<!--yg:serve-reload--><script src="/.yellowgate/reload.js?1" async></script>`) {
 			t.Errorf("%s: a browser gets %q after the page", target, rest)
 		}
 	}
@@ -253,7 +257,9 @@ func TestCaptured(t *testing.T) {
 	}
 	h, _ := handler(t, dir, nil)
 	r := get(h, "GET", "/visit/")
-	if r.Header.Get("Content-Type") != "text/html; charset=koi8-r" || r.Header.Get("Content-Security-Policy") != "default-src 'self'" || r.Header.Get("Cache-Control") != "no-store" {
+	if r.Header.Get("Content-Type") != "text/html; charset=koi8-r" ||
+		r.Header.Get("Content-Security-Policy") != "default-src 'self'" ||
+		r.Header.Get("Cache-Control") != "no-store" {
 		t.Errorf("the head: %v", r.Header)
 	}
 	if r := get(h, "GET", "/.yellowgate-capture.ndjson"); r.StatusCode != 404 {
@@ -289,7 +295,8 @@ func TestEvents(t *testing.T) {
 	if got := next(); got != "data: 2" {
 		t.Errorf("after a change: %q", got)
 	}
-	end := time.AfterFunc(5*time.Second, func() { t.Error("the connection does not end with the server"); s.CloseClientConnections() })
+	end := time.AfterFunc(5*time.Second,
+		func() { t.Error("the connection does not end with the server"); s.CloseClientConnections() })
 	stop()
 	if got := next(); got != "the end" {
 		t.Errorf("at the end: %q", got)

@@ -30,7 +30,9 @@ func newFolder(t *testing.T) *folder {
 }
 
 func (f *folder) gate(item string) {
-	f.write("yellowgate.yaml", "yellowgate: 1\ninclude: [gates/*.yaml]\nsite: {source: site, output: public}\nitems: {"+item+": {code-file: code/counter.html, pages: all}}\n")
+	f.write("yellowgate.yaml",
+		"yellowgate: 1\ninclude: [gates/*.yaml]\nsite: {source: site, output: public}\nitems: {"+item+
+			": {code-file: code/counter.html, pages: all}}\n")
 }
 
 func (f *folder) write(name, text string) {
@@ -78,12 +80,16 @@ func TestFresh(t *testing.T) {
 		items            string
 		broken, same     bool
 	}{
-		{"the gate file", "yellowgate.yaml", strings.Replace(mustRead(f, "yellowgate.yaml"), "counter:", "visits:", 1), "visits late", false, false},
+		{"the gate file", "yellowgate.yaml",
+			strings.Replace(mustRead(f, "yellowgate.yaml"), "counter:", "visits:", 1), "visits late", false, false},
 		{"a file that it names", "code/counter.html", "<script>count(22)</script>", "visits late", false, false},
-		{"a file that it includes", "gates/more.yaml", "items: {later: {code: <p>late</p>, pages: all}}\n", "visits later", false, false},
+		{"a file that it includes", "gates/more.yaml", "items: {later: {code: <p>late</p>, pages: all}}\n",
+			"visits later", false, false},
 		{"a mistake", "yellowgate.yaml", "yellowgate: 1\nitems: {x: {code: }}\nitemz: {}\n", "visits later", true, true},
 		{"another mistake", "yellowgate.yaml", "yellowgate: [", "visits later", true, true},
-		{"mended", "yellowgate.yaml", "yellowgate: 1\nsite: {source: site, output: public}\nitems: {a: {code-file: code/none.html, pages: all}}\n", "visits later", true, true},
+		{"mended", "yellowgate.yaml",
+			"yellowgate: 1\nsite: {source: site, output: public}\nitems: {a: {code-file: code/none.html, pages: all}}\n",
+			"visits later", true, true},
 		{"what it names came", "code/none.html", "<p>here</p>", "a", false, false},
 	} {
 		f.write(c.file, c.text)
@@ -204,7 +210,8 @@ func TestHalfWritten(t *testing.T) {
 			t.Fatalf("after %d of 40 items: %q is in effect", i+1, got)
 		}
 	}
-	for deadline := time.Now().Add(3 * time.Second); !strings.HasSuffix(*seen.Load(), "item-39") && time.Now().Before(deadline); {
+	deadline := time.Now().Add(3 * time.Second)
+	for !strings.HasSuffix(*seen.Load(), "item-39") && time.Now().Before(deadline) {
 		time.Sleep(10 * time.Millisecond)
 	}
 	if got := *seen.Load(); !strings.HasSuffix(got, "item-39") {
@@ -215,7 +222,8 @@ func TestHalfWritten(t *testing.T) {
 // TestNewDay: items with dates turn when the site's day does.
 func TestNewDay(t *testing.T) {
 	f := newFolder(t)
-	f.write("yellowgate.yaml", "yellowgate: 1\nsite: {time-zone: Pacific/Auckland}\nitems: {gala: {code: <p>gala</p>, pages: all, from: 2026-11-30}}\n")
+	f.write("yellowgate.yaml",
+		"yellowgate: 1\nsite: {time-zone: Pacific/Auckland}\nitems: {gala: {code: <p>gala</p>, pages: all, from: 2026-11-30}}\n")
 	g := f.open(Options{})
 	s := *g.Now()
 	s.Day = "2026-11-29"
@@ -228,7 +236,8 @@ func TestNewDay(t *testing.T) {
 			t.Errorf("at %s a day begins: %v, want %v", at, got, want)
 		}
 	}
-	if midnight := time.Date(2026, 11, 28, 11, 0, 0, 0, time.UTC); !g.newest(&s).Before(time.Now().Add(time.Hour)) || g.newest(&s).Before(midnight) {
+	if midnight := time.Date(2026, 11, 28, 11, 0, 0, 0, time.UTC); !g.newest(&s).Before(time.Now().Add(time.Hour)) ||
+		g.newest(&s).Before(midnight) {
 		t.Errorf("the newest of what it is made of is of %s", g.newest(&s))
 	}
 	g.Project = project.Options{Day: "2026-11-01"}
@@ -265,7 +274,8 @@ func TestTogether(t *testing.T) {
 					_, stop := g.Until()
 					stop()
 				default:
-					if s := g.Fresh(); s.Project != nil && items(s) != "late counter" && items(s) != "late visits" && items(s) != "counter late" && items(s) != "visits late" {
+					if s := g.Fresh(); s.Project != nil && items(s) != "late counter" && items(s) != "late visits" &&
+						items(s) != "counter late" && items(s) != "visits late" {
 						t.Errorf("items %q", items(s))
 					}
 				}
