@@ -68,24 +68,24 @@ func TestRead(t *testing.T) {
 func TestRoundTrip(t *testing.T) {
 	r := &pageload.Record{Format: pageload.Format, URL: "https://ternhill.example/a/", Path: "/a/", Title: "A",
 		Elements: []pageload.DOMElement{}, Measured: pageload.Measured{Loaded: 30}, Requests: []pageload.Request{
-		{URL: "https://ternhill.example/a/", Kind: "document", Method: "GET", Status: 301, Begun: 0, Ended: 2,
-			Asked: pageload.Initiator{By: "other", Request: -1}},
-		{URL: "https://ternhill.example/b/", Kind: "document", Method: "GET", Status: 200, Begun: 2, Ended: 4.5,
-			Wire: 700, Bytes: 2000, Coding: "gzip", Protocol: "h2",
-			Asked: pageload.Initiator{By: "redirect", URL: "https://ternhill.example/a/", Request: 0}},
-		{URL: "https://ternhill.example/a.js?x=1&y", Kind: "script", Method: "GET", Status: 200, Begun: 5, Ended: 6,
-			Cached: true,
-			Asked:  pageload.Initiator{By: "page", URL: "https://ternhill.example/b/", Line: 7, Request: -1}},
-		{URL: "https://count.example/", Kind: "fetch", Method: "POST", Failed: pageload.NotCalled, Begun: 7, Ended: 8,
-			Asked: pageload.Initiator{By: "script", URL: "https://ternhill.example/a.js?x=1&y", Line: 2,
-				Request: -1}},
-		{URL: "https://chat.example/", Kind: "frame", Method: "GET", Status: 200, Begun: 8, Ended: 9,
-			Asked: pageload.Initiator{By: "page", URL: "https://ternhill.example/b/", Line: 9, Request: -1}},
-		{URL: "https://ternhill.example/d.css", Kind: "style", Method: "GET", Status: 200, Begun: 8, Ended: 9,
-			Asked: pageload.Initiator{By: "other", Request: -1}},
-		{URL: "https://ternhill.example/c.js", Kind: "script", Method: "GET", Status: 200, Failed: pageload.Integrity,
-			Begun: 8, Ended: 9, Asked: pageload.Initiator{By: "preload", Request: -1}},
-	}}
+			{URL: "https://ternhill.example/a/", Kind: "document", Method: "GET", Status: 301, Begun: 0, Ended: 2,
+				Asked: pageload.Initiator{By: "other", Request: -1}},
+			{URL: "https://ternhill.example/b/", Kind: "document", Method: "GET", Status: 200, Begun: 2, Ended: 4.5,
+				Wire: 700, Bytes: 2000, Coding: "gzip", Protocol: "h2",
+				Asked: pageload.Initiator{By: "redirect", URL: "https://ternhill.example/a/", Request: 0}},
+			{URL: "https://ternhill.example/a.js?x=1&y", Kind: "script", Method: "GET", Status: 200, Begun: 5, Ended: 6,
+				Cached: true,
+				Asked:  pageload.Initiator{By: "page", URL: "https://ternhill.example/b/", Line: 7, Request: -1}},
+			{URL: "https://count.example/", Kind: "fetch", Method: "POST", Failed: pageload.NotCalled, Begun: 7, Ended: 8,
+				Asked: pageload.Initiator{By: "script", URL: "https://ternhill.example/a.js?x=1&y", Line: 2,
+					Request: -1}},
+			{URL: "https://chat.example/", Kind: "frame", Method: "GET", Status: 200, Begun: 8, Ended: 9,
+				Asked: pageload.Initiator{By: "page", URL: "https://ternhill.example/b/", Line: 9, Request: -1}},
+			{URL: "https://ternhill.example/d.css", Kind: "style", Method: "GET", Status: 200, Begun: 8, Ended: 9,
+				Asked: pageload.Initiator{By: "other", Request: -1}},
+			{URL: "https://ternhill.example/c.js", Kind: "script", Method: "GET", Status: 200, Failed: pageload.Integrity,
+				Begun: 8, Ended: 9, Asked: pageload.Initiator{By: "preload", Request: -1}},
+		}}
 	unread := &pageload.Record{Unread: "it crashed"}
 	text, err := Write([]*pageload.Record{r, unread}, "0", time.Date(2026, 11, 29, 10, 0, 0, 0, time.UTC))
 	if err != nil {
