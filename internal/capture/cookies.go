@@ -11,9 +11,9 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"yellowgate/internal/failure"
-
 	"golang.org/x/net/publicsuffix"
+
+	"yellowgate/internal/failure"
 )
 
 // An Identity is what a site is told of who asks. It is sent to the origin that is asked, and to nobody

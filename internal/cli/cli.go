@@ -10,6 +10,10 @@ import (
 	"os/signal"
 	"strings"
 	"syscall"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
 	"yellowgate/internal/cli/app"
 	"yellowgate/internal/cli/apply"
 	"yellowgate/internal/cli/audit"
@@ -25,9 +29,6 @@ import (
 	"yellowgate/internal/failure"
 	"yellowgate/internal/fsys"
 	"yellowgate/internal/version"
-
-	"github.com/spf13/cobra"
-	"github.com/spf13/pflag"
 )
 
 // Main runs the program and returns its exit status. No panic reaches the user.

@@ -2,6 +2,7 @@ package decisions
 
 import (
 	"context"
+
 	"yellowgate/internal/core/markup"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/project"

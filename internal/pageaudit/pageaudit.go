@@ -4,6 +4,7 @@ package pageaudit
 
 import (
 	"bytes"
+
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/audit"
 	"yellowgate/internal/core/check"

@@ -2,6 +2,7 @@ package project
 
 import (
 	"context"
+
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/parallel"

@@ -12,10 +12,11 @@ import (
 	"path"
 	"path/filepath"
 	"slices"
-	"yellowgate/internal/core/gatefile"
-	"yellowgate/internal/fsys"
 
 	"github.com/bmatcuk/doublestar/v4"
+
+	"yellowgate/internal/core/gatefile"
+	"yellowgate/internal/fsys"
 )
 
 // The files that a gate file names.

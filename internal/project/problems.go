@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"strings"
 	"sync"
+
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/pageedit"
 	"yellowgate/internal/core/problem"

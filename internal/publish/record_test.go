@@ -11,10 +11,9 @@ import (
 
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/pageedit"
+	"yellowgate/internal/fsys"
 	"yellowgate/internal/project"
 	"yellowgate/internal/site"
-
-	"yellowgate/internal/fsys"
 )
 
 // newState is the state of a gate file and an output folder, made.

@@ -5,9 +5,9 @@ import (
 	"strconv"
 	"strings"
 
-	"yellowgate/internal/failure"
-
 	"github.com/zeebo/xxh3"
+
+	"yellowgate/internal/failure"
 )
 
 // A Part is one of several of a site, counted from 1; the zero value is the whole site.

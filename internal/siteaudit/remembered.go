@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+
 	"yellowgate/internal/auditcache"
 	"yellowgate/internal/version"
 )

@@ -7,14 +7,14 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/zeebo/xxh3"
+
 	"yellowgate/internal/browser"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pageload"
 	"yellowgate/internal/core/wording"
 	"yellowgate/internal/parallel"
 	"yellowgate/internal/result"
-
-	"github.com/zeebo/xxh3"
 )
 
 // mostProofs is how many pages of different structure a file is taken out of to prove that they do not need it.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"strings"
+
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/failure"
 	"yellowgate/internal/project"

@@ -5,9 +5,8 @@ import (
 	"strings"
 	"testing"
 
-	"golang.org/x/net/html"
-
 	"github.com/andybalholm/cascadia"
+	"golang.org/x/net/html"
 )
 
 // selectorPage has something for every selector below, and traps: templates,

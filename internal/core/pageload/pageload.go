@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
 	"yellowgate/internal/core/inventory"
 )
 

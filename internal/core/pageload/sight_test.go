@@ -3,6 +3,7 @@ package pageload
 import (
 	"strings"
 	"testing"
+
 	"yellowgate/internal/core/weburl"
 )
 

@@ -10,10 +10,10 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
+
 	"yellowgate/internal/clitest"
 	"yellowgate/internal/testsize"
-
-	"github.com/chromedp/chromedp"
 )
 
 // TestValuesInBrowser shows a real browser what hostile values become in every place where

@@ -2,6 +2,7 @@ package verdict
 
 import (
 	"slices"
+
 	"yellowgate/internal/core/gatefile"
 	"yellowgate/internal/core/page"
 	"yellowgate/internal/core/pagequery"

@@ -10,12 +10,12 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"yellowgate/internal/core/page"
 
 	standard "github.com/nlnwa/whatwg-url/url"
 	"golang.org/x/text/unicode/norm"
 
 	"yellowgate/internal/core/memo"
+	"yellowgate/internal/core/page"
 )
 
 // A SiteURL is where the pages stand.

@@ -12,6 +12,7 @@ import (
 	"sync"
 	"testing"
 	"time"
+
 	"yellowgate/internal/core/pagequery"
 )
 

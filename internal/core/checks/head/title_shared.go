@@ -5,11 +5,11 @@ import (
 	"strconv"
 	"strings"
 
+	"github.com/zeebo/xxh3"
+
 	"yellowgate/internal/core/check"
 	"yellowgate/internal/core/problem"
 	"yellowgate/internal/core/wording"
-
-	"github.com/zeebo/xxh3"
 )
 
 var titleShared = &check.Check{
