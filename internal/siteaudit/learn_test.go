@@ -218,3 +218,20 @@ func TestGatedTemplate(t *testing.T) {
 		t.Errorf("nothing is missing: %+v", r.Findings)
 	}
 }
+
+// TestSomewhere: a page misses its canonical where something says at which host the site is; a sitemap does.
+func TestSomewhere(t *testing.T) {
+	dir := t.TempDir()
+	write(t, filepath.Join(dir, "index.html"), "<!doctype html><html lang=en><head><title>a</title></head><body>a</body></html>")
+	for _, want := range []bool{false, true} {
+		r, err := siteaudit.Audit(t.Context(), siteaudit.Options{Dir: dir})
+		if err != nil {
+			t.Fatal(err)
+		}
+		missing := slices.ContainsFunc(r.Findings, func(f check.Finding) bool { return f.Check == "canonical-missing" })
+		if missing != want {
+			t.Errorf("with a sitemap: %v, canonical-missing: %v", want, missing)
+		}
+		write(t, filepath.Join(dir, "sitemap.xml"), "<urlset><url><loc>https://ternhill.example/</loc></url></urlset>")
+	}
+}
