@@ -7,7 +7,7 @@ import (
 	"yellowgate/internal/site"
 )
 
-// Dependencies stand between the audit of one page and the site, and note every asked about a
+// Dependencies stand between the audit of one page and the site, and note every question about a
 // file: what the audit of the page depends on besides the page itself.
 type Dependencies struct {
 	*site.Weights

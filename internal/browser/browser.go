@@ -1,5 +1,5 @@
 // Package browser opens pages in an installed Chromium, over the DevTools protocol, and records what
-// it made of them: see core/rendered.
+// it made of them: see core/pageload.
 //
 // browser.go finds and starts the browser; visit.go opens one page; identity.go tells a site that runs
 // who asks; watch.go hears what happens meanwhile; read.go asks for the rest once the page is quiet;

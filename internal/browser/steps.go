@@ -1,7 +1,6 @@
 package browser
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"regexp"
@@ -39,9 +38,16 @@ const (
 // walk does all steps, and looks after each.
 func (b *Browser) walk(ctx context.Context, r *pageload.Record, w *watch, screen Screen) error {
 	w.holding.Store(true)
-	usual := func() error {
-		return cmp.Or(resize(ctx, screen.Width, screen.Height), emulate(ctx, "", "", ""))
+	first := func(do, then func() error) func() error {
+		return func() error {
+			if err := do(); err != nil {
+				return err
+			}
+			return then()
+		}
 	}
+	usual := first(func() error { return resize(ctx, screen.Width, screen.Height) },
+		func() error { return emulate(ctx, "", "", "") })
 	for _, s := range []struct {
 		after string
 		do    func() error
@@ -49,16 +55,17 @@ func (b *Browser) walk(ctx context.Context, r *pageload.Record, w *watch, screen
 	}{
 		{"loading", usual, true},
 		{"scrolling", func() error { return run(ctx, unfolding) }, false},
-		{"a look on a phone", func() error { return cmp.Or(run(ctx, `scrollTo(0, 0)`), resize(ctx, 390, 844)) }, false},
+		{"a look on a phone", first(func() error { return run(ctx, `scrollTo(0, 0)`) },
+			func() error { return resize(ctx, 390, 844) }), false},
 		{"a look on a wide screen", func() error { return resize(ctx, 1920, 1080) }, false},
-		{"a look in the dark", func() error {
-			return cmp.Or(usual(), emulate(ctx, "", "prefers-color-scheme", "dark"))
-		}, false},
+		{"a look in the dark", first(usual, func() error {
+			return emulate(ctx, "", "prefers-color-scheme", "dark")
+		}), false},
 		{"a look with less motion", func() error {
 			return emulate(ctx, "", "prefers-reduced-motion", "reduce")
 		}, false},
 		{"a look in print", func() error { return emulate(ctx, "print", "", "") }, false},
-		{"hovering", func() error { return cmp.Or(usual(), each(ctx, mostHovers, hoverable, false)) }, false},
+		{"hovering", first(usual, func() error { return each(ctx, mostHovers, hoverable, false) }), false},
 		{"keys", func() error { return keys(ctx) }, false},
 		{"clicks", func() error { return each(ctx, mostClicks, clickable, true) }, true},
 	} {
